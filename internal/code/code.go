@@ -1,0 +1,195 @@
+// Package code holds the stable codes with which Turnvex refuses something, and
+// what each means. The page docs/errors.md is written from it.
+package code
+
+// Code is a stable word for the reason of a refusal. It never changes its
+// meaning; the text beside it may.
+type Code string
+
+// Entry explains one code.
+type Entry struct {
+	Code    Code
+	Status  int    // the HTTP status it goes with
+	Meaning string // what was wrong and what to do
+}
+
+// What a match or a lobby refuses.
+const (
+	OK            Code = ""
+	NotNow        Code = "not-now"
+	Frozen        Code = "inputs-frozen"
+	Paused        Code = "paused"
+	NoSeat        Code = "no-such-seat"
+	NotYours      Code = "not-your-seat"
+	NotHost       Code = "not-the-host"
+	NoAction      Code = "no-such-action"
+	NoVerb        Code = "no-such-intent"
+	NoKit         Code = "no-kit"
+	Out           Code = "you-are-out"
+	TargetOut     Code = "target-is-out"
+	Condition     Code = "condition"
+	TooLittle     Code = "too-little"
+	Cooldown      Code = "cooldown"
+	Active        Code = "still-active"
+	NoTarget      Code = "no-target"
+	WrongTarget   Code = "wrong-target"
+	OutOfReach    Code = "out-of-reach"
+	Blocked       Code = "blocked"
+	BadArgument   Code = "bad-argument"
+	NotPlaying    Code = "not-playing"
+	Loading       Code = "still-loading"
+	NoMovement    Code = "no-movement"
+	PauseNobody   Code = "pause-not-allowed"
+	PauseSpent    Code = "pause-spent"
+	PauseAlready  Code = "already-paused"
+	NotPaused     Code = "not-paused"
+	TooFew        Code = "too-few-players"
+	TeamFull      Code = "team-full"
+	TeamChoice    Code = "team-not-your-choice"
+	NoTeam        Code = "no-such-team"
+	LobbyFull     Code = "lobby-full"
+	LobbyClosed   Code = "lobby-closed"
+	LobbyGone     Code = "lobby-gone"
+	Late          Code = "match-running"
+	AlreadyIn     Code = "already-in"
+	Banned        Code = "banned"
+	BadName       Code = "bad-name"
+	NotPractice   Code = "not-practice"
+	NoField       Code = "no-such-field"
+	OutOfRange    Code = "out-of-range"
+	NoReferee     Code = "no-referee"
+	RefusedByRef  Code = "refused-by-referee"
+	NoDecision    Code = "no-such-decision"
+	OldIntent     Code = "old-intent"
+	TooManyLocals Code = "too-many-locals"
+	NoWatching    Code = "spectators-full"
+)
+
+// What the doors of the service refuse.
+const (
+	BadRequest     Code = "bad-request"
+	TooLarge       Code = "too-large"
+	UnknownField   Code = "unknown-field"
+	NotFound       Code = "not-found"
+	NoToken        Code = "no-token"
+	BadToken       Code = "bad-token"
+	Forbidden      Code = "forbidden"
+	BadRulebook    Code = "bad-rulebook"
+	NoRulebook     Code = "no-such-rulebook"
+	NoLobby        Code = "no-such-lobby"
+	NoBoard        Code = "no-such-board"
+	NoPlayer       Code = "no-such-player"
+	NoMatch        Code = "no-such-match"
+	BoardClosed    Code = "board-closed"
+	TooMany        Code = "too-many-requests"
+	WrongRegion    Code = "wrong-region"
+	BadOption      Code = "bad-option"
+	BadMessage     Code = "bad-message"
+	HelloFirst     Code = "hello-first"
+	Slow           Code = "too-slow"
+	Replaced       Code = "replaced"
+	Kicked         Code = "kicked"
+	Stopping       Code = "stopping"
+	Method         Code = "method-not-allowed"
+	Internal       Code = "internal"
+	NoSuchHost     Code = "wrong-host"
+	BadDevice      Code = "bad-device-key"
+	BadCursor      Code = "bad-cursor"
+	NotUpgradeable Code = "websocket-needed"
+)
+
+// All explains every code.
+var All = []Entry{
+	{NotNow, 409, "The lobby or the match is not in a state in which this can be done. The text says in which it can."},
+	{Frozen, 409, "The present phase takes no actions and no steering."},
+	{Paused, 409, "Play is paused."},
+	{NoSeat, 404, "There is no such seat in this lobby."},
+	{NotYours, 403, "The seat belongs to another connection."},
+	{NotHost, 403, "Only the host of the lobby may do this."},
+	{NoAction, 404, "The rulebook declares no such action."},
+	{NoVerb, 400, "There is no such intent. The protocol page lists them."},
+	{NoKit, 403, "The player has no kit with this action."},
+	{Out, 409, "The player is out and this action needs one who is not."},
+	{TargetOut, 409, "The target is out, and this action does not reach players who are."},
+	{Condition, 409, "The action's own condition does not hold."},
+	{TooLittle, 409, "The player has less of a field than the action needs or costs."},
+	{Cooldown, 409, "The action may not be used again yet. The text says how long is left."},
+	{Active, 409, "The action is still going on."},
+	{NoTarget, 400, "The action needs a target, a point or a direction, and none that exists was given."},
+	{WrongTarget, 409, "The action does not work on this player (a friend, a rival, or oneself)."},
+	{OutOfReach, 409, "The target is farther away than the action reaches."},
+	{Blocked, 409, "A wall stands between."},
+	{BadArgument, 400, "A value that the action takes is missing, of the wrong type or out of bounds."},
+	{NotPlaying, 409, "The seat takes no part in the present match."},
+	{Loading, 409, "The player's record is still being loaded; it takes a moment."},
+	{NoMovement, 409, "The rulebook declares no movement, or takes no positions from clients."},
+	{PauseNobody, 403, "The rulebook does not let this player pause, or not in this phase."},
+	{PauseSpent, 409, "The pauses that the rulebook grants are used up."},
+	{PauseAlready, 409, "Play is paused already."},
+	{NotPaused, 409, "Play is not paused."},
+	{TooFew, 409, "There are fewer players, or fewer on a team, than the match needs."},
+	{TeamFull, 409, "The team has no place left."},
+	{TeamChoice, 403, "The rulebook or the present state does not let this player choose a team."},
+	{NoTeam, 404, "There is no such team."},
+	{LobbyFull, 409, "The lobby has no seat left."},
+	{LobbyClosed, 409, "The lobby takes no newcomers."},
+	{LobbyGone, 410, "The lobby has closed."},
+	{Late, 409, "A match is running, and the rulebook lets nobody in during it."},
+	{AlreadyIn, 409, "The player has a seat in this lobby already."},
+	{Banned, 403, "The player is banned from this lobby."},
+	{BadName, 400, "The name is empty, too long or holds characters that are not allowed."},
+	{NotPractice, 403, "Fields are set by hand in practice lobbies only."},
+	{NoField, 404, "There is no such field on that sheet, or it is not to be set by hand."},
+	{OutOfRange, 400, "The value is outside what is allowed. The text gives the range."},
+	{NoReferee, 409, "No referee is signed in to decide this."},
+	{RefusedByRef, 409, "The referee said no, or gave no answer in time."},
+	{NoDecision, 404, "No decision with this number is waiting for an answer."},
+	{OldIntent, 409, "The intent's number is older than those that are remembered; it was answered before."},
+	{TooManyLocals, 409, "The rulebook lets fewer players share one connection."},
+	{NoWatching, 409, "No place for spectators is left, or the rulebook has none."},
+	{BadRequest, 400, "The request cannot be read. The text says what is wrong with it."},
+	{TooLarge, 413, "The request, the message or a value in it is larger than allowed."},
+	{UnknownField, 400, "The request holds a field that is not known here. The text names the nearest one."},
+	{NotFound, 404, "There is nothing at this address."},
+	{NoToken, 401, "The request needs a token: sign in first."},
+	{BadToken, 401, "The token is not valid or has run out: sign in again."},
+	{Forbidden, 403, "The token does not allow this."},
+	{BadRulebook, 400, "The rulebook has errors. Each is given with its line and column."},
+	{NoRulebook, 404, "No rulebook of this name is loaded."},
+	{NoLobby, 404, "There is no lobby with this code."},
+	{NoBoard, 404, "The rulebook declares no such board."},
+	{NoPlayer, 404, "There is no such player."},
+	{NoMatch, 404, "There is no result of such a match."},
+	{BoardClosed, 403, "Only the service posts to this board. A rulebook opens it to clients with the key clients and its bounds."},
+	{TooMany, 429, "Too many requests. Retry-After says when to try again."},
+	{WrongRegion, 409, "The rulebook may not be played in this node's region."},
+	{BadOption, 400, "The rulebook has no such option, or the value is not allowed for it."},
+	{BadMessage, 400, "The message is not one of the protocol's, or not well formed."},
+	{HelloFirst, 400, "The first message on a connection must be hello."},
+	{Slow, 429, "The connection took messages too slowly for too long."},
+	{Replaced, 409, "Another connection has taken over the seat."},
+	{Kicked, 403, "The host has removed the player from the lobby."},
+	{Stopping, 503, "The service is stopping; connect again in a moment."},
+	{Method, 405, "The address is right, but not with this method."},
+	{Internal, 500, "Something went wrong inside the service. It was logged with the request's number."},
+	{NoSuchHost, 403, "The page that opened the connection comes from an origin that is not allowed."},
+	{BadDevice, 400, "The device key is not 16 to 128 printable characters."},
+	{BadCursor, 400, "The cursor was not given out by this list."},
+	{NotUpgradeable, 426, "This address speaks WebSocket only."},
+}
+
+var status = func() map[Code]int {
+	m := make(map[Code]int, len(All))
+	for _, e := range All {
+		m[e.Code] = e.Status
+	}
+	return m
+}()
+
+// Status returns the HTTP status that goes with a code.
+func Status(c Code) int {
+	if s := status[c]; s != 0 {
+		return s
+	}
+	return 500
+}

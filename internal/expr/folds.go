@@ -1,0 +1,59 @@
+package expr
+
+import (
+	"cel.dev/cel-go/common/ast"
+
+	"turnvex/internal/sheet"
+)
+
+// comprehension compiles players.exists(…), count, sum and their like: a walk
+// over a list with one value carried along.
+func (k *compiler) comprehension(e ast.Expr) numFn {
+	c := e.AsComprehension()
+	if c.HasIterVar2() || c.IterRange().Kind() == ast.ListKind {
+		k.fail(e, "only players, teams and pieces can be walked through")
+		return zero
+	}
+	if _, ok := k.plainType(c.AccuInit()); !ok {
+		k.fail(e, "map and filter are not used in rulebooks; use count, sum, most, least, exists or all")
+		return zero
+	}
+	if len(k.loops) == maxRows || len(k.accus) == maxAccus {
+		k.fail(e, "lists are walked inside each other more than %d deep", maxRows)
+		return zero
+	}
+	l, ok := k.list(c.IterRange())
+	if !ok {
+		return zero
+	}
+	init := k.num(c.AccuInit())
+	i, j := len(k.loops), len(k.accus)
+	k.loops = append(k.loops, loopVar{c.IterVar(), l.kind})
+	k.accus = append(k.accus, accuVar{c.AccuVar(), k.typeOf(c.AccuInit())})
+	cond, step, result := k.num(c.LoopCondition()), k.num(c.LoopStep()), k.num(c.Result())
+	k.loops, k.accus = k.loops[:i], k.accus[:j]
+	return walk(l, i, j, init, cond, step, result)
+}
+
+func walk(l list, i, j int, init, cond, step, result numFn) numFn {
+	return func(v *Env) int64 {
+		v.accus[j], v.accuFault[j] = init(v), OK
+		var of *sheet.Row
+		if l.of != nil {
+			of = l.of(v)
+		}
+		for _, r := range l.base(v) {
+			if l.keep != nil && !l.keep(of, r) {
+				continue
+			}
+			v.rows[i] = r
+			if cond(v) == 0 || v.Fault != OK {
+				break
+			}
+			n := step(v)
+			v.accus[j], v.accuFault[j] = n, v.Fault
+			v.Fault = OK
+		}
+		return result(v)
+	}
+}

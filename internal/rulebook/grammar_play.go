@@ -1,0 +1,175 @@
+package rulebook
+
+var groundObject = &object{
+	name: "ground", doc: "The playing area, from (0, 0) to (width, height), in millimetres.",
+	example: `ground:
+  width: 60m
+  height: 40m
+  walls:
+    - box: [28m, 10m, 32m, 30m]
+    - circle: [10m, 10m, 2m]
+  spawns:
+    - {at: [5m, 20m], team: amber}
+    - {at: [55m, 20m], team: teal}`,
+	keys: []key{
+		{name: "width", spec: length(1000, maxSide), required: true, doc: "East to west."},
+		{name: "height", spec: length(1000, maxSide), required: true, doc: "North to south."},
+		{name: "walls", spec: listOf(obj(wallObject), 256), doc: "What nobody can move or shoot through."},
+		{name: "spawns", spec: listOf(obj(spawnPointObject), 256), doc: "Where players appear; the middle of the ground if there is none."},
+	},
+}
+
+var wallObject = &object{
+	name: "wall", doc: "A box or a circle.", oneOf: []string{"box", "circle"},
+	keys: []key{
+		{name: "box", spec: listOf(length(0, maxSide), 4), doc: "[left, top, right, bottom]."},
+		{name: "circle", spec: listOf(length(0, maxSide), 3), doc: "[x, y, radius]."},
+	},
+}
+
+var spawnPointObject = &object{
+	name: "spawn point", doc: "A place to appear at.",
+	keys: []key{
+		{name: "at", spec: point, required: true, doc: "Where."},
+		{name: "team", spec: name, doc: "Only for that team."},
+	},
+}
+
+var movementObject = &object{
+	name: "movement", doc: "Players steer; where they are is the service's.",
+	example: `movement: {speed: 6m, radius: 800mm}`,
+	keys: []key{
+		{name: "speed", spec: length(1, 100*1000), required: true, doc: "The top speed, a second."},
+		{name: "radius", spec: length(0, 10*1000), def: "500mm", doc: "How far a player's body reaches."},
+		{name: "factor", spec: anExpression, doc: "A share of the top speed for each player, such as `me.slowed ? 0.5 : 1.0`, held between 0 and 4."},
+		{name: "claims", spec: word("refuse", "check"), def: "refuse", doc: "What to do with a position that a client claims: `refuse` it, or `check` that it could have got there since, and correct it if not."},
+	},
+}
+
+var spawnObject = &object{
+	name: "spawn", doc: "Where and when players appear.",
+	example: `spawn: {pick: far, delay: 3s}`,
+	keys: []key{
+		{name: "pick", spec: word("turn", "random", "far"), def: "turn", doc: "Which spawn point: in `turn`, at `random`, or the one `far`thest from all rivals."},
+		{name: "again", spec: flag, def: "true", doc: "Whether who is out comes back."},
+		{name: "delay", spec: duration(0, 10*minute), def: "3s", doc: "How long they are out."},
+	},
+}
+
+var actionObject = &object{
+	name: "action", doc: "An intent that players may send: who may, what it costs, what it reaches and does.",
+	example: `actions:
+  ram:
+    title: Ram
+    if: me.wind >= 10.0
+    cost: {wind: 10}
+    cooldown: 2s
+    aim: {at: target, reach: 12m}
+    do:
+      - add: target.hull
+        by: -25`,
+	keys: []key{
+		{name: "title", spec: text(40), doc: "What people read."},
+		{name: "key", spec: text(1), doc: "A suggestion for clients: the key that asks for it."},
+		{name: "phases", spec: names, doc: "The phases in which it may be used; those with open inputs if it is not given."},
+		{name: "if", spec: anExpression, doc: "A condition on `me` (and `arg`); refused otherwise."},
+		{name: "needs", spec: mapOf(anExpression, 16), doc: "The least that a field of the player must hold, by field."},
+		{name: "cost", spec: mapOf(anExpression, 16), doc: "What is taken from a field of the player; refused when there is less."},
+		{name: "cooldown", spec: duration(0, hour), def: "0s", doc: "How long before it may be used again. The player sees it run down in a field called `cool_` and the action's name."},
+		{name: "out", spec: flag, def: "false", doc: "Whether a player who is out may use it."},
+		{name: "aim", spec: obj(aimObject), doc: "What it is used on; oneself if it is not given."},
+		{name: "takes", spec: mapOf(obj(argObject), 8), doc: "Values that the client sends along, read as `arg.NAME`."},
+		{name: "do", spec: effects, doc: "What it does. With an aim, `target` is who was hit, and this happens for each one hit."},
+		{name: "miss", spec: effects, doc: "What happens when a line or an area hits nobody."},
+		{name: "lasts", spec: duration(0, hour), def: "0s", doc: "How long it lasts; `end` happens then. 0s: it is over at once."},
+		{name: "held", spec: flag, def: "false", doc: "Whether the player may end it before its time."},
+		{name: "end", spec: effects, doc: "What happens when it ends, of itself, by the player or because the player goes out."},
+		{name: "referee", spec: obj(refereeObject), doc: "Leaves the decision to a referee."},
+	},
+}
+
+var aimObject = &object{
+	name: "aim", doc: "What an action reaches.",
+	example: `actions:
+  hook:
+    aim: {at: line, reach: 20m, thick: 1m, who: rivals}
+    do: [{out: target}]`,
+	keys: []key{
+		{name: "at", spec: word("self", "target", "line", "area"), def: "self", doc: "`self`; a named `target` in reach; the first hit along a `line`; everyone in an `area`."},
+		{name: "reach", spec: length(0, maxSide), def: "0", doc: "How far. 0 for a target: anywhere; for an area: around oneself."},
+		{name: "thick", spec: length(0, 100*1000), def: "0", doc: "How far beside the line still hits, beyond the body's own radius."},
+		{name: "radius", spec: length(0, maxSide), def: "1m", doc: "Of the area."},
+		{name: "who", spec: word("rivals", "friends", "others", "anyone"), def: "rivals", doc: "Whom it can hit: `rivals` (without teams: all others), `friends` on the same team, all `others`, or `anyone`, oneself included."},
+		{name: "walls", spec: word("block", "ignore"), def: "block", doc: "Whether a wall between the two centres stops it."},
+		{name: "out", spec: flag, def: "false", doc: "Whether it reaches players who are out."},
+	},
+}
+
+var argObject = &object{
+	name: "argument", doc: "A value that comes with an action.",
+	example: `actions:
+  bid:
+    takes: {amount: {type: integer, min: 1, max: 10}}
+    do: [{add: me.coins, by: -arg.amount}]`,
+	keys: []key{
+		{name: "type", spec: word("integer", "number", "flag", "choice", "player", "team"), required: true, doc: "As of a field."},
+		{name: "min", spec: scalar, doc: "The least; less is refused."},
+		{name: "max", spec: scalar, doc: "The greatest; more is refused."},
+		{name: "words", spec: names, doc: "The words of a choice."},
+	},
+}
+
+var refereeObject = &object{
+	name: "referee", doc: "A decision left to a trusted program. Cost and cooldown are taken when the action is asked for, and the cost is given back when the answer is no.",
+	example: `actions:
+  answer:
+    takes: {choice: {type: integer, min: 1, max: 4}}
+    referee: {within: 2s, otherwise: refuse, tell: {choice: arg.choice}}
+    do: [{add: me.points, by: 1}]`,
+	keys: []key{
+		{name: "within", spec: duration(50, minute), def: "2s", doc: "How long to wait for the answer."},
+		{name: "otherwise", spec: word("refuse", "accept"), def: "refuse", doc: "What counts when none comes in time."},
+		{name: "tell", spec: mapOf(anExpression, 16), doc: "What the referee is told, by name."},
+	},
+}
+
+var bearerObject = &object{
+	name: "bearer", doc: "Something that one player holds. It is a field of the match that refers to the player; `give` passes it on.",
+	example: `bearers:
+  bell: {start: random, gone: random}
+rules:
+  - every: 1s
+    if: match.bell != nobody
+    do: [{add: match.bell.points, by: 1}]`,
+	keys: []key{
+		{name: "title", spec: text(40), doc: "What people read."},
+		{name: "start", spec: word("random", "none"), def: "random", doc: "Who has it at the start of each round, or of the match without rounds."},
+		{name: "gone", spec: word("random", "none"), def: "random", doc: "Who gets it when its holder leaves."},
+		{name: "out", spec: word("keep", "random", "none"), def: "keep", doc: "Who gets it when its holder goes out."},
+	},
+}
+
+var pieceObject = &object{
+	name: "piece", doc: "An object that the rules keep on the ground.",
+	example: `pieces:
+  lantern:
+    keep: 5
+    every: 2s
+    apart: 2m
+    touch:
+      - add: me.lanterns
+        by: 1
+      - remove: piece`,
+	keys: []key{
+		{name: "title", spec: text(40), doc: "What people read."},
+		{name: "radius", spec: length(0, 50*1000), def: "500mm", doc: "How far it reaches."},
+		{name: "keep", spec: integer(0, 500), def: "1", doc: "How many to keep on the ground."},
+		{name: "every", spec: duration(0, hour), def: "1s", doc: "The time between one placed and the next; 0s places all at once."},
+		{name: "apart", spec: length(0, 100*1000), def: "0", doc: "The least room between two of them, beyond their radius."},
+		{name: "at", spec: listOf(point, 256), doc: "Only at these places, instead of anywhere."},
+		{name: "lasts", spec: duration(0, hour), def: "0s", doc: "How long one stays; 0s for ever."},
+		{name: "fields", spec: mapOf(obj(fieldObject), 16), doc: "Its own fields, read as `piece.NAME`."},
+		{name: "if", spec: anExpression, doc: "Who can touch it: a condition on `me` and `piece`."},
+		{name: "touch", spec: effects, doc: "What happens when a player's body first reaches it."},
+	},
+}

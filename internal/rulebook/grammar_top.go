@@ -1,0 +1,149 @@
+package rulebook
+
+// MaxPlayers is the most seats that a rulebook may ask for.
+const MaxPlayers = 200
+
+var topObject = &object{
+	name: "rulebook",
+	doc:  "The whole file. Only `turnvex`, `name` and `phases` must be written.",
+	keys: []key{
+		{name: "turnvex", spec: integer(1, 1), required: true, doc: "The version of this language.", example: "turnvex: 1"},
+		{name: "name", spec: name, required: true, doc: "The rulebook's name in addresses, commands and lists.", example: "name: clash"},
+		{name: "title", spec: text(80), doc: "The name that people read; the name if it is not given.", example: "title: The Clash"},
+		{name: "about", spec: text(1000), doc: "What the match is about, for lists.", example: "about: Two crews ram each other in the harbour."},
+		{name: "tick", spec: integer(5, 60), def: "20", doc: "Ticks a second: how often the rules move on.", example: "tick: 30"},
+		{name: "regions", spec: names, doc: "The regions whose nodes may open lobbies of it; every region if it is not given.", example: "regions: [north, south]"},
+		{name: "players", spec: obj(playersObject), doc: "How many play, and what happens when they come late, leave or lose their connection."},
+		{name: "spectators", spec: obj(spectatorsObject), doc: "Who may watch."},
+		{name: "options", spec: mapOf(obj(fieldObject), 32), doc: "Fields of the lobby sheet that the host sets when opening the lobby, within their bounds. Expressions read them as `lobby.NAME`."},
+		{name: "start", spec: obj(startObject), doc: "How a match begins."},
+		{name: "teams", spec: obj(teamsObject), doc: "The teams. Without this key everyone plays for themselves."},
+		{name: "ground", spec: obj(groundObject), doc: "The playing area. Without it there are no positions."},
+		{name: "movement", spec: obj(movementObject), doc: "How players move on the ground. Without it they stay where they spawn."},
+		{name: "spawn", spec: obj(spawnObject), doc: "Where and when players appear."},
+		{name: "sheets", spec: obj(sheetsObject), doc: "The fields of the match, of each team, of each player and of the lobby."},
+		{name: "kits", spec: mapOf(obj(kitObject), 64), doc: "Named sets of actions. Without any, everybody has all actions."},
+		{name: "actions", spec: mapOf(obj(actionObject), 64), doc: "What players may ask for."},
+		{name: "bearers", spec: mapOf(obj(bearerObject), 16), doc: "Things that one player holds. Each becomes a field of the match sheet that refers to the holder."},
+		{name: "pieces", spec: mapOf(obj(pieceObject), 32), doc: "Objects that the rules keep on the ground."},
+		{name: "rules", spec: listOf(obj(ruleObject), 64), doc: "What happens by itself: when a condition comes true, at intervals, or at an event."},
+		{name: "phases", spec: mapOf(obj(phaseObject), 32), required: true, doc: "The phases of a match, in the order in which they follow each other unless they say otherwise. The match begins with the first."},
+		{name: "rounds", spec: obj(roundsObject), doc: "Which phase is a round, how many there are and who wins one."},
+		{name: "win", spec: obj(winObject), doc: "When the match ends early, and who has won."},
+		{name: "pause", spec: obj(pauseObject), doc: "Who may pause, how often and for how long."},
+		{name: "end", spec: obj(endObject), doc: "What is shown at the end, and what comes after."},
+		{name: "record", spec: mapOf(obj(recordObject), 48), doc: "What is kept of a player between matches of this rulebook."},
+		{name: "boards", spec: mapOf(obj(boardObject), 16), doc: "Leaderboards that the match posts to."},
+	},
+}
+
+var playersObject = &object{
+	name:    "players",
+	doc:     "Seats in the lobby.",
+	example: `players: {least: 2, most: 8, late: watch, hold: 45s, gone: forfeit, below: end}`,
+	keys: []key{
+		{name: "least", spec: integer(1, MaxPlayers), def: "1", doc: "A match starts with at least this many."},
+		{name: "most", spec: integer(1, MaxPlayers), def: "8", doc: "The most seats a lobby may have."},
+		{name: "late", spec: word("seat", "wait", "refuse"), def: "wait", doc: "Who comes during a match: `seat` plays at once, `wait` sits in the lobby until the next match, `refuse` is not let in."},
+		{name: "hold", spec: duration(0, hour), def: "30s", doc: "How long a seat is held for a player whose connection is lost."},
+		{name: "gone", spec: word("remove", "forfeit", "keep", "stand-in"), def: "remove", doc: "What happens when the hold has run out during a match: `remove` takes the seat away, `forfeit` also ends the match as lost for that player's side, `keep` leaves the seat in play until the end, `stand-in` lets the next newcomer take it over as it is."},
+		{name: "below", spec: word("end", "wait", "go-on"), def: "end", doc: "When fewer than the least are left in a match: `end` it, `wait` paused until there are enough, or `go-on`."},
+		{name: "local", spec: integer(1, 8), def: "1", doc: "The most seats on one connection, for players who share a screen."},
+	},
+}
+
+var spectatorsObject = &object{
+	name: "spectators", doc: "People who watch. They have no seat and see only what everyone sees.",
+	example: `spectators: {most: 50, delay: 10s}`,
+	keys: []key{
+		{name: "most", spec: integer(0, 10000), def: "20", doc: "How many may watch; 0 for none."},
+		{name: "delay", spec: duration(0, 5*minute), def: "0s", doc: "How much later than the players they see everything."},
+	},
+}
+
+var startObject = &object{
+	name: "start", doc: "How a match begins from the lobby.",
+	example: `start: {by: ready, countdown: 5s}`,
+	keys: []key{
+		{name: "by", spec: word("ready", "host", "either"), def: "ready", doc: "`ready`: when all are ready. `host`: when the host says so. `either`: whichever comes first."},
+		{name: "countdown", spec: duration(0, minute), def: "3s", doc: "The time between that and the match; somebody leaving or no longer ready calls it off."},
+	},
+}
+
+var teamsObject = &object{
+	name: "teams", doc: "Fixed teams by name (`list`), or a number of alike ones (`number`).",
+	example: `teams:
+  list:
+    amber: {title: Amber, most: 4}
+    teal: {title: Teal, most: 4}
+  newcomers: fewest`,
+	oneOf: []string{"list", "number"},
+	keys: []key{
+		{name: "list", spec: mapOf(obj(teamObject), 32), doc: "The teams by name."},
+		{name: "number", spec: integer(1, 100), doc: "That many teams, called team1, team2 and so on."},
+		{name: "least", spec: integer(0, MaxPlayers), def: "1", doc: "A match starts when each team has at least this many."},
+		{name: "most", spec: integer(1, MaxPlayers), doc: "The most players of a team; the lobby's capacity if it is not given."},
+		{name: "newcomers", spec: word("fewest", "choice", "host"), def: "fewest", doc: "Where a newcomer goes: to the team with the `fewest` players, to the one of their `choice` (the fewest until they choose), or where the `host` puts them (the fewest until then). With `fewest` nobody changes sides but by consent."},
+		{name: "tie", spec: word("first", "random", "weakest"), def: "first", doc: "Among teams with equally few: the `first` in the list, one at `random`, or the `weakest` by rounds won and then by the order of `win`."},
+		{name: "locked", spec: word("match", "start", "never"), def: "match", doc: "When nobody may change sides: during the `match`, from the `start` countdown on, or `never`."},
+	},
+}
+
+var teamObject = &object{
+	name: "team", doc: "One team.",
+	keys: []key{
+		{name: "title", spec: text(40), doc: "The name that people read."},
+		{name: "least", spec: integer(0, MaxPlayers), doc: "Instead of the least of all teams."},
+		{name: "most", spec: integer(1, MaxPlayers), doc: "Instead of the most of all teams."},
+	},
+}
+
+var sheetsObject = &object{
+	name: "sheets", doc: "The declared fields of each kind of sheet. Each field is declared once; its checking, clamping, resetting, visibility, sending and saving follow.",
+	example: `sheets:
+  player:
+    hull: {type: integer, start: 100, min: 0, max: 100, reset: respawn}
+    share: {type: number, is: double(me.hull) / 100.0}
+  team:
+    points: {type: integer, is: "team.members.sum(p, p.points)"}`,
+	keys: []key{
+		{name: "lobby", spec: mapOf(obj(fieldObject), 32), doc: "Of the lobby; they stay from match to match."},
+		{name: "match", spec: mapOf(obj(fieldObject), 64), doc: "Of the match."},
+		{name: "team", spec: mapOf(obj(fieldObject), 64), doc: "Of each team."},
+		{name: "player", spec: mapOf(obj(fieldObject), 64), doc: "Of each player. They outlive any body: respawning resets only what says so."},
+	},
+}
+
+var fieldObject = &object{
+	name: "field", doc: "One declared value.",
+	example: `sheets:
+  player:
+    wind: {type: number, start: 50, min: 0, max: 50, see: owner, title: Wind}
+    mood: {type: choice, words: [calm, cross]}
+    lap: {type: clock, count: up}`,
+	keys: []key{
+		{name: "type", spec: word("integer", "number", "text", "flag", "choice", "position", "player", "team", "clock"), required: true, doc: "`integer`; `number` in thousandths; `text`; `flag`; `choice`, one of `words`; `position` in millimetres; `player` or `team`, a reference; `clock`."},
+		{name: "title", spec: text(40), doc: "What people read in place of the name."},
+		{name: "start", spec: scalar, doc: "The value at first and after a reset: 0, empty, false, the first word, nobody if it is not given. A clock's is a duration."},
+		{name: "min", spec: scalar, doc: "The least value of an integer or number; less becomes this."},
+		{name: "max", spec: scalar, doc: "The greatest value; more becomes this. Of a text: the most characters, 64 if it is not given."},
+		{name: "words", spec: names, doc: "The words of a choice."},
+		{name: "see", spec: word("everyone", "team", "owner", "referees"), doc: "Who sees it: everyone, the team, its owner or only referees. Of a record: its owner, otherwise everyone, if it is not given."},
+		{name: "reset", spec: word("never", "match", "round", "respawn"), def: "match", doc: "When it goes back to its start by itself. What resets at a respawn also does at a round, what resets at a round also at a match."},
+		{name: "is", spec: anExpression, doc: "Makes the field derived: it always holds this expression's value (with `me` on a player sheet, `team` on a team sheet) and nothing else may write it."},
+		{name: "count", spec: word("up", "down"), def: "up", doc: "Which way a clock runs."},
+		{name: "runs", spec: word("play", "wall"), def: "play", doc: "Which time a clock follows: `play` stands still in a pause."},
+		{name: "rate", spec: duration(0, 10*second), def: "0s", doc: "Send changes at most this often; the newest value counts. 0s sends each."},
+	},
+}
+
+var kitObject = &object{
+	name: "kit", doc: "A named set of actions.",
+	example: `kits:
+  skiff: {actions: [ram, patch]}
+  keeper: {actions: [ring], start: false}`,
+	keys: []key{
+		{name: "actions", spec: names, required: true, doc: "The actions in it."},
+		{name: "start", spec: flag, def: "true", doc: "Whether every player has it from the start of a match."},
+	},
+}

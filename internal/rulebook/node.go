@@ -1,0 +1,244 @@
+package rulebook
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/goccy/go-yaml"
+	"github.com/goccy/go-yaml/ast"
+	"github.com/goccy/go-yaml/parser"
+	"github.com/goccy/go-yaml/token"
+)
+
+// The limits of a rulebook document.
+const (
+	MaxBytes = 1 << 20 // of the whole document
+	maxDepth = 32      // of lists and maps inside each other
+	maxNodes = 60000   // values in the whole document
+)
+
+type nodeKind uint8
+
+const (
+	scalarNode nodeKind = iota
+	mapNode
+	listNode
+)
+
+// node is one value of the document with its place.
+type node struct {
+	kind      nodeKind
+	line, col int
+	text      string // of a scalar
+	plain     byte   // of a scalar: 's' text, 'i' integer, 'f' decimal, 'b' flag, 'n' nothing
+	block     bool   // of a scalar: written over several lines
+	entries   []entry
+	items     []*node
+	path      string
+	implied   bool // not written: a default
+}
+
+type entry struct {
+	key       string
+	line, col int
+	value     *node
+}
+
+// get returns the value of a key, or nil.
+func (n *node) get(key string) *node {
+	if n == nil {
+		return nil
+	}
+	for i := range n.entries {
+		if n.entries[i].key == key {
+			return n.entries[i].value
+		}
+	}
+	return nil
+}
+
+// is tells whether the scalar under key is the given word.
+func (n *node) is(key, word string) bool {
+	v := n.get(key)
+	return v != nil && v.text == word
+}
+
+// reader turns the YAML library's tree into nodes.
+type reader struct {
+	problems Problems
+	count    int
+}
+
+func (r *reader) fail(line, col int, code, format string, args ...any) {
+	r.problems = append(r.problems, Problem{Severity: Error, Code: code, Line: max(line, 1), Column: max(col, 1), Message: fmt.Sprintf(format, args...)})
+}
+
+// readDocument parses the YAML (or JSON) of a rulebook.
+func readDocument(src []byte) (*node, Problems) {
+	r := &reader{}
+	if bad := screen(src); bad != nil {
+		return nil, Problems{*bad}
+	}
+	file, err := parser.ParseBytes(src, 0)
+	if err != nil {
+		r.yamlError(err)
+		return nil, r.problems
+	}
+	var docs []ast.Node
+	for _, d := range file.Docs {
+		if d.Body != nil {
+			docs = append(docs, d.Body)
+		}
+	}
+	switch len(docs) {
+	case 0:
+		r.fail(1, 1, "empty", "the document is empty; the smallest rulebook has the keys turnvex, name and phases")
+		return nil, r.problems
+	case 1:
+	default:
+		r.fail(docs[1].GetToken().Position.Line, 1, "many-documents", "one file holds one rulebook; this is a second document")
+		return nil, r.problems
+	}
+	return r.read(docs[0], "", 0), r.problems
+}
+
+// screen refuses what must not even be parsed: documents too large, not text,
+// or nested so deep that parsing them would be costly.
+func screen(src []byte) *Problem {
+	bad := func(line int, code, format string, args ...any) *Problem {
+		return &Problem{Severity: Error, Code: code, Line: line, Column: 1, Message: fmt.Sprintf(format, args...)}
+	}
+	if len(src) > MaxBytes {
+		return bad(1, "too-large", "the document has %d bytes; at most %d are allowed", len(src), MaxBytes)
+	}
+	if !utf8.Valid(src) {
+		return bad(1, "not-text", "the document is not UTF-8 text")
+	}
+	depth, line := 0, 1
+	dashes, fresh, indent := 0, true, 0
+	for _, c := range src {
+		switch {
+		case c == '\n':
+			line++
+			dashes, fresh, indent = 0, true, 0
+		case c == '[' || c == '{':
+			depth++
+		case c == ']' || c == '}':
+			depth = max(depth-1, 0)
+		case fresh && (c == '-' || c == '?'):
+			dashes++
+		case fresh && c == ' ':
+			indent++
+		default:
+			fresh = false
+		}
+		if depth > 4*maxDepth || dashes > maxDepth || indent > 16*maxDepth {
+			return bad(line, "too-deep", "lists and maps stand inside each other more than %d deep", maxDepth)
+		}
+	}
+	return nil
+}
+
+func (r *reader) yamlError(err error) {
+	var se *yaml.SyntaxError
+	if errors.As(err, &se) {
+		pos := &token.Position{Line: 1, Column: 1}
+		if se.Token != nil {
+			pos = se.Token.Position
+		}
+		code := "syntax"
+		if strings.Contains(se.Message, "already defined") {
+			code = "duplicate-key"
+		}
+		r.fail(pos.Line, pos.Column, code, "%s", se.Message)
+		return
+	}
+	r.fail(1, 1, "syntax", "%s", strings.SplitN(err.Error(), "\n", 2)[0])
+}
+
+func (r *reader) read(n ast.Node, path string, depth int) *node {
+	out := &node{path: path}
+	if t := n.GetToken(); t != nil && t.Position != nil {
+		out.line, out.col = t.Position.Line, t.Position.Column
+	}
+	if r.count++; r.count == maxNodes+1 {
+		r.fail(out.line, out.col, "too-many", "the document has more than %d values", maxNodes)
+	}
+	if r.count > maxNodes {
+		return out
+	}
+	if depth > maxDepth {
+		r.fail(out.line, out.col, "too-deep", "lists and maps stand inside each other more than %d deep", maxDepth)
+		return out
+	}
+	switch v := n.(type) {
+	case *ast.MappingNode:
+		r.readMap(out, v.Values, depth)
+	case *ast.MappingValueNode:
+		r.readMap(out, []*ast.MappingValueNode{v}, depth)
+	case *ast.SequenceNode:
+		out.kind = listNode
+		for i, item := range v.Values {
+			out.items = append(out.items, r.read(item, fmt.Sprintf("%s[%d]", path, i+1), depth+1))
+		}
+	default:
+		r.readScalar(out, n)
+	}
+	return out
+}
+
+func (r *reader) readMap(out *node, values []*ast.MappingValueNode, depth int) {
+	out.kind = mapNode
+	seen := map[string]bool{}
+	for _, v := range values {
+		kt := v.Key.GetToken()
+		key := kt.Value
+		if out.line == 0 || v == values[0] {
+			out.line, out.col = kt.Position.Line, kt.Position.Column
+		}
+		if v.Key.IsMergeKey() {
+			r.fail(kt.Position.Line, kt.Position.Column, "alias", "anchors, aliases and merge keys are not used in rulebooks; write the values out")
+			continue
+		}
+		if seen[key] {
+			r.fail(kt.Position.Line, kt.Position.Column, "duplicate-key", "the key %q stands here twice", key)
+			continue
+		}
+		seen[key] = true
+		path := key
+		if out.path != "" {
+			path = out.path + "." + key
+		}
+		child := r.read(v.Value, path, depth+1)
+		if child.line == 0 {
+			child.line, child.col = kt.Position.Line, kt.Position.Column
+		}
+		out.entries = append(out.entries, entry{key, kt.Position.Line, kt.Position.Column, child})
+	}
+}
+
+func (r *reader) readScalar(out *node, n ast.Node) {
+	switch v := n.(type) {
+	case *ast.StringNode:
+		out.text, out.plain = v.Value, 's'
+		if v.Token.Type == token.SingleQuoteType || v.Token.Type == token.DoubleQuoteType {
+			out.col++ // the text begins behind the quote
+		}
+	case *ast.LiteralNode:
+		out.text, out.plain, out.block = strings.TrimRight(v.Value.Value, "\n"), 's', true
+	case *ast.IntegerNode:
+		out.text, out.plain = v.Token.Value, 'i'
+	case *ast.FloatNode:
+		out.text, out.plain = v.Token.Value, 'f'
+	case *ast.BoolNode:
+		out.text, out.plain = v.Token.Value, 'b'
+	case *ast.NullNode:
+		out.plain = 'n'
+	case *ast.AnchorNode, *ast.AliasNode:
+		r.fail(out.line, out.col, "alias", "anchors and aliases are not used in rulebooks; write the value out")
+	default:
+		r.fail(out.line, out.col, "not-allowed", "a YAML %s is not used in rulebooks", n.Type())
+	}
+}

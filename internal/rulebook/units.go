@@ -1,0 +1,83 @@
+package rulebook
+
+import (
+	"fmt"
+	"math"
+	"regexp"
+	"strconv"
+	"strings"
+	"time"
+)
+
+// The written forms of scalars, as the JSON Schema gives them too.
+const (
+	namePattern     = `^[a-z][a-z0-9_]{0,31}$`
+	durationPattern = `^([0-9]+(\.[0-9]+)?(ms|s|m|h))+$`
+	lengthPattern   = `^[0-9]+(\.[0-9]{1,3})?(m|mm)$`
+	numberPattern   = `^-?[0-9]+(\.[0-9]{1,3})?$`
+)
+
+var (
+	nameForm     = regexp.MustCompile(namePattern)
+	durationForm = regexp.MustCompile(durationPattern)
+	lengthForm   = regexp.MustCompile(lengthPattern)
+	numberForm   = regexp.MustCompile(numberPattern)
+)
+
+// parseDuration reads 90s, 1m30s, 250ms into milliseconds.
+func parseDuration(s string) (int64, bool) {
+	if !durationForm.MatchString(s) {
+		return 0, false
+	}
+	d, err := time.ParseDuration(s)
+	return d.Milliseconds(), err == nil
+}
+
+// parseLength reads 12m, 1.5m, 500mm or a plain integer into millimetres.
+func parseLength(s string) (int64, bool) {
+	if n, err := strconv.ParseInt(s, 10, 64); err == nil {
+		return n, n >= 0
+	}
+	if !lengthForm.MatchString(s) {
+		return 0, false
+	}
+	if mm, ok := strings.CutSuffix(s, "mm"); ok {
+		n, err := strconv.ParseInt(mm, 10, 64)
+		return n, err == nil
+	}
+	return ParseThousandths(strings.TrimSuffix(s, "m"))
+}
+
+// ParseThousandths reads a decimal with at most three decimals.
+func ParseThousandths(s string) (int64, bool) {
+	if !numberForm.MatchString(s) {
+		return 0, false
+	}
+	whole, frac, _ := strings.Cut(s, ".")
+	n, err := strconv.ParseInt(whole, 10, 64)
+	if err != nil || n > math.MaxInt64/1000-1 || n < math.MinInt64/1000+1 {
+		return 0, false
+	}
+	for len(frac) < 3 {
+		frac += "0"
+	}
+	f, _ := strconv.ParseInt(frac, 10, 64)
+	if strings.HasPrefix(whole, "-") {
+		f = -f
+	}
+	return n*1000 + f, true
+}
+
+func showDuration(ms int64) string {
+	if ms == 0 {
+		return "0s"
+	}
+	return strings.TrimSuffix(strings.TrimSuffix((time.Duration(ms)*time.Millisecond).String(), "0s"), "0m")
+}
+
+func showLength(mm int64) string {
+	if mm%1000 == 0 && mm > 0 {
+		return fmt.Sprintf("%dm", mm/1000)
+	}
+	return fmt.Sprintf("%dmm", mm)
+}

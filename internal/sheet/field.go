@@ -1,0 +1,128 @@
+package sheet
+
+// Type is the type of a field.
+type Type uint8
+
+// The types of field. How each is kept and sent:
+//
+//	Integer  a whole number                        one slot, sent as an integer
+//	Number   thousandths of one                    one slot, sent as thousandths
+//	Text     Unicode text                          one text slot, sent as text
+//	Flag     true or false                         one slot, sent as a boolean
+//	Choice   one of the field's words              one slot, sent as the word's index
+//	Position millimetres from the ground's corner  two slots, sent as [x, y]
+//	Ref      a player or a team                    one slot, sent as a sheet number, 0 for nobody
+//	Clock    a running or standing time            three slots, sent as [ticks, rate, at tick]
+const (
+	Integer Type = iota
+	Number
+	Text
+	Flag
+	Choice
+	Position
+	Ref
+	Clock
+)
+
+var typeNames = []string{"integer", "number", "text", "flag", "choice", "position", "ref", "clock"}
+
+func (t Type) String() string { return typeNames[t] }
+
+// TypeNamed returns the type of that name.
+func TypeNamed(name string) (Type, bool) {
+	for i, n := range typeNames {
+		if n == name {
+			return Type(i), true
+		}
+	}
+	return 0, false
+}
+
+// Width is the number of integer slots that a field of the type takes.
+func (t Type) Width() int {
+	switch t {
+	case Text:
+		return 0
+	case Position:
+		return 2
+	case Clock:
+		return 3
+	default:
+		return 1
+	}
+}
+
+// Thousand is one, in the unit that Number fields are kept in.
+const Thousand = 1000
+
+// Reset says when a field goes back to its start value by itself.
+type Reset uint8
+
+// The reset points, from never to most often. A field that resets at a round
+// also resets at a match; one that resets at a respawn resets at all three.
+const (
+	ResetNever Reset = iota
+	ResetMatch
+	ResetRound
+	ResetRespawn
+)
+
+var resetNames = []string{"never", "match", "round", "respawn"}
+
+func (r Reset) String() string { return resetNames[r] }
+
+// ResetNamed returns the reset point of that name.
+func ResetNamed(name string) (Reset, bool) {
+	for i, n := range resetNames {
+		if n == name {
+			return Reset(i), true
+		}
+	}
+	return 0, false
+}
+
+// Field is the declaration of one value on the sheets of a kind. It drives
+// checking, clamping, resetting, visibility, encoding and saving.
+//
+// Invariants:
+//  1. Name is unique within its kind and No is its index there.
+//  2. Min <= Start <= Max when Bounded, in the kept unit.
+//  3. A Choice has at least one word and Start indexes it.
+//  4. Derived fields are written by the authority alone, from their rule.
+type Field struct {
+	Name    string   `json:"name"`
+	Title   string   `json:"title,omitempty"`
+	No      int      `json:"-"`
+	Type    Type     `json:"-"`
+	Choices []string `json:"choices,omitempty"`
+	Of      Kind     `json:"-"` // of a Ref: Player or Team
+	See     Audience `json:"-"`
+	Reset   Reset    `json:"-"`
+	Bounded bool     `json:"-"`
+	Min     int64    `json:"-"` // of a Text: unused
+	Max     int64    `json:"-"` // of a Text: the most characters
+	Start   Value    `json:"-"`
+	Wall    bool     `json:"-"` // of a Clock: runs on wall ticks
+	Down    bool     `json:"-"` // of a Clock: counts down
+	Derived bool     `json:"-"`
+	Rate    Tick     `json:"-"` // the least number of wall ticks between two sends; 0 sends each change
+	BuiltIn bool     `json:"-"`
+
+	slot int // index of the first slot in N, or in S for a Text
+}
+
+// Slot is where the field's first slot stands in a row.
+func (f *Field) Slot() int { return f.slot }
+
+// Clamp returns v held within the field's bounds.
+func (f *Field) Clamp(v int64) int64 {
+	if f.Bounded {
+		if v < f.Min {
+			return f.Min
+		}
+		if v > f.Max {
+			return f.Max
+		}
+	}
+	return v
+}

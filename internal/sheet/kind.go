@@ -1,0 +1,74 @@
+// Package sheet holds the replicated state of a lobby: typed fields on numbered
+// sheets, kept as small integers so that the authority can read and write them
+// without allocating. It knows nothing of rulebooks, networks or time: who may
+// write, when, and what follows is decided above it.
+package sheet
+
+// Kind says what thing a sheet describes.
+type Kind uint8
+
+// The kinds of sheet. A lobby holds one Lobby sheet, at most one Match sheet,
+// one Team sheet a team, one Player and one Record sheet a seat, and any number
+// of Piece sheets.
+const (
+	Lobby Kind = iota
+	Match
+	Team
+	Player
+	Record
+	Piece
+	Kinds int = iota
+)
+
+var kindNames = [Kinds]string{"lobby", "match", "team", "player", "record", "piece"}
+
+func (k Kind) String() string {
+	if int(k) < len(kindNames) {
+		return kindNames[k]
+	}
+	return "unknown"
+}
+
+// KindNamed returns the kind of that name.
+func KindNamed(name string) (Kind, bool) {
+	for i, n := range kindNames {
+		if n == name {
+			return Kind(i), true
+		}
+	}
+	return 0, false
+}
+
+// ID numbers a sheet within its lobby. It is never used again within that
+// lobby's life; 0 is no sheet ("nobody").
+type ID uint32
+
+// Audience says who may see a field or a notice.
+type Audience uint8
+
+// The audiences. Hidden never leaves the authority, not even to a referee.
+const (
+	Everyone Audience = iota
+	TeamOnly
+	OwnerOnly
+	RefereesOnly
+	Hidden
+)
+
+var audienceNames = []string{"everyone", "team", "owner", "referees", "hidden"}
+
+func (a Audience) String() string { return audienceNames[a] }
+
+// AudienceNamed returns the audience of that name.
+func AudienceNamed(name string) (Audience, bool) {
+	for i, n := range audienceNames {
+		if n == name {
+			return Audience(i), true
+		}
+	}
+	return 0, false
+}
+
+// Tick counts steps of a clock: wall ticks always advance, play ticks advance
+// unless play is paused.
+type Tick int64

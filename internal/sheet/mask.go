@@ -1,0 +1,38 @@
+package sheet
+
+import "math/bits"
+
+// Mask is a set of field numbers.
+type Mask [MaxFields / 64]uint64
+
+// Set adds field number n.
+func (m *Mask) Set(n int) { m[n>>6] |= 1 << (n & 63) }
+
+// Has tells whether field number n is in the set.
+func (m Mask) Has(n int) bool { return m[n>>6]&(1<<(n&63)) != 0 }
+
+// Empty tells whether the set is empty.
+func (m Mask) Empty() bool { return m[0]|m[1] == 0 }
+
+// Meets tells whether the sets share a number.
+func (m Mask) Meets(o Mask) bool { return m[0]&o[0]|m[1]&o[1] != 0 }
+
+// Add adds all of o.
+func (m *Mask) Add(o Mask) { m[0] |= o[0]; m[1] |= o[1] }
+
+// And returns what both sets hold.
+func (m Mask) And(o Mask) Mask { return Mask{m[0] & o[0], m[1] & o[1]} }
+
+// Next returns the smallest number in the set that is at least n, or -1.
+func (m Mask) Next(n int) int {
+	for w := n >> 6; w < len(m); w++ {
+		word := m[w]
+		if w == n>>6 {
+			word &= ^uint64(0) << (n & 63)
+		}
+		if word != 0 {
+			return w<<6 + bits.TrailingZeros64(word)
+		}
+	}
+	return -1
+}

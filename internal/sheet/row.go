@@ -1,0 +1,50 @@
+package sheet
+
+// Row is one sheet: the present values of its fields.
+//
+// Invariants:
+//  1. ID is unique in the lobby and never used again.
+//  2. len(N) and len(S) are what the schema of the kind asks for.
+//  3. Bounded fields stand within their bounds.
+//  4. Sent and Touched hold every field changed since they were last cleared.
+type Row struct {
+	ID    ID
+	Kind  Kind
+	Owner ID // the Player sheet that owns it: itself for a player, the player for a record
+	Team  ID // the Team sheet whose members are its team audience
+	N     []int64
+	S     []string
+
+	Sent    Mask   // fields changed since the last take of changes
+	Touched Mask   // fields changed since the rules last looked
+	Edges   uint64 // which edge-triggered rules hold for this sheet
+	Fresh   bool   // added since the last take of changes
+}
+
+// Get returns a field's value.
+func (r *Row) Get(f *Field) Value {
+	v := Value{Type: f.Type}
+	if f.Type == Text {
+		v.S = r.S[f.slot]
+		return v
+	}
+	copy(v.N[:], r.N[f.slot:f.slot+f.Type.Width()])
+	return v
+}
+
+// Int returns a one-slot field's value, or a wider field's first slot.
+func (r *Row) Int(f *Field) int64 { return r.N[f.slot] }
+
+// Text returns a text field's value.
+func (r *Row) Text(f *Field) string { return r.S[f.slot] }
+
+// Flag returns a flag field's value.
+func (r *Row) Flag(f *Field) bool { return r.N[f.slot] != 0 }
+
+// Pos returns a position field's value in millimetres.
+func (r *Row) Pos(f *Field) (x, y int64) { return r.N[f.slot], r.N[f.slot+1] }
+
+// Clock returns what a clock field shows at tick now of its time, in ticks.
+func (r *Row) Clock(f *Field, now Tick) int64 {
+	return ClockTicks(r.N[f.slot], r.N[f.slot+1], r.N[f.slot+2], now)
+}

@@ -1,0 +1,362 @@
+package sheet
+
+import (
+	"encoding/binary"
+	"fmt"
+
+	"github.com/cespare/xxhash/v2"
+)
+
+// Removed tells of a sheet that is gone.
+type Removed struct {
+	ID   ID
+	Kind Kind
+}
+
+// Moved tells of a player whose team, and so whose view, has changed.
+type Moved struct {
+	Player *Row
+	From   ID
+}
+
+// Store holds every sheet of a lobby and remembers what changed. It is not
+// safe for use by several goroutines.
+type Store struct {
+	Schema *Schema
+	Seated []*Row // the players who take part in the present match, in order of entry
+
+	rows    []*Row // by ID-base
+	base    ID
+	lists   [Kinds][]*Row
+	zero    [Kinds]*Row
+	touched [Kinds]Mask
+	hot     []*Row // rows with fields touched since the rules last looked
+	dirty   []*Row // rows with fields not yet taken
+	gone    []Removed
+	moved   []Moved
+	spare   []*Row // piece rows for reuse
+}
+
+// NewStore returns an empty store.
+func NewStore(s *Schema) *Store {
+	st := &Store{Schema: s, base: 1}
+	for k := range st.zero {
+		st.zero[k] = st.make(Kind(k))
+	}
+	return st
+}
+
+func (st *Store) make(k Kind) *Row {
+	ks := &st.Schema.kinds[k]
+	return &Row{Kind: k, N: make([]int64, ks.ints), S: make([]string, ks.texts)}
+}
+
+// Add adds a sheet of a kind with every field at its start.
+func (st *Store) Add(k Kind) *Row {
+	var r *Row
+	if n := len(st.spare); k == Piece && n > 0 {
+		r, st.spare = st.spare[n-1], st.spare[:n-1]
+		*r = Row{Kind: k, N: r.N, S: r.S}
+	} else {
+		r = st.make(k)
+	}
+	r.ID = st.base + ID(len(st.rows))
+	st.rows = append(st.rows, r)
+	st.lists[k] = append(st.lists[k], r)
+	for _, f := range st.Schema.Fields(k) {
+		st.write(r, f, f.Start)
+	}
+	r.Fresh = true
+	for _, f := range st.Schema.Fields(k) {
+		st.mark(r, f)
+	}
+	return r
+}
+
+// Remove takes a sheet away. Removing one that is not there does nothing.
+func (st *Store) Remove(r *Row) {
+	if st.Get(r.ID) != r {
+		return
+	}
+	st.rows[r.ID-st.base] = nil
+	st.lists[r.Kind] = without(st.lists[r.Kind], r)
+	if r.Kind == Player {
+		st.Seated = without(st.Seated, r)
+		st.TouchAll(Player)
+	}
+	st.hot = without(st.hot, r)
+	if !r.Sent.Empty() {
+		st.dirty = without(st.dirty, r)
+	}
+	if !r.Fresh {
+		st.gone = append(st.gone, Removed{r.ID, r.Kind})
+	}
+	if r.Kind == Piece {
+		st.spare = append(st.spare, r)
+	}
+	for len(st.rows) > 64 && st.rows[0] == nil { // keep the table as long as its living part
+		n := 0
+		for n < len(st.rows) && st.rows[n] == nil {
+			n++
+		}
+		st.rows = st.rows[:copy(st.rows, st.rows[n:])]
+		st.base += ID(n)
+	}
+}
+
+func without(list []*Row, r *Row) []*Row {
+	for i, x := range list {
+		if x == r {
+			copy(list[i:], list[i+1:])
+			list[len(list)-1] = nil
+			return list[:len(list)-1]
+		}
+	}
+	return list
+}
+
+// Get returns the sheet of that number, or nil.
+func (st *Store) Get(id ID) *Row {
+	if i := int64(id) - int64(st.base); i >= 0 && i < int64(len(st.rows)) {
+		return st.rows[i]
+	}
+	return nil
+}
+
+// GetOr returns the sheet of that number, or an all-zero one of the kind: what
+// a field of nobody reads as.
+func (st *Store) GetOr(id ID, k Kind) *Row {
+	if r := st.Get(id); r != nil && r.Kind == k {
+		return r
+	}
+	return st.zero[k]
+}
+
+// Of returns the sheets of a kind in the order they came. Do not change it, and
+// do not add or remove sheets of the kind while walking it.
+func (st *Store) Of(k Kind) []*Row { return st.lists[k] }
+
+func (st *Store) write(r *Row, f *Field, v Value) {
+	if f.Type == Text {
+		r.S[f.slot] = v.S
+		return
+	}
+	copy(r.N[f.slot:f.slot+f.Type.Width()], v.N[:])
+}
+
+// Set writes a field, clamped to its bounds, and remembers the change. It tells
+// whether the value is another one than before.
+func (st *Store) Set(r *Row, f *Field, v Value) bool {
+	if f.Type.Width() == 1 {
+		return st.SetInt(r, f, v.N[0])
+	}
+	if r.Get(f) == v {
+		return false
+	}
+	st.write(r, f, v)
+	st.mark(r, f)
+	return true
+}
+
+// SetInt is Set for a field of one slot.
+func (st *Store) SetInt(r *Row, f *Field, n int64) bool {
+	n = f.Clamp(n)
+	if r.N[f.slot] == n {
+		return false
+	}
+	r.N[f.slot] = n
+	st.mark(r, f)
+	return true
+}
+
+// SetFlag is Set for a flag.
+func (st *Store) SetFlag(r *Row, f *Field, on bool) bool {
+	n := int64(0)
+	if on {
+		n = 1
+	}
+	return st.SetInt(r, f, n)
+}
+
+// SetText is Set for a text.
+func (st *Store) SetText(r *Row, f *Field, s string) bool {
+	if r.S[f.slot] == s {
+		return false
+	}
+	r.S[f.slot] = s
+	st.mark(r, f)
+	return true
+}
+
+// SetPos is Set for a position, in millimetres.
+func (st *Store) SetPos(r *Row, f *Field, x, y int64) bool {
+	if r.N[f.slot] == x && r.N[f.slot+1] == y {
+		return false
+	}
+	r.N[f.slot], r.N[f.slot+1] = x, y
+	st.mark(r, f)
+	return true
+}
+
+// SetClock is Set for a clock: it shows ticks at tick at of its time and goes on
+// at rate (1 up, -1 down, 0 standing).
+func (st *Store) SetClock(r *Row, f *Field, ticks, rate int64, at Tick) bool {
+	return st.Set(r, f, Value{Type: Clock, N: [3]int64{ticks, rate, int64(at)}})
+}
+
+// SetTeam makes t the team audience of a player and what belongs to them.
+func (st *Store) SetTeam(p *Row, t ID) {
+	if p.Team == t {
+		return
+	}
+	if !p.Fresh {
+		st.moved = append(st.moved, Moved{p, p.Team})
+	}
+	p.Team = t
+	st.TouchAll(Player)
+}
+
+// ResetRow puts every field that resets at the given point back to its start.
+func (st *Store) ResetRow(r *Row, at Reset) {
+	for _, f := range st.Schema.Fields(r.Kind) {
+		if f.Reset >= at && f.Reset != ResetNever && !f.Derived {
+			st.Set(r, f, f.Start)
+		}
+	}
+}
+
+func (st *Store) mark(r *Row, f *Field) {
+	if r.Sent.Empty() {
+		st.dirty = append(st.dirty, r)
+	}
+	r.Sent.Set(f.No)
+	if r.Touched.Empty() {
+		st.hot = append(st.hot, r)
+	}
+	r.Touched.Set(f.No)
+	st.touched[r.Kind].Set(f.No)
+}
+
+// TouchAll makes the rules look again at everything that reads the kind, as
+// after a sheet came or went.
+func (st *Store) TouchAll(k Kind) {
+	for i := range st.touched[k] {
+		st.touched[k][i] = ^uint64(0)
+	}
+}
+
+// Touched returns the fields of a kind changed since ClearTouched.
+func (st *Store) Touched(k Kind) Mask { return st.touched[k] }
+
+// Hot returns the sheets with fields changed since ClearTouched.
+func (st *Store) Hot() []*Row { return st.hot }
+
+// AnyTouched tells whether anything changed since ClearTouched.
+func (st *Store) AnyTouched() bool {
+	for k := range st.touched {
+		if !st.touched[k].Empty() {
+			return true
+		}
+	}
+	return false
+}
+
+// ClearTouched forgets what the rules have looked at.
+func (st *Store) ClearTouched() {
+	for _, r := range st.hot {
+		r.Touched = Mask{}
+	}
+	st.hot = st.hot[:0]
+	st.touched = [Kinds]Mask{}
+}
+
+// Changes is what happened to the sheets since the last take.
+type Changes struct {
+	Dirty []*Row // fields in Row.Sent changed; Row.Fresh sheets are new
+	Gone  []Removed
+	Moved []Moved
+}
+
+// Empty tells whether nothing happened.
+func (c Changes) Empty() bool { return len(c.Dirty)+len(c.Gone)+len(c.Moved) == 0 }
+
+// Changes returns what happened since the last ClearChanges. It is valid until
+// then.
+func (st *Store) Changes() Changes { return Changes{st.dirty, st.gone, st.moved} }
+
+// ClearChanges forgets the changes, once they have been taken.
+func (st *Store) ClearChanges() {
+	for i, r := range st.dirty {
+		r.Sent, r.Fresh = Mask{}, false
+		st.dirty[i] = nil
+	}
+	st.dirty, st.gone, st.moved = st.dirty[:0], st.gone[:0], st.moved[:0]
+}
+
+// Hash writes the whole state into h in a fixed order.
+func (st *Store) Hash(h *xxhash.Digest) {
+	var b [8]byte
+	put := func(n int64) {
+		binary.LittleEndian.PutUint64(b[:], uint64(n))
+		h.Write(b[:])
+	}
+	for _, r := range st.rows {
+		if r == nil {
+			continue
+		}
+		put(int64(r.ID)<<8 | int64(r.Kind))
+		put(int64(r.Owner)<<32 | int64(r.Team))
+		put(int64(r.Edges))
+		for _, n := range r.N {
+			put(n)
+		}
+		for _, s := range r.S {
+			put(int64(len(s)))
+			h.WriteString(s)
+		}
+	}
+	for _, r := range st.Seated {
+		put(int64(r.ID))
+	}
+	put(int64(st.base) + int64(len(st.rows)))
+}
+
+// Check returns the first broken invariant of the store, or nil. It is for
+// tests and costs a walk over everything.
+func (st *Store) Check() error {
+	n := 0
+	for i, r := range st.rows {
+		if r == nil {
+			continue
+		}
+		n++
+		if r.ID != st.base+ID(i) {
+			return fmt.Errorf("sheet %d stands at the place of %d", r.ID, st.base+ID(i))
+		}
+		for _, f := range st.Schema.Fields(r.Kind) {
+			if f.Bounded && f.Type != Text && (r.Int(f) < f.Min || r.Int(f) > f.Max) {
+				return fmt.Errorf("%s %d: %s is %d, outside %d to %d", r.Kind, r.ID, f.Name, r.Int(f), f.Min, f.Max)
+			}
+		}
+	}
+	for k := range st.lists {
+		for _, r := range st.lists[k] {
+			if st.Get(r.ID) != r {
+				return fmt.Errorf("%s %d is listed but gone", r.Kind, r.ID)
+			}
+		}
+		n -= len(st.lists[k])
+	}
+	if n != 0 {
+		return fmt.Errorf("%d sheets stand in no list", n)
+	}
+	for _, p := range st.Seated {
+		if st.Get(p.ID) != p {
+			return fmt.Errorf("player %d is seated but gone", p.ID)
+		}
+	}
+	return nil
+}
+
+// Remark marks a field as changed though it is not, so that it is sent again.
+func (st *Store) Remark(r *Row, f *Field) { st.mark(r, f) }

@@ -1,0 +1,69 @@
+package sheet
+
+import (
+	"fmt"
+	"strconv"
+)
+
+// Value is one field's value, comparable with ==. N holds what the type needs:
+// an integer, thousandths, a choice's index, a sheet number, 0 or 1 for a flag;
+// x and y of a position in millimetres; ticks, rate and anchor tick of a clock.
+type Value struct {
+	Type Type
+	N    [3]int64
+	S    string
+}
+
+// IntValue returns a value of a one-slot type.
+func IntValue(t Type, n int64) Value { return Value{Type: t, N: [3]int64{n}} }
+
+// TextValue returns a text value.
+func TextValue(s string) Value { return Value{Type: Text, S: s} }
+
+// Show writes the value as a person reads it. f may be nil, which leaves choices
+// as numbers; rate is ticks a second and now the present tick, both for clocks.
+func (v Value) Show(f *Field, rate int, now Tick) string {
+	switch v.Type {
+	case Text:
+		return v.S
+	case Flag:
+		if v.N[0] != 0 {
+			return "yes"
+		}
+		return "no"
+	case Choice:
+		if f != nil && v.N[0] >= 0 && int(v.N[0]) < len(f.Choices) {
+			return f.Choices[v.N[0]]
+		}
+	case Number:
+		return ShowThousandths(v.N[0])
+	case Position:
+		return fmt.Sprintf("(%s, %s) m", ShowThousandths(v.N[0]), ShowThousandths(v.N[1]))
+	case Clock:
+		return FormatClock(v.ClockMillis(rate, now))
+	case Ref:
+		if v.N[0] == 0 {
+			return "nobody"
+		}
+		return "#" + strconv.FormatInt(v.N[0], 10)
+	}
+	return strconv.FormatInt(v.N[0], 10)
+}
+
+// ShowThousandths writes thousandths as a decimal without needless zeros.
+func ShowThousandths(n int64) string {
+	sign := ""
+	u := uint64(n)
+	if n < 0 {
+		sign, u = "-", -u
+	}
+	s := sign + strconv.FormatUint(u/1000, 10)
+	if r := u % 1000; r != 0 {
+		frac := fmt.Sprintf("%03d", r)
+		for frac[len(frac)-1] == '0' {
+			frac = frac[:len(frac)-1]
+		}
+		s += "." + frac
+	}
+	return s
+}

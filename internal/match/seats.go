@@ -329,3 +329,11 @@ func (m *Machine) rename(s *seat, name string) Verdict {
 	m.st.SetText(s.row, m.book.F.Player.Name, m.distinctName(s, name))
 	return Verdict{}
 }
+
+// LastIntent returns the number of a seat's last intent that was answered.
+func (m *Machine) LastIntent(id sheet.ID) uint64 {
+	if s := m.seat(id); s != nil {
+		return s.lastSeq
+	}
+	return 0
+}

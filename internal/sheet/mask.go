@@ -36,3 +36,9 @@ func (m Mask) Next(n int) int {
 	}
 	return -1
 }
+
+// Clear takes field number n out.
+func (m *Mask) Clear(n int) { m[n>>6] &^= 1 << (n & 63) }
+
+// Count returns how many numbers are in the set.
+func (m Mask) Count() int { return bits.OnesCount64(m[0]) + bits.OnesCount64(m[1]) }

@@ -1,0 +1,343 @@
+package client
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math/rand/v2"
+	"net/http"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/gorilla/websocket"
+
+	"turnvex/internal/replica"
+	"turnvex/internal/sheet"
+	"turnvex/internal/wire"
+)
+
+// Options say how to connect. Address, Token and Lobby must be given.
+type Options struct {
+	Address string // of the service, such as http://127.0.0.1:7420
+	Token   string
+	Lobby   string   // join code
+	Watch   bool     // as a spectator, without a seat
+	All     bool     // operators: see everything
+	As      uint32   // operators: see exactly what this seat sees
+	Team    string   // the team wished for
+	Locals  []string // names of further players on this connection
+
+	// OnChange is called for each change, in order, and OnNotice for each
+	// notice; both from one goroutine, which they must not hold up. They may
+	// call Send and Read, but not Do or Wait.
+	OnChange func(Change)
+	OnNotice func(Notice)
+
+	// Patience is how long to try to come back after a lost connection; the
+	// service's hold if it is 0, and never if it is negative.
+	Patience time.Duration
+}
+
+// Notice is something that happened.
+type Notice = wire.Notice
+
+// Conn is a live connection. Its methods may be called from any goroutine.
+type Conn struct {
+	opts Options
+	ctx  context.Context
+	stop context.CancelFunc
+	done chan struct{}
+
+	write sync.Mutex // held while writing to ws
+	mu    sync.Mutex
+	ws    *websocket.Conn // guarded by mu; nil while away
+	view  *Copy           // guarded by mu
+	seats []uint32        // guarded by mu
+	next  map[uint32]uint64
+	open  map[intentKey]*Pending // guarded by mu; unanswered intents
+	turns chan struct{}          // guarded by mu; closed and replaced at each change
+	key   string
+	hold  time.Duration
+	base  time.Time  // guarded by mu; when tick was read
+	tick  sheet.Tick // guarded by mu
+	err   error      // guarded by mu; why it ended
+}
+
+type intentKey struct {
+	seat uint32
+	n    uint64
+}
+
+// Connect joins a lobby and returns when the first complete copy is there. The
+// context bounds only this; Close ends the connection.
+func Connect(ctx context.Context, o Options) (*Conn, error) {
+	c := &Conn{opts: o, done: make(chan struct{}), next: map[uint32]uint64{}, open: map[intentKey]*Pending{}, turns: make(chan struct{})}
+	c.ctx, c.stop = context.WithCancel(context.Background())
+	ws, err := c.dial(ctx)
+	if err != nil {
+		c.stop()
+		return nil, err
+	}
+	go c.run(ws)
+	if err := c.Wait(ctx, func(c *Copy) bool { return c.Lobby() != nil }); err != nil {
+		c.Close()
+		return nil, err
+	}
+	return c, nil
+}
+
+// dial makes a connection, says hello and takes the welcome.
+func (c *Conn) dial(ctx context.Context) (*websocket.Conn, error) {
+	ctx, cancel := context.WithTimeout(ctx, 10*time.Second)
+	defer cancel()
+	d := websocket.Dialer{Subprotocols: []string{wire.SubprotocolJSON}, Proxy: http.ProxyFromEnvironment}
+	url := "ws" + strings.TrimPrefix(strings.TrimSuffix(c.opts.Address, "/"), "http") + "/v1/live"
+	ws, res, err := d.DialContext(ctx, url, nil)
+	if err != nil {
+		if res != nil && res.StatusCode >= 400 {
+			return nil, fmt.Errorf("the service at %s answered %s", c.opts.Address, res.Status)
+		}
+		return nil, fmt.Errorf("the service at %s does not answer: %w", c.opts.Address, err)
+	}
+	hello := wire.Hello{Is: "hello", Token: c.opts.Token, Lobby: c.opts.Lobby, Watch: c.opts.Watch, All: c.opts.All, As: c.opts.As,
+		Resume: c.key, Team: c.opts.Team, Locals: c.opts.Locals}
+	ws.SetWriteDeadline(time.Now().Add(10 * time.Second))
+	ws.SetReadDeadline(time.Now().Add(10 * time.Second))
+	var data []byte
+	if err = ws.WriteJSON(hello); err == nil {
+		_, data, err = ws.ReadMessage()
+	}
+	if err == nil {
+		err = c.welcomed(data)
+	}
+	if err != nil {
+		ws.Close()
+		return nil, err
+	}
+	ws.SetReadDeadline(time.Time{})
+	return ws, nil
+}
+
+func (c *Conn) welcomed(data []byte) error {
+	kind, err := wire.Kind(data)
+	if err != nil {
+		return err
+	}
+	if kind == "bye" {
+		var b wire.Bye
+		if err := wire.ReadLoose(data, &b); err != nil {
+			return err
+		}
+		return &Refusal{Code: b.Code, Reason: b.Reason}
+	}
+	var w wire.Welcome
+	if err := wire.ReadLoose(data, &w); err != nil || kind != "welcome" {
+		return fmt.Errorf("the service answered hello with %q: %v", kind, err)
+	}
+	schema, err := w.Schema.Schema()
+	if err != nil {
+		return err
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.key, c.hold = w.Resume, time.Duration(w.Hold)*time.Millisecond
+	if c.view == nil {
+		c.view = &Copy{Copy: replica.NewCopy(schema)}
+	}
+	c.view.Copy.Schema, c.view.Book, c.view.Rate = schema, &w.Book, w.Rate
+	c.seats = c.seats[:0]
+	for _, s := range w.Seats {
+		c.seats = append(c.seats, s.Seat)
+		c.next[s.Seat] = max(c.next[s.Seat], s.Last)
+	}
+	c.setTickLocked(sheet.Tick(w.Tick))
+	return nil
+}
+
+// run reads until the connection is lost, comes back, and so on.
+func (c *Conn) run(ws *websocket.Conn) {
+	defer close(c.done)
+	for {
+		c.mu.Lock()
+		c.ws = ws
+		c.resendLocked()
+		c.mu.Unlock()
+		err := c.read(ws)
+		ws.Close()
+		c.mu.Lock()
+		c.ws = nil
+		c.mu.Unlock()
+		if c.ctx.Err() == nil && !final(err) {
+			if ws, err = c.comeBack(err); err == nil {
+				continue
+			}
+		}
+		c.end(err)
+		return
+	}
+}
+
+// final tells whether coming back would not help.
+func final(err error) bool {
+	var r *Refusal
+	return errors.As(err, &r)
+}
+
+// comeBack tries to connect again, less and less often, with some chance in the
+// intervals so that clients that were cut off together do not return together.
+func (c *Conn) comeBack(why error) (*websocket.Conn, error) {
+	patience := c.opts.Patience
+	if patience == 0 {
+		patience = c.hold
+	}
+	deadline := time.Now().Add(patience)
+	for wait := 100 * time.Millisecond; time.Now().Before(deadline); wait = min(wait*2, 5*time.Second) {
+		timer := time.NewTimer(wait/2 + rand.N(wait))
+		select {
+		case <-timer.C:
+		case <-c.ctx.Done():
+			timer.Stop()
+			return nil, c.ctx.Err()
+		}
+		ws, err := c.dial(c.ctx)
+		if err == nil || final(err) {
+			return ws, err
+		}
+	}
+	return nil, fmt.Errorf("the connection was lost: %w", why)
+}
+
+func (c *Conn) end(err error) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.err == nil {
+		c.err = err
+		if c.ctx.Err() != nil {
+			c.err = ErrClosed
+		}
+	}
+	for k, p := range c.open {
+		delete(c.open, k)
+		p.err = c.err
+		close(p.done)
+	}
+	close(c.turns)
+	c.stop()
+}
+
+// ErrClosed is what a connection that was closed with Close returns.
+var ErrClosed = errors.New("the connection is closed")
+
+// Close ends the connection. The seats are held for a while; see Leave.
+func (c *Conn) Close() {
+	c.stop()
+	c.mu.Lock()
+	if c.ws != nil {
+		c.ws.Close()
+	}
+	c.mu.Unlock()
+	<-c.done
+}
+
+// Leave gives the seats up and ends the connection.
+func (c *Conn) Leave(ctx context.Context) error {
+	if err := c.sendNow(wire.Plain{Is: "leave"}); err != nil {
+		return err
+	}
+	select {
+	case <-c.done:
+	case <-ctx.Done():
+		c.Close()
+		return ctx.Err()
+	}
+	if c.Err() != nil && CodeOf(c.Err()) != "left" {
+		return c.Err()
+	}
+	return nil
+}
+
+// Done is closed when the connection has ended for good; Err says why.
+func (c *Conn) Done() <-chan struct{} { return c.done }
+
+// Err returns why the connection has ended, nil while it has not.
+func (c *Conn) Err() error {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.err
+}
+
+// Cut breaks the connection as a bad network would; it comes back by itself.
+func (c *Conn) Cut() {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.ws != nil {
+		c.ws.Close()
+	}
+}
+
+// Seats returns the connection's seats, its own player's first; none for a
+// spectator.
+func (c *Conn) Seats() []uint32 {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return append([]uint32(nil), c.seats...)
+}
+
+// Seat returns the first seat, 0 for a spectator.
+func (c *Conn) Seat() uint32 {
+	if s := c.Seats(); len(s) > 0 {
+		return s[0]
+	}
+	return 0
+}
+
+// Read calls f with the copy as it is now. The copy does not change meanwhile.
+func (c *Conn) Read(f func(*Copy)) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.view.wall = c.tickLocked()
+	f(c.view)
+}
+
+// Wait returns when f holds for the copy: at once, or after a change. It returns
+// an error when the context or the connection ends first.
+func (c *Conn) Wait(ctx context.Context, f func(*Copy) bool) error {
+	for {
+		c.mu.Lock()
+		c.view.wall = c.tickLocked()
+		ok, err, turn := f(c.view), c.err, c.turns
+		c.mu.Unlock()
+		switch {
+		case ok:
+			return nil
+		case err != nil:
+			return err
+		}
+		select {
+		case <-turn:
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+}
+
+// Tick returns the service's present wall tick, as far as can be known here.
+func (c *Conn) Tick() int64 {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return int64(c.tickLocked())
+}
+
+func (c *Conn) tickLocked() sheet.Tick {
+	return c.tick + sheet.Tick(time.Since(c.base)*time.Duration(c.view.Rate)/time.Second)
+}
+
+// setTickLocked takes a tick that was read. The estimate is only moved forward
+// by what arrives sooner than expected, so that one slow message does not make
+// clocks run late.
+func (c *Conn) setTickLocked(t sheet.Tick) {
+	if c.base.IsZero() || t >= c.tickLocked() || c.tickLocked()-t > sheet.Tick(c.view.Rate) {
+		c.tick, c.base = t, time.Now()
+	}
+}

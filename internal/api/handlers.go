@@ -1,0 +1,243 @@
+package api
+
+import (
+	"encoding/json"
+	"errors"
+	"io"
+	"net/http"
+	"time"
+
+	"turnvex/internal/account"
+	"turnvex/internal/board"
+	"turnvex/internal/code"
+	"turnvex/internal/fault"
+	"turnvex/internal/hall"
+	"turnvex/internal/record"
+	"turnvex/internal/rulebook"
+	"turnvex/internal/store"
+)
+
+type deviceRequest struct {
+	Device string `json:"device"`
+	Name   string `json:"name,omitempty"`
+}
+
+type keyRequest struct {
+	Key string `json:"key"`
+}
+
+type renameRequest struct {
+	Name string `json:"name"`
+}
+
+type openRequest struct {
+	Rulebook string         `json:"rulebook"`
+	Title    string         `json:"title,omitempty"`
+	Capacity int            `json:"capacity,omitempty"`
+	Practice bool           `json:"practice,omitempty"`
+	Hidden   bool           `json:"hidden,omitempty"`
+	Options  map[string]any `json:"options,omitempty"`
+}
+
+// Me is the player a token belongs to.
+type Me struct {
+	Player string `json:"player"`
+	Name   string `json:"name"`
+	Role   string `json:"role"`
+}
+
+// Lobby is a lobby as lists show it.
+type Lobby struct {
+	Code     string    `json:"code"`
+	Rulebook string    `json:"rulebook"`
+	Version  string    `json:"version"`
+	Title    string    `json:"title"`
+	Region   string    `json:"region"`
+	State    string    `json:"state"`
+	Seats    int       `json:"seats"`
+	Capacity int       `json:"capacity"`
+	Practice bool      `json:"practice"`
+	Open     bool      `json:"open"`
+	Opened   time.Time `json:"opened"`
+}
+
+// Lobbies is a page of the directory, newest first.
+type Lobbies struct {
+	Lobbies []Lobby `json:"lobbies"`
+	Next    string  `json:"next,omitempty"`
+}
+
+// Match is a match that has ended.
+type Match struct {
+	ID     string          `json:"id"`
+	Lobby  string          `json:"lobby"`
+	Ended  time.Time       `json:"ended"`
+	Result json.RawMessage `json:"result"`
+}
+
+// Matches is a page of ended matches, newest first.
+type Matches struct {
+	Matches []Match `json:"matches"`
+	Next    string  `json:"next,omitempty"`
+}
+
+// Book is a rulebook as lists show it.
+type Book struct {
+	Name    string   `json:"name"`
+	Title   string   `json:"title"`
+	About   string   `json:"about"`
+	Version string   `json:"version"`
+	Boards  []string `json:"boards"`
+	Least   int      `json:"least"`
+	Most    int      `json:"most"`
+}
+
+// Books are the rulebooks that are loaded.
+type Books struct {
+	Rulebooks []Book `json:"rulebooks"`
+}
+
+// Check is what the checker found.
+type Check struct {
+	OK       bool              `json:"ok"`
+	Name     string            `json:"name,omitempty"`
+	Version  string            `json:"version,omitempty"`
+	Problems rulebook.Problems `json:"problems"`
+}
+
+// Record is what is kept of a player.
+type Record struct {
+	Player   string        `json:"player"`
+	Rulebook string        `json:"rulebook"`
+	Fields   record.Fields `json:"fields"`
+}
+
+type postRequest struct {
+	Value int64 `json:"value"`
+}
+
+var paging = []param{{"limit", "how many entries, 1 to 100", "integer"}, {"cursor", "where the last page ended: its next", "string"}}
+
+var routes = []route{
+	{method: "POST", path: "/v1/sign-in/device", summary: "Sign in with a device key; an unknown one makes a player", in: deviceRequest{}, out: account.SignedIn{}, do: (*server).signInDevice},
+	{method: "POST", path: "/v1/sign-in/key", summary: "Sign in with an operator's key", in: keyRequest{}, out: account.SignedIn{}, do: (*server).signInKey},
+	{method: "GET", path: "/v1/me", access: signedIn, summary: "Who the token belongs to", out: Me{}, do: (*server).me},
+	{method: "PATCH", path: "/v1/me", access: signedIn, summary: "Take another name", in: renameRequest{}, out: Me{}, do: (*server).rename},
+	{method: "GET", path: "/v1/rulebooks", summary: "The rulebooks that are loaded", out: Books{}, do: (*server).listBooks},
+	{method: "POST", path: "/v1/rulebooks/check", summary: "Check a rulebook (the body is the YAML or JSON) without loading it", in: "", out: Check{}, do: (*server).checkBook},
+	{method: "GET", path: "/v1/lobbies", summary: "The open lobbies that are listed, newest first", out: Lobbies{}, params: append([]param{{"rulebook", "only of this rulebook", "string"}, {"region", "only in this region", "string"}}, paging...), do: (*server).listLobbies},
+	{method: "POST", path: "/v1/lobbies", access: signedIn, summary: "Open a lobby", in: openRequest{}, out: Lobby{}, status: http.StatusCreated, do: (*server).openLobby},
+	{method: "GET", path: "/v1/lobbies/{code}", summary: "A lobby by its join code", out: Lobby{}, do: (*server).getLobby},
+	{method: "GET", path: "/v1/matches", summary: "Ended matches, newest first", out: Matches{}, params: append([]param{{"rulebook", "only of this rulebook", "string"}, {"player", "only with this player", "string"}, {"lobby", "only of the lobby with this join code", "string"}}, paging...), do: (*server).listMatches},
+	{method: "GET", path: "/v1/matches/{id}", summary: "An ended match", out: Match{}, do: (*server).getMatch},
+	{method: "GET", path: "/v1/players/{id}/records/{rulebook}", summary: "A player's record for a rulebook, as far as the caller may see it", out: Record{}, do: (*server).getRecord},
+	{method: "GET", path: "/v1/boards/{rulebook}/{board}", summary: "A leaderboard from the top", out: board.Page{}, params: paging, do: (*server).getBoard},
+	{method: "POST", path: "/v1/boards/{rulebook}/{board}", access: signedIn, summary: "Post to a leaderboard, if its rulebook lets clients", in: postRequest{}, do: (*server).postBoard},
+}
+
+func (s *server) signInDevice(c *call) (any, error) {
+	var in deviceRequest
+	if err := body(c.w, c.r, &in); err != nil {
+		return nil, err
+	}
+	return s.Accounts.Device(c.r.Context(), in.Device, in.Name)
+}
+
+func (s *server) signInKey(c *call) (any, error) {
+	var in keyRequest
+	if err := body(c.w, c.r, &in); err != nil {
+		return nil, err
+	}
+	return s.Accounts.Key(in.Key)
+}
+
+func (s *server) me(c *call) (any, error) {
+	role := "player"
+	if c.who.Role != account.Player {
+		role = string(c.who.Role)
+	}
+	return Me{c.who.Player, c.who.Name, role}, nil
+}
+
+func (s *server) rename(c *call) (any, error) {
+	var in renameRequest
+	if err := body(c.w, c.r, &in); err != nil {
+		return nil, err
+	}
+	name, err := s.Accounts.Rename(c.r.Context(), c.who.Player, in.Name)
+	if err != nil {
+		return nil, err
+	}
+	s.Hall.Renamed(c.who.Player, name)
+	return Me{c.who.Player, name, "player"}, nil
+}
+
+func (s *server) listBooks(c *call) (any, error) {
+	out := Books{Rulebooks: []Book{}}
+	for _, b := range s.Library.Books() {
+		book := Book{Name: b.Name, Title: b.Title, About: b.About, Version: b.Version, Boards: []string{}, Least: b.Players.Least, Most: b.Players.Most}
+		for _, x := range b.Boards {
+			book.Boards = append(book.Boards, x.Name)
+		}
+		out.Rulebooks = append(out.Rulebooks, book)
+	}
+	return out, nil
+}
+
+func (s *server) checkBook(c *call) (any, error) {
+	src, err := io.ReadAll(http.MaxBytesReader(c.w, c.r.Body, rulebook.MaxBytes+1))
+	if err != nil {
+		var large *http.MaxBytesError
+		if errors.As(err, &large) {
+			return nil, fault.New(code.TooLarge, "a rulebook has at most %d bytes", rulebook.MaxBytes)
+		}
+		return nil, fault.New(code.BadRequest, "the rulebook could not be read")
+	}
+	book, problems := rulebook.Compile(src)
+	out := Check{OK: book != nil, Problems: problems}
+	if book != nil {
+		out.Name, out.Version = book.Name, book.Version
+	}
+	if out.Problems == nil {
+		out.Problems = rulebook.Problems{}
+	}
+	return out, nil
+}
+
+func (s *server) openLobby(c *call) (any, error) {
+	var in openRequest
+	if err := body(c.w, c.r, &in); err != nil {
+		return nil, err
+	}
+	book, err := s.Library.Book(in.Rulebook)
+	if err != nil {
+		return nil, err
+	}
+	l, err := s.Hall.Open(c.r.Context(), book, hall.Opening{Title: in.Title, Capacity: in.Capacity, Practice: in.Practice, Hidden: in.Hidden, Options: in.Options})
+	if err != nil {
+		return nil, err
+	}
+	return s.lobbyRow(c, l.Code)
+}
+
+func (s *server) getLobby(c *call) (any, error) {
+	l, err := s.Hall.Find(c.path("code"))
+	if err != nil {
+		return nil, err
+	}
+	return s.lobbyRow(c, l.Code)
+}
+
+func (s *server) lobbyRow(c *call, joinCode string) (any, error) {
+	var row store.Lobby
+	err := s.DB.WithContext(c.r.Context()).First(&row, "code = ? and closed_at is null", joinCode).Error
+	if errors.Is(err, store.ErrNotFound) {
+		return nil, fault.New(code.NoLobby, "there is no lobby with the code %q", joinCode)
+	}
+	return lobbyOf(&row), err
+}
+
+func lobbyOf(r *store.Lobby) Lobby {
+	return Lobby{Code: r.Code, Rulebook: r.Rulebook, Version: r.Version, Title: r.Title, Region: r.Region, State: r.State, Seats: r.Seats,
+		Capacity: r.Capacity, Practice: r.Practice, Open: r.Open, Opened: r.CreatedAt}
+}

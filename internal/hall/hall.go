@@ -1,0 +1,190 @@
+// Package hall holds the lobbies that are alive on this node. Each has a loop of
+// its own that hands inputs to the authority one at a time, publishes what has
+// changed once a tick, and carries out what the authority asks for.
+package hall
+
+import (
+	"context"
+	"crypto/rand"
+	"log/slog"
+	"math/big"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/google/uuid"
+
+	"turnvex/internal/code"
+	"turnvex/internal/fault"
+	"turnvex/internal/match"
+	"turnvex/internal/rulebook"
+	"turnvex/internal/store"
+)
+
+// Config is what a hall needs.
+type Config struct {
+	DB      *store.DB
+	Log     *slog.Logger
+	Node    string // this node's name in the directory
+	Region  string
+	Version string // of the service, told to clients
+}
+
+// Hall may be used by several goroutines.
+type Hall struct {
+	cfg     Config
+	savings savings
+
+	mu      sync.Mutex
+	lobbies map[string]*Lobby // guarded by mu; by code
+	stopped bool              // guarded by mu
+	running sync.WaitGroup
+}
+
+// New returns an empty hall.
+func New(cfg Config) *Hall {
+	return &Hall{cfg: cfg, lobbies: map[string]*Lobby{}, savings: savings{pending: map[string]*saving{}}}
+}
+
+// Recover closes the directory's entries of lobbies that a node of this name
+// held when it ended.
+func (h *Hall) Recover(ctx context.Context) error {
+	now := time.Now().UTC()
+	return h.cfg.DB.WithContext(ctx).Model(&store.Lobby{}).Where("node = ? and closed_at is null", h.cfg.Node).
+		Updates(map[string]any{"closed_at": now, "updated_at": now, "state": "closed"}).Error
+}
+
+// Opening is how a lobby is asked for.
+type Opening struct {
+	Title    string
+	Capacity int // 0: what the rulebook allows
+	Practice bool
+	Hidden   bool // by code only, not listed
+	Options  map[string]any
+}
+
+// Open opens a lobby with a rulebook.
+func (h *Hall) Open(ctx context.Context, book *rulebook.Book, o Opening) (*Lobby, error) {
+	options, err := checkOptions(book, o.Options)
+	if err != nil {
+		return nil, err
+	}
+	if err := h.checkOpening(book, &o); err != nil {
+		return nil, err
+	}
+	setup := match.Setup{Title: o.Title, Region: h.cfg.Region, Capacity: o.Capacity, Practice: o.Practice, Options: options, Seed: seed()}
+	now := time.Now().UTC()
+	row := store.Lobby{ID: uuid.Must(uuid.NewV7()).String(), Rulebook: book.Name, Version: book.Version, Region: h.cfg.Region, Node: h.cfg.Node,
+		State: "gathering", Practice: o.Practice, Open: true, Listed: !o.Hidden, CreatedAt: now, UpdatedAt: now}
+	for range 20 {
+		setup.Code = NewCode()
+		l := newLobby(h, row.ID, book, setup)
+		row.Code, row.Title, row.Capacity = setup.Code, l.title, l.capacity
+		err = h.cfg.DB.WithContext(ctx).Create(&row).Error
+		if err == store.ErrDuplicate {
+			continue // another open lobby has this code
+		}
+		if err != nil {
+			return nil, err
+		}
+		return l, h.start(l)
+	}
+	return nil, err
+}
+
+func (h *Hall) checkOpening(book *rulebook.Book, o *Opening) error {
+	if o.Capacity < 0 || o.Capacity > book.Players.Most || o.Capacity > 0 && o.Capacity < book.Players.Least {
+		return fault.New(code.OutOfRange, "the capacity of a lobby of %s is from %d to %d, not %d", book.Name, book.Players.Least, book.Players.Most, o.Capacity)
+	}
+	if n := len([]rune(o.Title)); n > 60 {
+		return fault.New(code.TooLarge, "a lobby's title has at most 60 characters, not %d", n)
+	}
+	o.Title = strings.Join(strings.Fields(o.Title), " ")
+	if len(book.Regions) > 0 && !contains(book.Regions, h.cfg.Region) {
+		return fault.New(code.WrongRegion, "%s may be played in %s; this node is in %s", book.Name, strings.Join(book.Regions, ", "), h.cfg.Region)
+	}
+	return nil
+}
+
+func contains(list []string, s string) bool {
+	for _, x := range list {
+		if x == s {
+			return true
+		}
+	}
+	return false
+}
+
+func (h *Hall) start(l *Lobby) error {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.stopped {
+		return fault.New(code.Stopping, "the service is stopping")
+	}
+	h.lobbies[l.Code] = l
+	h.running.Add(1)
+	go func() {
+		defer h.running.Done()
+		l.run()
+		h.mu.Lock()
+		delete(h.lobbies, l.Code)
+		h.mu.Unlock()
+	}()
+	return nil
+}
+
+// Find returns the lobby with a join code; case and spaces do not matter.
+func (h *Hall) Find(joinCode string) (*Lobby, error) {
+	c := strings.ToUpper(strings.NewReplacer(" ", "", "-", "").Replace(joinCode))
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if l := h.lobbies[c]; l != nil {
+		return l, nil
+	}
+	return nil, fault.New(code.NoLobby, "there is no lobby with the code %q; it may have closed", joinCode)
+}
+
+// Stop closes every lobby, saves what is to be saved and waits for it.
+func (h *Hall) Stop() {
+	h.mu.Lock()
+	h.stopped = true
+	for _, l := range h.lobbies {
+		go l.stop()
+	}
+	h.mu.Unlock()
+	h.running.Wait()
+}
+
+// Lobbies returns how many lobbies are alive.
+func (h *Hall) Lobbies() int {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	return len(h.lobbies)
+}
+
+// codeLetters leaves out what looks alike: 0 and O, 1, I and L, U and V.
+const codeLetters = "ABCDEFGHJKMNPQRSTWXYZ23456789"
+
+// CodeLength is the length of a join code.
+const CodeLength = 6
+
+// NewCode makes a join code at random.
+func NewCode() string {
+	b := make([]byte, CodeLength)
+	for i := range b {
+		n, err := rand.Int(rand.Reader, big.NewInt(int64(len(codeLetters))))
+		if err != nil {
+			panic(err) // the system has no randomness; nothing can go on
+		}
+		b[i] = codeLetters[n.Int64()]
+	}
+	return string(b)
+}
+
+func seed() uint64 {
+	n, err := rand.Int(rand.Reader, new(big.Int).Lsh(big.NewInt(1), 64))
+	if err != nil {
+		panic(err)
+	}
+	return n.Uint64()
+}

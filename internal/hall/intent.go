@@ -1,0 +1,126 @@
+package hall
+
+import (
+	"slices"
+	"strings"
+
+	"turnvex/internal/code"
+	"turnvex/internal/fault"
+	"turnvex/internal/match"
+	"turnvex/internal/sheet"
+	"turnvex/internal/wire"
+)
+
+// ReadIntent turns a message into an input. What is wrong with it as a message
+// is an error; what is wrong with it as a wish is the authority's to say.
+func (c *Client) ReadIntent(in *wire.Intent) (match.Input, error) {
+	out := match.Input{Seat: sheet.ID(in.Seat), Seq: in.N, Verb: match.Verb(in.Do), Name: in.Name, Target: sheet.ID(in.Target), Text: in.Text}
+	if in.N == 0 {
+		return out, fault.New(code.BadMessage, "an intent needs a number n from 1")
+	}
+	if !slices.Contains(match.Verbs, out.Verb) {
+		out.Verb = match.Verb(clip(in.Do)) // refused by verdict
+	}
+	if in.At != nil {
+		out.X, out.Y, out.Point = in.At[0], in.At[1], true
+	}
+	book := c.lobby.book
+	switch out.Verb {
+	case match.VerbAct:
+		if a := book.Action(in.Name); a != nil {
+			for _, f := range a.Takes {
+				if raw, ok := in.Args[f.Name]; ok {
+					if v, err := ReadArg(f, raw); err == nil {
+						out.Args = append(out.Args, match.Named{Name: f.Name, Value: v})
+					}
+				}
+			}
+		}
+	case match.VerbSet:
+		v, err := c.readSet(in)
+		if err != nil {
+			return out, err
+		}
+		out.Value = v
+	}
+	return out, nil
+}
+
+func clip(s string) string { return strings.ToValidUTF8(s[:min(len(s), 32)], "") }
+
+// ReadArg reads an argument of an action. Unlike an option it is not held
+// against its bounds here: the authority refuses what is outside.
+func ReadArg(f *sheet.Field, raw any) (sheet.Value, error) {
+	loose := *f
+	loose.Bounded = false
+	return ReadValue(&loose, raw)
+}
+
+// readSet reads the value of a field that is set by hand, by whatever kind of
+// sheet declares a field of that name.
+func (c *Client) readSet(in *wire.Intent) (sheet.Value, error) {
+	for k := 0; k < sheet.Kinds; k++ {
+		f := c.lobby.book.Schema.Field(sheet.Kind(k), in.Name)
+		if f == nil {
+			continue
+		}
+		if f.Type == sheet.Position {
+			if in.At == nil {
+				return sheet.Value{}, fault.New(code.BadMessage, "a position is given as at: [x, y]")
+			}
+			return sheet.Value{Type: sheet.Position, N: [3]int64{in.At[0], in.At[1]}}, nil
+		}
+		if v, err := ReadArg(f, in.Value); err == nil {
+			return v, nil
+		}
+	}
+	return sheet.Value{Type: sheet.Text, S: "unreadable"}, nil
+}
+
+// End ends the connection because of what it sent; nil when it is gone anyway.
+func (c *Client) End(why code.Code, err error) {
+	b := wire.Bye{Code: string(why)}
+	if err != nil {
+		b.Reason = err.Error()
+		if f, ok := err.(*fault.Fault); ok {
+			b.Reason = f.Reason
+		}
+	}
+	c.end(b)
+}
+
+// Drained tells the lobby that a client which may have fallen behind has taken
+// what waited.
+func (c *Client) Drained() {
+	c.mu.Lock()
+	behind := c.behind && len(c.frames) == 0
+	c.mu.Unlock()
+	if behind {
+		c.lobby.post(func() {})
+	}
+}
+
+// Tick is the wall tick that the clock stands at, for pings.
+func (c *Client) Tick() sheet.Tick { return c.lobby.clock() }
+
+// Pong answers a client's ping.
+func (c *Client) Pong(n uint64) {
+	c.put(encode(wire.Ping{Is: "pong", N: n, Tick: int64(c.Tick())}))
+}
+
+// Renamed brings a player's new name to every lobby that they are in.
+func (h *Hall) Renamed(player, name string) {
+	h.mu.Lock()
+	var all []*Lobby
+	for _, l := range h.lobbies {
+		all = append(all, l)
+	}
+	h.mu.Unlock()
+	for _, l := range all {
+		go l.post(func() {
+			if id := l.m.SeatOf(player); id != 0 {
+				l.step(&match.Input{Kind: match.Intent, Seat: id, Verb: match.VerbRename, Text: name})
+			}
+		})
+	}
+}

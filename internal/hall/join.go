@@ -1,0 +1,220 @@
+package hall
+
+import (
+	"context"
+	"crypto/rand"
+	"slices"
+
+	"turnvex/internal/code"
+	"turnvex/internal/fault"
+	"turnvex/internal/match"
+	"turnvex/internal/replica"
+	"turnvex/internal/sheet"
+	"turnvex/internal/wire"
+)
+
+// Joining is how a connection asks to come in.
+type Joining struct {
+	Account string
+	Name    string
+	Team    string
+	Locals  []string // names of further players on the connection, checked
+	Resume  string
+	Watch   bool
+	As      sheet.ID // operators: see exactly what this seat sees
+	All     bool     // operators: see everything
+}
+
+// Join brings a connection into the lobby: as the player it was before, as a
+// new player, or as somebody who watches. The welcome waits in the client.
+func (l *Lobby) Join(ctx context.Context, j Joining) (*Client, error) {
+	c := newClient(l)
+	c.account = j.Account
+	var err error
+	if e := l.do(ctx, func() { err = l.admit(c, j) }); e != nil {
+		return nil, e
+	}
+	return c, err
+}
+
+func (l *Lobby) admit(c *Client, j Joining) error {
+	switch {
+	case j.All:
+		c.watch, c.view = true, allView()
+	case j.As != 0:
+		if r := l.m.Store().Get(j.As); r == nil || r.Kind != sheet.Player {
+			return fault.New(code.NoSeat, "there is no seat %d in this lobby", j.As)
+		}
+		c.watch, c.view = true, replica.View{Seats: []sheet.ID{j.As}}
+	case j.Watch:
+		if l.spectators() >= l.book.Spectators.Most {
+			return fault.New(code.NoWatching, "%d people may watch here, and as many do", l.book.Spectators.Most)
+		}
+		c.watch = true
+	default:
+		if !l.comeBack(c, j) {
+			if err := l.takeSeats(c, j); err != nil {
+				return err
+			}
+		}
+	}
+	if !c.watch {
+		c.first = c.view.Seats[0]
+	}
+	l.clients = append(l.clients, c)
+	if j.Watch && !j.All && j.As == 0 {
+		l.countSpectators()
+	}
+	c.view.Join(l.m.Store())
+	l.welcome(c)
+	return nil
+}
+
+// takeSeats asks the authority for a seat for each player on the connection.
+// Either all get one or none.
+func (l *Lobby) takeSeats(c *Client, j Joining) error {
+	c.key = rand.Text()
+	for i, name := range append([]string{j.Name}, j.Locals...) {
+		account := j.Account
+		if i > 0 {
+			account = ""
+		}
+		out := l.step(&match.Input{Kind: match.Enter, Acct: account, Name: name, Team: j.Team, Conn: c.key})
+		if v := out.Verdicts[0]; !v.OK() {
+			for _, id := range c.view.Seats {
+				l.step(&match.Input{Kind: match.Leave, Seat: id})
+			}
+			return fault.New(v.Code, "%s", v.Reason)
+		}
+		c.view.Seats = append(c.view.Seats, out.Seat)
+	}
+	l.keys[c.key] = slices.Clone(c.view.Seats)
+	return nil
+}
+
+// comeBack gives a connection the seats that it, or an earlier one of the same
+// player, had. The earlier connection is told and ends.
+func (l *Lobby) comeBack(c *Client, j Joining) bool {
+	key := j.Resume
+	if _, ok := l.keys[key]; !ok {
+		own := l.m.SeatOf(j.Account)
+		if own == 0 {
+			return false
+		}
+		for k, seats := range l.keys {
+			if slices.Contains(seats, own) {
+				key = k
+			}
+		}
+	}
+	seats := slices.DeleteFunc(slices.Clone(l.keys[key]), func(id sheet.ID) bool { return l.m.Store().Get(id) == nil })
+	if len(seats) == 0 || l.m.Store().Get(seats[0]).Text(l.book.F.Player.Account) != j.Account {
+		return false
+	}
+	delete(l.keys, key)
+	for _, old := range slices.Clone(l.clients) {
+		if old.key == key {
+			old.view.Seats = nil
+			old.end(wire.Bye{Code: string(code.Replaced), Reason: "another connection has taken over your seat"})
+			l.dropClient(old)
+		}
+	}
+	c.key = rand.Text()
+	c.view.Seats = seats
+	l.keys[c.key] = slices.Clone(seats)
+	for _, id := range seats {
+		l.step(&match.Input{Kind: match.Back, Seat: id})
+	}
+	return true
+}
+
+func (l *Lobby) welcome(c *Client) {
+	w := wire.Welcome{Is: "welcome", Lobby: l.Code, Seats: []wire.SeatInfo{}, Resume: c.key, Rate: l.book.Rate, Tick: int64(l.m.Tick()),
+		Hold: sheet.Millis(int64(l.book.Players.Hold), l.book.Rate), Schema: l.pub.described, Book: l.pub.info, Service: l.hall.cfg.Version}
+	if !c.watch {
+		for _, id := range c.view.Seats {
+			w.Seats = append(w.Seats, wire.SeatInfo{Seat: uint32(id), Last: l.m.LastIntent(id)})
+		}
+	}
+	c.put(encode(w))
+}
+
+func (l *Lobby) spectators() int {
+	n := 0
+	for _, c := range l.clients {
+		if c.watch && !c.view.All && len(c.view.Seats) == 0 {
+			n++
+		}
+	}
+	return n
+}
+
+func (l *Lobby) countSpectators() {
+	l.step(&match.Input{Kind: match.Spectators, N: int64(l.spectators())})
+}
+
+func (l *Lobby) dropClient(c *Client) {
+	l.clients = slices.DeleteFunc(l.clients, func(x *Client) bool { return x == c })
+}
+
+// Leave gives the connection's seats up.
+func (c *Client) Leave() {
+	l := c.lobby
+	l.post(func() {
+		if !c.watch {
+			for _, id := range c.view.Seats {
+				l.step(&match.Input{Kind: match.Leave, Seat: id})
+			}
+			delete(l.keys, c.key)
+			c.view.Seats = nil
+		}
+		c.end(wire.Bye{Code: "left", Reason: "you have left the lobby"})
+	})
+}
+
+// Lost tells the lobby that the connection is gone. Its seats are held.
+func (c *Client) Lost() {
+	l := c.lobby
+	l.post(func() {
+		there := slices.Contains(l.clients, c)
+		l.dropClient(c)
+		if !there {
+			return
+		}
+		if c.watch {
+			l.countSpectators()
+			return
+		}
+		for _, id := range c.view.Seats {
+			l.step(&match.Input{Kind: match.Lost, Seat: id})
+		}
+	})
+}
+
+// Whole asks for a snapshot.
+func (c *Client) Whole() { c.lobby.post(func() { c.fresh = true; c.lobby.pub.force = true }) }
+
+// Ping tells a round-trip time in milliseconds.
+func (c *Client) Ping(ms int64) {
+	c.lobby.post(func() {
+		if !c.watch {
+			for _, id := range c.view.Seats {
+				c.lobby.step(&match.Input{Kind: match.Ping, Seat: id, N: ms})
+			}
+		}
+	})
+}
+
+// Intent hands an intent to the authority; its verdict comes as a message.
+func (c *Client) Intent(in match.Input) {
+	l := c.lobby
+	l.post(func() {
+		v := match.Verdict{Seat: in.Seat, Seq: in.Seq, Code: code.NotYours, Reason: "this seat is not yours", At: l.m.Tick()}
+		if !c.watch && slices.Contains(c.view.Seats, in.Seat) {
+			in.Kind = match.Intent
+			out := l.step(&in)
+			v = out.Verdicts[len(out.Verdicts)-1]
+		}
+		l.pub.verdict(c, v)
+	})
+}

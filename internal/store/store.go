@@ -1,0 +1,121 @@
+// Package store is the door to PostgreSQL: connection, migrations, models and
+// transactions, through GORM. What the rows mean is decided by the packages that
+// use them.
+package store
+
+import (
+	"context"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"strings"
+	"time"
+
+	"github.com/go-gormigrate/gormigrate/v2"
+	"gorm.io/driver/postgres"
+	"gorm.io/gorm"
+	"gorm.io/gorm/logger"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// DB is a pool of connections to the database. It may be used by several
+// goroutines.
+type DB struct {
+	*gorm.DB
+}
+
+// ErrNotFound is returned when a row is not there; ErrDuplicate when one with
+// the same key is.
+var (
+	ErrNotFound  = gorm.ErrRecordNotFound
+	ErrDuplicate = gorm.ErrDuplicatedKey
+)
+
+// Open connects to the database at address (a PostgreSQL URL or key-value
+// string). Statements are logged without their values, and only when slow.
+func Open(ctx context.Context, address string, log *slog.Logger) (*DB, error) {
+	lg := logger.NewSlogLogger(log, logger.Config{SlowThreshold: 500 * time.Millisecond, LogLevel: logger.Error,
+		IgnoreRecordNotFoundError: true, ParameterizedQueries: true})
+	g, err := gorm.Open(postgres.Open(address), &gorm.Config{TranslateError: true, Logger: quiet{lg}, NowFunc: func() time.Time { return time.Now().UTC() }})
+	if err != nil {
+		return nil, fmt.Errorf("connect to the database: %w", err)
+	}
+	pool, err := g.DB()
+	if err != nil {
+		return nil, err
+	}
+	pool.SetMaxOpenConns(16)
+	pool.SetMaxIdleConns(8)
+	if err := pool.PingContext(ctx); err != nil {
+		return nil, fmt.Errorf("connect to the database: %w", err)
+	}
+	return &DB{g}, nil
+}
+
+// quiet keeps errors that callers handle (a duplicate, a row not there) out of
+// the log.
+type quiet struct{ logger.Interface }
+
+func (q quiet) Trace(ctx context.Context, begin time.Time, fc func() (string, int64), err error) {
+	if errors.Is(err, gorm.ErrRecordNotFound) || errors.Is(err, gorm.ErrDuplicatedKey) || errors.Is(err, context.Canceled) ||
+		err != nil && strings.Contains(err.Error(), "SQLSTATE 23505") {
+		err = nil
+	}
+	q.Interface.Trace(ctx, begin, fc, err)
+}
+
+// Close ends all connections.
+func (d *DB) Close() error {
+	pool, err := d.DB.DB()
+	if err != nil {
+		return err
+	}
+	return pool.Close()
+}
+
+// migrationLock is the advisory lock under which one node migrates at a time.
+const migrationLock = 0x7475726e766578
+
+// Migrate brings the schema up to date. Several nodes may call it at once: one
+// does the work, the others wait.
+func (d *DB) Migrate(ctx context.Context) error {
+	steps, err := migrationSteps()
+	if err != nil {
+		return err
+	}
+	return d.WithContext(ctx).Connection(func(tx *gorm.DB) error {
+		if err := tx.Exec("select pg_advisory_lock(?)", migrationLock).Error; err != nil {
+			return fmt.Errorf("wait for the migration lock: %w", err)
+		}
+		defer tx.Exec("select pg_advisory_unlock(?)", migrationLock)
+		opts := &gormigrate.Options{TableName: "migrations", IDColumnName: "id", IDColumnSize: 100, UseTransaction: true, ValidateUnknownMigrations: true}
+		if err := gormigrate.New(tx, opts, steps).Migrate(); err != nil {
+			return fmt.Errorf("migrate the database: %w", err)
+		}
+		return nil
+	})
+}
+
+func migrationSteps() ([]*gormigrate.Migration, error) {
+	files, err := fs.Glob(migrations, "migrations/*.sql")
+	if err != nil {
+		return nil, err
+	}
+	var steps []*gormigrate.Migration
+	for _, file := range files { // in the order of their numbers
+		sql, err := migrations.ReadFile(file)
+		if err != nil {
+			return nil, err
+		}
+		id := strings.TrimSuffix(strings.TrimPrefix(file, "migrations/"), ".sql")
+		steps = append(steps, &gormigrate.Migration{ID: id, Migrate: func(tx *gorm.DB) error { return tx.Exec(string(sql)).Error }})
+	}
+	return steps, nil
+}
+
+// Tx is a transaction, or the pool itself.
+type Tx = gorm.DB

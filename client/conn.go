@@ -6,8 +6,10 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"net/http"
+	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/gorilla/websocket"
@@ -51,9 +53,9 @@ type Conn struct {
 
 	write sync.Mutex // held while writing to ws
 	mu    sync.Mutex
-	ws    *websocket.Conn // guarded by mu; nil while away
-	view  *Copy           // guarded by mu
-	seats []uint32        // guarded by mu
+	ws    *websocket.Conn          // guarded by mu; nil while away
+	view  *Copy                    // guarded by mu
+	seats atomic.Pointer[[]uint32] // so that Seat may be asked within Read and Wait
 	next  map[uint32]uint64
 	open  map[intentKey]*Pending // guarded by mu; unanswered intents
 	turns chan struct{}          // guarded by mu; closed and replaced at each change
@@ -146,11 +148,13 @@ func (c *Conn) welcomed(data []byte) error {
 		c.view = &Copy{Copy: replica.NewCopy(schema)}
 	}
 	c.view.Copy.Schema, c.view.Book, c.view.Rate = schema, &w.Book, w.Rate
-	c.seats = c.seats[:0]
+	var seats []uint32
 	for _, s := range w.Seats {
-		c.seats = append(c.seats, s.Seat)
+		seats = append(seats, s.Seat)
 		c.next[s.Seat] = max(c.next[s.Seat], s.Last)
 	}
+	c.seats.Store(&seats)
+	c.view.seats = seats
 	c.setTickLocked(sheet.Tick(w.Tick))
 	return nil
 }
@@ -279,9 +283,10 @@ func (c *Conn) Cut() {
 // Seats returns the connection's seats, its own player's first; none for a
 // spectator.
 func (c *Conn) Seats() []uint32 {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	return append([]uint32(nil), c.seats...)
+	if p := c.seats.Load(); p != nil {
+		return slices.Clone(*p)
+	}
+	return nil
 }
 
 // Seat returns the first seat, 0 for a spectator.
@@ -300,9 +305,12 @@ func (c *Conn) Read(f func(*Copy)) {
 	f(c.view)
 }
 
-// Wait returns when f holds for the copy: at once, or after a change. It returns
-// an error when the context or the connection ends first.
+// Wait returns when f holds for the copy: at once, after a change, or when a
+// running clock has reached what f asks for. It returns an error when the
+// context or the connection ends first.
 func (c *Conn) Wait(ctx context.Context, f func(*Copy) bool) error {
+	tick := time.NewTicker(time.Second / time.Duration(max(c.rate(), 1)))
+	defer tick.Stop()
 	for {
 		c.mu.Lock()
 		c.view.wall = c.tickLocked()
@@ -316,10 +324,17 @@ func (c *Conn) Wait(ctx context.Context, f func(*Copy) bool) error {
 		}
 		select {
 		case <-turn:
+		case <-tick.C:
 		case <-ctx.Done():
 			return ctx.Err()
 		}
 	}
+}
+
+func (c *Conn) rate() int {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.view.Rate
 }
 
 // Tick returns the service's present wall tick, as far as can be known here.

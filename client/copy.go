@@ -31,10 +31,22 @@ type Value = sheet.Value
 // function that it is handed to.
 type Copy struct {
 	*replica.Copy
-	Book *wire.BookInfo
-	Rate int
-	wall sheet.Tick
+	Book  *wire.BookInfo
+	Rate  int
+	wall  sheet.Tick
+	seats []uint32
 }
+
+// Me returns the sheet of the connection's own player, nil for a spectator.
+func (c *Copy) Me() *Sheet {
+	if len(c.seats) == 0 {
+		return nil
+	}
+	return c.Sheet(sheet.ID(c.seats[0]))
+}
+
+// Seat returns the player's sheet with that number, or nil.
+func (c *Copy) Seat(seat uint32) *Sheet { return c.Sheet(sheet.ID(seat)) }
 
 // Lobby returns the lobby's sheet.
 func (c *Copy) Lobby() *Sheet { return first(c.Of(sheet.Lobby)) }

@@ -55,10 +55,10 @@ func (p *Pending) Verdict(ctx context.Context) (Verdict, error) {
 // Send sends an intent and returns at once. While the connection is away it is
 // kept and sent when it is back.
 func (c *Conn) Send(in Intent) *Pending {
-	c.mu.Lock()
-	if in.Seat == 0 && len(c.seats) > 0 {
-		in.Seat = c.seats[0]
+	if in.Seat == 0 {
+		in.Seat = c.Seat()
 	}
+	c.mu.Lock()
 	c.next[in.Seat]++
 	p := &Pending{done: make(chan struct{}), msg: wire.Intent{Is: "intent", Seat: in.Seat, N: c.next[in.Seat], Do: in.Do, Name: in.Name,
 		Target: in.Target, At: in.At, Args: in.Args, Text: in.Text, Value: in.Value}}

@@ -6,6 +6,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"crypto/subtle"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"time"
@@ -25,28 +26,30 @@ const TokenLife = 12 * time.Hour
 type Service struct {
 	db     *store.DB
 	secret []byte
-	opKey  [32]byte // the hash of the operator's key; zero when there is none
+	opKey  string // the hash of the operator's key; "" when there is none
 	now    func() time.Time
 }
 
 // New returns a service that signs tokens with secret, which has at least 32
-// bytes and stays the same over restarts. With an empty operator key no
-// operator can sign in.
-func New(db *store.DB, secret []byte, operatorKey string) (*Service, error) {
+// bytes and stays the same over restarts. Without the hash of an operator's
+// key no operator can sign in.
+func New(db *store.DB, secret []byte, operatorKeyHash string) (*Service, error) {
 	if len(secret) < 32 {
 		return nil, fmt.Errorf("the token secret has %d bytes, at least 32 are needed", len(secret))
 	}
-	s := &Service{db: db, secret: secret, now: time.Now}
-	if operatorKey != "" {
-		s.opKey = sha256.Sum256([]byte(operatorKey))
-	}
+	s := &Service{db: db, secret: secret, opKey: operatorKeyHash, now: time.Now}
 	return s, nil
+}
+
+// HashKey returns what is kept of a key that was made at random: its SHA-256.
+func HashKey(key string) string {
+	sum := sha256.Sum256([]byte("turnvex key " + key))
+	return hex.EncodeToString(sum[:])
 }
 
 // Key signs an operator in.
 func (s *Service) Key(key string) (*SignedIn, error) {
-	given := sha256.Sum256([]byte(key))
-	if s.opKey == ([32]byte{}) || subtle.ConstantTimeCompare(given[:], s.opKey[:]) != 1 {
+	if s.opKey == "" || subtle.ConstantTimeCompare([]byte(HashKey(key)), []byte(s.opKey)) != 1 {
 		return nil, fault.New(code.BadToken, "this key is not known")
 	}
 	token, expires, err := s.issue("operator", Operator)

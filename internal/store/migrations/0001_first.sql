@@ -92,3 +92,9 @@ create table board_entries (
 );
 create index board_entries_most on board_entries (rulebook, board, value desc, posted_at, player_id);
 create index board_entries_least on board_entries (rulebook, board, value, posted_at, player_id);
+
+-- What all nodes share and the first start makes: keys and their hashes.
+create table settings (
+    name  text primary key,
+    value text not null
+);

@@ -1,0 +1,94 @@
+package cli
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"io"
+	"os"
+
+	"turnvex/internal/rulebook"
+)
+
+// report is what check says of a file, as JSON.
+type report struct {
+	File     string            `json:"file"`
+	OK       bool              `json:"ok"`
+	Name     string            `json:"name,omitempty"`
+	Version  string            `json:"version,omitempty"`
+	Problems rulebook.Problems `json:"problems"`
+}
+
+func checkCommand() command {
+	return command{name: "check", args: "FILE...", least: 1, most: 1000, summary: "Check rulebooks and say all that is wrong with them",
+		details: "FILE is YAML or JSON; - reads standard input. Each finding stands on a line:\nfile:line:column: error or warning: what was found; expected …; did you mean …? [code]\nThe status is 1 when there is an error; warnings alone leave it 0.",
+		setup: func(fs *flag.FlagSet) runner {
+			asJSON := fs.Bool("json", false, "write one JSON document a file")
+			return func(_ context.Context, t *Terminal, files []string) error {
+				bad := false
+				for _, file := range files {
+					src, err := readFile(t, file)
+					if err != nil {
+						return err
+					}
+					book, problems := rulebook.Compile(src)
+					bad = bad || book == nil
+					if err := showCheck(t, file, book, problems, *asJSON); err != nil {
+						return err
+					}
+				}
+				if bad {
+					return errQuiet
+				}
+				return nil
+			}
+		}}
+}
+
+// readFile reads a file, or standard input for "-", up to one byte more than a
+// rulebook may have.
+func readFile(t *Terminal, file string) ([]byte, error) {
+	in := t.In
+	if file != "-" {
+		f, err := os.Open(file)
+		if err != nil {
+			return nil, err
+		}
+		defer f.Close()
+		in = f
+	}
+	return io.ReadAll(io.LimitReader(in, rulebook.MaxBytes+1))
+}
+
+func showCheck(t *Terminal, file string, book *rulebook.Book, problems rulebook.Problems, asJSON bool) error {
+	if asJSON {
+		r := report{File: file, OK: book != nil, Problems: problems}
+		if book != nil {
+			r.Name, r.Version = book.Name, book.Version
+		}
+		if r.Problems == nil {
+			r.Problems = rulebook.Problems{}
+		}
+		return writeJSON(t.Out, r)
+	}
+	for _, p := range problems {
+		fmt.Fprintf(t.Out, "%s:%s\n", file, p)
+	}
+	errors := len(problems.Errors())
+	switch {
+	case errors > 0:
+		fmt.Fprintf(t.Out, "%s: %s, %s\n", file, count(errors, "error"), count(len(problems)-errors, "warning"))
+	case len(problems) > 0:
+		fmt.Fprintf(t.Out, "%s: %s %s can be played, with %s\n", file, book.Name, book.Version, count(len(problems), "warning"))
+	default:
+		fmt.Fprintf(t.Out, "%s: %s %s can be played\n", file, book.Name, book.Version)
+	}
+	return nil
+}
+
+func count(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}

@@ -1,0 +1,67 @@
+package cli
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"net/http"
+)
+
+func signInCommand() command {
+	return command{name: "sign-in", summary: "Sign in at a service with this machine's device key",
+		details: "The key is made at the first sign-in and kept in the profile; it is what makes you the same\nplayer next time. Without -name a new player gets a name that is made up.",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			name := fs.String("name", "", "your display `name`")
+			return func(ctx context.Context, t *Terminal, _ []string) error {
+				p, err := s.load()
+				if err != nil {
+					return err
+				}
+				in, err := s.signIn(ctx, p, *name)
+				if err != nil {
+					return err
+				}
+				if s.json {
+					return writeJSON(t.Out, map[string]any{"service": p.Service, "player": in.Player, "name": in.Name, "new": in.New, "expires": in.Expires})
+				}
+				again := "again "
+				if in.New {
+					again = ""
+				}
+				fmt.Fprintf(t.Out, "Signed in %sat %s as %s.\n", again, p.Service, in.Name)
+				return nil
+			}
+		}}
+}
+
+func renameCommand() command {
+	return command{name: "rename", args: "NAME", least: 1, most: 1, summary: "Take another display name; every lobby and board shows it at once",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			return func(ctx context.Context, t *Terminal, args []string) error {
+				p, svc, err := s.open(ctx, t)
+				if err != nil {
+					return err
+				}
+				var out struct {
+					Player string `json:"player"`
+					Name   string `json:"name"`
+				}
+				if err := svc.Call(ctx, http.MethodPatch, "/v1/me", map[string]string{"name": args[0]}, &out); err != nil {
+					return err
+				}
+				p.Name = out.Name
+				if err := s.save(p); err != nil {
+					return err
+				}
+				if s.json {
+					return writeJSON(t.Out, out)
+				}
+				fmt.Fprintf(t.Out, "You are called %s now.\n", out.Name)
+				return nil
+			}
+		}}
+}

@@ -180,6 +180,7 @@ type Result struct {
 	Rounds   int64          `json:"rounds"`
 	Teams    []TeamResult   `json:"teams"`
 	Players  []PlayerResult `json:"players"`
+	Clocks   []string       `json:"clocks,omitempty"` // the fields that are milliseconds of a clock
 }
 
 // TeamResult is a team's part of a result.

@@ -87,10 +87,10 @@ func showMatch(w io.Writer, m *client.Match) error {
 	slices.Sort(names)
 	var rows [][]string
 	for _, t := range r.Teams {
-		rows = append(rows, append([]string{place(t.Place), t.Title, "", t.Outcome}, blanks(names, t.Fields)...))
+		rows = append(rows, append([]string{place(t.Place), t.Title, "", t.Outcome}, blanks(r, names, t.Fields)...))
 	}
 	for _, p := range r.Players {
-		rows = append(rows, append([]string{place(p.Place), "  " + p.Name, p.Team, p.Outcome}, blanks(names, p.Fields)...))
+		rows = append(rows, append([]string{place(p.Place), "  " + p.Name, p.Team, p.Outcome}, blanks(r, names, p.Fields)...))
 	}
 	head := []string{"PLACE", "NAME", "TEAM", "OUTCOME"}
 	for _, n := range names {
@@ -106,11 +106,15 @@ func place(n int64) string {
 	return strconv.FormatInt(n, 10)
 }
 
-func blanks(names []string, fields map[string]any) []string {
+// blanks writes the fields in the order of names, clocks as such.
+func blanks(r *client.Result, names []string, fields map[string]any) []string {
 	out := make([]string, len(names))
 	for i, n := range names {
 		if v, ok := fields[n]; ok {
 			out[i] = fmt.Sprint(v)
+			if ms, ok := v.(float64); ok && slices.Contains(r.Clocks, n) {
+				out[i] = sheet.FormatClock(int64(ms))
+			}
 		}
 	}
 	return out

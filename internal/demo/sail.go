@@ -34,9 +34,6 @@ func sail(ctx context.Context, conn *client.Conn) error {
 		case <-conn.Done():
 			return conn.Err()
 		case <-ctx.Done():
-			leave, cancel := context.WithTimeout(context.Background(), time.Second)
-			defer cancel()
-			conn.Leave(leave)
 			return nil
 		}
 	}
@@ -173,7 +170,12 @@ func (s *skiff) goal(c *client.Copy, me *client.Sheet) [2]int64 {
 			return [2]int64{min(max(2*x-ox, 2000), g.Width-2000), min(max(2*y-oy, 2000), g.Height-2000)}
 		}
 	default:
-		if l, _ := nearest(c, me, func(p *client.Sheet) bool { return p.Kind == client.KindPiece }); l != nil {
+		rival, away := nearest(c, me, func(p *client.Sheet) bool { return p.Kind == client.KindPlayer && isRival(me, p) })
+		if rival != nil && me.Int("wind") >= 25_000 && me.Int("hull") >= 40 && away < 30_000*30_000 && away > 8_000*8_000 {
+			return at(rival)
+		}
+		lantern := func(p *client.Sheet) bool { return p.Kind == client.KindPiece && !friendNearer(c, me, p) }
+		if l, _ := nearest(c, me, lantern); l != nil {
 			return at(l)
 		}
 	}
@@ -181,6 +183,18 @@ func (s *skiff) goal(c *client.Copy, me *client.Sheet) [2]int64 {
 		return [2]int64{mrand.Int64N(g.Width), mrand.Int64N(g.Height)}
 	}
 	return [2]int64{x + s.steer[0]*5, y + s.steer[1]*5}
+}
+
+// friendNearer tells whether another skiff of the crew is nearer to a lantern.
+func friendNearer(c *client.Copy, me, piece *client.Sheet) bool {
+	x, y := pos(piece)
+	away := func(p *client.Sheet) int64 { px, py := pos(p); return (px-x)*(px-x) + (py-y)*(py-y) }
+	for _, p := range c.Players() {
+		if p.ID != me.ID && p.Int("team") == me.Int("team") && p.Flag("alive") && away(p) < away(me) {
+			return true
+		}
+	}
+	return false
 }
 
 func at(s *client.Sheet) [2]int64 {

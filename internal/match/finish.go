@@ -157,6 +157,21 @@ func (m *Machine) place() {
 			}
 		}
 	}
+	if m.book.Win.Teams && m.run.broken == "" {
+		m.placeDeserted(int64(len(order) + 1))
+	}
+}
+
+// placeDeserted makes teams whose players have all left the last.
+func (m *Machine) placeDeserted(last int64) {
+	f := &m.book.F.Team
+	for _, t := range m.teams {
+		played := slices.ContainsFunc(m.run.left, func(p PlayerResult) bool { return p.Team == t.Text(f.Name) })
+		if t.Int(f.Place) == 0 && played {
+			m.st.SetInt(t, f.Place, last)
+			m.st.SetInt(t, f.Outcome, rulebook.Lost)
+		}
+	}
 }
 
 func (m *Machine) placeOf(c *sheet.Row) int64 {

@@ -1,6 +1,8 @@
 package match
 
 import (
+	"slices"
+
 	"turnvex/internal/rulebook"
 	"turnvex/internal/sheet"
 )
@@ -77,6 +79,13 @@ func (m *Machine) keepResult(because string) {
 	for _, s := range m.seats {
 		if s.row.Flag(f.Player.Playing) {
 			m.saveRecord(s)
+		}
+	}
+	for _, k := range []sheet.Kind{sheet.Team, sheet.Player} {
+		for _, f := range m.book.Schema.Fields(k) {
+			if f.Type == sheet.Clock && !f.BuiltIn && f.See == sheet.Everyone && !slices.Contains(r.Clocks, f.Name) {
+				r.Clocks = append(r.Clocks, f.Name)
+			}
 		}
 	}
 	m.effect(Effect{Kind: SaveResult, Result: r})

@@ -83,6 +83,7 @@ type Result struct {
 	Rounds   int64          `json:"rounds,omitempty"`
 	Teams    []TeamResult   `json:"teams,omitempty"`
 	Players  []PlayerResult `json:"players"`
+	Clocks   []string       `json:"clocks,omitempty"` // the fields that are milliseconds of a clock
 	Posts    []Post         `json:"posts,omitempty"`
 }
 

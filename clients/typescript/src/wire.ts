@@ -1,0 +1,121 @@
+// The messages of the live protocol, as docs/protocol.md describes them.
+
+export type FieldType = 'integer' | 'number' | 'text' | 'flag' | 'choice' | 'position' | 'ref' | 'clock'
+export type KindName = 'lobby' | 'match' | 'team' | 'player' | 'record' | 'piece'
+export const kinds: KindName[] = ['lobby', 'match', 'team', 'player', 'record', 'piece']
+
+/** A field's value as it is sent: see the protocol page for each type. */
+export type Value = number | string | boolean | number[]
+
+export interface FieldInfo {
+  no: number
+  name: string
+  title?: string
+  type: FieldType
+  choices?: string[]
+  of?: KindName
+  see?: 'team' | 'owner' | 'referees'
+  min?: number
+  max?: number
+  wall?: boolean
+  own?: boolean
+}
+
+export interface ActionInfo {
+  name: string
+  title: string
+  key?: string
+  aim: 'self' | 'target' | 'line' | 'area'
+  who?: string
+  reach?: number
+  held?: boolean
+  cools?: boolean
+  takes?: FieldInfo[]
+  phases: string[]
+}
+
+export interface GroundInfo {
+  width: number
+  height: number
+  boxes?: [number, number, number, number][]
+  circles?: [number, number, number][]
+}
+
+export interface BookInfo {
+  name: string
+  title: string
+  about?: string
+  version: string
+  teams?: string[]
+  actions?: ActionInfo[]
+  kits?: { name: string; actions: string[] }[]
+  pieces?: { name: string; title: string; radius: number }[]
+  phases: { name: string; title: string; frozen?: boolean }[]
+  ground?: GroundInfo
+  moves?: boolean
+  radius?: number
+  notices?: { name: string; fields?: FieldInfo[] }[]
+}
+
+export interface Welcome {
+  is: 'welcome'
+  lobby: string
+  seats: { seat: number; last: number }[]
+  resume?: string
+  rate: number
+  tick: number
+  hold: number
+  schema: { kinds: (FieldInfo[] | null)[] }
+  book: BookInfo
+  service: string
+}
+
+export type Part = Value[]
+
+export interface Verdict {
+  is: 'verdict'
+  seat: number
+  n: number
+  ok: boolean
+  code?: string
+  reason?: string
+  tick: number
+  left?: number
+}
+
+export interface Notice {
+  is: 'notice'
+  name: string
+  tick: number
+  to?: string
+  of?: number
+  with?: Record<string, Value>
+}
+
+export interface Bye {
+  is: 'bye'
+  code: string
+  reason: string
+  again: boolean
+}
+
+export type Message =
+  | Welcome
+  | { is: 'snapshot'; tick: number; parts: Part[] }
+  | { is: 'delta'; tick: number; on: number; parts: Part[] }
+  | Verdict
+  | Notice
+  | { is: 'ping' | 'pong'; n: number; tick?: number }
+  | Bye
+
+/** What a seat asks for; see the protocol page for the fields that each needs. */
+export interface Intent {
+  seat?: number
+  do: string
+  name?: string
+  target?: number
+  at?: [number, number]
+  args?: Record<string, unknown>
+  text?: string
+  value?: unknown
+}

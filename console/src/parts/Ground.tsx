@@ -1,0 +1,46 @@
+import { Card } from '@chakra-ui/react'
+import type { Copy } from 'turnvex-client'
+import { teamColours } from '../theme.tsx'
+import { teamNo } from './fields.ts'
+
+/** The ground with walls, pieces and players, as the authority has them. */
+export function Ground({ copy }: { copy: Copy }) {
+  const g = copy.book.ground
+  if (!g) return null
+  const m = (mm: number) => mm / 100 // drawn in tenths of a metre: very large font sizes are not drawn
+  const r = m(copy.book.radius || 500)
+  const [width, height] = [m(g.width), m(g.height)]
+  const pieces = copy.book.pieces ?? []
+  const text = height / 22
+  return (
+    <Card.Root overflow="hidden">
+      <svg viewBox={`0 0 ${width} ${height}`} width="100%" style={{ display: 'block', background: 'var(--chakra-colors-bg-muted)' }} role="img" aria-label="The ground">
+        {g.boxes?.map((b, i) => (
+          <rect key={i} x={m(b[0])} y={m(b[1])} width={m(b[2] - b[0])} height={m(b[3] - b[1])} fill="var(--chakra-colors-border-emphasized)" />
+        ))}
+        {g.circles?.map((c, i) => (
+          <circle key={i} cx={m(c[0])} cy={m(c[1])} r={m(c[2])} fill="var(--chakra-colors-border-emphasized)" />
+        ))}
+        {copy.of('piece').map((p) => {
+          const at = p.pos()
+          const kind = pieces.find((k) => k.name === p.text('kind'))
+          return at && <circle key={p.id} cx={m(at[0])} cy={m(at[1])} r={Math.max(m(kind?.radius ?? 500), width / 130)} fill="var(--chakra-colors-yellow-solid)" opacity="0.85" />
+        })}
+        {copy.of('player').map((p) => {
+          const at = p.pos()
+          if (!at || !p.flag('playing')) return null
+          const colour = `var(--chakra-colors-${teamColours[teamNo(copy, p.num('team'))]}-solid)`
+          const size = Math.max(r, width / 90)
+          return (
+            <g key={p.id} opacity={p.flag('alive') ? 1 : 0.3} data-player={p.id}>
+              <circle cx={m(at[0])} cy={m(at[1])} r={size} fill={colour} />
+              <text x={m(at[0])} y={m(at[1]) - size - text * 0.3} fontSize={text} textAnchor="middle" fill="var(--chakra-colors-fg)">
+                {p.text('name').split(' ')[0]}
+              </text>
+            </g>
+          )
+        })}
+      </svg>
+    </Card.Root>
+  )
+}

@@ -1,0 +1,15 @@
+import { Badge } from '@chakra-ui/react'
+
+const colours: Record<string, string> = { gathering: 'blue', starting: 'yellow', playing: 'green', results: 'purple', closed: 'gray' }
+
+/** A lobby's state as a coloured word. */
+export function State({ state }: { state: string }) {
+  return <Badge colorPalette={colours[state] ?? 'gray'}>{state}</Badge>
+}
+
+const outcomes: Record<string, string> = { won: 'green', lost: 'red', drawn: 'yellow', left: 'gray' }
+
+export function Outcome({ outcome }: { outcome: string }) {
+  if (outcome === 'none' || !outcome) return null
+  return <Badge colorPalette={outcomes[outcome] ?? 'gray'}>{outcome}</Badge>
+}

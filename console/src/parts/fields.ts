@@ -1,0 +1,47 @@
+// What the parts compute from a copy, beside the components that draw it.
+import { clockTicks, formatClock, plain, type Copy, type FieldInfo, type Sheet, type Value } from 'turnvex-client'
+
+export const label = (f: FieldInfo) => f.title || f.name.replaceAll('_', ' ')
+
+/** A field's share of its greatest value, for a bar; undefined for a mere count. */
+export function share(f: FieldInfo, v: Value | undefined): number | undefined {
+  const unit = f.type === 'number' ? 1000 : 1
+  if (!f.own || typeof v !== 'number' || f.min === undefined || f.max === undefined || f.max <= f.min || f.max > 1000 * unit) return undefined
+  return ((v - f.min) / (f.max - f.min)) * 100
+}
+
+/** A field's value as a person reads it. */
+export function shown(copy: Copy, f: FieldInfo, v: Value | undefined, tick?: number): string {
+  if (v === undefined) return ''
+  if (f.type === 'flag') return v ? 'yes' : 'no'
+  if (f.type === 'ref') return nameOf(copy, v as number)
+  if (Array.isArray(v)) {
+    if (f.type === 'position') return `${((v[0] ?? 0) / 1000).toFixed(2)}, ${((v[1] ?? 0) / 1000).toFixed(2)} m`
+    if (tick === undefined) return formatClock(((v[0] ?? 0) * 1000) / copy.rate) + (v[1] ? ` ${v[1] > 0 ? '↑' : '↓'} from tick ${v[2]}` : '')
+    let now = tick
+    if (!f.wall) {
+      const play = copy.match?.raw('play')
+      now = Array.isArray(play) ? clockTicks(play, tick) : 0
+    }
+    return formatClock((clockTicks(v, now) * 1000) / copy.rate)
+  }
+  return String(plain(f, v))
+}
+
+export function nameOf(copy: Copy, id: number): string {
+  const s = copy.sheets.get(id)
+  return s ? s.text('title') || s.text('name') || `#${id}` : 'nobody'
+}
+
+/** The number of a sheet's team in the order of the rulebook, from 1; 0 without one. */
+export function teamNo(copy: Copy, id: number): number {
+  return copy.of('team').findIndex((t) => t.id === id) + 1
+}
+
+/** The declared fields of a sheet that are to be seen. */
+export const declared = (s: Sheet) => s.fields().filter((f) => f.own)
+
+export function phaseTitle(copy: Copy): string {
+  const name = copy.match?.text('phase')
+  return copy.book.phases.find((p) => p.name === name)?.title ?? name ?? ''
+}

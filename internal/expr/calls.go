@@ -24,11 +24,13 @@ func (k *compiler) call(e ast.Expr) numFn {
 	case operators.NotStrictlyFalse:
 		a := k.num(args[0])
 		return func(v *Env) int64 {
+			before := v.Fault // of what stands beside this: not ours to absorb
+			v.Fault = OK
 			n := a(v)
 			if v.Fault != OK {
-				v.Fault = OK
-				return 1
+				n = 1
 			}
+			v.Fault = before
 			return n
 		}
 	case operators.Conditional:
@@ -57,17 +59,22 @@ func logic(and bool, a, b numFn) numFn {
 		decides = 0
 	}
 	return func(v *Env) int64 {
+		before := v.Fault // of what stands beside this: not ours to absorb
+		v.Fault = OK
 		x := a(v)
 		if v.Fault == OK && x == decides {
+			v.Fault = before
 			return decides
 		}
 		f := v.Fault
 		v.Fault = OK
 		y := b(v)
-		if v.Fault == OK && y == decides {
-			return decides
-		}
-		if f != OK {
+		switch {
+		case v.Fault == OK && y == decides:
+			v.Fault = before
+		case before != OK:
+			v.Fault = before
+		case f != OK:
 			v.Fault = f
 		}
 		return y

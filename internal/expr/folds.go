@@ -37,6 +37,8 @@ func (k *compiler) comprehension(e ast.Expr) numFn {
 
 func walk(l list, i, j int, init, cond, step, result numFn) numFn {
 	return func(v *Env) int64 {
+		before := v.Fault // of what stands beside this: not ours to absorb
+		v.Fault = OK
 		v.accus[j], v.accuFault[j] = init(v), OK
 		var of *sheet.Row
 		if l.of != nil {
@@ -54,6 +56,10 @@ func walk(l list, i, j int, init, cond, step, result numFn) numFn {
 			v.accus[j], v.accuFault[j] = n, v.Fault
 			v.Fault = OK
 		}
-		return result(v)
+		n := result(v)
+		if before != OK {
+			v.Fault = before
+		}
+		return n
 	}
 }

@@ -135,3 +135,7 @@ func expandExtreme(function string, start int64) parser.MacroExpander {
 		return fold(eh, list, args[0], eh.NewLiteral(types.Int(start)), step, result)
 	}
 }
+
+// Library returns the CEL library's environment for a scope: what our trees are
+// compared with.
+func (c *Checker) Library(scope Scope) (*cel.Env, error) { return c.env(scope) }

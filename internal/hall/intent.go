@@ -8,6 +8,7 @@ import (
 	"turnvex/internal/fault"
 	"turnvex/internal/match"
 	"turnvex/internal/sheet"
+	"turnvex/internal/values"
 	"turnvex/internal/wire"
 )
 
@@ -30,7 +31,7 @@ func (c *Client) ReadIntent(in *wire.Intent) (match.Input, error) {
 		if a := book.Action(in.Name); a != nil {
 			for _, f := range a.Takes {
 				if raw, ok := in.Args[f.Name]; ok {
-					if v, err := ReadArg(f, raw); err == nil {
+					if v, err := values.ReadLoose(f, raw); err == nil {
 						out.Args = append(out.Args, match.Named{Name: f.Name, Value: v})
 					}
 				}
@@ -48,14 +49,6 @@ func (c *Client) ReadIntent(in *wire.Intent) (match.Input, error) {
 
 func clip(s string) string { return strings.ToValidUTF8(s[:min(len(s), 32)], "") }
 
-// ReadArg reads an argument of an action. Unlike an option it is not held
-// against its bounds here: the authority refuses what is outside.
-func ReadArg(f *sheet.Field, raw any) (sheet.Value, error) {
-	loose := *f
-	loose.Bounded = false
-	return ReadValue(&loose, raw)
-}
-
 // readSet reads the value of a field that is set by hand, by whatever kind of
 // sheet declares a field of that name.
 func (c *Client) readSet(in *wire.Intent) (sheet.Value, error) {
@@ -70,7 +63,7 @@ func (c *Client) readSet(in *wire.Intent) (sheet.Value, error) {
 			}
 			return sheet.Value{Type: sheet.Position, N: [3]int64{in.At[0], in.At[1]}}, nil
 		}
-		if v, err := ReadArg(f, in.Value); err == nil {
+		if v, err := values.ReadLoose(f, in.Value); err == nil {
 			return v, nil
 		}
 	}

@@ -41,6 +41,11 @@ func (m *Machine) Check() error {
 	if st := m.State(); (m.match != nil) != (st == 2 || st == 3) && !m.closed {
 		return fmt.Errorf("lobby state %d with match %v", st, m.match != nil)
 	}
+	if m.match != nil {
+		if shown := m.match.Clock(f.Match.Play, m.tick); shown != int64(m.play) {
+			return fmt.Errorf("the play clock shows %d at play tick %d", shown, m.play)
+		}
+	}
 	if m.play > m.tick {
 		return fmt.Errorf("play tick %d after wall tick %d", m.play, m.tick)
 	}

@@ -33,7 +33,8 @@ type Setup struct {
 //  3. there is a host exactly when there is a seat;
 //  4. a Match sheet exists exactly while the lobby is playing or shows results;
 //  5. store.Seated holds exactly the seats whose playing flag is set;
-//  6. play <= tick; both never go back.
+//  6. play <= tick; both never go back;
+//  7. the match's play clock shows play at every tick.
 type Machine struct {
 	book *rulebook.Book
 	st   *sheet.Store

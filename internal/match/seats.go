@@ -91,10 +91,11 @@ func (m *Machine) admits(in *Input) (code.Code, string) {
 	f := &m.book.F.Lobby
 	same := 0
 	for _, s := range m.seats {
+		if in.Acct != "" && s.row.Text(m.book.F.Player.Account) == in.Acct && !s.gone {
+			return code.AlreadyIn, "you have a seat in this lobby already"
+		}
 		if s.conn == in.Conn && in.Conn != "" {
 			same++
-		} else if s.row.Text(m.book.F.Player.Account) == in.Acct && !s.gone {
-			return code.AlreadyIn, "you have a seat in this lobby already"
 		}
 	}
 	for _, b := range m.banned {

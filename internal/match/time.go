@@ -105,6 +105,7 @@ func (m *Machine) step() {
 	m.tick++
 	m.env.Wall = m.tick
 	m.budget = effectBudget
+	runs := m.playRuns() // play that begins or goes on at this tick moves from the next
 	m.holdsOver()
 	if m.startAt > 0 && m.startAt <= m.tick {
 		m.begin()
@@ -113,7 +114,7 @@ func (m *Machine) step() {
 		m.afterResult()
 	}
 	m.pauseStep()
-	if m.playRuns() {
+	if runs && m.playRuns() {
 		m.play++
 		m.env.Play = m.play
 		m.playStep()

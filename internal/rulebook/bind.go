@@ -19,17 +19,21 @@ func Compile(src []byte) (*Book, Problems) {
 		return nil, problems.sorted()
 	}
 	s := &structure{}
-	s.check(top, &spec{shape: anObject, object: topObject})
-	if len(s.problems) > 0 {
+	if !s.check(top, &spec{shape: anObject, object: topObject}) || len(top.get("phases").entries) == 0 && len(s.problems) > 0 {
 		return nil, s.problems.sorted()
 	}
 	sum := sha256.Sum256(src)
 	b := &binder{top: top, book: &Book{Source: slices.Clone(src), Version: hex.EncodeToString(sum[:6]), Schema: &sheet.Schema{}}}
 	b.all()
-	if len(b.problems.Errors()) == 0 {
+	if len(b.problems.Errors()) == 0 && len(s.problems) == 0 {
 		b.flow()
 	}
-	if problems = b.problems.sorted(); len(problems.Errors()) > 0 {
+	for _, p := range b.problems {
+		if !s.pruned[p.word] {
+			s.problems = append(s.problems, p)
+		}
+	}
+	if problems = s.problems.sorted(); len(problems.Errors()) > 0 {
 		return nil, problems
 	}
 	return b.book, problems
@@ -193,7 +197,8 @@ func (b *binder) indexOf(n *node, what string, known []string) int {
 		if len(known) == 0 {
 			wanted = "one declared under the key that holds them; there is none"
 		}
-		b.fail(n, "unknown-name", wanted, "there is no %s %q", what, n.text).Nearest = Nearest(n.text, known)
+		p := b.fail(n, "unknown-name", wanted, "there is no %s %q", what, n.text)
+		p.Nearest, p.word = Nearest(n.text, known), n.text
 	}
 	return i
 }

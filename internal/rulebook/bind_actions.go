@@ -88,7 +88,7 @@ func (b *binder) amounts(n *node, key string, scope expr.Scope) []Amount {
 		f := b.book.Schema.Field(sheet.Player, e.key)
 		if f == nil || f.Type != sheet.Integer && f.Type != sheet.Number || f.Derived && key == "cost" {
 			b.problems = append(b.problems, Problem{Severity: Error, Code: "unknown-name", Line: e.line, Column: e.col, At: n.path,
-				Message: "the player sheet has no integer or number called " + e.key, Nearest: Nearest(e.key, b.numericFields())})
+				Message: "the player sheet has no integer or number called " + e.key, Nearest: Nearest(e.key, b.numericFields()), word: e.key})
 			continue
 		}
 		if p := b.compile(e.value, scope, expr.Want{Field: f}); p != nil {

@@ -104,7 +104,7 @@ func (b *binder) report(n *node, issues []expr.Issue) {
 			}
 		}
 		if is.Word != "" {
-			p.Nearest = Nearest(is.Word, is.Known)
+			p.Nearest, p.word = Nearest(is.Word, is.Known), is.Word
 		}
 		if n.text == "true" || n.text == "false" || !strings.ContainsAny(n.text, " ") {
 			if _, ok := parseDuration(n.text); ok {

@@ -29,6 +29,8 @@ type Problem struct {
 	Message  string   `json:"message"`          // what was found
 	Wanted   string   `json:"wanted,omitempty"` // what is expected there
 	Nearest  string   `json:"nearest,omitempty"`
+
+	word string // the name that was not known, if that is the problem
 }
 
 // String writes the problem on one line, without the file's name.

@@ -9,9 +9,11 @@ import (
 )
 
 // structure checks a document against the grammar and writes the defaults of
-// keys that are not there into it.
+// keys that are not there into it. What does not fit is reported and taken out of
+// the document, so that the rest can be looked at too.
 type structure struct {
 	problems Problems
+	pruned   map[string]bool // names of what was taken out: uses of them are not reported again
 }
 
 func (s *structure) fail(n *node, code, wanted, format string, args ...any) {
@@ -23,40 +25,45 @@ func (s *structure) failAt(line, col int, at, code, wanted, format string, args 
 		Message: fmt.Sprintf(format, args...), Wanted: wanted})
 }
 
-func (s *structure) check(n *node, sp *spec) {
+// check tells whether what is left of a value fits.
+func (s *structure) check(n *node, sp *spec) bool {
 	switch sp.shape {
 	case anObject:
-		if s.isKind(n, mapNode, sp) {
-			s.object(n, sp.object)
-		}
+		return s.isKind(n, mapNode, sp) && s.object(n, sp.object)
 	case aMap:
-		if s.isKind(n, mapNode, sp) {
-			s.mapping(n, sp)
-		}
+		return s.isKind(n, mapNode, sp) && s.mapping(n, sp)
 	case aList:
-		if s.isKind(n, listNode, sp) {
-			if int64(len(n.items)) > sp.max {
-				s.fail(n, "too-many", "", "%d entries, at most %d are allowed", len(n.items), sp.max)
-			}
-			for _, item := range n.items {
-				s.check(item, sp.elem)
-			}
-		}
+		return s.isKind(n, listNode, sp) && s.list(n, sp)
 	case aPoint:
-		if s.isKind(n, listNode, sp) {
-			if len(n.items) != 2 {
-				s.fail(n, "wrong-type", "two lengths, as in [5m, 20m]", "a point with %d numbers", len(n.items))
-			}
-			for _, item := range n.items {
-				s.check(item, &spec{shape: aLength, max: sp.max})
-			}
+		if !s.isKind(n, listNode, sp) {
+			return false
 		}
+		if len(n.items) != 2 {
+			s.fail(n, "wrong-type", "two lengths, as in [5m, 20m]", "a point with %d numbers", len(n.items))
+			return false
+		}
+		length := &spec{shape: aLength, max: sp.max}
+		return s.check(n.items[0], length) && s.check(n.items[1], length)
 	case anything:
-	default:
-		if s.isKind(n, scalarNode, sp) {
-			s.scalar(n, sp)
+		return true
+	}
+	return s.isKind(n, scalarNode, sp) && s.scalar(n, sp)
+}
+
+func (s *structure) list(n *node, sp *spec) bool {
+	if int64(len(n.items)) > sp.max {
+		s.fail(n, "too-many", "", "%d entries, at most %d are allowed", len(n.items), sp.max)
+		return false
+	}
+	fitting := n.items[:0]
+	for _, item := range n.items {
+		if s.check(item, sp.elem) {
+			fitting = append(fitting, item)
 		}
 	}
+	whole := len(fitting) == len(n.items)
+	n.items = fitting
+	return whole || sp.elem.shape == anObject // a list of single values is right only as a whole
 }
 
 // describe says what a spec asks for, in words.
@@ -119,18 +126,28 @@ func (s *structure) isKind(n *node, want nodeKind, sp *spec) bool {
 	return false
 }
 
-func (s *structure) object(n *node, o *object) {
+func (s *structure) object(n *node, o *object) bool {
+	fits := true
+	fitting := n.entries[:0]
 	for _, e := range n.entries {
 		k := o.key(e.key)
 		if k == nil {
 			s.problems = append(s.problems, Problem{Severity: Error, Code: "unknown-key", Line: e.line, Column: e.col, At: n.path,
-				Message: fmt.Sprintf("a %s has no key %q", o.name, e.key), Wanted: "one of " + strings.Join(o.names(), ", "), Nearest: Nearest(e.key, o.names())})
+				Message: fmt.Sprintf("%s has no key %q", o.article(), e.key), Wanted: "one of " + strings.Join(o.names(), ", "), Nearest: Nearest(e.key, o.names())})
 			continue
 		}
-		s.check(e.value, &k.spec)
+		if !s.check(e.value, &k.spec) {
+			fits = fits && !k.required && !slices.Contains(o.oneOf, k.name)
+			s.prune(e)
+			if !k.required && !slices.Contains(o.oneOf, k.name) {
+				continue
+			}
+		}
+		fitting = append(fitting, e)
 	}
+	n.entries = fitting
 	if len(o.oneOf) > 0 {
-		s.oneOf(n, o)
+		fits = s.oneOf(n, o) && fits
 	}
 	for i := range o.keys {
 		k := &o.keys[i]
@@ -138,11 +155,32 @@ func (s *structure) object(n *node, o *object) {
 			continue
 		}
 		if k.required {
-			s.fail(n, "missing-key", "", "a %s needs the key %q (%s)", o.name, k.name, k.spec.describe())
+			s.fail(n, "missing-key", "", "%s needs the key %q (%s)", o.article(), k.name, k.spec.describe())
+			fits = false
 		} else if k.def != "" {
 			n.entries = append(n.entries, entry{k.name, n.line, n.col, implied(n, k)})
 		}
 	}
+	return fits
+}
+
+// prune remembers the names that stood in what is taken out.
+func (s *structure) prune(e entry) {
+	if s.pruned == nil {
+		s.pruned = map[string]bool{}
+	}
+	s.pruned[e.key] = true
+	for _, inner := range e.value.entries {
+		s.pruned[inner.key] = true
+	}
+}
+
+// article is the object's name as a sentence begins with it.
+func (o *object) article() string {
+	if strings.ContainsAny(o.name[:1], "aeiou") {
+		return "an " + o.name
+	}
+	return "a " + o.name
 }
 
 func implied(n *node, k *key) *node {
@@ -156,7 +194,7 @@ func implied(n *node, k *key) *node {
 	return &node{line: n.line, col: n.col, path: strings.TrimPrefix(n.path+"."+k.name, "."), text: k.def, plain: plain, implied: true}
 }
 
-func (s *structure) oneOf(n *node, o *object) {
+func (s *structure) oneOf(n *node, o *object) bool {
 	var found []string
 	for _, k := range o.oneOf {
 		if n.get(k) != nil {
@@ -164,70 +202,96 @@ func (s *structure) oneOf(n *node, o *object) {
 		}
 	}
 	if len(found) == 1 {
-		return
+		return true
 	}
 	what := "none"
 	if len(found) > 1 {
 		what = strings.Join(found, " and ")
 	}
-	s.fail(n, "one-of", "exactly one of "+strings.Join(o.oneOf, ", "), "a %s with %s of the keys that say what it is", o.name, what)
+	s.fail(n, "one-of", "exactly one of "+strings.Join(o.oneOf, ", "), "%s with %s of the keys that say what it is", o.article(), what)
+	return false
 }
 
-func (s *structure) mapping(n *node, sp *spec) {
+func (s *structure) mapping(n *node, sp *spec) bool {
 	if int64(len(n.entries)) > sp.max {
 		s.fail(n, "too-many", "", "%d entries, at most %d are allowed", len(n.entries), sp.max)
+		return false
 	}
+	fitting := n.entries[:0]
 	for _, e := range n.entries {
-		if !nameForm.MatchString(e.key) {
+		named := nameForm.MatchString(e.key)
+		if !named {
 			s.failAt(e.line, e.col, n.path, "bad-name", (&spec{shape: aName}).describe(), "%q", e.key)
 		}
-		s.check(e.value, sp.elem)
+		if s.check(e.value, sp.elem) && named {
+			fitting = append(fitting, e)
+		} else {
+			s.prune(e)
+		}
 	}
+	n.entries = fitting
+	return true
 }
 
-func (s *structure) scalar(n *node, sp *spec) {
-	bad := func(code string) { s.fail(n, code, sp.describe(), "%s", n.shown()) }
+func (s *structure) scalar(n *node, sp *spec) bool {
+	code := sp.misfit(n)
+	if code == "" {
+		return true
+	}
+	s.fail(n, code, sp.describe(), "%s", n.shown())
+	if sp.shape == aWord {
+		s.problems[len(s.problems)-1].Nearest = Nearest(n.text, sp.words)
+	}
+	return false
+}
+
+// misfit says what is wrong with a single value, or nothing.
+func (sp *spec) misfit(n *node) string {
 	switch sp.shape {
 	case aWord:
 		if !slices.Contains(sp.words, n.text) {
-			bad("unknown-word")
-			s.problems[len(s.problems)-1].Nearest = Nearest(n.text, sp.words)
+			return "unknown-word"
 		}
 	case aName:
 		if !nameForm.MatchString(n.text) || n.plain != 's' {
-			bad("bad-name")
+			return "bad-name"
 		}
 	case aText:
 		if int64(utf8.RuneCountInString(n.text)) > sp.max {
-			bad("too-long")
-		} else if n.plain != 's' {
-			bad("wrong-type")
+			return "too-long"
+		}
+		if n.plain != 's' {
+			return "wrong-type"
 		}
 	case anInt:
-		if v, err := strconv.ParseInt(n.text, 10, 64); err != nil || n.plain != 'i' {
-			bad("wrong-type")
-		} else if v < sp.min || v > sp.max {
-			bad("out-of-range")
-		}
+		v, err := strconv.ParseInt(n.text, 10, 64)
+		return sp.limits(v, err == nil && n.plain == 'i')
 	case aFlag:
 		if n.plain != 'b' {
-			bad("wrong-type")
+			return "wrong-type"
 		}
-	case aDuration, aLength:
-		parse := parseDuration
-		if sp.shape == aLength {
-			parse = parseLength
-		}
-		if v, ok := parse(n.text); !ok || (n.plain != 's' && !(n.plain == 'i' && sp.shape == aLength)) {
-			bad("wrong-type")
-		} else if v < sp.min || v > sp.max {
-			bad("out-of-range")
-		}
+	case aDuration:
+		v, ok := parseDuration(n.text)
+		return sp.limits(v, ok && n.plain == 's')
+	case aLength:
+		v, ok := parseLength(n.text)
+		return sp.limits(v, ok && (n.plain == 's' || n.plain == 'i'))
 	case anExpr, aPath, aTime:
 		if strings.TrimSpace(n.text) == "" {
-			bad("wrong-type")
+			return "wrong-type"
 		}
 	}
+	return ""
+}
+
+func (sp *spec) limits(v int64, ok bool) string {
+	switch {
+	case !ok:
+		return "wrong-type"
+	case v < sp.min || v > sp.max:
+		return "out-of-range"
+	}
+	return ""
 }
 
 // shown is the scalar as a message quotes it, cut where it is long.

@@ -94,3 +94,6 @@ func (c *Copy) Clock(s *Sheet, name string) int64 {
 
 // FormatClock writes milliseconds as mm:ss.mmm.
 func FormatClock(ms int64) string { return sheet.FormatClock(ms) }
+
+// Wall returns the service's wall tick at which the copy is being read.
+func (c *Copy) Wall() int64 { return int64(c.wall) }

@@ -52,7 +52,7 @@ func (s *server) live(w http.ResponseWriter, r *http.Request) {
 		return // the library has answered
 	}
 	defer ws.Close()
-	ws.SetReadLimit(wire.MaxMessage)
+	ws.SetReadLimit(4 * wire.MaxMessage) // beyond that the library ends the connection without a word
 	c := &conn{s: s, ws: ws}
 	if err := c.hello(r); err != nil {
 		c.refuse(err)
@@ -207,11 +207,11 @@ func (c *conn) reader() error {
 	for {
 		c.ws.SetReadDeadline(time.Now().Add(silentFor))
 		_, data, err := c.ws.ReadMessage()
-		if errors.Is(err, websocket.ErrReadLimit) {
-			return fault.New(code.TooLarge, "a message has at most %d bytes", wire.MaxMessage)
-		}
 		if err != nil {
 			return nil
+		}
+		if len(data) > wire.MaxMessage {
+			return fault.New(code.TooLarge, "a message has at most %d bytes, not %d", wire.MaxMessage, len(data))
 		}
 		if !limit.Allow() {
 			return fault.New(code.TooMany, "more than %d messages a second", intentRate)

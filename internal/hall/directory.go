@@ -44,14 +44,14 @@ func (l *Lobby) writeDirectory() {
 	}
 	l.dir.busy, l.dir.dirty = true, false
 	e := l.dir
-	go func() {
+	l.writes.Go(func() {
 		ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
 		defer cancel()
 		if err := l.writeRow(ctx, e, nil); err != nil {
 			l.log.Warn("could not write the directory", "error", err)
 		}
-		l.post(func() { l.dir.busy = false; l.writeDirectory() })
-	}()
+		go l.post(func() { l.dir.busy = false; l.writeDirectory() })
+	})
 }
 
 func (l *Lobby) writeRow(ctx context.Context, e directoryEntry, closed *time.Time) error {
@@ -61,6 +61,7 @@ func (l *Lobby) writeRow(ctx context.Context, e directoryEntry, closed *time.Tim
 
 // updateDirectory writes the last word: the lobby has closed.
 func (l *Lobby) updateDirectory() {
+	l.writes.Wait()
 	now := time.Now().UTC()
 	l.retry("close the lobby's row", func(ctx context.Context) error {
 		e := l.dir

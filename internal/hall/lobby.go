@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"log/slog"
 	"runtime/debug"
+	"sync"
 	"time"
 
 	"turnvex/internal/code"
@@ -40,6 +41,7 @@ type Lobby struct {
 	pub     publisher
 	saver   chan saveJob
 	dir     directoryEntry
+	writes  sync.WaitGroup // of the directory
 }
 
 func newLobby(h *Hall, id string, book *rulebook.Book, s match.Setup) *Lobby {

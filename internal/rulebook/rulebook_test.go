@@ -104,7 +104,7 @@ func FuzzCompile(f *testing.F) {
 		if (book == nil) != (len(problems.Errors()) > 0) {
 			t.Fatalf("a book %v with %d errors", book != nil, len(problems.Errors()))
 		}
-		lines := strings.Count(string(src), "\n") + 1
+		lines := strings.Count(string(src), "\n") + strings.Count(string(src), "\r") + 1
 		for _, p := range problems {
 			if p.Line < 1 || p.Line > lines+1 || p.Column < 1 || p.Message == "" || p.Code == "" {
 				t.Fatalf("%+v in %d lines", p, lines)

@@ -77,6 +77,9 @@ func (d *DB) Close() error {
 	return pool.Close()
 }
 
+// ParamsFilter keeps the values of statements out of the log.
+func (q quiet) ParamsFilter(_ context.Context, sql string, _ ...any) (string, []any) { return sql, nil }
+
 // migrationLock is the advisory lock under which one node migrates at a time.
 const migrationLock = 0x7475726e766578
 

@@ -22,13 +22,19 @@ type Options struct {
 	Out     io.Writer
 	Events  <-chan client.Notice
 	Changed <-chan struct{} // something changed since the last drawing
+	Width   int             // of the terminal, where it cannot be asked; 0 asks it
+	Height  int
 }
 
 // Run draws until the player quits, the connection ends or ctx does. It tells
 // whether the player asked to leave.
 func Run(ctx context.Context, o Options) (left bool, err error) {
 	m := &model{o: o, width: 80, height: 24}
-	p := tea.NewProgram(m, tea.WithContext(ctx), tea.WithInput(o.In), tea.WithOutput(o.Out), tea.WithoutSignalHandler())
+	opts := []tea.ProgramOption{tea.WithContext(ctx), tea.WithInput(o.In), tea.WithOutput(o.Out), tea.WithoutSignalHandler()}
+	if o.Width > 0 {
+		opts = append(opts, tea.WithWindowSize(o.Width, o.Height))
+	}
+	p := tea.NewProgram(m, opts...)
 	stop := make(chan struct{})
 	go m.feed(p, stop)
 	_, err = p.Run()

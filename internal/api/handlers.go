@@ -125,6 +125,7 @@ var routes = []route{
 	{method: "PATCH", path: "/v1/me", access: signedIn, summary: "Take another name", in: renameRequest{}, out: Me{}, do: (*server).rename},
 	{method: "GET", path: "/v1/rulebooks", summary: "The rulebooks that are loaded", out: Books{}, do: (*server).listBooks},
 	{method: "POST", path: "/v1/rulebooks/check", summary: "Check a rulebook (the body is the YAML or JSON) without loading it", in: "", out: Check{}, do: (*server).checkBook},
+	{method: "GET", path: "/v1/rulebooks/schema", summary: "The JSON Schema of rulebooks", out: map[string]any{}, do: (*server).bookSchema},
 	{method: "GET", path: "/v1/lobbies", summary: "The open lobbies that are listed, newest first", out: Lobbies{}, params: append([]param{{"rulebook", "only of this rulebook", "string"}, {"region", "only in this region", "string"}}, paging...), do: (*server).listLobbies},
 	{method: "POST", path: "/v1/lobbies", access: signedIn, summary: "Open a lobby", in: openRequest{}, out: Lobby{}, status: http.StatusCreated, do: (*server).openLobby},
 	{method: "GET", path: "/v1/lobbies/{code}", summary: "A lobby by its join code", out: Lobby{}, do: (*server).getLobby},
@@ -203,6 +204,8 @@ func (s *server) checkBook(c *call) (any, error) {
 	}
 	return out, nil
 }
+
+func (s *server) bookSchema(*call) (any, error) { return json.RawMessage(rulebook.Schema()), nil }
 
 func (s *server) openLobby(c *call) (any, error) {
 	var in openRequest

@@ -92,3 +92,13 @@ func count(n int, what string) string {
 	}
 	return fmt.Sprintf("%d %ss", n, what)
 }
+
+func schemaCommand() command {
+	return command{name: "schema", summary: "Write the JSON Schema of rulebooks, for editors",
+		setup: func(*flag.FlagSet) runner {
+			return func(_ context.Context, t *Terminal, _ []string) error {
+				_, err := t.Out.Write(rulebook.Schema())
+				return err
+			}
+		}}
+}

@@ -10,7 +10,10 @@ var ruleObject = &object{
   - every: 1s
     for: players
     if: me.alive
-    do: [{add: me.wind, by: 2}]`,
+    phases: [play]
+    do: [{add: me.wind, by: 2}]
+  - on: start
+    do: [{reset: match.bell.points}]`,
 	keys: []key{
 		{name: "when", spec: anExpression, doc: "A condition; the rule acts each time it turns from false to true."},
 		{name: "every", spec: duration(50, hour), doc: "An interval of play time."},
@@ -33,7 +36,32 @@ var effectObject = &object{
       - if: me.falls >= 3
         then:
           - notice: sunk
-            with: {who: me}`,
+            to: team
+            of: me
+            with: {who: me}
+        else:
+          - {set: me.wind, to: 25}
+          - {reset: me.coins}
+      - {clock: me.time, do: split, into: me.half}
+      - {give: bell, to: me}
+      - {place: lantern, at: me.pos}
+      - {grant: keeper, to: me}
+      - {withdraw: keeper}
+      - each: rivals
+        when: it.alive
+        do: [{add: it.points, by: 1}]
+  - when: players.count(p, p.alive) == 0
+    do: [{go: overtime}]
+  - when: players.exists(p, p.points >= 30)
+    do:
+      - {finish: thirty points, winner: match.bell.team}
+  - every: 30s
+    for: players
+    if: "!me.alive"
+    do: [{spawn: me}]
+kits:
+  all: {actions: [ram, patch]}
+  keeper: {actions: [ring], start: false}`,
 }
 
 func init() { // effects contain effects, so their keys are added afterwards
@@ -74,9 +102,15 @@ var phaseObject = &object{
 	example: `phases:
   ready: {length: 3s, inputs: frozen}
   play:
+    title: The harbour is open
     length: 90s
+    count: up
+    next: over
+    enter: [{notice: opened}]
+    leave: [{notice: closed}]
     ends:
       - if: teams.exists(t, t.points >= 10)
+        next: over
         because: ten points
   over: {length: 2s, inputs: frozen}`,
 	keys: []key{
@@ -110,8 +144,8 @@ var roundsObject = &object{
   tied: overtime`,
 	keys: []key{
 		{name: "phase", spec: name, required: true, doc: "Each time this phase begins, a round begins."},
-		{name: "number", spec: integer(1, 100), doc: "Exactly so many rounds."},
-		{name: "first_to", spec: integer(1, 50), doc: "Until somebody has won so many."},
+		{name: "number", spec: integer(1, 100), doc: "Exactly so many rounds.", example: "rounds: {phase: play, number: 3}"},
+		{name: "first_to", spec: integer(1, 50), doc: "Until somebody has won so many.", example: "rounds: {phase: play, first_to: 3, most: 9}"},
 		{name: "best_of", spec: integer(1, 99), doc: "At most so many; it ends as soon as nobody can catch up."},
 		{name: "most", spec: integer(1, 200), def: "50", doc: "With `first_to`: never more rounds than this."},
 		{name: "order", spec: listOf(obj(rankObject), 8), doc: "Who wins a round; the order of `win` if it is not given. A tie wins nobody the round."},
@@ -131,9 +165,12 @@ var winObject = &object{
 	name: "win", doc: "When the match ends early, and who has won.",
 	example: `win:
   order: [{most: team.points}, {least: "team.members.sum(p, p.falls)"}]
+  by: teams
+  last: true
   ends:
     - if: teams.exists(t, t.points >= 10)
-      because: ten points`,
+      because: ten points
+    - {if: match.bell == nobody, winner: noteam}`,
 	keys: []key{
 		{name: "by", spec: word("teams", "players"), doc: "Who wins: teams where there are teams, players otherwise, unless it says so."},
 		{name: "order", spec: listOf(obj(rankObject), 8), doc: "Who is first, and how ties are broken, step by step. By rounds won first, where there are rounds. A tie that nothing breaks is a draw."},
@@ -153,7 +190,7 @@ var matchEndObject = &object{
 
 var pauseObject = &object{
 	name: "pause", doc: "Stopping play time. Names, readiness, pings, leaving and coming back go on.",
-	example: `pause: {who: teams, times: 2, seconds: 60s, countdown: 3s}`,
+	example: `pause: {who: teams, phases: [play], times: 2, seconds: 60s, longest: 45s, countdown: 3s}`,
 	keys: []key{
 		{name: "who", spec: word("host", "anyone", "teams", "nobody"), def: "host", doc: "Who may pause: the host, anyone (each with a budget), or any member of a team (with the team's budget)."},
 		{name: "phases", spec: names, doc: "In which phases; all if it is not given."},
@@ -170,7 +207,7 @@ var endObject = &object{
   show: 8s
   then: lobby
   hints:
-    - {for: won, tint: gold, play: bells, lasts: 3s}`,
+    - {for: won, tint: gold, play: bells, say: The harbour is yours, lasts: 3s}`,
 	keys: []key{
 		{name: "show", spec: duration(0, 10*minute), def: "8s", doc: "How long the result stays before what comes next."},
 		{name: "then", spec: word("lobby", "again", "vote", "close"), def: "lobby", doc: "`lobby`: back to it, nobody ready. `again`: the next match at once. `vote`: again if more than half of the players are ready by then, otherwise the lobby. `close`: the lobby closes."},
@@ -193,7 +230,8 @@ var recordObject = &object{
 	name: "record field", doc: "Something kept of a player between matches. It is loaded before the player gets control, read as `record.NAME`, and saved at the match's end and when the player leaves.",
 	example: `record:
   matches: {keep: total, of: 1}
-  best_time: {keep: lowest, of: me.time, if: me.outcome == 'won'}`,
+  best_time: {title: Best time, keep: lowest, of: me.time, if: me.outcome == 'won', see: everyone}
+  rank: {type: choice, words: [deckhand, mate, captain], start: deckhand, of: "record.matches > 10 ? 'mate' : 'deckhand'"}`,
 	keys: []key{
 		{name: "type", spec: word("integer", "number", "text", "flag", "choice", "position"), def: "integer", doc: "As of a field."},
 		{name: "title", spec: text(40), doc: "What people read."},
@@ -210,7 +248,8 @@ var boardObject = &object{
 	name: "board", doc: "A leaderboard. The service posts to it at the match's end.",
 	example: `boards:
   lanterns: {of: me.lanterns, title: Most lanterns}
-  fastest: {of: me.time, order: least, if: me.outcome == 'won', show: clock}`,
+  fastest: {of: me.time, order: least, if: me.outcome == 'won', show: clock}
+  guesses: {keep: latest, clients: {min: 0, max: 100}}`,
 	keys: []key{
 		{name: "title", spec: text(60), doc: "What people read."},
 		{name: "of", spec: anExpression, doc: "The number, read with `me`. Without it only clients post, if they may."},

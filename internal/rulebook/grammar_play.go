@@ -37,7 +37,7 @@ var spawnPointObject = &object{
 
 var movementObject = &object{
 	name: "movement", doc: "Players steer; where they are is the service's.",
-	example: `movement: {speed: 6m, radius: 800mm}`,
+	example: `movement: {speed: 6m, radius: 800mm, factor: "me.slowed ? 0.5 : 1.0", claims: refuse}`,
 	keys: []key{
 		{name: "speed", spec: length(1, 100*1000), required: true, doc: "The top speed, a second."},
 		{name: "radius", spec: length(0, 10*1000), def: "500mm", doc: "How far a player's body reaches."},
@@ -48,7 +48,7 @@ var movementObject = &object{
 
 var spawnObject = &object{
 	name: "spawn", doc: "Where and when players appear.",
-	example: `spawn: {pick: far, delay: 3s}`,
+	example: `spawn: {pick: far, again: true, delay: 3s}`,
 	keys: []key{
 		{name: "pick", spec: word("turn", "random", "far"), def: "turn", doc: "Which spawn point: in `turn`, at `random`, or the one `far`thest from all rivals."},
 		{name: "again", spec: flag, def: "true", doc: "Whether who is out comes back."},
@@ -67,7 +67,20 @@ var actionObject = &object{
     aim: {at: target, reach: 12m}
     do:
       - add: target.hull
-        by: -25`,
+        by: -25
+  hook:
+    key: h
+    phases: [play, overtime]
+    needs: {wind: 20}
+    aim: {at: line, reach: 20m, thick: 1m}
+    do: [{out: target}]
+    miss: [{add: me.wind, by: -5}]
+  shield:
+    out: false
+    lasts: 4s
+    held: true
+    do: [{set: me.slowed, to: true}]
+    end: [{set: me.slowed, to: false}]`,
 	keys: []key{
 		{name: "title", spec: text(40), doc: "What people read."},
 		{name: "key", spec: text(1), doc: "A suggestion for clients: the key that asks for it."},
@@ -92,8 +105,11 @@ var aimObject = &object{
 	name: "aim", doc: "What an action reaches.",
 	example: `actions:
   hook:
-    aim: {at: line, reach: 20m, thick: 1m, who: rivals}
-    do: [{out: target}]`,
+    aim: {at: line, reach: 20m, thick: 1m, who: rivals, walls: ignore}
+    do: [{out: target}]
+  mend:
+    aim: {at: area, radius: 5m, who: friends, out: true}
+    do: [{add: target.hull, by: 10}]`,
 	keys: []key{
 		{name: "at", spec: word("self", "target", "line", "area"), def: "self", doc: "`self`; a named `target` in reach; the first hit along a `line`; everyone in an `area`."},
 		{name: "reach", spec: length(0, maxSide), def: "0", doc: "How far. 0 for a target: anywhere; for an area: around oneself."},
@@ -109,7 +125,9 @@ var argObject = &object{
 	name: "argument", doc: "A value that comes with an action.",
 	example: `actions:
   bid:
-    takes: {amount: {type: integer, min: 1, max: 10}}
+    takes:
+      amount: {type: integer, min: 1, max: 10}
+      colour: {type: choice, words: [red, blue]}
     do: [{add: me.coins, by: -arg.amount}]`,
 	keys: []key{
 		{name: "type", spec: word("integer", "number", "flag", "choice", "player", "team"), required: true, doc: "As of a field."},
@@ -136,7 +154,7 @@ var refereeObject = &object{
 var bearerObject = &object{
 	name: "bearer", doc: "Something that one player holds. It is a field of the match that refers to the player; `give` passes it on.",
 	example: `bearers:
-  bell: {start: random, gone: random}
+  bell: {title: Storm bell, start: random, gone: random, out: keep}
 rules:
   - every: 1s
     if: match.bell != nobody
@@ -153,13 +171,19 @@ var pieceObject = &object{
 	name: "piece", doc: "An object that the rules keep on the ground.",
 	example: `pieces:
   lantern:
+    title: Lantern
+    radius: 500mm
     keep: 5
     every: 2s
     apart: 2m
+    lasts: 30s
+    fields: {worth: {type: integer, start: 2}}
+    if: me.hull > 0
     touch:
       - add: me.lanterns
-        by: 1
-      - remove: piece`,
+        by: piece.worth
+      - remove: piece
+  buoy: {keep: 1, every: 0s, at: [[10m, 10m]]}`,
 	keys: []key{
 		{name: "title", spec: text(40), doc: "What people read."},
 		{name: "radius", spec: length(0, 50*1000), def: "500mm", doc: "How far it reaches."},

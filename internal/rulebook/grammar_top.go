@@ -15,7 +15,7 @@ var topObject = &object{
 		{name: "regions", spec: names, doc: "The regions whose nodes may open lobbies of it; every region if it is not given.", example: "regions: [north, south]"},
 		{name: "players", spec: obj(playersObject), doc: "How many play, and what happens when they come late, leave or lose their connection."},
 		{name: "spectators", spec: obj(spectatorsObject), doc: "Who may watch."},
-		{name: "options", spec: mapOf(obj(fieldObject), 32), doc: "Fields of the lobby sheet that the host sets when opening the lobby, within their bounds. Expressions read them as `lobby.NAME`."},
+		{name: "options", spec: mapOf(obj(fieldObject), 32), doc: "Fields of the lobby sheet that the host sets when opening the lobby, within their bounds. Expressions read them as `lobby.NAME`.", example: "options:\n  goal: {type: integer, start: 10, min: 1, max: 50}"},
 		{name: "start", spec: obj(startObject), doc: "How a match begins."},
 		{name: "teams", spec: obj(teamsObject), doc: "The teams. Without this key everyone plays for themselves."},
 		{name: "ground", spec: obj(groundObject), doc: "The playing area. Without it there are no positions."},
@@ -40,7 +40,7 @@ var topObject = &object{
 var playersObject = &object{
 	name:    "players",
 	doc:     "Seats in the lobby.",
-	example: `players: {least: 2, most: 8, late: watch, hold: 45s, gone: forfeit, below: end}`,
+	example: `players: {least: 2, most: 8, late: wait, hold: 45s, gone: forfeit, below: end, local: 2}`,
 	keys: []key{
 		{name: "least", spec: integer(1, MaxPlayers), def: "1", doc: "A match starts with at least this many."},
 		{name: "most", spec: integer(1, MaxPlayers), def: "8", doc: "The most seats a lobby may have."},
@@ -74,13 +74,15 @@ var teamsObject = &object{
 	name: "teams", doc: "Fixed teams by name (`list`), or a number of alike ones (`number`).",
 	example: `teams:
   list:
-    amber: {title: Amber, most: 4}
-    teal: {title: Teal, most: 4}
-  newcomers: fewest`,
+    amber: {title: Amber, least: 1, most: 4}
+    teal: {title: Teal, least: 1, most: 4}
+  newcomers: choice
+  tie: random
+  locked: start`,
 	oneOf: []string{"list", "number"},
 	keys: []key{
 		{name: "list", spec: mapOf(obj(teamObject), 32), doc: "The teams by name."},
-		{name: "number", spec: integer(1, 100), doc: "That many teams, called team1, team2 and so on."},
+		{name: "number", spec: integer(1, 100), doc: "That many teams, called team1, team2 and so on.", example: "teams: {number: 4, least: 0, most: 2}"},
 		{name: "least", spec: integer(0, MaxPlayers), def: "1", doc: "A match starts when each team has at least this many."},
 		{name: "most", spec: integer(1, MaxPlayers), doc: "The most players of a team; the lobby's capacity if it is not given."},
 		{name: "newcomers", spec: word("fewest", "choice", "host"), def: "fewest", doc: "Where a newcomer goes: to the team with the `fewest` players, to the one of their `choice` (the fewest until they choose), or where the `host` puts them (the fewest until then). With `fewest` nobody changes sides but by consent."},
@@ -105,7 +107,11 @@ var sheetsObject = &object{
     hull: {type: integer, start: 100, min: 0, max: 100, reset: respawn}
     share: {type: number, is: double(me.hull) / 100.0}
   team:
-    points: {type: integer, is: "team.members.sum(p, p.points)"}`,
+    points: {type: integer, is: "team.members.sum(p, p.points)"}
+  match:
+    storm: {type: flag}
+  lobby:
+    played: {type: integer, reset: never}`,
 	keys: []key{
 		{name: "lobby", spec: mapOf(obj(fieldObject), 32), doc: "Of the lobby; they stay from match to match."},
 		{name: "match", spec: mapOf(obj(fieldObject), 64), doc: "Of the match."},
@@ -120,7 +126,8 @@ var fieldObject = &object{
   player:
     wind: {type: number, start: 50, min: 0, max: 50, see: owner, title: Wind}
     mood: {type: choice, words: [calm, cross]}
-    lap: {type: clock, count: up}`,
+    lap: {type: clock, count: up}
+    left: {type: clock, count: down, runs: wall, start: 30s, rate: 500ms}`,
 	keys: []key{
 		{name: "type", spec: word("integer", "number", "text", "flag", "choice", "position", "player", "team", "clock"), required: true, doc: "`integer`; `number` in thousandths; `text`; `flag`; `choice`, one of `words`; `position` in millimetres; `player` or `team`, a reference; `clock`."},
 		{name: "title", spec: text(40), doc: "What people read in place of the name."},

@@ -1,0 +1,21 @@
+// Command docs writes the pages of the documentation that are made from the
+// code: ./dev docs calls it.
+package main
+
+import (
+	"fmt"
+	"os"
+
+	"turnvex/internal/code"
+	"turnvex/internal/rulebook"
+)
+
+func main() {
+	for file, text := range map[string]string{"docs/rulebook.md": rulebook.Reference(), "docs/errors.md": code.Page()} {
+		if err := os.WriteFile(file, []byte(text), 0o644); err != nil {
+			fmt.Fprintln(os.Stderr, "docs:", err)
+			os.Exit(1)
+		}
+		fmt.Println(file)
+	}
+}

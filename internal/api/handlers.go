@@ -124,6 +124,7 @@ var routes = []route{
 	{method: "GET", path: "/v1/me", access: signedIn, summary: "Who the token belongs to", out: Me{}, do: (*server).me},
 	{method: "PATCH", path: "/v1/me", access: signedIn, summary: "Take another name", in: renameRequest{}, out: Me{}, do: (*server).rename},
 	{method: "GET", path: "/v1/rulebooks", summary: "The rulebooks that are loaded", out: Books{}, do: (*server).listBooks},
+	{method: "POST", path: "/v1/rulebooks", access: operator, summary: "Check a rulebook (the body is the YAML or JSON) and make it the current version of its name", in: "", out: Check{}, do: (*server).loadBook},
 	{method: "POST", path: "/v1/rulebooks/check", summary: "Check a rulebook (the body is the YAML or JSON) without loading it", in: "", out: Check{}, do: (*server).checkBook},
 	{method: "GET", path: "/v1/rulebooks/schema", summary: "The JSON Schema of rulebooks", out: map[string]any{}, do: (*server).bookSchema},
 	{method: "GET", path: "/v1/lobbies", summary: "The open lobbies that are listed, newest first", out: Lobbies{}, params: append([]param{{"rulebook", "only of this rulebook", "string"}, {"region", "only in this region", "string"}}, paging...), do: (*server).listLobbies},
@@ -185,8 +186,9 @@ func (s *server) listBooks(c *call) (any, error) {
 	return out, nil
 }
 
-func (s *server) checkBook(c *call) (any, error) {
-	src, err := io.ReadAll(http.MaxBytesReader(c.w, c.r.Body, rulebook.MaxBytes+1))
+// source reads a rulebook from the request's body.
+func source(c *call) ([]byte, error) {
+	src, err := io.ReadAll(http.MaxBytesReader(c.w, c.r.Body, rulebook.MaxBytes))
 	if err != nil {
 		var large *http.MaxBytesError
 		if errors.As(err, &large) {
@@ -194,7 +196,19 @@ func (s *server) checkBook(c *call) (any, error) {
 		}
 		return nil, fault.New(code.BadRequest, "the rulebook could not be read")
 	}
+	return src, nil
+}
+
+func (s *server) checkBook(c *call) (any, error) {
+	src, err := source(c)
+	if err != nil {
+		return nil, err
+	}
 	book, problems := rulebook.Compile(src)
+	return checked(book, problems), nil
+}
+
+func checked(book *rulebook.Book, problems rulebook.Problems) Check {
 	out := Check{OK: book != nil, Problems: problems}
 	if book != nil {
 		out.Name, out.Version = book.Name, book.Version
@@ -202,7 +216,19 @@ func (s *server) checkBook(c *call) (any, error) {
 	if out.Problems == nil {
 		out.Problems = rulebook.Problems{}
 	}
-	return out, nil
+	return out
+}
+
+func (s *server) loadBook(c *call) (any, error) {
+	src, err := source(c)
+	if err != nil {
+		return nil, err
+	}
+	book, problems, err := s.Library.Load(c.r.Context(), src)
+	if err != nil {
+		return nil, err
+	}
+	return checked(book, problems), nil
 }
 
 func (s *server) bookSchema(*call) (any, error) { return json.RawMessage(rulebook.Schema()), nil }

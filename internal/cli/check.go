@@ -5,8 +5,10 @@ import (
 	"flag"
 	"fmt"
 	"io"
+	"net/http"
 	"os"
 
+	"turnvex/client"
 	"turnvex/internal/rulebook"
 )
 
@@ -91,6 +93,52 @@ func count(n int, what string) string {
 		return "1 " + what
 	}
 	return fmt.Sprintf("%d %ss", n, what)
+}
+
+func loadCommand() command {
+	return command{name: "load", args: "FILE...", least: 1, most: 1000, summary: "Load rulebooks into a service, as an operator",
+		details: "A rulebook that is loaded becomes the current version of its name; lobbies that are open keep\nthe version they were opened with. The operator's key comes from -key-file or the environment\nvariable TURNVEX_OPERATOR_KEY.",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			keyFile := fs.String("key-file", "", "`file` with the operator's key")
+			return func(ctx context.Context, t *Terminal, files []string) error {
+				svc, err := s.operator(ctx, *keyFile)
+				if err != nil {
+					return err
+				}
+				for _, file := range files {
+					if err := loadFile(ctx, t, svc, file, s.json); err != nil {
+						return err
+					}
+				}
+				return nil
+			}
+		}}
+}
+
+func loadFile(ctx context.Context, t *Terminal, svc client.Service, file string, asJSON bool) error {
+	src, err := readFile(t, file)
+	if err != nil {
+		return err
+	}
+	var out report
+	err = svc.Call(ctx, http.MethodPost, "/v1/rulebooks", src, &out)
+	if client.CodeOf(err) == "bad-rulebook" { // show the findings as check does
+		book, problems := rulebook.Compile(src)
+		if book == nil {
+			showCheck(t, file, book, problems, asJSON)
+			return errQuiet
+		}
+	}
+	if err != nil {
+		return err
+	}
+	if out.File = file; asJSON {
+		return writeJSON(t.Out, out)
+	}
+	fmt.Fprintf(t.Out, "%s: %s %s is loaded. Open a lobby with: turnvex open %s\n", file, out.Name, out.Version, out.Name)
+	return nil
 }
 
 func schemaCommand() command {

@@ -11,6 +11,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"strings"
 	"time"
 
 	"turnvex/client"
@@ -136,4 +137,29 @@ func (s *session) reader() (client.Service, error) {
 		return client.Service{}, err
 	}
 	return client.Service{Address: p.Service}, nil
+}
+
+// operator returns the service, signed in with an operator's key.
+func (s *session) operator(ctx context.Context, keyFile string) (client.Service, error) {
+	svc, err := s.reader()
+	if err != nil {
+		return svc, err
+	}
+	key := os.Getenv("TURNVEX_OPERATOR_KEY")
+	if keyFile != "" {
+		data, err := os.ReadFile(keyFile)
+		if err != nil {
+			return svc, err
+		}
+		key = strings.TrimSpace(string(data))
+	}
+	if key == "" {
+		return svc, errUsage{"an operator's key is needed: -key-file FILE or TURNVEX_OPERATOR_KEY"}
+	}
+	in, err := client.SignInKey(ctx, svc.Address, key)
+	if err != nil {
+		return svc, err
+	}
+	svc.Token = in.Token
+	return svc, nil
 }

@@ -57,6 +57,12 @@ func TestCommandLine(t *testing.T) {
 	has(run(1, "", "new", first), "not overwritten")
 	has(run(0, "", "check", first), "mine", "can be played")
 	has(run(1, "", "check", first, bad), bad+":3:17: error:", `did you mean "length"?`, "1 error, ")
+	keyFile := filepath.Join(dir, "key")
+	os.WriteFile(keyFile, []byte(operatorKey+"\n"), 0o600)
+	has(run(2, "", "load", first), "TURNVEX_OPERATOR_KEY")
+	has(run(1, "", "load", "-key-file", keyFile, bad), bad+":3:17: error:")
+	has(run(0, "", "load", "-key-file", keyFile, first), "mine", "is loaded")
+	has(run(0, "", "schema"), `"$schema"`)
 	var report struct {
 		OK       bool
 		Problems []struct{ Line, Column int }

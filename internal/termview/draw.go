@@ -141,17 +141,40 @@ func (m *model) outcome(c *client.Copy) string {
 	return ""
 }
 
-// roster draws a line for each player: name, state, bars and numbers.
+// roster draws a line for each player: name, state, bars and numbers, in columns.
 func (m *model) roster(c *client.Copy) string {
-	var lines []string
+	players := c.Players()
 	wide := 8
-	for _, p := range c.Players() {
+	for _, p := range players {
 		wide = max(wide, lipgloss.Width(p.Text("name")))
 	}
-	for _, p := range c.Players() {
-		lines = append(lines, clipStyled(m.player(c, p, wide), m.width))
+	lines := make([]string, len(players))
+	for i, p := range players {
+		lines[i] = m.player(c, p, wide)
+	}
+	for _, f := range c.Schema.Fields(sheet.Player) {
+		if !f.BuiltIn && f.Type != sheet.Text {
+			m.column(c, f, players, lines)
+		}
+	}
+	for i, p := range players {
+		lines[i] = clipStyled(lines[i]+faint.Render(fmt.Sprintf("  %d ms", p.Int("ping"))), m.width)
 	}
 	return strings.Join(lines, "\n")
+}
+
+// column adds a field to the lines of those of whom it is seen.
+func (m *model) column(c *client.Copy, f *sheet.Field, players []*client.Sheet, lines []string) {
+	cells, wide := make([]string, len(players)), 0
+	for i, p := range players {
+		if _, seen := p.Get(f.Name); seen {
+			cells[i] = "  " + field(c, p, f)
+			wide = max(wide, lipgloss.Width(cells[i]))
+		}
+	}
+	for i := range lines {
+		lines[i] += cells[i] + strings.Repeat(" ", wide-lipgloss.Width(cells[i]))
+	}
 }
 
 func clipStyled(s string, width int) string { return lipgloss.NewStyle().MaxWidth(width).Render(s) }
@@ -175,7 +198,9 @@ func (m *model) player(c *client.Copy, p *client.Sheet, wide int) string {
 	switch {
 	case p.Flag("away"):
 		state = "away"
-	case c.Match() != nil && p.Flag("playing") && !p.Flag("alive") && !c.Match().Flag("over"):
+	case c.Match() != nil && !p.Flag("playing"):
+		state = "waits"
+	case c.Match() != nil && !p.Flag("alive") && !c.Match().Flag("over"):
 		state = "out " + client.FormatClock(c.Clock(p, "respawn"))[3:8]
 	case c.Match() == nil && p.Flag("ready"):
 		state = "ready"
@@ -190,13 +215,7 @@ func (m *model) player(c *client.Copy, p *client.Sheet, wide int) string {
 	} else {
 		out += "     "
 	}
-	for _, f := range p.Fields() {
-		if f.BuiltIn || f.Type == sheet.Text {
-			continue
-		}
-		out += "  " + field(c, p, f)
-	}
-	return out + faint.Render(fmt.Sprintf("  %d ms", p.Int("ping")))
+	return out
 }
 
 // field draws a bounded number as a bar, anything else as its value.
@@ -223,7 +242,7 @@ func isBar(f *sheet.Field) bool {
 	if f.Type == sheet.Number {
 		unit = sheet.Thousand
 	}
-	return f.Bounded && f.Max > f.Min && f.Max <= 1000*unit
+	return f.Bounded && f.Max > f.Min && f.Max <= 200*unit
 }
 
 func (m *model) footer(c *client.Copy) string {

@@ -6,12 +6,14 @@ import (
 	"context"
 	"fmt"
 	"io"
+	"strconv"
 	"strings"
 	"time"
 
 	tea "charm.land/bubbletea/v2"
 
 	"turnvex/client"
+	"turnvex/internal/sheet"
 )
 
 // Options say what to draw and where.
@@ -129,14 +131,23 @@ func (m *model) tell(n client.Notice) string {
 			for _, f := range info.Fields {
 				v := n.With[f.Name]
 				text := fmt.Sprint(v)
-				if f.Type == "ref" {
+				switch at, isPos := v.([]any); {
+				case f.Type == "ref":
 					text = nameOf(c, text)
+				case f.Type == "position" && isPos && len(at) == 2:
+					text = metres(at[0]) + ", " + metres(at[1]) + " m"
 				}
 				fmt.Fprintf(&b, "  %s: %s", f.Name, text)
 			}
 		}
 	})
 	return b.String()
+}
+
+// metres writes a number of millimetres, as JSON gave it.
+func metres(v any) string {
+	mm, _ := strconv.ParseInt(fmt.Sprint(v), 10, 64)
+	return sheet.ShowThousandths(mm)
 }
 
 func nameOf(c *client.Copy, id string) string {

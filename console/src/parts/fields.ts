@@ -6,7 +6,7 @@ export const label = (f: FieldInfo) => f.title || f.name.replaceAll('_', ' ')
 /** A field's share of its greatest value, for a bar; undefined for a mere count. */
 export function share(f: FieldInfo, v: Value | undefined): number | undefined {
   const unit = f.type === 'number' ? 1000 : 1
-  if (!f.own || typeof v !== 'number' || f.min === undefined || f.max === undefined || f.max <= f.min || f.max > 1000 * unit) return undefined
+  if (!f.own || typeof v !== 'number' || f.min === undefined || f.max === undefined || f.max <= f.min || f.max > 200 * unit) return undefined
   return ((v - f.min) / (f.max - f.min)) * 100
 }
 

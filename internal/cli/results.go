@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"flag"
 	"fmt"
@@ -89,6 +90,7 @@ func showMatch(w io.Writer, m *client.Match) error {
 	for _, t := range r.Teams {
 		rows = append(rows, append([]string{place(t.Place), t.Title, "", t.Outcome}, blanks(r, names, t.Fields)...))
 	}
+	slices.SortStableFunc(r.Players, func(a, b client.PlayerResult) int { return cmp.Compare(uint64(a.Place)-1, uint64(b.Place)-1) }) // who left has no place and comes last
 	for _, p := range r.Players {
 		rows = append(rows, append([]string{place(p.Place), "  " + p.Name, p.Team, p.Outcome}, blanks(r, names, p.Fields)...))
 	}

@@ -210,6 +210,7 @@ func (k *compiler) finish(want Want) {
 		p.num = k.num(e)
 	}
 	p.Const = p.Vars == 0 && p.Reads == (Reads{})
+	p.own, p.any = compact(&p.Reads.Own), compact(&p.Reads.Any)
 }
 
 func hint(want Want, got Type, ok bool) string {

@@ -76,27 +76,38 @@ type Reads struct {
 	Clock bool                    // it reads a clock, so time alone may change it
 }
 
-// Meets tells whether any of the touched fields is read.
-func (r *Reads) Meets(st *sheet.Store) bool {
-	for k := 0; k < sheet.Kinds; k++ {
-		t := st.Touched(sheet.Kind(k))
-		if r.Own[k].Meets(t) || r.Any[k].Meets(t) {
+// kindMask is the part of a Reads that concerns one kind.
+type kindMask struct {
+	kind sheet.Kind
+	mask sheet.Mask
+}
+
+func compact(masks *[sheet.Kinds]sheet.Mask) (out []kindMask) {
+	for k, m := range masks {
+		if !m.Empty() {
+			out = append(out, kindMask{sheet.Kind(k), m})
+		}
+	}
+	return out
+}
+
+func meets(list []kindMask, touched *[sheet.Kinds]sheet.Mask) bool {
+	for i := range list {
+		if list[i].mask.Meets(touched[list[i].kind]) {
 			return true
 		}
 	}
 	return false
 }
 
-// MeetsAny tells whether any of the touched fields is read through something
-// else than the subject itself.
-func (r *Reads) MeetsAny(st *sheet.Store) bool {
-	for k := 0; k < sheet.Kinds; k++ {
-		if r.Any[k].Meets(st.Touched(sheet.Kind(k))) {
-			return true
-		}
-	}
-	return false
+// Touched tells whether any of the touched fields is read.
+func (p *Prog) Touched(touched *[sheet.Kinds]sheet.Mask) bool {
+	return meets(p.any, touched) || meets(p.own, touched)
 }
+
+// TouchedAny tells whether any of the touched fields is read through something
+// else than the subject itself.
+func (p *Prog) TouchedAny(touched *[sheet.Kinds]sheet.Mask) bool { return meets(p.any, touched) }
 
 // Add adds what o reads.
 func (r *Reads) Add(o Reads) {
@@ -120,6 +131,8 @@ type Prog struct {
 	Vars   Vars
 	Reads  Reads
 	Const  bool // it reads nothing: the value is always the same
+
+	own, any []kindMask // Reads without its empty parts
 
 	num  numFn
 	y    numFn // of a Position: num is x

@@ -2,6 +2,7 @@ package expr
 
 import (
 	"cel.dev/cel-go/common/ast"
+	"cel.dev/cel-go/common/operators"
 
 	"turnvex/internal/sheet"
 )
@@ -31,8 +32,53 @@ func (k *compiler) comprehension(e ast.Expr) numFn {
 	k.loops = append(k.loops, loopVar{c.IterVar(), l.kind})
 	k.accus = append(k.accus, accuVar{c.AccuVar(), k.typeOf(c.AccuInit())})
 	cond, step, result := k.num(c.LoopCondition()), k.num(c.LoopStep()), k.num(c.Result())
+	plain := k.plainSum(c)
 	k.loops, k.accus = k.loops[:i], k.accus[:j]
+	if plain != nil {
+		return sumField(l, plain.Slot())
+	}
 	return walk(l, i, j, init, cond, step, result)
+}
+
+// plainSum recognises the most frequent fold, list.sum(p, p.field), and returns
+// the field.
+func (k *compiler) plainSum(c ast.ComprehensionExpr) *sheet.Field {
+	step := c.LoopStep()
+	if c.LoopCondition().Kind() != ast.LiteralKind || step.Kind() != ast.CallKind || step.AsCall().FunctionName() != operators.Add ||
+		c.Result().Kind() != ast.IdentKind {
+		return nil
+	}
+	args := step.AsCall().Args()
+	if args[0].Kind() != ast.IdentKind || args[0].AsIdent() != c.AccuVar() || args[1].Kind() != ast.SelectKind {
+		return nil
+	}
+	operand := args[1].AsSelect().Operand()
+	if operand.Kind() != ast.IdentKind || operand.AsIdent() != c.IterVar() {
+		return nil
+	}
+	kind, _ := kindOf(k.typeOf(operand))
+	f := k.checker.schema.Field(kind, args[1].AsSelect().FieldName())
+	if f == nil || f.Type != sheet.Integer && f.Type != sheet.Number {
+		return nil
+	}
+	return f
+}
+
+func sumField(l list, slot int) numFn {
+	return func(v *Env) int64 {
+		var of *sheet.Row
+		if l.of != nil {
+			of = l.of(v)
+		}
+		sum := int64(0)
+		for _, r := range l.base(v) {
+			if l.members && r.Team != of.ID || !l.members && l.keep != nil && !l.keep(of, r) {
+				continue
+			}
+			sum = add(v, sum, r.N[slot])
+		}
+		return sum
+	}
 }
 
 func walk(l list, i, j int, init, cond, step, result numFn) numFn {

@@ -134,6 +134,8 @@ type list struct {
 	base func(*Env) []*sheet.Row
 	of   rowFn                               // whose list it is, nil for the plain lists
 	keep func(of, candidate *sheet.Row) bool // nil keeps all
+
+	members bool // keep asks for nothing but the team
 }
 
 func (k *compiler) list(e ast.Expr) (list, bool) {
@@ -153,7 +155,7 @@ func (k *compiler) list(e ast.Expr) (list, bool) {
 	if e.Kind() == ast.SelectKind && k.typeOf(e).Kind() == types.ListKind {
 		p := k.place(e.AsSelect().Operand())
 		if keep := Relation(e.AsSelect().FieldName()); keep != nil {
-			return list{kind: sheet.Player, base: seated, of: p.row, keep: keep}, true
+			return list{kind: sheet.Player, base: seated, of: p.row, keep: keep, members: e.AsSelect().FieldName() == "members"}, true
 		}
 	}
 	k.fail(e, "only players, teams, pieces, team.members and a player's rivals, friends and others can be walked through")

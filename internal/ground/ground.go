@@ -55,41 +55,68 @@ func (g *Ground) Free(x, y, r int64) bool {
 // Move takes a body of radius r from (x, y) by dx east and then by dy south, as
 // far as bounds and walls let it. A body that stands in a wall may leave it.
 func (g *Ground) Move(x, y, dx, dy, r int64) (int64, int64) {
-	x = slide(x, dx, r, g.Width, g.Walls, func(w *Wall) (int64, int64) { return w.span(y, r) })
-	y = slide(y, dy, r, g.Height, g.Walls, func(w *Wall) (int64, int64) { return w.turned().span(x, r) })
-	return x, y
+	left, right := min(x, x+dx)-r, max(x, x+dx)+r
+	top, bottom := min(y, y+dy)-r, max(y, y+dy)+r
+	tx, ty := held(x, dx, r, g.Width), held(y, dy, r, g.Height)
+	clear := true
+	for i := range g.Walls {
+		clear = clear && !g.Walls[i].meets(left, top, right, bottom)
+	}
+	if clear {
+		return tx, ty
+	}
+	for i := range g.Walls {
+		if w := &g.Walls[i]; w.meets(left, top, right, bottom) {
+			lo, hi := w.span(y, r)
+			tx = stop(x, tx, lo, hi)
+		}
+	}
+	for i := range g.Walls {
+		if w := &g.Walls[i]; w.meets(left, top, right, bottom) {
+			t := w.turned()
+			lo, hi := t.span(tx, r)
+			ty = stop(y, ty, lo, hi)
+		}
+	}
+	return tx, ty
 }
 
-// slide moves one coordinate from a by d. span gives, for each wall, the open
-// interval of this coordinate that the wall forbids on the way.
-func slide(a, d, r, side int64, walls []Wall, span func(*Wall) (int64, int64)) int64 {
-	if d == 0 {
+// held is where a coordinate a moved by d ends within the ground.
+func held(a, d, r, side int64) int64 {
+	switch {
+	case d == 0:
 		return a
+	case side < 2*r:
+		return side / 2
 	}
-	to := a + d
-	if side >= 2*r {
-		to = min(max(to, r), side-r)
-	} else {
-		to = side / 2
-	}
-	for i := range walls {
-		lo, hi := span(&walls[i])
-		if lo >= hi {
-			continue
+	return min(max(a+d, r), side-r)
+}
+
+// stop holds a way from a to b at the open interval (lo, hi), if it has to be
+// entered.
+func stop(a, b, lo, hi int64) int64 {
+	if lo < hi {
+		if a <= lo && b > lo {
+			return lo
 		}
-		if d > 0 && a <= lo && to > lo {
-			to = lo
-		}
-		if d < 0 && a >= hi && to < hi {
-			to = hi
+		if a >= hi && b < hi {
+			return hi
 		}
 	}
-	return to
+	return b
+}
+
+// meets tells whether the wall's bounds overlap a box.
+func (w *Wall) meets(left, top, right, bottom int64) bool {
+	if w.Radius > 0 {
+		return w.X+w.Radius >= left && w.X-w.Radius <= right && w.Y+w.Radius >= top && w.Y-w.Radius <= bottom
+	}
+	return w.Right >= left && w.Left <= right && w.Bottom >= top && w.Top <= bottom
 }
 
 // turned is the wall with its axes exchanged.
-func (w *Wall) turned() *Wall {
-	return &Wall{Left: w.Top, Top: w.Left, Right: w.Bottom, Bottom: w.Right, X: w.Y, Y: w.X, Radius: w.Radius}
+func (w *Wall) turned() Wall {
+	return Wall{Left: w.Top, Top: w.Left, Right: w.Bottom, Bottom: w.Right, X: w.Y, Y: w.X, Radius: w.Radius}
 }
 
 // span is the open interval of x in which a body of radius r overlaps the wall

@@ -49,6 +49,7 @@ type Machine struct {
 	teams []*sheet.Row
 	seats []*seat
 	acts  map[string]*rulebook.Action
+	whens []*rulebook.Rule // those that wait for a condition
 
 	tick, play sheet.Tick
 	closed     bool
@@ -63,6 +64,7 @@ type Machine struct {
 	queue     []event
 	firings   []firing
 	hits      []*sheet.Row
+	changed   [sheet.Kinds]sheet.Mask // since the ends of phase and match were last looked at
 	budget    int
 }
 
@@ -95,10 +97,16 @@ const noPhase = -2
 // New opens a lobby. The rulebook must have compiled without errors.
 func New(book *rulebook.Book, s Setup) *Machine {
 	m := &Machine{book: book, st: sheet.NewStore(book.Schema), acts: map[string]*rulebook.Action{}}
+	m.st.Watch = book.Watched
 	m.pcg = rand.NewPCG(s.Seed, 0x7475726e766578)
 	m.rng = rand.New(m.pcg)
 	for _, a := range book.Actions {
 		m.acts[a.Name] = a
+	}
+	for _, r := range book.Rules {
+		if r.On == rulebook.OnWhen {
+			m.whens = append(m.whens, r)
+		}
 	}
 	m.lobby = m.st.Add(sheet.Lobby)
 	m.none = m.st.GetOr(0, sheet.Match)

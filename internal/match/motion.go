@@ -62,6 +62,7 @@ func (m *Machine) move() {
 	if mv == nil || m.book.Phases[m.run.phase].Frozen {
 		return
 	}
+	unit := int64(full * m.book.Rate)
 	for _, p := range m.st.Seated {
 		sx, sy := p.Pos(f.Steer)
 		if sx == 0 && sy == 0 || !p.Flag(f.Alive) {
@@ -72,14 +73,14 @@ func (m *Machine) move() {
 			m.subject(sheet.Player, p)
 			speed = speed * min(max(mv.Factor.Value(&m.env, sheet.Number).N[0], 0), 4*sheet.Thousand) / sheet.Thousand
 		}
-		unit := int64(full * m.book.Rate)
 		rx, ry := p.Pos(f.Rest)
-		dx, dy := sx*speed+rx, sy*speed+ry
+		wx, wy := sx*speed+rx, sy*speed+ry
+		dx, dy := wx/unit, wy/unit
 		x, y := p.Pos(f.Pos)
-		nx, ny := m.book.Ground.Move(x, y, dx/unit, dy/unit, mv.Radius)
+		nx, ny := m.book.Ground.Move(x, y, dx, dy, mv.Radius)
 		m.st.SetPos(p, f.Pos, nx, ny)
 		n := p.N[f.Rest.Slot():] // hidden and read by nothing else, so not marked
-		n[0], n[1] = dx%unit, dy%unit
+		n[0], n[1] = wx-dx*unit, wy-dy*unit
 	}
 }
 

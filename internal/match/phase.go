@@ -5,12 +5,17 @@ import (
 	"turnvex/internal/sheet"
 )
 
+var everything = sheet.Mask{^uint64(0), ^uint64(0)}
+
 // enterPhase begins a phase. A phase's clock starts anew with it.
 func (m *Machine) enterPhase(no int) {
 	f := &m.book.F.Match
 	p := m.book.Phases[no]
 	m.run.phase = no
 	m.run.toPhase = noPhase
+	for k := range m.changed { // its ends have not been looked at yet
+		m.changed[k] = everything
+	}
 	m.st.SetInt(m.match, f.Phase, int64(no))
 	if r := m.book.Rounds; r != nil && r.Phase == no {
 		m.beginRound()
@@ -144,7 +149,7 @@ func (m *Machine) transition() bool {
 	}
 	for i := range m.book.Win.Ends {
 		e := &m.book.Win.Ends[i]
-		if m.holds(e.If) {
+		if m.may(e.If) && m.holds(e.If) {
 			m.wantFinish(or(e.Because, e.If.Source), e.Winner)
 			m.endMatch(r.because)
 			return true
@@ -162,7 +167,7 @@ func (m *Machine) transition() bool {
 	}
 	for i := range m.book.Phases[r.phase].Ends {
 		e := &m.book.Phases[r.phase].Ends[i]
-		if m.holds(e.If) {
+		if m.may(e.If) && m.holds(e.If) {
 			m.follow(e.Next, or(e.Because, e.If.Source))
 			return true
 		}

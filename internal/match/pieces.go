@@ -151,11 +151,15 @@ func (m *Machine) touchPieces() {
 		}
 		x, y := r.Pos(f.Pos)
 		reach := p.Radius + m.radius()
+		left, slot := m.touched(r), pf.Pos.Slot()
 		for _, body := range m.st.Seated {
-			bx, by := body.Pos(pf.Pos)
-			dx, dy := x-bx, y-by
+			dx := x - body.N[slot]
+			if !left && (dx > reach || dx < -reach) {
+				continue
+			}
+			dy := y - body.N[slot+1]
 			on := dx <= reach && dx >= -reach && dy <= reach && dy >= -reach && dx*dx+dy*dy <= reach*reach && body.Flag(pf.Alive)
-			if m.touchEdge(r, body, on) {
+			if (on || left) && m.touchEdge(r, body, on) {
 				m.subject(sheet.Player, body)
 				m.env.Piece = r
 				if p.If == nil || p.If.Bool(&m.env) {
@@ -169,6 +173,16 @@ func (m *Machine) touchPieces() {
 	}
 	m.hits = m.hits[:start]
 	m.env.Piece = nil
+}
+
+// touched tells whether any body was on a piece when it was last looked at.
+func (m *Machine) touched(piece *sheet.Row) bool {
+	for _, f := range m.book.F.Piece.Touching {
+		if piece.Int(f) != 0 {
+			return true
+		}
+	}
+	return false
 }
 
 // touchEdge notes whether a body is on a piece and tells whether it has just

@@ -48,7 +48,9 @@ func (m *Machine) settle() {
 			m.breakOff()
 			return
 		}
-		if !m.transition() {
+		happened := m.transition()
+		if !happened {
+			m.changed = [sheet.Kinds]sheet.Mask{}
 			return
 		}
 	}
@@ -71,7 +73,7 @@ func (m *Machine) settleRules() {
 			m.run.broken = fmt.Sprintf("rules went on setting off rules after %d passes (the rule in line %d among them)", maxPasses, m.lastRuleLine())
 			break
 		}
-		m.st.ClearTouched()
+		m.forget()
 		m.runQueue()
 		for _, f := range m.firings {
 			if m.st.Get(f.row.ID) == f.row {
@@ -81,7 +83,22 @@ func (m *Machine) settleRules() {
 		}
 	}
 	m.queue = m.queue[:0]
+	m.forget()
+}
+
+// forget clears what the rules have looked at, and keeps it in mind for the
+// conditions that end phases and matches.
+func (m *Machine) forget() {
+	for k := range m.changed {
+		m.changed[k].Add(m.st.Touched()[k])
+	}
 	m.st.ClearTouched()
+}
+
+// may tells whether a condition may have become another one since the ends were
+// last looked at.
+func (m *Machine) may(p *expr.Prog) bool {
+	return p.Reads.Clock || p.Const || p.Touched(&m.changed)
 }
 
 func (m *Machine) lastRuleLine() int {
@@ -99,18 +116,19 @@ func (m *Machine) derive() {
 	}
 	for _, d := range m.book.Derived {
 		reads := &d.Is.Reads
-		if reads.Clock || reads.MeetsAny(m.st) {
+		if reads.Clock || d.Is.TouchedAny(m.st.Touched()) {
 			for _, r := range m.st.Of(d.Kind) {
 				m.deriveRow(d, r)
 			}
 			continue
 		}
 		own := reads.Own[d.Kind]
-		if !own.Meets(m.st.Touched(d.Kind)) {
+		if !own.Meets(m.st.Touched()[d.Kind]) {
 			continue
 		}
-		for _, r := range m.st.Of(d.Kind) {
-			if r.Touched.Meets(own) {
+		hot := m.st.Hot()
+		for i := 0; i < len(hot); i++ { // deriving may make others hot, but not through what this one reads
+			if r := hot[i]; r.Kind == d.Kind && r.Touched.Meets(own) {
 				m.deriveRow(d, r)
 			}
 		}
@@ -135,28 +153,47 @@ func (m *Machine) subject(k sheet.Kind, r *sheet.Row) {
 }
 
 // collect finds the conditions that have come true since they were last looked
-// at, in the order of the file.
+// at, in the order of the file, and for each in the order in which the players
+// or teams came.
 func (m *Machine) collect() {
 	touched := m.st.AnyTouched()
-	for _, r := range m.book.Rules {
-		if r.On != rulebook.OnWhen {
-			continue
-		}
+	sorted := false
+	for _, r := range m.whens {
 		reads := &r.When.Reads
-		all := reads.Clock || touched && reads.MeetsAny(m.st)
 		switch {
+		case reads.Clock || touched && r.When.TouchedAny(m.st.Touched()):
+			m.lookAll(r)
 		case r.For == sheet.Match:
-			if all || touched && reads.Meets(m.st) || r.When.Const {
+			if touched && r.When.Touched(m.st.Touched()) || r.When.Const {
 				m.look(r, m.match)
 			}
-		case all || touched && reads.Own[r.For].Meets(m.st.Touched(r.For)):
-			for _, row := range m.subjects(r.For) {
-				if all || row.Touched.Meets(reads.Own[r.For]) {
+		case touched && reads.Own[r.For].Meets(m.st.Touched()[r.For]):
+			if !sorted {
+				m.st.SortHot()
+				sorted = true
+			}
+			for _, row := range m.st.Hot() {
+				if row.Kind == r.For && row.Touched.Meets(reads.Own[r.For]) && m.takesPart(row) {
 					m.look(r, row)
 				}
 			}
 		}
 	}
+}
+
+func (m *Machine) lookAll(r *rulebook.Rule) {
+	if r.For == sheet.Match {
+		m.look(r, m.match)
+		return
+	}
+	for _, row := range m.subjects(r.For) {
+		m.look(r, row)
+	}
+}
+
+// takesPart tells whether rules for its kind look at a sheet.
+func (m *Machine) takesPart(r *sheet.Row) bool {
+	return r.Kind != sheet.Player || r.Flag(m.book.F.Player.Playing)
 }
 
 func (m *Machine) subjects(k sheet.Kind) []*sheet.Row {

@@ -80,27 +80,37 @@ func (b *binder) all() {
 	b.endings()
 	b.recordRules()
 	b.boards()
-	b.clockReaders()
+	b.watched()
 }
 
-// clockReaders finds out whether passing time alone may change something.
-func (b *binder) clockReaders() {
+// watched finds out which fields derived fields and waiting conditions read, and
+// whether passing time alone may change one of them.
+func (b *binder) watched() {
 	k := b.book
-	reads := func(p *expr.Prog) bool { return p != nil && p.Reads.Clock }
-	for _, d := range k.Derived {
-		k.DerivesClocks = k.DerivesClocks || reads(d.Is)
+	add := func(p *expr.Prog) {
+		if p == nil {
+			return
+		}
+		k.ReadsClocks = k.ReadsClocks || p.Reads.Clock
+		for kind := range k.Watched {
+			k.Watched[kind].Add(p.Reads.Own[kind])
+			k.Watched[kind].Add(p.Reads.Any[kind])
+		}
 	}
-	k.ReadsClocks = k.DerivesClocks
+	for _, d := range k.Derived {
+		add(d.Is)
+	}
+	k.DerivesClocks = k.ReadsClocks
 	for _, r := range k.Rules {
-		k.ReadsClocks = k.ReadsClocks || reads(r.When)
+		add(r.When)
 	}
 	for _, p := range k.Phases {
 		for _, e := range p.Ends {
-			k.ReadsClocks = k.ReadsClocks || reads(e.If)
+			add(e.If)
 		}
 	}
 	for _, e := range k.Win.Ends {
-		k.ReadsClocks = k.ReadsClocks || reads(e.If)
+		add(e.If)
 	}
 }
 

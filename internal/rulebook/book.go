@@ -44,8 +44,9 @@ type Book struct {
 	Boards     []*Board
 	Notices    []*Notice
 
-	ReadsClocks   bool // some condition reads a clock, so that time alone may make it true
-	DerivesClocks bool // some derived field does
+	ReadsClocks   bool                    // some condition reads a clock, so that time alone may make it true
+	DerivesClocks bool                    // some derived field does
+	Watched       [sheet.Kinds]sheet.Mask // the fields that derived fields and conditions read
 }
 
 // Action returns the action of that name, or nil.

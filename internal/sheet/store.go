@@ -3,6 +3,7 @@ package sheet
 import (
 	"encoding/binary"
 	"fmt"
+	"slices"
 
 	"github.com/cespare/xxhash/v2"
 )
@@ -23,7 +24,8 @@ type Moved struct {
 // safe for use by several goroutines.
 type Store struct {
 	Schema *Schema
-	Seated []*Row // the players who take part in the present match, in order of entry
+	Watch  [Kinds]Mask // the fields whose changes the rules look at; the others are not remembered for them
+	Seated []*Row      // the players who take part in the present match, in order of entry
 
 	rows    []*Row // by ID-base
 	base    ID
@@ -230,6 +232,9 @@ func (st *Store) mark(r *Row, f *Field) {
 		st.dirty = append(st.dirty, r)
 	}
 	r.Sent.Set(f.No)
+	if !st.Watch[r.Kind].Has(f.No) {
+		return
+	}
 	if r.Touched.Empty() {
 		st.hot = append(st.hot, r)
 	}
@@ -245,13 +250,18 @@ func (st *Store) TouchAll(k Kind) {
 	}
 }
 
-// Touched returns the fields of a kind changed since ClearTouched.
-func (st *Store) Touched(k Kind) Mask { return st.touched[k] }
+// Touched returns the watched fields of each kind changed since ClearTouched.
+func (st *Store) Touched() *[Kinds]Mask { return &st.touched }
 
-// Hot returns the sheets with fields changed since ClearTouched.
+// Hot returns the sheets with watched fields changed since ClearTouched.
 func (st *Store) Hot() []*Row { return st.hot }
 
-// AnyTouched tells whether anything changed since ClearTouched.
+// SortHot puts Hot in the order of the sheets' numbers.
+func (st *Store) SortHot() {
+	slices.SortFunc(st.hot, func(a, b *Row) int { return int(a.ID) - int(b.ID) })
+}
+
+// AnyTouched tells whether anything watched changed since ClearTouched.
 func (st *Store) AnyTouched() bool {
 	for k := range st.touched {
 		if !st.touched[k].Empty() {

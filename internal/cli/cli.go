@@ -40,7 +40,7 @@ type command struct {
 type runner func(ctx context.Context, t *Terminal, args []string) error
 
 func commands() []command {
-	return []command{serveCommand(), checkCommand(), newCommand(), loadCommand(), schemaCommand(), signInCommand(), renameCommand(), rulebooksCommand(), lobbiesCommand(),
+	return []command{serveCommand(), checkCommand(), newCommand(), rehearseCommand(), replayCommand(), loadCommand(), schemaCommand(), signInCommand(), renameCommand(), rulebooksCommand(), lobbiesCommand(),
 		openCommand(), joinCommand(), watchCommand(), resultsCommand(), boardCommand()}
 }
 

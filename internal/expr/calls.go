@@ -269,6 +269,9 @@ func (k *compiler) function(e ast.Expr, name string, args []ast.Expr) numFn {
 		args = append([]ast.Expr{c.Target()}, args...)
 	}
 	switch name {
+	case "team_named":
+		p := k.place(e)
+		return func(v *Env) int64 { return int64(p.row(v).ID) }
 	case "size":
 		if k.typeOf(args[0]).Kind() == types.StringKind {
 			return textSize(k.text(args[0]))

@@ -136,7 +136,7 @@ func plainMessage(m string) string {
 
 func (c *Checker) names(scope Scope) []string {
 	names := []string{"lobby", "match", "players", "teams", "pieces", "nobody", "noteam",
-		"distance", "point", "seconds", "running", "min", "max", "abs", "int", "double", "size", "true", "false"}
+		"distance", "point", "team_named", "seconds", "running", "min", "max", "abs", "int", "double", "size", "true", "false"}
 	for v, n := range map[Vars]string{Me: "me", Target: "target", Piece: "piece", Team: "team", It: "it", Args: "arg", Random: "random"} {
 		if scope.Vars&v != 0 {
 			names = append(names, n)

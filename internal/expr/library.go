@@ -17,6 +17,7 @@ import (
 // Checker type-checks and compiles expressions against one schema. It is made
 // once a rulebook.
 type Checker struct {
+	Teams  []string // the names of the teams, in their order; set before the first use
 	schema *sheet.Schema
 	base   *cel.Env
 	envs   map[envKey]*cel.Env
@@ -64,6 +65,7 @@ func functionDecls() []cel.EnvOption {
 		cel.Function("point", cel.Overload("point_int_int", []*cel.Type{i, i}, pos)),
 		cel.Function("seconds", cel.Overload("seconds_int", []*cel.Type{i}, i)),
 		cel.Function("random", cel.Overload("random_int_int", []*cel.Type{i, i}, i)),
+		cel.Function("team_named", cel.Overload("team_named_string", []*cel.Type{types.StringType}, kindTypes[sheet.Team])),
 		cel.Function("running", cel.Overload("running_clock", []*cel.Type{i}, b)),
 		cel.Function("min", cel.Overload("min_int", []*cel.Type{i, i}, i), cel.Overload("min_double", []*cel.Type{d, d}, d)),
 		cel.Function("max", cel.Overload("max_int", []*cel.Type{i, i}, i), cel.Overload("max_double", []*cel.Type{d, d}, d)),

@@ -1,6 +1,8 @@
 package expr
 
 import (
+	"slices"
+
 	"cel.dev/cel-go/common/ast"
 	"cel.dev/cel-go/common/types"
 
@@ -23,7 +25,9 @@ func (k *compiler) place(e ast.Expr) place {
 	case ast.SelectKind:
 		return k.deref(e, kind)
 	case ast.CallKind:
-		if c := e.AsCall(); c.FunctionName() == "_?_:_" {
+		if c := e.AsCall(); c.FunctionName() == "team_named" {
+			return k.teamNamed(e, c.Args()[0])
+		} else if c.FunctionName() == "_?_:_" {
 			cond, a, b := k.num(c.Args()[0]), k.place(c.Args()[1]), k.place(c.Args()[2])
 			return place{kind: kind, row: func(v *Env) *sheet.Row {
 				if cond(v) != 0 {
@@ -35,6 +39,22 @@ func (k *compiler) place(e ast.Expr) place {
 	}
 	k.fail(e, "this cannot be used as a %s here", kind)
 	return place{kind: kind, row: func(v *Env) *sheet.Row { return v.Store.GetOr(0, kind) }}
+}
+
+// teamNamed compiles team_named('amber'): the name is known when the rulebook is read.
+func (k *compiler) teamNamed(e, arg ast.Expr) place {
+	if arg.Kind() == ast.LiteralKind {
+		name := string(arg.AsLiteral().(types.String))
+		if i := slices.Index(k.checker.Teams, name); i >= 0 {
+			return place{kind: sheet.Team, row: func(v *Env) *sheet.Row { return v.Store.Of(sheet.Team)[i] }}
+		}
+		k.fail(arg, "there is no team %q", name)
+		is := &k.issues[len(k.issues)-1]
+		is.Word, is.Known = name, k.checker.Teams
+	} else {
+		k.fail(arg, "team_named takes a name written out, as in team_named('amber')")
+	}
+	return place{kind: sheet.Team, row: func(v *Env) *sheet.Row { return v.Store.GetOr(0, sheet.Team) }}
 }
 
 func (k *compiler) named(e ast.Expr, name string) place {

@@ -28,6 +28,8 @@ type Config struct {
 	Node    string // this node's name in the directory
 	Region  string
 	Version string // of the service, told to clients
+	// Journals is a folder in which each lobby's journal is written; "" for none.
+	Journals string
 }
 
 // Hall may be used by several goroutines.

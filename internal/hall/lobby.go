@@ -42,6 +42,7 @@ type Lobby struct {
 	saver   chan saveJob
 	dir     directoryEntry
 	writes  sync.WaitGroup // of the directory
+	journal *journalFile   // nil unless the node keeps journals
 }
 
 func newLobby(h *Hall, id string, book *rulebook.Book, s match.Setup) *Lobby {
@@ -49,6 +50,9 @@ func newLobby(h *Hall, id string, book *rulebook.Book, s match.Setup) *Lobby {
 		jobs: make(chan func(), 64), done: make(chan struct{}), keys: map[string][]sheet.ID{}, saver: make(chan saveJob, 64)}
 	l.ctx, l.quit = context.WithCancel(context.Background())
 	l.m, l.began = match.New(book, s), time.Now()
+	if h.cfg.Journals != "" {
+		l.journal = openJournal(l, s)
+	}
 	row := l.m.Store().Of(sheet.Lobby)[0]
 	l.title, l.capacity = row.Text(book.F.Lobby.Title), int(row.Int(book.F.Lobby.Capacity))
 	l.pub.init(book)
@@ -86,6 +90,7 @@ func (l *Lobby) run() {
 	for _, c := range l.clients {
 		c.end(wire.Bye{Code: string(code.LobbyGone), Reason: "the lobby has closed"})
 	}
+	l.journal.close(l)
 	close(l.saver)
 	<-saved
 	l.updateDirectory()
@@ -100,7 +105,7 @@ func (l *Lobby) guard(do func()) {
 			for _, c := range l.clients {
 				c.end(wire.Bye{Code: string(code.Internal), Reason: "the lobby failed; it was logged"})
 			}
-			l.carryOut(l.m.Step(&match.Input{At: l.now(), Kind: match.Close}))
+			l.step(&match.Input{Kind: match.Close})
 		}
 	}()
 	do()
@@ -133,6 +138,7 @@ func (l *Lobby) sleep() time.Duration {
 // step hands one input to the authority and carries out what follows.
 func (l *Lobby) step(in *match.Input) *match.Output {
 	in.At = l.now()
+	l.journal.input(l, in)
 	out := l.m.Step(in)
 	l.pub.notices(l, out.Notices)
 	l.carryOut(out)
@@ -175,5 +181,5 @@ func (l *Lobby) stop() {
 	})
 }
 
-// view returns how much of the store a kind of onlooker sees.
+// allView sees everything but hidden fields.
 func allView() replica.View { return replica.View{All: true} }

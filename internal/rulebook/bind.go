@@ -67,6 +67,7 @@ func (b *binder) all() {
 	if b.checker, err = expr.NewChecker(k.Schema); err != nil {
 		panic("turnvex: the expression checker: " + err.Error())
 	}
+	b.checker.Teams = b.teamNames()
 	b.seats()
 	b.ground()
 	b.kitNames()

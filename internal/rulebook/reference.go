@@ -200,7 +200,7 @@ it is; ` + "`&&` and `||`" + ` absorb it where the other side decides.
 
 Lists take ` + "`exists(p, …)`, `all(p, …)`, `exists_one(p, …)`, `count(p, …)`, `sum(p, integer)`, `sum_number(p, number)`, `most(p, integer)`, `least(p, integer)` and `size()`" + `.
 Functions: ` + "`distance(a, b)`" + ` in millimetres, ` + "`point(x, y)`, `seconds(n)`" + ` in milliseconds,
-` + "`running(clock)`, `min`, `max`, `abs`, `int`, `double`, `size(text)`, `string(n)`" + ` and, in
+` + "`running(clock)`, `team_named('amber')`, `min`, `max`, `abs`, `int`, `double`, `size(text)`, `string(n)`" + ` and, in
 what an effect writes, ` + "`random(least, most)`" + `. A choice is compared with its words
 (` + "`match.phase == 'play'`, `me.mood in ['calm', 'merry']`" + `); a clock reads as milliseconds;
 a position has ` + "`.x` and `.y`" + ` in millimetres.

@@ -34,6 +34,7 @@ type Config struct {
 	Rulebooks   string // a folder whose *.yaml, *.yml and *.json are loaded at the start; "" for none
 	OperatorKey string // "" keeps the one of an earlier start, or makes one
 	Origins     []string
+	Journals    string       // a folder for the lobbies' journals; "" for none
 	Log         *slog.Logger // nothing is logged if nil
 }
 
@@ -115,7 +116,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	if err := s.loadFolder(ctx, cfg); err != nil {
 		return err
 	}
-	s.Hall = hall.New(hall.Config{DB: s.DB, Log: cfg.Log, Node: cfg.Node, Region: cfg.Region, Version: Version})
+	s.Hall = hall.New(hall.Config{DB: s.DB, Log: cfg.Log, Node: cfg.Node, Region: cfg.Region, Version: Version, Journals: cfg.Journals})
 	if err := s.Hall.Recover(ctx); err != nil {
 		return err
 	}

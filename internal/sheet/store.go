@@ -201,8 +201,11 @@ func (st *Store) SetPos(r *Row, f *Field, x, y int64) bool {
 }
 
 // SetClock is Set for a clock: it shows ticks at tick at of its time and goes on
-// at rate (1 up, -1 down, 0 standing).
+// at rate (1 up, -1 down, 0 standing; a standing clock has no anchor).
 func (st *Store) SetClock(r *Row, f *Field, ticks, rate int64, at Tick) bool {
+	if rate == 0 {
+		at = 0
+	}
 	return st.Set(r, f, Value{Type: Clock, N: [3]int64{ticks, rate, int64(at)}})
 }
 

@@ -1,0 +1,191 @@
+package rulebook
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"strconv"
+	"strings"
+
+	"github.com/goccy/go-yaml"
+)
+
+// RandomDocument makes a rulebook up from the grammar: for the tests that let
+// the core run whatever the checker accepts. Where the checker finds something
+// wrong, that is taken out, until nothing is or nothing is left.
+func RandomDocument(r *rand.Rand) []byte {
+	g := &generator{r: r}
+	doc := g.object(topObject, 0)
+	doc["turnvex"], doc["name"], doc["tick"] = 1, "made_up", 10
+	doc["start"] = map[string]any{"countdown": "0s"}
+	doc["players"] = map[string]any{"least": 1, "most": 8, "late": "seat"}
+	doc["ground"] = map[string]any{"width": "20m", "height": "20m"}
+	doc["movement"] = map[string]any{"speed": "5m"}
+	doc["sheets"] = map[string]any{
+		"player": map[string]any{"hull": map[string]any{"type": "integer", "max": 100, "start": 50, "min": 0}, "wind": map[string]any{"type": "number"}, "time": map[string]any{"type": "clock"}, "on": map[string]any{"type": "flag"}},
+		"match":  map[string]any{"n": map[string]any{"type": "integer"}, "who": map[string]any{"type": "player"}},
+	}
+	actions, _ := doc["actions"].(map[string]any)
+	if actions == nil {
+		actions = map[string]any{}
+	}
+	actions["go"] = map[string]any{"do": g.spec(&effects, 2)}
+	doc["actions"] = actions
+	doc["kits"] = map[string]any{"a": map[string]any{"actions": []any{"go"}}}
+	for range 200 {
+		src, err := yaml.Marshal(doc)
+		if err != nil {
+			panic(err)
+		}
+		_, problems := Compile(src)
+		bad := problems.Errors()
+		if len(bad) == 0 {
+			return src
+		}
+		for _, p := range bad {
+			takeOut(doc, strings.Split(p.At, "."))
+		}
+	}
+	return nil
+}
+
+// takeOut removes what stands at a path such as rules[2].do[1].by.
+func takeOut(v any, path []string) {
+	name, index := path[0], -1
+	if i := strings.IndexByte(name, '['); i >= 0 {
+		index, _ = strconv.Atoi(strings.TrimSuffix(name[i+1:], "]"))
+		name = name[:i]
+	}
+	m, ok := v.(map[string]any)
+	if !ok {
+		return
+	}
+	if index < 0 {
+		if len(path) == 1 || m[name] == nil {
+			delete(m, name)
+			return
+		}
+		if inner, ok := m[name].(map[string]any); ok && len(path) > 1 && len(inner) > 0 {
+			takeOut(inner, path[1:])
+			return
+		}
+		delete(m, name)
+		return
+	}
+	list, _ := m[name].([]any)
+	if index < 1 || index > len(list) {
+		return
+	}
+	if item, ok := list[index-1].(map[string]any); ok && len(path) > 1 {
+		if _, there := item[strings.Split(path[1], "[")[0]]; there && !strings.Contains("by to then else do if", path[1]) {
+			takeOut(item, path[1:])
+			return
+		}
+	}
+	m[name] = append(append([]any{}, list[:index-1]...), list[index:]...)
+}
+
+type generator struct{ r *rand.Rand }
+
+var (
+	someFields = []string{"me.hull", "me.wind", "match.n", "match.who", "it.hull", "target.hull", "me.time", "me.on", "match.who.hull", "me.pos"}
+	someExprs  = []string{"1", "2.5", "true", "me.hull > 10", "me.hull == 0 && me.alive", "match.n > 3", "me", "target", "it", "nobody", "match.who", "match.who == me",
+		"players.count(p, p.alive)", "players.exists(p, p.hull < 20)", "random(1, 6)", "random(0, 60)", "-me.hull", "me.hull / match.n", "me.time > 2000", "match.clock < 5000",
+		"me.pos", "point(5000, 5000)", "piece", "me.wind * 1.5", "players.sum(p, p.hull)", "it.alive", "!me.on"}
+	someNames = []string{"a", "b", "c", "play", "rest", "end"}
+	someTimes = []string{"100ms", "500ms", "1s", "3s"}
+)
+
+func (g *generator) pick(list []string) string { return list[g.r.IntN(len(list))] }
+
+func (g *generator) object(o *object, depth int) map[string]any {
+	out := map[string]any{}
+	if len(o.oneOf) > 0 {
+		k := o.key(o.oneOf[g.r.IntN(len(o.oneOf))])
+		out[k.name] = g.value(k, depth)
+	}
+	for i := range o.keys {
+		k := &o.keys[i]
+		skip := false
+		for _, one := range o.oneOf {
+			skip = skip || one == k.name
+		}
+		if !skip && (k.required || depth == 0 && g.r.IntN(4) > 0 || depth < 7 && g.r.IntN(3) == 0) {
+			out[k.name] = g.value(k, depth)
+		}
+	}
+	if o == effectObject { // what belongs to the verb
+		for verb, keys := range map[string][]string{"add": {"by"}, "set": {"to"}, "clock": {"do"}, "give": {"to"}, "each": {"do"}, "if": {"then"}} {
+			for _, name := range keys {
+				if out[verb] != nil {
+					out[name] = g.value(o.key(name), depth)
+				}
+			}
+		}
+		if out["each"] != nil {
+			out["do"] = g.value(&key{name: "do", spec: effects}, depth)
+		} else if out["clock"] != nil {
+			out["do"] = g.pick([]string{"start", "stop", "reset", "restart"})
+		}
+	}
+	return out
+}
+
+// What fits a key by its name, most of the time.
+var (
+	conditions = []string{"me.hull > 10", "me.hull == 0 && me.alive", "match.n > 3", "match.who == me", "players.count(p, p.alive) > 2", "players.exists(p, p.hull < 20)",
+		"match.who != nobody", "me.time > 2000", "!me.on", "match.clock < 5000", "players.all(p, p.hull > 0)", "me.wind > 1.5", "match.n == 7"}
+	amounts  = []string{"1", "-3", "2", "me.hull", "match.n", "random(1, 6)", "players.sum(p, p.hull)", "players.count(p, p.alive)", "me.hull / match.n", "match.n * 100"}
+	someones = []string{"me", "nobody", "match.who", "it", "target"}
+	byKey    = map[string][]string{"if": conditions, "when": conditions, "by": amounts, "most": amounts, "least": amounts, "out": someones, "spawn": someones,
+		"add": {"me.hull", "match.n", "me.wind", "match.who.hull"}, "set": {"match.n", "me.hull", "match.who.hull"}, "reset": {"me.hull", "match.n", "me.time"}, "clock": {"me.time"}}
+)
+
+func (g *generator) value(k *key, depth int) any {
+	if pool := byKey[k.name]; pool != nil && (k.spec.shape == anExpr || k.spec.shape == aPath) && g.r.IntN(8) > 0 {
+		return g.pick(pool)
+	}
+	if k.name == "to" && g.r.IntN(2) == 0 {
+		return g.pick(append(amounts, someones...))
+	}
+	return g.spec(&k.spec, depth+1)
+}
+
+func (g *generator) spec(s *spec, depth int) any {
+	switch s.shape {
+	case anObject:
+		return g.object(s.object, depth)
+	case aMap:
+		m := map[string]any{}
+		for range 1 + g.r.IntN(3) {
+			m[g.pick(someNames)] = g.spec(s.elem, depth)
+		}
+		return m
+	case aList:
+		list := []any{}
+		for range 1 + g.r.IntN(3) {
+			list = append(list, g.spec(s.elem, depth))
+		}
+		return list
+	case aWord:
+		return g.pick(s.words)
+	case aName:
+		return g.pick(someNames)
+	case aText:
+		return "text"
+	case anInt:
+		return s.min + g.r.Int64N(min(s.max-s.min, 5)+1)
+	case aFlag:
+		return g.r.IntN(2) == 0
+	case aDuration, aTime:
+		return g.pick(someTimes)
+	case aLength:
+		return fmt.Sprintf("%dmm", max(s.min, g.r.Int64N(5000)))
+	case aPoint:
+		return []any{fmt.Sprintf("%dm", g.r.IntN(20)), fmt.Sprintf("%dm", g.r.IntN(20))}
+	case aPath:
+		return g.pick(someFields)
+	case anExpr:
+		return g.pick(someExprs)
+	}
+	return g.r.IntN(10)
+}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"cel.dev/cel-go/cel"
@@ -39,6 +40,42 @@ type Scope struct {
 
 // Compile parses, type-checks and compiles one expression.
 func (c *Checker) Compile(src string, scope Scope, want Want) (*Prog, []Issue) {
+	if p := plainInteger(src, want); p != nil {
+		return p, nil
+	}
+	key := compileKey{src, scope.Vars, scope.It, want}
+	if p := c.known[key]; p != nil && scope.Vars&Args == 0 {
+		return p, nil
+	}
+	p, issues := c.compile(src, scope, want)
+	if p != nil && scope.Vars&Args == 0 {
+		c.known[key] = p
+	}
+	return p, issues
+}
+
+// compileKey is all that a program without arguments depends on.
+type compileKey struct {
+	src  string
+	vars Vars
+	it   sheet.Kind
+	want Want
+}
+
+// plainInteger compiles what most amounts are, without the library.
+func plainInteger(src string, want Want) *Prog {
+	n, err := strconv.ParseInt(src, 10, 64)
+	numeric := want.Any || want.Type == sheet.Integer || want.Type == sheet.Number
+	if want.Field != nil {
+		numeric = want.Field.Type == sheet.Integer || want.Field.Type == sheet.Number
+	}
+	if err != nil || !numeric || strconv.FormatInt(n, 10) != src {
+		return nil
+	}
+	return &Prog{Source: src, Type: Type{Of: sheet.Integer}, Const: true, num: constant(n)}
+}
+
+func (c *Checker) compile(src string, scope Scope, want Want) (*Prog, []Issue) {
 	k, issues := c.parse(src, scope)
 	if k == nil {
 		return nil, issues
@@ -65,6 +102,18 @@ func (p *Path) Row(e *Env) *sheet.Row { return p.row(e) }
 
 // CompilePath compiles a reference such as me.hull or match.bell.team.
 func (c *Checker) CompilePath(src string, scope Scope) (*Path, []Issue) {
+	key := compileKey{src: src, vars: scope.Vars, it: scope.It}
+	if p := c.paths[key]; p != nil && scope.Vars&Args == 0 {
+		return p, nil
+	}
+	p, issues := c.compilePath(src, scope)
+	if p != nil {
+		c.paths[key] = p
+	}
+	return p, issues
+}
+
+func (c *Checker) compilePath(src string, scope Scope) (*Path, []Issue) {
 	k, issues := c.parse(src, scope)
 	if k == nil {
 		return nil, issues

@@ -21,6 +21,8 @@ type Checker struct {
 	schema *sheet.Schema
 	base   *cel.Env
 	envs   map[envKey]*cel.Env
+	known  map[compileKey]*Prog
+	paths  map[compileKey]*Path
 }
 
 // NewChecker returns a checker for expressions over a schema.
@@ -46,7 +48,7 @@ func NewChecker(schema *sheet.Schema) (*Checker, error) {
 	}
 	opts = append(opts, functionDecls()...)
 	base, err := cel.NewEnv(opts...)
-	return &Checker{schema: schema, base: base, envs: map[envKey]*cel.Env{}}, err
+	return &Checker{schema: schema, base: base, envs: map[envKey]*cel.Env{}, known: map[compileKey]*Prog{}, paths: map[compileKey]*Path{}}, err
 }
 
 type envKey struct {

@@ -257,6 +257,9 @@ func (m *Machine) endAction(s *seat, a *rulebook.Action) {
 
 // endActions ends the lasting actions whose time is over.
 func (m *Machine) endActions() {
+	if !m.book.Lasting {
+		return
+	}
 	for _, a := range m.book.Actions {
 		if a.Active == nil {
 			continue

@@ -44,7 +44,7 @@ func (m *Machine) carryOut(e *rulebook.Effect) {
 		m.placeNow(e)
 	case rulebook.Remove:
 		if r := m.st.Get(sheet.ID(e.Value.Int(&m.env))); r != nil && r.Kind == sheet.Piece {
-			m.st.Remove(r)
+			m.removePiece(r)
 		}
 	case rulebook.Grant, rulebook.Withdraw:
 		m.changeKit(e)
@@ -109,6 +109,7 @@ func (m *Machine) write(e *rulebook.Effect) {
 	case f == m.book.F.Player.Pos || f == m.book.F.Piece.Pos:
 		x, y := m.within(v.N[0], v.N[1])
 		m.st.SetPos(r, f, x, y)
+		m.stirred = true
 	default:
 		m.st.Set(r, f, v)
 	}

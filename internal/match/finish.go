@@ -227,9 +227,7 @@ func (m *Machine) afterResult() {
 // clearMatch takes the match's sheets away: everyone is back in the lobby.
 func (m *Machine) clearMatch() {
 	f := &m.book.F
-	for list := m.st.Of(sheet.Piece); len(list) > 0; list = m.st.Of(sheet.Piece) {
-		m.st.Remove(list[len(list)-1])
-	}
+	m.clearPieces()
 	if m.match != nil {
 		m.st.Remove(m.match)
 	}

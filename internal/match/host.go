@@ -63,6 +63,7 @@ func (m *Machine) setField(in *Input) Verdict {
 		v.S = cut(v.S, int(f.Max))
 	case sheet.Position:
 		v.N[0], v.N[1] = m.within(v.N[0], v.N[1])
+		m.stirred = true
 	case sheet.Clock:
 		v.N[0], v.N[1], v.N[2] = max(v.N[0], 0), r.N[f.Slot()+1], int64(m.clockNow(f))
 	}

@@ -57,6 +57,7 @@ type Machine struct {
 	banned     []string
 
 	emptyAt   sheet.Tick // wall tick at which the empty lobby closes; 0 when it is not empty
+	nextHold  sheet.Tick // no hold runs out before this wall tick; 0 when none is under way
 	startAt   sheet.Tick // wall tick of the start; 0 when none is under way
 	hostStart bool       // the countdown under way was asked for by the host
 	count     int64      // matches begun
@@ -64,6 +65,7 @@ type Machine struct {
 	queue     []event
 	firings   []firing
 	hits      []*sheet.Row
+	stirred   bool                    // a body or a piece may be somewhere else since touches were last looked for
 	changed   [sheet.Kinds]sheet.Mask // since the ends of phase and match were last looked at
 	budget    int
 }
@@ -85,11 +87,12 @@ type run struct {
 	spawnTurn  int
 	ruleNext   []sheet.Tick
 	pieceNext  []sheet.Tick
+	pieceCount []int      // on the ground, by kind
+	respawn    sheet.Tick // nobody comes back before this play tick; 0 when nobody is to
 	pause      pauseRun
 	decisions  []decision
 	decisionNo int64
 	left       []PlayerResult // players who left before the end
-	kept       []Post
 }
 
 const noPhase = -2

@@ -78,7 +78,9 @@ func (m *Machine) move() {
 		dx, dy := wx/unit, wy/unit
 		x, y := p.Pos(f.Pos)
 		nx, ny := m.book.Ground.Move(x, y, dx, dy, mv.Radius)
-		m.st.SetPos(p, f.Pos, nx, ny)
+		if m.st.SetPos(p, f.Pos, nx, ny) {
+			m.stirred = true
+		}
 		n := p.N[f.Rest.Slot():] // hidden and read by nothing else, so not marked
 		n[0], n[1] = wx-dx*unit, wy-dy*unit
 	}
@@ -120,5 +122,6 @@ func (m *Machine) claim(s *seat, in *Input) Verdict {
 		return Verdict{Code: code.OutOfRange, Reason: "you cannot be there: at most " + metres(far) + " since your last claim, and not through walls"}
 	}
 	m.st.SetPos(s.row, f.Pos, in.X, in.Y)
+	m.stirred = true
 	return Verdict{}
 }

@@ -59,13 +59,10 @@ func (m *Machine) beginRound() {
 				m.spawn(s)
 			}
 		}
-		list := m.st.Of(sheet.Piece)
-		for len(list) > 0 {
-			m.st.Remove(list[len(list)-1])
-			list = m.st.Of(sheet.Piece)
-		}
+		m.clearPieces()
 		m.giveBearers()
 	}
+	m.stirred = true
 	for i := range m.run.pieceNext {
 		m.run.pieceNext[i] = 0
 	}

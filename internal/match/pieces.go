@@ -9,20 +9,23 @@ import (
 // time.
 const tries = 24
 
-func (m *Machine) piecesOf(no int) int {
-	n := 0
-	for _, r := range m.st.Of(sheet.Piece) {
-		if r.Int(m.book.F.Piece.Kind) == int64(no) {
-			n++
-		}
+// removePiece takes a piece off the ground.
+func (m *Machine) removePiece(r *sheet.Row) {
+	m.run.pieceCount[r.Int(m.book.F.Piece.Kind)]--
+	m.st.Remove(r)
+}
+
+// clearPieces takes every piece off the ground.
+func (m *Machine) clearPieces() {
+	for list := m.st.Of(sheet.Piece); len(list) > 0; list = m.st.Of(sheet.Piece) {
+		m.removePiece(list[len(list)-1])
 	}
-	return n
 }
 
 // pieceDue returns the play tick at which something happens to a kind of piece.
 func (m *Machine) pieceDue(no int, p *rulebook.Piece) sheet.Tick {
 	due := sheet.Tick(0)
-	if p.Keep > 0 && m.piecesOf(no) < p.Keep && !m.book.Phases[m.run.phase].Frozen {
+	if p.Keep > 0 && m.run.pieceCount[no] < p.Keep && !m.book.Phases[m.run.phase].Frozen {
 		due = max(m.run.pieceNext[no], m.play+1)
 	}
 	if p.Lasts > 0 {
@@ -44,7 +47,7 @@ func (m *Machine) keepPieces() {
 			list := m.st.Of(sheet.Piece)
 			for i := len(list) - 1; i >= 0; i-- {
 				if r := list[i]; r.Int(f.Kind) == int64(no) && sheet.Tick(r.Int(f.Born))+p.Lasts <= m.play {
-					m.st.Remove(r)
+					m.removePiece(r)
 					list = m.st.Of(sheet.Piece)
 				}
 			}
@@ -52,7 +55,7 @@ func (m *Machine) keepPieces() {
 		if m.book.Phases[m.run.phase].Frozen {
 			continue
 		}
-		for n := m.piecesOf(no); n < p.Keep && m.run.pieceNext[no] <= m.play; n++ {
+		for n := m.run.pieceCount[no]; n < p.Keep && m.run.pieceNext[no] <= m.play; n++ {
 			m.run.pieceNext[no] = m.play + p.Every
 			if !m.placeAnywhere(no, p) {
 				m.run.pieceNext[no] = m.play + max(p.Every, 1)
@@ -113,6 +116,8 @@ func (m *Machine) placeAt(no int, x, y int64) {
 	m.st.SetInt(r, f.Kind, int64(no))
 	m.st.SetPos(r, f.Pos, x, y)
 	m.st.SetInt(r, f.Born, int64(m.play))
+	m.run.pieceCount[no]++
+	m.stirred = true
 }
 
 // placeNow carries out the effect that places a piece.
@@ -138,9 +143,10 @@ const maxPieces = 1000
 func (m *Machine) touchPieces() {
 	f, pf := &m.book.F.Piece, &m.book.F.Player
 	list := m.st.Of(sheet.Piece)
-	if len(list) == 0 || m.book.Phases[m.run.phase].Frozen {
+	if !m.stirred || len(list) == 0 || m.book.Phases[m.run.phase].Frozen {
 		return
 	}
+	m.stirred = false
 	start := len(m.hits)
 	m.hits = append(m.hits, list...)
 	for i := start; i < start+len(list) && i < len(m.hits); i++ {

@@ -210,6 +210,7 @@ func (m *Machine) lost(id sheet.ID) {
 	m.st.SetFlag(s.row, m.book.F.Player.Away, true)
 	m.stopSteering(s.row)
 	s.heldUntil = m.tick + max(m.book.Players.Hold, 1)
+	m.nextHold = earlier(m.nextHold, s.heldUntil)
 	m.startCheck()
 }
 
@@ -225,9 +226,14 @@ func (m *Machine) back(id sheet.ID) {
 
 // holdsOver deals with the seats whose grace period has run out.
 func (m *Machine) holdsOver() {
+	if m.nextHold == 0 || m.nextHold > m.tick {
+		return
+	}
+	m.nextHold = 0
 	for i := 0; i < len(m.seats); i++ {
 		s := m.seats[i]
 		if s.heldUntil == 0 || s.heldUntil > m.tick {
+			m.nextHold = earlier(m.nextHold, s.heldUntil)
 			continue
 		}
 		s.heldUntil = 0

@@ -96,6 +96,9 @@ func TestRandomPlay(t *testing.T) {
 			if err := a.Check(); err != nil {
 				t.Fatalf("%s, seed %d, step %d, %s %s: %v", file, seed, i, in.Kind, in.Verb, err)
 			}
+			if why := misplaced(book, a); why != "" {
+				t.Fatalf("%s, seed %d, step %d: %s", file, seed, i, why)
+			}
 			if a.Hash() != b.Hash() {
 				t.Fatalf("%s, seed %d, step %d: the hashes differ", file, seed, i)
 			}
@@ -103,4 +106,67 @@ func TestRandomPlay(t *testing.T) {
 		}
 		t.Logf("%s: %d matches ended", filepath.Base(file), ended)
 	}
+}
+
+// misplaced says what lies where it may not: a piece over another, a wall or the
+// edge, a body in a wall; a player who has just come back anywhere but at the spawn
+// point farthest from rivals.
+func misplaced(book *rulebook.Book, m *match.Machine) string {
+	st, g := m.Store(), book.Ground
+	pieces := st.Of(sheet.Piece)
+	for i, p := range pieces {
+		x, y := p.Pos(book.F.Piece.Pos)
+		kind := book.Pieces[p.Int(book.F.Piece.Kind)]
+		if !g.Free(x, y, kind.Radius) {
+			return fmt.Sprintf("the %s at (%d, %d) is not free", kind.Name, x, y)
+		}
+		for _, q := range pieces[:i] {
+			qx, qy := q.Pos(book.F.Piece.Pos)
+			room := kind.Radius + book.Pieces[q.Int(book.F.Piece.Kind)].Radius + kind.Apart
+			if (x-qx)*(x-qx)+(y-qy)*(y-qy) < room*room {
+				return fmt.Sprintf("pieces at (%d, %d) and (%d, %d) overlap", x, y, qx, qy)
+			}
+		}
+	}
+	f := &book.F.Player
+	for _, p := range st.Seated {
+		x, y := p.Pos(f.Pos)
+		if !g.Free(x, y, book.Movement.Radius) {
+			return fmt.Sprintf("player %d at (%d, %d) is not free", p.ID, x, y)
+		}
+		justBack := p.Flag(f.Alive) && p.Sent.Has(f.Alive.No) && !p.Fresh && p.Sent.Has(f.Pos.No)
+		if why := notFarthest(book, st, p, x, y); justBack && book.Spawn.Pick == "far" && m.PlayTick() > 100 && why != "" {
+			return why
+		}
+	}
+	return ""
+}
+
+// notFarthest is the slow twin of the choice of a spawn point: no open point has
+// its nearest living rival farther away than where the player stands.
+func notFarthest(book *rulebook.Book, st *sheet.Store, p *sheet.Row, x, y int64) string {
+	f := &book.F.Player
+	nearest := func(x, y int64) int64 {
+		best := int64(1) << 62
+		for _, q := range st.Seated {
+			if q == p || !q.Flag(f.Alive) || q.Team == p.Team || q.Sent.Has(f.Alive.No) {
+				continue
+			}
+			qx, qy := q.Pos(f.Pos)
+			best = min(best, (x-qx)*(x-qx)+(y-qy)*(y-qy))
+		}
+		return best
+	}
+	others := 0
+	for _, q := range st.Seated {
+		if q != p && q.Sent.Has(f.Alive.No) {
+			others++ // they came or went in the same step: who was there then is not known here
+		}
+	}
+	for _, s := range book.Ground.Spawns {
+		if open := s.Team < 0 || st.Of(sheet.Team)[s.Team].ID == p.Team; open && others == 0 && nearest(s.X, s.Y) > nearest(x, y) {
+			return fmt.Sprintf("player %d came back at (%d, %d), but (%d, %d) is farther from rivals", p.ID, x, y, s.X, s.Y)
+		}
+	}
+	return ""
 }

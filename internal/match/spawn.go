@@ -17,6 +17,7 @@ func (m *Machine) spawn(s *seat) {
 		m.st.SetPos(s.row, f.Pos, p.X, p.Y)
 	}
 	m.st.SetFlag(s.row, f.Alive, true)
+	m.stirred = true
 	s.claimAt = m.play
 	m.emit(rulebook.OnSpawn, s.row)
 }
@@ -92,10 +93,12 @@ func (m *Machine) putOut(s *seat) {
 		return
 	}
 	m.st.SetFlag(s.row, f.Alive, false)
+	m.stirred = true
 	m.stopSteering(s.row)
 	if m.book.Spawn.Again {
 		delay := max(m.book.Spawn.Delay, 1)
 		s.respawnAt = m.play + delay
+		m.run.respawn = earlier(m.run.respawn, s.respawnAt)
 		m.st.SetClock(s.row, f.Respawn, int64(delay), -1, m.play)
 	}
 	me, team, target, it := m.env.Me, m.env.Team, m.env.Target, m.env.It
@@ -115,10 +118,15 @@ func (m *Machine) putOut(s *seat) {
 
 // respawns brings back those whose delay is over.
 func (m *Machine) respawns() {
+	if m.run.respawn == 0 || m.run.respawn > m.play {
+		return
+	}
+	m.run.respawn = 0
 	for _, s := range m.seats {
 		if s.respawnAt > 0 && s.respawnAt <= m.play {
 			m.spawn(s)
 		}
+		m.run.respawn = earlier(m.run.respawn, s.respawnAt)
 	}
 }
 

@@ -109,7 +109,7 @@ func (m *Machine) begin() {
 	m.st.SetClock(m.lobby, f.Lobby.Countdown, 0, 0, m.tick)
 	m.count++
 	m.run = run{began: m.play, toPhase: noPhase, ruleNext: make([]sheet.Tick, len(m.book.Rules)),
-		pieceNext: make([]sheet.Tick, len(m.book.Pieces))}
+		pieceNext: make([]sheet.Tick, len(m.book.Pieces)), pieceCount: make([]int, len(m.book.Pieces))}
 	if m.match != nil {
 		m.st.Remove(m.match)
 	}

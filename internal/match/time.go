@@ -12,6 +12,10 @@ const emptyFor = 60
 // happens and in one stride where nothing does.
 func (m *Machine) advance(to sheet.Tick) {
 	for m.tick < to && !m.closed {
+		if to == m.tick+1 { // a busy match: no need to ask whether anything happens
+			m.step()
+			return
+		}
 		next := m.Next()
 		if next == 0 || next > to {
 			m.skip(to - m.tick)
@@ -75,11 +79,7 @@ func (m *Machine) nextPlay() sheet.Tick {
 		return m.play + 1
 	}
 	next := m.run.phaseEnds
-	at := func(t sheet.Tick) {
-		if t > 0 && (next == 0 || t < next) {
-			next = t
-		}
-	}
+	at := func(t sheet.Tick) { next = earlier(next, t) }
 	for _, t := range m.run.ruleNext {
 		at(t)
 	}
@@ -98,6 +98,14 @@ func (m *Machine) nextPlay() sheet.Tick {
 		}
 	}
 	return next
+}
+
+// earlier returns the earlier of two ticks, of which 0 is never.
+func earlier(a, b sheet.Tick) sheet.Tick {
+	if a == 0 || b > 0 && b < a {
+		return b
+	}
+	return a
 }
 
 // step passes one wall tick, and one play tick unless play is paused.

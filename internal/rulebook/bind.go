@@ -47,6 +47,8 @@ type binder struct {
 	checker  *expr.Checker
 	problems Problems
 	uses     uses
+
+	expressions int
 }
 
 // all binds in an order in which names are declared before they are used.

@@ -33,7 +33,8 @@ func (b *binder) kitIndex(n *node) int {
 
 func (b *binder) actions() {
 	for i, e := range b.entries(b.top, "actions") {
-		b.book.Actions = append(b.book.Actions, b.action(i, e))
+		a := b.action(i, e)
+		b.book.Actions, b.book.Lasting = append(b.book.Actions, a), b.book.Lasting || a.Active != nil
 	}
 }
 

@@ -51,12 +51,27 @@ func (b *binder) compile(n *node, scope expr.Scope, want expr.Want) *expr.Prog {
 			src = strconv.FormatInt(ms, 10)
 		}
 	}
+	if !b.room(n) {
+		return nil
+	}
 	p, issues := b.checker.Compile(src, scope, want)
 	b.report(n, issues)
 	if p != nil {
 		b.uses.read(p)
 	}
 	return p
+}
+
+// maxExpressions is the most expressions and fields that a rulebook may name in
+// all, so that any rulebook is checked within a second.
+const maxExpressions = 6000
+
+// room counts an expression and tells whether it is one too many.
+func (b *binder) room(n *node) bool {
+	if b.expressions++; b.expressions == maxExpressions+1 {
+		b.fail(n, "too-many", "", "the rulebook has more than %d expressions; the rest is not looked at", maxExpressions)
+	}
+	return b.expressions <= maxExpressions
 }
 
 // condition compiles a condition and says when it can never change.
@@ -70,7 +85,7 @@ func (b *binder) condition(n *node, key string, scope expr.Scope) *expr.Prog {
 
 func (b *binder) path(n *node, key string, scope expr.Scope) *expr.Path {
 	v := n.get(key)
-	if v == nil {
+	if v == nil || !b.room(v) {
 		return nil
 	}
 	p, issues := b.checker.CompilePath(v.text, scope)

@@ -43,6 +43,7 @@ type Book struct {
 	Record     []*RecordField
 	Boards     []*Board
 	Notices    []*Notice
+	Lasting    bool // some action lasts
 
 	ReadsClocks   bool                    // some condition reads a clock, so that time alone may make it true
 	DerivesClocks bool                    // some derived field does

@@ -122,18 +122,19 @@ func (b *binder) declareBuiltIns() {
 func (b *binder) declarePlayer() {
 	add := b.adder(sheet.Player)
 	p := &b.book.F.Player
+	var pos, steer, rest *sheet.Field // what a tick looks at stands side by side
+	if b.top.get("ground") != nil {
+		pos, steer, rest = add("pos", resets(position)), add("steer", seenBy(resets(position), sheet.Hidden)), add("rest", seenBy(resets(position), sheet.Hidden))
+	}
+	alive := add("alive", resets(flagField))
 	*p = PlayerFields{
+		Pos: pos, Steer: steer, Rest: rest, Alive: alive,
 		Name: add("name", text64), Account: add("account", text64), Team: add("team", teamRef),
 		Ready: add("ready", flagField), Away: add("away", flagField), Ping: add("ping", whole),
 		Loaded: add("loaded", flagField), Playing: add("playing", flagField),
-		Alive: add("alive", resets(flagField)), Respawn: add("respawn", resets(clock(true))),
-		Rounds: add("rounds", resets(whole)), Place: add("place", resets(whole)), Outcome: add("outcome", resets(choiceOf(outcomeWords))),
+		Respawn: add("respawn", resets(clock(true))),
+		Rounds:  add("rounds", resets(whole)), Place: add("place", resets(whole)), Outcome: add("outcome", resets(choiceOf(outcomeWords))),
 		Record: add("record_sheet", seenBy(whole, sheet.Hidden)), Kits: add("kits", seenBy(whole, sheet.OwnerOnly)), Slot: add("slot", seenBy(whole, sheet.Hidden)),
-	}
-	if b.top.get("ground") != nil {
-		p.Pos = add("pos", resets(position))
-		p.Steer = add("steer", seenBy(resets(position), sheet.Hidden))
-		p.Rest = add("rest", seenBy(resets(position), sheet.Hidden))
 	}
 }
 

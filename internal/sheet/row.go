@@ -8,17 +8,18 @@ package sheet
 //  3. Bounded fields stand within their bounds.
 //  4. Sent and Touched hold every field changed since they were last cleared.
 type Row struct {
-	ID    ID
-	Kind  Kind
-	Owner ID // the Player sheet that owns it: itself for a player, the player for a record
-	Team  ID // the Team sheet whose members are its team audience
-	N     []int64
-	S     []string
+	// What a tick touches stands together at the front.
+	N       []int64
+	Sent    Mask // fields changed since the last take of changes
+	Touched Mask // watched fields changed since the rules last looked
+	ID      ID
+	Kind    Kind
+	Fresh   bool // added since the last take of changes
 
-	Sent    Mask   // fields changed since the last take of changes
-	Touched Mask   // fields changed since the rules last looked
-	Edges   uint64 // which edge-triggered rules hold for this sheet
-	Fresh   bool   // added since the last take of changes
+	Owner ID     // the Player sheet that owns it: itself for a player, the player for a record
+	Team  ID     // the Team sheet whose members are its team audience
+	Edges uint64 // which edge-triggered rules hold for this sheet
+	S     []string
 }
 
 // Get returns a field's value.

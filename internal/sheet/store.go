@@ -31,6 +31,7 @@ type Store struct {
 	base    ID
 	lists   [Kinds][]*Row
 	zero    [Kinds]*Row
+	slabs   [Kinds][]int64 // slots not yet given out
 	touched [Kinds]Mask
 	hot     []*Row // rows with fields touched since the rules last looked
 	dirty   []*Row // rows with fields not yet taken
@@ -48,9 +49,21 @@ func NewStore(s *Schema) *Store {
 	return st
 }
 
+// slab is how many sheets of a kind get their slots in one piece of memory.
+const slab = 8
+
 func (st *Store) make(k Kind) *Row {
 	ks := &st.Schema.kinds[k]
-	return &Row{Kind: k, N: make([]int64, ks.ints), S: make([]string, ks.texts)}
+	if len(st.slabs[k]) < ks.ints {
+		n := slab
+		if k == Lobby || k == Match || len(st.lists[k]) == 0 && k != Player && k != Piece {
+			n = 1
+		}
+		st.slabs[k] = make([]int64, n*ks.ints)
+	}
+	slots := st.slabs[k][:ks.ints:ks.ints]
+	st.slabs[k] = st.slabs[k][ks.ints:]
+	return &Row{Kind: k, N: slots, S: make([]string, ks.texts)}
 }
 
 // Add adds a sheet of a kind with every field at its start.

@@ -1,0 +1,83 @@
+// Package bench measures what Turnvex promises. Each benchmark measures both
+// sides of a comparison in one run on one machine and prints the ratio; none is a
+// test with a time limit.
+package bench
+
+import (
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+	"testing"
+)
+
+// Benchmark is one measurement.
+type Benchmark struct {
+	Name string
+	What string
+	Run  func(*Table) error
+}
+
+// Table collects the lines of a benchmark.
+type Table struct {
+	out io.Writer
+}
+
+// Row prints what was measured: a name, a value, and what is promised of it.
+func (t *Table) Row(name, value, promise string) {
+	if promise != "" {
+		promise = "goal " + promise
+	}
+	fmt.Fprintf(t.out, "  %-52s %16s   %s\n", name, value, promise)
+}
+
+// All lists the benchmarks in their order.
+func All() []Benchmark {
+	return slices.Concat(coreBenchmarks())
+}
+
+// Run runs those whose name begins with one of the given words, or all.
+func Run(out io.Writer, only []string) error {
+	ran := 0
+	for _, b := range All() {
+		wanted := len(only) == 0 || slices.ContainsFunc(only, func(w string) bool { return strings.HasPrefix(b.Name, w) })
+		if !wanted {
+			continue
+		}
+		ran++
+		fmt.Fprintf(out, "%s: %s\n", b.Name, b.What)
+		if err := b.Run(&Table{out}); err != nil {
+			return fmt.Errorf("%s: %w", b.Name, err)
+		}
+	}
+	if ran == 0 {
+		var names []string
+		for _, b := range All() {
+			names = append(names, b.Name)
+		}
+		return fmt.Errorf("there is no such benchmark; there are: %s", strings.Join(names, ", "))
+	}
+	return nil
+}
+
+// best runs a benchmark several times and returns the fastest, which the noise of
+// the machine has disturbed least.
+func best(times int, f func(b *testing.B)) testing.BenchmarkResult {
+	var out testing.BenchmarkResult
+	for i := range times {
+		r := testing.Benchmark(f)
+		if i == 0 || r.NsPerOp() < out.NsPerOp() {
+			out = r
+		}
+	}
+	return out
+}
+
+func micros(ns float64) string { return fmt.Sprintf("%.2f µs", ns/1000) }
+
+func times(ratio float64) string {
+	if ratio >= 100 {
+		return fmt.Sprintf("%.0f ×", ratio)
+	}
+	return fmt.Sprintf("%.2f ×", ratio)
+}

@@ -1,17 +1,14 @@
-// Package account knows who people are: sign-in by device, tokens, and display
-// names.
+// Package account knows who people are: sign-in by device and by account, tokens
+// and their renewal, service keys, and display names.
 package account
 
 import (
 	"context"
 	"crypto/sha256"
-	"crypto/subtle"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"time"
 
-	"github.com/golang-jwt/jwt/v5"
 	"github.com/google/uuid"
 
 	"turnvex/internal/code"
@@ -19,50 +16,35 @@ import (
 	"turnvex/internal/store"
 )
 
-// TokenLife is how long a token is good.
-const TokenLife = 12 * time.Hour
-
 // Service signs people in. It may be used by several goroutines.
 type Service struct {
 	db     *store.DB
 	secret []byte
-	opKey  string // the hash of the operator's key; "" when there is none
 	now    func() time.Time
+	tries  *tries
+	hashes chan struct{} // as many as may hash a password at once
 }
 
+// maxHashes bounds how many passwords are hashed at once: each takes 19 MiB.
+const maxHashes = 4
+
 // New returns a service that signs tokens with secret, which has at least 32
-// bytes and stays the same over restarts. Without the hash of an operator's
-// key no operator can sign in.
-func New(db *store.DB, secret []byte, operatorKeyHash string) (*Service, error) {
+// bytes and stays the same over restarts.
+func New(db *store.DB, secret []byte) (*Service, error) {
 	if len(secret) < 32 {
 		return nil, fmt.Errorf("the token secret has %d bytes, at least 32 are needed", len(secret))
 	}
-	s := &Service{db: db, secret: secret, opKey: operatorKeyHash, now: time.Now}
-	return s, nil
-}
-
-// HashKey returns what is kept of a key that was made at random: its SHA-256.
-func HashKey(key string) string {
-	sum := sha256.Sum256([]byte("turnvex key " + key))
-	return hex.EncodeToString(sum[:])
-}
-
-// Key signs an operator in.
-func (s *Service) Key(key string) (*SignedIn, error) {
-	if s.opKey == "" || subtle.ConstantTimeCompare([]byte(HashKey(key)), []byte(s.opKey)) != 1 {
-		return nil, fault.New(code.BadToken, "this key is not known")
-	}
-	token, expires, err := s.issue("operator", Operator)
-	return &SignedIn{Name: "operator", Token: token, Expires: expires}, err
+	return &Service{db: db, secret: secret, now: time.Now, tries: newTries(), hashes: make(chan struct{}, maxHashes)}, nil
 }
 
 // SignedIn is what a sign-in gives.
 type SignedIn struct {
-	Player  string    `json:"player"`
+	Player  string    `json:"player,omitempty"` // none for a service key
 	Name    string    `json:"name"`
 	Token   string    `json:"token"`
 	Expires time.Time `json:"expires"`
-	New     bool      `json:"new"` // the player was made by this sign-in
+	Refresh string    `json:"refresh,omitempty"` // for the next pair of tokens; to be used once
+	New     bool      `json:"new"`               // the player was made by this sign-in
 }
 
 // Device signs in with a device key of 24 to 128 printable characters, which
@@ -79,16 +61,16 @@ func (s *Service) Device(ctx context.Context, key, name string) (*SignedIn, erro
 			return nil, err
 		}
 	}
+	p, fresh, err := s.playerOf(ctx, deviceHash(key), name)
+	if err != nil {
+		return nil, err
+	}
+	return s.signIn(ctx, p, fresh)
+}
+
+func deviceHash(key string) []byte {
 	hash := sha256.Sum256([]byte("turnvex device " + key))
-	p, fresh, err := s.playerOf(ctx, hash[:], name)
-	if err != nil {
-		return nil, err
-	}
-	token, expires, err := s.issue(p.ID, Player)
-	if err != nil {
-		return nil, err
-	}
-	return &SignedIn{Player: p.ID, Name: p.Name, Token: token, Expires: expires, New: fresh}, nil
+	return hash[:]
 }
 
 func checkDeviceKey(key string) error {
@@ -138,64 +120,6 @@ func (s *Service) playerOf(ctx context.Context, hash []byte, name string) (p sto
 	return p, false, err
 }
 
-// claims are what a token says.
-type claims struct {
-	jwt.RegisteredClaims
-	Role Role `json:"role,omitempty"`
-}
-
-// Role is what a token allows beyond being a player.
-type Role string
-
-// The roles.
-const (
-	Player   Role = ""
-	Operator Role = "operator"
-)
-
-func (s *Service) issue(subject string, role Role) (string, time.Time, error) {
-	now := s.now()
-	expires := now.Add(TokenLife)
-	t := jwt.NewWithClaims(jwt.SigningMethodHS256, claims{jwt.RegisteredClaims{Issuer: "turnvex", Subject: subject,
-		IssuedAt: jwt.NewNumericDate(now), ExpiresAt: jwt.NewNumericDate(expires), ID: uuid.NewString()}, role})
-	signed, err := t.SignedString(s.secret)
-	return signed, expires, err
-}
-
-// Who is somebody who has shown a token.
-type Who struct {
-	Player string // "" for an operator
-	Name   string
-	Role   Role
-}
-
-// Check returns who a token belongs to.
-func (s *Service) Check(ctx context.Context, token string) (*Who, error) {
-	if token == "" {
-		return nil, fault.New(code.NoToken, "a token is needed: sign in first")
-	}
-	var c claims
-	_, err := jwt.ParseWithClaims(token, &c, func(*jwt.Token) (any, error) { return s.secret, nil },
-		jwt.WithValidMethods([]string{"HS256"}), jwt.WithIssuer("turnvex"), jwt.WithExpirationRequired(), jwt.WithTimeFunc(s.now))
-	if err != nil {
-		if errors.Is(err, jwt.ErrTokenExpired) {
-			return nil, fault.New(code.BadToken, "the token has run out: sign in again")
-		}
-		return nil, fault.New(code.BadToken, "the token is not valid: sign in again")
-	}
-	if c.Role == Operator {
-		return &Who{Name: "operator", Role: Operator}, nil
-	}
-	p, err := s.Player(ctx, c.Subject)
-	if err != nil {
-		if fault.CodeOf(err) == code.NoPlayer {
-			return nil, fault.New(code.BadToken, "the player of this token is no more: sign in again")
-		}
-		return nil, err
-	}
-	return &Who{Player: p.ID, Name: p.Name}, nil
-}
-
 // Player returns a player by id.
 func (s *Service) Player(ctx context.Context, id string) (*store.Player, error) {
 	if uuid.Validate(id) != nil {
@@ -220,4 +144,10 @@ func (s *Service) Rename(ctx context.Context, id, name string) (string, error) {
 		return "", fault.New(code.NoPlayer, "there is no player %q", id)
 	}
 	return name, res.Error
+}
+
+// Delete removes a player with everything that is kept of them. Their tokens are
+// void from now on.
+func (s *Service) Delete(ctx context.Context, id string) error {
+	return s.db.WithContext(ctx).Delete(&store.Player{}, "id = ?", id).Error
 }

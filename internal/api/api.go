@@ -38,12 +38,13 @@ type Config struct {
 
 type server struct {
 	Config
-	limits *limits
+	limits  *limits
+	guesses *limits // of join codes
 }
 
 // New returns the handler of all doors.
 func New(cfg Config) http.Handler {
-	s := &server{Config: cfg, limits: newLimits()}
+	s := &server{Config: cfg, limits: newLimits(requestRate, requestBurst), guesses: newLimits(guessRate, guessBurst)}
 	r := chi.NewRouter()
 	r.Use(middleware.RequestID, s.recoverPanic, s.logged, secured)
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) {

@@ -11,10 +11,8 @@ import (
 	"turnvex/internal/board"
 	"turnvex/internal/code"
 	"turnvex/internal/fault"
-	"turnvex/internal/hall"
 	"turnvex/internal/record"
 	"turnvex/internal/rulebook"
-	"turnvex/internal/store"
 )
 
 type deviceRequest struct {
@@ -26,45 +24,44 @@ type keyRequest struct {
 	Key string `json:"key"`
 }
 
-type renameRequest struct {
-	Name string `json:"name"`
+type loginRequest struct {
+	Login    string `json:"login"`
+	Password string `json:"password"`
+	Device   string `json:"device,omitempty"` // belongs to the account's player from then on
 }
 
-type openRequest struct {
-	Rulebook string         `json:"rulebook"`
-	Title    string         `json:"title,omitempty"`
-	Capacity int            `json:"capacity,omitempty"`
-	Practice bool           `json:"practice,omitempty"`
-	Hidden   bool           `json:"hidden,omitempty"`
-	Options  map[string]any `json:"options,omitempty"`
+type refreshRequest struct {
+	Refresh string `json:"refresh"`
+}
+
+type addLoginRequest struct {
+	Login    string `json:"login"`
+	Password string `json:"password"`
+}
+
+type passwordRequest struct {
+	Old string `json:"old"`
+	New string `json:"new"`
+}
+
+type makeKeyRequest struct {
+	Name   string          `json:"name"`
+	Scopes []account.Scope `json:"scopes"`
+}
+
+// Keys are the service keys.
+type Keys struct {
+	Keys []account.ServiceKey `json:"keys"`
+}
+
+type renameRequest struct {
+	Name string `json:"name"`
 }
 
 // Me is the player a token belongs to.
 type Me struct {
 	Player string `json:"player"`
 	Name   string `json:"name"`
-	Role   string `json:"role"`
-}
-
-// Lobby is a lobby as lists show it.
-type Lobby struct {
-	Code     string    `json:"code"`
-	Rulebook string    `json:"rulebook"`
-	Version  string    `json:"version"`
-	Title    string    `json:"title"`
-	Region   string    `json:"region"`
-	State    string    `json:"state"`
-	Seats    int       `json:"seats"`
-	Capacity int       `json:"capacity"`
-	Practice bool      `json:"practice"`
-	Open     bool      `json:"open"`
-	Opened   time.Time `json:"opened"`
-}
-
-// Lobbies is a page of the directory, newest first.
-type Lobbies struct {
-	Lobbies []Lobby `json:"lobbies"`
-	Next    string  `json:"next,omitempty"`
 }
 
 // Match is a match that has ended.
@@ -118,24 +115,31 @@ type postRequest struct {
 
 var paging = []param{{"limit", "how many entries, 1 to 100", "integer"}, {"cursor", "where the last page ended: its next", "string"}}
 
-var routes = []route{
+var routes = append(lobbyRoutes, []route{
 	{method: "POST", path: "/v1/sign-in/device", summary: "Sign in with a device key; an unknown one makes a player", in: deviceRequest{}, out: account.SignedIn{}, do: (*server).signInDevice},
-	{method: "POST", path: "/v1/sign-in/key", summary: "Sign in with an operator's key", in: keyRequest{}, out: account.SignedIn{}, do: (*server).signInKey},
+	{method: "POST", path: "/v1/sign-in/key", summary: "Sign in with a service key", in: keyRequest{}, out: account.SignedIn{}, do: (*server).signInKey},
+	{method: "POST", path: "/v1/sign-in/account", summary: "Sign in with a login name and a password; a device that is given belongs to the player from then on", in: loginRequest{}, out: account.SignedIn{}, do: (*server).signInAccount},
+	{method: "POST", path: "/v1/sign-in/refresh", summary: "A new pair of tokens for a refresh token, which can be used once", in: refreshRequest{}, out: account.SignedIn{}, do: (*server).refresh},
+	{method: "POST", path: "/v1/sign-out", summary: "Void the tokens that follow from one sign-in", in: refreshRequest{}, do: (*server).signOut},
+	{method: "POST", path: "/v1/me/sign-out", access: signedIn, summary: "Void all tokens of the player, on every device", do: (*server).signOutEverywhere},
+	{method: "POST", path: "/v1/me/account", access: signedIn, summary: "Give the player a login name and a password", in: addLoginRequest{}, do: (*server).addLogin},
+	{method: "PATCH", path: "/v1/me/account", access: signedIn, summary: "Change the password; all tokens are void afterwards", in: passwordRequest{}, do: (*server).changePassword},
+	{method: "DELETE", path: "/v1/me", access: signedIn, summary: "Delete the player with everything that is kept of them", do: (*server).deleteMe},
+	{method: "GET", path: "/v1/keys", access: operator, summary: "The service keys", out: Keys{}, do: (*server).listKeys},
+	{method: "POST", path: "/v1/keys", access: operator, summary: "Make a service key; its text is shown only now", in: makeKeyRequest{}, out: account.ServiceKey{}, status: http.StatusCreated, do: (*server).makeKey},
+	{method: "DELETE", path: "/v1/keys/{name}", access: operator, summary: "Revoke a service key and every token had for it", do: (*server).revokeKey},
 	{method: "GET", path: "/v1/me", access: signedIn, summary: "Who the token belongs to", out: Me{}, do: (*server).me},
 	{method: "PATCH", path: "/v1/me", access: signedIn, summary: "Take another name", in: renameRequest{}, out: Me{}, do: (*server).rename},
 	{method: "GET", path: "/v1/rulebooks", summary: "The rulebooks that are loaded", out: Books{}, do: (*server).listBooks},
 	{method: "POST", path: "/v1/rulebooks", access: operator, summary: "Check a rulebook (the body is the YAML or JSON) and make it the current version of its name", in: "", out: Check{}, do: (*server).loadBook},
 	{method: "POST", path: "/v1/rulebooks/check", summary: "Check a rulebook (the body is the YAML or JSON) without loading it", in: "", out: Check{}, do: (*server).checkBook},
 	{method: "GET", path: "/v1/rulebooks/schema", summary: "The JSON Schema of rulebooks", out: map[string]any{}, do: (*server).bookSchema},
-	{method: "GET", path: "/v1/lobbies", summary: "The open lobbies that are listed, newest first", out: Lobbies{}, params: append([]param{{"rulebook", "only of this rulebook", "string"}, {"region", "only in this region", "string"}}, paging...), do: (*server).listLobbies},
-	{method: "POST", path: "/v1/lobbies", access: signedIn, summary: "Open a lobby", in: openRequest{}, out: Lobby{}, status: http.StatusCreated, do: (*server).openLobby},
-	{method: "GET", path: "/v1/lobbies/{code}", summary: "A lobby by its join code", out: Lobby{}, do: (*server).getLobby},
 	{method: "GET", path: "/v1/matches", summary: "Ended matches, newest first", out: Matches{}, params: append([]param{{"rulebook", "only of this rulebook", "string"}, {"player", "only with this player", "string"}, {"lobby", "only of the lobby with this join code", "string"}}, paging...), do: (*server).listMatches},
 	{method: "GET", path: "/v1/matches/{id}", summary: "An ended match", out: Match{}, do: (*server).getMatch},
 	{method: "GET", path: "/v1/players/{id}/records/{rulebook}", summary: "A player's record for a rulebook, as far as the caller may see it", out: Record{}, do: (*server).getRecord},
 	{method: "GET", path: "/v1/boards/{rulebook}/{board}", summary: "A leaderboard from the top", out: board.Page{}, params: paging, do: (*server).getBoard},
 	{method: "POST", path: "/v1/boards/{rulebook}/{board}", access: signedIn, summary: "Post to a leaderboard, if its rulebook lets clients", in: postRequest{}, do: (*server).postBoard},
-}
+}...)
 
 func (s *server) signInDevice(c *call) (any, error) {
 	var in deviceRequest
@@ -150,15 +154,11 @@ func (s *server) signInKey(c *call) (any, error) {
 	if err := body(c.w, c.r, &in); err != nil {
 		return nil, err
 	}
-	return s.Accounts.Key(in.Key)
+	return s.Accounts.Key(c.r.Context(), in.Key, addressOf(c.r))
 }
 
 func (s *server) me(c *call) (any, error) {
-	role := "player"
-	if c.who.Role != account.Player {
-		role = string(c.who.Role)
-	}
-	return Me{c.who.Player, c.who.Name, role}, nil
+	return Me{c.who.Player, c.who.Name}, nil
 }
 
 func (s *server) rename(c *call) (any, error) {
@@ -171,7 +171,7 @@ func (s *server) rename(c *call) (any, error) {
 		return nil, err
 	}
 	s.Hall.Renamed(c.who.Player, name)
-	return Me{c.who.Player, name, "player"}, nil
+	return Me{c.who.Player, name}, nil
 }
 
 func (s *server) listBooks(c *call) (any, error) {
@@ -232,41 +232,3 @@ func (s *server) loadBook(c *call) (any, error) {
 }
 
 func (s *server) bookSchema(*call) (any, error) { return json.RawMessage(rulebook.Schema()), nil }
-
-func (s *server) openLobby(c *call) (any, error) {
-	var in openRequest
-	if err := body(c.w, c.r, &in); err != nil {
-		return nil, err
-	}
-	book, err := s.Library.Book(in.Rulebook)
-	if err != nil {
-		return nil, err
-	}
-	l, err := s.Hall.Open(c.r.Context(), book, hall.Opening{Title: in.Title, Capacity: in.Capacity, Practice: in.Practice, Hidden: in.Hidden, Options: in.Options})
-	if err != nil {
-		return nil, err
-	}
-	return s.lobbyRow(c, l.Code)
-}
-
-func (s *server) getLobby(c *call) (any, error) {
-	l, err := s.Hall.Find(c.path("code"))
-	if err != nil {
-		return nil, err
-	}
-	return s.lobbyRow(c, l.Code)
-}
-
-func (s *server) lobbyRow(c *call, joinCode string) (any, error) {
-	var row store.Lobby
-	err := s.DB.WithContext(c.r.Context()).First(&row, "code = ? and closed_at is null", joinCode).Error
-	if errors.Is(err, store.ErrNotFound) {
-		return nil, fault.New(code.NoLobby, "there is no lobby with the code %q", joinCode)
-	}
-	return lobbyOf(&row), err
-}
-
-func lobbyOf(r *store.Lobby) Lobby {
-	return Lobby{Code: r.Code, Rulebook: r.Rulebook, Version: r.Version, Title: r.Title, Region: r.Region, State: r.State, Seats: r.Seats,
-		Capacity: r.Capacity, Practice: r.Practice, Open: r.Open, Opened: r.CreatedAt}
-}

@@ -41,40 +41,6 @@ func readPlace(cursor string) (p place, err error) {
 	return p, nil
 }
 
-func (s *server) listLobbies(c *call) (any, error) {
-	limit, err := c.limit(100, 20)
-	if err != nil {
-		return nil, err
-	}
-	q := s.DB.WithContext(c.r.Context()).Where("closed_at is null and listed")
-	if v := c.query("rulebook"); v != "" {
-		q = q.Where("rulebook = ?", v)
-	}
-	if v := c.query("region"); v != "" {
-		q = q.Where("region = ?", v)
-	}
-	if v := c.query("cursor"); v != "" {
-		p, err := readPlace(v)
-		if err != nil {
-			return nil, err
-		}
-		q = q.Where("(created_at, id) < (?, ?::uuid)", p.T, p.ID)
-	}
-	var rows []store.Lobby
-	if err := q.Order("created_at desc, id desc").Limit(limit + 1).Find(&rows).Error; err != nil {
-		return nil, err
-	}
-	out := Lobbies{Lobbies: []Lobby{}}
-	if len(rows) > limit {
-		rows = rows[:limit]
-		out.Next = place{rows[limit-1].CreatedAt, rows[limit-1].ID}.String()
-	}
-	for i := range rows {
-		out.Lobbies = append(out.Lobbies, lobbyOf(&rows[i]))
-	}
-	return out, nil
-}
-
 // endedMatch is a match with its lobby's join code.
 type endedMatch struct {
 	store.Match
@@ -156,7 +122,7 @@ func (s *server) getRecord(c *call) (any, error) {
 		return nil, err
 	}
 	out := Record{Player: p.ID, Rulebook: book.Name, Fields: record.Fields{}}
-	own := c.who != nil && (c.who.Player == p.ID || c.who.Role == account.Operator)
+	own := c.who != nil && (c.who.Player == p.ID || c.who.Can(account.Read))
 	for _, r := range book.Record {
 		if v, ok := kept[r.Field.Name]; ok && (own || r.Field.See == sheet.Everyone) {
 			out.Fields[r.Field.Name] = v

@@ -58,6 +58,10 @@ func (s *server) live(w http.ResponseWriter, r *http.Request) {
 		c.refuse(err)
 		return
 	}
+	if c.list != nil {
+		c.serveListing(r)
+		return
+	}
 	c.serve()
 }
 
@@ -78,6 +82,7 @@ type conn struct {
 	ws     *websocket.Conn
 	client *hall.Client
 	who    *account.Who
+	list   *wire.Filter // instead of a lobby: the listing
 	pinged atomic.Int64 // when the last ping was sent, in nanoseconds since the epoch
 	pings  uint64
 }
@@ -99,14 +104,19 @@ func (c *conn) hello(r *http.Request) error {
 	if c.who, err = c.s.Accounts.Check(r.Context(), h.Token); err != nil {
 		return err
 	}
-	l, err := c.s.Hall.Find(h.Lobby)
+	if h.List != nil {
+		c.list = h.List
+		return nil
+	}
+	l, err := c.s.find(r, h.Lobby)
 	if err != nil {
 		return err
 	}
-	j := hall.Joining{Account: c.who.Player, Name: c.who.Name, Team: h.Team, Resume: h.Resume, Watch: h.Watch || c.who.Role == account.Operator}
+	j := hall.Joining{Account: c.who.Player, Name: c.who.Name, Team: h.Team, Resume: h.Resume, Pass: h.Pass, Version: h.Book, Wait: h.Wait,
+		Watch: h.Watch || !c.who.IsPlayer()}
 	if h.All || h.As != 0 {
-		if c.who.Role != account.Operator {
-			return fault.New(code.Forbidden, "only operators see everything, or what another seat sees")
+		if !c.who.Can(account.Read) && !c.who.Can(account.Referee) {
+			return fault.New(code.Forbidden, "only service keys see everything, or what another seat sees")
 		}
 		j.All, j.As = h.All, sheet.ID(h.As)
 	}

@@ -56,6 +56,8 @@ type limits struct {
 	mu      sync.Mutex
 	buckets map[string]*bucket // guarded by mu; by address
 	swept   time.Time          // guarded by mu
+	rate    rate.Limit
+	burst   int
 }
 
 type bucket struct {
@@ -70,7 +72,24 @@ const (
 	requestBurst = 200
 )
 
-func newLimits() *limits { return &limits{buckets: map[string]*bucket{}, swept: time.Now()} }
+// The rate of join codes that do not exist, from one address: so that codes are
+// not found by guessing.
+const (
+	guessRate  = 0.2
+	guessBurst = 30
+)
+
+func newLimits(rate rate.Limit, burst int) *limits {
+	return &limits{buckets: map[string]*bucket{}, swept: time.Now(), rate: rate, burst: burst}
+}
+
+// peek tells whether an address has something left, without taking it.
+func (l *limits) peek(address string) bool {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	b := l.buckets[address]
+	return b == nil || b.Tokens() >= 1
+}
 
 func (l *limits) take(address string) (ok bool, wait time.Duration) {
 	now := time.Now()
@@ -86,7 +105,7 @@ func (l *limits) take(address string) (ok bool, wait time.Duration) {
 	}
 	b := l.buckets[address]
 	if b == nil {
-		b = &bucket{Limiter: *rate.NewLimiter(requestRate, requestBurst)}
+		b = &bucket{Limiter: *rate.NewLimiter(l.rate, l.burst)}
 		l.buckets[address] = b
 	}
 	b.seen = now

@@ -7,6 +7,7 @@ import (
 	"io"
 	"net/http"
 	"reflect"
+	"strconv"
 	"strings"
 
 	"github.com/go-chi/chi/v5/middleware"
@@ -37,6 +38,9 @@ func (s *server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	p := problem{Type: "about:blank", Title: http.StatusText(status), Status: status, Detail: f.Reason,
 		Instance: middleware.GetReqID(r.Context()), Code: string(f.Code), Findings: f.Extra}
 	data, _ := json.Marshal(p)
+	if f.Left > 0 {
+		w.Header().Set("Retry-After", strconv.Itoa(f.Left))
+	}
 	w.Header().Set("Content-Type", "application/problem+json")
 	w.WriteHeader(status)
 	w.Write(append(data, '\n'))
@@ -104,6 +108,9 @@ func decodeFault(err error, into any) error {
 func jsonNames(v any) []string {
 	var names []string
 	t := reflect.TypeOf(v).Elem()
+	if t.Kind() != reflect.Struct {
+		return nil
+	}
 	for i := range t.NumField() {
 		name, _, _ := strings.Cut(t.Field(i).Tag.Get("json"), ",")
 		names = append(names, name)

@@ -17,8 +17,9 @@ type access uint8
 
 const (
 	public   access = iota
-	signedIn        // any token
-	operator        // an operator's token
+	signedIn        // a player's token
+	reading         // a service key with any scope
+	operator        // a service key with the scope operator
 )
 
 // route is one HTTP route: what the router, the access check and the OpenAPI
@@ -104,10 +105,12 @@ func (s *server) authorise(c *call, a access) error {
 	}
 	c.who = who
 	switch {
-	case a == operator && who.Role != account.Operator:
-		return fault.New(code.Forbidden, "this needs an operator's token")
-	case a == signedIn && who.Role == account.Operator && c.r.Method != http.MethodGet && c.r.URL.Path != "/v1/lobbies":
-		return fault.New(code.Forbidden, "this needs a player's token, not an operator's")
+	case a == operator && !who.Can(account.Operator):
+		return fault.New(code.Forbidden, "this needs a service key with the scope operator")
+	case a == reading && len(who.Scopes) == 0:
+		return fault.New(code.Forbidden, "this needs a service key")
+	case a == signedIn && !who.IsPlayer():
+		return fault.New(code.Forbidden, "this needs a player's token, not a service key's")
 	}
 	return nil
 }

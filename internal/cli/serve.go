@@ -22,6 +22,7 @@ func serveCommand() command {
 			fs.StringVar(&cfg.Node, "node", env("TURNVEX_NODE", "node1"), "this node's `name`; no two nodes of one database may share it (environment TURNVEX_NODE)")
 			fs.StringVar(&cfg.Rulebooks, "rulebooks", os.Getenv("TURNVEX_RULEBOOKS"), "`folder` whose rulebooks are loaded at the start (environment TURNVEX_RULEBOOKS)")
 			fs.StringVar(&cfg.Journals, "journals", os.Getenv("TURNVEX_JOURNALS"), "`folder` in which each lobby's journal is written, for turnvex replay; none if empty (environment TURNVEX_JOURNALS)")
+			fs.BoolVar(&cfg.Refuse, "refuse-second", os.Getenv("TURNVEX_REFUSE_SECOND") != "", "refuse a player's second connection to a lobby; otherwise it takes over and the older one is told (environment TURNVEX_REFUSE_SECOND)")
 			origins := fs.String("origins", os.Getenv("TURNVEX_ORIGINS"), "web `origins`, separated by commas, whose pages may connect beside the service's own (environment TURNVEX_ORIGINS)")
 			level := fs.String("log", env("TURNVEX_LOG", "info"), "log `level`: debug, info, warn or error (environment TURNVEX_LOG)")
 			form := fs.String("log-form", env("TURNVEX_LOG_FORM", "text"), "log `form`: text or json (environment TURNVEX_LOG_FORM)")

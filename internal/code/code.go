@@ -53,6 +53,12 @@ const (
 	Late          Code = "match-running"
 	AlreadyIn     Code = "already-in"
 	Banned        Code = "banned"
+	WrongPassword Code = "wrong-password"
+	WrongVersion  Code = "wrong-version"
+	NameTaken     Code = "name-taken"
+	WrongLogin    Code = "wrong-login"
+	WeakPassword  Code = "weak-password"
+	NoKeyNamed    Code = "no-such-key"
 	BadName       Code = "bad-name"
 	NotPractice   Code = "not-practice"
 	NoField       Code = "no-such-field"
@@ -137,6 +143,12 @@ var All = []Entry{
 	{Late, 409, "A match is running, and the rulebook lets nobody in during it."},
 	{AlreadyIn, 409, "The player has a seat in this lobby already."},
 	{Banned, 403, "The player is banned from this lobby."},
+	{WrongPassword, 403, "The lobby asks for a password, and the one given is not it."},
+	{WrongVersion, 409, "The lobby runs another version of the rulebook than was asked for."},
+	{NameTaken, 409, "Somebody else has this login name, or the account has one already."},
+	{WrongLogin, 401, "There is no account with this login name and password."},
+	{WeakPassword, 400, "A password has 10 to 200 characters."},
+	{NoKeyNamed, 404, "There is no service key of this name."},
 	{BadName, 400, "The name is empty, too long or holds characters that are not allowed."},
 	{NotPractice, 403, "Fields are set by hand in practice lobbies only."},
 	{NoField, 404, "There is no such field on that sheet, or it is not to be set by hand."},

@@ -2,6 +2,8 @@ package hall
 
 import (
 	"sync"
+	"sync/atomic"
+	"time"
 
 	"turnvex/internal/replica"
 	"turnvex/internal/sheet"
@@ -21,7 +23,9 @@ type Client struct {
 	account string
 	key     string // to come back with
 	watch   bool
-	first   sheet.ID // the seat of the player who has signed in; set before the client is handed out
+	waits   bool          // stands in line for a seat
+	delay   time.Duration // how much later everything is shown
+	first   atomic.Uint32 // the seat of the player who has signed in
 
 	// Used by the lobby's loop alone.
 	view  replica.View
@@ -33,6 +37,7 @@ type Client struct {
 	bytes  int      // guarded by mu
 	behind bool     // guarded by mu; too much waited, so deltas were dropped
 	bye    *wire.Bye
+	later  []delayed // guarded by mu
 	wake   chan struct{}
 }
 
@@ -40,9 +45,47 @@ func newClient(l *Lobby) *Client {
 	return &Client{lobby: l, fresh: true, wake: make(chan struct{}, 1)}
 }
 
-// put adds a frame for the writer. When too much waits, the frame is dropped
-// and the client falls behind: it will get a snapshot instead.
+// put adds a frame for the writer: at once, or after the delay with which
+// spectators see everything.
 func (c *Client) put(frame []byte) {
+	if c.delay == 0 {
+		c.putNow(frame)
+		return
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.later = append(c.later, delayed{time.Now().Add(c.delay), frame})
+	if len(c.later) == 1 {
+		time.AfterFunc(c.delay, c.release)
+	}
+}
+
+// release puts the frames whose time has come.
+func (c *Client) release() {
+	c.mu.Lock()
+	var due [][]byte
+	for len(c.later) > 0 && !c.later[0].due.After(time.Now()) {
+		due = append(due, c.later[0].frame)
+		c.later = c.later[1:]
+	}
+	if len(c.later) > 0 && c.bye == nil {
+		time.AfterFunc(time.Until(c.later[0].due), c.release)
+	}
+	c.mu.Unlock()
+	for _, f := range due {
+		c.putNow(f)
+	}
+}
+
+// delayed is a frame that a spectator sees later.
+type delayed struct {
+	due   time.Time
+	frame []byte
+}
+
+// putNow adds a frame for the writer. When too much waits, the frame is dropped
+// and the client falls behind: it will get a snapshot instead.
+func (c *Client) putNow(frame []byte) {
 	c.mu.Lock()
 	if c.bye == nil && !c.behind {
 		if len(c.frames) >= maxFrames || c.bytes+len(frame) > maxQueued {
@@ -98,5 +141,6 @@ func (c *Client) caughtUp() bool {
 	return false
 }
 
-// First returns the seat of the player who has signed in, 0 for a spectator.
-func (c *Client) First() sheet.ID { return c.first }
+// First returns the seat of the player who has signed in, 0 for a spectator and
+// for who stands in line.
+func (c *Client) First() sheet.ID { return sheet.ID(c.first.Load()) }

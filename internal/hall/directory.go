@@ -6,33 +6,51 @@ import (
 
 	"turnvex/internal/sheet"
 	"turnvex/internal/store"
+	"turnvex/internal/wire"
 )
 
 // directoryEntry is what the directory says of a lobby.
 type directoryEntry struct {
-	state string
-	seats int
-	title string
-	cap   int
-	open  bool
-	dirty bool
-	busy  bool
+	wire.LobbyInfo
+	listed bool
+	dirty  bool // not written yet
+	busy   bool // being written
 }
 
-// noteDirectory writes the lobby's row anew when something that stands in it
-// has changed.
-func (l *Lobby) noteDirectory(ch sheet.Changes) {
+func infoOf(r *store.Lobby) wire.LobbyInfo {
+	i := wire.LobbyInfo{Code: r.Code, Rulebook: r.Rulebook, Version: r.Version, Title: r.Title, Region: r.Region, State: r.State, Seats: r.Seats,
+		Capacity: r.Capacity, Free: r.Free, Waiting: r.Waiting, Practice: r.Practice, Open: r.Open, Password: r.Password, Opened: r.CreatedAt}
+	if r.Name != nil {
+		i.Name = *r.Name
+	}
+	return i
+}
+
+// Info makes what listings show of a directory's row.
+func Info(r *store.Lobby) wire.LobbyInfo { return infoOf(r) }
+
+// noteDirectory tells listings, and writes the lobby's row anew, when something
+// that stands in it has changed.
+func (l *Lobby) noteDirectory() {
 	f := &l.book.F.Lobby
 	row := l.m.Store().Of(sheet.Lobby)[0]
-	now := directoryEntry{state: f.State.Choices[row.Int(f.State)], seats: int(row.Int(f.Seats)), title: row.Text(f.Title),
-		cap: int(row.Int(f.Capacity)), open: row.Flag(f.Open), busy: l.dir.busy}
-	old := l.dir
-	old.dirty = false
-	if now == old {
+	now := l.dir
+	now.State, now.Title = f.State.Choices[row.Int(f.State)], row.Text(f.Title)
+	now.Seats, now.Capacity, now.Waiting = int(row.Int(f.Seats)), int(row.Int(f.Capacity)), int(row.Int(f.Waiting))
+	now.Free = max(now.Capacity-now.Seats-int(row.Int(f.Reserved)), 0)
+	now.Open, now.Password, now.listed = row.Flag(f.Open), row.Flag(f.Password), row.Flag(f.Listed)
+	if now == l.dir {
 		return
 	}
+	was := l.dir
 	now.dirty = true
 	l.dir = now
+	switch {
+	case now.listed && !l.m.Closed():
+		l.hall.Listing.tell(was.LobbyInfo, &now.LobbyInfo)
+	case was.listed:
+		l.hall.Listing.tell(was.LobbyInfo, nil)
+	}
 	l.writeDirectory()
 }
 
@@ -56,16 +74,20 @@ func (l *Lobby) writeDirectory() {
 
 func (l *Lobby) writeRow(ctx context.Context, e directoryEntry, closed *time.Time) error {
 	return l.hall.cfg.DB.WithContext(ctx).Model(&store.Lobby{}).Where("id = ? and closed_at is null", l.ID).Updates(map[string]any{
-		"state": e.state, "seats": e.seats, "title": e.title, "capacity": e.cap, "open": e.open, "updated_at": time.Now().UTC(), "closed_at": closed}).Error
+		"state": e.State, "seats": e.Seats, "title": e.Title, "capacity": e.Capacity, "free": e.Free, "waiting": e.Waiting, "open": e.Open,
+		"listed": e.listed, "password": e.Password, "updated_at": time.Now().UTC(), "closed_at": closed}).Error
 }
 
 // updateDirectory writes the last word: the lobby has closed.
 func (l *Lobby) updateDirectory() {
 	l.writes.Wait()
+	if l.dir.listed {
+		l.hall.Listing.tell(l.dir.LobbyInfo, nil)
+	}
 	now := time.Now().UTC()
 	l.retry("close the lobby's row", func(ctx context.Context) error {
 		e := l.dir
-		e.state, e.seats = "closed", 0
+		e.State, e.Seats, e.Free = "closed", 0, 0
 		return l.writeRow(ctx, e, &now)
 	})
 }

@@ -37,6 +37,8 @@ func (l *Lobby) carryOut(out *match.Output) {
 			}
 		case match.SaveResult:
 			save.result = e.Result
+		case match.Seated:
+			l.seated(e.Seat, e.Text)
 		case match.Drop:
 			l.bye(e.Seat, e.Reason, "the host has removed you from the lobby")
 		case match.Fault:

@@ -5,12 +5,18 @@ package hall
 
 import (
 	"context"
+	"crypto/hmac"
 	"crypto/rand"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
 	"log/slog"
 	"math/big"
+	"slices"
 	"strings"
 	"sync"
 	"time"
+	"unicode/utf8"
 
 	"github.com/google/uuid"
 
@@ -30,6 +36,11 @@ type Config struct {
 	Version string // of the service, told to clients
 	// Journals is a folder in which each lobby's journal is written; "" for none.
 	Journals string
+	// Refuse tells a player's second connection that they are in already; otherwise
+	// it takes over, and the older one is told.
+	Refuse bool
+	// Secret digests the passwords of lobbies, so that none is kept as it is.
+	Secret []byte
 }
 
 // Hall may be used by several goroutines.
@@ -37,6 +48,9 @@ type Hall struct {
 	cfg     Config
 	savings savings
 
+	Listing *Listing
+
+	quick   sync.Mutex // held while a lobby is looked for or opened for a party
 	mu      sync.Mutex
 	lobbies map[string]*Lobby // guarded by mu; by code
 	stopped bool              // guarded by mu
@@ -45,7 +59,7 @@ type Hall struct {
 
 // New returns an empty hall.
 func New(cfg Config) *Hall {
-	return &Hall{cfg: cfg, lobbies: map[string]*Lobby{}, savings: savings{pending: map[string]*saving{}}}
+	return &Hall{cfg: cfg, lobbies: map[string]*Lobby{}, savings: savings{pending: map[string]*saving{}}, Listing: newListing()}
 }
 
 // Recover closes the directory's entries of lobbies that a node of this name
@@ -58,14 +72,31 @@ func (h *Hall) Recover(ctx context.Context) error {
 
 // Opening is how a lobby is asked for.
 type Opening struct {
-	Title    string
-	Capacity int // 0: what the rulebook allows
-	Practice bool
-	Hidden   bool // by code only, not listed
-	Options  map[string]any
+	Name      string // by which open-or-join finds it; "" for none
+	Title     string
+	Capacity  int // 0: what the rulebook allows
+	Practice  bool
+	Hidden    bool // by code only, not listed
+	Closed    bool // takes no newcomers at first
+	Password  string
+	Watchers  int      // 0: what the rulebook allows, negative: nobody
+	Region    string   // must be this node's, if it is given
+	Reserve   []string // accounts that places are held for
+	ReserveMS int64    // how long; a minute if 0
+	Party     string   // the accounts belong together
+	Options   map[string]any
 }
 
-// Open opens a lobby with a rulebook.
+// The limits of an opening.
+const (
+	maxTitle    = 60
+	maxPassword = 100
+	maxReserve  = 50
+	maxHold     = 10 * time.Minute
+)
+
+// Open opens a lobby with a rulebook. When another open lobby of the rulebook has
+// the same name, it is fault code.NameTaken.
 func (h *Hall) Open(ctx context.Context, book *rulebook.Book, o Opening) (*Lobby, error) {
 	options, err := checkOptions(book, o.Options)
 	if err != nil {
@@ -74,47 +105,75 @@ func (h *Hall) Open(ctx context.Context, book *rulebook.Book, o Opening) (*Lobby
 	if err := h.checkOpening(book, &o); err != nil {
 		return nil, err
 	}
-	setup := match.Setup{Title: o.Title, Region: h.cfg.Region, Capacity: o.Capacity, Practice: o.Practice, Options: options, Seed: seed()}
+	setup := match.Setup{Title: o.Title, Region: h.cfg.Region, Capacity: o.Capacity, Practice: o.Practice, Options: options, Seed: seed(),
+		Hidden: o.Hidden, Closed: o.Closed, Password: h.Digest(o.Password), Watchers: o.Watchers}
 	now := time.Now().UTC()
 	row := store.Lobby{ID: uuid.Must(uuid.NewV7()).String(), Rulebook: book.Name, Version: book.Version, Region: h.cfg.Region, Node: h.cfg.Node,
-		State: "gathering", Practice: o.Practice, Open: true, Listed: !o.Hidden, CreatedAt: now, UpdatedAt: now}
+		State: "gathering", Practice: o.Practice, Open: !o.Closed, Listed: !o.Hidden, Password: o.Password != "", CreatedAt: now, UpdatedAt: now}
+	if o.Name != "" {
+		row.Name = &o.Name
+	}
 	for range 20 {
 		setup.Code = NewCode()
 		l := newLobby(h, row.ID, book, setup)
-		row.Code, row.Title, row.Capacity = setup.Code, l.title, l.capacity
+		row.Code, row.Title, row.Capacity, row.Free = setup.Code, l.title, l.capacity, l.capacity-len(o.Reserve)
 		err = h.cfg.DB.WithContext(ctx).Create(&row).Error
-		if err == store.ErrDuplicate {
+		if errors.Is(err, store.ErrDuplicate) {
+			if o.Name != "" && h.nameTaken(ctx, book.Name, o.Name) {
+				return nil, fault.New(code.NameTaken, "an open lobby of %s is called %q already", book.Name, o.Name)
+			}
 			continue // another open lobby has this code
 		}
 		if err != nil {
 			return nil, err
+		}
+		l.dir = directoryEntry{LobbyInfo: infoOf(&row)}
+		if len(o.Reserve) > 0 {
+			l.step(&match.Input{Kind: match.Reserve, Names: o.Reserve, Text: o.Party, N: o.ReserveMS * int64(book.Rate) / 1000})
 		}
 		return l, h.start(l)
 	}
 	return nil, err
 }
 
+func (h *Hall) nameTaken(ctx context.Context, book, name string) bool {
+	var n int64
+	h.cfg.DB.WithContext(ctx).Model(&store.Lobby{}).Where("rulebook = ? and lower(name) = lower(?) and closed_at is null", book, name).Count(&n)
+	return n > 0
+}
+
+// Digest is what is kept of a lobby's password; "" for none.
+func (h *Hall) Digest(password string) string {
+	if password == "" {
+		return ""
+	}
+	mac := hmac.New(sha256.New, h.cfg.Secret)
+	mac.Write([]byte(password))
+	return hex.EncodeToString(mac.Sum(nil))
+}
+
 func (h *Hall) checkOpening(book *rulebook.Book, o *Opening) error {
-	if o.Capacity < 0 || o.Capacity > book.Players.Most || o.Capacity > 0 && o.Capacity < book.Players.Least {
+	o.Title, o.Name = strings.Join(strings.Fields(o.Title), " "), strings.Join(strings.Fields(o.Name), " ")
+	if o.ReserveMS == 0 {
+		o.ReserveMS = 60_000
+	}
+	switch {
+	case o.Capacity < 0 || o.Capacity > book.Players.Most || o.Capacity > 0 && o.Capacity < book.Players.Least:
 		return fault.New(code.OutOfRange, "the capacity of a lobby of %s is from %d to %d, not %d", book.Name, book.Players.Least, book.Players.Most, o.Capacity)
-	}
-	if n := len([]rune(o.Title)); n > 60 {
-		return fault.New(code.TooLarge, "a lobby's title has at most 60 characters, not %d", n)
-	}
-	o.Title = strings.Join(strings.Fields(o.Title), " ")
-	if len(book.Regions) > 0 && !contains(book.Regions, h.cfg.Region) {
+	case utf8.RuneCountInString(o.Title) > maxTitle || utf8.RuneCountInString(o.Name) > maxTitle:
+		return fault.New(code.TooLarge, "a lobby's title and name have at most %d characters", maxTitle)
+	case len(o.Password) > maxPassword:
+		return fault.New(code.TooLarge, "a lobby's password has at most %d bytes", maxPassword)
+	case len(o.Reserve) > min(maxReserve, book.Players.Most):
+		return fault.New(code.OutOfRange, "places are held for at most %d players", min(maxReserve, book.Players.Most))
+	case o.ReserveMS < 0 || o.ReserveMS > maxHold.Milliseconds():
+		return fault.New(code.OutOfRange, "places are held for at most %s", maxHold)
+	case o.Region != "" && o.Region != h.cfg.Region:
+		return fault.New(code.WrongRegion, "this node is in the region %s, not in %s; ask a node there", h.cfg.Region, o.Region)
+	case len(book.Regions) > 0 && !slices.Contains(book.Regions, h.cfg.Region):
 		return fault.New(code.WrongRegion, "%s may be played in %s; this node is in %s", book.Name, strings.Join(book.Regions, ", "), h.cfg.Region)
 	}
 	return nil
-}
-
-func contains(list []string, s string) bool {
-	for _, x := range list {
-		if x == s {
-			return true
-		}
-	}
-	return false
 }
 
 func (h *Hall) start(l *Lobby) error {

@@ -1,8 +1,11 @@
 package hall
 
 import (
+	"fmt"
+	"maps"
 	"slices"
 	"strings"
+	"time"
 
 	"turnvex/internal/code"
 	"turnvex/internal/fault"
@@ -37,6 +40,8 @@ func (c *Client) ReadIntent(in *wire.Intent) (match.Input, error) {
 				}
 			}
 		}
+	case match.VerbSettings:
+		out.Args = c.lobby.readSettings(in.Args)
 	case match.VerbSet:
 		v, err := c.readSet(in)
 		if err != nil {
@@ -45,6 +50,25 @@ func (c *Client) ReadIntent(in *wire.Intent) (match.Input, error) {
 		out.Value = v
 	}
 	return out, nil
+}
+
+// readSettings turns settings into values; a password becomes its digest. What
+// cannot be read is left for the authority to refuse.
+func (l *Lobby) readSettings(given map[string]any) (out []match.Named) {
+	for _, name := range slices.Sorted(maps.Keys(given)) {
+		v := sheet.TextValue("unreadable")
+		if name == "password" {
+			v.S = l.hall.Digest(clip(fmt.Sprint(given[name])))
+		} else if f := match.SettingField(l.book, name); f != nil {
+			if read, err := values.ReadLoose(f, given[name]); err == nil {
+				v = read
+			} else {
+				v.Type = (f.Type + 1) % sheet.Clock // another type than the field's, so that it is refused
+			}
+		}
+		out = append(out, match.Named{Name: name, Value: v})
+	}
+	return out
 }
 
 func clip(s string) string { return strings.ToValidUTF8(s[:min(len(s), 32)], "") }
@@ -94,7 +118,9 @@ func (c *Client) Drained() {
 }
 
 // Tick is the wall tick that the clock stands at, for pings.
-func (c *Client) Tick() sheet.Tick { return c.lobby.clock() }
+func (c *Client) Tick() sheet.Tick {
+	return max(c.lobby.clock()-sheet.Tick(c.delay*time.Duration(c.lobby.book.Rate)/time.Second), 0)
+}
 
 // Pong answers a client's ping.
 func (c *Client) Pong(n uint64) {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/rand"
 	"slices"
+	"time"
 
 	"turnvex/internal/code"
 	"turnvex/internal/fault"
@@ -20,6 +21,9 @@ type Joining struct {
 	Team    string
 	Locals  []string // names of further players on the connection, checked
 	Resume  string
+	Pass    string // the lobby's password, as it was typed
+	Version string // of the rulebook; any if it is empty
+	Wait    bool   // stand in line if the lobby is full
 	Watch   bool
 	As      sheet.ID // operators: see exactly what this seat sees
 	All     bool     // operators: see everything
@@ -38,6 +42,9 @@ func (l *Lobby) Join(ctx context.Context, j Joining) (*Client, error) {
 }
 
 func (l *Lobby) admit(c *Client, j Joining) error {
+	if j.Version != "" && j.Version != l.book.Version {
+		return fault.New(code.WrongVersion, "this lobby runs version %s of %s, not %s", l.book.Version, l.book.Name, j.Version)
+	}
 	switch {
 	case j.All:
 		c.watch, c.view = true, allView()
@@ -47,19 +54,20 @@ func (l *Lobby) admit(c *Client, j Joining) error {
 		}
 		c.watch, c.view = true, replica.View{Seats: []sheet.ID{j.As}}
 	case j.Watch:
-		if l.spectators() >= l.book.Spectators.Most {
-			return fault.New(code.NoWatching, "%d people may watch here, and as many do", l.book.Spectators.Most)
+		if err := l.admitSpectator(c); err != nil {
+			return err
 		}
-		c.watch = true
 	default:
-		if !l.comeBack(c, j) {
-			if err := l.takeSeats(c, j); err != nil {
+		if back, err := l.comeBack(c, j); err != nil {
+			return err
+		} else if !back {
+			if err := l.takeSeats(c, j); err != nil && (!j.Wait || fault.CodeOf(err) != code.LobbyFull || l.standInLine(c, j) != nil) {
 				return err
 			}
 		}
 	}
-	if !c.watch {
-		c.first = c.view.Seats[0]
+	if !c.watch && len(c.view.Seats) > 0 {
+		c.first.Store(uint32(c.view.Seats[0]))
 	}
 	l.clients = append(l.clients, c)
 	if j.Watch && !j.All && j.As == 0 {
@@ -68,6 +76,45 @@ func (l *Lobby) admit(c *Client, j Joining) error {
 	c.view.Join(l.m.Store())
 	l.welcome(c)
 	return nil
+}
+
+func (l *Lobby) admitSpectator(c *Client) error {
+	most := int(l.m.Store().Of(sheet.Lobby)[0].Int(l.book.F.Lobby.WatchMost))
+	if l.spectators() >= most {
+		return fault.New(code.NoWatching, "%d people may watch here, and as many do", most)
+	}
+	c.watch = true
+	c.delay = time.Duration(l.book.Spectators.Delay) * time.Second / time.Duration(l.book.Rate)
+	return nil
+}
+
+// standInLine puts a connection in line for a seat; meanwhile it sees what a
+// spectator sees.
+func (l *Lobby) standInLine(c *Client, j Joining) error {
+	c.key, c.waits = rand.Text(), true
+	out := l.step(&match.Input{Kind: match.Wait, Acct: j.Account, Name: j.Name, Conn: c.key, Team: j.Team, Pass: l.hall.Digest(j.Pass)})
+	if v := out.Verdicts[len(out.Verdicts)-1]; !v.OK() {
+		return fault.New(v.Code, "%s", v.Reason)
+	}
+	return nil
+}
+
+// seated tells a connection that stood in line that it has a seat now: with a new
+// welcome and a snapshot of what it now may see.
+func (l *Lobby) seated(seat sheet.ID, key string) {
+	for _, c := range l.clients {
+		if c.key == key && c.waits {
+			c.waits = false
+			c.view.Seats = []sheet.ID{seat}
+			c.first.Store(uint32(seat))
+			l.keys[key] = []sheet.ID{seat}
+			c.view.Join(l.m.Store())
+			l.welcome(c)
+			c.fresh = true
+			return
+		}
+	}
+	l.step(&match.Input{Kind: match.Lost, Seat: seat}) // it has gone meanwhile; the seat is held as any other
 }
 
 // takeSeats asks the authority for a seat for each player on the connection.
@@ -79,11 +126,12 @@ func (l *Lobby) takeSeats(c *Client, j Joining) error {
 		if i > 0 {
 			account = ""
 		}
-		out := l.step(&match.Input{Kind: match.Enter, Acct: account, Name: name, Team: j.Team, Conn: c.key})
+		out := l.step(&match.Input{Kind: match.Enter, Acct: account, Name: name, Team: j.Team, Conn: c.key, Pass: l.hall.Digest(j.Pass)})
 		if v := out.Verdicts[0]; !v.OK() {
 			for _, id := range c.view.Seats {
 				l.step(&match.Input{Kind: match.Leave, Seat: id})
 			}
+			c.view.Seats = nil
 			return fault.New(v.Code, "%s", v.Reason)
 		}
 		c.view.Seats = append(c.view.Seats, out.Seat)
@@ -93,23 +141,27 @@ func (l *Lobby) takeSeats(c *Client, j Joining) error {
 }
 
 // comeBack gives a connection the seats that it, or an earlier one of the same
-// player, had. The earlier connection is told and ends.
-func (l *Lobby) comeBack(c *Client, j Joining) bool {
+// player, had. The earlier connection is told and ends, or is left alone and the
+// new one refused, as the node is set.
+func (l *Lobby) comeBack(c *Client, j Joining) (bool, error) {
 	key := j.Resume
 	if _, ok := l.keys[key]; !ok {
 		own := l.m.SeatOf(j.Account)
 		if own == 0 {
-			return false
+			return false, nil
 		}
 		for k, seats := range l.keys {
 			if slices.Contains(seats, own) {
 				key = k
 			}
 		}
+		if l.hall.cfg.Refuse && slices.ContainsFunc(l.clients, func(o *Client) bool { return o.key == key && !o.watch }) {
+			return false, fault.New(code.AlreadyIn, "you are in this lobby on another connection")
+		}
 	}
 	seats := slices.DeleteFunc(slices.Clone(l.keys[key]), func(id sheet.ID) bool { return l.m.Store().Get(id) == nil })
 	if len(seats) == 0 || l.m.Store().Get(seats[0]).Text(l.book.F.Player.Account) != j.Account {
-		return false
+		return false, nil
 	}
 	delete(l.keys, key)
 	for _, old := range slices.Clone(l.clients) {
@@ -125,24 +177,28 @@ func (l *Lobby) comeBack(c *Client, j Joining) bool {
 	for _, id := range seats {
 		l.step(&match.Input{Kind: match.Back, Seat: id})
 	}
-	return true
+	return true, nil
 }
 
 func (l *Lobby) welcome(c *Client) {
 	w := wire.Welcome{Is: "welcome", Lobby: l.Code, Seats: []wire.SeatInfo{}, Resume: c.key, Rate: l.book.Rate, Tick: int64(l.m.Tick()),
-		Hold: sheet.Millis(int64(l.book.Players.Hold), l.book.Rate), Schema: l.pub.described, Book: l.pub.info, Service: l.hall.cfg.Version}
+		Hold: sheet.Millis(int64(l.book.Players.Hold), l.book.Rate), Schema: l.pub.described, Book: l.pub.info, Service: l.hall.cfg.Version,
+		Delay: c.delay.Milliseconds()}
+	if c.waits {
+		w.Waiting = l.m.Waiting(c.key)
+	}
 	if !c.watch {
 		for _, id := range c.view.Seats {
 			w.Seats = append(w.Seats, wire.SeatInfo{Seat: uint32(id), Last: l.m.LastIntent(id)})
 		}
 	}
-	c.put(encode(w))
+	c.putNow(encode(w))
 }
 
 func (l *Lobby) spectators() int {
 	n := 0
 	for _, c := range l.clients {
-		if c.watch && !c.view.All && len(c.view.Seats) == 0 {
+		if c.watch && !c.view.All && len(c.view.Seats) == 0 { // not an operator's view
 			n++
 		}
 	}
@@ -165,6 +221,9 @@ func (c *Client) Leave() {
 			for _, id := range c.view.Seats {
 				l.step(&match.Input{Kind: match.Leave, Seat: id})
 			}
+			if c.waits {
+				l.step(&match.Input{Kind: match.Unwait, Conn: c.key})
+			}
 			delete(l.keys, c.key)
 			c.view.Seats = nil
 		}
@@ -184,6 +243,9 @@ func (c *Client) Lost() {
 		if c.watch {
 			l.countSpectators()
 			return
+		}
+		if c.waits {
+			l.step(&match.Input{Kind: match.Unwait, Conn: c.key})
 		}
 		for _, id := range c.view.Seats {
 			l.step(&match.Input{Kind: match.Lost, Seat: id})

@@ -183,3 +183,16 @@ func (l *Lobby) stop() {
 
 // allView sees everything but hidden fields.
 func allView() replica.View { return replica.View{All: true} }
+
+// Close closes the lobby, for a reason that is told to those who are in it.
+func (l *Lobby) Close(reason string) {
+	l.post(func() {
+		for _, c := range l.clients {
+			c.end(wire.Bye{Code: string(code.LobbyGone), Reason: reason})
+		}
+		l.step(&match.Input{Kind: match.Close, Text: reason})
+	})
+}
+
+// HoldMillis is how long a seat is held for a lost connection.
+func (l *Lobby) HoldMillis() int64 { return sheet.Millis(int64(l.book.Players.Hold), l.book.Rate) }

@@ -95,7 +95,7 @@ func (l *Lobby) publish() {
 		return
 	}
 	p.last, p.waits, p.force = now, false, false
-	l.noteDirectory(changes)
+	l.noteDirectory()
 	groups := p.collector.Collect(changes)
 	parts := make([][]byte, len(groups))
 	for i := range groups {

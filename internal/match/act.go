@@ -61,6 +61,16 @@ func (m *Machine) grant(s *seat, in *Input) Verdict {
 		return m.kick(s, in.Target)
 	case VerbHandOver:
 		return m.handOver(s, in.Target)
+	case VerbSettings:
+		return m.settings(s, in)
+	case VerbBan:
+		return m.ban(s, in.Target)
+	case VerbUnban:
+		return m.unban(s, in.Text)
+	case VerbSwap:
+		return m.swap(s, in.Target)
+	case VerbShuffle:
+		return m.shuffle(s)
 	case VerbSet:
 		if !m.hostIs(s) {
 			return Verdict{Code: code.NotHost, Reason: "only the host sets fields by hand"}

@@ -23,10 +23,13 @@ const (
 	Finish                 // an operator ends the match: Text is the reason
 	Close                  // an operator closes the lobby: Text is the reason
 	Field                  // an operator sets a field by hand (practice only)
+	Reserve                // places are held for the accounts Names, of the party Text, for N ticks
+	Wait                   // Acct and Name stand in line for a seat, on the connection Conn
+	Unwait                 // whoever stands in line on the connection Conn does so no longer
 )
 
 var kindNames = [...]string{"tick", "enter", "intent", "lost", "back", "leave", "loaded", "saved", "ping", "spectators",
-	"referee", "answer", "finish", "close", "field"}
+	"referee", "answer", "finish", "close", "field", "reserve", "wait", "unwait"}
 
 func (k Kind) String() string { return kindNames[k] }
 
@@ -48,12 +51,17 @@ const (
 	VerbResume   Verb = "resume"    // let it go on
 	VerbKick     Verb = "kick"      // the host removes Target
 	VerbHandOver Verb = "hand-over" // the host makes Target the host
+	VerbSettings Verb = "settings"  // the host changes Args: title, capacity, open, listed, watch_most, password, options
+	VerbBan      Verb = "ban"       // the host removes Target for good
+	VerbUnban    Verb = "unban"     // the host lets the account Text in again
+	VerbSwap     Verb = "swap"      // exchange sides with Target, once both have asked for it
+	VerbShuffle  Verb = "shuffle"   // the host deals the players out to the teams anew
 	VerbSet      Verb = "set"       // practice: the host sets field Name of sheet Target
 )
 
 // Verbs lists every verb.
 var Verbs = []Verb{VerbAct, VerbStop, VerbSteer, VerbClaim, VerbReady, VerbUnready, VerbRename, VerbTeam, VerbStart,
-	VerbPause, VerbResume, VerbKick, VerbHandOver, VerbSet}
+	VerbPause, VerbResume, VerbKick, VerbHandOver, VerbSettings, VerbBan, VerbUnban, VerbSwap, VerbShuffle, VerbSet}
 
 // Named is a value with a name: an argument of an action, a field of a record.
 type Named struct {
@@ -79,7 +87,9 @@ type Input struct {
 	Text   string
 	Team   string
 	Acct   string
-	Conn   string // of Enter: players with the same one share a connection
+	Pass   string   // of Enter and of settings: the digest of a password
+	Names  []string // of Reserve: accounts
+	Conn   string   // of Enter: players with the same one share a connection
 	Record []Named
 	Value  sheet.Value
 }

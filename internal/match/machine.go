@@ -20,7 +20,11 @@ type Setup struct {
 	Capacity int // 0: what the rulebook allows
 	Practice bool
 	Seed     uint64
-	Options  []Named // checked with CheckOption before
+	Options  []Named // checked before against the rulebook's options
+	Hidden   bool    // found by its code only
+	Closed   bool    // takes no newcomers at first
+	Password string  // the digest of a password; "" for none
+	Watchers int     // how many may watch; 0: what the rulebook allows, negative: nobody
 }
 
 // Machine is a lobby and its matches. It is not safe for use by several
@@ -55,6 +59,9 @@ type Machine struct {
 	closed     bool
 	referee    bool
 	banned     []string
+	held       []reservation
+	line       []waiter
+	password   string
 
 	emptyAt   sheet.Tick // wall tick at which the empty lobby closes; 0 when it is not empty
 	nextHold  sheet.Tick // no hold runs out before this wall tick; 0 when none is under way
@@ -141,7 +148,15 @@ func (m *Machine) open(s Setup) {
 	m.st.SetText(m.lobby, f.Rulebook, m.book.Name)
 	m.st.SetInt(m.lobby, f.Capacity, int64(s.Capacity))
 	m.st.SetFlag(m.lobby, f.Practice, s.Practice)
-	m.st.SetFlag(m.lobby, f.Open, true)
+	m.st.SetFlag(m.lobby, f.Open, !s.Closed)
+	m.st.SetFlag(m.lobby, f.Listed, !s.Hidden)
+	m.password = s.Password
+	m.st.SetFlag(m.lobby, f.Password, s.Password != "")
+	watchers := int64(m.book.Spectators.Most)
+	if s.Watchers != 0 {
+		watchers = max(min(watchers, int64(s.Watchers)), 0)
+	}
+	m.st.SetInt(m.lobby, f.WatchMost, watchers)
 	for _, o := range s.Options {
 		if field := m.book.Schema.Field(sheet.Lobby, o.Name); field != nil {
 			m.st.Set(m.lobby, field, o.Value)
@@ -218,6 +233,12 @@ func (m *Machine) Step(in *Input) *Output {
 		m.close()
 	case Field:
 		m.verdict(m.setField(in))
+	case Reserve:
+		m.verdict(m.reserve(in))
+	case Wait:
+		m.verdict(m.wait(in))
+	case Unwait:
+		m.unwait(in.Conn)
 	}
 	m.settle()
 	return &m.out
@@ -271,9 +292,20 @@ func (m *Machine) Hash() uint64 {
 		put(d.No, int64(d.Until), int64(d.Seat), int64(d.Target))
 	}
 	for _, s := range m.seats {
-		put(int64(s.row.ID), int64(s.heldUntil), int64(s.lastSeq), int64(s.respawnAt))
-		h.WriteString(s.name)
+		put(int64(s.row.ID), int64(s.heldUntil), int64(s.lastSeq), int64(s.respawnAt), int64(s.swap))
+		h.WriteString(s.name + "\x00" + s.party)
 	}
+	for _, r := range m.held {
+		put(int64(r.until))
+		h.WriteString(r.account + "\x00" + r.party)
+	}
+	for _, w := range m.line {
+		h.WriteString(w.account + "\x00" + w.name + "\x00" + w.conn)
+	}
+	for _, b := range m.banned {
+		h.WriteString(b)
+	}
+	h.WriteString(m.password)
 	return h.Sum64()
 }
 

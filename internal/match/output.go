@@ -39,6 +39,7 @@ const (
 	Drop                         // end Seat's connection, for Reason
 	CloseLobby                   // nothing more will happen here
 	AskReferee                   // Decision wants an answer
+	Seated                       // Account, who stood in line on the connection Text, has the seat Seat
 	Fault                        // the rulebook did something it may not: Text; for the operator
 )
 

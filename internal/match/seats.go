@@ -1,7 +1,6 @@
 package match
 
 import (
-	"fmt"
 	"slices"
 	"strconv"
 
@@ -22,6 +21,8 @@ type seat struct {
 	lastSeq   uint64
 	answers   [remembered]Verdict
 	claimAt   sheet.Tick
+	party     string   // people who came together; "" for alone
+	swap      sheet.ID // with whom the player wants to exchange sides
 }
 
 // remembered is how many of a seat's latest verdicts are kept, to answer a
@@ -57,8 +58,16 @@ func (m *Machine) enter(in *Input) {
 		m.takeOver(s, in)
 		return
 	}
+	s := m.takeSeat(in)
+	m.out.Seat = s.row.ID
+	m.verdict(Verdict{Seat: s.row.ID})
+	m.startCheck()
+}
+
+// takeSeat makes a new seat.
+func (m *Machine) takeSeat(in *Input) *seat {
 	f := &m.book.F.Player
-	s := &seat{row: m.st.Add(sheet.Player), record: m.st.Add(sheet.Record), name: in.Name, conn: in.Conn}
+	s := &seat{row: m.st.Add(sheet.Player), record: m.st.Add(sheet.Record), name: in.Name, conn: in.Conn, party: m.useReservation(in.Acct)}
 	s.row.Owner, s.record.Owner = s.row.ID, s.row.ID
 	m.st.SetInt(s.row, f.Slot, m.freeSlot())
 	m.seats = append(m.seats, s)
@@ -72,9 +81,7 @@ func (m *Machine) enter(in *Input) {
 		m.st.SetInt(m.lobby, m.book.F.Lobby.Host, int64(s.row.ID))
 	}
 	m.effect(Effect{Kind: LoadRecord, Seat: s.row.ID, Account: in.Acct})
-	m.out.Seat = s.row.ID
-	m.verdict(Verdict{Seat: s.row.ID})
-	m.startCheck()
+	return s
 }
 
 // freeSlot returns the smallest number that no seat has.
@@ -84,38 +91,6 @@ func (m *Machine) freeSlot() int64 {
 			return n
 		}
 	}
-}
-
-// admits tells whether a newcomer may have a seat now.
-func (m *Machine) admits(in *Input) (code.Code, string) {
-	f := &m.book.F.Lobby
-	same := 0
-	for _, s := range m.seats {
-		if in.Acct != "" && s.row.Text(m.book.F.Player.Account) == in.Acct && !s.gone {
-			return code.AlreadyIn, "you have a seat in this lobby already"
-		}
-		if s.conn == in.Conn && in.Conn != "" {
-			same++
-		}
-	}
-	for _, b := range m.banned {
-		if b == in.Acct {
-			return code.Banned, "you are banned from this lobby"
-		}
-	}
-	switch {
-	case same >= m.book.Players.Local:
-		return code.TooManyLocals, fmt.Sprintf("at most %d players may share a connection here", m.book.Players.Local)
-	case !m.lobby.Flag(f.Open):
-		return code.LobbyClosed, "the lobby takes no newcomers"
-	case m.State() == rulebook.Playing && m.book.Players.Late == "refuse":
-		return code.Late, "a match is running, and nobody is let in during it"
-	case m.vacant() == nil && int64(len(m.seats)) >= m.lobby.Int(f.Capacity):
-		return code.LobbyFull, fmt.Sprintf("all %d seats are taken", m.lobby.Int(f.Capacity))
-	case m.vacant() == nil && len(m.teams) > 0 && !m.anyTeamFree():
-		return code.LobbyFull, "every team is full"
-	}
-	return code.OK, ""
 }
 
 // vacant returns a seat that stands in for somebody gone, if the rulebook gives
@@ -196,6 +171,8 @@ func (m *Machine) host() *seat { return m.seat(sheet.ID(m.lobby.Int(m.book.F.Lob
 // counts writes the numbers that follow from the roster, in one place.
 func (m *Machine) counts() {
 	m.st.SetInt(m.lobby, m.book.F.Lobby.Seats, int64(len(m.seats)))
+	m.st.SetInt(m.lobby, m.book.F.Lobby.Reserved, int64(len(m.held)))
+	m.st.SetInt(m.lobby, m.book.F.Lobby.Waiting, int64(len(m.line)))
 	for _, t := range m.teams {
 		m.st.SetInt(t, m.book.F.Team.Size, int64(m.teamSize(t)))
 	}
@@ -284,6 +261,9 @@ func (m *Machine) leave(id sheet.ID) {
 }
 
 func (m *Machine) leaveSeat(s *seat) {
+	if m.State() == rulebook.Starting {
+		m.callOff() // whoever leaves calls the start off; it begins anew if all is there
+	}
 	if m.inPlay() && s.row.Flag(m.book.F.Player.Playing) {
 		m.leaveMatch(s)
 	}
@@ -307,6 +287,7 @@ func (m *Machine) remove(s *seat) {
 	m.st.Remove(s.record)
 	m.st.Remove(s.row)
 	m.counts()
+	m.seatWaiting()
 	if len(m.seats) == 0 {
 		m.emptyAt = m.tick + sheet.Tick(emptyFor*m.book.Rate)
 	}

@@ -4,7 +4,6 @@ import (
 	"cmp"
 
 	"turnvex/internal/code"
-	"turnvex/internal/rulebook"
 	"turnvex/internal/sheet"
 )
 
@@ -40,6 +39,10 @@ func (m *Machine) anyTeamFree() bool {
 // leaves the choice, and otherwise in the one with the fewest players.
 func (m *Machine) placeInTeam(s *seat, wish string) {
 	if len(m.teams) == 0 {
+		return
+	}
+	if t := m.partysTeam(s.party); t != nil {
+		m.joinTeam(s, t)
 		return
 	}
 	if i, t := m.teamNamed(wish); t != nil && m.book.Teams.Newcomers == "choice" && m.teamSize(t) < m.book.Teams.List[i].Most {
@@ -104,9 +107,8 @@ func (m *Machine) changeTeam(s *seat, in *Input) Verdict {
 			return Verdict{Code: code.NotHost, Reason: "only the host puts others in a team"}
 		}
 	}
-	locked := m.book.Teams.Locked
 	switch {
-	case locked != "never" && m.inPlay(), locked == "start" && m.State() == rulebook.Starting:
+	case m.teamsLocked():
 		return Verdict{Code: code.NotNow, Reason: "the teams are locked now"}
 	case m.book.Teams.Newcomers == "fewest", m.book.Teams.Newcomers == "host" && !m.hostIs(s):
 		return Verdict{Code: code.TeamChoice, Reason: "the rulebook does not leave this choice to you"}

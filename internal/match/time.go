@@ -56,6 +56,9 @@ func (m *Machine) Next() sheet.Tick {
 	}
 	at(m.startAt)
 	at(m.emptyAt)
+	for i := range m.held {
+		at(m.held[i].until)
+	}
 	at(m.run.backAt)
 	at(m.run.pause.resumeAt)
 	at(m.run.pause.ends)
@@ -127,6 +130,7 @@ func (m *Machine) step() {
 		m.env.Play = m.play
 		m.playStep()
 	}
+	m.reservationsOver()
 	if m.emptyAt > 0 && m.emptyAt <= m.tick {
 		m.close()
 		return

@@ -46,8 +46,8 @@ type Fields struct {
 
 // LobbyFields are the built-in fields of the lobby sheet.
 type LobbyFields struct {
-	Code, Title, Host, Capacity, Seats, Spectators, State, Rulebook, Region *sheet.Field
-	Practice, Open, Countdown                                               *sheet.Field
+	Code, Title, Host, Capacity, Seats, Spectators, State, Rulebook, Region   *sheet.Field
+	Practice, Open, Countdown, Listed, Password, Reserved, Waiting, WatchMost *sheet.Field
 }
 
 // MatchFields are the built-in fields of the match sheet.
@@ -90,6 +90,8 @@ func (b *binder) declareBuiltIns() {
 		Capacity: lob("capacity", whole), Seats: lob("seats", whole), Spectators: lob("spectators", whole),
 		State: lob("state", choiceOf(lobbyStates)), Rulebook: lob("rulebook", text64), Region: lob("region", text64),
 		Practice: lob("practice", flagField), Open: lob("open", flagField), Countdown: lob("countdown", wallClock(true)),
+		Listed: lob("listed", flagField), Password: lob("password", flagField), Reserved: lob("reserved", whole), Waiting: lob("waiting", whole),
+		WatchMost: lob("watch_most", whole),
 	}
 	mat := b.adder(sheet.Match)
 	F.Match = MatchFields{
@@ -179,7 +181,8 @@ var (
 	HintNotice      = ownNotice("hint", -1, textOf("tint"), textOf("play"), textOf("say"), numberOf("lasts"))
 	NoRefereeNotice = ownNotice("no_referee", -2, textOf("action"))
 	DecidedNotice   = ownNotice("decided", -3, textOf("action"), numberOf("intent"), sheet.Field{Name: "yes", Type: sheet.Flag})
-	OwnNotices      = []*Notice{HintNotice, NoRefereeNotice, DecidedNotice}
+	SwapNotice      = ownNotice("swap_wanted", -4, sheet.Field{Name: "by", Type: sheet.Ref, Of: sheet.Player})
+	OwnNotices      = []*Notice{HintNotice, NoRefereeNotice, DecidedNotice, SwapNotice}
 )
 
 func textOf(name string) sheet.Field   { return sheet.Field{Name: name, Type: sheet.Text, Max: 200} }

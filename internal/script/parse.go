@@ -8,7 +8,8 @@
 //	at 7s  Mara hook 1000 0         an action along a direction, or at a point
 //	at 8s  Mara bid amount=3        an action that takes values
 //	at 9s  Mara steer 1000 0        and stop, claim, unready, named, team, start,
-//	                                pause, resume, kick, host, set, leaves, drops, returns
+//	                                pause, resume, kick, ban, unban, host, swap, shuffle,
+//	                                settings, set, waits, leaves, drops, returns
 //	at 20s operator ends too late   and operator closes, referee arrives, referee
 //	                                leaves, referee yes 1, referee no 1
 //

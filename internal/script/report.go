@@ -89,6 +89,8 @@ func (r *Reporter) effect(e match.Effect) {
 		r.say("save the record of %s: %s", e.Account, strings.Join(parts, ", "))
 	case match.Drop:
 		r.say("end the connection of %s (%s)", e.Account, e.Reason)
+	case match.Seated:
+		r.say("%s has a seat now", e.Account)
 	case match.CloseLobby:
 		r.say("close the lobby")
 	case match.AskReferee:

@@ -56,6 +56,10 @@ func (st *Stage) Take(in match.Input) sheet.ID {
 			then = append(then, match.Input{Kind: match.Loaded, Seat: e.Seat, Record: st.kept[e.Account]})
 		case match.SaveRecord:
 			st.kept[e.Account] = slices.Clone(e.Values)
+		case match.Seated:
+			name := strings.TrimPrefix(e.Account, "acct-")
+			st.seats[name] = e.Seat
+			st.names = append(st.names, name)
 		case match.SaveResult:
 			then = append(then, match.Input{Kind: match.Saved, N: e.Result.Match})
 		}
@@ -119,8 +123,18 @@ func (st *Stage) operator(s Step) error {
 		st.Take(match.Input{Kind: match.Finish, Text: strings.Join(s.Args, " ")})
 	case "closes":
 		st.Take(match.Input{Kind: match.Close})
+	case "holds": // places for the named, for ten seconds: operator holds Mara Joss party=red
+		in := match.Input{Kind: match.Reserve, N: int64(10 * st.Book.Rate)}
+		for _, a := range s.Args {
+			if party, ok := strings.CutPrefix(a, "party="); ok {
+				in.Text = party
+			} else {
+				in.Names = append(in.Names, "acct-"+a)
+			}
+		}
+		st.Take(in)
 	default:
-		return s.fail("an operator ends or closes, but does not %q", s.Verb)
+		return s.fail("an operator ends, closes or holds, but does not %q", s.Verb)
 	}
 	return nil
 }
@@ -145,8 +159,12 @@ func (st *Stage) referee(s Step) error {
 
 // player carries out what a player does.
 func (st *Stage) player(s Step) error {
-	if s.Verb == "enters" {
+	switch s.Verb {
+	case "enters":
 		return st.enter(s)
+	case "waits":
+		st.Take(match.Input{Kind: match.Wait, Acct: "acct-" + s.Who, Name: s.Who, Conn: "conn-" + s.Who})
+		return nil
 	}
 	id, ok := st.seats[s.Who]
 	if !ok {
@@ -181,8 +199,12 @@ func (st *Stage) forget(name string) {
 
 func (st *Stage) enter(s Step) error {
 	in := match.Input{Kind: match.Enter, Acct: "acct-" + s.Who, Name: s.Who, Conn: "conn-" + s.Who}
-	if len(s.Args) > 0 {
-		in.Team = s.Args[0]
+	for _, a := range s.Args {
+		if pass, ok := strings.CutPrefix(a, "password="); ok {
+			in.Pass = pass
+		} else {
+			in.Team = a
+		}
 	}
 	if seat := st.Take(in); seat != 0 {
 		st.seats[s.Who] = seat
@@ -211,9 +233,15 @@ func (st *Stage) intent(s Step) (match.Input, error) {
 		in.Verb, in.Text = match.VerbRename, strings.Join(s.Args, " ")
 	case "team":
 		in.Verb, in.Name = match.VerbTeam, strings.Join(s.Args, " ")
-	case "kick":
-		in.Verb = match.VerbKick
+	case "kick", "ban", "swap":
+		in.Verb = match.Verb(s.Verb)
 		in.Target, err = target()
+	case "shuffle":
+		in.Verb = match.VerbShuffle
+	case "unban":
+		in.Verb, in.Text = match.VerbUnban, "acct-"+strings.Join(s.Args, " ")
+	case "settings":
+		return st.settings(s)
 	case "host":
 		in.Verb = match.VerbHandOver
 		in.Target, err = target()
@@ -272,6 +300,23 @@ func (st *Stage) action(s Step) (match.Input, error) {
 		in.Target = st.seats[rest[0]]
 	default:
 		return in, st.point(s, rest, &in)
+	}
+	return in, nil
+}
+
+// settings reads: settings NAME=VALUE ...
+func (st *Stage) settings(s Step) (match.Input, error) {
+	in := match.Input{Verb: match.VerbSettings}
+	for _, a := range s.Args {
+		name, raw, _ := strings.Cut(a, "=")
+		v := sheet.TextValue(raw)
+		if f := match.SettingField(st.Book, name); f != nil && name != "password" {
+			var err error
+			if v, err = values.ReadLoose(f, raw); err != nil {
+				return in, s.fail("%s: %s", name, err)
+			}
+		}
+		in.Args = append(in.Args, match.Named{Name: name, Value: v})
 	}
 	return in, nil
 }

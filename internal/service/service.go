@@ -34,6 +34,7 @@ type Config struct {
 	Rulebooks   string // a folder whose *.yaml, *.yml and *.json are loaded at the start; "" for none
 	OperatorKey string // "" keeps the one of an earlier start, or makes one
 	Origins     []string
+	Refuse      bool         // a player's second connection to a lobby is refused; otherwise it takes over
 	Journals    string       // a folder for the lobbies' journals; "" for none
 	Log         *slog.Logger // nothing is logged if nil
 }
@@ -62,6 +63,7 @@ type Service struct {
 
 	http   *http.Server
 	failed chan error
+	sweep  chan struct{} // closed when the node stops
 	log    *slog.Logger
 }
 
@@ -88,23 +90,15 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	if err != nil {
 		return err
 	}
-	if cfg.OperatorKey == "" {
-		made := rand.Text()
-		kept, err := s.DB.Setting(ctx, "operator-key", account.HashKey(made))
-		if err != nil {
-			return err
-		}
-		if kept == account.HashKey(made) {
-			s.OperatorKey = made
-		}
-		cfg.OperatorKey = kept
-	} else {
-		cfg.OperatorKey = account.HashKey(cfg.OperatorKey)
-	}
-	accounts, err := account.New(s.DB, []byte(secret), cfg.OperatorKey)
+	accounts, err := account.New(s.DB, []byte(secret))
 	if err != nil {
 		return err
 	}
+	if s.OperatorKey, err = accounts.FirstKey(ctx, cfg.OperatorKey); err != nil {
+		return err
+	}
+	s.sweep = make(chan struct{})
+	go s.sweeper(accounts)
 	lib, bad, err := library.Open(ctx, s.DB)
 	if err != nil {
 		return err
@@ -116,7 +110,8 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	if err := s.loadFolder(ctx, cfg); err != nil {
 		return err
 	}
-	s.Hall = hall.New(hall.Config{DB: s.DB, Log: cfg.Log, Node: cfg.Node, Region: cfg.Region, Version: Version, Journals: cfg.Journals})
+	s.Hall = hall.New(hall.Config{DB: s.DB, Log: cfg.Log, Node: cfg.Node, Region: cfg.Region, Version: Version, Journals: cfg.Journals,
+		Refuse: cfg.Refuse, Secret: []byte(secret)})
 	if err := s.Hall.Recover(ctx); err != nil {
 		return err
 	}
@@ -169,11 +164,28 @@ func (s *Service) loadFolder(ctx context.Context, cfg Config) error {
 	return nil
 }
 
+// sweeper removes now and then what has run out.
+func (s *Service) sweeper(accounts *account.Service) {
+	every := time.NewTicker(10 * time.Minute)
+	defer every.Stop()
+	for {
+		select {
+		case <-every.C:
+			if err := accounts.Sweep(context.Background()); err != nil {
+				s.log.Warn("could not remove old refresh tokens", "error", err)
+			}
+		case <-s.sweep:
+			return
+		}
+	}
+}
+
 // Failed gives the error that ended the node's doors, if one does.
 func (s *Service) Failed() <-chan error { return s.failed }
 
 // Stop ends the node: lobbies are closed and what they hold is saved first.
 func (s *Service) Stop() {
+	close(s.sweep)
 	s.Hall.Stop()
 	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
 	defer cancel()

@@ -4,10 +4,11 @@ import "time"
 
 // Player is somebody who has signed in.
 type Player struct {
-	ID        string `gorm:"type:uuid;primaryKey"`
-	Name      string
-	CreatedAt time.Time
-	SeenAt    time.Time
+	ID         string `gorm:"type:uuid;primaryKey"`
+	Name       string
+	CreatedAt  time.Time
+	SeenAt     time.Time
+	VoidBefore *time.Time // tokens from before are void
 }
 
 // Device is a device that a player signs in with. The key itself is not kept.
@@ -31,6 +32,7 @@ type Rulebook struct {
 type Lobby struct {
 	ID        string `gorm:"type:uuid;primaryKey"`
 	Code      string
+	Name      *string // by which open-or-join finds it
 	Rulebook  string
 	Version   string
 	Title     string
@@ -39,6 +41,9 @@ type Lobby struct {
 	State     string
 	Seats     int
 	Capacity  int
+	Free      int // seats that are neither taken nor held
+	Waiting   int
+	Password  bool // one is asked for
 	Practice  bool
 	Open      bool
 	Listed    bool
@@ -86,4 +91,34 @@ type BoardEntry struct {
 	PlayerID string `gorm:"type:uuid;primaryKey"`
 	Value    int64
 	PostedAt time.Time
+}
+
+// Account is a login name and a password for a player.
+type Account struct {
+	PlayerID  string `gorm:"type:uuid;primaryKey"`
+	Login     string
+	Password  string // argon2id, in its usual written form
+	CreatedAt time.Time
+	ChangedAt time.Time
+}
+
+// RefreshToken is a token that a new pair of tokens can be had for, once.
+type RefreshToken struct {
+	Hash      []byte `gorm:"primaryKey"`
+	Family    string `gorm:"type:uuid"`
+	PlayerID  string `gorm:"type:uuid"`
+	CreatedAt time.Time
+	ExpiresAt time.Time
+	UsedAt    *time.Time
+}
+
+// ServiceKey is a key of a program or an operator. The key itself is not kept.
+type ServiceKey struct {
+	ID        string `gorm:"type:uuid;primaryKey"`
+	Name      string
+	Hash      string
+	Scopes    string // separated by blanks
+	CreatedAt time.Time
+	UsedAt    *time.Time
+	RevokedAt *time.Time
 }

@@ -8,6 +8,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"strings"
+	"time"
 
 	"turnvex/internal/replica"
 	"turnvex/internal/sheet"
@@ -32,7 +34,11 @@ type Hello struct {
 	All    bool     `json:"all,omitempty"`    // operators and referees: see everything
 	Resume string   `json:"resume,omitempty"` // the key of an earlier welcome
 	Team   string   `json:"team,omitempty"`   // the team wished for
-	Locals []string `json:"locals,omitempty"` // names of further players on this connection
+	Pass   string   `json:"password,omitempty"`
+	Book   string   `json:"version,omitempty"` // of the rulebook; refused if the lobby runs another
+	Wait   bool     `json:"wait,omitempty"`    // stand in line if the lobby is full
+	List   *Filter  `json:"list,omitempty"`    // instead of a lobby: watch the listing
+	Locals []string `json:"locals,omitempty"`  // names of further players on this connection
 }
 
 // Welcome answers hello.
@@ -46,7 +52,61 @@ type Welcome struct {
 	Hold    int64             `json:"hold"`             // milliseconds for which a lost connection's seats are held
 	Schema  replica.Described `json:"schema"`
 	Book    BookInfo          `json:"book"`
-	Service string            `json:"service"` // the service's version
+	Service string            `json:"service"`           // the service's version
+	Delay   int64             `json:"delay,omitempty"`   // milliseconds by which a spectator sees everything later
+	Waiting int               `json:"waiting,omitempty"` // the place in line, from 1, of who waits for a seat
+}
+
+// Filter says which lobbies of the listing are wanted; what is empty is not asked for.
+type Filter struct {
+	Rulebook string `json:"rulebook,omitempty"`
+	Region   string `json:"region,omitempty"`
+	State    string `json:"state,omitempty"`
+	Free     int    `json:"free,omitempty"` // at least so many free places, and open
+	Practice *bool  `json:"practice,omitempty"`
+	Title    string `json:"title,omitempty"` // what it begins with; case does not matter
+}
+
+// LobbyInfo is a lobby as listings show it.
+type LobbyInfo struct {
+	Code     string    `json:"code"`
+	Name     string    `json:"name,omitempty"`
+	Rulebook string    `json:"rulebook"`
+	Version  string    `json:"version"`
+	Title    string    `json:"title"`
+	Region   string    `json:"region"`
+	State    string    `json:"state"`
+	Seats    int       `json:"seats"`
+	Capacity int       `json:"capacity"`
+	Free     int       `json:"free"` // seats that are neither taken nor held for others
+	Waiting  int       `json:"waiting,omitempty"`
+	Practice bool      `json:"practice"`
+	Open     bool      `json:"open"`
+	Password bool      `json:"password"`
+	Opened   time.Time `json:"opened"`
+}
+
+// Matches tells whether a lobby is wanted.
+func (f *Filter) Matches(l *LobbyInfo) bool {
+	return (f.Rulebook == "" || f.Rulebook == l.Rulebook) && (f.Region == "" || f.Region == l.Region) && (f.State == "" || f.State == l.State) &&
+		(f.Free == 0 || l.Open && l.Free >= f.Free) && (f.Practice == nil || *f.Practice == l.Practice) &&
+		strings.HasPrefix(strings.ToLower(l.Title), strings.ToLower(f.Title))
+}
+
+// Listing answers hello with list: the lobbies at first. Each change follows as a
+// Listed.
+type Listing struct {
+	Is      string      `json:"is"` // "listing"
+	Lobbies []LobbyInfo `json:"lobbies"`
+}
+
+// Listed is a lobby that has come, changed or, where it is Gone, no longer fits
+// the filter or has closed.
+type Listed struct {
+	Is    string     `json:"is"` // "listed"
+	Code  string     `json:"code"`
+	Lobby *LobbyInfo `json:"lobby,omitempty"`
+	Gone  bool       `json:"gone,omitempty"`
 }
 
 // SeatInfo is one of the connection's seats.

@@ -1,0 +1,77 @@
+package api
+
+import (
+	"maps"
+	"net/http"
+	"slices"
+	"time"
+
+	"turnvex/internal/code"
+	"turnvex/internal/fault"
+	"turnvex/internal/hall"
+	"turnvex/internal/store"
+	"turnvex/internal/wire"
+)
+
+func sorted(m map[string]int64) []string { return slices.Sorted(maps.Keys(m)) }
+
+// maxListed is how many lobbies a live listing begins with.
+const maxListed = 200
+
+// serveListing sends the listing and what changes in it, until the connection
+// ends.
+func (c *conn) serveListing(r *http.Request) {
+	w := c.s.Hall.Listing.Watch(*c.list) // before reading, so that nothing falls between
+	defer c.s.Hall.Listing.Stop(w)
+	var rows []store.Lobby
+	err := wanted(c.s.DB.WithContext(r.Context()), c.list).Order(orders["newest"].by).Limit(maxListed).Find(&rows).Error
+	if err != nil {
+		c.refuse(err)
+		return
+	}
+	first := wire.Listing{Is: "listing", Lobbies: []wire.LobbyInfo{}}
+	for i := range rows {
+		first.Lobbies = append(first.Lobbies, hall.Info(&rows[i]))
+	}
+	if c.write(mustJSON(first)) != nil {
+		return
+	}
+	gone := make(chan error, 1)
+	go func() { gone <- c.listingReader() }()
+	ping := time.NewTicker(pingEvery)
+	defer ping.Stop()
+	for {
+		select {
+		case <-w.Wake():
+			for _, m := range w.Take() {
+				if c.write(mustJSON(m)) != nil {
+					return
+				}
+			}
+		case <-ping.C:
+			c.pings++
+			if c.write(mustJSON(wire.Ping{Is: "ping", N: c.pings})) != nil {
+				return
+			}
+		case err := <-gone:
+			if err != nil {
+				c.refuse(err)
+			}
+			return
+		}
+	}
+}
+
+// listingReader takes nothing but pongs.
+func (c *conn) listingReader() error {
+	for {
+		c.ws.SetReadDeadline(time.Now().Add(silentFor))
+		_, data, err := c.ws.ReadMessage()
+		if err != nil {
+			return nil
+		}
+		if kind, err := wire.Kind(data); err != nil || kind != "pong" {
+			return fault.New(code.BadMessage, "who watches the listing sends pongs and nothing else")
+		}
+	}
+}

@@ -25,10 +25,18 @@ type Options struct {
 	Token   string
 	Lobby   string   // join code
 	Watch   bool     // as a spectator, without a seat
-	All     bool     // operators: see everything
-	As      uint32   // operators: see exactly what this seat sees
+	All     bool     // service keys: see everything
+	As      uint32   // service keys: see exactly what this seat sees
 	Team    string   // the team wished for
 	Locals  []string // names of further players on this connection
+
+	Password string // of the lobby, if it has one
+	Version  string // of the rulebook; refused if the lobby runs another one
+	Wait     bool   // stand in line if the lobby is full; see Waiting
+
+	// Tokens gives the token for each new connection instead of Token, which may
+	// have run out when a connection that was lost comes back: see KeepFresh.
+	Tokens func(context.Context) (string, error)
 
 	// OnChange is called for each change, in order, and OnNotice for each
 	// notice; both from one goroutine, which they must not hold up. They may
@@ -64,6 +72,9 @@ type Conn struct {
 	base  time.Time  // guarded by mu; when tick was read
 	tick  sheet.Tick // guarded by mu
 	err   error      // guarded by mu; why it ended
+
+	leaving bool // guarded by mu
+	waiting int  // guarded by mu; the place in line when it was joined, 0 with a seat
 }
 
 type intentKey struct {
@@ -91,19 +102,40 @@ func Connect(ctx context.Context, o Options) (*Conn, error) {
 
 // dial makes a connection, says hello and takes the welcome.
 func (c *Conn) dial(ctx context.Context) (*websocket.Conn, error) {
+	token := c.opts.Token
+	if c.opts.Tokens != nil {
+		var err error
+		if token, err = c.opts.Tokens(ctx); err != nil {
+			return nil, err
+		}
+	}
+	o := &c.opts
+	ws, data, err := greet(ctx, o.Address, wire.Hello{Is: "hello", Token: token, Lobby: o.Lobby, Watch: o.Watch, All: o.All, As: o.As,
+		Resume: c.key, Team: o.Team, Locals: o.Locals, Pass: o.Password, Book: o.Version, Wait: o.Wait})
+	if err != nil {
+		return nil, err
+	}
+	if err := c.welcomed(data); err != nil {
+		ws.Close()
+		return nil, err
+	}
+	return ws, nil
+}
+
+// greet opens a socket, says hello and returns the first message. A bye is
+// returned as a *Refusal.
+func greet(ctx context.Context, address string, hello wire.Hello) (*websocket.Conn, []byte, error) {
 	ctx, cancel := context.WithTimeout(ctx, 10*time.Second)
 	defer cancel()
 	d := websocket.Dialer{Subprotocols: []string{wire.SubprotocolJSON}, Proxy: http.ProxyFromEnvironment}
-	url := "ws" + strings.TrimPrefix(strings.TrimSuffix(c.opts.Address, "/"), "http") + "/v1/live"
+	url := "ws" + strings.TrimPrefix(strings.TrimSuffix(address, "/"), "http") + "/v1/live"
 	ws, res, err := d.DialContext(ctx, url, nil)
 	if err != nil {
 		if res != nil && res.StatusCode >= 400 {
-			return nil, fmt.Errorf("the service at %s answered %s", c.opts.Address, res.Status)
+			return nil, nil, fmt.Errorf("the service at %s answered %s", address, res.Status)
 		}
-		return nil, fmt.Errorf("the service at %s does not answer: %w", c.opts.Address, err)
+		return nil, nil, fmt.Errorf("the service at %s does not answer: %w", address, err)
 	}
-	hello := wire.Hello{Is: "hello", Token: c.opts.Token, Lobby: c.opts.Lobby, Watch: c.opts.Watch, All: c.opts.All, As: c.opts.As,
-		Resume: c.key, Team: c.opts.Team, Locals: c.opts.Locals}
 	ws.SetWriteDeadline(time.Now().Add(10 * time.Second))
 	ws.SetReadDeadline(time.Now().Add(10 * time.Second))
 	var data []byte
@@ -111,31 +143,37 @@ func (c *Conn) dial(ctx context.Context) (*websocket.Conn, error) {
 		_, data, err = ws.ReadMessage()
 	}
 	if err == nil {
-		err = c.welcomed(data)
+		err = refusedBy(data)
 	}
 	if err != nil {
 		ws.Close()
-		return nil, err
+		return nil, nil, err
 	}
 	ws.SetReadDeadline(time.Time{})
-	return ws, nil
+	return ws, data, nil
+}
+
+// refusedBy turns a bye into an error: a *Refusal, or another one if trying again
+// may help.
+func refusedBy(data []byte) error {
+	kind, err := wire.Kind(data)
+	if err != nil || kind != "bye" {
+		return err
+	}
+	var b wire.Bye
+	if err := wire.ReadLoose(data, &b); err != nil {
+		return err
+	}
+	if b.Again {
+		return fmt.Errorf("the service ended the connection: %s", b.Reason)
+	}
+	return &Refusal{Code: b.Code, Reason: b.Reason}
 }
 
 func (c *Conn) welcomed(data []byte) error {
-	kind, err := wire.Kind(data)
-	if err != nil {
-		return err
-	}
-	if kind == "bye" {
-		var b wire.Bye
-		if err := wire.ReadLoose(data, &b); err != nil {
-			return err
-		}
-		return &Refusal{Code: b.Code, Reason: b.Reason}
-	}
 	var w wire.Welcome
-	if err := wire.ReadLoose(data, &w); err != nil || kind != "welcome" {
-		return fmt.Errorf("the service answered hello with %q: %v", kind, err)
+	if err := wire.ReadLoose(data, &w); err != nil || w.Is != "welcome" {
+		return fmt.Errorf("the service answered hello with %q: %v", w.Is, err)
 	}
 	schema, err := w.Schema.Schema()
 	if err != nil {
@@ -154,7 +192,7 @@ func (c *Conn) welcomed(data []byte) error {
 		c.next[s.Seat] = max(c.next[s.Seat], s.Last)
 	}
 	c.seats.Store(&seats)
-	c.view.seats = seats
+	c.view.seats, c.waiting = seats, w.Waiting
 	c.setTickLocked(sheet.Tick(w.Tick))
 	return nil
 }
@@ -165,6 +203,9 @@ func (c *Conn) run(ws *websocket.Conn) {
 	for {
 		c.mu.Lock()
 		c.ws = ws
+		if c.ctx.Err() != nil { // closed while it came back
+			ws.Close()
+		}
 		c.resendLocked()
 		c.mu.Unlock()
 		err := c.read(ws)
@@ -244,11 +285,13 @@ func (c *Conn) Close() {
 	<-c.done
 }
 
-// Leave gives the seats up and ends the connection.
+// Leave gives the seats up and ends the connection. While the connection is away
+// it leaves when it is back.
 func (c *Conn) Leave(ctx context.Context) error {
-	if err := c.sendNow(wire.Plain{Is: "leave"}); err != nil {
-		return err
-	}
+	c.mu.Lock()
+	c.leaving = true
+	c.mu.Unlock()
+	c.sendNow(wire.Plain{Is: "leave"}) // if it fails, it is sent after coming back
 	select {
 	case <-c.done:
 	case <-ctx.Done():
@@ -295,6 +338,14 @@ func (c *Conn) Seat() uint32 {
 		return s[0]
 	}
 	return 0
+}
+
+// Waiting tells whether the connection stands in line for a seat. Until it has
+// one it sees what a spectator sees; Wait for Copy.Me to be there.
+func (c *Conn) Waiting() bool {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.waiting > 0
 }
 
 // Read calls f with the copy as it is now. The copy does not change meanwhile.

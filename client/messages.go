@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
-	"fmt"
 	"slices"
 	"time"
 
@@ -15,16 +14,17 @@ import (
 )
 
 // Intent is what a seat asks for. Do names it: act, stop, steer, claim, ready,
-// unready, rename, team, start, pause, resume, kick, hand-over or set.
+// unready, rename, team, start, pause, resume, kick, ban, unban, swap, shuffle,
+// hand-over, settings or set.
 type Intent struct {
-	Seat   uint32 // 0: the first seat of the connection
-	Do     string
-	Name   string    // of an action, a team or a field
-	Target uint32    // a seat or a sheet
-	At     *[2]int64 // a point or a direction
-	Args   map[string]any
-	Text   string
-	Value  any
+	Seat   uint32         `json:"seat,omitempty"` // 0: the first seat of the connection
+	Do     string         `json:"do"`
+	Name   string         `json:"name,omitempty"`   // of an action, a team or a field
+	Target uint32         `json:"target,omitempty"` // a seat or a sheet
+	At     *[2]int64      `json:"at,omitempty"`     // a point or a direction
+	Args   map[string]any `json:"args,omitempty"`   // of an action, or the settings to change
+	Text   string         `json:"text,omitempty"`
+	Value  any            `json:"value,omitempty"`
 }
 
 // Verdict is the service's answer to an intent.
@@ -108,9 +108,13 @@ func (c *Conn) resendLocked() {
 		again = append(again, p)
 	}
 	slices.SortFunc(again, func(a, b *Pending) int { return int(int64(a.msg.N) - int64(b.msg.N)) })
+	leaving := c.leaving
 	go func() {
 		for _, p := range again {
 			c.sendNow(p.msg)
+		}
+		if leaving {
+			c.sendNow(wire.Plain{Is: "leave"})
 		}
 	}()
 }
@@ -135,6 +139,8 @@ func (c *Conn) message(data []byte) error {
 		return err
 	}
 	switch kind {
+	case "welcome": // there is a seat now for who stood in line
+		return c.welcomed(data)
 	case "snapshot":
 		var m wire.Snapshot
 		if err := wire.ReadLoose(data, &m); err != nil {
@@ -174,14 +180,7 @@ func (c *Conn) message(data []byte) error {
 		c.mu.Unlock()
 		return c.sendNow(wire.Ping{Is: "pong", N: p.N})
 	case "bye":
-		var b wire.Bye
-		if err := wire.ReadLoose(data, &b); err != nil {
-			return err
-		}
-		if b.Again {
-			return fmt.Errorf("the service ended the connection: %s", b.Reason)
-		}
-		return &Refusal{Code: b.Code, Reason: b.Reason}
+		return refusedBy(data)
 	}
 	return nil // a message of a later version
 }

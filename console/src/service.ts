@@ -92,19 +92,6 @@ export async function signInFromAddress() {
   await signInKey(key)
 }
 
-export interface LobbyRow {
-  code: string
-  rulebook: string
-  title: string
-  region: string
-  state: string
-  seats: number
-  capacity: number
-  practice: boolean
-  open: boolean
-  opened: string
-}
-
 export interface MatchRow {
   id: string
   lobby: string

@@ -1,5 +1,5 @@
 import { useEffect, useState, useSyncExternalStore } from 'react'
-import type { Options } from 'turnvex-client'
+import { Listing, type Bye, type LobbyInfo, type Options } from 'turnvex-client'
 import { LiveStore, type LiveState } from './live.ts'
 
 const none: LiveState = { state: 'connecting', notices: [] }
@@ -18,4 +18,21 @@ export function useLive(options: Options | undefined) {
   }, [key])
   const state = useSyncExternalStore(store?.watch ?? never, store?.get ?? nothing)
   return { store, state }
+}
+
+/** The open lobbies, live. Without a token there are none. */
+export function useListing(token: string | undefined) {
+  const [lobbies, setLobbies] = useState<ReadonlyMap<string, LobbyInfo>>()
+  const [lost, setLost] = useState<Bye>()
+  useEffect(() => {
+    if (!token) return
+    const listing = new Listing({
+      address: location.origin,
+      token,
+      onChange: (all) => (setLobbies(all), setLost(undefined)),
+      onLost: setLost,
+    })
+    return () => listing.close()
+  }, [token])
+  return { lobbies, lost }
 }

@@ -31,7 +31,10 @@ func (c *conn) serveListing(r *http.Request) {
 	}
 	first := wire.Listing{Is: "listing", Lobbies: []wire.LobbyInfo{}}
 	for i := range rows {
-		first.Lobbies = append(first.Lobbies, hall.Info(&rows[i]))
+		info := hall.Info(&rows[i])
+		if c.s.Hall.Fresh(&info); c.list.Matches(&info) {
+			first.Lobbies = append(first.Lobbies, info)
+		}
 	}
 	if c.write(mustJSON(first)) != nil {
 		return

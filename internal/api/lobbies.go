@@ -206,18 +206,18 @@ func (s *server) find(r *http.Request, joinCode string) (*hall.Lobby, error) {
 	return l, err
 }
 
-// found reads a lobby's row.
+// found tells of a lobby as it is at this moment.
 func (s *server) found(c *call, joinCode string, opened bool) (any, error) {
-	var row store.Lobby
-	err := s.DB.WithContext(c.r.Context()).First(&row, "code = ? and closed_at is null", joinCode).Error
-	if errors.Is(err, store.ErrNotFound) {
-		return nil, fault.New(code.NoLobby, "there is no lobby with the code %q", joinCode)
+	l, err := s.Hall.Find(joinCode)
+	if err != nil {
+		return nil, err
 	}
+	info, err := l.Info(c.r.Context())
 	scheme := "http"
 	if c.r.TLS != nil || c.r.Header.Get("X-Forwarded-Proto") == "https" {
 		scheme = "https"
 	}
-	return Found{hall.Info(&row), opened, scheme + "://" + c.r.Host + "/lobby/" + row.Code}, err
+	return Found{info, opened, scheme + "://" + c.r.Host + "/lobby/" + info.Code}, err
 }
 
 func (s *server) takeSeat(c *call) (any, error) {
@@ -349,10 +349,10 @@ type listPlace struct {
 
 // orders are the orders of a listing: how it is sorted, and what comes after a place.
 var orders = map[string]struct{ by, after string }{
-	"newest":  {"created_at desc, id desc", "(created_at, id) < (@t, @i::uuid)"},
-	"oldest":  {"created_at, id", "(created_at, id) > (@t, @i::uuid)"},
-	"fullest": {"free, created_at desc, id desc", "(free > @f or free = @f and (created_at, id) < (@t, @i::uuid))"},
-	"title":   {"lower(title), id", "(lower(title), id) > (lower(@n), @i::uuid)"},
+	"newest":  {"created_at desc, id desc", "(created_at, id) < (@t, cast(@i as uuid))"},
+	"oldest":  {"created_at, id", "(created_at, id) > (@t, cast(@i as uuid))"},
+	"fullest": {"free, created_at desc, id desc", "(free > @f or free = @f and (created_at, id) < (@t, cast(@i as uuid)))"},
+	"title":   {"lower(title), id", "(lower(title), id) > (lower(@n), cast(@i as uuid))"},
 }
 
 func (s *server) listLobbies(c *call) (any, error) {
@@ -393,11 +393,17 @@ func (s *server) listLobbies(c *call) (any, error) {
 		out.Next = base64.RawURLEncoding.EncodeToString(raw)
 	}
 	for i := range rows {
-		out.Lobbies = append(out.Lobbies, hall.Info(&rows[i]))
+		info := hall.Info(&rows[i])
+		if s.Hall.Fresh(&info); f.Matches(&info) {
+			out.Lobbies = append(out.Lobbies, info)
+		}
 	}
 	out.LeftOut, err = s.leftOut(c, &f)
 	return out, err
 }
+
+// fewCounted is the most lobbies that are counted one by one.
+const fewCounted = 1000
 
 // leftOut says how many open lobbies a filter leaves out, from the tallies.
 func (s *server) leftOut(c *call, f *wire.Filter) ([]LeftOut, error) {
@@ -424,6 +430,18 @@ func (s *server) leftOut(c *call, f *wire.Filter) ([]LeftOut, error) {
 			counts[map[bool]string{true: "not for practice", false: "for practice"}[*f.Practice]] += t.N
 		case f.State == "gathering" && t.Sort == "playing":
 			counts["playing"] += t.N
+		}
+	}
+	if f.Free > 1 {
+		narrow := *f
+		narrow.Free = 0
+		var n int64
+		q := wanted(s.DB.WithContext(c.r.Context()), &narrow).Where("open and free between 1 and ?", f.Free-1).Model(&store.Lobby{})
+		if err := s.DB.WithContext(c.r.Context()).Table("(?) few", q.Select("1").Limit(fewCounted)).Count(&n).Error; err != nil {
+			return nil, err
+		}
+		if n > 0 {
+			counts["with too few free places"] = n
 		}
 	}
 	out := []LeftOut{}

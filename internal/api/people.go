@@ -56,7 +56,11 @@ func (s *server) changePassword(c *call) (any, error) {
 }
 
 func (s *server) deleteMe(c *call) (any, error) {
-	return nil, s.Accounts.Delete(c.r.Context(), c.who.Player)
+	err := s.Accounts.Delete(c.r.Context(), c.who.Player)
+	if err == nil {
+		s.Hall.Removed(c.who.Player)
+	}
+	return nil, err
 }
 
 func (s *server) listKeys(c *call) (any, error) {

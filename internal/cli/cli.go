@@ -41,7 +41,8 @@ type runner func(ctx context.Context, t *Terminal, args []string) error
 
 func commands() []command {
 	return []command{serveCommand(), checkCommand(), newCommand(), rehearseCommand(), replayCommand(), loadCommand(), schemaCommand(), signInCommand(), renameCommand(), rulebooksCommand(), lobbiesCommand(),
-		openCommand(), joinCommand(), watchCommand(), resultsCommand(), boardCommand()}
+		openCommand(), quickCommand(), joinCommand(), watchCommand(), settingsCommand(), askCommand(), leaveCommand(),
+		accountCommand(), keysCommand(), resultsCommand(), boardCommand()}
 }
 
 // errUsage is an error in how a command was called.

@@ -24,10 +24,14 @@ type playOptions struct {
 	watch  bool
 	team   string
 	locals []string
+
+	password string
+	version  string
+	wait     bool
 }
 
 func joinCommand() command {
-	return command{name: "join", args: "CODE", least: 1, most: 1, summary: "Join a lobby and play in the terminal",
+	return command{name: "join", args: "CODE|LINK", least: 1, most: 1, summary: "Join a lobby and play in the terminal",
 		details: "Keys: enter ready, arrows steer, space stop, tab chooses a target, ctrl+p pauses, q leaves;\nthe actions have the keys that the last line shows.\nWith -json every change, notice and verdict is written as a line, and intents are read as\nlines from standard input, such as {\"do\":\"ready\"} or {\"do\":\"act\",\"name\":\"ram\",\"target\":4}.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
@@ -35,6 +39,9 @@ func joinCommand() command {
 			var o playOptions
 			fs.StringVar(&o.team, "team", "", "the `team` wished for, where the rulebook leaves the choice")
 			locals := fs.String("with", "", "`names` of further players on this connection, separated by commas")
+			fs.StringVar(&o.password, "password", "", "the lobby's `password`, if it has one")
+			fs.StringVar(&o.version, "version", "", "the `version` of the rulebook that the lobby must run; any if empty")
+			fs.BoolVar(&o.wait, "wait", false, "stand in line if the lobby is full")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				if *locals != "" {
 					o.locals = strings.Split(*locals, ",")
@@ -63,7 +70,12 @@ func (s *session) play(ctx context.Context, t *Terminal, code string, o playOpti
 	}
 	out := &lineWriter{t: t}
 	changed, events := make(chan struct{}, 1), make(chan client.Notice, 64)
-	opts := client.Options{Address: svc.Address, Token: svc.Token, Lobby: code, Watch: o.watch, Team: o.team, Locals: o.locals}
+	opts := client.Options{Address: svc.Address, Lobby: codeOf(code), Watch: o.watch, Team: o.team, Locals: o.locals,
+		Password: o.password, Version: o.version, Wait: o.wait,
+		Tokens: func(ctx context.Context) (string, error) {
+			_, svc, err := s.open(ctx, t)
+			return svc.Token, err
+		}}
 	live := !s.json && isTerminal(t)
 	opts.OnChange = func(c client.Change) {
 		if !live {
@@ -89,6 +101,9 @@ func (s *session) play(ctx context.Context, t *Terminal, code string, o playOpti
 		return err
 	}
 	defer conn.Close()
+	if conn.Waiting() && !s.json {
+		fmt.Fprintln(t.Err, "The lobby is full; you stand in line and watch meanwhile.")
+	}
 	if live {
 		left, err := termview.Run(ctx, termview.Options{Conn: conn, Play: !o.watch, In: t.In, Out: t.Out, Events: events, Changed: changed})
 		return s.finish(t, conn, left && !o.watch, err)
@@ -167,6 +182,12 @@ func (w *lineWriter) change(c client.Change, asJSON bool) {
 		return
 	}
 	fmt.Fprintf(w.t.Out, "%s %d %s: %s -> %s\n", l.Kind, l.Sheet, l.Field, c.Old.Show(c.Field, 20, 0), c.New.Show(c.Field, 20, 0))
+}
+
+func (w *lineWriter) text(format string, args ...any) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	fmt.Fprintf(w.t.Out, format, args...)
 }
 
 func (w *lineWriter) line(v any, asJSON bool) {

@@ -108,8 +108,32 @@ func (s *session) signIn(ctx context.Context, p *profile, name string) (*client.
 	if err != nil {
 		return nil, err
 	}
+	return in, s.keep(p, in)
+}
+
+// signInAs signs in as the player of an account, if a login is given.
+func (s *session) signInAs(ctx context.Context, t *Terminal, p *profile, name, login string) (*client.Signed, error) {
+	if login == "" {
+		return s.signIn(ctx, p, name)
+	}
+	pass, err := password(t, "Password")
+	if err != nil {
+		return nil, err
+	}
+	if p.Device == "" {
+		p.Device = rand.Text() + rand.Text()
+	}
+	in, err := client.SignInAccount(ctx, p.Service, login, pass, p.Device)
+	if err != nil {
+		return nil, err
+	}
+	return in, s.keep(p, in)
+}
+
+// keep keeps a sign-in in the profile.
+func (s *session) keep(p *profile, in *client.Signed) error {
 	p.Player, p.Name, p.Token, p.Expires = in.Player, in.Name, in.Token, in.Expires
-	return in, s.save(p)
+	return s.save(p)
 }
 
 // open returns the profile, signed in.

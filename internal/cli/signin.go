@@ -9,17 +9,18 @@ import (
 
 func signInCommand() command {
 	return command{name: "sign-in", summary: "Sign in at a service with this machine's device key",
-		details: "The key is made at the first sign-in and kept in the profile; it is what makes you the same\nplayer next time. Without -name a new player gets a name that is made up.",
+		details: "The key is made at the first sign-in and kept in the profile; it is what makes you the same\nplayer next time. Without -name a new player gets a name that is made up. With -login you\nbecome the player of that account, and this machine's key signs that player in from then on.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
 			name := fs.String("name", "", "your display `name`")
+			login := fs.String("login", "", "the login `name` of your account; its password is asked for, or taken from TURNVEX_PASSWORD")
 			return func(ctx context.Context, t *Terminal, _ []string) error {
 				p, err := s.load()
 				if err != nil {
 					return err
 				}
-				in, err := s.signIn(ctx, p, *name)
+				in, err := s.signInAs(ctx, t, p, *name, *login)
 				if err != nil {
 					return err
 				}

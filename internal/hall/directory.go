@@ -29,9 +29,8 @@ func infoOf(r *store.Lobby) wire.LobbyInfo {
 // Info makes what listings show of a directory's row.
 func Info(r *store.Lobby) wire.LobbyInfo { return infoOf(r) }
 
-// noteDirectory tells listings, and writes the lobby's row anew, when something
-// that stands in it has changed.
-func (l *Lobby) noteDirectory() {
+// entry is what the directory should say now.
+func (l *Lobby) entry() directoryEntry {
 	f := &l.book.F.Lobby
 	row := l.m.Store().Of(sheet.Lobby)[0]
 	now := l.dir
@@ -39,14 +38,42 @@ func (l *Lobby) noteDirectory() {
 	now.Seats, now.Capacity, now.Waiting = int(row.Int(f.Seats)), int(row.Int(f.Capacity)), int(row.Int(f.Waiting))
 	now.Free = max(now.Capacity-now.Seats-int(row.Int(f.Reserved)), 0)
 	now.Open, now.Password, now.listed = row.Flag(f.Open), row.Flag(f.Password), row.Flag(f.Listed)
-	if now == l.dir {
+	return now
+}
+
+// Info is what the lobby is at this moment.
+func (l *Lobby) Info(ctx context.Context) (info wire.LobbyInfo, err error) {
+	err = l.do(ctx, func() { info = l.entry().LobbyInfo })
+	return info, err
+}
+
+// Fresh brings rows of the directory up to date for the lobbies that are alive
+// here: a row is written a little later than what it tells of happens.
+func (h *Hall) Fresh(info *wire.LobbyInfo) {
+	h.mu.Lock()
+	l := h.lobbies[info.Code]
+	h.mu.Unlock()
+	if l == nil {
+		return
+	}
+	if now := l.latest.Load(); now != nil {
+		*info = *now
+	}
+}
+
+// noteDirectory tells listings, and writes the lobby's row anew, when something
+// that stands in it has changed.
+func (l *Lobby) noteDirectory() {
+	now := l.entry()
+	if now == l.dir || l.m.Closed() { // its end is updateDirectory's to tell
 		return
 	}
 	was := l.dir
 	now.dirty = true
 	l.dir = now
+	l.latest.Store(&now.LobbyInfo)
 	switch {
-	case now.listed && !l.m.Closed():
+	case now.listed:
 		l.hall.Listing.tell(was.LobbyInfo, &now.LobbyInfo)
 	case was.listed:
 		l.hall.Listing.tell(was.LobbyInfo, nil)
@@ -81,13 +108,13 @@ func (l *Lobby) writeRow(ctx context.Context, e directoryEntry, closed *time.Tim
 // updateDirectory writes the last word: the lobby has closed.
 func (l *Lobby) updateDirectory() {
 	l.writes.Wait()
-	if l.dir.listed {
-		l.hall.Listing.tell(l.dir.LobbyInfo, nil)
-	}
 	now := time.Now().UTC()
 	l.retry("close the lobby's row", func(ctx context.Context) error {
 		e := l.dir
 		e.State, e.Seats, e.Free = "closed", 0, 0
 		return l.writeRow(ctx, e, &now)
 	})
+	if l.dir.listed {
+		l.hall.Listing.tell(l.dir.LobbyInfo, nil)
+	}
 }

@@ -63,6 +63,9 @@ func (l *Lobby) loadRecord(seat sheet.ID, account string) {
 			l.hall.savings.wait(account)
 			fields, err = record.Load(ctx, l.hall.cfg.DB, account, l.book.Name)
 			if err == nil && fields == nil {
+				if there, e := store.Present(l.hall.cfg.DB.WithContext(ctx), account); e != nil || !there[account] {
+					return e // deleted meanwhile
+				}
 				err = record.Save(l.hall.cfg.DB.WithContext(ctx), account, l.book.Name, l.defaults())
 			}
 			return err
@@ -135,7 +138,14 @@ func (l *Lobby) retry(what string, try func(context.Context) error) {
 // save writes records, result and posts in one transaction.
 func (l *Lobby) save(ctx context.Context, job saveJob) error {
 	return l.hall.cfg.DB.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+		there, err := store.Present(tx, job.accounts()...)
+		if err != nil {
+			return err
+		}
 		for _, e := range job.records {
+			if !there[e.Account] {
+				continue
+			}
 			f := record.Fields{}
 			for _, v := range e.Values {
 				f[v.Name] = wire.Show(v.Value)
@@ -147,11 +157,29 @@ func (l *Lobby) save(ctx context.Context, job saveJob) error {
 		if job.result == nil {
 			return nil
 		}
-		return l.saveResult(tx, job.result)
+		return l.saveResult(tx, job.result, there)
 	})
 }
 
-func (l *Lobby) saveResult(tx *store.Tx, r *match.Result) error {
+// accounts are those of everybody whom the job concerns.
+func (j *saveJob) accounts() (all []string) {
+	for _, e := range j.records {
+		all = append(all, e.Account)
+	}
+	if j.result != nil {
+		for _, p := range j.result.Players {
+			all = append(all, p.Account)
+		}
+		for _, p := range j.result.Posts {
+			all = append(all, p.Account)
+		}
+	}
+	return all
+}
+
+// saveResult writes a result, with what follows from it for the players who are
+// there: one who was deleted meanwhile is left out.
+func (l *Lobby) saveResult(tx *store.Tx, r *match.Result, there map[string]bool) error {
 	data, err := json.Marshal(r)
 	if err != nil {
 		return err
@@ -164,7 +192,7 @@ func (l *Lobby) saveResult(tx *store.Tx, r *match.Result) error {
 	}
 	seen := map[string]bool{}
 	for _, p := range r.Players {
-		if p.Account == "" || seen[p.Account] {
+		if !there[p.Account] || seen[p.Account] {
 			continue
 		}
 		seen[p.Account] = true
@@ -173,7 +201,7 @@ func (l *Lobby) saveResult(tx *store.Tx, r *match.Result) error {
 		}
 	}
 	for _, p := range r.Posts {
-		if b := l.book.Board(p.Board); b != nil && p.Account != "" {
+		if b := l.book.Board(p.Board); b != nil && there[p.Account] {
 			if err := board.Post(tx, b, l.book.Name, p.Account, p.Value); err != nil {
 				return err
 			}

@@ -1,6 +1,7 @@
 package hall
 
 import (
+	"context"
 	"fmt"
 	"maps"
 	"slices"
@@ -127,19 +128,27 @@ func (c *Client) Pong(n uint64) {
 	c.put(encode(wire.Ping{Is: "pong", N: n, Tick: int64(c.Tick())}))
 }
 
+// everywhere calls f for each lobby of the node, without waiting.
+func (h *Hall) everywhere(f func(*Lobby)) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	for _, l := range h.lobbies {
+		go f(l)
+	}
+}
+
 // Renamed brings a player's new name to every lobby that they are in.
 func (h *Hall) Renamed(player, name string) {
-	h.mu.Lock()
-	var all []*Lobby
-	for _, l := range h.lobbies {
-		all = append(all, l)
-	}
-	h.mu.Unlock()
-	for _, l := range all {
-		go l.post(func() {
+	h.everywhere(func(l *Lobby) {
+		l.post(func() {
 			if id := l.m.SeatOf(player); id != 0 {
 				l.step(&match.Input{Kind: match.Intent, Seat: id, Verb: match.VerbRename, Text: name})
 			}
 		})
-	}
+	})
+}
+
+// Removed gives up every seat of a player who was deleted.
+func (h *Hall) Removed(player string) {
+	h.everywhere(func(l *Lobby) { l.Quit(context.Background(), player) })
 }

@@ -6,6 +6,7 @@ import (
 	"log/slog"
 	"runtime/debug"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"turnvex/internal/code"
@@ -41,6 +42,7 @@ type Lobby struct {
 	pub     publisher
 	saver   chan saveJob
 	dir     directoryEntry
+	latest  atomic.Pointer[wire.LobbyInfo]
 	writes  sync.WaitGroup // of the directory
 	journal *journalFile   // nil unless the node keeps journals
 }

@@ -65,7 +65,7 @@ func TestConsole(t *testing.T) {
 	see(`document.querySelector('[data-test=phase]').innerText === 'Over: too few players are left'`)
 	until(t, a, "the result is saved", func(c *client.Copy) bool { return c.Match() == nil || c.Match().Flag("saved") })
 	must("results", page.Open(node.Address+"/results"))
-	see(fmt.Sprintf(`document.querySelector('[data-match]')?.innerText.includes('of %s')`, lob))
+	see(fmt.Sprintf(`[...document.querySelectorAll('[data-match]')].some(m => m.innerText.includes('of %s'))`, lob))
 	must("boards", page.Open(node.Address+"/boards/duel/points"))
 	see(`document.body.innerText.includes('Mara Tide')`)
 	must("a page that is not there", page.Open(node.Address+"/nowhere"))

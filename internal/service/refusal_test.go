@@ -137,8 +137,8 @@ func TestRefusalsOnTheSocket(t *testing.T) {
 	if _, m := dial(t, nil, http.Header{"Origin": {"https://elsewhere.example"}}); m["status"] != 403 {
 		t.Errorf("a page from elsewhere: %v", m)
 	}
-	l, err := (client.Service{Address: node.Address}).Lobbies(soon(t), "duel")
-	if err != nil || len(l) == 0 || l[0].Seats != 0 {
+	l, err := (client.Service{Address: node.Address}).Lobby(soon(t), lob)
+	if err != nil || l.Seats != 0 {
 		t.Errorf("refused helloes left seats: %+v, %v", l, err)
 	}
 	for name, c := range map[string]struct{ message, want string }{

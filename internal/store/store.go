@@ -16,6 +16,7 @@ import (
 	"github.com/go-gormigrate/gormigrate/v2"
 	"gorm.io/driver/postgres"
 	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
 	"gorm.io/gorm/logger"
 )
 
@@ -122,3 +123,24 @@ func migrationSteps() ([]*gormigrate.Migration, error) {
 
 // Tx is a transaction, or the pool itself.
 type Tx = gorm.DB
+
+// Present tells which of these players there are, and keeps them from being
+// deleted until the transaction ends.
+func Present(tx *Tx, players ...string) (map[string]bool, error) {
+	var ids []string
+	for _, p := range players {
+		if p != "" {
+			ids = append(ids, p)
+		}
+	}
+	there := map[string]bool{}
+	if len(ids) == 0 {
+		return there, nil
+	}
+	var found []Player
+	err := tx.Clauses(clause.Locking{Strength: "KEY SHARE"}).Select("id").Find(&found, "id in ?", ids).Error
+	for _, p := range found {
+		there[p.ID] = true
+	}
+	return there, err
+}

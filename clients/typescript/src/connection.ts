@@ -1,5 +1,6 @@
 import { Copy, Schema, type Change } from './copy.ts'
 import type { Bye, Intent, Message, Notice, Verdict, Welcome } from './wire.ts'
+import { liveAddress, subprotocols } from './wire.ts'
 
 export interface Options {
   /** Of the service, such as http://127.0.0.1:7420. */
@@ -16,6 +17,14 @@ export interface Options {
   team?: string
   /** Names of further players on this connection. */
   locals?: string[]
+  /** Of the lobby, if it has one. */
+  password?: string
+  /** Of the rulebook; refused if the lobby runs another one. */
+  version?: string
+  /** Stand in line if the lobby is full; meanwhile one sees what a spectator sees. */
+  wait?: boolean
+  /** Gives the token for each new connection instead of token, which may have run out meanwhile. */
+  tokens?: () => Promise<string>
   /** Milliseconds to keep trying after a lost connection; what the service holds seats for if not given. */
   patience?: number
   onChange?: (changes: Change[], copy: Copy) => void
@@ -44,6 +53,8 @@ export class Connection {
   private lostAt = 0
   private wait = 100
   private timer?: ReturnType<typeof setTimeout>
+  /** The place in line when it was joined, 0 with a seat. */
+  waiting = 0
   private readonly next = new Map<number, number>()
   private readonly open = new Map<string, Open>()
   private tickAt = 0
@@ -87,10 +98,15 @@ export class Connection {
   }
 
   private connect() {
-    const { address, token, lobby, watch, all, as, team, locals } = this.options
-    const socket = new WebSocket(address.replace(/^http/, 'ws').replace(/\/$/, '') + '/v1/live', ['turnvex.v1+json'])
+    const { address, token, tokens, lobby, watch, all, as, team, locals, password, version, wait } = this.options
+    const socket = new WebSocket(liveAddress(address), subprotocols)
     this.socket = socket
-    socket.onopen = () => this.write(JSON.stringify({ is: 'hello', token, lobby, watch, all, as, team, locals, resume: this.key }))
+    const hello = (token: string) =>
+      this.write(JSON.stringify({ is: 'hello', token, lobby, watch, all, as, team, locals, password, version, wait, resume: this.key }))
+    socket.onopen = () => {
+      if (tokens) tokens().then(hello, () => socket.close())
+      else hello(token)
+    }
     socket.onmessage = (e) => {
       if (socket === this.socket) this.message(JSON.parse(String(e.data)) as Message)
     }
@@ -137,6 +153,7 @@ export class Connection {
   private welcome(m: Welcome) {
     this.key = m.resume
     this.hold = m.hold
+    this.waiting = m.waiting ?? 0
     this.lostAt = 0
     this.wait = 100
     this.seats = m.seats.map((s) => s.seat)

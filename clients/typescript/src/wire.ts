@@ -1,5 +1,13 @@
 // The messages of the live protocol, as docs/protocol.md describes them.
 
+/** The subprotocols, the one that is wanted most first. */
+export const subprotocols = ['turnvex.v1+json']
+
+/** The address of the live socket of a service. */
+export function liveAddress(service: string): string {
+  return service.replace(/^http/, 'ws').replace(/\/$/, '') + '/v1/live'
+}
+
 export type FieldType = 'integer' | 'number' | 'text' | 'flag' | 'choice' | 'position' | 'ref' | 'clock'
 export type KindName = 'lobby' | 'match' | 'team' | 'player' | 'record' | 'piece'
 export const kinds: KindName[] = ['lobby', 'match', 'team', 'player', 'record', 'piece']
@@ -68,6 +76,30 @@ export interface Welcome {
   schema: { kinds: (FieldInfo[] | null)[] }
   book: BookInfo
   service: string
+  /** Milliseconds by which a spectator sees everything later. */
+  delay?: number
+  /** The place in line, from 1, of who waits for a seat. */
+  waiting?: number
+}
+
+/** A lobby as listings show it. */
+export interface LobbyInfo {
+  code: string
+  name?: string
+  rulebook: string
+  version: string
+  title: string
+  region: string
+  state: string
+  seats: number
+  capacity: number
+  /** Seats that are neither taken nor held for others. */
+  free: number
+  waiting?: number
+  practice: boolean
+  open: boolean
+  password: boolean
+  opened: string
 }
 
 export type Part = Value[]
@@ -106,6 +138,8 @@ export type Message =
   | Verdict
   | Notice
   | { is: 'ping' | 'pong'; n: number; tick?: number }
+  | { is: 'listing'; lobbies: LobbyInfo[] }
+  | { is: 'listed'; code: string; lobby?: LobbyInfo; gone?: boolean }
   | Bye
 
 /** What a seat asks for; see the protocol page for the fields that each needs. */

@@ -1,14 +1,19 @@
+import { useEffect } from 'react'
 import { Badge, Card, EmptyState, Heading, HStack, Link, Table, Text } from '@chakra-ui/react'
 import { NavLink } from 'react-router'
 import { Failed } from '../Frame.tsx'
-import { useFetch } from '../hooks.ts'
+import { useFetch, useMe, useTicker } from '../hooks.ts'
 import { State } from '../parts/State.tsx'
-import { since, type LobbyRow } from '../service.ts'
+import { since } from '../service.ts'
+import { useListing } from '../useLive.ts'
 
 /** The lobbies that are alive. */
 export function Lobbies() {
-  const { data, error } = useFetch<{ lobbies: LobbyRow[] }>('/v1/lobbies?limit=100', 2000)
-  const lobbies = data?.lobbies ?? []
+  const { lobbies: data, lost } = useListing(useMe()?.token)
+  const lobbies = [...(data?.values() ?? [])].sort((a, b) => b.opened.localeCompare(a.opened))
+  const { data: rest, reload } = useFetch<{ left_out: { why: string; count: number }[] }>('/v1/lobbies?limit=1')
+  useEffect(reload, [reload, lobbies.length])
+  useTicker(1000)
   const playing = lobbies.filter((l) => l.state === 'playing').length
   return (
     <>
@@ -20,7 +25,7 @@ export function Lobbies() {
           </Text>
         )}
       </HStack>
-      {error && <Failed text={error.message} />}
+      {lost && <Failed text={lost.reason} />}
       {data && lobbies.length === 0 && (
         <EmptyState.Root>
           <EmptyState.Content>
@@ -34,7 +39,7 @@ export function Lobbies() {
           <Table.Root size="md" interactive>
             <Table.Header>
               <Table.Row bg="bg.muted">
-                {['Code', 'Title', 'Rulebook', 'State', 'Seats', 'Region', 'Open for'].map((h) => (
+                {['Code', 'Title', 'Rulebook', 'State', 'Seats', 'Free', 'Region', 'Open for'].map((h) => (
                   <Table.ColumnHeader key={h}>{h}</Table.ColumnHeader>
                 ))}
               </Table.Row>
@@ -48,7 +53,8 @@ export function Lobbies() {
                     </Link>
                   </Table.Cell>
                   <Table.Cell>
-                    {l.title} {l.practice && <Badge>practice</Badge>} {!l.open && <Badge colorPalette="red">closed</Badge>}
+                    {l.title} {l.practice && <Badge>practice</Badge>} {!l.open && <Badge colorPalette="red">closed</Badge>}{' '}
+                    {l.password && <Badge colorPalette="orange">password</Badge>} {l.name && <Badge variant="outline">named {l.name}</Badge>}
                   </Table.Cell>
                   <Table.Cell>{l.rulebook}</Table.Cell>
                   <Table.Cell>
@@ -56,7 +62,9 @@ export function Lobbies() {
                   </Table.Cell>
                   <Table.Cell>
                     {l.seats} of {l.capacity}
+                    {!!l.waiting && `, ${l.waiting} in line`}
                   </Table.Cell>
+                  <Table.Cell>{l.free}</Table.Cell>
                   <Table.Cell>{l.region}</Table.Cell>
                   <Table.Cell>{since(l.opened)}</Table.Cell>
                 </Table.Row>
@@ -64,6 +72,11 @@ export function Lobbies() {
             </Table.Body>
           </Table.Root>
         </Card.Root>
+      )}
+      {!!rest?.left_out.length && (
+        <Text mt="3" color="fg.muted" fontSize="sm" data-test="left-out">
+          Not in this list: {rest.left_out.map((l) => `${l.count} ${l.why}`).join(', ')}.
+        </Text>
       )}
     </>
   )

@@ -1,0 +1,149 @@
+package client
+
+import (
+	"context"
+	"sync"
+	"time"
+
+	"github.com/gorilla/websocket"
+
+	"turnvex/internal/wire"
+)
+
+// Listing is the list of open lobbies, kept up to date by the service. Its
+// methods may be called from any goroutine.
+type Listing struct {
+	ws      *websocket.Conn
+	changed func(code string, l *Lobby)
+	done    chan struct{}
+	mu      sync.Mutex
+	lobbies map[string]Lobby // guarded by mu
+	turn    chan struct{}    // guarded by mu; closed and replaced at each change
+	err     error            // guarded by mu
+}
+
+// WatchLobbies returns the lobbies that fit the filter, at most 200 to begin with,
+// and keeps them up to date until Close. Changed, unless it is nil, is called for
+// each later change, with nil for a lobby that has gone or no longer fits; it must
+// not hold its goroutine up. A listing that is lost is not made again: see Done.
+func (s Service) WatchLobbies(ctx context.Context, f Filter, changed func(code string, l *Lobby)) (*Listing, error) {
+	ws, data, err := greet(ctx, s.Address, wire.Hello{Is: "hello", Token: s.Token, List: &f})
+	if err != nil {
+		return nil, err
+	}
+	var first wire.Listing
+	if err := wire.ReadLoose(data, &first); err != nil {
+		ws.Close()
+		return nil, err
+	}
+	l := &Listing{ws: ws, changed: changed, done: make(chan struct{}), lobbies: map[string]Lobby{}, turn: make(chan struct{})}
+	for _, lob := range first.Lobbies {
+		l.lobbies[lob.Code] = lob
+	}
+	go l.run()
+	return l, nil
+}
+
+func (l *Listing) run() {
+	defer close(l.done)
+	defer l.ws.Close()
+	for {
+		l.ws.SetReadDeadline(time.Now().Add(15 * time.Second))
+		_, data, err := l.ws.ReadMessage()
+		if err == nil {
+			err = l.message(data)
+		}
+		if err != nil {
+			l.mu.Lock()
+			l.err = err
+			close(l.turn)
+			l.mu.Unlock()
+			return
+		}
+	}
+}
+
+func (l *Listing) message(data []byte) error {
+	kind, err := wire.Kind(data)
+	if err != nil {
+		return err
+	}
+	switch kind {
+	case "ping":
+		var p wire.Ping
+		if err := wire.ReadLoose(data, &p); err != nil {
+			return err
+		}
+		l.ws.SetWriteDeadline(time.Now().Add(10 * time.Second))
+		return l.ws.WriteJSON(wire.Ping{Is: "pong", N: p.N})
+	case "listed":
+		var m wire.Listed
+		if err := wire.ReadLoose(data, &m); err != nil {
+			return err
+		}
+		l.mu.Lock()
+		if delete(l.lobbies, m.Code); m.Lobby != nil {
+			l.lobbies[m.Code] = *m.Lobby
+		}
+		close(l.turn)
+		l.turn = make(chan struct{})
+		l.mu.Unlock()
+		if l.changed != nil {
+			l.changed(m.Code, m.Lobby)
+		}
+		return nil
+	}
+	return refusedBy(data)
+}
+
+// Lobby returns a lobby of the listing.
+func (l *Listing) Lobby(code string) (Lobby, bool) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	lob, ok := l.lobbies[code]
+	return lob, ok
+}
+
+// Lobbies returns all lobbies of the listing by their codes.
+func (l *Listing) Lobbies() map[string]Lobby {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	out := make(map[string]Lobby, len(l.lobbies))
+	for code, lob := range l.lobbies {
+		out[code] = lob
+	}
+	return out
+}
+
+// Wait returns when f holds for the listing: at once or after a change.
+func (l *Listing) Wait(ctx context.Context, f func(map[string]Lobby) bool) error {
+	for {
+		l.mu.Lock()
+		ok, err, turn := f(l.lobbies), l.err, l.turn
+		l.mu.Unlock()
+		if ok || err != nil {
+			return err
+		}
+		select {
+		case <-turn:
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+}
+
+// Done is closed when the listing has ended; Err says why.
+func (l *Listing) Done() <-chan struct{} { return l.done }
+
+// Err returns why the listing has ended, nil while it has not.
+func (l *Listing) Err() error {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	return l.err
+}
+
+// Close ends the listing.
+func (l *Listing) Close() {
+	l.ws.Close()
+	<-l.done
+}

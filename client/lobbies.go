@@ -1,0 +1,138 @@
+package client
+
+import (
+	"context"
+	"net/http"
+	"net/url"
+	"strconv"
+
+	"turnvex/internal/wire"
+)
+
+// Lobby is a lobby as listings show it.
+type Lobby = wire.LobbyInfo
+
+// Filter says which lobbies are wanted; what is left empty is not asked for.
+type Filter = wire.Filter
+
+// FoundLobby is a lobby that was found or opened.
+type FoundLobby struct {
+	Lobby
+	New  bool   `json:"new"`  // this call has opened it
+	Link string `json:"link"` // to hand to others
+}
+
+// Opening is how a lobby is asked for. Only Rulebook must be given.
+type Opening struct {
+	Rulebook  string         `json:"rulebook"`
+	Version   string         `json:"version,omitempty"` // of the rulebook; the current one if empty
+	Name      string         `json:"name,omitempty"`    // by which OpenOrJoin finds it
+	Title     string         `json:"title,omitempty"`
+	Capacity  int            `json:"capacity,omitempty"`
+	Practice  bool           `json:"practice,omitempty"`
+	Hidden    bool           `json:"hidden,omitempty"` // by code only, not listed
+	Closed    bool           `json:"closed,omitempty"` // to newcomers, until the host opens it
+	Password  string         `json:"password,omitempty"`
+	WatchMost int            `json:"watch_most,omitempty"` // spectators; negative: none
+	Region    string         `json:"region,omitempty"`
+	Reserve   []string       `json:"reserve,omitempty"`    // players for whom places are held
+	ReserveMS int64          `json:"reserve_ms,omitempty"` // how long; a minute if 0
+	Options   map[string]any `json:"options,omitempty"`
+}
+
+// Open opens a lobby. Opening is not joining: Connect with its code for that.
+func (s Service) Open(ctx context.Context, o Opening) (*FoundLobby, error) {
+	var out FoundLobby
+	return &out, s.Call(ctx, http.MethodPost, "/v1/lobbies", o, &out)
+}
+
+// OpenOrJoin returns the open lobby called o.Name of that rulebook, or opens it.
+// Two calls at the same moment never make two.
+func (s Service) OpenOrJoin(ctx context.Context, o Opening) (*FoundLobby, error) {
+	var out FoundLobby
+	return &out, s.Call(ctx, http.MethodPost, "/v1/lobbies/named", o, &out)
+}
+
+// Quick is what a quick join asks for. Only Rulebook must be given.
+type Quick struct {
+	Rulebook string         `json:"rulebook"`
+	Region   string         `json:"region,omitempty"`
+	Party    []string       `json:"party,omitempty"`    // other players who come along and stay together
+	Capacity int            `json:"capacity,omitempty"` // of the lobby, if one is opened
+	Options  map[string]any `json:"options,omitempty"`  // the same
+}
+
+// QuickJoin finds a lobby with room, or opens one. Places for the player and the
+// party are held for 20 seconds.
+func (s Service) QuickJoin(ctx context.Context, q Quick) (*FoundLobby, error) {
+	var out FoundLobby
+	return &out, s.Call(ctx, http.MethodPost, "/v1/quick", q, &out)
+}
+
+// Lobby returns an open lobby by its join code.
+func (s Service) Lobby(ctx context.Context, code string) (*FoundLobby, error) {
+	var out FoundLobby
+	return &out, s.Call(ctx, http.MethodGet, "/v1/lobbies/"+url.PathEscape(code), nil, &out)
+}
+
+// LobbyPage is a part of the listing.
+type LobbyPage struct {
+	Lobbies []Lobby `json:"lobbies"`
+	LeftOut []struct {
+		Why   string `json:"why"`
+		Count int64  `json:"count"`
+	} `json:"left_out"`
+	Next string `json:"next"` // the cursor of the next page, "" at the end
+}
+
+// Lobbies lists open lobbies. Order is newest (if empty), oldest, fullest or
+// title; limit is from 1 to 100, 20 if 0.
+func (s Service) Lobbies(ctx context.Context, f Filter, order string, limit int, cursor string) (*LobbyPage, error) {
+	q := url.Values{}
+	for name, v := range map[string]string{"rulebook": f.Rulebook, "region": f.Region, "state": f.State, "title": f.Title, "order": order, "cursor": cursor} {
+		if v != "" {
+			q.Set(name, v)
+		}
+	}
+	if f.Free > 0 {
+		q.Set("free", strconv.Itoa(f.Free))
+	}
+	if f.Practice != nil {
+		q.Set("practice", strconv.FormatBool(*f.Practice))
+	}
+	if limit > 0 {
+		q.Set("limit", strconv.Itoa(limit))
+	}
+	var out LobbyPage
+	return &out, s.Call(ctx, http.MethodGet, "/v1/lobbies?"+q.Encode(), nil, &out)
+}
+
+// Settings are changes of a lobby by its host: title, capacity, open, listed,
+// watch_most, password, and the options of the rulebook by their names.
+type Settings map[string]any
+
+// ChangeLobby changes a lobby in which the player is the host. Either all changes
+// are made or none.
+func (s Service) ChangeLobby(ctx context.Context, code string, changes Settings) error {
+	return s.Call(ctx, http.MethodPatch, "/v1/lobbies/"+url.PathEscape(code), changes, nil)
+}
+
+// Ask hands in an intent for the player's seat in a lobby without a live
+// connection of one's own. A refusal is a *Refusal.
+func (s Service) Ask(ctx context.Context, code string, in Intent) error {
+	in.Seat = 0
+	return s.Call(ctx, http.MethodPost, "/v1/lobbies/"+url.PathEscape(code)+"/intents", in, nil)
+}
+
+// TakeSeat takes a seat over HTTP. It is held as a lost connection's is, until
+// Connect comes.
+func (s Service) TakeSeat(ctx context.Context, code, password string) (seat uint32, err error) {
+	var out struct{ Seat uint32 }
+	err = s.Call(ctx, http.MethodPost, "/v1/lobbies/"+url.PathEscape(code)+"/seat", map[string]string{"password": password}, &out)
+	return out.Seat, err
+}
+
+// LeaveSeat gives the player's seats in a lobby up; without one it does nothing.
+func (s Service) LeaveSeat(ctx context.Context, code string) error {
+	return s.Call(ctx, http.MethodDelete, "/v1/lobbies/"+url.PathEscape(code)+"/seat", nil, nil)
+}

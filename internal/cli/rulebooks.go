@@ -1,0 +1,60 @@
+package cli
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"io"
+	"net/http"
+	"strings"
+	"text/tabwriter"
+)
+
+// table writes aligned columns.
+func table(w io.Writer, head []string, rows [][]string) error {
+	tw := tabwriter.NewWriter(w, 0, 0, 2, ' ', 0)
+	for _, r := range append([][]string{head}, rows...) {
+		fmt.Fprintln(tw, strings.Join(r, "\t"))
+	}
+	return tw.Flush()
+}
+
+func rulebooksCommand() command {
+	return command{name: "rulebooks", summary: "List the rulebooks that a service has loaded",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			return func(ctx context.Context, t *Terminal, _ []string) error {
+				svc, err := s.reader()
+				if err != nil {
+					return err
+				}
+				var out struct {
+					Rulebooks []struct {
+						Name    string   `json:"name"`
+						Title   string   `json:"title"`
+						About   string   `json:"about"`
+						Version string   `json:"version"`
+						Boards  []string `json:"boards"`
+						Least   int      `json:"least"`
+						Most    int      `json:"most"`
+					} `json:"rulebooks"`
+				}
+				if err := svc.Call(ctx, http.MethodGet, "/v1/rulebooks", nil, &out); err != nil {
+					return err
+				}
+				if s.json {
+					return writeJSON(t.Out, out)
+				}
+				var rows [][]string
+				for _, b := range out.Rulebooks {
+					rows = append(rows, []string{b.Name, b.Title, fmt.Sprintf("%d-%d", b.Least, b.Most), strings.Join(b.Boards, ", "), b.Version})
+				}
+				if len(rows) == 0 {
+					fmt.Fprintln(t.Out, "No rulebook is loaded; turnvex serve -rulebooks FOLDER loads some.")
+					return nil
+				}
+				return table(t.Out, []string{"NAME", "TITLE", "PLAYERS", "BOARDS", "VERSION"}, rows)
+			}
+		}}
+}

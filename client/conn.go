@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
+	"net"
 	"net/http"
 	"slices"
 	"strings"
@@ -47,6 +48,9 @@ type Options struct {
 	// Patience is how long to try to come back after a lost connection; the
 	// service's hold if it is 0, and never if it is negative.
 	Patience time.Duration
+
+	// Dial opens the connection to the service; an ordinary one if it is nil.
+	Dial dialFunc
 }
 
 // Notice is something that happened.
@@ -110,7 +114,7 @@ func (c *Conn) dial(ctx context.Context) (*websocket.Conn, error) {
 		}
 	}
 	o := &c.opts
-	ws, data, err := greet(ctx, o.Address, wire.Hello{Is: "hello", Token: token, Lobby: o.Lobby, Watch: o.Watch, All: o.All, As: o.As,
+	ws, data, err := greet(ctx, o.Address, o.Dial, wire.Hello{Is: "hello", Token: token, Lobby: o.Lobby, Watch: o.Watch, All: o.All, As: o.As,
 		Resume: c.key, Team: o.Team, Locals: o.Locals, Pass: o.Password, Book: o.Version, Wait: o.Wait})
 	if err != nil {
 		return nil, err
@@ -122,12 +126,14 @@ func (c *Conn) dial(ctx context.Context) (*websocket.Conn, error) {
 	return ws, nil
 }
 
+type dialFunc = func(ctx context.Context, network, address string) (net.Conn, error)
+
 // greet opens a socket, says hello and returns the first message. A bye is
 // returned as a *Refusal.
-func greet(ctx context.Context, address string, hello wire.Hello) (*websocket.Conn, []byte, error) {
+func greet(ctx context.Context, address string, dial dialFunc, hello wire.Hello) (*websocket.Conn, []byte, error) {
 	ctx, cancel := context.WithTimeout(ctx, 10*time.Second)
 	defer cancel()
-	d := websocket.Dialer{Subprotocols: []string{wire.SubprotocolJSON}, Proxy: http.ProxyFromEnvironment}
+	d := websocket.Dialer{Subprotocols: []string{wire.SubprotocolJSON}, Proxy: http.ProxyFromEnvironment, NetDialContext: dial}
 	url := "ws" + strings.TrimPrefix(strings.TrimSuffix(address, "/"), "http") + "/v1/live"
 	ws, res, err := d.DialContext(ctx, url, nil)
 	if err != nil {

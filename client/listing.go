@@ -27,7 +27,7 @@ type Listing struct {
 // each later change, with nil for a lobby that has gone or no longer fits; it must
 // not hold its goroutine up. A listing that is lost is not made again: see Done.
 func (s Service) WatchLobbies(ctx context.Context, f Filter, changed func(code string, l *Lobby)) (*Listing, error) {
-	ws, data, err := greet(ctx, s.Address, wire.Hello{Is: "hello", Token: s.Token, List: &f})
+	ws, data, err := greet(ctx, s.Address, nil, wire.Hello{Is: "hello", Token: s.Token, List: &f})
 	if err != nil {
 		return nil, err
 	}

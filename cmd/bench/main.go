@@ -11,6 +11,9 @@ import (
 )
 
 func main() {
+	if bench.Child() {
+		return
+	}
 	testing.Init()
 	if err := bench.Run(os.Stdout, os.Args[1:]); err != nil {
 		fmt.Fprintln(os.Stderr, "bench:", err)

@@ -3,9 +3,11 @@ package hall
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"time"
 
 	"github.com/google/uuid"
+	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
 	"turnvex/internal/board"
@@ -63,10 +65,10 @@ func (l *Lobby) loadRecord(seat sheet.ID, account string) {
 			l.hall.savings.wait(account)
 			fields, err = record.Load(ctx, l.hall.cfg.DB, account, l.book.Name)
 			if err == nil && fields == nil {
-				if there, e := store.Present(l.hall.cfg.DB.WithContext(ctx), account); e != nil || !there[account] {
-					return e // deleted meanwhile
-				}
 				err = record.Save(l.hall.cfg.DB.WithContext(ctx), account, l.book.Name, l.defaults())
+				if errors.Is(err, gorm.ErrForeignKeyViolated) {
+					err = nil // deleted meanwhile
+				}
 			}
 			return err
 		})

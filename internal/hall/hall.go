@@ -49,6 +49,7 @@ type Hall struct {
 	savings savings
 
 	Listing *Listing
+	faces   sync.Map // of *rulebook.Book to *face
 
 	quick   sync.Mutex // held while a lobby is looked for or opened for a party
 	mu      sync.Mutex

@@ -49,7 +49,7 @@ type Lobby struct {
 
 func newLobby(h *Hall, id string, book *rulebook.Book, s match.Setup) *Lobby {
 	l := &Lobby{ID: id, Code: s.Code, hall: h, book: book, log: h.cfg.Log.With("lobby", s.Code, "rulebook", book.Name),
-		jobs: make(chan func(), 64), done: make(chan struct{}), keys: map[string][]sheet.ID{}, saver: make(chan saveJob, 64)}
+		jobs: make(chan func(), 64), done: make(chan struct{}), keys: map[string][]sheet.ID{}, saver: make(chan saveJob, 16)}
 	l.ctx, l.quit = context.WithCancel(context.Background())
 	l.m, l.began = match.New(book, s), time.Now()
 	if h.cfg.Journals != "" {
@@ -57,7 +57,7 @@ func newLobby(h *Hall, id string, book *rulebook.Book, s match.Setup) *Lobby {
 	}
 	row := l.m.Store().Of(sheet.Lobby)[0]
 	l.title, l.capacity = row.Text(book.F.Lobby.Title), int(row.Int(book.F.Lobby.Capacity))
-	l.pub.init(book)
+	l.pub.init(h.faceOf(book))
 	return l
 }
 
@@ -198,3 +198,13 @@ func (l *Lobby) Close(reason string) {
 
 // HoldMillis is how long a seat is held for a lost connection.
 func (l *Lobby) HoldMillis() int64 { return sheet.Millis(int64(l.book.Players.Hold), l.book.Rate) }
+
+// Loading tells whether a player's record is still on its way.
+func (l *Lobby) Loading(ctx context.Context) (loading bool) {
+	l.do(ctx, func() {
+		for _, row := range l.m.Store().Of(sheet.Player) {
+			loading = loading || !row.Flag(l.book.F.Player.Loaded)
+		}
+	})
+	return loading
+}

@@ -16,11 +16,8 @@ import (
 // publisher sends what has changed, once a tick: each audience's part is encoded
 // once and shared.
 type publisher struct {
-	schema    *sheet.Schema
-	masks     *replica.Masks
+	*face
 	collector *replica.Collector
-	described replica.Described
-	info      wire.BookInfo
 
 	last  sheet.Tick // the tick of the last publishing
 	waits bool       // something waits for the next tick
@@ -41,11 +38,26 @@ type given struct {
 	frame  []byte
 }
 
-func (p *publisher) init(b *rulebook.Book) {
-	p.schema, p.masks = b.Schema, replica.MasksOf(b.Schema)
-	p.collector = replica.NewCollector(p.masks)
-	p.described, p.info = replica.Describe(b.Schema), wire.Describe(b)
-	p.last = -1
+func (p *publisher) init(f *face) {
+	p.face, p.last = f, -1
+	p.collector = replica.NewCollector(f.masks)
+}
+
+// face is how a rulebook looks from outside: what its lobbies share.
+type face struct {
+	schema    *sheet.Schema
+	masks     *replica.Masks
+	described replica.Described
+	info      wire.BookInfo
+}
+
+// faceOf returns the face of a rulebook, which its first lobby makes.
+func (h *Hall) faceOf(b *rulebook.Book) *face {
+	if f, ok := h.faces.Load(b); ok {
+		return f.(*face)
+	}
+	f, _ := h.faces.LoadOrStore(b, &face{b.Schema, replica.MasksOf(b.Schema), replica.Describe(b.Schema), wire.Describe(b)})
+	return f.(*face)
 }
 
 func encode(v any) []byte {

@@ -25,12 +25,13 @@ type Library struct {
 
 	mu    sync.RWMutex
 	books map[string]*rulebook.Book // guarded by mu; the current version by name
+	old   map[string]*rulebook.Book // guarded by mu; former versions that were asked for, as name@version
 }
 
 // Open reads the current rulebooks from the database. One that no longer
 // compiles is left out and named in the error list.
 func Open(ctx context.Context, db *store.DB) (*Library, []error, error) {
-	l := &Library{db: db, books: map[string]*rulebook.Book{}}
+	l := &Library{db: db, books: map[string]*rulebook.Book{}, old: map[string]*rulebook.Book{}}
 	var rows []store.Rulebook
 	if err := db.WithContext(ctx).Where("current").Find(&rows).Error; err != nil {
 		return nil, nil, err
@@ -107,10 +108,20 @@ func (l *Library) Books() []*rulebook.Book {
 	return out
 }
 
+// maxOld is how many former versions are kept compiled.
+const maxOld = 32
+
 // Version returns one version of a rulebook, current or not.
 func (l *Library) Version(ctx context.Context, name, version string) (*rulebook.Book, error) {
 	if b, err := l.Book(name); err == nil && (version == "" || b.Version == version) {
 		return b, nil
+	}
+	key := name + "@" + version
+	l.mu.RLock()
+	book := l.old[key]
+	l.mu.RUnlock()
+	if book != nil {
+		return book, nil
 	}
 	var row store.Rulebook
 	err := l.db.WithContext(ctx).First(&row, "name = ? and version = ?", name, version).Error
@@ -124,5 +135,11 @@ func (l *Library) Version(ctx context.Context, name, version string) (*rulebook.
 	if book == nil {
 		return nil, problems
 	}
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if len(l.old) >= maxOld {
+		clear(l.old)
+	}
+	l.old[key] = book
 	return book, nil
 }

@@ -30,6 +30,9 @@ func (m *Machine) intent(in *Input) {
 	v := m.grant(s, in)
 	v.Seat, v.Seq, v.At = row.ID, in.Seq, m.tick
 	if in.Seq > 0 {
+		if s.answers == nil {
+			s.answers = make([]Verdict, remembered)
+		}
 		s.lastSeq, s.answers[in.Seq%remembered] = in.Seq, v
 	}
 	m.out.Verdicts = append(m.out.Verdicts, v)

@@ -19,7 +19,7 @@ type seat struct {
 	gone      bool       // the hold has run out, and the rulebook keeps the seat until the match ends
 	respawnAt sheet.Tick // play tick, 0 for never
 	lastSeq   uint64
-	answers   [remembered]Verdict
+	answers   []Verdict // a ring of the latest, made with the first
 	claimAt   sheet.Tick
 	party     string   // people who came together; "" for alone
 	swap      sheet.ID // with whom the player wants to exchange sides
@@ -27,7 +27,7 @@ type seat struct {
 
 // remembered is how many of a seat's latest verdicts are kept, to answer a
 // repeated intent again.
-const remembered = 64
+const remembered = 32
 
 func (m *Machine) seat(id sheet.ID) *seat {
 	for _, s := range m.seats {
@@ -111,7 +111,7 @@ func (m *Machine) vacant() *seat {
 func (m *Machine) takeOver(s *seat, in *Input) {
 	f := &m.book.F.Player
 	m.saveRecord(s)
-	s.gone, s.heldUntil, s.lastSeq, s.answers, s.name, s.conn = false, 0, 0, [remembered]Verdict{}, in.Name, in.Conn
+	s.gone, s.heldUntil, s.lastSeq, s.answers, s.name, s.conn = false, 0, 0, nil, in.Name, in.Conn
 	m.st.SetText(s.row, f.Account, in.Acct)
 	m.st.SetText(s.row, f.Name, m.distinctName(s, in.Name))
 	m.st.SetFlag(s.row, f.Away, false)

@@ -60,6 +60,7 @@ type Service struct {
 	Library     *library.Library
 	Hall        *hall.Hall
 	DB          *store.DB
+	Accounts    *account.Service
 
 	http   *http.Server
 	failed chan error
@@ -97,7 +98,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	if s.OperatorKey, err = accounts.FirstKey(ctx, cfg.OperatorKey); err != nil {
 		return err
 	}
-	s.sweep = make(chan struct{})
+	s.Accounts, s.sweep = accounts, make(chan struct{})
 	go s.sweeper(accounts)
 	lib, bad, err := library.Open(ctx, s.DB)
 	if err != nil {

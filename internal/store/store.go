@@ -41,7 +41,7 @@ var (
 func Open(ctx context.Context, address string, log *slog.Logger) (*DB, error) {
 	lg := logger.NewSlogLogger(log, logger.Config{SlowThreshold: 500 * time.Millisecond, LogLevel: logger.Error,
 		IgnoreRecordNotFoundError: true, ParameterizedQueries: true})
-	g, err := gorm.Open(postgres.Open(address), &gorm.Config{TranslateError: true, Logger: quiet{lg}, NowFunc: func() time.Time { return time.Now().UTC() }})
+	g, err := gorm.Open(postgres.Open(address), &gorm.Config{TranslateError: true, SkipDefaultTransaction: true, Logger: quiet{lg}, NowFunc: func() time.Time { return time.Now().UTC() }})
 	if err != nil {
 		return nil, fmt.Errorf("connect to the database: %w", err)
 	}

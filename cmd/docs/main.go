@@ -6,12 +6,13 @@ import (
 	"fmt"
 	"os"
 
+	"turnvex/internal/api"
 	"turnvex/internal/code"
 	"turnvex/internal/rulebook"
 )
 
 func main() {
-	for file, text := range map[string]string{"docs/rulebook.md": rulebook.Reference(), "docs/errors.md": code.Page()} {
+	for file, text := range map[string]string{"docs/rulebook.md": rulebook.Reference(), "docs/errors.md": code.Page(), "docs/http.md": string(api.Page())} {
 		if err := os.WriteFile(file, []byte(text), 0o644); err != nil {
 			fmt.Fprintln(os.Stderr, "docs:", err)
 			os.Exit(1)

@@ -3,6 +3,7 @@ package service_test
 import (
 	"encoding/json"
 	"net/http"
+	"os"
 	"strings"
 	"testing"
 	"time"
@@ -10,6 +11,7 @@ import (
 	"github.com/gorilla/websocket"
 
 	"turnvex/client"
+	"turnvex/internal/api"
 	"turnvex/internal/code"
 )
 
@@ -68,6 +70,13 @@ func TestRefusalsOverHTTP(t *testing.T) {
 	}
 	if err := (client.Service{Address: node.Address, Token: in.Token}).Call(soon(t), "POST", "/v1/boards/duel/open", map[string]int{"value": 5}, nil); err != nil {
 		t.Errorf("posting to the board that is open to clients: %v", err)
+	}
+}
+
+// TestHTTPPage: the page that is made from the routes is the present one.
+func TestHTTPPage(t *testing.T) {
+	if page, err := os.ReadFile("../../docs/http.md"); err != nil || string(page) != string(api.Page()) {
+		t.Errorf("docs/http.md is not the present one; ./dev docs writes it (%v)", err)
 	}
 }
 

@@ -1,0 +1,97 @@
+package api
+
+import (
+	"fmt"
+	"reflect"
+	"strings"
+)
+
+// pageHead is what stands above the table of docs/http.md.
+const pageHead = "# The HTTP API\n\n<!-- Made from the routes by ./dev docs; do not edit. -->\n\n" +
+	"JSON in, JSON out. Errors are problem documents (RFC 9457) with a stable `code`; see\n" +
+	"[errors](errors.md). A token goes into `Authorization: Bearer TOKEN`; it is a JWT that is good\n" +
+	"for a quarter of an hour, a service key's for an hour, and the `refresh` token beside it gives\n" +
+	"the next pair, once. Unknown fields and parameters are refused, `?` marks what may be left out.\n" +
+	"Lists give `next`, the `cursor` of the next page. Leaving, deleting, revoking, posting and changing\n" +
+	"may be repeated safely; a lobby that must not be opened twice is given a name.\n\n" +
+	"Who may call: *anyone*; *player* (a player's token); *key* (any service key's token);\n" +
+	"*operator* (a service key with the scope operator).\n"
+
+var accessNames = map[access]string{public: "anyone", signedIn: "player", reading: "key", operator: "operator"}
+
+// Page is docs/http.md, made from the routes.
+func Page() []byte {
+	var b strings.Builder
+	b.WriteString(pageHead)
+	for _, rt := range routes {
+		fmt.Fprintf(&b, "\n### `%s %s`\n\n%s. Who: %s.\n", rt.method, rt.path, rt.summary, accessNames[rt.access])
+		if len(rt.params) > 0 {
+			b.WriteString("\n| parameter | |\n|---|---|\n")
+			for _, p := range rt.params {
+				fmt.Fprintf(&b, "| `%s` | %s |\n", p.name, p.doc)
+			}
+		}
+		line(&b, "\nBody", rt.in)
+		line(&b, "\nAnswer", rt.out)
+	}
+	b.WriteString("\n### `GET /v1/live`\n\nThe [live protocol](protocol.md).\n\n### `GET /health`, `GET /ready`\n\nThe process is alive; the database answers. Who: anyone.\n")
+	return []byte(b.String())
+}
+
+// line writes the shape of a body in one line.
+func line(b *strings.Builder, what string, v any) {
+	switch v.(type) {
+	case nil:
+		return
+	case string:
+		fmt.Fprintf(b, "%s: the rulebook, as YAML or JSON.\n", what)
+	default:
+		if s := shape(reflect.TypeOf(v)); s != "{}" {
+			fmt.Fprintf(b, "%s: `%s`\n", what, s)
+		}
+	}
+}
+
+// shape writes a type as the JSON that it becomes, with names for values.
+func shape(t reflect.Type) string {
+	switch {
+	case t.Kind() == reflect.Pointer:
+		return shape(t.Elem())
+	case t.String() == "time.Time":
+		return "time"
+	case t.String() == "json.RawMessage" || t.Kind() == reflect.Interface:
+		return "…"
+	}
+	switch t.Kind() {
+	case reflect.Struct:
+		return "{" + strings.Join(fields(t), ", ") + "}"
+	case reflect.Slice, reflect.Array:
+		return "[" + shape(t.Elem()) + ", …]"
+	case reflect.Map:
+		return "{name: " + shape(t.Elem()) + ", …}"
+	case reflect.String:
+		return "text"
+	case reflect.Bool:
+		return "flag"
+	case reflect.Float64:
+		return "number"
+	}
+	return "integer"
+}
+
+func fields(t reflect.Type) (out []string) {
+	for i := range t.NumField() {
+		f := t.Field(i)
+		name, rest, _ := strings.Cut(f.Tag.Get("json"), ",")
+		switch {
+		case f.Anonymous && name == "":
+			out = append(out, fields(f.Type)...)
+		case f.IsExported() && name != "-":
+			if strings.Contains(rest, "omitempty") {
+				name += "?"
+			}
+			out = append(out, name+": "+shape(f.Type))
+		}
+	}
+	return out
+}

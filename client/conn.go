@@ -5,56 +5,15 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
-	"net"
-	"net/http"
 	"slices"
-	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
-
-	"github.com/gorilla/websocket"
 
 	"turnvex/internal/replica"
 	"turnvex/internal/sheet"
 	"turnvex/internal/wire"
 )
-
-// Options say how to connect. Address, Token and Lobby must be given.
-type Options struct {
-	Address string // of the service, such as http://127.0.0.1:7420
-	Token   string
-	Lobby   string   // join code
-	Watch   bool     // as a spectator, without a seat
-	All     bool     // service keys: see everything
-	As      uint32   // service keys: see exactly what this seat sees
-	Team    string   // the team wished for
-	Locals  []string // names of further players on this connection
-
-	Password string // of the lobby, if it has one
-	Version  string // of the rulebook; refused if the lobby runs another one
-	Wait     bool   // stand in line if the lobby is full; see Waiting
-
-	// Tokens gives the token for each new connection instead of Token, which may
-	// have run out when a connection that was lost comes back: see KeepFresh.
-	Tokens func(context.Context) (string, error)
-
-	// OnChange is called for each change, in order, and OnNotice for each
-	// notice; both from one goroutine, which they must not hold up. They may
-	// call Send and Read, but not Do or Wait.
-	OnChange func(Change)
-	OnNotice func(Notice)
-
-	// Patience is how long to try to come back after a lost connection; the
-	// service's hold if it is 0, and never if it is negative.
-	Patience time.Duration
-
-	// Dial opens the connection to the service; an ordinary one if it is nil.
-	Dial dialFunc
-}
-
-// Notice is something that happened.
-type Notice = wire.Notice
 
 // Conn is a live connection. Its methods may be called from any goroutine.
 type Conn struct {
@@ -63,22 +22,28 @@ type Conn struct {
 	stop context.CancelFunc
 	done chan struct{}
 
-	write sync.Mutex // held while writing to ws
 	mu    sync.Mutex
-	ws    *websocket.Conn          // guarded by mu; nil while away
+	sock  *socket                  // guarded by mu; nil while away
 	view  *Copy                    // guarded by mu
 	seats atomic.Pointer[[]uint32] // so that Seat may be asked within Read and Wait
-	next  map[uint32]uint64
-	open  map[intentKey]*Pending // guarded by mu; unanswered intents
-	turns chan struct{}          // guarded by mu; closed and replaced at each change
-	key   string
-	hold  time.Duration
-	base  time.Time  // guarded by mu; when tick was read
-	tick  sheet.Tick // guarded by mu
-	err   error      // guarded by mu; why it ended
+	next  map[uint32]uint64        // guarded by mu
+	open  map[intentKey]*Pending   // guarded by mu; unanswered intents
+	turns chan struct{}            // guarded by mu; closed and replaced at each change
+	key   string                   // guarded by mu
+	hold  time.Duration            // guarded by mu
+	time  estimate                 // guarded by mu
+	pings map[uint64]time.Time     // guarded by mu; when each was sent
+	err   error                    // guarded by mu; why it ended
 
-	leaving bool // guarded by mu
-	waiting int  // guarded by mu; the place in line when it was joined, 0 with a seat
+	leaving bool          // guarded by mu
+	waiting int           // guarded by mu; the place in line when it was joined, 0 with a seat
+	whole   bool          // guarded by mu; the copy is not to be trusted: a snapshot is wanted
+	frozen  *replica.Copy // guarded by mu; the copy at the last check
+	last    *Refusal      // guarded by mu; why the service ended the connection before this one
+
+	words    map[int64]chan *wire.Decided // guarded by mu; a referee's, not answered yet
+	tells    tells
+	watchers []*watcher // guarded by mu
 }
 
 type intentKey struct {
@@ -91,12 +56,12 @@ type intentKey struct {
 func Connect(ctx context.Context, o Options) (*Conn, error) {
 	c := &Conn{opts: o, done: make(chan struct{}), next: map[uint32]uint64{}, open: map[intentKey]*Pending{}, turns: make(chan struct{})}
 	c.ctx, c.stop = context.WithCancel(context.Background())
-	ws, err := c.dial(ctx)
+	sock, err := c.dial(ctx)
 	if err != nil {
 		c.stop()
 		return nil, err
 	}
-	go c.run(ws)
+	go c.run(sock)
 	if err := c.Wait(ctx, func(c *Copy) bool { return c.Lobby() != nil }); err != nil {
 		c.Close()
 		return nil, err
@@ -105,7 +70,7 @@ func Connect(ctx context.Context, o Options) (*Conn, error) {
 }
 
 // dial makes a connection, says hello and takes the welcome.
-func (c *Conn) dial(ctx context.Context) (*websocket.Conn, error) {
+func (c *Conn) dial(ctx context.Context) (*socket, error) {
 	token := c.opts.Token
 	if c.opts.Tokens != nil {
 		var err error
@@ -114,84 +79,51 @@ func (c *Conn) dial(ctx context.Context) (*websocket.Conn, error) {
 		}
 	}
 	o := &c.opts
-	ws, data, err := greet(ctx, o.Address, o.Dial, wire.Hello{Is: "hello", Token: token, Lobby: o.Lobby, Watch: o.Watch, All: o.All, As: o.As,
-		Resume: c.key, Team: o.Team, Locals: o.Locals, Pass: o.Password, Book: o.Version, Wait: o.Wait})
+	hello := wire.Hello{Is: "hello", Token: token, Lobby: o.Lobby, Watch: o.Watch, All: o.All, As: o.As, Referee: o.Referee,
+		Team: o.Team, Locals: o.Locals, Pass: o.Password, Book: o.Version, Wait: o.Wait}
+	c.mu.Lock()
+	if hello.Resume = c.key; c.key != "" && c.view != nil && !c.whole {
+		at := int64(c.view.Copy.Tick)
+		hello.Tick = &at
+	}
+	c.mu.Unlock()
+	sock, data, err := greet(ctx, dialling{o.Address, o.encoding(), o.Dial, o.Rough}, hello)
 	if err != nil {
 		return nil, err
 	}
-	if err := c.welcomed(data); err != nil {
-		ws.Close()
+	if err := c.welcomed(sock, data); err != nil {
+		sock.ws.Close()
 		return nil, err
 	}
-	return ws, nil
+	return sock, nil
 }
 
-type dialFunc = func(ctx context.Context, network, address string) (net.Conn, error)
-
-// greet opens a socket, says hello and returns the first message. A bye is
-// returned as a *Refusal.
-func greet(ctx context.Context, address string, dial dialFunc, hello wire.Hello) (*websocket.Conn, []byte, error) {
-	ctx, cancel := context.WithTimeout(ctx, 10*time.Second)
-	defer cancel()
-	d := websocket.Dialer{Subprotocols: []string{wire.SubprotocolJSON}, Proxy: http.ProxyFromEnvironment, NetDialContext: dial}
-	url := "ws" + strings.TrimPrefix(strings.TrimSuffix(address, "/"), "http") + "/v1/live"
-	ws, res, err := d.DialContext(ctx, url, nil)
-	if err != nil {
-		if res != nil && res.StatusCode >= 400 {
-			return nil, nil, fmt.Errorf("the service at %s answered %s", address, res.Status)
-		}
-		return nil, nil, fmt.Errorf("the service at %s does not answer: %w", address, err)
-	}
-	ws.SetWriteDeadline(time.Now().Add(10 * time.Second))
-	ws.SetReadDeadline(time.Now().Add(10 * time.Second))
-	var data []byte
-	if err = ws.WriteJSON(hello); err == nil {
-		_, data, err = ws.ReadMessage()
-	}
-	if err == nil {
-		err = refusedBy(data)
-	}
-	if err != nil {
-		ws.Close()
-		return nil, nil, err
-	}
-	ws.SetReadDeadline(time.Time{})
-	return ws, data, nil
-}
-
-// refusedBy turns a bye into an error: a *Refusal, or another one if trying again
-// may help.
-func refusedBy(data []byte) error {
-	kind, err := wire.Kind(data)
-	if err != nil || kind != "bye" {
-		return err
-	}
-	var b wire.Bye
-	if err := wire.ReadLoose(data, &b); err != nil {
-		return err
-	}
-	if b.Again {
-		return fmt.Errorf("the service ended the connection: %s", b.Reason)
-	}
-	return &Refusal{Code: b.Code, Reason: b.Reason}
-}
-
-func (c *Conn) welcomed(data []byte) error {
+func (c *Conn) welcomed(sock *socket, data []byte) error {
 	var w wire.Welcome
-	if err := wire.ReadLoose(data, &w); err != nil || w.Is != "welcome" {
+	if err := wire.ReadLoose(sock.enc, data, &w); err != nil || w.Is != "welcome" {
 		return fmt.Errorf("the service answered hello with %q: %v", w.Is, err)
-	}
-	schema, err := w.Schema.Schema()
-	if err != nil {
-		return err
 	}
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	c.key, c.hold = w.Resume, time.Duration(w.Hold)*time.Millisecond
-	if c.view == nil {
-		c.view = &Copy{Copy: replica.NewCopy(schema)}
+	if w.Schema != nil && w.Book != nil {
+		schema, err := w.Schema.Schema()
+		if err != nil {
+			return err
+		}
+		if c.view == nil {
+			c.view = &Copy{Copy: replica.NewCopy(schema)}
+		}
+		c.view.Copy.Schema, c.view.Book = schema, w.Book
 	}
-	c.view.Copy.Schema, c.view.Book, c.view.Rate = schema, &w.Book, w.Rate
+	if c.view == nil {
+		return errors.New("the service left the schema out of its first welcome")
+	}
+	c.view.Rate = w.Rate
+	c.key, c.hold = w.Resume, time.Duration(w.Hold)*time.Millisecond
+	c.last = nil
+	if w.Ended != nil {
+		c.last = &Refusal{Code: w.Ended.Code, Reason: w.Ended.Reason}
+	}
 	var seats []uint32
 	for _, s := range w.Seats {
 		seats = append(seats, s.Seat)
@@ -199,28 +131,31 @@ func (c *Conn) welcomed(data []byte) error {
 	}
 	c.seats.Store(&seats)
 	c.view.seats, c.waiting = seats, w.Waiting
-	c.setTickLocked(sheet.Tick(w.Tick))
+	c.time.heard(sheet.Tick(w.Tick), w.Rate)
 	return nil
 }
 
 // run reads until the connection is lost, comes back, and so on.
-func (c *Conn) run(ws *websocket.Conn) {
+func (c *Conn) run(sock *socket) {
 	defer close(c.done)
 	for {
 		c.mu.Lock()
-		c.ws = ws
+		c.sock = sock
 		if c.ctx.Err() != nil { // closed while it came back
-			ws.Close()
+			sock.ws.Close()
 		}
 		c.resendLocked()
 		c.mu.Unlock()
-		err := c.read(ws)
-		ws.Close()
+		away := make(chan struct{})
+		go c.ping(sock, away)
+		err := c.read(sock)
+		close(away)
+		sock.ws.Close()
 		c.mu.Lock()
-		c.ws = nil
+		c.sock = nil
 		c.mu.Unlock()
 		if c.ctx.Err() == nil && !final(err) {
-			if ws, err = c.comeBack(err); err == nil {
+			if sock, err = c.comeBack(err); err == nil {
 				continue
 			}
 		}
@@ -237,7 +172,7 @@ func final(err error) bool {
 
 // comeBack tries to connect again, less and less often, with some chance in the
 // intervals so that clients that were cut off together do not return together.
-func (c *Conn) comeBack(why error) (*websocket.Conn, error) {
+func (c *Conn) comeBack(why error) (*socket, error) {
 	patience := c.opts.Patience
 	if patience == 0 {
 		patience = c.hold
@@ -251,9 +186,9 @@ func (c *Conn) comeBack(why error) (*websocket.Conn, error) {
 			timer.Stop()
 			return nil, c.ctx.Err()
 		}
-		ws, err := c.dial(c.ctx)
+		sock, err := c.dial(c.ctx)
 		if err == nil || final(err) {
-			return ws, err
+			return sock, err
 		}
 	}
 	return nil, fmt.Errorf("the connection was lost: %w", why)
@@ -261,7 +196,6 @@ func (c *Conn) comeBack(why error) (*websocket.Conn, error) {
 
 func (c *Conn) end(err error) {
 	c.mu.Lock()
-	defer c.mu.Unlock()
 	if c.err == nil {
 		c.err = err
 		if c.ctx.Err() != nil {
@@ -271,10 +205,13 @@ func (c *Conn) end(err error) {
 	for k, p := range c.open {
 		delete(c.open, k)
 		p.err = c.err
+		c.undoLocked(p)
 		close(p.done)
 	}
 	close(c.turns)
 	c.stop()
+	c.mu.Unlock()
+	c.tells.drain()
 }
 
 // ErrClosed is what a connection that was closed with Close returns.
@@ -283,11 +220,7 @@ var ErrClosed = errors.New("the connection is closed")
 // Close ends the connection. The seats are held for a while; see Leave.
 func (c *Conn) Close() {
 	c.stop()
-	c.mu.Lock()
-	if c.ws != nil {
-		c.ws.Close()
-	}
-	c.mu.Unlock()
+	c.Cut()
 	<-c.done
 }
 
@@ -320,12 +253,23 @@ func (c *Conn) Err() error {
 	return c.err
 }
 
+// Lost returns why the service ended the connection before this one, such as
+// too-slow, and nil if it did not: the network may have.
+func (c *Conn) Lost() error {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.last == nil {
+		return nil
+	}
+	return c.last
+}
+
 // Cut breaks the connection as a bad network would; it comes back by itself.
 func (c *Conn) Cut() {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	if c.ws != nil {
-		c.ws.Close()
+	if c.sock != nil {
+		c.sock.ws.Close()
 	}
 }
 
@@ -358,7 +302,7 @@ func (c *Conn) Waiting() bool {
 func (c *Conn) Read(f func(*Copy)) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	c.view.wall = c.tickLocked()
+	c.view.wall = c.time.tick()
 	f(c.view)
 }
 
@@ -366,11 +310,13 @@ func (c *Conn) Read(f func(*Copy)) {
 // running clock has reached what f asks for. It returns an error when the
 // context or the connection ends first.
 func (c *Conn) Wait(ctx context.Context, f func(*Copy) bool) error {
-	tick := time.NewTicker(time.Second / time.Duration(max(c.rate(), 1)))
+	c.mu.Lock()
+	tick := time.NewTicker(time.Second / time.Duration(max(c.view.Rate, 1)))
+	c.mu.Unlock()
 	defer tick.Stop()
 	for {
 		c.mu.Lock()
-		c.view.wall = c.tickLocked()
+		c.view.wall = c.time.tick()
 		ok, err, turn := f(c.view), c.err, c.turns
 		c.mu.Unlock()
 		switch {
@@ -385,31 +331,5 @@ func (c *Conn) Wait(ctx context.Context, f func(*Copy) bool) error {
 		case <-ctx.Done():
 			return ctx.Err()
 		}
-	}
-}
-
-func (c *Conn) rate() int {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	return c.view.Rate
-}
-
-// Tick returns the service's present wall tick, as far as can be known here.
-func (c *Conn) Tick() int64 {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	return int64(c.tickLocked())
-}
-
-func (c *Conn) tickLocked() sheet.Tick {
-	return c.tick + sheet.Tick(time.Since(c.base)*time.Duration(c.view.Rate)/time.Second)
-}
-
-// setTickLocked takes a tick that was read. The estimate is only moved forward
-// by what arrives sooner than expected, so that one slow message does not make
-// clocks run late.
-func (c *Conn) setTickLocked(t sheet.Tick) {
-	if c.base.IsZero() || t >= c.tickLocked() || c.tickLocked()-t > sheet.Tick(c.view.Rate) {
-		c.tick, c.base = t, time.Now()
 	}
 }

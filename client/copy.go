@@ -35,6 +35,7 @@ type Copy struct {
 	Rate  int
 	wall  sheet.Tick
 	seats []uint32
+	seen  map[sheet.ID][]Seen
 }
 
 // Me returns the sheet of the connection's own player, nil for a spectator.

@@ -3,9 +3,6 @@ package client
 import (
 	"context"
 	"sync"
-	"time"
-
-	"github.com/gorilla/websocket"
 
 	"turnvex/internal/wire"
 )
@@ -13,7 +10,7 @@ import (
 // Listing is the list of open lobbies, kept up to date by the service. Its
 // methods may be called from any goroutine.
 type Listing struct {
-	ws      *websocket.Conn
+	socket  *socket
 	changed func(code string, l *Lobby)
 	done    chan struct{}
 	mu      sync.Mutex
@@ -27,16 +24,16 @@ type Listing struct {
 // each later change, with nil for a lobby that has gone or no longer fits; it must
 // not hold its goroutine up. A listing that is lost is not made again: see Done.
 func (s Service) WatchLobbies(ctx context.Context, f Filter, changed func(code string, l *Lobby)) (*Listing, error) {
-	ws, data, err := greet(ctx, s.Address, nil, wire.Hello{Is: "hello", Token: s.Token, List: &f})
+	sock, data, err := greet(ctx, dialling{address: s.Address}, wire.Hello{Is: "hello", Token: s.Token, List: &f})
 	if err != nil {
 		return nil, err
 	}
 	var first wire.Listing
-	if err := wire.ReadLoose(data, &first); err != nil {
-		ws.Close()
+	if err := wire.ReadLoose(sock.enc, data, &first); err != nil {
+		sock.ws.Close()
 		return nil, err
 	}
-	l := &Listing{ws: ws, changed: changed, done: make(chan struct{}), lobbies: map[string]Lobby{}, turn: make(chan struct{})}
+	l := &Listing{socket: sock, changed: changed, done: make(chan struct{}), lobbies: map[string]Lobby{}, turn: make(chan struct{})}
 	for _, lob := range first.Lobbies {
 		l.lobbies[lob.Code] = lob
 	}
@@ -46,10 +43,9 @@ func (s Service) WatchLobbies(ctx context.Context, f Filter, changed func(code s
 
 func (l *Listing) run() {
 	defer close(l.done)
-	defer l.ws.Close()
+	defer l.socket.ws.Close()
 	for {
-		l.ws.SetReadDeadline(time.Now().Add(15 * time.Second))
-		_, data, err := l.ws.ReadMessage()
+		data, err := l.socket.read()
 		if err == nil {
 			err = l.message(data)
 		}
@@ -64,21 +60,20 @@ func (l *Listing) run() {
 }
 
 func (l *Listing) message(data []byte) error {
-	kind, err := wire.Kind(data)
+	kind, err := wire.Kind(l.socket.enc, data)
 	if err != nil {
 		return err
 	}
 	switch kind {
 	case "ping":
 		var p wire.Ping
-		if err := wire.ReadLoose(data, &p); err != nil {
+		if err := wire.ReadLoose(l.socket.enc, data, &p); err != nil {
 			return err
 		}
-		l.ws.SetWriteDeadline(time.Now().Add(10 * time.Second))
-		return l.ws.WriteJSON(wire.Ping{Is: "pong", N: p.N})
+		return l.socket.say(wire.Ping{Is: "pong", N: p.N})
 	case "listed":
 		var m wire.Listed
-		if err := wire.ReadLoose(data, &m); err != nil {
+		if err := wire.ReadLoose(l.socket.enc, data, &m); err != nil {
 			return err
 		}
 		l.mu.Lock()
@@ -93,7 +88,7 @@ func (l *Listing) message(data []byte) error {
 		}
 		return nil
 	}
-	return refusedBy(data)
+	return l.socket.refusedBy(data)
 }
 
 // Lobby returns a lobby of the listing.
@@ -144,6 +139,6 @@ func (l *Listing) Err() error {
 
 // Close ends the listing.
 func (l *Listing) Close() {
-	l.ws.Close()
+	l.socket.ws.Close()
 	<-l.done
 }

@@ -2,13 +2,10 @@ package client
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"slices"
-	"time"
 
-	"github.com/gorilla/websocket"
-
+	"turnvex/internal/replica"
 	"turnvex/internal/sheet"
 	"turnvex/internal/wire"
 )
@@ -25,6 +22,9 @@ type Intent struct {
 	Args   map[string]any `json:"args,omitempty"`   // of an action, or the settings to change
 	Text   string         `json:"text,omitempty"`
 	Value  any            `json:"value,omitempty"`
+
+	// Expect is what the client shows until the verdict is there: see Expect.
+	Expect []Expected `json:"-"`
 }
 
 // Verdict is the service's answer to an intent.
@@ -36,6 +36,8 @@ type Pending struct {
 	done    chan struct{}
 	verdict Verdict
 	err     error
+
+	expects []*replica.Expectation // guarded by the connection's mu
 }
 
 // Done is closed when the verdict is there.
@@ -62,14 +64,20 @@ func (c *Conn) Send(in Intent) *Pending {
 	c.next[in.Seat]++
 	p := &Pending{done: make(chan struct{}), msg: wire.Intent{Is: "intent", Seat: in.Seat, N: c.next[in.Seat], Do: in.Do, Name: in.Name,
 		Target: in.Target, At: in.At, Args: in.Args, Text: in.Text, Value: in.Value}}
-	if c.err != nil {
+	if c.err == nil {
+		c.open[intentKey{in.Seat, p.msg.N}] = p
+		p.err = c.expectLocked(p, in.Expect)
+	} else {
 		p.err = c.err
+	}
+	if p.err != nil {
+		delete(c.open, intentKey{in.Seat, p.msg.N})
 		close(p.done)
 		c.mu.Unlock()
 		return p
 	}
-	c.open[intentKey{in.Seat, p.msg.N}] = p
 	c.mu.Unlock()
+	c.tells.drain()
 	c.sendNow(p.msg) // if it fails, the intent is sent again after coming back
 	return p
 }
@@ -84,20 +92,13 @@ func (c *Conn) Do(ctx context.Context, in Intent) error {
 }
 
 func (c *Conn) sendNow(msg any) error {
-	data, err := json.Marshal(msg)
-	if err != nil {
-		return err
-	}
 	c.mu.Lock()
-	ws := c.ws
+	sock := c.sock
 	c.mu.Unlock()
-	if ws == nil {
+	if sock == nil {
 		return errors.New("the connection is away")
 	}
-	c.write.Lock()
-	defer c.write.Unlock()
-	ws.SetWriteDeadline(time.Now().Add(10 * time.Second))
-	return ws.WriteMessage(websocket.TextMessage, data)
+	return sock.say(msg)
 }
 
 // resendLocked sends what was not answered before the connection was lost, in
@@ -120,69 +121,95 @@ func (c *Conn) resendLocked() {
 }
 
 // read takes messages until the connection ends.
-func (c *Conn) read(ws *websocket.Conn) error {
+func (c *Conn) read(sock *socket) error {
 	for {
-		ws.SetReadDeadline(time.Now().Add(15 * time.Second))
-		_, data, err := ws.ReadMessage()
+		data, err := sock.read()
 		if err != nil {
 			return err
 		}
-		if err := c.message(data); err != nil {
+		if err := c.message(sock, data); err != nil {
 			return err
 		}
+		c.tells.drain()
 	}
 }
 
-func (c *Conn) message(data []byte) error {
-	kind, err := wire.Kind(data)
+// message takes one message. Those of later versions are passed over.
+func (c *Conn) message(sock *socket, data []byte) error {
+	kind, err := wire.Kind(sock.enc, data)
 	if err != nil {
 		return err
 	}
 	switch kind {
 	case "welcome": // there is a seat now for who stood in line
-		return c.welcomed(data)
-	case "snapshot":
-		var m wire.Snapshot
-		if err := wire.ReadLoose(data, &m); err != nil {
-			return err
-		}
-		return c.changed(sheet.Tick(m.Tick), func() ([]Change, error) { return c.view.Replace(m.Parts) })
-	case "delta":
-		var m wire.Delta
-		if err := wire.ReadLoose(data, &m); err != nil {
-			return err
-		}
-		if c.view.Copy.Tick != sheet.Tick(m.On) {
-			return c.sendNow(wire.Plain{Is: "whole"})
-		}
-		return c.changed(sheet.Tick(m.Tick), func() ([]Change, error) { return c.view.Apply(m.Parts) })
-	case "verdict":
-		var v Verdict
-		if err := wire.ReadLoose(data, &v); err != nil {
-			return err
-		}
-		c.answered(v)
-	case "notice":
-		var n Notice
-		if err := wire.ReadLoose(data, &n); err != nil {
-			return err
-		}
-		if c.opts.OnNotice != nil {
-			c.opts.OnNotice(n)
-		}
-	case "ping":
-		var p wire.Ping
-		if err := wire.ReadLoose(data, &p); err != nil {
-			return err
-		}
-		c.mu.Lock()
-		c.setTickLocked(sheet.Tick(p.Tick))
-		c.mu.Unlock()
-		return c.sendNow(wire.Ping{Is: "pong", N: p.N})
+		return c.welcomed(sock, data)
 	case "bye":
-		return refusedBy(data)
+		return sock.refusedBy(data)
+	case "snapshot":
+		return take(sock, data, c.snapshot)
+	case "delta":
+		return take(sock, data, c.delta)
+	case "verdict":
+		return take(sock, data, c.answered)
+	case "notice":
+		return take(sock, data, func(n *Notice) error { return tell(c, c.opts.OnNotice, *n) })
+	case "missed":
+		return take(sock, data, func(m *wire.Missed) error { return tell(c, c.opts.OnMissed, m.Notices) })
+	case "decision":
+		return take(sock, data, func(d *Decision) error { return tell(c, c.opts.OnDecision, *d) })
+	case "decided":
+		return take(sock, data, c.decided)
+	case "ping":
+		return take(sock, data, func(p *wire.Ping) error {
+			c.mu.Lock()
+			c.time.heard(sheet.Tick(p.Tick), c.view.Rate)
+			c.mu.Unlock()
+			return sock.say(wire.Ping{Is: "pong", N: p.N})
+		})
+	case "pong":
+		return take(sock, data, func(p *wire.Ping) error { c.pong(p); return nil })
+	case "check":
+		return take(sock, data, func(k *wire.Check) error { return c.checked(sock, k) })
+	case "show":
+		return take(sock, data, func(k *wire.Check) error { return c.show(sock, k) })
+	case "differs":
+		return take(sock, data, func(d *wire.Differs) error { return tell(c, c.opts.OnDiffers, d.Fields) })
 	}
-	return nil // a message of a later version
+	return nil
+}
+
+// take reads a message and does what is to be done with it.
+func take[T any](s *socket, data []byte, do func(*T) error) error {
+	var m T
+	if err := wire.ReadLoose(s.enc, data, &m); err != nil {
+		return err
+	}
+	return do(&m)
+}
+
+// tell calls back in turn.
+func tell[T any](c *Conn, f func(T), v T) error {
+	if f != nil {
+		c.tells.add(func() { f(v) })
+	}
+	return nil
+}
+
+func (c *Conn) snapshot(m *wire.Snapshot) error {
+	return c.changed(sheet.Tick(m.Tick), func() ([]Change, error) { return c.view.Replace(m.Parts) })
+}
+
+func (c *Conn) delta(m *wire.Delta) error {
+	c.mu.Lock()
+	whole, fits := c.whole, c.view.Copy.Tick == sheet.Tick(m.On)
+	c.mu.Unlock()
+	switch {
+	case whole:
+		return nil // a snapshot is on its way
+	case !fits:
+		return c.askWhole()
+	}
+	return c.changed(sheet.Tick(m.Tick), func() ([]Change, error) { return c.view.Apply(m.Parts) })
 }
 
 // changed takes a snapshot or a delta into the copy and tells of the changes.
@@ -190,31 +217,65 @@ func (c *Conn) changed(tick sheet.Tick, apply func() ([]Change, error)) error {
 	c.mu.Lock()
 	changes, err := apply()
 	if err == nil {
-		c.view.Copy.Tick = tick
-		c.setTickLocked(tick)
+		c.view.Copy.Tick, c.whole = tick, false
+		c.time.heard(tick, c.view.Rate)
+		for _, ch := range changes {
+			c.view.track(ch, tick)
+			c.changedLocked(ch)
+		}
 		close(c.turns)
 		c.turns = make(chan struct{})
 	}
 	c.mu.Unlock()
 	if err != nil {
-		return c.sendNow(wire.Plain{Is: "whole"}) // the copy is not to be trusted: ask for a new one
-	}
-	if c.opts.OnChange != nil {
-		for _, ch := range changes {
-			c.opts.OnChange(ch)
-		}
+		return c.askWhole()
 	}
 	return nil
 }
 
-func (c *Conn) answered(v Verdict) {
+// askWhole asks for a snapshot, because the copy is not to be trusted.
+func (c *Conn) askWhole() error {
+	c.mu.Lock()
+	c.whole = true
+	c.mu.Unlock()
+	return c.sendNow(wire.Plain{Is: "whole"})
+}
+
+func (c *Conn) answered(v *Verdict) error {
 	c.mu.Lock()
 	k := intentKey{v.Seat, v.N}
 	p := c.open[k]
 	delete(c.open, k)
-	c.mu.Unlock()
 	if p != nil {
-		p.verdict = v
+		p.verdict = *v
+		c.undoLocked(p)
 		close(p.done)
 	}
+	c.mu.Unlock()
+	return nil
+}
+
+// checked answers a check with the copy's hash, and keeps the copy in case it is
+// wrong.
+func (c *Conn) checked(sock *socket, k *wire.Check) error {
+	c.mu.Lock()
+	at, hash := int64(c.view.Copy.Tick), c.view.Copy.Hash()
+	if at == k.Tick {
+		c.frozen = c.view.Copy.Clone()
+	}
+	c.mu.Unlock()
+	if at != k.Tick {
+		return nil // a snapshot is on its way
+	}
+	return sock.say(wire.Hash{Is: "hash", Tick: k.Tick, Hash: hash})
+}
+
+func (c *Conn) show(sock *socket, k *wire.Check) error {
+	c.mu.Lock()
+	frozen := c.frozen
+	c.mu.Unlock()
+	if frozen == nil || int64(frozen.Tick) != k.Tick {
+		return nil
+	}
+	return sock.say(wire.Shown{Is: "shown", Tick: k.Tick, Parts: frozen.Parts()})
 }

@@ -18,6 +18,7 @@ import (
 	"turnvex/internal/fault"
 	"turnvex/internal/hall"
 	"turnvex/internal/library"
+	"turnvex/internal/rough"
 	"turnvex/internal/store"
 )
 
@@ -33,6 +34,7 @@ type Config struct {
 	Log      *slog.Logger
 	Region   string
 	Version  string
+	Rough    rough.Network
 	Origins  []string // allowed beside the service's own, for the live socket
 }
 
@@ -40,11 +42,14 @@ type server struct {
 	Config
 	limits  *limits
 	guesses *limits // of join codes
+
+	arriving arrivals
 }
 
 // New returns the handler of all doors.
 func New(cfg Config) http.Handler {
-	s := &server{Config: cfg, limits: newLimits(requestRate, requestBurst), guesses: newLimits(guessRate, guessBurst)}
+	s := &server{Config: cfg, limits: newLimits(requestRate, requestBurst), guesses: newLimits(guessRate, guessBurst),
+		arriving: arrivals{count: map[string]int{}}}
 	r := chi.NewRouter()
 	r.Use(middleware.RequestID, s.recoverPanic, s.logged, secured)
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) {

@@ -36,7 +36,7 @@ func (c *conn) serveListing(r *http.Request) {
 			first.Lobbies = append(first.Lobbies, info)
 		}
 	}
-	if c.write(mustJSON(first)) != nil {
+	if c.say(first) != nil {
 		return
 	}
 	gone := make(chan error, 1)
@@ -47,13 +47,12 @@ func (c *conn) serveListing(r *http.Request) {
 		select {
 		case <-w.Wake():
 			for _, m := range w.Take() {
-				if c.write(mustJSON(m)) != nil {
+				if c.say(m) != nil {
 					return
 				}
 			}
 		case <-ping.C:
-			c.pings++
-			if c.write(mustJSON(wire.Ping{Is: "ping", N: c.pings})) != nil {
+			if c.say(wire.Ping{Is: "ping", N: c.pings.Add(1)}) != nil {
 				return
 			}
 		case err := <-gone:
@@ -73,7 +72,7 @@ func (c *conn) listingReader() error {
 		if err != nil {
 			return nil
 		}
-		if kind, err := wire.Kind(data); err != nil || kind != "pong" {
+		if kind, err := wire.Kind(c.enc, data); err != nil || kind != "pong" {
 			return fault.New(code.BadMessage, "who watches the listing sends pongs and nothing else")
 		}
 	}

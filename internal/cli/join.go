@@ -14,6 +14,7 @@ import (
 	"golang.org/x/term"
 
 	"turnvex/client"
+	"turnvex/internal/replica"
 	"turnvex/internal/sheet"
 	"turnvex/internal/termview"
 	"turnvex/internal/wire"
@@ -223,11 +224,11 @@ func readIntents(t *Terminal, conn *client.Conn, out *lineWriter) {
 			continue
 		}
 		var in intentLine
-		if err := wire.Read(sc.Bytes(), &in); err != nil {
+		if err := wire.Read(replica.JSON, sc.Bytes(), &in); err != nil {
 			out.line(map[string]any{"is": "error", "code": "bad-message", "reason": err.Error()}, true)
 			continue
 		}
-		p := conn.Send(client.Intent(in))
+		p := conn.Send(client.Intent{Seat: in.Seat, Do: in.Do, Name: in.Name, Target: in.Target, At: in.At, Args: in.Args, Text: in.Text, Value: in.Value})
 		waiting.Go(func() {
 			if v, err := p.Verdict(context.Background()); err == nil {
 				out.line(v, true)

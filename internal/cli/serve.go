@@ -8,6 +8,7 @@ import (
 	"os"
 	"strings"
 
+	"turnvex/internal/rough"
 	"turnvex/internal/service"
 )
 
@@ -23,6 +24,9 @@ func serveCommand() command {
 			fs.StringVar(&cfg.Rulebooks, "rulebooks", os.Getenv("TURNVEX_RULEBOOKS"), "`folder` whose rulebooks are loaded at the start (environment TURNVEX_RULEBOOKS)")
 			fs.StringVar(&cfg.Journals, "journals", os.Getenv("TURNVEX_JOURNALS"), "`folder` in which each lobby's journal is written, for turnvex replay; none if empty (environment TURNVEX_JOURNALS)")
 			fs.BoolVar(&cfg.Refuse, "refuse-second", os.Getenv("TURNVEX_REFUSE_SECOND") != "", "refuse a player's second connection to a lobby; otherwise it takes over and the older one is told (environment TURNVEX_REFUSE_SECOND)")
+			fs.BoolVar(&cfg.Practice, "practice", os.Getenv("TURNVEX_PRACTICE") != "", "every lobby is for practice: fields may be set by hand, copies are checked, nothing is kept (environment TURNVEX_PRACTICE)")
+			fs.DurationVar(&cfg.Check, "check", 0, "check the copies of all clients at this `interval`; if 0, every 5 s in practice lobbies")
+			bad := fs.String("rough", os.Getenv("TURNVEX_ROUGH"), "with -practice: make every live connection bad, as `"+rough.Forms+"` (environment TURNVEX_ROUGH)")
 			origins := fs.String("origins", os.Getenv("TURNVEX_ORIGINS"), "web `origins`, separated by commas, whose pages may connect beside the service's own (environment TURNVEX_ORIGINS)")
 			level := fs.String("log", env("TURNVEX_LOG", "info"), "log `level`: debug, info, warn or error (environment TURNVEX_LOG)")
 			form := fs.String("log-form", env("TURNVEX_LOG_FORM", "text"), "log `form`: text or json (environment TURNVEX_LOG_FORM)")
@@ -36,6 +40,12 @@ func serveCommand() command {
 				}
 				if cfg.Database == "" {
 					return errUsage{"-database or TURNVEX_DATABASE must say where the database is; ./dev demo brings one along"}
+				}
+				if cfg.Rough, err = rough.Parse(*bad); err != nil {
+					return errUsage{"-rough: " + err.Error()}
+				}
+				if !cfg.Rough.Zero() && !cfg.Practice {
+					return errUsage{"-rough makes connections bad on purpose and goes only with -practice"}
 				}
 				cfg.Log, cfg.OperatorKey = log, os.Getenv("TURNVEX_OPERATOR_KEY")
 				if *origins != "" {

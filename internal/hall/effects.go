@@ -43,6 +43,8 @@ func (l *Lobby) carryOut(out *match.Output) {
 			l.seated(e.Seat, e.Text)
 		case match.Drop:
 			l.bye(e.Seat, e.Reason, "the host has removed you from the lobby")
+		case match.AskReferee:
+			l.offer(e.Decision)
 		case match.Fault:
 			l.log.Warn("the rulebook did what it may not", "fault", e.Text)
 		}

@@ -39,6 +39,11 @@ type Config struct {
 	// Refuse tells a player's second connection that they are in already; otherwise
 	// it takes over, and the older one is told.
 	Refuse bool
+	// Check is how often the copies of all clients are checked; if it is 0, those in
+	// practice lobbies are checked every 5 s.
+	Check time.Duration
+	// Practice makes every lobby a practice lobby.
+	Practice bool
 	// Secret digests the passwords of lobbies, so that none is kept as it is.
 	Secret []byte
 }
@@ -106,6 +111,7 @@ func (h *Hall) Open(ctx context.Context, book *rulebook.Book, o Opening) (*Lobby
 	if err := h.checkOpening(book, &o); err != nil {
 		return nil, err
 	}
+	o.Practice = o.Practice || h.cfg.Practice
 	setup := match.Setup{Title: o.Title, Region: h.cfg.Region, Capacity: o.Capacity, Practice: o.Practice, Options: options, Seed: seed(),
 		Hidden: o.Hidden, Closed: o.Closed, Password: h.Digest(o.Password), Watchers: o.Watchers}
 	now := time.Now().UTC()

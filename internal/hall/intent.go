@@ -107,25 +107,18 @@ func (c *Client) End(why code.Code, err error) {
 	c.end(b)
 }
 
-// Drained tells the lobby that a client which may have fallen behind has taken
-// what waited.
-func (c *Client) Drained() {
-	c.mu.Lock()
-	behind := c.behind && len(c.frames) == 0
-	c.mu.Unlock()
-	if behind {
-		c.lobby.post(func() {})
-	}
-}
-
-// Tick is the wall tick that the clock stands at, for pings.
-func (c *Client) Tick() sheet.Tick {
-	return max(c.lobby.clock()-sheet.Tick(c.delay*time.Duration(c.lobby.book.Rate)/time.Second), 0)
+// Now is the wall tick that the clock stands at, and how much of it has gone by in
+// thousandths, for pings.
+func (c *Client) Now() (tick, part int64) {
+	l := c.lobby
+	at := max(time.Since(l.began)-c.delay, 0) * time.Duration(l.book.Rate)
+	return int64(at / time.Second), int64(at%time.Second) / int64(time.Millisecond)
 }
 
 // Pong answers a client's ping.
 func (c *Client) Pong(n uint64) {
-	c.put(encode(wire.Ping{Is: "pong", N: n, Tick: int64(c.Tick())}))
+	tick, part := c.Now()
+	c.sayNow(wire.Ping{Is: "pong", N: n, Tick: tick, Part: part})
 }
 
 // everywhere calls f for each lobby of the node, without waiting.

@@ -21,6 +21,9 @@ type Joining struct {
 	Team    string
 	Locals  []string // names of further players on the connection, checked
 	Resume  string
+	Tick    *int64 // with Resume: the tick of the copy that the client still has
+	Enc     replica.Encoding
+	Referee bool   // a service key with the scope referee: see everything and decide
 	Pass    string // the lobby's password, as it was typed
 	Version string // of the rulebook; any if it is empty
 	Wait    bool   // stand in line if the lobby is full
@@ -32,7 +35,7 @@ type Joining struct {
 // Join brings a connection into the lobby: as the player it was before, as a
 // new player, or as somebody who watches. The welcome waits in the client.
 func (l *Lobby) Join(ctx context.Context, j Joining) (*Client, error) {
-	c := newClient(l)
+	c := newClient(l, j.Enc)
 	c.account = j.Account
 	var err error
 	if e := l.do(ctx, func() { err = l.admit(c, j) }); e != nil {
@@ -46,13 +49,13 @@ func (l *Lobby) admit(c *Client, j Joining) error {
 		return fault.New(code.WrongVersion, "this lobby runs version %s of %s, not %s", l.book.Version, l.book.Name, j.Version)
 	}
 	switch {
-	case j.All:
-		c.watch, c.view = true, allView()
+	case j.All, j.Referee:
+		c.watch, c.View, c.referee = true, allView(), j.Referee
 	case j.As != 0:
 		if r := l.m.Store().Get(j.As); r == nil || r.Kind != sheet.Player {
 			return fault.New(code.NoSeat, "there is no seat %d in this lobby", j.As)
 		}
-		c.watch, c.view = true, replica.View{Seats: []sheet.ID{j.As}}
+		c.watch, c.View = true, replica.View{Seats: []sheet.ID{j.As}}
 	case j.Watch:
 		if err := l.admitSpectator(c); err != nil {
 			return err
@@ -66,15 +69,19 @@ func (l *Lobby) admit(c *Client, j Joining) error {
 			}
 		}
 	}
-	if !c.watch && len(c.view.Seats) > 0 {
-		c.first.Store(uint32(c.view.Seats[0]))
+	if !c.watch && len(c.Seats) > 0 {
+		c.first.Store(uint32(c.Seats[0]))
+		c.count.Store(int32(len(c.Seats)))
 	}
 	l.clients = append(l.clients, c)
-	if j.Watch && !j.All && j.As == 0 {
+	if j.Watch && !c.All && j.As == 0 {
 		l.countSpectators()
 	}
-	c.view.Join(l.m.Store())
+	c.Join(l.m.Store())
 	l.welcome(c)
+	if c.referee {
+		l.refereesChanged()
+	}
 	return nil
 }
 
@@ -105,10 +112,10 @@ func (l *Lobby) seated(seat sheet.ID, key string) {
 	for _, c := range l.clients {
 		if c.key == key && c.waits {
 			c.waits = false
-			c.view.Seats = []sheet.ID{seat}
+			c.Seats = []sheet.ID{seat}
 			c.first.Store(uint32(seat))
-			l.keys[key] = []sheet.ID{seat}
-			c.view.Join(l.m.Store())
+			l.keys[key] = &heldSeats{seats: []sheet.ID{seat}}
+			c.Join(l.m.Store())
 			l.welcome(c)
 			c.fresh = true
 			return
@@ -128,15 +135,15 @@ func (l *Lobby) takeSeats(c *Client, j Joining) error {
 		}
 		out := l.step(&match.Input{Kind: match.Enter, Acct: account, Name: name, Team: j.Team, Conn: c.key, Pass: l.hall.Digest(j.Pass)})
 		if v := out.Verdicts[0]; !v.OK() {
-			for _, id := range c.view.Seats {
+			for _, id := range c.Seats {
 				l.step(&match.Input{Kind: match.Leave, Seat: id})
 			}
-			c.view.Seats = nil
+			c.Seats = nil
 			return fault.New(v.Code, "%s", v.Reason)
 		}
-		c.view.Seats = append(c.view.Seats, out.Seat)
+		c.Seats = append(c.Seats, out.Seat)
 	}
-	l.keys[c.key] = slices.Clone(c.view.Seats)
+	l.keys[c.key] = &heldSeats{seats: slices.Clone(c.Seats)}
 	return nil
 }
 
@@ -150,8 +157,8 @@ func (l *Lobby) comeBack(c *Client, j Joining) (bool, error) {
 		if own == 0 {
 			return false, nil
 		}
-		for k, seats := range l.keys {
-			if slices.Contains(seats, own) {
+		for k, held := range l.keys {
+			if slices.Contains(held.seats, own) {
 				key = k
 			}
 		}
@@ -159,46 +166,73 @@ func (l *Lobby) comeBack(c *Client, j Joining) (bool, error) {
 			return false, fault.New(code.AlreadyIn, "you are in this lobby on another connection")
 		}
 	}
-	seats := slices.DeleteFunc(slices.Clone(l.keys[key]), func(id sheet.ID) bool { return l.m.Store().Get(id) == nil })
+	held := l.keys[key]
+	if held == nil {
+		return false, nil
+	}
+	seats := slices.DeleteFunc(slices.Clone(held.seats), func(id sheet.ID) bool { return l.m.Store().Get(id) == nil })
 	if len(seats) == 0 || l.m.Store().Get(seats[0]).Text(l.book.F.Player.Account) != j.Account {
 		return false, nil
 	}
 	delete(l.keys, key)
 	for _, old := range slices.Clone(l.clients) {
 		if old.key == key {
-			old.view.Seats = nil
+			old.Seats = nil
 			old.end(wire.Bye{Code: string(code.Replaced), Reason: "another connection has taken over your seat"})
 			l.dropClient(old)
 		}
 	}
 	c.key = rand.Text()
-	c.view.Seats = seats
-	l.keys[c.key] = slices.Clone(seats)
+	c.Seats = seats
+	c.why = held.ended
+	l.keys[c.key] = &heldSeats{seats: slices.Clone(seats)}
 	for _, id := range seats {
 		l.step(&match.Input{Kind: match.Back, Seat: id})
+	}
+	if key == j.Resume && j.Tick != nil && len(seats) == len(held.seats) {
+		l.keepCopy(c, sheet.Tick(*j.Tick))
 	}
 	return true, nil
 }
 
+// heldSeats are the seats that a resume key brings back.
+type heldSeats struct {
+	seats []sheet.ID
+	ended *wire.Bye // why the service ended the connection that had them, nil if it did not
+}
+
+// keepCopy lets a client that still has its copy of tick at go on with what it has
+// missed, if that is still known.
+func (l *Lobby) keepCopy(c *Client, at sheet.Tick) {
+	c.Join(l.m.Store())
+	c.On = at
+	if l.pub.feed.CanCatchUp(&c.Viewer, true) {
+		c.fresh, c.back = false, true
+	}
+}
+
 func (l *Lobby) welcome(c *Client) {
 	w := wire.Welcome{Is: "welcome", Lobby: l.Code, Seats: []wire.SeatInfo{}, Resume: c.key, Rate: l.book.Rate, Tick: int64(l.m.Tick()),
-		Hold: sheet.Millis(int64(l.book.Players.Hold), l.book.Rate), Schema: l.pub.described, Book: l.pub.info, Service: l.hall.cfg.Version,
-		Delay: c.delay.Milliseconds()}
+		Hold: sheet.Millis(int64(l.book.Players.Hold), l.book.Rate), Service: l.hall.cfg.Version, Delay: c.delay.Milliseconds(),
+		Kept: c.back, Ended: c.why}
+	if !c.back {
+		w.Schema, w.Book = &l.pub.Described, &l.pub.info
+	}
 	if c.waits {
 		w.Waiting = l.m.Waiting(c.key)
 	}
 	if !c.watch {
-		for _, id := range c.view.Seats {
+		for _, id := range c.Seats {
 			w.Seats = append(w.Seats, wire.SeatInfo{Seat: uint32(id), Last: l.m.LastIntent(id)})
 		}
 	}
-	c.putNow(encode(w))
+	c.sayNow(w)
 }
 
 func (l *Lobby) spectators() int {
 	n := 0
 	for _, c := range l.clients {
-		if c.watch && !c.view.All && len(c.view.Seats) == 0 { // not an operator's view
+		if c.watch && !c.All && len(c.Seats) == 0 { // not an operator's view
 			n++
 		}
 	}
@@ -218,14 +252,14 @@ func (c *Client) Leave() {
 	l := c.lobby
 	l.post(func() {
 		if !c.watch {
-			for _, id := range c.view.Seats {
+			for _, id := range c.Seats {
 				l.step(&match.Input{Kind: match.Leave, Seat: id})
 			}
 			if c.waits {
 				l.step(&match.Input{Kind: match.Unwait, Conn: c.key})
 			}
 			delete(l.keys, c.key)
-			c.view.Seats = nil
+			c.Seats = nil
 		}
 		c.end(wire.Bye{Code: "left", Reason: "you have left the lobby"})
 	})
@@ -242,12 +276,20 @@ func (c *Client) Lost() {
 		}
 		if c.watch {
 			l.countSpectators()
+			if c.referee {
+				l.refereesChanged()
+			}
 			return
+		}
+		if held := l.keys[c.key]; held != nil {
+			if held.ended = c.ended(); held.ended != nil && held.ended.Code == "" {
+				held.ended = nil
+			}
 		}
 		if c.waits {
 			l.step(&match.Input{Kind: match.Unwait, Conn: c.key})
 		}
-		for _, id := range c.view.Seats {
+		for _, id := range c.Seats {
 			l.step(&match.Input{Kind: match.Lost, Seat: id})
 		}
 	})
@@ -260,7 +302,7 @@ func (c *Client) Whole() { c.lobby.post(func() { c.fresh = true; c.lobby.pub.for
 func (c *Client) Ping(ms int64) {
 	c.lobby.post(func() {
 		if !c.watch {
-			for _, id := range c.view.Seats {
+			for _, id := range c.Seats {
 				c.lobby.step(&match.Input{Kind: match.Ping, Seat: id, N: ms})
 			}
 		}
@@ -272,7 +314,7 @@ func (c *Client) Intent(in match.Input) {
 	l := c.lobby
 	l.post(func() {
 		v := match.Verdict{Seat: in.Seat, Seq: in.Seq, Code: code.NotYours, Reason: "this seat is not yours", At: l.m.Tick()}
-		if !c.watch && slices.Contains(c.view.Seats, in.Seat) {
+		if !c.watch && slices.Contains(c.Seats, in.Seat) {
 			in.Kind = match.Intent
 			out := l.step(&in)
 			v = out.Verdicts[len(out.Verdicts)-1]

@@ -38,18 +38,20 @@ type Lobby struct {
 	m       *match.Machine
 	began   time.Time
 	clients []*Client
-	keys    map[string][]sheet.ID // what a resume key brings back
+	keys    map[string]*heldSeats // what a resume key brings back
 	pub     publisher
 	saver   chan saveJob
 	dir     directoryEntry
 	latest  atomic.Pointer[wire.LobbyInfo]
 	writes  sync.WaitGroup // of the directory
 	journal *journalFile   // nil unless the node keeps journals
+	checkAt sheet.Tick     // when the copies are checked next
+	asking  []func()       // checks that wait for the next publishing
 }
 
 func newLobby(h *Hall, id string, book *rulebook.Book, s match.Setup) *Lobby {
 	l := &Lobby{ID: id, Code: s.Code, hall: h, book: book, log: h.cfg.Log.With("lobby", s.Code, "rulebook", book.Name),
-		jobs: make(chan func(), 64), done: make(chan struct{}), keys: map[string][]sheet.ID{}, saver: make(chan saveJob, 16)}
+		jobs: make(chan func(), 64), done: make(chan struct{}), keys: map[string]*heldSeats{}, saver: make(chan saveJob, 16)}
 	l.ctx, l.quit = context.WithCancel(context.Background())
 	l.m, l.began = match.New(book, s), time.Now()
 	if h.cfg.Journals != "" {
@@ -125,10 +127,11 @@ func (l *Lobby) clock() sheet.Tick {
 // sleep is how long nothing happens by itself.
 func (l *Lobby) sleep() time.Duration {
 	next := l.m.Next()
-	if l.pub.waits {
-		if at := l.pub.last + 1; next == 0 || at < next {
-			next = at
-		}
+	if at := l.pub.last + 1; l.pub.waits && (next == 0 || at < next) {
+		next = at
+	}
+	if at := l.pub.due; at != 0 && (next == 0 || at < next) {
+		next = at
 	}
 	if next == 0 {
 		return time.Hour

@@ -1,9 +1,7 @@
 package hall
 
 import (
-	"encoding/json"
 	"slices"
-	"strconv"
 
 	"turnvex/internal/code"
 	"turnvex/internal/match"
@@ -14,41 +12,49 @@ import (
 )
 
 // publisher sends what has changed, once a tick: each audience's part is encoded
-// once and shared.
+// once and shared, and so is the message of clients who see the same.
 type publisher struct {
 	*face
-	collector *replica.Collector
+	feed *replica.Feed
 
 	last  sheet.Tick // the tick of the last publishing
 	waits bool       // something waits for the next tick
+	due   sheet.Tick // when something that is held back is to be told, 0 for never
 	force bool       // somebody waits for a snapshot
 	told  []told
 	given []given
+	made  []made
 }
 
-// told is a notice that waits, encoded once.
+// told is a notice that waits, encoded at most once in each encoding.
 type told struct {
-	to    replica.Audience
-	frame []byte
+	to     replica.Audience
+	needed bool
+	notice wire.Notice
+	frames [replica.Encodings]*Frame
 }
 
-// given is a verdict that waits.
+// given is a message of one client's own that waits for the tick's delta.
 type given struct {
 	client *Client
-	frame  []byte
+	frame  *Frame
+}
+
+// made is a delta of this tick that others may get as well.
+type made struct {
+	key   replica.Key
+	frame *Frame
 }
 
 func (p *publisher) init(f *face) {
 	p.face, p.last = f, -1
-	p.collector = replica.NewCollector(f.masks)
+	p.feed = replica.NewFeed(f.Face)
 }
 
 // face is how a rulebook looks from outside: what its lobbies share.
 type face struct {
-	schema    *sheet.Schema
-	masks     *replica.Masks
-	described replica.Described
-	info      wire.BookInfo
+	*replica.Face
+	info wire.BookInfo
 }
 
 // faceOf returns the face of a rulebook, which its first lobby makes.
@@ -56,16 +62,13 @@ func (h *Hall) faceOf(b *rulebook.Book) *face {
 	if f, ok := h.faces.Load(b); ok {
 		return f.(*face)
 	}
-	f, _ := h.faces.LoadOrStore(b, &face{b.Schema, replica.MasksOf(b.Schema), replica.Describe(b.Schema), wire.Describe(b)})
-	return f.(*face)
-}
-
-func encode(v any) []byte {
-	data, err := json.Marshal(v)
-	if err != nil {
-		panic(err) // every message is made of plain values
+	var sight *replica.Sight
+	if b.Ground != nil && b.Ground.Sight != nil {
+		s := b.Ground.Sight
+		sight = &replica.Sight{Near: s.Near, Far: s.Far, Every: s.Every, Player: b.F.Player.Pos, Piece: b.F.Piece.Pos}
 	}
-	return data
+	f, _ := h.faces.LoadOrStore(b, &face{replica.NewFace(b.Schema, sight), wire.Describe(b)})
+	return f.(*face)
 }
 
 func (p *publisher) notices(l *Lobby, list []match.Notice) {
@@ -80,13 +83,36 @@ func (p *publisher) notices(l *Lobby, list []match.Notice) {
 		for i, v := range n.Values {
 			w.With[n.Notice.Fields[i].Name] = wire.Show(v)
 		}
-		p.told = append(p.told, told{replica.Audience{To: n.To, Of: n.Of}, encode(w)})
+		p.told = append(p.told, told{to: replica.Audience{To: n.To, Of: n.Of}, needed: n.Notice.Needed, notice: w})
 	}
 }
 
+// frame is the notice in one encoding.
+func (t *told) frame(e replica.Encoding) *Frame {
+	if t.frames[e] == nil {
+		f := newFrame(e)
+		f.Data = append(f.Data, wire.Encode(e, t.notice)...)
+		t.frames[e] = f
+	}
+	return t.frames[e].hold()
+}
+
 func (p *publisher) verdict(c *Client, v match.Verdict) {
-	p.given = append(p.given, given{c, encode(wire.Verdict{Is: "verdict", Seat: uint32(v.Seat), N: v.Seq, OK: v.OK(), Code: string(v.Code),
-		Reason: v.Reason, Tick: int64(v.At), Left: v.Left})})
+	p.give(c, wire.Verdict{Is: "verdict", Seat: uint32(v.Seat), N: v.Seq, OK: v.OK(), Code: string(v.Code),
+		Reason: v.Reason, Tick: int64(v.At), Left: v.Left})
+}
+
+// give makes a message of the client's own wait for the tick's delta.
+func (p *publisher) give(c *Client, v any) {
+	f := newFrame(c.enc)
+	f.Data = append(f.Data, wire.Encode(c.enc, v)...)
+	p.given = append(p.given, given{c, f})
+}
+
+// idle tells whether there is nothing to publish.
+func (p *publisher) idle(l *Lobby, changes sheet.Changes) bool {
+	return changes.Empty() && len(p.told) == 0 && len(p.given) == 0 && !p.force && (p.due == 0 || l.m.Tick() < p.due) &&
+		!slices.ContainsFunc(l.clients, func(c *Client) bool { return c.fresh || c.back || c.behind.Load() && c.caughtUp() })
 }
 
 // publish sends everything that waits: to each client first what has changed,
@@ -96,8 +122,7 @@ func (l *Lobby) publish() {
 	p := &l.pub
 	st := l.m.Store()
 	changes := st.Changes()
-	behind := l.catchUp()
-	if changes.Empty() && len(p.told) == 0 && len(p.given) == 0 && !p.force && !behind && !slices.ContainsFunc(l.clients, func(c *Client) bool { return c.fresh }) {
+	if p.idle(l, changes) {
 		p.waits = false
 		return
 	}
@@ -108,87 +133,141 @@ func (l *Lobby) publish() {
 	}
 	p.last, p.waits, p.force = now, false, false
 	l.noteDirectory()
-	groups := p.collector.Collect(changes)
-	parts := make([][]byte, len(groups))
-	for i := range groups {
-		parts[i] = replica.JSON.Append(nil, p.schema, &groups[i])
-	}
+	p.feed.Begin(st, changes, now)
 	for _, c := range l.clients {
-		l.send(c, now, groups, parts, changes.Moved)
+		l.send(c, now)
 	}
-	for _, t := range p.told {
-		for _, c := range l.clients {
-			if c.view.Sees(t.to) {
-				c.put(t.frame)
-			}
-		}
+	for i := range p.made {
+		p.made[i].frame.Free()
 	}
+	p.made = p.made[:0]
+	l.sendNotices()
 	for _, g := range p.given {
 		g.client.put(g.frame)
 	}
-	p.told, p.given = p.told[:0], p.given[:0]
+	clear(p.given)
+	p.given = p.given[:0]
+	l.checkCopies(now)
+	p.feed.End()
 	st.ClearChanges()
+	p.due = p.feed.Due(st, l.viewers)
 }
 
-// catchUp finds clients that fell behind and can take a snapshot now.
-func (l *Lobby) catchUp() bool {
-	any := false
+func (l *Lobby) viewers(yield func(*replica.Viewer) bool) {
 	for _, c := range l.clients {
-		if c.caughtUp() {
-			c.fresh, any = true, true
+		if !yield(&c.Viewer) {
+			return
 		}
 	}
-	return any
 }
 
 // send gives one client its delta, or a snapshot if it has no copy.
-func (l *Lobby) send(c *Client, now sheet.Tick, groups []replica.Group, parts [][]byte, moved []sheet.Moved) {
-	before := replica.View{Seats: c.view.Seats, Teams: c.view.Teams, All: c.view.All}
-	shifted := c.view.Join(l.m.Store())
-	if c.fresh {
-		g := c.view.Whole(l.pub.masks, l.m.Store())
-		frame := append([]byte(`{"is":"snapshot","tick":`), strconv.FormatInt(int64(now), 10)...)
-		frame = append(frame, `,"parts":[`...)
-		frame = replica.JSON.Append(frame, l.pub.schema, &g)
-		c.put(append(frame, "]}"...))
-		c.fresh, c.on = false, now
-		return
-	}
-	frame := append(make([]byte, 0, 256), `{"is":"delta","tick":`...)
-	frame = strconv.AppendInt(frame, int64(now), 10)
-	frame = append(frame, `,"on":`...)
-	frame = strconv.AppendInt(frame, int64(c.on), 10)
-	frame = append(frame, `,"parts":[`...)
-	start := len(frame)
-	for i := range groups {
-		if c.view.Sees(groups[i].Audience) {
-			frame = joinPart(frame, start, parts[i])
-		}
-	}
-	if shifted || len(moved) > 0 {
-		if g := replica.Shift(l.pub.masks, l.m.Store(), &before, &c.view, moved); !g.Empty() {
-			frame = joinPart(frame, start, replica.JSON.Append(nil, l.pub.schema, &g))
-		}
-	}
-	if len(frame) > start {
-		c.put(append(frame, "]}"...))
-		c.on = now
+func (l *Lobby) send(c *Client, now sheet.Tick) {
+	feed := l.pub.feed
+	_, tooMuch := c.load()
+	switch {
+	case c.fresh:
+		f := newFrame(c.enc)
+		f.Data = feed.Snapshot(f.Data, &c.Viewer, l.m.Store(), now)
+		c.fresh, c.back = false, false
+		c.behind.Store(false)
+		c.put(f)
+	case c.behind.Load() && !c.caughtUp():
+	case c.behind.Load() || c.back:
+		l.catchUp(c, now)
+	case tooMuch:
+		c.behind.Store(true)
+	default:
+		l.sendDelta(c)
 	}
 }
 
-func joinPart(frame []byte, start int, part []byte) []byte {
-	if len(frame) > start {
-		frame = append(frame, ',')
+// catchUp gives a client what it has missed, each field with its newest value.
+func (l *Lobby) catchUp(c *Client, now sheet.Tick) {
+	feed := l.pub.feed
+	f := newFrame(c.enc)
+	if feed.CanCatchUp(&c.Viewer, c.back) {
+		f.Data = feed.CatchUp(f.Data, &c.Viewer)
+	} else {
+		f.Data = feed.Snapshot(f.Data, &c.Viewer, l.m.Store(), now)
 	}
-	return append(frame, part...)
+	c.back = false
+	c.behind.Store(false)
+	if len(f.Data) == 0 {
+		f.Free()
+		return
+	}
+	c.put(f)
+}
+
+func (l *Lobby) sendDelta(c *Client) {
+	p := &l.pub
+	plan := p.feed.Plan(&c.Viewer)
+	if plan.Nothing() {
+		return
+	}
+	if !plan.Own {
+		for i := range p.made {
+			if p.made[i].key == plan.Key {
+				p.feed.Skip(&c.Viewer)
+				c.put(p.made[i].frame.hold())
+				return
+			}
+		}
+	}
+	f := newFrame(c.enc)
+	if f.Data = p.feed.Write(f.Data, &c.Viewer, &plan); len(f.Data) == 0 {
+		f.Free()
+		return
+	}
+	if !plan.Own && len(p.made) < maxMade {
+		p.made = append(p.made, made{plan.Key, f.hold()})
+	}
+	c.put(f)
+}
+
+// maxMade is how many different deltas of a tick are kept for others to share.
+// Finding one among more would cost more than making it.
+const maxMade = 16
+
+// sendNotices tells what has happened to those whom it concerns. Who has fallen
+// behind is not told what is only for show, but how much of it there was.
+func (l *Lobby) sendNotices() {
+	p := &l.pub
+	for _, c := range l.clients {
+		noShow, _ := c.load()
+		for i := range p.told {
+			t := &p.told[i]
+			switch {
+			case !c.Sees(t.to):
+			case noShow && !t.needed:
+				c.missed++
+			default:
+				c.put(t.frame(c.enc))
+			}
+		}
+		if c.missed > 0 && !noShow {
+			c.say(wire.Missed{Is: "missed", Notices: c.missed})
+			c.missed = 0
+		}
+	}
+	for i := range p.told {
+		for _, f := range p.told[i].frames {
+			if f != nil {
+				f.Free()
+			}
+		}
+	}
+	clear(p.told)
+	p.told = p.told[:0]
 }
 
 // bye ends the connection that holds a seat.
 func (l *Lobby) bye(seat sheet.ID, why code.Code, reason string) {
 	for _, c := range l.clients {
-		if i := slices.Index(c.view.Seats, seat); i >= 0 && !c.watch {
-			c.view.Seats = slices.Delete(slices.Clone(c.view.Seats), i, i+1)
-			if len(c.view.Seats) == 0 {
+		if i := slices.Index(c.Seats, seat); i >= 0 && !c.watch {
+			c.Seats = slices.Delete(slices.Clone(c.Seats), i, i+1)
+			if len(c.Seats) == 0 {
 				delete(l.keys, c.key)
 				c.end(wire.Bye{Code: string(why), Reason: reason})
 			}

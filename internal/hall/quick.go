@@ -102,7 +102,7 @@ func (l *Lobby) hold(ctx context.Context, accounts []string, party string) error
 // Sit gives a player a seat without a live connection: it is held as a lost one
 // is, until the connection comes.
 func (l *Lobby) Sit(ctx context.Context, j Joining) (sheet.ID, error) {
-	c := newClient(l)
+	c := newClient(l, 0)
 	var err error
 	e := l.do(ctx, func() {
 		if l.m.SeatOf(j.Account) != 0 {
@@ -114,7 +114,7 @@ func (l *Lobby) Sit(ctx context.Context, j Joining) (sheet.ID, error) {
 			return
 		}
 		if err = l.takeSeats(c, j); err == nil {
-			for _, id := range c.view.Seats {
+			for _, id := range c.Seats {
 				l.step(&match.Input{Kind: match.Lost, Seat: id})
 			}
 		}
@@ -125,7 +125,7 @@ func (l *Lobby) Sit(ctx context.Context, j Joining) (sheet.ID, error) {
 	if err != nil {
 		return 0, err
 	}
-	return c.view.Seats[0], nil
+	return c.Seats[0], nil
 }
 
 // Ask hands in an intent for a player's seat from outside the live connection and
@@ -162,9 +162,9 @@ func (l *Lobby) Quit(ctx context.Context, account string) (bool, error) {
 		if had = seat != 0; !had {
 			return
 		}
-		for key, seats := range l.keys {
-			if slices.Contains(seats, seat) {
-				for _, id := range seats {
+		for key, held := range l.keys {
+			if slices.Contains(held.seats, seat) {
+				for _, id := range held.seats {
 					l.step(&match.Input{Kind: match.Leave, Seat: id})
 					l.bye(id, "left", "you have left the lobby")
 				}

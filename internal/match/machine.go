@@ -224,7 +224,7 @@ func (m *Machine) Step(in *Input) *Output {
 	case Spectators:
 		m.st.SetInt(m.lobby, m.book.F.Lobby.Spectators, in.N)
 	case RefereeOn:
-		m.referee = in.N != 0
+		m.refereeOn(in.N != 0)
 	case Answer:
 		m.answer(in)
 	case Finish:

@@ -31,6 +31,18 @@ func (m *Machine) warnReferee() {
 	}
 }
 
+// refereeOn notes whether a referee is signed in. One that has come, or come back,
+// is offered what waits for a decision.
+func (m *Machine) refereeOn(on bool) {
+	m.referee = on
+	for i := range m.run.decisions {
+		if on {
+			asked := m.run.decisions[i].Decision
+			m.effect(Effect{Kind: AskReferee, Decision: &asked})
+		}
+	}
+}
+
 // ask offers an action to the referee. It is paid for now; the verdict is that
 // it was taken for decision, and the decision itself follows as a notice.
 func (m *Machine) ask(s *seat, a *rulebook.Action, in *Input, hits []*sheet.Row) Verdict {

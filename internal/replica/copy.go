@@ -24,6 +24,8 @@ type Sheet struct {
 	schema *Schema
 	have   sheet.Mask
 	values []sheet.Value
+
+	expected []*Expectation
 }
 
 // Change tells of one thing that changed in a copy. Old is the zero value where
@@ -36,6 +38,8 @@ type Change struct {
 	Seen     bool // the field is there now
 	Appeared bool
 	Gone     bool
+	Expected bool // New is not the service's value but an expectation
+	Undone   bool // an expectation has ended, and the service's value is another one
 }
 
 // NewCopy returns an empty copy.
@@ -63,6 +67,9 @@ func (s *Sheet) Get(name string) (sheet.Value, bool) {
 	f := s.schema.Named(s.Kind, name)
 	if f == nil || !s.have.Has(f.No) {
 		return sheet.Value{}, false
+	}
+	if v, ok := s.expects(f.No); ok {
+		return v, true
 	}
 	return s.values[f.No], true
 }
@@ -108,6 +115,9 @@ func (c *Copy) Replace(parts [][]any) ([]Change, error) {
 		}
 	}
 	for _, id := range slices.Sorted(maps.Keys(fresh.sheets)) {
+		if old := c.sheets[id]; old != nil {
+			fresh.sheets[id].expected = old.expected
+		}
 		out = append(out, differences(c.sheets[id], fresh.sheets[id])...)
 	}
 	c.sheets = fresh.sheets
@@ -123,6 +133,9 @@ func differences(old, now *Sheet) []Change {
 	for n := 0; n < len(now.values); n++ {
 		had, has := old.have.Has(n), now.have.Has(n)
 		if had == has && old.values[n] == now.values[n] || !had && !has {
+			continue
+		}
+		if _, hidden := now.expects(n); hidden && had && has {
 			continue
 		}
 		out = append(out, Change{Sheet: now, Field: now.schema.Field(now.Kind, n), Old: old.values[n], New: now.values[n], First: !had, Seen: has})
@@ -146,6 +159,8 @@ func (c *Copy) Apply(parts [][]any) ([]Change, error) {
 			err = c.gone(p[1:], &out)
 		case op == opWithdraw:
 			err = c.withdraw(p, &out)
+		case op == opColumn:
+			err = c.column(p, &out)
 		default:
 			s := c.sheets[sheet.ID(op)]
 			if s == nil {
@@ -217,6 +232,23 @@ func (c *Copy) withdraw(p []any, out *[]Change) error {
 	return nil
 }
 
+func (c *Copy) column(p []any, out *[]Change) error {
+	for i := 2; i < len(p); i += 2 {
+		id, err := intAt(p, i)
+		if err != nil {
+			return err
+		}
+		s := c.sheets[sheet.ID(id)]
+		if s == nil || i+1 == len(p) {
+			return fmt.Errorf("a column speaks of sheet %d, which was never told, or has no value for it", id)
+		}
+		if err := c.fields(s, []any{p[1], p[i+1]}, out); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 func (c *Copy) fields(s *Sheet, p []any, out *[]Change) error {
 	if len(p)%2 != 0 {
 		return fmt.Errorf("sheet %d: a field without a value", s.ID)
@@ -237,7 +269,7 @@ func (c *Copy) fields(s *Sheet, p []any, out *[]Change) error {
 		ch := Change{Sheet: s, Field: f, Old: s.values[f.No], New: v, First: !s.have.Has(f.No), Seen: true}
 		s.have.Set(f.No)
 		s.values[f.No] = v
-		if ch.First || ch.Old != v {
+		if _, hidden := s.expects(f.No); ch.First || ch.Old != v && !hidden {
 			*out = append(*out, ch)
 		}
 	}

@@ -1,101 +1,189 @@
 package replica
 
 import (
-	"encoding/json"
 	"strconv"
 
 	"turnvex/internal/sheet"
 )
 
-// Codec writes parts in one of the two encodings. Parts of several groups are
-// put together with Join, without encoding them again.
-type Codec interface {
-	// Append writes the group's parts behind dst, separated as Join needs them.
-	Append(dst []byte, s *sheet.Schema, g *Group) []byte
-	// Join is what stands between two runs of parts.
-	Join() string
-}
+// Encoding is one of the two encodings of the live protocol.
+type Encoding uint8
 
-// JSON and CBOR are the two encodings. In JSON parts are elements of an array;
-// in CBOR (RFC 8949) they follow each other as a sequence (RFC 8742).
-var (
-	JSON Codec = jsonCodec{}
-	CBOR Codec = cborCodec{}
+// The encodings. In JSON (RFC 8259) parts are elements of an array in an object;
+// in CBOR (RFC 8949) they follow each other as a sequence (RFC 8742) behind a head.
+const (
+	JSON Encoding = iota
+	CBOR
+	Encodings int = iota
 )
 
-type jsonCodec struct{}
-
-func (jsonCodec) Join() string { return "," }
-
-func (jsonCodec) Append(dst []byte, s *sheet.Schema, g *Group) []byte {
-	for i := range g.entries {
-		if i > 0 {
-			dst = append(dst, ',')
-		}
-		e := &g.entries[i]
-		switch e.op {
-		case opGone:
-			dst = append(dst, "[-1,"...)
-			dst = strconv.AppendUint(dst, uint64(e.gone), 10)
-		case opWithdraw:
-			dst = append(dst, "[-2,"...)
-			dst = strconv.AppendUint(dst, uint64(e.row.ID), 10)
-			for n := e.mask.Next(0); n >= 0; n = e.mask.Next(n + 1) {
-				dst = append(dst, ',')
-				dst = strconv.AppendInt(dst, int64(n), 10)
-			}
-		case opAppear:
-			dst = append(dst, "[0,"...)
-			dst = strconv.AppendUint(dst, uint64(e.row.ID), 10)
-			dst = append(dst, ',')
-			dst = strconv.AppendUint(dst, uint64(e.row.Kind), 10)
-			dst = append(dst, ',')
-			dst = strconv.AppendUint(dst, uint64(e.row.Owner), 10)
-			dst = jsonFields(dst, s, e)
-		default:
-			dst = append(dst, '[')
-			dst = strconv.AppendUint(dst, uint64(e.row.ID), 10)
-			dst = jsonFields(dst, s, e)
-		}
-		dst = append(dst, ']')
+// appendHead begins a snapshot, or, with on, a delta on that tick.
+func (e Encoding) appendHead(dst []byte, tick sheet.Tick, on *sheet.Tick) []byte {
+	switch {
+	case e == CBOR && on == nil:
+		return cborInt(append(dst, cborArray|1), int64(tick))
+	case e == CBOR:
+		return cborInt(cborInt(append(dst, cborArray|2), int64(tick)), int64(tick-*on))
+	case on == nil:
+		dst = append(dst, `{"is":"snapshot","tick":`...)
+	default:
+		dst = append(dst, `{"is":"delta","on":`...)
+		dst = strconv.AppendInt(dst, int64(*on), 10)
+		dst = append(dst, `,"tick":`...)
 	}
-	return dst
+	dst = strconv.AppendInt(dst, int64(tick), 10)
+	return append(dst, `,"parts":[`...)
 }
 
-func jsonFields(dst []byte, s *sheet.Schema, e *entry) []byte {
-	fields := s.Fields(e.row.Kind)
-	for n := e.mask.Next(0); n >= 0; n = e.mask.Next(n + 1) {
-		dst = append(dst, ',')
-		dst = strconv.AppendInt(dst, int64(n), 10)
-		dst = append(dst, ',')
-		dst = jsonValue(dst, e.row, fields[n])
+// appendTail ends what appendHead began.
+func (e Encoding) appendTail(dst []byte) []byte {
+	if e == CBOR {
+		return dst
 	}
-	return dst
+	return append(dst, "]}"...)
 }
 
-func jsonValue(dst []byte, r *sheet.Row, f *sheet.Field) []byte {
+// join stands between two runs of parts; from is where the first began.
+func (e Encoding) join(dst []byte, from int) []byte {
+	if e == CBOR || len(dst) == from {
+		return dst
+	}
+	return append(dst, ',')
+}
+
+// writer writes parts in one encoding; every part is an array that it is told the
+// length of beforehand.
+type writer struct {
+	dst []byte
+	enc Encoding
+	sep bool // JSON: a comma is due
+}
+
+// list begins an array of n elements.
+func (w *writer) list(n int) {
+	if w.enc == CBOR {
+		w.dst = cborHead(w.dst, cborArray, uint64(n))
+		return
+	}
+	w.comma()
+	w.dst, w.sep = append(w.dst, '['), false
+}
+
+// end ends an array.
+func (w *writer) end() {
+	if w.enc == JSON {
+		w.dst, w.sep = append(w.dst, ']'), true
+	}
+}
+
+func (w *writer) comma() {
+	if w.sep {
+		w.dst = append(w.dst, ',')
+	}
+	w.sep = true
+}
+
+func (w *writer) int(n int64) {
+	if w.enc == CBOR {
+		w.dst = cborInt(w.dst, n)
+		return
+	}
+	w.comma()
+	w.dst = strconv.AppendInt(w.dst, n, 10)
+}
+
+// value writes a field's value as docs/protocol.md says.
+func (w *writer) value(r *sheet.Row, f *sheet.Field) {
 	switch f.Type {
 	case sheet.Text:
-		b, _ := json.Marshal(r.Text(f))
-		return append(dst, b...)
+		w.text(r.Text(f))
 	case sheet.Flag:
-		return strconv.AppendBool(dst, r.Flag(f))
+		w.flag(r.Flag(f))
 	case sheet.Position, sheet.Clock:
-		dst = append(dst, '[')
-		for i, n := range r.N[f.Slot() : f.Slot()+f.Type.Width()] {
-			if i > 0 {
-				dst = append(dst, ',')
-			}
-			dst = strconv.AppendInt(dst, n, 10)
+		slots := r.N[f.Slot() : f.Slot()+f.Type.Width()]
+		w.list(len(slots))
+		for _, n := range slots {
+			w.int(n)
 		}
-		return append(dst, ']')
+		w.end()
+	default:
+		w.int(r.Int(f))
 	}
-	return strconv.AppendInt(dst, r.Int(f), 10)
 }
 
-type cborCodec struct{}
+func (w *writer) text(s string) {
+	if w.enc == CBOR {
+		w.dst = append(cborHead(w.dst, cborText, uint64(len(s))), s...)
+		return
+	}
+	w.comma()
+	w.dst = appendQuoted(w.dst, s)
+}
 
-func (cborCodec) Join() string { return "" }
+func (w *writer) flag(on bool) {
+	switch {
+	case w.enc == CBOR && on:
+		w.dst = append(w.dst, cborFalse+1)
+	case w.enc == CBOR:
+		w.dst = append(w.dst, cborFalse)
+	default:
+		w.comma()
+		w.dst = strconv.AppendBool(w.dst, on)
+	}
+}
+
+// parts writes entries; rows are those of the columns among them.
+func (w *writer) parts(s *sheet.Schema, entries []entry, rows []*sheet.Row) {
+	for i := range entries {
+		e := &entries[i]
+		n := e.mask.Count()
+		switch e.op {
+		case opGone:
+			w.list(1 + len(e.gone))
+			w.int(opGone)
+			for _, id := range e.gone {
+				w.int(int64(id))
+			}
+		case opWithdraw:
+			w.list(2 + n)
+			w.int(opWithdraw)
+			w.int(int64(e.row.ID))
+			for n := e.mask.Next(0); n >= 0; n = e.mask.Next(n + 1) {
+				w.int(int64(n))
+			}
+		case opColumn:
+			no := e.mask.Next(0)
+			f := s.Fields(e.row.Kind)[no]
+			w.list(2 + 2*(e.rows[1]-e.rows[0]))
+			w.int(opColumn)
+			w.int(int64(no))
+			for _, r := range rows[e.rows[0]:e.rows[1]] {
+				w.int(int64(r.ID))
+				w.value(r, f)
+			}
+		case opAppear:
+			w.list(4 + 2*n)
+			w.int(opAppear)
+			w.int(int64(e.row.ID))
+			w.int(int64(e.row.Kind))
+			w.int(int64(e.row.Owner))
+			w.fields(s, e)
+		default:
+			w.list(1 + 2*n)
+			w.int(int64(e.row.ID))
+			w.fields(s, e)
+		}
+		w.end()
+	}
+}
+
+func (w *writer) fields(s *sheet.Schema, e *entry) {
+	fields := s.Fields(e.row.Kind)
+	for n := e.mask.Next(0); n >= 0; n = e.mask.Next(n + 1) {
+		w.int(int64(n))
+		w.value(e.row, fields[n])
+	}
+}
 
 // The major types of RFC 8949, section 3.1.
 const (
@@ -105,61 +193,6 @@ const (
 	cborArray = 4 << 5
 	cborFalse = 7<<5 | 20
 )
-
-func (cborCodec) Append(dst []byte, s *sheet.Schema, g *Group) []byte {
-	for i := range g.entries {
-		e := &g.entries[i]
-		n := e.mask.Count()
-		switch e.op {
-		case opGone:
-			dst = cborHead(dst, cborArray, 2)
-			dst = cborInt(dst, opGone)
-			dst = cborHead(dst, cborUint, uint64(e.gone))
-		case opWithdraw:
-			dst = cborHead(dst, cborArray, uint64(2+n))
-			dst = cborInt(dst, opWithdraw)
-			dst = cborHead(dst, cborUint, uint64(e.row.ID))
-			for n := e.mask.Next(0); n >= 0; n = e.mask.Next(n + 1) {
-				dst = cborHead(dst, cborUint, uint64(n))
-			}
-		case opAppear:
-			dst = cborHead(dst, cborArray, uint64(4+2*n))
-			dst = cborInt(dst, opAppear)
-			dst = cborHead(dst, cborUint, uint64(e.row.ID))
-			dst = cborHead(dst, cborUint, uint64(e.row.Kind))
-			dst = cborHead(dst, cborUint, uint64(e.row.Owner))
-			dst = cborFields(dst, s, e)
-		default:
-			dst = cborHead(dst, cborArray, uint64(1+2*n))
-			dst = cborHead(dst, cborUint, uint64(e.row.ID))
-			dst = cborFields(dst, s, e)
-		}
-	}
-	return dst
-}
-
-func cborFields(dst []byte, s *sheet.Schema, e *entry) []byte {
-	fields := s.Fields(e.row.Kind)
-	for n := e.mask.Next(0); n >= 0; n = e.mask.Next(n + 1) {
-		dst = cborHead(dst, cborUint, uint64(n))
-		f := fields[n]
-		switch f.Type {
-		case sheet.Text:
-			t := e.row.Text(f)
-			dst = append(cborHead(dst, cborText, uint64(len(t))), t...)
-		case sheet.Flag:
-			dst = append(dst, cborFalse+byte(e.row.Int(f)))
-		case sheet.Position, sheet.Clock:
-			dst = cborHead(dst, cborArray, uint64(f.Type.Width()))
-			for _, n := range e.row.N[f.Slot() : f.Slot()+f.Type.Width()] {
-				dst = cborInt(dst, n)
-			}
-		default:
-			dst = cborInt(dst, e.row.Int(f))
-		}
-	}
-	return dst
-}
 
 func cborInt(dst []byte, n int64) []byte {
 	if n < 0 {
@@ -180,4 +213,21 @@ func cborHead(dst []byte, major byte, n uint64) []byte {
 		return append(dst, major|26, byte(n>>24), byte(n>>16), byte(n>>8), byte(n))
 	}
 	return append(dst, major|27, byte(n>>56), byte(n>>48), byte(n>>40), byte(n>>32), byte(n>>24), byte(n>>16), byte(n>>8), byte(n))
+}
+
+// appendQuoted writes a text as JSON does. Texts of sheets are valid UTF-8.
+func appendQuoted(dst []byte, s string) []byte {
+	const hex = "0123456789abcdef"
+	dst = append(dst, '"')
+	for i := 0; i < len(s); i++ {
+		switch c := s[i]; {
+		case c == '"' || c == '\\':
+			dst = append(dst, '\\', c)
+		case c < ' ':
+			dst = append(dst, '\\', 'u', '0', '0', hex[c>>4], hex[c&15])
+		default:
+			dst = append(dst, c)
+		}
+	}
+	return append(dst, '"')
 }

@@ -1,7 +1,3 @@
-// Package replica decides what each audience sees of a lobby's sheets, writes
-// it as parts (whole sheets, changed fields, sheets that are gone), and keeps a
-// client's copy from them. A tick's parts are encoded once for each audience and
-// shared by all who belong to it.
 package replica
 
 import (
@@ -17,54 +13,43 @@ const (
 	opAppear   = 0  // [0, sheet, kind, owner, field, value, …]: a new sheet, whole
 	opGone     = -1 // [-1, sheet, …]: these sheets are no more
 	opWithdraw = -2 // [-2, sheet, field, …]: these fields are no longer to be seen
+	opColumn   = -3 // [-3, field, sheet, value, sheet, value, …]: one field of several sheets
 )
-
-// Audience is who a group of parts is for: everyone, or the team or player Of,
-// or the referees.
-type Audience struct {
-	To sheet.Audience
-	Of sheet.ID
-}
 
 // entry is one part to be encoded from the present values.
 type entry struct {
-	op   int
-	row  *sheet.Row
-	gone sheet.ID
-	mask sheet.Mask
+	op    int
+	row   *sheet.Row
+	mask  sheet.Mask
+	field *sheet.Field // of a column
+	rows  [2]int       // of a column: which of the collector's rows
+	gone  []sheet.ID
 }
 
-// Group is a tick's parts for one audience.
-type Group struct {
+// group is a tick's parts for one audience.
+type group struct {
 	Audience
 	entries []entry
 }
 
-// Masks are the fields that each audience sees, by kind.
-type Masks [sheet.Kinds][sheet.Hidden + 1]sheet.Mask
-
-// MasksOf reads the masks from a schema.
-func MasksOf(s *sheet.Schema) *Masks {
-	m := &Masks{}
-	for k := 0; k < sheet.Kinds; k++ {
-		for _, f := range s.Fields(sheet.Kind(k)) {
-			m[k][f.See].Set(f.No)
-		}
-	}
-	return m
+// changed is a sheet with the fields that are to be told of it now.
+type changed struct {
+	row   *sheet.Row
+	mask  sheet.Mask
+	fresh bool
 }
 
-// Collector sorts a tick's changes by audience. It is reused from tick to tick.
-type Collector struct {
+// collector sorts a tick's changes by audience. It is reused from tick to tick.
+type collector struct {
 	masks  *Masks
-	groups []Group
-	spare  []Group
+	groups []group
+	spare  []group
+	rows   []*sheet.Row // of all columns
+	gone   []sheet.ID
+	again  []entry // used while columns are made
 }
 
-// NewCollector returns a collector for lobbies with these masks.
-func NewCollector(m *Masks) *Collector { return &Collector{masks: m} }
-
-func (c *Collector) group(a Audience) *Group {
+func (c *collector) group(a Audience) *group {
 	for i := range c.groups {
 		if c.groups[i].Audience == a {
 			return &c.groups[i]
@@ -73,49 +58,104 @@ func (c *Collector) group(a Audience) *Group {
 	if n := len(c.spare); n > 0 {
 		g := c.spare[n-1]
 		c.spare = c.spare[:n-1]
-		c.groups = append(c.groups, Group{a, g.entries[:0]})
+		c.groups = append(c.groups, group{a, g.entries[:0]})
 	} else {
-		c.groups = append(c.groups, Group{Audience: a})
+		c.groups = append(c.groups, group{Audience: a})
 	}
 	return &c.groups[len(c.groups)-1]
 }
 
-func (c *Collector) add(to sheet.Audience, of sheet.ID, e entry) {
-	g := c.group(Audience{to, of})
-	g.entries = append(g.entries, e)
-}
-
-// Collect sorts the changes into groups, everyone's first. The groups point at
+// collect sorts the changes into groups, everyone's first. The groups point at
 // the live rows: encode them before the next input is handed to the authority.
-func (c *Collector) Collect(ch sheet.Changes) []Group {
+func (c *collector) collect(changes []changed, gone []sheet.Removed) []group {
 	c.spare = append(c.spare, c.groups...)
-	c.groups = c.groups[:0]
-	for _, r := range ch.Dirty {
-		masks := &c.masks[r.Kind]
-		if r.Fresh {
-			c.add(sheet.Everyone, 0, entry{op: opAppear, row: r, mask: masks[sheet.Everyone]})
+	c.groups, c.rows, c.gone = c.groups[:0], c.rows[:0], c.gone[:0]
+	for i := range changes {
+		ch := &changes[i]
+		masks := &c.masks[ch.row.Kind]
+		if ch.fresh {
+			g := c.group(Audience{sheet.Everyone, 0})
+			g.entries = append(g.entries, entry{op: opAppear, row: ch.row, mask: masks[sheet.Everyone]})
 		} else {
-			c.change(sheet.Everyone, 0, r, masks)
+			c.change(sheet.Everyone, 0, ch)
 		}
-		if r.Team != 0 {
-			c.change(sheet.TeamOnly, r.Team, r, masks)
+		if ch.row.Team != 0 {
+			c.change(sheet.TeamOnly, ch.row.Team, ch)
 		}
-		if r.Owner != 0 {
-			c.change(sheet.OwnerOnly, r.Owner, r, masks)
+		if ch.row.Owner != 0 {
+			c.change(sheet.OwnerOnly, ch.row.Owner, ch)
 		}
-		c.change(sheet.RefereesOnly, 0, r, masks)
+		c.change(sheet.RefereesOnly, 0, ch)
+		c.change(places, 0, ch)
 	}
-	for _, g := range ch.Gone {
-		c.add(sheet.Everyone, 0, entry{op: opGone, gone: g.ID})
+	if len(gone) > 0 {
+		for _, r := range gone {
+			c.gone = append(c.gone, r.ID)
+		}
+		g := c.group(Audience{sheet.Everyone, 0})
+		g.entries = append(g.entries, entry{op: opGone, gone: c.gone})
 	}
-	slices.SortFunc(c.groups, func(a, b Group) int {
+	slices.SortFunc(c.groups, func(a, b group) int {
 		return cmp.Or(cmp.Compare(a.To, b.To), cmp.Compare(a.Of, b.Of))
 	})
+	for i := range c.groups {
+		c.columns(&c.groups[i])
+	}
 	return c.groups
 }
 
-func (c *Collector) change(to sheet.Audience, of sheet.ID, r *sheet.Row, masks *[sheet.Hidden + 1]sheet.Mask) {
-	if m := r.Sent.And(masks[to]); !m.Empty() {
-		c.add(to, of, entry{op: int(r.ID), row: r, mask: m})
+func (c *collector) change(to sheet.Audience, of sheet.ID, ch *changed) {
+	if m := ch.mask.And(c.masks[ch.row.Kind][to]); !m.Empty() {
+		g := c.group(Audience{to, of})
+		g.entries = append(g.entries, entry{op: int(ch.row.ID), row: ch.row, mask: m})
 	}
+}
+
+// columns puts a field that has changed on several sheets of a kind into one
+// part, which takes less room than a part for each sheet.
+func (c *collector) columns(g *group) {
+	var once, twice [sheet.Kinds]sheet.Mask
+	any := false
+	for i := range g.entries {
+		if e := &g.entries[i]; e.op > 0 {
+			both := once[e.row.Kind].And(e.mask)
+			any = any || !both.Empty()
+			twice[e.row.Kind].Add(both)
+			once[e.row.Kind].Add(e.mask)
+		}
+	}
+	if !any {
+		return
+	}
+	c.again = append(c.again[:0], g.entries...)
+	g.entries = g.entries[:0]
+	for i := range c.again {
+		e := c.again[i]
+		if e.op > 0 {
+			if e.mask = minus(e.mask, twice[e.row.Kind]); e.mask.Empty() {
+				continue
+			}
+		}
+		g.entries = append(g.entries, e)
+	}
+	for k := range twice {
+		for n := twice[k].Next(0); n >= 0; n = twice[k].Next(n + 1) {
+			col := entry{op: opColumn, rows: [2]int{len(c.rows)}}
+			col.mask.Set(n)
+			for i := range c.again {
+				if e := &c.again[i]; e.op > 0 && e.row.Kind == sheet.Kind(k) && e.mask.Has(n) {
+					c.rows, col.row = append(c.rows, e.row), e.row
+				}
+			}
+			col.rows[1] = len(c.rows)
+			g.entries = append(g.entries, col)
+		}
+	}
+}
+
+func minus(a, b sheet.Mask) sheet.Mask {
+	for i := range a {
+		a[i] &^= b[i]
+	}
+	return a
 }

@@ -50,7 +50,7 @@ func init() {
 		{"out", nil, (*binder).effectOut},
 		{"spawn", nil, (*binder).effectSpawn},
 		{"give", []string{"to"}, (*binder).effectGive},
-		{"notice", []string{"to", "of", "with"}, (*binder).effectNotice},
+		{"notice", []string{"to", "of", "with", "needed"}, (*binder).effectNotice},
 		{"place", []string{"at"}, (*binder).effectPlace},
 		{"remove", nil, (*binder).effectRemove},
 		{"grant", []string{"to"}, (*binder).effectKit},
@@ -264,6 +264,9 @@ func (b *binder) effectNotice(n, v *node, scope expr.Scope, e *Effect) {
 		e.Of = b.playerOr(n, "of", scope)
 	}
 	b.noticeFields(n, v, scope, e)
+	if e.Notice != nil && n.is("needed", "true") {
+		e.Notice.Needed = true
+	}
 }
 
 // noticeFields compiles what a notice says. Every place that sends a notice of

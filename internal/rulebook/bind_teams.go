@@ -97,6 +97,7 @@ func (b *binder) ground() {
 		for _, w := range b.list(n, "walls") {
 			b.wall(w)
 		}
+		b.sight(n.get("sight"))
 	}
 	if n := b.top.get("movement"); n != nil {
 		if k.Ground == nil {
@@ -114,6 +115,17 @@ func (b *binder) ground() {
 			k.Ground.Spawns = []SpawnPoint{{X: k.Ground.Width / 2, Y: k.Ground.Height / 2, Team: -1}}
 		}
 	}
+}
+
+func (b *binder) sight(n *node) {
+	if n == nil {
+		return
+	}
+	s := &Sight{Near: b.length(n, "near"), Far: b.length(n, "far"), Every: b.ticks(n, "every")}
+	if s.Far < s.Near {
+		b.fail(n.get("far"), "out-of-range", "far to be at least near", "far is %s and near is %s", showLength(s.Far), showLength(s.Near))
+	}
+	b.book.Ground.Sight = s
 }
 
 func (b *binder) wall(n *node) {

@@ -110,6 +110,13 @@ type Team struct {
 type Ground struct {
 	ground.Ground
 	Spawns []SpawnPoint
+	Sight  *Sight // nil where positions are seen from anywhere
+}
+
+// Sight says how far positions are told, in millimetres.
+type Sight struct {
+	Near, Far int64
+	Every     sheet.Tick // between the two
 }
 
 // SpawnPoint is a place to appear at; Team is -1 for all.
@@ -385,4 +392,5 @@ type Notice struct {
 	No     int
 	Name   string
 	Fields []*sheet.Field
+	Needed bool // never left out for a client that has fallen behind
 }

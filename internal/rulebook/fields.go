@@ -189,7 +189,7 @@ func textOf(name string) sheet.Field   { return sheet.Field{Name: name, Type: sh
 func numberOf(name string) sheet.Field { return sheet.Field{Name: name, Type: sheet.Integer} }
 
 func ownNotice(name string, no int, fields ...sheet.Field) *Notice {
-	n := &Notice{No: no, Name: name}
+	n := &Notice{No: no, Name: name, Needed: true}
 	s := &sheet.Schema{}
 	for _, f := range fields {
 		added, _ := s.Add(sheet.Match, f)

@@ -39,6 +39,7 @@ var effectObject = &object{
             to: team
             of: me
             with: {who: me}
+            needed: true
         else:
           - {set: me.wind, to: 25}
           - {reset: me.coins}
@@ -81,6 +82,7 @@ func init() { // effects contain effects, so their keys are added afterwards
 		{name: "notice", spec: name, doc: "The name of a notice to send."},
 		{name: "of", spec: anExpression, doc: "With `notice`: the player whose team, or who themselves, is told; `me` if it is not given."},
 		{name: "with", spec: mapOf(anExpression, 16), doc: "With `notice`: what it says, by name."},
+		{name: "needed", spec: flag, doc: "With `notice`: it is never left out for a client that has fallen behind. Others are only for show and are left out first."},
 		{name: "place", spec: name, doc: "The kind of piece to place now."},
 		{name: "at", spec: anExpression, doc: "With `place`: where; anywhere it fits if it is not given."},
 		{name: "remove", spec: anExpression, doc: "The piece to take away."},

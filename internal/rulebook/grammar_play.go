@@ -10,12 +10,23 @@ var groundObject = &object{
     - circle: [10m, 10m, 2m]
   spawns:
     - {at: [5m, 20m], team: amber}
-    - {at: [55m, 20m], team: teal}`,
+    - {at: [55m, 20m], team: teal}
+  sight: {near: 20m, far: 40m, every: 500ms}`,
 	keys: []key{
 		{name: "width", spec: length(1000, maxSide), required: true, doc: "East to west."},
 		{name: "height", spec: length(1000, maxSide), required: true, doc: "North to south."},
 		{name: "walls", spec: listOf(obj(wallObject), 256), doc: "What nobody can move or shoot through."},
 		{name: "spawns", spec: listOf(obj(spawnPointObject), 256), doc: "Where players appear; the middle of the ground if there is none."},
+		{name: "sight", spec: obj(sightObject), doc: "How far positions are told. Without it everybody is told every position."},
+	},
+}
+
+var sightObject = &object{
+	name: "sight", doc: "For large grounds: positions of players and pieces go only to clients with a player near by. What leaves their sight is withdrawn from their copies. Spectators, referees and operators see everything.",
+	keys: []key{
+		{name: "near", spec: length(1, 2*maxSide), required: true, doc: "Within this distance each change is told."},
+		{name: "far", spec: length(1, 2*maxSide), required: true, doc: "Beyond this distance nothing is told. What is seen stays so until it is a tenth farther away."},
+		{name: "every", spec: duration(0, 10*second), def: "500ms", doc: "Between the two a position is told at most this often."},
 	},
 }
 

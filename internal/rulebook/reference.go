@@ -116,7 +116,11 @@ func typeText(s *spec) string {
 	case aMap:
 		return fmt.Sprintf("map from names to %ss, at most %d", typeText(s.elem), s.max)
 	case aList:
-		return fmt.Sprintf("list of %ss, at most %d", strings.TrimPrefix(typeText(s.elem), "a "), s.max)
+		what, bounds, _ := strings.Cut(typeText(s.elem), ", ")
+		if bounds != "" {
+			bounds = ", each " + bounds
+		}
+		return fmt.Sprintf("list of %ss%s, at most %d", what, bounds, s.max)
 	case aWord:
 		return "`" + strings.Join(s.words, "`, `") + "`"
 	case aName:

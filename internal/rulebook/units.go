@@ -72,7 +72,14 @@ func showDuration(ms int64) string {
 	if ms == 0 {
 		return "0s"
 	}
-	return strings.TrimSuffix(strings.TrimSuffix((time.Duration(ms)*time.Millisecond).String(), "0s"), "0m")
+	s := (time.Duration(ms) * time.Millisecond).String()
+	if strings.HasSuffix(s, "m0s") {
+		s = strings.TrimSuffix(s, "0s")
+	}
+	if strings.HasSuffix(s, "h0m") {
+		s = strings.TrimSuffix(s, "0m")
+	}
+	return s
 }
 
 func showLength(mm int64) string {

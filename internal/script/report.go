@@ -13,23 +13,22 @@ import (
 // Reporter writes what happens on a stage as lines for a person. It keeps a
 // client's copy with everything in it, so it shows exactly what would be sent.
 type Reporter struct {
-	stage     *Stage
-	copy      *replica.Copy
-	collector *replica.Collector
-	lines     []string
+	stage  *Stage
+	copy   *replica.Copy
+	feed   *replica.Feed
+	viewer replica.Viewer
+	lines  []string
 }
 
 // Report makes a reporter of all that happens on the stage from now on.
 func Report(st *Stage) *Reporter {
-	schema, err := replica.Describe(st.Book.Schema).Schema()
+	face := replica.NewFace(st.Book.Schema, nil)
+	schema, err := face.Described.Schema()
 	if err != nil {
 		panic(err) // a compiled rulebook always describes itself well
 	}
-	masks := replica.MasksOf(st.Book.Schema)
-	r := &Reporter{stage: st, copy: replica.NewCopy(schema), collector: replica.NewCollector(masks)}
-	view := replica.View{All: true}
-	whole := view.Whole(masks, st.M.Store())
-	r.apply([]replica.Group{whole}, false)
+	r := &Reporter{stage: st, copy: replica.NewCopy(schema), feed: replica.NewFeed(face), viewer: replica.Viewer{View: replica.View{All: true}}}
+	r.apply(r.feed.Snapshot(nil, &r.viewer, st.M.Store(), 0), false)
 	st.M.Store().ClearChanges()
 	st.Out = r.output
 	return r
@@ -70,7 +69,12 @@ func (r *Reporter) output(out *match.Output) {
 		r.effect(e)
 	}
 	st := r.stage.M.Store()
-	r.apply(r.collector.Collect(st.Changes()), true)
+	r.feed.Begin(st, st.Changes(), r.stage.M.Tick())
+	plan := r.feed.Plan(&r.viewer)
+	if data := r.feed.Write(nil, &r.viewer, &plan); len(data) > 0 {
+		r.apply(data, true)
+	}
+	r.feed.End()
 	st.ClearChanges()
 }
 
@@ -104,23 +108,20 @@ func (r *Reporter) effect(e match.Effect) {
 	}
 }
 
-// apply takes parts into the copy by way of the JSON encoding.
-func (r *Reporter) apply(groups []replica.Group, tell bool) {
-	for i := range groups {
-		var parts [][]any
-		data := append(replica.JSON.Append([]byte("["), r.stage.Book.Schema, &groups[i]), ']')
-		if err := json.Unmarshal(data, &parts); err != nil {
-			r.say("the parts are not JSON: %v: %s", err, data)
-			return
-		}
-		changes, err := r.copy.Apply(parts)
-		if err != nil {
-			r.say("the parts do not fit the copy: %v", err)
-		}
-		for _, c := range changes {
-			if tell {
-				r.change(c)
-			}
+// apply takes a snapshot or a delta into the copy by way of the JSON encoding.
+func (r *Reporter) apply(data []byte, tell bool) {
+	var m struct{ Parts [][]any }
+	if err := json.Unmarshal(data, &m); err != nil {
+		r.say("the message is not JSON: %v: %s", err, data)
+		return
+	}
+	changes, err := r.copy.Apply(m.Parts)
+	if err != nil {
+		r.say("the parts do not fit the copy: %v", err)
+	}
+	for _, c := range changes {
+		if tell {
+			r.change(c)
 		}
 	}
 }

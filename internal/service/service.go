@@ -19,6 +19,7 @@ import (
 	"turnvex/internal/api"
 	"turnvex/internal/hall"
 	"turnvex/internal/library"
+	"turnvex/internal/rough"
 	"turnvex/internal/store"
 )
 
@@ -34,9 +35,12 @@ type Config struct {
 	Rulebooks   string // a folder whose *.yaml, *.yml and *.json are loaded at the start; "" for none
 	OperatorKey string // "" keeps the one of an earlier start, or makes one
 	Origins     []string
-	Refuse      bool         // a player's second connection to a lobby is refused; otherwise it takes over
-	Journals    string       // a folder for the lobbies' journals; "" for none
-	Log         *slog.Logger // nothing is logged if nil
+	Refuse      bool          // a player's second connection to a lobby is refused; otherwise it takes over
+	Journals    string        // a folder for the lobbies' journals; "" for none
+	Practice    bool          // every lobby is a practice lobby
+	Rough       rough.Network // how bad live connections are made
+	Check       time.Duration // how often all copies are checked; if 0, every 5 s in practice lobbies
+	Log         *slog.Logger  // nothing is logged if nil
 }
 
 func (c *Config) defaults() {
@@ -112,7 +116,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		return err
 	}
 	s.Hall = hall.New(hall.Config{DB: s.DB, Log: cfg.Log, Node: cfg.Node, Region: cfg.Region, Version: Version, Journals: cfg.Journals,
-		Refuse: cfg.Refuse, Secret: []byte(secret)})
+		Refuse: cfg.Refuse, Practice: cfg.Practice, Check: cfg.Check, Secret: []byte(secret)})
 	if err := s.Hall.Recover(ctx); err != nil {
 		return err
 	}
@@ -122,7 +126,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	}
 	s.Address = "http://" + l.Addr().String()
 	s.http = api.Server(api.New(api.Config{DB: s.DB, Hall: s.Hall, Accounts: accounts, Library: lib, Log: cfg.Log,
-		Region: cfg.Region, Version: Version, Origins: cfg.Origins}))
+		Region: cfg.Region, Version: Version, Rough: cfg.Rough, Origins: cfg.Origins}))
 	go func() {
 		if err := s.http.Serve(l); !errors.Is(err, http.ErrServerClosed) {
 			s.failed <- err

@@ -1,5 +1,7 @@
 package sheet
 
+import "slices"
+
 // Row is one sheet: the present values of its fields.
 //
 // Invariants:
@@ -20,6 +22,46 @@ type Row struct {
 	Team  ID     // the Team sheet whose members are its team audience
 	Edges uint64 // which edge-triggered rules hold for this sheet
 	S     []string
+
+	// For who tells others of the sheet; the state does not depend on them.
+	Born Tick     // the wall tick at which the sheet was first told
+	Told []uint32 // by field: the wall tick at which it was last told
+}
+
+// Clone returns a copy with values of its own.
+func (r *Row) Clone() *Row {
+	c := *r
+	c.N, c.S = slices.Clone(r.N), slices.Clone(r.S)
+	return &c
+}
+
+// Put writes a field of a clone: nothing is checked or remembered.
+func (r *Row) Put(f *Field, v Value) {
+	if f.Type == Text {
+		r.S[f.slot] = v.S
+		return
+	}
+	copy(r.N[f.slot:f.slot+f.Type.Width()], v.N[:])
+}
+
+// Tell notes that fields are told at a wall tick.
+func (r *Row) Tell(fields Mask, now Tick) {
+	if r.Fresh {
+		r.Born = now
+	}
+	for n := fields.Next(0); n >= 0; n = fields.Next(n + 1) {
+		r.Told[n] = uint32(now)
+	}
+}
+
+// ToldSince returns which of the fields were told after a tick.
+func (r *Row) ToldSince(fields Mask, since Tick) Mask {
+	for n := fields.Next(0); n >= 0; n = fields.Next(n + 1) {
+		if Tick(r.Told[n]) <= since {
+			fields.Clear(n)
+		}
+	}
+	return fields
 }
 
 // Get returns a field's value.

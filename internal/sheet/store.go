@@ -63,7 +63,7 @@ func (st *Store) make(k Kind) *Row {
 	}
 	slots := st.slabs[k][:ks.ints:ks.ints]
 	st.slabs[k] = st.slabs[k][ks.ints:]
-	return &Row{Kind: k, N: slots, S: make([]string, ks.texts)}
+	return &Row{Kind: k, N: slots, S: make([]string, ks.texts), Told: make([]uint32, len(ks.fields))}
 }
 
 // Add adds a sheet of a kind with every field at its start.
@@ -71,7 +71,7 @@ func (st *Store) Add(k Kind) *Row {
 	var r *Row
 	if n := len(st.spare); k == Piece && n > 0 {
 		r, st.spare = st.spare[n-1], st.spare[:n-1]
-		*r = Row{Kind: k, N: r.N, S: r.S}
+		*r = Row{Kind: k, N: r.N, S: r.S, Told: r.Told}
 	} else {
 		r = st.make(k)
 	}
@@ -79,7 +79,7 @@ func (st *Store) Add(k Kind) *Row {
 	st.rows = append(st.rows, r)
 	st.lists[k] = append(st.lists[k], r)
 	for _, f := range st.Schema.Fields(k) {
-		st.write(r, f, f.Start)
+		r.Put(f, f.Start)
 	}
 	r.Fresh = true
 	for _, f := range st.Schema.Fields(k) {
@@ -151,14 +151,6 @@ func (st *Store) GetOr(id ID, k Kind) *Row {
 // do not add or remove sheets of the kind while walking it.
 func (st *Store) Of(k Kind) []*Row { return st.lists[k] }
 
-func (st *Store) write(r *Row, f *Field, v Value) {
-	if f.Type == Text {
-		r.S[f.slot] = v.S
-		return
-	}
-	copy(r.N[f.slot:f.slot+f.Type.Width()], v.N[:])
-}
-
 // Set writes a field, clamped to its bounds, and remembers the change. It tells
 // whether the value is another one than before.
 func (st *Store) Set(r *Row, f *Field, v Value) bool {
@@ -168,7 +160,7 @@ func (st *Store) Set(r *Row, f *Field, v Value) bool {
 	if r.Get(f) == v {
 		return false
 	}
-	st.write(r, f, v)
+	r.Put(f, v)
 	st.mark(r, f)
 	return true
 }

@@ -5,6 +5,7 @@ package values
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"unicode/utf8"
 
@@ -22,6 +23,9 @@ func ReadLoose(f *sheet.Field, raw any) (sheet.Value, error) { return read(f, ra
 func read(f *sheet.Field, raw any, bounded bool) (sheet.Value, error) {
 	v := sheet.Value{Type: f.Type}
 	text := fmt.Sprint(raw)
+	if n, ok := raw.(float64); ok { // never with an exponent
+		text = strconv.FormatFloat(n, 'f', -1, 64)
+	}
 	switch f.Type {
 	case sheet.Text:
 		if bounded && utf8.RuneCountInString(text) > int(f.Max) {

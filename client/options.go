@@ -1,0 +1,78 @@
+package client
+
+import (
+	"context"
+	"time"
+
+	"turnvex/internal/replica"
+	"turnvex/internal/wire"
+)
+
+// Options say how to connect. Address, Token and Lobby must be given.
+type Options struct {
+	Address string // of the service, such as http://127.0.0.1:7420
+	Token   string
+	Lobby   string   // join code
+	Watch   bool     // as a spectator, without a seat
+	All     bool     // service keys: see everything
+	As      uint32   // service keys: see exactly what this seat sees
+	Team    string   // the team wished for
+	Locals  []string // names of further players on this connection
+
+	Password string // of the lobby, if it has one
+	Version  string // of the rulebook; refused if the lobby runs another one
+	Wait     bool   // stand in line if the lobby is full; see Waiting
+
+	// Referee signs in as a referee, with the token of a service key that has the
+	// scope referee; OnDecision is asked for each decision, and Conn.Decide answers.
+	// A decision may be offered again after a lost connection.
+	Referee    bool
+	OnDecision func(Decision)
+
+	// Tokens gives the token for each new connection instead of Token, which may
+	// have run out when a connection that was lost comes back: see KeepFresh.
+	Tokens func(context.Context) (string, error)
+
+	// OnChange is called for each change, in order, and OnNotice for each notice;
+	// OnMissed when notices were left out because the connection was too slow. They
+	// are never called at the same time, and must not hold the connection up. They
+	// may call Send and Read, but not Do or Wait.
+	OnChange func(Change)
+	OnNotice func(Notice)
+	OnMissed func(notices int)
+
+	// OnDiffers is called when the service has found that the copy differs from what
+	// it should hold, which is a fault of this client or of the service. A new
+	// snapshot follows.
+	OnDiffers func([]Difference)
+
+	// Patience is how long to try to come back after a lost connection; the
+	// service's hold if it is 0, and never if it is negative.
+	Patience time.Duration
+
+	// JSON speaks turnvex.v1+json, which people can read, instead of
+	// turnvex.v1+cbor, which is about half as long.
+	JSON bool
+
+	// Rough makes the connection bad on purpose.
+	Rough Rough
+
+	// Dial opens the connection to the service; an ordinary one if it is nil.
+	Dial dialFunc
+}
+
+// Notice is something that happened.
+type Notice = wire.Notice
+
+// Decision is an action that a referee is asked about.
+type Decision = wire.Decision
+
+// Difference is a field in which the copy differed from what it should hold.
+type Difference = wire.Differently
+
+func (o *Options) encoding() replica.Encoding {
+	if o.JSON {
+		return replica.JSON
+	}
+	return replica.CBOR
+}

@@ -1,0 +1,44 @@
+package client
+
+import (
+	"context"
+
+	"turnvex/internal/wire"
+)
+
+// Decide answers a decision and waits until the service has taken the answer. That
+// it came too late, or after another referee's, is a *Refusal with the code
+// no-such-decision.
+func (c *Conn) Decide(ctx context.Context, no int64, yes bool) error {
+	answer := make(chan *wire.Decided, 1)
+	c.mu.Lock()
+	if c.words == nil {
+		c.words = map[int64]chan *wire.Decided{}
+	}
+	c.words[no] = answer
+	c.mu.Unlock()
+	if err := c.sendNow(wire.Decide{Is: "decide", No: no, Yes: yes}); err != nil {
+		return err
+	}
+	select {
+	case d := <-answer:
+		if !d.OK {
+			return &Refusal{Code: d.Code, Reason: d.Reason}
+		}
+		return nil
+	case <-c.done:
+		return c.Err()
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+}
+
+func (c *Conn) decided(d *wire.Decided) error {
+	c.mu.Lock()
+	if answer := c.words[d.No]; answer != nil {
+		answer <- d
+		delete(c.words, d.No)
+	}
+	c.mu.Unlock()
+	return nil
+}

@@ -1,0 +1,125 @@
+package client
+
+import (
+	"context"
+	"fmt"
+	"net"
+	"net/http"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/gorilla/websocket"
+
+	"turnvex/internal/replica"
+	"turnvex/internal/rough"
+	"turnvex/internal/wire"
+)
+
+// Rough makes a connection bad on purpose: late, jittery, stalled, cut. The zero
+// value leaves it as it is. ParseRough reads one.
+type Rough = rough.Network
+
+// ParseRough reads a network such as delay=80ms,jitter=20ms,stall=2s/30s,cut=1m.
+func ParseRough(s string) (Rough, error) { return rough.Parse(s) }
+
+type dialFunc = func(ctx context.Context, network, address string) (net.Conn, error)
+
+// maxIncoming is the longest message that is taken from a service, in bytes.
+const maxIncoming = 8 << 20
+
+// silence is how long nothing may arrive before a connection counts as lost.
+const silence = 15 * time.Second
+
+// socket is one WebSocket with its encoding.
+type socket struct {
+	ws  *websocket.Conn
+	enc replica.Encoding
+	mu  sync.Mutex // held while writing
+}
+
+// dialling is how a socket is opened.
+type dialling struct {
+	address string
+	enc     replica.Encoding
+	dial    dialFunc
+	rough   Rough
+}
+
+// greet opens a socket, says hello and returns the first message. A bye is
+// returned as a *Refusal.
+func greet(ctx context.Context, o dialling, hello wire.Hello) (*socket, []byte, error) {
+	ctx, cancel := context.WithTimeout(ctx, 10*time.Second)
+	defer cancel()
+	dial := o.dial
+	if dial == nil {
+		dial = (&net.Dialer{}).DialContext
+	}
+	d := websocket.Dialer{Subprotocols: []string{wire.Subprotocols[o.enc]}, Proxy: http.ProxyFromEnvironment,
+		NetDialContext: func(ctx context.Context, network, address string) (net.Conn, error) {
+			c, err := dial(ctx, network, address)
+			if err != nil {
+				return nil, err
+			}
+			return o.rough.Wrap(c), nil
+		}}
+	url := "ws" + strings.TrimPrefix(strings.TrimSuffix(o.address, "/"), "http") + "/v1/live"
+	ws, res, err := d.DialContext(ctx, url, nil)
+	if err != nil {
+		if res != nil && res.StatusCode >= 400 {
+			return nil, nil, fmt.Errorf("the service at %s answered %s", o.address, res.Status)
+		}
+		return nil, nil, fmt.Errorf("the service at %s does not answer: %w", o.address, err)
+	}
+	ws.SetReadLimit(maxIncoming)
+	s := &socket{ws: ws, enc: replica.Encoding(max(slices.Index(wire.Subprotocols[:], ws.Subprotocol()), 0))}
+	var data []byte
+	if err = s.say(hello); err == nil {
+		data, err = s.read()
+	}
+	if err == nil {
+		err = s.refusedBy(data)
+	}
+	if err != nil {
+		ws.Close()
+		return nil, nil, err
+	}
+	return s, data, nil
+}
+
+// refusedBy turns a bye into an error: a *Refusal, or another one if trying again
+// may help.
+func (s *socket) refusedBy(data []byte) error {
+	kind, err := wire.Kind(s.enc, data)
+	if err != nil || kind != "bye" {
+		return err
+	}
+	var b wire.Bye
+	if err := wire.ReadLoose(s.enc, data, &b); err != nil {
+		return err
+	}
+	if b.Again {
+		return fmt.Errorf("the service ended the connection: %s", b.Reason)
+	}
+	return &Refusal{Code: b.Code, Reason: b.Reason}
+}
+
+// read waits for the next message.
+func (s *socket) read() ([]byte, error) {
+	s.ws.SetReadDeadline(time.Now().Add(silence))
+	_, data, err := s.ws.ReadMessage()
+	return data, err
+}
+
+// say sends a message. It may be called from any goroutine.
+func (s *socket) say(v any) error {
+	data, kind := wire.Encode(s.enc, v), websocket.TextMessage
+	if s.enc == replica.CBOR {
+		kind = websocket.BinaryMessage
+	}
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	s.ws.SetWriteDeadline(time.Now().Add(10 * time.Second))
+	return s.ws.WriteMessage(kind, data)
+}

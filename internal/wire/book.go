@@ -1,0 +1,134 @@
+package wire
+
+import (
+	"turnvex/internal/replica"
+	"turnvex/internal/rulebook"
+)
+
+// BookInfo is what clients are told of the rulebook.
+type BookInfo struct {
+	Name    string       `json:"name"`
+	Title   string       `json:"title"`
+	About   string       `json:"about,omitempty"`
+	Version string       `json:"version"`
+	Teams   []string     `json:"teams,omitempty"`
+	Actions []ActionInfo `json:"actions,omitempty"`
+	Kits    []KitInfo    `json:"kits,omitempty" jsonschema:"bit n of a player's field kits stands for the kit at place n"`
+	Pieces  []PieceInfo  `json:"pieces,omitempty"`
+	Phases  []PhaseInfo  `json:"phases"`
+	Ground  *GroundInfo  `json:"ground,omitempty"`
+	Moves   bool         `json:"moves,omitempty" jsonschema:"players steer"`
+	Radius  int64        `json:"radius,omitempty" jsonschema:"of a player's body, in millimetres"`
+	Notices []NoticeInfo `json:"notices,omitempty"`
+}
+
+// ActionInfo is what clients are told of an action.
+type ActionInfo struct {
+	Name   string                   `json:"name"`
+	Title  string                   `json:"title"`
+	Key    string                   `json:"key,omitempty" jsonschema:"a suggestion: the key that asks for it"`
+	Aim    string                   `json:"aim" jsonschema:"self, target, line or area"`
+	Who    string                   `json:"who,omitempty" jsonschema:"rivals, friends, others or anyone"`
+	Reach  int64                    `json:"reach,omitempty" jsonschema:"millimetres"`
+	Held   bool                     `json:"held,omitempty" jsonschema:"it may be ended with stop"`
+	Cools  bool                     `json:"cools,omitempty" jsonschema:"the player's clock cool_NAME shows the cooldown"`
+	Takes  []replica.DescribedField `json:"takes,omitempty" jsonschema:"its arguments"`
+	Phases []string                 `json:"phases" jsonschema:"in which it may be used"`
+}
+
+// KitInfo is what clients are told of a kit.
+type KitInfo struct {
+	Name    string   `json:"name"`
+	Actions []string `json:"actions"`
+}
+
+// PieceInfo is what clients are told of a kind of piece.
+type PieceInfo struct {
+	Name   string `json:"name"`
+	Title  string `json:"title"`
+	Radius int64  `json:"radius" jsonschema:"millimetres"`
+}
+
+// PhaseInfo is what clients are told of a phase.
+type PhaseInfo struct {
+	Name   string `json:"name"`
+	Title  string `json:"title"`
+	Frozen bool   `json:"frozen,omitempty" jsonschema:"actions and steering are not taken"`
+}
+
+// GroundInfo is what clients are told of the ground, in millimetres.
+type GroundInfo struct {
+	Width  int64      `json:"width"`
+	Height int64      `json:"height"`
+	Boxes  [][4]int64 `json:"boxes,omitempty" jsonschema:"walls: left, top, right, bottom"`
+	Rounds [][3]int64 `json:"circles,omitempty" jsonschema:"walls: x, y, radius"`
+}
+
+// NoticeInfo is what clients are told of a notice: its fields and their types.
+type NoticeInfo struct {
+	Name   string                   `json:"name"`
+	Fields []replica.DescribedField `json:"fields,omitempty"`
+}
+
+// Describe makes what clients are told of a rulebook.
+func Describe(b *rulebook.Book) BookInfo {
+	info := BookInfo{Name: b.Name, Title: b.Title, About: b.About, Version: b.Version, Moves: b.Movement != nil}
+	for _, t := range b.Teams.List {
+		info.Teams = append(info.Teams, t.Name)
+	}
+	for _, a := range b.Actions {
+		info.Actions = append(info.Actions, describeAction(b, a))
+	}
+	for _, k := range b.Kits {
+		kit := KitInfo{Name: k.Name, Actions: []string{}}
+		for _, a := range b.Actions {
+			if k.Actions&(1<<a.No) != 0 {
+				kit.Actions = append(kit.Actions, a.Name)
+			}
+		}
+		info.Kits = append(info.Kits, kit)
+	}
+	for _, p := range b.Pieces {
+		info.Pieces = append(info.Pieces, PieceInfo{p.Name, p.Title, p.Radius})
+	}
+	for _, p := range b.Phases {
+		info.Phases = append(info.Phases, PhaseInfo{p.Name, p.Title, p.Frozen})
+	}
+	for _, n := range append(b.Notices[:len(b.Notices):len(b.Notices)], rulebook.OwnNotices...) {
+		ni := NoticeInfo{Name: n.Name}
+		for _, f := range n.Fields {
+			ni.Fields = append(ni.Fields, replica.DescribeField(f))
+		}
+		info.Notices = append(info.Notices, ni)
+	}
+	if g := b.Ground; g != nil {
+		info.Ground = &GroundInfo{Width: g.Width, Height: g.Height}
+		for _, w := range g.Walls {
+			if w.Radius > 0 {
+				info.Ground.Rounds = append(info.Ground.Rounds, [3]int64{w.X, w.Y, w.Radius})
+			} else {
+				info.Ground.Boxes = append(info.Ground.Boxes, [4]int64{w.Left, w.Top, w.Right, w.Bottom})
+			}
+		}
+	}
+	if b.Movement != nil {
+		info.Radius = b.Movement.Radius
+	}
+	return info
+}
+
+var aims = []string{"self", "target", "line", "area"}
+
+func describeAction(b *rulebook.Book, a *rulebook.Action) ActionInfo {
+	info := ActionInfo{Name: a.Name, Title: a.Title, Key: a.Key, Aim: aims[a.Aim.At], Who: a.Aim.Who, Reach: a.Aim.Reach, Held: a.Held,
+		Cools: a.Cool != nil, Phases: []string{}}
+	for _, f := range a.Takes {
+		info.Takes = append(info.Takes, replica.DescribeField(f))
+	}
+	for _, p := range b.Phases {
+		if a.Phases&(1<<p.No) != 0 {
+			info.Phases = append(info.Phases, p.Name)
+		}
+	}
+	return info
+}

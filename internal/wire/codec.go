@@ -1,0 +1,161 @@
+package wire
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"reflect"
+
+	"github.com/fxamacker/cbor/v2"
+
+	"turnvex/internal/replica"
+)
+
+// The modes of CBOR: what is written is the shortest form, what is read must be
+// plain, and as bounded as JSON is.
+var (
+	cborWrite = must(cbor.EncOptions{Time: cbor.TimeRFC3339Nano, TextMarshaler: cbor.TextMarshalerNone}.EncMode())
+	cborRead  = must(reading.DecMode())
+	cborLoose = must(func() (cbor.DecMode, error) { o := reading; o.ExtraReturnErrors = 0; o.MaxNestedLevels = 32; return o.DecMode() }())
+	reading   = cbor.DecOptions{DupMapKey: cbor.DupMapKeyEnforcedAPF, MaxNestedLevels: MaxDepth, IndefLength: cbor.IndefLengthForbidden,
+		TagsMd: cbor.TagsForbidden, IntDec: cbor.IntDecConvertSigned, ExtraReturnErrors: cbor.ExtraDecErrorUnknownField,
+		DefaultMapType: reflect.TypeFor[map[string]any]()}
+)
+
+func must[T any](v T, err error) T {
+	if err != nil {
+		panic(err) // the options are constants
+	}
+	return v
+}
+
+// Encode writes a message. Snapshots and deltas of a lobby are written by package
+// replica, which shares what several clients get.
+func Encode(e replica.Encoding, v any) []byte {
+	write := json.Marshal
+	if e == replica.CBOR {
+		write = cborWrite.Marshal
+	}
+	data, err := write(v)
+	if err != nil {
+		panic(err) // every message is made of plain values
+	}
+	return data
+}
+
+// Kind returns what a message is.
+func Kind(e replica.Encoding, data []byte) (string, error) {
+	var p Plain
+	if e == replica.JSON {
+		if err := json.Unmarshal(data, &p); err != nil || p.Is == "" {
+			return "", &Error{`a message is a JSON object with a text "is" that names it`}
+		}
+		return p.Is, nil
+	}
+	switch {
+	case len(data) > 0 && data[0] == 0x81:
+		return "snapshot", nil
+	case len(data) > 0 && data[0] == 0x82:
+		return "delta", nil
+	}
+	if err := cborLoose.Unmarshal(data, &p); err != nil || p.Is == "" {
+		return "", &Error{`a message is a CBOR map with a text "is" that names it`}
+	}
+	return p.Is, nil
+}
+
+// Read decodes one message strictly: unknown keys and what stands behind it are
+// errors. Numbers in free places become json.Number, int64 or float64.
+func Read(e replica.Encoding, data []byte, into any) error {
+	if e == replica.CBOR {
+		return wrong(cborRead.Unmarshal(data, into))
+	}
+	d := json.NewDecoder(bytes.NewReader(data))
+	d.DisallowUnknownFields()
+	return readJSON(d, into)
+}
+
+// ReadLoose is Read for clients: keys of later versions are passed over, and
+// snapshots and deltas are read.
+func ReadLoose(e replica.Encoding, data []byte, into any) error {
+	if e == replica.CBOR {
+		switch into := into.(type) {
+		case *Snapshot:
+			return readParts(data, 1, &into.Tick, nil, &into.Parts)
+		case *Delta:
+			return readParts(data, 2, &into.Tick, &into.On, &into.Parts)
+		}
+		return wrong(cborLoose.Unmarshal(data, into))
+	}
+	return readJSON(json.NewDecoder(bytes.NewReader(data)), into)
+}
+
+// readParts reads a head of n integers and the parts behind it (RFC 8742).
+func readParts(data []byte, n int, tick, on *int64, parts *[][]any) error {
+	var head []int64
+	rest, err := cborLoose.UnmarshalFirst(data, &head)
+	if err != nil || len(head) != n {
+		return &Error{fmt.Sprintf("the head of a snapshot or delta is not a list of %d integers: %v", n, err)}
+	}
+	if *tick = head[0]; on != nil {
+		*on = head[0] - head[1]
+	}
+	*parts = [][]any{}
+	for len(rest) > 0 {
+		var p []any
+		if rest, err = cborLoose.UnmarshalFirst(rest, &p); err != nil {
+			return wrong(err)
+		}
+		*parts = append(*parts, p)
+	}
+	return nil
+}
+
+func wrong(err error) error {
+	if err == nil {
+		return nil
+	}
+	var te *cbor.UnmarshalTypeError
+	if errors.As(err, &te) {
+		return &Error{fmt.Sprintf("%s is a %s, not a %s", te.StructFieldName, te.CBORType, te.GoType)}
+	}
+	return &Error{err.Error()}
+}
+
+func readJSON(d *json.Decoder, into any) error {
+	d.UseNumber()
+	if err := d.Decode(into); err != nil {
+		var te *json.UnmarshalTypeError
+		if errors.As(err, &te) {
+			return &Error{fmt.Sprintf("%s is a %s, not a %s", te.Field, te.Value, te.Type)}
+		}
+		return &Error{err.Error()}
+	}
+	if _, err := d.Token(); !errors.Is(err, io.EOF) {
+		return &Error{"something stands behind the message"}
+	}
+	return nil
+}
+
+// TooDeep tells whether JSON nests deeper than MaxDepth, without decoding it.
+// CBOR is measured where it is read.
+func TooDeep(e replica.Encoding, data []byte) bool {
+	depth, text := 0, false
+	for i := 0; i < len(data) && e == replica.JSON; i++ {
+		switch c := data[i]; {
+		case text && c == '\\':
+			i++
+		case c == '"':
+			text = !text
+		case !text && (c == '{' || c == '['):
+			if depth++; depth > MaxDepth {
+				return true
+			}
+		case !text && (c == '}' || c == ']'):
+			depth--
+		}
+	}
+	return false
+}

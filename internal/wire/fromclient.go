@@ -1,0 +1,60 @@
+package wire
+
+// Hello opens a connection: who asks, and for which lobby.
+type Hello struct {
+	Is      string   `json:"is"`
+	Token   string   `json:"token,omitempty" jsonschema:"of a sign-in; it may stand in the handshake's Authorization header instead"`
+	Lobby   string   `json:"lobby,omitempty" jsonschema:"join code"`
+	Watch   bool     `json:"watch,omitempty" jsonschema:"as a spectator, without a seat"`
+	As      uint32   `json:"as,omitempty" jsonschema:"service keys: see exactly what this seat sees"`
+	All     bool     `json:"all,omitempty" jsonschema:"service keys: see everything but hidden fields"`
+	Referee bool     `json:"referee,omitempty" jsonschema:"service keys with the scope referee: see everything and be asked for decisions"`
+	Resume  string   `json:"resume,omitempty" jsonschema:"the key of the last welcome, to come back to the same seats"`
+	Tick    *int64   `json:"tick,omitempty" jsonschema:"with resume: the tick that the copy stands at, if the client still has it; it may then get what it missed instead of a snapshot"`
+	Team    string   `json:"team,omitempty" jsonschema:"the team wished for"`
+	Pass    string   `json:"password,omitempty" jsonschema:"of the lobby"`
+	Book    string   `json:"version,omitempty" jsonschema:"of the rulebook; refused if the lobby runs another one"`
+	Wait    bool     `json:"wait,omitempty" jsonschema:"stand in line if the lobby is full"`
+	List    *Filter  `json:"list,omitempty" jsonschema:"instead of a lobby: watch the listing through this filter"`
+	Locals  []string `json:"locals,omitempty" jsonschema:"names of further players on this connection"`
+}
+
+// Intent is what a seat asks for.
+type Intent struct {
+	Is     string         `json:"is"`
+	Seat   uint32         `json:"seat" jsonschema:"the seat that asks; it must be the connection's own"`
+	N      uint64         `json:"n" jsonschema:"the client's number for it: from 1, ever greater for the seat"`
+	Do     string         `json:"do" jsonschema:"what is asked for; see the list of intents"`
+	Name   string         `json:"name,omitempty" jsonschema:"of an action, a team or a field"`
+	Target uint32         `json:"target,omitempty" jsonschema:"a seat or a sheet"`
+	At     *[2]int64      `json:"at,omitempty" jsonschema:"a point in millimetres, or a direction in thousandths"`
+	Args   map[string]any `json:"args,omitempty" jsonschema:"what the action takes, or the settings to change, by name; numbers as decimals, choices by their word"`
+	Text   string         `json:"text,omitempty" jsonschema:"a name, or an account"`
+	Value  any            `json:"value,omitempty" jsonschema:"of a field that is set by hand"`
+}
+
+// Plain is a message that is nothing but its name: leave or whole.
+type Plain struct {
+	Is string `json:"is"`
+}
+
+// Hash answers check.
+type Hash struct {
+	Is   string `json:"is"`
+	Tick int64  `json:"tick" jsonschema:"of the check"`
+	Hash uint32 `json:"hash" jsonschema:"of the copy as it stood at that tick; see How a copy is hashed"`
+}
+
+// Shown answers show.
+type Shown struct {
+	Is    string  `json:"is"`
+	Tick  int64   `json:"tick" jsonschema:"of the check"`
+	Parts [][]any `json:"parts" jsonschema:"the copy as it stood at that tick, as parts that make all its sheets appear"`
+}
+
+// Decide is a referee's word.
+type Decide struct {
+	Is  string `json:"is"`
+	No  int64  `json:"no" jsonschema:"of the decision"`
+	Yes bool   `json:"yes" jsonschema:"whether the action takes effect"`
+}

@@ -1,0 +1,129 @@
+package wire
+
+import "turnvex/internal/replica"
+
+// Welcome answers hello.
+type Welcome struct {
+	Is      string             `json:"is"`
+	Lobby   string             `json:"lobby" jsonschema:"join code"`
+	Seats   []SeatInfo         `json:"seats" jsonschema:"this connection's seats, the own player's first; none for a spectator"`
+	Resume  string             `json:"resume,omitempty" jsonschema:"the key to come back with"`
+	Kept    bool               `json:"kept,omitempty" jsonschema:"the client's copy is still good: a delta on its tick follows, not a snapshot, and schema and book are left out"`
+	Ended   *Bye               `json:"ended,omitempty" jsonschema:"why the service ended the connection before this one, if it did"`
+	Rate    int                `json:"rate" jsonschema:"ticks a second"`
+	Tick    int64              `json:"tick" jsonschema:"the present wall tick"`
+	Hold    int64              `json:"hold" jsonschema:"milliseconds for which a lost connection's seats are held"`
+	Schema  *replica.Described `json:"schema,omitempty" jsonschema:"the fields of each kind of sheet"`
+	Book    *BookInfo          `json:"book,omitempty" jsonschema:"the rulebook: its actions, phases, teams and notices"`
+	Service string             `json:"service" jsonschema:"the service's version"`
+	Delay   int64              `json:"delay,omitempty" jsonschema:"milliseconds by which a spectator sees everything later"`
+	Waiting int                `json:"waiting,omitempty" jsonschema:"the place in line, from 1, of who waits for a seat"`
+}
+
+// SeatInfo is one of the connection's seats.
+type SeatInfo struct {
+	Seat uint32 `json:"seat" jsonschema:"the number of the player's sheet"`
+	Last uint64 `json:"last" jsonschema:"the number of its last intent that was answered"`
+}
+
+// Snapshot is a complete copy of what the connection may see.
+type Snapshot struct {
+	Is    string  `json:"is"`
+	Tick  int64   `json:"tick" jsonschema:"the wall tick that the copy stands at afterwards"`
+	Parts [][]any `json:"parts" jsonschema:"parts that make every sheet appear"`
+}
+
+// Delta is what has changed since the copy stood at tick On.
+type Delta struct {
+	Is    string  `json:"is"`
+	On    int64   `json:"on" jsonschema:"the wall tick that the copy must stand at"`
+	Tick  int64   `json:"tick" jsonschema:"the wall tick that the copy stands at afterwards"`
+	Parts [][]any `json:"parts" jsonschema:"what has changed"`
+}
+
+// Verdict answers an intent.
+type Verdict struct {
+	Is     string `json:"is"`
+	Seat   uint32 `json:"seat" jsonschema:"as in the intent"`
+	N      uint64 `json:"n" jsonschema:"as in the intent"`
+	OK     bool   `json:"ok" jsonschema:"whether it was accepted"`
+	Code   string `json:"code,omitempty" jsonschema:"why not; see errors.md"`
+	Reason string `json:"reason,omitempty" jsonschema:"the same for people"`
+	Tick   int64  `json:"tick" jsonschema:"the wall tick at which it took effect or was refused"`
+	Left   int64  `json:"left,omitempty" jsonschema:"milliseconds to wait, where waiting helps"`
+}
+
+// Notice is something that happened.
+type Notice struct {
+	Is   string         `json:"is"`
+	Name string         `json:"name" jsonschema:"of the notice"`
+	Tick int64          `json:"tick" jsonschema:"the wall tick at which it happened"`
+	To   string         `json:"to,omitempty" jsonschema:"its audience where that is not everyone: team, owner or referees"`
+	Of   uint32         `json:"of,omitempty" jsonschema:"the seat or the team's sheet that it is for"`
+	With map[string]any `json:"with,omitempty" jsonschema:"what it says, by name, with values as in parts"`
+}
+
+// Missed tells that notices were left out.
+type Missed struct {
+	Is      string `json:"is"`
+	Notices int    `json:"notices" jsonschema:"how many since the last such message"`
+}
+
+// Ping asks for a pong with the same number, from either side.
+type Ping struct {
+	Is   string `json:"is"`
+	N    uint64 `json:"n" jsonschema:"the sender's number for it"`
+	Tick int64  `json:"tick,omitempty" jsonschema:"from the service: the present wall tick"`
+	Part int64  `json:"part,omitempty" jsonschema:"from the service: how much of that tick has gone by, in thousandths"`
+}
+
+// Check asks for the hash of the copy as it stands now.
+type Check struct {
+	Is   string `json:"is"`
+	Tick int64  `json:"tick" jsonschema:"the tick that the copy must stand at"`
+}
+
+// Differs tells in what a copy differed.
+type Differs struct {
+	Is     string        `json:"is"`
+	Tick   int64         `json:"tick" jsonschema:"of the check"`
+	Fields []Differently `json:"fields" jsonschema:"what differed, at most 50 entries"`
+}
+
+// Differently is one field that differed.
+type Differently struct {
+	Seat  uint32 `json:"seat,omitempty" jsonschema:"to operators: whose copy"`
+	Sheet uint32 `json:"sheet" jsonschema:"the sheet's number"`
+	Kind  string `json:"kind" jsonschema:"its kind"`
+	Field string `json:"field,omitempty" jsonschema:"the field's name; nothing where the whole sheet was missing or too many"`
+	Want  string `json:"want" jsonschema:"what the copy should hold; nothing if it should not be there"`
+	Found string `json:"found" jsonschema:"what it held"`
+}
+
+// Decision asks a referee.
+type Decision struct {
+	Is     string         `json:"is"`
+	No     int64          `json:"no" jsonschema:"the decision's number, for the answer"`
+	Action string         `json:"action" jsonschema:"the action that is to be decided"`
+	Seat   uint32         `json:"seat" jsonschema:"who asked for it"`
+	Target uint32         `json:"target,omitempty" jsonschema:"who would be hit"`
+	Tell   map[string]any `json:"tell,omitempty" jsonschema:"what the rulebook tells the referee, by name, with values as in parts"`
+	Left   int64          `json:"left" jsonschema:"milliseconds of play until it is decided without an answer"`
+}
+
+// Decided answers a referee's word.
+type Decided struct {
+	Is     string `json:"is"`
+	No     int64  `json:"no" jsonschema:"of the decision"`
+	OK     bool   `json:"ok" jsonschema:"whether the answer counted"`
+	Code   string `json:"code,omitempty" jsonschema:"why not; see errors.md"`
+	Reason string `json:"reason,omitempty" jsonschema:"the same for people"`
+}
+
+// Bye is the last message before the service ends a connection.
+type Bye struct {
+	Is     string `json:"is"`
+	Code   string `json:"code" jsonschema:"why; see errors.md; left after leave"`
+	Reason string `json:"reason" jsonschema:"the same for people"`
+	Again  bool   `json:"again" jsonschema:"connecting again may help"`
+}

@@ -1,0 +1,160 @@
+package wire
+
+import "strings"
+
+// Message tells of one message of the protocol: docs/protocol.md and the JSON
+// Schema are made from it.
+type Message struct {
+	Is      string
+	From    From
+	Type    any    // its zero value
+	Purpose string // what it is for
+	When    string // who sends it when
+	Follows string // what may follow
+	Errors  string // what is refused; nothing where nothing is
+	Example string // in JSON; the vectors have it in CBOR too
+}
+
+// From says who sends a message.
+type From uint8
+
+// The senders.
+const (
+	Client From = iota
+	Service
+	Both
+)
+
+var fromNames = []string{"client", "service", "either side"}
+
+func (f From) String() string { return fromNames[f] }
+
+// FromClient lists the messages that a client sends after hello, for people.
+func FromClient() string {
+	var names []string
+	for _, m := range Messages {
+		if m.From != Service && m.Is != "hello" {
+			names = append(names, m.Is)
+		}
+	}
+	return strings.Join(names, ", ")
+}
+
+// Messages lists every message, in the order in which one meets them.
+var Messages = []Message{
+	{Is: "hello", From: Client, Type: Hello{},
+		Purpose: "Says who one is and which lobby one wants to be in, as a player, a spectator, an operator or a referee.",
+		When:    "First, within 10 s of the handshake.",
+		Follows: "`welcome` and then a `snapshot` or `delta`; with `list` a `listing`; `bye` if it is refused.",
+		Errors: "`hello-first`, `bad-message`, `bad-token`, `no-such-lobby`, `forbidden` (`all`, `as` and `referee` need a service key), and what keeps one out of a lobby: " +
+			"`lobby-full`, `lobby-closed`, `wrong-password`, `banned`, `wrong-version`, `already-in`, `match-running`, `spectators-full`, `too-many-locals`, `bad-name`.",
+		Example: `{"is":"hello","token":"eyJ…","lobby":"K7WPQ4","locals":["Little Mara"]}`},
+	{Is: "welcome", From: Service, Type: Welcome{},
+		Purpose: "Says which seats one has, and everything that is told only once: the fields of each kind of sheet with their numbers, and the rulebook's actions, phases and notices.",
+		When:    "In answer to hello, and again when who stood in line gets a seat.",
+		Follows: "A `snapshot`, or with `kept` a `delta` as soon as there is something to tell.",
+		Example: `{"is":"welcome","lobby":"K7WPQ4","seats":[{"seat":5,"last":0}],"resume":"YX2…","rate":20,"tick":431,"hold":30000,"schema":{"kinds":[[],[],[],[{"no":0,"name":"hull","type":"integer"}],[],[]]},"service":"0.1.0"}`},
+	{Is: "snapshot", From: Service, Type: Snapshot{},
+		Purpose: "Everything that one may see. It replaces the copy.",
+		When:    "After welcome, after `whole`, when sides have changed while one was away, and when one has fallen too far behind for a delta.",
+		Follows: "Deltas on its tick.",
+		Example: `{"is":"snapshot","tick":431,"parts":[[0,1,0,0,0,"K7WPQ4"],[0,5,3,5,0,100]]}`},
+	{Is: "delta", From: Service, Type: Delta{},
+		Purpose: "What has changed. Fields that one may not see are not in it.",
+		When:    "When something has changed that one sees, at most once a tick. To a client that has fallen behind or come back: once, with everything it missed, each field with its newest value.",
+		Follows: "The notices and then the verdicts of that tick.",
+		Errors:  "If `on` is not the copy's tick, or a part does not fit, the copy is not to be trusted: send `whole`.",
+		Example: `{"is":"delta","on":431,"tick":432,"parts":[[5,0,75],[-3,1,5,[4100,20000],6,[55900,20000]]]}`},
+	{Is: "intent", From: Client, Type: Intent{},
+		Purpose: "Asks for something on behalf of a seat. Nothing happens unless the service finds that it may.",
+		When:    "Any time. At most 60 a second over time for each seat.",
+		Follows: "Its `verdict`, always, in order. A number that comes again is answered again and nothing is done twice; the last 64 of each seat are remembered.",
+		Errors:  "What is wrong with the wish is in the verdict. What is wrong with the message, such as an unknown key, ends the connection with `bad-message`.",
+		Example: `{"is":"intent","seat":5,"n":12,"do":"act","name":"ram","target":6}`},
+	{Is: "verdict", From: Service, Type: Verdict{},
+		Purpose: "Accepts or refuses an intent, so that a client that showed something early can keep it or take it back.",
+		When:    "After the delta of its tick, so that the copy has the effect already. After coming back, again for intents that are sent again.",
+		Example: `{"is":"verdict","seat":5,"n":12,"ok":false,"code":"cooldown","reason":"ram is ready again in 0.4 s","tick":440,"left":400}`},
+	{Is: "notice", From: Service, Type: Notice{},
+		Purpose: "Something that happened, told once and not kept.",
+		When:    "After the delta of its tick, to its audience. To a client that has fallen behind only if the rulebook calls the notice needed.",
+		Example: `{"is":"notice","name":"rammed","tick":432,"with":{"by":5,"whom":6}}`},
+	{Is: "missed", From: Service, Type: Missed{},
+		Purpose: "Tells how many notices were left out because the client had fallen behind.",
+		When:    "When it has caught up.",
+		Example: `{"is":"missed","notices":17}`},
+	{Is: "ping", From: Both, Type: Ping{},
+		Purpose: "Keeps the connection alive and measures it. The service puts the round-trip time into the roster; a client reckons the service's tick from it.",
+		When:    "The service every 2 s, a client whenever it likes.",
+		Follows: "`pong` with the same number. A connection on which nothing arrives for 15 s is lost.",
+		Example: `{"is":"ping","n":3,"tick":440,"part":250}`},
+	{Is: "pong", From: Both, Type: Ping{},
+		Purpose: "Answers a ping.",
+		When:    "At once.",
+		Example: `{"is":"pong","n":3}`},
+	{Is: "whole", From: Client, Type: Plain{},
+		Purpose: "Asks for a snapshot.",
+		When:    "When the copy is not to be trusted.",
+		Follows: "A `snapshot`. Deltas that were under way before it are passed over, because their `on` does not fit.",
+		Example: `{"is":"whole"}`},
+	{Is: "check", From: Service, Type: Check{},
+		Purpose: "Asks whether the copy is what it should be.",
+		When:    "Behind the delta of its tick: every 5 s in practice lobbies, and when an operator wants to know.",
+		Follows: "`hash` from the client, which keeps the copy of that tick until the next check, for `show`.",
+		Errors:  "A client that does not know this message passes over it; nothing follows from that.",
+		Example: `{"is":"check","tick":500}`},
+	{Is: "hash", From: Client, Type: Hash{},
+		Purpose: "The hash of the copy at the tick of a check.",
+		When:    "In answer to check, before any later delta is taken in.",
+		Follows: "Nothing if it is right; `show` if not.",
+		Example: `{"is":"hash","tick":500,"hash":3421780262}`},
+	{Is: "show", From: Service, Type: Check{},
+		Purpose: "Asks for the whole copy of that tick, because its hash is wrong.",
+		When:    "After a hash that is wrong.",
+		Follows: "`shown` from the client.",
+		Example: `{"is":"show","tick":500}`},
+	{Is: "shown", From: Client, Type: Shown{},
+		Purpose: "The copy as it stood at the tick of the check.",
+		When:    "In answer to show. At most 256 KiB.",
+		Follows: "`differs` and a `snapshot`.",
+		Example: `{"is":"shown","tick":500,"parts":[[0,1,0,0,0,"K7WPQ4"],[0,5,3,5,0,90]]}`},
+	{Is: "differs", From: Service, Type: Differs{},
+		Purpose: "Says which field of which sheet differs.",
+		When:    "After shown. The service logs the same.",
+		Follows: "A `snapshot`.",
+		Example: `{"is":"differs","tick":500,"fields":[{"sheet":5,"kind":"player","field":"hull","want":"75","found":"90"}]}`},
+	{Is: "decision", From: Service, Type: Decision{},
+		Purpose: "Offers a referee an action that the rulebook leaves to one.",
+		When:    "When a player asks for such an action, and again to a referee who signs in while it waits.",
+		Follows: "`decide`. Without one in time the rulebook says what counts.",
+		Example: `{"is":"decision","no":3,"action":"answer","seat":5,"tell":{"choice":2},"left":2000}`},
+	{Is: "decide", From: Client, Type: Decide{},
+		Purpose: "A referee's word on a decision. With several referees the first word counts.",
+		When:    "After decision.",
+		Follows: "`decided`. If it counted, the player gets the notice `decided`.",
+		Errors:  "`forbidden` ends the connection of who is no referee.",
+		Example: `{"is":"decide","no":3,"yes":true}`},
+	{Is: "decided", From: Service, Type: Decided{},
+		Purpose: "Says whether a referee's word counted.",
+		When:    "In answer to decide.",
+		Example: `{"is":"decided","no":3,"ok":false,"code":"no-such-decision","reason":"no decision with this number is waiting; it may have run out"}`},
+	{Is: "leave", From: Client, Type: Plain{},
+		Purpose: "Gives the connection's seats up. Without it a lost connection's seats are held for a while.",
+		When:    "Any time.",
+		Follows: "`bye` with the code `left`.",
+		Example: `{"is":"leave"}`},
+	{Is: "listing", From: Service, Type: Listing{},
+		Purpose: "The lobbies that fit the filter of a hello with `list`.",
+		When:    "In answer to such a hello.",
+		Follows: "`listed` for each change. The client sends nothing but pongs.",
+		Example: `{"is":"listing","lobbies":[]}`},
+	{Is: "listed", From: Service, Type: Listed{},
+		Purpose: "A lobby of the listing that has come, changed or gone.",
+		When:    "As it happens; several changes of one lobby may be told as one.",
+		Example: `{"is":"listed","code":"K7WPQ4","gone":true}`},
+	{Is: "bye", From: Service, Type: Bye{},
+		Purpose: "Says why the service ends the connection.",
+		When:    "Last. A connection that takes nothing cannot be told: the next `welcome` with its key has it as `ended`.",
+		Errors:  "`kicked`, `replaced`, `lobby-gone`, `stopping`, `too-slow`, `too-many-requests`, `too-large`, `bad-message`, `left`, and everything that hello can be refused for.",
+		Example: `{"is":"bye","code":"too-many-requests","reason":"more than 60 intents a second for seat 5","again":false}`},
+}

@@ -1,6 +1,10 @@
-import { Copy, Schema, type Change } from './copy.ts'
-import type { Bye, Intent, Message, Notice, Verdict, Welcome } from './wire.ts'
-import { liveAddress, subprotocols } from './wire.ts'
+import { Copy, Schema, type Change, type Sheet } from './copy.ts'
+import { json, openSocket, type Encoding, type Opener, type Socket } from './encoding.ts'
+import { Estimate } from './estimate.ts'
+import { roughen, type Rough } from './rough.ts'
+import { between } from './track.ts'
+import { Watchers, type On } from './watch.ts'
+import { liveAddress, type Bye, type Difference, type Intent, type Message, type Notice, type Part, type Value, type Verdict, type Welcome } from './wire.ts'
 
 export interface Options {
   /** Of the service, such as http://127.0.0.1:7420. */
@@ -27,62 +31,129 @@ export interface Options {
   tokens?: () => Promise<string>
   /** Milliseconds to keep trying after a lost connection; what the service holds seats for if not given. */
   patience?: number
+  /** json if not given; cbor is about half as long. */
+  encoding?: Encoding
+  /** Opens WebSockets where the platform has none. */
+  open?: Opener
+  /** Makes the connection bad on purpose. */
+  rough?: Rough
   onChange?: (changes: Change[], copy: Copy) => void
   onNotice?: (notice: Notice) => void
+  /** Called when notices were left out because the connection was too slow. */
+  onMissed?: (notices: number) => void
+  /** Called when the copy differed from what it should hold; a new snapshot follows. */
+  onDiffers?: (fields: Difference[]) => void
   /** Called when the connection comes, goes away for a while, or ends for good. */
   onState?: (state: State, why?: Bye) => void
 }
 
 export type State = 'connecting' | 'open' | 'away' | 'ended'
 
+/** What an intent is expected to do, shown until its verdict is there. */
+export interface Expected {
+  /** The sheet's number; the own player's if not given. */
+  sheet?: number
+  field: string
+  value: Value
+}
+
 interface Open {
-  message: string
+  message: Record<string, unknown>
   resolve: (v: Verdict) => void
   reject: (e: Error) => void
+  ends: (() => Change | undefined)[]
 }
+
+const SILENCE = 15000
+const PING_EVERY = 2000
+const FIRST_PINGS = 4
 
 /** A live connection: it keeps a copy of what it may see and comes back when it is lost. */
 export class Connection {
   state: State = 'connecting'
   copy?: Copy
   seats: number[] = []
+  /** The place in line when it was joined, 0 with a seat. */
+  waiting = 0
+  /** Why the service ended the connection before this one, if it did. */
+  lostFor?: Bye
 
-  private socket?: WebSocket
+  private socket?: Socket
   private key?: string
   private hold = 0
   private lostAt = 0
   private wait = 100
   private timer?: ReturnType<typeof setTimeout>
-  /** The place in line when it was joined, 0 with a seat. */
-  waiting = 0
+  private pinger?: ReturnType<typeof setTimeout>
+  private heardAt = 0
+  private whole = false
+  private frozen?: { tick: number; parts: Part[] }
+  private pings = new Map<number, number>()
   private readonly next = new Map<number, number>()
   private readonly open = new Map<string, Open>()
-  private tickAt = 0
-  private tickBase = 0
+  private readonly time = new Estimate()
+  private readonly watchers = new Watchers()
+  private readonly encoding: Encoding
+  private readonly opener: Opener
 
   constructor(readonly options: Options) {
+    this.encoding = options.encoding ?? json
+    this.opener = options.rough ? roughen(options.open ?? openSocket, options.rough) : (options.open ?? openSocket)
     this.connect()
   }
 
-  /** The service's present wall tick, as far as can be known here. */
+  /** The own player's sheet, undefined for a spectator. */
+  get me(): Sheet | undefined {
+    return this.copy?.sheet(this.seats[0] ?? 0)
+  }
+
+  /** The service's present wall tick, as far as can be known here: at a steady delay right to one tick. */
   tick(): number {
-    return this.tickBase + Math.floor(((now() - this.tickAt) * (this.copy?.rate ?? 0)) / 1000)
+    return Math.floor(this.exactTick())
+  }
+
+  /** The same with its fraction, for showing what moves between ticks. */
+  exactTick(): number {
+    return this.time.exact(now())
+  }
+
+  /** The shortest of the last round trips, in milliseconds. */
+  get trip(): number {
+    return this.time.trip
   }
 
   /** What a clock field shows now, in milliseconds. */
-  clock(sheet: Parameters<Copy['clock']>[0], name: string): number {
+  clock(sheet: Sheet | undefined, name: string): number {
     return this.copy?.clock(sheet, name, this.tick()) ?? 0
   }
 
-  /** Sends an intent; the promise gives its verdict, refused or not. */
-  send(intent: Intent): Promise<Verdict> {
+  /** Where a player or a piece is shown at a tick, in millimetres: exactTick less a tick or two is a good one. */
+  place(sheet: Sheet | undefined, tick: number): [number, number] {
+    return between(sheet?.seen ?? [], tick)
+  }
+
+  /**
+   * Calls f for each change that is wanted, until the function that is returned is
+   * called. What is there already is told at once in the same way, with first set.
+   */
+  watch(on: On, f: (change: Change) => void): () => void {
+    return this.watchers.add(on, f, this.copy)
+  }
+
+  /**
+   * Sends an intent; the promise gives its verdict, refused or not. What is expected
+   * of it is shown until then, and taken back where the service decides otherwise.
+   */
+  send(intent: Intent, ...expected: Expected[]): Promise<Verdict> {
     const seat = intent.seat ?? this.seats[0] ?? 0
     const n = (this.next.get(seat) ?? 0) + 1
     this.next.set(seat, n)
-    const message = JSON.stringify({ is: 'intent', ...intent, seat, n })
+    const message = { is: 'intent', ...intent, seat, n }
     return new Promise((resolve, reject) => {
       if (this.state === 'ended') return reject(new Error('the connection has ended'))
-      this.open.set(`${seat}/${n}`, { message, resolve, reject })
+      const shown = expected.map((e) => this.copy!.expect(e.sheet ?? seat, e.field, e.value))
+      this.open.set(`${seat}/${n}`, { message, resolve, reject, ends: shown.map((s) => s.end) })
+      this.tell(shown.map((s) => s.change))
       this.write(message) // if it fails, it is sent again after coming back
     })
   }
@@ -92,61 +163,73 @@ export class Connection {
     this.end({ is: 'bye', code: 'closed', reason: 'the connection was closed', again: false })
   }
 
+  /** Breaks the connection as a bad network would; it comes back by itself. */
+  cut() {
+    this.socket?.close()
+  }
+
   /** Gives the seats up; the service then ends the connection. */
   leave() {
-    this.write(JSON.stringify({ is: 'leave' }))
+    this.write({ is: 'leave' })
   }
 
   private connect() {
     const { address, token, tokens, lobby, watch, all, as, team, locals, password, version, wait } = this.options
-    const socket = new WebSocket(liveAddress(address), subprotocols)
+    const socket = this.opener(liveAddress(address), this.encoding.protocol)
+    socket.binaryType = 'arraybuffer'
     this.socket = socket
-    const hello = (token: string) =>
-      this.write(JSON.stringify({ is: 'hello', token, lobby, watch, all, as, team, locals, password, version, wait, resume: this.key }))
+    const hello = (token: string) => {
+      const tick = this.key && this.copy && !this.whole ? this.copy.tick : undefined
+      this.write({ is: 'hello', token, lobby, watch, all, as, team, locals, password, version, wait, resume: this.key, tick })
+    }
     socket.onopen = () => {
+      this.heardAt = now()
       if (tokens) tokens().then(hello, () => socket.close())
       else hello(token)
     }
     socket.onmessage = (e) => {
-      if (socket === this.socket) this.message(JSON.parse(String(e.data)) as Message)
+      this.heardAt = now()
+      if (socket === this.socket) this.message(this.encoding.decode(e.data as string | ArrayBuffer))
     }
     socket.onclose = () => {
       if (socket === this.socket && this.state !== 'ended') this.lost()
     }
   }
 
-  private write(message: string) {
-    if (this.socket?.readyState === 1) this.socket.send(message)
+  private write(message: Record<string, unknown>) {
+    if (this.socket?.readyState === 1) this.socket.send(this.encoding.encode(message))
   }
 
   private message(m: Message) {
     switch (m.is) {
       case 'welcome':
-        this.welcome(m)
-        break
+        return this.welcome(m)
       case 'snapshot':
-        this.changed(m.tick, () => this.copy!.replace(m.parts))
-        break
+        return this.changed(m.tick, () => this.copy!.replace(m.parts, m.tick))
       case 'delta':
-        if (this.copy && this.copy.tick !== m.on) this.write(JSON.stringify({ is: 'whole' }))
-        else this.changed(m.tick, () => this.copy!.apply(m.parts))
-        break
-      case 'verdict': {
-        const k = `${m.seat}/${m.n}`
-        this.open.get(k)?.resolve(m)
-        this.open.delete(k)
-        break
-      }
+        if (this.whole) return // a snapshot is on its way
+        if (this.copy?.tick !== m.on) return this.askWhole()
+        return this.changed(m.tick, () => this.copy!.apply(m.parts, m.tick))
+      case 'verdict':
+        return this.answered(m)
       case 'notice':
-        this.options.onNotice?.(m)
-        break
+        return this.options.onNotice?.(m)
+      case 'missed':
+        return this.options.onMissed?.(m.notices)
+      case 'differs':
+        return this.options.onDiffers?.(m.fields)
+      case 'check':
+        return this.checked(m.tick)
+      case 'show':
+        if (this.frozen?.tick === m.tick) this.write({ is: 'shown', ...this.frozen })
+        return
       case 'ping':
-        this.setTick(m.tick ?? 0)
-        this.write(JSON.stringify({ is: 'pong', n: m.n }))
-        break
+        this.time.heard(m.tick ?? 0, now())
+        return this.write({ is: 'pong', n: m.n })
+      case 'pong':
+        return this.pong(m.n, (m.tick ?? 0) + (m.part ?? 0) / 1000)
       case 'bye':
-        if (m.again) this.lost()
-        else this.end(m)
+        return m.again ? this.lost() : this.end(m)
     }
   }
 
@@ -154,17 +237,42 @@ export class Connection {
     this.key = m.resume
     this.hold = m.hold
     this.waiting = m.waiting ?? 0
+    this.lostFor = m.ended
     this.lostAt = 0
     this.wait = 100
     this.seats = m.seats.map((s) => s.seat)
     for (const s of m.seats) this.next.set(s.seat, Math.max(this.next.get(s.seat) ?? 0, s.last))
-    const fresh = new Copy(new Schema(m.schema), m.book, m.rate)
-    if (this.copy) fresh.sheets = this.copy.sheets
-    this.copy = fresh
-    this.tickAt = 0
-    this.setTick(m.tick)
+    if (m.schema && m.book) {
+      const fresh = new Copy(new Schema(m.schema), m.book, m.rate)
+      if (this.copy) {
+        fresh.sheets = this.copy.sheets
+        fresh.tick = this.copy.tick
+      }
+      this.copy = fresh
+    }
+    this.time.rate = m.rate
+    this.time.reset()
+    this.time.heard(m.tick, now())
+    this.pings.clear()
+    clearTimeout(this.pinger)
+    this.ping(1)
     this.become('open')
     for (const o of this.open.values()) this.write(o.message)
+  }
+
+  /** Measures the round trip now and then, and notices silence. */
+  private ping(n: number) {
+    if (now() - this.heardAt > SILENCE) return this.socket?.close()
+    this.pings.set(n, now())
+    this.pings.delete(n - 8)
+    this.write({ is: 'ping', n })
+    this.pinger = setTimeout(() => this.ping(n + 1), n < FIRST_PINGS ? PING_EVERY / 20 : PING_EVERY)
+  }
+
+  private pong(n: number, tick: number) {
+    const sent = this.pings.get(n)
+    if (sent !== undefined) this.time.measured(sent, now(), tick)
+    this.pings.delete(n)
   }
 
   private changed(tick: number, apply: () => Change[]) {
@@ -173,26 +281,51 @@ export class Connection {
     try {
       changes = apply()
     } catch {
-      this.write(JSON.stringify({ is: 'whole' })) // the copy is not to be trusted: ask for a new one
-      return
+      return this.askWhole()
     }
-    this.copy.tick = tick
-    this.setTick(tick)
-    this.options.onChange?.(changes, this.copy)
+    this.whole = false
+    this.time.heard(tick, now())
+    this.tell(changes)
   }
 
-  private setTick(tick: number) {
-    const expected = this.tick()
-    if (this.tickAt === 0 || tick >= expected || expected - tick > (this.copy?.rate ?? 0)) {
-      this.tickBase = tick
-      this.tickAt = now()
-    }
+  private tell(changes: Change[]) {
+    if (changes.length === 0 || !this.copy) return
+    this.options.onChange?.(changes, this.copy)
+    this.watchers.tell(changes)
+  }
+
+  /** Asks for a snapshot, because the copy is not to be trusted. */
+  private askWhole() {
+    this.whole = true
+    this.write({ is: 'whole' })
+  }
+
+  private checked(tick: number) {
+    if (this.copy?.tick !== tick) return // a snapshot is on its way
+    this.frozen = { tick, parts: this.copy.parts() }
+    this.write({ is: 'hash', tick, hash: this.copy.hash() })
+  }
+
+  private answered(v: Verdict) {
+    const k = `${v.seat}/${v.n}`
+    const o = this.open.get(k)
+    this.open.delete(k)
+    if (!o) return
+    this.undo(o)
+    o.resolve(v)
+  }
+
+  private undo(o: Open) {
+    this.tell(o.ends.map((end) => end()).filter((c) => c !== undefined))
   }
 
   private lost() {
+    const socket = this.socket
     this.socket = undefined
+    socket?.close()
+    clearTimeout(this.pinger)
     this.lostAt ||= now()
-    if (now() - this.lostAt > (this.options.patience ?? Math.max(this.hold, 15000))) {
+    if (now() - this.lostAt > (this.options.patience ?? Math.max(this.hold, SILENCE))) {
       this.end({ is: 'bye', code: 'lost', reason: 'the connection was lost', again: true })
       return
     }
@@ -210,12 +343,17 @@ export class Connection {
   private end(why: Bye) {
     if (this.state === 'ended') return
     clearTimeout(this.timer)
+    clearTimeout(this.pinger)
     const socket = this.socket
     this.socket = undefined
+    this.state = 'ended'
     socket?.close()
-    for (const o of this.open.values()) o.reject(new Error(why.reason))
+    for (const o of this.open.values()) {
+      this.undo(o)
+      o.reject(new Error(why.reason))
+    }
     this.open.clear()
-    this.become('ended', why)
+    this.options.onState?.('ended', why)
   }
 }
 

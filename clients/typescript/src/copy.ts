@@ -1,9 +1,16 @@
 import { clockTicks } from './clock.ts'
+import { crc32 } from './hash.ts'
+import { follow, type Seen } from './track.ts'
 import { kinds, type BookInfo, type FieldInfo, type KindName, type Part, type Value } from './wire.ts'
 
 /** One sheet of a copy. */
 export class Sheet {
-  readonly values = new Map<number, Value>()
+  /** The service's values, by the fields' numbers. */
+  values = new Map<number, Value>()
+  /** What is shown in place of them until a verdict is there, the newest last. */
+  expected: Expectation[] = []
+  /** Where it was seen lately, for between. */
+  seen: Seen[] = []
 
   constructor(
     readonly id: number,
@@ -24,13 +31,19 @@ export class Sheet {
   /** A field's value as it is sent, undefined where it is not to be seen. */
   raw(name: string): Value | undefined {
     const f = this.field(name)
-    return f && this.values.get(f.no)
+    return f && this.shown(f.no)
+  }
+
+  /** A field's value as it is shown: an expectation, or the service's. */
+  shown(no: number): Value | undefined {
+    const e = this.expected.findLast((e) => e.field.no === no)
+    return e ? e.value : this.values.get(no)
   }
 
   /** A field's value: numbers as decimals, choices as their word. */
   get(name: string): Value | undefined {
     const f = this.field(name)
-    return f && plain(f, this.values.get(f.no))
+    return f && plain(f, this.shown(f.no))
   }
 
   num(name: string): number {
@@ -94,13 +107,26 @@ export interface Change {
   field?: FieldInfo
   old?: Value
   now?: Value
+  /** The field was not there before. */
+  first?: boolean
   appeared?: boolean
   gone?: boolean
+  /** `now` is not the service's value but an expectation. */
+  expected?: boolean
+  /** An expectation has ended, and the service's value is another one. */
+  undone?: boolean
+}
+
+/** A value that is shown before the service has decided. */
+export interface Expectation {
+  field: FieldInfo
+  value: Value
 }
 
 const APPEAR = 0
 const GONE = -1
 const WITHDRAW = -2
+const COLUMN = -3
 
 /** A client's copy of what it may see. */
 export class Copy {
@@ -112,6 +138,11 @@ export class Copy {
     readonly book: BookInfo,
     readonly rate: number,
   ) {}
+
+  sheet(id: number): Sheet | undefined {
+    return this.sheets.get(id)
+  }
+
 
   of(kind: KindName): Sheet[] {
     return [...this.sheets.values()].filter((s) => s.kind === kind).sort((a, b) => a.id - b.id)
@@ -137,70 +168,135 @@ export class Copy {
     return Math.floor((clockTicks(v, now) * 1000) / this.rate)
   }
 
-  /** Takes a snapshot's parts as the whole copy and tells what differs from before. */
-  replace(parts: Part[]): Change[] {
+  /** Takes a snapshot's parts as the whole copy of a tick and tells what differs from before. */
+  replace(parts: Part[], tick = this.tick): Change[] {
     const before = this.sheets
     this.sheets = new Map()
-    this.apply(parts)
+    this.apply(parts, tick)
     const changes: Change[] = []
     for (const s of before.values()) if (!this.sheets.has(s.id)) changes.push({ sheet: s, gone: true })
     for (const s of this.sheets.values()) {
       const old = before.get(s.id)
-      if (!old) changes.push({ sheet: s, appeared: true })
-      for (const f of this.schema.fields(s.kind)) {
-        const was = old?.values.get(f.no)
-        const now = s.values.get(f.no)
-        if (!same(was, now)) changes.push({ sheet: s, field: f, old: was, now })
-      }
+      if (old) s.expected = old.expected
+      else changes.push({ sheet: s, appeared: true })
+      for (const f of this.schema.fields(s.kind)) this.changed(changes, s, f, old?.values.get(f.no), s.values.get(f.no))
     }
     return changes
   }
 
   /** Takes a delta's parts in. After an error the copy must be replaced by a snapshot. */
-  apply(parts: Part[]): Change[] {
+  apply(parts: Part[], tick = this.tick): Change[] {
     const changes: Change[] = []
-    for (const part of parts) {
-      const op = part[0] as number
-      if (op === APPEAR) {
+    this.tick = tick
+    for (const part of parts) this.part(part, changes)
+    return changes
+  }
+
+  private part(part: Part, changes: Change[]) {
+    const op = part[0] as number
+    switch (op) {
+      case APPEAR: {
         const kind = kinds[part[2] as number]
         if (!kind) throw new Error(`sheet ${String(part[1])} is of unknown kind ${String(part[2])}`)
         const s = new Sheet(part[1] as number, kind, part[3] as number, this.schema)
         this.sheets.set(s.id, s)
         changes.push({ sheet: s, appeared: true })
         this.fields(s, part, 4, changes)
-      } else if (op === GONE) {
+        break
+      }
+      case GONE:
         for (const id of part.slice(1) as number[]) {
           const s = this.sheets.get(id)
           if (s) changes.push({ sheet: s, gone: true })
           this.sheets.delete(id)
         }
-      } else if (op === WITHDRAW) {
+        break
+      case WITHDRAW: {
         const s = this.sheets.get(part[1] as number)
         for (const no of part.slice(2) as number[]) {
           const field = s && this.schema.at(s.kind, no)
           if (!s || !field || !s.values.has(no)) continue
-          changes.push({ sheet: s, field, old: s.values.get(no) })
+          changes.push({ sheet: s, field, old: s.shown(no) })
           s.values.delete(no)
+          if (field.name === 'pos') s.seen = []
         }
-      } else {
-        const s = this.sheets.get(op)
-        if (!s) throw new Error(`sheet ${op} is changed but was never told`)
-        this.fields(s, part, 1, changes)
+        break
       }
+      case COLUMN:
+        for (let i = 2; i < part.length; i += 2) this.fields(this.known(part[i] as number), [part[1]!, part[i + 1]!], 0, changes)
+        break
+      default:
+        this.fields(this.known(op), part, 1, changes)
     }
-    return changes
+  }
+
+  private known(id: number): Sheet {
+    const s = this.sheets.get(id)
+    if (!s) throw new Error(`sheet ${id} is changed but was never told`)
+    return s
   }
 
   private fields(s: Sheet, part: Part, from: number, changes: Change[]) {
-    for (let i = from; i + 1 < part.length; i += 2) {
+    for (let i = from; i < part.length; i += 2) {
       const field = this.schema.at(s.kind, part[i] as number)
       if (!field) throw new Error(`${s.kind} ${s.id} has no field number ${String(part[i])}`)
       const old = s.values.get(field.no)
-      const now = part[i + 1] as Value
+      const now = part[i + 1]
+      if (now === undefined || now === null) throw new Error(`${s.kind} ${s.id}: a field without a value`)
       s.values.set(field.no, now)
-      if (!same(old, now)) changes.push({ sheet: s, field, old, now })
+      if (field.name === 'pos' && Array.isArray(now)) s.seen = follow(s.seen, { tick: this.tick, x: now[0] ?? 0, y: now[1] ?? 0 }, this.rate)
+      this.changed(changes, s, field, old, now)
     }
   }
+
+  private changed(changes: Change[], s: Sheet, field: FieldInfo, old: Value | undefined, now: Value | undefined) {
+    const hidden = old !== undefined && now !== undefined && s.expected.some((e) => e.field === field)
+    if (!hidden && !same(old, now)) changes.push({ sheet: s, field, old, now, ...(old === undefined && { first: true }) })
+  }
+
+  /** Shows a value in a field from now on. Of several expectations the newest is shown. */
+  expect(id: number, name: string, value: Value): { change: Change; end: () => Change | undefined } {
+    const s = this.known(id)
+    const field = s.field(name)
+    const old = field && s.shown(field.no)
+    if (!field || old === undefined) throw new Error(`there is no field ${name} to be seen on sheet ${id}`)
+    const e = { field, value }
+    s.expected.push(e)
+    return { change: { sheet: s, field, old, now: value, expected: true }, end: () => this.unexpect(id, e) }
+  }
+
+  /** Takes an expectation back; the change is what one sees of that. */
+  private unexpect(id: number, e: Expectation): Change | undefined {
+    const s = this.sheets.get(id)
+    if (!s || !s.expected.includes(e)) return undefined
+    const old = s.shown(e.field.no)
+    s.expected.splice(s.expected.indexOf(e), 1)
+    const now = s.shown(e.field.no)
+    return same(old, now) ? undefined : { sheet: s, field: e.field, old, now, undone: true }
+  }
+
+  /** The number by which copies are compared: see the protocol page. */
+  hash(): number {
+    let text = ''
+    for (const s of this.inOrder()) {
+      text += `${s.id},${kinds.indexOf(s.kind)},${s.owner}\n`
+      for (const f of s.fields()) text += `${f.no}=${flat(s.values.get(f.no))}\n`
+    }
+    return crc32(text)
+  }
+
+  /** The copy as parts that make all its sheets appear. */
+  parts(): Part[] {
+    return this.inOrder().map((s) => [APPEAR, s.id, kinds.indexOf(s.kind), s.owner, ...s.fields().flatMap((f) => [f.no, s.values.get(f.no)!])])
+  }
+
+  private inOrder(): Sheet[] {
+    return [...this.sheets.values()].sort((a, b) => a.id - b.id)
+  }
+}
+
+function flat(v: Value | undefined): string {
+  return typeof v === 'boolean' ? (v ? '1' : '0') : String(v)
 }
 
 export function same(a: Value | undefined, b: Value | undefined): boolean {

@@ -1,6 +1,11 @@
 // The TypeScript client of a Turnvex service: no framework, for browsers and Node.
-export { Connection, type Options, type State } from './connection.ts'
+export { Connection, type Expected, type Options, type State } from './connection.ts'
 export { Copy, Schema, Sheet, plain, same, type Change } from './copy.ts'
 export { clockTicks, formatClock } from './clock.ts'
+export { json, type Encoding, type Opener, type Socket } from './encoding.ts'
+export { Estimate } from './estimate.ts'
+export type { Rough } from './rough.ts'
+export { between, follow, type Seen } from './track.ts'
+export type { On } from './watch.ts'
 export * from './wire.ts'
 export * from './listing.ts'

@@ -1,5 +1,6 @@
 import type { Bye, LobbyInfo, Message } from './wire.ts'
-import { liveAddress, subprotocols } from './wire.ts'
+import { json, openSocket, type Opener, type Socket } from './encoding.ts'
+import { liveAddress } from './wire.ts'
 
 /** Which lobbies are wanted; what is not given is not asked for. */
 export interface Filter {
@@ -17,6 +18,8 @@ export interface ListingOptions {
   address: string
   token: string
   filter?: Filter
+  /** Opens WebSockets where the platform has none. */
+  open?: Opener
   /** Called after each change with all lobbies by their codes: a new map each time. */
   onChange?: (lobbies: ReadonlyMap<string, LobbyInfo>) => void
   /** Called when the listing is lost (it comes back by itself) or refused (it does not). */
@@ -26,7 +29,7 @@ export interface ListingOptions {
 /** The list of open lobbies, kept up to date by the service. */
 export class Listing {
   lobbies: ReadonlyMap<string, LobbyInfo> = new Map()
-  private socket?: WebSocket
+  private socket?: Socket
   private timer?: ReturnType<typeof setTimeout>
   private wait = 100
   private closed = false
@@ -43,7 +46,7 @@ export class Listing {
 
   private connect() {
     const { address, token, filter } = this.options
-    const socket = new WebSocket(liveAddress(address), subprotocols.slice(-1))
+    const socket = (this.options.open ?? openSocket)(liveAddress(address), json.protocol)
     this.socket = socket
     socket.onopen = () => socket.send(JSON.stringify({ is: 'hello', token, list: filter ?? {} }))
     socket.onmessage = (e) => this.message(JSON.parse(String(e.data)) as Message, socket)
@@ -55,7 +58,7 @@ export class Listing {
     }
   }
 
-  private message(m: Message, socket: WebSocket) {
+  private message(m: Message, socket: Socket) {
     switch (m.is) {
       case 'listing':
         this.wait = 100

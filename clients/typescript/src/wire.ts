@@ -1,8 +1,5 @@
 // The messages of the live protocol, as docs/protocol.md describes them.
 
-/** The subprotocols, the one that is wanted most first. */
-export const subprotocols = ['turnvex.v1+json']
-
 /** The address of the live socket of a service. */
 export function liveAddress(service: string): string {
   return service.replace(/^http/, 'ws').replace(/\/$/, '') + '/v1/live'
@@ -70,11 +67,15 @@ export interface Welcome {
   lobby: string
   seats: { seat: number; last: number }[]
   resume?: string
+  /** The copy is still good: a delta on its tick follows, and schema and book are left out. */
+  kept?: boolean
+  /** Why the service ended the connection before this one, if it did. */
+  ended?: Bye
   rate: number
   tick: number
   hold: number
-  schema: { kinds: (FieldInfo[] | null)[] }
-  book: BookInfo
+  schema?: { kinds: (FieldInfo[] | null)[] }
+  book?: BookInfo
   service: string
   /** Milliseconds by which a spectator sees everything later. */
   delay?: number
@@ -102,6 +103,7 @@ export interface LobbyInfo {
   opened: string
 }
 
+/** A part of a snapshot or a delta: see the protocol page. */
 export type Part = Value[]
 
 export interface Verdict {
@@ -124,6 +126,16 @@ export interface Notice {
   with?: Record<string, Value>
 }
 
+/** A field in which a copy differed from what it should hold. */
+export interface Difference {
+  seat?: number
+  sheet: number
+  kind: KindName
+  field?: string
+  want: string
+  found: string
+}
+
 export interface Bye {
   is: 'bye'
   code: string
@@ -137,7 +149,10 @@ export type Message =
   | { is: 'delta'; tick: number; on: number; parts: Part[] }
   | Verdict
   | Notice
-  | { is: 'ping' | 'pong'; n: number; tick?: number }
+  | { is: 'ping' | 'pong'; n: number; tick?: number; part?: number }
+  | { is: 'missed'; notices: number }
+  | { is: 'check' | 'show'; tick: number }
+  | { is: 'differs'; tick: number; fields: Difference[] }
   | { is: 'listing'; lobbies: LobbyInfo[] }
   | { is: 'listed'; code: string; lobby?: LobbyInfo; gone?: boolean }
   | Bye

@@ -1,0 +1,42 @@
+import type { Change, Copy, Sheet } from './copy.ts'
+import type { FieldInfo, KindName } from './wire.ts'
+
+/** Which changes are wanted; what is not given is any. */
+export interface On {
+  /** The sheet's number, such as a seat. */
+  sheet?: number
+  kind?: KindName
+  /** The seat whose record or player sheet it is. */
+  owner?: number
+  /** By name; without it the coming and going of sheets is told too. */
+  field?: string
+}
+
+/** Tells changes to those who want them. */
+export class Watchers {
+  private readonly all = new Set<{ on: On; f: (c: Change) => void }>()
+
+  /** Adds a watcher and tells it what is there already, as first values. */
+  add(on: On, f: (c: Change) => void, copy: Copy | undefined): () => void {
+    const w = { on, f }
+    this.all.add(w)
+    for (const s of copy?.sheets.values() ?? []) {
+      if (wants(on, s)) f({ sheet: s, appeared: true })
+      for (const field of s.fields()) if (wants(on, s, field)) f({ sheet: s, field, now: s.raw(field.name), first: true })
+    }
+    return () => void this.all.delete(w)
+  }
+
+  tell(changes: Change[]) {
+    for (const c of changes) for (const w of this.all) if (wants(w.on, c.sheet, c.field)) w.f(c)
+  }
+}
+
+function wants(on: On, s: Sheet, field?: FieldInfo): boolean {
+  return (
+    (on.sheet === undefined || on.sheet === s.id) &&
+    (on.kind === undefined || on.kind === s.kind) &&
+    (on.owner === undefined || on.owner === s.owner) &&
+    (on.field === undefined || on.field === field?.name)
+  )
+}

@@ -136,3 +136,27 @@ func (s Service) TakeSeat(ctx context.Context, code, password string) (seat uint
 func (s Service) LeaveSeat(ctx context.Context, code string) error {
 	return s.Call(ctx, http.MethodDelete, "/v1/lobbies/"+url.PathEscape(code)+"/seat", nil, nil)
 }
+
+// CopyReport is what a check of all copies in a lobby has found.
+type CopyReport struct {
+	Asked    int          `json:"asked"`    // connections
+	Answered int          `json:"answered"` // in time
+	Differs  []Difference `json:"differs"`  // whose copies differ, and where
+}
+
+// CheckCopies asks every client in a lobby whether its copy is what it should be.
+// It needs a service key's token and takes up to 5 s.
+func (s Service) CheckCopies(ctx context.Context, code string) (*CopyReport, error) {
+	var out CopyReport
+	return &out, s.Call(ctx, http.MethodPost, "/v1/lobbies/"+code+"/copies", struct{}{}, &out)
+}
+
+// EndMatch ends the match that is running in a lobby, as an operator.
+func (s Service) EndMatch(ctx context.Context, code, because string) error {
+	return s.Call(ctx, http.MethodPost, "/v1/lobbies/"+code+"/end", map[string]string{"because": because}, nil)
+}
+
+// CloseLobby closes a lobby, as an operator.
+func (s Service) CloseLobby(ctx context.Context, code string) error {
+	return s.Call(ctx, http.MethodDelete, "/v1/lobbies/"+code, nil, nil)
+}

@@ -35,6 +35,7 @@ type Pending struct {
 	msg     wire.Intent
 	done    chan struct{}
 	verdict Verdict
+	copied  sheet.Tick
 	err     error
 
 	expects []*replica.Expectation // guarded by the connection's mu
@@ -53,6 +54,10 @@ func (p *Pending) Verdict(ctx context.Context) (Verdict, error) {
 		return Verdict{}, ctx.Err()
 	}
 }
+
+// Copied returns, once the verdict is there, the tick that the copy stood at when it
+// came. The copy of that tick holds the effect, here and in every other client.
+func (p *Pending) Copied() int64 { return int64(p.copied) }
 
 // Send sends an intent and returns at once. While the connection is away it is
 // kept and sent when it is back.
@@ -223,6 +228,9 @@ func (c *Conn) changed(tick sheet.Tick, apply func() ([]Change, error)) error {
 			c.view.track(ch, tick)
 			c.changedLocked(ch)
 		}
+		if c.opts.OnTick != nil {
+			c.tells.add(func() { c.opts.OnTick(int64(tick)) })
+		}
 		close(c.turns)
 		c.turns = make(chan struct{})
 	}
@@ -247,7 +255,7 @@ func (c *Conn) answered(v *Verdict) error {
 	p := c.open[k]
 	delete(c.open, k)
 	if p != nil {
-		p.verdict = *v
+		p.verdict, p.copied = *v, c.view.Copy.Tick
 		c.undoLocked(p)
 		close(p.done)
 	}

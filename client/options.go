@@ -41,6 +41,9 @@ type Options struct {
 	OnNotice func(Notice)
 	OnMissed func(notices int)
 
+	// OnTick is called when the copy has come to a later tick, after the changes.
+	OnTick func(tick int64)
+
 	// OnDiffers is called when the service has found that the copy differs from what
 	// it should hold, which is a fault of this client or of the service. A new
 	// snapshot follows.

@@ -9,10 +9,16 @@ import (
 	"turnvex/internal/api"
 	"turnvex/internal/code"
 	"turnvex/internal/rulebook"
+	"turnvex/internal/wire"
 )
 
 func main() {
-	for file, text := range map[string]string{"docs/rulebook.md": rulebook.Reference(), "docs/errors.md": code.Page(), "docs/http.md": string(api.Page())} {
+	schema, err := wire.Schema()
+	if err != nil {
+		fmt.Fprintln(os.Stderr, "docs:", err)
+		os.Exit(1)
+	}
+	for file, text := range map[string]string{"docs/protocol.md": wire.Page(), "docs/protocol.schema.json": string(schema) + "\n", "docs/rulebook.md": rulebook.Reference(), "docs/errors.md": code.Page(), "docs/http.md": string(api.Page())} {
 		if err := os.WriteFile(file, []byte(text), 0o644); err != nil {
 			fmt.Fprintln(os.Stderr, "docs:", err)
 			os.Exit(1)

@@ -65,6 +65,7 @@ func New(cfg Config) http.Handler {
 	r.Get("/health", func(w http.ResponseWriter, r *http.Request) { s.send(w, r, 200, map[string]string{"status": "alive"}) })
 	r.Get("/ready", s.ready)
 	r.Get("/v1/live", s.live)
+	r.Get("/v1/live/schema", liveSchema)
 	r.Group(func(r chi.Router) {
 		r.Use(s.limited)
 		for _, rt := range routes {

@@ -15,6 +15,7 @@ import (
 	"turnvex/internal/fault"
 	"turnvex/internal/hall"
 	"turnvex/internal/match"
+	"turnvex/internal/outbox"
 	"turnvex/internal/replica"
 	"turnvex/internal/wire"
 )
@@ -43,19 +44,9 @@ type conn struct {
 }
 
 // say writes a message of the connection's own.
-func (c *conn) say(v any) error { return c.write(wire.Encode(c.enc, v)) }
-
-func (c *conn) write(frame []byte) error {
+func (c *conn) say(v any) error {
 	c.ws.SetWriteDeadline(time.Now().Add(writeWithin))
-	return c.send(frame)
-}
-
-func (c *conn) send(frame []byte) error {
-	kind := websocket.TextMessage
-	if c.enc == replica.CBOR {
-		kind = websocket.BinaryMessage
-	}
-	return c.ws.WriteMessage(kind, frame)
+	return c.ws.WriteMessage(messageType[c.enc], wire.Encode(c.enc, v))
 }
 
 func (c *conn) close(status int, why string) {
@@ -71,10 +62,10 @@ func (c *conn) serve() {
 		c.ws.Close()
 	}()
 	if err := c.reader(); err != nil {
-		c.client.End(fault.CodeOf(err), err)
+		c.client.EndFor(fault.CodeOf(err), err)
 	} else {
 		c.client.Lost()
-		c.client.End(code.OK, nil)
+		c.client.EndFor(code.OK, nil)
 	}
 	<-done
 	c.client.Lost()
@@ -104,19 +95,11 @@ func (c *conn) writer() {
 // writeWaiting writes what waits, and tells whether the connection goes on.
 func (c *conn) writeWaiting() bool {
 	list, bye := c.client.Take()
-	c.ws.SetWriteDeadline(time.Now().Add(writeWithin))
-	for i, f := range list {
-		err := c.send(f.Data)
-		f.Free()
-		if err != nil {
-			if errors.Is(err, os.ErrDeadlineExceeded) {
-				c.client.Stuck()
-			}
-			for _, f := range list[i+1:] {
-				f.Free()
-			}
-			return false
+	if err := WriteFrames(c.ws, list); err != nil {
+		if errors.Is(err, os.ErrDeadlineExceeded) {
+			c.client.Stuck()
 		}
+		return false
 	}
 	if bye != nil {
 		if bye.Code != "" {
@@ -130,6 +113,21 @@ func (c *conn) writeWaiting() bool {
 	}
 	return true
 }
+
+// WriteFrames writes frames to a connection and frees them, within 10 s in all.
+func WriteFrames(ws *websocket.Conn, list []*outbox.Frame) (err error) {
+	ws.SetWriteDeadline(time.Now().Add(writeWithin))
+	for _, f := range list {
+		if err == nil {
+			err = ws.WriteMessage(messageType[f.Enc], f.Data)
+		}
+		f.Free()
+	}
+	return err
+}
+
+// messageType is the kind of WebSocket message of each encoding.
+var messageType = [replica.Encodings]int{replica.JSON: websocket.TextMessage, replica.CBOR: websocket.BinaryMessage}
 
 // read reads one message; its data is good until the next one is read.
 func (c *conn) read() ([]byte, error) {

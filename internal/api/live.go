@@ -193,3 +193,13 @@ func (c *conn) refuse(err error) {
 	c.say(wire.Bye{Is: "bye", Code: string(f.Code), Reason: f.Reason, Again: f.Code == code.Stopping})
 	c.close(websocket.ClosePolicyViolation, string(f.Code))
 }
+
+// liveSchema serves the JSON Schema of the protocol's messages.
+func liveSchema(w http.ResponseWriter, r *http.Request) {
+	data, err := wire.Schema()
+	if err != nil {
+		panic(err) // the types are fixed, and a test reads them
+	}
+	w.Header().Set("Content-Type", "application/schema+json")
+	w.Write(data)
+}

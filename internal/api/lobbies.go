@@ -109,6 +109,38 @@ var lobbyRoutes = []route{
 	{method: "POST", path: "/v1/lobbies/{code}/intents", access: signedIn, summary: "Hand in an intent for the player's seat", in: intentRequest{}, out: Answer{}, do: (*server).intent},
 	{method: "PATCH", path: "/v1/lobbies/{code}", access: signedIn, summary: "Change the lobby, as its host: title, capacity, open, listed, watch_most, password, options", in: map[string]any{}, out: Answer{}, do: (*server).changeLobby},
 	{method: "DELETE", path: "/v1/lobbies/{code}", access: operator, summary: "Close a lobby, as an operator", do: (*server).closeLobby},
+	{method: "POST", path: "/v1/lobbies/{code}/end", access: operator, summary: "End the match that is running, as an operator; without one nothing happens", in: endRequest{}, do: (*server).endMatch},
+	{method: "POST", path: "/v1/lobbies/{code}/copies", access: reading, summary: "Ask every client whether its copy is what it should be; who does not answer within 5 s is counted", out: hall.CheckReport{}, do: (*server).checkCopies},
+}
+
+// endRequest is why an operator ends a match.
+type endRequest struct {
+	Because string `json:"because,omitempty"`
+}
+
+func (s *server) endMatch(c *call) (any, error) {
+	in, err := read[endRequest](c)
+	if err != nil {
+		return nil, err
+	}
+	l, err := s.find(c.r, c.path("code"))
+	if err != nil {
+		return nil, err
+	}
+	return nil, l.EndMatch(c.r.Context(), in.Because)
+}
+
+// copiesWithin is how long answers to a check of all copies are waited for.
+const copiesWithin = 5 * time.Second
+
+func (s *server) checkCopies(c *call) (any, error) {
+	l, err := s.find(c.r, c.path("code"))
+	if err != nil {
+		return nil, err
+	}
+	ctx, cancel := context.WithTimeout(c.r.Context(), copiesWithin)
+	defer cancel()
+	return l.Check(ctx)
 }
 
 func (s *server) openLobby(c *call) (any, error) {

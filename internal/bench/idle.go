@@ -17,8 +17,15 @@ import (
 // clients of a benchmark, so that their memory is not the service's. It tells
 // whether it was.
 func Child() bool {
-	if os.Getenv("TURNVEX_BENCH_CHILD") != "idle" {
+	switch os.Getenv("TURNVEX_BENCH_CHILD") {
+	case "":
 		return false
+	case "load":
+		loadChild()
+		return true
+	case "sink":
+		sinkChild()
+		return true
 	}
 	dial := spread()
 	var tokens []string

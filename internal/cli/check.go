@@ -95,9 +95,9 @@ func count(n int, what string) string {
 	return fmt.Sprintf("%d %ss", n, what)
 }
 
-func loadCommand() command {
-	return command{name: "load", args: "FILE...", least: 1, most: 1000, summary: "Load rulebooks into a service, as an operator",
-		details: "A rulebook that is loaded becomes the current version of its name; lobbies that are open keep\nthe version they were opened with. The operator's key comes from -key-file or the environment\nvariable TURNVEX_OPERATOR_KEY.",
+func publishCommand() command {
+	return command{name: "publish", args: "FILE...", least: 1, most: 1000, summary: "Publish rulebooks at a service, as an operator",
+		details: "A rulebook that is published becomes the current version of its name; lobbies that are open keep\nthe version they were opened with. The operator's key comes from -key-file or the environment\nvariable TURNVEX_OPERATOR_KEY.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -137,7 +137,7 @@ func loadFile(ctx context.Context, t *Terminal, svc client.Service, file string,
 	if out.File = file; asJSON {
 		return writeJSON(t.Out, out)
 	}
-	fmt.Fprintf(t.Out, "%s: %s %s is loaded. Open a lobby with: turnvex open %s\n", file, out.Name, out.Version, out.Name)
+	fmt.Fprintf(t.Out, "%s: %s %s is published. Open a lobby with: turnvex open %s\n", file, out.Name, out.Version, out.Name)
 	return nil
 }
 

@@ -40,9 +40,9 @@ type command struct {
 type runner func(ctx context.Context, t *Terminal, args []string) error
 
 func commands() []command {
-	return []command{serveCommand(), checkCommand(), newCommand(), rehearseCommand(), replayCommand(), loadCommand(), schemaCommand(), signInCommand(), renameCommand(), rulebooksCommand(), lobbiesCommand(),
+	return []command{serveCommand(), checkCommand(), newCommand(), rehearseCommand(), replayCommand(), publishCommand(), typesCommand(), schemaCommand(), signInCommand(), renameCommand(), rulebooksCommand(), lobbiesCommand(),
 		openCommand(), quickCommand(), joinCommand(), watchCommand(), settingsCommand(), askCommand(), leaveCommand(),
-		accountCommand(), keysCommand(), resultsCommand(), boardCommand()}
+		accountCommand(), keysCommand(), resultsCommand(), boardCommand(), copiesCommand(), endCommand(), closeCommand(), loadCommand()}
 }
 
 // errUsage is an error in how a command was called.

@@ -95,8 +95,8 @@ func (c *Client) readSet(in *wire.Intent) (sheet.Value, error) {
 	return sheet.Value{Type: sheet.Text, S: "unreadable"}, nil
 }
 
-// End ends the connection because of what it sent; nil when it is gone anyway.
-func (c *Client) End(why code.Code, err error) {
+// EndFor ends the connection because of what it sent; nil when it is gone anyway.
+func (c *Client) EndFor(why code.Code, err error) {
 	b := wire.Bye{Code: string(why)}
 	if err != nil {
 		b.Reason = err.Error()
@@ -104,7 +104,7 @@ func (c *Client) End(why code.Code, err error) {
 			b.Reason = f.Reason
 		}
 	}
-	c.end(b)
+	c.Box.End(b)
 }
 
 // Now is the wall tick that the clock stands at, and how much of it has gone by in

@@ -178,7 +178,7 @@ func (l *Lobby) comeBack(c *Client, j Joining) (bool, error) {
 	for _, old := range slices.Clone(l.clients) {
 		if old.key == key {
 			old.Seats = nil
-			old.end(wire.Bye{Code: string(code.Replaced), Reason: "another connection has taken over your seat"})
+			old.End(wire.Bye{Code: string(code.Replaced), Reason: "another connection has taken over your seat"})
 			l.dropClient(old)
 		}
 	}
@@ -261,7 +261,7 @@ func (c *Client) Leave() {
 			delete(l.keys, c.key)
 			c.Seats = nil
 		}
-		c.end(wire.Bye{Code: "left", Reason: "you have left the lobby"})
+		c.End(wire.Bye{Code: "left", Reason: "you have left the lobby"})
 	})
 }
 
@@ -282,7 +282,7 @@ func (c *Client) Lost() {
 			return
 		}
 		if held := l.keys[c.key]; held != nil {
-			if held.ended = c.ended(); held.ended != nil && held.ended.Code == "" {
+			if held.ended = c.Ended(); held.ended != nil && held.ended.Code == "" {
 				held.ended = nil
 			}
 		}

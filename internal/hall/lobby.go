@@ -92,7 +92,7 @@ func (l *Lobby) run() {
 		l.guard(l.publish)
 	}
 	for _, c := range l.clients {
-		c.end(wire.Bye{Code: string(code.LobbyGone), Reason: "the lobby has closed"})
+		c.End(wire.Bye{Code: string(code.LobbyGone), Reason: "the lobby has closed"})
 	}
 	l.journal.close(l)
 	close(l.saver)
@@ -107,7 +107,7 @@ func (l *Lobby) guard(do func()) {
 		if r := recover(); r != nil {
 			l.log.Error("the lobby failed and is closed", "panic", fmt.Sprint(r), "stack", string(debug.Stack()))
 			for _, c := range l.clients {
-				c.end(wire.Bye{Code: string(code.Internal), Reason: "the lobby failed; it was logged"})
+				c.End(wire.Bye{Code: string(code.Internal), Reason: "the lobby failed; it was logged"})
 			}
 			l.step(&match.Input{Kind: match.Close})
 		}
@@ -180,7 +180,7 @@ func (l *Lobby) post(job func()) {
 func (l *Lobby) stop() {
 	l.post(func() {
 		for _, c := range l.clients {
-			c.end(wire.Bye{Code: string(code.Stopping), Reason: "the service is stopping", Again: true})
+			c.End(wire.Bye{Code: string(code.Stopping), Reason: "the service is stopping", Again: true})
 		}
 		l.step(&match.Input{Kind: match.Close})
 	})
@@ -193,10 +193,22 @@ func allView() replica.View { return replica.View{All: true} }
 func (l *Lobby) Close(reason string) {
 	l.post(func() {
 		for _, c := range l.clients {
-			c.end(wire.Bye{Code: string(code.LobbyGone), Reason: reason})
+			c.End(wire.Bye{Code: string(code.LobbyGone), Reason: reason})
 		}
 		l.step(&match.Input{Kind: match.Close, Text: reason})
 	})
+}
+
+// maxBecause is the longest reason, in bytes.
+const maxBecause = 64
+
+// EndMatch ends the match that is running, for a reason that is told with the
+// result. Without a match it does nothing.
+func (l *Lobby) EndMatch(ctx context.Context, because string) error {
+	if len(because) > maxBecause {
+		return fault.New(code.TooLarge, "a reason has at most %d bytes", maxBecause)
+	}
+	return l.do(ctx, func() { l.step(&match.Input{Kind: match.Finish, Text: because}) })
 }
 
 // HoldMillis is how long a seat is held for a lost connection.

@@ -1,6 +1,8 @@
 package hall
 
 import (
+	"turnvex/internal/outbox"
+
 	"slices"
 
 	"turnvex/internal/code"
@@ -31,19 +33,19 @@ type told struct {
 	to     replica.Audience
 	needed bool
 	notice wire.Notice
-	frames [replica.Encodings]*Frame
+	frames [replica.Encodings]*outbox.Frame
 }
 
 // given is a message of one client's own that waits for the tick's delta.
 type given struct {
 	client *Client
-	frame  *Frame
+	frame  *outbox.Frame
 }
 
 // made is a delta of this tick that others may get as well.
 type made struct {
 	key   replica.Key
-	frame *Frame
+	frame *outbox.Frame
 }
 
 func (p *publisher) init(f *face) {
@@ -88,13 +90,13 @@ func (p *publisher) notices(l *Lobby, list []match.Notice) {
 }
 
 // frame is the notice in one encoding.
-func (t *told) frame(e replica.Encoding) *Frame {
+func (t *told) frame(e replica.Encoding) *outbox.Frame {
 	if t.frames[e] == nil {
-		f := newFrame(e)
+		f := outbox.New(e)
 		f.Data = append(f.Data, wire.Encode(e, t.notice)...)
 		t.frames[e] = f
 	}
-	return t.frames[e].hold()
+	return t.frames[e].Hold()
 }
 
 func (p *publisher) verdict(c *Client, v match.Verdict) {
@@ -104,9 +106,7 @@ func (p *publisher) verdict(c *Client, v match.Verdict) {
 
 // give makes a message of the client's own wait for the tick's delta.
 func (p *publisher) give(c *Client, v any) {
-	f := newFrame(c.enc)
-	f.Data = append(f.Data, wire.Encode(c.enc, v)...)
-	p.given = append(p.given, given{c, f})
+	p.given = append(p.given, given{c, c.message(v)})
 }
 
 // idle tells whether there is nothing to publish.
@@ -167,7 +167,7 @@ func (l *Lobby) send(c *Client, now sheet.Tick) {
 	_, tooMuch := c.load()
 	switch {
 	case c.fresh:
-		f := newFrame(c.enc)
+		f := outbox.New(c.enc)
 		f.Data = feed.Snapshot(f.Data, &c.Viewer, l.m.Store(), now)
 		c.fresh, c.back = false, false
 		c.behind.Store(false)
@@ -185,7 +185,7 @@ func (l *Lobby) send(c *Client, now sheet.Tick) {
 // catchUp gives a client what it has missed, each field with its newest value.
 func (l *Lobby) catchUp(c *Client, now sheet.Tick) {
 	feed := l.pub.feed
-	f := newFrame(c.enc)
+	f := outbox.New(c.enc)
 	if feed.CanCatchUp(&c.Viewer, c.back) {
 		f.Data = feed.CatchUp(f.Data, &c.Viewer)
 	} else {
@@ -210,18 +210,18 @@ func (l *Lobby) sendDelta(c *Client) {
 		for i := range p.made {
 			if p.made[i].key == plan.Key {
 				p.feed.Skip(&c.Viewer)
-				c.put(p.made[i].frame.hold())
+				c.put(p.made[i].frame.Hold())
 				return
 			}
 		}
 	}
-	f := newFrame(c.enc)
+	f := outbox.New(c.enc)
 	if f.Data = p.feed.Write(f.Data, &c.Viewer, &plan); len(f.Data) == 0 {
 		f.Free()
 		return
 	}
 	if !plan.Own && len(p.made) < maxMade {
-		p.made = append(p.made, made{plan.Key, f.hold()})
+		p.made = append(p.made, made{plan.Key, f.Hold()})
 	}
 	c.put(f)
 }
@@ -269,7 +269,7 @@ func (l *Lobby) bye(seat sheet.ID, why code.Code, reason string) {
 			c.Seats = slices.Delete(slices.Clone(c.Seats), i, i+1)
 			if len(c.Seats) == 0 {
 				delete(l.keys, c.key)
-				c.end(wire.Bye{Code: string(why), Reason: reason})
+				c.End(wire.Bye{Code: string(why), Reason: reason})
 			}
 		}
 	}

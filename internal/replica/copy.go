@@ -233,18 +233,35 @@ func (c *Copy) withdraw(p []any, out *[]Change) error {
 }
 
 func (c *Copy) column(p []any, out *[]Change) error {
-	for i := 2; i < len(p); i += 2 {
+	for i := 2; i < len(p); {
 		id, err := intAt(p, i)
 		if err != nil {
 			return err
 		}
-		s := c.sheets[sheet.ID(id)]
-		if s == nil || i+1 == len(p) {
-			return fmt.Errorf("a column speaks of sheet %d, which was never told, or has no value for it", id)
-		}
-		if err := c.fields(s, []any{p[1], p[i+1]}, out); err != nil {
+		no, err := intAt(p, 1)
+		if err != nil {
 			return err
 		}
+		s := c.sheets[sheet.ID(id)]
+		if s == nil {
+			return fmt.Errorf("sheet %d is changed but was never told", id)
+		}
+		f := c.Schema.Field(s.Kind, int(no))
+		if f == nil {
+			return fmt.Errorf("%s %d has no field number %d", s.Kind, s.ID, no)
+		}
+		n := max(f.Type.Width(), 1)
+		if i+n >= len(p) {
+			return fmt.Errorf("%s %d: a column without a value", s.Kind, s.ID)
+		}
+		raw := p[i+1]
+		if n > 1 {
+			raw = p[i+1 : i+1+n]
+		}
+		if err := c.put(s, f, raw, out); err != nil {
+			return err
+		}
+		i += 1 + n
 	}
 	return nil
 }
@@ -262,16 +279,24 @@ func (c *Copy) fields(s *Sheet, p []any, out *[]Change) error {
 		if f == nil {
 			return fmt.Errorf("%s %d has no field number %d", s.Kind, s.ID, no)
 		}
-		v, err := ValueOf(f.Type, p[i+1])
-		if err != nil {
-			return fmt.Errorf("%s %d, field %s: %w", s.Kind, s.ID, f.Name, err)
+		if err := c.put(s, f, p[i+1], out); err != nil {
+			return err
 		}
-		ch := Change{Sheet: s, Field: f, Old: s.values[f.No], New: v, First: !s.have.Has(f.No), Seen: true}
-		s.have.Set(f.No)
-		s.values[f.No] = v
-		if _, hidden := s.expects(f.No); ch.First || ch.Old != v && !hidden {
-			*out = append(*out, ch)
-		}
+	}
+	return nil
+}
+
+// put takes one value into the copy.
+func (c *Copy) put(s *Sheet, f *sheet.Field, raw any, out *[]Change) error {
+	v, err := ValueOf(f.Type, raw)
+	if err != nil {
+		return fmt.Errorf("%s %d, field %s: %w", s.Kind, s.ID, f.Name, err)
+	}
+	ch := Change{Sheet: s, Field: f, Old: s.values[f.No], New: v, First: !s.have.Has(f.No), Seen: true}
+	s.have.Set(f.No)
+	s.values[f.No] = v
+	if _, hidden := s.expects(f.No); ch.First || ch.Old != v && !hidden {
+		*out = append(*out, ch)
 	}
 	return nil
 }

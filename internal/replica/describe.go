@@ -14,17 +14,17 @@ type Described struct {
 
 // DescribedField is one field as clients are told it.
 type DescribedField struct {
-	No      int      `json:"no"`
+	No      int      `json:"no" jsonschema:"its number, by which parts speak of it"`
 	Name    string   `json:"name"`
-	Title   string   `json:"title,omitempty"`
-	Type    string   `json:"type"`
-	Choices []string `json:"choices,omitempty"`
-	Of      string   `json:"of,omitempty"`  // of a ref: player or team
-	See     string   `json:"see,omitempty"` // nothing for everyone
-	Min     *int64   `json:"min,omitempty"` // in the unit that is sent
-	Max     *int64   `json:"max,omitempty"`
-	Wall    bool     `json:"wall,omitempty"` // of a clock: at is a wall tick, not a play tick
-	Own     bool     `json:"own,omitempty"`  // declared by the rulebook, not built in
+	Title   string   `json:"title,omitempty" jsonschema:"what people read in place of the name"`
+	Type    string   `json:"type" jsonschema:"integer, number, text, flag, choice, position, ref or clock"`
+	Choices []string `json:"choices,omitempty" jsonschema:"the words of a choice"`
+	Of      string   `json:"of,omitempty" jsonschema:"of a ref: player or team"`
+	See     string   `json:"see,omitempty" jsonschema:"who sees it: team, owner or referees; everyone if it is not given"`
+	Min     *int64   `json:"min,omitempty" jsonschema:"the least value, in the unit that is sent"`
+	Max     *int64   `json:"max,omitempty" jsonschema:"the greatest value, in the unit that is sent; of a text: characters"`
+	Wall    bool     `json:"wall,omitempty" jsonschema:"of a clock: it follows wall ticks, not play ticks"`
+	Own     bool     `json:"own,omitempty" jsonschema:"declared by the rulebook, not built in"`
 }
 
 // Describe makes the description of a schema.

@@ -152,15 +152,7 @@ func (w *writer) parts(s *sheet.Schema, entries []entry, rows []*sheet.Row) {
 				w.int(int64(n))
 			}
 		case opColumn:
-			no := e.mask.Next(0)
-			f := s.Fields(e.row.Kind)[no]
-			w.list(2 + 2*(e.rows[1]-e.rows[0]))
-			w.int(opColumn)
-			w.int(int64(no))
-			for _, r := range rows[e.rows[0]:e.rows[1]] {
-				w.int(int64(r.ID))
-				w.value(r, f)
-			}
+			w.column(s.Fields(e.row.Kind)[e.mask.Next(0)], rows[e.rows[0]:e.rows[1]])
 		case opAppear:
 			w.list(4 + 2*n)
 			w.int(opAppear)
@@ -174,6 +166,24 @@ func (w *writer) parts(s *sheet.Schema, entries []entry, rows []*sheet.Row) {
 			w.fields(s, e)
 		}
 		w.end()
+	}
+}
+
+// column begins a column; its end is the caller's. Positions and clocks stand in it
+// without a list of their own.
+func (w *writer) column(f *sheet.Field, rows []*sheet.Row) {
+	w.list(2 + (1+max(f.Type.Width(), 1))*len(rows))
+	w.int(opColumn)
+	w.int(int64(f.No))
+	for _, r := range rows {
+		w.int(int64(r.ID))
+		if n := f.Type.Width(); n > 1 {
+			for _, v := range r.N[f.Slot() : f.Slot()+n] {
+				w.int(v)
+			}
+			continue
+		}
+		w.value(r, f)
 	}
 }
 

@@ -13,7 +13,7 @@ const (
 	opAppear   = 0  // [0, sheet, kind, owner, field, value, …]: a new sheet, whole
 	opGone     = -1 // [-1, sheet, …]: these sheets are no more
 	opWithdraw = -2 // [-2, sheet, field, …]: these fields are no longer to be seen
-	opColumn   = -3 // [-3, field, sheet, value, sheet, value, …]: one field of several sheets
+	opColumn   = -3 // [-3, field, sheet, value, …]: one field of several sheets, positions and clocks without lists
 )
 
 // entry is one part to be encoded from the present values.

@@ -126,13 +126,7 @@ func (s *sights) write(w *writer, field *sheet.Field) {
 		w.value(s.news[0], field)
 		w.end()
 	case len(s.news) > 1:
-		w.list(2 + 2*len(s.news))
-		w.int(opColumn)
-		w.int(int64(field.No))
-		for _, r := range s.news {
-			w.int(int64(r.ID))
-			w.value(r, field)
-		}
+		w.column(field, s.news)
 		w.end()
 	}
 	for _, r := range s.lost {

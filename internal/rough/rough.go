@@ -69,7 +69,9 @@ func Parse(s string) (Network, error) {
 }
 
 // Zero tells whether connections are left as they are.
-func (n Network) Zero() bool { return n.Delay == 0 && n.Jitter == 0 && n.StallEvery == 0 && n.CutEvery == 0 }
+func (n Network) Zero() bool {
+	return n.Delay == 0 && n.Jitter == 0 && n.StallEvery == 0 && n.CutEvery == 0
+}
 
 // Wrap returns the connection made bad. Closing it closes the other. It may be used
 // as any net.Conn, but by one reader at a time.

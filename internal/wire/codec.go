@@ -18,8 +18,13 @@ import (
 var (
 	cborWrite = must(cbor.EncOptions{Time: cbor.TimeRFC3339Nano, TextMarshaler: cbor.TextMarshalerNone}.EncMode())
 	cborRead  = must(reading.DecMode())
-	cborLoose = must(func() (cbor.DecMode, error) { o := reading; o.ExtraReturnErrors = 0; o.MaxNestedLevels = 32; return o.DecMode() }())
-	reading   = cbor.DecOptions{DupMapKey: cbor.DupMapKeyEnforcedAPF, MaxNestedLevels: MaxDepth, IndefLength: cbor.IndefLengthForbidden,
+	cborLoose = must(func() (cbor.DecMode, error) {
+		o := reading
+		o.ExtraReturnErrors = 0
+		o.MaxNestedLevels = 32
+		return o.DecMode()
+	}())
+	reading = cbor.DecOptions{DupMapKey: cbor.DupMapKeyEnforcedAPF, MaxNestedLevels: MaxDepth, IndefLength: cbor.IndefLengthForbidden,
 		TagsMd: cbor.TagsForbidden, IntDec: cbor.IntDecConvertSigned, ExtraReturnErrors: cbor.ExtraDecErrorUnknownField,
 		DefaultMapType: reflect.TypeFor[map[string]any]()}
 )

@@ -64,7 +64,7 @@ var Messages = []Message{
 		When:    "When something has changed that one sees, at most once a tick. To a client that has fallen behind or come back: once, with everything it missed, each field with its newest value.",
 		Follows: "The notices and then the verdicts of that tick.",
 		Errors:  "If `on` is not the copy's tick, or a part does not fit, the copy is not to be trusted: send `whole`.",
-		Example: `{"is":"delta","on":431,"tick":432,"parts":[[5,0,75],[-3,1,5,[4100,20000],6,[55900,20000]]]}`},
+		Example: `{"is":"delta","on":431,"tick":432,"parts":[[5,0,75],[-3,1,5,4100,20000,6,55900,20000]]}`},
 	{Is: "intent", From: Client, Type: Intent{},
 		Purpose: "Asks for something on behalf of a seat. Nothing happens unless the service finds that it may.",
 		When:    "Any time. At most 60 a second over time for each seat.",

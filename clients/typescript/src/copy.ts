@@ -128,6 +128,9 @@ const GONE = -1
 const WITHDRAW = -2
 const COLUMN = -3
 
+/** How many elements values take in a column, where that is not one. */
+const widths: Partial<Record<FieldInfo['type'], number>> = { position: 2, clock: 3 }
+
 /** A client's copy of what it may see. */
 export class Copy {
   tick = 0
@@ -223,10 +226,22 @@ export class Copy {
         break
       }
       case COLUMN:
-        for (let i = 2; i < part.length; i += 2) this.fields(this.known(part[i] as number), [part[1]!, part[i + 1]!], 0, changes)
+        this.column(part, changes)
         break
       default:
         this.fields(this.known(op), part, 1, changes)
+    }
+  }
+
+  /** One field of several sheets; positions and clocks stand in it without lists. */
+  private column(part: Part, changes: Change[]) {
+    for (let i = 2; i < part.length; ) {
+      const s = this.known(part[i] as number)
+      const width = widths[this.schema.at(s.kind, part[1] as number)?.type ?? 'integer'] ?? 1
+      const value = width > 1 ? (part.slice(i + 1, i + 1 + width) as number[]) : part[i + 1]
+      if (width > 1 && (value as number[]).length < width) throw new Error(`${s.kind} ${s.id}: a column without a value`)
+      this.fields(s, [part[1]!, value!], 0, changes)
+      i += 1 + width
     }
   }
 

@@ -1,4 +1,6 @@
-package hall
+// Package outbox is what waits for one connection: frames that are encoded once and
+// shared by all who get them, in a queue that is bounded.
+package outbox
 
 import (
 	"sync"
@@ -21,16 +23,16 @@ var frames = sync.Pool{New: func() any { return new(Frame) }}
 
 const maxKeptBuffer = 64 << 10
 
-// newFrame returns an empty frame that its maker holds.
-func newFrame(enc replica.Encoding) *Frame {
+// New returns an empty frame that its maker holds.
+func New(enc replica.Encoding) *Frame {
 	f := frames.Get().(*Frame)
 	f.Enc, f.Data = enc, f.Data[:0]
 	f.refs.Store(1)
 	return f
 }
 
-// hold counts one more place that holds the frame.
-func (f *Frame) hold() *Frame {
+// Hold counts one more place that holds the frame.
+func (f *Frame) Hold() *Frame {
 	f.refs.Add(1)
 	return f
 }

@@ -1,0 +1,61 @@
+// Plays against a service with what a Go test tells it on the command line:
+// node --experimental-websocket live.mjs ADDRESS TOKEN LOBBY ENCODING ROUGH
+// Each line that it writes is something that it has seen happen.
+import assert from 'node:assert/strict'
+import { Connection, Listing, json } from '../dist/index.js'
+import { cbor } from '../dist/cbor.js'
+
+const [address, token, lobby, encoding, rough] = process.argv.slice(2)
+const seen = []
+let wake = () => {}
+const until = async (what, holds) => {
+  const late = setTimeout(() => { console.log(`waited in vain: ${what}`); process.exit(1) }, 20000)
+  while (!holds()) await new Promise((resolve) => (wake = resolve))
+  clearTimeout(late)
+  console.log(what)
+}
+const connection = new Connection({
+  address, token, lobby,
+  encoding: encoding === 'cbor' ? cbor : json,
+  rough: rough ? JSON.parse(rough) : undefined,
+  onChange: () => wake(),
+  onState: (state) => { seen.push(state); wake() },
+  onNotice: (n) => { seen.push(n.name); wake() },
+})
+await until('the copy is there', () => connection.me)
+
+const hull = []
+const stop = connection.watch({ sheet: connection.seats[0], field: 'hull' }, (c) => { hull.push(c); wake() })
+assert.ok(hull[0].first && hull[0].now === 100, 'the first value is told the same way')
+
+await connection.send({ do: 'ready' })
+await until('play', () => connection.copy.match?.text('phase') === 'play')
+
+const refused = connection.send({ do: 'act', name: 'ram', target: connection.seats[0] }, { field: 'hull', value: 40 })
+assert.equal(connection.me.num('hull'), 40, 'what is expected is shown at once')
+assert.equal((await refused).ok, false)
+assert.equal(connection.me.num('hull'), 100, 'and taken back when it is refused')
+assert.deepEqual(hull.slice(1).map((c) => [c.old, c.now, !!c.expected, !!c.undone]), [[100, 40, true, false], [40, 100, false, true]])
+const plotted = await connection.send({ do: 'act', name: 'plot', args: { what: 7 } }, { field: 'plan', value: 7 })
+assert.ok(plotted.ok && connection.me.num('plan') === 7)
+stop()
+
+await connection.send({ do: 'steer', at: [0, -1000] })
+await until('it moves', () => connection.me.seen.length > 2)
+const [, y] = connection.place(connection.me, connection.exactTick() - 2)
+assert.ok(y <= 10000, `it is shown at ${y}`)
+
+connection.cut()
+await until('away', () => seen.includes('away'))
+const again = connection.send({ do: 'act', name: 'plot', args: { what: 3 } })
+await until('back', () => seen.lastIndexOf('open') > seen.indexOf('away'))
+assert.ok((await again).ok, 'what was sent meanwhile is done')
+assert.equal(connection.me.num('plan'), 3)
+assert.ok(connection.trip > 0 && Math.abs(connection.tick() - connection.copy.tick) < 40)
+
+const listing = new Listing({ address, token, filter: { title: 'From Node' }, onChange: () => wake() })
+await until('it is listed', () => listing.lobbies.get(lobby)?.state === 'playing')
+listing.close()
+
+connection.leave()
+await until('left', () => seen.includes('ended'))

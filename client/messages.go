@@ -151,9 +151,13 @@ func (c *Conn) message(sock *socket, data []byte) error {
 	case "bye":
 		return sock.refusedBy(data)
 	case "snapshot":
-		return take(sock, data, c.snapshot)
+		tick, _, parts, err := wire.Parts(sock.enc, data)
+		if err != nil {
+			return err
+		}
+		return c.changed(tick, func() ([]Change, error) { return c.view.Replace(parts) })
 	case "delta":
-		return take(sock, data, c.delta)
+		return c.delta(sock, data)
 	case "verdict":
 		return take(sock, data, c.answered)
 	case "notice":
@@ -200,13 +204,13 @@ func tell[T any](c *Conn, f func(T), v T) error {
 	return nil
 }
 
-func (c *Conn) snapshot(m *wire.Snapshot) error {
-	return c.changed(sheet.Tick(m.Tick), func() ([]Change, error) { return c.view.Replace(m.Parts) })
-}
-
-func (c *Conn) delta(m *wire.Delta) error {
+func (c *Conn) delta(sock *socket, data []byte) error {
+	tick, on, parts, err := wire.Parts(sock.enc, data)
+	if err != nil {
+		return err
+	}
 	c.mu.Lock()
-	whole, fits := c.whole, c.view.Copy.Tick == sheet.Tick(m.On)
+	whole, fits := c.whole, c.view.Copy.Tick == on
 	c.mu.Unlock()
 	switch {
 	case whole:
@@ -214,7 +218,7 @@ func (c *Conn) delta(m *wire.Delta) error {
 	case !fits:
 		return c.askWhole()
 	}
-	return c.changed(sheet.Tick(m.Tick), func() ([]Change, error) { return c.view.Apply(m.Parts) })
+	return c.changed(tick, func() ([]Change, error) { return c.view.Apply(parts) })
 }
 
 // changed takes a snapshot or a delta into the copy and tells of the changes.

@@ -1,6 +1,7 @@
 package client
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 	"net"
@@ -37,6 +38,7 @@ type socket struct {
 	ws  *websocket.Conn
 	enc replica.Encoding
 	mu  sync.Mutex // held while writing
+	buf bytes.Buffer
 }
 
 // dialling is how a socket is opened.
@@ -105,11 +107,16 @@ func (s *socket) refusedBy(data []byte) error {
 	return &Refusal{Code: b.Code, Reason: b.Reason}
 }
 
-// read waits for the next message.
+// read waits for the next message. It is good until the next call.
 func (s *socket) read() ([]byte, error) {
 	s.ws.SetReadDeadline(time.Now().Add(silence))
-	_, data, err := s.ws.ReadMessage()
-	return data, err
+	_, r, err := s.ws.NextReader()
+	if err != nil {
+		return nil, err
+	}
+	s.buf.Reset()
+	_, err = s.buf.ReadFrom(r)
+	return s.buf.Bytes(), err
 }
 
 // say sends a message. It may be called from any goroutine.

@@ -36,7 +36,7 @@ func Between(seen []Seen, tick float64) (x, y float64) {
 // maxSeen is how many places are kept of each thing that moves.
 const maxSeen = 12
 
-// Follow adds a place to those that were seen. A gap of more than a second means
+// Follow adds a place to those that were seen, and may change their list in place. A gap of more than a second means
 // that it stood still until shortly before; rate is ticks a second.
 func Follow(seen []Seen, s Seen, rate int) []Seen {
 	n := len(seen)
@@ -48,8 +48,8 @@ func Follow(seen []Seen, s Seen, rate int) []Seen {
 		seen = append(seen, Seen{s.Tick - 1, seen[n-1].X, seen[n-1].Y})
 	}
 	seen = append(seen, s)
-	if len(seen) > maxSeen {
-		seen = append(seen[:0:0], seen[len(seen)-maxSeen:]...)
+	if n := len(seen) - maxSeen; n > 0 {
+		seen = seen[:copy(seen, seen[n:])]
 	}
 	return seen
 }

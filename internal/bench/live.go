@@ -188,6 +188,7 @@ func loadChild() {
 		fmt.Fprintln(os.Stderr, err)
 		os.Exit(1)
 	}
+	load.Quiet()
 	r, err := load.Run(context.Background(), cfg)
 	if err != nil {
 		fmt.Fprintln(os.Stderr, "load:", err)

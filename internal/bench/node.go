@@ -20,6 +20,7 @@ func newNode(ctx context.Context) (*service.Service, func(), error) {
 	if err != nil {
 		return nil, nil, err
 	}
+	service.Tune()
 	box, stop, err := pgbox.Temp(ctx, pgbox.Folder(root))
 	if err != nil {
 		return nil, nil, err

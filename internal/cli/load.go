@@ -36,6 +36,7 @@ func loadCommand() command {
 					return errUsage{"-rough: " + err.Error()}
 				}
 				cfg.Service, cfg.Rulebook, cfg.Options = svc.Address, args[0], options
+				load.Quiet()
 				cfg.Progress = func(text string) { fmt.Fprintf(t.Err, "\r\x1b[K%s", text) }
 				report, err := load.Run(ctx, cfg)
 				fmt.Fprint(t.Err, "\r\x1b[K")

@@ -72,6 +72,7 @@ func logger(t *Terminal, level, form string) (*slog.Logger, error) {
 }
 
 func serve(ctx context.Context, t *Terminal, cfg service.Config) error {
+	service.Tune()
 	s, err := service.Start(ctx, cfg)
 	if err != nil {
 		return err

@@ -97,7 +97,7 @@ func (c *Client) Shown(tick int64, parts [][]any) {
 		}
 		c.check = nil
 		found := replica.NewCopy(k.want.Schema)
-		found.Apply(parts) // as far as it can be read; the rest differs
+		found.Apply(replica.Parts(parts)) // as far as it can be read; the rest differs
 		differs := c.lobby.differently(c, k.want.Compare(found))
 		c.lobby.log.Warn("a copy differs from what it should hold", "seat", c.First(), "tick", tick, "fields", differs[:min(len(differs), 5)])
 		c.say(wire.Differs{Is: "differs", Tick: tick, Fields: differs})

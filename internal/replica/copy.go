@@ -1,7 +1,6 @@
 package replica
 
 import (
-	"encoding/json"
 	"fmt"
 	"maps"
 	"slices"
@@ -14,6 +13,7 @@ type Copy struct {
 	Schema *Schema
 	Tick   sheet.Tick
 	sheets map[sheet.ID]*Sheet
+	told   []Change // what Apply returned last, to be reused
 }
 
 // Sheet is one sheet of a copy.
@@ -103,7 +103,7 @@ func (s *Sheet) Fields() []*sheet.Field {
 
 // Replace takes a snapshot's parts as the whole new copy and tells what differs
 // from the old one.
-func (c *Copy) Replace(parts [][]any) ([]Change, error) {
+func (c *Copy) Replace(parts Source) ([]Change, error) {
 	fresh := NewCopy(c.Schema)
 	if _, err := fresh.Apply(parts); err != nil {
 		return nil, err
@@ -143,221 +143,168 @@ func differences(old, now *Sheet) []Change {
 	return out
 }
 
-// Apply takes a delta's parts into the copy and tells each change. After an
-// error the copy must be replaced by a snapshot.
-func (c *Copy) Apply(parts [][]any) ([]Change, error) {
-	var out []Change
-	for _, p := range parts {
-		op, err := intAt(p, 0)
-		if err != nil {
-			return out, err
+// Apply takes a delta's parts into the copy and tells each change; the list is good
+// until the next call. After an error the copy must be replaced by a snapshot.
+func (c *Copy) Apply(parts Source) ([]Change, error) {
+	c.told = c.told[:0]
+	for {
+		n, ok, err := parts.part()
+		if err != nil || !ok {
+			return c.told, err
 		}
-		switch {
-		case op == opAppear:
-			err = c.appear(p, &out)
-		case op == opGone:
-			err = c.gone(p[1:], &out)
-		case op == opWithdraw:
-			err = c.withdraw(p, &out)
-		case op == opColumn:
-			err = c.column(p, &out)
-		default:
-			s := c.sheets[sheet.ID(op)]
-			if s == nil {
-				return out, fmt.Errorf("sheet %d is changed but was never told", op)
-			}
-			err = c.fields(s, p[1:], &out)
-		}
-		if err != nil {
-			return out, err
+		if err := c.part(parts, n); err != nil {
+			return c.told, err
 		}
 	}
-	return out, nil
 }
 
-func (c *Copy) appear(p []any, out *[]Change) error {
-	var n [4]int64
-	for i := range n {
+// part takes in one part of n elements.
+func (c *Copy) part(p Source, n int) error {
+	op, err := p.int()
+	if err != nil {
+		return err
+	}
+	switch op {
+	case opAppear:
+		return c.appear(p, n)
+	case opGone:
+		return c.gone(p, n-1)
+	case opWithdraw:
+		return c.withdraw(p, n)
+	case opColumn:
+		return c.column(p, n)
+	}
+	s, err := c.known(op)
+	if err != nil {
+		return err
+	}
+	return c.fields(p, s, n-1)
+}
+
+func (c *Copy) known(id int64) (*Sheet, error) {
+	if s := c.sheets[sheet.ID(id)]; s != nil {
+		return s, nil
+	}
+	return nil, fmt.Errorf("sheet %d is changed but was never told", id)
+}
+
+func (c *Copy) appear(p Source, n int) error {
+	var head [3]int64 // sheet, kind, owner
+	for i := range head {
 		var err error
-		if n[i], err = intAt(p, i); err != nil {
+		if head[i], err = p.int(); err != nil {
 			return err
 		}
 	}
-	if n[2] < 0 || n[2] >= int64(sheet.Kinds) {
-		return fmt.Errorf("sheet %d is of unknown kind %d", n[1], n[2])
+	if head[1] < 0 || head[1] >= int64(sheet.Kinds) {
+		return fmt.Errorf("sheet %d is of unknown kind %d", head[0], head[1])
 	}
-	s := &Sheet{ID: sheet.ID(n[1]), Kind: sheet.Kind(n[2]), Owner: sheet.ID(n[3]), schema: c.Schema}
+	s := &Sheet{ID: sheet.ID(head[0]), Kind: sheet.Kind(head[1]), Owner: sheet.ID(head[2]), schema: c.Schema}
 	s.values = make([]sheet.Value, len(c.Schema.kinds[s.Kind]))
 	c.sheets[s.ID] = s
-	*out = append(*out, Change{Sheet: s, Appeared: true})
-	return c.fields(s, p[4:], out)
+	c.told = append(c.told, Change{Sheet: s, Appeared: true})
+	return c.fields(p, s, n-4)
 }
 
-func (c *Copy) gone(ids []any, out *[]Change) error {
-	for i := range ids {
-		id, err := intAt(ids, i)
+func (c *Copy) gone(p Source, n int) error {
+	for range n {
+		id, err := p.int()
 		if err != nil {
 			return err
 		}
 		if s := c.sheets[sheet.ID(id)]; s != nil {
 			delete(c.sheets, s.ID)
-			*out = append(*out, Change{Sheet: s, Gone: true})
+			c.told = append(c.told, Change{Sheet: s, Gone: true})
 		}
 	}
 	return nil
 }
 
-func (c *Copy) withdraw(p []any, out *[]Change) error {
-	id, err := intAt(p, 1)
+func (c *Copy) withdraw(p Source, n int) error {
+	id, err := p.int()
 	if err != nil {
 		return err
 	}
 	s := c.sheets[sheet.ID(id)]
-	if s == nil {
-		return nil
-	}
-	for i := 2; i < len(p); i++ {
-		no, err := intAt(p, i)
+	for range n - 2 {
+		no, err := p.int()
 		if err != nil {
 			return err
+		}
+		if s == nil {
+			continue
 		}
 		f := c.Schema.Field(s.Kind, int(no))
 		if f == nil || !s.have.Has(f.No) {
 			continue
 		}
-		*out = append(*out, Change{Sheet: s, Field: f, Old: s.values[f.No]})
+		c.told = append(c.told, Change{Sheet: s, Field: f, Old: s.values[f.No]})
 		s.have.Clear(f.No)
 		s.values[f.No] = sheet.Value{}
 	}
 	return nil
 }
 
-func (c *Copy) column(p []any, out *[]Change) error {
-	for i := 2; i < len(p); {
-		id, err := intAt(p, i)
+func (c *Copy) column(p Source, n int) error {
+	no, err := p.int()
+	if err != nil {
+		return err
+	}
+	for n -= 2; n > 0; {
+		id, err := p.int()
 		if err != nil {
 			return err
 		}
-		no, err := intAt(p, 1)
+		s, err := c.known(id)
 		if err != nil {
 			return err
 		}
-		s := c.sheets[sheet.ID(id)]
-		if s == nil {
-			return fmt.Errorf("sheet %d is changed but was never told", id)
-		}
-		f := c.Schema.Field(s.Kind, int(no))
-		if f == nil {
-			return fmt.Errorf("%s %d has no field number %d", s.Kind, s.ID, no)
-		}
-		n := max(f.Type.Width(), 1)
-		if i+n >= len(p) {
-			return fmt.Errorf("%s %d: a column without a value", s.Kind, s.ID)
-		}
-		raw := p[i+1]
-		if n > 1 {
-			raw = p[i+1 : i+1+n]
-		}
-		if err := c.put(s, f, raw, out); err != nil {
+		width, err := c.put(p, s, no, true)
+		if err != nil {
 			return err
 		}
-		i += 1 + n
+		n -= 1 + width
+	}
+	if n < 0 {
+		return errShort
 	}
 	return nil
 }
 
-func (c *Copy) fields(s *Sheet, p []any, out *[]Change) error {
-	if len(p)%2 != 0 {
+func (c *Copy) fields(p Source, s *Sheet, n int) error {
+	for ; n > 0; n -= 2 {
+		no, err := p.int()
+		if err != nil {
+			return err
+		}
+		if _, err := c.put(p, s, no, false); err != nil {
+			return err
+		}
+	}
+	if n < 0 {
 		return fmt.Errorf("sheet %d: a field without a value", s.ID)
 	}
-	for i := 0; i < len(p); i += 2 {
-		no, err := intAt(p, i)
-		if err != nil {
-			return err
-		}
-		f := c.Schema.Field(s.Kind, int(no))
-		if f == nil {
-			return fmt.Errorf("%s %d has no field number %d", s.Kind, s.ID, no)
-		}
-		if err := c.put(s, f, p[i+1], out); err != nil {
-			return err
-		}
-	}
 	return nil
 }
 
-// put takes one value into the copy.
-func (c *Copy) put(s *Sheet, f *sheet.Field, raw any, out *[]Change) error {
-	v, err := ValueOf(f.Type, raw)
+// put takes one value into the copy and tells how many elements it took.
+func (c *Copy) put(p Source, s *Sheet, no int64, flat bool) (int, error) {
+	f := c.Schema.Field(s.Kind, int(no))
+	if f == nil {
+		return 0, fmt.Errorf("%s %d has no field number %d", s.Kind, s.ID, no)
+	}
+	v, err := p.value(f.Type, flat)
 	if err != nil {
-		return fmt.Errorf("%s %d, field %s: %w", s.Kind, s.ID, f.Name, err)
+		return 0, fmt.Errorf("%s %d, field %s: %w", s.Kind, s.ID, f.Name, err)
 	}
 	ch := Change{Sheet: s, Field: f, Old: s.values[f.No], New: v, First: !s.have.Has(f.No), Seen: true}
 	s.have.Set(f.No)
 	s.values[f.No] = v
 	if _, hidden := s.expects(f.No); ch.First || ch.Old != v && !hidden {
-		*out = append(*out, ch)
+		c.told = append(c.told, ch)
 	}
-	return nil
-}
-
-// ValueOf turns a decoded JSON or CBOR value into a field's value.
-func ValueOf(t sheet.Type, raw any) (sheet.Value, error) {
-	v := sheet.Value{Type: t}
-	switch t {
-	case sheet.Text:
-		s, ok := raw.(string)
-		if !ok {
-			return v, fmt.Errorf("%v is not a text", raw)
-		}
-		v.S = s
-	case sheet.Flag:
-		b, ok := raw.(bool)
-		if !ok {
-			return v, fmt.Errorf("%v is not true or false", raw)
-		}
-		if b {
-			v.N[0] = 1
-		}
-	case sheet.Position, sheet.Clock:
-		list, ok := raw.([]any)
-		if !ok || len(list) != t.Width() {
-			return v, fmt.Errorf("%v is not a list of %d integers", raw, t.Width())
-		}
-		for i := range list {
-			n, err := intAt(list, i)
-			if err != nil {
-				return v, err
-			}
-			v.N[i] = n
-		}
-	default:
-		n, err := intAt([]any{raw}, 0)
-		if err != nil {
-			return v, err
-		}
-		v.N[0] = n
+	if !flat {
+		return 1, nil
 	}
-	return v, nil
-}
-
-func intAt(list []any, i int) (int64, error) {
-	if i >= len(list) {
-		return 0, fmt.Errorf("a part with %d elements is too short", len(list))
-	}
-	switch n := list[i].(type) {
-	case int64:
-		return n, nil
-	case uint64:
-		if n <= 1<<62 {
-			return int64(n), nil
-		}
-	case json.Number:
-		return n.Int64()
-	case float64:
-		if n == float64(int64(n)) {
-			return int64(n), nil
-		}
-	}
-	return 0, fmt.Errorf("%v is not an integer", list[i])
+	return max(f.Type.Width(), 1), nil
 }

@@ -4,7 +4,6 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
-	"io"
 	"math/rand/v2"
 	"slices"
 	"testing"
@@ -32,12 +31,16 @@ func (o *onlooker) take(data []byte) error {
 	if err != nil || len(data) == 0 {
 		return err
 	}
+	parts := replica.Parts(m.Parts)
+	if m.behind != nil {
+		parts = replica.Sequence(m.behind)
+	}
 	if m.On == nil {
-		_, err = o.copy.Replace(m.Parts)
+		_, err = o.copy.Replace(parts)
 	} else if o.copy.Tick != *m.On {
 		err = fmt.Errorf("a delta on %d for a copy of %d", *m.On, o.copy.Tick)
 	} else {
-		_, err = o.copy.Apply(m.Parts)
+		_, err = o.copy.Apply(parts)
 	}
 	o.copy.Tick = m.Tick
 	return err
@@ -47,6 +50,8 @@ type message struct {
 	On    *sheet.Tick
 	Tick  sheet.Tick
 	Parts [][]any
+
+	behind []byte // what stands behind the head in CBOR
 }
 
 func decode(enc replica.Encoding, data []byte) (m message, err error) {
@@ -58,24 +63,15 @@ func decode(enc replica.Encoding, data []byte) (m message, err error) {
 		d.UseNumber()
 		return m, d.Decode(&m)
 	}
-	d := cbor.NewDecoder(bytes.NewReader(data))
 	var head []sheet.Tick
-	if err := d.Decode(&head); err != nil {
+	if m.behind, err = cbor.UnmarshalFirst(data, &head); err != nil {
 		return m, err
 	}
 	if m.Tick = head[0]; len(head) > 1 {
 		on := head[0] - head[1]
 		m.On = &on
 	}
-	for {
-		var p []any
-		if err := d.Decode(&p); err == io.EOF {
-			return m, nil
-		} else if err != nil {
-			return m, err
-		}
-		m.Parts = append(m.Parts, p)
-	}
+	return m, nil
 }
 
 // history remembers what every field held at every tick, so that what is told late
@@ -381,11 +377,69 @@ func FuzzApply(f *testing.F) {
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {
 		var parts [][]any
-		if json.Unmarshal(data, &parts) != nil {
-			return
+		if json.Unmarshal(data, &parts) == nil {
+			c := replica.NewCopy(schema)
+			c.Apply(replica.Parts(parts))
+			c.Replace(replica.Parts(parts))
+			whole := c.Parts()
+			again := replica.NewCopy(schema)
+			if _, err := again.Replace(replica.Parts(decoded(t, whole))); err != nil || again.Hash() != c.Hash() {
+				t.Errorf("the copy %v is read as another one: %v", whole, err)
+			}
 		}
-		c := replica.NewCopy(schema)
-		c.Apply(parts)
-		c.Replace(parts)
 	})
 }
+
+// decoded is what a general decoder makes of a copy's parts.
+func decoded(t *testing.T, parts [][]any) (out [][]any) {
+	data, err := json.Marshal(parts)
+	if err != nil {
+		t.Fatal(err)
+	}
+	d := json.NewDecoder(bytes.NewReader(data))
+	d.UseNumber()
+	if err := d.Decode(&out); err != nil {
+		t.Fatal(err)
+	}
+	return out
+}
+
+// FuzzSequence: what is read straight from a CBOR sequence gives the same copy as by
+// way of the general decoder, which takes some forms more.
+func FuzzSequence(f *testing.F) {
+	b, _ := rulebook.Compile([]byte(book))
+	schema, err := replica.Describe(b.Schema).Schema()
+	if err != nil {
+		f.Fatal(err)
+	}
+	for _, parts := range [][][]any{{{0, 1, 3, 1, 0, []int{1, 2}, 4, "Mara"}, {-3, 0, 1, 300, -70000}, {1, 3, true}, {-2, 1, 3}, {-1, 1}}, {{0, 9, 1, 0, 3, []int{600, -1, 0}}}, {{}}, {{7, 1}}} {
+		var data []byte
+		for _, p := range parts {
+			raw, _ := cbor.Marshal(p)
+			data = append(data, raw...)
+		}
+		f.Add(data)
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		straight, general := replica.NewCopy(schema), replica.NewCopy(schema)
+		_, err := straight.Apply(replica.Sequence(data))
+		var parts [][]any
+		for rest := data; len(rest) > 0; {
+			var p []any
+			var bad error
+			if rest, bad = reading.UnmarshalFirst(rest, &p); bad != nil {
+				if err == nil {
+					t.Fatalf("%x is read straight, but it is not CBOR: %v", data, bad)
+				}
+				return
+			}
+			parts = append(parts, p)
+		}
+		_, other := general.Apply(replica.Parts(parts))
+		if err == nil && (other != nil || straight.Hash() != general.Hash()) {
+			t.Fatalf("%x: straight %v, by the general decoder %v", data, err, other)
+		}
+	})
+}
+
+var reading, _ = cbor.DecOptions{IntDec: cbor.IntDecConvertSigned, UTF8: cbor.UTF8RejectInvalid}.DecMode()

@@ -115,7 +115,7 @@ func (r *Reporter) apply(data []byte, tell bool) {
 		r.say("the message is not JSON: %v: %s", err, data)
 		return
 	}
-	changes, err := r.copy.Apply(m.Parts)
+	changes, err := r.copy.Apply(replica.Parts(m.Parts))
 	if err != nil {
 		r.say("the parts do not fit the copy: %v", err)
 	}

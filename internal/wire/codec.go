@@ -11,6 +11,7 @@ import (
 	"github.com/fxamacker/cbor/v2"
 
 	"turnvex/internal/replica"
+	"turnvex/internal/sheet"
 )
 
 // The modes of CBOR: what is written is the shortest form, what is read must be
@@ -97,15 +98,44 @@ func ReadLoose(e replica.Encoding, data []byte, into any) error {
 	return readJSON(json.NewDecoder(bytes.NewReader(data)), into)
 }
 
+// Parts reads a snapshot or a delta for a copy: the tick that it leads to, the one
+// that a delta builds on, and the parts, which for CBOR are read as they are taken.
+func Parts(e replica.Encoding, data []byte) (tick, on sheet.Tick, parts replica.Source, err error) {
+	if e == replica.CBOR {
+		n := 1
+		if len(data) > 0 && data[0] == 0x82 {
+			n = 2
+		}
+		tick, on, rest, err := head(data, n)
+		return sheet.Tick(tick), sheet.Tick(on), replica.Sequence(rest), err
+	}
+	var d Delta // which a snapshot is too, without on
+	err = ReadLoose(e, data, &d)
+	return sheet.Tick(d.Tick), sheet.Tick(d.On), replica.Parts(d.Parts), err
+}
+
+// head reads the head of n integers of a snapshot or a delta, and returns what
+// stands behind it.
+func head(data []byte, n int) (tick, on int64, rest []byte, err error) {
+	var h []int64
+	rest, err = cborLoose.UnmarshalFirst(data, &h)
+	if err != nil || len(h) != n {
+		return 0, 0, nil, &Error{fmt.Sprintf("the head of a snapshot or delta is not a list of %d integers: %v", n, err)}
+	}
+	if n > 1 {
+		on = h[0] - h[1]
+	}
+	return h[0], on, rest, nil
+}
+
 // readParts reads a head of n integers and the parts behind it (RFC 8742).
 func readParts(data []byte, n int, tick, on *int64, parts *[][]any) error {
-	var head []int64
-	rest, err := cborLoose.UnmarshalFirst(data, &head)
-	if err != nil || len(head) != n {
-		return &Error{fmt.Sprintf("the head of a snapshot or delta is not a list of %d integers: %v", n, err)}
+	at, base, rest, err := head(data, n)
+	if err != nil {
+		return err
 	}
-	if *tick = head[0]; on != nil {
-		*on = head[0] - head[1]
+	if *tick = at; on != nil {
+		*on = base
 	}
 	*parts = [][]any{}
 	for len(rest) > 0 {

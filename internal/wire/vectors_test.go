@@ -290,7 +290,7 @@ func TestVectors(t *testing.T) {
 				var s wire.Snapshot
 				err = wire.ReadLoose(replica.Encoding(e), data, &s)
 				if err == nil {
-					_, err = c.Replace(s.Parts)
+					_, err = c.Replace(replica.Parts(s.Parts))
 				}
 				c.Tick = sheet.Tick(s.Tick)
 			} else {
@@ -300,7 +300,7 @@ func TestVectors(t *testing.T) {
 					t.Errorf("%s: on %d, the copy stands at %d", step.What, d.On, c.Tick)
 				}
 				if err == nil {
-					_, err = c.Apply(d.Parts)
+					_, err = c.Apply(replica.Parts(d.Parts))
 				}
 				c.Tick = sheet.Tick(d.Tick)
 			}

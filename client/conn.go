@@ -31,9 +31,8 @@ type Conn struct {
 	turns chan struct{}            // guarded by mu; closed and replaced at each change
 	key   string                   // guarded by mu
 	hold  time.Duration            // guarded by mu
-	time  estimate                 // guarded by mu
-	pings map[uint64]time.Time     // guarded by mu; when each was sent
-	err   error                    // guarded by mu; why it ended
+	time  estimate
+	err   error // guarded by mu; why it ended
 
 	leaving bool          // guarded by mu
 	waiting int           // guarded by mu; the place in line when it was joined, 0 with a seat

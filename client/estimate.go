@@ -1,6 +1,7 @@
 package client
 
 import (
+	"sync"
 	"time"
 
 	"turnvex/internal/sheet"
@@ -12,11 +13,13 @@ import (
 // of the last few is the best: at a steady delay it is good to a fraction of a tick.
 // Until the first pong has come, ticks that are merely heard of serve.
 type estimate struct {
+	mu      sync.Mutex // so that it may be asked while the copy is read
 	rate    int
 	heardAt time.Time
 	ticks   sheet.Tick
 	samples [maxSamples]sample
 	count   int
+	pings   map[uint64]time.Time // when each was sent
 }
 
 // maxSamples is how many round trips are looked at: with a ping each 2 s those of
@@ -33,6 +36,8 @@ type sample struct {
 // heard takes a tick that was read. It is only moved forward by what arrives sooner
 // than expected, so that one slow message does not make clocks run late.
 func (e *estimate) heard(t sheet.Tick, rate int) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
 	e.rate = rate
 	if e.heardAt.IsZero() || t >= e.heardNow() || e.heardNow()-t > sheet.Tick(rate) {
 		e.ticks, e.heardAt = t, time.Now()
@@ -43,33 +48,59 @@ func (e *estimate) heardNow() sheet.Tick {
 	return e.ticks + sheet.Tick(time.Since(e.heardAt)*time.Duration(e.rate)/time.Second)
 }
 
-// measured takes a round trip that ends now.
-func (e *estimate) measured(sent time.Time, p *wire.Ping) {
+// sent notes that a ping goes out.
+func (e *estimate) sent(n uint64) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	e.pings[n] = time.Now()
+	delete(e.pings, n-maxSamples)
+}
+
+// measured takes the answer to one of the client's own pings.
+func (e *estimate) measured(p *wire.Ping) {
 	now := time.Now()
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	sent, ok := e.pings[p.N]
+	if !ok {
+		return
+	}
+	delete(e.pings, p.N)
 	trip := now.Sub(sent)
 	e.samples[e.count%maxSamples] = sample{trip, now.Add(-trip / 2), float64(p.Tick) + float64(p.Part)/1000}
 	e.count++
 }
 
-// exact is the present tick with its fraction.
-func (e *estimate) exact() float64 {
-	if e.count == 0 {
-		return float64(e.heardNow())
-	}
-	best := &e.samples[0]
+// best is the sample with the shortest round trip, nil before the first.
+func (e *estimate) best() *sample {
+	var best *sample
 	for i := range e.samples[:min(e.count, maxSamples)] {
-		if e.samples[i].trip < best.trip {
+		if best == nil || e.samples[i].trip < best.trip {
 			best = &e.samples[i]
 		}
 	}
-	return best.tick + time.Since(best.at).Seconds()*float64(e.rate)
+	return best
+}
+
+// exact is the present tick with its fraction.
+func (e *estimate) exact() float64 {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	if best := e.best(); best != nil {
+		return best.tick + time.Since(best.at).Seconds()*float64(e.rate)
+	}
+	return float64(e.heardNow())
 }
 
 func (e *estimate) tick() sheet.Tick { return sheet.Tick(e.exact()) }
 
 // reset forgets round trips, as after a connection was lost: the next node's clock
 // may be another one.
-func (e *estimate) reset() { e.count = 0 }
+func (e *estimate) reset() {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	e.count, e.pings = 0, map[uint64]time.Time{}
+}
 
 // pingEvery is the time between a client's own pings, firstPings how many come
 // quickly at first.
@@ -80,10 +111,7 @@ const (
 
 // ping measures the round trip until the connection is away.
 func (c *Conn) ping(s *socket, away <-chan struct{}) {
-	c.mu.Lock()
 	c.time.reset()
-	c.pings = map[uint64]time.Time{}
-	c.mu.Unlock()
 	wait := time.NewTimer(0)
 	defer wait.Stop()
 	for n := uint64(1); ; n++ {
@@ -92,10 +120,7 @@ func (c *Conn) ping(s *socket, away <-chan struct{}) {
 		case <-away:
 			return
 		}
-		c.mu.Lock()
-		c.pings[n] = time.Now()
-		delete(c.pings, n-maxSamples)
-		c.mu.Unlock()
+		c.time.sent(n)
 		if s.say(wire.Ping{Is: "ping", N: n}) != nil {
 			return
 		}
@@ -105,38 +130,21 @@ func (c *Conn) ping(s *socket, away <-chan struct{}) {
 	}
 }
 
-// pong takes the answer to one of the client's own pings.
-func (c *Conn) pong(p *wire.Ping) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	if sent, ok := c.pings[p.N]; ok {
-		delete(c.pings, p.N)
-		c.time.measured(sent, p)
-	}
-}
-
 // Tick returns the service's present wall tick, as far as can be known here: at a
 // steady delay it is right to one tick.
 func (c *Conn) Tick() int64 { return int64(c.ExactTick()) }
 
 // ExactTick returns the service's present wall tick with its fraction, for showing
 // what moves between ticks: see Copy.Place.
-func (c *Conn) ExactTick() float64 {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	return c.time.exact()
-}
+func (c *Conn) ExactTick() float64 { return c.time.exact() }
 
 // Trip returns the shortest of the last round trips to the service and back, 0
 // before the first.
 func (c *Conn) Trip() time.Duration {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	best := time.Duration(0)
-	for _, s := range c.time.samples[:min(c.time.count, maxSamples)] {
-		if best == 0 || s.trip < best {
-			best = s.trip
-		}
+	c.time.mu.Lock()
+	defer c.time.mu.Unlock()
+	if best := c.time.best(); best != nil {
+		return best.trip
 	}
-	return best
+	return 0
 }

@@ -2,6 +2,7 @@ package client
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"slices"
 
@@ -161,11 +162,11 @@ func (c *Conn) message(sock *socket, data []byte) error {
 	case "verdict":
 		return take(sock, data, c.answered)
 	case "notice":
-		return take(sock, data, func(n *Notice) error { return tell(c, c.opts.OnNotice, *n) })
+		return take(sock, data, func(n *Notice) error { wholes(n.With); return tell(c, c.opts.OnNotice, *n) })
 	case "missed":
 		return take(sock, data, func(m *wire.Missed) error { return tell(c, c.opts.OnMissed, m.Notices) })
 	case "decision":
-		return take(sock, data, func(d *Decision) error { return tell(c, c.opts.OnDecision, *d) })
+		return take(sock, data, func(d *Decision) error { wholes(d.Tell); return tell(c, c.opts.OnDecision, *d) })
 	case "decided":
 		return take(sock, data, c.decided)
 	case "ping":
@@ -176,7 +177,7 @@ func (c *Conn) message(sock *socket, data []byte) error {
 			return sock.say(wire.Ping{Is: "pong", N: p.N})
 		})
 	case "pong":
-		return take(sock, data, func(p *wire.Ping) error { c.pong(p); return nil })
+		return take(sock, data, func(p *wire.Ping) error { c.time.measured(p); return nil })
 	case "check":
 		return take(sock, data, func(k *wire.Check) error { return c.checked(sock, k) })
 	case "show":
@@ -185,6 +186,28 @@ func (c *Conn) message(sock *socket, data []byte) error {
 		return take(sock, data, func(d *wire.Differs) error { return tell(c, c.opts.OnDiffers, d.Fields) })
 	}
 	return nil
+}
+
+// wholes makes what notices and decisions say the same in both encodings: numbers
+// become int64, lists of them []int64.
+func wholes(m map[string]any) {
+	for k, v := range m {
+		switch v := v.(type) {
+		case json.Number:
+			m[k], _ = v.Int64()
+		case []any:
+			list := make([]int64, len(v))
+			for i, x := range v {
+				switch x := x.(type) {
+				case json.Number:
+					list[i], _ = x.Int64()
+				case int64:
+					list[i] = x
+				}
+			}
+			m[k] = list
+		}
+	}
 }
 
 // take reads a message and does what is to be done with it.

@@ -64,10 +64,12 @@ type Options struct {
 	Dial dialFunc
 }
 
-// Notice is something that happened.
+// Notice is something that happened. The values in With are string, bool, int64 (of
+// numbers the thousandths) and []int64.
 type Notice = wire.Notice
 
-// Decision is an action that a referee is asked about.
+// Decision is an action that a referee is asked about. The values in Tell are as in
+// a Notice.
 type Decision = wire.Decision
 
 // Difference is a field in which the copy differed from what it should hold.

@@ -35,7 +35,8 @@ type Config struct {
 	Region   string
 	Version  string
 	Rough    rough.Network
-	Origins  []string // allowed beside the service's own, for the live socket
+	Patience time.Duration // how long a connection may take nothing; 10 s if 0
+	Origins  []string      // allowed beside the service's own, for the live socket
 }
 
 type server struct {
@@ -48,6 +49,9 @@ type server struct {
 
 // New returns the handler of all doors.
 func New(cfg Config) http.Handler {
+	if cfg.Patience == 0 {
+		cfg.Patience = writeWithin
+	}
 	s := &server{Config: cfg, limits: newLimits(requestRate, requestBurst), guesses: newLimits(guessRate, guessBurst),
 		arriving: arrivals{count: map[string]int{}}}
 	r := chi.NewRouter()

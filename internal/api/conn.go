@@ -4,7 +4,7 @@ import (
 	"bytes"
 	"context"
 	"errors"
-	"os"
+	"net"
 	"sync/atomic"
 	"time"
 
@@ -22,7 +22,7 @@ import (
 
 // The time limits of a live connection.
 const (
-	writeWithin = 10 * time.Second // for one batch of frames
+	writeWithin = 10 * time.Second // for a message, or what waits, unless the node says otherwise
 	pingEvery   = 2 * time.Second
 	silentFor   = 15 * time.Second // without any message the connection counts as lost
 )
@@ -95,8 +95,8 @@ func (c *conn) writer() {
 // writeWaiting writes what waits, and tells whether the connection goes on.
 func (c *conn) writeWaiting() bool {
 	list, bye := c.client.Take()
-	if err := WriteFrames(c.ws, list); err != nil {
-		if errors.Is(err, os.ErrDeadlineExceeded) {
+	if err := WriteFrames(c.ws, list, c.s.Patience); err != nil {
+		if late := net.Error(nil); errors.As(err, &late) && late.Timeout() {
 			c.client.Stuck()
 		}
 		return false
@@ -114,9 +114,9 @@ func (c *conn) writeWaiting() bool {
 	return true
 }
 
-// WriteFrames writes frames to a connection and frees them, within 10 s in all.
-func WriteFrames(ws *websocket.Conn, list []*outbox.Frame) (err error) {
-	ws.SetWriteDeadline(time.Now().Add(writeWithin))
+// WriteFrames writes frames to a connection and frees them, within a time in all.
+func WriteFrames(ws *websocket.Conn, list []*outbox.Frame, within time.Duration) (err error) {
+	ws.SetWriteDeadline(time.Now().Add(within))
 	for _, f := range list {
 		if err == nil {
 			err = ws.WriteMessage(messageType[f.Enc], f.Data)
@@ -242,8 +242,8 @@ func (c *conn) intent(data []byte, limit *inputLimit) error {
 func (c *conn) rename(in *match.Input) error {
 	name, err := account.CleanName(in.Text)
 	in.Text = name
-	if err != nil || in.Seat != c.client.First() {
-		return nil // a bad name is refused by verdict
+	if err != nil || in.Seat != c.client.First() || c.client.Repeats(in) {
+		return nil // a bad name is refused by verdict, and a number that comes again is only answered
 	}
 	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
 	defer cancel()

@@ -248,7 +248,7 @@ func throughBoxes(sockets []*websocket.Conn, data []byte, rounds, ahead int) (ti
 		all.Go(func() {
 			for range boxes[i].Wake() {
 				list, bye := boxes[i].Take()
-				if err := api.WriteFrames(ws, list); err != nil {
+				if err := api.WriteFrames(ws, list, 10*time.Second); err != nil {
 					errs <- err
 				}
 				round.Add(-len(list))

@@ -38,7 +38,9 @@ func (l *Lobby) checkCopies(now sheet.Tick) {
 	if every == 0 && l.m.Store().Of(sheet.Lobby)[0].Flag(l.book.F.Lobby.Practice) {
 		every = checkEvery
 	}
+	l.recheck = every > 0
 	if every > 0 && now >= l.checkAt {
+		l.recheck = false
 		l.checkAt = now + sheet.Tick(max(every*time.Duration(l.book.Rate)/time.Second, 1))
 		for _, c := range l.clients {
 			l.ask(c, nil)

@@ -95,6 +95,12 @@ func (c *Client) readSet(in *wire.Intent) (sheet.Value, error) {
 	return sheet.Value{Type: sheet.Text, S: "unreadable"}, nil
 }
 
+// Repeats tells whether an intent's number was answered before.
+func (c *Client) Repeats(in *match.Input) (again bool) {
+	c.lobby.do(context.Background(), func() { again = in.Seq <= c.lobby.m.LastIntent(in.Seat) })
+	return again
+}
+
 // EndFor ends the connection because of what it sent; nil when it is gone anyway.
 func (c *Client) EndFor(why code.Code, err error) {
 	b := wire.Bye{Code: string(why)}

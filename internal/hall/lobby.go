@@ -46,6 +46,7 @@ type Lobby struct {
 	writes  sync.WaitGroup // of the directory
 	journal *journalFile   // nil unless the node keeps journals
 	checkAt sheet.Tick     // when the copies are checked next
+	recheck bool           // something was told since they were checked last
 	asking  []func()       // checks that wait for the next publishing
 }
 

@@ -151,6 +151,9 @@ func (l *Lobby) publish() {
 	p.feed.End()
 	st.ClearChanges()
 	p.due = p.feed.Due(st, l.viewers)
+	if l.recheck && (p.due == 0 || l.checkAt < p.due) {
+		p.due = l.checkAt
+	}
 }
 
 func (l *Lobby) viewers(yield func(*replica.Viewer) bool) {

@@ -24,29 +24,53 @@ func turnvex(t *testing.T, stdin string, args ...string) (stdout, stderr string,
 	return out.String(), err.String(), status
 }
 
-// TestCommandLine uses every command as a person and as a program would.
-func TestCommandLine(t *testing.T) {
+// shell runs commands as one player would who has the operator's key in a file.
+type shell struct {
+	*testing.T
+	dir, keyFile string
+}
+
+func newShell(t *testing.T) *shell {
 	t.Setenv("TURNVEX_HOME", t.TempDir())
 	t.Setenv("TURNVEX_SERVICE", node.Address)
-	dir := t.TempDir()
-	first, bad := filepath.Join(dir, "first.yaml"), filepath.Join(dir, "bad.yaml")
-	os.WriteFile(bad, []byte("turnvex: 1\nname: bad\nphases: {play: {lenght: 3s}}\n"), 0o600)
-	run := func(want int, stdin string, args ...string) string {
-		t.Helper()
-		out, errs, status := turnvex(t, stdin, args...)
-		if status != want {
-			t.Fatalf("turnvex %s: status %d, not %d\n%s%s", strings.Join(args, " "), status, want, out, errs)
-		}
-		return out + errs
+	sh := &shell{T: t, dir: t.TempDir()}
+	sh.keyFile = sh.file("key", operatorKey+"\n")
+	return sh
+}
+
+func (sh *shell) file(name, text string) string {
+	file := filepath.Join(sh.dir, name)
+	if err := os.WriteFile(file, []byte(text), 0o600); err != nil {
+		sh.Fatal(err)
 	}
-	has := func(text string, parts ...string) {
-		t.Helper()
-		for _, p := range parts {
-			if !strings.Contains(text, p) {
-				t.Errorf("%q is missing in:\n%s", p, text)
-			}
+	return file
+}
+
+// run runs a command that must end with a status, and returns all that it wrote.
+func (sh *shell) run(want int, stdin string, args ...string) string {
+	sh.Helper()
+	out, errs, status := turnvex(sh.T, stdin, args...)
+	if status != want {
+		sh.Fatalf("turnvex %s: status %d, not %d\n%s%s", strings.Join(args, " "), status, want, out, errs)
+	}
+	return out + errs
+}
+
+func (sh *shell) has(text string, parts ...string) {
+	sh.Helper()
+	for _, p := range parts {
+		if !strings.Contains(text, p) {
+			sh.Errorf("%q is missing in:\n%s", p, text)
 		}
 	}
+}
+
+// TestCommandLine uses commands as a person and as a program would.
+func TestCommandLine(t *testing.T) {
+	sh := newShell(t)
+	run, has, keyFile := sh.run, sh.has, sh.keyFile
+	first := filepath.Join(sh.dir, "first.yaml")
+	bad := sh.file("bad.yaml", "turnvex: 1\nname: bad\nphases: {play: {lenght: 3s}}\n")
 	has(run(0, ""), "serve", "check", "join", "board")
 	has(run(2, "", "chekc"), `did you mean "check"?`)
 	has(run(2, "", "check"), "0 arguments", "check -h")
@@ -57,11 +81,9 @@ func TestCommandLine(t *testing.T) {
 	has(run(1, "", "new", first), "not overwritten")
 	has(run(0, "", "check", first), "mine", "can be played")
 	has(run(1, "", "check", first, bad), bad+":3:17: error:", `did you mean "length"?`, "1 error, ")
-	keyFile := filepath.Join(dir, "key")
-	os.WriteFile(keyFile, []byte(operatorKey+"\n"), 0o600)
-	has(run(2, "", "load", first), "TURNVEX_OPERATOR_KEY")
-	has(run(1, "", "load", "-key-file", keyFile, bad), bad+":3:17: error:")
-	has(run(0, "", "load", "-key-file", keyFile, first), "mine", "is loaded")
+	has(run(2, "", "publish", first), "TURNVEX_OPERATOR_KEY")
+	has(run(1, "", "publish", "-key-file", keyFile, bad), bad+":3:17: error:")
+	has(run(0, "", "publish", "-key-file", keyFile, first), "mine", "is published")
 	has(run(0, "", "schema"), `"$schema"`)
 	var report struct {
 		OK       bool
@@ -95,6 +117,74 @@ func TestCommandLine(t *testing.T) {
 	has(run(1, "", "lobbies", "-service", "http://127.0.0.1:1"), "does not answer")
 }
 
+// TestLobbyCommands uses the commands on a lobby, on rehearsals and on accounts.
+func TestLobbyCommands(t *testing.T) {
+	sh := newShell(t)
+	run, has := sh.run, sh.has
+	book := sh.file("duel.yaml", string(source(t, "duel")))
+	journal, chart := filepath.Join(sh.dir, "one.journal"), filepath.Join(sh.dir, "chart.svg")
+	out := run(0, "", "rehearse", "-matches", "20", "-players", "4", "-journal", journal, "-chart", chart, book)
+	has(out, "20 matches")
+	if again := run(0, "", "rehearse", "-matches", "20", "-players", "4", "-workers", "1", book); firstLine(again) != firstLine(out) {
+		t.Errorf("the same seed gives %q and %q", firstLine(out), firstLine(again))
+	}
+	has(run(0, "", "replay", journal), "Amber")
+	has(run(0, "", "replay", "-to", "40", "-json", journal), `"tick":40`)
+	if svg, err := os.ReadFile(chart); err != nil || !bytes.Contains(svg, []byte("<svg")) {
+		t.Errorf("the chart: %v", err)
+	}
+	has(run(0, "", "types", "-lang", "typescript", book), "export interface PlayerFields", "hull: number")
+	has(run(2, "", "types", "-lang", "latin", book), "go, typescript, csharp, cpp")
+	has(run(2, "", "serve", "-database", "x", "-rough", "delay=1s"), "-practice")
+	has(run(2, "", "serve", "-database", "x", "-practice", "-rough", "delay=fast"), `"delay=fast" is not understood`)
+
+	meeting := variant(t)
+	code := strings.TrimSpace(regexp.MustCompile(`[A-Z2-9]{6}`).FindString(run(0, "", "quick", "-only", meeting)))
+	stdin, typing := io.Pipe()
+	seen := &screen{more: make(chan struct{}, 1)}
+	playing := make(chan int, 1)
+	go func() { playing <- cli.Main([]string{"join", "-json", code}, &cli.Terminal{In: stdin, Out: seen, Err: seen}) }()
+	seen.until(t, `"field":"cool_ram"`)
+	has(run(0, "", "ask", code, "ready"), "ccepted")
+	seen.until(t, `"field":"ready","old":false,"new":true`)
+	has(run(1, "", "ask", code, "act", "-name", "ram"), "not-now")
+	has(run(0, "", "settings", code, "capacity=4", "title=Night round"), "changed")
+	has(run(1, "", "settings", code, "capacity=400"), "out-of-range")
+	has(run(0, "", "copies", "-key-file", sh.keyFile, code), "1 of 1 connection answered", "what it should be")
+	has(run(0, "", "end", "-key-file", sh.keyFile, "-because", "late", code), "No match is running")
+	has(run(0, "", "leave", code), "no seat there any more")
+	typing.Close()
+	if status := <-playing; status != 0 {
+		t.Errorf("join ends with %d", status)
+	}
+	has(run(0, "", "close", "-key-file", sh.keyFile, code), "closed")
+
+	var measured struct {
+		Clients  int     `json:"clients"`
+		Messages float64 `json:"messages_per_second"`
+		Whole    float64 `json:"bytes_against_whole_state"`
+	}
+	out, _, _ = turnvex(t, "", "load", "-json", "-clients", "4", "-lobby", "2", "-for", "1s", "-warm-up", "1s", "-rate", "10", "-rough", "delay=5ms", "duel")
+	if err := json.Unmarshal([]byte(out), &measured); err != nil || measured.Clients != 4 || measured.Messages < 20 || measured.Whole <= 0 || measured.Whole > 0.5 {
+		t.Errorf("load: %+v, %v\n%s", measured, err, out)
+	}
+	has(run(1, "", "load", "nothing-like-it"), "no rulebook", "turnvex publish")
+
+	key := "board-" + fresh()
+	has(run(0, "", "keys", "-key-file", sh.keyFile, "-scopes", "referee", "make", key), key)
+	has(run(0, "", "keys", "-key-file", sh.keyFile, "list"), key, "referee")
+	has(run(0, "", "keys", "-key-file", sh.keyFile, "revoke", key), "revoked")
+	t.Setenv("TURNVEX_PASSWORD", "lanterns at night")
+	login := "odile-" + fresh()
+	has(run(0, "", "account", "make", login), login)
+	t.Setenv("TURNVEX_HOME", t.TempDir()) // another machine
+	has(run(0, "", "sign-in", "-login", login), "Signed in")
+	has(run(2, "", "account", "delete"), "-sure")
+	has(run(0, "", "account", "-sure", "delete"), "deleted")
+}
+
+func firstLine(s string) string { line, _, _ := strings.Cut(s, "\n"); return line }
+
 // screen is a terminal's output that can be waited for.
 type screen struct {
 	mu   sync.Mutex
@@ -126,7 +216,7 @@ func (s *screen) until(t *testing.T, part string) {
 		select {
 		case <-s.more:
 		case <-done.Done():
-			t.Fatalf("the screen never shows %q:\n%q", part, text)
+			t.Fatalf("the screen never shows %q:\n%q", part, text[max(len(text)-2000, 0):])
 		}
 	}
 }

@@ -30,6 +30,16 @@ func reload(t *testing.T, name string, replace ...string) {
 	}
 }
 
+// source is the text of a rulebook that is loaded.
+func source(t *testing.T, name string) []byte {
+	t.Helper()
+	book, err := node.Library.Book(name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return []byte(book.Source)
+}
+
 func connect(t *testing.T, in *client.Signed, o client.Options) (*client.Conn, error) {
 	o.Address, o.Token = node.Address, in.Token
 	c, err := client.Connect(soon(t), o)

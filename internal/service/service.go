@@ -40,6 +40,7 @@ type Config struct {
 	Journals    string        // a folder for the lobbies' journals; "" for none
 	Practice    bool          // every lobby is a practice lobby
 	Rough       rough.Network // how bad live connections are made
+	Patience    time.Duration // how long a live connection may take nothing; 10 s if 0
 	Check       time.Duration // how often all copies are checked; if 0, every 5 s in practice lobbies
 	Log         *slog.Logger  // nothing is logged if nil
 }
@@ -139,7 +140,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	}
 	s.Address = "http://" + l.Addr().String()
 	s.http = api.Server(api.New(api.Config{DB: s.DB, Hall: s.Hall, Accounts: accounts, Library: lib, Log: cfg.Log,
-		Region: cfg.Region, Version: Version, Rough: cfg.Rough, Origins: cfg.Origins}))
+		Region: cfg.Region, Version: Version, Rough: cfg.Rough, Patience: cfg.Patience, Origins: cfg.Origins}))
 	go func() {
 		if err := s.http.Serve(l); !errors.Is(err, http.ErrServerClosed) {
 			s.failed <- err

@@ -55,7 +55,7 @@ func run(address, key, out string) error {
 	for _, s := range []shot{
 		{"console-lobbies.png", "/", `document.querySelectorAll('tbody tr').length >= 3`, ""},
 		{"console-match.png", "/lobby/" + page.Lobbies[0].Code, playing + ` && document.querySelectorAll('circle').length > 8`, ""},
-		{"console-compare.png", "", playing + ` && document.querySelectorAll('[data-test=compare] tbody tr').length > 20`, `document.querySelector('[data-test=compare]').scrollIntoView()`},
+		{"console-compare.png", "", playing + ` && document.querySelectorAll('[data-test=compare] tbody tr').length > 20 && !!document.querySelector('[data-test=copies]')`, `document.querySelector('[data-test=compare]').scrollIntoView(); document.querySelector('[data-test=ask-copies]').click()`},
 		{"console-results.png", "/results", `document.querySelectorAll('[data-match]').length >= 1`, ""},
 		{"console-board.png", "/boards/clash/lanterns", `document.querySelectorAll('tbody tr').length >= 1`, ""},
 		{"console-rulebooks.png", "/rulebooks", `document.body.innerText.includes('clash')`, ""},

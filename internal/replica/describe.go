@@ -24,6 +24,7 @@ type DescribedField struct {
 	Min     *int64   `json:"min,omitempty" jsonschema:"the least value, in the unit that is sent"`
 	Max     *int64   `json:"max,omitempty" jsonschema:"the greatest value, in the unit that is sent; of a text: characters"`
 	Wall    bool     `json:"wall,omitempty" jsonschema:"of a clock: it follows wall ticks, not play ticks"`
+	Every   int64    `json:"every,omitempty" jsonschema:"changes are told at most once in so many ticks"`
 	Own     bool     `json:"own,omitempty" jsonschema:"declared by the rulebook, not built in"`
 }
 
@@ -44,7 +45,7 @@ const unbounded = 1 << 53
 
 // DescribeField makes the description of one field.
 func DescribeField(f *sheet.Field) DescribedField {
-	d := DescribedField{No: f.No, Name: f.Name, Title: f.Title, Type: f.Type.String(), Choices: f.Choices, Wall: f.Wall, Own: !f.BuiltIn}
+	d := DescribedField{No: f.No, Name: f.Name, Title: f.Title, Type: f.Type.String(), Choices: f.Choices, Wall: f.Wall, Every: int64(f.Rate), Own: !f.BuiltIn}
 	if f.Type == sheet.Ref {
 		d.Of = f.Of.String()
 	}

@@ -386,6 +386,31 @@ func away(c *client.Copy, name string) bool {
 	return false
 }
 
+// wrongTitle changes the lobby's title in a snapshot's parts.
+func wrongTitle(parts []any) {
+	for _, p := range parts {
+		if part := p.([]any); part[2] == 0.0 {
+			part[7] = "A wrong title"
+		}
+	}
+}
+
+// lieOnce answers a check with a wrong hash and shows a copy.
+func (b *bare) lieOnce(parts []any) {
+	k := b.next("check")
+	b.WriteJSON(map[string]any{"is": "hash", "tick": k["tick"], "hash": 12345})
+	if show := b.next("show"); show["tick"] != k["tick"] {
+		b.t.Errorf("asked to show %v, not %v", show["tick"], k["tick"])
+	}
+	b.WriteJSON(map[string]any{"is": "shown", "tick": k["tick"], "parts": parts})
+}
+
+// lie answers one check with a copy whose title is wrong.
+func (b *bare) lie(parts []any) {
+	wrongTitle(parts)
+	b.lieOnce(parts)
+}
+
 // TestDivergence (protocol, How a copy is hashed): a client that is wrong on purpose
 // is found out, and the field is named, in practice by itself and for an operator.
 func TestDivergence(t *testing.T) {
@@ -404,19 +429,8 @@ func TestDivergence(t *testing.T) {
 	b := bareTo(t, checked.Address, map[string]any{"token": joss.Token, "lobby": l.Code}, 0)
 	snapshot := b.next("snapshot")
 	parts := snapshot["parts"].([]any)
-	lie := func() {
-		k := b.next("check")
-		b.WriteJSON(map[string]any{"is": "hash", "tick": k["tick"], "hash": 12345})
-		if show := b.next("show"); show["tick"] != k["tick"] {
-			t.Errorf("asked to show %v, not %v", show["tick"], k["tick"])
-		}
-		b.WriteJSON(map[string]any{"is": "shown", "tick": k["tick"], "parts": parts})
-	}
-	for _, p := range parts { // the lobby's title is another one
-		if part := p.([]any); part[2] == 0.0 {
-			part[7] = "A wrong title"
-		}
-	}
+	wrongTitle(parts)
+	lie := func() { b.lieOnce(parts) }
 	lie()
 	found := false
 	for _, f := range b.next("differs")["fields"].([]any) {

@@ -62,6 +62,14 @@ type GroundInfo struct {
 	Height int64      `json:"height"`
 	Boxes  [][4]int64 `json:"boxes,omitempty" jsonschema:"walls: left, top, right, bottom"`
 	Rounds [][3]int64 `json:"circles,omitempty" jsonschema:"walls: x, y, radius"`
+	Sight  *SightInfo `json:"sight,omitempty" jsonschema:"how far positions are told; everywhere if it is not given"`
+}
+
+// SightInfo says how far positions are told to who has a player on the ground.
+type SightInfo struct {
+	Near  int64 `json:"near" jsonschema:"within so many millimetres each change is told"`
+	Far   int64 `json:"far" jsonschema:"beyond so many millimetres none is"`
+	Every int64 `json:"every" jsonschema:"between the two at most one in so many ticks"`
 }
 
 // NoticeInfo is what clients are told of a notice: its fields and their types.
@@ -103,6 +111,9 @@ func Describe(b *rulebook.Book) BookInfo {
 	}
 	if g := b.Ground; g != nil {
 		info.Ground = &GroundInfo{Width: g.Width, Height: g.Height}
+		if s := g.Sight; s != nil {
+			info.Ground.Sight = &SightInfo{s.Near, s.Far, int64(s.Every)}
+		}
 		for _, w := range g.Walls {
 			if w.Radius > 0 {
 				info.Ground.Rounds = append(info.Ground.Rounds, [3]int64{w.X, w.Y, w.Radius})

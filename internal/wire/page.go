@@ -50,7 +50,7 @@ func (m *Message) write(b *strings.Builder) {
 // inner are the types that stand inside messages and have fields of their own.
 var inner = []reflect.Type{
 	reflect.TypeFor[replica.DescribedField](), reflect.TypeFor[SeatInfo](), reflect.TypeFor[Filter](), reflect.TypeFor[LobbyInfo](), reflect.TypeFor[BookInfo](), reflect.TypeFor[ActionInfo](),
-	reflect.TypeFor[KitInfo](), reflect.TypeFor[PieceInfo](), reflect.TypeFor[PhaseInfo](), reflect.TypeFor[GroundInfo](), reflect.TypeFor[NoticeInfo](),
+	reflect.TypeFor[KitInfo](), reflect.TypeFor[PieceInfo](), reflect.TypeFor[PhaseInfo](), reflect.TypeFor[GroundInfo](), reflect.TypeFor[SightInfo](), reflect.TypeFor[NoticeInfo](),
 	reflect.TypeFor[Differently](),
 }
 

@@ -23,6 +23,8 @@ export interface FieldInfo {
   min?: number
   max?: number
   wall?: boolean
+  /** Changes are told at most once in so many ticks. */
+  every?: number
   own?: boolean
 }
 
@@ -44,6 +46,8 @@ export interface GroundInfo {
   height: number
   boxes?: [number, number, number, number][]
   circles?: [number, number, number][]
+  /** How far positions are told, in millimetres; between near and far at most one in every ticks. */
+  sight?: { near: number; far: number; every: number }
 }
 
 export interface BookInfo {

@@ -40,7 +40,7 @@ export function LobbyPage() {
       <Grid templateColumns={copy.book.ground ? { base: '1fr', lg: 'minmax(0, 3fr) minmax(0, 2fr)' } : '1fr'} gap="4" alignItems="start">
         <Roster copy={copy} live={store.connection} />
         <Stack gap="4">
-          <Ground copy={copy} />
+          <Ground copy={copy} live={store.connection} />
           <Events copy={copy} notices={state.notices} />
         </Stack>
       </Grid>

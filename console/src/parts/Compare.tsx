@@ -2,7 +2,8 @@ import { Badge, Card, Flex, Heading, HStack, NativeSelect, SegmentGroup, Table, 
 import { useRef, useState } from 'react'
 import type { Copy } from 'turnvex-client'
 import { useLive } from '../useLive.ts'
-import { differs, lines, Patience, type Line } from './compare.ts'
+import { differs, lag, lines, Patience, type Line } from './compare.ts'
+import { OwnCopies } from './OwnCopies.tsx'
 import { label, nameOf, shown } from './fields.ts'
 
 const cell = { maxW: '220px', truncate: true } as const
@@ -20,7 +21,7 @@ export function Compare({ truth, code, token }: { truth: Copy; code: string; tok
   const patience = useRef(new Patience(400)).current
   const all = lines(truth, [first.state.copy, second.state.copy], groups[group] ?? [])
   const now = performance.now()
-  const marks = all.map((l) => [0, 1].map((i) => patience.lasting(`${i}/${l.key}`, differs(l, i), now)))
+  const marks = all.map((l) => [0, 1].map((i) => patience.lasting(`${i}/${l.key}`, differs(l, i), now, lag(truth, l))))
   const count = marks.flat().filter(Boolean).length
   return (
     <Card.Root data-test="compare">
@@ -31,6 +32,7 @@ export function Compare({ truth, code, token }: { truth: Copy; code: string; tok
             <Badge colorPalette={count ? 'red' : 'green'} data-test="differences">
               {count ? `${count} differ` : 'no difference'}
             </Badge>
+            <OwnCopies code={code} truth={truth} />
           </HStack>
           <SegmentGroup.Root size="sm" value={group} onValueChange={(d) => setGroup(d.value ?? 'Players')}>
             <SegmentGroup.Indicator />

@@ -1,10 +1,15 @@
 import { Card } from '@chakra-ui/react'
-import type { Copy } from 'turnvex-client'
+import type { Connection, Copy } from 'turnvex-client'
+import { useTicker } from '../hooks.ts'
 import { teamColours } from '../theme.tsx'
 import { teamNo } from './fields.ts'
 
-/** The ground with walls, pieces and players, as the authority has them. */
-export function Ground({ copy }: { copy: Copy }) {
+/** How many ticks behind the service players are drawn, so that there is a later place to move towards. */
+const behind = 2
+
+/** The ground with walls, pieces and players, who move smoothly between ticks. */
+export function Ground({ copy, live }: { copy: Copy; live: Connection }) {
+  useTicker(40)
   const g = copy.book.ground
   if (!g) return null
   const m = (mm: number) => mm / 100 // drawn in tenths of a metre: very large font sizes are not drawn
@@ -27,14 +32,14 @@ export function Ground({ copy }: { copy: Copy }) {
           return at && <circle key={p.id} cx={m(at[0])} cy={m(at[1])} r={Math.max(m(kind?.radius ?? 500), width / 130)} fill="var(--chakra-colors-yellow-solid)" opacity="0.85" />
         })}
         {copy.of('player').map((p) => {
-          const at = p.pos()
-          if (!at || !p.flag('playing')) return null
+          if (!p.pos() || !p.flag('playing')) return null
+          const at = live.place(p, live.exactTick() - behind)
           const colour = `var(--chakra-colors-${teamColours[teamNo(copy, p.num('team'))]}-solid)`
           const size = Math.max(r, width / 90)
           return (
             <g key={p.id} opacity={p.flag('alive') ? 1 : 0.3} data-player={p.id}>
               <circle cx={m(at[0])} cy={m(at[1])} r={size} fill={colour} />
-              <text x={m(at[0])} y={m(at[1]) - size - text * 0.3} fontSize={text} textAnchor="middle" fill="var(--chakra-colors-fg)">
+              <text x={within(m(at[0]), width / 18, width)} y={within(m(at[1]) - size - text * 0.3, text, height)} fontSize={text} textAnchor="middle" fill="var(--chakra-colors-fg)">
                 {p.text('name').split(' ')[0]}
               </text>
             </g>
@@ -44,3 +49,6 @@ export function Ground({ copy }: { copy: Copy }) {
     </Card.Root>
   )
 }
+
+/** Holds a name inside the picture. */
+const within = (x: number, edge: number, size: number) => Math.min(Math.max(x, edge), size - edge)

@@ -27,6 +27,12 @@ export function lines(truth: Copy, copies: (Copy | undefined)[], kinds: string[]
   return out
 }
 
+/** How many milliseconds later than the truth a copy may hold a field: its rate, or how far positions are seen, may say so. */
+export function lag(copy: Copy, l: Line): number {
+  const seen = l.field.name === 'pos' ? (copy.book.ground?.sight?.every ?? 0) : 0
+  return (Math.max(l.field.every ?? 0, seen) * 1000) / copy.rate
+}
+
 export const differs = (l: Line, i: number) => l.held[i] !== undefined && !same(l.held[i], l.truth)
 
 /** Remembers since when a field differs: two copies on their way are not yet a difference. */
@@ -35,13 +41,13 @@ export class Patience {
 
   constructor(private readonly grace: number) {}
 
-  lasting(key: string, differs: boolean, now: number): boolean {
+  lasting(key: string, differs: boolean, now: number, lag = 0): boolean {
     if (!differs) {
       this.since.delete(key)
       return false
     }
     const first = this.since.get(key) ?? now
     this.since.set(key, first)
-    return now - first >= this.grace
+    return now - first >= this.grace + lag
   }
 }

@@ -6,6 +6,7 @@ import (
 	"io"
 	"maps"
 	"slices"
+	"strings"
 	"text/tabwriter"
 	"time"
 
@@ -121,10 +122,11 @@ func (r *Report) Write(w io.Writer) error {
 	row("Bytes", "%.0f a second to each", r.Bytes)
 	row("  the whole state as JSON each tick", "%.0f a second; ours are %.1f %% of it", r.Whole, 100*r.ToWhole)
 	row("  a JSON Merge Patch each tick", "%.0f a second; ours are %.1f %% of it", r.Patch, 100*r.ToPatch)
-	row("Intents", "%.0f a second%s", r.Intents, refusals(r.Refused))
+	row("Intents", "%.0f a second", r.Intents)
+	row("  refused", "%s", refusals(r.Refused))
 	row("  to the verdict", "%s", r.Verdict)
 	row("  to every replica", "%s; %.2f %% within a tick and 3 ms", r.Replica, 100*r.WithinTick)
-	row("Left out", "%s, %s", plural(int(r.Missed), "notice"), plural(r.Lost, "connection"))
+	row("Lost", "%s for clients that fell behind, %s", plural(int(r.Missed), "notice"), plural(r.Lost, "connection"))
 	return tw.Flush()
 }
 
@@ -141,14 +143,12 @@ func plural(n int, what string) string {
 
 func refusals(m map[string]int) string {
 	codes := slices.SortedFunc(maps.Keys(m), func(a, b string) int { return cmp.Or(m[b]-m[a], cmp.Compare(a, b)) })
-	text := ""
-	for i, code := range codes {
-		if text += fmt.Sprintf(", %d %s", m[code], code); i == 4 {
-			break
+	text := "none"
+	for i, code := range codes[:min(len(codes), 5)] {
+		if i == 0 {
+			text = ""
 		}
+		text += fmt.Sprintf("%d %s, ", m[code], code)
 	}
-	if text == "" {
-		return ""
-	}
-	return "; refused:" + text[1:]
+	return strings.TrimSuffix(text, ", ")
 }

@@ -143,7 +143,9 @@ func TestLobbyCommands(t *testing.T) {
 	stdin, typing := io.Pipe()
 	seen := &screen{more: make(chan struct{}, 1)}
 	playing := make(chan int, 1)
-	go func() { playing <- cli.Main([]string{"join", "-json", code}, &cli.Terminal{In: stdin, Out: seen, Err: seen}) }()
+	go func() {
+		playing <- cli.Main([]string{"join", "-json", code}, &cli.Terminal{In: stdin, Out: seen, Err: seen})
+	}()
 	seen.until(t, `"field":"cool_ram"`)
 	has(run(0, "", "ask", code, "ready"), "ccepted")
 	seen.until(t, `"field":"ready","old":false,"new":true`)

@@ -38,7 +38,9 @@ func (l *Lobby) carryOut(out *match.Output) {
 				save.records = append(save.records, e)
 			}
 		case match.SaveResult:
-			save.result = e.Result
+			if !e.Result.Practice { // nothing of practice is kept
+				save.result = e.Result
+			}
 		case match.Seated:
 			l.seated(e.Seat, e.Text)
 		case match.Drop:

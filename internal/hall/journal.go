@@ -61,7 +61,11 @@ func (j *journalFile) close(l *Lobby) {
 	if j == nil {
 		return
 	}
-	if err := errors.Join(j.buffer.Flush(), j.file.Close()); err != nil {
+	var err error
+	if j.w != nil {
+		err = j.w.Final(l.m)
+	}
+	if err := errors.Join(err, j.buffer.Flush(), j.file.Close()); err != nil {
 		l.log.Warn("the journal was not written to its end", "error", err)
 	}
 }

@@ -62,11 +62,14 @@ type input struct {
 	Conn   string        `cbor:"16,keyasint,omitempty"`
 	Record []match.Named `cbor:"17,keyasint,omitempty"`
 	Value  *sheet.Value  `cbor:"18,keyasint,omitempty"`
+	Pass   string        `cbor:"19,keyasint,omitempty"`
+	Names  []string      `cbor:"20,keyasint,omitempty"`
 }
 
 func pack(in *match.Input) *input {
 	out := &input{Kind: uint8(in.Kind), Seat: uint32(in.Seat), Seq: in.Seq, Verb: string(in.Verb), Name: in.Name, Target: uint32(in.Target),
-		X: in.X, Y: in.Y, Point: in.Point, Args: in.Args, N: in.N, Yes: in.Yes, Text: in.Text, Team: in.Team, Acct: in.Acct, Conn: in.Conn, Record: in.Record}
+		X: in.X, Y: in.Y, Point: in.Point, Args: in.Args, N: in.N, Yes: in.Yes, Text: in.Text, Team: in.Team, Acct: in.Acct, Conn: in.Conn, Record: in.Record,
+		Pass: in.Pass, Names: in.Names}
 	if in.Value != (sheet.Value{}) {
 		out.Value = &in.Value
 	}
@@ -76,7 +79,7 @@ func pack(in *match.Input) *input {
 func (p *input) unpack(at int64) match.Input {
 	out := match.Input{At: sheet.Tick(at), Kind: match.Kind(p.Kind), Seat: sheet.ID(p.Seat), Seq: p.Seq, Verb: match.Verb(p.Verb), Name: p.Name,
 		Target: sheet.ID(p.Target), X: p.X, Y: p.Y, Point: p.Point, Args: p.Args, N: p.N, Yes: p.Yes, Text: p.Text, Team: p.Team, Acct: p.Acct,
-		Conn: p.Conn, Record: p.Record}
+		Conn: p.Conn, Record: p.Record, Pass: p.Pass, Names: p.Names}
 	if p.Value != nil {
 		out.Value = *p.Value
 	}
@@ -112,6 +115,11 @@ func (w *Writer) Hash(m *match.Machine) error {
 		return nil
 	}
 	w.due = m.Tick() + w.every
+	return w.Final(m)
+}
+
+// Final writes the state's hash as it is, for the journal's end.
+func (w *Writer) Final(m *match.Machine) error {
 	return w.enc.Encode(entry{Kind: kindHash, At: int64(m.Tick()), Hash: m.Hash()})
 }
 
@@ -212,7 +220,7 @@ func (rp *Replay) RunTo(tick sheet.Tick) error {
 		}
 		if e.Kind == kindInput {
 			in := e.Input.unpack(e.At)
-			if in.Kind > match.Field {
+			if int(in.Kind) >= match.Kinds {
 				return fmt.Errorf("an input of unknown kind %d", in.Kind)
 			}
 			rp.Inputs++

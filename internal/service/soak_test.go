@@ -3,12 +3,17 @@ package service_test
 import (
 	"context"
 	"fmt"
+	"io"
 	"math/rand/v2"
+	"os"
+	"path/filepath"
 	"sync"
 	"testing"
 	"time"
 
 	"turnvex/client"
+	"turnvex/internal/journal"
+	"turnvex/internal/match"
 	"turnvex/internal/service"
 )
 
@@ -84,7 +89,8 @@ func (k *soaker) wish() client.Intent {
 func TestSoak(t *testing.T) {
 	seed := uint64(time.Now().UnixNano())
 	t.Log("seed", seed)
-	checked := another(t, service.Config{Check: 150 * time.Millisecond})
+	journals := t.TempDir()
+	checked := another(t, service.Config{Check: 150 * time.Millisecond, Journals: journals})
 	book := variant(t, "teams:\n  list", "teams:\n  newcomers: choice\n  locked: never\n  list", "late: seat", "late: seat, gone: remove",
 		"hold: 5s", "hold: 300ms", "height: 20m", "height: 20m\n  sight: {near: 4m, far: 7m, every: 200ms}", "plan: {type: integer, see: owner}", "plan: {type: integer, see: team, rate: 300ms}")
 	if _, _, err := checked.Library.Load(soon(t), source(t, book)); err != nil {
@@ -130,4 +136,26 @@ func TestSoak(t *testing.T) {
 		clients++
 	}
 	noDifferences(t, checked, l.Code, clients)
+	checked.Hall.Stop()
+	files, _ := filepath.Glob(filepath.Join(journals, "*.journal"))
+	if len(files) != 1 {
+		t.Fatal(files)
+	}
+	file, err := os.Open(files[0])
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer file.Close()
+	rp, err := journal.Open(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	rp.OnOutput = func(*match.Output) {
+		if err := rp.M.Check(); err != nil {
+			t.Fatalf("seed %d, tick %d: %v", seed, rp.M.Tick(), err)
+		}
+	}
+	if err := rp.RunTo(-1); err != io.EOF || rp.Inputs < 200 || rp.Hashes == 0 {
+		t.Errorf("seed %d: its journal is played back with %d inputs and %d hashes: %v", seed, rp.Inputs, rp.Hashes, err)
+	}
 }

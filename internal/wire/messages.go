@@ -68,7 +68,7 @@ var Messages = []Message{
 	{Is: "intent", From: Client, Type: Intent{},
 		Purpose: "Asks for something on behalf of a seat. Nothing happens unless the service finds that it may.",
 		When:    "Any time. At most 60 a second over time for each seat.",
-		Follows: "Its `verdict`, always, in order. A number that comes again is answered again and nothing is done twice; the last 64 of each seat are remembered.",
+		Follows: "Its `verdict`, always, in order. A number that comes again is answered again and nothing is done twice; the last 32 of each seat are remembered; older ones are answered with `old-intent`.",
 		Errors:  "What is wrong with the wish is in the verdict. What is wrong with the message, such as an unknown key, ends the connection with `bad-message`.",
 		Example: `{"is":"intent","seat":5,"n":12,"do":"act","name":"ram","target":6}`},
 	{Is: "verdict", From: Service, Type: Verdict{},

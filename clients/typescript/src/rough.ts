@@ -19,15 +19,44 @@ export function roughen(open: Opener, rough: Rough): Opener {
   return (address, protocol) => new RoughSocket(open(address, protocol), rough)
 }
 
+/** A random time with the given mean. */
 const about = (mean: number) => -Math.log(1 - Math.random()) * mean
+
+/** What is under way in one direction: it arrives late, but in order. */
+class Way {
+  private readonly queue: { due: number; arrive: () => void }[] = []
+  private timer?: ReturnType<typeof setTimeout>
+
+  constructor(
+    private readonly rough: Rough,
+    private readonly stalled: (at: number) => number,
+  ) {}
+
+  add(arrive: () => void) {
+    const { delay = 0, jitter = 0 } = this.rough
+    const due = this.stalled(performance.now() + delay + Math.random() * jitter)
+    this.queue.push({ due: Math.max(due, this.queue.at(-1)?.due ?? 0), arrive })
+    this.wait()
+  }
+
+  private wait() {
+    const first = this.queue[0]
+    if (this.timer || !first) return
+    this.timer = setTimeout(() => {
+      this.timer = undefined
+      while (this.queue[0] && this.queue[0].due <= performance.now() + 1) this.queue.shift()!.arrive()
+      this.wait()
+    }, first.due - performance.now())
+  }
+}
 
 class RoughSocket implements Socket {
   onopen: ((e: never) => void) | null = null
   onmessage: ((e: { data: unknown }) => void) | null = null
   onclose: ((e: never) => void) | null = null
   private stall: number
-  private readonly last: [number, number] = [0, 0]
-  private cut?: ReturnType<typeof setTimeout>
+  private readonly cut?: ReturnType<typeof setTimeout>
+  private readonly out: Way
 
   constructor(
     private readonly inner: Socket,
@@ -35,11 +64,14 @@ class RoughSocket implements Socket {
   ) {
     this.stall = rough.stallEvery ? performance.now() + about(rough.stallEvery) : Infinity
     if (rough.cutEvery) this.cut = setTimeout(() => inner.close(), about(rough.cutEvery))
+    const stalled = (at: number) => this.stalled(at)
+    const into = new Way(rough, stalled)
+    this.out = new Way(rough, stalled)
     inner.onopen = (e) => this.onopen?.(e)
-    inner.onmessage = (e) => setTimeout(() => this.onmessage?.(e), this.due(0))
+    inner.onmessage = (e) => into.add(() => this.onmessage?.(e))
     inner.onclose = (e) => {
       clearTimeout(this.cut)
-      setTimeout(() => this.onclose?.(e), this.due(0))
+      into.add(() => this.onclose?.(e))
     }
   }
 
@@ -54,7 +86,7 @@ class RoughSocket implements Socket {
   }
 
   send(data: string | Uint8Array<ArrayBuffer>) {
-    setTimeout(() => this.inner.readyState === 1 && this.inner.send(data), this.due(1))
+    this.out.add(() => this.inner.readyState === 1 && this.inner.send(data))
   }
 
   close() {
@@ -62,17 +94,12 @@ class RoughSocket implements Socket {
     this.inner.close()
   }
 
-  /** How long what is sent now takes; never before what was sent earlier in that direction. */
-  private due(direction: 0 | 1): number {
-    const { delay = 0, jitter = 0, stallEvery = 0, stallFor = 0 } = this.rough
-    const now = performance.now()
-    let at = now + delay + Math.random() * jitter
-    if (at > this.stall) {
-      const end = this.stall + stallFor
-      if (at < end) at = end
-      else this.stall = at + about(stallEvery)
-    }
-    this.last[direction] = at = Math.max(at, this.last[direction])
-    return at - now
+  /** When something arrives that would arrive at a time without the stalls. */
+  private stalled(at: number): number {
+    const { stallEvery = 0, stallFor = 0 } = this.rough
+    if (at <= this.stall) return at
+    const end = this.stall + stallFor
+    if (at >= end) this.stall = at + about(stallEvery)
+    return Math.max(at, end)
   }
 }

@@ -30,6 +30,7 @@ def main(address, lobby, action="ram"):
                 raise
             time.sleep(0.02)
     print("the match is over:", live.show(live.match, "because"))
+    print(f"checked {live.checks} times, differed in {live.differs}")
     live.leave()
 
 

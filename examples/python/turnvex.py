@@ -297,7 +297,7 @@ class Live:
     def __init__(self, address, token, lobby, binary=True, on_notice=None, **hello):
         self.binary, self.on_notice = binary, on_notice or (lambda notice: None)
         self.socket = WebSocket(address, "turnvex.v1+cbor" if binary else "turnvex.v1+json")
-        self.verdicts, self.copy, self.frozen, self.differs = {}, None, None, []
+        self.verdicts, self.copy, self.frozen, self.checks, self.differs = {}, None, None, 0, []
         self.say({"is": "hello", "token": token, "lobby": lobby, **hello})
         self.until(lambda: self.copy and self.copy.sheets)
 
@@ -367,6 +367,7 @@ class Live:
             self.say({"is": "pong", "n": m["n"]})
         elif kind == "check" and m["tick"] == self.copy.tick:
             self.frozen = m["tick"], self.copy.parts()
+            self.checks += 1
             self.say({"is": "hash", "tick": m["tick"], "hash": self.copy.hash()})
         elif kind == "show" and self.frozen and self.frozen[0] == m["tick"]:
             self.say({"is": "shown", "tick": m["tick"], "parts": self.frozen[1]})

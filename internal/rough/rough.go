@@ -251,6 +251,11 @@ func (c *conn) Write(p []byte) (int, error) {
 	if err != nil {
 		return 0, err
 	}
+	select { // which of the cases below would be chosen is chance
+	case <-c.done:
+		return 0, net.ErrClosed
+	default:
+	}
 	select {
 	case c.out <- chunk{data: append([]byte(nil), p...), due: c.due(1)}:
 		return len(p), nil

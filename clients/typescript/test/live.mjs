@@ -21,6 +21,7 @@ const connection = new Connection({
   rough: rough ? JSON.parse(rough) : undefined,
   onChange: () => wake(),
   onState: (state) => { seen.push(state); wake() },
+  onDiffers: (fields) => { console.log('the copy differs', fields); process.exit(1) },
   onNotice: (n) => { seen.push(n.name); wake() },
 })
 await until('the copy is there', () => connection.me)

@@ -10,6 +10,7 @@ import (
 
 	"turnvex/client"
 	"turnvex/internal/hall"
+	"turnvex/internal/load"
 	"turnvex/internal/service"
 )
 
@@ -38,7 +39,7 @@ func Child() bool {
 		tokens = append(tokens, code, token)
 	}
 	conns := make([]*client.Conn, len(tokens)/2)
-	err := parallel(len(conns), func(i int) (err error) {
+	err := load.Each(len(conns), func(i int) (err error) {
 		conns[i], err = client.Connect(context.Background(), client.Options{Address: address, Lobby: tokens[2*i], Token: tokens[2*i+1], Dial: dial})
 		return err
 	})

@@ -11,6 +11,7 @@ import (
 
 	"turnvex/client"
 	"turnvex/internal/hall"
+	"turnvex/internal/load"
 	"turnvex/internal/service"
 	"turnvex/internal/store"
 )
@@ -43,14 +44,14 @@ func manyLobbies(t *Table) error {
 		return err
 	}
 	before, lobbies := memory(), make([]*hall.Lobby, lobbyCount)
-	if err := parallel(lobbyCount, func(i int) (err error) {
+	if err := load.Each(lobbyCount, func(i int) (err error) {
 		lobbies[i], err = node.Hall.Open(ctx, book, hall.Opening{Title: fmt.Sprint("Harbour ", i), Capacity: seatCount})
 		return err
 	}); err != nil {
 		return err
 	}
 	empty := memory()
-	if err := parallel(lobbyCount*seatCount, func(i int) error { return sit(ctx, lobbies[i/seatCount], i) }); err != nil {
+	if err := load.Each(lobbyCount*seatCount, func(i int) error { return sit(ctx, lobbies[i/seatCount], i) }); err != nil {
 		return err
 	}
 	settled(ctx, lobbies)
@@ -77,26 +78,6 @@ func settled(ctx context.Context, lobbies []*hall.Lobby) {
 func sit(ctx context.Context, l *hall.Lobby, i int) error {
 	_, err := l.Sit(ctx, hall.Joining{Account: fakeID(i), Name: fmt.Sprint("Skiff ", i)})
 	return err
-}
-
-// parallel calls f for 0 to n-1 from several goroutines.
-func parallel(n int, f func(i int) error) error {
-	var next atomic.Int64
-	var all sync.WaitGroup
-	errs := make(chan error, 16)
-	for range cap(errs) {
-		all.Go(func() {
-			for i := int(next.Add(1)) - 1; i < n; i = int(next.Add(1)) - 1 {
-				if err := f(i); err != nil {
-					errs <- err
-					return
-				}
-			}
-		})
-	}
-	all.Wait()
-	close(errs)
-	return <-errs
 }
 
 func fakeID(i int) string { return fmt.Sprintf("00000000-0000-7000-8000-%012d", i) }

@@ -58,6 +58,11 @@ var errQuiet = errors.New("")
 func Main(args []string, t *Terminal) int {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
+	return Run(ctx, args, t)
+}
+
+// Run is Main until a context ends.
+func Run(ctx context.Context, args []string, t *Terminal) int {
 	if len(args) == 0 || slices.Contains([]string{"-h", "-help", "--help", "help"}, args[0]) {
 		overview(t.Out)
 		return 0

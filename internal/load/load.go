@@ -148,7 +148,7 @@ func (r *run) gather(ctx context.Context) error {
 	}
 	r.players = make([]*player, r.cfg.Clients)
 	var done atomic.Int64
-	err = each(r.cfg.Clients, func(i int) error {
+	err = Each(r.cfg.Clients, func(i int) error {
 		p := &player{no: i, rng: mrand.New(mrand.NewPCG(r.cfg.Seed, uint64(i))), http: r.from.client(i)}
 		r.players[i] = p
 		err := patiently(ctx, func() error {
@@ -168,7 +168,7 @@ func (r *run) gather(ctx context.Context) error {
 		r.crews = append(r.crews, &crew{players: r.players[i:min(i+size, len(r.players))]})
 	}
 	done.Store(0)
-	return each(len(r.crews), func(i int) error {
+	return Each(len(r.crews), func(i int) error {
 		err := r.launch(ctx, r.crews[i], i, size)
 		if n := done.Add(1); n%10 == 0 {
 			r.cfg.Progress(fmt.Sprintf("joining: %d of %d lobbies", n, len(r.crews)))
@@ -227,7 +227,7 @@ func (r *run) launch(ctx context.Context, c *crew, i, size int) error {
 func (r *run) leave() {
 	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
 	defer cancel()
-	each(len(r.players), func(i int) error {
+	Each(len(r.players), func(i int) error {
 		if p := r.players[i]; p != nil && p.conn != nil {
 			p.conn.Leave(ctx)
 		}
@@ -266,8 +266,8 @@ func patiently(ctx context.Context, f func() error) error {
 	}
 }
 
-// each calls f for 0 to n-1 from several goroutines.
-func each(n int, f func(i int) error) error {
+// Each calls f for 0 to n-1 from several goroutines.
+func Each(n int, f func(i int) error) error {
 	var next atomic.Int64
 	var all sync.WaitGroup
 	errs := make(chan error, 16)

@@ -2,6 +2,7 @@ package service_test
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"io"
 	"os"
@@ -183,6 +184,54 @@ func TestLobbyCommands(t *testing.T) {
 	has(run(0, "", "sign-in", "-login", login), "Signed in")
 	has(run(2, "", "account", "delete"), "-sure")
 	has(run(0, "", "account", "-sure", "delete"), "deleted")
+}
+
+// TestResultsAndScripts: a match that was played shows in results and on the board as
+// people and programs read it; a written match is told line by line; the listing is
+// followed as it changes.
+func TestResultsAndScripts(t *testing.T) {
+	sh := newShell(t)
+	run, has := sh.run, sh.has
+	mara, joss := player(t, "Mara"), player(t, "Joss")
+	book := variant(t)
+	followed := &screen{more: make(chan struct{}, 1)}
+	ended := make(chan int, 1)
+	ctx, stop := context.WithCancel(t.Context())
+	go func() {
+		ended <- cli.Run(ctx, []string{"lobbies", "-follow", "-json", "-rulebook", book}, &cli.Terminal{Out: followed, Err: followed})
+	}()
+	code := lobby(t, mara, client.Opening{Rulebook: book, Title: "Followed round"})
+	a, b := join(t, mara, client.Options{Lobby: code}), join(t, joss, client.Options{Lobby: code})
+	followed.until(t, code)
+	followed.until(t, `"seats":2`)
+	stop()
+	if status := <-ended; status != 0 && status != 130 {
+		t.Errorf("following ends with %d: %s", status, followed.text.String())
+	}
+	playRound(t, a, b)
+	saved := false
+	until(t, a, "it is saved", func(c *client.Copy) bool { saved = saved || c.Match().Flag("saved"); return saved })
+	text := run(0, "", "results", "-rulebook", book)
+	has(text, "the goal was reached", "Amber", "won", "Joss", "lost", "POINTS")
+	var m struct {
+		Result struct {
+			Because string `json:"because"`
+		} `json:"result"`
+	}
+	if err := json.Unmarshal([]byte(firstLine(run(0, "", "results", "-json", "-most", "1", "-lobby", code))), &m); err != nil || m.Result.Because != "the goal was reached" {
+		t.Errorf("results -json: %+v, %v", m, err)
+	}
+	has(run(0, "", "board", book, "points"), "1", "Mara", "2")
+	has(run(0, "", "board", "-json", book, "points"), `"place":1`, `"value":2`)
+	has(run(0, "", "results", "-mine"), "No match has ended yet")
+
+	duel := sh.file("duel.yaml", string(source(t, "duel")))
+	script := sh.file("one.txt", "at 0s Mara enters amber\nJoss enters teal\nat 1s all ready\nat 2s Mara ram Joss\nat 3s Mara ram Joss\nat 4s Mara ram Joss\nat 5s Mara ram Joss\n")
+	told := run(0, "", "rehearse", "-script", script, duel)
+	has(told, "00:02.", "rammed", "Joss hull: 100 -> 40", "Joss alive: yes -> no", "the goal was reached")
+	bad := sh.file("bad.txt", "at 0s Mara enters amber\nat soon Mara ready\n")
+	has(run(1, "", "rehearse", "-script", bad, duel), "bad.txt", "line 2")
+	has(run(1, "", "replay", script), "not a journal")
 }
 
 func firstLine(s string) string { line, _, _ := strings.Cut(s, "\n"); return line }

@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -251,12 +252,19 @@ phases: {play: {length: 10m}}
 // gate is a connection that reads only while it is open.
 type gate struct {
 	net.Conn
-	open chan struct{} // closed while it is
+	open atomic.Pointer[chan struct{}] // closed while it is
 }
 
 func (g *gate) Read(p []byte) (int, error) {
-	<-g.open
+	<-*g.open.Load()
 	return g.Conn.Read(p)
+}
+
+// shut shuts the gate until the function that it returns is called.
+func (g *gate) shut() func() {
+	until := make(chan struct{})
+	g.open.Store(&until)
+	return func() { close(until) }
 }
 
 // gated connects through a gate that is still open, with little room on the way.
@@ -269,8 +277,8 @@ func gated(t *testing.T, address string, o client.Options) (*client.Conn, *gate)
 		if err == nil {
 			err = c.(*net.TCPConn).SetReadBuffer(32 << 10)
 		}
-		g = &gate{c, make(chan struct{})}
-		close(g.open)
+		g = &gate{Conn: c}
+		g.shut()()
 		return g, err
 	}
 	c, err := client.Connect(soon(t), o)
@@ -334,10 +342,9 @@ func TestSlowClient(t *testing.T) {
 		}})
 	do(t, a, client.Intent{Do: "start"})
 	until(t, b, "play", func(c *client.Copy) bool { return c.Match().Int("count") > 2 })
-	closed := make(chan struct{})
-	g.open = closed
+	open := g.shut()
 	until(t, a, "much has happened", func(c *client.Copy) bool { return c.Match().Int("count") > 60 })
-	close(closed)
+	open()
 	until(t, b, "the newest values arrive", func(c *client.Copy) bool { return c.Match().Int("count") > 60 })
 	do(t, a, client.Intent{Do: "pause"})
 	until(t, b, "the pause is seen", func(c *client.Copy) bool { return c.Match().Text("paused") == "yes" })
@@ -364,10 +371,10 @@ func TestStuckClient(t *testing.T) {
 	code, a, _ := flood(t, impatient)
 	in := player(t, "Odile")
 	b, g := gated(t, impatient.Address, client.Options{Token: in.Token, Lobby: code})
-	g.open = make(chan struct{})
+	open := g.shut()
 	do(t, a, client.Intent{Do: "start"})
 	until(t, a, "it is sent away", func(c *client.Copy) bool { return away(c, "Odile") })
-	close(g.open)
+	open()
 	<-b.Done()
 	back, err := client.Connect(soon(t), client.Options{Address: impatient.Address, Token: in.Token, Lobby: code})
 	if err != nil {

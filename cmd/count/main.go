@@ -14,7 +14,7 @@ import (
 )
 
 var (
-	isCode = regexp.MustCompile(`(\.(go|ts|tsx|py|sh|css)|(^|/)(dev|run))$`)
+	isCode = regexp.MustCompile(`(\.(go|ts|tsx|mjs|py|sh|css)|(^|/)(dev|run))$`)
 	isTest = regexp.MustCompile(`(_test\.go|\.test\.tsx?|_test\.py)$|(^|/)tests?/`)
 	isData = regexp.MustCompile(`(^|/)(testdata|node_modules|dist)/`)
 )

@@ -106,8 +106,11 @@ func (m *Machine) claim(s *seat, in *Input) Verdict {
 	if c, why := m.mayPlay(s); c != code.OK {
 		return Verdict{Code: c, Reason: why}
 	}
-	if m.book.Phases[m.run.phase].Frozen || !s.row.Flag(f.Alive) {
-		return Verdict{Code: code.Frozen, Reason: "you cannot move now"}
+	switch {
+	case m.book.Phases[m.run.phase].Frozen:
+		return Verdict{Code: code.Frozen, Reason: "nobody moves in the phase " + m.book.Phases[m.run.phase].Title}
+	case !s.row.Flag(f.Alive):
+		return Verdict{Code: code.Out, Reason: "you are out"}
 	}
 	if !in.Point || !inRange(in.X) || !inRange(in.Y) {
 		return Verdict{Code: code.BadArgument, Reason: "a claim needs a point on the ground"}

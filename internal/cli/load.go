@@ -11,7 +11,7 @@ import (
 
 func loadCommand() command {
 	return command{name: "load", args: "RULEBOOK", least: 1, most: 1, summary: "Drive a service with simulated clients and measure it",
-		details: "Clients sign in, gather in lobbies of their own, get ready and act at random. The table says what they\nwere sent, against sending the whole state or a patch each tick, and how long intents took to the\nverdict and to every replica. The lobbies are for practice, so nothing of it is kept, unless -real.",
+		details: "Clients sign in, gather in lobbies of their own, get ready and act at random. The table says what they\nwere sent, against sending the whole state or a patch each tick, and how long intents took to the\nverdict and to every replica. The lobbies are for practice, so nothing of it is kept, and the\nplayers are removed in the end, unless -real.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)

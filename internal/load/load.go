@@ -224,12 +224,20 @@ func (r *run) launch(ctx context.Context, c *crew, i, size int) error {
 	return nil
 }
 
+// leave lets everybody leave and, where nothing is to be kept, removes the players.
 func (r *run) leave() {
-	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	ctx, cancel := context.WithTimeout(context.Background(), 30*time.Second)
 	defer cancel()
 	Each(len(r.players), func(i int) error {
-		if p := r.players[i]; p != nil && p.conn != nil {
+		p := r.players[i]
+		if p == nil || p.in == nil {
+			return nil
+		}
+		if p.conn != nil {
 			p.conn.Leave(ctx)
+		}
+		if !r.cfg.Real {
+			patiently(ctx, func() error { return p.service(r.cfg.Service).DeleteMe(ctx) })
 		}
 		return nil
 	})

@@ -171,6 +171,10 @@ func TestLobbyCommands(t *testing.T) {
 	if err := json.Unmarshal([]byte(out), &measured); err != nil || measured.Clients != 4 || measured.Messages < 20 || measured.Whole <= 0 || measured.Whole > 0.5 {
 		t.Errorf("load: %+v, %v\n%s", measured, err, out)
 	}
+	var left int64
+	if err := node.DB.WithContext(soon(t)).Raw("select count(*) from players where name like 'Load %'").Scan(&left).Error; err != nil || left != 0 {
+		t.Errorf("%d players of the load are left, %v", left, err)
+	}
 	has(run(1, "", "load", "nothing-like-it"), "no rulebook", "turnvex publish")
 
 	key := "board-" + fresh()

@@ -38,10 +38,11 @@ type Client struct {
 
 	// Used by the lobby's loop alone.
 	replica.Viewer
-	fresh  bool      // it has no copy: send a snapshot
-	back   bool      // its copy is of before the connection was lost: send what it missed
-	why    *wire.Bye // why the service ended the connection before this one
-	missed int       // notices left out and not told of
+	fresh  bool            // it has no copy: send a snapshot
+	back   bool            // its copy is of before the connection was lost: send what it missed
+	why    *wire.Bye       // why the service ended the connection before this one
+	missed int             // notices left out and not told of
+	after  []*outbox.Frame // what must come behind the delta that it waits for
 	check  *check
 
 	mu      sync.Mutex
@@ -119,6 +120,30 @@ func (c *Client) sayNow(v any) { c.Put(c.message(v)) }
 func (c *Client) load() (noShow, noDelta bool) {
 	frames, bytes := c.Load()
 	return frames >= showFrames || bytes >= showBytes, frames >= deltaFrames || bytes >= deltaBytes
+}
+
+// mostAfter is how many frames may wait for a client's delta.
+const mostAfter = 256
+
+// follow puts a frame that must not come before the delta of its tick: at once, or,
+// for who has fallen behind, when it has caught up.
+func (c *Client) follow(f *outbox.Frame) {
+	switch {
+	case !c.behind.Load():
+		c.put(f)
+	case len(c.after) == mostAfter:
+		c.End(tooSlow)
+	default:
+		c.after = append(c.after, f)
+	}
+}
+
+// followUp puts what has waited for the delta.
+func (c *Client) followUp() {
+	for _, f := range c.after {
+		c.put(f)
+	}
+	c.after = nil
 }
 
 // caughtUp tells whether a client has taken everything.

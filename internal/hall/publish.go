@@ -143,7 +143,7 @@ func (l *Lobby) publish() {
 	p.made = p.made[:0]
 	l.sendNotices()
 	for _, g := range p.given {
-		g.client.put(g.frame)
+		g.client.follow(g.frame)
 	}
 	clear(p.given)
 	p.given = p.given[:0]
@@ -175,6 +175,7 @@ func (l *Lobby) send(c *Client, now sheet.Tick) {
 		c.fresh, c.back = false, false
 		c.behind.Store(false)
 		c.put(f)
+		c.followUp()
 	case c.behind.Load() && !c.caughtUp():
 	case c.behind.Load() || c.back:
 		l.catchUp(c, now)
@@ -198,9 +199,10 @@ func (l *Lobby) catchUp(c *Client, now sheet.Tick) {
 	c.behind.Store(false)
 	if len(f.Data) == 0 {
 		f.Free()
-		return
+	} else {
+		c.put(f)
 	}
-	c.put(f)
+	c.followUp()
 }
 
 func (l *Lobby) sendDelta(c *Client) {
@@ -234,7 +236,8 @@ func (l *Lobby) sendDelta(c *Client) {
 const maxMade = 16
 
 // sendNotices tells what has happened to those whom it concerns. Who has fallen
-// behind is not told what is only for show, but how much of it there was.
+// behind is not told what is only for show, but how much of it there was; the rest
+// waits for the delta, so that it finds in the copy what it speaks of.
 func (l *Lobby) sendNotices() {
 	p := &l.pub
 	for _, c := range l.clients {
@@ -246,7 +249,7 @@ func (l *Lobby) sendNotices() {
 			case noShow && !t.needed:
 				c.missed++
 			default:
-				c.put(t.frame(c.enc))
+				c.follow(t.frame(c.enc))
 			}
 		}
 		if c.missed > 0 && !noShow {

@@ -329,6 +329,7 @@ func TestSlowClient(t *testing.T) {
 	code, a, late := flood(t, node)
 	var mu sync.Mutex
 	missed, waves, bells := 0, int64(0), []int64{}
+	var own atomic.Pointer[client.Conn]
 	b, g := gated(t, node.Address, client.Options{Token: player(t, "Joss").Token, Lobby: code,
 		OnMissed: func(n int) { mu.Lock(); missed += n; mu.Unlock() },
 		OnNotice: func(n client.Notice) {
@@ -336,10 +337,16 @@ func TestSlowClient(t *testing.T) {
 			defer mu.Unlock()
 			if n.Name == "bell" {
 				bells = append(bells, n.With["n"].(int64))
+				own.Load().Read(func(c *client.Copy) {
+					if count := c.Match().Int("count"); count < n.With["n"].(int64) {
+						t.Errorf("bell %v comes before its delta: the copy counts %d", n.With["n"], count)
+					}
+				})
 			} else if n.Name == "wave" {
 				waves++
 			}
 		}})
+	own.Store(b)
 	do(t, a, client.Intent{Do: "start"})
 	until(t, b, "play", func(c *client.Copy) bool { return c.Match().Int("count") > 2 })
 	open := g.shut()

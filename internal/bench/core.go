@@ -220,7 +220,7 @@ func manyMatches(t *Table) error {
 			all = append(all, m)
 		}
 		full := inTurn(all, 20000/n)
-		cold := float64(withOtherWork(all, 300).Nanoseconds())
+		cold := float64(withOtherWork(all, 200).Nanoseconds())
 		if base == 0 {
 			base = cold
 		}
@@ -253,7 +253,7 @@ func inTurn(all []*match.Machine, rounds int) (fastest float64) {
 
 // withOtherWork returns the middle one of the times of single ticks.
 func withOtherWork(all []*match.Machine, samples int) time.Duration {
-	other := make([]byte, 96<<20)
+	other := make([]byte, 256<<20)
 	var took []time.Duration
 	for i := range samples {
 		for j := 0; j < len(other); j += 64 {

@@ -32,6 +32,7 @@ type Store struct {
 	lists   [Kinds][]*Row
 	zero    [Kinds]*Row
 	slabs   [Kinds][]int64 // slots not yet given out
+	blanks  [Kinds][]Row   // rows not yet given out
 	touched [Kinds]Mask
 	hot     []*Row // rows with fields touched since the rules last looked
 	dirty   []*Row // rows with fields not yet taken
@@ -60,10 +61,17 @@ func (st *Store) make(k Kind) *Row {
 			n = 1
 		}
 		st.slabs[k] = make([]int64, n*ks.ints)
+		st.blanks[k] = make([]Row, n)
 	}
 	slots := st.slabs[k][:ks.ints:ks.ints]
 	st.slabs[k] = st.slabs[k][ks.ints:]
-	return &Row{Kind: k, N: slots, S: make([]string, ks.texts), Told: make([]uint32, len(ks.fields))}
+	if len(st.blanks[k]) == 0 { // the kind has no slots
+		st.blanks[k] = make([]Row, 1)
+	}
+	r := &st.blanks[k][0]
+	st.blanks[k] = st.blanks[k][1:]
+	*r = Row{Kind: k, N: slots, S: make([]string, ks.texts), Told: make([]uint32, len(ks.fields))}
+	return r
 }
 
 // Add adds a sheet of a kind with every field at its start.

@@ -13,12 +13,16 @@ import (
 // checkEvery is how often the copies are checked in practice lobbies.
 const checkEvery = 5 * time.Second
 
+// checkPatience is how many seconds an answer may take before the next check.
+const checkPatience = 10
+
 // maxDiffers is how many fields are told of a copy that differs.
 const maxDiffers = 50
 
 // check is a question to a client whether its copy is as it should be.
 type check struct {
 	tick sheet.Tick
+	at   sheet.Tick // when it was asked
 	want *replica.Copy
 	done func(answered bool, differs []wire.Differently) // may be nil
 }
@@ -43,7 +47,9 @@ func (l *Lobby) checkCopies(now sheet.Tick) {
 		l.recheck = false
 		l.checkAt = now + sheet.Tick(max(every*time.Duration(l.book.Rate)/time.Second, 1))
 		for _, c := range l.clients {
-			l.ask(c, nil)
+			if c.check == nil || now-c.check.at > sheet.Tick(checkPatience*l.book.Rate) { // not before the last answer has come
+				l.ask(c, nil)
+			}
 		}
 	}
 	if len(l.asking) > 0 {
@@ -62,7 +68,7 @@ func (l *Lobby) ask(c *Client, done func(bool, []wire.Differently)) bool {
 	if c.check != nil {
 		c.check.close(false, nil)
 	}
-	c.check = &check{tick: c.On, want: l.pub.feed.Image(&c.Viewer, l.m.Store()), done: done}
+	c.check = &check{tick: c.On, at: l.m.Tick(), want: l.pub.feed.Image(&c.Viewer, l.m.Store()), done: done}
 	c.say(wire.Check{Is: "check", Tick: int64(c.On)})
 	return true
 }

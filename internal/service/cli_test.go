@@ -213,8 +213,7 @@ func TestResultsAndScripts(t *testing.T) {
 		t.Errorf("following ends with %d: %s", status, followed.text.String())
 	}
 	playRound(t, a, b)
-	saved := false
-	until(t, a, "it is saved", func(c *client.Copy) bool { saved = saved || c.Match().Flag("saved"); return saved })
+	untilSaved(t, a)
 	text := run(0, "", "results", "-rulebook", book)
 	has(text, "the goal was reached", "Amber", "won", "Joss", "lost", "POINTS")
 	var m struct {

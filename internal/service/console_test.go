@@ -69,7 +69,7 @@ func TestConsole(t *testing.T) {
 		t.Fatal(err)
 	}
 	see(`document.querySelector('[data-test=phase]').innerText === 'Over: too few players are left'`)
-	until(t, a, "the result is saved", func(c *client.Copy) bool { return c.Match() == nil || c.Match().Flag("saved") })
+	untilSaved(t, a)
 	must("results", page.Open(node.Address+"/results"))
 	see(fmt.Sprintf(`[...document.querySelectorAll('[data-match]')].some(m => m.innerText.includes('of %s'))`, lob))
 	must("boards", page.Open(node.Address+"/boards/duel/points"))

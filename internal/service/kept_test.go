@@ -138,8 +138,7 @@ func TestRecordsAreKept(t *testing.T) {
 	code := lobby(t, mara, client.Opening{Rulebook: book})
 	a, b := join(t, mara, client.Options{Lobby: code}), join(t, joss, client.Options{Lobby: code})
 	playRound(t, a, b)
-	saved := false
-	until(t, a, "it is saved", func(c *client.Copy) bool { saved = saved || c.Match().Flag("saved"); return saved })
+	untilSaved(t, a)
 	own, others := record(t, as(mara), mara.Player, book), record(t, as(joss), mara.Player, book)
 	if own["best"] != 2.0 || own["fewest"] != 2.0 || own["latest"] != 2.0 || own["rank"] != 1.0 || own["wins"] != 1.0 || fmt.Sprint(own["berth"]) != "[6000 10000]" {
 		t.Errorf("Mara's record is %v", own)
@@ -183,8 +182,7 @@ func TestReading(t *testing.T) {
 	for range 3 {
 		play(t, a, b)
 		wants(t, "ending a match", operator(t).EndMatch(soon(t), code, "enough"), "")
-		saved := false
-		until(t, a, "it is saved", func(c *client.Copy) bool { saved = saved || c.Match().Flag("saved"); return saved })
+		untilSaved(t, a)
 		until(t, a, "the lobby again", func(c *client.Copy) bool { return c.Match() == nil })
 	}
 	get := func(path string, out any) error { return as(mara).Call(soon(t), http.MethodGet, path, nil, out) }

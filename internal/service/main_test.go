@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"log/slog"
+	"net/url"
 	"os"
 	"path/filepath"
 	"testing"
@@ -98,4 +99,17 @@ func until(t testing.TB, c *client.Conn, what string, f func(*client.Copy) bool)
 	if err := c.Wait(soon(t), f); err != nil {
 		t.Fatalf("waiting until %s: %v", what, err)
 	}
+}
+
+// untilSaved waits until the result of the present match, which is over, or of the
+// last one can be read: the match's sheet may go before the result is saved.
+func untilSaved(t testing.TB, c *client.Conn) {
+	t.Helper()
+	var code string
+	var number int64
+	c.Read(func(c *client.Copy) { code, number = c.Lobby().Text("code"), c.Match().Int("number") })
+	until(t, c, "the result is saved", func(*client.Copy) bool {
+		list, err := client.Service{Address: node.Address}.Matches(soon(t), url.Values{"lobby": {code}, "limit": {"1"}})
+		return err == nil && len(list) > 0 && list[0].Result.Match >= number
+	})
 }

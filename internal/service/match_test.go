@@ -34,8 +34,7 @@ func TestMatchFromLobbyToBoard(t *testing.T) {
 	if old != 100 || now != 40 {
 		t.Errorf("the hull was told to go from %d to %d, not from 100 to 40", old, now)
 	}
-	var saved bool
-	until(t, a, "the result is saved", func(c *client.Copy) bool { saved = saved || c.Match().Flag("saved"); return saved })
+	untilSaved(t, a)
 	s := client.Service{Address: node.Address}
 	ms, err := s.Matches(soon(t), url.Values{"lobby": {code}})
 	if err != nil || len(ms) != 1 {

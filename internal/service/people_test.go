@@ -134,9 +134,9 @@ func TestDeletedPlayer(t *testing.T) {
 	do(t, a, client.Intent{Do: "ready"})
 	do(t, b, client.Intent{Do: "ready"})
 	until(t, a, "play", func(c *client.Copy) bool { return c.Match().Text("phase") == "play" })
-	var saved bool
 	wants(t, "deleting", as(joss).DeleteMe(ctx), "")
-	until(t, a, "the match ends and is saved", func(c *client.Copy) bool { saved = saved || c.Match().Flag("saved"); return saved })
+	until(t, a, "the match ends", func(c *client.Copy) bool { return c.Match() == nil || c.Match().Flag("over") })
+	untilSaved(t, a)
 	wants(t, "the token of a deleted player", as(joss).Call(ctx, "GET", "/v1/me", nil, nil), "bad-token")
 	_, err := client.Connect(ctx, client.Options{Address: node.Address, Token: joss.Token, Lobby: lob})
 	wants(t, "joining with it", err, "bad-token")

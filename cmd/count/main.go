@@ -16,6 +16,7 @@ import (
 var (
 	isCode = regexp.MustCompile(`(\.(go|ts|tsx|mjs|py|sh|css)|(^|/)(dev|run))$`)
 	isTest = regexp.MustCompile(`(_test\.go|\.test\.tsx?|_test\.py)$|(^|/)tests?/`)
+	isMade = regexp.MustCompile(`(?m)^// Code generated .* DO NOT EDIT\.$`)
 	isData = regexp.MustCompile(`(^|/)(testdata|node_modules|dist)/`)
 )
 
@@ -34,7 +35,7 @@ func main() {
 			continue
 		}
 		data, err := os.ReadFile(file)
-		if err != nil || bytes.Contains(data[:min(len(data), 300)], []byte("Code generated")) {
+		if err != nil || isMade.Match(data) {
 			continue
 		}
 		dir := path.Dir(file)

@@ -166,10 +166,10 @@ func (w *lineWriter) change(c client.Change, asJSON bool) {
 	default:
 		l.Field = c.Field.Name
 		if !c.First {
-			l.Old = wire.Show(c.Old)
+			l.Old = c.Old.Plain()
 		}
 		if c.Seen {
-			l.New = wire.Show(c.New)
+			l.New = c.New.Plain()
 		}
 	}
 	if asJSON {

@@ -33,8 +33,7 @@ type Client struct {
 	delay   time.Duration // how much later everything is shown
 	first   atomic.Uint32 // the seat of the player who has signed in
 	count   atomic.Int32  // seats at the beginning
-	enc     replica.Encoding
-	behind  atomic.Bool // deltas were left out: it gets what it missed when it has taken what waits
+	behind  atomic.Bool   // deltas were left out: it gets what it missed when it has taken what waits
 
 	// Used by the lobby's loop alone.
 	replica.Viewer
@@ -53,9 +52,7 @@ type Client struct {
 var tooSlow = wire.Bye{Code: string(code.Slow), Reason: "the connection takes what is sent too slowly", Again: true}
 
 func newClient(l *Lobby, enc replica.Encoding) *Client {
-	c := &Client{Box: outbox.NewBox(tooSlow), lobby: l, fresh: true, enc: enc}
-	c.Viewer.Enc = enc
-	return c
+	return &Client{Box: outbox.NewBox(tooSlow), lobby: l, fresh: true, Viewer: replica.Viewer{Enc: enc}}
 }
 
 // put adds a frame for the writer, which takes over the caller's hold on it: at
@@ -105,8 +102,8 @@ type delayed struct {
 
 // message makes a frame of a message of the client's own.
 func (c *Client) message(v any) *outbox.Frame {
-	f := outbox.New(c.enc)
-	f.Data = append(f.Data, wire.Encode(c.enc, v)...)
+	f := outbox.New(c.Enc)
+	f.Data = append(f.Data, wire.Encode(c.Enc, v)...)
 	return f
 }
 

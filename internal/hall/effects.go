@@ -16,7 +16,6 @@ import (
 	"turnvex/internal/replica"
 	"turnvex/internal/sheet"
 	"turnvex/internal/store"
-	"turnvex/internal/wire"
 )
 
 // saveJob is what one input led to that must be kept, in one transaction.
@@ -87,7 +86,7 @@ func (l *Lobby) post0(job func()) { go l.post(job) }
 func (l *Lobby) defaults() record.Fields {
 	f := record.Fields{}
 	for _, field := range l.book.Schema.Fields(sheet.Record) {
-		f[field.Name] = wire.Show(field.Start)
+		f[field.Name] = field.Start.Plain()
 	}
 	return f
 }
@@ -154,7 +153,7 @@ func (l *Lobby) save(ctx context.Context, job saveJob) error {
 			}
 			f := record.Fields{}
 			for _, v := range e.Values {
-				f[v.Name] = wire.Show(v.Value)
+				f[v.Name] = v.Value.Plain()
 			}
 			if err := record.Save(tx, e.Account, l.book.Name, f); err != nil {
 				return err

@@ -50,7 +50,7 @@ func (l *Lobby) admit(c *Client, j Joining) error {
 	}
 	switch {
 	case j.All, j.Referee:
-		c.watch, c.View, c.referee = true, allView(), j.Referee
+		c.watch, c.View, c.referee = true, replica.View{All: true}, j.Referee
 	case j.As != 0:
 		if r := l.m.Store().Get(j.As); r == nil || r.Kind != sheet.Player {
 			return fault.New(code.NoSeat, "there is no seat %d in this lobby", j.As)

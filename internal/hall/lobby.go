@@ -12,7 +12,6 @@ import (
 	"turnvex/internal/code"
 	"turnvex/internal/fault"
 	"turnvex/internal/match"
-	"turnvex/internal/replica"
 	"turnvex/internal/rulebook"
 	"turnvex/internal/sheet"
 	"turnvex/internal/wire"
@@ -186,9 +185,6 @@ func (l *Lobby) stop() {
 		l.step(&match.Input{Kind: match.Close})
 	})
 }
-
-// allView sees everything but hidden fields.
-func allView() replica.View { return replica.View{All: true} }
 
 // Close closes the lobby, for a reason that is told to those who are in it.
 func (l *Lobby) Close(reason string) {

@@ -1,12 +1,11 @@
 package hall
 
 import (
-	"turnvex/internal/outbox"
-
 	"slices"
 
 	"turnvex/internal/code"
 	"turnvex/internal/match"
+	"turnvex/internal/outbox"
 	"turnvex/internal/replica"
 	"turnvex/internal/rulebook"
 	"turnvex/internal/sheet"
@@ -83,7 +82,7 @@ func (p *publisher) notices(l *Lobby, list []match.Notice) {
 			w.With = map[string]any{}
 		}
 		for i, v := range n.Values {
-			w.With[n.Notice.Fields[i].Name] = wire.Show(v)
+			w.With[n.Notice.Fields[i].Name] = v.Plain()
 		}
 		p.told = append(p.told, told{to: replica.Audience{To: n.To, Of: n.Of}, needed: n.Notice.Needed, notice: w})
 	}
@@ -170,7 +169,7 @@ func (l *Lobby) send(c *Client, now sheet.Tick) {
 	_, tooMuch := c.load()
 	switch {
 	case c.fresh:
-		f := outbox.New(c.enc)
+		f := outbox.New(c.Enc)
 		f.Data = feed.Snapshot(f.Data, &c.Viewer, l.m.Store(), now)
 		c.fresh, c.back = false, false
 		c.behind.Store(false)
@@ -189,7 +188,7 @@ func (l *Lobby) send(c *Client, now sheet.Tick) {
 // catchUp gives a client what it has missed, each field with its newest value.
 func (l *Lobby) catchUp(c *Client, now sheet.Tick) {
 	feed := l.pub.feed
-	f := outbox.New(c.enc)
+	f := outbox.New(c.Enc)
 	if feed.CanCatchUp(&c.Viewer, c.back) {
 		f.Data = feed.CatchUp(f.Data, &c.Viewer)
 	} else {
@@ -220,7 +219,7 @@ func (l *Lobby) sendDelta(c *Client) {
 			}
 		}
 	}
-	f := outbox.New(c.enc)
+	f := outbox.New(c.Enc)
 	if f.Data = p.feed.Write(f.Data, &c.Viewer, &plan); len(f.Data) == 0 {
 		f.Free()
 		return
@@ -249,7 +248,7 @@ func (l *Lobby) sendNotices() {
 			case noShow && !t.needed:
 				c.missed++
 			default:
-				c.follow(t.frame(c.enc))
+				c.follow(t.frame(c.Enc))
 			}
 		}
 		if c.missed > 0 && !noShow {

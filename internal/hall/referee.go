@@ -26,7 +26,7 @@ func (l *Lobby) offer(d *match.Decision) {
 		if w.Tell == nil {
 			w.Tell = map[string]any{}
 		}
-		w.Tell[t.Name] = wire.Show(t.Value)
+		w.Tell[t.Name] = t.Value.Plain()
 	}
 	for _, c := range l.clients {
 		if c.referee {

@@ -35,7 +35,7 @@ func (t *twin) begin(c *client.Copy) {
 		for _, s := range c.Of(k) {
 			for _, f := range s.Fields() {
 				v, _ := s.Get(f.Name)
-				t.set(s, f.Name, plain(v))
+				t.set(s, f.Name, v.Plain())
 			}
 		}
 	}
@@ -84,7 +84,7 @@ func (t *twin) changed(ch client.Change) {
 	}
 	var v any
 	if ch.Seen {
-		v = plain(ch.New)
+		v = ch.New.Plain()
 	}
 	t.set(ch.Sheet, ch.Field.Name, v)
 	fields, _ := t.patch[kind][id].(map[string]any)
@@ -111,17 +111,4 @@ func (t *twin) ticked(tick int64) {
 		t.patchs += int64(len(data))
 		t.patch = map[string]map[string]any{}
 	}
-}
-
-// plain is a value as JSON carries it in a snapshot.
-func plain(v client.Value) any {
-	switch n := v.Type.Width(); {
-	case n == 0:
-		return v.S
-	case v.Type.String() == "flag":
-		return v.N[0] != 0
-	case n > 1:
-		return v.N[:n]
-	}
-	return v.N[0]
 }

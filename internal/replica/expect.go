@@ -70,25 +70,12 @@ func (c *Copy) Parts() [][]any {
 		for _, s := range c.Of(sheet.Kind(k)) {
 			p := []any{opAppear, s.ID, s.Kind, s.Owner}
 			for n := s.have.Next(0); n >= 0; n = s.have.Next(n + 1) {
-				p = append(p, n, plain(s.values[n]))
+				p = append(p, n, s.values[n].Plain())
 			}
 			out = append(out, p)
 		}
 	}
 	return out
-}
-
-// plain is a value as parts carry it.
-func plain(v sheet.Value) any {
-	switch v.Type {
-	case sheet.Text:
-		return v.S
-	case sheet.Flag:
-		return v.N[0] != 0
-	case sheet.Position, sheet.Clock:
-		return slices.Clone(v.N[:v.Type.Width()])
-	}
-	return v.N[0]
 }
 
 // Clone returns a copy that later changes leave as it is, without expectations.

@@ -214,7 +214,7 @@ func (b *binder) start(n *node, f *sheet.Field) {
 func (b *binder) derived() {
 	sheets := b.top.get("sheets")
 	scopes := map[sheet.Kind]expr.Scope{sheet.Lobby: scopeMatch, sheet.Match: scopeMatch, sheet.Team: scopeTeam, sheet.Player: scopePlayer}
-	var todo []*Derived
+	var left []*Derived
 	where := map[*Derived]*node{}
 	for _, k := range []sheet.Kind{sheet.Lobby, sheet.Match, sheet.Team, sheet.Player} {
 		for _, e := range b.entries(sheets, k.String()) {
@@ -224,7 +224,7 @@ func (b *binder) derived() {
 			}
 			if p := b.expr(e.value, "is", scopes[k], expr.Want{Field: f}); p != nil {
 				d := &Derived{Kind: k, Field: f, Is: p}
-				todo, where[d] = append(todo, d), e.value.get("is")
+				left, where[d] = append(left, d), e.value.get("is")
 				b.uses.wrote(k, f)
 			}
 		}
@@ -232,15 +232,15 @@ func (b *binder) derived() {
 	reads := func(a, c *Derived) bool {
 		return a.Is.Reads.Own[c.Kind].Has(c.Field.No) || a.Is.Reads.Any[c.Kind].Has(c.Field.No)
 	}
-	for len(todo) > 0 {
-		i := slices.IndexFunc(todo, func(a *Derived) bool {
-			return !slices.ContainsFunc(todo, func(c *Derived) bool { return reads(a, c) })
+	for len(left) > 0 {
+		i := slices.IndexFunc(left, func(a *Derived) bool {
+			return !slices.ContainsFunc(left, func(c *Derived) bool { return reads(a, c) })
 		})
 		if i < 0 {
-			b.fail(where[todo[0]], "circle", "", "%s is derived from itself, directly or through others", todo[0].Field.Name)
+			b.fail(where[left[0]], "circle", "", "%s is derived from itself, directly or through others", left[0].Field.Name)
 			return
 		}
-		b.book.Derived = append(b.book.Derived, todo[i])
-		todo = slices.Delete(todo, i, i+1)
+		b.book.Derived = append(b.book.Derived, left[i])
+		left = slices.Delete(left, i, i+1)
 	}
 }

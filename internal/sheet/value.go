@@ -50,6 +50,20 @@ func (v Value) Show(f *Field, rate int, now Tick) string {
 	return strconv.FormatInt(v.N[0], 10)
 }
 
+// Plain returns the value as messages carry it: text, a flag, an integer, or for a
+// position and a clock a list of integers.
+func (v Value) Plain() any {
+	switch v.Type {
+	case Text:
+		return v.S
+	case Flag:
+		return v.N[0] != 0
+	case Position, Clock:
+		return append([]int64(nil), v.N[:v.Type.Width()]...)
+	}
+	return v.N[0]
+}
+
 // ShowThousandths writes thousandths as a decimal without needless zeros.
 func ShowThousandths(n int64) string {
 	sign := ""

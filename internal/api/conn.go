@@ -61,7 +61,8 @@ func (c *conn) serve() {
 		c.writer()
 		c.ws.Close()
 	}()
-	if err := c.reader(); err != nil {
+	limit := newInputLimit(c.client.Count())
+	if err := c.reader(limit, func(kind string, data []byte) error { return c.message(kind, data, limit) }); err != nil {
 		c.client.EndFor(fault.CodeOf(err), err)
 	} else {
 		c.client.Lost()
@@ -129,9 +130,9 @@ func WriteFrames(ws *websocket.Conn, list []*outbox.Frame, within time.Duration)
 // messageType is the kind of WebSocket message of each encoding.
 var messageType = [replica.Encodings]int{replica.JSON: websocket.TextMessage, replica.CBOR: websocket.BinaryMessage}
 
-// read reads one message; its data is good until the next one is read.
-func (c *conn) read() ([]byte, error) {
-	c.ws.SetReadDeadline(time.Now().Add(silentFor))
+// read waits so long for one message; its data is good until the next one is read.
+func (c *conn) read(within time.Duration) ([]byte, error) {
+	c.ws.SetReadDeadline(time.Now().Add(within))
 	_, r, err := c.ws.NextReader()
 	if err != nil {
 		return nil, err
@@ -144,34 +145,43 @@ func (c *conn) read() ([]byte, error) {
 	return c.buf.Bytes(), err
 }
 
-// reader takes messages until the connection ends (nil) or one is bad.
-func (c *conn) reader() error {
-	limit := newInputLimit(c.client)
+// reader hands on messages until the connection ends (nil) or one is bad.
+func (c *conn) reader(limit *inputLimit, take func(kind string, data []byte) error) error {
 	for {
-		data, err := c.read()
+		data, err := c.read(silentFor)
 		if err != nil {
 			return nil
 		}
 		if err := limit.message(); err != nil {
 			return err
 		}
-		if err := c.message(data, limit); err != nil {
+		kind, err := c.kind(data)
+		if err == nil {
+			err = take(kind, data)
+		}
+		if err != nil {
 			return err
 		}
 	}
 }
 
-func (c *conn) message(data []byte, limit *inputLimit) error {
+// kind tells what a message is, if it is no larger and no deeper than it may be.
+func (c *conn) kind(data []byte) (string, error) {
 	if wire.TooDeep(c.enc, data) {
-		return fault.New(code.BadMessage, "lists and maps stand inside each other more than %d deep", wire.MaxDepth)
+		return "", fault.New(code.BadMessage, "lists and maps stand inside each other more than %d deep", wire.MaxDepth)
 	}
 	kind, err := wire.Kind(c.enc, data)
 	if err != nil {
-		return fault.New(code.BadMessage, "%s", err)
+		return "", fault.New(code.BadMessage, "%s", err)
 	}
 	if len(data) > wire.MaxMessage && kind != "shown" {
-		return fault.New(code.TooLarge, "a message has at most %d bytes, not %d", wire.MaxMessage, len(data))
+		return "", fault.New(code.TooLarge, "a message has at most %d bytes, not %d", wire.MaxMessage, len(data))
 	}
+	return kind, nil
+}
+
+// message does what a player's message asks for.
+func (c *conn) message(kind string, data []byte, limit *inputLimit) error {
 	switch kind {
 	case "intent":
 		return c.intent(data, limit)

@@ -7,7 +7,6 @@ import (
 
 	"turnvex/internal/code"
 	"turnvex/internal/fault"
-	"turnvex/internal/hall"
 )
 
 // The rates of what comes in on one connection: this many messages a second over
@@ -28,8 +27,9 @@ type inputLimit struct {
 // fewer, and intents for others are refused.
 const maxLimited = 64
 
-func newInputLimit(c *hall.Client) *inputLimit {
-	n := messageRate * (1 + c.Count())
+// newInputLimit is for a connection with so many seats.
+func newInputLimit(seats int) *inputLimit {
+	n := messageRate * (1 + seats)
 	return &inputLimit{all: rate.NewLimiter(rate.Limit(n), 2*n), seats: map[uint32]*rate.Limiter{}}
 }
 

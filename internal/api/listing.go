@@ -1,9 +1,7 @@
 package api
 
 import (
-	"maps"
 	"net/http"
-	"slices"
 	"time"
 
 	"turnvex/internal/code"
@@ -12,8 +10,6 @@ import (
 	"turnvex/internal/store"
 	"turnvex/internal/wire"
 )
-
-func sorted(m map[string]int64) []string { return slices.Sorted(maps.Keys(m)) }
 
 // maxListed is how many lobbies a live listing begins with.
 const maxListed = 200
@@ -40,7 +36,7 @@ func (c *conn) serveListing(r *http.Request) {
 		return
 	}
 	gone := make(chan error, 1)
-	go func() { gone <- c.listingReader() }()
+	go func() { gone <- c.reader(newInputLimit(0), onlyPongs) }()
 	ping := time.NewTicker(pingEvery)
 	defer ping.Stop()
 	for {
@@ -64,16 +60,10 @@ func (c *conn) serveListing(r *http.Request) {
 	}
 }
 
-// listingReader takes nothing but pongs.
-func (c *conn) listingReader() error {
-	for {
-		c.ws.SetReadDeadline(time.Now().Add(silentFor))
-		_, data, err := c.ws.ReadMessage()
-		if err != nil {
-			return nil
-		}
-		if kind, err := wire.Kind(c.enc, data); err != nil || kind != "pong" {
-			return fault.New(code.BadMessage, "who watches the listing sends pongs and nothing else")
-		}
+// onlyPongs is what who watches the listing may send.
+func onlyPongs(kind string, _ []byte) error {
+	if kind != "pong" {
+		return fault.New(code.BadMessage, "who watches the listing sends pongs and nothing else, not %s", kind)
 	}
+	return nil
 }

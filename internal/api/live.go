@@ -52,13 +52,14 @@ func (s *server) live(w http.ResponseWriter, r *http.Request) {
 		return // the library has answered
 	}
 	defer ws.Close()
-	ws.SetReadLimit(wire.MaxCopy + 1<<10) // beyond that the library ends the connection without a word
+	ws.SetReadLimit(2 * wire.MaxMessage) // beyond its limit the library ends the connection without a word
 	c := &conn{s: s, ws: ws, enc: enc, who: who}
 	if err := c.hello(r); err != nil {
 		c.refuse(err)
 		return
 	}
 	arrived()
+	ws.SetReadLimit(wire.MaxCopy + 1<<10)
 	if c.list != nil {
 		c.serveListing(r)
 		return
@@ -126,18 +127,18 @@ func (s *server) originAllowed(r *http.Request) bool {
 
 // hello reads the first message and joins the lobby it names.
 func (c *conn) hello(r *http.Request) error {
-	c.ws.SetReadDeadline(time.Now().Add(helloWithin))
-	_, data, err := c.ws.ReadMessage()
+	data, err := c.read(helloWithin)
 	if err != nil {
 		return fault.New(code.HelloFirst, "no hello came in time")
 	}
-	var h wire.Hello
-	if kind, err := wire.Kind(c.enc, data); err != nil || kind != "hello" {
+	kind, err := c.kind(data)
+	if err != nil {
+		return err
+	}
+	if kind != "hello" {
 		return fault.New(code.HelloFirst, "the first message must be hello")
 	}
-	if len(data) > wire.MaxMessage {
-		return fault.New(code.TooLarge, "a message has at most %d bytes, not %d", wire.MaxMessage, len(data))
-	}
+	var h wire.Hello
 	if err := wire.Read(c.enc, data, &h); err != nil {
 		return fault.New(code.BadMessage, "hello: %s", err)
 	}

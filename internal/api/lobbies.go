@@ -5,7 +5,9 @@ import (
 	"encoding/base64"
 	"encoding/json"
 	"errors"
+	"maps"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -477,7 +479,7 @@ func (s *server) leftOut(c *call, f *wire.Filter) ([]LeftOut, error) {
 		}
 	}
 	out := []LeftOut{}
-	for _, why := range sorted(counts) {
+	for _, why := range slices.Sorted(maps.Keys(counts)) {
 		out = append(out, LeftOut{why, counts[why]})
 	}
 	return out, nil

@@ -46,7 +46,7 @@ var Messages = []Message{
 		Purpose: "Says who one is and which lobby one wants to be in, as a player, a spectator, an operator or a referee.",
 		When:    "First, within 10 s of the handshake.",
 		Follows: "`welcome` and then a `snapshot` or `delta`; with `list` a `listing`; `bye` if it is refused.",
-		Errors: "`hello-first`, `bad-message`, `bad-token`, `no-such-lobby`, `forbidden` (`all`, `as` and `referee` need a service key), and what keeps one out of a lobby: " +
+		Errors: "`hello-first`, `bad-message`, `too-large`, `no-token`, `bad-token`, `no-such-lobby`, `forbidden` (`all`, `as` and `referee` need a service key), and what keeps one out of a lobby: " +
 			"`lobby-full`, `lobby-closed`, `wrong-password`, `banned`, `wrong-version`, `already-in`, `match-running`, `spectators-full`, `too-many-locals`, `bad-name`.",
 		Example: `{"is":"hello","token":"eyJ…","lobby":"K7WPQ4","locals":["Little Mara"]}`},
 	{Is: "welcome", From: Service, Type: Welcome{},

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"net"
+	"os"
 	"strings"
 	"sync"
 	"time"
@@ -112,7 +113,8 @@ type conn struct {
 	last  [2]time.Time
 
 	in, out  chan chunk
-	left     []byte
+	ahead    *chunk    // taken from in, but not due yet
+	left     []byte    // of a chunk that is being read
 	readBy   time.Time // guarded by mu
 	writeErr error     // guarded by mu
 }
@@ -150,14 +152,20 @@ func (c *conn) readPump() {
 	for {
 		buf := make([]byte, 4096)
 		n, err := c.Conn.Read(buf)
-		select {
-		case c.in <- chunk{buf[:n], c.due(0), err}:
-		case <-c.done:
+		if n > 0 && !c.arrives(chunk{data: buf[:n]}) || err != nil && !c.arrives(chunk{err: err}) || err != nil {
 			return
 		}
-		if err != nil {
-			return
-		}
+	}
+}
+
+// arrives hands a chunk to whoever reads, and tells whether anybody may.
+func (c *conn) arrives(k chunk) bool {
+	k.due = c.due(0)
+	select {
+	case c.in <- k:
+		return true
+	case <-c.done:
+		return false
 	}
 }
 
@@ -165,7 +173,7 @@ func (c *conn) writePump() {
 	for {
 		select {
 		case k := <-c.out:
-			if !c.wait(k.due, time.Time{}) {
+			if c.wait(k.due, time.Time{}) != nil {
 				return
 			}
 			if _, err := c.Conn.Write(k.data); err != nil {
@@ -180,19 +188,18 @@ func (c *conn) writePump() {
 	}
 }
 
-// wait waits until due, but not past by; it tells whether that time has come.
-func (c *conn) wait(due, by time.Time) bool {
-	ok := true
+// wait waits until due, but not past by unless that is zero.
+func (c *conn) wait(due, by time.Time) (late error) {
 	if !by.IsZero() && by.Before(due) {
-		due, ok = by, false
+		due, late = by, errLate
 	}
 	t := time.NewTimer(time.Until(due))
 	defer t.Stop()
 	select {
 	case <-t.C:
-		return ok
+		return late
 	case <-c.done:
-		return false
+		return net.ErrClosed
 	}
 }
 
@@ -206,43 +213,43 @@ func (c *conn) Read(p []byte) (int, error) {
 			return 0, err
 		}
 		c.left = k.data
-		if len(k.data) == 0 {
-			return 0, k.err
-		}
 	}
 	n := copy(p, c.left)
 	c.left = c.left[n:]
 	return n, nil
 }
 
+// next waits for the next chunk, not past by. One that is not due by then is there
+// for the next call, and so is the error that the connection ended with.
 func (c *conn) next(by time.Time) (chunk, error) {
-	var late <-chan time.Time
-	if !by.IsZero() {
-		t := time.NewTimer(time.Until(by))
-		defer t.Stop()
-		late = t.C
-	}
-	select {
-	case k := <-c.in:
-		if !c.wait(k.due, time.Time{}) {
-			return k, net.ErrClosed
+	if c.ahead == nil {
+		var late <-chan time.Time
+		if !by.IsZero() {
+			t := time.NewTimer(time.Until(by))
+			defer t.Stop()
+			late = t.C
 		}
-		return k, nil
-	case <-late:
-		return chunk{}, errLate
-	case <-c.done:
-		return chunk{}, net.ErrClosed
+		select {
+		case k := <-c.in:
+			c.ahead = &k
+		case <-late:
+			return chunk{}, errLate
+		case <-c.done:
+			return chunk{}, net.ErrClosed
+		}
 	}
+	k := *c.ahead
+	if err := c.wait(k.due, by); err != nil {
+		return chunk{}, err
+	}
+	if k.err == nil {
+		c.ahead = nil
+	}
+	return k, k.err
 }
 
 // errLate is what a read past its deadline returns.
-var errLate = &net.OpError{Op: "read", Net: "tcp", Err: timeout{}}
-
-type timeout struct{}
-
-func (timeout) Error() string   { return "i/o timeout" }
-func (timeout) Timeout() bool   { return true }
-func (timeout) Temporary() bool { return true }
+var errLate = &net.OpError{Op: "read", Net: "tcp", Err: os.ErrDeadlineExceeded}
 
 func (c *conn) Write(p []byte) (int, error) {
 	c.mu.Lock()

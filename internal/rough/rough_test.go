@@ -69,7 +69,7 @@ func TestWholeAndInOrder(t *testing.T) {
 					t.Fatal(err)
 				}
 				rest = rest[k:]
-				time.Sleep(time.Duration(r.IntN(300)) * time.Millisecond)
+				<-time.After(time.Duration(r.IntN(300)) * time.Millisecond) // of virtual time
 			}
 			if _, err := io.CopyN(&back, bad, int64(len(want))); err != nil {
 				t.Fatal(err)
@@ -83,6 +83,35 @@ func TestWholeAndInOrder(t *testing.T) {
 			far.Close()
 		})
 	}
+}
+
+// TestDeadlineUnderWay: a read ends at its deadline though bytes are under way; they
+// are there for the next one, and what the connection ended with comes behind them.
+func TestDeadlineUnderWay(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		near, far := net.Pipe()
+		bad := rough.Network{Delay: 5 * time.Second, Seed: 3}.Wrap(near)
+		defer bad.Close()
+		go func() {
+			far.Write([]byte("late"))
+			far.Close()
+		}()
+		synctest.Wait()
+		buf, began := make([]byte, 3), time.Now()
+		for i, c := range []struct {
+			by   time.Time
+			data string
+			err  error
+			at   time.Duration // after the beginning
+		}{{began.Add(2 * time.Second), "", os.ErrDeadlineExceeded, 2 * time.Second}, {time.Time{}, "lat", nil, 5 * time.Second},
+			{time.Time{}, "e", nil, 5 * time.Second}, {time.Time{}, "", io.EOF, 5 * time.Second}, {time.Time{}, "", io.EOF, 5 * time.Second}} {
+			bad.SetReadDeadline(c.by)
+			n, err := bad.Read(buf)
+			if string(buf[:n]) != c.data || !errors.Is(err, c.err) || time.Since(began) != c.at {
+				t.Errorf("read %d: %q, %v after %s; not %q, %v after %s", i, buf[:n], err, time.Since(began), c.data, c.err, c.at)
+			}
+		}
+	})
 }
 
 // TestDeadlineAndCut: a read ends at its deadline; a connection is cut on average

@@ -2,6 +2,7 @@ package client
 
 import (
 	"context"
+	"maps"
 	"sync"
 
 	"turnvex/internal/wire"
@@ -59,6 +60,7 @@ func (l *Listing) run() {
 	}
 }
 
+// message takes one message. Those of later versions are passed over.
 func (l *Listing) message(data []byte) error {
 	kind, err := wire.Kind(l.socket.enc, data)
 	if err != nil {
@@ -66,29 +68,27 @@ func (l *Listing) message(data []byte) error {
 	}
 	switch kind {
 	case "ping":
-		var p wire.Ping
-		if err := wire.ReadLoose(l.socket.enc, data, &p); err != nil {
-			return err
-		}
-		return l.socket.say(wire.Ping{Is: "pong", N: p.N})
+		return take(l.socket, data, func(p *wire.Ping) error { return l.socket.say(wire.Ping{Is: "pong", N: p.N}) })
 	case "listed":
-		var m wire.Listed
-		if err := wire.ReadLoose(l.socket.enc, data, &m); err != nil {
-			return err
-		}
-		l.mu.Lock()
-		if delete(l.lobbies, m.Code); m.Lobby != nil {
-			l.lobbies[m.Code] = *m.Lobby
-		}
-		close(l.turn)
-		l.turn = make(chan struct{})
-		l.mu.Unlock()
-		if l.changed != nil {
-			l.changed(m.Code, m.Lobby)
-		}
-		return nil
+		return take(l.socket, data, l.listed)
+	case "bye":
+		return l.socket.refusedBy(data)
 	}
-	return l.socket.refusedBy(data)
+	return nil
+}
+
+func (l *Listing) listed(m *wire.Listed) error {
+	l.mu.Lock()
+	if delete(l.lobbies, m.Code); m.Lobby != nil {
+		l.lobbies[m.Code] = *m.Lobby
+	}
+	close(l.turn)
+	l.turn = make(chan struct{})
+	l.mu.Unlock()
+	if l.changed != nil {
+		l.changed(m.Code, m.Lobby)
+	}
+	return nil
 }
 
 // Lobby returns a lobby of the listing.
@@ -103,11 +103,7 @@ func (l *Listing) Lobby(code string) (Lobby, bool) {
 func (l *Listing) Lobbies() map[string]Lobby {
 	l.mu.Lock()
 	defer l.mu.Unlock()
-	out := make(map[string]Lobby, len(l.lobbies))
-	for code, lob := range l.lobbies {
-		out[code] = lob
-	}
-	return out
+	return maps.Clone(l.lobbies)
 }
 
 // Wait returns when f holds for the listing: at once or after a change.

@@ -8,7 +8,8 @@ import (
 
 // Decide answers a decision and waits until the service has taken the answer. That
 // it came too late, or after another referee's, is a *Refusal with the code
-// no-such-decision.
+// no-such-decision. If the connection is lost meanwhile nobody knows whether the
+// answer counted; the decision is offered again if it still waits.
 func (c *Conn) Decide(ctx context.Context, no int64, yes bool) error {
 	answer := make(chan *wire.Decided, 1)
 	c.mu.Lock()
@@ -17,6 +18,11 @@ func (c *Conn) Decide(ctx context.Context, no int64, yes bool) error {
 	}
 	c.words[no] = answer
 	c.mu.Unlock()
+	defer func() {
+		c.mu.Lock()
+		delete(c.words, no)
+		c.mu.Unlock()
+	}()
 	if err := c.sendNow(wire.Decide{Is: "decide", No: no, Yes: yes}); err != nil {
 		return err
 	}
@@ -36,8 +42,10 @@ func (c *Conn) Decide(ctx context.Context, no int64, yes bool) error {
 func (c *Conn) decided(d *wire.Decided) error {
 	c.mu.Lock()
 	if answer := c.words[d.No]; answer != nil {
-		answer <- d
-		delete(c.words, d.No)
+		select {
+		case answer <- d:
+		default: // it was answered twice; the first one told how it went
+		}
 	}
 	c.mu.Unlock()
 	return nil

@@ -36,8 +36,9 @@ func Between(seen []Seen, tick float64) (x, y float64) {
 // maxSeen is how many places are kept of each thing that moves.
 const maxSeen = 12
 
-// Follow adds a place to those that were seen, and may change their list in place. A gap of more than a second means
-// that it stood still until shortly before; rate is ticks a second.
+// Follow adds a place to those that were seen, and may change their list in place.
+// A gap of more than a second means that it stood still until shortly before; rate
+// is ticks a second.
 func Follow(seen []Seen, s Seen, rate int) []Seen {
 	n := len(seen)
 	switch {

@@ -87,6 +87,7 @@ export class Connection {
   private pinger?: ReturnType<typeof setTimeout>
   private heardAt = 0
   private whole = false
+  private leaving = false
   private frozen?: { tick: number; parts: Part[] }
   private pings = new Map<number, number>()
   private readonly next = new Map<number, number>()
@@ -151,7 +152,13 @@ export class Connection {
     const message = { is: 'intent', ...intent, seat, n }
     return new Promise((resolve, reject) => {
       if (this.state === 'ended') return reject(new Error('the connection has ended'))
-      const shown = expected.map((e) => this.copy!.expect(e.sheet ?? seat, e.field, e.value))
+      const shown: ReturnType<Copy['expect']>[] = []
+      try {
+        for (const e of expected) shown.push(this.copy!.expect(e.sheet ?? seat, e.field, e.value))
+      } catch (e) {
+        for (const s of shown) s.end() // all of it is shown, or nothing
+        return reject(e as Error)
+      }
       this.open.set(`${seat}/${n}`, { message, resolve, reject, ends: shown.map((s) => s.end) })
       this.tell(shown.map((s) => s.change))
       this.write(message) // if it fails, it is sent again after coming back
@@ -168,8 +175,9 @@ export class Connection {
     this.socket?.close()
   }
 
-  /** Gives the seats up; the service then ends the connection. */
+  /** Gives the seats up, when the connection is back if it is away; the service then ends it. */
   leave() {
+    this.leaving = true
     this.write({ is: 'leave' })
   }
 
@@ -258,6 +266,7 @@ export class Connection {
     this.ping(1)
     this.become('open')
     for (const o of this.open.values()) this.write(o.message)
+    if (this.leaving) this.write({ is: 'leave' })
   }
 
   /** Measures the round trip now and then, and notices silence. */

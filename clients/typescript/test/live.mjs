@@ -20,7 +20,7 @@ const connection = new Connection({
   encoding: encoding === 'cbor' ? cbor : json,
   rough: rough ? JSON.parse(rough) : undefined,
   onChange: () => wake(),
-  onState: (state) => { seen.push(state); wake() },
+  onState: (state, why) => { seen.push(why ? `${state} ${why.code}` : state); wake() },
   onDiffers: (fields) => { console.log('the copy differs', fields); process.exit(1) },
   onNotice: (n) => { seen.push(n.name); wake() },
 })
@@ -41,6 +41,9 @@ assert.deepEqual(hull.slice(1).map((c) => [c.old, c.now, !!c.expected, !!c.undon
 const plotted = await connection.send({ do: 'act', name: 'plot', args: { what: 7 } }, { field: 'plan', value: 7 })
 assert.ok(plotted.ok && connection.me.num('plan') === 7)
 stop()
+const half = connection.send({ do: 'ready' }, { field: 'plan', value: 9 }, { field: 'nothing', value: 1 })
+await assert.rejects(half, /no field nothing/)
+assert.equal(connection.me.num('plan'), 7, 'all that is expected is shown, or nothing')
 
 await connection.send({ do: 'steer', at: [0, -1000] })
 await until('it moves', () => connection.me.seen.length > 2)
@@ -60,5 +63,7 @@ const listing = new Listing({ address, token, filter: { title: 'From Node' }, on
 await until('it is listed', () => listing.lobbies.get(lobby)?.state === 'playing')
 listing.close()
 
-connection.leave()
-await until('left', () => seen.includes('ended'))
+connection.cut()
+await until('away once more', () => connection.state === 'away')
+connection.leave() // is said when it is back
+await until('left', () => seen.includes('ended left'))

@@ -4,6 +4,9 @@ import (
 	"context"
 	"flag"
 	"fmt"
+	"os"
+
+	"golang.org/x/term"
 
 	"turnvex/client"
 	"turnvex/internal/load"
@@ -37,9 +40,11 @@ func loadCommand() command {
 				}
 				cfg.Service, cfg.Rulebook, cfg.Options = svc.Address, args[0], options
 				load.Quiet()
-				cfg.Progress = func(text string) { fmt.Fprintf(t.Err, "\r\x1b[K%s", text) }
+				if f, ok := t.Err.(*os.File); ok && term.IsTerminal(int(f.Fd())) {
+					cfg.Progress = func(text string) { fmt.Fprintf(f, "\r\x1b[K%s", text) }
+					defer fmt.Fprint(f, "\r\x1b[K")
+				}
 				report, err := load.Run(ctx, cfg)
-				fmt.Fprint(t.Err, "\r\x1b[K")
 				if err != nil {
 					return err
 				}

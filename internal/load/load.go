@@ -26,7 +26,7 @@ type Config struct {
 	Lobby    int           // clients in each lobby; as many as the rulebook seats, at most 8, if 0
 	For      time.Duration // how long is measured; 20 s if 0
 	Warmup   time.Duration // how long before that they play; 3 s if 0
-	Rate     float64       // intents a second of each client; 2 if 0
+	Rate     float64       // intents a second of each client; with 0 they only look on
 	Real     bool          // lobbies whose results count; otherwise practice lobbies
 	JSON     bool          // speak JSON instead of CBOR
 	Rough    client.Rough
@@ -50,9 +50,6 @@ func (c *Config) check() error {
 	}
 	if c.Warmup == 0 {
 		c.Warmup = 3 * time.Second
-	}
-	if c.Rate == 0 {
-		c.Rate = 2
 	}
 	if c.Progress == nil {
 		c.Progress = func(string) {}
@@ -104,9 +101,11 @@ func Run(ctx context.Context, cfg Config) (*Report, error) {
 	defer r.leave()
 	play, stop := context.WithCancel(ctx)
 	defer stop()
+	judge, giveUp := context.WithCancel(ctx)
+	defer giveUp()
 	var all sync.WaitGroup
 	for _, p := range r.players {
-		all.Go(func() { p.play(play, r) })
+		all.Go(func() { p.play(play, judge, r) })
 	}
 	if err := r.wait(ctx, "warming up", cfg.Warmup); err != nil {
 		return nil, err
@@ -120,11 +119,14 @@ func Run(ctx context.Context, cfg Config) (*Report, error) {
 	for _, p := range r.players {
 		p.stop()
 	}
-	report := r.report(took)
 	stop()
-	all.Wait()
-	return report, nil
+	time.AfterFunc(judgeFor, giveUp)
+	all.Wait() // until what the last intents led to is known
+	return r.report(took), nil
 }
+
+// judgeFor is how long after the measuring verdicts and replicas are waited for.
+const judgeFor = settle + time.Second
 
 // wait lets time pass and tells how much is left.
 func (r *run) wait(ctx context.Context, what string, d time.Duration) error {

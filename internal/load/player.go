@@ -53,7 +53,12 @@ func (p *player) mark() {
 }
 
 // stop notes where they stand as it ends.
-func (p *player) stop() { p.endBytes, p.endCount = p.bytes.Load(), p.messages.Load() }
+func (p *player) stop() {
+	p.endBytes, p.endCount = p.bytes.Load(), p.messages.Load()
+	if p.twin != nil {
+		p.twin.ticked(p.conn.Tick())
+	}
+}
 
 // measured is how many clients' bytes are held against other ways of sending.
 const measured = 4
@@ -112,8 +117,9 @@ func (p *player) when(tick int64) (time.Time, bool) {
 	return a.at, a.tick == tick
 }
 
-// play acts at random until the context ends.
-func (p *player) play(ctx context.Context, r *run) {
+// play acts at random until the context ends, and returns when what came of it is
+// known or the other context has ended.
+func (p *player) play(ctx, judging context.Context, r *run) {
 	if r.cfg.Rate <= 0 {
 		return
 	}
@@ -131,7 +137,7 @@ func (p *player) play(ctx context.Context, r *run) {
 				continue
 			}
 			sent, pending := time.Now(), p.conn.Send(in)
-			all.Go(func() { r.judge(ctx, p, sent, pending) })
+			all.Go(func() { r.judge(judging, p, sent, pending) })
 		case <-p.conn.Done():
 			r.gone()
 			return
@@ -199,6 +205,10 @@ func argument(rng *mrand.Rand, kind string, choices []string, least, most *int64
 	return n
 }
 
+// settle is how long after a verdict the replicas are looked at: long enough for
+// every delta of that tick to have come, short enough for them to be remembered.
+const settle = time.Second
+
 // judge waits for a verdict and notes how long it took, to the player and to every
 // replica in the lobby: to the delta that the player's own copy had the effect from.
 func (r *run) judge(ctx context.Context, p *player, sent time.Time, pending *client.Pending) {
@@ -218,8 +228,8 @@ func (r *run) judge(ctx context.Context, p *player, sent time.Time, pending *cli
 	if !v.OK {
 		return
 	}
-	select { // long enough for every delta of that tick to have come, short enough to remember it
-	case <-time.After(time.Second):
+	select {
+	case <-time.After(settle):
 	case <-ctx.Done():
 		return
 	}

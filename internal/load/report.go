@@ -57,7 +57,6 @@ func spreadOf(d []time.Duration) Spread {
 
 // report sums up what was measured in a time.
 func (r *run) report(took time.Duration) *Report {
-	time.Sleep(1100 * time.Millisecond) // the last intents' replicas are looked at a second later
 	seconds := took.Seconds()
 	out := &Report{Clients: len(r.players), Lobbies: len(r.crews), Encoding: "cbor", Seconds: seconds, Refused: map[string]int{}}
 	if r.cfg.JSON {
@@ -102,7 +101,12 @@ func (r *run) compare(out *Report, seconds float64) {
 		p.twin.mu.Unlock()
 		n++
 	}
-	out.ToWhole, out.ToPatch = own/max(out.Whole, 1), own/max(out.Patch, 1)
+	if out.Whole > 0 {
+		out.ToWhole = own / out.Whole
+	}
+	if out.Patch > 0 {
+		out.ToPatch = own / out.Patch
+	}
 	out.Whole, out.Patch = out.Whole/n/seconds, out.Patch/n/seconds
 }
 
@@ -117,28 +121,41 @@ func (r *Report) Write(w io.Writer) error {
 	row := func(name, format string, args ...any) {
 		fmt.Fprintf(tw, "%s\t%s\n", name, fmt.Sprintf(format, args...))
 	}
-	row("Clients", "%d in %d lobbies, %s, %d ticks a second, measured for %.0f s", r.Clients, r.Lobbies, r.Encoding, r.Rate, r.Seconds)
+	row("Clients", "%d in %s, %s, %d ticks a second, measured for %.0f s", r.Clients, plural(r.Lobbies, "lobby", "lobbies"), r.Encoding, r.Rate, r.Seconds)
 	row("Deltas", "%.0f a second to all, %.1f to each", r.Messages, r.Messages/float64(r.Clients))
 	row("Bytes", "%.0f a second to each", r.Bytes)
-	row("  the whole state as JSON each tick", "%.0f a second; ours are %.1f %% of it", r.Whole, 100*r.ToWhole)
-	row("  a JSON Merge Patch each tick", "%.0f a second; ours are %.1f %% of it", r.Patch, 100*r.ToPatch)
+	against := func(bytes, ours float64) string {
+		if bytes == 0 {
+			return "nothing"
+		}
+		return fmt.Sprintf("%.0f a second; ours are %.1f %% of it", bytes, 100*ours)
+	}
+	row("  the whole state as JSON each tick", "%s", against(r.Whole, r.ToWhole))
+	row("  a JSON Merge Patch each tick", "%s", against(r.Patch, r.ToPatch))
 	row("Intents", "%.0f a second", r.Intents)
 	row("  refused", "%s", refusals(r.Refused))
 	row("  to the verdict", "%s", r.Verdict)
-	row("  to every replica", "%s; %.2f %% within a tick and 3 ms", r.Replica, 100*r.WithinTick)
-	row("Lost", "%s for clients that fell behind, %s", plural(int(r.Missed), "notice"), plural(r.Lost, "connection"))
+	replicas := r.Replica.String()
+	if r.Replica.Count > 0 {
+		replicas += fmt.Sprintf("; %.2f %% within a tick and 3 ms", 100*r.WithinTick)
+	}
+	row("  to every replica", "%s", replicas)
+	row("Lost", "%s for clients that fell behind, %s", plural(int(r.Missed), "notice", "notices"), plural(r.Lost, "connection", "connections"))
 	return tw.Flush()
 }
 
 func (s Spread) String() string {
+	if s.Count == 0 {
+		return "none"
+	}
 	return fmt.Sprintf("half in %.1f ms, 99 of 100 in %.1f ms, all in %.1f ms", s.Half, s.Most, s.Worst)
 }
 
-func plural(n int, what string) string {
+func plural(n int, one, more string) string {
 	if n == 1 {
-		return "1 " + what
+		return "1 " + one
 	}
-	return fmt.Sprintf("%d %ss", n, what)
+	return fmt.Sprint(n, " ", more)
 }
 
 func refusals(m map[string]int) string {

@@ -39,7 +39,7 @@ func (t *twin) begin(c *client.Copy) {
 			}
 		}
 	}
-	t.patch, t.tick, t.whole, t.patchs, t.began = map[string]map[string]any{}, int64(c.Copy.Tick), 0, 0, true
+	t.patch, t.tick, t.whole, t.patchs, t.began = map[string]map[string]any{}, c.Wall(), 0, 0, true
 	t.measure()
 }
 

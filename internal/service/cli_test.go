@@ -171,6 +171,11 @@ func TestLobbyCommands(t *testing.T) {
 	if err := json.Unmarshal([]byte(out), &measured); err != nil || measured.Clients != 4 || measured.Messages < 20 || measured.Whole <= 0 || measured.Whole > 0.5 {
 		t.Errorf("load: %+v, %v\n%s", measured, err, out)
 	}
+	out, messages, _ := turnvex(t, "", "load", "-clients", "3", "-for", "1s", "-warm-up", "0.1s", "-rate", "0", "duel")
+	has(out, "3 in 1 lobby, cbor", "0 a second", "refused                            none", "to every replica                   none")
+	if messages != "" || strings.Count(out, "nothing") > 1 {
+		t.Errorf("looking on: %s%s", out, messages) // progress is for terminals; the whole state is told even when nothing happens
+	}
 	var left int64
 	if err := node.DB.WithContext(soon(t)).Raw("select count(*) from players where name like 'Load %'").Scan(&left).Error; err != nil || left != 0 {
 		t.Errorf("%d players of the load are left, %v", left, err)

@@ -251,7 +251,9 @@ func throughBoxes(sockets []*websocket.Conn, data []byte, rounds, ahead int) (ti
 				if err := api.WriteFrames(ws, list, 10*time.Second); err != nil {
 					errs <- err
 				}
-				round.Add(-len(list))
+				for range list {
+					round.Done()
+				}
 				if bye != nil {
 					return
 				}

@@ -1,4 +1,4 @@
-module turnvex
+module turnvex.example/turnvex
 
 go 1.26.0
 

@@ -10,9 +10,9 @@ import (
 	"sync/atomic"
 	"time"
 
-	"turnvex/internal/replica"
-	"turnvex/internal/sheet"
-	"turnvex/internal/wire"
+	"turnvex.example/turnvex/internal/core/replica"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/wire"
 )
 
 // Conn is a live connection. Its methods may be called from any goroutine.

@@ -12,7 +12,7 @@ import (
 
 	"github.com/gorilla/websocket"
 
-	"turnvex/client"
+	"turnvex.example/turnvex/client"
 )
 
 // vectors are what docs/protocol-vectors.json holds of a story: a snapshot and what

@@ -1,9 +1,9 @@
 package client
 
 import (
-	"turnvex/internal/replica"
-	"turnvex/internal/sheet"
-	"turnvex/internal/wire"
+	"turnvex.example/turnvex/internal/core/replica"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/wire"
 )
 
 // The kinds of sheet.

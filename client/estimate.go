@@ -4,8 +4,8 @@ import (
 	"sync"
 	"time"
 
-	"turnvex/internal/sheet"
-	"turnvex/internal/wire"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/wire"
 )
 
 // estimate is what a client knows of the service's wall tick. A pong tells the tick

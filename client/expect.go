@@ -1,7 +1,7 @@
 package client
 
 import (
-	"turnvex/internal/sheet"
+	"turnvex.example/turnvex/internal/core/sheet"
 )
 
 // Expected is a value that the client shows until the verdict is there.

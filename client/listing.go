@@ -5,7 +5,7 @@ import (
 	"maps"
 	"sync"
 
-	"turnvex/internal/wire"
+	"turnvex.example/turnvex/internal/wire"
 )
 
 // Listing is the list of open lobbies, kept up to date by the service. Its

@@ -7,7 +7,7 @@ import (
 	"testing"
 	"time"
 
-	"turnvex/client"
+	"turnvex.example/turnvex/client"
 )
 
 // TestListingAgainstTheProtocol plays a service's listing: what there is at first and

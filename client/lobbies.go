@@ -6,7 +6,7 @@ import (
 	"net/url"
 	"strconv"
 
-	"turnvex/internal/wire"
+	"turnvex.example/turnvex/internal/wire"
 )
 
 // Lobby is a lobby as listings show it.

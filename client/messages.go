@@ -6,9 +6,9 @@ import (
 	"errors"
 	"slices"
 
-	"turnvex/internal/replica"
-	"turnvex/internal/sheet"
-	"turnvex/internal/wire"
+	"turnvex.example/turnvex/internal/core/replica"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/wire"
 )
 
 // Intent is what a seat asks for. Do names it: act, stop, steer, claim, ready,

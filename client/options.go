@@ -4,8 +4,8 @@ import (
 	"context"
 	"time"
 
-	"turnvex/internal/replica"
-	"turnvex/internal/wire"
+	"turnvex.example/turnvex/internal/core/replica"
+	"turnvex.example/turnvex/internal/wire"
 )
 
 // Options say how to connect. Address, Token and Lobby must be given.

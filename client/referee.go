@@ -3,7 +3,7 @@ package client
 import (
 	"context"
 
-	"turnvex/internal/wire"
+	"turnvex.example/turnvex/internal/wire"
 )
 
 // Decide answers a decision and waits until the service has taken the answer. That

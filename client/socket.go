@@ -13,9 +13,9 @@ import (
 
 	"github.com/gorilla/websocket"
 
-	"turnvex/internal/replica"
-	"turnvex/internal/rough"
-	"turnvex/internal/wire"
+	"turnvex.example/turnvex/internal/core/replica"
+	"turnvex.example/turnvex/internal/live/rough"
+	"turnvex.example/turnvex/internal/wire"
 )
 
 // Rough makes a connection bad on purpose: late, jittery, stalled, cut. The zero

@@ -1,7 +1,7 @@
 package client
 
 import (
-	"turnvex/internal/sheet"
+	"turnvex.example/turnvex/internal/core/sheet"
 )
 
 // Seen is where something was at a wall tick, in millimetres.

@@ -6,7 +6,7 @@ import (
 	"testing"
 	"time"
 
-	"turnvex/client"
+	"turnvex.example/turnvex/client"
 )
 
 // slowly is an obvious twin of Between: it walks along the line in small steps.

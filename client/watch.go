@@ -4,7 +4,7 @@ import (
 	"slices"
 	"sync"
 
-	"turnvex/internal/sheet"
+	"turnvex.example/turnvex/internal/core/sheet"
 )
 
 // tells calls back in order, one at a time, whoever has something to tell: who

@@ -7,7 +7,7 @@ import (
 	"os"
 	"testing"
 
-	"turnvex/internal/bench"
+	"turnvex.example/turnvex/internal/tool/bench"
 )
 
 func main() {

@@ -1,72 +1,16 @@
-// Command count prints lines of code and of tests per folder and their ratio.
-// Data, generated files and documentation are not counted.
+// Command count counts lines of code and of tests: ./dev count calls it.
 package main
 
 import (
-	"bytes"
 	"fmt"
 	"os"
-	"os/exec"
-	"path"
-	"regexp"
-	"slices"
-	"strings"
-)
 
-var (
-	isCode = regexp.MustCompile(`(\.(go|ts|tsx|mjs|py|sh|css)|(^|/)(dev|run))$`)
-	isTest = regexp.MustCompile(`(_test\.go|\.test\.tsx?|_test\.py)$|(^|/)tests?/`)
-	isMade = regexp.MustCompile(`(?m)^// Code generated .* DO NOT EDIT\.$`)
-	isData = regexp.MustCompile(`(^|/)(testdata|node_modules|dist)/`)
+	"turnvex.example/turnvex/internal/tool/count"
 )
-
-type lines struct{ code, tests int }
 
 func main() {
-	out, err := exec.Command("git", "ls-files", "-co", "--exclude-standard").Output()
-	if err != nil {
-		fmt.Fprintln(os.Stderr, "count: git ls-files:", err)
+	if err := count.Print(); err != nil {
+		fmt.Fprintln(os.Stderr, "count:", err)
 		os.Exit(1)
 	}
-	folders := map[string]*lines{}
-	var all lines
-	for _, file := range strings.Fields(string(out)) {
-		if !isCode.MatchString(file) || isData.MatchString(file) {
-			continue
-		}
-		data, err := os.ReadFile(file)
-		if err != nil || isMade.Match(data) {
-			continue
-		}
-		dir := path.Dir(file)
-		if folders[dir] == nil {
-			folders[dir] = &lines{}
-		}
-		n := bytes.Count(data, []byte("\n"))
-		if isTest.MatchString(file) {
-			folders[dir].tests += n
-			all.tests += n
-		} else {
-			folders[dir].code += n
-			all.code += n
-		}
-	}
-	var names []string
-	for n := range folders {
-		names = append(names, n)
-	}
-	slices.Sort(names)
-	fmt.Printf("%-32s %7s %7s %6s\n", "folder", "code", "tests", "ratio")
-	for _, n := range names {
-		show(n, *folders[n])
-	}
-	show("all", all)
-}
-
-func show(name string, l lines) {
-	ratio := "-"
-	if l.code > 0 {
-		ratio = fmt.Sprintf("%.2f", float64(l.tests)/float64(l.code))
-	}
-	fmt.Printf("%-32s %7d %7d %6s\n", name, l.code, l.tests, ratio)
 }

@@ -9,7 +9,7 @@ import (
 	"os/signal"
 	"syscall"
 
-	"turnvex/internal/demo"
+	"turnvex.example/turnvex/internal/tool/demo"
 )
 
 func main() {

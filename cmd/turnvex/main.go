@@ -4,7 +4,7 @@ package main
 import (
 	"os"
 
-	"turnvex/internal/cli"
+	"turnvex.example/turnvex/internal/tool/cli"
 )
 
 func main() {

@@ -14,7 +14,7 @@ import (
 	"strings"
 	"time"
 
-	"turnvex/client"
+	"turnvex.example/turnvex/client"
 )
 
 func main() {

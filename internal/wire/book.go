@@ -1,8 +1,8 @@
 package wire
 
 import (
-	"turnvex/internal/replica"
-	"turnvex/internal/rulebook"
+	"turnvex.example/turnvex/internal/core/replica"
+	"turnvex.example/turnvex/internal/core/rulebook"
 )
 
 // BookInfo is what clients are told of the rulebook.

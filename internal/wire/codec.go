@@ -10,8 +10,8 @@ import (
 
 	"github.com/fxamacker/cbor/v2"
 
-	"turnvex/internal/replica"
-	"turnvex/internal/sheet"
+	"turnvex.example/turnvex/internal/core/replica"
+	"turnvex.example/turnvex/internal/core/sheet"
 )
 
 // The modes of CBOR: what is written is the shortest form, what is read must be

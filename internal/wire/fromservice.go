@@ -1,6 +1,6 @@
 package wire
 
-import "turnvex/internal/replica"
+import "turnvex.example/turnvex/internal/core/replica"
 
 // Welcome answers hello.
 type Welcome struct {

@@ -9,7 +9,7 @@ import (
 
 	"github.com/google/jsonschema-go/jsonschema"
 
-	"turnvex/internal/replica"
+	"turnvex.example/turnvex/internal/core/replica"
 )
 
 //go:embed page_head.md

@@ -8,13 +8,13 @@ import (
 	"reflect"
 	"testing"
 
-	"turnvex/client"
-	"turnvex/internal/match"
-	"turnvex/internal/replica"
-	"turnvex/internal/rulebook"
-	"turnvex/internal/script"
-	"turnvex/internal/sheet"
-	"turnvex/internal/wire"
+	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/replica"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/tool/script"
+	"turnvex.example/turnvex/internal/wire"
 )
 
 var update = flag.Bool("update", false, "write the vectors anew")

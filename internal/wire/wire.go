@@ -5,7 +5,7 @@
 package wire
 
 import (
-	"turnvex/internal/replica"
+	"turnvex.example/turnvex/internal/core/replica"
 )
 
 // The names of the encodings in the WebSocket handshake.

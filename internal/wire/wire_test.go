@@ -10,9 +10,9 @@ import (
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
 
-	"turnvex/internal/code"
-	"turnvex/internal/replica"
-	"turnvex/internal/wire"
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/replica"
+	"turnvex.example/turnvex/internal/wire"
 )
 
 // TestPage: the page and the schema are the present ones; every message and every

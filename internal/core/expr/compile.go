@@ -1,0 +1,334 @@
+package expr
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"cel.dev/cel-go/cel"
+	"cel.dev/cel-go/common/ast"
+	"cel.dev/cel-go/common/types"
+
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// Issue is one mistake in an expression.
+type Issue struct {
+	Line    int // from 0, within the expression
+	Column  int // characters from 0
+	Message string
+	Word    string   // the word that was not known, if that is the mistake
+	Known   []string // what would have been allowed there
+}
+
+// Want says what an expression must give.
+type Want struct {
+	Type  sheet.Type   // Flag for a condition, Integer for an amount, …
+	Field *sheet.Field // if set, the value must fit this field instead
+	Ref   sheet.Kind   // of a Ref
+	Any   bool         // any of integer, number or flag
+}
+
+// Scope says what an expression may use.
+type Scope struct {
+	Vars Vars
+	Args []*sheet.Field // what arg holds
+	It   sheet.Kind     // what it is, where Vars has It
+}
+
+// Compile parses, type-checks and compiles one expression.
+func (c *Checker) Compile(src string, scope Scope, want Want) (*Prog, []Issue) {
+	if p := plainInteger(src, want); p != nil {
+		return p, nil
+	}
+	key := compileKey{src, scope.Vars, scope.It, want}
+	if p := c.known[key]; p != nil && scope.Vars&Args == 0 {
+		return p, nil
+	}
+	p, issues := c.compile(src, scope, want)
+	if p != nil && scope.Vars&Args == 0 {
+		c.known[key] = p
+	}
+	return p, issues
+}
+
+// compileKey is all that a program without arguments depends on.
+type compileKey struct {
+	src  string
+	vars Vars
+	it   sheet.Kind
+	want Want
+}
+
+// plainInteger compiles what most amounts are, without the library.
+func plainInteger(src string, want Want) *Prog {
+	n, err := strconv.ParseInt(src, 10, 64)
+	numeric := want.Any || want.Type == sheet.Integer || want.Type == sheet.Number
+	if want.Field != nil {
+		numeric = want.Field.Type == sheet.Integer || want.Field.Type == sheet.Number
+	}
+	if err != nil || !numeric || strconv.FormatInt(n, 10) != src {
+		return nil
+	}
+	return &Prog{Source: src, Type: Type{Of: sheet.Integer}, Const: true, num: constant(n)}
+}
+
+func (c *Checker) compile(src string, scope Scope, want Want) (*Prog, []Issue) {
+	k, issues := c.parse(src, scope)
+	if k == nil {
+		return nil, issues
+	}
+	k.finish(want)
+	if len(k.issues) > 0 {
+		return nil, k.issues
+	}
+	return k.prog, nil
+}
+
+// Path is a compiled reference to a field that an effect writes.
+type Path struct {
+	Source string
+	Kind   sheet.Kind
+	Field  *sheet.Field
+	Vars   Vars
+	row    rowFn
+}
+
+// Row returns the sheet that the path leads to; a path through nobody leads to
+// a sheet with ID 0, which must not be written.
+func (p *Path) Row(e *Env) *sheet.Row { return p.row(e) }
+
+// CompilePath compiles a reference such as me.hull or match.bell.team.
+func (c *Checker) CompilePath(src string, scope Scope) (*Path, []Issue) {
+	key := compileKey{src: src, vars: scope.Vars, it: scope.It}
+	if p := c.paths[key]; p != nil && scope.Vars&Args == 0 {
+		return p, nil
+	}
+	p, issues := c.compilePath(src, scope)
+	if p != nil {
+		c.paths[key] = p
+	}
+	return p, issues
+}
+
+func (c *Checker) compilePath(src string, scope Scope) (*Path, []Issue) {
+	k, issues := c.parse(src, scope)
+	if k == nil {
+		return nil, issues
+	}
+	e := k.ast.Expr()
+	if e.Kind() == ast.SelectKind {
+		if _, ok := kindOf(k.typeOf(e.AsSelect().Operand())); ok {
+			if p, f := k.field(e); f != nil && len(k.issues) == 0 {
+				return &Path{Source: src, Kind: p.kind, Field: f, Vars: k.prog.Vars, row: p.row}, nil
+			}
+		}
+	}
+	if len(k.issues) == 0 {
+		k.fail(e, "a field of a sheet is needed here, such as me.points or match.round")
+	}
+	return nil, k.issues
+}
+
+func (c *Checker) parse(src string, scope Scope) (*compiler, []Issue) {
+	if len(src) > MaxSource {
+		return nil, []Issue{{Message: fmt.Sprintf("the expression has %d bytes, at most %d are allowed", len(src), MaxSource)}}
+	}
+	env, err := c.env(scope)
+	if err != nil {
+		return nil, []Issue{{Message: err.Error()}}
+	}
+	checked, iss := env.Compile(src)
+	if iss.Err() != nil {
+		return nil, c.celIssues(iss, scope)
+	}
+	return &compiler{checker: c, ast: checked.NativeRep(), scope: scope, prog: &Prog{Source: src}}, nil
+}
+
+var (
+	unknownName  = regexp.MustCompile(`undeclared reference to '([^']*)'`)
+	unknownField = regexp.MustCompile(`undefined field '([^']*)'`)
+)
+
+// celIssues puts the library's findings into our words, with what is known.
+func (c *Checker) celIssues(iss *cel.Issues, scope Scope) []Issue {
+	var out []Issue
+	for _, e := range iss.Errors() {
+		is := Issue{Line: e.Location.Line() - 1, Column: e.Location.Column(), Message: e.Message}
+		if m := unknownName.FindStringSubmatch(e.Message); m != nil {
+			is.Word, is.Message = m[1], fmt.Sprintf("nothing here is called %q", m[1])
+			is.Known = c.names(scope)
+		} else if m := unknownField.FindStringSubmatch(e.Message); m != nil {
+			is.Word, is.Message = m[1], fmt.Sprintf("no field is called %q", m[1])
+			is.Column++ // the library points at the dot
+			for k := 0; k < sheet.Kinds; k++ {
+				is.Known = append(is.Known, c.schema.Names(sheet.Kind(k))...)
+				is.Known = append(is.Known, ReservedMembers(sheet.Kind(k))...)
+			}
+		} else {
+			is.Message = plainMessage(e.Message)
+		}
+		out = append(out, is)
+	}
+	return out
+}
+
+func plainMessage(m string) string {
+	m = strings.ReplaceAll(m, "\n", " ")
+	if rest, ok := strings.CutPrefix(m, "found no matching overload for "); ok {
+		m = "these types do not go together: " + rest
+	}
+	return strings.TrimSuffix(m, ".")
+}
+
+func (c *Checker) names(scope Scope) []string {
+	names := []string{"lobby", "match", "players", "teams", "pieces", "nobody", "noteam",
+		"distance", "point", "team_named", "seconds", "running", "min", "max", "abs", "int", "double", "size", "true", "false"}
+	for v, n := range map[Vars]string{Me: "me", Target: "target", Piece: "piece", Team: "team", It: "it", Args: "arg", Random: "random"} {
+		if scope.Vars&v != 0 {
+			names = append(names, n)
+		}
+	}
+	if scope.Vars&Me != 0 {
+		names = append(names, "record")
+	}
+	slices.Sort(names)
+	return names
+}
+
+// compiler turns one checked expression into a program.
+type compiler struct {
+	checker *Checker
+	ast     *ast.AST
+	scope   Scope
+	prog    *Prog
+	issues  []Issue
+	loops   []loopVar
+	accus   []accuVar
+}
+
+type loopVar struct {
+	name string
+	kind sheet.Kind
+}
+
+type accuVar struct {
+	name string
+	typ  *cel.Type
+}
+
+func (k *compiler) fail(e ast.Expr, format string, args ...any) {
+	at := k.ast.SourceInfo().GetStartLocation(e.ID())
+	k.issues = append(k.issues, Issue{Line: max(at.Line()-1, 0), Column: max(at.Column(), 0), Message: fmt.Sprintf(format, args...)})
+}
+
+// finish compiles the whole expression for what is wanted.
+func (k *compiler) finish(want Want) {
+	e, p := k.ast.Expr(), k.prog
+	t := k.typeOf(e)
+	if want.Field != nil {
+		want.Type, want.Ref = want.Field.Type, want.Field.Of
+	}
+	got, ok := k.plainType(e)
+	fits := ok && (got.Of == want.Type ||
+		want.Type == sheet.Number && got.Of == sheet.Integer ||
+		want.Type == sheet.Clock && got.Of == sheet.Integer ||
+		want.Type == sheet.Choice && got.Of == sheet.Text)
+	if want.Any {
+		fits = ok && (got.Of == sheet.Integer || got.Of == sheet.Number || got.Of == sheet.Flag)
+	}
+	if fits && got.Of == sheet.Ref && got.Kind != want.Ref {
+		fits = false
+	}
+	if !fits {
+		k.fail(e, "this gives %s, but %s is needed here%s", typeWords(t), wantWords(want), hint(want, got, ok))
+		return
+	}
+	p.Type = got
+	switch {
+	case want.Type == sheet.Choice && !want.Any:
+		p.Type = Type{Of: sheet.Choice}
+		p.num = k.choice(e, want.Field)
+	case got.Of == sheet.Text:
+		p.text = k.text(e)
+	case got.Of == sheet.Position:
+		p.num, p.y = k.pos(e)
+	default:
+		p.num = k.num(e)
+	}
+	p.Const = p.Vars == 0 && p.Reads == (Reads{})
+	p.own, p.any = compact(&p.Reads.Own), compact(&p.Reads.Any)
+}
+
+func hint(want Want, got Type, ok bool) string {
+	if ok && got.Of == sheet.Number && want.Type == sheet.Integer && !want.Any {
+		return "; write int(…) to cut the decimals off"
+	}
+	return ""
+}
+
+func wantWords(w Want) string {
+	if w.Any {
+		return "an integer or a number"
+	}
+	switch w.Type {
+	case sheet.Flag:
+		return "a condition (true or false)"
+	case sheet.Clock:
+		return "milliseconds (an integer)"
+	case sheet.Choice:
+		return "one of the words " + strings.Join(w.Field.Choices, ", ")
+	case sheet.Ref:
+		return "a " + w.Ref.String()
+	}
+	return "a value of type " + w.Type.String()
+}
+
+func typeWords(t *cel.Type) string {
+	switch t.Kind() {
+	case types.BoolKind:
+		return "true or false"
+	case types.IntKind:
+		return "an integer"
+	case types.DoubleKind:
+		return "a number"
+	case types.StringKind:
+		return "a text"
+	}
+	if kind, ok := kindOf(t); ok {
+		return "a " + kind.String()
+	}
+	return "a " + t.String()
+}
+
+func (k *compiler) typeOf(e ast.Expr) *cel.Type { return k.ast.GetType(e.ID()) }
+
+// plainType is the field type that an expression's value has.
+func (k *compiler) plainType(e ast.Expr) (Type, bool) {
+	t := k.typeOf(e)
+	switch t.Kind() {
+	case types.BoolKind:
+		return Type{Of: sheet.Flag}, true
+	case types.IntKind:
+		return Type{Of: sheet.Integer}, true
+	case types.DoubleKind:
+		return Type{Of: sheet.Number}, true
+	case types.StringKind:
+		return Type{Of: sheet.Text}, true
+	}
+	if kind, ok := kindOf(t); ok {
+		return Type{Of: sheet.Ref, Kind: kind}, true
+	}
+	return Type{Of: sheet.Position}, t.TypeName() == positionType.TypeName()
+}
+
+// TypeOf returns the type of an expression's value, if it is one that fits a field.
+func (c *Checker) TypeOf(src string, scope Scope) (Type, bool) {
+	k, _ := c.parse(src, scope)
+	if k == nil {
+		return Type{}, false
+	}
+	return k.plainType(k.ast.Expr())
+}

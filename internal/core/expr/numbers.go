@@ -1,0 +1,234 @@
+package expr
+
+import (
+	"math"
+	"unicode/utf8"
+
+	"cel.dev/cel-go/common/ast"
+	"cel.dev/cel-go/common/operators"
+	"cel.dev/cel-go/common/types"
+
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+func zero(*Env) int64 { return 0 }
+
+func constant(n int64) numFn { return func(*Env) int64 { return n } }
+
+// num compiles an expression whose value fits one slot.
+func (k *compiler) num(e ast.Expr) numFn {
+	switch e.Kind() {
+	case ast.LiteralKind:
+		return k.literal(e)
+	case ast.IdentKind:
+		return k.ident(e)
+	case ast.SelectKind:
+		return k.selected(e)
+	case ast.CallKind:
+		return k.call(e)
+	case ast.ComprehensionKind:
+		return k.comprehension(e)
+	}
+	k.fail(e, "lists, maps and messages are not used in rulebooks")
+	return zero
+}
+
+func (k *compiler) literal(e ast.Expr) numFn {
+	switch v := e.AsLiteral().(type) {
+	case types.Bool:
+		if v {
+			return constant(1)
+		}
+		return zero
+	case types.Int:
+		return constant(int64(v))
+	case types.Double:
+		t := float64(v) * sheet.Thousand
+		if r := math.Round(t); math.Abs(t-r) < 1e-6 && math.Abs(r) < 1<<53 {
+			return constant(int64(r))
+		}
+		k.fail(e, "a number has at most three decimals and 15 digits")
+	default:
+		k.fail(e, "a %s cannot stand here", v.Type().TypeName())
+	}
+	return zero
+}
+
+func (k *compiler) ident(e ast.Expr) numFn {
+	name := e.AsIdent()
+	for i := len(k.accus) - 1; i >= 0; i-- {
+		if k.accus[i].name == name {
+			return func(v *Env) int64 {
+				if v.accuFault[i] != OK {
+					return fault(v, v.accuFault[i])
+				}
+				return v.accus[i]
+			}
+		}
+	}
+	p := k.place(e)
+	return func(v *Env) int64 { return int64(p.row(v).ID) }
+}
+
+func (k *compiler) selected(e ast.Expr) numFn {
+	s := e.AsSelect()
+	if s.IsTestOnly() {
+		k.fail(e, "has(…) is not needed: every declared field is always there")
+		return zero
+	}
+	switch k.typeOf(s.Operand()).TypeName() {
+	case argsType.TypeName():
+		k.prog.Vars |= Args
+		for i, f := range k.scope.Args {
+			if f.Name == s.FieldName() {
+				return func(v *Env) int64 { return v.Args[i] }
+			}
+		}
+	case positionType.TypeName():
+		x, y := k.pos(s.Operand())
+		if s.FieldName() == "y" {
+			return y
+		}
+		return x
+	}
+	if kind, ok := kindOf(k.typeOf(e)); ok {
+		p := k.deref(e, kind)
+		return func(v *Env) int64 { return int64(p.row(v).ID) }
+	}
+	p, f := k.field(e)
+	if f == nil {
+		return zero
+	}
+	slot := f.Slot()
+	if f.Type == sheet.Clock {
+		return clockMillis(p.row, slot, f.Wall)
+	}
+	if e := s.Operand(); p.own && e.Kind() == ast.IdentKind && e.AsIdent() == "me" {
+		return func(v *Env) int64 { return v.Me.N[slot] }
+	}
+	row := p.row
+	return func(v *Env) int64 { return row(v).N[slot] }
+}
+
+func clockMillis(row rowFn, slot int, wall bool) numFn {
+	return func(v *Env) int64 {
+		now := v.Play
+		if wall {
+			now = v.Wall
+		}
+		n := row(v).N
+		return sheet.Millis(sheet.ClockTicks(n[slot], n[slot+1], n[slot+2], now), v.Rate)
+	}
+}
+
+// field compiles a.b to the sheet and the field.
+func (k *compiler) field(e ast.Expr) (place, *sheet.Field) {
+	s := e.AsSelect()
+	p := k.place(s.Operand())
+	f := k.checker.schema.Field(p.kind, s.FieldName())
+	if f == nil {
+		k.fail(e, "no field is called %q", s.FieldName())
+		return p, nil
+	}
+	k.readField(p, f)
+	return p, f
+}
+
+// pos compiles an expression whose value is a position.
+func (k *compiler) pos(e ast.Expr) (x, y numFn) {
+	switch e.Kind() {
+	case ast.SelectKind:
+		if p, f := k.field(e); f != nil {
+			slot := f.Slot()
+			return func(v *Env) int64 { return p.row(v).N[slot] }, func(v *Env) int64 { return p.row(v).N[slot+1] }
+		}
+	case ast.CallKind:
+		c := e.AsCall()
+		switch c.FunctionName() {
+		case "point":
+			return k.num(c.Args()[0]), k.num(c.Args()[1])
+		case operators.Conditional:
+			cond := k.num(c.Args()[0])
+			ax, ay := k.pos(c.Args()[1])
+			bx, by := k.pos(c.Args()[2])
+			return choose(cond, ax, bx), choose(cond, ay, by)
+		}
+	}
+	k.fail(e, "a position is a field, point(x, y) or a choice between two")
+	return zero, zero
+}
+
+func choose(cond, a, b numFn) numFn {
+	return func(v *Env) int64 {
+		c := cond(v)
+		if v.Fault != OK {
+			return 0
+		}
+		if c != 0 {
+			return a(v)
+		}
+		return b(v)
+	}
+}
+
+// text compiles an expression whose value is a text.
+func (k *compiler) text(e ast.Expr) textFn {
+	switch e.Kind() {
+	case ast.LiteralKind:
+		if s, ok := e.AsLiteral().(types.String); ok {
+			return func(*Env) string { return string(s) }
+		}
+	case ast.SelectKind:
+		if p, f := k.field(e); f != nil {
+			return textOf(p.row, f)
+		}
+	case ast.CallKind:
+		return k.textCall(e)
+	}
+	k.fail(e, "this cannot be used as a text here")
+	return func(*Env) string { return "" }
+}
+
+func textOf(row rowFn, f *sheet.Field) textFn {
+	slot := f.Slot()
+	if f.Type == sheet.Choice {
+		words := f.Choices
+		return func(v *Env) string { return words[row(v).N[slot]] }
+	}
+	return func(v *Env) string { return row(v).S[slot] }
+}
+
+func (k *compiler) textCall(e ast.Expr) textFn {
+	c := e.AsCall()
+	args := c.Args()
+	switch c.FunctionName() {
+	case operators.Add:
+		a, b := k.text(args[0]), k.text(args[1])
+		return func(v *Env) string { return a(v) + b(v) }
+	case operators.Conditional:
+		cond, a, b := k.num(args[0]), k.text(args[1]), k.text(args[2])
+		return func(v *Env) string {
+			if cond(v) != 0 {
+				return a(v)
+			}
+			return b(v)
+		}
+	case "string":
+		switch k.typeOf(args[0]).Kind() {
+		case types.IntKind, types.DoubleKind:
+			n, t := k.num(args[0]), sheet.Integer
+			if k.typeOf(args[0]).Kind() == types.DoubleKind {
+				t = sheet.Number
+			}
+			return func(v *Env) string { return sheet.IntValue(t, n(v)).Show(nil, v.Rate, 0) }
+		case types.StringKind:
+			return k.text(args[0])
+		}
+	}
+	k.fail(e, "this cannot be used as a text here")
+	return func(*Env) string { return "" }
+}
+
+func textSize(t textFn) numFn {
+	return func(v *Env) int64 { return int64(utf8.RuneCountInString(t(v))) }
+}

@@ -1,0 +1,205 @@
+package match
+
+import (
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// tries is how many places are tried for a piece before it is not placed this
+// time.
+const tries = 24
+
+// removePiece takes a piece off the ground.
+func (m *Machine) removePiece(r *sheet.Row) {
+	m.run.pieceCount[r.Int(m.book.F.Piece.Kind)]--
+	m.st.Remove(r)
+}
+
+// clearPieces takes every piece off the ground.
+func (m *Machine) clearPieces() {
+	for list := m.st.Of(sheet.Piece); len(list) > 0; list = m.st.Of(sheet.Piece) {
+		m.removePiece(list[len(list)-1])
+	}
+}
+
+// pieceDue returns the play tick at which something happens to a kind of piece.
+func (m *Machine) pieceDue(no int, p *rulebook.Piece) sheet.Tick {
+	due := sheet.Tick(0)
+	if p.Keep > 0 && m.run.pieceCount[no] < p.Keep && !m.book.Phases[m.run.phase].Frozen {
+		due = max(m.run.pieceNext[no], m.play+1)
+	}
+	if p.Lasts > 0 {
+		for _, r := range m.st.Of(sheet.Piece) {
+			if t := sheet.Tick(r.Int(m.book.F.Piece.Born)) + p.Lasts; r.Int(m.book.F.Piece.Kind) == int64(no) && (due == 0 || t < due) {
+				due = t
+			}
+		}
+	}
+	return due
+}
+
+// keepPieces takes away what has lasted its time and places what is missing,
+// one at an interval.
+func (m *Machine) keepPieces() {
+	f := &m.book.F.Piece
+	for no, p := range m.book.Pieces {
+		if p.Lasts > 0 {
+			list := m.st.Of(sheet.Piece)
+			for i := len(list) - 1; i >= 0; i-- {
+				if r := list[i]; r.Int(f.Kind) == int64(no) && sheet.Tick(r.Int(f.Born))+p.Lasts <= m.play {
+					m.removePiece(r)
+					list = m.st.Of(sheet.Piece)
+				}
+			}
+		}
+		if m.book.Phases[m.run.phase].Frozen {
+			continue
+		}
+		for n := m.run.pieceCount[no]; n < p.Keep && m.run.pieceNext[no] <= m.play; n++ {
+			m.run.pieceNext[no] = m.play + p.Every
+			if !m.placeAnywhere(no, p) {
+				m.run.pieceNext[no] = m.play + max(p.Every, 1)
+			}
+		}
+	}
+}
+
+// placeAnywhere places a piece where it fits, or not this time.
+func (m *Machine) placeAnywhere(no int, p *rulebook.Piece) bool {
+	g := m.book.Ground
+	for try := 0; try < tries; try++ {
+		var x, y int64
+		if len(p.At) > 0 {
+			at := p.At[(m.rng.IntN(len(p.At)))]
+			x, y = at[0], at[1]
+		} else {
+			w, h := g.Width-2*p.Radius, g.Height-2*p.Radius
+			if w < 0 || h < 0 {
+				return false
+			}
+			x, y = p.Radius+m.rng.Int64N(w+1), p.Radius+m.rng.Int64N(h+1)
+		}
+		if m.roomFor(p, x, y) {
+			m.placeAt(no, x, y)
+			return true
+		}
+	}
+	return false
+}
+
+// roomFor tells whether a piece at a point overlaps no wall, no other piece and
+// no player.
+func (m *Machine) roomFor(p *rulebook.Piece, x, y int64) bool {
+	if !m.book.Ground.Free(x, y, p.Radius) {
+		return false
+	}
+	f := &m.book.F.Piece
+	for _, r := range m.st.Of(sheet.Piece) {
+		qx, qy := r.Pos(f.Pos)
+		q := m.book.Pieces[r.Int(f.Kind)]
+		if d := p.Radius + q.Radius + max(p.Apart, q.Apart); near(x, y, qx, qy, d-1) {
+			return false
+		}
+	}
+	for _, r := range m.st.Seated {
+		qx, qy := r.Pos(m.book.F.Player.Pos)
+		if d := p.Radius + m.radius(); r.Flag(m.book.F.Player.Alive) && d > 0 && near(x, y, qx, qy, d-1) {
+			return false
+		}
+	}
+	return true
+}
+
+func (m *Machine) placeAt(no int, x, y int64) {
+	f := &m.book.F.Piece
+	r := m.st.Add(sheet.Piece)
+	m.st.SetInt(r, f.Kind, int64(no))
+	m.st.SetPos(r, f.Pos, x, y)
+	m.st.SetInt(r, f.Born, int64(m.play))
+	m.run.pieceCount[no]++
+	m.stirred = true
+}
+
+// placeNow carries out the effect that places a piece.
+func (m *Machine) placeNow(e *rulebook.Effect) {
+	p := m.book.Pieces[e.No]
+	if len(m.st.Of(sheet.Piece)) >= maxPieces {
+		return
+	}
+	if e.Value == nil {
+		m.placeAnywhere(e.No, p)
+		return
+	}
+	v := e.Value.Value(&m.env, sheet.Position)
+	x, y := m.within(v.N[0], v.N[1])
+	m.placeAt(e.No, x, y)
+}
+
+// maxPieces is the most pieces on a ground.
+const maxPieces = 1000
+
+// touchPieces finds the bodies that have reached a piece and does what touching
+// it does. A body touches a piece once until it has left it.
+func (m *Machine) touchPieces() {
+	f, pf := &m.book.F.Piece, &m.book.F.Player
+	list := m.st.Of(sheet.Piece)
+	if !m.stirred || len(list) == 0 || m.book.Phases[m.run.phase].Frozen {
+		return
+	}
+	m.stirred = false
+	start := len(m.hits)
+	m.hits = append(m.hits, list...)
+	for i := start; i < start+len(list) && i < len(m.hits); i++ {
+		r := m.hits[i]
+		p := m.book.Pieces[r.Int(f.Kind)]
+		if len(p.Touch) == 0 {
+			continue
+		}
+		x, y := r.Pos(f.Pos)
+		reach := p.Radius + m.radius()
+		left, slot := m.touched(r), pf.Pos.Slot()
+		for _, body := range m.st.Seated {
+			dx := x - body.N[slot]
+			if !left && (dx > reach || dx < -reach) {
+				continue
+			}
+			dy := y - body.N[slot+1]
+			on := dx <= reach && dx >= -reach && dy <= reach && dy >= -reach && dx*dx+dy*dy <= reach*reach && body.Flag(pf.Alive)
+			if (on || left) && m.touchEdge(r, body, on) {
+				m.subject(sheet.Player, body)
+				m.env.Piece = r
+				if p.If == nil || p.If.Bool(&m.env) {
+					m.do(p.Touch)
+				}
+				if m.st.Get(r.ID) != r {
+					break
+				}
+			}
+		}
+	}
+	m.hits = m.hits[:start]
+	m.env.Piece = nil
+}
+
+// touched tells whether any body was on a piece when it was last looked at.
+func (m *Machine) touched(piece *sheet.Row) bool {
+	for _, f := range m.book.F.Piece.Touching {
+		if piece.Int(f) != 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// touchEdge notes whether a body is on a piece and tells whether it has just
+// come onto it.
+func (m *Machine) touchEdge(piece, body *sheet.Row, on bool) bool {
+	slot := body.Int(m.book.F.Player.Slot)
+	f := m.book.F.Piece.Touching[slot/60]
+	bit, was := int64(1)<<(slot%60), piece.Int(f)
+	if on == (was&bit != 0) {
+		return false
+	}
+	m.st.SetInt(piece, f, was^bit)
+	return on
+}

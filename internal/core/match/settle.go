@@ -1,0 +1,305 @@
+package match
+
+import (
+	"fmt"
+
+	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// The bounds of what one input or tick may set off.
+const (
+	maxPasses    = 32      // rounds of rules setting off rules
+	maxSteps     = 16      // phases entered
+	effectBudget = 200_000 // effects carried out
+)
+
+// event is something rules may wait for.
+type event struct {
+	on     rulebook.Event
+	player *sheet.Row // nil for the match's own
+}
+
+// firing is a condition that has come true for a sheet.
+type firing struct {
+	rule *rulebook.Rule
+	row  *sheet.Row
+}
+
+func (m *Machine) emit(on rulebook.Event, player *sheet.Row) {
+	m.queue = append(m.queue, event{on, player})
+}
+
+// settle lets everything follow from what has changed: derived fields, then
+// events in the order in which they came, then conditions in the order of the
+// file; again until nothing changes; then the phase and the match may end, and
+// so on. It is bounded: a rulebook that never settles is stopped and reported.
+func (m *Machine) settle() {
+	for steps := 0; ; steps++ {
+		m.settleRules()
+		if !m.inPlay() {
+			return
+		}
+		if m.run.broken == "" && steps == maxSteps {
+			m.run.broken = fmt.Sprintf("more than %d phases followed each other at one tick", maxSteps)
+		}
+		if m.run.broken != "" {
+			m.breakOff()
+			return
+		}
+		happened := m.transition()
+		if !happened {
+			m.changed = [sheet.Kinds]sheet.Mask{}
+			return
+		}
+	}
+}
+
+func (m *Machine) settleRules() {
+	for pass := 0; ; pass++ {
+		m.derive()
+		if m.match == nil || m.run.broken != "" {
+			break
+		}
+		m.firings = m.firings[:0]
+		if !m.run.over {
+			m.collect()
+		}
+		if len(m.queue) == 0 && len(m.firings) == 0 {
+			break
+		}
+		if pass == maxPasses {
+			m.run.broken = fmt.Sprintf("rules went on setting off rules after %d passes (the rule in line %d among them)", maxPasses, m.lastRuleLine())
+			break
+		}
+		m.forget()
+		m.runQueue()
+		for _, f := range m.firings {
+			if m.st.Get(f.row.ID) == f.row {
+				m.subject(f.rule.For, f.row)
+				m.fire(f.rule)
+			}
+		}
+	}
+	m.queue = m.queue[:0]
+	m.forget()
+}
+
+// forget clears what the rules have looked at, and keeps it in mind for the
+// conditions that end phases and matches.
+func (m *Machine) forget() {
+	for k := range m.changed {
+		m.changed[k].Add(m.st.Touched()[k])
+	}
+	m.st.ClearTouched()
+}
+
+// may tells whether a condition may have become another one since the ends were
+// last looked at.
+func (m *Machine) may(p *expr.Prog) bool {
+	return p.Reads.Clock || p.Const || p.Touched(&m.changed)
+}
+
+func (m *Machine) lastRuleLine() int {
+	if n := len(m.firings); n > 0 {
+		return m.firings[n-1].rule.Line
+	}
+	return 0
+}
+
+// derive brings derived fields up to date where something that they read has
+// changed.
+func (m *Machine) derive() {
+	if !m.st.AnyTouched() && !m.book.DerivesClocks {
+		return
+	}
+	for _, d := range m.book.Derived {
+		reads := &d.Is.Reads
+		if reads.Clock || d.Is.TouchedAny(m.st.Touched()) {
+			for _, r := range m.st.Of(d.Kind) {
+				m.deriveRow(d, r)
+			}
+			continue
+		}
+		own := reads.Own[d.Kind]
+		if !own.Meets(m.st.Touched()[d.Kind]) {
+			continue
+		}
+		hot := m.st.Hot()
+		for i := 0; i < len(hot); i++ { // deriving may make others hot, but not through what this one reads
+			if r := hot[i]; r.Kind == d.Kind && r.Touched.Meets(own) {
+				m.deriveRow(d, r)
+			}
+		}
+	}
+}
+
+func (m *Machine) deriveRow(d *rulebook.Derived, r *sheet.Row) {
+	m.subject(d.Kind, r)
+	m.st.Set(r, d.Field, d.Is.Value(&m.env, d.Field.Type))
+}
+
+// subject makes a sheet what me or team means in expressions.
+func (m *Machine) subject(k sheet.Kind, r *sheet.Row) {
+	m.env.Me, m.env.Target, m.env.Piece, m.env.It = nil, nil, nil, nil
+	switch k {
+	case sheet.Player:
+		m.env.Me = r
+		m.env.Team = m.st.GetOr(r.Team, sheet.Team)
+	case sheet.Team:
+		m.env.Team = r
+	}
+}
+
+// collect finds the conditions that have come true since they were last looked
+// at, in the order of the file, and for each in the order in which the players
+// or teams came.
+func (m *Machine) collect() {
+	touched := m.st.AnyTouched()
+	sorted := false
+	for _, r := range m.whens {
+		reads := &r.When.Reads
+		switch {
+		case reads.Clock || touched && r.When.TouchedAny(m.st.Touched()):
+			m.lookAll(r)
+		case r.For == sheet.Match:
+			if touched && r.When.Touched(m.st.Touched()) || r.When.Const {
+				m.look(r, m.match)
+			}
+		case touched && reads.Own[r.For].Meets(m.st.Touched()[r.For]):
+			if !sorted {
+				m.st.SortHot()
+				sorted = true
+			}
+			for _, row := range m.st.Hot() {
+				if row.Kind == r.For && row.Touched.Meets(reads.Own[r.For]) && m.takesPart(row) {
+					m.look(r, row)
+				}
+			}
+		}
+	}
+}
+
+func (m *Machine) lookAll(r *rulebook.Rule) {
+	if r.For == sheet.Match {
+		m.look(r, m.match)
+		return
+	}
+	for _, row := range m.subjects(r.For) {
+		m.look(r, row)
+	}
+}
+
+// takesPart tells whether rules for its kind look at a sheet.
+func (m *Machine) takesPart(r *sheet.Row) bool {
+	return r.Kind != sheet.Player || r.Flag(m.book.F.Player.Playing)
+}
+
+func (m *Machine) subjects(k sheet.Kind) []*sheet.Row {
+	if k == sheet.Player {
+		return m.st.Seated
+	}
+	return m.st.Of(k)
+}
+
+// look evaluates a condition for one sheet and notes when it has come true.
+func (m *Machine) look(r *rulebook.Rule, row *sheet.Row) {
+	m.subject(r.For, row)
+	if !r.When.Bool(&m.env) {
+		row.Edges &^= r.Edge
+		return
+	}
+	if row.Edges&r.Edge == 0 {
+		row.Edges |= r.Edge
+		m.firings = append(m.firings, firing{r, row})
+	}
+}
+
+// fire carries a rule out for the present subject, if its other conditions hold.
+func (m *Machine) fire(r *rulebook.Rule) {
+	if m.run.broken != "" || r.Phases&(1<<m.run.phase) == 0 {
+		return
+	}
+	if r.If != nil && !r.If.Bool(&m.env) {
+		return
+	}
+	m.do(r.Do)
+}
+
+// runQueue carries out the rules that waited for events.
+func (m *Machine) runQueue() {
+	for i := 0; i < len(m.queue); i++ { // rules may add events while this goes on
+		e := m.queue[i]
+		if i == maxPasses*len(m.seats)+maxPasses*maxPasses {
+			m.run.broken = "events went on setting off events"
+			break
+		}
+		for _, r := range m.book.Rules {
+			if r.On == e.on {
+				m.fireEvent(r, e.player)
+			}
+		}
+	}
+	m.queue = m.queue[:0]
+}
+
+func (m *Machine) fireEvent(r *rulebook.Rule, player *sheet.Row) {
+	if player != nil {
+		if m.st.Get(player.ID) == player {
+			m.subject(sheet.Player, player)
+			m.fire(r)
+		}
+		return
+	}
+	m.fireAll(r)
+}
+
+// fireAll carries a rule out for each of its subjects.
+func (m *Machine) fireAll(r *rulebook.Rule) {
+	if r.For == sheet.Match {
+		m.subject(sheet.Match, m.match)
+		m.fire(r)
+		return
+	}
+	rows := m.subjects(r.For)
+	for i := 0; i < len(rows); i++ {
+		m.subject(r.For, rows[i])
+		m.fire(r)
+	}
+}
+
+// scheduleRules sets when the rules at intervals act first: one interval into
+// the match.
+func (m *Machine) scheduleRules() {
+	for i, r := range m.book.Rules {
+		if r.On == rulebook.OnEvery {
+			m.run.ruleNext[i] = m.play + r.Every
+		}
+	}
+}
+
+// everyRules carries out the rules whose interval is over. Intervals are
+// counted in the phases in which the rule acts.
+func (m *Machine) everyRules() {
+	for i, r := range m.book.Rules {
+		if m.run.ruleNext[i] == 0 || m.run.ruleNext[i] > m.play {
+			continue
+		}
+		m.run.ruleNext[i] = m.play + r.Every
+		m.fireAll(r)
+	}
+}
+
+// breakOff ends a match whose rulebook did what it may not, with no outcome.
+func (m *Machine) breakOff() {
+	m.effect(Effect{Kind: Fault, Text: m.run.broken})
+	m.queue = m.queue[:0]
+	m.endMatch("the rulebook was stopped: " + m.run.broken)
+}
+
+// evaluate is for conditions on the match as a whole.
+func (m *Machine) holds(p *expr.Prog) bool {
+	m.subject(sheet.Match, m.match)
+	return p.Bool(&m.env)
+}

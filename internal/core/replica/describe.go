@@ -1,0 +1,128 @@
+package replica
+
+import (
+	"fmt"
+
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// Described is a schema as clients are told it: once, with names; afterwards
+// fields are told by number. Hidden fields are left out.
+type Described struct {
+	Kinds [][]DescribedField `json:"kinds"` // by the number of the kind
+}
+
+// DescribedField is one field as clients are told it.
+type DescribedField struct {
+	No      int      `json:"no" jsonschema:"its number, by which parts speak of it"`
+	Name    string   `json:"name"`
+	Title   string   `json:"title,omitempty" jsonschema:"what people read in place of the name"`
+	Type    string   `json:"type" jsonschema:"integer, number, text, flag, choice, position, ref or clock"`
+	Choices []string `json:"choices,omitempty" jsonschema:"the words of a choice"`
+	Of      string   `json:"of,omitempty" jsonschema:"of a ref: player or team"`
+	See     string   `json:"see,omitempty" jsonschema:"who sees it: team, owner or referees; everyone if it is not given"`
+	Min     *int64   `json:"min,omitempty" jsonschema:"the least value, in the unit that is sent"`
+	Max     *int64   `json:"max,omitempty" jsonschema:"the greatest value, in the unit that is sent; of a text: characters"`
+	Wall    bool     `json:"wall,omitempty" jsonschema:"of a clock: it follows wall ticks, not play ticks"`
+	Every   int64    `json:"every,omitempty" jsonschema:"changes are told at most once in so many ticks"`
+	Own     bool     `json:"own,omitempty" jsonschema:"declared by the rulebook, not built in"`
+}
+
+// Describe makes the description of a schema.
+func Describe(s *sheet.Schema) Described {
+	d := Described{Kinds: make([][]DescribedField, sheet.Kinds)}
+	for k := 0; k < sheet.Kinds; k++ {
+		for _, f := range s.Fields(sheet.Kind(k)) {
+			if f.See != sheet.Hidden {
+				d.Kinds[k] = append(d.Kinds[k], DescribeField(f))
+			}
+		}
+	}
+	return d
+}
+
+const unbounded = 1 << 53
+
+// DescribeField makes the description of one field.
+func DescribeField(f *sheet.Field) DescribedField {
+	d := DescribedField{No: f.No, Name: f.Name, Title: f.Title, Type: f.Type.String(), Choices: f.Choices, Wall: f.Wall, Every: int64(f.Rate), Own: !f.BuiltIn}
+	if f.Type == sheet.Ref {
+		d.Of = f.Of.String()
+	}
+	if f.See != sheet.Everyone {
+		d.See = f.See.String()
+	}
+	if f.Bounded {
+		if f.Min > -unbounded {
+			d.Min = &f.Min
+		}
+		if f.Max < unbounded {
+			d.Max = &f.Max
+		}
+	}
+	return d
+}
+
+// Schema turns a description back into what a copy needs.
+func (d Described) Schema() (*Schema, error) {
+	s := &Schema{}
+	if len(d.Kinds) != sheet.Kinds {
+		return nil, fmt.Errorf("the schema has %d kinds of sheet, not %d", len(d.Kinds), sheet.Kinds)
+	}
+	for k, fields := range d.Kinds {
+		for _, df := range fields {
+			t, ok := sheet.TypeNamed(df.Type)
+			if !ok || df.No < 0 || df.No >= sheet.MaxFields {
+				return nil, fmt.Errorf("the schema has a field %q with number %d and type %q", df.Name, df.No, df.Type)
+			}
+			f := &sheet.Field{Name: df.Name, Title: df.Title, No: df.No, Type: t, Choices: df.Choices, Wall: df.Wall, BuiltIn: !df.Own}
+			f.Of, _ = sheet.KindNamed(df.Of)
+			f.See, _ = sheet.AudienceNamed(df.See)
+			if df.Min != nil {
+				f.Min, f.Bounded = *df.Min, true
+			}
+			if df.Max != nil {
+				f.Max = *df.Max
+			}
+			for len(s.kinds[k]) <= df.No {
+				s.kinds[k] = append(s.kinds[k], nil)
+			}
+			s.kinds[k][df.No] = f
+		}
+	}
+	return s, nil
+}
+
+// Schema is what a client knows of the fields, by kind and number.
+type Schema struct {
+	kinds [sheet.Kinds][]*sheet.Field
+}
+
+// Field returns a field by number, or nil.
+func (s *Schema) Field(k sheet.Kind, no int) *sheet.Field {
+	if no < 0 || no >= len(s.kinds[k]) {
+		return nil
+	}
+	return s.kinds[k][no]
+}
+
+// Named returns a field by name, or nil.
+func (s *Schema) Named(k sheet.Kind, name string) *sheet.Field {
+	for _, f := range s.kinds[k] {
+		if f != nil && f.Name == name {
+			return f
+		}
+	}
+	return nil
+}
+
+// Fields returns the fields of a kind in their order.
+func (s *Schema) Fields(k sheet.Kind) []*sheet.Field {
+	var out []*sheet.Field
+	for _, f := range s.kinds[k] {
+		if f != nil {
+			out = append(out, f)
+		}
+	}
+	return out
+}

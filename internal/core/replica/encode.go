@@ -1,0 +1,243 @@
+package replica
+
+import (
+	"strconv"
+
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// Encoding is one of the two encodings of the live protocol.
+type Encoding uint8
+
+// The encodings. In JSON (RFC 8259) parts are elements of an array in an object;
+// in CBOR (RFC 8949) they follow each other as a sequence (RFC 8742) behind a head.
+const (
+	JSON Encoding = iota
+	CBOR
+	Encodings int = iota
+)
+
+// appendHead begins a snapshot, or, with on, a delta on that tick.
+func (e Encoding) appendHead(dst []byte, tick sheet.Tick, on *sheet.Tick) []byte {
+	switch {
+	case e == CBOR && on == nil:
+		return cborInt(append(dst, cborArray|1), int64(tick))
+	case e == CBOR:
+		return cborInt(cborInt(append(dst, cborArray|2), int64(tick)), int64(tick-*on))
+	case on == nil:
+		dst = append(dst, `{"is":"snapshot","tick":`...)
+	default:
+		dst = append(dst, `{"is":"delta","on":`...)
+		dst = strconv.AppendInt(dst, int64(*on), 10)
+		dst = append(dst, `,"tick":`...)
+	}
+	dst = strconv.AppendInt(dst, int64(tick), 10)
+	return append(dst, `,"parts":[`...)
+}
+
+// appendTail ends what appendHead began.
+func (e Encoding) appendTail(dst []byte) []byte {
+	if e == CBOR {
+		return dst
+	}
+	return append(dst, "]}"...)
+}
+
+// join stands between two runs of parts; from is where the first began.
+func (e Encoding) join(dst []byte, from int) []byte {
+	if e == CBOR || len(dst) == from {
+		return dst
+	}
+	return append(dst, ',')
+}
+
+// writer writes parts in one encoding; every part is an array that it is told the
+// length of beforehand.
+type writer struct {
+	dst []byte
+	enc Encoding
+	sep bool // JSON: a comma is due
+}
+
+// list begins an array of n elements.
+func (w *writer) list(n int) {
+	if w.enc == CBOR {
+		w.dst = cborHead(w.dst, cborArray, uint64(n))
+		return
+	}
+	w.comma()
+	w.dst, w.sep = append(w.dst, '['), false
+}
+
+// end ends an array.
+func (w *writer) end() {
+	if w.enc == JSON {
+		w.dst, w.sep = append(w.dst, ']'), true
+	}
+}
+
+func (w *writer) comma() {
+	if w.sep {
+		w.dst = append(w.dst, ',')
+	}
+	w.sep = true
+}
+
+func (w *writer) int(n int64) {
+	if w.enc == CBOR {
+		w.dst = cborInt(w.dst, n)
+		return
+	}
+	w.comma()
+	w.dst = strconv.AppendInt(w.dst, n, 10)
+}
+
+// value writes a field's value as docs/protocol.md says.
+func (w *writer) value(r *sheet.Row, f *sheet.Field) {
+	switch f.Type {
+	case sheet.Text:
+		w.text(r.Text(f))
+	case sheet.Flag:
+		w.flag(r.Flag(f))
+	case sheet.Position, sheet.Clock:
+		slots := r.N[f.Slot() : f.Slot()+f.Type.Width()]
+		w.list(len(slots))
+		for _, n := range slots {
+			w.int(n)
+		}
+		w.end()
+	default:
+		w.int(r.Int(f))
+	}
+}
+
+func (w *writer) text(s string) {
+	if w.enc == CBOR {
+		w.dst = append(cborHead(w.dst, cborText, uint64(len(s))), s...)
+		return
+	}
+	w.comma()
+	w.dst = appendQuoted(w.dst, s)
+}
+
+func (w *writer) flag(on bool) {
+	switch {
+	case w.enc == CBOR && on:
+		w.dst = append(w.dst, cborFalse+1)
+	case w.enc == CBOR:
+		w.dst = append(w.dst, cborFalse)
+	default:
+		w.comma()
+		w.dst = strconv.AppendBool(w.dst, on)
+	}
+}
+
+// parts writes entries; rows are those of the columns among them.
+func (w *writer) parts(s *sheet.Schema, entries []entry, rows []*sheet.Row) {
+	for i := range entries {
+		e := &entries[i]
+		n := e.mask.Count()
+		switch e.op {
+		case opGone:
+			w.list(1 + len(e.gone))
+			w.int(opGone)
+			for _, id := range e.gone {
+				w.int(int64(id))
+			}
+		case opWithdraw:
+			w.list(2 + n)
+			w.int(opWithdraw)
+			w.int(int64(e.row.ID))
+			for n := e.mask.Next(0); n >= 0; n = e.mask.Next(n + 1) {
+				w.int(int64(n))
+			}
+		case opColumn:
+			w.column(s.Fields(e.row.Kind)[e.mask.Next(0)], rows[e.rows[0]:e.rows[1]])
+		case opAppear:
+			w.list(4 + 2*n)
+			w.int(opAppear)
+			w.int(int64(e.row.ID))
+			w.int(int64(e.row.Kind))
+			w.int(int64(e.row.Owner))
+			w.fields(s, e)
+		default:
+			w.list(1 + 2*n)
+			w.int(int64(e.row.ID))
+			w.fields(s, e)
+		}
+		w.end()
+	}
+}
+
+// column begins a column; its end is the caller's. Positions and clocks stand in it
+// without a list of their own.
+func (w *writer) column(f *sheet.Field, rows []*sheet.Row) {
+	w.list(2 + (1+max(f.Type.Width(), 1))*len(rows))
+	w.int(opColumn)
+	w.int(int64(f.No))
+	for _, r := range rows {
+		w.int(int64(r.ID))
+		if n := f.Type.Width(); n > 1 {
+			for _, v := range r.N[f.Slot() : f.Slot()+n] {
+				w.int(v)
+			}
+			continue
+		}
+		w.value(r, f)
+	}
+}
+
+func (w *writer) fields(s *sheet.Schema, e *entry) {
+	fields := s.Fields(e.row.Kind)
+	for n := e.mask.Next(0); n >= 0; n = e.mask.Next(n + 1) {
+		w.int(int64(n))
+		w.value(e.row, fields[n])
+	}
+}
+
+// The major types of RFC 8949, section 3.1.
+const (
+	cborUint  = 0 << 5
+	cborNint  = 1 << 5
+	cborText  = 3 << 5
+	cborArray = 4 << 5
+	cborFalse = 7<<5 | 20
+)
+
+func cborInt(dst []byte, n int64) []byte {
+	if n < 0 {
+		return cborHead(dst, cborNint, uint64(-1-n))
+	}
+	return cborHead(dst, cborUint, uint64(n))
+}
+
+func cborHead(dst []byte, major byte, n uint64) []byte {
+	switch {
+	case n < 24:
+		return append(dst, major|byte(n))
+	case n < 1<<8:
+		return append(dst, major|24, byte(n))
+	case n < 1<<16:
+		return append(dst, major|25, byte(n>>8), byte(n))
+	case n < 1<<32:
+		return append(dst, major|26, byte(n>>24), byte(n>>16), byte(n>>8), byte(n))
+	}
+	return append(dst, major|27, byte(n>>56), byte(n>>48), byte(n>>40), byte(n>>32), byte(n>>24), byte(n>>16), byte(n>>8), byte(n))
+}
+
+// appendQuoted writes a text as JSON does. Texts of sheets are valid UTF-8.
+func appendQuoted(dst []byte, s string) []byte {
+	const hex = "0123456789abcdef"
+	dst = append(dst, '"')
+	for i := 0; i < len(s); i++ {
+		switch c := s[i]; {
+		case c == '"' || c == '\\':
+			dst = append(dst, '\\', c)
+		case c < ' ':
+			dst = append(dst, '\\', 'u', '0', '0', hex[c>>4], hex[c&15])
+		default:
+			dst = append(dst, c)
+		}
+	}
+	return append(dst, '"')
+}

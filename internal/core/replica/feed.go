@@ -1,0 +1,323 @@
+package replica
+
+import (
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// Face is what all lobbies of a rulebook share: which fields there are and who
+// sees them. It does not change.
+type Face struct {
+	Schema    *sheet.Schema
+	Described Described // as clients are told
+	masks     *Masks
+	sight     *Sight
+	known     *Schema
+}
+
+// NewFace makes the face of a schema; sight is nil where positions are seen from
+// anywhere.
+func NewFace(s *sheet.Schema, sight *Sight) *Face {
+	f := &Face{Schema: s, Described: Describe(s), masks: MasksOf(s, sight), sight: sight}
+	f.known, _ = f.Described.Schema() // its own description is always well made
+	return f
+}
+
+// Viewer is one connection as a feed knows it.
+type Viewer struct {
+	View
+	Enc    Encoding
+	On     sheet.Tick // the tick that its copy stands at
+	sights sights
+}
+
+// Feed makes each tick's deltas of one lobby. A driver calls Begin once a tick,
+// Plan and Write for each viewer, and End. It is not safe for use by several
+// goroutines.
+//
+// Invariants:
+//  1. between End and Begin every viewer that was planned and written to holds
+//     Image of it;
+//  2. gone holds every sheet removed after goneFrom, in order;
+//  3. a field's Row.Told is the tick at which it was last written to whoever
+//     sees it.
+type Feed struct {
+	*Face
+	limits  limiter
+	collect collector
+	now     sheet.Tick
+	st      *sheet.Store
+	moved   []sheet.Moved
+	changed []changed
+	groups  []group
+	encoded [Encodings]encoded
+
+	movedAt  sheet.Tick
+	goneFrom sheet.Tick
+	gone     []goneAt
+}
+
+// encoded is a tick's groups in one encoding, each from its start to the next.
+type encoded struct {
+	done   bool
+	data   []byte
+	starts []int
+}
+
+type goneAt struct {
+	id sheet.ID
+	at sheet.Tick
+}
+
+// maxGone is how many sheets that are gone a feed remembers, for those who catch
+// up.
+const maxGone = 512
+
+// NewFeed returns the feed of a lobby that has just been opened.
+func NewFeed(face *Face) *Feed {
+	return &Feed{Face: face, limits: newLimiter(face.Schema), collect: collector{masks: face.masks}}
+}
+
+// Begin takes the changes of a tick. They must stay as they are until End.
+func (f *Feed) Begin(st *sheet.Store, ch sheet.Changes, now sheet.Tick) {
+	f.st, f.now, f.moved = st, now, ch.Moved
+	f.changed = f.changed[:0]
+	for _, r := range ch.Dirty {
+		mask := r.Sent
+		if f.limits.any {
+			mask = f.limits.pass(f.Schema, r, now)
+		}
+		if !mask.Empty() {
+			f.changed = append(f.changed, changed{r, mask, r.Fresh})
+		}
+	}
+	if f.limits.any {
+		f.changed = f.limits.due(f.Schema, st, now, f.changed)
+	}
+	for i := range f.changed {
+		f.changed[i].row.Tell(f.changed[i].mask, now)
+	}
+	for _, g := range ch.Gone {
+		f.gone = append(f.gone, goneAt{g.ID, now})
+		if f.limits.any {
+			f.limits.forget(g.ID, g.Kind)
+		}
+	}
+	if n := len(f.gone) - maxGone; n > 0 {
+		f.goneFrom = f.gone[n-1].at
+		f.gone = f.gone[:copy(f.gone, f.gone[n:])]
+	}
+	if len(ch.Moved) > 0 {
+		f.movedAt = now
+	}
+	f.groups = f.collect.collect(f.changed, ch.Gone)
+	for e := range f.encoded {
+		f.encoded[e].done = false
+	}
+}
+
+// End forgets the tick's changes.
+func (f *Feed) End() {
+	f.groups, f.moved = f.groups[:0], nil
+	clear(f.changed)
+}
+
+// Due returns the tick at which something held back is to be told though nothing
+// else changes; 0 for none.
+func (f *Feed) Due(st *sheet.Store, viewers func(func(*Viewer) bool)) sheet.Tick {
+	at := sheet.Tick(0)
+	if f.limits.any {
+		at = f.limits.next(f.Schema, st)
+	}
+	if f.sight != nil {
+		for v := range viewers {
+			if due := v.sights.next; due != 0 && (at == 0 || due < at) {
+				at = due
+			}
+		}
+	}
+	return at
+}
+
+// part returns a group's parts, encoded at most once a tick.
+func (f *Feed) part(e Encoding, i int) []byte {
+	enc := &f.encoded[e]
+	if !enc.done {
+		enc.done, enc.data, enc.starts = true, enc.data[:0], enc.starts[:0]
+		for i := range f.groups {
+			enc.starts = append(enc.starts, len(enc.data))
+			w := writer{dst: enc.data, enc: e}
+			w.parts(f.Schema, f.groups[i].entries, f.collect.rows)
+			enc.data = w.dst
+		}
+		enc.starts = append(enc.starts, len(enc.data))
+	}
+	return enc.data[enc.starts[i]:enc.starts[i+1]]
+}
+
+// maxKeyed is how many audiences of a tick a key can tell apart.
+const maxKeyed = 256
+
+// Plan is what a viewer gets of a tick.
+type Plan struct {
+	Key    Key
+	Own    bool // it is this viewer's alone; otherwise all with the same key get the same
+	before View
+	shift  bool
+}
+
+// Key names a delta that several viewers may share.
+type Key struct {
+	enc  Encoding
+	on   sheet.Tick
+	bits [maxKeyed / 64]uint64
+}
+
+// Nothing tells whether there is nothing to send.
+func (p *Plan) Nothing() bool { return !p.Own && p.Key.bits == [maxKeyed / 64]uint64{} }
+
+// Plan finds out what a viewer gets of the tick, and makes its view follow the
+// teams.
+func (f *Feed) Plan(v *Viewer) Plan {
+	p := Plan{before: v.View}
+	p.shift = v.Join(f.st) || len(f.moved) > 0
+	p.Own = p.shift || len(f.groups) > maxKeyed || f.sight != nil && !v.everywhere()
+	if p.Own {
+		return p
+	}
+	p.Key.enc, p.Key.on = v.Enc, v.On
+	for i := range f.groups {
+		if v.Sees(f.groups[i].Audience) {
+			p.Key.bits[i/64] |= 1 << (i % 64)
+		}
+	}
+	return p
+}
+
+// Write appends a viewer's delta to dst, or nothing if nothing changed for it.
+// The viewer counts as having it then; one that gets the same delta from
+// elsewhere is told so with Skip.
+func (f *Feed) Write(dst []byte, v *Viewer, p *Plan) []byte {
+	start := len(dst)
+	dst = v.Enc.appendHead(dst, f.now, &v.On)
+	body := len(dst)
+	for i := range f.groups {
+		if v.Sees(f.groups[i].Audience) {
+			dst = append(v.Enc.join(dst, body), f.part(v.Enc, i)...)
+		}
+	}
+	w := writer{dst: dst, enc: v.Enc, sep: len(dst) > body}
+	if p.shift {
+		f.shift(&w, &p.before, &v.View)
+	}
+	f.look(&w, v)
+	if len(w.dst) == body {
+		return w.dst[:start]
+	}
+	v.On = f.now
+	return v.Enc.appendTail(w.dst)
+}
+
+// Skip notes that a viewer was given the delta that Write made for another with
+// the same key.
+func (f *Feed) Skip(v *Viewer) { v.On = f.now }
+
+// look writes what is new to a viewer that sees by what is near.
+func (f *Feed) look(w *writer, v *Viewer) {
+	if f.sight != nil && !v.everywhere() {
+		v.sights.parts(w, f.Face, f.st, &v.View, f.now)
+	}
+}
+
+// shift writes what a view must be told when it, or a player it sees, has changed
+// sides: fields to withdraw and fields now to be seen. before is the view as it
+// was.
+func (f *Feed) shift(w *writer, before, after *View) {
+	var list []entry
+	for k := 0; k < sheet.Kinds; k++ {
+		for _, r := range f.st.Of(sheet.Kind(k)) {
+			was := *r
+			for i := len(f.moved) - 1; i >= 0; i-- { // the first move of a player tells the oldest team
+				if f.moved[i].Player.ID == r.Owner {
+					was.Team = f.moved[i].From
+				}
+			}
+			old, now := before.Fields(f.masks, &was), after.Fields(f.masks, r)
+			if lost := minus(old, now); !lost.Empty() {
+				list = append(list, entry{op: opWithdraw, row: r, mask: lost})
+			}
+			if won := minus(now, old); !won.Empty() {
+				list = append(list, entry{op: int(r.ID), row: f.limits.shown(f.Schema, r), mask: won})
+			}
+		}
+	}
+	w.parts(f.Schema, list, nil)
+}
+
+// Snapshot appends everything that a viewer may see, as copies of this tick hold
+// it. It may be called between Begin and End, and outside of them with the store.
+func (f *Feed) Snapshot(dst []byte, v *Viewer, st *sheet.Store, now sheet.Tick) []byte {
+	f.st, f.now = st, now
+	v.Join(st)
+	v.sights = sights{}
+	w := writer{dst: v.Enc.appendHead(dst, now, nil), enc: v.Enc}
+	var list []entry
+	for k := 0; k < sheet.Kinds; k++ {
+		for _, r := range st.Of(sheet.Kind(k)) {
+			list = append(list, entry{op: opAppear, row: f.limits.shown(f.Schema, r), mask: v.Fields(f.masks, r)})
+		}
+	}
+	w.parts(f.Schema, list, nil)
+	f.look(&w, v)
+	v.On = now
+	return v.Enc.appendTail(w.dst)
+}
+
+// CanCatchUp tells whether what a viewer has missed since the tick that its copy
+// stands at is still known. Otherwise it needs a snapshot. fresh is a viewer of a
+// new connection, of whom it is not known what it sees.
+func (f *Feed) CanCatchUp(v *Viewer, fresh bool) bool {
+	view := v.View
+	if f.st == nil || view.Join(f.st) { // nothing was told yet, or it sees other teams now
+		return false
+	}
+	return v.On >= f.goneFrom && v.On >= f.movedAt && v.On <= f.now && !(fresh && f.sight != nil && !v.everywhere())
+}
+
+// CatchUp appends one delta with everything that a viewer has missed, each field
+// with its newest value. It is for between Begin and End, in place of Write.
+func (f *Feed) CatchUp(dst []byte, v *Viewer) []byte {
+	start := len(dst)
+	dst = v.Enc.appendHead(dst, f.now, &v.On)
+	w := writer{dst: dst, enc: v.Enc}
+	v.Join(f.st)
+	var list []entry
+	var gone []sheet.ID
+	for _, g := range f.gone {
+		if g.at > v.On {
+			gone = append(gone, g.id)
+		}
+	}
+	if len(gone) > 0 {
+		list = append(list, entry{op: opGone, gone: gone})
+	}
+	for k := 0; k < sheet.Kinds; k++ {
+		for _, r := range f.st.Of(sheet.Kind(k)) {
+			e := entry{op: int(r.ID), row: f.limits.shown(f.Schema, r), mask: v.Fields(f.masks, r)}
+			if r.Born > v.On {
+				e.op = opAppear
+			} else {
+				e.mask = r.ToldSince(e.mask, v.On)
+			}
+			if e.op == opAppear || !e.mask.Empty() {
+				list = append(list, e)
+			}
+		}
+	}
+	w.parts(f.Schema, list, nil)
+	f.look(&w, v)
+	if len(w.dst) == len(dst) {
+		return dst[:start]
+	}
+	v.On = f.now
+	return v.Enc.appendTail(w.dst)
+}

@@ -1,0 +1,445 @@
+package replica_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"testing"
+	"time"
+
+	"github.com/fxamacker/cbor/v2"
+
+	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/replica"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// onlooker is a client's copy kept up to date by what would be sent to it.
+type onlooker struct {
+	name   string
+	viewer *replica.Viewer
+	copy   *replica.Copy
+	behind int // publishings for which it gets nothing yet
+}
+
+// take reads a snapshot or a delta into the copy.
+func (o *onlooker) take(data []byte) error {
+	m, err := decode(o.viewer.Enc, data)
+	if err != nil || len(data) == 0 {
+		return err
+	}
+	parts := replica.Parts(m.Parts)
+	if m.behind != nil {
+		parts = replica.Sequence(m.behind)
+	}
+	if m.On == nil {
+		_, err = o.copy.Replace(parts)
+	} else if o.copy.Tick != *m.On {
+		err = fmt.Errorf("a delta on %d for a copy of %d", *m.On, o.copy.Tick)
+	} else {
+		_, err = o.copy.Apply(parts)
+	}
+	o.copy.Tick = m.Tick
+	return err
+}
+
+type message struct {
+	On    *sheet.Tick
+	Tick  sheet.Tick
+	Parts [][]any
+
+	behind []byte // what stands behind the head in CBOR
+}
+
+func decode(enc replica.Encoding, data []byte) (m message, err error) {
+	if len(data) == 0 {
+		return m, nil
+	}
+	if enc == replica.JSON {
+		d := json.NewDecoder(bytes.NewReader(data))
+		d.UseNumber()
+		return m, d.Decode(&m)
+	}
+	var head []sheet.Tick
+	if m.behind, err = cbor.UnmarshalFirst(data, &head); err != nil {
+		return m, err
+	}
+	if m.Tick = head[0]; len(head) > 1 {
+		on := head[0] - head[1]
+		m.On = &on
+	}
+	return m, nil
+}
+
+// history remembers what every field held at every tick, so that what is told late
+// can be held against what was true then.
+type history map[sheet.ID]map[int][]was
+
+type was struct {
+	at sheet.Tick
+	v  sheet.Value
+}
+
+func (h history) note(schema *sheet.Schema, st *sheet.Store, now sheet.Tick) {
+	for k := range sheet.Kinds {
+		for _, r := range st.Of(sheet.Kind(k)) {
+			if h[r.ID] == nil {
+				h[r.ID] = map[int][]was{}
+			}
+			for _, f := range schema.Fields(r.Kind) {
+				list := h[r.ID][f.No]
+				if len(list) == 0 || list[len(list)-1].v != r.Get(f) {
+					h[r.ID][f.No] = append(list, was{now, r.Get(f)})
+				}
+			}
+		}
+	}
+}
+
+// lately tells whether a field held a value at some time in the last so many ticks.
+func (h history) lately(id sheet.ID, no int, v sheet.Value, now, within sheet.Tick) bool {
+	list := h[id][no]
+	for i := len(list) - 1; i >= 0; i-- {
+		if list[i].v == v {
+			return true
+		}
+		if list[i].at <= now-within {
+			return false
+		}
+	}
+	return false
+}
+
+// check compares the copy with everything that the view may see, no more and no
+// less.
+func (o *onlooker) check(b *rulebook.Book, st *sheet.Store, h history, now sheet.Tick) error {
+	n := 0
+	masks := replica.MasksOf(b.Schema, nil)
+	for k := 0; k < sheet.Kinds; k++ {
+		for _, r := range st.Of(sheet.Kind(k)) {
+			n++
+			s := o.copy.Sheet(r.ID)
+			if s == nil {
+				return fmt.Errorf("%s %d is missing", r.Kind, r.ID)
+			}
+			mask := o.viewer.Fields(masks, r)
+			for _, f := range b.Schema.Fields(r.Kind) {
+				must, may, within := mask.Has(f.No), mask.Has(f.No), f.Rate
+				if must && (f == b.F.Player.Pos || f == b.F.Piece.Pos) {
+					must, may, within = o.distance(b, st, r)
+				}
+				v, seen := s.Get(f.Name)
+				switch {
+				case seen && !may || !seen && must:
+					return fmt.Errorf("%s %d: %s is seen: %v; must be: %v, may be: %v", r.Kind, r.ID, f.Name, seen, must, may)
+				case seen && v != r.Get(f) && !(within > 0 && h.lately(r.ID, f.No, v, now, within)):
+					return fmt.Errorf("%s %d: %s is %v, should be %v", r.Kind, r.ID, f.Name, v, r.Get(f))
+				}
+			}
+		}
+	}
+	for k := 0; k < sheet.Kinds; k++ {
+		n -= len(o.copy.Of(sheet.Kind(k)))
+	}
+	if n != 0 {
+		return fmt.Errorf("the copy has %d sheets too many", -n)
+	}
+	return nil
+}
+
+// distance tells whether a position must and may be seen, and how late.
+func (o *onlooker) distance(b *rulebook.Book, st *sheet.Store, r *sheet.Row) (must, may bool, within sheet.Tick) {
+	if o.viewer.All || len(o.viewer.Seats) == 0 {
+		return true, true, 0
+	}
+	f, sight := b.F.Player.Pos, b.Ground.Sight
+	if r.Kind == sheet.Piece {
+		f = b.F.Piece.Pos
+	}
+	x, y := r.Pos(f)
+	best := int64(1) << 62
+	for _, id := range o.viewer.Seats {
+		if own := st.Get(id); own != nil {
+			ex, ey := own.Pos(b.F.Player.Pos)
+			best = min(best, (x-ex)*(x-ex)+(y-ey)*(y-ey))
+		}
+	}
+	edge := sight.Far + sight.Far/10
+	must, may = best <= sight.Far*sight.Far, best <= edge*edge
+	if best > sight.Near*sight.Near {
+		within = sight.Every
+	}
+	return must, may, within
+}
+
+const book = `
+turnvex: 1
+name: soak
+tick: 10
+players: {least: 2, most: 8, hold: 1s, late: seat}
+start: {countdown: 200ms}
+teams: {list: {red: {}, blue: {}, green: {}}, newcomers: choice, locked: never, least: 0}
+ground: {width: 20m, height: 20m, sight: {near: 4m, far: 9m, every: 400ms}}
+movement: {speed: 8m}
+sheets:
+  match: {tide: {type: number, see: referees}}
+  team: {plan: {type: integer, see: team}, size2: {type: integer, is: team.size * 2}}
+  player:
+    open: {type: integer}
+    mine: {type: integer, see: owner}
+    ours: {type: number, see: team}
+    note: {type: text, see: team}
+    lap: {type: clock}
+    slow: {type: integer, rate: 500ms}
+    secret: {type: integer, see: team, rate: 300ms}
+actions:
+  stir:
+    do:
+      - {add: me.open, by: 1}
+      - {add: me.mine, by: "random(1, 9)"}
+      - {add: me.ours, by: 0.125}
+      - {add: team.plan, by: 1}
+      - {set: match.tide, to: me.ours}
+      - {set: me.note, to: "me.name + ' \"§\" ' + string(me.mine)"}
+      - {clock: me.lap, do: start}
+      - {add: me.slow, by: 1}
+      - {set: me.secret, to: "random(0, 2)"}
+pieces: {shell: {keep: 3, touch: [{remove: piece}]}}
+phases: {play: {length: 9s}}
+end: {show: 500ms}
+record: {stirs: {of: me.open, keep: total}, seen: {of: me.open, keep: best, see: everyone}}
+`
+
+// TestCopiesEqualTheTruth lets players come, go, change sides and play at random,
+// while some onlookers fall behind and others come back with an old copy. After
+// every publishing each onlooker's copy, in both encodings, is exactly what it may
+// see, and the feed knows it.
+func TestCopiesEqualTheTruth(t *testing.T) {
+	b, problems := rulebook.Compile([]byte(book))
+	if b == nil {
+		t.Fatal(problems.Error())
+	}
+	seed := uint64(time.Now().UnixNano())
+	w := newWorld(t, b, seed)
+	r := rand.New(rand.NewPCG(seed, 0))
+	w.arrive("spectator", replica.View{})
+	w.arrive("operator", replica.View{All: true})
+	var seats []sheet.ID
+	for i := 0; i < 1500 && !w.m.Closed(); i++ {
+		in := randomInput(r, w.m, seats, i)
+		seat := w.m.Step(&in).Seat
+		if seat != 0 {
+			seats = append(seats, seat)
+			w.m.Step(&match.Input{At: w.m.Tick(), Kind: match.Loaded, Seat: seat})
+		}
+		w.past.note(b.Schema, w.m.Store(), w.m.Tick())
+		if r.IntN(3) == 0 || w.m.Tick() == w.told {
+			continue
+		}
+		w.publish(r)
+		for _, o := range w.lookers {
+			if o.behind > 0 {
+				continue
+			}
+			if err := o.check(b, w.m.Store(), w.past, w.m.Tick()); err != nil {
+				t.Fatalf("seed %d, step %d (%s %s), %s: %v", seed, i, in.Kind, in.Verb, o.name, err)
+			}
+			if want := w.feed.Image(o.viewer, w.m.Store()); want.Hash() != o.copy.Hash() {
+				t.Fatalf("seed %d, step %d, %s: the feed thinks otherwise: %+v", seed, i, o.name, want.Compare(o.copy))
+			}
+		}
+		if seat != 0 {
+			w.arrive(fmt.Sprint("seat ", seat), replica.View{Seats: []sheet.ID{seat}})
+		}
+		if len(w.lookers) > 24 {
+			w.lookers = slices.Delete(w.lookers, 4, 6)
+		}
+	}
+	if w.caught == 0 || w.kept == 0 || w.shared == 0 {
+		t.Errorf("seed %d: %d caught up, %d kept their copy, %d deltas were shared", seed, w.caught, w.kept, w.shared)
+	}
+}
+
+func randomInput(r *rand.Rand, m *match.Machine, seats []sheet.ID, i int) match.Input {
+	in := match.Input{At: m.Tick() + sheet.Tick(r.IntN(3)), Kind: match.Intent, X: r.Int64N(2001) - 1000, Y: r.Int64N(2001) - 1000}
+	if len(seats) > 0 {
+		in.Seat = seats[r.IntN(len(seats))]
+	}
+	switch n := r.IntN(30); {
+	case n < 2:
+		in.Kind, in.Acct, in.Name = match.Enter, fmt.Sprint("a", i), fmt.Sprint("Pip ", i%5)
+	case n == 2:
+		in.Kind = match.Leave
+	case n == 3 && r.IntN(3) == 0:
+		in.Verb, in.Name = match.VerbTeam, []string{"red", "blue", "green"}[r.IntN(3)]
+	case n < 12:
+		in.Verb = match.VerbReady
+	case n < 18:
+		in.Verb = match.VerbSteer
+	default:
+		in.Verb, in.Name = match.VerbAct, "stir"
+	}
+	return in
+}
+
+// world is a lobby with its onlookers.
+type world struct {
+	t                    *testing.T
+	b                    *rulebook.Book
+	m                    *match.Machine
+	feed                 *replica.Feed
+	seed                 uint64
+	told                 sheet.Tick
+	schema               *replica.Schema
+	lookers              []*onlooker
+	past                 history
+	caught, kept, shared int
+}
+
+func newWorld(t *testing.T, b *rulebook.Book, seed uint64) *world {
+	s := b.Ground.Sight
+	face := replica.NewFace(b.Schema, &replica.Sight{Near: s.Near, Far: s.Far, Every: s.Every, Player: b.F.Player.Pos, Piece: b.F.Piece.Pos})
+	schema, err := face.Described.Schema()
+	if err != nil {
+		t.Fatal(err)
+	}
+	return &world{t: t, b: b, m: match.New(b, match.Setup{Code: "SOAK22", Seed: seed}), feed: replica.NewFeed(face), seed: seed, told: -1, schema: schema, past: history{}}
+}
+
+func (w *world) arrive(name string, v replica.View) {
+	for _, enc := range []replica.Encoding{replica.JSON, replica.CBOR} {
+		o := &onlooker{name: name, viewer: &replica.Viewer{View: v, Enc: enc}, copy: replica.NewCopy(w.schema)}
+		if err := o.take(w.feed.Snapshot(nil, o.viewer, w.m.Store(), max(w.told, 0))); err != nil {
+			w.t.Fatal(err)
+		}
+		w.lookers = append(w.lookers, o)
+	}
+}
+
+func (w *world) publish(r *rand.Rand) {
+	w.told = w.m.Tick()
+	w.feed.Begin(w.m.Store(), w.m.Store().Changes(), w.told)
+	made := map[replica.Key][]byte{}
+	for _, o := range w.lookers {
+		var data []byte
+		switch {
+		case o.behind > 1:
+			o.behind--
+			continue
+		case o.behind == 1 && w.feed.CanCatchUp(o.viewer, false):
+			data = w.feed.CatchUp(nil, o.viewer)
+			w.caught++
+		case o.behind == 1:
+			data = w.feed.Snapshot(nil, o.viewer, w.m.Store(), w.told)
+		case r.IntN(40) == 0: // a new connection with the copy of the old one
+			o.viewer = &replica.Viewer{View: o.viewer.View, Enc: o.viewer.Enc, On: o.copy.Tick}
+			if w.feed.CanCatchUp(o.viewer, true) {
+				data = w.feed.CatchUp(nil, o.viewer)
+				w.kept++
+			} else {
+				data = w.feed.Snapshot(nil, o.viewer, w.m.Store(), w.told)
+			}
+		case r.IntN(20) == 0:
+			o.behind = 1 + r.IntN(6)
+			continue
+		default:
+			plan := w.feed.Plan(o.viewer)
+			if shared, ok := made[plan.Key]; ok && !plan.Own {
+				data = shared
+				w.feed.Skip(o.viewer)
+				w.shared++
+			} else if !plan.Nothing() {
+				data = w.feed.Write(nil, o.viewer, &plan)
+				made[plan.Key] = data
+			}
+		}
+		o.behind = 0
+		if err := o.take(data); err != nil {
+			w.t.Fatalf("seed %d, %s: %v: %s", w.seed, o.name, err, data)
+		}
+	}
+	w.feed.End()
+	w.m.Store().ClearChanges()
+}
+
+// FuzzApply: whatever parts arrive, the copy answers with an error at worst.
+func FuzzApply(f *testing.F) {
+	b, _ := rulebook.Compile([]byte(book))
+	schema, err := replica.Describe(b.Schema).Schema()
+	if err != nil {
+		f.Fatal(err)
+	}
+	for _, s := range []string{`[[0,1,3,1,0,"Mara"],[1,0,"Joss"],[-2,1,0],[-1,1]]`, `[[0]]`, `[[7,1]]`, `[[0,1,9,1]]`, `[[0,1,3,1,99,1]]`, `[["x"]]`, `[[]]`, `[[-1]]`} {
+		f.Add([]byte(s))
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		var parts [][]any
+		if json.Unmarshal(data, &parts) == nil {
+			c := replica.NewCopy(schema)
+			c.Apply(replica.Parts(parts))
+			c.Replace(replica.Parts(parts))
+			whole := c.Parts()
+			again := replica.NewCopy(schema)
+			if _, err := again.Replace(replica.Parts(decoded(t, whole))); err != nil || again.Hash() != c.Hash() {
+				t.Errorf("the copy %v is read as another one: %v", whole, err)
+			}
+		}
+	})
+}
+
+// decoded is what a general decoder makes of a copy's parts.
+func decoded(t *testing.T, parts [][]any) (out [][]any) {
+	data, err := json.Marshal(parts)
+	if err != nil {
+		t.Fatal(err)
+	}
+	d := json.NewDecoder(bytes.NewReader(data))
+	d.UseNumber()
+	if err := d.Decode(&out); err != nil {
+		t.Fatal(err)
+	}
+	return out
+}
+
+// FuzzSequence: what is read straight from a CBOR sequence gives the same copy as by
+// way of the general decoder, which takes some forms more.
+func FuzzSequence(f *testing.F) {
+	b, _ := rulebook.Compile([]byte(book))
+	schema, err := replica.Describe(b.Schema).Schema()
+	if err != nil {
+		f.Fatal(err)
+	}
+	for _, parts := range [][][]any{{{0, 1, 3, 1, 0, []int{1, 2}, 4, "Mara"}, {-3, 0, 1, 300, -70000}, {1, 3, true}, {-2, 1, 3}, {-1, 1}}, {{0, 9, 1, 0, 3, []int{600, -1, 0}}}, {{}}, {{7, 1}}} {
+		var data []byte
+		for _, p := range parts {
+			raw, _ := cbor.Marshal(p)
+			data = append(data, raw...)
+		}
+		f.Add(data)
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		straight, general := replica.NewCopy(schema), replica.NewCopy(schema)
+		_, err := straight.Apply(replica.Sequence(data))
+		var parts [][]any
+		for rest := data; len(rest) > 0; {
+			var p []any
+			var bad error
+			if rest, bad = reading.UnmarshalFirst(rest, &p); bad != nil {
+				if err == nil {
+					t.Fatalf("%x is read straight, but it is not CBOR: %v", data, bad)
+				}
+				return
+			}
+			parts = append(parts, p)
+		}
+		_, other := general.Apply(replica.Parts(parts))
+		if err == nil && (other != nil || straight.Hash() != general.Hash()) {
+			t.Fatalf("%x: straight %v, by the general decoder %v", data, err, other)
+		}
+	})
+}
+
+var reading, _ = cbor.DecOptions{IntDec: cbor.IntDecConvertSigned, UTF8: cbor.UTF8RejectInvalid}.DecMode()

@@ -1,0 +1,259 @@
+package rulebook
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"fmt"
+	"slices"
+	"strconv"
+
+	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// Compile checks a rulebook and compiles it. The book is nil when any of the
+// problems is an error; all problems of the file are given, in its order.
+func Compile(src []byte) (*Book, Problems) {
+	top, problems := readDocument(src)
+	if top == nil || len(problems) > 0 {
+		return nil, problems.sorted()
+	}
+	s := &structure{}
+	if !s.check(top, &spec{shape: anObject, object: topObject}) || len(top.get("phases").entries) == 0 && len(s.problems) > 0 {
+		return nil, s.problems.sorted()
+	}
+	sum := sha256.Sum256(src)
+	b := &binder{top: top, book: &Book{Source: slices.Clone(src), Version: hex.EncodeToString(sum[:6]), Schema: &sheet.Schema{}}}
+	b.all()
+	if len(b.problems.Errors()) == 0 && len(s.problems) == 0 {
+		b.flow()
+	}
+	for _, p := range b.problems {
+		if !s.pruned[p.word] {
+			s.problems = append(s.problems, p)
+		}
+	}
+	if problems = s.problems.sorted(); len(problems.Errors()) > 0 {
+		return nil, problems
+	}
+	return b.book, problems
+}
+
+// binder turns a document that fits the grammar into a Book. It goes on after
+// an error, so that all are found.
+type binder struct {
+	top      *node
+	book     *Book
+	checker  *expr.Checker
+	problems Problems
+	uses     uses
+
+	expressions int
+}
+
+// all binds in an order in which names are declared before they are used.
+func (b *binder) all() {
+	k := b.book
+	k.Name, k.About = b.text(b.top, "name"), b.text(b.top, "about")
+	k.Title = b.titled(b.top, k.Name)
+	k.Rate = int(b.int(b.top, "tick"))
+	for _, r := range b.list(b.top, "regions") {
+		k.Regions = append(k.Regions, r.text)
+	}
+	b.declareBuiltIns()
+	b.teams()
+	b.sheets()
+	b.declareKinds()
+	b.record()
+	var err error
+	if b.checker, err = expr.NewChecker(k.Schema); err != nil {
+		panic("turnvex: the expression checker: " + err.Error())
+	}
+	b.checker.Teams = b.teamNames()
+	b.seats()
+	b.ground()
+	b.kitNames()
+	b.derived()
+	b.phases()
+	b.actions()
+	b.pieces()
+	b.rules()
+	b.rounds()
+	b.win()
+	b.endings()
+	b.recordRules()
+	b.boards()
+	b.watched()
+}
+
+// watched finds out which fields derived fields and waiting conditions read, and
+// whether passing time alone may change one of them.
+func (b *binder) watched() {
+	k := b.book
+	add := func(p *expr.Prog) {
+		if p == nil {
+			return
+		}
+		k.ReadsClocks = k.ReadsClocks || p.Reads.Clock
+		for kind := range k.Watched {
+			k.Watched[kind].Add(p.Reads.Own[kind])
+			k.Watched[kind].Add(p.Reads.Any[kind])
+		}
+	}
+	for _, d := range k.Derived {
+		add(d.Is)
+	}
+	k.DerivesClocks = k.ReadsClocks
+	for _, r := range k.Rules {
+		add(r.When)
+	}
+	for _, p := range k.Phases {
+		for _, e := range p.Ends {
+			add(e.If)
+		}
+	}
+	for _, e := range k.Win.Ends {
+		add(e.If)
+	}
+}
+
+func (b *binder) warn(n *node, code, format string, args ...any) {
+	b.problems = append(b.problems, Problem{Severity: Warning, Code: code, Line: n.line, Column: n.col, At: n.path, Message: fmt.Sprintf(format, args...)})
+}
+
+func (b *binder) fail(n *node, code, wanted, format string, args ...any) *Problem {
+	b.problems = append(b.problems, Problem{Severity: Error, Code: code, Line: n.line, Column: n.col, At: n.path,
+		Message: fmt.Sprintf(format, args...), Wanted: wanted})
+	return &b.problems[len(b.problems)-1]
+}
+
+// The readers below trust the structure check: what is there fits its spec.
+
+func (b *binder) text(n *node, key string) string {
+	if v := n.get(key); v != nil {
+		return v.text
+	}
+	return ""
+}
+
+func (b *binder) titled(n *node, otherwise string) string {
+	if t := b.text(n, "title"); t != "" {
+		return t
+	}
+	return otherwise
+}
+
+func (b *binder) int(n *node, key string) int64 {
+	v, _ := strconv.ParseInt(b.text(n, key), 10, 64)
+	return v
+}
+
+func (b *binder) flag(n *node, key string) bool {
+	on, _ := strconv.ParseBool(b.text(n, key))
+	return on
+}
+
+func (b *binder) millis(n *node, key string) int64 {
+	ms, _ := parseDuration(b.text(n, key))
+	return ms
+}
+
+func (b *binder) ticks(n *node, key string) sheet.Tick {
+	return sheet.Tick(sheet.Ticks(b.millis(n, key), b.book.Rate))
+}
+
+func (b *binder) length(n *node, key string) int64 {
+	mm, _ := parseLength(b.text(n, key))
+	return mm
+}
+
+func pointOf(n *node) (x, y int64) {
+	x, _ = parseLength(n.items[0].text)
+	y, _ = parseLength(n.items[1].text)
+	return x, y
+}
+
+func (b *binder) list(n *node, key string) []*node {
+	if v := n.get(key); v != nil {
+		return v.items
+	}
+	return nil
+}
+
+func (b *binder) entries(n *node, key string) []entry {
+	if v := n.get(key); v != nil {
+		return v.entries
+	}
+	return nil
+}
+
+func (b *binder) mapKeys(key string) []string {
+	var names []string
+	for _, e := range b.entries(b.top, key) {
+		names = append(names, e.key)
+	}
+	return names
+}
+
+func (b *binder) phaseNames() []string {
+	if names := b.mapKeys("phases"); len(names) > 0 {
+		return names
+	}
+	return []string{"none"}
+}
+
+// indexOf finds a declared name and reports where it is not there.
+func (b *binder) indexOf(n *node, what string, known []string) int {
+	i := slices.Index(known, n.text)
+	if i < 0 {
+		wanted := "one that is declared"
+		if len(known) == 0 {
+			wanted = "one declared under the key that holds them; there is none"
+		}
+		p := b.fail(n, "unknown-name", wanted, "there is no %s %q", what, n.text)
+		p.Nearest, p.word = Nearest(n.text, known), n.text
+	}
+	return i
+}
+
+// section returns the map under a top key; where it is not written, an object
+// that holds nothing but the defaults.
+func (b *binder) section(key string) *node {
+	if v := b.top.get(key); v != nil {
+		return v
+	}
+	n := &node{kind: mapNode, line: b.top.line, col: b.top.col, path: key}
+	o := topObject.key(key).spec.object
+	for i := range o.keys {
+		if o.keys[i].def != "" {
+			n.entries = append(n.entries, entry{o.keys[i].name, n.line, n.col, implied(n, &o.keys[i])})
+		}
+	}
+	return n
+}
+
+// phaseMask turns a list of phase names into bits; not given, it is otherwise.
+func (b *binder) phaseMask(n *node, key string, otherwise uint64) uint64 {
+	if n.get(key) == nil {
+		return otherwise
+	}
+	var mask uint64
+	for _, item := range b.list(n, key) {
+		if i := b.indexOf(item, "phase", b.phaseNames()); i >= 0 {
+			mask |= 1 << i
+		}
+	}
+	return mask
+}
+
+const everyPhase = ^uint64(0)
+
+func (b *binder) openPhases() uint64 {
+	var mask uint64
+	for i, e := range b.entries(b.top, "phases") {
+		if !e.value.is("inputs", "frozen") {
+			mask |= 1 << i
+		}
+	}
+	return mask
+}

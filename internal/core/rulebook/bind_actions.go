@@ -1,0 +1,166 @@
+package rulebook
+
+import (
+	"slices"
+
+	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+func (b *binder) kitNames() {
+	actions := b.mapKeys("actions")
+	for _, e := range b.entries(b.top, "kits") {
+		kit := Kit{Name: e.key, Start: b.flag(e.value, "start")}
+		for _, a := range b.list(e.value, "actions") {
+			if i := b.indexOf(a, "action", actions); i >= 0 {
+				kit.Actions |= 1 << i
+			}
+		}
+		b.book.Kits = append(b.book.Kits, kit)
+	}
+	if len(b.book.Kits) == 0 && len(actions) > 0 {
+		b.book.Kits = []Kit{{Name: "all", Actions: 1<<len(actions) - 1, Start: true}}
+	}
+}
+
+func (b *binder) kitIndex(n *node) int {
+	var known []string
+	for _, k := range b.book.Kits {
+		known = append(known, k.Name)
+	}
+	return b.indexOf(n, "kit", known)
+}
+
+func (b *binder) actions() {
+	for i, e := range b.entries(b.top, "actions") {
+		a := b.action(i, e)
+		b.book.Actions, b.book.Lasting = append(b.book.Actions, a), b.book.Lasting || a.Active != nil
+	}
+}
+
+func (b *binder) action(no int, e entry) *Action {
+	n := e.value
+	a := &Action{No: no, Name: e.key, Title: b.titled(n, e.key), Key: b.text(n, "key"),
+		Phases: b.phaseMask(n, "phases", b.openPhases()), Cooldown: b.ticks(n, "cooldown"), Out: b.flag(n, "out"),
+		Lasts: b.ticks(n, "lasts"), Held: b.flag(n, "held"),
+		Cool: b.book.Schema.Field(sheet.Player, "cool_"+e.key), Active: b.book.Schema.Field(sheet.Player, "active_"+e.key)}
+	scope := scopePlayer
+	if takes := n.get("takes"); takes != nil {
+		a.Takes = b.takes(takes)
+		scope.Args, scope.Vars = a.Takes, scope.Vars|expr.Args
+	}
+	a.If = b.condition(n, "if", scope)
+	a.Needs, a.Cost = b.amounts(n, "needs", scope), b.amounts(n, "cost", scope)
+	b.aim(n, a)
+	hit := with(scope, expr.Random)
+	if a.Aim.At != AimSelf {
+		hit.Vars |= expr.Target
+	}
+	a.Do = b.effects(n, "do", hit)
+	after := with(scope, expr.Random)
+	after.Vars &^= expr.Args // what was sent along is not kept
+	a.Miss, a.End = b.effects(n, "miss", with(scope, expr.Random)), b.effects(n, "end", after)
+	if m := n.get("miss"); m != nil && a.Aim.At != AimLine && a.Aim.At != AimArea {
+		b.fail(m, "not-here", "", "only an aim along a line or at an area can miss")
+	}
+	if end := n.get("end"); end != nil && a.Lasts == 0 {
+		b.fail(end, "not-here", "lasts: a duration", "the action is over at once and has no end")
+	}
+	if r := n.get("referee"); r != nil {
+		a.Referee = &Referee{Within: b.ticks(r, "within"), Accept: r.is("otherwise", "accept"), Tell: b.named(r, "tell", hit)}
+	}
+	return a
+}
+
+func (b *binder) takes(n *node) []*sheet.Field {
+	s := &sheet.Schema{}
+	var out []*sheet.Field
+	for _, e := range n.entries {
+		added, _ := s.Add(sheet.Match, b.field(sheet.Match, e))
+		out = append(out, added)
+	}
+	return out
+}
+
+// amounts reads needs or cost: expressions by field of the player.
+func (b *binder) amounts(n *node, key string, scope expr.Scope) []Amount {
+	var out []Amount
+	for _, e := range b.entries(n, key) {
+		f := b.book.Schema.Field(sheet.Player, e.key)
+		if f == nil || f.Type != sheet.Integer && f.Type != sheet.Number || f.Derived && key == "cost" {
+			b.problems = append(b.problems, Problem{Severity: Error, Code: "unknown-name", Line: e.line, Column: e.col, At: n.path,
+				Message: "the player sheet has no integer or number called " + e.key, Nearest: Nearest(e.key, b.numericFields()), word: e.key})
+			continue
+		}
+		if p := b.compile(e.value, scope, expr.Want{Field: f}); p != nil {
+			out = append(out, Amount{f, p})
+			b.uses.mark(sheet.Player, f)
+		}
+	}
+	return out
+}
+
+func (b *binder) numericFields() []string {
+	var names []string
+	for _, f := range b.book.Schema.Fields(sheet.Player) {
+		if !f.BuiltIn && (f.Type == sheet.Integer || f.Type == sheet.Number) {
+			names = append(names, f.Name)
+		}
+	}
+	return names
+}
+
+func (b *binder) aim(n *node, a *Action) {
+	v := n.get("aim")
+	if v == nil {
+		return
+	}
+	a.Aim = Aim{At: AimAt(slices.Index([]string{"self", "target", "line", "area"}, b.text(v, "at"))),
+		Reach: b.length(v, "reach"), Thick: b.length(v, "thick"), Radius: b.length(v, "radius"),
+		Who: b.text(v, "who"), Block: v.is("walls", "block"), Out: b.flag(v, "out")}
+	needsGround := a.Aim.At == AimLine || a.Aim.At == AimArea || a.Aim.Reach > 0
+	if needsGround && b.top.get("ground") == nil {
+		b.fail(v, "needs-ground", "a ground with width and height", "an aim with a distance")
+	}
+	if a.Aim.At == AimLine && a.Aim.Reach == 0 {
+		b.fail(v, "missing-key", "reach: a length above 0", "a line needs a reach")
+	}
+	if a.Aim.Who == "friends" && len(b.book.Teams.List) == 0 {
+		b.fail(v, "not-here", "rivals, others or anyone", "there are no teams, so nobody has friends")
+	}
+}
+
+func (b *binder) named(n *node, key string, scope expr.Scope) []Named {
+	var out []Named
+	for _, e := range b.entries(n, key) {
+		if p := b.compile(e.value, scope, b.loose(e.value, scope)); p != nil {
+			out = append(out, Named{e.key, p})
+		}
+	}
+	return out
+}
+
+// loose is a want that any value fits: it asks the checker what comes out.
+func (b *binder) loose(n *node, scope expr.Scope) expr.Want {
+	if t, ok := b.checker.TypeOf(n.text, scope); ok {
+		return expr.Want{Type: t.Of, Ref: t.Kind}
+	}
+	return expr.Want{Any: true}
+}
+
+func (b *binder) pieces() {
+	for i, e := range b.entries(b.top, "pieces") {
+		n := e.value
+		p := &Piece{No: i, Name: e.key, Title: b.titled(n, e.key), Radius: b.length(n, "radius"), Keep: int(b.int(n, "keep")),
+			Every: b.ticks(n, "every"), Apart: b.length(n, "apart"), Lasts: b.ticks(n, "lasts"),
+			If: b.condition(n, "if", scopePiece), Touch: b.effects(n, "touch", with(scopePiece, expr.Random))}
+		for _, at := range b.list(n, "at") {
+			x, y := pointOf(at)
+			p.At = append(p.At, [2]int64{x, y})
+		}
+		if b.book.Ground == nil {
+			b.failEntry(e, "needs-ground", "pieces lie on a ground; declare its width and height")
+		}
+		b.book.Pieces = append(b.book.Pieces, p)
+	}
+}

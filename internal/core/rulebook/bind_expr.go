@@ -1,0 +1,131 @@
+package rulebook
+
+import (
+	"slices"
+	"strconv"
+	"strings"
+
+	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// The scopes of expressions, by where they stand.
+var (
+	scopeMatch  = expr.Scope{}
+	scopePlayer = expr.Scope{Vars: expr.Me | expr.Team}
+	scopeTeam   = expr.Scope{Vars: expr.Team}
+	scopePiece  = expr.Scope{Vars: expr.Me | expr.Team | expr.Piece}
+)
+
+func with(s expr.Scope, v expr.Vars) expr.Scope {
+	s.Vars |= v
+	return s
+}
+
+var (
+	wantFlag   = expr.Want{Type: sheet.Flag}
+	wantAmount = expr.Want{Any: true}
+	wantMillis = expr.Want{Type: sheet.Integer}
+	wantPlayer = expr.Want{Type: sheet.Ref, Ref: sheet.Player}
+)
+
+// expr compiles the expression under a key; nil when it is not there or wrong.
+func (b *binder) expr(n *node, key string, scope expr.Scope, want expr.Want) *expr.Prog {
+	v := n.get(key)
+	if v == nil {
+		return nil
+	}
+	return b.compile(v, scope, want)
+}
+
+func (b *binder) compile(n *node, scope expr.Scope, want expr.Want) *expr.Prog {
+	if n.kind != scalarNode {
+		b.fail(n, "wrong-type", "an expression", "%s", kindWords[n.kind])
+		return nil
+	}
+	src := n.text
+	if f := want.Field; f != nil && n.plain == 's' {
+		if f.Type == sheet.Choice && slices.Contains(f.Choices, src) {
+			src = strconv.Quote(src)
+		} else if ms, ok := parseDuration(src); ok && f.Type == sheet.Clock {
+			src = strconv.FormatInt(ms, 10)
+		}
+	}
+	if !b.room(n) {
+		return nil
+	}
+	p, issues := b.checker.Compile(src, scope, want)
+	b.report(n, issues)
+	if p != nil {
+		b.uses.read(p)
+	}
+	return p
+}
+
+// maxExpressions is the most expressions and fields that a rulebook may name in
+// all, so that any rulebook is checked within a second.
+const maxExpressions = 6000
+
+// room counts an expression and tells whether it is one too many.
+func (b *binder) room(n *node) bool {
+	if b.expressions++; b.expressions == maxExpressions+1 {
+		b.fail(n, "too-many", "", "the rulebook has more than %d expressions; the rest is not looked at", maxExpressions)
+	}
+	return b.expressions <= maxExpressions
+}
+
+// condition compiles a condition and says when it can never change.
+func (b *binder) condition(n *node, key string, scope expr.Scope) *expr.Prog {
+	p := b.expr(n, key, scope, wantFlag)
+	if p != nil && p.Const {
+		b.warn(n.get(key), "constant-condition", "this condition reads nothing and is always the same")
+	}
+	return p
+}
+
+func (b *binder) path(n *node, key string, scope expr.Scope) *expr.Path {
+	v := n.get(key)
+	if v == nil || !b.room(v) {
+		return nil
+	}
+	p, issues := b.checker.CompilePath(v.text, scope)
+	b.report(v, issues)
+	if p == nil {
+		return nil
+	}
+	switch {
+	case p.Field.Derived:
+		b.fail(v, "derived", "", "%s is derived; only its own expression writes it", v.text)
+	case p.Field.BuiltIn && !slices.Contains(writable, p.Field.Name):
+		b.fail(v, "built-in", "a declared field, or one of "+strings.Join(writable, ", "), "%s is kept by the service", v.text)
+	default:
+		b.uses.wrote(p.Kind, p.Field)
+		return p
+	}
+	return nil
+}
+
+// writable are the built-in fields that effects may write.
+var writable = []string{"pos"}
+
+// report turns an expression's issues into problems at their place in the file.
+func (b *binder) report(n *node, issues []expr.Issue) {
+	for _, is := range issues {
+		p := Problem{Severity: Error, Code: "expression", Line: n.line, Column: n.col + is.Column, At: n.path, Message: is.Message}
+		if n.block || is.Line > 0 {
+			p.Line, p.Column = n.line+is.Line, is.Column+1
+			if n.block {
+				p.Line++
+			}
+		}
+		if is.Word != "" {
+			p.Nearest, p.word = Nearest(is.Word, is.Known), is.Word
+		}
+		if n.text == "true" || n.text == "false" || !strings.ContainsAny(n.text, " ") {
+			if _, ok := parseDuration(n.text); ok {
+				p.Wanted = "milliseconds: write seconds(…) or the number"
+			}
+		}
+		b.problems = append(b.problems, p)
+	}
+}

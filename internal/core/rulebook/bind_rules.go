@@ -1,0 +1,204 @@
+package rulebook
+
+import (
+	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+var events = map[string]Event{"start": OnStart, "round": OnRound, "phase": OnPhase, "spawn": OnSpawn, "out": OnOut,
+	"enter": OnEnter, "leave": OnLeave, "end": OnEnd}
+
+// rules binds what happens by itself.
+func (b *binder) rules() {
+	var edges [sheet.Kinds]int
+	if n := b.top.get("rules"); n != nil {
+		for i, item := range n.items {
+			b.book.Rules = append(b.book.Rules, b.rule(i, item, &edges))
+		}
+	}
+}
+
+func (b *binder) rule(no int, n *node, edges *[sheet.Kinds]int) *Rule {
+	r := &Rule{No: no, Line: n.line, For: sheet.Match, Phases: b.phaseMask(n, "phases", everyPhase)}
+	scope := scopeMatch
+	switch b.text(n, "for") {
+	case "teams":
+		r.For, scope = sheet.Team, scopeTeam
+		if len(b.book.Teams.List) == 0 {
+			b.fail(n.get("for"), "not-here", "match or players", "there are no teams in this rulebook")
+		}
+	case "players":
+		r.For, scope = sheet.Player, scopePlayer
+	}
+	switch {
+	case n.get("when") != nil:
+		r.On, r.When = OnWhen, b.condition(n, "when", scope)
+		r.Edge = 1 << edges[r.For]
+		edges[r.For]++
+	case n.get("every") != nil:
+		r.On, r.Every = OnEvery, b.ticks(n, "every")
+		r.Phases = b.phaseMask(n, "phases", b.openPhases())
+	default:
+		r.On = events[n.get("on").text]
+		if r.On == OnSpawn || r.On == OnOut || r.On == OnEnter || r.On == OnLeave {
+			if f := n.get("for"); !f.implied && f.text != "players" {
+				b.fail(f, "not-here", "players, or nothing", "this event happens to one player")
+			}
+			r.For, scope = sheet.Player, scopePlayer
+		}
+	}
+	r.If = b.condition(n, "if", scope)
+	r.Do = b.effects(n, "do", with(scope, expr.Random))
+	return r
+}
+
+func (b *binder) phaseOrEnd(n *node) int {
+	if n.text == "end" {
+		return EndOfMatch
+	}
+	if i := b.indexOf(n, "phase", b.phaseNames()); i >= 0 {
+		return i
+	}
+	return EndOfMatch
+}
+
+func (b *binder) phases() {
+	entries := b.entries(b.top, "phases")
+	if len(entries) == 0 {
+		b.fail(b.top, "empty", "at least one phase, such as phases: {play: {length: 60s}}", "no phase is declared")
+	}
+	for i, e := range entries {
+		n := e.value
+		p := &Phase{No: i, Name: e.key, Title: b.titled(n, e.key), Frozen: n.is("inputs", "frozen"), Next: i + 1}
+		if i == len(entries)-1 {
+			p.Next = EndOfMatch
+		}
+		if v := n.get("next"); v != nil {
+			p.Next = b.phaseOrEnd(v)
+		}
+		if v := n.get("length"); v != nil {
+			if ms, ok := parseDuration(v.text); ok {
+				p.Length = sheet.Tick(sheet.Ticks(ms, b.book.Rate))
+				if ms <= 0 || ms > maxTime {
+					b.fail(v, "out-of-range", "more than 0s and at most 24h", "%s", v.shown())
+				}
+			} else {
+				p.Reckon = b.compile(v, scopeMatch, wantMillis)
+			}
+		}
+		p.Down = n.get("length") != nil
+		if v := n.get("count"); v != nil {
+			p.Down = v.text == "down"
+			if p.Down && n.get("length") == nil {
+				b.fail(v, "missing-key", "a length", "a phase without a length cannot count down")
+			}
+		}
+		if e.key == "end" {
+			b.failEntry(e, "taken", "the name end stands for the end of the match; call the phase something else")
+		}
+		b.book.Phases = append(b.book.Phases, p)
+	}
+	for i, e := range entries {
+		b.phaseRules(b.book.Phases[i], e.value)
+	}
+}
+
+func (b *binder) phaseRules(p *Phase, n *node) {
+	for _, item := range b.list(n, "ends") {
+		end := PhaseEnd{If: b.condition(item, "if", scopeMatch), Next: p.Next, Because: b.text(item, "because")}
+		if v := item.get("next"); v != nil {
+			end.Next = b.phaseOrEnd(v)
+		}
+		p.Ends = append(p.Ends, end)
+	}
+	p.Enter, p.Leave = b.effects(n, "enter", with(scopeMatch, expr.Random)), b.effects(n, "leave", with(scopeMatch, expr.Random))
+}
+
+func (b *binder) winsByTeam() bool {
+	if v := b.top.get("win").get("by"); v != nil {
+		return v.text == "teams"
+	}
+	return len(b.book.Teams.List) > 0
+}
+
+func (b *binder) order(n *node) []Rank {
+	scope := scopePlayer
+	if b.winsByTeam() {
+		scope = scopeTeam
+	}
+	var out []Rank
+	for _, item := range b.list(n, "order") {
+		key := "most"
+		if item.get("least") != nil {
+			key = "least"
+		}
+		if p := b.expr(item, key, scope, wantAmount); p != nil {
+			out = append(out, Rank{Of: p, Least: key == "least"})
+		}
+	}
+	return out
+}
+
+func (b *binder) win() {
+	w := &b.book.Win
+	n := b.section("win")
+	w.Teams = b.winsByTeam()
+	if w.Teams && len(b.book.Teams.List) == 0 {
+		b.fail(n.get("by"), "not-here", "players", "there are no teams in this rulebook")
+	}
+	if t := b.top.get("teams").get("tie"); t != nil && t.text == "weakest" && !w.Teams {
+		b.fail(t, "not-here", "first or random", "the weakest team is the last in the order of win, but there players win")
+	}
+	w.Order, w.Last = b.order(n), b.flag(n, "last")
+	for _, item := range b.list(n, "ends") {
+		w.Ends = append(w.Ends, MatchEnd{If: b.condition(item, "if", scopeMatch), Because: b.text(item, "because"), Winner: b.winner(item, scopeMatch)})
+	}
+	if r := b.book.Rounds; r != nil && r.Order == nil {
+		r.Order = w.Order
+	}
+}
+
+func (b *binder) rounds() {
+	n := b.top.get("rounds")
+	if n == nil {
+		return
+	}
+	r := &Rounds{Tied: EndOfMatch}
+	if r.Phase = b.indexOf(n.get("phase"), "phase", b.phaseNames()); r.Phase < 0 {
+		return
+	}
+	switch {
+	case n.get("number") != nil:
+		r.Most = int(b.int(n, "number"))
+	case n.get("first_to") != nil:
+		r.FirstTo, r.Most = int(b.int(n, "first_to")), int(b.int(n, "most"))
+	default:
+		r.Most = int(b.int(n, "best_of"))
+		r.FirstTo = r.Most/2 + 1
+	}
+	if n.get("order") != nil {
+		r.Order = b.order(n)
+	}
+	if v := n.get("tied"); v != nil {
+		r.Tied = b.phaseOrEnd(v)
+		if r.Tied == r.Phase {
+			b.fail(v, "circle", "another phase", "the round's own phase cannot break the tie")
+		}
+	}
+	b.book.Rounds = r
+}
+
+func (b *binder) endings() {
+	n := b.section("pause")
+	b.book.Pause = Pause{Who: b.text(n, "who"), Phases: b.phaseMask(n, "phases", everyPhase), Times: int(b.int(n, "times")),
+		Total: b.ticks(n, "seconds"), Longest: b.ticks(n, "longest"), Countdown: b.ticks(n, "countdown")}
+	if b.book.Pause.Who == "teams" && len(b.book.Teams.List) == 0 {
+		b.fail(n.get("who"), "not-here", "host, anyone or nobody", "there are no teams in this rulebook")
+	}
+	n = b.section("end")
+	b.book.End = End{Show: b.ticks(n, "show"), Then: b.text(n, "then")}
+	for _, h := range b.list(n, "hints") {
+		b.book.End.Hints = append(b.book.End.Hints, Hint{For: b.text(h, "for"), Tint: b.text(h, "tint"), Play: b.text(h, "play"),
+			Say: b.text(h, "say"), Lasts: b.millis(h, "lasts")})
+	}
+}

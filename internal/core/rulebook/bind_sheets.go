@@ -1,0 +1,246 @@
+package rulebook
+
+import (
+	"fmt"
+	"slices"
+
+	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+const (
+	textMost    = 64  // characters of a text field, unless max says otherwise
+	textLargest = 500 // the most that max may say
+	largestInt  = 1 << 53
+)
+
+// sheets declares the author's fields.
+func (b *binder) sheets() {
+	b.fields(sheet.Lobby, b.top.get("options"))
+	for _, o := range b.entries(b.top, "options") {
+		if f := b.book.Schema.Field(sheet.Lobby, o.key); f != nil {
+			f.Reset = sheet.ResetNever
+			b.book.Options = append(b.book.Options, f)
+			b.uses.wrote(sheet.Lobby, f)
+			if t := f.Type; t == sheet.Ref || t == sheet.Clock || t == sheet.Position || o.value.get("is") != nil {
+				b.fail(o.value, "wrong-type", "integer, number, text, flag or choice", "an option cannot be a %s", o.value.get("type").text)
+			}
+		}
+	}
+	sheets := b.top.get("sheets")
+	for _, k := range []sheet.Kind{sheet.Lobby, sheet.Match, sheet.Team, sheet.Player} {
+		b.fields(k, sheets.get(k.String()))
+	}
+}
+
+func (b *binder) fields(k sheet.Kind, n *node) {
+	if n == nil {
+		return
+	}
+	for _, e := range n.entries {
+		f := b.field(k, e)
+		if slices.Contains(expr.ReservedMembers(k), e.key) {
+			b.failEntry(e, "taken", "the name %q is used by expressions on a %s", e.key, k)
+			continue
+		}
+		if old := b.book.Schema.Field(k, e.key); old != nil {
+			what := "declared already"
+			if old.BuiltIn {
+				what = "a built-in field"
+			}
+			b.failEntry(e, "taken", "%q is %s of the %s sheet; choose another name", e.key, what, k)
+			continue
+		}
+		if _, err := b.book.Schema.Add(k, f); err != nil {
+			b.failEntry(e, "too-many", "%s", err.Error())
+		}
+	}
+}
+
+func (b *binder) failEntry(e entry, code, format string, args ...any) {
+	b.problems = append(b.problems, Problem{Severity: Error, Code: code, Line: e.line, Column: e.col, At: e.value.path, Message: fmt.Sprintf(format, args...)})
+}
+
+// field reads one declaration. Where it is wrong, what comes back can still be
+// declared, so that its uses are not reported too.
+func (b *binder) field(k sheet.Kind, e entry) sheet.Field {
+	n := e.value
+	f := sheet.Field{Name: e.key, Title: b.text(n, "title"), Derived: n.get("is") != nil,
+		Down: n.is("count", "down"), Wall: n.is("runs", "wall")}
+	switch word := b.text(n, "type"); word {
+	case "player":
+		f.Type, f.Of = sheet.Ref, sheet.Player
+	case "team":
+		f.Type, f.Of = sheet.Ref, sheet.Team
+	default:
+		f.Type, _ = sheet.TypeNamed(word)
+	}
+	f.Reset, _ = sheet.ResetNamed(b.text(n, "reset"))
+	f.See, _ = sheet.AudienceNamed(b.text(n, "see"))
+	f.Rate = sheet.Tick(sheet.Ticks(b.millis(n, "rate"), b.book.Rate))
+	b.audience(k, n, &f)
+	b.bounds(n, &f)
+	b.start(n, &f)
+	return f
+}
+
+func (b *binder) audience(k sheet.Kind, n *node, f *sheet.Field) {
+	see := n.get("see")
+	if see == nil {
+		return
+	}
+	if f.See == sheet.OwnerOnly && k != sheet.Player && k != sheet.Record ||
+		f.See == sheet.TeamOnly && k != sheet.Player && k != sheet.Team && k != sheet.Record {
+		b.fail(see, "audience", "everyone or referees", "a %s sheet has no %s", k, f.See)
+	}
+	if f.See == sheet.TeamOnly && len(b.book.Teams.List) == 0 {
+		b.fail(see, "audience", "everyone, owner or referees", "there are no teams in this rulebook")
+	}
+}
+
+// bounds reads min, max and words.
+func (b *binder) bounds(n *node, f *sheet.Field) {
+	lo, hi, words := n.get("min"), n.get("max"), n.get("words")
+	if f.Type == sheet.Choice {
+		if words == nil || len(words.items) == 0 {
+			b.fail(n, "missing-key", "words: [calm, cross]", "a choice needs its words")
+			f.Choices = []string{"none"}
+		} else {
+			for _, w := range words.items {
+				f.Choices = append(f.Choices, w.text)
+			}
+		}
+	} else if words != nil {
+		b.fail(words, "not-here", "", "only a choice has words")
+	}
+	switch f.Type {
+	case sheet.Integer, sheet.Number:
+		f.Min, f.Max = -largestInt, largestInt
+		if lo != nil {
+			f.Min = b.amount(lo, f.Type)
+		}
+		if hi != nil {
+			f.Max = b.amount(hi, f.Type)
+		}
+		f.Bounded = true
+		if f.Min > f.Max {
+			b.fail(lo, "out-of-range", "at most max", "min is above max")
+		}
+		return
+	case sheet.Text:
+		f.Max = textMost
+		if hi != nil {
+			if f.Max = b.amount(hi, sheet.Integer); f.Max < 1 || f.Max > textLargest {
+				b.fail(hi, "out-of-range", fmt.Sprintf("1 to %d characters", textLargest), "%s", hi.shown())
+			}
+		}
+		hi = nil
+	}
+	for _, v := range []*node{lo, hi} {
+		if v != nil {
+			b.fail(v, "not-here", "", "a %s has no bounds", b.text(n, "type"))
+		}
+	}
+}
+
+// amount reads a written integer or number in the unit of the type.
+func (b *binder) amount(n *node, t sheet.Type) int64 {
+	v, ok := sheet.ParseThousandths(n.text)
+	if ok && t == sheet.Integer {
+		ok, v = v%1000 == 0 && n.plain == 'i', v/1000
+	}
+	if !ok || (n.plain != 'i' && n.plain != 'f') {
+		wanted := "an integer"
+		if t == sheet.Number {
+			wanted = "a number with at most three decimals"
+		}
+		b.fail(n, "wrong-type", wanted, "%s", n.shown())
+		return 0
+	}
+	if v > largestInt || v < -largestInt {
+		b.fail(n, "out-of-range", "at most 9007199254740992 either way", "%s", n.shown())
+		return 0
+	}
+	return v
+}
+
+// start reads the value that a field begins with.
+func (b *binder) start(n *node, f *sheet.Field) {
+	v := n.get("start")
+	if v == nil {
+		f.Start.N[0] = f.Clamp(0)
+		return
+	}
+	if f.Derived {
+		b.fail(v, "not-here", "", "a derived field has no start")
+		return
+	}
+	switch f.Type {
+	case sheet.Integer, sheet.Number:
+		x := b.amount(v, f.Type)
+		if f.Start.N[0] = x; f.Clamp(x) != x {
+			b.fail(v, "out-of-range", "a value within min and max", "the start %s", v.shown())
+		}
+	case sheet.Text:
+		f.Start.S = v.text
+		if int64(len([]rune(v.text))) > f.Max {
+			b.fail(v, "too-long", fmt.Sprintf("at most %d characters", f.Max), "%s", v.shown())
+		}
+	case sheet.Flag:
+		if v.plain != 'b' {
+			b.fail(v, "wrong-type", "true or false", "%s", v.shown())
+		} else if v.text == "true" {
+			f.Start.N[0] = 1
+		}
+	case sheet.Choice:
+		if i := slices.Index(f.Choices, v.text); i >= 0 {
+			f.Start.N[0] = int64(i)
+		} else {
+			b.fail(v, "unknown-word", "one of its words", "%s", v.shown()).Nearest = Nearest(v.text, f.Choices)
+		}
+	case sheet.Clock:
+		ms, ok := parseDuration(v.text)
+		if !ok {
+			b.fail(v, "wrong-type", "a duration such as 90s", "%s", v.shown())
+		}
+		f.Start.N[0] = sheet.Ticks(ms, b.book.Rate)
+	default:
+		b.fail(v, "not-here", "", "a %s begins at nothing; set it with an effect", b.text(n, "type"))
+	}
+}
+
+// derived compiles the fields that follow from others, in an order in which
+// each comes after those that it reads.
+func (b *binder) derived() {
+	sheets := b.top.get("sheets")
+	scopes := map[sheet.Kind]expr.Scope{sheet.Lobby: scopeMatch, sheet.Match: scopeMatch, sheet.Team: scopeTeam, sheet.Player: scopePlayer}
+	var left []*Derived
+	where := map[*Derived]*node{}
+	for _, k := range []sheet.Kind{sheet.Lobby, sheet.Match, sheet.Team, sheet.Player} {
+		for _, e := range b.entries(sheets, k.String()) {
+			f := b.book.Schema.Field(k, e.key)
+			if f == nil || !f.Derived {
+				continue
+			}
+			if p := b.expr(e.value, "is", scopes[k], expr.Want{Field: f}); p != nil {
+				d := &Derived{Kind: k, Field: f, Is: p}
+				left, where[d] = append(left, d), e.value.get("is")
+				b.uses.wrote(k, f)
+			}
+		}
+	}
+	reads := func(a, c *Derived) bool {
+		return a.Is.Reads.Own[c.Kind].Has(c.Field.No) || a.Is.Reads.Any[c.Kind].Has(c.Field.No)
+	}
+	for len(left) > 0 {
+		i := slices.IndexFunc(left, func(a *Derived) bool {
+			return !slices.ContainsFunc(left, func(c *Derived) bool { return reads(a, c) })
+		})
+		if i < 0 {
+			b.fail(where[left[0]], "circle", "", "%s is derived from itself, directly or through others", left[0].Field.Name)
+			return
+		}
+		b.book.Derived = append(b.book.Derived, left[i])
+		left = slices.Delete(left, i, i+1)
+	}
+}

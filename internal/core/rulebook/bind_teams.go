@@ -1,0 +1,237 @@
+package rulebook
+
+import (
+	"fmt"
+
+	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/ground"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// teams binds the teams. It comes before the fields, whose audiences ask
+// whether there are any.
+func (b *binder) teams() {
+	t := &b.book.Teams
+	n := b.top.get("teams")
+	if n == nil {
+		return
+	}
+	t.Newcomers, t.Tie, t.Locked = b.text(n, "newcomers"), b.text(n, "tie"), b.text(n, "locked")
+	least, most := int(b.int(n, "least")), int(b.int(n, "most"))
+	for _, e := range b.entries(n, "list") {
+		team := Team{Name: e.key, Title: b.titled(e.value, e.key), Least: least, Most: most}
+		if e.value.get("least") != nil {
+			team.Least = int(b.int(e.value, "least"))
+		}
+		if e.value.get("most") != nil {
+			team.Most = int(b.int(e.value, "most"))
+		}
+		t.List = append(t.List, team)
+	}
+	for i := 1; i <= int(b.int(n, "number")); i++ {
+		t.List = append(t.List, Team{Name: fmt.Sprintf("team%d", i), Title: fmt.Sprintf("Team %d", i), Least: least, Most: most})
+	}
+	if len(t.List) == 0 {
+		b.fail(n, "empty", "at least one team", "no team is declared")
+	}
+}
+
+func (b *binder) teamNames() []string {
+	var names []string
+	for _, t := range b.book.Teams.List {
+		names = append(names, t.Name)
+	}
+	return names
+}
+
+// seats binds players, spectators and start, and checks sizes that belong together.
+func (b *binder) seats() {
+	k := b.book
+	n := b.section("players")
+	k.Players = Players{Least: int(b.int(n, "least")), Most: int(b.int(n, "most")), Late: b.text(n, "late"), Hold: b.ticks(n, "hold"),
+		Gone: b.text(n, "gone"), Below: b.text(n, "below"), Local: int(b.int(n, "local"))}
+	if k.Players.Least > k.Players.Most {
+		b.fail(n, "out-of-range", "least to be at most most", "least is %d and most is %d", k.Players.Least, k.Players.Most)
+	}
+	s := b.section("spectators")
+	k.Spectators = Spectators{Most: int(b.int(s, "most")), Delay: b.ticks(s, "delay")}
+	s = b.section("start")
+	k.Start = Start{By: b.text(s, "by"), Countdown: b.ticks(s, "countdown")}
+	b.teamSizes()
+}
+
+func (b *binder) teamSizes() {
+	k, n := b.book, b.top.get("teams")
+	least, most := 0, 0
+	for i := range k.Teams.List {
+		t := &k.Teams.List[i]
+		if t.Most == 0 {
+			t.Most = k.Players.Most
+		}
+		if t.Least > t.Most {
+			b.fail(n, "out-of-range", "least to be at most most", "team %s: least is %d and most is %d", t.Name, t.Least, t.Most)
+		}
+		least, most = least+t.Least, most+t.Most
+	}
+	if n == nil {
+		return
+	}
+	if least > k.Players.Most {
+		b.fail(n, "team-sizes", "", "the teams need %d players together, but players.most is %d", least, k.Players.Most)
+	}
+	if most < k.Players.Most {
+		b.warn(n, "team-sizes", "the teams have room for %d players, but players.most is %d: the rest cannot be seated", most, k.Players.Most)
+	}
+	if least > k.Players.Least && b.top.get("players").get("least") != nil && !b.top.get("players").get("least").implied {
+		b.warn(n, "team-sizes", "the teams need %d players together, so players.least of %d never suffices", least, k.Players.Least)
+	}
+}
+
+// ground binds the playing area, movement and spawning.
+func (b *binder) ground() {
+	k := b.book
+	s := b.section("spawn")
+	k.Spawn = Spawn{Pick: b.text(s, "pick"), Again: b.flag(s, "again"), Delay: b.ticks(s, "delay")}
+	if n := b.top.get("ground"); n != nil {
+		k.Ground = &Ground{Ground: ground.Ground{Width: b.length(n, "width"), Height: b.length(n, "height")}}
+		for _, w := range b.list(n, "walls") {
+			b.wall(w)
+		}
+		b.sight(n.get("sight"))
+	}
+	if n := b.top.get("movement"); n != nil {
+		if k.Ground == nil {
+			b.fail(n, "needs-ground", "a ground with width and height", "movement without a ground")
+			return
+		}
+		k.Movement = &Movement{Speed: b.length(n, "speed"), Radius: b.length(n, "radius"), Claims: n.is("claims", "check"),
+			Factor: b.expr(n, "factor", scopePlayer, expr.Want{Type: sheet.Number})}
+	}
+	if n := b.top.get("ground"); n != nil {
+		for _, p := range b.list(n, "spawns") {
+			b.spawnPoint(p)
+		}
+		if len(k.Ground.Spawns) == 0 {
+			k.Ground.Spawns = []SpawnPoint{{X: k.Ground.Width / 2, Y: k.Ground.Height / 2, Team: -1}}
+		}
+	}
+}
+
+func (b *binder) sight(n *node) {
+	if n == nil {
+		return
+	}
+	s := &Sight{Near: b.length(n, "near"), Far: b.length(n, "far"), Every: b.ticks(n, "every")}
+	if s.Far < s.Near {
+		b.fail(n.get("far"), "out-of-range", "far to be at least near", "far is %s and near is %s", showLength(s.Far), showLength(s.Near))
+	}
+	b.book.Ground.Sight = s
+}
+
+func (b *binder) wall(n *node) {
+	g := b.book.Ground
+	var v []int64
+	src := n.get("box")
+	want := 4
+	if src == nil {
+		src, want = n.get("circle"), 3
+	}
+	for _, item := range src.items {
+		mm, _ := parseLength(item.text)
+		v = append(v, mm)
+	}
+	if len(v) != want {
+		b.fail(src, "wrong-type", "four lengths for a box, three for a circle", "%d lengths", len(v))
+		return
+	}
+	if want == 4 {
+		if v[0] >= v[2] || v[1] >= v[3] {
+			b.fail(src, "out-of-range", "left before right and top before bottom", "a box with no inside")
+			return
+		}
+		g.Walls = append(g.Walls, ground.Wall{Left: v[0], Top: v[1], Right: v[2], Bottom: v[3]})
+		return
+	}
+	if v[2] == 0 {
+		b.fail(src, "out-of-range", "a radius above 0", "a circle with no inside")
+		return
+	}
+	g.Walls = append(g.Walls, ground.Wall{X: v[0], Y: v[1], Radius: v[2]})
+}
+
+func (b *binder) spawnPoint(n *node) {
+	g := b.book.Ground
+	x, y := pointOf(n.get("at"))
+	p := SpawnPoint{X: x, Y: y, Team: -1}
+	if t := n.get("team"); t != nil {
+		p.Team = b.indexOf(t, "team", b.teamNames())
+	}
+	r := int64(0)
+	if b.book.Movement != nil {
+		r = b.book.Movement.Radius
+	}
+	if x < r || y < r || x > g.Width-r || y > g.Height-r {
+		b.warn(n, "spawn-outside", "this spawn point leaves a body of radius %s outside the ground", showLength(r))
+	}
+	for _, w := range g.Walls {
+		if w.Touches(x, y, r) {
+			b.warn(n, "spawn-in-wall", "a body of radius %s at this spawn point stands in a wall", showLength(r))
+			break
+		}
+	}
+	g.Spawns = append(g.Spawns, p)
+}
+
+// declareKinds declares the fields that pieces, bearers and actions bring along.
+func (b *binder) declareKinds() {
+	k := b.book
+	for _, e := range b.entries(b.top, "pieces") {
+		b.pieceFields(e)
+	}
+	for _, e := range b.entries(b.top, "bearers") {
+		if k.Schema.Field(sheet.Match, e.key) != nil {
+			b.failEntry(e, "taken", "the match sheet has a field %q already; call the bearer something else", e.key)
+			continue
+		}
+		f, err := k.Schema.Add(sheet.Match, sheet.Field{Name: e.key, Title: b.text(e.value, "title"), Type: sheet.Ref, Of: sheet.Player, BuiltIn: true})
+		if err != nil {
+			b.failEntry(e, "too-many", "%s", err)
+			continue
+		}
+		b.uses.wrote(sheet.Match, f)
+		k.Bearers = append(k.Bearers, Bearer{Name: e.key, Field: f, Start: e.value.is("start", "random"),
+			Gone: b.text(e.value, "gone"), Out: b.text(e.value, "out")})
+	}
+	for _, e := range b.entries(b.top, "actions") {
+		b.actionClock(e, "cool_", b.ticks(e.value, "cooldown"), sheet.OwnerOnly)
+		b.actionClock(e, "active_", b.ticks(e.value, "lasts"), sheet.Everyone)
+	}
+}
+
+// pieceFields declares a kind of piece's own fields. Kinds may share a name
+// where they declare it alike.
+func (b *binder) pieceFields(e entry) {
+	for _, fe := range b.entries(e.value, "fields") {
+		f := b.field(sheet.Piece, fe)
+		if old := b.book.Schema.Field(sheet.Piece, fe.key); old != nil {
+			if old.BuiltIn || old.Type != f.Type || old.Min != f.Min || old.Max != f.Max {
+				b.failEntry(fe, "taken", "%q is a field of pieces already, with another type or other bounds", fe.key)
+			}
+			continue
+		}
+		if _, err := b.book.Schema.Add(sheet.Piece, f); err != nil {
+			b.failEntry(fe, "too-many", "%s", err)
+		}
+	}
+}
+
+func (b *binder) actionClock(e entry, prefix string, length sheet.Tick, see sheet.Audience) {
+	if length == 0 {
+		return
+	}
+	f := resets(clock(true))
+	f.Name, f.Title, f.See, f.BuiltIn = prefix+e.key, b.titled(e.value, e.key), see, true
+	if _, err := b.book.Schema.Add(sheet.Player, f); err != nil {
+		b.failEntry(e, "taken", "%s", err)
+	}
+}

@@ -1,0 +1,396 @@
+package rulebook
+
+import (
+	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/ground"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// Book is a checked and compiled rulebook. It is immutable: any number of
+// lobbies run it at once. Times are in ticks of its rate, lengths in
+// millimetres, amounts in the unit of their field.
+type Book struct {
+	Name    string
+	Title   string
+	About   string
+	Version string // the first 12 hexadecimal digits of the SHA-256 of the source
+	Source  []byte
+	Rate    int // ticks a second
+	Regions []string
+
+	Schema *sheet.Schema
+	F      Fields
+
+	Players    Players
+	Spectators Spectators
+	Options    []*sheet.Field // of the lobby sheet
+	Start      Start
+	Teams      Teams
+	Ground     *Ground   // nil without one
+	Movement   *Movement // nil without
+	Spawn      Spawn
+	Kits       []Kit
+	Actions    []*Action
+	Bearers    []Bearer
+	Pieces     []*Piece
+	Rules      []*Rule
+	Derived    []*Derived // in an order in which each reads only earlier ones
+	Phases     []*Phase
+	Rounds     *Rounds // nil without
+	Win        Win
+	Pause      Pause
+	End        End
+	Record     []*RecordField
+	Boards     []*Board
+	Notices    []*Notice
+	Lasting    bool // some action lasts
+
+	ReadsClocks   bool                    // some condition reads a clock, so that time alone may make it true
+	DerivesClocks bool                    // some derived field does
+	Watched       [sheet.Kinds]sheet.Mask // the fields that derived fields and conditions read
+}
+
+// Action returns the action of that name, or nil.
+func (b *Book) Action(name string) *Action {
+	for _, a := range b.Actions {
+		if a.Name == name {
+			return a
+		}
+	}
+	return nil
+}
+
+// Board returns the board of that name, or nil.
+func (b *Book) Board(name string) *Board {
+	for _, x := range b.Boards {
+		if x.Name == name {
+			return x
+		}
+	}
+	return nil
+}
+
+// Players says how many play and what happens when they come and go.
+type Players struct {
+	Least, Most int
+	Late        string // seat, wait or refuse
+	Hold        sheet.Tick
+	Gone        string // remove, forfeit, keep or stand-in
+	Below       string // end, wait or go-on
+	Local       int
+}
+
+// Spectators says who may watch.
+type Spectators struct {
+	Most  int
+	Delay sheet.Tick
+}
+
+// Start says how a match begins.
+type Start struct {
+	By        string // ready, host or either
+	Countdown sheet.Tick
+}
+
+// Teams declares the teams; List is empty where everyone plays for themselves.
+type Teams struct {
+	List      []Team
+	Newcomers string // fewest, choice or host
+	Tie       string // first, random or weakest
+	Locked    string // match, start or never
+}
+
+// Team is one team.
+type Team struct {
+	Name, Title string
+	Least, Most int
+}
+
+// Ground is the playing area.
+type Ground struct {
+	ground.Ground
+	Spawns []SpawnPoint
+	Sight  *Sight // nil where positions are seen from anywhere
+}
+
+// Sight says how far positions are told, in millimetres.
+type Sight struct {
+	Near, Far int64
+	Every     sheet.Tick // between the two
+}
+
+// SpawnPoint is a place to appear at; Team is -1 for all.
+type SpawnPoint struct {
+	X, Y int64
+	Team int
+}
+
+// Movement says how players move.
+type Movement struct {
+	Speed  int64 // millimetres a second
+	Radius int64
+	Factor *expr.Prog // thousandths, or nil for one
+	Claims bool       // clients may claim a position, which is checked
+}
+
+// Spawn says where and when players appear.
+type Spawn struct {
+	Pick  string // turn, random or far
+	Again bool
+	Delay sheet.Tick
+}
+
+// Kit is a named set of actions.
+type Kit struct {
+	Name    string
+	Actions uint64 // by bit, in the order of Book.Actions
+	Start   bool
+}
+
+// Action is a declared intent.
+type Action struct {
+	No       int
+	Name     string
+	Title    string
+	Key      string
+	Phases   uint64 // by bit
+	If       *expr.Prog
+	Needs    []Amount
+	Cost     []Amount
+	Cooldown sheet.Tick
+	Cool     *sheet.Field // the owner's countdown, nil without a cooldown
+	Out      bool
+	Aim      Aim
+	Takes    []*sheet.Field
+	Do       []Effect
+	Miss     []Effect
+	Lasts    sheet.Tick
+	Held     bool
+	Active   *sheet.Field // the countdown while it lasts, nil when it is over at once
+	End      []Effect
+	Referee  *Referee
+}
+
+// Amount is an amount of a field of the player.
+type Amount struct {
+	Field *sheet.Field
+	By    *expr.Prog
+}
+
+// AimAt says what an action reaches.
+type AimAt uint8
+
+// The aims.
+const (
+	AimSelf AimAt = iota
+	AimTarget
+	AimLine
+	AimArea
+)
+
+// Aim is what an action reaches; lengths in millimetres.
+type Aim struct {
+	At     AimAt
+	Reach  int64
+	Thick  int64
+	Radius int64
+	Who    string // rivals, friends, others or anyone
+	Block  bool   // walls stop it
+	Out    bool   // players who are out can be hit
+}
+
+// Referee leaves an action's outcome to a trusted program.
+type Referee struct {
+	Within sheet.Tick
+	Accept bool // what no answer means
+	Tell   []Named
+}
+
+// Named is a named expression.
+type Named struct {
+	Name string
+	Is   *expr.Prog
+}
+
+// Bearer is something one player holds; Field is the match field that says who.
+type Bearer struct {
+	Name  string
+	Field *sheet.Field
+	Start bool   // given at random at the start
+	Gone  string // random or none
+	Out   string // keep, random or none
+}
+
+// Piece is a kind of object on the ground.
+type Piece struct {
+	No     int
+	Name   string
+	Title  string
+	Radius int64
+	Keep   int
+	Every  sheet.Tick
+	Apart  int64
+	At     [][2]int64
+	Lasts  sheet.Tick
+	If     *expr.Prog
+	Touch  []Effect
+}
+
+// Event is what a rule waits for.
+type Event uint8
+
+// The events. OnWhen and OnEvery are a condition and an interval.
+const (
+	OnWhen Event = iota
+	OnEvery
+	OnStart
+	OnRound
+	OnPhase
+	OnSpawn
+	OnOut
+	OnEnter
+	OnLeave
+	OnEnd
+)
+
+// Rule is something that happens by itself.
+type Rule struct {
+	No     int
+	Line   int // where it stands in the file
+	On     Event
+	When   *expr.Prog // of OnWhen
+	Edge   uint64     // of OnWhen: the bit in Row.Edges
+	Every  sheet.Tick // of OnEvery
+	For    sheet.Kind // Match, Team or Player
+	If     *expr.Prog
+	Phases uint64
+	Do     []Effect
+}
+
+// Derived is a field that always holds an expression's value.
+type Derived struct {
+	Kind  sheet.Kind
+	Field *sheet.Field
+	Is    *expr.Prog
+}
+
+// Phase is a part of a match.
+type Phase struct {
+	No     int
+	Name   string
+	Title  string
+	Length sheet.Tick // 0 for none, unless Reckon is set
+	Reckon *expr.Prog // gives milliseconds when the phase begins
+	Down   bool
+	Frozen bool
+	Next   int // a phase, or PhaseEnd
+	Ends   []PhaseEnd
+	Enter  []Effect
+	Leave  []Effect
+}
+
+// PhaseEnd is the number that stands for the end of the match.
+const EndOfMatch = -1
+
+// PhaseEnd is a condition that ends a phase.
+type PhaseEnd struct {
+	If      *expr.Prog
+	Next    int
+	Because string
+}
+
+// Rounds says which phase is a round and how many there are.
+type Rounds struct {
+	Phase   int
+	Most    int // never more rounds than this
+	FirstTo int // 0: play all
+	Order   []Rank
+	Tied    int // a phase, or EndOfMatch
+}
+
+// Rank is one step of an order.
+type Rank struct {
+	Of    *expr.Prog
+	Least bool
+}
+
+// Win says when the match ends early, and who has won.
+type Win struct {
+	Teams bool // teams win, not single players
+	Order []Rank
+	Ends  []MatchEnd
+	Last  bool
+}
+
+// MatchEnd is a condition that ends the match.
+type MatchEnd struct {
+	If      *expr.Prog
+	Because string
+	Winner  *expr.Prog // nil: the order says
+}
+
+// Pause says who may pause; 0 means without limit.
+type Pause struct {
+	Who       string // host, anyone, teams or nobody
+	Phases    uint64
+	Times     int
+	Total     sheet.Tick
+	Longest   sheet.Tick
+	Countdown sheet.Tick
+}
+
+// End says what comes after the match.
+type End struct {
+	Show  sheet.Tick
+	Then  string // lobby, again, vote or close
+	Hints []Hint
+}
+
+// Hint is carried to clients at the match's end.
+type Hint struct {
+	For             string // everyone, won, lost or drawn
+	Tint, Play, Say string
+	Lasts           int64 // milliseconds
+}
+
+// Keep says how a new value goes with the kept one.
+type Keep uint8
+
+// The ways to keep.
+const (
+	KeepLatest Keep = iota
+	KeepBest
+	KeepLowest
+	KeepTotal
+)
+
+// RecordField is something kept of a player between matches.
+type RecordField struct {
+	Field *sheet.Field
+	Of    *expr.Prog // nil: only effects write it
+	If    *expr.Prog
+	Keep  Keep
+}
+
+// Board is a leaderboard.
+type Board struct {
+	Name   string
+	Title  string
+	Of     *expr.Prog
+	If     *expr.Prog
+	Keep   string // best, latest or total
+	Least  bool   // the least is first
+	Show   string // integer, number or clock
+	Open   bool   // clients may post
+	Lowest int64  // what a client may post
+	Most   int64
+}
+
+// Notice is something that effects tell an audience once. Fields are what it
+// says, in order; their values travel like fields of a sheet.
+type Notice struct {
+	No     int
+	Name   string
+	Fields []*sheet.Field
+	Needed bool // never left out for a client that has fallen behind
+}

@@ -1,0 +1,49 @@
+package rulebook_test
+
+import (
+	"math/rand/v2"
+	"testing"
+	"time"
+
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/tool/rehearse"
+)
+
+// TestRandomRulebooksRun: whatever the checker accepts, the core runs without
+// failing, and the same way twice.
+func TestRandomRulebooksRun(t *testing.T) {
+	seed := uint64(time.Now().UnixNano())
+	r := rand.New(rand.NewPCG(seed, 0))
+	ran, ended, acted := 0, 0, 0
+	for i := range 60 {
+		src := rulebook.RandomDocument(r)
+		if src == nil {
+			continue
+		}
+		book, _ := rulebook.Compile(src)
+		func() {
+			defer func() {
+				if p := recover(); p != nil {
+					t.Fatalf("seed %d, rulebook %d: %v\n%s", seed, i, p, src)
+				}
+			}()
+			o := rehearse.Options{Matches: 2, Seed: seed, Limit: 20 * time.Second, Players: 4, Workers: 1}
+			a, err := rehearse.Run(book, o)
+			if err != nil {
+				return
+			}
+			b, _ := rehearse.Run(book, o)
+			if a.Text() != b.Text() {
+				t.Fatalf("seed %d, rulebook %d plays out differently:\n%s\n%s\n%s", seed, i, a.Text(), b.Text(), src)
+			}
+			ran++
+			ended += a.Ended
+			for _, c := range a.Actions {
+				acted += c.Count
+			}
+		}()
+	}
+	if ran < 20 || ended < 4 || acted < 20 {
+		t.Errorf("%d rulebooks ran, %d matches ended, %d actions: that says too little", ran, ended, acted)
+	}
+}

@@ -1,0 +1,199 @@
+package rulebook
+
+import "turnvex.example/turnvex/internal/core/sheet"
+
+// The words of built-in choices, in the order of their constants.
+var (
+	lobbyStates  = []string{"gathering", "starting", "playing", "results", "closed"}
+	pauseStates  = []string{"no", "yes", "resuming"}
+	outcomeWords = []string{"none", "won", "lost", "drawn", "left"}
+)
+
+// The states of a lobby.
+const (
+	Gathering = iota
+	Starting
+	Playing
+	Results
+	Closed
+)
+
+// The states of a pause.
+const (
+	PauseNo = iota
+	PauseYes
+	PauseResuming
+)
+
+// The outcomes of a team or a player.
+const (
+	OutcomeNone = iota
+	Won
+	Lost
+	Drawn
+	Left
+)
+
+// Fields holds the built-in fields, by sheet.
+type Fields struct {
+	Lobby  LobbyFields
+	Match  MatchFields
+	Team   TeamFields
+	Player PlayerFields
+	Record RecordFields
+	Piece  PieceFields
+}
+
+// LobbyFields are the built-in fields of the lobby sheet.
+type LobbyFields struct {
+	Code, Title, Host, Capacity, Seats, Spectators, State, Rulebook, Region   *sheet.Field
+	Practice, Open, Countdown, Listed, Password, Reserved, Waiting, WatchMost *sheet.Field
+}
+
+// MatchFields are the built-in fields of the match sheet.
+type MatchFields struct {
+	Number, Phase, Round, Clock, Play, Paused, Pauser, Resume *sheet.Field
+	Over, Because, Saved                                      *sheet.Field
+}
+
+// TeamFields are the built-in fields of a team sheet.
+type TeamFields struct {
+	Name, Title, Size, Rounds, Place, Outcome *sheet.Field
+}
+
+// PlayerFields are the built-in fields of a player sheet. Pos, Steer and the
+// two rests are nil without a ground.
+type PlayerFields struct {
+	Name, Account, Team, Ready, Away, Ping, Loaded, Playing, Alive, Respawn *sheet.Field
+	Rounds, Place, Outcome, Record, Kits, Slot                              *sheet.Field
+	Pos, Steer, Rest                                                        *sheet.Field
+}
+
+// RecordFields are the built-in fields of a record sheet. Kept is a set of the
+// fields that hold more than their start.
+type RecordFields struct {
+	Kept *sheet.Field
+}
+
+// PieceFields are the built-in fields of a piece sheet.
+type PieceFields struct {
+	Kind, Pos, Born *sheet.Field
+	Touching        [4]*sheet.Field // who is on it, 60 slots each
+}
+
+// declareBuiltIns adds the built-in fields to a new schema.
+func (b *binder) declareBuiltIns() {
+	F := &b.book.F
+	lob := b.adder(sheet.Lobby)
+	F.Lobby = LobbyFields{
+		Code: lob("code", text64), Title: lob("title", text64), Host: lob("host", playerRef),
+		Capacity: lob("capacity", whole), Seats: lob("seats", whole), Spectators: lob("spectators", whole),
+		State: lob("state", choiceOf(lobbyStates)), Rulebook: lob("rulebook", text64), Region: lob("region", text64),
+		Practice: lob("practice", flagField), Open: lob("open", flagField), Countdown: lob("countdown", wallClock(true)),
+		Listed: lob("listed", flagField), Password: lob("password", flagField), Reserved: lob("reserved", whole), Waiting: lob("waiting", whole),
+		WatchMost: lob("watch_most", whole),
+	}
+	mat := b.adder(sheet.Match)
+	F.Match = MatchFields{
+		Number: mat("number", whole), Phase: mat("phase", choiceOf(b.phaseNames())), Round: mat("round", whole),
+		Clock: mat("clock", clock(false)), Play: mat("play", wallClock(false)),
+		Paused: mat("paused", choiceOf(pauseStates)), Pauser: mat("pauser", playerRef), Resume: mat("resume", wallClock(true)),
+		Over: mat("over", flagField), Because: mat("because", text64), Saved: mat("saved", flagField),
+	}
+	team := b.adder(sheet.Team)
+	F.Team = TeamFields{
+		Name: team("name", text64), Title: team("title", text64), Size: team("size", whole),
+		Rounds: team("rounds", resets(whole)), Place: team("place", resets(whole)), Outcome: team("outcome", resets(choiceOf(outcomeWords))),
+	}
+	b.declarePlayer()
+	F.Record.Kept = b.adder(sheet.Record)("kept", seenBy(whole, sheet.RefereesOnly))
+	piece := b.adder(sheet.Piece)
+	kinds := b.mapKeys("pieces")
+	if len(kinds) == 0 {
+		kinds = []string{"none"}
+	}
+	F.Piece = PieceFields{
+		Kind: piece("kind", choiceOf(kinds)), Pos: piece("pos", position),
+		Born: piece("born", seenBy(whole, sheet.Hidden)),
+	}
+	for i, name := range []string{"touching_a", "touching_b", "touching_c", "touching_d"} {
+		F.Piece.Touching[i] = piece(name, seenBy(whole, sheet.Hidden))
+	}
+}
+
+func (b *binder) declarePlayer() {
+	add := b.adder(sheet.Player)
+	p := &b.book.F.Player
+	var pos, steer, rest *sheet.Field // what a tick looks at stands side by side
+	if b.top.get("ground") != nil {
+		pos, steer, rest = add("pos", resets(position)), add("steer", seenBy(resets(position), sheet.Hidden)), add("rest", seenBy(resets(position), sheet.Hidden))
+	}
+	alive := add("alive", resets(flagField))
+	*p = PlayerFields{
+		Pos: pos, Steer: steer, Rest: rest, Alive: alive,
+		Name: add("name", text64), Account: add("account", text64), Team: add("team", teamRef),
+		Ready: add("ready", flagField), Away: add("away", flagField), Ping: add("ping", whole),
+		Loaded: add("loaded", flagField), Playing: add("playing", flagField),
+		Respawn: add("respawn", resets(clock(true))),
+		Rounds:  add("rounds", resets(whole)), Place: add("place", resets(whole)), Outcome: add("outcome", resets(choiceOf(outcomeWords))),
+		Record: add("record_sheet", seenBy(whole, sheet.Hidden)), Kits: add("kits", seenBy(whole, sheet.OwnerOnly)), Slot: add("slot", seenBy(whole, sheet.Hidden)),
+	}
+}
+
+// adder returns a function that adds built-in fields to a kind.
+func (b *binder) adder(k sheet.Kind) func(string, sheet.Field) *sheet.Field {
+	return func(name string, f sheet.Field) *sheet.Field {
+		f.Name, f.BuiltIn = name, true
+		added, err := b.book.Schema.Add(k, f)
+		if err != nil {
+			panic("turnvex: built-in fields: " + err.Error())
+		}
+		return added
+	}
+}
+
+// Forms of built-in fields.
+var (
+	whole     = sheet.Field{Type: sheet.Integer}
+	text64    = sheet.Field{Type: sheet.Text, Max: 64}
+	flagField = sheet.Field{Type: sheet.Flag}
+	position  = sheet.Field{Type: sheet.Position}
+	playerRef = sheet.Field{Type: sheet.Ref, Of: sheet.Player}
+	teamRef   = sheet.Field{Type: sheet.Ref, Of: sheet.Team}
+)
+
+func choiceOf(words []string) sheet.Field { return sheet.Field{Type: sheet.Choice, Choices: words} }
+func clock(down bool) sheet.Field         { return sheet.Field{Type: sheet.Clock, Down: down} }
+func wallClock(down bool) sheet.Field     { return sheet.Field{Type: sheet.Clock, Down: down, Wall: true} }
+
+func resets(f sheet.Field) sheet.Field {
+	f.Reset = sheet.ResetMatch
+	return f
+}
+
+func seenBy(f sheet.Field, a sheet.Audience) sheet.Field {
+	f.See = a
+	return f
+}
+
+// Notices that the service itself sends.
+var (
+	HintNotice      = ownNotice("hint", -1, textOf("tint"), textOf("play"), textOf("say"), numberOf("lasts"))
+	NoRefereeNotice = ownNotice("no_referee", -2, textOf("action"))
+	DecidedNotice   = ownNotice("decided", -3, textOf("action"), numberOf("intent"), sheet.Field{Name: "yes", Type: sheet.Flag})
+	SwapNotice      = ownNotice("swap_wanted", -4, sheet.Field{Name: "by", Type: sheet.Ref, Of: sheet.Player})
+	OwnNotices      = []*Notice{HintNotice, NoRefereeNotice, DecidedNotice, SwapNotice}
+)
+
+func textOf(name string) sheet.Field   { return sheet.Field{Name: name, Type: sheet.Text, Max: 200} }
+func numberOf(name string) sheet.Field { return sheet.Field{Name: name, Type: sheet.Integer} }
+
+func ownNotice(name string, no int, fields ...sheet.Field) *Notice {
+	n := &Notice{No: no, Name: name, Needed: true}
+	s := &sheet.Schema{}
+	for _, f := range fields {
+		added, _ := s.Add(sheet.Match, f)
+		n.Fields = append(n.Fields, added)
+	}
+	return n
+}

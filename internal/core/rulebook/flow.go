@@ -1,0 +1,169 @@
+package rulebook
+
+import (
+	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// uses remembers what the rulebook's parts touch, for the warnings.
+type uses struct {
+	reads    [sheet.Kinds]sheet.Mask
+	writes   [sheet.Kinds]sheet.Mask
+	granted  uint64 // actions that some effect grants
+	gone     uint64 // phases that some effect goes to
+	goesEnd  bool
+	finishes bool
+}
+
+func (u *uses) read(p *expr.Prog) {
+	for k := range u.reads {
+		u.reads[k].Add(p.Reads.Own[k])
+		u.reads[k].Add(p.Reads.Any[k])
+	}
+}
+
+func (u *uses) wrote(k sheet.Kind, f *sheet.Field) { u.writes[k].Set(f.No) }
+
+// mark says that a field is both read and written, by the service.
+func (u *uses) mark(k sheet.Kind, f *sheet.Field) {
+	u.reads[k].Set(f.No)
+	u.writes[k].Set(f.No)
+}
+
+func (u *uses) reached(phase int) {
+	if phase == EndOfMatch {
+		u.goesEnd = true
+		return
+	}
+	u.gone |= 1 << phase
+}
+
+// flow looks for what is legal but surely wrong.
+func (b *binder) flow() {
+	b.unreached()
+	b.endless()
+	b.unbrokenTies()
+	b.unusedFields()
+	b.ungranted()
+}
+
+// successors are the phases that may follow p, by bit, and whether the end may.
+func (b *binder) successors(p *Phase) (next uint64, end bool) {
+	add := func(n int) {
+		if n == EndOfMatch {
+			end = true
+		} else {
+			next |= 1 << n
+		}
+	}
+	if p.Length > 0 || p.Reckon != nil {
+		add(p.Next)
+	}
+	for _, e := range p.Ends {
+		add(e.Next)
+	}
+	if r := b.book.Rounds; r != nil && p.No == r.Phase && (next != 0 || end) {
+		end = true // when the rounds are decided
+		if r.Tied != EndOfMatch {
+			add(r.Tied)
+		}
+	}
+	return next | b.uses.gone, end || b.uses.goesEnd
+}
+
+func (b *binder) reachable() uint64 {
+	seen := uint64(1)
+	for grew := true; grew; {
+		grew = false
+		for _, p := range b.book.Phases {
+			if seen&(1<<p.No) == 0 {
+				continue
+			}
+			next, _ := b.successors(p)
+			if next&^seen != 0 {
+				seen |= next
+				grew = true
+			}
+		}
+	}
+	return seen
+}
+
+func (b *binder) unreached() {
+	seen := b.reachable()
+	for i, e := range b.entries(b.top, "phases") {
+		if seen&(1<<i) == 0 {
+			b.warn(e.value, "phase-unreached", "nothing leads to the phase %q", e.key)
+		}
+	}
+}
+
+// endless warns when no reachable phase leads to the end by time or condition.
+func (b *binder) endless() {
+	if len(b.book.Win.Ends) > 0 || b.book.Win.Last || b.uses.finishes {
+		return
+	}
+	seen := b.reachable()
+	for _, p := range b.book.Phases {
+		if _, end := b.successors(p); end && seen&(1<<p.No) != 0 {
+			return
+		}
+	}
+	b.warn(b.top.get("phases"), "endless", "this match may never end: no phase that is reached leads to the end, and there is no win.ends, win.last or finish")
+}
+
+func (b *binder) unbrokenTies() {
+	w := b.book.Win
+	where := b.section("win")
+	switch {
+	case len(w.Order) == 0 && b.book.Rounds == nil && !w.Last:
+		for _, e := range w.Ends {
+			if e.Winner != nil {
+				return
+			}
+		}
+		if b.uses.finishes {
+			return
+		}
+		b.warn(where, "no-order", "nothing says who wins: without win.order every match is a draw")
+	case len(w.Order) == 1:
+		b.warn(where, "tie", "a tie in the only step of win.order is a draw; add a second step to break it")
+	}
+}
+
+func (b *binder) unusedFields() {
+	sheets := b.top.get("sheets")
+	for _, k := range []sheet.Kind{sheet.Lobby, sheet.Match, sheet.Team, sheet.Player} {
+		for _, e := range b.entries(sheets, k.String()) {
+			f := b.book.Schema.Field(k, e.key)
+			if !b.uses.writes[k].Has(f.No) {
+				b.warn(e.value, "field-unset", "nothing ever sets %s.%s: it keeps its start", k, e.key)
+			} else if f.See == sheet.RefereesOnly && !b.uses.reads[k].Has(f.No) && !b.hasReferee() {
+				b.warn(e.value, "field-unseen", "nobody sees %s.%s: no rule reads it and no action asks a referee", k, e.key)
+			}
+		}
+	}
+}
+
+func (b *binder) hasReferee() bool {
+	for _, a := range b.book.Actions {
+		if a.Referee != nil {
+			return true
+		}
+	}
+	return false
+}
+
+func (b *binder) ungranted() {
+	have := b.uses.granted
+	for _, k := range b.book.Kits {
+		if k.Start {
+			have |= k.Actions
+		}
+	}
+	for i, e := range b.entries(b.top, "actions") {
+		if have&(1<<i) == 0 {
+			b.warn(e.value, "action-ungranted", "no kit that a player has at the start or is granted holds the action %q", e.key)
+		}
+	}
+}

@@ -1,0 +1,104 @@
+package rulebook
+
+import (
+	"slices"
+
+	"turnvex.example/turnvex/internal/core/ground"
+)
+
+// shape is the form that a value must have.
+type shape uint8
+
+const (
+	anObject  shape = iota // a map with the keys of an object
+	aMap                   // a map from names of the author's choice to elem
+	aList                  // a list of elem
+	aWord                  // one of words
+	aName                  // lower-case letters, digits and _, starting with a letter
+	aText                  // free text of at most max characters
+	anInt                  // an integer between min and max
+	aFlag                  // true or false
+	aDuration              // a time such as 90s, 1m30s or 250ms; min and max in milliseconds
+	aLength                // a length such as 12m or 500mm, or a plain integer of millimetres
+	aPoint                 // [x, y], two lengths
+	anExpr                 // a CEL expression, which may be written as a plain number or flag
+	aPath                  // a field of a sheet, such as me.hull
+	aScalar                // any single value; what fits is checked later
+	anything               // what fits depends on another key and is checked later
+	aTime                  // a duration, or an expression that gives milliseconds
+)
+
+// spec says what a value must look like.
+type spec struct {
+	shape    shape
+	object   *object
+	elem     *spec
+	words    []string
+	min, max int64
+}
+
+// key is one key of an object: all that is known of it stands here.
+type key struct {
+	name     string
+	spec     spec
+	required bool
+	def      string // the default, as it would be written; "" for none
+	doc      string
+	example  string // shown in the reference; "" leaves it to the object's example
+}
+
+// object is a map with known keys.
+type object struct {
+	name    string
+	doc     string
+	example string // a complete rulebook or a part of one that shows it
+	keys    []key
+	oneOf   []string // exactly one of these keys must stand there, if any
+}
+
+func (o *object) key(name string) *key {
+	i := slices.IndexFunc(o.keys, func(k key) bool { return k.name == name })
+	if i < 0 {
+		return nil
+	}
+	return &o.keys[i]
+}
+
+func (o *object) names() []string {
+	names := make([]string, len(o.keys))
+	for i, k := range o.keys {
+		names[i] = k.name
+	}
+	return names
+}
+
+// Short forms for the grammar's tables.
+
+func obj(o *object) spec             { return spec{shape: anObject, object: o} }
+func mapOf(e spec, most int64) spec  { return spec{shape: aMap, elem: &e, max: most} }
+func listOf(e spec, most int64) spec { return spec{shape: aList, elem: &e, max: most} }
+func word(words ...string) spec      { return spec{shape: aWord, words: words} }
+func text(most int64) spec           { return spec{shape: aText, max: most} }
+func integer(lo, hi int64) spec      { return spec{shape: anInt, min: lo, max: hi} }
+func duration(lo, hi int64) spec     { return spec{shape: aDuration, min: lo, max: hi} }
+func length(lo, hi int64) spec       { return spec{shape: aLength, min: lo, max: hi} }
+
+var (
+	flag         = spec{shape: aFlag}
+	name         = spec{shape: aName}
+	point        = spec{shape: aPoint, max: maxSide}
+	anExpression = spec{shape: anExpr}
+	aField       = spec{shape: aPath}
+	scalar       = spec{shape: aScalar}
+	timeish      = spec{shape: aTime, max: maxTime}
+	names        = listOf(name, 64)
+	effects      = listOf(obj(effectObject), 64)
+)
+
+const (
+	second  = 1000
+	minute  = 60 * second
+	hour    = 60 * minute
+	maxTime = 24 * hour
+	maxSide = ground.MaxSide
+)

@@ -1,0 +1,232 @@
+package rulebook
+
+import (
+	"fmt"
+	"strings"
+)
+
+// exampleBase is the rulebook that the reference's examples stand on: the keys
+// of an example take the place of its keys.
+const exampleBase = `turnvex: 1
+name: example
+players: {least: 2, most: 8}
+teams: {list: {amber: {title: Amber}, teal: {title: Teal}}}
+ground: {width: 60m, height: 40m}
+movement: {speed: 6m}
+sheets:
+  player:
+    hull: {type: integer, start: 100, min: 0, max: 100, reset: respawn}
+    wind: {type: number, start: 50, min: 0, max: 50}
+    points: {type: integer}
+    lanterns: {type: integer}
+    falls: {type: integer}
+    coins: {type: integer, start: 10, min: 0}
+    time: {type: clock}
+    half: {type: integer}
+    slowed: {type: flag}
+  team:
+    points: {type: integer, is: "team.members.sum(p, p.points)"}
+actions:
+  ram: {aim: {at: target, reach: 12m}, do: [{add: target.hull, by: -25}]}
+  patch: {do: [{add: me.hull, by: 10}]}
+  ring: {do: [{add: me.points, by: 1}]}
+bearers: {bell: {}}
+pieces: {lantern: {touch: [{add: me.lanterns, by: 1}, {remove: piece}]}}
+phases:
+  ready: {length: 3s, inputs: frozen}
+  play: {length: 90s}
+  overtime: {length: 30s}
+win: {order: [{most: team.points}, {least: "team.members.sum(p, p.falls)"}]}
+`
+
+// objects lists every object of the grammar, each after the one that names it.
+func objects() []*object {
+	var out []*object
+	var walk func(o *object)
+	var visit func(s *spec)
+	seen := map[*object]bool{}
+	visit = func(s *spec) {
+		if s.object != nil {
+			walk(s.object)
+		}
+		if s.elem != nil {
+			visit(s.elem)
+		}
+	}
+	walk = func(o *object) {
+		if seen[o] {
+			return
+		}
+		seen[o] = true
+		out = append(out, o)
+		for i := range o.keys {
+			visit(&o.keys[i].spec)
+		}
+	}
+	walk(topObject)
+	return out
+}
+
+// Reference writes the rulebook reference, docs/rulebook.md, from the grammar.
+func Reference() string {
+	var b strings.Builder
+	b.WriteString(referenceIntro)
+	fmt.Fprintf(&b, "```yaml\n%s```\n", exampleBase)
+	for _, o := range objects() {
+		writeObject(&b, o)
+	}
+	b.WriteString(referenceExpressions)
+	return b.String()
+}
+
+func writeObject(b *strings.Builder, o *object) {
+	fmt.Fprintf(b, "\n## %s\n\n%s\n", strings.ToUpper(o.name[:1])+o.name[1:], o.doc)
+	if len(o.oneOf) > 0 {
+		fmt.Fprintf(b, "\nExactly one of `%s` must stand there.\n", strings.Join(o.oneOf, "`, `"))
+	}
+	b.WriteString("\n| key | type | default | what it does |\n|---|---|---|---|\n")
+	for i := range o.keys {
+		k := &o.keys[i]
+		def := "`" + k.def + "`"
+		if k.def == "" {
+			def = ""
+		}
+		if k.required {
+			def = "must be written"
+		}
+		fmt.Fprintf(b, "| `%s` | %s | %s | %s |\n", k.name, strings.ReplaceAll(typeText(&k.spec), "|", "\\|"), def, strings.ReplaceAll(k.doc, "|", "\\|"))
+	}
+	parts := []string{o.example}
+	for i := range o.keys {
+		parts = append(parts, o.keys[i].example)
+	}
+	for _, example := range parts {
+		if example != "" {
+			fmt.Fprintf(b, "\n```yaml\n%s\n```\n", example)
+		}
+	}
+}
+
+// typeText is a key's type and range as the reference writes it.
+func typeText(s *spec) string {
+	link := func(o *object) string { return fmt.Sprintf("[%s](#%s)", o.name, strings.ReplaceAll(o.name, " ", "-")) }
+	switch s.shape {
+	case anObject:
+		return link(s.object)
+	case aMap:
+		return fmt.Sprintf("map from names to %ss, at most %d", typeText(s.elem), s.max)
+	case aList:
+		what, bounds, _ := strings.Cut(typeText(s.elem), ", ")
+		if bounds != "" {
+			bounds = ", each " + bounds
+		}
+		return fmt.Sprintf("list of %ss%s, at most %d", what, bounds, s.max)
+	case aWord:
+		return "`" + strings.Join(s.words, "`, `") + "`"
+	case aName:
+		return "name"
+	case aText:
+		return fmt.Sprintf("text, at most %d characters", s.max)
+	case anInt:
+		return fmt.Sprintf("integer, %d to %d", s.min, s.max)
+	case aFlag:
+		return "`true` or `false`"
+	case aDuration:
+		return fmt.Sprintf("duration, %s to %s", showDuration(s.min), showDuration(s.max))
+	case aLength:
+		return fmt.Sprintf("length, %s to %s", showLength(s.min), showLength(s.max))
+	case aPoint:
+		return "point"
+	case anExpr:
+		return "expression"
+	case aPath:
+		return "field"
+	case aTime:
+		return "duration, or expression in milliseconds"
+	case anything:
+		return "see right"
+	}
+	return "single value"
+}
+
+const referenceIntro = `# The rulebook
+
+<!-- Written by ./dev docs from internal/core/rulebook; change it there. -->
+
+A rulebook is one YAML file (JSON is the same document) that declares one kind of
+match: who plays, what each player has, what they may do, how the match goes on
+and who wins. ` + "`turnvex check FILE`" + ` says everything that is wrong with one,
+` + "`turnvex new FILE`" + ` writes a small one to begin with, and the JSON Schema for
+editors is at ` + "`/v1/rulebooks/schema`" + ` of a service or from ` + "`turnvex schema`" + `.
+
+How things are written:
+
+- a **name** is a lower-case letter, then letters, digits or ` + "`_`" + `, at most 32 in all;
+- a **duration** is ` + "`90s`, `1m30s`, `250ms`, `1.5h`" + `;
+- a **length** is ` + "`12m`, `1.5m`, `500mm`" + `, or a plain integer of millimetres;
+- a **point** is two lengths, ` + "`[5m, 20m]`" + `, from the ground's upper left corner;
+- an **expression** is [CEL](#expressions); quote it where YAML would read it otherwise;
+- a **field** is a sheet's field as expressions name it: ` + "`me.hull`, `match.bell.points`" + `.
+
+Limits: 1 MiB, 32 levels of nesting, 60,000 values, no anchors and aliases, one
+document a file; an expression has at most 4,096 characters.
+
+Everything has a default where there is an obvious one. The examples below stand
+on this rulebook; an example's keys take the place of its keys, and its fields
+are added to its sheets:
+
+`
+
+const referenceExpressions = `
+## Expressions
+
+Conditions and amounts are written in CEL, an open expression language. They are
+checked when the rulebook is read, and evaluated exactly: an ` + "`integer`" + ` is a CEL
+int of 64 bits; a ` + "`number`" + ` is a CEL double kept in whole thousandths, its products
+and quotients rounded half away from zero. Integers and numbers are compared
+freely but reckoned with only among themselves: write ` + "`double(me.hull) / 2.0`" + `.
+A division by zero or an overflow makes a condition false and leaves a field as
+it is; ` + "`&&` and `||`" + ` absorb it where the other side decides.
+
+| name | what it is | where |
+|---|---|---|
+| ` + "`match`, `lobby`" + ` | their sheets | everywhere |
+| ` + "`me`" + ` | the player concerned | actions, rules for players, touches, records, boards, orders of players |
+| ` + "`team`" + ` | the player's team, or the team concerned | where me is, and rules for teams, orders of teams |
+| ` + "`record`" + ` | the player's record; ` + "`p.record`" + ` for another's | where me is |
+| ` + "`target`" + ` | who was hit | effects of an action with an aim |
+| ` + "`piece`" + ` | the piece touched | a piece's if and touch |
+| ` + "`it`" + ` | the one walked through | within each |
+| ` + "`arg`" + ` | what came with the action | where the action takes values |
+| ` + "`players`, `teams`, `pieces`" + ` | lists; players are those in the match | everywhere |
+| ` + "`team.members`, `p.rivals`, `p.friends`, `p.others`" + ` | lists of players | everywhere |
+| ` + "`nobody`, `noteam`" + ` | no player, no team; their fields read as zero | everywhere |
+
+Lists take ` + "`exists(p, …)`, `all(p, …)`, `exists_one(p, …)`, `count(p, …)`, `sum(p, integer)`, `sum_number(p, number)`, `most(p, integer)`, `least(p, integer)` and `size()`" + `.
+Functions: ` + "`distance(a, b)`" + ` in millimetres, ` + "`point(x, y)`, `seconds(n)`" + ` in milliseconds,
+` + "`running(clock)`, `team_named('amber')`, `min`, `max`, `abs`, `int`, `double`, `size(text)`, `string(n)`" + ` and, in
+what an effect writes, ` + "`random(least, most)`" + `. A choice is compared with its words
+(` + "`match.phase == 'play'`, `me.mood in ['calm', 'merry']`" + `); a clock reads as milliseconds;
+a position has ` + "`.x` and `.y`" + ` in millimetres.
+
+### Built-in fields
+
+| sheet | fields |
+|---|---|
+| lobby | ` + "`code`, `title`, `host`, `capacity`, `seats`, `spectators`, `state` (gathering, starting, playing, results, closed), `rulebook`, `region`, `practice`, `open`, `listed`, `password` (whether one is asked for), `reserved`, `waiting`, `watch_most`, `countdown`" + `, and the rulebook's options |
+| match | ` + "`number`, `phase`, `round`, `clock` (the phase's), `play` (play time), `paused` (no, yes, resuming), `pauser`, `resume`, `over`, `because`, `saved`" + `, and each bearer |
+| team | ` + "`name`, `title`, `size`, `rounds` (won), `place`, `outcome` (none, won, lost, drawn)" + ` |
+| player | ` + "`name`, `account`, `team`, `ready`, `away`, `ping`, `loaded`, `playing`, `alive`, `respawn`, `rounds`, `place`, `outcome` (and left), `kits`, `pos`, `cool_ACTION`, `active_ACTION`" + ` |
+| piece | ` + "`kind`, `pos`" + `, and its own fields |
+
+### How a tick settles
+
+Within a tick things happen in this order: movement, touches, the end of lasting
+actions, overdue decisions, respawns, rules at intervals (in the order of the
+file), pieces that come and go, the end of the phase's time. After each input
+and each tick everything settles: derived fields, then events in the order in
+which they came, then conditions that have come true in the order of the file;
+again until nothing changes, at most 32 times; then the match or the phase may
+end. A rulebook that does not settle is stopped and reported: its match ends
+without an outcome, and nothing else is touched.
+`

@@ -1,0 +1,198 @@
+package rulebook
+
+import (
+	"bytes"
+	"maps"
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/goccy/go-yaml"
+	"github.com/santhosh-tekuri/jsonschema/v6"
+)
+
+// merged puts an example's keys in the place of the base's.
+func merged(t *testing.T, example string) []byte {
+	t.Helper()
+	var base, over yaml.MapSlice
+	if err := yaml.Unmarshal([]byte(exampleBase), &base); err != nil {
+		t.Fatal(err)
+	}
+	if err := yaml.Unmarshal([]byte(example), &over); err != nil {
+		t.Fatalf("%v in\n%s", err, example)
+	}
+	for _, o := range over {
+		found := false
+		for i := range base {
+			if base[i].Key == o.Key {
+				found = true
+				if o.Key == "sheets" {
+					base[i].Value = addFields(base[i].Value.(map[string]any), o.Value.(map[string]any))
+				} else {
+					base[i].Value = o.Value
+				}
+			}
+		}
+		if !found {
+			base = append(base, o)
+		}
+	}
+	out, err := yaml.Marshal(base)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return out
+}
+
+// addFields adds an example's fields to those of the base.
+func addFields(base, more map[string]any) map[string]any {
+	for kind, fields := range more {
+		all, _ := base[kind].(map[string]any)
+		if all == nil {
+			all = map[string]any{}
+		}
+		maps.Copy(all, fields.(map[string]any))
+		base[kind] = all
+	}
+	return base
+}
+
+// TestReference runs every example of the reference, and sees to it that every
+// key is shown in one and that the page is the present one.
+func TestReference(t *testing.T) {
+	shown := map[*object]map[string]bool{}
+	for _, o := range objects() {
+		shown[o] = map[string]bool{}
+	}
+	for _, o := range objects() {
+		examples := []string{o.example}
+		for i := range o.keys {
+			examples = append(examples, o.keys[i].example)
+		}
+		for _, e := range examples {
+			if e == "" {
+				continue
+			}
+			src := merged(t, e)
+			if book, problems := Compile(src); book == nil {
+				t.Errorf("the example of %s:\n%s\n%s", o.name, e, problems.Errors().Error())
+			}
+			top, _ := readDocument([]byte(e))
+			noteKeys(shown, top, &spec{shape: anObject, object: topObject})
+		}
+	}
+	for _, o := range objects() {
+		for i := range o.keys {
+			if !shown[o][o.keys[i].name] {
+				t.Errorf("no example shows the key %s of a %s", o.keys[i].name, o.name)
+			}
+		}
+	}
+	if page, err := os.ReadFile("../../../docs/rulebook.md"); err != nil || string(page) != Reference() {
+		t.Errorf("docs/rulebook.md is not the present one; ./dev docs writes it (%v)", err)
+	}
+}
+
+func noteKeys(shown map[*object]map[string]bool, n *node, s *spec) {
+	for _, e := range n.entries {
+		switch {
+		case s.shape == aMap:
+			noteKeys(shown, e.value, s.elem)
+		case s.shape == anObject:
+			shown[s.object][e.key] = true
+			if k := s.object.key(e.key); k != nil {
+				sp := &k.spec
+				if sp.shape == anything {
+					sp = &effects
+				}
+				noteKeys(shown, e.value, sp)
+			}
+		}
+	}
+	for _, item := range n.items {
+		if s.elem != nil {
+			noteKeys(shown, item, s.elem)
+		}
+	}
+}
+
+// TestSchemaAgrees holds the JSON Schema to the checker, both ways: what one
+// finds wrong in the form of a document the other finds too.
+func TestSchemaAgrees(t *testing.T) {
+	doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(Schema()))
+	if err != nil {
+		t.Fatal(err)
+	}
+	c := jsonschema.NewCompiler()
+	if err := c.AddResource(SchemaID, doc); err != nil {
+		t.Fatal(err)
+	}
+	schema, err := c.Compile(SchemaID)
+	if err != nil {
+		t.Fatal(err)
+	}
+	corpus, err := os.ReadFile("testdata/corpus.txt")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var docs []string
+	for _, part := range strings.Split("\n"+string(corpus), "\n=== ")[1:] {
+		_, rest, _ := strings.Cut(part, "\n")
+		d, _, _ := strings.Cut(rest+"\n", "\n---\n")
+		docs = append(docs, d)
+	}
+	docs = append(docs, exampleBase)
+	for _, o := range objects() { // each key of the wrong type, and a key that is not there
+		for i := range o.keys {
+			docs = append(docs, wrongKeys(o, &o.keys[i])...)
+		}
+	}
+	agree := 0
+	for _, d := range docs {
+		top, problems := readDocument([]byte(d))
+		if top == nil || len(problems) > 0 {
+			continue
+		}
+		s := &structure{}
+		s.check(top, &spec{shape: anObject, object: topObject})
+		var value any
+		if err := yaml.Unmarshal([]byte(d), &value); err != nil {
+			t.Fatalf("%v in\n%s", err, d)
+		}
+		bad := formProblems(s.problems)
+		if err := schema.Validate(value); (err != nil) != bad {
+			t.Errorf("the checker finds %v, the schema %v, in\n%s", s.problems, err, d)
+		}
+		agree++
+	}
+	if agree < 100 {
+		t.Errorf("only %d documents were compared", agree)
+	}
+}
+
+// formProblems tells whether anything is wrong that a schema can express: ranges
+// of durations and of lengths written with a unit are not.
+func formProblems(ps Problems) bool {
+	for _, p := range ps {
+		if p.Code != "out-of-range" || !strings.Contains(p.Message, `"`) {
+			return true
+		}
+	}
+	return false
+}
+
+// wrongKeys writes documents in which a top-level key is wrong in different ways.
+func wrongKeys(o *object, k *key) []string {
+	if o != topObject {
+		return nil
+	}
+	var docs []string
+	for _, v := range []string{"7", "-1", "true", "[]", "{}", "''", "x", "[x]", "{x: 1}", "{x: {}}", "3.5", "{least: 3}", "{a: {do: [{out: me}]}}", "[{every: 1s, do: []}]", "[{every: 1s}]"} {
+		head := "turnvex: 1\nname: x\nphases: {play: {}}\n"
+		if k.name == "turnvex" || k.name == "name" || k.name == "phases" {
+			head = strings.Replace(head, k.name+": "+map[string]string{"turnvex": "1", "name": "x", "phases": "{play: {}}"}[k.name]+"\n", "", 1)
+		}
+		docs = append(docs, head+k.name+": "+v+"\n")
+	}
+	return docs
+}

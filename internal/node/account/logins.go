@@ -1,0 +1,183 @@
+package account
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/subtle"
+	"encoding/base64"
+	"errors"
+	"fmt"
+	"regexp"
+	"strings"
+	"unicode/utf8"
+
+	"golang.org/x/crypto/argon2"
+	"golang.org/x/text/unicode/norm"
+	"gorm.io/gorm/clause"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/store"
+)
+
+// The parameters of argon2id (RFC 9106): 19 MiB, two passes, one lane.
+const (
+	argonMemory = 19 * 1024
+	argonTime   = 2
+	argonLanes  = 1
+	argonKey    = 32
+	argonSalt   = 16
+)
+
+// The limits of a password, in characters.
+const (
+	minPassword = 10
+	maxPassword = 200
+)
+
+var loginForm = regexp.MustCompile(`^[a-z0-9][a-z0-9._@+-]{2,63}$`)
+
+func cleanLogin(raw string) (string, error) {
+	login := strings.ToLower(norm.NFKC.String(strings.TrimSpace(raw)))
+	if !loginForm.MatchString(login) {
+		return "", fault.New(code.BadName, "a login name has 3 to 64 letters, digits and . _ @ + -, and begins with a letter or digit")
+	}
+	return login, nil
+}
+
+func checkPassword(p string) error {
+	if n := utf8.RuneCountInString(p); n < minPassword || n > maxPassword || !utf8.ValidString(p) {
+		return fault.New(code.WeakPassword, "a password has %d to %d characters", minPassword, maxPassword)
+	}
+	return nil
+}
+
+// hash returns a password as it is kept: argon2id with a salt of its own, in the
+// usual written form.
+func (s *Service) hash(password string) string {
+	salt := make([]byte, argonSalt)
+	rand.Read(salt)
+	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, argonMemory, argonTime, argonLanes,
+		base64.RawStdEncoding.EncodeToString(salt), base64.RawStdEncoding.EncodeToString(s.derive(password, salt, argonTime, argonMemory)))
+}
+
+func (s *Service) derive(password string, salt []byte, time, memory uint32) []byte {
+	s.hashes <- struct{}{} // each takes memory: no more at once than there is room for
+	defer func() { <-s.hashes }()
+	return argon2.IDKey([]byte(norm.NFKC.String(password)), salt, time, memory, argonLanes, argonKey)
+}
+
+// verify compares a password with what is kept of one.
+func (s *Service) verify(password, kept string) bool {
+	var version int
+	var memory, time uint32
+	var lanes uint8
+	parts := strings.Split(kept, "$")
+	if len(parts) != 6 {
+		return false
+	}
+	if _, err := fmt.Sscanf(parts[2]+" "+parts[3], "v=%d m=%d,t=%d,p=%d", &version, &memory, &time, &lanes); err != nil {
+		return false
+	}
+	salt, err1 := base64.RawStdEncoding.DecodeString(parts[4])
+	want, err2 := base64.RawStdEncoding.DecodeString(parts[5])
+	if err1 != nil || err2 != nil || memory > 1<<20 || time > 16 {
+		return false
+	}
+	return subtle.ConstantTimeCompare(s.derive(password, salt, time, memory), want) == 1
+}
+
+// nobody's hash: compared with where there is no such account, so that the
+// answer takes as long.
+var nobodysHash = "$argon2id$v=19$m=19456,t=2,p=1$AAAAAAAAAAAAAAAAAAAAAA$AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA"
+
+// AddLogin gives a player an account: from now on they can sign in with it from
+// any device, and are the same player.
+func (s *Service) AddLogin(ctx context.Context, player, login, password string) error {
+	login, err := cleanLogin(login)
+	if err != nil {
+		return err
+	}
+	if err := checkPassword(password); err != nil {
+		return err
+	}
+	now := s.now().UTC()
+	err = s.db.WithContext(ctx).Create(&store.Account{PlayerID: player, Login: login, Password: s.hash(password), CreatedAt: now, ChangedAt: now}).Error
+	if errors.Is(err, store.ErrDuplicate) {
+		return fault.New(code.NameTaken, "this login name is taken, or you have an account already")
+	}
+	return err
+}
+
+// Login signs in with an account. With a device key, that device belongs to the
+// account's player from then on. Tries are limited by account and by address; no
+// answer tells whether the account exists.
+func (s *Service) Login(ctx context.Context, login, password, device, address string) (*SignedIn, error) {
+	refused := fault.New(code.WrongLogin, "there is no account with this login name and password")
+	clean, err := cleanLogin(login)
+	if err != nil {
+		clean = "?" + login[:min(len(login), 64)] // no such account, and tried like one
+	}
+	if err := s.tries.allow(clean, address); err != nil {
+		return nil, err
+	}
+	var a store.Account
+	err = s.db.WithContext(ctx).First(&a, "login = ?", clean).Error
+	if err != nil && !errors.Is(err, store.ErrNotFound) {
+		return nil, err
+	}
+	kept := a.Password
+	if err != nil {
+		kept = nobodysHash
+	}
+	if utf8.RuneCountInString(password) > maxPassword || !s.verify(password, kept) || a.PlayerID == "" {
+		s.tries.failed(clean, address)
+		return nil, refused
+	}
+	s.tries.worked(clean)
+	p, err := s.Player(ctx, a.PlayerID)
+	if err != nil {
+		return nil, err
+	}
+	if device != "" {
+		if err := s.tie(ctx, device, p.ID); err != nil {
+			return nil, err
+		}
+	}
+	return s.signIn(ctx, *p, false)
+}
+
+// tie makes a device belong to a player.
+func (s *Service) tie(ctx context.Context, key, player string) error {
+	if err := checkDeviceKey(key); err != nil {
+		return err
+	}
+	return s.db.WithContext(ctx).Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "key_hash"}}, DoUpdates: clause.Assignments(map[string]any{"player_id": player})}).
+		Create(&store.Device{KeyHash: deviceHash(key), PlayerID: player, CreatedAt: s.now().UTC()}).Error
+}
+
+// ChangePassword changes an account's password and signs the player out
+// everywhere.
+func (s *Service) ChangePassword(ctx context.Context, player, old, fresh, address string) error {
+	if err := checkPassword(fresh); err != nil {
+		return err
+	}
+	if err := s.tries.allow(player, address); err != nil {
+		return err
+	}
+	var a store.Account
+	if err := s.db.WithContext(ctx).First(&a, "player_id = ?", player).Error; err != nil {
+		if errors.Is(err, store.ErrNotFound) {
+			return fault.New(code.WrongLogin, "you have no account yet")
+		}
+		return err
+	}
+	if !s.verify(old, a.Password) {
+		s.tries.failed(player, address)
+		return fault.New(code.WrongLogin, "this is not your password")
+	}
+	if err := s.db.WithContext(ctx).Model(&a).Updates(map[string]any{"password": s.hash(fresh), "changed_at": s.now().UTC()}).Error; err != nil {
+		return err
+	}
+	return s.SignOutEverywhere(ctx, player)
+}

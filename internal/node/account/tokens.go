@@ -1,0 +1,185 @@
+package account
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"errors"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/golang-jwt/jwt/v5"
+	"github.com/google/uuid"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/store"
+)
+
+// How long tokens are good. A token is short-lived, because it is checked without
+// asking who has signed out where; a refresh token is used once.
+const (
+	TokenLife   = 15 * time.Minute
+	RefreshLife = 30 * 24 * time.Hour
+	keyLife     = time.Hour
+)
+
+// Scope is what a service key allows.
+type Scope string
+
+// The scopes. Operator includes the others.
+const (
+	Operator Scope = "operator" // may do everything that operators do
+	Referee  Scope = "referee"  // sees all and decides what rulebooks leave to referees
+	Read     Scope = "read"     // sees all, changes nothing
+)
+
+// Scopes lists every scope.
+var Scopes = []Scope{Operator, Referee, Read}
+
+// Who is somebody who has shown a token: a player, or a program with a service key.
+type Who struct {
+	Player string // "" for a service key
+	Name   string
+	Scopes []Scope
+}
+
+// Can tells whether a scope is among those of a service key.
+func (w *Who) Can(s Scope) bool {
+	return w != nil && (slices.Contains(w.Scopes, s) || slices.Contains(w.Scopes, Operator))
+}
+
+// IsPlayer tells whether it is a player.
+func (w *Who) IsPlayer() bool { return w != nil && w.Player != "" }
+
+// claims are what a token says.
+type claims struct {
+	jwt.RegisteredClaims
+	At     int64  `json:"at"`               // when it was issued, in microseconds since the epoch
+	Scopes string `json:"scopes,omitempty"` // of a service key
+}
+
+func (s *Service) issue(subject, scopes string, life time.Duration) (string, time.Time, error) {
+	now := s.now()
+	expires := now.Add(life)
+	t := jwt.NewWithClaims(jwt.SigningMethodHS256, claims{jwt.RegisteredClaims{Issuer: "turnvex", Subject: subject,
+		IssuedAt: jwt.NewNumericDate(now), ExpiresAt: jwt.NewNumericDate(expires), ID: uuid.NewString()}, now.UnixMicro(), scopes})
+	signed, err := t.SignedString(s.secret)
+	return signed, expires, err
+}
+
+// signIn makes a pair of tokens that begins a family.
+func (s *Service) signIn(ctx context.Context, p store.Player, fresh bool) (*SignedIn, error) {
+	return s.pair(s.db.WithContext(ctx), p, uuid.NewString(), fresh)
+}
+
+func (s *Service) pair(tx *store.Tx, p store.Player, family string, fresh bool) (*SignedIn, error) {
+	token, expires, err := s.issue(p.ID, "", TokenLife)
+	if err != nil {
+		return nil, err
+	}
+	refresh, now := rand.Text()+rand.Text(), s.now().UTC()
+	row := store.RefreshToken{Hash: refreshHash(refresh), Family: family, PlayerID: p.ID, CreatedAt: now, ExpiresAt: now.Add(RefreshLife)}
+	if err := tx.Create(&row).Error; err != nil {
+		return nil, err
+	}
+	return &SignedIn{Player: p.ID, Name: p.Name, Token: token, Expires: expires, Refresh: refresh, New: fresh}, nil
+}
+
+func refreshHash(token string) []byte {
+	hash := sha256.Sum256([]byte("turnvex refresh " + token))
+	return hash[:]
+}
+
+var errRefresh = fault.New(code.BadToken, "the refresh token is not valid or has been used: sign in again")
+
+// Refresh gives a new pair of tokens for a refresh token. One that comes a second
+// time was stolen, by whoever came first or second: its whole family is void.
+func (s *Service) Refresh(ctx context.Context, refresh string) (*SignedIn, error) {
+	var out *SignedIn
+	var stolen bool
+	err := s.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+		now := s.now().UTC()
+		var t store.RefreshToken
+		res := tx.Raw("update refresh_tokens set used_at = coalesce(used_at, ?) where hash = ? and expires_at > ? returning *", now, refreshHash(refresh), now).Scan(&t)
+		if res.Error != nil {
+			return res.Error
+		}
+		if res.RowsAffected == 0 {
+			return errRefresh
+		}
+		if t.UsedAt != nil && now.Sub(*t.UsedAt) > time.Millisecond {
+			stolen = true
+			return tx.Delete(&store.RefreshToken{}, "family = ?", t.Family).Error
+		}
+		var p store.Player
+		if err := tx.First(&p, "id = ?", t.PlayerID).Error; err != nil {
+			return errRefresh
+		}
+		var err error
+		out, err = s.pair(tx, p, t.Family, false)
+		return err
+	})
+	if err == nil && stolen {
+		err = errRefresh
+	}
+	return out, err
+}
+
+// SignOut voids a refresh token's family: this device signs out.
+func (s *Service) SignOut(ctx context.Context, refresh string) error {
+	return s.db.WithContext(ctx).Exec("delete from refresh_tokens where family in (select family from refresh_tokens where hash = ?)", refreshHash(refresh)).Error
+}
+
+// SignOutEverywhere voids all tokens of a player.
+func (s *Service) SignOutEverywhere(ctx context.Context, player string) error {
+	return s.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+		if err := tx.Delete(&store.RefreshToken{}, "player_id = ?", player).Error; err != nil {
+			return err
+		}
+		return tx.Model(&store.Player{}).Where("id = ?", player).Update("void_before", s.now().UTC()).Error
+	})
+}
+
+// Check returns who a token belongs to.
+func (s *Service) Check(ctx context.Context, token string) (*Who, error) {
+	if token == "" {
+		return nil, fault.New(code.NoToken, "a token is needed: sign in first")
+	}
+	var c claims
+	_, err := jwt.ParseWithClaims(token, &c, func(*jwt.Token) (any, error) { return s.secret, nil },
+		jwt.WithValidMethods([]string{"HS256"}), jwt.WithIssuer("turnvex"), jwt.WithExpirationRequired(), jwt.WithTimeFunc(s.now))
+	if err != nil {
+		if errors.Is(err, jwt.ErrTokenExpired) {
+			return nil, fault.New(code.BadToken, "the token has run out: refresh it or sign in again")
+		}
+		return nil, fault.New(code.BadToken, "the token is not valid: sign in again")
+	}
+	if c.Scopes != "" {
+		return s.checkKey(ctx, c.Subject)
+	}
+	p, err := s.Player(ctx, c.Subject)
+	if err != nil {
+		if fault.CodeOf(err) == code.NoPlayer {
+			return nil, fault.New(code.BadToken, "the player of this token is no more: sign in again")
+		}
+		return nil, err
+	}
+	if p.VoidBefore != nil && c.At <= p.VoidBefore.UnixMicro() {
+		return nil, fault.New(code.BadToken, "the player has signed out everywhere since: sign in again")
+	}
+	return &Who{Player: p.ID, Name: p.Name}, nil
+}
+
+// Sweep removes refresh tokens that have run out. Call it now and then.
+func (s *Service) Sweep(ctx context.Context) error {
+	return s.db.WithContext(ctx).Delete(&store.RefreshToken{}, "expires_at < ?", s.now().UTC()).Error
+}
+
+func scopesOf(text string) (out []Scope) {
+	for _, w := range strings.Fields(text) {
+		out = append(out, Scope(w))
+	}
+	return out
+}

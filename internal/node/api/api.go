@@ -1,0 +1,120 @@
+// Package api is the service's doors: the HTTP routes, the live socket and the
+// console's files.
+package api
+
+import (
+	"embed"
+	"io/fs"
+	"log/slog"
+	"net/http"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/live/rough"
+	"turnvex.example/turnvex/internal/node/account"
+	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/hall"
+	"turnvex.example/turnvex/internal/node/library"
+	"turnvex.example/turnvex/internal/node/store"
+)
+
+//go:embed all:console
+var console embed.FS
+
+// Config is what the doors lead to.
+type Config struct {
+	DB       *store.DB
+	Hall     *hall.Hall
+	Accounts *account.Service
+	Library  *library.Library
+	Log      *slog.Logger
+	Region   string
+	Version  string
+	Rough    rough.Network
+	Patience time.Duration // how long a connection may take nothing; 10 s if 0
+	Origins  []string      // allowed beside the service's own, for the live socket
+}
+
+type server struct {
+	Config
+	limits  *limits
+	guesses *limits // of join codes
+
+	arriving arrivals
+}
+
+// New returns the handler of all doors.
+func New(cfg Config) http.Handler {
+	if cfg.Patience == 0 {
+		cfg.Patience = writeWithin
+	}
+	s := &server{Config: cfg, limits: newLimits(requestRate, requestBurst), guesses: newLimits(guessRate, guessBurst),
+		arriving: arrivals{count: map[string]int{}}}
+	r := chi.NewRouter()
+	r.Use(middleware.RequestID, s.recoverPanic, s.logged, secured)
+	r.NotFound(func(w http.ResponseWriter, r *http.Request) {
+		if strings.HasPrefix(r.URL.Path, "/v1/") {
+			s.fail(w, r, fault.New(code.NotFound, "there is nothing at %s", r.URL.Path))
+			return
+		}
+		s.consoleFile(w, r)
+	})
+	r.MethodNotAllowed(func(w http.ResponseWriter, r *http.Request) {
+		s.fail(w, r, fault.New(code.Method, "%s does not take %s", r.URL.Path, r.Method))
+	})
+	r.Get("/health", func(w http.ResponseWriter, r *http.Request) { s.send(w, r, 200, map[string]string{"status": "alive"}) })
+	r.Get("/ready", s.ready)
+	r.Get("/v1/live", s.live)
+	r.Get("/v1/live/schema", liveSchema)
+	r.Group(func(r chi.Router) {
+		r.Use(s.limited)
+		for _, rt := range routes {
+			r.Method(rt.method, rt.path, s.handle(rt))
+		}
+	})
+	return r
+}
+
+func (s *server) ready(w http.ResponseWriter, r *http.Request) {
+	pool, err := s.DB.DB.DB()
+	if err == nil {
+		err = pool.PingContext(r.Context())
+	}
+	if err != nil {
+		s.fail(w, r, fault.New(code.Stopping, "the database does not answer"))
+		return
+	}
+	s.send(w, r, 200, map[string]any{"status": "ready", "lobbies": s.Hall.Lobbies()})
+}
+
+// consoleFile serves the console: its files by name, and its first page for
+// every other address, because the console routes by itself.
+func (s *server) consoleFile(w http.ResponseWriter, r *http.Request) {
+	files, _ := fs.Sub(console, "console")
+	name := strings.TrimPrefix(r.URL.Path, "/")
+	if f, err := files.Open(name); err == nil && name != "" && !strings.HasSuffix(name, "/") {
+		f.Close()
+		if strings.HasPrefix(name, "assets/") {
+			w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")
+		}
+		http.ServeFileFS(w, r, files, name)
+		return
+	}
+	page, err := fs.ReadFile(files, "index.html")
+	if err != nil {
+		s.fail(w, r, fault.New(code.NotFound, "this build of the service has no console; build it with ./dev build"))
+		return
+	}
+	w.Header().Set("Cache-Control", "no-cache")
+	w.Header().Set("Content-Type", "text/html; charset=utf-8")
+	w.Write(page)
+}
+
+// Server returns an HTTP server with the doors' time limits.
+func Server(h http.Handler) *http.Server {
+	return &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 32 << 10}
+}

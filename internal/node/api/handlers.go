@@ -1,0 +1,233 @@
+package api
+
+import (
+	"encoding/json"
+	"errors"
+	"io"
+	"net/http"
+	"time"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/node/account"
+	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/keep"
+)
+
+type deviceRequest struct {
+	Device string `json:"device"`
+	Name   string `json:"name,omitempty"`
+}
+
+type keyRequest struct {
+	Key string `json:"key"`
+}
+
+type loginRequest struct {
+	Login    string `json:"login"`
+	Password string `json:"password"`
+	Device   string `json:"device,omitempty"` // belongs to the account's player from then on
+}
+
+type refreshRequest struct {
+	Refresh string `json:"refresh"`
+}
+
+type addLoginRequest struct {
+	Login    string `json:"login"`
+	Password string `json:"password"`
+}
+
+type passwordRequest struct {
+	Old string `json:"old"`
+	New string `json:"new"`
+}
+
+type makeKeyRequest struct {
+	Name   string          `json:"name"`
+	Scopes []account.Scope `json:"scopes"`
+}
+
+// Keys are the service keys.
+type Keys struct {
+	Keys []account.ServiceKey `json:"keys"`
+}
+
+type renameRequest struct {
+	Name string `json:"name"`
+}
+
+// Me is the player a token belongs to.
+type Me struct {
+	Player string `json:"player"`
+	Name   string `json:"name"`
+}
+
+// Match is a match that has ended.
+type Match struct {
+	ID     string          `json:"id"`
+	Lobby  string          `json:"lobby"`
+	Ended  time.Time       `json:"ended"`
+	Result json.RawMessage `json:"result"`
+}
+
+// Matches is a page of ended matches, newest first.
+type Matches struct {
+	Matches []Match `json:"matches"`
+	Next    string  `json:"next,omitempty"`
+}
+
+// Book is a rulebook as lists show it.
+type Book struct {
+	Name    string   `json:"name"`
+	Title   string   `json:"title"`
+	About   string   `json:"about"`
+	Version string   `json:"version"`
+	Boards  []string `json:"boards"`
+	Least   int      `json:"least"`
+	Most    int      `json:"most"`
+}
+
+// Books are the rulebooks that are loaded.
+type Books struct {
+	Rulebooks []Book `json:"rulebooks"`
+}
+
+// Check is what the checker found.
+type Check struct {
+	OK       bool              `json:"ok"`
+	Name     string            `json:"name,omitempty"`
+	Version  string            `json:"version,omitempty"`
+	Problems rulebook.Problems `json:"problems"`
+}
+
+// Record is what is kept of a player.
+type Record struct {
+	Player   string      `json:"player"`
+	Rulebook string      `json:"rulebook"`
+	Fields   keep.Fields `json:"fields"`
+}
+
+type postRequest struct {
+	Value int64 `json:"value"`
+}
+
+var paging = []param{{"limit", "how many entries, 1 to 100", "integer"}, {"cursor", "where the last page ended: its next", "string"}}
+
+var routes = append(lobbyRoutes, []route{
+	{method: "POST", path: "/v1/sign-in/device", summary: "Sign in with a device key; an unknown one makes a player", in: deviceRequest{}, out: account.SignedIn{}, do: (*server).signInDevice},
+	{method: "POST", path: "/v1/sign-in/key", summary: "Sign in with a service key", in: keyRequest{}, out: account.SignedIn{}, do: (*server).signInKey},
+	{method: "POST", path: "/v1/sign-in/account", summary: "Sign in with a login name and a password; a device that is given belongs to the player from then on", in: loginRequest{}, out: account.SignedIn{}, do: (*server).signInAccount},
+	{method: "POST", path: "/v1/sign-in/refresh", summary: "A new pair of tokens for a refresh token, which can be used once", in: refreshRequest{}, out: account.SignedIn{}, do: (*server).refresh},
+	{method: "POST", path: "/v1/sign-out", summary: "Void the tokens that follow from one sign-in", in: refreshRequest{}, do: (*server).signOut},
+	{method: "POST", path: "/v1/me/sign-out", access: signedIn, summary: "Void all tokens of the player, on every device", do: (*server).signOutEverywhere},
+	{method: "POST", path: "/v1/me/account", access: signedIn, summary: "Give the player a login name and a password", in: addLoginRequest{}, do: (*server).addLogin},
+	{method: "PATCH", path: "/v1/me/account", access: signedIn, summary: "Change the password; all tokens are void afterwards", in: passwordRequest{}, do: (*server).changePassword},
+	{method: "DELETE", path: "/v1/me", access: signedIn, summary: "Delete the player with everything that is kept of them", do: (*server).deleteMe},
+	{method: "GET", path: "/v1/keys", access: operator, summary: "The service keys", out: Keys{}, do: (*server).listKeys},
+	{method: "POST", path: "/v1/keys", access: operator, summary: "Make a service key; its text is shown only now", in: makeKeyRequest{}, out: account.ServiceKey{}, status: http.StatusCreated, do: (*server).makeKey},
+	{method: "DELETE", path: "/v1/keys/{name}", access: operator, summary: "Revoke a service key and every token had for it", do: (*server).revokeKey},
+	{method: "GET", path: "/v1/me", access: signedIn, summary: "Who the token belongs to", out: Me{}, do: (*server).me},
+	{method: "PATCH", path: "/v1/me", access: signedIn, summary: "Take another name", in: renameRequest{}, out: Me{}, do: (*server).rename},
+	{method: "GET", path: "/v1/rulebooks", summary: "The rulebooks that are loaded", out: Books{}, do: (*server).listBooks},
+	{method: "POST", path: "/v1/rulebooks", access: operator, summary: "Check a rulebook (the body is the YAML or JSON) and make it the current version of its name", in: "", out: Check{}, do: (*server).loadBook},
+	{method: "POST", path: "/v1/rulebooks/check", summary: "Check a rulebook (the body is the YAML or JSON) without loading it", in: "", out: Check{}, do: (*server).checkBook},
+	{method: "GET", path: "/v1/rulebooks/schema", summary: "The JSON Schema of rulebooks", out: map[string]any{}, do: (*server).bookSchema},
+	{method: "GET", path: "/v1/matches", summary: "Ended matches, newest first", out: Matches{}, params: append([]param{{"rulebook", "only of this rulebook", "string"}, {"player", "only with this player", "string"}, {"lobby", "only of the lobby with this join code", "string"}}, paging...), do: (*server).listMatches},
+	{method: "GET", path: "/v1/matches/{id}", summary: "An ended match", out: Match{}, do: (*server).getMatch},
+	{method: "GET", path: "/v1/players/{id}/records/{rulebook}", summary: "A player's record for a rulebook, as far as the caller may see it", out: Record{}, do: (*server).getRecord},
+	{method: "GET", path: "/v1/boards/{rulebook}/{board}", summary: "A leaderboard from the top", out: keep.BoardPage{}, params: paging, do: (*server).getBoard},
+	{method: "POST", path: "/v1/boards/{rulebook}/{board}", access: signedIn, summary: "Post to a leaderboard, if its rulebook lets clients", in: postRequest{}, do: (*server).postBoard},
+}...)
+
+func (s *server) signInDevice(c *call) (any, error) {
+	var in deviceRequest
+	if err := body(c.w, c.r, &in); err != nil {
+		return nil, err
+	}
+	return s.Accounts.Device(c.r.Context(), in.Device, in.Name)
+}
+
+func (s *server) signInKey(c *call) (any, error) {
+	var in keyRequest
+	if err := body(c.w, c.r, &in); err != nil {
+		return nil, err
+	}
+	return s.Accounts.Key(c.r.Context(), in.Key, addressOf(c.r))
+}
+
+func (s *server) me(c *call) (any, error) {
+	return Me{c.who.Player, c.who.Name}, nil
+}
+
+func (s *server) rename(c *call) (any, error) {
+	var in renameRequest
+	if err := body(c.w, c.r, &in); err != nil {
+		return nil, err
+	}
+	name, err := s.Accounts.Rename(c.r.Context(), c.who.Player, in.Name)
+	if err != nil {
+		return nil, err
+	}
+	s.Hall.Renamed(c.who.Player, name)
+	return Me{c.who.Player, name}, nil
+}
+
+func (s *server) listBooks(c *call) (any, error) {
+	out := Books{Rulebooks: []Book{}}
+	for _, b := range s.Library.Books() {
+		book := Book{Name: b.Name, Title: b.Title, About: b.About, Version: b.Version, Boards: []string{}, Least: b.Players.Least, Most: b.Players.Most}
+		for _, x := range b.Boards {
+			book.Boards = append(book.Boards, x.Name)
+		}
+		out.Rulebooks = append(out.Rulebooks, book)
+	}
+	return out, nil
+}
+
+// source reads a rulebook from the request's body.
+func source(c *call) ([]byte, error) {
+	src, err := io.ReadAll(http.MaxBytesReader(c.w, c.r.Body, rulebook.MaxBytes))
+	if err != nil {
+		var large *http.MaxBytesError
+		if errors.As(err, &large) {
+			return nil, fault.New(code.TooLarge, "a rulebook has at most %d bytes", rulebook.MaxBytes)
+		}
+		return nil, fault.New(code.BadRequest, "the rulebook could not be read")
+	}
+	return src, nil
+}
+
+func (s *server) checkBook(c *call) (any, error) {
+	src, err := source(c)
+	if err != nil {
+		return nil, err
+	}
+	book, problems := rulebook.Compile(src)
+	return checked(book, problems), nil
+}
+
+func checked(book *rulebook.Book, problems rulebook.Problems) Check {
+	out := Check{OK: book != nil, Problems: problems}
+	if book != nil {
+		out.Name, out.Version = book.Name, book.Version
+	}
+	if out.Problems == nil {
+		out.Problems = rulebook.Problems{}
+	}
+	return out
+}
+
+func (s *server) loadBook(c *call) (any, error) {
+	src, err := source(c)
+	if err != nil {
+		return nil, err
+	}
+	book, problems, err := s.Library.Load(c.r.Context(), src)
+	if err != nil {
+		return nil, err
+	}
+	return checked(book, problems), nil
+}
+
+func (s *server) bookSchema(*call) (any, error) { return json.RawMessage(rulebook.Schema()), nil }

@@ -1,0 +1,88 @@
+package api
+
+import (
+	"sync"
+
+	"golang.org/x/time/rate"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/node/fault"
+)
+
+// The rates of what comes in on one connection: this many messages a second over
+// time for the connection and again for each of its seats, and twice as many at
+// once; and this many intents a second for each seat.
+const (
+	messageRate = 60
+	intentRate  = 60
+)
+
+// inputLimit counts what a connection sends.
+type inputLimit struct {
+	all   *rate.Limiter
+	seats map[uint32]*rate.Limiter
+}
+
+// maxLimited is how many seats' intents are counted one by one; a connection has
+// fewer, and intents for others are refused.
+const maxLimited = 64
+
+// newInputLimit is for a connection with so many seats.
+func newInputLimit(seats int) *inputLimit {
+	n := messageRate * (1 + seats)
+	return &inputLimit{all: rate.NewLimiter(rate.Limit(n), 2*n), seats: map[uint32]*rate.Limiter{}}
+}
+
+func (l *inputLimit) message() error {
+	if l.all.Allow() {
+		return nil
+	}
+	return fault.New(code.TooMany, "more than %.0f messages a second on this connection", float64(l.all.Limit()))
+}
+
+func (l *inputLimit) intent(seat uint32) error {
+	s := l.seats[seat]
+	if s == nil {
+		if len(l.seats) >= maxLimited {
+			return fault.New(code.NotYours, "intents for more than %d seats came on one connection", maxLimited)
+		}
+		s = rate.NewLimiter(intentRate, 2*intentRate)
+		l.seats[seat] = s
+	}
+	if s.Allow() {
+		return nil
+	}
+	return fault.New(code.TooMany, "more than %d intents a second for seat %d", intentRate, seat)
+}
+
+// arrivals counts the connections of each address that have not said hello yet.
+type arrivals struct {
+	mu    sync.Mutex
+	count map[string]int // guarded by mu
+}
+
+// add counts one more, unless there are too many.
+func (a *arrivals) add(address string) bool {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	if a.count[address] >= maxArriving {
+		return false
+	}
+	a.count[address]++
+	return true
+}
+
+// done counts one less.
+func (a *arrivals) done(address string) {
+	a.mu.Lock()
+	defer a.mu.Unlock()
+	if a.count[address]--; a.count[address] <= 0 {
+		delete(a.count, address)
+	}
+}
+
+// pool lends write buffers to connections only while they write.
+type pool struct{ p sync.Pool }
+
+func (p *pool) Get() any  { return p.p.Get() }
+func (p *pool) Put(v any) { p.p.Put(v) }

@@ -1,0 +1,206 @@
+package api
+
+import (
+	"bufio"
+	"errors"
+	"net"
+	"net/http"
+	"net/url"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"github.com/gorilla/websocket"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/replica"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/live/rough"
+	"turnvex.example/turnvex/internal/node/account"
+	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/hall"
+	"turnvex.example/turnvex/internal/wire"
+)
+
+// The limits of connections that have not said hello yet.
+const (
+	helloWithin = 10 * time.Second // from the handshake to hello
+	maxArriving = 256              // from one address
+)
+
+// sendBuffer is how many bytes the system may hold for a connection that does not
+// take them; beyond that the service itself sees that it is slow.
+const sendBuffer = 64 << 10
+
+var bufferPool = websocket.BufferPool(&pool{})
+
+// live is the live socket: docs/protocol.md says what goes over it. Whoever asks
+// is checked before anything is set aside for the connection.
+func (s *server) live(w http.ResponseWriter, r *http.Request) {
+	enc, who, err := s.handshake(r)
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	arrived := sync.OnceFunc(func() { s.arriving.done(addressOf(r)) })
+	defer arrived()
+	up := websocket.Upgrader{Subprotocols: []string{wire.Subprotocols[enc]}, WriteBufferPool: bufferPool, WriteBufferSize: 4096,
+		CheckOrigin: func(*http.Request) bool { return true }}
+	ws, err := up.Upgrade(roughWriter{w, s.Rough}, r, nil)
+	if err != nil {
+		return // the library has answered
+	}
+	defer ws.Close()
+	ws.SetReadLimit(2 * wire.MaxMessage) // beyond its limit the library ends the connection without a word
+	c := &conn{s: s, ws: ws, enc: enc, who: who}
+	if err := c.hello(r); err != nil {
+		c.refuse(err)
+		return
+	}
+	arrived()
+	ws.SetReadLimit(wire.MaxCopy + 1<<10)
+	if c.list != nil {
+		c.serveListing(r)
+		return
+	}
+	c.serve()
+}
+
+// handshake checks a request for the live socket: its form, its origin, its
+// subprotocol, and its token if it carries one (a browser's cannot; it comes with
+// hello).
+func (s *server) handshake(r *http.Request) (enc replica.Encoding, who *account.Who, err error) {
+	if !websocket.IsWebSocketUpgrade(r) {
+		return 0, nil, fault.New(code.NotUpgradeable, "this address speaks WebSocket with the subprotocols %s", strings.Join(wire.Subprotocols[:], " and "))
+	}
+	if !s.originAllowed(r) {
+		return 0, nil, fault.New(code.NoSuchHost, "pages from %s may not connect here", r.Header.Get("Origin"))
+	}
+	offered := websocket.Subprotocols(r)
+	i := slices.IndexFunc(offered, func(o string) bool { return slices.Contains(wire.Subprotocols[:], o) })
+	switch {
+	case i >= 0:
+		enc = replica.Encoding(slices.Index(wire.Subprotocols[:], offered[i]))
+	case len(offered) > 0:
+		return 0, nil, fault.New(code.BadRequest, "the subprotocols %s are spoken here", strings.Join(wire.Subprotocols[:], " and "))
+	}
+	if token, has := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "); has {
+		if who, err = s.Accounts.Check(r.Context(), token); err != nil {
+			return 0, nil, err
+		}
+	}
+	if !s.arriving.add(addressOf(r)) {
+		return 0, nil, fault.New(code.TooMany, "%d connections from this address have not said hello yet", maxArriving)
+	}
+	return enc, who, nil
+}
+
+// roughWriter hands out the connection made as bad as the node is set to.
+type roughWriter struct {
+	http.ResponseWriter
+	network rough.Network
+}
+
+// Hijack gives the connection out of the HTTP server's hands.
+func (w roughWriter) Hijack() (net.Conn, *bufio.ReadWriter, error) {
+	c, rw, err := http.NewResponseController(w.ResponseWriter).Hijack()
+	if err != nil {
+		return nil, nil, err
+	}
+	if tcp, ok := c.(*net.TCPConn); ok {
+		tcp.SetWriteBuffer(sendBuffer)
+	}
+	return w.network.Wrap(c), rw, nil
+}
+
+// originAllowed lets programs in, which send no origin, the console, and what
+// the operator allows.
+func (s *server) originAllowed(r *http.Request) bool {
+	origin := r.Header.Get("Origin")
+	if origin == "" || slices.Contains(s.Origins, origin) {
+		return true
+	}
+	u, err := url.Parse(origin)
+	return err == nil && u.Host == r.Host
+}
+
+// hello reads the first message and joins the lobby it names.
+func (c *conn) hello(r *http.Request) error {
+	data, err := c.read(helloWithin)
+	if err != nil {
+		return fault.New(code.HelloFirst, "no hello came in time")
+	}
+	kind, err := c.kind(data)
+	if err != nil {
+		return err
+	}
+	if kind != "hello" {
+		return fault.New(code.HelloFirst, "the first message must be hello")
+	}
+	var h wire.Hello
+	if err := wire.Read(c.enc, data, &h); err != nil {
+		return fault.New(code.BadMessage, "hello: %s", err)
+	}
+	if c.who == nil || h.Token != "" {
+		if c.who, err = c.s.Accounts.Check(r.Context(), h.Token); err != nil {
+			return err
+		}
+	}
+	if h.List != nil {
+		c.list = h.List
+		return nil
+	}
+	l, err := c.s.find(r, h.Lobby)
+	if err != nil {
+		return err
+	}
+	j, err := c.joining(&h)
+	if err != nil {
+		return err
+	}
+	c.client, err = l.Join(r.Context(), j)
+	return err
+}
+
+// joining turns hello into what the lobby is asked for.
+func (c *conn) joining(h *wire.Hello) (hall.Joining, error) {
+	j := hall.Joining{Account: c.who.Player, Name: c.who.Name, Team: h.Team, Resume: h.Resume, Tick: h.Tick, Pass: h.Pass, Version: h.Book, Wait: h.Wait,
+		Watch: h.Watch || !c.who.IsPlayer(), Enc: c.enc, Referee: h.Referee}
+	if (h.All || h.As != 0) && !c.who.Can(account.Read) && !c.who.Can(account.Referee) {
+		return j, fault.New(code.Forbidden, "only service keys see everything, or what another seat sees")
+	}
+	if h.Referee && !c.who.Can(account.Referee) {
+		return j, fault.New(code.Forbidden, "a referee signs in with a service key that has the scope referee")
+	}
+	j.All, j.As = h.All, sheet.ID(h.As)
+	for _, raw := range h.Locals {
+		name, err := account.CleanName(raw)
+		if err != nil {
+			return j, err
+		}
+		j.Locals = append(j.Locals, name)
+	}
+	return j, nil
+}
+
+// refuse tells why a connection ends before it has begun.
+func (c *conn) refuse(err error) {
+	var f *fault.Fault
+	if !errors.As(err, &f) {
+		c.s.Log.Error("a connection failed", "error", err)
+		f = fault.New(code.Internal, "something went wrong inside; it was logged")
+	}
+	c.say(wire.Bye{Is: "bye", Code: string(f.Code), Reason: f.Reason, Again: f.Code == code.Stopping})
+	c.close(websocket.ClosePolicyViolation, string(f.Code))
+}
+
+// liveSchema serves the JSON Schema of the protocol's messages.
+func liveSchema(w http.ResponseWriter, r *http.Request) {
+	data, err := wire.Schema()
+	if err != nil {
+		panic(err) // the types are fixed, and a test reads them
+	}
+	w.Header().Set("Content-Type", "application/schema+json")
+	w.Write(data)
+}

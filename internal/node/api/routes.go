@@ -1,0 +1,132 @@
+package api
+
+import (
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/go-chi/chi/v5"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/node/account"
+	"turnvex.example/turnvex/internal/node/fault"
+)
+
+// access says who may call a route.
+type access uint8
+
+const (
+	public   access = iota
+	signedIn        // a player's token
+	reading         // a service key with any scope
+	operator        // a service key with the scope operator
+)
+
+// route is one HTTP route: what the router, the access check and the OpenAPI
+// document know of it.
+type route struct {
+	method  string
+	path    string
+	access  access
+	summary string
+	params  []param
+	in      any // what the request's body is, nil for none
+	out     any // what the answer is
+	status  int
+	do      func(*server, *call) (any, error)
+}
+
+// param is a parameter in the query.
+type param struct {
+	name string
+	doc  string
+	kind string // string or integer
+}
+
+// call is one request with what the handlers need of it.
+type call struct {
+	w   http.ResponseWriter
+	r   *http.Request
+	who *account.Who // nil for a public route without a token
+}
+
+func (c *call) path(name string) string { return chi.URLParam(c.r, name) }
+
+func (c *call) query(name string) string { return c.r.URL.Query().Get(name) }
+
+// limit reads the number of entries wanted.
+func (c *call) limit(most, otherwise int) (int, error) {
+	raw := c.query("limit")
+	if raw == "" {
+		return otherwise, nil
+	}
+	n, err := strconv.Atoi(raw)
+	if err != nil || n < 1 || n > most {
+		return 0, fault.New(code.OutOfRange, "limit is from 1 to %d, not %q", most, raw)
+	}
+	return n, nil
+}
+
+func (s *server) handle(rt route) http.HandlerFunc {
+	return func(w http.ResponseWriter, r *http.Request) {
+		c := &call{w: w, r: r}
+		if err := s.authorise(c, rt.access); err != nil {
+			s.fail(w, r, err)
+			return
+		}
+		if err := knownParams(rt, r); err != nil {
+			s.fail(w, r, err)
+			return
+		}
+		out, err := rt.do(s, c)
+		if err != nil {
+			s.fail(w, r, err)
+			return
+		}
+		status := rt.status
+		if status == 0 {
+			status = http.StatusOK
+		}
+		s.send(w, r, status, out)
+	}
+}
+
+func (s *server) authorise(c *call, a access) error {
+	token, has := strings.CutPrefix(c.r.Header.Get("Authorization"), "Bearer ")
+	if a == public && !has {
+		return nil
+	}
+	who, err := s.Accounts.Check(c.r.Context(), token)
+	if err != nil {
+		if a == public {
+			return nil
+		}
+		return err
+	}
+	c.who = who
+	switch {
+	case a == operator && !who.Can(account.Operator):
+		return fault.New(code.Forbidden, "this needs a service key with the scope operator")
+	case a == reading && len(who.Scopes) == 0:
+		return fault.New(code.Forbidden, "this needs a service key")
+	case a == signedIn && !who.IsPlayer():
+		return fault.New(code.Forbidden, "this needs a player's token, not a service key's")
+	}
+	return nil
+}
+
+// knownParams refuses parameters that the route does not have.
+func knownParams(rt route, r *http.Request) error {
+	for name := range r.URL.Query() {
+		known := false
+		var names []string
+		for _, p := range rt.params {
+			known = known || p.name == name
+			names = append(names, p.name)
+		}
+		if !known {
+			return fault.New(code.UnknownField, "%s has no parameter %q; it has: %s", rt.path, name, strings.Join(names, ", "))
+		}
+	}
+	return nil
+}

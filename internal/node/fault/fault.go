@@ -1,0 +1,35 @@
+// Package fault is the error that crosses the service's doors: a stable code
+// and a text that says what was wrong and what to do.
+package fault
+
+import (
+	"errors"
+	"fmt"
+
+	"turnvex.example/turnvex/internal/core/code"
+)
+
+// Fault is a refusal with a stable code.
+type Fault struct {
+	Code   code.Code
+	Reason string
+	Left   int // seconds to wait before trying again, where that helps
+	Extra  any // more for the problem document, e.g. the findings on a rulebook
+}
+
+func (f *Fault) Error() string { return fmt.Sprintf("%s (%s)", f.Reason, f.Code) }
+
+// New returns a fault.
+func New(c code.Code, format string, args ...any) *Fault {
+	return &Fault{Code: c, Reason: fmt.Sprintf(format, args...)}
+}
+
+// CodeOf returns the code of an error that is or wraps a Fault, and
+// code.Internal for any other.
+func CodeOf(err error) code.Code {
+	var f *Fault
+	if errors.As(err, &f) {
+		return f.Code
+	}
+	return code.Internal
+}

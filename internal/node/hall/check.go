@@ -1,0 +1,193 @@
+package hall
+
+import (
+	"context"
+	"slices"
+	"time"
+
+	"turnvex.example/turnvex/internal/core/replica"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/wire"
+)
+
+// checkEvery is how often the copies are checked in practice lobbies.
+const checkEvery = 5 * time.Second
+
+// checkPatience is how many seconds an answer may take before the next check.
+const checkPatience = 10
+
+// maxDiffers is how many fields are told of a copy that differs.
+const maxDiffers = 50
+
+// check is a question to a client whether its copy is as it should be.
+type check struct {
+	tick sheet.Tick
+	at   sheet.Tick // when it was asked
+	want *replica.Copy
+	done func(answered bool, differs []wire.Differently) // may be nil
+}
+
+// CheckReport is what a check of all copies in a lobby has found.
+type CheckReport struct {
+	Asked    int                `json:"asked"`    // connections
+	Answered int                `json:"answered"` // in time
+	Differs  []wire.Differently `json:"differs"`  // whose copies differ, and where
+}
+
+// checkCopies asks the clients of a practice lobby now and then whether their
+// copies are what they should be. It is called when all have been sent what has
+// changed.
+func (l *Lobby) checkCopies(now sheet.Tick) {
+	every := l.hall.cfg.Check
+	if every == 0 && l.m.Store().Of(sheet.Lobby)[0].Flag(l.book.F.Lobby.Practice) {
+		every = checkEvery
+	}
+	l.recheck = every > 0
+	if every > 0 && now >= l.checkAt {
+		l.recheck = false
+		l.checkAt = now + sheet.Tick(max(every*time.Duration(l.book.Rate)/time.Second, 1))
+		for _, c := range l.clients {
+			if c.check == nil || now-c.check.at > sheet.Tick(checkPatience*l.book.Rate) { // not before the last answer has come
+				l.ask(c, nil)
+			}
+		}
+	}
+	if len(l.asking) > 0 {
+		for _, done := range l.asking {
+			done()
+		}
+		l.asking = nil
+	}
+}
+
+// ask asks one client, unless it has no copy that could be asked for.
+func (l *Lobby) ask(c *Client, done func(bool, []wire.Differently)) bool {
+	if c.fresh || c.back || c.behind.Load() || c.Ended() != nil {
+		return false
+	}
+	if c.check != nil {
+		c.check.close(false, nil)
+	}
+	c.check = &check{tick: c.On, at: l.m.Tick(), want: l.pub.feed.Image(&c.Viewer, l.m.Store()), done: done}
+	c.say(wire.Check{Is: "check", Tick: int64(c.On)})
+	return true
+}
+
+func (k *check) close(answered bool, differs []wire.Differently) {
+	if k.done != nil {
+		k.done(answered, differs)
+	}
+}
+
+// Hashed takes a client's answer to a check.
+func (c *Client) Hashed(tick int64, hash uint32) {
+	c.lobby.post(func() {
+		k := c.check
+		if k == nil || int64(k.tick) != tick {
+			return
+		}
+		if hash != k.want.Hash() {
+			c.say(wire.Check{Is: "show", Tick: tick})
+			return
+		}
+		k.close(true, nil)
+		c.check = nil
+	})
+}
+
+// Shown takes the copy of a client whose hash was wrong. In what it differs is
+// logged and told, and the client gets a new snapshot.
+func (c *Client) Shown(tick int64, parts [][]any) {
+	c.lobby.post(func() {
+		k := c.check
+		if k == nil || int64(k.tick) != tick {
+			return
+		}
+		c.check = nil
+		found := replica.NewCopy(k.want.Schema)
+		found.Apply(replica.Parts(parts)) // as far as it can be read; the rest differs
+		differs := c.lobby.differently(c, k.want.Compare(found))
+		c.lobby.log.Warn("a copy differs from what it should hold", "seat", c.First(), "tick", tick, "fields", differs[:min(len(differs), 5)])
+		c.say(wire.Differs{Is: "differs", Tick: tick, Fields: differs})
+		c.fresh = true
+		k.close(true, differs)
+	})
+}
+
+// differently writes differences for people.
+func (l *Lobby) differently(c *Client, list []replica.Difference) []wire.Differently {
+	out := []wire.Differently{}
+	for _, d := range list[:min(len(list), maxDiffers)] {
+		w := wire.Differently{Seat: uint32(c.First()), Sheet: uint32(d.Sheet), Kind: d.Kind.String()}
+		show := func(v *sheet.Value) string {
+			switch {
+			case v == nil:
+				return ""
+			case d.Field == nil:
+				return "there"
+			}
+			return v.Show(d.Field, l.book.Rate, 0)
+		}
+		if d.Field != nil {
+			w.Field = d.Field.Name
+		}
+		w.Want, w.Found = show(d.Want), show(d.Found)
+		out = append(out, w)
+	}
+	if len(out) == 0 { // the hash was wrong, and the copy is not: that differs too
+		out = append(out, wire.Differently{Seat: uint32(c.First()), Kind: "lobby", Want: "the hash of this copy", Found: "another one"})
+	}
+	return out
+}
+
+// Check asks every connection for the hash of its copy and waits for the answers
+// until ctx ends.
+func (l *Lobby) Check(ctx context.Context) (*CheckReport, error) {
+	r := &CheckReport{Differs: []wire.Differently{}}
+	answers, asked := make(chan []wire.Differently), make(chan struct{})
+	gone, stop := context.WithCancel(ctx)
+	defer stop()
+	err := l.do(ctx, func() {
+		l.pub.force = true
+		l.asking = append(l.asking, func() {
+			for _, c := range l.clients {
+				if l.ask(c, func(answered bool, differs []wire.Differently) {
+					if answered {
+						go func() {
+							select {
+							case answers <- differs:
+							case <-gone.Done():
+							}
+						}()
+					}
+				}) {
+					r.Asked++
+				}
+			}
+			close(asked)
+		})
+	})
+	if err != nil {
+		return nil, err
+	}
+	select {
+	case <-asked:
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	case <-l.done:
+		return r, nil
+	}
+	for r.Answered < r.Asked {
+		select {
+		case differs := <-answers:
+			r.Answered++
+			r.Differs = append(r.Differs, differs...)
+		case <-ctx.Done():
+			return r, nil
+		case <-l.done:
+			return r, nil
+		}
+	}
+	slices.SortFunc(r.Differs, func(a, b wire.Differently) int { return int(a.Seat) - int(b.Seat) })
+	return r, nil
+}

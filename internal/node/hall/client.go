@@ -1,0 +1,168 @@
+package hall
+
+import (
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/replica"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/live/outbox"
+	"turnvex.example/turnvex/internal/wire"
+)
+
+// A client for which more than this waits gets no notices that are only for show,
+// or no deltas until it has caught up, and then one with all it has missed. Beyond
+// the bounds of its box it is sent away.
+const (
+	showFrames, showBytes   = 24, 64 << 10
+	deltaFrames, deltaBytes = 48, 256 << 10
+)
+
+// Client is one connection to a lobby. The lobby's loop puts frames into its box;
+// the connection's writer takes them out.
+type Client struct {
+	*outbox.Box
+	lobby   *Lobby
+	account string
+	key     string // to come back with
+	watch   bool
+	referee bool
+	waits   bool          // stands in line for a seat
+	delay   time.Duration // how much later everything is shown
+	first   atomic.Uint32 // the seat of the player who has signed in
+	count   atomic.Int32  // seats at the beginning
+	behind  atomic.Bool   // deltas were left out: it gets what it missed when it has taken what waits
+
+	// Used by the lobby's loop alone.
+	replica.Viewer
+	fresh  bool            // it has no copy: send a snapshot
+	back   bool            // its copy is of before the connection was lost: send what it missed
+	why    *wire.Bye       // why the service ended the connection before this one
+	missed int             // notices left out and not told of
+	after  []*outbox.Frame // what must come behind the delta that it waits for
+	check  *check
+
+	mu      sync.Mutex
+	later   []delayed // guarded by mu
+	waiting int       // guarded by mu; bytes of later
+}
+
+var tooSlow = wire.Bye{Code: string(code.Slow), Reason: "the connection takes what is sent too slowly", Again: true}
+
+func newClient(l *Lobby, enc replica.Encoding) *Client {
+	return &Client{Box: outbox.NewBox(tooSlow), lobby: l, fresh: true, Viewer: replica.Viewer{Enc: enc}}
+}
+
+// put adds a frame for the writer, which takes over the caller's hold on it: at
+// once, or after the delay with which spectators see everything.
+func (c *Client) put(f *outbox.Frame) {
+	if c.delay == 0 {
+		c.Put(f)
+		return
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.later = append(c.later, delayed{time.Now().Add(c.delay), f})
+	if c.waiting += len(f.Data); c.waiting > maxDelayed {
+		c.End(tooSlow)
+	}
+	if len(c.later) == 1 {
+		time.AfterFunc(c.delay, c.release)
+	}
+}
+
+// maxDelayed is how many bytes may wait for one spectator because of the delay.
+const maxDelayed = 32 << 20
+
+// release puts the frames whose time has come.
+func (c *Client) release() {
+	c.mu.Lock()
+	var due []*outbox.Frame
+	for len(c.later) > 0 && !c.later[0].due.After(time.Now()) {
+		due = append(due, c.later[0].frame)
+		c.waiting -= len(c.later[0].frame.Data)
+		c.later = c.later[1:]
+	}
+	if len(c.later) > 0 && c.Ended() == nil {
+		time.AfterFunc(time.Until(c.later[0].due), c.release)
+	}
+	c.mu.Unlock()
+	for _, f := range due {
+		c.Put(f)
+	}
+}
+
+// delayed is a frame that a spectator sees later.
+type delayed struct {
+	due   time.Time
+	frame *outbox.Frame
+}
+
+// message makes a frame of a message of the client's own.
+func (c *Client) message(v any) *outbox.Frame {
+	f := outbox.New(c.Enc)
+	f.Data = append(f.Data, wire.Encode(c.Enc, v)...)
+	return f
+}
+
+// say puts a message of the client's own.
+func (c *Client) say(v any) { c.put(c.message(v)) }
+
+// sayNow is say without the delay of spectators.
+func (c *Client) sayNow(v any) { c.Put(c.message(v)) }
+
+// load tells whether what waits passes the bounds for notices, and for deltas.
+func (c *Client) load() (noShow, noDelta bool) {
+	frames, bytes := c.Load()
+	return frames >= showFrames || bytes >= showBytes, frames >= deltaFrames || bytes >= deltaBytes
+}
+
+// mostAfter is how many frames may wait for a client's delta.
+const mostAfter = 256
+
+// follow puts a frame that must not come before the delta of its tick: at once, or,
+// for who has fallen behind, when it has caught up.
+func (c *Client) follow(f *outbox.Frame) {
+	switch {
+	case !c.behind.Load():
+		c.put(f)
+	case len(c.after) == mostAfter:
+		c.End(tooSlow)
+	default:
+		c.after = append(c.after, f)
+	}
+}
+
+// followUp puts what has waited for the delta.
+func (c *Client) followUp() {
+	for _, f := range c.after {
+		c.put(f)
+	}
+	c.after = nil
+}
+
+// caughtUp tells whether a client has taken everything.
+func (c *Client) caughtUp() bool {
+	frames, _ := c.Load()
+	return frames == 0
+}
+
+// Stuck notes that the connection took nothing for too long.
+func (c *Client) Stuck() { c.End(tooSlow) }
+
+// Drained tells the lobby that a client has taken what waited, if it has fallen
+// behind and so waits for what it missed.
+func (c *Client) Drained() {
+	if c.behind.Load() {
+		c.lobby.post(func() {})
+	}
+}
+
+// First returns the seat of the player who has signed in, 0 for a spectator and
+// for who stands in line.
+func (c *Client) First() sheet.ID { return sheet.ID(c.first.Load()) }
+
+// Count is how many seats the connection had at its beginning, 1 for none.
+func (c *Client) Count() int { return max(int(c.count.Load()), 1) }

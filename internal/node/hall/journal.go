@@ -1,0 +1,71 @@
+package hall
+
+import (
+	"bufio"
+	"errors"
+	"os"
+	"path/filepath"
+	"time"
+
+	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/node/journal"
+)
+
+// journalFile is a lobby's journal on disk. A nil one writes nothing; one that
+// cannot be written is given up, and the lobby goes on.
+type journalFile struct {
+	file    *os.File
+	buffer  *bufio.Writer
+	w       *journal.Writer
+	flushed time.Time
+}
+
+// hashSeconds is how often a hash stands in a journal.
+const hashSeconds = 5
+
+func openJournal(l *Lobby, s match.Setup) *journalFile {
+	f, err := os.OpenFile(filepath.Join(l.hall.cfg.Journals, s.Code+"-"+l.ID+".journal"), os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
+	if err != nil {
+		l.log.Warn("the journal cannot be written", "error", err)
+		return nil
+	}
+	j := &journalFile{file: f, buffer: bufio.NewWriter(f)}
+	j.w, err = journal.NewWriter(j.buffer, journal.Head{Rulebook: l.book.Source, Setup: s}, sheet.Tick(hashSeconds*l.book.Rate))
+	if err != nil {
+		j.failed(l, err)
+	}
+	return j
+}
+
+// input writes an input that is about to be taken.
+func (j *journalFile) input(l *Lobby, in *match.Input) {
+	if j == nil || j.w == nil || in.Kind == match.Tick && l.m.Next() > in.At {
+		return
+	}
+	err := errors.Join(j.w.Hash(l.m), j.w.Input(in))
+	if err == nil && time.Since(j.flushed) > time.Second {
+		err, j.flushed = j.buffer.Flush(), time.Now()
+	}
+	if err != nil {
+		j.failed(l, err)
+	}
+}
+
+func (j *journalFile) failed(l *Lobby, err error) {
+	l.log.Warn("the journal is given up", "error", err)
+	j.w = nil
+}
+
+func (j *journalFile) close(l *Lobby) {
+	if j == nil {
+		return
+	}
+	var err error
+	if j.w != nil {
+		err = j.w.Final(l.m)
+	}
+	if err := errors.Join(err, j.buffer.Flush(), j.file.Close()); err != nil {
+		l.log.Warn("the journal was not written to its end", "error", err)
+	}
+}

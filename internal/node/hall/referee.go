@@ -1,0 +1,49 @@
+package hall
+
+import (
+	"slices"
+
+	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/wire"
+)
+
+// refereesChanged tells the authority whether a referee is signed in. It then
+// offers what waits for a decision.
+func (l *Lobby) refereesChanged() {
+	n := int64(0)
+	if slices.ContainsFunc(l.clients, func(c *Client) bool { return c.referee }) {
+		n = 1
+	}
+	l.step(&match.Input{Kind: match.RefereeOn, N: n})
+}
+
+// offer asks every referee who is signed in. The first answer counts.
+func (l *Lobby) offer(d *match.Decision) {
+	w := wire.Decision{Is: "decision", No: d.No, Action: d.Action, Seat: uint32(d.Seat), Target: uint32(d.Target),
+		Left: sheet.Millis(int64(max(d.Until-l.m.PlayTick(), 0)), l.book.Rate)}
+	for _, t := range d.Tell {
+		if w.Tell == nil {
+			w.Tell = map[string]any{}
+		}
+		w.Tell[t.Name] = t.Value.Plain()
+	}
+	for _, c := range l.clients {
+		if c.referee {
+			l.pub.give(c, w)
+		}
+	}
+}
+
+// Decide takes a referee's word.
+func (c *Client) Decide(no int64, yes bool) {
+	l := c.lobby
+	l.post(func() {
+		out := l.step(&match.Input{Kind: match.Answer, N: no, Yes: yes})
+		v := out.Verdicts[len(out.Verdicts)-1]
+		l.pub.give(c, wire.Decided{Is: "decided", No: no, OK: v.OK(), Code: string(v.Code), Reason: v.Reason})
+	})
+}
+
+// Referees tells whether the connection is a referee's.
+func (c *Client) Referees() bool { return c.referee }

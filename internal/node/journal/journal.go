@@ -1,0 +1,245 @@
+// Package journal writes and reads the ordered inputs of a lobby, from which its
+// state can be rebuilt bit for bit. A journal is a file: the eight bytes of
+// Magic, then a CBOR sequence (RFC 8742) of one head and any number of entries,
+// each an array that begins with its kind. Hashes of the state stand between the
+// inputs, so that a replay can tell where it first differs.
+package journal
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"io"
+
+	"github.com/fxamacker/cbor/v2"
+
+	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// Magic begins every journal; its last character is the version of the format.
+const Magic = "TVXJRNL1"
+
+// Head is how the lobby was opened.
+type Head struct {
+	_        struct{} `cbor:",toarray"`
+	Rulebook []byte   // its source
+	Setup    match.Setup
+}
+
+// entry is an input (kind 1) or a hash (kind 2).
+type entry struct {
+	_     struct{} `cbor:",toarray"`
+	Kind  uint8
+	At    int64
+	Input *input
+	Hash  uint64
+}
+
+const (
+	kindInput = 1
+	kindHash  = 2
+)
+
+// input is match.Input as it is written: by number, without what is empty.
+type input struct {
+	Kind   uint8         `cbor:"1,keyasint,omitempty"`
+	Seat   uint32        `cbor:"2,keyasint,omitempty"`
+	Seq    uint64        `cbor:"3,keyasint,omitempty"`
+	Verb   string        `cbor:"4,keyasint,omitempty"`
+	Name   string        `cbor:"5,keyasint,omitempty"`
+	Target uint32        `cbor:"6,keyasint,omitempty"`
+	X      int64         `cbor:"7,keyasint,omitempty"`
+	Y      int64         `cbor:"8,keyasint,omitempty"`
+	Point  bool          `cbor:"9,keyasint,omitempty"`
+	Args   []match.Named `cbor:"10,keyasint,omitempty"`
+	N      int64         `cbor:"11,keyasint,omitempty"`
+	Yes    bool          `cbor:"12,keyasint,omitempty"`
+	Text   string        `cbor:"13,keyasint,omitempty"`
+	Team   string        `cbor:"14,keyasint,omitempty"`
+	Acct   string        `cbor:"15,keyasint,omitempty"`
+	Conn   string        `cbor:"16,keyasint,omitempty"`
+	Record []match.Named `cbor:"17,keyasint,omitempty"`
+	Value  *sheet.Value  `cbor:"18,keyasint,omitempty"`
+	Pass   string        `cbor:"19,keyasint,omitempty"`
+	Names  []string      `cbor:"20,keyasint,omitempty"`
+}
+
+func pack(in *match.Input) *input {
+	out := &input{Kind: uint8(in.Kind), Seat: uint32(in.Seat), Seq: in.Seq, Verb: string(in.Verb), Name: in.Name, Target: uint32(in.Target),
+		X: in.X, Y: in.Y, Point: in.Point, Args: in.Args, N: in.N, Yes: in.Yes, Text: in.Text, Team: in.Team, Acct: in.Acct, Conn: in.Conn, Record: in.Record,
+		Pass: in.Pass, Names: in.Names}
+	if in.Value != (sheet.Value{}) {
+		out.Value = &in.Value
+	}
+	return out
+}
+
+func (p *input) unpack(at int64) match.Input {
+	out := match.Input{At: sheet.Tick(at), Kind: match.Kind(p.Kind), Seat: sheet.ID(p.Seat), Seq: p.Seq, Verb: match.Verb(p.Verb), Name: p.Name,
+		Target: sheet.ID(p.Target), X: p.X, Y: p.Y, Point: p.Point, Args: p.Args, N: p.N, Yes: p.Yes, Text: p.Text, Team: p.Team, Acct: p.Acct,
+		Conn: p.Conn, Record: p.Record, Pass: p.Pass, Names: p.Names}
+	if p.Value != nil {
+		out.Value = *p.Value
+	}
+	return out
+}
+
+// Writer writes a journal. It is not safe for use by several goroutines.
+type Writer struct {
+	enc   *cbor.Encoder
+	every sheet.Tick
+	due   sheet.Tick
+}
+
+// NewWriter begins a journal with its head. A hash is due every so many ticks; 0
+// asks for none.
+func NewWriter(w io.Writer, h Head, hashEvery sheet.Tick) (*Writer, error) {
+	if _, err := io.WriteString(w, Magic); err != nil {
+		return nil, err
+	}
+	jw := &Writer{enc: cbor.NewEncoder(w), every: hashEvery, due: hashEvery}
+	return jw, jw.enc.Encode(h)
+}
+
+// Input writes an input that is about to be taken. Ticks without anything else
+// need not be written: the next input's tick implies them.
+func (w *Writer) Input(in *match.Input) error {
+	return w.enc.Encode(entry{Kind: kindInput, At: int64(in.At), Input: pack(in)})
+}
+
+// Hash writes the state's hash, if one is due at the machine's tick.
+func (w *Writer) Hash(m *match.Machine) error {
+	if w.every == 0 || m.Tick() < w.due {
+		return nil
+	}
+	w.due = m.Tick() + w.every
+	return w.Final(m)
+}
+
+// Final writes the state's hash as it is, for the journal's end.
+func (w *Writer) Final(m *match.Machine) error {
+	return w.enc.Encode(entry{Kind: kindHash, At: int64(m.Tick()), Hash: m.Hash()})
+}
+
+// Replay is a journal being played back.
+type Replay struct {
+	Book *rulebook.Book
+	M    *match.Machine
+	// OnOutput, if set, is called with the output of each input.
+	OnOutput func(*match.Output)
+
+	dec     *cbor.Decoder
+	pending *entry
+	Inputs  int
+	Hashes  int
+}
+
+// Difference tells that the state is another than when the journal was written.
+type Difference struct {
+	Tick     sheet.Tick // of the first hash that differs
+	Last     sheet.Tick // of the last one that was the same
+	Got      uint64
+	Recorded uint64
+}
+
+func (d *Difference) Error() string {
+	return fmt.Sprintf("the state differs at tick %d: %016x, recorded %016x; at tick %d it was still the same", d.Tick, d.Got, d.Recorded, d.Last)
+}
+
+// Open reads a journal's head and opens its lobby.
+func Open(r io.Reader) (*Replay, error) {
+	magic := make([]byte, len(Magic))
+	if _, err := io.ReadFull(r, magic); err != nil || !bytes.Equal(magic[:7], []byte(Magic[:7])) {
+		return nil, errors.New("this is not a journal: it does not begin with " + Magic)
+	}
+	if string(magic) != Magic {
+		return nil, fmt.Errorf("this journal is of version %q; version %q is read here", magic[7:], Magic[7:])
+	}
+	mode, err := cbor.DecOptions{MaxArrayElements: 4096, MaxMapPairs: 64, MaxNestedLevels: 8, DupMapKey: cbor.DupMapKeyEnforcedAPF}.DecMode()
+	if err != nil {
+		return nil, err
+	}
+	rp := &Replay{dec: mode.NewDecoder(r)}
+	var h Head
+	if err := rp.dec.Decode(&h); err != nil {
+		return nil, fmt.Errorf("the journal's head cannot be read: %w", err)
+	}
+	book, problems := rulebook.Compile(h.Rulebook)
+	if book == nil {
+		return nil, fmt.Errorf("the journal's rulebook does not compile:\n%w", problems.Errors())
+	}
+	for _, o := range h.Setup.Options {
+		f := book.Schema.Field(sheet.Lobby, o.Name)
+		if f == nil || f.Type != o.Value.Type {
+			return nil, fmt.Errorf("the journal sets an option %q that its rulebook does not have", o.Name)
+		}
+	}
+	rp.Book, rp.M = book, match.New(book, h.Setup)
+	return rp, nil
+}
+
+// next returns the next entry; io.EOF at the end. A journal that breaks off in
+// the midst of an entry, as after a crash, ends there.
+func (rp *Replay) next() (*entry, error) {
+	if e := rp.pending; e != nil {
+		rp.pending = nil
+		return e, nil
+	}
+	var e entry
+	if err := rp.dec.Decode(&e); err != nil {
+		if errors.Is(err, io.ErrUnexpectedEOF) {
+			err = io.EOF
+		}
+		return nil, err
+	}
+	if e.Kind == kindInput && e.Input == nil || e.Kind != kindInput && e.Kind != kindHash {
+		return nil, fmt.Errorf("entry %d is neither an input nor a hash", rp.Inputs+rp.Hashes+1)
+	}
+	if sheet.Tick(e.At) < rp.M.Tick() || e.At > 1<<40 {
+		return nil, fmt.Errorf("entry %d stands at tick %d, but the journal is at tick %d already", rp.Inputs+rp.Hashes+1, e.At, rp.M.Tick())
+	}
+	return &e, nil
+}
+
+// RunTo plays the journal back up to a tick, or to its end when that is negative.
+// It returns io.EOF at the journal's end and a *Difference where a hash is another
+// one than was recorded.
+func (rp *Replay) RunTo(tick sheet.Tick) error {
+	last := rp.M.Tick()
+	for {
+		e, err := rp.next()
+		if err != nil {
+			return err
+		}
+		if tick >= 0 && sheet.Tick(e.At) > tick {
+			rp.pending = e
+			rp.step(&match.Input{At: tick, Kind: match.Tick})
+			return nil
+		}
+		if e.Kind == kindInput {
+			in := e.Input.unpack(e.At)
+			if int(in.Kind) >= match.Kinds {
+				return fmt.Errorf("an input of unknown kind %d", in.Kind)
+			}
+			rp.Inputs++
+			rp.step(&in)
+			continue
+		}
+		rp.Hashes++
+		rp.step(&match.Input{At: sheet.Tick(e.At), Kind: match.Tick})
+		if got := rp.M.Hash(); got != e.Hash {
+			return &Difference{Tick: sheet.Tick(e.At), Last: last, Got: got, Recorded: e.Hash}
+		}
+		last = sheet.Tick(e.At)
+	}
+}
+
+func (rp *Replay) step(in *match.Input) {
+	out := rp.M.Step(in)
+	if rp.OnOutput != nil {
+		rp.OnOutput(out)
+	}
+	rp.M.Store().ClearChanges()
+}

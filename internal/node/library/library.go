@@ -1,0 +1,145 @@
+// Package library keeps the rulebooks that are loaded: every version in the
+// database, the current ones compiled and at hand.
+package library
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"gorm.io/gorm/clause"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/store"
+)
+
+// Library may be used by several goroutines.
+type Library struct {
+	db *store.DB
+
+	mu    sync.RWMutex
+	books map[string]*rulebook.Book // guarded by mu; the current version by name
+	old   map[string]*rulebook.Book // guarded by mu; former versions that were asked for, as name@version
+}
+
+// Open reads the current rulebooks from the database. One that no longer
+// compiles is left out and named in the error list.
+func Open(ctx context.Context, db *store.DB) (*Library, []error, error) {
+	l := &Library{db: db, books: map[string]*rulebook.Book{}, old: map[string]*rulebook.Book{}}
+	var rows []store.Rulebook
+	if err := db.WithContext(ctx).Where("current").Find(&rows).Error; err != nil {
+		return nil, nil, err
+	}
+	var bad []error
+	for _, r := range rows {
+		book, problems := rulebook.Compile(r.Source)
+		if book == nil {
+			bad = append(bad, fmt.Errorf("rulebook %s, version %s: %w", r.Name, r.Version, problems))
+			continue
+		}
+		l.books[r.Name] = book
+	}
+	return l, bad, nil
+}
+
+// Load checks a rulebook and makes it the current version of its name. Lobbies
+// that are open keep the version they were opened with.
+func (l *Library) Load(ctx context.Context, source []byte) (*rulebook.Book, rulebook.Problems, error) {
+	book, problems := rulebook.Compile(source)
+	if book == nil {
+		f := fault.New(code.BadRulebook, "the rulebook has %d errors", len(problems.Errors()))
+		f.Extra = problems
+		return nil, problems, f
+	}
+	err := l.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+		if err := tx.Exec("select pg_advisory_xact_lock(hashtext(?))", "rulebook "+book.Name).Error; err != nil {
+			return err
+		}
+		if err := tx.Model(&store.Rulebook{}).Where("name = ? and current", book.Name).Update("current", false).Error; err != nil {
+			return err
+		}
+		row := store.Rulebook{Name: book.Name, Version: book.Version, Title: book.Title, Source: source, CreatedAt: time.Now().UTC(), Current: true}
+		return tx.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "name"}, {Name: "version"}},
+			DoUpdates: clause.Assignments(map[string]any{"current": true})}).Create(&row).Error
+	})
+	if err != nil {
+		return nil, problems, err
+	}
+	l.mu.Lock()
+	l.books[book.Name] = book
+	l.mu.Unlock()
+	return book, problems, nil
+}
+
+// Book returns the current version of a rulebook.
+func (l *Library) Book(name string) (*rulebook.Book, error) {
+	l.mu.RLock()
+	defer l.mu.RUnlock()
+	if b := l.books[name]; b != nil {
+		return b, nil
+	}
+	f := fault.New(code.NoRulebook, "no rulebook is called %q; loaded are: %s", name, strings.Join(l.namesLocked(), ", "))
+	return nil, f
+}
+
+func (l *Library) namesLocked() []string {
+	names := make([]string, 0, len(l.books))
+	for n := range l.books {
+		names = append(names, n)
+	}
+	slices.Sort(names)
+	return names
+}
+
+// Books returns the current rulebooks by name.
+func (l *Library) Books() []*rulebook.Book {
+	l.mu.RLock()
+	defer l.mu.RUnlock()
+	var out []*rulebook.Book
+	for _, n := range l.namesLocked() {
+		out = append(out, l.books[n])
+	}
+	return out
+}
+
+// maxOld is how many former versions are kept compiled.
+const maxOld = 32
+
+// Version returns one version of a rulebook, current or not.
+func (l *Library) Version(ctx context.Context, name, version string) (*rulebook.Book, error) {
+	if b, err := l.Book(name); err == nil && (version == "" || b.Version == version) {
+		return b, nil
+	}
+	key := name + "@" + version
+	l.mu.RLock()
+	book := l.old[key]
+	l.mu.RUnlock()
+	if book != nil {
+		return book, nil
+	}
+	var row store.Rulebook
+	err := l.db.WithContext(ctx).First(&row, "name = ? and version = ?", name, version).Error
+	if errors.Is(err, store.ErrNotFound) {
+		return nil, fault.New(code.NoRulebook, "there is no version %q of a rulebook %q", version, name)
+	}
+	if err != nil {
+		return nil, err
+	}
+	book, problems := rulebook.Compile(row.Source)
+	if book == nil {
+		return nil, problems
+	}
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if len(l.old) >= maxOld {
+		clear(l.old)
+	}
+	l.old[key] = book
+	return book, nil
+}

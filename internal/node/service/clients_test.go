@@ -1,0 +1,83 @@
+package service_test
+
+import (
+	"fmt"
+	"os/exec"
+	"strings"
+	"testing"
+	"time"
+
+	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/node/service"
+)
+
+// program runs a client in another language and returns what it wrote.
+func program(t *testing.T, name string, args ...string) string {
+	t.Helper()
+	cmd := exec.CommandContext(soon(t), name, args...)
+	out, err := cmd.CombinedOutput()
+	if err != nil {
+		t.Fatalf("%s: %v\n%s", strings.Join(cmd.Args, " "), err, out)
+	}
+	return string(out)
+}
+
+// partner is a player in a new lobby at a node who is ready, and plays along until
+// the other one has left.
+func partner(t *testing.T, s *service.Service, title string) (code string, a *client.Conn) {
+	in := player(t, "Mara")
+	l, err := at(s, in).Open(soon(t), client.Opening{Rulebook: "duel", Title: title})
+	if err != nil {
+		t.Fatal(err)
+	}
+	a, err = client.Connect(soon(t), client.Options{Address: s.Address, Token: in.Token, Lobby: l.Code})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(a.Close)
+	do(t, a, client.Intent{Do: "ready"})
+	return l.Code, a
+}
+
+// TestTypeScriptClient: vectors, broken messages, and a match from Node in both
+// encodings, the second one over a bad network. Its copies are checked all the time.
+func TestTypeScriptClient(t *testing.T) {
+	const tests = "../../../clients/typescript/test/"
+	seed := fmt.Sprint(time.Now().UnixNano())
+	t.Log("seed", seed)
+	if out := program(t, "node", tests+"vectors.mjs", "../../../docs/protocol-vectors.json", seed); !strings.Contains(out, "agree") {
+		t.Error(out)
+	}
+	checked := another(t, service.Config{Check: 50 * time.Millisecond})
+	for _, c := range [][2]string{{"json", ""}, {"cbor", `{"delay":20,"jitter":20,"stallEvery":500,"stallFor":100}`}} {
+		code, a := partner(t, checked, "From Node")
+		out := program(t, "node", "--experimental-websocket", "--no-warnings", tests+"live.mjs", checked.Address, player(t, "Nod").Token, code, c[0], c[1])
+		if !strings.HasSuffix(out, "left\n") {
+			t.Errorf("%s: %s", c[0], out)
+		}
+		until(t, a, "it has left", func(c *client.Copy) bool { return len(c.Players()) == 1 })
+	}
+}
+
+// TestPythonClient: the example in Python agrees with the vectors and plays.
+func TestPythonClient(t *testing.T) {
+	if _, err := exec.LookPath("python3"); err != nil {
+		t.Skip("there is no python3 here")
+	}
+	const folder = "../../../examples/python/"
+	if out := program(t, "python3", "-B", folder+"vectors.py", "../../../docs/protocol-vectors.json"); !strings.Contains(out, "agree") {
+		t.Error(out)
+	}
+	checked := another(t, service.Config{Check: 50 * time.Millisecond})
+	code, a := partner(t, checked, "From Python")
+	out := program(t, "python3", "-B", folder+"play.py", checked.Address, code)
+	for _, want := range []string{"refused: not-now", "rammed", "the match is over: the goal was reached", "times, differed in []"} {
+		if !strings.Contains(out, want) {
+			t.Errorf("%q is missing in what it wrote:\n%s", want, out)
+		}
+	}
+	if strings.Contains(out, "checked 0 times") {
+		t.Error("the copy was never checked")
+	}
+	until(t, a, "it has left", func(c *client.Copy) bool { return len(c.Players()) == 1 })
+}

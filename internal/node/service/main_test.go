@@ -1,0 +1,115 @@
+package service_test
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"net/url"
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/node/service"
+	"turnvex.example/turnvex/internal/tool/pgbox"
+)
+
+const operatorKey = "operator-key-of-the-tests"
+
+var (
+	database string
+	node     *service.Service
+)
+
+func TestMain(m *testing.M) { os.Exit(run(m)) }
+
+func run(m *testing.M) int {
+	ctx := context.Background()
+	root, _ := filepath.Abs("../../..")
+	box, stop, err := pgbox.Temp(ctx, pgbox.Folder(root))
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		return 1
+	}
+	defer stop()
+	database = box.Address
+	log := slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn}))
+	node, err = service.Start(ctx, service.Config{Database: database, Rulebooks: filepath.Join(root, "demo/rulebooks"), OperatorKey: operatorKey, Log: log})
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		return 1
+	}
+	defer node.Stop()
+	duel, _ := os.ReadFile("testdata/duel.yaml")
+	if _, _, err := node.Library.Load(ctx, duel); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		return 1
+	}
+	return m.Run()
+}
+
+// soon is a context that ends before a test that waits in vain is too boring.
+func soon(t testing.TB) context.Context {
+	ctx, cancel := context.WithTimeout(t.Context(), 20*time.Second)
+	t.Cleanup(cancel)
+	return ctx
+}
+
+// player signs a new player in.
+func player(t testing.TB, name string) *client.Signed {
+	t.Helper()
+	in, err := client.SignIn(soon(t), node.Address, fmt.Sprintf("device-of-%s-%d-%p", t.Name(), time.Now().UnixNano(), &name), name)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return in
+}
+
+func lobby(t testing.TB, in *client.Signed, o client.Opening) string {
+	t.Helper()
+	l, err := client.Service{Address: node.Address, Token: in.Token}.Open(soon(t), o)
+	if err != nil {
+		t.Fatal(err)
+	}
+	return l.Code
+}
+
+// join connects a player; the connection ends with the test.
+func join(t testing.TB, in *client.Signed, o client.Options) *client.Conn {
+	t.Helper()
+	o.Address, o.Token = node.Address, in.Token
+	c, err := client.Connect(soon(t), o)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(c.Close)
+	return c
+}
+
+func do(t testing.TB, c *client.Conn, in client.Intent) {
+	t.Helper()
+	if err := c.Do(soon(t), in); err != nil {
+		t.Fatalf("%s %s: %v", in.Do, in.Name, err)
+	}
+}
+
+func until(t testing.TB, c *client.Conn, what string, f func(*client.Copy) bool) {
+	t.Helper()
+	if err := c.Wait(soon(t), f); err != nil {
+		t.Fatalf("waiting until %s: %v", what, err)
+	}
+}
+
+// untilSaved waits until the result of the present match, which is over, or of the
+// last one can be read: the match's sheet may go before the result is saved.
+func untilSaved(t testing.TB, c *client.Conn) {
+	t.Helper()
+	var code string
+	var number int64
+	c.Read(func(c *client.Copy) { code, number = c.Lobby().Text("code"), c.Match().Int("number") })
+	until(t, c, "the result is saved", func(*client.Copy) bool {
+		list, err := client.Service{Address: node.Address}.Matches(soon(t), url.Values{"lobby": {code}, "limit": {"1"}})
+		return err == nil && len(list) > 0 && list[0].Result.Match >= number
+	})
+}

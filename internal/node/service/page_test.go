@@ -1,0 +1,152 @@
+package service_test
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"turnvex.example/turnvex/client"
+)
+
+// blocks returns the code of a language on a page of the documentation.
+func blocks(t *testing.T, page, language string) (out []string) {
+	t.Helper()
+	text, err := os.ReadFile(page)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i, part := range strings.Split(string(text), "\n```") {
+		if code, ok := strings.CutPrefix(part, language+"\n"); ok && i%2 == 1 {
+			out = append(out, code)
+		}
+	}
+	if len(out) == 0 {
+		t.Fatalf("%s has no %s", page, language)
+	}
+	return out
+}
+
+// goProgram runs a page's Go as the body of a function with ctx, address and
+// deviceKey, and returns what it prints.
+func goProgram(t *testing.T, body string) string {
+	t.Helper()
+	dir, err := os.MkdirTemp("../../../bin", "page") // inside the module, ignored by git
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { os.RemoveAll(dir) })
+	src := `package main
+
+import (
+	"context"
+	"fmt"
+	"os"
+
+	"turnvex.example/turnvex/client"
+)
+
+func run(ctx context.Context, address, deviceKey string) error {
+` + body + `
+	return nil
+}
+
+func main() {
+	if err := run(context.Background(), os.Args[1], os.Args[2]); err != nil {
+		fmt.Println("error:", err)
+		os.Exit(1)
+	}
+}
+`
+	if err := os.WriteFile(filepath.Join(dir, "main.go"), []byte(src), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	return program(t, "go", "run", "./"+dir, node.Address, "device-of-a-page-"+fresh()+strings.Repeat("x", 24))
+}
+
+// TestClientsPage: the page's examples run, and print what it says.
+func TestClientsPage(t *testing.T) {
+	const page = "../../../docs/clients.md"
+	out := goProgram(t, blocks(t, page, "go")[0])
+	if want := strings.TrimSpace(blocks(t, page, "")[0]); strings.TrimSpace(out) != want {
+		t.Errorf("the Go example prints\n%s\nnot\n%s", out, want)
+	}
+	in := player(t, "Mara")
+	code := lobby(t, in, client.Opening{Rulebook: "clash"})
+	script := filepath.Join(t.TempDir(), "page.mjs")
+	dist, _ := filepath.Abs("../../../clients/typescript/dist")
+	text := fmt.Sprintf("const [address, token, lobby] = process.argv.slice(2)\n%s", blocks(t, page, "ts")[0])
+	text = strings.NewReplacer("'turnvex-client'", "'"+dist+"/index.js'", "'turnvex-client/cbor'", "'"+dist+"/cbor.js'").Replace(text)
+	if err := os.WriteFile(script, []byte(text), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	out = program(t, "node", "--experimental-websocket", "--no-warnings", script, node.Address, in.Token, code)
+	for _, want := range []string{"state: open\n", "name: undefined -> Mara\n", "name: Mara -> Mara Tide\n", "renamed: true Mara Tide\n", "state: ended\n"} {
+		if !strings.Contains(out, want) {
+			t.Errorf("%q is missing in what the TypeScript example prints:\n%s", want, out)
+		}
+	}
+}
+
+// TestReadme: the README's Go runs, and its commands are commands that there are.
+func TestReadme(t *testing.T) {
+	const page = "../../../README.md"
+	text := blocks(t, page, "go")[0]
+	text = strings.ReplaceAll(strings.ReplaceAll(text, "http://127.0.0.1:7420", node.Address), `"first"`, `"duel"`)
+	// The match would need a second player, and the duel's action a target.
+	text = strings.Replace(text, `Do: "act", Name: "score"`, `Do: "unready"`, 1)
+	text = strings.Replace(text, `err = conn.Wait(ctx, func(c *client.Copy) bool { return c.Match().Text("phase") == "play" })`,
+		`err = conn.Wait(ctx, func(c *client.Copy) bool { return c.Me().Flag("ready") })`, 1)
+	out := goProgram(t, text+"\n\tif err != nil {\n\t\treturn err\n\t}\n\tfmt.Println(conn.Seat() > 0)")
+	if !strings.Contains(out, "true") {
+		t.Error(out)
+	}
+	known := commands(t)
+	readme, _ := os.ReadFile(page)
+	for _, line := range strings.Split(string(readme), "\n") {
+		if _, rest, ok := strings.Cut(line, "bin/turnvex "); ok {
+			if word := strings.FieldsFunc(rest, func(r rune) bool { return r == ' ' || r == '`' })[0]; !known[word] {
+				t.Errorf("the README uses turnvex %s", word)
+			}
+		}
+	}
+}
+
+// commands are those that the overview lists.
+func commands(t *testing.T) map[string]bool {
+	out, _, _ := turnvex(t, "", "-h")
+	known := map[string]bool{}
+	for _, line := range strings.Split(out, "\n") {
+		if f := strings.Fields(line); strings.HasPrefix(line, "  ") && len(f) > 1 {
+			known[f[0]] = true
+		}
+	}
+	return known
+}
+
+// TestPagesNameWhatThereIs: commands and flags that the pages show are there.
+func TestPagesNameWhatThereIs(t *testing.T) {
+	known := commands(t)
+	pages, _ := filepath.Glob("../../../docs/*.md")
+	for _, page := range append(pages, "../../../README.md") {
+		text, err := os.ReadFile(page)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, line := range strings.Split(string(text), "\n") {
+			for _, part := range strings.Split(line, "turnvex ")[1:] {
+				words := strings.FieldsFunc(part, func(r rune) bool { return strings.ContainsRune(" `;,)\"", r) })
+				if len(words) == 0 || !known[words[0]] {
+					continue // turnvex as a word
+				}
+				help, _, _ := turnvex(t, "", words[0], "-h")
+				for _, w := range words[1:] {
+					if name, ok := strings.CutPrefix(w, "-"); ok && name != "h" && name != "" && !strings.Contains(help, "\n  -"+name) {
+						t.Errorf("%s: turnvex %s has no flag -%s: %s", filepath.Base(page), words[0], name, line)
+					}
+				}
+			}
+		}
+	}
+}

@@ -1,0 +1,216 @@
+// Package service puts the parts of a node together: database, accounts,
+// rulebooks, hall and doors.
+package service
+
+import (
+	"context"
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"runtime/debug"
+	"slices"
+	"time"
+
+	"turnvex.example/turnvex/internal/live/rough"
+	"turnvex.example/turnvex/internal/node/account"
+	"turnvex.example/turnvex/internal/node/api"
+	"turnvex.example/turnvex/internal/node/hall"
+	"turnvex.example/turnvex/internal/node/library"
+	"turnvex.example/turnvex/internal/node/store"
+)
+
+// Version is the service's version, told to clients.
+const Version = "0.1.0"
+
+// Config says how to run a node. The zero value of everything but Database will do.
+type Config struct {
+	Listen      string // address; "127.0.0.1:0" if empty: loopback, a free port
+	Database    string // PostgreSQL address
+	Region      string // "local" if empty
+	Node        string // "node1" if empty
+	Rulebooks   string // a folder whose *.yaml, *.yml and *.json are loaded at the start; "" for none
+	OperatorKey string // "" keeps the one of an earlier start, or makes one
+	Origins     []string
+	Refuse      bool          // a player's second connection to a lobby is refused; otherwise it takes over
+	Journals    string        // a folder for the lobbies' journals; "" for none
+	Practice    bool          // every lobby is a practice lobby
+	Rough       rough.Network // how bad live connections are made
+	Patience    time.Duration // how long a live connection may take nothing; 10 s if 0
+	Check       time.Duration // how often all copies are checked; if 0, every 5 s in practice lobbies
+	Log         *slog.Logger  // nothing is logged if nil
+}
+
+func (c *Config) defaults() {
+	for _, d := range []struct {
+		field *string
+		value string
+	}{{&c.Listen, "127.0.0.1:0"}, {&c.Region, "local"}, {&c.Node, "node1"}} {
+		if *d.field == "" {
+			*d.field = d.value
+		}
+	}
+	if c.Log == nil {
+		c.Log = slog.New(slog.DiscardHandler)
+	}
+}
+
+// Tune makes a process that does nothing but run a node collect garbage less often
+// than Go does by itself, unless the environment's GOGC says how often: each
+// collection looks at the stacks of thousands of connections and so delays ticks,
+// while the heap that it would save is small.
+func Tune() {
+	if os.Getenv("GOGC") == "" {
+		debug.SetGCPercent(gcPercent)
+	}
+}
+
+const gcPercent = 400
+
+// Service is a running node.
+type Service struct {
+	Address     string // such as http://127.0.0.1:7420
+	OperatorKey string // set only when this start made it: it is not kept readable
+	Library     *library.Library
+	Hall        *hall.Hall
+	DB          *store.DB
+	Accounts    *account.Service
+
+	http   *http.Server
+	failed chan error
+	sweep  chan struct{} // closed when the node stops
+	log    *slog.Logger
+}
+
+// Start starts a node. What it could not load of the database is logged.
+func Start(ctx context.Context, cfg Config) (*Service, error) {
+	cfg.defaults()
+	db, err := store.Open(ctx, cfg.Database, cfg.Log)
+	if err != nil {
+		return nil, err
+	}
+	s := &Service{DB: db, failed: make(chan error, 1), log: cfg.Log}
+	if err := s.assemble(ctx, cfg); err != nil {
+		db.Close()
+		return nil, err
+	}
+	return s, nil
+}
+
+func (s *Service) assemble(ctx context.Context, cfg Config) error {
+	if err := s.DB.Migrate(ctx); err != nil {
+		return err
+	}
+	secret, err := s.DB.Setting(ctx, "token-secret", rand.Text()+rand.Text())
+	if err != nil {
+		return err
+	}
+	accounts, err := account.New(s.DB, []byte(secret))
+	if err != nil {
+		return err
+	}
+	if s.OperatorKey, err = accounts.FirstKey(ctx, cfg.OperatorKey); err != nil {
+		return err
+	}
+	s.Accounts, s.sweep = accounts, make(chan struct{})
+	go s.sweeper(accounts)
+	lib, bad, err := library.Open(ctx, s.DB)
+	if err != nil {
+		return err
+	}
+	for _, b := range bad {
+		cfg.Log.Warn("a rulebook no longer compiles and is left out", "error", b)
+	}
+	s.Library = lib
+	if err := s.loadFolder(ctx, cfg); err != nil {
+		return err
+	}
+	s.Hall = hall.New(hall.Config{DB: s.DB, Log: cfg.Log, Node: cfg.Node, Region: cfg.Region, Version: Version, Journals: cfg.Journals,
+		Refuse: cfg.Refuse, Practice: cfg.Practice, Check: cfg.Check, Secret: []byte(secret)})
+	if err := s.Hall.Recover(ctx); err != nil {
+		return err
+	}
+	l, err := net.Listen("tcp", cfg.Listen)
+	if err != nil {
+		return fmt.Errorf("listen on %s: %w; choose another address with -listen", cfg.Listen, err)
+	}
+	s.Address = "http://" + l.Addr().String()
+	s.http = api.Server(api.New(api.Config{DB: s.DB, Hall: s.Hall, Accounts: accounts, Library: lib, Log: cfg.Log,
+		Region: cfg.Region, Version: Version, Rough: cfg.Rough, Patience: cfg.Patience, Origins: cfg.Origins}))
+	go func() {
+		if err := s.http.Serve(l); !errors.Is(err, http.ErrServerClosed) {
+			s.failed <- err
+		}
+	}()
+	return nil
+}
+
+// loadFolder loads the rulebooks of a folder, in the order of their names.
+func (s *Service) loadFolder(ctx context.Context, cfg Config) error {
+	if cfg.Rulebooks == "" {
+		return nil
+	}
+	var files []string
+	for _, pattern := range []string{"*.yaml", "*.yml", "*.json"} {
+		found, err := filepath.Glob(filepath.Join(cfg.Rulebooks, pattern))
+		if err != nil {
+			return err
+		}
+		files = append(files, found...)
+	}
+	slices.Sort(files)
+	if len(files) == 0 {
+		return fmt.Errorf("the folder %s holds no rulebook (*.yaml, *.yml or *.json)", cfg.Rulebooks)
+	}
+	for _, file := range files {
+		src, err := os.ReadFile(file)
+		if err != nil {
+			return err
+		}
+		book, problems, err := s.Library.Load(ctx, src)
+		if err != nil {
+			if book == nil && len(problems) > 0 {
+				return fmt.Errorf("%s:\n%w", file, problems)
+			}
+			return err
+		}
+		cfg.Log.Info("rulebook loaded", "rulebook", book.Name, "version", book.Version, "file", file)
+	}
+	return nil
+}
+
+// sweeper removes now and then what has run out.
+func (s *Service) sweeper(accounts *account.Service) {
+	every := time.NewTicker(10 * time.Minute)
+	defer every.Stop()
+	for {
+		select {
+		case <-every.C:
+			if err := accounts.Sweep(context.Background()); err != nil {
+				s.log.Warn("could not remove old refresh tokens", "error", err)
+			}
+		case <-s.sweep:
+			return
+		}
+	}
+}
+
+// Failed gives the error that ended the node's doors, if one does.
+func (s *Service) Failed() <-chan error { return s.failed }
+
+// Stop ends the node: lobbies are closed and what they hold is saved first.
+func (s *Service) Stop() {
+	close(s.sweep)
+	s.Hall.Stop()
+	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+	defer cancel()
+	if err := s.http.Shutdown(ctx); err != nil {
+		s.log.Warn("the doors did not close in time", "error", err)
+		s.http.Close()
+	}
+	s.DB.Close()
+}

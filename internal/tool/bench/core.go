@@ -1,0 +1,308 @@
+package bench
+
+import (
+	"fmt"
+	"os"
+	"runtime"
+	"strings"
+	"testing"
+	"time"
+
+	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/tool/rehearse"
+)
+
+func coreBenchmarks() []Benchmark {
+	return []Benchmark{
+		{"core-tick", "a tick of a 100-player match with 20 rules, all moving, two acting", coreTick},
+		{"core-conditions", "conditions by our trees and by the CEL library's evaluator", conditions},
+		{"core-rehearsal", "8-player matches of the clash, rehearsed", rehearsal},
+		{"core-matches", "the cost of a match beside 1, 10, 100 and 1000 others", manyMatches},
+		{"core-check", "checking a rulebook of nearly 1 MiB", checkLarge},
+	}
+}
+
+func compile(src string) (*rulebook.Book, error) {
+	book, problems := rulebook.Compile([]byte(src))
+	if book == nil {
+		return nil, problems.Errors()
+	}
+	return book, nil
+}
+
+// crowdBook is a wide ground with walls and pieces, two teams and 20 rules.
+func crowdBook() string {
+	var b strings.Builder
+	b.WriteString(`turnvex: 1
+name: crowd
+players: {least: 1, most: 200}
+start: {countdown: 0s}
+teams: {list: {red: {}, blue: {}}, least: 0}
+ground: {width: 200m, height: 200m, walls: [{box: [90m, 20m, 110m, 60m]}, {circle: [50m, 150m, 10m]}]}
+movement: {speed: 6m}
+spawn: {pick: random}
+sheets:
+  player:
+    hull: {type: integer, start: 1000000, min: 0, max: 1000000}
+    wind: {type: number, start: 50, min: 0, max: 50}
+    points: {type: integer}
+    low: {type: flag, is: "me.hull < 300000"}
+  team: {points: {type: integer, is: "team.members.sum(p, p.points)"}}
+actions: {ram: {cost: {wind: 0.5}, aim: {at: target}, do: [{add: target.hull, by: -25}, {add: me.points, by: 1}]}}
+pieces: {shell: {keep: 10, touch: [{remove: piece}]}}
+rules:
+  - {every: 1s, for: players, do: [{add: me.wind, by: 10}]}
+  - {when: "teams.exists(t, t.points > 100000000)", do: [{finish: much}]}
+`)
+	for i := range 9 {
+		fmt.Fprintf(&b, "  - {when: \"me.hull < %d && me.alive\", for: players, do: [{add: me.points, by: 1}]}\n", i*1000)
+		fmt.Fprintf(&b, "  - {when: \"me.points > %d && !me.low\", for: players, do: [{add: me.wind, by: 1}]}\n", 1000000+i)
+	}
+	b.WriteString("phases: {play: {}}\nwin: {order: [{most: team.points}]}\n")
+	return b.String()
+}
+
+// crowd is a running match of that rulebook in which everybody moves.
+func crowd(book *rulebook.Book, n int) (*match.Machine, []sheet.ID) {
+	m := match.New(book, match.Setup{Seed: 1})
+	var seats []sheet.ID
+	for i := range n {
+		seat := m.Step(&match.Input{Kind: match.Enter, Acct: fmt.Sprint(i), Name: fmt.Sprint("P", i)}).Seat
+		m.Step(&match.Input{Kind: match.Loaded, Seat: seat})
+		seats = append(seats, seat)
+	}
+	for _, s := range seats {
+		m.Step(&match.Input{Kind: match.Intent, Seat: s, Verb: match.VerbReady})
+	}
+	m.Step(&match.Input{At: m.Tick() + 1})
+	turn(m, seats, 0)
+	return m, seats
+}
+
+func turn(m *match.Machine, seats []sheet.ID, k int) {
+	in := match.Input{Kind: match.Intent, Verb: match.VerbSteer}
+	for i, s := range seats {
+		in.At, in.Seat, in.X, in.Y = m.Tick(), s, int64((k+i*37)%2001-1000), int64((k+i*91)%2001-1000)
+		m.Step(&in)
+	}
+	m.Store().ClearChanges()
+}
+
+func coreTick(t *Table) error {
+	book, err := compile(crowdBook())
+	if err != nil {
+		return err
+	}
+	m, seats := crowd(book, 100)
+	tick, act := match.Input{Kind: match.Tick}, match.Input{Kind: match.Intent, Verb: match.VerbAct, Name: "ram"}
+	i := 0
+	one := func(acts int) func(b *testing.B) {
+		return func(b *testing.B) {
+			b.ReportAllocs()
+			for b.Loop() {
+				tick.At = m.Tick() + 1
+				m.Step(&tick)
+				for range acts {
+					i++
+					act.At, act.Seat, act.Target = m.Tick(), seats[i%100], seats[(i+51)%100]
+					m.Step(&act)
+				}
+				m.Store().ClearChanges()
+				if m.Tick()%200 == 0 { // so that nobody stands at a wall for good
+					turn(m, seats, int(m.Tick()))
+				}
+			}
+		}
+	}
+	moving, acting := best(3, one(0)), best(3, one(2))
+	t.Row("all moving", micros(float64(moving.NsPerOp())), "")
+	t.Row("all moving and two acting", micros(float64(acting.NsPerOp())), "at most 20 µs")
+	t.Row("allocations", fmt.Sprint(acting.AllocsPerOp()), "0")
+	return nil
+}
+
+func conditions(t *Table) error {
+	s := &sheet.Schema{}
+	for _, f := range []sheet.Field{{Name: "hull", Type: sheet.Integer}, {Name: "wind", Type: sheet.Integer}, {Name: "alive", Type: sheet.Flag}} {
+		if _, err := s.Add(sheet.Player, f); err != nil {
+			return err
+		}
+	}
+	st := sheet.NewStore(s)
+	env := &expr.Env{Store: st, Lobby: st.Add(sheet.Lobby), Match: st.Add(sheet.Match), Rate: 20}
+	var native []map[string]any
+	for i := range 8 {
+		p := st.Add(sheet.Player)
+		st.Seated = append(st.Seated, p)
+		st.SetInt(p, s.Field(sheet.Player, "hull"), int64(i*10))
+		st.SetInt(p, s.Field(sheet.Player, "alive"), 1)
+		native = append(native, map[string]any{"hull": int64(i * 10), "wind": int64(0), "alive": true})
+	}
+	env.Me = st.Seated[3]
+	vars := map[string]any{"me": native[3], "players": native}
+	checker, err := expr.NewChecker(s)
+	if err != nil {
+		return err
+	}
+	scope := expr.Scope{Vars: expr.Me}
+	for _, src := range []string{"me.hull > 20 && me.alive", "me.hull * 2 + me.wind < 100 || !me.alive", "players.exists(p, p.hull == 70 && p.alive)", "players.count(p, p.hull > 30) >= 3"} {
+		ours, issues := checker.Compile(src, scope, expr.Want{Type: sheet.Flag})
+		if ours == nil {
+			return fmt.Errorf("%s: %v", src, issues)
+		}
+		lib, err := checker.Library(scope)
+		if err != nil {
+			return err
+		}
+		checked, iss := lib.Compile(src)
+		if iss.Err() != nil {
+			return iss.Err()
+		}
+		theirs, err := lib.Program(checked)
+		if err != nil {
+			return err
+		}
+		a := best(2, func(b *testing.B) {
+			for b.Loop() {
+				ours.Bool(env)
+			}
+		})
+		c := best(2, func(b *testing.B) {
+			for b.Loop() {
+				if _, _, err := theirs.Eval(vars); err != nil {
+					b.Fatal(err)
+				}
+			}
+		})
+		ratio := float64(c.T.Nanoseconds()) / float64(c.N) / (float64(a.T.Nanoseconds()) / float64(a.N))
+		t.Row(src, fmt.Sprintf("%s, %s", micros(float64(a.T.Nanoseconds())/float64(a.N)), times(ratio)), "at least 5 × the library")
+	}
+	return nil
+}
+
+func rehearsal(t *Table) error {
+	src, err := os.ReadFile("demo/rulebooks/clash.yaml")
+	if err != nil {
+		return err
+	}
+	book, err := compile(string(src))
+	if err != nil {
+		return err
+	}
+	for _, workers := range []int{1, runtime.GOMAXPROCS(0)} {
+		began := time.Now()
+		r, err := rehearse.Run(book, rehearse.Options{Matches: 200, Seed: 1, Players: 8, Workers: workers})
+		if err != nil {
+			return err
+		}
+		play := float64(r.PlayTicks) / float64(r.Rate)
+		t.Row(fmt.Sprintf("%d matches on %d cores, against real time", r.Matches, workers), times(play/time.Since(began).Seconds()), "at least 2000 ×")
+	}
+	return nil
+}
+
+// manyMatches lets matches tick in turn: at full speed, where few matches profit
+// from being in the processor's caches, and with other memory read between two
+// ticks, as a node reads it that ticks each match twenty times a second.
+func manyMatches(t *Table) error {
+	book, err := compile(crowdBook())
+	if err != nil {
+		return err
+	}
+	base := 0.0
+	for _, n := range []int{1, 10, 100, 1000} {
+		var all []*match.Machine
+		for range n {
+			m, _ := crowd(book, 8)
+			all = append(all, m)
+		}
+		full := inTurn(all, 20000/n)
+		cold := float64(withOtherWork(all, 200).Nanoseconds())
+		if base == 0 {
+			base = cold
+		}
+		t.Row(fmt.Sprintf("a tick of one of %d matches of 8, at full speed", n), micros(full), "")
+		t.Row("  with other work between two ticks", fmt.Sprintf("%s, %s", micros(cold), times(cold/base)), "flat")
+	}
+	return nil
+}
+
+func tickOnce(m *match.Machine) {
+	m.Step(&match.Input{Kind: match.Tick, At: m.Tick() + 1})
+	m.Store().ClearChanges()
+}
+
+// inTurn returns the nanoseconds of a tick in the fastest of some runs.
+func inTurn(all []*match.Machine, rounds int) (fastest float64) {
+	for range 5 {
+		began := time.Now()
+		for range rounds {
+			for _, m := range all {
+				tickOnce(m)
+			}
+		}
+		if per := float64(time.Since(began).Nanoseconds()) / float64(rounds*len(all)); fastest == 0 || per < fastest {
+			fastest = per
+		}
+	}
+	return fastest
+}
+
+// withOtherWork returns the middle one of the times of single ticks.
+func withOtherWork(all []*match.Machine, samples int) time.Duration {
+	other := make([]byte, 256<<20)
+	var took []time.Duration
+	for i := range samples {
+		for j := 0; j < len(other); j += 64 {
+			other[j]++
+		}
+		began := time.Now()
+		tickOnce(all[i%len(all)])
+		took = append(took, time.Since(began))
+	}
+	return percentile(took, 0.5)
+}
+
+func checkLarge(t *Table) error {
+	var b strings.Builder
+	b.WriteString(crowdBook())
+	for b.Len() < rulebook.MaxBytes-2000 {
+		b.WriteString("# What is written here is for people; it is read past.\n")
+	}
+	large := b.String()
+	small := crowdBook()
+	for name, src := range map[string]string{"20 rules": small, "20 rules and much to read past": large} {
+		r := best(2, func(b *testing.B) {
+			for b.Loop() {
+				rulebook.Compile([]byte(src))
+			}
+		})
+		t.Row(fmt.Sprintf("%s, %d KiB", name, len(src)/1024), micros(float64(r.NsPerOp())), "within a second")
+	}
+	dense := denseBook()
+	began := time.Now()
+	_, problems := rulebook.Compile([]byte(dense))
+	t.Row(fmt.Sprintf("as much as the limits allow, %d KiB, %d findings", len(dense)/1024, len(problems)), time.Since(began).Round(time.Millisecond).String(), "within a second")
+	return nil
+}
+
+// denseBook is a rulebook with as many rules, fields and effects as are allowed.
+func denseBook() string {
+	var b strings.Builder
+	b.WriteString("turnvex: 1\nname: dense\nsheets:\n  player:\n")
+	for i := range 64 {
+		fmt.Fprintf(&b, "    f%d: {type: integer}\n", i)
+	}
+	b.WriteString("rules:\n")
+	for i := range 64 {
+		fmt.Fprintf(&b, "  - when: players.exists(p, p.f%d > %d && p.alive) || me.f%d < 3\n    for: players\n    do:\n", i, i, i)
+		for j := range 64 {
+			fmt.Fprintf(&b, "      - if: me.f%d > %d && match.round < 3\n        then: [{add: me.f%d, by: me.f%d + 1}]\n", j, i, j, i)
+		}
+	}
+	b.WriteString("phases: {play: {length: 5s}}\n")
+	return b.String()
+}

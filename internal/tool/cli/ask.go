@@ -1,0 +1,126 @@
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"flag"
+	"fmt"
+	"strings"
+
+	"turnvex.example/turnvex/client"
+)
+
+func settingsCommand() command {
+	return command{name: "settings", args: "CODE NAME=VALUE...", least: 2, most: 50, summary: "Change a lobby in which you are the host",
+		details: "There are title, capacity, open, listed, watch_most, password, and the options of the rulebook.\nEither all changes are made or none.",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			return func(ctx context.Context, t *Terminal, args []string) error {
+				changes := client.Settings{}
+				for _, a := range args[1:] {
+					name, text, ok := strings.Cut(a, "=")
+					if !ok {
+						return errUsage{fmt.Sprintf("%q is not NAME=VALUE", a)}
+					}
+					changes[name] = plainValue(text)
+				}
+				_, svc, err := s.open(ctx, t)
+				if err != nil {
+					return err
+				}
+				if err := svc.ChangeLobby(ctx, codeOf(args[0]), changes); err != nil {
+					return err
+				}
+				return s.done(t, "The lobby is changed.")
+			}
+		}}
+}
+
+// plainValue reads a number or a flag as such, and everything else as text.
+func plainValue(text string) any {
+	var v any
+	if json.Unmarshal([]byte(text), &v) == nil {
+		switch v.(type) {
+		case float64:
+			return json.Number(text)
+		case bool:
+			return v
+		}
+	}
+	return text
+}
+
+// done says that something worked.
+func (s *session) done(t *Terminal, text string) error {
+	if s.json {
+		return writeJSON(t.Out, map[string]bool{"ok": true})
+	}
+	_, err := fmt.Fprintln(t.Out, text)
+	return err
+}
+
+func askCommand() command {
+	return command{name: "ask", args: "CODE INTENT", least: 2, most: 2, summary: "Hand in one intent for your seat in a lobby",
+		details: "Such as: turnvex ask K7WPQ4 ready; turnvex ask K7WPQ4 kick -target 5; turnvex ask K7WPQ4 team -name teal;\nturnvex ask K7WPQ4 act -name ram -target 5. docs/protocol.md lists the intents.",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			var in client.Intent
+			fs.StringVar(&in.Name, "name", "", "the `name` of an action, a team or a field")
+			fs.StringVar(&in.Text, "text", "", "the intent's `text`")
+			target := fs.Uint("target", 0, "the `seat` or sheet that it is about")
+			at := fs.String("at", "", "a point or a direction: `X,Y`")
+			value := fs.String("value", "", "the `value` of a field")
+			args := optionList{}
+			fs.Var(args, "with", "`NAME=VALUE` of what the action takes; may be given several times")
+			return func(ctx context.Context, t *Terminal, words []string) error {
+				in.Do, in.Target = words[1], uint32(*target)
+				for name, v := range args {
+					args[name] = plainValue(v.(string))
+				}
+				in.Args = args
+				if *value != "" {
+					in.Value = plainValue(*value)
+				}
+				if *at != "" {
+					in.At = &[2]int64{}
+					if n, err := fmt.Sscanf(*at, "%d,%d", &in.At[0], &in.At[1]); n != 2 {
+						return errUsage{fmt.Sprintf("-at is X,Y in whole numbers, not %q: %v", *at, err)}
+					}
+				}
+				_, svc, err := s.open(ctx, t)
+				if err != nil {
+					return err
+				}
+				if err := svc.Ask(ctx, codeOf(words[0]), in); err != nil {
+					return err
+				}
+				return s.done(t, "Accepted.")
+			}
+		}}
+}
+
+func leaveCommand() command {
+	return command{name: "leave", args: "CODE", least: 1, most: 1, summary: "Give up your seat in a lobby",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			return func(ctx context.Context, t *Terminal, args []string) error {
+				_, svc, err := s.open(ctx, t)
+				if err != nil {
+					return err
+				}
+				if err := svc.LeaveSeat(ctx, codeOf(args[0])); err != nil {
+					return err
+				}
+				return s.done(t, "You have no seat there any more.")
+			}
+		}}
+}
+
+// codeOf takes the join code out of a link, or what was typed as it is.
+func codeOf(text string) string {
+	text, _, _ = strings.Cut(strings.TrimRight(text, "/"), "#")
+	return text[strings.LastIndex(text, "/")+1:]
+}

@@ -1,0 +1,152 @@
+package cli
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"io"
+	"net/http"
+	"os"
+
+	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/core/rulebook"
+)
+
+// report is what check says of a file, as JSON.
+type report struct {
+	File     string            `json:"file"`
+	OK       bool              `json:"ok"`
+	Name     string            `json:"name,omitempty"`
+	Version  string            `json:"version,omitempty"`
+	Problems rulebook.Problems `json:"problems"`
+}
+
+func checkCommand() command {
+	return command{name: "check", args: "FILE...", least: 1, most: 1000, summary: "Check rulebooks and say all that is wrong with them",
+		details: "FILE is YAML or JSON; - reads standard input. Each finding stands on a line:\nfile:line:column: error or warning: what was found; expected …; did you mean …? [code]\nThe status is 1 when there is an error; warnings alone leave it 0.",
+		setup: func(fs *flag.FlagSet) runner {
+			asJSON := fs.Bool("json", false, "write one JSON document a file")
+			return func(_ context.Context, t *Terminal, files []string) error {
+				bad := false
+				for _, file := range files {
+					src, err := readFile(t, file)
+					if err != nil {
+						return err
+					}
+					book, problems := rulebook.Compile(src)
+					bad = bad || book == nil
+					if err := showCheck(t, file, book, problems, *asJSON); err != nil {
+						return err
+					}
+				}
+				if bad {
+					return errQuiet
+				}
+				return nil
+			}
+		}}
+}
+
+// readFile reads a file, or standard input for "-", up to one byte more than a
+// rulebook may have.
+func readFile(t *Terminal, file string) ([]byte, error) {
+	in := t.In
+	if file != "-" {
+		f, err := os.Open(file)
+		if err != nil {
+			return nil, err
+		}
+		defer f.Close()
+		in = f
+	}
+	return io.ReadAll(io.LimitReader(in, rulebook.MaxBytes+1))
+}
+
+func showCheck(t *Terminal, file string, book *rulebook.Book, problems rulebook.Problems, asJSON bool) error {
+	if asJSON {
+		r := report{File: file, OK: book != nil, Problems: problems}
+		if book != nil {
+			r.Name, r.Version = book.Name, book.Version
+		}
+		if r.Problems == nil {
+			r.Problems = rulebook.Problems{}
+		}
+		return writeJSON(t.Out, r)
+	}
+	for _, p := range problems {
+		fmt.Fprintf(t.Out, "%s:%s\n", file, p)
+	}
+	errors := len(problems.Errors())
+	switch {
+	case errors > 0:
+		fmt.Fprintf(t.Out, "%s: %s, %s\n", file, count(errors, "error"), count(len(problems)-errors, "warning"))
+	case len(problems) > 0:
+		fmt.Fprintf(t.Out, "%s: %s %s can be played, with %s\n", file, book.Name, book.Version, count(len(problems), "warning"))
+	default:
+		fmt.Fprintf(t.Out, "%s: %s %s can be played\n", file, book.Name, book.Version)
+	}
+	return nil
+}
+
+func count(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}
+
+func publishCommand() command {
+	return command{name: "publish", args: "FILE...", least: 1, most: 1000, summary: "Publish rulebooks at a service, as an operator",
+		details: "A rulebook that is published becomes the current version of its name; lobbies that are open keep\nthe version they were opened with. The operator's key comes from -key-file or the environment\nvariable TURNVEX_OPERATOR_KEY.",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			keyFile := fs.String("key-file", "", "`file` with the operator's key")
+			return func(ctx context.Context, t *Terminal, files []string) error {
+				svc, err := s.operator(ctx, *keyFile)
+				if err != nil {
+					return err
+				}
+				for _, file := range files {
+					if err := loadFile(ctx, t, svc, file, s.json); err != nil {
+						return err
+					}
+				}
+				return nil
+			}
+		}}
+}
+
+func loadFile(ctx context.Context, t *Terminal, svc client.Service, file string, asJSON bool) error {
+	src, err := readFile(t, file)
+	if err != nil {
+		return err
+	}
+	var out report
+	err = svc.Call(ctx, http.MethodPost, "/v1/rulebooks", src, &out)
+	if client.CodeOf(err) == "bad-rulebook" { // show the findings as check does
+		book, problems := rulebook.Compile(src)
+		if book == nil {
+			showCheck(t, file, book, problems, asJSON)
+			return errQuiet
+		}
+	}
+	if err != nil {
+		return err
+	}
+	if out.File = file; asJSON {
+		return writeJSON(t.Out, out)
+	}
+	fmt.Fprintf(t.Out, "%s: %s %s is published. Open a lobby with: turnvex open %s\n", file, out.Name, out.Version, out.Name)
+	return nil
+}
+
+func schemaCommand() command {
+	return command{name: "schema", summary: "Write the JSON Schema of rulebooks, for editors",
+		setup: func(*flag.FlagSet) runner {
+			return func(_ context.Context, t *Terminal, _ []string) error {
+				_, err := t.Out.Write(rulebook.Schema())
+				return err
+			}
+		}}
+}

@@ -1,0 +1,187 @@
+// Package cli is the command line: one file a command.
+package cli
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"os"
+	"os/signal"
+	"slices"
+	"strings"
+	"syscall"
+
+	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/core/rulebook"
+)
+
+// Terminal is what a command reads from and writes to.
+type Terminal struct {
+	In  io.Reader
+	Out io.Writer
+	Err io.Writer
+}
+
+// command is one subcommand.
+type command struct {
+	name    string
+	args    string // what follows the flags
+	summary string
+	details string
+	least   int // arguments
+	most    int
+	setup   func(*flag.FlagSet) runner
+}
+
+// runner does the work of a command, with what is left behind the flags.
+type runner func(ctx context.Context, t *Terminal, args []string) error
+
+func commands() []command {
+	return []command{serveCommand(), checkCommand(), newCommand(), rehearseCommand(), replayCommand(), publishCommand(), typesCommand(), schemaCommand(), signInCommand(), renameCommand(), rulebooksCommand(), lobbiesCommand(),
+		openCommand(), quickCommand(), joinCommand(), watchCommand(), settingsCommand(), askCommand(), leaveCommand(),
+		accountCommand(), keysCommand(), resultsCommand(), boardCommand(), copiesCommand(), endCommand(), closeCommand(), loadCommand()}
+}
+
+// errUsage is an error in how a command was called.
+type errUsage struct{ text string }
+
+func (e errUsage) Error() string { return e.text }
+
+// errQuiet ends a command that has said everything already.
+var errQuiet = errors.New("")
+
+// Main runs the command line and returns the exit status: 0 when it worked, 1
+// when something was refused or failed, 2 when it was called wrongly.
+func Main(args []string, t *Terminal) int {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	return Run(ctx, args, t)
+}
+
+// Run is Main until a context ends.
+func Run(ctx context.Context, args []string, t *Terminal) int {
+	if len(args) == 0 || slices.Contains([]string{"-h", "-help", "--help", "help"}, args[0]) {
+		overview(t.Out)
+		return 0
+	}
+	for _, c := range commands() {
+		if c.name == args[0] {
+			return c.run(ctx, args[1:], t)
+		}
+	}
+	var names []string
+	for _, c := range commands() {
+		names = append(names, c.name)
+	}
+	fmt.Fprintf(t.Err, "turnvex: there is no command %q", args[0])
+	if near := rulebook.Nearest(args[0], names); near != "" {
+		fmt.Fprintf(t.Err, "; did you mean %q?", near)
+	}
+	fmt.Fprintln(t.Err, " Call turnvex -h for the list.")
+	return 2
+}
+
+func overview(w io.Writer) {
+	fmt.Fprint(w, "Turnvex runs matches by rulebooks and keeps every client's copy true.\n\nUsage: turnvex COMMAND [flags] [arguments]\n\n")
+	for _, c := range commands() {
+		fmt.Fprintf(w, "  %-10s %s\n", c.name, c.summary)
+	}
+	fmt.Fprint(w, "\nturnvex COMMAND -h explains a command and its flags.\n")
+}
+
+func (c command) run(ctx context.Context, args []string, t *Terminal) int {
+	fs := flag.NewFlagSet(c.name, flag.ContinueOnError)
+	fs.SetOutput(io.Discard)
+	do := c.setup(fs)
+	positional, err := parseMixed(fs, args)
+	if errors.Is(err, flag.ErrHelp) {
+		c.help(fs, t.Out)
+		return 0
+	}
+	if err == nil && (len(positional) < c.least || len(positional) > c.most) {
+		err = fmt.Errorf("%d arguments, where %q is expected", len(positional), c.args)
+		if c.args == "" {
+			err = fmt.Errorf("%q is too much: no arguments are expected", strings.Join(positional, " "))
+		}
+	}
+	if err != nil {
+		fmt.Fprintf(t.Err, "turnvex %s: %v\nCall turnvex %s -h for its flags.\n", c.name, err, c.name)
+		return 2
+	}
+	err = do(ctx, t, positional)
+	var usage errUsage
+	switch {
+	case err == nil:
+		return 0
+	case errors.As(err, &usage):
+		fmt.Fprintf(t.Err, "turnvex %s: %v\n", c.name, err)
+		return 2
+	case errors.Is(err, context.Canceled) && ctx.Err() != nil:
+		return 130
+	case !errors.Is(err, errQuiet):
+		fmt.Fprintf(t.Err, "turnvex %s: %s\n", c.name, explain(err))
+	}
+	return 1
+}
+
+// parseMixed parses flags that may stand before, between and behind arguments.
+func parseMixed(fs *flag.FlagSet, args []string) ([]string, error) {
+	var positional []string
+	for {
+		if err := fs.Parse(args); err != nil {
+			return nil, err
+		}
+		if args = fs.Args(); len(args) == 0 {
+			return positional, nil
+		}
+		positional, args = append(positional, args[0]), args[1:]
+	}
+}
+
+func (c command) help(fs *flag.FlagSet, w io.Writer) {
+	fmt.Fprintf(w, "%s\n\nUsage: turnvex %s", c.summary, c.name)
+	any := false
+	fs.VisitAll(func(*flag.Flag) { any = true })
+	if any {
+		fmt.Fprint(w, " [flags]")
+	}
+	if c.args != "" {
+		fmt.Fprint(w, " ", c.args)
+	}
+	fmt.Fprintln(w)
+	if c.details != "" {
+		fmt.Fprintf(w, "\n%s\n", c.details)
+	}
+	if any {
+		fmt.Fprintln(w, "\nFlags:")
+		fs.SetOutput(w)
+		fs.PrintDefaults()
+	}
+}
+
+// explain turns an error into a sentence for a person.
+func explain(err error) string {
+	var r *client.Refusal
+	if errors.As(err, &r) {
+		return fmt.Sprintf("%s [%s]", r.Reason, r.Code)
+	}
+	return err.Error()
+}
+
+// writeJSON writes one document.
+func writeJSON(w io.Writer, v any) error {
+	e := json.NewEncoder(w)
+	e.SetEscapeHTML(false)
+	return e.Encode(v)
+}
+
+// env returns an environment variable, or otherwise.
+func env(name, otherwise string) string {
+	if v := os.Getenv(name); v != "" {
+		return v
+	}
+	return otherwise
+}

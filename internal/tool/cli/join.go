@@ -1,0 +1,242 @@
+package cli
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"flag"
+	"fmt"
+	"os"
+	"strings"
+	"sync"
+	"time"
+
+	"golang.org/x/term"
+
+	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/core/replica"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/tool/termview"
+	"turnvex.example/turnvex/internal/wire"
+)
+
+// playOptions say how to come into a lobby.
+type playOptions struct {
+	watch  bool
+	team   string
+	locals []string
+
+	password string
+	version  string
+	wait     bool
+}
+
+func joinCommand() command {
+	return command{name: "join", args: "CODE|LINK", least: 1, most: 1, summary: "Join a lobby and play in the terminal",
+		details: "Keys: enter ready, arrows steer, space stop, tab chooses a target, ctrl+p pauses, q leaves;\nthe actions have the keys that the last line shows.\nWith -json every change, notice and verdict is written as a line, and intents are read as\nlines from standard input, such as {\"do\":\"ready\"} or {\"do\":\"act\",\"name\":\"ram\",\"target\":4}.",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			var o playOptions
+			fs.StringVar(&o.team, "team", "", "the `team` wished for, where the rulebook leaves the choice")
+			locals := fs.String("with", "", "`names` of further players on this connection, separated by commas")
+			fs.StringVar(&o.password, "password", "", "the lobby's `password`, if it has one")
+			fs.StringVar(&o.version, "version", "", "the `version` of the rulebook that the lobby must run; any if empty")
+			fs.BoolVar(&o.wait, "wait", false, "stand in line if the lobby is full")
+			return func(ctx context.Context, t *Terminal, args []string) error {
+				if *locals != "" {
+					o.locals = strings.Split(*locals, ",")
+				}
+				return s.play(ctx, t, args[0], o)
+			}
+		}}
+}
+
+func watchCommand() command {
+	return command{name: "watch", args: "CODE", least: 1, most: 1, summary: "Watch a lobby and its matches in the terminal",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			return func(ctx context.Context, t *Terminal, args []string) error {
+				return s.play(ctx, t, args[0], playOptions{watch: true})
+			}
+		}}
+}
+
+// play connects and shows the lobby until the player leaves.
+func (s *session) play(ctx context.Context, t *Terminal, code string, o playOptions) error {
+	_, svc, err := s.open(ctx, t)
+	if err != nil {
+		return err
+	}
+	out := &lineWriter{t: t}
+	changed, events := make(chan struct{}, 1), make(chan client.Notice, 64)
+	opts := client.Options{Address: svc.Address, Lobby: codeOf(code), Watch: o.watch, Team: o.team, Locals: o.locals,
+		Password: o.password, Version: o.version, Wait: o.wait,
+		Tokens: func(ctx context.Context) (string, error) {
+			_, svc, err := s.open(ctx, t)
+			return svc.Token, err
+		}}
+	live := !s.json && isTerminal(t)
+	opts.OnChange = func(c client.Change) {
+		if !live {
+			out.change(c, s.json)
+		}
+		select {
+		case changed <- struct{}{}:
+		default:
+		}
+	}
+	opts.OnNotice = func(n client.Notice) {
+		if !live {
+			out.line(n, s.json)
+			return
+		}
+		select {
+		case events <- n:
+		default: // nobody reads that many
+		}
+	}
+	conn, err := client.Connect(ctx, opts)
+	if err != nil {
+		return err
+	}
+	defer conn.Close()
+	if conn.Waiting() && !s.json {
+		fmt.Fprintln(t.Err, "The lobby is full; you stand in line and watch meanwhile.")
+	}
+	if live {
+		left, err := termview.Run(ctx, termview.Options{Conn: conn, Play: !o.watch, In: t.In, Out: t.Out, Events: events, Changed: changed})
+		return s.finish(t, conn, left && !o.watch, err)
+	}
+	if s.json && !o.watch {
+		go readIntents(t, conn, out)
+	}
+	select {
+	case <-conn.Done():
+	case <-ctx.Done():
+	}
+	return s.finish(t, conn, !o.watch, nil)
+}
+
+// finish leaves the lobby if that is wanted and says how it ended.
+func (s *session) finish(t *Terminal, conn *client.Conn, leave bool, err error) error {
+	if leave && conn.Err() == nil {
+		ctx, cancel := context.WithTimeout(context.Background(), 3*time.Second)
+		defer cancel()
+		err = conn.Leave(ctx)
+	} else if e := conn.Err(); e != nil && client.CodeOf(e) != "left" {
+		err = e
+	}
+	if err == nil && !s.json {
+		fmt.Fprintln(t.Err, "You have left.")
+	}
+	return err
+}
+
+func isTerminal(t *Terminal) bool {
+	in, ok1 := t.In.(*os.File)
+	out, ok2 := t.Out.(*os.File)
+	return ok1 && ok2 && term.IsTerminal(int(in.Fd())) && term.IsTerminal(int(out.Fd()))
+}
+
+// lineWriter writes what happens, a line each, from several goroutines.
+type lineWriter struct {
+	mu sync.Mutex
+	t  *Terminal
+}
+
+// changeLine is a change as -json writes it.
+type changeLine struct {
+	Is    string   `json:"is"` // "change", "appeared" or "gone"
+	Sheet sheet.ID `json:"sheet"`
+	Kind  string   `json:"kind"`
+	Field string   `json:"field,omitempty"`
+	Old   any      `json:"old,omitempty"`
+	New   any      `json:"new,omitempty"`
+}
+
+func (w *lineWriter) change(c client.Change, asJSON bool) {
+	l := changeLine{Is: "change", Sheet: c.Sheet.ID, Kind: c.Sheet.Kind.String()}
+	switch {
+	case c.Appeared:
+		l.Is = "appeared"
+	case c.Gone:
+		l.Is = "gone"
+	default:
+		l.Field = c.Field.Name
+		if !c.First {
+			l.Old = c.Old.Plain()
+		}
+		if c.Seen {
+			l.New = c.New.Plain()
+		}
+	}
+	if asJSON {
+		w.line(l, true)
+		return
+	}
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if c.Field == nil {
+		fmt.Fprintf(w.t.Out, "%s %d %s\n", l.Kind, l.Sheet, l.Is)
+		return
+	}
+	fmt.Fprintf(w.t.Out, "%s %d %s: %s -> %s\n", l.Kind, l.Sheet, l.Field, c.Old.Show(c.Field, 20, 0), c.New.Show(c.Field, 20, 0))
+}
+
+func (w *lineWriter) text(format string, args ...any) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	fmt.Fprintf(w.t.Out, format, args...)
+}
+
+func (w *lineWriter) line(v any, asJSON bool) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if n, ok := v.(client.Notice); ok && !asJSON {
+		data, _ := json.Marshal(n.With)
+		fmt.Fprintf(w.t.Out, "notice %s %s\n", n.Name, data)
+		return
+	}
+	writeJSON(w.t.Out, v)
+}
+
+// intentLine is an intent as it is read from standard input.
+type intentLine struct {
+	Seat   uint32         `json:"seat"`
+	Do     string         `json:"do"`
+	Name   string         `json:"name"`
+	Target uint32         `json:"target"`
+	At     *[2]int64      `json:"at"`
+	Args   map[string]any `json:"args"`
+	Text   string         `json:"text"`
+	Value  any            `json:"value"`
+}
+
+// readIntents sends an intent for each line of standard input and writes its
+// verdict. The connection is left when the input ends.
+func readIntents(t *Terminal, conn *client.Conn, out *lineWriter) {
+	sc := bufio.NewScanner(t.In)
+	var waiting sync.WaitGroup
+	for sc.Scan() {
+		if strings.TrimSpace(sc.Text()) == "" {
+			continue
+		}
+		var in intentLine
+		if err := wire.Read(replica.JSON, sc.Bytes(), &in); err != nil {
+			out.line(map[string]any{"is": "error", "code": "bad-message", "reason": err.Error()}, true)
+			continue
+		}
+		p := conn.Send(client.Intent{Seat: in.Seat, Do: in.Do, Name: in.Name, Target: in.Target, At: in.At, Args: in.Args, Text: in.Text, Value: in.Value})
+		waiting.Go(func() {
+			if v, err := p.Verdict(context.Background()); err == nil {
+				out.line(v, true)
+			}
+		})
+	}
+	waiting.Wait()
+	ctx, cancel := context.WithTimeout(context.Background(), 3*time.Second)
+	defer cancel()
+	conn.Leave(ctx)
+}

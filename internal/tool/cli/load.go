@@ -1,0 +1,57 @@
+package cli
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"os"
+
+	"golang.org/x/term"
+
+	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/tool/load"
+)
+
+func loadCommand() command {
+	return command{name: "load", args: "RULEBOOK", least: 1, most: 1, summary: "Drive a service with simulated clients and measure it",
+		details: "Clients sign in, gather in lobbies of their own, get ready and act at random. The table says what they\nwere sent, against sending the whole state or a patch each tick, and how long intents took to the\nverdict and to every replica. The lobbies are for practice, so nothing of it is kept, and the\nplayers are removed in the end, unless -real.",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			var cfg load.Config
+			fs.IntVar(&cfg.Clients, "clients", 8, "how `many` clients")
+			fs.IntVar(&cfg.Lobby, "lobby", 0, "how `many` of them in each lobby; as many as the rulebook seats, at most 8, if 0")
+			fs.DurationVar(&cfg.For, "for", 0, "how `long` it is measured (default 20s)")
+			fs.DurationVar(&cfg.Warmup, "warm-up", 0, "how `long` they play before that (default 3s)")
+			fs.Float64Var(&cfg.Rate, "rate", 2, "intents a `second` of each client")
+			fs.BoolVar(&cfg.Real, "real", false, "real lobbies: results, records and boards are kept")
+			fs.BoolVar(&cfg.JSON, "speak-json", false, "speak turnvex.v1+json instead of turnvex.v1+cbor")
+			fs.Uint64Var(&cfg.Seed, "seed", 1, "the `number` that what they do follows from")
+			bad := fs.String("rough", "", "make the connections bad: `delay=80ms,jitter=20ms,stall=2s/30s,cut=1m`")
+			options := optionList{}
+			fs.Var(options, "option", "`NAME=VALUE` of an option of the rulebook; may be given several times")
+			return func(ctx context.Context, t *Terminal, args []string) error {
+				svc, err := s.reader()
+				if err != nil {
+					return err
+				}
+				if cfg.Rough, err = client.ParseRough(*bad); err != nil {
+					return errUsage{"-rough: " + err.Error()}
+				}
+				cfg.Service, cfg.Rulebook, cfg.Options = svc.Address, args[0], options
+				load.Quiet()
+				if f, ok := t.Err.(*os.File); ok && term.IsTerminal(int(f.Fd())) {
+					cfg.Progress = func(text string) { fmt.Fprintf(f, "\r\x1b[K%s", text) }
+					defer fmt.Fprint(f, "\r\x1b[K")
+				}
+				report, err := load.Run(ctx, cfg)
+				if err != nil {
+					return err
+				}
+				if s.json {
+					return writeJSON(t.Out, report)
+				}
+				return report.Write(t.Out)
+			}
+		}}
+}

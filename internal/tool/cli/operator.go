@@ -1,0 +1,88 @@
+package cli
+
+import (
+	"context"
+	"flag"
+	"fmt"
+
+	"turnvex.example/turnvex/client"
+)
+
+// operatorCommand is a command on one lobby that needs a service key.
+func operatorCommand(name, summary, details string, flags func(*flag.FlagSet), do func(context.Context, *Terminal, *session, client.Service, string) error) command {
+	return command{name: name, args: "CODE", least: 1, most: 1, summary: summary, details: details,
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			if flags != nil {
+				flags(fs)
+			}
+			keyFile := fs.String("key-file", "", "`file` with a service key; otherwise TURNVEX_OPERATOR_KEY")
+			return func(ctx context.Context, t *Terminal, args []string) error {
+				svc, err := s.operator(ctx, *keyFile)
+				if err != nil {
+					return err
+				}
+				return do(ctx, t, &s, svc, codeOf(args[0]))
+			}
+		}}
+}
+
+func copiesCommand() command {
+	return operatorCommand("copies", "Ask every client in a lobby whether its copy is what it should be",
+		"Each connection answers with a hash of its copy; for one that differs, the fields are shown.\nThe status is 1 when any differs. A key with any scope will do.", nil,
+		func(ctx context.Context, t *Terminal, s *session, svc client.Service, code string) error {
+			r, err := svc.CheckCopies(ctx, code)
+			if err != nil {
+				return err
+			}
+			if s.json {
+				err = writeJSON(t.Out, r)
+			} else {
+				err = showCopies(t, r)
+			}
+			if err == nil && len(r.Differs) > 0 {
+				return errQuiet
+			}
+			return err
+		})
+}
+
+func showCopies(t *Terminal, r *client.CopyReport) error {
+	fmt.Fprintf(t.Out, "%d of %s answered; ", r.Answered, count(r.Asked, "connection"))
+	if len(r.Differs) == 0 {
+		fmt.Fprintln(t.Out, "every copy is what it should be.")
+		return nil
+	}
+	fmt.Fprintf(t.Out, "%s:\n", count(len(r.Differs), "difference"))
+	var rows [][]string
+	for _, d := range r.Differs {
+		rows = append(rows, []string{fmt.Sprint(d.Seat), fmt.Sprintf("%s %d", d.Kind, d.Sheet), d.Field, d.Want, d.Found})
+	}
+	return table(t.Out, []string{"SEAT", "SHEET", "FIELD", "SHOULD BE", "IS"}, rows)
+}
+
+func endCommand() command {
+	var because *string
+	return operatorCommand("end", "End the match that is running in a lobby, as an operator",
+		"The result is reckoned and kept as after any other end.",
+		func(fs *flag.FlagSet) {
+			because = fs.String("because", "", "the `reason` that is told, at most 64 bytes")
+		},
+		func(ctx context.Context, t *Terminal, s *session, svc client.Service, code string) error {
+			if err := svc.EndMatch(ctx, code, *because); err != nil {
+				return err
+			}
+			return s.done(t, "No match is running in the lobby any longer.")
+		})
+}
+
+func closeCommand() command {
+	return operatorCommand("close", "Close a lobby, as an operator", "Whoever is in it is told. Records are saved first.", nil,
+		func(ctx context.Context, t *Terminal, s *session, svc client.Service, code string) error {
+			if err := svc.CloseLobby(ctx, code); err != nil {
+				return err
+			}
+			return s.done(t, "The lobby is closed.")
+		})
+}

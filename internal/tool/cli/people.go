@@ -1,0 +1,174 @@
+package cli
+
+import (
+	"bufio"
+	"context"
+	"flag"
+	"fmt"
+	"os"
+	"strings"
+	"time"
+
+	"golang.org/x/term"
+
+	"turnvex.example/turnvex/client"
+)
+
+// password asks for a password: from the environment, the terminal (unseen), or a
+// line of the input.
+func password(t *Terminal, what string) (string, error) {
+	if p := os.Getenv("TURNVEX_PASSWORD"); p != "" {
+		return p, nil
+	}
+	fmt.Fprintf(t.Err, "%s: ", what)
+	if f, ok := t.In.(*os.File); ok && term.IsTerminal(int(f.Fd())) {
+		data, err := term.ReadPassword(int(f.Fd()))
+		fmt.Fprintln(t.Err)
+		return string(data), err
+	}
+	line, err := bufio.NewReader(t.In).ReadString('\n')
+	if line == "" && err != nil {
+		return "", errUsage{"a password is needed: on standard input or in TURNVEX_PASSWORD"}
+	}
+	return strings.TrimRight(line, "\r\n"), nil
+}
+
+func accountCommand() command {
+	return command{name: "account", args: "make LOGIN | password | sign-out | delete", least: 1, most: 2, summary: "Make and change the account of the player you are",
+		details: "With an account the same player can sign in from any device: turnvex sign-in -login LOGIN.\nmake gives the player a login name and a password; password changes it; sign-out ends every\nsign-in on every device; delete removes the player with everything that is kept of them.\nPasswords are asked for, or taken from TURNVEX_PASSWORD (the old one, TURNVEX_NEW_PASSWORD the new).",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			sure := fs.Bool("sure", false, "delete: really")
+			return func(ctx context.Context, t *Terminal, args []string) error {
+				p, svc, err := s.open(ctx, t)
+				if err != nil {
+					return err
+				}
+				return s.account(ctx, t, p, svc, args, *sure)
+			}
+		}}
+}
+
+func (s *session) account(ctx context.Context, t *Terminal, p *profile, svc client.Service, args []string, sure bool) error {
+	forget := func() error {
+		p.Token, p.Expires = "", time.Time{}
+		return s.save(p)
+	}
+	switch {
+	case args[0] == "make" && len(args) == 2:
+		pass, err := password(t, "Password (at least 10 characters)")
+		if err != nil {
+			return err
+		}
+		if err := svc.MakeAccount(ctx, args[1], pass); err != nil {
+			return err
+		}
+		return s.done(t, "The account is made. Sign in elsewhere with: turnvex sign-in -login "+args[1])
+	case args[0] == "password" && len(args) == 1:
+		old, err := password(t, "Old password")
+		if err != nil {
+			return err
+		}
+		next := os.Getenv("TURNVEX_NEW_PASSWORD")
+		if next == "" {
+			if next, err = password(t, "New password"); err != nil {
+				return err
+			}
+		}
+		if err := svc.ChangePassword(ctx, old, next); err != nil {
+			return err
+		}
+		if err := forget(); err != nil {
+			return err
+		}
+		return s.done(t, "The password is changed; every earlier sign-in has ended.")
+	case args[0] == "sign-out" && len(args) == 1:
+		if err := svc.SignOutEverywhere(ctx); err != nil {
+			return err
+		}
+		if err := forget(); err != nil {
+			return err
+		}
+		return s.done(t, "Signed out on every device.")
+	case args[0] == "delete" && len(args) == 1:
+		if !sure {
+			return errUsage{"this cannot be taken back; say -sure"}
+		}
+		if err := svc.DeleteMe(ctx); err != nil {
+			return err
+		}
+		p.Device, p.Player, p.Name = "", "", ""
+		if err := forget(); err != nil {
+			return err
+		}
+		return s.done(t, "The player is deleted.")
+	}
+	return errUsage{fmt.Sprintf("%q is not: make LOGIN, password, sign-out or delete", strings.Join(args, " "))}
+}
+
+func keysCommand() command {
+	return command{name: "keys", args: "list | make NAME | revoke NAME", least: 1, most: 2, summary: "List, make and revoke service keys, as an operator",
+		details: "A service key signs a program in. Its scopes are operator (everything), referee (sees all and\ndecides what rulebooks leave to referees) and read (sees all). A key is shown once, when it is made.",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			keyFile := fs.String("key-file", "", "`file` with an operator's key; otherwise TURNVEX_OPERATOR_KEY")
+			scopes := fs.String("scopes", "read", "`scopes` of a new key, separated by commas")
+			return func(ctx context.Context, t *Terminal, args []string) error {
+				svc, err := s.operator(ctx, *keyFile)
+				if err != nil {
+					return err
+				}
+				return s.keys(ctx, t, svc, args, *scopes)
+			}
+		}}
+}
+
+func (s *session) keys(ctx context.Context, t *Terminal, svc client.Service, args []string, scopes string) error {
+	switch {
+	case args[0] == "list" && len(args) == 1:
+		keys, err := svc.Keys(ctx)
+		if err != nil {
+			return err
+		}
+		var rows [][]string
+		for _, k := range keys {
+			if s.json {
+				if err := writeJSON(t.Out, k); err != nil {
+					return err
+				}
+				continue
+			}
+			used, state := "never", "good"
+			if k.Used != nil {
+				used = since(*k.Used) + " ago"
+			}
+			if k.Revoked != nil {
+				state = "revoked"
+			}
+			rows = append(rows, []string{k.Name, strings.Join(k.Scopes, ", "), since(k.Created) + " ago", used, state})
+		}
+		if s.json {
+			return nil
+		}
+		return table(t.Out, []string{"NAME", "SCOPES", "MADE", "LAST USED", "STATE"}, rows)
+	case args[0] == "make" && len(args) == 2:
+		k, err := svc.MakeKey(ctx, args[1], strings.Split(scopes, ",")...)
+		if err != nil {
+			return err
+		}
+		if s.json {
+			return writeJSON(t.Out, k)
+		}
+		fmt.Fprintf(t.Out, "%s\n", k.Key)
+		fmt.Fprintf(t.Err, "This is the key %q (%s). It is shown only now.\n", k.Name, strings.Join(k.Scopes, ", "))
+		return nil
+	case args[0] == "revoke" && len(args) == 2:
+		if err := svc.RevokeKey(ctx, args[1]); err != nil {
+			return err
+		}
+		return s.done(t, "The key is revoked, with every token had for it.")
+	}
+	return errUsage{fmt.Sprintf("%q is not: list, make NAME or revoke NAME", strings.Join(args, " "))}
+}

@@ -1,0 +1,238 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"flag"
+	"fmt"
+	"io"
+	"os"
+	"time"
+
+	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/node/journal"
+	"turnvex.example/turnvex/internal/tool/rehearse"
+	"turnvex.example/turnvex/internal/tool/script"
+)
+
+func rehearseCommand() command {
+	return command{name: "rehearse", args: "FILE", least: 1, most: 1, summary: "Run a rulebook's matches at full speed, with random or scripted players",
+		details: "Without -script the players act at random; the report says how long matches last, how often\neach side wins, and which phases and actions were never used. The same seed gives the same\nreport, byte for byte; how fast it ran is written to standard error.\nWith -script FILE one match is played as written, and told line by line:\n  at 0s   Mara enters amber\n  at 1s   all ready\n  at 7s   Mara ram Joss",
+		setup: func(fs *flag.FlagSet) runner {
+			var o rehearse.Options
+			fs.IntVar(&o.Matches, "matches", 100, "how `many` matches")
+			fs.IntVar(&o.Players, "players", 0, "how `many` players; as many as the rulebook seats, at most 8, if 0")
+			fs.Uint64Var(&o.Seed, "seed", 1, "the `number` that all chance follows from")
+			fs.DurationVar(&o.Limit, "limit", time.Hour, "play `time` after which a match counts as endless")
+			fs.IntVar(&o.Workers, "workers", 0, "how `many` matches at once; as many as there are cores if 0")
+			given := optionList{}
+			fs.Var(given, "option", "`NAME=VALUE` of an option of the rulebook; may be given several times")
+			scriptFile := fs.String("script", "", "`file` that says who does what at which time")
+			chart := fs.String("chart", "", "draw lengths and wins into this `file` (.svg or .png)")
+			record := fs.String("journal", "", "write the journal of the first match (or the script's) into this `file`")
+			asJSON := fs.Bool("json", false, "write the report as one JSON document")
+			return func(ctx context.Context, t *Terminal, args []string) error {
+				book, err := compileFile(t, args[0])
+				if err != nil {
+					return err
+				}
+				if o.Options, err = readOptions(book, given); err != nil {
+					return err
+				}
+				r, err := runRehearsal(t, book, o, *scriptFile, *record, *asJSON)
+				if err != nil {
+					return err
+				}
+				if *chart != "" {
+					data, err := r.Chart(*chart)
+					if err == nil {
+						err = os.WriteFile(*chart, data, 0o644)
+					}
+					if err != nil {
+						return err
+					}
+				}
+				if *asJSON {
+					return writeJSON(t.Out, r)
+				}
+				_, err = io.WriteString(t.Out, r.Text())
+				return err
+			}
+		}}
+}
+
+// compileFile reads and compiles a rulebook, and shows its problems if it has errors.
+func compileFile(t *Terminal, file string) (*rulebook.Book, error) {
+	src, err := readFile(t, file)
+	if err != nil {
+		return nil, err
+	}
+	book, problems := rulebook.Compile(src)
+	if book == nil {
+		showCheck(&Terminal{Out: t.Err}, file, nil, problems, false)
+		return nil, errQuiet
+	}
+	return book, nil
+}
+
+func readOptions(book *rulebook.Book, given optionList) ([]match.Named, error) {
+	var out []match.Named
+	for _, f := range book.Options {
+		raw, ok := given[f.Name]
+		if !ok {
+			continue
+		}
+		delete(given, f.Name)
+		v, err := sheet.Read(f, raw)
+		if err != nil {
+			return nil, errUsage{fmt.Sprintf("the option %s: %s", f.Name, err)}
+		}
+		out = append(out, match.Named{Name: f.Name, Value: v})
+	}
+	for name := range given {
+		return nil, errUsage{fmt.Sprintf("%s has no option %q", book.Name, name)}
+	}
+	return out, nil
+}
+
+func runRehearsal(t *Terminal, book *rulebook.Book, o rehearse.Options, scriptFile, record string, asJSON bool) (*rehearse.Report, error) {
+	var journalFile *os.File
+	if record != "" {
+		var err error
+		if journalFile, err = os.Create(record); err != nil {
+			return nil, err
+		}
+		defer journalFile.Close()
+	}
+	if scriptFile != "" {
+		return runScript(t, book, o, scriptFile, journalFile, asJSON)
+	}
+	began := time.Now()
+	r, err := rehearse.Run(book, o)
+	if err != nil {
+		return nil, errUsage{err.Error()}
+	}
+	took := time.Since(began)
+	play := time.Duration(r.PlayTicks) * time.Second / time.Duration(r.Rate)
+	fmt.Fprintf(t.Err, "%d matches, %s of play, in %.2f s: %.0f times real time\n", r.Matches, play.Round(time.Second), took.Seconds(), play.Seconds()/took.Seconds())
+	if journalFile != nil {
+		if err := rehearse.Record(book, o, 0, journalFile); err != nil {
+			return nil, err
+		}
+		return r, journalFile.Close()
+	}
+	return r, nil
+}
+
+func runScript(t *Terminal, book *rulebook.Book, o rehearse.Options, file string, record *os.File, asJSON bool) (*rehearse.Report, error) {
+	src, err := readFile(t, file)
+	if err != nil {
+		return nil, err
+	}
+	steps, err := script.Parse(src)
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", file, err)
+	}
+	tell := func(at time.Duration, line string) {
+		if !asJSON {
+			fmt.Fprintf(t.Out, "%s  %s\n", sheet.FormatClock(at.Milliseconds()), line)
+		}
+	}
+	var w io.Writer
+	if record != nil {
+		w = record
+	}
+	r, err := rehearse.Script(book, steps, o, tell, w)
+	var wrong *script.Error
+	if errors.As(err, &wrong) {
+		return nil, fmt.Errorf("%s: %w", file, err)
+	}
+	if !asJSON && err == nil {
+		fmt.Fprintln(t.Out)
+	}
+	return r, err
+}
+
+func replayCommand() command {
+	return command{name: "replay", args: "FILE", least: 1, most: 1, summary: "Play a journal back, verify its hashes and show the state",
+		details: "A journal comes from turnvex rehearse -journal FILE or from turnvex serve -journals FOLDER.\nThe status is 1 when the state differs from the recorded one; the message says at which tick.",
+		setup: func(fs *flag.FlagSet) runner {
+			to := fs.Int64("to", -1, "stop at this wall `tick` and show the state there; the end if negative")
+			hidden := fs.Bool("hidden", false, "show hidden fields too")
+			asJSON := fs.Bool("json", false, "write the state as one JSON document")
+			return func(_ context.Context, t *Terminal, args []string) error {
+				f, err := os.Open(args[0])
+				if err != nil {
+					return err
+				}
+				defer f.Close()
+				rp, err := journal.Open(f)
+				if err != nil {
+					return fmt.Errorf("%s: %w", args[0], err)
+				}
+				err = rp.RunTo(sheet.Tick(*to))
+				var diff *journal.Difference
+				if err != nil && !errors.Is(err, io.EOF) && !errors.As(err, &diff) {
+					return fmt.Errorf("%s: %w", args[0], err)
+				}
+				if e := showReplay(t, rp, *hidden, *asJSON, diff); e != nil {
+					return e
+				}
+				if diff != nil {
+					return fmt.Errorf("%s: %w", args[0], diff)
+				}
+				return nil
+			}
+		}}
+}
+
+// replayed is the state of a replay, as JSON.
+type replayed struct {
+	Rulebook string           `json:"rulebook"`
+	Version  string           `json:"version"`
+	Tick     sheet.Tick       `json:"tick"`
+	Play     sheet.Tick       `json:"play_tick"`
+	Hash     string           `json:"hash"`
+	Inputs   int              `json:"inputs"`
+	Hashes   int              `json:"hashes"`
+	Same     bool             `json:"same"`
+	Sheets   []map[string]any `json:"sheets"`
+}
+
+func showReplay(t *Terminal, rp *journal.Replay, hidden, asJSON bool, diff *journal.Difference) error {
+	m := rp.M
+	out := replayed{Rulebook: rp.Book.Name, Version: rp.Book.Version, Tick: m.Tick(), Play: m.PlayTick(), Hash: fmt.Sprintf("%016x", m.Hash()),
+		Inputs: rp.Inputs, Hashes: rp.Hashes, Same: diff == nil, Sheets: []map[string]any{}}
+	if !asJSON {
+		verified := fmt.Sprintf("%d hashes are the same", rp.Hashes)
+		if diff != nil {
+			verified = "the hashes differ"
+		}
+		fmt.Fprintf(t.Out, "%s %s: tick %d (play tick %d), %d inputs, %s, state %s\n", out.Rulebook, out.Version, out.Tick, out.Play, out.Inputs, verified, out.Hash)
+	}
+	var rows [][]string
+	for k := 0; k < sheet.Kinds; k++ {
+		for _, r := range m.Store().Of(sheet.Kind(k)) {
+			one := map[string]any{"sheet": r.ID, "kind": r.Kind.String()}
+			for _, f := range rp.Book.Schema.Fields(r.Kind) {
+				if f.See == sheet.Hidden && !hidden {
+					continue
+				}
+				now := m.PlayTick()
+				if f.Wall {
+					now = m.Tick()
+				}
+				text := r.Get(f).Show(f, rp.Book.Rate, now)
+				one[f.Name] = text
+				rows = append(rows, []string{fmt.Sprintf("%s %d", r.Kind, r.ID), f.Name, text})
+			}
+			out.Sheets = append(out.Sheets, one)
+		}
+	}
+	if asJSON {
+		return writeJSON(t.Out, out)
+	}
+	return table(t.Out, []string{"SHEET", "FIELD", "VALUE"}, rows)
+}

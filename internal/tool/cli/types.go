@@ -1,0 +1,35 @@
+package cli
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"strings"
+
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/tool/typenames"
+)
+
+func typesCommand() command {
+	return command{name: "types", args: "FILE", least: 1, most: 1, summary: "Write a rulebook's names as declarations in a programming language",
+		details: "The names of sheets' fields, actions, notices, phases and so on, so that a compiler finds one that\nis misspelt or gone. They go to standard output.",
+		setup: func(fs *flag.FlagSet) runner {
+			language := fs.String("lang", "go", "`language`: "+strings.Join(typenames.Languages(), ", "))
+			return func(_ context.Context, t *Terminal, args []string) error {
+				src, err := readFile(t, args[0])
+				if err != nil {
+					return err
+				}
+				book, problems := rulebook.Compile(src)
+				if book == nil {
+					return fmt.Errorf("%s has errors; turnvex check shows them:\n%w", args[0], problems)
+				}
+				text, err := typenames.Write(book, *language)
+				if err != nil {
+					return errUsage{"-lang: " + err.Error()}
+				}
+				_, err = t.Out.Write([]byte(text))
+				return err
+			}
+		}}
+}

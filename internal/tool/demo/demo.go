@@ -1,0 +1,159 @@
+// Package demo runs the Lantern Regatta: a service with the demo rulebooks, and
+// skiffs that play through the real client and the real socket.
+package demo
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"net"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+	"time"
+
+	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/node/service"
+	"turnvex.example/turnvex/internal/tool/pgbox"
+)
+
+// Options say how to run the demo.
+type Options struct {
+	Root   string // of the project
+	Listen string
+	Out    io.Writer
+	Log    *slog.Logger
+}
+
+// crews are the demo's lobbies and who plays in each. All names are made up.
+var crews = []struct {
+	rulebook, title string
+	names           []string
+	options         map[string]any
+}{
+	{"clash", "Lantern Regatta: the clash", []string{"Mara Quill", "Joss Fenwick", "Odile Tarn", "Pim Harrow"}, map[string]any{"minutes": "0.5"}},
+	{"bell", "Lantern Regatta: the bell", []string{"Ines Marl", "Tobin Reeve", "Wanda Loch"}, nil},
+	{"course", "Lantern Regatta: the course", []string{"Ruben Ask", "Lotte Brine"}, nil},
+}
+
+// Run starts everything, says how to use it, and stops all of it when ctx ends.
+func Run(ctx context.Context, o Options) error {
+	say := func(format string, args ...any) { fmt.Fprintf(o.Out, format+"\n", args...) }
+	began := time.Now()
+	if err := free(o.Listen); err != nil {
+		return err
+	}
+	folder := pgbox.Folder(o.Root)
+	say("Starting PostgreSQL in %s", filepath.Join(folder, "demo"))
+	box, err := pgbox.Start(ctx, pgbox.Options{Dir: filepath.Join(folder, "demo")})
+	if err != nil {
+		return err
+	}
+	defer func() { say("Stopping PostgreSQL"); box.Stop() }()
+	key, err := operatorKey(filepath.Join(folder, "operator-key"))
+	if err != nil {
+		return err
+	}
+	say("Starting the service on %s", o.Listen)
+	svc, err := service.Start(ctx, service.Config{Listen: o.Listen, Database: box.Address, Region: "harbour",
+		Rulebooks: filepath.Join(o.Root, "demo/rulebooks"), OperatorKey: key, Log: o.Log})
+	if err != nil {
+		return err
+	}
+	defer func() { say("Stopping the service: lobbies are closed and saved"); svc.Stop() }()
+	var bots sync.WaitGroup
+	ctx, cancel := context.WithCancel(ctx)
+	defer bots.Wait()
+	defer cancel()
+	say("Nine skiffs put out")
+	code, err := launch(ctx, svc.Address, key, &bots, o.Log)
+	if err != nil {
+		return err
+	}
+	welcome(o, svc.Address, key, code, time.Since(began))
+	select {
+	case <-ctx.Done():
+	case err = <-svc.Failed():
+	}
+	say("")
+	return err
+}
+
+// free tells early and clearly when the address is taken.
+func free(listen string) error {
+	l, err := net.Listen("tcp", listen)
+	if err != nil {
+		return fmt.Errorf("the address %s cannot be used (%w): stop what uses it, or choose another one with TURNVEX_LISTEN=127.0.0.1:PORT ./dev demo", listen, errors.Unwrap(err))
+	}
+	return l.Close()
+}
+
+// operatorKey reads the demo's operator key, which the first start makes.
+func operatorKey(file string) (string, error) {
+	data, err := os.ReadFile(file)
+	if err == nil {
+		return strings.TrimSpace(string(data)), nil
+	}
+	if !errors.Is(err, os.ErrNotExist) {
+		return "", err
+	}
+	key := newKey()
+	return key, os.WriteFile(file, []byte(key+"\n"), 0o600)
+}
+
+func welcome(o Options, address, key, code string, took time.Duration) {
+	service := ""
+	if address != "http://127.0.0.1:7420" {
+		service = " -service " + address
+	}
+	fmt.Fprintf(o.Out, `
+The Lantern Regatta is running (ready in %.1f s).
+
+  Console            %s/#key=%s
+  Join the clash     ./bin/turnvex join%s %s
+  Watch it           ./bin/turnvex watch%s %s
+  See all lobbies    ./bin/turnvex lobbies%s
+  See the results    ./bin/turnvex results%s
+
+Ctrl-C stops all of it. What was played is kept for the next start.
+`, took.Seconds(), address, key, service, code, service, code, service, service)
+}
+
+// launch opens the lobbies and sends the skiffs in. It returns the join code of
+// the first.
+func launch(ctx context.Context, address, key string, bots *sync.WaitGroup, log *slog.Logger) (string, error) {
+	first := ""
+	for _, crew := range crews {
+		var tokens []string
+		for _, name := range crew.names {
+			in, err := client.SignIn(ctx, address, key+strings.ReplaceAll(name, " ", "-"), name)
+			if err != nil {
+				return "", err
+			}
+			tokens = append(tokens, in.Token)
+		}
+		l, err := client.Service{Address: address, Token: tokens[0]}.Open(ctx, client.Opening{Rulebook: crew.rulebook, Title: crew.title, Options: crew.options})
+		if err != nil {
+			return "", err
+		}
+		if first == "" {
+			first = l.Code
+		}
+		for _, token := range tokens {
+			conn, err := client.Connect(ctx, client.Options{Address: address, Token: token, Lobby: l.Code})
+			if err != nil {
+				return "", err
+			}
+			bots.Go(func() {
+				defer conn.Close()
+				if err := sail(ctx, conn); err != nil && ctx.Err() == nil {
+					log.Warn("a skiff has stopped", "lobby", l.Code, "error", err)
+				}
+			})
+		}
+	}
+	return first, nil
+}

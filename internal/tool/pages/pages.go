@@ -1,0 +1,27 @@
+// Package pages writes the pages of the documentation that are made from the code.
+package pages
+
+import (
+	"fmt"
+	"os"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/node/api"
+	"turnvex.example/turnvex/internal/wire"
+)
+
+// Write writes every page below the present folder.
+func Write() error {
+	schema, err := wire.Schema()
+	if err != nil {
+		return err
+	}
+	for file, text := range map[string]string{"docs/protocol.md": wire.Page(), "docs/protocol.schema.json": string(schema) + "\n", "docs/rulebook.md": rulebook.Reference(), "docs/errors.md": code.Page(), "docs/http.md": string(api.Page())} {
+		if err := os.WriteFile(file, []byte(text), 0o644); err != nil {
+			return err
+		}
+		fmt.Println(file)
+	}
+	return nil
+}

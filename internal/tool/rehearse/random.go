@@ -1,0 +1,238 @@
+package rehearse
+
+import (
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"time"
+
+	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/node/journal"
+)
+
+// looksASecond is how often a random player does something.
+const looksASecond = 4
+
+// actor is a random player.
+type actor struct {
+	seat sheet.ID
+	seq  uint64
+	in   match.Input
+}
+
+// table is a match with random players.
+type table struct {
+	b      *rulebook.Book
+	m      *match.Machine
+	r      *rand.Rand
+	oc     *outcome
+	actors []actor
+	record *journal.Writer
+	in     match.Input
+	stop   bool // further intents would change nothing
+}
+
+func playRandom(b *rulebook.Book, o *Options, i int) *outcome {
+	t := newTable(b, o, seedOf(o.Seed, i), nil)
+	t.play(o)
+	return t.oc
+}
+
+// Record rehearses one match of a rehearsal again, by its number, and writes its
+// journal.
+func Record(b *rulebook.Book, o Options, i int, w io.Writer) error {
+	if err := o.defaults(b); err != nil {
+		return err
+	}
+	seed := seedOf(o.Seed, i)
+	jw, err := journal.NewWriter(w, journal.Head{Rulebook: b.Source, Setup: setup(&o, seed)}, hashEvery(b))
+	if err != nil {
+		return err
+	}
+	t := newTable(b, &o, seed, jw)
+	t.play(&o)
+	return jw.Hash(t.m)
+}
+
+func setup(o *Options, seed uint64) match.Setup {
+	return match.Setup{Code: "REHEARSE", Seed: seed, Options: o.Options}
+}
+
+func newTable(b *rulebook.Book, o *Options, seed uint64, record *journal.Writer) *table {
+	t := &table{b: b, m: match.New(b, setup(o, seed)), r: rand.New(rand.NewPCG(seed, 1)), oc: newOutcome(seed), record: record}
+	for n := range o.Players {
+		t.in = match.Input{Kind: match.Enter, Acct: fmt.Sprint("player", n+1), Name: fmt.Sprint("Player ", n+1), Conn: fmt.Sprint(n)}
+		seat := t.take()
+		if seat == 0 {
+			continue
+		}
+		t.in = match.Input{Kind: match.Loaded, Seat: seat}
+		t.take()
+		t.actors = append(t.actors, actor{seat: seat})
+	}
+	return t
+}
+
+// take hands the prepared input to the authority.
+func (t *table) take() sheet.ID {
+	t.in.At = max(t.in.At, t.m.Tick())
+	if t.record != nil {
+		t.record.Hash(t.m)
+		t.record.Input(&t.in)
+	}
+	out := t.m.Step(&t.in)
+	t.oc.note(t.b, t.m, &t.in, out)
+	t.m.Store().ClearChanges()
+	return out.Seat
+}
+
+// play starts the match and lets everybody act, each at a moment of their own,
+// until it is over or the limit has passed.
+func (t *table) play(o *Options) {
+	for _, a := range t.actors {
+		t.in = match.Input{Kind: match.Intent, Seat: a.seat, Verb: match.VerbReady}
+		t.take()
+	}
+	if t.m.State() == rulebook.Gathering && len(t.actors) > 0 {
+		t.in = match.Input{Kind: match.Intent, Seat: t.actors[0].seat, Verb: match.VerbStart}
+		t.take()
+	}
+	if t.b.Players.Least > len(t.actors) || t.m.State() == rulebook.Gathering {
+		t.oc.stuck = true
+		return
+	}
+	every := sheet.Tick(max(t.b.Rate/looksASecond, 1))
+	limit := sheet.Tick(o.Limit * time.Duration(t.b.Rate) / time.Second)
+	for tick := t.m.Tick() + 1; t.oc.result == nil && t.m.PlayTick() < limit; tick++ {
+		acted := false
+		for i := range t.actors {
+			if (tick+sheet.Tick(i)*every/sheet.Tick(len(t.actors)))%every == 0 {
+				t.act(&t.actors[i], tick)
+				acted = true
+			}
+		}
+		if !acted && t.m.Next() > 0 && t.m.Next() <= tick {
+			t.in = match.Input{At: tick, Kind: match.Tick}
+			t.take()
+		}
+	}
+	t.oc.ticks = t.m.PlayTick()
+	t.oc.endless = t.oc.result == nil
+	t.oc.stuck = t.oc.endless && t.m.Next() == 0
+}
+
+// act lets a player do something at random: steer, or use an action on somebody.
+func (t *table) act(a *actor, tick sheet.Tick) {
+	a.seq++
+	t.in = match.Input{At: tick, Kind: match.Intent, Seat: a.seat, Seq: a.seq}
+	me := t.m.Store().Get(a.seat)
+	if me == nil {
+		return
+	}
+	steers := t.b.Movement != nil
+	switch {
+	case steers && (len(t.b.Actions) == 0 || t.r.IntN(2) == 0):
+		t.steer(me)
+	case len(t.b.Actions) > 0:
+		t.use(me, t.b.Actions[t.r.IntN(len(t.b.Actions))])
+	default:
+		t.in = match.Input{At: tick, Kind: match.Tick}
+	}
+	t.take()
+}
+
+// steer heads for a piece, another player or anywhere.
+func (t *table) steer(me *sheet.Row) {
+	t.in.Verb = match.VerbSteer
+	pos := t.b.F.Player.Pos
+	x, y := me.Pos(pos)
+	pieces := t.m.Store().Of(sheet.Piece)
+	switch n := t.r.IntN(4); {
+	case n < 2 && len(pieces) > 0:
+		px, py := pieces[t.r.IntN(len(pieces))].Pos(t.b.F.Piece.Pos)
+		t.in.X, t.in.Y = full(px-x, py-y)
+	case n < 3:
+		if p := t.other(me); p != nil {
+			px, py := p.Pos(pos)
+			t.in.X, t.in.Y = full(px-x, py-y)
+		}
+	default:
+		t.in.X, t.in.Y = full(t.r.Int64N(2001)-1000, t.r.Int64N(2001)-1000)
+	}
+	t.in.Point = true
+}
+
+// full stretches a direction to full speed.
+func full(x, y int64) (int64, int64) {
+	d := max(x, -x, y, -y, 1)
+	return x * 1000 / d, y * 1000 / d
+}
+
+// other picks another player, a rival most of the time.
+func (t *table) other(me *sheet.Row) *sheet.Row {
+	seated := t.m.Store().Seated
+	if len(seated) < 2 {
+		return nil
+	}
+	for range 4 {
+		p := seated[t.r.IntN(len(seated))]
+		if p != me && (p.Team != me.Team || p.Team == 0 || t.r.IntN(4) == 0) {
+			return p
+		}
+	}
+	return nil
+}
+
+// use makes the intent to use an action, with a target, a direction and values
+// at random.
+func (t *table) use(me *sheet.Row, a *rulebook.Action) {
+	t.in.Verb, t.in.Name = match.VerbAct, a.Name
+	p := t.other(me)
+	if a.Aim.Who == "anyone" && t.r.IntN(3) == 0 {
+		p = me
+	}
+	if a.Aim.Who == "friends" {
+		for _, q := range t.m.Store().Seated {
+			if q != me && q.Team == me.Team && (p == nil || p.Team != me.Team || t.r.IntN(2) == 0) {
+				p = q
+			}
+		}
+	}
+	if p != nil {
+		t.in.Target = p.ID
+		if pos := t.b.F.Player.Pos; pos != nil && a.Aim.At >= rulebook.AimLine {
+			x, y := p.Pos(pos)
+			if a.Aim.At == rulebook.AimLine {
+				mx, my := me.Pos(pos)
+				x, y = x-mx, y-my
+			}
+			t.in.X, t.in.Y, t.in.Point = x, y, true
+		}
+	}
+	for _, f := range a.Takes {
+		t.in.Args = append(t.in.Args, match.Named{Name: f.Name, Value: t.value(f)})
+	}
+}
+
+// value makes a value up that an argument may have.
+func (t *table) value(f *sheet.Field) sheet.Value {
+	switch f.Type {
+	case sheet.Flag:
+		return sheet.IntValue(f.Type, t.r.Int64N(2))
+	case sheet.Choice:
+		return sheet.IntValue(f.Type, t.r.Int64N(int64(len(f.Choices))))
+	case sheet.Ref:
+		list := t.m.Store().Of(f.Of)
+		if len(list) == 0 {
+			return sheet.IntValue(f.Type, 0)
+		}
+		return sheet.IntValue(f.Type, int64(list[t.r.IntN(len(list))].ID))
+	}
+	lo, hi := max(f.Min, -1000), min(f.Max, 1000)
+	if lo > hi {
+		lo, hi = f.Min, f.Max
+	}
+	return sheet.IntValue(f.Type, lo+t.r.Int64N(hi-lo+1))
+}

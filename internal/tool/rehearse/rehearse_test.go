@@ -1,0 +1,165 @@
+package rehearse_test
+
+import (
+	"bytes"
+	"errors"
+	"flag"
+	"io"
+	"os"
+	"strings"
+	"testing"
+	"time"
+
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/node/journal"
+	"turnvex.example/turnvex/internal/tool/rehearse"
+	"turnvex.example/turnvex/internal/tool/script"
+)
+
+var update = flag.Bool("update", false, "write the golden journal anew")
+
+func load(t testing.TB, file string) *rulebook.Book {
+	t.Helper()
+	src, err := os.ReadFile(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	book, problems := rulebook.Compile(src)
+	if book == nil {
+		t.Fatal(problems.Error())
+	}
+	return book
+}
+
+const clash = "../../../demo/rulebooks/clash.yaml"
+
+// TestSameSeedSameReport: on one core or many, the report and its chart are the
+// same to the byte; another seed gives another.
+func TestSameSeedSameReport(t *testing.T) {
+	book := load(t, clash)
+	run := func(seed uint64, workers int) *rehearse.Report {
+		r, err := rehearse.Run(book, rehearse.Options{Matches: 20, Seed: seed, Workers: workers})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return r
+	}
+	a, b, c := run(1, 1), run(1, 4), run(2, 4)
+	if a.Text() != b.Text() || a.Text() == c.Text() || a.Ended != 20 || len(a.Unused) > 1 {
+		t.Errorf("seed 1:\n%s\nagain:\n%s\nseed 2:\n%s", a.Text(), b.Text(), c.Text())
+	}
+	for _, file := range []string{"x.svg", "x.png"} {
+		one, err := a.Chart(file)
+		two, _ := b.Chart(file)
+		if err != nil || len(one) < 1000 || !bytes.Equal(one, two) {
+			t.Errorf("the charts as %s: %d and %d bytes, %v", file, len(one), len(two), err)
+		}
+	}
+	if _, err := a.Chart("x.bmp"); err == nil {
+		t.Error("a chart as .bmp was not refused")
+	}
+}
+
+// TestFindsWhatIsWrong: endless and stuck matches, and what is never used.
+func TestFindsWhatIsWrong(t *testing.T) {
+	for _, c := range []struct{ src, want string }{
+		{"phases: {play: {length: 5s, next: play}}", "Not over at the limit"},
+		{"phases: {play: {}}", "Stuck: nothing could happen any more"},
+		{"phases: {play: {length: 5s}, extra: {length: 5s}}\nactions: {a: {if: 1 == 2}}\nwin: {ends: [{if: match.number == 1}]}", "phase extra\n  action a"},
+	} {
+		book, problems := rulebook.Compile([]byte("turnvex: 1\nname: x\nplayers: {least: 2}\n" + c.src))
+		if book == nil {
+			t.Fatal(problems)
+		}
+		r, err := rehearse.Run(book, rehearse.Options{Matches: 3, Limit: 30 * time.Second})
+		if err != nil || !strings.Contains(r.Text(), c.want) {
+			t.Errorf("%q is missing (%v) in:\n%s", c.want, err, r.Text())
+		}
+	}
+}
+
+// TestGoldenReplay plays a committed journal back: a change to the core that
+// alters what comes of the same inputs fails here, at the tick where it begins.
+func TestGoldenReplay(t *testing.T) {
+	const file = "testdata/clash.journal"
+	if *update {
+		var b bytes.Buffer
+		if err := rehearse.Record(load(t, clash), rehearse.Options{Seed: 7, Players: 6}, 0, &b); err != nil {
+			t.Fatal(err)
+		}
+		if err := os.WriteFile(file, b.Bytes(), 0o644); err != nil {
+			t.Fatal(err)
+		}
+	}
+	data, err := os.ReadFile(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	rp, err := journal.Open(bytes.NewReader(data))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := rp.RunTo(-1); !errors.Is(err, io.EOF) || rp.Hashes < 10 {
+		t.Fatalf("%v after %d hashes (go test ./internal/tool/rehearse -run Golden -update writes the journal anew)", err, rp.Hashes)
+	}
+	whole := rp.M.Hash()
+	stopped, _ := journal.Open(bytes.NewReader(data))
+	if err := stopped.RunTo(700); err != nil || stopped.M.Tick() != 700 {
+		t.Fatalf("stopping at 700: %v, at %d", err, stopped.M.Tick())
+	}
+	if err := stopped.RunTo(-1); !errors.Is(err, io.EOF) || stopped.M.Hash() != whole {
+		t.Errorf("going on from 700: %v", err)
+	}
+	changed := bytes.Replace(data, []byte("by: -25"), []byte("by: -20"), 1)
+	other, err := journal.Open(bytes.NewReader(changed))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var diff *journal.Difference
+	if err := other.RunTo(-1); !errors.As(err, &diff) || diff.Tick <= diff.Last {
+		t.Errorf("with another rulebook in it: %v", err)
+	}
+	for cut := len(data) - 1; cut > 0; cut -= 997 { // a journal that breaks off is played to where it does
+		if rp, err := journal.Open(bytes.NewReader(data[:cut])); err == nil {
+			if err := rp.RunTo(-1); !errors.Is(err, io.EOF) {
+				t.Fatalf("cut at %d: %v", cut, err)
+			}
+		}
+	}
+}
+
+// FuzzReplay: whatever is in a journal, it is played or refused.
+func FuzzReplay(f *testing.F) {
+	book, _ := rulebook.Compile([]byte("turnvex: 1\nname: f\ntick: 5\nphases: {play: {length: 2s}}\nactions: {a: {takes: {n: {type: integer}}}}\n"))
+	var b bytes.Buffer
+	if err := rehearse.Record(book, rehearse.Options{Players: 2}, 0, &b); err != nil {
+		f.Fatal(err)
+	}
+	f.Add(b.Bytes())
+	f.Add([]byte(journal.Magic))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		rp, err := journal.Open(bytes.NewReader(data))
+		if err != nil {
+			return
+		}
+		rp.RunTo(5000)
+		if err := rp.M.Check(); err != nil {
+			t.Error(err)
+		}
+	})
+}
+
+// FuzzScript: whatever is in a script, it is played or refused, with its line.
+func FuzzScript(f *testing.F) {
+	book, _ := rulebook.Compile([]byte("turnvex: 1\nname: f\ntick: 5\nphases: {play: {length: 2s}}\nsheets: {player: {n: {type: number}}}\nactions: {a: {takes: {n: {type: integer}, p: {type: player}}, do: [{add: me.n, by: 1}]}}\n"))
+	for _, s := range []string{"at 0s A enters\nat 1s all ready\nwait 3s\nA a n=3 p=A\n", "A enters\nA drops\nA returns\nA leaves\n", "operator ends x\nreferee yes 1\nA set n 3\n", "at 99h x y\n", "A steer 1 2\nA claim 1\n"} {
+		f.Add([]byte(s))
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		steps, err := script.Parse(data)
+		if err != nil {
+			return
+		}
+		rehearse.Script(book, steps, rehearse.Options{Limit: time.Minute}, func(time.Duration, string) {}, nil)
+	})
+}

@@ -1,0 +1,345 @@
+package script
+
+import (
+	"slices"
+	"strings"
+	"time"
+
+	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// Stage plays steps on an authority. Records are empty and are loaded at once.
+type Stage struct {
+	M     *match.Machine
+	Book  *rulebook.Book
+	names []string                 // in order of entry
+	seats map[string]sheet.ID      // by name in the script
+	seq   map[sheet.ID]uint64      // of each seat's intents
+	Out   func(*match.Output)      // called with the output of each input; may be nil
+	Took  func(*match.Input)       // called with each input before it is taken; may be nil
+	kept  map[string][]match.Named // the records of those who have left
+	now   time.Duration
+}
+
+// NewStage opens a lobby to play on.
+func NewStage(book *rulebook.Book, setup match.Setup) *Stage {
+	return &Stage{M: match.New(book, setup), Book: book, seats: map[string]sheet.ID{}, seq: map[sheet.ID]uint64{}, kept: map[string][]match.Named{}}
+}
+
+// Now is how much time has passed on the stage.
+func (st *Stage) Now() time.Duration { return st.now }
+
+// Seat returns the seat of a name, 0 for none.
+func (st *Stage) Seat(name string) sheet.ID { return st.seats[name] }
+
+// Tick is the wall tick of a time.
+func (st *Stage) Tick(at time.Duration) sheet.Tick {
+	return sheet.Tick(at * time.Duration(st.Book.Rate) / time.Second)
+}
+
+// Take hands one input to the authority at the present time and deals with what
+// it asks of its driver. It returns the seat of an accepted Enter.
+func (st *Stage) Take(in match.Input) sheet.ID {
+	in.At = max(st.Tick(st.now), st.M.Tick())
+	if st.Took != nil {
+		st.Took(&in)
+	}
+	out := st.M.Step(&in)
+	seat := out.Seat // out itself is valid until the next step only
+	var then []match.Input
+	for _, e := range out.Effects {
+		switch e.Kind {
+		case match.LoadRecord:
+			then = append(then, match.Input{Kind: match.Loaded, Seat: e.Seat, Record: st.kept[e.Account]})
+		case match.SaveRecord:
+			st.kept[e.Account] = slices.Clone(e.Values)
+		case match.Seated:
+			name := strings.TrimPrefix(e.Account, "acct-")
+			st.seats[name] = e.Seat
+			st.names = append(st.names, name)
+		case match.SaveResult:
+			then = append(then, match.Input{Kind: match.Saved, N: e.Result.Match})
+		}
+	}
+	if st.Out != nil {
+		st.Out(out)
+	}
+	for _, next := range then {
+		st.Take(next)
+	}
+	return seat
+}
+
+// Pass lets time pass, tick by tick where something happens.
+func (st *Stage) Pass(d time.Duration) {
+	end := st.now + d
+	for !st.M.Closed() {
+		next := st.M.Next()
+		if next == 0 || next > st.Tick(end) {
+			break
+		}
+		st.now = max(st.now, time.Duration(next)*time.Second/time.Duration(st.Book.Rate))
+		st.Take(match.Input{Kind: match.Tick})
+	}
+	st.now = end
+	st.Take(match.Input{Kind: match.Tick})
+}
+
+// Do carries out one step.
+func (st *Stage) Do(s Step) error {
+	if s.At > st.now {
+		st.Pass(s.At - st.now)
+	}
+	if s.Wait > 0 {
+		st.Pass(s.Wait)
+		return nil
+	}
+	switch s.Who {
+	case "":
+		return nil
+	case "operator":
+		return st.operator(s)
+	case "referee":
+		return st.referee(s)
+	case "all":
+		for _, n := range slices.Clone(st.names) {
+			one := s
+			one.Who = n
+			if err := st.player(one); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
+	return st.player(s)
+}
+
+func (st *Stage) operator(s Step) error {
+	switch s.Verb {
+	case "ends":
+		st.Take(match.Input{Kind: match.Finish, Text: strings.Join(s.Args, " ")})
+	case "closes":
+		st.Take(match.Input{Kind: match.Close})
+	case "holds": // places for the named, for ten seconds: operator holds Mara Joss party=red
+		in := match.Input{Kind: match.Reserve, N: int64(10 * st.Book.Rate)}
+		for _, a := range s.Args {
+			if party, ok := strings.CutPrefix(a, "party="); ok {
+				in.Text = party
+			} else {
+				in.Names = append(in.Names, "acct-"+a)
+			}
+		}
+		st.Take(in)
+	default:
+		return s.fail("an operator ends, closes or holds, but does not %q", s.Verb)
+	}
+	return nil
+}
+
+func (st *Stage) referee(s Step) error {
+	switch s.Verb {
+	case "arrives":
+		st.Take(match.Input{Kind: match.RefereeOn, N: 1})
+	case "leaves":
+		st.Take(match.Input{Kind: match.RefereeOn})
+	case "yes", "no":
+		n, err := s.ints(s.Args)
+		if err != nil || len(n) != 1 {
+			return s.fail("the number of the decision is missing, as in: referee yes 1")
+		}
+		st.Take(match.Input{Kind: match.Answer, N: n[0], Yes: s.Verb == "yes"})
+	default:
+		return s.fail("a referee arrives, leaves, or says yes or no, but does not %q", s.Verb)
+	}
+	return nil
+}
+
+// player carries out what a player does.
+func (st *Stage) player(s Step) error {
+	switch s.Verb {
+	case "enters":
+		return st.enter(s)
+	case "waits":
+		st.Take(match.Input{Kind: match.Wait, Acct: "acct-" + s.Who, Name: s.Who, Conn: "conn-" + s.Who})
+		return nil
+	}
+	id, ok := st.seats[s.Who]
+	if !ok {
+		return s.fail("%s has not entered yet", s.Who)
+	}
+	switch s.Verb {
+	case "leaves":
+		st.Take(match.Input{Kind: match.Leave, Seat: id})
+		st.forget(s.Who)
+		return nil
+	case "drops":
+		st.Take(match.Input{Kind: match.Lost, Seat: id})
+		return nil
+	case "returns":
+		st.Take(match.Input{Kind: match.Back, Seat: id})
+		return nil
+	}
+	in, err := st.intent(s)
+	if err != nil {
+		return err
+	}
+	st.seq[id]++
+	in.Kind, in.Seat, in.Seq = match.Intent, id, st.seq[id]
+	st.Take(in)
+	return nil
+}
+
+func (st *Stage) forget(name string) {
+	delete(st.seats, name)
+	st.names = slices.DeleteFunc(st.names, func(n string) bool { return n == name })
+}
+
+func (st *Stage) enter(s Step) error {
+	in := match.Input{Kind: match.Enter, Acct: "acct-" + s.Who, Name: s.Who, Conn: "conn-" + s.Who}
+	for _, a := range s.Args {
+		if pass, ok := strings.CutPrefix(a, "password="); ok {
+			in.Pass = pass
+		} else {
+			in.Team = a
+		}
+	}
+	if seat := st.Take(in); seat != 0 {
+		st.seats[s.Who] = seat
+		st.seq[seat] = st.M.LastIntent(seat)
+		st.names = append(st.names, s.Who)
+	} else if id := st.M.SeatOf(in.Acct); id != 0 {
+		st.seats[s.Who] = id
+	}
+	return nil
+}
+
+// intent turns a step into an intent. A word that is no verb is an action.
+func (st *Stage) intent(s Step) (match.Input, error) {
+	target := func() (sheet.ID, error) {
+		if len(s.Args) != 1 {
+			return 0, s.fail("%s needs one player", s.Verb)
+		}
+		return st.seats[s.Args[0]], nil
+	}
+	var in match.Input
+	var err error
+	switch s.Verb {
+	case "ready", "unready", "start", "pause", "resume":
+		in.Verb = match.Verb(s.Verb)
+	case "named":
+		in.Verb, in.Text = match.VerbRename, strings.Join(s.Args, " ")
+	case "team":
+		in.Verb, in.Name = match.VerbTeam, strings.Join(s.Args, " ")
+	case "kick", "ban", "swap":
+		in.Verb = match.Verb(s.Verb)
+		in.Target, err = target()
+	case "shuffle":
+		in.Verb = match.VerbShuffle
+	case "unban":
+		in.Verb, in.Text = match.VerbUnban, "acct-"+strings.Join(s.Args, " ")
+	case "settings":
+		return st.settings(s)
+	case "host":
+		in.Verb = match.VerbHandOver
+		in.Target, err = target()
+	case "steer", "claim":
+		in.Verb = match.Verb(s.Verb)
+		err = st.point(s, s.Args, &in)
+	case "stop":
+		in.Verb, in.Name = match.VerbStop, strings.Join(s.Args, " ")
+	case "set":
+		return st.set(s)
+	default:
+		return st.action(s)
+	}
+	return in, err
+}
+
+func (st *Stage) point(s Step, words []string, in *match.Input) error {
+	n, err := s.ints(words)
+	if err != nil || len(n) != 2 {
+		return s.fail("%s needs two integers", s.Verb)
+	}
+	in.X, in.Y, in.Point = n[0], n[1], true
+	return nil
+}
+
+// action reads: ACTION [TARGET | X Y] [name=value ...].
+func (st *Stage) action(s Step) (match.Input, error) {
+	in := match.Input{Verb: match.VerbAct, Name: s.Verb}
+	a := st.Book.Action(s.Verb)
+	var rest []string
+	for _, w := range s.Args {
+		name, value, named := strings.Cut(w, "=")
+		if !named {
+			rest = append(rest, w)
+			continue
+		}
+		if a == nil {
+			continue
+		}
+		for _, f := range a.Takes {
+			if f.Name == name {
+				v, err := sheet.ReadLoose(f, value)
+				if f.Type == sheet.Ref {
+					v, err = sheet.IntValue(sheet.Ref, int64(st.seats[value])), nil
+				}
+				if err != nil {
+					return in, s.fail("%s: %s", name, err)
+				}
+				in.Args = append(in.Args, match.Named{Name: name, Value: v})
+			}
+		}
+	}
+	switch len(rest) {
+	case 0:
+	case 1:
+		in.Target = st.seats[rest[0]]
+	default:
+		return in, st.point(s, rest, &in)
+	}
+	return in, nil
+}
+
+// settings reads: settings NAME=VALUE ...
+func (st *Stage) settings(s Step) (match.Input, error) {
+	in := match.Input{Verb: match.VerbSettings}
+	for _, a := range s.Args {
+		name, raw, _ := strings.Cut(a, "=")
+		v := sheet.TextValue(raw)
+		if f := match.SettingField(st.Book, name); f != nil && name != "password" {
+			var err error
+			if v, err = sheet.ReadLoose(f, raw); err != nil {
+				return in, s.fail("%s: %s", name, err)
+			}
+		}
+		in.Args = append(in.Args, match.Named{Name: name, Value: v})
+	}
+	return in, nil
+}
+
+// set reads: set [PLAYER.]FIELD VALUE; without a player it is the match's.
+func (st *Stage) set(s Step) (match.Input, error) {
+	if len(s.Args) < 2 {
+		return match.Input{}, s.fail("set needs a field and a value, as in: Mara set Joss.hull 10")
+	}
+	who, field, found := strings.Cut(s.Args[0], ".")
+	in := match.Input{Verb: match.VerbSet, Name: field}
+	kind := sheet.Player
+	if in.Target = st.seats[who]; !found || in.Target == 0 {
+		kind, in.Name = sheet.Match, s.Args[0]
+		if list := st.M.Store().Of(sheet.Match); len(list) > 0 {
+			in.Target = list[0].ID
+		}
+	}
+	if f := st.Book.Schema.Field(kind, in.Name); f != nil {
+		v, err := sheet.ReadLoose(f, strings.Join(s.Args[1:], " "))
+		if err != nil {
+			return in, s.fail("%s: %s", in.Name, err)
+		}
+		in.Value = v
+	}
+	return in, nil
+}

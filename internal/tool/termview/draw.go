@@ -1,0 +1,266 @@
+package termview
+
+import (
+	"fmt"
+	"strings"
+
+	tea "charm.land/bubbletea/v2"
+	"charm.land/lipgloss/v2"
+
+	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+var (
+	bold   = lipgloss.NewStyle().Bold(true)
+	faint  = lipgloss.NewStyle().Faint(true)
+	bad    = lipgloss.NewStyle().Foreground(lipgloss.Red)
+	good   = lipgloss.NewStyle().Foreground(lipgloss.Green)
+	notice = lipgloss.NewStyle().Foreground(lipgloss.Yellow)
+	tints  = []lipgloss.Style{lipgloss.NewStyle().Foreground(lipgloss.Yellow), lipgloss.NewStyle().Foreground(lipgloss.Cyan),
+		lipgloss.NewStyle().Foreground(lipgloss.Magenta), lipgloss.NewStyle().Foreground(lipgloss.Blue)}
+)
+
+// View draws everything.
+func (m *model) View() tea.View {
+	var text string
+	m.o.Conn.Read(func(c *client.Copy) { text = m.draw(c) })
+	v := tea.NewView(text)
+	v.AltScreen = true
+	return v
+}
+
+func (m *model) draw(c *client.Copy) string {
+	var b strings.Builder
+	head := m.heading(c)
+	roster := m.roster(c)
+	foot := m.footer(c)
+	b.WriteString(head + "\n" + roster + "\n")
+	room := m.height - lipgloss.Height(head) - lipgloss.Height(roster) - lipgloss.Height(foot) - 1
+	lines := min(6, max(room/3, 3))
+	if g := m.ground(c, m.width, room-lines-1); g != "" {
+		b.WriteString(g + "\n")
+	}
+	for _, l := range m.log[max(len(m.log)-lines, 0):] {
+		b.WriteString(notice.Render(clip(l, m.width)) + "\n")
+	}
+	used := lipgloss.Height(b.String())
+	for ; used < m.height-lipgloss.Height(foot)+1; used++ {
+		b.WriteByte('\n')
+	}
+	b.WriteString(foot)
+	return b.String()
+}
+
+func clip(s string, width int) string {
+	if lipgloss.Width(s) <= width {
+		return s
+	}
+	r := []rune(s)
+	return string(r[:max(min(len(r), width-1), 0)]) + "…"
+}
+
+// heading says which lobby it is and where the match stands.
+func (m *model) heading(c *client.Copy) string {
+	lob, mat := c.Lobby(), c.Match()
+	line := bold.Render(lob.Text("title")) + faint.Render(fmt.Sprintf("  %s  %s, %d of %d seats", lob.Text("code"), c.Book.Title, lob.Int("seats"), lob.Int("capacity")))
+	state := ""
+	switch {
+	case mat == nil && lob.Text("state") == "starting":
+		state = good.Render("starting in " + client.FormatClock(c.Clock(lob, "countdown")))
+	case mat == nil:
+		state = "gathering: " + faint.Render("the match starts when all are ready")
+	case mat.Flag("over"):
+		state = bold.Render("over: "+mat.Text("because")) + "  " + m.outcome(c)
+	default:
+		state = bold.Render(phaseTitle(c, mat.Text("phase"))) + "  " + client.FormatClock(c.Clock(mat, "clock"))
+		if n := mat.Int("round"); n > 0 {
+			state += fmt.Sprintf("  round %d", n)
+		}
+		switch mat.Text("paused") {
+		case "yes":
+			state += bad.Render("  paused")
+		case "resuming":
+			state += bad.Render("  goes on in " + client.FormatClock(c.Clock(mat, "resume")))
+		}
+	}
+	var teams []string
+	for i, t := range c.Teams() {
+		s := tints[i%len(tints)].Render(t.Text("title")) + m.score(c, t)
+		teams = append(teams, s)
+	}
+	if len(teams) > 0 {
+		state += "   " + strings.Join(teams, "   ")
+	}
+	return line + "\n" + state
+}
+
+func phaseTitle(c *client.Copy, name string) string {
+	for _, p := range c.Book.Phases {
+		if p.Name == name {
+			return p.Title
+		}
+	}
+	return name
+}
+
+// score writes a team's own numbers.
+func (m *model) score(c *client.Copy, t *client.Sheet) string {
+	var parts []string
+	for _, f := range t.Fields() {
+		if !f.BuiltIn && f.Type != sheet.Text {
+			v, _ := t.Get(f.Name)
+			parts = append(parts, faint.Render(label(f))+" "+v.Show(f, c.Rate, 0))
+		}
+	}
+	if n := t.Int("rounds"); n > 0 {
+		parts = append(parts, fmt.Sprintf("%s %d", faint.Render("rounds won"), n))
+	}
+	if len(parts) == 0 {
+		return ""
+	}
+	return " " + strings.Join(parts, ", ")
+}
+
+func label(f *sheet.Field) string {
+	if f.Title != "" {
+		return f.Title
+	}
+	return strings.ReplaceAll(f.Name, "_", " ")
+}
+
+func (m *model) outcome(c *client.Copy) string {
+	switch o := c.Me().Text("outcome"); o {
+	case "won":
+		return good.Render("you have won")
+	case "lost":
+		return bad.Render("you have lost")
+	case "drawn":
+		return "a draw"
+	}
+	return ""
+}
+
+// roster draws a line for each player: name, state, bars and numbers, in columns.
+func (m *model) roster(c *client.Copy) string {
+	players := c.Players()
+	wide := 8
+	for _, p := range players {
+		wide = max(wide, lipgloss.Width(p.Text("name")))
+	}
+	lines := make([]string, len(players))
+	for i, p := range players {
+		lines[i] = m.player(c, p, wide)
+	}
+	for _, f := range c.Schema.Fields(sheet.Player) {
+		if !f.BuiltIn && f.Type != sheet.Text {
+			m.column(c, f, players, lines)
+		}
+	}
+	for i, p := range players {
+		lines[i] = clipStyled(lines[i]+faint.Render(fmt.Sprintf("  %d ms", p.Int("ping"))), m.width)
+	}
+	return strings.Join(lines, "\n")
+}
+
+// column adds a field to the lines of those of whom it is seen.
+func (m *model) column(c *client.Copy, f *sheet.Field, players []*client.Sheet, lines []string) {
+	cells, wide := make([]string, len(players)), 0
+	for i, p := range players {
+		if _, seen := p.Get(f.Name); seen {
+			cells[i] = "  " + field(c, p, f)
+			wide = max(wide, lipgloss.Width(cells[i]))
+		}
+	}
+	for i := range lines {
+		lines[i] += cells[i] + strings.Repeat(" ", wide-lipgloss.Width(cells[i]))
+	}
+}
+
+func clipStyled(s string, width int) string { return lipgloss.NewStyle().MaxWidth(width).Render(s) }
+
+func (m *model) player(c *client.Copy, p *client.Sheet, wide int) string {
+	mark := " "
+	switch {
+	case uint32(p.ID) == m.target:
+		mark = ">"
+	case c.Me() != nil && p.ID == c.Me().ID:
+		mark = "•"
+	}
+	name := p.Text("name") + strings.Repeat(" ", wide-lipgloss.Width(p.Text("name")))
+	style := lipgloss.NewStyle()
+	for i, t := range c.Teams() {
+		if int64(t.ID) == p.Int("team") {
+			style = tints[i%len(tints)]
+		}
+	}
+	state := ""
+	switch {
+	case p.Flag("away"):
+		state = "away"
+	case c.Match() != nil && !p.Flag("playing"):
+		state = "waits"
+	case c.Match() != nil && !p.Flag("alive") && !c.Match().Flag("over"):
+		state = "out " + client.FormatClock(c.Clock(p, "respawn"))[3:8]
+	case c.Match() == nil && p.Flag("ready"):
+		state = "ready"
+	case c.Match() == nil:
+		state = "not ready"
+	case c.Match().Flag("over"):
+		state = p.Text("outcome")
+	}
+	out := mark + " " + style.Render(name) + " " + fmt.Sprintf("%-9s", state)
+	if p.ID == sheet.ID(c.Lobby().Int("host")) {
+		out += faint.Render(" host")
+	} else {
+		out += "     "
+	}
+	return out
+}
+
+// field draws a bounded number as a bar, anything else as its value.
+func field(c *client.Copy, p *client.Sheet, f *sheet.Field) string {
+	v, _ := p.Get(f.Name)
+	if f.Type == sheet.Clock {
+		return faint.Render(label(f)) + " " + client.FormatClock(c.Clock(p, f.Name))
+	}
+	if isBar(f) {
+		const cells = 8
+		full := int((v.N[0] - f.Min) * cells / (f.Max - f.Min))
+		style := good
+		if 4*full < cells {
+			style = bad
+		}
+		return faint.Render(label(f)) + " " + style.Render(strings.Repeat("█", full)) + faint.Render(strings.Repeat("░", cells-full)) + fmt.Sprintf(" %-4s", v.Show(f, c.Rate, 0))
+	}
+	return faint.Render(label(f)) + " " + fmt.Sprintf("%-3s", v.Show(f, c.Rate, 0))
+}
+
+// isBar tells whether a field is a share of a greatest value, and not a count.
+func isBar(f *sheet.Field) bool {
+	unit := int64(1)
+	if f.Type == sheet.Number {
+		unit = sheet.Thousand
+	}
+	return f.Bounded && f.Max > f.Min && f.Max <= 200*unit
+}
+
+func (m *model) footer(c *client.Copy) string {
+	if !m.o.Play {
+		return faint.Render("watching   q quit")
+	}
+	keys := []string{"enter ready", "ctrl+p pause"}
+	if c.Book.Moves {
+		keys = append(keys, "arrows steer, space stop")
+	}
+	keys = append(keys, "tab target")
+	me := c.Me()
+	for i, a := range c.Book.Actions {
+		k := keyOf(a, i) + " " + a.Title
+		if left := c.Clock(me, "cool_"+a.Name); left > 0 {
+			k += " (" + client.FormatClock(left)[3:7] + ")"
+		}
+		keys = append(keys, k)
+	}
+	return faint.Render(clip(strings.Join(append(keys, "q leave"), "   "), m.width))
+}

@@ -1,0 +1,97 @@
+package termview
+
+import (
+	"strings"
+
+	"charm.land/lipgloss/v2"
+
+	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/wire"
+)
+
+// cell is one character of the drawn ground.
+type cell struct {
+	r     rune
+	style lipgloss.Style
+}
+
+// ground draws the playing area in at most w by h characters; "" when there is
+// none, no match, or no room.
+func (m *model) ground(c *client.Copy, w, h int) string {
+	g := c.Book.Ground
+	if g == nil || c.Match() == nil || h < 6 {
+		return ""
+	}
+	rows := h - 2
+	cols := int(int64(rows) * 2 * g.Width / g.Height) // a character is twice as high as wide
+	if cols > w-2 {
+		cols = w - 2
+		rows = max(int(int64(cols)*g.Height/g.Width/2), 4)
+	}
+	cells := make([][]cell, rows)
+	for y := range cells {
+		cells[y] = make([]cell, cols)
+		for x := range cells[y] {
+			cells[y][x] = cell{' ', faint}
+			if walled(g, (int64(x)*2+1)*g.Width/int64(2*cols), (int64(y)*2+1)*g.Height/int64(2*rows)) {
+				cells[y][x].r = '▒'
+			}
+		}
+	}
+	put := func(s *client.Sheet, r rune, style lipgloss.Style) {
+		v, ok := s.Get("pos")
+		x, y := int(v.N[0]*int64(cols)/g.Width), int(v.N[1]*int64(rows)/g.Height)
+		if ok {
+			cells[min(max(y, 0), rows-1)][min(max(x, 0), cols-1)] = cell{r, style}
+		}
+	}
+	for _, p := range c.Of(client.KindPiece) {
+		put(p, '*', notice)
+	}
+	for _, p := range c.Players() {
+		if !p.Flag("alive") {
+			continue
+		}
+		style := bold
+		for i, t := range c.Teams() {
+			if int64(t.ID) == p.Int("team") {
+				style = tints[i%len(tints)].Bold(true)
+			}
+		}
+		put(p, []rune(p.Text("name") + "?")[0], style)
+	}
+	return frame(cells)
+}
+
+func walled(g *wire.GroundInfo, x, y int64) bool {
+	for _, b := range g.Boxes {
+		if x >= b[0] && x <= b[2] && y >= b[1] && y <= b[3] {
+			return true
+		}
+	}
+	for _, r := range g.Rounds {
+		if (x-r[0])*(x-r[0])+(y-r[1])*(y-r[1]) <= r[2]*r[2] {
+			return true
+		}
+	}
+	return false
+}
+
+func frame(cells [][]cell) string {
+	var b strings.Builder
+	edge := strings.Repeat("─", len(cells[0]))
+	b.WriteString(faint.Render("┌"+edge+"┐") + "\n")
+	for _, row := range cells {
+		b.WriteString(faint.Render("│"))
+		for _, c := range row {
+			if c.r == ' ' {
+				b.WriteByte(' ')
+			} else {
+				b.WriteString(c.style.Render(string(c.r)))
+			}
+		}
+		b.WriteString(faint.Render("│") + "\n")
+	}
+	b.WriteString(faint.Render("└" + edge + "┘"))
+	return b.String()
+}

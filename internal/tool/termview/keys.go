@@ -1,0 +1,145 @@
+package termview
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	tea "charm.land/bubbletea/v2"
+
+	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/wire"
+)
+
+// full is top speed in a steering intent.
+const full = 1000
+
+var directions = map[string][2]int64{"up": {0, -full}, "down": {0, full}, "left": {-full, 0}, "right": {full, 0}, "space": {0, 0}}
+
+// key turns a key into what it asks for.
+func (m *model) key(k string) tea.Cmd {
+	switch k {
+	case "ctrl+c", "q":
+		m.left = k == "q"
+		return tea.Quit
+	}
+	if !m.o.Play {
+		return nil
+	}
+	if d, ok := directions[k]; ok {
+		m.steer = d
+		return m.send(client.Intent{Do: "steer", At: &d}, "")
+	}
+	switch k {
+	case "enter":
+		return m.toggle("ready", "ready", "unready")
+	case "ctrl+p":
+		return m.pause()
+	case "ctrl+s":
+		return m.send(client.Intent{Do: "start"}, "start")
+	case "tab":
+		m.nextTarget()
+		return nil
+	}
+	for i, a := range m.actions() {
+		if k == keyOf(a, i) {
+			return m.act(a)
+		}
+	}
+	return nil
+}
+
+func (m *model) actions() (list []wire.ActionInfo) {
+	m.o.Conn.Read(func(c *client.Copy) { list = c.Book.Actions })
+	return list
+}
+
+// keyOf is the key of an action: its own suggestion, or its place in the list.
+func keyOf(a wire.ActionInfo, i int) string {
+	if a.Key != "" && a.Key != "q" {
+		return a.Key
+	}
+	return fmt.Sprint(i + 1)
+}
+
+func (m *model) toggle(field, on, off string) tea.Cmd {
+	do := on
+	m.o.Conn.Read(func(c *client.Copy) {
+		if c.Me().Flag(field) {
+			do = off
+		}
+	})
+	return m.send(client.Intent{Do: do}, do)
+}
+
+func (m *model) pause() tea.Cmd {
+	do := "pause"
+	m.o.Conn.Read(func(c *client.Copy) {
+		if c.Match().Text("paused") == "yes" {
+			do = "resume"
+		}
+	})
+	return m.send(client.Intent{Do: do}, do)
+}
+
+// act uses an action on the chosen target, or along the line to it.
+func (m *model) act(a wire.ActionInfo) tea.Cmd {
+	in := client.Intent{Do: "act", Name: a.Name, Target: m.target}
+	if a.Aim == "line" || a.Aim == "area" {
+		m.o.Conn.Read(func(c *client.Copy) {
+			me, _ := c.Me().Get("pos")
+			you, ok := c.Seat(m.target).Get("pos")
+			at := [2]int64{you.N[0], you.N[1]}
+			if a.Aim == "line" {
+				at = [2]int64{you.N[0] - me.N[0], you.N[1] - me.N[1]}
+			}
+			if ok {
+				in.At = &at
+			}
+		})
+	}
+	return m.send(in, a.Title)
+}
+
+// send sends an intent and tells of its refusal; what is accepted shows itself.
+func (m *model) send(in client.Intent, what string) tea.Cmd {
+	pending := m.o.Conn.Send(in)
+	return func() tea.Msg {
+		ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+		defer cancel()
+		v, err := pending.Verdict(ctx)
+		switch {
+		case err != nil:
+			return answer{"no answer: " + err.Error()}
+		case !v.OK && what != "":
+			return answer{"✗ " + what + ": " + v.Reason}
+		}
+		return answer{}
+	}
+}
+
+// nextTarget chooses the next player who is not oneself, rivals before friends.
+func (m *model) nextTarget() {
+	m.o.Conn.Read(func(c *client.Copy) {
+		me := c.Me()
+		var list []sheet.ID
+		for _, friends := range []bool{false, true} {
+			for _, p := range c.Players() {
+				if p.ID != me.ID && (p.Int("team") == me.Int("team") && p.Int("team") != 0) == friends {
+					list = append(list, p.ID)
+				}
+			}
+		}
+		for i, id := range list {
+			if uint32(id) == m.target {
+				m.target = uint32(list[(i+1)%len(list)])
+				return
+			}
+		}
+		m.target = 0
+		if len(list) > 0 {
+			m.target = uint32(list[0])
+		}
+	})
+}

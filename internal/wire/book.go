@@ -128,11 +128,12 @@ func Describe(b *rulebook.Book) BookInfo {
 	return info
 }
 
-var aims = []string{"self", "target", "line", "area"}
-
 func describeAction(b *rulebook.Book, a *rulebook.Action) ActionInfo {
-	info := ActionInfo{Name: a.Name, Title: a.Title, Key: a.Key, Aim: aims[a.Aim.At], Who: a.Aim.Who, Reach: a.Aim.Reach, Held: a.Held,
+	info := ActionInfo{Name: a.Name, Title: a.Title, Key: a.Key, Aim: a.Aim.At.String(), Reach: a.Aim.Reach, Held: a.Held,
 		Cools: a.Cool != nil, Phases: []string{}}
+	if a.Aim.At != rulebook.AimSelf {
+		info.Who = a.Aim.Who.String()
+	}
 	for _, f := range a.Takes {
 		info.Takes = append(info.Takes, replica.DescribeField(f))
 	}

@@ -9,7 +9,7 @@ import (
 	"testing"
 
 	"turnvex.example/turnvex/client"
-	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -88,7 +88,7 @@ func story(t *testing.T, v *vectors) {
 	face := replica.NewFace(b.Schema, nil)
 	feed := replica.NewFeed(face)
 	v.Schema = face.Described
-	st := script.NewStage(b, match.Setup{Code: "K7WPQ4", Title: "Tide \u00fc \U0001f6f6", Seed: 7})
+	st := script.NewStage(b, lobby.Setup{Code: "K7WPQ4", Title: "Tide \u00fc \U0001f6f6", Seed: 7})
 	var viewers [replica.Encodings]*replica.Viewer
 	tell := func(what string, seen map[string]any) {
 		t.Helper()

@@ -8,29 +8,35 @@ import (
 	"turnvex.example/turnvex/internal/core/ground"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
 )
 
 // aim finds whom an action hits, from the authority's own positions.
-func (m *Machine) aim(s *seat, a *rulebook.Action, in *Input) ([]*sheet.Row, Verdict) {
+func (m *Match) aim(s *Player, a *rulebook.Action, in *step.Input) ([]*sheet.Row, step.Verdict) {
 	m.hits = m.hits[:0]
-	switch a.Aim.At {
-	case rulebook.AimTarget:
-		return m.aimTarget(s, a, in)
-	case rulebook.AimLine:
-		return m.aimLine(s, a, in)
-	case rulebook.AimArea:
-		return m.aimArea(s, a, in)
-	}
-	return nil, Verdict{}
+	return aimers[a.Aim.At](m, s, a, in)
+}
+
+// aimers find whom each aim hits; a test finds one that is left out.
+var aimers = [rulebook.Aims]func(*Match, *Player, *rulebook.Action, *step.Input) ([]*sheet.Row, step.Verdict){
+	rulebook.AimSelf:   (*Match).aimSelf,
+	rulebook.AimTarget: (*Match).aimTarget,
+	rulebook.AimLine:   (*Match).aimLine,
+	rulebook.AimArea:   (*Match).aimArea,
+}
+
+// aimSelf hits nobody: the action is about the player.
+func (m *Match) aimSelf(*Player, *rulebook.Action, *step.Input) ([]*sheet.Row, step.Verdict) {
+	return nil, step.Verdict{}
 }
 
 // reaches tells whether an action works on a player at all.
-func (m *Machine) reaches(me, p *sheet.Row, a *rulebook.Action) code.Code {
-	if p == me && a.Aim.Who != "anyone" {
+func (m *Match) reaches(me, p *sheet.Row, a *rulebook.Action) code.Code {
+	if p == me && a.Aim.Who != rulebook.WhoAnyone {
 		return code.WrongTarget
 	}
 	friends := p.Team == me.Team && me.Team != 0
-	if p != me && (a.Aim.Who == "rivals" && friends || a.Aim.Who == "friends" && !friends) {
+	if p != me && (a.Aim.Who == rulebook.WhoRivals && friends || a.Aim.Who == rulebook.WhoFriends && !friends) {
 		return code.WrongTarget
 	}
 	if !a.Aim.Out && !p.Flag(m.book.F.Player.Alive) {
@@ -39,30 +45,30 @@ func (m *Machine) reaches(me, p *sheet.Row, a *rulebook.Action) code.Code {
 	return code.OK
 }
 
-func (m *Machine) aimTarget(s *seat, a *rulebook.Action, in *Input) ([]*sheet.Row, Verdict) {
+func (m *Match) aimTarget(s *Player, a *rulebook.Action, in *step.Input) ([]*sheet.Row, step.Verdict) {
 	t := m.st.Get(in.Target)
 	if t == nil || t.Kind != sheet.Player || !t.Flag(m.book.F.Player.Playing) {
-		return nil, Verdict{Code: code.NoTarget, Reason: a.Title + " needs a target who plays"}
+		return nil, step.Verdict{Code: code.NoTarget, Reason: a.Title + " needs a target who plays"}
 	}
-	switch m.reaches(s.row, t, a) {
+	switch m.reaches(s.Row, t, a) {
 	case code.WrongTarget:
-		return nil, Verdict{Code: code.WrongTarget, Reason: a.Title + " works on " + a.Aim.Who + " only"}
+		return nil, step.Verdict{Code: code.WrongTarget, Reason: a.Title + " works on " + a.Aim.Who.String() + " only"}
 	case code.TargetOut:
-		return nil, Verdict{Code: code.TargetOut, Reason: "the target is out"}
+		return nil, step.Verdict{Code: code.TargetOut, Reason: "the target is out"}
 	}
 	if a.Aim.Reach > 0 {
-		ax, ay := s.row.Pos(m.book.F.Player.Pos)
+		ax, ay := s.Row.Pos(m.book.F.Player.Pos)
 		bx, by := t.Pos(m.book.F.Player.Pos)
 		if !near(ax, ay, bx, by, a.Aim.Reach) {
-			return nil, Verdict{Code: code.OutOfReach, Reason: a.Title + " reaches " + metres(a.Aim.Reach) + ", the target is " +
+			return nil, step.Verdict{Code: code.OutOfReach, Reason: a.Title + " reaches " + metres(a.Aim.Reach) + ", the target is " +
 				metres(ground.Root((ax-bx)*(ax-bx)+(ay-by)*(ay-by))) + " away"}
 		}
 		if a.Aim.Block && !m.book.Ground.Sees(ax, ay, bx, by) {
-			return nil, Verdict{Code: code.Blocked, Reason: "a wall stands between"}
+			return nil, step.Verdict{Code: code.Blocked, Reason: "a wall stands between"}
 		}
 	}
 	m.hits = append(m.hits, t)
-	return m.hits, Verdict{}
+	return m.hits, step.Verdict{}
 }
 
 func near(ax, ay, bx, by, reach int64) bool {
@@ -74,17 +80,17 @@ func metres(mm int64) string { return sheet.ShowThousandths(mm) + " m" }
 
 // aimLine finds the first one hit along a line towards X, Y as seen from the
 // player: the nearest along it, the earlier seat when two are equally near.
-func (m *Machine) aimLine(s *seat, a *rulebook.Action, in *Input) ([]*sheet.Row, Verdict) {
+func (m *Match) aimLine(s *Player, a *rulebook.Action, in *step.Input) ([]*sheet.Row, step.Verdict) {
 	if !in.Point || in.X == 0 && in.Y == 0 || !inRange(in.X) || !inRange(in.Y) {
-		return nil, Verdict{Code: code.NoTarget, Reason: a.Title + " needs a direction other than (0, 0)"}
+		return nil, step.Verdict{Code: code.NoTarget, Reason: a.Title + " needs a direction other than (0, 0)"}
 	}
 	pos := m.book.F.Player.Pos
-	x, y := s.row.Pos(pos)
+	x, y := s.Row.Pos(pos)
 	line := ground.Line{X: x, Y: y, DX: in.X, DY: in.Y, Reach: a.Aim.Reach, Half: a.Aim.Thick}
 	var first *sheet.Row
 	var best int64
 	for _, p := range m.st.Seated {
-		if p == s.row || m.reaches(s.row, p, a) != code.OK {
+		if p == s.Row || m.reaches(s.Row, p, a) != code.OK {
 			continue
 		}
 		px, py := p.Pos(pos)
@@ -97,29 +103,29 @@ func (m *Machine) aimLine(s *seat, a *rulebook.Action, in *Input) ([]*sheet.Row,
 	if first != nil {
 		m.hits = append(m.hits, first)
 	}
-	return m.hits, Verdict{}
+	return m.hits, step.Verdict{}
 }
 
 // aimArea finds everyone whose centre is in a circle around a point in reach,
 // nearest first.
-func (m *Machine) aimArea(s *seat, a *rulebook.Action, in *Input) ([]*sheet.Row, Verdict) {
+func (m *Match) aimArea(s *Player, a *rulebook.Action, in *step.Input) ([]*sheet.Row, step.Verdict) {
 	pos := m.book.F.Player.Pos
-	sx, sy := s.row.Pos(pos)
+	sx, sy := s.Row.Pos(pos)
 	x, y := sx, sy
 	if a.Aim.Reach > 0 {
 		if !in.Point || !inRange(in.X) || !inRange(in.Y) {
-			return nil, Verdict{Code: code.NoTarget, Reason: a.Title + " needs a point"}
+			return nil, step.Verdict{Code: code.NoTarget, Reason: a.Title + " needs a point"}
 		}
 		if x, y = in.X, in.Y; !near(sx, sy, x, y, a.Aim.Reach) {
-			return nil, Verdict{Code: code.OutOfReach, Reason: a.Title + " reaches " + metres(a.Aim.Reach)}
+			return nil, step.Verdict{Code: code.OutOfReach, Reason: a.Title + " reaches " + metres(a.Aim.Reach)}
 		}
 		if a.Aim.Block && !m.book.Ground.Sees(sx, sy, x, y) {
-			return nil, Verdict{Code: code.Blocked, Reason: "a wall stands between"}
+			return nil, step.Verdict{Code: code.Blocked, Reason: "a wall stands between"}
 		}
 	}
 	for _, p := range m.st.Seated {
 		px, py := p.Pos(pos)
-		if m.reaches(s.row, p, a) == code.OK && near(x, y, px, py, a.Aim.Radius) && (!a.Aim.Block || m.book.Ground.Sees(x, y, px, py)) {
+		if m.reaches(s.Row, p, a) == code.OK && near(x, y, px, py, a.Aim.Radius) && (!a.Aim.Block || m.book.Ground.Sees(x, y, px, py)) {
 			m.hits = append(m.hits, p)
 		}
 	}
@@ -128,12 +134,12 @@ func (m *Machine) aimArea(s *seat, a *rulebook.Action, in *Input) ([]*sheet.Row,
 		return (px-x)*(px-x) + (py-y)*(py-y)
 	}
 	slices.SortStableFunc(m.hits, func(p, q *sheet.Row) int { return cmp.Compare(away(p), away(q)) })
-	return m.hits, Verdict{}
+	return m.hits, step.Verdict{}
 }
 
 func inRange(n int64) bool { return n >= -ground.MaxSide && n <= ground.MaxSide }
 
-func (m *Machine) radius() int64 {
+func (m *Match) radius() int64 {
 	if m.book.Movement != nil {
 		return m.book.Movement.Radius
 	}

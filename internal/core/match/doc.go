@@ -1,7 +1,7 @@
-// Package match is the authority: a lobby and the matches it plays, as one
-// deterministic state machine. The driver hands it one input at a time and gets
-// back the verdict, the notices and the effects that it must carry out; what
-// changed on the sheets is read from the store. It reads no clock, draws no
-// global randomness and starts no goroutine: the same rulebook, setup and inputs
-// give the same state hash at every tick, on every machine.
+// Package match is the authority over a match: phases and rounds, what players may
+// do and what follows from it, movement, pieces, pauses, the end and what is kept.
+// A lobby owns it, hands it what concerns the match, and lets its time pass.
+//
+// What it changes it changes on the lobby's sheets; what the driver must carry out
+// it adds to the output of the step under way.
 package match

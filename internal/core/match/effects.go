@@ -4,93 +4,120 @@ import (
 	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
 )
 
+// effectBudgetWord is what a rulebook is stopped for that does too much.
+const effectBudgetWord = "one input or tick led to more than 200000 effects"
+
+// doers are what each effect does, by verb. They are filled in at the start, because
+// effects do effects; a test finds a verb that is left out.
+var doers [rulebook.Verbs]func(*Match, *rulebook.Effect)
+
+func init() {
+	doers = [rulebook.Verbs]func(*Match, *rulebook.Effect){
+		rulebook.Add:          (*Match).addTo,
+		rulebook.Set:          (*Match).setTo,
+		rulebook.ResetField:   (*Match).resetTo,
+		rulebook.ClockStart:   (*Match).workClock,
+		rulebook.ClockStop:    (*Match).workClock,
+		rulebook.ClockReset:   (*Match).workClock,
+		rulebook.ClockRestart: (*Match).workClock,
+		rulebook.ClockSplit:   (*Match).workClock,
+		rulebook.Out:          (*Match).outNow,
+		rulebook.SpawnNow:     (*Match).spawnNow,
+		rulebook.Give:         (*Match).give,
+		rulebook.Tell:         (*Match).tell,
+		rulebook.Place:        (*Match).placeNow,
+		rulebook.Remove:       (*Match).removeNow,
+		rulebook.Grant:        (*Match).changeKit,
+		rulebook.Withdraw:     (*Match).changeKit,
+		rulebook.Each:         (*Match).each,
+		rulebook.If:           (*Match).ifThen,
+		rulebook.Go:           (*Match).goTo,
+		rulebook.Finish:       (*Match).finishNow,
+	}
+}
+
 // do carries out a list of effects for the present subject.
-func (m *Machine) do(list []rulebook.Effect) {
+func (m *Match) do(list []rulebook.Effect) {
 	for i := range list {
 		if m.run.broken != "" {
 			return
 		}
 		if m.budget--; m.budget < 0 {
-			m.run.broken = "one input or tick led to more than 200000 effects"
+			m.run.broken = effectBudgetWord
 			return
 		}
-		m.carryOut(&list[i])
+		doers[list[i].Verb](m, &list[i])
 	}
 }
 
-func (m *Machine) carryOut(e *rulebook.Effect) {
-	switch e.Verb {
-	case rulebook.Add, rulebook.Set, rulebook.ResetField:
-		m.write(e)
-	case rulebook.ClockStart, rulebook.ClockStop, rulebook.ClockReset, rulebook.ClockRestart, rulebook.ClockSplit:
-		m.workClock(e)
-	case rulebook.Out:
-		if s := m.seatIn(e.Value); s != nil {
-			m.putOut(s)
-		}
-	case rulebook.SpawnNow:
-		if s := m.seatIn(e.Value); s != nil {
-			m.spawn(s)
-		}
-	case rulebook.Give:
-		if p := m.playerIn(e.Value); p != nil {
-			m.st.SetInt(m.match, m.book.Bearers[e.No].Field, int64(p.ID))
-		}
-	case rulebook.Tell:
-		m.tell(e)
-	case rulebook.Place:
-		m.placeNow(e)
-	case rulebook.Remove:
-		if r := m.st.Get(sheet.ID(e.Value.Int(&m.env))); r != nil && r.Kind == sheet.Piece {
-			m.removePiece(r)
-		}
-	case rulebook.Grant, rulebook.Withdraw:
-		m.changeKit(e)
-	case rulebook.Each:
-		m.each(e)
-	case rulebook.If:
-		if e.Cond.Bool(&m.env) {
-			m.do(e.Then)
-		} else {
-			m.do(e.Else)
-		}
-	case rulebook.Go:
-		m.run.toPhase = e.No
-		if e.No == rulebook.EndOfMatch {
-			m.run.because = "the rules ended it"
-		}
-	case rulebook.Finish:
-		m.wantFinish(e.Reason, e.Winner)
+func (m *Match) outNow(e *rulebook.Effect) {
+	if p := m.playerIn(e.Value); p != nil {
+		m.putOut(p)
 	}
 }
+
+func (m *Match) spawnNow(e *rulebook.Effect) {
+	if p := m.playerIn(e.Value); p != nil {
+		m.spawn(p)
+	}
+}
+
+func (m *Match) give(e *rulebook.Effect) {
+	if p := m.playerIn(e.Value); p != nil {
+		m.st.SetInt(m.row, m.book.Bearers[e.No].Field, int64(p.Row.ID))
+	}
+}
+
+func (m *Match) removeNow(e *rulebook.Effect) {
+	if r := m.st.Get(sheet.ID(e.Value.Int(&m.env))); r != nil && r.Kind == sheet.Piece {
+		m.removePiece(r)
+	}
+}
+
+func (m *Match) ifThen(e *rulebook.Effect) {
+	if e.Cond.Bool(&m.env) {
+		m.do(e.Then)
+	} else {
+		m.do(e.Else)
+	}
+}
+
+func (m *Match) goTo(e *rulebook.Effect) {
+	m.run.toPhase = e.No
+	if e.No == rulebook.EndOfMatch {
+		m.run.because = "the rules ended it"
+	}
+}
+
+func (m *Match) finishNow(e *rulebook.Effect) { m.wantFinish(e.Reason, e.Winner) }
 
 // playerIn evaluates to a player who takes part, or nil.
-func (m *Machine) playerIn(p *expr.Prog) *sheet.Row {
-	r := m.st.Get(sheet.ID(p.Int(&m.env)))
-	if r == nil || r.Kind != sheet.Player || !r.Flag(m.book.F.Player.Playing) {
-		return nil
+func (m *Match) playerIn(p *expr.Prog) *Player { return m.playing(sheet.ID(p.Int(&m.env))) }
+
+// addTo adds to a field. What cannot be computed (division by zero, overflow) leaves
+// it as it is, and so does a path that leads through nobody.
+func (m *Match) addTo(e *rulebook.Effect) {
+	r, f := e.Path.Row(&m.env), e.Path.Field
+	m.env.Fault = expr.OK
+	by := e.Value.Value(&m.env, f.Type).N[0]
+	if r.ID != 0 && m.env.Fault == expr.OK {
+		m.st.SetInt(r, f, saturating(r.Int(f), by))
 	}
-	return r
 }
 
-func (m *Machine) seatIn(p *expr.Prog) *seat {
-	if r := m.playerIn(p); r != nil {
-		return m.seat(r.ID)
+func (m *Match) resetTo(e *rulebook.Effect) {
+	if r := e.Path.Row(&m.env); r.ID != 0 {
+		m.st.Set(r, e.Path.Field, e.Path.Field.Start)
 	}
-	return nil
 }
 
-// write carries out add, set and reset. A value that cannot be computed
-// (division by zero, overflow) leaves the field as it is.
-func (m *Machine) write(e *rulebook.Effect) {
+// setTo sets a field, as addTo adds to one.
+func (m *Match) setTo(e *rulebook.Effect) {
 	r, f := e.Path.Row(&m.env), e.Path.Field
 	if r.ID == 0 {
-		return // the path led through nobody
-	}
-	if e.Verb == rulebook.ResetField {
-		m.st.Set(r, f, f.Start)
 		return
 	}
 	m.env.Fault = expr.OK
@@ -99,13 +126,10 @@ func (m *Machine) write(e *rulebook.Effect) {
 		return
 	}
 	switch {
-	case e.Verb == rulebook.Add:
-		m.st.SetInt(r, f, saturating(r.Int(f), v.N[0]))
 	case f.Type == sheet.Clock:
-		at := m.clockNow(f)
-		m.st.SetClock(r, f, sheet.Ticks(max(v.N[0], 0), m.book.Rate), r.N[f.Slot()+1], at)
+		m.st.SetClock(r, f, sheet.Ticks(max(v.N[0], 0), m.book.Rate), r.N[f.Slot()+1], m.clockNow(f))
 	case f.Type == sheet.Text:
-		m.st.SetText(r, f, cut(v.S, int(f.Max)))
+		m.st.SetText(r, f, sheet.Cut(v.S, int(f.Max)))
 	case f == m.book.F.Player.Pos || f == m.book.F.Piece.Pos:
 		x, y := m.within(v.N[0], v.N[1])
 		m.st.SetPos(r, f, x, y)
@@ -122,26 +146,15 @@ func saturating(a, b int64) int64 {
 	return min(max(a+b, -most), most)
 }
 
-func cut(s string, most int) string {
-	n := 0
-	for i := range s {
-		if n == most {
-			return s[:i]
-		}
-		n++
-	}
-	return s
-}
-
-func (m *Machine) clockNow(f *sheet.Field) sheet.Tick {
+func (m *Match) clockNow(f *sheet.Field) sheet.Tick {
 	if f.Wall {
-		return m.tick
+		return m.wall
 	}
 	return m.play
 }
 
 // workClock starts, stops, resets or splits a clock.
-func (m *Machine) workClock(e *rulebook.Effect) {
+func (m *Match) workClock(e *rulebook.Effect) {
 	r, f := e.Path.Row(&m.env), e.Path.Field
 	if r.ID == 0 {
 		return
@@ -174,8 +187,8 @@ func (m *Machine) workClock(e *rulebook.Effect) {
 }
 
 // tell sends a notice.
-func (m *Machine) tell(e *rulebook.Effect) {
-	n := Notice{Notice: e.Notice, To: e.To}
+func (m *Match) tell(e *rulebook.Effect) {
+	n := step.Notice{Notice: e.Notice, To: e.To}
 	if e.Of != nil {
 		p := m.st.Get(sheet.ID(e.Of.Int(&m.env)))
 		if p == nil {
@@ -189,33 +202,33 @@ func (m *Machine) tell(e *rulebook.Effect) {
 	for i, p := range e.With {
 		n.Values = append(n.Values, p.Value(&m.env, e.Notice.Fields[i].Type))
 	}
-	m.out.Notices = append(m.out.Notices, n)
+	m.out.Tell(n)
 }
 
-func (m *Machine) changeKit(e *rulebook.Effect) {
+func (m *Match) changeKit(e *rulebook.Effect) {
 	p := m.playerIn(e.Value)
 	if p == nil {
 		return
 	}
 	f := m.book.F.Player.Kits
-	kits := p.Int(f)
+	kits := p.Row.Int(f)
 	if e.Verb == rulebook.Grant {
 		kits |= 1 << e.No
 	} else {
 		kits &^= 1 << e.No
 	}
-	m.st.SetInt(p, f, kits)
+	m.st.SetInt(p.Row, f, kits)
 }
 
 // each does something for every sheet of a list, as it. Sheets that go while
 // this is under way are left out.
-func (m *Machine) each(e *rulebook.Effect) {
+func (m *Match) each(e *rulebook.Effect) {
 	outer := m.env.It
-	keep, of := expr.Relation(e.Walk), m.env.Me
-	if e.Walk == "members" {
+	keep, of := expr.Relation(e.Walk.String()), m.env.Me
+	if e.Walk.OfTeam() {
 		of = m.env.Team
 	}
-	rows := m.subjects(e.Over)
+	rows := m.subjects(e.Walk.Over())
 	start := len(m.hits)
 	m.hits = append(m.hits, rows...) // the list may change while it is walked
 	for i := start; i < start+len(rows); i++ {

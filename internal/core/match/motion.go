@@ -4,45 +4,47 @@ import (
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/ground"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
 )
 
 // full is a steering intent at top speed.
 const full = 1000
 
-// steer answers the wish to move in a direction. It holds until the next one.
-func (m *Machine) steer(s *seat, in *Input) Verdict {
+// Steer answers the wish to move in a direction. It holds until the next one.
+func (m *Match) Steer(s *Player, in *step.Input) step.Verdict {
 	if m.book.Movement == nil {
-		return Verdict{Code: code.NoMovement, Reason: "this rulebook has no movement"}
+		return step.Verdict{Code: code.NoMovement, Reason: "this rulebook has no movement"}
 	}
 	if c, why := m.mayPlay(s); c != code.OK {
-		return Verdict{Code: c, Reason: why}
+		return step.Verdict{Code: c, Reason: why}
 	}
 	switch {
 	case m.book.Phases[m.run.phase].Frozen:
-		return Verdict{Code: code.Frozen, Reason: "nobody moves in the phase " + m.book.Phases[m.run.phase].Title}
-	case !s.row.Flag(m.book.F.Player.Alive):
-		return Verdict{Code: code.Out, Reason: "you are out"}
+		return step.Verdict{Code: code.Frozen, Reason: "nobody moves in the phase " + m.book.Phases[m.run.phase].Title}
+	case !s.Row.Flag(m.book.F.Player.Alive):
+		return step.Verdict{Code: code.Out, Reason: "you are out"}
 	case !inRange(in.X) || !inRange(in.Y):
-		return Verdict{Code: code.BadArgument, Reason: "a direction is given in thousandths of the top speed, from -1000 to 1000 each way"}
+		return step.Verdict{Code: code.BadArgument, Reason: "a direction is given in thousandths of the top speed, from -1000 to 1000 each way"}
 	}
 	x, y := in.X, in.Y
 	if sq := x*x + y*y; sq > full*full { // no faster along the diagonal
 		r := ground.Root(sq)
 		x, y = x*full/r, y*full/r
 	}
-	m.st.SetPos(s.row, m.book.F.Player.Steer, x, y)
-	return Verdict{}
+	m.st.SetPos(s.Row, m.book.F.Player.Steer, x, y)
+	return step.Verdict{}
 }
 
-func (m *Machine) stopSteering(p *sheet.Row) {
+// StopSteering lets a player's body stand still.
+func (m *Match) StopSteering(p *Player) {
 	if m.book.Movement != nil {
-		m.st.SetPos(p, m.book.F.Player.Steer, 0, 0)
-		m.st.SetPos(p, m.book.F.Player.Rest, 0, 0)
+		m.st.SetPos(p.Row, m.book.F.Player.Steer, 0, 0)
+		m.st.SetPos(p.Row, m.book.F.Player.Rest, 0, 0)
 	}
 }
 
 // moving tells whether anybody moves.
-func (m *Machine) moving() bool {
+func (m *Match) moving() bool {
 	if m.book.Movement == nil || m.book.Phases[m.run.phase].Frozen {
 		return false
 	}
@@ -57,7 +59,7 @@ func (m *Machine) moving() bool {
 
 // move takes everybody one tick further. What is less than a millimetre is
 // kept for the next tick.
-func (m *Machine) move() {
+func (m *Match) move() {
 	mv, f := m.book.Movement, &m.book.F.Player
 	if mv == nil || m.book.Phases[m.run.phase].Frozen {
 		return
@@ -87,7 +89,7 @@ func (m *Machine) move() {
 }
 
 // within holds a point in the ground.
-func (m *Machine) within(x, y int64) (int64, int64) {
+func (m *Match) within(x, y int64) (int64, int64) {
 	g, r := m.book.Ground, m.radius()
 	if g.Width < 2*r || g.Height < 2*r {
 		r = 0
@@ -95,36 +97,36 @@ func (m *Machine) within(x, y int64) (int64, int64) {
 	return min(max(x, r), g.Width-r), min(max(y, r), g.Height-r)
 }
 
-// claim checks a position that a client says it has: it must lie where the
+// Claim checks a position that a client says it has: it must lie where the
 // player could have got since the last claim. Otherwise the claim is refused
 // and the authority's own position stays.
-func (m *Machine) claim(s *seat, in *Input) Verdict {
+func (m *Match) Claim(s *Player, in *step.Input) step.Verdict {
 	mv, f := m.book.Movement, &m.book.F.Player
 	if mv == nil || !mv.Claims {
-		return Verdict{Code: code.NoMovement, Reason: "this rulebook takes no positions from clients"}
+		return step.Verdict{Code: code.NoMovement, Reason: "this rulebook takes no positions from clients"}
 	}
 	if c, why := m.mayPlay(s); c != code.OK {
-		return Verdict{Code: c, Reason: why}
+		return step.Verdict{Code: c, Reason: why}
 	}
 	switch {
 	case m.book.Phases[m.run.phase].Frozen:
-		return Verdict{Code: code.Frozen, Reason: "nobody moves in the phase " + m.book.Phases[m.run.phase].Title}
-	case !s.row.Flag(f.Alive):
-		return Verdict{Code: code.Out, Reason: "you are out"}
+		return step.Verdict{Code: code.Frozen, Reason: "nobody moves in the phase " + m.book.Phases[m.run.phase].Title}
+	case !s.Row.Flag(f.Alive):
+		return step.Verdict{Code: code.Out, Reason: "you are out"}
 	}
 	if !in.Point || !inRange(in.X) || !inRange(in.Y) {
-		return Verdict{Code: code.BadArgument, Reason: "a claim needs a point on the ground"}
+		return step.Verdict{Code: code.BadArgument, Reason: "a claim needs a point on the ground"}
 	}
-	x, y := s.row.Pos(f.Pos)
+	x, y := s.Row.Pos(f.Pos)
 	ticks := min(m.play-s.claimAt, sheet.Tick(m.book.Rate))
 	far := mv.Speed*int64(ticks)/int64(m.book.Rate) + 1
 	nx, ny := m.book.Ground.Move(x, y, in.X-x, in.Y-y, mv.Radius)
 	s.claimAt = m.play
 	if !near(x, y, in.X, in.Y, far) || nx != in.X || ny != in.Y {
-		m.st.Remark(s.row, f.Pos)
-		return Verdict{Code: code.OutOfRange, Reason: "you cannot be there: at most " + metres(far) + " since your last claim, and not through walls"}
+		m.st.Remark(s.Row, f.Pos)
+		return step.Verdict{Code: code.OutOfRange, Reason: "you cannot be there: at most " + metres(far) + " since your last claim, and not through walls"}
 	}
-	m.st.SetPos(s.row, f.Pos, in.X, in.Y)
+	m.st.SetPos(s.Row, f.Pos, in.X, in.Y)
 	m.stirred = true
-	return Verdict{}
+	return step.Verdict{}
 }

@@ -4,6 +4,7 @@ import (
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
 )
 
 // pauseRun is the state of pausing in one match.
@@ -26,17 +27,17 @@ type pauseUse struct {
 func (p *pauseRun) reset() { *p = pauseRun{used: p.used} }
 
 // budgetOf says whose budget a player's pause uses.
-func (m *Machine) budgetOf(s *seat) sheet.ID {
+func (m *Match) budgetOf(s *Player) sheet.ID {
 	switch m.book.Pause.Who {
-	case "teams":
-		return s.row.Team
-	case "anyone":
-		return s.row.ID
+	case rulebook.PauseTeams:
+		return s.Row.Team
+	case rulebook.PauseAnyone:
+		return s.Row.ID
 	}
 	return 0
 }
 
-func (m *Machine) pauseUse(of sheet.ID) *pauseUse {
+func (m *Match) pauseUse(of sheet.ID) *pauseUse {
 	used := &m.run.pause.used
 	for i := range *used {
 		if (*used)[i].of == of {
@@ -47,112 +48,112 @@ func (m *Machine) pauseUse(of sheet.ID) *pauseUse {
 	return &(*used)[len(*used)-1]
 }
 
-// askPause answers pause.
-func (m *Machine) askPause(s *seat) Verdict {
+// AskPause answers pause.
+func (m *Match) AskPause(s *Player) step.Verdict {
 	p := &m.book.Pause
-	if !m.inPlay() {
-		return Verdict{Code: code.NotNow, Reason: "no match is running"}
+	if !m.InPlay() {
+		return step.Verdict{Code: code.NotNow, Reason: "no match is running"}
 	}
 	switch {
-	case !s.row.Flag(m.book.F.Player.Playing):
-		return Verdict{Code: code.NotPlaying, Reason: "you take no part in this match"}
-	case m.match.Int(m.book.F.Match.Paused) != rulebook.PauseNo:
-		return Verdict{Code: code.PauseAlready, Reason: "play is paused already"}
-	case p.Who == "nobody":
-		return Verdict{Code: code.PauseNobody, Reason: "this rulebook has no pauses"}
-	case p.Who == "host" && !m.hostIs(s):
-		return Verdict{Code: code.PauseNobody, Reason: "only the host pauses here"}
+	case !s.Row.Flag(m.book.F.Player.Playing):
+		return step.Verdict{Code: code.NotPlaying, Reason: "you take no part in this match"}
+	case m.row.Int(m.book.F.Match.Paused) != rulebook.PauseNo:
+		return step.Verdict{Code: code.PauseAlready, Reason: "play is paused already"}
+	case p.Who == rulebook.PauseNobody:
+		return step.Verdict{Code: code.PauseNobody, Reason: "this rulebook has no pauses"}
+	case p.Who == rulebook.PauseHost && !m.isHost(s):
+		return step.Verdict{Code: code.PauseNobody, Reason: "only the host pauses here"}
 	case p.Phases&(1<<m.run.phase) == 0:
-		return Verdict{Code: code.PauseNobody, Reason: "no pause is given in the phase " + m.book.Phases[m.run.phase].Title}
+		return step.Verdict{Code: code.PauseNobody, Reason: "no pause is given in the phase " + m.book.Phases[m.run.phase].Title}
 	}
 	use := m.pauseUse(m.budgetOf(s))
 	if p.Times > 0 && use.times >= p.Times || p.Total > 0 && use.ticks >= p.Total {
-		return Verdict{Code: code.PauseSpent, Reason: "your pauses for this match are used up"}
+		return step.Verdict{Code: code.PauseSpent, Reason: "your pauses for this match are used up"}
 	}
 	use.times++
-	m.pauseNow(s.row.ID, false)
+	m.pauseNow(s.Row.ID, false)
 	m.run.pause.by = use.of
 	end := p.Longest
 	if left := p.Total - use.ticks; p.Total > 0 && (end == 0 || left < end) {
 		end = left
 	}
 	if end > 0 {
-		m.run.pause.ends = m.tick + end
+		m.run.pause.ends = m.wall + end
 	}
-	return Verdict{}
+	return step.Verdict{}
 }
 
 // pauseNow stops play time.
-func (m *Machine) pauseNow(by sheet.ID, waiting bool) {
+func (m *Match) pauseNow(by sheet.ID, waiting bool) {
 	f := &m.book.F.Match
-	if m.match.Int(f.Paused) == rulebook.PauseYes {
+	if m.row.Int(f.Paused) == rulebook.PauseYes {
 		m.run.pause.waiting = m.run.pause.waiting || waiting
 		return
 	}
 	pr := &m.run.pause
 	pr.reset()
-	pr.since, pr.waiting = m.tick, waiting
-	m.st.SetInt(m.match, f.Paused, rulebook.PauseYes)
-	m.st.SetInt(m.match, f.Pauser, int64(by))
-	m.st.SetClock(m.match, f.Resume, 0, 0, m.tick)
-	m.st.SetClock(m.match, f.Play, int64(m.play), 0, m.tick)
+	pr.since, pr.waiting = m.wall, waiting
+	m.st.SetInt(m.row, f.Paused, rulebook.PauseYes)
+	m.st.SetInt(m.row, f.Pauser, int64(by))
+	m.st.SetClock(m.row, f.Resume, 0, 0, m.wall)
+	m.st.SetClock(m.row, f.Play, int64(m.play), 0, m.wall)
 }
 
-// askResume answers resume: whoever may pause, or paused, may let play go on.
-func (m *Machine) askResume(s *seat) Verdict {
+// AskResume answers resume: whoever may pause, or paused, may let play go on.
+func (m *Match) AskResume(s *Player) step.Verdict {
 	f := &m.book.F.Match
-	if !m.inPlay() || m.match.Int(f.Paused) == rulebook.PauseNo {
-		return Verdict{Code: code.NotPaused, Reason: "play is not paused"}
+	if !m.InPlay() || m.row.Int(f.Paused) == rulebook.PauseNo {
+		return step.Verdict{Code: code.NotPaused, Reason: "play is not paused"}
 	}
 	switch {
 	case m.run.pause.waiting:
-		return Verdict{Code: code.TooFew, Reason: "play waits for players"}
-	case !s.row.Flag(m.book.F.Player.Playing) && !m.hostIs(s), m.book.Pause.Who == "host" && !m.hostIs(s),
-		m.book.Pause.Who == "teams" && m.run.pause.by != s.row.Team && !m.hostIs(s),
-		m.book.Pause.Who == "anyone" && m.run.pause.by != s.row.ID && !m.hostIs(s):
-		return Verdict{Code: code.PauseNobody, Reason: "only who paused, or the host, lets play go on"}
+		return step.Verdict{Code: code.TooFew, Reason: "play waits for players"}
+	case !s.Row.Flag(m.book.F.Player.Playing) && !m.isHost(s), m.book.Pause.Who == rulebook.PauseHost && !m.isHost(s),
+		m.book.Pause.Who == rulebook.PauseTeams && m.run.pause.by != s.Row.Team && !m.isHost(s),
+		m.book.Pause.Who == rulebook.PauseAnyone && m.run.pause.by != s.Row.ID && !m.isHost(s):
+		return step.Verdict{Code: code.PauseNobody, Reason: "only who paused, or the host, lets play go on"}
 	}
 	m.resumeSoon()
-	return Verdict{}
+	return step.Verdict{}
 }
 
 // resumeSoon begins the countdown before play goes on.
-func (m *Machine) resumeSoon() {
+func (m *Match) resumeSoon() {
 	f := &m.book.F.Match
 	pr := &m.run.pause
-	if m.match.Int(f.Paused) != rulebook.PauseYes {
+	if m.row.Int(f.Paused) != rulebook.PauseYes {
 		return
 	}
 	if use := m.pauseUse(pr.by); !pr.waiting {
-		use.ticks += m.tick - pr.since
+		use.ticks += m.wall - pr.since
 	}
 	pr.ends, pr.waiting = 0, false
 	if m.book.Pause.Countdown == 0 {
 		m.playOn()
 		return
 	}
-	pr.resumeAt = m.tick + m.book.Pause.Countdown
-	m.st.SetInt(m.match, f.Paused, rulebook.PauseResuming)
-	m.st.SetClock(m.match, f.Resume, int64(m.book.Pause.Countdown), -1, m.tick)
+	pr.resumeAt = m.wall + m.book.Pause.Countdown
+	m.st.SetInt(m.row, f.Paused, rulebook.PauseResuming)
+	m.st.SetClock(m.row, f.Resume, int64(m.book.Pause.Countdown), -1, m.wall)
 }
 
 // playOn lets play time go on from the next tick.
-func (m *Machine) playOn() {
+func (m *Match) playOn() {
 	f := &m.book.F.Match
 	m.run.pause.reset()
-	m.st.SetInt(m.match, f.Paused, rulebook.PauseNo)
-	m.st.SetInt(m.match, f.Pauser, 0)
-	m.st.SetClock(m.match, f.Resume, 0, 0, m.tick)
-	m.st.SetClock(m.match, f.Play, int64(m.play), 1, m.tick)
+	m.st.SetInt(m.row, f.Paused, rulebook.PauseNo)
+	m.st.SetInt(m.row, f.Pauser, 0)
+	m.st.SetClock(m.row, f.Resume, 0, 0, m.wall)
+	m.st.SetClock(m.row, f.Play, int64(m.play), 1, m.wall)
 }
 
 // pauseStep ends pauses whose time is up.
-func (m *Machine) pauseStep() {
+func (m *Match) pauseStep() {
 	pr := &m.run.pause
-	if pr.ends > 0 && pr.ends <= m.tick {
+	if pr.ends > 0 && pr.ends <= m.wall {
 		m.resumeSoon()
 	}
-	if pr.resumeAt > 0 && pr.resumeAt <= m.tick {
+	if pr.resumeAt > 0 && pr.resumeAt <= m.wall {
 		m.playOn()
 	}
 }

@@ -10,20 +10,20 @@ import (
 const tries = 24
 
 // removePiece takes a piece off the ground.
-func (m *Machine) removePiece(r *sheet.Row) {
+func (m *Match) removePiece(r *sheet.Row) {
 	m.run.pieceCount[r.Int(m.book.F.Piece.Kind)]--
 	m.st.Remove(r)
 }
 
 // clearPieces takes every piece off the ground.
-func (m *Machine) clearPieces() {
+func (m *Match) clearPieces() {
 	for list := m.st.Of(sheet.Piece); len(list) > 0; list = m.st.Of(sheet.Piece) {
 		m.removePiece(list[len(list)-1])
 	}
 }
 
 // pieceDue returns the play tick at which something happens to a kind of piece.
-func (m *Machine) pieceDue(no int, p *rulebook.Piece) sheet.Tick {
+func (m *Match) pieceDue(no int, p *rulebook.Piece) sheet.Tick {
 	due := sheet.Tick(0)
 	if p.Keep > 0 && m.run.pieceCount[no] < p.Keep && !m.book.Phases[m.run.phase].Frozen {
 		due = max(m.run.pieceNext[no], m.play+1)
@@ -40,7 +40,7 @@ func (m *Machine) pieceDue(no int, p *rulebook.Piece) sheet.Tick {
 
 // keepPieces takes away what has lasted its time and places what is missing,
 // one at an interval.
-func (m *Machine) keepPieces() {
+func (m *Match) keepPieces() {
 	f := &m.book.F.Piece
 	for no, p := range m.book.Pieces {
 		if p.Lasts > 0 {
@@ -65,7 +65,7 @@ func (m *Machine) keepPieces() {
 }
 
 // placeAnywhere places a piece where it fits, or not this time.
-func (m *Machine) placeAnywhere(no int, p *rulebook.Piece) bool {
+func (m *Match) placeAnywhere(no int, p *rulebook.Piece) bool {
 	g := m.book.Ground
 	for try := 0; try < tries; try++ {
 		var x, y int64
@@ -89,7 +89,7 @@ func (m *Machine) placeAnywhere(no int, p *rulebook.Piece) bool {
 
 // roomFor tells whether a piece at a point overlaps no wall, no other piece and
 // no player.
-func (m *Machine) roomFor(p *rulebook.Piece, x, y int64) bool {
+func (m *Match) roomFor(p *rulebook.Piece, x, y int64) bool {
 	if !m.book.Ground.Free(x, y, p.Radius) {
 		return false
 	}
@@ -110,7 +110,7 @@ func (m *Machine) roomFor(p *rulebook.Piece, x, y int64) bool {
 	return true
 }
 
-func (m *Machine) placeAt(no int, x, y int64) {
+func (m *Match) placeAt(no int, x, y int64) {
 	f := &m.book.F.Piece
 	r := m.st.Add(sheet.Piece)
 	m.st.SetInt(r, f.Kind, int64(no))
@@ -121,7 +121,7 @@ func (m *Machine) placeAt(no int, x, y int64) {
 }
 
 // placeNow carries out the effect that places a piece.
-func (m *Machine) placeNow(e *rulebook.Effect) {
+func (m *Match) placeNow(e *rulebook.Effect) {
 	p := m.book.Pieces[e.No]
 	if len(m.st.Of(sheet.Piece)) >= maxPieces {
 		return
@@ -137,69 +137,3 @@ func (m *Machine) placeNow(e *rulebook.Effect) {
 
 // maxPieces is the most pieces on a ground.
 const maxPieces = 1000
-
-// touchPieces finds the bodies that have reached a piece and does what touching
-// it does. A body touches a piece once until it has left it.
-func (m *Machine) touchPieces() {
-	f, pf := &m.book.F.Piece, &m.book.F.Player
-	list := m.st.Of(sheet.Piece)
-	if !m.stirred || len(list) == 0 || m.book.Phases[m.run.phase].Frozen {
-		return
-	}
-	m.stirred = false
-	start := len(m.hits)
-	m.hits = append(m.hits, list...)
-	for i := start; i < start+len(list) && i < len(m.hits); i++ {
-		r := m.hits[i]
-		p := m.book.Pieces[r.Int(f.Kind)]
-		if len(p.Touch) == 0 {
-			continue
-		}
-		x, y := r.Pos(f.Pos)
-		reach := p.Radius + m.radius()
-		left, slot := m.touched(r), pf.Pos.Slot()
-		for _, body := range m.st.Seated {
-			dx := x - body.N[slot]
-			if !left && (dx > reach || dx < -reach) {
-				continue
-			}
-			dy := y - body.N[slot+1]
-			on := dx <= reach && dx >= -reach && dy <= reach && dy >= -reach && dx*dx+dy*dy <= reach*reach && body.Flag(pf.Alive)
-			if (on || left) && m.touchEdge(r, body, on) {
-				m.subject(sheet.Player, body)
-				m.env.Piece = r
-				if p.If == nil || p.If.Bool(&m.env) {
-					m.do(p.Touch)
-				}
-				if m.st.Get(r.ID) != r {
-					break
-				}
-			}
-		}
-	}
-	m.hits = m.hits[:start]
-	m.env.Piece = nil
-}
-
-// touched tells whether any body was on a piece when it was last looked at.
-func (m *Machine) touched(piece *sheet.Row) bool {
-	for _, f := range m.book.F.Piece.Touching {
-		if piece.Int(f) != 0 {
-			return true
-		}
-	}
-	return false
-}
-
-// touchEdge notes whether a body is on a piece and tells whether it has just
-// come onto it.
-func (m *Machine) touchEdge(piece, body *sheet.Row, on bool) bool {
-	slot := body.Int(m.book.F.Player.Slot)
-	f := m.book.F.Piece.Touching[slot/60]
-	bit, was := int64(1)<<(slot%60), piece.Int(f)
-	if on == (was&bit != 0) {
-		return false
-	}
-	m.st.SetInt(piece, f, was^bit)
-	return on
-}

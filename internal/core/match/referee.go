@@ -6,53 +6,54 @@ import (
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
 )
 
 // decision is an action that waits for a referee.
 type decision struct {
-	Decision
+	step.Decision
 	seq  uint64
 	act  *rulebook.Action
 	hits []sheet.ID
-	args []Named
+	args []step.Named
 }
 
 // warnReferee tells at the start of a match that nobody is there to decide.
-func (m *Machine) warnReferee() {
+func (m *Match) warnReferee() {
 	if m.referee {
 		return
 	}
 	for _, a := range m.book.Actions {
 		if a.Referee != nil {
-			m.out.Notices = append(m.out.Notices, Notice{Notice: rulebook.NoRefereeNotice, Values: []sheet.Value{sheet.TextValue(a.Name)}})
-			m.effect(Effect{Kind: Fault, Text: "the action " + a.Name + " asks a referee, and none is signed in"})
+			m.out.Tell(step.Notice{Notice: rulebook.NoRefereeNotice, Values: []sheet.Value{sheet.TextValue(a.Name)}})
+			m.out.Do(step.Effect{Kind: step.Fault, Text: "the action " + a.Name + " asks a referee, and none is signed in"})
 			return
 		}
 	}
 }
 
-// refereeOn notes whether a referee is signed in. One that has come, or come back,
+// RefereeOn notes whether a referee is signed in. One that has come, or come back,
 // is offered what waits for a decision.
-func (m *Machine) refereeOn(on bool) {
+func (m *Match) RefereeOn(on bool) {
 	m.referee = on
 	for i := range m.run.decisions {
 		if on {
 			asked := m.run.decisions[i].Decision
-			m.effect(Effect{Kind: AskReferee, Decision: &asked})
+			m.out.Do(step.Effect{Kind: step.AskReferee, Decision: &asked})
 		}
 	}
 }
 
 // ask offers an action to the referee. It is paid for now; the verdict is that
 // it was taken for decision, and the decision itself follows as a notice.
-func (m *Machine) ask(s *seat, a *rulebook.Action, in *Input, hits []*sheet.Row) Verdict {
+func (m *Match) ask(s *Player, a *rulebook.Action, in *step.Input, hits []*sheet.Row) step.Verdict {
 	if !m.referee && !a.Referee.Accept {
-		return Verdict{Code: code.NoReferee, Reason: "no referee is signed in to decide this"}
+		return step.Verdict{Code: code.NoReferee, Reason: "no referee is signed in to decide this"}
 	}
 	m.pay(s, a, -1)
 	m.run.decisionNo++
 	d := decision{act: a, seq: in.Seq, args: slices.Clone(in.Args)}
-	d.Decision = Decision{No: m.run.decisionNo, Seat: s.row.ID, Target: in.Target, Action: a.Name, Until: m.play + max(a.Referee.Within, 1)}
+	d.Decision = step.Decision{No: m.run.decisionNo, Seat: s.Row.ID, Target: in.Target, Action: a.Name, Until: m.play + max(a.Referee.Within, 1)}
 	for _, h := range hits {
 		d.hits = append(d.hits, h.ID)
 	}
@@ -64,45 +65,44 @@ func (m *Machine) ask(s *seat, a *rulebook.Action, in *Input, hits []*sheet.Row)
 	}
 	for _, t := range a.Referee.Tell {
 		v := t.Is.Value(&m.env, t.Is.Type.Of)
-		d.Tell = append(d.Tell, Named{t.Name, v})
+		d.Tell = append(d.Tell, step.Named{Name: t.Name, Value: v})
 	}
 	m.hits = m.hits[:0]
 	m.run.decisions = append(m.run.decisions, d)
 	if m.referee {
 		asked := d.Decision
-		m.effect(Effect{Kind: AskReferee, Decision: &asked})
+		m.out.Do(step.Effect{Kind: step.AskReferee, Decision: &asked})
 	}
-	return Verdict{}
+	return step.Verdict{}
 }
 
-// answer applies a referee's word.
-func (m *Machine) answer(in *Input) {
-	i := slices.IndexFunc(m.run.decisions, func(d decision) bool { return d.No == in.N })
-	if i < 0 || !m.inPlay() {
-		m.verdict(Verdict{Code: code.NoDecision, Reason: "no decision with this number is waiting; it may have run out"})
-		return
+// Answer applies a referee's word on the decision with that number.
+func (m *Match) Answer(no int64, yes bool) step.Verdict {
+	i := slices.IndexFunc(m.run.decisions, func(d decision) bool { return d.No == no })
+	if i < 0 || !m.InPlay() {
+		return step.Verdict{Code: code.NoDecision, Reason: "no decision with this number is waiting; it may have run out"}
 	}
-	m.decide(i, in.Yes)
-	m.verdict(Verdict{})
+	m.decide(i, yes)
+	return step.Verdict{}
 }
 
 // overdueDecisions applies what the rulebook says where no answer came in time.
-func (m *Machine) overdueDecisions() {
+func (m *Match) overdueDecisions() {
 	for len(m.run.decisions) > 0 && m.run.decisions[0].Until <= m.play {
 		m.decide(0, m.run.decisions[0].act.Referee.Accept)
 	}
 }
 
 // decide carries a decision out.
-func (m *Machine) decide(i int, yes bool) {
+func (m *Match) decide(i int, yes bool) {
 	d := m.run.decisions[i]
 	m.run.decisions = slices.Delete(m.run.decisions, i, i+1)
-	s := m.seat(d.Seat)
-	if s == nil || !s.row.Flag(m.book.F.Player.Playing) {
+	s := m.playing(d.Seat)
+	if s == nil || !s.Row.Flag(m.book.F.Player.Playing) {
 		return
 	}
-	m.subject(sheet.Player, s.row)
-	m.arguments(d.act, &Input{Args: d.args})
+	m.subject(sheet.Player, s.Row)
+	m.arguments(d.act, &step.Input{Args: d.args})
 	if yes {
 		m.hits = m.hits[:0]
 		for _, id := range d.hits {
@@ -114,6 +114,6 @@ func (m *Machine) decide(i int, yes bool) {
 	} else {
 		m.pay(s, d.act, 1)
 	}
-	m.out.Notices = append(m.out.Notices, Notice{Notice: rulebook.DecidedNotice, To: sheet.OwnerOnly, Of: d.Seat,
-		Values: []sheet.Value{sheet.TextValue(d.Action), sheet.IntValue(sheet.Integer, int64(d.seq)), sheet.IntValue(sheet.Flag, b2i(yes))}})
+	m.out.Tell(step.Notice{Notice: rulebook.DecidedNotice, To: sheet.OwnerOnly, Of: d.Seat,
+		Values: []sheet.Value{sheet.TextValue(d.Action), sheet.IntValue(sheet.Integer, int64(d.seq)), sheet.IntValue(sheet.Flag, sheet.Bit(yes))}})
 }

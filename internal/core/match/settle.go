@@ -6,6 +6,7 @@ import (
 	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
 )
 
 // The bounds of what one input or tick may set off.
@@ -27,18 +28,22 @@ type firing struct {
 	row  *sheet.Row
 }
 
-func (m *Machine) emit(on rulebook.Event, player *sheet.Row) {
+// Allow gives the step under way its budget of effects.
+func (m *Match) Allow() { m.budget = effectBudget }
+
+// emit notes that something happened that rules may wait for.
+func (m *Match) emit(on rulebook.Event, player *sheet.Row) {
 	m.queue = append(m.queue, event{on, player})
 }
 
-// settle lets everything follow from what has changed: derived fields, then
+// Settle lets everything follow from what has changed: derived fields, then
 // events in the order in which they came, then conditions in the order of the
 // file; again until nothing changes; then the phase and the match may end, and
 // so on. It is bounded: a rulebook that never settles is stopped and reported.
-func (m *Machine) settle() {
+func (m *Match) Settle() {
 	for steps := 0; ; steps++ {
 		m.settleRules()
-		if !m.inPlay() {
+		if !m.InPlay() {
 			return
 		}
 		if m.run.broken == "" && steps == maxSteps {
@@ -46,6 +51,7 @@ func (m *Machine) settle() {
 		}
 		if m.run.broken != "" {
 			m.breakOff()
+			m.settleRules() // what is still derived belongs to this step
 			return
 		}
 		happened := m.transition()
@@ -56,10 +62,10 @@ func (m *Machine) settle() {
 	}
 }
 
-func (m *Machine) settleRules() {
+func (m *Match) settleRules() {
 	for pass := 0; ; pass++ {
 		m.derive()
-		if m.match == nil || m.run.broken != "" {
+		if m.row == nil || m.run.broken != "" {
 			break
 		}
 		m.firings = m.firings[:0]
@@ -88,7 +94,7 @@ func (m *Machine) settleRules() {
 
 // forget clears what the rules have looked at, and keeps it in mind for the
 // conditions that end phases and matches.
-func (m *Machine) forget() {
+func (m *Match) forget() {
 	for k := range m.changed {
 		m.changed[k].Add(m.st.Touched()[k])
 	}
@@ -97,11 +103,11 @@ func (m *Machine) forget() {
 
 // may tells whether a condition may have become another one since the ends were
 // last looked at.
-func (m *Machine) may(p *expr.Prog) bool {
+func (m *Match) may(p *expr.Prog) bool {
 	return p.Reads.Clock || p.Const || p.Touched(&m.changed)
 }
 
-func (m *Machine) lastRuleLine() int {
+func (m *Match) lastRuleLine() int {
 	if n := len(m.firings); n > 0 {
 		return m.firings[n-1].rule.Line
 	}
@@ -110,7 +116,7 @@ func (m *Machine) lastRuleLine() int {
 
 // derive brings derived fields up to date where something that they read has
 // changed.
-func (m *Machine) derive() {
+func (m *Match) derive() {
 	if !m.st.AnyTouched() && !m.book.DerivesClocks {
 		return
 	}
@@ -135,13 +141,13 @@ func (m *Machine) derive() {
 	}
 }
 
-func (m *Machine) deriveRow(d *rulebook.Derived, r *sheet.Row) {
+func (m *Match) deriveRow(d *rulebook.Derived, r *sheet.Row) {
 	m.subject(d.Kind, r)
 	m.st.Set(r, d.Field, d.Is.Value(&m.env, d.Field.Type))
 }
 
 // subject makes a sheet what me or team means in expressions.
-func (m *Machine) subject(k sheet.Kind, r *sheet.Row) {
+func (m *Match) subject(k sheet.Kind, r *sheet.Row) {
 	m.env.Me, m.env.Target, m.env.Piece, m.env.It = nil, nil, nil, nil
 	switch k {
 	case sheet.Player:
@@ -155,7 +161,7 @@ func (m *Machine) subject(k sheet.Kind, r *sheet.Row) {
 // collect finds the conditions that have come true since they were last looked
 // at, in the order of the file, and for each in the order in which the players
 // or teams came.
-func (m *Machine) collect() {
+func (m *Match) collect() {
 	touched := m.st.AnyTouched()
 	sorted := false
 	for _, r := range m.whens {
@@ -165,7 +171,7 @@ func (m *Machine) collect() {
 			m.lookAll(r)
 		case r.For == sheet.Match:
 			if touched && r.When.Touched(m.st.Touched()) || r.When.Const {
-				m.look(r, m.match)
+				m.look(r, m.row)
 			}
 		case touched && reads.Own[r.For].Meets(m.st.Touched()[r.For]):
 			if !sorted {
@@ -181,9 +187,9 @@ func (m *Machine) collect() {
 	}
 }
 
-func (m *Machine) lookAll(r *rulebook.Rule) {
+func (m *Match) lookAll(r *rulebook.Rule) {
 	if r.For == sheet.Match {
-		m.look(r, m.match)
+		m.look(r, m.row)
 		return
 	}
 	for _, row := range m.subjects(r.For) {
@@ -192,11 +198,11 @@ func (m *Machine) lookAll(r *rulebook.Rule) {
 }
 
 // takesPart tells whether rules for its kind look at a sheet.
-func (m *Machine) takesPart(r *sheet.Row) bool {
+func (m *Match) takesPart(r *sheet.Row) bool {
 	return r.Kind != sheet.Player || r.Flag(m.book.F.Player.Playing)
 }
 
-func (m *Machine) subjects(k sheet.Kind) []*sheet.Row {
+func (m *Match) subjects(k sheet.Kind) []*sheet.Row {
 	if k == sheet.Player {
 		return m.st.Seated
 	}
@@ -204,7 +210,7 @@ func (m *Machine) subjects(k sheet.Kind) []*sheet.Row {
 }
 
 // look evaluates a condition for one sheet and notes when it has come true.
-func (m *Machine) look(r *rulebook.Rule, row *sheet.Row) {
+func (m *Match) look(r *rulebook.Rule, row *sheet.Row) {
 	m.subject(r.For, row)
 	if !r.When.Bool(&m.env) {
 		row.Edges &^= r.Edge
@@ -217,7 +223,7 @@ func (m *Machine) look(r *rulebook.Rule, row *sheet.Row) {
 }
 
 // fire carries a rule out for the present subject, if its other conditions hold.
-func (m *Machine) fire(r *rulebook.Rule) {
+func (m *Match) fire(r *rulebook.Rule) {
 	if m.run.broken != "" || r.Phases&(1<<m.run.phase) == 0 {
 		return
 	}
@@ -228,10 +234,10 @@ func (m *Machine) fire(r *rulebook.Rule) {
 }
 
 // runQueue carries out the rules that waited for events.
-func (m *Machine) runQueue() {
+func (m *Match) runQueue() {
 	for i := 0; i < len(m.queue); i++ { // rules may add events while this goes on
 		e := m.queue[i]
-		if i == maxPasses*len(m.seats)+maxPasses*maxPasses {
+		if i == maxPasses*len(m.players)+maxPasses*maxPasses {
 			m.run.broken = "events went on setting off events"
 			break
 		}
@@ -244,7 +250,7 @@ func (m *Machine) runQueue() {
 	m.queue = m.queue[:0]
 }
 
-func (m *Machine) fireEvent(r *rulebook.Rule, player *sheet.Row) {
+func (m *Match) fireEvent(r *rulebook.Rule, player *sheet.Row) {
 	if player != nil {
 		if m.st.Get(player.ID) == player {
 			m.subject(sheet.Player, player)
@@ -256,9 +262,9 @@ func (m *Machine) fireEvent(r *rulebook.Rule, player *sheet.Row) {
 }
 
 // fireAll carries a rule out for each of its subjects.
-func (m *Machine) fireAll(r *rulebook.Rule) {
+func (m *Match) fireAll(r *rulebook.Rule) {
 	if r.For == sheet.Match {
-		m.subject(sheet.Match, m.match)
+		m.subject(sheet.Match, m.row)
 		m.fire(r)
 		return
 	}
@@ -271,7 +277,7 @@ func (m *Machine) fireAll(r *rulebook.Rule) {
 
 // scheduleRules sets when the rules at intervals act first: one interval into
 // the match.
-func (m *Machine) scheduleRules() {
+func (m *Match) scheduleRules() {
 	for i, r := range m.book.Rules {
 		if r.On == rulebook.OnEvery {
 			m.run.ruleNext[i] = m.play + r.Every
@@ -281,7 +287,7 @@ func (m *Machine) scheduleRules() {
 
 // everyRules carries out the rules whose interval is over. Intervals are
 // counted in the phases in which the rule acts.
-func (m *Machine) everyRules() {
+func (m *Match) everyRules() {
 	for i, r := range m.book.Rules {
 		if m.run.ruleNext[i] == 0 || m.run.ruleNext[i] > m.play {
 			continue
@@ -292,14 +298,14 @@ func (m *Machine) everyRules() {
 }
 
 // breakOff ends a match whose rulebook did what it may not, with no outcome.
-func (m *Machine) breakOff() {
-	m.effect(Effect{Kind: Fault, Text: m.run.broken})
+func (m *Match) breakOff() {
+	m.out.Do(step.Effect{Kind: step.Fault, Text: m.run.broken})
 	m.queue = m.queue[:0]
 	m.endMatch("the rulebook was stopped: " + m.run.broken)
 }
 
-// evaluate is for conditions on the match as a whole.
-func (m *Machine) holds(p *expr.Prog) bool {
-	m.subject(sheet.Match, m.match)
+// holds evaluates conditions on the match as a whole.
+func (m *Match) holds(p *expr.Prog) bool {
+	m.subject(sheet.Match, m.row)
 	return p.Bool(&m.env)
 }

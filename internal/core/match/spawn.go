@@ -6,24 +6,24 @@ import (
 )
 
 // spawn lets a player appear: alive, at a spawn point, with what resets then.
-func (m *Machine) spawn(s *seat) {
+func (m *Match) spawn(s *Player) {
 	f := &m.book.F.Player
 	s.respawnAt = 0
-	m.st.ResetRow(s.row, sheet.ResetRespawn)
-	m.st.SetClock(s.row, f.Respawn, 0, 0, m.play)
-	m.stopSteering(s.row)
+	m.st.ResetRow(s.Row, sheet.ResetRespawn)
+	m.st.SetClock(s.Row, f.Respawn, 0, 0, m.play)
+	m.StopSteering(s)
 	if m.book.Ground != nil {
-		p := m.spawnPoint(s.row)
-		m.st.SetPos(s.row, f.Pos, p.X, p.Y)
+		p := m.spawnPoint(s.Row)
+		m.st.SetPos(s.Row, f.Pos, p.X, p.Y)
 	}
-	m.st.SetFlag(s.row, f.Alive, true)
+	m.st.SetFlag(s.Row, f.Alive, true)
 	m.stirred = true
 	s.claimAt = m.play
-	m.emit(rulebook.OnSpawn, s.row)
+	m.emit(rulebook.OnSpawn, s.Row)
 }
 
 // spawnPoint picks one of the points that are open to the player's team.
-func (m *Machine) spawnPoint(p *sheet.Row) rulebook.SpawnPoint {
+func (m *Match) spawnPoint(p *sheet.Row) rulebook.SpawnPoint {
 	all := m.book.Ground.Spawns
 	open := func(sp *rulebook.SpawnPoint) bool {
 		return sp.Team < 0 || sp.Team < len(m.teams) && m.teams[sp.Team].ID == p.Team
@@ -37,11 +37,11 @@ func (m *Machine) spawnPoint(p *sheet.Row) rulebook.SpawnPoint {
 	if n == 0 { // none for this team: all will do
 		open, n = func(*rulebook.SpawnPoint) bool { return true }, len(all)
 	}
-	if m.book.Spawn.Pick == "far" {
+	if m.book.Spawn.Pick == rulebook.PickFar {
 		return all[m.farthest(p, open)]
 	}
 	pick := m.run.spawnTurn % n
-	if m.book.Spawn.Pick == "random" {
+	if m.book.Spawn.Pick == rulebook.PickRandom {
 		pick = m.rng.IntN(n)
 	} else {
 		m.run.spawnTurn++
@@ -59,7 +59,7 @@ func (m *Machine) spawnPoint(p *sheet.Row) rulebook.SpawnPoint {
 
 // farthest returns the open spawn point whose nearest living rival is farthest
 // away; among equals the one with the farthest nearest friend, then the first.
-func (m *Machine) farthest(p *sheet.Row, open func(*rulebook.SpawnPoint) bool) int {
+func (m *Match) farthest(p *sheet.Row, open func(*rulebook.SpawnPoint) bool) int {
 	f := &m.book.F.Player
 	best, bestRival, bestOther := -1, int64(-1), int64(-1)
 	for i := range m.book.Ground.Spawns {
@@ -87,91 +87,45 @@ func (m *Machine) farthest(p *sheet.Row, open func(*rulebook.SpawnPoint) bool) i
 }
 
 // putOut takes a player out, to come back after a delay if the rulebook says so.
-func (m *Machine) putOut(s *seat) {
+func (m *Match) putOut(s *Player) {
 	f := &m.book.F.Player
-	if !s.row.Flag(f.Alive) {
+	if !s.Row.Flag(f.Alive) {
 		return
 	}
-	m.st.SetFlag(s.row, f.Alive, false)
+	m.st.SetFlag(s.Row, f.Alive, false)
 	m.stirred = true
-	m.stopSteering(s.row)
+	m.StopSteering(s)
 	if m.book.Spawn.Again {
 		delay := max(m.book.Spawn.Delay, 1)
 		s.respawnAt = m.play + delay
-		m.run.respawn = earlier(m.run.respawn, s.respawnAt)
-		m.st.SetClock(s.row, f.Respawn, int64(delay), -1, m.play)
+		m.run.respawn = sheet.Sooner(m.run.respawn, s.respawnAt)
+		m.st.SetClock(s.Row, f.Respawn, int64(delay), -1, m.play)
 	}
 	me, team, target, it := m.env.Me, m.env.Team, m.env.Target, m.env.It
 	for _, a := range m.book.Actions {
-		if a.Active != nil && m.isActive(s.row, a) {
+		if a.Active != nil && m.isActive(s.Row, a) {
 			m.endAction(s, a)
 		}
 	}
 	m.env.Me, m.env.Team, m.env.Target, m.env.It = me, team, target, it
 	for i := range m.book.Bearers {
-		if b := &m.book.Bearers[i]; b.Out != "keep" && m.match.Int(b.Field) == int64(s.row.ID) {
-			m.passBearer(b, b.Out, s.row)
+		if b := &m.book.Bearers[i]; b.Out != rulebook.HeirKeep && m.row.Int(b.Field) == int64(s.Row.ID) {
+			m.passBearer(b, b.Out, s.Row)
 		}
 	}
-	m.emit(rulebook.OnOut, s.row)
+	m.emit(rulebook.OnOut, s.Row)
 }
 
 // respawns brings back those whose delay is over.
-func (m *Machine) respawns() {
+func (m *Match) respawns() {
 	if m.run.respawn == 0 || m.run.respawn > m.play {
 		return
 	}
 	m.run.respawn = 0
-	for _, s := range m.seats {
+	for _, s := range m.players {
 		if s.respawnAt > 0 && s.respawnAt <= m.play {
 			m.spawn(s)
 		}
-		m.run.respawn = earlier(m.run.respawn, s.respawnAt)
+		m.run.respawn = sheet.Sooner(m.run.respawn, s.respawnAt)
 	}
-}
-
-// giveBearers hands the things that one player holds out at random.
-func (m *Machine) giveBearers() {
-	for i := range m.book.Bearers {
-		b := &m.book.Bearers[i]
-		how := "none"
-		if b.Start {
-			how = "random"
-		}
-		m.passBearer(b, how, nil)
-	}
-}
-
-// bearersWithout passes on what a leaving player holds.
-func (m *Machine) bearersWithout(p *sheet.Row) {
-	for i := range m.book.Bearers {
-		if b := &m.book.Bearers[i]; m.match.Int(b.Field) == int64(p.ID) {
-			m.passBearer(b, b.Gone, p)
-		}
-	}
-}
-
-// passBearer gives a bearer to somebody at random, the living first, or to nobody.
-func (m *Machine) passBearer(b *rulebook.Bearer, how string, not *sheet.Row) {
-	if how == "none" {
-		m.st.SetInt(m.match, b.Field, 0)
-		return
-	}
-	start := len(m.hits)
-	for _, alive := range []bool{true, false} {
-		for _, p := range m.st.Seated {
-			if p != not && p.Flag(m.book.F.Player.Alive) == alive {
-				m.hits = append(m.hits, p)
-			}
-		}
-		if len(m.hits) > start {
-			break
-		}
-	}
-	id := sheet.ID(0)
-	if n := len(m.hits) - start; n > 0 {
-		id = m.hits[start+m.rng.IntN(n)].ID
-	}
-	m.hits = m.hits[:start]
-	m.st.SetInt(m.match, b.Field, int64(id))
 }

@@ -11,10 +11,11 @@ import (
 
 	"github.com/fxamacker/cbor/v2"
 
-	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
 )
 
 // onlooker is a client's copy kept up to date by what would be sent to it.
@@ -233,7 +234,7 @@ func TestCopiesEqualTheTruth(t *testing.T) {
 		seat := w.m.Step(&in).Seat
 		if seat != 0 {
 			seats = append(seats, seat)
-			w.m.Step(&match.Input{At: w.m.Tick(), Kind: match.Loaded, Seat: seat})
+			w.m.Step(&step.Input{At: w.m.Tick(), Kind: step.Loaded, Seat: seat})
 		}
 		w.past.note(b.Schema, w.m.Store(), w.m.Tick())
 		if r.IntN(3) == 0 || w.m.Tick() == w.told {
@@ -263,24 +264,24 @@ func TestCopiesEqualTheTruth(t *testing.T) {
 	}
 }
 
-func randomInput(r *rand.Rand, m *match.Machine, seats []sheet.ID, i int) match.Input {
-	in := match.Input{At: m.Tick() + sheet.Tick(r.IntN(3)), Kind: match.Intent, X: r.Int64N(2001) - 1000, Y: r.Int64N(2001) - 1000}
+func randomInput(r *rand.Rand, m *lobby.Lobby, seats []sheet.ID, i int) step.Input {
+	in := step.Input{At: m.Tick() + sheet.Tick(r.IntN(3)), Kind: step.Intent, X: r.Int64N(2001) - 1000, Y: r.Int64N(2001) - 1000}
 	if len(seats) > 0 {
 		in.Seat = seats[r.IntN(len(seats))]
 	}
 	switch n := r.IntN(30); {
 	case n < 2:
-		in.Kind, in.Acct, in.Name = match.Enter, fmt.Sprint("a", i), fmt.Sprint("Pip ", i%5)
+		in.Kind, in.Acct, in.Name = step.Enter, fmt.Sprint("a", i), fmt.Sprint("Pip ", i%5)
 	case n == 2:
-		in.Kind = match.Leave
+		in.Kind = step.Leave
 	case n == 3 && r.IntN(3) == 0:
-		in.Verb, in.Name = match.VerbTeam, []string{"red", "blue", "green"}[r.IntN(3)]
+		in.Verb, in.Name = step.Team, []string{"red", "blue", "green"}[r.IntN(3)]
 	case n < 12:
-		in.Verb = match.VerbReady
+		in.Verb = step.Ready
 	case n < 18:
-		in.Verb = match.VerbSteer
+		in.Verb = step.Steer
 	default:
-		in.Verb, in.Name = match.VerbAct, "stir"
+		in.Verb, in.Name = step.Act, "stir"
 	}
 	return in
 }
@@ -289,7 +290,7 @@ func randomInput(r *rand.Rand, m *match.Machine, seats []sheet.ID, i int) match.
 type world struct {
 	t                    *testing.T
 	b                    *rulebook.Book
-	m                    *match.Machine
+	m                    *lobby.Lobby
 	feed                 *replica.Feed
 	seed                 uint64
 	told                 sheet.Tick
@@ -306,7 +307,7 @@ func newWorld(t *testing.T, b *rulebook.Book, seed uint64) *world {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return &world{t: t, b: b, m: match.New(b, match.Setup{Code: "SOAK22", Seed: seed}), feed: replica.NewFeed(face), seed: seed, told: -1, schema: schema, past: history{}}
+	return &world{t: t, b: b, m: lobby.New(b, lobby.Setup{Code: "SOAK22", Seed: seed}), feed: replica.NewFeed(face), seed: seed, told: -1, schema: schema, past: history{}}
 }
 
 func (w *world) arrive(name string, v replica.View) {

@@ -251,7 +251,7 @@ const everyPhase = ^uint64(0)
 func (b *binder) openPhases() uint64 {
 	var mask uint64
 	for i, e := range b.entries(b.top, "phases") {
-		if !e.value.is("inputs", "frozen") {
+		if !inputsFrozen.is(e.value, "inputs") {
 			mask |= 1 << i
 		}
 	}

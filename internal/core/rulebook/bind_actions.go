@@ -1,8 +1,6 @@
 package rulebook
 
 import (
-	"slices"
-
 	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
@@ -53,21 +51,21 @@ func (b *binder) action(no int, e entry) *Action {
 	a.Needs, a.Cost = b.amounts(n, "needs", scope), b.amounts(n, "cost", scope)
 	b.aim(n, a)
 	hit := with(scope, expr.Random)
-	if a.Aim.At != AimSelf {
+	if aimDecls[a.Aim.At].target {
 		hit.Vars |= expr.Target
 	}
 	a.Do = b.effects(n, "do", hit)
 	after := with(scope, expr.Random)
 	after.Vars &^= expr.Args // what was sent along is not kept
 	a.Miss, a.End = b.effects(n, "miss", with(scope, expr.Random)), b.effects(n, "end", after)
-	if m := n.get("miss"); m != nil && a.Aim.At != AimLine && a.Aim.At != AimArea {
+	if m := n.get("miss"); m != nil && !aimDecls[a.Aim.At].misses {
 		b.fail(m, "not-here", "", "only an aim along a line or at an area can miss")
 	}
 	if end := n.get("end"); end != nil && a.Lasts == 0 {
 		b.fail(end, "not-here", "lasts: a duration", "the action is over at once and has no end")
 	}
 	if r := n.get("referee"); r != nil {
-		a.Referee = &Referee{Within: b.ticks(r, "within"), Accept: r.is("otherwise", "accept"), Tell: b.named(r, "tell", hit)}
+		a.Referee = &Referee{Within: b.ticks(r, "within"), Accept: saysAccept.is(r, "otherwise"), Tell: b.named(r, "tell", hit)}
 	}
 	return a
 }
@@ -115,17 +113,18 @@ func (b *binder) aim(n *node, a *Action) {
 	if v == nil {
 		return
 	}
-	a.Aim = Aim{At: AimAt(slices.Index([]string{"self", "target", "line", "area"}, b.text(v, "at"))),
+	a.Aim = Aim{At: aimWords.named(b.text(v, "at")),
 		Reach: b.length(v, "reach"), Thick: b.length(v, "thick"), Radius: b.length(v, "radius"),
-		Who: b.text(v, "who"), Block: v.is("walls", "block"), Out: b.flag(v, "out")}
-	needsGround := a.Aim.At == AimLine || a.Aim.At == AimArea || a.Aim.Reach > 0
+		Who: whoWords.named(b.text(v, "who")), Block: wallsBlock.is(v, "walls"), Out: b.flag(v, "out")}
+	decl := &aimDecls[a.Aim.At]
+	needsGround := decl.ground || a.Aim.Reach > 0
 	if needsGround && b.top.get("ground") == nil {
 		b.fail(v, "needs-ground", "a ground with width and height", "an aim with a distance")
 	}
-	if a.Aim.At == AimLine && a.Aim.Reach == 0 {
+	if decl.reach && a.Aim.Reach == 0 {
 		b.fail(v, "missing-key", "reach: a length above 0", "a line needs a reach")
 	}
-	if a.Aim.Who == "friends" && len(b.book.Teams.List) == 0 {
+	if a.Aim.Who == WhoFriends && len(b.book.Teams.List) == 0 {
 		b.fail(v, "not-here", "rivals, others or anyone", "there are no teams, so nobody has friends")
 	}
 }

@@ -5,9 +5,6 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-var events = map[string]Event{"start": OnStart, "round": OnRound, "phase": OnPhase, "spawn": OnSpawn, "out": OnOut,
-	"enter": OnEnter, "leave": OnLeave, "end": OnEnd}
-
 // rules binds what happens by itself.
 func (b *binder) rules() {
 	var edges [sheet.Kinds]int
@@ -21,13 +18,14 @@ func (b *binder) rules() {
 func (b *binder) rule(no int, n *node, edges *[sheet.Kinds]int) *Rule {
 	r := &Rule{No: no, Line: n.line, For: sheet.Match, Phases: b.phaseMask(n, "phases", everyPhase)}
 	scope := scopeMatch
-	switch b.text(n, "for") {
-	case "teams":
+	subject := subjects.named(b.text(n, "for"))
+	switch subject {
+	case forTeams:
 		r.For, scope = sheet.Team, scopeTeam
 		if len(b.book.Teams.List) == 0 {
 			b.fail(n.get("for"), "not-here", "match or players", "there are no teams in this rulebook")
 		}
-	case "players":
+	case forPlayers:
 		r.For, scope = sheet.Player, scopePlayer
 	}
 	switch {
@@ -39,9 +37,9 @@ func (b *binder) rule(no int, n *node, edges *[sheet.Kinds]int) *Rule {
 		r.On, r.Every = OnEvery, b.ticks(n, "every")
 		r.Phases = b.phaseMask(n, "phases", b.openPhases())
 	default:
-		r.On = events[n.get("on").text]
-		if r.On == OnSpawn || r.On == OnOut || r.On == OnEnter || r.On == OnLeave {
-			if f := n.get("for"); !f.implied && f.text != "players" {
+		r.On = eventWords.named(n.get("on").text)
+		if r.On.OfPlayer() {
+			if f := n.get("for"); !f.implied && subject != forPlayers {
 				b.fail(f, "not-here", "players, or nothing", "this event happens to one player")
 			}
 			r.For, scope = sheet.Player, scopePlayer
@@ -69,7 +67,7 @@ func (b *binder) phases() {
 	}
 	for i, e := range entries {
 		n := e.value
-		p := &Phase{No: i, Name: e.key, Title: b.titled(n, e.key), Frozen: n.is("inputs", "frozen"), Next: i + 1}
+		p := &Phase{No: i, Name: e.key, Title: b.titled(n, e.key), Frozen: inputsFrozen.is(n, "inputs"), Next: i + 1}
 		if i == len(entries)-1 {
 			p.Next = EndOfMatch
 		}
@@ -88,7 +86,7 @@ func (b *binder) phases() {
 		}
 		p.Down = n.get("length") != nil
 		if v := n.get("count"); v != nil {
-			p.Down = v.text == "down"
+			p.Down = v.text == countsDown.word
 			if p.Down && n.get("length") == nil {
 				b.fail(v, "missing-key", "a length", "a phase without a length cannot count down")
 			}
@@ -116,7 +114,7 @@ func (b *binder) phaseRules(p *Phase, n *node) {
 
 func (b *binder) winsByTeam() bool {
 	if v := b.top.get("win").get("by"); v != nil {
-		return v.text == "teams"
+		return v.text == winByTeams.word
 	}
 	return len(b.book.Teams.List) > 0
 }
@@ -146,7 +144,7 @@ func (b *binder) win() {
 	if w.Teams && len(b.book.Teams.List) == 0 {
 		b.fail(n.get("by"), "not-here", "players", "there are no teams in this rulebook")
 	}
-	if t := b.top.get("teams").get("tie"); t != nil && t.text == "weakest" && !w.Teams {
+	if t := b.top.get("teams").get("tie"); t != nil && t.text == TieWeakest.String() && !w.Teams {
 		b.fail(t, "not-here", "first or random", "the weakest team is the last in the order of win, but there players win")
 	}
 	w.Order, w.Last = b.order(n), b.flag(n, "last")
@@ -190,15 +188,15 @@ func (b *binder) rounds() {
 
 func (b *binder) endings() {
 	n := b.section("pause")
-	b.book.Pause = Pause{Who: b.text(n, "who"), Phases: b.phaseMask(n, "phases", everyPhase), Times: int(b.int(n, "times")),
+	b.book.Pause = Pause{Who: pauseWords.named(b.text(n, "who")), Phases: b.phaseMask(n, "phases", everyPhase), Times: int(b.int(n, "times")),
 		Total: b.ticks(n, "seconds"), Longest: b.ticks(n, "longest"), Countdown: b.ticks(n, "countdown")}
-	if b.book.Pause.Who == "teams" && len(b.book.Teams.List) == 0 {
+	if b.book.Pause.Who == PauseTeams && len(b.book.Teams.List) == 0 {
 		b.fail(n.get("who"), "not-here", "host, anyone or nobody", "there are no teams in this rulebook")
 	}
 	n = b.section("end")
-	b.book.End = End{Show: b.ticks(n, "show"), Then: b.text(n, "then")}
+	b.book.End = End{Show: b.ticks(n, "show"), Then: thenWords.named(b.text(n, "then"))}
 	for _, h := range b.list(n, "hints") {
-		b.book.End.Hints = append(b.book.End.Hints, Hint{For: b.text(h, "for"), Tint: b.text(h, "tint"), Play: b.text(h, "play"),
+		b.book.End.Hints = append(b.book.End.Hints, Hint{For: hintWords.named(b.text(h, "for")), Tint: b.text(h, "tint"), Play: b.text(h, "play"),
 			Say: b.text(h, "say"), Lasts: b.millis(h, "lasts")})
 	}
 }

@@ -66,7 +66,7 @@ func (b *binder) failEntry(e entry, code, format string, args ...any) {
 func (b *binder) field(k sheet.Kind, e entry) sheet.Field {
 	n := e.value
 	f := sheet.Field{Name: e.key, Title: b.text(n, "title"), Derived: n.get("is") != nil,
-		Down: n.is("count", "down"), Wall: n.is("runs", "wall")}
+		Down: countsDown.is(n, "count"), Wall: runsOnWall.is(n, "runs")}
 	switch word := b.text(n, "type"); word {
 	case "player":
 		f.Type, f.Of = sheet.Ref, sheet.Player

@@ -16,7 +16,8 @@ func (b *binder) teams() {
 	if n == nil {
 		return
 	}
-	t.Newcomers, t.Tie, t.Locked = b.text(n, "newcomers"), b.text(n, "tie"), b.text(n, "locked")
+	t.Newcomers, t.Tie = newcomersWords.named(b.text(n, "newcomers")), tieWords.named(b.text(n, "tie"))
+	t.Locked = lockedWords.named(b.text(n, "locked"))
 	least, most := int(b.int(n, "least")), int(b.int(n, "most"))
 	for _, e := range b.entries(n, "list") {
 		team := Team{Name: e.key, Title: b.titled(e.value, e.key), Least: least, Most: most}
@@ -48,15 +49,15 @@ func (b *binder) teamNames() []string {
 func (b *binder) seats() {
 	k := b.book
 	n := b.section("players")
-	k.Players = Players{Least: int(b.int(n, "least")), Most: int(b.int(n, "most")), Late: b.text(n, "late"), Hold: b.ticks(n, "hold"),
-		Gone: b.text(n, "gone"), Below: b.text(n, "below"), Local: int(b.int(n, "local"))}
+	k.Players = Players{Least: int(b.int(n, "least")), Most: int(b.int(n, "most")), Late: lateWords.named(b.text(n, "late")), Hold: b.ticks(n, "hold"),
+		Gone: goneWords.named(b.text(n, "gone")), Below: belowWords.named(b.text(n, "below")), Local: int(b.int(n, "local"))}
 	if k.Players.Least > k.Players.Most {
 		b.fail(n, "out-of-range", "least to be at most most", "least is %d and most is %d", k.Players.Least, k.Players.Most)
 	}
 	s := b.section("spectators")
 	k.Spectators = Spectators{Most: int(b.int(s, "most")), Delay: b.ticks(s, "delay")}
 	s = b.section("start")
-	k.Start = Start{By: b.text(s, "by"), Countdown: b.ticks(s, "countdown")}
+	k.Start = Start{By: startWords.named(b.text(s, "by")), Countdown: b.ticks(s, "countdown")}
 	b.teamSizes()
 }
 
@@ -91,7 +92,7 @@ func (b *binder) teamSizes() {
 func (b *binder) ground() {
 	k := b.book
 	s := b.section("spawn")
-	k.Spawn = Spawn{Pick: b.text(s, "pick"), Again: b.flag(s, "again"), Delay: b.ticks(s, "delay")}
+	k.Spawn = Spawn{Pick: pickWords.named(b.text(s, "pick")), Again: b.flag(s, "again"), Delay: b.ticks(s, "delay")}
 	if n := b.top.get("ground"); n != nil {
 		k.Ground = &Ground{Ground: ground.Ground{Width: b.length(n, "width"), Height: b.length(n, "height")}}
 		for _, w := range b.list(n, "walls") {
@@ -104,7 +105,7 @@ func (b *binder) ground() {
 			b.fail(n, "needs-ground", "a ground with width and height", "movement without a ground")
 			return
 		}
-		k.Movement = &Movement{Speed: b.length(n, "speed"), Radius: b.length(n, "radius"), Claims: n.is("claims", "check"),
+		k.Movement = &Movement{Speed: b.length(n, "speed"), Radius: b.length(n, "radius"), Claims: claimsCheck.is(n, "claims"),
 			Factor: b.expr(n, "factor", scopePlayer, expr.Want{Type: sheet.Number})}
 	}
 	if n := b.top.get("ground"); n != nil {
@@ -199,8 +200,8 @@ func (b *binder) declareKinds() {
 			continue
 		}
 		b.uses.wrote(sheet.Match, f)
-		k.Bearers = append(k.Bearers, Bearer{Name: e.key, Field: f, Start: e.value.is("start", "random"),
-			Gone: b.text(e.value, "gone"), Out: b.text(e.value, "out")})
+		k.Bearers = append(k.Bearers, Bearer{Name: e.key, Field: f, Start: heirWords.named(b.text(e.value, "start")),
+			Gone: heirWords.named(b.text(e.value, "gone")), Out: heirWords.named(b.text(e.value, "out"))})
 	}
 	for _, e := range b.entries(b.top, "actions") {
 		b.actionClock(e, "cool_", b.ticks(e.value, "cooldown"), sheet.OwnerOnly)

@@ -73,10 +73,10 @@ func (b *Book) Board(name string) *Board {
 // Players says how many play and what happens when they come and go.
 type Players struct {
 	Least, Most int
-	Late        string // seat, wait or refuse
+	Late        Late
 	Hold        sheet.Tick
-	Gone        string // remove, forfeit, keep or stand-in
-	Below       string // end, wait or go-on
+	Gone        Gone
+	Below       Below
 	Local       int
 }
 
@@ -88,16 +88,16 @@ type Spectators struct {
 
 // Start says how a match begins.
 type Start struct {
-	By        string // ready, host or either
+	By        StartBy
 	Countdown sheet.Tick
 }
 
 // Teams declares the teams; List is empty where everyone plays for themselves.
 type Teams struct {
 	List      []Team
-	Newcomers string // fewest, choice or host
-	Tie       string // first, random or weakest
-	Locked    string // match, start or never
+	Newcomers Newcomers
+	Tie       Tie
+	Locked    Locked
 }
 
 // Team is one team.
@@ -135,7 +135,7 @@ type Movement struct {
 
 // Spawn says where and when players appear.
 type Spawn struct {
-	Pick  string // turn, random or far
+	Pick  Pick
 	Again bool
 	Delay sheet.Tick
 }
@@ -177,26 +177,15 @@ type Amount struct {
 	By    *expr.Prog
 }
 
-// AimAt says what an action reaches.
-type AimAt uint8
-
-// The aims.
-const (
-	AimSelf AimAt = iota
-	AimTarget
-	AimLine
-	AimArea
-)
-
 // Aim is what an action reaches; lengths in millimetres.
 type Aim struct {
 	At     AimAt
 	Reach  int64
 	Thick  int64
 	Radius int64
-	Who    string // rivals, friends, others or anyone
-	Block  bool   // walls stop it
-	Out    bool   // players who are out can be hit
+	Who    Who
+	Block  bool // walls stop it
+	Out    bool // players who are out can be hit
 }
 
 // Referee leaves an action's outcome to a trusted program.
@@ -216,9 +205,9 @@ type Named struct {
 type Bearer struct {
 	Name  string
 	Field *sheet.Field
-	Start bool   // given at random at the start
-	Gone  string // random or none
-	Out   string // keep, random or none
+	Start Heir // random or none
+	Gone  Heir
+	Out   Heir
 }
 
 // Piece is a kind of object on the ground.
@@ -235,23 +224,6 @@ type Piece struct {
 	If     *expr.Prog
 	Touch  []Effect
 }
-
-// Event is what a rule waits for.
-type Event uint8
-
-// The events. OnWhen and OnEvery are a condition and an interval.
-const (
-	OnWhen Event = iota
-	OnEvery
-	OnStart
-	OnRound
-	OnPhase
-	OnSpawn
-	OnOut
-	OnEnter
-	OnLeave
-	OnEnd
-)
 
 // Rule is something that happens by itself.
 type Rule struct {
@@ -289,7 +261,7 @@ type Phase struct {
 	Leave  []Effect
 }
 
-// PhaseEnd is the number that stands for the end of the match.
+// EndOfMatch is the number that stands for the end of the match.
 const EndOfMatch = -1
 
 // PhaseEnd is a condition that ends a phase.
@@ -331,7 +303,7 @@ type MatchEnd struct {
 
 // Pause says who may pause; 0 means without limit.
 type Pause struct {
-	Who       string // host, anyone, teams or nobody
+	Who       PauseWho
 	Phases    uint64
 	Times     int
 	Total     sheet.Tick
@@ -342,27 +314,16 @@ type Pause struct {
 // End says what comes after the match.
 type End struct {
 	Show  sheet.Tick
-	Then  string // lobby, again, vote or close
+	Then  Then
 	Hints []Hint
 }
 
 // Hint is carried to clients at the match's end.
 type Hint struct {
-	For             string // everyone, won, lost or drawn
+	For             HintFor
 	Tint, Play, Say string
 	Lasts           int64 // milliseconds
 }
-
-// Keep says how a new value goes with the kept one.
-type Keep uint8
-
-// The ways to keep.
-const (
-	KeepLatest Keep = iota
-	KeepBest
-	KeepLowest
-	KeepTotal
-)
 
 // RecordField is something kept of a player between matches.
 type RecordField struct {
@@ -378,11 +339,11 @@ type Board struct {
 	Title  string
 	Of     *expr.Prog
 	If     *expr.Prog
-	Keep   string // best, latest or total
-	Least  bool   // the least is first
-	Show   string // integer, number or clock
-	Open   bool   // clients may post
-	Lowest int64  // what a client may post
+	Keep   Keep // best, latest or total
+	Least  bool // the least is first
+	Show   Show
+	Open   bool  // clients may post
+	Lowest int64 // what a client may post
 	Most   int64
 }
 

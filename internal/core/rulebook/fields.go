@@ -197,3 +197,12 @@ func ownNotice(name string, no int, fields ...sheet.Field) *Notice {
 	}
 	return n
 }
+
+// The types that a field, and a record's field, may be declared with: as package
+// sheet names them, a reference by what it refers to.
+var (
+	recordTypes = []string{sheet.Integer.String(), sheet.Number.String(), sheet.Text.String(), sheet.Flag.String(),
+		sheet.Choice.String(), sheet.Position.String()}
+	fieldTypes = append(append([]string(nil), recordTypes...), sheet.Player.String(), sheet.Team.String(), sheet.Clock.String())
+	seeSpec    = word(sheet.AudienceWords()...)
+)

@@ -1,5 +1,7 @@
 package rulebook
 
+import "turnvex.example/turnvex/internal/core/sheet"
+
 var ruleObject = &object{
 	name: "rule", doc: "What happens by itself. One of `when`, `every` and `on` says when.",
 	oneOf: []string{"when", "every", "on"},
@@ -17,86 +19,12 @@ var ruleObject = &object{
 	keys: []key{
 		{name: "when", spec: anExpression, doc: "A condition; the rule acts each time it turns from false to true."},
 		{name: "every", spec: duration(50, hour), doc: "An interval of play time."},
-		{name: "on", spec: word("start", "round", "phase", "spawn", "out", "enter", "leave", "end"), doc: "An event: the match's `start`, a `round`'s start, any `phase`'s start, a player's `spawn`, going `out`, `enter`ing or `leave`ing the match, the match's `end`. For spawn, out, enter and leave `me` is the player."},
-		{name: "for", spec: word("match", "teams", "players"), def: "match", doc: "Once for the `match`, for each of the `teams` (as `team`), or for each of the `players` (as `me`)."},
+		{name: "on", spec: eventSpec(), doc: eventDoc()},
+		{name: "for", spec: subjects.spec(), def: subjects.of(forMatch), doc: "Once for the `match`, for each of the `teams` (as `team`), or for each of the `players` (as `me`)."},
 		{name: "if", spec: anExpression, doc: "Act only if this holds too."},
 		{name: "phases", spec: names, doc: "Act only in these phases. With `every`: those with open inputs if it is not given."},
 		{name: "do", spec: effects, required: true, doc: "What happens."},
 	},
-}
-
-var effectObject = &object{
-	name: "effect", doc: "One thing that happens. Effects happen in the order they are written.",
-	oneOf: []string{"add", "set", "reset", "clock", "out", "spawn", "give", "notice", "place", "remove", "grant", "withdraw", "each", "if", "go", "finish"},
-	example: `rules:
-  - on: out
-    do:
-      - add: me.falls
-        by: 1
-      - if: me.falls >= 3
-        then:
-          - notice: sunk
-            to: team
-            of: me
-            with: {who: me}
-            needed: true
-        else:
-          - {set: me.wind, to: 25}
-          - {reset: me.coins}
-      - {clock: me.time, do: split, into: me.half}
-      - {give: bell, to: me}
-      - {place: lantern, at: me.pos}
-      - {grant: keeper, to: me}
-      - {withdraw: keeper}
-      - each: rivals
-        when: it.alive
-        do: [{add: it.points, by: 1}]
-  - when: players.count(p, p.alive) == 0
-    do: [{go: overtime}]
-  - when: players.exists(p, p.points >= 30)
-    do:
-      - {finish: thirty points, winner: match.bell.team}
-  - every: 30s
-    for: players
-    if: "!me.alive"
-    do: [{spawn: me}]
-kits:
-  all: {actions: [ram, patch]}
-  keeper: {actions: [ring], start: false}`,
-}
-
-func init() { // effects contain effects, so their keys are added afterwards
-	nested := listOf(obj(effectObject), 64)
-	effectObject.keys = []key{
-		{name: "add", spec: aField, doc: "The field to add to."},
-		{name: "by", spec: anExpression, doc: "With `add`: how much; it may be negative."},
-		{name: "set", spec: aField, doc: "The field to set."},
-		{name: "to", spec: anExpression, doc: "With `set`: the value. With `give`: the player. With `notice`: who is told — `everyone`, `team`, `owner` or `referees`. With `grant`: the player."},
-		{name: "reset", spec: aField, doc: "The field to put back to its start."},
-		{name: "clock", spec: aField, doc: "The clock to work on."},
-		{name: "do", spec: spec{shape: anything}, doc: "With `clock`: `start`, `stop`, `reset` (back to its start, standing), `restart` or `split`. With `each`: the effects."},
-		{name: "into", spec: aField, doc: "With `clock` and `split`: the integer field that gets the milliseconds."},
-		{name: "out", spec: anExpression, doc: "The player to put out."},
-		{name: "spawn", spec: anExpression, doc: "The player to spawn now."},
-		{name: "give", spec: name, doc: "The bearer to pass on."},
-		{name: "notice", spec: name, doc: "The name of a notice to send."},
-		{name: "of", spec: anExpression, doc: "With `notice`: the player whose team, or who themselves, is told; `me` if it is not given."},
-		{name: "with", spec: mapOf(anExpression, 16), doc: "With `notice`: what it says, by name."},
-		{name: "needed", spec: flag, doc: "With `notice`: it is never left out for a client that has fallen behind. Others are only for show and are left out first."},
-		{name: "place", spec: name, doc: "The kind of piece to place now."},
-		{name: "at", spec: anExpression, doc: "With `place`: where; anywhere it fits if it is not given."},
-		{name: "remove", spec: anExpression, doc: "The piece to take away."},
-		{name: "grant", spec: name, doc: "The kit to give, to the player in `to` (`me` if it is not given)."},
-		{name: "withdraw", spec: name, doc: "The kit to take away, from the player in `to`."},
-		{name: "each", spec: word("players", "teams", "pieces", "rivals", "friends", "others", "members"), doc: "Do something for each of them, as `it`; `when` leaves some out."},
-		{name: "when", spec: anExpression, doc: "With `each`: only for those."},
-		{name: "if", spec: anExpression, doc: "Do `then` if this holds, `else` otherwise."},
-		{name: "then", spec: nested, doc: "With `if`."},
-		{name: "else", spec: nested, doc: "With `if`."},
-		{name: "go", spec: name, doc: "The phase to go to when everything of this tick has settled, or `end`."},
-		{name: "finish", spec: text(80), doc: "End the match, for this reason."},
-		{name: "winner", spec: anExpression, doc: "With `finish`: the player or team that has won, whatever the order says."},
-	}
 }
 
 var phaseObject = &object{
@@ -118,8 +46,8 @@ var phaseObject = &object{
 	keys: []key{
 		{name: "title", spec: text(40), doc: "What people read."},
 		{name: "length", spec: timeish, doc: "How long it lasts: a duration, or an expression in milliseconds, read when it begins. Without one it lasts until something ends it."},
-		{name: "count", spec: word("down", "up"), doc: "Which way its clock runs: down with a length, up without one, unless it says so."},
-		{name: "inputs", spec: word("open", "frozen"), def: "open", doc: "Whether actions and steering are taken."},
+		{name: "count", spec: countsDown.spec(), doc: "Which way its clock runs: down with a length, up without one, unless it says so."},
+		{name: "inputs", spec: inputsFrozen.spec(), def: inputsFrozen.not, doc: "Whether actions and steering are taken."},
 		{name: "next", spec: name, doc: "The phase that follows, or `end`; the next one in the file if it is not given, and `end` after the last."},
 		{name: "ends", spec: listOf(obj(phaseEndObject), 16), doc: "What ends it before its time."},
 		{name: "enter", spec: effects, doc: "What happens when it begins."},
@@ -174,7 +102,7 @@ var winObject = &object{
       because: ten points
     - {if: match.bell == nobody, winner: noteam}`,
 	keys: []key{
-		{name: "by", spec: word("teams", "players"), doc: "Who wins: teams where there are teams, players otherwise, unless it says so."},
+		{name: "by", spec: winByTeams.spec(), doc: "Who wins: teams where there are teams, players otherwise, unless it says so."},
 		{name: "order", spec: listOf(obj(rankObject), 8), doc: "Who is first, and how ties are broken, step by step. By rounds won first, where there are rounds. A tie that nothing breaks is a draw."},
 		{name: "ends", spec: listOf(obj(matchEndObject), 16), doc: "What ends the match early."},
 		{name: "last", spec: flag, def: "false", doc: "Whether the match ends when at most one team (or player) is still in: alive or coming back. Who is still in stands before who is not."},
@@ -194,7 +122,7 @@ var pauseObject = &object{
 	name: "pause", doc: "Stopping play time. Names, readiness, pings, leaving and coming back go on.",
 	example: `pause: {who: teams, phases: [play], times: 2, seconds: 60s, longest: 45s, countdown: 3s}`,
 	keys: []key{
-		{name: "who", spec: word("host", "anyone", "teams", "nobody"), def: "host", doc: "Who may pause: the host, anyone (each with a budget), or any member of a team (with the team's budget)."},
+		{name: "who", spec: pauseWords.spec(), def: PauseHost.String(), doc: "Who may pause: the host, anyone (each with a budget), or any member of a team (with the team's budget)."},
 		{name: "phases", spec: names, doc: "In which phases; all if it is not given."},
 		{name: "times", spec: integer(0, 100), def: "0", doc: "How often in a match, for each budget; 0 without limit."},
 		{name: "seconds", spec: duration(0, hour), def: "0s", doc: "How long in all, for each budget; play goes on when it is used up. 0s without limit."},
@@ -212,7 +140,7 @@ var endObject = &object{
     - {for: won, tint: gold, play: bells, say: The harbour is yours, lasts: 3s}`,
 	keys: []key{
 		{name: "show", spec: duration(0, 10*minute), def: "8s", doc: "How long the result stays before what comes next."},
-		{name: "then", spec: word("lobby", "again", "vote", "close"), def: "lobby", doc: "`lobby`: back to it, nobody ready. `again`: the next match at once. `vote`: again if more than half of the players are ready by then, otherwise the lobby. `close`: the lobby closes."},
+		{name: "then", spec: thenWords.spec(), def: ThenLobby.String(), doc: "`lobby`: back to it, nobody ready. `again`: the next match at once. `vote`: again if more than half of the players are ready by then, otherwise the lobby. `close`: the lobby closes."},
 		{name: "hints", spec: listOf(obj(hintObject), 16), doc: "Hints for the client's show, which the service only carries."},
 	},
 }
@@ -220,7 +148,7 @@ var endObject = &object{
 var hintObject = &object{
 	name: "hint", doc: "Sent as a notice called `hint` when the match ends.",
 	keys: []key{
-		{name: "for", spec: word("everyone", "won", "lost", "drawn"), def: "everyone", doc: "Who gets it."},
+		{name: "for", spec: hintWords.spec(), def: HintEveryone.String(), doc: "Who gets it."},
 		{name: "tint", spec: text(40), doc: "What to tint, or how."},
 		{name: "play", spec: text(80), doc: "What to play."},
 		{name: "say", spec: text(200), doc: "What to write."},
@@ -235,14 +163,14 @@ var recordObject = &object{
   best_time: {title: Best time, keep: lowest, of: me.time, if: me.outcome == 'won', see: everyone}
   rank: {type: choice, words: [deckhand, mate, captain], start: deckhand, of: "record.matches > 10 ? 'mate' : 'deckhand'"}`,
 	keys: []key{
-		{name: "type", spec: word("integer", "number", "text", "flag", "choice", "position"), def: "integer", doc: "As of a field."},
+		{name: "type", spec: word(recordTypes...), def: sheet.Integer.String(), doc: "As of a field."},
 		{name: "title", spec: text(40), doc: "What people read."},
 		{name: "start", spec: scalar, doc: "What a first-time player has."},
 		{name: "words", spec: names, doc: "The words of a choice."},
-		{name: "see", spec: word("everyone", "team", "owner", "referees"), def: "owner", doc: "Who sees it."},
+		{name: "see", spec: seeSpec, def: sheet.OwnerOnly.String(), doc: "Who sees it."},
 		{name: "of", spec: anExpression, doc: "What is kept at the end, read with `me`; without it only effects write it."},
 		{name: "if", spec: anExpression, doc: "Keep it only if this holds."},
-		{name: "keep", spec: word("latest", "best", "lowest", "total"), def: "latest", doc: "How it goes with what was kept before: the `latest` value, the `best` (greatest), the `lowest`, or the `total`."},
+		{name: "keep", spec: keepWords.spec(), def: KeepLatest.String(), doc: "How it goes with what was kept before: the `latest` value, the `best` (greatest), the `lowest`, or the `total`."},
 	},
 }
 
@@ -256,9 +184,9 @@ var boardObject = &object{
 		{name: "title", spec: text(60), doc: "What people read."},
 		{name: "of", spec: anExpression, doc: "The number, read with `me`. Without it only clients post, if they may."},
 		{name: "if", spec: anExpression, doc: "Post only if this holds."},
-		{name: "keep", spec: word("best", "latest", "total"), def: "best", doc: "How it goes with the player's earlier entry."},
-		{name: "order", spec: word("most", "least"), def: "most", doc: "Whether the greatest or the least is first."},
-		{name: "show", spec: word("integer", "number", "clock"), doc: "How it is written: as the expression's type, or milliseconds as a `clock`."},
+		{name: "keep", spec: keepWords.spec(KeepBest, KeepLatest, KeepTotal), def: KeepBest.String(), doc: "How it goes with the player's earlier entry."},
+		{name: "order", spec: leastFirst.spec(), def: leastFirst.not, doc: "Whether the greatest or the least is first."},
+		{name: "show", spec: showWords.spec(), doc: "How it is written: as the expression's type, or milliseconds as a `clock`."},
 		{name: "clients", spec: obj(boundsObject), doc: "Lets clients post too, within these bounds. Without it only the service posts."},
 	},
 }

@@ -53,7 +53,7 @@ var movementObject = &object{
 		{name: "speed", spec: length(1, 100*1000), required: true, doc: "The top speed, a second."},
 		{name: "radius", spec: length(0, 10*1000), def: "500mm", doc: "How far a player's body reaches."},
 		{name: "factor", spec: anExpression, doc: "A share of the top speed for each player, such as `me.slowed ? 0.5 : 1.0`, held between 0 and 4."},
-		{name: "claims", spec: word("refuse", "check"), def: "refuse", doc: "What to do with a position that a client claims: `refuse` it, or `check` that it could have got there since, and correct it if not."},
+		{name: "claims", spec: claimsCheck.spec(), def: claimsCheck.not, doc: "What to do with a position that a client claims: `refuse` it, or `check` that it could have got there since, and correct it if not."},
 	},
 }
 
@@ -61,7 +61,7 @@ var spawnObject = &object{
 	name: "spawn", doc: "Where and when players appear.",
 	example: `spawn: {pick: far, again: true, delay: 3s}`,
 	keys: []key{
-		{name: "pick", spec: word("turn", "random", "far"), def: "turn", doc: "Which spawn point: in `turn`, at `random`, or the one `far`thest from all rivals."},
+		{name: "pick", spec: pickWords.spec(), def: PickTurn.String(), doc: "Which spawn point: in `turn`, at `random`, or the one `far`thest from all rivals."},
 		{name: "again", spec: flag, def: "true", doc: "Whether who is out comes back."},
 		{name: "delay", spec: duration(0, 10*minute), def: "3s", doc: "How long they are out."},
 	},
@@ -122,12 +122,12 @@ var aimObject = &object{
     aim: {at: area, radius: 5m, who: friends, out: true}
     do: [{add: target.hull, by: 10}]`,
 	keys: []key{
-		{name: "at", spec: word("self", "target", "line", "area"), def: "self", doc: "`self`; a named `target` in reach; the first hit along a `line`; everyone in an `area`."},
+		{name: "at", spec: aimWords.spec(), def: AimSelf.String(), doc: aimDoc()},
 		{name: "reach", spec: length(0, maxSide), def: "0", doc: "How far. 0 for a target: anywhere; for an area: around oneself."},
 		{name: "thick", spec: length(0, 100*1000), def: "0", doc: "How far beside the line still hits, beyond the body's own radius."},
 		{name: "radius", spec: length(0, maxSide), def: "1m", doc: "Of the area."},
-		{name: "who", spec: word("rivals", "friends", "others", "anyone"), def: "rivals", doc: "Whom it can hit: `rivals` (without teams: all others), `friends` on the same team, all `others`, or `anyone`, oneself included."},
-		{name: "walls", spec: word("block", "ignore"), def: "block", doc: "Whether a wall between the two centres stops it."},
+		{name: "who", spec: whoWords.spec(), def: WhoRivals.String(), doc: "Whom it can hit: `rivals` (without teams: all others), `friends` on the same team, all `others`, or `anyone`, oneself included."},
+		{name: "walls", spec: wallsBlock.spec(), def: wallsBlock.word, doc: "Whether a wall between the two centres stops it."},
 		{name: "out", spec: flag, def: "false", doc: "Whether it reaches players who are out."},
 	},
 }
@@ -157,7 +157,7 @@ var refereeObject = &object{
     do: [{add: me.points, by: 1}]`,
 	keys: []key{
 		{name: "within", spec: duration(50, minute), def: "2s", doc: "How long to wait for the answer."},
-		{name: "otherwise", spec: word("refuse", "accept"), def: "refuse", doc: "What counts when none comes in time."},
+		{name: "otherwise", spec: saysAccept.spec(), def: saysAccept.not, doc: "What counts when none comes in time."},
 		{name: "tell", spec: mapOf(anExpression, 16), doc: "What the referee is told, by name."},
 	},
 }
@@ -172,9 +172,9 @@ rules:
     do: [{add: match.bell.points, by: 1}]`,
 	keys: []key{
 		{name: "title", spec: text(40), doc: "What people read."},
-		{name: "start", spec: word("random", "none"), def: "random", doc: "Who has it at the start of each round, or of the match without rounds."},
-		{name: "gone", spec: word("random", "none"), def: "random", doc: "Who gets it when its holder leaves."},
-		{name: "out", spec: word("keep", "random", "none"), def: "keep", doc: "Who gets it when its holder goes out."},
+		{name: "start", spec: heirWords.spec(HeirRandom, HeirNone), def: HeirRandom.String(), doc: "Who has it at the start of each round, or of the match without rounds."},
+		{name: "gone", spec: heirWords.spec(HeirRandom, HeirNone), def: HeirRandom.String(), doc: "Who gets it when its holder leaves."},
+		{name: "out", spec: heirWords.spec(), def: HeirKeep.String(), doc: "Who gets it when its holder goes out."},
 	},
 }
 

@@ -1,5 +1,7 @@
 package rulebook
 
+import "turnvex.example/turnvex/internal/core/sheet"
+
 // MaxPlayers is the most seats that a rulebook may ask for.
 const MaxPlayers = 200
 
@@ -44,10 +46,10 @@ var playersObject = &object{
 	keys: []key{
 		{name: "least", spec: integer(1, MaxPlayers), def: "1", doc: "A match starts with at least this many."},
 		{name: "most", spec: integer(1, MaxPlayers), def: "8", doc: "The most seats a lobby may have."},
-		{name: "late", spec: word("seat", "wait", "refuse"), def: "wait", doc: "Who comes during a match: `seat` plays at once, `wait` sits in the lobby until the next match, `refuse` is not let in."},
+		{name: "late", spec: lateWords.spec(), def: LateWait.String(), doc: "Who comes during a match: `seat` plays at once, `wait` sits in the lobby until the next match, `refuse` is not let in."},
 		{name: "hold", spec: duration(0, hour), def: "30s", doc: "How long a seat is held for a player whose connection is lost."},
-		{name: "gone", spec: word("remove", "forfeit", "keep", "stand-in"), def: "remove", doc: "What happens when the hold has run out during a match: `remove` takes the seat away, `forfeit` also ends the match as lost for that player's side, `keep` leaves the seat in play until the end, `stand-in` lets the next newcomer take it over as it is."},
-		{name: "below", spec: word("end", "wait", "go-on"), def: "end", doc: "When fewer than the least are left in a match: `end` it, `wait` paused until there are enough, or `go-on`."},
+		{name: "gone", spec: goneWords.spec(), def: GoneRemove.String(), doc: "What happens when the hold has run out during a match: `remove` takes the seat away, `forfeit` also ends the match as lost for that player's side, `keep` leaves the seat in play until the end, `stand-in` lets the next newcomer take it over as it is."},
+		{name: "below", spec: belowWords.spec(), def: BelowEnd.String(), doc: "When fewer than the least are left in a match: `end` it, `wait` paused until there are enough, or `go-on`."},
 		{name: "local", spec: integer(1, 8), def: "1", doc: "The most seats on one connection, for players who share a screen."},
 	},
 }
@@ -65,7 +67,7 @@ var startObject = &object{
 	name: "start", doc: "How a match begins from the lobby.",
 	example: `start: {by: ready, countdown: 5s}`,
 	keys: []key{
-		{name: "by", spec: word("ready", "host", "either"), def: "ready", doc: "`ready`: when all are ready. `host`: when the host says so. `either`: whichever comes first."},
+		{name: "by", spec: startWords.spec(), def: StartReady.String(), doc: "`ready`: when all are ready. `host`: when the host says so. `either`: whichever comes first."},
 		{name: "countdown", spec: duration(0, minute), def: "3s", doc: "The time between that and the match; somebody leaving or no longer ready calls it off."},
 	},
 }
@@ -85,9 +87,9 @@ var teamsObject = &object{
 		{name: "number", spec: integer(1, 100), doc: "That many teams, called team1, team2 and so on.", example: "teams: {number: 4, least: 0, most: 2}"},
 		{name: "least", spec: integer(0, MaxPlayers), def: "1", doc: "A match starts when each team has at least this many."},
 		{name: "most", spec: integer(1, MaxPlayers), doc: "The most players of a team; the lobby's capacity if it is not given."},
-		{name: "newcomers", spec: word("fewest", "choice", "host"), def: "fewest", doc: "Where a newcomer goes: to the team with the `fewest` players, to the one of their `choice` (the fewest until they choose), or where the `host` puts them (the fewest until then). With `fewest` nobody changes sides but by consent."},
-		{name: "tie", spec: word("first", "random", "weakest"), def: "first", doc: "Among teams with equally few: the `first` in the list, one at `random`, or the `weakest` by rounds won and then by the order of `win`."},
-		{name: "locked", spec: word("match", "start", "never"), def: "match", doc: "When nobody may change sides: during the `match`, from the `start` countdown on, or `never`."},
+		{name: "newcomers", spec: newcomersWords.spec(), def: NewcomersFewest.String(), doc: "Where a newcomer goes: to the team with the `fewest` players, to the one of their `choice` (the fewest until they choose), or where the `host` puts them (the fewest until then). With `fewest` nobody changes sides but by consent."},
+		{name: "tie", spec: tieWords.spec(), def: TieFirst.String(), doc: "Among teams with equally few: the `first` in the list, one at `random`, or the `weakest` by rounds won and then by the order of `win`."},
+		{name: "locked", spec: lockedWords.spec(), def: LockedMatch.String(), doc: "When nobody may change sides: during the `match`, from the `start` countdown on, or `never`."},
 	},
 }
 
@@ -129,17 +131,17 @@ var fieldObject = &object{
     lap: {type: clock, count: up}
     left: {type: clock, count: down, runs: wall, start: 30s, rate: 500ms}`,
 	keys: []key{
-		{name: "type", spec: word("integer", "number", "text", "flag", "choice", "position", "player", "team", "clock"), required: true, doc: "`integer`; `number` in thousandths; `text`; `flag`; `choice`, one of `words`; `position` in millimetres; `player` or `team`, a reference; `clock`."},
+		{name: "type", spec: word(fieldTypes...), required: true, doc: "`integer`; `number` in thousandths; `text`; `flag`; `choice`, one of `words`; `position` in millimetres; `player` or `team`, a reference; `clock`."},
 		{name: "title", spec: text(40), doc: "What people read in place of the name."},
 		{name: "start", spec: scalar, doc: "The value at first and after a reset: 0, empty, false, the first word, nobody if it is not given. A clock's is a duration."},
 		{name: "min", spec: scalar, doc: "The least value of an integer or number; less becomes this."},
 		{name: "max", spec: scalar, doc: "The greatest value; more becomes this. Of a text: the most characters, 64 if it is not given."},
 		{name: "words", spec: names, doc: "The words of a choice."},
-		{name: "see", spec: word("everyone", "team", "owner", "referees"), doc: "Who sees it: everyone, the team, its owner or only referees. Of a record: its owner, otherwise everyone, if it is not given."},
-		{name: "reset", spec: word("never", "match", "round", "respawn"), def: "match", doc: "When it goes back to its start by itself. What resets at a respawn also does at a round, what resets at a round also at a match."},
+		{name: "see", spec: seeSpec, doc: "Who sees it: everyone, the team, its owner or only referees. Of a record: its owner, otherwise everyone, if it is not given."},
+		{name: "reset", spec: word(sheet.ResetWords()...), def: sheet.ResetMatch.String(), doc: "When it goes back to its start by itself. What resets at a respawn also does at a round, what resets at a round also at a match."},
 		{name: "is", spec: anExpression, doc: "Makes the field derived: it always holds this expression's value (with `me` on a player sheet, `team` on a team sheet) and nothing else may write it."},
-		{name: "count", spec: word("up", "down"), def: "up", doc: "Which way a clock runs."},
-		{name: "runs", spec: word("play", "wall"), def: "play", doc: "Which time a clock follows: `play` stands still in a pause."},
+		{name: "count", spec: countsDown.spec(), def: countsDown.not, doc: "Which way a clock runs."},
+		{name: "runs", spec: runsOnWall.spec(), def: runsOnWall.not, doc: "Which time a clock follows: `play` stands still in a pause."},
 		{name: "rate", spec: duration(0, 10*second), def: "0s", doc: "Send changes at most this often; the newest value counts. 0s sends each."},
 	},
 }

@@ -1,5 +1,7 @@
 package sheet
 
+import "slices"
+
 // Type is the type of a field.
 type Type uint8
 
@@ -126,3 +128,12 @@ func (f *Field) Clamp(v int64) int64 {
 	}
 	return v
 }
+
+// Fits tells whether a value of the field's type is one that it may hold, bounds
+// aside.
+func (f *Field) Fits(v Value) bool {
+	return f.Type != Choice || v.N[0] >= 0 && v.N[0] < int64(len(f.Choices))
+}
+
+// ResetWords are the words of the reset points, from never to most often.
+func ResetWords() []string { return slices.Clone(resetNames) }

@@ -4,6 +4,8 @@
 // write, when, and what follows is decided above it.
 package sheet
 
+import "slices"
+
 // Kind says what thing a sheet describes.
 type Kind uint8
 
@@ -72,3 +74,14 @@ func AudienceNamed(name string) (Audience, bool) {
 // Tick counts steps of a clock: wall ticks always advance, play ticks advance
 // unless play is paused.
 type Tick int64
+
+// Sooner returns the earlier of two ticks, of which 0 is never.
+func Sooner(a, b Tick) Tick {
+	if a == 0 || b > 0 && b < a {
+		return b
+	}
+	return a
+}
+
+// AudienceWords are the words of the audiences that a rulebook may name.
+func AudienceWords() []string { return slices.Clone(audienceNames[:Hidden]) }

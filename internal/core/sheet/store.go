@@ -1,11 +1,8 @@
 package sheet
 
 import (
-	"encoding/binary"
 	"fmt"
 	"slices"
-
-	"github.com/cespare/xxhash/v2"
 )
 
 // Removed tells of a sheet that is gone.
@@ -243,6 +240,22 @@ func (st *Store) ResetRow(r *Row, at Reset) {
 	}
 }
 
+// ClearRefs makes every field that refers to a player who goes refer to nobody.
+func (st *Store) ClearRefs(p *Row) {
+	for k := range Kinds {
+		for _, f := range st.Schema.Fields(Kind(k)) {
+			if f.Type != Ref || f.Of != p.Kind {
+				continue
+			}
+			for _, r := range st.lists[k] {
+				if r.Int(f) == int64(p.ID) {
+					st.SetInt(r, f, 0)
+				}
+			}
+		}
+	}
+}
+
 func (st *Store) mark(r *Row, f *Field) {
 	if r.Sent.Empty() {
 		st.dirty = append(st.dirty, r)
@@ -319,34 +332,6 @@ func (st *Store) ClearChanges() {
 	st.dirty, st.gone, st.moved = st.dirty[:0], st.gone[:0], st.moved[:0]
 }
 
-// Hash writes the whole state into h in a fixed order.
-func (st *Store) Hash(h *xxhash.Digest) {
-	var b [8]byte
-	put := func(n int64) {
-		binary.LittleEndian.PutUint64(b[:], uint64(n))
-		h.Write(b[:])
-	}
-	for _, r := range st.rows {
-		if r == nil {
-			continue
-		}
-		put(int64(r.ID)<<8 | int64(r.Kind))
-		put(int64(r.Owner)<<32 | int64(r.Team))
-		put(int64(r.Edges))
-		for _, n := range r.N {
-			put(n)
-		}
-		for _, s := range r.S {
-			put(int64(len(s)))
-			h.WriteString(s)
-		}
-	}
-	for _, r := range st.Seated {
-		put(int64(r.ID))
-	}
-	put(int64(st.base) + int64(len(st.rows)))
-}
-
 // Check returns the first broken invariant of the store, or nil. It is for
 // tests and costs a walk over everything.
 func (st *Store) Check() error {
@@ -360,6 +345,9 @@ func (st *Store) Check() error {
 			return fmt.Errorf("sheet %d stands at the place of %d", r.ID, st.base+ID(i))
 		}
 		for _, f := range st.Schema.Fields(r.Kind) {
+			if f.Type == Choice && !f.Fits(r.Get(f)) {
+				return fmt.Errorf("%s %d: %s has no word %d", r.Kind, r.ID, f.Name, r.Int(f))
+			}
 			if f.Bounded && f.Type != Text && (r.Int(f) < f.Min || r.Int(f) > f.Max) {
 				return fmt.Errorf("%s %d: %s is %d, outside %d to %d", r.Kind, r.ID, f.Name, r.Int(f), f.Min, f.Max)
 			}

@@ -81,3 +81,23 @@ func ShowThousandths(n int64) string {
 	}
 	return s
 }
+
+// Bit is 1 for true and 0 for false, as a flag is kept.
+func Bit(b bool) int64 {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+// Cut returns at most so many characters of a text.
+func Cut(s string, most int) string {
+	n := 0
+	for i := range s {
+		if n == most {
+			return s[:i]
+		}
+		n++
+	}
+	return s
+}

@@ -11,8 +11,8 @@ import (
 	"github.com/gorilla/websocket"
 
 	"turnvex.example/turnvex/internal/core/code"
-	"turnvex.example/turnvex/internal/core/match"
 	"turnvex.example/turnvex/internal/core/replica"
+	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/live/outbox"
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/fault"
@@ -237,7 +237,7 @@ func (c *conn) intent(data []byte, limit *inputLimit) error {
 	if err != nil {
 		return err
 	}
-	if input.Verb == match.VerbRename {
+	if input.Verb == step.Rename {
 		if err := c.rename(&input); err != nil {
 			return err
 		}
@@ -249,7 +249,7 @@ func (c *conn) intent(data []byte, limit *inputLimit) error {
 // rename checks a name before the authority sees it. The name of the player who
 // has signed in is kept and brought to every lobby they are in; that of a further
 // player on the connection lives as long as the seat.
-func (c *conn) rename(in *match.Input) error {
+func (c *conn) rename(in *step.Input) error {
 	name, err := account.CleanName(in.Text)
 	in.Text = name
 	if err != nil || in.Seat != c.client.First() || c.client.Repeats(in) {

@@ -13,9 +13,9 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
-	"turnvex.example/turnvex/internal/core/match"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/hall"
@@ -297,7 +297,7 @@ func (s *server) changeLobby(c *call) (any, error) {
 	if err := body(c.w, c.r, &in); err != nil {
 		return nil, err
 	}
-	return s.ask(c, &wire.Intent{N: 1, Do: string(match.VerbSettings), Args: in})
+	return s.ask(c, &wire.Intent{N: 1, Do: string(step.Settings), Args: in})
 }
 
 // ask hands an intent in; a refusal becomes a fault.
@@ -306,13 +306,13 @@ func (s *server) ask(c *call, in *wire.Intent) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	if in.Do == string(match.VerbRename) {
+	if in.Do == string(step.Rename) {
 		if in.Text, err = s.Accounts.Rename(c.r.Context(), c.who.Player, in.Text); err != nil {
 			return nil, err
 		}
 		s.Hall.Renamed(c.who.Player, in.Text)
 	}
-	v, err := l.Ask(c.r.Context(), c.who.Player, func(cl *hall.Client, seat sheet.ID) (match.Input, error) {
+	v, err := l.Ask(c.r.Context(), c.who.Player, func(cl *hall.Client, seat sheet.ID) (step.Input, error) {
 		in.Seat = uint32(seat)
 		return cl.ReadIntent(in)
 	})

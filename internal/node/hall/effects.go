@@ -10,42 +10,42 @@ import (
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
-	"turnvex.example/turnvex/internal/core/match"
 	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/keep"
 	"turnvex.example/turnvex/internal/node/store"
 )
 
 // saveJob is what one input led to that must be kept, in one transaction.
 type saveJob struct {
-	records []match.Effect
-	result  *match.Result
+	records []step.Effect
+	result  *step.Result
 }
 
 // carryOut does what the authority asks for.
-func (l *Lobby) carryOut(out *match.Output) {
+func (l *Lobby) carryOut(out *step.Output) {
 	var save saveJob
 	for _, e := range out.Effects {
 		switch e.Kind {
-		case match.LoadRecord:
+		case step.LoadRecord:
 			l.loadRecord(e.Seat, e.Account)
-		case match.SaveRecord:
+		case step.SaveRecord:
 			if e.Account != "" {
 				l.hall.savings.begin(e.Account)
 				save.records = append(save.records, e)
 			}
-		case match.SaveResult:
+		case step.SaveResult:
 			if !e.Result.Practice { // nothing of practice is kept
 				save.result = e.Result
 			}
-		case match.Seated:
+		case step.Seated:
 			l.seated(e.Seat, e.Text)
-		case match.Drop:
+		case step.Drop:
 			l.bye(e.Seat, e.Reason, "the host has removed you from the lobby")
-		case match.AskReferee:
+		case step.AskReferee:
 			l.offer(e.Decision)
-		case match.Fault:
+		case step.Fault:
 			l.log.Warn("the rulebook did what it may not", "fault", e.Text)
 		}
 	}
@@ -58,7 +58,7 @@ func (l *Lobby) carryOut(out *match.Output) {
 // without an account of their own (a further one on a connection) has none.
 func (l *Lobby) loadRecord(seat sheet.ID, account string) {
 	if account == "" || len(l.book.Record) == 0 {
-		l.post0(func() { l.step(&match.Input{Kind: match.Loaded, Seat: seat}) })
+		l.post0(func() { l.step(&step.Input{Kind: step.Loaded, Seat: seat}) })
 		return
 	}
 	go func() {
@@ -74,7 +74,7 @@ func (l *Lobby) loadRecord(seat sheet.ID, account string) {
 			}
 			return err
 		})
-		l.post(func() { l.step(&match.Input{Kind: match.Loaded, Seat: seat, Record: l.named(fields)}) })
+		l.post(func() { l.step(&step.Input{Kind: step.Loaded, Seat: seat, Record: l.named(fields)}) })
 	}()
 }
 
@@ -92,15 +92,15 @@ func (l *Lobby) defaults() keep.Fields {
 
 // named turns kept fields into values; what no longer fits its field is left at
 // its start.
-func (l *Lobby) named(fields keep.Fields) []match.Named {
-	var out []match.Named
+func (l *Lobby) named(fields keep.Fields) []step.Named {
+	var out []step.Named
 	for _, f := range l.book.Schema.Fields(sheet.Record) {
 		raw, ok := fields[f.Name]
 		if !ok {
 			continue
 		}
 		if v, err := replica.ValueOf(f.Type, raw); err == nil {
-			out = append(out, match.Named{Name: f.Name, Value: v})
+			out = append(out, step.Named{Name: f.Name, Value: v})
 		}
 	}
 	return out
@@ -115,7 +115,7 @@ func (l *Lobby) saveLoop() {
 		}
 		if job.result != nil {
 			n := job.result.Match
-			go l.post(func() { l.step(&match.Input{Kind: match.Saved, N: n}) })
+			go l.post(func() { l.step(&step.Input{Kind: step.Saved, N: n}) })
 		}
 	}
 }
@@ -183,7 +183,7 @@ func (j *saveJob) accounts() (all []string) {
 
 // saveResult writes a result, with what follows from it for the players who are
 // there: one who was deleted meanwhile is left out.
-func (l *Lobby) saveResult(tx *store.Tx, r *match.Result, there map[string]bool) error {
+func (l *Lobby) saveResult(tx *store.Tx, r *step.Result, there map[string]bool) error {
 	data, err := json.Marshal(r)
 	if err != nil {
 		return err

@@ -21,8 +21,9 @@ import (
 	"github.com/google/uuid"
 
 	"turnvex.example/turnvex/internal/core/code"
-	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/store"
 )
@@ -112,7 +113,7 @@ func (h *Hall) Open(ctx context.Context, book *rulebook.Book, o Opening) (*Lobby
 		return nil, err
 	}
 	o.Practice = o.Practice || h.cfg.Practice
-	setup := match.Setup{Title: o.Title, Region: h.cfg.Region, Capacity: o.Capacity, Practice: o.Practice, Options: options, Seed: seed(),
+	setup := lobby.Setup{Title: o.Title, Region: h.cfg.Region, Capacity: o.Capacity, Practice: o.Practice, Options: options, Seed: seed(),
 		Hidden: o.Hidden, Closed: o.Closed, Password: h.Digest(o.Password), Watchers: o.Watchers}
 	now := time.Now().UTC()
 	row := store.Lobby{ID: uuid.Must(uuid.NewV7()).String(), Rulebook: book.Name, Version: book.Version, Region: h.cfg.Region, Node: h.cfg.Node,
@@ -136,7 +137,7 @@ func (h *Hall) Open(ctx context.Context, book *rulebook.Book, o Opening) (*Lobby
 		}
 		l.dir = directoryEntry{LobbyInfo: infoOf(&row)}
 		if len(o.Reserve) > 0 {
-			l.step(&match.Input{Kind: match.Reserve, Names: o.Reserve, Text: o.Party, N: o.ReserveMS * int64(book.Rate) / 1000})
+			l.step(&step.Input{Kind: step.Reserve, Names: o.Reserve, Text: o.Party, N: o.ReserveMS * int64(book.Rate) / 1000})
 		}
 		return l, h.start(l)
 	}

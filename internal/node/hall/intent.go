@@ -9,40 +9,41 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
-	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/wire"
 )
 
 // ReadIntent turns a message into an input. What is wrong with it as a message
 // is an error; what is wrong with it as a wish is the authority's to say.
-func (c *Client) ReadIntent(in *wire.Intent) (match.Input, error) {
-	out := match.Input{Seat: sheet.ID(in.Seat), Seq: in.N, Verb: match.Verb(in.Do), Name: in.Name, Target: sheet.ID(in.Target), Text: in.Text}
+func (c *Client) ReadIntent(in *wire.Intent) (step.Input, error) {
+	out := step.Input{Seat: sheet.ID(in.Seat), Seq: in.N, Verb: step.Verb(in.Do), Name: in.Name, Target: sheet.ID(in.Target), Text: in.Text}
 	if in.N == 0 {
 		return out, fault.New(code.BadMessage, "an intent needs a number n from 1")
 	}
-	if !slices.Contains(match.Verbs, out.Verb) {
-		out.Verb = match.Verb(clip(in.Do)) // refused by verdict
+	if !slices.Contains(step.Verbs, out.Verb) {
+		out.Verb = step.Verb(clip(in.Do)) // refused by verdict
 	}
 	if in.At != nil {
 		out.X, out.Y, out.Point = in.At[0], in.At[1], true
 	}
 	book := c.lobby.book
 	switch out.Verb {
-	case match.VerbAct:
+	case step.Act:
 		if a := book.Action(in.Name); a != nil {
 			for _, f := range a.Takes {
 				if raw, ok := in.Args[f.Name]; ok {
 					if v, err := sheet.ReadLoose(f, raw); err == nil {
-						out.Args = append(out.Args, match.Named{Name: f.Name, Value: v})
+						out.Args = append(out.Args, step.Named{Name: f.Name, Value: v})
 					}
 				}
 			}
 		}
-	case match.VerbSettings:
+	case step.Settings:
 		out.Args = c.lobby.readSettings(in.Args)
-	case match.VerbSet:
+	case step.Set:
 		v, err := c.readSet(in)
 		if err != nil {
 			return out, err
@@ -54,19 +55,19 @@ func (c *Client) ReadIntent(in *wire.Intent) (match.Input, error) {
 
 // readSettings turns settings into values; a password becomes its digest. What
 // cannot be read is left for the authority to refuse.
-func (l *Lobby) readSettings(given map[string]any) (out []match.Named) {
+func (l *Lobby) readSettings(given map[string]any) (out []step.Named) {
 	for _, name := range slices.Sorted(maps.Keys(given)) {
 		v := sheet.TextValue("unreadable")
 		if name == "password" {
 			v.S = l.hall.Digest(clip(fmt.Sprint(given[name])))
-		} else if f := match.SettingField(l.book, name); f != nil {
+		} else if f := lobby.SettingField(l.book, name); f != nil {
 			if read, err := sheet.ReadLoose(f, given[name]); err == nil {
 				v = read
 			} else {
 				v.Type = (f.Type + 1) % sheet.Clock // another type than the field's, so that it is refused
 			}
 		}
-		out = append(out, match.Named{Name: name, Value: v})
+		out = append(out, step.Named{Name: name, Value: v})
 	}
 	return out
 }
@@ -95,7 +96,7 @@ func (c *Client) readSet(in *wire.Intent) (sheet.Value, error) {
 }
 
 // Repeats tells whether an intent's number was answered before.
-func (c *Client) Repeats(in *match.Input) (again bool) {
+func (c *Client) Repeats(in *step.Input) (again bool) {
 	c.lobby.do(context.Background(), func() { again = in.Seq <= c.lobby.m.LastIntent(in.Seat) })
 	return again
 }
@@ -140,7 +141,7 @@ func (h *Hall) Renamed(player, name string) {
 	h.everywhere(func(l *Lobby) {
 		l.post(func() {
 			if id := l.m.SeatOf(player); id != 0 {
-				l.step(&match.Input{Kind: match.Intent, Seat: id, Verb: match.VerbRename, Text: name})
+				l.step(&step.Input{Kind: step.Intent, Seat: id, Verb: step.Rename, Text: name})
 			}
 		})
 	})

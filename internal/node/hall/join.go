@@ -7,9 +7,9 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
-	"turnvex.example/turnvex/internal/core/match"
 	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/wire"
 )
@@ -99,8 +99,8 @@ func (l *Lobby) admitSpectator(c *Client) error {
 // spectator sees.
 func (l *Lobby) standInLine(c *Client, j Joining) error {
 	c.key, c.waits = rand.Text(), true
-	out := l.step(&match.Input{Kind: match.Wait, Acct: j.Account, Name: j.Name, Conn: c.key, Team: j.Team, Pass: l.hall.Digest(j.Pass)})
-	if v := out.Verdicts[len(out.Verdicts)-1]; !v.OK() {
+	out := l.step(&step.Input{Kind: step.Wait, Acct: j.Account, Name: j.Name, Conn: c.key, Team: j.Team, Pass: l.hall.Digest(j.Pass)})
+	if v := out.Verdict; !v.OK() {
 		return fault.New(v.Code, "%s", v.Reason)
 	}
 	return nil
@@ -121,7 +121,7 @@ func (l *Lobby) seated(seat sheet.ID, key string) {
 			return
 		}
 	}
-	l.step(&match.Input{Kind: match.Lost, Seat: seat}) // it has gone meanwhile; the seat is held as any other
+	l.step(&step.Input{Kind: step.Lost, Seat: seat}) // it has gone meanwhile; the seat is held as any other
 }
 
 // takeSeats asks the authority for a seat for each player on the connection.
@@ -133,10 +133,10 @@ func (l *Lobby) takeSeats(c *Client, j Joining) error {
 		if i > 0 {
 			account = ""
 		}
-		out := l.step(&match.Input{Kind: match.Enter, Acct: account, Name: name, Team: j.Team, Conn: c.key, Pass: l.hall.Digest(j.Pass)})
-		if v := out.Verdicts[0]; !v.OK() {
+		out := l.step(&step.Input{Kind: step.Enter, Acct: account, Name: name, Team: j.Team, Conn: c.key, Pass: l.hall.Digest(j.Pass)})
+		if v := out.Verdict; !v.OK() {
 			for _, id := range c.Seats {
-				l.step(&match.Input{Kind: match.Leave, Seat: id})
+				l.step(&step.Input{Kind: step.Leave, Seat: id})
 			}
 			c.Seats = nil
 			return fault.New(v.Code, "%s", v.Reason)
@@ -187,7 +187,7 @@ func (l *Lobby) comeBack(c *Client, j Joining) (bool, error) {
 	c.why = held.ended
 	l.keys[c.key] = &heldSeats{seats: slices.Clone(seats)}
 	for _, id := range seats {
-		l.step(&match.Input{Kind: match.Back, Seat: id})
+		l.step(&step.Input{Kind: step.Back, Seat: id})
 	}
 	if key == j.Resume && j.Tick != nil && len(seats) == len(held.seats) {
 		l.keepCopy(c, sheet.Tick(*j.Tick))
@@ -240,7 +240,7 @@ func (l *Lobby) spectators() int {
 }
 
 func (l *Lobby) countSpectators() {
-	l.step(&match.Input{Kind: match.Spectators, N: int64(l.spectators())})
+	l.step(&step.Input{Kind: step.Spectators, N: int64(l.spectators())})
 }
 
 func (l *Lobby) dropClient(c *Client) {
@@ -253,10 +253,10 @@ func (c *Client) Leave() {
 	l.post(func() {
 		if !c.watch {
 			for _, id := range c.Seats {
-				l.step(&match.Input{Kind: match.Leave, Seat: id})
+				l.step(&step.Input{Kind: step.Leave, Seat: id})
 			}
 			if c.waits {
-				l.step(&match.Input{Kind: match.Unwait, Conn: c.key})
+				l.step(&step.Input{Kind: step.Unwait, Conn: c.key})
 			}
 			delete(l.keys, c.key)
 			c.Seats = nil
@@ -287,10 +287,10 @@ func (c *Client) Lost() {
 			}
 		}
 		if c.waits {
-			l.step(&match.Input{Kind: match.Unwait, Conn: c.key})
+			l.step(&step.Input{Kind: step.Unwait, Conn: c.key})
 		}
 		for _, id := range c.Seats {
-			l.step(&match.Input{Kind: match.Lost, Seat: id})
+			l.step(&step.Input{Kind: step.Lost, Seat: id})
 		}
 	})
 }
@@ -303,21 +303,21 @@ func (c *Client) Ping(ms int64) {
 	c.lobby.post(func() {
 		if !c.watch {
 			for _, id := range c.Seats {
-				c.lobby.step(&match.Input{Kind: match.Ping, Seat: id, N: ms})
+				c.lobby.step(&step.Input{Kind: step.Ping, Seat: id, N: ms})
 			}
 		}
 	})
 }
 
 // Intent hands an intent to the authority; its verdict comes as a message.
-func (c *Client) Intent(in match.Input) {
+func (c *Client) Intent(in step.Input) {
 	l := c.lobby
 	l.post(func() {
-		v := match.Verdict{Seat: in.Seat, Seq: in.Seq, Code: code.NotYours, Reason: "this seat is not yours", At: l.m.Tick()}
+		v := step.Verdict{Seat: in.Seat, Seq: in.Seq, Code: code.NotYours, Reason: "this seat is not yours", At: l.m.Tick()}
 		if !c.watch && slices.Contains(c.Seats, in.Seat) {
-			in.Kind = match.Intent
+			in.Kind = step.Intent
 			out := l.step(&in)
-			v = out.Verdicts[len(out.Verdicts)-1]
+			v = out.Verdict
 		}
 		l.pub.verdict(c, v)
 	})

@@ -7,8 +7,9 @@ import (
 	"path/filepath"
 	"time"
 
-	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/journal"
 )
 
@@ -24,7 +25,7 @@ type journalFile struct {
 // hashSeconds is how often a hash stands in a journal.
 const hashSeconds = 5
 
-func openJournal(l *Lobby, s match.Setup) *journalFile {
+func openJournal(l *Lobby, s lobby.Setup) *journalFile {
 	f, err := os.OpenFile(filepath.Join(l.hall.cfg.Journals, s.Code+"-"+l.ID+".journal"), os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
 	if err != nil {
 		l.log.Warn("the journal cannot be written", "error", err)
@@ -39,8 +40,8 @@ func openJournal(l *Lobby, s match.Setup) *journalFile {
 }
 
 // input writes an input that is about to be taken.
-func (j *journalFile) input(l *Lobby, in *match.Input) {
-	if j == nil || j.w == nil || in.Kind == match.Tick && l.m.Next() > in.At {
+func (j *journalFile) input(l *Lobby, in *step.Input) {
+	if j == nil || j.w == nil || in.Kind == step.Tick && l.m.Next() > in.At {
 		return
 	}
 	err := errors.Join(j.w.Hash(l.m), j.w.Input(in))

@@ -10,9 +10,10 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
-	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/wire"
 )
@@ -34,7 +35,7 @@ type Lobby struct {
 	ctx  context.Context
 	quit context.CancelFunc
 
-	m       *match.Machine
+	m       *lobby.Lobby
 	began   time.Time
 	clients []*Client
 	keys    map[string]*heldSeats // what a resume key brings back
@@ -49,11 +50,11 @@ type Lobby struct {
 	asking  []func()       // checks that wait for the next publishing
 }
 
-func newLobby(h *Hall, id string, book *rulebook.Book, s match.Setup) *Lobby {
+func newLobby(h *Hall, id string, book *rulebook.Book, s lobby.Setup) *Lobby {
 	l := &Lobby{ID: id, Code: s.Code, hall: h, book: book, log: h.cfg.Log.With("lobby", s.Code, "rulebook", book.Name),
 		jobs: make(chan func(), 64), done: make(chan struct{}), keys: map[string]*heldSeats{}, saver: make(chan saveJob, 16)}
 	l.ctx, l.quit = context.WithCancel(context.Background())
-	l.m, l.began = match.New(book, s), time.Now()
+	l.m, l.began = lobby.New(book, s), time.Now()
 	if h.cfg.Journals != "" {
 		l.journal = openJournal(l, s)
 	}
@@ -78,7 +79,7 @@ func (l *Lobby) run() {
 		case job := <-l.jobs:
 			l.guard(job)
 		case <-timer.C:
-			l.guard(func() { l.step(&match.Input{Kind: match.Tick}) })
+			l.guard(func() { l.step(&step.Input{Kind: step.Tick}) })
 		}
 		for range 32 { // what has come meanwhile belongs to the same tick
 			select {
@@ -109,7 +110,7 @@ func (l *Lobby) guard(do func()) {
 			for _, c := range l.clients {
 				c.End(wire.Bye{Code: string(code.Internal), Reason: "the lobby failed; it was logged"})
 			}
-			l.step(&match.Input{Kind: match.Close})
+			l.step(&step.Input{Kind: step.Close})
 		}
 	}()
 	do()
@@ -141,7 +142,7 @@ func (l *Lobby) sleep() time.Duration {
 }
 
 // step hands one input to the authority and carries out what follows.
-func (l *Lobby) step(in *match.Input) *match.Output {
+func (l *Lobby) step(in *step.Input) *step.Output {
 	in.At = l.now()
 	l.journal.input(l, in)
 	out := l.m.Step(in)
@@ -182,7 +183,7 @@ func (l *Lobby) stop() {
 		for _, c := range l.clients {
 			c.End(wire.Bye{Code: string(code.Stopping), Reason: "the service is stopping", Again: true})
 		}
-		l.step(&match.Input{Kind: match.Close})
+		l.step(&step.Input{Kind: step.Close})
 	})
 }
 
@@ -192,7 +193,7 @@ func (l *Lobby) Close(reason string) {
 		for _, c := range l.clients {
 			c.End(wire.Bye{Code: string(code.LobbyGone), Reason: reason})
 		}
-		l.step(&match.Input{Kind: match.Close, Text: reason})
+		l.step(&step.Input{Kind: step.Close, Text: reason})
 	})
 }
 
@@ -205,7 +206,7 @@ func (l *Lobby) EndMatch(ctx context.Context, because string) error {
 	if len(because) > maxBecause {
 		return fault.New(code.TooLarge, "a reason has at most %d bytes", maxBecause)
 	}
-	return l.do(ctx, func() { l.step(&match.Input{Kind: match.Finish, Text: because}) })
+	return l.do(ctx, func() { l.step(&step.Input{Kind: step.Finish, Text: because}) })
 }
 
 // HoldMillis is how long a seat is held for a lost connection.

@@ -4,10 +4,10 @@ import (
 	"slices"
 
 	"turnvex.example/turnvex/internal/core/code"
-	"turnvex.example/turnvex/internal/core/match"
 	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/live/outbox"
 	"turnvex.example/turnvex/internal/wire"
 )
@@ -72,7 +72,7 @@ func (h *Hall) faceOf(b *rulebook.Book) *face {
 	return f.(*face)
 }
 
-func (p *publisher) notices(l *Lobby, list []match.Notice) {
+func (p *publisher) notices(l *Lobby, list []step.Notice) {
 	for _, n := range list {
 		w := wire.Notice{Is: "notice", Name: n.Notice.Name, Tick: int64(l.m.Tick()), Of: uint32(n.Of)}
 		if n.To != sheet.Everyone {
@@ -98,7 +98,7 @@ func (t *told) frame(e replica.Encoding) *outbox.Frame {
 	return t.frames[e].Hold()
 }
 
-func (p *publisher) verdict(c *Client, v match.Verdict) {
+func (p *publisher) verdict(c *Client, v step.Verdict) {
 	p.give(c, wire.Verdict{Is: "verdict", Seat: uint32(v.Seat), N: v.Seq, OK: v.OK(), Code: string(v.Code),
 		Reason: v.Reason, Tick: int64(v.At), Left: v.Left})
 }

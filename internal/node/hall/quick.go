@@ -7,9 +7,9 @@ import (
 	"slices"
 
 	"turnvex.example/turnvex/internal/core/code"
-	"turnvex.example/turnvex/internal/core/match"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/fault"
 )
 
@@ -74,7 +74,7 @@ func (h *Hall) candidates(ctx context.Context, book *rulebook.Book, size int) []
 			d, state := &l.dir, l.m.State()
 			row := l.m.Store().Of(sheet.Lobby)[0]
 			room := int(row.Int(l.book.F.Lobby.Capacity)-row.Int(l.book.F.Lobby.Seats)) - int(row.Int(l.book.F.Lobby.Reserved))
-			joinable := state == rulebook.Gathering || state == rulebook.Playing && l.book.Players.Late == "seat"
+			joinable := state == rulebook.Gathering || state == rulebook.Playing && l.book.Players.Late == rulebook.LateSeat
 			if joinable && row.Flag(l.book.F.Lobby.Open) && row.Flag(l.book.F.Lobby.Listed) && !row.Flag(l.book.F.Lobby.Password) && !d.Practice && room >= size {
 				free[l] = room
 			}
@@ -89,8 +89,8 @@ func (h *Hall) candidates(ctx context.Context, book *rulebook.Book, size int) []
 func (l *Lobby) hold(ctx context.Context, accounts []string, party string) error {
 	var err error
 	if e := l.do(ctx, func() {
-		out := l.step(&match.Input{Kind: match.Reserve, Names: accounts, Text: party, N: quickHold * int64(l.book.Rate) / 1000})
-		if v := out.Verdicts[len(out.Verdicts)-1]; !v.OK() {
+		out := l.step(&step.Input{Kind: step.Reserve, Names: accounts, Text: party, N: quickHold * int64(l.book.Rate) / 1000})
+		if v := out.Verdict; !v.OK() {
 			err = fault.New(v.Code, "%s", v.Reason)
 		}
 	}); e != nil {
@@ -115,7 +115,7 @@ func (l *Lobby) Sit(ctx context.Context, j Joining) (sheet.ID, error) {
 		}
 		if err = l.takeSeats(c, j); err == nil {
 			for _, id := range c.Seats {
-				l.step(&match.Input{Kind: match.Lost, Seat: id})
+				l.step(&step.Input{Kind: step.Lost, Seat: id})
 			}
 		}
 	})
@@ -130,8 +130,8 @@ func (l *Lobby) Sit(ctx context.Context, j Joining) (sheet.ID, error) {
 
 // Ask hands in an intent for a player's seat from outside the live connection and
 // returns its verdict.
-func (l *Lobby) Ask(ctx context.Context, account string, read func(*Client, sheet.ID) (match.Input, error)) (match.Verdict, error) {
-	var v match.Verdict
+func (l *Lobby) Ask(ctx context.Context, account string, read func(*Client, sheet.ID) (step.Input, error)) (step.Verdict, error) {
+	var v step.Verdict
 	var err error
 	e := l.do(ctx, func() {
 		seat := l.m.SeatOf(account)
@@ -144,9 +144,9 @@ func (l *Lobby) Ask(ctx context.Context, account string, read func(*Client, shee
 			err = e
 			return
 		}
-		in.Kind, in.Seat, in.Seq = match.Intent, seat, 0
+		in.Kind, in.Seat, in.Seq = step.Intent, seat, 0
 		out := l.step(&in)
-		v = out.Verdicts[len(out.Verdicts)-1]
+		v = out.Verdict
 	})
 	if err == nil {
 		err = e
@@ -165,7 +165,7 @@ func (l *Lobby) Quit(ctx context.Context, account string) (bool, error) {
 		for key, held := range l.keys {
 			if slices.Contains(held.seats, seat) {
 				for _, id := range held.seats {
-					l.step(&match.Input{Kind: match.Leave, Seat: id})
+					l.step(&step.Input{Kind: step.Leave, Seat: id})
 					l.bye(id, "left", "you have left the lobby")
 				}
 				delete(l.keys, key)

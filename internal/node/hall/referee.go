@@ -3,8 +3,8 @@ package hall
 import (
 	"slices"
 
-	"turnvex.example/turnvex/internal/core/match"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/wire"
 )
 
@@ -15,11 +15,11 @@ func (l *Lobby) refereesChanged() {
 	if slices.ContainsFunc(l.clients, func(c *Client) bool { return c.referee }) {
 		n = 1
 	}
-	l.step(&match.Input{Kind: match.RefereeOn, N: n})
+	l.step(&step.Input{Kind: step.RefereeOn, N: n})
 }
 
 // offer asks every referee who is signed in. The first answer counts.
-func (l *Lobby) offer(d *match.Decision) {
+func (l *Lobby) offer(d *step.Decision) {
 	w := wire.Decision{Is: "decision", No: d.No, Action: d.Action, Seat: uint32(d.Seat), Target: uint32(d.Target),
 		Left: sheet.Millis(int64(max(d.Until-l.m.PlayTick(), 0)), l.book.Rate)}
 	for _, t := range d.Tell {
@@ -39,8 +39,8 @@ func (l *Lobby) offer(d *match.Decision) {
 func (c *Client) Decide(no int64, yes bool) {
 	l := c.lobby
 	l.post(func() {
-		out := l.step(&match.Input{Kind: match.Answer, N: no, Yes: yes})
-		v := out.Verdicts[len(out.Verdicts)-1]
+		out := l.step(&step.Input{Kind: step.Answer, N: no, Yes: yes})
+		v := out.Verdict
 		l.pub.give(c, wire.Decided{Is: "decided", No: no, OK: v.OK(), Code: string(v.Code), Reason: v.Reason})
 	})
 }

@@ -13,9 +13,10 @@ import (
 
 	"github.com/fxamacker/cbor/v2"
 
-	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
 )
 
 // Magic begins every journal; its last character is the version of the format.
@@ -25,7 +26,7 @@ const Magic = "TVXJRNL1"
 type Head struct {
 	_        struct{} `cbor:",toarray"`
 	Rulebook []byte   // its source
-	Setup    match.Setup
+	Setup    lobby.Setup
 }
 
 // entry is an input (kind 1) or a hash (kind 2).
@@ -42,7 +43,7 @@ const (
 	kindHash  = 2
 )
 
-// input is match.Input as it is written: by number, without what is empty.
+// input is step.Input as it is written: by number, without what is empty.
 type input struct {
 	Kind   uint8         `cbor:"1,keyasint,omitempty"`
 	Seat   uint32        `cbor:"2,keyasint,omitempty"`
@@ -53,20 +54,20 @@ type input struct {
 	X      int64         `cbor:"7,keyasint,omitempty"`
 	Y      int64         `cbor:"8,keyasint,omitempty"`
 	Point  bool          `cbor:"9,keyasint,omitempty"`
-	Args   []match.Named `cbor:"10,keyasint,omitempty"`
+	Args   []step.Named `cbor:"10,keyasint,omitempty"`
 	N      int64         `cbor:"11,keyasint,omitempty"`
 	Yes    bool          `cbor:"12,keyasint,omitempty"`
 	Text   string        `cbor:"13,keyasint,omitempty"`
 	Team   string        `cbor:"14,keyasint,omitempty"`
 	Acct   string        `cbor:"15,keyasint,omitempty"`
 	Conn   string        `cbor:"16,keyasint,omitempty"`
-	Record []match.Named `cbor:"17,keyasint,omitempty"`
+	Record []step.Named `cbor:"17,keyasint,omitempty"`
 	Value  *sheet.Value  `cbor:"18,keyasint,omitempty"`
 	Pass   string        `cbor:"19,keyasint,omitempty"`
 	Names  []string      `cbor:"20,keyasint,omitempty"`
 }
 
-func pack(in *match.Input) *input {
+func pack(in *step.Input) *input {
 	out := &input{Kind: uint8(in.Kind), Seat: uint32(in.Seat), Seq: in.Seq, Verb: string(in.Verb), Name: in.Name, Target: uint32(in.Target),
 		X: in.X, Y: in.Y, Point: in.Point, Args: in.Args, N: in.N, Yes: in.Yes, Text: in.Text, Team: in.Team, Acct: in.Acct, Conn: in.Conn, Record: in.Record,
 		Pass: in.Pass, Names: in.Names}
@@ -76,8 +77,8 @@ func pack(in *match.Input) *input {
 	return out
 }
 
-func (p *input) unpack(at int64) match.Input {
-	out := match.Input{At: sheet.Tick(at), Kind: match.Kind(p.Kind), Seat: sheet.ID(p.Seat), Seq: p.Seq, Verb: match.Verb(p.Verb), Name: p.Name,
+func (p *input) unpack(at int64) step.Input {
+	out := step.Input{At: sheet.Tick(at), Kind: step.Kind(p.Kind), Seat: sheet.ID(p.Seat), Seq: p.Seq, Verb: step.Verb(p.Verb), Name: p.Name,
 		Target: sheet.ID(p.Target), X: p.X, Y: p.Y, Point: p.Point, Args: p.Args, N: p.N, Yes: p.Yes, Text: p.Text, Team: p.Team, Acct: p.Acct,
 		Conn: p.Conn, Record: p.Record, Pass: p.Pass, Names: p.Names}
 	if p.Value != nil {
@@ -105,12 +106,12 @@ func NewWriter(w io.Writer, h Head, hashEvery sheet.Tick) (*Writer, error) {
 
 // Input writes an input that is about to be taken. Ticks without anything else
 // need not be written: the next input's tick implies them.
-func (w *Writer) Input(in *match.Input) error {
+func (w *Writer) Input(in *step.Input) error {
 	return w.enc.Encode(entry{Kind: kindInput, At: int64(in.At), Input: pack(in)})
 }
 
 // Hash writes the state's hash, if one is due at the machine's tick.
-func (w *Writer) Hash(m *match.Machine) error {
+func (w *Writer) Hash(m *lobby.Lobby) error {
 	if w.every == 0 || m.Tick() < w.due {
 		return nil
 	}
@@ -119,16 +120,16 @@ func (w *Writer) Hash(m *match.Machine) error {
 }
 
 // Final writes the state's hash as it is, for the journal's end.
-func (w *Writer) Final(m *match.Machine) error {
+func (w *Writer) Final(m *lobby.Lobby) error {
 	return w.enc.Encode(entry{Kind: kindHash, At: int64(m.Tick()), Hash: m.Hash()})
 }
 
 // Replay is a journal being played back.
 type Replay struct {
 	Book *rulebook.Book
-	M    *match.Machine
+	M    *lobby.Lobby
 	// OnOutput, if set, is called with the output of each input.
-	OnOutput func(*match.Output)
+	OnOutput func(*step.Output)
 
 	dec     *cbor.Decoder
 	pending *entry
@@ -176,7 +177,7 @@ func Open(r io.Reader) (*Replay, error) {
 			return nil, fmt.Errorf("the journal sets an option %q that its rulebook does not have", o.Name)
 		}
 	}
-	rp.Book, rp.M = book, match.New(book, h.Setup)
+	rp.Book, rp.M = book, lobby.New(book, h.Setup)
 	return rp, nil
 }
 
@@ -215,12 +216,12 @@ func (rp *Replay) RunTo(tick sheet.Tick) error {
 		}
 		if tick >= 0 && sheet.Tick(e.At) > tick {
 			rp.pending = e
-			rp.step(&match.Input{At: tick, Kind: match.Tick})
+			rp.step(&step.Input{At: tick, Kind: step.Tick})
 			return nil
 		}
 		if e.Kind == kindInput {
 			in := e.Input.unpack(e.At)
-			if int(in.Kind) >= match.Kinds {
+			if int(in.Kind) >= step.Kinds {
 				return fmt.Errorf("an input of unknown kind %d", in.Kind)
 			}
 			rp.Inputs++
@@ -228,7 +229,7 @@ func (rp *Replay) RunTo(tick sheet.Tick) error {
 			continue
 		}
 		rp.Hashes++
-		rp.step(&match.Input{At: sheet.Tick(e.At), Kind: match.Tick})
+		rp.step(&step.Input{At: sheet.Tick(e.At), Kind: step.Tick})
 		if got := rp.M.Hash(); got != e.Hash {
 			return &Difference{Tick: sheet.Tick(e.At), Last: last, Got: got, Recorded: e.Hash}
 		}
@@ -236,7 +237,7 @@ func (rp *Replay) RunTo(tick sheet.Tick) error {
 	}
 }
 
-func (rp *Replay) step(in *match.Input) {
+func (rp *Replay) step(in *step.Input) {
 	out := rp.M.Step(in)
 	if rp.OnOutput != nil {
 		rp.OnOutput(out)

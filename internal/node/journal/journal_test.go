@@ -9,8 +9,9 @@ import (
 	"testing"
 	"time"
 
-	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
 )
 
 // fill gives every field of a struct a value that is not its zero.
@@ -48,7 +49,7 @@ func TestEveryInputIsKept(t *testing.T) {
 	seed := uint64(time.Now().UnixNano())
 	r := rand.New(rand.NewPCG(seed, 0))
 	for range 50 {
-		var in match.Input
+		var in step.Input
 		fill(r, reflect.ValueOf(&in).Elem())
 		if out := pack(&in).unpack(int64(in.At)); !reflect.DeepEqual(in, out) {
 			t.Fatalf("seed %d:\n%+v is kept as\n%+v", seed, in, out)
@@ -69,7 +70,7 @@ phases: {play: {length: 1m}}
 // as they were, and a journal that breaks off ends where it does.
 func TestDoorsReplay(t *testing.T) {
 	var file bytes.Buffer
-	setup := match.Setup{Code: "DOOR22", Seed: 3, Capacity: 2, Password: "digest"}
+	setup := lobby.Setup{Code: "DOOR22", Seed: 3, Capacity: 2, Password: "digest"}
 	w, err := NewWriter(&file, Head{Rulebook: []byte(doorsBook), Setup: setup}, 10)
 	if err != nil {
 		t.Fatal(err)
@@ -79,8 +80,8 @@ func TestDoorsReplay(t *testing.T) {
 		t.Fatal(err)
 	}
 	m, seats := first.M, []sheet.ID{}
-	var kinds [match.Kinds]int
-	take := func(in match.Input) *match.Output {
+	var kinds [step.Kinds]int
+	take := func(in step.Input) *step.Output {
 		t.Helper()
 		in.At = m.Tick() + 5
 		kinds[in.Kind]++
@@ -93,42 +94,42 @@ func TestDoorsReplay(t *testing.T) {
 		}
 		return out
 	}
-	intent := func(seat int, in match.Input) {
-		in.Kind, in.Seat = match.Intent, seats[seat]
+	intent := func(seat int, in step.Input) {
+		in.Kind, in.Seat = step.Intent, seats[seat]
 		take(in)
 	}
-	take(match.Input{Kind: match.Reserve, Names: []string{"mara", "joss"}, Text: "party", N: 1000})
-	take(match.Input{Kind: match.Enter, Acct: "ines", Name: "Ines", Pass: "digest"}) // both places are held
-	take(match.Input{Kind: match.Enter, Acct: "mara", Name: "Mara", Pass: "wrong"})
-	take(match.Input{Kind: match.Enter, Acct: "mara", Name: "Mara", Pass: "digest"})
-	take(match.Input{Kind: match.Enter, Acct: "joss", Name: "Joss", Pass: "digest"})
+	take(step.Input{Kind: step.Reserve, Names: []string{"mara", "joss"}, Text: "party", N: 1000})
+	take(step.Input{Kind: step.Enter, Acct: "ines", Name: "Ines", Pass: "digest"}) // both places are held
+	take(step.Input{Kind: step.Enter, Acct: "mara", Name: "Mara", Pass: "wrong"})
+	take(step.Input{Kind: step.Enter, Acct: "mara", Name: "Mara", Pass: "digest"})
+	take(step.Input{Kind: step.Enter, Acct: "joss", Name: "Joss", Pass: "digest"})
 	if len(seats) != 2 {
 		t.Fatalf("%d got in", len(seats))
 	}
-	take(match.Input{Kind: match.Loaded, Seat: seats[0]})
-	take(match.Input{Kind: match.Loaded, Seat: seats[1]})
-	take(match.Input{Kind: match.Wait, Acct: "ines", Name: "Ines", Conn: "c1", Pass: "digest"})
-	take(match.Input{Kind: match.Wait, Acct: "odile", Name: "Odile", Conn: "c2", Pass: "digest"})
-	take(match.Input{Kind: match.Unwait, Conn: "c1"})
-	intent(0, match.Input{Verb: match.VerbBan, Target: seats[1]})
-	take(match.Input{Kind: match.Enter, Acct: "joss", Name: "Joss", Pass: "digest"})
-	intent(0, match.Input{Verb: match.VerbSettings, Args: []match.Named{{Name: "password", Value: sheet.TextValue("other")}}})
-	intent(0, match.Input{Verb: match.VerbUnban, Text: "joss"})
-	take(match.Input{Kind: match.Lost, Seat: seats[0]})
-	take(match.Input{Kind: match.Back, Seat: seats[0]})
-	take(match.Input{Kind: match.Ping, Seat: seats[0], N: 30})
-	take(match.Input{Kind: match.Spectators, N: 2})
-	take(match.Input{Kind: match.RefereeOn, N: 1})
+	take(step.Input{Kind: step.Loaded, Seat: seats[0]})
+	take(step.Input{Kind: step.Loaded, Seat: seats[1]})
+	take(step.Input{Kind: step.Wait, Acct: "ines", Name: "Ines", Conn: "c1", Pass: "digest"})
+	take(step.Input{Kind: step.Wait, Acct: "odile", Name: "Odile", Conn: "c2", Pass: "digest"})
+	take(step.Input{Kind: step.Unwait, Conn: "c1"})
+	intent(0, step.Input{Verb: step.Ban, Target: seats[1]})
+	take(step.Input{Kind: step.Enter, Acct: "joss", Name: "Joss", Pass: "digest"})
+	intent(0, step.Input{Verb: step.Settings, Args: []step.Named{{Name: "password", Value: sheet.TextValue("other")}}})
+	intent(0, step.Input{Verb: step.Unban, Text: "joss"})
+	take(step.Input{Kind: step.Lost, Seat: seats[0]})
+	take(step.Input{Kind: step.Back, Seat: seats[0]})
+	take(step.Input{Kind: step.Ping, Seat: seats[0], N: 30})
+	take(step.Input{Kind: step.Spectators, N: 2})
+	take(step.Input{Kind: step.RefereeOn, N: 1})
 	for _, r := range m.Store().Of(sheet.Player) {
-		take(match.Input{Kind: match.Loaded, Seat: r.ID})
-		take(match.Input{Kind: match.Intent, Seat: r.ID, Verb: match.VerbReady})
+		take(step.Input{Kind: step.Loaded, Seat: r.ID})
+		take(step.Input{Kind: step.Intent, Seat: r.ID, Verb: step.Ready})
 	}
 	for range 30 {
-		take(match.Input{Kind: match.Tick})
-		intent(0, match.Input{Verb: match.VerbAct, Name: "score"})
+		take(step.Input{Kind: step.Tick})
+		intent(0, step.Input{Verb: step.Act, Name: "score"})
 	}
-	take(match.Input{Kind: match.Finish, Text: "enough"})
-	take(match.Input{Kind: match.Leave, Seat: seats[0]})
+	take(step.Input{Kind: step.Finish, Text: "enough"})
+	take(step.Input{Kind: step.Leave, Seat: seats[0]})
 	if err := w.Final(m); err != nil {
 		t.Fatal(err)
 	}
@@ -140,7 +141,7 @@ func TestDoorsReplay(t *testing.T) {
 		t.Fatalf("%v after %d inputs and %d hashes", err, again.Inputs, again.Hashes)
 	}
 	for k, n := range kinds {
-		if kind := match.Kind(k); n == 0 && kind != match.Saved && kind != match.Answer && kind != match.Close && kind != match.Field {
+		if kind := step.Kind(k); n == 0 && kind != step.Saved && kind != step.Answer && kind != step.Close && kind != step.Field {
 			t.Errorf("no input of the kind %s was played", kind)
 		}
 	}

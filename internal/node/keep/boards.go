@@ -37,18 +37,20 @@ type BoardPage struct {
 }
 
 // Post writes a player's entry as the board keeps it.
-func Post(tx *store.Tx, b *rulebook.Board, book, player string, value int64) error {
-	keep := map[string]string{"latest": "excluded.value", "total": "board_entries.value + excluded.value"}[b.Keep]
-	where := ""
-	if keep == "" {
-		keep, where = "excluded.value", "where excluded.value > board_entries.value"
+func Post(tx *store.Tx, b *rulebook.Board, book, player string, n int64) error {
+	value, where := "excluded.value", ""
+	switch b.Keep {
+	case rulebook.KeepTotal:
+		value = "board_entries.value + excluded.value"
+	case rulebook.KeepBest:
+		where = "where excluded.value > board_entries.value"
 		if b.Least {
 			where = "where excluded.value < board_entries.value"
 		}
 	}
 	return tx.Exec(`insert into board_entries (rulebook, board, player_id, value, posted_at) values (?, ?, ?, ?, ?)
-		on conflict (rulebook, board, player_id) do update set value = `+keep+`, posted_at = excluded.posted_at `+where,
-		book, b.Name, player, value, time.Now().UTC()).Error
+		on conflict (rulebook, board, player_id) do update set value = `+value+`, posted_at = excluded.posted_at `+where,
+		book, b.Name, player, n, time.Now().UTC()).Error
 }
 
 // cursor is where a page ended.
@@ -65,7 +67,7 @@ func Top(ctx context.Context, db *store.DB, b *rulebook.Board, book string, limi
 	if limit < 1 || limit > MaxPage {
 		return nil, fault.New(code.OutOfRange, "a page has 1 to %d entries, not %d", MaxPage, limit)
 	}
-	page := &BoardPage{Rulebook: book, Board: b.Name, Title: b.Title, Show: b.Show, Order: "most", Rows: []Entry{}}
+	page := &BoardPage{Rulebook: book, Board: b.Name, Title: b.Title, Show: b.Show.String(), Order: "most", Rows: []Entry{}}
 	dir, after := "desc", "<"
 	if b.Least {
 		page.Order, dir, after = "least", "asc", ">"

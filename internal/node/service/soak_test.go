@@ -12,7 +12,7 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/client"
-	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/node/service"
 )
@@ -161,7 +161,7 @@ func TestSoak(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	rp.OnOutput = func(*match.Output) {
+	rp.OnOutput = func(*step.Output) {
 		if err := rp.M.Check(); err != nil {
 			t.Fatalf("seed %d, tick %d: %v", seed, rp.M.Tick(), err)
 		}

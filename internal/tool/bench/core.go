@@ -9,9 +9,10 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/internal/core/expr"
-	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/tool/rehearse"
 )
 
@@ -66,24 +67,24 @@ rules:
 }
 
 // crowd is a running match of that rulebook in which everybody moves.
-func crowd(book *rulebook.Book, n int) (*match.Machine, []sheet.ID) {
-	m := match.New(book, match.Setup{Seed: 1})
+func crowd(book *rulebook.Book, n int) (*lobby.Lobby, []sheet.ID) {
+	m := lobby.New(book, lobby.Setup{Seed: 1})
 	var seats []sheet.ID
 	for i := range n {
-		seat := m.Step(&match.Input{Kind: match.Enter, Acct: fmt.Sprint(i), Name: fmt.Sprint("P", i)}).Seat
-		m.Step(&match.Input{Kind: match.Loaded, Seat: seat})
+		seat := m.Step(&step.Input{Kind: step.Enter, Acct: fmt.Sprint(i), Name: fmt.Sprint("P", i)}).Seat
+		m.Step(&step.Input{Kind: step.Loaded, Seat: seat})
 		seats = append(seats, seat)
 	}
 	for _, s := range seats {
-		m.Step(&match.Input{Kind: match.Intent, Seat: s, Verb: match.VerbReady})
+		m.Step(&step.Input{Kind: step.Intent, Seat: s, Verb: step.Ready})
 	}
-	m.Step(&match.Input{At: m.Tick() + 1})
+	m.Step(&step.Input{At: m.Tick() + 1})
 	turn(m, seats, 0)
 	return m, seats
 }
 
-func turn(m *match.Machine, seats []sheet.ID, k int) {
-	in := match.Input{Kind: match.Intent, Verb: match.VerbSteer}
+func turn(m *lobby.Lobby, seats []sheet.ID, k int) {
+	in := step.Input{Kind: step.Intent, Verb: step.Steer}
 	for i, s := range seats {
 		in.At, in.Seat, in.X, in.Y = m.Tick(), s, int64((k+i*37)%2001-1000), int64((k+i*91)%2001-1000)
 		m.Step(&in)
@@ -97,7 +98,7 @@ func coreTick(t *Table) error {
 		return err
 	}
 	m, seats := crowd(book, 100)
-	tick, act := match.Input{Kind: match.Tick}, match.Input{Kind: match.Intent, Verb: match.VerbAct, Name: "ram"}
+	tick, act := step.Input{Kind: step.Tick}, step.Input{Kind: step.Intent, Verb: step.Act, Name: "ram"}
 	i := 0
 	one := func(acts int) func(b *testing.B) {
 		return func(b *testing.B) {
@@ -214,7 +215,7 @@ func manyMatches(t *Table) error {
 	}
 	base := 0.0
 	for _, n := range []int{1, 10, 100, 1000} {
-		var all []*match.Machine
+		var all []*lobby.Lobby
 		for range n {
 			m, _ := crowd(book, 8)
 			all = append(all, m)
@@ -230,13 +231,13 @@ func manyMatches(t *Table) error {
 	return nil
 }
 
-func tickOnce(m *match.Machine) {
-	m.Step(&match.Input{Kind: match.Tick, At: m.Tick() + 1})
+func tickOnce(m *lobby.Lobby) {
+	m.Step(&step.Input{Kind: step.Tick, At: m.Tick() + 1})
 	m.Store().ClearChanges()
 }
 
 // inTurn returns the nanoseconds of a tick in the fastest of some runs.
-func inTurn(all []*match.Machine, rounds int) (fastest float64) {
+func inTurn(all []*lobby.Lobby, rounds int) (fastest float64) {
 	for range 5 {
 		began := time.Now()
 		for range rounds {
@@ -252,7 +253,7 @@ func inTurn(all []*match.Machine, rounds int) (fastest float64) {
 }
 
 // withOtherWork returns the middle one of the times of single ticks.
-func withOtherWork(all []*match.Machine, samples int) time.Duration {
+func withOtherWork(all []*lobby.Lobby, samples int) time.Duration {
 	other := make([]byte, 256<<20)
 	var took []time.Duration
 	for i := range samples {

@@ -16,10 +16,11 @@ import (
 
 	"github.com/gorilla/websocket"
 
-	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/live/outbox"
 	"turnvex.example/turnvex/internal/node/api"
 	"turnvex.example/turnvex/internal/tool/load"
@@ -65,11 +66,11 @@ func encodeTick(t *Table) error {
 	if b == nil {
 		return problems
 	}
-	m := match.New(b, match.Setup{Code: "THRNG2", Seed: 1})
+	m := lobby.New(b, lobby.Setup{Code: "THRNG2", Seed: 1})
 	feed := replica.NewFeed(replica.NewFace(b.Schema, nil))
 	var viewers [100]replica.Viewer
 	for i := range viewers {
-		seat := m.Step(&match.Input{Kind: match.Enter, Acct: fmt.Sprint(i), Name: fmt.Sprint("Skiff ", i)}).Seat
+		seat := m.Step(&step.Input{Kind: step.Enter, Acct: fmt.Sprint(i), Name: fmt.Sprint("Skiff ", i)}).Seat
 		viewers[i] = replica.Viewer{Enc: replica.CBOR, View: replica.View{Seats: []sheet.ID{seat}}}
 	}
 	st := m.Store()

@@ -2,12 +2,11 @@ package cli
 
 import (
 	"context"
+	_ "embed"
 	"flag"
 	"fmt"
 	"os"
 	"regexp"
-
-	_ "embed"
 )
 
 //go:embed first.yaml

@@ -9,9 +9,9 @@ import (
 	"os"
 	"time"
 
-	"turnvex.example/turnvex/internal/core/match"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/tool/rehearse"
 	"turnvex.example/turnvex/internal/tool/script"
@@ -77,8 +77,8 @@ func compileFile(t *Terminal, file string) (*rulebook.Book, error) {
 	return book, nil
 }
 
-func readOptions(book *rulebook.Book, given optionList) ([]match.Named, error) {
-	var out []match.Named
+func readOptions(book *rulebook.Book, given optionList) ([]step.Named, error) {
+	var out []step.Named
 	for _, f := range book.Options {
 		raw, ok := given[f.Name]
 		if !ok {
@@ -89,7 +89,7 @@ func readOptions(book *rulebook.Book, given optionList) ([]match.Named, error) {
 		if err != nil {
 			return nil, errUsage{fmt.Sprintf("the option %s: %s", f.Name, err)}
 		}
-		out = append(out, match.Named{Name: f.Name, Value: v})
+		out = append(out, step.Named{Name: f.Name, Value: v})
 	}
 	for name := range given {
 		return nil, errUsage{fmt.Sprintf("%s has no option %q", book.Name, name)}

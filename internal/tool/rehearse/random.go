@@ -6,9 +6,10 @@ import (
 	"math/rand/v2"
 	"time"
 
-	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/journal"
 )
 
@@ -19,18 +20,18 @@ const looksASecond = 4
 type actor struct {
 	seat sheet.ID
 	seq  uint64
-	in   match.Input
+	in   step.Input
 }
 
 // table is a match with random players.
 type table struct {
 	b      *rulebook.Book
-	m      *match.Machine
+	m      *lobby.Lobby
 	r      *rand.Rand
 	oc     *outcome
 	actors []actor
 	record *journal.Writer
-	in     match.Input
+	in     step.Input
 	stop   bool // further intents would change nothing
 }
 
@@ -56,19 +57,19 @@ func Record(b *rulebook.Book, o Options, i int, w io.Writer) error {
 	return jw.Hash(t.m)
 }
 
-func setup(o *Options, seed uint64) match.Setup {
-	return match.Setup{Code: "REHEARSE", Seed: seed, Options: o.Options}
+func setup(o *Options, seed uint64) lobby.Setup {
+	return lobby.Setup{Code: "REHEARSE", Seed: seed, Options: o.Options}
 }
 
 func newTable(b *rulebook.Book, o *Options, seed uint64, record *journal.Writer) *table {
-	t := &table{b: b, m: match.New(b, setup(o, seed)), r: rand.New(rand.NewPCG(seed, 1)), oc: newOutcome(seed), record: record}
+	t := &table{b: b, m: lobby.New(b, setup(o, seed)), r: rand.New(rand.NewPCG(seed, 1)), oc: newOutcome(seed), record: record}
 	for n := range o.Players {
-		t.in = match.Input{Kind: match.Enter, Acct: fmt.Sprint("player", n+1), Name: fmt.Sprint("Player ", n+1), Conn: fmt.Sprint(n)}
+		t.in = step.Input{Kind: step.Enter, Acct: fmt.Sprint("player", n+1), Name: fmt.Sprint("Player ", n+1), Conn: fmt.Sprint(n)}
 		seat := t.take()
 		if seat == 0 {
 			continue
 		}
-		t.in = match.Input{Kind: match.Loaded, Seat: seat}
+		t.in = step.Input{Kind: step.Loaded, Seat: seat}
 		t.take()
 		t.actors = append(t.actors, actor{seat: seat})
 	}
@@ -92,11 +93,11 @@ func (t *table) take() sheet.ID {
 // until it is over or the limit has passed.
 func (t *table) play(o *Options) {
 	for _, a := range t.actors {
-		t.in = match.Input{Kind: match.Intent, Seat: a.seat, Verb: match.VerbReady}
+		t.in = step.Input{Kind: step.Intent, Seat: a.seat, Verb: step.Ready}
 		t.take()
 	}
 	if t.m.State() == rulebook.Gathering && len(t.actors) > 0 {
-		t.in = match.Input{Kind: match.Intent, Seat: t.actors[0].seat, Verb: match.VerbStart}
+		t.in = step.Input{Kind: step.Intent, Seat: t.actors[0].seat, Verb: step.Start}
 		t.take()
 	}
 	if t.b.Players.Least > len(t.actors) || t.m.State() == rulebook.Gathering {
@@ -114,7 +115,7 @@ func (t *table) play(o *Options) {
 			}
 		}
 		if !acted && t.m.Next() > 0 && t.m.Next() <= tick {
-			t.in = match.Input{At: tick, Kind: match.Tick}
+			t.in = step.Input{At: tick, Kind: step.Tick}
 			t.take()
 		}
 	}
@@ -126,7 +127,7 @@ func (t *table) play(o *Options) {
 // act lets a player do something at random: steer, or use an action on somebody.
 func (t *table) act(a *actor, tick sheet.Tick) {
 	a.seq++
-	t.in = match.Input{At: tick, Kind: match.Intent, Seat: a.seat, Seq: a.seq}
+	t.in = step.Input{At: tick, Kind: step.Intent, Seat: a.seat, Seq: a.seq}
 	me := t.m.Store().Get(a.seat)
 	if me == nil {
 		return
@@ -138,14 +139,14 @@ func (t *table) act(a *actor, tick sheet.Tick) {
 	case len(t.b.Actions) > 0:
 		t.use(me, t.b.Actions[t.r.IntN(len(t.b.Actions))])
 	default:
-		t.in = match.Input{At: tick, Kind: match.Tick}
+		t.in = step.Input{At: tick, Kind: step.Tick}
 	}
 	t.take()
 }
 
 // steer heads for a piece, another player or anywhere.
 func (t *table) steer(me *sheet.Row) {
-	t.in.Verb = match.VerbSteer
+	t.in.Verb = step.Steer
 	pos := t.b.F.Player.Pos
 	x, y := me.Pos(pos)
 	pieces := t.m.Store().Of(sheet.Piece)
@@ -188,12 +189,12 @@ func (t *table) other(me *sheet.Row) *sheet.Row {
 // use makes the intent to use an action, with a target, a direction and values
 // at random.
 func (t *table) use(me *sheet.Row, a *rulebook.Action) {
-	t.in.Verb, t.in.Name = match.VerbAct, a.Name
+	t.in.Verb, t.in.Name = step.Act, a.Name
 	p := t.other(me)
-	if a.Aim.Who == "anyone" && t.r.IntN(3) == 0 {
+	if a.Aim.Who == rulebook.WhoAnyone && t.r.IntN(3) == 0 {
 		p = me
 	}
-	if a.Aim.Who == "friends" {
+	if a.Aim.Who == rulebook.WhoFriends {
 		for _, q := range t.m.Store().Seated {
 			if q != me && q.Team == me.Team && (p == nil || p.Team != me.Team || t.r.IntN(2) == 0) {
 				p = q
@@ -212,7 +213,7 @@ func (t *table) use(me *sheet.Row, a *rulebook.Action) {
 		}
 	}
 	for _, f := range a.Takes {
-		t.in.Args = append(t.in.Args, match.Named{Name: f.Name, Value: t.value(f)})
+		t.in.Args = append(t.in.Args, step.Named{Name: f.Name, Value: t.value(f)})
 	}
 }
 

@@ -11,9 +11,10 @@ import (
 	"sync"
 	"time"
 
-	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/tool/script"
 )
@@ -26,7 +27,7 @@ type Options struct {
 	Seed    uint64        // of the first match; the others follow from it
 	Limit   time.Duration // of play time in one match, after which it counts as endless; 1 h if 0
 	Workers int           // as many as there are cores if 0
-	Options []match.Named // of the lobby
+	Options []step.Named // of the lobby
 }
 
 func (o *Options) defaults(b *rulebook.Book) error {
@@ -86,7 +87,7 @@ func Run(b *rulebook.Book, o Options) (*Report, error) {
 type outcome struct {
 	seed    uint64
 	ticks   sheet.Tick // of play
-	result  *match.Result
+	result  *step.Result
 	endless bool // it was not over at the limit
 	stuck   bool // nothing would ever have happened any more
 	faults  []string
@@ -108,20 +109,18 @@ func newOutcome(seed uint64) *outcome {
 }
 
 // note takes what an input led to into the outcome.
-func (oc *outcome) note(b *rulebook.Book, m *match.Machine, in *match.Input, out *match.Output) {
+func (oc *outcome) note(b *rulebook.Book, m *lobby.Lobby, in *step.Input, out *step.Output) {
 	oc.inputs++
-	for _, v := range out.Verdicts {
-		if !v.OK() {
-			oc.refused[string(v.Code)]++
-		} else if in.Verb == match.VerbAct && in.Kind == match.Intent {
-			oc.actions[in.Name]++
-		}
+	if v := &out.Verdict; !v.OK() {
+		oc.refused[string(v.Code)]++
+	} else if in.Verb == step.Act && in.Kind == step.Intent {
+		oc.actions[in.Name]++
 	}
 	for _, e := range out.Effects {
 		switch e.Kind {
-		case match.SaveResult:
+		case step.SaveResult:
 			oc.result = e.Result
-		case match.Fault:
+		case step.Fault:
 			oc.faults = append(oc.faults, e.Text)
 		}
 	}
@@ -138,13 +137,13 @@ func Script(b *rulebook.Book, steps []script.Step, o Options, tell func(at time.
 	if o.Limit == 0 {
 		o.Limit = time.Hour
 	}
-	setup := match.Setup{Code: "SCRIPT", Seed: o.Seed, Options: o.Options}
+	setup := lobby.Setup{Code: "SCRIPT", Seed: o.Seed, Options: o.Options}
 	st := script.NewStage(b, setup)
 	rep := script.Report(st)
 	oc := newOutcome(o.Seed)
-	var last *match.Input
+	var last *step.Input
 	said := st.Out
-	st.Out = func(out *match.Output) {
+	st.Out = func(out *step.Output) {
 		oc.note(b, st.M, last, out)
 		said(out)
 		for _, l := range rep.Lines() {
@@ -159,7 +158,7 @@ func Script(b *rulebook.Book, steps []script.Step, o Options, tell func(at time.
 		}
 	}
 	var failed error
-	st.Took = func(in *match.Input) {
+	st.Took = func(in *step.Input) {
 		last = in
 		if jw != nil {
 			failed = errors.Join(failed, jw.Hash(st.M), jw.Input(in))

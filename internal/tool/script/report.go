@@ -5,9 +5,9 @@ import (
 	"fmt"
 	"strings"
 
-	"turnvex.example/turnvex/internal/core/match"
 	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
 )
 
 // Reporter writes what happens on a stage as lines for a person. It keeps a
@@ -45,11 +45,9 @@ func (r *Reporter) say(format string, args ...any) {
 	r.lines = append(r.lines, fmt.Sprintf(format, args...))
 }
 
-func (r *Reporter) output(out *match.Output) {
-	for _, v := range out.Verdicts {
-		if !v.OK() {
-			r.say("refused: %s (%s)", v.Reason, v.Code)
-		}
+func (r *Reporter) output(out *step.Output) {
+	if v := &out.Verdict; !v.OK() {
+		r.say("refused: %s (%s)", v.Reason, v.Code)
 	}
 	for _, n := range out.Notices {
 		to := ""
@@ -78,12 +76,12 @@ func (r *Reporter) output(out *match.Output) {
 	st.ClearChanges()
 }
 
-func (r *Reporter) effect(e match.Effect) {
+func (r *Reporter) effect(e step.Effect) {
 	switch e.Kind {
-	case match.SaveResult:
+	case step.SaveResult:
 		data, _ := json.Marshal(e.Result)
 		r.say("result: %s", data)
-	case match.SaveRecord:
+	case step.SaveRecord:
 		var parts []string
 		for _, v := range e.Values {
 			if f := r.stage.Book.Schema.Field(sheet.Record, v.Name); f != nil && !f.BuiltIn {
@@ -91,19 +89,19 @@ func (r *Reporter) effect(e match.Effect) {
 			}
 		}
 		r.say("save the record of %s: %s", e.Account, strings.Join(parts, ", "))
-	case match.Drop:
+	case step.Drop:
 		r.say("end the connection of %s (%s)", e.Account, e.Reason)
-	case match.Seated:
+	case step.Seated:
 		r.say("%s has a seat now", e.Account)
-	case match.CloseLobby:
+	case step.CloseLobby:
 		r.say("close the lobby")
-	case match.AskReferee:
+	case step.AskReferee:
 		var parts []string
 		for _, t := range e.Decision.Tell {
 			parts = append(parts, t.Name+" "+t.Value.Show(nil, r.stage.Book.Rate, 0))
 		}
 		r.say("ask the referee %d: %s by %s; %s", e.Decision.No, e.Decision.Action, r.name(e.Decision.Seat), strings.Join(parts, ", "))
-	case match.Fault:
+	case step.Fault:
 		r.say("fault: %s", e.Text)
 	}
 }

@@ -5,27 +5,28 @@ import (
 	"strings"
 	"time"
 
-	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
 )
 
 // Stage plays steps on an authority. Records are empty and are loaded at once.
 type Stage struct {
-	M     *match.Machine
+	M     *lobby.Lobby
 	Book  *rulebook.Book
 	names []string                 // in order of entry
 	seats map[string]sheet.ID      // by name in the script
 	seq   map[sheet.ID]uint64      // of each seat's intents
-	Out   func(*match.Output)      // called with the output of each input; may be nil
-	Took  func(*match.Input)       // called with each input before it is taken; may be nil
-	kept  map[string][]match.Named // the records of those who have left
+	Out   func(*step.Output)      // called with the output of each input; may be nil
+	Took  func(*step.Input)       // called with each input before it is taken; may be nil
+	kept  map[string][]step.Named // the records of those who have left
 	now   time.Duration
 }
 
 // NewStage opens a lobby to play on.
-func NewStage(book *rulebook.Book, setup match.Setup) *Stage {
-	return &Stage{M: match.New(book, setup), Book: book, seats: map[string]sheet.ID{}, seq: map[sheet.ID]uint64{}, kept: map[string][]match.Named{}}
+func NewStage(book *rulebook.Book, setup lobby.Setup) *Stage {
+	return &Stage{M: lobby.New(book, setup), Book: book, seats: map[string]sheet.ID{}, seq: map[sheet.ID]uint64{}, kept: map[string][]step.Named{}}
 }
 
 // Now is how much time has passed on the stage.
@@ -41,26 +42,26 @@ func (st *Stage) Tick(at time.Duration) sheet.Tick {
 
 // Take hands one input to the authority at the present time and deals with what
 // it asks of its driver. It returns the seat of an accepted Enter.
-func (st *Stage) Take(in match.Input) sheet.ID {
+func (st *Stage) Take(in step.Input) sheet.ID {
 	in.At = max(st.Tick(st.now), st.M.Tick())
 	if st.Took != nil {
 		st.Took(&in)
 	}
 	out := st.M.Step(&in)
 	seat := out.Seat // out itself is valid until the next step only
-	var then []match.Input
+	var then []step.Input
 	for _, e := range out.Effects {
 		switch e.Kind {
-		case match.LoadRecord:
-			then = append(then, match.Input{Kind: match.Loaded, Seat: e.Seat, Record: st.kept[e.Account]})
-		case match.SaveRecord:
+		case step.LoadRecord:
+			then = append(then, step.Input{Kind: step.Loaded, Seat: e.Seat, Record: st.kept[e.Account]})
+		case step.SaveRecord:
 			st.kept[e.Account] = slices.Clone(e.Values)
-		case match.Seated:
+		case step.Seated:
 			name := strings.TrimPrefix(e.Account, "acct-")
 			st.seats[name] = e.Seat
 			st.names = append(st.names, name)
-		case match.SaveResult:
-			then = append(then, match.Input{Kind: match.Saved, N: e.Result.Match})
+		case step.SaveResult:
+			then = append(then, step.Input{Kind: step.Saved, N: e.Result.Match})
 		}
 	}
 	if st.Out != nil {
@@ -81,10 +82,10 @@ func (st *Stage) Pass(d time.Duration) {
 			break
 		}
 		st.now = max(st.now, time.Duration(next)*time.Second/time.Duration(st.Book.Rate))
-		st.Take(match.Input{Kind: match.Tick})
+		st.Take(step.Input{Kind: step.Tick})
 	}
 	st.now = end
-	st.Take(match.Input{Kind: match.Tick})
+	st.Take(step.Input{Kind: step.Tick})
 }
 
 // Do carries out one step.
@@ -119,11 +120,11 @@ func (st *Stage) Do(s Step) error {
 func (st *Stage) operator(s Step) error {
 	switch s.Verb {
 	case "ends":
-		st.Take(match.Input{Kind: match.Finish, Text: strings.Join(s.Args, " ")})
+		st.Take(step.Input{Kind: step.Finish, Text: strings.Join(s.Args, " ")})
 	case "closes":
-		st.Take(match.Input{Kind: match.Close})
+		st.Take(step.Input{Kind: step.Close})
 	case "holds": // places for the named, for ten seconds: operator holds Mara Joss party=red
-		in := match.Input{Kind: match.Reserve, N: int64(10 * st.Book.Rate)}
+		in := step.Input{Kind: step.Reserve, N: int64(10 * st.Book.Rate)}
 		for _, a := range s.Args {
 			if party, ok := strings.CutPrefix(a, "party="); ok {
 				in.Text = party
@@ -141,15 +142,15 @@ func (st *Stage) operator(s Step) error {
 func (st *Stage) referee(s Step) error {
 	switch s.Verb {
 	case "arrives":
-		st.Take(match.Input{Kind: match.RefereeOn, N: 1})
+		st.Take(step.Input{Kind: step.RefereeOn, N: 1})
 	case "leaves":
-		st.Take(match.Input{Kind: match.RefereeOn})
+		st.Take(step.Input{Kind: step.RefereeOn})
 	case "yes", "no":
 		n, err := s.ints(s.Args)
 		if err != nil || len(n) != 1 {
 			return s.fail("the number of the decision is missing, as in: referee yes 1")
 		}
-		st.Take(match.Input{Kind: match.Answer, N: n[0], Yes: s.Verb == "yes"})
+		st.Take(step.Input{Kind: step.Answer, N: n[0], Yes: s.Verb == "yes"})
 	default:
 		return s.fail("a referee arrives, leaves, or says yes or no, but does not %q", s.Verb)
 	}
@@ -162,7 +163,7 @@ func (st *Stage) player(s Step) error {
 	case "enters":
 		return st.enter(s)
 	case "waits":
-		st.Take(match.Input{Kind: match.Wait, Acct: "acct-" + s.Who, Name: s.Who, Conn: "conn-" + s.Who})
+		st.Take(step.Input{Kind: step.Wait, Acct: "acct-" + s.Who, Name: s.Who, Conn: "conn-" + s.Who})
 		return nil
 	}
 	id, ok := st.seats[s.Who]
@@ -171,14 +172,14 @@ func (st *Stage) player(s Step) error {
 	}
 	switch s.Verb {
 	case "leaves":
-		st.Take(match.Input{Kind: match.Leave, Seat: id})
+		st.Take(step.Input{Kind: step.Leave, Seat: id})
 		st.forget(s.Who)
 		return nil
 	case "drops":
-		st.Take(match.Input{Kind: match.Lost, Seat: id})
+		st.Take(step.Input{Kind: step.Lost, Seat: id})
 		return nil
 	case "returns":
-		st.Take(match.Input{Kind: match.Back, Seat: id})
+		st.Take(step.Input{Kind: step.Back, Seat: id})
 		return nil
 	}
 	in, err := st.intent(s)
@@ -186,7 +187,7 @@ func (st *Stage) player(s Step) error {
 		return err
 	}
 	st.seq[id]++
-	in.Kind, in.Seat, in.Seq = match.Intent, id, st.seq[id]
+	in.Kind, in.Seat, in.Seq = step.Intent, id, st.seq[id]
 	st.Take(in)
 	return nil
 }
@@ -197,7 +198,7 @@ func (st *Stage) forget(name string) {
 }
 
 func (st *Stage) enter(s Step) error {
-	in := match.Input{Kind: match.Enter, Acct: "acct-" + s.Who, Name: s.Who, Conn: "conn-" + s.Who}
+	in := step.Input{Kind: step.Enter, Acct: "acct-" + s.Who, Name: s.Who, Conn: "conn-" + s.Who}
 	for _, a := range s.Args {
 		if pass, ok := strings.CutPrefix(a, "password="); ok {
 			in.Pass = pass
@@ -216,39 +217,39 @@ func (st *Stage) enter(s Step) error {
 }
 
 // intent turns a step into an intent. A word that is no verb is an action.
-func (st *Stage) intent(s Step) (match.Input, error) {
+func (st *Stage) intent(s Step) (step.Input, error) {
 	target := func() (sheet.ID, error) {
 		if len(s.Args) != 1 {
 			return 0, s.fail("%s needs one player", s.Verb)
 		}
 		return st.seats[s.Args[0]], nil
 	}
-	var in match.Input
+	var in step.Input
 	var err error
 	switch s.Verb {
 	case "ready", "unready", "start", "pause", "resume":
-		in.Verb = match.Verb(s.Verb)
+		in.Verb = step.Verb(s.Verb)
 	case "named":
-		in.Verb, in.Text = match.VerbRename, strings.Join(s.Args, " ")
+		in.Verb, in.Text = step.Rename, strings.Join(s.Args, " ")
 	case "team":
-		in.Verb, in.Name = match.VerbTeam, strings.Join(s.Args, " ")
+		in.Verb, in.Name = step.Team, strings.Join(s.Args, " ")
 	case "kick", "ban", "swap":
-		in.Verb = match.Verb(s.Verb)
+		in.Verb = step.Verb(s.Verb)
 		in.Target, err = target()
 	case "shuffle":
-		in.Verb = match.VerbShuffle
+		in.Verb = step.Shuffle
 	case "unban":
-		in.Verb, in.Text = match.VerbUnban, "acct-"+strings.Join(s.Args, " ")
+		in.Verb, in.Text = step.Unban, "acct-"+strings.Join(s.Args, " ")
 	case "settings":
 		return st.settings(s)
 	case "host":
-		in.Verb = match.VerbHandOver
+		in.Verb = step.HandOver
 		in.Target, err = target()
 	case "steer", "claim":
-		in.Verb = match.Verb(s.Verb)
+		in.Verb = step.Verb(s.Verb)
 		err = st.point(s, s.Args, &in)
 	case "stop":
-		in.Verb, in.Name = match.VerbStop, strings.Join(s.Args, " ")
+		in.Verb, in.Name = step.Stop, strings.Join(s.Args, " ")
 	case "set":
 		return st.set(s)
 	default:
@@ -257,7 +258,7 @@ func (st *Stage) intent(s Step) (match.Input, error) {
 	return in, err
 }
 
-func (st *Stage) point(s Step, words []string, in *match.Input) error {
+func (st *Stage) point(s Step, words []string, in *step.Input) error {
 	n, err := s.ints(words)
 	if err != nil || len(n) != 2 {
 		return s.fail("%s needs two integers", s.Verb)
@@ -267,8 +268,8 @@ func (st *Stage) point(s Step, words []string, in *match.Input) error {
 }
 
 // action reads: ACTION [TARGET | X Y] [name=value ...].
-func (st *Stage) action(s Step) (match.Input, error) {
-	in := match.Input{Verb: match.VerbAct, Name: s.Verb}
+func (st *Stage) action(s Step) (step.Input, error) {
+	in := step.Input{Verb: step.Act, Name: s.Verb}
 	a := st.Book.Action(s.Verb)
 	var rest []string
 	for _, w := range s.Args {
@@ -289,7 +290,7 @@ func (st *Stage) action(s Step) (match.Input, error) {
 				if err != nil {
 					return in, s.fail("%s: %s", name, err)
 				}
-				in.Args = append(in.Args, match.Named{Name: name, Value: v})
+				in.Args = append(in.Args, step.Named{Name: name, Value: v})
 			}
 		}
 	}
@@ -304,29 +305,29 @@ func (st *Stage) action(s Step) (match.Input, error) {
 }
 
 // settings reads: settings NAME=VALUE ...
-func (st *Stage) settings(s Step) (match.Input, error) {
-	in := match.Input{Verb: match.VerbSettings}
+func (st *Stage) settings(s Step) (step.Input, error) {
+	in := step.Input{Verb: step.Settings}
 	for _, a := range s.Args {
 		name, raw, _ := strings.Cut(a, "=")
 		v := sheet.TextValue(raw)
-		if f := match.SettingField(st.Book, name); f != nil && name != "password" {
+		if f := lobby.SettingField(st.Book, name); f != nil && name != "password" {
 			var err error
 			if v, err = sheet.ReadLoose(f, raw); err != nil {
 				return in, s.fail("%s: %s", name, err)
 			}
 		}
-		in.Args = append(in.Args, match.Named{Name: name, Value: v})
+		in.Args = append(in.Args, step.Named{Name: name, Value: v})
 	}
 	return in, nil
 }
 
 // set reads: set [PLAYER.]FIELD VALUE; without a player it is the match's.
-func (st *Stage) set(s Step) (match.Input, error) {
+func (st *Stage) set(s Step) (step.Input, error) {
 	if len(s.Args) < 2 {
-		return match.Input{}, s.fail("set needs a field and a value, as in: Mara set Joss.hull 10")
+		return step.Input{}, s.fail("set needs a field and a value, as in: Mara set Joss.hull 10")
 	}
 	who, field, found := strings.Cut(s.Args[0], ".")
-	in := match.Input{Verb: match.VerbSet, Name: field}
+	in := step.Input{Verb: step.Set, Name: field}
 	kind := sheet.Player
 	if in.Target = st.seats[who]; !found || in.Target == 0 {
 		kind, in.Name = sheet.Match, s.Args[0]

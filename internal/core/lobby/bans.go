@@ -1,0 +1,35 @@
+package lobby
+
+import (
+	"slices"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
+)
+
+// ban removes a player for good.
+func (l *Lobby) ban(s *seat, id sheet.ID) step.Verdict {
+	t := l.seat(id)
+	account := ""
+	if t != nil {
+		account = t.Row.Text(l.book.F.Player.Account)
+	}
+	if v := l.kick(s, id); !v.OK() {
+		return v
+	}
+	if account != "" && !slices.Contains(l.banned, account) {
+		l.banned = append(l.banned, account)
+		l.banned = l.banned[max(len(l.banned)-maxBanned, 0):]
+	}
+	l.held = slices.DeleteFunc(l.held, func(r reservation) bool { return r.account == account })
+	return step.Verdict{}
+}
+
+func (l *Lobby) unban(s *seat, account string) step.Verdict {
+	if !l.hostIs(s) {
+		return step.Verdict{Code: code.NotHost, Reason: "only the host lets players in again"}
+	}
+	l.banned = slices.DeleteFunc(l.banned, func(b string) bool { return b == account })
+	return step.Verdict{}
+}

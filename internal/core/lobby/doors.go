@@ -1,0 +1,81 @@
+package lobby
+
+import (
+	"fmt"
+	"slices"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
+)
+
+// The bounds of what a lobby remembers of people without a seat.
+const (
+	maxLine   = 100
+	maxBanned = 200
+)
+
+// admits tells whether a newcomer may have a seat now, and says which of all
+// reasons it is that they may not.
+func (l *Lobby) admits(in *step.Input) (code.Code, string) {
+	if c, why := l.lets(in); c != code.OK {
+		return c, why
+	}
+	same := 0
+	for _, s := range l.seats {
+		same += int(sheet.Bit(s.conn == in.Conn && in.Conn != ""))
+	}
+	switch {
+	case same >= l.book.Players.Local:
+		return code.TooManyLocals, fmt.Sprintf("at most %d players may share a connection here", l.book.Players.Local)
+	case l.vacant() != nil:
+		return code.OK, ""
+	case l.freeFor(in.Acct) <= 0:
+		return l.full()
+	case len(l.teams) > 0 && !l.anyTeamFree():
+		return code.LobbyFull, "every team is full"
+	}
+	return code.OK, ""
+}
+
+// full says how full the lobby is.
+func (l *Lobby) full() (code.Code, string) {
+	most, held := l.row.Int(l.book.F.Lobby.Capacity), len(l.held)
+	if held > 0 {
+		return code.LobbyFull, fmt.Sprintf("of %d seats %d are taken and %d are held for others", most, len(l.seats), held)
+	}
+	return code.LobbyFull, fmt.Sprintf("all %d seats are taken", most)
+}
+
+// lets tells whether somebody may come in at all, be there room or not.
+func (l *Lobby) lets(in *step.Input) (code.Code, string) {
+	for _, s := range l.seats {
+		if in.Acct != "" && s.Row.Text(l.book.F.Player.Account) == in.Acct && !s.gone {
+			return code.AlreadyIn, "you have a seat in this lobby already"
+		}
+	}
+	held := slices.ContainsFunc(l.held, func(r reservation) bool { return r.account == in.Acct })
+	switch {
+	case in.Acct != "" && slices.Contains(l.banned, in.Acct):
+		return code.Banned, "you are banned from this lobby"
+	case !l.row.Flag(l.book.F.Lobby.Open) && !held:
+		return code.LobbyClosed, "the lobby takes no newcomers"
+	case l.password != "" && in.Pass != l.password && !held && in.Acct != "":
+		return code.WrongPassword, "the lobby asks for a password, and this is not it"
+	case l.State() == rulebook.Playing && l.book.Players.Late == rulebook.LateRefuse:
+		return code.Late, "a match is running, and nobody is let in during it"
+	}
+	return code.OK, ""
+}
+
+// freeFor is how many seats are free for an account: those held for others are not.
+func (l *Lobby) freeFor(account string) int {
+	free := int(l.row.Int(l.book.F.Lobby.Capacity)) - len(l.seats)
+	for _, r := range l.held {
+		if r.account != account {
+			free--
+		}
+	}
+	return free
+}

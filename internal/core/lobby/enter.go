@@ -1,0 +1,105 @@
+package lobby
+
+import (
+	"slices"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
+)
+
+// enter gives a newcomer a seat, or says why not.
+func (l *Lobby) enter(in *step.Input) {
+	if c, why := l.admits(in); c != code.OK {
+		l.answer(step.Verdict{Code: c, Reason: why})
+		return
+	}
+	if s := l.vacant(); s != nil {
+		l.takeOver(s, in)
+		return
+	}
+	s := l.takeSeat(in)
+	l.out.Seat = s.Row.ID
+	l.answer(step.Verdict{Seat: s.Row.ID})
+	l.startCheck()
+}
+
+// takeSeat makes a new seat.
+func (l *Lobby) takeSeat(in *step.Input) *seat {
+	f := &l.book.F.Player
+	s := &seat{Player: match.NewPlayer(l.st, in.Name), conn: in.Conn, party: l.useReservation(in.Acct)}
+	l.st.SetInt(s.Row, f.Slot, l.freeSlot())
+	l.seats = append(l.seats, s)
+	l.emptyAt = 0
+	l.st.SetText(s.Row, f.Account, in.Acct)
+	l.st.SetInt(s.Row, f.Record, int64(s.Record.ID))
+	l.st.SetText(s.Row, f.Name, l.distinctName(s, in.Name))
+	l.placeInTeam(s, in.Team)
+	l.counts()
+	if l.host() == nil {
+		l.st.SetInt(l.row, l.book.F.Lobby.Host, int64(s.Row.ID))
+	}
+	l.out.Do(step.Effect{Kind: step.LoadRecord, Seat: s.Row.ID, Account: in.Acct})
+	return s
+}
+
+// freeSlot returns the smallest number that no seat has.
+func (l *Lobby) freeSlot() int64 {
+	for n := int64(0); ; n++ {
+		if !slices.ContainsFunc(l.seats, func(s *seat) bool { return s.Row.Int(l.book.F.Player.Slot) == n }) {
+			return n
+		}
+	}
+}
+
+// vacant returns a seat that stands in for somebody gone, if the rulebook gives
+// such seats to newcomers.
+func (l *Lobby) vacant() *seat {
+	if l.book.Players.Gone != rulebook.GoneStandIn {
+		return nil
+	}
+	for _, s := range l.seats {
+		if s.gone {
+			return s
+		}
+	}
+	return nil
+}
+
+// takeOver gives a gone player's seat, as it is, to a newcomer.
+func (l *Lobby) takeOver(s *seat, in *step.Input) {
+	f := &l.book.F.Player
+	l.match.SaveRecord(s.Player)
+	s.gone, s.heldUntil, s.lastSeq, s.answers, s.oldest, s.Name, s.conn = false, 0, 0, nil, 0, in.Name, in.Conn
+	l.st.SetText(s.Row, f.Account, in.Acct)
+	l.st.SetText(s.Row, f.Name, l.distinctName(s, in.Name))
+	l.st.SetFlag(s.Row, f.Away, false)
+	l.st.SetFlag(s.Row, f.Loaded, false)
+	for _, rf := range l.book.Schema.Fields(sheet.Record) {
+		l.st.Set(s.Record, rf, rf.Start)
+	}
+	l.out.Do(step.Effect{Kind: step.LoadRecord, Seat: s.Row.ID, Account: in.Acct})
+	l.out.Seat = s.Row.ID
+	l.answer(step.Verdict{Seat: s.Row.ID})
+	l.match.EnoughAgain()
+}
+
+// loaded puts a player's record in place; only now the player has control.
+func (l *Lobby) loaded(in *step.Input) {
+	s := l.seat(in.Seat)
+	if s == nil || s.Row.Flag(l.book.F.Player.Loaded) {
+		return
+	}
+	for _, v := range in.Record {
+		if f := l.book.Schema.Field(sheet.Record, v.Name); f != nil && f.Type == v.Value.Type && f.Fits(v.Value) {
+			l.st.Set(s.Record, f, v.Value)
+		}
+	}
+	l.st.SetFlag(s.Row, l.book.F.Player.Loaded, true)
+	if l.match.InPlay() && l.book.Players.Late == rulebook.LateSeat && !l.match.Has(s.Player) {
+		l.match.Join(s.Player)
+	}
+	l.startCheck()
+}

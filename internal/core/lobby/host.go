@@ -1,0 +1,61 @@
+package lobby
+
+import (
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
+)
+
+// kick removes a player from the lobby at the host's word.
+func (l *Lobby) kick(s *seat, id sheet.ID) step.Verdict {
+	t := l.seat(id)
+	switch {
+	case !l.hostIs(s):
+		return step.Verdict{Code: code.NotHost, Reason: "only the host removes players"}
+	case t == nil:
+		return step.Verdict{Code: code.NoSeat, Reason: "there is no such seat in this lobby"}
+	case t == s:
+		return step.Verdict{Code: code.WrongTarget, Reason: "leave instead of removing yourself"}
+	}
+	l.out.Do(step.Effect{Kind: step.Drop, Seat: t.Row.ID, Account: t.Row.Text(l.book.F.Player.Account), Reason: code.Kicked})
+	l.leaveSeat(t)
+	return step.Verdict{}
+}
+
+// handOver makes another player the host.
+func (l *Lobby) handOver(s *seat, id sheet.ID) step.Verdict {
+	t := l.seat(id)
+	switch {
+	case !l.hostIs(s):
+		return step.Verdict{Code: code.NotHost, Reason: "only the host hands the lobby over"}
+	case t == nil || t.gone:
+		return step.Verdict{Code: code.NoSeat, Reason: "there is no such seat in this lobby"}
+	}
+	l.st.SetInt(l.row, l.book.F.Lobby.Host, int64(t.Row.ID))
+	return step.Verdict{}
+}
+
+func (l *Lobby) hostIs(s *seat) bool {
+	return l.row.Int(l.book.F.Lobby.Host) == int64(s.Row.ID)
+}
+
+// passHost makes the player who has been there longest the host; those who are
+// away come after those who are there.
+func (l *Lobby) passHost(from *seat) {
+	var next *seat
+	for _, s := range l.seats {
+		if s == from || s.gone {
+			continue
+		}
+		if next == nil || next.heldUntil > 0 && s.heldUntil == 0 {
+			next = s
+		}
+	}
+	id := int64(0)
+	if next != nil {
+		id = int64(next.Row.ID)
+	}
+	l.st.SetInt(l.row, l.book.F.Lobby.Host, id)
+}
+
+func (l *Lobby) host() *seat { return l.seat(sheet.ID(l.row.Int(l.book.F.Lobby.Host))) }

@@ -1,0 +1,125 @@
+package lobby
+
+import (
+	"fmt"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
+)
+
+// remembered is how many of a seat's latest verdicts are kept, to answer a
+// repeated intent again.
+const remembered = 32
+
+// answered is what is remembered of a verdict.
+type answered struct {
+	seq     uint64
+	at      sheet.Tick
+	refused *refusal // nil for an accepted one
+}
+
+type refusal struct {
+	code   code.Code
+	reason string
+	left   int64
+}
+
+// intent answers what a seat asks for. A number that was answered before is
+// answered again and nothing is done twice.
+func (l *Lobby) intent(in *step.Input) {
+	s := l.seat(in.Seat)
+	if s == nil {
+		l.answer(step.Verdict{Seat: in.Seat, Seq: in.Seq, Code: code.NoSeat, Reason: "there is no such seat in this lobby"})
+		return
+	}
+	if in.Seq > 0 && in.Seq <= s.lastSeq {
+		l.out.Verdict = l.again(s, in)
+		return
+	}
+	v := l.grant(s, in)
+	v.Seat, v.Seq, v.At = in.Seat, in.Seq, l.tick()
+	s.remember(v)
+	l.out.Verdict = v
+}
+
+// again is the verdict of an intent that was answered before.
+func (l *Lobby) again(s *seat, in *step.Input) step.Verdict {
+	for i := range s.answers {
+		a := &s.answers[i]
+		if a.seq != in.Seq {
+			continue
+		}
+		v := step.Verdict{Seat: in.Seat, Seq: in.Seq, At: a.at}
+		if r := a.refused; r != nil {
+			v.Code, v.Reason, v.Left = r.code, r.reason, r.left
+		}
+		return v
+	}
+	return step.Verdict{Seat: in.Seat, Seq: in.Seq, Code: code.OldIntent, Reason: "this intent is too old to be answered again", At: l.tick()}
+}
+
+// remember keeps a verdict in place of the one remembered longest.
+func (s *seat) remember(v step.Verdict) {
+	if v.Seq == 0 {
+		return
+	}
+	s.lastSeq = v.Seq
+	a := answered{seq: v.Seq, at: v.At}
+	if !v.OK() {
+		a.refused = &refusal{v.Code, v.Reason, v.Left}
+	}
+	if len(s.answers) < remembered {
+		s.answers = append(s.answers, a)
+		s.oldest = 0
+		return
+	}
+	s.answers[s.oldest] = a
+	s.oldest = (s.oldest + 1) % remembered
+}
+
+// grant does what is asked for, or says why not.
+func (l *Lobby) grant(s *seat, in *step.Input) step.Verdict {
+	switch in.Verb {
+	case step.Act:
+		return l.match.Act(s.Player, in)
+	case step.Stop:
+		return l.match.StopAction(s.Player, in.Name)
+	case step.Steer:
+		return l.match.Steer(s.Player, in)
+	case step.Claim:
+		return l.match.Claim(s.Player, in)
+	case step.Pause:
+		return l.match.AskPause(s.Player)
+	case step.Resume:
+		return l.match.AskResume(s.Player)
+	case step.Ready, step.Unready:
+		return l.setReady(s, in.Verb == step.Ready)
+	case step.Rename:
+		return l.rename(s, in.Text)
+	case step.Team:
+		return l.changeTeam(s, in)
+	case step.Start:
+		return l.hostStarts(s)
+	case step.Kick:
+		return l.kick(s, in.Target)
+	case step.HandOver:
+		return l.handOver(s, in.Target)
+	case step.Settings:
+		return l.settings(s, in)
+	case step.Ban:
+		return l.ban(s, in.Target)
+	case step.Unban:
+		return l.unban(s, in.Text)
+	case step.Swap:
+		return l.swap(s, in.Target)
+	case step.Shuffle:
+		return l.shuffle(s)
+	case step.Set:
+		if !l.hostIs(s) {
+			return step.Verdict{Code: code.NotHost, Reason: "only the host sets fields by hand"}
+		}
+		return l.match.SetByHand(in)
+	}
+	return step.Verdict{Code: code.NoVerb, Reason: fmt.Sprintf("there is no intent %q", in.Verb)}
+}

@@ -1,0 +1,220 @@
+package lobby
+
+import (
+	"math/rand/v2"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
+)
+
+// Lobby is a lobby and the match that it runs. It is not safe for use by several
+// goroutines.
+//
+// Invariants:
+//  1. every seat has a Player and a Record sheet, and its place in seats is
+//     that of its Player sheet in the store;
+//  2. lobby.seats is the number of seats, team.size that of the team's players;
+//  3. there is a host exactly when there is a seat whose player may come back;
+//  4. a Match sheet exists exactly while the lobby is playing or shows results;
+//  5. the match's players are exactly the seats whose playing flag is set.
+type Lobby struct {
+	book  *rulebook.Book
+	st    *sheet.Store
+	pcg   *rand.PCG
+	rng   *rand.Rand
+	out   step.Output
+	row   *sheet.Row
+	teams []*sheet.Row
+	match *match.Match
+
+	seats     []*seat
+	closed    bool
+	banned    []string
+	held      []reservation
+	line      []waiter
+	password  string     // the digest of it; "" for none
+	emptyAt   sheet.Tick // wall tick at which the empty lobby closes; 0 when it is not empty
+	nextHold  sheet.Tick // no hold runs out before this wall tick; 0 when none is under way
+	startAt   sheet.Tick // wall tick of the start; 0 when none is under way
+	hostStart bool       // the countdown under way was asked for by the host
+}
+
+// Setup is how a lobby is opened. Its zero value is a listed, open lobby of the
+// rulebook's size.
+type Setup struct {
+	Code     string       // the join code
+	Title    string       // the rulebook's if it is empty
+	Region   string       // of the node
+	Capacity int          // 0: what the rulebook allows
+	Practice bool         // nothing of it is kept, and fields may be set by hand
+	Seed     uint64       // of everything that happens by chance
+	Options  []step.Named // checked before against the rulebook's options
+	Hidden   bool         // found by its code only
+	Closed   bool         // takes no newcomers at first
+	Password string       // the digest of a password; "" for none
+	Watchers int          // how many may watch; 0: what the rulebook allows, negative: nobody
+}
+
+// New opens a lobby. The rulebook must have compiled without errors.
+func New(book *rulebook.Book, s Setup) *Lobby {
+	l := bare(book)
+	*l.pcg = *rand.NewPCG(s.Seed, 0x7475726e766578)
+	l.row = l.st.Add(sheet.Lobby)
+	for _, t := range book.Teams.List {
+		r := l.st.Add(sheet.Team)
+		r.Team = r.ID
+		l.st.SetText(r, book.F.Team.Name, t.Name)
+		l.st.SetText(r, book.F.Team.Title, t.Title)
+		l.teams = append(l.teams, r)
+	}
+	l.match = match.New(book, l.st, l.rng, &l.out, l.row, l.teams)
+	l.open(s)
+	l.emptyAt = sheet.Tick(emptyFor * book.Rate)
+	l.match.Settle()
+	return l
+}
+
+// bare is a lobby without any state.
+func bare(book *rulebook.Book) *Lobby {
+	l := &Lobby{book: book, st: sheet.NewStore(book.Schema), pcg: &rand.PCG{}}
+	l.st.Watch = book.Watched
+	l.rng = rand.New(l.pcg)
+	return l
+}
+
+func (l *Lobby) open(s Setup) {
+	f := &l.book.F.Lobby
+	if s.Capacity <= 0 || s.Capacity > l.book.Players.Most {
+		s.Capacity = l.book.Players.Most
+	}
+	if s.Title == "" {
+		s.Title = l.book.Title
+	}
+	l.st.SetText(l.row, f.Code, s.Code)
+	l.st.SetText(l.row, f.Title, s.Title)
+	l.st.SetText(l.row, f.Region, s.Region)
+	l.st.SetText(l.row, f.Rulebook, l.book.Name)
+	l.st.SetInt(l.row, f.Capacity, int64(s.Capacity))
+	l.st.SetFlag(l.row, f.Practice, s.Practice)
+	l.st.SetFlag(l.row, f.Open, !s.Closed)
+	l.st.SetFlag(l.row, f.Listed, !s.Hidden)
+	l.setPassword(s.Password)
+	watchers := int64(l.book.Spectators.Most)
+	if s.Watchers != 0 {
+		watchers = max(min(watchers, int64(s.Watchers)), 0)
+	}
+	l.st.SetInt(l.row, f.WatchMost, watchers)
+	for _, o := range s.Options {
+		if field := l.book.Schema.Field(sheet.Lobby, o.Name); field != nil {
+			l.st.Set(l.row, field, o.Value)
+		}
+	}
+}
+
+func (l *Lobby) setPassword(digest string) {
+	l.password = digest
+	l.st.SetFlag(l.row, l.book.F.Lobby.Password, digest != "")
+}
+
+// Book returns the rulebook that the lobby runs.
+func (l *Lobby) Book() *rulebook.Book { return l.book }
+
+// Store returns the lobby's sheets, for reading.
+func (l *Lobby) Store() *sheet.Store { return l.st }
+
+// Row returns the lobby's own sheet, for reading.
+func (l *Lobby) Row() *sheet.Row { return l.row }
+
+// Tick returns the present wall tick.
+func (l *Lobby) Tick() sheet.Tick { return l.tick() }
+
+func (l *Lobby) tick() sheet.Tick { return l.match.Wall() }
+
+// PlayTick returns the present play tick.
+func (l *Lobby) PlayTick() sheet.Tick { return l.match.Play() }
+
+// Closed tells whether the lobby has closed for good.
+func (l *Lobby) Closed() bool { return l.closed }
+
+// State returns the lobby's state, one of rulebook.Gathering and so on.
+func (l *Lobby) State() int { return int(l.row.Int(l.book.F.Lobby.State)) }
+
+// Seats returns the number of seats taken.
+func (l *Lobby) Seats() int { return len(l.seats) }
+
+// Step takes the lobby to the input's tick and applies it. The output is valid
+// until the next Step. A closed lobby refuses everything.
+func (l *Lobby) Step(in *step.Input) *step.Output {
+	l.out.Reset()
+	l.match.Allow()
+	if !l.closed {
+		l.advance(in.At)
+	}
+	if !l.closed && in.Kind != step.Tick {
+		l.apply(in)
+		l.match.Settle()
+	} else if l.closed && in.Kind.Answered() {
+		l.answer(step.Verdict{Seat: in.Seat, Seq: in.Seq, Code: code.LobbyGone, Reason: "the lobby has closed"})
+	}
+	return &l.out
+}
+
+// apply does what an input asks for.
+func (l *Lobby) apply(in *step.Input) {
+	switch in.Kind {
+	case step.Enter:
+		l.enter(in)
+	case step.Intent:
+		l.intent(in)
+	case step.Lost:
+		l.lost(in.Seat)
+	case step.Back:
+		l.back(in.Seat)
+	case step.Leave:
+		l.leave(in.Seat)
+	case step.Loaded:
+		l.loaded(in)
+	case step.Saved:
+		l.match.Saved(in.N)
+	case step.Ping:
+		if s := l.seat(in.Seat); s != nil {
+			l.st.SetInt(s.Row, l.book.F.Player.Ping, in.N)
+		}
+	case step.Spectators:
+		l.st.SetInt(l.row, l.book.F.Lobby.Spectators, in.N)
+	case step.RefereeOn:
+		l.match.RefereeOn(in.N != 0)
+	case step.Answer:
+		l.answer(l.match.Answer(in.N, in.Yes))
+	case step.Finish:
+		l.match.Finish(in.Text)
+	case step.Close:
+		l.close()
+	case step.Field:
+		l.answer(l.match.SetByHand(in))
+	case step.Reserve:
+		l.answer(l.reserve(in))
+	case step.Wait:
+		l.answer(l.wait(in))
+	case step.Unwait:
+		l.unwait(in.Conn)
+	}
+}
+
+// answer gives the step's verdict.
+func (l *Lobby) answer(v step.Verdict) {
+	v.At = l.tick()
+	l.out.Verdict = v
+}
+
+func (l *Lobby) close() {
+	l.closed = true // nobody gets a seat that becomes free now
+	for len(l.seats) > 0 {
+		l.remove(l.seats[len(l.seats)-1])
+	}
+	l.st.SetInt(l.row, l.book.F.Lobby.State, rulebook.Closed)
+	l.out.Do(step.Effect{Kind: step.CloseLobby})
+}

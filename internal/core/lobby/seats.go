@@ -1,0 +1,94 @@
+package lobby
+
+import (
+	"slices"
+
+	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// seat is a player's place in the lobby, beside what the match knows of them.
+type seat struct {
+	*match.Player
+	conn      string     // players with the same one share a connection
+	heldUntil sheet.Tick // wall tick until which a lost connection keeps it; 0 when it is there
+	gone      bool       // the hold has run out, and the rulebook keeps the seat until the match ends
+	lastSeq   uint64     // the number of the last intent that was answered
+	answers   []answered // the latest, at most as many as are remembered
+	oldest    int        // which of them is the next to be forgotten, once there are so many
+	party     string     // people who came together; "" for alone
+	swap      sheet.ID   // with whom the player wants to exchange sides
+}
+
+func (l *Lobby) seat(id sheet.ID) *seat {
+	for _, s := range l.seats {
+		if s.Row.ID == id {
+			return s
+		}
+	}
+	return nil
+}
+
+// SeatOf returns the seat of an account on a connection, or 0.
+func (l *Lobby) SeatOf(account string) sheet.ID {
+	for _, s := range l.seats {
+		if s.Row.Text(l.book.F.Player.Account) == account {
+			return s.Row.ID
+		}
+	}
+	return 0
+}
+
+// counts writes the numbers that follow from the roster, in one place.
+func (l *Lobby) counts() {
+	l.st.SetInt(l.row, l.book.F.Lobby.Seats, int64(len(l.seats)))
+	l.st.SetInt(l.row, l.book.F.Lobby.Reserved, int64(len(l.held)))
+	l.st.SetInt(l.row, l.book.F.Lobby.Waiting, int64(len(l.line)))
+	for _, t := range l.teams {
+		l.st.SetInt(t, l.book.F.Team.Size, int64(l.teamSize(t)))
+	}
+}
+
+// LastIntent returns the number of a seat's last intent that was answered.
+func (l *Lobby) LastIntent(id sheet.ID) uint64 {
+	if s := l.seat(id); s != nil {
+		return s.lastSeq
+	}
+	return 0
+}
+
+// leave gives a seat up. A seat that is not there is left alone.
+func (l *Lobby) leave(id sheet.ID) {
+	if s := l.seat(id); s != nil {
+		l.leaveSeat(s)
+	}
+}
+
+func (l *Lobby) leaveSeat(s *seat) {
+	if l.State() == rulebook.Starting {
+		l.callOff() // whoever leaves calls the start off; it begins anew if all is there
+	}
+	if l.match.Has(s.Player) {
+		l.match.Leave(s.Player)
+	}
+	l.remove(s)
+	l.startCheck()
+}
+
+// remove takes the seat and its sheets away and hands the host on.
+func (l *Lobby) remove(s *seat) {
+	l.match.Drop(s.Player)
+	if l.hostIs(s) {
+		l.passHost(s)
+	}
+	l.seats = slices.DeleteFunc(l.seats, func(x *seat) bool { return x == s })
+	l.st.ClearRefs(s.Row)
+	l.st.Remove(s.Record)
+	l.st.Remove(s.Row)
+	l.counts()
+	l.seatWaiting()
+	if len(l.seats) == 0 {
+		l.emptyAt = l.tick() + sheet.Tick(emptyFor*l.book.Rate)
+	}
+}

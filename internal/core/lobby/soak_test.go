@@ -1,0 +1,176 @@
+package lobby_test
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"turnvex.example/turnvex/internal/core/lobby"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/state"
+	"turnvex.example/turnvex/internal/core/step"
+)
+
+func load(t testing.TB, file string) *rulebook.Book {
+	t.Helper()
+	src, err := os.ReadFile(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	book, problems := rulebook.Compile(src)
+	if book == nil {
+		t.Fatalf("%s:\n%s", file, problems.Error())
+	}
+	return book
+}
+
+// randomInput makes up something that might happen next.
+func randomInput(r *rand.Rand, m *lobby.Lobby, seats []sheet.ID) step.Input {
+	in := step.Input{At: m.Tick() + sheet.Tick(r.IntN(4))}
+	if len(seats) > 0 {
+		in.Seat = seats[r.IntN(len(seats))]
+		in.Target = seats[r.IntN(len(seats))]
+	}
+	in.Kind = step.Intent
+	in.X, in.Y, in.Point = r.Int64N(2001)-1000, r.Int64N(2001)-1000, true
+	actions := m.Book().Actions
+	switch n := r.IntN(100); {
+	case n < 3:
+		in.Kind, in.Acct, in.Name = step.Enter, fmt.Sprint("acct", r.IntN(12)), "Mara"
+	case n < 4:
+		in.Kind = step.Leave
+	case n < 6:
+		in.Kind = step.Lost
+	case n < 9:
+		in.Kind = step.Back
+	case n < 35:
+		in.Verb = step.Ready
+	case n < 55:
+		in.Verb = step.Steer
+	case n < 56:
+		in.Verb = step.Pause
+	case n < 60:
+		in.Verb = step.Resume
+	case n < 62:
+		in.Verb = step.Verbs[r.IntN(len(step.Verbs))]
+	case n < 65:
+		in.Kind = step.Tick
+		in.At += sheet.Tick(r.IntN(400))
+	default:
+		in.Verb = step.Act
+		if len(actions) > 0 {
+			in.Name = actions[r.IntN(len(actions))].Name
+		}
+	}
+	return in
+}
+
+// TestRandomPlay lets anything happen in any order: no invariant may break, and
+// the same inputs must give the same hash at every step.
+func TestRandomPlay(t *testing.T) {
+	files, _ := filepath.Glob("../../../demo/rulebooks/*.yaml")
+	seed := uint64(time.Now().UnixNano())
+	t.Logf("seed %d", seed)
+	for _, file := range files {
+		book := load(t, file)
+		r := rand.New(rand.NewPCG(seed, 1))
+		a, b := lobby.New(book, lobby.Setup{Code: "ABCDEF", Seed: seed}), lobby.New(book, lobby.Setup{Code: "ABCDEF", Seed: seed})
+		var seats []sheet.ID
+		ended := 0
+		for i := 0; i < 20000 && !a.Closed(); i++ {
+			in := randomInput(r, a, seats)
+			out := a.Step(&in)
+			if out.Seat != 0 {
+				seats = append(seats, out.Seat)
+				loaded := step.Input{At: in.At, Kind: step.Loaded, Seat: out.Seat}
+				b.Step(&in)
+				out = a.Step(&loaded)
+				in = loaded
+			}
+			for _, e := range out.Effects {
+				ended += map[bool]int{true: 1}[e.Kind == step.SaveResult]
+			}
+			if b.Step(&in); r.IntN(20) == 0 {
+				b = restored(t, b)
+			}
+			if err := a.Check(); err != nil {
+				t.Fatalf("%s, seed %d, step %d, %s %s: %v", file, seed, i, in.Kind, in.Verb, err)
+			}
+			if why := misplaced(book, a); why != "" {
+				t.Fatalf("%s, seed %d, step %d: %s", file, seed, i, why)
+			}
+			if a.Hash() != b.Hash() {
+				t.Fatalf("%s, seed %d, step %d: the hashes differ: %v", file, seed, i, state.Compare(a.Lines(), b.Lines(), 5))
+			}
+			a.Store().ClearChanges()
+		}
+		t.Logf("%s: %d matches ended", filepath.Base(file), ended)
+	}
+}
+
+// misplaced says what lies where it may not: a piece over another, a wall or the
+// edge, a body in a wall; a player who has just come back anywhere but at the spawn
+// point farthest from rivals.
+func misplaced(book *rulebook.Book, m *lobby.Lobby) string {
+	st, g := m.Store(), book.Ground
+	pieces := st.Of(sheet.Piece)
+	for i, p := range pieces {
+		x, y := p.Pos(book.F.Piece.Pos)
+		kind := book.Pieces[p.Int(book.F.Piece.Kind)]
+		if !g.Free(x, y, kind.Radius) {
+			return fmt.Sprintf("the %s at (%d, %d) is not free", kind.Name, x, y)
+		}
+		for _, q := range pieces[:i] {
+			qx, qy := q.Pos(book.F.Piece.Pos)
+			room := kind.Radius + book.Pieces[q.Int(book.F.Piece.Kind)].Radius + kind.Apart
+			if (x-qx)*(x-qx)+(y-qy)*(y-qy) < room*room {
+				return fmt.Sprintf("pieces at (%d, %d) and (%d, %d) overlap", x, y, qx, qy)
+			}
+		}
+	}
+	f := &book.F.Player
+	for _, p := range st.Seated {
+		x, y := p.Pos(f.Pos)
+		if !g.Free(x, y, book.Movement.Radius) {
+			return fmt.Sprintf("player %d at (%d, %d) is not free", p.ID, x, y)
+		}
+		justBack := p.Flag(f.Alive) && p.Sent.Has(f.Alive.No) && !p.Fresh && p.Sent.Has(f.Pos.No)
+		if why := notFarthest(book, st, p, x, y); justBack && book.Spawn.Pick == rulebook.PickFar && m.PlayTick() > 100 && why != "" {
+			return why
+		}
+	}
+	return ""
+}
+
+// notFarthest is the slow twin of the choice of a spawn point: no open point has
+// its nearest living rival farther away than where the player stands.
+func notFarthest(book *rulebook.Book, st *sheet.Store, p *sheet.Row, x, y int64) string {
+	f := &book.F.Player
+	nearest := func(x, y int64) int64 {
+		best := int64(1) << 62
+		for _, q := range st.Seated {
+			if q == p || !q.Flag(f.Alive) || q.Team == p.Team || q.Sent.Has(f.Alive.No) {
+				continue
+			}
+			qx, qy := q.Pos(f.Pos)
+			best = min(best, (x-qx)*(x-qx)+(y-qy)*(y-qy))
+		}
+		return best
+	}
+	others := 0
+	for _, q := range st.Seated {
+		if q != p && q.Sent.Has(f.Alive.No) {
+			others++ // they came or went in the same step: who was there then is not known here
+		}
+	}
+	for _, s := range book.Ground.Spawns {
+		if open := s.Team < 0 || st.Of(sheet.Team)[s.Team].ID == p.Team; open && others == 0 && nearest(s.X, s.Y) > nearest(x, y) {
+			return fmt.Sprintf("player %d came back at (%d, %d), but (%d, %d) is farther from rivals", p.ID, x, y, s.X, s.Y)
+		}
+	}
+	return ""
+}

@@ -1,0 +1,154 @@
+package lobby
+
+import (
+	"fmt"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
+)
+
+// missing says what a match still lacks, or nothing.
+func (l *Lobby) missing() (code.Code, string) {
+	if n, least := len(l.seats), l.book.Players.Least; n < least {
+		return code.TooFew, fmt.Sprintf("%d players are here, %d are needed", n, least)
+	}
+	for i, t := range l.teams {
+		if n, least := l.teamSize(t), l.book.Teams.List[i].Least; n < least {
+			return code.TooFew, fmt.Sprintf("team %s has %d players, %d are needed", l.book.Teams.List[i].Title, n, least)
+		}
+	}
+	for _, s := range l.seats {
+		if !s.Row.Flag(l.book.F.Player.Loaded) {
+			return code.Loading, "the record of " + s.Row.Text(l.book.F.Player.Name) + " is still being loaded"
+		}
+	}
+	return code.OK, ""
+}
+
+// startCheck begins the start countdown when all is there, and calls it off
+// when it no longer is.
+func (l *Lobby) startCheck() {
+	c, _ := l.missing()
+	switch l.State() {
+	case rulebook.Gathering:
+		if c == code.OK && l.book.Start.By != rulebook.StartHost && l.allReady() {
+			l.beginCountdown(false)
+		}
+	case rulebook.Starting:
+		if c != code.OK || !l.hostStart && !l.allReady() {
+			l.callOff()
+		}
+	}
+}
+
+func (l *Lobby) allReady() bool {
+	for _, s := range l.seats {
+		if !s.Row.Flag(l.book.F.Player.Ready) || s.heldUntil > 0 {
+			return false
+		}
+	}
+	return len(l.seats) > 0
+}
+
+func (l *Lobby) beginCountdown(byHost bool) {
+	f := &l.book.F.Lobby
+	l.hostStart = byHost
+	if l.book.Start.Countdown == 0 {
+		l.begin()
+		return
+	}
+	l.startAt = l.tick() + l.book.Start.Countdown
+	l.st.SetInt(l.row, f.State, rulebook.Starting)
+	l.st.SetClock(l.row, f.Countdown, int64(l.book.Start.Countdown), -1, l.tick())
+}
+
+// callOff ends the countdown under way.
+func (l *Lobby) callOff() {
+	l.startAt, l.hostStart = 0, false
+	l.st.SetInt(l.row, l.book.F.Lobby.State, rulebook.Gathering)
+	l.st.SetClock(l.row, l.book.F.Lobby.Countdown, 0, 0, l.tick())
+}
+
+// setReady answers ready and unready.
+func (l *Lobby) setReady(s *seat, on bool) step.Verdict {
+	switch state := l.State(); {
+	case state == rulebook.Playing:
+		return step.Verdict{Code: code.NotNow, Reason: "a match is running"}
+	case state == rulebook.Results && l.book.End.Then != rulebook.ThenVote:
+		return step.Verdict{Code: code.NotNow, Reason: "the result is being shown; the lobby is back in a moment"}
+	}
+	l.st.SetFlag(s.Row, l.book.F.Player.Ready, on)
+	l.startCheck()
+	return step.Verdict{}
+}
+
+// hostStarts answers start.
+func (l *Lobby) hostStarts(s *seat) step.Verdict {
+	if !l.hostIs(s) {
+		return step.Verdict{Code: code.NotHost, Reason: "only the host starts the match"}
+	}
+	if l.book.Start.By == rulebook.StartReady {
+		return step.Verdict{Code: code.NotNow, Reason: "this match starts when all are ready"}
+	}
+	if l.State() != rulebook.Gathering {
+		return step.Verdict{Code: code.NotNow, Reason: "the lobby is not gathering players now"}
+	}
+	if c, why := l.missing(); c != code.OK {
+		return step.Verdict{Code: c, Reason: why}
+	}
+	l.beginCountdown(true)
+	return step.Verdict{}
+}
+
+// begin starts a match with everyone who has a seat.
+func (l *Lobby) begin() {
+	l.callOff()
+	l.st.SetInt(l.row, l.book.F.Lobby.State, rulebook.Playing)
+	players := make([]*match.Player, len(l.seats))
+	for i, s := range l.seats {
+		players[i] = s.Player
+	}
+	l.match.Start(players)
+}
+
+// afterResult is what comes when the result has been shown.
+func (l *Lobby) afterResult() {
+	then := l.book.End.Then
+	if then == rulebook.ThenVote {
+		then = l.voted()
+	}
+	l.st.SetInt(l.row, l.book.F.Lobby.State, rulebook.Gathering)
+	l.match.Clear()
+	for _, s := range append([]*seat(nil), l.seats...) {
+		if l.book.End.Then == rulebook.ThenLobby || l.book.End.Then == rulebook.ThenVote {
+			l.st.SetFlag(s.Row, l.book.F.Player.Ready, false)
+		}
+		if s.gone {
+			l.remove(s)
+		}
+	}
+	l.st.TouchAll(sheet.Player)
+	switch c, _ := l.missing(); {
+	case then == rulebook.ThenClose:
+		l.close()
+	case then == rulebook.ThenAgain && len(l.seats) > 0 && c == code.OK:
+		l.begin()
+	default:
+		l.startCheck()
+	}
+}
+
+// voted is what more than half of the players want.
+func (l *Lobby) voted() rulebook.Then {
+	yes := 0
+	for _, s := range l.seats {
+		yes += int(sheet.Bit(s.Row.Flag(l.book.F.Player.Ready)))
+	}
+	if 2*yes > len(l.seats) {
+		return rulebook.ThenAgain
+	}
+	return rulebook.ThenLobby
+}

@@ -1,0 +1,64 @@
+package lobby
+
+import "turnvex.example/turnvex/internal/core/sheet"
+
+// emptyFor is how long a lobby without a seat stays open, in seconds.
+const emptyFor = 60
+
+// advance takes the lobby to wall tick to, one tick at a time where something
+// happens and in one stride where nothing does.
+func (l *Lobby) advance(to sheet.Tick) {
+	for l.tick() < to && !l.closed {
+		if to == l.tick()+1 { // a busy match: no need to ask whether anything happens
+			l.pass()
+			return
+		}
+		next := l.Next()
+		if next == 0 || next > to {
+			l.match.Skip(to - l.tick())
+			return
+		}
+		if next > l.tick()+1 {
+			l.match.Skip(next - 1 - l.tick())
+		}
+		l.pass()
+	}
+}
+
+// Next returns the next wall tick at which something happens by itself, or 0
+// for never. A driver may sleep until then.
+func (l *Lobby) Next() sheet.Tick {
+	if l.closed {
+		return 0
+	}
+	next := sheet.Sooner(l.startAt, l.emptyAt)
+	for i := range l.held {
+		next = sheet.Sooner(next, l.held[i].until)
+	}
+	for _, s := range l.seats {
+		next = sheet.Sooner(next, s.heldUntil)
+	}
+	if next = sheet.Sooner(next, l.match.Next()); next == 0 {
+		return 0
+	}
+	return max(next, l.tick()+1)
+}
+
+// pass lets one wall tick pass, in the order in which it is written.
+func (l *Lobby) pass() {
+	l.match.BeginTick()
+	l.holdsOver()
+	if l.startAt > 0 && l.startAt <= l.tick() {
+		l.begin()
+	}
+	if at := l.match.ShownUntil(); at > 0 && at <= l.tick() {
+		l.afterResult()
+	}
+	l.match.PassTick()
+	l.reservationsOver()
+	if l.emptyAt > 0 && l.emptyAt <= l.tick() {
+		l.close()
+		return
+	}
+	l.match.Settle()
+}

@@ -1,0 +1,179 @@
+package lobby
+
+import (
+	"encoding/binary"
+	"fmt"
+
+	"github.com/cespare/xxhash/v2"
+
+	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/state"
+)
+
+// notWalked lists the fields of this package that are not part of the state, and why.
+var notWalked = map[string]string{
+	"Lobby.book":  "the rulebook",
+	"Lobby.rng":   "draws from pcg",
+	"Lobby.out":   "of the step under way",
+	"Lobby.row":   "the store's first sheet",
+	"Lobby.teams": "the store's team sheets",
+}
+
+// walk walks over the whole state, hidden parts included.
+func (l *Lobby) walk(w *state.Walk) {
+	l.walkChance(w)
+	w.In("sheets", func() { l.st.Walk(w) })
+	if w.Restoring() && !w.Failed() {
+		l.restored(w)
+	}
+	if w.Failed() {
+		return
+	}
+	state.List(w, "seats", &l.seats, func(s **seat) {
+		if *s == nil {
+			*s = &seat{Player: &match.Player{}}
+		}
+		(*s).walk(w, l.st)
+	})
+	if w.Failed() {
+		return
+	}
+	state.Bool(w, "closed", &l.closed)
+	state.Texts(w, "banned", &l.banned)
+	state.List(w, "held", &l.held, func(r *reservation) { r.walk(w) })
+	state.List(w, "line", &l.line, func(x *waiter) { x.walk(w) })
+	state.Text(w, "password", &l.password)
+	state.Int(w, "empty at", &l.emptyAt)
+	state.Int(w, "next hold", &l.nextHold)
+	state.Int(w, "start at", &l.startAt)
+	state.Bool(w, "host start", &l.hostStart)
+	w.In("match", func() {
+		l.match.Walk(w, func(id sheet.ID) *match.Player {
+			if s := l.seat(id); s != nil {
+				return s.Player
+			}
+			return nil
+		})
+	})
+}
+
+// restored finds the sheets that are always there, and makes the match.
+func (l *Lobby) restored(w *state.Walk) {
+	lobbies := l.st.Of(sheet.Lobby)
+	l.teams = l.st.Of(sheet.Team)
+	if len(lobbies) != 1 || len(l.teams) != len(l.book.Teams.List) || len(l.st.Of(sheet.Match)) > 1 {
+		w.Fail("the sheets do not fit the rulebook")
+		return
+	}
+	l.row = lobbies[0]
+	l.match = match.New(l.book, l.st, l.rng, &l.out, l.row, l.teams)
+}
+
+func (l *Lobby) walkChance(w *state.Walk) {
+	data, err := l.pcg.MarshalBinary()
+	chance := string(data)
+	state.Text(w, "chance", &chance)
+	if err == nil && w.Restoring() && !w.Failed() {
+		err = l.pcg.UnmarshalBinary([]byte(chance))
+	}
+	if err != nil {
+		w.Fail("the source of chance: %w", err)
+	}
+}
+
+func (s *seat) walk(w *state.Walk, st *sheet.Store) {
+	s.Player.Walk(w, st)
+	state.Text(w, "conn", &s.conn)
+	state.Int(w, "held until", &s.heldUntil)
+	state.Bool(w, "gone", &s.gone)
+	state.Int(w, "last", &s.lastSeq)
+	state.List(w, "answers", &s.answers, func(a *answered) { a.walk(w) })
+	state.Int(w, "oldest", &s.oldest)
+	state.Text(w, "party", &s.party)
+	state.Int(w, "swap", &s.swap)
+	if len(s.answers) > remembered || s.oldest < 0 || s.oldest >= remembered {
+		w.Fail("a seat remembers %d verdicts, of which number %d is the oldest", len(s.answers), s.oldest)
+	}
+}
+
+func (a *answered) walk(w *state.Walk) {
+	state.Int(w, "seq", &a.seq)
+	state.Int(w, "at", &a.at)
+	refused := a.refused != nil
+	state.Bool(w, "refused", &refused)
+	if !refused {
+		return
+	}
+	if a.refused == nil {
+		a.refused = &refusal{}
+	}
+	state.Text(w, "code", &a.refused.code)
+	state.Text(w, "reason", &a.refused.reason)
+	state.Int(w, "left", &a.refused.left)
+}
+
+func (r *reservation) walk(w *state.Walk) {
+	state.Text(w, "account", &r.account)
+	state.Text(w, "party", &r.party)
+	state.Int(w, "until", &r.until)
+}
+
+func (x *waiter) walk(w *state.Walk) {
+	state.Text(w, "account", &x.account)
+	state.Text(w, "name", &x.name)
+	state.Text(w, "conn", &x.conn)
+	state.Text(w, "team", &x.team)
+}
+
+// Hash returns the hash of the whole state, hidden parts included.
+func (l *Lobby) Hash() uint64 { return state.Hash(l.walk) }
+
+// Lines lists the whole state, to be printed or compared.
+func (l *Lobby) Lines() []state.Line { return state.Lines(l.walk) }
+
+// The form of a checkpoint: its magic, of which the last character is the version,
+// the rulebook's version, the state, and the hash of all that.
+const checkpointMagic = "TVXCHKP1"
+
+// Save returns a checkpoint: the whole state, from which Restore makes the lobby
+// again. It belongs between two steps.
+func (l *Lobby) Save() []byte {
+	data := append([]byte(checkpointMagic), byte(len(l.book.Version)))
+	data = append(data, l.book.Version...)
+	data = state.Save(data, l.walk)
+	return binary.LittleEndian.AppendUint64(data, xxhash.Sum64(data))
+}
+
+// Restore makes a lobby from a checkpoint. The rulebook must be the very version
+// that the lobby ran.
+func Restore(book *rulebook.Book, data []byte) (*Lobby, error) {
+	head := len(checkpointMagic) + 1
+	if len(data) < head+8 || string(data[:head-2]) != checkpointMagic[:head-2] {
+		return nil, fmt.Errorf("this is not a checkpoint: it does not begin with %s", checkpointMagic)
+	}
+	if string(data[:head-1]) != checkpointMagic {
+		return nil, fmt.Errorf("this checkpoint is of version %q; version %q is read here", data[head-2], checkpointMagic[head-2])
+	}
+	body, sum := data[:len(data)-8], binary.LittleEndian.Uint64(data[len(data)-8:])
+	if xxhash.Sum64(body) != sum {
+		return nil, fmt.Errorf("the checkpoint is damaged: its hash is wrong")
+	}
+	version, rest := body[head:], int(body[head-1])
+	if rest > len(version) || string(version[:rest]) != book.Version {
+		return nil, fmt.Errorf("the checkpoint is of another version of the rulebook than %s", book.Version)
+	}
+	return restore(book, version[rest:])
+}
+
+func restore(book *rulebook.Book, body []byte) (*Lobby, error) {
+	l := bare(book)
+	if err := state.Restore(body, l.walk); err != nil {
+		return nil, fmt.Errorf("the checkpoint cannot be restored: %w", err)
+	}
+	if err := l.Check(); err != nil {
+		return nil, fmt.Errorf("the checkpoint holds a state that cannot be: %w", err)
+	}
+	return l, nil
+}

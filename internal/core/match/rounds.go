@@ -1,0 +1,73 @@
+package match
+
+import (
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// beginRound counts the round and resets what resets with it.
+func (m *Match) beginRound() {
+	m.run.round++
+	m.st.SetInt(m.row, m.book.F.Match.Round, m.run.round)
+	if m.run.round > 1 { // the match's own start has just done all this
+		m.st.ResetRow(m.row, sheet.ResetRound)
+		for _, t := range m.teams {
+			m.st.ResetRow(t, sheet.ResetRound)
+		}
+		for _, s := range m.players {
+			if s.Row.Flag(m.book.F.Player.Playing) {
+				m.st.ResetRow(s.Row, sheet.ResetRound)
+				m.spawn(s)
+			}
+		}
+		m.clearPieces()
+		m.giveBearers()
+	}
+	m.stirred = true
+	for i := range m.run.pieceNext {
+		m.run.pieceNext[i] = 0
+	}
+	m.emit(rulebook.OnRound, nil)
+}
+
+// roundOver counts the round for its winner and says what follows.
+func (m *Match) roundOver(next int, because string) (int, string) {
+	r := m.book.Rounds
+	m.derive()
+	order := m.contestants()
+	m.rank(order, r.Order, false)
+	f := m.roundsField()
+	if len(order) > 0 && (len(order) == 1 || m.compare(order[0], order[1], r.Order, false) != 0) {
+		m.st.SetInt(order[0], f, order[0].Int(f)+1)
+	}
+	lead, behind := int64(0), int64(0)
+	for _, c := range order {
+		if n := c.Int(f); n > lead {
+			lead, behind = n, lead
+		} else if n > behind {
+			behind = n
+		}
+	}
+	left := int64(r.Most) - m.run.round
+	switch {
+	case r.FirstTo > 0 && lead >= int64(r.FirstTo):
+		return rulebook.EndOfMatch, "rounds"
+	case r.FirstTo > 0 && r.Most < 2*r.FirstTo && lead-behind > left: // best of: nobody can catch up
+		return rulebook.EndOfMatch, "rounds"
+	case left > 0:
+		if next == rulebook.EndOfMatch { // the phase would end the match, but rounds are left to play
+			next = r.Phase
+		}
+		return next, because
+	case lead == behind && r.Tied != rulebook.EndOfMatch:
+		return r.Tied, "rounds"
+	}
+	return rulebook.EndOfMatch, "rounds"
+}
+
+func (m *Match) roundsField() *sheet.Field {
+	if m.book.Win.Teams {
+		return m.book.F.Team.Rounds
+	}
+	return m.book.F.Player.Rounds
+}

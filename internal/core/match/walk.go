@@ -1,0 +1,219 @@
+package match
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/state"
+	"turnvex.example/turnvex/internal/core/step"
+)
+
+// NotWalked lists the fields of this package and of package step that are not part
+// of the state, and why.
+var NotWalked = map[string]string{
+	"Match.book":    "the rulebook",
+	"Match.st":      "the lobby's, walked there",
+	"Match.rng":     "the lobby's, walked there",
+	"Match.env":     "wall and play are walked; the rest is set before each use",
+	"Match.out":     "of the step under way",
+	"Match.lobby":   "the lobby's, walked there",
+	"Match.teams":   "the lobby's, walked there",
+	"Match.none":    "never changes",
+	"Match.acts":    "of the rulebook",
+	"Match.whens":   "of the rulebook",
+	"Match.queue":   "empty between steps",
+	"Match.firings": "made anew before each use",
+	"Match.hits":    "empty between steps",
+	"Match.budget":  "set at the beginning of each step",
+	"Match.runs":    "set at the beginning of each tick",
+}
+
+// Walk walks over the match; find returns the player with that sheet, or nil.
+func (m *Match) Walk(w *state.Walk, find func(sheet.ID) *Player) {
+	state.Int(w, "wall", &m.wall)
+	state.Int(w, "play", &m.play)
+	m.env.Wall, m.env.Play = m.wall, m.play
+	m.st.WalkRow(w, "sheet", &m.row)
+	m.walkPlayers(w, find)
+	state.Bool(w, "referee", &m.referee)
+	state.Int(w, "count", &m.count)
+	state.Bool(w, "stirred", &m.stirred)
+	for k := range m.changed {
+		for i := range m.changed[k] {
+			state.Int(w, fmt.Sprintf("changed %s %d", sheet.Kind(k), i), &m.changed[k][i])
+		}
+	}
+	w.In("run", func() { m.walkRun(w) })
+	if w.Restoring() && !w.Failed() {
+		m.restored(w)
+	}
+}
+
+func (m *Match) walkPlayers(w *state.Walk, find func(sheet.ID) *Player) {
+	state.List(w, "players", &m.players, func(p **Player) {
+		id := sheet.ID(0)
+		if *p != nil {
+			id = (*p).Row.ID
+		}
+		if state.Int(w, "sheet", &id); w.Restoring() && !w.Failed() {
+			if *p = find(id); *p == nil {
+				w.Fail("player %d takes part, but has no seat", id)
+			}
+		}
+	})
+}
+
+// restored makes what follows from what was restored, and holds against the rulebook
+// what indexes into it.
+func (m *Match) restored(w *state.Walk) {
+	r := &m.run
+	if m.row == nil {
+		return
+	}
+	m.env.Match = m.row
+	phases := len(m.book.Phases)
+	if m.row.Kind != sheet.Match || r.phase < 0 || r.phase >= phases || r.toPhase < noPhase || r.toPhase >= phases ||
+		len(r.ruleNext) != len(m.book.Rules) || len(r.pieceNext) != len(m.book.Pieces) || len(r.pieceCount) != len(m.book.Pieces) {
+		w.Fail("the match does not fit the rulebook")
+	}
+}
+
+// Walk walks over what a match knows of a player beside the sheets.
+func (p *Player) Walk(w *state.Walk, st *sheet.Store) {
+	st.WalkRow(w, "player", &p.Row)
+	st.WalkRow(w, "record", &p.Record)
+	state.Text(w, "name", &p.Name)
+	state.Int(w, "respawn at", &p.respawnAt)
+	state.Int(w, "claim at", &p.claimAt)
+	if p.Row == nil || p.Row.Kind != sheet.Player || p.Record == nil || p.Record.Kind != sheet.Record {
+		w.Fail("a seat without the sheets of a player and a record")
+	}
+}
+
+func (m *Match) walkRun(w *state.Walk) {
+	r := &m.run
+	state.Bool(w, "over", &r.over)
+	state.Int(w, "began", &r.began)
+	state.Int(w, "phase", &r.phase)
+	state.Int(w, "phase ends", &r.phaseEnds)
+	state.Int(w, "to phase", &r.toPhase)
+	state.Text(w, "because", &r.because)
+	state.Bool(w, "finish", &r.finish)
+	state.Int(w, "winner", &r.winner)
+	state.Int(w, "forfeit", &r.forfeit)
+	state.Text(w, "broken", &r.broken)
+	state.Int(w, "back at", &r.backAt)
+	state.Int(w, "round", &r.round)
+	state.Int(w, "spawn turn", &r.spawnTurn)
+	state.Ints(w, "rule next", &r.ruleNext)
+	state.Ints(w, "piece next", &r.pieceNext)
+	state.Ints(w, "piece count", &r.pieceCount)
+	state.Int(w, "respawn", &r.respawn)
+	w.In("pause", func() { r.pause.walk(w) })
+	state.List(w, "decisions", &r.decisions, func(d *decision) { m.walkDecision(w, d) })
+	state.Int(w, "decision no", &r.decisionNo)
+	state.List(w, "left", &r.left, func(p *step.PlayerResult) { walkResult(w, p) })
+}
+
+func (p *pauseRun) walk(w *state.Walk) {
+	state.Int(w, "by", &p.by)
+	state.Int(w, "since", &p.since)
+	state.Int(w, "ends", &p.ends)
+	state.Int(w, "resume at", &p.resumeAt)
+	state.Bool(w, "waiting", &p.waiting)
+	state.List(w, "used", &p.used, func(u *pauseUse) {
+		state.Int(w, "of", &u.of)
+		state.Int(w, "times", &u.times)
+		state.Int(w, "ticks", &u.ticks)
+	})
+}
+
+func (m *Match) walkDecision(w *state.Walk, d *decision) {
+	state.Int(w, "no", &d.No)
+	state.Int(w, "seat", &d.Seat)
+	state.Int(w, "target", &d.Target)
+	state.Text(w, "action", &d.Action)
+	WalkNamed(w, "tell", &d.Tell)
+	state.Int(w, "until", &d.Until)
+	state.Int(w, "seq", &d.seq)
+	state.Ints(w, "hits", &d.hits)
+	WalkNamed(w, "args", &d.args)
+	name := ""
+	if d.act != nil {
+		name = d.act.Name
+	}
+	if state.Text(w, "act", &name); w.Restoring() && !w.Failed() {
+		if d.act = m.acts[name]; d.act == nil || d.act.Referee == nil {
+			w.Fail("a decision on %q, which is no action for a referee", name)
+		}
+	}
+}
+
+// WalkNamed walks over values with names.
+func WalkNamed(w *state.Walk, name string, list *[]step.Named) {
+	state.List(w, name, list, func(n *step.Named) {
+		state.Text(w, "name", &n.Name)
+		sheet.WalkValue(w, &n.Value)
+	})
+}
+
+func walkResult(w *state.Walk, p *step.PlayerResult) {
+	state.Text(w, "account", &p.Account)
+	state.Text(w, "name", &p.Name)
+	state.Text(w, "team", &p.Team)
+	state.Text(w, "outcome", &p.Outcome)
+	state.Int(w, "place", &p.Place)
+	names := slices.Sorted(maps.Keys(p.Fields))
+	if state.Texts(w, "fields", &names); w.Restoring() {
+		p.Fields = map[string]any{}
+	}
+	for _, n := range names {
+		v := p.Fields[n]
+		walkAny(w, n, &v)
+		p.Fields[n] = v
+	}
+}
+
+// walkAny walks over a value of a result: an integer, a number, a flag or a text.
+func walkAny(w *state.Walk, name string, v *any) {
+	var form byte
+	var n int64
+	var s string
+	switch x := (*v).(type) {
+	case int64:
+		form, n = 'i', x
+	case float64:
+		form, n = 'f', int64(x*sheet.Thousand+half(x))
+	case bool:
+		form, n = 'b', sheet.Bit(x)
+	case string:
+		form, s = 's', x
+	}
+	state.Int(w, name+" form", &form)
+	state.Int(w, name, &n)
+	if state.Text(w, name+" text", &s); !w.Restoring() {
+		return
+	}
+	switch form {
+	case 'i':
+		*v = n
+	case 'f':
+		*v = float64(n) / sheet.Thousand
+	case 'b':
+		*v = n != 0
+	case 's':
+		*v = s
+	default:
+		w.Fail("%s is of no known form", name)
+	}
+}
+
+// half rounds thousandths, which a float holds only nearly, away from zero.
+func half(x float64) float64 {
+	if x < 0 {
+		return -0.5
+	}
+	return 0.5
+}

@@ -1,0 +1,158 @@
+package match
+
+import (
+	"slices"
+
+	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
+)
+
+// contestants are those among whom the match is decided: teams that have
+// players, or players.
+func (m *Match) contestants() []*sheet.Row {
+	if !m.book.Win.Teams {
+		return slices.Clone(m.st.Seated)
+	}
+	var out []*sheet.Row
+	for _, t := range m.teams {
+		if slices.ContainsFunc(m.st.Seated, func(p *sheet.Row) bool { return p.Team == t.ID }) {
+			out = append(out, t)
+		}
+	}
+	return out
+}
+
+// compare puts two contestants in order: negative when a stands before b. The
+// whole match is decided by who gave up, who was named the winner, who is still
+// in and by rounds first; a single round by its order alone.
+func (m *Match) compare(a, b *sheet.Row, order []rulebook.Rank, whole bool) int {
+	first := func(a, b bool) int { return int(sheet.Bit(b) - sheet.Bit(a)) }
+	if whole && m.row != nil {
+		r := &m.run
+		if c := first(r.winner == a.ID, r.winner == b.ID); c != 0 {
+			return c
+		}
+		if c := first(r.forfeit != a.ID, r.forfeit != b.ID); c != 0 {
+			return c
+		}
+		if m.book.Win.Last {
+			if c := first(m.isStanding(a), m.isStanding(b)); c != 0 {
+				return c
+			}
+		}
+		if m.book.Rounds != nil {
+			if f := m.roundsField(); a.Int(f) != b.Int(f) {
+				return int(min(max(b.Int(f)-a.Int(f), -1), 1))
+			}
+		}
+	}
+	for i := range order {
+		x, y := m.ranked(order[i].Of, a), m.ranked(order[i].Of, b)
+		if x == y {
+			continue
+		}
+		if (x > y) != order[i].Least {
+			return -1
+		}
+		return 1
+	}
+	return 0
+}
+
+// Compare puts two teams in the order of the whole match: negative when a stands
+// before b.
+func (m *Match) Compare(a, b *sheet.Row) int { return m.compare(a, b, m.book.Win.Order, true) }
+
+func (m *Match) ranked(p *expr.Prog, r *sheet.Row) int64 {
+	m.subject(r.Kind, r)
+	return p.Int(&m.env)
+}
+
+// rank sorts contestants by an order, the first first.
+func (m *Match) rank(list []*sheet.Row, order []rulebook.Rank, whole bool) {
+	slices.SortStableFunc(list, func(a, b *sheet.Row) int { return m.compare(a, b, order, whole) })
+}
+
+// place writes outcome and placing on every team and player.
+func (m *Match) place() {
+	f := &m.book.F
+	order := m.contestants()
+	m.rank(order, m.book.Win.Order, true)
+	tiedFirst := len(order) > 1 && m.compare(order[0], order[1], m.book.Win.Order, true) == 0
+	for i, c := range order {
+		place, outcome := int64(i+1), int64(rulebook.Lost)
+		if i > 0 && m.compare(order[i-1], c, m.book.Win.Order, true) == 0 {
+			place = m.placeOf(order[i-1])
+		}
+		switch {
+		case m.run.broken != "":
+			outcome = rulebook.OutcomeNone
+		case place == 1 && tiedFirst:
+			outcome = rulebook.Drawn
+		case place == 1:
+			outcome = rulebook.Won
+		}
+		if c.Kind == sheet.Player {
+			m.st.SetInt(c, f.Player.Place, place)
+			m.st.SetInt(c, f.Player.Outcome, outcome)
+			continue
+		}
+		m.st.SetInt(c, f.Team.Place, place)
+		m.st.SetInt(c, f.Team.Outcome, outcome)
+		for _, p := range m.st.Seated {
+			if p.Team == c.ID {
+				m.st.SetInt(p, f.Player.Place, place)
+				m.st.SetInt(p, f.Player.Outcome, outcome)
+			}
+		}
+	}
+	if m.book.Win.Teams && m.run.broken == "" {
+		m.placeDeserted(int64(len(order) + 1))
+	}
+}
+
+// placeDeserted makes teams whose players have all left the last.
+func (m *Match) placeDeserted(last int64) {
+	f := &m.book.F.Team
+	for _, t := range m.teams {
+		played := slices.ContainsFunc(m.run.left, func(p step.PlayerResult) bool { return p.Team == t.Text(f.Name) })
+		if t.Int(f.Place) == 0 && played {
+			m.st.SetInt(t, f.Place, last)
+			m.st.SetInt(t, f.Outcome, rulebook.Lost)
+		}
+	}
+}
+
+func (m *Match) placeOf(c *sheet.Row) int64 {
+	if c.Kind == sheet.Team {
+		return c.Int(m.book.F.Team.Place)
+	}
+	return c.Int(m.book.F.Player.Place)
+}
+
+// started tells whether there ever was more than one to be the last of.
+func (m *Match) started() bool { return len(m.contestants())+len(m.run.left) > 1 }
+
+// standing counts the teams or players who are still in: alive or coming back.
+func (m *Match) standing() int {
+	n := 0
+	for _, c := range m.contestants() {
+		if m.isStanding(c) {
+			n++
+		}
+	}
+	return n
+}
+
+func (m *Match) isStanding(c *sheet.Row) bool {
+	f := &m.book.F.Player
+	for _, s := range m.players {
+		in := s.Row == c || c.Kind == sheet.Team && s.Row.Team == c.ID
+		if in && s.Row.Flag(f.Playing) && (s.Row.Flag(f.Alive) || s.respawnAt > 0) {
+			return true
+		}
+	}
+	return false
+}

@@ -1,0 +1,425 @@
+package rulebook
+
+import (
+	"slices"
+	"strings"
+
+	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// Verb is what an effect does.
+type Verb uint8
+
+// The verbs. Several of them are spoken with one key, such as clock.
+const (
+	Add Verb = iota
+	Set
+	ResetField
+	ClockStart
+	ClockStop
+	ClockReset
+	ClockRestart
+	ClockSplit
+	Out
+	SpawnNow
+	Give
+	Tell
+	Place
+	Remove
+	Grant
+	Withdraw
+	Each
+	If
+	Go
+	Finish
+
+	Verbs int = iota
+)
+
+// Effect is one thing that happens. Which parts are set follows from Verb.
+type Effect struct {
+	Verb   Verb
+	Path   *expr.Path // Add, Set, ResetField and the clock verbs
+	Into   *expr.Path // ClockSplit
+	Value  *expr.Prog // Add, Set: the amount; Out, SpawnNow, Give, Remove, Grant, Withdraw, Place: what or where
+	Cond   *expr.Prog // Each, If
+	Walk   Walk       // Each
+	Then   []Effect   // Each, If
+	Else   []Effect   // If
+	No     int        // Give: bearer; Place: piece; Grant, Withdraw: kit; Go: phase
+	Notice *Notice    // Tell
+	To     sheet.Audience
+	Of     *expr.Prog   // Tell: whose team or who
+	With   []*expr.Prog // Tell: in the notice's order
+	Reason string       // Finish
+	Winner *expr.Prog   // Finish: nil leaves it to the order
+}
+
+// effectDecl is all that is known of one kind of effect before anybody plays: the
+// key that names it, the keys that go with it, their forms and documentation, and
+// how it is bound. What it does is in package match, by verb.
+type effectDecl struct {
+	key   key
+	verbs []Verb // that bind may give it
+	with  []key
+	bind  func(b *binder, n, v *node, scope expr.Scope, e *Effect)
+}
+
+// effectDecls is filled in at the start, because effects contain effects.
+var effectDecls []effectDecl
+
+// effectObject is the form of an effect; its keys come from effectDecls.
+var effectObject = &object{
+	name: "effect", doc: "One thing that happens. Effects happen in the order they are written.",
+	example: `rules:
+  - on: out
+    do:
+      - add: me.falls
+        by: 1
+      - if: me.falls >= 3
+        then:
+          - notice: sunk
+            to: team
+            of: me
+            with: {who: me}
+            needed: true
+        else:
+          - {set: me.wind, to: 25}
+          - {reset: me.coins}
+      - {clock: me.time, do: split, into: me.half}
+      - {give: bell, to: me}
+      - {place: lantern, at: me.pos}
+      - {grant: keeper, to: me}
+      - {withdraw: keeper}
+      - each: rivals
+        when: it.alive
+        do: [{add: it.points, by: 1}]
+  - when: players.count(p, p.alive) == 0
+    do: [{go: overtime}]
+  - when: players.exists(p, p.points >= 30)
+    do:
+      - {finish: thirty points, winner: match.bell.team}
+  - every: 30s
+    for: players
+    if: "!me.alive"
+    do: [{spawn: me}]
+kits:
+  all: {actions: [ram, patch]}
+  keeper: {actions: [ring], start: false}`,
+}
+
+func init() {
+	nested := listOf(obj(effectObject), 64)
+	expression := func(name, doc string) key { return key{name: name, spec: anExpression, doc: doc} }
+	effectDecls = []effectDecl{
+		{key{name: "add", spec: aField, doc: "The field to add to."}, []Verb{Add},
+			[]key{expression("by", "With `add`: how much; it may be negative.")}, (*binder).effectAdd},
+		{key{name: "set", spec: aField, doc: "The field to set."}, []Verb{Set},
+			[]key{expression("to", "With `set`: the value.")}, (*binder).effectSet},
+		{key{name: "reset", spec: aField, doc: "The field to put back to its start."}, []Verb{ResetField}, nil, (*binder).effectReset},
+		{key{name: "clock", spec: aField, doc: "The clock to work on."},
+			[]Verb{ClockStart, ClockStop, ClockReset, ClockRestart, ClockSplit},
+			[]key{{name: "do", spec: word(clockWords...), doc: "With `clock`: `start`, `stop`, `reset` (back to its start, standing), `restart` or `split`."},
+				{name: "into", spec: aField, doc: "With `clock` and `split`: the integer field that gets the milliseconds."}}, (*binder).effectClock},
+		{expression("out", "The player to put out."), []Verb{Out}, nil, (*binder).effectOut},
+		{expression("spawn", "The player to spawn now."), []Verb{SpawnNow}, nil, (*binder).effectSpawn},
+		{key{name: "give", spec: name, doc: "The bearer to pass on."}, []Verb{Give},
+			[]key{expression("to", "With `give`: the player.")}, (*binder).effectGive},
+		{key{name: "notice", spec: name, doc: "The name of a notice to send."}, []Verb{Tell},
+			[]key{expression("to", "With `notice`: who is told — `everyone`, `team`, `owner` or `referees`."),
+				expression("of", "With `notice`: the player whose team, or who themselves, is told; `me` if it is not given."),
+				{name: "with", spec: mapOf(anExpression, 16), doc: "With `notice`: what it says, by name."},
+				{name: "needed", spec: flag, doc: "With `notice`: it is never left out for a client that has fallen behind. Others are only for show and are left out first."}},
+			(*binder).effectNotice},
+		{key{name: "place", spec: name, doc: "The kind of piece to place now."}, []Verb{Place},
+			[]key{expression("at", "With `place`: where; anywhere it fits if it is not given.")}, (*binder).effectPlace},
+		{expression("remove", "The piece to take away."), []Verb{Remove}, nil, (*binder).effectRemove},
+		{key{name: "grant", spec: name, doc: "The kit to give, to the player in `to` (`me` if it is not given)."}, []Verb{Grant},
+			[]key{expression("to", "With `grant`: the player.")}, (*binder).effectKit},
+		{key{name: "withdraw", spec: name, doc: "The kit to take away, from the player in `to`."}, []Verb{Withdraw},
+			[]key{expression("to", "")}, (*binder).effectKit},
+		{key{name: "each", spec: word(walkWords()...), doc: "Do something for each of them, as `it`; `when` leaves some out."}, []Verb{Each},
+			[]key{expression("when", "With `each`: only for those."), {name: "do", spec: nested, doc: "With `each`: the effects."}}, (*binder).effectEach},
+		{expression("if", "Do `then` if this holds, `else` otherwise."), []Verb{If},
+			[]key{{name: "then", spec: nested, doc: "With `if`."}, {name: "else", spec: nested, doc: "With `if`."}}, (*binder).effectIf},
+		{key{name: "go", spec: name, doc: "The phase to go to when everything of this tick has settled, or `end`."}, []Verb{Go}, nil, (*binder).effectGo},
+		{key{name: "finish", spec: text(80), doc: "End the match, for this reason."}, []Verb{Finish},
+			[]key{expression("winner", "With `finish`: the player or team that has won, whatever the order says.")}, (*binder).effectFinish},
+	}
+	for i := range effectDecls {
+		d := &effectDecls[i]
+		effectObject.oneOf = append(effectObject.oneOf, d.key.name)
+		for _, k := range append([]key{d.key}, d.with...) {
+			effectObject.join(k)
+		}
+	}
+}
+
+// join adds a key; one of that name that is there already gets the documentation of
+// both, and where they take other values, what fits is checked when it is bound.
+func (o *object) join(k key) {
+	old := o.key(k.name)
+	if old == nil {
+		o.keys = append(o.keys, k)
+		return
+	}
+	old.doc = strings.TrimSpace(old.doc + " " + k.doc)
+	if old.spec.shape != k.spec.shape {
+		old.spec = spec{shape: anything}
+	}
+}
+
+// effects binds the list of effects under a key.
+func (b *binder) effects(n *node, key string, scope expr.Scope) []Effect {
+	return b.effectList(n.get(key), scope)
+}
+
+func (b *binder) effectList(n *node, scope expr.Scope) []Effect {
+	if n == nil {
+		return nil
+	}
+	var out []Effect
+	for _, item := range n.items {
+		for i := range effectDecls {
+			d := &effectDecls[i]
+			if v := item.get(d.key.name); v != nil {
+				e := Effect{Verb: d.verbs[0]}
+				b.strays(item, d)
+				d.bind(b, item, v, scope, &e)
+				out = append(out, e)
+				break
+			}
+		}
+	}
+	return out
+}
+
+// strays reports the keys that do not belong to an effect.
+func (b *binder) strays(n *node, d *effectDecl) {
+	verb := d.key.name
+	var with []string
+	for _, k := range d.with {
+		with = append(with, k.name)
+	}
+	for _, e := range n.entries {
+		if e.key != verb && !slices.Contains(with, e.key) {
+			wanted := "only " + verb
+			if len(with) > 0 {
+				wanted += " and " + strings.Join(with, ", ")
+			}
+			b.failEntry(e, "not-here", "the key %q does not go with %q; expected %s", e.key, verb, wanted)
+		}
+	}
+}
+
+func (b *binder) need(n *node, key, verb string) *node {
+	v := n.get(key)
+	if v == nil {
+		b.fail(n, "missing-key", "", "%q needs the key %q beside it", verb, key)
+	}
+	return v
+}
+
+func (b *binder) effectAdd(n, v *node, scope expr.Scope, e *Effect) {
+	if e.Path = b.path(n, "add", scope); e.Path == nil {
+		return
+	}
+	if t := e.Path.Field.Type; t != sheet.Integer && t != sheet.Number {
+		b.fail(v, "wrong-type", "an integer or number field", "%s is a %s", v.text, t)
+		return
+	}
+	if by := b.need(n, "by", "add"); by != nil {
+		e.Value = b.compile(by, scope, expr.Want{Field: e.Path.Field})
+	}
+}
+
+func (b *binder) effectSet(n, v *node, scope expr.Scope, e *Effect) {
+	if e.Path = b.path(n, "set", scope); e.Path == nil {
+		return
+	}
+	if to := b.need(n, "to", "set"); to != nil {
+		e.Value = b.compile(to, scope, expr.Want{Field: e.Path.Field})
+	}
+}
+
+func (b *binder) effectReset(n, v *node, scope expr.Scope, e *Effect) {
+	e.Path = b.path(n, "reset", scope)
+}
+
+// clockWords are the words of the clock verbs, from ClockStart.
+var clockWords = []string{"start", "stop", "reset", "restart", "split"}
+
+func (b *binder) effectClock(n, v *node, scope expr.Scope, e *Effect) {
+	e.Path = b.path(n, "clock", scope)
+	if e.Path != nil && e.Path.Field.Type != sheet.Clock {
+		b.fail(v, "wrong-type", "a clock", "%s is a %s", v.text, e.Path.Field.Type)
+	}
+	do := b.need(n, "do", "clock")
+	if do == nil {
+		return
+	}
+	word := slices.Index(clockWords, do.text)
+	if word < 0 || do.kind != scalarNode {
+		b.fail(do, "unknown-word", "one of "+strings.Join(clockWords, ", "), "%s", do.shown())
+		return
+	}
+	e.Verb = ClockStart + Verb(word)
+	into := n.get("into")
+	if e.Verb == ClockSplit && into == nil {
+		b.need(n, "into", "split")
+	}
+	if into != nil {
+		e.Into = b.path(n, "into", scope)
+		if e.Into != nil && e.Into.Field.Type != sheet.Integer {
+			b.fail(into, "wrong-type", "an integer field for the milliseconds", "%s is a %s", into.text, e.Into.Field.Type)
+		}
+	}
+}
+
+func (b *binder) effectOut(n, v *node, scope expr.Scope, e *Effect) {
+	e.Value = b.compile(v, scope, wantPlayer)
+}
+
+func (b *binder) effectSpawn(n, v *node, scope expr.Scope, e *Effect) {
+	e.Value = b.compile(v, scope, wantPlayer)
+}
+
+func (b *binder) effectGive(n, v *node, scope expr.Scope, e *Effect) {
+	e.No = b.indexOf(v, "bearer", b.mapKeys("bearers"))
+	if to := b.need(n, "to", "give"); to != nil {
+		e.Value = b.compile(to, scope, wantPlayer)
+	}
+}
+
+func (b *binder) effectPlace(n, v *node, scope expr.Scope, e *Effect) {
+	e.No = b.indexOf(v, "piece", b.mapKeys("pieces"))
+	e.Value = b.expr(n, "at", scope, expr.Want{Type: sheet.Position})
+}
+
+func (b *binder) effectRemove(n, v *node, scope expr.Scope, e *Effect) {
+	e.Value = b.compile(v, scope, expr.Want{Type: sheet.Ref, Ref: sheet.Piece})
+}
+
+func (b *binder) effectKit(n, v *node, scope expr.Scope, e *Effect) {
+	if e.No = b.kitIndex(v); e.No >= 0 && e.Verb == Grant {
+		b.uses.granted |= b.book.Kits[e.No].Actions
+	}
+	e.Value = b.playerOr(n, "to", scope)
+}
+
+// playerOr compiles the player under a key; me, where there is one, if it is
+// not given.
+func (b *binder) playerOr(n *node, key string, scope expr.Scope) *expr.Prog {
+	if v := n.get(key); v != nil {
+		return b.compile(v, scope, wantPlayer)
+	}
+	if scope.Vars&expr.Me == 0 {
+		b.fail(n, "missing-key", "", "there is no me here, so the key %q must say which player", key)
+		return nil
+	}
+	p, _ := b.checker.Compile("me", scope, wantPlayer)
+	return p
+}
+
+func (b *binder) effectEach(n, v *node, scope expr.Scope, e *Effect) {
+	e.Walk = walkNamed(v.text)
+	if of := walkDecls[e.Walk].of; scope.Vars&of != of {
+		what, who := "me", "whose "+v.text
+		if of == expr.Team {
+			what, who = "team", "whose members"
+		}
+		b.fail(v, "not-here", "players, teams or pieces", "there is no %s here %s these could be", what, who)
+		return
+	}
+	inner := with(scope, expr.It)
+	inner.It = e.Walk.Over()
+	e.Cond = b.expr(n, "when", inner, wantFlag)
+	do := b.need(n, "do", "each")
+	if do == nil {
+		return
+	}
+	s := &structure{}
+	s.check(do, &effects)
+	b.problems = append(b.problems, s.problems...)
+	if len(s.problems) == 0 {
+		e.Then = b.effectList(do, inner)
+	}
+}
+
+func (b *binder) effectIf(n, v *node, scope expr.Scope, e *Effect) {
+	e.Cond = b.condition(n, "if", scope)
+	e.Then, e.Else = b.effects(n, "then", scope), b.effects(n, "else", scope)
+	if len(e.Then)+len(e.Else) == 0 {
+		b.fail(n, "missing-key", "", "\"if\" needs then, else or both beside it")
+	}
+}
+
+func (b *binder) effectGo(n, v *node, scope expr.Scope, e *Effect) {
+	e.No = b.phaseOrEnd(v)
+	b.uses.reached(e.No)
+}
+
+func (b *binder) effectFinish(n, v *node, scope expr.Scope, e *Effect) {
+	e.Reason = v.text
+	e.Winner = b.winner(n, scope)
+	b.uses.finishes = true
+}
+
+// winner compiles the player or team that has won.
+func (b *binder) winner(n *node, scope expr.Scope) *expr.Prog {
+	kind := sheet.Player
+	if b.winsByTeam() {
+		kind = sheet.Team
+	}
+	return b.expr(n, "winner", scope, expr.Want{Type: sheet.Ref, Ref: kind})
+}
+
+func (b *binder) effectNotice(n, v *node, scope expr.Scope, e *Effect) {
+	e.To = sheet.Everyone
+	if to := n.get("to"); to != nil {
+		a, ok := sheet.AudienceNamed(to.text)
+		if !ok || a == sheet.Hidden {
+			b.fail(to, "unknown-word", "one of everyone, team, owner, referees", "%s", to.shown())
+		}
+		e.To = a
+	}
+	if e.To == sheet.TeamOnly || e.To == sheet.OwnerOnly || n.get("of") != nil {
+		e.Of = b.playerOr(n, "of", scope)
+	}
+	b.noticeFields(n, v, scope, e)
+	if e.Notice != nil && n.is("needed", "true") {
+		e.Notice.Needed = true
+	}
+}
+
+// noticeFields compiles what a notice says. Every place that sends a notice of
+// one name says the same things, with the same types.
+func (b *binder) noticeFields(n, v *node, scope expr.Scope, e *Effect) {
+	schema := &sheet.Schema{}
+	for _, w := range b.entries(n, "with") {
+		p := b.compile(w.value, scope, b.loose(w.value, scope))
+		if p == nil {
+			return
+		}
+		schema.Add(sheet.Match, sheet.Field{Name: w.key, Type: p.Type.Of, Of: p.Type.Kind}) // names of a map are not written twice
+		e.With = append(e.With, p)
+	}
+	fields := schema.Fields(sheet.Match)
+	for _, known := range b.book.Notices {
+		if known.Name != v.text {
+			continue
+		}
+		same := slices.EqualFunc(known.Fields, fields, func(a, c *sheet.Field) bool { return a.Name == c.Name && a.Type == c.Type && a.Of == c.Of })
+		if !same {
+			b.fail(v, "notice-differs", "the same names, types and order everywhere", "the notice %q says other things elsewhere", v.text)
+		}
+		e.Notice = known
+		return
+	}
+	if slices.ContainsFunc(OwnNotices, func(o *Notice) bool { return o.Name == v.text }) {
+		b.fail(v, "taken", "", "the notice %s is sent by the service itself", v.text)
+	}
+	e.Notice = &Notice{No: len(b.book.Notices), Name: v.text, Fields: fields}
+	b.book.Notices = append(b.book.Notices, e.Notice)
+}

@@ -53,23 +53,23 @@ func Encode(e replica.Encoding, v any) []byte {
 
 // Kind returns what a message is.
 func Kind(e replica.Encoding, data []byte) (string, error) {
-	var p Plain
-	if e == replica.JSON {
-		if err := json.Unmarshal(data, &p); err != nil || p.Is == "" {
-			return "", &Error{`a message is a JSON object with a text "is" that names it`}
+	if e == replica.CBOR && len(data) > 0 { // the service's own, which are no maps
+		switch data[0] {
+		case 0x81:
+			return "snapshot", nil
+		case 0x82:
+			return "delta", nil
 		}
-		return p.Is, nil
 	}
-	switch {
-	case len(data) > 0 && data[0] == 0x81:
-		return "snapshot", nil
-	case len(data) > 0 && data[0] == 0x82:
-		return "delta", nil
+	kind := firstKind(e, data)
+	if kind == "" {
+		kind = kindOf(e, data)
 	}
-	if err := cborLoose.Unmarshal(data, &p); err != nil || p.Is == "" {
-		return "", &Error{`a message is a CBOR map with a text "is" that names it`}
+	if kind == "" {
+		return "", &Error{[...]string{replica.JSON: `a message is a JSON object with a text "is" that names it`,
+			replica.CBOR: `a message is a CBOR map with a text "is" that names it`}[e]}
 	}
-	return p.Is, nil
+	return kind, nil
 }
 
 // Read decodes one message strictly: unknown keys and what stands behind it are

@@ -1,7 +1,6 @@
 // Package wire holds the messages of the live protocol, as docs/protocol.md
 // describes them, and reads and writes them in both encodings. It knows no
-// sockets. The page, the JSON Schema and the checks all follow from the types
-// here and from Messages.
+// sockets and no rulebooks; package spec explains the messages.
 package wire
 
 import (

@@ -201,6 +201,8 @@ func (l *Lobby) apply(in *step.Input) {
 		l.answer(l.wait(in))
 	case step.Unwait:
 		l.unwait(in.Conn)
+	case step.Called:
+		l.called(in.Seat, in.Text)
 	}
 }
 

@@ -77,6 +77,8 @@ func (l *Lobby) mayChange(n *step.Named) step.Verdict {
 	switch {
 	case f == nil:
 		return refuse(code.BadOption, "there is no setting %q; there are: %s", n.Name, strings.Join(l.settingNames(), ", "))
+	case n.Value.Type == sheet.Unreadable:
+		return refuse(code.BadArgument, "%s: %s", n.Name, n.Value.S)
 	case n.Value.Type != f.Type:
 		return refuse(code.BadArgument, "%s must be of type %s", n.Name, f.Type)
 	}

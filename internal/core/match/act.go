@@ -105,7 +105,7 @@ func (m *Match) arguments(a *rulebook.Action, in *step.Input) step.Verdict {
 		v := in.Args[at].Value
 		switch {
 		case v.Type != f.Type:
-			return step.Verdict{Code: code.BadArgument, Reason: fmt.Sprintf("%s must be of type %s", f.Name, f.Type)}
+			return wrongType(f, v)
 		case f.Bounded && f.Clamp(v.N[0]) != v.N[0]:
 			return step.Verdict{Code: code.BadArgument, Reason: fmt.Sprintf("%s must be from %s to %s", f.Name,
 				sheet.IntValue(f.Type, f.Min).Show(f, m.book.Rate, 0), sheet.IntValue(f.Type, f.Max).Show(f, m.book.Rate, 0))}
@@ -115,6 +115,14 @@ func (m *Match) arguments(a *rulebook.Action, in *step.Input) step.Verdict {
 		m.env.Args[i] = v.N[0]
 	}
 	return step.Verdict{}
+}
+
+// wrongType refuses a value that a field cannot hold.
+func wrongType(f *sheet.Field, v sheet.Value) step.Verdict {
+	if v.Type == sheet.Unreadable {
+		return step.Verdict{Code: code.BadArgument, Reason: f.Name + ": " + v.S}
+	}
+	return step.Verdict{Code: code.BadArgument, Reason: fmt.Sprintf("%s must be of type %s", f.Name, f.Type)}
 }
 
 // affords checks needs and costs against the player's fields.

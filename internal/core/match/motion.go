@@ -91,6 +91,9 @@ func (m *Match) move() {
 // within holds a point in the ground.
 func (m *Match) within(x, y int64) (int64, int64) {
 	g, r := m.book.Ground, m.radius()
+	if g == nil {
+		return x, y
+	}
 	if g.Width < 2*r || g.Height < 2*r {
 		r = 0
 	}

@@ -8,9 +8,13 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
-// setField sets a field by hand, in practice lobbies.
+// maxClock is the most milliseconds that a clock is set to by hand: a hundred days.
+const maxClock = 100 * 24 * 3600 * 1000
+
+// SetByHand sets a field by hand, in practice lobbies: a clock in milliseconds, which
+// goes on running as it was.
 func (m *Match) SetByHand(in *step.Input) step.Verdict {
-	if !m.lobby.Flag(m.book.F.Lobby.Practice) {
+	if !m.practice() {
 		return step.Verdict{Code: code.NotPractice, Reason: "this is not a practice lobby"}
 	}
 	r := m.st.Get(in.Target)
@@ -23,6 +27,8 @@ func (m *Match) SetByHand(in *step.Input) step.Verdict {
 		return step.Verdict{Code: code.NoField, Reason: fmt.Sprintf("the %s sheet has no field %q that is set by hand", r.Kind, in.Name)}
 	case f.Derived:
 		return step.Verdict{Code: code.NoField, Reason: in.Name + " is derived from other fields; set those"}
+	case in.Value.Type == sheet.Unreadable:
+		return wrongType(f, in.Value)
 	case f.Type != in.Value.Type || !f.Fits(in.Value) || f.Type == sheet.Ref && in.Value.N[0] != 0 && m.st.GetOr(sheet.ID(in.Value.N[0]), f.Of).ID == 0:
 		return step.Verdict{Code: code.BadArgument, Reason: fmt.Sprintf("%s is of type %s", in.Name, f.Type)}
 	case f.Bounded && f.Clamp(in.Value.N[0]) != in.Value.N[0]:
@@ -37,7 +43,9 @@ func (m *Match) SetByHand(in *step.Input) step.Verdict {
 		v.N[0], v.N[1] = m.within(v.N[0], v.N[1])
 		m.stirred = true
 	case sheet.Clock:
-		v.N[0], v.N[1], v.N[2] = max(v.N[0], 0), r.N[f.Slot()+1], int64(m.clockNow(f))
+		at := m.clockNow(f)
+		m.st.SetClock(r, f, sheet.Ticks(min(max(v.N[0], 0), maxClock), m.book.Rate), r.N[f.Slot()+1], at)
+		return step.Verdict{}
 	}
 	m.st.Set(r, f, v)
 	return step.Verdict{}

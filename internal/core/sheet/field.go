@@ -24,11 +24,20 @@ const (
 	Position
 	Ref
 	Clock
+
+	// Unreadable is the type of a value that was sent and could not be read: S says
+	// why. No field is of it, so the authority refuses it, with that reason.
+	Unreadable Type = 255
 )
 
 var typeNames = []string{"integer", "number", "text", "flag", "choice", "position", "ref", "clock"}
 
-func (t Type) String() string { return typeNames[t] }
+func (t Type) String() string {
+	if int(t) >= len(typeNames) {
+		return "unreadable"
+	}
+	return typeNames[t]
+}
 
 // TypeNamed returns the type of that name.
 func TypeNamed(name string) (Type, bool) {

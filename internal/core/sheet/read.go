@@ -1,6 +1,7 @@
 package sheet
 
 import (
+	"encoding/json"
 	"fmt"
 	"math"
 	"regexp"
@@ -10,24 +11,12 @@ import (
 	"unicode/utf8"
 )
 
-// Read reads a value and holds it against the field's bounds.
-func Read(f *Field, raw any) (Value, error) { return read(f, raw, true) }
-
-// ReadLoose reads a value without regard to bounds, for what the authority
-// itself checks.
-func ReadLoose(f *Field, raw any) (Value, error) { return read(f, raw, false) }
-
-func read(f *Field, raw any, bounded bool) (Value, error) {
+// ReadText reads a value as people write it: numbers as decimals, choices by their
+// word. Bounds are the authority's to check.
+func ReadText(f *Field, text string) (Value, error) {
 	v := Value{Type: f.Type}
-	text := fmt.Sprint(raw)
-	if n, ok := raw.(float64); ok { // never with an exponent
-		text = strconv.FormatFloat(n, 'f', -1, 64)
-	}
 	switch f.Type {
 	case Text:
-		if bounded && utf8.RuneCountInString(text) > int(f.Max) {
-			return v, fmt.Errorf("a text of at most %d characters is allowed", f.Max)
-		}
 		v.S = text
 	case Flag:
 		if text != "true" && text != "false" {
@@ -50,13 +39,90 @@ func read(f *Field, raw any, bounded bool) (Value, error) {
 		if !ok {
 			return v, fmt.Errorf("a value of type %s is expected, not %q", f.Type, text)
 		}
-		if bounded && f.Clamp(n) != n {
-			return v, fmt.Errorf("a value from %s to %s is expected, not %s", IntValue(f.Type, f.Min).Show(f, 0, 0),
-				IntValue(f.Type, f.Max).Show(f, 0, 0), text)
+		if f.Type == Ref && (n < 0 || n > math.MaxUint32) {
+			return v, fmt.Errorf("there is no sheet %d", n)
 		}
 		v.N[0] = n
 	}
 	return v, nil
+}
+
+// Read reads a value as programs send it: decoded JSON or CBOR of the field's own
+// kind. A text is not taken for a number, nor anything else for a text. Bounds are
+// the authority's to check.
+func Read(f *Field, raw any) (Value, error) {
+	text, is := raw.(string)
+	switch x := raw.(type) {
+	case bool:
+		is, text = f.Type == Flag, strconv.FormatBool(x)
+	case string:
+		is = f.Type == Text || f.Type == Choice
+	case json.Number:
+		is, text = f.Type.counts(), decimal(x)
+	case int64:
+		is, text = f.Type.counts(), strconv.FormatInt(x, 10)
+	case uint64:
+		is, text = f.Type.counts(), strconv.FormatUint(x, 10)
+	case float64: // never with an exponent
+		is, text = f.Type.counts(), strconv.FormatFloat(x, 'f', -1, 64)
+	case []any:
+		return readPoint(f, x)
+	}
+	if !is || f.Type == Position {
+		return Value{Type: f.Type}, fmt.Errorf("%s is expected, not %s", f.Type.noun(), nounOf(raw))
+	}
+	return ReadText(f, text)
+}
+
+// counts tells whether values of the type are sent as one number.
+func (t Type) counts() bool { return t == Integer || t == Number || t == Ref || t == Clock }
+
+// decimal writes a JSON number without an exponent, where it has one.
+func decimal(n json.Number) string {
+	if !strings.ContainsAny(string(n), "eE") {
+		return strings.TrimSuffix(string(n), ".0")
+	}
+	x, err := n.Float64()
+	if err != nil {
+		return string(n)
+	}
+	return strconv.FormatFloat(x, 'f', -1, 64)
+}
+
+func readPoint(f *Field, list []any) (Value, error) {
+	v := Value{Type: f.Type}
+	if f.Type != Position || len(list) != 2 {
+		return v, fmt.Errorf("%s is expected, not a list of %d", f.Type.noun(), len(list))
+	}
+	whole := &Field{Type: Integer}
+	for i, x := range list {
+		n, err := Read(whole, x)
+		if err != nil {
+			return v, err
+		}
+		v.N[i] = n.N[0]
+	}
+	return v, nil
+}
+
+// noun is what a value of the type is called where another came.
+func (t Type) noun() string {
+	return [...]string{Integer: "an integer", Number: "a number with at most three decimals", Text: "a text", Flag: "true or false",
+		Choice: "one of its words", Position: "a list of two integers", Ref: "the number of a sheet", Clock: "an integer"}[t]
+}
+
+func nounOf(raw any) string {
+	switch x := raw.(type) {
+	case nil:
+		return "null"
+	case string:
+		return "a text"
+	case bool:
+		return strconv.FormatBool(x)
+	case map[string]any:
+		return "a map"
+	}
+	return fmt.Sprint(raw)
 }
 
 var numberForm = regexp.MustCompile(`^-?[0-9]+(\.[0-9]{1,3})?$`)
@@ -79,4 +145,20 @@ func ParseThousandths(s string) (int64, bool) {
 		f = -f
 	}
 	return n*1000 + f, true
+}
+
+// Check holds a value of the field's type against its bounds: what is outside would
+// be clamped, or cut, where the authority writes it.
+func (f *Field) Check(v Value) error {
+	if f.Type == Text {
+		if utf8.RuneCountInString(v.S) > int(f.Max) {
+			return fmt.Errorf("a text of at most %d characters is allowed", f.Max)
+		}
+		return nil
+	}
+	if f.Clamp(v.N[0]) != v.N[0] {
+		return fmt.Errorf("a value from %s to %s is expected, not %s", IntValue(f.Type, f.Min).Show(f, 0, 0),
+			IntValue(f.Type, f.Max).Show(f, 0, 0), v.Show(f, 0, 0))
+	}
+	return nil
 }

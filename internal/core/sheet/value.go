@@ -20,6 +20,9 @@ func IntValue(t Type, n int64) Value { return Value{Type: t, N: [3]int64{n}} }
 // TextValue returns a text value.
 func TextValue(s string) Value { return Value{Type: Text, S: s} }
 
+// UnreadableValue is what stands in place of a value that could not be read.
+func UnreadableValue(why string) Value { return Value{Type: Unreadable, S: why} }
+
 // Show writes the value as a person reads it. f may be nil, which leaves choices
 // as numbers; rate is ticks a second and now the present tick, both for clocks.
 func (v Value) Show(f *Field, rate int, now Tick) string {

@@ -26,12 +26,13 @@ const (
 	Reserve                // places are held for the accounts Names, of the party Text, for N ticks
 	Wait                   // Acct and Name stand in line for a seat, on the connection Conn
 	Unwait                 // whoever stands in line on the connection Conn does so no longer
+	Called                 // the seat's player is called Text now, as was decided elsewhere
 
 	Kinds int = iota
 )
 
 var kindNames = [...]string{"tick", "enter", "intent", "lost", "back", "leave", "loaded", "saved", "ping", "spectators",
-	"referee", "answer", "finish", "close", "field", "reserve", "wait", "unwait"}
+	"referee", "answer", "finish", "close", "field", "reserve", "wait", "unwait", "called"}
 
 func (k Kind) String() string { return kindNames[k] }
 

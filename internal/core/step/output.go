@@ -58,6 +58,7 @@ const (
 	CloseLobby                   // nothing more will happen here
 	AskReferee                   // Decision wants an answer
 	Seated                       // Account, who stood in line on the connection Text, has the seat Seat
+	KeepName                     // Account is called Text now: keep it, and make it known elsewhere
 	Fault                        // the rulebook did something it may not: Text; for the operator
 )
 

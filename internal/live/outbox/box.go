@@ -12,21 +12,44 @@ const (
 	MostBytes  = 1 << 20
 )
 
-// Box is the queue of one connection. It may be used by several goroutines; Take by
-// one.
+// mostKept is how many places of a queue are kept for the next frames.
+const mostKept = 64
+
+// Writer writes what waits for a connection: the frames, which it frees, and behind
+// them the last message, if the connection is to end. It tells whether the connection
+// goes on. The list is good until it returns.
+type Writer func(list []*Frame, bye *wire.Bye) bool
+
+// Box is the queue of one connection. It may be used by several goroutines.
+//
+// Invariants:
+//  1. the writer is called by one goroutine at a time, which is there only while
+//     something waits;
+//  2. frames are handed to it in the order in which they were put, each once;
+//  3. after a bye nothing is put.
 type Box struct {
 	mu    sync.Mutex
 	queue []*Frame  // guarded by mu
-	taken []*Frame  // guarded by mu; what Take gave last, to be reused
+	taken []*Frame  // guarded by mu; what the writer was handed last, to be reused
 	bytes int       // guarded by mu; of queue
 	bye   *wire.Bye // guarded by mu
-	wake  chan struct{}
-	full  wire.Bye
+	write Writer    // guarded by mu; nil until Serve
+	busy  bool      // guarded by mu; the writer is at it
+	over  bool      // guarded by mu; the writer has said that the connection does not go on
+	full  *wire.Bye
 }
 
 // NewBox returns an empty box. Full is how the connection ends when too much waits
 // for it.
-func NewBox(full wire.Bye) *Box { return &Box{wake: make(chan struct{}, 1), full: full} }
+func NewBox(full *wire.Bye) *Box { return &Box{full: full} }
+
+// Serve begins to write, with what has waited until now.
+func (b *Box) Serve(w Writer) {
+	b.mu.Lock()
+	b.write = w
+	b.wakeLocked()
+	b.mu.Unlock()
+}
 
 // Put adds a frame and takes over the caller's hold on it.
 func (b *Box) Put(f *Frame) {
@@ -35,14 +58,14 @@ func (b *Box) Put(f *Frame) {
 	case b.bye != nil:
 		f.Free()
 	case len(b.queue) >= MostFrames || b.bytes+len(f.Data) > MostBytes && b.bytes > 0:
-		b.endLocked(b.full)
+		b.endLocked(*b.full)
 		f.Free()
 	default:
 		b.queue = append(b.queue, f)
 		b.bytes += len(f.Data)
 	}
+	b.wakeLocked()
 	b.mu.Unlock()
-	b.signal()
 }
 
 // End makes the connection end after what waits, with a reason. Only the first one
@@ -50,8 +73,8 @@ func (b *Box) Put(f *Frame) {
 func (b *Box) End(bye wire.Bye) {
 	b.mu.Lock()
 	b.endLocked(bye)
+	b.wakeLocked()
 	b.mu.Unlock()
-	b.signal()
 }
 
 func (b *Box) endLocked(bye wire.Bye) {
@@ -61,24 +84,57 @@ func (b *Box) endLocked(bye wire.Bye) {
 	}
 }
 
-func (b *Box) signal() {
-	select {
-	case b.wake <- struct{}{}:
-	default:
+// wakeLocked sees to it that somebody writes, if there is something to write.
+func (b *Box) wakeLocked() {
+	if b.busy || b.over || b.write == nil || len(b.queue) == 0 && b.bye == nil {
+		return
+	}
+	b.busy = true
+	go b.drain()
+}
+
+// drain writes until nothing waits.
+func (b *Box) drain() {
+	for {
+		list, bye := b.Take()
+		if len(list) == 0 && bye == nil {
+			return
+		}
+		goesOn := b.write(list, bye)
+		if bye != nil || !goesOn {
+			b.finish()
+			return
+		}
 	}
 }
 
-// Wake tells that there may be something to Take.
-func (b *Box) Wake() <-chan struct{} { return b.wake }
+// finish frees what still waits: nobody will write it.
+func (b *Box) finish() {
+	b.mu.Lock()
+	b.over, b.busy = true, false
+	for _, f := range b.queue {
+		f.Free()
+	}
+	b.endLocked(wire.Bye{})
+	b.queue, b.taken, b.bytes = nil, nil, 0
+	b.mu.Unlock()
+}
 
 // Take returns the frames to write now, and the last message if the connection is
-// to end after them. The caller frees each frame; the list is good until the next
-// Take.
+// to end after them; with nothing to write the writer is not busy any more. The
+// caller frees each frame; the list is good until the next Take. It is for who writes
+// without Serve.
 func (b *Box) Take() (list []*Frame, bye *wire.Bye) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	list = b.queue
 	b.queue, b.taken, b.bytes = b.taken[:0], list, 0
+	if len(list) == 0 && b.bye == nil {
+		b.busy = false
+	}
+	if cap(list) > mostKept {
+		b.taken = nil
+	}
 	return list, b.bye
 }
 

@@ -24,26 +24,25 @@ func TestOrderAndSharing(t *testing.T) {
 	var all []*outbox.Box
 	var takers sync.WaitGroup
 	for range boxes {
-		b := outbox.NewBox(wire.Bye{Code: "full"})
+		b := outbox.NewBox(&wire.Bye{Code: "full"})
 		all = append(all, b)
-		takers.Go(func() {
-			next := 0
-			for range b.Wake() {
-				list, bye := b.Take()
-				for _, f := range list {
-					if want := fmt.Sprint("frame ", next); string(f.Data) != want {
-						t.Errorf("%q came, not %q", f.Data, want)
-					}
-					f.Free()
-					next++
+		takers.Add(1)
+		next := 0
+		b.Serve(func(list []*outbox.Frame, bye *wire.Bye) bool {
+			for _, f := range list {
+				if want := fmt.Sprint("frame ", next); string(f.Data) != want {
+					t.Errorf("%q came, not %q", f.Data, want)
 				}
-				if bye != nil {
-					if next != rounds || bye.Code != "over" || bye.Is != "bye" {
-						t.Errorf("after %d frames: %+v", next, bye)
-					}
-					return
-				}
+				f.Free()
+				next++
 			}
+			if bye != nil {
+				if next != rounds || bye.Code != "over" || bye.Is != "bye" {
+					t.Errorf("after %d frames: %+v", next, bye)
+				}
+				takers.Done()
+			}
+			return true
 		})
 	}
 	for i := range rounds {
@@ -74,7 +73,7 @@ func TestOrderAndSharing(t *testing.T) {
 // TestBounds: what waits is bounded by number and by bytes; beyond that the box ends
 // with the reason it was made with, and keeps what it has.
 func TestBounds(t *testing.T) {
-	many := outbox.NewBox(wire.Bye{Code: "full"})
+	many := outbox.NewBox(&wire.Bye{Code: "full"})
 	for range outbox.MostFrames {
 		many.Put(frame("x"))
 	}
@@ -85,7 +84,7 @@ func TestBounds(t *testing.T) {
 	if n, size := many.Load(); n != outbox.MostFrames || size != outbox.MostFrames || many.Ended() == nil || many.Ended().Code != "full" {
 		t.Errorf("%d frames of %d bytes wait; %+v", n, size, many.Ended())
 	}
-	large := outbox.NewBox(wire.Bye{Code: "full"})
+	large := outbox.NewBox(&wire.Bye{Code: "full"})
 	large.Put(frame(string(bytes.Repeat([]byte("y"), outbox.MostBytes+1)))) // alone it may be as large as it is
 	if large.Ended() != nil {
 		t.Error("a large frame alone is too much")

@@ -16,8 +16,10 @@ import (
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/live/rough"
 	"turnvex.example/turnvex/internal/node/account"
+	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/hall"
+	"turnvex.example/turnvex/internal/node/keep"
 	"turnvex.example/turnvex/internal/node/library"
 	"turnvex.example/turnvex/internal/node/store"
 )
@@ -27,16 +29,18 @@ var console embed.FS
 
 // Config is what the doors lead to.
 type Config struct {
-	DB       *store.DB
-	Hall     *hall.Hall
-	Accounts *account.Service
-	Library  *library.Library
-	Log      *slog.Logger
-	Region   string
-	Version  string
-	Rough    rough.Network
-	Patience time.Duration // how long a connection may take nothing; 10 s if 0
-	Origins  []string      // allowed beside the service's own, for the live socket
+	DB        *store.DB // asked whether it answers
+	Hall      *hall.Hall
+	Directory *directory.Directory
+	Keeper    *keep.Keeper
+	Accounts  *account.Service
+	Library   *library.Library
+	Log       *slog.Logger
+	Region    string
+	Version   string
+	Rough     rough.Network
+	Patience  time.Duration // how long a connection may take nothing; 10 s if 0
+	Origins   []string      // allowed beside the service's own, for the live socket
 }
 
 type server struct {

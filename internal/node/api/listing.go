@@ -5,9 +5,8 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/fault"
-	"turnvex.example/turnvex/internal/node/hall"
-	"turnvex.example/turnvex/internal/node/store"
 	"turnvex.example/turnvex/internal/wire"
 )
 
@@ -19,24 +18,17 @@ const maxListed = 200
 func (c *conn) serveListing(r *http.Request) {
 	w := c.s.Hall.Listing.Watch(*c.list) // before reading, so that nothing falls between
 	defer c.s.Hall.Listing.Stop(w)
-	var rows []store.Lobby
-	err := wanted(c.s.DB.WithContext(r.Context()), c.list).Order(orders["newest"].by).Limit(maxListed).Find(&rows).Error
+	page, err := c.s.Directory.List(r.Context(), directory.Query{Filter: *c.list, Limit: maxListed}, c.s.Hall.Fresh)
 	if err != nil {
 		c.refuse(err)
 		return
 	}
-	first := wire.Listing{Is: "listing", Lobbies: []wire.LobbyInfo{}}
-	for i := range rows {
-		info := hall.Info(&rows[i])
-		if c.s.Hall.Fresh(&info); c.list.Matches(&info) {
-			first.Lobbies = append(first.Lobbies, info)
-		}
-	}
-	if c.say(first) != nil {
+	if c.say(wire.Listing{Is: "listing", Lobbies: page.Lobbies}) != nil {
 		return
 	}
 	gone := make(chan error, 1)
-	go func() { gone <- c.reader(newInputLimit(0), onlyPongs) }()
+	c.limit = newInputLimit(0)
+	go func() { gone <- c.reader(onlyPongs) }()
 	ping := time.NewTicker(pingEvery)
 	defer ping.Stop()
 	for {
@@ -61,9 +53,9 @@ func (c *conn) serveListing(r *http.Request) {
 }
 
 // onlyPongs is what who watches the listing may send.
-func onlyPongs(kind string, _ []byte) error {
-	if kind != "pong" {
-		return fault.New(code.BadMessage, "who watches the listing sends pongs and nothing else, not %s", kind)
+func onlyPongs(m any) error {
+	if p, is := m.(*wire.Ping); !is || p.Is != "pong" {
+		return fault.New(code.BadMessage, "who watches the listing sends pongs and nothing else")
 	}
 	return nil
 }

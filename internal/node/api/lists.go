@@ -3,8 +3,6 @@ package api
 import (
 	"encoding/base64"
 	"encoding/json"
-	"errors"
-	"strings"
 	"time"
 
 	"github.com/google/uuid"
@@ -15,7 +13,6 @@ import (
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/keep"
-	"turnvex.example/turnvex/internal/node/store"
 )
 
 // place is where a page of a list in order of time ended.
@@ -40,45 +37,23 @@ func readPlace(cursor string) (p place, err error) {
 	return p, nil
 }
 
-// endedMatch is a match with its lobby's join code.
-type endedMatch struct {
-	store.Match
-	Code string
-}
-
-func (m *endedMatch) show() Match { return Match{m.ID, m.Code, m.EndedAt, m.Result} }
-
-func (s *server) matches(c *call) *store.Tx {
-	return s.DB.WithContext(c.r.Context()).Table("matches m").Select("m.*, l.code as code").Joins("join lobbies l on l.id = m.lobby_id")
-}
+func show(m *keep.Ended) Match { return Match{m.ID, m.Code, m.EndedAt, m.Result} }
 
 func (s *server) listMatches(c *call) (any, error) {
 	limit, err := c.limit(100, 20)
 	if err != nil {
 		return nil, err
 	}
-	q := s.matches(c)
-	if v := c.query("rulebook"); v != "" {
-		q = q.Where("m.rulebook = ?", v)
-	}
-	if v := c.query("lobby"); v != "" {
-		q = q.Where("l.code = ?", strings.ToUpper(v))
-	}
-	if v := c.query("player"); v != "" {
-		if uuid.Validate(v) != nil {
-			return nil, fault.New(code.NoPlayer, "there is no player %q", v)
-		}
-		q = q.Where("exists (select 1 from match_players mp where mp.match_id = m.id and mp.player_id = ?)", v)
-	}
+	q := keep.Query{Rulebook: c.query("rulebook"), Lobby: c.query("lobby"), Player: c.query("player"), Limit: limit + 1}
 	if v := c.query("cursor"); v != "" {
 		p, err := readPlace(v)
 		if err != nil {
 			return nil, err
 		}
-		q = q.Where("(m.ended_at, m.id) < (?, ?::uuid)", p.T, p.ID)
+		q.Before, q.BeforeID = p.T, p.ID
 	}
-	var rows []endedMatch
-	if err := q.Order("m.ended_at desc, m.id desc").Limit(limit + 1).Scan(&rows).Error; err != nil {
+	rows, err := s.Keeper.Matches(c.r.Context(), q)
+	if err != nil {
 		return nil, err
 	}
 	out := Matches{Matches: []Match{}}
@@ -87,22 +62,17 @@ func (s *server) listMatches(c *call) (any, error) {
 		out.Next = place{rows[limit-1].EndedAt, rows[limit-1].ID}.String()
 	}
 	for i := range rows {
-		out.Matches = append(out.Matches, rows[i].show())
+		out.Matches = append(out.Matches, show(&rows[i]))
 	}
 	return out, nil
 }
 
 func (s *server) getMatch(c *call) (any, error) {
-	id := c.path("id")
-	var row endedMatch
-	if uuid.Validate(id) == nil {
-		if err := s.matches(c).Where("m.id = ?", id).Take(&row).Error; err == nil {
-			return row.show(), nil
-		} else if !errors.Is(err, store.ErrNotFound) {
-			return nil, err
-		}
+	row, err := s.Keeper.Match(c.r.Context(), c.path("id"))
+	if err != nil {
+		return nil, err
 	}
-	return nil, fault.New(code.NoMatch, "there is no match %q", id)
+	return show(&row), nil
 }
 
 // getRecord shows a record: all of it to its owner and to operators, otherwise
@@ -116,7 +86,7 @@ func (s *server) getRecord(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	kept, err := keep.LoadRecord(c.r.Context(), s.DB, p.ID, book.Name)
+	kept, err := s.Keeper.Record(c.r.Context(), p.ID, book.Name)
 	if err != nil {
 		return nil, err
 	}
@@ -151,7 +121,7 @@ func (s *server) getBoard(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	return keep.Top(c.r.Context(), s.DB, b, book.Name, limit, c.query("cursor"))
+	return s.Keeper.Top(c.r.Context(), b, book.Name, limit, c.query("cursor"))
 }
 
 func (s *server) postBoard(c *call) (any, error) {
@@ -169,5 +139,5 @@ func (s *server) postBoard(c *call) (any, error) {
 	if in.Value < b.Lowest || in.Value > b.Most {
 		return nil, fault.New(code.OutOfRange, "the board %s takes values from %d to %d, not %d", b.Name, b.Lowest, b.Most, in.Value)
 	}
-	return nil, keep.Post(s.DB.WithContext(c.r.Context()), b, book.Name, c.who.Player, in.Value)
+	return nil, s.Keeper.Post(s.Keeper.DB(c.r.Context()), b, book.Name, c.who.Player, in.Value)
 }

@@ -8,7 +8,6 @@ import (
 	"net/url"
 	"slices"
 	"strings"
-	"sync"
 	"time"
 
 	"github.com/gorilla/websocket"
@@ -21,6 +20,7 @@ import (
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/wire"
+	"turnvex.example/turnvex/internal/wire/spec"
 )
 
 // The limits of connections that have not said hello yet.
@@ -33,6 +33,9 @@ const (
 // take them; beyond that the service itself sees that it is slow.
 const sendBuffer = 64 << 10
 
+// readBuffer is how many bytes are read at once; most messages are shorter.
+const readBuffer = 1 << 10
+
 var bufferPool = websocket.BufferPool(&pool{})
 
 // live is the live socket: docs/protocol.md says what goes over it. Whoever asks
@@ -43,28 +46,27 @@ func (s *server) live(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	arrived := sync.OnceFunc(func() { s.arriving.done(addressOf(r)) })
-	defer arrived()
-	up := websocket.Upgrader{Subprotocols: []string{wire.Subprotocols[enc]}, WriteBufferPool: bufferPool, WriteBufferSize: 4096,
+	defer s.arriving.done(addressOf(r))
+	up := websocket.Upgrader{Subprotocols: []string{wire.Subprotocols[enc]}, WriteBufferPool: bufferPool, WriteBufferSize: 4096, ReadBufferSize: readBuffer,
 		CheckOrigin: func(*http.Request) bool { return true }}
 	ws, err := up.Upgrade(roughWriter{w, s.Rough}, r, nil)
 	if err != nil {
 		return // the library has answered
 	}
-	defer ws.Close()
 	ws.SetReadLimit(2 * wire.MaxMessage) // beyond its limit the library ends the connection without a word
 	c := &conn{s: s, ws: ws, enc: enc, who: who}
 	if err := c.hello(r); err != nil {
 		c.refuse(err)
+		ws.Close()
 		return
 	}
-	arrived()
 	ws.SetReadLimit(wire.MaxCopy + 1<<10)
 	if c.list != nil {
 		c.serveListing(r)
+		ws.Close()
 		return
 	}
-	c.serve()
+	go c.serve() // on a small stack of its own, which this one no longer is
 }
 
 // handshake checks a request for the live socket: its form, its origin, its
@@ -127,20 +129,16 @@ func (s *server) originAllowed(r *http.Request) bool {
 
 // hello reads the first message and joins the lobby it names.
 func (c *conn) hello(r *http.Request) error {
-	data, err := c.read(helloWithin)
-	if err != nil {
-		return fault.New(code.HelloFirst, "no hello came in time")
-	}
-	kind, err := c.kind(data)
+	m, err := c.read(helloWithin)
 	if err != nil {
 		return err
 	}
-	if kind != "hello" {
+	h, is := m.(*wire.Hello)
+	switch {
+	case m == nil:
+		return fault.New(code.HelloFirst, "no hello came in time")
+	case !is:
 		return fault.New(code.HelloFirst, "the first message must be hello")
-	}
-	var h wire.Hello
-	if err := wire.Read(c.enc, data, &h); err != nil {
-		return fault.New(code.BadMessage, "hello: %s", err)
 	}
 	if c.who == nil || h.Token != "" {
 		if c.who, err = c.s.Accounts.Check(r.Context(), h.Token); err != nil {
@@ -155,7 +153,7 @@ func (c *conn) hello(r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	j, err := c.joining(&h)
+	j, err := c.joining(h)
 	if err != nil {
 		return err
 	}
@@ -197,7 +195,7 @@ func (c *conn) refuse(err error) {
 
 // liveSchema serves the JSON Schema of the protocol's messages.
 func liveSchema(w http.ResponseWriter, r *http.Request) {
-	data, err := wire.Schema()
+	data, err := spec.Schema()
 	if err != nil {
 		panic(err) // the types are fixed, and a test reads them
 	}

@@ -2,24 +2,18 @@ package api
 
 import (
 	"context"
-	"encoding/base64"
-	"encoding/json"
-	"errors"
-	"maps"
 	"net/http"
-	"slices"
 	"strconv"
 	"strings"
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/rulebook"
-	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/account"
+	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/hall"
-	"turnvex.example/turnvex/internal/node/store"
 	"turnvex.example/turnvex/internal/wire"
 )
 
@@ -72,19 +66,6 @@ type Found struct {
 	Link   string `json:"link"` // to hand to others
 }
 
-// LeftOut says how many lobbies a listing did not show, and why.
-type LeftOut struct {
-	Why   string `json:"why"`
-	Count int64  `json:"count"`
-}
-
-// Lobbies is a page of the listing.
-type Lobbies struct {
-	Lobbies []wire.LobbyInfo `json:"lobbies"`
-	LeftOut []LeftOut        `json:"left_out"`
-	Next    string           `json:"next,omitempty"`
-}
-
 // Seat is a seat taken over HTTP.
 type Seat struct {
 	Seat uint32 `json:"seat"`
@@ -98,7 +79,7 @@ type Answer struct {
 }
 
 var lobbyRoutes = []route{
-	{method: "GET", path: "/v1/lobbies", summary: "The open lobbies that are listed", out: Lobbies{}, params: append([]param{
+	{method: "GET", path: "/v1/lobbies", summary: "The open lobbies that are listed", out: directory.Page{}, params: append([]param{
 		{"rulebook", "only of this rulebook", "string"}, {"region", "only in this region", "string"}, {"state", "only in this state", "string"},
 		{"free", "only open ones with at least so many free places", "integer"}, {"practice", "only practice lobbies (true) or only real ones (false)", "string"},
 		{"title", "only those whose title begins so", "string"}, {"order", "newest (if not given), oldest, fullest or title", "string"}}, paging...), do: (*server).listLobbies},
@@ -179,14 +160,7 @@ func (s *server) openOrJoin(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	joinCode, opened, err := s.Hall.OpenOrJoin(c.r.Context(), book, o, func(ctx context.Context, name string) (string, error) {
-		var row store.Lobby
-		err := s.DB.WithContext(ctx).First(&row, "rulebook = ? and lower(name) = lower(?) and closed_at is null", book.Name, name).Error
-		if errors.Is(err, store.ErrNotFound) {
-			return "", nil
-		}
-		return row.Code, err
-	})
+	joinCode, opened, err := s.Hall.OpenOrJoin(c.r.Context(), book, o)
 	if err != nil {
 		return nil, err
 	}
@@ -306,16 +280,7 @@ func (s *server) ask(c *call, in *wire.Intent) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	if in.Do == string(step.Rename) {
-		if in.Text, err = s.Accounts.Rename(c.r.Context(), c.who.Player, in.Text); err != nil {
-			return nil, err
-		}
-		s.Hall.Renamed(c.who.Player, in.Text)
-	}
-	v, err := l.Ask(c.r.Context(), c.who.Player, func(cl *hall.Client, seat sheet.ID) (step.Input, error) {
-		in.Seat = uint32(seat)
-		return cl.ReadIntent(in)
-	})
+	v, err := l.Ask(c.r.Context(), c.who.Player, in)
 	if err != nil {
 		return nil, err
 	}
@@ -352,43 +317,6 @@ func filter(c *call) (f wire.Filter, err error) {
 	return f, nil
 }
 
-// wanted narrows a query of the directory to what a filter asks for.
-func wanted(q *store.Tx, f *wire.Filter) *store.Tx {
-	q = q.Where("closed_at is null and listed")
-	for column, v := range map[string]string{"rulebook": f.Rulebook, "region": f.Region, "state": f.State} {
-		if v != "" {
-			q = q.Where(column+" = ?", v)
-		}
-	}
-	if f.Free > 0 {
-		q = q.Where("open and free >= ?", f.Free)
-	}
-	if f.Practice != nil {
-		q = q.Where("practice = ?", *f.Practice)
-	}
-	if f.Title != "" {
-		escaped := strings.NewReplacer(`\`, `\\`, `%`, `\%`, `_`, `\_`).Replace(strings.ToLower(f.Title))
-		q = q.Where("lower(title) like ?", escaped+"%")
-	}
-	return q
-}
-
-// listPlace is where a page of the listing ended.
-type listPlace struct {
-	T     time.Time `json:"t"`
-	ID    string    `json:"i"`
-	Free  int       `json:"f"`
-	Title string    `json:"n"`
-}
-
-// orders are the orders of a listing: how it is sorted, and what comes after a place.
-var orders = map[string]struct{ by, after string }{
-	"newest":  {"created_at desc, id desc", "(created_at, id) < (@t, cast(@i as uuid))"},
-	"oldest":  {"created_at, id", "(created_at, id) > (@t, cast(@i as uuid))"},
-	"fullest": {"free, created_at desc, id desc", "(free > @f or free = @f and (created_at, id) < (@t, cast(@i as uuid)))"},
-	"title":   {"lower(title), id", "(lower(title), id) > (lower(@n), cast(@i as uuid))"},
-}
-
 func (s *server) listLobbies(c *call) (any, error) {
 	limit, err := c.limit(100, 20)
 	if err != nil {
@@ -398,89 +326,10 @@ func (s *server) listLobbies(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	name := c.query("order")
-	if name == "" {
-		name = "newest"
-	}
-	order, ok := orders[name]
-	if !ok {
-		return nil, fault.New(code.BadRequest, "order is newest, oldest, fullest or title, not %q", name)
-	}
-	q := wanted(s.DB.WithContext(c.r.Context()), &f)
-	if v := c.query("cursor"); v != "" {
-		var p listPlace
-		raw, err := base64.RawURLEncoding.DecodeString(v)
-		if err != nil || json.Unmarshal(raw, &p) != nil || len(p.ID) != 36 {
-			return nil, fault.New(code.BadCursor, "this cursor was not given out by this list")
-		}
-		q = q.Where(order.after, map[string]any{"t": p.T, "i": p.ID, "f": p.Free, "n": p.Title})
-	}
-	var rows []store.Lobby
-	if err := q.Order(order.by).Limit(limit + 1).Find(&rows).Error; err != nil {
+	page, err := s.Directory.List(c.r.Context(), directory.Query{Filter: f, Order: c.query("order"), Limit: limit, Cursor: c.query("cursor")}, s.Hall.Fresh)
+	if err != nil {
 		return nil, err
 	}
-	out := Lobbies{Lobbies: []wire.LobbyInfo{}}
-	if len(rows) > limit {
-		last := rows[limit-1]
-		rows = rows[:limit]
-		raw, _ := json.Marshal(listPlace{last.CreatedAt, last.ID, last.Free, last.Title})
-		out.Next = base64.RawURLEncoding.EncodeToString(raw)
-	}
-	for i := range rows {
-		info := hall.Info(&rows[i])
-		if s.Hall.Fresh(&info); f.Matches(&info) {
-			out.Lobbies = append(out.Lobbies, info)
-		}
-	}
-	out.LeftOut, err = s.leftOut(c, &f)
-	return out, err
-}
-
-// fewCounted is the most lobbies that are counted one by one.
-const fewCounted = 1000
-
-// leftOut says how many open lobbies a filter leaves out, from the tallies.
-func (s *server) leftOut(c *call, f *wire.Filter) ([]LeftOut, error) {
-	var tallies []struct {
-		Rulebook, Region, Sort string
-		N                      int64
-	}
-	if err := s.DB.WithContext(c.r.Context()).Table("lobby_tallies").Where("n > 0").Scan(&tallies).Error; err != nil {
-		return nil, err
-	}
-	counts := map[string]int64{}
-	for _, t := range tallies {
-		switch {
-		case f.Rulebook != "" && t.Rulebook != f.Rulebook: // not what was asked about
-		case f.Region != "" && t.Region != f.Region:
-			counts["in another region: "+t.Region] += t.N
-		case t.Sort == "hidden":
-			counts["found by code only"] += t.N
-		case f.Free > 0 && t.Sort == "closed":
-			counts["closed to newcomers"] += t.N
-		case f.Free > 0 && t.Sort == "full":
-			counts["full"] += t.N
-		case f.Practice != nil && *f.Practice != (t.Sort == "practice"):
-			counts[map[bool]string{true: "not for practice", false: "for practice"}[*f.Practice]] += t.N
-		case f.State == "gathering" && t.Sort == "playing":
-			counts["playing"] += t.N
-		}
-	}
-	if f.Free > 1 {
-		narrow := *f
-		narrow.Free = 0
-		var n int64
-		q := wanted(s.DB.WithContext(c.r.Context()), &narrow).Where("open and free between 1 and ?", f.Free-1).Model(&store.Lobby{})
-		if err := s.DB.WithContext(c.r.Context()).Table("(?) few", q.Select("1").Limit(fewCounted)).Count(&n).Error; err != nil {
-			return nil, err
-		}
-		if n > 0 {
-			counts["with too few free places"] = n
-		}
-	}
-	out := []LeftOut{}
-	for _, why := range slices.Sorted(maps.Keys(counts)) {
-		out = append(out, LeftOut{why, counts[why]})
-	}
-	return out, nil
+	page.LeftOut, err = s.Directory.LeftOut(c.r.Context(), &f)
+	return page, err
 }

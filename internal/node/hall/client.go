@@ -52,52 +52,7 @@ type Client struct {
 var tooSlow = wire.Bye{Code: string(code.Slow), Reason: "the connection takes what is sent too slowly", Again: true}
 
 func newClient(l *Lobby, enc replica.Encoding) *Client {
-	return &Client{Box: outbox.NewBox(tooSlow), lobby: l, fresh: true, Viewer: replica.Viewer{Enc: enc}}
-}
-
-// put adds a frame for the writer, which takes over the caller's hold on it: at
-// once, or after the delay with which spectators see everything.
-func (c *Client) put(f *outbox.Frame) {
-	if c.delay == 0 {
-		c.Put(f)
-		return
-	}
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	c.later = append(c.later, delayed{time.Now().Add(c.delay), f})
-	if c.waiting += len(f.Data); c.waiting > maxDelayed {
-		c.End(tooSlow)
-	}
-	if len(c.later) == 1 {
-		time.AfterFunc(c.delay, c.release)
-	}
-}
-
-// maxDelayed is how many bytes may wait for one spectator because of the delay.
-const maxDelayed = 32 << 20
-
-// release puts the frames whose time has come.
-func (c *Client) release() {
-	c.mu.Lock()
-	var due []*outbox.Frame
-	for len(c.later) > 0 && !c.later[0].due.After(time.Now()) {
-		due = append(due, c.later[0].frame)
-		c.waiting -= len(c.later[0].frame.Data)
-		c.later = c.later[1:]
-	}
-	if len(c.later) > 0 && c.Ended() == nil {
-		time.AfterFunc(time.Until(c.later[0].due), c.release)
-	}
-	c.mu.Unlock()
-	for _, f := range due {
-		c.Put(f)
-	}
-}
-
-// delayed is a frame that a spectator sees later.
-type delayed struct {
-	due   time.Time
-	frame *outbox.Frame
+	return &Client{Box: outbox.NewBox(&tooSlow), lobby: l, fresh: true, Viewer: replica.Viewer{Enc: enc}}
 }
 
 // message makes a frame of a message of the client's own.
@@ -107,11 +62,11 @@ func (c *Client) message(v any) *outbox.Frame {
 	return f
 }
 
+// Say puts a message of the connection's own, which spectators too are told at once.
+func (c *Client) Say(v any) { c.Put(c.message(v)) }
+
 // say puts a message of the client's own.
 func (c *Client) say(v any) { c.put(c.message(v)) }
-
-// sayNow is say without the delay of spectators.
-func (c *Client) sayNow(v any) { c.Put(c.message(v)) }
 
 // load tells whether what waits passes the bounds for notices, and for deltas.
 func (c *Client) load() (noShow, noDelta bool) {
@@ -166,3 +121,19 @@ func (c *Client) First() sheet.ID { return sheet.ID(c.first.Load()) }
 
 // Count is how many seats the connection had at its beginning, 1 for none.
 func (c *Client) Count() int { return max(int(c.count.Load()), 1) }
+
+// own are the seats for which the connection may ask; none for who watches.
+func (c *Client) own() []sheet.ID {
+	if c.watch {
+		return nil
+	}
+	return c.Seats
+}
+
+// Now is the wall tick that the clock stands at, and how much of it has gone by in
+// thousandths, for pings.
+func (c *Client) Now() (tick, part int64) {
+	l := c.lobby
+	at := max(l.hall.cfg.Now().Sub(l.began)-c.delay, 0) * time.Duration(l.book.Rate)
+	return int64(at / time.Second), int64(at%time.Second) / int64(time.Millisecond)
+}

@@ -5,8 +5,6 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"strings"
-	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/lobby"
@@ -16,138 +14,119 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// ReadIntent turns a message into an input. What is wrong with it as a message
-// is an error; what is wrong with it as a wish is the authority's to say.
-func (c *Client) ReadIntent(in *wire.Intent) (step.Input, error) {
-	out := step.Input{Seat: sheet.ID(in.Seat), Seq: in.N, Verb: step.Verb(in.Do), Name: in.Name, Target: sheet.ID(in.Target), Text: in.Text}
-	if in.N == 0 {
-		return out, fault.New(code.BadMessage, "an intent needs a number n from 1")
+// intent hands a client's intent to the authority; its verdict comes as a message.
+func (l *Lobby) intent(c *Client, m *wire.Intent) {
+	v := step.Verdict{Seat: sheet.ID(m.Seat), Seq: m.N, Code: code.NotYours, Reason: "this seat is not yours", At: l.m.Tick()}
+	if slices.Contains(c.own(), sheet.ID(m.Seat)) {
+		v = l.step(l.input(m)).Verdict
 	}
-	if !slices.Contains(step.Verbs, out.Verb) {
-		out.Verb = step.Verb(clip(in.Do)) // refused by verdict
-	}
-	if in.At != nil {
-		out.X, out.Y, out.Point = in.At[0], in.At[1], true
-	}
-	book := c.lobby.book
-	switch out.Verb {
-	case step.Act:
-		if a := book.Action(in.Name); a != nil {
-			for _, f := range a.Takes {
-				if raw, ok := in.Args[f.Name]; ok {
-					if v, err := sheet.ReadLoose(f, raw); err == nil {
-						out.Args = append(out.Args, step.Named{Name: f.Name, Value: v})
-					}
-				}
-			}
-		}
-	case step.Settings:
-		out.Args = c.lobby.readSettings(in.Args)
-	case step.Set:
-		v, err := c.readSet(in)
-		if err != nil {
-			return out, err
-		}
-		out.Value = v
-	}
-	return out, nil
+	l.pub.give(c, wire.Verdict{Is: "verdict", Seat: uint32(v.Seat), N: v.Seq, OK: v.OK(), Code: string(v.Code),
+		Reason: v.Reason, Tick: int64(v.At), Left: v.Left})
 }
 
-// readSettings turns settings into values; a password becomes its digest. What
-// cannot be read is left for the authority to refuse.
+// input turns an intent as it was sent into an input. What cannot be read in it is
+// put in as unreadable, for the authority to refuse.
+func (l *Lobby) input(m *wire.Intent) *step.Input {
+	in := &step.Input{Kind: step.Intent, Seat: sheet.ID(m.Seat), Seq: m.N, Verb: step.Verb(m.Do), Name: m.Name, Target: sheet.ID(m.Target), Text: m.Text}
+	if m.At != nil {
+		in.X, in.Y, in.Point = m.At[0], m.At[1], true
+	}
+	switch in.Verb {
+	case step.Act:
+		if len(m.Args) > 0 {
+			in.Args = l.readArgs(m)
+		}
+	case step.Settings:
+		in.Args = l.readSettings(m.Args)
+	case step.Set:
+		in.Value = l.readSet(m)
+	default:
+		in.Verb = step.Verb(clip(m.Do)) // an unknown one is refused by name
+	}
+	return in
+}
+
+func clip(s string) string { return s[:min(len(s), 32)] }
+
+// readArgs reads what comes with an action.
+func (l *Lobby) readArgs(m *wire.Intent) (out []step.Named) {
+	a := l.book.Action(m.Name)
+	if a == nil {
+		return nil
+	}
+	for _, f := range a.Takes {
+		if raw, ok := m.Args[f.Name]; ok {
+			out = append(out, step.Named{Name: f.Name, Value: readValue(f, raw)})
+		}
+	}
+	return out
+}
+
+func readValue(f *sheet.Field, raw any) sheet.Value {
+	v, err := sheet.Read(f, raw)
+	if err != nil {
+		return sheet.UnreadableValue(err.Error())
+	}
+	return v
+}
+
+// readSettings turns settings into values; a password becomes its digest.
 func (l *Lobby) readSettings(given map[string]any) (out []step.Named) {
 	for _, name := range slices.Sorted(maps.Keys(given)) {
-		v := sheet.TextValue("unreadable")
+		v := sheet.UnreadableValue("there is no such setting")
 		if name == "password" {
-			v.S = l.hall.Digest(clip(fmt.Sprint(given[name])))
+			v = l.readPassword(given[name])
 		} else if f := lobby.SettingField(l.book, name); f != nil {
-			if read, err := sheet.ReadLoose(f, given[name]); err == nil {
-				v = read
-			} else {
-				v.Type = (f.Type + 1) % sheet.Clock // another type than the field's, so that it is refused
-			}
+			v = readValue(f, given[name])
 		}
 		out = append(out, step.Named{Name: name, Value: v})
 	}
 	return out
 }
 
-func clip(s string) string { return strings.ToValidUTF8(s[:min(len(s), 32)], "") }
-
-// readSet reads the value of a field that is set by hand, by whatever kind of
-// sheet declares a field of that name.
-func (c *Client) readSet(in *wire.Intent) (sheet.Value, error) {
-	for k := 0; k < sheet.Kinds; k++ {
-		f := c.lobby.book.Schema.Field(sheet.Kind(k), in.Name)
-		if f == nil {
-			continue
-		}
-		if f.Type == sheet.Position {
-			if in.At == nil {
-				return sheet.Value{}, fault.New(code.BadMessage, "a position is given as at: [x, y]")
-			}
-			return sheet.Value{Type: sheet.Position, N: [3]int64{in.At[0], in.At[1]}}, nil
-		}
-		if v, err := sheet.ReadLoose(f, in.Value); err == nil {
-			return v, nil
-		}
+func (l *Lobby) readPassword(raw any) sheet.Value {
+	text, is := raw.(string)
+	switch {
+	case !is:
+		return sheet.UnreadableValue("a text is expected; an empty one takes the password away")
+	case len(text) > maxPassword:
+		return sheet.UnreadableValue(fmt.Sprintf("it has at most %d bytes, not %d", maxPassword, len(text)))
 	}
-	return sheet.Value{Type: sheet.Text, S: "unreadable"}, nil
+	return sheet.TextValue(l.hall.digest(text))
 }
 
-// Repeats tells whether an intent's number was answered before.
-func (c *Client) Repeats(in *step.Input) (again bool) {
-	c.lobby.do(context.Background(), func() { again = in.Seq <= c.lobby.m.LastIntent(in.Seat) })
-	return again
+// readSet reads the value of a field that is set by hand, by the kind of the sheet
+// that it is set on.
+func (l *Lobby) readSet(m *wire.Intent) sheet.Value {
+	r := l.m.Store().Get(sheet.ID(m.Target))
+	if r == nil {
+		return sheet.Value{}
+	}
+	f := l.book.Schema.Field(r.Kind, m.Name)
+	switch {
+	case f == nil:
+		return sheet.Value{}
+	case f.Type == sheet.Position && m.At != nil:
+		return sheet.Value{Type: sheet.Position, N: [3]int64{m.At[0], m.At[1]}}
+	}
+	return readValue(f, m.Value)
 }
 
-// EndFor ends the connection because of what it sent; nil when it is gone anyway.
-func (c *Client) EndFor(why code.Code, err error) {
-	b := wire.Bye{Code: string(why)}
-	if err != nil {
-		b.Reason = err.Error()
-		if f, ok := err.(*fault.Fault); ok {
-			b.Reason = f.Reason
+// Ask hands in an intent for a player's seat from outside the live connection and
+// returns its verdict.
+func (l *Lobby) Ask(ctx context.Context, account string, m *wire.Intent) (v step.Verdict, err error) {
+	e := l.do(ctx, func() {
+		seat := l.m.SeatOf(account)
+		if seat == 0 {
+			err = fault.New(code.NoSeat, "you have no seat in this lobby")
+			return
 		}
-	}
-	c.Box.End(b)
-}
-
-// Now is the wall tick that the clock stands at, and how much of it has gone by in
-// thousandths, for pings.
-func (c *Client) Now() (tick, part int64) {
-	l := c.lobby
-	at := max(time.Since(l.began)-c.delay, 0) * time.Duration(l.book.Rate)
-	return int64(at / time.Second), int64(at%time.Second) / int64(time.Millisecond)
-}
-
-// Pong answers a client's ping.
-func (c *Client) Pong(n uint64) {
-	tick, part := c.Now()
-	c.sayNow(wire.Ping{Is: "pong", N: n, Tick: tick, Part: part})
-}
-
-// everywhere calls f for each lobby of the node, without waiting.
-func (h *Hall) everywhere(f func(*Lobby)) {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	for _, l := range h.lobbies {
-		go f(l)
-	}
-}
-
-// Renamed brings a player's new name to every lobby that they are in.
-func (h *Hall) Renamed(player, name string) {
-	h.everywhere(func(l *Lobby) {
-		l.post(func() {
-			if id := l.m.SeatOf(player); id != 0 {
-				l.step(&step.Input{Kind: step.Intent, Seat: id, Verb: step.Rename, Text: name})
-			}
-		})
+		in := l.input(m)
+		in.Seat, in.Seq = seat, 0
+		v = l.step(in).Verdict
 	})
-}
-
-// Removed gives up every seat of a player who was deleted.
-func (h *Hall) Removed(player string) {
-	h.everywhere(func(l *Lobby) { l.Quit(context.Background(), player) })
+	if err == nil {
+		err = e
+	}
+	return v, err
 }

@@ -28,7 +28,7 @@ const hashSeconds = 5
 func openJournal(l *Lobby, s lobby.Setup) *journalFile {
 	f, err := os.OpenFile(filepath.Join(l.hall.cfg.Journals, s.Code+"-"+l.ID+".journal"), os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
 	if err != nil {
-		l.log.Warn("the journal cannot be written", "error", err)
+		l.log().Warn("the journal cannot be written", "error", err)
 		return nil
 	}
 	j := &journalFile{file: f, buffer: bufio.NewWriter(f)}
@@ -54,7 +54,7 @@ func (j *journalFile) input(l *Lobby, in *step.Input) {
 }
 
 func (j *journalFile) failed(l *Lobby, err error) {
-	l.log.Warn("the journal is given up", "error", err)
+	l.log().Warn("the journal is given up", "error", err)
 	j.w = nil
 }
 
@@ -67,6 +67,6 @@ func (j *journalFile) close(l *Lobby) {
 		err = j.w.Final(l.m)
 	}
 	if err := errors.Join(err, j.buffer.Flush(), j.file.Close()); err != nil {
-		l.log.Warn("the journal was not written to its end", "error", err)
+		l.log().Warn("the journal was not written to its end", "error", err)
 	}
 }

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"log/slog"
 	"runtime/debug"
-	"sync"
 	"sync/atomic"
 	"time"
 
@@ -14,6 +13,7 @@ import (
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/wire"
 )
@@ -21,59 +21,58 @@ import (
 // Lobby is a lobby alive on this node. Its exported methods may be called from
 // any goroutine; everything else belongs to its loop.
 type Lobby struct {
-	ID   string
-	Code string
+	ID   string // unique for ever
+	Code string // the join code
 
-	hall     *Hall
-	book     *rulebook.Book
-	log      *slog.Logger
-	title    string
-	capacity int
+	hall *Hall
+	name string // by which open-or-join finds it
+	book *rulebook.Book
 
-	jobs chan func()
-	done chan struct{}
-	ctx  context.Context
-	quit context.CancelFunc
+	jobs     chan func()
+	done     chan struct{}
+	closedAt atomic.Int64 // when the loop ended, in nanoseconds since the epoch; 0 while it has not
 
 	m       *lobby.Lobby
+	broken  bool // a fault in it was logged; nothing is asked of m any more
 	began   time.Time
+	soon    []func() // jobs that the loop has set itself
 	clients []*Client
 	keys    map[string]*heldSeats // what a resume key brings back
 	pub     publisher
-	saver   chan saveJob
-	dir     directoryEntry
-	latest  atomic.Pointer[wire.LobbyInfo]
-	writes  sync.WaitGroup // of the directory
-	journal *journalFile   // nil unless the node keeps journals
-	checkAt sheet.Tick     // when the copies are checked next
-	recheck bool           // something was told since they were checked last
-	asking  []func()       // checks that wait for the next publishing
+	tasks   tasks
+	entry   directory.Entry // what the directory says, or is about to
+	written directory.Entry // what was handed to be written last
+	writing bool
+	latest  atomic.Pointer[directory.Entry]
+	journal *journalFile // nil unless the node keeps journals
+	checkAt sheet.Tick   // when the copies are checked next
+	recheck bool         // something was told since they were checked last
+	asking  []func()     // checks that wait for the next publishing
 }
 
-func newLobby(h *Hall, id string, book *rulebook.Book, s lobby.Setup) *Lobby {
-	l := &Lobby{ID: id, Code: s.Code, hall: h, book: book, log: h.cfg.Log.With("lobby", s.Code, "rulebook", book.Name),
-		jobs: make(chan func(), 64), done: make(chan struct{}), keys: map[string]*heldSeats{}, saver: make(chan saveJob, 16)}
-	l.ctx, l.quit = context.WithCancel(context.Background())
-	l.m, l.began = lobby.New(book, s), time.Now()
+func newLobby(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup) *Lobby {
+	l := &Lobby{ID: id, Code: s.Code, hall: h, name: name, book: book, jobs: make(chan func(), 64), done: make(chan struct{}),
+		keys: map[string]*heldSeats{}, m: lobby.New(book, s), began: h.cfg.Now()}
 	if h.cfg.Journals != "" {
 		l.journal = openJournal(l, s)
 	}
-	row := l.m.Store().Of(sheet.Lobby)[0]
-	l.title, l.capacity = row.Text(book.F.Lobby.Title), int(row.Int(book.F.Lobby.Capacity))
 	l.pub.init(h.faceOf(book))
 	return l
+}
+
+// log is the logger for what concerns this lobby.
+func (l *Lobby) log() *slog.Logger {
+	return l.hall.cfg.Log.With("lobby", l.Code, "rulebook", l.book.Name)
 }
 
 // run is the lobby's loop: inputs as they come, ticks as they fall due. A lobby
 // in which nothing would happen sleeps.
 func (l *Lobby) run() {
 	defer close(l.done)
-	defer l.quit()
-	saved := make(chan struct{})
-	go func() { l.saveLoop(); close(saved) }()
 	timer := time.NewTimer(time.Hour)
 	defer timer.Stop()
-	for !l.m.Closed() {
+	l.announce()
+	for !l.over() {
 		timer.Reset(l.sleep())
 		select {
 		case job := <-l.jobs:
@@ -92,63 +91,58 @@ func (l *Lobby) run() {
 		}
 		l.guard(l.publish)
 	}
-	for _, c := range l.clients {
-		c.End(wire.Bye{Code: string(code.LobbyGone), Reason: "the lobby has closed"})
+	bye := wire.Bye{Code: string(code.LobbyGone), Reason: "the lobby has closed"}
+	if l.broken {
+		bye = wire.Bye{Code: string(code.Internal), Reason: "the lobby failed; it was logged"}
 	}
+	l.endAll(bye)
+	l.closedAt.Store(l.hall.cfg.Now().UnixNano())
 	l.journal.close(l)
-	close(l.saver)
-	<-saved
-	l.updateDirectory()
+	l.tasks.wait()
+	l.closeEntry()
 }
 
-// guard keeps a fault in one lobby from ending the node: it is logged and the
-// lobby closes.
+// over tells whether the loop is to end.
+func (l *Lobby) over() bool { return l.broken || l.m.Closed() }
+
+// guard does a job of the loop, and what it has set itself meanwhile. A fault in one
+// lobby does not end the node: it is logged, the lobby ends, and what may be half
+// done in it is never asked again.
 func (l *Lobby) guard(do func()) {
+	if l.broken {
+		return
+	}
 	defer func() {
 		if r := recover(); r != nil {
-			l.log.Error("the lobby failed and is closed", "panic", fmt.Sprint(r), "stack", string(debug.Stack()))
-			for _, c := range l.clients {
-				c.End(wire.Bye{Code: string(code.Internal), Reason: "the lobby failed; it was logged"})
-			}
-			l.step(&step.Input{Kind: step.Close})
+			l.broken = true
+			l.log().Error("the lobby failed and ends", "panic", fmt.Sprint(r), "stack", string(debug.Stack()))
 		}
 	}()
 	do()
+	for len(l.soon) > 0 {
+		next := l.soon[0]
+		l.soon = l.soon[1:]
+		next()
+	}
+	l.soon = nil
 }
 
-// now is the wall tick that the clock stands at.
-func (l *Lobby) now() sheet.Tick {
-	return max(l.m.Tick(), l.clock())
-}
-
+// clock is the wall tick that the clock stands at.
 func (l *Lobby) clock() sheet.Tick {
-	return sheet.Tick(time.Since(l.began) * time.Duration(l.book.Rate) / time.Second)
+	return sheet.Tick(l.hall.cfg.Now().Sub(l.began) * time.Duration(l.book.Rate) / time.Second)
 }
 
 // sleep is how long nothing happens by itself.
 func (l *Lobby) sleep() time.Duration {
-	next := l.m.Next()
-	if at := l.pub.last + 1; l.pub.waits && (next == 0 || at < next) {
-		next = at
-	}
-	if at := l.pub.due; at != 0 && (next == 0 || at < next) {
-		next = at
+	next := sheet.Sooner(l.m.Next(), l.pub.due)
+	if l.pub.waits {
+		next = sheet.Sooner(next, l.pub.last+1)
 	}
 	if next == 0 {
 		return time.Hour
 	}
 	at := l.began.Add(time.Duration(next)*time.Second/time.Duration(l.book.Rate) + time.Microsecond)
-	return max(time.Until(at), 0)
-}
-
-// step hands one input to the authority and carries out what follows.
-func (l *Lobby) step(in *step.Input) *step.Output {
-	in.At = l.now()
-	l.journal.input(l, in)
-	out := l.m.Step(in)
-	l.pub.notices(l, out.Notices)
-	l.carryOut(out)
-	return out
+	return max(at.Sub(l.hall.cfg.Now()), 0)
 }
 
 // do runs a job in the lobby's loop and waits for it.
@@ -169,7 +163,8 @@ func (l *Lobby) do(ctx context.Context, job func()) error {
 	}
 }
 
-// post runs a job in the lobby's loop without waiting, unless it has closed.
+// post runs a job in the lobby's loop without waiting for it, unless the lobby has
+// closed. It must not be called from the loop itself.
 func (l *Lobby) post(job func()) {
 	select {
 	case l.jobs <- job:
@@ -177,12 +172,17 @@ func (l *Lobby) post(job func()) {
 	}
 }
 
+// endAll ends every connection.
+func (l *Lobby) endAll(bye wire.Bye) {
+	for _, c := range l.clients {
+		c.End(bye)
+	}
+}
+
 // stop ends the lobby because the node stops.
 func (l *Lobby) stop() {
 	l.post(func() {
-		for _, c := range l.clients {
-			c.End(wire.Bye{Code: string(code.Stopping), Reason: "the service is stopping", Again: true})
-		}
+		l.endAll(wire.Bye{Code: string(code.Stopping), Reason: "the service is stopping", Again: true})
 		l.step(&step.Input{Kind: step.Close})
 	})
 }
@@ -190,9 +190,7 @@ func (l *Lobby) stop() {
 // Close closes the lobby, for a reason that is told to those who are in it.
 func (l *Lobby) Close(reason string) {
 	l.post(func() {
-		for _, c := range l.clients {
-			c.End(wire.Bye{Code: string(code.LobbyGone), Reason: reason})
-		}
+		l.endAll(wire.Bye{Code: string(code.LobbyGone), Reason: reason})
 		l.step(&step.Input{Kind: step.Close, Text: reason})
 	})
 }

@@ -1,6 +1,7 @@
 package hall
 
 import (
+	"maps"
 	"slices"
 	"strings"
 
@@ -11,10 +12,10 @@ import (
 	"turnvex.example/turnvex/internal/node/fault"
 )
 
-// checkOptions turns the options of an opening into fields of the lobby sheet.
-func checkOptions(book *rulebook.Book, given map[string]any) ([]step.Named, error) {
+// readOptions turns the options of an opening into fields of the lobby sheet.
+func readOptions(book *rulebook.Book, given map[string]any) ([]step.Named, error) {
 	var out []step.Named
-	for name, raw := range given {
+	for _, name := range slices.Sorted(maps.Keys(given)) {
 		i := slices.IndexFunc(book.Options, func(f *sheet.Field) bool { return f.Name == name })
 		if i < 0 {
 			var known []string
@@ -23,12 +24,15 @@ func checkOptions(book *rulebook.Book, given map[string]any) ([]step.Named, erro
 			}
 			return nil, fault.New(code.BadOption, "%s has no option %q; it has: %s", book.Name, name, strings.Join(known, ", "))
 		}
-		v, err := sheet.Read(book.Options[i], raw)
+		f := book.Options[i]
+		v, err := sheet.Read(f, given[name])
+		if err == nil {
+			err = f.Check(v)
+		}
 		if err != nil {
 			return nil, fault.New(code.BadOption, "the option %s: %s", name, err)
 		}
 		out = append(out, step.Named{Name: name, Value: v})
 	}
-	slices.SortFunc(out, func(a, b step.Named) int { return strings.Compare(a.Name, b.Name) })
 	return out, nil
 }

@@ -35,15 +35,8 @@ func (l *Lobby) offer(d *step.Decision) {
 	}
 }
 
-// Decide takes a referee's word.
-func (c *Client) Decide(no int64, yes bool) {
-	l := c.lobby
-	l.post(func() {
-		out := l.step(&step.Input{Kind: step.Answer, N: no, Yes: yes})
-		v := out.Verdict
-		l.pub.give(c, wire.Decided{Is: "decided", No: no, OK: v.OK(), Code: string(v.Code), Reason: v.Reason})
-	})
+// decide takes a referee's word.
+func (l *Lobby) decide(c *Client, no int64, yes bool) {
+	v := l.step(&step.Input{Kind: step.Answer, N: no, Yes: yes}).Verdict
+	l.pub.give(c, wire.Decided{Is: "decided", No: no, OK: v.OK(), Code: string(v.Code), Reason: v.Reason})
 }
-
-// Referees tells whether the connection is a referee's.
-func (c *Client) Referees() bool { return c.referee }

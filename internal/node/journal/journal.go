@@ -45,26 +45,26 @@ const (
 
 // input is step.Input as it is written: by number, without what is empty.
 type input struct {
-	Kind   uint8         `cbor:"1,keyasint,omitempty"`
-	Seat   uint32        `cbor:"2,keyasint,omitempty"`
-	Seq    uint64        `cbor:"3,keyasint,omitempty"`
-	Verb   string        `cbor:"4,keyasint,omitempty"`
-	Name   string        `cbor:"5,keyasint,omitempty"`
-	Target uint32        `cbor:"6,keyasint,omitempty"`
-	X      int64         `cbor:"7,keyasint,omitempty"`
-	Y      int64         `cbor:"8,keyasint,omitempty"`
-	Point  bool          `cbor:"9,keyasint,omitempty"`
+	Kind   uint8        `cbor:"1,keyasint,omitempty"`
+	Seat   uint32       `cbor:"2,keyasint,omitempty"`
+	Seq    uint64       `cbor:"3,keyasint,omitempty"`
+	Verb   string       `cbor:"4,keyasint,omitempty"`
+	Name   string       `cbor:"5,keyasint,omitempty"`
+	Target uint32       `cbor:"6,keyasint,omitempty"`
+	X      int64        `cbor:"7,keyasint,omitempty"`
+	Y      int64        `cbor:"8,keyasint,omitempty"`
+	Point  bool         `cbor:"9,keyasint,omitempty"`
 	Args   []step.Named `cbor:"10,keyasint,omitempty"`
-	N      int64         `cbor:"11,keyasint,omitempty"`
-	Yes    bool          `cbor:"12,keyasint,omitempty"`
-	Text   string        `cbor:"13,keyasint,omitempty"`
-	Team   string        `cbor:"14,keyasint,omitempty"`
-	Acct   string        `cbor:"15,keyasint,omitempty"`
-	Conn   string        `cbor:"16,keyasint,omitempty"`
+	N      int64        `cbor:"11,keyasint,omitempty"`
+	Yes    bool         `cbor:"12,keyasint,omitempty"`
+	Text   string       `cbor:"13,keyasint,omitempty"`
+	Team   string       `cbor:"14,keyasint,omitempty"`
+	Acct   string       `cbor:"15,keyasint,omitempty"`
+	Conn   string       `cbor:"16,keyasint,omitempty"`
 	Record []step.Named `cbor:"17,keyasint,omitempty"`
-	Value  *sheet.Value  `cbor:"18,keyasint,omitempty"`
-	Pass   string        `cbor:"19,keyasint,omitempty"`
-	Names  []string      `cbor:"20,keyasint,omitempty"`
+	Value  *sheet.Value `cbor:"18,keyasint,omitempty"`
+	Pass   string       `cbor:"19,keyasint,omitempty"`
+	Names  []string     `cbor:"20,keyasint,omitempty"`
 }
 
 func pack(in *step.Input) *input {

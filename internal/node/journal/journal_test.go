@@ -117,6 +117,7 @@ func TestDoorsReplay(t *testing.T) {
 	intent(0, step.Input{Verb: step.Unban, Text: "joss"})
 	take(step.Input{Kind: step.Lost, Seat: seats[0]})
 	take(step.Input{Kind: step.Back, Seat: seats[0]})
+	take(step.Input{Kind: step.Called, Seat: seats[0], Text: "Maro"})
 	take(step.Input{Kind: step.Ping, Seat: seats[0], N: 30})
 	take(step.Input{Kind: step.Spectators, N: 2})
 	take(step.Input{Kind: step.RefereeOn, N: 1})

@@ -36,8 +36,8 @@ type BoardPage struct {
 	Next     string  `json:"next,omitempty"` // the cursor of the next page
 }
 
-// Post writes a player's entry as the board keeps it.
-func Post(tx *store.Tx, b *rulebook.Board, book, player string, n int64) error {
+// Post writes a player's entry as the board keeps it; tx is a transaction, or DB.
+func (k *Keeper) Post(tx *store.Tx, b *rulebook.Board, book, player string, n int64) error {
 	value, where := "excluded.value", ""
 	switch b.Keep {
 	case rulebook.KeepTotal:
@@ -50,7 +50,7 @@ func Post(tx *store.Tx, b *rulebook.Board, book, player string, n int64) error {
 	}
 	return tx.Exec(`insert into board_entries (rulebook, board, player_id, value, posted_at) values (?, ?, ?, ?, ?)
 		on conflict (rulebook, board, player_id) do update set value = `+value+`, posted_at = excluded.posted_at `+where,
-		book, b.Name, player, n, time.Now().UTC()).Error
+		book, b.Name, player, n, k.now().UTC()).Error
 }
 
 // cursor is where a page ended.
@@ -63,7 +63,7 @@ type cursor struct {
 }
 
 // Top reads a page from the top, or from where a cursor says.
-func Top(ctx context.Context, db *store.DB, b *rulebook.Board, book string, limit int, from string) (*BoardPage, error) {
+func (k *Keeper) Top(ctx context.Context, b *rulebook.Board, book string, limit int, from string) (*BoardPage, error) {
 	if limit < 1 || limit > MaxPage {
 		return nil, fault.New(code.OutOfRange, "a page has 1 to %d entries, not %d", MaxPage, limit)
 	}
@@ -72,7 +72,7 @@ func Top(ctx context.Context, db *store.DB, b *rulebook.Board, book string, limi
 	if b.Least {
 		page.Order, dir, after = "least", "asc", ">"
 	}
-	q := db.WithContext(ctx).Table("board_entries e").Joins("join players p on p.id = e.player_id").
+	q := k.db.WithContext(ctx).Table("board_entries e").Joins("join players p on p.id = e.player_id").
 		Select("e.player_id as player, p.name as name, e.value as value, e.posted_at as posted").
 		Where("e.rulebook = ? and e.board = ?", book, b.Name)
 	var at cursor
@@ -105,3 +105,6 @@ func Top(ctx context.Context, db *store.DB, b *rulebook.Board, book string, limi
 	}
 	return page, nil
 }
+
+// DB is the database outside of a transaction, for Post.
+func (k *Keeper) DB(ctx context.Context) *store.Tx { return k.db.WithContext(ctx) }

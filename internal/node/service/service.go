@@ -19,7 +19,9 @@ import (
 	"turnvex.example/turnvex/internal/live/rough"
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/api"
+	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/hall"
+	"turnvex.example/turnvex/internal/node/keep"
 	"turnvex.example/turnvex/internal/node/library"
 	"turnvex.example/turnvex/internal/node/store"
 )
@@ -77,6 +79,8 @@ type Service struct {
 	OperatorKey string // set only when this start made it: it is not kept readable
 	Library     *library.Library
 	Hall        *hall.Hall
+	Directory   *directory.Directory
+	Keeper      *keep.Keeper
 	DB          *store.DB
 	Accounts    *account.Service
 
@@ -129,17 +133,18 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	if err := s.loadFolder(ctx, cfg); err != nil {
 		return err
 	}
-	s.Hall = hall.New(hall.Config{DB: s.DB, Log: cfg.Log, Node: cfg.Node, Region: cfg.Region, Version: Version, Journals: cfg.Journals,
-		Refuse: cfg.Refuse, Practice: cfg.Practice, Check: cfg.Check, Secret: []byte(secret)})
-	if err := s.Hall.Recover(ctx); err != nil {
+	s.Directory, s.Keeper = directory.New(s.DB), keep.New(s.DB, time.Now)
+	if err := s.Directory.Abandon(ctx, cfg.Node, time.Now().UTC()); err != nil { // what an earlier run of this node held
 		return err
 	}
+	s.Hall = hall.New(hall.Config{Directory: s.Directory, Keeper: s.Keeper, Names: accounts, Log: cfg.Log, Node: cfg.Node, Region: cfg.Region, Version: Version, Journals: cfg.Journals,
+		Refuse: cfg.Refuse, Practice: cfg.Practice, Check: cfg.Check, Secret: []byte(secret)})
 	l, err := net.Listen("tcp", cfg.Listen)
 	if err != nil {
 		return fmt.Errorf("listen on %s: %w; choose another address with -listen", cfg.Listen, err)
 	}
 	s.Address = "http://" + l.Addr().String()
-	s.http = api.Server(api.New(api.Config{DB: s.DB, Hall: s.Hall, Accounts: accounts, Library: lib, Log: cfg.Log,
+	s.http = api.Server(api.New(api.Config{DB: s.DB, Hall: s.Hall, Directory: s.Directory, Keeper: s.Keeper, Accounts: accounts, Library: lib, Log: cfg.Log,
 		Region: cfg.Region, Version: Version, Rough: cfg.Rough, Patience: cfg.Patience, Origins: cfg.Origins}))
 	go func() {
 		if err := s.http.Serve(l); !errors.Is(err, http.ErrServerClosed) {

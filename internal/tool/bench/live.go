@@ -245,20 +245,19 @@ func throughBoxes(sockets []*websocket.Conn, data []byte, rounds, ahead int) (ti
 	errs := make(chan error, len(sockets))
 	boxes := make([]*outbox.Box, len(sockets))
 	for i, ws := range sockets {
-		boxes[i] = outbox.NewBox(wire.Bye{Code: "too-slow"})
-		all.Go(func() {
-			for range boxes[i].Wake() {
-				list, bye := boxes[i].Take()
-				if err := api.WriteFrames(ws, list, 10*time.Second); err != nil {
-					errs <- err
-				}
-				for range list {
-					round.Done()
-				}
-				if bye != nil {
-					return
-				}
+		boxes[i] = outbox.NewBox(&wire.Bye{Code: "too-slow"})
+		all.Add(1)
+		boxes[i].Serve(func(list []*outbox.Frame, bye *wire.Bye) bool {
+			if err := api.WriteFrames(ws, list, 10*time.Second); err != nil {
+				errs <- err
 			}
+			for range list {
+				round.Done()
+			}
+			if bye != nil {
+				all.Done()
+			}
+			return true
 		})
 	}
 	began := time.Now()

@@ -23,7 +23,9 @@ func settingsCommand() command {
 					if !ok {
 						return errUsage{fmt.Sprintf("%q is not NAME=VALUE", a)}
 					}
-					changes[name] = plainValue(text)
+					if changes[name] = plainValue(text); name == "title" || name == "password" {
+						changes[name] = text
+					}
 				}
 				_, svc, err := s.open(ctx, t)
 				if err != nil {
@@ -37,14 +39,15 @@ func settingsCommand() command {
 		}}
 }
 
-// plainValue reads a number or a flag as such, and everything else as text.
+// plainValue reads a number or a flag as such, and everything else as text; what
+// stands in double quotes is a text, whatever it looks like.
 func plainValue(text string) any {
 	var v any
 	if json.Unmarshal([]byte(text), &v) == nil {
 		switch v.(type) {
 		case float64:
 			return json.Number(text)
-		case bool:
+		case bool, string:
 			return v
 		}
 	}
@@ -76,9 +79,6 @@ func askCommand() command {
 			fs.Var(args, "with", "`NAME=VALUE` of what the action takes; may be given several times")
 			return func(ctx context.Context, t *Terminal, words []string) error {
 				in.Do, in.Target = words[1], uint32(*target)
-				for name, v := range args {
-					args[name] = plainValue(v.(string))
-				}
 				in.Args = args
 				if *value != "" {
 					in.Value = plainValue(*value)

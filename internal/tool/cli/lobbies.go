@@ -162,7 +162,7 @@ func (o optionList) Set(s string) error {
 	if !ok {
 		return fmt.Errorf("%q is not NAME=VALUE", s)
 	}
-	o[name] = value
+	o[name] = plainValue(value)
 	return nil
 }
 

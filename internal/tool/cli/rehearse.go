@@ -86,6 +86,9 @@ func readOptions(book *rulebook.Book, given optionList) ([]step.Named, error) {
 		}
 		delete(given, f.Name)
 		v, err := sheet.Read(f, raw)
+		if err == nil {
+			err = f.Check(v)
+		}
 		if err != nil {
 			return nil, errUsage{fmt.Sprintf("the option %s: %s", f.Name, err)}
 		}

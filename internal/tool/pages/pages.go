@@ -8,16 +8,16 @@ import (
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/node/api"
-	"turnvex.example/turnvex/internal/wire"
+	"turnvex.example/turnvex/internal/wire/spec"
 )
 
 // Write writes every page below the present folder.
 func Write() error {
-	schema, err := wire.Schema()
+	schema, err := spec.Schema()
 	if err != nil {
 		return err
 	}
-	for file, text := range map[string]string{"docs/protocol.md": wire.Page(), "docs/protocol.schema.json": string(schema) + "\n", "docs/rulebook.md": rulebook.Reference(), "docs/errors.md": code.Page(), "docs/http.md": string(api.Page())} {
+	for file, text := range map[string]string{"docs/protocol.md": spec.Page(), "docs/protocol.schema.json": string(schema) + "\n", "docs/rulebook.md": rulebook.Reference(), "docs/errors.md": code.Page(), "docs/http.md": string(api.Page())} {
 		if err := os.WriteFile(file, []byte(text), 0o644); err != nil {
 			return err
 		}

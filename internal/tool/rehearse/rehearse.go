@@ -27,7 +27,7 @@ type Options struct {
 	Seed    uint64        // of the first match; the others follow from it
 	Limit   time.Duration // of play time in one match, after which it counts as endless; 1 h if 0
 	Workers int           // as many as there are cores if 0
-	Options []step.Named // of the lobby
+	Options []step.Named  // of the lobby
 }
 
 func (o *Options) defaults(b *rulebook.Book) error {

@@ -15,9 +15,9 @@ import (
 type Stage struct {
 	M     *lobby.Lobby
 	Book  *rulebook.Book
-	names []string                 // in order of entry
-	seats map[string]sheet.ID      // by name in the script
-	seq   map[sheet.ID]uint64      // of each seat's intents
+	names []string                // in order of entry
+	seats map[string]sheet.ID     // by name in the script
+	seq   map[sheet.ID]uint64     // of each seat's intents
 	Out   func(*step.Output)      // called with the output of each input; may be nil
 	Took  func(*step.Input)       // called with each input before it is taken; may be nil
 	kept  map[string][]step.Named // the records of those who have left
@@ -283,7 +283,7 @@ func (st *Stage) action(s Step) (step.Input, error) {
 		}
 		for _, f := range a.Takes {
 			if f.Name == name {
-				v, err := sheet.ReadLoose(f, value)
+				v, err := sheet.ReadText(f, value)
 				if f.Type == sheet.Ref {
 					v, err = sheet.IntValue(sheet.Ref, int64(st.seats[value])), nil
 				}
@@ -312,7 +312,7 @@ func (st *Stage) settings(s Step) (step.Input, error) {
 		v := sheet.TextValue(raw)
 		if f := lobby.SettingField(st.Book, name); f != nil && name != "password" {
 			var err error
-			if v, err = sheet.ReadLoose(f, raw); err != nil {
+			if v, err = sheet.ReadText(f, raw); err != nil {
 				return in, s.fail("%s: %s", name, err)
 			}
 		}
@@ -336,7 +336,7 @@ func (st *Stage) set(s Step) (step.Input, error) {
 		}
 	}
 	if f := st.Book.Schema.Field(kind, in.Name); f != nil {
-		v, err := sheet.ReadLoose(f, strings.Join(s.Args[1:], " "))
+		v, err := sheet.ReadText(f, strings.Join(s.Args[1:], " "))
 		if err != nil {
 			return in, s.fail("%s: %s", in.Name, err)
 		}

@@ -1,4 +1,4 @@
-package wire_test
+package spec_test
 
 import (
 	"bytes"
@@ -13,21 +13,22 @@ import (
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/wire"
+	"turnvex.example/turnvex/internal/wire/spec"
 )
 
 // TestPage: the page and the schema are the present ones; every message and every
 // field of one stands on the page with what it is for.
 func TestPage(t *testing.T) {
-	schema, err := wire.Schema()
+	schema, err := spec.Schema()
 	if err != nil {
 		t.Fatal(err)
 	}
-	for file, want := range map[string]string{"protocol.md": wire.Page(), "protocol.schema.json": string(schema) + "\n"} {
-		if got, err := os.ReadFile("../../docs/" + file); err != nil || string(got) != want {
+	for file, want := range map[string]string{"protocol.md": spec.Page(), "protocol.schema.json": string(schema) + "\n"} {
+		if got, err := os.ReadFile("../../../docs/" + file); err != nil || string(got) != want {
 			t.Errorf("docs/%s is not the present one; ./dev docs writes it (%v)", file, err)
 		}
 	}
-	for _, m := range wire.Messages {
+	for _, m := range spec.Messages {
 		typ := reflect.TypeOf(m.Type)
 		for i := range typ.NumField() {
 			if f := typ.Field(i); f.Name != "Is" && f.Tag.Get("jsonschema") == "" {
@@ -54,7 +55,7 @@ func known(word string) bool {
 // TestSchema: every example and every vector is what the schema of its message says,
 // and not what that of another does; a strange key is refused to clients.
 func TestSchema(t *testing.T) {
-	data, err := wire.Schema()
+	data, err := spec.Schema()
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -80,13 +81,13 @@ func TestSchema(t *testing.T) {
 			t.Errorf("%s: valid should be %v: %v", what, valid, err)
 		}
 	}
-	for _, m := range wire.Messages {
+	for _, m := range spec.Messages {
 		check(m.Is, []byte(m.Example), true)
 		var plain map[string]json.RawMessage
 		json.Unmarshal([]byte(m.Example), &plain)
 		plain["extra"] = json.RawMessage(`1`)
 		extra, _ := json.Marshal(plain)
-		check(m.Is+" with a strange key", extra, m.From != wire.Client)
+		check(m.Is+" with a strange key", extra, m.From != spec.Client)
 		delete(plain, "is")
 		nameless, _ := json.Marshal(plain)
 		check(m.Is+" without its name", nameless, false)
@@ -107,7 +108,7 @@ func TestSchema(t *testing.T) {
 // FuzzRead: whatever a client or a service sends, reading it ends in a message or an
 // error; what is read strictly is written and read again the same.
 func FuzzRead(f *testing.F) {
-	for _, m := range wire.Messages {
+	for _, m := range spec.Messages {
 		f.Add([]byte(m.Example), false)
 		if m.Is != "snapshot" && m.Is != "delta" {
 			into := reflect.New(reflect.TypeOf(m.Type)).Interface()
@@ -128,7 +129,7 @@ func FuzzRead(f *testing.F) {
 			return
 		}
 		wire.Parts(enc, data)
-		for _, m := range wire.Messages {
+		for _, m := range spec.Messages {
 			if m.Is != kind {
 				continue
 			}

@@ -39,7 +39,7 @@ type CheckReport struct {
 // changed.
 func (l *Lobby) checkCopies(now sheet.Tick) {
 	every := l.hall.cfg.Check
-	if every == 0 && l.m.Store().Of(sheet.Lobby)[0].Flag(l.book.F.Lobby.Practice) {
+	if every == 0 && l.m.Row().Flag(l.book.F.Lobby.Practice) {
 		every = checkEvery
 	}
 	l.recheck = every > 0
@@ -79,39 +79,35 @@ func (k *check) close(answered bool, differs []wire.Differently) {
 	}
 }
 
-// Hashed takes a client's answer to a check.
-func (c *Client) Hashed(tick int64, hash uint32) {
-	c.lobby.post(func() {
-		k := c.check
-		if k == nil || int64(k.tick) != tick {
-			return
-		}
-		if hash != k.want.Hash() {
-			c.say(wire.Check{Is: "show", Tick: tick})
-			return
-		}
-		k.close(true, nil)
-		c.check = nil
-	})
+// hashed takes a client's answer to a check.
+func (l *Lobby) hashed(c *Client, tick int64, hash uint32) {
+	k := c.check
+	if k == nil || int64(k.tick) != tick {
+		return
+	}
+	if hash != k.want.Hash() {
+		c.say(wire.Check{Is: "show", Tick: tick})
+		return
+	}
+	k.close(true, nil)
+	c.check = nil
 }
 
-// Shown takes the copy of a client whose hash was wrong. In what it differs is
+// shown takes the copy of a client whose hash was wrong. In what it differs is
 // logged and told, and the client gets a new snapshot.
-func (c *Client) Shown(tick int64, parts [][]any) {
-	c.lobby.post(func() {
-		k := c.check
-		if k == nil || int64(k.tick) != tick {
-			return
-		}
-		c.check = nil
-		found := replica.NewCopy(k.want.Schema)
-		found.Apply(replica.Parts(parts)) // as far as it can be read; the rest differs
-		differs := c.lobby.differently(c, k.want.Compare(found))
-		c.lobby.log.Warn("a copy differs from what it should hold", "seat", c.First(), "tick", tick, "fields", differs[:min(len(differs), 5)])
-		c.say(wire.Differs{Is: "differs", Tick: tick, Fields: differs})
-		c.fresh = true
-		k.close(true, differs)
-	})
+func (l *Lobby) shown(c *Client, tick int64, parts [][]any) {
+	k := c.check
+	if k == nil || int64(k.tick) != tick {
+		return
+	}
+	c.check = nil
+	found := replica.NewCopy(k.want.Schema)
+	found.Apply(replica.Parts(parts)) // as far as it can be read; the rest differs
+	differs := l.differently(c, k.want.Compare(found))
+	l.log().Warn("a copy differs from what it should hold", "seat", c.First(), "tick", tick, "fields", differs[:min(len(differs), 5)])
+	c.say(wire.Differs{Is: "differs", Tick: tick, Fields: differs})
+	c.fresh = true
+	k.close(true, differs)
 }
 
 // differently writes differences for people.

@@ -1,4 +1,4 @@
-package hall
+package directory
 
 import (
 	"sync"
@@ -6,17 +6,18 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// Listing tells those who watch the list of lobbies what changes in it.
-type Listing struct {
+// Watchers tell those who watch the list of lobbies what changes in it.
+type Watchers struct {
 	mu       sync.Mutex
-	watchers map[*ListWatcher]bool // guarded by mu
+	watchers map[*Watcher]bool // guarded by mu
 }
 
-func newListing() *Listing { return &Listing{watchers: map[*ListWatcher]bool{}} }
+// NewWatchers returns a listing that nobody watches yet.
+func NewWatchers() *Watchers { return &Watchers{watchers: map[*Watcher]bool{}} }
 
-// ListWatcher is somebody who watches the listing through a filter. Only the
+// Watcher is somebody who watches the listing through a filter. Only the
 // newest state of each lobby waits for them.
-type ListWatcher struct {
+type Watcher struct {
 	filter  wire.Filter
 	mu      sync.Mutex
 	waiting map[string]wire.Listed // guarded by mu; by code
@@ -25,8 +26,8 @@ type ListWatcher struct {
 }
 
 // Watch begins to watch. Stop must be called in the end.
-func (l *Listing) Watch(f wire.Filter) *ListWatcher {
-	w := &ListWatcher{filter: f, waiting: map[string]wire.Listed{}, wake: make(chan struct{}, 1)}
+func (l *Watchers) Watch(f wire.Filter) *Watcher {
+	w := &Watcher{filter: f, waiting: map[string]wire.Listed{}, wake: make(chan struct{}, 1)}
 	l.mu.Lock()
 	l.watchers[w] = true
 	l.mu.Unlock()
@@ -34,15 +35,15 @@ func (l *Listing) Watch(f wire.Filter) *ListWatcher {
 }
 
 // Stop ends the watching.
-func (l *Listing) Stop(w *ListWatcher) {
+func (l *Watchers) Stop(w *Watcher) {
 	l.mu.Lock()
 	delete(l.watchers, w)
 	l.mu.Unlock()
 }
 
-// tell passes a change on to those whom it concerns; now is nil for a lobby that
+// Tell passes a change on to those whom it concerns; now is nil for a lobby that
 // is no longer listed.
-func (l *Listing) tell(was wire.LobbyInfo, now *wire.LobbyInfo) {
+func (l *Watchers) Tell(was wire.LobbyInfo, now *wire.LobbyInfo) {
 	l.mu.Lock()
 	defer l.mu.Unlock()
 	for w := range l.watchers {
@@ -56,7 +57,7 @@ func (l *Listing) tell(was wire.LobbyInfo, now *wire.LobbyInfo) {
 	}
 }
 
-func (w *ListWatcher) put(m wire.Listed) {
+func (w *Watcher) put(m wire.Listed) {
 	w.mu.Lock()
 	if _, there := w.waiting[m.Code]; !there {
 		w.order = append(w.order, m.Code)
@@ -70,10 +71,10 @@ func (w *ListWatcher) put(m wire.Listed) {
 }
 
 // Wake tells that there may be something to Take.
-func (w *ListWatcher) Wake() <-chan struct{} { return w.wake }
+func (w *Watcher) Wake() <-chan struct{} { return w.wake }
 
 // Take returns what has changed since the last Take.
-func (w *ListWatcher) Take() []wire.Listed {
+func (w *Watcher) Take() []wire.Listed {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	var out []wire.Listed

@@ -1,4 +1,4 @@
-package wire_test
+package spec_test
 
 import (
 	"encoding/hex"
@@ -15,11 +15,12 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/tool/script"
 	"turnvex.example/turnvex/internal/wire"
+	"turnvex.example/turnvex/internal/wire/spec"
 )
 
 var update = flag.Bool("update", false, "write the vectors anew")
 
-const vectorsFile = "../../docs/protocol-vectors.json"
+const vectorsFile = "../../../docs/protocol-vectors.json"
 
 // vectors are what every client is tested on.
 type vectors struct {
@@ -140,10 +141,10 @@ func story(t *testing.T, v *vectors) {
 }
 
 func makeVectors(t *testing.T) *vectors {
-	v := &vectors{About: "Messages of the live protocol in both encodings, made by go test ./internal/wire -run Vectors -update; docs/protocol.md explains them. " +
+	v := &vectors{About: "Messages of the live protocol in both encodings, made by go test ./internal/wire/spec -run Vectors -update; docs/protocol.md explains them. " +
 		"story: a snapshot and deltas for a copy that knows schema; hash is the copy's afterwards, seen some of its values as sent. " +
 		"clocks: what a clock shows at tick now, at rate ticks a second. between: where something is shown at a tick, given [tick, x, y]."}
-	for _, m := range wire.Messages {
+	for _, m := range spec.Messages {
 		typed := reflect.New(reflect.TypeOf(m.Type))
 		if err := wire.Read(replica.JSON, []byte(m.Example), typed.Interface()); err != nil {
 			t.Fatalf("the example of %s: %v", m.Is, err)
@@ -251,13 +252,13 @@ func TestVectors(t *testing.T) {
 	}
 	data, err := os.ReadFile(vectorsFile)
 	if err != nil || string(data) != string(got) {
-		t.Fatalf("%s is not the present one; go test ./internal/wire -run Vectors -update writes it (%v)", vectorsFile, err)
+		t.Fatalf("%s is not the present one; go test ./internal/wire/spec -run Vectors -update writes it (%v)", vectorsFile, err)
 	}
 	var v vectors
 	if err := json.Unmarshal(data, &v); err != nil {
 		t.Fatal(err)
 	}
-	for i, m := range wire.Messages {
+	for i, m := range spec.Messages {
 		var read [replica.Encodings]any
 		for e, data := range both(t, v.Messages[i]) {
 			kind, err := wire.Kind(replica.Encoding(e), data)

@@ -1,4 +1,4 @@
-package wire
+package spec
 
 import (
 	_ "embed"
@@ -10,6 +10,7 @@ import (
 	"github.com/google/jsonschema-go/jsonschema"
 
 	"turnvex.example/turnvex/internal/core/replica"
+	"turnvex.example/turnvex/internal/wire"
 )
 
 //go:embed page_head.md
@@ -49,9 +50,10 @@ func (m *Message) write(b *strings.Builder) {
 
 // inner are the types that stand inside messages and have fields of their own.
 var inner = []reflect.Type{
-	reflect.TypeFor[replica.DescribedField](), reflect.TypeFor[SeatInfo](), reflect.TypeFor[Filter](), reflect.TypeFor[LobbyInfo](), reflect.TypeFor[BookInfo](), reflect.TypeFor[ActionInfo](),
-	reflect.TypeFor[KitInfo](), reflect.TypeFor[PieceInfo](), reflect.TypeFor[PhaseInfo](), reflect.TypeFor[GroundInfo](), reflect.TypeFor[SightInfo](), reflect.TypeFor[NoticeInfo](),
-	reflect.TypeFor[Differently](),
+	reflect.TypeFor[replica.DescribedField](),
+	reflect.TypeFor[wire.SeatInfo](), reflect.TypeFor[wire.Filter](), reflect.TypeFor[wire.LobbyInfo](), reflect.TypeFor[wire.BookInfo](), reflect.TypeFor[wire.ActionInfo](),
+	reflect.TypeFor[wire.KitInfo](), reflect.TypeFor[wire.PieceInfo](), reflect.TypeFor[wire.PhaseInfo](), reflect.TypeFor[wire.GroundInfo](), reflect.TypeFor[wire.SightInfo](), reflect.TypeFor[wire.NoticeInfo](),
+	reflect.TypeFor[wire.Differently](),
 }
 
 // heading is the name of such a type on the page: seat, lobby, field and so on.

@@ -1,0 +1,107 @@
+// Package directory knows which lobbies there are, on any node: it keeps a row for
+// each in the database, lists them, and tells who watches the list what changes in
+// it. The lobbies themselves are in package hall.
+package directory
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/store"
+	"turnvex.example/turnvex/internal/wire"
+)
+
+// Entry is what the directory says of a lobby. Entries are compared with ==.
+type Entry struct {
+	wire.LobbyInfo
+	ID     string // unique for ever, where the code is only while the lobby is open
+	Node   string // on which it is alive
+	Listed bool   // listings show it
+}
+
+// ErrCode is what Open returns when another open lobby has the code.
+var ErrCode = errors.New("another open lobby has this join code")
+
+// Directory is the directory in the database. It may be used by several goroutines.
+type Directory struct {
+	db *store.DB
+}
+
+// New returns the directory of a database.
+func New(db *store.DB) *Directory { return &Directory{db} }
+
+// Open adds a lobby. It is ErrCode when another open lobby has its code, and fault
+// code.NameTaken when another one of the rulebook has its name. After ErrCode the
+// call may be repeated with another code.
+func (d *Directory) Open(ctx context.Context, e Entry) error {
+	row := store.Lobby{ID: e.ID, Code: e.Code, Rulebook: e.Rulebook, Version: e.Version, Title: e.Title, Region: e.Region, Node: e.Node,
+		State: e.State, Seats: e.Seats, Capacity: e.Capacity, Free: e.Free, Waiting: e.Waiting, Password: e.Password, Practice: e.Practice,
+		Open: e.Open, Listed: e.Listed, CreatedAt: e.Opened, UpdatedAt: e.Opened}
+	if e.Name != "" {
+		row.Name = &e.Name
+	}
+	err := d.db.WithContext(ctx).Create(&row).Error
+	if !errors.Is(err, store.ErrDuplicate) {
+		return err
+	}
+	if e.Name != "" {
+		if c, err := d.Named(ctx, e.Rulebook, e.Name); err != nil || c != "" {
+			return errors.Join(err, nameTaken(&e))
+		}
+	}
+	return ErrCode
+}
+
+func nameTaken(e *Entry) error {
+	return fault.New(code.NameTaken, "an open lobby of %s is called %q already", e.Rulebook, e.Name)
+}
+
+// Write writes what an open lobby is now. It may be repeated.
+func (d *Directory) Write(ctx context.Context, e Entry, now time.Time) error {
+	return d.write(ctx, e, now, nil)
+}
+
+// Close writes the last word on a lobby. It may be repeated.
+func (d *Directory) Close(ctx context.Context, e Entry, now time.Time) error {
+	return d.write(ctx, e, now, &now)
+}
+
+func (d *Directory) write(ctx context.Context, e Entry, now time.Time, closed *time.Time) error {
+	return d.db.WithContext(ctx).Model(&store.Lobby{}).Where("id = ? and closed_at is null", e.ID).Updates(map[string]any{
+		"state": e.State, "seats": e.Seats, "title": e.Title, "capacity": e.Capacity, "free": e.Free, "waiting": e.Waiting, "open": e.Open,
+		"listed": e.Listed, "password": e.Password, "updated_at": now, "closed_at": closed}).Error
+}
+
+// Abandon closes the entries of the lobbies that a node held when it ended, and no
+// others.
+func (d *Directory) Abandon(ctx context.Context, node string, now time.Time) error {
+	return d.db.WithContext(ctx).Model(&store.Lobby{}).Where("node = ? and closed_at is null", node).
+		Updates(map[string]any{"closed_at": now, "updated_at": now, "state": Closed}).Error
+}
+
+// Closed is the state of a lobby that is no more.
+const Closed = "closed"
+
+// Named returns the code of the open lobby of a rulebook that has a name, whatever
+// its case; "" if there is none.
+func (d *Directory) Named(ctx context.Context, rulebook, name string) (string, error) {
+	var row store.Lobby
+	err := d.db.WithContext(ctx).First(&row, "rulebook = ? and lower(name) = lower(?) and closed_at is null", rulebook, name).Error
+	if errors.Is(err, store.ErrNotFound) {
+		return "", nil
+	}
+	return row.Code, err
+}
+
+// infoOf makes what listings show of a row.
+func infoOf(r *store.Lobby) wire.LobbyInfo {
+	i := wire.LobbyInfo{Code: r.Code, Rulebook: r.Rulebook, Version: r.Version, Title: r.Title, Region: r.Region, State: r.State, Seats: r.Seats,
+		Capacity: r.Capacity, Free: r.Free, Waiting: r.Waiting, Practice: r.Practice, Open: r.Open, Password: r.Password, Opened: r.CreatedAt}
+	if r.Name != nil {
+		i.Name = *r.Name
+	}
+	return i
+}

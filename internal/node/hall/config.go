@@ -1,0 +1,67 @@
+package hall
+
+import (
+	"context"
+	"log/slog"
+	"time"
+
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/node/directory"
+	"turnvex.example/turnvex/internal/node/keep"
+)
+
+// Config is what a hall needs. Directory, Keeper and Names must be given.
+type Config struct {
+	Directory Directory        // where lobbies are made known
+	Keeper    Keeper           // where records and results are kept
+	Names     Names            // where players' names are kept
+	Log       *slog.Logger     // nothing is logged if nil
+	Now       func() time.Time // the clock; time.Now if nil
+	Node      string           // this node's name in the directory
+	Region    string           // this node's
+	Version   string           // of the service, told to clients
+	// Journals is a folder in which each lobby's journal is written; "" for none.
+	Journals string
+	// Refuse tells a player's second connection that they are in already; otherwise
+	// it takes over, and the older one is told.
+	Refuse bool
+	// Check is how often the copies of all clients are checked; if it is 0, those in
+	// practice lobbies are checked every 5 s.
+	Check time.Duration
+	// Practice makes every lobby a practice lobby.
+	Practice bool
+	// Secret digests the passwords of lobbies, so that none is kept as it is.
+	Secret []byte
+}
+
+func (c *Config) defaults() {
+	if c.Log == nil {
+		c.Log = slog.New(slog.DiscardHandler)
+	}
+	if c.Now == nil {
+		c.Now = time.Now
+	}
+}
+
+// Directory is what a hall needs of directory.Directory. All methods may be called by
+// several goroutines; those that change something may be repeated after an error.
+type Directory interface {
+	Open(ctx context.Context, e directory.Entry) error
+	Write(ctx context.Context, e directory.Entry, now time.Time) error
+	Close(ctx context.Context, e directory.Entry, now time.Time) error
+	Named(ctx context.Context, rulebook, name string) (string, error)
+}
+
+// Keeper is what a hall needs of keep.Keeper. All methods may be called by several
+// goroutines, and repeated after an error.
+type Keeper interface {
+	Load(ctx context.Context, player string, book *rulebook.Book) ([]step.Named, error)
+	Save(ctx context.Context, job *keep.Job) error
+}
+
+// Names is what a hall needs of account.Service: it keeps a player's name and returns
+// it in its normal form.
+type Names interface {
+	Rename(ctx context.Context, player, name string) (string, error)
+}

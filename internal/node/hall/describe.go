@@ -1,0 +1,74 @@
+package hall
+
+import (
+	"turnvex.example/turnvex/internal/core/replica"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/wire"
+)
+
+// describe makes what clients are told of a rulebook.
+func describe(b *rulebook.Book) wire.BookInfo {
+	info := wire.BookInfo{Name: b.Name, Title: b.Title, About: b.About, Version: b.Version, Moves: b.Movement != nil}
+	for _, t := range b.Teams.List {
+		info.Teams = append(info.Teams, t.Name)
+	}
+	for _, a := range b.Actions {
+		info.Actions = append(info.Actions, describeAction(b, a))
+	}
+	for _, k := range b.Kits {
+		kit := wire.KitInfo{Name: k.Name, Actions: []string{}}
+		for _, a := range b.Actions {
+			if k.Actions&(1<<a.No) != 0 {
+				kit.Actions = append(kit.Actions, a.Name)
+			}
+		}
+		info.Kits = append(info.Kits, kit)
+	}
+	for _, p := range b.Pieces {
+		info.Pieces = append(info.Pieces, wire.PieceInfo{Name: p.Name, Title: p.Title, Radius: p.Radius})
+	}
+	for _, p := range b.Phases {
+		info.Phases = append(info.Phases, wire.PhaseInfo{Name: p.Name, Title: p.Title, Frozen: p.Frozen})
+	}
+	for _, n := range append(b.Notices[:len(b.Notices):len(b.Notices)], rulebook.OwnNotices...) {
+		ni := wire.NoticeInfo{Name: n.Name}
+		for _, f := range n.Fields {
+			ni.Fields = append(ni.Fields, replica.DescribeField(f))
+		}
+		info.Notices = append(info.Notices, ni)
+	}
+	if g := b.Ground; g != nil {
+		info.Ground = &wire.GroundInfo{Width: g.Width, Height: g.Height}
+		if s := g.Sight; s != nil {
+			info.Ground.Sight = &wire.SightInfo{Near: s.Near, Far: s.Far, Every: int64(s.Every)}
+		}
+		for _, w := range g.Walls {
+			if w.Radius > 0 {
+				info.Ground.Rounds = append(info.Ground.Rounds, [3]int64{w.X, w.Y, w.Radius})
+			} else {
+				info.Ground.Boxes = append(info.Ground.Boxes, [4]int64{w.Left, w.Top, w.Right, w.Bottom})
+			}
+		}
+	}
+	if b.Movement != nil {
+		info.Radius = b.Movement.Radius
+	}
+	return info
+}
+
+func describeAction(b *rulebook.Book, a *rulebook.Action) wire.ActionInfo {
+	info := wire.ActionInfo{Name: a.Name, Title: a.Title, Key: a.Key, Aim: a.Aim.At.String(), Reach: a.Aim.Reach, Held: a.Held,
+		Cools: a.Cool != nil, Phases: []string{}}
+	if a.Aim.At != rulebook.AimSelf {
+		info.Who = a.Aim.Who.String()
+	}
+	for _, f := range a.Takes {
+		info.Takes = append(info.Takes, replica.DescribeField(f))
+	}
+	for _, p := range b.Phases {
+		if a.Phases&(1<<p.No) != 0 {
+			info.Phases = append(info.Phases, p.Name)
+		}
+	}
+	return info
+}

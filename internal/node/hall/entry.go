@@ -1,0 +1,96 @@
+package hall
+
+import (
+	"context"
+	"time"
+
+	"turnvex.example/turnvex/internal/node/directory"
+	"turnvex.example/turnvex/internal/wire"
+)
+
+// present is what the directory should say now.
+func (l *Lobby) present() directory.Entry {
+	f, row := &l.book.F.Lobby, l.m.Row()
+	e := directory.Entry{ID: l.ID, Node: l.hall.cfg.Node, Listed: row.Flag(f.Listed)}
+	e.LobbyInfo = wire.LobbyInfo{Code: l.Code, Name: l.name, Rulebook: l.book.Name, Version: l.book.Version, Title: row.Text(f.Title),
+		Region: row.Text(f.Region), State: f.State.Choices[row.Int(f.State)], Seats: int(row.Int(f.Seats)), Capacity: int(row.Int(f.Capacity)),
+		Waiting: int(row.Int(f.Waiting)), Practice: row.Flag(f.Practice), Open: row.Flag(f.Open), Password: row.Flag(f.Password),
+		Opened: l.began.UTC()}
+	e.Free = max(e.Capacity-e.Seats-int(row.Int(f.Reserved)), 0)
+	return e
+}
+
+// Info is what the lobby is at this moment.
+func (l *Lobby) Info(ctx context.Context) (info wire.LobbyInfo, err error) {
+	err = l.do(ctx, func() { info = l.present().LobbyInfo })
+	return info, err
+}
+
+// announce tells listings of a lobby that has just been opened.
+func (l *Lobby) announce() {
+	now := l.entry
+	l.written = now
+	l.latest.Store(&now)
+	if now.Listed {
+		l.hall.Listing.Tell(wire.LobbyInfo{}, &now.LobbyInfo)
+	}
+}
+
+// noteEntry tells listings, and writes the lobby's row anew, when something that
+// stands in it has changed. What changes while it is being written is written after.
+func (l *Lobby) noteEntry() {
+	now := l.present()
+	if now == l.entry || l.m.Closed() { // its end is closeEntry's to tell
+		return
+	}
+	was := l.entry
+	l.entry = now
+	l.latest.Store(&now)
+	switch {
+	case now.Listed:
+		l.hall.Listing.Tell(was.LobbyInfo, &now.LobbyInfo)
+	case was.Listed:
+		l.hall.Listing.Tell(was.LobbyInfo, nil)
+	}
+	l.writeEntry()
+}
+
+func (l *Lobby) writeEntry() {
+	if l.writing || l.written == l.entry {
+		return
+	}
+	l.writing, l.written = true, l.entry
+	e := l.entry
+	l.tasks.add(func() {
+		ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+		defer cancel()
+		err := l.hall.cfg.Directory.Write(ctx, e, l.hall.cfg.Now().UTC())
+		if err != nil {
+			l.log().Warn("could not write the directory", "error", err)
+		}
+		go l.post(func() { l.entryWritten(err == nil) })
+	})
+}
+
+// entryWritten goes on with what has changed meanwhile. What could not be written is
+// written with the next change.
+func (l *Lobby) entryWritten(well bool) {
+	l.writing = false
+	if well {
+		l.writeEntry()
+	} else {
+		l.written = directory.Entry{}
+	}
+}
+
+// closeEntry writes the last word: the lobby has closed.
+func (l *Lobby) closeEntry() {
+	e := l.entry
+	e.State, e.Seats, e.Free = directory.Closed, 0, 0
+	l.retry("close the lobby's row", keepFor, func(ctx context.Context) error {
+		return l.hall.cfg.Directory.Close(ctx, e, l.hall.cfg.Now().UTC())
+	})
+	if l.entry.Listed {
+		l.hall.Listing.Tell(l.entry.LobbyInfo, nil)
+	}
+}

@@ -1,0 +1,153 @@
+package hall
+
+import (
+	"context"
+	"sync"
+	"time"
+
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/node/keep"
+)
+
+// tasks are what a lobby asks of the database, done one after the other.
+type tasks struct {
+	mu    sync.Mutex
+	queue []func() // guarded by mu
+	busy  bool     // guarded by mu
+	idle  sync.WaitGroup
+}
+
+// add puts a task behind the others.
+func (t *tasks) add(task func()) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	t.queue = append(t.queue, task)
+	if !t.busy {
+		t.busy = true
+		t.idle.Go(t.work)
+	}
+}
+
+func (t *tasks) work() {
+	for {
+		t.mu.Lock()
+		if len(t.queue) == 0 {
+			t.queue, t.busy = nil, false
+			t.mu.Unlock()
+			return
+		}
+		task := t.queue[0]
+		t.queue = t.queue[1:]
+		t.mu.Unlock()
+		task()
+	}
+}
+
+// wait returns when every task is done. No more may be added then.
+func (t *tasks) wait() { t.idle.Wait() }
+
+// loadRecord fetches a player's record and hands it to the authority. A player
+// without an account of their own (a further one on a connection) has none. While it
+// is not there the player has no control; it is tried for as long as the lobby is
+// there, and nothing else is taken in its place.
+func (l *Lobby) loadRecord(seat sheet.ID, account string) {
+	if account == "" || len(l.book.Record) == 0 {
+		l.soon = append(l.soon, func() { l.step(&step.Input{Kind: step.Loaded, Seat: seat}) })
+		return
+	}
+	go func() {
+		var values []step.Named
+		loaded := l.retry("load a record", 0, func(ctx context.Context) (err error) {
+			l.hall.savings.wait(account)
+			values, err = l.hall.cfg.Keeper.Load(ctx, account, l.book)
+			return err
+		})
+		if loaded {
+			l.post(func() { l.step(&step.Input{Kind: step.Loaded, Seat: seat, Record: values}) })
+		}
+	}()
+}
+
+// save keeps what an input led to. That a result is saved is told only when it is.
+func (l *Lobby) save(job *keep.Job) {
+	for _, r := range job.Records {
+		l.hall.savings.begin(r.Player)
+	}
+	l.tasks.add(func() {
+		saved := l.retry("keep what a match gave", keepFor, func(ctx context.Context) error { return l.hall.cfg.Keeper.Save(ctx, job) })
+		for _, r := range job.Records {
+			l.hall.savings.done(r.Player)
+		}
+		if saved && job.Result != nil {
+			n := job.Result.Match
+			go l.post(func() { l.step(&step.Input{Kind: step.Saved, N: n}) })
+		}
+	})
+}
+
+// keepFor is how long a lobby that has closed still tries to keep what it gave.
+const keepFor = 2 * time.Minute
+
+// retry tries until it works. While the lobby is there, that is as long as it takes;
+// it gives up, and says so, a while after the lobby has closed.
+func (l *Lobby) retry(what string, after time.Duration, try func(context.Context) error) bool {
+	for wait := 50 * time.Millisecond; ; wait = min(2*wait, 5*time.Second) {
+		ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+		err := try(ctx)
+		cancel()
+		if err == nil {
+			return true
+		}
+		if at := l.closedAt.Load(); at != 0 && l.hall.cfg.Now().UnixNano()-at >= int64(after) {
+			l.log().Error("could not "+what+"; it is lost", "error", err)
+			return false
+		}
+		l.log().Warn("could not "+what+"; trying again", "error", err, "in", wait)
+		time.Sleep(wait)
+	}
+}
+
+// savings knows whose records are being saved, so that a record is not read
+// before the last save of it is done.
+type savings struct {
+	mu      sync.Mutex
+	pending map[string]*saving // guarded by mu; by account
+}
+
+type saving struct {
+	count int
+	idle  chan struct{}
+}
+
+func (s *savings) begin(account string) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	p := s.pending[account]
+	if p == nil {
+		p = &saving{idle: make(chan struct{})}
+		s.pending[account] = p
+	}
+	p.count++
+}
+
+func (s *savings) done(account string) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if p := s.pending[account]; p != nil {
+		if p.count--; p.count == 0 {
+			close(p.idle)
+			delete(s.pending, account)
+		}
+	}
+}
+
+// wait returns when nothing of the account is being saved.
+func (s *savings) wait(account string) {
+	s.mu.Lock()
+	p := s.pending[account]
+	s.mu.Unlock()
+	if p != nil {
+		<-p.idle
+	}
+}

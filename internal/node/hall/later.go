@@ -1,0 +1,52 @@
+package hall
+
+import (
+	"time"
+
+	"turnvex.example/turnvex/internal/live/outbox"
+)
+
+// put adds a frame for the writer, which takes over the caller's hold on it: at
+// once, or after the delay with which spectators see everything.
+func (c *Client) put(f *outbox.Frame) {
+	if c.delay == 0 {
+		c.Put(f)
+		return
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.later = append(c.later, delayed{time.Now().Add(c.delay), f})
+	if c.waiting += len(f.Data); c.waiting > maxDelayed {
+		c.End(tooSlow)
+	}
+	if len(c.later) == 1 {
+		time.AfterFunc(c.delay, c.release)
+	}
+}
+
+// maxDelayed is how many bytes may wait for one spectator because of the delay.
+const maxDelayed = 32 << 20
+
+// release puts the frames whose time has come.
+func (c *Client) release() {
+	c.mu.Lock()
+	var due []*outbox.Frame
+	for len(c.later) > 0 && !c.later[0].due.After(time.Now()) {
+		due = append(due, c.later[0].frame)
+		c.waiting -= len(c.later[0].frame.Data)
+		c.later = c.later[1:]
+	}
+	if len(c.later) > 0 && c.Ended() == nil {
+		time.AfterFunc(time.Until(c.later[0].due), c.release)
+	}
+	c.mu.Unlock()
+	for _, f := range due {
+		c.Put(f)
+	}
+}
+
+// delayed is a frame that a spectator sees later.
+type delayed struct {
+	due   time.Time
+	frame *outbox.Frame
+}

@@ -1,0 +1,69 @@
+package hall
+
+import (
+	"turnvex.example/turnvex/internal/core/replica"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/live/outbox"
+	"turnvex.example/turnvex/internal/wire"
+)
+
+// sendNotices tells what has happened to those whom it concerns. Who has fallen
+// behind is not told what is only for show, but how much of it there was; the rest
+// waits for the delta, so that it finds in the copy what it speaks of.
+func (l *Lobby) sendNotices() {
+	p := &l.pub
+	for _, c := range l.clients {
+		noShow, _ := c.load()
+		for i := range p.told {
+			t := &p.told[i]
+			switch {
+			case !c.Sees(t.to):
+			case noShow && !t.needed:
+				c.missed++
+			default:
+				c.follow(t.frame(c.Enc))
+			}
+		}
+		if c.missed > 0 && !noShow {
+			c.say(wire.Missed{Is: "missed", Notices: c.missed})
+			c.missed = 0
+		}
+	}
+	for i := range p.told {
+		for _, f := range p.told[i].frames {
+			if f != nil {
+				f.Free()
+			}
+		}
+	}
+	clear(p.told)
+	p.told = p.told[:0]
+}
+
+// notices sets aside what is to be told after the delta of the tick.
+func (p *publisher) notices(l *Lobby, list []step.Notice) {
+	for _, n := range list {
+		w := wire.Notice{Is: "notice", Name: n.Notice.Name, Tick: int64(l.m.Tick()), Of: uint32(n.Of)}
+		if n.To != sheet.Everyone {
+			w.To = n.To.String()
+		}
+		if len(n.Values) > 0 {
+			w.With = map[string]any{}
+		}
+		for i, v := range n.Values {
+			w.With[n.Notice.Fields[i].Name] = v.Plain()
+		}
+		p.told = append(p.told, told{to: replica.Audience{To: n.To, Of: n.Of}, needed: n.Notice.Needed, notice: w})
+	}
+}
+
+// frame is the notice in one encoding.
+func (t *told) frame(e replica.Encoding) *outbox.Frame {
+	if t.frames[e] == nil {
+		f := outbox.New(e)
+		f.Data = append(f.Data, wire.Encode(e, t.notice)...)
+		t.frames[e] = f
+	}
+	return t.frames[e].Hold()
+}

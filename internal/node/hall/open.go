@@ -1,0 +1,131 @@
+package hall
+
+import (
+	"context"
+	"crypto/hmac"
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"slices"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	"github.com/google/uuid"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/lobby"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/node/directory"
+	"turnvex.example/turnvex/internal/node/fault"
+)
+
+// Opening is how a lobby is asked for.
+type Opening struct {
+	Name      string         // by which open-or-join finds it; "" for none
+	Title     string         // the rulebook's if it is empty
+	Capacity  int            // 0: what the rulebook allows
+	Practice  bool           // nothing of it is kept
+	Hidden    bool           // by code only, not listed
+	Closed    bool           // takes no newcomers at first
+	Password  string         // as it was typed; "" for none
+	Watchers  int            // 0: what the rulebook allows, negative: nobody
+	Region    string         // must be this node's, if it is given
+	Reserve   []string       // accounts that places are held for
+	ReserveMS int64          // how long; a minute if 0
+	Party     string         // the accounts belong together
+	Options   map[string]any // of the rulebook, as programs send them
+}
+
+// The limits of an opening.
+const (
+	maxTitle    = 60
+	maxPassword = 100
+	maxReserve  = 50
+	maxHold     = 10 * time.Minute
+)
+
+// Open opens a lobby with a rulebook. When another open lobby of the rulebook has
+// the same name, it is fault code.NameTaken.
+func (h *Hall) Open(ctx context.Context, book *rulebook.Book, o Opening) (*Lobby, error) {
+	options, err := readOptions(book, o.Options)
+	if err != nil {
+		return nil, err
+	}
+	if err := h.checkOpening(book, &o); err != nil {
+		return nil, err
+	}
+	o.Practice = o.Practice || h.cfg.Practice
+	setup := lobby.Setup{Title: o.Title, Region: h.cfg.Region, Capacity: o.Capacity, Practice: o.Practice, Options: options, Seed: seed(),
+		Hidden: o.Hidden, Closed: o.Closed, Password: h.digest(o.Password), Watchers: o.Watchers}
+	id := uuid.Must(uuid.NewV7()).String()
+	for range 20 {
+		setup.Code = NewCode()
+		l := newLobby(h, id, o.Name, book, setup)
+		if len(o.Reserve) > 0 {
+			l.step(&step.Input{Kind: step.Reserve, Names: o.Reserve, Text: o.Party, N: o.ReserveMS * int64(book.Rate) / 1000})
+		}
+		l.entry = l.present()
+		if err = h.cfg.Directory.Open(ctx, l.entry); err == nil {
+			return l, h.start(l)
+		}
+		if !errors.Is(err, directory.ErrCode) {
+			return nil, err
+		}
+	}
+	return nil, err
+}
+
+// digest is what is kept of a lobby's password; "" for none.
+func (h *Hall) digest(password string) string {
+	if password == "" {
+		return ""
+	}
+	mac := hmac.New(sha256.New, h.cfg.Secret)
+	mac.Write([]byte(password))
+	return hex.EncodeToString(mac.Sum(nil))
+}
+
+func (h *Hall) checkOpening(book *rulebook.Book, o *Opening) error {
+	o.Title, o.Name = strings.Join(strings.Fields(o.Title), " "), strings.Join(strings.Fields(o.Name), " ")
+	if o.ReserveMS == 0 {
+		o.ReserveMS = 60_000
+	}
+	switch {
+	case o.Capacity < 0 || o.Capacity > book.Players.Most || o.Capacity > 0 && o.Capacity < book.Players.Least:
+		return fault.New(code.OutOfRange, "the capacity of a lobby of %s is from %d to %d, not %d",
+			book.Name, book.Players.Least, book.Players.Most, o.Capacity)
+	case utf8.RuneCountInString(o.Title) > maxTitle || utf8.RuneCountInString(o.Name) > maxTitle:
+		return fault.New(code.TooLarge, "a lobby's title and name have at most %d characters", maxTitle)
+	case len(o.Password) > maxPassword:
+		return fault.New(code.TooLarge, "a lobby's password has at most %d bytes", maxPassword)
+	case len(o.Reserve) > min(maxReserve, book.Players.Most):
+		return fault.New(code.OutOfRange, "places are held for at most %d players", min(maxReserve, book.Players.Most))
+	case o.ReserveMS < 0 || o.ReserveMS > maxHold.Milliseconds():
+		return fault.New(code.OutOfRange, "places are held for at most %s", maxHold)
+	case o.Region != "" && o.Region != h.cfg.Region:
+		return fault.New(code.WrongRegion, "this node is in the region %s, not in %s; ask a node there", h.cfg.Region, o.Region)
+	case len(book.Regions) > 0 && !slices.Contains(book.Regions, h.cfg.Region):
+		return fault.New(code.WrongRegion, "%s may be played in %s; this node is in %s", book.Name, strings.Join(book.Regions, ", "), h.cfg.Region)
+	}
+	return nil
+}
+
+// OpenOrJoin returns the code of the open lobby with the opening's name, or opens
+// it. Two calls at the same moment, on any nodes, never make two.
+func (h *Hall) OpenOrJoin(ctx context.Context, book *rulebook.Book, o Opening) (joinCode string, opened bool, err error) {
+	for range 5 {
+		if joinCode, err = h.cfg.Directory.Named(ctx, book.Name, o.Name); err != nil || joinCode != "" {
+			return joinCode, false, err
+		}
+		l, err := h.Open(ctx, book, o)
+		if err == nil {
+			return l.Code, true, nil
+		}
+		if fault.CodeOf(err) != code.NameTaken {
+			return "", false, err
+		}
+	}
+	return "", false, fault.New(code.NameTaken, "the lobby %q opens and closes too fast to be joined; try again", o.Name)
+}

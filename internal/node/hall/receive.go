@@ -1,0 +1,68 @@
+package hall
+
+import (
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/wire"
+)
+
+// Receive takes a message from the client, as wire.FromClient has decoded it. An
+// error ends the connection.
+func (c *Client) Receive(message any) error {
+	l := c.lobby
+	switch m := message.(type) {
+	case *wire.Intent:
+		if m.N == 0 {
+			return fault.New(code.BadMessage, "an intent needs a number n from 1")
+		}
+		l.post(func() { l.intent(c, m) })
+	case *wire.Ping:
+		c.pong(m.N)
+	case *wire.Plain:
+		if m.Is == "leave" {
+			l.post(func() { l.leave(c) })
+		} else {
+			l.post(func() { c.fresh, l.pub.force = true, true })
+		}
+	case *wire.Hash:
+		l.post(func() { l.hashed(c, m.Tick, m.Hash) })
+	case *wire.Shown:
+		l.post(func() { l.shown(c, m.Tick, m.Parts) })
+	case *wire.Decide:
+		if !c.referee {
+			return fault.New(code.Forbidden, "only a referee decides")
+		}
+		l.post(func() { l.decide(c, m.No, m.Yes) })
+	default:
+		return fault.New(code.BadMessage, "this message has no place behind hello; a client sends intent, ping, pong, whole, hash, shown, decide and leave")
+	}
+	return nil
+}
+
+// Ping tells a round-trip time in milliseconds.
+func (c *Client) Ping(ms int64) {
+	c.lobby.post(func() {
+		for _, id := range c.own() {
+			c.lobby.step(&step.Input{Kind: step.Ping, Seat: id, N: ms})
+		}
+	})
+}
+
+// pong answers a client's ping.
+func (c *Client) pong(n uint64) {
+	tick, part := c.Now()
+	c.Say(wire.Ping{Is: "pong", N: n, Tick: tick, Part: part})
+}
+
+// EndFor ends the connection because of what it sent; nil when it is gone anyway.
+func (c *Client) EndFor(err error) {
+	b := wire.Bye{}
+	if err != nil {
+		b.Code, b.Reason = string(fault.CodeOf(err)), err.Error()
+		if f, ok := err.(*fault.Fault); ok {
+			b.Reason = f.Reason
+		}
+	}
+	c.Box.End(b)
+}

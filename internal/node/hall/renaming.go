@@ -1,0 +1,42 @@
+package hall
+
+import (
+	"context"
+
+	"turnvex.example/turnvex/internal/core/step"
+)
+
+// keepName keeps the name that a player took in this lobby, and brings it to every
+// other lobby that they are in.
+func (l *Lobby) keepName(player, name string) {
+	l.tasks.add(func() {
+		if l.retry("keep a name", keepFor, func(ctx context.Context) error {
+			_, err := l.hall.cfg.Names.Rename(ctx, player, name)
+			return err
+		}) {
+			l.hall.rename(player, name, l)
+		}
+	})
+}
+
+// Renamed brings a player's new name, which is kept already, to every lobby that they
+// are in.
+func (h *Hall) Renamed(player, name string) { h.rename(player, name, nil) }
+
+func (h *Hall) rename(player, name string, but *Lobby) {
+	h.everywhere(func(l *Lobby) {
+		if l == but {
+			return
+		}
+		l.post(func() {
+			if id := l.m.SeatOf(player); id != 0 {
+				l.step(&step.Input{Kind: step.Called, Seat: id, Text: name})
+			}
+		})
+	})
+}
+
+// Removed gives up every seat of a player who was deleted.
+func (h *Hall) Removed(player string) {
+	h.everywhere(func(l *Lobby) { l.Quit(context.Background(), player) })
+}

@@ -1,0 +1,144 @@
+package hall
+
+import (
+	"context"
+	"crypto/rand"
+	"slices"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/wire"
+)
+
+// takeSeats asks the authority for a seat for each player on the connection.
+// Either all get one or none.
+func (l *Lobby) takeSeats(c *Client, j Joining) error {
+	c.key = rand.Text()
+	for i, name := range append([]string{j.Name}, j.Locals...) {
+		account := j.Account
+		if i > 0 {
+			account = ""
+		}
+		out := l.step(&step.Input{Kind: step.Enter, Acct: account, Name: name, Team: j.Team, Conn: c.key, Pass: l.hall.digest(j.Pass)})
+		if v := out.Verdict; !v.OK() {
+			for _, id := range c.Seats {
+				l.step(&step.Input{Kind: step.Leave, Seat: id})
+			}
+			c.Seats = nil
+			return fault.New(v.Code, "%s", v.Reason)
+		}
+		c.Seats = append(c.Seats, out.Seat)
+	}
+	l.keys[c.key] = &heldSeats{seats: slices.Clone(c.Seats)}
+	return nil
+}
+
+// Sit gives a player a seat without a live connection: it is held as a lost one
+// is, until the connection comes.
+func (l *Lobby) Sit(ctx context.Context, j Joining) (sheet.ID, error) {
+	c := newClient(l, 0)
+	var err error
+	e := l.do(ctx, func() {
+		if l.m.SeatOf(j.Account) != 0 {
+			err = fault.New(code.AlreadyIn, "you have a seat in this lobby already")
+			return
+		}
+		if j.Version != "" && j.Version != l.book.Version {
+			err = fault.New(code.WrongVersion, "this lobby runs version %s of %s, not %s", l.book.Version, l.book.Name, j.Version)
+			return
+		}
+		if err = l.takeSeats(c, j); err == nil {
+			for _, id := range c.Seats {
+				l.step(&step.Input{Kind: step.Lost, Seat: id})
+			}
+		}
+	})
+	if err == nil {
+		err = e
+	}
+	if err != nil {
+		return 0, err
+	}
+	return c.Seats[0], nil
+}
+
+// leave gives a connection's seats up.
+func (l *Lobby) leave(c *Client) {
+	for _, id := range c.own() {
+		l.step(&step.Input{Kind: step.Leave, Seat: id})
+	}
+	if c.waits {
+		l.step(&step.Input{Kind: step.Unwait, Conn: c.key})
+	}
+	if !c.watch {
+		delete(l.keys, c.key)
+		c.Seats = nil
+	}
+	c.End(wire.Bye{Code: "left", Reason: "you have left the lobby"})
+}
+
+// Lost tells the lobby that the connection is gone. Its seats are held.
+func (c *Client) Lost() {
+	l := c.lobby
+	l.post(func() {
+		there := slices.Contains(l.clients, c)
+		l.dropClient(c)
+		if !there {
+			return
+		}
+		if c.watch {
+			l.countSpectators()
+			if c.referee {
+				l.refereesChanged()
+			}
+			return
+		}
+		if held := l.keys[c.key]; held != nil {
+			if held.ended = c.Ended(); held.ended != nil && held.ended.Code == "" {
+				held.ended = nil
+			}
+		}
+		if c.waits {
+			l.step(&step.Input{Kind: step.Unwait, Conn: c.key})
+		}
+		for _, id := range c.Seats {
+			l.step(&step.Input{Kind: step.Lost, Seat: id})
+		}
+	})
+}
+
+// Quit gives a player's seats up. It tells whether there were any.
+func (l *Lobby) Quit(ctx context.Context, account string) (bool, error) {
+	had := false
+	err := l.do(ctx, func() {
+		seat := l.m.SeatOf(account)
+		if had = seat != 0; !had {
+			return
+		}
+		for key, held := range l.keys {
+			if slices.Contains(held.seats, seat) {
+				for _, id := range held.seats {
+					l.step(&step.Input{Kind: step.Leave, Seat: id})
+					l.bye(id, "left", "you have left the lobby")
+				}
+				delete(l.keys, key)
+			}
+		}
+	})
+	return had, err
+}
+
+// bye ends the connection that holds a seat.
+func (l *Lobby) bye(seat sheet.ID, why code.Code, reason string) {
+	for _, c := range l.clients {
+		if i := slices.Index(c.Seats, seat); i >= 0 && !c.watch {
+			c.Seats = slices.Delete(slices.Clone(c.Seats), i, i+1)
+			if len(c.Seats) == 0 {
+				delete(l.keys, c.key)
+				c.End(wire.Bye{Code: string(why), Reason: reason})
+			}
+		}
+	}
+}

@@ -1,0 +1,50 @@
+package hall
+
+import (
+	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/node/keep"
+)
+
+// step hands one input to the authority and carries out what follows.
+func (l *Lobby) step(in *step.Input) *step.Output {
+	in.At = max(l.m.Tick(), l.clock())
+	l.journal.input(l, in)
+	out := l.m.Step(in)
+	l.pub.notices(l, out.Notices)
+	if len(out.Effects) > 0 {
+		l.carryOut(out.Effects)
+	}
+	return out
+}
+
+// carryOut does what the authority asks for.
+func (l *Lobby) carryOut(effects []step.Effect) {
+	job := keep.Job{Lobby: l.ID, Book: l.book}
+	for _, e := range effects {
+		switch e.Kind {
+		case step.LoadRecord:
+			l.loadRecord(e.Seat, e.Account)
+		case step.SaveRecord:
+			if e.Account != "" {
+				job.Records = append(job.Records, keep.Record{Player: e.Account, Values: e.Values})
+			}
+		case step.SaveResult:
+			if !e.Result.Practice { // nothing of practice is kept
+				job.Result, job.Ended = e.Result, l.hall.cfg.Now()
+			}
+		case step.Seated:
+			l.seated(e.Seat, e.Text)
+		case step.Drop:
+			l.bye(e.Seat, e.Reason, "the host has removed you from the lobby")
+		case step.AskReferee:
+			l.offer(e.Decision)
+		case step.KeepName:
+			l.keepName(e.Account, e.Text)
+		case step.Fault:
+			l.log().Warn("the rulebook did what it may not", "fault", e.Text)
+		}
+	}
+	if job.Result != nil || len(job.Records) > 0 {
+		l.save(&job)
+	}
+}

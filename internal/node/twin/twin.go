@@ -1,0 +1,239 @@
+// Package twin holds stand-ins for what a node keeps in its database: they keep it in
+// memory, so that a hall can be tried, and measured, without one. The same tests hold
+// them and the real ones to what a hall relies on.
+package twin
+
+import (
+	"context"
+	"encoding/json"
+	"maps"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/node/directory"
+	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/keep"
+)
+
+// Gate lets calls through, or holds or fails them. It may be nil.
+type Gate func(ctx context.Context, call string) error
+
+func (g Gate) pass(ctx context.Context, call string) error {
+	if g == nil {
+		return ctx.Err()
+	}
+	return g(ctx, call)
+}
+
+// Directory keeps entries in memory.
+type Directory struct {
+	Gate Gate // before each call
+
+	mu      sync.Mutex
+	entries map[string]directory.Entry // guarded by mu; by ID
+}
+
+// NewDirectory returns an empty directory.
+func NewDirectory() *Directory { return &Directory{entries: map[string]directory.Entry{}} }
+
+// Open is directory.Directory.Open.
+func (d *Directory) Open(ctx context.Context, e directory.Entry) error {
+	if err := d.Gate.pass(ctx, "open"); err != nil {
+		return err
+	}
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	for _, other := range d.entries {
+		if other.State == directory.Closed {
+			continue
+		}
+		if e.Name != "" && other.Rulebook == e.Rulebook && strings.EqualFold(other.Name, e.Name) {
+			return fault.New(code.NameTaken, "an open lobby of %s is called %q already", e.Rulebook, e.Name)
+		}
+		if other.Code == e.Code {
+			return directory.ErrCode
+		}
+	}
+	d.entries[e.ID] = e
+	return nil
+}
+
+// Write is directory.Directory.Write.
+func (d *Directory) Write(ctx context.Context, e directory.Entry, now time.Time) error {
+	return d.write(ctx, "write", e)
+}
+
+// Close is directory.Directory.Close.
+func (d *Directory) Close(ctx context.Context, e directory.Entry, now time.Time) error {
+	e.State = directory.Closed
+	return d.write(ctx, "close", e)
+}
+
+func (d *Directory) write(ctx context.Context, call string, e directory.Entry) error {
+	if err := d.Gate.pass(ctx, call); err != nil {
+		return err
+	}
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if old, there := d.entries[e.ID]; there && old.State != directory.Closed {
+		d.entries[e.ID] = e
+	}
+	return nil
+}
+
+// Abandon is directory.Directory.Abandon.
+func (d *Directory) Abandon(ctx context.Context, node string, now time.Time) error {
+	if err := d.Gate.pass(ctx, "abandon"); err != nil {
+		return err
+	}
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	for id, e := range d.entries {
+		if e.Node == node {
+			e.State = directory.Closed
+			d.entries[id] = e
+		}
+	}
+	return nil
+}
+
+// Named is directory.Directory.Named.
+func (d *Directory) Named(ctx context.Context, rulebook, name string) (string, error) {
+	if err := d.Gate.pass(ctx, "named"); err != nil {
+		return "", err
+	}
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	for _, e := range d.entries {
+		if e.State != directory.Closed && e.Rulebook == rulebook && strings.EqualFold(e.Name, name) {
+			return e.Code, nil
+		}
+	}
+	return "", nil
+}
+
+// Entries returns every entry, in order of their IDs.
+func (d *Directory) Entries() (all []directory.Entry) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	for _, id := range slices.Sorted(maps.Keys(d.entries)) {
+		all = append(all, d.entries[id])
+	}
+	return all
+}
+
+// Keeper keeps records and results in memory.
+type Keeper struct {
+	Gate Gate // before each call
+	// Lost, if set, is asked after each job that was kept whether its answer is lost.
+	Lost func(*keep.Job) error
+
+	mu      sync.Mutex
+	records map[[2]string][]byte // guarded by mu; by player and rulebook
+	results map[resultKey]*step.Result
+	order   []*step.Result
+}
+
+type resultKey struct {
+	lobby  string
+	number int64
+}
+
+// NewKeeper returns a keeper of nothing yet.
+func NewKeeper() *Keeper {
+	return &Keeper{records: map[[2]string][]byte{}, results: map[resultKey]*step.Result{}}
+}
+
+// Load is keep.Keeper.Load.
+func (k *Keeper) Load(ctx context.Context, player string, book *rulebook.Book) ([]step.Named, error) {
+	if err := k.Gate.pass(ctx, "load"); err != nil {
+		return nil, err
+	}
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	data, there := k.records[[2]string{player, book.Name}]
+	if !there {
+		data, _ = json.Marshal(keep.Defaults(book))
+		k.records[[2]string{player, book.Name}] = data
+	}
+	f, err := keep.ReadFields(data)
+	return f.Values(book), err
+}
+
+// Save is keep.Keeper.Save.
+func (k *Keeper) Save(ctx context.Context, job *keep.Job) error {
+	if err := k.Gate.pass(ctx, "save"); err != nil {
+		return err
+	}
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	for _, r := range job.Records {
+		data, err := json.Marshal(keep.FieldsOf(r.Values))
+		if err != nil {
+			return err
+		}
+		k.records[[2]string{r.Player, job.Book.Name}] = data
+	}
+	if r := job.Result; r != nil {
+		if key := (resultKey{job.Lobby, r.Match}); k.results[key] == nil {
+			k.results[key] = r
+			k.order = append(k.order, r)
+		}
+	}
+	if k.Lost != nil {
+		return k.Lost(job)
+	}
+	return nil
+}
+
+// Fields returns what is kept of a player for a rulebook.
+func (k *Keeper) Fields(player, rulebook string) keep.Fields {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	f, err := keep.ReadFields(k.records[[2]string{player, rulebook}])
+	if err != nil {
+		return nil
+	}
+	return f
+}
+
+// Results returns the results, in the order in which they were kept.
+func (k *Keeper) Results() []*step.Result {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	return slices.Clone(k.order)
+}
+
+// Names keeps the players' names in memory.
+type Names struct {
+	Gate Gate // before each call
+
+	mu    sync.Mutex
+	names map[string]string // guarded by mu; by player
+}
+
+// NewNames returns names of nobody yet.
+func NewNames() *Names { return &Names{names: map[string]string{}} }
+
+// Rename is account.Service.Rename.
+func (n *Names) Rename(ctx context.Context, player, name string) (string, error) {
+	if err := n.Gate.pass(ctx, "rename"); err != nil {
+		return "", err
+	}
+	n.mu.Lock()
+	defer n.mu.Unlock()
+	n.names[player] = name
+	return name, nil
+}
+
+// Name returns a player's name, "" if none was kept.
+func (n *Names) Name(player string) string {
+	n.mu.Lock()
+	defer n.mu.Unlock()
+	return n.names[player]
+}

@@ -4,11 +4,12 @@
 package hall
 
 import (
+	"maps"
+	"slices"
 	"strings"
 	"sync"
 
 	"turnvex.example/turnvex/internal/core/code"
-	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/wire"
@@ -97,23 +98,9 @@ func (h *Hall) Lobbies() int {
 	return len(h.lobbies)
 }
 
-// of returns the lobbies that run a rulebook.
-func (h *Hall) of(book *rulebook.Book) (all []*Lobby) {
+// all returns the lobbies that are alive.
+func (h *Hall) all() []*Lobby {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	for _, l := range h.lobbies {
-		if l.book == book {
-			all = append(all, l)
-		}
-	}
-	return all
-}
-
-// everywhere calls f for each lobby of the node, without waiting.
-func (h *Hall) everywhere(f func(*Lobby)) {
-	h.mu.Lock()
-	defer h.mu.Unlock()
-	for _, l := range h.lobbies {
-		go f(l)
-	}
+	return slices.Collect(maps.Values(h.lobbies))
 }

@@ -40,7 +40,7 @@ func (h *Hall) Quick(ctx context.Context, book *rulebook.Book, party []string, o
 
 // candidates are the lobbies that a party may be sent to, the fullest first.
 func (h *Hall) candidates(ctx context.Context, book *rulebook.Book, size int) []*Lobby {
-	all := h.of(book)
+	all := slices.DeleteFunc(h.all(), func(l *Lobby) bool { return l.book != book })
 	slices.SortFunc(all, func(a, b *Lobby) int { return cmp.Compare(a.ID, b.ID) })
 	free := map[*Lobby]int{}
 	for _, l := range all {

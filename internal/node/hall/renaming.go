@@ -23,20 +23,24 @@ func (l *Lobby) keepName(player, name string) {
 // are in.
 func (h *Hall) Renamed(player, name string) { h.rename(player, name, nil) }
 
+// rename hands the name to each lobby before it returns, so that of two names that
+// were kept one after the other the later one is the last everywhere.
 func (h *Hall) rename(player, name string, but *Lobby) {
-	h.everywhere(func(l *Lobby) {
+	for _, l := range h.all() {
 		if l == but {
-			return
+			continue
 		}
 		l.post(func() {
 			if id := l.m.SeatOf(player); id != 0 {
 				l.step(&step.Input{Kind: step.Called, Seat: id, Text: name})
 			}
 		})
-	})
+	}
 }
 
 // Removed gives up every seat of a player who was deleted.
 func (h *Hall) Removed(player string) {
-	h.everywhere(func(l *Lobby) { l.Quit(context.Background(), player) })
+	for _, l := range h.all() {
+		l.Quit(context.Background(), player)
+	}
 }

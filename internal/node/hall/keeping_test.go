@@ -1,0 +1,314 @@
+package hall_test
+
+import (
+	"context"
+	"errors"
+	"testing"
+	"time"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/node/directory"
+	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/hall"
+	"turnvex.example/turnvex/internal/node/keep"
+	"turnvex.example/turnvex/internal/wire"
+)
+
+var errAway = errors.New("the database is away")
+
+// away is a gate that lets calls of some kinds fail until it is opened.
+type away map[string]bool
+
+func (a away) gate(ctx context.Context, call string) error {
+	if a[call] {
+		return errAway
+	}
+	return ctx.Err()
+}
+
+func (r *rig) saved(p *player) bool { return p.flag(int(sheet.Match), "saved") }
+
+// TestSaving: what a match gave is kept once, though the answer is lost; that it is
+// saved is told after it was, and not before.
+func TestSaving(t *testing.T) {
+	inVirtualTime(t, harbour, func(r *rig) {
+		lost := 2
+		r.keeper.Lost = func(job *keep.Job) error {
+			if lost--; job.Result != nil && lost >= 0 {
+				return errors.New("the answer is lost")
+			}
+			return nil
+		}
+		down := away{}
+		r.keeper.Gate = down.gate
+		l, ada, _ := r.two()
+		ada.does(wire.Intent{Do: "act", Name: "score"})
+		down["save"] = true
+		if err := l.EndMatch(context.Background(), "enough"); err != nil {
+			t.Fatal(err)
+		}
+		pass(3 * time.Second)
+		if r.saved(ada) || len(r.keeper.Results()) != 0 {
+			t.Error("it is told to be saved while the database is away")
+		}
+		delete(down, "save")
+		pass(2 * time.Second)
+		if list := r.keeper.Results(); len(list) != 1 || list[0].Because != "enough" || list[0].Players[0].Outcome != "won" {
+			t.Errorf("kept %d results: %+v", len(list), list)
+		}
+		if f := r.keeper.Fields("ada", "harbour"); f["total"].(interface{ String() string }).String() != "1" {
+			t.Errorf("ada's record: %v", f)
+		}
+		if pass(4 * time.Second); !r.log.has("trying again") || r.log.has("it is lost") {
+			t.Error("the log does not tell of the tries")
+		}
+	})
+}
+
+// TestLongOutage: a result waits for as long as the lobby is there, and is told as
+// saved in the match that comes after only to that match.
+func TestLongOutage(t *testing.T) {
+	inVirtualTime(t, harbour, func(r *rig) {
+		down := away{"save": true}
+		r.keeper.Gate = down.gate
+		l, ada, bo := r.two()
+		l.EndMatch(context.Background(), "one")
+		pass(6 * time.Second)
+		for _, p := range []*player{ada, bo} {
+			p.does(wire.Intent{Do: "ready"})
+		}
+		pass(20 * time.Minute) // matches of a minute do not start by themselves; this one ends by time
+		if len(r.keeper.Results()) != 0 || r.log.has("it is lost") {
+			t.Error("something was kept or given up")
+		}
+		for _, p := range []*player{ada, bo} {
+			p.does(wire.Intent{Do: "ready"})
+		}
+		delete(down, "save")
+		pass(10 * time.Second)
+		if list := r.keeper.Results(); len(list) != 2 || list[0].Match != 1 || list[1].Match != 2 {
+			t.Fatalf("kept %d results", len(list))
+		}
+		if r.saved(ada) {
+			t.Error("the running match is told to be saved")
+		}
+	})
+}
+
+// TestRecordsAway: while a record cannot be loaded its player has no control and no
+// default stands in for it; it is there when the database is, and not overwritten.
+func TestRecordsAway(t *testing.T) {
+	inVirtualTime(t, harbour, func(r *rig) {
+		r.keeper.Save(context.Background(), &keep.Job{Lobby: "before", Book: r.book, Records: []keep.Record{
+			{Player: "ada", Values: []step.Named{{Name: "total", Value: sheet.IntValue(sheet.Integer, 40)}, {Name: "kept", Value: sheet.IntValue(sheet.Integer, 1)}}}}})
+		down := away{"load": true}
+		r.keeper.Gate = down.gate
+		l := r.open(hall.Opening{})
+		ada, bo := r.join(l, hall.Joining{Account: "ada"}), r.join(l, hall.Joining{Account: "bo"})
+		for _, p := range []*player{ada, bo} {
+			p.does(wire.Intent{Do: "ready"})
+		}
+		pass(10 * time.Minute)
+		if !l.Loading(context.Background()) || ada.flag(int(sheet.Match), "over") || ada.copy.Of(sheet.Match) != nil {
+			t.Fatal("a match began without the records")
+		}
+		delete(down, "load")
+		pass(10 * time.Second)
+		ada.does(wire.Intent{Do: "act", Name: "score"})
+		l.EndMatch(context.Background(), "")
+		pass(time.Second)
+		if f := r.keeper.Fields("ada", "harbour"); f["total"].(interface{ String() string }).String() != "41" {
+			t.Errorf("ada had 40 and won 1: %v", f)
+		}
+	})
+}
+
+// TestReadBehindSave: a record is not read while it is being saved, in whichever
+// lobby.
+func TestReadBehindSave(t *testing.T) {
+	inVirtualTime(t, harbour, func(r *rig) {
+		l, ada, _ := r.two()
+		ada.does(wire.Intent{Do: "act", Name: "score"})
+		r.keeper.Gate = func(ctx context.Context, call string) error {
+			if call == "save" {
+				time.Sleep(5 * time.Second)
+			}
+			return nil
+		}
+		ada.Receive(&wire.Plain{Is: "leave"})
+		pass(aTick)
+		other := r.open(hall.Opening{})
+		again := r.join(other, hall.Joining{Account: "ada"})
+		if pass(4 * time.Second); !other.Loading(context.Background()) {
+			t.Error("the record was read while it was being saved")
+		}
+		pass(2 * time.Second)
+		if got := again.copy.Of(sheet.Record)[0].Int("total"); other.Loading(context.Background()) || got != 1 {
+			t.Errorf("loaded with %d, saved was 1", got)
+		}
+		_ = l
+	})
+}
+
+// TestStopping: a node that stops keeps what its lobbies hold, tells everybody to come
+// again, and opens nothing more; a database that stays away does not hold it up for
+// ever, and the loss is logged.
+func TestStopping(t *testing.T) {
+	inVirtualTime(t, harbour, func(r *rig) {
+		down := away{}
+		r.keeper.Gate = down.gate
+		l, ada, _ := r.two()
+		ada.does(wire.Intent{Do: "act", Name: "score"})
+		began := time.Now()
+		down["save"] = true
+		r.hall.Stop()
+		if took := time.Since(began); took < 2*time.Minute || took > 3*time.Minute || !r.log.has("it is lost") {
+			t.Errorf("it stopped after %s", took)
+		}
+		if ada.ended() != string(code.Stopping) || !ada.bye.Again {
+			t.Errorf("ended with %+v", ada.bye)
+		}
+		if e := r.dir.Entries()[0]; e.State != directory.Closed || e.Seats != 0 {
+			t.Errorf("the directory says %+v", e)
+		}
+		if _, err := r.hall.Open(context.Background(), r.book, hall.Opening{}); fault.CodeOf(err) != code.Stopping {
+			t.Errorf("opening: %v", err)
+		}
+		if _, err := l.Ask(context.Background(), "ada", &wire.Intent{Do: "ready"}); fault.CodeOf(err) != code.LobbyGone {
+			t.Errorf("asking a lobby that has closed: %v", err)
+		}
+	})
+}
+
+// TestEmptyLobby: a lobby without a seat closes after a minute, its row with it; one
+// with a seat does not.
+func TestEmptyLobby(t *testing.T) {
+	inVirtualTime(t, harbour, func(r *rig) {
+		w := r.hall.Listing.Watch(wire.Filter{})
+		l := r.open(hall.Opening{})
+		ada := r.join(r.open(hall.Opening{}), hall.Joining{Account: "ada"})
+		eve := r.join(l, hall.Joining{Account: "eve", Watch: true})
+		pass(61 * time.Second)
+		if r.hall.Lobbies() != 1 || eve.bye == nil || eve.ended() != string(code.LobbyGone) || ada.ended() != "" {
+			t.Errorf("%d lobbies; eve ended %q, ada %q", r.hall.Lobbies(), eve.ended(), ada.ended())
+		}
+		gone := 0
+		for _, m := range w.Take() {
+			if m.Gone && m.Code == l.Code {
+				gone++
+			}
+		}
+		r.hall.Listing.Stop(w)
+		if gone != 1 || r.dir.Entries()[0].State != directory.Closed {
+			t.Errorf("told to be gone %d times; the row says %s", gone, r.dir.Entries()[0].State)
+		}
+	})
+}
+
+// TestDirectoryRows: the row follows the lobby, one write at a time, and a write that
+// failed is made up for.
+func TestDirectoryRows(t *testing.T) {
+	inVirtualTime(t, harbour, func(r *rig) {
+		down, busy, most := away{}, 0, 0
+		r.dir.Gate = func(ctx context.Context, call string) error {
+			busy++
+			most = max(most, busy)
+			time.Sleep(200 * time.Millisecond)
+			busy--
+			return down.gate(ctx, call)
+		}
+		l, ada, _ := r.two()
+		down["write"] = true
+		ada.does(wire.Intent{Do: "settings", Args: map[string]any{"title": "One"}})
+		pass(time.Second)
+		delete(down, "write")
+		ada.does(wire.Intent{Do: "settings", Args: map[string]any{"open": false}})
+		pass(time.Second)
+		e := r.dir.Entries()[0]
+		if e.Title != "One" || e.Open || e.Seats != 2 || e.State != "playing" || most != 1 {
+			t.Errorf("the row says %+v; %d writes at once", e, most)
+		}
+		fresh := wire.LobbyInfo{Code: l.Code}
+		if r.hall.Fresh(&fresh); fresh.Title != "One" || fresh.Open {
+			t.Errorf("fresh: %+v", fresh)
+		}
+	})
+}
+
+// TestFaultInALobby: a fault in one lobby ends that lobby, which is logged and told;
+// the others go on, and nothing is asked of it again.
+func TestFaultInALobby(t *testing.T) {
+	inVirtualTime(t, harbour, func(r *rig) {
+		l, ada, _ := r.two()
+		_, cy, _ := r.two()
+		l.Fault()
+		pass(aTick)
+		if ada.ended() != string(code.Internal) || !r.log.has("made up by a test") {
+			t.Errorf("ended %q", ada.ended())
+		}
+		if _, err := l.Info(context.Background()); fault.CodeOf(err) != code.LobbyGone {
+			t.Errorf("asked afterwards: %v", err)
+		}
+		cy.does(wire.Intent{Do: "act", Name: "score"})
+		if r.hall.Lobbies() != 1 || r.dir.Entries()[0].State != directory.Closed {
+			t.Errorf("%d lobbies are alive; the row says %s", r.hall.Lobbies(), r.dir.Entries()[0].State)
+		}
+	})
+}
+
+// TestNames: a new name is in every lobby that the player is in, and kept, in the end,
+// whatever the database does; names that cannot be are refused with the reason.
+func TestNames(t *testing.T) {
+	inVirtualTime(t, harbour, func(r *rig) {
+		down := away{"rename": true}
+		r.names.Gate = down.gate
+		_, ada, bo := r.two()
+		elsewhere := r.join(r.open(hall.Opening{}), hall.Joining{Account: "ada"})
+		me, there := uint32(ada.First()), uint32(elsewhere.First())
+		ada.does(wire.Intent{Do: "rename", Text: "  Ada   Lamp "})
+		if bo.text(me, "name") != "Ada Lamp" || elsewhere.text(there, "name") != "ada" {
+			t.Errorf("here %q, elsewhere, not kept yet, %q", bo.text(me, "name"), elsewhere.text(there, "name"))
+		}
+		ada.does(wire.Intent{Do: "rename", Text: "Ada Lantern"})
+		delete(down, "rename")
+		pass(10 * time.Second)
+		if r.names.Name("ada") != "Ada Lantern" || elsewhere.text(there, "name") != "Ada Lantern" {
+			t.Errorf("kept %q, elsewhere %q", r.names.Name("ada"), elsewhere.text(there, "name"))
+		}
+		ada.refused(wire.Intent{Do: "rename", Text: ""}, string(code.BadName), "empty")
+		ada.refused(wire.Intent{Do: "rename", Text: "A\u200bda"}, string(code.BadName), "U+200B")
+		bo.does(wire.Intent{Do: "rename", Text: "Ada Lantern"})
+		if got := ada.text(uint32(bo.First()), "name"); got != "Ada Lantern 2" {
+			t.Errorf("the second of a name is called %q", got)
+		}
+		r.hall.Renamed("ada", "Ines")
+		pass(aTick)
+		if bo.text(me, "name") != "Ines" || elsewhere.text(there, "name") != "Ines" {
+			t.Errorf("renamed from outside: %q and %q", bo.text(me, "name"), elsewhere.text(there, "name"))
+		}
+		r.hall.Removed("ada")
+		pass(aTick)
+		if ada.ended() != "left" || elsewhere.ended() != "left" {
+			t.Errorf("deleted: %q and %q", ada.ended(), elsewhere.ended())
+		}
+	})
+}
+
+// TestPractice: nothing of a practice lobby is kept.
+func TestPractice(t *testing.T) {
+	inVirtualTime(t, harbour, func(r *rig) {
+		l := r.open(hall.Opening{Practice: true})
+		ada, bo := r.join(l, hall.Joining{Account: "ada"}), r.join(l, hall.Joining{Account: "bo"})
+		for _, p := range []*player{ada, bo} {
+			p.does(wire.Intent{Do: "ready"})
+		}
+		ada.does(wire.Intent{Do: "act", Name: "score"})
+		l.EndMatch(context.Background(), "")
+		pass(6 * time.Second)
+		if f := r.keeper.Fields("ada", "harbour"); len(r.keeper.Results()) != 0 || f["total"].(interface{ String() string }).String() != "0" {
+			t.Errorf("kept: %v, %v", r.keeper.Results(), f)
+		}
+	})
+}

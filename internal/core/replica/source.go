@@ -86,6 +86,11 @@ func ValueOf(t sheet.Type, raw any) (sheet.Value, error) {
 		if raw {
 			v.N[0] = 1
 		}
+	case []int64: // as sheet.Value.Plain gives it
+		if len(raw) != t.Width() || len(raw) < 2 {
+			return v, fmt.Errorf("%v is not a value of type %s", raw, t)
+		}
+		copy(v.N[:], raw)
 	case []any:
 		if len(raw) != t.Width() || len(raw) < 2 {
 			return v, fmt.Errorf("%v is not a value of type %s", raw, t)

@@ -289,3 +289,26 @@ func Folder(root string) string {
 		}
 	}
 }
+
+// Tests runs a package's tests over a server of their own, which goes afterwards. use
+// is handed its address first. It returns what the test process is to exit with.
+func Tests(run func() int, use func(ctx context.Context, address string) error) int {
+	ctx := context.Background()
+	root, err := os.Getwd()
+	for err == nil && root != "/" {
+		if _, e := os.Stat(filepath.Join(root, "go.mod")); e == nil {
+			break
+		}
+		root = filepath.Dir(root)
+	}
+	box, stop, err := Temp(ctx, Folder(root))
+	if err == nil {
+		defer stop()
+		err = use(ctx, box.Address)
+	}
+	if err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		return 1
+	}
+	return run()
+}

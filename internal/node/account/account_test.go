@@ -1,0 +1,322 @@
+package account
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"os"
+	"strings"
+	"sync"
+	"testing"
+	"testing/synctest"
+	"time"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/store"
+	"turnvex.example/turnvex/internal/tool/pgbox"
+)
+
+var db *store.DB
+
+func TestMain(m *testing.M) {
+	os.Exit(pgbox.Tests(m.Run, func(ctx context.Context, address string) (err error) {
+		if db, err = store.Open(ctx, address, slog.New(slog.DiscardHandler)); err != nil {
+			return err
+		}
+		return db.Migrate(ctx)
+	}))
+}
+
+// clocked is a service whose clock stands until the test moves it.
+func clocked(t *testing.T) (*Service, *time.Time) {
+	t.Helper()
+	s, err := New(db, []byte(strings.Repeat("secret", 6)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	now := time.Date(2031, 2, 3, 4, 5, 6, 0, time.UTC)
+	s.now = func() time.Time { return now }
+	return s, &now
+}
+
+// device is a device key of the test's own.
+func device(t *testing.T, n int) string { return fmt.Sprintf("device-%s-%02d-0123456789", t.Name(), n) }
+
+func wants(t *testing.T, what string, err error, want code.Code) {
+	t.Helper()
+	if got := fault.CodeOf(err); (err == nil) != (want == code.OK) || err != nil && got != want {
+		t.Errorf("%s: %v, wanted %q", what, err, want)
+	}
+}
+
+// TestDevices: an unknown device makes a player, a known one is the same player; a name
+// that is given is taken; two first sign-ins at one moment make one player.
+func TestDevices(t *testing.T) {
+	s, _ := clocked(t)
+	ctx := t.Context()
+	first, err := s.Device(ctx, device(t, 1), "  Ada   Lamp ")
+	if err != nil || !first.New || first.Name != "Ada Lamp" {
+		t.Fatalf("%+v, %v", first, err)
+	}
+	again, err := s.Device(ctx, device(t, 1), "")
+	if err != nil || again.New || again.Player != first.Player || again.Name != "Ada Lamp" {
+		t.Errorf("%+v, %v", again, err)
+	}
+	if again, err = s.Device(ctx, device(t, 1), "Ines"); err != nil || again.Name != "Ines" {
+		t.Errorf("%+v, %v", again, err)
+	}
+	made, err := s.Device(ctx, device(t, 2), "")
+	if err != nil || len(strings.Fields(made.Name)) != 2 {
+		t.Errorf("a made-up name: %+v, %v", made, err)
+	}
+	for _, key := range []string{"", "short", strings.Repeat("x", 129), strings.Repeat("x", 30) + " ", strings.Repeat("x", 30) + "é"} {
+		_, err := s.Device(ctx, key, "")
+		wants(t, fmt.Sprintf("the key %q", key), err, code.BadDevice)
+	}
+	_, err = s.Device(ctx, device(t, 3), "\u202e")
+	wants(t, "a name that cannot be seen", err, code.BadName)
+	var mu sync.Mutex
+	players := map[string]int{}
+	var all sync.WaitGroup
+	for range 8 {
+		all.Go(func() {
+			in, err := s.Device(ctx, device(t, 4), "")
+			mu.Lock()
+			defer mu.Unlock()
+			if err != nil {
+				t.Error(err)
+			} else {
+				players[in.Player]++
+			}
+		})
+	}
+	all.Wait()
+	if len(players) != 1 {
+		t.Errorf("eight first sign-ins of one device made %d players", len(players))
+	}
+}
+
+// TestTokens: a token is good for its time and for its player alone, a refresh token
+// once; one that comes a second time voids what followed from it.
+func TestTokens(t *testing.T) {
+	s, now := clocked(t)
+	ctx := t.Context()
+	in, err := s.Device(ctx, device(t, 1), "Ada")
+	if err != nil {
+		t.Fatal(err)
+	}
+	who, err := s.Check(ctx, in.Token)
+	if err != nil || who.Player != in.Player || !who.IsPlayer() || who.Can(Read) {
+		t.Errorf("%+v, %v", who, err)
+	}
+	for what, token := range map[string]string{"none": "", "not one": "abc", "bent": in.Token[:len(in.Token)-2] + "xx"} {
+		want := code.BadToken
+		if token == "" {
+			want = code.NoToken
+		}
+		_, err := s.Check(ctx, token)
+		wants(t, what, err, want)
+	}
+	other, _ := New(db, []byte(strings.Repeat("anothr", 6)))
+	_, err = other.Check(ctx, in.Token)
+	wants(t, "signed with another secret", err, code.BadToken)
+	*now = now.Add(TokenLife - time.Second)
+	_, err = s.Check(ctx, in.Token)
+	wants(t, "just before its end", err, code.OK)
+	*now = now.Add(2 * time.Second)
+	_, err = s.Check(ctx, in.Token)
+	wants(t, "after its end", err, code.BadToken)
+	next, err := s.Refresh(ctx, in.Refresh)
+	if err != nil || next.Player != in.Player || next.Refresh == in.Refresh {
+		t.Fatalf("%+v, %v", next, err)
+	}
+	*now = now.Add(time.Second)
+	_, err = s.Refresh(ctx, in.Refresh)
+	wants(t, "a second time", err, code.BadToken)
+	_, err = s.Refresh(ctx, next.Refresh)
+	wants(t, "what followed from it", err, code.BadToken)
+	in, _ = s.Device(ctx, device(t, 1), "")
+	*now = now.Add(RefreshLife + time.Second)
+	_, err = s.Refresh(ctx, in.Refresh)
+	wants(t, "a refresh token after its end", err, code.BadToken)
+	if err := s.Sweep(ctx); err != nil {
+		t.Error(err)
+	}
+	var left int64
+	if db.Model(&store.RefreshToken{}).Where("player_id = ?", in.Player).Count(&left); left != 0 {
+		t.Errorf("%d refresh tokens that have run out are left", left)
+	}
+}
+
+// TestSigningOut: here, or everywhere; and a player who is deleted.
+func TestSigningOut(t *testing.T) {
+	s, now := clocked(t)
+	ctx := t.Context()
+	one, _ := s.Device(ctx, device(t, 1), "Ada")
+	two, _ := s.Device(ctx, device(t, 1), "")
+	if err := s.SignOut(ctx, one.Refresh); err != nil {
+		t.Fatal(err)
+	}
+	_, err := s.Refresh(ctx, one.Refresh)
+	wants(t, "signed out here", err, code.BadToken)
+	two, err = s.Refresh(ctx, two.Refresh)
+	wants(t, "the other sign-in", err, code.OK)
+	*now = now.Add(time.Second)
+	if err := s.SignOutEverywhere(ctx, one.Player); err != nil {
+		t.Fatal(err)
+	}
+	_, err = s.Check(ctx, two.Token)
+	wants(t, "a token from before", err, code.BadToken)
+	_, err = s.Refresh(ctx, two.Refresh)
+	wants(t, "a refresh token from before", err, code.BadToken)
+	*now = now.Add(time.Second)
+	three, err := s.Device(ctx, device(t, 1), "")
+	wants(t, "signing in again", err, code.OK)
+	_, err = s.Check(ctx, three.Token)
+	wants(t, "a token from afterwards", err, code.OK)
+	if err := s.Delete(ctx, three.Player); err != nil {
+		t.Fatal(err)
+	}
+	_, err = s.Check(ctx, three.Token)
+	wants(t, "of a player who is no more", err, code.BadToken)
+	_, err = s.Player(ctx, three.Player)
+	wants(t, "the player", err, code.NoPlayer)
+	_, err = s.Rename(ctx, three.Player, "Bo")
+	wants(t, "renaming nobody", err, code.NoPlayer)
+}
+
+// TestLogins: an account is signed in to with its password, from any device; after five
+// wrong ones there is nothing but waiting, and no answer tells whether it exists.
+func TestLogins(t *testing.T) {
+	s, _ := clocked(t)
+	ctx := t.Context()
+	in, _ := s.Device(ctx, device(t, 1), "Ada")
+	bo, _ := s.Device(ctx, device(t, 2), "Bo")
+	wants(t, "a weak password", s.AddLogin(ctx, in.Player, "ada", "short"), code.WeakPassword)
+	wants(t, "an account", s.AddLogin(ctx, in.Player, "Ada.Lamp", "a long password"), code.OK)
+	wants(t, "a name that is taken", s.AddLogin(ctx, bo.Player, "ada.lamp", "a long password"), code.NameTaken)
+	got, err := s.Login(ctx, "ADA.lamp", "a long password", device(t, 3), "1.2.3.4")
+	if err != nil || got.Player != in.Player {
+		t.Fatalf("%+v, %v", got, err)
+	}
+	tied, err := s.Device(ctx, device(t, 3), "")
+	if err != nil || tied.Player != in.Player || tied.New {
+		t.Errorf("the device belongs to %+v, %v", tied, err)
+	}
+	_, err = s.Login(ctx, "ada.lamp", "another password", "", "1.2.3.4")
+	_, none := s.Login(ctx, "nobody.here", "another password", "", "1.2.3.4")
+	if err == nil || none == nil || err.Error() != none.Error() {
+		t.Errorf("%v and %v tell whether there is an account", err, none)
+	}
+	for range 4 {
+		_, err = s.Login(ctx, "ada.lamp", "another password", "", "1.2.3.4")
+		wants(t, "a wrong password", err, code.WrongLogin)
+	}
+	_, err = s.Login(ctx, "ada.lamp", "a long password", "", "1.2.3.4")
+	wants(t, "after five wrong ones", err, code.TooMany)
+	wants(t, "changing with the wrong one", s.ChangePassword(ctx, in.Player, "x", "another long one", "9.9.9.9"), code.WrongLogin)
+	wants(t, "changing it", s.ChangePassword(ctx, in.Player, "a long password", "another long one", "9.9.9.9"), code.OK)
+	wants(t, "without an account", s.ChangePassword(ctx, bo.Player, "x", "another long one", "9.9.9.8"), code.WrongLogin)
+}
+
+// TestTries: failed tries are counted by account and by address, come back over time,
+// and are forgotten with one that worked.
+func TestTries(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		tr := newTries()
+		fail := func(account, address string) (n int) {
+			for tr.allow(account, address) == nil {
+				tr.failed(account, address)
+				n++
+			}
+			return n
+		}
+		if n := fail("ada", "a"); n != accountTries {
+			t.Errorf("%d tries at an account", n)
+		}
+		if n := fail("bo", "a"); n != accountTries {
+			t.Errorf("%d tries at another", n)
+		}
+		time.Sleep(accountWait)
+		if n := fail("ada", "b"); n != 1 {
+			t.Errorf("%d tries after a while", n)
+		}
+		tr.worked("ada")
+		if n := fail("ada", "b"); n != accountTries {
+			t.Errorf("%d tries after one that worked", n)
+		}
+		if n := fail("", "c"); n != addressTries {
+			t.Errorf("%d tries from an address", n)
+		}
+		err := tr.allow("", "c")
+		if f, is := err.(*fault.Fault); !is || f.Code != code.TooMany || f.Left != int(addressWait.Seconds()) {
+			t.Errorf("%v", err)
+		}
+		time.Sleep(time.Hour)
+		if tr.allow("di", "d"); len(tr.by) != 2 {
+			t.Errorf("%d tries are remembered for ever", len(tr.by))
+		}
+	})
+}
+
+// TestKeys: a service key allows what its scopes say until it is revoked, and its tokens
+// with it; the first key of all is made once.
+func TestKeys(t *testing.T) {
+	s, _ := clocked(t)
+	ctx := t.Context()
+	made, err := s.FirstKey(ctx, "")
+	if err != nil || made == "" {
+		t.Fatalf("%q, %v", made, err)
+	}
+	if again, err := s.FirstKey(ctx, ""); again != "" || err != nil {
+		t.Errorf("a second first key: %q, %v", again, err)
+	}
+	if _, err := s.FirstKey(ctx, "given-by-the-operator"); err != nil {
+		t.Error(err)
+	}
+	if _, err := s.FirstKey(ctx, "given-another-time"); err != nil {
+		t.Error(err)
+	}
+	for key, want := range map[string]code.Code{made: code.OK, "given-by-the-operator": code.BadToken, "given-another-time": code.OK, "guessed": code.BadToken} {
+		_, err := s.Key(ctx, key, key)
+		wants(t, key, err, want)
+	}
+	for _, c := range []struct {
+		scopes []Scope
+		can    []bool // operator, referee, read
+	}{{[]Scope{Operator}, []bool{true, true, true}}, {[]Scope{Referee}, []bool{false, true, false}}, {[]Scope{Read, Referee}, []bool{false, true, true}}} {
+		name := fmt.Sprint("key of ", len(c.scopes), c.scopes[0])
+		k, err := s.MakeKey(ctx, name, c.scopes)
+		if err != nil {
+			t.Fatal(err)
+		}
+		in, err := s.Key(ctx, k.Key, "x")
+		if err != nil || in.Player != "" {
+			t.Fatalf("%+v, %v", in, err)
+		}
+		who, err := s.Check(ctx, in.Token)
+		if err != nil || who.IsPlayer() || who.Can(Operator) != c.can[0] || who.Can(Referee) != c.can[1] || who.Can(Read) != c.can[2] {
+			t.Errorf("%v: %+v, %v", c.scopes, who, err)
+		}
+		_, err = s.MakeKey(ctx, name, c.scopes)
+		wants(t, "a name that is taken", err, code.NameTaken)
+		wants(t, "revoking", s.RevokeKey(ctx, name), code.OK)
+		wants(t, "revoking again", s.RevokeKey(ctx, name), code.NoKeyNamed)
+		_, err = s.Check(ctx, in.Token)
+		wants(t, "a token of a revoked key", err, code.BadToken)
+		_, err = s.Key(ctx, k.Key, "y")
+		wants(t, "a revoked key", err, code.BadToken)
+	}
+	_, err = s.MakeKey(ctx, "none", nil)
+	wants(t, "no scope", err, code.BadRequest)
+	_, err = s.MakeKey(ctx, "odd", []Scope{"odd"})
+	wants(t, "an odd scope", err, code.BadRequest)
+	list, err := s.Keys(ctx)
+	if err != nil || len(list) != 6 || list[0].Key != "" {
+		t.Errorf("%d keys, %v", len(list), err)
+	}
+	if _, err := New(db, []byte("short")); err == nil {
+		t.Error("a short secret is taken")
+	}
+}

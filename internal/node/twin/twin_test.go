@@ -1,0 +1,319 @@
+package twin_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"log/slog"
+	"os"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/google/uuid"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/node/directory"
+	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/hall"
+	"turnvex.example/turnvex/internal/node/keep"
+	"turnvex.example/turnvex/internal/node/store"
+	"turnvex.example/turnvex/internal/node/twin"
+	"turnvex.example/turnvex/internal/tool/pgbox"
+	"turnvex.example/turnvex/internal/wire"
+)
+
+var db *store.DB
+
+func TestMain(m *testing.M) {
+	os.Exit(pgbox.Tests(m.Run, func(ctx context.Context, address string) (err error) {
+		if db, err = store.Open(ctx, address, slog.New(slog.DiscardHandler)); err != nil {
+			return err
+		}
+		return db.Migrate(ctx)
+	}))
+}
+
+// rooms is what a hall needs, and what its twin must be like.
+type rooms interface {
+	hall.Directory
+	Abandon(ctx context.Context, node string, now time.Time) error
+}
+
+var now = time.Date(2030, 5, 6, 7, 8, 9, 0, time.UTC)
+
+func entry(code, name string) directory.Entry {
+	return directory.Entry{ID: uuid.Must(uuid.NewV7()).String(), Node: "n1", Listed: true, LobbyInfo: wire.LobbyInfo{Code: code, Name: name,
+		Rulebook: "harbour", Version: "1", Title: "T", Region: "here", State: "gathering", Capacity: 4, Free: 4, Open: true, Opened: now}}
+}
+
+// TestDirectories holds the directory in the database and the one in memory to what a
+// hall relies on.
+func TestDirectories(t *testing.T) {
+	ctx := t.Context()
+	for name, d := range map[string]rooms{"in the database": directory.New(db), "in memory": twin.NewDirectory()} {
+		a, b := entry("AAAAAA", "Pier"), entry("BBBBBB", "")
+		b.Node = "n2"
+		for _, e := range []directory.Entry{a, b} {
+			if err := d.Open(ctx, e); err != nil {
+				t.Fatalf("%s: %v", name, err)
+			}
+		}
+		if err := d.Open(ctx, entry("AAAAAA", "")); !errors.Is(err, directory.ErrCode) {
+			t.Errorf("%s: a code that is taken: %v", name, err)
+		}
+		if err := d.Open(ctx, entry("CCCCCC", "PIER")); fault.CodeOf(err) != code.NameTaken {
+			t.Errorf("%s: a name that is taken: %v", name, err)
+		}
+		other := entry("DDDDDD", "Pier")
+		other.Rulebook = "other"
+		if err := d.Open(ctx, other); err != nil {
+			t.Errorf("%s: the name with another rulebook: %v", name, err)
+		}
+		named := func(want string) {
+			t.Helper()
+			if c, err := d.Named(ctx, "harbour", "pIER"); err != nil || c != want {
+				t.Errorf("%s: the lobby of that name is %q, %v, wanted %q", name, c, err, want)
+			}
+		}
+		named("AAAAAA")
+		a.State, a.Seats, a.Free = "playing", 3, 1
+		for range 2 { // it may be repeated
+			if err := d.Write(ctx, a, now); err != nil {
+				t.Errorf("%s: %v", name, err)
+			}
+		}
+		if err := d.Abandon(ctx, "n2", now); err != nil { // another node's lobbies are left alone
+			t.Errorf("%s: %v", name, err)
+		}
+		named("AAAAAA")
+		if err := d.Open(ctx, entry("BBBBBB", "")); err != nil {
+			t.Errorf("%s: the code of a lobby that was abandoned: %v", name, err)
+		}
+		for range 2 {
+			if err := d.Close(ctx, a, now); err != nil {
+				t.Errorf("%s: %v", name, err)
+			}
+		}
+		if err := d.Write(ctx, a, now); err != nil { // too late: it stays closed
+			t.Errorf("%s: %v", name, err)
+		}
+		named("")
+		if err := d.Open(ctx, entry("AAAAAA", "pier")); err != nil {
+			t.Errorf("%s: name and code of a lobby that has closed: %v", name, err)
+		}
+		short, cancel := context.WithCancel(ctx)
+		cancel()
+		if err := d.Write(short, b, now); !errors.Is(err, context.Canceled) {
+			t.Errorf("%s: with a context that has ended: %v", name, err)
+		}
+	}
+}
+
+const harbour = `turnvex: 1
+name: harbour
+phases: {play: {length: 60s}}
+record:
+  total: {keep: total, of: 1, start: 5}
+  share: {type: number, start: 1.5}
+  word: {type: text, start: hello}
+  seen: {type: flag}
+  mood: {type: choice, words: [calm, cross], start: cross}
+  spot: {type: position}
+boards:
+  most: {of: 1}
+  least: {of: 1, order: least}
+  sum: {of: 1, keep: total}
+  last: {of: 1, keep: latest}
+`
+
+func compile(t *testing.T, src string) *rulebook.Book {
+	t.Helper()
+	book, problems := rulebook.Compile([]byte(src))
+	if book == nil {
+		t.Fatal(problems)
+	}
+	return book
+}
+
+// person makes a player in the database.
+func person(t *testing.T, name string) string {
+	t.Helper()
+	p := store.Player{ID: uuid.Must(uuid.NewV7()).String(), Name: name, CreatedAt: now, SeenAt: now}
+	if err := db.Create(&p).Error; err != nil {
+		t.Fatal(err)
+	}
+	return p.ID
+}
+
+func show(values []step.Named) string {
+	var out []string
+	for _, v := range values {
+		out = append(out, fmt.Sprint(v.Name, "=", v.Value.Plain()))
+	}
+	return strings.Join(out, " ")
+}
+
+// TestKeepers holds the keeper in the database and the one in memory to what a hall
+// relies on: a first visit has the defaults, what is saved comes back as it was, and a
+// result is kept once.
+func TestKeepers(t *testing.T) {
+	ctx, book := t.Context(), compile(t, harbour)
+	for name, k := range map[string]hall.Keeper{"in the database": keep.New(db, func() time.Time { return now }), "in memory": twin.NewKeeper()} {
+		ada, bo := person(t, "Ada"), person(t, "Bo")
+		values, err := k.Load(ctx, ada, book)
+		if got := show(values); err != nil || got != "kept=0 total=5 share=1500 word=hello seen=false mood=1 spot=[0 0]" {
+			t.Errorf("%s: a first visit: %s, %v", name, got, err)
+		}
+		changed := []step.Named{{Name: "kept", Value: sheet.IntValue(sheet.Integer, 63)}, {Name: "total", Value: sheet.IntValue(sheet.Integer, 1<<53)},
+			{Name: "share", Value: sheet.IntValue(sheet.Number, -250)}, {Name: "word", Value: sheet.TextValue("ø“x”\n")}, {Name: "seen", Value: sheet.IntValue(sheet.Flag, 1)},
+			{Name: "mood", Value: sheet.IntValue(sheet.Choice, 0)}, {Name: "spot", Value: sheet.Value{Type: sheet.Position, N: [3]int64{-5, 7}}}}
+		lobby := entry(map[bool]string{true: "KEEPDB", false: "KEEPME"}[name == "in the database"], "")
+		if err := directory.New(db).Open(ctx, lobby); err != nil {
+			t.Fatal(err)
+		}
+		result := &step.Result{Match: 1, Rulebook: "harbour", Version: book.Version, Because: "time", Players: []step.PlayerResult{{Account: ada, Name: "Ada", Outcome: "won", Place: 1}},
+			Posts: []step.Post{{Board: "sum", Account: ada, Value: 3}, {Board: "most", Account: ada, Value: 3}}}
+		job := &keep.Job{Lobby: lobby.ID, Book: book, Records: []keep.Record{{Player: ada, Values: changed}}, Result: result, Ended: now}
+		for range 3 { // an answer may be lost
+			if err := k.Save(ctx, job); err != nil {
+				t.Fatalf("%s: %v", name, err)
+			}
+		}
+		if values, err = k.Load(ctx, ada, book); err != nil || show(values) != show(changed) {
+			t.Errorf("%s: %s, %v, saved %s", name, show(values), err, show(changed))
+		}
+		if values, err = k.Load(ctx, bo, book); err != nil || !strings.Contains(show(values), "total=5") {
+			t.Errorf("%s: another player's: %s, %v", name, show(values), err)
+		}
+		other := compile(t, strings.Replace(harbour, "name: harbour", "name: other", 1))
+		if values, err = k.Load(ctx, ada, other); err != nil || !strings.Contains(show(values), "total=5") {
+			t.Errorf("%s: another rulebook's: %s, %v", name, show(values), err)
+		}
+		ended, cancel := context.WithCancel(ctx)
+		cancel()
+		if err := k.Save(ended, job); !errors.Is(err, context.Canceled) {
+			t.Errorf("%s: with a context that has ended: %v", name, err)
+		}
+		if m, is := k.(*twin.Keeper); is && len(m.Results()) != 1 {
+			t.Errorf("in memory %d results", len(m.Results()))
+		}
+	}
+}
+
+// TestResults: a result is kept once with what follows from it, and found again; who was
+// deleted meanwhile is left out, and the others are not.
+func TestResults(t *testing.T) {
+	ctx, book := t.Context(), compile(t, strings.Replace(harbour, "name: harbour", "name: results", 1))
+	at := now
+	k := keep.New(db, func() time.Time { return at })
+	ada, bo := person(t, "Ada"), person(t, "Bo")
+	gone := uuid.NewString()
+	lobby := entry("RESULT", "")
+	if err := directory.New(db).Open(ctx, lobby); err != nil {
+		t.Fatal(err)
+	}
+	for n := int64(1); n <= 3; n++ {
+		r := &step.Result{Match: n, Rulebook: "results", Because: "time"}
+		for i, p := range []string{ada, bo, gone, ""} {
+			r.Players = append(r.Players, step.PlayerResult{Account: p, Name: "P", Outcome: "won", Place: int64(i + 1)})
+			for _, board := range []string{"most", "least", "sum", "last", "nosuch"} {
+				r.Posts = append(r.Posts, step.Post{Board: board, Account: p, Value: []int64{0, 5, 9, 7}[n] - int64(i)})
+			}
+		}
+		at = now.Add(time.Duration(n) * time.Minute)
+		job := &keep.Job{Lobby: lobby.ID, Book: book, Result: r, Ended: at, Records: []keep.Record{{Player: gone}, {Player: ada}}}
+		for range 2 {
+			if err := k.Save(ctx, job); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	list, err := k.Matches(ctx, keep.Query{Lobby: "result", Limit: 2})
+	if err != nil || len(list) != 2 || list[0].Number != 3 || list[1].Number != 2 || list[0].Code != "RESULT" {
+		t.Fatalf("%+v, %v", list, err)
+	}
+	list, err = k.Matches(ctx, keep.Query{Rulebook: "results", Player: bo, Before: list[1].EndedAt, BeforeID: list[1].ID, Limit: 9})
+	if err != nil || len(list) != 1 || list[0].Number != 1 {
+		t.Fatalf("the page behind: %+v, %v", list, err)
+	}
+	if one, err := k.Match(ctx, list[0].ID); err != nil || one.Number != 1 || !strings.Contains(string(one.Result), `"because": "time"`) {
+		t.Errorf("%+v, %v", one, err)
+	}
+	for _, id := range []string{"x", uuid.NewString()} {
+		if _, err := k.Match(ctx, id); fault.CodeOf(err) != code.NoMatch {
+			t.Errorf("%s: %v", id, err)
+		}
+	}
+	if _, err := k.Matches(ctx, keep.Query{Player: "x", Limit: 1}); fault.CodeOf(err) != code.NoPlayer {
+		t.Errorf("results of no player: %v", err)
+	}
+	for board, want := range map[string]string{"most": "1 Ada 9, 2 Bo 8", "least": "1 Bo 4, 2 Ada 5", "sum": "1 Ada 21, 2 Bo 18", "last": "1 Ada 7, 2 Bo 6"} {
+		if got := page(t, k, book, board, 10); got != want {
+			t.Errorf("%s: %s, wanted %s", board, got, want)
+		}
+	}
+}
+
+// page is a board from the top, in pages of so many.
+func page(t *testing.T, k *keep.Keeper, book *rulebook.Book, board string, limit int) string {
+	t.Helper()
+	var out []string
+	for cursor := ""; ; {
+		p, err := k.Top(t.Context(), book.Board(board), book.Name, limit, cursor)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, r := range p.Rows {
+			out = append(out, fmt.Sprint(r.Place, " ", r.Name, " ", r.Value))
+		}
+		if cursor = p.Next; cursor == "" {
+			return strings.Join(out, ", ")
+		}
+	}
+}
+
+// TestBoards: equal values share a place and are listed by who was first, over the
+// pages' bounds too; an equal value that is posted later does not take the earlier's
+// time.
+func TestBoards(t *testing.T) {
+	book := compile(t, strings.Replace(harbour, "name: harbour", "name: ties", 1))
+	at := now
+	k := keep.New(db, func() time.Time { return at })
+	post := func(player string, value int64) {
+		t.Helper()
+		at = at.Add(time.Second)
+		for _, b := range []string{"most", "least"} {
+			if err := k.Post(k.DB(t.Context()), book.Board(b), book.Name, player, value); err != nil {
+				t.Fatal(err)
+			}
+		}
+	}
+	ada, bo, cy, di := person(t, "Ada"), person(t, "Bo"), person(t, "Cy"), person(t, "Di")
+	post(bo, 7)
+	post(ada, 7)
+	post(di, 9)
+	post(cy, 7)
+	post(bo, 7) // again: Bo stays the first of the three
+	for limit := 1; limit <= 4; limit++ {
+		if got, want := page(t, k, book, "most", limit), "1 Di 9, 2 Bo 7, 2 Ada 7, 2 Cy 7"; got != want {
+			t.Errorf("pages of %d: %s, wanted %s", limit, got, want)
+		}
+		if got, want := page(t, k, book, "least", limit), "1 Bo 7, 1 Ada 7, 1 Cy 7, 4 Di 9"; got != want {
+			t.Errorf("least, pages of %d: %s, wanted %s", limit, got, want)
+		}
+	}
+	for _, limit := range []int{0, keep.MaxPage + 1} {
+		if _, err := k.Top(t.Context(), book.Board("most"), book.Name, limit, ""); fault.CodeOf(err) != code.OutOfRange {
+			t.Errorf("a page of %d: %v", limit, err)
+		}
+	}
+	for _, cursor := range []string{"!", "e30x", "bm8"} {
+		if _, err := k.Top(t.Context(), book.Board("most"), book.Name, 1, cursor); fault.CodeOf(err) != code.BadCursor {
+			t.Errorf("the cursor %q: %v", cursor, err)
+		}
+	}
+}

@@ -49,8 +49,8 @@ func mod(e *Env, a, b int64) int64 {
 	if b == 0 {
 		return fault(e, DivisionByZero)
 	}
-	if b == -1 {
-		return 0
+	if b == -1 && a == math.MinInt64 { // as CEL has it, though the remainder would be 0
+		return fault(e, Overflow)
 	}
 	return a % b
 }

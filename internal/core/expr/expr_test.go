@@ -5,7 +5,6 @@ import (
 	"math/rand/v2"
 	"strings"
 	"testing"
-	"time"
 
 	"cel.dev/cel-go/cel"
 	"cel.dev/cel-go/common/types"
@@ -13,6 +12,7 @@ import (
 
 	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/tool/seed"
 )
 
 // stage is a store with a few sheets, as expressions see it.
@@ -154,7 +154,7 @@ func (w *writer) flag(depth int) string {
 // TestAgainstTheLibrary compares what our trees compute with what the CEL
 // library's own evaluator does, faults included.
 func TestAgainstTheLibrary(t *testing.T) {
-	seed := uint64(time.Now().UnixNano())
+	seed := seed.Of(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	faults, compared := 0, 0
 	var schema *sheet.Schema
@@ -227,6 +227,36 @@ func asInt(v ref.Val) int64 {
 		return int64(v)
 	}
 	return -12345
+}
+
+// TestIntegers holds the arithmetic of integers to CEL's, at the edges of 64 bits.
+func TestIntegers(t *testing.T) {
+	schema, env := stage(t, rand.New(rand.NewPCG(1, 1)))
+	checker, err := expr.NewChecker(schema)
+	if err != nil {
+		t.Fatal(err)
+	}
+	const least = "(-9223372036854775807 - 1)"
+	for src, want := range map[string]string{
+		"7 % 4": "3", "-7 % 4": "-3", "7 % -4": "3", "7 % -1": "0", "7 / -2": "-3", "-7 / 2": "-3", "7 % 0": "division by zero", "7 / 0": "division by zero",
+		least + " % -1": "overflow of a 64-bit integer", least + " / -1": "overflow of a 64-bit integer", "-" + least: "overflow of a 64-bit integer",
+		least + " - 1": "overflow of a 64-bit integer", "9223372036854775807 + 1": "overflow of a 64-bit integer", least + " * -1": "overflow of a 64-bit integer",
+		"4611686018427387904 * 2": "overflow of a 64-bit integer", "4611686018427387904 * -2": "-9223372036854775808", "abs(" + least + ")": "overflow of a 64-bit integer",
+		least + " + 9223372036854775807": "-1", "min(" + least + ", 0)": "-9223372036854775808",
+	} {
+		p, issues := checker.Compile(src, expr.Scope{}, expr.Want{Type: sheet.Integer})
+		if p == nil {
+			t.Errorf("%s: %v", src, issues)
+			continue
+		}
+		got := fmt.Sprint(p.Int(env))
+		if env.Fault != expr.OK {
+			got = env.Fault.String()
+		}
+		if got != want {
+			t.Errorf("%s is %s, not %s", src, got, want)
+		}
+	}
 }
 
 // TestNumbers holds the arithmetic in thousandths to exact figures.

@@ -4,9 +4,9 @@ import (
 	"math/big"
 	"math/rand/v2"
 	"testing"
-	"time"
 
 	"turnvex.example/turnvex/internal/core/ground"
+	"turnvex.example/turnvex/internal/tool/seed"
 )
 
 // small makes a crowded little ground, so that every special case comes up.
@@ -61,7 +61,7 @@ func blocked(w *ground.Wall, ax, ay, bx, by int64) bool {
 }
 
 func TestMoveAgainstCrawl(t *testing.T) {
-	seed := uint64(time.Now().UnixNano())
+	seed := seed.Of(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	for i := range 30000 {
 		g := small(r)
@@ -79,7 +79,7 @@ func TestMoveAgainstCrawl(t *testing.T) {
 }
 
 func TestSeesAgainstManyPoints(t *testing.T) {
-	seed := uint64(time.Now().UnixNano())
+	seed := seed.Of(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	seen, hidden := 0, 0
 	for i := range 4000 {
@@ -119,7 +119,7 @@ func nearlyTouched(w *ground.Wall, ax, ay, bx, by int64) bool {
 // TestLineAgainstExactArithmetic compares the thick line with the same in
 // arbitrary precision, at the largest coordinates.
 func TestLineAgainstExactArithmetic(t *testing.T) {
-	seed := uint64(time.Now().UnixNano())
+	seed := seed.Of(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	hits := 0
 	for i := range 20000 {

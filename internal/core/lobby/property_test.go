@@ -5,12 +5,12 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"testing"
-	"time"
 
 	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/tool/seed"
 )
 
 // planned is an intent at a play tick.
@@ -22,7 +22,7 @@ type planned struct {
 // TestPausesChangeNothing plays the same intents at the same play ticks with and
 // without pauses at random moments: the results are the same.
 func TestPausesChangeNothing(t *testing.T) {
-	seed := uint64(time.Now().UnixNano())
+	seed := seed.Of(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	for _, file := range []string{"../../../demo/rulebooks/clash.yaml", "../../../demo/rulebooks/bell.yaml", "../../node/service/testdata/duel.yaml"} {
 		book := load(t, file)

@@ -6,13 +6,13 @@ import (
 	"os"
 	"path/filepath"
 	"testing"
-	"time"
 
 	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/state"
 	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/tool/seed"
 )
 
 func load(t testing.TB, file string) *rulebook.Book {
@@ -73,7 +73,7 @@ func randomInput(r *rand.Rand, m *lobby.Lobby, seats []sheet.ID) step.Input {
 // the same inputs must give the same hash at every step.
 func TestRandomPlay(t *testing.T) {
 	files, _ := filepath.Glob("../../../demo/rulebooks/*.yaml")
-	seed := uint64(time.Now().UnixNano())
+	seed := seed.Of(t)
 	t.Logf("seed %d", seed)
 	for _, file := range files {
 		book := load(t, file)

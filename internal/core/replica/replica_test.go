@@ -7,7 +7,6 @@ import (
 	"math/rand/v2"
 	"slices"
 	"testing"
-	"time"
 
 	"github.com/fxamacker/cbor/v2"
 
@@ -16,6 +15,7 @@ import (
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/tool/seed"
 )
 
 // onlooker is a client's copy kept up to date by what would be sent to it.
@@ -223,7 +223,7 @@ func TestCopiesEqualTheTruth(t *testing.T) {
 	if b == nil {
 		t.Fatal(problems.Error())
 	}
-	seed := uint64(time.Now().UnixNano())
+	seed := seed.Of(t)
 	w := newWorld(t, b, seed)
 	r := rand.New(rand.NewPCG(seed, 0))
 	w.arrive("spectator", replica.View{})

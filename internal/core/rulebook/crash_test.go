@@ -7,12 +7,13 @@ import (
 
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/tool/rehearse"
+	"turnvex.example/turnvex/internal/tool/seed"
 )
 
 // TestRandomRulebooksRun: whatever the checker accepts, the core runs without
 // failing, and the same way twice.
 func TestRandomRulebooksRun(t *testing.T) {
-	seed := uint64(time.Now().UnixNano())
+	seed := seed.Of(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	ran, ended, acted := 0, 0, 0
 	for i := range 60 {

@@ -89,11 +89,11 @@ func (ps Problems) sorted() Problems {
 }
 
 // Nearest returns the known word that is closest to a mistyped one, or "" when
-// none is close.
+// none is close. The word itself is no help: it is known, but not there.
 func Nearest(word string, known []string) string {
 	best, dist := "", len(word)/2+1
 	for _, k := range known {
-		if d := levenshtein.ComputeDistance(word, k); d < dist || d == dist && best != "" && k < best {
+		if d := levenshtein.ComputeDistance(word, k); d > 0 && d < dist || d == dist && best != "" && k < best {
 			best, dist = k, d
 		}
 	}

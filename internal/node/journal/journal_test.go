@@ -7,11 +7,11 @@ import (
 	"math/rand/v2"
 	"reflect"
 	"testing"
-	"time"
 
 	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/tool/seed"
 )
 
 // fill gives every field of a struct a value that is not its zero.
@@ -46,7 +46,7 @@ func fill(r *rand.Rand, v reflect.Value) {
 // TestEveryInputIsKept: whatever an input holds is there again when it is read, so
 // that no field is forgotten when one is added.
 func TestEveryInputIsKept(t *testing.T) {
-	seed := uint64(time.Now().UnixNano())
+	seed := seed.Of(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	for range 50 {
 		var in step.Input

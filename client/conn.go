@@ -82,7 +82,7 @@ func (c *Conn) dial(ctx context.Context) (*socket, error) {
 		Team: o.Team, Locals: o.Locals, Pass: o.Password, Book: o.Version, Wait: o.Wait}
 	c.mu.Lock()
 	if hello.Resume = c.key; c.key != "" && c.view != nil && !c.whole {
-		at := int64(c.view.Copy.Tick)
+		at := c.view.Tick()
 		hello.Tick = &at
 	}
 	c.mu.Unlock()
@@ -110,9 +110,10 @@ func (c *Conn) welcomed(sock *socket, data []byte) error {
 			return err
 		}
 		if c.view == nil {
-			c.view = &Copy{Copy: replica.NewCopy(schema)}
+			c.view = newCopy(schema)
 		}
-		c.view.Copy.Schema, c.view.Book = schema, w.Book
+		c.view.describe(schema)
+		c.view.Book = bookOf(w.Book)
 	}
 	if c.view == nil {
 		return errors.New("the service left the schema out of its first welcome")

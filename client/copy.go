@@ -3,68 +3,136 @@ package client
 import (
 	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/core/sheet"
-	"turnvex.example/turnvex/internal/wire"
 )
-
-// The kinds of sheet.
-const (
-	KindLobby  = sheet.Lobby
-	KindMatch  = sheet.Match
-	KindTeam   = sheet.Team
-	KindPlayer = sheet.Player
-	KindRecord = sheet.Record
-	KindPiece  = sheet.Piece
-)
-
-// Sheet is one sheet of a copy: Get, Int, Text and Flag read its fields by name.
-// A nil Sheet reads as empty.
-type Sheet = replica.Sheet
-
-// Change tells of one thing that changed, with its old and its new value. The
-// first value of a field is told the same way, with First set.
-type Change = replica.Change
-
-// Value is a field's value.
-type Value = sheet.Value
 
 // Copy is everything the connection may see. It may be used only within the
 // function that it is handed to.
 type Copy struct {
-	*replica.Copy
-	Book  *wire.BookInfo
-	Rate  int
-	wall  sheet.Tick
-	seats []uint32
-	seen  map[sheet.ID][]Seen
+	Book *Book // the rulebook: its actions, phases, teams and notices
+	Rate int   // ticks a second
+
+	copy   *replica.Copy
+	fields [sheet.Kinds][]*Field // by number; nil where there is none
+	sheets map[sheet.ID]*Sheet
+	wall   sheet.Tick
+	seats  []uint32
+	seen   map[uint32][]Seen
 }
+
+// newCopy is an empty copy with the fields of a schema.
+func newCopy(s *replica.Schema) *Copy {
+	c := &Copy{copy: replica.NewCopy(s), sheets: map[sheet.ID]*Sheet{}}
+	c.describe(s)
+	return c
+}
+
+// describe makes a schema the copy's.
+func (c *Copy) describe(s *replica.Schema) {
+	c.copy.Schema = s
+	for k := range c.fields {
+		c.fields[k] = nil
+		for _, f := range s.Fields(sheet.Kind(k)) {
+			for len(c.fields[k]) <= f.No {
+				c.fields[k] = append(c.fields[k], nil)
+			}
+			c.fields[k][f.No] = fieldOf(f)
+		}
+	}
+}
+
+// of is the sheet in the copy as users know it.
+func (c *Copy) of(r *replica.Sheet) *Sheet {
+	if r == nil {
+		return nil
+	}
+	s := c.sheets[r.ID]
+	if s == nil {
+		s = &Sheet{ID: uint32(r.ID), Kind: Kind(r.Kind), Owner: uint32(r.Owner), copy: c}
+		c.sheets[r.ID] = s
+	}
+	s.last = r
+	return s
+}
+
+// change is a change of the copy as users know it.
+func (c *Copy) change(ch replica.Change) Change {
+	out := Change{Sheet: c.of(ch.Sheet), Old: valueOf(ch.Old), New: valueOf(ch.New), First: ch.First, Seen: ch.Seen,
+		Appeared: ch.Appeared, Gone: ch.Gone, Expected: ch.Expected, Undone: ch.Undone}
+	if ch.Field != nil {
+		out.Field = c.fields[ch.Sheet.Kind][ch.Field.No]
+	}
+	if ch.Gone {
+		delete(c.sheets, ch.Sheet.ID)
+	}
+	return out
+}
+
+// Sheet returns the sheet with that number, or nil.
+func (c *Copy) Sheet(id uint32) *Sheet { return c.of(c.copy.Sheet(sheet.ID(id))) }
+
+// Of returns the sheets of a kind in order of their numbers.
+func (c *Copy) Of(k Kind) []*Sheet {
+	var out []*Sheet
+	for _, r := range c.copy.Of(sheet.Kind(k)) {
+		out = append(out, c.of(r))
+	}
+	return out
+}
+
+// Fields returns the fields that sheets of a kind may have, in their order.
+func (c *Copy) Fields(k Kind) (out []*Field) {
+	for _, f := range c.fields[k] {
+		if f != nil {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// Field returns the field of that name that sheets of a kind may have, or nil.
+func (c *Copy) Field(k Kind, name string) *Field {
+	for _, f := range c.fields[k] {
+		if f != nil && f.Name == name {
+			return f
+		}
+	}
+	return nil
+}
+
+// Tick returns the service's wall tick that the copy stands at. Two copies of one
+// view and tick are equal.
+func (c *Copy) Tick() int64 { return int64(c.copy.Tick) }
+
+// Hash returns the hash of the copy, as docs/protocol.md defines it.
+func (c *Copy) Hash() uint32 { return c.copy.Hash() }
 
 // Me returns the sheet of the connection's own player, nil for a spectator.
 func (c *Copy) Me() *Sheet {
 	if len(c.seats) == 0 {
 		return nil
 	}
-	return c.Sheet(sheet.ID(c.seats[0]))
+	return c.Sheet(c.seats[0])
 }
 
 // Seat returns the player's sheet with that number, or nil.
-func (c *Copy) Seat(seat uint32) *Sheet { return c.Sheet(sheet.ID(seat)) }
+func (c *Copy) Seat(seat uint32) *Sheet { return c.Sheet(seat) }
 
 // Lobby returns the lobby's sheet.
-func (c *Copy) Lobby() *Sheet { return first(c.Of(sheet.Lobby)) }
+func (c *Copy) Lobby() *Sheet { return first(c.Of(KindLobby)) }
 
 // Match returns the match's sheet, nil between matches.
-func (c *Copy) Match() *Sheet { return first(c.Of(sheet.Match)) }
+func (c *Copy) Match() *Sheet { return first(c.Of(KindMatch)) }
 
 // Teams returns the teams' sheets.
-func (c *Copy) Teams() []*Sheet { return c.Of(sheet.Team) }
+func (c *Copy) Teams() []*Sheet { return c.Of(KindTeam) }
 
 // Players returns the players' sheets in order of their seats.
-func (c *Copy) Players() []*Sheet { return c.Of(sheet.Player) }
+func (c *Copy) Players() []*Sheet { return c.Of(KindPlayer) }
 
 // Record returns a player's record sheet, nil where it is not there.
 func (c *Copy) Record(seat uint32) *Sheet {
-	for _, s := range c.Of(sheet.Record) {
-		if s.Owner == sheet.ID(seat) {
+	for _, s := range c.Of(KindRecord) {
+		if s.Owner == seat {
 			return s
 		}
 	}
@@ -82,19 +150,23 @@ func first(list []*Sheet) *Sheet {
 // only when they start, stop or are set; the rest is reckoned here.
 func (c *Copy) Clock(s *Sheet, name string) int64 {
 	v, ok := s.Get(name)
-	if !ok || v.Type != sheet.Clock {
+	if !ok || v.Type != TypeClock {
 		return 0
 	}
 	now := c.wall
-	if f := c.Schema.Named(s.Kind, name); !f.Wall {
+	if f := c.copy.Schema.Named(sheet.Kind(s.Kind), name); !f.Wall {
 		play, _ := c.Match().Get("play")
 		now = sheet.Tick(sheet.ClockTicks(play.N[0], play.N[1], play.N[2], c.wall))
 	}
-	return v.ClockMillis(c.Rate, now)
+	return v.inner().ClockMillis(c.Rate, now)
 }
 
-// FormatClock writes milliseconds as mm:ss.mmm.
+// FormatClock writes milliseconds as mm:ss.mmm, with hours in front from one hour on.
 func FormatClock(ms int64) string { return sheet.FormatClock(ms) }
+
+// FormatThousandths writes thousandths, as number fields are kept and boards are
+// shown, as a decimal without needless zeros.
+func FormatThousandths(n int64) string { return sheet.ShowThousandths(n) }
 
 // Wall returns the service's wall tick at which the copy is being read.
 func (c *Copy) Wall() int64 { return int64(c.wall) }

@@ -4,7 +4,7 @@
 //
 //	in, err := client.SignIn(ctx, address, deviceKey, "Mara")
 //	conn, err := client.Connect(ctx, client.Options{Address: address, Token: in.Token, Lobby: "K7WPQ4"})
-//	err = conn.Do(ctx, client.Intent{Do: "ready"}).Err()
+//	err = conn.Do(ctx, client.Intent{Do: "ready"})
 //	err = conn.Wait(ctx, func(c *client.Copy) bool { return c.Match().Text("phase") == "play" })
 //
 // A connection that is lost is made again by itself, with the same seats, for as

@@ -16,17 +16,17 @@ type Expected struct {
 func Expect(field string, v Value) Expected { return Expected{Field: field, Value: v} }
 
 // Whole is the value of an integer field.
-func Whole(n int64) Value { return sheet.IntValue(sheet.Integer, n) }
+func Whole(n int64) Value { return Value{Type: TypeInteger, N: [3]int64{n}} }
 
 // Thousandths is the value of a number field, in thousandths.
-func Thousandths(n int64) Value { return sheet.IntValue(sheet.Number, n) }
+func Thousandths(n int64) Value { return Value{Type: TypeNumber, N: [3]int64{n}} }
 
 // TextValue is the value of a text field.
-func TextValue(s string) Value { return sheet.TextValue(s) }
+func TextValue(s string) Value { return Value{Type: TypeText, S: s} }
 
 // FlagValue is the value of a flag.
 func FlagValue(on bool) Value {
-	v := sheet.IntValue(sheet.Flag, 0)
+	v := Value{Type: TypeFlag}
 	if on {
 		v.N[0] = 1
 	}
@@ -34,7 +34,7 @@ func FlagValue(on bool) Value {
 }
 
 // Point is the value of a position, in millimetres.
-func Point(x, y int64) Value { return Value{Type: sheet.Position, N: [3]int64{x, y}} }
+func Point(x, y int64) Value { return Value{Type: TypePosition, N: [3]int64{x, y}} }
 
 // expectLocked shows what an intent is expected to do. Either all is shown or, with
 // an error, nothing.
@@ -44,13 +44,13 @@ func (c *Conn) expectLocked(p *Pending, list []Expected) error {
 		if id == 0 {
 			id = p.msg.Seat
 		}
-		x, ch, err := c.view.Expect(sheet.ID(id), e.Field, e.Value)
+		x, ch, err := c.view.copy.Expect(sheet.ID(id), e.Field, e.Value.inner())
 		if err != nil {
 			c.undoLocked(p)
 			return err
 		}
 		p.expects = append(p.expects, x)
-		c.changedLocked(ch)
+		c.changedLocked(c.view.change(ch))
 	}
 	return nil
 }
@@ -60,7 +60,7 @@ func (c *Conn) expectLocked(p *Pending, list []Expected) error {
 func (c *Conn) undoLocked(p *Pending) {
 	for _, e := range p.expects {
 		if ch, differs := e.End(); differs {
-			c.changedLocked(ch)
+			c.changedLocked(c.view.change(ch))
 		}
 	}
 	p.expects = nil

@@ -25,7 +25,7 @@ type Listing struct {
 // each later change, with nil for a lobby that has gone or no longer fits; it must
 // not hold its goroutine up. A listing that is lost is not made again: see Done.
 func (s Service) WatchLobbies(ctx context.Context, f Filter, changed func(code string, l *Lobby)) (*Listing, error) {
-	sock, data, err := greet(ctx, dialling{address: s.Address}, wire.Hello{Is: "hello", Token: s.Token, List: &f})
+	sock, data, err := greet(ctx, dialling{address: s.Address}, wire.Hello{Is: "hello", Token: s.Token, List: (*wire.Filter)(&f)})
 	if err != nil {
 		return nil, err
 	}
@@ -36,7 +36,7 @@ func (s Service) WatchLobbies(ctx context.Context, f Filter, changed func(code s
 	}
 	l := &Listing{socket: sock, changed: changed, done: make(chan struct{}), lobbies: map[string]Lobby{}, turn: make(chan struct{})}
 	for _, lob := range first.Lobbies {
-		l.lobbies[lob.Code] = lob
+		l.lobbies[lob.Code] = Lobby(lob)
 	}
 	go l.run()
 	return l, nil
@@ -80,13 +80,13 @@ func (l *Listing) message(data []byte) error {
 func (l *Listing) listed(m *wire.Listed) error {
 	l.mu.Lock()
 	if delete(l.lobbies, m.Code); m.Lobby != nil {
-		l.lobbies[m.Code] = *m.Lobby
+		l.lobbies[m.Code] = Lobby(*m.Lobby)
 	}
 	close(l.turn)
 	l.turn = make(chan struct{})
 	l.mu.Unlock()
 	if l.changed != nil {
-		l.changed(m.Code, m.Lobby)
+		l.changed(m.Code, (*Lobby)(m.Lobby))
 	}
 	return nil
 }

@@ -5,15 +5,37 @@ import (
 	"net/http"
 	"net/url"
 	"strconv"
-
-	"turnvex.example/turnvex/internal/wire"
+	"time"
 )
 
 // Lobby is a lobby as listings show it.
-type Lobby = wire.LobbyInfo
+type Lobby struct {
+	Code     string    `json:"code"`              // the join code
+	Name     string    `json:"name,omitempty"`    // by which OpenOrJoin finds it
+	Rulebook string    `json:"rulebook"`          // its name
+	Version  string    `json:"version"`           // of the rulebook
+	Title    string    `json:"title"`             // for people
+	Region   string    `json:"region"`            // of the node on which it is alive
+	State    string    `json:"state"`             // gathering, starting, playing, results or closed
+	Seats    int       `json:"seats"`             // taken
+	Capacity int       `json:"capacity"`          // seats in all
+	Free     int       `json:"free"`              // seats that are neither taken nor held for others
+	Waiting  int       `json:"waiting,omitempty"` // people who stand in line
+	Practice bool      `json:"practice"`          // nothing of it is kept
+	Open     bool      `json:"open"`              // to newcomers
+	Password bool      `json:"password"`          // one is asked for
+	Opened   time.Time `json:"opened"`            // when
+}
 
 // Filter says which lobbies are wanted; what is left empty is not asked for.
-type Filter = wire.Filter
+type Filter struct {
+	Rulebook string // only of this rulebook
+	Region   string // only in this region
+	State    string // only in this state
+	Free     int    // only open ones with at least so many free places
+	Practice *bool  // only practice lobbies, or only real ones
+	Title    string // what the title begins with; case does not matter
+}
 
 // FoundLobby is a lobby that was found or opened.
 type FoundLobby struct {

@@ -29,7 +29,16 @@ type Intent struct {
 }
 
 // Verdict is the service's answer to an intent.
-type Verdict = wire.Verdict
+type Verdict struct {
+	Is     string `json:"is"`               // verdict
+	Seat   uint32 `json:"seat"`             // as in the intent
+	N      uint64 `json:"n"`                // the intent's number
+	OK     bool   `json:"ok"`               // whether it was accepted
+	Code   string `json:"code,omitempty"`   // why not; docs/errors.md explains each
+	Reason string `json:"reason,omitempty"` // the same for people
+	Tick   int64  `json:"tick"`             // the wall tick at which it took effect or was refused
+	Left   int64  `json:"left,omitempty"`   // milliseconds to wait, where waiting helps
+}
 
 // Pending is an intent that waits for its verdict.
 type Pending struct {
@@ -156,7 +165,7 @@ func (c *Conn) message(sock *socket, data []byte) error {
 		if err != nil {
 			return err
 		}
-		return c.changed(tick, func() ([]Change, error) { return c.view.Replace(parts) })
+		return c.changed(tick, func() ([]replica.Change, error) { return c.view.copy.Replace(parts) })
 	case "delta":
 		return c.delta(sock, data)
 	case "verdict":
@@ -183,7 +192,13 @@ func (c *Conn) message(sock *socket, data []byte) error {
 	case "show":
 		return take(sock, data, func(k *wire.Check) error { return c.show(sock, k) })
 	case "differs":
-		return take(sock, data, func(d *wire.Differs) error { return tell(c, c.opts.OnDiffers, d.Fields) })
+		return take(sock, data, func(d *wire.Differs) error {
+			var list []Difference
+			for _, f := range d.Fields {
+				list = append(list, Difference(f))
+			}
+			return tell(c, c.opts.OnDiffers, list)
+		})
 	}
 	return nil
 }
@@ -233,7 +248,7 @@ func (c *Conn) delta(sock *socket, data []byte) error {
 		return err
 	}
 	c.mu.Lock()
-	whole, fits := c.whole, c.view.Copy.Tick == on
+	whole, fits := c.whole, c.view.copy.Tick == on
 	c.mu.Unlock()
 	switch {
 	case whole:
@@ -241,17 +256,18 @@ func (c *Conn) delta(sock *socket, data []byte) error {
 	case !fits:
 		return c.askWhole()
 	}
-	return c.changed(tick, func() ([]Change, error) { return c.view.Apply(parts) })
+	return c.changed(tick, func() ([]replica.Change, error) { return c.view.copy.Apply(parts) })
 }
 
 // changed takes a snapshot or a delta into the copy and tells of the changes.
-func (c *Conn) changed(tick sheet.Tick, apply func() ([]Change, error)) error {
+func (c *Conn) changed(tick sheet.Tick, apply func() ([]replica.Change, error)) error {
 	c.mu.Lock()
 	changes, err := apply()
 	if err == nil {
-		c.view.Copy.Tick, c.whole = tick, false
+		c.view.copy.Tick, c.whole = tick, false
 		c.time.heard(tick, c.view.Rate)
-		for _, ch := range changes {
+		for _, told := range changes {
+			ch := c.view.change(told)
 			c.view.track(ch, tick)
 			c.changedLocked(ch)
 		}
@@ -282,7 +298,7 @@ func (c *Conn) answered(v *Verdict) error {
 	p := c.open[k]
 	delete(c.open, k)
 	if p != nil {
-		p.verdict, p.copied = *v, c.view.Copy.Tick
+		p.verdict, p.copied = *v, c.view.copy.Tick
 		c.undoLocked(p)
 		close(p.done)
 	}
@@ -294,9 +310,9 @@ func (c *Conn) answered(v *Verdict) error {
 // wrong.
 func (c *Conn) checked(sock *socket, k *wire.Check) error {
 	c.mu.Lock()
-	at, hash := int64(c.view.Copy.Tick), c.view.Copy.Hash()
+	at, hash := c.view.Tick(), c.view.Hash()
 	if at == k.Tick {
-		c.frozen = c.view.Copy.Clone()
+		c.frozen = c.view.copy.Clone()
 	}
 	c.mu.Unlock()
 	if at != k.Tick {

@@ -5,7 +5,6 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/internal/core/replica"
-	"turnvex.example/turnvex/internal/wire"
 )
 
 // Options say how to connect. Address, Token and Lobby must be given.
@@ -64,16 +63,36 @@ type Options struct {
 	Dial dialFunc
 }
 
-// Notice is something that happened. The values in With are string, bool, int64 (of
-// numbers the thousandths) and []int64.
-type Notice = wire.Notice
+// Notice is something that happened.
+type Notice struct {
+	Is   string         `json:"is"`             // notice
+	Name string         `json:"name"`           // as the rulebook calls it
+	Tick int64          `json:"tick"`           // the wall tick at which it happened
+	To   string         `json:"to,omitempty"`   // its audience where that is not everyone: team, owner or referees
+	Of   uint32         `json:"of,omitempty"`   // the seat or the team's sheet that it is for
+	With map[string]any `json:"with,omitempty"` // what it says, by name: string, bool, int64 (of numbers the thousandths) or []int64
+}
 
-// Decision is an action that a referee is asked about. The values in Tell are as in
-// a Notice.
-type Decision = wire.Decision
+// Decision is an action that a referee is asked about.
+type Decision struct {
+	Is     string         `json:"is"`               // decision
+	No     int64          `json:"no"`               // to answer it by
+	Action string         `json:"action"`           // which
+	Seat   uint32         `json:"seat"`             // who asked for it
+	Target uint32         `json:"target,omitempty"` // who was named or hit
+	Tell   map[string]any `json:"tell,omitempty"`   // what the rulebook tells the referee, as in Notice.With
+	Left   int64          `json:"left"`             // milliseconds of play time for the answer
+}
 
 // Difference is a field in which the copy differed from what it should hold.
-type Difference = wire.Differently
+type Difference struct {
+	Seat  uint32 `json:"seat,omitempty"`  // whose copy
+	Sheet uint32 `json:"sheet"`           // its number
+	Kind  string `json:"kind"`            // of the sheet
+	Field string `json:"field,omitempty"` // empty when the sheet itself should be there, or not
+	Want  string `json:"want"`            // what it should hold, as people read it
+	Found string `json:"found"`           // what it held
+}
 
 func (o *Options) encoding() replica.Encoding {
 	if o.JSON {

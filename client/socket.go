@@ -18,12 +18,27 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// Rough makes a connection bad on purpose: late, jittery, stalled, cut. The zero
-// value leaves it as it is. ParseRough reads one.
-type Rough = rough.Network
+// Rough makes a connection bad on purpose, for practice and for tests. The zero value
+// leaves it as it is. ParseRough reads one.
+type Rough struct {
+	Delay  time.Duration // each way
+	Jitter time.Duration // up to so much more, at random
 
-// ParseRough reads a network such as delay=80ms,jitter=20ms,stall=2s/30s,cut=1m.
-func ParseRough(s string) (Rough, error) { return rough.Parse(s) }
+	StallEvery time.Duration // on average so long after the last stall …
+	StallFor   time.Duration // … nothing arrives for this time
+
+	CutEvery time.Duration // on average so long after it was opened it is cut; 0 for never
+
+	Seed uint64 // of all chance; one of its own if 0
+}
+
+// ParseRough reads a network such as delay=80ms,jitter=20ms,stall=2s/30s,cut=1m: so
+// late each way, so much more at random, nothing for 2 s every 30 s on average, cut
+// after a minute on average. Each part may be left out.
+func ParseRough(s string) (Rough, error) {
+	n, err := rough.Parse(s)
+	return Rough(n), err
+}
 
 type dialFunc = func(ctx context.Context, network, address string) (net.Conn, error)
 
@@ -64,7 +79,7 @@ func greet(ctx context.Context, o dialling, hello wire.Hello) (*socket, []byte, 
 			if err != nil {
 				return nil, err
 			}
-			return o.rough.Wrap(c), nil
+			return rough.Network(o.rough).Wrap(c), nil
 		}}
 	url := "ws" + strings.TrimPrefix(strings.TrimSuffix(o.address, "/"), "http") + "/v1/live"
 	ws, res, err := d.DialContext(ctx, url, nil)

@@ -62,7 +62,7 @@ func (c *Copy) track(ch Change, tick sheet.Tick) {
 		delete(c.seen, ch.Sheet.ID)
 	case ch.Field != nil && ch.Field.Name == "pos":
 		if c.seen == nil {
-			c.seen = map[sheet.ID][]Seen{}
+			c.seen = map[uint32][]Seen{}
 		}
 		c.seen[ch.Sheet.ID] = Follow(c.seen[ch.Sheet.ID], Seen{int64(tick), ch.New.N[0], ch.New.N[1]}, c.Rate)
 	}

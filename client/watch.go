@@ -52,9 +52,9 @@ type watcher struct {
 	gone bool
 }
 
-func (o *On) wants(s *Sheet, f *sheet.Field) bool {
-	return (o.Sheet == 0 || sheet.ID(o.Sheet) == s.ID) && (o.Kind == "" || o.Kind == s.Kind.String()) &&
-		(o.Owner == 0 || sheet.ID(o.Owner) == s.Owner) && (o.Field == "" || f != nil && f.Name == o.Field)
+func (o *On) wants(s *Sheet, f *Field) bool {
+	return (o.Sheet == 0 || o.Sheet == s.ID) && (o.Kind == "" || o.Kind == s.Kind.String()) &&
+		(o.Owner == 0 || o.Owner == s.Owner) && (o.Field == "" || f != nil && f.Name == o.Field)
 }
 
 // Watch calls f for each change that is wanted, until stop is called. What is there
@@ -65,7 +65,7 @@ func (c *Conn) Watch(on On, f func(Change)) (stop func()) {
 	c.mu.Lock()
 	c.watchers = append(c.watchers, w)
 	for k := range sheet.Kinds {
-		for _, s := range c.view.Of(sheet.Kind(k)) {
+		for _, s := range c.view.Of(Kind(k)) {
 			if on.wants(s, nil) {
 				c.tellLocked(w, Change{Sheet: s, Appeared: true})
 			}

@@ -320,3 +320,33 @@ func TestTerminalView(t *testing.T) {
 		t.Error("q was not taken as leaving")
 	}
 }
+
+// TestTerminalLocals: enter makes everybody on the connection ready, and nobody when it
+// is pressed again.
+func TestTerminalLocals(t *testing.T) {
+	book := "book_" + fresh()
+	src := "turnvex: 1\nname: " + book + "\nplayers: {least: 3, most: 4, local: 2}\nphases: {play: {length: 9s}}\n"
+	if _, _, err := node.Library.Load(soon(t), []byte(src)); err != nil {
+		t.Fatal(err)
+	}
+	mara := player(t, "Mara")
+	a := join(t, mara, client.Options{Lobby: lobby(t, mara, client.Opening{Rulebook: book}), Locals: []string{"Little Mara"}})
+	keys, typing := io.Pipe()
+	s := &screen{more: make(chan struct{}, 1)}
+	ended := make(chan error, 1)
+	go func() {
+		_, err := termview.Run(t.Context(), termview.Options{Conn: a, Play: true, In: keys, Out: s, Width: 120, Height: 40})
+		ended <- err
+	}()
+	s.until(t, "not ready")
+	for _, ready := range []bool{true, false} {
+		io.WriteString(typing, "\r")
+		until(t, a, "both are", func(c *client.Copy) bool {
+			return c.Seat(a.Seats()[0]).Flag("ready") == ready && c.Seat(a.Seats()[1]).Flag("ready") == ready
+		})
+	}
+	io.WriteString(typing, "q")
+	if err := <-ended; err != nil {
+		t.Error(err)
+	}
+}

@@ -275,7 +275,7 @@ func TestNothingIsSentForNothing(t *testing.T) {
 	}
 	do(t, a, client.Intent{Do: "rename", Text: "Marker"})
 	plan := ""
-	a.Read(func(c *client.Copy) { f := c.Schema.Named(client.KindPlayer, "plan"); plan = fmt.Sprint(f.No) })
+	a.Read(func(c *client.Copy) { plan = fmt.Sprint(c.Field(client.KindPlayer, "plan").No) })
 	for { // everything up to the marker
 		m := b.next("delta", "notice", "verdict", "missed")
 		text := fmt.Sprint(m["parts"])

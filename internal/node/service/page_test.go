@@ -92,14 +92,21 @@ func TestClientsPage(t *testing.T) {
 // TestReadme: the README's Go runs, and its commands are commands that there are.
 func TestReadme(t *testing.T) {
 	const page = "../../../README.md"
-	text := blocks(t, page, "go")[0]
-	text = strings.ReplaceAll(strings.ReplaceAll(text, "http://127.0.0.1:7420", node.Address), `"first"`, `"duel"`)
-	// The match would need a second player, and the duel's action a target.
-	text = strings.Replace(text, `Do: "act", Name: "score"`, `Do: "unready"`, 1)
-	text = strings.Replace(text, `err = conn.Wait(ctx, func(c *client.Copy) bool { return c.Match().Text("phase") == "play" })`,
-		`err = conn.Wait(ctx, func(c *client.Copy) bool { return c.Me().Flag("ready") })`, 1)
-	out := goProgram(t, text+"\n\tif err != nil {\n\t\treturn err\n\t}\n\tfmt.Println(conn.Seat() > 0)")
-	if !strings.Contains(out, "true") {
+	file := filepath.Join(t.TempDir(), "first.yaml")
+	if out, errs, status := turnvex(t, "", "new", file); status != 0 {
+		t.Fatal(out, errs)
+	}
+	src, err := os.ReadFile(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	book := "book_" + fresh()
+	src = []byte(strings.Replace(string(src), "name: first", "name: "+book, 1))
+	if _, _, err := node.Library.Load(soon(t), src); err != nil {
+		t.Fatal(err)
+	}
+	text := strings.NewReplacer("http://127.0.0.1:7420", node.Address, `"first"`, `"`+book+`"`).Replace(blocks(t, page, "go")[0])
+	if out := goProgram(t, text); out != "Joss sees Mara's point\n" {
 		t.Error(out)
 	}
 	known := commands(t)

@@ -15,7 +15,6 @@ import (
 
 	"turnvex.example/turnvex/client"
 	"turnvex.example/turnvex/internal/core/replica"
-	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/tool/termview"
 	"turnvex.example/turnvex/internal/wire"
 )
@@ -148,12 +147,12 @@ type lineWriter struct {
 
 // changeLine is a change as -json writes it.
 type changeLine struct {
-	Is    string   `json:"is"` // "change", "appeared" or "gone"
-	Sheet sheet.ID `json:"sheet"`
-	Kind  string   `json:"kind"`
-	Field string   `json:"field,omitempty"`
-	Old   any      `json:"old,omitempty"`
-	New   any      `json:"new,omitempty"`
+	Is    string `json:"is"` // "change", "appeared" or "gone"
+	Sheet uint32 `json:"sheet"`
+	Kind  string `json:"kind"`
+	Field string `json:"field,omitempty"`
+	Old   any    `json:"old,omitempty"`
+	New   any    `json:"new,omitempty"`
 }
 
 func (w *lineWriter) change(c client.Change, asJSON bool) {

@@ -179,27 +179,25 @@ func (p *player) act(c *client.Copy) client.Intent {
 		if in.Args == nil {
 			in.Args = map[string]any{}
 		}
-		in.Args[f.Name] = argument(p.rng, f.Type, f.Choices, f.Min, f.Max)
+		in.Args[f.Name] = argument(p.rng, f)
 	}
 	return in
 }
 
-func argument(rng *mrand.Rand, kind string, choices []string, least, most *int64) any {
-	switch kind {
-	case "flag":
+// argument makes up a value of an action's argument.
+func argument(rng *mrand.Rand, f *client.Field) any {
+	switch f.Type {
+	case client.TypeFlag:
 		return rng.IntN(2) == 0
-	case "choice":
-		return choices[rng.IntN(len(choices))]
+	case client.TypeChoice:
+		return f.Choices[rng.IntN(len(f.Choices))]
 	}
 	lo, hi := int64(0), int64(10)
-	if least != nil {
-		lo = *least
-	}
-	if most != nil {
-		hi = *most
+	if f.Bounded {
+		lo, hi = f.Min, f.Max
 	}
 	n := lo + rng.Int64N(max(hi-lo, 0)+1)
-	if kind == "number" {
+	if f.Type == client.TypeNumber {
 		return float64(n) / 1000
 	}
 	return n

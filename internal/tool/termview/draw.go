@@ -8,7 +8,6 @@ import (
 	"charm.land/lipgloss/v2"
 
 	"turnvex.example/turnvex/client"
-	"turnvex.example/turnvex/internal/core/sheet"
 )
 
 var (
@@ -108,7 +107,7 @@ func phaseTitle(c *client.Copy, name string) string {
 func (m *model) score(c *client.Copy, t *client.Sheet) string {
 	var parts []string
 	for _, f := range t.Fields() {
-		if !f.BuiltIn && f.Type != sheet.Text {
+		if f.Declared && f.Type != client.TypeText {
 			v, _ := t.Get(f.Name)
 			parts = append(parts, faint.Render(label(f))+" "+v.Show(f, c.Rate, 0))
 		}
@@ -122,7 +121,7 @@ func (m *model) score(c *client.Copy, t *client.Sheet) string {
 	return " " + strings.Join(parts, ", ")
 }
 
-func label(f *sheet.Field) string {
+func label(f *client.Field) string {
 	if f.Title != "" {
 		return f.Title
 	}
@@ -152,8 +151,8 @@ func (m *model) roster(c *client.Copy) string {
 	for i, p := range players {
 		lines[i] = m.player(c, p, wide)
 	}
-	for _, f := range c.Schema.Fields(sheet.Player) {
-		if !f.BuiltIn && f.Type != sheet.Text {
+	for _, f := range c.Fields(client.KindPlayer) {
+		if f.Declared && f.Type != client.TypeText {
 			m.column(c, f, players, lines)
 		}
 	}
@@ -164,7 +163,7 @@ func (m *model) roster(c *client.Copy) string {
 }
 
 // column adds a field to the lines of those of whom it is seen.
-func (m *model) column(c *client.Copy, f *sheet.Field, players []*client.Sheet, lines []string) {
+func (m *model) column(c *client.Copy, f *client.Field, players []*client.Sheet, lines []string) {
 	cells, wide := make([]string, len(players)), 0
 	for i, p := range players {
 		if _, seen := p.Get(f.Name); seen {
@@ -182,7 +181,7 @@ func clipStyled(s string, width int) string { return lipgloss.NewStyle().MaxWidt
 func (m *model) player(c *client.Copy, p *client.Sheet, wide int) string {
 	mark := " "
 	switch {
-	case uint32(p.ID) == m.target:
+	case p.ID == m.target:
 		mark = ">"
 	case c.Me() != nil && p.ID == c.Me().ID:
 		mark = "•"
@@ -210,7 +209,7 @@ func (m *model) player(c *client.Copy, p *client.Sheet, wide int) string {
 		state = p.Text("outcome")
 	}
 	out := mark + " " + style.Render(name) + " " + fmt.Sprintf("%-9s", state)
-	if p.ID == sheet.ID(c.Lobby().Int("host")) {
+	if p.ID == uint32(c.Lobby().Int("host")) {
 		out += faint.Render(" host")
 	} else {
 		out += "     "
@@ -219,9 +218,9 @@ func (m *model) player(c *client.Copy, p *client.Sheet, wide int) string {
 }
 
 // field draws a bounded number as a bar, anything else as its value.
-func field(c *client.Copy, p *client.Sheet, f *sheet.Field) string {
+func field(c *client.Copy, p *client.Sheet, f *client.Field) string {
 	v, _ := p.Get(f.Name)
-	if f.Type == sheet.Clock {
+	if f.Type == client.TypeClock {
 		return faint.Render(label(f)) + " " + client.FormatClock(c.Clock(p, f.Name))
 	}
 	if isBar(f) {
@@ -237,10 +236,10 @@ func field(c *client.Copy, p *client.Sheet, f *sheet.Field) string {
 }
 
 // isBar tells whether a field is a share of a greatest value, and not a count.
-func isBar(f *sheet.Field) bool {
+func isBar(f *client.Field) bool {
 	unit := int64(1)
-	if f.Type == sheet.Number {
-		unit = sheet.Thousand
+	if f.Type == client.TypeNumber {
+		unit = 1000
 	}
 	return f.Bounded && f.Max > f.Min && f.Max <= 200*unit
 }

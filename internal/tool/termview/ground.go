@@ -6,7 +6,6 @@ import (
 	"charm.land/lipgloss/v2"
 
 	"turnvex.example/turnvex/client"
-	"turnvex.example/turnvex/internal/wire"
 )
 
 // cell is one character of the drawn ground.
@@ -63,13 +62,13 @@ func (m *model) ground(c *client.Copy, w, h int) string {
 	return frame(cells)
 }
 
-func walled(g *wire.GroundInfo, x, y int64) bool {
+func walled(g *client.Ground, x, y int64) bool {
 	for _, b := range g.Boxes {
 		if x >= b[0] && x <= b[2] && y >= b[1] && y <= b[3] {
 			return true
 		}
 	}
-	for _, r := range g.Rounds {
+	for _, r := range g.Circles {
 		if (x-r[0])*(x-r[0])+(y-r[1])*(y-r[1]) <= r[2]*r[2] {
 			return true
 		}

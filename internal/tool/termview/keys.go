@@ -8,8 +8,6 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"turnvex.example/turnvex/client"
-	"turnvex.example/turnvex/internal/core/sheet"
-	"turnvex.example/turnvex/internal/wire"
 )
 
 // full is top speed in a steering intent.
@@ -33,7 +31,7 @@ func (m *model) key(k string) tea.Cmd {
 	}
 	switch k {
 	case "enter":
-		return m.toggle("ready", "ready", "unready")
+		return m.ready()
 	case "ctrl+p":
 		return m.pause()
 	case "ctrl+s":
@@ -50,27 +48,32 @@ func (m *model) key(k string) tea.Cmd {
 	return nil
 }
 
-func (m *model) actions() (list []wire.ActionInfo) {
+func (m *model) actions() (list []client.Action) {
 	m.o.Conn.Read(func(c *client.Copy) { list = c.Book.Actions })
 	return list
 }
 
 // keyOf is the key of an action: its own suggestion, or its place in the list.
-func keyOf(a wire.ActionInfo, i int) string {
+func keyOf(a client.Action, i int) string {
 	if a.Key != "" && a.Key != "q" {
 		return a.Key
 	}
 	return fmt.Sprint(i + 1)
 }
 
-func (m *model) toggle(field, on, off string) tea.Cmd {
-	do := on
+// ready makes everybody on this connection ready, or nobody.
+func (m *model) ready() tea.Cmd {
+	do := "ready"
 	m.o.Conn.Read(func(c *client.Copy) {
-		if c.Me().Flag(field) {
-			do = off
+		if c.Me().Flag("ready") {
+			do = "unready"
 		}
 	})
-	return m.send(client.Intent{Do: do}, do)
+	var all []tea.Cmd
+	for _, seat := range m.o.Conn.Seats() {
+		all = append(all, m.send(client.Intent{Seat: seat, Do: do}, do))
+	}
+	return tea.Batch(all...)
 }
 
 func (m *model) pause() tea.Cmd {
@@ -84,7 +87,7 @@ func (m *model) pause() tea.Cmd {
 }
 
 // act uses an action on the chosen target, or along the line to it.
-func (m *model) act(a wire.ActionInfo) tea.Cmd {
+func (m *model) act(a client.Action) tea.Cmd {
 	in := client.Intent{Do: "act", Name: a.Name, Target: m.target}
 	if a.Aim == "line" || a.Aim == "area" {
 		m.o.Conn.Read(func(c *client.Copy) {
@@ -123,7 +126,7 @@ func (m *model) send(in client.Intent, what string) tea.Cmd {
 func (m *model) nextTarget() {
 	m.o.Conn.Read(func(c *client.Copy) {
 		me := c.Me()
-		var list []sheet.ID
+		var list []uint32
 		for _, friends := range []bool{false, true} {
 			for _, p := range c.Players() {
 				if p.ID != me.ID && (p.Int("team") == me.Int("team") && p.Int("team") != 0) == friends {

@@ -13,7 +13,6 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"turnvex.example/turnvex/client"
-	"turnvex.example/turnvex/internal/core/sheet"
 )
 
 // Options say what to draw and where.
@@ -132,9 +131,9 @@ func (m *model) tell(n client.Notice) string {
 				v := n.With[f.Name]
 				text := fmt.Sprint(v)
 				switch at, isPos := v.([]any); {
-				case f.Type == "ref":
+				case f.Type == client.TypeRef:
 					text = nameOf(c, text)
-				case f.Type == "position" && isPos && len(at) == 2:
+				case f.Type == client.TypePosition && isPos && len(at) == 2:
 					text = metres(at[0]) + ", " + metres(at[1]) + " m"
 				}
 				fmt.Fprintf(&b, "  %s: %s", f.Name, text)
@@ -147,7 +146,7 @@ func (m *model) tell(n client.Notice) string {
 // metres writes a number of millimetres, as JSON gave it.
 func metres(v any) string {
 	mm, _ := strconv.ParseInt(fmt.Sprint(v), 10, 64)
-	return sheet.ShowThousandths(mm)
+	return client.FormatThousandths(mm)
 }
 
 func nameOf(c *client.Copy, id string) string {

@@ -1,0 +1,125 @@
+package client
+
+import (
+	"turnvex.example/turnvex/internal/core/replica"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/wire"
+)
+
+// Book is what clients are told of the rulebook. Lengths are in millimetres.
+type Book struct {
+	Name    string   // by which lobbies are opened
+	Title   string   // for people
+	About   string   // what the match is about
+	Version string   // of the rulebook
+	Teams   []string // names; none where everyone plays for themselves
+	Actions []Action // what players may ask for
+	Kits    []Kit    // bit n of a player's field kits stands for the kit at place n
+	Pieces  []Piece  // the kinds of object on the ground
+	Phases  []Phase  // in the file's order
+	Ground  *Ground  // nil without one
+	Moves   bool     // players steer
+	Radius  int64    // of a player's body
+	Notices []Told   // what notices say
+}
+
+// Action is what clients are told of an action.
+type Action struct {
+	Name   string   // as an intent names it
+	Title  string   // for people
+	Key    string   // a suggestion: the key that asks for it
+	Aim    string   // self, target, line or area
+	Who    string   // whom it can hit: rivals, friends, others or anyone
+	Reach  int64    // how far; 0 for anywhere
+	Held   bool     // it may be ended with stop
+	Cools  bool     // the player's clock cool_NAME shows the cooldown
+	Takes  []*Field // its arguments
+	Phases []string // in which it may be used
+}
+
+// Kit is a named set of actions.
+type Kit struct {
+	Name    string
+	Actions []string
+}
+
+// Piece is a kind of object on the ground.
+type Piece struct {
+	Name   string
+	Title  string
+	Radius int64
+}
+
+// Phase is a part of a match.
+type Phase struct {
+	Name   string
+	Title  string
+	Frozen bool // actions and steering are not taken
+}
+
+// Ground is the playing area, from (0, 0) to (Width, Height).
+type Ground struct {
+	Width, Height int64
+	Boxes         [][4]int64 // walls: left, top, right, bottom
+	Circles       [][3]int64 // walls: x, y, radius
+	Sight         *Sight     // how far positions are told; nil for everywhere
+}
+
+// Sight says how far positions are told to who has a player on the ground: within
+// Near each change, beyond Far none, between the two one in Every ticks.
+type Sight struct {
+	Near, Far int64
+	Every     int64
+}
+
+// Told is what a notice says.
+type Told struct {
+	Name   string   // of the notice
+	Fields []*Field // in order
+}
+
+// bookOf makes what users read of what the service tells.
+func bookOf(b *wire.BookInfo) *Book {
+	out := &Book{Name: b.Name, Title: b.Title, About: b.About, Version: b.Version, Teams: b.Teams, Moves: b.Moves, Radius: b.Radius}
+	for _, a := range b.Actions {
+		out.Actions = append(out.Actions, Action{Name: a.Name, Title: a.Title, Key: a.Key, Aim: a.Aim, Who: a.Who, Reach: a.Reach, Held: a.Held,
+			Cools: a.Cools, Takes: fieldsOf(a.Takes), Phases: a.Phases})
+	}
+	for _, k := range b.Kits {
+		out.Kits = append(out.Kits, Kit(k))
+	}
+	for _, p := range b.Pieces {
+		out.Pieces = append(out.Pieces, Piece(p))
+	}
+	for _, p := range b.Phases {
+		out.Phases = append(out.Phases, Phase(p))
+	}
+	for _, n := range b.Notices {
+		out.Notices = append(out.Notices, Told{n.Name, fieldsOf(n.Fields)})
+	}
+	if g := b.Ground; g != nil {
+		out.Ground = &Ground{Width: g.Width, Height: g.Height, Boxes: g.Boxes, Circles: g.Rounds}
+		if g.Sight != nil {
+			sight := Sight(*g.Sight)
+			out.Ground.Sight = &sight
+		}
+	}
+	return out
+}
+
+// fieldsOf makes the fields of arguments and notices.
+func fieldsOf(list []replica.DescribedField) []*Field {
+	var out []*Field
+	for _, d := range list {
+		t, _ := sheet.TypeNamed(d.Type)
+		f := &Field{No: d.No, Name: d.Name, Title: d.Title, Type: Type(t), Choices: d.Choices, See: d.See, Wall: d.Wall, Declared: d.Own}
+		if d.Min != nil {
+			f.Min, f.Bounded = *d.Min, true
+		}
+		if d.Max != nil {
+			f.Max = *d.Max
+		}
+		out = append(out, f)
+	}
+	return out
+}

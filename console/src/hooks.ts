@@ -13,7 +13,11 @@ export function useFetch<T>(path: string | undefined, every = 0) {
     if (!path) return
     const turn = ++seen.current
     call<T>(path).then(
-      (d) => turn === seen.current && (setData(d), setError(undefined)),
+      (d) => {
+        if (turn !== seen.current) return
+        setData(d)
+        setError(undefined)
+      },
       (e: Refusal) => turn === seen.current && setError(e),
     )
   }, [path])

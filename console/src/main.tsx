@@ -10,7 +10,9 @@ import { Missing } from './pages/Missing.tsx'
 import { Results } from './pages/Results.tsx'
 import { Rulebooks } from './pages/Rulebooks.tsx'
 
-createRoot(document.getElementById('root')!).render(
+const root = document.getElementById('root')
+if (!root) throw new Error('the page has no place for the console')
+createRoot(root).render(
   <Theme>
     <BrowserRouter>
       <Routes>

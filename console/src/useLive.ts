@@ -29,7 +29,10 @@ export function useListing(token: string | undefined) {
     const listing = new Listing({
       address: location.origin,
       token,
-      onChange: (all) => (setLobbies(all), setLost(undefined)),
+      onChange: (all) => {
+        setLobbies(all)
+        setLost(undefined)
+      },
       onLost: setLost,
     })
     return () => listing.close()

@@ -26,7 +26,7 @@ var (
 		return o.DecMode()
 	}())
 	reading = cbor.DecOptions{DupMapKey: cbor.DupMapKeyEnforcedAPF, MaxNestedLevels: MaxDepth, IndefLength: cbor.IndefLengthForbidden,
-		TagsMd: cbor.TagsForbidden, IntDec: cbor.IntDecConvertSigned, ExtraReturnErrors: cbor.ExtraDecErrorUnknownField,
+		TagsMd: cbor.TagsForbidden, IntDec: cbor.IntDecConvertSignedOrFail, ExtraReturnErrors: cbor.ExtraDecErrorUnknownField,
 		DefaultMapType: reflect.TypeFor[map[string]any]()}
 )
 

@@ -1,18 +1,7 @@
-import type { Bye, LobbyInfo, Message } from './wire.ts'
+import type { Filter, Bye, LobbyInfo, Message } from './wire.ts'
 import { json, openSocket, type Opener, type Socket } from './encoding.ts'
 import { liveAddress } from './wire.ts'
 
-/** Which lobbies are wanted; what is not given is not asked for. */
-export interface Filter {
-  rulebook?: string
-  region?: string
-  state?: string
-  /** At least so many free places, and open to newcomers. */
-  free?: number
-  practice?: boolean
-  /** What the title begins with. */
-  title?: string
-}
 
 export interface ListingOptions {
   address: string

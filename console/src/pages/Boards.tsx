@@ -10,7 +10,8 @@ export function Boards() {
   const { rulebook, board } = useParams()
   const { data: books, error } = useFetch<{ rulebooks: BookRow[] }>('/v1/rulebooks')
   const with_ = books?.rulebooks.filter((b) => b.boards.length > 0) ?? []
-  const chosen = rulebook && board ? { rulebook, board } : with_[0] && { rulebook: with_[0].name, board: with_[0].boards[0]! }
+  const first = with_[0]
+  const chosen = rulebook && board ? { rulebook, board } : first && { rulebook: first.name, board: first.boards[0] ?? '' }
   return (
     <>
       <Heading size="xl" mb="4">

@@ -12,7 +12,10 @@ export function Lobbies() {
   const { lobbies: data, lost } = useListing(useMe()?.token)
   const lobbies = [...(data?.values() ?? [])].sort((a, b) => b.opened.localeCompare(a.opened))
   const { data: rest, reload } = useFetch<{ left_out: { why: string; count: number }[] }>('/v1/lobbies?limit=1')
-  useEffect(reload, [reload, lobbies.length])
+  const listed = lobbies.length
+  useEffect(() => {
+    if (listed >= 0) reload() // what is left out changes with what is listed
+  }, [reload, listed])
   useTicker(1000)
   const playing = lobbies.filter((l) => l.state === 'playing').length
   return (

@@ -80,8 +80,8 @@ function Result({ m }: { m: MatchRow }) {
         <Table.Body>
           {[...r.players]
             .sort((a, b) => (a.place || 99) - (b.place || 99))
-            .map((p, i) => (
-              <Table.Row key={i}>
+            .map((p) => (
+              <Table.Row key={`${p.player} ${p.name}`}>
                 <Table.Cell>{p.place || '–'}</Table.Cell>
                 <Table.Cell>{p.name}</Table.Cell>
                 {teams && <Table.Cell>{r.teams?.find((t) => t.team === p.team)?.title}</Table.Cell>}

@@ -62,6 +62,7 @@ export function Compare({ truth, code, token }: { truth: Copy; code: string; tok
                   <Table.Cell color="fg.muted">{l.field.see ?? 'everyone'}</Table.Cell>
                   <Table.Cell {...cell}>{shown(truth, l.field, l.truth)}</Table.Cell>
                   {l.held.map((v, i) => (
+                    // biome-ignore lint/suspicious/noArrayIndexKey: the place is the seat that it is compared with
                     <Held key={i} line={l} value={v} truth={truth} wrong={marks[row]?.[i] ?? false} />
                   ))}
                 </Table.Row>

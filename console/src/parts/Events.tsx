@@ -11,7 +11,8 @@ export function Events({ copy, notices }: { copy: Copy; notices: Notice[] }) {
         <Stack gap="0.5" fontSize="sm" minH="126px">
           {latest.length === 0 && <Text color="fg.muted">What happens is told here.</Text>}
           {latest.map((n, i) => (
-            <Text key={notices.length - i} truncate opacity={1 - i * 0.12}>
+            // biome-ignore lint/suspicious/noArrayIndexKey: counted from the oldest, so that each keeps its own
+            <Text key={`${n.tick} ${notices.length - i}`} truncate opacity={1 - i * 0.12}>
               <Text as="span" fontWeight="semibold">
                 {n.name.replaceAll('_', ' ')}
               </Text>{' '}

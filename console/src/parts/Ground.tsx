@@ -20,11 +20,11 @@ export function Ground({ copy, live }: { copy: Copy; live: Connection }) {
   return (
     <Card.Root overflow="hidden">
       <svg viewBox={`0 0 ${width} ${height}`} width="100%" style={{ display: 'block', background: 'var(--chakra-colors-bg-muted)' }} role="img" aria-label="The ground">
-        {g.boxes?.map((b, i) => (
-          <rect key={i} x={m(b[0])} y={m(b[1])} width={m(b[2] - b[0])} height={m(b[3] - b[1])} fill="var(--chakra-colors-border-emphasized)" />
+        {g.boxes?.map((b) => (
+          <rect key={b.join()} x={m(b[0])} y={m(b[1])} width={m(b[2] - b[0])} height={m(b[3] - b[1])} fill="var(--chakra-colors-border-emphasized)" />
         ))}
-        {g.circles?.map((c, i) => (
-          <circle key={i} cx={m(c[0])} cy={m(c[1])} r={m(c[2])} fill="var(--chakra-colors-border-emphasized)" />
+        {g.circles?.map((c) => (
+          <circle key={c.join()} cx={m(c[0])} cy={m(c[1])} r={m(c[2])} fill="var(--chakra-colors-border-emphasized)" />
         ))}
         {copy.of('piece').map((p) => {
           const at = p.pos()

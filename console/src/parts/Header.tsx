@@ -6,8 +6,9 @@ import { Outcome, State } from './State.tsx'
 
 /** Phase, clock and scores. */
 export function Header({ copy, live, away }: { copy: Copy; live: Connection; away: boolean }) {
-  const lobby = copy.lobby!
+  const lobby = copy.lobby
   const match = copy.match
+  if (!lobby) return null
   return (
     <Card.Root>
       <Card.Body py="4">

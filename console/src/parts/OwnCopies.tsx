@@ -17,7 +17,10 @@ export function OwnCopies({ code, truth }: { code: string; truth: Copy }) {
   const ask = () => {
     setState('asking')
     call<Report>(`/v1/lobbies/${code}/copies`, { method: 'POST', body: {} }).then(
-      (r) => (setReport(r), setState('idle')),
+      (r) => {
+        setReport(r)
+        setState('idle')
+      },
       (e: Error) => setState(e.message),
     )
   }
@@ -48,8 +51,8 @@ function Differences({ truth, list }: { truth: Copy; list: Difference[] }) {
         </Table.Row>
       </Table.Header>
       <Table.Body>
-        {list.slice(0, 10).map((d, i) => (
-          <Table.Row key={i}>
+        {list.slice(0, 10).map((d) => (
+          <Table.Row key={`${d.seat} ${d.sheet} ${d.field}`}>
             <Table.Cell>{d.seat ? nameOf(truth, d.seat) : 'a spectator'}</Table.Cell>
             <Table.Cell>
               {d.kind} {d.sheet}

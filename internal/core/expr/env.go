@@ -109,15 +109,6 @@ func (p *Prog) Touched(touched *[sheet.Kinds]sheet.Mask) bool {
 // else than the subject itself.
 func (p *Prog) TouchedAny(touched *[sheet.Kinds]sheet.Mask) bool { return meets(p.any, touched) }
 
-// Add adds what o reads.
-func (r *Reads) Add(o Reads) {
-	for k := range r.Own {
-		r.Own[k].Add(o.Own[k])
-		r.Any[k].Add(o.Any[k])
-	}
-	r.Clock = r.Clock || o.Clock
-}
-
 // Type is the type of an expression's value.
 type Type struct {
 	Of   sheet.Type // Integer, Number, Text, Flag, Position or Ref

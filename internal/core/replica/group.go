@@ -21,7 +21,6 @@ type entry struct {
 	op    int
 	row   *sheet.Row
 	mask  sheet.Mask
-	field *sheet.Field // of a column
 	rows  [2]int       // of a column: which of the collector's rows
 	gone  []sheet.ID
 }

@@ -443,4 +443,4 @@ func FuzzSequence(f *testing.F) {
 	})
 }
 
-var reading, _ = cbor.DecOptions{IntDec: cbor.IntDecConvertSigned, UTF8: cbor.UTF8RejectInvalid}.DecMode()
+var reading, _ = cbor.DecOptions{IntDec: cbor.IntDecConvertSignedOrFail, UTF8: cbor.UTF8RejectInvalid}.DecMode()

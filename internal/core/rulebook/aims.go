@@ -1,5 +1,7 @@
 package rulebook
 
+import "slices"
+
 // AimAt says what an action reaches.
 type AimAt uint8
 
@@ -51,3 +53,6 @@ func aimDoc() string {
 	}
 	return doc + "."
 }
+
+// AimWords are the words of the aims.
+func AimWords() []string { return slices.Clone(aimWords) }

@@ -1,14 +1,14 @@
 package rulebook
 
 import (
-	"bytes"
+	"encoding/json"
 	"maps"
 	"os"
 	"strings"
 	"testing"
 
 	"github.com/goccy/go-yaml"
-	"github.com/santhosh-tekuri/jsonschema/v6"
+	"github.com/google/jsonschema-go/jsonschema"
 )
 
 // merged puts an example's keys in the place of the base's.
@@ -119,15 +119,11 @@ func noteKeys(shown map[*object]map[string]bool, n *node, s *spec) {
 // TestSchemaAgrees holds the JSON Schema to the checker, both ways: what one
 // finds wrong in the form of a document the other finds too.
 func TestSchemaAgrees(t *testing.T) {
-	doc, err := jsonschema.UnmarshalJSON(bytes.NewReader(Schema()))
-	if err != nil {
+	var doc jsonschema.Schema
+	if err := json.Unmarshal(Schema(), &doc); err != nil {
 		t.Fatal(err)
 	}
-	c := jsonschema.NewCompiler()
-	if err := c.AddResource(SchemaID, doc); err != nil {
-		t.Fatal(err)
-	}
-	schema, err := c.Compile(SchemaID)
+	schema, err := doc.Resolve(nil)
 	if err != nil {
 		t.Fatal(err)
 	}

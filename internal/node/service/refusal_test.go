@@ -130,14 +130,13 @@ func TestRefusalsOnTheSocket(t *testing.T) {
 		"bad local":     {map[string]any{"lobby": lob, "token": in.Token, "locals": []string{""}}, code.BadName},
 		"another first": {nil, code.HelloFirst},
 	} {
-		ws, m := (*websocket.Conn)(nil), map[string]any{}
 		if c.hello == nil {
-			if ws, m = dial(t, map[string]any{}, nil); m["is"] != "bye" {
+			if _, m := dial(t, map[string]any{}, nil); m["is"] != "bye" {
 				t.Errorf("%s: %v", name, m)
 			}
 			continue
 		}
-		ws, m = dial(t, c.hello, nil)
+		ws, m := dial(t, c.hello, nil)
 		if m["is"] != "bye" || m["code"] != string(c.want) {
 			t.Errorf("%s: %v, not %s", name, m, c.want)
 		}

@@ -20,7 +20,6 @@ const looksASecond = 4
 type actor struct {
 	seat sheet.ID
 	seq  uint64
-	in   step.Input
 }
 
 // table is a match with random players.
@@ -32,7 +31,6 @@ type table struct {
 	actors []actor
 	record *journal.Writer
 	in     step.Input
-	stop   bool // further intents would change nothing
 }
 
 func playRandom(b *rulebook.Book, o *Options, i int) *outcome {

@@ -1,0 +1,166 @@
+package expr_test
+
+import (
+	"flag"
+	"fmt"
+	"os"
+	"strings"
+	"testing"
+
+	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+var update = flag.Bool("update", false, "write what the expressions give into their file")
+
+// harbour is a stage whose values stand in testdata/expressions.txt too: two teams of two
+// and one player without a team, two pieces, a record each, a running and a standing
+// clock.
+func harbour(t *testing.T) (*sheet.Schema, *expr.Env, *expr.Checker) {
+	t.Helper()
+	s := &sheet.Schema{}
+	field := func(k sheet.Kind, f sheet.Field) *sheet.Field {
+		added, err := s.Add(k, f)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return added
+	}
+	moods := []string{"calm", "cross", "merry"}
+	ref := func(of sheet.Kind) sheet.Field { return sheet.Field{Type: sheet.Ref, Of: of} }
+	named := func(name string, f sheet.Field) sheet.Field { f.Name = name; return f }
+	field(sheet.Lobby, named("goal", sheet.Field{Type: sheet.Integer}))
+	n, bell, clock, stood := field(sheet.Match, named("n", sheet.Field{Type: sheet.Integer})), field(sheet.Match, named("bell", ref(sheet.Player))),
+		field(sheet.Match, named("clock", sheet.Field{Type: sheet.Clock})), field(sheet.Match, named("stood", sheet.Field{Type: sheet.Clock, Wall: true}))
+	field(sheet.Match, named("mood", sheet.Field{Type: sheet.Choice, Choices: moods}))
+	tn := field(sheet.Team, named("n", sheet.Field{Type: sheet.Integer}))
+	title := field(sheet.Team, named("title", sheet.Field{Type: sheet.Text, Max: 9}))
+	team, rec := field(sheet.Player, named("team", ref(sheet.Team))), field(sheet.Player, named("record_sheet", ref(sheet.Record)))
+	a, x, on := field(sheet.Player, named("a", sheet.Field{Type: sheet.Integer})), field(sheet.Player, named("x", sheet.Field{Type: sheet.Number})), field(sheet.Player, named("on", sheet.Field{Type: sheet.Flag}))
+	mood, name, pos := field(sheet.Player, named("mood", sheet.Field{Type: sheet.Choice, Choices: moods})), field(sheet.Player, named("name", sheet.Field{Type: sheet.Text, Max: 9})), field(sheet.Player, named("pos", sheet.Field{Type: sheet.Position}))
+	other := field(sheet.Player, named("other", sheet.Field{Type: sheet.Choice, Choices: []string{"no", "yes"}}))
+	total := field(sheet.Record, named("total", sheet.Field{Type: sheet.Integer}))
+	worth := field(sheet.Piece, named("worth", sheet.Field{Type: sheet.Integer}))
+	st := sheet.NewStore(s)
+	e := &expr.Env{Store: st, Lobby: st.Add(sheet.Lobby), Match: st.Add(sheet.Match), Rate: 20, Wall: 300, Play: 200, Random: func(n int64) int64 { return n - 1 }}
+	for i := range 2 {
+		r := st.Add(sheet.Team)
+		st.SetInt(r, tn, int64(10+i))
+		st.SetText(r, title, []string{"Amber", "Teal"}[i])
+	}
+	teams := st.Of(sheet.Team)
+	for i := range 5 {
+		p, r := st.Add(sheet.Player), st.Add(sheet.Record)
+		st.Seated = append(st.Seated, p)
+		if i < 4 {
+			p.Team = teams[i%2].ID
+		}
+		st.SetInt(p, team, int64(p.Team))
+		st.SetInt(p, rec, int64(r.ID))
+		st.SetInt(p, a, int64(i*i-3)) // -3 -2 1 6 13
+		st.SetInt(p, x, int64(i)*750) // 0 0.75 1.5 2.25 3
+		st.SetFlag(p, on, i%3 == 0)
+		st.SetInt(p, mood, int64(i%3))
+		st.SetInt(p, other, int64(i%2))
+		st.SetText(p, name, []string{"Ada", "Bø", "Cy", "Di", "Ed"}[i])
+		st.SetPos(p, pos, int64(i)*3000, int64(i)*4000)
+		st.SetInt(r, total, int64(100*i))
+	}
+	for i := range 2 {
+		st.SetInt(st.Add(sheet.Piece), worth, int64(i+4))
+	}
+	st.SetInt(e.Match, n, 7)
+	st.SetInt(e.Match, bell, int64(st.Seated[3].ID))
+	st.SetClock(e.Match, clock, 1200, -1, 100) // a minute, running down since play tick 100
+	st.SetClock(e.Match, stood, 30, 0, 0)
+	e.Me, e.Team, e.Target, e.Piece, e.It = st.Seated[0], teams[0], st.Seated[1], st.Of(sheet.Piece)[1], st.Seated[4]
+	e.Args[0] = 9
+	c, err := expr.NewChecker(s)
+	if err != nil {
+		t.Fatal(err)
+	}
+	c.Teams = []string{"amber", "teal"}
+	return s, e, c
+}
+
+// TestExpressions compiles every expression of testdata/expressions.txt for what stands
+// before it, and holds its value, what it reads, or why it is refused, to the line below.
+func TestExpressions(t *testing.T) {
+	const file = "testdata/expressions.txt"
+	data, err := os.ReadFile(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	schema, env, checker := harbour(t)
+	arg, _ := (&sheet.Schema{}).Add(sheet.Match, sheet.Field{Name: "k", Type: sheet.Integer})
+	scope := expr.Scope{Vars: expr.Me | expr.Team | expr.Target | expr.Piece | expr.It | expr.Args | expr.Random, It: sheet.Player, Args: []*sheet.Field{arg}}
+	wants := map[string]expr.Want{"flag": {Type: sheet.Flag}, "int": {Type: sheet.Integer}, "number": {Type: sheet.Number}, "text": {Type: sheet.Text},
+		"pos": {Type: sheet.Position}, "player": {Type: sheet.Ref, Ref: sheet.Player}, "team": {Type: sheet.Ref, Ref: sheet.Team}, "any": {Any: true},
+		"mood": {Field: schema.Field(sheet.Player, "mood")}, "path": {}}
+	var out strings.Builder
+	for _, line := range strings.Split(strings.TrimSuffix(string(data), "\n"), "\n") {
+		word, src, _ := strings.Cut(line, " ")
+		want, is := wants[word]
+		if strings.HasPrefix(line, "  ") {
+			continue // what came of the one above
+		}
+		fmt.Fprintln(&out, line)
+		switch {
+		case !is:
+		case word == "path":
+			p, issues := checker.CompilePath(src, scope)
+			if p == nil {
+				fmt.Fprintf(&out, "  ! %v\n", issues)
+				continue
+			}
+			fmt.Fprintf(&out, "  -> %s %d, %s\n", p.Kind, p.Row(env).ID, p.Field.Name)
+		default:
+			fmt.Fprintf(&out, "  %s\n", value(schema, env, checker, src, scope, want))
+		}
+	}
+	if *update {
+		if err := os.WriteFile(file, []byte(out.String()), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		return
+	}
+	if out.String() != string(data) {
+		got, was := strings.Split(out.String(), "\n"), strings.Split(string(data), "\n")
+		for i := range got {
+			if i >= len(was) || got[i] != was[i] {
+				t.Fatalf("%s:%d (go test ./internal/core/expr -run Expressions -update writes it anew): %s, wanted %s", file, i+1, got[i], append(was, make([]string, len(got))...)[i])
+			}
+		}
+	}
+}
+
+func value(s *sheet.Schema, env *expr.Env, c *expr.Checker, src string, scope expr.Scope, want expr.Want) string {
+	p, issues := c.Compile(src, scope, want)
+	if p == nil {
+		return fmt.Sprintf("! %v", issues)
+	}
+	env.Fault = expr.OK
+	v := p.Value(env, p.Type.Of)
+	text := v.Show(nil, env.Rate, 0)
+	if env.Fault != expr.OK {
+		text = env.Fault.String()
+	}
+	var reads []string
+	for k := range sheet.Kinds {
+		for _, f := range s.Fields(sheet.Kind(k)) {
+			if p.Reads.Own[k].Has(f.No) {
+				reads = append(reads, sheet.Kind(k).String()+"."+f.Name)
+			}
+			if p.Reads.Any[k].Has(f.No) {
+				reads = append(reads, "any "+sheet.Kind(k).String()+"."+f.Name)
+			}
+		}
+	}
+	if p.Reads.Clock {
+		reads = append(reads, "time")
+	}
+	if p.Const {
+		reads = append(reads, "nothing")
+	}
+	return fmt.Sprintf("= %s (%s), reads %s", text, p.Type.Of, strings.Join(reads, ", "))
+}

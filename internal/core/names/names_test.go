@@ -1,0 +1,51 @@
+package names_test
+
+import (
+	"strings"
+	"testing"
+
+	"turnvex.example/turnvex/internal/core/names"
+)
+
+// TestClean: what a name may be, what becomes of it, and why one is refused.
+func TestClean(t *testing.T) {
+	for raw, want := range map[string]string{
+		"Mara":                       "Mara",
+		"  Mara \t  Tide\n":          "Mara Tide",
+		"e\u0301":                    "é", // NFC
+		"نور":                        "نور",
+		"שלום עולם":                  "שלום עולם",
+		"日本語":                        "日本語",
+		strings.Repeat("x", 24):      strings.Repeat("x", 24),
+		"q\u0307\u0323":              "q\u0323\u0307", // two marks
+		"a\u0316\u0317b\u0316\u0317": "a\u0316\u0317b\u0316\u0317",
+		"":                           "! is empty",
+		" \u00a0 ":                   "! is empty",
+		"\u0301":                     "! is empty", // a mark on nothing
+		strings.Repeat("x", 25):      "! has 25 characters",
+		strings.Repeat("é", 25):      "! has 25 characters",
+		strings.Repeat("x ", 13):     "! has 25 characters",
+		strings.Repeat("x", 257):     "! is too long",
+		strings.Repeat("x", 256):     "! has 256 characters",
+		"a\u0316\u0317\u0318":        "! has more than 2 marks",
+		"a\xff":                      "! is not valid text",
+		"a\u200bb":                   "! U+200B",
+		"a\u202eb":                   "! U+202E",
+		"a\u0007b":                   "! U+0007",
+		"a\u3164b":                   "! U+3164",
+		"\u115f":                     "! U+115F",
+		"\u1160":                     "! U+1160",
+		"\uffa0":                     "! U+FFA0",
+		"\u2800":                     "! U+2800",
+		"a\u2003b":                   "a b", // a wide blank is a blank
+		"\U000e0041":                 "! U+E0041",
+	} {
+		got, err := names.Clean(raw)
+		if err != nil {
+			got = "! " + err.Error()
+		}
+		if part, refused := strings.CutPrefix(want, "! "); refused != (err != nil) || refused && !strings.Contains(got, part) || !refused && got != want {
+			t.Errorf("%q is %q, wanted %q", raw, got, want)
+		}
+	}
+}

@@ -23,6 +23,9 @@ func (l *Lobby) back(id sheet.ID) {
 	if s := l.seat(id); s != nil {
 		s.heldUntil, s.gone = 0, false
 		l.st.SetFlag(s.Row, l.book.F.Player.Away, false)
+		if l.host() == nil { // everybody was gone
+			l.passHost(nil)
+		}
 		l.match.EnoughAgain()
 		l.startCheck()
 	}

@@ -64,8 +64,8 @@ type encoded struct {
 }
 
 type goneAt struct {
-	id sheet.ID
-	at sheet.Tick
+	id       sheet.ID
+	born, at sheet.Tick // when it was first told, and when it was told to be gone
 }
 
 // maxGone is how many sheets that are gone a feed remembers, for those who catch
@@ -97,7 +97,7 @@ func (f *Feed) Begin(st *sheet.Store, ch sheet.Changes, now sheet.Tick) {
 		f.changed[i].row.Tell(f.changed[i].mask, now)
 	}
 	for _, g := range ch.Gone {
-		f.gone = append(f.gone, goneAt{g.ID, now})
+		f.gone = append(f.gone, goneAt{g.ID, g.Born, now})
 		if f.limits.any {
 			f.limits.forget(g.ID, g.Kind)
 		}
@@ -293,7 +293,7 @@ func (f *Feed) CatchUp(dst []byte, v *Viewer) []byte {
 	var list []entry
 	var gone []sheet.ID
 	for _, g := range f.gone {
-		if g.at > v.On {
+		if g.born <= v.On && v.On < g.at { // the copy holds it
 			gone = append(gone, g.id)
 		}
 	}

@@ -18,11 +18,11 @@ const (
 
 // entry is one part to be encoded from the present values.
 type entry struct {
-	op    int
-	row   *sheet.Row
-	mask  sheet.Mask
-	rows  [2]int       // of a column: which of the collector's rows
-	gone  []sheet.ID
+	op   int
+	row  *sheet.Row
+	mask sheet.Mask
+	rows [2]int // of a column: which of the collector's rows
+	gone []sheet.ID
 }
 
 // group is a tick's parts for one audience.

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"slices"
+	"strconv"
 	"testing"
 
 	"github.com/fxamacker/cbor/v2"
@@ -35,6 +36,17 @@ func (o *onlooker) take(data []byte) error {
 	parts := replica.Parts(m.Parts)
 	if m.behind != nil {
 		parts = replica.Sequence(m.behind)
+	}
+	for _, p := range m.Parts { // what goes was there
+		if fmt.Sprint(p[0]) != "-1" {
+			continue
+		}
+		for _, id := range p[1:] {
+			n, _ := strconv.Atoi(fmt.Sprint(id))
+			if o.copy.Sheet(sheet.ID(n)) == nil {
+				return fmt.Errorf("sheet %d goes, which the copy never held", n)
+			}
+		}
 	}
 	if m.On == nil {
 		_, err = o.copy.Replace(parts)

@@ -9,6 +9,7 @@ import (
 type Removed struct {
 	ID   ID
 	Kind Kind
+	Born Tick // when it was first told
 }
 
 // Moved tells of a player whose team, and so whose view, has changed.
@@ -109,7 +110,7 @@ func (st *Store) Remove(r *Row) {
 		st.dirty = without(st.dirty, r)
 	}
 	if !r.Fresh {
-		st.gone = append(st.gone, Removed{r.ID, r.Kind})
+		st.gone = append(st.gone, Removed{r.ID, r.Kind, r.Born})
 	}
 	if r.Kind == Piece {
 		st.spare = append(st.spare, r)

@@ -31,7 +31,7 @@ func (m *Match) mayPlay(s *Player) (code.Code, string) {
 
 // Act answers the use of an action.
 func (m *Match) Act(s *Player, in *step.Input) step.Verdict {
-	a := m.acts[in.Name]
+	a := m.book.Action(in.Name)
 	if a == nil {
 		return step.Verdict{Code: code.NoAction, Reason: fmt.Sprintf("there is no action %q", in.Name)}
 	}
@@ -183,7 +183,7 @@ func (m *Match) isActive(p *sheet.Row, a *rulebook.Action) bool {
 
 // StopAction answers the end of a held action.
 func (m *Match) StopAction(s *Player, name string) step.Verdict {
-	a := m.acts[name]
+	a := m.book.Action(name)
 	switch {
 	case a == nil:
 		return step.Verdict{Code: code.NoAction, Reason: fmt.Sprintf("there is no action %q", name)}

@@ -29,8 +29,6 @@ type Match struct {
 	lobby *sheet.Row
 	teams []*sheet.Row
 	none  *sheet.Row // what row reads as between matches
-	acts  map[string]*rulebook.Action
-	whens []*rulebook.Rule // those that wait for a condition
 
 	wall, play sheet.Tick
 	row        *sheet.Row
@@ -88,16 +86,7 @@ const noPhase = -2
 // New returns the matches of a lobby that has just been opened: its sheets, its
 // source of chance, the output of its steps, its own sheet and its teams'.
 func New(book *rulebook.Book, st *sheet.Store, rng *rand.Rand, out *step.Output, lobby *sheet.Row, teams []*sheet.Row) *Match {
-	m := &Match{book: book, st: st, rng: rng, out: out, lobby: lobby, teams: teams, acts: map[string]*rulebook.Action{},
-		run: run{toPhase: noPhase}}
-	for _, a := range book.Actions {
-		m.acts[a.Name] = a
-	}
-	for _, r := range book.Rules {
-		if r.On == rulebook.OnWhen {
-			m.whens = append(m.whens, r)
-		}
-	}
+	m := &Match{book: book, st: st, rng: rng, out: out, lobby: lobby, teams: teams, run: run{toPhase: noPhase}}
 	m.none = st.GetOr(0, sheet.Match)
 	m.env = expr.Env{Store: st, Lobby: lobby, Match: m.none, Rate: book.Rate, Random: rng.Int64N}
 	return m

@@ -164,7 +164,7 @@ func (m *Match) subject(k sheet.Kind, r *sheet.Row) {
 func (m *Match) collect() {
 	touched := m.st.AnyTouched()
 	sorted := false
-	for _, r := range m.whens {
+	for _, r := range m.book.Whens {
 		reads := &r.When.Reads
 		switch {
 		case reads.Clock || touched && r.When.TouchedAny(m.st.Touched()):

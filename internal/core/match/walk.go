@@ -21,8 +21,6 @@ var NotWalked = map[string]string{
 	"Match.lobby":   "the lobby's, walked there",
 	"Match.teams":   "the lobby's, walked there",
 	"Match.none":    "never changes",
-	"Match.acts":    "of the rulebook",
-	"Match.whens":   "of the rulebook",
 	"Match.queue":   "empty between steps",
 	"Match.firings": "made anew before each use",
 	"Match.hits":    "empty between steps",
@@ -145,7 +143,7 @@ func (m *Match) walkDecision(w *state.Walk, d *decision) {
 		name = d.act.Name
 	}
 	if state.Text(w, "act", &name); w.Restoring() && !w.Failed() {
-		if d.act = m.acts[name]; d.act == nil || d.act.Referee == nil {
+		if d.act = m.book.Action(name); d.act == nil || d.act.Referee == nil {
 			w.Fail("a decision on %q, which is no action for a referee", name)
 		}
 	}

@@ -1,6 +1,8 @@
 package replica
 
 import (
+	"sync"
+
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
@@ -42,19 +44,27 @@ type Viewer struct {
 //     sees it.
 type Feed struct {
 	*Face
-	limits  limiter
-	collect collector
-	now     sheet.Tick
-	st      *sheet.Store
-	moved   []sheet.Moved
-	changed []changed
-	groups  []group
-	encoded [Encodings]encoded
+	limits limiter
+	now    sheet.Tick
+	st     *sheet.Store
+	moved  []sheet.Moved
+	*sorted
 
 	movedAt  sheet.Tick
 	goneFrom sheet.Tick
 	gone     []goneAt
 }
+
+// sorted is what a tick's changes are sorted in, from Begin to End. Lobbies use the
+// same memory in turn.
+type sorted struct {
+	changed []changed
+	collect collector
+	groups  []group
+	encoded [Encodings]encoded
+}
+
+var idle = sync.Pool{New: func() any { return &sorted{} }}
 
 // encoded is a tick's groups in one encoding, each from its start to the next.
 type encoded struct {
@@ -74,13 +84,14 @@ const maxGone = 512
 
 // NewFeed returns the feed of a lobby that has just been opened.
 func NewFeed(face *Face) *Feed {
-	return &Feed{Face: face, limits: newLimiter(face.Schema), collect: collector{masks: face.masks}}
+	return &Feed{Face: face, limits: newLimiter(face.Schema)}
 }
 
 // Begin takes the changes of a tick. They must stay as they are until End.
 func (f *Feed) Begin(st *sheet.Store, ch sheet.Changes, now sheet.Tick) {
 	f.st, f.now, f.moved = st, now, ch.Moved
-	f.changed = f.changed[:0]
+	f.sorted = idle.Get().(*sorted)
+	f.collect.masks = f.masks
 	for _, r := range ch.Dirty {
 		mask := r.Sent
 		if f.limits.any {
@@ -117,8 +128,17 @@ func (f *Feed) Begin(st *sheet.Store, ch sheet.Changes, now sheet.Tick) {
 
 // End forgets the tick's changes.
 func (f *Feed) End() {
-	f.groups, f.moved = f.groups[:0], nil
-	clear(f.changed)
+	f.moved = nil
+	f.forget()
+	idle.Put(f.sorted)
+	f.sorted = nil
+}
+
+// forget lets go of the sheets.
+func (s *sorted) forget() {
+	clear(s.changed)
+	s.changed, s.groups = s.changed[:0], nil
+	s.collect.forget()
 }
 
 // Due returns the tick at which something held back is to be told though nothing

@@ -48,6 +48,15 @@ type collector struct {
 	again  []entry // used while columns are made
 }
 
+// forget lets go of the sheets, and keeps the memory.
+func (c *collector) forget() {
+	for i := range c.groups {
+		clear(c.groups[i].entries)
+	}
+	clear(c.rows)
+	clear(c.again)
+}
+
 func (c *collector) group(a Audience) *group {
 	for i := range c.groups {
 		if c.groups[i].Audience == a {

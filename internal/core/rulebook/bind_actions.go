@@ -33,6 +33,7 @@ func (b *binder) actions() {
 	for i, e := range b.entries(b.top, "actions") {
 		a := b.action(i, e)
 		b.book.Actions, b.book.Lasting = append(b.book.Actions, a), b.book.Lasting || a.Active != nil
+		b.book.actions[a.Name] = a
 	}
 }
 

@@ -10,7 +10,11 @@ func (b *binder) rules() {
 	var edges [sheet.Kinds]int
 	if n := b.top.get("rules"); n != nil {
 		for i, item := range n.items {
-			b.book.Rules = append(b.book.Rules, b.rule(i, item, &edges))
+			r := b.rule(i, item, &edges)
+			b.book.Rules = append(b.book.Rules, r)
+			if r.On == OnWhen {
+				b.book.Whens = append(b.book.Whens, r)
+			}
 		}
 	}
 }

@@ -34,6 +34,7 @@ type Book struct {
 	Bearers    []Bearer
 	Pieces     []*Piece
 	Rules      []*Rule
+	Whens      []*Rule    // those of the rules that wait for a condition
 	Derived    []*Derived // in an order in which each reads only earlier ones
 	Phases     []*Phase
 	Rounds     *Rounds // nil without
@@ -48,17 +49,12 @@ type Book struct {
 	ReadsClocks   bool                    // some condition reads a clock, so that time alone may make it true
 	DerivesClocks bool                    // some derived field does
 	Watched       [sheet.Kinds]sheet.Mask // the fields that derived fields and conditions read
+
+	actions map[string]*Action // by name
 }
 
 // Action returns the action of that name, or nil.
-func (b *Book) Action(name string) *Action {
-	for _, a := range b.Actions {
-		if a.Name == name {
-			return a
-		}
-	}
-	return nil
-}
+func (b *Book) Action(name string) *Action { return b.actions[name] }
 
 // Board returns the board of that name, or nil.
 func (b *Book) Board(name string) *Board {

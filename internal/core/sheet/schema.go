@@ -1,6 +1,9 @@
 package sheet
 
-import "fmt"
+import (
+	"fmt"
+	"sync"
+)
 
 // MaxFields is the most fields that the sheets of one kind may have, built-in
 // ones included.
@@ -9,6 +12,21 @@ const MaxFields = 128
 // Schema declares the fields of every kind of sheet in a lobby.
 type Schema struct {
 	kinds [Kinds]kindSchema
+
+	made sync.Once
+	zero [Kinds]*Row
+}
+
+// zeros returns an all-zero sheet of each kind, which all stores of the schema read.
+// No field is added after the first store.
+func (s *Schema) zeros() *[Kinds]*Row {
+	s.made.Do(func() {
+		for k := range s.zero {
+			ks := &s.kinds[k]
+			s.zero[k] = &Row{Kind: Kind(k), N: make([]int64, ks.ints), S: make([]string, ks.texts)}
+		}
+	})
+	return &s.zero
 }
 
 type kindSchema struct {

@@ -28,7 +28,7 @@ type Store struct {
 	rows    []*Row // by ID-base
 	base    ID
 	lists   [Kinds][]*Row
-	zero    [Kinds]*Row
+	zero    *[Kinds]*Row   // of the schema
 	slabs   [Kinds][]int64 // slots not yet given out
 	blanks  [Kinds][]Row   // rows not yet given out
 	touched [Kinds]Mask
@@ -41,22 +41,18 @@ type Store struct {
 
 // NewStore returns an empty store.
 func NewStore(s *Schema) *Store {
-	st := &Store{Schema: s, base: 1}
-	for k := range st.zero {
-		st.zero[k] = st.make(Kind(k))
-	}
-	return st
+	return &Store{Schema: s, base: 1, zero: s.zeros()}
 }
 
-// slab is how many sheets of a kind get their slots in one piece of memory.
+// slab is how many sheets of a kind get their slots in one piece of memory at most.
 const slab = 8
 
 func (st *Store) make(k Kind) *Row {
 	ks := &st.Schema.kinds[k]
 	if len(st.slabs[k]) < ks.ints {
-		n := slab
-		if k == Lobby || k == Match || len(st.lists[k]) == 0 && k != Player && k != Piece {
-			n = 1
+		n := min(slab, max(1, len(st.lists[k])))
+		if k == Player { // these are read together at every tick
+			n = slab
 		}
 		st.slabs[k] = make([]int64, n*ks.ints)
 		st.blanks[k] = make([]Row, n)

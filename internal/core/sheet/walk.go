@@ -11,7 +11,7 @@ var NotWalked = map[string]string{
 	"Store.Schema":  "of the rulebook",
 	"Store.Watch":   "of the rulebook",
 	"Store.lists":   "follows from rows",
-	"Store.zero":    "never changes",
+	"Store.zero":    "of the rulebook",
 	"Store.slabs":   "memory not given out yet",
 	"Store.blanks":  "memory not given out yet",
 	"Store.spare":   "memory to be used again",

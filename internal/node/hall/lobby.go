@@ -51,7 +51,7 @@ type Lobby struct {
 }
 
 func newLobby(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup) *Lobby {
-	l := &Lobby{ID: id, Code: s.Code, hall: h, name: name, book: book, jobs: make(chan func(), 64), done: make(chan struct{}),
+	l := &Lobby{ID: id, Code: s.Code, hall: h, name: name, book: book, jobs: make(chan func(), 32), done: make(chan struct{}),
 		keys: map[string]*heldSeats{}, m: lobby.New(book, s), began: h.cfg.Now()}
 	if h.cfg.Journals != "" {
 		l.journal = openJournal(l, s)

@@ -59,8 +59,22 @@ func signIn(ctx context.Context, node *service.Service, n int) ([]account.Signed
 	}
 }
 
-// memory returns what the process holds of heap and stacks, in bytes.
+// memory returns what the process holds of heap and stacks, in bytes, once it no
+// longer falls: what has just been done leaves something behind for a moment.
 func memory() float64 {
+	least, since := held(), 0
+	for since < 5 {
+		time.Sleep(200 * time.Millisecond)
+		now := held()
+		if since++; now < 0.99*least {
+			since = 0
+		}
+		least = min(least, now)
+	}
+	return least
+}
+
+func held() float64 {
 	runtime.GC()
 	runtime.GC()
 	var m runtime.MemStats

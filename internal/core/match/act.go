@@ -51,7 +51,7 @@ func (m *Match) Act(s *Player, in *step.Input) step.Verdict {
 	if v := m.affords(s, a); v.Code != code.OK {
 		return v
 	}
-	hits, v := m.aim(s, a, in)
+	hits, v := m.aim(s, a, aimed{in.Target, in.X, in.Y, in.Point})
 	if v.Code != code.OK {
 		return v
 	}

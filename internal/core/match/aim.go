@@ -11,14 +11,21 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
+// aimed is where an input points.
+type aimed struct {
+	target sheet.ID
+	x, y   int64
+	point  bool // x and y are given
+}
+
 // aim finds whom an action hits, from the authority's own positions.
-func (m *Match) aim(s *Player, a *rulebook.Action, in *step.Input) ([]*sheet.Row, step.Verdict) {
+func (m *Match) aim(s *Player, a *rulebook.Action, in aimed) ([]*sheet.Row, step.Verdict) {
 	m.hits = m.hits[:0]
 	return aimers[a.Aim.At](m, s, a, in)
 }
 
 // aimers find whom each aim hits; a test finds one that is left out.
-var aimers = [rulebook.Aims]func(*Match, *Player, *rulebook.Action, *step.Input) ([]*sheet.Row, step.Verdict){
+var aimers = [rulebook.Aims]func(*Match, *Player, *rulebook.Action, aimed) ([]*sheet.Row, step.Verdict){
 	rulebook.AimSelf:   (*Match).aimSelf,
 	rulebook.AimTarget: (*Match).aimTarget,
 	rulebook.AimLine:   (*Match).aimLine,
@@ -26,7 +33,7 @@ var aimers = [rulebook.Aims]func(*Match, *Player, *rulebook.Action, *step.Input)
 }
 
 // aimSelf hits nobody: the action is about the player.
-func (m *Match) aimSelf(*Player, *rulebook.Action, *step.Input) ([]*sheet.Row, step.Verdict) {
+func (m *Match) aimSelf(*Player, *rulebook.Action, aimed) ([]*sheet.Row, step.Verdict) {
 	return nil, step.Verdict{}
 }
 
@@ -45,8 +52,8 @@ func (m *Match) reaches(me, p *sheet.Row, a *rulebook.Action) code.Code {
 	return code.OK
 }
 
-func (m *Match) aimTarget(s *Player, a *rulebook.Action, in *step.Input) ([]*sheet.Row, step.Verdict) {
-	t := m.st.Get(in.Target)
+func (m *Match) aimTarget(s *Player, a *rulebook.Action, in aimed) ([]*sheet.Row, step.Verdict) {
+	t := m.st.Get(in.target)
 	if t == nil || t.Kind != sheet.Player || !t.Flag(m.book.F.Player.Playing) {
 		return nil, step.Verdict{Code: code.NoTarget, Reason: a.Title + " needs a target who plays"}
 	}
@@ -80,13 +87,13 @@ func metres(mm int64) string { return sheet.ShowThousandths(mm) + " m" }
 
 // aimLine finds the first one hit along a line towards X, Y as seen from the
 // player: the nearest along it, the earlier seat when two are equally near.
-func (m *Match) aimLine(s *Player, a *rulebook.Action, in *step.Input) ([]*sheet.Row, step.Verdict) {
-	if !in.Point || in.X == 0 && in.Y == 0 || !inRange(in.X) || !inRange(in.Y) {
+func (m *Match) aimLine(s *Player, a *rulebook.Action, in aimed) ([]*sheet.Row, step.Verdict) {
+	if !in.point || in.x == 0 && in.y == 0 || !inRange(in.x) || !inRange(in.y) {
 		return nil, step.Verdict{Code: code.NoTarget, Reason: a.Title + " needs a direction other than (0, 0)"}
 	}
 	pos := m.book.F.Player.Pos
 	x, y := s.Row.Pos(pos)
-	line := ground.Line{X: x, Y: y, DX: in.X, DY: in.Y, Reach: a.Aim.Reach, Half: a.Aim.Thick}
+	line := ground.Line{X: x, Y: y, DX: in.x, DY: in.y, Reach: a.Aim.Reach, Half: a.Aim.Thick}
 	var first *sheet.Row
 	var best int64
 	for _, p := range m.st.Seated {
@@ -108,15 +115,15 @@ func (m *Match) aimLine(s *Player, a *rulebook.Action, in *step.Input) ([]*sheet
 
 // aimArea finds everyone whose centre is in a circle around a point in reach,
 // nearest first.
-func (m *Match) aimArea(s *Player, a *rulebook.Action, in *step.Input) ([]*sheet.Row, step.Verdict) {
+func (m *Match) aimArea(s *Player, a *rulebook.Action, in aimed) ([]*sheet.Row, step.Verdict) {
 	pos := m.book.F.Player.Pos
 	sx, sy := s.Row.Pos(pos)
 	x, y := sx, sy
 	if a.Aim.Reach > 0 {
-		if !in.Point || !inRange(in.X) || !inRange(in.Y) {
+		if !in.point || !inRange(in.x) || !inRange(in.y) {
 			return nil, step.Verdict{Code: code.NoTarget, Reason: a.Title + " needs a point"}
 		}
-		if x, y = in.X, in.Y; !near(sx, sy, x, y, a.Aim.Reach) {
+		if x, y = in.x, in.y; !near(sx, sy, x, y, a.Aim.Reach) {
 			return nil, step.Verdict{Code: code.OutOfReach, Reason: a.Title + " reaches " + metres(a.Aim.Reach)}
 		}
 		if a.Aim.Block && !m.book.Ground.Sees(sx, sy, x, y) {

@@ -16,7 +16,7 @@ const remembered = 32
 type answered struct {
 	seq     uint64
 	at      sheet.Tick
-	refused *refusal // nil for an accepted one
+	refused *refusal // of an accepted one nil, or memory to be used again, with no code
 }
 
 type refusal struct {
@@ -65,17 +65,21 @@ func (s *seat) remember(v step.Verdict) {
 		return
 	}
 	s.lastSeq = v.Seq
-	a := answered{seq: v.Seq, at: v.At}
-	if !v.OK() {
-		a.refused = &refusal{v.Code, v.Reason, v.Left}
-	}
+	i := s.oldest
 	if len(s.answers) < remembered {
-		s.answers = append(s.answers, a)
-		s.oldest = 0
-		return
+		i = len(s.answers)
+		s.answers = append(s.answers, answered{})
+	} else {
+		s.oldest = (i + 1) % remembered
 	}
-	s.answers[s.oldest] = a
-	s.oldest = (s.oldest + 1) % remembered
+	a := &s.answers[i]
+	a.seq, a.at = v.Seq, v.At
+	if a.refused == nil && !v.OK() {
+		a.refused = &refusal{}
+	}
+	if a.refused != nil {
+		*a.refused = refusal{v.Code, v.Reason, v.Left}
+	}
 }
 
 // grant does what is asked for, or says why not.

@@ -6,6 +6,7 @@ import (
 
 	"github.com/cespare/xxhash/v2"
 
+	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/match"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -101,7 +102,7 @@ func (s *seat) walk(w *state.Walk, st *sheet.Store) {
 func (a *answered) walk(w *state.Walk) {
 	state.Int(w, "seq", &a.seq)
 	state.Int(w, "at", &a.at)
-	refused := a.refused != nil
+	refused := a.refused != nil && a.refused.code != code.OK
 	state.Bool(w, "refused", &refused)
 	if !refused {
 		return

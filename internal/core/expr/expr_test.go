@@ -154,13 +154,14 @@ func (w *writer) flag(depth int) string {
 // TestAgainstTheLibrary compares what our trees compute with what the CEL
 // library's own evaluator does, faults included.
 func TestAgainstTheLibrary(t *testing.T) {
+	rounds := seed.Rounds(3000, 800)
 	seed := seed.Of(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	faults, compared := 0, 0
 	var schema *sheet.Schema
 	var env *expr.Env
 	var checker *expr.Checker
-	for i := range 3000 {
+	for i := range rounds {
 		if i%100 == 0 { // other values
 			schema, env = stage(t, r)
 			var err error

@@ -73,6 +73,7 @@ func randomInput(r *rand.Rand, m *lobby.Lobby, seats []sheet.ID) step.Input {
 // the same inputs must give the same hash at every step.
 func TestRandomPlay(t *testing.T) {
 	files, _ := filepath.Glob("../../../demo/rulebooks/*.yaml")
+	rounds := seed.Rounds(20000, 4000)
 	seed := seed.Of(t)
 	t.Logf("seed %d", seed)
 	for _, file := range files {
@@ -81,7 +82,7 @@ func TestRandomPlay(t *testing.T) {
 		a, b := lobby.New(book, lobby.Setup{Code: "ABCDEF", Seed: seed}), lobby.New(book, lobby.Setup{Code: "ABCDEF", Seed: seed})
 		var seats []sheet.ID
 		ended := 0
-		for i := 0; i < 20000 && !a.Closed(); i++ {
+		for i := 0; i < rounds && !a.Closed(); i++ {
 			in := randomInput(r, a, seats)
 			out := a.Step(&in)
 			if out.Seat != 0 {

@@ -235,13 +235,14 @@ func TestCopiesEqualTheTruth(t *testing.T) {
 	if b == nil {
 		t.Fatal(problems.Error())
 	}
+	rounds := seed.Rounds(1500, 600)
 	seed := seed.Of(t)
 	w := newWorld(t, b, seed)
 	r := rand.New(rand.NewPCG(seed, 0))
 	w.arrive("spectator", replica.View{})
 	w.arrive("operator", replica.View{All: true})
 	var seats []sheet.ID
-	for i := 0; i < 1500 && !w.m.Closed(); i++ {
+	for i := 0; i < rounds && !w.m.Closed(); i++ {
 		in := randomInput(r, w.m, seats, i)
 		seat := w.m.Step(&in).Seat
 		if seat != 0 {

@@ -23,3 +23,12 @@ func Of(t testing.TB) uint64 {
 	})
 	return s
 }
+
+// Rounds is how often a random test tries: as often as it is worth, or, with -short,
+// often enough for every day.
+func Rounds(long, short int) int {
+	if testing.Short() {
+		return short
+	}
+	return long
+}

@@ -1,8 +1,6 @@
 package replica
 
 import (
-	"sync"
-
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
@@ -48,23 +46,21 @@ type Feed struct {
 	now    sheet.Tick
 	st     *sheet.Store
 	moved  []sheet.Moved
-	*sorted
+	*Desk
 
 	movedAt  sheet.Tick
 	goneFrom sheet.Tick
 	gone     []goneAt
 }
 
-// sorted is what a tick's changes are sorted in, from Begin to End. Lobbies use the
-// same memory in turn.
-type sorted struct {
+// Desk is what a tick's changes are sorted on, from Begin to End. Feeds may use the
+// same one in turn, but not at the same time. The zero value is empty.
+type Desk struct {
 	changed []changed
 	collect collector
 	groups  []group
 	encoded [Encodings]encoded
 }
-
-var idle = sync.Pool{New: func() any { return &sorted{} }}
 
 // encoded is a tick's groups in one encoding, each from its start to the next.
 type encoded struct {
@@ -87,10 +83,11 @@ func NewFeed(face *Face) *Feed {
 	return &Feed{Face: face, limits: newLimiter(face.Schema)}
 }
 
-// Begin takes the changes of a tick. They must stay as they are until End.
-func (f *Feed) Begin(st *sheet.Store, ch sheet.Changes, now sheet.Tick) {
+// Begin takes the changes of a tick and sorts them on a desk. They must stay as they
+// are until End, and the desk belongs to the feed until then.
+func (f *Feed) Begin(desk *Desk, st *sheet.Store, ch sheet.Changes, now sheet.Tick) {
 	f.st, f.now, f.moved = st, now, ch.Moved
-	f.sorted = idle.Get().(*sorted)
+	f.Desk = desk
 	f.collect.masks = f.masks
 	for _, r := range ch.Dirty {
 		mask := r.Sent
@@ -130,12 +127,11 @@ func (f *Feed) Begin(st *sheet.Store, ch sheet.Changes, now sheet.Tick) {
 func (f *Feed) End() {
 	f.moved = nil
 	f.forget()
-	idle.Put(f.sorted)
-	f.sorted = nil
+	f.Desk = nil
 }
 
 // forget lets go of the sheets.
-func (s *sorted) forget() {
+func (s *Desk) forget() {
 	clear(s.changed)
 	s.changed, s.groups = s.changed[:0], nil
 	s.collect.forget()

@@ -305,6 +305,7 @@ type world struct {
 	b                    *rulebook.Book
 	m                    *lobby.Lobby
 	feed                 *replica.Feed
+	desk                 replica.Desk
 	seed                 uint64
 	told                 sheet.Tick
 	schema               *replica.Schema
@@ -335,7 +336,7 @@ func (w *world) arrive(name string, v replica.View) {
 
 func (w *world) publish(r *rand.Rand) {
 	w.told = w.m.Tick()
-	w.feed.Begin(w.m.Store(), w.m.Store().Changes(), w.told)
+	w.feed.Begin(&w.desk, w.m.Store(), w.m.Store().Changes(), w.told)
 	made := map[replica.Key][]byte{}
 	for _, o := range w.lookers {
 		var data []byte

@@ -36,6 +36,7 @@ func Compile(src []byte) (*Book, Problems) {
 	if problems = s.problems.sorted(); len(problems.Errors()) > 0 {
 		return nil, problems
 	}
+	b.book.Schema.Seal()
 	return b.book, problems
 }
 

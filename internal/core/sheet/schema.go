@@ -2,7 +2,6 @@ package sheet
 
 import (
 	"fmt"
-	"sync"
 )
 
 // MaxFields is the most fields that the sheets of one kind may have, built-in
@@ -13,20 +12,20 @@ const MaxFields = 128
 type Schema struct {
 	kinds [Kinds]kindSchema
 
-	made sync.Once
-	zero [Kinds]*Row
+	zero *[Kinds]*Row // of each kind an all-zero sheet, which all stores read
 }
 
-// zeros returns an all-zero sheet of each kind, which all stores of the schema read.
-// No field is added after the first store.
-func (s *Schema) zeros() *[Kinds]*Row {
-	s.made.Do(func() {
-		for k := range s.zero {
-			ks := &s.kinds[k]
-			s.zero[k] = &Row{Kind: Kind(k), N: make([]int64, ks.ints), S: make([]string, ks.texts)}
-		}
-	})
-	return &s.zero
+// Seal ends the adding of fields. The first store does it too; where several
+// goroutines make stores, it must be done before.
+func (s *Schema) Seal() {
+	if s.zero != nil {
+		return
+	}
+	s.zero = &[Kinds]*Row{}
+	for k := range s.zero {
+		ks := &s.kinds[k]
+		s.zero[k] = &Row{Kind: Kind(k), N: make([]int64, ks.ints), S: make([]string, ks.texts)}
+	}
 }
 
 type kindSchema struct {

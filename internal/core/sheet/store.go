@@ -41,7 +41,8 @@ type Store struct {
 
 // NewStore returns an empty store.
 func NewStore(s *Schema) *Store {
-	return &Store{Schema: s, base: 1, zero: s.zeros()}
+	s.Seal()
+	return &Store{Schema: s, base: 1, zero: s.zero}
 }
 
 // slab is how many sheets of a kind get their slots in one piece of memory at most.

@@ -2,6 +2,7 @@ package hall
 
 import (
 	"slices"
+	"sync"
 
 	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -23,6 +24,9 @@ type publisher struct {
 	given []given
 	made  []made
 }
+
+// desks are shared by all lobbies: a lobby needs one only while it publishes.
+var desks = sync.Pool{New: func() any { return &replica.Desk{} }}
 
 // told is a notice that waits, encoded at most once in each encoding.
 type told struct {
@@ -80,7 +84,8 @@ func (l *Lobby) publish() {
 	if !l.m.Row().Sent.Empty() {
 		l.noteEntry()
 	}
-	p.feed.Begin(st, changes, now)
+	desk := desks.Get().(*replica.Desk)
+	p.feed.Begin(desk, st, changes, now)
 	for _, c := range l.clients {
 		l.send(c, now)
 	}
@@ -96,6 +101,7 @@ func (l *Lobby) publish() {
 	p.given = p.given[:0]
 	l.checkCopies(now)
 	p.feed.End()
+	desks.Put(desk)
 	st.ClearChanges()
 	p.due = p.feed.Due(st, l.viewers)
 	if l.recheck && (p.due == 0 || l.checkAt < p.due) {

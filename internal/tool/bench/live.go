@@ -68,13 +68,14 @@ func encodeTick(t *Table) error {
 	}
 	m := lobby.New(b, lobby.Setup{Code: "THRNG2", Seed: 1})
 	feed := replica.NewFeed(replica.NewFace(b.Schema, nil))
+	var desk replica.Desk
 	var viewers [100]replica.Viewer
 	for i := range viewers {
 		seat := m.Step(&step.Input{Kind: step.Enter, Acct: fmt.Sprint(i), Name: fmt.Sprint("Skiff ", i)}).Seat
 		viewers[i] = replica.Viewer{Enc: replica.CBOR, View: replica.View{Seats: []sheet.ID{seat}}}
 	}
 	st := m.Store()
-	feed.Begin(st, st.Changes(), 0)
+	feed.Begin(&desk, st, st.Changes(), 0)
 	for i := range viewers {
 		feed.Snapshot(nil, &viewers[i], st, 0)
 	}
@@ -93,7 +94,7 @@ func encodeTick(t *Table) error {
 					st.SetInt(p, hull, int64(now)%100)
 				}
 			}
-			feed.Begin(st, st.Changes(), now)
+			feed.Begin(&desk, st, st.Changes(), now)
 			made, total = 0, 0
 			first := replica.Plan{}
 			for i := range viewers {

@@ -16,6 +16,7 @@ type Reporter struct {
 	stage  *Stage
 	copy   *replica.Copy
 	feed   *replica.Feed
+	desk   replica.Desk
 	viewer replica.Viewer
 	lines  []string
 }
@@ -67,7 +68,7 @@ func (r *Reporter) output(out *step.Output) {
 		r.effect(e)
 	}
 	st := r.stage.M.Store()
-	r.feed.Begin(st, st.Changes(), r.stage.M.Tick())
+	r.feed.Begin(&r.desk, st, st.Changes(), r.stage.M.Tick())
 	plan := r.feed.Plan(&r.viewer)
 	if data := r.feed.Write(nil, &r.viewer, &plan); len(data) > 0 {
 		r.apply(data, true)

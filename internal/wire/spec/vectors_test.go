@@ -93,7 +93,7 @@ func story(t *testing.T, v *vectors) {
 	var viewers [replica.Encodings]*replica.Viewer
 	tell := func(what string, seen map[string]any) {
 		t.Helper()
-		feed.Begin(st.M.Store(), st.M.Store().Changes(), st.M.Tick())
+		feed.Begin(&replica.Desk{}, st.M.Store(), st.M.Store().Changes(), st.M.Tick())
 		step := vector{What: what, Seen: seen}
 		for e := range viewers {
 			var data []byte

@@ -74,7 +74,7 @@ func (s *seat) remember(v step.Verdict) {
 	}
 	a := &s.answers[i]
 	a.seq, a.at = v.Seq, v.At
-	if a.refused == nil && !v.OK() {
+	if a.refused == nil && v.Code != code.OK {
 		a.refused = &refusal{}
 	}
 	if a.refused != nil {

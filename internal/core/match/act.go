@@ -31,7 +31,7 @@ func (m *Match) mayPlay(s *Player) (code.Code, string) {
 
 // Act answers the use of an action.
 func (m *Match) Act(s *Player, in *step.Input) step.Verdict {
-	a := m.book.Action(in.Name)
+	a := m.book.ActionNamed[in.Name]
 	if a == nil {
 		return step.Verdict{Code: code.NoAction, Reason: fmt.Sprintf("there is no action %q", in.Name)}
 	}
@@ -42,23 +42,32 @@ func (m *Match) Act(s *Player, in *step.Input) step.Verdict {
 		return v
 	}
 	m.subject(sheet.Player, s.Row)
-	if v := m.arguments(a, in); v.Code != code.OK {
-		return v
+	if len(a.Takes) > 0 {
+		if v := m.arguments(a, in); v.Code != code.OK {
+			return v
+		}
 	}
 	if a.If != nil && !a.If.Bool(&m.env) {
 		return step.Verdict{Code: code.Condition, Reason: "its condition does not hold: " + a.If.Source}
 	}
-	if v := m.affords(s, a); v.Code != code.OK {
-		return v
+	if !a.Free {
+		if v := m.affords(s, a); v.Code != code.OK {
+			return v
+		}
 	}
-	hits, v := m.aim(s, a, aimed{in.Target, in.X, in.Y, in.Point})
-	if v.Code != code.OK {
-		return v
+	var hits []*sheet.Row
+	if a.Aim.At != rulebook.AimSelf {
+		var v step.Verdict
+		if hits, v = m.aim(s, a, aimed{in.Target, in.X, in.Y, in.Point}); v.Code != code.OK {
+			return v
+		}
 	}
 	if a.Referee != nil {
 		return m.ask(s, a, in, hits)
 	}
-	m.pay(s, a, -1)
+	if !a.Free {
+		m.pay(s, a, -1)
+	}
 	m.perform(s, a, hits)
 	return step.Verdict{}
 }
@@ -183,7 +192,7 @@ func (m *Match) isActive(p *sheet.Row, a *rulebook.Action) bool {
 
 // StopAction answers the end of a held action.
 func (m *Match) StopAction(s *Player, name string) step.Verdict {
-	a := m.book.Action(name)
+	a := m.book.ActionNamed[name]
 	switch {
 	case a == nil:
 		return step.Verdict{Code: code.NoAction, Reason: fmt.Sprintf("there is no action %q", name)}

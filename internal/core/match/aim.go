@@ -24,17 +24,12 @@ func (m *Match) aim(s *Player, a *rulebook.Action, in aimed) ([]*sheet.Row, step
 	return aimers[a.Aim.At](m, s, a, in)
 }
 
-// aimers find whom each aim hits; a test finds one that is left out.
+// aimers find whom each aim hits; a test finds one that is left out. An action about
+// oneself hits nobody.
 var aimers = [rulebook.Aims]func(*Match, *Player, *rulebook.Action, aimed) ([]*sheet.Row, step.Verdict){
-	rulebook.AimSelf:   (*Match).aimSelf,
 	rulebook.AimTarget: (*Match).aimTarget,
 	rulebook.AimLine:   (*Match).aimLine,
 	rulebook.AimArea:   (*Match).aimArea,
-}
-
-// aimSelf hits nobody: the action is about the player.
-func (m *Match) aimSelf(*Player, *rulebook.Action, aimed) ([]*sheet.Row, step.Verdict) {
-	return nil, step.Verdict{}
 }
 
 // reaches tells whether an action works on a player at all.

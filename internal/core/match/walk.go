@@ -143,7 +143,7 @@ func (m *Match) walkDecision(w *state.Walk, d *decision) {
 		name = d.act.Name
 	}
 	if state.Text(w, "act", &name); w.Restoring() && !w.Failed() {
-		if d.act = m.book.Action(name); d.act == nil || d.act.Referee == nil {
+		if d.act = m.book.ActionNamed[name]; d.act == nil || d.act.Referee == nil {
 			w.Fail("a decision on %q, which is no action for a referee", name)
 		}
 	}

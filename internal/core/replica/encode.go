@@ -43,14 +43,6 @@ func (e Encoding) appendTail(dst []byte) []byte {
 	return append(dst, "]}"...)
 }
 
-// join stands between two runs of parts; from is where the first began.
-func (e Encoding) join(dst []byte, from int) []byte {
-	if e == CBOR || len(dst) == from {
-		return dst
-	}
-	return append(dst, ',')
-}
-
 // writer writes parts in one encoding; every part is an array that it is told the
 // length of beforehand.
 type writer struct {
@@ -132,8 +124,11 @@ func (w *writer) flag(on bool) {
 	}
 }
 
+// fields are those of each kind of sheet.
+type fields [sheet.Kinds][]*sheet.Field
+
 // parts writes entries; rows are those of the columns among them.
-func (w *writer) parts(s *sheet.Schema, entries []entry, rows []*sheet.Row) {
+func (w *writer) parts(s *fields, entries []entry, rows []*sheet.Row) {
 	for i := range entries {
 		e := &entries[i]
 		n := e.mask.Count()
@@ -152,7 +147,7 @@ func (w *writer) parts(s *sheet.Schema, entries []entry, rows []*sheet.Row) {
 				w.int(int64(n))
 			}
 		case opColumn:
-			w.column(s.Fields(e.row.Kind)[e.mask.Next(0)], rows[e.rows[0]:e.rows[1]])
+			w.column(s[e.row.Kind][e.mask.Next(0)], rows[e.rows[0]:e.rows[1]])
 		case opAppear:
 			w.list(4 + 2*n)
 			w.int(opAppear)
@@ -187,8 +182,8 @@ func (w *writer) column(f *sheet.Field, rows []*sheet.Row) {
 	}
 }
 
-func (w *writer) fields(s *sheet.Schema, e *entry) {
-	fields := s.Fields(e.row.Kind)
+func (w *writer) fields(s *fields, e *entry) {
+	fields := s[e.row.Kind]
 	for n := e.mask.Next(0); n >= 0; n = e.mask.Next(n + 1) {
 		w.int(int64(n))
 		w.value(e.row, fields[n])

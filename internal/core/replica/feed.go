@@ -9,7 +9,9 @@ import (
 type Face struct {
 	Schema    *sheet.Schema
 	Described Described // as clients are told
+	Holds     bool      // something may be told later than it changes
 	masks     *Masks
+	fields    fields
 	sight     *Sight
 	known     *Schema
 }
@@ -18,6 +20,10 @@ type Face struct {
 // anywhere.
 func NewFace(s *sheet.Schema, sight *Sight) *Face {
 	f := &Face{Schema: s, Described: Describe(s), masks: MasksOf(s, sight), sight: sight}
+	f.Holds = sight != nil || newLimiter(s).any
+	for k := range f.fields {
+		f.fields[k] = s.Fields(sheet.Kind(k))
+	}
 	f.known, _ = f.Described.Schema() // its own description is always well made
 	return f
 }
@@ -123,18 +129,18 @@ func (f *Feed) Begin(desk *Desk, st *sheet.Store, ch sheet.Changes, now sheet.Ti
 	}
 }
 
-// End forgets the tick's changes.
+// End forgets the tick's changes; the desk keeps its memory, but no sheet.
 func (f *Feed) End() {
 	f.moved = nil
-	f.forget()
+	clear(f.changed)
+	f.changed, f.groups = f.changed[:0], nil
+	c := &f.collect
+	for i := range c.groups {
+		clear(c.groups[i].entries)
+	}
+	clear(c.rows)
+	clear(c.again)
 	f.Desk = nil
-}
-
-// forget lets go of the sheets.
-func (s *Desk) forget() {
-	clear(s.changed)
-	s.changed, s.groups = s.changed[:0], nil
-	s.collect.forget()
 }
 
 // Due returns the tick at which something held back is to be told though nothing
@@ -162,7 +168,7 @@ func (f *Feed) part(e Encoding, i int) []byte {
 		for i := range f.groups {
 			enc.starts = append(enc.starts, len(enc.data))
 			w := writer{dst: enc.data, enc: e}
-			w.parts(f.Schema, f.groups[i].entries, f.collect.rows)
+			w.parts(&f.fields, f.groups[i].entries, f.collect.rows)
 			enc.data = w.dst
 		}
 		enc.starts = append(enc.starts, len(enc.data))
@@ -175,10 +181,11 @@ const maxKeyed = 256
 
 // Plan is what a viewer gets of a tick.
 type Plan struct {
-	Key    Key
-	Own    bool // it is this viewer's alone; otherwise all with the same key get the same
-	before View
-	shift  bool
+	Key     Key
+	Own     bool // it is this viewer's alone; otherwise all with the same key get the same
+	Nothing bool // there is nothing to send
+	before  View
+	shift   bool
 }
 
 // Key names a delta that several viewers may share.
@@ -187,9 +194,6 @@ type Key struct {
 	on   sheet.Tick
 	bits [maxKeyed / 64]uint64
 }
-
-// Nothing tells whether there is nothing to send.
-func (p *Plan) Nothing() bool { return !p.Own && p.Key.bits == [maxKeyed / 64]uint64{} }
 
 // Plan finds out what a viewer gets of the tick, and makes its view follow the
 // teams.
@@ -206,36 +210,38 @@ func (f *Feed) Plan(v *Viewer) Plan {
 			p.Key.bits[i/64] |= 1 << (i % 64)
 		}
 	}
+	p.Nothing = p.Key.bits == [maxKeyed / 64]uint64{}
 	return p
 }
 
 // Write appends a viewer's delta to dst, or nothing if nothing changed for it.
-// The viewer counts as having it then; one that gets the same delta from
-// elsewhere is told so with Skip.
+// The viewer counts as having it then, as does one that is given what was written for
+// another with the same key once its On is that one's.
 func (f *Feed) Write(dst []byte, v *Viewer, p *Plan) []byte {
 	start := len(dst)
 	dst = v.Enc.appendHead(dst, f.now, &v.On)
 	body := len(dst)
 	for i := range f.groups {
 		if v.Sees(f.groups[i].Audience) {
-			dst = append(v.Enc.join(dst, body), f.part(v.Enc, i)...)
+			if v.Enc == JSON && len(dst) > body {
+				dst = append(dst, ',')
+			}
+			dst = append(dst, f.part(v.Enc, i)...)
 		}
 	}
 	w := writer{dst: dst, enc: v.Enc, sep: len(dst) > body}
 	if p.shift {
 		f.shift(&w, &p.before, &v.View)
 	}
-	f.look(&w, v)
+	if f.sight != nil {
+		f.look(&w, v)
+	}
 	if len(w.dst) == body {
 		return w.dst[:start]
 	}
 	v.On = f.now
 	return v.Enc.appendTail(w.dst)
 }
-
-// Skip notes that a viewer was given the delta that Write made for another with
-// the same key.
-func (f *Feed) Skip(v *Viewer) { v.On = f.now }
 
 // look writes what is new to a viewer that sees by what is near.
 func (f *Feed) look(w *writer, v *Viewer) {
@@ -266,7 +272,7 @@ func (f *Feed) shift(w *writer, before, after *View) {
 			}
 		}
 	}
-	w.parts(f.Schema, list, nil)
+	w.parts(&f.fields, list, nil)
 }
 
 // Snapshot appends everything that a viewer may see, as copies of this tick hold
@@ -282,7 +288,7 @@ func (f *Feed) Snapshot(dst []byte, v *Viewer, st *sheet.Store, now sheet.Tick) 
 			list = append(list, entry{op: opAppear, row: f.limits.shown(f.Schema, r), mask: v.Fields(f.masks, r)})
 		}
 	}
-	w.parts(f.Schema, list, nil)
+	w.parts(&f.fields, list, nil)
 	f.look(&w, v)
 	v.On = now
 	return v.Enc.appendTail(w.dst)
@@ -329,7 +335,7 @@ func (f *Feed) CatchUp(dst []byte, v *Viewer) []byte {
 			}
 		}
 	}
-	w.parts(f.Schema, list, nil)
+	w.parts(&f.fields, list, nil)
 	f.look(&w, v)
 	if len(w.dst) == len(dst) {
 		return dst[:start]

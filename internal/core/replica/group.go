@@ -48,15 +48,6 @@ type collector struct {
 	again  []entry // used while columns are made
 }
 
-// forget lets go of the sheets, and keeps the memory.
-func (c *collector) forget() {
-	for i := range c.groups {
-		clear(c.groups[i].entries)
-	}
-	clear(c.rows)
-	clear(c.again)
-}
-
 func (c *collector) group(a Audience) *group {
 	for i := range c.groups {
 		if c.groups[i].Audience == a {
@@ -107,7 +98,9 @@ func (c *collector) collect(changes []changed, gone []sheet.Removed) []group {
 		return cmp.Or(cmp.Compare(a.To, b.To), cmp.Compare(a.Of, b.Of))
 	})
 	for i := range c.groups {
-		c.columns(&c.groups[i])
+		if len(c.groups[i].entries) > 1 {
+			c.columns(&c.groups[i])
+		}
 	}
 	return c.groups
 }

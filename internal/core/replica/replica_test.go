@@ -364,9 +364,9 @@ func (w *world) publish(r *rand.Rand) {
 			plan := w.feed.Plan(o.viewer)
 			if shared, ok := made[plan.Key]; ok && !plan.Own {
 				data = shared
-				w.feed.Skip(o.viewer)
+				o.viewer.On = w.told
 				w.shared++
-			} else if !plan.Nothing() {
+			} else if !plan.Nothing {
 				data = w.feed.Write(nil, o.viewer, &plan)
 				made[plan.Key] = data
 			}

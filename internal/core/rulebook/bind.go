@@ -23,7 +23,7 @@ func Compile(src []byte) (*Book, Problems) {
 		return nil, s.problems.sorted()
 	}
 	sum := sha256.Sum256(src)
-	b := &binder{top: top, book: &Book{Source: slices.Clone(src), Version: hex.EncodeToString(sum[:6]), Schema: &sheet.Schema{}, actions: map[string]*Action{}}}
+	b := &binder{top: top, book: &Book{Source: slices.Clone(src), Version: hex.EncodeToString(sum[:6]), Schema: &sheet.Schema{}, ActionNamed: map[string]*Action{}}}
 	b.all()
 	if len(b.problems.Errors()) == 0 && len(s.problems) == 0 {
 		b.flow()

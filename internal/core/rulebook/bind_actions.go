@@ -33,7 +33,7 @@ func (b *binder) actions() {
 	for i, e := range b.entries(b.top, "actions") {
 		a := b.action(i, e)
 		b.book.Actions, b.book.Lasting = append(b.book.Actions, a), b.book.Lasting || a.Active != nil
-		b.book.actions[a.Name] = a
+		b.book.ActionNamed[a.Name] = a
 	}
 }
 
@@ -50,6 +50,7 @@ func (b *binder) action(no int, e entry) *Action {
 	}
 	a.If = b.condition(n, "if", scope)
 	a.Needs, a.Cost = b.amounts(n, "needs", scope), b.amounts(n, "cost", scope)
+	a.Free = len(a.Needs)+len(a.Cost) == 0 && a.Cool == nil
 	b.aim(n, a)
 	hit := with(scope, expr.Random)
 	if aimDecls[a.Aim.At].target {

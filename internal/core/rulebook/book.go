@@ -50,11 +50,8 @@ type Book struct {
 	DerivesClocks bool                    // some derived field does
 	Watched       [sheet.Kinds]sheet.Mask // the fields that derived fields and conditions read
 
-	actions map[string]*Action // by name
+	ActionNamed map[string]*Action
 }
-
-// Action returns the action of that name, or nil.
-func (b *Book) Action(name string) *Action { return b.actions[name] }
 
 // Board returns the board of that name, or nil.
 func (b *Book) Board(name string) *Board {
@@ -158,6 +155,7 @@ type Action struct {
 	Out      bool
 	Aim      Aim
 	Takes    []*sheet.Field
+	Free     bool // it needs nothing, costs nothing and has no cooldown
 	Do       []Effect
 	Miss     []Effect
 	Lasts    sheet.Tick

@@ -68,6 +68,16 @@ func (c *Client) Say(v any) { c.Put(c.message(v)) }
 // say puts a message of the client's own.
 func (c *Client) say(v any) { c.put(c.message(v)) }
 
+// put adds a frame for the writer, which takes over the caller's hold on it: at
+// once, or after the delay with which spectators see everything.
+func (c *Client) put(f *outbox.Frame) {
+	if c.delay > 0 {
+		c.putLater(f)
+		return
+	}
+	c.Put(f)
+}
+
 // load tells whether what waits passes the bounds for notices, and for deltas.
 func (c *Client) load() (noShow, noDelta bool) {
 	frames, bytes := c.Load()

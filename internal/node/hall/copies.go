@@ -38,14 +38,10 @@ type CheckReport struct {
 // copies are what they should be. It is called when all have been sent what has
 // changed.
 func (l *Lobby) checkCopies(now sheet.Tick) {
-	every := l.hall.cfg.Check
-	if every == 0 && l.m.Row().Flag(l.book.F.Lobby.Practice) {
-		every = checkEvery
-	}
-	l.recheck = every > 0
-	if every > 0 && now >= l.checkAt {
+	l.recheck = l.checks > 0
+	if l.checks > 0 && now >= l.checkAt {
 		l.recheck = false
-		l.checkAt = now + sheet.Tick(max(every*time.Duration(l.book.Rate)/time.Second, 1))
+		l.checkAt = now + sheet.Tick(max(l.checks*time.Duration(l.book.Rate)/time.Second, 1))
 		for _, c := range l.clients {
 			if c.check == nil || now-c.check.at > sheet.Tick(checkPatience*l.book.Rate) { // not before the last answer has come
 				l.ask(c, nil)

@@ -10,7 +10,7 @@ import (
 
 // present is what the directory should say now.
 func (l *Lobby) present() directory.Entry {
-	f, row := &l.book.F.Lobby, l.m.Row()
+	f, row := &l.book.F.Lobby, l.row
 	e := directory.Entry{ID: l.ID, Node: l.hall.cfg.Node, Listed: row.Flag(f.Listed)}
 	e.LobbyInfo = wire.LobbyInfo{Code: l.Code, Name: l.name, Rulebook: l.book.Name, Version: l.book.Version, Title: row.Text(f.Title),
 		Region: row.Text(f.Region), State: f.State.Choices[row.Int(f.State)], Seats: int(row.Int(f.Seats)), Capacity: int(row.Int(f.Capacity)),

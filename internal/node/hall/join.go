@@ -85,7 +85,7 @@ func (l *Lobby) admit(c *Client, j Joining) error {
 }
 
 func (l *Lobby) admitSpectator(c *Client) error {
-	most := int(l.m.Row().Int(l.book.F.Lobby.WatchMost))
+	most := int(l.row.Int(l.book.F.Lobby.WatchMost))
 	if l.spectators() >= most {
 		return fault.New(code.NoWatching, "%d people may watch here, and as many do", most)
 	}

@@ -6,13 +6,8 @@ import (
 	"turnvex.example/turnvex/internal/live/outbox"
 )
 
-// put adds a frame for the writer, which takes over the caller's hold on it: at
-// once, or after the delay with which spectators see everything.
-func (c *Client) put(f *outbox.Frame) {
-	if c.delay == 0 {
-		c.Put(f)
-		return
-	}
+// putLater adds a frame when the spectators' delay has passed.
+func (c *Client) putLater(f *outbox.Frame) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	c.later = append(c.later, delayed{time.Now().Add(c.delay), f})

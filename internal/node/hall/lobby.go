@@ -33,7 +33,8 @@ type Lobby struct {
 	closedAt atomic.Int64 // when the loop ended, in nanoseconds since the epoch; 0 while it has not
 
 	m       *lobby.Lobby
-	broken  bool // a fault in it was logged; nothing is asked of m any more
+	row     *sheet.Row // its sheet
+	broken  bool       // a fault in it was logged; nothing is asked of m any more
 	began   time.Time
 	soon    []func() // jobs that the loop has set itself
 	clients []*Client
@@ -44,15 +45,20 @@ type Lobby struct {
 	written directory.Entry // what was handed to be written last
 	writing bool
 	latest  atomic.Pointer[directory.Entry]
-	journal *journalFile // nil unless the node keeps journals
-	checkAt sheet.Tick   // when the copies are checked next
-	recheck bool         // something was told since they were checked last
-	asking  []func()     // checks that wait for the next publishing
+	journal *journalFile  // nil unless the node keeps journals
+	checks  time.Duration // how often the copies are checked; 0 for never
+	checkAt sheet.Tick    // when the copies are checked next
+	recheck bool          // something was told since they were checked last
+	asking  []func()      // checks that wait for the next publishing
 }
 
 func newLobby(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup) *Lobby {
 	l := &Lobby{ID: id, Code: s.Code, hall: h, name: name, book: book, jobs: make(chan func(), 32), done: make(chan struct{}),
-		keys: map[string]*heldSeats{}, m: lobby.New(book, s), began: h.cfg.Now()}
+		keys: map[string]*heldSeats{}, m: lobby.New(book, s), began: h.cfg.Now(), checks: h.cfg.Check}
+	l.row = l.m.Row()
+	if l.checks == 0 && s.Practice {
+		l.checks = checkEvery
+	}
 	if h.cfg.Journals != "" {
 		l.journal = openJournal(l, s)
 	}

@@ -13,6 +13,7 @@ import (
 // waits for the delta, so that it finds in the copy what it speaks of.
 func (l *Lobby) sendNotices() {
 	p := &l.pub
+	p.missed = false
 	for _, c := range l.clients {
 		noShow, _ := c.load()
 		for i := range p.told {
@@ -29,6 +30,7 @@ func (l *Lobby) sendNotices() {
 			c.say(wire.Missed{Is: "missed", Notices: c.missed})
 			c.missed = 0
 		}
+		p.missed = p.missed || c.missed > 0
 	}
 	for i := range p.told {
 		for _, f := range p.told[i].frames {

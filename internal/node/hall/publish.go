@@ -16,13 +16,14 @@ type publisher struct {
 	*face
 	feed *replica.Feed
 
-	last  sheet.Tick // the tick of the last publishing
-	waits bool       // something waits for the next tick
-	due   sheet.Tick // when something that is held back is to be told, 0 for never
-	force bool       // somebody waits for a snapshot
-	told  []told
-	given []given
-	made  []made
+	last   sheet.Tick // the tick of the last publishing
+	waits  bool       // something waits for the next tick
+	due    sheet.Tick // when something that is held back is to be told, 0 for never
+	force  bool       // somebody waits for a snapshot
+	told   []told
+	missed bool // somebody is still to be told that notices were left out
+	given  []given
+	made   []made
 }
 
 // desks are shared by all lobbies: a lobby needs one only while it publishes.
@@ -53,11 +54,6 @@ func (p *publisher) init(f *face) {
 	p.feed = replica.NewFeed(f.Face)
 }
 
-// give makes a message of the client's own wait for the tick's delta.
-func (p *publisher) give(c *Client, v any) {
-	p.given = append(p.given, given{c, c.message(v)})
-}
-
 // idle tells whether there is nothing to publish.
 func (p *publisher) idle(l *Lobby, changes sheet.Changes) bool {
 	return changes.Empty() && len(p.told) == 0 && len(p.given) == 0 && !p.force && (p.due == 0 || l.m.Tick() < p.due) &&
@@ -81,7 +77,7 @@ func (l *Lobby) publish() {
 		return
 	}
 	p.last, p.waits, p.force = now, false, false
-	if !l.m.Row().Sent.Empty() {
+	if !l.row.Sent.Empty() {
 		l.noteEntry()
 	}
 	desk := desks.Get().(*replica.Desk)
@@ -93,21 +89,98 @@ func (l *Lobby) publish() {
 		p.made[i].frame.Free()
 	}
 	p.made = p.made[:0]
-	l.sendNotices()
+	if len(p.told) > 0 || p.missed {
+		l.sendNotices()
+	}
 	for _, g := range p.given {
 		g.client.follow(g.frame)
 	}
 	clear(p.given)
 	p.given = p.given[:0]
-	l.checkCopies(now)
+	if l.checks > 0 || len(l.asking) > 0 {
+		l.checkCopies(now)
+	}
 	p.feed.End()
 	desks.Put(desk)
 	st.ClearChanges()
-	p.due = p.feed.Due(st, l.viewers)
+	if p.due = 0; p.Holds {
+		p.due = p.feed.Due(st, l.viewers)
+	}
 	if l.recheck && (p.due == 0 || l.checkAt < p.due) {
 		p.due = l.checkAt
 	}
 }
+
+// send gives one client its delta, or a snapshot if it has no copy.
+func (l *Lobby) send(c *Client, now sheet.Tick) {
+	feed := l.pub.feed
+	_, tooMuch := c.load()
+	switch {
+	case c.fresh:
+		f := outbox.New(c.Enc)
+		f.Data = feed.Snapshot(f.Data, &c.Viewer, l.m.Store(), now)
+		c.fresh, c.back = false, false
+		c.behind.Store(false)
+		c.put(f)
+		c.followUp()
+	case c.behind.Load() && !c.caughtUp():
+	case c.behind.Load() || c.back:
+		l.catchUp(c, now)
+	case tooMuch:
+		c.behind.Store(true)
+	default:
+		l.sendDelta(c)
+	}
+}
+
+// catchUp gives a client what it has missed, each field with its newest value.
+func (l *Lobby) catchUp(c *Client, now sheet.Tick) {
+	feed := l.pub.feed
+	f := outbox.New(c.Enc)
+	if feed.CanCatchUp(&c.Viewer, c.back) {
+		f.Data = feed.CatchUp(f.Data, &c.Viewer)
+	} else {
+		f.Data = feed.Snapshot(f.Data, &c.Viewer, l.m.Store(), now)
+	}
+	c.back = false
+	c.behind.Store(false)
+	if len(f.Data) == 0 {
+		f.Free()
+	} else {
+		c.put(f)
+	}
+	c.followUp()
+}
+
+func (l *Lobby) sendDelta(c *Client) {
+	p := &l.pub
+	plan := p.feed.Plan(&c.Viewer)
+	if plan.Nothing {
+		return
+	}
+	if !plan.Own {
+		for i := range p.made {
+			if p.made[i].key == plan.Key {
+				c.On = p.last
+				c.put(p.made[i].frame.Hold())
+				return
+			}
+		}
+	}
+	f := outbox.New(c.Enc)
+	if f.Data = p.feed.Write(f.Data, &c.Viewer, &plan); len(f.Data) == 0 {
+		f.Free()
+		return
+	}
+	if !plan.Own && len(p.made) < maxMade {
+		p.made = append(p.made, made{plan.Key, f.Hold()})
+	}
+	c.put(f)
+}
+
+// maxMade is how many different deltas of a tick are kept for others to share.
+// Finding one among more would cost more than making it.
+const maxMade = 16
 
 func (l *Lobby) viewers(yield func(*replica.Viewer) bool) {
 	for _, c := range l.clients {

@@ -100,7 +100,7 @@ func encodeTick(t *Table) error {
 			for i := range viewers {
 				plan := feed.Plan(&viewers[i])
 				if i > 0 && !plan.Own && plan.Key == first.Key {
-					feed.Skip(&viewers[i])
+					viewers[i].On = now
 				} else {
 					frame = feed.Write(frame[:0], &viewers[i], &plan)
 					made++

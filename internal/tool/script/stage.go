@@ -270,7 +270,7 @@ func (st *Stage) point(s Step, words []string, in *step.Input) error {
 // action reads: ACTION [TARGET | X Y] [name=value ...].
 func (st *Stage) action(s Step) (step.Input, error) {
 	in := step.Input{Verb: step.Act, Name: s.Verb}
-	a := st.Book.Action(s.Verb)
+	a := st.Book.ActionNamed[s.Verb]
 	var rest []string
 	for _, w := range s.Args {
 		name, value, named := strings.Cut(w, "=")

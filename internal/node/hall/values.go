@@ -14,43 +14,11 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// intent hands a client's intent to the authority; its verdict comes as a message.
-func (l *Lobby) intent(c *Client, m *wire.Intent) {
-	v := step.Verdict{Seat: sheet.ID(m.Seat), Seq: m.N, Code: code.NotYours, Reason: "this seat is not yours", At: l.m.Tick()}
-	if slices.Contains(c.own(), sheet.ID(m.Seat)) {
-		v = l.step(l.input(m)).Verdict
-	}
-	l.pub.give(c, wire.Verdict{Is: "verdict", Seat: uint32(v.Seat), N: v.Seq, OK: v.OK(), Code: string(v.Code),
-		Reason: v.Reason, Tick: int64(v.At), Left: v.Left})
-}
-
-// input turns an intent as it was sent into an input. What cannot be read in it is
-// put in as unreadable, for the authority to refuse.
-func (l *Lobby) input(m *wire.Intent) *step.Input {
-	in := &step.Input{Kind: step.Intent, Seat: sheet.ID(m.Seat), Seq: m.N, Verb: step.Verb(m.Do), Name: m.Name, Target: sheet.ID(m.Target), Text: m.Text}
-	if m.At != nil {
-		in.X, in.Y, in.Point = m.At[0], m.At[1], true
-	}
-	switch in.Verb {
-	case step.Act:
-		if len(m.Args) > 0 {
-			in.Args = l.readArgs(m)
-		}
-	case step.Settings:
-		in.Args = l.readSettings(m.Args)
-	case step.Set:
-		in.Value = l.readSet(m)
-	default:
-		in.Verb = step.Verb(clip(m.Do)) // an unknown one is refused by name
-	}
-	return in
-}
-
 func clip(s string) string { return s[:min(len(s), 32)] }
 
 // readArgs reads what comes with an action.
 func (l *Lobby) readArgs(m *wire.Intent) (out []step.Named) {
-	a := l.book.Action(m.Name)
+	a := l.book.ActionNamed[m.Name]
 	if a == nil {
 		return nil
 	}

@@ -38,7 +38,7 @@ func ran(ctx context.Context, dir string) (all []Function, err error) {
 		}
 		file, _, _ := strings.Cut(words[0], ":")
 		_, file, _ = strings.Cut(file, "/internal/")
-		all = append(all, Function{file, words[1]})
+		all = append(all, Function{file, strings.TrimPrefix(words[1], "*")})
 	}
 	return all, nil
 }

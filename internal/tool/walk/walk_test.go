@@ -4,7 +4,10 @@ import (
 	"context"
 	"os"
 	"os/exec"
+	"path"
 	"path/filepath"
+	"regexp"
+	"strings"
 	"testing"
 
 	"turnvex.example/turnvex/internal/tool/pgbox"
@@ -20,7 +23,8 @@ func TestMain(m *testing.M) {
 	}))
 }
 
-// TestOneIntentsWalk counts what one intent runs through.
+// TestOneIntentsWalk counts what one intent runs through, and holds
+// docs/architecture.md to it.
 func TestOneIntentsWalk(t *testing.T) {
 	dir := t.TempDir()
 	program := filepath.Join(dir, "walk")
@@ -36,10 +40,41 @@ func TestOneIntentsWalk(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	files := map[string]bool{}
+	files, functions := map[string]bool{}, map[string]bool{}
 	for _, f := range all {
 		files[f.File] = true
-		t.Log(f.File, f.Name)
+		functions[path.Base(path.Dir(f.File))+"/"+path.Base(f.File)+" "+f.Name] = true
 	}
-	t.Log(len(files), len(all))
+	if len(files) > 14 || len(functions) > 45 {
+		t.Errorf("one intent runs through %d files and %d functions", len(files), len(functions))
+	}
+	told := inArchitecture(t)
+	for f := range functions {
+		if !told[f] {
+			t.Errorf("docs/architecture.md does not name %s", f)
+		}
+	}
+	for f := range told {
+		if !functions[f] {
+			t.Errorf("docs/architecture.md names %s, which an intent does not run through", f)
+		}
+	}
+}
+
+// inArchitecture reads the walk from docs/architecture.md: lines that begin with a
+// file, and the functions in it.
+func inArchitecture(t *testing.T) map[string]bool {
+	page, err := os.ReadFile("../../../docs/architecture.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, section, _ := strings.Cut(string(page), "\n## The walk of one intent\n")
+	section, _, _ = strings.Cut(section, "\n## ")
+	told := map[string]bool{}
+	for _, line := range regexp.MustCompile(`(?m)^   - (\S+\.go):((?:\s+`+"`[^`]+`"+`,?)+)`).FindAllStringSubmatch(section, -1) {
+		for _, f := range strings.Split(line[2], ",") {
+			told[line[1]+" "+strings.Trim(f, " \n`")] = true
+		}
+	}
+	return told
 }

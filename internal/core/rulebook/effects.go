@@ -423,3 +423,13 @@ func (b *binder) noticeFields(n, v *node, scope expr.Scope, e *Effect) {
 	e.Notice = &Notice{No: len(b.book.Notices), Name: v.text, Fields: fields}
 	b.book.Notices = append(b.book.Notices, e.Notice)
 }
+
+// VerbName is the word of the effect that a verb belongs to; "" for one of none.
+func VerbName(v Verb) string {
+	for i := range effectDecls {
+		if slices.Contains(effectDecls[i].verbs, v) {
+			return effectDecls[i].key.name
+		}
+	}
+	return ""
+}

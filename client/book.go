@@ -80,10 +80,21 @@ type Told struct {
 
 // bookOf makes what users read of what the service tells.
 func bookOf(b *wire.BookInfo) *Book {
-	out := &Book{Name: b.Name, Title: b.Title, About: b.About, Version: b.Version, Teams: b.Teams, Moves: b.Moves, Radius: b.Radius}
+	out := &Book{
+		Name:    b.Name,
+		Title:   b.Title,
+		About:   b.About,
+		Version: b.Version,
+		Teams:   b.Teams,
+		Moves:   b.Moves,
+		Radius:  b.Radius,
+	}
 	for _, a := range b.Actions {
-		out.Actions = append(out.Actions, Action{Name: a.Name, Title: a.Title, Key: a.Key, Aim: a.Aim, Who: a.Who, Reach: a.Reach, Held: a.Held,
-			Cools: a.Cools, Takes: fieldsOf(a.Takes), Phases: a.Phases})
+		out.Actions = append(
+			out.Actions,
+			Action{Name: a.Name, Title: a.Title, Key: a.Key, Aim: a.Aim, Who: a.Who, Reach: a.Reach, Held: a.Held,
+				Cools: a.Cools, Takes: fieldsOf(a.Takes), Phases: a.Phases},
+		)
 	}
 	for _, k := range b.Kits {
 		out.Kits = append(out.Kits, Kit(k))
@@ -112,7 +123,16 @@ func fieldsOf(list []replica.DescribedField) []*Field {
 	var out []*Field
 	for _, d := range list {
 		t, _ := sheet.TypeNamed(d.Type)
-		f := &Field{No: d.No, Name: d.Name, Title: d.Title, Type: Type(t), Choices: d.Choices, See: d.See, Wall: d.Wall, Declared: d.Own}
+		f := &Field{
+			No:       d.No,
+			Name:     d.Name,
+			Title:    d.Title,
+			Type:     Type(t),
+			Choices:  d.Choices,
+			See:      d.See,
+			Wall:     d.Wall,
+			Declared: d.Own,
+		}
 		if d.Min != nil {
 			f.Min, f.Bounded = *d.Min, true
 		}

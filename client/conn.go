@@ -53,7 +53,13 @@ type intentKey struct {
 // Connect joins a lobby and returns when the first complete copy is there. The
 // context bounds only this; Close ends the connection.
 func Connect(ctx context.Context, o Options) (*Conn, error) {
-	c := &Conn{opts: o, done: make(chan struct{}), next: map[uint32]uint64{}, open: map[intentKey]*Pending{}, turns: make(chan struct{})}
+	c := &Conn{
+		opts:  o,
+		done:  make(chan struct{}),
+		next:  map[uint32]uint64{},
+		open:  map[intentKey]*Pending{},
+		turns: make(chan struct{}),
+	}
 	c.ctx, c.stop = context.WithCancel(context.Background())
 	sock, err := c.dial(ctx)
 	if err != nil {
@@ -78,8 +84,20 @@ func (c *Conn) dial(ctx context.Context) (*socket, error) {
 		}
 	}
 	o := &c.opts
-	hello := wire.Hello{Is: "hello", Token: token, Lobby: o.Lobby, Watch: o.Watch, All: o.All, As: o.As, Referee: o.Referee,
-		Team: o.Team, Locals: o.Locals, Pass: o.Password, Book: o.Version, Wait: o.Wait}
+	hello := wire.Hello{
+		Is:      "hello",
+		Token:   token,
+		Lobby:   o.Lobby,
+		Watch:   o.Watch,
+		All:     o.All,
+		As:      o.As,
+		Referee: o.Referee,
+		Team:    o.Team,
+		Locals:  o.Locals,
+		Pass:    o.Password,
+		Book:    o.Version,
+		Wait:    o.Wait,
+	}
 	c.mu.Lock()
 	if hello.Resume = c.key; c.key != "" && c.view != nil && !c.whole {
 		at := c.view.Tick()

@@ -97,8 +97,13 @@ func (f *fake) next(is string) map[string]any {
 }
 
 func (f *fake) welcome(v *vectors) {
-	f.say(fmt.Sprintf(`{"is":"welcome","lobby":"K7WPQ4","seats":[{"seat":4,"last":0}],"resume":"key-1","rate":10,"tick":0,"hold":5000,"service":"9.9",
-		"schema":%s,"book":{"name":"story","title":"Story","version":"1","phases":[]},"of_a_later_version":{"x":1}}`, v.Schema))
+	f.say(
+		fmt.Sprintf(
+			`{"is":"welcome","lobby":"K7WPQ4","seats":[{"seat":4,"last":0}],"resume":"key-1","rate":10,"tick":0,"hold":5000,"service":"9.9",
+		"schema":%s,"book":{"name":"story","title":"Story","version":"1","phases":[]},"of_a_later_version":{"x":1}}`,
+			v.Schema,
+		),
+	)
 }
 
 // TestAgainstTheProtocol plays a service by the protocol page and sees that the client
@@ -162,11 +167,19 @@ func TestAgainstTheProtocol(t *testing.T) {
 		check(i)
 	}
 	f.say(`{"is":"notice","name":"rammed","tick":25,"with":{"by":4,"at":[1,2],"hard":true,"how":"well"}}`)
-	if n := <-notices; n.With["by"] != int64(4) || fmt.Sprint(n.With["at"]) != "[1 2]" || n.With["hard"] != true || n.With["how"] != "well" {
+	if n := <-notices; n.With["by"] != int64(4) || fmt.Sprint(n.With["at"]) != "[1 2]" || n.With["hard"] != true ||
+		n.With["how"] != "well" {
 		t.Errorf("the notice is %+v", n)
 	}
 
-	pending := c.Send(client.Intent{Do: "act", Name: "hit", Target: 6, Expect: []client.Expected{{Sheet: 6, Field: "hull", Value: client.Whole(40)}}})
+	pending := c.Send(
+		client.Intent{
+			Do:     "act",
+			Name:   "hit",
+			Target: 6,
+			Expect: []client.Expected{{Sheet: 6, Field: "hull", Value: client.Whole(40)}},
+		},
+	)
 	in := f.next("intent")
 	if in["seat"] != 4.0 || in["n"] != 1.0 || in["name"] != "hit" {
 		t.Errorf("the intent is %v", in)
@@ -177,13 +190,18 @@ func TestAgainstTheProtocol(t *testing.T) {
 	if hello["resume"] != "key-1" || hello["tick"] != 25.0 {
 		t.Errorf("coming back it says %v", hello)
 	}
-	f.say(`{"is":"welcome","lobby":"K7WPQ4","seats":[{"seat":4,"last":0}],"resume":"key-2","kept":true,"rate":10,"tick":30,"hold":5000,"service":"9.9",
-		"ended":{"is":"bye","code":"stopping","reason":"the service was stopping","again":true}}`)
+	f.say(
+		`{"is":"welcome","lobby":"K7WPQ4","seats":[{"seat":4,"last":0}],"resume":"key-2","kept":true,"rate":10,"tick":30,"hold":5000,"service":"9.9",
+		"ended":{"is":"bye","code":"stopping","reason":"the service was stopping","again":true}}`,
+	)
 	if again := f.next("intent"); fmt.Sprint(again) != fmt.Sprint(in) {
 		t.Errorf("sent again: %v, not %v", again, in)
 	}
 	f.say(`{"is":"verdict","seat":4,"n":1,"ok":false,"code":"cooldown","reason":"wait","tick":30,"left":400}`)
-	if verdict, err := pending.Verdict(ctx); err != nil || verdict.Left != 400 || client.CodeOf(c.Lost()) != "stopping" {
+	if verdict, err := pending.Verdict(
+		ctx,
+	); err != nil || verdict.Left != 400 ||
+		client.CodeOf(c.Lost()) != "stopping" {
 		t.Errorf("%+v, %v, %v", verdict, err, c.Lost())
 	}
 	f.say(string(v.Story[4].JSON)) // the copy that was kept goes on

@@ -23,12 +23,19 @@ func TestListingAgainstTheProtocol(t *testing.T) {
 	}
 	ready, told := make(chan made, 1), make(chan string, 8)
 	go func() {
-		l, err := client.Service{Address: f.address, Token: "token"}.WatchLobbies(ctx, client.Filter{Rulebook: "clash", Free: 2}, func(code string, l *client.Lobby) {
-			if l == nil {
-				code = "no more " + code
-			}
-			told <- code
-		})
+		l, err := client.Service{
+			Address: f.address,
+			Token:   "token",
+		}.WatchLobbies(
+			ctx,
+			client.Filter{Rulebook: "clash", Free: 2},
+			func(code string, l *client.Lobby) {
+				if l == nil {
+					code = "no more " + code
+				}
+				told <- code
+			},
+		)
 		ready <- made{l, err}
 	}()
 	if hello := f.accept(); hello["token"] != "token" || fmt.Sprint(hello["list"]) != "map[free:2 rulebook:clash]" {
@@ -64,7 +71,8 @@ func TestListingAgainstTheProtocol(t *testing.T) {
 	}
 	f.say(`{"is":"bye","code":"bad-token","reason":"the token has run out","again":false}`)
 	<-m.l.Done()
-	if client.CodeOf(m.l.Err()) != "bad-token" || m.l.Wait(ctx, func(map[string]client.Lobby) bool { return false }) == nil {
+	if client.CodeOf(m.l.Err()) != "bad-token" ||
+		m.l.Wait(ctx, func(map[string]client.Lobby) bool { return false }) == nil {
 		t.Errorf("it ends with %v", m.l.Err())
 	}
 }
@@ -78,8 +86,11 @@ func TestDecisionAgainstTheProtocol(t *testing.T) {
 	f := newFake(t)
 	asked, connected := make(chan client.Decision, 4), make(chan *client.Conn, 1)
 	go func() {
-		c, err := client.Connect(ctx, client.Options{Address: f.address, Token: "token", Lobby: "K7WPQ4", JSON: true, Referee: true,
-			OnDecision: func(d client.Decision) { asked <- d }})
+		c, err := client.Connect(
+			ctx,
+			client.Options{Address: f.address, Token: "token", Lobby: "K7WPQ4", JSON: true, Referee: true,
+				OnDecision: func(d client.Decision) { asked <- d }},
+		)
 		if err != nil {
 			t.Error(err)
 		}
@@ -92,7 +103,9 @@ func TestDecisionAgainstTheProtocol(t *testing.T) {
 	f.say(string(v.Story[0].JSON))
 	c := <-connected
 	defer c.Close()
-	f.say(`{"is":"decision","no":3,"action":"answer","seat":5,"tell":{"choice":2,"at":[1,2],"word":"teal"},"left":2000}`)
+	f.say(
+		`{"is":"decision","no":3,"action":"answer","seat":5,"tell":{"choice":2,"at":[1,2],"word":"teal"},"left":2000}`,
+	)
 	if d := <-asked; d.No != 3 || d.Tell["choice"] != int64(2) || d.Tell["word"] != "teal" || d.Left != 2000 {
 		t.Errorf("asked %+v", d)
 	}
@@ -116,10 +129,20 @@ func TestDecisionAgainstTheProtocol(t *testing.T) {
 	if err := word(4); !errors.Is(err, context.Canceled) {
 		t.Errorf("without an answer: %v", err)
 	}
-	if err := word(3, `{"is":"decided","no":4,"ok":true}`, `{"is":"decided","no":3,"ok":true}`, `{"is":"decided","no":3,"ok":false,"code":"no-such-decision"}`); err != nil {
+	if err := word(
+		3,
+		`{"is":"decided","no":4,"ok":true}`,
+		`{"is":"decided","no":3,"ok":true}`,
+		`{"is":"decided","no":3,"ok":false,"code":"no-such-decision"}`,
+	); err != nil {
 		t.Errorf("the first word: %v", err)
 	}
-	if err := word(3, `{"is":"decided","no":3,"ok":false,"code":"no-such-decision","reason":"too late"}`); client.CodeOf(err) != "no-such-decision" {
+	if err := word(
+		3,
+		`{"is":"decided","no":3,"ok":false,"code":"no-such-decision","reason":"too late"}`,
+	); client.CodeOf(
+		err,
+	) != "no-such-decision" {
 		t.Errorf("a word that came too late: %v", err)
 	}
 	f.say(`{"is":"bye","code":"lobby-gone","reason":"the lobby has closed","again":false}`)

@@ -111,7 +111,8 @@ type LobbyPage struct {
 // title; limit is from 1 to 100, 20 if 0.
 func (s Service) Lobbies(ctx context.Context, f Filter, order string, limit int, cursor string) (*LobbyPage, error) {
 	q := url.Values{}
-	for name, v := range map[string]string{"rulebook": f.Rulebook, "region": f.Region, "state": f.State, "title": f.Title, "order": order, "cursor": cursor} {
+	for name, v := range map[string]string{"rulebook": f.Rulebook, "region": f.Region, "state": f.State,
+		"title": f.Title, "order": order, "cursor": cursor} {
 		if v != "" {
 			q.Set(name, v)
 		}
@@ -150,7 +151,13 @@ func (s Service) Ask(ctx context.Context, code string, in Intent) error {
 // Connect comes.
 func (s Service) TakeSeat(ctx context.Context, code, password string) (seat uint32, err error) {
 	var out struct{ Seat uint32 }
-	err = s.Call(ctx, http.MethodPost, "/v1/lobbies/"+url.PathEscape(code)+"/seat", map[string]string{"password": password}, &out)
+	err = s.Call(
+		ctx,
+		http.MethodPost,
+		"/v1/lobbies/"+url.PathEscape(code)+"/seat",
+		map[string]string{"password": password},
+		&out,
+	)
 	return out.Seat, err
 }
 

@@ -77,8 +77,11 @@ func (c *Conn) Send(in Intent) *Pending {
 	}
 	c.mu.Lock()
 	c.next[in.Seat]++
-	p := &Pending{done: make(chan struct{}), msg: wire.Intent{Is: "intent", Seat: in.Seat, N: c.next[in.Seat], Do: in.Do, Name: in.Name,
-		Target: in.Target, At: in.At, Args: in.Args, Text: in.Text, Value: in.Value}}
+	p := &Pending{
+		done: make(chan struct{}),
+		msg: wire.Intent{Is: "intent", Seat: in.Seat, N: c.next[in.Seat], Do: in.Do, Name: in.Name,
+			Target: in.Target, At: in.At, Args: in.Args, Text: in.Text, Value: in.Value},
+	}
 	if c.err == nil {
 		c.open[intentKey{in.Seat, p.msg.N}] = p
 		p.err = c.expectLocked(p, in.Expect)

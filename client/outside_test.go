@@ -9,8 +9,19 @@ import (
 )
 
 // heavy are the imports that a game that uses the client must not be made to carry.
-var heavy = []string{"cel.dev", "github.com/goccy/go-yaml", "gorm.io", "github.com/jackc", "jsonschema", "internal/core/expr", "internal/core/rulebook",
-	"internal/core/match", "internal/core/lobby", "internal/node", "internal/tool"}
+var heavy = []string{
+	"cel.dev",
+	"github.com/goccy/go-yaml",
+	"gorm.io",
+	"github.com/jackc",
+	"jsonschema",
+	"internal/core/expr",
+	"internal/core/rulebook",
+	"internal/core/match",
+	"internal/core/lobby",
+	"internal/node",
+	"internal/tool",
+}
 
 // maxProgram is how large a program with the client may be, in bytes.
 const maxProgram = 12 << 20
@@ -42,7 +53,11 @@ func TestFromOutside(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	write("go.mod", "module game.example/game\n\ngo 1.26\n\nrequire turnvex.example/turnvex v0.0.0\n\nreplace turnvex.example/turnvex => "+root+"\n")
+	write(
+		"go.mod",
+		"module game.example/game\n\ngo 1.26\n\nrequire turnvex.example/turnvex v0.0.0\n\nreplace "+
+			"turnvex.example/turnvex => "+root+"\n",
+	)
 	write("main.go", `package main
 
 import (

@@ -81,8 +81,19 @@ type Field struct {
 }
 
 func fieldOf(f *sheet.Field) *Field {
-	return &Field{No: f.No, Name: f.Name, Title: f.Title, Type: Type(f.Type), Choices: f.Choices, See: f.See.String(), Bounded: f.Bounded,
-		Min: f.Min, Max: f.Max, Wall: f.Wall, Declared: !f.BuiltIn}
+	return &Field{
+		No:       f.No,
+		Name:     f.Name,
+		Title:    f.Title,
+		Type:     Type(f.Type),
+		Choices:  f.Choices,
+		See:      f.See.String(),
+		Bounded:  f.Bounded,
+		Min:      f.Min,
+		Max:      f.Max,
+		Wall:     f.Wall,
+		Declared: !f.BuiltIn,
+	}
 }
 
 // Sheet is one sheet of a copy. It is the same one for as long as the copy has it, and

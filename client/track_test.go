@@ -47,7 +47,8 @@ func TestBetween(t *testing.T) {
 			if seen[len(seen)-1] != now || len(seen) > 12 {
 				t.Fatalf("seed %d: %+v was added: %+v", seed, now, seen)
 			}
-			if at-before.Tick > 20 && len(seen) > 1 && seen[len(seen)-2] != (client.Seen{Tick: at - 1, X: before.X, Y: before.Y}) {
+			if at-before.Tick > 20 && len(seen) > 1 &&
+				seen[len(seen)-2] != (client.Seen{Tick: at - 1, X: before.X, Y: before.Y}) {
 				t.Fatalf("seed %d: after a long stand at %+v it moves from %+v", seed, before, seen[len(seen)-2])
 			}
 			for i := 1; i < len(seen); i++ {

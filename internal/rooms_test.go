@@ -6,6 +6,7 @@ import (
 	"go/ast"
 	"go/parser"
 	"go/token"
+	"io/fs"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -19,8 +20,26 @@ const module = "turnvex.example/turnvex/"
 
 // What the core may not import, and the modules that it may.
 var (
-	outside = []string{"net", "os", "io/ioutil", "log", "database", "sync", "context", "syscall", "testing", "runtime", "embed"}
-	modules = []string{"cel.dev/cel-go", "github.com/goccy/go-yaml", "github.com/cespare/xxhash", "github.com/agnivade/levenshtein", "golang.org/x/text/unicode/norm"}
+	outside = []string{
+		"net",
+		"os",
+		"io/ioutil",
+		"log",
+		"database",
+		"sync",
+		"context",
+		"syscall",
+		"testing",
+		"runtime",
+		"embed",
+	}
+	modules = []string{
+		"cel.dev/cel-go",
+		"github.com/goccy/go-yaml",
+		"github.com/cespare/xxhash",
+		"github.com/agnivade/levenshtein",
+		"golang.org/x/text/unicode/norm",
+	}
 )
 
 // room is a package and what of the project it imports.
@@ -32,7 +51,8 @@ type room struct {
 // rooms lists every package of the module.
 func rooms(t *testing.T) (out []room) {
 	t.Helper()
-	list, err := exec.Command("go", "list", "-f", `{{.ImportPath}}{{range .Imports}} {{.}}{{end}}`, module+"...").Output()
+	list, err := exec.Command("go", "list", "-f", `{{.ImportPath}}{{range .Imports}} {{.}}{{end}}`, module+"...").
+		Output()
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -127,7 +147,8 @@ func checkCoreFile(t *testing.T, file string) {
 		first, _, _ := strings.Cut(path, "/")
 		switch {
 		case strings.HasPrefix(path, module):
-		case strings.Contains(first, ".") && !slices.ContainsFunc(modules, func(m string) bool { return strings.HasPrefix(path, m) }):
+		case strings.Contains(first, ".") && !slices.ContainsFunc(modules,
+			func(m string) bool { return strings.HasPrefix(path, m) }):
 			t.Errorf("%s imports the module %s", fs.Position(im.Pos()), path)
 		case slices.Contains(outside, path), slices.Contains(outside, first) && !strings.Contains(first, "."):
 			t.Errorf("%s imports %s", fs.Position(im.Pos()), path)
@@ -142,7 +163,8 @@ func checkCoreFile(t *testing.T, file string) {
 			if !ok || x.Obj != nil {
 				return true
 			}
-			clock := x.Name == "time" && !slices.Contains([]string{"ParseDuration", "Duration", "Millisecond", "Second"}, n.Sel.Name)
+			clock := x.Name == "time" &&
+				!slices.Contains([]string{"ParseDuration", "Duration", "Millisecond", "Second"}, n.Sel.Name)
 			chance := x.Name == "rand" && !slices.Contains([]string{"New", "NewPCG", "Rand", "PCG"}, n.Sel.Name)
 			if clock || chance {
 				t.Errorf("%s uses %s.%s", fs.Position(n.Pos()), x.Name, n.Sel.Name)
@@ -150,4 +172,40 @@ func checkCoreFile(t *testing.T, file string) {
 		}
 		return true
 	})
+}
+
+// TestLinesFit holds lines to 120 columns, a tab counting as 4; texts that are written
+// as they are (in backquotes) and pages that are made from the code may be longer.
+func TestLinesFit(t *testing.T) {
+	err := filepath.WalkDir("..", func(path string, d fs.DirEntry, err error) error {
+		if err != nil {
+			return err
+		}
+		if name := d.Name(); d.IsDir() {
+			made := slices.Contains([]string{"node_modules", "dist", "assets"}, name)
+			if made || name != ".." && strings.HasPrefix(name, ".") {
+				return filepath.SkipDir
+			}
+			return nil
+		}
+		if !slices.Contains([]string{".go", ".ts", ".tsx", ".py"}, filepath.Ext(path)) || d.Name() == "messages.ts" {
+			return nil
+		}
+		data, err := os.ReadFile(path)
+		if err != nil {
+			return err
+		}
+		asItIs := false
+		for i, line := range strings.Split(string(data), "\n") {
+			text := asItIs || strings.Contains(line, "`")
+			asItIs = asItIs != (strings.Count(line, "`")%2 == 1)
+			if n := len([]rune(strings.ReplaceAll(line, "\t", "    "))); n > 120 && !text {
+				t.Errorf("%s:%d has %d columns", path, i+1, n)
+			}
+		}
+		return nil
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
 }

@@ -54,7 +54,12 @@ export function Frame() {
             ) : (
               <SignIn />
             )}
-            <IconButton size="sm" variant="ghost" aria-label={mode === 'dark' ? 'Light colours' : 'Dark colours'} onClick={flip}>
+            <IconButton
+              size="sm"
+              variant="ghost"
+              aria-label={mode === 'dark' ? 'Light colours' : 'Dark colours'}
+              onClick={flip}
+            >
               {mode === 'dark' ? <LuSun /> : <LuMoon />}
             </IconButton>
           </Flex>

@@ -32,7 +32,13 @@ export function SignIn() {
               <Dialog.Body>
                 <Field.Root invalid={problem !== ''}>
                   <Field.Label>Operator's key</Field.Label>
-                  <Input type="password" autoFocus autoComplete="current-password" value={key} onChange={(e) => setKey(e.target.value)} />
+                  <Input
+                    type="password"
+                    autoFocus
+                    autoComplete="current-password"
+                    value={key}
+                    onChange={(e) => setKey(e.target.value)}
+                  />
                   <Field.HelperText>The service printed it once, at its first start.</Field.HelperText>
                   <Field.ErrorText>{problem}</Field.ErrorText>
                 </Field.Root>

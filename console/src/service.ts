@@ -49,7 +49,11 @@ export async function call<T>(path: string, init: { method?: string; body?: unkn
   if (init.body !== undefined) headers['Content-Type'] = 'application/json'
   let res: Response
   try {
-    res = await fetch(path, { method: init.method, headers, body: init.body === undefined ? undefined : JSON.stringify(init.body) })
+    res = await fetch(path, {
+      method: init.method,
+      headers,
+      body: init.body === undefined ? undefined : JSON.stringify(init.body),
+    })
   } catch {
     throw new Refusal({ code: 'no-answer', detail: 'The service does not answer.', status: 0 })
   }
@@ -57,7 +61,9 @@ export async function call<T>(path: string, init: { method?: string; body?: unkn
   const data = await res.json().catch(() => undefined)
   if (!res.ok) {
     if (res.status === 401) session.set(undefined)
-    throw new Refusal((data as Problem | undefined) ?? { code: `http-${res.status}`, detail: res.statusText, status: res.status })
+    throw new Refusal(
+      (data as Problem | undefined) ?? { code: `http-${res.status}`, detail: res.statusText, status: res.status },
+    )
   }
   return data as T
 }
@@ -104,8 +110,22 @@ export interface MatchRow {
     millis: number
     rounds?: number
     clocks?: string[]
-    teams?: { team: string; title: string; outcome: string; place: number; rounds?: number; fields?: Record<string, unknown> }[]
-    players: { player: string; name: string; team?: string; outcome: string; place: number; fields?: Record<string, unknown> }[]
+    teams?: {
+      team: string
+      title: string
+      outcome: string
+      place: number
+      rounds?: number
+      fields?: Record<string, unknown>
+    }[]
+    players: {
+      player: string
+      name: string
+      team?: string
+      outcome: string
+      place: number
+      fields?: Record<string, unknown>
+    }[]
   }
 }
 

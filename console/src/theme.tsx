@@ -3,7 +3,11 @@ import { createContext, useContext, useEffect, useState, type ReactNode } from '
 
 const config = defineConfig({
   globalCss: { 'html, body': { bg: 'bg.subtle' }, body: { fontFeatureSettings: '"tnum"' } },
-  theme: { tokens: { fonts: { heading: { value: '"Inter Variable", sans-serif' }, body: { value: '"Inter Variable", sans-serif' } } } },
+  theme: {
+    tokens: {
+      fonts: { heading: { value: '"Inter Variable", sans-serif' }, body: { value: '"Inter Variable", sans-serif' } },
+    },
+  },
 })
 const system = createSystem(defaultConfig, config)
 

@@ -168,7 +168,12 @@ class WebSocket:
     def send(self, data, opcode):
         mask = os.urandom(4)
         n = len(data)
-        size = bytes([0x80 | n]) if n < 126 else struct.pack(">BH", 0xFE, n) if n < 65536 else struct.pack(">BQ", 0xFF, n)
+        if n < 126:
+            size = bytes([0x80 | n])
+        elif n < 65536:
+            size = struct.pack(">BH", 0xFE, n)
+        else:
+            size = struct.pack(">BQ", 0xFF, n)
         masked = bytes(b ^ mask[i & 3] for i, b in enumerate(data))
         self.socket.sendall(bytes([0x80 | opcode]) + size + mask + masked)
 
@@ -252,7 +257,9 @@ class Copy:
         value = self.get(sheet, name)
         for f in self.fields[sheet["kind"]].values() if sheet else ():
             if f["name"] == name and value is not None:
-                return value / 1000 if f["type"] == "number" else f["choices"][value] if f["type"] == "choice" else value
+                if f["type"] == "number":
+                    return value / 1000
+                return f["choices"][value] if f["type"] == "choice" else value
         return None
 
     def hash(self):
@@ -263,7 +270,10 @@ class Copy:
         return zlib.crc32("".join(lines).encode())
 
     def parts(self):
-        return [[0, n, s["kind"], s["owner"]] + [x for pair in sorted(s["values"].items()) for x in pair] for n, s in sorted(self.sheets.items())]
+        return [
+            [0, n, s["kind"], s["owner"]] + [x for pair in sorted(s["values"].items()) for x in pair]
+            for n, s in sorted(self.sheets.items())
+        ]
 
 
 def flat(value):

@@ -17,7 +17,13 @@ import (
 // The modes of CBOR: what is written is the shortest form, what is read must be
 // plain, and as bounded as JSON is.
 var (
-	cborWrite = must(cbor.EncOptions{Sort: cbor.SortBytewiseLexical, Time: cbor.TimeRFC3339Nano, TextMarshaler: cbor.TextMarshalerNone}.EncMode())
+	cborWrite = must(
+		cbor.EncOptions{
+			Sort:          cbor.SortBytewiseLexical,
+			Time:          cbor.TimeRFC3339Nano,
+			TextMarshaler: cbor.TextMarshalerNone,
+		}.EncMode(),
+	)
 	cborRead  = must(reading.DecMode())
 	cborLoose = must(func() (cbor.DecMode, error) {
 		o := reading
@@ -25,9 +31,15 @@ var (
 		o.MaxNestedLevels = 32
 		return o.DecMode()
 	}())
-	reading = cbor.DecOptions{DupMapKey: cbor.DupMapKeyEnforcedAPF, MaxNestedLevels: MaxDepth, IndefLength: cbor.IndefLengthForbidden,
-		TagsMd: cbor.TagsForbidden, IntDec: cbor.IntDecConvertSignedOrFail, ExtraReturnErrors: cbor.ExtraDecErrorUnknownField,
-		DefaultMapType: reflect.TypeFor[map[string]any]()}
+	reading = cbor.DecOptions{
+		DupMapKey:         cbor.DupMapKeyEnforcedAPF,
+		MaxNestedLevels:   MaxDepth,
+		IndefLength:       cbor.IndefLengthForbidden,
+		TagsMd:            cbor.TagsForbidden,
+		IntDec:            cbor.IntDecConvertSignedOrFail,
+		ExtraReturnErrors: cbor.ExtraDecErrorUnknownField,
+		DefaultMapType:    reflect.TypeFor[map[string]any](),
+	}
 )
 
 func must[T any](v T, err error) T {
@@ -120,7 +132,9 @@ func head(data []byte, n int) (tick, on int64, rest []byte, err error) {
 	var h []int64
 	rest, err = cborLoose.UnmarshalFirst(data, &h)
 	if err != nil || len(h) != n {
-		return 0, 0, nil, &Error{fmt.Sprintf("the head of a snapshot or delta is not a list of %d integers: %v", n, err)}
+		return 0, 0, nil, &Error{
+			fmt.Sprintf("the head of a snapshot or delta is not a list of %d integers: %v", n, err),
+		}
 	}
 	if n > 1 {
 		on = h[0] - h[1]

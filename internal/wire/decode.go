@@ -62,7 +62,8 @@ var clientSends = strings.Join(slices.Sorted(maps.Keys(fromClient)), ", ")
 func firstKind(e replica.Encoding, data []byte) string {
 	if e == replica.CBOR {
 		const head = "\x62is" // a text of two letters; before it stands the head of a map of at most 23 pairs
-		if len(data) < 6 || data[0]&0xe0 != 0xa0 || data[0]&0x1f > 23 || string(data[1:4]) != head || data[4]&0xe0 != 0x60 {
+		if len(data) < 6 || data[0]&0xe0 != 0xa0 || data[0]&0x1f > 23 || string(data[1:4]) != head ||
+			data[4]&0xe0 != 0x60 {
 			return ""
 		}
 		if n := int(data[4] & 0x1f); n <= 23 && len(data) >= 5+n {
@@ -81,7 +82,8 @@ func firstKind(e replica.Encoding, data []byte) string {
 // kindOf finds the kind wherever it stands.
 func kindOf(e replica.Encoding, data []byte) string {
 	var p Plain
-	if e == replica.JSON && json.Unmarshal(data, &p) != nil || e == replica.CBOR && cborLoose.Unmarshal(data, &p) != nil {
+	if e == replica.JSON && json.Unmarshal(data, &p) != nil ||
+		e == replica.CBOR && cborLoose.Unmarshal(data, &p) != nil {
 		return ""
 	}
 	return p.Is

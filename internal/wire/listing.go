@@ -36,8 +36,10 @@ type LobbyInfo struct {
 
 // Matches tells whether a lobby is wanted.
 func (f *Filter) Matches(l *LobbyInfo) bool {
-	return (f.Rulebook == "" || f.Rulebook == l.Rulebook) && (f.Region == "" || f.Region == l.Region) && (f.State == "" || f.State == l.State) &&
-		(f.Free == 0 || l.Open && l.Free >= f.Free) && (f.Practice == nil || *f.Practice == l.Practice) &&
+	return (f.Rulebook == "" || f.Rulebook == l.Rulebook) && (f.Region == "" || f.Region == l.Region) &&
+		(f.State == "" || f.State == l.State) &&
+		(f.Free == 0 || l.Open && l.Free >= f.Free) &&
+		(f.Practice == nil || *f.Practice == l.Practice) &&
 		strings.HasPrefix(strings.ToLower(l.Title), strings.ToLower(f.Title))
 }
 

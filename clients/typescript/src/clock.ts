@@ -8,6 +8,6 @@ export function formatClock(ms: number): string {
   const t = Math.max(Math.floor(ms), 0)
   const two = (n: number) => String(n).padStart(2, '0')
   const m = Math.floor(t / 60000)
-  const rest = two(Math.floor(t / 1000) % 60) + '.' + String(t % 1000).padStart(3, '0')
+  const rest = `${two(Math.floor(t / 1000) % 60)}.${String(t % 1000).padStart(3, '0')}`
   return m >= 60 ? `${Math.floor(m / 60)}:${two(m % 60)}:${rest}` : `${two(m)}:${rest}`
 }

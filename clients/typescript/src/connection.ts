@@ -4,7 +4,18 @@ import { Estimate } from './estimate.ts'
 import { roughen, type Rough } from './rough.ts'
 import { between } from './track.ts'
 import { Watchers, type On } from './watch.ts'
-import { liveAddress, type Bye, type Difference, type Intent, type Message, type Notice, type Part, type Value, type Verdict, type Welcome } from './wire.ts'
+import {
+  liveAddress,
+  type Bye,
+  type Difference,
+  type Intent,
+  type Message,
+  type Notice,
+  type Part,
+  type Value,
+  type Verdict,
+  type Welcome,
+} from './wire.ts'
 
 export interface Options {
   /** Of the service, such as http://127.0.0.1:7420. */
@@ -188,7 +199,21 @@ export class Connection {
     this.socket = socket
     const hello = (token: string) => {
       const tick = this.key && this.copy && !this.whole ? this.copy.tick : undefined
-      this.write({ is: 'hello', token, lobby, watch, all, as, team, locals, password, version, wait, resume: this.key, tick })
+      this.write({
+        is: 'hello',
+        token,
+        lobby,
+        watch,
+        all,
+        as,
+        team,
+        locals,
+        password,
+        version,
+        wait,
+        resume: this.key,
+        tick,
+      })
     }
     socket.onopen = () => {
       this.heardAt = now()

@@ -146,7 +146,6 @@ export class Copy {
     return this.sheets.get(id)
   }
 
-
   of(kind: KindName): Sheet[] {
     return [...this.sheets.values()].filter((s) => s.kind === kind).sort((a, b) => a.id - b.id)
   }
@@ -239,7 +238,8 @@ export class Copy {
       const s = this.known(part[i] as number)
       const width = widths[this.schema.at(s.kind, part[1] as number)?.type ?? 'integer'] ?? 1
       const value = width > 1 ? (part.slice(i + 1, i + 1 + width) as number[]) : part[i + 1]
-      if (width > 1 && (value as number[]).length < width) throw new Error(`${s.kind} ${s.id}: a column without a value`)
+      if (width > 1 && (value as number[]).length < width)
+        throw new Error(`${s.kind} ${s.id}: a column without a value`)
       this.fields(s, [part[1]!, value!], 0, changes)
       i += 1 + width
     }
@@ -259,14 +259,16 @@ export class Copy {
       const now = part[i + 1]
       if (now === undefined || now === null) throw new Error(`${s.kind} ${s.id}: a field without a value`)
       s.values.set(field.no, now)
-      if (field.name === 'pos' && Array.isArray(now)) s.seen = follow(s.seen, { tick: this.tick, x: now[0] ?? 0, y: now[1] ?? 0 }, this.rate)
+      if (field.name === 'pos' && Array.isArray(now))
+        s.seen = follow(s.seen, { tick: this.tick, x: now[0] ?? 0, y: now[1] ?? 0 }, this.rate)
       this.changed(changes, s, field, old, now)
     }
   }
 
   private changed(changes: Change[], s: Sheet, field: FieldInfo, old: Value | undefined, now: Value | undefined) {
     const hidden = old !== undefined && now !== undefined && s.expected.some((e) => e.field === field)
-    if (!hidden && !same(old, now)) changes.push({ sheet: s, field, old, now, ...(old === undefined && { first: true }) })
+    if (!hidden && !same(old, now))
+      changes.push({ sheet: s, field, old, now, ...(old === undefined && { first: true }) })
   }
 
   /** Shows a value in a field from now on. Of several expectations the newest is shown. */
@@ -283,7 +285,7 @@ export class Copy {
   /** Takes an expectation back; the change is what one sees of that. */
   private unexpect(id: number, e: Expectation): Change | undefined {
     const s = this.sheets.get(id)
-    if (!s || !s.expected.includes(e)) return undefined
+    if (!s?.expected.includes(e)) return undefined
     const old = s.shown(e.field.no)
     s.expected.splice(s.expected.indexOf(e), 1)
     const now = s.shown(e.field.no)
@@ -302,7 +304,13 @@ export class Copy {
 
   /** The copy as parts that make all its sheets appear. */
   parts(): Part[] {
-    return this.inOrder().map((s) => [APPEAR, s.id, kinds.indexOf(s.kind), s.owner, ...s.fields().flatMap((f) => [f.no, s.values.get(f.no)!])])
+    return this.inOrder().map((s) => [
+      APPEAR,
+      s.id,
+      kinds.indexOf(s.kind),
+      s.owner,
+      ...s.fields().flatMap((f) => [f.no, s.values.get(f.no)!]),
+    ])
   }
 
   private inOrder(): Sheet[] {

@@ -19,7 +19,10 @@ export class Estimate {
   private ticks = 0
   private samples: Sample[] = []
 
-  /** Takes a tick that was read. It only moves the estimate forward, so that one slow message does not make clocks run late. */
+  /**
+   * Takes a tick that was read. It only moves the estimate forward, so that one slow
+   * message does not make clocks run late.
+   */
   heard(tick: number, now: number) {
     const expected = this.merely(now)
     if (this.heardAt === undefined || tick >= expected || expected - tick > this.rate) {

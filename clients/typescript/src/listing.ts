@@ -2,7 +2,6 @@ import type { Filter, Bye, LobbyInfo, Message } from './wire.ts'
 import { json, openSocket, type Opener, type Socket } from './encoding.ts'
 import { liveAddress } from './wire.ts'
 
-
 export interface ListingOptions {
   address: string
   token: string

@@ -22,7 +22,8 @@ export class Watchers {
     this.all.add(w)
     for (const s of copy?.sheets.values() ?? []) {
       if (wants(on, s)) f({ sheet: s, appeared: true })
-      for (const field of s.fields()) if (wants(on, s, field)) f({ sheet: s, field, now: s.raw(field.name), first: true })
+      for (const field of s.fields())
+        if (wants(on, s, field)) f({ sheet: s, field, now: s.raw(field.name), first: true })
     }
     return () => void this.all.delete(w)
   }

@@ -2,7 +2,7 @@
 
 /** The address of the live socket of a service. */
 export function liveAddress(service: string): string {
-  return service.replace(/^http/, 'ws').replace(/\/$/, '') + '/v1/live'
+  return `${service.replace(/^http/, 'ws').replace(/\/$/, '')}/v1/live`
 }
 
 export * from './messages.ts'

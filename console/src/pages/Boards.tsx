@@ -11,7 +11,8 @@ export function Boards() {
   const { data: books, error } = useFetch<{ rulebooks: BookRow[] }>('/v1/rulebooks')
   const with_ = books?.rulebooks.filter((b) => b.boards.length > 0) ?? []
   const first = with_[0]
-  const chosen = rulebook && board ? { rulebook, board } : first && { rulebook: first.name, board: first.boards[0] ?? '' }
+  const chosen =
+    rulebook && board ? { rulebook, board } : first && { rulebook: first.name, board: first.boards[0] ?? '' }
   return (
     <>
       <Heading size="xl" mb="4">
@@ -24,7 +25,13 @@ export function Boards() {
             <Stack key={b.name} gap="1">
               <Text fontWeight="semibold">{b.title}</Text>
               {b.boards.map((x) => (
-                <Link asChild key={x} ps="3" color="fg.muted" fontWeight={chosen?.rulebook === b.name && chosen.board === x ? 'semibold' : undefined}>
+                <Link
+                  asChild
+                  key={x}
+                  ps="3"
+                  color="fg.muted"
+                  fontWeight={chosen?.rulebook === b.name && chosen.board === x ? 'semibold' : undefined}
+                >
                   <NavLink to={`/boards/${b.name}/${x}`}>{x.replaceAll('_', ' ')}</NavLink>
                 </Link>
               ))}
@@ -40,10 +47,13 @@ export function Boards() {
 function Board({ rulebook, board }: { rulebook: string; board: string }) {
   const [params] = useSearchParams()
   const cursor = params.get('cursor')
-  const { data, error } = useFetch<BoardPage>(`/v1/boards/${rulebook}/${board}?limit=25${cursor ? `&cursor=${cursor}` : ''}`)
+  const { data, error } = useFetch<BoardPage>(
+    `/v1/boards/${rulebook}/${board}?limit=25${cursor ? `&cursor=${cursor}` : ''}`,
+  )
   if (error) return <Failed text={error.message} />
   if (!data) return null
-  const write = (v: number) => (data.show === 'clock' ? formatClock(v) : data.show === 'number' ? String(v / 1000) : String(v))
+  const write = (v: number) =>
+    data.show === 'clock' ? formatClock(v) : data.show === 'number' ? String(v / 1000) : String(v)
   return (
     <Card.Root overflow="hidden" alignSelf="start">
       <Card.Header py="3" bg="bg.muted">

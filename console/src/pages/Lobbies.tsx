@@ -56,8 +56,10 @@ export function Lobbies() {
                     </Link>
                   </Table.Cell>
                   <Table.Cell>
-                    {l.title} {l.practice && <Badge>practice</Badge>} {!l.open && <Badge colorPalette="red">closed</Badge>}{' '}
-                    {l.password && <Badge colorPalette="orange">password</Badge>} {l.name && <Badge variant="outline">named {l.name}</Badge>}
+                    {l.title} {l.practice && <Badge>practice</Badge>}{' '}
+                    {!l.open && <Badge colorPalette="red">closed</Badge>}{' '}
+                    {l.password && <Badge colorPalette="orange">password</Badge>}{' '}
+                    {l.name && <Badge variant="outline">named {l.name}</Badge>}
                   </Table.Cell>
                   <Table.Cell>{l.rulebook}</Table.Cell>
                   <Table.Cell>

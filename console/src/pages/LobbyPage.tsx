@@ -20,7 +20,12 @@ export function LobbyPage() {
     if (!me) signInGuest().catch((e: Error) => setProblem(e.message))
   }, [me])
   const operator = me?.role === 'operator'
-  const options = me && { address: location.origin, token: me.token, lobby: code, ...(operator ? { all: true } : { watch: true }) }
+  const options = me && {
+    address: location.origin,
+    token: me.token,
+    lobby: code,
+    ...(operator ? { all: true } : { watch: true }),
+  }
   const { store, state } = useLive(options)
   useTicker(100)
   const { copy } = state
@@ -37,7 +42,11 @@ export function LobbyPage() {
   return (
     <Stack gap="4">
       <Header copy={copy} live={store.connection} away={state.state !== 'open'} />
-      <Grid templateColumns={copy.book.ground ? { base: '1fr', lg: 'minmax(0, 3fr) minmax(0, 2fr)' } : '1fr'} gap="4" alignItems="start">
+      <Grid
+        templateColumns={copy.book.ground ? { base: '1fr', lg: 'minmax(0, 3fr) minmax(0, 2fr)' } : '1fr'}
+        gap="4"
+        alignItems="start"
+      >
         <Roster copy={copy} live={store.connection} />
         <Stack gap="4">
           <Ground copy={copy} live={store.connection} />

@@ -9,7 +9,9 @@ import { since, type MatchRow } from '../service.ts'
 /** Ended matches, newest first. */
 export function Results() {
   const [params] = useSearchParams()
-  const { data, error } = useFetch<{ matches: MatchRow[]; next?: string }>(`/v1/matches?limit=20${params.size ? `&${params}` : ''}`)
+  const { data, error } = useFetch<{ matches: MatchRow[]; next?: string }>(
+    `/v1/matches?limit=20${params.size ? `&${params}` : ''}`,
+  )
   return (
     <>
       <Heading size="xl" mb="4">

@@ -24,7 +24,8 @@ export function Rulebooks() {
               </HStack>
               <Text color="fg.muted">{b.about}</Text>
               <Text fontSize="sm">
-                {b.name} · {b.least} to {b.most} players · {b.boards.length ? `boards: ${b.boards.join(', ')}` : 'no boards'}
+                {b.name} · {b.least} to {b.most} players ·{' '}
+                {b.boards.length ? `boards: ${b.boards.join(', ')}` : 'no boards'}
               </Text>
             </Card.Body>
           </Card.Root>

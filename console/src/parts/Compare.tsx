@@ -7,7 +7,13 @@ import { OwnCopies } from './OwnCopies.tsx'
 import { label, nameOf, shown } from './fields.ts'
 
 const cell = { maxW: '220px', truncate: true } as const
-const groups: Record<string, string[]> = { Players: ['player'], 'Match and teams': ['match', 'team'], Lobby: ['lobby'], Records: ['record'], Pieces: ['piece'] }
+const groups: Record<string, string[]> = {
+  Players: ['player'],
+  'Match and teams': ['match', 'team'],
+  Lobby: ['lobby'],
+  Records: ['record'],
+  Pieces: ['piece'],
+}
 
 /** The truth beside the copies that two chosen seats hold, with what differs marked. */
 export function Compare({ truth, code, token }: { truth: Copy; code: string; token: string }) {
@@ -49,7 +55,11 @@ export function Compare({ truth, code, token }: { truth: Copy; code: string; tok
                 <Table.ColumnHeader>Truth</Table.ColumnHeader>
                 {[0, 1].map((i) => (
                   <Table.ColumnHeader key={i}>
-                    <SeatChoice truth={truth} seat={seats[i]} onChoose={(id) => setChosen(chosen.map((c, j) => (j === i ? id : c)))} />
+                    <SeatChoice
+                      truth={truth}
+                      seat={seats[i]}
+                      onChoose={(id) => setChosen(chosen.map((c, j) => (j === i ? id : c)))}
+                    />
                   </Table.ColumnHeader>
                 ))}
               </Table.Row>
@@ -57,7 +67,9 @@ export function Compare({ truth, code, token }: { truth: Copy; code: string; tok
             <Table.Body>
               {all.map((l, row) => (
                 <Table.Row key={l.key}>
-                  <Table.Cell color="fg.muted">{l === all.find((x) => x.sheet === l.sheet) ? sheetName(l) : ''}</Table.Cell>
+                  <Table.Cell color="fg.muted">
+                    {l === all.find((x) => x.sheet === l.sheet) ? sheetName(l) : ''}
+                  </Table.Cell>
                   <Table.Cell>{label(l.field)}</Table.Cell>
                   <Table.Cell color="fg.muted">{l.field.see ?? 'everyone'}</Table.Cell>
                   <Table.Cell {...cell}>{shown(truth, l.field, l.truth)}</Table.Cell>
@@ -76,7 +88,9 @@ export function Compare({ truth, code, token }: { truth: Copy; code: string; tok
 
   function sheetName(l: Line) {
     if (l.sheet.kind === 'record') return `record of ${nameOf(truth, l.sheet.owner)}`
-    return l.sheet.kind === 'piece' ? `${l.sheet.text('kind')} #${l.sheet.id}` : nameOf(truth, l.sheet.id).replace('#', `${l.sheet.kind} #`)
+    return l.sheet.kind === 'piece'
+      ? `${l.sheet.text('kind')} #${l.sheet.id}`
+      : nameOf(truth, l.sheet.id).replace('#', `${l.sheet.kind} #`)
   }
 }
 
@@ -94,7 +108,11 @@ function SeatChoice({ truth, seat, onChoose }: { truth: Copy; seat?: number; onC
   if (players.length === 0) return <Text as="span">no seat</Text>
   return (
     <NativeSelect.Root size="xs" w="180px">
-      <NativeSelect.Field aria-label="Seat whose copy is shown" value={seat} onChange={(e) => onChoose(Number(e.target.value))}>
+      <NativeSelect.Field
+        aria-label="Seat whose copy is shown"
+        value={seat}
+        onChange={(e) => onChoose(Number(e.target.value))}
+      >
         {players.map((p) => (
           <option key={p.id} value={p.id}>
             {p.text('name')}'s copy

@@ -16,7 +16,11 @@ export function Events({ copy, notices }: { copy: Copy; notices: Notice[] }) {
               <Text as="span" fontWeight="semibold">
                 {n.name.replaceAll('_', ' ')}
               </Text>{' '}
-              {n.to && <Text as="span" color="fg.muted">to {n.to} </Text>}
+              {n.to && (
+                <Text as="span" color="fg.muted">
+                  to {n.to}{' '}
+                </Text>
+              )}
               {said(copy, n)}
             </Text>
           ))}

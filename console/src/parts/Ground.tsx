@@ -19,9 +19,22 @@ export function Ground({ copy, live }: { copy: Copy; live: Connection }) {
   const text = height / 22
   return (
     <Card.Root overflow="hidden">
-      <svg viewBox={`0 0 ${width} ${height}`} width="100%" style={{ display: 'block', background: 'var(--chakra-colors-bg-muted)' }} role="img" aria-label="The ground">
+      <svg
+        viewBox={`0 0 ${width} ${height}`}
+        width="100%"
+        style={{ display: 'block', background: 'var(--chakra-colors-bg-muted)' }}
+        role="img"
+        aria-label="The ground"
+      >
         {g.boxes?.map((b) => (
-          <rect key={b.join()} x={m(b[0])} y={m(b[1])} width={m(b[2] - b[0])} height={m(b[3] - b[1])} fill="var(--chakra-colors-border-emphasized)" />
+          <rect
+            key={b.join()}
+            x={m(b[0])}
+            y={m(b[1])}
+            width={m(b[2] - b[0])}
+            height={m(b[3] - b[1])}
+            fill="var(--chakra-colors-border-emphasized)"
+          />
         ))}
         {g.circles?.map((c) => (
           <circle key={c.join()} cx={m(c[0])} cy={m(c[1])} r={m(c[2])} fill="var(--chakra-colors-border-emphasized)" />
@@ -29,7 +42,18 @@ export function Ground({ copy, live }: { copy: Copy; live: Connection }) {
         {copy.of('piece').map((p) => {
           const at = p.pos()
           const kind = pieces.find((k) => k.name === p.text('kind'))
-          return at && <circle key={p.id} cx={m(at[0])} cy={m(at[1])} r={Math.max(m(kind?.radius ?? 500), width / 130)} fill="var(--chakra-colors-yellow-solid)" opacity="0.85" />
+          return (
+            at && (
+              <circle
+                key={p.id}
+                cx={m(at[0])}
+                cy={m(at[1])}
+                r={Math.max(m(kind?.radius ?? 500), width / 130)}
+                fill="var(--chakra-colors-yellow-solid)"
+                opacity="0.85"
+              />
+            )
+          )
         })}
         {copy.of('player').map((p) => {
           if (!p.pos() || !p.flag('playing')) return null
@@ -39,7 +63,13 @@ export function Ground({ copy, live }: { copy: Copy; live: Connection }) {
           return (
             <g key={p.id} opacity={p.flag('alive') ? 1 : 0.3} data-player={p.id}>
               <circle cx={m(at[0])} cy={m(at[1])} r={size} fill={colour} />
-              <text x={within(m(at[0]), width / 18, width)} y={within(m(at[1]) - size - text * 0.3, text, height)} fontSize={text} textAnchor="middle" fill="var(--chakra-colors-fg)">
+              <text
+                x={within(m(at[0]), width / 18, width)}
+                y={within(m(at[1]) - size - text * 0.3, text, height)}
+                fontSize={text}
+                textAnchor="middle"
+                fill="var(--chakra-colors-fg)"
+              >
                 {p.text('name').split(' ')[0]}
               </text>
             </g>

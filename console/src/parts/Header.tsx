@@ -29,9 +29,15 @@ export function Header({ copy, live, away }: { copy: Copy; live: Connection; awa
             </HStack>
           </Stack>
           <Stat.Root flex="none" minW="150px">
-            <Stat.Label data-test="phase">{match ? (match.flag('over') ? `Over: ${match.text('because')}` : phaseTitle(copy)) : 'Next match'}</Stat.Label>
+            <Stat.Label data-test="phase">
+              {match ? (match.flag('over') ? `Over: ${match.text('because')}` : phaseTitle(copy)) : 'Next match'}
+            </Stat.Label>
             <Stat.ValueText fontFamily="mono" fontSize="3xl" data-test="clock">
-              {match ? formatClock(live.clock(match, 'clock')) : lobby.text('state') === 'starting' ? formatClock(live.clock(lobby, 'countdown')) : '–'}
+              {match
+                ? formatClock(live.clock(match, 'clock'))
+                : lobby.text('state') === 'starting'
+                  ? formatClock(live.clock(lobby, 'countdown'))
+                  : '–'}
             </Stat.ValueText>
             <Stat.HelpText minH="5">
               {match && match.num('round') > 0 && `round ${match.num('round')} `}

@@ -32,7 +32,8 @@ export function OwnCopies({ code, truth }: { code: string; truth: Copy }) {
       {state !== 'idle' && state !== 'asking' && <Text color="fg.error">{state}</Text>}
       {report && (
         <Text fontSize="sm" data-test="copies" color={report.differs.length ? 'fg.error' : 'fg.muted'}>
-          {report.answered} of {report.asked} answered: {report.differs.length ? `${report.differs.length} fields differ` : 'their copies are right'}
+          {report.answered} of {report.asked} answered:{' '}
+          {report.differs.length ? `${report.differs.length} fields differ` : 'their copies are right'}
         </Text>
       )}
       {report && report.differs.length > 0 && <Differences truth={truth} list={report.differs} />}

@@ -41,7 +41,19 @@ export function Roster({ copy, live }: { copy: Copy; live: Connection }) {
   )
 }
 
-function Row({ p, copy, live, bars, numbers }: { p: Sheet; copy: Copy; live: Connection; bars: FieldInfo[]; numbers: FieldInfo[] }) {
+function Row({
+  p,
+  copy,
+  live,
+  bars,
+  numbers,
+}: {
+  p: Sheet
+  copy: Copy
+  live: Connection
+  bars: FieldInfo[]
+  numbers: FieldInfo[]
+}) {
   const colour = teamColours[teamNo(copy, p.num('team'))]
   return (
     <Table.Row data-seat={p.id}>
@@ -124,4 +136,3 @@ function Condition({ p, copy, live }: { p: Sheet; copy: Copy; live: Connection }
     </HStack>
   )
 }
-

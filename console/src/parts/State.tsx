@@ -1,6 +1,12 @@
 import { Badge } from '@chakra-ui/react'
 
-const colours: Record<string, string> = { gathering: 'blue', starting: 'yellow', playing: 'green', results: 'purple', closed: 'gray' }
+const colours: Record<string, string> = {
+  gathering: 'blue',
+  starting: 'yellow',
+  playing: 'green',
+  results: 'purple',
+  closed: 'gray',
+}
 
 /** A lobby's state as a coloured word. */
 export function State({ state }: { state: string }) {

@@ -27,7 +27,10 @@ export function lines(truth: Copy, copies: (Copy | undefined)[], kinds: string[]
   return out
 }
 
-/** How many milliseconds later than the truth a copy may hold a field: its rate, or how far positions are seen, may say so. */
+/**
+ * How many milliseconds later than the truth a copy may hold a field: its rate, or how
+ * far positions are seen, may say so.
+ */
 export function lag(copy: Copy, l: Line): number {
   const seen = l.field.name === 'pos' ? (copy.book.ground?.sight?.every ?? 0) : 0
   return (Math.max(l.field.every ?? 0, seen) * 1000) / copy.rate

@@ -6,7 +6,15 @@ export const label = (f: FieldInfo) => f.title || f.name.replaceAll('_', ' ')
 /** A field's share of its greatest value, for a bar; undefined for a mere count. */
 export function share(f: FieldInfo, v: Value | undefined): number | undefined {
   const unit = f.type === 'number' ? 1000 : 1
-  if (!f.own || typeof v !== 'number' || f.min === undefined || f.max === undefined || f.max <= f.min || f.max > 200 * unit) return undefined
+  if (
+    !f.own ||
+    typeof v !== 'number' ||
+    f.min === undefined ||
+    f.max === undefined ||
+    f.max <= f.min ||
+    f.max > 200 * unit
+  )
+    return undefined
   return ((v - f.min) / (f.max - f.min)) * 100
 }
 
@@ -17,7 +25,8 @@ export function shown(copy: Copy, f: FieldInfo, v: Value | undefined, tick?: num
   if (f.type === 'ref') return nameOf(copy, v as number)
   if (Array.isArray(v)) {
     if (f.type === 'position') return `${((v[0] ?? 0) / 1000).toFixed(2)}, ${((v[1] ?? 0) / 1000).toFixed(2)} m`
-    if (tick === undefined) return formatClock(((v[0] ?? 0) * 1000) / copy.rate) + (v[1] ? ` ${v[1] > 0 ? '↑' : '↓'} from tick ${v[2]}` : '')
+    if (tick === undefined)
+      return formatClock(((v[0] ?? 0) * 1000) / copy.rate) + (v[1] ? ` ${v[1] > 0 ? '↑' : '↓'} from tick ${v[2]}` : '')
     let now = tick
     if (!f.wall) {
       const play = copy.match?.raw('play')

@@ -172,7 +172,11 @@ var All = []Entry{
 	{NoBoard, 404, "The rulebook declares no such board."},
 	{NoPlayer, 404, "There is no such player."},
 	{NoMatch, 404, "There is no result of such a match."},
-	{BoardClosed, 403, "Only the service posts to this board. A rulebook opens it to clients with the key clients and its bounds."},
+	{
+		BoardClosed,
+		403,
+		"Only the service posts to this board. A rulebook opens it to clients with the key clients and its bounds.",
+	},
 	{TooMany, 429, "Too many requests. Retry-After says when to try again."},
 	{WrongRegion, 409, "The rulebook may not be played in this node's region."},
 	{BadOption, 400, "The rulebook has no such option, or the value is not allowed for it."},

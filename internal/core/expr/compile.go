@@ -134,7 +134,9 @@ func (c *Checker) compilePath(src string, scope Scope) (*Path, []Issue) {
 
 func (c *Checker) parse(src string, scope Scope) (*compiler, []Issue) {
 	if len(src) > MaxSource {
-		return nil, []Issue{{Message: fmt.Sprintf("the expression has %d bytes, at most %d are allowed", len(src), MaxSource)}}
+		return nil, []Issue{
+			{Message: fmt.Sprintf("the expression has %d bytes, at most %d are allowed", len(src), MaxSource)},
+		}
 	}
 	env, err := c.env(scope)
 	if err != nil {
@@ -184,9 +186,30 @@ func plainMessage(m string) string {
 }
 
 func (c *Checker) names(scope Scope) []string {
-	names := []string{"lobby", "match", "players", "teams", "pieces", "nobody", "noteam",
-		"distance", "point", "team_named", "seconds", "running", "min", "max", "abs", "int", "double", "size", "true", "false"}
-	for v, n := range map[Vars]string{Me: "me", Target: "target", Piece: "piece", Team: "team", It: "it", Args: "arg", Random: "random"} {
+	names := []string{
+		"lobby",
+		"match",
+		"players",
+		"teams",
+		"pieces",
+		"nobody",
+		"noteam",
+		"distance",
+		"point",
+		"team_named",
+		"seconds",
+		"running",
+		"min",
+		"max",
+		"abs",
+		"int",
+		"double",
+		"size",
+		"true",
+		"false",
+	}
+	for v, n := range map[Vars]string{Me: "me", Target: "target", Piece: "piece", Team: "team", It: "it", Args: "arg",
+		Random: "random"} {
 		if scope.Vars&v != 0 {
 			names = append(names, n)
 		}
@@ -221,7 +244,10 @@ type accuVar struct {
 
 func (k *compiler) fail(e ast.Expr, format string, args ...any) {
 	at := k.ast.SourceInfo().GetStartLocation(e.ID())
-	k.issues = append(k.issues, Issue{Line: max(at.Line()-1, 0), Column: max(at.Column(), 0), Message: fmt.Sprintf(format, args...)})
+	k.issues = append(
+		k.issues,
+		Issue{Line: max(at.Line()-1, 0), Column: max(at.Column(), 0), Message: fmt.Sprintf(format, args...)},
+	)
 }
 
 // finish compiles the whole expression for what is wanted.

@@ -95,7 +95,14 @@ func native(s *sheet.Schema, e *expr.Env) map[string]any {
 		}
 		teams[t.ID]["members"] = members
 	}
-	return map[string]any{"me": players[0], "team": players[0]["team"], "match": asMap(e.Match), "lobby": asMap(e.Lobby), "players": players, "teams": teamList}
+	return map[string]any{
+		"me":      players[0],
+		"team":    players[0]["team"],
+		"match":   asMap(e.Match),
+		"lobby":   asMap(e.Lobby),
+		"players": players,
+		"teams":   teamList,
+	}
 }
 
 // writer makes up expressions that type-check.
@@ -110,7 +117,15 @@ func (w *writer) player() string { return w.vars[w.r.IntN(len(w.vars))] }
 
 func (w *writer) integer(depth int) string {
 	if depth == 0 {
-		return w.pick(fmt.Sprint(w.r.IntN(7)-2), w.player()+".a", w.player()+".b", "match.n", "team.p", "me.team.p", "9223372036854775807")
+		return w.pick(
+			fmt.Sprint(w.r.IntN(7)-2),
+			w.player()+".a",
+			w.player()+".b",
+			"match.n",
+			"team.p",
+			"me.team.p",
+			"9223372036854775807",
+		)
 	}
 	switch w.r.IntN(8) {
 	case 0:
@@ -137,8 +152,17 @@ func (w *writer) fold(name string, body func(int) string, depth int) string {
 
 func (w *writer) flag(depth int) string {
 	if depth == 0 {
-		return w.pick(w.player()+".on", "true", "false", w.player()+".mood == '"+w.pick("calm", "cross", "merry")+"'", w.player()+".mood in ['calm', 'merry']",
-			w.player()+".mood == "+w.player()+".mood", w.player()+".x < 0.5", w.player()+".x >= "+w.player()+".x", w.player()+".a > "+w.player()+".x")
+		return w.pick(
+			w.player()+".on",
+			"true",
+			"false",
+			w.player()+".mood == '"+w.pick("calm", "cross", "merry")+"'",
+			w.player()+".mood in ['calm', 'merry']",
+			w.player()+".mood == "+w.player()+".mood",
+			w.player()+".x < 0.5",
+			w.player()+".x >= "+w.player()+".x",
+			w.player()+".a > "+w.player()+".x",
+		)
 	}
 	switch w.r.IntN(7) {
 	case 0:
@@ -239,10 +263,14 @@ func TestIntegers(t *testing.T) {
 	}
 	const least = "(-9223372036854775807 - 1)"
 	for src, want := range map[string]string{
-		"7 % 4": "3", "-7 % 4": "-3", "7 % -4": "3", "7 % -1": "0", "7 / -2": "-3", "-7 / 2": "-3", "7 % 0": "division by zero", "7 / 0": "division by zero",
-		least + " % -1": "overflow of a 64-bit integer", least + " / -1": "overflow of a 64-bit integer", "-" + least: "overflow of a 64-bit integer",
-		least + " - 1": "overflow of a 64-bit integer", "9223372036854775807 + 1": "overflow of a 64-bit integer", least + " * -1": "overflow of a 64-bit integer",
-		"4611686018427387904 * 2": "overflow of a 64-bit integer", "4611686018427387904 * -2": "-9223372036854775808", "abs(" + least + ")": "overflow of a 64-bit integer",
+		"7 % 4": "3", "-7 % 4": "-3", "7 % -4": "3", "7 % -1": "0", "7 / -2": "-3", "-7 / 2": "-3",
+		"7 % 0": "division by zero", "7 / 0": "division by zero",
+		least + " % -1": "overflow of a 64-bit integer", least + " / -1": "overflow of a 64-bit integer",
+		"-" + least:    "overflow of a 64-bit integer",
+		least + " - 1": "overflow of a 64-bit integer", "9223372036854775807 + 1": "overflow of a 64-bit " +
+			"integer", least + " * -1": "overflow of a 64-bit integer",
+		"4611686018427387904 * 2": "overflow of a 64-bit integer", "4611686018427387904 * -2": "-9223372036854775808",
+		"abs(" + least + ")":             "overflow of a 64-bit integer",
 		least + " + 9223372036854775807": "-1", "min(" + least + ", 0)": "-9223372036854775808",
 	} {
 		p, issues := checker.Compile(src, expr.Scope{}, expr.Want{Type: sheet.Integer})
@@ -268,11 +296,15 @@ func TestNumbers(t *testing.T) {
 		t.Fatal(err)
 	}
 	for src, want := range map[string]string{
-		"1.5 * 1.5": "2.25", "0.001 * 0.5": "0.001", "-0.001 * 0.5": "-0.001", "0.001 * 0.4": "0", "10.0 / 3.0": "3.333", "-10.0 / 3.0": "-3.333",
-		"2.0 / 3.0": "0.667", "double(7) / 2.0": "3.5", "double(int(2.9))": "2", "double(int(-2.9))": "-2", "1.0 / 0.0": "division by zero",
+		"1.5 * 1.5": "2.25", "0.001 * 0.5": "0.001", "-0.001 * 0.5": "-0.001", "0.001 * 0.4": "0",
+		"10.0 / 3.0": "3.333", "-10.0 / 3.0": "-3.333",
+		"2.0 / 3.0": "0.667", "double(7) / 2.0": "3.5", "double(int(2.9))": "2", "double(int(-2.9))": "-2",
+		"1.0 / 0.0":                  "division by zero",
 		"9007199254740.0 * 100000.0": "overflow of a 64-bit integer", "min(1.5, 2.0)": "1.5", "abs(-0.25)": "0.25",
-		"players.sum_number(p, p.on ? 0.5 : 0.5)": "2.5", "1.0 < 2 ? 1.0 : 0.0": "1", "double(distance(point(0, 3000), point(4000, 0)))": "5000",
-		"double(players.most(p, 3) + players.least(p, 2))": "5", "double([1, 2].size())": "refused", "1.0001": "refused", "1 + 1.0": "refused",
+		"players.sum_number(p, p.on ? 0.5 : 0.5)": "2.5", "1.0 < 2 ? 1.0 : 0.0": "1", "double(distance(point(0, " +
+			"3000), point(4000, 0)))": "5000",
+		"double(players.most(p, 3) + players.least(p, 2))": "5", "double([1, 2].size())": "refused",
+		"1.0001": "refused", "1 + 1.0": "refused",
 	} {
 		p, issues := checker.Compile(src, expr.Scope{Vars: expr.Me | expr.Team}, expr.Want{Type: sheet.Number})
 		got := "refused"
@@ -293,8 +325,12 @@ func TestNumbers(t *testing.T) {
 func TestNoAllocation(t *testing.T) {
 	schema, env := stage(t, rand.New(rand.NewPCG(1, 1)))
 	checker, _ := expr.NewChecker(schema)
-	p, issues := checker.Compile("players.exists(p, p.team == me.team && p != me && p.x > 0.25) || team.members.sum(q, q.a) > match.n && me.mood != 'calm'",
-		expr.Scope{Vars: expr.Me | expr.Team}, expr.Want{Type: sheet.Flag})
+	p, issues := checker.Compile(
+		"players.exists(p, p.team == me.team && p != me && p.x > 0.25) || team.members.sum(q, q.a) > match.n && "+
+			"me.mood != 'calm'",
+		expr.Scope{Vars: expr.Me | expr.Team},
+		expr.Want{Type: sheet.Flag},
+	)
 	if p == nil {
 		t.Fatal(issues)
 	}

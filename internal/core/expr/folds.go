@@ -44,7 +44,8 @@ func (k *compiler) comprehension(e ast.Expr) numFn {
 // the field.
 func (k *compiler) plainSum(c ast.ComprehensionExpr) *sheet.Field {
 	step := c.LoopStep()
-	if c.LoopCondition().Kind() != ast.LiteralKind || step.Kind() != ast.CallKind || step.AsCall().FunctionName() != operators.Add ||
+	if c.LoopCondition().Kind() != ast.LiteralKind || step.Kind() != ast.CallKind ||
+		step.AsCall().FunctionName() != operators.Add ||
 		c.Result().Kind() != ast.IdentKind {
 		return nil
 	}

@@ -30,19 +30,63 @@ func harbour(t *testing.T) (*sheet.Schema, *expr.Env, *expr.Checker) {
 	ref := func(of sheet.Kind) sheet.Field { return sheet.Field{Type: sheet.Ref, Of: of} }
 	named := func(name string, f sheet.Field) sheet.Field { f.Name = name; return f }
 	field(sheet.Lobby, named("goal", sheet.Field{Type: sheet.Integer}))
-	n, bell, clock, stood := field(sheet.Match, named("n", sheet.Field{Type: sheet.Integer})), field(sheet.Match, named("bell", ref(sheet.Player))),
-		field(sheet.Match, named("clock", sheet.Field{Type: sheet.Clock})), field(sheet.Match, named("stood", sheet.Field{Type: sheet.Clock, Wall: true}))
+	n, bell, clock, stood := field(
+		sheet.Match,
+		named("n", sheet.Field{Type: sheet.Integer}),
+	), field(
+		sheet.Match,
+		named("bell", ref(sheet.Player)),
+	),
+		field(
+			sheet.Match,
+			named("clock", sheet.Field{Type: sheet.Clock}),
+		), field(
+			sheet.Match,
+			named("stood", sheet.Field{Type: sheet.Clock, Wall: true}),
+		)
 	field(sheet.Match, named("mood", sheet.Field{Type: sheet.Choice, Choices: moods}))
 	tn := field(sheet.Team, named("n", sheet.Field{Type: sheet.Integer}))
 	title := field(sheet.Team, named("title", sheet.Field{Type: sheet.Text, Max: 9}))
-	team, rec := field(sheet.Player, named("team", ref(sheet.Team))), field(sheet.Player, named("record_sheet", ref(sheet.Record)))
-	a, x, on := field(sheet.Player, named("a", sheet.Field{Type: sheet.Integer})), field(sheet.Player, named("x", sheet.Field{Type: sheet.Number})), field(sheet.Player, named("on", sheet.Field{Type: sheet.Flag}))
-	mood, name, pos := field(sheet.Player, named("mood", sheet.Field{Type: sheet.Choice, Choices: moods})), field(sheet.Player, named("name", sheet.Field{Type: sheet.Text, Max: 9})), field(sheet.Player, named("pos", sheet.Field{Type: sheet.Position}))
+	team, rec := field(
+		sheet.Player,
+		named("team", ref(sheet.Team)),
+	), field(
+		sheet.Player,
+		named("record_sheet", ref(sheet.Record)),
+	)
+	a, x, on := field(
+		sheet.Player,
+		named("a", sheet.Field{Type: sheet.Integer}),
+	), field(
+		sheet.Player,
+		named("x", sheet.Field{Type: sheet.Number}),
+	), field(
+		sheet.Player,
+		named("on", sheet.Field{Type: sheet.Flag}),
+	)
+	mood, name, pos := field(
+		sheet.Player,
+		named("mood", sheet.Field{Type: sheet.Choice, Choices: moods}),
+	), field(
+		sheet.Player,
+		named("name", sheet.Field{Type: sheet.Text, Max: 9}),
+	), field(
+		sheet.Player,
+		named("pos", sheet.Field{Type: sheet.Position}),
+	)
 	other := field(sheet.Player, named("other", sheet.Field{Type: sheet.Choice, Choices: []string{"no", "yes"}}))
 	total := field(sheet.Record, named("total", sheet.Field{Type: sheet.Integer}))
 	worth := field(sheet.Piece, named("worth", sheet.Field{Type: sheet.Integer}))
 	st := sheet.NewStore(s)
-	e := &expr.Env{Store: st, Lobby: st.Add(sheet.Lobby), Match: st.Add(sheet.Match), Rate: 20, Wall: 300, Play: 200, Random: func(n int64) int64 { return n - 1 }}
+	e := &expr.Env{
+		Store:  st,
+		Lobby:  st.Add(sheet.Lobby),
+		Match:  st.Add(sheet.Match),
+		Rate:   20,
+		Wall:   300,
+		Play:   200,
+		Random: func(n int64) int64 { return n - 1 },
+	}
 	for i := range 2 {
 		r := st.Add(sheet.Team)
 		st.SetInt(r, tn, int64(10+i))
@@ -93,10 +137,25 @@ func TestExpressions(t *testing.T) {
 	}
 	schema, env, checker := harbour(t)
 	arg, _ := (&sheet.Schema{}).Add(sheet.Match, sheet.Field{Name: "k", Type: sheet.Integer})
-	scope := expr.Scope{Vars: expr.Me | expr.Team | expr.Target | expr.Piece | expr.It | expr.Args | expr.Random, It: sheet.Player, Args: []*sheet.Field{arg}}
-	wants := map[string]expr.Want{"flag": {Type: sheet.Flag}, "int": {Type: sheet.Integer}, "number": {Type: sheet.Number}, "text": {Type: sheet.Text},
-		"pos": {Type: sheet.Position}, "player": {Type: sheet.Ref, Ref: sheet.Player}, "team": {Type: sheet.Ref, Ref: sheet.Team}, "any": {Any: true},
-		"mood": {Field: schema.Field(sheet.Player, "mood")}, "path": {}}
+	scope := expr.Scope{
+		Vars: expr.Me | expr.Team | expr.Target | expr.Piece | expr.It | expr.Args | expr.Random,
+		It:   sheet.Player,
+		Args: []*sheet.Field{arg},
+	}
+	wants := map[string]expr.Want{
+		"flag":   {Type: sheet.Flag},
+		"int":    {Type: sheet.Integer},
+		"number": {Type: sheet.Number},
+		"text":   {Type: sheet.Text},
+		"pos": {
+			Type: sheet.Position,
+		},
+		"player": {Type: sheet.Ref, Ref: sheet.Player},
+		"team":   {Type: sheet.Ref, Ref: sheet.Team},
+		"any":    {Any: true},
+		"mood":   {Field: schema.Field(sheet.Player, "mood")},
+		"path":   {},
+	}
 	var out strings.Builder
 	for _, line := range strings.Split(strings.TrimSuffix(string(data), "\n"), "\n") {
 		word, src, _ := strings.Cut(line, " ")
@@ -128,7 +187,13 @@ func TestExpressions(t *testing.T) {
 		got, was := strings.Split(out.String(), "\n"), strings.Split(string(data), "\n")
 		for i := range got {
 			if i >= len(was) || got[i] != was[i] {
-				t.Fatalf("%s:%d (go test ./internal/core/expr -run Expressions -update writes it anew): %s, wanted %s", file, i+1, got[i], append(was, make([]string, len(got))...)[i])
+				t.Fatalf(
+					"%s:%d (go test ./internal/core/expr -run Expressions -update writes it anew): %s, wanted %s",
+					file,
+					i+1,
+					got[i],
+					append(was, make([]string, len(got))...)[i],
+				)
 			}
 		}
 	}

@@ -48,7 +48,13 @@ func NewChecker(schema *sheet.Schema) (*Checker, error) {
 	}
 	opts = append(opts, functionDecls()...)
 	base, err := cel.NewEnv(opts...)
-	return &Checker{schema: schema, base: base, envs: map[envKey]*cel.Env{}, known: map[compileKey]*Prog{}, paths: map[compileKey]*Path{}}, err
+	return &Checker{
+		schema: schema,
+		base:   base,
+		envs:   map[envKey]*cel.Env{},
+		known:  map[compileKey]*Prog{},
+		paths:  map[compileKey]*Path{},
+	}, err
 }
 
 type envKey struct {
@@ -67,10 +73,21 @@ func functionDecls() []cel.EnvOption {
 		cel.Function("point", cel.Overload("point_int_int", []*cel.Type{i, i}, pos)),
 		cel.Function("seconds", cel.Overload("seconds_int", []*cel.Type{i}, i)),
 		cel.Function("random", cel.Overload("random_int_int", []*cel.Type{i, i}, i)),
-		cel.Function("team_named", cel.Overload("team_named_string", []*cel.Type{types.StringType}, kindTypes[sheet.Team])),
+		cel.Function(
+			"team_named",
+			cel.Overload("team_named_string", []*cel.Type{types.StringType}, kindTypes[sheet.Team]),
+		),
 		cel.Function("running", cel.Overload("running_clock", []*cel.Type{i}, b)),
-		cel.Function("min", cel.Overload("min_int", []*cel.Type{i, i}, i), cel.Overload("min_double", []*cel.Type{d, d}, d)),
-		cel.Function("max", cel.Overload("max_int", []*cel.Type{i, i}, i), cel.Overload("max_double", []*cel.Type{d, d}, d)),
+		cel.Function(
+			"min",
+			cel.Overload("min_int", []*cel.Type{i, i}, i),
+			cel.Overload("min_double", []*cel.Type{d, d}, d),
+		),
+		cel.Function(
+			"max",
+			cel.Overload("max_int", []*cel.Type{i, i}, i),
+			cel.Overload("max_double", []*cel.Type{d, d}, d),
+		),
 		cel.Function("abs", cel.Overload("abs_int", []*cel.Type{i}, i), cel.Overload("abs_double", []*cel.Type{d}, d)),
 	}
 }
@@ -96,8 +113,11 @@ func (c *Checker) env(scope Scope) (*cel.Env, error) {
 		opts = append(opts, cel.Variable("record", kindTypes[sheet.Record]))
 	}
 	if vars&Args != 0 {
-		opts = append(opts, cel.CustomTypeProvider(&provider{Provider: types.NewEmptyRegistry(), schema: c.schema, args: scope.Args}),
-			cel.Variable("arg", argsType))
+		opts = append(
+			opts,
+			cel.CustomTypeProvider(&provider{Provider: types.NewEmptyRegistry(), schema: c.schema, args: scope.Args}),
+			cel.Variable("arg", argsType),
+		)
 	}
 	e, err := c.base.Extend(opts...)
 	if err == nil && vars&Args == 0 {
@@ -113,7 +133,15 @@ func fold(eh parser.ExprHelper, list, v ast.Expr, init, step, result ast.Expr) (
 	if v.Kind() != ast.IdentKind {
 		return nil, eh.NewError(v.ID(), "the first argument must be a plain name, as in players.count(p, p.alive)")
 	}
-	return eh.NewComprehension(list, v.AsIdent(), eh.AccuIdentName(), init, eh.NewLiteral(types.True), step, result), nil
+	return eh.NewComprehension(
+		list,
+		v.AsIdent(),
+		eh.AccuIdentName(),
+		init,
+		eh.NewLiteral(types.True),
+		step,
+		result,
+	), nil
 }
 
 func expandCount(eh parser.ExprHelper, list ast.Expr, args []ast.Expr) (ast.Expr, *common.Error) {

@@ -175,10 +175,19 @@ func (k *compiler) list(e ast.Expr) (list, bool) {
 	if e.Kind() == ast.SelectKind && k.typeOf(e).Kind() == types.ListKind {
 		p := k.place(e.AsSelect().Operand())
 		if keep := Relation(e.AsSelect().FieldName()); keep != nil {
-			return list{kind: sheet.Player, base: seated, of: p.row, keep: keep, members: e.AsSelect().FieldName() == "members"}, true
+			return list{
+				kind:    sheet.Player,
+				base:    seated,
+				of:      p.row,
+				keep:    keep,
+				members: e.AsSelect().FieldName() == "members",
+			}, true
 		}
 	}
-	k.fail(e, "only players, teams, pieces, team.members and a player's rivals, friends and others can be walked through")
+	k.fail(
+		e,
+		"only players, teams, pieces, team.members and a player's rivals, friends and others can be walked through",
+	)
 	return list{}, false
 }
 

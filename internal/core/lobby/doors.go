@@ -43,7 +43,12 @@ func (l *Lobby) admits(in *step.Input) (code.Code, string) {
 func (l *Lobby) full() (code.Code, string) {
 	most, held := l.row.Int(l.book.F.Lobby.Capacity), len(l.held)
 	if held > 0 {
-		return code.LobbyFull, fmt.Sprintf("of %d seats %d are taken and %d are held for others", most, len(l.seats), held)
+		return code.LobbyFull, fmt.Sprintf(
+			"of %d seats %d are taken and %d are held for others",
+			most,
+			len(l.seats),
+			held,
+		)
 	}
 	return code.LobbyFull, fmt.Sprintf("all %d seats are taken", most)
 }

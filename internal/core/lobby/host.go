@@ -17,7 +17,9 @@ func (l *Lobby) kick(s *seat, id sheet.ID) step.Verdict {
 	case t == s:
 		return step.Verdict{Code: code.WrongTarget, Reason: "leave instead of removing yourself"}
 	}
-	l.out.Do(step.Effect{Kind: step.Drop, Seat: t.Row.ID, Account: t.Row.Text(l.book.F.Player.Account), Reason: code.Kicked})
+	l.out.Do(
+		step.Effect{Kind: step.Drop, Seat: t.Row.ID, Account: t.Row.Text(l.book.F.Player.Account), Reason: code.Kicked},
+	)
 	l.leaveSeat(t)
 	return step.Verdict{}
 }

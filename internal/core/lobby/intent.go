@@ -30,7 +30,9 @@ type refusal struct {
 func (l *Lobby) intent(in *step.Input) {
 	s := l.seat(in.Seat)
 	if s == nil {
-		l.answer(step.Verdict{Seat: in.Seat, Seq: in.Seq, Code: code.NoSeat, Reason: "there is no such seat in this lobby"})
+		l.answer(
+			step.Verdict{Seat: in.Seat, Seq: in.Seq, Code: code.NoSeat, Reason: "there is no such seat in this lobby"},
+		)
 		return
 	}
 	if in.Seq > 0 && in.Seq <= s.lastSeq {
@@ -56,7 +58,13 @@ func (l *Lobby) again(s *seat, in *step.Input) step.Verdict {
 		}
 		return v
 	}
-	return step.Verdict{Seat: in.Seat, Seq: in.Seq, Code: code.OldIntent, Reason: "this intent is too old to be answered again", At: l.tick()}
+	return step.Verdict{
+		Seat:   in.Seat,
+		Seq:    in.Seq,
+		Code:   code.OldIntent,
+		Reason: "this intent is too old to be answered again",
+		At:     l.tick(),
+	}
 }
 
 // remember keeps a verdict in place of the one remembered longest.

@@ -80,13 +80,21 @@ const plain = "players: {least: 1, most: 4}\nstart: {countdown: 0s}\nphases: {pl
 // TestRepeatedIntents: a number that comes again is answered as it was, and nothing is
 // done twice; so many are remembered, older ones are said to be too old.
 func TestRepeatedIntents(t *testing.T) {
-	b := open(t, plain+"sheets: {player: {n: {type: integer}}}\nactions: {score: {cooldown: 50ms, do: [{add: me.n, by: 1}]}}\n", lobby.Setup{})
+	b := open(
+		t,
+		plain+"sheets: {player: {n: {type: integer}}}\nactions: {score: {cooldown: 50ms, do: [{add: me.n, by: 1}]}}\n",
+		lobby.Setup{},
+	)
 	ada := b.enter("Ada")
 	b.wants("ready", b.ask(ada, step.Ready, step.Input{Seq: 1}), code.OK)
 	var given []step.Verdict
 	for n := uint64(2); n <= 80; n += 2 { // numbers may leave some out
 		b.take(step.Input{At: b.Tick() + 1})
-		given = append(given, b.ask(ada, step.Act, step.Input{Seq: n, Name: "score"}), b.ask(ada, step.Act, step.Input{Seq: n + 1, Name: "score"}))
+		given = append(
+			given,
+			b.ask(ada, step.Act, step.Input{Seq: n, Name: "score"}),
+			b.ask(ada, step.Act, step.Input{Seq: n + 1, Name: "score"}),
+		)
 	}
 	points := b.int(ada, "n")
 	if points != 40 || b.LastIntent(ada) != 81 || given[1].Code != code.Cooldown || given[1].Left == 0 {
@@ -95,7 +103,10 @@ func TestRepeatedIntents(t *testing.T) {
 	b.take(step.Input{At: b.Tick() + 10})
 	for i, v := range given {
 		again := b.ask(ada, step.Act, step.Input{Seq: v.Seq, Name: "score"})
-		if remembered := i >= len(given)-32; remembered && again != v || !remembered && (again.Code != code.OldIntent || again.Seq != v.Seq) {
+		if remembered := i >= len(
+			given,
+		)-32; remembered && again != v ||
+			!remembered && (again.Code != code.OldIntent || again.Seq != v.Seq) {
 			t.Errorf("number %d again: %+v, first %+v", v.Seq, again, v)
 		}
 	}
@@ -121,7 +132,8 @@ func TestClosedForGood(t *testing.T) {
 		t.Errorf("an empty lobby closes at tick %d", next)
 	}
 	late := b.Step(&step.Input{Kind: step.Enter, At: 60 * 20, Acct: "Ada", Name: "Ada"})
-	if late.Verdict.Code != code.LobbyGone || late.Seat != 0 || !b.Closed() || len(late.Effects) != 1 || late.Effects[0].Kind != step.CloseLobby {
+	if late.Verdict.Code != code.LobbyGone || late.Seat != 0 || !b.Closed() || len(late.Effects) != 1 ||
+		late.Effects[0].Kind != step.CloseLobby {
 		t.Fatalf("%+v", late)
 	}
 	for k := range step.Kinds {
@@ -131,7 +143,8 @@ func TestClosedForGood(t *testing.T) {
 		if in.Kind.Answered() {
 			want = code.LobbyGone
 		}
-		if out.Verdict.Code != want || len(out.Effects)+len(out.Notices) != 0 || in.Kind.Answered() && out.Verdict.Seq != 7 {
+		if out.Verdict.Code != want || len(out.Effects)+len(out.Notices) != 0 ||
+			in.Kind.Answered() && out.Verdict.Seq != 7 {
 			t.Errorf("%s: %+v", in.Kind, out)
 		}
 	}
@@ -176,8 +189,20 @@ func TestClosingGivesNoSeats(t *testing.T) {
 
 // TestDoors: who may come in, and which of all reasons it is that somebody may not.
 func TestDoors(t *testing.T) {
-	b := open(t, "players: {least: 1, most: 4, late: refuse, local: 2}\nstart: {countdown: 0s}\nphases: {play: {length: 60s}}\nteams: {list: {a: {most: 1}, b: {most: 2}}, newcomers: choice}\n",
-		lobby.Setup{Capacity: 3, Password: "digest", Hidden: true, Region: "north", Title: "T", Watchers: -1, Options: []step.Named{{Name: "nosuch"}}})
+	b := open(
+		t,
+		"players: {least: 1, most: 4, late: refuse, local: 2}\nstart: {countdown: 0s}\nphases: {play: {length: "+
+			"60s}}\nteams: {list: {a: {most: 1}, b: {most: 2}}, newcomers: choice}\n",
+		lobby.Setup{
+			Capacity: 3,
+			Password: "digest",
+			Hidden:   true,
+			Region:   "north",
+			Title:    "T",
+			Watchers: -1,
+			Options:  []step.Named{{Name: "nosuch"}},
+		},
+	)
 	in := func(name, conn, pass string) step.Verdict {
 		b.t.Helper()
 		return b.take(step.Input{Kind: step.Enter, Acct: name, Name: "N", Conn: conn, Pass: pass}).Verdict
@@ -193,27 +218,48 @@ func TestDoors(t *testing.T) {
 		value sheet.Value
 		want  code.Code
 	}{
-		{"open", sheet.IntValue(sheet.Flag, 0), code.OK}, {"capacity", sheet.IntValue(sheet.Integer, 1), code.OutOfRange},
-		{"capacity", sheet.IntValue(sheet.Integer, 5), code.OutOfRange}, {"capacity", sheet.IntValue(sheet.Integer, 4), code.OK},
+		{"open", sheet.IntValue(sheet.Flag, 0), code.OK}, {"capacity", sheet.IntValue(sheet.Integer, 1),
+			code.OutOfRange},
+		{"capacity", sheet.IntValue(sheet.Integer, 5), code.OutOfRange}, {"capacity", sheet.IntValue(sheet.Integer, 4),
+			code.OK},
 		{"capacity", sheet.TextValue("4"), code.BadArgument}, {"title", sheet.TextValue(""), code.OutOfRange},
-		{"title", sheet.TextValue(strings.Repeat("é", 61)), code.OutOfRange}, {"title", sheet.TextValue(strings.Repeat("é", 60)), code.OK},
-		{"watch_most", sheet.IntValue(sheet.Integer, -1), code.OutOfRange}, {"watch_most", sheet.IntValue(sheet.Integer, 21), code.OutOfRange},
+		{"title", sheet.TextValue(strings.Repeat("é", 61)), code.OutOfRange}, {"title",
+			sheet.TextValue(strings.Repeat("é", 60)), code.OK},
+		{"watch_most", sheet.IntValue(sheet.Integer, -1), code.OutOfRange}, {"watch_most", sheet.IntValue(sheet.Integer,
+			21), code.OutOfRange},
 		{"watch_most", sheet.IntValue(sheet.Integer, 20), code.OK}, {"listed", sheet.IntValue(sheet.Flag, 1), code.OK},
-		{"nosuch", sheet.IntValue(sheet.Flag, 1), code.BadOption}, {"title", sheet.UnreadableValue("it is a map"), code.BadArgument},
+		{"nosuch", sheet.IntValue(sheet.Flag, 1), code.BadOption}, {"title", sheet.UnreadableValue("it is a " +
+			"map"), code.BadArgument},
 	} {
-		b.wants(fmt.Sprint(c.name, " ", c.value), b.ask(ada, step.Settings, step.Input{Args: []step.Named{{Name: c.name, Value: c.value}}}), c.want)
+		b.wants(
+			fmt.Sprint(c.name, " ", c.value),
+			b.ask(ada, step.Settings, step.Input{Args: []step.Named{{Name: c.name, Value: c.value}}}),
+			c.want,
+		)
 	}
 	b.wants("nothing to change", b.ask(ada, step.Settings, step.Input{}), code.BadArgument)
 	b.wants("into a closed lobby", in("Bo", "3", "digest"), code.LobbyClosed)
-	both := []step.Named{{Name: "open", Value: sheet.IntValue(sheet.Flag, 1)}, {Name: "capacity", Value: sheet.IntValue(sheet.Integer, 99)}}
+	both := []step.Named{
+		{Name: "open", Value: sheet.IntValue(sheet.Flag, 1)},
+		{Name: "capacity", Value: sheet.IntValue(sheet.Integer, 99)},
+	}
 	b.wants("one of two that cannot be", b.ask(ada, step.Settings, step.Input{Args: both}), code.OutOfRange)
 	if b.int(1, "open") != 0 {
 		t.Error("half of the settings were made")
 	}
 	b.ask(ada, step.Settings, step.Input{Args: both[:1]})
-	b.wants("three for two places", b.take(step.Input{Kind: step.Reserve, Names: []string{"x", "y", "z"}, N: 20}).Verdict, code.LobbyFull)
-	b.wants("a place held", b.take(step.Input{Kind: step.Reserve, Names: []string{"Bo", "Bo", "Ada", ""}, N: 20}).Verdict, code.OK)
-	if b.int(1, "reserved") != 1 || b.int(1, "password") != 1 || b.int(1, "capacity") != 4 || b.text(1, "region") != "north" {
+	b.wants(
+		"three for two places",
+		b.take(step.Input{Kind: step.Reserve, Names: []string{"x", "y", "z"}, N: 20}).Verdict,
+		code.LobbyFull,
+	)
+	b.wants(
+		"a place held",
+		b.take(step.Input{Kind: step.Reserve, Names: []string{"Bo", "Bo", "Ada", ""}, N: 20}).Verdict,
+		code.OK,
+	)
+	if b.int(1, "reserved") != 1 || b.int(1, "password") != 1 || b.int(1, "capacity") != 4 ||
+		b.text(1, "region") != "north" {
 		t.Errorf("%d are held", b.int(1, "reserved"))
 	}
 	b.wants("the last free place", in("Cy", "3", "digest"), code.OK)
@@ -230,7 +276,11 @@ func TestDoors(t *testing.T) {
 	b.wants("a kick of nobody", b.ask(ada, step.Kick, step.Input{Target: 77}), code.NoSeat)
 	b.wants("a ban", b.ask(ada, step.Ban, step.Input{Target: bo}), code.OK)
 	b.wants("who is banned", in("Cy", "3", "digest"), code.Banned)
-	b.wants("a party with one who is banned", b.take(step.Input{Kind: step.Reserve, Names: []string{"Cy"}, N: 20}).Verdict, code.Banned)
+	b.wants(
+		"a party with one who is banned",
+		b.take(step.Input{Kind: step.Reserve, Names: []string{"Cy"}, N: 20}).Verdict,
+		code.Banned,
+	)
 	b.wants("unban by the host", b.ask(ada, step.Unban, step.Input{Text: "Cy"}), code.OK)
 	b.wants("who was banned", in("Cy", "3", "digest"), code.OK)
 	for _, r := range b.Store().Of(sheet.Player) {
@@ -238,13 +288,22 @@ func TestDoors(t *testing.T) {
 		b.ask(r.ID, step.Ready, step.Input{})
 	}
 	b.wants("during a match", in("Di", "4", "digest"), code.Late)
-	b.wants("a place during a match", b.take(step.Input{Kind: step.Reserve, Names: []string{"Di"}, N: 20}).Verdict, code.Late)
+	b.wants(
+		"a place during a match",
+		b.take(step.Input{Kind: step.Reserve, Names: []string{"Di"}, N: 20}).Verdict,
+		code.Late,
+	)
 }
 
 // TestHosts: there is a host while there is anybody; one who is away comes after those
 // who are there; it is handed over, and passes by itself.
 func TestHosts(t *testing.T) {
-	b := open(t, "players: {least: 1, most: 4, hold: 1s, gone: keep}\nstart: {countdown: 0s, by: host}\nphases: {play: {length: 60s}}\n", lobby.Setup{})
+	b := open(
+		t,
+		"players: {least: 1, most: 4, hold: 1s, gone: keep}\nstart: {countdown: 0s, by: host}\nphases: {play: "+
+			"{length: 60s}}\n",
+		lobby.Setup{},
+	)
 	var seats []sheet.ID
 	for _, n := range []string{"Ada", "Bo", "Cy"} {
 		seats = append(seats, b.enter(n))

@@ -24,7 +24,8 @@ type planned struct {
 func TestPausesChangeNothing(t *testing.T) {
 	seed := seed.Of(t)
 	r := rand.New(rand.NewPCG(seed, 0))
-	for _, file := range []string{"../../../demo/rulebooks/clash.yaml", "../../../demo/rulebooks/bell.yaml", "../../node/service/testdata/duel.yaml"} {
+	for _, file := range []string{"../../../demo/rulebooks/clash.yaml", "../../../demo/rulebooks/bell.yaml",
+		"../../node/service/testdata/duel.yaml"} {
 		book := load(t, file)
 		for range 6 {
 			plan := makePlan(r, book)
@@ -38,7 +39,14 @@ func TestPausesChangeNothing(t *testing.T) {
 
 func makePlan(r *rand.Rand, book *rulebook.Book) (plan []planned) {
 	for at := sheet.Tick(1); at < 6000; at += sheet.Tick(r.IntN(4)) {
-		in := step.Input{Kind: step.Intent, Seat: sheet.ID(r.IntN(4)), Target: sheet.ID(r.IntN(4)), X: r.Int64N(2001) - 1000, Y: r.Int64N(2001) - 1000, Point: true}
+		in := step.Input{
+			Kind:   step.Intent,
+			Seat:   sheet.ID(r.IntN(4)),
+			Target: sheet.ID(r.IntN(4)),
+			X:      r.Int64N(2001) - 1000,
+			Y:      r.Int64N(2001) - 1000,
+			Point:  true,
+		}
 		in.Verb, in.Name = step.Act, book.Actions[r.IntN(len(book.Actions))].Name
 		if r.IntN(2) == 0 {
 			in.Verb = step.Steer
@@ -86,7 +94,8 @@ func playPlan(t *testing.T, book *rulebook.Book, seed uint64, plan []planned, pa
 				take(step.Input{At: m.Tick() + sheet.Tick(pauses.IntN(30)), Kind: step.Ping, Seat: seats[1], N: 40})
 				take(step.Input{Kind: step.Intent, Seat: seats[2], Verb: step.Rename, Text: "P2"})
 				take(step.Input{Kind: step.Intent, Seat: seats[0], Verb: step.Resume})
-				for paused := book.F.Match.Paused; m.State() == rulebook.Playing && m.Store().Of(sheet.Match)[0].Int(paused) != rulebook.PauseNo; {
+				for paused := book.F.Match.Paused; m.State() == rulebook.Playing &&
+					m.Store().Of(sheet.Match)[0].Int(paused) != rulebook.PauseNo; {
 					take(step.Input{At: m.Tick() + 1})
 				}
 			} else {
@@ -112,8 +121,10 @@ func TestRunawayRules(t *testing.T) {
 		"events that breed":             `rules: [{on: spawn, if: match.a, do: [{spawn: me}]}]`,
 		"loops within loops":            `rules: [{when: match.a, do: [{each: players, do: [{each: players, do: [{each: players, do: [{each: players, do: [{each: players, do: [{each: players, do: [{each: players, do: []}]}]}]}]}]}]}]}]`,
 	} {
-		src := "turnvex: 1\nname: runaway\nplayers: {least: 1, most: 20}\nstart: {countdown: 0s}\nsheets: {match: {a: {type: flag}, b: {type: flag}, n: {type: integer}}}\n" +
-			"actions: {go: {do: [{set: match.a, to: true}, {spawn: me}, {go: play}]}}\nphases: {play: {length: 9s}}\nend: {show: 0s}\n"
+		src := "turnvex: 1\nname: runaway\nplayers: {least: 1, most: 20}\nstart: {countdown: 0s}\nsheets: {match: " +
+			"{a: {type: flag}, b: {type: flag}, n: {type: integer}}}\n" +
+			"actions: {go: {do: [{set: match.a, to: true}, {spawn: me}, {go: play}]}}\nphases: {play: {length: " +
+			"9s}}\nend: {show: 0s}\n"
 		if name == "loops within loops" {
 			rules = `rules: [{when: match.a, do: [{each: players, do: [{each: players, do: [{each: players, do: [{each: players, do: [{each: players, do: [{add: match.n, by: 1}]}]}]}]}]}]}]`
 		}
@@ -139,7 +150,8 @@ func TestRunawayRules(t *testing.T) {
 			var fault, result bool
 			for _, e := range out.Effects {
 				fault = fault || e.Kind == step.Fault
-				result = result || e.Kind == step.SaveResult && e.Result.Players[0].Outcome == "none" && len(e.Result.Posts) == 0
+				result = result ||
+					e.Kind == step.SaveResult && e.Result.Players[0].Outcome == "none" && len(e.Result.Posts) == 0
 			}
 			if !fault || !result || m.State() != rulebook.Results {
 				t.Fatalf("%s: fault %v, result %v, state %d", name, fault, result, m.State())

@@ -22,7 +22,10 @@ func (l *Lobby) settings(s *seat, in *step.Input) step.Verdict {
 		return step.Verdict{Code: code.NotHost, Reason: "only the host changes the lobby"}
 	}
 	if len(in.Args) == 0 {
-		return step.Verdict{Code: code.BadArgument, Reason: "nothing to change is given; there are: " + strings.Join(l.settingNames(), ", ")}
+		return step.Verdict{
+			Code:   code.BadArgument,
+			Reason: "nothing to change is given; there are: " + strings.Join(l.settingNames(), ", "),
+		}
 	}
 	for i := range in.Args {
 		if v := l.mayChange(&in.Args[i]); !v.OK() {
@@ -76,7 +79,12 @@ func (l *Lobby) mayChange(n *step.Named) step.Verdict {
 	}
 	switch {
 	case f == nil:
-		return refuse(code.BadOption, "there is no setting %q; there are: %s", n.Name, strings.Join(l.settingNames(), ", "))
+		return refuse(
+			code.BadOption,
+			"there is no setting %q; there are: %s",
+			n.Name,
+			strings.Join(l.settingNames(), ", "),
+		)
 	case n.Value.Type == sheet.Unreadable:
 		return refuse(code.BadArgument, "%s: %s", n.Name, n.Value.S)
 	case n.Value.Type != f.Type:
@@ -94,7 +102,12 @@ func (l *Lobby) mayChange(n *step.Named) step.Verdict {
 		case v < there:
 			return refuse(code.OutOfRange, "%d seats are taken or held, so the capacity cannot be %d", there, v)
 		case v < int64(l.book.Players.Least) || v > int64(l.book.Players.Most):
-			return refuse(code.OutOfRange, "the rulebook allows %d to %d seats", l.book.Players.Least, l.book.Players.Most)
+			return refuse(
+				code.OutOfRange,
+				"the rulebook allows %d to %d seats",
+				l.book.Players.Least,
+				l.book.Players.Most,
+			)
 		}
 	case "watch_most":
 		if most := int64(l.book.Spectators.Most); v < 0 || v > most {
@@ -105,7 +118,8 @@ func (l *Lobby) mayChange(n *step.Named) step.Verdict {
 		if l.State() != rulebook.Gathering {
 			return refuse(code.NotNow, "options are changed while the lobby gathers players")
 		}
-		if f.Bounded && f.Clamp(v) != v || !f.Fits(n.Value) || f.Type == sheet.Text && utf8.RuneCountInString(n.Value.S) > int(f.Max) {
+		if f.Bounded && f.Clamp(v) != v || !f.Fits(n.Value) ||
+			f.Type == sheet.Text && utf8.RuneCountInString(n.Value.S) > int(f.Max) {
 			return refuse(code.OutOfRange, "%s is outside what the rulebook allows", n.Name)
 		}
 	}

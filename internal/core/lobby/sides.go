@@ -37,7 +37,8 @@ func (l *Lobby) swap(s *seat, id sheet.ID) step.Verdict {
 
 func (l *Lobby) teamsLocked() bool {
 	locked := l.book.Teams.Locked
-	return locked != rulebook.LockedNever && l.match.InPlay() || locked == rulebook.LockedStart && l.State() == rulebook.Starting
+	return locked != rulebook.LockedNever && l.match.InPlay() ||
+		locked == rulebook.LockedStart && l.State() == rulebook.Starting
 }
 
 // shuffle deals the players out to the teams anew: parties together where they
@@ -53,7 +54,10 @@ func (l *Lobby) shuffle(s *seat) step.Verdict {
 	}
 	order := slices.Clone(l.seats)
 	l.rng.Shuffle(len(order), func(i, j int) { order[i], order[j] = order[j], order[i] })
-	slices.SortStableFunc(order, func(a, b *seat) int { return l.partySize(b.party) - l.partySize(a.party) }) // large parties first
+	slices.SortStableFunc(
+		order,
+		func(a, b *seat) int { return l.partySize(b.party) - l.partySize(a.party) },
+	) // large parties first
 	for _, s := range order {
 		l.st.SetInt(s.Row, l.book.F.Player.Team, 0)
 		l.st.SetTeam(s.Row, 0)

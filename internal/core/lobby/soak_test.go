@@ -79,7 +79,13 @@ func TestRandomPlay(t *testing.T) {
 	for _, file := range files {
 		book := load(t, file)
 		r := rand.New(rand.NewPCG(seed, 1))
-		a, b := lobby.New(book, lobby.Setup{Code: "ABCDEF", Seed: seed}), lobby.New(book, lobby.Setup{Code: "ABCDEF", Seed: seed})
+		a, b := lobby.New(
+			book,
+			lobby.Setup{Code: "ABCDEF", Seed: seed},
+		), lobby.New(
+			book,
+			lobby.Setup{Code: "ABCDEF", Seed: seed},
+		)
 		var seats []sheet.ID
 		ended := 0
 		for i := 0; i < rounds && !a.Closed(); i++ {
@@ -105,7 +111,13 @@ func TestRandomPlay(t *testing.T) {
 				t.Fatalf("%s, seed %d, step %d: %s", file, seed, i, why)
 			}
 			if a.Hash() != b.Hash() {
-				t.Fatalf("%s, seed %d, step %d: the hashes differ: %v", file, seed, i, state.Compare(a.Lines(), b.Lines(), 5))
+				t.Fatalf(
+					"%s, seed %d, step %d: the hashes differ: %v",
+					file,
+					seed,
+					i,
+					state.Compare(a.Lines(), b.Lines(), 5),
+				)
 			}
 			a.Store().ClearChanges()
 		}
@@ -140,7 +152,14 @@ func misplaced(book *rulebook.Book, m *lobby.Lobby) string {
 			return fmt.Sprintf("player %d at (%d, %d) is not free", p.ID, x, y)
 		}
 		justBack := p.Flag(f.Alive) && p.Sent.Has(f.Alive.No) && !p.Fresh && p.Sent.Has(f.Pos.No)
-		if why := notFarthest(book, st, p, x, y); justBack && book.Spawn.Pick == rulebook.PickFar && m.PlayTick() > 100 && why != "" {
+		if why := notFarthest(
+			book,
+			st,
+			p,
+			x,
+			y,
+		); justBack && book.Spawn.Pick == rulebook.PickFar && m.PlayTick() > 100 &&
+			why != "" {
 			return why
 		}
 	}
@@ -169,8 +188,17 @@ func notFarthest(book *rulebook.Book, st *sheet.Store, p *sheet.Row, x, y int64)
 		}
 	}
 	for _, s := range book.Ground.Spawns {
-		if open := s.Team < 0 || st.Of(sheet.Team)[s.Team].ID == p.Team; open && others == 0 && nearest(s.X, s.Y) > nearest(x, y) {
-			return fmt.Sprintf("player %d came back at (%d, %d), but (%d, %d) is farther from rivals", p.ID, x, y, s.X, s.Y)
+		if open := s.Team < 0 ||
+			st.Of(sheet.Team)[s.Team].ID == p.Team; open && others == 0 &&
+			nearest(s.X, s.Y) > nearest(x, y) {
+			return fmt.Sprintf(
+				"player %d came back at (%d, %d), but (%d, %d) is farther from rivals",
+				p.ID,
+				x,
+				y,
+				s.X,
+				s.Y,
+			)
 		}
 	}
 	return ""

@@ -17,7 +17,12 @@ func (l *Lobby) missing() (code.Code, string) {
 	}
 	for i, t := range l.teams {
 		if n, least := l.teamSize(t), l.book.Teams.List[i].Least; n < least {
-			return code.TooFew, fmt.Sprintf("team %s has %d players, %d are needed", l.book.Teams.List[i].Title, n, least)
+			return code.TooFew, fmt.Sprintf(
+				"team %s has %d players, %d are needed",
+				l.book.Teams.List[i].Title,
+				n,
+				least,
+			)
 		}
 	}
 	for _, s := range l.seats {

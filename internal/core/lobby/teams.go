@@ -48,7 +48,10 @@ func (l *Lobby) placeInTeam(s *seat, wish string) {
 		l.joinTeam(s, t)
 		return
 	}
-	if i, t := l.teamNamed(wish); t != nil && l.book.Teams.Newcomers == rulebook.NewcomersChoice && l.teamSize(t) < l.book.Teams.List[i].Most {
+	if i, t := l.teamNamed(
+		wish,
+	); t != nil && l.book.Teams.Newcomers == rulebook.NewcomersChoice &&
+		l.teamSize(t) < l.book.Teams.List[i].Most {
 		l.joinTeam(s, t)
 		return
 	}
@@ -113,7 +116,8 @@ func (l *Lobby) changeTeam(s *seat, in *step.Input) step.Verdict {
 	switch {
 	case l.teamsLocked():
 		return step.Verdict{Code: code.NotNow, Reason: "the teams are locked now"}
-	case l.book.Teams.Newcomers == rulebook.NewcomersFewest, l.book.Teams.Newcomers == rulebook.NewcomersHost && !l.hostIs(s):
+	case l.book.Teams.Newcomers == rulebook.NewcomersFewest,
+		l.book.Teams.Newcomers == rulebook.NewcomersHost && !l.hostIs(s):
 		return step.Verdict{Code: code.TeamChoice, Reason: "the rulebook does not leave this choice to you"}
 	case who.Row.Team == t.ID:
 		return step.Verdict{}
@@ -140,7 +144,8 @@ func (l *Lobby) partysTeam(party string) *sheet.Row {
 	room := 0
 	for i, t := range l.teams {
 		free := l.book.Teams.List[i].Most - l.teamSize(t)
-		if slices.ContainsFunc(l.seats, func(s *seat) bool { return s.party == party && s.Row.Team == t.ID }) && free > 0 {
+		if slices.ContainsFunc(l.seats, func(s *seat) bool { return s.party == party && s.Row.Team == t.ID }) &&
+			free > 0 {
 			return t
 		}
 		if free >= size && (best == nil || free > room) {

@@ -65,10 +65,20 @@ func busy(t testing.TB) *Lobby {
 	do(seats[0], step.Swap, step.Input{Target: seats[1]})
 	do(seats[0], step.Steer, step.Input{X: 1000})
 	l.Step(&step.Input{At: l.Tick() + 30})
-	do(seats[0], step.Act, step.Input{Name: "ask", Target: seats[1], Args: []step.Named{{Name: "n", Value: sheet.IntValue(sheet.Integer, 3)}}})
+	do(
+		seats[0],
+		step.Act,
+		step.Input{
+			Name:   "ask",
+			Target: seats[1],
+			Args:   []step.Named{{Name: "n", Value: sheet.IntValue(sheet.Integer, 3)}},
+		},
+	)
 	do(seats[0], step.Act, step.Input{Name: "hold"})
 	do(seats[0], step.Act, step.Input{Name: "sink", Target: seats[1]})
-	l.Step(&step.Input{Kind: step.Intent, At: l.Tick(), Seat: seats[0], Seq: n + 1, Verb: step.Act, Name: "nothing"}) // refused
+	l.Step(
+		&step.Input{Kind: step.Intent, At: l.Tick(), Seat: seats[0], Seq: n + 1, Verb: step.Act, Name: "nothing"},
+	) // refused
 	n++
 	take(step.Input{Kind: step.Lost, Seat: seats[2]})
 	do(seats[0], step.Pause, step.Input{})
@@ -84,7 +94,17 @@ func TestNothingIsForgotten(t *testing.T) {
 	for _, more := range []map[string]string{match.NotWalked, sheet.NotWalked} {
 		maps.Copy(left, more)
 	}
-	f := &forgetful{t: t, l: l, lines: l.Lines(), hash: l.Hash(), saved: string(l.Save()), seen: map[uintptr]bool{}, left: left, used: map[string]bool{}, filled: map[string]bool{}}
+	f := &forgetful{
+		t:      t,
+		l:      l,
+		lines:  l.Lines(),
+		hash:   l.Hash(),
+		saved:  string(l.Save()),
+		seen:   map[uintptr]bool{},
+		left:   left,
+		used:   map[string]bool{},
+		filled: map[string]bool{},
+	}
 	f.seen[reflect.ValueOf(l.st).Pointer()] = true
 	f.visit(reflect.ValueOf(l.st).Elem(), "Store")
 	f.visit(reflect.ValueOf(l).Elem(), "Lobby")
@@ -156,7 +176,8 @@ func (f *forgetful) visit(v reflect.Value, path string) {
 		for i := range v.NumField() {
 			name := v.Type().Name() + "." + v.Type().Field(i).Name
 			f.used[name] = true
-			if f.left[name] == "" && name != "Row.Kind" { // a sheet of another kind has other fields; restoring needs it
+			if f.left[name] == "" &&
+				name != "Row.Kind" { // a sheet of another kind has other fields; restoring needs it
 				f.visit(v.Field(i), path+"."+v.Type().Field(i).Name)
 			}
 		}
@@ -238,7 +259,8 @@ func TestRestoreRefuses(t *testing.T) {
 	for want, data := range map[string][]byte{
 		"does not begin with": []byte("something else altogether"),
 		"is of version":       append([]byte("TVXCHKP9"), good[8:]...),
-		"hash is wrong":       append(append([]byte(nil), good[:100]...), append([]byte{good[100] ^ 1}, good[101:]...)...),
+		"hash is wrong": append(append([]byte(nil), good[:100]...), append([]byte{good[100] ^ 1},
+			good[101:]...)...),
 	} {
 		if _, err := Restore(l.book, data); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%v, wanted %q", err, want)
@@ -246,7 +268,11 @@ func TestRestoreRefuses(t *testing.T) {
 	}
 	other := *l.book
 	other.Version = "0123456789ab"
-	if _, err := Restore(&other, good); err == nil || !strings.Contains(err.Error(), "another version of the rulebook") {
+	if _, err := Restore(
+		&other,
+		good,
+	); err == nil ||
+		!strings.Contains(err.Error(), "another version of the rulebook") {
 		t.Errorf("of another rulebook: %v", err)
 	}
 	again, err := Restore(l.book, good)

@@ -95,7 +95,11 @@ func (m *Match) mayAct(s *Player, a *rulebook.Action) step.Verdict {
 	if a.Cool != nil {
 		if left := s.Row.Clock(a.Cool, m.play); left > 0 {
 			ms := sheet.Millis(left, m.book.Rate)
-			return step.Verdict{Code: code.Cooldown, Reason: a.Title + " is ready again in " + sheet.FormatClock(ms), Left: ms}
+			return step.Verdict{
+				Code:   code.Cooldown,
+				Reason: a.Title + " is ready again in " + sheet.FormatClock(ms),
+				Left:   ms,
+			}
 		}
 	}
 	if a.Active != nil && m.isActive(s.Row, a) {
@@ -116,8 +120,13 @@ func (m *Match) arguments(a *rulebook.Action, in *step.Input) step.Verdict {
 		case v.Type != f.Type:
 			return wrongType(f, v)
 		case f.Bounded && f.Clamp(v.N[0]) != v.N[0]:
-			return step.Verdict{Code: code.BadArgument, Reason: fmt.Sprintf("%s must be from %s to %s", f.Name,
-				sheet.IntValue(f.Type, f.Min).Show(f, m.book.Rate, 0), sheet.IntValue(f.Type, f.Max).Show(f, m.book.Rate, 0))}
+			return step.Verdict{Code: code.BadArgument, Reason: fmt.Sprintf(
+				"%s must be from %s to %s",
+				f.Name,
+				sheet.IntValue(f.Type, f.Min).
+					Show(f, m.book.Rate, 0),
+				sheet.IntValue(f.Type, f.Max).Show(f, m.book.Rate, 0),
+			)}
 		case !f.Fits(v), f.Type == sheet.Ref && m.st.GetOr(sheet.ID(v.N[0]), f.Of).ID == 0:
 			return step.Verdict{Code: code.BadArgument, Reason: f.Name + " is not one of what there is"}
 		}
@@ -141,7 +150,10 @@ func (m *Match) affords(s *Player, a *rulebook.Action) step.Verdict {
 			f := list[i].Field
 			want := list[i].By.Value(&m.env, f.Type).N[0]
 			if m.env.Fault != expr.OK {
-				return step.Verdict{Code: code.Condition, Reason: "what it costs cannot be computed: " + m.env.Fault.String()}
+				return step.Verdict{
+					Code:   code.Condition,
+					Reason: "what it costs cannot be computed: " + m.env.Fault.String(),
+				}
 			}
 			if have := s.Row.Int(f); have < want {
 				return step.Verdict{Code: code.TooLittle, Reason: fmt.Sprintf("%s takes %s %s, you have %s", a.Title,

@@ -62,8 +62,11 @@ func (m *Match) aimTarget(s *Player, a *rulebook.Action, in aimed) ([]*sheet.Row
 		ax, ay := s.Row.Pos(m.book.F.Player.Pos)
 		bx, by := t.Pos(m.book.F.Player.Pos)
 		if !near(ax, ay, bx, by, a.Aim.Reach) {
-			return nil, step.Verdict{Code: code.OutOfReach, Reason: a.Title + " reaches " + metres(a.Aim.Reach) + ", the target is " +
-				metres(ground.Root((ax-bx)*(ax-bx)+(ay-by)*(ay-by))) + " away"}
+			return nil, step.Verdict{
+				Code: code.OutOfReach,
+				Reason: a.Title + " reaches " + metres(a.Aim.Reach) + ", the target is " +
+					metres(ground.Root((ax-bx)*(ax-bx)+(ay-by)*(ay-by))) + " away",
+			}
 		}
 		if a.Aim.Block && !m.book.Ground.Sees(ax, ay, bx, by) {
 			return nil, step.Verdict{Code: code.Blocked, Reason: "a wall stands between"}
@@ -127,7 +130,8 @@ func (m *Match) aimArea(s *Player, a *rulebook.Action, in aimed) ([]*sheet.Row, 
 	}
 	for _, p := range m.st.Seated {
 		px, py := p.Pos(pos)
-		if m.reaches(s.Row, p, a) == code.OK && near(x, y, px, py, a.Aim.Radius) && (!a.Aim.Block || m.book.Ground.Sees(x, y, px, py)) {
+		if m.reaches(s.Row, p, a) == code.OK && near(x, y, px, py, a.Aim.Radius) &&
+			(!a.Aim.Block || m.book.Ground.Sees(x, y, px, py)) {
 			m.hits = append(m.hits, p)
 		}
 	}

@@ -24,7 +24,10 @@ func (m *Match) Steer(s *Player, in *step.Input) step.Verdict {
 	case !s.Row.Flag(m.book.F.Player.Alive):
 		return step.Verdict{Code: code.Out, Reason: "you are out"}
 	case !inRange(in.X) || !inRange(in.Y):
-		return step.Verdict{Code: code.BadArgument, Reason: "a direction is given in thousandths of the top speed, from -1000 to 1000 each way"}
+		return step.Verdict{
+			Code:   code.BadArgument,
+			Reason: "a direction is given in thousandths of the top speed, from -1000 to 1000 each way",
+		}
 	}
 	x, y := in.X, in.Y
 	if sq := x*x + y*y; sq > full*full { // no faster along the diagonal
@@ -127,7 +130,10 @@ func (m *Match) Claim(s *Player, in *step.Input) step.Verdict {
 	s.claimAt = m.play
 	if !near(x, y, in.X, in.Y, far) || nx != in.X || ny != in.Y {
 		m.st.Remark(s.Row, f.Pos)
-		return step.Verdict{Code: code.OutOfRange, Reason: "you cannot be there: at most " + metres(far) + " since your last claim, and not through walls"}
+		return step.Verdict{
+			Code:   code.OutOfRange,
+			Reason: "you cannot be there: at most " + metres(far) + " since your last claim, and not through walls",
+		}
 	}
 	m.st.SetPos(s.Row, f.Pos, in.X, in.Y)
 	m.stirred = true

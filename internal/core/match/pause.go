@@ -64,7 +64,10 @@ func (m *Match) AskPause(s *Player) step.Verdict {
 	case p.Who == rulebook.PauseHost && !m.isHost(s):
 		return step.Verdict{Code: code.PauseNobody, Reason: "only the host pauses here"}
 	case p.Phases&(1<<m.run.phase) == 0:
-		return step.Verdict{Code: code.PauseNobody, Reason: "no pause is given in the phase " + m.book.Phases[m.run.phase].Title}
+		return step.Verdict{
+			Code:   code.PauseNobody,
+			Reason: "no pause is given in the phase " + m.book.Phases[m.run.phase].Title,
+		}
 	}
 	use := m.pauseUse(m.budgetOf(s))
 	if p.Times > 0 && use.times >= p.Times || p.Total > 0 && use.ticks >= p.Total {

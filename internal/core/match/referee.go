@@ -26,7 +26,9 @@ func (m *Match) warnReferee() {
 	for _, a := range m.book.Actions {
 		if a.Referee != nil {
 			m.out.Tell(step.Notice{Notice: rulebook.NoRefereeNotice, Values: []sheet.Value{sheet.TextValue(a.Name)}})
-			m.out.Do(step.Effect{Kind: step.Fault, Text: "the action " + a.Name + " asks a referee, and none is signed in"})
+			m.out.Do(
+				step.Effect{Kind: step.Fault, Text: "the action " + a.Name + " asks a referee, and none is signed in"},
+			)
 			return
 		}
 	}
@@ -53,7 +55,13 @@ func (m *Match) ask(s *Player, a *rulebook.Action, in *step.Input, hits []*sheet
 	m.pay(s, a, -1)
 	m.run.decisionNo++
 	d := decision{act: a, seq: in.Seq, args: slices.Clone(in.Args)}
-	d.Decision = step.Decision{No: m.run.decisionNo, Seat: s.Row.ID, Target: in.Target, Action: a.Name, Until: m.play + max(a.Referee.Within, 1)}
+	d.Decision = step.Decision{
+		No:     m.run.decisionNo,
+		Seat:   s.Row.ID,
+		Target: in.Target,
+		Action: a.Name,
+		Until:  m.play + max(a.Referee.Within, 1),
+	}
 	for _, h := range hits {
 		d.hits = append(d.hits, h.ID)
 	}
@@ -80,7 +88,10 @@ func (m *Match) ask(s *Player, a *rulebook.Action, in *step.Input, hits []*sheet
 func (m *Match) Answer(no int64, yes bool) step.Verdict {
 	i := slices.IndexFunc(m.run.decisions, func(d decision) bool { return d.No == no })
 	if i < 0 || !m.InPlay() {
-		return step.Verdict{Code: code.NoDecision, Reason: "no decision with this number is waiting; it may have run out"}
+		return step.Verdict{
+			Code:   code.NoDecision,
+			Reason: "no decision with this number is waiting; it may have run out",
+		}
 	}
 	m.decide(i, yes)
 	return step.Verdict{}
@@ -114,6 +125,14 @@ func (m *Match) decide(i int, yes bool) {
 	} else {
 		m.pay(s, d.act, 1)
 	}
-	m.out.Tell(step.Notice{Notice: rulebook.DecidedNotice, To: sheet.OwnerOnly, Of: d.Seat,
-		Values: []sheet.Value{sheet.TextValue(d.Action), sheet.IntValue(sheet.Integer, int64(d.seq)), sheet.IntValue(sheet.Flag, sheet.Bit(yes))}})
+	m.out.Tell(step.Notice{
+		Notice: rulebook.DecidedNotice,
+		To:     sheet.OwnerOnly,
+		Of:     d.Seat,
+		Values: []sheet.Value{
+			sheet.TextValue(d.Action),
+			sheet.IntValue(sheet.Integer, int64(d.seq)),
+			sheet.IntValue(sheet.Flag, sheet.Bit(yes)),
+		},
+	})
 }

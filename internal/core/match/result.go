@@ -12,11 +12,21 @@ import (
 func (m *Match) keepResult(because string) {
 	f := &m.book.F
 	practice := m.practice()
-	r := &step.Result{Match: m.count, Rulebook: m.book.Name, Version: m.book.Version, Because: or(because, "the end"), Practice: practice,
-		Millis: sheet.Millis(int64(m.play-m.run.began), m.book.Rate), Rounds: m.run.round}
+	r := &step.Result{
+		Match:    m.count,
+		Rulebook: m.book.Name,
+		Version:  m.book.Version,
+		Because:  or(because, "the end"),
+		Practice: practice,
+		Millis:   sheet.Millis(int64(m.play-m.run.began), m.book.Rate),
+		Rounds:   m.run.round,
+	}
 	for _, t := range m.teams {
-		r.Teams = append(r.Teams, step.TeamResult{Team: t.Text(f.Team.Name), Title: t.Text(f.Team.Title), Outcome: outcome(f.Team.Outcome, t),
-			Place: t.Int(f.Team.Place), Rounds: t.Int(f.Team.Rounds), Fields: m.shown(t)})
+		r.Teams = append(
+			r.Teams,
+			step.TeamResult{Team: t.Text(f.Team.Name), Title: t.Text(f.Team.Title), Outcome: outcome(f.Team.Outcome, t),
+				Place: t.Int(f.Team.Place), Rounds: t.Int(f.Team.Rounds), Fields: m.shown(t)},
+		)
 	}
 	for _, s := range m.players {
 		if !s.Row.Flag(f.Player.Playing) {
@@ -48,7 +58,13 @@ func outcome(f *sheet.Field, r *sheet.Row) string { return f.Choices[r.Int(f)] }
 
 func (m *Match) playerResult(p *sheet.Row, name string) step.PlayerResult {
 	f := &m.book.F.Player
-	out := step.PlayerResult{Account: p.Text(f.Account), Name: name, Outcome: outcome(f.Outcome, p), Place: p.Int(f.Place), Fields: m.shown(p)}
+	out := step.PlayerResult{
+		Account: p.Text(f.Account),
+		Name:    name,
+		Outcome: outcome(f.Outcome, p),
+		Place:   p.Int(f.Place),
+		Fields:  m.shown(p),
+	}
 	if t := m.st.Get(p.Team); t != nil {
 		out.Team = t.Text(m.book.F.Team.Name)
 	}

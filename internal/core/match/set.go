@@ -24,12 +24,16 @@ func (m *Match) SetByHand(in *step.Input) step.Verdict {
 	f := m.book.Schema.Field(r.Kind, in.Name)
 	switch {
 	case f == nil || f.See == sheet.Hidden || f.BuiltIn && f.Name != "pos":
-		return step.Verdict{Code: code.NoField, Reason: fmt.Sprintf("the %s sheet has no field %q that is set by hand", r.Kind, in.Name)}
+		return step.Verdict{
+			Code:   code.NoField,
+			Reason: fmt.Sprintf("the %s sheet has no field %q that is set by hand", r.Kind, in.Name),
+		}
 	case f.Derived:
 		return step.Verdict{Code: code.NoField, Reason: in.Name + " is derived from other fields; set those"}
 	case in.Value.Type == sheet.Unreadable:
 		return wrongType(f, in.Value)
-	case f.Type != in.Value.Type || !f.Fits(in.Value) || f.Type == sheet.Ref && in.Value.N[0] != 0 && m.st.GetOr(sheet.ID(in.Value.N[0]), f.Of).ID == 0:
+	case f.Type != in.Value.Type || !f.Fits(in.Value) || f.Type == sheet.Ref && in.Value.N[0] != 0 &&
+		m.st.GetOr(sheet.ID(in.Value.N[0]), f.Of).ID == 0:
 		return step.Verdict{Code: code.BadArgument, Reason: fmt.Sprintf("%s is of type %s", in.Name, f.Type)}
 	case f.Bounded && f.Clamp(in.Value.N[0]) != in.Value.N[0]:
 		return step.Verdict{Code: code.OutOfRange, Reason: fmt.Sprintf("%s is from %s to %s", in.Name,

@@ -76,7 +76,11 @@ func (m *Match) settleRules() {
 			break
 		}
 		if pass == maxPasses {
-			m.run.broken = fmt.Sprintf("rules went on setting off rules after %d passes (the rule in line %d among them)", maxPasses, m.lastRuleLine())
+			m.run.broken = fmt.Sprintf(
+				"rules went on setting off rules after %d passes (the rule in line %d among them)",
+				maxPasses,
+				m.lastRuleLine(),
+			)
 			break
 		}
 		m.forget()

@@ -28,7 +28,8 @@ func (m *Match) touchPieces() {
 				continue
 			}
 			dy := y - body.N[slot+1]
-			on := dx <= reach && dx >= -reach && dy <= reach && dy >= -reach && dx*dx+dy*dy <= reach*reach && body.Flag(pf.Alive)
+			on := dx <= reach && dx >= -reach && dy <= reach && dy >= -reach && dx*dx+dy*dy <= reach*reach &&
+				body.Flag(pf.Alive)
 			if (on || left) && m.touchEdge(r, body, on) {
 				m.subject(sheet.Player, body)
 				m.env.Piece = r

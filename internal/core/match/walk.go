@@ -73,7 +73,11 @@ func (m *Match) restored(w *state.Walk) {
 	m.env.Match = m.row
 	phases := len(m.book.Phases)
 	if m.row.Kind != sheet.Match || r.phase < 0 || r.phase >= phases || r.toPhase < noPhase || r.toPhase >= phases ||
-		len(r.ruleNext) != len(m.book.Rules) || len(r.pieceNext) != len(m.book.Pieces) || len(r.pieceCount) != len(m.book.Pieces) {
+		len(
+			r.ruleNext,
+		) != len(
+			m.book.Rules,
+		) || len(r.pieceNext) != len(m.book.Pieces) || len(r.pieceCount) != len(m.book.Pieces) {
 		w.Fail("the match does not fit the rulebook")
 	}
 }

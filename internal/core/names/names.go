@@ -36,7 +36,10 @@ func Clean(raw string) (string, error) {
 				return bad(fmt.Sprintf("has more than %d marks on one character", maxMarks))
 			}
 			continue
-		case r != ' ' && !unicode.IsGraphic(r), unicode.Is(unicode.Cf, r), unicode.Is(unicode.Zs, r) && r != ' ', blank(r):
+		case r != ' ' && !unicode.IsGraphic(r),
+			unicode.Is(unicode.Cf, r),
+			unicode.Is(unicode.Zs, r) && r != ' ',
+			blank(r):
 			return bad(fmt.Sprintf("holds the character U+%04X, which cannot be seen", r))
 		}
 		marks = 0

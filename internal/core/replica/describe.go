@@ -45,7 +45,16 @@ const unbounded = 1 << 53
 
 // DescribeField makes the description of one field.
 func DescribeField(f *sheet.Field) DescribedField {
-	d := DescribedField{No: f.No, Name: f.Name, Title: f.Title, Type: f.Type.String(), Choices: f.Choices, Wall: f.Wall, Every: int64(f.Rate), Own: !f.BuiltIn}
+	d := DescribedField{
+		No:      f.No,
+		Name:    f.Name,
+		Title:   f.Title,
+		Type:    f.Type.String(),
+		Choices: f.Choices,
+		Wall:    f.Wall,
+		Every:   int64(f.Rate),
+		Own:     !f.BuiltIn,
+	}
 	if f.Type == sheet.Ref {
 		d.Of = f.Of.String()
 	}
@@ -75,7 +84,15 @@ func (d Described) Schema() (*Schema, error) {
 			if !ok || df.No < 0 || df.No >= sheet.MaxFields {
 				return nil, fmt.Errorf("the schema has a field %q with number %d and type %q", df.Name, df.No, df.Type)
 			}
-			f := &sheet.Field{Name: df.Name, Title: df.Title, No: df.No, Type: t, Choices: df.Choices, Wall: df.Wall, BuiltIn: !df.Own}
+			f := &sheet.Field{
+				Name:    df.Name,
+				Title:   df.Title,
+				No:      df.No,
+				Type:    t,
+				Choices: df.Choices,
+				Wall:    df.Wall,
+				BuiltIn: !df.Own,
+			}
 			f.Of, _ = sheet.KindNamed(df.Of)
 			f.See, _ = sheet.AudienceNamed(df.See)
 			if df.Min != nil {

@@ -147,7 +147,15 @@ func (o *onlooker) check(b *rulebook.Book, st *sheet.Store, h history, now sheet
 				v, seen := s.Get(f.Name)
 				switch {
 				case seen && !may || !seen && must:
-					return fmt.Errorf("%s %d: %s is seen: %v; must be: %v, may be: %v", r.Kind, r.ID, f.Name, seen, must, may)
+					return fmt.Errorf(
+						"%s %d: %s is seen: %v; must be: %v, may be: %v",
+						r.Kind,
+						r.ID,
+						f.Name,
+						seen,
+						must,
+						may,
+					)
 				case seen && v != r.Get(f) && !(within > 0 && h.lately(r.ID, f.No, v, now, within)):
 					return fmt.Errorf("%s %d: %s is %v, should be %v", r.Kind, r.ID, f.Name, v, r.Get(f))
 				}
@@ -278,7 +286,12 @@ func TestCopiesEqualTheTruth(t *testing.T) {
 }
 
 func randomInput(r *rand.Rand, m *lobby.Lobby, seats []sheet.ID, i int) step.Input {
-	in := step.Input{At: m.Tick() + sheet.Tick(r.IntN(3)), Kind: step.Intent, X: r.Int64N(2001) - 1000, Y: r.Int64N(2001) - 1000}
+	in := step.Input{
+		At:   m.Tick() + sheet.Tick(r.IntN(3)),
+		Kind: step.Intent,
+		X:    r.Int64N(2001) - 1000,
+		Y:    r.Int64N(2001) - 1000,
+	}
 	if len(seats) > 0 {
 		in.Seat = seats[r.IntN(len(seats))]
 	}
@@ -316,12 +329,24 @@ type world struct {
 
 func newWorld(t *testing.T, b *rulebook.Book, seed uint64) *world {
 	s := b.Ground.Sight
-	face := replica.NewFace(b.Schema, &replica.Sight{Near: s.Near, Far: s.Far, Every: s.Every, Player: b.F.Player.Pos, Piece: b.F.Piece.Pos})
+	face := replica.NewFace(
+		b.Schema,
+		&replica.Sight{Near: s.Near, Far: s.Far, Every: s.Every, Player: b.F.Player.Pos, Piece: b.F.Piece.Pos},
+	)
 	schema, err := face.Described.Schema()
 	if err != nil {
 		t.Fatal(err)
 	}
-	return &world{t: t, b: b, m: lobby.New(b, lobby.Setup{Code: "SOAK22", Seed: seed}), feed: replica.NewFeed(face), seed: seed, told: -1, schema: schema, past: history{}}
+	return &world{
+		t:      t,
+		b:      b,
+		m:      lobby.New(b, lobby.Setup{Code: "SOAK22", Seed: seed}),
+		feed:   replica.NewFeed(face),
+		seed:   seed,
+		told:   -1,
+		schema: schema,
+		past:   history{},
+	}
 }
 
 func (w *world) arrive(name string, v replica.View) {
@@ -387,7 +412,8 @@ func FuzzApply(f *testing.F) {
 	if err != nil {
 		f.Fatal(err)
 	}
-	for _, s := range []string{`[[0,1,3,1,0,"Mara"],[1,0,"Joss"],[-2,1,0],[-1,1]]`, `[[0]]`, `[[7,1]]`, `[[0,1,9,1]]`, `[[0,1,3,1,99,1]]`, `[["x"]]`, `[[]]`, `[[-1]]`} {
+	for _, s := range []string{`[[0,1,3,1,0,"Mara"],[1,0,"Joss"],[-2,1,0],[-1,1]]`, `[[0]]`, `[[7,1]]`, `[[0,1,9,1]]`,
+		`[[0,1,3,1,99,1]]`, `[["x"]]`, `[[]]`, `[[-1]]`} {
 		f.Add([]byte(s))
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {
@@ -427,7 +453,8 @@ func FuzzSequence(f *testing.F) {
 	if err != nil {
 		f.Fatal(err)
 	}
-	for _, parts := range [][][]any{{{0, 1, 3, 1, 0, []int{1, 2}, 4, "Mara"}, {-3, 0, 1, 300, -70000}, {1, 3, true}, {-2, 1, 3}, {-1, 1}}, {{0, 9, 1, 0, 3, []int{600, -1, 0}}}, {{}}, {{7, 1}}} {
+	for _, parts := range [][][]any{{{0, 1, 3, 1, 0, []int{1, 2}, 4, "Mara"}, {-3, 0, 1, 300, -70000}, {1, 3, true},
+		{-2, 1, 3}, {-1, 1}}, {{0, 9, 1, 0, 3, []int{600, -1, 0}}}, {{}}, {{7, 1}}} {
 		var data []byte
 		for _, p := range parts {
 			raw, _ := cbor.Marshal(p)

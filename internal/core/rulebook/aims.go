@@ -29,8 +29,15 @@ type aimDecl struct {
 var aimDecls = [Aims]aimDecl{
 	AimSelf:   {word: "self", doc: "`self`"},
 	AimTarget: {word: "target", doc: "a named `target` in reach", target: true},
-	AimLine:   {word: "line", doc: "the first hit along a `line`", ground: true, reach: true, misses: true, target: true},
-	AimArea:   {word: "area", doc: "everyone in an `area`", ground: true, misses: true, target: true},
+	AimLine: {
+		word:   "line",
+		doc:    "the first hit along a `line`",
+		ground: true,
+		reach:  true,
+		misses: true,
+		target: true,
+	},
+	AimArea: {word: "area", doc: "everyone in an `area`", ground: true, misses: true, target: true},
 }
 
 var aimWords = func() (w words[AimAt]) {

@@ -19,11 +19,20 @@ func Compile(src []byte) (*Book, Problems) {
 		return nil, problems.sorted()
 	}
 	s := &structure{}
-	if !s.check(top, &spec{shape: anObject, object: topObject}) || len(top.get("phases").entries) == 0 && len(s.problems) > 0 {
+	if !s.check(top, &spec{shape: anObject, object: topObject}) ||
+		len(top.get("phases").entries) == 0 && len(s.problems) > 0 {
 		return nil, s.problems.sorted()
 	}
 	sum := sha256.Sum256(src)
-	b := &binder{top: top, book: &Book{Source: slices.Clone(src), Version: hex.EncodeToString(sum[:6]), Schema: &sheet.Schema{}, ActionNamed: map[string]*Action{}}}
+	b := &binder{
+		top: top,
+		book: &Book{
+			Source:      slices.Clone(src),
+			Version:     hex.EncodeToString(sum[:6]),
+			Schema:      &sheet.Schema{},
+			ActionNamed: map[string]*Action{},
+		},
+	}
 	b.all()
 	if len(b.problems.Errors()) == 0 && len(s.problems) == 0 {
 		b.flow()
@@ -119,7 +128,17 @@ func (b *binder) watched() {
 }
 
 func (b *binder) warn(n *node, code, format string, args ...any) {
-	b.problems = append(b.problems, Problem{Severity: Warning, Code: code, Line: n.line, Column: n.col, At: n.path, Message: fmt.Sprintf(format, args...)})
+	b.problems = append(
+		b.problems,
+		Problem{
+			Severity: Warning,
+			Code:     code,
+			Line:     n.line,
+			Column:   n.col,
+			At:       n.path,
+			Message:  fmt.Sprintf(format, args...),
+		},
+	)
 }
 
 func (b *binder) fail(n *node, code, wanted, format string, args ...any) *Problem {

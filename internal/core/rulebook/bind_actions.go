@@ -39,10 +39,22 @@ func (b *binder) actions() {
 
 func (b *binder) action(no int, e entry) *Action {
 	n := e.value
-	a := &Action{No: no, Name: e.key, Title: b.titled(n, e.key), Key: b.text(n, "key"),
-		Phases: b.phaseMask(n, "phases", b.openPhases()), Cooldown: b.ticks(n, "cooldown"), Out: b.flag(n, "out"),
-		Lasts: b.ticks(n, "lasts"), Held: b.flag(n, "held"),
-		Cool: b.book.Schema.Field(sheet.Player, "cool_"+e.key), Active: b.book.Schema.Field(sheet.Player, "active_"+e.key)}
+	a := &Action{
+		No:       no,
+		Name:     e.key,
+		Title:    b.titled(n, e.key),
+		Key:      b.text(n, "key"),
+		Phases:   b.phaseMask(n, "phases", b.openPhases()),
+		Cooldown: b.ticks(n, "cooldown"),
+		Out:      b.flag(n, "out"),
+		Lasts:    b.ticks(n, "lasts"),
+		Held:     b.flag(n, "held"),
+		Cool: b.book.Schema.Field(
+			sheet.Player,
+			"cool_"+e.key,
+		),
+		Active: b.book.Schema.Field(sheet.Player, "active_"+e.key),
+	}
 	scope := scopePlayer
 	if takes := n.get("takes"); takes != nil {
 		a.Takes = b.takes(takes)
@@ -67,7 +79,11 @@ func (b *binder) action(no int, e entry) *Action {
 		b.fail(end, "not-here", "lasts: a duration", "the action is over at once and has no end")
 	}
 	if r := n.get("referee"); r != nil {
-		a.Referee = &Referee{Within: b.ticks(r, "within"), Accept: saysAccept.is(r, "otherwise"), Tell: b.named(r, "tell", hit)}
+		a.Referee = &Referee{
+			Within: b.ticks(r, "within"),
+			Accept: saysAccept.is(r, "otherwise"),
+			Tell:   b.named(r, "tell", hit),
+		}
 	}
 	return a
 }
@@ -88,8 +104,19 @@ func (b *binder) amounts(n *node, key string, scope expr.Scope) []Amount {
 	for _, e := range b.entries(n, key) {
 		f := b.book.Schema.Field(sheet.Player, e.key)
 		if f == nil || f.Type != sheet.Integer && f.Type != sheet.Number || f.Derived && key == "cost" {
-			b.problems = append(b.problems, Problem{Severity: Error, Code: "unknown-name", Line: e.line, Column: e.col, At: n.path,
-				Message: "the player sheet has no integer or number called " + e.key, Nearest: Nearest(e.key, b.numericFields()), word: e.key})
+			b.problems = append(
+				b.problems,
+				Problem{
+					Severity: Error,
+					Code:     "unknown-name",
+					Line:     e.line,
+					Column:   e.col,
+					At:       n.path,
+					Message:  "the player sheet has no integer or number called " + e.key,
+					Nearest:  Nearest(e.key, b.numericFields()),
+					word:     e.key,
+				},
+			)
 			continue
 		}
 		if p := b.compile(e.value, scope, expr.Want{Field: f}); p != nil {
@@ -152,9 +179,18 @@ func (b *binder) loose(n *node, scope expr.Scope) expr.Want {
 func (b *binder) pieces() {
 	for i, e := range b.entries(b.top, "pieces") {
 		n := e.value
-		p := &Piece{No: i, Name: e.key, Title: b.titled(n, e.key), Radius: b.length(n, "radius"), Keep: int(b.int(n, "keep")),
-			Every: b.ticks(n, "every"), Apart: b.length(n, "apart"), Lasts: b.ticks(n, "lasts"),
-			If: b.condition(n, "if", scopePiece), Touch: b.effects(n, "touch", with(scopePiece, expr.Random))}
+		p := &Piece{
+			No:     i,
+			Name:   e.key,
+			Title:  b.titled(n, e.key),
+			Radius: b.length(n, "radius"),
+			Keep:   int(b.int(n, "keep")),
+			Every:  b.ticks(n, "every"),
+			Apart:  b.length(n, "apart"),
+			Lasts:  b.ticks(n, "lasts"),
+			If:     b.condition(n, "if", scopePiece),
+			Touch:  b.effects(n, "touch", with(scopePiece, expr.Random)),
+		}
 		for _, at := range b.list(n, "at") {
 			x, y := pointOf(at)
 			p.At = append(p.At, [2]int64{x, y})

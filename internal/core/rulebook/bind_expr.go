@@ -69,7 +69,13 @@ const maxExpressions = 6000
 // room counts an expression and tells whether it is one too many.
 func (b *binder) room(n *node) bool {
 	if b.expressions++; b.expressions == maxExpressions+1 {
-		b.fail(n, "too-many", "", "the rulebook has more than %d expressions; the rest is not looked at", maxExpressions)
+		b.fail(
+			n,
+			"too-many",
+			"",
+			"the rulebook has more than %d expressions; the rest is not looked at",
+			maxExpressions,
+		)
 	}
 	return b.expressions <= maxExpressions
 }
@@ -97,7 +103,13 @@ func (b *binder) path(n *node, key string, scope expr.Scope) *expr.Path {
 	case p.Field.Derived:
 		b.fail(v, "derived", "", "%s is derived; only its own expression writes it", v.text)
 	case p.Field.BuiltIn && !slices.Contains(writable, p.Field.Name):
-		b.fail(v, "built-in", "a declared field, or one of "+strings.Join(writable, ", "), "%s is kept by the service", v.text)
+		b.fail(
+			v,
+			"built-in",
+			"a declared field, or one of "+strings.Join(writable, ", "),
+			"%s is kept by the service",
+			v.text,
+		)
 	default:
 		b.uses.wrote(p.Kind, p.Field)
 		return p
@@ -111,7 +123,14 @@ var writable = []string{"pos"}
 // report turns an expression's issues into problems at their place in the file.
 func (b *binder) report(n *node, issues []expr.Issue) {
 	for _, is := range issues {
-		p := Problem{Severity: Error, Code: "expression", Line: n.line, Column: n.col + is.Column, At: n.path, Message: is.Message}
+		p := Problem{
+			Severity: Error,
+			Code:     "expression",
+			Line:     n.line,
+			Column:   n.col + is.Column,
+			At:       n.path,
+			Message:  is.Message,
+		}
 		if n.block || is.Line > 0 {
 			p.Line, p.Column = n.line+is.Line, is.Column+1
 			if n.block {

@@ -33,8 +33,15 @@ func (b *binder) recordRules() {
 func (b *binder) boards() {
 	for _, e := range b.entries(b.top, "boards") {
 		n := e.value
-		x := &Board{Name: e.key, Title: b.titled(n, e.key), Keep: keepWords.named(b.text(n, "keep")), Least: leastFirst.is(n, "order"), Show: showWords.named(b.text(n, "show")),
-			Of: b.expr(n, "of", scopePlayer, wantAmount), If: b.condition(n, "if", scopePlayer)}
+		x := &Board{
+			Name:  e.key,
+			Title: b.titled(n, e.key),
+			Keep:  keepWords.named(b.text(n, "keep")),
+			Least: leastFirst.is(n, "order"),
+			Show:  showWords.named(b.text(n, "show")),
+			Of:    b.expr(n, "of", scopePlayer, wantAmount),
+			If:    b.condition(n, "if", scopePlayer),
+		}
 		if c := n.get("clients"); c != nil {
 			x.Open, x.Lowest, x.Most = true, b.int(c, "min"), b.int(c, "max")
 			if x.Lowest > x.Most {

@@ -113,7 +113,15 @@ func (b *binder) phaseRules(p *Phase, n *node) {
 		}
 		p.Ends = append(p.Ends, end)
 	}
-	p.Enter, p.Leave = b.effects(n, "enter", with(scopeMatch, expr.Random)), b.effects(n, "leave", with(scopeMatch, expr.Random))
+	p.Enter, p.Leave = b.effects(
+		n,
+		"enter",
+		with(scopeMatch, expr.Random),
+	), b.effects(
+		n,
+		"leave",
+		with(scopeMatch, expr.Random),
+	)
 }
 
 func (b *binder) winsByTeam() bool {
@@ -149,11 +157,23 @@ func (b *binder) win() {
 		b.fail(n.get("by"), "not-here", "players", "there are no teams in this rulebook")
 	}
 	if t := b.top.get("teams").get("tie"); t != nil && t.text == TieWeakest.String() && !w.Teams {
-		b.fail(t, "not-here", "first or random", "the weakest team is the last in the order of win, but there players win")
+		b.fail(
+			t,
+			"not-here",
+			"first or random",
+			"the weakest team is the last in the order of win, but there players win",
+		)
 	}
 	w.Order, w.Last = b.order(n), b.flag(n, "last")
 	for _, item := range b.list(n, "ends") {
-		w.Ends = append(w.Ends, MatchEnd{If: b.condition(item, "if", scopeMatch), Because: b.text(item, "because"), Winner: b.winner(item, scopeMatch)})
+		w.Ends = append(
+			w.Ends,
+			MatchEnd{
+				If:      b.condition(item, "if", scopeMatch),
+				Because: b.text(item, "because"),
+				Winner:  b.winner(item, scopeMatch),
+			},
+		)
 	}
 	if r := b.book.Rounds; r != nil && r.Order == nil {
 		r.Order = w.Order
@@ -192,15 +212,24 @@ func (b *binder) rounds() {
 
 func (b *binder) endings() {
 	n := b.section("pause")
-	b.book.Pause = Pause{Who: pauseWords.named(b.text(n, "who")), Phases: b.phaseMask(n, "phases", everyPhase), Times: int(b.int(n, "times")),
-		Total: b.ticks(n, "seconds"), Longest: b.ticks(n, "longest"), Countdown: b.ticks(n, "countdown")}
+	b.book.Pause = Pause{
+		Who:       pauseWords.named(b.text(n, "who")),
+		Phases:    b.phaseMask(n, "phases", everyPhase),
+		Times:     int(b.int(n, "times")),
+		Total:     b.ticks(n, "seconds"),
+		Longest:   b.ticks(n, "longest"),
+		Countdown: b.ticks(n, "countdown"),
+	}
 	if b.book.Pause.Who == PauseTeams && len(b.book.Teams.List) == 0 {
 		b.fail(n.get("who"), "not-here", "host, anyone or nobody", "there are no teams in this rulebook")
 	}
 	n = b.section("end")
 	b.book.End = End{Show: b.ticks(n, "show"), Then: thenWords.named(b.text(n, "then"))}
 	for _, h := range b.list(n, "hints") {
-		b.book.End.Hints = append(b.book.End.Hints, Hint{For: hintWords.named(b.text(h, "for")), Tint: b.text(h, "tint"), Play: b.text(h, "play"),
-			Say: b.text(h, "say"), Lasts: b.millis(h, "lasts")})
+		b.book.End.Hints = append(
+			b.book.End.Hints,
+			Hint{For: hintWords.named(b.text(h, "for")), Tint: b.text(h, "tint"), Play: b.text(h, "play"),
+				Say: b.text(h, "say"), Lasts: b.millis(h, "lasts")},
+		)
 	}
 }

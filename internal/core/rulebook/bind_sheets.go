@@ -23,7 +23,13 @@ func (b *binder) sheets() {
 			b.book.Options = append(b.book.Options, f)
 			b.uses.wrote(sheet.Lobby, f)
 			if t := f.Type; t == sheet.Ref || t == sheet.Clock || t == sheet.Position || o.value.get("is") != nil {
-				b.fail(o.value, "wrong-type", "integer, number, text, flag or choice", "an option cannot be a %s", o.value.get("type").text)
+				b.fail(
+					o.value,
+					"wrong-type",
+					"integer, number, text, flag or choice",
+					"an option cannot be a %s",
+					o.value.get("type").text,
+				)
 			}
 		}
 	}
@@ -58,7 +64,17 @@ func (b *binder) fields(k sheet.Kind, n *node) {
 }
 
 func (b *binder) failEntry(e entry, code, format string, args ...any) {
-	b.problems = append(b.problems, Problem{Severity: Error, Code: code, Line: e.line, Column: e.col, At: e.value.path, Message: fmt.Sprintf(format, args...)})
+	b.problems = append(
+		b.problems,
+		Problem{
+			Severity: Error,
+			Code:     code,
+			Line:     e.line,
+			Column:   e.col,
+			At:       e.value.path,
+			Message:  fmt.Sprintf(format, args...),
+		},
+	)
 }
 
 // field reads one declaration. Where it is wrong, what comes back can still be
@@ -213,7 +229,12 @@ func (b *binder) start(n *node, f *sheet.Field) {
 // each comes after those that it reads.
 func (b *binder) derived() {
 	sheets := b.top.get("sheets")
-	scopes := map[sheet.Kind]expr.Scope{sheet.Lobby: scopeMatch, sheet.Match: scopeMatch, sheet.Team: scopeTeam, sheet.Player: scopePlayer}
+	scopes := map[sheet.Kind]expr.Scope{
+		sheet.Lobby:  scopeMatch,
+		sheet.Match:  scopeMatch,
+		sheet.Team:   scopeTeam,
+		sheet.Player: scopePlayer,
+	}
 	var left []*Derived
 	where := map[*Derived]*node{}
 	for _, k := range []sheet.Kind{sheet.Lobby, sheet.Match, sheet.Team, sheet.Player} {
@@ -237,7 +258,13 @@ func (b *binder) derived() {
 			return !slices.ContainsFunc(left, func(c *Derived) bool { return reads(a, c) })
 		})
 		if i < 0 {
-			b.fail(where[left[0]], "circle", "", "%s is derived from itself, directly or through others", left[0].Field.Name)
+			b.fail(
+				where[left[0]],
+				"circle",
+				"",
+				"%s is derived from itself, directly or through others",
+				left[0].Field.Name,
+			)
 			return
 		}
 		b.book.Derived = append(b.book.Derived, left[i])

@@ -30,7 +30,10 @@ func (b *binder) teams() {
 		t.List = append(t.List, team)
 	}
 	for i := 1; i <= int(b.int(n, "number")); i++ {
-		t.List = append(t.List, Team{Name: fmt.Sprintf("team%d", i), Title: fmt.Sprintf("Team %d", i), Least: least, Most: most})
+		t.List = append(
+			t.List,
+			Team{Name: fmt.Sprintf("team%d", i), Title: fmt.Sprintf("Team %d", i), Least: least, Most: most},
+		)
 	}
 	if len(t.List) == 0 {
 		b.fail(n, "empty", "at least one team", "no team is declared")
@@ -49,10 +52,26 @@ func (b *binder) teamNames() []string {
 func (b *binder) seats() {
 	k := b.book
 	n := b.section("players")
-	k.Players = Players{Least: int(b.int(n, "least")), Most: int(b.int(n, "most")), Late: lateWords.named(b.text(n, "late")), Hold: b.ticks(n, "hold"),
-		Gone: goneWords.named(b.text(n, "gone")), Below: belowWords.named(b.text(n, "below")), Local: int(b.int(n, "local"))}
+	k.Players = Players{
+		Least: int(b.int(n, "least")),
+		Most:  int(b.int(n, "most")),
+		Late:  lateWords.named(b.text(n, "late")),
+		Hold:  b.ticks(n, "hold"),
+		Gone: goneWords.named(
+			b.text(n, "gone"),
+		),
+		Below: belowWords.named(b.text(n, "below")),
+		Local: int(b.int(n, "local")),
+	}
 	if k.Players.Least > k.Players.Most {
-		b.fail(n, "out-of-range", "least to be at most most", "least is %d and most is %d", k.Players.Least, k.Players.Most)
+		b.fail(
+			n,
+			"out-of-range",
+			"least to be at most most",
+			"least is %d and most is %d",
+			k.Players.Least,
+			k.Players.Most,
+		)
 	}
 	s := b.section("spectators")
 	k.Spectators = Spectators{Most: int(b.int(s, "most")), Delay: b.ticks(s, "delay")}
@@ -70,7 +89,15 @@ func (b *binder) teamSizes() {
 			t.Most = k.Players.Most
 		}
 		if t.Least > t.Most {
-			b.fail(n, "out-of-range", "least to be at most most", "team %s: least is %d and most is %d", t.Name, t.Least, t.Most)
+			b.fail(
+				n,
+				"out-of-range",
+				"least to be at most most",
+				"team %s: least is %d and most is %d",
+				t.Name,
+				t.Least,
+				t.Most,
+			)
 		}
 		least, most = least+t.Least, most+t.Most
 	}
@@ -81,10 +108,23 @@ func (b *binder) teamSizes() {
 		b.fail(n, "team-sizes", "", "the teams need %d players together, but players.most is %d", least, k.Players.Most)
 	}
 	if most < k.Players.Most {
-		b.warn(n, "team-sizes", "the teams have room for %d players, but players.most is %d: the rest cannot be seated", most, k.Players.Most)
+		b.warn(
+			n,
+			"team-sizes",
+			"the teams have room for %d players, but players.most is %d: the rest cannot be seated",
+			most,
+			k.Players.Most,
+		)
 	}
-	if least > k.Players.Least && b.top.get("players").get("least") != nil && !b.top.get("players").get("least").implied {
-		b.warn(n, "team-sizes", "the teams need %d players together, so players.least of %d never suffices", least, k.Players.Least)
+	if least > k.Players.Least && b.top.get("players").get("least") != nil &&
+		!b.top.get("players").get("least").implied {
+		b.warn(
+			n,
+			"team-sizes",
+			"the teams need %d players together, so players.least of %d never suffices",
+			least,
+			k.Players.Least,
+		)
 	}
 }
 
@@ -105,8 +145,12 @@ func (b *binder) ground() {
 			b.fail(n, "needs-ground", "a ground with width and height", "movement without a ground")
 			return
 		}
-		k.Movement = &Movement{Speed: b.length(n, "speed"), Radius: b.length(n, "radius"), Claims: claimsCheck.is(n, "claims"),
-			Factor: b.expr(n, "factor", scopePlayer, expr.Want{Type: sheet.Number})}
+		k.Movement = &Movement{
+			Speed:  b.length(n, "speed"),
+			Radius: b.length(n, "radius"),
+			Claims: claimsCheck.is(n, "claims"),
+			Factor: b.expr(n, "factor", scopePlayer, expr.Want{Type: sheet.Number}),
+		}
 	}
 	if n := b.top.get("ground"); n != nil {
 		for _, p := range b.list(n, "spawns") {
@@ -124,7 +168,14 @@ func (b *binder) sight(n *node) {
 	}
 	s := &Sight{Near: b.length(n, "near"), Far: b.length(n, "far"), Every: b.ticks(n, "every")}
 	if s.Far < s.Near {
-		b.fail(n.get("far"), "out-of-range", "far to be at least near", "far is %s and near is %s", showLength(s.Far), showLength(s.Near))
+		b.fail(
+			n.get("far"),
+			"out-of-range",
+			"far to be at least near",
+			"far is %s and near is %s",
+			showLength(s.Far),
+			showLength(s.Near),
+		)
 	}
 	b.book.Ground.Sight = s
 }
@@ -194,7 +245,10 @@ func (b *binder) declareKinds() {
 			b.failEntry(e, "taken", "the match sheet has a field %q already; call the bearer something else", e.key)
 			continue
 		}
-		f, err := k.Schema.Add(sheet.Match, sheet.Field{Name: e.key, Title: b.text(e.value, "title"), Type: sheet.Ref, Of: sheet.Player, BuiltIn: true})
+		f, err := k.Schema.Add(
+			sheet.Match,
+			sheet.Field{Name: e.key, Title: b.text(e.value, "title"), Type: sheet.Ref, Of: sheet.Player, BuiltIn: true},
+		)
 		if err != nil {
 			b.failEntry(e, "too-many", "%s", err)
 			continue

@@ -117,35 +117,105 @@ func init() {
 			[]key{expression("by", "With `add`: how much; it may be negative.")}, (*binder).effectAdd},
 		{key{name: "set", spec: aField, doc: "The field to set."}, []Verb{Set},
 			[]key{expression("to", "With `set`: the value.")}, (*binder).effectSet},
-		{key{name: "reset", spec: aField, doc: "The field to put back to its start."}, []Verb{ResetField}, nil, (*binder).effectReset},
-		{key{name: "clock", spec: aField, doc: "The clock to work on."},
+		{
+			key{name: "reset", spec: aField, doc: "The field to put back to its start."},
+			[]Verb{ResetField},
+			nil,
+			(*binder).effectReset,
+		},
+		{
+			key{name: "clock", spec: aField, doc: "The clock to work on."},
 			[]Verb{ClockStart, ClockStop, ClockReset, ClockRestart, ClockSplit},
-			[]key{{name: "do", spec: word(clockWords...), doc: "With `clock`: `start`, `stop`, `reset` (back to its start, standing), `restart` or `split`."},
-				{name: "into", spec: aField, doc: "With `clock` and `split`: the integer field that gets the milliseconds."}}, (*binder).effectClock},
+			[]key{
+				{
+					name: "do",
+					spec: word(clockWords...),
+					doc:  "With `clock`: `start`, `stop`, `reset` (back to its start, standing), `restart` or `split`.",
+				},
+				{
+					name: "into",
+					spec: aField,
+					doc:  "With `clock` and `split`: the integer field that gets the milliseconds.",
+				},
+			},
+			(*binder).effectClock,
+		},
 		{expression("out", "The player to put out."), []Verb{Out}, nil, (*binder).effectOut},
 		{expression("spawn", "The player to spawn now."), []Verb{SpawnNow}, nil, (*binder).effectSpawn},
 		{key{name: "give", spec: name, doc: "The bearer to pass on."}, []Verb{Give},
 			[]key{expression("to", "With `give`: the player.")}, (*binder).effectGive},
-		{key{name: "notice", spec: name, doc: "The name of a notice to send."}, []Verb{Tell},
-			[]key{expression("to", "With `notice`: who is told — `everyone`, `team`, `owner` or `referees`."),
-				expression("of", "With `notice`: the player whose team, or who themselves, is told; `me` if it is not given."),
+		{
+			key{name: "notice", spec: name, doc: "The name of a notice to send."},
+			[]Verb{Tell},
+			[]key{
+				expression("to", "With `notice`: who is told — `everyone`, `team`, `owner` or `referees`."),
+				expression(
+					"of",
+					"With `notice`: the player whose team, or who themselves, is told; `me` if it is not given.",
+				),
 				{name: "with", spec: mapOf(anExpression, 16), doc: "With `notice`: what it says, by name."},
-				{name: "needed", spec: flag, doc: "With `notice`: it is never left out for a client that has fallen behind. Others are only for show and are left out first."}},
-			(*binder).effectNotice},
-		{key{name: "place", spec: name, doc: "The kind of piece to place now."}, []Verb{Place},
-			[]key{expression("at", "With `place`: where; anywhere it fits if it is not given.")}, (*binder).effectPlace},
+				{
+					name: "needed",
+					spec: flag,
+					doc: "With `notice`: it is never left out for a client that has fallen behind. Others are only " +
+						"for show and are left out first.",
+				},
+			},
+			(*binder).effectNotice,
+		},
+		{
+			key{name: "place", spec: name, doc: "The kind of piece to place now."},
+			[]Verb{Place},
+			[]key{
+				expression("at", "With `place`: where; anywhere it fits if it is not given."),
+			},
+			(*binder).effectPlace,
+		},
 		{expression("remove", "The piece to take away."), []Verb{Remove}, nil, (*binder).effectRemove},
-		{key{name: "grant", spec: name, doc: "The kit to give, to the player in `to` (`me` if it is not given)."}, []Verb{Grant},
-			[]key{expression("to", "With `grant`: the player.")}, (*binder).effectKit},
+		{
+			key{name: "grant", spec: name, doc: "The kit to give, to the player in `to` (`me` if it is not given)."},
+			[]Verb{Grant},
+			[]key{expression("to", "With `grant`: the player.")},
+			(*binder).effectKit,
+		},
 		{key{name: "withdraw", spec: name, doc: "The kit to take away, from the player in `to`."}, []Verb{Withdraw},
 			[]key{expression("to", "")}, (*binder).effectKit},
-		{key{name: "each", spec: word(walkWords()...), doc: "Do something for each of them, as `it`; `when` leaves some out."}, []Verb{Each},
-			[]key{expression("when", "With `each`: only for those."), {name: "do", spec: nested, doc: "With `each`: the effects."}}, (*binder).effectEach},
-		{expression("if", "Do `then` if this holds, `else` otherwise."), []Verb{If},
-			[]key{{name: "then", spec: nested, doc: "With `if`."}, {name: "else", spec: nested, doc: "With `if`."}}, (*binder).effectIf},
-		{key{name: "go", spec: name, doc: "The phase to go to when everything of this tick has settled, or `end`."}, []Verb{Go}, nil, (*binder).effectGo},
-		{key{name: "finish", spec: text(80), doc: "End the match, for this reason."}, []Verb{Finish},
-			[]key{expression("winner", "With `finish`: the player or team that has won, whatever the order says.")}, (*binder).effectFinish},
+		{
+			key{
+				name: "each",
+				spec: word(walkWords()...),
+				doc:  "Do something for each of them, as `it`; `when` leaves some out.",
+			},
+			[]Verb{Each},
+			[]key{
+				expression("when", "With `each`: only for those."),
+				{name: "do", spec: nested, doc: "With `each`: the effects."},
+			},
+			(*binder).effectEach,
+		},
+		{
+			expression("if", "Do `then` if this holds, `else` otherwise."),
+			[]Verb{If},
+			[]key{
+				{name: "then", spec: nested, doc: "With `if`."},
+				{name: "else", spec: nested, doc: "With `if`."},
+			},
+			(*binder).effectIf,
+		},
+		{
+			key{name: "go", spec: name, doc: "The phase to go to when everything of this tick has settled, or `end`."},
+			[]Verb{Go},
+			nil,
+			(*binder).effectGo,
+		},
+		{
+			key{name: "finish", spec: text(80), doc: "End the match, for this reason."},
+			[]Verb{Finish},
+			[]key{
+				expression("winner", "With `finish`: the player or team that has won, whatever the order says."),
+			},
+			(*binder).effectFinish,
+		},
 	}
 	for i := range effectDecls {
 		d := &effectDecls[i]
@@ -272,7 +342,14 @@ func (b *binder) effectClock(n, v *node, scope expr.Scope, e *Effect) {
 	if into != nil {
 		e.Into = b.path(n, "into", scope)
 		if e.Into != nil && e.Into.Field.Type != sheet.Integer {
-			b.fail(into, "wrong-type", "an integer field for the milliseconds", "%s is a %s", into.text, e.Into.Field.Type)
+			b.fail(
+				into,
+				"wrong-type",
+				"an integer field for the milliseconds",
+				"%s is a %s",
+				into.text,
+				e.Into.Field.Type,
+			)
 		}
 	}
 }
@@ -402,7 +479,10 @@ func (b *binder) noticeFields(n, v *node, scope expr.Scope, e *Effect) {
 		if p == nil {
 			return
 		}
-		schema.Add(sheet.Match, sheet.Field{Name: w.key, Type: p.Type.Of, Of: p.Type.Kind}) // names of a map are not written twice
+		schema.Add(
+			sheet.Match,
+			sheet.Field{Name: w.key, Type: p.Type.Of, Of: p.Type.Kind},
+		) // names of a map are not written twice
 		e.With = append(e.With, p)
 	}
 	fields := schema.Fields(sheet.Match)
@@ -410,9 +490,19 @@ func (b *binder) noticeFields(n, v *node, scope expr.Scope, e *Effect) {
 		if known.Name != v.text {
 			continue
 		}
-		same := slices.EqualFunc(known.Fields, fields, func(a, c *sheet.Field) bool { return a.Name == c.Name && a.Type == c.Type && a.Of == c.Of })
+		same := slices.EqualFunc(
+			known.Fields,
+			fields,
+			func(a, c *sheet.Field) bool { return a.Name == c.Name && a.Type == c.Type && a.Of == c.Of },
+		)
 		if !same {
-			b.fail(v, "notice-differs", "the same names, types and order everywhere", "the notice %q says other things elsewhere", v.text)
+			b.fail(
+				v,
+				"notice-differs",
+				"the same names, types and order everywhere",
+				"the notice %q says other things elsewhere",
+				v.text,
+			)
 		}
 		e.Notice = known
 		return

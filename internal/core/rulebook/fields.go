@@ -86,24 +86,58 @@ func (b *binder) declareBuiltIns() {
 	F := &b.book.F
 	lob := b.adder(sheet.Lobby)
 	F.Lobby = LobbyFields{
-		Code: lob("code", text64), Title: lob("title", text64), Host: lob("host", playerRef),
-		Capacity: lob("capacity", whole), Seats: lob("seats", whole), Spectators: lob("spectators", whole),
-		State: lob("state", choiceOf(lobbyStates)), Rulebook: lob("rulebook", text64), Region: lob("region", text64),
-		Practice: lob("practice", flagField), Open: lob("open", flagField), Countdown: lob("countdown", wallClock(true)),
-		Listed: lob("listed", flagField), Password: lob("password", flagField), Reserved: lob("reserved", whole), Waiting: lob("waiting", whole),
+		Code:       lob("code", text64),
+		Title:      lob("title", text64),
+		Host:       lob("host", playerRef),
+		Capacity:   lob("capacity", whole),
+		Seats:      lob("seats", whole),
+		Spectators: lob("spectators", whole),
+		State:      lob("state", choiceOf(lobbyStates)),
+		Rulebook:   lob("rulebook", text64),
+		Region:     lob("region", text64),
+		Practice: lob(
+			"practice",
+			flagField,
+		),
+		Open:      lob("open", flagField),
+		Countdown: lob("countdown", wallClock(true)),
+		Listed: lob(
+			"listed",
+			flagField,
+		),
+		Password:  lob("password", flagField),
+		Reserved:  lob("reserved", whole),
+		Waiting:   lob("waiting", whole),
 		WatchMost: lob("watch_most", whole),
 	}
 	mat := b.adder(sheet.Match)
 	F.Match = MatchFields{
-		Number: mat("number", whole), Phase: mat("phase", choiceOf(b.phaseNames())), Round: mat("round", whole),
-		Clock: mat("clock", clock(false)), Play: mat("play", wallClock(false)),
-		Paused: mat("paused", choiceOf(pauseStates)), Pauser: mat("pauser", playerRef), Resume: mat("resume", wallClock(true)),
-		Over: mat("over", flagField), Because: mat("because", text64), Saved: mat("saved", flagField),
+		Number: mat("number", whole),
+		Phase:  mat("phase", choiceOf(b.phaseNames())),
+		Round:  mat("round", whole),
+		Clock:  mat("clock", clock(false)),
+		Play:   mat("play", wallClock(false)),
+		Paused: mat(
+			"paused",
+			choiceOf(pauseStates),
+		),
+		Pauser:  mat("pauser", playerRef),
+		Resume:  mat("resume", wallClock(true)),
+		Over:    mat("over", flagField),
+		Because: mat("because", text64),
+		Saved:   mat("saved", flagField),
 	}
 	team := b.adder(sheet.Team)
 	F.Team = TeamFields{
-		Name: team("name", text64), Title: team("title", text64), Size: team("size", whole),
-		Rounds: team("rounds", resets(whole)), Place: team("place", resets(whole)), Outcome: team("outcome", resets(choiceOf(outcomeWords))),
+		Name:  team("name", text64),
+		Title: team("title", text64),
+		Size:  team("size", whole),
+		Rounds: team(
+			"rounds",
+			resets(whole),
+		),
+		Place:   team("place", resets(whole)),
+		Outcome: team("outcome", resets(choiceOf(outcomeWords))),
 	}
 	b.declarePlayer()
 	F.Record.Kept = b.adder(sheet.Record)("kept", seenBy(whole, sheet.RefereesOnly))
@@ -126,17 +160,44 @@ func (b *binder) declarePlayer() {
 	p := &b.book.F.Player
 	var pos, steer, rest *sheet.Field // what a tick looks at stands side by side
 	if b.top.get("ground") != nil {
-		pos, steer, rest = add("pos", resets(position)), add("steer", seenBy(resets(position), sheet.Hidden)), add("rest", seenBy(resets(position), sheet.Hidden))
+		pos, steer, rest = add(
+			"pos",
+			resets(position),
+		), add(
+			"steer",
+			seenBy(resets(position), sheet.Hidden),
+		), add(
+			"rest",
+			seenBy(resets(position), sheet.Hidden),
+		)
 	}
 	alive := add("alive", resets(flagField))
 	*p = PlayerFields{
-		Pos: pos, Steer: steer, Rest: rest, Alive: alive,
-		Name: add("name", text64), Account: add("account", text64), Team: add("team", teamRef),
-		Ready: add("ready", flagField), Away: add("away", flagField), Ping: add("ping", whole),
-		Loaded: add("loaded", flagField), Playing: add("playing", flagField),
+		Pos:     pos,
+		Steer:   steer,
+		Rest:    rest,
+		Alive:   alive,
+		Name:    add("name", text64),
+		Account: add("account", text64),
+		Team:    add("team", teamRef),
+		Ready:   add("ready", flagField),
+		Away:    add("away", flagField),
+		Ping:    add("ping", whole),
+		Loaded:  add("loaded", flagField),
+		Playing: add("playing", flagField),
 		Respawn: add("respawn", resets(clock(true))),
-		Rounds:  add("rounds", resets(whole)), Place: add("place", resets(whole)), Outcome: add("outcome", resets(choiceOf(outcomeWords))),
-		Record: add("record_sheet", seenBy(whole, sheet.Hidden)), Kits: add("kits", seenBy(whole, sheet.OwnerOnly)), Slot: add("slot", seenBy(whole, sheet.Hidden)),
+		Rounds: add(
+			"rounds",
+			resets(whole),
+		),
+		Place:   add("place", resets(whole)),
+		Outcome: add("outcome", resets(choiceOf(outcomeWords))),
+		Record: add(
+			"record_sheet",
+			seenBy(whole, sheet.Hidden),
+		),
+		Kits: add("kits", seenBy(whole, sheet.OwnerOnly)),
+		Slot: add("slot", seenBy(whole, sheet.Hidden)),
 	}
 }
 
@@ -180,9 +241,15 @@ func seenBy(f sheet.Field, a sheet.Audience) sheet.Field {
 var (
 	HintNotice      = ownNotice("hint", -1, textOf("tint"), textOf("play"), textOf("say"), numberOf("lasts"))
 	NoRefereeNotice = ownNotice("no_referee", -2, textOf("action"))
-	DecidedNotice   = ownNotice("decided", -3, textOf("action"), numberOf("intent"), sheet.Field{Name: "yes", Type: sheet.Flag})
-	SwapNotice      = ownNotice("swap_wanted", -4, sheet.Field{Name: "by", Type: sheet.Ref, Of: sheet.Player})
-	OwnNotices      = []*Notice{HintNotice, NoRefereeNotice, DecidedNotice, SwapNotice}
+	DecidedNotice   = ownNotice(
+		"decided",
+		-3,
+		textOf("action"),
+		numberOf("intent"),
+		sheet.Field{Name: "yes", Type: sheet.Flag},
+	)
+	SwapNotice = ownNotice("swap_wanted", -4, sheet.Field{Name: "by", Type: sheet.Ref, Of: sheet.Player})
+	OwnNotices = []*Notice{HintNotice, NoRefereeNotice, DecidedNotice, SwapNotice}
 )
 
 func textOf(name string) sheet.Field   { return sheet.Field{Name: name, Type: sheet.Text, Max: 200} }
@@ -203,6 +270,11 @@ func ownNotice(name string, no int, fields ...sheet.Field) *Notice {
 var (
 	recordTypes = []string{sheet.Integer.String(), sheet.Number.String(), sheet.Text.String(), sheet.Flag.String(),
 		sheet.Choice.String(), sheet.Position.String()}
-	fieldTypes = append(append([]string(nil), recordTypes...), sheet.Player.String(), sheet.Team.String(), sheet.Clock.String())
-	seeSpec    = word(sheet.AudienceWords()...)
+	fieldTypes = append(
+		append([]string(nil), recordTypes...),
+		sheet.Player.String(),
+		sheet.Team.String(),
+		sheet.Clock.String(),
+	)
+	seeSpec = word(sheet.AudienceWords()...)
 )

@@ -109,7 +109,12 @@ func (b *binder) endless() {
 			return
 		}
 	}
-	b.warn(b.top.get("phases"), "endless", "this match may never end: no phase that is reached leads to the end, and there is no win.ends, win.last or finish")
+	b.warn(
+		b.top.get("phases"),
+		"endless",
+		"this match may never end: no phase that is reached leads to the end, and there is no win.ends, win.last or "+
+			"finish",
+	)
 }
 
 func (b *binder) unbrokenTies() {
@@ -139,7 +144,13 @@ func (b *binder) unusedFields() {
 			if !b.uses.writes[k].Has(f.No) {
 				b.warn(e.value, "field-unset", "nothing ever sets %s.%s: it keeps its start", k, e.key)
 			} else if f.See == sheet.RefereesOnly && !b.uses.reads[k].Has(f.No) && !b.hasReferee() {
-				b.warn(e.value, "field-unseen", "nobody sees %s.%s: no rule reads it and no action asks a referee", k, e.key)
+				b.warn(
+					e.value,
+					"field-unseen",
+					"nobody sees %s.%s: no rule reads it and no action asks a referee",
+					k,
+					e.key,
+				)
 			}
 		}
 	}
@@ -163,7 +174,12 @@ func (b *binder) ungranted() {
 	}
 	for i, e := range b.entries(b.top, "actions") {
 		if have&(1<<i) == 0 {
-			b.warn(e.value, "action-ungranted", "no kit that a player has at the start or is granted holds the action %q", e.key)
+			b.warn(
+				e.value,
+				"action-ungranted",
+				"no kit that a player has at the start or is granted holds the action %q",
+				e.key,
+			)
 		}
 	}
 }

@@ -20,9 +20,18 @@ var ruleObject = &object{
 		{name: "when", spec: anExpression, doc: "A condition; the rule acts each time it turns from false to true."},
 		{name: "every", spec: duration(50, hour), doc: "An interval of play time."},
 		{name: "on", spec: eventSpec(), doc: eventDoc()},
-		{name: "for", spec: subjects.spec(), def: subjects.of(forMatch), doc: "Once for the `match`, for each of the `teams` (as `team`), or for each of the `players` (as `me`)."},
+		{
+			name: "for",
+			spec: subjects.spec(),
+			def:  subjects.of(forMatch),
+			doc:  "Once for the `match`, for each of the `teams` (as `team`), or for each of the `players` (as `me`).",
+		},
 		{name: "if", spec: anExpression, doc: "Act only if this holds too."},
-		{name: "phases", spec: names, doc: "Act only in these phases. With `every`: those with open inputs if it is not given."},
+		{
+			name: "phases",
+			spec: names,
+			doc:  "Act only in these phases. With `every`: those with open inputs if it is not given.",
+		},
 		{name: "do", spec: effects, required: true, doc: "What happens."},
 	},
 }
@@ -45,10 +54,29 @@ var phaseObject = &object{
   over: {length: 2s, inputs: frozen}`,
 	keys: []key{
 		{name: "title", spec: text(40), doc: "What people read."},
-		{name: "length", spec: timeish, doc: "How long it lasts: a duration, or an expression in milliseconds, read when it begins. Without one it lasts until something ends it."},
-		{name: "count", spec: countsDown.spec(), doc: "Which way its clock runs: down with a length, up without one, unless it says so."},
-		{name: "inputs", spec: inputsFrozen.spec(), def: inputsFrozen.not, doc: "Whether actions and steering are taken."},
-		{name: "next", spec: name, doc: "The phase that follows, or `end`; the next one in the file if it is not given, and `end` after the last."},
+		{
+			name: "length",
+			spec: timeish,
+			doc: "How long it lasts: a duration, or an expression in milliseconds, read when it begins. Without " +
+				"one it lasts until something ends it.",
+		},
+		{
+			name: "count",
+			spec: countsDown.spec(),
+			doc:  "Which way its clock runs: down with a length, up without one, unless it says so.",
+		},
+		{
+			name: "inputs",
+			spec: inputsFrozen.spec(),
+			def:  inputsFrozen.not,
+			doc:  "Whether actions and steering are taken.",
+		},
+		{
+			name: "next",
+			spec: name,
+			doc: "The phase that follows, or `end`; the next one in the file if it is not given, and `end` after " +
+				"the last.",
+		},
 		{name: "ends", spec: listOf(obj(phaseEndObject), 16), doc: "What ends it before its time."},
 		{name: "enter", spec: effects, doc: "What happens when it begins."},
 		{name: "leave", spec: effects, doc: "What happens when it ends."},
@@ -65,7 +93,9 @@ var phaseEndObject = &object{
 }
 
 var roundsObject = &object{
-	name: "rounds", doc: "A phase that is played several times. Fields that reset at a round do so when it begins; who is first in `order` when it ends has won it and gets one on the built-in field `rounds`.",
+	name: "rounds",
+	doc: "A phase that is played several times. Fields that reset at a round do so when it begins; who is first " +
+		"in `order` when it ends has won it and gets one on the built-in field `rounds`.",
 	oneOf: []string{"number", "first_to", "best_of"},
 	example: `rounds:
   phase: play
@@ -74,12 +104,30 @@ var roundsObject = &object{
   tied: overtime`,
 	keys: []key{
 		{name: "phase", spec: name, required: true, doc: "Each time this phase begins, a round begins."},
-		{name: "number", spec: integer(1, 100), doc: "Exactly so many rounds.", example: "rounds: {phase: play, number: 3}"},
-		{name: "first_to", spec: integer(1, 50), doc: "Until somebody has won so many.", example: "rounds: {phase: play, first_to: 3, most: 9}"},
+		{
+			name:    "number",
+			spec:    integer(1, 100),
+			doc:     "Exactly so many rounds.",
+			example: "rounds: {phase: play, number: 3}",
+		},
+		{
+			name:    "first_to",
+			spec:    integer(1, 50),
+			doc:     "Until somebody has won so many.",
+			example: "rounds: {phase: play, first_to: 3, most: 9}",
+		},
 		{name: "best_of", spec: integer(1, 99), doc: "At most so many; it ends as soon as nobody can catch up."},
 		{name: "most", spec: integer(1, 200), def: "50", doc: "With `first_to`: never more rounds than this."},
-		{name: "order", spec: listOf(obj(rankObject), 8), doc: "Who wins a round; the order of `win` if it is not given. A tie wins nobody the round."},
-		{name: "tied", spec: name, doc: "The phase that follows when all rounds are played and nobody is ahead; the end if it is not given."},
+		{
+			name: "order",
+			spec: listOf(obj(rankObject), 8),
+			doc:  "Who wins a round; the order of `win` if it is not given. A tie wins nobody the round.",
+		},
+		{
+			name: "tied",
+			spec: name,
+			doc:  "The phase that follows when all rounds are played and nobody is ahead; the end if it is not given.",
+		},
 	},
 }
 
@@ -102,10 +150,25 @@ var winObject = &object{
       because: ten points
     - {if: match.bell == nobody, winner: noteam}`,
 	keys: []key{
-		{name: "by", spec: winByTeams.spec(), doc: "Who wins: teams where there are teams, players otherwise, unless it says so."},
-		{name: "order", spec: listOf(obj(rankObject), 8), doc: "Who is first, and how ties are broken, step by step. By rounds won first, where there are rounds. A tie that nothing breaks is a draw."},
+		{
+			name: "by",
+			spec: winByTeams.spec(),
+			doc:  "Who wins: teams where there are teams, players otherwise, unless it says so.",
+		},
+		{
+			name: "order",
+			spec: listOf(obj(rankObject), 8),
+			doc: "Who is first, and how ties are broken, step by step. By rounds won first, where there are " +
+				"rounds. A tie that nothing breaks is a draw.",
+		},
 		{name: "ends", spec: listOf(obj(matchEndObject), 16), doc: "What ends the match early."},
-		{name: "last", spec: flag, def: "false", doc: "Whether the match ends when at most one team (or player) is still in: alive or coming back. Who is still in stands before who is not."},
+		{
+			name: "last",
+			spec: flag,
+			def:  "false",
+			doc: "Whether the match ends when at most one team (or player) is still in: alive or coming back. Who " +
+				"is still in stands before who is not.",
+		},
 	},
 }
 
@@ -122,12 +185,38 @@ var pauseObject = &object{
 	name: "pause", doc: "Stopping play time. Names, readiness, pings, leaving and coming back go on.",
 	example: `pause: {who: teams, phases: [play], times: 2, seconds: 60s, longest: 45s, countdown: 3s}`,
 	keys: []key{
-		{name: "who", spec: pauseWords.spec(), def: PauseHost.String(), doc: "Who may pause: the host, anyone (each with a budget), or any member of a team (with the team's budget)."},
+		{
+			name: "who",
+			spec: pauseWords.spec(),
+			def:  PauseHost.String(),
+			doc: "Who may pause: the host, anyone (each with a budget), or any member of a team (with the team's " +
+				"budget).",
+		},
 		{name: "phases", spec: names, doc: "In which phases; all if it is not given."},
-		{name: "times", spec: integer(0, 100), def: "0", doc: "How often in a match, for each budget; 0 without limit."},
-		{name: "seconds", spec: duration(0, hour), def: "0s", doc: "How long in all, for each budget; play goes on when it is used up. 0s without limit."},
-		{name: "longest", spec: duration(0, hour), def: "5m", doc: "How long one pause lasts at most; 0s without limit."},
-		{name: "countdown", spec: duration(0, minute), def: "3s", doc: "The time between the word to go on and play going on."},
+		{
+			name: "times",
+			spec: integer(0, 100),
+			def:  "0",
+			doc:  "How often in a match, for each budget; 0 without limit.",
+		},
+		{
+			name: "seconds",
+			spec: duration(0, hour),
+			def:  "0s",
+			doc:  "How long in all, for each budget; play goes on when it is used up. 0s without limit.",
+		},
+		{
+			name: "longest",
+			spec: duration(0, hour),
+			def:  "5m",
+			doc:  "How long one pause lasts at most; 0s without limit.",
+		},
+		{
+			name: "countdown",
+			spec: duration(0, minute),
+			def:  "3s",
+			doc:  "The time between the word to go on and play going on.",
+		},
 	},
 }
 
@@ -139,9 +228,24 @@ var endObject = &object{
   hints:
     - {for: won, tint: gold, play: bells, say: The harbour is yours, lasts: 3s}`,
 	keys: []key{
-		{name: "show", spec: duration(0, 10*minute), def: "8s", doc: "How long the result stays before what comes next."},
-		{name: "then", spec: thenWords.spec(), def: ThenLobby.String(), doc: "`lobby`: back to it, nobody ready. `again`: the next match at once. `vote`: again if more than half of the players are ready by then, otherwise the lobby. `close`: the lobby closes."},
-		{name: "hints", spec: listOf(obj(hintObject), 16), doc: "Hints for the client's show, which the service only carries."},
+		{
+			name: "show",
+			spec: duration(0, 10*minute),
+			def:  "8s",
+			doc:  "How long the result stays before what comes next.",
+		},
+		{
+			name: "then",
+			spec: thenWords.spec(),
+			def:  ThenLobby.String(),
+			doc: "`lobby`: back to it, nobody ready. `again`: the next match at once. `vote`: again if more than " +
+				"half of the players are ready by then, otherwise the lobby. `close`: the lobby closes.",
+		},
+		{
+			name: "hints",
+			spec: listOf(obj(hintObject), 16),
+			doc:  "Hints for the client's show, which the service only carries.",
+		},
 	},
 }
 
@@ -157,7 +261,9 @@ var hintObject = &object{
 }
 
 var recordObject = &object{
-	name: "record field", doc: "Something kept of a player between matches. It is loaded before the player gets control, read as `record.NAME`, and saved at the match's end and when the player leaves.",
+	name: "record field",
+	doc: "Something kept of a player between matches. It is loaded before the player gets control, read as " +
+		"`record.NAME`, and saved at the match's end and when the player leaves.",
 	example: `record:
   matches: {keep: total, of: 1}
   best_time: {title: Best time, keep: lowest, of: me.time, if: me.outcome == 'won', see: everyone}
@@ -168,9 +274,19 @@ var recordObject = &object{
 		{name: "start", spec: scalar, doc: "What a first-time player has."},
 		{name: "words", spec: names, doc: "The words of a choice."},
 		{name: "see", spec: seeSpec, def: sheet.OwnerOnly.String(), doc: "Who sees it."},
-		{name: "of", spec: anExpression, doc: "What is kept at the end, read with `me`; without it only effects write it."},
+		{
+			name: "of",
+			spec: anExpression,
+			doc:  "What is kept at the end, read with `me`; without it only effects write it.",
+		},
 		{name: "if", spec: anExpression, doc: "Keep it only if this holds."},
-		{name: "keep", spec: keepWords.spec(), def: KeepLatest.String(), doc: "How it goes with what was kept before: the `latest` value, the `best` (greatest), the `lowest`, or the `total`."},
+		{
+			name: "keep",
+			spec: keepWords.spec(),
+			def:  KeepLatest.String(),
+			doc: "How it goes with what was kept before: the `latest` value, the `best` (greatest), the `lowest`, " +
+				"or the `total`.",
+		},
 	},
 }
 
@@ -184,10 +300,28 @@ var boardObject = &object{
 		{name: "title", spec: text(60), doc: "What people read."},
 		{name: "of", spec: anExpression, doc: "The number, read with `me`. Without it only clients post, if they may."},
 		{name: "if", spec: anExpression, doc: "Post only if this holds."},
-		{name: "keep", spec: keepWords.spec(KeepBest, KeepLatest, KeepTotal), def: KeepBest.String(), doc: "How it goes with the player's earlier entry."},
-		{name: "order", spec: leastFirst.spec(), def: leastFirst.not, doc: "Whether the greatest or the least is first."},
-		{name: "show", spec: showWords.spec(), doc: "How it is written: as the expression's type, or milliseconds as a `clock`."},
-		{name: "clients", spec: obj(boundsObject), doc: "Lets clients post too, within these bounds. Without it only the service posts."},
+		{
+			name: "keep",
+			spec: keepWords.spec(KeepBest, KeepLatest, KeepTotal),
+			def:  KeepBest.String(),
+			doc:  "How it goes with the player's earlier entry.",
+		},
+		{
+			name: "order",
+			spec: leastFirst.spec(),
+			def:  leastFirst.not,
+			doc:  "Whether the greatest or the least is first.",
+		},
+		{
+			name: "show",
+			spec: showWords.spec(),
+			doc:  "How it is written: as the expression's type, or milliseconds as a `clock`.",
+		},
+		{
+			name: "clients",
+			spec: obj(boundsObject),
+			doc:  "Lets clients post too, within these bounds. Without it only the service posts.",
+		},
 	},
 }
 

@@ -16,17 +16,37 @@ var groundObject = &object{
 		{name: "width", spec: length(1000, maxSide), required: true, doc: "East to west."},
 		{name: "height", spec: length(1000, maxSide), required: true, doc: "North to south."},
 		{name: "walls", spec: listOf(obj(wallObject), 256), doc: "What nobody can move or shoot through."},
-		{name: "spawns", spec: listOf(obj(spawnPointObject), 256), doc: "Where players appear; the middle of the ground if there is none."},
-		{name: "sight", spec: obj(sightObject), doc: "How far positions are told. Without it everybody is told every position."},
+		{
+			name: "spawns",
+			spec: listOf(obj(spawnPointObject), 256),
+			doc:  "Where players appear; the middle of the ground if there is none.",
+		},
+		{
+			name: "sight",
+			spec: obj(sightObject),
+			doc:  "How far positions are told. Without it everybody is told every position.",
+		},
 	},
 }
 
 var sightObject = &object{
-	name: "sight", doc: "For large grounds: positions of players and pieces go only to clients with a player near by. What leaves their sight is withdrawn from their copies. Spectators, referees and operators see everything.",
+	name: "sight",
+	doc: "For large grounds: positions of players and pieces go only to clients with a player near by. What leaves " +
+		"their sight is withdrawn from their copies. Spectators, referees and operators see everything.",
 	keys: []key{
 		{name: "near", spec: length(1, 2*maxSide), required: true, doc: "Within this distance each change is told."},
-		{name: "far", spec: length(1, 2*maxSide), required: true, doc: "Beyond this distance nothing is told. What is seen stays so until it is a tenth farther away."},
-		{name: "every", spec: duration(0, 10*second), def: "500ms", doc: "Between the two a position is told at most this often."},
+		{
+			name:     "far",
+			spec:     length(1, 2*maxSide),
+			required: true,
+			doc:      "Beyond this distance nothing is told. What is seen stays so until it is a tenth farther away.",
+		},
+		{
+			name: "every",
+			spec: duration(0, 10*second),
+			def:  "500ms",
+			doc:  "Between the two a position is told at most this often.",
+		},
 	},
 }
 
@@ -52,8 +72,18 @@ var movementObject = &object{
 	keys: []key{
 		{name: "speed", spec: length(1, 100*1000), required: true, doc: "The top speed, a second."},
 		{name: "radius", spec: length(0, 10*1000), def: "500mm", doc: "How far a player's body reaches."},
-		{name: "factor", spec: anExpression, doc: "A share of the top speed for each player, such as `me.slowed ? 0.5 : 1.0`, held between 0 and 4."},
-		{name: "claims", spec: claimsCheck.spec(), def: claimsCheck.not, doc: "What to do with a position that a client claims: `refuse` it, or `check` that it could have got there since, and correct it if not."},
+		{
+			name: "factor",
+			spec: anExpression,
+			doc:  "A share of the top speed for each player, such as `me.slowed ? 0.5 : 1.0`, held between 0 and 4.",
+		},
+		{
+			name: "claims",
+			spec: claimsCheck.spec(),
+			def:  claimsCheck.not,
+			doc: "What to do with a position that a client claims: `refuse` it, or `check` that it could have got " +
+				"there since, and correct it if not.",
+		},
 	},
 }
 
@@ -61,7 +91,12 @@ var spawnObject = &object{
 	name: "spawn", doc: "Where and when players appear.",
 	example: `spawn: {pick: far, again: true, delay: 3s}`,
 	keys: []key{
-		{name: "pick", spec: pickWords.spec(), def: PickTurn.String(), doc: "Which spawn point: in `turn`, at `random`, or the one `far`thest from all rivals."},
+		{
+			name: "pick",
+			spec: pickWords.spec(),
+			def:  PickTurn.String(),
+			doc:  "Which spawn point: in `turn`, at `random`, or the one `far`thest from all rivals.",
+		},
 		{name: "again", spec: flag, def: "true", doc: "Whether who is out comes back."},
 		{name: "delay", spec: duration(0, 10*minute), def: "3s", doc: "How long they are out."},
 	},
@@ -95,19 +130,50 @@ var actionObject = &object{
 	keys: []key{
 		{name: "title", spec: text(40), doc: "What people read."},
 		{name: "key", spec: text(1), doc: "A suggestion for clients: the key that asks for it."},
-		{name: "phases", spec: names, doc: "The phases in which it may be used; those with open inputs if it is not given."},
+		{
+			name: "phases",
+			spec: names,
+			doc:  "The phases in which it may be used; those with open inputs if it is not given.",
+		},
 		{name: "if", spec: anExpression, doc: "A condition on `me` (and `arg`); refused otherwise."},
-		{name: "needs", spec: mapOf(anExpression, 16), doc: "The least that a field of the player must hold, by field."},
-		{name: "cost", spec: mapOf(anExpression, 16), doc: "What is taken from a field of the player; refused when there is less."},
-		{name: "cooldown", spec: duration(0, hour), def: "0s", doc: "How long before it may be used again. The player sees it run down in a field called `cool_` and the action's name."},
+		{
+			name: "needs",
+			spec: mapOf(anExpression, 16),
+			doc:  "The least that a field of the player must hold, by field.",
+		},
+		{
+			name: "cost",
+			spec: mapOf(anExpression, 16),
+			doc:  "What is taken from a field of the player; refused when there is less.",
+		},
+		{
+			name: "cooldown",
+			spec: duration(0, hour),
+			def:  "0s",
+			doc: "How long before it may be used again. The player sees it run down in a field called `cool_` and " +
+				"the action's name.",
+		},
 		{name: "out", spec: flag, def: "false", doc: "Whether a player who is out may use it."},
 		{name: "aim", spec: obj(aimObject), doc: "What it is used on; oneself if it is not given."},
 		{name: "takes", spec: mapOf(obj(argObject), 8), doc: "Values that the client sends along, read as `arg.NAME`."},
-		{name: "do", spec: effects, doc: "What it does. With an aim, `target` is who was hit, and this happens for each one hit."},
+		{
+			name: "do",
+			spec: effects,
+			doc:  "What it does. With an aim, `target` is who was hit, and this happens for each one hit.",
+		},
 		{name: "miss", spec: effects, doc: "What happens when a line or an area hits nobody."},
-		{name: "lasts", spec: duration(0, hour), def: "0s", doc: "How long it lasts; `end` happens then. 0s: it is over at once."},
+		{
+			name: "lasts",
+			spec: duration(0, hour),
+			def:  "0s",
+			doc:  "How long it lasts; `end` happens then. 0s: it is over at once.",
+		},
 		{name: "held", spec: flag, def: "false", doc: "Whether the player may end it before its time."},
-		{name: "end", spec: effects, doc: "What happens when it ends, of itself, by the player or because the player goes out."},
+		{
+			name: "end",
+			spec: effects,
+			doc:  "What happens when it ends, of itself, by the player or because the player goes out.",
+		},
 		{name: "referee", spec: obj(refereeObject), doc: "Leaves the decision to a referee."},
 	},
 }
@@ -123,11 +189,32 @@ var aimObject = &object{
     do: [{add: target.hull, by: 10}]`,
 	keys: []key{
 		{name: "at", spec: aimWords.spec(), def: AimSelf.String(), doc: aimDoc()},
-		{name: "reach", spec: length(0, maxSide), def: "0", doc: "How far. 0 for a target: anywhere; for an area: around oneself."},
-		{name: "thick", spec: length(0, 100*1000), def: "0", doc: "How far beside the line still hits, beyond the body's own radius."},
+		{
+			name: "reach",
+			spec: length(0, maxSide),
+			def:  "0",
+			doc:  "How far. 0 for a target: anywhere; for an area: around oneself.",
+		},
+		{
+			name: "thick",
+			spec: length(0, 100*1000),
+			def:  "0",
+			doc:  "How far beside the line still hits, beyond the body's own radius.",
+		},
 		{name: "radius", spec: length(0, maxSide), def: "1m", doc: "Of the area."},
-		{name: "who", spec: whoWords.spec(), def: WhoRivals.String(), doc: "Whom it can hit: `rivals` (without teams: all others), `friends` on the same team, all `others`, or `anyone`, oneself included."},
-		{name: "walls", spec: wallsBlock.spec(), def: wallsBlock.word, doc: "Whether a wall between the two centres stops it."},
+		{
+			name: "who",
+			spec: whoWords.spec(),
+			def:  WhoRivals.String(),
+			doc: "Whom it can hit: `rivals` (without teams: all others), `friends` on the same team, all `others`, " +
+				"or `anyone`, oneself included.",
+		},
+		{
+			name: "walls",
+			spec: wallsBlock.spec(),
+			def:  wallsBlock.word,
+			doc:  "Whether a wall between the two centres stops it.",
+		},
 		{name: "out", spec: flag, def: "false", doc: "Whether it reaches players who are out."},
 	},
 }
@@ -141,7 +228,12 @@ var argObject = &object{
       colour: {type: choice, words: [red, blue]}
     do: [{add: me.coins, by: -arg.amount}]`,
 	keys: []key{
-		{name: "type", spec: word("integer", "number", "flag", "choice", "player", "team"), required: true, doc: "As of a field."},
+		{
+			name:     "type",
+			spec:     word("integer", "number", "flag", "choice", "player", "team"),
+			required: true,
+			doc:      "As of a field.",
+		},
 		{name: "min", spec: scalar, doc: "The least; less is refused."},
 		{name: "max", spec: scalar, doc: "The greatest; more is refused."},
 		{name: "words", spec: names, doc: "The words of a choice."},
@@ -149,7 +241,9 @@ var argObject = &object{
 }
 
 var refereeObject = &object{
-	name: "referee", doc: "A decision left to a trusted program. Cost and cooldown are taken when the action is asked for, and the cost is given back when the answer is no.",
+	name: "referee",
+	doc: "A decision left to a trusted program. Cost and cooldown are taken when the action is asked for, and the " +
+		"cost is given back when the answer is no.",
 	example: `actions:
   answer:
     takes: {choice: {type: integer, min: 1, max: 4}}
@@ -163,7 +257,8 @@ var refereeObject = &object{
 }
 
 var bearerObject = &object{
-	name: "bearer", doc: "Something that one player holds. It is a field of the match that refers to the player; `give` passes it on.",
+	name: "bearer",
+	doc:  "Something that one player holds. It is a field of the match that refers to the player; `give` passes it on.",
 	example: `bearers:
   bell: {title: Storm bell, start: random, gone: random, out: keep}
 rules:
@@ -172,8 +267,18 @@ rules:
     do: [{add: match.bell.points, by: 1}]`,
 	keys: []key{
 		{name: "title", spec: text(40), doc: "What people read."},
-		{name: "start", spec: heirWords.spec(HeirRandom, HeirNone), def: HeirRandom.String(), doc: "Who has it at the start of each round, or of the match without rounds."},
-		{name: "gone", spec: heirWords.spec(HeirRandom, HeirNone), def: HeirRandom.String(), doc: "Who gets it when its holder leaves."},
+		{
+			name: "start",
+			spec: heirWords.spec(HeirRandom, HeirNone),
+			def:  HeirRandom.String(),
+			doc:  "Who has it at the start of each round, or of the match without rounds.",
+		},
+		{
+			name: "gone",
+			spec: heirWords.spec(HeirRandom, HeirNone),
+			def:  HeirRandom.String(),
+			doc:  "Who gets it when its holder leaves.",
+		},
 		{name: "out", spec: heirWords.spec(), def: HeirKeep.String(), doc: "Who gets it when its holder goes out."},
 	},
 }
@@ -199,8 +304,18 @@ var pieceObject = &object{
 		{name: "title", spec: text(40), doc: "What people read."},
 		{name: "radius", spec: length(0, 50*1000), def: "500mm", doc: "How far it reaches."},
 		{name: "keep", spec: integer(0, 500), def: "1", doc: "How many to keep on the ground."},
-		{name: "every", spec: duration(0, hour), def: "1s", doc: "The time between one placed and the next; 0s places all at once."},
-		{name: "apart", spec: length(0, 100*1000), def: "0", doc: "The least room between two of them, beyond their radius."},
+		{
+			name: "every",
+			spec: duration(0, hour),
+			def:  "1s",
+			doc:  "The time between one placed and the next; 0s places all at once.",
+		},
+		{
+			name: "apart",
+			spec: length(0, 100*1000),
+			def:  "0",
+			doc:  "The least room between two of them, beyond their radius.",
+		},
 		{name: "at", spec: listOf(point, 256), doc: "Only at these places, instead of anywhere."},
 		{name: "lasts", spec: duration(0, hour), def: "0s", doc: "How long one stays; 0s for ever."},
 		{name: "fields", spec: mapOf(obj(fieldObject), 16), doc: "Its own fields, read as `piece.NAME`."},

@@ -9,32 +9,105 @@ var topObject = &object{
 	name: "rulebook",
 	doc:  "The whole file. Only `turnvex`, `name` and `phases` must be written.",
 	keys: []key{
-		{name: "turnvex", spec: integer(1, 1), required: true, doc: "The version of this language.", example: "turnvex: 1"},
-		{name: "name", spec: name, required: true, doc: "The rulebook's name in addresses, commands and lists.", example: "name: clash"},
-		{name: "title", spec: text(80), doc: "The name that people read; the name if it is not given.", example: "title: The Clash"},
-		{name: "about", spec: text(1000), doc: "What the match is about, for lists.", example: "about: Two crews ram each other in the harbour."},
-		{name: "tick", spec: integer(5, 60), def: "20", doc: "Ticks a second: how often the rules move on.", example: "tick: 30"},
-		{name: "regions", spec: names, doc: "The regions whose nodes may open lobbies of it; every region if it is not given.", example: "regions: [north, south]"},
-		{name: "players", spec: obj(playersObject), doc: "How many play, and what happens when they come late, leave or lose their connection."},
+		{
+			name:     "turnvex",
+			spec:     integer(1, 1),
+			required: true,
+			doc:      "The version of this language.",
+			example:  "turnvex: 1",
+		},
+		{
+			name:     "name",
+			spec:     name,
+			required: true,
+			doc:      "The rulebook's name in addresses, commands and lists.",
+			example:  "name: clash",
+		},
+		{
+			name:    "title",
+			spec:    text(80),
+			doc:     "The name that people read; the name if it is not given.",
+			example: "title: The Clash",
+		},
+		{
+			name:    "about",
+			spec:    text(1000),
+			doc:     "What the match is about, for lists.",
+			example: "about: Two crews ram each other in the harbour.",
+		},
+		{
+			name:    "tick",
+			spec:    integer(5, 60),
+			def:     "20",
+			doc:     "Ticks a second: how often the rules move on.",
+			example: "tick: 30",
+		},
+		{
+			name:    "regions",
+			spec:    names,
+			doc:     "The regions whose nodes may open lobbies of it; every region if it is not given.",
+			example: "regions: [north, south]",
+		},
+		{
+			name: "players",
+			spec: obj(playersObject),
+			doc:  "How many play, and what happens when they come late, leave or lose their connection.",
+		},
 		{name: "spectators", spec: obj(spectatorsObject), doc: "Who may watch."},
-		{name: "options", spec: mapOf(obj(fieldObject), 32), doc: "Fields of the lobby sheet that the host sets when opening the lobby, within their bounds. Expressions read them as `lobby.NAME`.", example: "options:\n  goal: {type: integer, start: 10, min: 1, max: 50}"},
+		{
+			name: "options",
+			spec: mapOf(obj(fieldObject), 32),
+			doc: "Fields of the lobby sheet that the host sets when opening the lobby, within their bounds. " +
+				"Expressions read them as `lobby.NAME`.",
+			example: "options:\n  goal: {type: integer, start: 10, min: 1, max: 50}",
+		},
 		{name: "start", spec: obj(startObject), doc: "How a match begins."},
 		{name: "teams", spec: obj(teamsObject), doc: "The teams. Without this key everyone plays for themselves."},
 		{name: "ground", spec: obj(groundObject), doc: "The playing area. Without it there are no positions."},
-		{name: "movement", spec: obj(movementObject), doc: "How players move on the ground. Without it they stay where they spawn."},
+		{
+			name: "movement",
+			spec: obj(movementObject),
+			doc:  "How players move on the ground. Without it they stay where they spawn.",
+		},
 		{name: "spawn", spec: obj(spawnObject), doc: "Where and when players appear."},
-		{name: "sheets", spec: obj(sheetsObject), doc: "The fields of the match, of each team, of each player and of the lobby."},
-		{name: "kits", spec: mapOf(obj(kitObject), 64), doc: "Named sets of actions. Without any, everybody has all actions."},
+		{
+			name: "sheets",
+			spec: obj(sheetsObject),
+			doc:  "The fields of the match, of each team, of each player and of the lobby.",
+		},
+		{
+			name: "kits",
+			spec: mapOf(obj(kitObject), 64),
+			doc:  "Named sets of actions. Without any, everybody has all actions.",
+		},
 		{name: "actions", spec: mapOf(obj(actionObject), 64), doc: "What players may ask for."},
-		{name: "bearers", spec: mapOf(obj(bearerObject), 16), doc: "Things that one player holds. Each becomes a field of the match sheet that refers to the holder."},
+		{
+			name: "bearers",
+			spec: mapOf(obj(bearerObject), 16),
+			doc:  "Things that one player holds. Each becomes a field of the match sheet that refers to the holder.",
+		},
 		{name: "pieces", spec: mapOf(obj(pieceObject), 32), doc: "Objects that the rules keep on the ground."},
-		{name: "rules", spec: listOf(obj(ruleObject), 64), doc: "What happens by itself: when a condition comes true, at intervals, or at an event."},
-		{name: "phases", spec: mapOf(obj(phaseObject), 32), required: true, doc: "The phases of a match, in the order in which they follow each other unless they say otherwise. The match begins with the first."},
+		{
+			name: "rules",
+			spec: listOf(obj(ruleObject), 64),
+			doc:  "What happens by itself: when a condition comes true, at intervals, or at an event.",
+		},
+		{
+			name:     "phases",
+			spec:     mapOf(obj(phaseObject), 32),
+			required: true,
+			doc: "The phases of a match, in the order in which they follow each other unless they say " +
+				"otherwise. The match begins with the first.",
+		},
 		{name: "rounds", spec: obj(roundsObject), doc: "Which phase is a round, how many there are and who wins one."},
 		{name: "win", spec: obj(winObject), doc: "When the match ends early, and who has won."},
 		{name: "pause", spec: obj(pauseObject), doc: "Who may pause, how often and for how long."},
 		{name: "end", spec: obj(endObject), doc: "What is shown at the end, and what comes after."},
-		{name: "record", spec: mapOf(obj(recordObject), 48), doc: "What is kept of a player between matches of this rulebook."},
+		{
+			name: "record",
+			spec: mapOf(obj(recordObject), 48),
+			doc:  "What is kept of a player between matches of this rulebook.",
+		},
 		{name: "boards", spec: mapOf(obj(boardObject), 16), doc: "Leaderboards that the match posts to."},
 	},
 }
@@ -46,11 +119,40 @@ var playersObject = &object{
 	keys: []key{
 		{name: "least", spec: integer(1, MaxPlayers), def: "1", doc: "A match starts with at least this many."},
 		{name: "most", spec: integer(1, MaxPlayers), def: "8", doc: "The most seats a lobby may have."},
-		{name: "late", spec: lateWords.spec(), def: LateWait.String(), doc: "Who comes during a match: `seat` plays at once, `wait` sits in the lobby until the next match, `refuse` is not let in."},
-		{name: "hold", spec: duration(0, hour), def: "30s", doc: "How long a seat is held for a player whose connection is lost."},
-		{name: "gone", spec: goneWords.spec(), def: GoneRemove.String(), doc: "What happens when the hold has run out during a match: `remove` takes the seat away, `forfeit` also ends the match as lost for that player's side, `keep` leaves the seat in play until the end, `stand-in` lets the next newcomer take it over as it is."},
-		{name: "below", spec: belowWords.spec(), def: BelowEnd.String(), doc: "When fewer than the least are left in a match: `end` it, `wait` paused until there are enough, or `go-on`."},
-		{name: "local", spec: integer(1, 8), def: "1", doc: "The most seats on one connection, for players who share a screen."},
+		{
+			name: "late",
+			spec: lateWords.spec(),
+			def:  LateWait.String(),
+			doc: "Who comes during a match: `seat` plays at once, `wait` sits in the lobby until the next match, " +
+				"`refuse` is not let in.",
+		},
+		{
+			name: "hold",
+			spec: duration(0, hour),
+			def:  "30s",
+			doc:  "How long a seat is held for a player whose connection is lost.",
+		},
+		{
+			name: "gone",
+			spec: goneWords.spec(),
+			def:  GoneRemove.String(),
+			doc: "What happens when the hold has run out during a match: `remove` takes the seat away, `forfeit` " +
+				"also ends the match as lost for that player's side, `keep` leaves the seat in play until the end, " +
+				"`stand-in` lets the next newcomer take it over as it is.",
+		},
+		{
+			name: "below",
+			spec: belowWords.spec(),
+			def:  BelowEnd.String(),
+			doc: "When fewer than the least are left in a match: `end` it, `wait` paused until there are enough, " +
+				"or `go-on`.",
+		},
+		{
+			name: "local",
+			spec: integer(1, 8),
+			def:  "1",
+			doc:  "The most seats on one connection, for players who share a screen.",
+		},
 	},
 }
 
@@ -59,7 +161,12 @@ var spectatorsObject = &object{
 	example: `spectators: {most: 50, delay: 10s}`,
 	keys: []key{
 		{name: "most", spec: integer(0, 10000), def: "20", doc: "How many may watch; 0 for none."},
-		{name: "delay", spec: duration(0, 5*minute), def: "0s", doc: "How much later than the players they see everything."},
+		{
+			name: "delay",
+			spec: duration(0, 5*minute),
+			def:  "0s",
+			doc:  "How much later than the players they see everything.",
+		},
 	},
 }
 
@@ -67,8 +174,18 @@ var startObject = &object{
 	name: "start", doc: "How a match begins from the lobby.",
 	example: `start: {by: ready, countdown: 5s}`,
 	keys: []key{
-		{name: "by", spec: startWords.spec(), def: StartReady.String(), doc: "`ready`: when all are ready. `host`: when the host says so. `either`: whichever comes first."},
-		{name: "countdown", spec: duration(0, minute), def: "3s", doc: "The time between that and the match; somebody leaving or no longer ready calls it off."},
+		{
+			name: "by",
+			spec: startWords.spec(),
+			def:  StartReady.String(),
+			doc:  "`ready`: when all are ready. `host`: when the host says so. `either`: whichever comes first.",
+		},
+		{
+			name: "countdown",
+			spec: duration(0, minute),
+			def:  "3s",
+			doc:  "The time between that and the match; somebody leaving or no longer ready calls it off.",
+		},
 	},
 }
 
@@ -84,12 +201,44 @@ var teamsObject = &object{
 	oneOf: []string{"list", "number"},
 	keys: []key{
 		{name: "list", spec: mapOf(obj(teamObject), 32), doc: "The teams by name."},
-		{name: "number", spec: integer(1, 100), doc: "That many teams, called team1, team2 and so on.", example: "teams: {number: 4, least: 0, most: 2}"},
-		{name: "least", spec: integer(0, MaxPlayers), def: "1", doc: "A match starts when each team has at least this many."},
-		{name: "most", spec: integer(1, MaxPlayers), doc: "The most players of a team; the lobby's capacity if it is not given."},
-		{name: "newcomers", spec: newcomersWords.spec(), def: NewcomersFewest.String(), doc: "Where a newcomer goes: to the team with the `fewest` players, to the one of their `choice` (the fewest until they choose), or where the `host` puts them (the fewest until then). With `fewest` nobody changes sides but by consent."},
-		{name: "tie", spec: tieWords.spec(), def: TieFirst.String(), doc: "Among teams with equally few: the `first` in the list, one at `random`, or the `weakest` by rounds won and then by the order of `win`."},
-		{name: "locked", spec: lockedWords.spec(), def: LockedMatch.String(), doc: "When nobody may change sides: during the `match`, from the `start` countdown on, or `never`."},
+		{
+			name:    "number",
+			spec:    integer(1, 100),
+			doc:     "That many teams, called team1, team2 and so on.",
+			example: "teams: {number: 4, least: 0, most: 2}",
+		},
+		{
+			name: "least",
+			spec: integer(0, MaxPlayers),
+			def:  "1",
+			doc:  "A match starts when each team has at least this many.",
+		},
+		{
+			name: "most",
+			spec: integer(1, MaxPlayers),
+			doc:  "The most players of a team; the lobby's capacity if it is not given.",
+		},
+		{
+			name: "newcomers",
+			spec: newcomersWords.spec(),
+			def:  NewcomersFewest.String(),
+			doc: "Where a newcomer goes: to the team with the `fewest` players, to the one of their `choice` (the " +
+				"fewest until they choose), or where the `host` puts them (the fewest until then). With `fewest` " +
+				"nobody changes sides but by consent.",
+		},
+		{
+			name: "tie",
+			spec: tieWords.spec(),
+			def:  TieFirst.String(),
+			doc: "Among teams with equally few: the `first` in the list, one at `random`, or the `weakest` by " +
+				"rounds won and then by the order of `win`.",
+		},
+		{
+			name: "locked",
+			spec: lockedWords.spec(),
+			def:  LockedMatch.String(),
+			doc:  "When nobody may change sides: during the `match`, from the `start` countdown on, or `never`.",
+		},
 	},
 }
 
@@ -103,7 +252,9 @@ var teamObject = &object{
 }
 
 var sheetsObject = &object{
-	name: "sheets", doc: "The declared fields of each kind of sheet. Each field is declared once; its checking, clamping, resetting, visibility, sending and saving follow.",
+	name: "sheets",
+	doc: "The declared fields of each kind of sheet. Each field is declared once; its checking, clamping, " +
+		"resetting, visibility, sending and saving follow.",
 	example: `sheets:
   player:
     hull: {type: integer, start: 100, min: 0, max: 100, reset: respawn}
@@ -118,7 +269,11 @@ var sheetsObject = &object{
 		{name: "lobby", spec: mapOf(obj(fieldObject), 32), doc: "Of the lobby; they stay from match to match."},
 		{name: "match", spec: mapOf(obj(fieldObject), 64), doc: "Of the match."},
 		{name: "team", spec: mapOf(obj(fieldObject), 64), doc: "Of each team."},
-		{name: "player", spec: mapOf(obj(fieldObject), 64), doc: "Of each player. They outlive any body: respawning resets only what says so."},
+		{
+			name: "player",
+			spec: mapOf(obj(fieldObject), 64),
+			doc:  "Of each player. They outlive any body: respawning resets only what says so.",
+		},
 	},
 }
 
@@ -131,18 +286,59 @@ var fieldObject = &object{
     lap: {type: clock, count: up}
     left: {type: clock, count: down, runs: wall, start: 30s, rate: 500ms}`,
 	keys: []key{
-		{name: "type", spec: word(fieldTypes...), required: true, doc: "`integer`; `number` in thousandths; `text`; `flag`; `choice`, one of `words`; `position` in millimetres; `player` or `team`, a reference; `clock`."},
+		{
+			name:     "type",
+			spec:     word(fieldTypes...),
+			required: true,
+			doc: "`integer`; `number` in thousandths; `text`; `flag`; `choice`, one of `words`; `position` in " +
+				"millimetres; `player` or `team`, a reference; `clock`.",
+		},
 		{name: "title", spec: text(40), doc: "What people read in place of the name."},
-		{name: "start", spec: scalar, doc: "The value at first and after a reset: 0, empty, false, the first word, nobody if it is not given. A clock's is a duration."},
+		{
+			name: "start",
+			spec: scalar,
+			doc: "The value at first and after a reset: 0, empty, false, the first word, nobody if it is not " +
+				"given. A clock's is a duration.",
+		},
 		{name: "min", spec: scalar, doc: "The least value of an integer or number; less becomes this."},
-		{name: "max", spec: scalar, doc: "The greatest value; more becomes this. Of a text: the most characters, 64 if it is not given."},
+		{
+			name: "max",
+			spec: scalar,
+			doc:  "The greatest value; more becomes this. Of a text: the most characters, 64 if it is not given.",
+		},
 		{name: "words", spec: names, doc: "The words of a choice."},
-		{name: "see", spec: seeSpec, doc: "Who sees it: everyone, the team, its owner or only referees. Of a record: its owner, otherwise everyone, if it is not given."},
-		{name: "reset", spec: word(sheet.ResetWords()...), def: sheet.ResetMatch.String(), doc: "When it goes back to its start by itself. What resets at a respawn also does at a round, what resets at a round also at a match."},
-		{name: "is", spec: anExpression, doc: "Makes the field derived: it always holds this expression's value (with `me` on a player sheet, `team` on a team sheet) and nothing else may write it."},
+		{
+			name: "see",
+			spec: seeSpec,
+			doc: "Who sees it: everyone, the team, its owner or only referees. Of a record: its owner, otherwise " +
+				"everyone, if it is not given.",
+		},
+		{
+			name: "reset",
+			spec: word(sheet.ResetWords()...),
+			def:  sheet.ResetMatch.String(),
+			doc: "When it goes back to its start by itself. What resets at a respawn also does at a round, what " +
+				"resets at a round also at a match.",
+		},
+		{
+			name: "is",
+			spec: anExpression,
+			doc: "Makes the field derived: it always holds this expression's value (with `me` on a player sheet, " +
+				"`team` on a team sheet) and nothing else may write it.",
+		},
 		{name: "count", spec: countsDown.spec(), def: countsDown.not, doc: "Which way a clock runs."},
-		{name: "runs", spec: runsOnWall.spec(), def: runsOnWall.not, doc: "Which time a clock follows: `play` stands still in a pause."},
-		{name: "rate", spec: duration(0, 10*second), def: "0s", doc: "Send changes at most this often; the newest value counts. 0s sends each."},
+		{
+			name: "runs",
+			spec: runsOnWall.spec(),
+			def:  runsOnWall.not,
+			doc:  "Which time a clock follows: `play` stands still in a pause.",
+		},
+		{
+			name: "rate",
+			spec: duration(0, 10*second),
+			def:  "0s",
+			doc:  "Send changes at most this often; the newest value counts. 0s sends each.",
+		},
 	},
 }
 

@@ -72,7 +72,16 @@ type reader struct {
 }
 
 func (r *reader) fail(line, col int, code, format string, args ...any) {
-	r.problems = append(r.problems, Problem{Severity: Error, Code: code, Line: max(line, 1), Column: max(col, 1), Message: fmt.Sprintf(format, args...)})
+	r.problems = append(
+		r.problems,
+		Problem{
+			Severity: Error,
+			Code:     code,
+			Line:     max(line, 1),
+			Column:   max(col, 1),
+			Message:  fmt.Sprintf(format, args...),
+		},
+	)
 }
 
 // readDocument parses the YAML (or JSON) of a rulebook.
@@ -98,7 +107,12 @@ func readDocument(src []byte) (*node, Problems) {
 		return nil, r.problems
 	case 1:
 	default:
-		r.fail(docs[1].GetToken().Position.Line, 1, "many-documents", "one file holds one rulebook; this is a second document")
+		r.fail(
+			docs[1].GetToken().Position.Line,
+			1,
+			"many-documents",
+			"one file holds one rulebook; this is a second document",
+		)
 		return nil, r.problems
 	}
 	return r.read(docs[0], "", 0), r.problems
@@ -199,7 +213,12 @@ func (r *reader) readMap(out *node, values []*ast.MappingValueNode, depth int) {
 			out.line, out.col = kt.Position.Line, kt.Position.Column
 		}
 		if v.Key.IsMergeKey() {
-			r.fail(kt.Position.Line, kt.Position.Column, "alias", "anchors, aliases and merge keys are not used in rulebooks; write the values out")
+			r.fail(
+				kt.Position.Line,
+				kt.Position.Column,
+				"alias",
+				"anchors, aliases and merge keys are not used in rulebooks; write the values out",
+			)
 			continue
 		}
 		if seen[key] {

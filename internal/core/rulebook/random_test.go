@@ -21,8 +21,13 @@ func RandomDocument(r *rand.Rand) []byte {
 	doc["ground"] = map[string]any{"width": "20m", "height": "20m"}
 	doc["movement"] = map[string]any{"speed": "5m"}
 	doc["sheets"] = map[string]any{
-		"player": map[string]any{"hull": map[string]any{"type": "integer", "max": 100, "start": 50, "min": 0}, "wind": map[string]any{"type": "number"}, "time": map[string]any{"type": "clock"}, "on": map[string]any{"type": "flag"}},
-		"match":  map[string]any{"n": map[string]any{"type": "integer"}, "who": map[string]any{"type": "player"}},
+		"player": map[string]any{
+			"hull": map[string]any{"type": "integer", "max": 100, "start": 50, "min": 0},
+			"wind": map[string]any{"type": "number"},
+			"time": map[string]any{"type": "clock"},
+			"on":   map[string]any{"type": "flag"},
+		},
+		"match": map[string]any{"n": map[string]any{"type": "integer"}, "who": map[string]any{"type": "player"}},
 	}
 	actions, _ := doc["actions"].(map[string]any)
 	if actions == nil {
@@ -76,7 +81,8 @@ func takeOut(v any, path []string) {
 		return
 	}
 	if item, ok := list[index-1].(map[string]any); ok && len(path) > 1 {
-		if _, there := item[strings.Split(path[1], "[")[0]]; there && !strings.Contains("by to then else do if", path[1]) {
+		if _, there := item[strings.Split(path[1], "[")[0]]; there &&
+			!strings.Contains("by to then else do if", path[1]) {
 			takeOut(item, path[1:])
 			return
 		}
@@ -87,10 +93,47 @@ func takeOut(v any, path []string) {
 type generator struct{ r *rand.Rand }
 
 var (
-	someFields = []string{"me.hull", "me.wind", "match.n", "match.who", "it.hull", "target.hull", "me.time", "me.on", "match.who.hull", "me.pos"}
-	someExprs  = []string{"1", "2.5", "true", "me.hull > 10", "me.hull == 0 && me.alive", "match.n > 3", "me", "target", "it", "nobody", "match.who", "match.who == me",
-		"players.count(p, p.alive)", "players.exists(p, p.hull < 20)", "random(1, 6)", "random(0, 60)", "-me.hull", "me.hull / match.n", "me.time > 2000", "match.clock < 5000",
-		"me.pos", "point(5000, 5000)", "piece", "me.wind * 1.5", "players.sum(p, p.hull)", "it.alive", "!me.on"}
+	someFields = []string{
+		"me.hull",
+		"me.wind",
+		"match.n",
+		"match.who",
+		"it.hull",
+		"target.hull",
+		"me.time",
+		"me.on",
+		"match.who.hull",
+		"me.pos",
+	}
+	someExprs = []string{
+		"1",
+		"2.5",
+		"true",
+		"me.hull > 10",
+		"me.hull == 0 && me.alive",
+		"match.n > 3",
+		"me",
+		"target",
+		"it",
+		"nobody",
+		"match.who",
+		"match.who == me",
+		"players.count(p, p.alive)",
+		"players.exists(p, p.hull < 20)",
+		"random(1, 6)",
+		"random(0, 60)",
+		"-me.hull",
+		"me.hull / match.n",
+		"me.time > 2000",
+		"match.clock < 5000",
+		"me.pos",
+		"point(5000, 5000)",
+		"piece",
+		"me.wind * 1.5",
+		"players.sum(p, p.hull)",
+		"it.alive",
+		"!me.on",
+	}
 	someNames = []string{"a", "b", "c", "play", "rest", "end"}
 	someTimes = []string{"100ms", "500ms", "1s", "3s"}
 )
@@ -114,7 +157,8 @@ func (g *generator) object(o *object, depth int) map[string]any {
 		}
 	}
 	if o == effectObject { // what belongs to the verb
-		for verb, keys := range map[string][]string{"add": {"by"}, "set": {"to"}, "clock": {"do"}, "give": {"to"}, "each": {"do"}, "if": {"then"}} {
+		for verb, keys := range map[string][]string{"add": {"by"}, "set": {"to"}, "clock": {"do"}, "give": {"to"},
+			"each": {"do"}, "if": {"then"}} {
 			for _, name := range keys {
 				if out[verb] != nil {
 					out[name] = g.value(o.key(name), depth)
@@ -132,12 +176,52 @@ func (g *generator) object(o *object, depth int) map[string]any {
 
 // What fits a key by its name, most of the time.
 var (
-	conditions = []string{"me.hull > 10", "me.hull == 0 && me.alive", "match.n > 3", "match.who == me", "players.count(p, p.alive) > 2", "players.exists(p, p.hull < 20)",
-		"match.who != nobody", "me.time > 2000", "!me.on", "match.clock < 5000", "players.all(p, p.hull > 0)", "me.wind > 1.5", "match.n == 7"}
-	amounts  = []string{"1", "-3", "2", "me.hull", "match.n", "random(1, 6)", "players.sum(p, p.hull)", "players.count(p, p.alive)", "me.hull / match.n", "match.n * 100"}
+	conditions = []string{
+		"me.hull > 10",
+		"me.hull == 0 && me.alive",
+		"match.n > 3",
+		"match.who == me",
+		"players.count(p, p.alive) > 2",
+		"players.exists(p, p.hull < 20)",
+		"match.who != nobody",
+		"me.time > 2000",
+		"!me.on",
+		"match.clock < 5000",
+		"players.all(p, p.hull > 0)",
+		"me.wind > 1.5",
+		"match.n == 7",
+	}
+	amounts = []string{
+		"1",
+		"-3",
+		"2",
+		"me.hull",
+		"match.n",
+		"random(1, 6)",
+		"players.sum(p, p.hull)",
+		"players.count(p, p.alive)",
+		"me.hull / match.n",
+		"match.n * 100",
+	}
 	someones = []string{"me", "nobody", "match.who", "it", "target"}
-	byKey    = map[string][]string{"if": conditions, "when": conditions, "by": amounts, "most": amounts, "least": amounts, "out": someones, "spawn": someones,
-		"add": {"me.hull", "match.n", "me.wind", "match.who.hull"}, "set": {"match.n", "me.hull", "match.who.hull"}, "reset": {"me.hull", "match.n", "me.time"}, "clock": {"me.time"}}
+	byKey    = map[string][]string{
+		"if":    conditions,
+		"when":  conditions,
+		"by":    amounts,
+		"most":  amounts,
+		"least": amounts,
+		"out":   someones,
+		"spawn": someones,
+		"add": {
+			"me.hull",
+			"match.n",
+			"me.wind",
+			"match.who.hull",
+		},
+		"set":   {"match.n", "me.hull", "match.who.hull"},
+		"reset": {"me.hull", "match.n", "me.time"},
+		"clock": {"me.time"},
+	}
 )
 
 func (g *generator) value(k *key, depth int) any {

@@ -94,7 +94,14 @@ func writeObject(b *strings.Builder, o *object) {
 		if k.required {
 			def = "must be written"
 		}
-		fmt.Fprintf(b, "| `%s` | %s | %s | %s |\n", k.name, strings.ReplaceAll(typeText(&k.spec), "|", "\\|"), def, strings.ReplaceAll(k.doc, "|", "\\|"))
+		fmt.Fprintf(
+			b,
+			"| `%s` | %s | %s | %s |\n",
+			k.name,
+			strings.ReplaceAll(typeText(&k.spec), "|", "\\|"),
+			def,
+			strings.ReplaceAll(k.doc, "|", "\\|"),
+		)
 	}
 	parts := []string{o.example}
 	for i := range o.keys {

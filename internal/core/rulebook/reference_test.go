@@ -183,10 +183,16 @@ func wrongKeys(o *object, k *key) []string {
 		return nil
 	}
 	var docs []string
-	for _, v := range []string{"7", "-1", "true", "[]", "{}", "''", "x", "[x]", "{x: 1}", "{x: {}}", "3.5", "{least: 3}", "{a: {do: [{out: me}]}}", "[{every: 1s, do: []}]", "[{every: 1s}]"} {
+	for _, v := range []string{"7", "-1", "true", "[]", "{}", "''", "x", "[x]", "{x: 1}", "{x: {}}", "3.5",
+		"{least: 3}", "{a: {do: [{out: me}]}}", "[{every: 1s, do: []}]", "[{every: 1s}]"} {
 		head := "turnvex: 1\nname: x\nphases: {play: {}}\n"
 		if k.name == "turnvex" || k.name == "name" || k.name == "phases" {
-			head = strings.Replace(head, k.name+": "+map[string]string{"turnvex": "1", "name": "x", "phases": "{play: {}}"}[k.name]+"\n", "", 1)
+			head = strings.Replace(
+				head,
+				k.name+": "+map[string]string{"turnvex": "1", "name": "x", "phases": "{play: {}}"}[k.name]+"\n",
+				"",
+				1,
+			)
 		}
 		docs = append(docs, head+k.name+": "+v+"\n")
 	}

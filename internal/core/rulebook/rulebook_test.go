@@ -53,7 +53,13 @@ func TestCorpus(t *testing.T) {
 	if w, g := strings.Split(string(want), "\n"), strings.Split(got.String(), "\n"); string(want) != got.String() {
 		for i := range g {
 			if i >= len(w) || w[i] != g[i] {
-				t.Fatalf("%s:%d (go test ./internal/core/rulebook -run Corpus -update writes it anew):\nwant %s\ngot  %s", file, i+1, w[min(i, len(w)-1)], g[i])
+				t.Fatalf(
+					"%s:%d (go test ./internal/core/rulebook -run Corpus -update writes it anew):\nwant %s\ngot  %s",
+					file,
+					i+1,
+					w[min(i, len(w)-1)],
+					g[i],
+				)
 			}
 		}
 		t.Fatal("the corpus has lines too many")
@@ -64,8 +70,10 @@ func TestCorpus(t *testing.T) {
 func TestBombs(t *testing.T) {
 	alias := "a: &a [x,x,x,x,x,x,x,x,x]\nb: &b [*a,*a,*a,*a,*a,*a,*a,*a]\nturnvex: 1\n"
 	for code, doc := range map[string]string{
-		"too-large": strings.Repeat("#", rulebook.MaxBytes+1), "too-deep": strings.Repeat("[", 300000), "syntax": "a: [",
-		"alias": alias, "not-text": "name: \xff", "empty": "# nothing\n", "many-documents": "a: 1\n---\nb: 2\n", "duplicate-key": "turnvex: 1\nturnvex: 1\n",
+		"too-large": strings.Repeat("#", rulebook.MaxBytes+1), "too-deep": strings.Repeat("[", 300000),
+		"syntax": "a: [",
+		"alias":  alias, "not-text": "name: \xff", "empty": "# nothing\n", "many-documents": "a: 1\n---\nb: 2\n",
+		"duplicate-key": "turnvex: 1\nturnvex: 1\n",
 	} {
 		book, problems := rulebook.Compile([]byte(doc))
 		if book != nil || len(problems) == 0 || problems[0].Code != code {

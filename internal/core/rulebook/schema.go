@@ -13,8 +13,13 @@ func Schema() []byte {
 	for _, o := range objects() {
 		defs[defName(o)] = objectSchema(o)
 	}
-	doc := map[string]any{"$schema": "https://json-schema.org/draft/2020-12/schema", "$id": SchemaID, "title": "Turnvex rulebook",
-		"$ref": "#/$defs/" + defName(topObject), "$defs": defs}
+	doc := map[string]any{
+		"$schema": "https://json-schema.org/draft/2020-12/schema",
+		"$id":     SchemaID,
+		"title":   "Turnvex rulebook",
+		"$ref":    "#/$defs/" + defName(topObject),
+		"$defs":   defs,
+	}
 	out, err := json.MarshalIndent(doc, "", "  ")
 	if err != nil {
 		panic(err) // plain maps and texts
@@ -77,7 +82,12 @@ func specSchema(s *spec) map[string]any {
 	case anObject:
 		return map[string]any{"$ref": "#/$defs/" + defName(s.object)}
 	case aMap:
-		return map[string]any{"type": "object", "maxProperties": s.max, "propertyNames": map[string]any{"pattern": namePattern}, "additionalProperties": specSchema(s.elem)}
+		return map[string]any{
+			"type":                 "object",
+			"maxProperties":        s.max,
+			"propertyNames":        map[string]any{"pattern": namePattern},
+			"additionalProperties": specSchema(s.elem),
+		}
 	case aList:
 		return map[string]any{"type": "array", "maxItems": s.max, "items": specSchema(s.elem)}
 	case aWord:
@@ -99,7 +109,10 @@ func specSchema(s *spec) map[string]any {
 	case anything:
 		return map[string]any{}
 	}
-	return map[string]any{"type": []string{"string", "number", "boolean"}, "not": map[string]any{"pattern": `^\s*$`, "type": "string"}}
+	return map[string]any{
+		"type": []string{"string", "number", "boolean"},
+		"not":  map[string]any{"pattern": `^\s*$`, "type": "string"},
+	}
 }
 
 func lengthSchema(least, most int64) map[string]any {

@@ -86,7 +86,11 @@ func (sp *spec) describe() string {
 	case aFlag:
 		return "true or false"
 	case aDuration:
-		return fmt.Sprintf("a duration from %s to %s, such as 90s, 1m30s or 250ms", showDuration(sp.min), showDuration(sp.max))
+		return fmt.Sprintf(
+			"a duration from %s to %s, such as 90s, 1m30s or 250ms",
+			showDuration(sp.min),
+			showDuration(sp.max),
+		)
 	case aLength:
 		return fmt.Sprintf("a length from %s to %s, such as 12m or 500mm", showLength(sp.min), showLength(sp.max))
 	case aPoint:
@@ -105,7 +109,8 @@ func (sp *spec) noun() string {
 	if sp.shape == anObject {
 		return sp.object.name
 	}
-	return map[shape]string{aName: "name", anExpr: "expression", aPoint: "point", aLength: "length", aWord: "word"}[sp.shape]
+	return map[shape]string{aName: "name", anExpr: "expression", aPoint: "point", aLength: "length",
+		aWord: "word"}[sp.shape]
 }
 
 var kindWords = map[nodeKind]string{scalarNode: "a single value", mapNode: "a map", listNode: "a list"}
@@ -132,8 +137,23 @@ func (s *structure) object(n *node, o *object) bool {
 	for _, e := range n.entries {
 		k := o.key(e.key)
 		if k == nil {
-			s.problems = append(s.problems, Problem{Severity: Error, Code: "unknown-key", Line: e.line, Column: e.col, At: n.path,
-				Message: fmt.Sprintf("%s has no key %q", o.article(), e.key), Wanted: "one of " + strings.Join(o.names(), ", "), Nearest: Nearest(e.key, o.names())})
+			s.problems = append(
+				s.problems,
+				Problem{
+					Severity: Error,
+					Code:     "unknown-key",
+					Line:     e.line,
+					Column:   e.col,
+					At:       n.path,
+					Message: fmt.Sprintf(
+						"%s has no key %q",
+						o.article(),
+						e.key,
+					),
+					Wanted:  "one of " + strings.Join(o.names(), ", "),
+					Nearest: Nearest(e.key, o.names()),
+				},
+			)
 			continue
 		}
 		if !s.check(e.value, &k.spec) {
@@ -191,7 +211,14 @@ func implied(n *node, k *key) *node {
 	case aFlag:
 		plain = 'b'
 	}
-	return &node{line: n.line, col: n.col, path: strings.TrimPrefix(n.path+"."+k.name, "."), text: k.def, plain: plain, implied: true}
+	return &node{
+		line:    n.line,
+		col:     n.col,
+		path:    strings.TrimPrefix(n.path+"."+k.name, "."),
+		text:    k.def,
+		plain:   plain,
+		implied: true,
+	}
 }
 
 func (s *structure) oneOf(n *node, o *object) bool {
@@ -208,7 +235,14 @@ func (s *structure) oneOf(n *node, o *object) bool {
 	if len(found) > 1 {
 		what = strings.Join(found, " and ")
 	}
-	s.fail(n, "one-of", "exactly one of "+strings.Join(o.oneOf, ", "), "%s with %s of the keys that say what it is", o.article(), what)
+	s.fail(
+		n,
+		"one-of",
+		"exactly one of "+strings.Join(o.oneOf, ", "),
+		"%s with %s of the keys that say what it is",
+		o.article(),
+		what,
+	)
 	return false
 }
 

@@ -31,7 +31,9 @@ func TestTablesAreWhole(t *testing.T) {
 		words[d.word] = true
 	}
 	for i, d := range eventDecls {
-		if own := Event(i) == OnWhen || Event(i) == OnEvery; own != (d.word == "") || own != (d.doc == "") || words["on "+d.word] && !own {
+		if own := Event(i) == OnWhen ||
+			Event(i) == OnEvery; own != (d.word == "") || own != (d.doc == "") ||
+			words["on "+d.word] && !own {
 			t.Errorf("event number %d has no word or documentation, or another's: %+v", i, d)
 		}
 		words["on "+d.word] = true

@@ -107,8 +107,10 @@ func readPoint(f *Field, list []any) (Value, error) {
 
 // noun is what a value of the type is called where another came.
 func (t Type) noun() string {
-	return [...]string{Integer: "an integer", Number: "a number with at most three decimals", Text: "a text", Flag: "true or false",
-		Choice: "one of its words", Position: "a list of two integers", Ref: "the number of a sheet", Clock: "an integer"}[t]
+	return [...]string{Integer: "an integer", Number: "a number with at most three decimals", Text: "a text",
+		Flag:   "true or false",
+		Choice: "one of its words", Position: "a list of two integers", Ref: "the number of a sheet",
+		Clock: "an integer"}[t]
 }
 
 func nounOf(raw any) string {

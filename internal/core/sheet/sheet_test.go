@@ -8,13 +8,15 @@ import (
 
 // TestClocks: shown as mm:ss.mmm, hours in front, never negative, exact to the tick.
 func TestClocks(t *testing.T) {
-	for ms, want := range map[int64]string{0: "00:00.000", 7: "00:00.007", 59_999: "00:59.999", 60_000: "01:00.000", 3_599_999: "59:59.999",
+	for ms, want := range map[int64]string{0: "00:00.000", 7: "00:00.007", 59_999: "00:59.999", 60_000: "01:00.000",
+		3_599_999: "59:59.999",
 		3_600_000: "1:00:00.000", 90_061_001: "25:01:01.001", -5: "00:00.000"} {
 		if got := sheet.FormatClock(ms); got != want {
 			t.Errorf("%d ms is shown as %s, not %s", ms, got, want)
 		}
 	}
-	for _, c := range []struct{ value, rate, at, now, want int64 }{{0, 1, 10, 30, 20}, {100, -1, 10, 30, 80}, {5, -1, 0, 30, 0}, {7, 0, 3, 99, 7}} {
+	for _, c := range []struct{ value, rate, at, now, want int64 }{{0, 1, 10, 30, 20}, {100, -1, 10, 30, 80}, {5, -1, 0,
+		30, 0}, {7, 0, 3, 99, 7}} {
 		if got := sheet.ClockTicks(c.value, c.rate, c.at, sheet.Tick(c.now)); got != c.want {
 			t.Errorf("%+v shows %d", c, got)
 		}

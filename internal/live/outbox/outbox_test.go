@@ -81,7 +81,8 @@ func TestBounds(t *testing.T) {
 		t.Error("it ended before it was full")
 	}
 	many.Put(frame("x"))
-	if n, size := many.Load(); n != outbox.MostFrames || size != outbox.MostFrames || many.Ended() == nil || many.Ended().Code != "full" {
+	if n, size := many.Load(); n != outbox.MostFrames || size != outbox.MostFrames || many.Ended() == nil ||
+		many.Ended().Code != "full" {
 		t.Errorf("%d frames of %d bytes wait; %+v", n, size, many.Ended())
 	}
 	large := outbox.NewBox(&wire.Bye{Code: "full"})

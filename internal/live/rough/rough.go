@@ -33,7 +33,8 @@ const (
 )
 
 // Forms is how a network is written, for help texts.
-const Forms = "delay=80ms,jitter=20ms,stall=2s/30s,cut=1m: so late each way, so much more at random, nothing for 2 s every 30 s on average, cut after a minute on average"
+const Forms = "delay=80ms,jitter=20ms,stall=2s/30s,cut=1m: so late each way, so much more at random, nothing for 2 " +
+	"s every 30 s on average, cut after a minute on average"
 
 // Parse reads a network such as delay=80ms,jitter=20ms,stall=2s/30s,cut=1m. Each
 // part may be left out; "" is the zero value.
@@ -56,7 +57,10 @@ func Parse(s string) (Network, error) {
 			n.CutEvery, most = one, maxEvery
 		case name == "stall" && isPair:
 			n.StallFor = one
-			if n.StallEvery, err = time.ParseDuration(every); err == nil && (n.StallEvery <= 0 || n.StallEvery > maxEvery) {
+			if n.StallEvery, err = time.ParseDuration(
+				every,
+			); err == nil &&
+				(n.StallEvery <= 0 || n.StallEvery > maxEvery) {
 				err = fmt.Errorf("stalls come every 1 ns to %s", maxEvery)
 			}
 		default:
@@ -83,7 +87,14 @@ func (n Network) Wrap(inner net.Conn) net.Conn {
 	if n.Seed == 0 {
 		n.Seed = rand.Uint64()
 	}
-	c := &conn{Conn: inner, n: n, rng: rand.New(rand.NewPCG(n.Seed, 0)), done: make(chan struct{}), in: make(chan chunk, 256), out: make(chan chunk, 256)}
+	c := &conn{
+		Conn: inner,
+		n:    n,
+		rng:  rand.New(rand.NewPCG(n.Seed, 0)),
+		done: make(chan struct{}),
+		in:   make(chan chunk, 256),
+		out:  make(chan chunk, 256),
+	}
 	c.stall = time.Now().Add(c.about(n.StallEvery))
 	if n.CutEvery > 0 {
 		c.cut = time.AfterFunc(c.about(n.CutEvery), func() { c.Close() })

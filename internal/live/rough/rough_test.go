@@ -17,14 +17,21 @@ import (
 
 func TestParse(t *testing.T) {
 	n, err := rough.Parse("delay=80ms, jitter=20ms,stall=2s/30s,cut=1m")
-	want := rough.Network{Delay: 80 * time.Millisecond, Jitter: 20 * time.Millisecond, StallFor: 2 * time.Second, StallEvery: 30 * time.Second, CutEvery: time.Minute}
+	want := rough.Network{
+		Delay:      80 * time.Millisecond,
+		Jitter:     20 * time.Millisecond,
+		StallFor:   2 * time.Second,
+		StallEvery: 30 * time.Second,
+		CutEvery:   time.Minute,
+	}
 	if err != nil || n != want || n.Zero() {
 		t.Errorf("%+v, %v", n, err)
 	}
 	if n, err := rough.Parse(""); err != nil || !n.Zero() {
 		t.Errorf("nothing is %+v, %v", n, err)
 	}
-	for _, bad := range []string{"delay", "delay=", "delay=-1s", "delay=11s", "speed=9s", "stall=2s", "stall=2s/0s", "stall=2s/x", "cut=2h", "delay=1s,,"} {
+	for _, bad := range []string{"delay", "delay=", "delay=-1s", "delay=11s", "speed=9s", "stall=2s", "stall=2s/0s",
+		"stall=2s/x", "cut=2h", "delay=1s,,"} {
 		if _, err := rough.Parse(bad); err == nil || !strings.Contains(err.Error(), "delay=80ms") {
 			t.Errorf("%q: %v", bad, err)
 		}
@@ -38,7 +45,13 @@ func TestWholeAndInOrder(t *testing.T) {
 		synctest.Test(t, func(t *testing.T) {
 			r := rand.New(rand.NewPCG(seed, 1))
 			near, far := net.Pipe()
-			n := rough.Network{Delay: 50 * time.Millisecond, Jitter: 200 * time.Millisecond, StallEvery: time.Second, StallFor: 3 * time.Second, Seed: seed}
+			n := rough.Network{
+				Delay:      50 * time.Millisecond,
+				Jitter:     200 * time.Millisecond,
+				StallEvery: time.Second,
+				StallFor:   3 * time.Second,
+				Seed:       seed,
+			}
 			bad := n.Wrap(near)
 			defer bad.Close()
 			var there, back bytes.Buffer
@@ -103,12 +116,23 @@ func TestDeadlineUnderWay(t *testing.T) {
 			data string
 			err  error
 			at   time.Duration // after the beginning
-		}{{began.Add(2 * time.Second), "", os.ErrDeadlineExceeded, 2 * time.Second}, {time.Time{}, "lat", nil, 5 * time.Second},
-			{time.Time{}, "e", nil, 5 * time.Second}, {time.Time{}, "", io.EOF, 5 * time.Second}, {time.Time{}, "", io.EOF, 5 * time.Second}} {
+		}{{began.Add(2 * time.Second), "", os.ErrDeadlineExceeded, 2 * time.Second}, {time.Time{}, "lat", nil,
+			5 * time.Second},
+			{time.Time{}, "e", nil, 5 * time.Second}, {time.Time{}, "", io.EOF, 5 * time.Second}, {time.Time{}, "",
+				io.EOF, 5 * time.Second}} {
 			bad.SetReadDeadline(c.by)
 			n, err := bad.Read(buf)
 			if string(buf[:n]) != c.data || !errors.Is(err, c.err) || time.Since(began) != c.at {
-				t.Errorf("read %d: %q, %v after %s; not %q, %v after %s", i, buf[:n], err, time.Since(began), c.data, c.err, c.at)
+				t.Errorf(
+					"read %d: %q, %v after %s; not %q, %v after %s",
+					i,
+					buf[:n],
+					err,
+					time.Since(began),
+					c.data,
+					c.err,
+					c.at,
+				)
 			}
 		}
 	})

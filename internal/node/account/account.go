@@ -34,7 +34,13 @@ func New(db *store.DB, secret []byte) (*Service, error) {
 	if len(secret) < 32 {
 		return nil, fmt.Errorf("the token secret has %d bytes, at least 32 are needed", len(secret))
 	}
-	return &Service{db: db, secret: secret, now: time.Now, tries: newTries(), hashes: make(chan struct{}, maxHashes)}, nil
+	return &Service{
+		db:     db,
+		secret: secret,
+		now:    time.Now,
+		tries:  newTries(),
+		hashes: make(chan struct{}, maxHashes),
+	}, nil
 }
 
 // SignedIn is what a sign-in gives.
@@ -79,7 +85,10 @@ func checkDeviceKey(key string) error {
 		ok = ok && c > ' ' && c < 0x7f
 	}
 	if !ok {
-		return fault.New(code.BadDevice, "a device key has 24 to 128 printable ASCII characters without spaces; make it at random and keep it")
+		return fault.New(
+			code.BadDevice,
+			"a device key has 24 to 128 printable ASCII characters without spaces; make it at random and keep it",
+		)
 	}
 	return nil
 }

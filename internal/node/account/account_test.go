@@ -70,7 +70,8 @@ func TestDevices(t *testing.T) {
 	if err != nil || len(strings.Fields(made.Name)) != 2 {
 		t.Errorf("a made-up name: %+v, %v", made, err)
 	}
-	for _, key := range []string{"", "short", strings.Repeat("x", 129), strings.Repeat("x", 30) + " ", strings.Repeat("x", 30) + "é"} {
+	for _, key := range []string{"", "short", strings.Repeat("x", 129), strings.Repeat("x", 30) + " ",
+		strings.Repeat("x", 30) + "é"} {
 		_, err := s.Device(ctx, key, "")
 		wants(t, fmt.Sprintf("the key %q", key), err, code.BadDevice)
 	}
@@ -110,7 +111,8 @@ func TestTokens(t *testing.T) {
 	if err != nil || who.Player != in.Player || !who.IsPlayer() || who.Can(Read) {
 		t.Errorf("%+v, %v", who, err)
 	}
-	for what, token := range map[string]string{"none": "", "not one": "abc", "bent": in.Token[:len(in.Token)-2] + "xx"} {
+	for what, token := range map[string]string{"none": "", "not one": "abc",
+		"bent": in.Token[:len(in.Token)-2] + "xx"} {
 		want := code.BadToken
 		if token == "" {
 			want = code.NoToken
@@ -215,9 +217,19 @@ func TestLogins(t *testing.T) {
 	}
 	_, err = s.Login(ctx, "ada.lamp", "a long password", "", "1.2.3.4")
 	wants(t, "after five wrong ones", err, code.TooMany)
-	wants(t, "changing with the wrong one", s.ChangePassword(ctx, in.Player, "x", "another long one", "9.9.9.9"), code.WrongLogin)
+	wants(
+		t,
+		"changing with the wrong one",
+		s.ChangePassword(ctx, in.Player, "x", "another long one", "9.9.9.9"),
+		code.WrongLogin,
+	)
 	wants(t, "changing it", s.ChangePassword(ctx, in.Player, "a long password", "another long one", "9.9.9.9"), code.OK)
-	wants(t, "without an account", s.ChangePassword(ctx, bo.Player, "x", "another long one", "9.9.9.8"), code.WrongLogin)
+	wants(
+		t,
+		"without an account",
+		s.ChangePassword(ctx, bo.Player, "x", "another long one", "9.9.9.8"),
+		code.WrongLogin,
+	)
 }
 
 // TestTries: failed tries are counted by account and by address, come back over time,
@@ -278,14 +290,16 @@ func TestKeys(t *testing.T) {
 	if _, err := s.FirstKey(ctx, "given-another-time"); err != nil {
 		t.Error(err)
 	}
-	for key, want := range map[string]code.Code{made: code.OK, "given-by-the-operator": code.BadToken, "given-another-time": code.OK, "guessed": code.BadToken} {
+	for key, want := range map[string]code.Code{made: code.OK, "given-by-the-operator": code.BadToken,
+		"given-another-time": code.OK, "guessed": code.BadToken} {
 		_, err := s.Key(ctx, key, key)
 		wants(t, key, err, want)
 	}
 	for _, c := range []struct {
 		scopes []Scope
 		can    []bool // operator, referee, read
-	}{{[]Scope{Operator}, []bool{true, true, true}}, {[]Scope{Referee}, []bool{false, true, false}}, {[]Scope{Read, Referee}, []bool{false, true, true}}} {
+	}{{[]Scope{Operator}, []bool{true, true, true}}, {[]Scope{Referee}, []bool{false, true, false}}, {[]Scope{Read,
+		Referee}, []bool{false, true, true}}} {
 		name := fmt.Sprint("key of ", len(c.scopes), c.scopes[0])
 		k, err := s.MakeKey(ctx, name, c.scopes)
 		if err != nil {
@@ -296,7 +310,8 @@ func TestKeys(t *testing.T) {
 			t.Fatalf("%+v, %v", in, err)
 		}
 		who, err := s.Check(ctx, in.Token)
-		if err != nil || who.IsPlayer() || who.Can(Operator) != c.can[0] || who.Can(Referee) != c.can[1] || who.Can(Read) != c.can[2] {
+		if err != nil || who.IsPlayer() || who.Can(Operator) != c.can[0] || who.Can(Referee) != c.can[1] ||
+			who.Can(Read) != c.can[2] {
 			t.Errorf("%v: %+v, %v", c.scopes, who, err)
 		}
 		_, err = s.MakeKey(ctx, name, c.scopes)

@@ -49,11 +49,20 @@ func (s *Service) FirstKey(ctx context.Context, given string) (made string, err 
 	name := "first operator"
 	if given != "" {
 		key, name = given, "operator of the environment"
-		if err := db.Model(&store.ServiceKey{}).Where("name = ? and hash <> ? and revoked_at is null", name, hashKey(key)).Update("revoked_at", s.now().UTC()).Error; err != nil {
+		if err := db.Model(&store.ServiceKey{}).
+			Where("name = ? and hash <> ? and revoked_at is null", name, hashKey(key)).
+			Update("revoked_at", s.now().UTC()).
+			Error; err != nil {
 			return "", err
 		}
 	}
-	row := store.ServiceKey{ID: uuid.NewString(), Name: name, Hash: hashKey(key), Scopes: string(Operator), CreatedAt: s.now().UTC()}
+	row := store.ServiceKey{
+		ID:        uuid.NewString(),
+		Name:      name,
+		Hash:      hashKey(key),
+		Scopes:    string(Operator),
+		CreatedAt: s.now().UTC(),
+	}
 	return made, db.Clauses(clause.OnConflict{DoNothing: true}).Create(&row).Error
 }
 
@@ -76,7 +85,13 @@ func (s *Service) MakeKey(ctx context.Context, name string, scopes []Scope) (*Se
 		return nil, fault.New(code.BadRequest, "a key needs at least one scope: operator, referee or read")
 	}
 	key := newKey()
-	row := store.ServiceKey{ID: uuid.NewString(), Name: name, Hash: hashKey(key), Scopes: strings.Join(words, " "), CreatedAt: s.now().UTC()}
+	row := store.ServiceKey{
+		ID:        uuid.NewString(),
+		Name:      name,
+		Hash:      hashKey(key),
+		Scopes:    strings.Join(words, " "),
+		CreatedAt: s.now().UTC(),
+	}
 	if err := s.db.WithContext(ctx).Create(&row).Error; err != nil {
 		if errors.Is(err, store.ErrDuplicate) {
 			return nil, fault.New(code.NameTaken, "there is a key called %q already", name)
@@ -89,7 +104,13 @@ func (s *Service) MakeKey(ctx context.Context, name string, scopes []Scope) (*Se
 }
 
 func showKey(r *store.ServiceKey) ServiceKey {
-	return ServiceKey{Name: r.Name, Scopes: scopesOf(r.Scopes), Created: r.CreatedAt, Used: r.UsedAt, Revoked: r.RevokedAt}
+	return ServiceKey{
+		Name:    r.Name,
+		Scopes:  scopesOf(r.Scopes),
+		Created: r.CreatedAt,
+		Used:    r.UsedAt,
+		Revoked: r.RevokedAt,
+	}
 }
 
 // Keys lists all keys, the newest first.
@@ -107,7 +128,10 @@ func (s *Service) Keys(ctx context.Context) ([]ServiceKey, error) {
 
 // RevokeKey voids a key and every token that was had for it.
 func (s *Service) RevokeKey(ctx context.Context, name string) error {
-	res := s.db.WithContext(ctx).Model(&store.ServiceKey{}).Where("name = ? and revoked_at is null", name).Update("revoked_at", s.now().UTC())
+	res := s.db.WithContext(ctx).
+		Model(&store.ServiceKey{}).
+		Where("name = ? and revoked_at is null", name).
+		Update("revoked_at", s.now().UTC())
 	if res.Error == nil && res.RowsAffected == 0 {
 		return fault.New(code.NoKeyNamed, "there is no service key %q that is not revoked", name)
 	}
@@ -120,7 +144,10 @@ func (s *Service) Key(ctx context.Context, key, address string) (*SignedIn, erro
 		return nil, err
 	}
 	var row store.ServiceKey
-	res := s.db.WithContext(ctx).Raw("update service_keys set used_at = ? where hash = ? and revoked_at is null returning *", s.now().UTC(), hashKey(key)).Scan(&row)
+	res := s.db.WithContext(ctx).
+		Raw("update service_keys set used_at = ? where hash = ? and revoked_at is null returning *", s.now().UTC(),
+			hashKey(key)).
+		Scan(&row)
 	if res.Error != nil {
 		return nil, res.Error
 	}

@@ -40,7 +40,10 @@ var loginForm = regexp.MustCompile(`^[a-z0-9][a-z0-9._@+-]{2,63}$`)
 func cleanLogin(raw string) (string, error) {
 	login := strings.ToLower(norm.NFKC.String(strings.TrimSpace(raw)))
 	if !loginForm.MatchString(login) {
-		return "", fault.New(code.BadName, "a login name has 3 to 64 letters, digits and . _ @ + -, and begins with a letter or digit")
+		return "", fault.New(
+			code.BadName,
+			"a login name has 3 to 64 letters, digits and . _ @ + -, and begins with a letter or digit",
+		)
 	}
 	return login, nil
 }
@@ -57,8 +60,17 @@ func checkPassword(p string) error {
 func (s *Service) hash(password string) string {
 	salt := make([]byte, argonSalt)
 	rand.Read(salt)
-	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, argonMemory, argonTime, argonLanes,
-		base64.RawStdEncoding.EncodeToString(salt), base64.RawStdEncoding.EncodeToString(s.derive(password, salt, argonTime, argonMemory)))
+	return fmt.Sprintf(
+		"$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s",
+		argon2.Version,
+		argonMemory,
+		argonTime,
+		argonLanes,
+		base64.RawStdEncoding.EncodeToString(
+			salt,
+		),
+		base64.RawStdEncoding.EncodeToString(s.derive(password, salt, argonTime, argonMemory)),
+	)
 }
 
 func (s *Service) derive(password string, salt []byte, time, memory uint32) []byte {
@@ -76,7 +88,14 @@ func (s *Service) verify(password, kept string) bool {
 	if len(parts) != 6 {
 		return false
 	}
-	if _, err := fmt.Sscanf(parts[2]+" "+parts[3], "v=%d m=%d,t=%d,p=%d", &version, &memory, &time, &lanes); err != nil {
+	if _, err := fmt.Sscanf(
+		parts[2]+" "+parts[3],
+		"v=%d m=%d,t=%d,p=%d",
+		&version,
+		&memory,
+		&time,
+		&lanes,
+	); err != nil {
 		return false
 	}
 	salt, err1 := base64.RawStdEncoding.DecodeString(parts[4])
@@ -102,7 +121,10 @@ func (s *Service) AddLogin(ctx context.Context, player, login, password string) 
 		return err
 	}
 	now := s.now().UTC()
-	err = s.db.WithContext(ctx).Create(&store.Account{PlayerID: player, Login: login, Password: s.hash(password), CreatedAt: now, ChangedAt: now}).Error
+	err = s.db.WithContext(ctx).
+		Create(&store.Account{PlayerID: player, Login: login, Password: s.hash(password), CreatedAt: now,
+			ChangedAt: now}).
+		Error
 	if errors.Is(err, store.ErrDuplicate) {
 		return fault.New(code.NameTaken, "this login name is taken, or you have an account already")
 	}
@@ -152,8 +174,11 @@ func (s *Service) tie(ctx context.Context, key, player string) error {
 	if err := checkDeviceKey(key); err != nil {
 		return err
 	}
-	return s.db.WithContext(ctx).Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "key_hash"}}, DoUpdates: clause.Assignments(map[string]any{"player_id": player})}).
-		Create(&store.Device{KeyHash: deviceHash(key), PlayerID: player, CreatedAt: s.now().UTC()}).Error
+	return s.db.WithContext(ctx).
+		Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "key_hash"}},
+			DoUpdates: clause.Assignments(map[string]any{"player_id": player})}).
+		Create(&store.Device{KeyHash: deviceHash(key), PlayerID: player, CreatedAt: s.now().UTC()}).
+		Error
 }
 
 // ChangePassword changes an account's password and signs the player out
@@ -176,7 +201,10 @@ func (s *Service) ChangePassword(ctx context.Context, player, old, fresh, addres
 		s.tries.failed(player, address)
 		return fault.New(code.WrongLogin, "this is not your password")
 	}
-	if err := s.db.WithContext(ctx).Model(&a).Updates(map[string]any{"password": s.hash(fresh), "changed_at": s.now().UTC()}).Error; err != nil {
+	if err := s.db.WithContext(ctx).
+		Model(&a).
+		Updates(map[string]any{"password": s.hash(fresh), "changed_at": s.now().UTC()}).
+		Error; err != nil {
 		return err
 	}
 	return s.SignOutEverywhere(ctx, player)

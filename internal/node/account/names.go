@@ -19,8 +19,14 @@ func CleanName(raw string) (string, error) {
 }
 
 var (
-	madeUpFirst  = strings.Fields("Brisk Calm Deft Eager Fair Gentle Hardy Keen Lively Merry Nimble Proud Quick Ready Silent Steady Tidy Warm Witty Bold")
-	madeUpSecond = strings.Fields("Otter Heron Plover Dipper Marten Petrel Kelp Anchor Rudder Beacon Pebble Cove Spruce Harbour Lantern Compass Sloop Tern Wren Pike")
+	madeUpFirst = strings.Fields(
+		"Brisk Calm Deft Eager Fair Gentle Hardy Keen Lively Merry Nimble Proud Quick Ready Silent Steady Tidy Warm " +
+			"Witty Bold",
+	)
+	madeUpSecond = strings.Fields(
+		"Otter Heron Plover Dipper Marten Petrel Kelp Anchor Rudder Beacon Pebble Cove Spruce Harbour Lantern " +
+			"Compass Sloop Tern Wren Pike",
+	)
 )
 
 // MakeUpName makes a name for a player who gave none.

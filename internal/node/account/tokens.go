@@ -63,8 +63,19 @@ type claims struct {
 func (s *Service) issue(subject, scopes string, life time.Duration) (string, time.Time, error) {
 	now := s.now()
 	expires := now.Add(life)
-	t := jwt.NewWithClaims(jwt.SigningMethodHS256, claims{jwt.RegisteredClaims{Issuer: "turnvex", Subject: subject,
-		IssuedAt: jwt.NewNumericDate(now), ExpiresAt: jwt.NewNumericDate(expires), ID: uuid.NewString()}, now.UnixMicro(), scopes})
+	t := jwt.NewWithClaims(jwt.SigningMethodHS256, claims{
+		jwt.RegisteredClaims{
+			Issuer:  "turnvex",
+			Subject: subject,
+			IssuedAt: jwt.NewNumericDate(
+				now,
+			),
+			ExpiresAt: jwt.NewNumericDate(expires),
+			ID:        uuid.NewString(),
+		},
+		now.UnixMicro(),
+		scopes,
+	})
 	signed, err := t.SignedString(s.secret)
 	return signed, expires, err
 }
@@ -80,7 +91,13 @@ func (s *Service) pair(tx *store.Tx, p store.Player, family string, fresh bool) 
 		return nil, err
 	}
 	refresh, now := rand.Text()+rand.Text(), s.now().UTC()
-	row := store.RefreshToken{Hash: refreshHash(refresh), Family: family, PlayerID: p.ID, CreatedAt: now, ExpiresAt: now.Add(RefreshLife)}
+	row := store.RefreshToken{
+		Hash:      refreshHash(refresh),
+		Family:    family,
+		PlayerID:  p.ID,
+		CreatedAt: now,
+		ExpiresAt: now.Add(RefreshLife),
+	}
 	if err := tx.Create(&row).Error; err != nil {
 		return nil, err
 	}
@@ -102,7 +119,9 @@ func (s *Service) Refresh(ctx context.Context, refresh string) (*SignedIn, error
 	err := s.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
 		now := s.now().UTC()
 		var t store.RefreshToken
-		res := tx.Raw("update refresh_tokens set used_at = coalesce(used_at, ?) where hash = ? and expires_at > ? returning *", now, refreshHash(refresh), now).Scan(&t)
+		res := tx.Raw("update refresh_tokens set used_at = coalesce(used_at, ?) where hash = ? and expires_at > ? "+
+			"returning *", now, refreshHash(refresh), now).
+			Scan(&t)
 		if res.Error != nil {
 			return res.Error
 		}
@@ -129,7 +148,10 @@ func (s *Service) Refresh(ctx context.Context, refresh string) (*SignedIn, error
 
 // SignOut voids a refresh token's family: this device signs out.
 func (s *Service) SignOut(ctx context.Context, refresh string) error {
-	return s.db.WithContext(ctx).Exec("delete from refresh_tokens where family in (select family from refresh_tokens where hash = ?)", refreshHash(refresh)).Error
+	return s.db.WithContext(ctx).
+		Exec("delete from refresh_tokens where family in (select family from refresh_tokens where hash = ?)",
+			refreshHash(refresh)).
+		Error
 }
 
 // SignOutEverywhere voids all tokens of a player.
@@ -148,8 +170,17 @@ func (s *Service) Check(ctx context.Context, token string) (*Who, error) {
 		return nil, fault.New(code.NoToken, "a token is needed: sign in first")
 	}
 	var c claims
-	_, err := jwt.ParseWithClaims(token, &c, func(*jwt.Token) (any, error) { return s.secret, nil },
-		jwt.WithValidMethods([]string{"HS256"}), jwt.WithIssuer("turnvex"), jwt.WithExpirationRequired(), jwt.WithTimeFunc(s.now))
+	_, err := jwt.ParseWithClaims(
+		token,
+		&c,
+		func(*jwt.Token) (any, error) { return s.secret, nil },
+		jwt.WithValidMethods(
+			[]string{"HS256"},
+		),
+		jwt.WithIssuer("turnvex"),
+		jwt.WithExpirationRequired(),
+		jwt.WithTimeFunc(s.now),
+	)
 	if err != nil {
 		if errors.Is(err, jwt.ErrTokenExpired) {
 			return nil, fault.New(code.BadToken, "the token has run out: refresh it or sign in again")

@@ -70,7 +70,10 @@ func New(cfg Config) http.Handler {
 	r.MethodNotAllowed(func(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, fault.New(code.Method, "%s does not take %s", r.URL.Path, r.Method))
 	})
-	r.Get("/health", func(w http.ResponseWriter, r *http.Request) { s.send(w, r, 200, map[string]string{"status": "alive"}) })
+	r.Get(
+		"/health",
+		func(w http.ResponseWriter, r *http.Request) { s.send(w, r, 200, map[string]string{"status": "alive"}) },
+	)
 	r.Get("/ready", s.ready)
 	r.Get("/v1/live", s.live)
 	r.Get("/v1/live/schema", liveSchema)
@@ -120,5 +123,10 @@ func (s *server) consoleFile(w http.ResponseWriter, r *http.Request) {
 
 // Server returns an HTTP server with the doors' time limits.
 func Server(h http.Handler) *http.Server {
-	return &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 32 << 10}
+	return &http.Server{
+		Handler:           h,
+		ReadHeaderTimeout: 10 * time.Second,
+		IdleTimeout:       2 * time.Minute,
+		MaxHeaderBytes:    32 << 10,
+	}
 }

@@ -112,32 +112,185 @@ type postRequest struct {
 	Value int64 `json:"value"`
 }
 
-var paging = []param{{"limit", "how many entries, 1 to 100", "integer"}, {"cursor", "where the last page ended: its next", "string"}}
+var paging = []param{
+	{"limit", "how many entries, 1 to 100", "integer"},
+	{"cursor", "where the last page ended: its next", "string"},
+}
 
 var routes = append(lobbyRoutes, []route{
-	{method: "POST", path: "/v1/sign-in/device", summary: "Sign in with a device key; an unknown one makes a player", in: deviceRequest{}, out: account.SignedIn{}, do: (*server).signInDevice},
-	{method: "POST", path: "/v1/sign-in/key", summary: "Sign in with a service key", in: keyRequest{}, out: account.SignedIn{}, do: (*server).signInKey},
-	{method: "POST", path: "/v1/sign-in/account", summary: "Sign in with a login name and a password; a device that is given belongs to the player from then on", in: loginRequest{}, out: account.SignedIn{}, do: (*server).signInAccount},
-	{method: "POST", path: "/v1/sign-in/refresh", summary: "A new pair of tokens for a refresh token, which can be used once", in: refreshRequest{}, out: account.SignedIn{}, do: (*server).refresh},
-	{method: "POST", path: "/v1/sign-out", summary: "Void the tokens that follow from one sign-in", in: refreshRequest{}, do: (*server).signOut},
-	{method: "POST", path: "/v1/me/sign-out", access: signedIn, summary: "Void all tokens of the player, on every device", do: (*server).signOutEverywhere},
-	{method: "POST", path: "/v1/me/account", access: signedIn, summary: "Give the player a login name and a password", in: addLoginRequest{}, do: (*server).addLogin},
-	{method: "PATCH", path: "/v1/me/account", access: signedIn, summary: "Change the password; all tokens are void afterwards", in: passwordRequest{}, do: (*server).changePassword},
-	{method: "DELETE", path: "/v1/me", access: signedIn, summary: "Delete the player with everything that is kept of them", do: (*server).deleteMe},
-	{method: "GET", path: "/v1/keys", access: operator, summary: "The service keys", out: Keys{}, do: (*server).listKeys},
-	{method: "POST", path: "/v1/keys", access: operator, summary: "Make a service key; its text is shown only now", in: makeKeyRequest{}, out: account.ServiceKey{}, status: http.StatusCreated, do: (*server).makeKey},
-	{method: "DELETE", path: "/v1/keys/{name}", access: operator, summary: "Revoke a service key and every token had for it", do: (*server).revokeKey},
+	{
+		method:  "POST",
+		path:    "/v1/sign-in/device",
+		summary: "Sign in with a device key; an unknown one makes a player",
+		in:      deviceRequest{},
+		out:     account.SignedIn{},
+		do:      (*server).signInDevice,
+	},
+	{
+		method:  "POST",
+		path:    "/v1/sign-in/key",
+		summary: "Sign in with a service key",
+		in:      keyRequest{},
+		out:     account.SignedIn{},
+		do:      (*server).signInKey,
+	},
+	{
+		method:  "POST",
+		path:    "/v1/sign-in/account",
+		summary: "Sign in with a login name and a password; a device that is given belongs to the player from then on",
+		in:      loginRequest{},
+		out:     account.SignedIn{},
+		do:      (*server).signInAccount,
+	},
+	{
+		method:  "POST",
+		path:    "/v1/sign-in/refresh",
+		summary: "A new pair of tokens for a refresh token, which can be used once",
+		in:      refreshRequest{},
+		out:     account.SignedIn{},
+		do:      (*server).refresh,
+	},
+	{
+		method:  "POST",
+		path:    "/v1/sign-out",
+		summary: "Void the tokens that follow from one sign-in",
+		in:      refreshRequest{},
+		do:      (*server).signOut,
+	},
+	{
+		method:  "POST",
+		path:    "/v1/me/sign-out",
+		access:  signedIn,
+		summary: "Void all tokens of the player, on every device",
+		do:      (*server).signOutEverywhere,
+	},
+	{
+		method:  "POST",
+		path:    "/v1/me/account",
+		access:  signedIn,
+		summary: "Give the player a login name and a password",
+		in:      addLoginRequest{},
+		do:      (*server).addLogin,
+	},
+	{
+		method:  "PATCH",
+		path:    "/v1/me/account",
+		access:  signedIn,
+		summary: "Change the password; all tokens are void afterwards",
+		in:      passwordRequest{},
+		do:      (*server).changePassword,
+	},
+	{
+		method:  "DELETE",
+		path:    "/v1/me",
+		access:  signedIn,
+		summary: "Delete the player with everything that is kept of them",
+		do:      (*server).deleteMe,
+	},
+	{
+		method:  "GET",
+		path:    "/v1/keys",
+		access:  operator,
+		summary: "The service keys",
+		out:     Keys{},
+		do:      (*server).listKeys,
+	},
+	{
+		method:  "POST",
+		path:    "/v1/keys",
+		access:  operator,
+		summary: "Make a service key; its text is shown only now",
+		in:      makeKeyRequest{},
+		out:     account.ServiceKey{},
+		status:  http.StatusCreated,
+		do:      (*server).makeKey,
+	},
+	{
+		method:  "DELETE",
+		path:    "/v1/keys/{name}",
+		access:  operator,
+		summary: "Revoke a service key and every token had for it",
+		do:      (*server).revokeKey,
+	},
 	{method: "GET", path: "/v1/me", access: signedIn, summary: "Who the token belongs to", out: Me{}, do: (*server).me},
-	{method: "PATCH", path: "/v1/me", access: signedIn, summary: "Take another name", in: renameRequest{}, out: Me{}, do: (*server).rename},
-	{method: "GET", path: "/v1/rulebooks", summary: "The rulebooks that are loaded", out: Books{}, do: (*server).listBooks},
-	{method: "POST", path: "/v1/rulebooks", access: operator, summary: "Check a rulebook (the body is the YAML or JSON) and make it the current version of its name", in: "", out: Check{}, do: (*server).loadBook},
-	{method: "POST", path: "/v1/rulebooks/check", summary: "Check a rulebook (the body is the YAML or JSON) without loading it", in: "", out: Check{}, do: (*server).checkBook},
-	{method: "GET", path: "/v1/rulebooks/schema", summary: "The JSON Schema of rulebooks", out: map[string]any{}, do: (*server).bookSchema},
-	{method: "GET", path: "/v1/matches", summary: "Ended matches, newest first", out: Matches{}, params: append([]param{{"rulebook", "only of this rulebook", "string"}, {"player", "only with this player", "string"}, {"lobby", "only of the lobby with this join code", "string"}}, paging...), do: (*server).listMatches},
+	{
+		method:  "PATCH",
+		path:    "/v1/me",
+		access:  signedIn,
+		summary: "Take another name",
+		in:      renameRequest{},
+		out:     Me{},
+		do:      (*server).rename,
+	},
+	{
+		method:  "GET",
+		path:    "/v1/rulebooks",
+		summary: "The rulebooks that are loaded",
+		out:     Books{},
+		do:      (*server).listBooks,
+	},
+	{
+		method:  "POST",
+		path:    "/v1/rulebooks",
+		access:  operator,
+		summary: "Check a rulebook (the body is the YAML or JSON) and make it the current version of its name",
+		in:      "",
+		out:     Check{},
+		do:      (*server).loadBook,
+	},
+	{
+		method:  "POST",
+		path:    "/v1/rulebooks/check",
+		summary: "Check a rulebook (the body is the YAML or JSON) without loading it",
+		in:      "",
+		out:     Check{},
+		do:      (*server).checkBook,
+	},
+	{
+		method:  "GET",
+		path:    "/v1/rulebooks/schema",
+		summary: "The JSON Schema of rulebooks",
+		out:     map[string]any{},
+		do:      (*server).bookSchema,
+	},
+	{
+		method:  "GET",
+		path:    "/v1/matches",
+		summary: "Ended matches, newest first",
+		out:     Matches{},
+		params: append(
+			[]param{
+				{"rulebook", "only of this rulebook", "string"},
+				{"player", "only with this player", "string"},
+				{"lobby", "only of the lobby with this join code", "string"},
+			},
+			paging...),
+		do: (*server).listMatches,
+	},
 	{method: "GET", path: "/v1/matches/{id}", summary: "An ended match", out: Match{}, do: (*server).getMatch},
-	{method: "GET", path: "/v1/players/{id}/records/{rulebook}", summary: "A player's record for a rulebook, as far as the caller may see it", out: Record{}, do: (*server).getRecord},
-	{method: "GET", path: "/v1/boards/{rulebook}/{board}", summary: "A leaderboard from the top", out: keep.BoardPage{}, params: paging, do: (*server).getBoard},
-	{method: "POST", path: "/v1/boards/{rulebook}/{board}", access: signedIn, summary: "Post to a leaderboard, if its rulebook lets clients", in: postRequest{}, do: (*server).postBoard},
+	{
+		method:  "GET",
+		path:    "/v1/players/{id}/records/{rulebook}",
+		summary: "A player's record for a rulebook, as far as the caller may see it",
+		out:     Record{},
+		do:      (*server).getRecord,
+	},
+	{
+		method:  "GET",
+		path:    "/v1/boards/{rulebook}/{board}",
+		summary: "A leaderboard from the top",
+		out:     keep.BoardPage{},
+		params:  paging,
+		do:      (*server).getBoard,
+	},
+	{
+		method:  "POST",
+		path:    "/v1/boards/{rulebook}/{board}",
+		access:  signedIn,
+		summary: "Post to a leaderboard, if its rulebook lets clients",
+		in:      postRequest{},
+		do:      (*server).postBoard,
+	},
 }...)
 
 func (s *server) signInDevice(c *call) (any, error) {
@@ -176,7 +329,15 @@ func (s *server) rename(c *call) (any, error) {
 func (s *server) listBooks(c *call) (any, error) {
 	out := Books{Rulebooks: []Book{}}
 	for _, b := range s.Library.Books() {
-		book := Book{Name: b.Name, Title: b.Title, About: b.About, Version: b.Version, Boards: []string{}, Least: b.Players.Least, Most: b.Players.Most}
+		book := Book{
+			Name:    b.Name,
+			Title:   b.Title,
+			About:   b.About,
+			Version: b.Version,
+			Boards:  []string{},
+			Least:   b.Players.Least,
+			Most:    b.Players.Most,
+		}
 		for _, x := range b.Boards {
 			book.Boards = append(book.Boards, x.Name)
 		}

@@ -134,10 +134,24 @@ func (s *server) postBoard(c *call) (any, error) {
 		return nil, err
 	}
 	if !b.Open {
-		return nil, fault.New(code.BoardClosed, "only the service posts to the board %s of %s; its rulebook would have to say boards.%s.clients with bounds", b.Name, book.Name, b.Name)
+		return nil, fault.New(
+			code.BoardClosed,
+			"only the service posts to the board %s of %s; its rulebook would have to say boards.%s.clients with "+
+				"bounds",
+			b.Name,
+			book.Name,
+			b.Name,
+		)
 	}
 	if in.Value < b.Lowest || in.Value > b.Most {
-		return nil, fault.New(code.OutOfRange, "the board %s takes values from %d to %d, not %d", b.Name, b.Lowest, b.Most, in.Value)
+		return nil, fault.New(
+			code.OutOfRange,
+			"the board %s takes values from %d to %d, not %d",
+			b.Name,
+			b.Lowest,
+			b.Most,
+			in.Value,
+		)
 	}
 	return nil, s.Keeper.Post(s.Keeper.DB(c.r.Context()), b, book.Name, c.who.Player, in.Value)
 }

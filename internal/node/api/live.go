@@ -47,8 +47,13 @@ func (s *server) live(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	defer s.arriving.done(addressOf(r))
-	up := websocket.Upgrader{Subprotocols: []string{wire.Subprotocols[enc]}, WriteBufferPool: bufferPool, WriteBufferSize: 4096, ReadBufferSize: readBuffer,
-		CheckOrigin: func(*http.Request) bool { return true }}
+	up := websocket.Upgrader{
+		Subprotocols:    []string{wire.Subprotocols[enc]},
+		WriteBufferPool: bufferPool,
+		WriteBufferSize: 4096,
+		ReadBufferSize:  readBuffer,
+		CheckOrigin:     func(*http.Request) bool { return true },
+	}
 	ws, err := up.Upgrade(roughWriter{w, s.Rough}, r, nil)
 	if err != nil {
 		return // the library has answered
@@ -74,7 +79,11 @@ func (s *server) live(w http.ResponseWriter, r *http.Request) {
 // hello).
 func (s *server) handshake(r *http.Request) (enc replica.Encoding, who *account.Who, err error) {
 	if !websocket.IsWebSocketUpgrade(r) {
-		return 0, nil, fault.New(code.NotUpgradeable, "this address speaks WebSocket with the subprotocols %s", strings.Join(wire.Subprotocols[:], " and "))
+		return 0, nil, fault.New(
+			code.NotUpgradeable,
+			"this address speaks WebSocket with the subprotocols %s",
+			strings.Join(wire.Subprotocols[:], " and "),
+		)
 	}
 	if !s.originAllowed(r) {
 		return 0, nil, fault.New(code.NoSuchHost, "pages from %s may not connect here", r.Header.Get("Origin"))
@@ -85,7 +94,11 @@ func (s *server) handshake(r *http.Request) (enc replica.Encoding, who *account.
 	case i >= 0:
 		enc = replica.Encoding(slices.Index(wire.Subprotocols[:], offered[i]))
 	case len(offered) > 0:
-		return 0, nil, fault.New(code.BadRequest, "the subprotocols %s are spoken here", strings.Join(wire.Subprotocols[:], " and "))
+		return 0, nil, fault.New(
+			code.BadRequest,
+			"the subprotocols %s are spoken here",
+			strings.Join(wire.Subprotocols[:], " and "),
+		)
 	}
 	if token, has := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "); has {
 		if who, err = s.Accounts.Check(r.Context(), token); err != nil {
@@ -163,8 +176,19 @@ func (c *conn) hello(r *http.Request) error {
 
 // joining turns hello into what the lobby is asked for.
 func (c *conn) joining(h *wire.Hello) (hall.Joining, error) {
-	j := hall.Joining{Account: c.who.Player, Name: c.who.Name, Team: h.Team, Resume: h.Resume, Tick: h.Tick, Pass: h.Pass, Version: h.Book, Wait: h.Wait,
-		Watch: h.Watch || !c.who.IsPlayer(), Enc: c.enc, Referee: h.Referee}
+	j := hall.Joining{
+		Account: c.who.Player,
+		Name:    c.who.Name,
+		Team:    h.Team,
+		Resume:  h.Resume,
+		Tick:    h.Tick,
+		Pass:    h.Pass,
+		Version: h.Book,
+		Wait:    h.Wait,
+		Watch:   h.Watch || !c.who.IsPlayer(),
+		Enc:     c.enc,
+		Referee: h.Referee,
+	}
 	if (h.All || h.As != 0) && !c.who.Can(account.Read) && !c.who.Can(account.Referee) {
 		return j, fault.New(code.Forbidden, "only service keys see everything, or what another seat sees")
 	}

@@ -79,21 +79,127 @@ type Answer struct {
 }
 
 var lobbyRoutes = []route{
-	{method: "GET", path: "/v1/lobbies", summary: "The open lobbies that are listed", out: directory.Page{}, params: append([]param{
-		{"rulebook", "only of this rulebook", "string"}, {"region", "only in this region", "string"}, {"state", "only in this state", "string"},
-		{"free", "only open ones with at least so many free places", "integer"}, {"practice", "only practice lobbies (true) or only real ones (false)", "string"},
-		{"title", "only those whose title begins so", "string"}, {"order", "newest (if not given), oldest, fullest or title", "string"}}, paging...), do: (*server).listLobbies},
-	{method: "POST", path: "/v1/lobbies", access: signedIn, summary: "Open a lobby", in: openRequest{}, out: Found{}, status: http.StatusCreated, do: (*server).openLobby},
-	{method: "POST", path: "/v1/lobbies/named", access: signedIn, summary: "The open lobby of that name, or a new one; two calls at once never make two", in: openRequest{}, out: Found{}, do: (*server).openOrJoin},
-	{method: "POST", path: "/v1/quick", access: signedIn, summary: "A lobby with room for the player and their party, or a new one; places are held for 20 seconds", in: quickRequest{}, out: Found{}, do: (*server).quick},
-	{method: "GET", path: "/v1/lobbies/{code}", summary: "A lobby by its join code", out: Found{}, do: (*server).getLobby},
-	{method: "POST", path: "/v1/lobbies/{code}/seat", access: signedIn, summary: "Take a seat; it is held until the live connection comes", in: seatRequest{}, out: Seat{}, status: http.StatusCreated, do: (*server).takeSeat},
-	{method: "DELETE", path: "/v1/lobbies/{code}/seat", access: signedIn, summary: "Give the seat up; without one nothing happens", do: (*server).leaveSeat},
-	{method: "POST", path: "/v1/lobbies/{code}/intents", access: signedIn, summary: "Hand in an intent for the player's seat", in: intentRequest{}, out: Answer{}, do: (*server).intent},
-	{method: "PATCH", path: "/v1/lobbies/{code}", access: signedIn, summary: "Change the lobby, as its host: title, capacity, open, listed, watch_most, password, options", in: map[string]any{}, out: Answer{}, do: (*server).changeLobby},
-	{method: "DELETE", path: "/v1/lobbies/{code}", access: operator, summary: "Close a lobby, as an operator", do: (*server).closeLobby},
-	{method: "POST", path: "/v1/lobbies/{code}/end", access: operator, summary: "End the match that is running, as an operator; without one nothing happens", in: endRequest{}, do: (*server).endMatch},
-	{method: "POST", path: "/v1/lobbies/{code}/copies", access: reading, summary: "Ask every client whether its copy is what it should be; who does not answer within 5 s is counted", out: hall.CheckReport{}, do: (*server).checkCopies},
+	{
+		method:  "GET",
+		path:    "/v1/lobbies",
+		summary: "The open lobbies that are listed",
+		out:     directory.Page{},
+		params: append([]param{
+			{
+				"rulebook",
+				"only of this rulebook",
+				"string",
+			},
+			{"region", "only in this region", "string"},
+			{"state", "only in this state", "string"},
+			{
+				"free",
+				"only open ones with at least so many free places",
+				"integer",
+			},
+			{"practice", "only practice lobbies (true) or only real ones (false)", "string"},
+			{
+				"title",
+				"only those whose title begins so",
+				"string",
+			},
+			{"order", "newest (if not given), oldest, fullest or title", "string"},
+		}, paging...),
+		do: (*server).listLobbies,
+	},
+	{
+		method:  "POST",
+		path:    "/v1/lobbies",
+		access:  signedIn,
+		summary: "Open a lobby",
+		in:      openRequest{},
+		out:     Found{},
+		status:  http.StatusCreated,
+		do:      (*server).openLobby,
+	},
+	{
+		method:  "POST",
+		path:    "/v1/lobbies/named",
+		access:  signedIn,
+		summary: "The open lobby of that name, or a new one; two calls at once never make two",
+		in:      openRequest{},
+		out:     Found{},
+		do:      (*server).openOrJoin,
+	},
+	{
+		method:  "POST",
+		path:    "/v1/quick",
+		access:  signedIn,
+		summary: "A lobby with room for the player and their party, or a new one; places are held for 20 seconds",
+		in:      quickRequest{},
+		out:     Found{},
+		do:      (*server).quick,
+	},
+	{
+		method:  "GET",
+		path:    "/v1/lobbies/{code}",
+		summary: "A lobby by its join code",
+		out:     Found{},
+		do:      (*server).getLobby,
+	},
+	{
+		method:  "POST",
+		path:    "/v1/lobbies/{code}/seat",
+		access:  signedIn,
+		summary: "Take a seat; it is held until the live connection comes",
+		in:      seatRequest{},
+		out:     Seat{},
+		status:  http.StatusCreated,
+		do:      (*server).takeSeat,
+	},
+	{
+		method:  "DELETE",
+		path:    "/v1/lobbies/{code}/seat",
+		access:  signedIn,
+		summary: "Give the seat up; without one nothing happens",
+		do:      (*server).leaveSeat,
+	},
+	{
+		method:  "POST",
+		path:    "/v1/lobbies/{code}/intents",
+		access:  signedIn,
+		summary: "Hand in an intent for the player's seat",
+		in:      intentRequest{},
+		out:     Answer{},
+		do:      (*server).intent,
+	},
+	{
+		method:  "PATCH",
+		path:    "/v1/lobbies/{code}",
+		access:  signedIn,
+		summary: "Change the lobby, as its host: title, capacity, open, listed, watch_most, password, options",
+		in:      map[string]any{},
+		out:     Answer{},
+		do:      (*server).changeLobby,
+	},
+	{
+		method:  "DELETE",
+		path:    "/v1/lobbies/{code}",
+		access:  operator,
+		summary: "Close a lobby, as an operator",
+		do:      (*server).closeLobby,
+	},
+	{
+		method:  "POST",
+		path:    "/v1/lobbies/{code}/end",
+		access:  operator,
+		summary: "End the match that is running, as an operator; without one nothing happens",
+		in:      endRequest{},
+		do:      (*server).endMatch,
+	},
+	{
+		method:  "POST",
+		path:    "/v1/lobbies/{code}/copies",
+		access:  reading,
+		summary: "Ask every client whether its copy is what it should be; who does not answer within 5 s is counted",
+		out:     hall.CheckReport{},
+		do:      (*server).checkCopies,
+	},
 }
 
 // endRequest is why an operator ends a match.
@@ -144,8 +250,20 @@ func (s *server) openLobby(c *call) (any, error) {
 
 func (s *server) opening(c *call, in *openRequest) (*rulebook.Book, hall.Opening, error) {
 	book, err := s.Library.Version(c.r.Context(), in.Rulebook, in.Version)
-	return book, hall.Opening{Name: in.Name, Title: in.Title, Capacity: in.Capacity, Practice: in.Practice, Hidden: in.Hidden, Closed: in.Closed,
-		Password: in.Password, Watchers: in.WatchMost, Region: in.Region, Reserve: in.Reserve, ReserveMS: in.ReserveMS, Options: in.Options}, err
+	return book, hall.Opening{
+		Name:      in.Name,
+		Title:     in.Title,
+		Capacity:  in.Capacity,
+		Practice:  in.Practice,
+		Hidden:    in.Hidden,
+		Closed:    in.Closed,
+		Password:  in.Password,
+		Watchers:  in.WatchMost,
+		Region:    in.Region,
+		Reserve:   in.Reserve,
+		ReserveMS: in.ReserveMS,
+		Options:   in.Options,
+	}, err
 }
 
 func (s *server) openOrJoin(c *call) (any, error) {
@@ -183,7 +301,12 @@ func (s *server) quick(c *call) (any, error) {
 		}
 		party = append(party, p)
 	}
-	l, opened, err := s.Hall.Quick(c.r.Context(), book, party, hall.Opening{Capacity: in.Capacity, Region: in.Region, Options: in.Options})
+	l, opened, err := s.Hall.Quick(
+		c.r.Context(),
+		book,
+		party,
+		hall.Opening{Capacity: in.Capacity, Region: in.Region, Options: in.Options},
+	)
 	if err != nil {
 		return nil, err
 	}
@@ -263,7 +386,19 @@ func (s *server) intent(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	return s.ask(c, &wire.Intent{N: 1, Do: in.Do, Name: in.Name, Target: in.Target, At: in.At, Args: in.Args, Text: in.Text, Value: in.Value})
+	return s.ask(
+		c,
+		&wire.Intent{
+			N:      1,
+			Do:     in.Do,
+			Name:   in.Name,
+			Target: in.Target,
+			At:     in.At,
+			Args:   in.Args,
+			Text:   in.Text,
+			Value:  in.Value,
+		},
+	)
 }
 
 func (s *server) changeLobby(c *call) (any, error) {
@@ -301,7 +436,12 @@ func (s *server) closeLobby(c *call) (any, error) {
 
 // filter reads a listing's filter from the query.
 func filter(c *call) (f wire.Filter, err error) {
-	f = wire.Filter{Rulebook: c.query("rulebook"), Region: c.query("region"), State: c.query("state"), Title: c.query("title")}
+	f = wire.Filter{
+		Rulebook: c.query("rulebook"),
+		Region:   c.query("region"),
+		State:    c.query("state"),
+		Title:    c.query("title"),
+	}
 	if v := c.query("free"); v != "" {
 		if f.Free, err = strconv.Atoi(v); err != nil || f.Free < 1 || f.Free > rulebook.MaxPlayers {
 			return f, fault.New(code.OutOfRange, "free is from 1 to %d, not %q", rulebook.MaxPlayers, v)
@@ -326,7 +466,11 @@ func (s *server) listLobbies(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	page, err := s.Directory.List(c.r.Context(), directory.Query{Filter: f, Order: c.query("order"), Limit: limit, Cursor: c.query("cursor")}, s.Hall.Fresh)
+	page, err := s.Directory.List(
+		c.r.Context(),
+		directory.Query{Filter: f, Order: c.query("order"), Limit: limit, Cursor: c.query("cursor")},
+		s.Hall.Fresh,
+	)
 	if err != nil {
 		return nil, err
 	}

@@ -30,7 +30,17 @@ func (s *server) recoverPanic(next http.Handler) http.Handler {
 				if p == http.ErrAbortHandler {
 					panic(p)
 				}
-				s.Log.Error("a request failed", "id", middleware.GetReqID(r.Context()), "path", r.URL.Path, "panic", p, "stack", string(debug.Stack()))
+				s.Log.Error(
+					"a request failed",
+					"id",
+					middleware.GetReqID(r.Context()),
+					"path",
+					r.URL.Path,
+					"panic",
+					p,
+					"stack",
+					string(debug.Stack()),
+				)
 				s.fail(w, r, fault.New(code.Internal, "something went wrong inside; it was logged"))
 			}
 		}()
@@ -42,7 +52,10 @@ func (s *server) recoverPanic(next http.Handler) http.Handler {
 func secured(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
-		h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'")
+		h.Set(
+			"Content-Security-Policy",
+			"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'",
+		)
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "no-referrer")
 		next.ServeHTTP(w, r)

@@ -34,7 +34,11 @@ func Page() []byte {
 		line(&b, "\nBody", rt.in)
 		line(&b, "\nAnswer", rt.out)
 	}
-	b.WriteString("\n### `GET /v1/live`, `GET /v1/live/schema`\n\nThe [live protocol](protocol.md); the JSON Schema of its messages.\n\n### `GET /health`, `GET /ready`\n\nThe process is alive; the database answers. Who: anyone.\n")
+	b.WriteString(
+		"\n### `GET /v1/live`, `GET /v1/live/schema`\n\nThe [live protocol](protocol.md); the JSON Schema of its " +
+			"messages.\n\n### `GET /health`, `GET /ready`\n\nThe process is alive; the database answers. Who: " +
+			"anyone.\n",
+	)
 	return []byte(b.String())
 }
 

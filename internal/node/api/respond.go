@@ -99,9 +99,19 @@ func decodeFault(err error, into any) error {
 		if near := rulebook.Nearest(name, known); near != "" {
 			more = fmt.Sprintf("; did you mean %q?", near)
 		}
-		return fault.New(code.UnknownField, "there is no field %q here; known are %s%s", name, strings.Join(known, ", "), more)
+		return fault.New(
+			code.UnknownField,
+			"there is no field %q here; known are %s%s",
+			name,
+			strings.Join(known, ", "),
+			more,
+		)
 	}
-	return fault.New(code.BadRequest, "the request is not well-formed JSON: %s", strings.TrimPrefix(err.Error(), "json: "))
+	return fault.New(
+		code.BadRequest,
+		"the request is not well-formed JSON: %s",
+		strings.TrimPrefix(err.Error(), "json: "),
+	)
 }
 
 // jsonNames are the names that a request may hold.

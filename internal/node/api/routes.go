@@ -125,7 +125,13 @@ func knownParams(rt route, r *http.Request) error {
 			names = append(names, p.name)
 		}
 		if !known {
-			return fault.New(code.UnknownField, "%s has no parameter %q; it has: %s", rt.path, name, strings.Join(names, ", "))
+			return fault.New(
+				code.UnknownField,
+				"%s has no parameter %q; it has: %s",
+				rt.path,
+				name,
+				strings.Join(names, ", "),
+			)
 		}
 	}
 	return nil

@@ -37,9 +37,26 @@ func New(db *store.DB) *Directory { return &Directory{db} }
 // code.NameTaken when another one of the rulebook has its name. After ErrCode the
 // call may be repeated with another code.
 func (d *Directory) Open(ctx context.Context, e Entry) error {
-	row := store.Lobby{ID: e.ID, Code: e.Code, Rulebook: e.Rulebook, Version: e.Version, Title: e.Title, Region: e.Region, Node: e.Node,
-		State: e.State, Seats: e.Seats, Capacity: e.Capacity, Free: e.Free, Waiting: e.Waiting, Password: e.Password, Practice: e.Practice,
-		Open: e.Open, Listed: e.Listed, CreatedAt: e.Opened, UpdatedAt: e.Opened}
+	row := store.Lobby{
+		ID:        e.ID,
+		Code:      e.Code,
+		Rulebook:  e.Rulebook,
+		Version:   e.Version,
+		Title:     e.Title,
+		Region:    e.Region,
+		Node:      e.Node,
+		State:     e.State,
+		Seats:     e.Seats,
+		Capacity:  e.Capacity,
+		Free:      e.Free,
+		Waiting:   e.Waiting,
+		Password:  e.Password,
+		Practice:  e.Practice,
+		Open:      e.Open,
+		Listed:    e.Listed,
+		CreatedAt: e.Opened,
+		UpdatedAt: e.Opened,
+	}
 	if e.Name != "" {
 		row.Name = &e.Name
 	}
@@ -70,9 +87,23 @@ func (d *Directory) Close(ctx context.Context, e Entry, now time.Time) error {
 }
 
 func (d *Directory) write(ctx context.Context, e Entry, now time.Time, closed *time.Time) error {
-	return d.db.WithContext(ctx).Model(&store.Lobby{}).Where("id = ? and closed_at is null", e.ID).Updates(map[string]any{
-		"state": e.State, "seats": e.Seats, "title": e.Title, "capacity": e.Capacity, "free": e.Free, "waiting": e.Waiting, "open": e.Open,
-		"listed": e.Listed, "password": e.Password, "updated_at": now, "closed_at": closed}).Error
+	return d.db.WithContext(ctx).
+		Model(&store.Lobby{}).
+		Where("id = ? and closed_at is null", e.ID).
+		Updates(map[string]any{
+			"state":      e.State,
+			"seats":      e.Seats,
+			"title":      e.Title,
+			"capacity":   e.Capacity,
+			"free":       e.Free,
+			"waiting":    e.Waiting,
+			"open":       e.Open,
+			"listed":     e.Listed,
+			"password":   e.Password,
+			"updated_at": now,
+			"closed_at":  closed,
+		}).
+		Error
 }
 
 // Abandon closes the entries of the lobbies that a node held when it ended, and no
@@ -89,7 +120,9 @@ const Closed = "closed"
 // its case; "" if there is none.
 func (d *Directory) Named(ctx context.Context, rulebook, name string) (string, error) {
 	var row store.Lobby
-	err := d.db.WithContext(ctx).First(&row, "rulebook = ? and lower(name) = lower(?) and closed_at is null", rulebook, name).Error
+	err := d.db.WithContext(ctx).
+		First(&row, "rulebook = ? and lower(name) = lower(?) and closed_at is null", rulebook, name).
+		Error
 	if errors.Is(err, store.ErrNotFound) {
 		return "", nil
 	}
@@ -98,8 +131,22 @@ func (d *Directory) Named(ctx context.Context, rulebook, name string) (string, e
 
 // infoOf makes what listings show of a row.
 func infoOf(r *store.Lobby) wire.LobbyInfo {
-	i := wire.LobbyInfo{Code: r.Code, Rulebook: r.Rulebook, Version: r.Version, Title: r.Title, Region: r.Region, State: r.State, Seats: r.Seats,
-		Capacity: r.Capacity, Free: r.Free, Waiting: r.Waiting, Practice: r.Practice, Open: r.Open, Password: r.Password, Opened: r.CreatedAt}
+	i := wire.LobbyInfo{
+		Code:     r.Code,
+		Rulebook: r.Rulebook,
+		Version:  r.Version,
+		Title:    r.Title,
+		Region:   r.Region,
+		State:    r.State,
+		Seats:    r.Seats,
+		Capacity: r.Capacity,
+		Free:     r.Free,
+		Waiting:  r.Waiting,
+		Practice: r.Practice,
+		Open:     r.Open,
+		Password: r.Password,
+		Opened:   r.CreatedAt,
+	}
 	if r.Name != nil {
 		i.Name = *r.Name
 	}

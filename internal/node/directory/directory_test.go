@@ -38,9 +38,25 @@ var now = time.Date(2030, 5, 6, 7, 8, 9, 0, time.UTC)
 func fill(t *testing.T, d *directory.Directory) {
 	t.Helper()
 	for i := range 12 {
-		e := directory.Entry{ID: uuid.Must(uuid.NewV7()).String(), Node: "n1", Listed: i != 3, LobbyInfo: wire.LobbyInfo{Code: fmt.Sprintf("LOBB%02d", i),
-			Rulebook: []string{"bell", "clash"}[i%2], Region: []string{"north", "south"}[i/6], State: "gathering", Version: "1", Title: fmt.Sprintf("L%02d%%_", 11-i),
-			Capacity: 4, Free: i % 5, Seats: 4 - i%5, Open: i != 4, Practice: i == 8, Opened: now.Add(time.Duration(i) * time.Minute)}}
+		e := directory.Entry{
+			ID:     uuid.Must(uuid.NewV7()).String(),
+			Node:   "n1",
+			Listed: i != 3,
+			LobbyInfo: wire.LobbyInfo{
+				Code:     fmt.Sprintf("LOBB%02d", i),
+				Rulebook: []string{"bell", "clash"}[i%2],
+				Region:   []string{"north", "south"}[i/6],
+				State:    "gathering",
+				Version:  "1",
+				Title:    fmt.Sprintf("L%02d%%_", 11-i),
+				Capacity: 4,
+				Free:     i % 5,
+				Seats:    4 - i%5,
+				Open:     i != 4,
+				Practice: i == 8,
+				Opened:   now.Add(time.Duration(i) * time.Minute),
+			},
+		}
 		if i == 6 {
 			e.State = "playing"
 		}
@@ -97,7 +113,8 @@ func TestListing(t *testing.T) {
 	for _, c := range []struct {
 		q    directory.Query
 		code code.Code
-	}{{directory.Query{Order: "random", Limit: 1}, code.BadRequest}, {directory.Query{Cursor: "!", Limit: 1}, code.BadCursor},
+	}{{directory.Query{Order: "random", Limit: 1}, code.BadRequest}, {directory.Query{Cursor: "!", Limit: 1},
+		code.BadCursor},
 		{directory.Query{Cursor: "e30", Limit: 1}, code.BadCursor}} {
 		if _, err := d.List(t.Context(), c.q, nil); fault.CodeOf(err) != c.code {
 			t.Errorf("%+v: %v", c.q, err)
@@ -107,7 +124,8 @@ func TestListing(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	want := "[{closed to newcomers 1} {found by code only 1} {full 2} {in another region: south 6} {with too few free places 1}]"
+	want := "[{closed to newcomers 1} {found by code only 1} {full 2} {in another region: south 6} {with too few " +
+		"free places 1}]"
 	if got := fmt.Sprint(left); got != want {
 		t.Errorf("left out: %s, wanted %s", got, want)
 	}

@@ -61,10 +61,13 @@ type listPlace struct {
 
 // orders are the orders of a listing: how it is sorted, and what comes after a place.
 var orders = map[string]struct{ by, after string }{
-	"newest":  {"created_at desc, id desc", "(created_at, id) < (@t, cast(@i as uuid))"},
-	"oldest":  {"created_at, id", "(created_at, id) > (@t, cast(@i as uuid))"},
-	"fullest": {"free, created_at desc, id desc", "(free > @f or free = @f and (created_at, id) < (@t, cast(@i as uuid)))"},
-	"title":   {"lower(title), id", "(lower(title), id) > (lower(@n), cast(@i as uuid))"},
+	"newest": {"created_at desc, id desc", "(created_at, id) < (@t, cast(@i as uuid))"},
+	"oldest": {"created_at, id", "(created_at, id) > (@t, cast(@i as uuid))"},
+	"fullest": {
+		"free, created_at desc, id desc",
+		"(free > @f or free = @f and (created_at, id) < (@t, cast(@i as uuid)))",
+	},
+	"title": {"lower(title), id", "(lower(title), id) > (lower(@n), cast(@i as uuid))"},
 }
 
 // Query is what a page of the listing is asked for with.
@@ -163,7 +166,11 @@ func (d *Directory) LeftOut(ctx context.Context, f *wire.Filter) ([]LeftOut, err
 		narrow := *f
 		narrow.Free = 0
 		var n int64
-		q := wanted(d.db.WithContext(ctx), &narrow).Where("open and free between 1 and ?", f.Free-1).Model(&store.Lobby{})
+		q := wanted(
+			d.db.WithContext(ctx),
+			&narrow,
+		).Where("open and free between 1 and ?", f.Free-1).
+			Model(&store.Lobby{})
 		if err := d.db.WithContext(ctx).Table("(?) few", q.Select("1").Limit(fewCounted)).Count(&n).Error; err != nil {
 			return nil, err
 		}

@@ -110,7 +110,11 @@ func TestLeaving(t *testing.T) {
 		}
 		pass(100 * time.Millisecond)
 		if ada.ended() != "left" || bo.flag(int(sheet.Match), "over") != true {
-			t.Errorf("left with %q; with too few players the match is over: %v", ada.ended(), bo.flag(int(sheet.Match), "over"))
+			t.Errorf(
+				"left with %q; with too few players the match is over: %v",
+				ada.ended(),
+				bo.flag(int(sheet.Match), "over"),
+			)
 		}
 		pass(6 * time.Second)
 		pair := r.join(l, hall.Joining{Account: "cy", Locals: []string{"Little Cy"}})
@@ -236,7 +240,13 @@ func TestNamed(t *testing.T) {
 		if len(codes) != 1 || opened != 1 || r.hall.Lobbies() != 1 {
 			t.Errorf("%d lobbies for one name, %d opened, %d alive", len(codes), opened, r.hall.Lobbies())
 		}
-		if _, err := r.hall.Open(context.Background(), r.book, hall.Opening{Name: "PIER"}); fault.CodeOf(err) != code.NameTaken {
+		if _, err := r.hall.Open(
+			context.Background(),
+			r.book,
+			hall.Opening{Name: "PIER"},
+		); fault.CodeOf(
+			err,
+		) != code.NameTaken {
 			t.Errorf("opening it again: %v", err)
 		}
 		clash := 0
@@ -294,7 +304,14 @@ func TestQuick(t *testing.T) {
 			t.Errorf("a stranger where places are held: %v", err)
 		}
 		x.Receive(&wire.Plain{Is: "leave"})
-		if _, _, err := r.hall.Quick(context.Background(), r.book, []string{"1", "2", "3", "4", "5"}, hall.Opening{}); fault.CodeOf(err) != code.OutOfRange {
+		if _, _, err := r.hall.Quick(
+			context.Background(),
+			r.book,
+			[]string{"1", "2", "3", "4", "5"},
+			hall.Opening{},
+		); fault.CodeOf(
+			err,
+		) != code.OutOfRange {
 			t.Errorf("a party of five: %v", err)
 		}
 	})
@@ -327,16 +344,38 @@ func TestOpenings(t *testing.T) {
 				t.Errorf("%+v: %v, wanted %s with %q", c.o, err, c.code, c.reason)
 			}
 		}
-		l := r.open(hall.Opening{Title: "  Two   piers ", Capacity: 4, Options: map[string]any{"goal": 9.0, "motto": "ten"}, Password: "open"})
-		if _, err := r.tryJoin(l, hall.Joining{Account: "ada", Pass: "opens"}); fault.CodeOf(err) != code.WrongPassword {
+		l := r.open(
+			hall.Opening{
+				Title:    "  Two   piers ",
+				Capacity: 4,
+				Options:  map[string]any{"goal": 9.0, "motto": "ten"},
+				Password: "open",
+			},
+		)
+		if _, err := r.tryJoin(
+			l,
+			hall.Joining{Account: "ada", Pass: "opens"},
+		); fault.CodeOf(
+			err,
+		) != code.WrongPassword {
 			t.Errorf("a wrong password: %v", err)
 		}
 		ada := r.join(l, hall.Joining{Account: "ada", Pass: "open"})
 		lobby := uint32(1)
 		if ada.text(lobby, "title") != "Two piers" || ada.see(lobby, "goal") != 9 || ada.text(lobby, "motto") != "ten" {
-			t.Errorf("%q, goal %d, motto %q", ada.text(lobby, "title"), ada.see(lobby, "goal"), ada.text(lobby, "motto"))
+			t.Errorf(
+				"%q, goal %d, motto %q",
+				ada.text(lobby, "title"),
+				ada.see(lobby, "goal"),
+				ada.text(lobby, "motto"),
+			)
 		}
-		if _, err := r.tryJoin(l, hall.Joining{Account: "bo", Pass: "open", Version: "other"}); fault.CodeOf(err) != code.WrongVersion {
+		if _, err := r.tryJoin(
+			l,
+			hall.Joining{Account: "bo", Pass: "open", Version: "other"},
+		); fault.CodeOf(
+			err,
+		) != code.WrongVersion {
 			t.Errorf("another version: %v", err)
 		}
 		if got, err := r.hall.Find(" " + strings.ToLower(l.Code[:3]) + "-" + l.Code[3:]); err != nil || got != l {

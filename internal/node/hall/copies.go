@@ -43,7 +43,8 @@ func (l *Lobby) checkCopies(now sheet.Tick) {
 		l.recheck = false
 		l.checkAt = now + sheet.Tick(max(l.checks*time.Duration(l.book.Rate)/time.Second, 1))
 		for _, c := range l.clients {
-			if c.check == nil || now-c.check.at > sheet.Tick(checkPatience*l.book.Rate) { // not before the last answer has come
+			if c.check == nil ||
+				now-c.check.at > sheet.Tick(checkPatience*l.book.Rate) { // not before the last answer has come
 				l.ask(c, nil)
 			}
 		}
@@ -100,7 +101,9 @@ func (l *Lobby) shown(c *Client, tick int64, parts [][]any) {
 	found := replica.NewCopy(k.want.Schema)
 	found.Apply(replica.Parts(parts)) // as far as it can be read; the rest differs
 	differs := l.differently(c, k.want.Compare(found))
-	l.log().Warn("a copy differs from what it should hold", "seat", c.First(), "tick", tick, "fields", differs[:min(len(differs), 5)])
+	l.log().
+		Warn("a copy differs from what it should hold", "seat", c.First(), "tick", tick, "fields",
+			differs[:min(len(differs), 5)])
 	c.say(wire.Differs{Is: "differs", Tick: tick, Fields: differs})
 	c.fresh = true
 	k.close(true, differs)
@@ -127,7 +130,15 @@ func (l *Lobby) differently(c *Client, list []replica.Difference) []wire.Differe
 		out = append(out, w)
 	}
 	if len(out) == 0 { // the hash was wrong, and the copy is not: that differs too
-		out = append(out, wire.Differently{Seat: uint32(c.First()), Kind: "lobby", Want: "the hash of this copy", Found: "another one"})
+		out = append(
+			out,
+			wire.Differently{
+				Seat:  uint32(c.First()),
+				Kind:  "lobby",
+				Want:  "the hash of this copy",
+				Found: "another one",
+			},
+		)
 	}
 	return out
 }

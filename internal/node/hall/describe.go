@@ -57,8 +57,16 @@ func describe(b *rulebook.Book) wire.BookInfo {
 }
 
 func describeAction(b *rulebook.Book, a *rulebook.Action) wire.ActionInfo {
-	info := wire.ActionInfo{Name: a.Name, Title: a.Title, Key: a.Key, Aim: a.Aim.At.String(), Reach: a.Aim.Reach, Held: a.Held,
-		Cools: a.Cool != nil, Phases: []string{}}
+	info := wire.ActionInfo{
+		Name:   a.Name,
+		Title:  a.Title,
+		Key:    a.Key,
+		Aim:    a.Aim.At.String(),
+		Reach:  a.Aim.Reach,
+		Held:   a.Held,
+		Cools:  a.Cool != nil,
+		Phases: []string{},
+	}
 	if a.Aim.At != rulebook.AimSelf {
 		info.Who = a.Aim.Who.String()
 	}

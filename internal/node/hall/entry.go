@@ -12,10 +12,26 @@ import (
 func (l *Lobby) present() directory.Entry {
 	f, row := &l.book.F.Lobby, l.row
 	e := directory.Entry{ID: l.ID, Node: l.hall.cfg.Node, Listed: row.Flag(f.Listed)}
-	e.LobbyInfo = wire.LobbyInfo{Code: l.Code, Name: l.name, Rulebook: l.book.Name, Version: l.book.Version, Title: row.Text(f.Title),
-		Region: row.Text(f.Region), State: f.State.Choices[row.Int(f.State)], Seats: int(row.Int(f.Seats)), Capacity: int(row.Int(f.Capacity)),
-		Waiting: int(row.Int(f.Waiting)), Practice: row.Flag(f.Practice), Open: row.Flag(f.Open), Password: row.Flag(f.Password),
-		Opened: l.began.UTC()}
+	e.LobbyInfo = wire.LobbyInfo{
+		Code:     l.Code,
+		Name:     l.name,
+		Rulebook: l.book.Name,
+		Version:  l.book.Version,
+		Title:    row.Text(f.Title),
+		Region: row.Text(
+			f.Region,
+		),
+		State:    f.State.Choices[row.Int(f.State)],
+		Seats:    int(row.Int(f.Seats)),
+		Capacity: int(row.Int(f.Capacity)),
+		Waiting: int(
+			row.Int(f.Waiting),
+		),
+		Practice: row.Flag(f.Practice),
+		Open:     row.Flag(f.Open),
+		Password: row.Flag(f.Password),
+		Opened:   l.began.UTC(),
+	}
 	e.Free = max(e.Capacity-e.Seats-int(row.Int(f.Reserved)), 0)
 	return e
 }

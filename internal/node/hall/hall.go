@@ -36,7 +36,12 @@ type Hall struct {
 // New returns an empty hall.
 func New(cfg Config) *Hall {
 	cfg.defaults()
-	return &Hall{cfg: cfg, lobbies: map[string]*Lobby{}, savings: savings{pending: map[string]*saving{}}, Listing: directory.NewWatchers()}
+	return &Hall{
+		cfg:     cfg,
+		lobbies: map[string]*Lobby{},
+		savings: savings{pending: map[string]*saving{}},
+		Listing: directory.NewWatchers(),
+	}
 }
 
 func (h *Hall) start(l *Lobby) error {

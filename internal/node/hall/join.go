@@ -45,7 +45,13 @@ func (l *Lobby) Join(ctx context.Context, j Joining) (*Client, error) {
 
 func (l *Lobby) admit(c *Client, j Joining) error {
 	if j.Version != "" && j.Version != l.book.Version {
-		return fault.New(code.WrongVersion, "this lobby runs version %s of %s, not %s", l.book.Version, l.book.Name, j.Version)
+		return fault.New(
+			code.WrongVersion,
+			"this lobby runs version %s of %s, not %s",
+			l.book.Version,
+			l.book.Name,
+			j.Version,
+		)
 	}
 	switch {
 	case j.All, j.Referee:
@@ -63,7 +69,11 @@ func (l *Lobby) admit(c *Client, j Joining) error {
 		if back, err := l.comeBack(c, j); err != nil {
 			return err
 		} else if !back {
-			if err := l.takeSeats(c, j); err != nil && (!j.Wait || fault.CodeOf(err) != code.LobbyFull || l.standInLine(c, j) != nil) {
+			if err := l.takeSeats(
+				c,
+				j,
+			); err != nil &&
+				(!j.Wait || fault.CodeOf(err) != code.LobbyFull || l.standInLine(c, j) != nil) {
 				return err
 			}
 		}
@@ -95,9 +105,22 @@ func (l *Lobby) admitSpectator(c *Client) error {
 }
 
 func (l *Lobby) welcome(c *Client) {
-	w := wire.Welcome{Is: "welcome", Lobby: l.Code, Seats: []wire.SeatInfo{}, Resume: c.key, Rate: l.book.Rate, Tick: int64(l.m.Tick()),
-		Hold: sheet.Millis(int64(l.book.Players.Hold), l.book.Rate), Service: l.hall.cfg.Version, Delay: c.delay.Milliseconds(),
-		Kept: c.back, Ended: c.why}
+	w := wire.Welcome{
+		Is:     "welcome",
+		Lobby:  l.Code,
+		Seats:  []wire.SeatInfo{},
+		Resume: c.key,
+		Rate:   l.book.Rate,
+		Tick:   int64(l.m.Tick()),
+		Hold: sheet.Millis(
+			int64(l.book.Players.Hold),
+			l.book.Rate,
+		),
+		Service: l.hall.cfg.Version,
+		Delay:   c.delay.Milliseconds(),
+		Kept:    c.back,
+		Ended:   c.why,
+	}
 	if !c.back {
 		w.Schema, w.Book = &l.pub.Described, &l.pub.info
 	}

@@ -26,13 +26,21 @@ type journalFile struct {
 const hashSeconds = 5
 
 func openJournal(l *Lobby, s lobby.Setup) *journalFile {
-	f, err := os.OpenFile(filepath.Join(l.hall.cfg.Journals, s.Code+"-"+l.ID+".journal"), os.O_CREATE|os.O_EXCL|os.O_WRONLY, 0o600)
+	f, err := os.OpenFile(
+		filepath.Join(l.hall.cfg.Journals, s.Code+"-"+l.ID+".journal"),
+		os.O_CREATE|os.O_EXCL|os.O_WRONLY,
+		0o600,
+	)
 	if err != nil {
 		l.log().Warn("the journal cannot be written", "error", err)
 		return nil
 	}
 	j := &journalFile{file: f, buffer: bufio.NewWriter(f)}
-	j.w, err = journal.NewWriter(j.buffer, journal.Head{Rulebook: l.book.Source, Setup: s}, sheet.Tick(hashSeconds*l.book.Rate))
+	j.w, err = journal.NewWriter(
+		j.buffer,
+		journal.Head{Rulebook: l.book.Source, Setup: s},
+		sheet.Tick(hashSeconds*l.book.Rate),
+	)
 	if err != nil {
 		j.failed(l, err)
 	}

@@ -75,7 +75,11 @@ func (l *Lobby) save(job *keep.Job) {
 		l.hall.savings.begin(r.Player)
 	}
 	l.tasks.add(func() {
-		saved := l.retry("keep what a match gave", keepFor, func(ctx context.Context) error { return l.hall.cfg.Keeper.Save(ctx, job) })
+		saved := l.retry(
+			"keep what a match gave",
+			keepFor,
+			func(ctx context.Context) error { return l.hall.cfg.Keeper.Save(ctx, job) },
+		)
 		for _, r := range job.Records {
 			l.hall.savings.done(r.Player)
 		}

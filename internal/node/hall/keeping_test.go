@@ -55,7 +55,8 @@ func TestSaving(t *testing.T) {
 		}
 		delete(down, "save")
 		pass(2 * time.Second)
-		if list := r.keeper.Results(); len(list) != 1 || list[0].Because != "enough" || list[0].Players[0].Outcome != "won" {
+		if list := r.keeper.Results(); len(list) != 1 || list[0].Because != "enough" ||
+			list[0].Players[0].Outcome != "won" {
 			t.Errorf("kept %d results: %+v", len(list), list)
 		}
 		if f := r.keeper.Fields("ada", "harbour"); f["total"].(interface{ String() string }).String() != "1" {
@@ -102,7 +103,14 @@ func TestLongOutage(t *testing.T) {
 func TestRecordsAway(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		r.keeper.Save(context.Background(), &keep.Job{Lobby: "before", Book: r.book, Records: []keep.Record{
-			{Player: "ada", Values: []step.Named{{Name: "total", Value: sheet.IntValue(sheet.Integer, 40)}, {Name: "kept", Value: sheet.IntValue(sheet.Integer, 1)}}}}})
+			{
+				Player: "ada",
+				Values: []step.Named{
+					{Name: "total", Value: sheet.IntValue(sheet.Integer, 40)},
+					{Name: "kept", Value: sheet.IntValue(sheet.Integer, 1)},
+				},
+			},
+		}})
 		down := away{"load": true}
 		r.keeper.Gate = down.gate
 		l := r.open(hall.Opening{})
@@ -176,7 +184,13 @@ func TestStopping(t *testing.T) {
 		if _, err := r.hall.Open(context.Background(), r.book, hall.Opening{}); fault.CodeOf(err) != code.Stopping {
 			t.Errorf("opening: %v", err)
 		}
-		if _, err := l.Ask(context.Background(), "ada", &wire.Intent{Do: "ready"}); fault.CodeOf(err) != code.LobbyGone {
+		if _, err := l.Ask(
+			context.Background(),
+			"ada",
+			&wire.Intent{Do: "ready"},
+		); fault.CodeOf(
+			err,
+		) != code.LobbyGone {
 			t.Errorf("asking a lobby that has closed: %v", err)
 		}
 	})
@@ -307,7 +321,11 @@ func TestPractice(t *testing.T) {
 		ada.does(wire.Intent{Do: "act", Name: "score"})
 		l.EndMatch(context.Background(), "")
 		pass(6 * time.Second)
-		if f := r.keeper.Fields("ada", "harbour"); len(r.keeper.Results()) != 0 || f["total"].(interface{ String() string }).String() != "0" {
+		if f := r.keeper.Fields(
+			"ada",
+			"harbour",
+		); len(r.keeper.Results()) != 0 ||
+			f["total"].(interface{ String() string }).String() != "0" {
 			t.Errorf("kept: %v, %v", r.keeper.Results(), f)
 		}
 	})

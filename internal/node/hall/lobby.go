@@ -53,8 +53,19 @@ type Lobby struct {
 }
 
 func newLobby(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup) *Lobby {
-	l := &Lobby{ID: id, Code: s.Code, hall: h, name: name, book: book, jobs: make(chan func(), 32), done: make(chan struct{}),
-		keys: map[string]*heldSeats{}, m: lobby.New(book, s), began: h.cfg.Now(), checks: h.cfg.Check}
+	l := &Lobby{
+		ID:     id,
+		Code:   s.Code,
+		hall:   h,
+		name:   name,
+		book:   book,
+		jobs:   make(chan func(), 32),
+		done:   make(chan struct{}),
+		keys:   map[string]*heldSeats{},
+		m:      lobby.New(book, s),
+		began:  h.cfg.Now(),
+		checks: h.cfg.Check,
+	}
 	l.row = l.m.Row()
 	if l.checks == 0 && s.Practice {
 		l.checks = checkEvery

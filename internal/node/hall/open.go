@@ -57,14 +57,31 @@ func (h *Hall) Open(ctx context.Context, book *rulebook.Book, o Opening) (*Lobby
 		return nil, err
 	}
 	o.Practice = o.Practice || h.cfg.Practice
-	setup := lobby.Setup{Title: o.Title, Region: h.cfg.Region, Capacity: o.Capacity, Practice: o.Practice, Options: options, Seed: seed(),
-		Hidden: o.Hidden, Closed: o.Closed, Password: h.digest(o.Password), Watchers: o.Watchers}
+	setup := lobby.Setup{
+		Title:    o.Title,
+		Region:   h.cfg.Region,
+		Capacity: o.Capacity,
+		Practice: o.Practice,
+		Options:  options,
+		Seed:     seed(),
+		Hidden:   o.Hidden,
+		Closed:   o.Closed,
+		Password: h.digest(o.Password),
+		Watchers: o.Watchers,
+	}
 	id := uuid.Must(uuid.NewV7()).String()
 	for range 20 {
 		setup.Code = NewCode()
 		l := newLobby(h, id, o.Name, book, setup)
 		if len(o.Reserve) > 0 {
-			l.step(&step.Input{Kind: step.Reserve, Names: o.Reserve, Text: o.Party, N: o.ReserveMS * int64(book.Rate) / 1000})
+			l.step(
+				&step.Input{
+					Kind:  step.Reserve,
+					Names: o.Reserve,
+					Text:  o.Party,
+					N:     o.ReserveMS * int64(book.Rate) / 1000,
+				},
+			)
 		}
 		l.entry = l.present()
 		if err = h.cfg.Directory.Open(ctx, l.entry); err == nil {
@@ -105,16 +122,31 @@ func (h *Hall) checkOpening(book *rulebook.Book, o *Opening) error {
 	case o.ReserveMS < 0 || o.ReserveMS > maxHold.Milliseconds():
 		return fault.New(code.OutOfRange, "places are held for at most %s", maxHold)
 	case o.Region != "" && o.Region != h.cfg.Region:
-		return fault.New(code.WrongRegion, "this node is in the region %s, not in %s; ask a node there", h.cfg.Region, o.Region)
+		return fault.New(
+			code.WrongRegion,
+			"this node is in the region %s, not in %s; ask a node there",
+			h.cfg.Region,
+			o.Region,
+		)
 	case len(book.Regions) > 0 && !slices.Contains(book.Regions, h.cfg.Region):
-		return fault.New(code.WrongRegion, "%s may be played in %s; this node is in %s", book.Name, strings.Join(book.Regions, ", "), h.cfg.Region)
+		return fault.New(
+			code.WrongRegion,
+			"%s may be played in %s; this node is in %s",
+			book.Name,
+			strings.Join(book.Regions, ", "),
+			h.cfg.Region,
+		)
 	}
 	return nil
 }
 
 // OpenOrJoin returns the code of the open lobby with the opening's name, or opens
 // it. Two calls at the same moment, on any nodes, never make two.
-func (h *Hall) OpenOrJoin(ctx context.Context, book *rulebook.Book, o Opening) (joinCode string, opened bool, err error) {
+func (h *Hall) OpenOrJoin(
+	ctx context.Context,
+	book *rulebook.Book,
+	o Opening,
+) (joinCode string, opened bool, err error) {
 	for range 5 {
 		if joinCode, err = h.cfg.Directory.Named(ctx, book.Name, o.Name); err != nil || joinCode != "" {
 			return joinCode, false, err
@@ -127,5 +159,9 @@ func (h *Hall) OpenOrJoin(ctx context.Context, book *rulebook.Book, o Opening) (
 			return "", false, err
 		}
 	}
-	return "", false, fault.New(code.NameTaken, "the lobby %q opens and closes too fast to be joined; try again", o.Name)
+	return "", false, fault.New(
+		code.NameTaken,
+		"the lobby %q opens and closes too fast to be joined; try again",
+		o.Name,
+	)
 }

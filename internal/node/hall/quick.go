@@ -32,7 +32,13 @@ func (h *Hall) Quick(ctx context.Context, book *rulebook.Book, party []string, o
 	}
 	o.Reserve, o.ReserveMS, o.Party = party, quickHold, name
 	if o.Capacity > 0 && len(party) > o.Capacity || len(party) > book.Players.Most {
-		return nil, false, fault.New(code.OutOfRange, "a lobby of %s has at most %d seats, the party has %d", book.Name, book.Players.Most, len(party))
+		return nil, false, fault.New(
+			code.OutOfRange,
+			"a lobby of %s has at most %d seats, the party has %d",
+			book.Name,
+			book.Players.Most,
+			len(party),
+		)
 	}
 	l, err := h.Open(ctx, book, o)
 	return l, err == nil, err
@@ -46,7 +52,8 @@ func (h *Hall) candidates(ctx context.Context, book *rulebook.Book, size int) []
 	for _, l := range all {
 		l.do(ctx, func() {
 			e := l.present()
-			joinable := l.m.State() == rulebook.Gathering || l.m.State() == rulebook.Playing && l.book.Players.Late == rulebook.LateSeat
+			joinable := l.m.State() == rulebook.Gathering ||
+				l.m.State() == rulebook.Playing && l.book.Players.Late == rulebook.LateSeat
 			if joinable && e.Open && e.Listed && !e.Password && !e.Practice && e.Free >= size {
 				free[l] = e.Free
 			}
@@ -61,7 +68,9 @@ func (h *Hall) candidates(ctx context.Context, book *rulebook.Book, size int) []
 func (l *Lobby) hold(ctx context.Context, accounts []string, party string) error {
 	var err error
 	if e := l.do(ctx, func() {
-		v := l.step(&step.Input{Kind: step.Reserve, Names: accounts, Text: party, N: quickHold * int64(l.book.Rate) / 1000}).Verdict
+		v := l.step(
+			&step.Input{Kind: step.Reserve, Names: accounts, Text: party, N: quickHold * int64(l.book.Rate) / 1000},
+		).Verdict
 		if !v.OK() {
 			err = fault.New(v.Code, "%s", v.Reason)
 		}

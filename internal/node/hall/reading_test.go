@@ -43,7 +43,11 @@ func TestReading(t *testing.T) {
 		ada.does(point(float64(bo.First())))
 		ada.refused(wire.Intent{Do: "act", Name: "point"}, bad, "whom is missing")
 		ada.refused(wire.Intent{Do: strings.Repeat("dance", 20)}, string(code.NoVerb), "dance")
-		ada.refused(wire.Intent{Do: "set", Name: "points", Target: uint32(bo.First()), Value: 5.0}, string(code.NotPractice), "practice")
+		ada.refused(
+			wire.Intent{Do: "set", Name: "points", Target: uint32(bo.First()), Value: 5.0},
+			string(code.NotPractice),
+			"practice",
+		)
 		if err := ada.Receive(&wire.Intent{Is: "intent", Do: "ready"}); fault.CodeOf(err) != code.BadMessage {
 			t.Errorf("an intent without a number: %v", err)
 		}
@@ -61,7 +65,12 @@ func TestPasswords(t *testing.T) {
 		ada := r.join(l, hall.Joining{Account: "ada"})
 		long := strings.Repeat("long enough ", 8)
 		ada.does(wire.Intent{Do: "settings", Args: map[string]any{"password": long}})
-		if _, err := r.tryJoin(l, hall.Joining{Account: "bo", Pass: long[:32]}); fault.CodeOf(err) != code.WrongPassword {
+		if _, err := r.tryJoin(
+			l,
+			hall.Joining{Account: "bo", Pass: long[:32]},
+		); fault.CodeOf(
+			err,
+		) != code.WrongPassword {
 			t.Errorf("with its first 32 bytes: %v", err)
 		}
 		r.join(l, hall.Joining{Account: "bo", Pass: long})
@@ -86,7 +95,8 @@ func TestSetByHand(t *testing.T) {
 		ada.does(set(match, "points", "seven"))
 		ada.does(set(uint32(bo.First()), "points", 7.0))
 		ada.does(set(uint32(bo.First()), "mood", "cross"))
-		if ada.text(match, "points") != "seven" || ada.see(uint32(bo.First()), "points") != 7 || ada.text(uint32(bo.First()), "mood") != "cross" {
+		if ada.text(match, "points") != "seven" || ada.see(uint32(bo.First()), "points") != 7 ||
+			ada.text(uint32(bo.First()), "mood") != "cross" {
 			t.Errorf("%q, %d", ada.text(match, "points"), ada.see(uint32(bo.First()), "points"))
 		}
 		ada.refused(set(match, "points", 7.0), string(code.BadArgument), "a text is expected")
@@ -94,10 +104,21 @@ func TestSetByHand(t *testing.T) {
 		ada.refused(set(9999, "points", 7.0), string(code.NoField), "no sheet 9999")
 		ada.refused(set(match, "ping", 7.0), string(code.NoField), "no field")
 		bo.refused(set(match, "points", "x"), string(code.NotHost), "host")
-		if v, err := l.Ask(context.Background(), "ada", &wire.Intent{Do: "set", Target: match, Name: "points", Value: "asked"}); err != nil || !v.OK() {
+		if v, err := l.Ask(
+			context.Background(),
+			"ada",
+			&wire.Intent{Do: "set", Target: match, Name: "points", Value: "asked"},
+		); err != nil ||
+			!v.OK() {
 			t.Errorf("over HTTP: %+v, %v", v, err)
 		}
-		if _, err := l.Ask(context.Background(), "nobody", &wire.Intent{Do: "ready"}); fault.CodeOf(err) != code.NoSeat {
+		if _, err := l.Ask(
+			context.Background(),
+			"nobody",
+			&wire.Intent{Do: "ready"},
+		); fault.CodeOf(
+			err,
+		) != code.NoSeat {
 			t.Errorf("without a seat: %v", err)
 		}
 	})
@@ -202,7 +223,8 @@ func TestCopies(t *testing.T) {
 		go answer(ada, false)
 		go answer(bo, true)
 		report := check()
-		if report.Asked != 2 || report.Answered != 2 || len(report.Differs) == 0 || report.Differs[0].Seat != uint32(bo.First()) {
+		if report.Asked != 2 || report.Answered != 2 || len(report.Differs) == 0 ||
+			report.Differs[0].Seat != uint32(bo.First()) {
 			t.Errorf("%+v", report)
 		}
 		pass(aTick)
@@ -238,7 +260,10 @@ func TestReferees(t *testing.T) {
 		ada.does(guess)
 		two := r.join(l, hall.Joining{Referee: true})
 		no := int64(one.all("decision")[0]["no"].(float64))
-		if d := two.all("decision"); len(d) != 1 || d[0]["tell"].(map[string]any)["n"] != 4.0 || int64(d[0]["no"].(float64)) != no {
+		if d := two.all(
+			"decision",
+		); len(d) != 1 || d[0]["tell"].(map[string]any)["n"] != 4.0 ||
+			int64(d[0]["no"].(float64)) != no {
 			t.Fatalf("the second referee was offered %v", d)
 		}
 		if err := ada.Receive(&wire.Decide{Is: "decide", No: no, Yes: true}); fault.CodeOf(err) != code.Forbidden {
@@ -248,12 +273,16 @@ func TestReferees(t *testing.T) {
 		pass(aTick)
 		one.Receive(&wire.Decide{Is: "decide", No: no})
 		pass(aTick)
-		if one.all("decided")[0]["code"] != string(code.NoDecision) || two.all("decided")[0]["ok"] != true || ada.see(uint32(ada.First()), "points") != 4 {
+		if one.all("decided")[0]["code"] != string(code.NoDecision) || two.all("decided")[0]["ok"] != true ||
+			ada.see(uint32(ada.First()), "points") != 4 {
 			t.Errorf("%v, %v", one.all("decided"), two.all("decided"))
 		}
 		ada.does(guess)
 		pass(4 * time.Second)
-		if d := ada.all("notice"); len(d) != 3 || d[2]["name"] != "decided" || d[2]["with"].(map[string]any)["yes"] != false {
+		if d := ada.all(
+			"notice",
+		); len(d) != 3 || d[2]["name"] != "decided" ||
+			d[2]["with"].(map[string]any)["yes"] != false {
 			t.Errorf("ada was told %v", d)
 		}
 		one.Lost()

@@ -38,26 +38,47 @@ func (c *Client) Receive(message any) error {
 		}
 		l.post(func() { l.decide(c, m.No, m.Yes) })
 	default:
-		return fault.New(code.BadMessage, "this message has no place behind hello; a client sends intent, ping, pong, whole, hash, shown, decide and leave")
+		return fault.New(
+			code.BadMessage,
+			"this message has no place behind hello; a client sends intent, ping, pong, whole, hash, shown, decide "+
+				"and leave",
+		)
 	}
 	return nil
 }
 
 // intent hands a client's intent to the authority; its verdict comes as a message.
 func (l *Lobby) intent(c *Client, m *wire.Intent) {
-	v := step.Verdict{Seat: sheet.ID(m.Seat), Seq: m.N, Code: code.NotYours, Reason: "this seat is not yours", At: l.m.Tick()}
+	v := step.Verdict{
+		Seat:   sheet.ID(m.Seat),
+		Seq:    m.N,
+		Code:   code.NotYours,
+		Reason: "this seat is not yours",
+		At:     l.m.Tick(),
+	}
 	if slices.Contains(c.own(), sheet.ID(m.Seat)) {
 		v = l.step(l.input(m)).Verdict
 	}
 	// The verdict waits for the tick's delta.
-	l.pub.given = append(l.pub.given, given{c, c.message(wire.Verdict{Is: "verdict", Seat: uint32(v.Seat), N: v.Seq, OK: v.Code == code.OK,
-		Code: string(v.Code), Reason: v.Reason, Tick: int64(v.At), Left: v.Left})})
+	l.pub.given = append(
+		l.pub.given,
+		given{c, c.message(wire.Verdict{Is: "verdict", Seat: uint32(v.Seat), N: v.Seq, OK: v.Code == code.OK,
+			Code: string(v.Code), Reason: v.Reason, Tick: int64(v.At), Left: v.Left})},
+	)
 }
 
 // input turns an intent as it was sent into an input. What cannot be read in it is
 // put in as unreadable, for the authority to refuse.
 func (l *Lobby) input(m *wire.Intent) *step.Input {
-	in := &step.Input{Kind: step.Intent, Seat: sheet.ID(m.Seat), Seq: m.N, Verb: step.Verb(m.Do), Name: m.Name, Target: sheet.ID(m.Target), Text: m.Text}
+	in := &step.Input{
+		Kind:   step.Intent,
+		Seat:   sheet.ID(m.Seat),
+		Seq:    m.N,
+		Verb:   step.Verb(m.Do),
+		Name:   m.Name,
+		Target: sheet.ID(m.Target),
+		Text:   m.Text,
+	}
 	if m.At != nil {
 		in.X, in.Y, in.Point = m.At[0], m.At[1], true
 	}

@@ -38,5 +38,8 @@ func (l *Lobby) offer(d *step.Decision) {
 // decide takes a referee's word.
 func (l *Lobby) decide(c *Client, no int64, yes bool) {
 	v := l.step(&step.Input{Kind: step.Answer, N: no, Yes: yes}).Verdict
-	l.pub.given = append(l.pub.given, given{c, c.message(wire.Decided{Is: "decided", No: no, OK: v.OK(), Code: string(v.Code), Reason: v.Reason})})
+	l.pub.given = append(
+		l.pub.given,
+		given{c, c.message(wire.Decided{Is: "decided", No: no, OK: v.OK(), Code: string(v.Code), Reason: v.Reason})},
+	)
 }

@@ -32,7 +32,8 @@ func (l *Lobby) comeBack(c *Client, j Joining) (bool, error) {
 				key = k
 			}
 		}
-		if l.hall.cfg.Refuse && slices.ContainsFunc(l.clients, func(o *Client) bool { return o.key == key && !o.watch }) {
+		if l.hall.cfg.Refuse &&
+			slices.ContainsFunc(l.clients, func(o *Client) bool { return o.key == key && !o.watch }) {
 			return false, fault.New(code.AlreadyIn, "you are in this lobby on another connection")
 		}
 	}

@@ -76,9 +76,18 @@ func inVirtualTime(t *testing.T, src string, story func(r *rig)) {
 		if book == nil {
 			t.Fatal(problems)
 		}
-		r := &rig{t: t, dir: twin.NewDirectory(), keeper: twin.NewKeeper(), names: twin.NewNames(), book: book, log: &lines{}}
-		r.hall = hall.New(hall.Config{Directory: r.dir, Keeper: r.keeper, Names: r.names, Node: "n1", Region: "here", Version: "test",
-			Secret: []byte("secret"), Log: slog.New(slog.NewTextHandler(r.log, nil))})
+		r := &rig{
+			t:      t,
+			dir:    twin.NewDirectory(),
+			keeper: twin.NewKeeper(),
+			names:  twin.NewNames(),
+			book:   book,
+			log:    &lines{},
+		}
+		r.hall = hall.New(
+			hall.Config{Directory: r.dir, Keeper: r.keeper, Names: r.names, Node: "n1", Region: "here", Version: "test",
+				Secret: []byte("secret"), Log: slog.New(slog.NewTextHandler(r.log, nil))},
+		)
 		defer r.hall.Stop()
 		story(r)
 	})

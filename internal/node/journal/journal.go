@@ -68,9 +68,27 @@ type input struct {
 }
 
 func pack(in *step.Input) *input {
-	out := &input{Kind: uint8(in.Kind), Seat: uint32(in.Seat), Seq: in.Seq, Verb: string(in.Verb), Name: in.Name, Target: uint32(in.Target),
-		X: in.X, Y: in.Y, Point: in.Point, Args: in.Args, N: in.N, Yes: in.Yes, Text: in.Text, Team: in.Team, Acct: in.Acct, Conn: in.Conn, Record: in.Record,
-		Pass: in.Pass, Names: in.Names}
+	out := &input{
+		Kind:   uint8(in.Kind),
+		Seat:   uint32(in.Seat),
+		Seq:    in.Seq,
+		Verb:   string(in.Verb),
+		Name:   in.Name,
+		Target: uint32(in.Target),
+		X:      in.X,
+		Y:      in.Y,
+		Point:  in.Point,
+		Args:   in.Args,
+		N:      in.N,
+		Yes:    in.Yes,
+		Text:   in.Text,
+		Team:   in.Team,
+		Acct:   in.Acct,
+		Conn:   in.Conn,
+		Record: in.Record,
+		Pass:   in.Pass,
+		Names:  in.Names,
+	}
 	if in.Value != (sheet.Value{}) {
 		out.Value = &in.Value
 	}
@@ -78,9 +96,30 @@ func pack(in *step.Input) *input {
 }
 
 func (p *input) unpack(at int64) step.Input {
-	out := step.Input{At: sheet.Tick(at), Kind: step.Kind(p.Kind), Seat: sheet.ID(p.Seat), Seq: p.Seq, Verb: step.Verb(p.Verb), Name: p.Name,
-		Target: sheet.ID(p.Target), X: p.X, Y: p.Y, Point: p.Point, Args: p.Args, N: p.N, Yes: p.Yes, Text: p.Text, Team: p.Team, Acct: p.Acct,
-		Conn: p.Conn, Record: p.Record, Pass: p.Pass, Names: p.Names}
+	out := step.Input{
+		At:   sheet.Tick(at),
+		Kind: step.Kind(p.Kind),
+		Seat: sheet.ID(p.Seat),
+		Seq:  p.Seq,
+		Verb: step.Verb(p.Verb),
+		Name: p.Name,
+		Target: sheet.ID(
+			p.Target,
+		),
+		X:      p.X,
+		Y:      p.Y,
+		Point:  p.Point,
+		Args:   p.Args,
+		N:      p.N,
+		Yes:    p.Yes,
+		Text:   p.Text,
+		Team:   p.Team,
+		Acct:   p.Acct,
+		Conn:   p.Conn,
+		Record: p.Record,
+		Pass:   p.Pass,
+		Names:  p.Names,
+	}
 	if p.Value != nil {
 		out.Value = *p.Value
 	}
@@ -146,7 +185,13 @@ type Difference struct {
 }
 
 func (d *Difference) Error() string {
-	return fmt.Sprintf("the state differs at tick %d: %016x, recorded %016x; at tick %d it was still the same", d.Tick, d.Got, d.Recorded, d.Last)
+	return fmt.Sprintf(
+		"the state differs at tick %d: %016x, recorded %016x; at tick %d it was still the same",
+		d.Tick,
+		d.Got,
+		d.Recorded,
+		d.Last,
+	)
 }
 
 // Open reads a journal's head and opens its lobby.
@@ -158,7 +203,12 @@ func Open(r io.Reader) (*Replay, error) {
 	if string(magic) != Magic {
 		return nil, fmt.Errorf("this journal is of version %q; version %q is read here", magic[7:], Magic[7:])
 	}
-	mode, err := cbor.DecOptions{MaxArrayElements: 4096, MaxMapPairs: 64, MaxNestedLevels: 8, DupMapKey: cbor.DupMapKeyEnforcedAPF}.DecMode()
+	mode, err := cbor.DecOptions{
+		MaxArrayElements: 4096,
+		MaxMapPairs:      64,
+		MaxNestedLevels:  8,
+		DupMapKey:        cbor.DupMapKeyEnforcedAPF,
+	}.DecMode()
 	if err != nil {
 		return nil, err
 	}
@@ -199,7 +249,12 @@ func (rp *Replay) next() (*entry, error) {
 		return nil, fmt.Errorf("entry %d is neither an input nor a hash", rp.Inputs+rp.Hashes+1)
 	}
 	if sheet.Tick(e.At) < rp.M.Tick() || e.At > 1<<40 {
-		return nil, fmt.Errorf("entry %d stands at tick %d, but the journal is at tick %d already", rp.Inputs+rp.Hashes+1, e.At, rp.M.Tick())
+		return nil, fmt.Errorf(
+			"entry %d stands at tick %d, but the journal is at tick %d already",
+			rp.Inputs+rp.Hashes+1,
+			e.At,
+			rp.M.Tick(),
+		)
 	}
 	return &e, nil
 }

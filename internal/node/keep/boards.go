@@ -67,7 +67,14 @@ func (k *Keeper) Top(ctx context.Context, b *rulebook.Board, book string, limit 
 	if limit < 1 || limit > MaxPage {
 		return nil, fault.New(code.OutOfRange, "a page has 1 to %d entries, not %d", MaxPage, limit)
 	}
-	page := &BoardPage{Rulebook: book, Board: b.Name, Title: b.Title, Show: b.Show.String(), Order: "most", Rows: []Entry{}}
+	page := &BoardPage{
+		Rulebook: book,
+		Board:    b.Name,
+		Title:    b.Title,
+		Show:     b.Show.String(),
+		Order:    "most",
+		Rows:     []Entry{},
+	}
 	dir, after := "desc", "<"
 	if b.Least {
 		page.Order, dir, after = "least", "asc", ">"
@@ -81,9 +88,18 @@ func (k *Keeper) Top(ctx context.Context, b *rulebook.Board, book string, limit 
 		if err != nil || json.Unmarshal(raw, &at) != nil {
 			return nil, fault.New(code.BadCursor, "this cursor was not given out by this board")
 		}
-		q = q.Where(fmt.Sprintf("(e.value %s ? or e.value = ? and (e.posted_at, e.player_id) > (?, ?::uuid))", after), at.V, at.V, at.T, at.P)
+		q = q.Where(
+			fmt.Sprintf("(e.value %s ? or e.value = ? and (e.posted_at, e.player_id) > (?, ?::uuid))", after),
+			at.V,
+			at.V,
+			at.T,
+			at.P,
+		)
 	}
-	if err := q.Order("e.value " + dir + ", e.posted_at, e.player_id").Limit(limit + 1).Scan(&page.Rows).Error; err != nil {
+	if err := q.Order("e.value " + dir + ", e.posted_at, e.player_id").
+		Limit(limit + 1).
+		Scan(&page.Rows).
+		Error; err != nil {
 		return nil, err
 	}
 	more := len(page.Rows) > limit

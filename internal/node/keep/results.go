@@ -48,8 +48,18 @@ func (k *Keeper) saveResult(tx *store.Tx, job *Job, there map[string]bool) error
 	if err != nil {
 		return err
 	}
-	row := store.Match{ID: uuid.Must(uuid.NewV7()).String(), LobbyID: job.Lobby, Number: r.Match, Rulebook: r.Rulebook, Version: r.Version,
-		Because: r.Because, Millis: r.Millis, Practice: r.Practice, EndedAt: job.Ended.UTC(), Result: data}
+	row := store.Match{
+		ID:       uuid.Must(uuid.NewV7()).String(),
+		LobbyID:  job.Lobby,
+		Number:   r.Match,
+		Rulebook: r.Rulebook,
+		Version:  r.Version,
+		Because:  r.Because,
+		Millis:   r.Millis,
+		Practice: r.Practice,
+		EndedAt:  job.Ended.UTC(),
+		Result:   data,
+	}
 	done := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&row)
 	if done.Error != nil || done.RowsAffected == 0 { // none: an earlier try was committed after all
 		return done.Error
@@ -74,7 +84,14 @@ func savePlayers(tx *store.Tx, match string, r *step.Result, there map[string]bo
 			continue
 		}
 		seen[p.Account] = true
-		row := store.MatchPlayer{MatchID: match, PlayerID: p.Account, Name: p.Name, Team: p.Team, Outcome: p.Outcome, Place: p.Place}
+		row := store.MatchPlayer{
+			MatchID:  match,
+			PlayerID: p.Account,
+			Name:     p.Name,
+			Team:     p.Team,
+			Outcome:  p.Outcome,
+			Place:    p.Place,
+		}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}
@@ -99,7 +116,10 @@ type Query struct {
 }
 
 func (k *Keeper) matches(ctx context.Context) *store.Tx {
-	return k.db.WithContext(ctx).Table("matches m").Select("m.*, l.code as code").Joins("join lobbies l on l.id = m.lobby_id")
+	return k.db.WithContext(ctx).
+		Table("matches m").
+		Select("m.*, l.code as code").
+		Joins("join lobbies l on l.id = m.lobby_id")
 }
 
 // Matches lists ended matches, newest first.
@@ -115,7 +135,10 @@ func (k *Keeper) Matches(ctx context.Context, query Query) (rows []Ended, err er
 		if uuid.Validate(query.Player) != nil {
 			return nil, fault.New(code.NoPlayer, "there is no player %q", query.Player)
 		}
-		q = q.Where("exists (select 1 from match_players mp where mp.match_id = m.id and mp.player_id = ?)", query.Player)
+		q = q.Where(
+			"exists (select 1 from match_players mp where mp.match_id = m.id and mp.player_id = ?)",
+			query.Player,
+		)
 	}
 	if query.BeforeID != "" {
 		q = q.Where("(m.ended_at, m.id) < (?, ?::uuid)", query.Before, query.BeforeID)

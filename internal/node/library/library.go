@@ -61,10 +61,20 @@ func (l *Library) Load(ctx context.Context, source []byte) (*rulebook.Book, rule
 		if err := tx.Exec("select pg_advisory_xact_lock(hashtext(?))", "rulebook "+book.Name).Error; err != nil {
 			return err
 		}
-		if err := tx.Model(&store.Rulebook{}).Where("name = ? and current", book.Name).Update("current", false).Error; err != nil {
+		if err := tx.Model(&store.Rulebook{}).
+			Where("name = ? and current", book.Name).
+			Update("current", false).
+			Error; err != nil {
 			return err
 		}
-		row := store.Rulebook{Name: book.Name, Version: book.Version, Title: book.Title, Source: source, CreatedAt: time.Now().UTC(), Current: true}
+		row := store.Rulebook{
+			Name:      book.Name,
+			Version:   book.Version,
+			Title:     book.Title,
+			Source:    source,
+			CreatedAt: time.Now().UTC(),
+			Current:   true,
+		}
 		return tx.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "name"}, {Name: "version"}},
 			DoUpdates: clause.Assignments(map[string]any{"current": true})}).Create(&row).Error
 	})
@@ -84,7 +94,12 @@ func (l *Library) Book(name string) (*rulebook.Book, error) {
 	if b := l.books[name]; b != nil {
 		return b, nil
 	}
-	f := fault.New(code.NoRulebook, "no rulebook is called %q; loaded are: %s", name, strings.Join(l.namesLocked(), ", "))
+	f := fault.New(
+		code.NoRulebook,
+		"no rulebook is called %q; loaded are: %s",
+		name,
+		strings.Join(l.namesLocked(), ", "),
+	)
 	return nil, f
 }
 

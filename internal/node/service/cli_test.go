@@ -90,7 +90,11 @@ func TestCommandLine(t *testing.T) {
 		OK       bool
 		Problems []struct{ Line, Column int }
 	}
-	if err := json.Unmarshal([]byte(run(1, "", "check", "-json", bad)), &report); err != nil || report.OK || report.Problems[0].Column != 17 {
+	if err := json.Unmarshal(
+		[]byte(run(1, "", "check", "-json", bad)),
+		&report,
+	); err != nil || report.OK ||
+		report.Problems[0].Column != 17 {
 		t.Errorf("check -json: %+v, %v", report, err)
 	}
 	has(run(0, "", "sign-in", "-name", "Ruben Ask"), "Signed in at", "Ruben Ask")
@@ -103,11 +107,21 @@ func TestCommandLine(t *testing.T) {
 	has(run(1, "", "open", "duel", "-option", "goal=200"), "from 1 to 99", "bad-option")
 	has(run(0, "", "lobbies"), code, "From a terminal", "0/6")
 	var l client.Lobby
-	if err := json.Unmarshal([]byte(strings.SplitN(run(0, "", "lobbies", "-json"), "\n", 2)[0]), &l); err != nil || l.Code == "" {
+	if err := json.Unmarshal(
+		[]byte(strings.SplitN(run(0, "", "lobbies", "-json"), "\n", 2)[0]),
+		&l,
+	); err != nil ||
+		l.Code == "" {
 		t.Errorf("lobbies -json: %+v, %v", l, err)
 	}
 	out = run(0, `{"do":"ready"}`+"\n"+`{"do":"act","name":"ram"}`+"\n"+`{"doo":"x"}`+"\n", "join", "-json", code)
-	has(out, `"kind":"player","field":"ready","old":false,"new":true`, `"ok":true`, `"code":"not-now"`, `"code":"bad-message"`)
+	has(
+		out,
+		`"kind":"player","field":"ready","old":false,"new":true`,
+		`"ok":true`,
+		`"code":"not-now"`,
+		`"code":"bad-message"`,
+	)
 	has(run(1, "", "join", "-json", "NOSUCH"), "no-such-lobby")
 	has(run(0, "", "results", "-rulebook", "bell"), "No match has ended yet.")
 	if _, err := client.SignIn(soon(t), node.Address, "a-device-key-for-the-board", "Board Keeper"); err != nil {
@@ -126,7 +140,22 @@ func TestLobbyCommands(t *testing.T) {
 	journal, chart := filepath.Join(sh.dir, "one.journal"), filepath.Join(sh.dir, "chart.svg")
 	out := run(0, "", "rehearse", "-matches", "20", "-players", "4", "-journal", journal, "-chart", chart, book)
 	has(out, "20 matches")
-	if again := run(0, "", "rehearse", "-matches", "20", "-players", "4", "-workers", "1", book); firstLine(again) != firstLine(out) {
+	if again := run(
+		0,
+		"",
+		"rehearse",
+		"-matches",
+		"20",
+		"-players",
+		"4",
+		"-workers",
+		"1",
+		book,
+	); firstLine(
+		again,
+	) != firstLine(
+		out,
+	) {
 		t.Errorf("the same seed gives %q and %q", firstLine(out), firstLine(again))
 	}
 	has(run(0, "", "replay", journal), "Amber")
@@ -167,17 +196,53 @@ func TestLobbyCommands(t *testing.T) {
 		Messages float64 `json:"messages_per_second"`
 		Whole    float64 `json:"bytes_against_whole_state"`
 	}
-	out, _, _ = turnvex(t, "", "load", "-json", "-clients", "4", "-lobby", "2", "-for", "1s", "-warm-up", "1s", "-rate", "10", "-rough", "delay=5ms", "duel")
-	if err := json.Unmarshal([]byte(out), &measured); err != nil || measured.Clients != 4 || measured.Messages < 20 || measured.Whole <= 0 || measured.Whole > 0.5 {
+	out, _, _ = turnvex(
+		t,
+		"",
+		"load",
+		"-json",
+		"-clients",
+		"4",
+		"-lobby",
+		"2",
+		"-for",
+		"1s",
+		"-warm-up",
+		"1s",
+		"-rate",
+		"10",
+		"-rough",
+		"delay=5ms",
+		"duel",
+	)
+	if err := json.Unmarshal(
+		[]byte(out),
+		&measured,
+	); err != nil || measured.Clients != 4 || measured.Messages < 20 || measured.Whole <= 0 ||
+		measured.Whole > 0.5 {
 		t.Errorf("load: %+v, %v\n%s", measured, err, out)
 	}
 	out, messages, _ := turnvex(t, "", "load", "-clients", "3", "-for", "1s", "-warm-up", "0.1s", "-rate", "0", "duel")
-	has(out, "3 in 1 lobby, cbor", "0 a second", "refused                            none", "to every replica                   none")
+	has(
+		out,
+		"3 in 1 lobby, cbor",
+		"0 a second",
+		"refused                            none",
+		"to every replica                   none",
+	)
 	if messages != "" || strings.Count(out, "nothing") > 1 {
-		t.Errorf("looking on: %s%s", out, messages) // progress is for terminals; the whole state is told even when nothing happens
+		t.Errorf(
+			"looking on: %s%s",
+			out,
+			messages,
+		) // progress is for terminals; the whole state is told even when nothing happens
 	}
 	var left int64
-	if err := node.DB.WithContext(soon(t)).Raw("select count(*) from players where name like 'Load %'").Scan(&left).Error; err != nil || left != 0 {
+	if err := node.DB.WithContext(soon(t)).
+		Raw("select count(*) from players where name like 'Load %'").
+		Scan(&left).
+		Error; err != nil ||
+		left != 0 {
 		t.Errorf("%d players of the load are left, %v", left, err)
 	}
 	has(run(1, "", "load", "nothing-like-it"), "no rulebook", "turnvex publish")
@@ -207,7 +272,8 @@ func TestResultsAndScripts(t *testing.T) {
 	ended := make(chan int, 1)
 	ctx, stop := context.WithCancel(t.Context())
 	go func() {
-		ended <- cli.Run(ctx, []string{"lobbies", "-follow", "-json", "-rulebook", book}, &cli.Terminal{Out: followed, Err: followed})
+		ended <- cli.Run(ctx, []string{"lobbies", "-follow", "-json", "-rulebook", book}, &cli.Terminal{Out: followed,
+			Err: followed})
 	}()
 	code := lobby(t, mara, client.Opening{Rulebook: book, Title: "Followed round"})
 	a, b := join(t, mara, client.Options{Lobby: code}), join(t, joss, client.Options{Lobby: code})
@@ -226,7 +292,11 @@ func TestResultsAndScripts(t *testing.T) {
 			Because string `json:"because"`
 		} `json:"result"`
 	}
-	if err := json.Unmarshal([]byte(firstLine(run(0, "", "results", "-json", "-most", "1", "-lobby", code))), &m); err != nil || m.Result.Because != "the goal was reached" {
+	if err := json.Unmarshal(
+		[]byte(firstLine(run(0, "", "results", "-json", "-most", "1", "-lobby", code))),
+		&m,
+	); err != nil ||
+		m.Result.Because != "the goal was reached" {
 		t.Errorf("results -json: %+v, %v", m, err)
 	}
 	has(run(0, "", "board", book, "points"), "1", "Mara", "2")
@@ -234,7 +304,11 @@ func TestResultsAndScripts(t *testing.T) {
 	has(run(0, "", "results", "-mine"), "No match has ended yet")
 
 	duel := sh.file("duel.yaml", string(source(t, "duel")))
-	script := sh.file("one.txt", "at 0s Mara enters amber\nJoss enters teal\nat 1s all ready\nat 2s Mara ram Joss\nat 3s Mara ram Joss\nat 4s Mara ram Joss\nat 5s Mara ram Joss\n")
+	script := sh.file(
+		"one.txt",
+		"at 0s Mara enters amber\nJoss enters teal\nat 1s all ready\nat 2s Mara ram Joss\nat 3s Mara ram Joss\nat "+
+			"4s Mara ram Joss\nat 5s Mara ram Joss\n",
+	)
 	told := run(0, "", "rehearse", "-script", script, duel)
 	has(told, "00:02.", "rammed", "Joss hull: 100 -> 40", "Joss alive: yes -> no", "the goal was reached")
 	bad := sh.file("bad.txt", "at 0s Mara enters amber\nat soon Mara ready\n")
@@ -289,7 +363,10 @@ func TestTerminalView(t *testing.T) {
 	s := &screen{more: make(chan struct{}, 1)}
 	left := make(chan bool, 1)
 	go func() {
-		l, err := termview.Run(t.Context(), termview.Options{Conn: a, Play: true, In: keys, Out: s, Width: 120, Height: 40})
+		l, err := termview.Run(
+			t.Context(),
+			termview.Options{Conn: a, Play: true, In: keys, Out: s, Width: 120, Height: 40},
+		)
 		if err != nil {
 			t.Error(err)
 		}
@@ -306,7 +383,12 @@ func TestTerminalView(t *testing.T) {
 	press("\t1")
 	until(t, b, "the hit", func(c *client.Copy) bool { return c.Me().Int("hull") == 40 })
 	press("\x1b[C")
-	until(t, b, "Mara moves east", func(c *client.Copy) bool { v, _ := c.Seat(a.Seat()).Get("pos"); return v.N[0] > 6500 })
+	until(
+		t,
+		b,
+		"Mara moves east",
+		func(c *client.Copy) bool { v, _ := c.Seat(a.Seat()).Get("pos"); return v.N[0] > 6500 },
+	)
 	press("\x10")
 	until(t, b, "the pause", func(c *client.Copy) bool { return c.Match().Text("paused") == "yes" })
 	s.until(t, "paused")
@@ -330,12 +412,19 @@ func TestTerminalLocals(t *testing.T) {
 		t.Fatal(err)
 	}
 	mara := player(t, "Mara")
-	a := join(t, mara, client.Options{Lobby: lobby(t, mara, client.Opening{Rulebook: book}), Locals: []string{"Little Mara"}})
+	a := join(
+		t,
+		mara,
+		client.Options{Lobby: lobby(t, mara, client.Opening{Rulebook: book}), Locals: []string{"Little Mara"}},
+	)
 	keys, typing := io.Pipe()
 	s := &screen{more: make(chan struct{}, 1)}
 	ended := make(chan error, 1)
 	go func() {
-		_, err := termview.Run(t.Context(), termview.Options{Conn: a, Play: true, In: keys, Out: s, Width: 120, Height: 40})
+		_, err := termview.Run(
+			t.Context(),
+			termview.Options{Conn: a, Play: true, In: keys, Out: s, Width: 120, Height: 40},
+		)
 		ended <- err
 	}()
 	s.until(t, "not ready")

@@ -46,13 +46,33 @@ func TestTypeScriptClient(t *testing.T) {
 	const tests = "../../../clients/typescript/test/"
 	seed := fmt.Sprint(seed.Of(t))
 	t.Log("seed", seed)
-	if out := program(t, "node", tests+"vectors.mjs", "../../../docs/protocol-vectors.json", seed); !strings.Contains(out, "agree") {
+	if out := program(
+		t,
+		"node",
+		tests+"vectors.mjs",
+		"../../../docs/protocol-vectors.json",
+		seed,
+	); !strings.Contains(
+		out,
+		"agree",
+	) {
 		t.Error(out)
 	}
 	checked := another(t, service.Config{Check: 50 * time.Millisecond})
 	for _, c := range [][2]string{{"json", ""}, {"cbor", `{"delay":20,"jitter":20,"stallEvery":500,"stallFor":100}`}} {
 		code, a := partner(t, checked, "From Node")
-		out := program(t, "node", "--experimental-websocket", "--no-warnings", tests+"live.mjs", checked.Address, player(t, "Nod").Token, code, c[0], c[1])
+		out := program(
+			t,
+			"node",
+			"--experimental-websocket",
+			"--no-warnings",
+			tests+"live.mjs",
+			checked.Address,
+			player(t, "Nod").Token,
+			code,
+			c[0],
+			c[1],
+		)
 		if !strings.HasSuffix(out, "left\n") {
 			t.Errorf("%s: %s", c[0], out)
 		}
@@ -66,13 +86,23 @@ func TestPythonClient(t *testing.T) {
 		t.Skip("there is no python3 here")
 	}
 	const folder = "../../../examples/python/"
-	if out := program(t, "python3", "-B", folder+"vectors.py", "../../../docs/protocol-vectors.json"); !strings.Contains(out, "agree") {
+	if out := program(
+		t,
+		"python3",
+		"-B",
+		folder+"vectors.py",
+		"../../../docs/protocol-vectors.json",
+	); !strings.Contains(
+		out,
+		"agree",
+	) {
 		t.Error(out)
 	}
 	checked := another(t, service.Config{Check: 50 * time.Millisecond})
 	code, a := partner(t, checked, "From Python")
 	out := program(t, "python3", "-B", folder+"play.py", checked.Address, code)
-	for _, want := range []string{"refused: not-now", "rammed", "the match is over: the goal was reached", "times, differed in []"} {
+	for _, want := range []string{"refused: not-now", "rammed", "the match is over: the goal was reached",
+		"times, differed in []"} {
 		if !strings.Contains(out, want) {
 			t.Errorf("%q is missing in what it wrote:\n%s", want, out)
 		}

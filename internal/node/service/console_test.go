@@ -50,16 +50,38 @@ func TestConsole(t *testing.T) {
 	see(`document.body.innerText.includes('rammed by: Mara Quill, whom: Joss Fenwick')`)
 
 	cell := func(row, col int) string {
-		return fmt.Sprintf(`document.querySelectorAll('[data-test=compare] tbody tr')[%d].children[%d].innerText`, row, col)
+		return fmt.Sprintf(
+			`document.querySelectorAll('[data-test=compare] tbody tr')[%d].children[%d].innerText`,
+			row,
+			col,
+		)
 	}
-	see(cell(1, 1) + ` === 'wind' && ` + cell(1, 3) + ` === '47.5' && ` + cell(1, 4) + ` === '47.5' && ` + cell(1, 5) + ` === 'not seen'`)
+	see(
+		cell(
+			1,
+			1,
+		) + ` === 'wind' && ` + cell(
+			1,
+			3,
+		) + ` === '47.5' && ` + cell(
+			1,
+			4,
+		) + ` === '47.5' && ` + cell(
+			1,
+			5,
+		) + ` === 'not seen'`,
+	)
 	see(`document.querySelector('[data-test=differences]').innerText === 'no difference'`)
 	must("asking the clients", page.Click(`[data-test=ask-copies]`))
-	see(`/^(\d+) of \1 answered: their copies are right$/.test(document.querySelector('[data-test=copies]')?.innerText ?? '')`)
+	see(
+		`/^(\d+) of \1 answered: their copies are right$/.test(document.querySelector('[data-test=copies]')?.innerText ?? '')`,
+	)
 	liar := bareTo(t, node.Address, map[string]any{"token": player(t, "Pim").Token, "lobby": lob, "watch": true}, 0)
 	go liar.lie(liar.next("snapshot")["parts"].([]any))
 	must("asking again", page.Click(`[data-test=ask-copies]`))
-	see(`(document.querySelector('[data-test=copies]')?.innerText ?? '').includes('1 fields differ') && document.body.innerText.includes('A wrong title')`)
+	see(
+		`(document.querySelector('[data-test=copies]')?.innerText ?? '').includes('1 fields differ') && document.body.innerText.includes('A wrong title')`,
+	)
 	do(t, a, client.Intent{Do: "pause"})
 	see(`document.body.innerText.includes('paused')`)
 	do(t, a, client.Intent{Do: "resume"})

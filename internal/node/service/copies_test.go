@@ -50,7 +50,8 @@ func TestDivergence(t *testing.T) {
 	found := false
 	for _, f := range b.next("differs")["fields"].([]any) {
 		d := f.(map[string]any)
-		found = found || d["field"] == "title" && d["kind"] == "lobby" && d["want"] == "duel" && d["found"] == "A wrong title"
+		found = found ||
+			d["field"] == "title" && d["kind"] == "lobby" && d["want"] == "duel" && d["found"] == "A wrong title"
 	}
 	if !found {
 		t.Error("the wrong title was not found")
@@ -73,7 +74,8 @@ func TestDivergence(t *testing.T) {
 	for {
 		select {
 		case r := <-done:
-			if r.Asked != 2 || r.Answered != 2 || len(r.Differs) == 0 || !strings.Contains(fmt.Sprint(r.Differs), "A wrong title") {
+			if r.Asked != 2 || r.Answered != 2 || len(r.Differs) == 0 ||
+				!strings.Contains(fmt.Sprint(r.Differs), "A wrong title") {
 				t.Errorf("the operator is told %+v", r)
 			}
 			return
@@ -86,8 +88,11 @@ func TestDivergence(t *testing.T) {
 // TestRoughNetworks: whole matches are played over connections that are late,
 // stalled and cut, on both sides, and in the end every copy is true.
 func TestRoughNetworks(t *testing.T) {
-	bad := another(t, service.Config{Practice: true, Rough: rough.Network{Delay: 10 * time.Millisecond, Jitter: 30 * time.Millisecond,
-		StallEvery: time.Second, StallFor: 200 * time.Millisecond}})
+	bad := another(
+		t,
+		service.Config{Practice: true, Rough: rough.Network{Delay: 10 * time.Millisecond, Jitter: 30 * time.Millisecond,
+			StallEvery: time.Second, StallFor: 200 * time.Millisecond}},
+	)
 	var all []*client.Conn
 	code := ""
 	for i := range 4 {
@@ -145,7 +150,11 @@ func TestRoughNetworks(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if r, err := at(bad, op).CheckCopies(soon(t), code); err != nil || r.Answered == 0 || len(r.Differs) > 0 { // some may just be away
+	if r, err := at(
+		bad,
+		op,
+	).CheckCopies(soon(t), code); err != nil || r.Answered == 0 ||
+		len(r.Differs) > 0 { // some may just be away
 		t.Errorf("the copies: %+v, %v", r, err)
 	}
 }

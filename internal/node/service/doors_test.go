@@ -87,10 +87,21 @@ func TestRefusalsAtTheDoor(t *testing.T) {
 		t.Error(err)
 	}
 	err = as(mara).ChangeLobby(ctx, lob, client.Settings{"capacity": 2})
-	if wants(t, "a capacity below who is there", err, "out-of-range"); err != nil && !strings.Contains(err.Error(), "3 seats") {
+	if wants(
+		t,
+		"a capacity below who is there",
+		err,
+		"out-of-range",
+	); err != nil &&
+		!strings.Contains(err.Error(), "3 seats") {
 		t.Errorf("the number is not told: %v", err)
 	}
-	wants(t, "a change by who is not the host", as(joss).ChangeLobby(ctx, lob, client.Settings{"capacity": 6}), "not-the-host")
+	wants(
+		t,
+		"a change by who is not the host",
+		as(joss).ChangeLobby(ctx, lob, client.Settings{"capacity": 6}),
+		"not-the-host",
+	)
 	_, err = as(mara).Open(ctx, client.Opening{Rulebook: "duel", Region: "far-away"})
 	wants(t, "another region", err, "wrong-region")
 	northern := variant(t, "turnvex: 1", "turnvex: 1\nregions: [north]")
@@ -187,11 +198,21 @@ func TestCountdown(t *testing.T) {
 	starting := func(c *client.Copy) bool { return c.Lobby().Text("state") == "starting" }
 	until(t, a, "the countdown runs", starting)
 	c := join(t, ines, client.Options{Lobby: lob})
-	until(t, c, "the newcomer sees the state and the others", func(c *client.Copy) bool { return len(c.Players()) == 3 && c.Players()[0].Flag("ready") })
+	until(
+		t,
+		c,
+		"the newcomer sees the state and the others",
+		func(c *client.Copy) bool { return len(c.Players()) == 3 && c.Players()[0].Flag("ready") },
+	)
 	if err := b.Leave(soon(t)); err != nil {
 		t.Fatal(err)
 	}
-	until(t, a, "the countdown is cancelled", func(c *client.Copy) bool { return c.Lobby().Text("state") == "gathering" && c.Match() == nil })
+	until(
+		t,
+		a,
+		"the countdown is cancelled",
+		func(c *client.Copy) bool { return c.Lobby().Text("state") == "gathering" && c.Match() == nil },
+	)
 }
 
 // TestCodesCannotBeGuessed: after some codes that do not exist an address must wait.
@@ -230,7 +251,9 @@ func TestReplacedRulebook(t *testing.T) {
 		_, err := as(mara).Open(ctx, client.Opening{Rulebook: tides, Options: map[string]any{"goal": 9}})
 		return err
 	}(), "bad-option")
-	again, err := as(mara).Open(ctx, client.Opening{Rulebook: tides, Version: old.Version, Options: map[string]any{"goal": 9}})
+	again, err := as(
+		mara,
+	).Open(ctx, client.Opening{Rulebook: tides, Version: old.Version, Options: map[string]any{"goal": 9}})
 	if err != nil || again.Version != old.Version {
 		t.Errorf("opening the old version: %+v, %v", again, err)
 	}
@@ -253,16 +276,22 @@ func TestFindingEachOther(t *testing.T) {
 	}
 	b, c := join(t, joss, client.Options{Lobby: two.Code}), join(t, ines, client.Options{Lobby: two.Code})
 	until(t, a, "the party is on one team, against the one who was there", func(v *client.Copy) bool {
-		return v.Seat(b.Seat()).Int("team") == v.Seat(c.Seat()).Int("team") && v.Me().Int("team") != v.Seat(b.Seat()).Int("team")
+		return v.Seat(b.Seat()).Int("team") == v.Seat(c.Seat()).Int("team") &&
+			v.Me().Int("team") != v.Seat(b.Seat()).Int("team")
 	})
 	var big []string
 	for i := range 3 {
 		big = append(big, player(t, fmt.Sprint("Crew ", i)).Player)
 	}
-	if three, err := as(player(t, "Wanda")).QuickJoin(ctx, client.Quick{Rulebook: meeting, Party: big}); err != nil || !three.New || three.Free != 2 {
+	if three, err := as(
+		player(t, "Wanda"),
+	).QuickJoin(ctx, client.Quick{Rulebook: meeting, Party: big}); err != nil || !three.New ||
+		three.Free != 2 {
 		t.Errorf("a party that does not fit: %+v, %v", three, err)
 	}
-	_, err = as(mara).QuickJoin(ctx, client.Quick{Rulebook: meeting, Party: []string{"00000000-0000-0000-0000-000000000000"}})
+	_, err = as(
+		mara,
+	).QuickJoin(ctx, client.Quick{Rulebook: meeting, Party: []string{"00000000-0000-0000-0000-000000000000"}})
 	wants(t, "a party with nobody", err, "no-such-player")
 
 	codes, made := map[string]bool{}, 0
@@ -361,7 +390,9 @@ func TestLocalPlayers(t *testing.T) {
 	do(t, a, client.Intent{Seat: seats[1], Do: "rename", Text: "Tiny Mara"})
 	until(t, b, "the second is ready and renamed, the first not", func(c *client.Copy) bool {
 		one, two := c.Seat(seats[0]), c.Seat(seats[1])
-		return !one.Flag("ready") && two.Flag("ready") && one.Text("name") == "Mara" && two.Text("name") == "Tiny Mara" && one.Int("team") != two.Int("team")
+		return !one.Flag("ready") && two.Flag("ready") && one.Text("name") == "Mara" &&
+			two.Text("name") == "Tiny Mara" &&
+			one.Int("team") != two.Int("team")
 	})
 	a.Read(func(c *client.Copy) {
 		for _, s := range seats {
@@ -374,10 +405,25 @@ func TestLocalPlayers(t *testing.T) {
 		}
 	})
 	a.Cut()
-	until(t, b, "both are away", func(c *client.Copy) bool { return c.Seat(seats[0]).Flag("away") && c.Seat(seats[1]).Flag("away") })
-	until(t, b, "both are back", func(c *client.Copy) bool { return !c.Seat(seats[0]).Flag("away") && !c.Seat(seats[1]).Flag("away") })
+	until(
+		t,
+		b,
+		"both are away",
+		func(c *client.Copy) bool { return c.Seat(seats[0]).Flag("away") && c.Seat(seats[1]).Flag("away") },
+	)
+	until(
+		t,
+		b,
+		"both are back",
+		func(c *client.Copy) bool { return !c.Seat(seats[0]).Flag("away") && !c.Seat(seats[1]).Flag("away") },
+	)
 	if err := a.Leave(soon(t)); err != nil {
 		t.Fatal(err)
 	}
-	until(t, b, "both have left", func(c *client.Copy) bool { return len(c.Players()) == 1 && c.Lobby().Int("seats") == 1 })
+	until(
+		t,
+		b,
+		"both have left",
+		func(c *client.Copy) bool { return len(c.Players()) == 1 && c.Lobby().Int("seats") == 1 },
+	)
 }

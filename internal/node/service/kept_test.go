@@ -26,7 +26,12 @@ func record(t *testing.T, as client.Service, player, book string) map[string]any
 // TestPracticeByHand: in practice the host sets fields of every type by hand, over the
 // live socket; elsewhere nobody does; and nothing of it is kept.
 func TestPracticeByHand(t *testing.T) {
-	book := variant(t, "plan: {type: integer, see: owner}", "plan: {type: integer, see: owner}\n    mood: {type: choice, words: [calm, cross]}\n    motto: {type: text}\n    lit: {type: flag}")
+	book := variant(
+		t,
+		"plan: {type: integer, see: owner}",
+		"plan: {type: integer, see: owner}\n    mood: {type: choice, words: [calm, cross]}\n    motto: {type: "+
+			"text}\n    lit: {type: flag}",
+	)
 	mara, joss := player(t, "Mara"), player(t, "Joss")
 	code := lobby(t, mara, client.Opening{Rulebook: book, Practice: true})
 	a, b := join(t, mara, client.Options{Lobby: code}), join(t, joss, client.Options{Lobby: code, JSON: true})
@@ -34,14 +39,18 @@ func TestPracticeByHand(t *testing.T) {
 	set := func(c *client.Conn, field string, value any, at *[2]int64) error {
 		return c.Do(soon(t), client.Intent{Do: "set", Target: b.Seat(), Name: field, Value: value, At: at})
 	}
-	for field, v := range map[string]any{"hull": 7, "wind": 12.5, "mood": "cross", "motto": "Row \"well\"", "lit": true} {
+	for field, v := range map[string]any{"hull": 7, "wind": 12.5, "mood": "cross", "motto": "Row \"well\"",
+		"lit": true} {
 		wants(t, "setting "+field, set(a, field, v, nil), "")
 	}
 	wants(t, "setting a position", set(a, "pos", nil, &[2]int64{3000, 4000}), "")
 	until(t, b, "all of it arrives", func(c *client.Copy) bool {
 		me := c.Me()
 		pos, _ := me.Get("pos")
-		return me.Int("hull") == 7 && me.Int("wind") == 12500 && me.Text("mood") == "cross" && me.Text("motto") == `Row "well"` && me.Flag("lit") && pos.N[0] == 3000
+		return me.Int("hull") == 7 && me.Int("wind") == 12500 && me.Text("mood") == "cross" &&
+			me.Text("motto") == `Row "well"` &&
+			me.Flag("lit") &&
+			pos.N[0] == 3000
 	})
 	wants(t, "more than the most", set(a, "hull", 900, nil), "out-of-range")
 	for what, err := range map[string]error{
@@ -52,7 +61,12 @@ func TestPracticeByHand(t *testing.T) {
 	}
 	wants(t, "an unknown field", set(a, "keel", 1, nil), "no-such-field")
 	wants(t, "by who is not the host", set(b, "hull", 1, nil), "not-the-host")
-	wants(t, "a derived field", a.Do(soon(t), client.Intent{Do: "set", Target: 2, Name: "points", Value: 5}), "no-such-field")
+	wants(
+		t,
+		"a derived field",
+		a.Do(soon(t), client.Intent{Do: "set", Target: 2, Name: "points", Value: 5}),
+		"no-such-field",
+	)
 	wants(t, "ending it", operator(t).EndMatch(soon(t), code, ""), "")
 	until(t, a, "the lobby again", func(c *client.Copy) bool { return c.Match() == nil })
 	if list, err := as(mara).Matches(soon(t), url.Values{"lobby": {code}}); err != nil || len(list) != 0 {
@@ -66,14 +80,23 @@ func TestPracticeByHand(t *testing.T) {
 	}
 	real := lobby(t, joss, client.Opening{Rulebook: book})
 	c := join(t, joss, client.Options{Lobby: real})
-	wants(t, "by hand in a real lobby", c.Do(soon(t), client.Intent{Do: "set", Target: c.Seat(), Name: "hull", Value: 1}), "not-practice")
+	wants(
+		t,
+		"by hand in a real lobby",
+		c.Do(soon(t), client.Intent{Do: "set", Target: c.Seat(), Name: "hull", Value: 1}),
+		"not-practice",
+	)
 }
 
 // TestBoardPages: equal values share a place, pages follow each other without a gap,
 // the best, the latest or the total is kept as the board says, and the bounds hold.
 func TestBoardPages(t *testing.T) {
-	book := variant(t, "  open: {clients: {min: 0, max: 10}}",
-		"  open: {clients: {min: 0, max: 10}}\n  low: {order: least, clients: {min: -5, max: 10}}\n  sum: {keep: total, clients: {min: 0, max: 10}}\n  last: {keep: latest, clients: {min: 0, max: 10}}")
+	book := variant(
+		t,
+		"  open: {clients: {min: 0, max: 10}}",
+		"  open: {clients: {min: 0, max: 10}}\n  low: {order: least, clients: {min: -5, max: 10}}\n  sum: {keep: "+
+			"total, clients: {min: 0, max: 10}}\n  last: {keep: latest, clients: {min: 0, max: 10}}",
+	)
 	values := []int{4, 9, 4, 7, 9, 1, 4}
 	var all []*client.Signed
 	post := func(in *client.Signed, board string, v int) error {
@@ -93,7 +116,8 @@ func TestBoardPages(t *testing.T) {
 	wants(t, "beyond the bounds", post(all[0], "open", 11), "out-of-range")
 	wants(t, "below the bounds", post(all[0], "low", -6), "out-of-range")
 	for board, want := range map[string]string{
-		"open": "1:9 1:9 3:7 4:4 4:4 4:4 7:1", "low": "1:-5 2:1 3:4 3:4 5:7 6:9 6:9", "sum": "1:11 2:9 2:9 4:7 5:4 5:4 5:4", "last": "1:9 2:7 3:4 3:4 3:4 6:1 7:0",
+		"open": "1:9 1:9 3:7 4:4 4:4 4:4 7:1", "low": "1:-5 2:1 3:4 3:4 5:7 6:9 6:9", "sum": "1:11 2:9 2:9 4:7 5:4 " +
+			"5:4 5:4", "last": "1:9 2:7 3:4 3:4 3:4 6:1 7:0",
 	} {
 		var got []string
 		seen := map[string]bool{}
@@ -140,27 +164,45 @@ func TestRecordsAreKept(t *testing.T) {
 	playRound(t, a, b)
 	untilSaved(t, a)
 	own, others := record(t, as(mara), mara.Player, book), record(t, as(joss), mara.Player, book)
-	if own["best"] != 2.0 || own["fewest"] != 2.0 || own["latest"] != 2.0 || own["rank"] != 1.0 || own["wins"] != 1.0 || fmt.Sprint(own["berth"]) != "[6000 10000]" {
+	if own["best"] != 2.0 || own["fewest"] != 2.0 || own["latest"] != 2.0 || own["rank"] != 1.0 || own["wins"] != 1.0 ||
+		fmt.Sprint(own["berth"]) != "[6000 10000]" {
 		t.Errorf("Mara's record is %v", own)
 	}
 	if _, seen := others["best"]; seen || others["fewest"] != 2.0 {
 		t.Errorf("another sees of it %v", others)
 	}
-	if f := record(t, as(joss), joss.Player, book); f["fewest"] != 0.0 || f["best"] != 0.0 || f["rank"] != 0.0 || f["wins"] != 0.0 {
+	if f := record(
+		t,
+		as(joss),
+		joss.Player,
+		book,
+	); f["fewest"] != 0.0 || f["best"] != 0.0 || f["rank"] != 0.0 ||
+		f["wins"] != 0.0 {
 		t.Errorf("Joss's record is %v", f)
 	}
 	if err := errorsOf(a.Leave(soon(t)), b.Leave(soon(t))); err != nil {
 		t.Fatal(err)
 	}
 	// A later version: a field has gone, one is new, one has another type.
-	reload(t, book, "  best: {keep: best, of: me.points}", "  best: {type: text}\n  fresh: {start: 5}\n  latest: {of: me.points, see: everyone}")
+	reload(
+		t,
+		book,
+		"  best: {keep: best, of: me.points}",
+		"  best: {type: text}\n  fresh: {start: 5}\n  latest: {of: me.points, see: everyone}",
+	)
 	code = lobby(t, mara, client.Opening{Rulebook: book})
 	c := join(t, mara, client.Options{Lobby: code})
 	until(t, c, "the record is loaded", func(c *client.Copy) bool { return c.Me().Flag("loaded") })
 	c.Read(func(v *client.Copy) {
 		r := v.Record(c.Seat())
 		if r.Int("fresh") != 5 || r.Int("latest") != 2 || r.Text("best") != "" || r.Int("wins") != 1 {
-			t.Errorf("after the change it reads %d, %d, %q, %d", r.Int("fresh"), r.Int("latest"), r.Text("best"), r.Int("wins"))
+			t.Errorf(
+				"after the change it reads %d, %d, %q, %d",
+				r.Int("fresh"),
+				r.Int("latest"),
+				r.Text("best"),
+				r.Int("wins"),
+			)
 		}
 	})
 }
@@ -221,11 +263,18 @@ func TestReading(t *testing.T) {
 		Rulebooks []struct{ Name, Version string }
 	}
 	wants(t, "the rulebooks", get("/v1/rulebooks", &books), "")
-	if !slices.ContainsFunc(books.Rulebooks, func(b struct{ Name, Version string }) bool { return b.Name == "clash" && b.Version != "" }) {
+	if !slices.ContainsFunc(
+		books.Rulebooks,
+		func(b struct{ Name, Version string }) bool { return b.Name == "clash" && b.Version != "" },
+	) {
 		t.Errorf("%+v", books)
 	}
 	var schema map[string]any
-	if err := get("/v1/rulebooks/schema", &schema); err != nil || schema["$schema"] != "https://json-schema.org/draft/2020-12/schema" {
+	if err := get(
+		"/v1/rulebooks/schema",
+		&schema,
+	); err != nil ||
+		schema["$schema"] != "https://json-schema.org/draft/2020-12/schema" {
 		t.Errorf("the schema: %v, %v", schema["$schema"], err)
 	}
 	var checked struct {
@@ -238,11 +287,19 @@ func TestReading(t *testing.T) {
 	check := func(text string) error {
 		return as(mara).Call(soon(t), http.MethodPost, "/v1/rulebooks/check", []byte(text), &checked)
 	}
-	if err := check("turnvex: 1\nname: x\nphases: {play: {lenght: 3s}}\n"); err != nil || checked.OK || checked.Problems[0].Line != 3 || checked.Problems[0].Nearest != "length" {
+	if err := check(
+		"turnvex: 1\nname: x\nphases: {play: {lenght: 3s}}\n",
+	); err != nil || checked.OK || checked.Problems[0].Line != 3 ||
+		checked.Problems[0].Nearest != "length" {
 		t.Errorf("%+v, %v", checked, err)
 	}
 	wants(t, "a rulebook that is too large", check("# "+strings.Repeat("x", 1<<20)), "too-large")
-	wants(t, "publishing as a player", as(mara).Call(soon(t), http.MethodPost, "/v1/rulebooks", source(t, "duel"), nil), "forbidden")
+	wants(
+		t,
+		"publishing as a player",
+		as(mara).Call(soon(t), http.MethodPost, "/v1/rulebooks", source(t, "duel"), nil),
+		"forbidden",
+	)
 	for path, want := range map[string]string{"/health": "alive", "/ready": "ready"} {
 		res, err := http.Get(node.Address + path)
 		if err != nil {
@@ -260,8 +317,15 @@ func TestReading(t *testing.T) {
 // message for it at all.
 func TestNothingIsSentForNothing(t *testing.T) {
 	mara, joss := player(t, "Mara"), player(t, "Joss")
-	book := variant(t, "plan: {type: integer, see: owner}", "plan: {type: integer, see: owner}\n    slow: {type: integer, rate: 400ms}",
-		"do: [{set: me.plan, to: arg.what}]", "do: [{set: me.plan, to: arg.what}]\n  slowly:\n    do: [{add: me.slow, by: 1}]", "length: 30s", "length: 10m")
+	book := variant(
+		t,
+		"plan: {type: integer, see: owner}",
+		"plan: {type: integer, see: owner}\n    slow: {type: integer, rate: 400ms}",
+		"do: [{set: me.plan, to: arg.what}]",
+		"do: [{set: me.plan, to: arg.what}]\n  slowly:\n    do: [{add: me.slow, by: 1}]",
+		"length: 30s",
+		"length: 10m",
+	)
 	code := lobby(t, mara, client.Opening{Rulebook: book})
 	a := join(t, mara, client.Options{Lobby: code})
 	b := bareTo(t, node.Address, map[string]any{"token": joss.Token, "lobby": code}, 0)
@@ -279,7 +343,8 @@ func TestNothingIsSentForNothing(t *testing.T) {
 	for { // everything up to the marker
 		m := b.next("delta", "notice", "verdict", "missed")
 		text := fmt.Sprint(m["parts"])
-		if m["is"] == "notice" || strings.Contains(text, " "+plan+" ") && strings.Contains(text, fmt.Sprintf("[%d %s", a.Seat(), plan)) {
+		if m["is"] == "notice" ||
+			strings.Contains(text, " "+plan+" ") && strings.Contains(text, fmt.Sprintf("[%d %s", a.Seat(), plan)) {
 			t.Errorf("a rival is told %v", m)
 		}
 		if m["is"] == "delta" && len(m["parts"].([]any)) == 0 {

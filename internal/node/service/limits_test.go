@@ -18,15 +18,25 @@ func TestLimits(t *testing.T) {
 		send func(*bare, any)
 		want string
 	}{
-		"too large": {func(b *bare, _ any) { b.WriteJSON(map[string]any{"is": "intent", "text": strings.Repeat("x", 17<<10)}) }, "too-large"},
-		"too deep":  {func(b *bare, _ any) { b.WriteMessage(1, []byte(strings.Repeat("[", 20)+strings.Repeat("]", 20))) }, "bad-message"},
-		"unknown":   {func(b *bare, _ any) { b.WriteJSON(map[string]any{"is": "dance"}) }, "bad-message"},
+		"too large": {func(b *bare, _ any) {
+			b.WriteJSON(map[string]any{"is": "intent", "text": strings.Repeat("x",
+				17<<10)})
+		}, "too-large"},
+		"too deep": {func(b *bare, _ any) {
+			b.WriteMessage(1, []byte(strings.Repeat("[", 20)+strings.Repeat("]",
+				20)))
+		}, "bad-message"},
+		"unknown": {func(b *bare, _ any) { b.WriteJSON(map[string]any{"is": "dance"}) }, "bad-message"},
 		"an extra key": {func(b *bare, seat any) {
 			b.WriteJSON(map[string]any{"is": "intent", "seat": seat, "n": 1, "do": "ready", "now": true})
 		}, "bad-message"},
-		"no number":  {func(b *bare, seat any) { b.WriteJSON(map[string]any{"is": "intent", "seat": seat, "do": "ready"}) }, "bad-message"},
-		"not JSON":   {func(b *bare, _ any) { b.WriteMessage(1, []byte("ready")) }, "bad-message"},
-		"no referee": {func(b *bare, _ any) { b.WriteJSON(map[string]any{"is": "decide", "no": 1, "yes": true}) }, "forbidden"},
+		"no number": {func(b *bare, seat any) {
+			b.WriteJSON(map[string]any{"is": "intent", "seat": seat,
+				"do": "ready"})
+		}, "bad-message"},
+		"not JSON": {func(b *bare, _ any) { b.WriteMessage(1, []byte("ready")) }, "bad-message"},
+		"no referee": {func(b *bare, _ any) { b.WriteJSON(map[string]any{"is": "decide", "no": 1, "yes": true}) },
+			"forbidden"},
 		"one seat too often": {func(b *bare, seat any) {
 			for n := range 200 {
 				b.WriteJSON(map[string]any{"is": "intent", "seat": seat, "n": n + 1, "do": "ready"})
@@ -56,7 +66,11 @@ func TestLimits(t *testing.T) {
 		"another subprotocol": {http.Header{"Sec-Websocket-Protocol": {"chess.v2"}}, 400},
 		"a bad token":         {http.Header{"Authorization": {"Bearer nonsense"}}, 401},
 	} {
-		_, res, err := (&websocket.Dialer{}).DialContext(soon(t), "ws"+strings.TrimPrefix(node.Address, "http")+"/v1/live", c.header)
+		_, res, err := (&websocket.Dialer{}).DialContext(
+			soon(t),
+			"ws"+strings.TrimPrefix(node.Address, "http")+"/v1/live",
+			c.header,
+		)
 		if err == nil || res == nil || res.StatusCode != c.status {
 			t.Errorf("%s: %v, %v, not %d", what, res, err, c.status)
 		}
@@ -84,7 +98,10 @@ func TestFirstMessage(t *testing.T) {
 		b := bareTo(t, node.Address, nil, 0)
 		b.WriteMessage(websocket.TextMessage, []byte(c.send))
 		bye := map[string]any{}
-		if err := b.ReadJSON(&bye); c.want == "" && !websocket.IsCloseError(err, websocket.CloseMessageTooBig) || c.want != "" && bye["code"] != c.want {
+		if err := b.ReadJSON(
+			&bye,
+		); c.want == "" && !websocket.IsCloseError(err, websocket.CloseMessageTooBig) ||
+			c.want != "" && bye["code"] != c.want {
 			t.Errorf("%s: %v, %v; not %s", what, bye, err, c.want)
 		}
 	}

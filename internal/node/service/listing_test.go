@@ -59,7 +59,9 @@ func TestListing(t *testing.T) {
 	practising := true
 	has("for practice", client.Filter{Practice: &practising}, "", "Cedar quay")
 	page := has("with room", client.Filter{Free: 3}, "fullest", "Cedar quay", "birch quay")
-	if got := fmt.Sprint(page.LeftOut); got != "[{closed to newcomers 1} {found by code only 1} {with too few free places 1}]" {
+	if got := fmt.Sprint(
+		page.LeftOut,
+	); got != "[{closed to newcomers 1} {found by code only 1} {with too few free places 1}]" {
 		t.Errorf("left out: %s", got)
 	}
 	page = has("elsewhere", client.Filter{Region: "moon"}, "")
@@ -89,7 +91,10 @@ func TestListing(t *testing.T) {
 	}
 	waits("three with room", func(m map[string]client.Lobby) bool { return len(m) == 3 })
 	a := join(t, mara, client.Options{Lobby: small})
-	waits("one place is taken", func(m map[string]client.Lobby) bool { return m[small].Seats == 1 && m[small].Free == 1 })
+	waits(
+		"one place is taken",
+		func(m map[string]client.Lobby) bool { return m[small].Seats == 1 && m[small].Free == 1 },
+	)
 	b := join(t, player(t, "Joss"), client.Options{Lobby: small})
 	waits("a full lobby goes", func(m map[string]client.Lobby) bool { return m[small].Code == "" })
 	if code := <-gone; code != small {

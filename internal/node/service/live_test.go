@@ -25,7 +25,14 @@ func TestExpectations(t *testing.T) {
 			told = append(told, fmt.Sprint(ch.Old.N[0], ch.New.N[0], ch.First, ch.Expected, ch.Undone))
 			mu.Unlock()
 		})
-		right := c.Send(client.Intent{Do: "act", Name: "plot", Args: map[string]any{"what": 4}, Expect: []client.Expected{client.Expect("plan", client.Whole(4))}})
+		right := c.Send(
+			client.Intent{
+				Do:     "act",
+				Name:   "plot",
+				Args:   map[string]any{"what": 4},
+				Expect: []client.Expected{client.Expect("plan", client.Whole(4))},
+			},
+		)
 		c.Read(func(c *client.Copy) {
 			if c.Me().Int("plan") != 4 {
 				t.Error("what is expected is not shown at once")
@@ -34,19 +41,29 @@ func TestExpectations(t *testing.T) {
 		if v, err := right.Verdict(soon(t)); err != nil || !v.OK {
 			t.Fatal(v, err)
 		}
-		wrong := c.Send(client.Intent{Do: "act", Name: "plot", Args: map[string]any{"what": 77}, Expect: []client.Expected{client.Expect("plan", client.Whole(77))}})
+		wrong := c.Send(
+			client.Intent{
+				Do:     "act",
+				Name:   "plot",
+				Args:   map[string]any{"what": 77},
+				Expect: []client.Expected{client.Expect("plan", client.Whole(77))},
+			},
+		)
 		if v, err := wrong.Verdict(soon(t)); err != nil || v.OK {
 			t.Fatal(v, err)
 		}
 		until(t, c, "it is taken back", func(c *client.Copy) bool { return c.Me().Int("plan") == 4 })
 		stop()
 		mu.Lock()
-		if want := "[0 0 true false false 0 4 false true false 4 77 false true false 77 4 false false true]"; fmt.Sprint(told) != want {
+		want := "[0 0 true false false 0 4 false true false 4 77 false true false 77 4 false false true]"
+		if fmt.Sprint(told) != want {
 			t.Errorf("told of %v, not %s", told, want)
 		}
 		mu.Unlock()
 		both := []client.Expected{client.Expect("plan", client.Whole(9)), client.Expect("nothing", client.Whole(1))}
-		if _, err := c.Send(client.Intent{Do: "ready", Expect: both}).Verdict(soon(t)); err == nil || !strings.Contains(err.Error(), `"nothing"`) {
+		if _, err := c.Send(client.Intent{Do: "ready", Expect: both}).
+			Verdict(soon(t)); err == nil ||
+			!strings.Contains(err.Error(), `"nothing"`) {
 			t.Errorf("a field that there is not was expected: %v", err)
 		}
 		c.Read(func(c *client.Copy) {
@@ -81,13 +98,19 @@ func TestComingBack(t *testing.T) {
 	until(t, a, "away", func(c *client.Copy) bool { return c.Players()[1].Flag("away") })
 	do(t, a, client.Intent{Do: "settings", Args: map[string]any{"title": "While you were out"}})
 
-	b = bareTo(t, node.Address, map[string]any{"token": joss.Token, "lobby": code, "resume": welcome["resume"], "tick": tick}, 0)
+	b = bareTo(
+		t,
+		node.Address,
+		map[string]any{"token": joss.Token, "lobby": code, "resume": welcome["resume"], "tick": tick},
+		0,
+	)
 	again := b.next("welcome")
 	if again["kept"] != true || again["schema"] != nil || again["seats"].([]any)[0].(map[string]any)["last"] != 1.0 {
 		t.Errorf("coming back is welcomed with %v", again)
 	}
 	delta := b.next("snapshot", "delta")
-	if delta["is"] != "delta" || delta["on"] != tick || !strings.Contains(fmt.Sprint(delta["parts"]), "While you were out") {
+	if delta["is"] != "delta" || delta["on"] != tick ||
+		!strings.Contains(fmt.Sprint(delta["parts"]), "While you were out") {
 		t.Errorf("what was missed: %v", delta)
 	}
 	b.WriteJSON(intent)
@@ -105,7 +128,12 @@ func TestComingBack(t *testing.T) {
 			t.Errorf("a number that came again was done again: %s", name)
 		}
 	})
-	old := bareTo(t, node.Address, map[string]any{"token": joss.Token, "lobby": code, "resume": again["resume"], "tick": 999999999}, 0)
+	old := bareTo(
+		t,
+		node.Address,
+		map[string]any{"token": joss.Token, "lobby": code, "resume": again["resume"], "tick": 999999999},
+		0,
+	)
 	if w := old.next("welcome"); w["kept"] == true || w["schema"] == nil {
 		t.Errorf("a tick that never was is kept: %v", w)
 	}
@@ -120,7 +148,12 @@ func TestTickEstimate(t *testing.T) {
 	code := lobby(t, in, client.Opening{Rulebook: "duel"})
 	a := join(t, in, client.Options{Lobby: code})
 	b := join(t, far, client.Options{Lobby: code, Rough: client.Rough{Delay: 90 * time.Millisecond, Seed: 1}})
-	until(t, b, "round trips are measured", func(*client.Copy) bool { return a.Trip() > 0 && b.Trip() >= 180*time.Millisecond })
+	until(
+		t,
+		b,
+		"round trips are measured",
+		func(*client.Copy) bool { return a.Trip() > 0 && b.Trip() >= 180*time.Millisecond },
+	)
 	for range 20 {
 		if one, two := a.ExactTick(), b.ExactTick(); two < one-1 || two > one+1 {
 			t.Fatalf("near by it is tick %.2f, far away %.2f", one, two)
@@ -128,7 +161,12 @@ func TestTickEstimate(t *testing.T) {
 		at := a.Tick()
 		until(t, a, "the next tick", func(*client.Copy) bool { return a.Tick() > at })
 	}
-	until(t, a, "the roster shows the ping", func(c *client.Copy) bool { ms := c.Seat(b.Seat()).Int("ping"); return ms >= 180 && ms < 2000 })
+	until(
+		t,
+		a,
+		"the roster shows the ping",
+		func(c *client.Copy) bool { ms := c.Seat(b.Seat()).Int("ping"); return ms >= 180 && ms < 2000 },
+	)
 }
 
 // TestSightOnTheSocket: positions beyond sight never reach a player, and are

@@ -22,8 +22,10 @@ func TestMatchFromLobbyToBoard(t *testing.T) {
 	b := join(t, joss, client.Options{Lobby: code})
 	until(t, a, "both are seen with their teams", func(c *client.Copy) bool {
 		ps := c.Players()
-		return len(ps) == 2 && ps[0].Text("name") == "Mara" && ps[1].Text("name") == "Joss" && ps[0].Int("team") != ps[1].Int("team") &&
-			ps[0].Flag("loaded") && ps[1].Flag("loaded")
+		return len(ps) == 2 && ps[0].Text("name") == "Mara" && ps[1].Text("name") == "Joss" &&
+			ps[0].Int("team") != ps[1].Int("team") &&
+			ps[0].Flag("loaded") &&
+			ps[1].Flag("loaded")
 	})
 	b.Read(func(c *client.Copy) {
 		if r := c.Record(b.Seat()); r == nil || r.Int("matches") != 0 {
@@ -41,21 +43,36 @@ func TestMatchFromLobbyToBoard(t *testing.T) {
 		t.Fatalf("%v, %v", ms, err)
 	}
 	r := ms[0].Result
-	if r.Because != "the goal was reached" || r.Players[0].Outcome != "won" || r.Players[1].Outcome != "lost" || r.Teams[0].Place != 1 ||
-		r.Players[0].Fields["points"] != 2.0 || r.Players[1].Fields["plan"] != nil {
+	if r.Because != "the goal was reached" || r.Players[0].Outcome != "won" || r.Players[1].Outcome != "lost" ||
+		r.Teams[0].Place != 1 ||
+		r.Players[0].Fields["points"] != 2.0 ||
+		r.Players[1].Fields["plan"] != nil {
 		t.Errorf("the result is %+v", r)
 	}
 	page, err := s.Board(soon(t), "duel", "points", 100, "")
 	if err != nil || len(page.Rows) == 0 || page.Rows[0].Value != 2 || page.Rows[0].Place != 1 {
 		t.Errorf("the board is %+v, %v", page, err)
 	}
-	until(t, a, "everyone is back in the lobby", func(c *client.Copy) bool { return c.Match() == nil && c.Lobby().Text("state") == "gathering" })
+	until(
+		t,
+		a,
+		"everyone is back in the lobby",
+		func(c *client.Copy) bool { return c.Match() == nil && c.Lobby().Text("state") == "gathering" },
+	)
 	playRound(t, a, b)
 	until(t, a, "the record counts two matches", func(c *client.Copy) bool {
-		return c.Record(a.Seat()).Int("matches") == 2 && c.Record(a.Seat()).Int("wins") == 2 && c.Record(b.Seat()).Int("wins") == 0
+		return c.Record(a.Seat()).Int("matches") == 2 && c.Record(a.Seat()).Int("wins") == 2 &&
+			c.Record(b.Seat()).Int("wins") == 0
 	})
 	var kept struct{ Fields map[string]int64 }
-	if err := s.Call(soon(t), http.MethodGet, "/v1/players/"+joss.Player+"/records/duel", nil, &kept); err != nil || kept.Fields["best"] != 0 {
+	if err := s.Call(
+		soon(t),
+		http.MethodGet,
+		"/v1/players/"+joss.Player+"/records/duel",
+		nil,
+		&kept,
+	); err != nil ||
+		kept.Fields["best"] != 0 {
 		t.Errorf("a stranger sees of Joss's record: %v, %v", kept, err)
 	}
 }
@@ -69,7 +86,8 @@ func playRound(t *testing.T, a, b *client.Conn) {
 		for hit := 0; hit < 2; hit++ {
 			until(t, a, "a may ram", func(c *client.Copy) bool {
 				me, you := c.Me(), c.Seat(b.Seat())
-				return c.Match().Text("phase") == "play" && you.Flag("alive") && c.Clock(me, "cool_ram") == 0 && (hit == 0) == (you.Int("hull") == 100)
+				return c.Match().Text("phase") == "play" && you.Flag("alive") && c.Clock(me, "cool_ram") == 0 &&
+					(hit == 0) == (you.Int("hull") == 100)
 			})
 			v, err := a.Send(client.Intent{Do: "act", Name: "ram", Target: b.Seat()}).Verdict(soon(t))
 			for err == nil && v.Code == "cooldown" {

@@ -77,12 +77,16 @@ func TestClientsPage(t *testing.T) {
 	script := filepath.Join(t.TempDir(), "page.mjs")
 	dist, _ := filepath.Abs("../../../clients/typescript/dist")
 	text := fmt.Sprintf("const [address, token, lobby] = process.argv.slice(2)\n%s", blocks(t, page, "ts")[0])
-	text = strings.NewReplacer("'turnvex-client'", "'"+dist+"/index.js'", "'turnvex-client/cbor'", "'"+dist+"/cbor.js'").Replace(text)
+	text = strings.NewReplacer("'turnvex-client'", "'"+dist+"/index.js'", "'turnvex-client/cbor'", "'"+dist+"/cbor.js'").
+		Replace(text)
 	if err := os.WriteFile(script, []byte(text), 0o600); err != nil {
 		t.Fatal(err)
 	}
 	out = program(t, "node", "--experimental-websocket", "--no-warnings", script, node.Address, in.Token, code)
-	for _, want := range []string{"state: open\n", "name: undefined -> Mara\n", "name: Mara -> Mara Tide\n", "renamed: true Mara Tide\n", "state: ended\n"} {
+	for _, want := range []string{
+		"state: open\n", "name: undefined -> Mara\n", "name: Mara -> Mara Tide\n",
+		"renamed: true Mara Tide\n", "state: ended\n",
+	} {
 		if !strings.Contains(out, want) {
 			t.Errorf("%q is missing in what the TypeScript example prints:\n%s", want, out)
 		}
@@ -105,7 +109,8 @@ func TestReadme(t *testing.T) {
 	if _, _, err := node.Library.Load(soon(t), src); err != nil {
 		t.Fatal(err)
 	}
-	text := strings.NewReplacer("http://127.0.0.1:7420", node.Address, `"first"`, `"`+book+`"`).Replace(blocks(t, page, "go")[0])
+	text := strings.NewReplacer("http://127.0.0.1:7420", node.Address, `"first"`, `"`+book+`"`).
+		Replace(blocks(t, page, "go")[0])
 	if out := goProgram(t, text); out != "Joss sees Mara's point\n" {
 		t.Error(out)
 	}
@@ -149,7 +154,11 @@ func TestPagesNameWhatThereIs(t *testing.T) {
 				}
 				help, _, _ := turnvex(t, "", words[0], "-h")
 				for _, w := range words[1:] {
-					if name, ok := strings.CutPrefix(w, "-"); ok && name != "h" && name != "" && !strings.Contains(help, "\n  -"+name) {
+					if name, ok := strings.CutPrefix(
+						w,
+						"-",
+					); ok && name != "h" && name != "" &&
+						!strings.Contains(help, "\n  -"+name) {
 						t.Errorf("%s: turnvex %s has no flag -%s: %s", filepath.Base(page), words[0], name, line)
 					}
 				}

@@ -21,7 +21,10 @@ func as(in *client.Signed) client.Service {
 // a test's failed tries count against nobody else.
 func from(ip string) client.Service {
 	d := net.Dialer{LocalAddr: &net.TCPAddr{IP: net.ParseIP(ip)}}
-	return client.Service{Address: node.Address, HTTP: &http.Client{Transport: &http.Transport{DialContext: d.DialContext}}}
+	return client.Service{
+		Address: node.Address,
+		HTTP:    &http.Client{Transport: &http.Transport{DialContext: d.DialContext}},
+	}
 }
 
 func wants(t *testing.T, what string, err error, code string) {
@@ -74,7 +77,13 @@ func TestAccounts(t *testing.T) {
 	}
 	far := from(elsewhere())
 	try := func(login, password string) error {
-		return far.Call(ctx, "POST", "/v1/sign-in/account", map[string]string{"login": login, "password": password}, nil)
+		return far.Call(
+			ctx,
+			"POST",
+			"/v1/sign-in/account",
+			map[string]string{"login": login, "password": password},
+			nil,
+		)
 	}
 	noName, noPassword := try("nobody-at-all", "lanterns at night"), try(mara, "lanterns at noon")
 	if wants(t, "an unknown login", noName, "wrong-login"); noName.Error() != noPassword.Error() {
@@ -142,7 +151,10 @@ func TestDeletedPlayer(t *testing.T) {
 	wants(t, "joining with it", err, "bad-token")
 	<-b.Done()
 	var kept struct{ Fields map[string]int64 }
-	if err := as(mara).Call(ctx, "GET", "/v1/players/"+mara.Player+"/records/duel", nil, &kept); err != nil || kept.Fields["wins"] != 1 {
+	if err := as(
+		mara,
+	).Call(ctx, "GET", "/v1/players/"+mara.Player+"/records/duel", nil, &kept); err != nil ||
+		kept.Fields["wins"] != 1 {
 		t.Errorf("who stayed has %v, %v", kept, err)
 	}
 }

@@ -31,8 +31,10 @@ func TestRefusalsOverHTTP(t *testing.T) {
 		{"DELETE", "/v1/lobbies", "", "", code.Method},
 		{"POST", "/v1/sign-in/device", "", `{"device":"short"}`, code.BadDevice},
 		{"POST", "/v1/sign-in/device", "", `{"device":"0123456789abcdef01234567","name":"\u0007"}`, code.BadName},
-		{"POST", "/v1/sign-in/device", "", `{"device":"0123456789abcdef01234567","name":"` + strings.Repeat("a", 25) + `"}`, code.BadName},
-		{"POST", "/v1/sign-in/device", "", `{"device":"0123456789abcdef01234567","name":"a` + strings.Repeat("\u0301", 10000) + `"}`, code.BadName},
+		{"POST", "/v1/sign-in/device", "", `{"device":"0123456789abcdef01234567","name":"` + strings.Repeat("a",
+			25) + `"}`, code.BadName},
+		{"POST", "/v1/sign-in/device", "", `{"device":"0123456789abcdef01234567","name":"a` + strings.Repeat("\u0301",
+			10000) + `"}`, code.BadName},
 		{"POST", "/v1/sign-in/device", "", `{"device":"0123456789abcdef01234567","name":"a\u200db"}`, code.BadName},
 		{"POST", "/v1/sign-in/device", "", `{"devise":"x"}`, code.UnknownField},
 		{"POST", "/v1/sign-in/device", "", `{"device":7}`, code.BadRequest},
@@ -68,7 +70,13 @@ func TestRefusalsOverHTTP(t *testing.T) {
 			t.Errorf("%s %s %.60s: %v, not %s", c.method, c.path, c.body, err, c.want)
 		}
 	}
-	if err := (client.Service{Address: node.Address, Token: in.Token}).Call(soon(t), "POST", "/v1/boards/duel/open", map[string]int{"value": 5}, nil); err != nil {
+	if err := (client.Service{Address: node.Address, Token: in.Token}).Call(
+		soon(t),
+		"POST",
+		"/v1/boards/duel/open",
+		map[string]int{"value": 5},
+		nil,
+	); err != nil {
 		t.Errorf("posting to the board that is open to clients: %v", err)
 	}
 }
@@ -119,14 +127,15 @@ func TestRefusalsOnTheSocket(t *testing.T) {
 		hello map[string]any
 		want  code.Code
 	}{
-		"no token":      {map[string]any{"lobby": lob}, code.NoToken},
-		"bad token":     {map[string]any{"lobby": lob, "token": "x"}, code.BadToken},
-		"no lobby":      {map[string]any{"lobby": "NOSUCH", "token": in.Token}, code.NoLobby},
-		"unknown key":   {map[string]any{"lobby": lob, "token": in.Token, "speed": 9}, code.BadMessage},
-		"wrong type":    {map[string]any{"lobby": 5, "token": in.Token}, code.BadMessage},
-		"see all":       {map[string]any{"lobby": lob, "token": in.Token, "all": true}, code.Forbidden},
-		"see a seat":    {map[string]any{"lobby": lob, "token": in.Token, "as": 4}, code.Forbidden},
-		"too many":      {map[string]any{"lobby": lob, "token": in.Token, "locals": []string{"a", "b"}}, code.TooManyLocals},
+		"no token":    {map[string]any{"lobby": lob}, code.NoToken},
+		"bad token":   {map[string]any{"lobby": lob, "token": "x"}, code.BadToken},
+		"no lobby":    {map[string]any{"lobby": "NOSUCH", "token": in.Token}, code.NoLobby},
+		"unknown key": {map[string]any{"lobby": lob, "token": in.Token, "speed": 9}, code.BadMessage},
+		"wrong type":  {map[string]any{"lobby": 5, "token": in.Token}, code.BadMessage},
+		"see all":     {map[string]any{"lobby": lob, "token": in.Token, "all": true}, code.Forbidden},
+		"see a seat":  {map[string]any{"lobby": lob, "token": in.Token, "as": 4}, code.Forbidden},
+		"too many": {map[string]any{"lobby": lob, "token": in.Token, "locals": []string{"a", "b"}},
+			code.TooManyLocals},
 		"bad local":     {map[string]any{"lobby": lob, "token": in.Token, "locals": []string{""}}, code.BadName},
 		"another first": {nil, code.HelloFirst},
 	} {
@@ -201,9 +210,21 @@ func TestSeatsAreTheirOwners(t *testing.T) {
 	if err := b.Do(soon(t), client.Intent{Do: "rename", Text: "  Jossy   Fen "}); err != nil || b.Seat() != before {
 		t.Errorf("after coming back: %v, seat %d, before %d", err, b.Seat(), before)
 	}
-	until(t, a, "the new name is everywhere", func(c *client.Copy) bool { return c.Seat(before).Text("name") == "Jossy Fen" })
+	until(
+		t,
+		a,
+		"the new name is everywhere",
+		func(c *client.Copy) bool { return c.Seat(before).Text("name") == "Jossy Fen" },
+	)
 	var me struct{ Name string }
-	if err := (client.Service{Address: node.Address, Token: joss.Token}).Call(soon(t), "GET", "/v1/me", nil, &me); err != nil || me.Name != "Jossy Fen" {
+	if err := (client.Service{Address: node.Address, Token: joss.Token}).Call(
+		soon(t),
+		"GET",
+		"/v1/me",
+		nil,
+		&me,
+	); err != nil ||
+		me.Name != "Jossy Fen" {
 		t.Errorf("the account is called %q, %v", me.Name, err)
 	}
 	again := join(t, joss, client.Options{Lobby: lob})
@@ -218,7 +239,12 @@ func TestSeatsAreTheirOwners(t *testing.T) {
 	if err := a.Leave(soon(t)); err != nil {
 		t.Error(err)
 	}
-	until(t, again, "the lobby is handed on", func(c *client.Copy) bool { return len(c.Players()) == 1 && c.Lobby().Int("host") == int64(before) })
+	until(
+		t,
+		again,
+		"the lobby is handed on",
+		func(c *client.Copy) bool { return len(c.Players()) == 1 && c.Lobby().Int("host") == int64(before) },
+	)
 }
 
 // TestAudiences watches everything that arrives at each connection: what a field's
@@ -291,7 +317,12 @@ func TestPause(t *testing.T) {
 	b.Read(func(c *client.Copy) { at, clock = look(c) })
 	began := b.Tick()
 	do(t, b, client.Intent{Do: "rename", Text: "Jossy"})
-	until(t, b, "time has passed", func(c *client.Copy) bool { return c.Me().Text("name") == "Jossy" && tenTicks(began, c) })
+	until(
+		t,
+		b,
+		"time has passed",
+		func(c *client.Copy) bool { return c.Me().Text("name") == "Jossy" && tenTicks(began, c) },
+	)
 	b.Read(func(c *client.Copy) {
 		if p, ms := look(c); p != at || ms != clock {
 			t.Errorf("while paused it went from %v, %d ms to %v, %d ms", at, clock, p, ms)

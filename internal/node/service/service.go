@@ -134,18 +134,52 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		return err
 	}
 	s.Directory, s.Keeper = directory.New(s.DB), keep.New(s.DB, time.Now)
-	if err := s.Directory.Abandon(ctx, cfg.Node, time.Now().UTC()); err != nil { // what an earlier run of this node held
+	if err := s.Directory.Abandon(
+		ctx,
+		cfg.Node,
+		time.Now().UTC(),
+	); err != nil { // what an earlier run of this node held
 		return err
 	}
-	s.Hall = hall.New(hall.Config{Directory: s.Directory, Keeper: s.Keeper, Names: accounts, Log: cfg.Log, Node: cfg.Node, Region: cfg.Region, Version: Version, Journals: cfg.Journals,
-		Refuse: cfg.Refuse, Practice: cfg.Practice, Check: cfg.Check, Secret: []byte(secret)})
+	s.Hall = hall.New(
+		hall.Config{
+			Directory: s.Directory,
+			Keeper:    s.Keeper,
+			Names:     accounts,
+			Log:       cfg.Log,
+			Node:      cfg.Node,
+			Region:    cfg.Region,
+			Version:   Version,
+			Journals:  cfg.Journals,
+			Refuse:    cfg.Refuse,
+			Practice:  cfg.Practice,
+			Check:     cfg.Check,
+			Secret:    []byte(secret),
+		},
+	)
 	l, err := net.Listen("tcp", cfg.Listen)
 	if err != nil {
 		return fmt.Errorf("listen on %s: %w; choose another address with -listen", cfg.Listen, err)
 	}
 	s.Address = "http://" + l.Addr().String()
-	s.http = api.Server(api.New(api.Config{DB: s.DB, Hall: s.Hall, Directory: s.Directory, Keeper: s.Keeper, Accounts: accounts, Library: lib, Log: cfg.Log,
-		Region: cfg.Region, Version: Version, Rough: cfg.Rough, Patience: cfg.Patience, Origins: cfg.Origins}))
+	s.http = api.Server(
+		api.New(
+			api.Config{
+				DB:        s.DB,
+				Hall:      s.Hall,
+				Directory: s.Directory,
+				Keeper:    s.Keeper,
+				Accounts:  accounts,
+				Library:   lib,
+				Log:       cfg.Log,
+				Region:    cfg.Region,
+				Version:   Version,
+				Rough:     cfg.Rough,
+				Patience:  cfg.Patience,
+				Origins:   cfg.Origins,
+			},
+		),
+	)
 	go func() {
 		if err := s.http.Serve(l); !errors.Is(err, http.ErrServerClosed) {
 			s.failed <- err

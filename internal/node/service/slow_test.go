@@ -83,7 +83,10 @@ func gated(t *testing.T, address string, o client.Options) (*client.Conn, *gate)
 // one delta to the next is watched.
 func flood(t *testing.T, s *service.Service) (code string, a *client.Conn, late func() time.Duration) {
 	t.Helper()
-	loaded, problems, err := s.Library.Load(soon(t), []byte(strings.Replace(floodBook, "name: flood", "name: flood_"+fresh(), 1)))
+	loaded, problems, err := s.Library.Load(
+		soon(t),
+		[]byte(strings.Replace(floodBook, "name: flood", "name: flood_"+fresh(), 1)),
+	)
 	if err != nil {
 		t.Fatal(err, problems)
 	}
@@ -94,17 +97,20 @@ func flood(t *testing.T, s *service.Service) (code string, a *client.Conn, late 
 	}
 	var mu sync.Mutex
 	longest, last := time.Duration(0), time.Time{}
-	a, err = client.Connect(soon(t), client.Options{Address: s.Address, Token: in.Token, Lobby: l.Code, OnChange: func(ch client.Change) {
-		if ch.Field == nil || ch.Field.Name != "count" {
-			return
-		}
-		mu.Lock()
-		if now := time.Now(); !last.IsZero() {
-			longest = max(longest, now.Sub(last))
-		}
-		last = time.Now()
-		mu.Unlock()
-	}})
+	a, err = client.Connect(
+		soon(t),
+		client.Options{Address: s.Address, Token: in.Token, Lobby: l.Code, OnChange: func(ch client.Change) {
+			if ch.Field == nil || ch.Field.Name != "count" {
+				return
+			}
+			mu.Lock()
+			if now := time.Now(); !last.IsZero() {
+				longest = max(longest, now.Sub(last))
+			}
+			last = time.Now()
+			mu.Unlock()
+		}},
+	)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -32,8 +32,17 @@ type soaker struct {
 // step does one thing. What is refused is as good as what is done.
 func (k *soaker) step(ctx context.Context) error {
 	if k.conn == nil {
-		c, err := client.Connect(ctx, client.Options{Address: k.s.Address, Token: k.in.Token, Lobby: k.code, JSON: k.r.IntN(2) == 0, Watch: k.r.IntN(4) == 0,
-			OnDiffers: func(d []client.Difference) { k.differs(d) }})
+		c, err := client.Connect(
+			ctx,
+			client.Options{
+				Address:   k.s.Address,
+				Token:     k.in.Token,
+				Lobby:     k.code,
+				JSON:      k.r.IntN(2) == 0,
+				Watch:     k.r.IntN(4) == 0,
+				OnDiffers: func(d []client.Difference) { k.differs(d) },
+			},
+		)
 		if client.CodeOf(err) == "lobby-full" || client.CodeOf(err) == "spectators-full" {
 			return nil
 		}
@@ -97,8 +106,19 @@ func TestSoak(t *testing.T) {
 	t.Log("seed", seed)
 	journals := t.TempDir()
 	checked := another(t, service.Config{Check: 150 * time.Millisecond, Journals: journals})
-	book := variant(t, "teams:\n  list", "teams:\n  newcomers: choice\n  locked: never\n  list", "late: seat", "late: seat, gone: remove",
-		"hold: 5s", "hold: 300ms", "height: 20m", "height: 20m\n  sight: {near: 4m, far: 7m, every: 200ms}", "plan: {type: integer, see: owner}", "plan: {type: integer, see: team, rate: 300ms}")
+	book := variant(
+		t,
+		"teams:\n  list",
+		"teams:\n  newcomers: choice\n  locked: never\n  list",
+		"late: seat",
+		"late: seat, gone: remove",
+		"hold: 5s",
+		"hold: 300ms",
+		"height: 20m",
+		"height: 20m\n  sight: {near: 4m, far: 7m, every: 200ms}",
+		"plan: {type: integer, see: owner}",
+		"plan: {type: integer, see: team, rate: 300ms}",
+	)
 	if _, _, err := checked.Library.Load(soon(t), source(t, book)); err != nil {
 		t.Fatal(err)
 	}
@@ -111,7 +131,12 @@ func TestSoak(t *testing.T) {
 	soakers := make([]*soaker, 8)
 	ends := time.Now().Add(4 * time.Second)
 	for i := range soakers {
-		k := &soaker{s: checked, in: player(t, fmt.Sprint("Skiff ", i)), code: l.Code, r: rand.New(rand.NewPCG(seed, uint64(i)))}
+		k := &soaker{
+			s:    checked,
+			in:   player(t, fmt.Sprint("Skiff ", i)),
+			code: l.Code,
+			r:    rand.New(rand.NewPCG(seed, uint64(i))),
+		}
 		k.differs = func(d []client.Difference) { t.Errorf("seed %d, %d: its copy differed: %+v", seed, i, d) }
 		soakers[i] = k
 		ctx := soon(t)
@@ -168,6 +193,12 @@ func TestSoak(t *testing.T) {
 		}
 	}
 	if err := rp.RunTo(-1); err != io.EOF || rp.Inputs < 200 || rp.Hashes == 0 {
-		t.Errorf("seed %d: its journal is played back with %d inputs and %d hashes: %v", seed, rp.Inputs, rp.Hashes, err)
+		t.Errorf(
+			"seed %d: its journal is played back with %d inputs and %d hashes: %v",
+			seed,
+			rp.Inputs,
+			rp.Hashes,
+			err,
+		)
 	}
 }

@@ -41,7 +41,15 @@ var (
 func Open(ctx context.Context, address string, log *slog.Logger) (*DB, error) {
 	lg := logger.NewSlogLogger(log, logger.Config{SlowThreshold: 500 * time.Millisecond, LogLevel: logger.Error,
 		IgnoreRecordNotFoundError: true, ParameterizedQueries: true})
-	g, err := gorm.Open(postgres.Open(address), &gorm.Config{TranslateError: true, SkipDefaultTransaction: true, Logger: quiet{lg}, NowFunc: func() time.Time { return time.Now().UTC() }})
+	g, err := gorm.Open(
+		postgres.Open(address),
+		&gorm.Config{
+			TranslateError:         true,
+			SkipDefaultTransaction: true,
+			Logger:                 quiet{lg},
+			NowFunc:                func() time.Time { return time.Now().UTC() },
+		},
+	)
 	if err != nil {
 		return nil, fmt.Errorf("connect to the database: %w", err)
 	}
@@ -62,7 +70,8 @@ func Open(ctx context.Context, address string, log *slog.Logger) (*DB, error) {
 type quiet struct{ logger.Interface }
 
 func (q quiet) Trace(ctx context.Context, begin time.Time, fc func() (string, int64), err error) {
-	if errors.Is(err, gorm.ErrRecordNotFound) || errors.Is(err, gorm.ErrDuplicatedKey) || errors.Is(err, context.Canceled) ||
+	if errors.Is(err, gorm.ErrRecordNotFound) || errors.Is(err, gorm.ErrDuplicatedKey) ||
+		errors.Is(err, context.Canceled) ||
 		err != nil && strings.Contains(err.Error(), "SQLSTATE 23505") {
 		err = nil
 	}
@@ -96,7 +105,13 @@ func (d *DB) Migrate(ctx context.Context) error {
 			return fmt.Errorf("wait for the migration lock: %w", err)
 		}
 		defer tx.Exec("select pg_advisory_unlock(?)", migrationLock)
-		opts := &gormigrate.Options{TableName: "migrations", IDColumnName: "id", IDColumnSize: 100, UseTransaction: true, ValidateUnknownMigrations: true}
+		opts := &gormigrate.Options{
+			TableName:                 "migrations",
+			IDColumnName:              "id",
+			IDColumnSize:              100,
+			UseTransaction:            true,
+			ValidateUnknownMigrations: true,
+		}
 		if err := gormigrate.New(tx, opts, steps).Migrate(); err != nil {
 			return fmt.Errorf("migrate the database: %w", err)
 		}
@@ -116,7 +131,10 @@ func migrationSteps() ([]*gormigrate.Migration, error) {
 			return nil, err
 		}
 		id := strings.TrimSuffix(strings.TrimPrefix(file, "migrations/"), ".sql")
-		steps = append(steps, &gormigrate.Migration{ID: id, Migrate: func(tx *gorm.DB) error { return tx.Exec(string(sql)).Error }})
+		steps = append(
+			steps,
+			&gormigrate.Migration{ID: id, Migrate: func(tx *gorm.DB) error { return tx.Exec(string(sql)).Error }},
+		)
 	}
 	return steps, nil
 }

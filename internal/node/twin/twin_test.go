@@ -46,8 +46,24 @@ type rooms interface {
 var now = time.Date(2030, 5, 6, 7, 8, 9, 0, time.UTC)
 
 func entry(code, name string) directory.Entry {
-	return directory.Entry{ID: uuid.Must(uuid.NewV7()).String(), Node: "n1", Listed: true, LobbyInfo: wire.LobbyInfo{Code: code, Name: name,
-		Rulebook: "harbour", Version: "1", Title: "T", Region: "here", State: "gathering", Capacity: 4, Free: 4, Open: true, Opened: now}}
+	return directory.Entry{
+		ID:     uuid.Must(uuid.NewV7()).String(),
+		Node:   "n1",
+		Listed: true,
+		LobbyInfo: wire.LobbyInfo{
+			Code:     code,
+			Name:     name,
+			Rulebook: "harbour",
+			Version:  "1",
+			Title:    "T",
+			Region:   "here",
+			State:    "gathering",
+			Capacity: 4,
+			Free:     4,
+			Open:     true,
+			Opened:   now,
+		},
+	}
 }
 
 // TestDirectories holds the directory in the database and the one in memory to what a
@@ -162,22 +178,50 @@ func show(values []step.Named) string {
 // result is kept once.
 func TestKeepers(t *testing.T) {
 	ctx, book := t.Context(), compile(t, harbour)
-	for name, k := range map[string]hall.Keeper{"in the database": keep.New(db, func() time.Time { return now }), "in memory": twin.NewKeeper()} {
+	for name, k := range map[string]hall.Keeper{"in the database": keep.New(db, func() time.Time { return now }),
+		"in memory": twin.NewKeeper()} {
 		ada, bo := person(t, "Ada"), person(t, "Bo")
 		values, err := k.Load(ctx, ada, book)
-		if got := show(values); err != nil || got != "kept=0 total=5 share=1500 word=hello seen=false mood=1 spot=[0 0]" {
+		if got := show(
+			values,
+		); err != nil ||
+			got != "kept=0 total=5 share=1500 word=hello seen=false mood=1 spot=[0 0]" {
 			t.Errorf("%s: a first visit: %s, %v", name, got, err)
 		}
-		changed := []step.Named{{Name: "kept", Value: sheet.IntValue(sheet.Integer, 63)}, {Name: "total", Value: sheet.IntValue(sheet.Integer, 1<<53)},
-			{Name: "share", Value: sheet.IntValue(sheet.Number, -250)}, {Name: "word", Value: sheet.TextValue("ø“x”\n")}, {Name: "seen", Value: sheet.IntValue(sheet.Flag, 1)},
-			{Name: "mood", Value: sheet.IntValue(sheet.Choice, 0)}, {Name: "spot", Value: sheet.Value{Type: sheet.Position, N: [3]int64{-5, 7}}}}
+		changed := []step.Named{
+			{Name: "kept", Value: sheet.IntValue(sheet.Integer, 63)},
+			{Name: "total", Value: sheet.IntValue(sheet.Integer, 1<<53)},
+			{
+				Name:  "share",
+				Value: sheet.IntValue(sheet.Number, -250),
+			},
+			{Name: "word", Value: sheet.TextValue("ø“x”\n")},
+			{Name: "seen", Value: sheet.IntValue(sheet.Flag, 1)},
+			{
+				Name:  "mood",
+				Value: sheet.IntValue(sheet.Choice, 0),
+			},
+			{Name: "spot", Value: sheet.Value{Type: sheet.Position, N: [3]int64{-5, 7}}},
+		}
 		lobby := entry(map[bool]string{true: "KEEPDB", false: "KEEPME"}[name == "in the database"], "")
 		if err := directory.New(db).Open(ctx, lobby); err != nil {
 			t.Fatal(err)
 		}
-		result := &step.Result{Match: 1, Rulebook: "harbour", Version: book.Version, Because: "time", Players: []step.PlayerResult{{Account: ada, Name: "Ada", Outcome: "won", Place: 1}},
-			Posts: []step.Post{{Board: "sum", Account: ada, Value: 3}, {Board: "most", Account: ada, Value: 3}}}
-		job := &keep.Job{Lobby: lobby.ID, Book: book, Records: []keep.Record{{Player: ada, Values: changed}}, Result: result, Ended: now}
+		result := &step.Result{
+			Match:    1,
+			Rulebook: "harbour",
+			Version:  book.Version,
+			Because:  "time",
+			Players:  []step.PlayerResult{{Account: ada, Name: "Ada", Outcome: "won", Place: 1}},
+			Posts:    []step.Post{{Board: "sum", Account: ada, Value: 3}, {Board: "most", Account: ada, Value: 3}},
+		}
+		job := &keep.Job{
+			Lobby:   lobby.ID,
+			Book:    book,
+			Records: []keep.Record{{Player: ada, Values: changed}},
+			Result:  result,
+			Ended:   now,
+		}
 		for range 3 { // an answer may be lost
 			if err := k.Save(ctx, job); err != nil {
 				t.Fatalf("%s: %v", name, err)
@@ -225,7 +269,13 @@ func TestResults(t *testing.T) {
 			}
 		}
 		at = now.Add(time.Duration(n) * time.Minute)
-		job := &keep.Job{Lobby: lobby.ID, Book: book, Result: r, Ended: at, Records: []keep.Record{{Player: gone}, {Player: ada}}}
+		job := &keep.Job{
+			Lobby:   lobby.ID,
+			Book:    book,
+			Result:  r,
+			Ended:   at,
+			Records: []keep.Record{{Player: gone}, {Player: ada}},
+		}
 		for range 2 {
 			if err := k.Save(ctx, job); err != nil {
 				t.Fatal(err)
@@ -236,11 +286,18 @@ func TestResults(t *testing.T) {
 	if err != nil || len(list) != 2 || list[0].Number != 3 || list[1].Number != 2 || list[0].Code != "RESULT" {
 		t.Fatalf("%+v, %v", list, err)
 	}
-	list, err = k.Matches(ctx, keep.Query{Rulebook: "results", Player: bo, Before: list[1].EndedAt, BeforeID: list[1].ID, Limit: 9})
+	list, err = k.Matches(
+		ctx,
+		keep.Query{Rulebook: "results", Player: bo, Before: list[1].EndedAt, BeforeID: list[1].ID, Limit: 9},
+	)
 	if err != nil || len(list) != 1 || list[0].Number != 1 {
 		t.Fatalf("the page behind: %+v, %v", list, err)
 	}
-	if one, err := k.Match(ctx, list[0].ID); err != nil || one.Number != 1 || !strings.Contains(string(one.Result), `"because": "time"`) {
+	if one, err := k.Match(
+		ctx,
+		list[0].ID,
+	); err != nil || one.Number != 1 ||
+		!strings.Contains(string(one.Result), `"because": "time"`) {
 		t.Errorf("%+v, %v", one, err)
 	}
 	for _, id := range []string{"x", uuid.NewString()} {
@@ -251,7 +308,8 @@ func TestResults(t *testing.T) {
 	if _, err := k.Matches(ctx, keep.Query{Player: "x", Limit: 1}); fault.CodeOf(err) != code.NoPlayer {
 		t.Errorf("results of no player: %v", err)
 	}
-	for board, want := range map[string]string{"most": "1 Ada 9, 2 Bo 8", "least": "1 Bo 4, 2 Ada 5", "sum": "1 Ada 21, 2 Bo 18", "last": "1 Ada 7, 2 Bo 6"} {
+	for board, want := range map[string]string{"most": "1 Ada 9, 2 Bo 8", "least": "1 Bo 4, 2 Ada 5",
+		"sum": "1 Ada 21, 2 Bo 18", "last": "1 Ada 7, 2 Bo 6"} {
 		if got := page(t, k, book, board, 10); got != want {
 			t.Errorf("%s: %s, wanted %s", board, got, want)
 		}
@@ -307,7 +365,15 @@ func TestBoards(t *testing.T) {
 		}
 	}
 	for _, limit := range []int{0, keep.MaxPage + 1} {
-		if _, err := k.Top(t.Context(), book.Board("most"), book.Name, limit, ""); fault.CodeOf(err) != code.OutOfRange {
+		if _, err := k.Top(
+			t.Context(),
+			book.Board("most"),
+			book.Name,
+			limit,
+			"",
+		); fault.CodeOf(
+			err,
+		) != code.OutOfRange {
 			t.Errorf("a page of %d: %v", limit, err)
 		}
 	}

@@ -40,7 +40,8 @@ func All() []Benchmark {
 func Run(out io.Writer, only []string) error {
 	ran := 0
 	for _, b := range All() {
-		wanted := len(only) == 0 || slices.ContainsFunc(only, func(w string) bool { return strings.HasPrefix(b.Name, w) })
+		wanted := len(only) == 0 ||
+			slices.ContainsFunc(only, func(w string) bool { return strings.HasPrefix(b.Name, w) })
 		if !wanted {
 			continue
 		}

@@ -59,8 +59,16 @@ rules:
   - {when: "teams.exists(t, t.points > 100000000)", do: [{finish: much}]}
 `)
 	for i := range 9 {
-		fmt.Fprintf(&b, "  - {when: \"me.hull < %d && me.alive\", for: players, do: [{add: me.points, by: 1}]}\n", i*1000)
-		fmt.Fprintf(&b, "  - {when: \"me.points > %d && !me.low\", for: players, do: [{add: me.wind, by: 1}]}\n", 1000000+i)
+		fmt.Fprintf(
+			&b,
+			"  - {when: \"me.hull < %d && me.alive\", for: players, do: [{add: me.points, by: 1}]}\n",
+			i*1000,
+		)
+		fmt.Fprintf(
+			&b,
+			"  - {when: \"me.points > %d && !me.low\", for: players, do: [{add: me.wind, by: 1}]}\n",
+			1000000+i,
+		)
 	}
 	b.WriteString("phases: {play: {}}\nwin: {order: [{most: team.points}]}\n")
 	return b.String()
@@ -127,7 +135,8 @@ func coreTick(t *Table) error {
 
 func conditions(t *Table) error {
 	s := &sheet.Schema{}
-	for _, f := range []sheet.Field{{Name: "hull", Type: sheet.Integer}, {Name: "wind", Type: sheet.Integer}, {Name: "alive", Type: sheet.Flag}} {
+	for _, f := range []sheet.Field{{Name: "hull", Type: sheet.Integer}, {Name: "wind", Type: sheet.Integer},
+		{Name: "alive", Type: sheet.Flag}} {
 		if _, err := s.Add(sheet.Player, f); err != nil {
 			return err
 		}
@@ -149,7 +158,8 @@ func conditions(t *Table) error {
 		return err
 	}
 	scope := expr.Scope{Vars: expr.Me}
-	for _, src := range []string{"me.hull > 20 && me.alive", "me.hull * 2 + me.wind < 100 || !me.alive", "players.exists(p, p.hull == 70 && p.alive)", "players.count(p, p.hull > 30) >= 3"} {
+	for _, src := range []string{"me.hull > 20 && me.alive", "me.hull * 2 + me.wind < 100 || !me.alive",
+		"players.exists(p, p.hull == 70 && p.alive)", "players.count(p, p.hull > 30) >= 3"} {
 		ours, issues := checker.Compile(src, scope, expr.Want{Type: sheet.Flag})
 		if ours == nil {
 			return fmt.Errorf("%s: %v", src, issues)
@@ -179,7 +189,11 @@ func conditions(t *Table) error {
 			}
 		})
 		ratio := float64(c.T.Nanoseconds()) / float64(c.N) / (float64(a.T.Nanoseconds()) / float64(a.N))
-		t.Row(src, fmt.Sprintf("%s, %s", micros(float64(a.T.Nanoseconds())/float64(a.N)), times(ratio)), "at least 5 × the library")
+		t.Row(
+			src,
+			fmt.Sprintf("%s, %s", micros(float64(a.T.Nanoseconds())/float64(a.N)), times(ratio)),
+			"at least 5 × the library",
+		)
 	}
 	return nil
 }
@@ -200,7 +214,11 @@ func rehearsal(t *Table) error {
 			return err
 		}
 		play := float64(r.PlayTicks) / float64(r.Rate)
-		t.Row(fmt.Sprintf("%d matches on %d cores, against real time", r.Matches, workers), times(play/time.Since(began).Seconds()), "at least 2000 ×")
+		t.Row(
+			fmt.Sprintf("%d matches on %d cores, against real time", r.Matches, workers),
+			times(play/time.Since(began).Seconds()),
+			"at least 2000 ×",
+		)
 	}
 	return nil
 }
@@ -228,7 +246,11 @@ func manyMatches(t *Table) error {
 		if i > 0 {
 			goal = "at most 1.10 ×"
 		}
-		t.Row("  with other work between two ticks", fmt.Sprintf("%s, %s", micros(cold[i]), times(cold[i]/cold[0])), goal)
+		t.Row(
+			"  with other work between two ticks",
+			fmt.Sprintf("%s, %s", micros(cold[i]), times(cold[i]/cold[0])),
+			goal,
+		)
 	}
 	return nil
 }
@@ -296,7 +318,11 @@ func checkLarge(t *Table) error {
 	dense := denseBook()
 	began := time.Now()
 	_, problems := rulebook.Compile([]byte(dense))
-	t.Row(fmt.Sprintf("as much as the limits allow, %d KiB, %d findings", len(dense)/1024, len(problems)), time.Since(began).Round(time.Millisecond).String(), "within a second")
+	t.Row(
+		fmt.Sprintf("as much as the limits allow, %d KiB, %d findings", len(dense)/1024, len(problems)),
+		time.Since(began).Round(time.Millisecond).String(),
+		"within a second",
+	)
 	return nil
 }
 
@@ -309,9 +335,22 @@ func denseBook() string {
 	}
 	b.WriteString("rules:\n")
 	for i := range 64 {
-		fmt.Fprintf(&b, "  - when: players.exists(p, p.f%d > %d && p.alive) || me.f%d < 3\n    for: players\n    do:\n", i, i, i)
+		fmt.Fprintf(
+			&b,
+			"  - when: players.exists(p, p.f%d > %d && p.alive) || me.f%d < 3\n    for: players\n    do:\n",
+			i,
+			i,
+			i,
+		)
 		for j := range 64 {
-			fmt.Fprintf(&b, "      - if: me.f%d > %d && match.round < 3\n        then: [{add: me.f%d, by: me.f%d + 1}]\n", j, i, j, i)
+			fmt.Fprintf(
+				&b,
+				"      - if: me.f%d > %d && match.round < 3\n        then: [{add: me.f%d, by: me.f%d + 1}]\n",
+				j,
+				i,
+				j,
+				i,
+			)
 		}
 	}
 	b.WriteString("phases: {play: {length: 5s}}\n")

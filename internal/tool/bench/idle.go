@@ -40,7 +40,10 @@ func Child() bool {
 	}
 	conns := make([]*client.Conn, len(tokens)/2)
 	err := load.Each(len(conns), func(i int) (err error) {
-		conns[i], err = client.Connect(context.Background(), client.Options{Address: address, Lobby: tokens[2*i], Token: tokens[2*i+1], Dial: dial})
+		conns[i], err = client.Connect(
+			context.Background(),
+			client.Options{Address: address, Lobby: tokens[2*i], Token: tokens[2*i+1], Dial: dial},
+		)
 		return err
 	})
 	if err != nil {

@@ -30,8 +30,17 @@ import (
 func liveBenchmarks() []Benchmark {
 	return []Benchmark{
 		{"live-encode", "a tick of a 100-player match made into deltas for its 100 clients", encodeTick},
-		{"live-fanout", "frames through the service's connections against a bare loop that writes the same frames to the same sockets", fanOut},
-		{"live-bytes", "what clients are sent against the whole state and against a JSON Merge Patch each tick", liveBytes},
+		{
+			"live-fanout",
+			"frames through the service's connections against a bare loop that writes the same frames to the same " +
+				"sockets",
+			fanOut,
+		},
+		{
+			"live-bytes",
+			"what clients are sent against the whole state and against a JSON Merge Patch each tick",
+			liveBytes,
+		},
 		{"live-latency", "an intent's way to every replica, with 1,000 clients on one node", liveLatency},
 	}
 }
@@ -124,9 +133,12 @@ func liveBytes(t *Table) error {
 		cfg     load.Config
 		promise bool
 	}{
-		{"the clash with 8", load.Config{Rulebook: "clash", Clients: 8, Lobby: 8, Rate: 5, For: 15 * time.Second, Warmup: 8 * time.Second}, true},
-		{"a match of 100", load.Config{Rulebook: "throng", Clients: 100, Lobby: 100, Rate: 2, For: 10 * time.Second, Warmup: 4 * time.Second}, true},
-		{"the clash with 8, in JSON", load.Config{Rulebook: "clash", Clients: 8, Lobby: 8, Rate: 5, For: 10 * time.Second, Warmup: 8 * time.Second, JSON: true}, false},
+		{"the clash with 8", load.Config{Rulebook: "clash", Clients: 8, Lobby: 8, Rate: 5, For: 15 * time.Second,
+			Warmup: 8 * time.Second}, true},
+		{"a match of 100", load.Config{Rulebook: "throng", Clients: 100, Lobby: 100, Rate: 2, For: 10 * time.Second,
+			Warmup: 4 * time.Second}, true},
+		{"the clash with 8, in JSON", load.Config{Rulebook: "clash", Clients: 8, Lobby: 8, Rate: 5,
+			For: 10 * time.Second, Warmup: 8 * time.Second, JSON: true}, false},
 	} {
 		r, err := loaded(c.cfg)
 		if err != nil {
@@ -144,13 +156,30 @@ func liveBytes(t *Table) error {
 }
 
 func liveLatency(t *Table) error {
-	r, err := loaded(load.Config{Rulebook: "clash", Clients: 1000, Lobby: 8, Rate: 1, For: 20 * time.Second, Warmup: 10 * time.Second})
+	r, err := loaded(
+		load.Config{
+			Rulebook: "clash",
+			Clients:  1000,
+			Lobby:    8,
+			Rate:     1,
+			For:      20 * time.Second,
+			Warmup:   10 * time.Second,
+		},
+	)
 	if err != nil {
 		return err
 	}
 	t.Row("deltas and intents a second", fmt.Sprintf("%.0f, %.0f", r.Messages, r.Intents), "")
-	t.Row("from an intent to its verdict, half / 99 of 100", fmt.Sprintf("%.1f / %.1f ms", r.Verdict.Half, r.Verdict.Most), "")
-	t.Row("from an intent to every replica, half / 99 of 100", fmt.Sprintf("%.1f / %.1f ms", r.Replica.Half, r.Replica.Most), "≤ tick + 3 ms (53 ms)")
+	t.Row(
+		"from an intent to its verdict, half / 99 of 100",
+		fmt.Sprintf("%.1f / %.1f ms", r.Verdict.Half, r.Verdict.Most),
+		"",
+	)
+	t.Row(
+		"from an intent to every replica, half / 99 of 100",
+		fmt.Sprintf("%.1f / %.1f ms", r.Replica.Half, r.Replica.Most),
+		"≤ tick + 3 ms (53 ms)",
+	)
 	t.Row("replicas within a tick and 3 ms", fmt.Sprintf("%.2f %%", 100*r.WithinTick), "99 %")
 	t.Row("connections lost", fmt.Sprint(r.Lost), "0")
 	return nil

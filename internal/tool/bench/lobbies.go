@@ -19,7 +19,11 @@ import (
 func lobbyBenchmarks() []Benchmark {
 	return []Benchmark{
 		{"lobbies-idle", "2,000 connections that wait in lobbies", manyConnections},
-		{"lobbies-open", "2,000 lobbies of 8 on one node: memory, then 500 joins and leaves a second with the listing live", manyLobbies},
+		{
+			"lobbies-open",
+			"2,000 lobbies of 8 on one node: memory, then 500 joins and leaves a second with the listing live",
+			manyLobbies,
+		},
 		{"lobbies-list", "a page of 20 of a directory of 100,000 lobbies against one of 1,000", listPages},
 	}
 }
@@ -69,7 +73,10 @@ func manyLobbies(t *Table) error {
 		return err
 	}
 	empty := memory()
-	if err := load.Each(lobbyCount*seatCount, func(i int) error { return sit(ctx, lobbies[i/seatCount], i) }); err != nil {
+	if err := load.Each(
+		lobbyCount*seatCount,
+		func(i int) error { return sit(ctx, lobbies[i/seatCount], i) },
+	); err != nil {
 		return err
 	}
 	settled(ctx, lobbies)
@@ -193,7 +200,8 @@ func fakeLobbies(tx *store.Tx, n int) error {
 			select gen_random_uuid(), 'C' || lpad(i::text, 8, '0'), (array['clash', 'bell', 'course'])[1 + i %% 3], 'v', 'Harbour ' || i, 'local', 'another',
 			'gathering', i %% 8, 8, 8 - i %% 8, false, true, true, now() - i * interval '1 second', now() from generate_series(1, %d) i`, n),
 		"alter table lobbies enable trigger lobbies_tally",
-		"insert into lobby_tallies select rulebook, region, lobby_sort(lobbies), count(*) from lobbies group by 1, 2, 3",
+		"insert into lobby_tallies select rulebook, region, lobby_sort(lobbies), count(*) from lobbies group by 1, " +
+			"2, 3",
 		"vacuum analyze lobbies, lobby_tallies"} {
 		if err := tx.Exec(sql).Error; err != nil {
 			return err
@@ -208,7 +216,10 @@ func pages(address string) func() (time.Duration, error) {
 	var from [100]client.Service
 	for i := range from {
 		d := net.Dialer{LocalAddr: &net.TCPAddr{IP: net.IPv4(127, 2, 0, byte(i+1))}}
-		from[i] = client.Service{Address: address, HTTP: &http.Client{Transport: &http.Transport{DialContext: d.DialContext}}}
+		from[i] = client.Service{
+			Address: address,
+			HTTP:    &http.Client{Transport: &http.Transport{DialContext: d.DialContext}},
+		}
 	}
 	n := 0
 	return func() (time.Duration, error) {

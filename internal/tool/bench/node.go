@@ -25,7 +25,10 @@ func newNode(ctx context.Context) (*service.Service, func(), error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	node, err := service.Start(ctx, service.Config{Database: box.Address, Rulebooks: filepath.Join(root, "demo/rulebooks")})
+	node, err := service.Start(
+		ctx,
+		service.Config{Database: box.Address, Rulebooks: filepath.Join(root, "demo/rulebooks")},
+	)
 	if err != nil {
 		stop()
 		return nil, nil, err
@@ -41,7 +44,11 @@ func signIn(ctx context.Context, node *service.Service, n int) ([]account.Signed
 	for w := range cap(errs) {
 		all.Go(func() {
 			for i := w; i < n; i += cap(errs) {
-				in, err := node.Accounts.Device(ctx, fmt.Sprintf("device-of-the-benchmark-%08d", i), fmt.Sprintf("Skiff %d", i))
+				in, err := node.Accounts.Device(
+					ctx,
+					fmt.Sprintf("device-of-the-benchmark-%08d", i),
+					fmt.Sprintf("Skiff %d", i),
+				)
 				if err != nil {
 					errs <- err
 					return

@@ -23,16 +23,27 @@ type Browser struct {
 func Start(parent context.Context) (*Browser, error) {
 	path, err := exec.LookPath("chromium")
 	if err != nil {
-		return nil, errors.New("no program called chromium is installed; ./dev installs it from Debian's packages (chromium)")
+		return nil, errors.New(
+			"no program called chromium is installed; ./dev installs it from Debian's packages (chromium)",
+		)
 	}
 	dir, err := os.MkdirTemp("", "turnvex-browser-")
 	if err != nil {
 		return nil, err
 	}
-	opts := []chromedp.ExecAllocatorOption{chromedp.NoFirstRun, chromedp.NoDefaultBrowserCheck, chromedp.Headless, chromedp.NoSandbox,
-		chromedp.DisableGPU, chromedp.ExecPath(path), chromedp.UserDataDir(dir), chromedp.WindowSize(1280, 800),
-		chromedp.WSURLReadTimeout(60 * time.Second)}
-	for _, f := range []string{"disable-quic", "disable-background-networking", "disable-component-update", "disable-sync", "disable-dev-shm-usage", "hide-scrollbars"} {
+	opts := []chromedp.ExecAllocatorOption{
+		chromedp.NoFirstRun,
+		chromedp.NoDefaultBrowserCheck,
+		chromedp.Headless,
+		chromedp.NoSandbox,
+		chromedp.DisableGPU,
+		chromedp.ExecPath(path),
+		chromedp.UserDataDir(dir),
+		chromedp.WindowSize(1280, 800),
+		chromedp.WSURLReadTimeout(60 * time.Second),
+	}
+	for _, f := range []string{"disable-quic", "disable-background-networking", "disable-component-update",
+		"disable-sync", "disable-dev-shm-usage", "hide-scrollbars"} {
 		opts = append(opts, chromedp.Flag(f, true))
 	}
 	alloc, freeAlloc := chromedp.NewExecAllocator(parent, opts...)

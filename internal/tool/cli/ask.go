@@ -11,8 +11,14 @@ import (
 )
 
 func settingsCommand() command {
-	return command{name: "settings", args: "CODE NAME=VALUE...", least: 2, most: 50, summary: "Change a lobby in which you are the host",
-		details: "There are title, capacity, open, listed, watch_most, password, and the options of the rulebook.\nEither all changes are made or none.",
+	return command{
+		name:    "settings",
+		args:    "CODE NAME=VALUE...",
+		least:   2,
+		most:    50,
+		summary: "Change a lobby in which you are the host",
+		details: "There are title, capacity, open, listed, watch_most, password, and the options of the " +
+			"rulebook.\nEither all changes are made or none.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -36,7 +42,8 @@ func settingsCommand() command {
 				}
 				return s.done(t, "The lobby is changed.")
 			}
-		}}
+		},
+	}
 }
 
 // plainValue reads a number or a flag as such, and everything else as text; what
@@ -64,8 +71,14 @@ func (s *session) done(t *Terminal, text string) error {
 }
 
 func askCommand() command {
-	return command{name: "ask", args: "CODE INTENT", least: 2, most: 2, summary: "Hand in one intent for your seat in a lobby",
-		details: "Such as: turnvex ask K7WPQ4 ready; turnvex ask K7WPQ4 kick -target 5; turnvex ask K7WPQ4 team -name teal;\nturnvex ask K7WPQ4 act -name ram -target 5. docs/protocol.md lists the intents.",
+	return command{
+		name:    "ask",
+		args:    "CODE INTENT",
+		least:   2,
+		most:    2,
+		summary: "Hand in one intent for your seat in a lobby",
+		details: "Such as: turnvex ask K7WPQ4 ready; turnvex ask K7WPQ4 kick -target 5; turnvex ask K7WPQ4 team " +
+			"-name teal;\nturnvex ask K7WPQ4 act -name ram -target 5. docs/protocol.md lists the intents.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -98,7 +111,8 @@ func askCommand() command {
 				}
 				return s.done(t, "Accepted.")
 			}
-		}}
+		},
+	}
 }
 
 func leaveCommand() command {

@@ -22,8 +22,15 @@ type report struct {
 }
 
 func checkCommand() command {
-	return command{name: "check", args: "FILE...", least: 1, most: 1000, summary: "Check rulebooks and say all that is wrong with them",
-		details: "FILE is YAML or JSON; - reads standard input. Each finding stands on a line:\nfile:line:column: error or warning: what was found; expected …; did you mean …? [code]\nThe status is 1 when there is an error; warnings alone leave it 0.",
+	return command{
+		name:    "check",
+		args:    "FILE...",
+		least:   1,
+		most:    1000,
+		summary: "Check rulebooks and say all that is wrong with them",
+		details: "FILE is YAML or JSON; - reads standard input. Each finding stands on a line:\nfile:line:column: " +
+			"error or warning: what was found; expected …; did you mean …? [code]\nThe status is 1 when there is an " +
+			"error; warnings alone leave it 0.",
 		setup: func(fs *flag.FlagSet) runner {
 			asJSON := fs.Bool("json", false, "write one JSON document a file")
 			return func(_ context.Context, t *Terminal, files []string) error {
@@ -44,7 +51,8 @@ func checkCommand() command {
 				}
 				return nil
 			}
-		}}
+		},
+	}
 }
 
 // readFile reads a file, or standard input for "-", up to one byte more than a
@@ -81,7 +89,14 @@ func showCheck(t *Terminal, file string, book *rulebook.Book, problems rulebook.
 	case errors > 0:
 		fmt.Fprintf(t.Out, "%s: %s, %s\n", file, count(errors, "error"), count(len(problems)-errors, "warning"))
 	case len(problems) > 0:
-		fmt.Fprintf(t.Out, "%s: %s %s can be played, with %s\n", file, book.Name, book.Version, count(len(problems), "warning"))
+		fmt.Fprintf(
+			t.Out,
+			"%s: %s %s can be played, with %s\n",
+			file,
+			book.Name,
+			book.Version,
+			count(len(problems), "warning"),
+		)
 	default:
 		fmt.Fprintf(t.Out, "%s: %s %s can be played\n", file, book.Name, book.Version)
 	}
@@ -96,8 +111,15 @@ func count(n int, what string) string {
 }
 
 func publishCommand() command {
-	return command{name: "publish", args: "FILE...", least: 1, most: 1000, summary: "Publish rulebooks at a service, as an operator",
-		details: "A rulebook that is published becomes the current version of its name; lobbies that are open keep\nthe version they were opened with. The operator's key comes from -key-file or the environment\nvariable TURNVEX_OPERATOR_KEY.",
+	return command{
+		name:    "publish",
+		args:    "FILE...",
+		least:   1,
+		most:    1000,
+		summary: "Publish rulebooks at a service, as an operator",
+		details: "A rulebook that is published becomes the current version of its name; lobbies that are open " +
+			"keep\nthe version they were opened with. The operator's key comes from -key-file or the " +
+			"environment\nvariable TURNVEX_OPERATOR_KEY.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -114,7 +136,8 @@ func publishCommand() command {
 				}
 				return nil
 			}
-		}}
+		},
+	}
 }
 
 func loadFile(ctx context.Context, t *Terminal, svc client.Service, file string, asJSON bool) error {
@@ -137,7 +160,14 @@ func loadFile(ctx context.Context, t *Terminal, svc client.Service, file string,
 	if out.File = file; asJSON {
 		return writeJSON(t.Out, out)
 	}
-	fmt.Fprintf(t.Out, "%s: %s %s is published. Open a lobby with: turnvex open %s\n", file, out.Name, out.Version, out.Name)
+	fmt.Fprintf(
+		t.Out,
+		"%s: %s %s is published. Open a lobby with: turnvex open %s\n",
+		file,
+		out.Name,
+		out.Version,
+		out.Name,
+	)
 	return nil
 }
 

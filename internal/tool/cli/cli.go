@@ -40,9 +40,35 @@ type command struct {
 type runner func(ctx context.Context, t *Terminal, args []string) error
 
 func commands() []command {
-	return []command{serveCommand(), checkCommand(), newCommand(), rehearseCommand(), replayCommand(), publishCommand(), typesCommand(), schemaCommand(), signInCommand(), renameCommand(), rulebooksCommand(), lobbiesCommand(),
-		openCommand(), quickCommand(), joinCommand(), watchCommand(), settingsCommand(), askCommand(), leaveCommand(),
-		accountCommand(), keysCommand(), resultsCommand(), boardCommand(), copiesCommand(), endCommand(), closeCommand(), loadCommand()}
+	return []command{
+		serveCommand(),
+		checkCommand(),
+		newCommand(),
+		rehearseCommand(),
+		replayCommand(),
+		publishCommand(),
+		typesCommand(),
+		schemaCommand(),
+		signInCommand(),
+		renameCommand(),
+		rulebooksCommand(),
+		lobbiesCommand(),
+		openCommand(),
+		quickCommand(),
+		joinCommand(),
+		watchCommand(),
+		settingsCommand(),
+		askCommand(),
+		leaveCommand(),
+		accountCommand(),
+		keysCommand(),
+		resultsCommand(),
+		boardCommand(),
+		copiesCommand(),
+		endCommand(),
+		closeCommand(),
+		loadCommand(),
+	}
 }
 
 // errUsage is an error in how a command was called.
@@ -85,7 +111,11 @@ func Run(ctx context.Context, args []string, t *Terminal) int {
 }
 
 func overview(w io.Writer) {
-	fmt.Fprint(w, "Turnvex runs matches by rulebooks and keeps every client's copy true.\n\nUsage: turnvex COMMAND [flags] [arguments]\n\n")
+	fmt.Fprint(
+		w,
+		"Turnvex runs matches by rulebooks and keeps every client's copy true.\n\nUsage: turnvex COMMAND [flags] "+
+			"[arguments]\n\n",
+	)
 	for _, c := range commands() {
 		fmt.Fprintf(w, "  %-10s %s\n", c.name, c.summary)
 	}

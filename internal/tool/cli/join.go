@@ -31,8 +31,16 @@ type playOptions struct {
 }
 
 func joinCommand() command {
-	return command{name: "join", args: "CODE|LINK", least: 1, most: 1, summary: "Join a lobby and play in the terminal",
-		details: "Keys: enter ready, arrows steer, space stop, tab chooses a target, ctrl+p pauses, q leaves;\nthe actions have the keys that the last line shows.\nWith -json every change, notice and verdict is written as a line, and intents are read as\nlines from standard input, such as {\"do\":\"ready\"} or {\"do\":\"act\",\"name\":\"ram\",\"target\":4}.",
+	return command{
+		name:    "join",
+		args:    "CODE|LINK",
+		least:   1,
+		most:    1,
+		summary: "Join a lobby and play in the terminal",
+		details: "Keys: enter ready, arrows steer, space stop, tab chooses a target, ctrl+p pauses, q leaves;\nthe " +
+			"actions have the keys that the last line shows.\nWith -json every change, notice and verdict is " +
+			"written as a line, and intents are read as\nlines from standard input, such as {\"do\":\"ready\"} or " +
+			"{\"do\":\"act\",\"name\":\"ram\",\"target\":4}.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -40,7 +48,12 @@ func joinCommand() command {
 			fs.StringVar(&o.team, "team", "", "the `team` wished for, where the rulebook leaves the choice")
 			locals := fs.String("with", "", "`names` of further players on this connection, separated by commas")
 			fs.StringVar(&o.password, "password", "", "the lobby's `password`, if it has one")
-			fs.StringVar(&o.version, "version", "", "the `version` of the rulebook that the lobby must run; any if empty")
+			fs.StringVar(
+				&o.version,
+				"version",
+				"",
+				"the `version` of the rulebook that the lobby must run; any if empty",
+			)
 			fs.BoolVar(&o.wait, "wait", false, "stand in line if the lobby is full")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				if *locals != "" {
@@ -48,18 +61,25 @@ func joinCommand() command {
 				}
 				return s.play(ctx, t, args[0], o)
 			}
-		}}
+		},
+	}
 }
 
 func watchCommand() command {
-	return command{name: "watch", args: "CODE", least: 1, most: 1, summary: "Watch a lobby and its matches in the terminal",
+	return command{
+		name:    "watch",
+		args:    "CODE",
+		least:   1,
+		most:    1,
+		summary: "Watch a lobby and its matches in the terminal",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				return s.play(ctx, t, args[0], playOptions{watch: true})
 			}
-		}}
+		},
+	}
 }
 
 // play connects and shows the lobby until the player leaves.
@@ -105,7 +125,10 @@ func (s *session) play(ctx context.Context, t *Terminal, code string, o playOpti
 		fmt.Fprintln(t.Err, "The lobby is full; you stand in line and watch meanwhile.")
 	}
 	if live {
-		left, err := termview.Run(ctx, termview.Options{Conn: conn, Play: !o.watch, In: t.In, Out: t.Out, Events: events, Changed: changed})
+		left, err := termview.Run(
+			ctx,
+			termview.Options{Conn: conn, Play: !o.watch, In: t.In, Out: t.Out, Events: events, Changed: changed},
+		)
 		return s.finish(t, conn, left && !o.watch, err)
 	}
 	if s.json && !o.watch {
@@ -181,7 +204,15 @@ func (w *lineWriter) change(c client.Change, asJSON bool) {
 		fmt.Fprintf(w.t.Out, "%s %d %s\n", l.Kind, l.Sheet, l.Is)
 		return
 	}
-	fmt.Fprintf(w.t.Out, "%s %d %s: %s -> %s\n", l.Kind, l.Sheet, l.Field, c.Old.Show(c.Field, 20, 0), c.New.Show(c.Field, 20, 0))
+	fmt.Fprintf(
+		w.t.Out,
+		"%s %d %s: %s -> %s\n",
+		l.Kind,
+		l.Sheet,
+		l.Field,
+		c.Old.Show(c.Field, 20, 0),
+		c.New.Show(c.Field, 20, 0),
+	)
 }
 
 func (w *lineWriter) text(format string, args ...any) {
@@ -227,7 +258,18 @@ func readIntents(t *Terminal, conn *client.Conn, out *lineWriter) {
 			out.line(map[string]any{"is": "error", "code": "bad-message", "reason": err.Error()}, true)
 			continue
 		}
-		p := conn.Send(client.Intent{Seat: in.Seat, Do: in.Do, Name: in.Name, Target: in.Target, At: in.At, Args: in.Args, Text: in.Text, Value: in.Value})
+		p := conn.Send(
+			client.Intent{
+				Seat:   in.Seat,
+				Do:     in.Do,
+				Name:   in.Name,
+				Target: in.Target,
+				At:     in.At,
+				Args:   in.Args,
+				Text:   in.Text,
+				Value:  in.Value,
+			},
+		)
 		waiting.Go(func() {
 			if v, err := p.Verdict(context.Background()); err == nil {
 				out.line(v, true)

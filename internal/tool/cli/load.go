@@ -13,14 +13,27 @@ import (
 )
 
 func loadCommand() command {
-	return command{name: "load", args: "RULEBOOK", least: 1, most: 1, summary: "Drive a service with simulated clients and measure it",
-		details: "Clients sign in, gather in lobbies of their own, get ready and act at random. The table says what they\nwere sent, against sending the whole state or a patch each tick, and how long intents took to the\nverdict and to every replica. The lobbies are for practice, so nothing of it is kept, and the\nplayers are removed in the end, unless -real.",
+	return command{
+		name:    "load",
+		args:    "RULEBOOK",
+		least:   1,
+		most:    1,
+		summary: "Drive a service with simulated clients and measure it",
+		details: "Clients sign in, gather in lobbies of their own, get ready and act at random. The table says what " +
+			"they\nwere sent, against sending the whole state or a patch each tick, and how long intents took to " +
+			"the\nverdict and to every replica. The lobbies are for practice, so nothing of it is kept, and " +
+			"the\nplayers are removed in the end, unless -real.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
 			var cfg load.Config
 			fs.IntVar(&cfg.Clients, "clients", 8, "how `many` clients")
-			fs.IntVar(&cfg.Lobby, "lobby", 0, "how `many` of them in each lobby; as many as the rulebook seats, at most 8, if 0")
+			fs.IntVar(
+				&cfg.Lobby,
+				"lobby",
+				0,
+				"how `many` of them in each lobby; as many as the rulebook seats, at most 8, if 0",
+			)
 			fs.DurationVar(&cfg.For, "for", 0, "how `long` it is measured (default 20s)")
 			fs.DurationVar(&cfg.Warmup, "warm-up", 0, "how `long` they play before that (default 3s)")
 			fs.Float64Var(&cfg.Rate, "rate", 2, "intents a `second` of each client")
@@ -53,5 +66,6 @@ func loadCommand() command {
 				}
 				return report.Write(t.Out)
 			}
-		}}
+		},
+	}
 }

@@ -12,8 +12,11 @@ import (
 )
 
 func lobbiesCommand() command {
-	return command{name: "lobbies", summary: "List the open lobbies",
-		details: "Below the list stands how many lobbies were left out, and why. With -follow the list stays\nopen and each change is written as it happens.",
+	return command{
+		name:    "lobbies",
+		summary: "List the open lobbies",
+		details: "Below the list stands how many lobbies were left out, and why. With -follow the list stays\nopen " +
+			"and each change is written as it happens.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -35,11 +38,18 @@ func lobbiesCommand() command {
 				}
 				return s.listLobbies(ctx, t, svc, f, *order)
 			}
-		}}
+		},
+	}
 }
 
 // listLobbies shows every page of the listing.
-func (s *session) listLobbies(ctx context.Context, t *Terminal, svc client.Service, f client.Filter, order string) error {
+func (s *session) listLobbies(
+	ctx context.Context,
+	t *Terminal,
+	svc client.Service,
+	f client.Filter,
+	order string,
+) error {
 	var list []client.Lobby
 	page := &client.LobbyPage{}
 	for {
@@ -101,7 +111,16 @@ func (s *session) follow(ctx context.Context, t *Terminal, f client.Filter) erro
 		if s.json {
 			out.line(map[string]any{"code": code, "lobby": lob}, true)
 		} else {
-			out.text("%s  %s  %d/%d, %d free  %s  %s\n", code, lob.State, lob.Seats, lob.Capacity, lob.Free, lob.Title, notes(&lob))
+			out.text(
+				"%s  %s  %d/%d, %d free  %s  %s\n",
+				code,
+				lob.State,
+				lob.Seats,
+				lob.Capacity,
+				lob.Free,
+				lob.Title,
+				notes(&lob),
+			)
 		}
 	}
 	select {
@@ -118,7 +137,8 @@ func notes(l *client.Lobby) string {
 	for _, n := range []struct {
 		is   bool
 		text string
-	}{{l.Practice, "practice"}, {!l.Open, "closed"}, {l.Password, "password"}, {l.Waiting > 0, fmt.Sprintf("%d in line", l.Waiting)}, {l.Name != "", "named " + l.Name}} {
+	}{{l.Practice, "practice"}, {!l.Open, "closed"}, {l.Password, "password"}, {l.Waiting > 0, fmt.Sprintf("%d in line",
+		l.Waiting)}, {l.Name != "", "named " + l.Name}} {
 		if n.is {
 			out = append(out, n.text)
 		}
@@ -129,7 +149,20 @@ func notes(l *client.Lobby) string {
 func showLobbies(w io.Writer, list []client.Lobby) error {
 	var rows [][]string
 	for _, l := range list {
-		rows = append(rows, []string{l.Code, l.Title, l.Rulebook, fmt.Sprintf("%d/%d", l.Seats, l.Capacity), fmt.Sprint(l.Free), l.State, l.Region, since(l.Opened), notes(&l)})
+		rows = append(
+			rows,
+			[]string{
+				l.Code,
+				l.Title,
+				l.Rulebook,
+				fmt.Sprintf("%d/%d", l.Seats, l.Capacity),
+				fmt.Sprint(l.Free),
+				l.State,
+				l.Region,
+				since(l.Opened),
+				notes(&l),
+			},
+		)
 	}
 	if len(rows) == 0 {
 		_, err := fmt.Fprintln(w, "No such lobby is open. Open one with: turnvex open RULEBOOK")
@@ -167,22 +200,45 @@ func (o optionList) Set(s string) error {
 }
 
 func openCommand() command {
-	return command{name: "open", args: "RULEBOOK", least: 1, most: 1, summary: "Open a lobby, and join it unless told otherwise",
+	return command{
+		name:    "open",
+		args:    "RULEBOOK",
+		least:   1,
+		most:    1,
+		summary: "Open a lobby, and join it unless told otherwise",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
 			o := client.Opening{Options: optionList{}}
-			fs.StringVar(&o.Name, "named", "", "join the open lobby of this `name`, or open it under that name if there is none")
+			fs.StringVar(
+				&o.Name,
+				"named",
+				"",
+				"join the open lobby of this `name`, or open it under that name if there is none",
+			)
 			fs.StringVar(&o.Version, "version", "", "the rulebook's `version`; the current one if empty")
 			fs.StringVar(&o.Title, "title", "", "the lobby's `title`")
 			fs.IntVar(&o.Capacity, "capacity", 0, "the most `seats`; as many as the rulebook allows if 0")
-			fs.BoolVar(&o.Practice, "practice", false, "a practice lobby: the host sets fields by hand, nothing is kept")
+			fs.BoolVar(
+				&o.Practice,
+				"practice",
+				false,
+				"a practice lobby: the host sets fields by hand, nothing is kept",
+			)
 			fs.BoolVar(&o.Hidden, "hidden", false, "by code only, not listed")
 			fs.BoolVar(&o.Closed, "closed", false, "closed to newcomers until the host opens it")
 			fs.StringVar(&o.Password, "password", "", "a `password` that newcomers must give")
 			fs.IntVar(&o.WatchMost, "watchers", 0, "the most `spectators`; -1 for none, the rulebook's number if 0")
-			fs.Func("reserve", "hold a place for this `player` for a minute; may be given several times", func(p string) error { o.Reserve = append(o.Reserve, p); return nil })
-			fs.Var(optionList(o.Options), "option", "`NAME=VALUE` of an option of the rulebook; may be given several times")
+			fs.Func(
+				"reserve",
+				"hold a place for this `player` for a minute; may be given several times",
+				func(p string) error { o.Reserve = append(o.Reserve, p); return nil },
+			)
+			fs.Var(
+				optionList(o.Options),
+				"option",
+				"`NAME=VALUE` of an option of the rulebook; may be given several times",
+			)
 			stay := fs.Bool("only", false, "only open it and print its code; it closes after a minute if nobody joins")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				_, svc, err := s.open(ctx, t)
@@ -203,7 +259,8 @@ func openCommand() command {
 				}
 				return s.showFound(t, l)
 			}
-		}}
+		},
+	}
 }
 
 func (s *session) showFound(t *Terminal, l *client.FoundLobby) error {
@@ -214,12 +271,24 @@ func (s *session) showFound(t *Terminal, l *client.FoundLobby) error {
 	if l.New {
 		was = "is open"
 	}
-	_, err := fmt.Fprintf(t.Out, "The lobby %q %s. Join it with: turnvex join %s\nLink: %s\n", l.Title, was, l.Code, l.Link)
+	_, err := fmt.Fprintf(
+		t.Out,
+		"The lobby %q %s. Join it with: turnvex join %s\nLink: %s\n",
+		l.Title,
+		was,
+		l.Code,
+		l.Link,
+	)
 	return err
 }
 
 func quickCommand() command {
-	return command{name: "quick", args: "RULEBOOK", least: 1, most: 1, summary: "Join any open lobby of a rulebook, or a new one",
+	return command{
+		name:    "quick",
+		args:    "RULEBOOK",
+		least:   1,
+		most:    1,
+		summary: "Join any open lobby of a rulebook, or a new one",
 		details: "The fullest lobby with room for the whole party is taken. Places are held for 20 seconds.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
@@ -227,8 +296,16 @@ func quickCommand() command {
 			q := client.Quick{Options: optionList{}}
 			fs.StringVar(&q.Region, "region", "", "only in this `region`")
 			fs.IntVar(&q.Capacity, "capacity", 0, "the `seats` of the lobby, if a new one is opened")
-			fs.Func("with", "the id of a `player` who comes along; may be given several times", func(p string) error { q.Party = append(q.Party, p); return nil })
-			fs.Var(optionList(q.Options), "option", "`NAME=VALUE` of an option, if a new lobby is opened; may be given several times")
+			fs.Func(
+				"with",
+				"the id of a `player` who comes along; may be given several times",
+				func(p string) error { q.Party = append(q.Party, p); return nil },
+			)
+			fs.Var(
+				optionList(q.Options),
+				"option",
+				"`NAME=VALUE` of an option, if a new lobby is opened; may be given several times",
+			)
 			stay := fs.Bool("only", false, "only find it and print its code")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				_, svc, err := s.open(ctx, t)
@@ -245,5 +322,6 @@ func quickCommand() command {
 				}
 				return s.showFound(t, l)
 			}
-		}}
+		},
+	}
 }

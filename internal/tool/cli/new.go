@@ -15,12 +15,22 @@ var firstRulebook string
 var rulebookName = regexp.MustCompile(`^[a-z][a-z0-9_]{0,31}$`)
 
 func newCommand() command {
-	return command{name: "new", args: "FILE", least: 1, most: 1, summary: "Write a small rulebook with comments, to begin with",
+	return command{
+		name:    "new",
+		args:    "FILE",
+		least:   1,
+		most:    1,
+		summary: "Write a small rulebook with comments, to begin with",
 		setup: func(fs *flag.FlagSet) runner {
 			name := fs.String("name", "first", "the rulebook's `name`")
 			return func(_ context.Context, t *Terminal, args []string) error {
 				if !rulebookName.MatchString(*name) {
-					return errUsage{fmt.Sprintf("the name %q must be a lower-case letter, then letters, digits or _, at most 32 in all", *name)}
+					return errUsage{
+						fmt.Sprintf(
+							"the name %q must be a lower-case letter, then letters, digits or _, at most 32 in all",
+							*name,
+						),
+					}
 				}
 				text := fmt.Sprintf(firstRulebook, *name)
 				if args[0] == "-" {
@@ -39,5 +49,6 @@ func newCommand() command {
 				}
 				return err
 			}
-		}}
+		},
+	}
 }

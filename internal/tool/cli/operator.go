@@ -9,7 +9,11 @@ import (
 )
 
 // operatorCommand is a command on one lobby that needs a service key.
-func operatorCommand(name, summary, details string, flags func(*flag.FlagSet), do func(context.Context, *Terminal, *session, client.Service, string) error) command {
+func operatorCommand(
+	name, summary, details string,
+	flags func(*flag.FlagSet),
+	do func(context.Context, *Terminal, *session, client.Service, string) error,
+) command {
 	return command{name: name, args: "CODE", least: 1, most: 1, summary: summary, details: details,
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
@@ -29,8 +33,12 @@ func operatorCommand(name, summary, details string, flags func(*flag.FlagSet), d
 }
 
 func copiesCommand() command {
-	return operatorCommand("copies", "Ask every client in a lobby whether its copy is what it should be",
-		"Each connection answers with a hash of its copy; for one that differs, the fields are shown.\nThe status is 1 when any differs. A key with any scope will do.", nil,
+	return operatorCommand(
+		"copies",
+		"Ask every client in a lobby whether its copy is what it should be",
+		"Each connection answers with a hash of its copy; for one that differs, the fields are shown.\nThe status "+
+			"is 1 when any differs. A key with any scope will do.",
+		nil,
 		func(ctx context.Context, t *Terminal, s *session, svc client.Service, code string) error {
 			r, err := svc.CheckCopies(ctx, code)
 			if err != nil {
@@ -45,7 +53,8 @@ func copiesCommand() command {
 				return errQuiet
 			}
 			return err
-		})
+		},
+	)
 }
 
 func showCopies(t *Terminal, r *client.CopyReport) error {
@@ -57,7 +66,10 @@ func showCopies(t *Terminal, r *client.CopyReport) error {
 	fmt.Fprintf(t.Out, "%s:\n", count(len(r.Differs), "difference"))
 	var rows [][]string
 	for _, d := range r.Differs {
-		rows = append(rows, []string{fmt.Sprint(d.Seat), fmt.Sprintf("%s %d", d.Kind, d.Sheet), d.Field, d.Want, d.Found})
+		rows = append(
+			rows,
+			[]string{fmt.Sprint(d.Seat), fmt.Sprintf("%s %d", d.Kind, d.Sheet), d.Field, d.Want, d.Found},
+		)
 	}
 	return table(t.Out, []string{"SEAT", "SHEET", "FIELD", "SHOULD BE", "IS"}, rows)
 }
@@ -78,11 +90,16 @@ func endCommand() command {
 }
 
 func closeCommand() command {
-	return operatorCommand("close", "Close a lobby, as an operator", "Whoever is in it is told. Records are saved first.", nil,
+	return operatorCommand(
+		"close",
+		"Close a lobby, as an operator",
+		"Whoever is in it is told. Records are saved first.",
+		nil,
 		func(ctx context.Context, t *Terminal, s *session, svc client.Service, code string) error {
 			if err := svc.CloseLobby(ctx, code); err != nil {
 				return err
 			}
 			return s.done(t, "The lobby is closed.")
-		})
+		},
+	)
 }

@@ -34,8 +34,16 @@ func password(t *Terminal, what string) (string, error) {
 }
 
 func accountCommand() command {
-	return command{name: "account", args: "make LOGIN | password | sign-out | delete", least: 1, most: 2, summary: "Make and change the account of the player you are",
-		details: "With an account the same player can sign in from any device: turnvex sign-in -login LOGIN.\nmake gives the player a login name and a password; password changes it; sign-out ends every\nsign-in on every device; delete removes the player with everything that is kept of them.\nPasswords are asked for, or taken from TURNVEX_PASSWORD (the old one, TURNVEX_NEW_PASSWORD the new).",
+	return command{
+		name:    "account",
+		args:    "make LOGIN | password | sign-out | delete",
+		least:   1,
+		most:    2,
+		summary: "Make and change the account of the player you are",
+		details: "With an account the same player can sign in from any device: turnvex sign-in -login LOGIN.\nmake " +
+			"gives the player a login name and a password; password changes it; sign-out ends every\nsign-in on " +
+			"every device; delete removes the player with everything that is kept of them.\nPasswords are asked " +
+			"for, or taken from TURNVEX_PASSWORD (the old one, TURNVEX_NEW_PASSWORD the new).",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -47,10 +55,18 @@ func accountCommand() command {
 				}
 				return s.account(ctx, t, p, svc, args, *sure)
 			}
-		}}
+		},
+	}
 }
 
-func (s *session) account(ctx context.Context, t *Terminal, p *profile, svc client.Service, args []string, sure bool) error {
+func (s *session) account(
+	ctx context.Context,
+	t *Terminal,
+	p *profile,
+	svc client.Service,
+	args []string,
+	sure bool,
+) error {
 	forget := func() error {
 		p.Token, p.Expires = "", time.Time{}
 		return s.save(p)
@@ -108,8 +124,14 @@ func (s *session) account(ctx context.Context, t *Terminal, p *profile, svc clie
 }
 
 func keysCommand() command {
-	return command{name: "keys", args: "list | make NAME | revoke NAME", least: 1, most: 2, summary: "List, make and revoke service keys, as an operator",
-		details: "A service key signs a program in. Its scopes are operator (everything), referee (sees all and\ndecides what rulebooks leave to referees) and read (sees all). A key is shown once, when it is made.",
+	return command{
+		name:    "keys",
+		args:    "list | make NAME | revoke NAME",
+		least:   1,
+		most:    2,
+		summary: "List, make and revoke service keys, as an operator",
+		details: "A service key signs a program in. Its scopes are operator (everything), referee (sees all " +
+			"and\ndecides what rulebooks leave to referees) and read (sees all). A key is shown once, when it is made.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -122,7 +144,8 @@ func keysCommand() command {
 				}
 				return s.keys(ctx, t, svc, args, *scopes)
 			}
-		}}
+		},
+	}
 }
 
 func (s *session) keys(ctx context.Context, t *Terminal, svc client.Service, args []string, scopes string) error {

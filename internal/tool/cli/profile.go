@@ -27,8 +27,18 @@ type session struct {
 }
 
 func (s *session) flags(fs *flag.FlagSet) {
-	fs.StringVar(&s.service, "service", env("TURNVEX_SERVICE", ""), "`address` of the service; the profile's, or "+defaultService+", if empty (environment TURNVEX_SERVICE)")
-	fs.StringVar(&s.profile, "profile", env("TURNVEX_PROFILE", "default"), "`name` of the player's profile on this machine (environment TURNVEX_PROFILE)")
+	fs.StringVar(
+		&s.service,
+		"service",
+		env("TURNVEX_SERVICE", ""),
+		"`address` of the service; the profile's, or "+defaultService+", if empty (environment TURNVEX_SERVICE)",
+	)
+	fs.StringVar(
+		&s.profile,
+		"profile",
+		env("TURNVEX_PROFILE", "default"),
+		"`name` of the player's profile on this machine (environment TURNVEX_PROFILE)",
+	)
 	fs.BoolVar(&s.json, "json", false, "write JSON: one document, or one a line")
 }
 

@@ -18,8 +18,17 @@ import (
 )
 
 func rehearseCommand() command {
-	return command{name: "rehearse", args: "FILE", least: 1, most: 1, summary: "Run a rulebook's matches at full speed, with random or scripted players",
-		details: "Without -script the players act at random; the report says how long matches last, how often\neach side wins, and which phases and actions were never used. The same seed gives the same\nreport, byte for byte; how fast it ran is written to standard error.\nWith -script FILE one match is played as written, and told line by line:\n  at 0s   Mara enters amber\n  at 1s   all ready\n  at 7s   Mara ram Joss",
+	return command{
+		name:    "rehearse",
+		args:    "FILE",
+		least:   1,
+		most:    1,
+		summary: "Run a rulebook's matches at full speed, with random or scripted players",
+		details: "Without -script the players act at random; the report says how long matches last, how often\neach " +
+			"side wins, and which phases and actions were never used. The same seed gives the same\nreport, byte " +
+			"for byte; how fast it ran is written to standard error.\nWith -script FILE one match is played as " +
+			"written, and told line by line:\n  at 0s   Mara enters amber\n  at 1s   all ready\n  at 7s   Mara ram " +
+			"Joss",
 		setup: func(fs *flag.FlagSet) runner {
 			var o rehearse.Options
 			fs.IntVar(&o.Matches, "matches", 100, "how `many` matches")
@@ -31,7 +40,11 @@ func rehearseCommand() command {
 			fs.Var(given, "option", "`NAME=VALUE` of an option of the rulebook; may be given several times")
 			scriptFile := fs.String("script", "", "`file` that says who does what at which time")
 			chart := fs.String("chart", "", "draw lengths and wins into this `file` (.svg or .png)")
-			record := fs.String("journal", "", "write the journal of the first match (or the script's) into this `file`")
+			record := fs.String(
+				"journal",
+				"",
+				"write the journal of the first match (or the script's) into this `file`",
+			)
 			asJSON := fs.Bool("json", false, "write the report as one JSON document")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				book, err := compileFile(t, args[0])
@@ -60,7 +73,8 @@ func rehearseCommand() command {
 				_, err = io.WriteString(t.Out, r.Text())
 				return err
 			}
-		}}
+		},
+	}
 }
 
 // compileFile reads and compiles a rulebook, and shows its problems if it has errors.
@@ -100,7 +114,13 @@ func readOptions(book *rulebook.Book, given optionList) ([]step.Named, error) {
 	return out, nil
 }
 
-func runRehearsal(t *Terminal, book *rulebook.Book, o rehearse.Options, scriptFile, record string, asJSON bool) (*rehearse.Report, error) {
+func runRehearsal(
+	t *Terminal,
+	book *rulebook.Book,
+	o rehearse.Options,
+	scriptFile, record string,
+	asJSON bool,
+) (*rehearse.Report, error) {
 	var journalFile *os.File
 	if record != "" {
 		var err error
@@ -119,7 +139,14 @@ func runRehearsal(t *Terminal, book *rulebook.Book, o rehearse.Options, scriptFi
 	}
 	took := time.Since(began)
 	play := time.Duration(r.PlayTicks) * time.Second / time.Duration(r.Rate)
-	fmt.Fprintf(t.Err, "%d matches, %s of play, in %.2f s: %.0f times real time\n", r.Matches, play.Round(time.Second), took.Seconds(), play.Seconds()/took.Seconds())
+	fmt.Fprintf(
+		t.Err,
+		"%d matches, %s of play, in %.2f s: %.0f times real time\n",
+		r.Matches,
+		play.Round(time.Second),
+		took.Seconds(),
+		play.Seconds()/took.Seconds(),
+	)
 	if journalFile != nil {
 		if err := rehearse.Record(book, o, 0, journalFile); err != nil {
 			return nil, err
@@ -129,7 +156,14 @@ func runRehearsal(t *Terminal, book *rulebook.Book, o rehearse.Options, scriptFi
 	return r, nil
 }
 
-func runScript(t *Terminal, book *rulebook.Book, o rehearse.Options, file string, record *os.File, asJSON bool) (*rehearse.Report, error) {
+func runScript(
+	t *Terminal,
+	book *rulebook.Book,
+	o rehearse.Options,
+	file string,
+	record *os.File,
+	asJSON bool,
+) (*rehearse.Report, error) {
 	src, err := readFile(t, file)
 	if err != nil {
 		return nil, err
@@ -159,8 +193,14 @@ func runScript(t *Terminal, book *rulebook.Book, o rehearse.Options, file string
 }
 
 func replayCommand() command {
-	return command{name: "replay", args: "FILE", least: 1, most: 1, summary: "Play a journal back, verify its hashes and show the state",
-		details: "A journal comes from turnvex rehearse -journal FILE or from turnvex serve -journals FOLDER.\nThe status is 1 when the state differs from the recorded one; the message says at which tick.",
+	return command{
+		name:    "replay",
+		args:    "FILE",
+		least:   1,
+		most:    1,
+		summary: "Play a journal back, verify its hashes and show the state",
+		details: "A journal comes from turnvex rehearse -journal FILE or from turnvex serve -journals FOLDER.\nThe " +
+			"status is 1 when the state differs from the recorded one; the message says at which tick.",
 		setup: func(fs *flag.FlagSet) runner {
 			to := fs.Int64("to", -1, "stop at this wall `tick` and show the state there; the end if negative")
 			hidden := fs.Bool("hidden", false, "show hidden fields too")
@@ -188,7 +228,8 @@ func replayCommand() command {
 				}
 				return nil
 			}
-		}}
+		},
+	}
 }
 
 // replayed is the state of a replay, as JSON.
@@ -206,14 +247,33 @@ type replayed struct {
 
 func showReplay(t *Terminal, rp *journal.Replay, hidden, asJSON bool, diff *journal.Difference) error {
 	m := rp.M
-	out := replayed{Rulebook: rp.Book.Name, Version: rp.Book.Version, Tick: m.Tick(), Play: m.PlayTick(), Hash: fmt.Sprintf("%016x", m.Hash()),
-		Inputs: rp.Inputs, Hashes: rp.Hashes, Same: diff == nil, Sheets: []map[string]any{}}
+	out := replayed{
+		Rulebook: rp.Book.Name,
+		Version:  rp.Book.Version,
+		Tick:     m.Tick(),
+		Play:     m.PlayTick(),
+		Hash:     fmt.Sprintf("%016x", m.Hash()),
+		Inputs:   rp.Inputs,
+		Hashes:   rp.Hashes,
+		Same:     diff == nil,
+		Sheets:   []map[string]any{},
+	}
 	if !asJSON {
 		verified := fmt.Sprintf("%d hashes are the same", rp.Hashes)
 		if diff != nil {
 			verified = "the hashes differ"
 		}
-		fmt.Fprintf(t.Out, "%s %s: tick %d (play tick %d), %d inputs, %s, state %s\n", out.Rulebook, out.Version, out.Tick, out.Play, out.Inputs, verified, out.Hash)
+		fmt.Fprintf(
+			t.Out,
+			"%s %s: tick %d (play tick %d), %d inputs, %s, state %s\n",
+			out.Rulebook,
+			out.Version,
+			out.Tick,
+			out.Play,
+			out.Inputs,
+			verified,
+			out.Hash,
+		)
 	}
 	var rows [][]string
 	for k := 0; k < sheet.Kinds; k++ {

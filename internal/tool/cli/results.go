@@ -76,7 +76,17 @@ func showMatch(w io.Writer, m *client.Match) error {
 	if r.Practice {
 		practice = ", practice"
 	}
-	fmt.Fprintf(w, "%s, match %d of lobby %s%s — %s — %s — ended %s ago\n", r.Rulebook, r.Match, m.Lobby, practice, r.Because, sheet.FormatClock(r.Millis), since(m.Ended))
+	fmt.Fprintf(
+		w,
+		"%s, match %d of lobby %s%s — %s — %s — ended %s ago\n",
+		r.Rulebook,
+		r.Match,
+		m.Lobby,
+		practice,
+		r.Because,
+		sheet.FormatClock(r.Millis),
+		since(m.Ended),
+	)
 	var names []string
 	for _, p := range r.Players {
 		for n := range maps.Keys(p.Fields) {
@@ -90,9 +100,15 @@ func showMatch(w io.Writer, m *client.Match) error {
 	for _, t := range r.Teams {
 		rows = append(rows, append([]string{place(t.Place), t.Title, "", t.Outcome}, blanks(r, names, t.Fields)...))
 	}
-	slices.SortStableFunc(r.Players, func(a, b client.PlayerResult) int { return cmp.Compare(uint64(a.Place)-1, uint64(b.Place)-1) }) // who left has no place and comes last
+	slices.SortStableFunc(
+		r.Players,
+		func(a, b client.PlayerResult) int { return cmp.Compare(uint64(a.Place)-1, uint64(b.Place)-1) },
+	) // who left has no place and comes last
 	for _, p := range r.Players {
-		rows = append(rows, append([]string{place(p.Place), "  " + p.Name, p.Team, p.Outcome}, blanks(r, names, p.Fields)...))
+		rows = append(
+			rows,
+			append([]string{place(p.Place), "  " + p.Name, p.Team, p.Outcome}, blanks(r, names, p.Fields)...),
+		)
 	}
 	head := []string{"PLACE", "NAME", "TEAM", "OUTCOME"}
 	for _, n := range names {
@@ -144,7 +160,10 @@ func boardCommand() command {
 				fmt.Fprintf(t.Out, "%s (%s)\n", page.Title, page.Rulebook)
 				var rows [][]string
 				for _, r := range page.Rows {
-					rows = append(rows, []string{place(r.Place), r.Name, showScore(page.Show, r.Value), since(r.Posted) + " ago"})
+					rows = append(
+						rows,
+						[]string{place(r.Place), r.Name, showScore(page.Show, r.Value), since(r.Posted) + " ago"},
+					)
 				}
 				if len(rows) == 0 {
 					fmt.Fprintln(t.Out, "Nobody stands on it yet.")

@@ -48,7 +48,16 @@ func rulebooksCommand() command {
 				}
 				var rows [][]string
 				for _, b := range out.Rulebooks {
-					rows = append(rows, []string{b.Name, b.Title, fmt.Sprintf("%d-%d", b.Least, b.Most), strings.Join(b.Boards, ", "), b.Version})
+					rows = append(
+						rows,
+						[]string{
+							b.Name,
+							b.Title,
+							fmt.Sprintf("%d-%d", b.Least, b.Most),
+							strings.Join(b.Boards, ", "),
+							b.Version,
+						},
+					)
 				}
 				if len(rows) == 0 {
 					fmt.Fprintln(t.Out, "No rulebook is loaded; turnvex serve -rulebooks FOLDER loads some.")

@@ -8,13 +8,21 @@ import (
 )
 
 func signInCommand() command {
-	return command{name: "sign-in", summary: "Sign in at a service with this machine's device key",
-		details: "The key is made at the first sign-in and kept in the profile; it is what makes you the same\nplayer next time. Without -name a new player gets a name that is made up. With -login you\nbecome the player of that account, and this machine's key signs that player in from then on.",
+	return command{
+		name:    "sign-in",
+		summary: "Sign in at a service with this machine's device key",
+		details: "The key is made at the first sign-in and kept in the profile; it is what makes you the " +
+			"same\nplayer next time. Without -name a new player gets a name that is made up. With -login " +
+			"you\nbecome the player of that account, and this machine's key signs that player in from then on.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
 			name := fs.String("name", "", "your display `name`")
-			login := fs.String("login", "", "the login `name` of your account; its password is asked for, or taken from TURNVEX_PASSWORD")
+			login := fs.String(
+				"login",
+				"",
+				"the login `name` of your account; its password is asked for, or taken from TURNVEX_PASSWORD",
+			)
 			return func(ctx context.Context, t *Terminal, _ []string) error {
 				p, err := s.load()
 				if err != nil {
@@ -25,7 +33,16 @@ func signInCommand() command {
 					return err
 				}
 				if s.json {
-					return writeJSON(t.Out, map[string]any{"service": p.Service, "player": in.Player, "name": in.Name, "new": in.New, "expires": in.Expires})
+					return writeJSON(
+						t.Out,
+						map[string]any{
+							"service": p.Service,
+							"player":  in.Player,
+							"name":    in.Name,
+							"new":     in.New,
+							"expires": in.Expires,
+						},
+					)
 				}
 				again := "again "
 				if in.New {
@@ -34,11 +51,17 @@ func signInCommand() command {
 				fmt.Fprintf(t.Out, "Signed in %sat %s as %s.\n", again, p.Service, in.Name)
 				return nil
 			}
-		}}
+		},
+	}
 }
 
 func renameCommand() command {
-	return command{name: "rename", args: "NAME", least: 1, most: 1, summary: "Take another display name; every lobby and board shows it at once",
+	return command{
+		name:    "rename",
+		args:    "NAME",
+		least:   1,
+		most:    1,
+		summary: "Take another display name; every lobby and board shows it at once",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -51,7 +74,13 @@ func renameCommand() command {
 					Player string `json:"player"`
 					Name   string `json:"name"`
 				}
-				if err := svc.Call(ctx, http.MethodPatch, "/v1/me", map[string]string{"name": args[0]}, &out); err != nil {
+				if err := svc.Call(
+					ctx,
+					http.MethodPatch,
+					"/v1/me",
+					map[string]string{"name": args[0]},
+					&out,
+				); err != nil {
 					return err
 				}
 				p.Name = out.Name
@@ -64,5 +93,6 @@ func renameCommand() command {
 				fmt.Fprintf(t.Out, "You are called %s now.\n", out.Name)
 				return nil
 			}
-		}}
+		},
+	}
 }

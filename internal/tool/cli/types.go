@@ -11,8 +11,14 @@ import (
 )
 
 func typesCommand() command {
-	return command{name: "types", args: "FILE", least: 1, most: 1, summary: "Write a rulebook's names as declarations in a programming language",
-		details: "The names of sheets' fields, actions, notices, phases and so on, so that a compiler finds one that\nis misspelt or gone. They go to standard output.",
+	return command{
+		name:    "types",
+		args:    "FILE",
+		least:   1,
+		most:    1,
+		summary: "Write a rulebook's names as declarations in a programming language",
+		details: "The names of sheets' fields, actions, notices, phases and so on, so that a compiler finds one " +
+			"that\nis misspelt or gone. They go to standard output.",
 		setup: func(fs *flag.FlagSet) runner {
 			language := fs.String("lang", "go", "`language`: "+strings.Join(typenames.Languages(), ", "))
 			return func(_ context.Context, t *Terminal, args []string) error {
@@ -31,5 +37,6 @@ func typesCommand() command {
 				_, err = t.Out.Write([]byte(text))
 				return err
 			}
-		}}
+		},
+	}
 }

@@ -34,7 +34,12 @@ var crews = []struct {
 	names           []string
 	options         map[string]any
 }{
-	{"clash", "Lantern Regatta: the clash", []string{"Mara Quill", "Joss Fenwick", "Odile Tarn", "Pim Harrow"}, map[string]any{"minutes": "0.5"}},
+	{
+		"clash",
+		"Lantern Regatta: the clash",
+		[]string{"Mara Quill", "Joss Fenwick", "Odile Tarn", "Pim Harrow"},
+		map[string]any{"minutes": "0.5"},
+	},
 	{"bell", "Lantern Regatta: the bell", []string{"Ines Marl", "Tobin Reeve", "Wanda Loch"}, nil},
 	{"course", "Lantern Regatta: the course", []string{"Ruben Ask", "Lotte Brine"}, nil},
 }
@@ -86,7 +91,12 @@ func Run(ctx context.Context, o Options) error {
 func free(listen string) error {
 	l, err := net.Listen("tcp", listen)
 	if err != nil {
-		return fmt.Errorf("the address %s cannot be used (%w): stop what uses it, or choose another one with TURNVEX_LISTEN=127.0.0.1:PORT ./dev demo", listen, errors.Unwrap(err))
+		return fmt.Errorf(
+			"the address %s cannot be used (%w): stop what uses it, or choose another one with "+
+				"TURNVEX_LISTEN=127.0.0.1:PORT ./dev demo",
+			listen,
+			errors.Unwrap(err),
+		)
 	}
 	return l.Close()
 }
@@ -135,7 +145,13 @@ func launch(ctx context.Context, address, key string, bots *sync.WaitGroup, log 
 			}
 			tokens = append(tokens, in.Token)
 		}
-		l, err := client.Service{Address: address, Token: tokens[0]}.Open(ctx, client.Opening{Rulebook: crew.rulebook, Title: crew.title, Options: crew.options})
+		l, err := client.Service{
+			Address: address,
+			Token:   tokens[0],
+		}.Open(
+			ctx,
+			client.Opening{Rulebook: crew.rulebook, Title: crew.title, Options: crew.options},
+		)
 		if err != nil {
 			return "", err
 		}

@@ -82,7 +82,8 @@ func (s *skiff) actions(c *client.Copy, me *client.Sheet) (out []client.Intent) 
 			}
 		}
 	case "bell":
-		if c.Match().Int("bell") == int64(me.ID) && rival != nil && away <= 13_000*13_000 && c.Clock(me, "cool_throw") == 0 {
+		if c.Match().Int("bell") == int64(me.ID) && rival != nil && away <= 13_000*13_000 &&
+			c.Clock(me, "cool_throw") == 0 {
 			x, y := pos(me)
 			rx, ry := pos(rival)
 			out = append(out, client.Intent{Do: "act", Name: "throw", At: &[2]int64{rx - x, ry - y}})
@@ -92,7 +93,8 @@ func (s *skiff) actions(c *client.Copy, me *client.Sheet) (out []client.Intent) 
 }
 
 func isRival(me, p *client.Sheet) bool {
-	return p.ID != me.ID && (p.Int("team") != me.Int("team") || p.Int("team") == 0) && p.Flag("alive") && p.Flag("playing")
+	return p.ID != me.ID && (p.Int("team") != me.Int("team") || p.Int("team") == 0) && p.Flag("alive") &&
+		p.Flag("playing")
 }
 
 func pos(s *client.Sheet) (x, y int64) {
@@ -155,13 +157,21 @@ func (s *skiff) goal(c *client.Copy, me *client.Sheet) [2]int64 {
 	case "course":
 		buoys := []string{"north", "middle", "east", "goal"}
 		if n := me.Int("next"); n >= 1 && n <= 4 {
-			if b, _ := nearest(c, me, func(p *client.Sheet) bool { return p.Kind == client.KindPiece && p.Text("kind") == buoys[n-1] }); b != nil {
+			if b, _ := nearest(
+				c,
+				me,
+				func(p *client.Sheet) bool { return p.Kind == client.KindPiece && p.Text("kind") == buoys[n-1] },
+			); b != nil {
 				return at(b)
 			}
 		}
 	case "bell":
 		bearer := c.Match().Int("bell")
-		other, away := nearest(c, me, func(p *client.Sheet) bool { return p.Kind == client.KindPlayer && isRival(me, p) })
+		other, away := nearest(
+			c,
+			me,
+			func(p *client.Sheet) bool { return p.Kind == client.KindPlayer && isRival(me, p) },
+		)
 		if bearer == int64(me.ID) && other != nil {
 			return at(other)
 		}
@@ -170,8 +180,13 @@ func (s *skiff) goal(c *client.Copy, me *client.Sheet) [2]int64 {
 			return [2]int64{min(max(2*x-ox, 2000), g.Width-2000), min(max(2*y-oy, 2000), g.Height-2000)}
 		}
 	default:
-		rival, away := nearest(c, me, func(p *client.Sheet) bool { return p.Kind == client.KindPlayer && isRival(me, p) })
-		if rival != nil && me.Int("wind") >= 25_000 && me.Int("hull") >= 40 && away < 30_000*30_000 && away > 8_000*8_000 {
+		rival, away := nearest(
+			c,
+			me,
+			func(p *client.Sheet) bool { return p.Kind == client.KindPlayer && isRival(me, p) },
+		)
+		if rival != nil && me.Int("wind") >= 25_000 && me.Int("hull") >= 40 && away < 30_000*30_000 &&
+			away > 8_000*8_000 {
 			return at(rival)
 		}
 		lantern := func(p *client.Sheet) bool { return p.Kind == client.KindPiece && !friendNearer(c, me, p) }

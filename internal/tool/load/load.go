@@ -155,8 +155,16 @@ func (r *run) gather(ctx context.Context) error {
 		r.players[i] = p
 		err := patiently(ctx, func() error {
 			p.in = &client.Signed{}
-			return client.Service{Address: r.cfg.Service, HTTP: p.http}.Call(ctx, http.MethodPost, "/v1/sign-in/device",
-				map[string]string{"device": "load-" + rand.Text() + rand.Text(), "name": fmt.Sprint("Load ", i+1)}, p.in)
+			return client.Service{Address: r.cfg.Service, HTTP: p.http}.Call(
+				ctx,
+				http.MethodPost,
+				"/v1/sign-in/device",
+				map[string]string{
+					"device": "load-" + rand.Text() + rand.Text(),
+					"name":   fmt.Sprint("Load ", i+1),
+				},
+				p.in,
+			)
 		})
 		if n := done.Add(1); n%100 == 0 {
 			r.cfg.Progress(fmt.Sprintf("signing in: %d of %d", n, r.cfg.Clients))
@@ -186,7 +194,13 @@ func (r *run) lobbySize(ctx context.Context) (int, error) {
 			Most int    `json:"most"`
 		} `json:"rulebooks"`
 	}
-	if err := (client.Service{Address: r.cfg.Service}).Call(ctx, http.MethodGet, "/v1/rulebooks", nil, &out); err != nil {
+	if err := (client.Service{Address: r.cfg.Service}).Call(
+		ctx,
+		http.MethodGet,
+		"/v1/rulebooks",
+		nil,
+		&out,
+	); err != nil {
 		return 0, err
 	}
 	for _, b := range out.Rulebooks {
@@ -208,8 +222,9 @@ func (r *run) lobbySize(ctx context.Context) (int, error) {
 func (r *run) launch(ctx context.Context, c *crew, i, size int) error {
 	host := c.players[0]
 	err := patiently(ctx, func() error {
-		l, err := host.service(r.cfg.Service).Open(ctx, client.Opening{Rulebook: r.cfg.Rulebook, Title: fmt.Sprint("Load ", i+1), Hidden: true,
-			Capacity: max(size, 2), Practice: !r.cfg.Real, Options: r.cfg.Options})
+		l, err := host.service(r.cfg.Service).
+			Open(ctx, client.Opening{Rulebook: r.cfg.Rulebook, Title: fmt.Sprint("Load ", i+1), Hidden: true,
+				Capacity: max(size, 2), Practice: !r.cfg.Real, Options: r.cfg.Options})
 		if err == nil {
 			c.code = l.Code
 		}

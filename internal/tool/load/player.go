@@ -64,8 +64,16 @@ func (p *player) stop() {
 const measured = 4
 
 func (p *player) connect(ctx context.Context, r *run, c *crew) error {
-	o := client.Options{Address: r.cfg.Service, Token: p.in.Token, Lobby: c.code, JSON: r.cfg.JSON, Rough: r.cfg.Rough, Dial: p.dialler(r.from.dialer(p.no)),
-		OnTick: func(tick int64) { p.arrived(tick) }, OnMissed: func(n int) { p.missed.Add(int64(n)) }}
+	o := client.Options{
+		Address:  r.cfg.Service,
+		Token:    p.in.Token,
+		Lobby:    c.code,
+		JSON:     r.cfg.JSON,
+		Rough:    r.cfg.Rough,
+		Dial:     p.dialler(r.from.dialer(p.no)),
+		OnTick:   func(tick int64) { p.arrived(tick) },
+		OnMissed: func(n int) { p.missed.Add(int64(n)) },
+	}
 	if p.no < measured {
 		p.twin = newTwin()
 		o.OnChange = p.twin.changed
@@ -156,7 +164,10 @@ func (p *player) decide() (in client.Intent, ok bool) {
 		case m == nil:
 			in, ok = client.Intent{Do: "ready"}, !me.Flag("ready")
 		case c.Book.Moves && (len(c.Book.Actions) == 0 || p.rng.IntN(2) == 0):
-			in, ok = client.Intent{Do: "steer", At: &[2]int64{p.rng.Int64N(2001) - 1000, p.rng.Int64N(2001) - 1000}}, true
+			in, ok = client.Intent{
+				Do: "steer",
+				At: &[2]int64{p.rng.Int64N(2001) - 1000, p.rng.Int64N(2001) - 1000},
+			}, true
 		case len(c.Book.Actions) > 0:
 			in, ok = p.act(c), true
 		}
@@ -264,5 +275,11 @@ func (s spread) dialer(i int) *net.Dialer {
 }
 
 func (s spread) client(i int) *http.Client {
-	return &http.Client{Transport: &http.Transport{DialContext: s.dialer(i).DialContext, MaxIdleConnsPerHost: 1, IdleConnTimeout: 5 * time.Second}}
+	return &http.Client{
+		Transport: &http.Transport{
+			DialContext:         s.dialer(i).DialContext,
+			MaxIdleConnsPerHost: 1,
+			IdleConnTimeout:     5 * time.Second,
+		},
+	}
 }

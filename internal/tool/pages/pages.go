@@ -17,7 +17,9 @@ func Write() error {
 	if err != nil {
 		return err
 	}
-	for file, text := range map[string]string{"docs/protocol.md": spec.Page(), "docs/protocol.schema.json": string(schema) + "\n", "clients/typescript/src/messages.ts": spec.TypeScript(), "docs/rulebook.md": rulebook.Reference(), "docs/errors.md": code.Page(), "docs/http.md": string(api.Page())} {
+	for file, text := range map[string]string{"docs/protocol.md": spec.Page(),
+		"docs/protocol.schema.json": string(schema) + "\n", "clients/typescript/src/messages.ts": spec.TypeScript(),
+		"docs/rulebook.md": rulebook.Reference(), "docs/errors.md": code.Page(), "docs/http.md": string(api.Page())} {
 		if err := os.WriteFile(file, []byte(text), 0o644); err != nil {
 			return err
 		}

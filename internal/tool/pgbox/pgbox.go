@@ -78,7 +78,9 @@ func programs() (string, error) {
 		found = append([]string{p}, found...)
 	}
 	if len(found) == 0 {
-		return "", errors.New("the PostgreSQL server is not installed; ./dev installs it from Debian's packages (postgresql)")
+		return "", errors.New(
+			"the PostgreSQL server is not installed; ./dev installs it from Debian's packages (postgresql)",
+		)
 	}
 	slices.Sort(found)
 	return filepath.Dir(found[len(found)-1]), nil
@@ -119,7 +121,10 @@ func lockFile(path string) (*os.File, error) {
 	}
 	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
 		f.Close()
-		return nil, fmt.Errorf("the database in %s is in use by another start of this project; stop that one first", filepath.Dir(path))
+		return nil, fmt.Errorf(
+			"the database in %s is in use by another start of this project; stop that one first",
+			filepath.Dir(path),
+		)
 	}
 	return f, nil
 }
@@ -152,8 +157,23 @@ func (b *Box) initialise(ctx context.Context, bin string, cred *syscall.Credenti
 	}
 	data := filepath.Join(b.Dir, "data")
 	os.RemoveAll(data) // what an interrupted first start left
-	return password, run(ctx, cred, b.Dir, filepath.Join(bin, "initdb"), "-D", data, "-U", "turnvex", "-A", "scram-sha-256",
-		"--pwfile="+secret, "-E", "UTF8", "--locale=C.UTF-8", "-N")
+	return password, run(
+		ctx,
+		cred,
+		b.Dir,
+		filepath.Join(bin, "initdb"),
+		"-D",
+		data,
+		"-U",
+		"turnvex",
+		"-A",
+		"scram-sha-256",
+		"--pwfile="+secret,
+		"-E",
+		"UTF8",
+		"--locale=C.UTF-8",
+		"-N",
+	)
 }
 
 // launch starts the server and waits until it takes connections.
@@ -207,7 +227,11 @@ func (b *Box) await(ctx context.Context) error {
 			return fmt.Errorf("PostgreSQL ended at once; its log says:\n%s", log)
 		case <-ctx.Done():
 			b.Stop()
-			return fmt.Errorf("PostgreSQL did not take connections on port %d in time; see %s", b.Port, filepath.Join(b.Dir, "log"))
+			return fmt.Errorf(
+				"PostgreSQL did not take connections on port %d in time; see %s",
+				b.Port,
+				filepath.Join(b.Dir, "log"),
+			)
 		case <-time.After(20 * time.Millisecond):
 		}
 	}

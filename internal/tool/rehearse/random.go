@@ -60,9 +60,20 @@ func setup(o *Options, seed uint64) lobby.Setup {
 }
 
 func newTable(b *rulebook.Book, o *Options, seed uint64, record *journal.Writer) *table {
-	t := &table{b: b, m: lobby.New(b, setup(o, seed)), r: rand.New(rand.NewPCG(seed, 1)), oc: newOutcome(seed), record: record}
+	t := &table{
+		b:      b,
+		m:      lobby.New(b, setup(o, seed)),
+		r:      rand.New(rand.NewPCG(seed, 1)),
+		oc:     newOutcome(seed),
+		record: record,
+	}
 	for n := range o.Players {
-		t.in = step.Input{Kind: step.Enter, Acct: fmt.Sprint("player", n+1), Name: fmt.Sprint("Player ", n+1), Conn: fmt.Sprint(n)}
+		t.in = step.Input{
+			Kind: step.Enter,
+			Acct: fmt.Sprint("player", n+1),
+			Name: fmt.Sprint("Player ", n+1),
+			Conn: fmt.Sprint(n),
+		}
 		seat := t.take()
 		if seat == 0 {
 			continue

@@ -65,7 +65,8 @@ func TestFindsWhatIsWrong(t *testing.T) {
 	for _, c := range []struct{ src, want string }{
 		{"phases: {play: {length: 5s, next: play}}", "Not over at the limit"},
 		{"phases: {play: {}}", "Stuck: nothing could happen any more"},
-		{"phases: {play: {length: 5s}, extra: {length: 5s}}\nactions: {a: {if: 1 == 2}}\nwin: {ends: [{if: match.number == 1}]}", "phase extra\n  action a"},
+		{"phases: {play: {length: 5s}, extra: {length: 5s}}\nactions: {a: {if: 1 == 2}}\nwin: {ends: [{if: " +
+			"match.number == 1}]}", "phase extra\n  action a"},
 	} {
 		book, problems := rulebook.Compile([]byte("turnvex: 1\nname: x\nplayers: {least: 2}\n" + c.src))
 		if book == nil {
@@ -100,7 +101,11 @@ func TestGoldenReplay(t *testing.T) {
 		t.Fatal(err)
 	}
 	if err := rp.RunTo(-1); !errors.Is(err, io.EOF) || rp.Hashes < 10 {
-		t.Fatalf("%v after %d hashes (go test ./internal/tool/rehearse -run Golden -update writes the journal anew)", err, rp.Hashes)
+		t.Fatalf(
+			"%v after %d hashes (go test ./internal/tool/rehearse -run Golden -update writes the journal anew)",
+			err,
+			rp.Hashes,
+		)
 	}
 	whole := rp.M.Hash()
 	stopped, _ := journal.Open(bytes.NewReader(data))
@@ -130,7 +135,11 @@ func TestGoldenReplay(t *testing.T) {
 
 // FuzzReplay: whatever is in a journal, it is played or refused.
 func FuzzReplay(f *testing.F) {
-	book, _ := rulebook.Compile([]byte("turnvex: 1\nname: f\ntick: 5\nphases: {play: {length: 2s}}\nactions: {a: {takes: {n: {type: integer}}}}\n"))
+	book, _ := rulebook.Compile(
+		[]byte(
+			"turnvex: 1\nname: f\ntick: 5\nphases: {play: {length: 2s}}\nactions: {a: {takes: {n: {type: integer}}}}\n",
+		),
+	)
 	var b bytes.Buffer
 	if err := rehearse.Record(book, rehearse.Options{Players: 2}, 0, &b); err != nil {
 		f.Fatal(err)
@@ -151,8 +160,15 @@ func FuzzReplay(f *testing.F) {
 
 // FuzzScript: whatever is in a script, it is played or refused, with its line.
 func FuzzScript(f *testing.F) {
-	book, _ := rulebook.Compile([]byte("turnvex: 1\nname: f\ntick: 5\nphases: {play: {length: 2s}}\nsheets: {player: {n: {type: number}}}\nactions: {a: {takes: {n: {type: integer}, p: {type: player}}, do: [{add: me.n, by: 1}]}}\n"))
-	for _, s := range []string{"at 0s A enters\nat 1s all ready\nwait 3s\nA a n=3 p=A\n", "A enters\nA drops\nA returns\nA leaves\n", "operator ends x\nreferee yes 1\nA set n 3\n", "at 99h x y\n", "A steer 1 2\nA claim 1\n"} {
+	book, _ := rulebook.Compile(
+		[]byte(
+			"turnvex: 1\nname: f\ntick: 5\nphases: {play: {length: 2s}}\nsheets: {player: {n: {type: " +
+				"number}}}\nactions: {a: {takes: {n: {type: integer}, p: {type: player}}, do: [{add: me.n, by: 1}]}}\n",
+		),
+	)
+	for _, s := range []string{"at 0s A enters\nat 1s all ready\nwait 3s\nA a n=3 p=A\n", "A enters\nA drops\nA " +
+		"returns\nA leaves\n", "operator ends x\nreferee yes 1\nA set n 3\n", "at 99h x y\n", "A steer 1 2\nA claim " +
+		"1\n"} {
 		f.Add([]byte(s))
 	}
 	f.Fuzz(func(t *testing.T, data []byte) {

@@ -59,8 +59,19 @@ type Count struct {
 }
 
 func report(b *rulebook.Book, o *Options, outcomes []*outcome) *Report {
-	r := &Report{Rulebook: b.Name, Version: b.Version, Seed: o.Seed, Matches: len(outcomes), Players: o.Players, Rate: b.Rate,
-		Sides: []Side{}, Unused: []string{}, Endless: []uint64{}, Stuck: []uint64{}, Faults: []string{}}
+	r := &Report{
+		Rulebook: b.Name,
+		Version:  b.Version,
+		Seed:     o.Seed,
+		Matches:  len(outcomes),
+		Players:  o.Players,
+		Rate:     b.Rate,
+		Sides:    []Side{},
+		Unused:   []string{},
+		Endless:  []uint64{},
+		Stuck:    []uint64{},
+		Faults:   []string{},
+	}
 	reasons, actions, refused, faults := map[string]int{}, map[string]int{}, map[string]int{}, map[string]int{}
 	sides := map[string]*Side{}
 	var lengths []int64
@@ -118,7 +129,10 @@ func counts(m map[string]int) []Count {
 	for k, n := range m {
 		out = append(out, Count{k, n})
 	}
-	slices.SortFunc(out, func(a, b Count) int { return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(a.What, b.What)) })
+	slices.SortFunc(
+		out,
+		func(a, b Count) int { return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(a.What, b.What)) },
+	)
 	return out
 }
 
@@ -183,17 +197,37 @@ func (r *Report) Text() string {
 	}
 	b.WriteByte('\n')
 	if r.Ended > 0 {
-		fmt.Fprintf(&b, "\nLength: shortest %s, median %s, longest %s\n", sheet.FormatClock(r.Shortest), sheet.FormatClock(r.Median), sheet.FormatClock(r.Longest))
+		fmt.Fprintf(
+			&b,
+			"\nLength: shortest %s, median %s, longest %s\n",
+			sheet.FormatClock(r.Shortest),
+			sheet.FormatClock(r.Median),
+			sheet.FormatClock(r.Longest),
+		)
 		most := 1
 		for _, bar := range r.Lengths {
 			most = max(most, bar.Count)
 		}
 		for _, bar := range r.Lengths {
-			fmt.Fprintf(&b, "  %s to %s  %-40s %d\n", clock(bar.From), clock(bar.To), strings.Repeat("█", (bar.Count*40+most-1)/most), bar.Count)
+			fmt.Fprintf(
+				&b,
+				"  %s to %s  %-40s %d\n",
+				clock(bar.From),
+				clock(bar.To),
+				strings.Repeat("█", (bar.Count*40+most-1)/most),
+				bar.Count,
+			)
 		}
 		b.WriteString("\nSides:\n")
 		for _, s := range r.Sides {
-			fmt.Fprintf(&b, "  %-16s won %5.1f %%   drawn %5.1f %%   lost %5.1f %%\n", s.Name, share(s.Won, r.Ended), share(s.Drawn, r.Ended), share(s.Lost, r.Ended))
+			fmt.Fprintf(
+				&b,
+				"  %-16s won %5.1f %%   drawn %5.1f %%   lost %5.1f %%\n",
+				s.Name,
+				share(s.Won, r.Ended),
+				share(s.Drawn, r.Ended),
+				share(s.Lost, r.Ended),
+			)
 		}
 	}
 	list := func(title string, cs []Count) {

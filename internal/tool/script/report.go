@@ -28,7 +28,12 @@ func Report(st *Stage) *Reporter {
 	if err != nil {
 		panic(err) // a compiled rulebook always describes itself well
 	}
-	r := &Reporter{stage: st, copy: replica.NewCopy(schema), feed: replica.NewFeed(face), viewer: replica.Viewer{View: replica.View{All: true}}}
+	r := &Reporter{
+		stage:  st,
+		copy:   replica.NewCopy(schema),
+		feed:   replica.NewFeed(face),
+		viewer: replica.Viewer{View: replica.View{All: true}},
+	}
 	r.apply(r.feed.Snapshot(nil, &r.viewer, st.M.Store(), 0), false)
 	st.M.Store().ClearChanges()
 	st.Out = r.output
@@ -101,7 +106,13 @@ func (r *Reporter) effect(e step.Effect) {
 		for _, t := range e.Decision.Tell {
 			parts = append(parts, t.Name+" "+t.Value.Show(nil, r.stage.Book.Rate, 0))
 		}
-		r.say("ask the referee %d: %s by %s; %s", e.Decision.No, e.Decision.Action, r.name(e.Decision.Seat), strings.Join(parts, ", "))
+		r.say(
+			"ask the referee %d: %s by %s; %s",
+			e.Decision.No,
+			e.Decision.Action,
+			r.name(e.Decision.Seat),
+			strings.Join(parts, ", "),
+		)
 	case step.Fault:
 		r.say("fault: %s", e.Text)
 	}
@@ -171,7 +182,9 @@ func (r *Reporter) value(f *sheet.Field, v sheet.Value) string {
 	case sheet.Text:
 		return fmt.Sprintf("%q", v.S)
 	case sheet.Clock:
-		return sheet.FormatClock(sheet.Millis(v.N[0], r.stage.Book.Rate)) + map[int64]string{1: " up", -1: " down"}[v.N[1]]
+		return sheet.FormatClock(
+			sheet.Millis(v.N[0], r.stage.Book.Rate),
+		) + map[int64]string{1: " up", -1: " down"}[v.N[1]]
 	}
 	return v.Show(f, r.stage.Book.Rate, 0)
 }

@@ -8,7 +8,11 @@ import (
 	"time"
 )
 
-var given = flag.Uint64("seed", 0, "the `seed` of random tests, as one that failed has printed it; another one each time if 0")
+var given = flag.Uint64(
+	"seed",
+	0,
+	"the `seed` of random tests, as one that failed has printed it; another one each time if 0",
+)
 
 // Of returns the seed for a test, and prints it if the test fails.
 func Of(t testing.TB) uint64 {

@@ -33,7 +33,15 @@ func Run(args []string) error {
 
 func run(address, key, out string) error {
 	ctx := context.Background()
-	page, err := client.Service{Address: address}.Lobbies(ctx, client.Filter{Rulebook: "clash", Title: "Lantern"}, "", 0, "")
+	page, err := client.Service{
+		Address: address,
+	}.Lobbies(
+		ctx,
+		client.Filter{Rulebook: "clash", Title: "Lantern"},
+		"",
+		0,
+		"",
+	)
 	if err != nil || len(page.Lobbies) == 0 {
 		return fmt.Errorf("the demo does not run at %s: %v", address, err)
 	}
@@ -53,7 +61,8 @@ func run(address, key, out string) error {
 	}
 	for _, s := range []shot{
 		{"console-lobbies.png", "/", `document.querySelectorAll('tbody tr').length >= 3`, ""},
-		{"console-match.png", "/lobby/" + page.Lobbies[0].Code, playing + ` && document.querySelectorAll('circle').length > 8`, ""},
+		{"console-match.png", "/lobby/" + page.Lobbies[0].Code,
+			playing + ` && document.querySelectorAll('circle').length > 8`, ""},
 		{"console-compare.png", "", playing + ` && document.querySelectorAll('[data-test=compare] tbody tr').length > 20 && !!document.querySelector('[data-test=copies]')`, `document.querySelector('[data-test=compare]').scrollIntoView(); document.querySelector('[data-test=ask-copies]').click()`},
 		{"console-results.png", "/results", `document.querySelectorAll('[data-match]').length >= 1`, ""},
 		{"console-board.png", "/boards/clash/lanterns", `document.querySelectorAll('tbody tr').length >= 1`, ""},

@@ -13,7 +13,13 @@ import (
 // full is top speed in a steering intent.
 const full = 1000
 
-var directions = map[string][2]int64{"up": {0, -full}, "down": {0, full}, "left": {-full, 0}, "right": {full, 0}, "space": {0, 0}}
+var directions = map[string][2]int64{
+	"up":    {0, -full},
+	"down":  {0, full},
+	"left":  {-full, 0},
+	"right": {full, 0},
+	"space": {0, 0},
+}
 
 // key turns a key into what it asks for.
 func (m *model) key(k string) tea.Cmd {

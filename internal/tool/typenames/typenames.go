@@ -19,7 +19,8 @@ func Languages() []string { return []string{"go", "typescript", "csharp", "cpp"}
 // Write returns the names of a rulebook in a language. It fails for a language that
 // it does not know.
 func Write(b *rulebook.Book, language string) (string, error) {
-	write, ok := map[string]func(*names) string{"go": writeGo, "typescript": writeTypeScript, "csharp": writeCSharp, "cpp": writeCpp}[language]
+	write, ok := map[string]func(*names) string{"go": writeGo, "typescript": writeTypeScript, "csharp": writeCSharp,
+		"cpp": writeCpp}[language]
 	if !ok {
 		return "", fmt.Errorf("the language is one of %s, not %q", strings.Join(Languages(), ", "), language)
 	}

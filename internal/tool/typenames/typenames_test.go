@@ -22,7 +22,9 @@ func main() {
 	println(n.Rulebook, n.PlayerHull, n.TeamPoints, n.MatchPhase, n.MatchPhaseIsSudden, n.ActionRam, n.NoticeRammed, n.NoticeRammedWhom, n.PhaseNamedPlay, n.TeamNamedTeal, n.BoardNamedLanterns)
 }
 `, "n.PlayerHull"},
-	"typescript": {"use.ts", `import type { ActionName, Actions, MatchFields, Notices, PhaseName, PlayerFields } from './names'
+	"typescript": {
+		"use.ts",
+		`import type { ActionName, Actions, MatchFields, Notices, PhaseName, PlayerFields } from './names'
 
 const hull: PlayerFields['hull'] = 75
 const at: PlayerFields['pos'] = [1, 2]
@@ -32,7 +34,9 @@ const action: ActionName = 'ram'
 const none: Actions['ram'] = {}
 const told: Notices['rammed'] = { by: 5, whom: 6 }
 export { hull, at, same, action, none, told }
-`, "'hull'"},
+`,
+		"'hull'",
+	},
 	"csharp": {},
 	"cpp": {"use.cpp", `#include "names.h"
 static_assert(turnvex::clash_names::PlayerFields::Hull == "hull");
@@ -110,7 +114,8 @@ func compile(t *testing.T, language, text string) {
 		write("names.h", text)
 		try = func() error { return build(t, dir, "g++", "-std=c++17", "-fsyntax-only", "use.cpp") }
 	default: // no compiler is asked for: every name stands there once, and braces are even
-		if strings.Count(text, "{") != strings.Count(text, "}") || !strings.Contains(text, `public const string Hull = "hull";`) {
+		if strings.Count(text, "{") != strings.Count(text, "}") ||
+			!strings.Contains(text, `public const string Hull = "hull";`) {
 			t.Errorf("%s:\n%s", language, text)
 		}
 		return
@@ -119,7 +124,10 @@ func compile(t *testing.T, language, text string) {
 	if err := try(); err != nil {
 		t.Errorf("%s does not compile: %v", language, err)
 	}
-	write(use.file, strings.Replace(use.text, use.wrong, strings.NewReplacer("Hull", "Hall", "hull", "hall").Replace(use.wrong), 1))
+	write(
+		use.file,
+		strings.Replace(use.text, use.wrong, strings.NewReplacer("Hull", "Hall", "hull", "hall").Replace(use.wrong), 1),
+	)
 	if try() == nil {
 		t.Errorf("%s compiles with a name that there is not", language)
 	}

@@ -28,8 +28,20 @@ func TestMain(m *testing.M) {
 func TestOneIntentsWalk(t *testing.T) {
 	dir := t.TempDir()
 	program := filepath.Join(dir, "walk")
-	const rooms = "turnvex.example/turnvex/internal/core/...,turnvex.example/turnvex/internal/wire/...,turnvex.example/turnvex/internal/live/...,turnvex.example/turnvex/internal/node/...,turnvex.example/turnvex/cmd/walk"
-	build := exec.CommandContext(t.Context(), "go", "build", "-cover", "-covermode=atomic", "-coverpkg="+rooms, "-o", program, "turnvex.example/turnvex/cmd/walk")
+	const module = "turnvex.example/turnvex/"
+	const rooms = module + "internal/core/...," + module + "internal/wire/...," + module + "internal/live/...," +
+		module + "internal/node/...," + module + "cmd/walk"
+	build := exec.CommandContext(
+		t.Context(),
+		"go",
+		"build",
+		"-cover",
+		"-covermode=atomic",
+		"-coverpkg="+rooms,
+		"-o",
+		program,
+		"turnvex.example/turnvex/cmd/walk",
+	)
 	if out, err := build.CombinedOutput(); err != nil {
 		t.Fatalf("%s: %v", out, err)
 	}

@@ -51,8 +51,17 @@ func (m *Message) write(b *strings.Builder) {
 // inner are the types that stand inside messages and have fields of their own.
 var inner = []reflect.Type{
 	reflect.TypeFor[replica.DescribedField](),
-	reflect.TypeFor[wire.SeatInfo](), reflect.TypeFor[wire.Filter](), reflect.TypeFor[wire.LobbyInfo](), reflect.TypeFor[wire.BookInfo](), reflect.TypeFor[wire.ActionInfo](),
-	reflect.TypeFor[wire.KitInfo](), reflect.TypeFor[wire.PieceInfo](), reflect.TypeFor[wire.PhaseInfo](), reflect.TypeFor[wire.GroundInfo](), reflect.TypeFor[wire.SightInfo](), reflect.TypeFor[wire.NoticeInfo](),
+	reflect.TypeFor[wire.SeatInfo](),
+	reflect.TypeFor[wire.Filter](),
+	reflect.TypeFor[wire.LobbyInfo](),
+	reflect.TypeFor[wire.BookInfo](),
+	reflect.TypeFor[wire.ActionInfo](),
+	reflect.TypeFor[wire.KitInfo](),
+	reflect.TypeFor[wire.PieceInfo](),
+	reflect.TypeFor[wire.PhaseInfo](),
+	reflect.TypeFor[wire.GroundInfo](),
+	reflect.TypeFor[wire.SightInfo](),
+	reflect.TypeFor[wire.NoticeInfo](),
 	reflect.TypeFor[wire.Differently](),
 }
 

@@ -17,7 +17,10 @@ func TypeScript() string {
 	fmt.Fprintf(&b, "export type FieldType = %s\n", union(typeWords()))
 	fmt.Fprintf(&b, "export type KindName = %s\n", union(kindWords()))
 	fmt.Fprintf(&b, "export const kinds: KindName[] = ['%s']\n\n", strings.Join(kindWords(), "', '"))
-	b.WriteString("/** A field's value as it is sent: see the protocol page for each type. */\nexport type Value = number | string | boolean | number[]\n\n")
+	b.WriteString(
+		"/** A field's value as it is sent: see the protocol page for each type. */\nexport type Value = number | " +
+			"string | boolean | number[]\n\n",
+	)
 	b.WriteString("/** A part of a snapshot or a delta: see the protocol page. */\nexport type Part = Value[]\n")
 	for _, t := range inner {
 		writeInterface(&b, tsName(t), t, "")
@@ -34,7 +37,11 @@ func TypeScript() string {
 			client = append(client, name)
 		}
 	}
-	fmt.Fprintf(&b, "\n/** What the service sends. */\nexport type Message =\n  | %s\n", strings.Join(service, "\n  | "))
+	fmt.Fprintf(
+		&b,
+		"\n/** What the service sends. */\nexport type Message =\n  | %s\n",
+		strings.Join(service, "\n  | "),
+	)
 	fmt.Fprintf(&b, "\n/** What a client sends. */\nexport type Sent =\n  | %s\n", strings.Join(client, "\n  | "))
 	return b.String()
 }
@@ -63,8 +70,11 @@ func tsName(t reflect.Type) string {
 
 // narrow are the types of texts that are one of a few words, by type and field.
 var narrow = map[string]string{
-	"DescribedField.type": "FieldType", "DescribedField.of": "KindName", "DescribedField.see": union(sheet.AudienceWords()[1:]),
-	"ActionInfo.aim": union(rulebook.AimWords()), "Differently.kind": "KindName",
+	"DescribedField.type": "FieldType",
+	"DescribedField.of":   "KindName",
+	"DescribedField.see":  union(sheet.AudienceWords()[1:]),
+	"ActionInfo.aim":      union(rulebook.AimWords()),
+	"Differently.kind":    "KindName",
 }
 
 func writeInterface(b *strings.Builder, name string, t reflect.Type, is string) {

@@ -98,7 +98,10 @@ func story(t *testing.T, v *vectors) {
 		for e := range viewers {
 			var data []byte
 			if viewers[e] == nil {
-				viewers[e] = &replica.Viewer{Enc: replica.Encoding(e), View: replica.View{Seats: []sheet.ID{st.Seat("Mara")}}}
+				viewers[e] = &replica.Viewer{
+					Enc:  replica.Encoding(e),
+					View: replica.View{Seats: []sheet.ID{st.Seat("Mara")}},
+				}
 				data = feed.Snapshot(nil, viewers[e], st.M.Store(), st.M.Tick())
 			} else {
 				plan := feed.Plan(viewers[e])
@@ -133,7 +136,10 @@ func story(t *testing.T, v *vectors) {
 	play("at 0.5s Joss team teal")
 	tell("one of them changes sides: the plan is withdrawn", map[string]any{"6/plan": nil})
 	play("at 1s all ready\nat 2s Mara plot\nat 2s Joss plot")
-	tell("the match runs: sheets appear, a field of several sheets changes", map[string]any{"4/angry": true, "6/angry": true, "4/purse": 2375, "6/plan": nil})
+	tell(
+		"the match runs: sheets appear, a field of several sheets changes",
+		map[string]any{"4/angry": true, "6/angry": true, "4/purse": 2375, "6/plan": nil},
+	)
 	play("at 2.5s Mara hit Joss\nat 2.5s Mara steer 1000 0")
 	tell("a hit", map[string]any{"6/hull": 70})
 	play("at 3.5s Joss leaves")
@@ -141,9 +147,14 @@ func story(t *testing.T, v *vectors) {
 }
 
 func makeVectors(t *testing.T) *vectors {
-	v := &vectors{About: "Messages of the live protocol in both encodings, made by go test ./internal/wire/spec -run Vectors -update; docs/protocol.md explains them. " +
-		"story: a snapshot and deltas for a copy that knows schema; hash is the copy's afterwards, seen some of its values as sent. " +
-		"clocks: what a clock shows at tick now, at rate ticks a second. between: where something is shown at a tick, given [tick, x, y]."}
+	v := &vectors{
+		About: "Messages of the live protocol in both encodings, made by go test ./internal/wire/spec -run Vectors " +
+			"-update; docs/protocol.md explains them. " +
+			"story: a snapshot and deltas for a copy that knows schema; hash is the copy's afterwards, seen some of " +
+			"its values as sent. " +
+			"clocks: what a clock shows at tick now, at rate ticks a second. between: where something is shown at a " +
+			"tick, given [tick, x, y].",
+	}
 	for _, m := range spec.Messages {
 		typed := reflect.New(reflect.TypeOf(m.Type))
 		if err := wire.Read(replica.JSON, []byte(m.Example), typed.Interface()); err != nil {
@@ -154,10 +165,14 @@ func makeVectors(t *testing.T) *vectors {
 		if m.Is == "snapshot" || m.Is == "delta" {
 			data = sequence(t, m.Example)
 		}
-		v.Messages = append(v.Messages, vector{What: m.Is, JSON: json.RawMessage(m.Example), CBOR: hex.EncodeToString(data)})
+		v.Messages = append(
+			v.Messages,
+			vector{What: m.Is, JSON: json.RawMessage(m.Example), CBOR: hex.EncodeToString(data)},
+		)
 	}
 	story(t, v)
-	for _, c := range []clockVector{{Clock: [3]int64{0, 1, 40}, Now: 100, Rate: 20}, {Clock: [3]int64{600, -1, 0}, Now: 601, Rate: 20},
+	for _, c := range []clockVector{{Clock: [3]int64{0, 1, 40}, Now: 100, Rate: 20}, {Clock: [3]int64{600, -1, 0},
+		Now: 601, Rate: 20},
 		{Clock: [3]int64{1300, 0, 0}, Now: 7, Rate: 30}, {Clock: [3]int64{0, 1, 0}, Now: 73_221, Rate: 10}} {
 		value := sheet.Value{Type: sheet.Clock, N: c.Clock}
 		c.Millis = value.ClockMillis(c.Rate, sheet.Tick(c.Now))
@@ -252,7 +267,11 @@ func TestVectors(t *testing.T) {
 	}
 	data, err := os.ReadFile(vectorsFile)
 	if err != nil || string(data) != string(got) {
-		t.Fatalf("%s is not the present one; go test ./internal/wire/spec -run Vectors -update writes it (%v)", vectorsFile, err)
+		t.Fatalf(
+			"%s is not the present one; go test ./internal/wire/spec -run Vectors -update writes it (%v)",
+			vectorsFile,
+			err,
+		)
 	}
 	var v vectors
 	if err := json.Unmarshal(data, &v); err != nil {

@@ -198,9 +198,7 @@ func TestAgainstTheProtocol(t *testing.T) {
 		t.Errorf("sent again: %v, not %v", again, in)
 	}
 	f.say(`{"is":"verdict","seat":4,"n":1,"ok":false,"code":"cooldown","reason":"wait","tick":30,"left":400}`)
-	if verdict, err := pending.Verdict(
-		ctx,
-	); err != nil || verdict.Left != 400 ||
+	if verdict, err := pending.Verdict(ctx); err != nil || verdict.Left != 400 ||
 		client.CodeOf(c.Lost()) != "stopping" {
 		t.Errorf("%+v, %v, %v", verdict, err, c.Lost())
 	}

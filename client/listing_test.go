@@ -129,12 +129,8 @@ func TestDecisionAgainstTheProtocol(t *testing.T) {
 	if err := word(4); !errors.Is(err, context.Canceled) {
 		t.Errorf("without an answer: %v", err)
 	}
-	if err := word(
-		3,
-		`{"is":"decided","no":4,"ok":true}`,
-		`{"is":"decided","no":3,"ok":true}`,
-		`{"is":"decided","no":3,"ok":false,"code":"no-such-decision"}`,
-	); err != nil {
+	if err := word(3, `{"is":"decided","no":4,"ok":true}`, `{"is":"decided","no":3,"ok":true}`,
+		`{"is":"decided","no":3,"ok":false,"code":"no-such-decision"}`); err != nil {
 		t.Errorf("the first word: %v", err)
 	}
 	if err := word(

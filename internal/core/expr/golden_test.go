@@ -30,50 +30,21 @@ func harbour(t *testing.T) (*sheet.Schema, *expr.Env, *expr.Checker) {
 	ref := func(of sheet.Kind) sheet.Field { return sheet.Field{Type: sheet.Ref, Of: of} }
 	named := func(name string, f sheet.Field) sheet.Field { f.Name = name; return f }
 	field(sheet.Lobby, named("goal", sheet.Field{Type: sheet.Integer}))
-	n, bell, clock, stood := field(
-		sheet.Match,
-		named("n", sheet.Field{Type: sheet.Integer}),
-	), field(
-		sheet.Match,
-		named("bell", ref(sheet.Player)),
-	),
-		field(
-			sheet.Match,
-			named("clock", sheet.Field{Type: sheet.Clock}),
-		), field(
-			sheet.Match,
-			named("stood", sheet.Field{Type: sheet.Clock, Wall: true}),
-		)
+	n := field(sheet.Match, named("n", sheet.Field{Type: sheet.Integer}))
+	bell := field(sheet.Match, named("bell", ref(sheet.Player)))
+	clock := field(sheet.Match, named("clock", sheet.Field{Type: sheet.Clock}))
+	stood := field(sheet.Match, named("stood", sheet.Field{Type: sheet.Clock, Wall: true}))
 	field(sheet.Match, named("mood", sheet.Field{Type: sheet.Choice, Choices: moods}))
 	tn := field(sheet.Team, named("n", sheet.Field{Type: sheet.Integer}))
 	title := field(sheet.Team, named("title", sheet.Field{Type: sheet.Text, Max: 9}))
-	team, rec := field(
-		sheet.Player,
-		named("team", ref(sheet.Team)),
-	), field(
-		sheet.Player,
-		named("record_sheet", ref(sheet.Record)),
-	)
-	a, x, on := field(
-		sheet.Player,
-		named("a", sheet.Field{Type: sheet.Integer}),
-	), field(
-		sheet.Player,
-		named("x", sheet.Field{Type: sheet.Number}),
-	), field(
-		sheet.Player,
-		named("on", sheet.Field{Type: sheet.Flag}),
-	)
-	mood, name, pos := field(
-		sheet.Player,
-		named("mood", sheet.Field{Type: sheet.Choice, Choices: moods}),
-	), field(
-		sheet.Player,
-		named("name", sheet.Field{Type: sheet.Text, Max: 9}),
-	), field(
-		sheet.Player,
-		named("pos", sheet.Field{Type: sheet.Position}),
-	)
+	team := field(sheet.Player, named("team", ref(sheet.Team)))
+	rec := field(sheet.Player, named("record_sheet", ref(sheet.Record)))
+	a := field(sheet.Player, named("a", sheet.Field{Type: sheet.Integer}))
+	x := field(sheet.Player, named("x", sheet.Field{Type: sheet.Number}))
+	on := field(sheet.Player, named("on", sheet.Field{Type: sheet.Flag}))
+	mood := field(sheet.Player, named("mood", sheet.Field{Type: sheet.Choice, Choices: moods}))
+	name := field(sheet.Player, named("name", sheet.Field{Type: sheet.Text, Max: 9}))
+	pos := field(sheet.Player, named("pos", sheet.Field{Type: sheet.Position}))
 	other := field(sheet.Player, named("other", sheet.Field{Type: sheet.Choice, Choices: []string{"no", "yes"}}))
 	total := field(sheet.Record, named("total", sheet.Field{Type: sheet.Integer}))
 	worth := field(sheet.Piece, named("worth", sheet.Field{Type: sheet.Integer}))

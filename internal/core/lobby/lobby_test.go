@@ -103,10 +103,8 @@ func TestRepeatedIntents(t *testing.T) {
 	b.take(step.Input{At: b.Tick() + 10})
 	for i, v := range given {
 		again := b.ask(ada, step.Act, step.Input{Seq: v.Seq, Name: "score"})
-		if remembered := i >= len(
-			given,
-		)-32; remembered && again != v ||
-			!remembered && (again.Code != code.OldIntent || again.Seq != v.Seq) {
+		if remembered := i >= len(given)-32; remembered && again != v || !remembered && (again.Code != code.OldIntent ||
+			again.Seq != v.Seq) {
 			t.Errorf("number %d again: %+v, first %+v", v.Seq, again, v)
 		}
 	}

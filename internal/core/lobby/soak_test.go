@@ -152,14 +152,8 @@ func misplaced(book *rulebook.Book, m *lobby.Lobby) string {
 			return fmt.Sprintf("player %d at (%d, %d) is not free", p.ID, x, y)
 		}
 		justBack := p.Flag(f.Alive) && p.Sent.Has(f.Alive.No) && !p.Fresh && p.Sent.Has(f.Pos.No)
-		if why := notFarthest(
-			book,
-			st,
-			p,
-			x,
-			y,
-		); justBack && book.Spawn.Pick == rulebook.PickFar && m.PlayTick() > 100 &&
-			why != "" {
+		if why := notFarthest(book, st, p, x, y); justBack && book.Spawn.Pick == rulebook.PickFar &&
+			m.PlayTick() > 100 && why != "" {
 			return why
 		}
 	}

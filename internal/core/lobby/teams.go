@@ -48,9 +48,7 @@ func (l *Lobby) placeInTeam(s *seat, wish string) {
 		l.joinTeam(s, t)
 		return
 	}
-	if i, t := l.teamNamed(
-		wish,
-	); t != nil && l.book.Teams.Newcomers == rulebook.NewcomersChoice &&
+	if i, t := l.teamNamed(wish); t != nil && l.book.Teams.Newcomers == rulebook.NewcomersChoice &&
 		l.teamSize(t) < l.book.Teams.List[i].Most {
 		l.joinTeam(s, t)
 		return

@@ -268,11 +268,8 @@ func TestRestoreRefuses(t *testing.T) {
 	}
 	other := *l.book
 	other.Version = "0123456789ab"
-	if _, err := Restore(
-		&other,
-		good,
-	); err == nil ||
-		!strings.Contains(err.Error(), "another version of the rulebook") {
+	if _, err := Restore(&other, good); err == nil || !strings.Contains(err.Error(),
+		"another version of the rulebook") {
 		t.Errorf("of another rulebook: %v", err)
 	}
 	again, err := Restore(l.book, good)

@@ -30,9 +30,7 @@ func (m *Match) pieceDue(no int, p *rulebook.Piece) sheet.Tick {
 	}
 	if p.Lasts > 0 {
 		for _, r := range m.st.Of(sheet.Piece) {
-			if t := sheet.Tick(
-				r.Int(m.book.F.Piece.Born),
-			) + p.Lasts; r.Int(m.book.F.Piece.Kind) == int64(no) &&
+			if t := sheet.Tick(r.Int(m.book.F.Piece.Born)) + p.Lasts; r.Int(m.book.F.Piece.Kind) == int64(no) &&
 				(due == 0 || t < due) {
 				due = t
 			}

@@ -44,11 +44,8 @@ func TestClean(t *testing.T) {
 		if err != nil {
 			got = "! " + err.Error()
 		}
-		if part, refused := strings.CutPrefix(
-			want,
-			"! ",
-		); refused != (err != nil) || refused && !strings.Contains(got, part) ||
-			!refused && got != want {
+		if part, refused := strings.CutPrefix(want, "! "); refused != (err != nil) || refused && !strings.Contains(got,
+			part) || !refused && got != want {
 			t.Errorf("%q is %q, wanted %q", raw, got, want)
 		}
 	}

@@ -57,10 +57,8 @@ func Parse(s string) (Network, error) {
 			n.CutEvery, most = one, maxEvery
 		case name == "stall" && isPair:
 			n.StallFor = one
-			if n.StallEvery, err = time.ParseDuration(
-				every,
-			); err == nil &&
-				(n.StallEvery <= 0 || n.StallEvery > maxEvery) {
+			if n.StallEvery, err = time.ParseDuration(every); err == nil && (n.StallEvery <= 0 ||
+				n.StallEvery > maxEvery) {
 				err = fmt.Errorf("stalls come every 1 ns to %s", maxEvery)
 			}
 		default:

@@ -88,14 +88,8 @@ func (s *Service) verify(password, kept string) bool {
 	if len(parts) != 6 {
 		return false
 	}
-	if _, err := fmt.Sscanf(
-		parts[2]+" "+parts[3],
-		"v=%d m=%d,t=%d,p=%d",
-		&version,
-		&memory,
-		&time,
-		&lanes,
-	); err != nil {
+	if _, err := fmt.Sscanf(parts[2]+" "+parts[3], "v=%d m=%d,t=%d,p=%d", &version, &memory, &time,
+		&lanes); err != nil {
 		return false
 	}
 	salt, err1 := base64.RawStdEncoding.DecodeString(parts[4])

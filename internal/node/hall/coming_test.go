@@ -240,13 +240,8 @@ func TestNamed(t *testing.T) {
 		if len(codes) != 1 || opened != 1 || r.hall.Lobbies() != 1 {
 			t.Errorf("%d lobbies for one name, %d opened, %d alive", len(codes), opened, r.hall.Lobbies())
 		}
-		if _, err := r.hall.Open(
-			context.Background(),
-			r.book,
-			hall.Opening{Name: "PIER"},
-		); fault.CodeOf(
-			err,
-		) != code.NameTaken {
+		if _, err := r.hall.Open(context.Background(), r.book,
+			hall.Opening{Name: "PIER"}); fault.CodeOf(err) != code.NameTaken {
 			t.Errorf("opening it again: %v", err)
 		}
 		clash := 0
@@ -304,14 +299,8 @@ func TestQuick(t *testing.T) {
 			t.Errorf("a stranger where places are held: %v", err)
 		}
 		x.Receive(&wire.Plain{Is: "leave"})
-		if _, _, err := r.hall.Quick(
-			context.Background(),
-			r.book,
-			[]string{"1", "2", "3", "4", "5"},
-			hall.Opening{},
-		); fault.CodeOf(
-			err,
-		) != code.OutOfRange {
+		if _, _, err := r.hall.Quick(context.Background(), r.book, []string{"1", "2", "3", "4", "5"},
+			hall.Opening{}); fault.CodeOf(err) != code.OutOfRange {
 			t.Errorf("a party of five: %v", err)
 		}
 	})
@@ -352,12 +341,8 @@ func TestOpenings(t *testing.T) {
 				Password: "open",
 			},
 		)
-		if _, err := r.tryJoin(
-			l,
-			hall.Joining{Account: "ada", Pass: "opens"},
-		); fault.CodeOf(
-			err,
-		) != code.WrongPassword {
+		if _, err := r.tryJoin(l, hall.Joining{Account: "ada",
+			Pass: "opens"}); fault.CodeOf(err) != code.WrongPassword {
 			t.Errorf("a wrong password: %v", err)
 		}
 		ada := r.join(l, hall.Joining{Account: "ada", Pass: "open"})
@@ -370,12 +355,8 @@ func TestOpenings(t *testing.T) {
 				ada.text(lobby, "motto"),
 			)
 		}
-		if _, err := r.tryJoin(
-			l,
-			hall.Joining{Account: "bo", Pass: "open", Version: "other"},
-		); fault.CodeOf(
-			err,
-		) != code.WrongVersion {
+		if _, err := r.tryJoin(l, hall.Joining{Account: "bo", Pass: "open",
+			Version: "other"}); fault.CodeOf(err) != code.WrongVersion {
 			t.Errorf("another version: %v", err)
 		}
 		if got, err := r.hall.Find(" " + strings.ToLower(l.Code[:3]) + "-" + l.Code[3:]); err != nil || got != l {

@@ -69,11 +69,8 @@ func (l *Lobby) admit(c *Client, j Joining) error {
 		if back, err := l.comeBack(c, j); err != nil {
 			return err
 		} else if !back {
-			if err := l.takeSeats(
-				c,
-				j,
-			); err != nil &&
-				(!j.Wait || fault.CodeOf(err) != code.LobbyFull || l.standInLine(c, j) != nil) {
+			if err := l.takeSeats(c, j); err != nil && (!j.Wait || fault.CodeOf(err) != code.LobbyFull ||
+				l.standInLine(c, j) != nil) {
 				return err
 			}
 		}

@@ -184,13 +184,8 @@ func TestStopping(t *testing.T) {
 		if _, err := r.hall.Open(context.Background(), r.book, hall.Opening{}); fault.CodeOf(err) != code.Stopping {
 			t.Errorf("opening: %v", err)
 		}
-		if _, err := l.Ask(
-			context.Background(),
-			"ada",
-			&wire.Intent{Do: "ready"},
-		); fault.CodeOf(
-			err,
-		) != code.LobbyGone {
+		if _, err := l.Ask(context.Background(), "ada",
+			&wire.Intent{Do: "ready"}); fault.CodeOf(err) != code.LobbyGone {
 			t.Errorf("asking a lobby that has closed: %v", err)
 		}
 	})
@@ -321,10 +316,7 @@ func TestPractice(t *testing.T) {
 		ada.does(wire.Intent{Do: "act", Name: "score"})
 		l.EndMatch(context.Background(), "")
 		pass(6 * time.Second)
-		if f := r.keeper.Fields(
-			"ada",
-			"harbour",
-		); len(r.keeper.Results()) != 0 ||
+		if f := r.keeper.Fields("ada", "harbour"); len(r.keeper.Results()) != 0 ||
 			f["total"].(interface{ String() string }).String() != "0" {
 			t.Errorf("kept: %v, %v", r.keeper.Results(), f)
 		}

@@ -65,12 +65,8 @@ func TestPasswords(t *testing.T) {
 		ada := r.join(l, hall.Joining{Account: "ada"})
 		long := strings.Repeat("long enough ", 8)
 		ada.does(wire.Intent{Do: "settings", Args: map[string]any{"password": long}})
-		if _, err := r.tryJoin(
-			l,
-			hall.Joining{Account: "bo", Pass: long[:32]},
-		); fault.CodeOf(
-			err,
-		) != code.WrongPassword {
+		if _, err := r.tryJoin(l, hall.Joining{Account: "bo",
+			Pass: long[:32]}); fault.CodeOf(err) != code.WrongPassword {
 			t.Errorf("with its first 32 bytes: %v", err)
 		}
 		r.join(l, hall.Joining{Account: "bo", Pass: long})
@@ -104,21 +100,12 @@ func TestSetByHand(t *testing.T) {
 		ada.refused(set(9999, "points", 7.0), string(code.NoField), "no sheet 9999")
 		ada.refused(set(match, "ping", 7.0), string(code.NoField), "no field")
 		bo.refused(set(match, "points", "x"), string(code.NotHost), "host")
-		if v, err := l.Ask(
-			context.Background(),
-			"ada",
-			&wire.Intent{Do: "set", Target: match, Name: "points", Value: "asked"},
-		); err != nil ||
-			!v.OK() {
+		if v, err := l.Ask(context.Background(), "ada", &wire.Intent{Do: "set", Target: match, Name: "points",
+			Value: "asked"}); err != nil || !v.OK() {
 			t.Errorf("over HTTP: %+v, %v", v, err)
 		}
-		if _, err := l.Ask(
-			context.Background(),
-			"nobody",
-			&wire.Intent{Do: "ready"},
-		); fault.CodeOf(
-			err,
-		) != code.NoSeat {
+		if _, err := l.Ask(context.Background(), "nobody",
+			&wire.Intent{Do: "ready"}); fault.CodeOf(err) != code.NoSeat {
 			t.Errorf("without a seat: %v", err)
 		}
 	})
@@ -260,9 +247,7 @@ func TestReferees(t *testing.T) {
 		ada.does(guess)
 		two := r.join(l, hall.Joining{Referee: true})
 		no := int64(one.all("decision")[0]["no"].(float64))
-		if d := two.all(
-			"decision",
-		); len(d) != 1 || d[0]["tell"].(map[string]any)["n"] != 4.0 ||
+		if d := two.all("decision"); len(d) != 1 || d[0]["tell"].(map[string]any)["n"] != 4.0 ||
 			int64(d[0]["no"].(float64)) != no {
 			t.Fatalf("the second referee was offered %v", d)
 		}
@@ -279,9 +264,7 @@ func TestReferees(t *testing.T) {
 		}
 		ada.does(guess)
 		pass(4 * time.Second)
-		if d := ada.all(
-			"notice",
-		); len(d) != 3 || d[2]["name"] != "decided" ||
+		if d := ada.all("notice"); len(d) != 3 || d[2]["name"] != "decided" ||
 			d[2]["with"].(map[string]any)["yes"] != false {
 			t.Errorf("ada was told %v", d)
 		}

@@ -142,9 +142,7 @@ func TestDoorsReplay(t *testing.T) {
 		t.Fatalf("%v after %d inputs and %d hashes", err, again.Inputs, again.Hashes)
 	}
 	for k, n := range kinds {
-		if kind := step.Kind(
-			k,
-		); n == 0 && kind != step.Saved && kind != step.Answer && kind != step.Close &&
+		if kind := step.Kind(k); n == 0 && kind != step.Saved && kind != step.Answer && kind != step.Close &&
 			kind != step.Field {
 			t.Errorf("no input of the kind %s was played", kind)
 		}

@@ -70,10 +70,7 @@ func TestVersions(t *testing.T) {
 	if _, err := l.Version(ctx, "pier", "000000000000"); fault.CodeOf(err) != code.NoRulebook {
 		t.Errorf("a version that is not there: %v", err)
 	}
-	if _, problems, err := l.Load(
-		ctx,
-		[]byte("turnvex: 1\n"),
-	); fault.CodeOf(err) != code.BadRulebook ||
+	if _, problems, err := l.Load(ctx, []byte("turnvex: 1\n")); fault.CodeOf(err) != code.BadRulebook ||
 		len(problems) == 0 {
 		t.Errorf("a bad one: %v, %v", problems, err)
 	}
@@ -86,9 +83,8 @@ func TestVersions(t *testing.T) {
 	if db.Model(&store.Rulebook{}).Where("name = 'mole' and current").Count(&current); current != 1 {
 		t.Errorf("%d versions are current", current)
 	}
-	if err := db.Create(
-		&store.Rulebook{Name: "old", Version: "1", Source: []byte("turnvex: 0"), Current: true},
-	).Error; err != nil {
+	if err := db.Create(&store.Rulebook{Name: "old", Version: "1", Source: []byte("turnvex: 0"),
+		Current: true}).Error; err != nil {
 		t.Fatal(err)
 	}
 	next, bad, err := library.Open(ctx, db) // after a restart
@@ -99,11 +95,8 @@ func TestVersions(t *testing.T) {
 	for _, b := range next.Books() {
 		names = append(names, b.Name+" "+fmt.Sprint(b.Phases[0].Length))
 	}
-	if got := strings.Join(
-		names,
-		", ",
-	); !strings.HasPrefix(got, "mole ") ||
-		!strings.Contains(got, "pier 200, quay 100") {
+	if got := strings.Join(names, ", "); !strings.HasPrefix(got, "mole ") || !strings.Contains(got,
+		"pier 200, quay 100") {
 		t.Errorf("after a restart: %s", got)
 	}
 }

@@ -90,10 +90,7 @@ func TestCommandLine(t *testing.T) {
 		OK       bool
 		Problems []struct{ Line, Column int }
 	}
-	if err := json.Unmarshal(
-		[]byte(run(1, "", "check", "-json", bad)),
-		&report,
-	); err != nil || report.OK ||
+	if err := json.Unmarshal([]byte(run(1, "", "check", "-json", bad)), &report); err != nil || report.OK ||
 		report.Problems[0].Column != 17 {
 		t.Errorf("check -json: %+v, %v", report, err)
 	}
@@ -107,10 +104,7 @@ func TestCommandLine(t *testing.T) {
 	has(run(1, "", "open", "duel", "-option", "goal=200"), "from 1 to 99", "bad-option")
 	has(run(0, "", "lobbies"), code, "From a terminal", "0/6")
 	var l client.Lobby
-	if err := json.Unmarshal(
-		[]byte(strings.SplitN(run(0, "", "lobbies", "-json"), "\n", 2)[0]),
-		&l,
-	); err != nil ||
+	if err := json.Unmarshal([]byte(strings.SplitN(run(0, "", "lobbies", "-json"), "\n", 2)[0]), &l); err != nil ||
 		l.Code == "" {
 		t.Errorf("lobbies -json: %+v, %v", l, err)
 	}
@@ -140,22 +134,8 @@ func TestLobbyCommands(t *testing.T) {
 	journal, chart := filepath.Join(sh.dir, "one.journal"), filepath.Join(sh.dir, "chart.svg")
 	out := run(0, "", "rehearse", "-matches", "20", "-players", "4", "-journal", journal, "-chart", chart, book)
 	has(out, "20 matches")
-	if again := run(
-		0,
-		"",
-		"rehearse",
-		"-matches",
-		"20",
-		"-players",
-		"4",
-		"-workers",
-		"1",
-		book,
-	); firstLine(
-		again,
-	) != firstLine(
-		out,
-	) {
+	if again := run(0, "", "rehearse", "-matches", "20", "-players", "4", "-workers", "1",
+		book); firstLine(again) != firstLine(out) {
 		t.Errorf("the same seed gives %q and %q", firstLine(out), firstLine(again))
 	}
 	has(run(0, "", "replay", journal), "Amber")
@@ -215,11 +195,8 @@ func TestLobbyCommands(t *testing.T) {
 		"delay=5ms",
 		"duel",
 	)
-	if err := json.Unmarshal(
-		[]byte(out),
-		&measured,
-	); err != nil || measured.Clients != 4 || measured.Messages < 20 || measured.Whole <= 0 ||
-		measured.Whole > 0.5 {
+	if err := json.Unmarshal([]byte(out), &measured); err != nil || measured.Clients != 4 || measured.Messages < 20 ||
+		measured.Whole <= 0 || measured.Whole > 0.5 {
 		t.Errorf("load: %+v, %v\n%s", measured, err, out)
 	}
 	out, messages, _ := turnvex(t, "", "load", "-clients", "3", "-for", "1s", "-warm-up", "0.1s", "-rate", "0", "duel")
@@ -292,11 +269,8 @@ func TestResultsAndScripts(t *testing.T) {
 			Because string `json:"because"`
 		} `json:"result"`
 	}
-	if err := json.Unmarshal(
-		[]byte(firstLine(run(0, "", "results", "-json", "-most", "1", "-lobby", code))),
-		&m,
-	); err != nil ||
-		m.Result.Because != "the goal was reached" {
+	if err := json.Unmarshal([]byte(firstLine(run(0, "", "results", "-json", "-most", "1", "-lobby", code))),
+		&m); err != nil || m.Result.Because != "the goal was reached" {
 		t.Errorf("results -json: %+v, %v", m, err)
 	}
 	has(run(0, "", "board", book, "points"), "1", "Mara", "2")

@@ -46,16 +46,8 @@ func TestTypeScriptClient(t *testing.T) {
 	const tests = "../../../clients/typescript/test/"
 	seed := fmt.Sprint(seed.Of(t))
 	t.Log("seed", seed)
-	if out := program(
-		t,
-		"node",
-		tests+"vectors.mjs",
-		"../../../docs/protocol-vectors.json",
-		seed,
-	); !strings.Contains(
-		out,
-		"agree",
-	) {
+	if out := program(t, "node", tests+"vectors.mjs", "../../../docs/protocol-vectors.json",
+		seed); !strings.Contains(out, "agree") {
 		t.Error(out)
 	}
 	checked := another(t, service.Config{Check: 50 * time.Millisecond})
@@ -86,16 +78,8 @@ func TestPythonClient(t *testing.T) {
 		t.Skip("there is no python3 here")
 	}
 	const folder = "../../../examples/python/"
-	if out := program(
-		t,
-		"python3",
-		"-B",
-		folder+"vectors.py",
-		"../../../docs/protocol-vectors.json",
-	); !strings.Contains(
-		out,
-		"agree",
-	) {
+	if out := program(t, "python3", "-B", folder+"vectors.py",
+		"../../../docs/protocol-vectors.json"); !strings.Contains(out, "agree") {
 		t.Error(out)
 	}
 	checked := another(t, service.Config{Check: 50 * time.Millisecond})

@@ -87,13 +87,8 @@ func TestRefusalsAtTheDoor(t *testing.T) {
 		t.Error(err)
 	}
 	err = as(mara).ChangeLobby(ctx, lob, client.Settings{"capacity": 2})
-	if wants(
-		t,
-		"a capacity below who is there",
-		err,
-		"out-of-range",
-	); err != nil &&
-		!strings.Contains(err.Error(), "3 seats") {
+	if wants(t, "a capacity below who is there", err, "out-of-range"); err != nil && !strings.Contains(err.Error(),
+		"3 seats") {
 		t.Errorf("the number is not told: %v", err)
 	}
 	wants(
@@ -283,10 +278,8 @@ func TestFindingEachOther(t *testing.T) {
 	for i := range 3 {
 		big = append(big, player(t, fmt.Sprint("Crew ", i)).Player)
 	}
-	if three, err := as(
-		player(t, "Wanda"),
-	).QuickJoin(ctx, client.Quick{Rulebook: meeting, Party: big}); err != nil || !three.New ||
-		three.Free != 2 {
+	if three, err := as(player(t, "Wanda")).QuickJoin(ctx, client.Quick{Rulebook: meeting, Party: big}); err != nil ||
+		!three.New || three.Free != 2 {
 		t.Errorf("a party that does not fit: %+v, %v", three, err)
 	}
 	_, err = as(

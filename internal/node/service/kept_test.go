@@ -171,12 +171,7 @@ func TestRecordsAreKept(t *testing.T) {
 	if _, seen := others["best"]; seen || others["fewest"] != 2.0 {
 		t.Errorf("another sees of it %v", others)
 	}
-	if f := record(
-		t,
-		as(joss),
-		joss.Player,
-		book,
-	); f["fewest"] != 0.0 || f["best"] != 0.0 || f["rank"] != 0.0 ||
+	if f := record(t, as(joss), joss.Player, book); f["fewest"] != 0.0 || f["best"] != 0.0 || f["rank"] != 0.0 ||
 		f["wins"] != 0.0 {
 		t.Errorf("Joss's record is %v", f)
 	}
@@ -270,10 +265,7 @@ func TestReading(t *testing.T) {
 		t.Errorf("%+v", books)
 	}
 	var schema map[string]any
-	if err := get(
-		"/v1/rulebooks/schema",
-		&schema,
-	); err != nil ||
+	if err := get("/v1/rulebooks/schema", &schema); err != nil ||
 		schema["$schema"] != "https://json-schema.org/draft/2020-12/schema" {
 		t.Errorf("the schema: %v, %v", schema["$schema"], err)
 	}
@@ -287,10 +279,8 @@ func TestReading(t *testing.T) {
 	check := func(text string) error {
 		return as(mara).Call(soon(t), http.MethodPost, "/v1/rulebooks/check", []byte(text), &checked)
 	}
-	if err := check(
-		"turnvex: 1\nname: x\nphases: {play: {lenght: 3s}}\n",
-	); err != nil || checked.OK || checked.Problems[0].Line != 3 ||
-		checked.Problems[0].Nearest != "length" {
+	if err := check("turnvex: 1\nname: x\nphases: {play: {lenght: 3s}}\n"); err != nil || checked.OK ||
+		checked.Problems[0].Line != 3 || checked.Problems[0].Nearest != "length" {
 		t.Errorf("%+v, %v", checked, err)
 	}
 	wants(t, "a rulebook that is too large", check("# "+strings.Repeat("x", 1<<20)), "too-large")

@@ -98,9 +98,7 @@ func TestFirstMessage(t *testing.T) {
 		b := bareTo(t, node.Address, nil, 0)
 		b.WriteMessage(websocket.TextMessage, []byte(c.send))
 		bye := map[string]any{}
-		if err := b.ReadJSON(
-			&bye,
-		); c.want == "" && !websocket.IsCloseError(err, websocket.CloseMessageTooBig) ||
+		if err := b.ReadJSON(&bye); c.want == "" && !websocket.IsCloseError(err, websocket.CloseMessageTooBig) ||
 			c.want != "" && bye["code"] != c.want {
 			t.Errorf("%s: %v, %v; not %s", what, bye, err, c.want)
 		}

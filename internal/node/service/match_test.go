@@ -65,13 +65,7 @@ func TestMatchFromLobbyToBoard(t *testing.T) {
 			c.Record(b.Seat()).Int("wins") == 0
 	})
 	var kept struct{ Fields map[string]int64 }
-	if err := s.Call(
-		soon(t),
-		http.MethodGet,
-		"/v1/players/"+joss.Player+"/records/duel",
-		nil,
-		&kept,
-	); err != nil ||
+	if err := s.Call(soon(t), http.MethodGet, "/v1/players/"+joss.Player+"/records/duel", nil, &kept); err != nil ||
 		kept.Fields["best"] != 0 {
 		t.Errorf("a stranger sees of Joss's record: %v, %v", kept, err)
 	}

@@ -151,9 +151,7 @@ func TestDeletedPlayer(t *testing.T) {
 	wants(t, "joining with it", err, "bad-token")
 	<-b.Done()
 	var kept struct{ Fields map[string]int64 }
-	if err := as(
-		mara,
-	).Call(ctx, "GET", "/v1/players/"+mara.Player+"/records/duel", nil, &kept); err != nil ||
+	if err := as(mara).Call(ctx, "GET", "/v1/players/"+mara.Player+"/records/duel", nil, &kept); err != nil ||
 		kept.Fields["wins"] != 1 {
 		t.Errorf("who stayed has %v, %v", kept, err)
 	}

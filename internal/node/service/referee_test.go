@@ -29,10 +29,8 @@ phases: {play: {length: 10m}}
 // comes back, the first word counts, and without one the rulebook decides.
 func TestReferee(t *testing.T) {
 	book := "guess_" + fresh()
-	if _, problems, err := node.Library.Load(
-		soon(t),
-		[]byte(strings.Replace(guessBook, "name: guess", "name: "+book, 1)),
-	); err != nil {
+	if _, problems, err := node.Library.Load(soon(t), []byte(strings.Replace(guessBook, "name: guess", "name: "+book,
+		1))); err != nil {
 		t.Fatal(err, problems)
 	}
 	key, err := operator(t).MakeKey(soon(t), "referee "+fresh(), "referee")

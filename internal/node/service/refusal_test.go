@@ -70,13 +70,8 @@ func TestRefusalsOverHTTP(t *testing.T) {
 			t.Errorf("%s %s %.60s: %v, not %s", c.method, c.path, c.body, err, c.want)
 		}
 	}
-	if err := (client.Service{Address: node.Address, Token: in.Token}).Call(
-		soon(t),
-		"POST",
-		"/v1/boards/duel/open",
-		map[string]int{"value": 5},
-		nil,
-	); err != nil {
+	if err := (client.Service{Address: node.Address, Token: in.Token}).Call(soon(t), "POST", "/v1/boards/duel/open",
+		map[string]int{"value": 5}, nil); err != nil {
 		t.Errorf("posting to the board that is open to clients: %v", err)
 	}
 }
@@ -217,14 +212,8 @@ func TestSeatsAreTheirOwners(t *testing.T) {
 		func(c *client.Copy) bool { return c.Seat(before).Text("name") == "Jossy Fen" },
 	)
 	var me struct{ Name string }
-	if err := (client.Service{Address: node.Address, Token: joss.Token}).Call(
-		soon(t),
-		"GET",
-		"/v1/me",
-		nil,
-		&me,
-	); err != nil ||
-		me.Name != "Jossy Fen" {
+	if err := (client.Service{Address: node.Address, Token: joss.Token}).Call(soon(t), "GET", "/v1/me", nil,
+		&me); err != nil || me.Name != "Jossy Fen" {
 		t.Errorf("the account is called %q, %v", me.Name, err)
 	}
 	again := join(t, joss, client.Options{Lobby: lob})

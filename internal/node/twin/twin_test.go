@@ -182,9 +182,7 @@ func TestKeepers(t *testing.T) {
 		"in memory": twin.NewKeeper()} {
 		ada, bo := person(t, "Ada"), person(t, "Bo")
 		values, err := k.Load(ctx, ada, book)
-		if got := show(
-			values,
-		); err != nil ||
+		if got := show(values); err != nil ||
 			got != "kept=0 total=5 share=1500 word=hello seen=false mood=1 spot=[0 0]" {
 			t.Errorf("%s: a first visit: %s, %v", name, got, err)
 		}
@@ -293,11 +291,8 @@ func TestResults(t *testing.T) {
 	if err != nil || len(list) != 1 || list[0].Number != 1 {
 		t.Fatalf("the page behind: %+v, %v", list, err)
 	}
-	if one, err := k.Match(
-		ctx,
-		list[0].ID,
-	); err != nil || one.Number != 1 ||
-		!strings.Contains(string(one.Result), `"because": "time"`) {
+	if one, err := k.Match(ctx, list[0].ID); err != nil || one.Number != 1 || !strings.Contains(string(one.Result),
+		`"because": "time"`) {
 		t.Errorf("%+v, %v", one, err)
 	}
 	for _, id := range []string{"x", uuid.NewString()} {

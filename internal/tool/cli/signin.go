@@ -74,13 +74,8 @@ func renameCommand() command {
 					Player string `json:"player"`
 					Name   string `json:"name"`
 				}
-				if err := svc.Call(
-					ctx,
-					http.MethodPatch,
-					"/v1/me",
-					map[string]string{"name": args[0]},
-					&out,
-				); err != nil {
+				if err := svc.Call(ctx, http.MethodPatch, "/v1/me", map[string]string{"name": args[0]},
+					&out); err != nil {
 					return err
 				}
 				p.Name = out.Name

@@ -194,13 +194,8 @@ func (r *run) lobbySize(ctx context.Context) (int, error) {
 			Most int    `json:"most"`
 		} `json:"rulebooks"`
 	}
-	if err := (client.Service{Address: r.cfg.Service}).Call(
-		ctx,
-		http.MethodGet,
-		"/v1/rulebooks",
-		nil,
-		&out,
-	); err != nil {
+	if err := (client.Service{Address: r.cfg.Service}).Call(ctx, http.MethodGet, "/v1/rulebooks", nil,
+		&out); err != nil {
 		return 0, err
 	}
 	for _, b := range out.Rulebooks {

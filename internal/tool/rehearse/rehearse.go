@@ -159,11 +159,8 @@ func Script(
 	var jw *journal.Writer
 	if record != nil {
 		var err error
-		if jw, err = journal.NewWriter(
-			record,
-			journal.Head{Rulebook: b.Source, Setup: setup},
-			hashEvery(b),
-		); err != nil {
+		if jw, err = journal.NewWriter(record, journal.Head{Rulebook: b.Source, Setup: setup},
+			hashEvery(b)); err != nil {
 			return nil, err
 		}
 	}

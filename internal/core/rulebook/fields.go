@@ -160,16 +160,9 @@ func (b *binder) declarePlayer() {
 	p := &b.book.F.Player
 	var pos, steer, rest *sheet.Field // what a tick looks at stands side by side
 	if b.top.get("ground") != nil {
-		pos, steer, rest = add(
-			"pos",
-			resets(position),
-		), add(
-			"steer",
-			seenBy(resets(position), sheet.Hidden),
-		), add(
-			"rest",
-			seenBy(resets(position), sheet.Hidden),
-		)
+		pos = add("pos", resets(position))
+		steer = add("steer", seenBy(resets(position), sheet.Hidden))
+		rest = add("rest", seenBy(resets(position), sheet.Hidden))
 	}
 	alive := add("alive", resets(flagField))
 	*p = PlayerFields{

@@ -134,8 +134,15 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		return err
 	}
 	s.Directory, s.Keeper = directory.New(s.DB), keep.New(s.DB, time.Now)
-	if err := s.Directory.Abandon(ctx, cfg.Node,
-		time.Now().UTC()); err != nil { // what an earlier run of this node held return err } s.Hall = hall.New( hall.Config{
+	if err := s.Directory.Abandon(
+		ctx,
+		cfg.Node,
+		time.Now().UTC(),
+	); err != nil { // what an earlier run of this node held
+		return err
+	}
+	s.Hall = hall.New(
+		hall.Config{
 			Directory: s.Directory,
 			Keeper:    s.Keeper,
 			Names:     accounts,

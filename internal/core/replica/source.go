@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"math"
 	"unicode/utf8"
 
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -112,7 +113,7 @@ func intOf(v any) (int64, error) {
 	case int64:
 		return n, nil
 	case uint64:
-		if n <= 1<<62 {
+		if n <= math.MaxInt64 {
 			return int64(n), nil
 		}
 	case json.Number:
@@ -183,7 +184,7 @@ func (s *sequence) part() (int, bool, error) {
 
 func integer(major byte, n uint64) (int64, error) {
 	switch {
-	case n > 1<<62:
+	case n > math.MaxInt64:
 	case major == cborUint:
 		return int64(n), nil
 	case major == cborNint:

@@ -1,0 +1,184 @@
+package replica_test
+
+import (
+	"encoding/json"
+	"testing"
+
+	"turnvex.example/turnvex/internal/core/replica"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// shelf is a store with one player sheet of every type of field, and its face.
+func shelf(t *testing.T, sight *replica.Sight) (*sheet.Store, *replica.Face) {
+	t.Helper()
+	s := &sheet.Schema{}
+	for _, f := range []sheet.Field{
+		{Name: "n", Type: sheet.Integer}, {Name: "x", Type: sheet.Number}, {Name: "on", Type: sheet.Flag},
+		{Name: "mood", Type: sheet.Choice, Choices: []string{"calm", "cross"}}, {Name: "say", Type: sheet.Text, Max: 300},
+		{Name: "pos", Type: sheet.Position}, {Name: "clock", Type: sheet.Clock}, {Name: "of", Type: sheet.Ref, Of: sheet.Player},
+	} {
+		if _, err := s.Add(sheet.Player, f); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if sight != nil {
+		sight.Player = s.Field(sheet.Player, "pos")
+	}
+	return sheet.NewStore(s), replica.NewFace(s, sight)
+}
+
+func player(st *sheet.Store, x, y int64) *sheet.Row {
+	r := st.Add(sheet.Player)
+	r.Owner = r.ID
+	st.SetPos(r, st.Schema.Field(sheet.Player, "pos"), x, y)
+	return r
+}
+
+// taken is the copy that a snapshot makes.
+func taken(t *testing.T, face *replica.Face, feed *replica.Feed, v *replica.Viewer, st *sheet.Store) *replica.Copy {
+	t.Helper()
+	schema, err := face.Described.Schema()
+	if err != nil {
+		t.Fatal(err)
+	}
+	o := &onlooker{viewer: v, copy: replica.NewCopy(schema)}
+	if err := o.take(feed.Snapshot(nil, v, st, 5)); err != nil {
+		t.Fatal(err)
+	}
+	return o.copy
+}
+
+// TestValuesAtTheirEdges: every type of value arrives as it was, in both encodings, also
+// where the encoding changes its form, and a copy's own parts make the same copy again.
+func TestValuesAtTheirEdges(t *testing.T) {
+	st, face := shelf(t, nil)
+	p, field := player(st, -70000, 65536), func(name string) *sheet.Field { return st.Schema.Field(sheet.Player, name) }
+	st.SetText(p, field("say"), "tab\tquote\" slash\\ é \x01")
+	st.SetFlag(p, field("on"), true)
+	st.SetInt(p, field("mood"), 1)
+	st.SetClock(p, field("clock"), 1200, -1, 256)
+	for _, n := range []int64{
+		0, 1, 23, 24, 255, 256, 65535, 65536, 1<<32 - 1, 1 << 32, 1<<63 - 1, -1, -24, -25, -256, -257, -65536, -65537, -1 << 63,
+	} {
+		st.SetInt(p, field("n"), n)
+		st.SetInt(p, field("x"), n)
+		for _, enc := range []replica.Encoding{replica.JSON, replica.CBOR} {
+			c := taken(t, face, replica.NewFeed(face), &replica.Viewer{Enc: enc}, st)
+			for _, f := range st.Schema.Fields(sheet.Player) {
+				if got, ok := c.Sheet(p.ID).Get(f.Name); !ok || got != p.Get(f) {
+					t.Errorf("%s of %d in encoding %d is %v, not %v", f.Name, n, enc, got, p.Get(f))
+				}
+			}
+			again := replica.NewCopy(c.Schema)
+			if _, err := again.Replace(replica.Parts(decoded(t, c.Parts()))); err != nil || again.Hash() != c.Hash() {
+				t.Errorf("%d: its own parts make another copy: %v", n, err)
+			}
+		}
+	}
+	c := taken(t, face, replica.NewFeed(face), &replica.Viewer{}, st)
+	if _, err := c.Apply(replica.Parts([][]any{{int64(p.ID), int64(5), []int64{7, 8}}})); err != nil {
+		t.Error(err)
+	}
+	for _, wrong := range [][]any{
+		{int64(p.ID), int64(0), []int64{1, 2}}, {int64(p.ID), int64(5), []int64{1, 2, 3}},
+		{int64(p.ID), int64(5), []int64{1}}, {int64(p.ID), int64(2), 1.5},
+		{int64(p.ID), int64(6), []any{json.Number("1"), json.Number("x"), json.Number("2")}}, {int64(p.ID), int64(4), true}, {int64(p.ID), int64(2), "no"},
+	} {
+		if _, err := c.Apply(replica.Parts([][]any{wrong})); err == nil {
+			t.Errorf("%v was taken", wrong)
+		}
+	}
+}
+
+// TestExpectations: what is expected is shown until it is taken back, the newest first,
+// and taking it back tells whether one sees a change.
+func TestExpectations(t *testing.T) {
+	st, face := shelf(t, nil)
+	p := player(st, 0, 0)
+	c := taken(t, face, replica.NewFeed(face), &replica.Viewer{}, st)
+	shown := func() int64 { v, _ := c.Sheet(p.ID).Get("n"); return v.N[0] }
+	one := sheet.IntValue(sheet.Integer, 1)
+	first, change, err := c.Expect(p.ID, "n", one)
+	if err != nil || shown() != 1 || change.Old.N[0] != 0 || change.New != one || !change.Expected {
+		t.Fatalf("%+v, %v", change, err)
+	}
+	second, _, _ := c.Expect(p.ID, "n", sheet.IntValue(sheet.Integer, 2))
+	if shown() != 2 {
+		t.Errorf("%d is shown", shown())
+	}
+	if change, told := first.End(); told || shown() != 2 {
+		t.Errorf("an older one ended: %+v, %d is shown", change, shown())
+	}
+	if change, told := second.End(); !told || !change.Undone || change.Old.N[0] != 2 || change.New.N[0] != 0 || shown() != 0 {
+		t.Errorf("the newest ended: %+v, %d is shown", change, shown())
+	}
+	if change, told := second.End(); told || change.Sheet != nil {
+		t.Errorf("it ended again: %+v", change)
+	}
+	right, _, _ := c.Expect(p.ID, "n", one)
+	if _, err := c.Apply(replica.Parts([][]any{{int64(p.ID), int64(0), int64(1)}})); err != nil {
+		t.Fatal(err)
+	}
+	if change, told := right.End(); told || shown() != 1 {
+		t.Errorf("it came true: %+v", change)
+	}
+	gone, _, _ := c.Expect(p.ID, "n", one)
+	if _, err := c.Apply(replica.Parts([][]any{{int64(-1), int64(p.ID)}})); err != nil {
+		t.Fatal(err)
+	}
+	if change, told := gone.End(); told || change.Sheet != nil {
+		t.Errorf("its sheet is gone: %+v", change)
+	}
+	for _, bad := range []struct {
+		id    sheet.ID
+		field string
+		v     sheet.Value
+	}{{p.ID, "n", one}, {99, "n", one}} {
+		if _, _, err := c.Expect(bad.id, bad.field, bad.v); err == nil {
+			t.Errorf("%+v was taken", bad)
+		}
+	}
+}
+
+// TestSightToTheMillimetre: who is exactly as far as one sees is seen, and lost only a
+// tenth farther on; one's first snapshot needs nothing told before.
+func TestSightToTheMillimetre(t *testing.T) {
+	st, face := shelf(t, &replica.Sight{Near: 100, Far: 1000, Every: 10})
+	me, other := player(st, 0, 0), player(st, 1000, 0)
+	pos := st.Schema.Field(sheet.Player, "pos")
+	feed, viewer := replica.NewFeed(face), &replica.Viewer{View: replica.View{Seats: []sheet.ID{me.ID}}}
+	c := taken(t, face, feed, viewer, st)
+	o := &onlooker{viewer: viewer, copy: c}
+	var desk replica.Desk
+	st.ClearChanges()
+	now := sheet.Tick(5)
+	seen := func(x int64) (at int64, sees bool) {
+		t.Helper()
+		st.SetPos(other, pos, x, 0)
+		now++
+		feed.Begin(&desk, st, st.Changes(), now)
+		plan := feed.Plan(viewer)
+		if err := o.take(feed.Write(nil, viewer, &plan)); err != nil {
+			t.Fatal(err)
+		}
+		feed.End()
+		st.ClearChanges()
+		v, sees := c.Sheet(other.ID).Get("pos")
+		return v.N[0], sees
+	}
+	if v, sees := c.Sheet(other.ID).Get("pos"); !sees || v.N[0] != 1000 {
+		t.Errorf("at 1000 mm %v", v)
+	}
+	for _, s := range []struct {
+		x, at int64
+		sees  bool
+	}{{1100, 1000, true}, {1101, 0, false}, {1001, 0, false}, {1000, 1000, true}, {100, 100, true}, {99, 99, true}, {101, 99, true}} {
+		if at, sees := seen(s.x); sees != s.sees || sees && at != s.at {
+			t.Errorf("at %d mm: seen %v, at %d; wanted %v, at %d", s.x, sees, at, s.sees, s.at)
+		}
+	}
+	now += 20
+	if at, _ := seen(101); at != 101 {
+		t.Errorf("after a while it is still told to be at %d", at)
+	}
+}

@@ -17,6 +17,7 @@ func TestClean(t *testing.T) {
 		"שלום עולם":                  "שלום עולם",
 		"日本語":                        "日本語",
 		strings.Repeat("x", 24):      strings.Repeat("x", 24),
+		strings.Repeat("é", 24):      strings.Repeat("é", 24),
 		"q\u0307\u0323":              "q\u0323\u0307", // two marks
 		"a\u0316\u0317b\u0316\u0317": "a\u0316\u0317b\u0316\u0317",
 		"":                           "! is empty",

@@ -1,0 +1,166 @@
+package lobby_test
+
+import (
+	"testing"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/lobby"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
+)
+
+// begun is a lobby in which so many play.
+func begun(t *testing.T, src string, s lobby.Setup, players int) (*bench, []sheet.ID) {
+	t.Helper()
+	b := open(t, src, s)
+	var seats []sheet.ID
+	for i := range players {
+		seats = append(seats, b.enter(string(rune('A'+i))))
+	}
+	for _, id := range seats {
+		b.wants("ready", b.ask(id, step.Ready, step.Input{}), code.OK)
+	}
+	b.take(step.Input{At: b.Tick() + 1})
+	if len(b.Store().Of(sheet.Match)) == 0 {
+		t.Fatal("no match has begun")
+	}
+	return b, seats
+}
+
+// TestWaitingWhereThereIsRoom: who stands in line where a seat is free gets it at once.
+func TestWaitingWhereThereIsRoom(t *testing.T) {
+	b := open(t, plain, lobby.Setup{})
+	b.enter("Ada")
+	b.effects = nil
+	b.wants("wait", b.take(step.Input{Kind: step.Wait, Acct: "Bo", Name: "Bo", Conn: "c"}).Verdict, code.OK)
+	if b.Seats() != 2 || b.SeatOf("Bo") == 0 || b.Waiting("c") != 0 || b.int(1, "waiting") != 0 {
+		t.Errorf("%d seats, place %d in line", b.Seats(), b.Waiting("c"))
+	}
+}
+
+// TestOptionsInTheirRange: an option takes what the rulebook allows, while the lobby
+// gathers players.
+func TestOptionsInTheirRange(t *testing.T) {
+	b := open(t, plain+"options: {goal: {type: integer, start: 3, min: 1, max: 9}, motto: {type: text, max: 3}, "+
+		"mood: {type: choice, words: [calm, cross]}}\n", lobby.Setup{})
+	ada := b.enter("Ada")
+	for _, c := range []struct {
+		name  string
+		value sheet.Value
+		want  code.Code
+	}{
+		{"goal", sheet.IntValue(sheet.Integer, 0), code.OutOfRange}, {"goal", sheet.IntValue(sheet.Integer, 1), code.OK},
+		{"goal", sheet.IntValue(sheet.Integer, 9), code.OK}, {"goal", sheet.IntValue(sheet.Integer, 10), code.OutOfRange},
+		{"motto", sheet.TextValue("éèê"), code.OK}, {"motto", sheet.TextValue("éèêa"), code.OutOfRange},
+		{"mood", sheet.IntValue(sheet.Choice, 1), code.OK}, {"mood", sheet.IntValue(sheet.Choice, 2), code.OutOfRange},
+		{"goal", sheet.TextValue("5"), code.BadArgument},
+	} {
+		v := b.ask(ada, step.Settings, step.Input{Args: []step.Named{{Name: c.name, Value: c.value}}})
+		b.wants(c.name+" "+c.value.S, v, c.want)
+	}
+	if b.int(1, "goal") != 9 || b.text(1, "motto") != "éèê" || b.int(1, "mood") != 1 {
+		t.Error("the options are others than were taken")
+	}
+	b.ask(ada, step.Ready, step.Input{})
+	b.take(step.Input{At: b.Tick() + 1})
+	v := b.ask(ada, step.Settings, step.Input{Args: []step.Named{{Name: "goal", Value: sheet.IntValue(sheet.Integer, 2)}}})
+	b.wants("during a match", v, code.NotNow)
+}
+
+// TestSetByHand: the host of a practice lobby sets what the rulebook declares, and
+// nothing else.
+func TestSetByHand(t *testing.T) {
+	b, seats := begun(t, plain+"sheets: {match: {best: {type: player}, twice: {type: integer, is: match.n * 2}, "+
+		"n: {type: integer, min: 0, max: 5}}}\n", lobby.Setup{Practice: true}, 2)
+	match := b.Store().Of(sheet.Match)[0].ID
+	set := func(field string, v sheet.Value, want code.Code) {
+		t.Helper()
+		b.wants(field, b.ask(seats[0], step.Set, step.Input{Target: match, Name: field, Value: v}), want)
+	}
+	set("best", sheet.IntValue(sheet.Ref, int64(seats[1])), code.OK)
+	set("best", sheet.IntValue(sheet.Ref, int64(match)), code.BadArgument)
+	set("best", sheet.IntValue(sheet.Ref, 0), code.OK)
+	set("n", sheet.IntValue(sheet.Integer, 5), code.OK)
+	set("n", sheet.IntValue(sheet.Integer, 6), code.OutOfRange)
+	set("n", sheet.IntValue(sheet.Ref, 1), code.BadArgument)
+	set("twice", sheet.IntValue(sheet.Integer, 1), code.NoField)
+	set("round", sheet.IntValue(sheet.Integer, 1), code.NoField)
+	set("nothing", sheet.IntValue(sheet.Integer, 1), code.NoField)
+	if b.int(match, "best") != 0 || b.int(match, "twice") != 10 {
+		t.Errorf("best %d, twice %d", b.int(match, "best"), b.int(match, "twice"))
+	}
+	b.wants("by another", b.ask(seats[1], step.Set, step.Input{Target: match, Name: "n"}), code.NotHost)
+}
+
+// TestFarFromRivals: with pick far the rivals count before the friends.
+func TestFarFromRivals(t *testing.T) {
+	b, seats := begun(t, "players: {least: 3, most: 3}\nstart: {countdown: 0s}\nphases: {play: {length: 60s}}\n"+
+		"teams: {list: {red: {}, blue: {}}, least: 0, newcomers: choice}\nspawn: {pick: far}\nmovement: {speed: 1m}\n"+
+		"ground: {width: 50m, height: 50m, spawns: [{at: [5m, 5m]}, {at: [45m, 5m]}]}\n"+
+		"actions: {again: {do: [{spawn: me}]}}\n", lobby.Setup{Practice: true}, 3)
+	pos := func(id sheet.ID) *sheet.Field { return b.Book().Schema.Field(sheet.Player, "pos") }
+	put := func(id sheet.ID, x, y int64) {
+		t.Helper()
+		v := sheet.Value{Type: sheet.Position, N: [3]int64{x, y}}
+		b.wants("put", b.ask(seats[0], step.Set, step.Input{Target: id, Name: "pos", Value: v}), code.OK)
+	}
+	var me, friend, rival sheet.ID
+	for _, a := range seats { // two are on one side
+		for _, c := range seats {
+			switch {
+			case a == c:
+			case b.Store().Get(a).Team == b.Store().Get(c).Team:
+				me, friend = a, c
+			}
+		}
+	}
+	for _, a := range seats {
+		if a != me && a != friend {
+			rival = a
+		}
+	}
+	put(rival, 15000, 5000) // 10 m from the first point, 30 m from the second
+	put(friend, 44000, 5000)
+	b.wants("again", b.ask(me, step.Act, step.Input{Name: "again"}), code.OK)
+	if x, _ := b.Store().Get(me).Pos(pos(me)); x != 45000 {
+		t.Errorf("at %d mm, beside the rival", x)
+	}
+	put(rival, 25000, 5000) // as far from both: the friends count
+	b.wants("again", b.ask(me, step.Act, step.Input{Name: "again"}), code.OK)
+	if x, _ := b.Store().Get(me).Pos(pos(me)); x != 5000 {
+		t.Errorf("at %d mm, beside the friend", x)
+	}
+}
+
+// TestFrozenPieces: in a frozen phase no kind of piece is placed, and each goes when
+// its time is over.
+func TestFrozenPieces(t *testing.T) {
+	b, _ := begun(t, "players: {least: 1, most: 2}\nstart: {countdown: 0s}\nground: {width: 50m, height: 50m}\n"+
+		"movement: {speed: 1m}\npieces: {stone: {keep: 2, every: 100ms}, spark: {keep: 0, lasts: 1s}, ember: {keep: 0, lasts: 1s}}\n"+
+		"rules: [{on: start, do: [{place: spark}, {place: ember}, {place: ember}]}]\n"+
+		"phases: {hold: {length: 3s, inputs: frozen}, play: {length: 60s}}\n", lobby.Setup{}, 1)
+	if n := len(b.Store().Of(sheet.Piece)); n != 3 {
+		t.Fatalf("%d pieces at the start", n)
+	}
+	b.take(step.Input{At: b.Tick() + 25})
+	if n := len(b.Store().Of(sheet.Piece)); n != 0 {
+		t.Errorf("%d pieces when their time is over", n)
+	}
+	b.take(step.Input{At: b.Tick() + 60})
+	if n := len(b.Store().Of(sheet.Piece)); n != 2 {
+		t.Errorf("%d pieces when play goes on", n)
+	}
+}
+
+// TestCostsOfWholeNumbers: what is reckoned as an integer is paid in thousandths where
+// the field is a number.
+func TestCostsOfWholeNumbers(t *testing.T) {
+	b, seats := begun(t, plain+"sheets: {player: {n: {type: integer, start: 2}, wind: {type: number, start: 5}}}\n"+
+		"actions: {blow: {cost: {wind: me.n}}}\n", lobby.Setup{}, 1)
+	for _, want := range []code.Code{code.OK, code.OK, code.TooLittle} {
+		b.wants("blow", b.ask(seats[0], step.Act, step.Input{Name: "blow"}), want)
+	}
+	if b.int(seats[0], "wind") != 1000 {
+		t.Errorf("%d thousandths are left", b.int(seats[0], "wind"))
+	}
+}

@@ -207,14 +207,16 @@ func TestScopes(t *testing.T) {
 	_, _, checker := harbour(t)
 	everything := expr.Me | expr.Team | expr.Target | expr.Piece | expr.It
 	for src, needs := range map[string]expr.Vars{
-		"me.a": expr.Me, "record.total": expr.Me, "team.n": expr.Team, "target.a": expr.Target, "piece.worth": expr.Piece,
-		"it.a": expr.It, "match.n": 0, "lobby.goal": 0, "players.size()": 0,
+		"me.a": expr.Me, "record.total": expr.Me, "team.n": expr.Team, "target.a": expr.Target,
+		"piece.worth": expr.Piece,
+		"it.a":        expr.It, "match.n": 0, "lobby.goal": 0, "players.size()": 0,
 	} {
 		want := expr.Want{Type: sheet.Integer}
 		if p, issues := checker.Compile(src, expr.Scope{Vars: needs, It: sheet.Player}, want); p == nil {
 			t.Errorf("%s with what it needs: %v", src, issues)
 		}
-		if p, _ := checker.Compile(src, expr.Scope{Vars: everything &^ needs, It: sheet.Player}, want); p != nil && needs != 0 {
+		if p, _ := checker.Compile(src, expr.Scope{Vars: everything &^ needs, It: sheet.Player}, want); p != nil &&
+			needs != 0 {
 			t.Errorf("%s was taken where it is not there", src)
 		}
 	}

@@ -181,7 +181,8 @@ func TestLineAgainstExactArithmetic(t *testing.T) {
 
 // TestNarrowGround: a body wider than the ground stands in its middle.
 func TestNarrowGround(t *testing.T) {
-	for _, c := range [][4]int64{{600, 400, 0, 300}, {800, 400, 100, 400}, {799, 400, 100, 399}, {801, 400, 100, 401}, {801, 400, -900, 400}} {
+	for _, c := range [][4]int64{{600, 400, 0, 300}, {800, 400, 100, 400}, {799, 400, 100, 399}, {801, 400, 100, 401},
+		{801, 400, -900, 400}} {
 		g := &ground.Ground{Width: c[0], Height: 5000}
 		if x, _ := g.Move(c[0]/2, 2500, max(c[2], 1), 0, c[1]); c[2] >= 0 && x != c[3] {
 			t.Errorf("%d wide, radius %d, by %d: at %d, not %d", c[0], c[1], c[2], x, c[3])

@@ -49,8 +49,10 @@ func TestOptionsInTheirRange(t *testing.T) {
 		value sheet.Value
 		want  code.Code
 	}{
-		{"goal", sheet.IntValue(sheet.Integer, 0), code.OutOfRange}, {"goal", sheet.IntValue(sheet.Integer, 1), code.OK},
-		{"goal", sheet.IntValue(sheet.Integer, 9), code.OK}, {"goal", sheet.IntValue(sheet.Integer, 10), code.OutOfRange},
+		{"goal", sheet.IntValue(sheet.Integer, 0), code.OutOfRange}, {"goal", sheet.IntValue(sheet.Integer, 1),
+			code.OK},
+		{"goal", sheet.IntValue(sheet.Integer, 9), code.OK}, {"goal", sheet.IntValue(sheet.Integer, 10),
+			code.OutOfRange},
 		{"motto", sheet.TextValue("éèê"), code.OK}, {"motto", sheet.TextValue("éèêa"), code.OutOfRange},
 		{"mood", sheet.IntValue(sheet.Choice, 1), code.OK}, {"mood", sheet.IntValue(sheet.Choice, 2), code.OutOfRange},
 		{"goal", sheet.TextValue("5"), code.BadArgument},
@@ -63,7 +65,8 @@ func TestOptionsInTheirRange(t *testing.T) {
 	}
 	b.ask(ada, step.Ready, step.Input{})
 	b.take(step.Input{At: b.Tick() + 1})
-	v := b.ask(ada, step.Settings, step.Input{Args: []step.Named{{Name: "goal", Value: sheet.IntValue(sheet.Integer, 2)}}})
+	v := b.ask(ada, step.Settings, step.Input{Args: []step.Named{{Name: "goal", Value: sheet.IntValue(sheet.Integer,
+		2)}}})
 	b.wants("during a match", v, code.NotNow)
 }
 
@@ -136,7 +139,8 @@ func TestFarFromRivals(t *testing.T) {
 // its time is over.
 func TestFrozenPieces(t *testing.T) {
 	b, _ := begun(t, "players: {least: 1, most: 2}\nstart: {countdown: 0s}\nground: {width: 50m, height: 50m}\n"+
-		"movement: {speed: 1m}\npieces: {stone: {keep: 2, every: 100ms}, spark: {keep: 0, lasts: 1s}, ember: {keep: 0, lasts: 1s}}\n"+
+		"movement: {speed: 1m}\npieces: {stone: {keep: 2, every: 100ms}, spark: {keep: 0, lasts: 1s}, ember: {keep: "+
+		"0, lasts: 1s}}\n"+
 		"rules: [{on: start, do: [{place: spark}, {place: ember}, {place: ember}]}]\n"+
 		"phases: {hold: {length: 3s, inputs: frozen}, play: {length: 60s}}\n", lobby.Setup{}, 1)
 	if n := len(b.Store().Of(sheet.Piece)); n != 3 {

@@ -14,8 +14,10 @@ func shelf(t *testing.T, sight *replica.Sight) (*sheet.Store, *replica.Face) {
 	s := &sheet.Schema{}
 	for _, f := range []sheet.Field{
 		{Name: "n", Type: sheet.Integer}, {Name: "x", Type: sheet.Number}, {Name: "on", Type: sheet.Flag},
-		{Name: "mood", Type: sheet.Choice, Choices: []string{"calm", "cross"}}, {Name: "say", Type: sheet.Text, Max: 300},
-		{Name: "pos", Type: sheet.Position}, {Name: "clock", Type: sheet.Clock}, {Name: "of", Type: sheet.Ref, Of: sheet.Player},
+		{Name: "mood", Type: sheet.Choice, Choices: []string{"calm", "cross"}}, {Name: "say", Type: sheet.Text,
+			Max: 300},
+		{Name: "pos", Type: sheet.Position}, {Name: "clock", Type: sheet.Clock}, {Name: "of", Type: sheet.Ref,
+			Of: sheet.Player},
 	} {
 		if _, err := s.Add(sheet.Player, f); err != nil {
 			t.Fatal(err)
@@ -58,7 +60,8 @@ func TestValuesAtTheirEdges(t *testing.T) {
 	st.SetInt(p, field("mood"), 1)
 	st.SetClock(p, field("clock"), 1200, -1, 256)
 	for _, n := range []int64{
-		0, 1, 23, 24, 255, 256, 65535, 65536, 1<<32 - 1, 1 << 32, 1<<63 - 1, -1, -24, -25, -256, -257, -65536, -65537, -1 << 63,
+		0, 1, 23, 24, 255, 256, 65535, 65536, 1<<32 - 1, 1 << 32, 1<<63 - 1, -1, -24, -25, -256, -257, -65536, -65537,
+		-1 << 63,
 	} {
 		st.SetInt(p, field("n"), n)
 		st.SetInt(p, field("x"), n)
@@ -82,7 +85,8 @@ func TestValuesAtTheirEdges(t *testing.T) {
 	for _, wrong := range [][]any{
 		{int64(p.ID), int64(0), []int64{1, 2}}, {int64(p.ID), int64(5), []int64{1, 2, 3}},
 		{int64(p.ID), int64(5), []int64{1}}, {int64(p.ID), int64(2), 1.5},
-		{int64(p.ID), int64(6), []any{json.Number("1"), json.Number("x"), json.Number("2")}}, {int64(p.ID), int64(4), true}, {int64(p.ID), int64(2), "no"},
+		{int64(p.ID), int64(6), []any{json.Number("1"), json.Number("x"), json.Number("2")}}, {int64(p.ID), int64(4),
+			true}, {int64(p.ID), int64(2), "no"},
 	} {
 		if _, err := c.Apply(replica.Parts([][]any{wrong})); err == nil {
 			t.Errorf("%v was taken", wrong)
@@ -109,7 +113,8 @@ func TestExpectations(t *testing.T) {
 	if change, told := first.End(); told || shown() != 2 {
 		t.Errorf("an older one ended: %+v, %d is shown", change, shown())
 	}
-	if change, told := second.End(); !told || !change.Undone || change.Old.N[0] != 2 || change.New.N[0] != 0 || shown() != 0 {
+	if change, told := second.End(); !told || !change.Undone || change.Old.N[0] != 2 || change.New.N[0] != 0 ||
+		shown() != 0 {
 		t.Errorf("the newest ended: %+v, %d is shown", change, shown())
 	}
 	if change, told := second.End(); told || change.Sheet != nil {
@@ -172,7 +177,8 @@ func TestSightToTheMillimetre(t *testing.T) {
 	for _, s := range []struct {
 		x, at int64
 		sees  bool
-	}{{1100, 1000, true}, {1101, 0, false}, {1001, 0, false}, {1000, 1000, true}, {100, 100, true}, {99, 99, true}, {101, 99, true}} {
+	}{{1100, 1000, true}, {1101, 0, false}, {1001, 0, false}, {1000, 1000, true}, {100, 100, true}, {99, 99, true},
+		{101, 99, true}} {
 		if at, sees := seen(s.x); sees != s.sees || sees && at != s.at {
 			t.Errorf("at %d mm: seen %v, at %d; wanted %v, at %d", s.x, sees, at, s.sees, s.at)
 		}

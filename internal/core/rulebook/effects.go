@@ -296,7 +296,7 @@ func (b *binder) effectAdd(n, v *node, scope expr.Scope, e *Effect) {
 		return
 	}
 	if t := e.Path.Field.Type; t != sheet.Integer && t != sheet.Number {
-		b.fail(v, "wrong-type", "an integer or number field", "%s is a %s", v.text, t)
+		b.fail(v, "wrong-type", "an integer or number field", "%s is of type %s", v.text, t)
 		return
 	}
 	if by := b.need(n, "by", "add"); by != nil {
@@ -323,7 +323,7 @@ var clockWords = []string{"start", "stop", "reset", "restart", "split"}
 func (b *binder) effectClock(n, v *node, scope expr.Scope, e *Effect) {
 	e.Path = b.path(n, "clock", scope)
 	if e.Path != nil && e.Path.Field.Type != sheet.Clock {
-		b.fail(v, "wrong-type", "a clock", "%s is a %s", v.text, e.Path.Field.Type)
+		b.fail(v, "wrong-type", "a clock", "%s is of type %s", v.text, e.Path.Field.Type)
 	}
 	do := b.need(n, "do", "clock")
 	if do == nil {
@@ -336,8 +336,11 @@ func (b *binder) effectClock(n, v *node, scope expr.Scope, e *Effect) {
 	}
 	e.Verb = ClockStart + Verb(word)
 	into := n.get("into")
-	if e.Verb == ClockSplit && into == nil {
+	switch {
+	case e.Verb == ClockSplit && into == nil:
 		b.need(n, "into", "split")
+	case e.Verb != ClockSplit && into != nil:
+		b.fail(into, "not-here", "it only with split", "the key \"into\" does not go with %q", clockWords[word])
 	}
 	if into != nil {
 		e.Into = b.path(n, "into", scope)
@@ -346,7 +349,7 @@ func (b *binder) effectClock(n, v *node, scope expr.Scope, e *Effect) {
 				into,
 				"wrong-type",
 				"an integer field for the milliseconds",
-				"%s is a %s",
+				"%s is of type %s",
 				into.text,
 				e.Into.Field.Type,
 			)

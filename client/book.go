@@ -39,27 +39,27 @@ type Action struct {
 
 // Kit is a named set of actions.
 type Kit struct {
-	Name    string
-	Actions []string
+	Name    string   // as the rulebook names it
+	Actions []string // the names of its actions
 }
 
 // Piece is a kind of object on the ground.
 type Piece struct {
-	Name   string
-	Title  string
-	Radius int64
+	Name   string // as the rulebook names it
+	Title  string // for people
+	Radius int64  // in millimetres
 }
 
 // Phase is a part of a match.
 type Phase struct {
-	Name   string
-	Title  string
-	Frozen bool // actions and steering are not taken
+	Name   string // as the rulebook names it
+	Title  string // for people
+	Frozen bool   // actions and steering are not taken
 }
 
 // Ground is the playing area, from (0, 0) to (Width, Height).
 type Ground struct {
-	Width, Height int64
+	Width, Height int64      // in millimetres
 	Boxes         [][4]int64 // walls: left, top, right, bottom
 	Circles       [][3]int64 // walls: x, y, radius
 	Sight         *Sight     // how far positions are told; nil for everywhere
@@ -68,8 +68,8 @@ type Ground struct {
 // Sight says how far positions are told to who has a player on the ground: within
 // Near each change, beyond Far none, between the two one in Every ticks.
 type Sight struct {
-	Near, Far int64
-	Every     int64
+	Near, Far int64 // in millimetres
+	Every     int64 // in ticks
 }
 
 // Told is what a notice says.

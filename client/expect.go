@@ -7,8 +7,8 @@ import (
 // Expected is a value that the client shows until the verdict is there.
 type Expected struct {
 	Sheet uint32 // the sheet's number, such as a seat; the own player's if 0
-	Field string
-	Value Value
+	Field string // by its name in the rulebook
+	Value Value  // of the field's type
 }
 
 // Expect is an expectation for a field of the own player. Whole, Thousandths,

@@ -14,10 +14,10 @@ import (
 // Refusal is an error with which the service refused something. Code is stable
 // (docs/errors.md lists them); Reason is for people.
 type Refusal struct {
-	Code     string          `json:"code"`
-	Reason   string          `json:"detail"`
-	Status   int             `json:"status"`
-	Findings json.RawMessage `json:"findings,omitempty"`
+	Code     string          `json:"code"`               // stable; docs/errors.md lists them
+	Reason   string          `json:"detail"`             // for people
+	Status   int             `json:"status"`             // of HTTP (RFC 9110)
+	Findings json.RawMessage `json:"findings,omitempty"` // of a rulebook that was refused, as turnvex check -json gives them
 }
 
 func (r *Refusal) Error() string { return fmt.Sprintf("%s (%s)", r.Reason, r.Code) }
@@ -33,8 +33,8 @@ func CodeOf(err error) string {
 
 // Service is a service reached over HTTP. The zero Token reads what is public.
 type Service struct {
-	Address string // such as http://127.0.0.1:7420
-	Token   string
+	Address string       // such as http://127.0.0.1:7420
+	Token   string       // of a sign-in; "" reads what is public
 	HTTP    *http.Client // nil for http.DefaultClient
 }
 

@@ -46,20 +46,20 @@ type FoundLobby struct {
 
 // Opening is how a lobby is asked for. Only Rulebook must be given.
 type Opening struct {
-	Rulebook  string         `json:"rulebook"`
-	Version   string         `json:"version,omitempty"` // of the rulebook; the current one if empty
-	Name      string         `json:"name,omitempty"`    // by which OpenOrJoin finds it
-	Title     string         `json:"title,omitempty"`
-	Capacity  int            `json:"capacity,omitempty"`
-	Practice  bool           `json:"practice,omitempty"`
-	Hidden    bool           `json:"hidden,omitempty"` // by code only, not listed
-	Closed    bool           `json:"closed,omitempty"` // to newcomers, until the host opens it
-	Password  string         `json:"password,omitempty"`
+	Rulebook  string         `json:"rulebook"`             // its name
+	Version   string         `json:"version,omitempty"`    // of the rulebook; the current one if empty
+	Name      string         `json:"name,omitempty"`       // by which OpenOrJoin finds it
+	Title     string         `json:"title,omitempty"`      // for people, 1 to 60 characters
+	Capacity  int            `json:"capacity,omitempty"`   // seats; the rulebook's players.most if 0
+	Practice  bool           `json:"practice,omitempty"`   // nothing of its matches is kept
+	Hidden    bool           `json:"hidden,omitempty"`     // by code only, not listed
+	Closed    bool           `json:"closed,omitempty"`     // to newcomers, until the host opens it
+	Password  string         `json:"password,omitempty"`   // to enter with; "" for none
 	WatchMost int            `json:"watch_most,omitempty"` // spectators; negative: none
-	Region    string         `json:"region,omitempty"`
+	Region    string         `json:"region,omitempty"`     // the service's own if empty
 	Reserve   []string       `json:"reserve,omitempty"`    // players for whom places are held
 	ReserveMS int64          `json:"reserve_ms,omitempty"` // how long; a minute if 0
-	Options   map[string]any `json:"options,omitempty"`
+	Options   map[string]any `json:"options,omitempty"`    // the rulebook's options, by name
 }
 
 // Open opens a lobby. Opening is not joining: Connect with its code for that.
@@ -77,8 +77,8 @@ func (s Service) OpenOrJoin(ctx context.Context, o Opening) (*FoundLobby, error)
 
 // Quick is what a quick join asks for. Only Rulebook must be given.
 type Quick struct {
-	Rulebook string         `json:"rulebook"`
-	Region   string         `json:"region,omitempty"`
+	Rulebook string         `json:"rulebook"`           // its name
+	Region   string         `json:"region,omitempty"`   // any if empty
 	Party    []string       `json:"party,omitempty"`    // other players who come along and stay together
 	Capacity int            `json:"capacity,omitempty"` // of the lobby, if one is opened
 	Options  map[string]any `json:"options,omitempty"`  // the same
@@ -99,7 +99,8 @@ func (s Service) Lobby(ctx context.Context, code string) (*FoundLobby, error) {
 
 // LobbyPage is a part of the listing.
 type LobbyPage struct {
-	Lobbies []Lobby `json:"lobbies"`
+	Lobbies []Lobby `json:"lobbies"` // in the order asked for
+	// LeftOut says why lobbies are not on the list, and how many.
 	LeftOut []struct {
 		Why   string `json:"why"`
 		Count int64  `json:"count"`

@@ -15,14 +15,14 @@ import (
 // unready, rename, team, start, pause, resume, kick, ban, unban, swap, shuffle,
 // hand-over, settings or set.
 type Intent struct {
-	Seat   uint32         `json:"seat,omitempty"` // 0: the first seat of the connection
-	Do     string         `json:"do"`
+	Seat   uint32         `json:"seat,omitempty"`   // 0: the first seat of the connection
+	Do     string         `json:"do"`               // what is asked for
 	Name   string         `json:"name,omitempty"`   // of an action, a team or a field
 	Target uint32         `json:"target,omitempty"` // a seat or a sheet
 	At     *[2]int64      `json:"at,omitempty"`     // a point or a direction
 	Args   map[string]any `json:"args,omitempty"`   // of an action, or the settings to change
-	Text   string         `json:"text,omitempty"`
-	Value  any            `json:"value,omitempty"`
+	Text   string         `json:"text,omitempty"`   // a new name, or a reason
+	Value  any            `json:"value,omitempty"`  // of set: the value of the field
 
 	// Expect is what the client shows until the verdict is there: see Expect.
 	Expect []Expected `json:"-"`

@@ -9,8 +9,8 @@ import (
 
 // Options say how to connect. Address, Token and Lobby must be given.
 type Options struct {
-	Address string // of the service, such as http://127.0.0.1:7420
-	Token   string
+	Address string   // of the service, such as http://127.0.0.1:7420
+	Token   string   // of a sign-in, or a service key
 	Lobby   string   // join code
 	Watch   bool     // as a spectator, without a seat
 	All     bool     // service keys: see everything
@@ -26,7 +26,7 @@ type Options struct {
 	// scope referee; OnDecision is asked for each decision, and Conn.Decide answers.
 	// A decision may be offered again after a lost connection.
 	Referee    bool
-	OnDecision func(Decision)
+	OnDecision func(Decision) // called for each decision that waits for a referee
 
 	// Tokens gives the token for each new connection instead of Token, which may
 	// have run out when a connection that was lost comes back: see KeepFresh.
@@ -37,8 +37,8 @@ type Options struct {
 	// are never called at the same time, and must not hold the connection up. They
 	// may call Send and Read, but not Do or Wait.
 	OnChange func(Change)
-	OnNotice func(Notice)
-	OnMissed func(notices int)
+	OnNotice func(Notice)      // called for each notice
+	OnMissed func(notices int) // called with how many notices were left out
 
 	// OnTick is called when the copy has come to a later tick, after the changes.
 	OnTick func(tick int64)

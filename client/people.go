@@ -10,12 +10,12 @@ import (
 
 // Signed is what a sign-in gives.
 type Signed struct {
-	Player  string    `json:"player"` // none for a service key
-	Name    string    `json:"name"`
-	Token   string    `json:"token"`
-	Expires time.Time `json:"expires"`
+	Player  string    `json:"player"`  // none for a service key
+	Name    string    `json:"name"`    // the player's display name
+	Token   string    `json:"token"`   // for Options and Service
+	Expires time.Time `json:"expires"` // when the token runs out
 	Refresh string    `json:"refresh"` // for the next token; it can be used once
-	New     bool      `json:"new"`
+	New     bool      `json:"new"`     // the account was made by this sign-in
 }
 
 func signIn(ctx context.Context, address, way string, in any) (*Signed, error) {
@@ -110,12 +110,12 @@ func (s Service) DeleteMe(ctx context.Context) error {
 // ServiceKey is a key with which a program signs in. Key is set only when it is
 // made.
 type ServiceKey struct {
-	Name    string     `json:"name"`
-	Scopes  []string   `json:"scopes"` // operator, referee, read
-	Created time.Time  `json:"created"`
-	Used    *time.Time `json:"used,omitempty"`
-	Revoked *time.Time `json:"revoked,omitempty"`
-	Key     string     `json:"key,omitempty"`
+	Name    string     `json:"name"`              // what the operator calls it
+	Scopes  []string   `json:"scopes"`            // operator, referee, read
+	Created time.Time  `json:"created"`           // when it was made
+	Used    *time.Time `json:"used,omitempty"`    // when it was used last; nil for never
+	Revoked *time.Time `json:"revoked,omitempty"` // when it was taken back; nil if it was not
+	Key     string     `json:"key,omitempty"`     // the key itself, when it is made
 }
 
 // Keys lists the service keys. Operators only.

@@ -10,43 +10,43 @@ import (
 
 // Match is a match that has ended.
 type Match struct {
-	ID     string    `json:"id"`
-	Lobby  string    `json:"lobby"`
-	Ended  time.Time `json:"ended"`
-	Result Result    `json:"result"`
+	ID     string    `json:"id"`     // unique for ever
+	Lobby  string    `json:"lobby"`  // its join code
+	Ended  time.Time `json:"ended"`  // when it ended
+	Result Result    `json:"result"` // what it ended with
 }
 
 // Result is what a match ended with.
 type Result struct {
-	Match    int64          `json:"match"`
-	Rulebook string         `json:"rulebook"`
-	Because  string         `json:"because"`
-	Practice bool           `json:"practice"`
-	Millis   int64          `json:"millis"`
-	Rounds   int64          `json:"rounds"`
-	Teams    []TeamResult   `json:"teams"`
-	Players  []PlayerResult `json:"players"`
+	Match    int64          `json:"match"`            // its number in the lobby, from 1
+	Rulebook string         `json:"rulebook"`         // its name
+	Because  string         `json:"because"`          // why it ended, for people
+	Practice bool           `json:"practice"`         // of a practice lobby
+	Millis   int64          `json:"millis"`           // play time in milliseconds
+	Rounds   int64          `json:"rounds"`           // how many were played
+	Teams    []TeamResult   `json:"teams"`            // by place
+	Players  []PlayerResult `json:"players"`          // by place
 	Clocks   []string       `json:"clocks,omitempty"` // the fields that are milliseconds of a clock
 }
 
 // TeamResult is a team's part of a result.
 type TeamResult struct {
-	Team    string         `json:"team"`
-	Title   string         `json:"title"`
-	Outcome string         `json:"outcome"`
-	Place   int64          `json:"place"`
-	Rounds  int64          `json:"rounds"`
-	Fields  map[string]any `json:"fields"`
+	Team    string         `json:"team"`    // as the rulebook names it
+	Title   string         `json:"title"`   // for people
+	Outcome string         `json:"outcome"` // none, won, lost or drawn
+	Place   int64          `json:"place"`   // from 1; equal ones share it
+	Rounds  int64          `json:"rounds"`  // rounds won
+	Fields  map[string]any `json:"fields"`  // the team sheet's, by name
 }
 
 // PlayerResult is a player's part of a result.
 type PlayerResult struct {
-	Player  string         `json:"player"`
-	Name    string         `json:"name"`
-	Team    string         `json:"team"`
-	Outcome string         `json:"outcome"`
-	Place   int64          `json:"place"`
-	Fields  map[string]any `json:"fields"`
+	Player  string         `json:"player"`  // the account; "" for one without
+	Name    string         `json:"name"`    // the display name
+	Team    string         `json:"team"`    // as the rulebook names it; "" for none
+	Outcome string         `json:"outcome"` // none, won, lost, drawn or left
+	Place   int64          `json:"place"`   // from 1; equal ones share it
+	Fields  map[string]any `json:"fields"`  // the player sheet's, by name
 }
 
 // Matches returns the newest ended matches. The query holds the parameters of
@@ -62,22 +62,22 @@ func (s Service) Matches(ctx context.Context, query url.Values) ([]Match, error)
 
 // BoardPage is a part of a leaderboard.
 type BoardPage struct {
-	Rulebook string     `json:"rulebook"`
-	Board    string     `json:"board"`
-	Title    string     `json:"title"`
-	Show     string     `json:"show"`
-	Order    string     `json:"order"`
-	Rows     []BoardRow `json:"rows"`
-	Next     string     `json:"next"`
+	Rulebook string     `json:"rulebook"` // its name
+	Board    string     `json:"board"`    // as the rulebook names it
+	Title    string     `json:"title"`    // for people
+	Show     string     `json:"show"`     // how a value is shown
+	Order    string     `json:"order"`    // most or least: which value is first
+	Rows     []BoardRow `json:"rows"`     // by place
+	Next     string     `json:"next"`     // the cursor of the next page; "" on the last
 }
 
 // BoardRow is one entry of a leaderboard.
 type BoardRow struct {
-	Place  int64     `json:"place"`
-	Player string    `json:"player"`
-	Name   string    `json:"name"`
-	Value  int64     `json:"value"`
-	Posted time.Time `json:"posted"`
+	Place  int64     `json:"place"`  // from 1; equal values share it
+	Player string    `json:"player"` // the account
+	Name   string    `json:"name"`   // the display name
+	Value  int64     `json:"value"`  // as the board counts it
+	Posted time.Time `json:"posted"` // when it was reached
 }
 
 // Board returns a page of a leaderboard from the top; cursor is the last page's

@@ -43,7 +43,7 @@ func (t Type) String() string { return sheet.Type(t).String() }
 
 // Value is a field's value. Values can be compared with ==.
 type Value struct {
-	Type Type
+	Type Type     // the field's type
 	N    [3]int64 // by Type
 	S    string   // of a text
 }

@@ -6,7 +6,7 @@ import (
 
 // Seen is where something was at a wall tick, in millimetres.
 type Seen struct {
-	Tick int64
+	Tick int64 // wall tick
 	X, Y int64
 }
 

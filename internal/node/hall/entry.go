@@ -18,15 +18,11 @@ func (l *Lobby) present() directory.Entry {
 		Rulebook: l.book.Name,
 		Version:  l.book.Version,
 		Title:    row.Text(f.Title),
-		Region: row.Text(
-			f.Region,
-		),
+		Region:   row.Text(f.Region),
 		State:    f.State.Choices[row.Int(f.State)],
 		Seats:    int(row.Int(f.Seats)),
 		Capacity: int(row.Int(f.Capacity)),
-		Waiting: int(
-			row.Int(f.Waiting),
-		),
+		Waiting:  int(row.Int(f.Waiting)),
 		Practice: row.Flag(f.Practice),
 		Open:     row.Flag(f.Open),
 		Password: row.Flag(f.Password),

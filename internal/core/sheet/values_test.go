@@ -19,11 +19,15 @@ func TestReading(t *testing.T) {
 	}{
 		{sheet.Integer, int64(7), int64(7)}, {sheet.Integer, uint64(7), int64(7)}, {sheet.Integer, 7.0, int64(7)},
 		{sheet.Integer, json.Number("7"), int64(7)}, {sheet.Integer, json.Number("7.0"), int64(7)},
-		{sheet.Integer, json.Number("1e3"), int64(1000)}, {sheet.Integer, json.Number("1e999"), nil}, {sheet.Integer, 7.5, nil},
-		{sheet.Integer, "7", nil}, {sheet.Integer, true, nil}, {sheet.Integer, nil, nil}, {sheet.Integer, []any{1}, nil},
+		{sheet.Integer, json.Number("1e3"), int64(1000)}, {sheet.Integer, json.Number("1e999"), nil}, {sheet.Integer,
+			7.5, nil},
+		{sheet.Integer, "7", nil}, {sheet.Integer, true, nil}, {sheet.Integer, nil, nil}, {sheet.Integer, []any{1},
+			nil},
 		{sheet.Integer, map[string]any{}, nil}, {sheet.Integer, math.NaN(), nil},
-		{sheet.Number, 7.125, int64(7125)}, {sheet.Number, -0.5, int64(-500)}, {sheet.Number, json.Number("0.0005"), nil},
-		{sheet.Number, int64(9223372036854774), int64(9223372036854774000)}, {sheet.Number, int64(9223372036854775), nil},
+		{sheet.Number, 7.125, int64(7125)}, {sheet.Number, -0.5, int64(-500)}, {sheet.Number, json.Number("0.0005"),
+			nil},
+		{sheet.Number, int64(9223372036854774), int64(9223372036854774000)}, {sheet.Number, int64(9223372036854775),
+			nil},
 		{sheet.Text, "x", "x"}, {sheet.Text, int64(1), nil}, {sheet.Text, true, nil}, {sheet.Text, []any{}, nil},
 		{sheet.Flag, true, true}, {sheet.Flag, false, false}, {sheet.Flag, "true", nil}, {sheet.Flag, int64(1), nil},
 		{sheet.Choice, "cross", int64(1)}, {sheet.Choice, "happy", nil}, {sheet.Choice, int64(1), nil},
@@ -47,7 +51,8 @@ func TestReading(t *testing.T) {
 			t.Errorf("%s is %d", text, n)
 		}
 	}
-	for _, text := range []string{"", "x", "1.", ".5", "1.2345", "+1", "1e3", " 1", "99999999999999999999", "9223372036854775", "-9223372036854775"} {
+	for _, text := range []string{"", "x", "1.", ".5", "1.2345", "+1", "1e3", " 1", "99999999999999999999",
+		"9223372036854775", "-9223372036854775"} {
 		if n, ok := sheet.ParseThousandths(text); ok {
 			t.Errorf("%q is read as %d", text, n)
 		}
@@ -65,10 +70,14 @@ func TestShowing(t *testing.T) {
 	mood := &sheet.Field{Type: sheet.Choice, Choices: []string{"calm", "cross"}}
 	for want, v := range map[string]sheet.Value{
 		"x": sheet.TextValue("x"), "yes": sheet.IntValue(sheet.Flag, 1), "no": sheet.IntValue(sheet.Flag, 0),
-		"calm": sheet.IntValue(sheet.Choice, 0), "2": sheet.IntValue(sheet.Choice, 2), "-1": sheet.IntValue(sheet.Choice, -1),
-		"0.05": sheet.IntValue(sheet.Number, 50), "-1.5": sheet.IntValue(sheet.Number, -1500), "nobody": sheet.IntValue(sheet.Ref, 0),
-		"#4": sheet.IntValue(sheet.Ref, 4), "17": sheet.IntValue(sheet.Integer, 17), "-9223372036854775.808": sheet.IntValue(sheet.Number, math.MinInt64),
-		"(1.5, -2) m": {Type: sheet.Position, N: [3]int64{1500, -2000}}, "00:01.000": {Type: sheet.Clock, N: [3]int64{10, 1, 10}},
+		"calm": sheet.IntValue(sheet.Choice, 0), "2": sheet.IntValue(sheet.Choice, 2),
+		"-1":   sheet.IntValue(sheet.Choice, -1),
+		"0.05": sheet.IntValue(sheet.Number, 50), "-1.5": sheet.IntValue(sheet.Number, -1500),
+		"nobody": sheet.IntValue(sheet.Ref, 0),
+		"#4":     sheet.IntValue(sheet.Ref, 4), "17": sheet.IntValue(sheet.Integer, 17),
+		"-9223372036854775.808": sheet.IntValue(sheet.Number, math.MinInt64),
+		"(1.5, -2) m":           {Type: sheet.Position, N: [3]int64{1500, -2000}}, "00:01.000": {Type: sheet.Clock,
+			N: [3]int64{10, 1, 10}},
 	} {
 		if got := v.Show(mood, 20, 20); got != want {
 			t.Errorf("%+v is shown as %s, not %s", v, got, want)

@@ -86,9 +86,11 @@ func TestOneWalkForAll(t *testing.T) {
 func TestEveryValueCounts(t *testing.T) {
 	seen := map[uint64]string{state.Hash(whole().walk): "unchanged"}
 	for what, change := range map[string]func(*crew){
-		"name": func(c *crew) { c.name = "Mara" }, "wind": func(c *crew) { c.wind++ }, "up": func(c *crew) { c.up = false },
-		"a leg": func(c *crew) { c.legs[2]-- }, "legs": func(c *crew) { c.legs = c.legs[:2] }, "no legs": func(c *crew) { c.legs = nil },
-		"tag": func(c *crew) { c.tags[0] = "x" }, "tags apart": func(c *crew) { c.tags = []string{"x", ""} },
+		"name": func(c *crew) { c.name = "Mara" }, "wind": func(c *crew) { c.wind++ },
+		"up":    func(c *crew) { c.up = false },
+		"a leg": func(c *crew) { c.legs[2]-- }, "legs": func(c *crew) { c.legs = c.legs[:2] },
+		"no legs": func(c *crew) { c.legs = nil },
+		"tag":     func(c *crew) { c.tags[0] = "x" }, "tags apart": func(c *crew) { c.tags = []string{"x", ""} },
 		"mast": func(c *crew) { c.mast[1].far = 1 }, "small": func(c *crew) { c.mast[0].small = 127 },
 	} {
 		c := whole()

@@ -13,6 +13,7 @@ import (
 	"strings"
 
 	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
@@ -183,9 +184,9 @@ func boardCommand() command {
 // showScore writes a board's value as the board says.
 func showScore(show string, v int64) string {
 	switch show {
-	case "clock":
+	case rulebook.ShowClock.String():
 		return sheet.FormatClock(v)
-	case "number":
+	case rulebook.ShowNumber.String():
 		return sheet.ShowThousandths(v)
 	}
 	return strconv.FormatInt(v, 10)

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/core/rulebook"
 )
 
 // player is one simulated client.
@@ -180,10 +181,10 @@ func (p *player) act(c *client.Copy) client.Intent {
 	a := c.Book.Actions[p.rng.IntN(len(c.Book.Actions))]
 	in := client.Intent{Do: "act", Name: a.Name}
 	switch a.Aim {
-	case "target":
+	case rulebook.AimTarget.String():
 		all := c.Players()
 		in.Target = uint32(all[p.rng.IntN(len(all))].ID)
-	case "line", "area":
+	case rulebook.AimLine.String(), rulebook.AimArea.String():
 		in.At = &[2]int64{p.rng.Int64N(2001) - 1000, p.rng.Int64N(2001) - 1000}
 	}
 	for _, f := range a.Takes {

@@ -8,6 +8,7 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/core/rulebook"
 )
 
 // full is top speed in a steering intent.
@@ -95,12 +96,13 @@ func (m *model) pause() tea.Cmd {
 // act uses an action on the chosen target, or along the line to it.
 func (m *model) act(a client.Action) tea.Cmd {
 	in := client.Intent{Do: "act", Name: a.Name, Target: m.target}
-	if a.Aim == "line" || a.Aim == "area" {
+	line := a.Aim == rulebook.AimLine.String()
+	if line || a.Aim == rulebook.AimArea.String() {
 		m.o.Conn.Read(func(c *client.Copy) {
 			me, _ := c.Me().Get("pos")
 			you, ok := c.Seat(m.target).Get("pos")
 			at := [2]int64{you.N[0], you.N[1]}
-			if a.Aim == "line" {
+			if line {
 				at = [2]int64{you.N[0] - me.N[0], you.N[1] - me.N[1]}
 			}
 			if ok {

@@ -53,8 +53,8 @@ func (j *journalFile) input(l *Lobby, in *step.Input) {
 		return
 	}
 	err := errors.Join(j.w.Hash(l.m), j.w.Input(in))
-	if err == nil && time.Since(j.flushed) > time.Second {
-		err, j.flushed = j.buffer.Flush(), time.Now()
+	if now := l.hall.cfg.Now(); err == nil && now.Sub(j.flushed) > time.Second {
+		err, j.flushed = j.buffer.Flush(), now
 	}
 	if err != nil {
 		j.failed(l, err)

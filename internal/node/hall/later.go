@@ -10,7 +10,7 @@ import (
 func (c *Client) putLater(f *outbox.Frame) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
-	c.later = append(c.later, delayed{time.Now().Add(c.delay), f})
+	c.later = append(c.later, delayed{c.lobby.hall.cfg.Now().Add(c.delay), f})
 	if c.waiting += len(f.Data); c.waiting > maxDelayed {
 		c.End(tooSlow)
 	}
@@ -26,13 +26,13 @@ const maxDelayed = 32 << 20
 func (c *Client) release() {
 	c.mu.Lock()
 	var due []*outbox.Frame
-	for len(c.later) > 0 && !c.later[0].due.After(time.Now()) {
+	for len(c.later) > 0 && !c.later[0].due.After(c.lobby.hall.cfg.Now()) {
 		due = append(due, c.later[0].frame)
 		c.waiting -= len(c.later[0].frame.Data)
 		c.later = c.later[1:]
 	}
 	if len(c.later) > 0 && c.Ended() == nil {
-		time.AfterFunc(time.Until(c.later[0].due), c.release)
+		time.AfterFunc(c.later[0].due.Sub(c.lobby.hall.cfg.Now()), c.release)
 	}
 	c.mu.Unlock()
 	for _, f := range due {

@@ -218,6 +218,7 @@ func TestDoors(t *testing.T) {
 	}{
 		{"open", sheet.IntValue(sheet.Flag, 0), code.OK}, {"capacity", sheet.IntValue(sheet.Integer, 1),
 			code.OutOfRange},
+		{"capacity", sheet.IntValue(sheet.Integer, 2), code.OK},
 		{"capacity", sheet.IntValue(sheet.Integer, 5), code.OutOfRange}, {"capacity", sheet.IntValue(sheet.Integer, 4),
 			code.OK},
 		{"capacity", sheet.TextValue("4"), code.BadArgument}, {"title", sheet.TextValue(""), code.OutOfRange},
@@ -264,7 +265,7 @@ func TestDoors(t *testing.T) {
 	b.wants("where a place is held for another", in("Di", "4", "digest"), code.LobbyFull)
 	b.take(step.Input{At: b.Tick() + 19})
 	b.wants("who it is held for, without the password, teams full", in("Bo", "4", ""), code.LobbyFull)
-	b.take(step.Input{At: b.Tick() + 2})
+	b.take(step.Input{At: b.Tick() + 1})
 	if b.int(1, "reserved") != 0 {
 		t.Error("it is still held")
 	}

@@ -168,3 +168,56 @@ func TestCostsOfWholeNumbers(t *testing.T) {
 		t.Errorf("%d thousandths are left", b.int(seats[0], "wind"))
 	}
 }
+
+// TestRemovingTwice: what is gone is not removed again, nor is anything that is no piece.
+func TestRemovingTwice(t *testing.T) {
+	b, seats := begun(t, "players: {least: 1, most: 2}\nstart: {countdown: 0s}\nground: {width: 9m, height: 9m}\n"+
+		"movement: {speed: 5m}\npieces: {stone: {keep: 2, touch: [{remove: piece}, {remove: piece}, {add: me.n, by: "+
+		"1}]}}\n"+
+		"sheets: {player: {n: {type: integer}}}\nphases: {play: {length: 60s}}\n", lobby.Setup{Practice: true}, 1)
+	stones := b.Store().Of(sheet.Piece)
+	v := stones[0].Get(b.Book().Schema.Field(sheet.Piece, "pos"))
+	set := step.Input{Target: seats[0], Name: "pos", Value: v}
+	b.wants("to a stone", b.ask(seats[0], step.Set, set), code.OK)
+	b.take(step.Input{At: b.Tick() + 2})
+	if b.int(seats[0], "n") == 0 {
+		t.Error("no piece was touched")
+	}
+}
+
+// TestEndsByClocks: an end that reads a clock alone is looked at as time goes by.
+func TestEndsByClocks(t *testing.T) {
+	b, _ := begun(t, "players: {least: 1, most: 2}\nstart: {countdown: 0s}\n"+
+		"phases: {play: {length: 60s, ends: [{if: match.clock <= seconds(57), next: rest}]}, rest: {length: 30s}}\n",
+		lobby.Setup{}, 1)
+	match := b.Store().Of(sheet.Match)[0].ID
+	for want := int64(0); want < 2; want++ {
+		if b.int(match, "phase") != want {
+			t.Errorf("phase %d after tick %d", b.int(match, "phase"), b.Tick())
+		}
+		b.take(step.Input{At: b.Tick() + 70})
+	}
+}
+
+// TestPartiesThatJustFit: a party goes where it fits as a whole, be it to the last seat.
+func TestPartiesThatJustFit(t *testing.T) {
+	b := open(t, "players: {least: 2, most: 5}\nstart: {countdown: 0s}\nphases: {play: {length: 60s}}\n"+
+		"teams: {list: {red: {most: 3}, blue: {most: 2}}, least: 0}\n", lobby.Setup{})
+	red, blue := b.Store().Of(sheet.Team)[0].ID, b.Store().Of(sheet.Team)[1].ID
+	first := b.enter("Ada")
+	if b.Store().Get(first).Team != red {
+		t.Fatal("the first is not with the first team")
+	}
+	b.wants("places", b.take(step.Input{Kind: step.Reserve, Names: []string{"Bo", "Cy"}, Text: "one", N: 200}).Verdict,
+		code.OK)
+	bo, cy := b.enter("Bo"), b.enter("Cy")
+	if b.Store().Get(bo).Team != red || b.Store().Get(cy).Team != red { // the first of those with two seats left
+		t.Errorf("they are in %d and %d", b.Store().Get(bo).Team, b.Store().Get(cy).Team)
+	}
+	b.wants("places", b.take(step.Input{Kind: step.Reserve, Names: []string{"Di", "Ed"}, Text: "two", N: 200}).Verdict,
+		code.OK)
+	di, ed := b.enter("Di"), b.enter("Ed")
+	if x, y := b.Store().Get(di).Team, b.Store().Get(ed).Team; x != blue || y != blue {
+		t.Errorf("the second party is in %d and %d", x, y)
+	}
+}

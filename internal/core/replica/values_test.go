@@ -94,6 +94,25 @@ func TestValuesAtTheirEdges(t *testing.T) {
 	}
 }
 
+// TestWithdrawing: a field that is withdrawn is no longer there; one that is not there,
+// or of which nothing is known, is left alone.
+func TestWithdrawing(t *testing.T) {
+	st, face := shelf(t, nil)
+	p := player(st, 1, 2)
+	c := taken(t, face, replica.NewFeed(face), &replica.Viewer{}, st)
+	for i, want := range []int{1, 0, 0, 0} {
+		part := [][]any{{int64(-2), int64(p.ID), int64(0)}, {int64(-2), int64(p.ID), int64(99)}, {int64(-2), int64(77),
+			int64(0)}}
+		told, err := c.Apply(replica.Parts(part))
+		if _, seen := c.Sheet(p.ID).Get("n"); seen || err != nil || len(told) != want {
+			t.Errorf("time %d: %v, %d changes, seen %v", i, err, len(told), seen)
+		}
+	}
+	if _, seen := c.Sheet(p.ID).Get("x"); !seen {
+		t.Error("another field went as well")
+	}
+}
+
 // TestExpectations: what is expected is shown until it is taken back, the newest first,
 // and taking it back tells whether one sees a change.
 func TestExpectations(t *testing.T) {

@@ -94,6 +94,67 @@ func TestValuesAtTheirEdges(t *testing.T) {
 	}
 }
 
+// TestWordsOfChoices: a choice is read as its word, where it has one and is to be seen.
+func TestWordsOfChoices(t *testing.T) {
+	st, face := shelf(t, nil)
+	p := player(st, 0, 0)
+	c := taken(t, face, replica.NewFeed(face), &replica.Viewer{}, st)
+	for n, want := range map[int64]string{0: "calm", 1: "cross", 2: "", -1: ""} {
+		if _, err := c.Apply(replica.Parts([][]any{{int64(p.ID), int64(3), n}})); err != nil ||
+			c.Sheet(p.ID).Text("mood") != want {
+			t.Errorf("%d is %q, %v", n, c.Sheet(p.ID).Text("mood"), err)
+		}
+	}
+	if _, err := c.Apply(replica.Parts([][]any{{int64(-2), int64(p.ID), int64(3)}})); err != nil ||
+		c.Sheet(p.ID).Text("mood") != "" {
+		t.Errorf("out of sight it is %q, %v", c.Sheet(p.ID).Text("mood"), err)
+	}
+}
+
+// TestManyAudiences: each of many owners gets what is theirs of one tick, and no more.
+func TestManyAudiences(t *testing.T) {
+	s := &sheet.Schema{}
+	n, err := s.Add(sheet.Player, sheet.Field{Name: "n", Type: sheet.Integer, See: sheet.OwnerOnly})
+	if err != nil {
+		t.Fatal(err)
+	}
+	st, face := sheet.NewStore(s), replica.NewFace(s, nil)
+	feed := replica.NewFeed(face)
+	var rows []*sheet.Row
+	var lookers []*onlooker
+	for range 300 { // more than a key tells apart
+		r := st.Add(sheet.Player)
+		r.Owner = r.ID
+		rows = append(rows, r)
+	}
+	for _, r := range rows {
+		v := &replica.Viewer{View: replica.View{Seats: []sheet.ID{r.ID}}}
+		lookers = append(lookers, &onlooker{viewer: v, copy: taken(t, face, feed, v, st)})
+	}
+	st.ClearChanges()
+	var desk replica.Desk
+	for tick, many := range []int{1, 64, 65, 128, 300} {
+		for i, r := range rows[:many] {
+			st.SetInt(r, n, int64(1000*many+i))
+		}
+		feed.Begin(&desk, st, st.Changes(), sheet.Tick(6+tick))
+		for i, o := range lookers {
+			plan := feed.Plan(o.viewer)
+			if plan.Nothing == (i < many) && !plan.Own {
+				t.Fatalf("number %d of %d has something to be told: %v", i, many, !plan.Nothing)
+			}
+			if err := o.take(feed.Write(nil, o.viewer, &plan)); err != nil {
+				t.Fatal(err)
+			}
+			if got := o.copy.Sheet(rows[i].ID).Int("n"); got != rows[i].Int(n) {
+				t.Fatalf("number %d of %d holds %d, not %d", i, many, got, rows[i].Int(n))
+			}
+		}
+		feed.End()
+		st.ClearChanges()
+	}
+}
+
 // TestWithdrawing: a field that is withdrawn is no longer there; one that is not there,
 // or of which nothing is known, is left alone.
 func TestWithdrawing(t *testing.T) {
@@ -146,6 +207,11 @@ func TestExpectations(t *testing.T) {
 	if change, told := right.End(); told || shown() != 1 {
 		t.Errorf("it came true: %+v", change)
 	}
+	kept, _, _ := c.Expect(p.ID, "n", sheet.IntValue(sheet.Integer, 8))
+	if _, err := c.Replace(replica.Parts(decoded(t, c.Parts()))); err != nil || shown() != 8 {
+		t.Errorf("after a snapshot %d is shown, %v", shown(), err)
+	}
+	kept.End()
 	gone, _, _ := c.Expect(p.ID, "n", one)
 	if _, err := c.Apply(replica.Parts([][]any{{int64(-1), int64(p.ID)}})); err != nil {
 		t.Fatal(err)
@@ -201,6 +267,10 @@ func TestSightToTheMillimetre(t *testing.T) {
 		if at, sees := seen(s.x); sees != s.sees || sees && at != s.at {
 			t.Errorf("at %d mm: seen %v, at %d; wanted %v, at %d", s.x, sees, at, s.sees, s.at)
 		}
+	}
+	all := func(yield func(*replica.Viewer) bool) { yield(viewer) }
+	if due := feed.Due(st, all); due < now || due > now+10 {
+		t.Errorf("at tick %d the next is due at %d", now, due)
 	}
 	now += 20
 	if at, _ := seen(101); at != 101 {

@@ -35,9 +35,9 @@ var rooms = []room{
 	{"core/ground", [][]string{{"core/ground"}, {"core/lobby"}}},
 	{"core/names", [][]string{{"core/names"}, {"node/hall"}}},
 	{"core/rulebook", [][]string{{"core/rulebook"}, {"core/lobby"}}},
-	{"core/match", [][]string{{"core/lobby"}}},
+	{"core/match", [][]string{{"core/match", "core/lobby"}}},
 	{"core/lobby", [][]string{{"core/lobby"}, {"node/hall"}}},
-	{"core/replica", [][]string{{"core/replica"}, {"node/hall"}}},
+	{"core/replica", [][]string{{"core/replica", "wire/spec"}, {"node/hall"}}},
 	{"node/hall", [][]string{{"node/hall"}}},
 }
 

@@ -38,7 +38,7 @@ var crews = []struct {
 		"clash",
 		"Lantern Regatta: the clash",
 		[]string{"Mara Quill", "Joss Fenwick", "Odile Tarn", "Pim Harrow"},
-		map[string]any{"minutes": "0.5"},
+		map[string]any{"minutes": 0.5},
 	},
 	{"bell", "Lantern Regatta: the bell", []string{"Ines Marl", "Tobin Reeve", "Wanda Loch"}, nil},
 	{"course", "Lantern Regatta: the course", []string{"Ruben Ask", "Lotte Brine"}, nil},

@@ -12,7 +12,9 @@ import (
 // TestTheCrewsCanPutOut: every lobby of the demo opens, as it asks for it, and has seats
 // for its crew.
 func TestTheCrewsCanPutOut(t *testing.T) {
-	h := hall.New(hall.Config{Directory: twin.NewDirectory(), Keeper: twin.NewKeeper(), Names: twin.NewNames(), Node: "n"})
+	h := hall.New(
+		hall.Config{Directory: twin.NewDirectory(), Keeper: twin.NewKeeper(), Names: twin.NewNames(), Node: "n"},
+	)
 	defer h.Stop()
 	for _, crew := range crews {
 		src, err := os.ReadFile("../../../demo/rulebooks/" + crew.rulebook + ".yaml")

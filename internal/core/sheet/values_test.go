@@ -2,6 +2,7 @@ package sheet_test
 
 import (
 	"encoding/json"
+	"fmt"
 	"math"
 	"testing"
 
@@ -151,5 +152,66 @@ func TestSheetsComeAndGo(t *testing.T) {
 	if sheet.Sooner(0, 5) != 5 || sheet.Sooner(5, 0) != 5 || sheet.Sooner(5, 4) != 4 || sheet.Sooner(4, 5) != 4 ||
 		sheet.Sooner(0, 0) != 0 {
 		t.Error("the sooner of two ticks")
+	}
+}
+
+// TestNames: every type, kind and reset point is found by its name, and nothing else is.
+func TestNames(t *testing.T) {
+	for _, ty := range []sheet.Type{
+		sheet.Integer, sheet.Number, sheet.Text, sheet.Flag, sheet.Choice, sheet.Position, sheet.Ref, sheet.Clock,
+	} {
+		if got, ok := sheet.TypeNamed(ty.String()); !ok || got != ty {
+			t.Errorf("%s is found as %s", ty, got)
+		}
+	}
+	if _, ok := sheet.TypeNamed("nothing"); ok {
+		t.Error("there is a type called nothing")
+	}
+	for i, name := range []string{"match", "round", "respawn", "never"} {
+		if got, ok := sheet.ResetNamed(name); ok && name != "never" && int(got) != i {
+			t.Errorf("%s is found as %d", name, got)
+		}
+	}
+	if _, ok := sheet.ResetNamed("nothing"); ok {
+		t.Error("there is a reset point called nothing")
+	}
+}
+
+// TestMasks: sets of field numbers, in both words.
+func TestMasks(t *testing.T) {
+	var a, b sheet.Mask
+	for _, n := range []int{0, 63, 64, 100, 127} {
+		a.Set(n)
+	}
+	for _, n := range []int{1, 63, 100} {
+		b.Set(n)
+	}
+	list := func(m sheet.Mask) (out []int) {
+		for n := m.Next(0); n >= 0; n = m.Next(n + 1) {
+			out = append(out, n)
+		}
+		return out
+	}
+	both, all := a.And(b), a
+	all.Add(b)
+	without := a
+	without.Clear(64)
+	for _, c := range []struct {
+		m    sheet.Mask
+		want string
+	}{{a, "[0 63 64 100 127]"}, {both, "[63 100]"}, {all, "[0 1 63 64 100 127]"}, {without, "[0 63 100 127]"}, {sheet.Mask{}, "[]"}} {
+		if got := fmt.Sprint(
+			list(c.m),
+		); got != c.want || c.m.Count() != len(list(c.m)) ||
+			c.m.Empty() != (c.want == "[]") {
+			t.Errorf("%s, %d of them, not %s", got, c.m.Count(), c.want)
+		}
+	}
+	var low, high sheet.Mask
+	low.Set(3)
+	high.Set(67)
+	if !a.Meets(b) || a.Meets(low) || low.Meets(high) || high.Meets(low) || !high.Has(67) || high.Has(3) ||
+		a.Meets(sheet.Mask{}) {
+		t.Error("which sets share a number")
 	}
 }

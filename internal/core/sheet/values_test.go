@@ -221,3 +221,52 @@ func TestMasks(t *testing.T) {
 		t.Error("which sets share a number")
 	}
 }
+
+// TestChecking: bounds are held to the value and the character.
+func TestChecking(t *testing.T) {
+	bounded := &sheet.Field{Type: sheet.Integer, Bounded: true, Min: 1, Max: 9}
+	for n, fits := range map[int64]bool{0: false, 1: true, 9: true, 10: false} {
+		if err := bounded.Check(sheet.IntValue(sheet.Integer, n)); (err == nil) != fits {
+			t.Errorf("%d: %v", n, err)
+		}
+	}
+	text := &sheet.Field{Type: sheet.Text, Max: 3}
+	for s, fits := range map[string]bool{"": true, "éèê": true, "éèêa": false} {
+		if err := text.Check(sheet.TextValue(s)); (err == nil) != fits {
+			t.Errorf("%q: %v", s, err)
+		}
+	}
+	if err := (&sheet.Field{Type: sheet.Flag}).Check(sheet.IntValue(sheet.Flag, 1)); err != nil {
+		t.Error(err)
+	}
+}
+
+// TestToldSince: which fields were told after a tick, the first one too.
+func TestToldSince(t *testing.T) {
+	s := &sheet.Schema{}
+	for _, name := range []string{"a", "b"} {
+		if _, err := s.Add(sheet.Player, sheet.Field{Name: name, Type: sheet.Integer}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	r := sheet.NewStore(s).Add(sheet.Player)
+	var first, both sheet.Mask
+	first.Set(0)
+	both.Set(0)
+	both.Set(1)
+	r.Tell(both, 5)
+	if r.Born != 5 {
+		t.Errorf("born at %d", r.Born)
+	}
+	r.Fresh = false
+	r.Tell(first, 7)
+	if got := r.ToldSince(both, 4); got != both {
+		t.Errorf("after 4: %v", got)
+	}
+	if got := r.ToldSince(both, 5); got != first {
+		t.Errorf("after 5: %v", got)
+	}
+	if got := r.ToldSince(both, 7); !got.Empty() || r.Born != 5 {
+		t.Errorf("after 7: %v, born at %d", got, r.Born)
+	}
+}

@@ -18,7 +18,7 @@ start: {countdown: 0s}
 teams: {list: {red: {}, blue: {}}}
 ground: {width: 40m, height: 30m, sight: {near: 8m, far: 12m, every: 500ms}, walls: [{box: [4m, 4m, 8m, 8m]}, {circle: [20m, 20m, 1m]}]}
 movement: {speed: 6m}
-sheets: {player: {n: {type: integer}}}
+sheets: {player: {n: {type: integer}, secret: {type: integer, see: owner}}}
 kits: {base: {actions: [score, ram]}, rare: {actions: [glow], start: false}}
 pieces: {stone: {title: Stone, radius: 700mm, keep: 1}}
 actions:
@@ -79,8 +79,15 @@ func TestWhoCountsAsSpectator(t *testing.T) {
 		if got := as.see(seat, "n"); got != 0 || len(all.all("snapshot")) != 1 || len(as.all("snapshot")) != 1 {
 			t.Errorf("what is seen: %v, %v", all.kinds(), as.kinds())
 		}
-		r.join(l, hall.Joining{Account: "bo", Watch: true})
+		bo := r.join(l, hall.Joining{Account: "bo", Watch: true})
 		spectators(1)
+		for who, want := range map[*player]bool{ada: true, as: true, all: true, bo: false} {
+			who.mu.Lock()
+			if _, sees := who.copy.Sheet(sheetID(seat)).Get("secret"); sees != want {
+				t.Errorf("a private field is seen: %v, not %v", sees, want)
+			}
+			who.mu.Unlock()
+		}
 		if _, err := r.tryJoin(l, hall.Joining{Account: "cy", Watch: true}); err == nil {
 			t.Error("a second spectator came in")
 		}

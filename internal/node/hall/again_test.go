@@ -1,0 +1,110 @@
+package hall_test
+
+import (
+	"context"
+	"io"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"testing"
+	"testing/synctest"
+	"time"
+
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/node/hall"
+	"turnvex.example/turnvex/internal/node/journal"
+	"turnvex.example/turnvex/internal/node/twin"
+	"turnvex.example/turnvex/internal/wire"
+)
+
+// TestBackTwice: each coming back gives a key with which to come back again, and the one
+// before is good for nothing.
+func TestBackTwice(t *testing.T) {
+	inVirtualTime(t, harbour, func(r *rig) {
+		l := r.open(hall.Opening{})
+		ada := r.join(l, hall.Joining{Account: "ada"})
+		seat, old := ada.First(), ""
+		for range 3 {
+			key := ada.all("welcome")[0]["resume"].(string)
+			if key == old || key == "" {
+				t.Fatalf("the key is %q again", key)
+			}
+			ada.Lost()
+			pass(5 * time.Second)
+			if ada = r.join(l, hall.Joining{Account: "ada", Resume: key}); ada.First() != seat {
+				t.Fatalf("back with seat %d, not %d", ada.First(), seat)
+			}
+			old = key
+		}
+		pass(time.Minute)
+		if info, err := l.Info(context.Background()); err != nil || info.Seats != 1 {
+			t.Errorf("%d seats, %v", info.Seats, err)
+		}
+	})
+}
+
+// TestQuickToTheLastSeat: a lobby with one free seat is found by who comes alone.
+func TestQuickToTheLastSeat(t *testing.T) {
+	inVirtualTime(t, harbour, func(r *rig) {
+		l := r.open(hall.Opening{Capacity: 2})
+		r.join(l, hall.Joining{Account: "ada"})
+		found, opened, err := r.hall.Quick(context.Background(), r.book, []string{"bo"}, hall.Opening{})
+		if err != nil || opened || found.Code != l.Code {
+			t.Errorf("%v, opened %v, %v", found, opened, err)
+		}
+		found, opened, err = r.hall.Quick(context.Background(), r.book, []string{"cy"}, hall.Opening{})
+		if err != nil || !opened || found.Code == l.Code {
+			t.Errorf("where no seat is left: %v, opened %v, %v", found, opened, err)
+		}
+	})
+}
+
+// TestJournals: a lobby's journal plays back to the state that the lobby ended in.
+func TestJournals(t *testing.T) {
+	dir := t.TempDir()
+	synctest.Test(t, func(t *testing.T) {
+		book, problems := rulebook.Compile([]byte(harbour))
+		if book == nil {
+			t.Fatal(problems.Errors())
+		}
+		r := &rig{t: t, book: book, log: &lines{}}
+		r.hall = hall.New(hall.Config{
+			Directory: twin.NewDirectory(), Keeper: twin.NewKeeper(), Names: twin.NewNames(), Node: "n1", Journals: dir,
+			Log: slog.New(slog.NewTextHandler(r.log, nil)),
+		})
+		l, ada, _ := r.two()
+		for range 5 {
+			ada.does(wire.Intent{Do: "act", Name: "score"})
+			pass(2 * time.Second)
+		}
+		if info, err := os.Stat(only(t, dir)); err != nil || info.Size() < 1000 {
+			t.Errorf("while the lobby is open the journal has %v, %v", info, err)
+		}
+		l.Close("enough")
+		r.hall.Stop()
+		if r.log.has("journal") {
+			t.Error(r.log.text.String())
+		}
+	})
+	f, err := os.Open(only(t, dir))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer f.Close()
+	rp, err := journal.Open(f)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := rp.RunTo(-1); err != io.EOF || rp.Inputs < 8 || rp.Hashes == 0 {
+		t.Errorf("played back: %v, %d inputs, %d hashes", err, rp.Inputs, rp.Hashes)
+	}
+}
+
+func only(t *testing.T, dir string) string {
+	t.Helper()
+	files, err := filepath.Glob(filepath.Join(dir, "*.journal"))
+	if err != nil || len(files) != 1 {
+		t.Fatalf("%v, %v", files, err)
+	}
+	return files[0]
+}

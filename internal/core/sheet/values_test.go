@@ -204,7 +204,7 @@ func TestMasks(t *testing.T) {
 		want string
 	}{
 		{a, "[0 63 64 100 127]"}, {both, "[63 100]"}, {all, "[0 1 63 64 100 127]"}, {without, "[0 63 100 127]"},
-			{sheet.Mask{}, "[]"},
+		{sheet.Mask{}, "[]"},
 	} {
 		if got := fmt.Sprint(
 			list(c.m),

@@ -98,6 +98,7 @@ func checkDeviceKey(key string) error {
 func (s *Service) playerOf(ctx context.Context, hash []byte, name string) (p store.Player, fresh bool, err error) {
 	db, now := s.db.WithContext(ctx), s.now().UTC()
 	for range 2 {
+		p = store.Player{} // a number in it would be looked for as well
 		err = db.Joins("join devices on devices.player_id = players.id and devices.key_hash = ?", hash).First(&p).Error
 		if err == nil {
 			p.SeenAt = now

@@ -137,7 +137,9 @@ func TestRoughNetworks(t *testing.T) {
 			})
 		}
 		// Who was cut off meanwhile may find the match gone.
-		until(t, all[0], "the match is over", func(c *client.Copy) bool { return c.Match() == nil || c.Match().Flag("over") })
+		until(t, all[0], "the match is over", func(c *client.Copy) bool {
+			return c.Match() == nil || c.Match().Flag("over")
+		})
 		over()
 		acting.Wait()
 		until(t, all[0], "the lobby again", func(c *client.Copy) bool { return c.Match() == nil })

@@ -133,12 +133,8 @@ func TestDecisionAgainstTheProtocol(t *testing.T) {
 		`{"is":"decided","no":3,"ok":false,"code":"no-such-decision"}`); err != nil {
 		t.Errorf("the first word: %v", err)
 	}
-	if err := word(
-		3,
-		`{"is":"decided","no":3,"ok":false,"code":"no-such-decision","reason":"too late"}`,
-	); client.CodeOf(
-		err,
-	) != "no-such-decision" {
+	err := word(3, `{"is":"decided","no":3,"ok":false,"code":"no-such-decision","reason":"too late"}`)
+	if client.CodeOf(err) != "no-such-decision" {
 		t.Errorf("a word that came too late: %v", err)
 	}
 	f.say(`{"is":"bye","code":"lobby-gone","reason":"the lobby has closed","again":false}`)

@@ -79,13 +79,8 @@ func TestRandomPlay(t *testing.T) {
 	for _, file := range files {
 		book := load(t, file)
 		r := rand.New(rand.NewPCG(seed, 1))
-		a, b := lobby.New(
-			book,
-			lobby.Setup{Code: "ABCDEF", Seed: seed},
-		), lobby.New(
-			book,
-			lobby.Setup{Code: "ABCDEF", Seed: seed},
-		)
+		setup := lobby.Setup{Code: "ABCDEF", Seed: seed}
+		a, b := lobby.New(book, setup), lobby.New(book, setup)
 		var seats []sheet.ID
 		ended := 0
 		for i := 0; i < rounds && !a.Closed(); i++ {

@@ -15,7 +15,7 @@ import (
 func TestTablesHaveNoGap(t *testing.T) {
 	for verb, does := range doers {
 		if does == nil {
-			t.Errorf("doers in effects.go has nothing that does %q", rulebook.VerbName(rulebook.Verb(verb)))
+			t.Errorf("doers in effects.go has nothing that does %q", rulebook.Verb(verb))
 		}
 	}
 	for aim, finds := range aimers {

@@ -71,13 +71,9 @@ func (m *Match) restored(w *state.Walk) {
 		return
 	}
 	m.env.Match = m.row
-	phases := len(m.book.Phases)
+	phases, rules, pieces := len(m.book.Phases), len(m.book.Rules), len(m.book.Pieces)
 	if m.row.Kind != sheet.Match || r.phase < 0 || r.phase >= phases || r.toPhase < noPhase || r.toPhase >= phases ||
-		len(
-			r.ruleNext,
-		) != len(
-			m.book.Rules,
-		) || len(r.pieceNext) != len(m.book.Pieces) || len(r.pieceCount) != len(m.book.Pieces) {
+		len(r.ruleNext) != rules || len(r.pieceNext) != pieces || len(r.pieceCount) != pieces {
 		w.Fail("the match does not fit the rulebook")
 	}
 }

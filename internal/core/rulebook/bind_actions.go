@@ -49,11 +49,8 @@ func (b *binder) action(no int, e entry) *Action {
 		Out:      b.flag(n, "out"),
 		Lasts:    b.ticks(n, "lasts"),
 		Held:     b.flag(n, "held"),
-		Cool: b.book.Schema.Field(
-			sheet.Player,
-			"cool_"+e.key,
-		),
-		Active: b.book.Schema.Field(sheet.Player, "active_"+e.key),
+		Cool:     b.book.Schema.Field(sheet.Player, "cool_"+e.key),
+		Active:   b.book.Schema.Field(sheet.Player, "active_"+e.key),
 	}
 	scope := scopePlayer
 	if takes := n.get("takes"); takes != nil {

@@ -113,15 +113,8 @@ func (b *binder) phaseRules(p *Phase, n *node) {
 		}
 		p.Ends = append(p.Ends, end)
 	}
-	p.Enter, p.Leave = b.effects(
-		n,
-		"enter",
-		with(scopeMatch, expr.Random),
-	), b.effects(
-		n,
-		"leave",
-		with(scopeMatch, expr.Random),
-	)
+	p.Enter = b.effects(n, "enter", with(scopeMatch, expr.Random))
+	p.Leave = b.effects(n, "leave", with(scopeMatch, expr.Random))
 }
 
 func (b *binder) winsByTeam() bool {

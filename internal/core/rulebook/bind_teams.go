@@ -57,9 +57,7 @@ func (b *binder) seats() {
 		Most:  int(b.int(n, "most")),
 		Late:  lateWords.named(b.text(n, "late")),
 		Hold:  b.ticks(n, "hold"),
-		Gone: goneWords.named(
-			b.text(n, "gone"),
-		),
+		Gone:  goneWords.named(b.text(n, "gone")),
 		Below: belowWords.named(b.text(n, "below")),
 		Local: int(b.int(n, "local")),
 	}

@@ -37,6 +37,16 @@ const (
 	Verbs int = iota
 )
 
+// String is the word of the effect that the verb belongs to; "" for one of none.
+func (v Verb) String() string {
+	for i := range effectDecls {
+		if slices.Contains(effectDecls[i].verbs, v) {
+			return effectDecls[i].key.name
+		}
+	}
+	return ""
+}
+
 // Effect is one thing that happens. Which parts are set follows from Verb.
 type Effect struct {
 	Verb   Verb
@@ -68,46 +78,6 @@ type effectDecl struct {
 
 // effectDecls is filled in at the start, because effects contain effects.
 var effectDecls []effectDecl
-
-// effectObject is the form of an effect; its keys come from effectDecls.
-var effectObject = &object{
-	name: "effect", doc: "One thing that happens. Effects happen in the order they are written.",
-	example: `rules:
-  - on: out
-    do:
-      - add: me.falls
-        by: 1
-      - if: me.falls >= 3
-        then:
-          - notice: sunk
-            to: team
-            of: me
-            with: {who: me}
-            needed: true
-        else:
-          - {set: me.wind, to: 25}
-          - {reset: me.coins}
-      - {clock: me.time, do: split, into: me.half}
-      - {give: bell, to: me}
-      - {place: lantern, at: me.pos}
-      - {grant: keeper, to: me}
-      - {withdraw: keeper}
-      - each: rivals
-        when: it.alive
-        do: [{add: it.points, by: 1}]
-  - when: players.count(p, p.alive) == 0
-    do: [{go: overtime}]
-  - when: players.exists(p, p.points >= 30)
-    do:
-      - {finish: thirty points, winner: match.bell.team}
-  - every: 30s
-    for: players
-    if: "!me.alive"
-    do: [{spawn: me}]
-kits:
-  all: {actions: [ram, patch]}
-  keeper: {actions: [ring], start: false}`,
-}
 
 func init() {
 	nested := listOf(obj(effectObject), 64)
@@ -515,14 +485,4 @@ func (b *binder) noticeFields(n, v *node, scope expr.Scope, e *Effect) {
 	}
 	e.Notice = &Notice{No: len(b.book.Notices), Name: v.text, Fields: fields}
 	b.book.Notices = append(b.book.Notices, e.Notice)
-}
-
-// VerbName is the word of the effect that a verb belongs to; "" for one of none.
-func VerbName(v Verb) string {
-	for i := range effectDecls {
-		if slices.Contains(effectDecls[i].verbs, v) {
-			return effectDecls[i].key.name
-		}
-	}
-	return ""
 }

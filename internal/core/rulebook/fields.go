@@ -95,32 +95,23 @@ func (b *binder) declareBuiltIns() {
 		State:      lob("state", choiceOf(lobbyStates)),
 		Rulebook:   lob("rulebook", text64),
 		Region:     lob("region", text64),
-		Practice: lob(
-			"practice",
-			flagField,
-		),
-		Open:      lob("open", flagField),
-		Countdown: lob("countdown", wallClock(true)),
-		Listed: lob(
-			"listed",
-			flagField,
-		),
-		Password:  lob("password", flagField),
-		Reserved:  lob("reserved", whole),
-		Waiting:   lob("waiting", whole),
-		WatchMost: lob("watch_most", whole),
+		Practice:   lob("practice", flagField),
+		Open:       lob("open", flagField),
+		Countdown:  lob("countdown", wallClock(true)),
+		Listed:     lob("listed", flagField),
+		Password:   lob("password", flagField),
+		Reserved:   lob("reserved", whole),
+		Waiting:    lob("waiting", whole),
+		WatchMost:  lob("watch_most", whole),
 	}
 	mat := b.adder(sheet.Match)
 	F.Match = MatchFields{
-		Number: mat("number", whole),
-		Phase:  mat("phase", choiceOf(b.phaseNames())),
-		Round:  mat("round", whole),
-		Clock:  mat("clock", clock(false)),
-		Play:   mat("play", wallClock(false)),
-		Paused: mat(
-			"paused",
-			choiceOf(pauseStates),
-		),
+		Number:  mat("number", whole),
+		Phase:   mat("phase", choiceOf(b.phaseNames())),
+		Round:   mat("round", whole),
+		Clock:   mat("clock", clock(false)),
+		Play:    mat("play", wallClock(false)),
+		Paused:  mat("paused", choiceOf(pauseStates)),
 		Pauser:  mat("pauser", playerRef),
 		Resume:  mat("resume", wallClock(true)),
 		Over:    mat("over", flagField),
@@ -129,13 +120,10 @@ func (b *binder) declareBuiltIns() {
 	}
 	team := b.adder(sheet.Team)
 	F.Team = TeamFields{
-		Name:  team("name", text64),
-		Title: team("title", text64),
-		Size:  team("size", whole),
-		Rounds: team(
-			"rounds",
-			resets(whole),
-		),
+		Name:    team("name", text64),
+		Title:   team("title", text64),
+		Size:    team("size", whole),
+		Rounds:  team("rounds", resets(whole)),
 		Place:   team("place", resets(whole)),
 		Outcome: team("outcome", resets(choiceOf(outcomeWords))),
 	}
@@ -179,18 +167,12 @@ func (b *binder) declarePlayer() {
 		Loaded:  add("loaded", flagField),
 		Playing: add("playing", flagField),
 		Respawn: add("respawn", resets(clock(true))),
-		Rounds: add(
-			"rounds",
-			resets(whole),
-		),
+		Rounds:  add("rounds", resets(whole)),
 		Place:   add("place", resets(whole)),
 		Outcome: add("outcome", resets(choiceOf(outcomeWords))),
-		Record: add(
-			"record_sheet",
-			seenBy(whole, sheet.Hidden),
-		),
-		Kits: add("kits", seenBy(whole, sheet.OwnerOnly)),
-		Slot: add("slot", seenBy(whole, sheet.Hidden)),
+		Record:  add("record_sheet", seenBy(whole, sheet.Hidden)),
+		Kits:    add("kits", seenBy(whole, sheet.OwnerOnly)),
+		Slot:    add("slot", seenBy(whole, sheet.Hidden)),
 	}
 }
 

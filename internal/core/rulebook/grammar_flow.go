@@ -332,3 +332,43 @@ var boundsObject = &object{
 		{name: "max", spec: integer(-1<<53, 1<<53), required: true, doc: "The greatest."},
 	},
 }
+
+// effectObject is the form of an effect; its keys come from effectDecls.
+var effectObject = &object{
+	name: "effect", doc: "One thing that happens. Effects happen in the order they are written.",
+	example: `rules:
+  - on: out
+    do:
+      - add: me.falls
+        by: 1
+      - if: me.falls >= 3
+        then:
+          - notice: sunk
+            to: team
+            of: me
+            with: {who: me}
+            needed: true
+        else:
+          - {set: me.wind, to: 25}
+          - {reset: me.coins}
+      - {clock: me.time, do: split, into: me.half}
+      - {give: bell, to: me}
+      - {place: lantern, at: me.pos}
+      - {grant: keeper, to: me}
+      - {withdraw: keeper}
+      - each: rivals
+        when: it.alive
+        do: [{add: it.points, by: 1}]
+  - when: players.count(p, p.alive) == 0
+    do: [{go: overtime}]
+  - when: players.exists(p, p.points >= 30)
+    do:
+      - {finish: thirty points, winner: match.bell.team}
+  - every: 30s
+    for: players
+    if: "!me.alive"
+    do: [{spawn: me}]
+kits:
+  all: {actions: [ram, patch]}
+  keeper: {actions: [ring], start: false}`,
+}

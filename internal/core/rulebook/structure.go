@@ -145,13 +145,9 @@ func (s *structure) object(n *node, o *object) bool {
 					Line:     e.line,
 					Column:   e.col,
 					At:       n.path,
-					Message: fmt.Sprintf(
-						"%s has no key %q",
-						o.article(),
-						e.key,
-					),
-					Wanted:  "one of " + strings.Join(o.names(), ", "),
-					Nearest: Nearest(e.key, o.names()),
+					Message:  fmt.Sprintf("%s has no key %q", o.article(), e.key),
+					Wanted:   "one of " + strings.Join(o.names(), ", "),
+					Nearest:  Nearest(e.key, o.names()),
 				},
 			)
 			continue

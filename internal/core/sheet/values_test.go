@@ -206,9 +206,7 @@ func TestMasks(t *testing.T) {
 		{a, "[0 63 64 100 127]"}, {both, "[63 100]"}, {all, "[0 1 63 64 100 127]"}, {without, "[0 63 100 127]"},
 		{sheet.Mask{}, "[]"},
 	} {
-		if got := fmt.Sprint(
-			list(c.m),
-		); got != c.want || c.m.Count() != len(list(c.m)) ||
+		if got := fmt.Sprint(list(c.m)); got != c.want || c.m.Count() != len(list(c.m)) ||
 			c.m.Empty() != (c.want == "[]") {
 			t.Errorf("%s, %d of them, not %s", got, c.m.Count(), c.want)
 		}

@@ -73,10 +73,7 @@ func TestOneWalkForAll(t *testing.T) {
 		t.Errorf("listed as %s", strings.Join(got, " "))
 	}
 	empty := &crew{legs: []int32{}, tags: []string{"x"}}
-	if err := state.Restore(
-		state.Save(nil, (&crew{}).walk),
-		empty.walk,
-	); err != nil || empty.legs != nil ||
+	if err := state.Restore(state.Save(nil, (&crew{}).walk), empty.walk); err != nil || empty.legs != nil ||
 		empty.tags != nil {
 		t.Errorf("%+v, %v", empty, err)
 	}

@@ -1,9 +1,7 @@
 package account
 
 import (
-	"context"
 	"fmt"
-	"log/slog"
 	"os"
 	"strings"
 	"sync"
@@ -19,14 +17,7 @@ import (
 
 var db *store.DB
 
-func TestMain(m *testing.M) {
-	os.Exit(pgbox.Tests(m.Run, func(ctx context.Context, address string) (err error) {
-		if db, err = store.Open(ctx, address, slog.New(slog.DiscardHandler)); err != nil {
-			return err
-		}
-		return db.Migrate(ctx)
-	}))
-}
+func TestMain(m *testing.M) { os.Exit(pgbox.StoreTests(m.Run, &db)) }
 
 // clocked is a service whose clock stands until the test moves it.
 func clocked(t *testing.T) (*Service, *time.Time) {

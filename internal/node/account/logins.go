@@ -66,9 +66,7 @@ func (s *Service) hash(password string) string {
 		argonMemory,
 		argonTime,
 		argonLanes,
-		base64.RawStdEncoding.EncodeToString(
-			salt,
-		),
+		base64.RawStdEncoding.EncodeToString(salt),
 		base64.RawStdEncoding.EncodeToString(s.derive(password, salt, argonTime, argonMemory)),
 	)
 }

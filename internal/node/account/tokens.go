@@ -65,11 +65,9 @@ func (s *Service) issue(subject, scopes string, life time.Duration) (string, tim
 	expires := now.Add(life)
 	t := jwt.NewWithClaims(jwt.SigningMethodHS256, claims{
 		jwt.RegisteredClaims{
-			Issuer:  "turnvex",
-			Subject: subject,
-			IssuedAt: jwt.NewNumericDate(
-				now,
-			),
+			Issuer:    "turnvex",
+			Subject:   subject,
+			IssuedAt:  jwt.NewNumericDate(now),
 			ExpiresAt: jwt.NewNumericDate(expires),
 			ID:        uuid.NewString(),
 		},
@@ -174,9 +172,7 @@ func (s *Service) Check(ctx context.Context, token string) (*Who, error) {
 		token,
 		&c,
 		func(*jwt.Token) (any, error) { return s.secret, nil },
-		jwt.WithValidMethods(
-			[]string{"HS256"},
-		),
+		jwt.WithValidMethods([]string{"HS256"}),
 		jwt.WithIssuer("turnvex"),
 		jwt.WithExpirationRequired(),
 		jwt.WithTimeFunc(s.now),

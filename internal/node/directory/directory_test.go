@@ -1,9 +1,7 @@
 package directory_test
 
 import (
-	"context"
 	"fmt"
-	"log/slog"
 	"os"
 	"slices"
 	"strings"
@@ -22,14 +20,7 @@ import (
 
 var db *store.DB
 
-func TestMain(m *testing.M) {
-	os.Exit(pgbox.Tests(m.Run, func(ctx context.Context, address string) (err error) {
-		if db, err = store.Open(ctx, address, slog.New(slog.DiscardHandler)); err != nil {
-			return err
-		}
-		return db.Migrate(ctx)
-	}))
-}
+func TestMain(m *testing.M) { os.Exit(pgbox.StoreTests(m.Run, &db)) }
 
 var now = time.Date(2030, 5, 6, 7, 8, 9, 0, time.UTC)
 

@@ -166,10 +166,7 @@ func (d *Directory) LeftOut(ctx context.Context, f *wire.Filter) ([]LeftOut, err
 		narrow := *f
 		narrow.Free = 0
 		var n int64
-		q := wanted(
-			d.db.WithContext(ctx),
-			&narrow,
-		).Where("open and free between 1 and ?", f.Free-1).
+		q := wanted(d.db.WithContext(ctx), &narrow).Where("open and free between 1 and ?", f.Free-1).
 			Model(&store.Lobby{})
 		if err := d.db.WithContext(ctx).Table("(?) few", q.Select("1").Limit(fewCounted)).Count(&n).Error; err != nil {
 			return nil, err

@@ -103,16 +103,13 @@ func (l *Lobby) admitSpectator(c *Client) error {
 
 func (l *Lobby) welcome(c *Client) {
 	w := wire.Welcome{
-		Is:     "welcome",
-		Lobby:  l.Code,
-		Seats:  []wire.SeatInfo{},
-		Resume: c.key,
-		Rate:   l.book.Rate,
-		Tick:   int64(l.m.Tick()),
-		Hold: sheet.Millis(
-			int64(l.book.Players.Hold),
-			l.book.Rate,
-		),
+		Is:      "welcome",
+		Lobby:   l.Code,
+		Seats:   []wire.SeatInfo{},
+		Resume:  c.key,
+		Rate:    l.book.Rate,
+		Tick:    int64(l.m.Tick()),
+		Hold:    sheet.Millis(int64(l.book.Players.Hold), l.book.Rate),
 		Service: l.hall.cfg.Version,
 		Delay:   c.delay.Milliseconds(),
 		Kept:    c.back,

@@ -97,15 +97,13 @@ func pack(in *step.Input) *input {
 
 func (p *input) unpack(at int64) step.Input {
 	out := step.Input{
-		At:   sheet.Tick(at),
-		Kind: step.Kind(p.Kind),
-		Seat: sheet.ID(p.Seat),
-		Seq:  p.Seq,
-		Verb: step.Verb(p.Verb),
-		Name: p.Name,
-		Target: sheet.ID(
-			p.Target,
-		),
+		At:     sheet.Tick(at),
+		Kind:   step.Kind(p.Kind),
+		Seat:   sheet.ID(p.Seat),
+		Seq:    p.Seq,
+		Verb:   step.Verb(p.Verb),
+		Name:   p.Name,
+		Target: sheet.ID(p.Target),
 		X:      p.X,
 		Y:      p.Y,
 		Point:  p.Point,

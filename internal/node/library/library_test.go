@@ -1,9 +1,7 @@
 package library_test
 
 import (
-	"context"
 	"fmt"
-	"log/slog"
 	"os"
 	"strings"
 	"sync"
@@ -19,14 +17,7 @@ import (
 
 var db *store.DB
 
-func TestMain(m *testing.M) {
-	os.Exit(pgbox.Tests(m.Run, func(ctx context.Context, address string) (err error) {
-		if db, err = store.Open(ctx, address, slog.New(slog.DiscardHandler)); err != nil {
-			return err
-		}
-		return db.Migrate(ctx)
-	}))
-}
+func TestMain(m *testing.M) { os.Exit(pgbox.StoreTests(m.Run, &db)) }
 
 func source(name string, seconds int) []byte {
 	return fmt.Appendf(nil, "turnvex: 1\nname: %s\nphases: {play: {length: %ds}}\n", name, seconds)

@@ -56,21 +56,8 @@ func TestConsole(t *testing.T) {
 			col,
 		)
 	}
-	see(
-		cell(
-			1,
-			1,
-		) + ` === 'wind' && ` + cell(
-			1,
-			3,
-		) + ` === '47.5' && ` + cell(
-			1,
-			4,
-		) + ` === '47.5' && ` + cell(
-			1,
-			5,
-		) + ` === 'not seen'`,
-	)
+	see(cell(1, 1) + ` === 'wind' && ` + cell(1, 3) + ` === '47.5' && ` + cell(1, 4) + ` === '47.5' && ` +
+		cell(1, 5) + ` === 'not seen'`)
 	see(`document.querySelector('[data-test=differences]').innerText === 'no difference'`)
 	must("asking the clients", page.Click(`[data-test=ask-copies]`))
 	see(

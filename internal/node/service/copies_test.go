@@ -153,10 +153,7 @@ func TestRoughNetworks(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if r, err := at(
-		bad,
-		op,
-	).CheckCopies(soon(t), code); err != nil || r.Answered == 0 ||
+	if r, err := at(bad, op).CheckCopies(soon(t), code); err != nil || r.Answered == 0 ||
 		len(r.Differs) > 0 { // some may just be away
 		t.Errorf("the copies: %+v, %v", r, err)
 	}

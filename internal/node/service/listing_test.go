@@ -59,9 +59,8 @@ func TestListing(t *testing.T) {
 	practising := true
 	has("for practice", client.Filter{Practice: &practising}, "", "Cedar quay")
 	page := has("with room", client.Filter{Free: 3}, "fullest", "Cedar quay", "birch quay")
-	if got := fmt.Sprint(
-		page.LeftOut,
-	); got != "[{closed to newcomers 1} {found by code only 1} {with too few free places 1}]" {
+	want := "[{closed to newcomers 1} {found by code only 1} {with too few free places 1}]"
+	if got := fmt.Sprint(page.LeftOut); got != want {
 		t.Errorf("left out: %s", got)
 	}
 	page = has("elsewhere", client.Filter{Region: "moon"}, "")

@@ -134,11 +134,8 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		return err
 	}
 	s.Directory, s.Keeper = directory.New(s.DB), keep.New(s.DB, time.Now)
-	if err := s.Directory.Abandon(
-		ctx,
-		cfg.Node,
-		time.Now().UTC(),
-	); err != nil { // what an earlier run of this node held
+	// What an earlier run of this node held is over.
+	if err := s.Directory.Abandon(ctx, cfg.Node, time.Now().UTC()); err != nil {
 		return err
 	}
 	s.Hall = hall.New(

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"log/slog"
 	"os"
 	"strings"
 	"testing"
@@ -28,14 +27,7 @@ import (
 
 var db *store.DB
 
-func TestMain(m *testing.M) {
-	os.Exit(pgbox.Tests(m.Run, func(ctx context.Context, address string) (err error) {
-		if db, err = store.Open(ctx, address, slog.New(slog.DiscardHandler)); err != nil {
-			return err
-		}
-		return db.Migrate(ctx)
-	}))
-}
+func TestMain(m *testing.M) { os.Exit(pgbox.StoreTests(m.Run, &db)) }
 
 // rooms is what a hall needs, and what its twin must be like.
 type rooms interface {
@@ -360,15 +352,8 @@ func TestBoards(t *testing.T) {
 		}
 	}
 	for _, limit := range []int{0, keep.MaxPage + 1} {
-		if _, err := k.Top(
-			t.Context(),
-			book.Board("most"),
-			book.Name,
-			limit,
-			"",
-		); fault.CodeOf(
-			err,
-		) != code.OutOfRange {
+		_, err := k.Top(t.Context(), book.Board("most"), book.Name, limit, "")
+		if fault.CodeOf(err) != code.OutOfRange {
 			t.Errorf("a page of %d: %v", limit, err)
 		}
 	}

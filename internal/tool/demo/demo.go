@@ -148,10 +148,7 @@ func launch(ctx context.Context, address, key string, bots *sync.WaitGroup, log 
 		l, err := client.Service{
 			Address: address,
 			Token:   tokens[0],
-		}.Open(
-			ctx,
-			client.Opening{Rulebook: crew.rulebook, Title: crew.title, Options: crew.options},
-		)
+		}.Open(ctx, client.Opening{Rulebook: crew.rulebook, Title: crew.title, Options: crew.options})
 		if err != nil {
 			return "", err
 		}

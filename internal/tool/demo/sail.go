@@ -157,11 +157,8 @@ func (s *skiff) goal(c *client.Copy, me *client.Sheet) [2]int64 {
 	case "course":
 		buoys := []string{"north", "middle", "east", "goal"}
 		if n := me.Int("next"); n >= 1 && n <= 4 {
-			if b, _ := nearest(
-				c,
-				me,
-				func(p *client.Sheet) bool { return p.Kind == client.KindPiece && p.Text("kind") == buoys[n-1] },
-			); b != nil {
+			next := func(p *client.Sheet) bool { return p.Kind == client.KindPiece && p.Text("kind") == buoys[n-1] }
+			if b, _ := nearest(c, me, next); b != nil {
 				return at(b)
 			}
 		}

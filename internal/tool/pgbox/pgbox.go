@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"log/slog"
 	"net"
 	"os"
 	"os/exec"
@@ -21,6 +22,8 @@ import (
 	"strings"
 	"syscall"
 	"time"
+
+	"turnvex.example/turnvex/internal/node/store"
 )
 
 // Box is a running server.
@@ -335,4 +338,15 @@ func Tests(run func() int, use func(ctx context.Context, address string) error) 
 		return 1
 	}
 	return run()
+}
+
+// StoreTests is Tests for a package that keeps its things in the store: db is the
+// store, with the newest schema and nothing in it.
+func StoreTests(run func() int, db **store.DB) int {
+	return Tests(run, func(ctx context.Context, address string) (err error) {
+		if *db, err = store.Open(ctx, address, slog.New(slog.DiscardHandler)); err != nil {
+			return err
+		}
+		return (*db).Migrate(ctx)
+	})
 }

@@ -35,13 +35,7 @@ func run(address, key, out string) error {
 	ctx := context.Background()
 	page, err := client.Service{
 		Address: address,
-	}.Lobbies(
-		ctx,
-		client.Filter{Rulebook: "clash", Title: "Lantern"},
-		"",
-		0,
-		"",
-	)
+	}.Lobbies(ctx, client.Filter{Rulebook: "clash", Title: "Lantern"}, "", 0, "")
 	if err != nil || len(page.Lobbies) == 0 {
 		return fmt.Errorf("the demo does not run at %s: %v", address, err)
 	}

@@ -66,9 +66,7 @@ func clip(s string, width int) string {
 // heading says which lobby it is and where the match stands.
 func (m *model) heading(c *client.Copy) string {
 	lob, mat := c.Lobby(), c.Match()
-	line := bold.Render(
-		lob.Text("title"),
-	) + faint.Render(
+	line := bold.Render(lob.Text("title")) + faint.Render(
 		fmt.Sprintf("  %s  %s, %d of %d seats", lob.Text("code"), c.Book.Title, lob.Int("seats"), lob.Int("capacity")),
 	)
 	state := ""
@@ -238,16 +236,9 @@ func field(c *client.Copy, p *client.Sheet, f *client.Field) string {
 		if 4*full < cells {
 			style = bad
 		}
-		return faint.Render(
-			label(f),
-		) + " " + style.Render(
-			strings.Repeat("█", full),
-		) + faint.Render(
+		return faint.Render(label(f)) + " " + style.Render(strings.Repeat("█", full)) + faint.Render(
 			strings.Repeat("░", cells-full),
-		) + fmt.Sprintf(
-			" %-4s",
-			v.Show(f, c.Rate, 0),
-		)
+		) + fmt.Sprintf(" %-4s", v.Show(f, c.Rate, 0))
 	}
 	return faint.Render(label(f)) + " " + fmt.Sprintf("%-3s", v.Show(f, c.Rate, 0))
 }

@@ -22,6 +22,9 @@ func TestMain(m *testing.M) { os.Exit(pgbox.StoreTests(m.Run, &db)) }
 // clocked is a service whose clock stands until the test moves it.
 func clocked(t *testing.T) (*Service, *time.Time) {
 	t.Helper()
+	if err := pgbox.Empty(t.Context(), db); err != nil {
+		t.Fatal(err)
+	}
 	s, err := New(db, []byte(strings.Repeat("secret", 6)))
 	if err != nil {
 		t.Fatal(err)

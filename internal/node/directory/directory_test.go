@@ -78,6 +78,9 @@ func numbers(t *testing.T, d *directory.Directory, q directory.Query) string {
 // TestListing: filters and orders give the same lobbies in pages of any size, and what
 // was left out is said.
 func TestListing(t *testing.T) {
+	if err := pgbox.Empty(t.Context(), db); err != nil {
+		t.Fatal(err)
+	}
 	d := directory.New(db)
 	fill(t, d)
 	yes, no := true, false

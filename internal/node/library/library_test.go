@@ -26,6 +26,9 @@ func source(name string, seconds int) []byte {
 // TestVersions: each version is kept and can be had; one of a name is current, the last
 // that was loaded, also when it was there before and when many are loaded at once.
 func TestVersions(t *testing.T) {
+	if err := pgbox.Empty(t.Context(), db); err != nil {
+		t.Fatal(err)
+	}
 	ctx := t.Context()
 	l, bad, err := library.Open(ctx, db)
 	if err != nil || len(bad) != 0 {

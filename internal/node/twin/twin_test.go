@@ -61,6 +61,9 @@ func entry(code, name string) directory.Entry {
 // TestDirectories holds the directory in the database and the one in memory to what a
 // hall relies on.
 func TestDirectories(t *testing.T) {
+	if err := pgbox.Empty(t.Context(), db); err != nil {
+		t.Fatal(err)
+	}
 	ctx := t.Context()
 	for name, d := range map[string]rooms{"in the database": directory.New(db), "in memory": twin.NewDirectory()} {
 		a, b := entry("AAAAAA", "Pier"), entry("BBBBBB", "")
@@ -169,6 +172,9 @@ func show(values []step.Named) string {
 // relies on: a first visit has the defaults, what is saved comes back as it was, and a
 // result is kept once.
 func TestKeepers(t *testing.T) {
+	if err := pgbox.Empty(t.Context(), db); err != nil {
+		t.Fatal(err)
+	}
 	ctx, book := t.Context(), compile(t, harbour)
 	for name, k := range map[string]hall.Keeper{"in the database": keep.New(db, func() time.Time { return now }),
 		"in memory": twin.NewKeeper()} {
@@ -241,6 +247,9 @@ func TestKeepers(t *testing.T) {
 // TestResults: a result is kept once with what follows from it, and found again; who was
 // deleted meanwhile is left out, and the others are not.
 func TestResults(t *testing.T) {
+	if err := pgbox.Empty(t.Context(), db); err != nil {
+		t.Fatal(err)
+	}
 	ctx, book := t.Context(), compile(t, strings.Replace(harbour, "name: harbour", "name: results", 1))
 	at := now
 	k := keep.New(db, func() time.Time { return at })
@@ -325,6 +334,9 @@ func page(t *testing.T, k *keep.Keeper, book *rulebook.Book, board string, limit
 // pages' bounds too; an equal value that is posted later does not take the earlier's
 // time.
 func TestBoards(t *testing.T) {
+	if err := pgbox.Empty(t.Context(), db); err != nil {
+		t.Fatal(err)
+	}
 	book := compile(t, strings.Replace(harbour, "name: harbour", "name: ties", 1))
 	at := now
 	k := keep.New(db, func() time.Time { return at })

@@ -350,3 +350,11 @@ func StoreTests(run func() int, db **store.DB) int {
 		return (*db).Migrate(ctx)
 	})
 }
+
+// Empty takes everything out of a store, so that a test begins with nothing however
+// often it runs.
+func Empty(ctx context.Context, db *store.DB) error {
+	return db.WithContext(ctx).Exec(`do $$ begin execute (
+		select 'truncate ' || string_agg(format('%I', tablename), ', ') || ' cascade' from pg_tables
+		where schemaname = current_schema() and tablename <> 'migrations'); end $$`).Error
+}

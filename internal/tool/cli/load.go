@@ -55,9 +55,11 @@ func loadCommand() command {
 				load.Quiet()
 				if f, ok := t.Err.(*os.File); ok && term.IsTerminal(int(f.Fd())) {
 					cfg.Progress = func(text string) { fmt.Fprintf(f, "\r\x1b[K%s", text) }
-					defer fmt.Fprint(f, "\r\x1b[K")
 				}
 				report, err := load.Run(ctx, cfg)
+				if cfg.Progress != nil {
+					cfg.Progress("") // the report begins on an empty line
+				}
 				if err != nil {
 					return err
 				}

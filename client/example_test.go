@@ -4,22 +4,24 @@ import (
 	"context"
 	"fmt"
 	"log"
+	"slices"
 	"time"
 
 	"turnvex.example/turnvex/client"
 )
 
-// The whole way of a player: sign in, open a lobby, join it, and play.
+// The whole way of a player: sign in, open the lobby or join it, be ready, and play.
+// Run it twice, as two players, with the rulebook that "turnvex new" writes.
 func Example() {
+	const address, name = "http://127.0.0.1:7420", "Mara"
 	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)
 	defer cancel()
-	const address = "http://127.0.0.1:7420"
-	in, err := client.SignIn(ctx, address, "a-device-key-made-at-random", "Mara")
+	in, err := client.SignIn(ctx, address, "a-key-kept-on-the-device-of-"+name, name)
 	if err != nil {
 		log.Fatal(err)
 	}
 	svc := client.Service{Address: address, Token: in.Token}
-	lobby, err := svc.Open(ctx, client.Opening{Rulebook: "first"})
+	lobby, err := svc.OpenOrJoin(ctx, client.Opening{Rulebook: "first", Name: "pier"})
 	if err != nil {
 		log.Fatal(err)
 	}
@@ -28,6 +30,10 @@ func Example() {
 		log.Fatal(err)
 	}
 	defer conn.Close()
+	stop := conn.Watch(client.On{Kind: "player", Field: "points"}, func(ch client.Change) {
+		fmt.Println(ch.Sheet.Text("name"), "has", ch.New.N[0])
+	})
+	defer stop()
 	if err := conn.Do(ctx, client.Intent{Do: "ready"}); err != nil {
 		log.Fatal(err)
 	}
@@ -38,23 +44,13 @@ func Example() {
 	if err := conn.Do(ctx, client.Intent{Do: "act", Name: "score"}); err != nil {
 		log.Fatal(err)
 	}
-	conn.Read(func(c *client.Copy) { fmt.Println("points:", c.Me().Int("points")) })
-}
-
-// Connect keeps a copy up to date and comes back by itself when the connection is lost.
-func ExampleConnect() {
-	ctx := context.Background()
-	conn, err := client.Connect(ctx, client.Options{Address: "http://127.0.0.1:7420", Token: "…", Lobby: "K7WPQ4",
-		OnNotice: func(n client.Notice) { fmt.Println(n.Name, n.With) }})
+	err = conn.Wait(ctx, func(c *client.Copy) bool {
+		return !slices.ContainsFunc(c.Players(), func(p *client.Sheet) bool { return p.Int("points") == 0 })
+	})
 	if err != nil {
 		log.Fatal(err)
 	}
-	defer conn.Close()
-	stop := conn.Watch(client.On{Kind: "player", Field: "hull"}, func(ch client.Change) {
-		fmt.Println(ch.Sheet.Text("name"), ch.Old.N[0], "->", ch.New.N[0])
-	})
-	defer stop()
-	<-conn.Done()
+	fmt.Println("everybody has scored")
 }
 
 // A refusal says why, with a code that programs can go by.

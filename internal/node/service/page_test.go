@@ -5,6 +5,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 
 	"turnvex.example/turnvex/client"
@@ -32,12 +33,7 @@ func blocks(t *testing.T, page, language string) (out []string) {
 // deviceKey, and returns what it prints.
 func goProgram(t *testing.T, body string) string {
 	t.Helper()
-	dir, err := os.MkdirTemp("../../../bin", "page") // inside the module, ignored by git
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { os.RemoveAll(dir) })
-	src := `package main
+	return goFile(t, `package main
 
 import (
 	"context"
@@ -48,7 +44,7 @@ import (
 )
 
 func run(ctx context.Context, address, deviceKey string) error {
-` + body + `
+`+body+`
 	return nil
 }
 
@@ -58,9 +54,20 @@ func main() {
 		os.Exit(1)
 	}
 }
-`
-	if err := os.WriteFile(filepath.Join(dir, "main.go"), []byte(src), 0o600); err != nil {
-		t.Fatal(err)
+`)
+}
+
+// goFile runs a Go program and returns what it prints.
+func goFile(t *testing.T, src string) string {
+	t.Helper()
+	dir, err := os.MkdirTemp("../../../bin", "page") // inside the module, ignored by git
+	if err == nil {
+		t.Cleanup(func() { os.RemoveAll(dir) })
+		err = os.WriteFile(filepath.Join(dir, "main.go"), []byte(src), 0o600)
+	}
+	if err != nil {
+		t.Error(err)
+		return ""
 	}
 	return program(t, "go", "run", "./"+dir, node.Address, "device-of-a-page-"+fresh()+strings.Repeat("x", 24))
 }
@@ -96,19 +103,7 @@ func TestClientsPage(t *testing.T) {
 // TestReadme: the README's Go runs, and its commands are commands that there are.
 func TestReadme(t *testing.T) {
 	const page = "../../../README.md"
-	file := filepath.Join(t.TempDir(), "first.yaml")
-	if out, errs, status := turnvex(t, "", "new", file); status != 0 {
-		t.Fatal(out, errs)
-	}
-	src, err := os.ReadFile(file)
-	if err != nil {
-		t.Fatal(err)
-	}
-	book := "book_" + fresh()
-	src = []byte(strings.Replace(string(src), "name: first", "name: "+book, 1))
-	if _, _, err := node.Library.Load(soon(t), src); err != nil {
-		t.Fatal(err)
-	}
+	book := firstBook(t)
 	text := strings.NewReplacer("http://127.0.0.1:7420", node.Address, `"first"`, `"`+book+`"`).
 		Replace(blocks(t, page, "go")[0])
 	if out := goProgram(t, text); out != "Joss sees Mara's point\n" {
@@ -123,6 +118,55 @@ func TestReadme(t *testing.T) {
 			}
 		}
 	}
+}
+
+// TestClientExample runs the client's example as its documentation says: twice, as two
+// players.
+func TestClientExample(t *testing.T) {
+	src, err := os.ReadFile("../../../client/example_test.go")
+	if err != nil {
+		t.Fatal(err)
+	}
+	head, rest, _ := strings.Cut(string(src), "// The whole way")
+	_, body, _ := strings.Cut(rest, "func Example() {")
+	body, _, found := strings.Cut(body, "\n}\n")
+	if !found {
+		t.Fatal("there is no Example")
+	}
+	book := firstBook(t)
+	var all sync.WaitGroup
+	for _, name := range []string{"Mara", "Joss"} {
+		text := strings.NewReplacer("package client_test", "package main", "http://127.0.0.1:7420", node.Address,
+			`"Mara"`, `"`+name+`"`, `"first"`, `"`+book+`"`, "of-", "of-"+book).Replace(head + "func main() {" + body + "\n}\n")
+		all.Go(func() {
+			out := goFile(t, text)
+			for _, want := range []string{"Mara has 1\n", "Joss has 1\n", "everybody has scored\n"} {
+				if !strings.Contains(out, want) {
+					t.Errorf("%s: %q is missing in %s", name, want, out)
+				}
+			}
+		})
+	}
+	all.Wait()
+}
+
+// firstBook loads the rulebook that "turnvex new" writes under a name of its own.
+func firstBook(t *testing.T) string {
+	t.Helper()
+	file := filepath.Join(t.TempDir(), "first.yaml")
+	if out, errs, status := turnvex(t, "", "new", file); status != 0 {
+		t.Fatal(out, errs)
+	}
+	src, err := os.ReadFile(file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	book := "book_" + fresh()
+	src = []byte(strings.Replace(string(src), "name: first", "name: "+book, 1))
+	if _, _, err := node.Library.Load(soon(t), src); err != nil {
+		t.Fatal(err)
+	}
+	return book
 }
 
 // commands are those that the overview lists.

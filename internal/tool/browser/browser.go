@@ -93,11 +93,6 @@ func (b *Browser) Click(selector string) error {
 	return chromedp.Do(b.ctx, chromedp.Click(chromedp.CSS(selector)))
 }
 
-// Type types into what a CSS selector finds.
-func (b *Browser) Type(selector, text string) error {
-	return chromedp.Do(b.ctx, chromedp.SendKeys(chromedp.CSS(selector), text))
-}
-
 // Picture writes what is to be seen to a PNG file.
 func (b *Browser) Picture(file string) error {
 	data, err := chromedp.Run(b.ctx, chromedp.CaptureScreenshot())

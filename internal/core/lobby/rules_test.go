@@ -74,7 +74,7 @@ func TestOptionsInTheirRange(t *testing.T) {
 // nothing else.
 func TestSetByHand(t *testing.T) {
 	b, seats := begun(t, plain+"sheets: {match: {best: {type: player}, twice: {type: integer, is: match.n * 2}, "+
-		"n: {type: integer, min: 0, max: 5}}}\n", lobby.Setup{Practice: true}, 2)
+		"n: {type: integer, min: 0, max: 5}, say: {type: text, max: 3}}}\n", lobby.Setup{Practice: true}, 2)
 	match := b.Store().Of(sheet.Match)[0].ID
 	set := func(field string, v sheet.Value, want code.Code) {
 		t.Helper()
@@ -86,6 +86,10 @@ func TestSetByHand(t *testing.T) {
 	set("n", sheet.IntValue(sheet.Integer, 5), code.OK)
 	set("n", sheet.IntValue(sheet.Integer, 6), code.OutOfRange)
 	set("n", sheet.IntValue(sheet.Ref, 1), code.BadArgument)
+	set("say", sheet.TextValue("éèêa"), code.OK)
+	if say := b.text(match, "say"); say != "éèê" {
+		t.Errorf("a text of four characters became %q", say)
+	}
 	set("twice", sheet.IntValue(sheet.Integer, 1), code.NoField)
 	set("round", sheet.IntValue(sheet.Integer, 1), code.NoField)
 	set("nothing", sheet.IntValue(sheet.Integer, 1), code.NoField)
@@ -219,5 +223,22 @@ func TestPartiesThatJustFit(t *testing.T) {
 	di, ed := b.enter("Di"), b.enter("Ed")
 	if x, y := b.Store().Get(di).Team, b.Store().Get(ed).Team; x != blue || y != blue {
 		t.Errorf("the second party is in %d and %d", x, y)
+	}
+}
+
+// TestTheHostStarts: where the host starts, nobody else's readiness holds the start up.
+func TestTheHostStarts(t *testing.T) {
+	b := open(
+		t,
+		"players: {least: 2, most: 4}\nstart: {countdown: 2s, by: host}\nphases: {play: {length: 60s}}\n",
+		lobby.Setup{},
+	)
+	ada, bo := b.enter("Ada"), b.enter("Bo")
+	b.wants("start", b.ask(ada, step.Start, step.Input{}), code.OK)
+	b.wants("ready", b.ask(bo, step.Ready, step.Input{}), code.OK)
+	b.wants("unready", b.ask(bo, step.Unready, step.Input{}), code.OK)
+	b.take(step.Input{At: b.Tick() + 41})
+	if len(b.Store().Of(sheet.Match)) != 1 {
+		t.Error("no match has begun")
 	}
 }

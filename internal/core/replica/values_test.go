@@ -2,6 +2,8 @@ package replica_test
 
 import (
 	"encoding/json"
+	"fmt"
+	"slices"
 	"testing"
 
 	"turnvex.example/turnvex/internal/core/replica"
@@ -275,5 +277,51 @@ func TestSightToTheMillimetre(t *testing.T) {
 	now += 20
 	if at, _ := seen(101); at != 101 {
 		t.Errorf("after a while it is still told to be at %d", at)
+	}
+}
+
+// TestWhatASnapshotChanges: what a snapshot brings is told as changes against the copy
+// before: what came, what went, what is another value, and nothing else.
+func TestWhatASnapshotChanges(t *testing.T) {
+	st, face := shelf(t, nil)
+	p, n := player(st, 0, 0), st.Schema.Field(sheet.Player, "n")
+	gone := player(st, 5, 5)
+	c := taken(t, face, replica.NewFeed(face), &replica.Viewer{}, st)
+	whole := c.Parts()
+	if told, err := c.Replace(replica.Parts(decoded(t, whole))); err != nil || len(told) != 0 {
+		t.Errorf("the same again changes %+v, %v", told, err)
+	}
+	st.SetInt(p, n, 9)
+	st.Remove(gone)
+	came := player(st, 7, 7)
+	next := taken(t, face, replica.NewFeed(face), &replica.Viewer{}, st).Parts()
+	told, err := c.Replace(replica.Parts(decoded(t, next)))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, ch := range told {
+		field := ""
+		if ch.Field != nil {
+			field = ch.Field.Name
+		}
+		if ch.Sheet.ID == p.ID || ch.Appeared || ch.Gone {
+			got = append(got, fmt.Sprint(ch.Sheet.ID, field, ch.Appeared, ch.Gone, ch.Old.N[0], ch.New.N[0]))
+		}
+	}
+	want := []string{
+		fmt.Sprint(
+			gone.ID,
+			"",
+			false,
+			true,
+			0,
+			0,
+		),
+		fmt.Sprint(p.ID, "n", false, false, 0, 9),
+		fmt.Sprint(came.ID, "", true, false, 0, 0),
+	}
+	if !slices.Equal(got, want) {
+		t.Errorf("told %q, not %q", got, want)
 	}
 }

@@ -12,6 +12,7 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/state"
 	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/tool/chance"
 	"turnvex.example/turnvex/internal/tool/seed"
 )
 
@@ -28,47 +29,6 @@ func load(t testing.TB, file string) *rulebook.Book {
 	return book
 }
 
-// randomInput makes up something that might happen next.
-func randomInput(r *rand.Rand, m *lobby.Lobby, seats []sheet.ID) step.Input {
-	in := step.Input{At: m.Tick() + sheet.Tick(r.IntN(4))}
-	if len(seats) > 0 {
-		in.Seat = seats[r.IntN(len(seats))]
-		in.Target = seats[r.IntN(len(seats))]
-	}
-	in.Kind = step.Intent
-	in.X, in.Y, in.Point = r.Int64N(2001)-1000, r.Int64N(2001)-1000, true
-	actions := m.Book().Actions
-	switch n := r.IntN(100); {
-	case n < 3:
-		in.Kind, in.Acct, in.Name = step.Enter, fmt.Sprint("acct", r.IntN(12)), "Mara"
-	case n < 4:
-		in.Kind = step.Leave
-	case n < 6:
-		in.Kind = step.Lost
-	case n < 9:
-		in.Kind = step.Back
-	case n < 35:
-		in.Verb = step.Ready
-	case n < 55:
-		in.Verb = step.Steer
-	case n < 56:
-		in.Verb = step.Pause
-	case n < 60:
-		in.Verb = step.Resume
-	case n < 62:
-		in.Verb = step.Verbs[r.IntN(len(step.Verbs))]
-	case n < 65:
-		in.Kind = step.Tick
-		in.At += sheet.Tick(r.IntN(400))
-	default:
-		in.Verb = step.Act
-		if len(actions) > 0 {
-			in.Name = actions[r.IntN(len(actions))].Name
-		}
-	}
-	return in
-}
-
 // TestRandomPlay lets anything happen in any order: no invariant may break, and
 // the same inputs must give the same hash at every step.
 func TestRandomPlay(t *testing.T) {
@@ -81,14 +41,12 @@ func TestRandomPlay(t *testing.T) {
 		r := rand.New(rand.NewPCG(seed, 1))
 		setup := lobby.Setup{Code: "ABCDEF", Seed: seed}
 		a, b := lobby.New(book, setup), lobby.New(book, setup)
-		var seats []sheet.ID
 		ended := 0
 		for i := 0; i < rounds && !a.Closed(); i++ {
-			in := randomInput(r, a, seats)
+			in := chance.Input(r, a)
 			out := a.Step(&in)
 			if out.Seat != 0 {
-				seats = append(seats, out.Seat)
-				loaded := step.Input{At: in.At, Kind: step.Loaded, Seat: out.Seat}
+					loaded := step.Input{At: in.At, Kind: step.Loaded, Seat: out.Seat}
 				b.Step(&in)
 				out = a.Step(&loaded)
 				in = loaded

@@ -31,12 +31,9 @@ func (l *Lobby) Next() sheet.Tick {
 	if l.closed {
 		return 0
 	}
-	next := sheet.Sooner(l.startAt, l.emptyAt)
+	next := sheet.Sooner(sheet.Sooner(l.startAt, l.emptyAt), l.nextHold)
 	for i := range l.held {
 		next = sheet.Sooner(next, l.held[i].until)
-	}
-	for _, s := range l.seats {
-		next = sheet.Sooner(next, s.heldUntil)
 	}
 	if next = sheet.Sooner(next, l.match.Next()); next == 0 {
 		return 0

@@ -99,8 +99,11 @@ func (m *Match) Answer(no int64, yes bool) step.Verdict {
 
 // overdueDecisions applies what the rulebook says where no answer came in time.
 func (m *Match) overdueDecisions() {
-	for len(m.run.decisions) > 0 && m.run.decisions[0].Until <= m.play {
-		m.decide(0, m.run.decisions[0].act.Referee.Accept)
+	for i := 0; i < len(m.run.decisions); i++ {
+		if d := &m.run.decisions[i]; d.Until <= m.play {
+			m.decide(i, d.act.Referee.Accept)
+			i--
+		}
 	}
 }
 

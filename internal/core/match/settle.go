@@ -121,7 +121,7 @@ func (m *Match) lastRuleLine() int {
 // derive brings derived fields up to date where something that they read has
 // changed.
 func (m *Match) derive() {
-	if !m.st.AnyTouched() && !m.book.DerivesClocks {
+	if !m.st.AnyTouched() && len(m.book.Derives) == 0 {
 		return
 	}
 	for _, d := range m.book.Derived {

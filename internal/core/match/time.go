@@ -20,8 +20,12 @@ func (m *Match) playRuns() bool {
 }
 
 // Next returns the next wall tick at which something happens by itself, or 0
-// for never.
+// for never. It looks at the very deadlines that BeginTick and PassTick look at, so
+// that a stride never passes over one; it may name a tick at which nothing happens.
 func (m *Match) Next() sheet.Tick {
+	if m.watchesTime() {
+		return m.wall + 1
+	}
 	next := sheet.Sooner(m.run.backAt, sheet.Sooner(m.run.pause.resumeAt, m.run.pause.ends))
 	if m.playRuns() && next != m.wall+1 {
 		if p := m.nextPlay(); p > 0 {
@@ -33,10 +37,10 @@ func (m *Match) Next() sheet.Tick {
 
 // nextPlay returns the next play tick at which something happens, or 0.
 func (m *Match) nextPlay() sheet.Tick {
-	if m.moving() || m.watchesTime() || m.touchesWait() {
+	if m.moving() || m.touchesWait() {
 		return m.play + 1
 	}
-	next := m.run.phaseEnds
+	next := sheet.Sooner(m.run.phaseEnds, m.run.respawn)
 	for _, t := range m.run.ruleNext {
 		next = sheet.Sooner(next, t)
 	}
@@ -46,8 +50,10 @@ func (m *Match) nextPlay() sheet.Tick {
 	for i := range m.run.decisions {
 		next = sheet.Sooner(next, m.run.decisions[i].Until)
 	}
+	if !m.book.Lasting {
+		return next
+	}
 	for _, p := range m.players {
-		next = sheet.Sooner(next, p.respawnAt)
 		for _, a := range m.book.Actions {
 			if a.Active != nil && m.isActive(p.Row, a) {
 				next = sheet.Sooner(next, sheet.Tick(p.Row.N[a.Active.Slot()]+p.Row.N[a.Active.Slot()+2]))
@@ -57,9 +63,26 @@ func (m *Match) nextPlay() sheet.Tick {
 	return next
 }
 
-// watchesTime tells whether a condition reads a running clock, so that passing
-// time alone may change it.
-func (m *Match) watchesTime() bool { return m.book.ReadsClocks }
+// watchesTime tells whether passing time alone may change a derived field, or a
+// condition that is looked at now.
+func (m *Match) watchesTime() bool {
+	return m.anyRuns(m.book.Derives) || m.InPlay() && m.anyRuns(m.book.Awaits)
+}
+
+// anyRuns tells whether any of these clocks runs on time that passes.
+func (m *Match) anyRuns(clocks []rulebook.Timed) bool {
+	for _, c := range clocks {
+		if !c.Field.Wall && !m.playRuns() {
+			continue
+		}
+		for _, r := range m.st.Of(c.Kind) {
+			if r.N[c.Field.Slot()+1] != 0 {
+				return true
+			}
+		}
+	}
+	return false
+}
 
 // BeginTick begins a wall tick: time has come, and whether play runs in it is decided.
 // Play that begins or goes on at this tick moves from the next.

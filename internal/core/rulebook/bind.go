@@ -96,34 +96,39 @@ func (b *binder) all() {
 	b.watched()
 }
 
-// watched finds out which fields derived fields and waiting conditions read, and
-// whether passing time alone may change one of them.
+// watched finds out which fields derived fields and waiting conditions read, and by
+// which clocks passing time alone may change one of them.
 func (b *binder) watched() {
 	k := b.book
-	add := func(p *expr.Prog) {
+	add := func(clocks *[]Timed, p *expr.Prog) {
 		if p == nil {
 			return
 		}
-		k.ReadsClocks = k.ReadsClocks || p.Reads.Clock
 		for kind := range k.Watched {
-			k.Watched[kind].Add(p.Reads.Own[kind])
-			k.Watched[kind].Add(p.Reads.Any[kind])
+			read := p.Reads.Own[kind]
+			read.Add(p.Reads.Any[kind])
+			k.Watched[kind].Add(read)
+			for _, f := range k.Schema.Fields(sheet.Kind(kind)) {
+				if c := (Timed{sheet.Kind(kind), f}); f.Type == sheet.Clock && read.Has(f.No) &&
+					!slices.Contains(*clocks, c) {
+					*clocks = append(*clocks, c)
+				}
+			}
 		}
 	}
 	for _, d := range k.Derived {
-		add(d.Is)
+		add(&k.Derives, d.Is)
 	}
-	k.DerivesClocks = k.ReadsClocks
 	for _, r := range k.Rules {
-		add(r.When)
+		add(&k.Awaits, r.When)
 	}
 	for _, p := range k.Phases {
 		for _, e := range p.Ends {
-			add(e.If)
+			add(&k.Awaits, e.If)
 		}
 	}
 	for _, e := range k.Win.Ends {
-		add(e.If)
+		add(&k.Awaits, e.If)
 	}
 }
 

@@ -46,9 +46,9 @@ type Book struct {
 	Notices    []*Notice
 	Lasting    bool // some action lasts
 
-	ReadsClocks   bool                    // some condition reads a clock, so that time alone may make it true
-	DerivesClocks bool                    // some derived field does
-	Watched       [sheet.Kinds]sheet.Mask // the fields that derived fields and conditions read
+	Derives []Timed                 // the clocks that derived fields read
+	Awaits  []Timed                 // the clocks that conditions read, so that time alone may make one true
+	Watched [sheet.Kinds]sheet.Mask // the fields that derived fields and conditions read
 
 	ActionNamed map[string]*Action
 }
@@ -238,6 +238,12 @@ type Derived struct {
 	Kind  sheet.Kind
 	Field *sheet.Field
 	Is    *expr.Prog
+}
+
+// Timed is a clock on the sheets of a kind.
+type Timed struct {
+	Kind  sheet.Kind
+	Field *sheet.Field
 }
 
 // Phase is a part of a match.

@@ -26,8 +26,13 @@ func RandomDocument(r *rand.Rand) []byte {
 			"wind": map[string]any{"type": "number"},
 			"time": map[string]any{"type": "clock"},
 			"on":   map[string]any{"type": "flag"},
+			"late": map[string]any{"type": "flag", "is": g.pick(conditions)},
 		},
-		"match": map[string]any{"n": map[string]any{"type": "integer"}, "who": map[string]any{"type": "player"}},
+		"match": map[string]any{
+			"n":    map[string]any{"type": "integer"},
+			"who":  map[string]any{"type": "player"},
+			"ring": map[string]any{"type": "clock", "runs": "wall", "count": "down", "start": "3s"},
+		},
 	}
 	actions, _ := doc["actions"].(map[string]any)
 	if actions == nil {
@@ -190,6 +195,9 @@ var (
 		"players.all(p, p.hull > 0)",
 		"me.wind > 1.5",
 		"match.n == 7",
+		"match.ring < 1500",
+		"running(match.ring) && match.ring == 0",
+		"me.late",
 	}
 	amounts = []string{
 		"1",
@@ -220,7 +228,7 @@ var (
 		},
 		"set":   {"match.n", "me.hull", "match.who.hull"},
 		"reset": {"me.hull", "match.n", "me.time"},
-		"clock": {"me.time"},
+		"clock": {"me.time", "match.ring"},
 	}
 )
 

@@ -1,0 +1,116 @@
+package rulebook_test
+
+import (
+	"math/rand/v2"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"turnvex.example/turnvex/internal/core/lobby"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/state"
+	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/tool/chance"
+	"turnvex.example/turnvex/internal/tool/seed"
+)
+
+// TestStrides: a lobby that is told of every tick and one that strides over those in
+// which nothing happens come to the same, for every rulebook of the demo and of the
+// cookbook, and for any that the grammar allows.
+func TestStrides(t *testing.T) {
+	books, inputs := seed.Rounds(300, 30), seed.Rounds(3000, 800)
+	seed := seed.Of(t)
+	r := rand.New(rand.NewPCG(seed, 0))
+	for _, src := range written(t) {
+		stride(t, r, seed, src, inputs)
+	}
+	made := 0
+	for range books {
+		if src := rulebook.RandomDocument(r); src != nil {
+			stride(t, r, seed, src, inputs/10)
+			made++
+		}
+	}
+	if made < books/2 {
+		t.Errorf("%d of %d rulebooks were made up", made, books)
+	}
+}
+
+// Clocks that run on in pauses, between matches and after the end: one that a derived
+// field reads, and one that a rule waits for.
+const (
+	since = `turnvex: 1
+name: since
+players: {least: 1, most: 4}
+start: {countdown: 0s}
+sheets: {lobby: {since: {type: clock, runs: wall, reset: never}, long: {type: flag, is: "lobby.since > 3000"}}}
+actions: {go: {do: [{clock: lobby.since, do: restart}]}}
+phases: {play: {length: 2s}}
+`
+	rings = `turnvex: 1
+name: rings
+players: {least: 1, most: 4}
+start: {countdown: 0s}
+sheets: {match: {ring: {type: clock, runs: wall, count: down, start: 4s}, rung: {type: clock, runs: wall}}}
+actions: {go: {do: [{clock: match.ring, do: restart}]}}
+rules: [{when: "running(match.ring) && match.ring == 0", do: [{clock: match.rung, do: restart}, {clock: match.ring, do: reset}]}]
+pause: {who: anyone, longest: 6s}
+phases: {play: {length: 20s}}
+`
+)
+
+// written are the rulebooks of the demo and of the cookbook.
+func written(t *testing.T) (docs [][]byte) {
+	docs = append(docs, []byte(since), []byte(rings))
+	files, _ := filepath.Glob("../../../demo/rulebooks/*.yaml")
+	for _, f := range append(files, "../../../docs/cookbook.md", "../lobby/testdata/busy.yaml") {
+		src, err := os.ReadFile(f)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if !strings.HasSuffix(f, ".md") {
+			docs = append(docs, src)
+			continue
+		}
+		for _, part := range strings.Split(string(src), "```yaml\n")[1:] {
+			doc, _, _ := strings.Cut(part, "```")
+			docs = append(docs, []byte(doc))
+		}
+	}
+	return docs
+}
+
+// stride lets the same happen to a lobby tick by tick and to another in strides.
+func stride(t *testing.T, r *rand.Rand, seed uint64, src []byte, inputs int) {
+	t.Helper()
+	book, problems := rulebook.Compile(src)
+	if book == nil {
+		t.Fatal(problems)
+	}
+	setup := lobby.Setup{Code: "ABCDEF", Seed: seed, Practice: r.IntN(2) == 0}
+	ticked, strode := lobby.New(book, setup), lobby.New(book, setup)
+	for i := 0; i < inputs && !strode.Closed(); i++ {
+		in := chance.Input(r, strode)
+		if r.IntN(8) == 0 {
+			in.At += sheet.Tick(r.IntN(200))
+		}
+		for ticked.Tick() < in.At && !ticked.Closed() {
+			ticked.Step(&step.Input{At: ticked.Tick() + 1})
+		}
+		out := strode.Step(&in)
+		ticked.Step(&in)
+		if seat := out.Seat; seat != 0 {
+			loaded := step.Input{At: in.At, Kind: step.Loaded, Seat: seat}
+			strode.Step(&loaded)
+			ticked.Step(&loaded)
+		}
+		if ticked.Hash() != strode.Hash() {
+			t.Fatalf("seed %d, tick %d, %s %s %s: %v\n%s", seed, in.At, in.Kind, in.Verb, in.Name,
+				state.Compare(ticked.Lines(), strode.Lines(), 8), src)
+		}
+		ticked.Store().ClearChanges()
+		strode.Store().ClearChanges()
+	}
+}

@@ -46,7 +46,7 @@ func TestRandomPlay(t *testing.T) {
 			in := chance.Input(r, a)
 			out := a.Step(&in)
 			if out.Seat != 0 {
-					loaded := step.Input{At: in.At, Kind: step.Loaded, Seat: out.Seat}
+				loaded := step.Input{At: in.At, Kind: step.Loaded, Seat: out.Seat}
 				b.Step(&in)
 				out = a.Step(&loaded)
 				in = loaded

@@ -1,20 +1,33 @@
 package match
 
 import (
+	"slices"
+
 	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
 )
 
-// wantFinish notes that the match is to end when everything has settled.
+// wantFinish notes that the match is to end when everything has settled. The first
+// reason counts, but nobody has won only because they were looked at first: whoever is
+// named as the winner by then is one, and the order decides between several.
 func (m *Match) wantFinish(because string, winner *expr.Prog) {
-	if m.run.finish {
-		return // the first word counts
+	r := &m.run
+	first := !r.finish
+	if first {
+		r.finish, r.because = true, or(because, "the rules ended it")
 	}
-	m.run.finish, m.run.because = true, sheet.Cut(because, 64)
-	if winner != nil {
-		m.run.winner = sheet.ID(winner.Int(&m.env))
+	if winner == nil || !first && !m.named { // the first left it to the order
+		return
+	}
+	id := sheet.ID(winner.Int(&m.env))
+	if m.env.Fault != expr.OK {
+		return
+	}
+	m.named = true
+	if id != 0 && !slices.Contains(m.winners, id) {
+		m.winners = append(m.winners, id)
 	}
 }
 
@@ -31,7 +44,7 @@ func (m *Match) Forfeit(s *Player) {
 	if m.book.Win.Teams {
 		m.run.forfeit = s.Row.Team
 	}
-	m.endMatch(sheet.Cut(s.Row.Text(m.book.F.Player.Name)+" gave up", 64))
+	m.endMatch(s.Row.Text(m.book.F.Player.Name) + " gave up")
 }
 
 // endMatch is where every way to end comes together: from this very tick inputs
@@ -45,6 +58,7 @@ func (m *Match) endMatch(because string) {
 		m.derive()
 	}
 	m.place()
+	m.named, m.winners = false, m.winners[:0]
 	m.stopClocks()
 	m.run.over = true // play time stands still from here on
 	m.run.finish, m.run.toPhase, m.run.phaseEnds = false, noPhase, 0

@@ -19,7 +19,7 @@ import (
 //     who take part;
 //  3. play <= wall; both never go back;
 //  4. the match's play clock shows play at every tick;
-//  5. between two steps nothing waits to happen: queue, firings and hits are empty.
+//  5. between two steps nothing waits to happen: queue, firings, hits and winners are empty.
 type Match struct {
 	book  *rulebook.Book
 	st    *sheet.Store
@@ -44,7 +44,9 @@ type Match struct {
 	firings []firing
 	hits    []*sheet.Row
 	budget  int
-	runs    bool // play ran when the tick began
+	runs    bool       // play ran when the tick began
+	named   bool       // who has won was said, and not left to the order
+	winners []sheet.ID // who was: several at one tick are ranked by the order; none: all have lost
 }
 
 // Player is what a match knows of a seat beside its sheets.
@@ -64,8 +66,7 @@ type run struct {
 	phaseEnds  sheet.Tick // play tick, 0 for never
 	toPhase    int        // where an effect wants to go, or noPhase
 	because    string
-	finish     bool // an effect wants the match to end
-	winner     sheet.ID
+	finish     bool       // an effect wants the match to end
 	forfeit    sheet.ID   // the player or team that gave up
 	broken     string     // what the rulebook did that it may not
 	backAt     sheet.Tick // wall tick until which the result is shown

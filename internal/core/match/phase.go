@@ -62,6 +62,9 @@ func (m *Match) follow(next int, because string) {
 	if r := m.book.Rounds; r != nil && r.Phase == m.run.phase {
 		next, because = m.roundOver(next, because)
 	}
+	if m.run.finish { // said as the phase was left
+		because, next = m.run.because, rulebook.EndOfMatch
+	}
 	if next == rulebook.EndOfMatch {
 		m.endMatch(because)
 		return
@@ -114,4 +117,4 @@ func or(a, b string) string {
 }
 
 // maxReason is the most characters of the reason for an end.
-const maxReason = 64
+const maxReason = 80

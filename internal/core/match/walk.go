@@ -26,6 +26,8 @@ var NotWalked = map[string]string{
 	"Match.hits":    "empty between steps",
 	"Match.budget":  "set at the beginning of each step",
 	"Match.runs":    "set at the beginning of each tick",
+	"Match.named":   "of the step in which a match ends",
+	"Match.winners": "empty between steps",
 }
 
 // Walk walks over the match; find returns the player with that sheet, or nil.
@@ -99,7 +101,6 @@ func (m *Match) walkRun(w *state.Walk) {
 	state.Int(w, "to phase", &r.toPhase)
 	state.Text(w, "because", &r.because)
 	state.Bool(w, "finish", &r.finish)
-	state.Int(w, "winner", &r.winner)
 	state.Int(w, "forfeit", &r.forfeit)
 	state.Text(w, "broken", &r.broken)
 	state.Int(w, "back at", &r.backAt)

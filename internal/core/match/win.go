@@ -31,7 +31,7 @@ func (m *Match) compare(a, b *sheet.Row, order []rulebook.Rank, whole bool) int 
 	first := func(a, b bool) int { return int(sheet.Bit(b) - sheet.Bit(a)) }
 	if whole && m.row != nil {
 		r := &m.run
-		if c := first(r.winner == a.ID, r.winner == b.ID); c != 0 {
+		if c := first(slices.Contains(m.winners, a.ID), slices.Contains(m.winners, b.ID)); c != 0 {
 			return c
 		}
 		if c := first(r.forfeit != a.ID, r.forfeit != b.ID); c != 0 {
@@ -81,6 +81,7 @@ func (m *Match) place() {
 	order := m.contestants()
 	m.rank(order, m.book.Win.Order, true)
 	tiedFirst := len(order) > 1 && m.compare(order[0], order[1], m.book.Win.Order, true) == 0
+	lost := m.nobodyWon(order)
 	for i, c := range order {
 		place, outcome := int64(i+1), int64(rulebook.Lost)
 		if i > 0 && m.compare(order[i-1], c, m.book.Win.Order, true) == 0 {
@@ -89,6 +90,7 @@ func (m *Match) place() {
 		switch {
 		case m.run.broken != "":
 			outcome = rulebook.OutcomeNone
+		case lost || c.ID == m.run.forfeit:
 		case place == 1 && tiedFirst:
 			outcome = rulebook.Drawn
 		case place == 1:
@@ -111,6 +113,14 @@ func (m *Match) place() {
 	if m.book.Win.Teams && m.run.broken == "" {
 		m.placeDeserted(int64(len(order) + 1))
 	}
+}
+
+// nobodyWon tells whether all have lost: nobody was named as the winner, or a team
+// without players or somebody who does not take part.
+func (m *Match) nobodyWon(contestants []*sheet.Row) bool {
+	return m.named && !slices.ContainsFunc(contestants, func(c *sheet.Row) bool {
+		return slices.Contains(m.winners, c.ID)
+	})
 }
 
 // placeDeserted makes teams whose players have all left the last.

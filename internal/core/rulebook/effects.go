@@ -182,7 +182,7 @@ func init() {
 			key{name: "finish", spec: text(80), doc: "End the match, for this reason."},
 			[]Verb{Finish},
 			[]key{
-				expression("winner", "With `finish`: the player or team that has won, whatever the order says."),
+				expression("winner", "With `finish`: the player or team that has won, whatever the order says; `nobody` or `noteam`: all have lost. Of several named at one tick the order decides."),
 			},
 			(*binder).effectFinish,
 		},

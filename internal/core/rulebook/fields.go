@@ -115,7 +115,7 @@ func (b *binder) declareBuiltIns() {
 		Pauser:  mat("pauser", playerRef),
 		Resume:  mat("resume", wallClock(true)),
 		Over:    mat("over", flagField),
-		Because: mat("because", text64),
+		Because: mat("because", text80),
 		Saved:   mat("saved", flagField),
 	}
 	team := b.adder(sheet.Team)
@@ -191,6 +191,7 @@ func (b *binder) adder(k sheet.Kind) func(string, sheet.Field) *sheet.Field {
 // Forms of built-in fields.
 var (
 	whole     = sheet.Field{Type: sheet.Integer}
+	text80    = sheet.Field{Type: sheet.Text, Max: 80}
 	text64    = sheet.Field{Type: sheet.Text, Max: 64}
 	flagField = sheet.Field{Type: sheet.Flag}
 	position  = sheet.Field{Type: sheet.Position}

@@ -177,7 +177,7 @@ var matchEndObject = &object{
 	keys: []key{
 		{name: "if", spec: anExpression, required: true, doc: "The condition."},
 		{name: "because", spec: text(80), doc: "The reason that is told."},
-		{name: "winner", spec: anExpression, doc: "The player or team that has won then, whatever the order says."},
+		{name: "winner", spec: anExpression, doc: "The player or team that has won then, whatever the order says. `nobody`, `noteam` or a team without players: all have lost."},
 	},
 }
 

@@ -87,8 +87,14 @@ func (k *compiler) equality(a, b ast.Expr, not bool) numFn {
 	if not {
 		flip = 1
 	}
-	ta, _ := k.plainType(a)
+	ta, ok := k.plainType(a)
 	switch {
+	case !ok:
+		k.fail(a, "%s cannot be compared", typeWords(k.typeOf(a)))
+		return zero
+	case !k.sameType(ta, b): // in a list of several types the library lets it through
+		k.fail(b, "%s cannot be compared with %s", typeWords(k.typeOf(a)), typeWords(k.typeOf(b)))
+		return zero
 	case ta.Of == sheet.Position:
 		ax, ay := k.pos(a)
 		bx, by := k.pos(b)
@@ -101,6 +107,13 @@ func (k *compiler) equality(a, b ast.Expr, not bool) numFn {
 		return func(v *Env) int64 { return truth(x(v) == n) ^ flip }
 	}
 	return func(v *Env) int64 { return truth(x(v) == y(v)) ^ flip }
+}
+
+// sameType tells whether a value can be compared with one of type t.
+func (k *compiler) sameType(t Type, b ast.Expr) bool {
+	tb, ok := k.plainType(b)
+	numeric := func(t Type) bool { return t.Of == sheet.Integer || t.Of == sheet.Number }
+	return ok && (t == tb || numeric(t) && numeric(tb))
 }
 
 func literalInt(e ast.Expr) (int64, bool) {
@@ -131,11 +144,15 @@ func (k *compiler) choiceField(e ast.Expr) *sheet.Field {
 	if e.Kind() != ast.SelectKind {
 		return nil
 	}
-	kind, ok := kindOf(k.typeOf(e.AsSelect().Operand()))
+	t := k.typeOf(e.AsSelect().Operand())
+	kind, ok := kindOf(t)
+	if t.TypeName() == argsType.TypeName() {
+		kind, ok = argKind, true
+	}
 	if !ok {
 		return nil
 	}
-	if f := k.checker.schema.Field(kind, e.AsSelect().FieldName()); f != nil && f.Type == sheet.Choice {
+	if f := k.fieldNamed(kind, e.AsSelect().FieldName()); f != nil && f.Type == sheet.Choice {
 		return f
 	}
 	return nil

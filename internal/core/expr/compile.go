@@ -144,7 +144,7 @@ func (c *Checker) parse(src string, scope Scope) (*compiler, []Issue) {
 	}
 	checked, iss := env.Compile(src)
 	if iss.Err() != nil {
-		return nil, c.celIssues(iss, scope)
+		return nil, c.celIssues(iss, src, scope)
 	}
 	return &compiler{checker: c, ast: checked.NativeRep(), scope: scope, prog: &Prog{Source: src}}, nil
 }
@@ -155,7 +155,7 @@ var (
 )
 
 // celIssues puts the library's findings into our words, with what is known.
-func (c *Checker) celIssues(iss *cel.Issues, scope Scope) []Issue {
+func (c *Checker) celIssues(iss *cel.Issues, src string, scope Scope) []Issue {
 	var out []Issue
 	for _, e := range iss.Errors() {
 		is := Issue{Line: e.Location.Line() - 1, Column: e.Location.Column(), Message: e.Message}
@@ -165,16 +165,34 @@ func (c *Checker) celIssues(iss *cel.Issues, scope Scope) []Issue {
 		} else if m := unknownField.FindStringSubmatch(e.Message); m != nil {
 			is.Word, is.Message = m[1], fmt.Sprintf("no field is called %q", m[1])
 			is.Column++ // the library points at the dot
-			for k := 0; k < sheet.Kinds; k++ {
-				is.Known = append(is.Known, c.schema.Names(sheet.Kind(k))...)
-				is.Known = append(is.Known, ReservedMembers(sheet.Kind(k))...)
-			}
+			is.Known = c.members(lineOf(src, is.Line), is.Column-1, scope)
 		} else {
 			is.Message = plainMessage(e.Message)
 		}
 		out = append(out, is)
 	}
 	return out
+}
+
+func lineOf(src string, n int) string {
+	lines := strings.Split(src, "\n")
+	return lines[max(min(n, len(lines)-1), 0)]
+}
+
+// members are what could stand behind the dot at a column: what came with the action,
+// or the fields of any sheet.
+func (c *Checker) members(line string, dot int, scope Scope) (known []string) {
+	if before := []rune(line); dot <= len(before) && strings.HasSuffix(string(before[:max(dot, 0)]), "arg") {
+		for _, f := range scope.Args {
+			known = append(known, f.Name)
+		}
+		return known
+	}
+	for k := 0; k < sheet.Kinds; k++ {
+		known = append(known, c.schema.Names(sheet.Kind(k))...)
+		known = append(known, ReservedMembers(sheet.Kind(k))...)
+	}
+	return known
 }
 
 func plainMessage(m string) string {
@@ -325,6 +343,9 @@ func typeWords(t *cel.Type) string {
 	}
 	if kind, ok := kindOf(t); ok {
 		return "a " + kind.String()
+	}
+	if t.TypeName() == argsType.TypeName() {
+		return "arg itself"
 	}
 	return "a " + t.String()
 }

@@ -29,7 +29,6 @@ func (f Fault) String() string {
 const (
 	maxRows  = 4 // nesting of players.exists(…) and its like
 	maxAccus = 4
-	maxArgs  = 8
 )
 
 // Env is what an expression may look at. The rows that a program does not use
@@ -43,7 +42,7 @@ type Env struct {
 	Piece  *sheet.Row
 	Team   *sheet.Row
 	It     *sheet.Row
-	Args   [maxArgs]int64
+	Arg    *sheet.Row // the values that came with an action, in the slots of their fields
 	Play   sheet.Tick // the present play tick
 	Wall   sheet.Tick // the present wall tick
 	Rate   int        // ticks a second

@@ -89,7 +89,7 @@ func harbour(t *testing.T) (*sheet.Schema, *expr.Env, *expr.Checker) {
 	st.SetClock(e.Match, clock, 1200, -1, 100) // a minute, running down since play tick 100
 	st.SetClock(e.Match, stood, 30, 0, 0)
 	e.Me, e.Team, e.Target, e.Piece, e.It = st.Seated[0], teams[0], st.Seated[1], st.Of(sheet.Piece)[1], st.Seated[4]
-	e.Args[0] = 9
+	e.Arg = &sheet.Row{N: []int64{9, int64(st.Seated[2].ID), 1, 500, 700, 0}}
 	c, err := expr.NewChecker(s)
 	if err != nil {
 		t.Fatal(err)
@@ -107,11 +107,18 @@ func TestExpressions(t *testing.T) {
 		t.Fatal(err)
 	}
 	schema, env, checker := harbour(t)
-	arg, _ := (&sheet.Schema{}).Add(sheet.Match, sheet.Field{Name: "k", Type: sheet.Integer})
+	var args []*sheet.Field
+	came := &sheet.Schema{}
+	for _, f := range []sheet.Field{{Name: "k", Type: sheet.Integer}, {Name: "who", Type: sheet.Ref, Of: sheet.Player},
+		{Name: "mood", Type: sheet.Choice, Choices: schema.Field(sheet.Player, "mood").Choices},
+		{Name: "spot", Type: sheet.Position}, {Name: "gone", Type: sheet.Ref, Of: sheet.Player}} {
+		arg, _ := came.Add(sheet.Match, f)
+		args = append(args, arg)
+	}
 	scope := expr.Scope{
 		Vars: expr.Me | expr.Team | expr.Target | expr.Piece | expr.It | expr.Args | expr.Random,
 		It:   sheet.Player,
-		Args: []*sheet.Field{arg},
+		Args: args,
 	}
 	wants := map[string]expr.Want{
 		"flag":   {Type: sheet.Flag},

@@ -76,15 +76,7 @@ func (k *compiler) selected(e ast.Expr) numFn {
 		k.fail(e, "has(…) is not needed: every declared field is always there")
 		return zero
 	}
-	switch k.typeOf(s.Operand()).TypeName() {
-	case argsType.TypeName():
-		k.prog.Vars |= Args
-		for i, f := range k.scope.Args {
-			if f.Name == s.FieldName() {
-				return func(v *Env) int64 { return v.Args[i] }
-			}
-		}
-	case positionType.TypeName():
+	if k.typeOf(s.Operand()).TypeName() == positionType.TypeName() {
 		x, y := k.pos(s.Operand())
 		if s.FieldName() == "y" {
 			return y
@@ -121,11 +113,27 @@ func clockMillis(row rowFn, slot int, wall bool) numFn {
 	}
 }
 
+// argKind stands for the kind of what came with an action, which is no sheet.
+const argKind = sheet.Kind(sheet.Kinds)
+
+// fieldNamed returns the field of that name of a kind of sheet, or of the arguments.
+func (k *compiler) fieldNamed(kind sheet.Kind, name string) *sheet.Field {
+	if kind != argKind {
+		return k.checker.schema.Field(kind, name)
+	}
+	for _, f := range k.scope.Args {
+		if f.Name == name {
+			return f
+		}
+	}
+	return nil
+}
+
 // field compiles a.b to the sheet and the field.
 func (k *compiler) field(e ast.Expr) (place, *sheet.Field) {
 	s := e.AsSelect()
 	p := k.place(s.Operand())
-	f := k.checker.schema.Field(p.kind, s.FieldName())
+	f := k.fieldNamed(p.kind, s.FieldName())
 	if f == nil {
 		k.fail(e, "no field is called %q", s.FieldName())
 		return p, nil

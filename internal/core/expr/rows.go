@@ -81,6 +81,9 @@ func (k *compiler) named(e ast.Expr, name string) place {
 	case "piece":
 		use(Piece)
 		return place{kind: sheet.Piece, own: true, row: func(v *Env) *sheet.Row { return v.Piece }}
+	case "arg":
+		use(Args)
+		return place{kind: argKind, row: func(v *Env) *sheet.Row { return v.Arg }}
 	case "team":
 		use(Team)
 		own := k.scope.Vars&Me == 0
@@ -119,7 +122,7 @@ func (k *compiler) deref(e ast.Expr, kind sheet.Kind) place {
 	if kind == sheet.Record {
 		return k.recordOf(p)
 	}
-	f := k.checker.schema.Field(p.kind, s.FieldName())
+	f := k.fieldNamed(p.kind, s.FieldName())
 	if f == nil {
 		k.fail(e, "no field is called %q", s.FieldName())
 		return p
@@ -132,9 +135,11 @@ func (k *compiler) deref(e ast.Expr, kind sheet.Kind) place {
 }
 
 func (k *compiler) readField(p place, f *sheet.Field) {
-	if p.own {
+	switch {
+	case p.kind == argKind: // what does not change is not watched
+	case p.own:
 		k.prog.Reads.Own[p.kind].Set(f.No)
-	} else {
+	default:
 		k.prog.Reads.Any[p.kind].Set(f.No)
 	}
 	if f.Type == sheet.Clock {

@@ -2,7 +2,6 @@ package match
 
 import (
 	"fmt"
-	"slices"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/expr"
@@ -42,8 +41,8 @@ func (m *Match) Act(s *Player, in *step.Input) step.Verdict {
 		return v
 	}
 	m.subject(sheet.Player, s.Row)
-	if len(a.Takes) > 0 {
-		if v := m.arguments(a, in); v.Code != code.OK {
+	if len(a.Takes)+len(in.Args) > 0 {
+		if v := m.arguments(s, a, in); v.Code != code.OK {
 			return v
 		}
 	}
@@ -106,41 +105,6 @@ func (m *Match) mayAct(s *Player, a *rulebook.Action) step.Verdict {
 		return step.Verdict{Code: code.Active, Reason: a.Title + " is still going on"}
 	}
 	return step.Verdict{}
-}
-
-// arguments puts the values sent along where expressions find them.
-func (m *Match) arguments(a *rulebook.Action, in *step.Input) step.Verdict {
-	for i, f := range a.Takes {
-		at := slices.IndexFunc(in.Args, func(n step.Named) bool { return n.Name == f.Name })
-		if at < 0 {
-			return step.Verdict{Code: code.BadArgument, Reason: "the value " + f.Name + " is missing"}
-		}
-		v := in.Args[at].Value
-		switch {
-		case v.Type != f.Type:
-			return wrongType(f, v)
-		case f.Bounded && f.Clamp(v.N[0]) != v.N[0]:
-			return step.Verdict{Code: code.BadArgument, Reason: fmt.Sprintf(
-				"%s must be from %s to %s",
-				f.Name,
-				sheet.IntValue(f.Type, f.Min).
-					Show(f, m.book.Rate, 0),
-				sheet.IntValue(f.Type, f.Max).Show(f, m.book.Rate, 0),
-			)}
-		case !f.Fits(v), f.Type == sheet.Ref && m.st.GetOr(sheet.ID(v.N[0]), f.Of).ID == 0:
-			return step.Verdict{Code: code.BadArgument, Reason: f.Name + " is not one of what there is"}
-		}
-		m.env.Args[i] = v.N[0]
-	}
-	return step.Verdict{}
-}
-
-// wrongType refuses a value that a field cannot hold.
-func wrongType(f *sheet.Field, v sheet.Value) step.Verdict {
-	if v.Type == sheet.Unreadable {
-		return step.Verdict{Code: code.BadArgument, Reason: f.Name + ": " + v.S}
-	}
-	return step.Verdict{Code: code.BadArgument, Reason: fmt.Sprintf("%s must be of type %s", f.Name, f.Type)}
 }
 
 // affords checks needs and costs against the player's fields.

@@ -116,7 +116,14 @@ func (m *Match) decide(i int, yes bool) {
 		return
 	}
 	m.subject(sheet.Player, s.Row)
-	m.arguments(d.act, &step.Input{Args: d.args})
+	clear(m.env.Arg.N)
+	for _, given := range d.args { // as they were taken, wherever everybody is now
+		for _, f := range d.act.Takes {
+			if f.Name == given.Name {
+				m.env.Arg.Put(f, given.Value)
+			}
+		}
+	}
 	if yes {
 		m.hits = m.hits[:0]
 		for _, id := range d.hits {

@@ -54,7 +54,7 @@ func (b *binder) action(no int, e entry) *Action {
 	}
 	scope := scopePlayer
 	if takes := n.get("takes"); takes != nil {
-		a.Takes = b.takes(takes)
+		a.Takes, a.Bounds = b.takes(takes)
 		scope.Args, scope.Vars = a.Takes, scope.Vars|expr.Args
 	}
 	a.If = b.condition(n, "if", scope)
@@ -85,15 +85,29 @@ func (b *binder) action(no int, e entry) *Action {
 	return a
 }
 
-func (b *binder) takes(n *node) []*sheet.Field {
+func (b *binder) takes(n *node) (fields []*sheet.Field, bounds []Bound) {
 	s := &sheet.Schema{}
-	var out []*sheet.Field
 	for _, e := range n.entries {
-		added, _ := s.Add(sheet.Match, b.field(sheet.Match, e))
-		out = append(out, added)
+		f := b.field(sheet.Match, e)
+		bound := Bound{Optional: b.flag(e.value, "optional"), Reach: b.length(e.value, "reach")}
+		if b.text(e.value, "type") == direction {
+			f.Type, bound.Direction = sheet.Position, true
+		}
+		if reach := e.value.get("reach"); reach != nil && (f.Type != sheet.Position || bound.Direction) {
+			b.fail(reach, "not-here", "", "only a position has a reach")
+		}
+		if f.Type == sheet.Position && b.top.get("ground") == nil {
+			b.fail(e.value, "needs-ground", "a ground with width and height", "a %s without a ground",
+				b.text(e.value, "type"))
+		}
+		added, _ := s.Add(sheet.Match, f)
+		fields, bounds = append(fields, added), append(bounds, bound)
 	}
-	return out
+	return fields, bounds
 }
+
+// direction is the type of an argument that is a direction and no place.
+const direction = "direction"
 
 // amounts reads needs or cost: expressions by field of the player.
 func (b *binder) amounts(n *node, key string, scope expr.Scope) []Amount {

@@ -155,7 +155,8 @@ type Action struct {
 	Out      bool
 	Aim      Aim
 	Takes    []*sheet.Field
-	Free     bool // it needs nothing, costs nothing and has no cooldown
+	Bounds   []Bound // of what it takes, in the same order
+	Free     bool    // it needs nothing, costs nothing and has no cooldown
 	Do       []Effect
 	Miss     []Effect
 	Lasts    sheet.Tick
@@ -163,6 +164,13 @@ type Action struct {
 	Active   *sheet.Field // the countdown while it lasts, nil when it is over at once
 	End      []Effect
 	Referee  *Referee
+}
+
+// Bound is what an argument must keep to, beside the bounds of its field.
+type Bound struct {
+	Optional  bool  // it may be left out, and is nobody, nothing or 0 then
+	Direction bool  // a position that is a direction: thousandths each way, not both 0
+	Reach     int64 // of a position: how far from the player, in millimetres; 0 for anywhere on the ground
 }
 
 // Amount is an amount of a field of the player.

@@ -226,16 +226,35 @@ var argObject = &object{
     takes:
       amount: {type: integer, min: 1, max: 10}
       colour: {type: choice, words: [red, blue]}
-    do: [{add: me.coins, by: -arg.amount}]`,
+      to: {type: player, optional: true}
+    if: "arg.to == nobody || arg.to.coins < 100"
+    do:
+      - {add: me.coins, by: -arg.amount}
+      - if: arg.colour == 'red'
+        then: [{add: arg.to.coins, by: arg.amount}]
+  beacon:
+    takes: {at: {type: position, reach: 8m}}
+    do: [{place: lantern, at: arg.at}]
+  gust:
+    takes: {way: {type: direction}}
+    do: [{set: me.pos, to: "point(me.pos.x + arg.way.x, me.pos.y + arg.way.y)"}]`,
 	keys: []key{
 		{
 			name:     "type",
-			spec:     word("integer", "number", "flag", "choice", "player", "team"),
+			spec:     word("integer", "number", "flag", "choice", "player", "team", "position", direction),
 			required: true,
-			doc:      "As of a field.",
+			doc: "As of a field. A `position` must lie on the ground, and is sent as `[x, y]` in millimetres; a " +
+				"`direction` is sent in thousandths, each way from -1000 to 1000 and not both 0.",
 		},
 		{name: "min", spec: scalar, doc: "The least; less is refused."},
 		{name: "max", spec: scalar, doc: "The greatest; more is refused."},
+		{name: "reach", spec: length(0, maxSide), doc: "Of a `position`: how far from the player it may be."},
+		{
+			name: "optional",
+			spec: flag,
+			def:  "false",
+			doc:  "Whether it may be left out. It is 0, false, the first word, nobody or (0, 0) then.",
+		},
 		{name: "words", spec: names, doc: "The words of a choice."},
 	},
 }

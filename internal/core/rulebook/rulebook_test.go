@@ -3,12 +3,14 @@ package rulebook_test
 import (
 	"flag"
 	"fmt"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
 
 	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/tool/seed"
 )
 
 var update = flag.Bool("update", false, "write what the checker says into the corpus")
@@ -94,6 +96,71 @@ func nested(n int) string {
 	}
 	return b.String()
 }
+
+// TestRandomMistakes: expressions and paths put anywhere in good rulebooks, fitting or
+// not, are answered with a book or with problems, and never with a crash.
+func TestRandomMistakes(t *testing.T) {
+	rounds := seed.Rounds(3000, 300)
+	seed := seed.Of(t)
+	r := rand.New(rand.NewPCG(seed, 0))
+	bits := []string{"arg", "arg.who", "arg.mood", "arg.at", "me", "target", "it", "piece", "team", "record", "match",
+		"lobby", "players", "teams", "pieces", "nobody", "noteam", "1", "2.5", "'calm'", "true", "match.bell", "null",
+		"[1, 2]", "{'a': 1}", "x", "me.pos", "random(1, 2)", "point(1, 2)", "team_named('amber')", "b'x'", "1u"}
+	ways := []string{"%s.mood == 'calm'", "%s == %s", "%s.n + %s.n", "%s.who.n", "!%s", "-%s", "%s ? %s : %s",
+		"%s in [%s, %s]", "%s.exists(p, %s)", "%s.count(p, p.n > %s)", "distance(%s, %s)", "string(%s)", "size(%s)",
+		"min(%s, %s)", "%s[%s]", "%s.x", "running(%s)", "%s", "int(%s) + %s", "%s.others.all(q, q == %s)",
+		"%s.map(p, %s)", "has(%s.n)", "%s.sum(p, %s)", "type(%s)", "%s && %s", "%s < %s", "%s.record.total"}
+	fill := func() string {
+		way := ways[r.IntN(len(ways))]
+		for strings.Contains(way, "%s") {
+			bit := bits[r.IntN(len(bits))]
+			if r.IntN(6) == 0 {
+				bit = "(" + ways[r.IntN(len(ways))] + ")"
+			}
+			if len(way) > 200 {
+				bit = "1"
+			}
+			way = strings.Replace(way, "%s", bit, 1)
+		}
+		return way
+	}
+	for range rounds {
+		src := fmt.Sprintf(everywhere, fill(), fill(), fill(), fill(), fill(), fill(), fill(), fill(), fill(), fill(),
+			fill(), fill())
+		func() {
+			defer func() {
+				if p := recover(); p != nil {
+					t.Fatalf("seed %d: %v in\n%s", seed, p, src)
+				}
+			}()
+			if book, problems := rulebook.Compile([]byte(src)); (book == nil) != (len(problems.Errors()) > 0) {
+				t.Fatalf("a book %v with %d errors", book != nil, len(problems.Errors()))
+			}
+		}()
+	}
+}
+
+// everywhere is a rulebook with an expression in each kind of place.
+const everywhere = `turnvex: 1
+name: everywhere
+teams: {list: {amber: {}, teal: {}}}
+ground: {width: 20m, height: 20m}
+sheets:
+  player: {n: {type: integer}, mood: {type: choice, words: [calm, cross]}, d: {type: integer, is: "%s"}}
+  match: {n: {type: integer}}
+actions:
+  go:
+    takes: {who: {type: player}, mood: {type: choice, words: [calm, cross]}, at: {type: position}, n: {type: integer}}
+    if: "%s"
+    needs: {n: "%s"}
+    aim: {at: target}
+    do: [{set: me.mood, to: "%s"}, {add: "%s", by: 1}, {out: "%s"}, {notice: x, with: {a: "%s"}}]
+bearers: {bell: {}}
+pieces: {buoy: {fields: {n: {type: integer}}, if: "%s", touch: [{each: players, when: "%s", do: [{remove: "%s"}]}]}}
+record: {total: {of: "%s"}}
+phases: {play: {length: 30s}}
+win: {order: [{most: "%s"}]}
+`
 
 // FuzzCompile: whatever is in a document, the checker answers with a book or
 // with problems that stand inside the document.

@@ -31,6 +31,15 @@ func ReadText(f *Field, text string) (Value, error) {
 			return v, fmt.Errorf("one of %s is expected, not %q", strings.Join(f.Choices, ", "), text)
 		}
 		v.N[0] = int64(i)
+	case Position:
+		x, y, _ := strings.Cut(text, ",")
+		for i, part := range []string{x, y} {
+			n, err := strconv.ParseInt(part, 10, 64)
+			if err != nil {
+				return v, fmt.Errorf("two integers such as 6000,7000 are expected, not %q", text)
+			}
+			v.N[i] = n
+		}
 	default:
 		n, ok := ParseThousandths(text)
 		if f.Type != Number {

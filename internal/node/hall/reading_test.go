@@ -39,7 +39,7 @@ func TestReading(t *testing.T) {
 		ada.refused(point(float64(1<<32+int64(bo.First()))), bad, "no sheet 4294967")
 		ada.refused(point(-1.0), bad, "no sheet -1")
 		ada.refused(point("bo"), bad, "the number of a sheet")
-		ada.refused(point(3.0e9), bad, "not one of what there is")
+		ada.refused(point(3.0e9), bad, "whom must be a player of this lobby")
 		ada.does(point(float64(bo.First())))
 		ada.refused(wire.Intent{Do: "act", Name: "point"}, bad, "whom is missing")
 		ada.refused(wire.Intent{Do: strings.Repeat("dance", 20)}, string(code.NoVerb), "dance")

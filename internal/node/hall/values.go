@@ -22,10 +22,14 @@ func (l *Lobby) readArgs(m *wire.Intent) (out []step.Named) {
 	if a == nil {
 		return nil
 	}
-	for _, f := range a.Takes {
-		if raw, ok := m.Args[f.Name]; ok {
-			out = append(out, step.Named{Name: f.Name, Value: readValue(f, raw)})
+	for _, name := range slices.Sorted(maps.Keys(m.Args)) {
+		v := sheet.UnreadableValue("the action takes no such value")
+		for _, f := range a.Takes {
+			if f.Name == name {
+				v = readValue(f, m.Args[name])
+			}
 		}
+		out = append(out, step.Named{Name: name, Value: v})
 	}
 	return out
 }

@@ -203,6 +203,8 @@ func argument(rng *mrand.Rand, f *client.Field) any {
 		return rng.IntN(2) == 0
 	case client.TypeChoice:
 		return f.Choices[rng.IntN(len(f.Choices))]
+	case client.TypePosition:
+		return []int64{rng.Int64N(2001) - 1000, rng.Int64N(2001) - 1000}
 	}
 	lo, hi := int64(0), int64(10)
 	if f.Bounded {

@@ -221,14 +221,16 @@ func (t *table) use(me *sheet.Row, a *rulebook.Action) {
 			t.in.X, t.in.Y, t.in.Point = x, y, true
 		}
 	}
-	for _, f := range a.Takes {
-		t.in.Args = append(t.in.Args, step.Named{Name: f.Name, Value: t.value(f)})
+	for i, f := range a.Takes {
+		t.in.Args = append(t.in.Args, step.Named{Name: f.Name, Value: t.value(me, f, &a.Bounds[i])})
 	}
 }
 
 // value makes a value up that an argument may have.
-func (t *table) value(f *sheet.Field) sheet.Value {
+func (t *table) value(me *sheet.Row, f *sheet.Field, b *rulebook.Bound) sheet.Value {
 	switch f.Type {
+	case sheet.Position:
+		return t.place(me, b)
 	case sheet.Flag:
 		return sheet.IntValue(f.Type, t.r.Int64N(2))
 	case sheet.Choice:
@@ -245,4 +247,25 @@ func (t *table) value(f *sheet.Field) sheet.Value {
 		lo, hi = f.Min, f.Max
 	}
 	return sheet.IntValue(f.Type, lo+t.r.Int64N(hi-lo+1))
+}
+
+// place makes up a place within reach, or a direction.
+func (t *table) place(me *sheet.Row, b *rulebook.Bound) sheet.Value {
+	v := sheet.Value{Type: sheet.Position}
+	if b.Direction {
+		v.N[0], v.N[1] = full(t.r.Int64N(2001)-1000, t.r.Int64N(2000)-1000)
+		return v
+	}
+	g := t.b.Ground
+	lo, hi := [2]int64{}, [2]int64{g.Width, g.Height}
+	if b.Reach > 0 { // a square that lies within the circle
+		x, y := me.Pos(t.b.F.Player.Pos)
+		near := b.Reach * 7 / 10
+		lo = [2]int64{max(x-near, 0), max(y-near, 0)}
+		hi = [2]int64{min(x+near, g.Width), min(y+near, g.Height)}
+	}
+	for i := range lo {
+		v.N[i] = lo[i] + t.r.Int64N(max(hi[i]-lo[i], 0)+1)
+	}
+	return v
 }

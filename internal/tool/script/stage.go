@@ -284,21 +284,11 @@ func (st *Stage) action(s Step) (step.Input, error) {
 			rest = append(rest, w)
 			continue
 		}
-		if a == nil {
-			continue
+		v := sheet.UnreadableValue("the action takes no such value")
+		if a != nil {
+			v = st.argument(a, name, value)
 		}
-		for _, f := range a.Takes {
-			if f.Name == name {
-				v, err := sheet.ReadText(f, value)
-				if f.Type == sheet.Ref {
-					v, err = sheet.IntValue(sheet.Ref, int64(st.seats[value])), nil
-				}
-				if err != nil {
-					return in, s.fail("%s: %s", name, err)
-				}
-				in.Args = append(in.Args, step.Named{Name: name, Value: v})
-			}
-		}
+		in.Args = append(in.Args, step.Named{Name: name, Value: v})
 	}
 	switch len(rest) {
 	case 0:
@@ -308,6 +298,25 @@ func (st *Stage) action(s Step) (step.Input, error) {
 		return in, st.point(s, rest, &in)
 	}
 	return in, nil
+}
+
+// argument reads a value that an action takes; a player is given by name.
+func (st *Stage) argument(a *rulebook.Action, name, value string) sheet.Value {
+	v := sheet.UnreadableValue("the action takes no such value")
+	for _, f := range a.Takes {
+		if f.Name != name {
+			continue
+		}
+		if id, is := st.seats[value]; is && f.Type == sheet.Ref {
+			return sheet.IntValue(sheet.Ref, int64(id))
+		}
+		read, err := sheet.ReadText(f, value)
+		if err != nil {
+			return sheet.UnreadableValue(err.Error())
+		}
+		v = read
+	}
+	return v
 }
 
 // settings reads: settings NAME=VALUE ...

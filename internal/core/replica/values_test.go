@@ -325,3 +325,111 @@ func TestWhatASnapshotChanges(t *testing.T) {
 		t.Errorf("told %q, not %q", got, want)
 	}
 }
+
+// TestComparing: what differs between two copies is told, one by one: a sheet that only
+// one of them has, a value, and a field that only one of them may see.
+func TestComparing(t *testing.T) {
+	st, face := shelf(t, nil)
+	p := player(st, 1, 2)
+	gone := player(st, 3, 4)
+	feed := replica.NewFeed(face)
+	want := taken(t, face, feed, &replica.Viewer{}, st)
+	if all := want.Sheet(p.ID).Fields(); len(all) != 8 || all[0].Name != "n" {
+		t.Errorf("a sheet has the fields %v", all)
+	}
+	st.Remove(gone)
+	added := player(st, 5, 6)
+	st.SetInt(p, st.Schema.Field(sheet.Player, "n"), 7)
+	found := taken(t, face, feed, &replica.Viewer{}, st)
+	if _, err := found.Apply(replica.Parts([][]any{{int64(-2), int64(p.ID), int64(0)}})); err != nil {
+		t.Fatal(err) // n, the first field, is withdrawn
+	}
+	if _, err := found.Apply(replica.Parts([][]any{{int64(p.ID), int64(2), true}})); err != nil {
+		t.Fatal(err)
+	}
+	var got []string
+	for _, d := range want.Compare(found) {
+		name := "all"
+		if d.Field != nil {
+			name = d.Field.Name
+		}
+		got = append(got, fmt.Sprint(d.Sheet, " ", name, " ", d.Want != nil, d.Found != nil))
+	}
+	wanted := []string{
+		fmt.Sprint(p.ID, " n true false"), fmt.Sprint(p.ID, " on true true"), fmt.Sprint(gone.ID, " all true false"),
+		fmt.Sprint(added.ID, " all false true"),
+	}
+	if !slices.Equal(got, wanted) {
+		t.Errorf("the copies differ in %q, wanted %q", got, wanted)
+	}
+	if same := want.Compare(want); len(same) > 0 {
+		t.Errorf("a copy differs from itself in %v", same)
+	}
+}
+
+// TestRates: a field that is told only so often is told at once the first time, then
+// with its newest value when its time has come, and not at all when it has gone back.
+func TestRates(t *testing.T) {
+	s := &sheet.Schema{}
+	first, _ := s.Add(sheet.Match, sheet.Field{Name: "first", Type: sheet.Integer, Rate: 10})
+	other, _ := s.Add(sheet.Match, sheet.Field{Name: "other", Type: sheet.Integer, Rate: 4})
+	plain, _ := s.Add(sheet.Match, sheet.Field{Name: "plain", Type: sheet.Integer})
+	st, face := sheet.NewStore(s), replica.NewFace(s, nil)
+	r := st.Add(sheet.Match)
+	feed, v := replica.NewFeed(face), &replica.Viewer{}
+	nobody := func(func(*replica.Viewer) bool) {}
+	c := taken(t, face, feed, v, st) // at tick 5
+	st.ClearChanges()
+	o := &onlooker{viewer: v, copy: c}
+	var desk replica.Desk
+	tell := func(now sheet.Tick) {
+		feed.Begin(&desk, st, st.Changes(), now)
+		plan := feed.Plan(v)
+		if data := feed.Write(nil, v, &plan); len(data) > 0 {
+			if err := o.take(data); err != nil {
+				t.Fatal(err)
+			}
+		}
+		feed.End()
+		st.ClearChanges()
+	}
+	shows := func(now sheet.Tick, a, b, p int64, due sheet.Tick) {
+		t.Helper()
+		got := c.Sheet(r.ID)
+		if got.Int("first") != a || got.Int("other") != b || got.Int("plain") != p {
+			t.Errorf("at tick %d the copy shows %d, %d, %d, wanted %d, %d, %d", now, got.Int("first"), got.Int("other"),
+				got.Int("plain"), a, b, p)
+		}
+		if next := feed.Due(st, nobody); next != due {
+			t.Errorf("at tick %d something is due at %d, wanted %d", now, next, due)
+		}
+		if image := feed.Image(v, st); image.Hash() != c.Hash() {
+			t.Errorf("at tick %d the feed thinks otherwise: %v", now, image.Compare(c))
+		}
+	}
+	set := func(a, b, p int64) {
+		st.SetInt(r, first, a)
+		st.SetInt(r, other, b)
+		st.SetInt(r, plain, p)
+	}
+	set(1, 1, 1)
+	tell(20)
+	shows(20, 1, 1, 1, 0)
+	set(2, 2, 2)
+	tell(21)
+	shows(21, 1, 1, 2, 24)
+	set(3, 1, 2) // other goes back to what was told
+	tell(22)
+	shows(22, 1, 1, 2, 24)
+	tell(24)
+	shows(24, 1, 1, 2, 30)
+	tell(30)
+	shows(30, 3, 1, 2, 0)
+	set(4, 1, 2)
+	tell(31)
+	st.Remove(r)
+	tell(32)
+	if next := feed.Due(st, nobody); next != 0 {
+		t.Errorf("a sheet that is gone is due at %d", next)
+	}
+}

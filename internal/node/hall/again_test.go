@@ -6,6 +6,7 @@ import (
 	"log/slog"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 	"testing/synctest"
 	"time"
@@ -55,6 +56,50 @@ func TestQuickToTheLastSeat(t *testing.T) {
 		found, opened, err = r.hall.Quick(context.Background(), r.book, []string{"cy"}, hall.Opening{})
 		if err != nil || !opened || found.Code == l.Code {
 			t.Errorf("where no seat is left: %v, opened %v, %v", found, opened, err)
+		}
+	})
+}
+
+// TestQuickPastABan: a lobby that would not take somebody of the party is no lobby for
+// them, however many places it has.
+func TestQuickPastABan(t *testing.T) {
+	inVirtualTime(t, harbour, func(r *rig) {
+		l := r.open(hall.Opening{})
+		ada, bo := r.join(l, hall.Joining{Account: "ada"}), r.join(l, hall.Joining{Account: "bo"})
+		ada.does(wire.Intent{Do: "ban", Target: uint32(bo.First())})
+		found, opened, err := r.hall.Quick(context.Background(), r.book, []string{"bo"}, hall.Opening{})
+		if err != nil || !opened || found == l {
+			t.Errorf("who is banned was sent to the same lobby: opened %v, %v", opened, err)
+		}
+	})
+}
+
+// TestToldInTime: a field that is told only so often is told when its time has come,
+// though nothing else happens; and who asks for a snapshot is sent one, though nothing
+// has changed.
+func TestToldInTime(t *testing.T) {
+	src := strings.Replace(harbour, "points: {type: integer}, mood", "points: {type: integer, rate: 2s}, mood", 1)
+	inVirtualTime(t, src, func(r *rig) {
+		_, ada, bo := r.two()
+		for range 3 {
+			ada.does(wire.Intent{Do: "act", Name: "score"})
+			pass(200 * time.Millisecond)
+		}
+		seat := uint32(ada.First())
+		if got := bo.see(seat, "points"); got == 3 {
+			t.Errorf("after 0.6 s bo sees %d points already", got)
+		}
+		pass(2500 * time.Millisecond)
+		if got := bo.see(seat, "points"); got != 3 {
+			t.Errorf("after 2 s more bo sees %d points", got)
+		}
+		bo.forget()
+		if err := bo.Receive(&wire.Plain{Is: "snapshot"}); err != nil {
+			t.Fatal(err)
+		}
+		pass(200 * time.Millisecond)
+		if got := len(bo.all("snapshot")); got != 1 {
+			t.Errorf("who asked for a snapshot was sent %d", got)
 		}
 	})
 }

@@ -239,6 +239,13 @@ func TestDirectoryRows(t *testing.T) {
 		if e.Title != "One" || e.Open || e.Seats != 2 || e.State != "playing" || most != 1 {
 			t.Errorf("the row says %+v; %d writes at once", e, most)
 		}
+		ada.does(wire.Intent{Do: "settings", Args: map[string]any{"title": "Two"}})
+		ada.does(wire.Intent{Do: "settings", Args: map[string]any{"title": "Three"}}) // while the first is written
+		pass(time.Second)
+		if e := r.dir.Entries()[0]; e.Title != "Three" {
+			t.Errorf("what changed during a write is not written: %+v", e)
+		}
+		ada.does(wire.Intent{Do: "settings", Args: map[string]any{"title": "One"}})
 		fresh := wire.LobbyInfo{Code: l.Code}
 		if r.hall.Fresh(&fresh); fresh.Title != "One" || fresh.Open {
 			t.Errorf("fresh: %+v", fresh)

@@ -102,7 +102,8 @@ func (k *compiler) named(e ast.Expr, name string) place {
 	return place{row: func(v *Env) *sheet.Row { return v.Lobby }}
 }
 
-// recordOf finds a player's record: the record sheet follows its player's.
+// recordOf finds a player's record: the record sheet follows its player's. It is not
+// the subject itself: when a record changes, everybody's expressions are looked at.
 func (k *compiler) recordOf(p place) place {
 	k.reads(sheet.Player, "record_sheet", p.own)
 	f := k.checker.schema.Field(sheet.Player, "record_sheet")
@@ -110,7 +111,7 @@ func (k *compiler) recordOf(p place) place {
 		return place{kind: sheet.Record, row: func(v *Env) *sheet.Row { return v.Store.GetOr(0, sheet.Record) }}
 	}
 	slot := f.Slot()
-	return place{kind: sheet.Record, own: p.own, row: func(v *Env) *sheet.Row {
+	return place{kind: sheet.Record, row: func(v *Env) *sheet.Row {
 		return v.Store.GetOr(sheet.ID(p.row(v).N[slot]), sheet.Record)
 	}}
 }

@@ -205,6 +205,21 @@ func segmentNear(ax, ay, bx, by, x, y, r int64) bool {
 	return less(cross, cross, r*r, sq)
 }
 
+// Passes tells whether the way from a to b comes within r of the origin, exactly r
+// included.
+func Passes(ax, ay, bx, by, r int64) bool {
+	dx, dy := bx-ax, by-ay
+	dot, sq := -ax*dx-ay*dy, dx*dx+dy*dy
+	switch {
+	case dot <= 0:
+		return ax*ax+ay*ay <= r*r
+	case dot >= sq:
+		return bx*bx+by*by <= r*r
+	}
+	cross := abs(ax*dy - ay*dx)
+	return !less(r*r, sq, cross, cross)
+}
+
 // less tells whether |a|*|b| < c*d, exactly.
 func less(a, b, c, d int64) bool {
 	h1, l1 := bits.Mul64(uint64(abs(a)), uint64(abs(b)))

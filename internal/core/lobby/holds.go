@@ -13,6 +13,7 @@ func (l *Lobby) lost(id sheet.ID) {
 	}
 	l.st.SetFlag(s.Row, l.book.F.Player.Away, true)
 	l.match.StopSteering(s.Player)
+	l.match.Away(s.Player)
 	s.heldUntil = l.tick() + max(l.book.Players.Hold, 1)
 	l.nextHold = sheet.Sooner(l.nextHold, s.heldUntil)
 	l.startCheck()

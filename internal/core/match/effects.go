@@ -66,8 +66,12 @@ func (m *Match) spawnNow(e *rulebook.Effect) {
 }
 
 func (m *Match) give(e *rulebook.Effect) {
-	if p := m.playerIn(e.Value); p != nil {
-		m.st.SetInt(m.row, m.book.Bearers[e.No].Field, int64(p.Row.ID))
+	b := &m.book.Bearers[e.No]
+	id := sheet.ID(e.Value.Int(&m.env))
+	if p := m.playing(id); p != nil {
+		m.hold(b, id)
+	} else if id == 0 && m.env.Fault == expr.OK {
+		m.layDown(b)
 	}
 }
 
@@ -130,10 +134,12 @@ func (m *Match) setTo(e *rulebook.Effect) {
 		m.st.SetClock(r, f, sheet.Ticks(max(v.N[0], 0), m.book.Rate), r.N[f.Slot()+1], m.clockNow(f))
 	case f.Type == sheet.Text:
 		m.st.SetText(r, f, sheet.Cut(v.S, int(f.Max)))
-	case f == m.book.F.Player.Pos || f == m.book.F.Piece.Pos:
+	case f == m.book.F.Player.Pos:
 		x, y := m.within(v.N[0], v.N[1])
 		m.st.SetPos(r, f, x, y)
-		m.stirred = true
+		m.startFrom(r)
+	case f == m.book.F.Piece.Pos:
+		m.movePiece(r, v.N[0], v.N[1])
 	default:
 		m.st.Set(r, f, v)
 	}

@@ -111,14 +111,30 @@ func (m *Match) roomFor(p *rulebook.Piece, x, y int64) bool {
 	return true
 }
 
-func (m *Match) placeAt(no int, x, y int64) {
+func (m *Match) placeAt(no int, x, y int64) *sheet.Row {
 	f := &m.book.F.Piece
 	r := m.st.Add(sheet.Piece)
 	m.st.SetInt(r, f.Kind, int64(no))
 	m.st.SetPos(r, f.Pos, x, y)
 	m.st.SetInt(r, f.Born, int64(m.play))
 	m.run.pieceCount[no]++
-	m.stirred = true
+	m.startFrom(r)
+	return r
+}
+
+// movePiece takes a piece to a point of the ground, or as far as walls let it where
+// they stop it.
+func (m *Match) movePiece(r *sheet.Row, x, y int64) {
+	f, g := &m.book.F.Piece, m.book.Ground
+	p := m.book.Pieces[r.Int(f.Kind)]
+	x, y = min(max(x, 0), g.Width), min(max(y, 0), g.Height)
+	if p.Stops {
+		ox, oy := r.Pos(f.Pos)
+		x, y = g.Move(ox, oy, x-ox, y-oy, p.Radius)
+	}
+	if m.st.SetPos(r, f.Pos, x, y) {
+		m.stirred = true
+	}
 }
 
 // placeNow carries out the effect that places a piece.

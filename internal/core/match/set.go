@@ -45,7 +45,11 @@ func (m *Match) SetByHand(in *step.Input) step.Verdict {
 		v.S = sheet.Cut(v.S, int(f.Max))
 	case sheet.Position:
 		v.N[0], v.N[1] = m.within(v.N[0], v.N[1])
-		m.stirred = true
+		m.st.SetPos(r, f, v.N[0], v.N[1])
+		if f.BuiltIn {
+			m.startFrom(r)
+		}
+		return step.Verdict{}
 	case sheet.Clock:
 		at := m.clockNow(f)
 		m.st.SetClock(r, f, sheet.Ticks(min(max(v.N[0], 0), maxClock), m.book.Rate), r.N[f.Slot()+1], at)

@@ -101,6 +101,7 @@ func (m *Match) settleRules() {
 func (m *Match) forget() {
 	for k := range m.changed {
 		m.changed[k].Add(m.st.Touched()[k])
+		m.stirred = m.stirred || m.book.TouchReads[k].Meets(m.st.Touched()[k])
 	}
 	m.st.ClearTouched()
 }
@@ -146,6 +147,9 @@ func (m *Match) derive() {
 }
 
 func (m *Match) deriveRow(d *rulebook.Derived, r *sheet.Row) {
+	if d.Kind == sheet.Piece && d.Pieces&(1<<r.Int(m.book.F.Piece.Kind)) == 0 {
+		return // another kind of piece, without this field
+	}
 	m.subject(d.Kind, r)
 	m.st.Set(r, d.Field, d.Is.Value(&m.env, d.Field.Type))
 }
@@ -159,6 +163,8 @@ func (m *Match) subject(k sheet.Kind, r *sheet.Row) {
 		m.env.Team = m.st.GetOr(r.Team, sheet.Team)
 	case sheet.Team:
 		m.env.Team = r
+	case sheet.Piece:
+		m.env.Piece = r
 	}
 }
 
@@ -249,6 +255,9 @@ func (m *Match) runQueue() {
 			if r.On == e.on {
 				m.fireEvent(r, e.player)
 			}
+		}
+		if e.on == rulebook.OnOut {
+			m.bearersOut(e.player)
 		}
 	}
 	m.queue = m.queue[:0]

@@ -15,6 +15,7 @@ func (m *Match) spawn(s *Player) {
 	if m.book.Ground != nil {
 		p := m.spawnPoint(s.Row)
 		m.st.SetPos(s.Row, f.Pos, p.X, p.Y)
+		m.startFrom(s.Row)
 	}
 	m.st.SetFlag(s.Row, f.Alive, true)
 	m.stirred = true
@@ -108,11 +109,6 @@ func (m *Match) putOut(s *Player) {
 		}
 	}
 	m.env.Me, m.env.Team, m.env.Target, m.env.It = me, team, target, it
-	for i := range m.book.Bearers {
-		if b := &m.book.Bearers[i]; b.Out != rulebook.HeirKeep && m.row.Int(b.Field) == int64(s.Row.ID) {
-			m.passBearer(b, b.Out, s.Row)
-		}
-	}
 	m.emit(rulebook.OnOut, s.Row)
 }
 

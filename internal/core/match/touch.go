@@ -1,49 +1,110 @@
 package match
 
-import "turnvex.example/turnvex/internal/core/sheet"
+import (
+	"turnvex.example/turnvex/internal/core/ground"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
 
-// touchPieces finds the bodies that have reached a piece and does what touching
-// it does. A body touches a piece once until it has left it.
+// touchesWait tells whether touches are to be looked for at the next tick of play:
+// somebody or something may have moved, or a condition of theirs may have changed.
+func (m *Match) touchesWait() bool {
+	return !m.book.Phases[m.run.phase].Frozen &&
+		(m.stirred || len(m.st.Of(sheet.Piece)) > 0 && m.anyRuns(m.book.TouchAwaits))
+}
+
+// startFrom makes where a body or a piece is the place from which its way is looked at:
+// it has not come there along a way.
+func (m *Match) startFrom(r *sheet.Row) {
+	pos, was := m.book.F.Player.Pos, m.book.F.Player.Was
+	if r.Kind == sheet.Piece {
+		pos, was = m.book.F.Piece.Pos, m.book.F.Piece.Was
+	}
+	m.stirred = true
+	copy(r.N[was.Slot():was.Slot()+2], r.N[pos.Slot():pos.Slot()+2]) // hidden, so not marked
+}
+
+// touchPieces finds the bodies that have reached a piece, or passed one, since it was
+// last looked, and does what touching it does. A body touches a piece once until it has
+// left it.
 func (m *Match) touchPieces() {
-	f, pf := &m.book.F.Piece, &m.book.F.Player
-	list := m.st.Of(sheet.Piece)
-	if !m.stirred || len(list) == 0 || m.book.Phases[m.run.phase].Frozen {
+	if !m.touchesWait() {
 		return
 	}
 	m.stirred = false
+	list := m.st.Of(sheet.Piece)
 	start := len(m.hits)
 	m.hits = append(m.hits, list...)
 	for i := start; i < start+len(list) && i < len(m.hits); i++ {
 		r := m.hits[i]
-		p := m.book.Pieces[r.Int(f.Kind)]
-		if len(p.Touch) == 0 {
-			continue
-		}
-		x, y := r.Pos(f.Pos)
-		reach := p.Radius + m.radius()
-		left, slot := m.touched(r), pf.Pos.Slot()
-		for _, body := range m.st.Seated {
-			dx := x - body.N[slot]
-			if !left && (dx > reach || dx < -reach) {
-				continue
-			}
-			dy := y - body.N[slot+1]
-			on := dx <= reach && dx >= -reach && dy <= reach && dy >= -reach && dx*dx+dy*dy <= reach*reach &&
-				body.Flag(pf.Alive)
-			if (on || left) && m.touchEdge(r, body, on) {
-				m.subject(sheet.Player, body)
-				m.env.Piece = r
-				if p.If == nil || p.If.Bool(&m.env) {
-					m.do(p.Touch)
-				}
-				if m.st.Get(r.ID) != r {
-					break
-				}
-			}
+		if p := m.book.Pieces[r.Int(m.book.F.Piece.Kind)]; len(p.Touch) > 0 || p.Bearer != rulebook.NoPiece {
+			m.touchPiece(r, p)
 		}
 	}
 	m.hits = m.hits[:start]
 	m.env.Piece = nil
+	for _, body := range m.st.Seated {
+		m.arrived(body, m.book.F.Player.Pos, m.book.F.Player.Was)
+	}
+	for _, r := range m.st.Of(sheet.Piece) {
+		m.arrived(r, m.book.F.Piece.Pos, m.book.F.Piece.Was)
+	}
+}
+
+// arrived ends the way that has been looked at.
+func (m *Match) arrived(r *sheet.Row, pos, was *sheet.Field) {
+	if pos != nil {
+		p, w := pos.Slot(), was.Slot()
+		r.N[w], r.N[w+1] = r.N[p], r.N[p+1]
+	}
+}
+
+// touchPiece looks which bodies touch one piece. Seen from the piece, which may have
+// moved too, each body has gone from (sx, sy) to (ex, ey).
+func (m *Match) touchPiece(r *sheet.Row, p *rulebook.Piece) {
+	f, pf := &m.book.F.Piece, &m.book.F.Player
+	x, y := r.Pos(f.Pos)
+	ox, oy := r.Pos(f.Was)
+	reach := p.Radius + m.radius()
+	left, pos, was := m.touched(r), pf.Pos.Slot(), pf.Was.Slot()
+	for _, body := range m.st.Seated {
+		ex, sx := body.N[pos]-x, body.N[was]-ox
+		if !left && (ex > reach && sx > reach || ex < -reach && sx < -reach) {
+			continue
+		}
+		ey, sy := body.N[pos+1]-y, body.N[was+1]-oy
+		if !left && (ey > reach && sy > reach || ey < -reach && sy < -reach) {
+			continue
+		}
+		alive := body.Flag(pf.Alive)
+		on := alive && near(ex, ey, 0, 0, reach)
+		before := left && m.touching(r, body)
+		switch {
+		case before && !on:
+			m.setTouching(r, body, false)
+		case !before && (on || alive && ground.Passes(sx, sy, ex, ey, reach)):
+			if m.touch(r, p, body, on); m.st.Get(r.ID) != r {
+				return
+			}
+		}
+	}
+}
+
+// touch does what touching a piece does, if its condition holds.
+func (m *Match) touch(r *sheet.Row, p *rulebook.Piece, body *sheet.Row, stays bool) {
+	m.subject(sheet.Player, body)
+	m.env.Piece = r
+	if p.If != nil && !p.If.Bool(&m.env) {
+		return
+	}
+	m.setTouching(r, body, stays)
+	if p.Bearer != rulebook.NoPiece {
+		m.st.SetInt(m.row, m.book.Bearers[p.Bearer].Field, int64(body.ID))
+	}
+	m.do(p.Touch)
+	if p.Bearer != rulebook.NoPiece && m.st.Get(r.ID) == r { // what it did could see the piece
+		m.removePiece(r)
+	}
 }
 
 // touched tells whether any body was on a piece when it was last looked at.
@@ -56,20 +117,24 @@ func (m *Match) touched(piece *sheet.Row) bool {
 	return false
 }
 
-// touchEdge notes whether a body is on a piece and tells whether it has just
-// come onto it.
-func (m *Match) touchEdge(piece, body *sheet.Row, on bool) bool {
-	slot := body.Int(m.book.F.Player.Slot)
-	f := m.book.F.Piece.Touching[slot/60]
-	bit, was := int64(1)<<(slot%60), piece.Int(f)
-	if on == (was&bit != 0) {
-		return false
-	}
-	m.st.SetInt(piece, f, was^bit)
-	return on
+// touching tells whether a body was on a piece, and had touched it, when it was last
+// looked at.
+func (m *Match) touching(piece, body *sheet.Row) bool {
+	f, bit := m.touchBit(body)
+	return piece.Int(f)&bit != 0
 }
 
-// touchesWait tells whether touches are to be looked for at the next tick of play.
-func (m *Match) touchesWait() bool {
-	return m.stirred && len(m.st.Of(sheet.Piece)) > 0 && !m.book.Phases[m.run.phase].Frozen
+func (m *Match) setTouching(piece, body *sheet.Row, on bool) {
+	f, bit := m.touchBit(body)
+	bits := piece.Int(f) &^ bit
+	if on {
+		bits |= bit
+	}
+	m.st.SetInt(piece, f, bits)
+}
+
+// touchBit is where a piece notes a body that is on it.
+func (m *Match) touchBit(body *sheet.Row) (*sheet.Field, int64) {
+	slot := body.Int(m.book.F.Player.Slot)
+	return m.book.F.Piece.Touching[slot/60], 1 << (slot % 60)
 }

@@ -116,6 +116,15 @@ func (b *binder) watched() {
 			}
 		}
 	}
+	for _, p := range k.Pieces {
+		add(&k.TouchAwaits, p.If)
+		if p.If != nil {
+			for kind := range k.TouchReads {
+				k.TouchReads[kind].Add(p.If.Reads.Own[kind])
+				k.TouchReads[kind].Add(p.If.Reads.Any[kind])
+			}
+		}
+	}
 	for _, d := range k.Derived {
 		add(&k.Derives, d.Is)
 	}

@@ -186,29 +186,3 @@ func (b *binder) loose(n *node, scope expr.Scope) expr.Want {
 	}
 	return expr.Want{Any: true}
 }
-
-func (b *binder) pieces() {
-	for i, e := range b.entries(b.top, "pieces") {
-		n := e.value
-		p := &Piece{
-			No:     i,
-			Name:   e.key,
-			Title:  b.titled(n, e.key),
-			Radius: b.length(n, "radius"),
-			Keep:   int(b.int(n, "keep")),
-			Every:  b.ticks(n, "every"),
-			Apart:  b.length(n, "apart"),
-			Lasts:  b.ticks(n, "lasts"),
-			If:     b.condition(n, "if", scopePiece),
-			Touch:  b.effects(n, "touch", with(scopePiece, expr.Random)),
-		}
-		for _, at := range b.list(n, "at") {
-			x, y := pointOf(at)
-			p.At = append(p.At, [2]int64{x, y})
-		}
-		if b.book.Ground == nil {
-			b.failEntry(e, "needs-ground", "pieces lie on a ground; declare its width and height")
-		}
-		b.book.Pieces = append(b.book.Pieces, p)
-	}
-}

@@ -225,6 +225,37 @@ func (b *binder) start(n *node, f *sheet.Field) {
 	}
 }
 
+// derivedOfPiece compiles the derived fields of a kind of piece. Kinds that share one
+// say the same of it.
+func (b *binder) derivedOfPiece(no int, n *node, left []*Derived, where map[*Derived]*node) []*Derived {
+	for _, e := range b.entries(n, "fields") {
+		f := b.book.Schema.Field(sheet.Piece, e.key)
+		if f == nil || !f.Derived || e.value.get("is") == nil {
+			continue
+		}
+		i := slices.IndexFunc(left, func(d *Derived) bool { return d.Field == f })
+		if i < 0 {
+			p := b.expr(e.value, "is", expr.Scope{Vars: expr.Piece}, expr.Want{Field: f})
+			if p == nil {
+				continue
+			}
+			d := &Derived{Kind: sheet.Piece, Field: f, Is: p}
+			where[d], i = e.value.get("is"), len(left)
+			left = append(left, d)
+		} else if is := e.value.get("is"); is.text != where[left[i]].text {
+			b.fail(
+				is,
+				"taken",
+				"",
+				"another kind of piece derives %s in another way; call one of them something else",
+				e.key,
+			)
+		}
+		left[i].Pieces |= 1 << no
+	}
+	return left
+}
+
 // derived compiles the fields that follow from others, in an order in which
 // each comes after those that it reads.
 func (b *binder) derived() {
@@ -249,6 +280,9 @@ func (b *binder) derived() {
 				b.uses.wrote(k, f)
 			}
 		}
+	}
+	for no, e := range b.entries(b.top, "pieces") {
+		left = b.derivedOfPiece(no, e.value, left, where)
 	}
 	reads := func(a, c *Derived) bool {
 		return a.Is.Reads.Own[c.Kind].Has(c.Field.No) || a.Is.Reads.Any[c.Kind].Has(c.Field.No)

@@ -252,13 +252,32 @@ func (b *binder) declareKinds() {
 			continue
 		}
 		b.uses.wrote(sheet.Match, f)
-		k.Bearers = append(k.Bearers, Bearer{Name: e.key, Field: f, Start: heirWords.named(b.text(e.value, "start")),
-			Gone: heirWords.named(b.text(e.value, "gone")), Out: heirWords.named(b.text(e.value, "out"))})
+		heir := func(key string) Heir { return heirWords.named(b.text(e.value, key)) }
+		k.Bearers = append(k.Bearers, Bearer{Name: e.key, Field: f, Start: heir("start"), Gone: heir("gone"),
+			Out: heir("out"), Away: heir("away"), Piece: b.bearerPiece(e.value)})
 	}
 	for _, e := range b.entries(b.top, "actions") {
 		b.actionClock(e, "cool_", b.ticks(e.value, "cooldown"), sheet.OwnerOnly)
 		b.actionClock(e, "active_", b.ticks(e.value, "lasts"), sheet.Everyone)
 	}
+}
+
+// bearerPiece is the kind of piece that a bearer lies on the ground as.
+func (b *binder) bearerPiece(n *node) int {
+	if v := n.get("piece"); v != nil {
+		return max(b.indexOf(v, "piece", b.mapKeys("pieces")), NoPiece)
+	}
+	for _, key := range []string{"gone", "out", "away"} {
+		if v := n.get(key); v != nil && v.text == HeirDrop.String() {
+			b.fail(
+				v,
+				"missing-key",
+				"piece: the kind of piece that it is then",
+				"nothing can be dropped that is no piece",
+			)
+		}
+	}
+	return NoPiece
 }
 
 // pieceFields declares a kind of piece's own fields. Kinds may share a name
@@ -267,7 +286,7 @@ func (b *binder) pieceFields(e entry) {
 	for _, fe := range b.entries(e.value, "fields") {
 		f := b.field(sheet.Piece, fe)
 		if old := b.book.Schema.Field(sheet.Piece, fe.key); old != nil {
-			if old.BuiltIn || old.Type != f.Type || old.Min != f.Min || old.Max != f.Max {
+			if old.BuiltIn || old.Derived != f.Derived || old.Type != f.Type || old.Min != f.Min || old.Max != f.Max {
 				b.failEntry(fe, "taken", "%q is a field of pieces already, with another type or other bounds", fe.key)
 			}
 			continue

@@ -50,6 +50,9 @@ type Book struct {
 	Awaits  []Timed                 // the clocks that conditions read, so that time alone may make one true
 	Watched [sheet.Kinds]sheet.Mask // the fields that derived fields and conditions read
 
+	TouchAwaits []Timed                 // the clocks that the conditions of touches read
+	TouchReads  [sheet.Kinds]sheet.Mask // and the fields
+
 	ActionNamed map[string]*Action
 }
 
@@ -210,7 +213,12 @@ type Bearer struct {
 	Start Heir // random or none
 	Gone  Heir
 	Out   Heir
+	Away  Heir
+	Piece int // what it lies on the ground as, a kind of piece; NoPiece where it never does
 }
+
+// NoPiece is the number that stands for no kind of piece, and for no bearer.
+const NoPiece = -1
 
 // Piece is a kind of object on the ground.
 type Piece struct {
@@ -225,6 +233,8 @@ type Piece struct {
 	Lasts  sheet.Tick
 	If     *expr.Prog
 	Touch  []Effect
+	Stops  bool // walls stop it where it is moved
+	Bearer int  // who touches it takes that up; NoPiece: nothing
 }
 
 // Rule is something that happens by itself.
@@ -243,9 +253,10 @@ type Rule struct {
 
 // Derived is a field that always holds an expression's value.
 type Derived struct {
-	Kind  sheet.Kind
-	Field *sheet.Field
-	Is    *expr.Prog
+	Kind   sheet.Kind
+	Field  *sheet.Field
+	Is     *expr.Prog
+	Pieces uint64 // of Piece: the kinds that have it, by bit
 }
 
 // Timed is a clock on the sheets of a kind.

@@ -61,12 +61,12 @@ type TeamFields struct {
 	Name, Title, Size, Rounds, Place, Outcome *sheet.Field
 }
 
-// PlayerFields are the built-in fields of a player sheet. Pos, Steer and the
-// two rests are nil without a ground.
+// PlayerFields are the built-in fields of a player sheet. Pos, Was, Steer and
+// Rest are nil without a ground; Was is where a body was when touches were last looked for.
 type PlayerFields struct {
 	Name, Account, Team, Ready, Away, Ping, Loaded, Playing, Alive, Respawn *sheet.Field
 	Rounds, Place, Outcome, Record, Kits, Slot                              *sheet.Field
-	Pos, Steer, Rest                                                        *sheet.Field
+	Pos, Was, Steer, Rest                                                   *sheet.Field
 }
 
 // RecordFields are the built-in fields of a record sheet. Kept is a set of the
@@ -77,8 +77,8 @@ type RecordFields struct {
 
 // PieceFields are the built-in fields of a piece sheet.
 type PieceFields struct {
-	Kind, Pos, Born *sheet.Field
-	Touching        [4]*sheet.Field // who is on it, 60 slots each
+	Kind, Pos, Was, Born *sheet.Field
+	Touching             [4]*sheet.Field // who is on it, 60 slots each
 }
 
 // declareBuiltIns adds the built-in fields to a new schema.
@@ -136,6 +136,7 @@ func (b *binder) declareBuiltIns() {
 	}
 	F.Piece = PieceFields{
 		Kind: piece("kind", choiceOf(kinds)), Pos: piece("pos", position),
+		Was:  piece("was", seenBy(position, sheet.Hidden)),
 		Born: piece("born", seenBy(whole, sheet.Hidden)),
 	}
 	for i, name := range []string{"touching_a", "touching_b", "touching_c", "touching_d"} {
@@ -146,15 +147,17 @@ func (b *binder) declareBuiltIns() {
 func (b *binder) declarePlayer() {
 	add := b.adder(sheet.Player)
 	p := &b.book.F.Player
-	var pos, steer, rest *sheet.Field // what a tick looks at stands side by side
+	var pos, was, steer, rest *sheet.Field // what a tick looks at stands side by side
 	if b.top.get("ground") != nil {
 		pos = add("pos", resets(position))
+		was = add("was", seenBy(resets(position), sheet.Hidden))
 		steer = add("steer", seenBy(resets(position), sheet.Hidden))
 		rest = add("rest", seenBy(resets(position), sheet.Hidden))
 	}
 	alive := add("alive", resets(flagField))
 	*p = PlayerFields{
 		Pos:     pos,
+		Was:     was,
 		Steer:   steer,
 		Rest:    rest,
 		Alive:   alive,

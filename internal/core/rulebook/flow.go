@@ -45,6 +45,7 @@ func (b *binder) flow() {
 	b.unbrokenTies()
 	b.unusedFields()
 	b.ungranted()
+	b.places()
 }
 
 // successors are the phases that may follow p, by bit, and whether the end may.

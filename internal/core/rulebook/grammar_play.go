@@ -279,11 +279,14 @@ var bearerObject = &object{
 	name: "bearer",
 	doc:  "Something that one player holds. It is a field of the match that refers to the player; `give` passes it on.",
 	example: `bearers:
-  bell: {title: Storm bell, start: random, gone: random, out: keep}
+  bell: {title: Storm bell, start: random, gone: drop, out: drop, away: keep, piece: fallen_bell}
+pieces: {fallen_bell: {keep: 0}, lantern: {}}
 rules:
   - every: 1s
     if: match.bell != nobody
-    do: [{add: match.bell.points, by: 1}]`,
+    do: [{add: match.bell.points, by: 1}]
+  - when: match.bell.hull < 10
+    do: [{give: bell, to: nobody}]`,
 	keys: []key{
 		{name: "title", spec: text(40), doc: "What people read."},
 		{
@@ -294,11 +297,28 @@ rules:
 		},
 		{
 			name: "gone",
-			spec: heirWords.spec(HeirRandom, HeirNone),
+			spec: heirWords.spec(HeirRandom, HeirNone, HeirDrop),
 			def:  HeirRandom.String(),
-			doc:  "Who gets it when its holder leaves.",
+			doc:  "Who gets it when its holder leaves: somebody at `random`, `none`, or it is put down (`drop`).",
 		},
-		{name: "out", spec: heirWords.spec(), def: HeirKeep.String(), doc: "Who gets it when its holder goes out."},
+		{
+			name: "out",
+			spec: heirWords.spec(),
+			def:  HeirKeep.String(),
+			doc:  "The same when its holder goes out; `on: out` still sees who held it.",
+		},
+		{
+			name: "away",
+			spec: heirWords.spec(),
+			def:  HeirKeep.String(),
+			doc:  "The same when its holder's connection is lost.",
+		},
+		{
+			name: "piece",
+			spec: name,
+			doc: "The kind of piece that it is where it lies on the ground. `give` to `nobody` puts it down there, and " +
+				"who touches it takes it up; who has put it down must step off it first.",
+		},
 	},
 }
 
@@ -312,7 +332,8 @@ var pieceObject = &object{
     every: 2s
     apart: 2m
     lasts: 30s
-    fields: {worth: {type: integer, start: 2}}
+    walls: block
+    fields: {worth: {type: integer, start: 2}, dear: {type: flag, is: piece.worth > 5}}
     if: me.hull > 0
     touch:
       - add: me.lanterns
@@ -337,8 +358,28 @@ var pieceObject = &object{
 		},
 		{name: "at", spec: listOf(point, 256), doc: "Only at these places, instead of anywhere."},
 		{name: "lasts", spec: duration(0, hour), def: "0s", doc: "How long one stays; 0s for ever."},
-		{name: "fields", spec: mapOf(obj(fieldObject), 16), doc: "Its own fields, read as `piece.NAME`."},
-		{name: "if", spec: anExpression, doc: "Who can touch it: a condition on `me` and `piece`."},
-		{name: "touch", spec: effects, doc: "What happens when a player's body first reaches it."},
+		{
+			name: "fields",
+			spec: mapOf(obj(fieldObject), 16),
+			doc:  "Its own fields, read as `piece.NAME`; a derived one is an expression on `piece`.",
+		},
+		{
+			name: "if",
+			spec: anExpression,
+			doc: "Who can touch it: a condition on `me` and `piece`. Who stands on it already touches it when the " +
+				"condition becomes true.",
+		},
+		{
+			name: "touch",
+			spec: effects,
+			doc: "What happens when a player's body first reaches it, also on the way between two ticks, however " +
+				"fast the one or the other moves.",
+		},
+		{
+			name: "walls",
+			spec: wallsBlock.spec(),
+			def:  wallsBlock.not,
+			doc:  "Whether walls stop it when `pos` is set: `block` moves it along them as a body is moved.",
+		},
 	},
 }

@@ -180,9 +180,10 @@ const (
 	HeirKeep Heir = iota
 	HeirRandom
 	HeirNone
+	HeirDrop
 )
 
-var heirWords = words[Heir]{"keep", "random", "none"}
+var heirWords = words[Heir]{"keep", "random", "none", "drop"}
 
 func (p Heir) String() string { return heirWords.of(p) }
 

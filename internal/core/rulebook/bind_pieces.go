@@ -1,0 +1,106 @@
+package rulebook
+
+import (
+	"slices"
+
+	"turnvex.example/turnvex/internal/core/expr"
+)
+
+func (b *binder) pieces() {
+	for i, e := range b.entries(b.top, "pieces") {
+		n := e.value
+		p := &Piece{
+			No:     i,
+			Name:   e.key,
+			Title:  b.titled(n, e.key),
+			Radius: b.length(n, "radius"),
+			Keep:   int(b.int(n, "keep")),
+			Every:  b.ticks(n, "every"),
+			Apart:  b.length(n, "apart"),
+			Lasts:  b.ticks(n, "lasts"),
+			If:     b.condition(n, "if", scopePiece),
+			Touch:  b.effects(n, "touch", with(scopePiece, expr.Random)),
+			Stops:  wallsBlock.is(n, "walls"),
+			Bearer: slices.IndexFunc(b.book.Bearers, func(x Bearer) bool { return x.Piece == i }),
+		}
+		for _, at := range b.list(n, "at") {
+			x, y := pointOf(at)
+			p.At = append(p.At, [2]int64{x, y})
+		}
+		if b.book.Ground == nil {
+			b.failEntry(e, "needs-ground", "pieces lie on a ground; declare its width and height")
+		}
+		b.book.Pieces = append(b.book.Pieces, p)
+	}
+}
+
+// places looks for places of pieces that can never be used: outside, in a wall, over
+// those of a kind that always lies there; and for more to keep than there is room for.
+func (b *binder) places() {
+	g := b.book.Ground
+	if g == nil {
+		return
+	}
+	for i, e := range b.entries(b.top, "pieces") {
+		p := b.book.Pieces[i]
+		usable := 0
+		for n, at := range b.list(e.value, "at") {
+			if why := b.useless(p, p.At[n]); why != "" {
+				b.warn(
+					at,
+					"place-unusable",
+					"a %s with a radius of %s can never lie here: %s",
+					p.Name,
+					showLength(p.Radius),
+					why,
+				)
+			} else {
+				usable++
+			}
+		}
+		switch {
+		case len(p.At) > 0 && p.Keep > usable:
+			b.warn(e.value, "keep-too-many", "%d are to be kept, but only %d of the places can be used", p.Keep, usable)
+		case len(p.At) == 0 && p.Keep > 0 && (g.Width < 2*p.Radius || g.Height < 2*p.Radius):
+			b.warn(
+				e.value,
+				"keep-too-many",
+				"a piece with a radius of %s does not fit on the ground",
+				showLength(p.Radius),
+			)
+		case len(p.At) == 0 && float64(p.Keep)*crowd(p) > float64(g.Width)*float64(g.Height):
+			b.warn(e.value, "keep-too-many", "there is no room on the ground for %d of them, %s apart", p.Keep,
+				showLength(p.Apart))
+		}
+	}
+}
+
+// crowd is the least area that a piece needs among many, in square millimetres: a
+// hexagon, as close as circles can lie, of which the edge of the ground may cut off half.
+func crowd(p *Piece) float64 {
+	d := float64(2*p.Radius + p.Apart)
+	return d * d * 0.866 / 2
+}
+
+// useless says why nothing can ever lie at a place, or nothing.
+func (b *binder) useless(p *Piece, at [2]int64) string {
+	g := b.book.Ground
+	if at[0] < p.Radius || at[1] < p.Radius || at[0] > g.Width-p.Radius || at[1] > g.Height-p.Radius {
+		return "part of it is outside the ground"
+	}
+	if !g.Free(at[0], at[1], p.Radius) {
+		return "it overlaps a wall"
+	}
+	for _, q := range b.book.Pieces[:p.No] { // those before it are placed first
+		if q.Keep < len(q.At) || q.Lasts > 0 || len(q.At) == 0 || len(q.Touch) > 0 {
+			continue // it does not lie at each of its places all the time
+		}
+		for _, other := range q.At {
+			dx, dy := at[0]-other[0], at[1]-other[1]
+			if d := p.Radius + q.Radius + max(p.Apart, q.Apart); dx*dx+dy*dy < d*d {
+				return "it overlaps the " + q.Name + " that always lies there"
+			}
+		}
+	}
+	return ""
+}

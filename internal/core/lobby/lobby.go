@@ -119,6 +119,9 @@ func (l *Lobby) setPassword(digest string) {
 	l.st.SetFlag(l.row, l.book.F.Lobby.Password, digest != "")
 }
 
+// Count makes a tally count what happens in the lobby's matches from now on.
+func (l *Lobby) Count(t *match.Tally) { l.match.Count(t) }
+
 // Book returns the rulebook that the lobby runs.
 func (l *Lobby) Book() *rulebook.Book { return l.book }
 

@@ -46,7 +46,7 @@ func (m *Match) Act(s *Player, in *step.Input) step.Verdict {
 			return v
 		}
 	}
-	if a.If != nil && !a.If.Bool(&m.env) {
+	if a.If != nil && !m.yes(a.If, a.Line) {
 		return step.Verdict{Code: code.Condition, Reason: "its condition does not hold: " + a.If.Source}
 	}
 	if !a.Free {
@@ -113,6 +113,7 @@ func (m *Match) affords(s *Player, a *rulebook.Action) step.Verdict {
 		for i := range list {
 			f := list[i].Field
 			want := list[i].By.Value(&m.env, f.Type).N[0]
+			m.faulty(a.Line)
 			if m.env.Fault != expr.OK {
 				return step.Verdict{
 					Code:   code.Condition,

@@ -43,6 +43,7 @@ func (m *Match) takeIn(p *Player) {
 	for i := range m.book.Kits {
 		if m.book.Kits[i].Start {
 			kits |= 1 << i
+			m.tallied(func(t *Tally) { t.Kits[i]++ })
 		}
 	}
 	m.st.SetInt(p.Row, f.Kits, kits)

@@ -82,7 +82,7 @@ func (m *Match) removeNow(e *rulebook.Effect) {
 }
 
 func (m *Match) ifThen(e *rulebook.Effect) {
-	if e.Cond.Bool(&m.env) {
+	if m.yes(e.Cond, e.Line) {
 		m.do(e.Then)
 	} else {
 		m.do(e.Else)
@@ -107,6 +107,7 @@ func (m *Match) addTo(e *rulebook.Effect) {
 	r, f := e.Path.Row(&m.env), e.Path.Field
 	m.env.Fault = expr.OK
 	by := e.Value.Value(&m.env, f.Type).N[0]
+	m.faulty(e.Line)
 	if r.ID != 0 && m.env.Fault == expr.OK {
 		m.st.SetInt(r, f, saturating(r.Int(f), by))
 	}
@@ -126,6 +127,7 @@ func (m *Match) setTo(e *rulebook.Effect) {
 	}
 	m.env.Fault = expr.OK
 	v := e.Value.Value(&m.env, f.Type)
+	m.faulty(e.Line)
 	if m.env.Fault != expr.OK {
 		return
 	}
@@ -208,6 +210,7 @@ func (m *Match) tell(e *rulebook.Effect) {
 	for i, p := range e.With {
 		n.Values = append(n.Values, p.Value(&m.env, e.Notice.Fields[i].Type))
 	}
+	m.tallied(func(t *Tally) { t.Notices[e.Notice.No]++ })
 	m.out.Tell(n)
 }
 
@@ -220,6 +223,7 @@ func (m *Match) changeKit(e *rulebook.Effect) {
 	kits := p.Row.Int(f)
 	if e.Verb == rulebook.Grant {
 		kits |= 1 << e.No
+		m.tallied(func(t *Tally) { t.Kits[e.No]++ })
 	} else {
 		kits &^= 1 << e.No
 	}
@@ -243,7 +247,7 @@ func (m *Match) each(e *rulebook.Effect) {
 			continue
 		}
 		m.env.It = r
-		if e.Cond == nil || e.Cond.Bool(&m.env) {
+		if e.Cond == nil || m.yes(e.Cond, e.Line) {
 			m.do(e.Then)
 		}
 	}

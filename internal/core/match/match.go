@@ -44,6 +44,7 @@ type Match struct {
 	firings []firing
 	hits    []*sheet.Row
 	budget  int
+	tally   *Tally     // of a rehearsal
 	runs    bool       // play ran when the tick began
 	named   bool       // who has won was said, and not left to the order
 	winners []sheet.ID // who was: several at one tick are ranked by the order; none: all have lost

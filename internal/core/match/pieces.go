@@ -70,9 +70,10 @@ func (m *Match) placeAnywhere(no int, p *rulebook.Piece) bool {
 	g := m.book.Ground
 	for try := 0; try < tries; try++ {
 		var x, y int64
+		place := -1
 		if len(p.At) > 0 {
-			at := p.At[(m.rng.IntN(len(p.At)))]
-			x, y = at[0], at[1]
+			place = m.rng.IntN(len(p.At))
+			x, y = p.At[place][0], p.At[place][1]
 		} else {
 			w, h := g.Width-2*p.Radius, g.Height-2*p.Radius
 			if w < 0 || h < 0 {
@@ -82,6 +83,11 @@ func (m *Match) placeAnywhere(no int, p *rulebook.Piece) bool {
 		}
 		if m.roomFor(p, x, y) {
 			m.placeAt(no, x, y)
+			m.tallied(func(t *Tally) {
+				if place >= 0 {
+					t.Places[no][place]++
+				}
+			})
 			return true
 		}
 	}
@@ -118,6 +124,7 @@ func (m *Match) placeAt(no int, x, y int64) *sheet.Row {
 	m.st.SetPos(r, f.Pos, x, y)
 	m.st.SetInt(r, f.Born, int64(m.play))
 	m.run.pieceCount[no]++
+	m.tallied(func(t *Tally) { t.Pieces[no]++ })
 	m.startFrom(r)
 	return r
 }

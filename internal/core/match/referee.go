@@ -27,7 +27,10 @@ func (m *Match) warnReferee() {
 		if a.Referee != nil {
 			m.out.Tell(step.Notice{Notice: rulebook.NoRefereeNotice, Values: []sheet.Value{sheet.TextValue(a.Name)}})
 			m.out.Do(
-				step.Effect{Kind: step.Fault, Text: "the action " + a.Name + " asks a referee, and none is signed in"},
+				step.Effect{
+					Kind: step.Unmanned,
+					Text: "the action " + a.Name + " asks a referee, and none is signed in",
+				},
 			)
 			return
 		}

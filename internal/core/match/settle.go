@@ -152,6 +152,7 @@ func (m *Match) deriveRow(d *rulebook.Derived, r *sheet.Row) {
 	}
 	m.subject(d.Kind, r)
 	m.st.Set(r, d.Field, d.Is.Value(&m.env, d.Field.Type))
+	m.faulty(d.Line)
 }
 
 // subject makes a sheet what me or team means in expressions.
@@ -222,7 +223,7 @@ func (m *Match) subjects(k sheet.Kind) []*sheet.Row {
 // look evaluates a condition for one sheet and notes when it has come true.
 func (m *Match) look(r *rulebook.Rule, row *sheet.Row) {
 	m.subject(r.For, row)
-	if !r.When.Bool(&m.env) {
+	if !m.yes(r.When, r.Line) {
 		row.Edges &^= r.Edge
 		return
 	}
@@ -237,9 +238,10 @@ func (m *Match) fire(r *rulebook.Rule) {
 	if m.run.broken != "" || r.Phases&(1<<m.run.phase) == 0 {
 		return
 	}
-	if r.If != nil && !r.If.Bool(&m.env) {
+	if r.If != nil && !m.yes(r.If, r.Line) {
 		return
 	}
+	m.tallied(func(t *Tally) { t.Rules[r.No]++ })
 	m.do(r.Do)
 }
 

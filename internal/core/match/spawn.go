@@ -13,7 +13,9 @@ func (m *Match) spawn(s *Player) {
 	m.st.SetClock(s.Row, f.Respawn, 0, 0, m.play)
 	m.StopSteering(s)
 	if m.book.Ground != nil {
-		p := m.spawnPoint(s.Row)
+		no := m.spawnPoint(s.Row)
+		p := m.book.Ground.Spawns[no]
+		m.tallied(func(t *Tally) { t.Spawns[no]++ })
 		m.st.SetPos(s.Row, f.Pos, p.X, p.Y)
 		m.startFrom(s.Row)
 	}
@@ -23,8 +25,8 @@ func (m *Match) spawn(s *Player) {
 	m.emit(rulebook.OnSpawn, s.Row)
 }
 
-// spawnPoint picks one of the points that are open to the player's team.
-func (m *Match) spawnPoint(p *sheet.Row) rulebook.SpawnPoint {
+// spawnPoint picks the number of one of the points that are open to the player's team.
+func (m *Match) spawnPoint(p *sheet.Row) int {
 	all := m.book.Ground.Spawns
 	open := func(sp *rulebook.SpawnPoint) bool {
 		return sp.Team < 0 || sp.Team < len(m.teams) && m.teams[sp.Team].ID == p.Team
@@ -39,7 +41,7 @@ func (m *Match) spawnPoint(p *sheet.Row) rulebook.SpawnPoint {
 		open, n = func(*rulebook.SpawnPoint) bool { return true }, len(all)
 	}
 	if m.book.Spawn.Pick == rulebook.PickFar {
-		return all[m.farthest(p, open)]
+		return m.farthest(p, open)
 	}
 	pick := m.run.spawnTurn % n
 	if m.book.Spawn.Pick == rulebook.PickRandom {
@@ -50,12 +52,12 @@ func (m *Match) spawnPoint(p *sheet.Row) rulebook.SpawnPoint {
 	for i := range all {
 		if open(&all[i]) {
 			if pick == 0 {
-				return all[i]
+				return i
 			}
 			pick--
 		}
 	}
-	return all[0]
+	return 0
 }
 
 // farthest returns the open spawn point whose nearest living rival is farthest

@@ -28,6 +28,7 @@ var NotWalked = map[string]string{
 	"Match.runs":    "set at the beginning of each tick",
 	"Match.named":   "of the step in which a match ends",
 	"Match.winners": "empty between steps",
+	"Match.tally":   "only counts",
 }
 
 // Walk walks over the match; find returns the player with that sheet, or nil.

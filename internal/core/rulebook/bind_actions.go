@@ -41,6 +41,7 @@ func (b *binder) action(no int, e entry) *Action {
 	n := e.value
 	a := &Action{
 		No:       no,
+		Line:     e.line,
 		Name:     e.key,
 		Title:    b.titled(n, e.key),
 		Key:      b.text(n, "key"),

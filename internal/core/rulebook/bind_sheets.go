@@ -239,7 +239,7 @@ func (b *binder) derivedOfPiece(no int, n *node, left []*Derived, where map[*Der
 			if p == nil {
 				continue
 			}
-			d := &Derived{Kind: sheet.Piece, Field: f, Is: p}
+			d := &Derived{Kind: sheet.Piece, Field: f, Is: p, Line: e.line}
 			where[d], i = e.value.get("is"), len(left)
 			left = append(left, d)
 		} else if is := e.value.get("is"); is.text != where[left[i]].text {
@@ -275,7 +275,7 @@ func (b *binder) derived() {
 				continue
 			}
 			if p := b.expr(e.value, "is", scopes[k], expr.Want{Field: f}); p != nil {
-				d := &Derived{Kind: k, Field: f, Is: p}
+				d := &Derived{Kind: k, Field: f, Is: p, Line: e.line}
 				left, where[d] = append(left, d), e.value.get("is")
 				b.uses.wrote(k, f)
 			}

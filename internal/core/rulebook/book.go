@@ -146,6 +146,7 @@ type Kit struct {
 // Action is a declared intent.
 type Action struct {
 	No       int
+	Line     int // where it stands in the file
 	Name     string
 	Title    string
 	Key      string
@@ -256,6 +257,7 @@ type Derived struct {
 	Kind   sheet.Kind
 	Field  *sheet.Field
 	Is     *expr.Prog
+	Line   int    // where it stands in the file
 	Pieces uint64 // of Piece: the kinds that have it, by bit
 }
 

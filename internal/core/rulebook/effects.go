@@ -50,6 +50,7 @@ func (v Verb) String() string {
 // Effect is one thing that happens. Which parts are set follows from Verb.
 type Effect struct {
 	Verb   Verb
+	Line   int        // where it stands in the file
 	Path   *expr.Path // Add, Set, ResetField and the clock verbs
 	Into   *expr.Path // ClockSplit
 	Value  *expr.Prog // Add, Set: the amount; Out, SpawnNow, Give, Remove, Grant, Withdraw, Place: what or where
@@ -182,7 +183,10 @@ func init() {
 			key{name: "finish", spec: text(80), doc: "End the match, for this reason."},
 			[]Verb{Finish},
 			[]key{
-				expression("winner", "With `finish`: the player or team that has won, whatever the order says; `nobody` or `noteam`: all have lost. Of several named at one tick the order decides."),
+				expression(
+					"winner",
+					"With `finish`: the player or team that has won, whatever the order says; `nobody` or `noteam`: all have lost. Of several named at one tick the order decides.",
+				),
 			},
 			(*binder).effectFinish,
 		},
@@ -224,7 +228,7 @@ func (b *binder) effectList(n *node, scope expr.Scope) []Effect {
 		for i := range effectDecls {
 			d := &effectDecls[i]
 			if v := item.get(d.key.name); v != nil {
-				e := Effect{Verb: d.verbs[0]}
+				e := Effect{Verb: d.verbs[0], Line: item.line}
 				b.strays(item, d)
 				d.bind(b, item, v, scope, &e)
 				out = append(out, e)

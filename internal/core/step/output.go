@@ -59,6 +59,7 @@ const (
 	AskReferee                   // Decision wants an answer
 	Seated                       // Account, who stood in line on the connection Text, has the seat Seat
 	KeepName                     // Account is called Text now: keep it, and make it known elsewhere
+	Unmanned                     // an action asks a referee, and none is signed in: Text; for the operator
 	Fault                        // the rulebook did something it may not: Text; for the operator
 )
 

@@ -40,6 +40,8 @@ func (l *Lobby) carryOut(effects []step.Effect) {
 			l.offer(e.Decision)
 		case step.KeepName:
 			l.keepName(e.Account, e.Text)
+		case step.Unmanned:
+			l.log().Warn("nobody is there to decide", "why", e.Text)
 		case step.Fault:
 			l.log().Warn("the rulebook did what it may not", "fault", e.Text)
 		}

@@ -287,6 +287,15 @@ func TestResultsAndScripts(t *testing.T) {
 	has(told, "00:02.", "rammed", "Joss hull: 100 -> 40", "Joss alive: yes -> no", "the goal was reached")
 	bad := sh.file("bad.txt", "at 0s Mara enters amber\nat soon Mara ready\n")
 	has(run(1, "", "rehearse", "-script", bad, duel), "bad.txt", "line 2")
+	endless := filepath.Join(t.TempDir(), "endless.yaml")
+	if err := os.WriteFile(endless, []byte("turnvex: 1\nname: e\nactions: {a: {do: []}, b: {do: []}}\n"+
+		"phases: {play: {length: 5s, next: play}}\n"), 0o644); err != nil {
+		t.Fatal(err)
+	}
+	has(run(1, "", "rehearse", "-matches", "2", "-limit", "30s", "-weight", "a=0", endless), "Not over at the limit",
+		"action a")
+	has(run(2, "", "rehearse", "-weight", "c=2", endless), "no action \"c\"")
+	has(run(2, "", "rehearse", "-weight", "a=much", endless), "weight of a is much")
 	has(run(1, "", "replay", script), "not a journal")
 }
 

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"strconv"
 	"time"
 
 	"turnvex.example/turnvex/internal/core/rulebook"
@@ -36,6 +37,12 @@ func rehearseCommand() command {
 			fs.Uint64Var(&o.Seed, "seed", 1, "the `number` that all chance follows from")
 			fs.DurationVar(&o.Limit, "limit", time.Hour, "play `time` after which a match counts as endless")
 			fs.IntVar(&o.Workers, "workers", 0, "how `many` matches at once; as many as there are cores if 0")
+			weights := optionList{}
+			fs.Var(
+				weights,
+				"weight",
+				"`ACTION=N`: players do it N times as often as an action of weight 1; also steer=N; may be given several times",
+			)
 			given := optionList{}
 			fs.Var(given, "option", "`NAME=VALUE` of an option of the rulebook; may be given several times")
 			scriptFile := fs.String("script", "", "`file` that says who does what at which time")
@@ -54,6 +61,9 @@ func rehearseCommand() command {
 				if o.Options, err = readOptions(book, given); err != nil {
 					return err
 				}
+				if o.Weights, err = readWeights(weights); err != nil {
+					return err
+				}
 				r, err := runRehearsal(t, book, o, *scriptFile, *record, *asJSON)
 				if err != nil {
 					return err
@@ -68,9 +78,13 @@ func rehearseCommand() command {
 					}
 				}
 				if *asJSON {
-					return writeJSON(t.Out, r)
+					err = writeJSON(t.Out, r)
+				} else {
+					_, err = io.WriteString(t.Out, r.Text())
 				}
-				_, err = io.WriteString(t.Out, r.Text())
+				if err == nil && r.Wrong() {
+					return errQuiet
+				}
 				return err
 			}
 		},
@@ -110,6 +124,18 @@ func readOptions(book *rulebook.Book, given optionList) ([]step.Named, error) {
 	}
 	for name := range given {
 		return nil, errUsage{fmt.Sprintf("%s has no option %q", book.Name, name)}
+	}
+	return out, nil
+}
+
+func readWeights(given optionList) (map[string]int, error) {
+	out := map[string]int{}
+	for name, raw := range given {
+		n, err := strconv.Atoi(fmt.Sprint(raw))
+		if err != nil {
+			return nil, errUsage{fmt.Sprintf("the weight of %s is %v; it is an integer", name, raw)}
+		}
+		out[name] = n
 	}
 	return out, nil
 }

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io"
 	"math/rand/v2"
+	"slices"
 	"time"
 
 	"turnvex.example/turnvex/internal/core/lobby"
@@ -13,13 +14,14 @@ import (
 	"turnvex.example/turnvex/internal/node/journal"
 )
 
-// looksASecond is how often a random player does something.
+// looksASecond is how often a random player does something, on average.
 const looksASecond = 4
 
 // actor is a random player.
 type actor struct {
 	seat sheet.ID
 	seq  uint64
+	next sheet.Tick // when they do something again
 }
 
 // table is a match with random players.
@@ -28,9 +30,19 @@ type table struct {
 	m      *lobby.Lobby
 	r      *rand.Rand
 	oc     *outcome
-	actors []actor
+	actors []*actor
+	due    []*actor // of the present tick
+	asked  []int64  // decisions that wait for the referee
+	chosen []choice // what players may do, with its weight
+	weight int      // of all together
 	record *journal.Writer
 	in     step.Input
+}
+
+// choice is something that a random player may do: an action, or steering where it is nil.
+type choice struct {
+	action *rulebook.Action
+	weight int
 }
 
 func playRandom(b *rulebook.Book, o *Options, i int) *outcome {
@@ -64,8 +76,14 @@ func newTable(b *rulebook.Book, o *Options, seed uint64, record *journal.Writer)
 		b:      b,
 		m:      lobby.New(b, setup(o, seed)),
 		r:      rand.New(rand.NewPCG(seed, 1)),
-		oc:     newOutcome(seed),
+		oc:     newOutcome(b, seed),
 		record: record,
+	}
+	t.m.Count(t.oc.tally)
+	t.choices(o)
+	if hasReferee(b) {
+		t.in = step.Input{Kind: step.RefereeOn, N: 1}
+		t.take()
 	}
 	for n := range o.Players {
 		t.in = step.Input{
@@ -80,7 +98,7 @@ func newTable(b *rulebook.Book, o *Options, seed uint64, record *journal.Writer)
 		}
 		t.in = step.Input{Kind: step.Loaded, Seat: seat}
 		t.take()
-		t.actors = append(t.actors, actor{seat: seat})
+		t.actors = append(t.actors, &actor{seat: seat})
 	}
 	return t
 }
@@ -93,6 +111,11 @@ func (t *table) take() sheet.ID {
 		t.record.Input(&t.in)
 	}
 	out := t.m.Step(&t.in)
+	for _, e := range out.Effects {
+		if e.Kind == step.AskReferee {
+			t.asked = append(t.asked, e.Decision.No)
+		}
+	}
 	t.oc.note(t.b, t.m, &t.in, out)
 	t.m.Store().ClearChanges()
 	return out.Seat
@@ -113,44 +136,113 @@ func (t *table) play(o *Options) {
 		t.oc.stuck = true
 		return
 	}
-	every := sheet.Tick(max(t.b.Rate/looksASecond, 1))
+	every := max(t.b.Rate/looksASecond, 1)
+	for _, a := range t.actors {
+		a.next = t.m.Tick() + 1 + sheet.Tick(t.r.IntN(every))
+	}
 	limit := sheet.Tick(o.Limit * time.Duration(t.b.Rate) / time.Second)
-	for tick := t.m.Tick() + 1; t.oc.result == nil && t.m.PlayTick() < limit; tick++ {
-		acted := false
-		for i := range t.actors {
-			if (tick+sheet.Tick(i)*every/sheet.Tick(len(t.actors)))%every == 0 {
-				t.act(&t.actors[i], tick)
-				acted = true
-			}
-		}
-		if !acted && t.m.Next() > 0 && t.m.Next() <= tick {
+	last := t.m.Tick() + limit + sheet.Tick(t.b.Start.Countdown)
+	for tick := t.m.Tick() + 1; t.oc.result == nil && tick <= last; tick++ {
+		if !t.actAll(tick, every) && t.m.Next() > 0 && t.m.Next() <= tick {
 			t.in = step.Input{At: tick, Kind: step.Tick}
 			t.take()
 		}
+		t.decide(tick)
+	}
+	if t.oc.result == nil {
+		t.in = step.Input{At: last, Kind: step.Tick}
+		t.take()
 	}
 	t.oc.ticks = t.m.PlayTick()
 	t.oc.endless = t.oc.result == nil
 	t.oc.stuck = t.oc.endless && t.m.Next() == 0
 }
 
-// act lets a player do something at random: steer, or use an action on somebody.
-func (t *table) act(a *actor, tick sheet.Tick) {
+// actAll lets everybody act whose moment has come, in an order of chance, until the
+// match is over: nobody comes first because of where they sit.
+func (t *table) actAll(tick sheet.Tick, every int) bool {
+	t.due = t.due[:0]
+	for _, a := range t.actors {
+		if a.next <= tick {
+			t.due = append(t.due, a)
+			a.next = tick + 1 + sheet.Tick(t.r.IntN(2*every))
+		}
+	}
+	t.r.Shuffle(len(t.due), func(i, k int) { t.due[i], t.due[k] = t.due[k], t.due[i] })
+	acted := false
+	for _, a := range t.due {
+		if t.oc.result == nil && t.act(a, tick) {
+			acted = true
+		}
+	}
+	return acted
+}
+
+// decide answers what waits for the referee: now and then, and by chance.
+func (t *table) decide(tick sheet.Tick) {
+	for len(t.asked) > 0 && t.oc.result == nil && t.r.IntN(4) == 0 {
+		t.in = step.Input{At: tick, Kind: step.Answer, N: t.asked[0], Yes: t.r.IntN(2) == 0}
+		t.asked = t.asked[1:]
+		t.take()
+	}
+}
+
+// choices finds what players may do, and how often they do it beside the rest.
+func (t *table) choices(o *Options) {
+	add := func(a *rulebook.Action, name string, otherwise int) {
+		w, given := o.Weights[name]
+		if !given {
+			w = otherwise
+		}
+		t.chosen = append(t.chosen, choice{a, w})
+		t.weight += w
+	}
+	for _, a := range t.b.Actions {
+		add(a, a.Name, 1)
+	}
+	if t.b.Movement != nil {
+		add(nil, Steering, max(len(t.b.Actions), 1))
+	}
+}
+
+// frozen tells whether nobody can do anything at present, so that asking for it would
+// only make a noise: before the match, and in a phase in which inputs are frozen.
+func (t *table) frozen() bool {
+	list := t.m.Store().Of(sheet.Match)
+	if len(list) == 0 {
+		return true
+	}
+	no := list[0].Int(t.b.F.Match.Phase)
+	return t.b.Phases[no].Frozen &&
+		!slices.ContainsFunc(t.b.Actions, func(a *rulebook.Action) bool { return a.Phases&(1<<no) != 0 })
+}
+
+// act lets a player do something at random: steer, or use an action on somebody. It
+// tells whether they did.
+func (t *table) act(a *actor, tick sheet.Tick) bool {
+	me := t.m.Store().Get(a.seat)
+	if me == nil || t.frozen() {
+		return false
+	}
 	a.seq++
 	t.in = step.Input{At: tick, Kind: step.Intent, Seat: a.seat, Seq: a.seq}
-	me := t.m.Store().Get(a.seat)
-	if me == nil {
-		return
+	if t.weight == 0 {
+		return false
 	}
-	steers := t.b.Movement != nil
-	switch {
-	case steers && (len(t.b.Actions) == 0 || t.r.IntN(2) == 0):
-		t.steer(me)
-	case len(t.b.Actions) > 0:
-		t.use(me, t.b.Actions[t.r.IntN(len(t.b.Actions))])
-	default:
-		t.in = step.Input{At: tick, Kind: step.Tick}
+	n := t.r.IntN(t.weight)
+	for _, c := range t.chosen {
+		if n -= c.weight; n >= 0 {
+			continue
+		}
+		if c.action == nil {
+			t.steer(me)
+		} else {
+			t.use(me, c.action)
+		}
+		break
 	}
 	t.take()
+	return true
 }
 
 // steer heads for a piece, another player or anywhere.

@@ -6,12 +6,16 @@ package rehearse
 
 import (
 	"errors"
+	"fmt"
 	"io"
+	"maps"
 	"runtime"
+	"slices"
 	"sync"
 	"time"
 
 	"turnvex.example/turnvex/internal/core/lobby"
+	"turnvex.example/turnvex/internal/core/match"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
@@ -28,7 +32,17 @@ type Options struct {
 	Limit   time.Duration // of play time in one match, after which it counts as endless; 1 h if 0
 	Workers int           // as many as there are cores if 0
 	Options []step.Named  // of the lobby
+
+	// Weights say how often players do something beside the rest: actions by name, 1 if
+	// nothing is said, and Steering, as much as all actions together.
+	Weights map[string]int
 }
+
+// Steering is the name under which steering has its weight.
+const Steering = "steer"
+
+// maxWeight is the greatest weight.
+const maxWeight = 1000
 
 func (o *Options) defaults(b *rulebook.Book) error {
 	if o.Matches == 0 {
@@ -49,7 +63,19 @@ func (o *Options) defaults(b *rulebook.Book) error {
 	case o.Players < b.Players.Least || o.Players > b.Players.Most:
 		return errors.New("the rulebook does not seat that many players")
 	}
+	for _, name := range slices.Sorted(maps.Keys(o.Weights)) {
+		switch w := o.Weights[name]; {
+		case b.ActionNamed[name] == nil && (name != Steering || b.Movement == nil):
+			return fmt.Errorf("there is no action %q that could have a weight", name)
+		case w < 0 || w > maxWeight:
+			return fmt.Errorf("the weight of %s is %d; it is from 0, for never, to %d", name, w, maxWeight)
+		}
+	}
 	return nil
+}
+
+func hasReferee(b *rulebook.Book) bool {
+	return slices.ContainsFunc(b.Actions, func(a *rulebook.Action) bool { return a.Referee != nil })
 }
 
 func neededByTeams(b *rulebook.Book) int {
@@ -95,6 +121,8 @@ type outcome struct {
 	actions map[string]int // accepted, by name
 	refused map[string]int // by code
 	inputs  int
+	tally   *match.Tally
+	unasked bool // a referee was needed, and there was none
 }
 
 // seedOf makes a match's seed from the first and its number.
@@ -104,25 +132,29 @@ func seedOf(first uint64, i int) uint64 {
 	return x ^ x>>27
 }
 
-func newOutcome(seed uint64) *outcome {
-	return &outcome{seed: seed, actions: map[string]int{}, refused: map[string]int{}}
+func newOutcome(b *rulebook.Book, seed uint64) *outcome {
+	return &outcome{seed: seed, actions: map[string]int{}, refused: map[string]int{}, tally: match.NewTally(b)}
 }
 
 // note takes what an input led to into the outcome.
 func (oc *outcome) note(b *rulebook.Book, m *lobby.Lobby, in *step.Input, out *step.Output) {
 	oc.inputs++
-	if v := &out.Verdict; !v.OK() {
-		oc.refused[string(v.Code)]++
-	} else if in.Verb == step.Act && in.Kind == step.Intent {
-		oc.actions[in.Name]++
-	}
 	for _, e := range out.Effects {
 		switch e.Kind {
 		case step.SaveResult:
 			oc.result = e.Result
+		case step.Unmanned:
+			oc.unasked = true
 		case step.Fault:
 			oc.faults = append(oc.faults, e.Text)
 		}
+	}
+	switch v := &out.Verdict; {
+	case in.Kind != step.Intent:
+	case v.OK() && in.Verb == step.Act:
+		oc.actions[in.Name]++
+	case !v.OK() && oc.result == nil: // what is asked for at the end itself says nothing
+		oc.refused[string(v.Code)]++
 	}
 	if list := m.Store().Of(sheet.Match); len(list) > 0 {
 		oc.phases |= 1 << list[0].Int(b.F.Match.Phase)
@@ -146,7 +178,8 @@ func Script(
 	setup := lobby.Setup{Code: "SCRIPT", Seed: o.Seed, Options: o.Options}
 	st := script.NewStage(b, setup)
 	rep := script.Report(st)
-	oc := newOutcome(o.Seed)
+	oc := newOutcome(b, o.Seed)
+	st.M.Count(oc.tally)
 	var last *step.Input
 	said := st.Out
 	st.Out = func(out *step.Output) {

@@ -4,13 +4,16 @@ import (
 	"bytes"
 	"errors"
 	"flag"
+	"fmt"
 	"io"
 	"os"
+	"slices"
 	"strings"
 	"testing"
 	"time"
 
 	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/tool/rehearse"
 	"turnvex.example/turnvex/internal/tool/script"
@@ -77,6 +80,104 @@ func TestFindsWhatIsWrong(t *testing.T) {
 			t.Errorf("%q is missing (%v) in:\n%s", c.want, err, r.Text())
 		}
 	}
+}
+
+// TestFairness: where players are alike, nobody wins because of where they sit; where one
+// of them has an advantage, it is found and said.
+func TestFairness(t *testing.T) {
+	const race = `turnvex: 1
+name: race
+players: {least: 2, most: 4}
+sheets: {player: {points: {type: integer}}}
+actions: {score: {cooldown: 1s, do: [{add: me.points, by: 1}]}}
+phases: {play: {length: 60s}}
+rules: [{when: me.points >= 10, for: players, do: [{finish: ten points, winner: me}]}%s]
+win: {order: [{most: me.points}]}
+`
+	run := func(more string) *rehearse.Report {
+		r, err := rehearse.Run(compiled(t, fmt.Sprintf(race, more)), rehearse.Options{Matches: 600, Seed: 3})
+		if err != nil || r.Ended != 600 {
+			t.Fatalf("%v, %d ended", err, r.Ended)
+		}
+		return r
+	}
+	if r := run(""); len(r.Unfair) > 0 || len(r.Sides) != 4 {
+		t.Errorf("a fair race:\n%s", r.Text())
+	}
+	r := run(", {on: start, do: [{each: players, when: it.name == 'Player 3', do: [{add: it.points, by: 2}]}]}")
+	if len(r.Unfair) == 0 || !strings.HasPrefix(r.Unfair[0], "Player 1 wins less") ||
+		!strings.Contains(r.Text(), "Player 3 wins more often than chance explains") {
+		t.Errorf("a race with a start ahead:\n%s", r.Text())
+	}
+}
+
+// TestCounts: what is never used, what cannot be computed and by which line, and how
+// weights change what players do; a referee decides by chance.
+func TestCounts(t *testing.T) {
+	book := compiled(t, `turnvex: 1
+name: counts
+players: {least: 2, most: 2}
+ground: {width: 20m, height: 20m, spawns: [{at: [5m, 5m]}, {at: [9m, 9m]}, {at: [1m, 1m]}]}
+sheets: {player: {n: {type: integer}, m: {type: integer}}}
+kits: {all: {actions: [one, two, ask]}, spare: {actions: [two], start: false}}
+actions:
+  one: {do: [{set: me.n, to: 7 / match.round}, {if: me.n / match.round > 1, then: [{grant: spare}]}]}
+  two: {do: [{add: me.m, by: 1}]}
+  ask: {referee: {within: 1s}, do: [{notice: yes}], if: match.number == 1}
+pieces: {shell: {keep: 1, every: 0s, at: [[2m, 2m], [50m, 2m]]}, pearl: {keep: 0}}
+rules:
+  - {on: out, do: [{notice: gone}]}
+phases: {play: {length: 60s}}
+win: {order: [{most: me.m}]}
+`)
+	run := func(weights map[string]int) *rehearse.Report {
+		r, err := rehearse.Run(book, rehearse.Options{Matches: 10, Weights: weights})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return r
+	}
+	r := run(nil)
+	want := []string{
+		"the rule in line 13", "kit spare", "notice gone", "the place of shell at [50m, 2m]", "piece pearl",
+		"the spawn point at [1m, 1m]",
+	}
+	if !slices.Equal(r.Unused, want) {
+		t.Errorf("unused: %q\nwanted: %q", r.Unused, want)
+	}
+	if len(r.Failed) != 1 || r.Failed[0].What != "line 8" || r.Failed[0].Count != 2*used(r, "one") || r.Wrong() {
+		t.Errorf("what could not be computed: %v", r.Failed)
+	}
+	if len(r.Refusals) > 0 || used(r, "ask") == 0 || len(r.Faults) > 0 || r.Unasked {
+		t.Errorf("refusals %v, faults %v, a referee missing %v", r.Refusals, r.Faults, r.Unasked)
+	}
+	heavy := run(map[string]int{"two": 50, "ask": 0})
+	if one, two := used(heavy, "one"), used(heavy, "two"); two < 25*one || one == 0 || used(heavy, "ask") > 0 {
+		t.Errorf("with weights 1, 50 and 0: %v", heavy.Actions)
+	}
+	for _, wrong := range []map[string]int{{"three": 1}, {"one": -1}, {"one": 1001}, {rehearse.Steering: 1}} {
+		if _, err := rehearse.Run(book, rehearse.Options{Weights: wrong}); err == nil {
+			t.Errorf("the weights %v were taken", wrong)
+		}
+	}
+}
+
+func used(r *rehearse.Report, action string) int {
+	for _, c := range r.Actions {
+		if c.What == action {
+			return c.Count
+		}
+	}
+	return 0
+}
+
+func compiled(t *testing.T, src string) *rulebook.Book {
+	t.Helper()
+	book, problems := rulebook.Compile([]byte(src))
+	if book == nil {
+		t.Fatal(problems)
+	}
+	return book
 }
 
 // TestGoldenReplay plays a committed journal back: a change to the core that
@@ -178,4 +279,41 @@ func FuzzScript(f *testing.F) {
 		}
 		rehearse.Script(book, steps, rehearse.Options{Limit: time.Minute}, func(time.Duration, string) {}, nil)
 	})
+}
+
+// TestScriptsPage plays the example of the page about scripts: what the page says that
+// is told, is told, and a line for each form of step in its table can be read.
+func TestScriptsPage(t *testing.T) {
+	page, err := os.ReadFile("../../../docs/scripts.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	block := func(kind string) string {
+		_, rest, _ := strings.Cut(string(page), "```"+kind+"\n")
+		text, _, _ := strings.Cut(rest, "```")
+		return text
+	}
+	steps, err := script.Parse([]byte(block("script")))
+	if err != nil {
+		t.Fatal(err)
+	}
+	var told strings.Builder
+	r, err := rehearse.Script(compiled(t, block("yaml")), steps, rehearse.Options{},
+		func(at time.Duration, line string) {
+			fmt.Fprintf(&told, "%s  %s\n", sheet.FormatClock(at.Milliseconds()), line)
+		}, nil)
+	if err != nil || r.Ended != 1 {
+		t.Fatal(err, r)
+	}
+	_, rest, _ := strings.Cut(told.String(), "Joss kits: 0 -> 1\n")
+	if !strings.HasPrefix(rest, block("told")) {
+		t.Errorf("it tells\n%s\nand the page says\n%s", rest, block("told"))
+	}
+	for _, row := range strings.Split(string(page), "\n| `")[1:] {
+		form, _, _ := strings.Cut(row, "`")
+		form = strings.NewReplacer("[", "", "]", "", "…", "x", "ACTION", "ram", "TEAM", "teal").Replace(form)
+		if _, ok, err := script.ParseLine(form, 1); !ok || err != nil {
+			t.Errorf("%q is no step: %v", form, err)
+		}
+	}
 }

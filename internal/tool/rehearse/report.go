@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 
+	"turnvex.example/turnvex/internal/core/match"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
@@ -25,13 +26,17 @@ type Report struct {
 	Longest   int64    `json:"longest_ms"`
 	Lengths   []Bar    `json:"lengths"`  // how many matches took how long
 	Sides     []Side   `json:"sides"`    // how often each side won
+	Seats     []Side   `json:"seats"`    // the same of each player, in order of entry
+	Unfair    []string `json:"unfair"`   // which side or seat wins more or less often than chance explains
 	Reasons   []Count  `json:"reasons"`  // why matches ended
 	Actions   []Count  `json:"actions"`  // how often each was accepted
 	Refusals  []Count  `json:"refusals"` // by code
-	Unused    []string `json:"unused"`   // phases and actions that were never used
+	Unused    []string `json:"unused"`   // what of the rulebook was never used, placed, granted or told
 	Endless   []uint64 `json:"endless"`  // seeds of matches not over at the limit
 	Stuck     []uint64 `json:"stuck"`    // seeds of matches in which nothing could happen any more
 	Faults    []string `json:"faults"`   // what the rulebook did that it may not
+	Failed    []Count  `json:"failed"`   // how often the expressions of a line could not be computed
+	Unasked   bool     `json:"unasked"`  // a referee was needed, and none was there
 	PlayTicks int64    `json:"play_ticks"`
 	Rate      int      `json:"rate"`
 	Inputs    int      `json:"inputs"`
@@ -46,10 +51,12 @@ type Bar struct {
 
 // Side is a team, or a player's place in order of entry.
 type Side struct {
-	Name  string `json:"name"`
-	Won   int    `json:"won"`
-	Drawn int    `json:"drawn"`
-	Lost  int    `json:"lost"`
+	Name  string  `json:"name"`
+	Won   int     `json:"won"`
+	Drawn int     `json:"drawn"`
+	Lost  int     `json:"lost"`
+	Low   float64 `json:"low"` // the 95 % interval of the share of matches won
+	High  float64 `json:"high"`
 }
 
 // Count is how often something happened.
@@ -67,13 +74,17 @@ func report(b *rulebook.Book, o *Options, outcomes []*outcome) *Report {
 		Players:  o.Players,
 		Rate:     b.Rate,
 		Sides:    []Side{},
+		Seats:    []Side{},
+		Unfair:   []string{},
 		Unused:   []string{},
 		Endless:  []uint64{},
 		Stuck:    []uint64{},
 		Faults:   []string{},
+		Failed:   []Count{},
 	}
 	reasons, actions, refused, faults := map[string]int{}, map[string]int{}, map[string]int{}, map[string]int{}
-	sides := map[string]*Side{}
+	sides, seats := map[string]*Side{}, map[string]*Side{}
+	tally := match.NewTally(b)
 	var lengths []int64
 	phases := uint64(0)
 	for _, oc := range outcomes {
@@ -82,6 +93,8 @@ func report(b *rulebook.Book, o *Options, outcomes []*outcome) *Report {
 		phases |= oc.phases
 		add(actions, oc.actions)
 		add(refused, oc.refused)
+		tally.Add(oc.tally)
+		r.Unasked = r.Unasked || oc.unasked
 		for _, f := range oc.faults {
 			faults[f]++
 		}
@@ -96,26 +109,48 @@ func report(b *rulebook.Book, o *Options, outcomes []*outcome) *Report {
 		r.Ended++
 		lengths = append(lengths, oc.result.Millis)
 		reasons[oc.result.Because]++
-		countSides(b, oc, sides)
+		countSides(b, oc, sides, seats)
 	}
 	r.lengths(lengths)
 	r.Reasons, r.Actions, r.Refusals = counts(reasons), counts(actions), counts(refused)
-	for _, n := range slices.Sorted(maps.Keys(sides)) {
-		r.Sides = append(r.Sides, *sides[n])
+	r.Sides, r.Seats = r.sorted(sides), r.sorted(seats)
+	if r.Players > 0 { // players by chance: what they do is no reason
+		r.Unfair = append(append(r.Unfair, advantages(r.Sides, r.Ended)...), seatAdvantages(b, r)...)
 	}
 	r.Faults = append(r.Faults, slices.Sorted(maps.Keys(faults))...)
-	for _, p := range b.Phases {
-		if phases&(1<<p.No) == 0 {
-			r.Unused = append(r.Unused, "phase "+p.Name)
-		}
-	}
-	for _, a := range b.Actions {
-		if actions[a.Name] == 0 {
-			r.Unused = append(r.Unused, "action "+a.Name)
-		}
+	r.Unused = append(r.Unused, unused(b, phases, actions, tally)...)
+	for _, line := range slices.Sorted(maps.Keys(tally.Faults)) {
+		r.Failed = append(r.Failed, Count{fmt.Sprint("line ", line), tally.Faults[line]})
 	}
 	return r
 }
+
+// sorted lists sides by name, with their intervals.
+func (r *Report) sorted(sides map[string]*Side) []Side {
+	out := []Side{}
+	names := slices.SortedFunc(maps.Keys(sides), func(a, b string) int { // Player 2 before Player 10
+		return cmp.Or(cmp.Compare(strings.TrimRight(a, "0123456789"), strings.TrimRight(b, "0123456789")),
+			cmp.Compare(len(a), len(b)), cmp.Compare(a, b))
+	})
+	for _, n := range names {
+		s := *sides[n]
+		s.Low, s.High = interval(s.Won, r.Ended)
+		out = append(out, s)
+	}
+	return out
+}
+
+// seatAdvantages compares the players where they are not the sides themselves.
+func seatAdvantages(b *rulebook.Book, r *Report) []string {
+	if !b.Win.Teams {
+		return nil
+	}
+	return advantages(r.Seats, r.Ended)
+}
+
+// Wrong tells whether matches went as they must not: stopped by their rulebook, not over
+// at the limit, or stuck.
+func (r *Report) Wrong() bool { return len(r.Faults)+len(r.Endless)+len(r.Stuck) > 0 }
 
 func add(to, from map[string]int) {
 	for k, n := range from {
@@ -136,8 +171,8 @@ func counts(m map[string]int) []Count {
 	return out
 }
 
-func countSides(b *rulebook.Book, oc *outcome, sides map[string]*Side) {
-	count := func(name, outcome string) {
+func countSides(b *rulebook.Book, oc *outcome, sides, seats map[string]*Side) {
+	count := func(sides map[string]*Side, name, outcome string) {
 		if sides[name] == nil {
 			sides[name] = &Side{Name: name}
 		}
@@ -152,12 +187,13 @@ func countSides(b *rulebook.Book, oc *outcome, sides map[string]*Side) {
 	}
 	if b.Win.Teams {
 		for _, t := range oc.result.Teams {
-			count(t.Title, t.Outcome)
+			count(sides, t.Title, t.Outcome)
 		}
-		return
 	}
 	for _, p := range oc.result.Players {
-		count(p.Name, p.Outcome)
+		if count(seats, p.Name, p.Outcome); !b.Win.Teams {
+			count(sides, p.Name, p.Outcome)
+		}
 	}
 }
 
@@ -218,13 +254,15 @@ func (r *Report) Text() string {
 				bar.Count,
 			)
 		}
-		b.WriteString("\nSides:\n")
+		b.WriteString("\nSides, with the 95 % interval of what they win:\n")
 		for _, s := range r.Sides {
 			fmt.Fprintf(
 				&b,
-				"  %-16s won %5.1f %%   drawn %5.1f %%   lost %5.1f %%\n",
+				"  %-16s won %5.1f %% (%.1f to %.1f)   drawn %5.1f %%   lost %5.1f %%\n",
 				s.Name,
 				share(s.Won, r.Ended),
+				100*s.Low,
+				100*s.High,
 				share(s.Drawn, r.Ended),
 				share(s.Lost, r.Ended),
 			)
@@ -239,10 +277,19 @@ func (r *Report) Text() string {
 			fmt.Fprintf(&b, "  %8d  %s\n", c.Count, c.What)
 		}
 	}
+	problems(&b, "Not fair", r.Unfair)
 	list("Why they ended", r.Reasons)
 	list("Actions", r.Actions)
 	list("Refusals", r.Refusals)
 	problems(&b, "Never used", r.Unused)
+	list("Could not be computed (division by zero, or too large)", r.Failed)
+	if r.Unasked {
+		problems(
+			&b,
+			"No referee",
+			[]string{"an action asks a referee, and none was there; a script says: referee arrives"},
+		)
+	}
 	problems(&b, "The rulebook was stopped", r.Faults)
 	seeds := func(list []uint64) (out []string) {
 		for _, s := range list[:min(len(list), 5)] {

@@ -113,6 +113,8 @@ func (r *Reporter) effect(e step.Effect) {
 			r.name(e.Decision.Seat),
 			strings.Join(parts, ", "),
 		)
+	case step.Unmanned:
+		r.say("no referee: %s", e.Text)
 	case step.Fault:
 		r.say("fault: %s", e.Text)
 	}

@@ -1,0 +1,78 @@
+package match
+
+import (
+	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/rulebook"
+)
+
+// Tally counts what happens in a lobby's matches, for rehearsals. It is no part of the
+// state: nothing follows from it.
+type Tally struct {
+	Rules   []int       // by rule: how often it acted
+	Pieces  []int       // by kind: how many were placed
+	Places  [][]int     // by kind and place: how many were placed there
+	Spawns  []int       // by spawn point: how many appeared there
+	Kits    []int       // by kit: how often it was given, at the start or by an effect
+	Notices []int       // by notice: how often it was told
+	Faults  map[int]int // by line: how often what stands there could not be computed
+}
+
+// NewTally returns an empty tally for a rulebook.
+func NewTally(b *rulebook.Book) *Tally {
+	t := &Tally{
+		Rules:   make([]int, len(b.Rules)),
+		Pieces:  make([]int, len(b.Pieces)),
+		Kits:    make([]int, len(b.Kits)),
+		Notices: make([]int, len(b.Notices)),
+		Faults:  map[int]int{},
+	}
+	for _, p := range b.Pieces {
+		t.Places = append(t.Places, make([]int, len(p.At)))
+	}
+	if b.Ground != nil {
+		t.Spawns = make([]int, len(b.Ground.Spawns))
+	}
+	return t
+}
+
+// Add adds what another tally of the same rulebook has counted.
+func (t *Tally) Add(o *Tally) {
+	for _, pair := range [][2][]int{{t.Rules, o.Rules}, {t.Pieces, o.Pieces}, {t.Spawns, o.Spawns}, {t.Kits, o.Kits},
+		{t.Notices, o.Notices}} {
+		for n, count := range pair[1] {
+			pair[0][n] += count
+		}
+	}
+	for kind, places := range o.Places {
+		for n, count := range places {
+			t.Places[kind][n] += count
+		}
+	}
+	for line, count := range o.Faults {
+		t.Faults[line] += count
+	}
+}
+
+// Count makes a tally count what happens from now on; nil ends it.
+func (m *Match) Count(t *Tally) { m.tally = t }
+
+// tallied notes something in the tally, if there is one.
+func (m *Match) tallied(note func(*Tally)) {
+	if m.tally != nil {
+		note(m.tally)
+	}
+}
+
+// faulty notes when what was just evaluated could not be computed.
+func (m *Match) faulty(line int) {
+	if m.tally != nil && m.env.Fault != expr.OK {
+		m.tally.Faults[line]++
+	}
+}
+
+// yes evaluates a condition that stands in a line of the rulebook.
+func (m *Match) yes(p *expr.Prog, line int) bool {
+	on := p.Bool(&m.env)
+	m.faulty(line)
+	return on
+}

@@ -35,6 +35,7 @@ type Action struct {
 	Cools  bool     // the player's clock cool_NAME shows the cooldown
 	Takes  []*Field // its arguments
 	Phases []string // in which it may be used
+	Also   []string // when it may be used beside that: pause, frozen, lobby
 }
 
 // Kit is a named set of actions.
@@ -93,7 +94,7 @@ func bookOf(b *wire.BookInfo) *Book {
 		out.Actions = append(
 			out.Actions,
 			Action{Name: a.Name, Title: a.Title, Key: a.Key, Aim: a.Aim, Who: a.Who, Reach: a.Reach, Held: a.Held,
-				Cools: a.Cools, Takes: fieldsOf(a.Takes), Phases: a.Phases},
+				Cools: a.Cools, Takes: fieldsOf(a.Takes), Phases: a.Phases, Also: a.Also},
 		)
 	}
 	for _, k := range b.Kits {

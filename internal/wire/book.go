@@ -33,6 +33,7 @@ type ActionInfo struct {
 	Cools  bool                     `json:"cools,omitempty" jsonschema:"the player's clock cool_NAME shows the cooldown"`
 	Takes  []replica.DescribedField `json:"takes,omitempty" jsonschema:"its arguments"`
 	Phases []string                 `json:"phases" jsonschema:"in which it may be used"`
+	Also   []string                 `json:"also,omitempty" jsonschema:"when it may be used beside that: pause, frozen, lobby"`
 }
 
 // KitInfo is what clients are told of a kit.

@@ -115,6 +115,8 @@ export interface ActionInfo {
   takes?: FieldInfo[]
   /** In which it may be used */
   phases: string[]
+  /** When it may be used beside that: pause, frozen, lobby */
+  also?: string[]
 }
 
 export interface KitInfo {

@@ -86,6 +86,9 @@ func (l *Lobby) setReady(s *seat, on bool) step.Verdict {
 		return step.Verdict{Code: code.NotNow, Reason: "the result is being shown; the lobby is back in a moment"}
 	}
 	l.st.SetFlag(s.Row, l.book.F.Player.Ready, on)
+	if l.State() == rulebook.Results && l.allReady() { // the vote is over
+		l.match.ShowNoLonger()
+	}
 	l.startCheck()
 	return step.Verdict{}
 }

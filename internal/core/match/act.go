@@ -11,9 +11,11 @@ import (
 )
 
 // mayPlay tells whether a player may act or steer now.
-func (m *Match) mayPlay(s *Player) (code.Code, string) {
+func (m *Match) mayPlay(s *Player, also rulebook.Also) (code.Code, string) {
 	f := &m.book.F.Player
 	switch {
+	case m.row == nil && also&rulebook.AlsoLobby != 0 && s.Row.Flag(f.Loaded):
+		return code.OK, ""
 	case m.row == nil:
 		return code.NotNow, "no match is running"
 	case m.run.over:
@@ -22,7 +24,7 @@ func (m *Match) mayPlay(s *Player) (code.Code, string) {
 		return code.Loading, "your record is still being loaded"
 	case !s.Row.Flag(f.Playing):
 		return code.NotPlaying, "you take no part in this match"
-	case !m.playRuns():
+	case !m.playRuns() && also&rulebook.AlsoPause == 0:
 		return code.Paused, "play is paused"
 	}
 	return code.OK, ""
@@ -34,7 +36,7 @@ func (m *Match) Act(s *Player, in *step.Input) step.Verdict {
 	if a == nil {
 		return step.Verdict{Code: code.NoAction, Reason: fmt.Sprintf("there is no action %q", in.Name)}
 	}
-	if c, why := m.mayPlay(s); c != code.OK {
+	if c, why := m.mayPlay(s, a.Also); c != code.OK {
 		return step.Verdict{Code: c, Reason: why}
 	}
 	if v := m.mayAct(s, a); v.Code != code.OK {
@@ -47,7 +49,7 @@ func (m *Match) Act(s *Player, in *step.Input) step.Verdict {
 		}
 	}
 	if a.If != nil && !m.yes(a.If, a.Line) {
-		return step.Verdict{Code: code.Condition, Reason: "its condition does not hold: " + a.If.Source}
+		return step.Verdict{Code: code.Condition, Reason: or(a.Else, a.Title+" cannot be used as things are")}
 	}
 	if !a.Free {
 		if v := m.affords(s, a); v.Code != code.OK {
@@ -75,7 +77,7 @@ func (m *Match) Act(s *Player, in *step.Input) step.Verdict {
 func (m *Match) mayAct(s *Player, a *rulebook.Action) step.Verdict {
 	f := &m.book.F.Player
 	phase := m.book.Phases[m.run.phase]
-	if a.Phases&(1<<m.run.phase) == 0 {
+	if m.row != nil && a.Phases&(1<<m.run.phase) == 0 {
 		if phase.Frozen {
 			return step.Verdict{Code: code.Frozen, Reason: "no actions are taken in the phase " + phase.Title}
 		}
@@ -83,12 +85,14 @@ func (m *Match) mayAct(s *Player, a *rulebook.Action) step.Verdict {
 	}
 	has := false
 	for i := range m.book.Kits {
-		has = has || s.Row.Int(f.Kits)&(1<<i) != 0 && m.book.Kits[i].Actions&(1<<a.No) != 0
+		k := &m.book.Kits[i]
+		given := s.Row.Int(f.Kits)&(1<<i) != 0 || m.row == nil && k.Start
+		has = has || given && k.Actions&(1<<a.No) != 0
 	}
 	switch {
 	case !has:
 		return step.Verdict{Code: code.NoKit, Reason: "you have no kit with " + a.Title}
-	case !a.Out && !s.Row.Flag(f.Alive):
+	case m.row != nil && !a.Out && !s.Row.Flag(f.Alive):
 		return step.Verdict{Code: code.Out, Reason: "you are out"}
 	}
 	if a.Cool != nil {

@@ -15,6 +15,8 @@ func (m *Match) Start(players []*Player) {
 	m.env.Match = m.row
 	m.st.SetInt(m.row, f.Match.Number, m.count)
 	m.st.SetClock(m.row, f.Match.Play, int64(m.play), 1, m.wall)
+	m.st.SetInt(m.row, f.Match.After, int64(m.book.End.Then))
+	m.st.SetInt(m.row, f.Match.Pausing, int64(m.book.Pause.Who))
 	for _, t := range m.teams {
 		m.st.ResetRow(t, sheet.ResetMatch)
 		t.Edges = 0
@@ -68,7 +70,7 @@ func (m *Match) Leave(p *Player) {
 	if !m.InPlay() { // what the rules did at the leaving ended the match
 		return
 	}
-	m.st.SetInt(p.Row, m.book.F.Player.Outcome, rulebook.Left)
+	m.st.SetInt(p.Row, m.book.F.Player.Outcome, m.leaving())
 	m.run.left = append(m.run.left, m.playerResult(p.Row, p.Name))
 	m.keepRecord(p)
 	m.leaveOut(p)
@@ -76,6 +78,15 @@ func (m *Match) Leave(p *Player) {
 	m.st.TouchAll(sheet.Player)
 	m.bearersWithout(p.Row)
 	m.below()
+}
+
+// leaving is the outcome of who leaves now; at the end their team's may be theirs.
+func (m *Match) leaving() int64 {
+	switch how := m.book.Players.Leavers; {
+	case how == rulebook.LeaversLose, how == rulebook.LeaversTeam && !m.book.Win.Teams:
+		return rulebook.Lost
+	}
+	return rulebook.Left
 }
 
 // Drop saves the record of a player whose sheets are about to go, and forgets them.

@@ -66,6 +66,9 @@ func (m *Match) spawnNow(e *rulebook.Effect) {
 }
 
 func (m *Match) give(e *rulebook.Effect) {
+	if m.row == nil {
+		return
+	}
 	b := &m.book.Bearers[e.No]
 	id := sheet.ID(e.Value.Int(&m.env))
 	if p := m.playing(id); p != nil {
@@ -90,13 +93,20 @@ func (m *Match) ifThen(e *rulebook.Effect) {
 }
 
 func (m *Match) goTo(e *rulebook.Effect) {
+	if m.row == nil {
+		return
+	}
 	m.run.toPhase = e.No
 	if e.No == rulebook.EndOfMatch {
 		m.run.because = "the rules ended it"
 	}
 }
 
-func (m *Match) finishNow(e *rulebook.Effect) { m.wantFinish(e.Reason, e.Winner) }
+func (m *Match) finishNow(e *rulebook.Effect) {
+	if m.row != nil {
+		m.wantFinish(e.Reason, e.Winner)
+	}
+}
 
 // playerIn evaluates to a player who takes part, or nil.
 func (m *Match) playerIn(p *expr.Prog) *Player { return m.playing(sheet.ID(p.Int(&m.env))) }

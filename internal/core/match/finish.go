@@ -67,7 +67,8 @@ func (m *Match) endMatch(because string) {
 	m.st.SetFlag(m.row, f.Match.Over, true)
 	m.st.SetText(m.row, f.Match.Because, or(because, "the end"))
 	m.st.SetInt(m.lobby, f.Lobby.State, rulebook.Results)
-	m.run.backAt = m.wall + max(m.book.End.Show, 1)
+	m.st.SetClock(m.row, f.Match.Longest, 0, 0, m.wall)
+	m.showUntil(m.wall + max(m.book.End.Show, 1))
 	for _, s := range m.players {
 		m.StopSteering(s)
 	}
@@ -104,6 +105,9 @@ func (m *Match) hints() {
 			sheet.TextValue(h.Play),
 			sheet.TextValue(h.Say),
 			sheet.IntValue(sheet.Integer, h.Lasts),
+			sheet.IntValue(sheet.Integer, h.Strength),
+			sheet.IntValue(sheet.Integer, h.Hold),
+			sheet.TextValue(h.With),
 		}
 		if h.For == rulebook.HintEveryone {
 			m.out.Tell(step.Notice{Notice: rulebook.HintNotice, Values: values})

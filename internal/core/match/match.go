@@ -134,6 +134,19 @@ func (m *Match) Has(p *Player) bool { return m.InPlay() && m.Plays(p) }
 // ShownUntil returns the wall tick until which a result is shown; 0 while none is.
 func (m *Match) ShownUntil() sheet.Tick { return m.run.backAt }
 
+// ShowNoLonger lets what comes after the result come at the next tick.
+func (m *Match) ShowNoLonger() {
+	if m.run.backAt > 0 {
+		m.showUntil(m.wall + 1)
+	}
+}
+
+// showUntil shows the result until a wall tick, and tells clients so.
+func (m *Match) showUntil(at sheet.Tick) {
+	m.run.backAt = at
+	m.st.SetClock(m.row, m.book.F.Match.Until, int64(at-m.wall), -1, m.wall)
+}
+
 // Saved notes that the match with that number has been kept.
 func (m *Match) Saved(number int64) {
 	if m.row != nil && m.row.Int(m.book.F.Match.Number) == number {

@@ -3,6 +3,7 @@ package match
 import (
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/ground"
+	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
 )
@@ -15,7 +16,11 @@ func (m *Match) Steer(s *Player, in *step.Input) step.Verdict {
 	if m.book.Movement == nil {
 		return step.Verdict{Code: code.NoMovement, Reason: "this rulebook has no movement"}
 	}
-	if c, why := m.mayPlay(s); c != code.OK {
+	let := rulebook.Also(0)
+	if in.X == 0 && in.Y == 0 { // letting go is always taken, and then nobody moves on when play does
+		let = rulebook.AlsoPause
+	}
+	if c, why := m.mayPlay(s, let); c != code.OK {
 		return step.Verdict{Code: c, Reason: why}
 	}
 	switch {
@@ -111,7 +116,7 @@ func (m *Match) Claim(s *Player, in *step.Input) step.Verdict {
 	if mv == nil || !mv.Claims {
 		return step.Verdict{Code: code.NoMovement, Reason: "this rulebook takes no positions from clients"}
 	}
-	if c, why := m.mayPlay(s); c != code.OK {
+	if c, why := m.mayPlay(s, 0); c != code.OK {
 		return step.Verdict{Code: c, Reason: why}
 	}
 	switch {

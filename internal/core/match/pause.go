@@ -82,8 +82,27 @@ func (m *Match) AskPause(s *Player) step.Verdict {
 	}
 	if end > 0 {
 		m.run.pause.ends = m.wall + end
+		m.st.SetClock(m.row, m.book.F.Match.Longest, int64(end), -1, m.wall)
 	}
+	m.tellBudget(use)
 	return step.Verdict{}
+}
+
+// tellBudget tells clients what is left of a budget.
+func (m *Match) tellBudget(u *pauseUse) {
+	f, row := &m.book.F.Pauses, m.row
+	if u.of != 0 {
+		row = m.st.Get(u.of)
+	}
+	if row == nil {
+		return
+	}
+	if f.Left != nil {
+		m.st.SetInt(row, f.Left, max(int64(m.book.Pause.Times-u.times), 0))
+	}
+	if f.Time != nil {
+		m.st.SetInt(row, f.Time, sheet.Millis(max(int64(m.book.Pause.Total-u.ticks), 0), m.book.Rate))
+	}
 }
 
 // pauseNow stops play time.
@@ -129,7 +148,9 @@ func (m *Match) resumeSoon() {
 	}
 	if use := m.pauseUse(pr.by); !pr.waiting {
 		use.ticks += m.wall - pr.since
+		m.tellBudget(use)
 	}
+	m.st.SetClock(m.row, f.Longest, 0, 0, m.wall)
 	pr.ends, pr.waiting = 0, false
 	if m.book.Pause.Countdown == 0 {
 		m.playOn()

@@ -83,7 +83,7 @@ func (m *Match) transition() bool {
 	for i := range m.book.Win.Ends {
 		e := &m.book.Win.Ends[i]
 		if m.may(e.If) && m.holds(e.If) {
-			m.wantFinish(or(e.Because, e.If.Source), e.Winner)
+			m.wantFinish(or(e.Because, "the match is decided"), e.Winner)
 			m.endMatch(r.because)
 			return true
 		}
@@ -101,7 +101,7 @@ func (m *Match) transition() bool {
 	for i := range m.book.Phases[r.phase].Ends {
 		e := &m.book.Phases[r.phase].Ends[i]
 		if m.may(e.If) && m.holds(e.If) {
-			m.follow(e.Next, or(e.Because, e.If.Source))
+			m.follow(e.Next, or(e.Because, m.book.Phases[r.phase].Title))
 			return true
 		}
 	}

@@ -147,7 +147,7 @@ func (m *Match) movePiece(r *sheet.Row, x, y int64) {
 // placeNow carries out the effect that places a piece.
 func (m *Match) placeNow(e *rulebook.Effect) {
 	p := m.book.Pieces[e.No]
-	if len(m.st.Of(sheet.Piece)) >= maxPieces {
+	if m.row == nil || len(m.st.Of(sheet.Piece)) >= maxPieces {
 		return
 	}
 	if e.Value == nil {

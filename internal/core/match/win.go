@@ -110,8 +110,30 @@ func (m *Match) place() {
 			}
 		}
 	}
-	if m.book.Win.Teams && m.run.broken == "" {
-		m.placeDeserted(int64(len(order) + 1))
+	if m.run.broken == "" {
+		last := int64(len(order) + 1)
+		if m.book.Win.Teams {
+			m.placeDeserted(last)
+		}
+		m.placeLeavers(last)
+	}
+}
+
+// placeLeavers gives those who left the outcome and the place that the rulebook says.
+func (m *Match) placeLeavers(last int64) {
+	f := &m.book.F.Team
+	for i := range m.run.left {
+		p := &m.run.left[i]
+		if m.book.Players.Leavers == rulebook.LeaversLeft {
+			continue
+		}
+		p.Outcome, p.Place = f.Outcome.Choices[rulebook.Lost], last
+		for _, t := range m.teams {
+			shares := m.book.Players.Leavers == rulebook.LeaversTeam && m.book.Win.Teams
+			if shares && t.Text(f.Name) == p.Team && t.Int(f.Place) > 0 {
+				p.Outcome, p.Place = outcome(f.Outcome, t), t.Int(f.Place)
+			}
+		}
 	}
 }
 

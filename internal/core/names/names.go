@@ -36,6 +36,8 @@ func Clean(raw string) (string, error) {
 				return bad(fmt.Sprintf("has more than %d marks on one character", maxMarks))
 			}
 			continue
+		case unicode.Is(unicode.Bidi_Control, r):
+			return bad(fmt.Sprintf("holds the character U+%04X, which turns the direction of writing", r))
 		case r != ' ' && !unicode.IsGraphic(r),
 			unicode.Is(unicode.Cf, r),
 			unicode.Is(unicode.Zs, r) && r != ' ',

@@ -1,6 +1,8 @@
 package rulebook
 
 import (
+	"slices"
+
 	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
@@ -53,12 +55,16 @@ func (b *binder) action(no int, e entry) *Action {
 		Cool:     b.book.Schema.Field(sheet.Player, "cool_"+e.key),
 		Active:   b.book.Schema.Field(sheet.Player, "active_"+e.key),
 	}
+	b.also(n, a)
 	scope := scopePlayer
 	if takes := n.get("takes"); takes != nil {
 		a.Takes, a.Bounds = b.takes(takes)
 		scope.Args, scope.Vars = a.Takes, scope.Vars|expr.Args
 	}
-	a.If = b.condition(n, "if", scope)
+	a.If, a.Else = b.condition(n, "if", scope), b.text(n, "else")
+	if e := n.get("else"); e != nil && n.get("if") == nil {
+		b.fail(e, "not-here", "if: a condition", "without a condition there is nothing to say where it does not hold")
+	}
 	a.Needs, a.Cost = b.amounts(n, "needs", scope), b.amounts(n, "cost", scope)
 	a.Free = len(a.Needs)+len(a.Cost) == 0 && a.Cool == nil
 	b.aim(n, a)
@@ -105,6 +111,30 @@ func (b *binder) takes(n *node) (fields []*sheet.Field, bounds []Bound) {
 		fields, bounds = append(fields, added), append(bounds, bound)
 	}
 	return fields, bounds
+}
+
+// also reads the times at which an action is taken beside the usual ones.
+func (b *binder) also(n *node, a *Action) {
+	for _, item := range b.list(n, "also") {
+		a.Also |= 1 << max(slices.Index(alsoWords, item.text), 0)
+	}
+	if a.Also&AlsoFrozen != 0 && n.get("phases") == nil {
+		a.Phases = everyPhase
+	}
+	if a.Also&AlsoLobby == 0 {
+		return
+	}
+	for _, key := range []string{"cooldown", "lasts", "referee"} {
+		if v := n.get(key); v != nil && !v.implied && v.text != "0s" {
+			b.fail(
+				v,
+				"not-here",
+				"",
+				"an action of the lobby has no %s: it needs play time, which stands still there",
+				key,
+			)
+		}
+	}
 }
 
 // direction is the type of an argument that is a direction and no place.

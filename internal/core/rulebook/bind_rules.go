@@ -1,6 +1,10 @@
 package rulebook
 
 import (
+	"encoding/json"
+	"strconv"
+	"strings"
+
 	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
@@ -203,6 +207,23 @@ func (b *binder) rounds() {
 	b.book.Rounds = r
 }
 
+// pairs writes free pairs as a JSON object, in their order.
+func (b *binder) pairs(n *node, key string) string {
+	var parts []string
+	for _, e := range b.entries(n, key) {
+		parts = append(parts, strconv.Quote(e.key)+":"+quoted(e.value.text))
+	}
+	if len(parts) == 0 {
+		return ""
+	}
+	return "{" + strings.Join(parts, ",") + "}"
+}
+
+func quoted(text string) string {
+	b, _ := json.Marshal(text) // a text always can be
+	return string(b)
+}
+
 func (b *binder) endings() {
 	n := b.section("pause")
 	b.book.Pause = Pause{
@@ -222,7 +243,8 @@ func (b *binder) endings() {
 		b.book.End.Hints = append(
 			b.book.End.Hints,
 			Hint{For: hintWords.named(b.text(h, "for")), Tint: b.text(h, "tint"), Play: b.text(h, "play"),
-				Say: b.text(h, "say"), Lasts: b.millis(h, "lasts")},
+				Say: b.text(h, "say"), Lasts: b.millis(h, "lasts"), Hold: b.millis(h, "hold"),
+				Strength: b.int(h, "strength"), With: b.pairs(h, "with")},
 		)
 	}
 }

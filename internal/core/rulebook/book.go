@@ -72,6 +72,7 @@ type Players struct {
 	Late        Late
 	Hold        sheet.Tick
 	Gone        Gone
+	Leavers     Leavers
 	Below       Below
 	Local       int
 }
@@ -152,6 +153,8 @@ type Action struct {
 	Key      string
 	Phases   uint64 // by bit
 	If       *expr.Prog
+	Else     string // what is said where If does not hold
+	Also     Also
 	Needs    []Amount
 	Cost     []Amount
 	Cooldown sheet.Tick
@@ -169,6 +172,16 @@ type Action struct {
 	End      []Effect
 	Referee  *Referee
 }
+
+// Also is a set of times at which an action is taken beside the usual ones.
+type Also uint8
+
+// The times: while play is paused, in phases with frozen inputs, between matches.
+const (
+	AlsoPause Also = 1 << iota
+	AlsoFrozen
+	AlsoLobby
+)
 
 // Bound is what an argument must keep to, beside the bounds of its field.
 type Bound struct {
@@ -343,7 +356,9 @@ type End struct {
 type Hint struct {
 	For             HintFor
 	Tint, Play, Say string
-	Lasts           int64 // milliseconds
+	Strength        int64  // per cent
+	Lasts, Hold     int64  // milliseconds
+	With            string // free pairs, as a JSON object; "" for none
 }
 
 // RecordField is something kept of a player between matches.

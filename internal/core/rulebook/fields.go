@@ -36,12 +36,21 @@ const (
 
 // Fields holds the built-in fields, by sheet.
 type Fields struct {
+	Pauses PauseFields
 	Lobby  LobbyFields
 	Match  MatchFields
 	Team   TeamFields
 	Player PlayerFields
 	Record RecordFields
 	Piece  PieceFields
+}
+
+// PauseFields say what a budget of pauses still holds, on the sheet of whoever has it.
+// They are nil where there is no limit.
+type PauseFields struct {
+	Of   sheet.Kind   // Match (the host's), Team or Player
+	Left *sheet.Field // how many
+	Time *sheet.Field // how long together, in milliseconds
 }
 
 // LobbyFields are the built-in fields of the lobby sheet.
@@ -54,6 +63,9 @@ type LobbyFields struct {
 type MatchFields struct {
 	Number, Phase, Round, Clock, Play, Paused, Pauser, Resume *sheet.Field
 	Over, Because, Saved                                      *sheet.Field
+
+	After, Until     *sheet.Field // what comes after the match, and when
+	Pausing, Longest *sheet.Field // who may pause, and when the present pause ends by itself
 }
 
 // TeamFields are the built-in fields of a team sheet.
@@ -117,6 +129,10 @@ func (b *binder) declareBuiltIns() {
 		Over:    mat("over", flagField),
 		Because: mat("because", text80),
 		Saved:   mat("saved", flagField),
+		After:   mat("after", seenBy(choiceOf(thenWords), sheet.Everyone)),
+		Until:   mat("until", wallClock(true)),
+		Pausing: mat("pause_who", choiceOf(pauseWords)),
+		Longest: mat("pause_until", wallClock(true)),
 	}
 	team := b.adder(sheet.Team)
 	F.Team = TeamFields{
@@ -128,6 +144,7 @@ func (b *binder) declareBuiltIns() {
 		Outcome: team("outcome", resets(choiceOf(outcomeWords))),
 	}
 	b.declarePlayer()
+	b.declareBudgets()
 	F.Record.Kept = b.adder(sheet.Record)("kept", seenBy(whole, sheet.RefereesOnly))
 	piece := b.adder(sheet.Piece)
 	kinds := b.mapKeys("pieces")
@@ -142,6 +159,31 @@ func (b *binder) declareBuiltIns() {
 	for i, name := range []string{"touching_a", "touching_b", "touching_c", "touching_d"} {
 		F.Piece.Touching[i] = piece(name, seenBy(whole, sheet.Hidden))
 	}
+}
+
+// declareBudgets adds what is left of the budgets of pauses, where they have limits.
+func (b *binder) declareBudgets() {
+	n, p := b.section("pause"), &b.book.F.Pauses
+	switch pauseWords.named(b.text(n, "who")) {
+	case PauseNobody:
+		return
+	case PauseTeams:
+		p.Of = sheet.Team
+	case PauseAnyone:
+		p.Of = sheet.Player
+	default:
+		p.Of = sheet.Match
+	}
+	budget := func(name string, start int64) *sheet.Field {
+		if start == 0 {
+			return nil
+		}
+		f := resets(whole)
+		f.Start.N[0] = start
+		return b.adder(p.Of)(name, f)
+	}
+	p.Left = budget("pauses_left", b.int(n, "times"))
+	p.Time = budget("pause_left", b.millis(n, "seconds"))
 }
 
 func (b *binder) declarePlayer() {
@@ -218,7 +260,8 @@ func seenBy(f sheet.Field, a sheet.Audience) sheet.Field {
 
 // Notices that the service itself sends.
 var (
-	HintNotice      = ownNotice("hint", -1, textOf("tint"), textOf("play"), textOf("say"), numberOf("lasts"))
+	HintNotice = ownNotice("hint", -1, textOf("tint"), textOf("play"), textOf("say"),
+		numberOf("lasts"), numberOf("strength"), numberOf("hold"), textOf("with"))
 	NoRefereeNotice = ownNotice("no_referee", -2, textOf("action"))
 	DecidedNotice   = ownNotice(
 		"decided",

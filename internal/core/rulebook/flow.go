@@ -46,6 +46,62 @@ func (b *binder) flow() {
 	b.unusedFields()
 	b.ungranted()
 	b.places()
+	b.onlyRound()
+}
+
+// onlyRound warns of rounds of which only one can be played, because nothing leads from
+// the round's phase back to it.
+func (b *binder) onlyRound() {
+	r := b.book.Rounds
+	if r == nil || r.Most < 2 {
+		return
+	}
+	round := b.book.Phases[r.Phase]
+	seen := uint64(0)
+	var visit func(no int)
+	visit = func(no int) {
+		if no == EndOfMatch || seen&(1<<no) != 0 {
+			return
+		}
+		seen |= 1 << no
+		if no == r.Phase {
+			return
+		}
+		next, _ := b.successors(b.book.Phases[no])
+		for n := range b.book.Phases {
+			if next&(1<<n) != 0 {
+				visit(n)
+			}
+		}
+	}
+	for _, next := range append(endsOf(round), round.Next) {
+		if next == EndOfMatch { // while rounds are left to play, the next one follows
+			return
+		}
+		visit(next)
+	}
+	for n := range b.book.Phases {
+		if b.uses.gone&(1<<n) != 0 {
+			visit(n)
+		}
+	}
+	if seen&(1<<r.Phase) == 0 {
+		b.warn(
+			b.top.get("rounds"),
+			"only-round",
+			"only one round can be played: nothing leads back to the phase %q; let "+
+				"the last phase between rounds say next: %s",
+			round.Name,
+			round.Name,
+		)
+	}
+}
+
+func endsOf(p *Phase) (next []int) {
+	for _, e := range p.Ends {
+		next = append(next, e.Next)
+	}
+	return next
 }
 
 // successors are the phases that may follow p, by bit, and whether the end may.

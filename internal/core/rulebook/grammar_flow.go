@@ -177,7 +177,11 @@ var matchEndObject = &object{
 	keys: []key{
 		{name: "if", spec: anExpression, required: true, doc: "The condition."},
 		{name: "because", spec: text(80), doc: "The reason that is told."},
-		{name: "winner", spec: anExpression, doc: "The player or team that has won then, whatever the order says. `nobody`, `noteam` or a team without players: all have lost."},
+		{
+			name: "winner",
+			spec: anExpression,
+			doc:  "The player or team that has won then, whatever the order says. `nobody`, `noteam` or a team without players: all have lost.",
+		},
 	},
 }
 
@@ -226,7 +230,7 @@ var endObject = &object{
   show: 8s
   then: lobby
   hints:
-    - {for: won, tint: gold, play: bells, say: The harbour is yours, lasts: 3s}`,
+    - {for: won, tint: gold, play: bells, say: The harbour is yours, strength: 80, lasts: 3s, hold: 1s, with: {camera: wide}}`,
 	keys: []key{
 		{
 			name: "show",
@@ -256,7 +260,15 @@ var hintObject = &object{
 		{name: "tint", spec: text(40), doc: "What to tint, or how."},
 		{name: "play", spec: text(80), doc: "What to play."},
 		{name: "say", spec: text(200), doc: "What to write."},
+		{name: "strength", spec: integer(0, 100), def: "100", doc: "How strongly, in per cent."},
 		{name: "lasts", spec: duration(0, minute), def: "3s", doc: "For how long."},
+		{
+			name: "hold",
+			spec: duration(0, minute),
+			def:  "0s",
+			doc:  "How much of that at full strength, before it fades.",
+		},
+		{name: "with", spec: mapOf(text(80), 16), doc: "Whatever else the client wants to know, by name."},
 	},
 }
 

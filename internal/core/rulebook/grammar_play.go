@@ -108,6 +108,7 @@ var actionObject = &object{
   ram:
     title: Ram
     if: me.wind >= 10.0
+    else: There is too little wind
     cost: {wind: 10}
     cooldown: 2s
     aim: {at: target, reach: 12m}
@@ -126,7 +127,10 @@ var actionObject = &object{
     lasts: 4s
     held: true
     do: [{set: me.slowed, to: true}]
-    end: [{set: me.slowed, to: false}]`,
+    end: [{set: me.slowed, to: false}]
+  wave:
+    also: [pause, frozen, lobby]
+    do: [{notice: waves, with: {who: me}}]`,
 	keys: []key{
 		{name: "title", spec: text(40), doc: "What people read."},
 		{name: "key", spec: text(1), doc: "A suggestion for clients: the key that asks for it."},
@@ -136,6 +140,14 @@ var actionObject = &object{
 			doc:  "The phases in which it may be used; those with open inputs if it is not given.",
 		},
 		{name: "if", spec: anExpression, doc: "A condition on `me` (and `arg`); refused otherwise."},
+		{name: "else", spec: text(80), doc: "What the player is told where `if` does not hold."},
+		{
+			name: "also",
+			spec: listOf(word(alsoWords...), 3),
+			doc: "When it is taken beside the usual times: in a `pause`, in phases with `frozen` inputs (unless `phases` " +
+				"names others), and in the `lobby` between matches, where only fields that are reset `never` last into " +
+				"the match, and kits are those of the start.",
+		},
 		{
 			name: "needs",
 			spec: mapOf(anExpression, 16),

@@ -115,7 +115,7 @@ var topObject = &object{
 var playersObject = &object{
 	name:    "players",
 	doc:     "Seats in the lobby.",
-	example: `players: {least: 2, most: 8, late: wait, hold: 45s, gone: forfeit, below: end, local: 2}`,
+	example: `players: {least: 2, most: 8, late: wait, hold: 45s, gone: forfeit, leavers: lose, below: end, local: 2}`,
 	keys: []key{
 		{name: "least", spec: integer(1, MaxPlayers), def: "1", doc: "A match starts with at least this many."},
 		{name: "most", spec: integer(1, MaxPlayers), def: "8", doc: "The most seats a lobby may have."},
@@ -139,6 +139,13 @@ var playersObject = &object{
 			doc: "What happens when the hold has run out during a match: `remove` takes the seat away, `forfeit` " +
 				"also ends the match as lost for that player's side, `keep` leaves the seat in play until the end, " +
 				"`stand-in` lets the next newcomer take it over as it is.",
+		},
+		{
+			name: "leavers",
+			spec: leaversWords.spec(),
+			def:  LeaversLeft.String(),
+			doc: "How those count who leave before the end: as having `left`, without a place; as having lost (`lose`), " +
+				"behind all who stayed; or like their `team`, without teams as having lost.",
 		},
 		{
 			name: "below",

@@ -221,10 +221,21 @@ a position has ` + "`.x` and `.y`" + ` in millimetres.
 | sheet | fields |
 |---|---|
 | lobby | ` + "`code`, `title`, `host`, `capacity`, `seats`, `spectators`, `state` (gathering, starting, playing, results, closed), `rulebook`, `region`, `practice`, `open`, `listed`, `password` (whether one is asked for), `reserved`, `waiting`, `watch_most`, `countdown`" + `, and the rulebook's options |
-| match | ` + "`number`, `phase`, `round`, `clock` (the phase's), `play` (play time), `paused` (no, yes, resuming), `pauser`, `resume`, `over`, `because`, `saved`" + `, and each bearer |
+| match | ` + "`number`, `phase`, `round`, `clock` (the phase's), `play` (play time), `paused` (no, yes, resuming), `pauser`, `resume`, `over`, `because`, `saved`, `after` (what follows the result: lobby, again, vote, close), `until` (when), `pause_who`, `pause_until` (when a pause ends by itself)" + `, and each bearer; where pauses have limits also ` + "`pauses_left` and `pause_left` (milliseconds)" + `, on the sheet of whoever has the budget: match (the host's), team or player |
 | team | ` + "`name`, `title`, `size`, `rounds` (won), `place`, `outcome` (none, won, lost, drawn)" + ` |
 | player | ` + "`name`, `account`, `team`, `ready`, `away`, `ping`, `loaded`, `playing`, `alive`, `respawn`, `rounds`, `place`, `outcome` (and left), `kits`, `pos`, `cool_ACTION`, `active_ACTION`" + ` |
 | piece | ` + "`kind`, `pos`" + `, and its own fields |
+
+### How a match starts
+
+In this order: the fields of lobby and teams that reset at a match do so; the players are
+taken in, in the order of their seats, with their fields reset and the kits of the start;
+bearers are handed out; the players spawn, in the same order; the first phase begins. A
+phase that begins sets ` + "`match.phase`" + `; if it is the phase of the rounds, the round is
+counted, and from the second on what resets at a round does, players spawn anew, pieces
+go and bearers are handed out; then its clock starts and its ` + "`enter`" + ` happens. After
+all that the rules act that wait for events, in the order ` + "`spawn`" + ` (for each player),
+` + "`start`, `round`, `phase`" + `, and then those that wait for conditions.
 
 ### How a tick settles
 

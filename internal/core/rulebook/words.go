@@ -38,6 +38,7 @@ var (
 	countsDown   = either{"up", "down"}
 	runsOnWall   = either{"play", "wall"}
 	wallsBlock   = either{"ignore", "block"}
+	alsoWords    = []string{"pause", "frozen", "lobby"} // in the order of Also's bits
 	saysAccept   = either{"refuse", "accept"}
 	claimsCheck  = either{"refuse", "check"}
 	leastFirst   = either{"most", "least"}
@@ -72,6 +73,30 @@ const (
 var goneWords = words[Gone]{"remove", "forfeit", "keep", "stand-in"}
 
 func (p Gone) String() string { return goneWords.of(p) }
+
+// Leavers says how those count who leave a match before its end.
+type Leavers uint8
+
+// The policies for leavers.
+const (
+	LeaversLeft Leavers = iota
+	LeaversLose
+	LeaversTeam
+)
+
+var leaversWords = words[Leavers]{"left", "lose", "team"}
+
+func (p Leavers) String() string { return leaversWords.of(p) }
+
+// Words are the words of the times in a set.
+func (a Also) Words() (list []string) {
+	for i, w := range alsoWords {
+		if a&(1<<i) != 0 {
+			list = append(list, w)
+		}
+	}
+	return list
+}
 
 // Below says what happens when fewer than the least are left in a match.
 type Below uint8

@@ -66,6 +66,7 @@ func describeAction(b *rulebook.Book, a *rulebook.Action) wire.ActionInfo {
 		Held:   a.Held,
 		Cools:  a.Cool != nil,
 		Phases: []string{},
+		Also:   a.Also.Words(),
 	}
 	if a.Aim.At != rulebook.AimSelf {
 		info.Who = a.Aim.Who.String()

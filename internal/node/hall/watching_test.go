@@ -24,7 +24,7 @@ pieces: {stone: {title: Stone, radius: 700mm, keep: 1}}
 actions:
   score: {key: s, takes: {n: {type: integer, min: 1, max: 9}}, cooldown: 2s, do: [{add: me.n, by: arg.n}]}
   ram: {phases: [play], aim: {at: target, reach: 3m, who: rivals}, do: [{grant: rare, to: me}]}
-  glow: {lasts: 2s, held: true, do: [{notice: glowed, to: team, needed: true, with: {who: me}}]}
+  glow: {also: [pause], lasts: 2s, held: true, do: [{notice: glowed, to: team, needed: true, with: {who: me}}]}
 phases: {hold: {length: 3s, inputs: frozen}, play: {length: 60s}}
 win: {order: [{most: "team.members.sum(p, p.n)"}, {least: team.name.size()}]}
 `
@@ -40,12 +40,12 @@ func TestTheBookInTheWelcome(t *testing.T) {
 			t.Fatal(err)
 		}
 		const want = `{"about":"Some of everything.",` +
-			`"actions":[{"aim":"self","cools":true,"key":"s","name":"score","phases":["play"],"takes":[{"max":9,"min":1,"name":"n","no":0,"own":true,"type":"integer"}],"title":"score"},{"aim":"target","name":"ram","phases":["play"],"reach":3000,"title":"ram","who":"rivals"},{"aim":"self","held":true,"name":"glow","phases":["play"],"title":"glow"}],` +
+			`"actions":[{"aim":"self","cools":true,"key":"s","name":"score","phases":["play"],"takes":[{"max":9,"min":1,"name":"n","no":0,"own":true,"type":"integer"}],"title":"score"},{"aim":"target","name":"ram","phases":["play"],"reach":3000,"title":"ram","who":"rivals"},{"aim":"self","also":["pause"],"held":true,"name":"glow","phases":["play"],"title":"glow"}],` +
 			`"ground":{"boxes":[[4000,4000,8000,8000]],"circles":[[20000,20000,1000]],"height":30000,"sight":{"every":10,"far":12000,"near":8000},"width":40000},` +
 			`"kits":[{"actions":["score","ram"],"name":"base"},{"actions":["glow"],"name":"rare"}],` +
 			`"moves":true,` +
 			`"name":"varied",` +
-			`"notices":[{"fields":[{"name":"who","no":0,"of":"player","own":true,"type":"ref"}],"name":"glowed"},{"fields":[{"name":"tint","no":0,"own":true,"type":"text"},{"name":"play","no":1,"own":true,"type":"text"},{"name":"say","no":2,"own":true,"type":"text"},{"name":"lasts","no":3,"own":true,"type":"integer"}],"name":"hint"},{"fields":[{"name":"action","no":0,"own":true,"type":"text"}],"name":"no_referee"},{"fields":[{"name":"action","no":0,"own":true,"type":"text"},{"name":"intent","no":1,"own":true,"type":"integer"},{"name":"yes","no":2,"own":true,"type":"flag"}],"name":"decided"},{"fields":[{"name":"by","no":0,"of":"player","own":true,"type":"ref"}],"name":"swap_wanted"}],` +
+			`"notices":[{"fields":[{"name":"who","no":0,"of":"player","own":true,"type":"ref"}],"name":"glowed"},{"fields":[{"name":"tint","no":0,"own":true,"type":"text"},{"name":"play","no":1,"own":true,"type":"text"},{"name":"say","no":2,"own":true,"type":"text"},{"name":"lasts","no":3,"own":true,"type":"integer"},{"name":"strength","no":4,"own":true,"type":"integer"},{"name":"hold","no":5,"own":true,"type":"integer"},{"name":"with","no":6,"own":true,"type":"text"}],"name":"hint"},{"fields":[{"name":"action","no":0,"own":true,"type":"text"}],"name":"no_referee"},{"fields":[{"name":"action","no":0,"own":true,"type":"text"},{"name":"intent","no":1,"own":true,"type":"integer"},{"name":"yes","no":2,"own":true,"type":"flag"}],"name":"decided"},{"fields":[{"name":"by","no":0,"of":"player","own":true,"type":"ref"}],"name":"swap_wanted"}],` +
 			`"phases":[{"frozen":true,"name":"hold","title":"hold"},{"name":"play","title":"play"}],` +
 			`"pieces":[{"name":"stone","radius":700,"title":"Stone"}],` +
 			`"radius":500,` +

@@ -109,6 +109,14 @@ func (k *compiler) equality(a, b ast.Expr, not bool) numFn {
 	return func(v *Env) int64 { return truth(x(v) == y(v)) ^ flip }
 }
 
+func literalZero(e ast.Expr) bool {
+	if e.Kind() != ast.LiteralKind {
+		return false
+	}
+	v := e.AsLiteral()
+	return v == types.Int(0) || v == types.Double(0)
+}
+
 // sameType tells whether a value can be compared with one of type t.
 func (k *compiler) sameType(t Type, b ast.Expr) bool {
 	tb, ok := k.plainType(b)
@@ -174,6 +182,9 @@ func (k *compiler) choice(e ast.Expr, f *sheet.Field) numFn {
 		word := string(e.AsLiteral().(types.String))
 		if i := slices.Index(f.Choices, word); i >= 0 {
 			return constant(int64(i))
+		}
+		if len(f.Choices) == 0 { // its declaration has been reported
+			return zero
 		}
 		k.fail(e, "%s has no word %q", f.Name, word)
 		is := &k.issues[len(k.issues)-1]
@@ -265,6 +276,9 @@ func (k *compiler) arithmetic(e ast.Expr, op string, a, b ast.Expr) numFn {
 	}
 	x, y := k.num(a), k.num(b)
 	number := t.Of == sheet.Number
+	if (op == operators.Divide || op == operators.Modulo) && literalZero(b) {
+		k.warn(b, "a division by zero has no value: a condition with it is false, and an effect does nothing")
+	}
 	switch op {
 	case operators.Add:
 		return func(v *Env) int64 { return add(v, x(v), y(v)) }

@@ -21,6 +21,7 @@ type Issue struct {
 	Message string
 	Word    string   // the word that was not known, if that is the mistake
 	Known   []string // what would have been allowed there
+	Warning bool     // it can be run, but is surely wrong
 }
 
 // Want says what an expression must give.
@@ -42,6 +43,9 @@ type Scope struct {
 func (c *Checker) Compile(src string, scope Scope, want Want) (*Prog, []Issue) {
 	if p := plainInteger(src, want); p != nil {
 		return p, nil
+	}
+	if want.Field != nil && want.Field.Type == sheet.Choice && len(want.Field.Choices) == 0 {
+		return nil, nil // its declaration has been reported
 	}
 	key := compileKey{src, scope.Vars, scope.It, want}
 	if p := c.known[key]; p != nil && scope.Vars&Args == 0 {
@@ -78,13 +82,16 @@ func plainInteger(src string, want Want) *Prog {
 func (c *Checker) compile(src string, scope Scope, want Want) (*Prog, []Issue) {
 	k, issues := c.parse(src, scope)
 	if k == nil {
+		if is := wordOf(src, want); is != nil {
+			issues = []Issue{*is}
+		}
 		return nil, issues
 	}
 	k.finish(want)
 	if len(k.issues) > 0 {
-		return nil, k.issues
+		return nil, k.issues[:1]
 	}
-	return k.prog, nil
+	return k.prog, k.warnings
 }
 
 // Path is a compiled reference to a field that an effect writes.
@@ -129,7 +136,7 @@ func (c *Checker) compilePath(src string, scope Scope) (*Path, []Issue) {
 	if len(k.issues) == 0 {
 		k.fail(e, "a field of a sheet is needed here, such as me.points or match.round")
 	}
-	return nil, k.issues
+	return nil, k.issues[:1]
 }
 
 func (c *Checker) parse(src string, scope Scope) (*compiler, []Issue) {
@@ -138,13 +145,16 @@ func (c *Checker) parse(src string, scope Scope) (*compiler, []Issue) {
 			{Message: fmt.Sprintf("the expression has %d bytes, at most %d are allowed", len(src), MaxSource)},
 		}
 	}
+	if is := advice(src); is != nil {
+		return nil, []Issue{*is}
+	}
 	env, err := c.env(scope)
 	if err != nil {
 		return nil, []Issue{{Message: err.Error()}}
 	}
 	checked, iss := env.Compile(src)
 	if iss.Err() != nil {
-		return nil, c.celIssues(iss, src, scope)
+		return nil, c.celIssues(iss, src, scope)[:1] // the others only follow from it
 	}
 	return &compiler{checker: c, ast: checked.NativeRep(), scope: scope, prog: &Prog{Source: src}}, nil
 }
@@ -162,12 +172,22 @@ func (c *Checker) celIssues(iss *cel.Issues, src string, scope Scope) []Issue {
 		if m := unknownName.FindStringSubmatch(e.Message); m != nil {
 			is.Word, is.Message = m[1], fmt.Sprintf("nothing here is called %q", m[1])
 			is.Known = c.names(scope)
+			if why := absent(m[1], scope); why != "" {
+				is.Message, is.Known = why, nil
+			} else if how := lists[m[1]]; how != "" {
+				is.Message, is.Known = fmt.Sprintf("%s stands behind a list, as in players.%s", m[1], how), nil
+			} else if isCall(src, is) {
+				is.Message, is.Known = fmt.Sprintf("there is no function %q", m[1]), functions
+			}
 		} else if m := unknownField.FindStringSubmatch(e.Message); m != nil {
 			is.Word, is.Message = m[1], fmt.Sprintf("no field is called %q", m[1])
 			is.Column++ // the library points at the dot
 			is.Known = c.members(lineOf(src, is.Line), is.Column-1, scope)
 		} else {
 			is.Message = plainMessage(e.Message)
+			if strings.Contains(e.Message, "'(int, double)'") && strings.Contains(src, ".sum(") {
+				is.Message = "sum adds integers; numbers are added by sum_number"
+			}
 		}
 		out = append(out, is)
 	}
@@ -195,12 +215,33 @@ func (c *Checker) members(line string, dot int, scope Scope) (known []string) {
 	return known
 }
 
+// isCall tells whether what an issue points at is called as a function.
+func isCall(src string, is Issue) bool {
+	line := []rune(lineOf(src, is.Line))
+	rest := strings.TrimPrefix(string(line[min(max(is.Column, 0), len(line)):]), ".")
+	rest = strings.TrimPrefix(rest, is.Word)
+	return strings.HasPrefix(strings.TrimSpace(rest), "(")
+}
+
+// functions are the names that can be called.
+var functions = []string{"distance", "point", "team_named", "seconds", "running", "min", "max", "abs", "int", "double",
+	"size", "string", "random", "exists", "all", "exists_one", "count", "sum", "sum_number", "most", "least"}
+
 func plainMessage(m string) string {
-	m = strings.ReplaceAll(m, "\n", " ")
-	if rest, ok := strings.CutPrefix(m, "found no matching overload for "); ok {
-		m = "these types do not go together: " + rest
+	m = strings.TrimSuffix(strings.ReplaceAll(m, "\n", " "), ".")
+	if why := mismatch(m); why != "" {
+		return why
 	}
-	return strings.TrimSuffix(m, ".")
+	if rest, is := strings.CutPrefix(m, "Syntax error: "); is {
+		return syntax(rest)
+	}
+	if strings.Contains(m, "does not support field selection") {
+		if strings.HasPrefix(m, "type 'list(") {
+			return "a list has no fields: write players.size(), or look through it, as in players.sum(p, p.points)"
+		}
+		return "what stands before the dot has no fields"
+	}
+	return m
 }
 
 func (c *Checker) names(scope Scope) []string {
@@ -241,13 +282,14 @@ func (c *Checker) names(scope Scope) []string {
 
 // compiler turns one checked expression into a program.
 type compiler struct {
-	checker *Checker
-	ast     *ast.AST
-	scope   Scope
-	prog    *Prog
-	issues  []Issue
-	loops   []loopVar
-	accus   []accuVar
+	checker  *Checker
+	ast      *ast.AST
+	scope    Scope
+	prog     *Prog
+	issues   []Issue
+	warnings []Issue
+	loops    []loopVar
+	accus    []accuVar
 }
 
 type loopVar struct {
@@ -266,6 +308,13 @@ func (k *compiler) fail(e ast.Expr, format string, args ...any) {
 		k.issues,
 		Issue{Line: max(at.Line()-1, 0), Column: max(at.Column(), 0), Message: fmt.Sprintf(format, args...)},
 	)
+}
+
+// warn notes what can be run, but is surely wrong.
+func (k *compiler) warn(e ast.Expr, format string, args ...any) {
+	at := k.ast.SourceInfo().GetStartLocation(e.ID())
+	k.warnings = append(k.warnings, Issue{Line: max(at.Line()-1, 0), Column: max(at.Column(), 0),
+		Message: fmt.Sprintf(format, args...), Warning: true})
 }
 
 // finish compiles the whole expression for what is wanted.

@@ -77,10 +77,11 @@ func (m *Match) Act(s *Player, in *step.Input) step.Verdict {
 func (m *Match) mayAct(s *Player, a *rulebook.Action) step.Verdict {
 	f := &m.book.F.Player
 	phase := m.book.Phases[m.run.phase]
-	if m.row != nil && a.Phases&(1<<m.run.phase) == 0 {
-		if phase.Frozen {
-			return step.Verdict{Code: code.Frozen, Reason: "no actions are taken in the phase " + phase.Title}
-		}
+	switch {
+	case m.row == nil:
+	case phase.Frozen && a.Also&rulebook.AlsoFrozen == 0:
+		return step.Verdict{Code: code.Frozen, Reason: "no actions are taken in the phase " + phase.Title}
+	case a.Phases&(1<<m.run.phase) == 0:
 		return step.Verdict{Code: code.NotNow, Reason: a.Title + " may not be used in the phase " + phase.Title}
 	}
 	has := false

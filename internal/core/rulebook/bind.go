@@ -34,11 +34,12 @@ func Compile(src []byte) (*Book, Problems) {
 		},
 	}
 	b.all()
+	b.regroup()
 	if len(b.problems.Errors()) == 0 && len(s.problems) == 0 {
 		b.flow()
 	}
 	for _, p := range b.problems {
-		if !s.pruned[p.word] {
+		if !s.pruned[p.word] && !(p.Code == "needs-ground" && s.pruned["ground"]) {
 			s.problems = append(s.problems, p)
 		}
 	}
@@ -59,6 +60,7 @@ type binder struct {
 	uses     uses
 
 	expressions int
+	said        map[string]bool // what was said of an unknown name, and of which part
 }
 
 // all binds in an order in which names are declared before they are used.

@@ -124,7 +124,7 @@ var writable = []string{"pos"}
 func (b *binder) report(n *node, issues []expr.Issue) {
 	for _, is := range issues {
 		p := Problem{
-			Severity: Error,
+			Severity: map[bool]Severity{false: Error, true: Warning}[is.Warning],
 			Code:     "expression",
 			Line:     n.line,
 			Column:   n.col + is.Column,
@@ -140,11 +140,31 @@ func (b *binder) report(n *node, issues []expr.Issue) {
 		if is.Word != "" {
 			p.Nearest, p.word = Nearest(is.Word, is.Known), is.Word
 		}
-		if n.text == "true" || n.text == "false" || !strings.ContainsAny(n.text, " ") {
-			if _, ok := parseDuration(n.text); ok {
-				p.Wanted = "milliseconds: write seconds(…) or the number"
-			}
+		if name, unknown := strings.CutPrefix(is.Message, "there is no "); unknown && p.word == "" {
+			p.word, _, _ = strings.Cut(name, " ") // "there is no team here" follows from a team that was taken out
 		}
-		b.problems = append(b.problems, p)
+		if is.Word == "" || is.Known != nil || !b.repeated(p) {
+			b.problems = append(b.problems, p)
+		}
 	}
+}
+
+// repeated tells whether the same was said of the same rule, action or piece before:
+// once is enough.
+func (b *binder) repeated(p Problem) bool {
+	part := p.At
+	if i := strings.IndexAny(part, ".["); i >= 0 {
+		if k := strings.IndexAny(part[i+1:], ".["); k >= 0 {
+			part = part[:i+1+k]
+		}
+	}
+	key := part + " " + p.Message
+	if b.said[key] {
+		return true
+	}
+	if b.said == nil {
+		b.said = map[string]bool{}
+	}
+	b.said[key] = true
+	return false
 }

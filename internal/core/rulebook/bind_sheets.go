@@ -120,7 +120,6 @@ func (b *binder) bounds(n *node, f *sheet.Field) {
 	if f.Type == sheet.Choice {
 		if words == nil || len(words.items) == 0 {
 			b.fail(n, "missing-key", "words: [calm, cross]", "a choice needs its words")
-			f.Choices = []string{"none"}
 		} else {
 			for _, w := range words.items {
 				f.Choices = append(f.Choices, w.text)
@@ -141,6 +140,7 @@ func (b *binder) bounds(n *node, f *sheet.Field) {
 		f.Bounded = true
 		if f.Min > f.Max {
 			b.fail(lo, "out-of-range", "at most max", "min is above max")
+			f.Bounded = false // the start is not to blame
 		}
 		return
 	case sheet.Text:
@@ -212,7 +212,9 @@ func (b *binder) start(n *node, f *sheet.Field) {
 		if i := slices.Index(f.Choices, v.text); i >= 0 {
 			f.Start.N[0] = int64(i)
 		} else {
-			b.fail(v, "unknown-word", "one of its words", "%s", v.shown()).Nearest = Nearest(v.text, f.Choices)
+			if len(f.Choices) > 0 {
+				b.fail(v, "unknown-word", "one of its words", "%s", v.shown()).Nearest = Nearest(v.text, f.Choices)
+			}
 		}
 	case sheet.Clock:
 		ms, ok := parseDuration(v.text)

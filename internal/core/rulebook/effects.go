@@ -229,8 +229,9 @@ func (b *binder) effectList(n *node, scope expr.Scope) []Effect {
 			d := &effectDecls[i]
 			if v := item.get(d.key.name); v != nil {
 				e := Effect{Verb: d.verbs[0], Line: item.line}
-				b.strays(item, d)
-				d.bind(b, item, v, scope, &e)
+				if !b.strays(item, d) { // what is missing is missing because of them
+					d.bind(b, item, v, scope, &e)
+				}
 				out = append(out, e)
 				break
 			}
@@ -239,8 +240,9 @@ func (b *binder) effectList(n *node, scope expr.Scope) []Effect {
 	return out
 }
 
-// strays reports the keys that do not belong to an effect.
-func (b *binder) strays(n *node, d *effectDecl) {
+// strays reports the keys that do not belong to an effect, and tells whether there are
+// any.
+func (b *binder) strays(n *node, d *effectDecl) (any bool) {
 	verb := d.key.name
 	var with []string
 	for _, k := range d.with {
@@ -253,8 +255,10 @@ func (b *binder) strays(n *node, d *effectDecl) {
 				wanted += " and " + strings.Join(with, ", ")
 			}
 			b.failEntry(e, "not-here", "the key %q does not go with %q; expected %s", e.key, verb, wanted)
+			any = true
 		}
 	}
+	return any
 }
 
 func (b *binder) need(n *node, key, verb string) *node {

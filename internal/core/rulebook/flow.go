@@ -47,6 +47,27 @@ func (b *binder) flow() {
 	b.ungranted()
 	b.places()
 	b.onlyRound()
+	b.idleActions()
+}
+
+// idleActions warns of actions that do nothing, and of those that no phase takes.
+func (b *binder) idleActions() {
+	open := b.openPhases()
+	for i, e := range b.entries(b.top, "actions") {
+		a := b.book.Actions[i]
+		if len(a.Do)+len(a.Miss)+len(a.End) == 0 && a.Referee == nil {
+			b.warn(e.value, "action-idle", "the action %q does nothing: it has no effects", e.key)
+		}
+		if a.Phases&open == 0 && a.Also == 0 {
+			b.warn(
+				e.value,
+				"action-frozen",
+				"the action %q is never taken: inputs are frozen in its phases; say also: [frozen] "+
+					"if it is meant",
+				e.key,
+			)
+		}
+	}
 }
 
 // onlyRound warns of rounds of which only one can be played, because nothing leads from

@@ -3,6 +3,7 @@ package rulebook
 import (
 	"errors"
 	"fmt"
+	"regexp"
 	"strings"
 	"unicode/utf8"
 
@@ -92,7 +93,7 @@ func readDocument(src []byte) (*node, Problems) {
 	}
 	file, err := parser.ParseBytes(src, 0)
 	if err != nil {
-		r.yamlError(err)
+		r.yamlError(err, src)
 		return nil, r.problems
 	}
 	var docs []ast.Node
@@ -155,7 +156,7 @@ func screen(src []byte) *Problem {
 	return nil
 }
 
-func (r *reader) yamlError(err error) {
+func (r *reader) yamlError(err error, src []byte) {
 	var se *yaml.SyntaxError
 	if errors.As(err, &se) {
 		pos := &token.Position{Line: 1, Column: 1}
@@ -166,7 +167,7 @@ func (r *reader) yamlError(err error) {
 		if strings.Contains(se.Message, "already defined") {
 			code = "duplicate-key"
 		}
-		r.fail(pos.Line, pos.Column, code, "%s", se.Message)
+		r.fail(pos.Line, pos.Column, code, "%s", plainYAML(se.Message, line(src, pos.Line), line(src, pos.Line-1)))
 		return
 	}
 	r.fail(1, 1, "syntax", "%s", strings.SplitN(err.Error(), "\n", 2)[0])
@@ -238,12 +239,24 @@ func (r *reader) readMap(out *node, values []*ast.MappingValueNode, depth int) {
 	}
 }
 
+// keyInside finds what looks like a key in a text without quotes, choices with ? and :
+// aside.
+var keyInside = regexp.MustCompile(`^[^?]* (\w+): `)
+
 func (r *reader) readScalar(out *node, n ast.Node) {
 	switch v := n.(type) {
 	case *ast.StringNode:
 		out.text, out.plain = v.Value, 's'
 		if v.Token.Type == token.SingleQuoteType || v.Token.Type == token.DoubleQuoteType {
 			out.col++ // the text begins behind the quote
+		} else if found := keyInside.FindStringSubmatch(v.Value); found != nil {
+			r.fail(
+				out.line,
+				out.col,
+				"syntax",
+				"a comma is missing before %q, or the text stands in quotes",
+				found[1]+":",
+			)
 		}
 	case *ast.LiteralNode:
 		out.text, out.plain, out.block = strings.TrimRight(v.Value.Value, "\n"), 's', true
@@ -257,6 +270,8 @@ func (r *reader) readScalar(out *node, n ast.Node) {
 		out.plain = 'n'
 	case *ast.AnchorNode, *ast.AliasNode:
 		r.fail(out.line, out.col, "alias", "anchors and aliases are not used in rulebooks; write the value out")
+	case *ast.TagNode:
+		r.fail(out.line, out.col, "not-allowed", "a value that begins with ! stands in quotes, as in if: \"!me.alive\"")
 	default:
 		r.fail(out.line, out.col, "not-allowed", "a YAML %s is not used in rulebooks", n.Type())
 	}

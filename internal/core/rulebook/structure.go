@@ -134,9 +134,15 @@ func (s *structure) isKind(n *node, want nodeKind, sp *spec) bool {
 func (s *structure) object(n *node, o *object) bool {
 	fits := true
 	fitting := n.entries[:0]
+	strange := false
 	for _, e := range n.entries {
 		k := o.key(e.key)
 		if k == nil {
+			strange = true
+			s.prune(e)
+			if near := Nearest(e.key, o.names()); near != "" && n.get(near) == nil { // it is meant, and so not there
+				s.prune(entry{key: near, value: e.value})
+			}
 			s.problems = append(
 				s.problems,
 				Problem{
@@ -146,7 +152,7 @@ func (s *structure) object(n *node, o *object) bool {
 					Column:   e.col,
 					At:       n.path,
 					Message:  fmt.Sprintf("%s has no key %q", o.article(), e.key),
-					Wanted:   "one of " + strings.Join(o.names(), ", "),
+					Wanted:   wantedKey(e.key, o),
 					Nearest:  Nearest(e.key, o.names()),
 				},
 			)
@@ -163,14 +169,16 @@ func (s *structure) object(n *node, o *object) bool {
 	}
 	n.entries = fitting
 	if len(o.oneOf) > 0 {
-		fits = s.oneOf(n, o) && fits
+		fits = s.oneOf(n, o, strange) && fits
 	}
 	for i := range o.keys {
 		k := &o.keys[i]
 		if n.get(k.name) != nil {
 			continue
 		}
-		if k.required {
+		if k.required && s.pruned[k.name] && strange {
+			fits = false // it was reported under the name that it has
+		} else if k.required {
 			s.fail(n, "missing-key", "", "%s needs the key %q (%s)", o.article(), k.name, k.spec.describe())
 			fits = false
 		} else if k.def != "" {
@@ -180,15 +188,39 @@ func (s *structure) object(n *node, o *object) bool {
 	return fits
 }
 
+func wantedKey(key string, o *object) string {
+	if first, _, two := strings.Cut(key, " "); two && o.key(first) != nil {
+		return "a colon and a space behind " + first
+	}
+	return "one of " + strings.Join(o.names(), ", ")
+}
+
 // prune remembers the names that stood in what is taken out.
 func (s *structure) prune(e entry) {
 	if s.pruned == nil {
 		s.pruned = map[string]bool{}
 	}
 	s.pruned[e.key] = true
-	for _, inner := range e.value.entries {
-		s.pruned[inner.key] = true
+	for _, name := range followers[e.key] {
+		s.pruned[name] = true
 	}
+	s.inside(e.value, 3)
+}
+
+// inside remembers the names within a value, so many levels deep.
+func (s *structure) inside(n *node, levels int) {
+	for _, e := range n.entries {
+		s.pruned[e.key] = true
+		if levels > 1 {
+			s.inside(e.value, levels-1)
+		}
+	}
+}
+
+// followers are the names that are not there because of a key that was taken out.
+var followers = map[string][]string{
+	"aim": {"target"}, "at": {"target"}, "for": {"me", "team", "record"}, "on": {"me", "team", "record"},
+	"takes": {"arg"}, "list": {"team"}, "number": {"team"},
 }
 
 // article is the object's name as a sentence begins with it.
@@ -217,7 +249,9 @@ func implied(n *node, k *key) *node {
 	}
 }
 
-func (s *structure) oneOf(n *node, o *object) bool {
+// oneOf tells whether exactly one of the keys is there that say what an object is. With
+// none, a strange key that was reported is reason enough.
+func (s *structure) oneOf(n *node, o *object, strange bool) bool {
 	var found []string
 	for _, k := range o.oneOf {
 		if n.get(k) != nil {
@@ -226,6 +260,9 @@ func (s *structure) oneOf(n *node, o *object) bool {
 	}
 	if len(found) == 1 {
 		return true
+	}
+	if len(found) == 0 && strange {
+		return false
 	}
 	what := "none"
 	if len(found) > 1 {
@@ -252,6 +289,9 @@ func (s *structure) mapping(n *node, sp *spec) bool {
 		named := nameForm.MatchString(e.key)
 		if !named {
 			s.failAt(e.line, e.col, n.path, "bad-name", (&spec{shape: aName}).describe(), "%q", e.key)
+			if name, _, colon := strings.Cut(e.key, ":"); colon { // a space is missing
+				s.prune(entry{key: name, value: e.value})
+			}
 		}
 		if s.check(e.value, sp.elem) && named {
 			fitting = append(fitting, e)
@@ -268,11 +308,30 @@ func (s *structure) scalar(n *node, sp *spec) bool {
 	if code == "" {
 		return true
 	}
-	s.fail(n, code, sp.describe(), "%s", n.shown())
+	wanted := sp.describe()
+	switch {
+	case code == "bad-name" && strings.Contains(n.text, " //"):
+		wanted += "; a comment begins with #"
+	case (sp.shape == aDuration || sp.shape == aLength) && n.plain == 'i' && code == "wrong-type":
+		wanted += "; the unit is missing"
+	case sp.shape == aFlag && slices.Contains([]string{"yes", "no", "on", "off"}, strings.ToLower(n.text)):
+		wanted = "true or false, which are the words for it here"
+	}
+	s.fail(n, code, wanted, "%s", n.shown())
 	if sp.shape == aWord {
-		s.problems[len(s.problems)-1].Nearest = Nearest(n.text, sp.words)
+		near := elsewhere[strings.ToLower(n.text)]
+		if !slices.Contains(sp.words, near) {
+			near = Nearest(n.text, sp.words)
+		}
+		s.problems[len(s.problems)-1].Nearest = near
 	}
 	return false
+}
+
+// elsewhere are the words of other languages for types, and what stands for them here.
+var elsewhere = map[string]string{
+	"int": "integer", "float": "number", "double": "number", "bool": "flag", "boolean": "flag", "string": "text",
+	"str": "text", "enum": "choice", "vector": "position", "point": "position", "timer": "clock", "stopwatch": "clock",
 }
 
 // misfit says what is wrong with a single value, or nothing.

@@ -1,6 +1,8 @@
 package client
 
 import (
+	"time"
+
 	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/wire"
@@ -21,6 +23,24 @@ type Book struct {
 	Moves   bool     // players steer
 	Radius  int64    // of a player's body
 	Notices []Told   // what notices say
+	Pause   Pauses   // the rules for pauses
+	End     End      // what comes after a match
+}
+
+// Pauses are the rules for pauses. What is 0 has no limit.
+type Pauses struct {
+	Who       string        // host, anyone, teams or nobody
+	Phases    []string      // in which; all if there are none here
+	Times     int           // how many in a match, for each budget
+	Total     time.Duration // how long together, for each budget
+	Longest   time.Duration // how long one lasts
+	Countdown time.Duration // from the word to go on until play does
+}
+
+// End is what comes after a match.
+type End struct {
+	Then string        // lobby, again, vote or close
+	Show time.Duration // how long the result is shown
 }
 
 // Action is what clients are told of an action.
@@ -89,6 +109,9 @@ func bookOf(b *wire.BookInfo) *Book {
 		Teams:   b.Teams,
 		Moves:   b.Moves,
 		Radius:  b.Radius,
+		Pause: Pauses{Who: b.Pause.Who, Phases: b.Pause.Phases, Times: b.Pause.Times, Total: millis(b.Pause.Total),
+			Longest: millis(b.Pause.Longest), Countdown: millis(b.Pause.Countdown)},
+		End: End{Then: b.End.Then, Show: millis(b.End.Show)},
 	}
 	for _, a := range b.Actions {
 		out.Actions = append(
@@ -144,3 +167,5 @@ func fieldsOf(list []replica.DescribedField) []*Field {
 	}
 	return out
 }
+
+func millis(n int64) time.Duration { return time.Duration(n) * time.Millisecond }

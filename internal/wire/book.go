@@ -19,6 +19,25 @@ type BookInfo struct {
 	Moves   bool         `json:"moves,omitempty" jsonschema:"players steer"`
 	Radius  int64        `json:"radius,omitempty" jsonschema:"of a player's body, in millimetres"`
 	Notices []NoticeInfo `json:"notices,omitempty"`
+	Pause   PauseInfo    `json:"pause"`
+	End     EndInfo      `json:"end"`
+}
+
+// PauseInfo is what clients are told of the rules for pauses. Times are in milliseconds;
+// what is 0 has no limit.
+type PauseInfo struct {
+	Who       string   `json:"who" jsonschema:"host, anyone, teams or nobody"`
+	Phases    []string `json:"phases,omitempty" jsonschema:"in which; all if there are none here"`
+	Times     int      `json:"times,omitempty" jsonschema:"how many in a match, for each budget"`
+	Total     int64    `json:"total,omitempty" jsonschema:"how long together, for each budget"`
+	Longest   int64    `json:"longest,omitempty" jsonschema:"how long one lasts"`
+	Countdown int64    `json:"countdown,omitempty" jsonschema:"from the word to go on until play does"`
+}
+
+// EndInfo is what clients are told of what comes after a match.
+type EndInfo struct {
+	Then string `json:"then" jsonschema:"lobby, again, vote or close"`
+	Show int64  `json:"show" jsonschema:"how long the result is shown, in milliseconds"`
 }
 
 // ActionInfo is what clients are told of an action.

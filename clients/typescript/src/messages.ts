@@ -94,6 +94,8 @@ export interface BookInfo {
   /** Of a player's body, in millimetres */
   radius?: number
   notices?: NoticeInfo[]
+  pause: PauseInfo
+  end: EndInfo
 }
 
 export interface ActionInfo {

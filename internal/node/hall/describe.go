@@ -3,6 +3,7 @@ package hall
 import (
 	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/wire"
 )
 
@@ -37,6 +38,7 @@ func describe(b *rulebook.Book) wire.BookInfo {
 		}
 		info.Notices = append(info.Notices, ni)
 	}
+	info.Pause, info.End = describeEnds(b)
 	if g := b.Ground; g != nil {
 		info.Ground = &wire.GroundInfo{Width: g.Width, Height: g.Height}
 		if s := g.Sight; s != nil {
@@ -54,6 +56,22 @@ func describe(b *rulebook.Book) wire.BookInfo {
 		info.Radius = b.Movement.Radius
 	}
 	return info
+}
+
+// describeEnds tells the rules for pauses and for what comes after a match.
+func describeEnds(b *rulebook.Book) (wire.PauseInfo, wire.EndInfo) {
+	ms := func(t sheet.Tick) int64 { return sheet.Millis(int64(t), b.Rate) }
+	p := wire.PauseInfo{Who: b.Pause.Who.String(), Times: b.Pause.Times, Total: ms(b.Pause.Total),
+		Longest: ms(b.Pause.Longest), Countdown: ms(b.Pause.Countdown)}
+	for _, phase := range b.Phases {
+		if b.Pause.Phases&(1<<phase.No) != 0 {
+			p.Phases = append(p.Phases, phase.Name)
+		}
+	}
+	if len(p.Phases) == len(b.Phases) {
+		p.Phases = nil
+	}
+	return p, wire.EndInfo{Then: b.End.Then.String(), Show: ms(b.End.Show)}
 }
 
 func describeAction(b *rulebook.Book, a *rulebook.Action) wire.ActionInfo {

@@ -27,6 +27,7 @@ actions:
   glow: {also: [pause], lasts: 2s, held: true, do: [{notice: glowed, to: team, needed: true, with: {who: me}}]}
 phases: {hold: {length: 3s, inputs: frozen}, play: {length: 60s}}
 win: {order: [{most: "team.members.sum(p, p.n)"}, {least: team.name.size()}]}
+pause: {who: anyone, phases: [play], times: 2}
 `
 
 // TestTheBookInTheWelcome: a welcome tells what a client must know of the rulebook.
@@ -41,11 +42,13 @@ func TestTheBookInTheWelcome(t *testing.T) {
 		}
 		const want = `{"about":"Some of everything.",` +
 			`"actions":[{"aim":"self","cools":true,"key":"s","name":"score","phases":["play"],"takes":[{"max":9,"min":1,"name":"n","no":0,"own":true,"type":"integer"}],"title":"score"},{"aim":"target","name":"ram","phases":["play"],"reach":3000,"title":"ram","who":"rivals"},{"aim":"self","also":["pause"],"held":true,"name":"glow","phases":["play"],"title":"glow"}],` +
+			`"end":{"show":8000,"then":"lobby"},` +
 			`"ground":{"boxes":[[4000,4000,8000,8000]],"circles":[[20000,20000,1000]],"height":30000,"sight":{"every":10,"far":12000,"near":8000},"width":40000},` +
 			`"kits":[{"actions":["score","ram"],"name":"base"},{"actions":["glow"],"name":"rare"}],` +
 			`"moves":true,` +
 			`"name":"varied",` +
 			`"notices":[{"fields":[{"name":"who","no":0,"of":"player","own":true,"type":"ref"}],"name":"glowed"},{"fields":[{"name":"tint","no":0,"own":true,"type":"text"},{"name":"play","no":1,"own":true,"type":"text"},{"name":"say","no":2,"own":true,"type":"text"},{"name":"lasts","no":3,"own":true,"type":"integer"},{"name":"strength","no":4,"own":true,"type":"integer"},{"name":"hold","no":5,"own":true,"type":"integer"},{"name":"with","no":6,"own":true,"type":"text"}],"name":"hint"},{"fields":[{"name":"action","no":0,"own":true,"type":"text"}],"name":"no_referee"},{"fields":[{"name":"action","no":0,"own":true,"type":"text"},{"name":"intent","no":1,"own":true,"type":"integer"},{"name":"yes","no":2,"own":true,"type":"flag"}],"name":"decided"},{"fields":[{"name":"by","no":0,"of":"player","own":true,"type":"ref"}],"name":"swap_wanted"}],` +
+			`"pause":{"countdown":3000,"longest":300000,"phases":["play"],"times":2,"who":"anyone"},` +
 			`"phases":[{"frozen":true,"name":"hold","title":"hold"},{"name":"play","title":"play"}],` +
 			`"pieces":[{"name":"stone","radius":700,"title":"Stone"}],` +
 			`"radius":500,` +

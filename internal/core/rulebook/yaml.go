@@ -15,7 +15,7 @@ func line(src []byte, n int) string {
 }
 
 var (
-	choiceUnquoted = regexp.MustCompile(`: [^'"#]* \? .* : `)
+	choiceUnquoted = regexp.MustCompile(`: [^'"#\[{].* \? .* : `)
 	commaMissing   = regexp.MustCompile(`[{,] *\w+: [^,{}'"]* (\w+): `)
 )
 

@@ -396,7 +396,7 @@ func typeWords(t *cel.Type) string {
 	if t.TypeName() == argsType.TypeName() {
 		return "arg itself"
 	}
-	return "a " + t.String()
+	return plainType(t.String())
 }
 
 func (k *compiler) typeOf(e ast.Expr) *cel.Type { return k.ast.GetType(e.ID()) }

@@ -339,3 +339,34 @@ func TestHosts(t *testing.T) {
 		t.Errorf("after the match %d seats", b.Seats())
 	}
 }
+
+// TestRecordsThatDoNotFit: what is loaded of a record is taken only where the rulebook
+// still has a field of that name and type, with a word that it knows.
+func TestRecordsThatDoNotFit(t *testing.T) {
+	book, problems := rulebook.Compile([]byte(`turnvex: 1
+name: fits
+phases: {play: {length: 5s}}
+record: {n: {start: 3}, rank: {type: choice, words: [deckhand, mate]}, word: {type: text}}
+`))
+	if book == nil {
+		t.Fatal(problems)
+	}
+	m := lobby.New(book, lobby.Setup{Seed: 1})
+	out := m.Step(&step.Input{Kind: step.Enter, Acct: "a", Name: "A"})
+	seat := out.Seat
+	if seat == 0 || out.Verdict.Seat != seat {
+		t.Errorf("the seat is %d, and the verdict names %d", seat, out.Verdict.Seat)
+	}
+	m.Step(&step.Input{Kind: step.Loaded, Seat: seat, Record: []step.Named{
+		{Name: "n", Value: sheet.TextValue("5")}, {Name: "rank", Value: sheet.IntValue(sheet.Choice, 7)},
+		{Name: "word", Value: sheet.TextValue("kept")}, {Name: "gone", Value: sheet.TextValue("x")},
+	}})
+	r, s := m.Store().Of(sheet.Record)[0], book.Schema
+	if n, rank, word := r.Int(s.Field(sheet.Record, "n")), r.Int(s.Field(sheet.Record, "rank")),
+		r.Text(s.Field(sheet.Record, "word")); n != 3 || rank != 0 || word != "kept" {
+		t.Errorf("n %d, rank %d, word %q", n, rank, word)
+	}
+	if err := m.Check(); err != nil {
+		t.Error(err)
+	}
+}

@@ -29,9 +29,7 @@ func (l *Lobby) swap(s *seat, id sheet.ID) step.Verdict {
 	s.swap, t.swap = 0, 0
 	a, b := l.st.Get(s.Row.Team), l.st.Get(t.Row.Team)
 	l.joinTeam(s, b)
-	l.joinTeam(t, a)
-	l.counts()
-	l.startCheck()
+	l.joinTeam(t, a) // the sizes are what they were
 	return step.Verdict{}
 }
 

@@ -2,6 +2,7 @@ package hall_test
 
 import (
 	"context"
+	"errors"
 	"io"
 	"log/slog"
 	"os"
@@ -11,7 +12,9 @@ import (
 	"testing/synctest"
 	"time"
 
+	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/node/twin"
@@ -70,6 +73,70 @@ func TestQuickPastABan(t *testing.T) {
 		found, opened, err := r.hall.Quick(context.Background(), r.book, []string{"bo"}, hall.Opening{})
 		if err != nil || !opened || found == l {
 			t.Errorf("who is banned was sent to the same lobby: opened %v, %v", opened, err)
+		}
+	})
+}
+
+// TestQuickWants: who looks for any lobby is never sent to one that is hidden, closed to
+// newcomers, behind a password, for practice or of another rulebook; an open one is found.
+func TestQuickWants(t *testing.T) {
+	inVirtualTime(t, harbour, func(r *rig) {
+		other, problems := rulebook.Compile([]byte(strings.Replace(harbour, "name: harbour", "name: other", 1)))
+		if other == nil {
+			t.Fatal(problems)
+		}
+		for name, o := range map[string]hall.Opening{"hidden": {Hidden: true}, "closed": {Closed: true},
+			"behind a password": {Password: "secret"}, "for practice": {Practice: true}} {
+			l := r.open(o)
+			found, opened, err := r.hall.Quick(context.Background(), r.book, []string{name}, hall.Opening{Hidden: true})
+			if err != nil || !opened || found == l {
+				t.Errorf("somebody was sent to a lobby that is %s: %v", name, err)
+			}
+		}
+		l := r.open(hall.Opening{})
+		if found, opened, _ := r.hall.Quick(context.Background(), other, []string{"ed"}, hall.Opening{}); !opened ||
+			found == l {
+			t.Error("somebody was sent to a lobby of another rulebook")
+		}
+		if found, opened, _ := r.hall.Quick(context.Background(), r.book, []string{"fay"}, hall.Opening{}); opened ||
+			found != l {
+			t.Error("an open lobby was not found")
+		}
+	})
+}
+
+// TestHeldPlaces: places are held for a minute unless something else is said, and as
+// long as is said.
+func TestHeldPlaces(t *testing.T) {
+	for ms, held := range map[int64]time.Duration{0: time.Minute, 5000: 5 * time.Second} {
+		inVirtualTime(t, harbour, func(r *rig) {
+			l := r.open(hall.Opening{Reserve: []string{"a", "b", "c", "d"}, ReserveMS: ms})
+			r.join(l, hall.Joining{Account: "a"}) // an empty lobby would close
+			pass(held - time.Second)
+			if _, err := r.tryJoin(l, hall.Joining{Account: "e"}); fault.CodeOf(err) != code.LobbyFull {
+				t.Errorf("a second before the places are free: %v", err)
+			}
+			pass(2 * time.Second)
+			if _, err := r.tryJoin(l, hall.Joining{Account: "e"}); err != nil {
+				t.Errorf("a second after %s: %v", held, err)
+			}
+		})
+	}
+}
+
+// TestEndedFor: a connection that is ended for what it sent is told the code and the
+// reason; one that is gone is told nothing.
+func TestEndedFor(t *testing.T) {
+	inVirtualTime(t, harbour, func(r *rig) {
+		_, ada, bo := r.two()
+		ada.EndFor(fault.New(code.BadMessage, "that is no message"))
+		bo.EndFor(errors.New("line noise"))
+		pass(aTick)
+		if ada.bye == nil || ada.bye.Code != string(code.BadMessage) || ada.bye.Reason != "that is no message" {
+			t.Errorf("ada is told %+v", ada.bye)
+		}
+		if bo.bye == nil || bo.bye.Reason != "line noise" || bo.bye.Code == "" {
+			t.Errorf("bo is told %+v", bo.bye)
 		}
 	})
 }

@@ -205,7 +205,14 @@ func TestCopies(t *testing.T) {
 			for len(p.all("show")) == 0 {
 				time.Sleep(10 * time.Millisecond)
 			}
-			p.Receive(&wire.Shown{Is: "shown", Tick: tick, Parts: [][]any{}})
+			parts := [][]any{}
+			if p == ada { // whose copy is right, though the hash was wrong
+				data, _ := json.Marshal(p.copy.Parts())
+				if err := json.Unmarshal(data, &parts); err != nil {
+					t.Error(err)
+				}
+			}
+			p.Receive(&wire.Shown{Is: "shown", Tick: tick, Parts: parts})
 		}
 		go answer(ada, false)
 		go answer(bo, true)
@@ -217,6 +224,12 @@ func TestCopies(t *testing.T) {
 		pass(aTick)
 		if len(bo.all("differs")) != 1 || len(bo.all("snapshot")) != 2 || len(ada.all("snapshot")) != 1 {
 			t.Errorf("bo was sent %v", bo.kinds())
+		}
+		ada.forget()
+		go answer(ada, true)
+		if report := check(); report.Answered != 1 || len(report.Differs) != 1 ||
+			report.Differs[0].Want != "the hash of this copy" || report.Differs[0].Seat != uint32(ada.First()) {
+			t.Errorf("a wrong hash of a right copy: %+v", report)
 		}
 		if report := check(); report.Asked != 2 || report.Answered != 0 { // nobody answers
 			t.Errorf("%+v", report)

@@ -92,11 +92,7 @@ func (l *Lobby) loaded(in *step.Input) {
 	if s == nil || s.Row.Flag(l.book.F.Player.Loaded) {
 		return
 	}
-	for _, v := range in.Record {
-		if f := l.book.Schema.Field(sheet.Record, v.Name); f != nil && f.Type == v.Value.Type && f.Fits(v.Value) {
-			l.st.Set(s.Record, f, v.Value)
-		}
-	}
+	l.match.Kept(s.Player, in.Record)
 	l.st.SetFlag(s.Row, l.book.F.Player.Loaded, true)
 	if l.match.InPlay() && l.book.Players.Late == rulebook.LateSeat && !l.match.Has(s.Player) {
 		l.match.Join(s.Player)

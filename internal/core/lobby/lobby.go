@@ -119,6 +119,13 @@ func (l *Lobby) setPassword(digest string) {
 	l.st.SetFlag(l.row, l.book.F.Lobby.Password, digest != "")
 }
 
+// Knows tells whether a seat's record stands as it is said to where it is kept, with
+// what is yet to be saved on top.
+func (l *Lobby) Knows(id sheet.ID, values []step.Named) bool {
+	s := l.seat(id)
+	return s == nil || l.match.Knows(s.Player, values)
+}
+
 // Count makes a tally count what happens in the lobby's matches from now on.
 func (l *Lobby) Count(t *match.Tally) { l.match.Count(t) }
 
@@ -204,6 +211,10 @@ func (l *Lobby) apply(in *step.Input) {
 		l.answer(l.wait(in))
 	case step.Unwait:
 		l.unwait(in.Conn)
+	case step.Kept:
+		if s := l.seat(in.Seat); s != nil && s.Row.Flag(l.book.F.Player.Loaded) {
+			l.match.Kept(s.Player, in.Record)
+		}
 	case step.Called:
 		l.called(in.Seat, in.Text)
 	}
@@ -216,6 +227,9 @@ func (l *Lobby) answer(v step.Verdict) {
 }
 
 func (l *Lobby) close() {
+	if l.match.InPlay() { // what was played counts, however it ends
+		l.match.Finish("the lobby closed")
+	}
 	l.closed = true // nobody gets a seat that becomes free now
 	for len(l.seats) > 0 {
 		l.remove(l.seats[len(l.seats)-1])

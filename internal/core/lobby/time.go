@@ -52,6 +52,11 @@ func (l *Lobby) pass() {
 		l.afterResult()
 	}
 	l.match.PassTick()
+	if l.match.SavesDue() {
+		for _, s := range l.seats {
+			l.match.SaveRecord(s.Player)
+		}
+	}
 	l.reservationsOver()
 	if l.emptyAt > 0 && l.emptyAt <= l.tick() {
 		l.close()

@@ -75,6 +75,7 @@ func busy(t testing.TB) *Lobby {
 		},
 	)
 	do(seats[0], step.Act, step.Input{Name: "hold"})
+	do(seats[0], step.Act, step.Input{Name: "earn"})
 	do(seats[0], step.Act, step.Input{Name: "sink", Target: seats[1]})
 	l.Step(
 		&step.Input{Kind: step.Intent, At: l.Tick(), Seat: seats[0], Seq: n + 1, Verb: step.Act, Name: "nothing"},

@@ -118,13 +118,21 @@ func (m *Match) addTo(e *rulebook.Effect) {
 	m.env.Fault = expr.OK
 	by := e.Value.Value(&m.env, f.Type).N[0]
 	m.faulty(e.Line)
-	if r.ID != 0 && m.env.Fault == expr.OK {
+	switch {
+	case r.ID == 0 || m.env.Fault != expr.OK:
+	case r.Kind == sheet.Record:
+		m.change(r, f, step.ChangeAdd, sheet.IntValue(f.Type, by))
+	default:
 		m.st.SetInt(r, f, saturating(r.Int(f), by))
 	}
 }
 
 func (m *Match) resetTo(e *rulebook.Effect) {
-	if r := e.Path.Row(&m.env); r.ID != 0 {
+	switch r := e.Path.Row(&m.env); {
+	case r.ID == 0:
+	case r.Kind == sheet.Record:
+		m.change(r, e.Path.Field, step.ChangeSet, e.Path.Field.Start)
+	default:
 		m.st.Set(r, e.Path.Field, e.Path.Field.Start)
 	}
 }
@@ -141,11 +149,14 @@ func (m *Match) setTo(e *rulebook.Effect) {
 	if m.env.Fault != expr.OK {
 		return
 	}
+	if f.Type == sheet.Text {
+		v.S = sheet.Cut(v.S, int(f.Max))
+	}
 	switch {
+	case r.Kind == sheet.Record:
+		m.change(r, f, step.ChangeSet, v)
 	case f.Type == sheet.Clock:
 		m.st.SetClock(r, f, sheet.Ticks(max(v.N[0], 0), m.book.Rate), r.N[f.Slot()+1], m.clockNow(f))
-	case f.Type == sheet.Text:
-		m.st.SetText(r, f, sheet.Cut(v.S, int(f.Max)))
 	case f == m.book.F.Player.Pos:
 		x, y := m.within(v.N[0], v.N[1])
 		m.st.SetPos(r, f, x, y)

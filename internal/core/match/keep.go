@@ -1,54 +1,152 @@
 package match
 
 import (
+	"slices"
+
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
 )
 
-// keepRecord brings a player's record up to date with what the match gave.
+// saveEvery is how long a change of a record waits at most before it is saved, in
+// seconds.
+const saveEvery = 5
+
+// owed is a change of a player's record that is yet to be saved.
+type owed struct {
+	of sheet.ID // the player's sheet
+	step.Change
+}
+
+// change does something to a field of a record, here at once, and owes it to what is
+// kept. Practice owes nothing.
+func (m *Match) change(record *sheet.Row, f *sheet.Field, kind step.ChangeKind, v sheet.Value) {
+	c := step.Change{Field: f.Name, Kind: kind, Value: v}
+	if f.Type == sheet.Text {
+		c.Value.S = sheet.Cut(c.Value.S, int(f.Max))
+	}
+	m.take(record, f, &c)
+	if m.practice() {
+		return
+	}
+	for i := len(m.owed) - 1; i >= 0; i-- {
+		o := &m.owed[i]
+		if o.of != record.Owner || o.Field != f.Name {
+			continue
+		}
+		if one, ok := o.Change.Join(c); ok {
+			o.Change = one
+			return
+		}
+		break
+	}
+	m.owed = append(m.owed, owed{record.Owner, c})
+	if m.saveAt == 0 {
+		m.saveAt = m.wall + sheet.Tick(saveEvery*m.book.Rate)
+	}
+}
+
+// take lets a change happen to a record's sheet.
+func (m *Match) take(record *sheet.Row, f *sheet.Field, c *step.Change) {
+	kept, bit := m.book.F.Record.Kept, m.keptBit(f)
+	set := record.Int(kept)
+	m.st.Set(record, f, c.On(f, record.Get(f), set&bit != 0))
+	m.st.SetInt(record, kept, set|bit)
+}
+
+// keptBit is the bit that says of a field of the record that something is kept.
+func (m *Match) keptBit(f *sheet.Field) int64 {
+	return 1 << slices.IndexFunc(m.book.Record, func(r *rulebook.RecordField) bool { return r.Field == f })
+}
+
+// Kept puts a player's record as it is kept in place, and what is owed to it on top.
+func (m *Match) Kept(p *Player, values []step.Named) {
+	set := int64(0)
+	for _, r := range m.book.Record {
+		i := slices.IndexFunc(values, func(v step.Named) bool { return v.Name == r.Field.Name })
+		if i < 0 || values[i].Value.Type != r.Field.Type || !r.Field.Fits(values[i].Value) {
+			m.st.Set(p.Record, r.Field, r.Field.Start)
+			continue
+		}
+		m.st.Set(p.Record, r.Field, values[i].Value)
+		set |= m.keptBit(r.Field)
+	}
+	m.st.SetInt(p.Record, m.book.F.Record.Kept, set)
+	for i := range m.owed {
+		if o := &m.owed[i]; o.of == p.Row.ID {
+			m.take(p.Record, m.book.Schema.Field(sheet.Record, o.Field), &o.Change)
+		}
+	}
+}
+
+// Knows tells whether a record stands as it would after Kept.
+func (m *Match) Knows(p *Player, values []step.Named) bool {
+	for _, r := range m.book.Record {
+		v, kept := r.Field.Start, false
+		if i := slices.IndexFunc(values, func(n step.Named) bool { return n.Name == r.Field.Name }); i >= 0 {
+			v, kept = values[i].Value, true
+		}
+		for i := range m.owed {
+			if o := &m.owed[i]; o.of == p.Row.ID && o.Field == r.Field.Name {
+				v, kept = o.On(r.Field, v, kept), true
+			}
+		}
+		if p.Record.Get(r.Field) != v {
+			return false
+		}
+	}
+	return true
+}
+
+// keepRecord does to a player's record what the rulebook keeps of the match.
 func (m *Match) keepRecord(s *Player) {
 	if m.practice() || m.run.broken != "" || !s.Row.Flag(m.book.F.Player.Loaded) {
 		return
 	}
-	kept := m.book.F.Record.Kept
-	for i, r := range m.book.Record {
+	for _, r := range m.book.Record {
 		m.subject(sheet.Player, s.Row)
 		if r.Of == nil || r.If != nil && !r.If.Bool(&m.env) {
 			continue
 		}
 		v := r.Of.Value(&m.env, r.Field.Type)
-		if m.env.Fault != 0 {
-			continue
+		if m.env.Fault == 0 {
+			m.change(s.Record, r.Field, keepKinds[r.Keep], v)
 		}
-		had, now := s.Record.Int(r.Field), v.N[0]
-		first := s.Record.Int(kept)&(1<<i) == 0
-		switch r.Keep {
-		case rulebook.KeepTotal:
-			m.st.SetInt(s.Record, r.Field, saturating(had, now))
-		case rulebook.KeepBest:
-			if first || now > had {
-				m.st.SetInt(s.Record, r.Field, now)
-			}
-		case rulebook.KeepLowest:
-			if first || now < had {
-				m.st.SetInt(s.Record, r.Field, now)
-			}
-		default:
-			m.st.Set(s.Record, r.Field, v)
-		}
-		m.st.SetInt(s.Record, kept, s.Record.Int(kept)|1<<i)
 	}
 }
 
-// SaveRecord asks the driver to save a player's record as it is.
+// keepKinds are what the ways to keep do.
+var keepKinds = [...]step.ChangeKind{
+	rulebook.KeepLatest: step.ChangeSet,
+	rulebook.KeepBest:   step.ChangeRaise,
+	rulebook.KeepLowest: step.ChangeLower,
+	rulebook.KeepTotal:  step.ChangeAdd,
+}
+
+// SavesDue tells whether changes have waited long enough: every seat's record is to be
+// saved then.
+func (m *Match) SavesDue() bool { return m.saveAt > 0 && m.saveAt <= m.wall }
+
+// SaveRecord asks the driver to keep what is owed to a player's record.
 func (m *Match) SaveRecord(s *Player) {
-	if !s.Row.Flag(m.book.F.Player.Loaded) || m.practice() || len(m.book.Record) == 0 {
+	var changes []step.Change
+	m.owed = slices.DeleteFunc(m.owed, func(o owed) bool {
+		if o.of == s.Row.ID {
+			changes = append(changes, o.Change)
+		}
+		return o.of == s.Row.ID
+	})
+	if len(m.owed) == 0 {
+		m.saveAt = 0
+	}
+	if len(changes) == 0 {
 		return
 	}
-	e := step.Effect{Kind: step.SaveRecord, Seat: s.Row.ID, Account: s.Row.Text(m.book.F.Player.Account)}
-	for _, f := range m.book.Schema.Fields(sheet.Record) {
-		e.Values = append(e.Values, step.Named{Name: f.Name, Value: s.Record.Get(f)})
+	m.saves++
+	e := step.Effect{Kind: step.SaveRecord, Seat: s.Row.ID, Account: s.Row.Text(m.book.F.Player.Account),
+		Changes: changes, N: m.saves}
+	if m.row != nil {
+		e.Match = m.count
 	}
 	m.out.Do(e)
 }

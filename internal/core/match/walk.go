@@ -46,6 +46,18 @@ func (m *Match) Walk(w *state.Walk, find func(sheet.ID) *Player) {
 			state.Int(w, fmt.Sprintf("changed %s %d", sheet.Kind(k), i), &m.changed[k][i])
 		}
 	}
+	state.List(w, "owed", &m.owed, func(o *owed) {
+		state.Int(w, "of", &o.of)
+		state.Text(w, "field", &o.Field)
+		state.Int(w, "kind", &o.Kind)
+		sheet.WalkValue(w, &o.Value)
+		if w.Restoring() && !w.Failed() && (m.book.Schema.Field(sheet.Record, o.Field) == nil ||
+			int(o.Kind) >= step.ChangeKinds) {
+			w.Fail("a change of %q, which is no field of the record", o.Field)
+		}
+	})
+	state.Int(w, "saves", &m.saves)
+	state.Int(w, "save at", &m.saveAt)
 	w.In("run", func() { m.walkRun(w) })
 	if w.Restoring() && !w.Failed() {
 		m.restored(w)

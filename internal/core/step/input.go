@@ -26,13 +26,14 @@ const (
 	Reserve                // places are held for the accounts Names, of the party Text, for N ticks
 	Wait                   // Acct and Name stand in line for a seat, on the connection Conn
 	Unwait                 // whoever stands in line on the connection Conn does so no longer
+	Kept                   // the record of the seat stands so now where it is kept: Record
 	Called                 // the seat's player is called Text now, as was decided elsewhere
 
 	Kinds int = iota
 )
 
 var kindNames = [...]string{"tick", "enter", "intent", "lost", "back", "leave", "loaded", "saved", "ping", "spectators",
-	"referee", "answer", "finish", "close", "field", "reserve", "wait", "unwait", "called"}
+	"referee", "answer", "finish", "close", "field", "reserve", "wait", "unwait", "kept", "called"}
 
 func (k Kind) String() string { return kindNames[k] }
 

@@ -52,7 +52,7 @@ type EffectKind uint8
 // The effects.
 const (
 	LoadRecord EffectKind = iota // of Account, for Seat; answer with Loaded
-	SaveRecord                   // Values of Account
+	SaveRecord                   // Changes to the record of Account, the N-th save of this lobby
 	SaveResult                   // Result; answer with Saved when it is committed
 	Drop                         // end Seat's connection, for Reason
 	CloseLobby                   // nothing more will happen here
@@ -69,7 +69,9 @@ type Effect struct {
 	Kind     EffectKind
 	Seat     sheet.ID
 	Account  string
-	Values   []Named
+	Changes  []Change
+	N        int64
+	Match    int64 // the number of the match under way; 0 between matches
 	Result   *Result
 	Reason   code.Code
 	Text     string

@@ -75,6 +75,21 @@ func (s *server) getMatch(c *call) (any, error) {
 	return show(&row), nil
 }
 
+// mayRead tells whether somebody may read a field of a player's record: keys that see all
+// read everything, players their own but for what is for referees, and others what is for
+// everyone.
+func mayRead(who *account.Who, player string, f *sheet.Field) bool {
+	switch {
+	case f.See == sheet.Everyone:
+		return true
+	case f.See == sheet.Hidden || who == nil:
+		return false
+	case who.Can(account.Read) || who.Can(account.Referee):
+		return true
+	}
+	return who.Player == player && f.See != sheet.RefereesOnly
+}
+
 // getRecord shows a record: all of it to its owner and to operators, otherwise
 // what everyone may see.
 func (s *server) getRecord(c *call) (any, error) {
@@ -86,15 +101,14 @@ func (s *server) getRecord(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	kept, err := s.Keeper.Record(c.r.Context(), p.ID, book.Name)
+	kept, err := s.Keeper.Record(c.r.Context(), p.ID, book)
 	if err != nil {
 		return nil, err
 	}
-	out := Record{Player: p.ID, Rulebook: book.Name, Fields: keep.Fields{}}
-	own := c.who != nil && (c.who.Player == p.ID || c.who.Can(account.Read))
+	out := Record{Player: p.ID, Rulebook: book.Name, Fields: kept.Shown(book)}
 	for _, r := range book.Record {
-		if v, ok := kept[r.Field.Name]; ok && (own || r.Field.See == sheet.Everyone) {
-			out.Fields[r.Field.Name] = v
+		if !mayRead(c.who, p.ID, r.Field) {
+			delete(out.Fields, r.Field.Name)
 		}
 	}
 	return out, nil

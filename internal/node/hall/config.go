@@ -57,7 +57,7 @@ type Directory interface {
 // goroutines, and repeated after an error.
 type Keeper interface {
 	Load(ctx context.Context, player string, book *rulebook.Book) ([]step.Named, error)
-	Save(ctx context.Context, job *keep.Job) error
+	Save(ctx context.Context, job *keep.Job) (map[string]keep.Fields, error)
 }
 
 // Names is what a hall needs of account.Service: it keeps a player's name and returns

@@ -2,6 +2,8 @@ package hall
 
 import (
 	"context"
+	"maps"
+	"slices"
 	"sync"
 	"time"
 
@@ -75,11 +77,14 @@ func (l *Lobby) save(job *keep.Job) {
 		l.hall.savings.begin(r.Player)
 	}
 	l.tasks.add(func() {
-		saved := l.retry(
-			"keep what a match gave",
-			keepFor,
-			func(ctx context.Context) error { return l.hall.cfg.Keeper.Save(ctx, job) },
-		)
+		var stand map[string]keep.Fields
+		saved := l.retry("keep what a match gave", keepFor, func(ctx context.Context) (err error) {
+			stand, err = l.hall.cfg.Keeper.Save(ctx, job)
+			return err
+		})
+		if saved {
+			l.hall.stands(l.book.Name, stand)
+		}
 		for _, r := range job.Records {
 			l.hall.savings.done(r.Player)
 		}
@@ -88,6 +93,26 @@ func (l *Lobby) save(job *keep.Job) {
 			go l.post(func() { l.step(&step.Input{Kind: step.Saved, N: n}) })
 		}
 	})
+}
+
+// stands tells every lobby of a rulebook how the records of its players stand where they
+// are kept, whoever has changed them.
+func (h *Hall) stands(book string, stand map[string]keep.Fields) {
+	for _, l := range h.all() {
+		if l.book.Name != book {
+			continue
+		}
+		go l.post(func() {
+			for _, player := range slices.Sorted(maps.Keys(stand)) {
+				if seat := l.m.SeatOf(player); seat != 0 {
+					values := stand[player].Values(l.book)
+					if !l.m.Knows(seat, values) {
+						l.step(&step.Input{Kind: step.Kept, Seat: seat, Record: values})
+					}
+				}
+			}
+		})
+	}
 }
 
 // keepFor is how long a lobby that has closed still tries to keep what it gave.

@@ -3,6 +3,7 @@ package hall_test
 import (
 	"context"
 	"errors"
+	"fmt"
 	"testing"
 	"time"
 
@@ -105,10 +106,9 @@ func TestRecordsAway(t *testing.T) {
 		r.keeper.Save(context.Background(), &keep.Job{Lobby: "before", Book: r.book, Records: []keep.Record{
 			{
 				Player: "ada",
-				Values: []step.Named{
-					{Name: "total", Value: sheet.IntValue(sheet.Integer, 40)},
-					{Name: "kept", Value: sheet.IntValue(sheet.Integer, 1)},
-				},
+				Number: 1,
+				Changes: []step.Change{{Field: "total", Kind: step.ChangeAdd,
+					Value: sheet.IntValue(sheet.Integer, 40)}},
 			},
 		}})
 		down := away{"load": true}
@@ -323,9 +323,74 @@ func TestPractice(t *testing.T) {
 		ada.does(wire.Intent{Do: "act", Name: "score"})
 		l.EndMatch(context.Background(), "")
 		pass(6 * time.Second)
-		if f := r.keeper.Fields("ada", "harbour"); len(r.keeper.Results()) != 0 ||
-			f["total"].(interface{ String() string }).String() != "0" {
+		if f := r.keeper.Fields("ada", "harbour"); len(r.keeper.Results()) != 0 || len(f) != 0 {
 			t.Errorf("kept: %v, %v", r.keeper.Results(), f)
+		}
+	})
+}
+
+// purse has a record that effects change in every way.
+const purse = `turnvex: 1
+name: purse
+players: {least: 1, most: 4, hold: 10m, late: seat}
+start: {countdown: 0s}
+sheets: {player: {n: {type: integer}}}
+actions:
+  earn: {do: [{add: record.coins, by: 5}, {add: me.n, by: 1}]}
+  spend: {if: record.coins >= 5, do: [{add: record.coins, by: -5}]}
+  dress: {do: [{set: record.hat, to: red}]}
+phases: {play: {length: 600s}}
+win: {order: [{most: me.n}]}
+record: {coins: {}, best: {keep: best, of: me.n}, hat: {type: choice, words: [none, red]}, games: {keep: total, of: 1}}
+`
+
+// TestTwoLobbiesOneRecord: a player who is in two lobbies at once has one record: what
+// both do to it adds up, each sees within a second what the other did, the best of both
+// stays, and nothing is done twice though answers are lost.
+func TestTwoLobbiesOneRecord(t *testing.T) {
+	inVirtualTime(t, purse, func(r *rig) {
+		lost := 0
+		r.keeper.Lost = func(*keep.Job) error {
+			if lost++; lost%2 == 1 {
+				return errors.New("the answer is lost")
+			}
+			return nil
+		}
+		one, two := r.open(hall.Opening{}), r.open(hall.Opening{})
+		a, b := r.join(one, hall.Joining{Account: "ada"}), r.join(two, hall.Joining{Account: "ada"})
+		for _, p := range []*player{a, b} {
+			p.does(wire.Intent{Do: "ready"})
+		}
+		act := func(p *player, name string, times int) {
+			for range times {
+				p.does(wire.Intent{Do: "act", Name: name})
+			}
+		}
+		coins := func(p *player) int64 { return p.copy.Of(sheet.Record)[0].Int("coins") }
+		act(a, "earn", 3)
+		act(b, "earn", 1)
+		if coins(a) != 15 || coins(b) != 5 {
+			t.Errorf("at first they see %d and %d coins", coins(a), coins(b))
+		}
+		pass(6 * time.Second) // both are saved, and a second later known
+		if coins(a) != 20 || coins(b) != 20 {
+			t.Errorf("then they see %d and %d coins", coins(a), coins(b))
+		}
+		act(a, "spend", 4)
+		pass(6 * time.Second)
+		b.refused(wire.Intent{Do: "act", Name: "spend"}, "condition", "spend")
+		act(b, "dress", 1)
+		one.EndMatch(context.Background(), "")
+		two.EndMatch(context.Background(), "")
+		pass(2 * time.Second)
+		f := r.keeper.Fields("ada", "purse")
+		for name, want := range map[string]string{"coins": "0", "best": "3", "hat": "red", "games": "2"} {
+			if fmt.Sprint(f[name]) != want {
+				t.Errorf("%s is %v, not %s", name, f[name], want)
+			}
+		}
+		if coins(a) != 0 || lost < 4 {
+			t.Errorf("a sees %d coins; %d saves", coins(a), lost)
 		}
 	})
 }

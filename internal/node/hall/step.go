@@ -26,7 +26,8 @@ func (l *Lobby) carryOut(effects []step.Effect) {
 			l.loadRecord(e.Seat, e.Account)
 		case step.SaveRecord:
 			if e.Account != "" {
-				job.Records = append(job.Records, keep.Record{Player: e.Account, Values: e.Values})
+				job.Records = append(job.Records,
+					keep.Record{Player: e.Account, Number: e.N, Match: e.Match, Changes: e.Changes})
 			}
 		case step.SaveResult:
 			if !e.Result.Practice { // nothing of practice is kept

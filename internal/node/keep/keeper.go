@@ -29,8 +29,10 @@ type Job struct {
 
 // Record is a player's record as it is to be saved.
 type Record struct {
-	Player string
-	Values []step.Named
+	Player  string
+	Number  int64 // the save's number within the lobby: it is applied once
+	Match   int64 // the number of the match under way; 0 between matches
+	Changes []step.Change
 }
 
 // Players are those of everybody whom the job concerns, some of them more than once.

@@ -1,102 +1,144 @@
 package keep
 
 import (
-	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
+	"slices"
+	"strings"
 
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
-	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/store"
 )
 
-// Fields are a record's values by name, in the units that the wire uses
-// (integers, thousandths, texts, flags, pairs of millimetres).
-type Fields map[string]any
-
-// FieldsOf makes what is kept of a record's values.
-func FieldsOf(values []step.Named) Fields {
-	f := Fields{}
-	for _, v := range values {
-		f[v.Name] = v.Value.Plain()
-	}
-	return f
-}
-
-// Defaults is the record of a first-time player.
-func Defaults(book *rulebook.Book) Fields {
-	f := Fields{}
-	for _, field := range book.Schema.Fields(sheet.Record) {
-		f[field.Name] = field.Start.Plain()
-	}
-	return f
-}
-
-// Values turns kept fields into values; what no longer fits its field is left out,
-// so that it stands at its start.
-func (f Fields) Values(book *rulebook.Book) []step.Named {
-	var out []step.Named
-	for _, field := range book.Schema.Fields(sheet.Record) {
-		raw, ok := f[field.Name]
-		if !ok {
-			continue
-		}
-		if v, err := replica.ValueOf(field.Type, raw); err == nil {
-			out = append(out, step.Named{Name: field.Name, Value: v})
-		}
-	}
-	return out
-}
-
-// ReadFields reads fields as they are kept.
-func ReadFields(data []byte) (Fields, error) {
-	var f Fields
-	d := json.NewDecoder(bytes.NewReader(data))
-	d.UseNumber()
-	return f, d.Decode(&f)
-}
-
 // Record returns what is kept of a player for a rulebook; nil when there is nothing.
-func (k *Keeper) Record(ctx context.Context, player, rulebook string) (Fields, error) {
+func (k *Keeper) Record(ctx context.Context, player string, book *rulebook.Book) (Fields, error) {
 	var r store.Record
-	err := k.db.WithContext(ctx).First(&r, "player_id = ? and rulebook = ?", player, rulebook).Error
+	err := k.db.WithContext(ctx).First(&r, "player_id = ? and rulebook = ?", player, book.Name).Error
 	if errors.Is(err, store.ErrNotFound) {
 		return nil, nil
 	}
 	if err != nil {
 		return nil, err
 	}
-	return ReadFields(r.Fields)
+	return fieldsOf(&r, book)
 }
 
-// Load returns a player's record for a rulebook. A first-time player's is made with
-// its defaults; that of a player who was deleted meanwhile is not. It may be
-// repeated.
+func fieldsOf(r *store.Record, book *rulebook.Book) (Fields, error) {
+	f, err := ReadFields(r.Fields)
+	if err == nil && r.Form == formPlain {
+		f.fromPlain(book)
+	}
+	return f, err
+}
+
+// Load returns what is kept of a player, for a lobby. A first visit is noted at once, so
+// that it stays one visit whatever happens then.
 func (k *Keeper) Load(ctx context.Context, player string, book *rulebook.Book) ([]step.Named, error) {
-	fields, err := k.Record(ctx, player, book.Name)
+	fields, err := k.Record(ctx, player, book)
 	if err != nil || fields != nil {
 		return fields.Values(book), err
 	}
-	fields = Defaults(book)
-	err = k.saveRecord(k.db.WithContext(ctx), player, book.Name, fields)
-	if errors.Is(err, gorm.ErrForeignKeyViolated) {
+	err = k.begin(k.db.WithContext(ctx), player, book.Name)
+	if errors.Is(err, gorm.ErrForeignKeyViolated) { // deleted meanwhile
 		err = nil
 	}
-	return fields.Values(book), err
+	return nil, err
 }
 
-// saveRecord writes a player's record, whole.
-func (k *Keeper) saveRecord(tx *store.Tx, player, rulebook string, f Fields) error {
-	data, err := json.Marshal(f)
-	if err != nil {
-		return err
+// begin makes an empty record where there is none.
+func (k *Keeper) begin(tx *store.Tx, player, rulebook string) error {
+	r := store.Record{PlayerID: player, Rulebook: rulebook, Fields: []byte("{}"), Form: formWords,
+		UpdatedAt: k.now().UTC()}
+	return tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&r).Error
+}
+
+// saveRecords lets changes happen to records, each once however often it is tried, and
+// returns how the records stand then, by player. Rows are taken in one order, so that
+// two saves cannot wait for each other.
+func (k *Keeper) saveRecords(tx *store.Tx, job *Job, there map[string]bool) (map[string]Fields, error) {
+	stand := map[string]Fields{}
+	list := slices.Clone(job.Records)
+	slices.SortStableFunc(list, func(a, b Record) int { return strings.Compare(a.Player, b.Player) })
+	for i := range list {
+		if !there[list[i].Player] {
+			continue
+		}
+		f, err := k.saveRecord(tx, job, &list[i])
+		if err != nil {
+			return nil, err
+		}
+		stand[list[i].Player] = f
 	}
-	r := store.Record{PlayerID: player, Rulebook: rulebook, Fields: data, UpdatedAt: k.now().UTC()}
-	return tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&r).Error
+	return stand, nil
+}
+
+func fieldNamed(book *rulebook.Book, name string) *sheet.Field {
+	for _, r := range book.Record {
+		if r.Field.Name == name {
+			return r.Field
+		}
+	}
+	return nil
+}
+
+func (k *Keeper) saveRecord(tx *store.Tx, job *Job, r *Record) (Fields, error) {
+	if err := k.begin(tx, r.Player, job.Book.Name); err != nil {
+		return nil, err
+	}
+	var row store.Record
+	err := tx.Clauses(clause.Locking{Strength: "UPDATE"}).
+		First(&row, "player_id = ? and rulebook = ?", r.Player, job.Book.Name).Error
+	if err != nil {
+		return nil, err
+	}
+	f, err := fieldsOf(&row, job.Book)
+	if err != nil {
+		return nil, err
+	}
+	before, err := json.Marshal(f)
+	if err != nil {
+		return nil, err
+	}
+	was, became := f.Apply(job.Book, r.Changes)
+	first, err := k.noteChange(tx, job, r, was, became)
+	if err != nil || !first { // not the first try: the record stands as it did
+		f, _ = ReadFields(before)
+		return f, err
+	}
+	row.Form, row.UpdatedAt = formWords, k.now().UTC()
+	if row.Fields, err = json.Marshal(f); err != nil {
+		return nil, err
+	}
+	return f, tx.Save(&row).Error
+}
+
+// noteChange writes a save into the history, and tells whether it was not there yet.
+func (k *Keeper) noteChange(tx *store.Tx, job *Job, r *Record, was, became Fields) (bool, error) {
+	row := store.RecordChange{LobbyID: job.Lobby, Number: r.Number, PlayerID: r.Player, Rulebook: job.Book.Name,
+		Version: job.Book.Version, Match: r.Match, ChangedAt: k.now().UTC()}
+	var list []map[string]any
+	for i := range r.Changes {
+		c := &r.Changes[i]
+		if f := fieldNamed(job.Book, c.Field); f != nil {
+			list = append(list, map[string]any{"field": c.Field, "does": c.Kind.String(), "value": written(f, c.Value)})
+		}
+	}
+	for _, part := range []struct {
+		to *[]byte
+		v  any
+	}{{&row.Changes, list}, {&row.Was, was}, {&row.Became, became}} {
+		data, err := json.Marshal(part.v)
+		if err != nil {
+			return false, err
+		}
+		*part.to = data
+	}
+	done := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&row)
+	return done.RowsAffected > 0, done.Error
 }

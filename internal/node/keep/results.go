@@ -19,25 +19,18 @@ import (
 // Save keeps a job, in one transaction. It may be repeated: a result that is kept
 // already is not kept twice, with what follows from it. Players who were deleted
 // meanwhile are left out.
-func (k *Keeper) Save(ctx context.Context, job *Job) error {
-	return k.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+func (k *Keeper) Save(ctx context.Context, job *Job) (stand map[string]Fields, err error) {
+	err = k.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
 		there, err := store.Present(tx, job.Players()...)
 		if err != nil {
 			return err
 		}
-		for _, r := range job.Records {
-			if !there[r.Player] {
-				continue
-			}
-			if err := k.saveRecord(tx, r.Player, job.Book.Name, FieldsOf(r.Values)); err != nil {
-				return err
-			}
-		}
-		if job.Result == nil {
-			return nil
+		if stand, err = k.saveRecords(tx, job, there); err != nil || job.Result == nil {
+			return err
 		}
 		return k.saveResult(tx, job, there)
 	})
+	return stand, err
 }
 
 // saveResult writes a result, with what follows from it for the players who are

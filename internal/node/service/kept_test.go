@@ -155,6 +155,7 @@ func TestRecordsAreKept(t *testing.T) {
 	fields := `  best: {keep: best, of: me.points}
   fewest: {keep: lowest, of: me.points, start: 50, see: everyone}
   latest: {of: me.points, see: everyone}
+  watched: {of: me.points, see: referees}
   rank: {type: choice, words: [deckhand, mate], of: "me.points > 0 ? 'mate' : 'deckhand'", see: everyone}
   berth: {type: position, of: me.pos, see: everyone}`
 	book := variant(t, "  best: {keep: best, of: me.points}", fields)
@@ -164,14 +165,19 @@ func TestRecordsAreKept(t *testing.T) {
 	playRound(t, a, b)
 	untilSaved(t, a)
 	own, others := record(t, as(mara), mara.Player, book), record(t, as(joss), mara.Player, book)
-	if own["best"] != 2.0 || own["fewest"] != 2.0 || own["latest"] != 2.0 || own["rank"] != 1.0 || own["wins"] != 1.0 ||
+	if own["best"] != 2.0 || own["fewest"] != 2.0 || own["latest"] != 2.0 || own["rank"] != "mate" ||
+		own["wins"] != 1.0 ||
 		fmt.Sprint(own["berth"]) != "[6000 10000]" {
 		t.Errorf("Mara's record is %v", own)
 	}
 	if _, seen := others["best"]; seen || others["fewest"] != 2.0 {
 		t.Errorf("another sees of it %v", others)
 	}
-	if f := record(t, as(joss), joss.Player, book); f["fewest"] != 0.0 || f["best"] != 0.0 || f["rank"] != 0.0 ||
+	all := record(t, operator(t), mara.Player, book)
+	if _, seen := own["watched"]; seen || all["watched"] != 2.0 || all["best"] != 2.0 {
+		t.Errorf("what is for referees: Mara sees it %v, an operator sees %v", seen, all)
+	}
+	if f := record(t, as(joss), joss.Player, book); f["fewest"] != 0.0 || f["best"] != 0.0 || f["rank"] != "deckhand" ||
 		f["wins"] != 0.0 {
 		t.Errorf("Joss's record is %v", f)
 	}

@@ -81,7 +81,22 @@ type Record struct {
 	PlayerID  string `gorm:"type:uuid;primaryKey"`
 	Rulebook  string `gorm:"primaryKey"`
 	Fields    []byte `gorm:"type:jsonb"`
+	Form      int    // how the values are written: 1 by position, 2 by word
 	UpdatedAt time.Time
+}
+
+// RecordChange is what one save did to a record.
+type RecordChange struct {
+	LobbyID   string `gorm:"type:uuid;primaryKey"`
+	Number    int64  `gorm:"primaryKey"`
+	PlayerID  string `gorm:"type:uuid"`
+	Rulebook  string
+	Version   string
+	Match     int64
+	Changes   []byte `gorm:"type:jsonb"`
+	Was       []byte `gorm:"type:jsonb"` // the fields that changed, before
+	Became    []byte `gorm:"type:jsonb"` // and after
+	ChangedAt time.Time
 }
 
 // BoardEntry is a player's entry on a leaderboard.

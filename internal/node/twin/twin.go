@@ -135,6 +135,7 @@ type Keeper struct {
 
 	mu      sync.Mutex
 	records map[[2]string][]byte // guarded by mu; by player and rulebook
+	saves   map[resultKey]bool   // guarded by mu; by lobby and number
 	results map[resultKey]*step.Result
 	order   []*step.Result
 }
@@ -146,7 +147,7 @@ type resultKey struct {
 
 // NewKeeper returns a keeper of nothing yet.
 func NewKeeper() *Keeper {
-	return &Keeper{records: map[[2]string][]byte{}, results: map[resultKey]*step.Result{}}
+	return &Keeper{records: map[[2]string][]byte{}, saves: map[resultKey]bool{}, results: map[resultKey]*step.Result{}}
 }
 
 // Load is keep.Keeper.Load.
@@ -156,28 +157,38 @@ func (k *Keeper) Load(ctx context.Context, player string, book *rulebook.Book) (
 	}
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	data, there := k.records[[2]string{player, book.Name}]
-	if !there {
-		data, _ = json.Marshal(keep.Defaults(book))
-		k.records[[2]string{player, book.Name}] = data
+	return k.fieldsLocked(player, book.Name).Values(book), nil
+}
+
+func (k *Keeper) fieldsLocked(player, rulebook string) keep.Fields {
+	f, err := keep.ReadFields(k.records[[2]string{player, rulebook}])
+	if err != nil { // a first visit
+		return keep.Fields{}
 	}
-	f, err := keep.ReadFields(data)
-	return f.Values(book), err
+	return f
 }
 
 // Save is keep.Keeper.Save.
-func (k *Keeper) Save(ctx context.Context, job *keep.Job) error {
+func (k *Keeper) Save(ctx context.Context, job *keep.Job) (map[string]keep.Fields, error) {
 	if err := k.Gate.pass(ctx, "save"); err != nil {
-		return err
+		return nil, err
 	}
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	for _, r := range job.Records {
-		data, err := json.Marshal(keep.FieldsOf(r.Values))
+	stand := map[string]keep.Fields{}
+	for i := range job.Records {
+		r := &job.Records[i]
+		f := k.fieldsLocked(r.Player, job.Book.Name)
+		if key := (resultKey{job.Lobby, r.Number}); !k.saves[key] {
+			k.saves[key] = true
+			f.Apply(job.Book, r.Changes)
+		}
+		data, err := json.Marshal(f)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		k.records[[2]string{r.Player, job.Book.Name}] = data
+		stand[r.Player] = k.fieldsLocked(r.Player, job.Book.Name)
 	}
 	if r := job.Result; r != nil {
 		if key := (resultKey{job.Lobby, r.Match}); k.results[key] == nil {
@@ -186,9 +197,11 @@ func (k *Keeper) Save(ctx context.Context, job *keep.Job) error {
 		}
 	}
 	if k.Lost != nil {
-		return k.Lost(job)
+		if err := k.Lost(job); err != nil {
+			return nil, err
+		}
 	}
-	return nil
+	return stand, nil
 }
 
 // Fields returns what is kept of a player for a rulebook.

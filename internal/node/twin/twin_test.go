@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -180,25 +181,19 @@ func TestKeepers(t *testing.T) {
 		"in memory": twin.NewKeeper()} {
 		ada, bo := person(t, "Ada"), person(t, "Bo")
 		values, err := k.Load(ctx, ada, book)
-		if got := show(values); err != nil ||
-			got != "kept=0 total=5 share=1500 word=hello seen=false mood=1 spot=[0 0]" {
-			t.Errorf("%s: a first visit: %s, %v", name, got, err)
+		if err != nil || len(values) > 0 {
+			t.Errorf("%s: a first visit: %s, %v", name, show(values), err)
 		}
-		changed := []step.Named{
-			{Name: "kept", Value: sheet.IntValue(sheet.Integer, 63)},
-			{Name: "total", Value: sheet.IntValue(sheet.Integer, 1<<53)},
-			{
-				Name:  "share",
-				Value: sheet.IntValue(sheet.Number, -250),
-			},
-			{Name: "word", Value: sheet.TextValue("ø“x”\n")},
-			{Name: "seen", Value: sheet.IntValue(sheet.Flag, 1)},
-			{
-				Name:  "mood",
-				Value: sheet.IntValue(sheet.Choice, 0),
-			},
-			{Name: "spot", Value: sheet.Value{Type: sheet.Position, N: [3]int64{-5, 7}}},
+		set := func(field string, v sheet.Value) step.Change {
+			return step.Change{Field: field, Kind: step.ChangeSet, Value: v}
 		}
+		changes := []step.Change{
+			{Field: "total", Kind: step.ChangeAdd, Value: sheet.IntValue(sheet.Integer, 1<<40)},
+			set("share", sheet.IntValue(sheet.Number, -250)), set("word", sheet.TextValue("ø“x”\n")),
+			set("seen", sheet.IntValue(sheet.Flag, 1)), set("mood", sheet.IntValue(sheet.Choice, 0)),
+			set("spot", sheet.Value{Type: sheet.Position, N: [3]int64{-5, 7}}),
+		}
+		const changed = "total=1099511627781 share=-250 word=ø“x”\n seen=true mood=0 spot=[-5 7]"
 		lobby := entry(map[bool]string{true: "KEEPDB", false: "KEEPME"}[name == "in the database"], "")
 		if err := directory.New(db).Open(ctx, lobby); err != nil {
 			t.Fatal(err)
@@ -214,28 +209,29 @@ func TestKeepers(t *testing.T) {
 		job := &keep.Job{
 			Lobby:   lobby.ID,
 			Book:    book,
-			Records: []keep.Record{{Player: ada, Values: changed}},
+			Records: []keep.Record{{Player: ada, Number: 1, Match: 1, Changes: changes}},
 			Result:  result,
 			Ended:   now,
 		}
 		for range 3 { // an answer may be lost
-			if err := k.Save(ctx, job); err != nil {
-				t.Fatalf("%s: %v", name, err)
+			stand, err := k.Save(ctx, job)
+			if got := show(stand[ada].Values(book)); err != nil || got != changed {
+				t.Fatalf("%s: it stands at %s, %v", name, got, err)
 			}
 		}
-		if values, err = k.Load(ctx, ada, book); err != nil || show(values) != show(changed) {
-			t.Errorf("%s: %s, %v, saved %s", name, show(values), err, show(changed))
+		if values, err = k.Load(ctx, ada, book); err != nil || show(values) != changed {
+			t.Errorf("%s: %s, %v, saved %s", name, show(values), err, changed)
 		}
-		if values, err = k.Load(ctx, bo, book); err != nil || !strings.Contains(show(values), "total=5") {
+		if values, err = k.Load(ctx, bo, book); err != nil || len(values) > 0 {
 			t.Errorf("%s: another player's: %s, %v", name, show(values), err)
 		}
 		other := compile(t, strings.Replace(harbour, "name: harbour", "name: other", 1))
-		if values, err = k.Load(ctx, ada, other); err != nil || !strings.Contains(show(values), "total=5") {
+		if values, err = k.Load(ctx, ada, other); err != nil || len(values) > 0 {
 			t.Errorf("%s: another rulebook's: %s, %v", name, show(values), err)
 		}
 		ended, cancel := context.WithCancel(ctx)
 		cancel()
-		if err := k.Save(ended, job); !errors.Is(err, context.Canceled) {
+		if _, err := k.Save(ended, job); !errors.Is(err, context.Canceled) {
 			t.Errorf("%s: with a context that has ended: %v", name, err)
 		}
 		if m, is := k.(*twin.Keeper); is && len(m.Results()) != 1 {
@@ -273,10 +269,10 @@ func TestResults(t *testing.T) {
 			Book:    book,
 			Result:  r,
 			Ended:   at,
-			Records: []keep.Record{{Player: gone}, {Player: ada}},
+			Records: []keep.Record{{Player: gone, Number: int64(2*n + 1)}, {Player: ada, Number: int64(2*n + 2)}},
 		}
 		for range 2 {
-			if err := k.Save(ctx, job); err != nil {
+			if _, err := k.Save(ctx, job); err != nil {
 				t.Fatal(err)
 			}
 		}
@@ -373,5 +369,89 @@ func TestBoards(t *testing.T) {
 		if _, err := k.Top(t.Context(), book.Board("most"), book.Name, 1, cursor); fault.CodeOf(err) != code.BadCursor {
 			t.Errorf("the cursor %q: %v", cursor, err)
 		}
+	}
+}
+
+// TestRecordsOfSeveralVersions: what one version of a rulebook keeps, another finds by
+// name, wherever its fields and words stand; what a version does not know stays as it
+// is; a record of the form before is read as it was meant; saves at the same time, from
+// several nodes, add up.
+func TestRecordsOfSeveralVersions(t *testing.T) {
+	if err := pgbox.Empty(t.Context(), db); err != nil {
+		t.Fatal(err)
+	}
+	const head = "turnvex: 1\nname: versions\nphases: {play: {length: 60s}}\nrecord:\n"
+	old := compile(t, head+"  best: {keep: best, of: 1}\n  rank: {type: choice, words: [mate, captain]}\n")
+	young := compile(t, head+"  fresh: {type: number, start: 2.5}\n  best: {keep: best, of: 1}\n"+
+		"  rank: {type: choice, words: [deckhand, mate, captain]}\n")
+	for name, k := range map[string]hall.Keeper{"in the database": keep.New(db, func() time.Time { return now }),
+		"in memory": twin.NewKeeper()} {
+		ctx, ada, n := t.Context(), person(t, "Ada"), int64(0)
+		lobby := uuid.NewString()
+		save := func(book *rulebook.Book, changes ...step.Change) {
+			t.Helper()
+			n++
+			job := &keep.Job{
+				Lobby:   lobby,
+				Book:    book,
+				Records: []keep.Record{{Player: ada, Number: n, Changes: changes}},
+			}
+			if _, err := k.Save(ctx, job); err != nil {
+				t.Fatal(err)
+			}
+		}
+		is := func(book *rulebook.Book, want string) {
+			t.Helper()
+			values, err := k.Load(ctx, ada, book)
+			if got := show(values); err != nil || got != want {
+				t.Errorf("%s: %q, wanted %q (%v)", name, got, want, err)
+			}
+		}
+		raise := func(n int64) step.Change {
+			return step.Change{Field: "best", Kind: step.ChangeRaise, Value: sheet.IntValue(sheet.Integer, n)}
+		}
+		save(old, raise(9), step.Change{Field: "rank", Kind: step.ChangeSet, Value: sheet.IntValue(sheet.Choice, 0)})
+		is(old, "best=9 rank=0")
+		is(young, "best=9 rank=1") // mate in both
+		save(young, step.Change{Field: "fresh", Kind: step.ChangeAdd, Value: sheet.IntValue(sheet.Number, 250)})
+		save(old, raise(4)) // worse, and by a lobby that still runs the old version
+		is(young, "fresh=2750 best=9 rank=1")
+		save(young, step.Change{Field: "rank", Kind: step.ChangeSet, Value: sheet.IntValue(sheet.Choice, 0)})
+		is(old, "best=9") // has no deckhands
+		is(young, "fresh=2750 best=9 rank=0")
+	}
+	ada := person(t, "Ada")
+	if err := db.Exec(`insert into records (player_id, rulebook, fields, updated_at, form) values (?, 'versions',
+		'{"kept": 1, "best": 7, "rank": 1, "lost": [1]}', now(), 1)`, ada).Error; err != nil {
+		t.Fatal(err)
+	}
+	nodes := []*keep.Keeper{keep.New(db, time.Now), keep.New(db, time.Now)}
+	if values, err := nodes[0].Load(t.Context(), ada, old); err != nil || show(values) != "best=7 rank=1" {
+		t.Errorf("of the form before: %s, %v", show(values), err)
+	}
+	var all sync.WaitGroup
+	for i := range 40 {
+		all.Go(func() {
+			job := &keep.Job{Lobby: uuid.NewString(), Book: old, Records: []keep.Record{
+				{
+					Player: ada,
+					Number: 1,
+					Changes: []step.Change{
+						{Field: "best", Kind: step.ChangeAdd, Value: sheet.IntValue(sheet.Integer, 1)},
+					},
+				},
+			}}
+			for range 2 {
+				if _, err := nodes[i%2].Save(t.Context(), job); err != nil {
+					t.Error(err)
+				}
+			}
+		})
+	}
+	all.Wait()
+	f, err := nodes[1].Record(t.Context(), ada, old)
+	if err != nil || fmt.Sprint(f["best"]) != "47" || fmt.Sprint(f["rank"]) != "captain" || f["lost"] == nil ||
+		f["kept"] != nil {
+		t.Errorf("after 40 saves from two nodes: %v, %v", f, err)
 	}
 }

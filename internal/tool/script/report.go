@@ -89,10 +89,9 @@ func (r *Reporter) effect(e step.Effect) {
 		r.say("result: %s", data)
 	case step.SaveRecord:
 		var parts []string
-		for _, v := range e.Values {
-			if f := r.stage.Book.Schema.Field(sheet.Record, v.Name); f != nil && !f.BuiltIn {
-				parts = append(parts, v.Name+" "+r.value(f, v.Value))
-			}
+		for _, c := range e.Changes {
+			f := r.stage.Book.Schema.Field(sheet.Record, c.Field)
+			parts = append(parts, fmt.Sprintf("%s %s %s", c.Field, c.Kind, r.value(f, c.Value)))
 		}
 		r.say("save the record of %s: %s", e.Account, strings.Join(parts, ", "))
 	case step.Drop:

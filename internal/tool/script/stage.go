@@ -61,7 +61,7 @@ func (st *Stage) Take(in step.Input) sheet.ID {
 		case step.LoadRecord:
 			then = append(then, step.Input{Kind: step.Loaded, Seat: e.Seat, Record: st.kept[e.Account]})
 		case step.SaveRecord:
-			st.kept[e.Account] = slices.Clone(e.Values)
+			st.kept[e.Account] = changed(st.Book, st.kept[e.Account], e.Changes)
 		case step.Seated:
 			name := strings.TrimPrefix(e.Account, "acct-")
 			st.seats[name] = e.Seat
@@ -77,6 +77,22 @@ func (st *Stage) Take(in step.Input) sheet.ID {
 		st.Take(next)
 	}
 	return seat
+}
+
+// changed is a record after changes.
+func changed(book *rulebook.Book, record []step.Named, changes []step.Change) []step.Named {
+	out := slices.Clone(record)
+	for i := range changes {
+		c := &changes[i]
+		f := book.Schema.Field(sheet.Record, c.Field)
+		at := slices.IndexFunc(out, func(n step.Named) bool { return n.Name == c.Field })
+		if at < 0 {
+			out = append(out, step.Named{Name: c.Field, Value: c.On(f, f.Start, false)})
+		} else {
+			out[at].Value = c.On(f, out[at].Value, true)
+		}
+	}
+	return out
 }
 
 // Pass lets time pass, tick by tick where something happens.

@@ -93,6 +93,7 @@ func (l *Lobby) loaded(in *step.Input) {
 		return
 	}
 	l.match.Kept(s.Player, in.Record)
+	l.st.SetFlag(s.Record, l.book.F.Record.First, in.Yes)
 	l.st.SetFlag(s.Row, l.book.F.Player.Loaded, true)
 	if l.match.InPlay() && l.book.Players.Late == rulebook.LateSeat && !l.match.Has(s.Player) {
 		l.match.Join(s.Player)

@@ -125,7 +125,7 @@ func (m *Match) affords(s *Player, a *rulebook.Action) step.Verdict {
 					Reason: "what it costs cannot be computed: " + m.env.Fault.String(),
 				}
 			}
-			if have := s.Row.Int(f); have < want {
+			if have := amountRow(s, &list[i]).Int(f); have < want {
 				return step.Verdict{Code: code.TooLittle, Reason: fmt.Sprintf("%s takes %s %s, you have %s", a.Title,
 					sheet.IntValue(f.Type, want).Show(f, 0, 0), f.Name, sheet.IntValue(f.Type, have).Show(f, 0, 0))}
 			}
@@ -134,11 +134,24 @@ func (m *Match) affords(s *Player, a *rulebook.Action) step.Verdict {
 	return step.Verdict{}
 }
 
+// amountRow is the sheet that an amount is of.
+func amountRow(s *Player, a *rulebook.Amount) *sheet.Row {
+	if a.Record {
+		return s.Record
+	}
+	return s.Row
+}
+
 // pay takes the cost (sign -1) and starts the cooldown, or gives it back (+1).
 func (m *Match) pay(s *Player, a *rulebook.Action, sign int64) {
 	for i := range a.Cost {
 		f := a.Cost[i].Field
-		m.st.SetInt(s.Row, f, saturating(s.Row.Int(f), sign*a.Cost[i].By.Value(&m.env, f.Type).N[0]))
+		by := sign * a.Cost[i].By.Value(&m.env, f.Type).N[0]
+		if a.Cost[i].Record {
+			m.change(s.Record, f, step.ChangeAdd, sheet.IntValue(f.Type, by))
+		} else {
+			m.st.SetInt(s.Row, f, saturating(s.Row.Int(f), by))
+		}
 	}
 	if a.Cool != nil && sign < 0 {
 		m.st.SetClock(s.Row, a.Cool, int64(a.Cooldown), -1, m.play)

@@ -36,6 +36,7 @@ func init() {
 		rulebook.If:           (*Match).ifThen,
 		rulebook.Go:           (*Match).goTo,
 		rulebook.Finish:       (*Match).finishNow,
+		rulebook.Save:         (*Match).saveNow,
 	}
 }
 
@@ -99,6 +100,12 @@ func (m *Match) goTo(e *rulebook.Effect) {
 	m.run.toPhase = e.No
 	if e.No == rulebook.EndOfMatch {
 		m.run.because = "the rules ended it"
+	}
+}
+
+func (m *Match) saveNow(e *rulebook.Effect) {
+	if p := m.playerIn(e.Value); p != nil {
+		m.SaveRecord(p)
 	}
 }
 

@@ -34,7 +34,7 @@ func (m *Match) change(record *sheet.Row, f *sheet.Field, kind step.ChangeKind, 
 		if o.of != record.Owner || o.Field != f.Name {
 			continue
 		}
-		if one, ok := o.Change.Join(c); ok {
+		if one, ok := o.Change.Join(f, c); ok {
 			o.Change = one
 			return
 		}

@@ -144,7 +144,10 @@ const direction = "direction"
 func (b *binder) amounts(n *node, key string, scope expr.Scope) []Amount {
 	var out []Amount
 	for _, e := range b.entries(n, key) {
-		f := b.book.Schema.Field(sheet.Player, e.key)
+		f, kind := b.book.Schema.Field(sheet.Player, e.key), sheet.Player
+		if f == nil {
+			f, kind = b.book.Schema.Field(sheet.Record, e.key), sheet.Record
+		}
 		if f == nil || f.Type != sheet.Integer && f.Type != sheet.Number || f.Derived && key == "cost" {
 			b.problems = append(
 				b.problems,
@@ -154,7 +157,7 @@ func (b *binder) amounts(n *node, key string, scope expr.Scope) []Amount {
 					Line:     e.line,
 					Column:   e.col,
 					At:       n.path,
-					Message:  "the player sheet has no integer or number called " + e.key,
+					Message:  "neither the player sheet nor the record has an integer or number called " + e.key,
 					Nearest:  Nearest(e.key, b.numericFields()),
 					word:     e.key,
 				},
@@ -162,8 +165,8 @@ func (b *binder) amounts(n *node, key string, scope expr.Scope) []Amount {
 			continue
 		}
 		if p := b.compile(e.value, scope, expr.Want{Field: f}); p != nil {
-			out = append(out, Amount{f, p})
-			b.uses.mark(sheet.Player, f)
+			out = append(out, Amount{kind == sheet.Record, f, p})
+			b.uses.mark(kind, f)
 		}
 	}
 	return out

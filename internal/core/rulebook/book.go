@@ -190,10 +190,11 @@ type Bound struct {
 	Reach     int64 // of a position: how far from the player, in millimetres; 0 for anywhere on the ground
 }
 
-// Amount is an amount of a field of the player.
+// Amount is an amount of a field of the player, or of the player's record.
 type Amount struct {
-	Field *sheet.Field
-	By    *expr.Prog
+	Record bool
+	Field  *sheet.Field
+	By     *expr.Prog
 }
 
 // Aim is what an action reaches; lengths in millimetres.

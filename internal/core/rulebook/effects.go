@@ -33,6 +33,7 @@ const (
 	If
 	Go
 	Finish
+	Save
 
 	Verbs int = iota
 )
@@ -179,6 +180,8 @@ func init() {
 			nil,
 			(*binder).effectGo,
 		},
+		{expression("save", "The player whose record is kept now, whatever the interval says."), []Verb{Save}, nil,
+			(*binder).effectSave},
 		{
 			key{name: "finish", spec: text(80), doc: "End the match, for this reason."},
 			[]Verb{Finish},
@@ -416,6 +419,10 @@ func (b *binder) effectIf(n, v *node, scope expr.Scope, e *Effect) {
 func (b *binder) effectGo(n, v *node, scope expr.Scope, e *Effect) {
 	e.No = b.phaseOrEnd(v)
 	b.uses.reached(e.No)
+}
+
+func (b *binder) effectSave(n, v *node, scope expr.Scope, e *Effect) {
+	e.Value = b.compile(v, scope, wantPlayer)
 }
 
 func (b *binder) effectFinish(n, v *node, scope expr.Scope, e *Effect) {

@@ -84,7 +84,8 @@ type PlayerFields struct {
 // RecordFields are the built-in fields of a record sheet. Kept is a set of the
 // fields that hold more than their start.
 type RecordFields struct {
-	Kept *sheet.Field
+	Kept  *sheet.Field
+	First *sheet.Field // nothing was kept of the player before this visit
 }
 
 // PieceFields are the built-in fields of a piece sheet.
@@ -145,7 +146,9 @@ func (b *binder) declareBuiltIns() {
 	}
 	b.declarePlayer()
 	b.declareBudgets()
-	F.Record.Kept = b.adder(sheet.Record)("kept", seenBy(whole, sheet.RefereesOnly))
+	rec := b.adder(sheet.Record)
+	F.Record = RecordFields{Kept: rec("kept", seenBy(whole, sheet.RefereesOnly)),
+		First: rec("first", seenBy(flagField, sheet.OwnerOnly))}
 	piece := b.adder(sheet.Piece)
 	kinds := b.mapKeys("pieces")
 	if len(kinds) == 0 {

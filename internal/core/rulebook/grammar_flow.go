@@ -280,12 +280,15 @@ var recordObject = &object{
 		"add up; the best of both stays; each sees what the other has done.",
 	example: `record:
   matches: {keep: total, of: 1}
+  coins: {min: 0, max: 9999, start: 20}
   best_time: {title: Best time, keep: lowest, of: me.time, if: me.outcome == 'won', see: everyone}
   rank: {type: choice, words: [deckhand, mate, captain], start: deckhand, of: "record.matches > 10 ? 'mate' : 'deckhand'"}`,
 	keys: []key{
 		{name: "type", spec: word(recordTypes...), def: sheet.Integer.String(), doc: "As of a field."},
 		{name: "title", spec: text(40), doc: "What people read."},
 		{name: "start", spec: scalar, doc: "What a first-time player has."},
+		{name: "min", spec: scalar, doc: "The least value of an integer or number; less becomes this."},
+		{name: "max", spec: scalar, doc: "The greatest value; of a text the most characters."},
 		{name: "words", spec: names, doc: "The words of a choice."},
 		{name: "see", spec: seeSpec, def: sheet.OwnerOnly.String(), doc: "Who sees it."},
 		{
@@ -370,6 +373,7 @@ var effectObject = &object{
       - {place: lantern, at: me.pos}
       - {grant: keeper, to: me}
       - {withdraw: keeper}
+      - {save: me}
       - each: rivals
         when: it.alive
         do: [{add: it.points, by: 1}]

@@ -151,12 +151,12 @@ var actionObject = &object{
 		{
 			name: "needs",
 			spec: mapOf(anExpression, 16),
-			doc:  "The least that a field of the player must hold, by field.",
+			doc:  "The least that a field of the player must hold, or of their record, by field.",
 		},
 		{
 			name: "cost",
 			spec: mapOf(anExpression, 16),
-			doc:  "What is taken from a field of the player; refused when there is less.",
+			doc:  "What is taken from a field of the player, or of their record; refused when there is less.",
 		},
 		{
 			name: "cooldown",

@@ -49,13 +49,16 @@ func (c *Change) On(f *sheet.Field, had sheet.Value, kept bool) sheet.Value {
 	return now
 }
 
-// Join makes one change of two of the same field that follow each other, where that
-// comes to the same whatever was kept before; ok is false where it does not.
-func (c Change) Join(next Change) (one Change, ok bool) {
+// Join makes one change of two of a field that follow each other, where that comes to
+// the same whatever was kept before; ok is false where it does not: what is added and
+// taken again may have met a bound between.
+func (c Change) Join(f *sheet.Field, next Change) (one Change, ok bool) {
 	switch {
 	case next.Kind == ChangeSet:
 		return next, true
 	case c.Kind != next.Kind:
+		return c, false
+	case c.Kind == ChangeAdd && (c.Value.N[0] < 0) != (next.Value.N[0] < 0) && narrow(f):
 		return c, false
 	case c.Kind == ChangeAdd:
 		c.Value.N[0] = min(max(c.Value.N[0]+next.Value.N[0], -most), most)
@@ -66,3 +69,6 @@ func (c Change) Join(next Change) (one Change, ok bool) {
 	}
 	return c, true
 }
+
+// narrow tells whether a field has bounds that are soon met.
+func narrow(f *sheet.Field) bool { return f.Min > -1<<53 || f.Max < 1<<53 }

@@ -14,7 +14,7 @@ const (
 	Lost                   // the seat's connection is gone
 	Back                   // the seat's connection is there again
 	Leave                  // the seat is given up
-	Loaded                 // the record of the seat is here: Record
+	Loaded                 // the record of the seat is here: Record; Yes says that it is a first visit
 	Saved                  // match number N is saved
 	Ping                   // the seat's round-trip time is N milliseconds
 	Spectators             // N people watch
@@ -97,7 +97,7 @@ type Input struct {
 	Point  bool        // X and Y are given
 	Args   []Named     // of an action, or the settings to change
 	N      int64       // a number, by Kind
-	Yes    bool        // of Answer
+	Yes    bool        // of Answer and Loaded
 	Text   string      // by Kind and Verb
 	Team   string      // of Enter and Wait: the team wished for
 	Acct   string      // of Enter and Wait: whose seat; "" for a further player on a connection

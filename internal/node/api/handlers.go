@@ -271,8 +271,8 @@ var routes = append(lobbyRoutes, []route{
 	{
 		method: "GET",
 		path:   "/v1/players/{id}/records/{rulebook}",
-		summary: "A player's record for a rulebook, as far as the caller may see it: integers and numbers as decimals, " +
-			"choices as words, flags, texts, positions as [x, y] in millimetres",
+		summary: "A player's record for a rulebook, as far as the caller may see it: integers and numbers as " +
+			"decimals, choices as words, flags, texts, positions as [x, y] in millimetres",
 		out: Record{},
 		do:  (*server).getRecord,
 	},

@@ -56,7 +56,7 @@ type Directory interface {
 // Keeper is what a hall needs of keep.Keeper. All methods may be called by several
 // goroutines, and repeated after an error.
 type Keeper interface {
-	Load(ctx context.Context, player string, book *rulebook.Book) ([]step.Named, error)
+	Load(ctx context.Context, player string, book *rulebook.Book) (values []step.Named, first bool, err error)
 	Save(ctx context.Context, job *keep.Job) (map[string]keep.Fields, error)
 }
 

@@ -60,13 +60,14 @@ func (l *Lobby) loadRecord(seat sheet.ID, account string) {
 	}
 	go func() {
 		var values []step.Named
+		var first bool
 		loaded := l.retry("load a record", 0, func(ctx context.Context) (err error) {
 			l.hall.savings.wait(account)
-			values, err = l.hall.cfg.Keeper.Load(ctx, account, l.book)
+			values, first, err = l.hall.cfg.Keeper.Load(ctx, account, l.book)
 			return err
 		})
 		if loaded {
-			l.post(func() { l.step(&step.Input{Kind: step.Loaded, Seat: seat, Record: values}) })
+			l.post(func() { l.step(&step.Input{Kind: step.Loaded, Seat: seat, Record: values, Yes: first}) })
 		}
 	}()
 }

@@ -106,7 +106,9 @@ func TestDoorsReplay(t *testing.T) {
 	if len(seats) != 2 {
 		t.Fatalf("%d got in", len(seats))
 	}
-	take(step.Input{Kind: step.Loaded, Seat: seats[0]})
+	take(step.Input{Kind: step.Loaded, Seat: seats[0], Yes: true})
+	take(step.Input{Kind: step.Kept, Seat: seats[0], Record: []step.Named{
+		{Name: "best", Value: sheet.IntValue(sheet.Integer, 4)}}})
 	take(step.Input{Kind: step.Loaded, Seat: seats[1]})
 	take(step.Input{Kind: step.Wait, Acct: "ines", Name: "Ines", Conn: "c1", Pass: "digest"})
 	take(step.Input{Kind: step.Wait, Acct: "odile", Name: "Odile", Conn: "c2", Pass: "digest"})

@@ -37,18 +37,20 @@ func fieldsOf(r *store.Record, book *rulebook.Book) (Fields, error) {
 	return f, err
 }
 
-// Load returns what is kept of a player, for a lobby. A first visit is noted at once, so
-// that it stays one visit whatever happens then.
-func (k *Keeper) Load(ctx context.Context, player string, book *rulebook.Book) ([]step.Named, error) {
+// Load returns what is kept of a player, for a lobby, and whether it is a first visit:
+// nothing was ever kept. The visit is noted at once.
+func (k *Keeper) Load(
+	ctx context.Context, player string, book *rulebook.Book,
+) (values []step.Named, first bool, err error) {
 	fields, err := k.Record(ctx, player, book)
 	if err != nil || fields != nil {
-		return fields.Values(book), err
+		return fields.Values(book), false, err
 	}
 	err = k.begin(k.db.WithContext(ctx), player, book.Name)
 	if errors.Is(err, gorm.ErrForeignKeyViolated) { // deleted meanwhile
 		err = nil
 	}
-	return nil, err
+	return nil, true, err
 }
 
 // begin makes an empty record where there is none.

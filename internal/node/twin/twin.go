@@ -151,13 +151,19 @@ func NewKeeper() *Keeper {
 }
 
 // Load is keep.Keeper.Load.
-func (k *Keeper) Load(ctx context.Context, player string, book *rulebook.Book) ([]step.Named, error) {
+func (k *Keeper) Load(
+	ctx context.Context, player string, book *rulebook.Book,
+) (values []step.Named, first bool, err error) {
 	if err := k.Gate.pass(ctx, "load"); err != nil {
-		return nil, err
+		return nil, false, err
 	}
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	return k.fieldsLocked(player, book.Name).Values(book), nil
+	key := [2]string{player, book.Name}
+	if first = k.records[key] == nil; first {
+		k.records[key] = []byte("{}")
+	}
+	return k.fieldsLocked(player, book.Name).Values(book), first, nil
 }
 
 func (k *Keeper) fieldsLocked(player, rulebook string) keep.Fields {

@@ -180,8 +180,8 @@ func TestKeepers(t *testing.T) {
 	for name, k := range map[string]hall.Keeper{"in the database": keep.New(db, func() time.Time { return now }),
 		"in memory": twin.NewKeeper()} {
 		ada, bo := person(t, "Ada"), person(t, "Bo")
-		values, err := k.Load(ctx, ada, book)
-		if err != nil || len(values) > 0 {
+		values, first, err := k.Load(ctx, ada, book)
+		if err != nil || len(values) > 0 || !first {
 			t.Errorf("%s: a first visit: %s, %v", name, show(values), err)
 		}
 		set := func(field string, v sheet.Value) step.Change {
@@ -219,14 +219,14 @@ func TestKeepers(t *testing.T) {
 				t.Fatalf("%s: it stands at %s, %v", name, got, err)
 			}
 		}
-		if values, err = k.Load(ctx, ada, book); err != nil || show(values) != changed {
+		if values, first, err = k.Load(ctx, ada, book); err != nil || show(values) != changed || first {
 			t.Errorf("%s: %s, %v, saved %s", name, show(values), err, changed)
 		}
-		if values, err = k.Load(ctx, bo, book); err != nil || len(values) > 0 {
+		if values, first, err = k.Load(ctx, bo, book); err != nil || len(values) > 0 || !first {
 			t.Errorf("%s: another player's: %s, %v", name, show(values), err)
 		}
 		other := compile(t, strings.Replace(harbour, "name: harbour", "name: other", 1))
-		if values, err = k.Load(ctx, ada, other); err != nil || len(values) > 0 {
+		if values, first, err = k.Load(ctx, ada, other); err != nil || len(values) > 0 || !first {
 			t.Errorf("%s: another rulebook's: %s, %v", name, show(values), err)
 		}
 		ended, cancel := context.WithCancel(ctx)
@@ -402,7 +402,7 @@ func TestRecordsOfSeveralVersions(t *testing.T) {
 		}
 		is := func(book *rulebook.Book, want string) {
 			t.Helper()
-			values, err := k.Load(ctx, ada, book)
+			values, _, err := k.Load(ctx, ada, book)
 			if got := show(values); err != nil || got != want {
 				t.Errorf("%s: %q, wanted %q (%v)", name, got, want, err)
 			}
@@ -426,7 +426,7 @@ func TestRecordsOfSeveralVersions(t *testing.T) {
 		t.Fatal(err)
 	}
 	nodes := []*keep.Keeper{keep.New(db, time.Now), keep.New(db, time.Now)}
-	if values, err := nodes[0].Load(t.Context(), ada, old); err != nil || show(values) != "best=7 rank=1" {
+	if values, _, err := nodes[0].Load(t.Context(), ada, old); err != nil || show(values) != "best=7 rank=1" {
 		t.Errorf("of the form before: %s, %v", show(values), err)
 	}
 	var all sync.WaitGroup

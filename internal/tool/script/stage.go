@@ -59,7 +59,9 @@ func (st *Stage) Take(in step.Input) sheet.ID {
 	for _, e := range out.Effects {
 		switch e.Kind {
 		case step.LoadRecord:
-			then = append(then, step.Input{Kind: step.Loaded, Seat: e.Seat, Record: st.kept[e.Account]})
+			record, known := st.kept[e.Account]
+			st.kept[e.Account] = record
+			then = append(then, step.Input{Kind: step.Loaded, Seat: e.Seat, Record: record, Yes: !known})
 		case step.SaveRecord:
 			st.kept[e.Account] = changed(st.Book, st.kept[e.Account], e.Changes)
 		case step.Seated:

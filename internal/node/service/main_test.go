@@ -59,7 +59,7 @@ func run(m *testing.M) int {
 
 // soon is a context that ends before a test that waits in vain is too boring.
 func soon(t testing.TB) context.Context {
-	ctx, cancel := context.WithTimeout(t.Context(), 20*time.Second)
+	ctx, cancel := context.WithTimeout(t.Context(), time.Minute)
 	t.Cleanup(cancel)
 	return ctx
 }

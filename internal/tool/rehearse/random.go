@@ -96,7 +96,7 @@ func newTable(b *rulebook.Book, o *Options, seed uint64, record *journal.Writer)
 		if seat == 0 {
 			continue
 		}
-		t.in = step.Input{Kind: step.Loaded, Seat: seat}
+		t.in = step.Input{Kind: step.Loaded, Seat: seat, Yes: t.r.IntN(2) == 0}
 		t.take()
 		t.actors = append(t.actors, &actor{seat: seat})
 	}

@@ -73,6 +73,9 @@ func (m *Match) Leave(p *Player) {
 	m.st.SetInt(p.Row, m.book.F.Player.Outcome, m.leaving())
 	m.run.left = append(m.run.left, m.playerResult(p.Row, p.Name))
 	m.keepRecord(p)
+	if m.book.Players.Leavers != rulebook.LeaversLeft && !m.practice() {
+		m.run.leftPosts = append(m.run.leftPosts, m.posts(p)...)
+	}
 	m.leaveOut(p)
 	m.st.SetFlag(p.Row, m.book.F.Player.Playing, false)
 	m.st.TouchAll(sheet.Player)

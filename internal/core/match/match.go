@@ -84,6 +84,7 @@ type run struct {
 	decisions  []decision
 	decisionNo int64
 	left       []step.PlayerResult // players who left before the end
+	leftPosts  []step.Post         // and what they had for the boards, where they count
 }
 
 const noPhase = -2

@@ -39,6 +39,9 @@ func (m *Match) keepResult(because string) {
 		}
 	}
 	r.Players = append(r.Players, m.run.left...)
+	if m.run.broken == "" {
+		r.Posts = append(r.Posts, m.run.leftPosts...)
+	}
 	for _, s := range m.players {
 		if s.Row.Flag(f.Player.Playing) {
 			m.SaveRecord(s)

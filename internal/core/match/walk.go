@@ -127,6 +127,11 @@ func (m *Match) walkRun(w *state.Walk) {
 	state.List(w, "decisions", &r.decisions, func(d *decision) { m.walkDecision(w, d) })
 	state.Int(w, "decision no", &r.decisionNo)
 	state.List(w, "left", &r.left, func(p *step.PlayerResult) { walkResult(w, p) })
+	state.List(w, "left posts", &r.leftPosts, func(p *step.Post) {
+		state.Text(w, "board", &p.Board)
+		state.Text(w, "account", &p.Account)
+		state.Int(w, "value", &p.Value)
+	})
 }
 
 func (p *pauseRun) walk(w *state.Walk) {

@@ -145,7 +145,8 @@ var playersObject = &object{
 			spec: leaversWords.spec(),
 			def:  LeaversLeft.String(),
 			doc: "How those count who leave before the end: as having `left`, without a place; as having lost (`lose`), " +
-				"behind all who stayed; or like their `team`, without teams as having lost.",
+				"behind all who stayed; or like their `team`, without teams as having lost. " +
+				"But for `left`, what they had by then is posted to the boards.",
 		},
 		{
 			name: "below",

@@ -1,6 +1,10 @@
 package step
 
-import "turnvex.example/turnvex/internal/core/sheet"
+import (
+	"slices"
+
+	"turnvex.example/turnvex/internal/core/sheet"
+)
 
 // ChangeKind says what a change does to a field of a record.
 type ChangeKind uint8
@@ -21,6 +25,12 @@ const (
 var ChangeWords = [ChangeKinds]string{"add", "set", "raise", "lower"}
 
 func (k ChangeKind) String() string { return ChangeWords[k] }
+
+// ChangeNamed returns the change of that word.
+func ChangeNamed(word string) (ChangeKind, bool) {
+	i := slices.Index(ChangeWords[:], word)
+	return ChangeKind(max(i, 0)), i >= 0
+}
 
 // Change is what happens to one field of a record, by name.
 type Change struct {

@@ -108,6 +108,12 @@ type Record struct {
 	Fields   keep.Fields `json:"fields"`
 }
 
+// History is what happened to a record.
+type History struct {
+	Changes []keep.Change `json:"changes"`
+	Next    string        `json:"next,omitempty"` // the cursor of the next page
+}
+
 type postRequest struct {
 	Value int64 `json:"value"`
 }
@@ -275,6 +281,27 @@ var routes = append(lobbyRoutes, []route{
 			"decimals, choices as words, flags, texts, positions as [x, y] in millimetres",
 		out: Record{},
 		do:  (*server).getRecord,
+	},
+	{
+		method: "POST",
+		path:   "/v1/players/{id}/records/{rulebook}",
+		access: operator,
+		summary: "Correct a player's record, with a reason: each change adds to a field, sets it, raises it to a value " +
+			"or lowers it to one. With a query id=UUID it happens once, however often it is sent",
+		in:     keep.Correction{},
+		out:    Record{},
+		params: []param{{"id", "a UUID: the correction happens once", "string"}},
+		do:     (*server).correctRecord,
+	},
+	{
+		method: "GET",
+		path:   "/v1/players/{id}/records/{rulebook}/history",
+		access: operator,
+		summary: "What happened to a player's record, newest first: when, in which match or by whom, " +
+			"from what to what",
+		out:    History{},
+		params: paging,
+		do:     (*server).recordHistory,
 	},
 	{
 		method:  "GET",

@@ -13,6 +13,7 @@ import (
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/keep"
+	"turnvex.example/turnvex/internal/node/store"
 )
 
 // place is where a page of a list in order of time ended.
@@ -110,6 +111,61 @@ func (s *server) getRecord(c *call) (any, error) {
 		if !mayRead(c.who, p.ID, r.Field) {
 			delete(out.Fields, r.Field.Name)
 		}
+	}
+	return out, nil
+}
+
+// recordOf finds the rulebook and the player of a request for a record.
+func (s *server) recordOf(c *call) (*rulebook.Book, *store.Player, error) {
+	book, err := s.Library.Book(c.path("rulebook"))
+	if err != nil {
+		return nil, nil, err
+	}
+	p, err := s.Accounts.Player(c.r.Context(), c.path("id"))
+	return book, p, err
+}
+
+// correctRecord lets an operator change a record, and tells the lobbies that hold it.
+func (s *server) correctRecord(c *call) (any, error) {
+	book, p, err := s.recordOf(c)
+	if err != nil {
+		return nil, err
+	}
+	var in keep.Correction
+	if err := body(c.w, c.r, &in); err != nil {
+		return nil, err
+	}
+	f, err := s.Keeper.Correct(c.r.Context(), p.ID, book, &in, c.who.Name, c.query("id"))
+	if err != nil {
+		return nil, err
+	}
+	s.Hall.Stands(book.Name, p.ID, f)
+	return Record{Player: p.ID, Rulebook: book.Name, Fields: f.Shown(book)}, nil
+}
+
+func (s *server) recordHistory(c *call) (any, error) {
+	book, p, err := s.recordOf(c)
+	if err != nil {
+		return nil, err
+	}
+	limit, err := c.limit(100, 20)
+	if err != nil {
+		return nil, err
+	}
+	var from place
+	if v := c.query("cursor"); v != "" {
+		if from, err = readPlace(v); err != nil {
+			return nil, err
+		}
+	}
+	rows, err := s.Keeper.History(c.r.Context(), p.ID, book.Name, from.T, from.ID, limit+1)
+	if err != nil {
+		return nil, err
+	}
+	out := History{Changes: rows}
+	if len(rows) > limit {
+		out.Changes = rows[:limit]
+		out.Next = place{rows[limit-1].At, rows[limit-1].Lobby}.String()
 	}
 	return out, nil
 }

@@ -96,6 +96,12 @@ func (l *Lobby) save(job *keep.Job) {
 	})
 }
 
+// Stands tells the lobbies of a rulebook how a player's record stands, which somebody
+// has corrected.
+func (h *Hall) Stands(book, player string, f keep.Fields) {
+	h.stands(book, map[string]keep.Fields{player: f})
+}
+
 // stands tells every lobby of a rulebook how the records of its players stand where they
 // are kept, whoever has changed them.
 func (h *Hall) stands(book string, stand map[string]keep.Fields) {

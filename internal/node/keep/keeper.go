@@ -25,6 +25,8 @@ type Job struct {
 	Records []Record       // in the order in which they are to be saved
 	Result  *step.Result   // nil if no match has ended
 	Ended   time.Time      // when it did
+	Author  string         // of a correction: who makes it
+	Why     string         // and why
 }
 
 // Record is a player's record as it is to be saved.

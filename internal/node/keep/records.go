@@ -123,7 +123,7 @@ func (k *Keeper) saveRecord(tx *store.Tx, job *Job, r *Record) (Fields, error) {
 // noteChange writes a save into the history, and tells whether it was not there yet.
 func (k *Keeper) noteChange(tx *store.Tx, job *Job, r *Record, was, became Fields) (bool, error) {
 	row := store.RecordChange{LobbyID: job.Lobby, Number: r.Number, PlayerID: r.Player, Rulebook: job.Book.Name,
-		Version: job.Book.Version, Match: r.Match, ChangedAt: k.now().UTC()}
+		Version: job.Book.Version, Match: r.Match, ChangedAt: k.now().UTC(), Author: job.Author, Why: job.Why}
 	var list []map[string]any
 	for i := range r.Changes {
 		c := &r.Changes[i]

@@ -10,6 +10,8 @@ import (
 	"sync/atomic"
 	"testing"
 
+	"github.com/google/uuid"
+
 	"turnvex.example/turnvex/client"
 )
 
@@ -149,6 +151,50 @@ func TestBoardPages(t *testing.T) {
 	}
 }
 
+// corrected lets an operator correct a record while its player is in a lobby: it happens
+// once, the player sees it, and the history tells it with its reason.
+func corrected(t *testing.T, a *client.Conn, mara *client.Signed, book string) {
+	t.Helper()
+	op, id := operator(t), uuid.NewString()
+	for range 2 {
+		f, err := op.CorrectRecord(soon(t), mara.Player, book, "the tide was late", id,
+			client.RecordChange{Field: "wins", Does: "add", Value: 4},
+			client.RecordChange{Field: "rank", Does: "set", Value: "deckhand"})
+		if err != nil || f["wins"] != 5.0 || f["rank"] != "deckhand" {
+			t.Errorf("corrected to %v, %v", f, err)
+		}
+	}
+	until(t, a, "the correction is seen", func(c *client.Copy) bool { return c.Record(a.Seat()).Int("wins") == 5 })
+	list, _, err := op.RecordHistory(soon(t), mara.Player, book, 10, "")
+	if err != nil || len(list) < 2 || list[0].Why != "the tide was late" || list[0].Author == "" ||
+		list[0].Was["wins"] != 1.0 || list[0].Became["wins"] != 5.0 || list[1].Author != "" || list[1].Match != 1 {
+		t.Errorf("the history is %+v, %v", list, err)
+	}
+	one, next, err := op.RecordHistory(soon(t), mara.Player, book, 1, "")
+	if err != nil || len(one) != 1 || next == "" {
+		t.Fatalf("a page of one: %v, %q, %v", one, next, err)
+	}
+	if two, _, err := op.RecordHistory(soon(t), mara.Player, book, 1, next); err != nil || len(two) != 1 ||
+		two[0].Lobby != list[1].Lobby {
+		t.Errorf("the page behind: %+v, %v", two, err)
+	}
+	for _, wrong := range []client.RecordChange{{Field: "nothing", Does: "add", Value: 1},
+		{Field: "wins", Does: "double", Value: 1}, {Field: "wins", Does: "add", Value: "much"},
+		{Field: "rank", Does: "raise", Value: "mate"}, {Field: "rank", Does: "set", Value: "admiral"}} {
+		if _, err := op.CorrectRecord(soon(t), mara.Player, book, "why", "", wrong); err == nil {
+			t.Errorf("%+v was taken", wrong)
+		}
+	}
+	if _, err := op.CorrectRecord(soon(t), mara.Player, book, " ", "",
+		client.RecordChange{Field: "wins", Does: "add", Value: 1}); err == nil {
+		t.Error("a correction without a reason was taken")
+	}
+	if _, err := as(mara).CorrectRecord(soon(t), mara.Player, book, "mine", "",
+		client.RecordChange{Field: "wins", Does: "add", Value: 1}); err == nil {
+		t.Error("a player corrected their own record")
+	}
+}
+
 // TestRecordsAreKept: each way of keeping, what others may see, and the values of an
 // earlier version of the rulebook.
 func TestRecordsAreKept(t *testing.T) {
@@ -181,6 +227,7 @@ func TestRecordsAreKept(t *testing.T) {
 		f["wins"] != 0.0 {
 		t.Errorf("Joss's record is %v", f)
 	}
+	corrected(t, a, mara, book)
 	if err := errorsOf(a.Leave(soon(t)), b.Leave(soon(t))); err != nil {
 		t.Fatal(err)
 	}
@@ -196,7 +243,7 @@ func TestRecordsAreKept(t *testing.T) {
 	until(t, c, "the record is loaded", func(c *client.Copy) bool { return c.Me().Flag("loaded") })
 	c.Read(func(v *client.Copy) {
 		r := v.Record(c.Seat())
-		if r.Int("fresh") != 5 || r.Int("latest") != 2 || r.Text("best") != "" || r.Int("wins") != 1 {
+		if r.Int("fresh") != 5 || r.Int("latest") != 2 || r.Text("best") != "" || r.Int("wins") != 5 {
 			t.Errorf(
 				"after the change it reads %d, %d, %q, %d",
 				r.Int("fresh"),

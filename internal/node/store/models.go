@@ -97,6 +97,8 @@ type RecordChange struct {
 	Was       []byte `gorm:"type:jsonb"` // the fields that changed, before
 	Became    []byte `gorm:"type:jsonb"` // and after
 	ChangedAt time.Time
+	Author    string // who corrected it, where no match did this
+	Why       string
 }
 
 // BoardEntry is a player's entry on a leaderboard.

@@ -63,6 +63,7 @@ func commands() []command {
 		accountCommand(),
 		keysCommand(),
 		resultsCommand(),
+		recordCommand(),
 		boardCommand(),
 		copiesCommand(),
 		endCommand(),

@@ -1,0 +1,75 @@
+package client
+
+import (
+	"context"
+	"net/http"
+	"net/url"
+	"strconv"
+	"time"
+)
+
+// RecordChange is one change of a field of a record.
+type RecordChange struct {
+	Field string `json:"field"` // as the rulebook names it
+	Does  string `json:"does"`  // add, set, raise or lower
+	Value any    `json:"value"` // a decimal, a word, a flag, a text, or [x, y] in millimetres
+}
+
+// RecordSave is one save of a record, as its history tells it.
+type RecordSave struct {
+	At      time.Time      `json:"at"`      // when it was kept
+	Lobby   string         `json:"lobby"`   // the lobby's ID
+	Number  int64          `json:"number"`  // of the save in that lobby
+	Match   int64          `json:"match"`   // the number of the match; 0 between matches
+	Version string         `json:"version"` // of the rulebook
+	Author  string         `json:"author"`  // who corrected it; "" for what a match did
+	Why     string         `json:"why"`     // and why
+	Changes []RecordChange `json:"changes"` // what was done
+	Was     map[string]any `json:"was"`     // the fields that changed, before
+	Became  map[string]any `json:"became"`  // and after
+}
+
+// Record returns a player's record for a rulebook, as far as the caller may see it.
+func (s Service) Record(ctx context.Context, player, rulebook string) (map[string]any, error) {
+	var out struct{ Fields map[string]any }
+	return out.Fields, s.Call(ctx, http.MethodGet, recordPath(player, rulebook), nil, &out)
+}
+
+func recordPath(player, rulebook string) string {
+	return "/v1/players/" + url.PathEscape(player) + "/records/" + url.PathEscape(rulebook)
+}
+
+// CorrectRecord changes a player's record, for a reason of 1 to 200 characters that its
+// history keeps, and returns how it stands then. id is a UUID with which the correction
+// happens once, however often it is sent; "" for any. For operators.
+func (s Service) CorrectRecord(
+	ctx context.Context, player, rulebook, why, id string, changes ...RecordChange,
+) (map[string]any, error) {
+	path := recordPath(player, rulebook)
+	if id != "" {
+		path += "?id=" + url.QueryEscape(id)
+	}
+	in := struct {
+		Changes []RecordChange `json:"changes"`
+		Why     string         `json:"why"`
+	}{changes, why}
+	var out struct{ Fields map[string]any }
+	return out.Fields, s.Call(ctx, http.MethodPost, path, in, &out)
+}
+
+// RecordHistory returns what happened to a player's record, newest first, 1 to 100 saves;
+// cursor is the last page's next, or "". For operators.
+func (s Service) RecordHistory(
+	ctx context.Context, player, rulebook string, limit int, cursor string,
+) (list []RecordSave, next string, err error) {
+	q := url.Values{"limit": {strconv.Itoa(limit)}}
+	if cursor != "" {
+		q.Set("cursor", cursor)
+	}
+	var out struct {
+		Changes []RecordSave
+		Next    string
+	}
+	err = s.Call(ctx, http.MethodGet, recordPath(player, rulebook)+"/history?"+q.Encode(), nil, &out)
+	return out.Changes, out.Next, err
+}

@@ -1,0 +1,127 @@
+package keep
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	"github.com/google/uuid"
+	"gorm.io/gorm"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/store"
+)
+
+// Change is one save of a record, as its history tells it.
+type Change struct {
+	At      time.Time       `json:"at"`
+	Lobby   string          `json:"lobby"`            // the lobby's ID; of a correction an ID of its own
+	Number  int64           `json:"number"`           // of the save in that lobby
+	Match   int64           `json:"match,omitempty"`  // the number of the match under way
+	Version string          `json:"version"`          // of the rulebook
+	Author  string          `json:"author,omitempty"` // who corrected it, where no match did this
+	Why     string          `json:"why,omitempty"`    // and why
+	Changes json.RawMessage `json:"changes"`          // what was done, by field
+	Was     json.RawMessage `json:"was"`              // the fields that changed, before; one that is not there was not kept
+	Became  json.RawMessage `json:"became"`           // and after
+}
+
+// History returns what happened to a record, newest first, from before a save (the zero
+// time begins with the newest).
+func (k *Keeper) History(
+	ctx context.Context, player, rulebook string, before time.Time, id string, limit int,
+) (out []Change, err error) {
+	q := k.db.WithContext(ctx).Table("record_changes").Where("player_id = ? and rulebook = ?", player, rulebook).
+		Select("changed_at as at, lobby_id as lobby, number, match, version, author, why, changes, was, became")
+	if id != "" {
+		q = q.Where("(changed_at, lobby_id) < (?, ?::uuid)", before, id)
+	}
+	return out, q.Order("changed_at desc, lobby_id desc, number desc").Limit(limit).Scan(&out).Error
+}
+
+// Correction is what an operator does to a record.
+type Correction struct {
+	Changes []Corrected `json:"changes"`
+	Why     string      `json:"why"` // 1 to 200 characters
+}
+
+// Corrected is one change of a correction.
+type Corrected struct {
+	Field string `json:"field"`
+	Does  string `json:"does"` // add, set, raise or lower
+	Value any    `json:"value"`
+}
+
+// maxWhy is the most characters of a reason, maxCorrected the most changes at once.
+const (
+	maxWhy       = 200
+	maxCorrected = 48
+)
+
+// Correct lets an operator's changes happen to a player's record, with a reason that the
+// history keeps, and returns how the record stands then. id makes it happen once, however
+// often it is tried; "" gives it one.
+func (k *Keeper) Correct(
+	ctx context.Context, player string, book *rulebook.Book, c *Correction, author, id string,
+) (stand Fields, err error) {
+	changes, err := c.read(book)
+	if err != nil {
+		return nil, err
+	}
+	if id == "" {
+		id = uuid.NewString()
+	} else if uuid.Validate(id) != nil {
+		return nil, fault.New(code.BadRequest, "the ID of a correction is a UUID, not %q", id)
+	}
+	job := &Job{Lobby: id, Book: book, Author: author, Why: c.Why}
+	record := &Record{Player: player, Number: 1, Changes: changes}
+	err = k.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+		stand, err = k.saveRecord(tx, job, record)
+		return err
+	})
+	if errors.Is(err, gorm.ErrForeignKeyViolated) {
+		return nil, fault.New(code.NoPlayer, "there is no player %q", player)
+	}
+	return stand, err
+}
+
+// read checks a correction against a rulebook.
+func (c *Correction) read(book *rulebook.Book) (out []step.Change, err error) {
+	c.Why = strings.TrimSpace(c.Why)
+	if n := utf8.RuneCountInString(c.Why); n < 1 || n > maxWhy {
+		return nil, fault.New(code.BadRequest, "a correction needs a reason of 1 to %d characters", maxWhy)
+	}
+	if len(c.Changes) < 1 || len(c.Changes) > maxCorrected {
+		return nil, fault.New(code.BadRequest, "a correction has 1 to %d changes, not %d", maxCorrected, len(c.Changes))
+	}
+	for _, x := range c.Changes {
+		f := fieldNamed(book, x.Field)
+		if f == nil {
+			return nil, fault.New(code.NoField, "the record of %s has no field %q", book.Name, x.Field)
+		}
+		kind, ok := step.ChangeNamed(x.Does)
+		if !ok {
+			return nil, fault.New(code.BadRequest, "%s: a change does one of %s, not %q", x.Field,
+				strings.Join(step.ChangeWords[:], ", "), x.Does)
+		}
+		if kind != step.ChangeSet && f.Type != sheet.Integer && f.Type != sheet.Number {
+			return nil, fault.New(code.BadRequest, "%s is of type %s, which can only be set", x.Field, f.Type)
+		}
+		v, err := sheet.Read(f, x.Value)
+		if err == nil && kind != step.ChangeAdd {
+			err = f.Check(v)
+		}
+		if err != nil {
+			return nil, fault.New(code.BadRequest, "%s: %s", x.Field, err)
+		}
+		out = append(out, step.Change{Field: x.Field, Kind: kind, Value: v})
+	}
+	return out, nil
+}

@@ -1,0 +1,114 @@
+package cli
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+	"time"
+
+	"turnvex.example/turnvex/client"
+)
+
+func recordCommand() command {
+	return command{
+		name:    "record",
+		args:    "PLAYER RULEBOOK [CHANGE ...]",
+		least:   2,
+		most:    50,
+		summary: "Show a player's record, what happened to it, or correct it",
+		details: "PLAYER is a player's ID, as results show it. A change is DOES:FIELD=VALUE, where DOES is add, set, " +
+			"raise or\nlower, as in add:coins=5 or set:rank=mate. Changes and -history need an operator's key.",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			keyFile := fs.String("key-file", "", "`file` with a service key; otherwise TURNVEX_OPERATOR_KEY")
+			history := fs.Bool("history", false, "show what happened to it, newest first")
+			most := fs.Int("most", 20, "with -history: how `many`, 1 to 100")
+			why := fs.String("why", "", "with changes: the `reason`, which the history keeps")
+			return func(ctx context.Context, t *Terminal, args []string) error {
+				changes, err := readChanges(args[2:])
+				if err != nil {
+					return err
+				}
+				p, err := s.load()
+				if err != nil {
+					return err
+				}
+				svc := client.Service{Address: p.Service, Token: p.Token}
+				if *keyFile != "" || *history || len(changes) > 0 {
+					if svc, err = s.operator(ctx, *keyFile); err != nil {
+						return err
+					}
+				}
+				if *history {
+					return s.history(ctx, t, svc, args[0], args[1], *most)
+				}
+				var f map[string]any
+				if len(changes) > 0 {
+					f, err = svc.CorrectRecord(ctx, args[0], args[1], *why, "", changes...)
+				} else {
+					f, err = svc.Record(ctx, args[0], args[1])
+				}
+				if err != nil {
+					return err
+				}
+				if s.json {
+					return writeJSON(t.Out, f)
+				}
+				return showFields(t, f)
+			}
+		},
+	}
+}
+
+// readChanges reads changes such as add:coins=5.
+func readChanges(args []string) (out []client.RecordChange, err error) {
+	for _, a := range args {
+		does, rest, one := strings.Cut(a, ":")
+		field, value, two := strings.Cut(rest, "=")
+		if !one || !two {
+			return nil, errUsage{fmt.Sprintf("%q is not DOES:FIELD=VALUE, such as add:coins=5", a)}
+		}
+		out = append(out, client.RecordChange{Field: field, Does: does, Value: plainValue(value)})
+	}
+	return out, nil
+}
+
+func showFields(t *Terminal, f map[string]any) error {
+	var rows [][]string
+	for _, name := range slices.Sorted(maps.Keys(f)) {
+		rows = append(rows, []string{name, fmt.Sprint(f[name])})
+	}
+	return table(t.Out, []string{"FIELD", "KEPT"}, rows)
+}
+
+func (s *session) history(ctx context.Context, t *Terminal, svc client.Service, player, book string, most int) error {
+	list, _, err := svc.RecordHistory(ctx, player, book, most, "")
+	if err != nil {
+		return err
+	}
+	if s.json {
+		return writeJSON(t.Out, list)
+	}
+	var rows [][]string
+	for _, h := range list {
+		by := fmt.Sprintf("match %d of %s", h.Match, h.Lobby[:8])
+		if h.Match == 0 {
+			by = "lobby " + h.Lobby[:8]
+		}
+		if h.Author != "" {
+			by = h.Author + ": " + h.Why
+		}
+		for _, name := range slices.Sorted(maps.Keys(h.Became)) {
+			was := "nothing"
+			if v, kept := h.Was[name]; kept {
+				was = fmt.Sprint(v)
+			}
+			rows = append(rows, []string{h.At.Local().Format(time.DateTime), name, was, fmt.Sprint(h.Became[name]), by})
+		}
+	}
+	return table(t.Out, []string{"WHEN", "FIELD", "WAS", "BECAME", "BY"}, rows)
+}

@@ -286,8 +286,8 @@ var routes = append(lobbyRoutes, []route{
 		method: "POST",
 		path:   "/v1/players/{id}/records/{rulebook}",
 		access: operator,
-		summary: "Correct a player's record, with a reason: each change adds to a field, sets it, raises it to a value " +
-			"or lowers it to one. With a query id=UUID it happens once, however often it is sent",
+		summary: "Correct a player's record, with a reason: each change adds to a field, sets it, raises it to a " +
+			"value or lowers it to one. With a query id=UUID it happens once, however often it is sent",
 		in:     keep.Correction{},
 		out:    Record{},
 		params: []param{{"id", "a UUID: the correction happens once", "string"}},

@@ -165,6 +165,28 @@ export interface NoticeInfo {
   fields?: FieldInfo[]
 }
 
+export interface PauseInfo {
+  /** Host, anyone, teams or nobody */
+  who: string
+  /** In which; all if there are none here */
+  phases?: string[]
+  /** How many in a match, for each budget */
+  times?: number
+  /** How long together, for each budget */
+  total?: number
+  /** How long one lasts */
+  longest?: number
+  /** From the word to go on until play does */
+  countdown?: number
+}
+
+export interface EndInfo {
+  /** Lobby, again, vote or close */
+  then: string
+  /** How long the result is shown, in milliseconds */
+  show: number
+}
+
 export interface Difference {
   /** To operators: whose copy */
   seat?: number

@@ -62,6 +62,8 @@ var inner = []reflect.Type{
 	reflect.TypeFor[wire.GroundInfo](),
 	reflect.TypeFor[wire.SightInfo](),
 	reflect.TypeFor[wire.NoticeInfo](),
+	reflect.TypeFor[wire.PauseInfo](),
+	reflect.TypeFor[wire.EndInfo](),
 	reflect.TypeFor[wire.Differently](),
 }
 

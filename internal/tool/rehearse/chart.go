@@ -39,6 +39,7 @@ func options(title string, labels []string, most float64, values ...[]float64) c
 	opt.ValueAxis[0].Min = &zero
 	if most > 0 {
 		opt.ValueAxis[0].Max = &most
+		opt.ValueAxis[0].LabelCount = 6 // whole numbers, from nothing to all
 	}
 	hidden := false
 	opt.Legend.Show = &hidden

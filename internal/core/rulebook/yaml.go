@@ -16,6 +16,7 @@ func line(src []byte, n int) string {
 
 var (
 	choiceUnquoted = regexp.MustCompile(`: [^'"#\[{].* \? .* : `)
+	numbered       = regexp.MustCompile(`\w\[[0-9]+\]`)
 	commaMissing   = regexp.MustCompile(`[{,] *\w+: [^,{}'"]* (\w+): `)
 )
 
@@ -29,6 +30,9 @@ func plainYAML(message, at, before string) string {
 		return "an expression with ? and : stands in quotes, as in by: \"me.alive ? 1 : 0\""
 	case strings.Contains(message, "already defined"):
 		return message
+	case numbered.MatchString(at):
+		return "nobody has a number in a list: say whom you mean, as in players.exists(p, p.points > 9), or keep them " +
+			"in a bearer or a field of type player"
 	case commaMissing.MatchString(at):
 		return "a comma is missing before " + commaMissing.FindStringSubmatch(at)[1]
 	case strings.Contains(message, "must be specified"):

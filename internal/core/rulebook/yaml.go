@@ -31,8 +31,8 @@ func plainYAML(message, at, before string) string {
 	case strings.Contains(message, "already defined"):
 		return message
 	case numbered.MatchString(at):
-		return "nobody has a number in a list: say whom you mean, as in players.exists(p, p.points > 9), or keep them " +
-			"in a bearer or a field of type player"
+		return "nobody has a number in a list: say whom you mean, as in players.exists(p, p.points > 9), or keep " +
+			"them in a bearer or a field of type player"
 	case commaMissing.MatchString(at):
 		return "a comma is missing before " + commaMissing.FindStringSubmatch(at)[1]
 	case strings.Contains(message, "must be specified"):

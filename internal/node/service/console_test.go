@@ -65,13 +65,11 @@ func TestConsole(t *testing.T) {
 	)
 	liar := bareTo(t, node.Address, map[string]any{"token": player(t, "Pim").Token, "lobby": lob, "watch": true}, 0)
 	go liar.lie(liar.next("snapshot")["parts"].([]any))
-	const differs = `(document.querySelector('[data-test=copies]')?.innerText ?? '').includes('1 fields differ') && document.body.innerText.includes('A wrong title')`
-	err = page.Until("false", time.Millisecond)
-	for tries := 0; err != nil && tries < 6; tries++ { // an answer may take longer than the service waits for it
-		must("asking again", page.Click(`[data-test=ask-copies]`))
-		err = page.Until(differs, 10*time.Second)
-	}
-	must("a copy that differs", err)
+	must("asking again", page.Click(`[data-test=ask-copies]`))
+	see( // one field at least: the pings may have changed since
+		`/fields differ/.test(document.querySelector('[data-test=copies]')?.innerText ?? '') && ` +
+			`document.body.innerText.includes('A wrong title')`,
+	)
 	do(t, a, client.Intent{Do: "pause"})
 	see(`document.body.innerText.includes('paused')`)
 	do(t, a, client.Intent{Do: "resume"})

@@ -189,3 +189,46 @@ func TestNarrowGround(t *testing.T) {
 		}
 	}
 }
+
+// TestPasses holds the exact answer to a slow twin that reckons with fractions.
+func TestPasses(t *testing.T) {
+	seed := seed.Of(t)
+	r := rand.New(rand.NewPCG(seed, 0))
+	slow := func(ax, ay, bx, by, reach int64) bool {
+		rat := func(n int64) *big.Rat { return new(big.Rat).SetInt64(n) }
+		dx, dy := rat(bx-ax), rat(by-ay)
+		sq := new(big.Rat).Add(new(big.Rat).Mul(dx, dx), new(big.Rat).Mul(dy, dy))
+		at := new(big.Rat)
+		if sq.Sign() > 0 { // how far along the way the origin is nearest
+			dot := new(big.Rat).Add(new(big.Rat).Mul(rat(-ax), dx), new(big.Rat).Mul(rat(-ay), dy))
+			if at.Quo(dot, sq); at.Sign() < 0 {
+				at.SetInt64(0)
+			} else if at.Cmp(rat(1)) > 0 {
+				at.SetInt64(1)
+			}
+		}
+		x := new(big.Rat).Add(rat(ax), new(big.Rat).Mul(at, dx))
+		y := new(big.Rat).Add(rat(ay), new(big.Rat).Mul(at, dy))
+		away := new(big.Rat).Add(x.Mul(x, x), y.Mul(y, y))
+		return away.Cmp(rat(reach*reach)) <= 0
+	}
+	hits := 0
+	for range 20000 {
+		side := int64(1) << (2 + r.IntN(18))
+		n := func() int64 { return r.Int64N(2*side+1) - side }
+		ax, ay, bx, by, reach := n(), n(), n(), n(), r.Int64N(side+1)
+		got := ground.Passes(ax, ay, bx, by, reach)
+		if want := slow(ax, ay, bx, by, reach); got != want {
+			t.Fatalf("seed %d: from (%d, %d) to (%d, %d) within %d: %v, not %v", seed, ax, ay, bx, by, reach, got, want)
+		}
+		if got {
+			hits++
+		}
+	}
+	if hits < 2000 || hits > 18000 {
+		t.Errorf("%d of 20000 hit: that says too little", hits)
+	}
+	if !ground.Passes(-10, 3, 10, 3, 3) || ground.Passes(-10, 3, 10, 3, 2) || !ground.Passes(3, 4, 3, 4, 5) {
+		t.Error("exactly so far is not near enough, or less is")
+	}
+}

@@ -59,6 +59,9 @@ func rooms(t *testing.T) (out []room) {
 	for _, line := range strings.Split(strings.TrimSpace(string(list)), "\n") {
 		words := strings.Fields(line)
 		r := room{name: strings.TrimPrefix(words[0], module)}
+		if strings.HasPrefix(r.name, "bin/") { // what another test is building now
+			continue
+		}
 		for _, im := range words[1:] {
 			if own, is := strings.CutPrefix(im, module); is {
 				r.imports = append(r.imports, own)

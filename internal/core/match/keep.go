@@ -105,10 +105,11 @@ func (m *Match) keepRecord(s *Player) {
 	}
 	for _, r := range m.book.Record {
 		m.subject(sheet.Player, s.Row)
-		if r.Of == nil || r.If != nil && !r.If.Bool(&m.env) {
+		if r.Of == nil || r.If != nil && !m.yes(r.If, r.Line) {
 			continue
 		}
 		v := r.Of.Value(&m.env, r.Field.Type)
+		m.faulty(r.Line)
 		if m.env.Fault == 0 {
 			m.change(s.Record, r.Field, keepKinds[r.Keep], v)
 		}

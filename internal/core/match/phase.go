@@ -82,7 +82,7 @@ func (m *Match) transition() bool {
 	}
 	for i := range m.book.Win.Ends {
 		e := &m.book.Win.Ends[i]
-		if m.may(e.If) && m.holds(e.If) {
+		if m.may(e.If) && m.holds(e.If, e.Line) {
 			m.wantFinish(or(e.Because, "the match is decided"), e.Winner)
 			m.endMatch(r.because)
 			return true
@@ -100,7 +100,7 @@ func (m *Match) transition() bool {
 	}
 	for i := range m.book.Phases[r.phase].Ends {
 		e := &m.book.Phases[r.phase].Ends[i]
-		if m.may(e.If) && m.holds(e.If) {
+		if m.may(e.If) && m.holds(e.If, e.Line) {
 			m.follow(e.Next, or(e.Because, m.book.Phases[r.phase].Title))
 			return true
 		}

@@ -104,10 +104,11 @@ func (m *Match) posts(s *Player) []step.Post {
 	var out []step.Post
 	for _, b := range m.book.Boards {
 		m.subject(sheet.Player, s.Row)
-		if b.Of == nil || b.If != nil && !b.If.Bool(&m.env) {
+		if b.Of == nil || b.If != nil && !m.yes(b.If, b.Line) {
 			continue
 		}
 		n := b.Of.Int(&m.env)
+		m.faulty(b.Line)
 		if m.env.Fault == 0 {
 			out = append(out, step.Post{Board: b.Name, Account: s.Row.Text(m.book.F.Player.Account), Value: n})
 		}

@@ -319,8 +319,8 @@ func (m *Match) breakOff() {
 	m.endMatch("the rulebook was stopped: " + m.run.broken)
 }
 
-// holds evaluates conditions on the match as a whole.
-func (m *Match) holds(p *expr.Prog) bool {
+// holds evaluates a condition on the match as a whole, which stands in a line.
+func (m *Match) holds(p *expr.Prog, line int) bool {
 	m.subject(sheet.Match, m.row)
-	return p.Bool(&m.env)
+	return m.yes(p, line)
 }

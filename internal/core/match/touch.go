@@ -94,7 +94,7 @@ func (m *Match) touchPiece(r *sheet.Row, p *rulebook.Piece) {
 func (m *Match) touch(r *sheet.Row, p *rulebook.Piece, body *sheet.Row, stays bool) {
 	m.subject(sheet.Player, body)
 	m.env.Piece = r
-	if p.If != nil && !p.If.Bool(&m.env) {
+	if p.If != nil && !m.yes(p.If, p.Line) {
 		return
 	}
 	m.setTouching(r, body, stays)

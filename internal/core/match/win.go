@@ -3,7 +3,6 @@ package match
 import (
 	"slices"
 
-	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
@@ -49,7 +48,7 @@ func (m *Match) compare(a, b *sheet.Row, order []rulebook.Rank, whole bool) int 
 		}
 	}
 	for i := range order {
-		x, y := m.ranked(order[i].Of, a), m.ranked(order[i].Of, b)
+		x, y := m.ranked(&order[i], a), m.ranked(&order[i], b)
 		if x == y {
 			continue
 		}
@@ -65,9 +64,11 @@ func (m *Match) compare(a, b *sheet.Row, order []rulebook.Rank, whole bool) int 
 // before b.
 func (m *Match) Compare(a, b *sheet.Row) int { return m.compare(a, b, m.book.Win.Order, true) }
 
-func (m *Match) ranked(p *expr.Prog, r *sheet.Row) int64 {
+func (m *Match) ranked(by *rulebook.Rank, r *sheet.Row) int64 {
 	m.subject(r.Kind, r)
-	return p.Int(&m.env)
+	n := by.Of.Int(&m.env)
+	m.faulty(by.Line)
+	return n
 }
 
 // rank sorts contestants by an order, the first first.

@@ -20,7 +20,7 @@ func (b *binder) recordRules() {
 		if f == nil {
 			continue
 		}
-		r := &RecordField{Field: f, Keep: keepWords.named(b.text(e.value, "keep")),
+		r := &RecordField{Line: e.line, Field: f, Keep: keepWords.named(b.text(e.value, "keep")),
 			Of: b.expr(e.value, "of", scopePlayer, expr.Want{Field: f}), If: b.condition(e.value, "if", scopePlayer)}
 		if t := f.Type; r.Keep != KeepLatest && t != sheet.Integer && t != sheet.Number {
 			b.fail(e.value.get("keep"), "wrong-type", "latest", "a %s has no %s", t, r.Keep)
@@ -34,6 +34,7 @@ func (b *binder) boards() {
 	for _, e := range b.entries(b.top, "boards") {
 		n := e.value
 		x := &Board{
+			Line:  e.line,
 			Name:  e.key,
 			Title: b.titled(n, e.key),
 			Keep:  keepWords.named(b.text(n, "keep")),

@@ -11,6 +11,7 @@ func (b *binder) pieces() {
 		n := e.value
 		p := &Piece{
 			No:     i,
+			Line:   e.line,
 			Name:   e.key,
 			Title:  b.titled(n, e.key),
 			Radius: b.length(n, "radius"),

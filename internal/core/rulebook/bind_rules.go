@@ -111,7 +111,12 @@ func (b *binder) phases() {
 
 func (b *binder) phaseRules(p *Phase, n *node) {
 	for _, item := range b.list(n, "ends") {
-		end := PhaseEnd{If: b.condition(item, "if", scopeMatch), Next: p.Next, Because: b.text(item, "because")}
+		end := PhaseEnd{
+			Line:    item.line,
+			If:      b.condition(item, "if", scopeMatch),
+			Next:    p.Next,
+			Because: b.text(item, "because"),
+		}
 		if v := item.get("next"); v != nil {
 			end.Next = b.phaseOrEnd(v)
 		}
@@ -140,7 +145,7 @@ func (b *binder) order(n *node) []Rank {
 			key = "least"
 		}
 		if p := b.expr(item, key, scope, wantAmount); p != nil {
-			out = append(out, Rank{Of: p, Least: key == "least"})
+			out = append(out, Rank{Line: item.line, Of: p, Least: key == "least"})
 		}
 	}
 	return out
@@ -166,6 +171,7 @@ func (b *binder) win() {
 		w.Ends = append(
 			w.Ends,
 			MatchEnd{
+				Line:    item.line,
 				If:      b.condition(item, "if", scopeMatch),
 				Because: b.text(item, "because"),
 				Winner:  b.winner(item, scopeMatch),

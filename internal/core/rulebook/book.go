@@ -238,6 +238,7 @@ const NoPiece = -1
 // Piece is a kind of object on the ground.
 type Piece struct {
 	No     int
+	Line   int // where it stands in the file
 	Name   string
 	Title  string
 	Radius int64
@@ -301,6 +302,7 @@ const EndOfMatch = -1
 
 // PhaseEnd is a condition that ends a phase.
 type PhaseEnd struct {
+	Line    int // where it stands in the file
 	If      *expr.Prog
 	Next    int
 	Because string
@@ -317,6 +319,7 @@ type Rounds struct {
 
 // Rank is one step of an order.
 type Rank struct {
+	Line  int // where it stands in the file
 	Of    *expr.Prog
 	Least bool
 }
@@ -331,6 +334,7 @@ type Win struct {
 
 // MatchEnd is a condition that ends the match.
 type MatchEnd struct {
+	Line    int // where it stands in the file
 	If      *expr.Prog
 	Because string
 	Winner  *expr.Prog // nil: the order says
@@ -364,6 +368,7 @@ type Hint struct {
 
 // RecordField is something kept of a player between matches.
 type RecordField struct {
+	Line  int // where it stands in the file
 	Field *sheet.Field
 	Of    *expr.Prog // nil: only effects write it
 	If    *expr.Prog
@@ -372,6 +377,7 @@ type RecordField struct {
 
 // Board is a leaderboard.
 type Board struct {
+	Line   int // where it stands in the file
 	Name   string
 	Title  string
 	Of     *expr.Prog

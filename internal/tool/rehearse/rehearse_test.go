@@ -129,6 +129,7 @@ rules:
   - {on: out, do: [{notice: gone}]}
 phases: {play: {length: 60s}}
 win: {order: [{most: me.m}]}
+boards: {even: {of: me.m / match.round}}
 `)
 	run := func(weights map[string]int) *rehearse.Report {
 		r, err := rehearse.Run(book, rehearse.Options{Matches: 10, Weights: weights})
@@ -145,7 +146,10 @@ win: {order: [{most: me.m}]}
 	if !slices.Equal(r.Unused, want) {
 		t.Errorf("unused: %q\nwanted: %q", r.Unused, want)
 	}
-	if len(r.Failed) != 1 || r.Failed[0].What != "line 8" || r.Failed[0].Count != 2*used(r, "one") || r.Wrong() {
+	if len(r.Failed) != 2 || r.Failed[1] != (rehearse.Count{What: "line 16", Count: 20}) ||
+		r.Failed[0].What != "line 8" ||
+		r.Failed[0].Count != 2*used(r, "one") ||
+		r.Wrong() {
 		t.Errorf("what could not be computed: %v", r.Failed)
 	}
 	if len(r.Refusals) > 0 || used(r, "ask") == 0 || len(r.Faults) > 0 || r.Unasked {

@@ -329,3 +329,34 @@ func TestKeys(t *testing.T) {
 		t.Error("a short secret is taken")
 	}
 }
+
+// TestFirstKeyOnce: of several nodes that start on an empty database at one moment, one
+// shows a first key, and it is the one that is good.
+func TestFirstKeyOnce(t *testing.T) {
+	for range 20 {
+		s, _ := clocked(t)
+		var all sync.WaitGroup
+		var mu sync.Mutex
+		var made []string
+		for range 8 {
+			all.Go(func() {
+				key, err := s.FirstKey(t.Context(), "")
+				if err != nil {
+					t.Error(err)
+				}
+				if key != "" {
+					mu.Lock()
+					made = append(made, key)
+					mu.Unlock()
+				}
+			})
+		}
+		all.Wait()
+		if len(made) != 1 {
+			t.Fatalf("%d keys were shown", len(made))
+		}
+		if _, err := s.Key(t.Context(), made[0], "here"); err != nil {
+			t.Errorf("the key that was shown: %v", err)
+		}
+	}
+}

@@ -63,7 +63,11 @@ func (s *Service) FirstKey(ctx context.Context, given string) (made string, err 
 		Scopes:    string(Operator),
 		CreatedAt: s.now().UTC(),
 	}
-	return made, db.Clauses(clause.OnConflict{DoNothing: true}).Create(&row).Error
+	done := db.Clauses(clause.OnConflict{DoNothing: true}).Create(&row)
+	if done.RowsAffected == 0 { // another node was first, or failed: a key that is not kept is not shown
+		made = ""
+	}
+	return made, done.Error
 }
 
 func newKey() string { return "tvx" + strings.ToLower(rand.Text()) }

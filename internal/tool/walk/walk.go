@@ -6,6 +6,7 @@ package walk
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -45,11 +46,18 @@ func Run(ctx context.Context, database, dir string) error {
 	if err != nil {
 		return err
 	}
-	if err := count(filepath.Join(dir, "idle"), func() error {
-		time.Sleep(time.Second) // some twenty ticks
-		return nil
-	}); err != nil {
-		return err
+	for told, tries := true, 0; told; tries++ { // a ping that is told meanwhile is no idling
+		if tries == idleTries {
+			return errors.New("the lobby does not come to rest")
+		}
+		os.RemoveAll(filepath.Join(dir, "idle"))
+		if err := count(filepath.Join(dir, "idle"), func() error {
+			time.Sleep(time.Second) // some twenty ticks
+			return nil
+		}); err != nil {
+			return err
+		}
+		told = players[0].heard("delta") || players[1].heard("delta")
 	}
 	return count(filepath.Join(dir, "intent"), func() error {
 		intent := fmt.Sprintf(`{"is":"intent","seat":%.0f,"n":2,"do":"act","name":"score"}`, players[0].seat)
@@ -178,6 +186,21 @@ func (p *player) until(ctx context.Context, is string) error {
 		}
 	}
 }
+
+// heard takes what has come, and tells whether a message of a kind was among it.
+func (p *player) heard(is string) (heard bool) {
+	for {
+		select {
+		case said := <-p.says:
+			heard = heard || said == is
+		default:
+			return heard
+		}
+	}
+}
+
+// idleTries is how often an idle second is looked for.
+const idleTries = 20
 
 // rest takes what comes until nothing comes any more.
 func (p *player) rest() {

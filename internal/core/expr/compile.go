@@ -2,6 +2,7 @@ package expr
 
 import (
 	"fmt"
+	"maps"
 	"regexp"
 	"slices"
 	"strconv"
@@ -177,7 +178,7 @@ func (c *Checker) celIssues(iss *cel.Issues, src string, scope Scope) []Issue {
 			} else if how := lists[m[1]]; how != "" {
 				is.Message, is.Known = fmt.Sprintf("%s stands behind a list, as in players.%s", m[1], how), nil
 			} else if isCall(src, is) {
-				is.Message, is.Known = fmt.Sprintf("there is no function %q", m[1]), functions
+				is.Message, is.Known = fmt.Sprintf("there is no function %q", m[1]), callable()
 			}
 		} else if m := unknownField.FindStringSubmatch(e.Message); m != nil {
 			is.Word, is.Message = m[1], fmt.Sprintf("no field is called %q", m[1])
@@ -223,9 +224,14 @@ func isCall(src string, is Issue) bool {
 	return strings.HasPrefix(strings.TrimSpace(rest), "(")
 }
 
-// functions are the names that can be called.
-var functions = []string{"distance", "point", "team_named", "seconds", "running", "min", "max", "abs", "int", "double",
-	"size", "string", "random", "exists", "all", "exists_one", "count", "sum", "sum_number", "most", "least"}
+// functions are the functions that are known everywhere; those of lists are in lists.
+var functions = []string{"abs", "distance", "double", "int", "max", "min", "point", "running", "seconds", "size",
+	"team_named"}
+
+// callable are the names of everything that can be called.
+func callable() []string {
+	return append(slices.Sorted(maps.Keys(lists)), append(functions, "random", "string")...)
+}
 
 func plainMessage(m string) string {
 	m = strings.TrimSuffix(strings.ReplaceAll(m, "\n", " "), ".")
@@ -245,28 +251,8 @@ func plainMessage(m string) string {
 }
 
 func (c *Checker) names(scope Scope) []string {
-	names := []string{
-		"lobby",
-		"match",
-		"players",
-		"teams",
-		"pieces",
-		"nobody",
-		"noteam",
-		"distance",
-		"point",
-		"team_named",
-		"seconds",
-		"running",
-		"min",
-		"max",
-		"abs",
-		"int",
-		"double",
-		"size",
-		"true",
-		"false",
-	}
+	names := append([]string{"lobby", "match", "players", "teams", "pieces", "nobody", "noteam", "true", "false"},
+		functions...)
 	for v, n := range map[Vars]string{Me: "me", Target: "target", Piece: "piece", Team: "team", It: "it", Args: "arg",
 		Random: "random"} {
 		if scope.Vars&v != 0 {

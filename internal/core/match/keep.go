@@ -59,43 +59,42 @@ func (m *Match) keptBit(f *sheet.Field) int64 {
 	return 1 << slices.IndexFunc(m.book.Record, func(r *rulebook.RecordField) bool { return r.Field == f })
 }
 
+// stands is how a field of a player's record stands when values are what is kept of it:
+// with what is owed to it on top; at its start, and not kept, where there is neither.
+func (m *Match) stands(p *Player, f *sheet.Field, values []step.Named) (v sheet.Value, kept bool) {
+	v = f.Start
+	i := slices.IndexFunc(values, func(n step.Named) bool { return n.Name == f.Name })
+	if i >= 0 && values[i].Value.Type == f.Type && f.Fits(values[i].Value) {
+		v, kept = values[i].Value, true
+	}
+	for i := range m.owed {
+		if o := &m.owed[i]; o.of == p.Row.ID && o.Field == f.Name {
+			v, kept = o.On(f, v, kept), true
+		}
+	}
+	return v, kept
+}
+
 // Kept puts a player's record as it is kept in place, and what is owed to it on top.
 func (m *Match) Kept(p *Player, values []step.Named) {
 	set := int64(0)
 	for _, r := range m.book.Record {
-		i := slices.IndexFunc(values, func(v step.Named) bool { return v.Name == r.Field.Name })
-		if i < 0 || values[i].Value.Type != r.Field.Type || !r.Field.Fits(values[i].Value) {
-			m.st.Set(p.Record, r.Field, r.Field.Start)
-			continue
+		v, kept := m.stands(p, r.Field, values)
+		m.st.Set(p.Record, r.Field, v)
+		if kept {
+			set |= m.keptBit(r.Field)
 		}
-		m.st.Set(p.Record, r.Field, values[i].Value)
-		set |= m.keptBit(r.Field)
 	}
 	m.st.SetInt(p.Record, m.book.F.Record.Kept, set)
-	for i := range m.owed {
-		if o := &m.owed[i]; o.of == p.Row.ID {
-			m.take(p.Record, m.book.Schema.Field(sheet.Record, o.Field), &o.Change)
-		}
-	}
 }
 
 // Knows tells whether a record stands as it would after Kept.
 func (m *Match) Knows(p *Player, values []step.Named) bool {
-	for _, r := range m.book.Record {
-		v, kept := r.Field.Start, false
-		if i := slices.IndexFunc(values, func(n step.Named) bool { return n.Name == r.Field.Name }); i >= 0 {
-			v, kept = values[i].Value, true
-		}
-		for i := range m.owed {
-			if o := &m.owed[i]; o.of == p.Row.ID && o.Field == r.Field.Name {
-				v, kept = o.On(r.Field, v, kept), true
-			}
-		}
-		if p.Record.Get(r.Field) != v {
-			return false
-		}
-	}
-	return true
+	set := p.Record.Int(m.book.F.Record.Kept)
+	return !slices.ContainsFunc(m.book.Record, func(r *rulebook.RecordField) bool {
+		v, kept := m.stands(p, r.Field, values)
+		return p.Record.Get(r.Field) != v || set&m.keptBit(r.Field) != 0 != kept
+	})
 }
 
 // keepRecord does to a player's record what the rulebook keeps of the match.

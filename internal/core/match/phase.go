@@ -76,17 +76,15 @@ func (m *Match) follow(next int, because string) {
 // tells whether anything happened.
 func (m *Match) transition() bool {
 	r := &m.run
-	if r.finish {
-		m.endMatch(r.because)
-		return true
-	}
-	for i := range m.book.Win.Ends {
+	for i := range m.book.Win.Ends { // all of them: several may name a winner
 		e := &m.book.Win.Ends[i]
 		if m.may(e.If) && m.holds(e.If, e.Line) {
 			m.wantFinish(or(e.Because, "the match is decided"), e.Winner)
-			m.endMatch(r.because)
-			return true
 		}
+	}
+	if r.finish {
+		m.endMatch(r.because)
+		return true
 	}
 	if m.book.Win.Last && m.started() && m.standing() <= 1 {
 		m.endMatch("the last one standing")

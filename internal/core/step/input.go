@@ -6,7 +6,7 @@ import "turnvex.example/turnvex/internal/core/sheet"
 type Kind uint8
 
 // The kinds of input. All but Intent come from the driver, which has checked
-// that whoever asks for them may.
+// that whoever asks for them may. Journals hold their numbers: a new one is the last.
 const (
 	Tick       Kind = iota // time has come to At; nothing else
 	Enter                  // Acct, Name and the wish Team want a seat
@@ -26,14 +26,14 @@ const (
 	Reserve                // places are held for the accounts Names, of the party Text, for N ticks
 	Wait                   // Acct and Name stand in line for a seat, on the connection Conn
 	Unwait                 // whoever stands in line on the connection Conn does so no longer
-	Kept                   // the record of the seat stands so now where it is kept: Record
 	Called                 // the seat's player is called Text now, as was decided elsewhere
+	Kept                   // the record of the seat stands so now where it is kept: Record
 
 	Kinds int = iota
 )
 
 var kindNames = [...]string{"tick", "enter", "intent", "lost", "back", "leave", "loaded", "saved", "ping", "spectators",
-	"referee", "answer", "finish", "close", "field", "reserve", "wait", "unwait", "kept", "called"}
+	"referee", "answer", "finish", "close", "field", "reserve", "wait", "unwait", "called", "kept"}
 
 func (k Kind) String() string { return kindNames[k] }
 

@@ -94,11 +94,7 @@ func mayRead(who *account.Who, player string, f *sheet.Field) bool {
 // getRecord shows a record: all of it to its owner and to operators, otherwise
 // what everyone may see.
 func (s *server) getRecord(c *call) (any, error) {
-	book, err := s.Library.Book(c.path("rulebook"))
-	if err != nil {
-		return nil, err
-	}
-	p, err := s.Accounts.Player(c.r.Context(), c.path("id"))
+	book, p, err := s.recordOf(c)
 	if err != nil {
 		return nil, err
 	}
@@ -162,7 +158,7 @@ func (s *server) recordHistory(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	out := History{Changes: rows}
+	out := History{Changes: append([]keep.Change{}, rows...)} // an empty list, never none
 	if len(rows) > limit {
 		out.Changes = rows[:limit]
 		out.Next = place{rows[limit-1].At, rows[limit-1].Lobby}.String()

@@ -213,8 +213,9 @@ func (t *table) frozen() bool {
 		return true
 	}
 	no := list[0].Int(t.b.F.Match.Phase)
-	return t.b.Phases[no].Frozen &&
-		!slices.ContainsFunc(t.b.Actions, func(a *rulebook.Action) bool { return a.Phases&(1<<no) != 0 })
+	return t.b.Phases[no].Frozen && !slices.ContainsFunc(t.b.Actions, func(a *rulebook.Action) bool {
+		return a.Phases&(1<<no) != 0 && a.Also&rulebook.AlsoFrozen != 0
+	})
 }
 
 // act lets a player do something at random: steer, or use an action on somebody. It

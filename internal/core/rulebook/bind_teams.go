@@ -266,7 +266,20 @@ func (b *binder) declareKinds() {
 // bearerPiece is the kind of piece that a bearer lies on the ground as.
 func (b *binder) bearerPiece(n *node) int {
 	if v := n.get("piece"); v != nil {
-		return max(b.indexOf(v, "piece", b.mapKeys("pieces")), NoPiece)
+		no := max(b.indexOf(v, "piece", b.mapKeys("pieces")), NoPiece)
+		for _, x := range b.book.Bearers {
+			if no != NoPiece && x.Piece == no {
+				b.fail(
+					v,
+					"taken",
+					"a kind of piece of its own",
+					"the bearer %s is the piece %s already",
+					x.Name,
+					v.text,
+				)
+			}
+		}
+		return no
 	}
 	for _, key := range []string{"gone", "out", "away"} {
 		if v := n.get(key); v != nil && v.text == HeirDrop.String() {

@@ -69,7 +69,7 @@ var phaseObject = &object{
 			name: "inputs",
 			spec: inputsFrozen.spec(),
 			def:  inputsFrozen.not,
-			doc:  "Whether actions and steering are taken.",
+			doc:  "Whether actions and steering are taken; actions with `also: [frozen]` are taken all the same.",
 		},
 		{
 			name: "next",

@@ -7,7 +7,7 @@ const MaxPlayers = 200
 
 var topObject = &object{
 	name: "rulebook",
-	doc:  "The whole file. Only `turnvex`, `name` and `phases` must be written.",
+	doc:  "The whole file. Only `turnvex`, `name` and `phases` are required.",
 	keys: []key{
 		{
 			name:     "turnvex",

@@ -92,7 +92,7 @@ func writeObject(b *strings.Builder, o *object) {
 			def = ""
 		}
 		if k.required {
-			def = "must be written"
+			def = "required"
 		}
 		fmt.Fprintf(
 			b,
@@ -121,13 +121,9 @@ func typeText(s *spec) string {
 	case anObject:
 		return link(s.object)
 	case aMap:
-		return fmt.Sprintf("map from names to %ss, at most %d", typeText(s.elem), s.max)
+		return fmt.Sprintf("map from names to %s, at most %d", several(s.elem), s.max)
 	case aList:
-		what, bounds, _ := strings.Cut(typeText(s.elem), ", ")
-		if bounds != "" {
-			bounds = ", each " + bounds
-		}
-		return fmt.Sprintf("list of %ss%s, at most %d", what, bounds, s.max)
+		return fmt.Sprintf("list of %s, at most %d", several(s.elem), s.max)
 	case aWord:
 		return "`" + strings.Join(s.words, "`, `") + "`"
 	case aName:
@@ -154,6 +150,15 @@ func typeText(s *spec) string {
 		return "see right"
 	}
 	return "single value"
+}
+
+// several is typeText for more than one of them.
+func several(s *spec) string {
+	what, bounds, bounded := strings.Cut(typeText(s), ", ")
+	if bounded {
+		bounds = ", each " + bounds
+	}
+	return what + "s" + bounds
 }
 
 const referenceIntro = `# The rulebook

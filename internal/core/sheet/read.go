@@ -46,7 +46,7 @@ func ReadText(f *Field, text string) (Value, error) {
 			ok, n = ok && n%Thousand == 0, n/Thousand
 		}
 		if !ok {
-			return v, fmt.Errorf("a value of type %s is expected, not %q", f.Type, text)
+			return v, fmt.Errorf("%s is expected, not %q", f.Type.noun(), text)
 		}
 		if f.Type == Ref && (n < 0 || n > math.MaxUint32) {
 			return v, fmt.Errorf("there is no sheet %d", n)

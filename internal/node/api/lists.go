@@ -131,12 +131,12 @@ func (s *server) correctRecord(c *call) (any, error) {
 	if err := body(c.w, c.r, &in); err != nil {
 		return nil, err
 	}
-	f, err := s.Keeper.Correct(c.r.Context(), p.ID, book, &in, c.who.Name, c.query("id"))
+	stand, err := s.Keeper.Correct(c.r.Context(), p.ID, book, &in, c.who.Name, c.query("id"))
 	if err != nil {
 		return nil, err
 	}
-	s.Hall.Stands(book.Name, p.ID, f)
-	return Record{Player: p.ID, Rulebook: book.Name, Fields: f.Shown(book)}, nil
+	s.Hall.Stands(book.Name, p.ID, stand)
+	return Record{Player: p.ID, Rulebook: book.Name, Fields: stand.Fields.Shown(book)}, nil
 }
 
 func (s *server) recordHistory(c *call) (any, error) {

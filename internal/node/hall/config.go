@@ -6,7 +6,6 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/internal/core/rulebook"
-	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/keep"
 )
@@ -56,8 +55,8 @@ type Directory interface {
 // Keeper is what a hall needs of keep.Keeper. All methods may be called by several
 // goroutines, and repeated after an error.
 type Keeper interface {
-	Load(ctx context.Context, player string, book *rulebook.Book) (values []step.Named, first bool, err error)
-	Save(ctx context.Context, job *keep.Job) (map[string]keep.Fields, error)
+	Load(ctx context.Context, player string, book *rulebook.Book) (s keep.Standing, first bool, err error)
+	Save(ctx context.Context, job *keep.Job) (map[string]keep.Standing, error)
 }
 
 // Names is what a hall needs of account.Service: it keeps a player's name and returns

@@ -22,6 +22,7 @@ import (
 type Hall struct {
 	cfg     Config
 	savings savings
+	holders holders
 
 	Listing *directory.Watchers
 	faces   sync.Map // of *rulebook.Book to *face
@@ -40,6 +41,7 @@ func New(cfg Config) *Hall {
 		cfg:     cfg,
 		lobbies: map[string]*Lobby{},
 		savings: savings{pending: map[string]*saving{}},
+		holders: holders{of: map[string][]*Lobby{}},
 		Listing: directory.NewWatchers(),
 	}
 }

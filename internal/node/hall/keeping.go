@@ -2,8 +2,6 @@ package hall
 
 import (
 	"context"
-	"maps"
-	"slices"
 	"sync"
 	"time"
 
@@ -58,16 +56,18 @@ func (l *Lobby) loadRecord(seat sheet.ID, account string) {
 		l.soon = append(l.soon, func() { l.step(&step.Input{Kind: step.Loaded, Seat: seat}) })
 		return
 	}
+	l.release(false)
+	l.knownOf(account)
 	go func() {
-		var values []step.Named
+		var s keep.Standing
 		var first bool
 		loaded := l.retry("load a record", 0, func(ctx context.Context) (err error) {
 			l.hall.savings.wait(account)
-			values, first, err = l.hall.cfg.Keeper.Load(ctx, account, l.book)
+			s, first, err = l.hall.cfg.Keeper.Load(ctx, account, l.book)
 			return err
 		})
 		if loaded {
-			l.post(func() { l.step(&step.Input{Kind: step.Loaded, Seat: seat, Record: values, Yes: first}) })
+			l.post(func() { l.loaded(seat, account, s, first) })
 		}
 	}()
 }
@@ -76,50 +76,27 @@ func (l *Lobby) loadRecord(seat sheet.ID, account string) {
 func (l *Lobby) save(job *keep.Job) {
 	for _, r := range job.Records {
 		l.hall.savings.begin(r.Player)
+		l.knownOf(r.Player).saving++
 	}
 	l.tasks.add(func() {
-		var stand map[string]keep.Fields
-		saved := l.retry("keep what a match gave", keepFor, func(ctx context.Context) (err error) {
+		var stand map[string]keep.Standing
+		kept := l.retry("keep what a match gave", keepFor, func(ctx context.Context) (err error) {
 			stand, err = l.hall.cfg.Keeper.Save(ctx, job)
 			return err
 		})
-		if saved {
-			l.hall.stands(l.book.Name, stand)
-		}
 		for _, r := range job.Records {
 			l.hall.savings.done(r.Player)
 		}
-		if saved && job.Result != nil {
-			n := job.Result.Match
-			go l.post(func() { l.step(&step.Input{Kind: step.Saved, N: n}) })
-		}
-	})
-}
-
-// Stands tells the lobbies of a rulebook how a player's record stands, which somebody
-// has corrected.
-func (h *Hall) Stands(book, player string, f keep.Fields) {
-	h.stands(book, map[string]keep.Fields{player: f})
-}
-
-// stands tells every lobby of a rulebook how the records of its players stand where they
-// are kept, whoever has changed them.
-func (h *Hall) stands(book string, stand map[string]keep.Fields) {
-	for _, l := range h.all() {
-		if l.book.Name != book {
-			continue
+		for player, s := range stand {
+			l.hall.stands(l.book.Name, player, s, l)
 		}
 		go l.post(func() {
-			for _, player := range slices.Sorted(maps.Keys(stand)) {
-				if seat := l.m.SeatOf(player); seat != 0 {
-					values := stand[player].Values(l.book)
-					if !l.m.Knows(seat, values) {
-						l.step(&step.Input{Kind: step.Kept, Seat: seat, Record: values})
-					}
-				}
+			l.saved(job, stand)
+			if kept && job.Result != nil {
+				l.step(&step.Input{Kind: step.Saved, N: job.Result.Match})
 			}
 		})
-	}
+	})
 }
 
 // keepFor is how long a lobby that has closed still tries to keep what it gave.

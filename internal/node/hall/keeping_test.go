@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -391,6 +392,53 @@ func TestTwoLobbiesOneRecord(t *testing.T) {
 		}
 		if coins(a) != 0 || lost < 4 {
 			t.Errorf("a sees %d coins; %d saves", coins(a), lost)
+		}
+	})
+}
+
+// TestStandingsInOrder: what another lobby did to a record does not undo, for a moment,
+// what is being saved here, and is seen once that is done; an older standing that comes
+// late changes nothing.
+func TestStandingsInOrder(t *testing.T) {
+	inVirtualTime(t, purse, func(r *rig) {
+		coins := func(p *player) int64 { return p.copy.Of(sheet.Record)[0].Int("coins") }
+		one, two := r.open(hall.Opening{}), r.open(hall.Opening{})
+		a, b := r.join(one, hall.Joining{Account: "ada"}), r.join(two, hall.Joining{Account: "ada"})
+		for _, p := range []*player{a, b} {
+			p.does(wire.Intent{Do: "ready"})
+		}
+		a.does(wire.Intent{Do: "act", Name: "earn"})
+		pass(6 * time.Second)
+		old, _, err := r.keeper.Load(context.Background(), "ada", r.book)
+		if err != nil || old.Version != 1 || coins(b) != 5 {
+			t.Fatalf("saved as version %d, %v; the other lobby sees %d coins", old.Version, err, coins(b))
+		}
+		var slow atomic.Bool
+		slow.Store(true)
+		r.keeper.Gate = func(_ context.Context, call string) error {
+			if call == "save" && slow.Swap(false) {
+				time.Sleep(3 * time.Second)
+			}
+			return nil
+		}
+		a.does(wire.Intent{Do: "act", Name: "spend"})
+		pass(time.Second)
+		b.does(wire.Intent{Do: "act", Name: "earn"})
+		pass(5500 * time.Millisecond) // b's is saved; a's hangs
+		if got := r.keeper.Fields("ada", "purse")["coins"]; fmt.Sprint(got) != "10" || slow.Load() {
+			t.Errorf("%v coins are kept, a's save has begun: %t", got, !slow.Load())
+		}
+		a.refused(wire.Intent{Do: "act", Name: "spend"}, string(code.Condition), "spend")
+		pass(3 * time.Second)
+		if coins(a) != 5 || coins(b) != 5 {
+			t.Errorf("in the end they see %d and %d coins", coins(a), coins(b))
+		}
+		a.does(wire.Intent{Do: "act", Name: "spend"})
+		pass(6 * time.Second)
+		r.hall.Stands("purse", "ada", old)
+		pass(aTick)
+		if coins(a) != 0 || coins(b) != 0 {
+			t.Errorf("after an old standing they see %d and %d coins", coins(a), coins(b))
 		}
 	})
 }

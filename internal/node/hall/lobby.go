@@ -41,8 +41,9 @@ type Lobby struct {
 	keys    map[string]*heldSeats // what a resume key brings back
 	pub     publisher
 	tasks   tasks
-	entry   directory.Entry // what the directory says, or is about to
-	written directory.Entry // what was handed to be written last
+	known   map[string]*known // of the records that it holds, by account
+	entry   directory.Entry   // what the directory says, or is about to
+	written directory.Entry   // what was handed to be written last
 	writing bool
 	latest  atomic.Pointer[directory.Entry]
 	journal *journalFile  // nil unless the node keeps journals
@@ -62,6 +63,7 @@ func newLobby(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup) *Lob
 		jobs:   make(chan func(), 32),
 		done:   make(chan struct{}),
 		keys:   map[string]*heldSeats{},
+		known:  map[string]*known{},
 		m:      lobby.New(book, s),
 		began:  h.cfg.Now(),
 		checks: h.cfg.Check,
@@ -116,6 +118,7 @@ func (l *Lobby) run() {
 	l.closedAt.Store(l.hall.cfg.Now().UnixNano())
 	l.journal.close(l)
 	l.tasks.wait()
+	l.release(true)
 	l.closeEntry()
 }
 

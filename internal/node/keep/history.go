@@ -70,15 +70,15 @@ const (
 // often it is tried; "" gives it one.
 func (k *Keeper) Correct(
 	ctx context.Context, player string, book *rulebook.Book, c *Correction, author, id string,
-) (stand Fields, err error) {
+) (stand Standing, err error) {
 	changes, err := c.read(book)
 	if err != nil {
-		return nil, err
+		return stand, err
 	}
 	if id == "" {
 		id = uuid.NewString()
 	} else if uuid.Validate(id) != nil {
-		return nil, fault.New(code.BadRequest, "the ID of a correction is a UUID, not %q", id)
+		return stand, fault.New(code.BadRequest, "the ID of a correction is a UUID, not %q", id)
 	}
 	job := &Job{Lobby: id, Book: book, Author: author, Why: c.Why}
 	record := &Record{Player: player, Number: 1, Changes: changes}
@@ -87,7 +87,7 @@ func (k *Keeper) Correct(
 		return err
 	})
 	if errors.Is(err, gorm.ErrForeignKeyViolated) {
-		return nil, fault.New(code.NoPlayer, "there is no player %q", player)
+		return stand, fault.New(code.NoPlayer, "there is no player %q", player)
 	}
 	return stand, err
 }

@@ -37,6 +37,12 @@ type Record struct {
 	Changes []step.Change
 }
 
+// Standing is how a record stands.
+type Standing struct {
+	Fields  Fields
+	Version int64 // how often it was changed: of two standings, the greater is the newer
+}
+
 // Players are those of everybody whom the job concerns, some of them more than once.
 func (j *Job) Players() (all []string) {
 	for _, r := range j.Records {

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"maps"
 	"slices"
 	"strings"
 
@@ -12,45 +13,49 @@ import (
 
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
-	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/store"
 )
 
 // Record returns what is kept of a player for a rulebook; nil when there is nothing.
 func (k *Keeper) Record(ctx context.Context, player string, book *rulebook.Book) (Fields, error) {
+	s, err := k.standing(ctx, player, book)
+	return s.Fields, err
+}
+
+func (k *Keeper) standing(ctx context.Context, player string, book *rulebook.Book) (Standing, error) {
 	var r store.Record
 	err := k.db.WithContext(ctx).First(&r, "player_id = ? and rulebook = ?", player, book.Name).Error
 	if errors.Is(err, store.ErrNotFound) {
-		return nil, nil
+		return Standing{}, nil
 	}
 	if err != nil {
-		return nil, err
+		return Standing{}, err
 	}
-	return fieldsOf(&r, book)
+	return standingOf(&r, book)
 }
 
-func fieldsOf(r *store.Record, book *rulebook.Book) (Fields, error) {
+func standingOf(r *store.Record, book *rulebook.Book) (Standing, error) {
 	f, err := ReadFields(r.Fields)
 	if err == nil && r.Form == formPlain {
 		f.fromPlain(book)
 	}
-	return f, err
+	return Standing{f, r.Version}, err
 }
 
-// Load returns what is kept of a player, for a lobby, and whether it is a first visit:
-// nothing was ever kept. The visit is noted at once.
+// Load returns how a player's record stands, for a lobby, and whether it is a first
+// visit: nothing was ever kept. The visit is noted at once.
 func (k *Keeper) Load(
 	ctx context.Context, player string, book *rulebook.Book,
-) (values []step.Named, first bool, err error) {
-	fields, err := k.Record(ctx, player, book)
-	if err != nil || fields != nil {
-		return fields.Values(book), false, err
+) (s Standing, first bool, err error) {
+	s, err = k.standing(ctx, player, book)
+	if err != nil || s.Fields != nil {
+		return s, false, err
 	}
 	err = k.begin(k.db.WithContext(ctx), player, book.Name)
 	if errors.Is(err, gorm.ErrForeignKeyViolated) { // deleted meanwhile
 		err = nil
 	}
-	return nil, true, err
+	return Standing{}, true, err
 }
 
 // begin makes an empty record where there is none.
@@ -63,19 +68,19 @@ func (k *Keeper) begin(tx *store.Tx, player, rulebook string) error {
 // saveRecords lets changes happen to records, each once however often it is tried, and
 // returns how the records stand then, by player. Rows are taken in one order, so that
 // two saves cannot wait for each other.
-func (k *Keeper) saveRecords(tx *store.Tx, job *Job, there map[string]bool) (map[string]Fields, error) {
-	stand := map[string]Fields{}
+func (k *Keeper) saveRecords(tx *store.Tx, job *Job, there map[string]bool) (map[string]Standing, error) {
+	stand := map[string]Standing{}
 	list := slices.Clone(job.Records)
 	slices.SortStableFunc(list, func(a, b Record) int { return strings.Compare(a.Player, b.Player) })
 	for i := range list {
 		if !there[list[i].Player] {
 			continue
 		}
-		f, err := k.saveRecord(tx, job, &list[i])
+		s, err := k.saveRecord(tx, job, &list[i])
 		if err != nil {
 			return nil, err
 		}
-		stand[list[i].Player] = f
+		stand[list[i].Player] = s
 	}
 	return stand, nil
 }
@@ -89,35 +94,31 @@ func fieldNamed(book *rulebook.Book, name string) *sheet.Field {
 	return nil
 }
 
-func (k *Keeper) saveRecord(tx *store.Tx, job *Job, r *Record) (Fields, error) {
+func (k *Keeper) saveRecord(tx *store.Tx, job *Job, r *Record) (s Standing, err error) {
 	if err := k.begin(tx, r.Player, job.Book.Name); err != nil {
-		return nil, err
+		return s, err
 	}
 	var row store.Record
-	err := tx.Clauses(clause.Locking{Strength: "UPDATE"}).
+	err = tx.Clauses(clause.Locking{Strength: "UPDATE"}).
 		First(&row, "player_id = ? and rulebook = ?", r.Player, job.Book.Name).Error
 	if err != nil {
-		return nil, err
+		return s, err
 	}
-	f, err := fieldsOf(&row, job.Book)
+	before, err := standingOf(&row, job.Book)
 	if err != nil {
-		return nil, err
+		return s, err
 	}
-	before, err := json.Marshal(f)
-	if err != nil {
-		return nil, err
-	}
+	f := maps.Clone(before.Fields)
 	was, became := f.Apply(job.Book, r.Changes)
 	first, err := k.noteChange(tx, job, r, was, became)
 	if err != nil || !first { // not the first try: the record stands as it did
-		f, _ = ReadFields(before)
-		return f, err
+		return before, err
 	}
-	row.Form, row.UpdatedAt = formWords, k.now().UTC()
+	row.Form, row.Version, row.UpdatedAt = formWords, row.Version+1, k.now().UTC()
 	if row.Fields, err = json.Marshal(f); err != nil {
-		return nil, err
+		return s, err
 	}
-	return f, tx.Save(&row).Error
+	return Standing{f, row.Version}, tx.Save(&row).Error
 }
 
 // noteChange writes a save into the history, and tells whether it was not there yet.

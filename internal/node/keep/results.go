@@ -19,7 +19,7 @@ import (
 // Save keeps a job, in one transaction. It may be repeated: a result that is kept
 // already is not kept twice, with what follows from it. Players who were deleted
 // meanwhile are left out.
-func (k *Keeper) Save(ctx context.Context, job *Job) (stand map[string]Fields, err error) {
+func (k *Keeper) Save(ctx context.Context, job *Job) (stand map[string]Standing, err error) {
 	err = k.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
 		there, err := store.Present(tx, job.Players()...)
 		if err != nil {

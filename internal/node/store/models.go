@@ -82,6 +82,7 @@ type Record struct {
 	Rulebook  string `gorm:"primaryKey"`
 	Fields    []byte `gorm:"type:jsonb"`
 	Form      int    // how the values are written: 1 by position, 2 by word
+	Version   int64  // how often it was changed
 	UpdatedAt time.Time
 }
 

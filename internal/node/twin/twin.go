@@ -134,10 +134,15 @@ type Keeper struct {
 	Lost func(*keep.Job) error
 
 	mu      sync.Mutex
-	records map[[2]string][]byte // guarded by mu; by player and rulebook
-	saves   map[resultKey]bool   // guarded by mu; by lobby and number
+	records map[[2]string]kept // guarded by mu; by player and rulebook
+	saves   map[resultKey]bool // guarded by mu; by lobby and number
 	results map[resultKey]*step.Result
 	order   []*step.Result
+}
+
+type kept struct {
+	fields  []byte
+	version int64
 }
 
 type resultKey struct {
@@ -147,54 +152,56 @@ type resultKey struct {
 
 // NewKeeper returns a keeper of nothing yet.
 func NewKeeper() *Keeper {
-	return &Keeper{records: map[[2]string][]byte{}, saves: map[resultKey]bool{}, results: map[resultKey]*step.Result{}}
+	return &Keeper{records: map[[2]string]kept{}, saves: map[resultKey]bool{}, results: map[resultKey]*step.Result{}}
 }
 
 // Load is keep.Keeper.Load.
 func (k *Keeper) Load(
 	ctx context.Context, player string, book *rulebook.Book,
-) (values []step.Named, first bool, err error) {
+) (s keep.Standing, first bool, err error) {
 	if err := k.Gate.pass(ctx, "load"); err != nil {
-		return nil, false, err
+		return s, false, err
 	}
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	key := [2]string{player, book.Name}
-	if first = k.records[key] == nil; first {
-		k.records[key] = []byte("{}")
+	if first = k.records[key].fields == nil; first {
+		k.records[key] = kept{fields: []byte("{}")}
 	}
-	return k.fieldsLocked(player, book.Name).Values(book), first, nil
+	return k.standingLocked(player, book.Name), first, nil
 }
 
-func (k *Keeper) fieldsLocked(player, rulebook string) keep.Fields {
-	f, err := keep.ReadFields(k.records[[2]string{player, rulebook}])
+func (k *Keeper) standingLocked(player, rulebook string) keep.Standing {
+	r := k.records[[2]string{player, rulebook}]
+	f, err := keep.ReadFields(r.fields)
 	if err != nil { // a first visit
-		return keep.Fields{}
+		f = keep.Fields{}
 	}
-	return f
+	return keep.Standing{Fields: f, Version: r.version}
 }
 
 // Save is keep.Keeper.Save.
-func (k *Keeper) Save(ctx context.Context, job *keep.Job) (map[string]keep.Fields, error) {
+func (k *Keeper) Save(ctx context.Context, job *keep.Job) (map[string]keep.Standing, error) {
 	if err := k.Gate.pass(ctx, "save"); err != nil {
 		return nil, err
 	}
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	stand := map[string]keep.Fields{}
+	stand := map[string]keep.Standing{}
 	for i := range job.Records {
 		r := &job.Records[i]
-		f := k.fieldsLocked(r.Player, job.Book.Name)
+		s := k.standingLocked(r.Player, job.Book.Name)
 		if key := (resultKey{job.Lobby, r.Number}); !k.saves[key] {
 			k.saves[key] = true
-			f.Apply(job.Book, r.Changes)
+			s.Fields.Apply(job.Book, r.Changes)
+			s.Version++
 		}
-		data, err := json.Marshal(f)
+		data, err := json.Marshal(s.Fields)
 		if err != nil {
 			return nil, err
 		}
-		k.records[[2]string{r.Player, job.Book.Name}] = data
-		stand[r.Player] = k.fieldsLocked(r.Player, job.Book.Name)
+		k.records[[2]string{r.Player, job.Book.Name}] = kept{data, s.Version}
+		stand[r.Player] = k.standingLocked(r.Player, job.Book.Name)
 	}
 	if r := job.Result; r != nil {
 		if key := (resultKey{job.Lobby, r.Match}); k.results[key] == nil {
@@ -214,7 +221,7 @@ func (k *Keeper) Save(ctx context.Context, job *keep.Job) (map[string]keep.Field
 func (k *Keeper) Fields(player, rulebook string) keep.Fields {
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	f, err := keep.ReadFields(k.records[[2]string{player, rulebook}])
+	f, err := keep.ReadFields(k.records[[2]string{player, rulebook}].fields)
 	if err != nil {
 		return nil
 	}

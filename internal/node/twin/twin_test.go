@@ -180,10 +180,15 @@ func TestKeepers(t *testing.T) {
 	for name, k := range map[string]hall.Keeper{"in the database": keep.New(db, func() time.Time { return now }),
 		"in memory": twin.NewKeeper()} {
 		ada, bo := person(t, "Ada"), person(t, "Bo")
-		values, first, err := k.Load(ctx, ada, book)
-		if err != nil || len(values) > 0 || !first {
-			t.Errorf("%s: a first visit: %s, %v", name, show(values), err)
+		loads := func(who, player string, book *rulebook.Book, want string, visit bool, version int64) {
+			t.Helper()
+			s, first, err := k.Load(ctx, player, book)
+			got := show(s.Fields.Values(book))
+			if err != nil || got != want || first != visit || s.Version != version {
+				t.Errorf("%s: %s: %q, version %d, first %t, %v", name, who, got, s.Version, first, err)
+			}
 		}
+		loads("a first visit", ada, book, "", true, 0)
 		set := func(field string, v sheet.Value) step.Change {
 			return step.Change{Field: field, Kind: step.ChangeSet, Value: v}
 		}
@@ -215,20 +220,15 @@ func TestKeepers(t *testing.T) {
 		}
 		for range 3 { // an answer may be lost
 			stand, err := k.Save(ctx, job)
-			if got := show(stand[ada].Values(book)); err != nil || got != changed {
-				t.Fatalf("%s: it stands at %s, %v", name, got, err)
+			got := show(stand[ada].Fields.Values(book))
+			if err != nil || got != changed || stand[ada].Version != 1 {
+				t.Fatalf("%s: it stands at %s, version %d, %v", name, got, stand[ada].Version, err)
 			}
 		}
-		if values, first, err = k.Load(ctx, ada, book); err != nil || show(values) != changed || first {
-			t.Errorf("%s: %s, %v, saved %s", name, show(values), err, changed)
-		}
-		if values, first, err = k.Load(ctx, bo, book); err != nil || len(values) > 0 || !first {
-			t.Errorf("%s: another player's: %s, %v", name, show(values), err)
-		}
+		loads("what was saved", ada, book, changed, false, 1)
+		loads("another player's", bo, book, "", true, 0)
 		other := compile(t, strings.Replace(harbour, "name: harbour", "name: other", 1))
-		if values, first, err = k.Load(ctx, ada, other); err != nil || len(values) > 0 || !first {
-			t.Errorf("%s: another rulebook's: %s, %v", name, show(values), err)
-		}
+		loads("another rulebook's", ada, other, "", true, 0)
 		ended, cancel := context.WithCancel(ctx)
 		cancel()
 		if _, err := k.Save(ended, job); !errors.Is(err, context.Canceled) {
@@ -402,8 +402,8 @@ func TestRecordsOfSeveralVersions(t *testing.T) {
 		}
 		is := func(book *rulebook.Book, want string) {
 			t.Helper()
-			values, _, err := k.Load(ctx, ada, book)
-			if got := show(values); err != nil || got != want {
+			s, _, err := k.Load(ctx, ada, book)
+			if got := show(s.Fields.Values(book)); err != nil || got != want {
 				t.Errorf("%s: %q, wanted %q (%v)", name, got, want, err)
 			}
 		}
@@ -426,8 +426,9 @@ func TestRecordsOfSeveralVersions(t *testing.T) {
 		t.Fatal(err)
 	}
 	nodes := []*keep.Keeper{keep.New(db, time.Now), keep.New(db, time.Now)}
-	if values, _, err := nodes[0].Load(t.Context(), ada, old); err != nil || show(values) != "best=7 rank=1" {
-		t.Errorf("of the form before: %s, %v", show(values), err)
+	stand, _, err := nodes[0].Load(t.Context(), ada, old)
+	if got := show(stand.Fields.Values(old)); err != nil || got != "best=7 rank=1" {
+		t.Errorf("of the form before: %s, %v", got, err)
 	}
 	var all sync.WaitGroup
 	for i := range 40 {
@@ -449,6 +450,9 @@ func TestRecordsOfSeveralVersions(t *testing.T) {
 		})
 	}
 	all.Wait()
+	if stand, _, err = nodes[1].Load(t.Context(), ada, old); err != nil || stand.Version != 40 {
+		t.Errorf("after 40 saves its version is %d, %v", stand.Version, err)
+	}
 	f, err := nodes[1].Record(t.Context(), ada, old)
 	if err != nil || fmt.Sprint(f["best"]) != "47" || fmt.Sprint(f["rank"]) != "captain" || f["lost"] == nil ||
 		f["kept"] != nil {

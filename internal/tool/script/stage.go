@@ -318,14 +318,14 @@ func (st *Stage) action(s Step) (step.Input, error) {
 	return in, nil
 }
 
-// argument reads a value that an action takes; a player is given by name.
+// argument reads a value that an action takes; players and teams are given by name.
 func (st *Stage) argument(a *rulebook.Action, name, value string) sheet.Value {
 	v := sheet.UnreadableValue("the action takes no such value")
 	for _, f := range a.Takes {
 		if f.Name != name {
 			continue
 		}
-		if id, is := st.seats[value]; is && f.Type == sheet.Ref {
+		if id := st.named(value); id != 0 && f.Type == sheet.Ref {
 			return sheet.IntValue(sheet.Ref, int64(id))
 		}
 		read, err := sheet.ReadText(f, value)
@@ -335,6 +335,19 @@ func (st *Stage) argument(a *rulebook.Action, name, value string) sheet.Value {
 		v = read
 	}
 	return v
+}
+
+// named returns the player or team of a name; 0 if there is none.
+func (st *Stage) named(name string) sheet.ID {
+	if id, is := st.seats[name]; is {
+		return id
+	}
+	for _, t := range st.M.Store().Of(sheet.Team) {
+		if t.Text(st.Book.F.Team.Name) == name {
+			return t.ID
+		}
+	}
+	return 0
 }
 
 // settings reads: settings NAME=VALUE ...

@@ -178,6 +178,10 @@ func corrected(t *testing.T, a *client.Conn, mara *client.Signed, book string) {
 		two[0].Lobby != list[1].Lobby {
 		t.Errorf("the page behind: %+v, %v", two, err)
 	}
+	none, _, err := op.RecordHistory(soon(t), player(t, "Rhea").Player, book, 10, "")
+	if err != nil || none == nil || len(none) != 0 { // an empty list is not null
+		t.Errorf("the history of nothing is %#v, %v", none, err)
+	}
 	for _, wrong := range []client.RecordChange{{Field: "nothing", Does: "add", Value: 1},
 		{Field: "wins", Does: "double", Value: 1}, {Field: "wins", Does: "add", Value: "much"},
 		{Field: "rank", Does: "raise", Value: "mate"}, {Field: "rank", Does: "set", Value: "admiral"}} {

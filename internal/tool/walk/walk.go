@@ -51,13 +51,10 @@ func Run(ctx context.Context, database, dir string) error {
 			return errors.New("the lobby does not come to rest")
 		}
 		os.RemoveAll(filepath.Join(dir, "idle"))
-		if err := count(filepath.Join(dir, "idle"), func() error {
-			time.Sleep(time.Second) // some twenty ticks
-			return nil
-		}); err != nil {
+		if err := count(filepath.Join(dir, "idle"), func() error { return idle(ctx, players) }); err != nil {
 			return err
 		}
-		told = players[0].heard("delta") || players[1].heard("delta")
+		told = players[0].heard("delta") || players[1].heard("delta") || players[0].told || players[1].told
 	}
 	return count(filepath.Join(dir, "intent"), func() error {
 		intent := fmt.Sprintf(`{"is":"intent","seat":%.0f,"n":2,"do":"act","name":"score"}`, players[0].seat)
@@ -71,6 +68,22 @@ func Run(ctx context.Context, database, dir string) error {
 		}
 		return players[0].until(ctx, "verdict")
 	})
+}
+
+// idle lasts until each connection has carried a ping there and back, and some ticks
+// more, so that whatever any message runs through has run.
+func idle(ctx context.Context, players []*player) error {
+	for _, p := range players {
+		p.told = false
+		for is := ""; is != "ping"; p.told = p.told || is == "delta" {
+			var err error
+			if is, err = p.next(ctx); err != nil {
+				return err
+			}
+		}
+	}
+	time.Sleep(500 * time.Millisecond) // some ten ticks
+	return nil
 }
 
 // count writes what runs meanwhile.
@@ -132,6 +145,7 @@ type player struct {
 	*websocket.Conn
 	seat float64
 	says chan string // what kinds of messages have come
+	told bool        // something of the match has come while it idled
 }
 
 func enter(ctx context.Context, address, lobby, token string) (*player, error) {
@@ -173,17 +187,24 @@ func (p *player) listen() {
 // until waits for a message of a kind.
 func (p *player) until(ctx context.Context, is string) error {
 	for {
-		select {
-		case said, more := <-p.says:
-			if said == is {
-				return nil
-			}
-			if !more {
-				return fmt.Errorf("the connection ended before %q came", is)
-			}
-		case <-ctx.Done():
-			return fmt.Errorf("no %q came: %w", is, ctx.Err())
+		if said, err := p.next(ctx); err != nil {
+			return fmt.Errorf("no %q came: %w", is, err)
+		} else if said == is {
+			return nil
 		}
+	}
+}
+
+// next takes the next message that comes.
+func (p *player) next(ctx context.Context) (is string, err error) {
+	select {
+	case is, more := <-p.says:
+		if !more {
+			return "", errors.New("the connection has ended")
+		}
+		return is, nil
+	case <-ctx.Done():
+		return "", ctx.Err()
 	}
 }
 
@@ -199,8 +220,8 @@ func (p *player) heard(is string) (heard bool) {
 	}
 }
 
-// idleTries is how often an idle second is looked for.
-const idleTries = 20
+// idleTries is how often an idle while is looked for.
+const idleTries = 60
 
 // rest takes what comes until nothing comes any more.
 func (p *player) rest() {

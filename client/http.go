@@ -45,21 +45,52 @@ const maxAnswer = 8 << 20
 // is) and decodes the answer into out (nil to drop it). A refusal is returned as
 // *Refusal.
 func (s Service) Call(ctx context.Context, method, path string, in, out any) error {
+	res, err := s.send(ctx, method, path, in)
+	if err != nil {
+		return err
+	}
+	defer res.Body.Close()
+	if out == nil || res.StatusCode == http.StatusNoContent {
+		return nil
+	}
+	data, err := io.ReadAll(io.LimitReader(res.Body, maxAnswer))
+	if err != nil {
+		return fmt.Errorf("read the answer of %s: %w", path, err)
+	}
+	return json.Unmarshal(data, out)
+}
+
+// Read writes the answer to a GET as it comes. A refusal is returned as *Refusal.
+func (s Service) Read(ctx context.Context, path string, into io.Writer) error {
+	res, err := s.send(ctx, http.MethodGet, path, nil)
+	if err != nil {
+		return err
+	}
+	defer res.Body.Close()
+	if _, err := io.Copy(into, res.Body); err != nil {
+		return fmt.Errorf("read the answer of %s: %w", path, err)
+	}
+	return nil
+}
+
+// send sends a request and returns the answer, unless it is a refusal.
+func (s Service) send(ctx context.Context, method, path string, in any) (*http.Response, error) {
 	var body io.Reader
-	if raw, ok := in.([]byte); ok {
+	raw, is := in.([]byte)
+	if is {
 		body = bytes.NewReader(raw)
 	} else if in != nil {
 		data, err := json.Marshal(in)
 		if err != nil {
-			return err
+			return nil, err
 		}
 		body = bytes.NewReader(data)
 	}
 	req, err := http.NewRequestWithContext(ctx, method, s.Address+path, body)
 	if err != nil {
-		return fmt.Errorf("the address %q: %w", s.Address, err)
+		return nil, fmt.Errorf("the address %q: %w", s.Address, err)
 	}
-	if _, raw := in.([]byte); in != nil && !raw {
+	if in != nil && !is {
 		req.Header.Set("Content-Type", "application/json")
 	}
 	if s.Token != "" {
@@ -71,22 +102,16 @@ func (s Service) Call(ctx context.Context, method, path string, in, out any) err
 	}
 	res, err := h.Do(req)
 	if err != nil {
-		return fmt.Errorf("the service at %s does not answer: %w", s.Address, err)
+		return nil, fmt.Errorf("the service at %s does not answer: %w", s.Address, err)
+	}
+	if res.StatusCode < 400 {
+		return res, nil
 	}
 	defer res.Body.Close()
+	r := &Refusal{Status: res.StatusCode}
 	data, err := io.ReadAll(io.LimitReader(res.Body, maxAnswer))
-	if err != nil {
-		return fmt.Errorf("read the answer of %s: %w", path, err)
+	if err != nil || json.Unmarshal(data, r) != nil || r.Code == "" {
+		r.Code, r.Reason = "http-"+strconv.Itoa(res.StatusCode), "the service answered "+res.Status
 	}
-	if res.StatusCode >= 400 {
-		r := &Refusal{Status: res.StatusCode}
-		if json.Unmarshal(data, r) != nil || r.Code == "" {
-			r.Code, r.Reason = "http-"+strconv.Itoa(res.StatusCode), "the service answered "+res.Status
-		}
-		return r
-	}
-	if out == nil || res.StatusCode == http.StatusNoContent {
-		return nil
-	}
-	return json.Unmarshal(data, out)
+	return nil, r
 }

@@ -2,7 +2,8 @@ package client
 
 import (
 	"context"
-	"fmt"
+	"io"
+	"maps"
 	"net/http"
 	"net/url"
 	"time"
@@ -52,41 +53,55 @@ type PlayerResult struct {
 // Matches returns the newest ended matches. The query holds the parameters of
 // GET /v1/matches.
 func (s Service) Matches(ctx context.Context, query url.Values) ([]Match, error) {
-	var out struct{ Matches []Match }
+	list, _, err := s.MatchPage(ctx, query)
+	return list, err
+}
+
+// MatchPage is Matches with the cursor of the next page, "" on the last: it goes into the
+// next query as cursor.
+func (s Service) MatchPage(ctx context.Context, query url.Values) (list []Match, next string, err error) {
+	var out struct {
+		Matches []Match
+		Next    string
+	}
 	path := "/v1/matches"
 	if len(query) > 0 {
 		path += "?" + query.Encode()
 	}
-	return out.Matches, s.Call(ctx, http.MethodGet, path, nil, &out)
+	err = s.Call(ctx, http.MethodGet, path, nil, &out)
+	return out.Matches, out.Next, err
 }
 
-// BoardPage is a part of a leaderboard.
-type BoardPage struct {
-	Rulebook string     `json:"rulebook"` // its name
-	Board    string     `json:"board"`    // as the rulebook names it
-	Title    string     `json:"title"`    // for people
-	Show     string     `json:"show"`     // how a value is shown
-	Order    string     `json:"order"`    // most or least: which value is first
-	Rows     []BoardRow `json:"rows"`     // by place
-	Next     string     `json:"next"`     // the cursor of the next page; "" on the last
+// Totals are what a player's results of a rulebook come to.
+type Totals struct {
+	Rulebook string    `json:"rulebook"` // its name
+	Matches  int64     `json:"matches"`  // how many
+	Won      int64     `json:"won"`      // of them
+	Lost     int64     `json:"lost"`     // of them
+	Drawn    int64     `json:"drawn"`    // of them
+	Left     int64     `json:"left"`     // before the end
+	Millis   int64     `json:"millis"`   // play time in milliseconds
+	Last     time.Time `json:"last"`     // when the last of them ended
+	Streak   struct {
+		Outcome string `json:"outcome"` // none, won, lost, drawn or left
+		Matches int    `json:"matches"` // how many of the newest in a row; at most 100 are counted
+	} `json:"streak"`
 }
 
-// BoardRow is one entry of a leaderboard.
-type BoardRow struct {
-	Place  int64     `json:"place"`  // from 1; equal values share it
-	Player string    `json:"player"` // the account
-	Name   string    `json:"name"`   // the display name
-	Value  int64     `json:"value"`  // as the board counts it
-	Posted time.Time `json:"posted"` // when it was reached
+// Totals returns what a player's results come to, by rulebook, the one played last first.
+func (s Service) Totals(ctx context.Context, player string) ([]Totals, error) {
+	var out struct{ Totals []Totals }
+	return out.Totals, s.Call(ctx, http.MethodGet, "/v1/players/"+url.PathEscape(player)+"/totals", nil, &out)
 }
 
-// Board returns a page of a leaderboard from the top; cursor is the last page's
-// Next, or "".
-func (s Service) Board(ctx context.Context, rulebook, board string, limit int, cursor string) (*BoardPage, error) {
-	var out BoardPage
-	path := fmt.Sprintf("/v1/boards/%s/%s?limit=%d", url.PathEscape(rulebook), url.PathEscape(board), limit)
-	if cursor != "" {
-		path += "&cursor=" + url.QueryEscape(cursor)
+// ExportMatches writes all ended matches that fit: in the format jsonl one match a line,
+// in csv one player a line. The query holds the parameters of GET /v1/matches/export. For
+// service keys.
+func (s Service) ExportMatches(ctx context.Context, w io.Writer, format string, query url.Values) error {
+	q := maps.Clone(query)
+	if q == nil {
+		q = url.Values{}
 	}
-	return &out, s.Call(ctx, http.MethodGet, path, nil, &out)
+	q.Set("format", format)
+	return s.Read(ctx, "/v1/matches/export?"+q.Encode(), w)
 }

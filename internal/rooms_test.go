@@ -167,7 +167,8 @@ func checkCoreFile(t *testing.T, file string) {
 				return true
 			}
 			clock := x.Name == "time" &&
-				!slices.Contains([]string{"ParseDuration", "Duration", "Millisecond", "Second"}, n.Sel.Name)
+				!slices.Contains([]string{"ParseDuration", "Duration", "Millisecond", "Second", "Parse", "DateOnly",
+					"LoadLocation"}, n.Sel.Name) // of the zones, those that are built in
 			chance := x.Name == "rand" && !slices.Contains([]string{"New", "NewPCG", "Rand", "PCG"}, n.Sel.Name)
 			if clock || chance {
 				t.Errorf("%s uses %s.%s", fs.Position(n.Pos()), x.Name, n.Sel.Name)

@@ -2,21 +2,22 @@ package wire
 
 // Hello opens a connection: who asks, and for which lobby.
 type Hello struct {
-	Is      string   `json:"is"`
-	Token   string   `json:"token,omitempty" jsonschema:"of a sign-in; it may stand in the handshake's Authorization header instead"`
-	Lobby   string   `json:"lobby,omitempty" jsonschema:"join code"`
-	Watch   bool     `json:"watch,omitempty" jsonschema:"as a spectator, without a seat"`
-	As      uint32   `json:"as,omitempty" jsonschema:"service keys: see exactly what this seat sees"`
-	All     bool     `json:"all,omitempty" jsonschema:"service keys: see everything but hidden fields"`
-	Referee bool     `json:"referee,omitempty" jsonschema:"service keys with the scope referee: see everything and be asked for decisions"`
-	Resume  string   `json:"resume,omitempty" jsonschema:"the key of the last welcome, to come back to the same seats"`
-	Tick    *int64   `json:"tick,omitempty" jsonschema:"with resume: the tick that the copy stands at, if the client still has it; it may then get what it missed instead of a snapshot"`
-	Team    string   `json:"team,omitempty" jsonschema:"the team wished for"`
-	Pass    string   `json:"password,omitempty" jsonschema:"of the lobby"`
-	Book    string   `json:"version,omitempty" jsonschema:"of the rulebook; refused if the lobby runs another one"`
-	Wait    bool     `json:"wait,omitempty" jsonschema:"stand in line if the lobby is full"`
-	List    *Filter  `json:"list,omitempty" jsonschema:"instead of a lobby: watch the listing through this filter"`
-	Locals  []string `json:"locals,omitempty" jsonschema:"names of further players on this connection"`
+	Is      string      `json:"is"`
+	Token   string      `json:"token,omitempty" jsonschema:"of a sign-in; it may stand in the handshake's Authorization header instead"`
+	Lobby   string      `json:"lobby,omitempty" jsonschema:"join code"`
+	Watch   bool        `json:"watch,omitempty" jsonschema:"as a spectator, without a seat"`
+	As      uint32      `json:"as,omitempty" jsonschema:"service keys: see exactly what this seat sees"`
+	All     bool        `json:"all,omitempty" jsonschema:"service keys: see everything but hidden fields"`
+	Referee bool        `json:"referee,omitempty" jsonschema:"service keys with the scope referee: see everything and be asked for decisions"`
+	Resume  string      `json:"resume,omitempty" jsonschema:"the key of the last welcome, to come back to the same seats"`
+	Tick    *int64      `json:"tick,omitempty" jsonschema:"with resume: the tick that the copy stands at, if the client still has it; it may then get what it missed instead of a snapshot"`
+	Team    string      `json:"team,omitempty" jsonschema:"the team wished for"`
+	Pass    string      `json:"password,omitempty" jsonschema:"of the lobby"`
+	Book    string      `json:"version,omitempty" jsonschema:"of the rulebook; refused if the lobby runs another one"`
+	Wait    bool        `json:"wait,omitempty" jsonschema:"stand in line if the lobby is full"`
+	List    *Filter     `json:"list,omitempty" jsonschema:"instead of a lobby: watch the listing through this filter"`
+	Board   *BoardWatch `json:"board,omitempty" jsonschema:"instead of a lobby: watch this part of a leaderboard"`
+	Locals  []string    `json:"locals,omitempty" jsonschema:"names of further players on this connection"`
 }
 
 // Intent is what a seat asks for.

@@ -202,6 +202,79 @@ export interface Difference {
   found: string
 }
 
+export interface BoardWatch {
+  /** Whose board */
+  rulebook: string
+  /** As the rulebook names it */
+  board: string
+  /** Its name; the present one, and each that follows, if it is not given */
+  season?: string
+  /** From this rank on; from the top if it is not given */
+  from?: number
+  /** A player: the rows around theirs, wherever they stand */
+  around?: string
+  /** How many rows, 1 to 100; 20 if it is not given */
+  rows?: number
+}
+
+export interface BoardPage {
+  /** Its name */
+  rulebook: string
+  /** As the rulebook names it */
+  board: string
+  /** What people read */
+  title: string
+  /** How values are written: integer, number or clock */
+  show: string
+  /** Most or least: which value is first */
+  order: string
+  /** Which season it is */
+  season: Season
+  /** How many entries the season has */
+  count: number
+  /** The rank of the first row, from 1; 0 without rows */
+  first: number
+  /** In order */
+  rows: BoardRow[]
+  /** The cursor of the next page */
+  next?: string
+}
+
+export interface Season {
+  /** All, 2026-11-26, 2026-W48, 2026-11, since-2026-11-01, or by hand 1, 2 and so on */
+  name: string
+  /** Of the only season of a board, 1970 */
+  begins: string
+  /** None while nobody knows */
+  ends?: string
+  /** Open, closing (it has ended, and what happened before may yet come in) or closed */
+  state: string
+}
+
+export interface BoardRow {
+  /** From 1; equal values share it */
+  place: number
+  /** Its ID; none for a team */
+  player?: string
+  /** Of a board per team: the team's name */
+  team?: string
+  /** The player's name now, or the team's title */
+  name: string
+  /** In thousandths where the board shows numbers, milliseconds of clocks */
+  value: number
+  /** When this value was reached */
+  posted: string
+  /** The ID of the match in which it was */
+  match?: string
+}
+
+export interface RankedRow {
+  /** Which row of the part, from 0 */
+  n: number
+  /** What it is now */
+  row: BoardRow
+}
+
 export interface HelloMessage {
   is: 'hello'
   /** Of a sign-in; it may stand in the handshake's Authorization header instead */
@@ -230,6 +303,8 @@ export interface HelloMessage {
   wait?: boolean
   /** Instead of a lobby: watch the listing through this filter */
   list?: Filter
+  /** Instead of a lobby: watch this part of a leaderboard */
+  board?: BoardWatch
   /** Names of further players on this connection */
   locals?: string[]
 }
@@ -458,6 +533,24 @@ export interface ListedMessage {
   gone?: boolean
 }
 
+export interface BoardMessage {
+  is: 'board'
+  /** The part; its next is not given */
+  page: BoardPage
+}
+
+export interface RankedMessage {
+  is: 'ranked'
+  /** How many entries the season has now */
+  count: number
+  /** The rank of the first row now */
+  first: number
+  /** How many rows the part has now; those beyond are gone */
+  rows: number
+  /** The rows that are others now */
+  set: RankedRow[]
+}
+
 export interface Bye {
   is: 'bye'
   /** Why; see errors.md; left after leave */
@@ -485,6 +578,8 @@ export type Message =
   | DecidedMessage
   | ListingMessage
   | ListedMessage
+  | BoardMessage
+  | RankedMessage
   | Bye
 
 /** What a client sends. */

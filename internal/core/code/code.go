@@ -87,6 +87,11 @@ const (
 	NoPlayer       Code = "no-such-player"
 	NoMatch        Code = "no-such-match"
 	BoardClosed    Code = "board-closed"
+	NoSeason       Code = "no-such-season"
+	SeasonClosed   Code = "season-closed"
+	Barred         Code = "barred"
+	NotOnBoard     Code = "not-on-board"
+	TooSoon        Code = "too-soon"
 	TooMany        Code = "too-many-requests"
 	WrongRegion    Code = "wrong-region"
 	BadOption      Code = "bad-option"
@@ -177,6 +182,11 @@ var All = []Entry{
 		403,
 		"Only the service posts to this board. A rulebook opens it to clients with the key clients and its bounds.",
 	},
+	{NoSeason, 404, "The board has no season of this name, or none yet."},
+	{SeasonClosed, 409, "The season is closed: nothing is posted to it any more."},
+	{Barred, 403, "An operator has barred the player from this board."},
+	{NotOnBoard, 404, "Nobody like this stands on the board in this season."},
+	{TooSoon, 429, "The board takes one post of a player in so much time. Retry-After says when to try again."},
 	{TooMany, 429, "Too many requests. Retry-After says when to try again."},
 	{WrongRegion, 409, "The rulebook may not be played in this node's region."},
 	{BadOption, 400, "The rulebook has no such option, or the value is not allowed for it."},

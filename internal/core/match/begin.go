@@ -74,7 +74,7 @@ func (m *Match) Leave(p *Player) {
 	m.run.left = append(m.run.left, m.playerResult(p.Row, p.Name))
 	m.keepRecord(p)
 	if m.book.Players.Leavers != rulebook.LeaversLeft && !m.practice() {
-		m.run.leftPosts = append(m.run.leftPosts, m.posts(p)...)
+		m.run.leftPosts = append(m.run.leftPosts, m.posts(p.Row)...)
 	}
 	m.leaveOut(p)
 	m.st.SetFlag(p.Row, m.book.F.Player.Playing, false)

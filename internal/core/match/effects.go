@@ -37,6 +37,7 @@ func init() {
 		rulebook.Go:           (*Match).goTo,
 		rulebook.Finish:       (*Match).finishNow,
 		rulebook.Save:         (*Match).saveNow,
+		rulebook.PostNow:      (*Match).postNow,
 	}
 }
 

@@ -35,7 +35,12 @@ func (m *Match) keepResult(because string) {
 		m.keepRecord(s)
 		r.Players = append(r.Players, m.playerResult(s.Row, s.Row.Text(f.Player.Name)))
 		if !practice && m.run.broken == "" {
-			r.Posts = append(r.Posts, m.posts(s)...)
+			r.Posts = append(r.Posts, m.posts(s.Row)...)
+		}
+	}
+	if !practice && m.run.broken == "" {
+		for _, t := range m.teams {
+			r.Posts = append(r.Posts, m.posts(t)...)
 		}
 	}
 	r.Players = append(r.Players, m.run.left...)
@@ -94,23 +99,6 @@ func (m *Match) shown(r *sheet.Row) map[string]any {
 			out[f.Name] = v.S
 		case sheet.Clock:
 			out[f.Name] = v.ClockMillis(m.book.Rate, m.clockNow(f))
-		}
-	}
-	return out
-}
-
-// posts are a player's entries for the boards.
-func (m *Match) posts(s *Player) []step.Post {
-	var out []step.Post
-	for _, b := range m.book.Boards {
-		m.subject(sheet.Player, s.Row)
-		if b.Of == nil || b.If != nil && !m.yes(b.If, b.Line) {
-			continue
-		}
-		n := b.Of.Int(&m.env)
-		m.faulty(b.Line)
-		if m.env.Fault == 0 {
-			out = append(out, step.Post{Board: b.Name, Account: s.Row.Text(m.book.F.Player.Account), Value: n})
 		}
 	}
 	return out

@@ -130,7 +130,9 @@ func (m *Match) walkRun(w *state.Walk) {
 	state.List(w, "left posts", &r.leftPosts, func(p *step.Post) {
 		state.Text(w, "board", &p.Board)
 		state.Text(w, "account", &p.Account)
+		state.Text(w, "team", &p.Team)
 		state.Int(w, "value", &p.Value)
+		state.Int(w, "at", &p.At)
 	})
 }
 

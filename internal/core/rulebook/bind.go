@@ -95,6 +95,7 @@ func (b *binder) all() {
 	b.endings()
 	b.recordRules()
 	b.boards()
+	b.unposted()
 	b.watched()
 }
 

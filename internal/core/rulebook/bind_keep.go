@@ -1,6 +1,9 @@
 package rulebook
 
 import (
+	"time"
+	_ "time/tzdata" // the zones of boards, wherever this runs
+
 	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
@@ -32,29 +35,108 @@ func (b *binder) recordRules() {
 
 func (b *binder) boards() {
 	for _, e := range b.entries(b.top, "boards") {
-		n := e.value
-		x := &Board{
-			Line:  e.line,
-			Name:  e.key,
-			Title: b.titled(n, e.key),
-			Keep:  keepWords.named(b.text(n, "keep")),
-			Least: leastFirst.is(n, "order"),
-			Show:  showWords.named(b.text(n, "show")),
-			Of:    b.expr(n, "of", scopePlayer, wantAmount),
-			If:    b.condition(n, "if", scopePlayer),
+		b.board(e)
+	}
+}
+
+func (b *binder) board(e entry) {
+	n := e.value
+	x := &Board{
+		Line:  e.line,
+		Name:  e.key,
+		Title: b.titled(n, e.key),
+		Team:  perTeam.is(n, "per"),
+		Keep:  keepWords.named(b.text(n, "keep")),
+		Least: leastFirst.is(n, "order"),
+		Show:  showWords.named(b.text(n, "show")),
+	}
+	scope := scopePlayer
+	if x.Team {
+		scope = scopeTeam
+		if b.top.get("teams") == nil {
+			b.fail(n.get("per"), "not-here", "player", "there are no teams here")
 		}
-		if c := n.get("clients"); c != nil {
-			x.Open, x.Lowest, x.Most = true, b.int(c, "min"), b.int(c, "max")
-			if x.Lowest > x.Most {
-				b.fail(c, "out-of-range", "min to be at most max", "min is above max")
-			}
+	}
+	x.Of, x.If = b.expr(n, "of", scope, wantAmount), b.condition(n, "if", scope)
+	b.clients(n, x)
+	b.renewal(n, x)
+	if n.get("show") == nil && x.Of != nil && x.Of.Type.Of == sheet.Number && x.Keep != KeepCount {
+		x.Show = ShowNumber
+	}
+	b.book.Boards = append(b.book.Boards, x)
+}
+
+// clients binds what clients may post.
+func (b *binder) clients(n *node, x *Board) {
+	c := n.get("clients")
+	if c == nil {
+		return
+	}
+	x.Open, x.Lowest, x.Most, x.Every = true, b.int(c, "min"), b.int(c, "max"), b.millis(c, "every")
+	if x.Lowest > x.Most {
+		b.fail(c, "out-of-range", "min to be at most max", "min is above max")
+	}
+	if x.Team {
+		b.fail(c, "not-here", "only boards of players to have it", "clients cannot post for a team")
+	}
+}
+
+// renewal binds when a board begins anew.
+func (b *binder) renewal(n *node, x *Board) {
+	x.Renew, x.Zone = renewWords.named(b.text(n, "renew")), b.text(n, "zone")
+	if _, err := time.LoadLocation(x.Zone); err != nil || x.Zone == "Local" {
+		b.fail(n.get("zone"), "unknown-word", "an IANA name such as UTC, Europe/Oslo or America/Lima",
+			"there is no time zone %q", x.Zone)
+	}
+	dates := n.get("dates")
+	switch {
+	case x.Renew == RenewOnDates && dates == nil:
+		b.fail(n, "missing-key", "", "\"renew: dates\" needs the key \"dates\" beside it")
+	case x.Renew != RenewOnDates && dates != nil:
+		b.fail(dates, "not-here", "it only with renew: dates", "these dates are not used")
+	}
+	for _, d := range b.list(n, "dates") {
+		switch at, err := time.Parse(time.DateOnly, d.text); {
+		case err != nil || at.Year() < 2000 || at.Year() > 2999:
+			b.fail(d, "wrong-type", "a day of the years 2000 to 2999 such as 2026-03-01", "%s", d.shown())
+		case len(x.Dates) > 0 && d.text <= x.Dates[len(x.Dates)-1]:
+			b.fail(d, "out-of-range", "a day after "+x.Dates[len(x.Dates)-1], "%s is not later", d.text)
+		default:
+			x.Dates = append(x.Dates, d.text)
 		}
-		if n.get("show") == nil && x.Of != nil && x.Of.Type.Of == sheet.Number {
-			x.Show = ShowNumber
+	}
+}
+
+// unposted warns of boards to which nothing posts.
+func (b *binder) unposted() {
+	for i, e := range b.entries(b.top, "boards") {
+		if x := b.book.Boards[i]; e.value.get("of") == nil && !x.Open && b.uses.posted&(1<<i) == 0 {
+			b.warn(e.value, "board-empty",
+				"no match posts to this board: it has no \"of\", no effect posts to it, and clients may not")
 		}
-		if x.Of == nil && !x.Open && n.get("of") == nil {
-			b.warn(n, "board-empty", "nothing posts to this board: it has no \"of\", and clients may not")
-		}
-		b.book.Boards = append(b.book.Boards, x)
+	}
+}
+
+func (b *binder) effectPost(n, v *node, scope expr.Scope, e *Effect) {
+	if e.No = b.indexOf(v, "board", b.mapKeys("boards")); e.No < 0 {
+		return
+	}
+	b.uses.posted |= 1 << e.No
+	board := b.entries(b.top, "boards")[e.No].value
+	kind, own, me := sheet.Player, expr.Me, "me"
+	if perTeam.is(board, "per") {
+		kind, own, me = sheet.Team, expr.Team, "team"
+	}
+	want := expr.Want{Type: sheet.Ref, Ref: kind}
+	if to := n.get("to"); to != nil {
+		e.Of = b.compile(to, scope, want)
+	} else if scope.Vars&own == 0 {
+		b.fail(n, "missing-key", "", "there is no %s here, so the key \"to\" must say whose entry it is", me)
+	} else {
+		e.Of, _ = b.checker.Compile(me, scope, want)
+	}
+	e.Value = b.expr(n, "value", scope, wantAmount)
+	if n.get("value") == nil && board.get("of") == nil && b.text(board, "keep") != KeepCount.String() {
+		b.need(n, "value", "post")
 	}
 }

@@ -380,14 +380,19 @@ type Board struct {
 	Line   int // where it stands in the file
 	Name   string
 	Title  string
-	Of     *expr.Prog
+	Team   bool       // its entries are teams', not players'
+	Of     *expr.Prog // nil: nothing is posted at the end
 	If     *expr.Prog
-	Keep   Keep // best, latest or total
+	Keep   Keep // best, latest, total or count
 	Least  bool // the least is first
 	Show   Show
-	Open   bool  // clients may post
-	Lowest int64 // what a client may post
+	Renew  Renew
+	Dates  []string // with RenewOnDates: the days on which it begins anew, such as 2026-03-01, in order
+	Zone   string   // the time zone in which days begin, by its IANA name
+	Open   bool     // clients may post
+	Lowest int64    // what a client may post
 	Most   int64
+	Every  int64 // the least time between two posts of a client, in milliseconds; 0 for none
 }
 
 // Notice is something that effects tell an audience once. Fields are what it

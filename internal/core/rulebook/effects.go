@@ -34,6 +34,7 @@ const (
 	Go
 	Finish
 	Save
+	PostNow
 
 	Verbs int = iota
 )
@@ -182,6 +183,12 @@ func init() {
 		},
 		{expression("save", "The player whose record is kept now, whatever the interval says."), []Verb{Save}, nil,
 			(*binder).effectSave},
+		{key{name: "post", spec: name, doc: "The board to post to now."}, []Verb{PostNow},
+			[]key{
+				expression("value", "With `post`: the number; what the board's `of` says if it is not given."),
+				expression("to", "With `post`: whose entry, a player or, of a board per team, a team; `me` or `team` "+
+					"if it is not given."),
+			}, (*binder).effectPost},
 		{
 			key{name: "finish", spec: text(80), doc: "End the match, for this reason."},
 			[]Verb{Finish},

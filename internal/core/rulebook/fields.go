@@ -25,6 +25,9 @@ const (
 	PauseResuming
 )
 
+// OutcomeWord is the word of an outcome.
+func OutcomeWord(outcome int) string { return outcomeWords[outcome] }
+
 // The outcomes of a team or a player.
 const (
 	OutcomeNone = iota

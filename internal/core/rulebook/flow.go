@@ -12,6 +12,7 @@ type uses struct {
 	granted  uint64 // actions that some effect grants
 	gone     uint64 // phases that some effect goes to
 	goesEnd  bool
+	posted   uint64 // boards that some effect posts to
 	finishes bool
 }
 

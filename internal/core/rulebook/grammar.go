@@ -99,6 +99,7 @@ const (
 	second  = 1000
 	minute  = 60 * second
 	hour    = 60 * minute
-	maxTime = 24 * hour
+	day     = 24 * hour
+	maxTime = day
 	maxSide = ground.MaxSide
 )

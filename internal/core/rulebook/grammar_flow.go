@@ -299,7 +299,7 @@ var recordObject = &object{
 		{name: "if", spec: anExpression, doc: "Keep it only if this holds."},
 		{
 			name: "keep",
-			spec: keepWords.spec(),
+			spec: keepWords.spec(KeepLatest, KeepBest, KeepLowest, KeepTotal),
 			def:  KeepLatest.String(),
 			doc: "How it goes with what was kept before: the `latest` value, the `best` (greatest), the `lowest`, " +
 				"or the `total`.",
@@ -308,20 +308,39 @@ var recordObject = &object{
 }
 
 var boardObject = &object{
-	name: "board", doc: "A leaderboard. The service posts to it at the match's end.",
+	name: "board",
+	doc: "A leaderboard. What `of` says is posted at the match's end; the effect `post` posts at any moment, and " +
+		"clients where they may. A board that is renewed begins empty with each season; a post belongs to the season " +
+		"in which it happened, and earlier seasons stay readable. Equal values share a place, and who reached theirs " +
+		"first is listed first.",
 	example: `boards:
   lanterns: {of: me.lanterns, title: Most lanterns}
-  fastest: {of: me.time, order: least, if: me.outcome == 'won', show: clock}
-  guesses: {keep: latest, clients: {min: 0, max: 100}}`,
+  fastest: {of: me.time, order: least, if: me.outcome == 'won', show: clock, renew: week, zone: Europe/Oslo}
+  wins: {of: 1, if: me.outcome == 'won', keep: count, renew: dates, dates: [2026-03-01, 2026-06-01]}
+  crews: {per: team, of: team.points, keep: total}
+  streak: {title: Longest streak}        # posted by the effect post
+  guesses: {keep: latest, clients: {min: 0, max: 100, every: 10s}}`,
 	keys: []key{
 		{name: "title", spec: text(60), doc: "What people read."},
-		{name: "of", spec: anExpression, doc: "The number, read with `me`. Without it only clients post, if they may."},
-		{name: "if", spec: anExpression, doc: "Post only if this holds."},
+		{
+			name: "per",
+			spec: perTeam.spec(),
+			def:  perTeam.not,
+			doc:  "Whose entries stand on it: the players', or those of the sides that `teams` names.",
+		},
+		{
+			name: "of",
+			spec: anExpression,
+			doc: "The number that is posted at the end, read with `me`, per team with `team`. Without it only the " +
+				"effect `post` and clients post.",
+		},
+		{name: "if", spec: anExpression, doc: "Post at the end only if this holds."},
 		{
 			name: "keep",
-			spec: keepWords.spec(KeepBest, KeepLatest, KeepTotal),
+			spec: keepWords.spec(KeepBest, KeepLatest, KeepTotal, KeepCount),
 			def:  KeepBest.String(),
-			doc:  "How it goes with the player's earlier entry.",
+			doc: "How it goes with the earlier entry: the `best` of both, the `latest`, the `total`, or the `count` " +
+				"of posts, whatever their values.",
 		},
 		{
 			name: "order",
@@ -335,18 +354,34 @@ var boardObject = &object{
 			doc:  "How it is written: as the expression's type, or milliseconds as a `clock`.",
 		},
 		{
+			name: "renew",
+			spec: renewWords.spec(),
+			def:  RenewNever.String(),
+			doc: "When it begins anew: `never`; by an operator's `hand`; each `day`, `week` (on Monday) or `month`, at " +
+				"midnight in the `zone`; or on the `dates`.",
+		},
+		{
+			name: "dates",
+			spec: listOf(text(10), 64),
+			doc: "With `renew: dates`: the days on which a season begins, such as 2026-03-01, in order. What happens " +
+				"before the first is not posted.",
+		},
+		{name: "zone", spec: text(40), def: "UTC", doc: "The time zone in which days begin, such as `Europe/Oslo`."},
+		{
 			name: "clients",
 			spec: obj(boundsObject),
-			doc:  "Lets clients post too, within these bounds. Without it only the service posts.",
+			doc: "Lets clients post too, within these bounds. Without it only the service and service keys " +
+				"post.",
 		},
 	},
 }
 
 var boundsObject = &object{
-	name: "bounds", doc: "The least and the greatest value that a client may post.",
+	name: "bounds", doc: "What a client may post, and how often.",
 	keys: []key{
 		{name: "min", spec: integer(-1<<53, 1<<53), required: true, doc: "The least."},
 		{name: "max", spec: integer(-1<<53, 1<<53), required: true, doc: "The greatest."},
+		{name: "every", spec: duration(0, day), def: "0s", doc: "The least time between two posts of one player."},
 	},
 }
 
@@ -374,6 +409,7 @@ var effectObject = &object{
       - {grant: keeper, to: me}
       - {withdraw: keeper}
       - {save: me}
+      - {post: streak, value: me.points}
       - each: rivals
         when: it.alive
         do: [{add: it.points, by: 1}]
@@ -388,5 +424,6 @@ var effectObject = &object{
     do: [{spawn: me}]
 kits:
   all: {actions: [ram, patch]}
-  keeper: {actions: [ring], start: false}`,
+  keeper: {actions: [ring], start: false}
+boards: {streak: {}}`,
 }

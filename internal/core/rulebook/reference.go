@@ -203,7 +203,7 @@ it is; ` + "`&&` and `||`" + ` absorb it where the other side decides.
 | name | what it is | where |
 |---|---|---|
 | ` + "`match`, `lobby`" + ` | their sheets | everywhere |
-| ` + "`me`" + ` | the player concerned | actions, rules for players, touches, records, boards, orders of players |
+| ` + "`me`" + ` | the player concerned | actions, rules for players, touches, records, boards of players, orders of players |
 | ` + "`team`" + ` | the player's team, or the team concerned | where me is, and rules for teams, orders of teams |
 | ` + "`record`" + ` | the player's record; ` + "`p.record`" + ` for another's | where me is |
 | ` + "`target`" + ` | who was hit | effects of an action with an aim |

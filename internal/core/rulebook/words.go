@@ -42,6 +42,7 @@ var (
 	saysAccept   = either{"refuse", "accept"}
 	claimsCheck  = either{"refuse", "check"}
 	leastFirst   = either{"most", "least"}
+	perTeam      = either{"player", "team"}
 	winByTeams   = either{"players", "teams"}
 )
 
@@ -266,9 +267,10 @@ const (
 	KeepBest
 	KeepLowest
 	KeepTotal
+	KeepCount
 )
 
-var keepWords = words[Keep]{"latest", "best", "lowest", "total"}
+var keepWords = words[Keep]{"latest", "best", "lowest", "total", "count"}
 
 func (k Keep) String() string { return keepWords.of(k) }
 
@@ -285,6 +287,23 @@ const (
 var showWords = words[Show]{"integer", "number", "clock"}
 
 func (s Show) String() string { return showWords.of(s) }
+
+// Renew says when a board begins anew.
+type Renew uint8
+
+// The ways to begin a board anew.
+const (
+	RenewNever Renew = iota
+	RenewByHand
+	RenewDaily
+	RenewWeekly
+	RenewMonthly
+	RenewOnDates
+)
+
+var renewWords = words[Renew]{"never", "hand", "day", "week", "month", "dates"}
+
+func (r Renew) String() string { return renewWords.of(r) }
 
 // subjects are the words that say for whom a rule acts.
 var subjects = words[subject]{"match", "teams", "players"}

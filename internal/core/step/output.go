@@ -61,6 +61,7 @@ const (
 	KeepName                     // Account is called Text now: keep it, and make it known elsewhere
 	Unmanned                     // an action asks a referee, and none is signed in: Text; for the operator
 	Fault                        // the rulebook did something it may not: Text; for the operator
+	SavePost                     // Post, the N-th save of this lobby
 )
 
 // Effect is something for the driver to carry out. Which parts are set follows
@@ -73,6 +74,7 @@ type Effect struct {
 	N        int64
 	Match    int64 // the number of the match under way; 0 between matches
 	Result   *Result
+	Post     *Post
 	Reason   code.Code
 	Text     string
 	Decision *Decision

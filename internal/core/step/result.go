@@ -1,5 +1,7 @@
 package step
 
+import "turnvex.example/turnvex/internal/core/sheet"
+
 // Result is what a match ended with.
 type Result struct {
 	Match    int64          `json:"match"`              // its number within the lobby, from 1
@@ -35,9 +37,11 @@ type PlayerResult struct {
 	Fields  map[string]any `json:"fields,omitempty"` // the declared numbers that everyone may see
 }
 
-// Post is an entry for a leaderboard.
+// Post is a value for a leaderboard: of a player's account or of a team.
 type Post struct {
-	Board   string `json:"board"`  // its name
-	Account string `json:"player"` // whose
-	Value   int64  `json:"value"`  // in thousandths where the board shows a number
+	Board   string     `json:"board"`            // its name
+	Account string     `json:"player,omitempty"` // whose
+	Team    string     `json:"team,omitempty"`   // or of which team, by its name
+	Value   int64      `json:"value"`            // in thousandths where the board shows a number
+	At      sheet.Tick `json:"-"`                // the wall tick at which it happened
 }

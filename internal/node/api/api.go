@@ -16,6 +16,7 @@ import (
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/live/rough"
 	"turnvex.example/turnvex/internal/node/account"
+	"turnvex.example/turnvex/internal/node/board"
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/hall"
@@ -33,6 +34,7 @@ type Config struct {
 	Hall      *hall.Hall
 	Directory *directory.Directory
 	Keeper    *keep.Keeper
+	Boards    *board.Boards
 	Accounts  *account.Service
 	Library   *library.Library
 	Log       *slog.Logger

@@ -41,7 +41,8 @@ type conn struct {
 	enc    replica.Encoding
 	client *hall.Client
 	who    *account.Who
-	list   *wire.Filter // instead of a lobby: the listing
+	list   *wire.Filter     // instead of a lobby: the listing
+	board  *wire.BoardWatch // instead of a lobby: a part of a board
 	limit  *inputLimit
 	timer  *time.Timer  // of the next ping
 	pinged atomic.Int64 // when the last ping was put, in nanoseconds since the epoch

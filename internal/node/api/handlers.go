@@ -5,6 +5,7 @@ import (
 	"errors"
 	"io"
 	"net/http"
+	"slices"
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
@@ -114,8 +115,12 @@ type History struct {
 	Next    string        `json:"next,omitempty"` // the cursor of the next page
 }
 
-type postRequest struct {
-	Value int64 `json:"value"`
+var matchParams = []param{
+	{"rulebook", "only of this rulebook", "string"},
+	{"player", "only with this player", "string"},
+	{"lobby", "only of the lobby with this join code", "string"},
+	{"since", "only what ended then or later, such as 2026-11-26T08:00:00Z", "string"},
+	{"before", "only what ended earlier", "string"},
 }
 
 var paging = []param{
@@ -123,7 +128,7 @@ var paging = []param{
 	{"cursor", "where the last page ended: its next", "string"},
 }
 
-var routes = append(lobbyRoutes, []route{
+var routes = slices.Concat(lobbyRoutes, boardRoutes, playerRoutes, []route{
 	{
 		method:  "POST",
 		path:    "/v1/sign-in/device",
@@ -264,14 +269,18 @@ var routes = append(lobbyRoutes, []route{
 		path:    "/v1/matches",
 		summary: "Ended matches, newest first",
 		out:     Matches{},
-		params: append(
-			[]param{
-				{"rulebook", "only of this rulebook", "string"},
-				{"player", "only with this player", "string"},
-				{"lobby", "only of the lobby with this join code", "string"},
-			},
-			paging...),
-		do: (*server).listMatches,
+		params:  append(slices.Clone(matchParams), paging...),
+		do:      (*server).listMatches,
+	},
+	{
+		method: "GET",
+		path:   "/v1/matches/export",
+		access: reading,
+		summary: "All ended matches that fit, newest first: as JSON Lines, one match a line, or as CSV (RFC 4180), " +
+			"one " +
+			"player a line",
+		params: append(slices.Clone(matchParams), param{"format", "jsonl or csv", "string"}),
+		do:     (*server).exportMatches,
 	},
 	{method: "GET", path: "/v1/matches/{id}", summary: "An ended match", out: Match{}, do: (*server).getMatch},
 	{
@@ -303,23 +312,7 @@ var routes = append(lobbyRoutes, []route{
 		params: paging,
 		do:     (*server).recordHistory,
 	},
-	{
-		method:  "GET",
-		path:    "/v1/boards/{rulebook}/{board}",
-		summary: "A leaderboard from the top",
-		out:     keep.BoardPage{},
-		params:  paging,
-		do:      (*server).getBoard,
-	},
-	{
-		method:  "POST",
-		path:    "/v1/boards/{rulebook}/{board}",
-		access:  signedIn,
-		summary: "Post to a leaderboard, if its rulebook lets clients",
-		in:      postRequest{},
-		do:      (*server).postBoard,
-	},
-}...)
+})
 
 func (s *server) signInDevice(c *call) (any, error) {
 	var in deviceRequest
@@ -351,6 +344,7 @@ func (s *server) rename(c *call) (any, error) {
 		return nil, err
 	}
 	s.Hall.Renamed(c.who.Player, name)
+	s.Boards.Renamed(c.who.Player, name)
 	return Me{c.who.Player, name}, nil
 }
 

@@ -1,6 +1,7 @@
 package api
 
 import (
+	"errors"
 	"net/http"
 	"time"
 
@@ -26,25 +27,40 @@ func (c *conn) serveListing(r *http.Request) {
 	if c.say(wire.Listing{Is: "listing", Lobbies: page.Lobbies}) != nil {
 		return
 	}
+	c.serveWatch(w.Wake(), nil, func() error {
+		for _, m := range w.Take() {
+			if err := c.tell(m); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// serveWatch tells what has changed each time that it is woken, or that look gives, until
+// the connection ends. An error of tell ends it.
+func (c *conn) serveWatch(wake <-chan struct{}, look <-chan time.Time, tell func() error) {
 	gone := make(chan error, 1)
 	c.limit = newInputLimit(0)
 	go func() { gone <- c.reader(onlyPongs) }()
 	ping := time.NewTicker(pingEvery)
 	defer ping.Stop()
 	for {
+		var err error
 		select {
-		case <-w.Wake():
-			for _, m := range w.Take() {
-				if c.say(m) != nil {
-					return
-				}
-			}
+		case <-wake:
+			err = tell()
+		case <-look:
+			err = tell()
 		case <-ping.C:
-			if c.say(wire.Ping{Is: "ping", N: c.pings.Add(1)}) != nil {
+			err = c.tell(wire.Ping{Is: "ping", N: c.pings.Add(1)})
+		case err = <-gone:
+			if err == nil {
 				return
 			}
-		case err := <-gone:
-			if err != nil {
+		}
+		if err != nil {
+			if !errors.Is(err, errLost) {
 				c.refuse(err)
 			}
 			return
@@ -52,10 +68,20 @@ func (c *conn) serveListing(r *http.Request) {
 	}
 }
 
-// onlyPongs is what who watches the listing may send.
+// errLost says that the connection is gone, which is nobody's fault.
+var errLost = errors.New("the connection is lost")
+
+func (c *conn) tell(v any) error {
+	if c.say(v) != nil {
+		return errLost
+	}
+	return nil
+}
+
+// onlyPongs is what who watches may send.
 func onlyPongs(m any) error {
 	if p, is := m.(*wire.Ping); !is || p.Is != "pong" {
-		return fault.New(code.BadMessage, "who watches the listing sends pongs and nothing else")
+		return fault.New(code.BadMessage, "who watches sends pongs and nothing else")
 	}
 	return nil
 }

@@ -3,6 +3,7 @@ package api
 import (
 	"encoding/base64"
 	"encoding/json"
+	"strconv"
 	"time"
 
 	"github.com/google/uuid"
@@ -38,21 +39,38 @@ func readPlace(cursor string) (p place, err error) {
 	return p, nil
 }
 
-func show(m *keep.Ended) Match { return Match{m.ID, m.Code, m.EndedAt, m.Result} }
+func show(m *store.Match) Match { return Match{m.ID, m.Code, m.EndedAt.UTC(), m.Result} }
+
+// matchQuery reads what a list of matches is asked for with.
+func (s *server) matchQuery(c *call) (q keep.Query, err error) {
+	q = keep.Query{Rulebook: c.query("rulebook"), Lobby: c.query("lobby"), Player: c.query("player")}
+	for name, into := range map[string]*time.Time{"since": &q.Since, "before": &q.Before} {
+		if v := c.query(name); v != "" {
+			if *into, err = time.Parse(time.RFC3339, v); err != nil {
+				return q, fault.New(code.BadRequest, "%s is a time such as 2026-11-26T08:00:00Z, not %q", name, v)
+			}
+		}
+	}
+	if v := c.query("cursor"); v != "" {
+		p, err := readPlace(v)
+		if err != nil {
+			return q, err
+		}
+		q.Before, q.BeforeID = p.T, p.ID
+	}
+	return q, nil
+}
 
 func (s *server) listMatches(c *call) (any, error) {
+	q, err := s.matchQuery(c)
+	if err != nil {
+		return nil, err
+	}
 	limit, err := c.limit(100, 20)
 	if err != nil {
 		return nil, err
 	}
-	q := keep.Query{Rulebook: c.query("rulebook"), Lobby: c.query("lobby"), Player: c.query("player"), Limit: limit + 1}
-	if v := c.query("cursor"); v != "" {
-		p, err := readPlace(v)
-		if err != nil {
-			return nil, err
-		}
-		q.Before, q.BeforeID = p.T, p.ID
-	}
+	q.Limit = limit + 1
 	rows, err := s.Keeper.Matches(c.r.Context(), q)
 	if err != nil {
 		return nil, err
@@ -148,76 +166,20 @@ func (s *server) recordHistory(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	var from place
+	var before int64
 	if v := c.query("cursor"); v != "" {
-		if from, err = readPlace(v); err != nil {
-			return nil, err
+		if before, err = strconv.ParseInt(v, 10, 64); err != nil || before == 0 {
+			return nil, fault.New(code.BadCursor, "this cursor was not given out by this list")
 		}
 	}
-	rows, err := s.Keeper.History(c.r.Context(), p.ID, book.Name, from.T, from.ID, limit+1)
+	rows, err := s.Keeper.History(c.r.Context(), p.ID, book.Name, before, limit+1)
 	if err != nil {
 		return nil, err
 	}
 	out := History{Changes: append([]keep.Change{}, rows...)} // an empty list, never none
 	if len(rows) > limit {
 		out.Changes = rows[:limit]
-		out.Next = place{rows[limit-1].At, rows[limit-1].Lobby}.String()
+		out.Next = strconv.FormatInt(rows[limit-1].Made, 10)
 	}
 	return out, nil
-}
-
-func (s *server) boardOf(c *call) (*rulebook.Book, *rulebook.Board, error) {
-	book, err := s.Library.Book(c.path("rulebook"))
-	if err != nil {
-		return nil, nil, err
-	}
-	b := book.Board(c.path("board"))
-	if b == nil {
-		return nil, nil, fault.New(code.NoBoard, "the rulebook %s has no board %q", book.Name, c.path("board"))
-	}
-	return book, b, nil
-}
-
-func (s *server) getBoard(c *call) (any, error) {
-	book, b, err := s.boardOf(c)
-	if err != nil {
-		return nil, err
-	}
-	limit, err := c.limit(keep.MaxPage, 20)
-	if err != nil {
-		return nil, err
-	}
-	return s.Keeper.Top(c.r.Context(), b, book.Name, limit, c.query("cursor"))
-}
-
-func (s *server) postBoard(c *call) (any, error) {
-	book, b, err := s.boardOf(c)
-	if err != nil {
-		return nil, err
-	}
-	var in postRequest
-	if err := body(c.w, c.r, &in); err != nil {
-		return nil, err
-	}
-	if !b.Open {
-		return nil, fault.New(
-			code.BoardClosed,
-			"only the service posts to the board %s of %s; its rulebook would have to say boards.%s.clients with "+
-				"bounds",
-			b.Name,
-			book.Name,
-			b.Name,
-		)
-	}
-	if in.Value < b.Lowest || in.Value > b.Most {
-		return nil, fault.New(
-			code.OutOfRange,
-			"the board %s takes values from %d to %d, not %d",
-			b.Name,
-			b.Lowest,
-			b.Most,
-			in.Value,
-		)
-	}
-	return nil, s.Keeper.Post(s.Keeper.DB(c.r.Context()), b, book.Name, c.who.Player, in.Value)
 }

@@ -66,8 +66,12 @@ func (s *server) live(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	ws.SetReadLimit(wire.MaxCopy + 1<<10)
-	if c.list != nil {
-		c.serveListing(r)
+	if c.list != nil || c.board != nil {
+		if c.list != nil {
+			c.serveListing(r)
+		} else {
+			c.serveBoard(r)
+		}
 		ws.Close()
 		return
 	}
@@ -158,8 +162,7 @@ func (c *conn) hello(r *http.Request) error {
 			return err
 		}
 	}
-	if h.List != nil {
-		c.list = h.List
+	if c.list, c.board = h.List, h.Board; c.list != nil || c.board != nil {
 		return nil
 	}
 	l, err := c.s.find(r, h.Lobby)

@@ -1,6 +1,7 @@
 package api
 
 import (
+	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -9,6 +10,7 @@ import (
 	"reflect"
 	"strconv"
 	"strings"
+	"sync"
 
 	"github.com/go-chi/chi/v5/middleware"
 
@@ -47,19 +49,34 @@ func (s *server) fail(w http.ResponseWriter, r *http.Request, err error) {
 }
 
 func (s *server) send(w http.ResponseWriter, r *http.Request, status int, v any) {
+	if _, done := v.(written); done {
+		return
+	}
 	if v == nil {
 		w.WriteHeader(http.StatusNoContent)
 		return
 	}
-	data, err := json.Marshal(v)
-	if err != nil {
+	buf := answers.Get().(*bytes.Buffer)
+	defer func() {
+		if buf.Cap() <= maxKept {
+			answers.Put(buf)
+		}
+	}()
+	buf.Reset()
+	e := json.NewEncoder(buf)
+	e.SetEscapeHTML(false)
+	if err := e.Encode(v); err != nil {
 		s.fail(w, r, err)
 		return
 	}
 	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("Content-Length", strconv.Itoa(buf.Len()))
 	w.WriteHeader(status)
-	w.Write(append(data, '\n'))
+	w.Write(buf.Bytes())
 }
+
+// answers are lent to requests while their answers are written.
+var answers = sync.Pool{New: func() any { return new(bytes.Buffer) }}
 
 // maxBody is the most bytes of a JSON request.
 const maxBody = 64 << 10

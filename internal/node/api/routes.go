@@ -2,6 +2,7 @@ package api
 
 import (
 	"net/http"
+	"net/url"
 	"strconv"
 	"strings"
 
@@ -18,6 +19,7 @@ type access uint8
 const (
 	public   access = iota
 	signedIn        // a player's token
+	tokened         // a player's token or a service key's
 	reading         // a service key with any scope
 	operator        // a service key with the scope operator
 )
@@ -48,11 +50,12 @@ type call struct {
 	w   http.ResponseWriter
 	r   *http.Request
 	who *account.Who // nil for a public route without a token
+	q   url.Values   // what stands behind the path
 }
 
 func (c *call) path(name string) string { return chi.URLParam(c.r, name) }
 
-func (c *call) query(name string) string { return c.r.URL.Query().Get(name) }
+func (c *call) query(name string) string { return c.q.Get(name) }
 
 // limit reads the number of entries wanted.
 func (c *call) limit(most, otherwise int) (int, error) {
@@ -69,12 +72,12 @@ func (c *call) limit(most, otherwise int) (int, error) {
 
 func (s *server) handle(rt route) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
-		c := &call{w: w, r: r}
+		c := &call{w: w, r: r, q: r.URL.Query()}
 		if err := s.authorise(c, rt.access); err != nil {
 			s.fail(w, r, err)
 			return
 		}
-		if err := knownParams(rt, r); err != nil {
+		if err := knownParams(rt, c.q); err != nil {
 			s.fail(w, r, err)
 			return
 		}
@@ -116,8 +119,8 @@ func (s *server) authorise(c *call, a access) error {
 }
 
 // knownParams refuses parameters that the route does not have.
-func knownParams(rt route, r *http.Request) error {
-	for name := range r.URL.Query() {
+func knownParams(rt route, q url.Values) error {
+	for name := range q {
 		known := false
 		var names []string
 		for _, p := range rt.params {

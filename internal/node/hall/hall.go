@@ -8,10 +8,12 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/keep"
 	"turnvex.example/turnvex/internal/wire"
 )
 
@@ -23,6 +25,7 @@ type Hall struct {
 	cfg     Config
 	savings savings
 	holders holders
+	unsaved unsaved
 
 	Listing *directory.Watchers
 	faces   sync.Map // of *rulebook.Book to *face
@@ -42,6 +45,7 @@ func New(cfg Config) *Hall {
 		lobbies: map[string]*Lobby{},
 		savings: savings{pending: map[string]*saving{}},
 		holders: holders{of: map[string][]*Lobby{}},
+		unsaved: unsaved{at: map[*keep.Job]time.Time{}},
 		Listing: directory.NewWatchers(),
 	}
 }

@@ -78,7 +78,9 @@ func (l *Lobby) save(job *keep.Job) {
 		l.hall.savings.begin(r.Player)
 		l.knownOf(r.Player).saving++
 	}
+	l.hall.unsaved.begin(job)
 	l.tasks.add(func() {
+		defer l.hall.unsaved.done(job)
 		var stand map[string]keep.Standing
 		kept := l.retry("keep what a match gave", keepFor, func(ctx context.Context) (err error) {
 			stand, err = l.hall.cfg.Keeper.Save(ctx, job)
@@ -119,6 +121,39 @@ func (l *Lobby) retry(what string, after time.Duration, try func(context.Context
 		l.log().Warn("could not "+what+"; trying again", "error", err, "in", wait)
 		time.Sleep(wait)
 	}
+}
+
+// unsaved knows the moments of what is to be posted to boards and is not kept yet.
+type unsaved struct {
+	mu sync.Mutex
+	at map[*keep.Job]time.Time // guarded by mu
+}
+
+func (u *unsaved) begin(job *keep.Job) {
+	if at, ok := job.Since(); ok {
+		u.mu.Lock()
+		u.at[job] = at
+		u.mu.Unlock()
+	}
+}
+
+func (u *unsaved) done(job *keep.Job) {
+	u.mu.Lock()
+	delete(u.at, job)
+	u.mu.Unlock()
+}
+
+// Unsaved is the moment of the oldest thing for a board that happened here and is not kept
+// yet; the zero time if all of it is.
+func (h *Hall) Unsaved() (oldest time.Time) {
+	h.unsaved.mu.Lock()
+	defer h.unsaved.mu.Unlock()
+	for _, at := range h.unsaved.at {
+		if oldest.IsZero() || at.Before(oldest) {
+			oldest = at
+		}
+	}
+	return oldest
 }
 
 // savings knows whose records are being saved, so that a record is not read

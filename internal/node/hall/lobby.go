@@ -152,6 +152,11 @@ func (l *Lobby) clock() sheet.Tick {
 	return sheet.Tick(l.hall.cfg.Now().Sub(l.began) * time.Duration(l.book.Rate) / time.Second)
 }
 
+// moment is when a wall tick was, or will be.
+func (l *Lobby) moment(at sheet.Tick) time.Time {
+	return l.began.Add(time.Duration(at) * time.Second / time.Duration(l.book.Rate))
+}
+
 // sleep is how long nothing happens by itself.
 func (l *Lobby) sleep() time.Duration {
 	next := sheet.Sooner(l.m.Next(), l.pub.due)
@@ -161,7 +166,7 @@ func (l *Lobby) sleep() time.Duration {
 	if next == 0 {
 		return time.Hour
 	}
-	at := l.began.Add(time.Duration(next)*time.Second/time.Duration(l.book.Rate) + time.Microsecond)
+	at := l.moment(next).Add(time.Microsecond)
 	return max(at.Sub(l.hall.cfg.Now()), 0)
 }
 

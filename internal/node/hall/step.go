@@ -19,7 +19,7 @@ func (l *Lobby) step(in *step.Input) *step.Output {
 
 // carryOut does what the authority asks for.
 func (l *Lobby) carryOut(effects []step.Effect) {
-	job := keep.Job{Lobby: l.ID, Book: l.book}
+	job := keep.Job{Lobby: l.ID, Code: l.Code, Book: l.book, Moment: l.moment}
 	for _, e := range effects {
 		switch e.Kind {
 		case step.LoadRecord:
@@ -31,8 +31,11 @@ func (l *Lobby) carryOut(effects []step.Effect) {
 			}
 		case step.SaveResult:
 			if !e.Result.Practice { // nothing of practice is kept
-				job.Result, job.Ended = e.Result, l.hall.cfg.Now()
+				job.Result, job.Ended = e.Result, l.moment(l.m.Tick())
 			}
+		case step.SavePost:
+			job.Posts = append(job.Posts, keep.Post{Post: *e.Post, Number: e.N, Match: e.Match,
+				Reached: l.moment(e.Post.At)})
 		case step.Seated:
 			l.seated(e.Seat, e.Text)
 		case step.Drop:
@@ -47,7 +50,7 @@ func (l *Lobby) carryOut(effects []step.Effect) {
 			l.log().Warn("the rulebook did what it may not", "fault", e.Text)
 		}
 	}
-	if job.Result != nil || len(job.Records) > 0 {
+	if job.Result != nil || len(job.Records)+len(job.Posts) > 0 {
 		l.save(&job)
 	}
 }

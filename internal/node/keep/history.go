@@ -22,28 +22,30 @@ import (
 // Change is one save of a record, as its history tells it.
 type Change struct {
 	At      time.Time       `json:"at"`
-	Lobby   string          `json:"lobby"`            // the lobby's ID; of a correction an ID of its own
-	Number  int64           `json:"number"`           // of the save in that lobby
-	Match   int64           `json:"match,omitempty"`  // the number of the match under way
-	Version string          `json:"version"`          // of the rulebook
-	Author  string          `json:"author,omitempty"` // who corrected it, where no match did this
-	Why     string          `json:"why,omitempty"`    // and why
-	Changes json.RawMessage `json:"changes"`          // what was done, by field
-	Was     json.RawMessage `json:"was"`              // the fields that changed, before; one that is not there was not kept
-	Became  json.RawMessage `json:"became"`           // and after
+	Lobby   string          `json:"lobby"`                           // the lobby's ID; of a correction an ID of its own
+	Number  int64           `json:"number"`                          // of the save in that lobby
+	Made    int64           `json:"revision" gorm:"column:revision"` // the version of the record that it made
+	Match   int64           `json:"match,omitempty"`                 // the number of the match under way
+	Version string          `json:"version"`                         // of the rulebook
+	Author  string          `json:"author,omitempty"`                // who corrected it, where no match did this
+	Why     string          `json:"why,omitempty"`                   // and why
+	Changes json.RawMessage `json:"changes"`                         // what was done, by field
+	Was     json.RawMessage `json:"was"`                             // the fields that changed, before; one that is not there was not kept
+	Became  json.RawMessage `json:"became"`                          // and after
 }
 
-// History returns what happened to a record, newest first, from before a save (the zero
-// time begins with the newest).
+// History returns what happened to a record, newest first, from before a revision (0
+// begins with the newest).
 func (k *Keeper) History(
-	ctx context.Context, player, rulebook string, before time.Time, id string, limit int,
+	ctx context.Context, player, rulebook string, before int64, limit int,
 ) (out []Change, err error) {
 	q := k.db.WithContext(ctx).Table("record_changes").Where("player_id = ? and rulebook = ?", player, rulebook).
-		Select("changed_at as at, lobby_id as lobby, number, match, version, author, why, changes, was, became")
-	if id != "" {
-		q = q.Where("(changed_at, lobby_id) < (?, ?::uuid)", before, id)
+		Select("changed_at as at, lobby_id as lobby, number, revision, match, version, author, why, changes, was, " +
+			"became")
+	if before != 0 {
+		q = q.Where("revision < ?", before)
 	}
-	return out, q.Order("changed_at desc, lobby_id desc, number desc").Limit(limit).Scan(&out).Error
+	return out, q.Order("revision desc").Limit(limit).Scan(&out).Error
 }
 
 // Correction is what an operator does to a record.
@@ -92,11 +94,19 @@ func (k *Keeper) Correct(
 	return stand, err
 }
 
+// reason checks why somebody changes a record.
+func reason(why string) (string, error) {
+	why = strings.TrimSpace(why)
+	if n := utf8.RuneCountInString(why); n < 1 || n > maxWhy {
+		return "", fault.New(code.BadRequest, "a reason of 1 to %d characters is needed, in why", maxWhy)
+	}
+	return why, nil
+}
+
 // read checks a correction against a rulebook.
 func (c *Correction) read(book *rulebook.Book) (out []step.Change, err error) {
-	c.Why = strings.TrimSpace(c.Why)
-	if n := utf8.RuneCountInString(c.Why); n < 1 || n > maxWhy {
-		return nil, fault.New(code.BadRequest, "a correction needs a reason of 1 to %d characters", maxWhy)
+	if c.Why, err = reason(c.Why); err != nil {
+		return nil, err
 	}
 	if len(c.Changes) < 1 || len(c.Changes) > maxCorrected {
 		return nil, fault.New(code.BadRequest, "a correction has 1 to %d changes, not %d", maxCorrected, len(c.Changes))

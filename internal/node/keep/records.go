@@ -110,7 +110,7 @@ func (k *Keeper) saveRecord(tx *store.Tx, job *Job, r *Record) (s Standing, err 
 	}
 	f := maps.Clone(before.Fields)
 	was, became := f.Apply(job.Book, r.Changes)
-	first, err := k.noteChange(tx, job, r, was, became)
+	first, err := k.noteChange(tx, job, r, was, became, row.Version+1)
 	if err != nil || !first { // not the first try: the record stands as it did
 		return before, err
 	}
@@ -122,10 +122,13 @@ func (k *Keeper) saveRecord(tx *store.Tx, job *Job, r *Record) (s Standing, err 
 }
 
 // noteChange writes a save into the history, and tells whether it was not there yet.
-func (k *Keeper) noteChange(tx *store.Tx, job *Job, r *Record, was, became Fields) (bool, error) {
+func (k *Keeper) noteChange(
+	tx *store.Tx, job *Job, r *Record, was, became Fields, revision int64,
+) (bool, error) {
 	row := store.RecordChange{LobbyID: job.Lobby, Number: r.Number, PlayerID: r.Player, Rulebook: job.Book.Name,
-		Version: job.Book.Version, Match: r.Match, ChangedAt: k.now().UTC(), Author: job.Author, Why: job.Why}
-	var list []map[string]any
+		Version: job.Book.Version, Match: r.Match, ChangedAt: k.now().UTC(), Author: job.Author, Why: job.Why,
+		Revision: revision}
+	list := []map[string]any{}
 	for i := range r.Changes {
 		c := &r.Changes[i]
 		if f := fieldNamed(job.Book, c.Field); f != nil {

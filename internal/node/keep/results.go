@@ -4,6 +4,9 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
+	"maps"
+	"slices"
 	"strings"
 	"time"
 
@@ -12,6 +15,7 @@ import (
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/node/board"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/store"
 )
@@ -20,57 +24,122 @@ import (
 // already is not kept twice, with what follows from it. Players who were deleted
 // meanwhile are left out.
 func (k *Keeper) Save(ctx context.Context, job *Job) (stand map[string]Standing, err error) {
+	var placed []board.Placed
+	if job.Result != nil {
+		if err := k.Month(ctx, job.Ended); err != nil {
+			return nil, err
+		}
+	}
 	err = k.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
 		there, err := store.Present(tx, job.Players()...)
 		if err != nil {
 			return err
 		}
-		if stand, err = k.saveRecords(tx, job, there); err != nil || job.Result == nil {
+		if stand, err = k.saveRecords(tx, job, there); err != nil {
 			return err
 		}
-		return k.saveResult(tx, job, there)
+		posts := k.effectPosts(job, there)
+		if job.Result != nil {
+			more, err := k.saveResult(tx, job, there)
+			if err != nil {
+				return err
+			}
+			posts = append(posts, more...)
+		}
+		_, placed, err = k.boards.Put(tx, posts)
+		return err
 	})
+	if err == nil {
+		k.boards.Learn(placed)
+	}
 	return stand, err
 }
 
-// saveResult writes a result, with what follows from it for the players who are
-// there.
-func (k *Keeper) saveResult(tx *store.Tx, job *Job, there map[string]bool) error {
+// matchID names a match by its lobby and number, the same each time.
+func matchID(lobby string, number int64) string {
+	return uuid.NewSHA1(uuid.NameSpaceOID, fmt.Appendf(nil, "turnvex match %s %d", lobby, number)).String()
+}
+
+// effectPosts are a job's posts that are not the result's, each with an ID by which it
+// counts once.
+func (k *Keeper) effectPosts(job *Job, there map[string]bool) (out []board.Post) {
+	for _, p := range job.Posts {
+		id := uuid.NewSHA1(uuid.NameSpaceOID, fmt.Appendf(nil, "turnvex post %s %d", job.Lobby, p.Number)).String()
+		match := ""
+		if p.Match > 0 {
+			match = matchID(job.Lobby, p.Match)
+		}
+		out = job.post(out, &p.Post, p.Reached, match, id, there)
+	}
+	return out
+}
+
+// post adds a post, if its board and its player are there.
+func (j *Job) post(
+	list []board.Post, p *step.Post, at time.Time, match, id string, there map[string]bool,
+) []board.Post {
+	b := j.Book.Board(p.Board)
+	if b == nil || p.Team == "" && !there[p.Account] {
+		return list
+	}
+	out := board.Post{Ref: board.Ref{Rulebook: j.Book.Name, Board: b}, Subject: p.Account, Team: p.Team,
+		Value: p.Value, At: at.UTC(), Match: match, ID: id}
+	if p.Team != "" {
+		out.Subject = board.TeamID(j.Book.Name, p.Team)
+	}
+	return append(list, out)
+}
+
+// Month makes room for the results of the month of a moment.
+func (k *Keeper) Month(ctx context.Context, at time.Time) error {
+	y, m, _ := at.UTC().Date()
+	month := time.Date(y, m, 1, 0, 0, 0, 0, time.UTC)
+	if _, there := k.months.Load(month); there {
+		return nil
+	}
+	err := k.db.WithContext(ctx).Exec("select results_month(?)", month).Error
+	if err == nil {
+		k.months.Store(month, true)
+	}
+	return err
+}
+
+// saveResult writes a result, with what follows from it for the players who are there,
+// and returns what it posts to boards.
+func (k *Keeper) saveResult(tx *store.Tx, job *Job, there map[string]bool) (posts []board.Post, err error) {
 	r := job.Result
 	data, err := json.Marshal(r)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	row := store.Match{
-		ID:       uuid.Must(uuid.NewV7()).String(),
+		EndedAt:  job.Ended.UTC().Truncate(time.Millisecond),
+		ID:       matchID(job.Lobby, r.Match),
 		LobbyID:  job.Lobby,
+		Code:     job.Code,
 		Number:   r.Match,
 		Rulebook: r.Rulebook,
 		Version:  r.Version,
 		Because:  r.Because,
 		Millis:   r.Millis,
-		Practice: r.Practice,
-		EndedAt:  job.Ended.UTC(),
 		Result:   data,
 	}
 	done := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&row)
 	if done.Error != nil || done.RowsAffected == 0 { // none: an earlier try was committed after all
-		return done.Error
+		return nil, done.Error
 	}
-	if err := savePlayers(tx, row.ID, r, there); err != nil {
-		return err
+	if err := k.savePlayers(tx, &row, r, there); err != nil {
+		return nil, err
 	}
-	for _, p := range r.Posts {
-		if b := job.Book.Board(p.Board); b != nil && there[p.Account] {
-			if err := k.Post(tx, b, job.Book.Name, p.Account, p.Value); err != nil {
-				return err
-			}
-		}
+	for i := range r.Posts {
+		p := &r.Posts[i]
+		posts = job.post(posts, p, job.Moment(p.At), row.ID, "", there)
 	}
-	return nil
+	return posts, nil
 }
 
-func savePlayers(tx *store.Tx, match string, r *step.Result, there map[string]bool) error {
+// savePlayers writes who took part, and adds to what their results come to.
+func (k *Keeper) savePlayers(tx *store.Tx, m *store.Match, r *step.Result, there map[string]bool) error {
 	seen := map[string]bool{}
 	for _, p := range r.Players {
 		if !there[p.Account] || seen[p.Account] {
@@ -78,8 +147,10 @@ func savePlayers(tx *store.Tx, match string, r *step.Result, there map[string]bo
 		}
 		seen[p.Account] = true
 		row := store.MatchPlayer{
-			MatchID:  match,
 			PlayerID: p.Account,
+			EndedAt:  m.EndedAt,
+			MatchID:  m.ID,
+			Rulebook: m.Rulebook,
 			Name:     p.Name,
 			Team:     p.Team,
 			Outcome:  p.Outcome,
@@ -89,13 +160,7 @@ func savePlayers(tx *store.Tx, match string, r *step.Result, there map[string]bo
 			return err
 		}
 	}
-	return nil
-}
-
-// Ended is a match that has ended, with its lobby's join code.
-type Ended struct {
-	store.Match
-	Code string
+	return addTotals(tx, m, r, slices.Sorted(maps.Keys(seen)))
 }
 
 // Query is what a page of ended matches is asked for with. What is empty is any.
@@ -103,48 +168,49 @@ type Query struct {
 	Rulebook string    // its name
 	Lobby    string    // a join code
 	Player   string    // who took part
-	Before   time.Time // with BeforeID: where the last page ended
+	Since    time.Time // that ended then or later
+	Before   time.Time // with BeforeID: where the last page ended; without it: that ended earlier
 	BeforeID string
 	Limit    int // how many matches
 }
 
-func (k *Keeper) matches(ctx context.Context) *store.Tx {
-	return k.db.WithContext(ctx).
-		Table("matches m").
-		Select("m.*, l.code as code").
-		Joins("join lobbies l on l.id = m.lobby_id")
-}
-
 // Matches lists ended matches, newest first.
-func (k *Keeper) Matches(ctx context.Context, query Query) (rows []Ended, err error) {
-	q := k.matches(ctx)
-	if query.Rulebook != "" {
-		q = q.Where("m.rulebook = ?", query.Rulebook)
-	}
-	if query.Lobby != "" {
-		q = q.Where("l.code = ?", strings.ToUpper(query.Lobby))
-	}
+func (k *Keeper) Matches(ctx context.Context, query Query) (rows []store.Match, err error) {
+	q := k.db.WithContext(ctx).Table("matches m").Select("m.*")
+	of, id := "m", "id"
 	if query.Player != "" {
 		if uuid.Validate(query.Player) != nil {
 			return nil, fault.New(code.NoPlayer, "there is no player %q", query.Player)
 		}
-		q = q.Where(
-			"exists (select 1 from match_players mp where mp.match_id = m.id and mp.player_id = ?)",
-			query.Player,
-		)
+		of, id = "p", "match_id"
+		q = k.db.WithContext(ctx).Table("match_players p").Select("m.*").
+			Joins("join matches m on m.ended_at = p.ended_at and m.id = p.match_id").
+			Where("p.player_id = ?", query.Player)
 	}
-	if query.BeforeID != "" {
-		q = q.Where("(m.ended_at, m.id) < (?, ?::uuid)", query.Before, query.BeforeID)
+	if query.Rulebook != "" {
+		q = q.Where(of+".rulebook = ?", query.Rulebook)
 	}
-	err = q.Order("m.ended_at desc, m.id desc").Limit(query.Limit).Scan(&rows).Error
+	if query.Lobby != "" {
+		q = q.Where("m.code = ?", strings.ToUpper(query.Lobby))
+	}
+	if !query.Since.IsZero() {
+		q = q.Where(of+".ended_at >= ?", query.Since)
+	}
+	switch {
+	case query.BeforeID != "":
+		q = q.Where("("+of+".ended_at, "+of+"."+id+") < (?, ?::uuid)", query.Before, query.BeforeID)
+	case !query.Before.IsZero():
+		q = q.Where(of+".ended_at < ?", query.Before)
+	}
+	err = q.Order(of + ".ended_at desc, " + of + "." + id + " desc").Limit(query.Limit).Scan(&rows).Error
 	return rows, err
 }
 
 // Match returns an ended match by its ID, or fault code.NoMatch.
-func (k *Keeper) Match(ctx context.Context, id string) (row Ended, err error) {
+func (k *Keeper) Match(ctx context.Context, id string) (row store.Match, err error) {
 	err = store.ErrNotFound
 	if uuid.Validate(id) == nil {
-		err = k.matches(ctx).Where("m.id = ?", id).Take(&row).Error
+		err = k.db.WithContext(ctx).Where("id = ?", id).Take(&row).Error
 	}
 	if errors.Is(err, store.ErrNotFound) {
 		err = fault.New(code.NoMatch, "there is no match %q", id)

@@ -117,7 +117,7 @@ func TestCommandLine(t *testing.T) {
 		`"code":"bad-message"`,
 	)
 	has(run(1, "", "join", "-json", "NOSUCH"), "no-such-lobby")
-	has(run(0, "", "results", "-rulebook", "bell"), "No match has ended yet.")
+	has(run(0, "", "results", "-rulebook", "bell"), "No match that fits has ended yet.")
 	if _, err := client.SignIn(soon(t), node.Address, "a-device-key-for-the-board", "Board Keeper"); err != nil {
 		t.Fatal(err)
 	}
@@ -275,7 +275,7 @@ func TestResultsAndScripts(t *testing.T) {
 	}
 	has(run(0, "", "board", book, "points"), "1", "Mara", "2")
 	has(run(0, "", "board", "-json", book, "points"), `"place":1`, `"value":2`)
-	has(run(0, "", "results", "-mine"), "No match has ended yet")
+	has(run(0, "", "results", "-mine"), "No match that fits has ended yet")
 
 	duel := sh.file("duel.yaml", string(source(t, "duel")))
 	script := sh.file(

@@ -77,7 +77,7 @@ func TestPracticeByHand(t *testing.T) {
 	if f := record(t, as(mara), mara.Player, book); f["matches"] != 0.0 {
 		t.Errorf("the record has %v", f)
 	}
-	if p, err := as(mara).Board(soon(t), book, "points", 10, ""); err != nil || len(p.Rows) != 0 {
+	if p, err := as(mara).Board(soon(t), book, "points", client.Part{Rows: 10}); err != nil || len(p.Rows) != 0 {
 		t.Errorf("the board has %+v, %v", p, err)
 	}
 	real := lobby(t, joss, client.Opening{Rulebook: book})
@@ -124,7 +124,7 @@ func TestBoardPages(t *testing.T) {
 		var got []string
 		seen := map[string]bool{}
 		for cursor, first := "", true; first || cursor != ""; first = false {
-			p, err := as(all[0]).Board(soon(t), book, board, 2, cursor)
+			p, err := as(all[0]).Board(soon(t), book, board, client.Part{Rows: 2, Cursor: cursor})
 			if err != nil || len(p.Rows) == 0 {
 				t.Fatal(p, err)
 			}
@@ -141,11 +141,11 @@ func TestBoardPages(t *testing.T) {
 			t.Errorf("%s: %v, not %s", board, got, want)
 		}
 	}
-	_, err := as(all[0]).Board(soon(t), book, "open", 2, "bm9uc2Vuc2U")
+	_, err := as(all[0]).Board(soon(t), book, "open", client.Part{Rows: 2, Cursor: "bm9uc2Vuc2U"})
 	wants(t, "a cursor that is none", err, "bad-cursor")
 	name := "Skiff the Fourth"
 	wants(t, "a rename", as(all[3]).Call(soon(t), http.MethodPatch, "/v1/me", map[string]string{"name": name}, nil), "")
-	p, err := as(all[0]).Board(soon(t), book, "open", 100, "")
+	p, err := as(all[0]).Board(soon(t), book, "open", client.Part{Rows: 100})
 	if err != nil || !slices.ContainsFunc(p.Rows, func(r client.BoardRow) bool { return r.Name == name }) {
 		t.Errorf("the board does not show the new name: %+v, %v", p, err)
 	}

@@ -49,7 +49,7 @@ func TestMatchFromLobbyToBoard(t *testing.T) {
 		r.Players[1].Fields["plan"] != nil {
 		t.Errorf("the result is %+v", r)
 	}
-	page, err := s.Board(soon(t), "duel", "points", 100, "")
+	page, err := s.Board(soon(t), "duel", "points", client.Part{Rows: 100})
 	if err != nil || len(page.Rows) == 0 || page.Rows[0].Value != 2 || page.Rows[0].Place != 1 {
 		t.Errorf("the board is %+v, %v", page, err)
 	}

@@ -57,7 +57,7 @@ func TestRefusalsOverHTTP(t *testing.T) {
 		{"GET", "/v1/boards/duel/nothing", "", "", code.NoBoard},
 		{"POST", "/v1/boards/duel/points", in.Token, `{"value":5}`, code.BoardClosed},
 		{"POST", "/v1/boards/duel/open", in.Token, `{"value":11}`, code.OutOfRange},
-		{"POST", "/v1/boards/duel/open", operator.Token, `{"value":5}`, code.Forbidden},
+		{"POST", "/v1/boards/duel/open", operator.Token, `{"value":5}`, code.NoPlayer},
 		{"GET", "/v1/live", "", "", code.NotUpgradeable},
 	} {
 		s := client.Service{Address: node.Address, Token: c.token}

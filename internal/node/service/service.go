@@ -14,11 +14,13 @@ import (
 	"path/filepath"
 	"runtime/debug"
 	"slices"
+	"sync"
 	"time"
 
 	"turnvex.example/turnvex/internal/live/rough"
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/api"
+	"turnvex.example/turnvex/internal/node/board"
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/node/keep"
@@ -38,13 +40,15 @@ type Config struct {
 	Rulebooks   string // a folder whose *.yaml, *.yml and *.json are loaded at the start; "" for none
 	OperatorKey string // "" keeps the one of an earlier start, or makes one
 	Origins     []string
-	Refuse      bool          // a player's second connection to a lobby is refused; otherwise it takes over
-	Journals    string        // a folder for the lobbies' journals; "" for none
-	Practice    bool          // every lobby is a practice lobby
-	Rough       rough.Network // how bad live connections are made
-	Patience    time.Duration // how long a live connection may take nothing; 10 s if 0
-	Check       time.Duration // how often all copies are checked; if 0, every 5 s in practice lobbies
-	Log         *slog.Logger  // nothing is logged if nil
+	Refuse      bool           // a player's second connection to a lobby is refused; otherwise it takes over
+	Journals    string         // a folder for the lobbies' journals; "" for none
+	Practice    bool           // every lobby is a practice lobby
+	Rough       rough.Network  // how bad live connections are made
+	Retention   keep.Retention // for how long results and the history of records are kept
+	BoardMemory int            // the most bytes that leaderboards in memory take, about; 256 MiB if 0
+	Patience    time.Duration  // how long a live connection may take nothing; 10 s if 0
+	Check       time.Duration  // how often all copies are checked; if 0, every 5 s in practice lobbies
+	Log         *slog.Logger   // nothing is logged if nil
 }
 
 func (c *Config) defaults() {
@@ -81,12 +85,14 @@ type Service struct {
 	Hall        *hall.Hall
 	Directory   *directory.Directory
 	Keeper      *keep.Keeper
+	Boards      *board.Boards
 	DB          *store.DB
 	Accounts    *account.Service
 
 	http   *http.Server
 	failed chan error
 	sweep  chan struct{} // closed when the node stops
+	done   sync.WaitGroup
 	log    *slog.Logger
 }
 
@@ -121,7 +127,6 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		return err
 	}
 	s.Accounts, s.sweep = accounts, make(chan struct{})
-	go s.sweeper(accounts)
 	lib, bad, err := library.Open(ctx, s.DB)
 	if err != nil {
 		return err
@@ -133,7 +138,8 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	if err := s.loadFolder(ctx, cfg); err != nil {
 		return err
 	}
-	s.Directory, s.Keeper = directory.New(s.DB), keep.New(s.DB, time.Now)
+	s.Boards = board.New(s.DB, board.Options{Budget: cfg.BoardMemory, Log: cfg.Log})
+	s.Directory, s.Keeper = directory.New(s.DB), keep.New(s.DB, s.Boards, time.Now)
 	// What an earlier run of this node held is over.
 	if err := s.Directory.Abandon(ctx, cfg.Node, time.Now().UTC()); err != nil {
 		return err
@@ -154,6 +160,8 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 			Secret:    []byte(secret),
 		},
 	)
+	s.Boards.Follow(cfg.Node, s.Hall.Unsaved)
+	s.done.Go(func() { s.sweeper(cfg.Retention) })
 	l, err := net.Listen("tcp", cfg.Listen)
 	if err != nil {
 		return fmt.Errorf("listen on %s: %w; choose another address with -listen", cfg.Listen, err)
@@ -166,6 +174,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 				Hall:      s.Hall,
 				Directory: s.Directory,
 				Keeper:    s.Keeper,
+				Boards:    s.Boards,
 				Accounts:  accounts,
 				Library:   lib,
 				Log:       cfg.Log,
@@ -219,16 +228,25 @@ func (s *Service) loadFolder(ctx context.Context, cfg Config) error {
 	return nil
 }
 
+// sweepEvery is how often what has run out is removed, the first time soon after the start.
+const sweepEvery = 10 * time.Minute
+
 // sweeper removes now and then what has run out.
-func (s *Service) sweeper(accounts *account.Service) {
-	every := time.NewTicker(10 * time.Minute)
-	defer every.Stop()
+func (s *Service) sweeper(keeping keep.Retention) {
+	next := time.NewTimer(time.Second)
+	defer next.Stop()
 	for {
 		select {
-		case <-every.C:
-			if err := accounts.Sweep(context.Background()); err != nil {
+		case <-next.C:
+			next.Reset(sweepEvery)
+			ctx, cancel := context.WithTimeout(context.Background(), sweepEvery/2)
+			if err := s.Accounts.Sweep(ctx); err != nil {
 				s.log.Warn("could not remove old refresh tokens", "error", err)
 			}
+			if err := s.Keeper.Sweep(ctx, keeping); err != nil {
+				s.log.Warn("could not remove old results and changes of records", "error", err)
+			}
+			cancel()
 		case <-s.sweep:
 			return
 		}
@@ -248,5 +266,7 @@ func (s *Service) Stop() {
 		s.log.Warn("the doors did not close in time", "error", err)
 		s.http.Close()
 	}
+	s.Boards.Close()
+	s.done.Wait()
 	s.DB.Close()
 }

@@ -54,22 +54,24 @@ type Lobby struct {
 
 // Match is a match that has ended.
 type Match struct {
-	ID       string `gorm:"type:uuid;primaryKey"`
-	LobbyID  string `gorm:"type:uuid"`
+	EndedAt  time.Time `gorm:"primaryKey"`
+	ID       string    `gorm:"type:uuid;primaryKey"`
+	LobbyID  string    `gorm:"type:uuid"`
+	Code     string    // the lobby's join code
 	Number   int64
 	Rulebook string
 	Version  string
 	Because  string
 	Millis   int64
-	Practice bool
-	EndedAt  time.Time
 	Result   []byte `gorm:"type:jsonb"`
 }
 
 // MatchPlayer is a player's part in a match.
 type MatchPlayer struct {
-	MatchID  string `gorm:"type:uuid;primaryKey"`
-	PlayerID string `gorm:"type:uuid;primaryKey"`
+	PlayerID string    `gorm:"type:uuid;primaryKey"`
+	EndedAt  time.Time `gorm:"primaryKey"`
+	MatchID  string    `gorm:"type:uuid;primaryKey"`
+	Rulebook string
 	Name     string
 	Team     string
 	Outcome  string
@@ -100,15 +102,23 @@ type RecordChange struct {
 	ChangedAt time.Time
 	Author    string // who corrected it, where no match did this
 	Why       string
+	Revision  int64 // the version of the record that it made
 }
 
-// BoardEntry is a player's entry on a leaderboard.
+// BoardEntry is an entry of a season of a leaderboard.
 type BoardEntry struct {
-	Rulebook string `gorm:"primaryKey"`
-	Board    string `gorm:"primaryKey"`
-	PlayerID string `gorm:"type:uuid;primaryKey"`
-	Value    int64
-	PostedAt time.Time
+	Season    int64  `gorm:"primaryKey"`
+	Subject   string `gorm:"type:uuid;primaryKey"` // the player, or what stands for the team
+	Team      string // the team's name; "" for a player
+	Value     int64
+	Posts     int64 // how many were posted
+	ReachedAt time.Time
+	ClientAt  *time.Time // when a client posted last
+	Match     *string    `gorm:"type:uuid"` // in which the value was reached
+	Removed   bool
+	Barred    bool
+	Version   int64 // how often it was changed
+	Mark      int64 // of the transaction that changed it last
 }
 
 // Account is a login name and a password for a player.
@@ -139,4 +149,51 @@ type ServiceKey struct {
 	CreatedAt time.Time
 	UsedAt    *time.Time
 	RevokedAt *time.Time
+}
+
+// BoardSeason is a leaderboard from one renewal to the next.
+type BoardSeason struct {
+	ID       int64 `gorm:"primaryKey"`
+	Rulebook string
+	Board    string
+	Name     string
+	Begins   time.Time
+	Ends     *time.Time
+	ClosedAt *time.Time
+}
+
+// BoardBar says that a player may not stand on a board.
+type BoardBar struct {
+	Rulebook string `gorm:"primaryKey"`
+	Board    string `gorm:"primaryKey"`
+	PlayerID string `gorm:"type:uuid;primaryKey"`
+	Author   string
+	Why      string
+	BarredAt time.Time
+}
+
+// BoardAct is what an operator did to a board.
+type BoardAct struct {
+	ID       int64 `gorm:"primaryKey"`
+	Rulebook string
+	Board    string
+	Season   string
+	Subject  *string `gorm:"type:uuid"`
+	Act      string
+	Author   string
+	Why      string
+	ActedAt  time.Time
+}
+
+// PlayerTotal is what a player's results of a rulebook come to.
+type PlayerTotal struct {
+	PlayerID string `gorm:"type:uuid;primaryKey"`
+	Rulebook string `gorm:"primaryKey"`
+	Matches  int64
+	Won      int64
+	Lost     int64
+	Drawn    int64
+	Gone     int64 // left before the end
+	Millis   int64
+	LastAt   time.Time
 }

@@ -16,6 +16,7 @@ import (
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/node/board"
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/hall"
@@ -161,6 +162,10 @@ func person(t *testing.T, name string) string {
 	return p.ID
 }
 
+func newKeeper(now func() time.Time) *keep.Keeper {
+	return keep.New(db, board.New(db, board.Options{Now: now}), now)
+}
+
 func show(values []step.Named) string {
 	var out []string
 	for _, v := range values {
@@ -177,7 +182,7 @@ func TestKeepers(t *testing.T) {
 		t.Fatal(err)
 	}
 	ctx, book := t.Context(), compile(t, harbour)
-	for name, k := range map[string]hall.Keeper{"in the database": keep.New(db, func() time.Time { return now }),
+	for name, k := range map[string]hall.Keeper{"in the database": newKeeper(func() time.Time { return now }),
 		"in memory": twin.NewKeeper()} {
 		ada, bo := person(t, "Ada"), person(t, "Bo")
 		loads := func(who, player string, book *rulebook.Book, want string, visit bool, version int64) {
@@ -213,6 +218,8 @@ func TestKeepers(t *testing.T) {
 		}
 		job := &keep.Job{
 			Lobby:   lobby.ID,
+			Code:    lobby.Code,
+			Moment:  func(sheet.Tick) time.Time { return now },
 			Book:    book,
 			Records: []keep.Record{{Player: ada, Number: 1, Match: 1, Changes: changes}},
 			Result:  result,
@@ -247,8 +254,11 @@ func TestResults(t *testing.T) {
 		t.Fatal(err)
 	}
 	ctx, book := t.Context(), compile(t, strings.Replace(harbour, "name: harbour", "name: results", 1))
-	at := now
-	k := keep.New(db, func() time.Time { return at })
+	began, at := now, now
+	now := func() time.Time { return at }
+	boards := board.New(db, board.Options{Now: now})
+	defer boards.Close()
+	k := keep.New(db, boards, now)
 	ada, bo := person(t, "Ada"), person(t, "Bo")
 	gone := uuid.NewString()
 	lobby := entry("RESULT", "")
@@ -259,13 +269,15 @@ func TestResults(t *testing.T) {
 		r := &step.Result{Match: n, Rulebook: "results", Because: "time"}
 		for i, p := range []string{ada, bo, gone, ""} {
 			r.Players = append(r.Players, step.PlayerResult{Account: p, Name: "P", Outcome: "won", Place: int64(i + 1)})
-			for _, board := range []string{"most", "least", "sum", "last", "nosuch"} {
-				r.Posts = append(r.Posts, step.Post{Board: board, Account: p, Value: []int64{0, 5, 9, 7}[n] - int64(i)})
+			for _, b := range []string{"most", "least", "sum", "last", "nosuch"} {
+				r.Posts = append(r.Posts, step.Post{Board: b, Account: p, Value: []int64{0, 5, 9, 7}[n] - int64(i)})
 			}
 		}
-		at = now.Add(time.Duration(n) * time.Minute)
+		at = began.Add(time.Duration(n) * time.Minute)
 		job := &keep.Job{
 			Lobby:   lobby.ID,
+			Code:    lobby.Code,
+			Moment:  func(sheet.Tick) time.Time { return at },
 			Book:    book,
 			Result:  r,
 			Ended:   at,
@@ -300,75 +312,34 @@ func TestResults(t *testing.T) {
 	if _, err := k.Matches(ctx, keep.Query{Player: "x", Limit: 1}); fault.CodeOf(err) != code.NoPlayer {
 		t.Errorf("results of no player: %v", err)
 	}
-	for board, want := range map[string]string{"most": "1 Ada 9, 2 Bo 8", "least": "1 Bo 4, 2 Ada 5",
-		"sum": "1 Ada 21, 2 Bo 18", "last": "1 Ada 7, 2 Bo 6"} {
-		if got := page(t, k, book, board, 10); got != want {
-			t.Errorf("%s: %s, wanted %s", board, got, want)
-		}
-	}
-}
-
-// page is a board from the top, in pages of so many.
-func page(t *testing.T, k *keep.Keeper, book *rulebook.Book, board string, limit int) string {
-	t.Helper()
-	var out []string
-	for cursor := ""; ; {
-		p, err := k.Top(t.Context(), book.Board(board), book.Name, limit, cursor)
+	for name, want := range map[string]string{"most": "1 Ada 9 2, 2 Bo 8 2", "least": "1 Bo 4 1, 2 Ada 5 1",
+		"sum": "1 Ada 21 3, 2 Bo 18 3", "last": "1 Ada 7 3, 2 Bo 6 3"} {
+		p, err := boards.Read(ctx, board.Ref{Rulebook: book.Name, Board: book.Board(name)}, &board.Query{Limit: 10})
 		if err != nil {
 			t.Fatal(err)
 		}
+		var got []string
 		for _, r := range p.Rows {
-			out = append(out, fmt.Sprint(r.Place, " ", r.Name, " ", r.Value))
-		}
-		if cursor = p.Next; cursor == "" {
-			return strings.Join(out, ", ")
-		}
-	}
-}
-
-// TestBoards: equal values share a place and are listed by who was first, over the
-// pages' bounds too; an equal value that is posted later does not take the earlier's
-// time.
-func TestBoards(t *testing.T) {
-	if err := pgbox.Empty(t.Context(), db); err != nil {
-		t.Fatal(err)
-	}
-	book := compile(t, strings.Replace(harbour, "name: harbour", "name: ties", 1))
-	at := now
-	k := keep.New(db, func() time.Time { return at })
-	post := func(player string, value int64) {
-		t.Helper()
-		at = at.Add(time.Second)
-		for _, b := range []string{"most", "least"} {
-			if err := k.Post(k.DB(t.Context()), book.Board(b), book.Name, player, value); err != nil {
+			m, err := k.Match(ctx, r.Match)
+			if err != nil {
 				t.Fatal(err)
 			}
+			got = append(got, fmt.Sprint(r.Place, " ", r.Name, " ", r.Value, " ", m.Number))
+		}
+		if got := strings.Join(got, ", "); got != want {
+			t.Errorf("%s: %s, wanted %s", name, got, want)
 		}
 	}
-	ada, bo, cy, di := person(t, "Ada"), person(t, "Bo"), person(t, "Cy"), person(t, "Di")
-	post(bo, 7)
-	post(ada, 7)
-	post(di, 9)
-	post(cy, 7)
-	post(bo, 7) // again: Bo stays the first of the three
-	for limit := 1; limit <= 4; limit++ {
-		if got, want := page(t, k, book, "most", limit), "1 Di 9, 2 Bo 7, 2 Ada 7, 2 Cy 7"; got != want {
-			t.Errorf("pages of %d: %s, wanted %s", limit, got, want)
-		}
-		if got, want := page(t, k, book, "least", limit), "1 Bo 7, 1 Ada 7, 1 Cy 7, 4 Di 9"; got != want {
-			t.Errorf("least, pages of %d: %s, wanted %s", limit, got, want)
-		}
+	total, err := k.Totals(ctx, ada, "")
+	want := keep.Totals{
+		Rulebook: "results",
+		Matches:  3,
+		Won:      3,
+		Last:     at.UTC(),
+		Streak:   keep.Streak{Outcome: "won", Matches: 3},
 	}
-	for _, limit := range []int{0, keep.MaxPage + 1} {
-		_, err := k.Top(t.Context(), book.Board("most"), book.Name, limit, "")
-		if fault.CodeOf(err) != code.OutOfRange {
-			t.Errorf("a page of %d: %v", limit, err)
-		}
-	}
-	for _, cursor := range []string{"!", "e30x", "bm8"} {
-		if _, err := k.Top(t.Context(), book.Board("most"), book.Name, 1, cursor); fault.CodeOf(err) != code.BadCursor {
-			t.Errorf("the cursor %q: %v", cursor, err)
-		}
+	if err != nil || len(total) != 1 || total[0] != want {
+		t.Errorf("the totals are %+v, wanted %+v (%v)", total, want, err)
 	}
 }
 
@@ -384,7 +355,7 @@ func TestRecordsOfSeveralVersions(t *testing.T) {
 	old := compile(t, head+"  best: {keep: best, of: 1}\n  rank: {type: choice, words: [mate, captain]}\n")
 	young := compile(t, head+"  fresh: {type: number, start: 2.5}\n  best: {keep: best, of: 1}\n"+
 		"  rank: {type: choice, words: [deckhand, mate, captain]}\n")
-	for name, k := range map[string]hall.Keeper{"in the database": keep.New(db, func() time.Time { return now }),
+	for name, k := range map[string]hall.Keeper{"in the database": newKeeper(func() time.Time { return now }),
 		"in memory": twin.NewKeeper()} {
 		ctx, ada, n := t.Context(), person(t, "Ada"), int64(0)
 		lobby := uuid.NewString()
@@ -425,7 +396,7 @@ func TestRecordsOfSeveralVersions(t *testing.T) {
 		'{"kept": 1, "best": 7, "rank": 1, "lost": [1]}', now(), 1)`, ada).Error; err != nil {
 		t.Fatal(err)
 	}
-	nodes := []*keep.Keeper{keep.New(db, time.Now), keep.New(db, time.Now)}
+	nodes := []*keep.Keeper{newKeeper(time.Now), newKeeper(time.Now)}
 	stand, _, err := nodes[0].Load(t.Context(), ada, old)
 	if got := show(stand.Fields.Values(old)); err != nil || got != "best=7 rank=1" {
 		t.Errorf("of the form before: %s, %v", got, err)

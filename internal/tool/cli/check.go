@@ -7,6 +7,7 @@ import (
 	"io"
 	"net/http"
 	"os"
+	"strings"
 
 	"turnvex.example/turnvex/client"
 	"turnvex.example/turnvex/internal/core/rulebook"
@@ -106,6 +107,9 @@ func showCheck(t *Terminal, file string, book *rulebook.Book, problems rulebook.
 func count(n int, what string) string {
 	if n == 1 {
 		return "1 " + what
+	}
+	if stem, is := strings.CutSuffix(what, "y"); is {
+		return fmt.Sprintf("%d %sies", n, stem)
 	}
 	return fmt.Sprintf("%d %ss", n, what)
 }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -28,6 +29,7 @@ func recordCommand() command {
 			history := fs.Bool("history", false, "show what happened to it, newest first")
 			most := fs.Int("most", 20, "with -history: how `many`, 1 to 100")
 			why := fs.String("why", "", "with changes: the `reason`, which the history keeps")
+			back := fs.String("put-back", "", "let it stand as it did after this `save`, LOBBY/NUMBER in the history")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				changes, err := readChanges(args[2:])
 				if err != nil {
@@ -38,7 +40,7 @@ func recordCommand() command {
 					return err
 				}
 				svc := client.Service{Address: p.Service, Token: p.Token}
-				if *keyFile != "" || *history || len(changes) > 0 {
+				if *keyFile != "" || *history || *back != "" || len(changes) > 0 {
 					if svc, err = s.operator(ctx, *keyFile); err != nil {
 						return err
 					}
@@ -47,7 +49,14 @@ func recordCommand() command {
 					return s.history(ctx, t, svc, args[0], args[1], *most)
 				}
 				var f map[string]any
-				if len(changes) > 0 {
+				if *back != "" {
+					lobby, number, _ := strings.Cut(*back, "/")
+					n, e := strconv.ParseInt(number, 10, 64)
+					if e != nil || len(changes) > 0 {
+						return errUsage{"-put-back takes LOBBY/NUMBER, as -history shows it, and no changes beside"}
+					}
+					f, err = svc.PutBackRecord(ctx, args[0], args[1], lobby, n, *why)
+				} else if len(changes) > 0 {
 					f, err = svc.CorrectRecord(ctx, args[0], args[1], *why, "", changes...)
 				} else {
 					f, err = svc.Record(ctx, args[0], args[1])
@@ -107,8 +116,13 @@ func (s *session) history(ctx context.Context, t *Terminal, svc client.Service, 
 			if v, kept := h.Was[name]; kept {
 				was = fmt.Sprint(v)
 			}
-			rows = append(rows, []string{h.At.Local().Format(time.DateTime), name, was, fmt.Sprint(h.Became[name]), by})
+			became := "nothing"
+			if v := h.Became[name]; v != nil {
+				became = fmt.Sprint(v)
+			}
+			rows = append(rows, []string{h.At.Local().Format(time.DateTime), name, was, became, by,
+				fmt.Sprint(h.Lobby, "/", h.Number)})
 		}
 	}
-	return table(t.Out, []string{"WHEN", "FIELD", "WAS", "BECAME", "BY"}, rows)
+	return table(t.Out, []string{"WHEN", "FIELD", "WAS", "BECAME", "BY", "SAVE"}, rows)
 }

@@ -13,29 +13,42 @@ import (
 	"strings"
 
 	"turnvex.example/turnvex/client"
-	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
 func resultsCommand() command {
-	return command{name: "results", summary: "Show the results of ended matches, newest first",
+	return command{
+		name:    "results",
+		summary: "Show the results of ended matches, newest first, or export them",
+		details: "-export writes all that fit, whatever -most says: in jsonl one match a line, in csv one player a " +
+			"line.\n" +
+			"It needs a service key.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
 			q := url.Values{}
-			book := fs.String("rulebook", "", "only of this `rulebook`")
-			lobby := fs.String("lobby", "", "only of the lobby with this join `code`")
+			for name, doc := range map[string]string{"rulebook": "only of this `rulebook`",
+				"lobby": "only of the lobby with this join `code`", "player": "only with the player of this `ID`",
+				"since":  "only what ended at this `time` or later, such as 2026-11-26T08:00:00Z",
+				"before": "only what ended earlier than this `time`", "cursor": ""} {
+				if name == "cursor" {
+					name, doc = "next", "the `cursor` of the next page, as the page before gave it"
+				}
+				fs.Func(
+					name,
+					doc,
+					func(v string) error { q.Set(strings.Replace(name, "next", "cursor", 1), v); return nil },
+				)
+			}
 			mine := fs.Bool("mine", false, "only matches that you played in")
 			most := fs.Int("most", 5, "how `many`, 1 to 100")
+			export := fs.String("export", "", "write all of them in this `format`: jsonl or csv")
+			out := fs.String("out", "", "with -export: `file` to write; standard output by default")
+			keyFile := fs.String("key-file", "", "`file` with a service key; otherwise TURNVEX_OPERATOR_KEY")
 			return func(ctx context.Context, t *Terminal, _ []string) error {
 				p, err := s.load()
 				if err != nil {
 					return err
-				}
-				for name, v := range map[string]string{"rulebook": *book, "lobby": *lobby} {
-					if v != "" {
-						q.Set(name, v)
-					}
 				}
 				if *mine {
 					if p.Player == "" {
@@ -43,31 +56,47 @@ func resultsCommand() command {
 					}
 					q.Set("player", p.Player)
 				}
-				q.Set("limit", strconv.Itoa(*most))
-				list, err := client.Service{Address: p.Service}.Matches(ctx, q)
-				if err != nil {
-					return err
-				}
-				for i := range list {
-					if s.json {
-						if err := writeJSON(t.Out, list[i]); err != nil {
-							return err
-						}
-						continue
-					}
-					if i > 0 {
-						fmt.Fprintln(t.Out)
-					}
-					if err := showMatch(t.Out, &list[i]); err != nil {
+				if *export != "" {
+					svc, err := s.operator(ctx, *keyFile)
+					if err != nil {
 						return err
 					}
+					return into(t, *out, func(w io.Writer) error { return svc.ExportMatches(ctx, w, *export, q) })
 				}
-				if len(list) == 0 && !s.json {
-					fmt.Fprintln(t.Out, "No match has ended yet.")
-				}
-				return nil
+				q.Set("limit", strconv.Itoa(*most))
+				return s.showMatches(ctx, t, client.Service{Address: p.Service}, q)
 			}
-		}}
+		},
+	}
+}
+
+func (s *session) showMatches(ctx context.Context, t *Terminal, svc client.Service, q url.Values) error {
+	list, next, err := svc.MatchPage(ctx, q)
+	if err != nil {
+		return err
+	}
+	for i := range list {
+		if s.json {
+			if err := writeJSON(t.Out, list[i]); err != nil {
+				return err
+			}
+			continue
+		}
+		if i > 0 {
+			fmt.Fprintln(t.Out)
+		}
+		if err := showMatch(t.Out, &list[i]); err != nil {
+			return err
+		}
+	}
+	switch {
+	case s.json:
+	case len(list) == 0:
+		fmt.Fprintln(t.Out, "No match that fits has ended yet.")
+	case next != "":
+		fmt.Fprintf(t.Out, "\nMore: the same with -next %s\n", next)
+	}
+	return nil
 }
 
 // showMatch writes one result: the teams, then each player's numbers.
@@ -137,57 +166,4 @@ func blanks(r *client.Result, names []string, fields map[string]any) []string {
 		}
 	}
 	return out
-}
-
-func boardCommand() command {
-	return command{name: "board", args: "RULEBOOK BOARD", least: 2, most: 2, summary: "Show a leaderboard from the top",
-		setup: func(fs *flag.FlagSet) runner {
-			var s session
-			s.flags(fs)
-			most := fs.Int("most", 20, "how `many` entries, 1 to 100")
-			from := fs.String("from", "", "`cursor` of the next page, as the page before gave it")
-			return func(ctx context.Context, t *Terminal, args []string) error {
-				svc, err := s.reader()
-				if err != nil {
-					return err
-				}
-				page, err := svc.Board(ctx, args[0], args[1], *most, *from)
-				if err != nil {
-					return err
-				}
-				if s.json {
-					return writeJSON(t.Out, page)
-				}
-				fmt.Fprintf(t.Out, "%s (%s)\n", page.Title, page.Rulebook)
-				var rows [][]string
-				for _, r := range page.Rows {
-					rows = append(
-						rows,
-						[]string{place(r.Place), r.Name, showScore(page.Show, r.Value), since(r.Posted) + " ago"},
-					)
-				}
-				if len(rows) == 0 {
-					fmt.Fprintln(t.Out, "Nobody stands on it yet.")
-					return nil
-				}
-				if err := table(t.Out, []string{"PLACE", "NAME", "VALUE", "POSTED"}, rows); err != nil {
-					return err
-				}
-				if page.Next != "" {
-					fmt.Fprintf(t.Out, "More: turnvex board %s %s -from %s\n", args[0], args[1], page.Next)
-				}
-				return nil
-			}
-		}}
-}
-
-// showScore writes a board's value as the board says.
-func showScore(show string, v int64) string {
-	switch show {
-	case rulebook.ShowClock.String():
-		return sheet.FormatClock(v)
-	case rulebook.ShowNumber.String():
-		return sheet.ShowThousandths(v)
-	}
-	return strconv.FormatInt(v, 10)
 }

@@ -78,6 +78,11 @@ func serveCommand() command {
 				0,
 				"check the copies of all clients at this `interval`; if 0, every 5 s in practice lobbies",
 			)
+			boards := fs.Int("board-memory", 256, "how many `MiB` leaderboards may take in memory, about")
+			fs.DurationVar(&cfg.Retention.Results, "keep-results", 0,
+				"drop the results of months that ended so long ago, such as 8760h; 0 keeps them for ever")
+			fs.DurationVar(&cfg.Retention.History, "keep-history", 0,
+				"drop from the history of records what is so old, such as 8760h; 0 keeps it for ever")
 			bad := fs.String(
 				"rough",
 				os.Getenv("TURNVEX_ROUGH"),
@@ -104,6 +109,10 @@ func serveCommand() command {
 				if err != nil {
 					return err
 				}
+				if *boards < 1 || *boards > 1<<20 || cfg.Retention.Results < 0 || cfg.Retention.History < 0 {
+					return errUsage{"-board-memory is from 1 to 1048576, and nothing is kept for less than no time"}
+				}
+				cfg.BoardMemory = *boards << 20
 				if cfg.Database == "" { // not a default of the flag, because -h would show the password
 					cfg.Database = os.Getenv("TURNVEX_DATABASE")
 				}

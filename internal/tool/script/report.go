@@ -94,6 +94,8 @@ func (r *Reporter) effect(e step.Effect) {
 			parts = append(parts, fmt.Sprintf("%s %s %s", c.Field, c.Kind, r.value(f, c.Value)))
 		}
 		r.say("save the record of %s: %s", e.Account, strings.Join(parts, ", "))
+	case step.SavePost:
+		r.say("post to %s of %s: %d", e.Post.Board, e.Account+e.Post.Team, e.Post.Value)
 	case step.Drop:
 		r.say("end the connection of %s (%s)", e.Account, e.Reason)
 	case step.Seated:

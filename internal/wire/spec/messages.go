@@ -41,7 +41,7 @@ var Messages = []Message{
 		Purpose: "Says who one is and which lobby one wants to be in, as a player, a spectator, an operator or a " +
 			"referee.",
 		When:    "First, within 10 s of the handshake.",
-		Follows: "`welcome` and then a `snapshot` or `delta`; with `list` a `listing`; `bye` if it is refused.",
+		Follows: "`welcome` and then a `snapshot` or `delta`; with `list` a `listing`, with `board` a `board`; `bye` if it is refused.",
 		Errors: "`hello-first`, `bad-message`, `too-large`, `no-token`, `bad-token`, `no-such-lobby`, `forbidden` " +
 			"(`all`, `as` and `referee` need a service key), and what keeps one out of a lobby: " +
 			"`lobby-full`, `lobby-closed`, `wrong-password`, `banned`, `wrong-version`, `already-in`, " +
@@ -196,6 +196,24 @@ var Messages = []Message{
 		Purpose: "A lobby of the listing that has come, changed or gone.",
 		When:    "As it happens; several changes of one lobby may be told as one.",
 		Example: `{"is":"listed","code":"K7WPQ4","gone":true}`},
+	{
+		Is:      "board",
+		From:    Service,
+		Type:    wire.Board{},
+		Purpose: "The part of a leaderboard that a hello with `board` asks for.",
+		When:    "In answer to such a hello, and again when its season ends or another begins.",
+		Follows: "`ranked` for what changes in it. The client sends nothing but pongs.",
+		Errors:  "`no-such-rulebook`, `no-such-board`, `no-such-season`, `not-on-board`, `out-of-range`.",
+		Example: `{"is":"board","page":{"rulebook":"bell","board":"points","title":"Most points","show":"integer","order":"most","season":{"name":"all","begins":"1970-01-01T00:00:00Z","state":"open"},"count":1,"first":1,"rows":[{"place":1,"player":"0190…","name":"Mara Quill","value":41,"posted":"2026-11-26T08:00:00Z"}]}}`,
+	},
+	{
+		Is:      "ranked",
+		From:    Service,
+		Type:    wire.Ranked{},
+		Purpose: "What has changed in the watched part of a leaderboard: only the rows that are others now.",
+		When:    "As it happens, at most four times a second.",
+		Example: `{"is":"ranked","count":2,"first":1,"rows":2,"set":[{"n":1,"row":{"place":2,"player":"0190…","name":"Joss Fenwick","value":38,"posted":"2026-11-26T08:00:01Z"}}]}`,
+	},
 	{
 		Is:      "bye",
 		From:    Service,

@@ -65,6 +65,11 @@ var inner = []reflect.Type{
 	reflect.TypeFor[wire.PauseInfo](),
 	reflect.TypeFor[wire.EndInfo](),
 	reflect.TypeFor[wire.Differently](),
+	reflect.TypeFor[wire.BoardWatch](),
+	reflect.TypeFor[wire.BoardPage](),
+	reflect.TypeFor[wire.Season](),
+	reflect.TypeFor[wire.BoardRow](),
+	reflect.TypeFor[wire.RankedRow](),
 }
 
 // heading is the name of such a type on the page: seat, lobby, field and so on.

@@ -1,0 +1,357 @@
+package api
+
+import (
+	"math"
+	"strconv"
+	"strings"
+
+	"github.com/google/uuid"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/node/account"
+	"turnvex.example/turnvex/internal/node/board"
+	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/wire"
+)
+
+type postRequest struct {
+	Value  int64  `json:"value"`
+	Player string `json:"player,omitempty"` // service keys: whose
+	Team   string `json:"team,omitempty"`   // service keys, of a board per team: whose
+	ID     string `json:"id,omitempty"`     // a UUID: the post counts once
+}
+
+type whyRequest struct {
+	Why string `json:"why"`
+}
+
+// Seasons are a board's, newest first.
+type Seasons struct {
+	Seasons []wire.Season `json:"seasons"`
+}
+
+// BoardActs is what operators did to a board, newest first.
+type BoardActs struct {
+	Acts []board.Act `json:"acts"`
+	Next string      `json:"next,omitempty"` // the cursor of the next page
+}
+
+const boardPath = "/v1/boards/{rulebook}/{board}"
+
+var seasonParam = param{"season", "its name; the present one if it is not given", "string"}
+
+var boardRoutes = []route{
+	{
+		method: "GET",
+		path:   boardPath,
+		summary: "A part of a leaderboard: the top, from a rank on, around a player (me is the caller), chosen " +
+			"players, " +
+			"or what follows a page; of the present season or an earlier one",
+		out: wire.BoardPage{},
+		params: append([]param{seasonParam,
+			{"from", "from this rank on, from 1", "integer"},
+			{"around", "a player's ID, or me: their entry and those around it", "string"},
+			{"players", "IDs with commas between: only these, at most 100", "string"}}, paging...),
+		do: (*server).getBoard,
+	},
+	{
+		method: "POST",
+		path:   boardPath,
+		access: tokened,
+		summary: "Post to a leaderboard: a player for themselves, if its rulebook lets clients; a service key for " +
+			"any " +
+			"player or team. With an id it counts once and may be repeated; without one a repeated post counts again " +
+			"where the board keeps totals or counts",
+		in: postRequest{},
+		do: (*server).postBoard,
+	},
+	{
+		method:  "GET",
+		path:    boardPath + "/seasons",
+		summary: "A leaderboard's seasons, newest first, at most 100",
+		out:     Seasons{},
+		do:      (*server).listSeasons,
+	},
+	{
+		method:  "POST",
+		path:    boardPath + "/seasons",
+		access:  operator,
+		summary: "Begin a leaderboard anew that is renewed by hand, with a reason",
+		in:      whyRequest{},
+		out:     wire.Season{},
+		do:      (*server).renewBoard,
+	},
+	{
+		method:  "POST",
+		path:    boardPath + "/entries/{subject}/removal",
+		access:  operator,
+		summary: "Remove a player's or a team's entry from a season, with a reason; the places below move at once",
+		in:      whyRequest{},
+		params:  []param{seasonParam},
+		do:      (*server).removeEntry,
+	},
+	{
+		method: "PUT",
+		path:   boardPath + "/bars/{id}",
+		access: operator,
+		summary: "Bar a player from a leaderboard, with a reason: entries in seasons that are not closed go, and " +
+			"nothing " +
+			"they post counts",
+		in: whyRequest{},
+		do: (*server).barPlayer,
+	},
+	{
+		method:  "DELETE",
+		path:    boardPath + "/bars/{id}",
+		access:  operator,
+		summary: "Let a barred player post to a leaderboard again",
+		params:  []param{{"why", "the reason, 1 to 200 characters", "string"}},
+		do:      (*server).unbarPlayer,
+	},
+	{
+		method:  "GET",
+		path:    boardPath + "/acts",
+		access:  operator,
+		summary: "What operators did to a leaderboard, newest first",
+		out:     BoardActs{},
+		params:  paging,
+		do:      (*server).boardActs,
+	},
+	{
+		method: "GET",
+		path:   boardPath + "/comparison",
+		access: operator,
+		summary: "How a season in memory stands beside the database; nothing differs but what is posted at this " +
+			"moment",
+		out:    board.Comparison{},
+		params: []param{seasonParam},
+		do:     (*server).compareBoard,
+	},
+}
+
+// boardNamed finds a board.
+func (s *server) boardNamed(rulebookName, name string) (*rulebook.Book, board.Ref, error) {
+	book, err := s.Library.Book(rulebookName)
+	if err != nil {
+		return nil, board.Ref{}, err
+	}
+	b := book.Board(name)
+	if b == nil {
+		return nil, board.Ref{}, fault.New(code.NoBoard, "the rulebook %s has no board %q", book.Name, name)
+	}
+	return book, board.Ref{Rulebook: book.Name, Board: b}, nil
+}
+
+func (s *server) boardOf(c *call) (*rulebook.Book, board.Ref, error) {
+	return s.boardNamed(c.path("rulebook"), c.path("board"))
+}
+
+// sides are the titles of a rulebook's teams, by name.
+func sides(book *rulebook.Book) map[string]string {
+	out := map[string]string{}
+	for _, t := range book.Teams.List {
+		out[t.Name] = t.Title
+	}
+	return out
+}
+
+func (s *server) getBoard(c *call) (any, error) {
+	book, r, err := s.boardOf(c)
+	if err != nil {
+		return nil, err
+	}
+	q := board.Query{
+		Season: c.query("season"),
+		Cursor: c.query("cursor"),
+		Around: c.query("around"),
+		Titles: sides(book),
+	}
+	if q.Limit, err = c.limit(board.MaxPage, 20); err != nil {
+		return nil, err
+	}
+	if q.Around == "me" {
+		if c.who == nil || !c.who.IsPlayer() {
+			return nil, fault.New(code.NoToken, "around=me needs a player's token")
+		}
+		q.Around = c.who.Player
+	}
+	if v := c.query("players"); v != "" {
+		q.Players = strings.Split(v, ",")
+	}
+	if v := c.query("from"); v != "" {
+		if q.From, err = strconv.Atoi(v); err != nil || q.From < 1 || q.From > math.MaxInt32 {
+			return nil, fault.New(code.OutOfRange, "from is a rank from 1, not %q", v)
+		}
+	}
+	return s.Boards.Read(c.r.Context(), r, &q)
+}
+
+func (s *server) postBoard(c *call) (any, error) {
+	book, r, err := s.boardOf(c)
+	if err != nil {
+		return nil, err
+	}
+	in, err := read[postRequest](c)
+	if err != nil {
+		return nil, err
+	}
+	post := board.Post{Ref: r, Value: in.Value, At: s.Boards.Now(), ID: in.ID}
+	if in.ID != "" && uuid.Validate(in.ID) != nil {
+		return nil, fault.New(code.BadRequest, "the id of a post is a UUID, not %q", in.ID)
+	}
+	if c.who.IsPlayer() {
+		err = clientPost(c.who, &in, &post)
+	} else {
+		err = keyPost(c.who, book, &in, &post)
+	}
+	if err != nil {
+		return nil, err
+	}
+	return nil, s.Boards.Post(c.r.Context(), post)
+}
+
+// clientPost checks what a player posts for themselves.
+func clientPost(who *account.Who, in *postRequest, p *board.Post) error {
+	switch {
+	case in.Team != "" || in.Player != "" && in.Player != who.Player:
+		return fault.New(code.Forbidden, "a player posts for themselves; a service key posts for anybody")
+	case !p.Open:
+		return fault.New(
+			code.BoardClosed,
+			"only the service posts to the board %s of %s; its rulebook would have to say "+
+				"boards.%s.clients with bounds",
+			p.Name,
+			p.Rulebook,
+			p.Name,
+		)
+	case in.Value < p.Lowest || in.Value > p.Most:
+		return fault.New(code.OutOfRange, "the board %s takes values from %d to %d, not %d (boards.%s.clients)", p.Name,
+			p.Lowest, p.Most, in.Value, p.Name)
+	}
+	p.Subject, p.Client = who.Player, true
+	return nil
+}
+
+// maxPosted is the greatest value that a service key posts, and as a negative the least.
+const maxPosted = 1 << 53
+
+// keyPost checks what a service key posts for somebody.
+func keyPost(who *account.Who, book *rulebook.Book, in *postRequest, p *board.Post) error {
+	switch {
+	case !who.Can(account.Operator) && !who.Can(account.Referee):
+		return fault.New(code.Forbidden, "this needs a service key with the scope operator or referee")
+	case in.Value < -maxPosted || in.Value > maxPosted:
+		return fault.New(code.OutOfRange, "a value is from -2^53 to 2^53, not %d", in.Value)
+	case p.Board.Team && (in.Team == "" || in.Player != "" || sides(book)[in.Team] == ""):
+		return fault.New(
+			code.NoTeam,
+			"the board %s is per team: team is one that the rulebook names, not %q",
+			p.Name,
+			in.Team,
+		)
+	case !p.Board.Team && (in.Team != "" || uuid.Validate(in.Player) != nil):
+		return fault.New(code.NoPlayer, "player is whose value it is, an ID; there is no player %q", in.Player)
+	}
+	p.Subject, p.Team = in.Player, in.Team
+	if in.Team != "" {
+		p.Subject = board.TeamID(p.Rulebook, in.Team)
+	}
+	return nil
+}
+
+func (s *server) listSeasons(c *call) (any, error) {
+	_, r, err := s.boardOf(c)
+	if err != nil {
+		return nil, err
+	}
+	list, err := s.Boards.Seasons(s.DB.WithContext(c.r.Context()), r, board.MaxPage)
+	return Seasons{list}, err
+}
+
+func (s *server) renewBoard(c *call) (any, error) {
+	_, r, err := s.boardOf(c)
+	if err != nil {
+		return nil, err
+	}
+	in, err := read[whyRequest](c)
+	if err != nil {
+		return nil, err
+	}
+	return s.Boards.Renew(s.DB.WithContext(c.r.Context()), r, c.who.Name, in.Why)
+}
+
+func (s *server) removeEntry(c *call) (any, error) {
+	book, r, err := s.boardOf(c)
+	if err != nil {
+		return nil, err
+	}
+	in, err := read[whyRequest](c)
+	if err != nil {
+		return nil, err
+	}
+	subject := c.path("subject")
+	if sides(book)[subject] != "" {
+		subject = board.TeamID(book.Name, subject)
+	}
+	return nil, s.Boards.Remove(s.DB.WithContext(c.r.Context()), r, c.query("season"), subject, c.who.Name, in.Why)
+}
+
+func (s *server) barPlayer(c *call) (any, error) {
+	_, r, err := s.boardOf(c)
+	if err != nil {
+		return nil, err
+	}
+	in, err := read[whyRequest](c)
+	if err != nil {
+		return nil, err
+	}
+	p, err := s.Accounts.Player(c.r.Context(), c.path("id"))
+	if err != nil {
+		return nil, err
+	}
+	return nil, s.Boards.Bar(s.DB.WithContext(c.r.Context()), r, p.ID, c.who.Name, in.Why)
+}
+
+func (s *server) unbarPlayer(c *call) (any, error) {
+	_, r, err := s.boardOf(c)
+	if err != nil {
+		return nil, err
+	}
+	p, err := s.Accounts.Player(c.r.Context(), c.path("id"))
+	if err != nil {
+		return nil, err
+	}
+	return nil, s.Boards.Unbar(s.DB.WithContext(c.r.Context()), r, p.ID, c.who.Name, c.query("why"))
+}
+
+func (s *server) boardActs(c *call) (any, error) {
+	_, r, err := s.boardOf(c)
+	if err != nil {
+		return nil, err
+	}
+	limit, err := c.limit(100, 20)
+	if err != nil {
+		return nil, err
+	}
+	var before int64
+	if v := c.query("cursor"); v != "" {
+		if before, err = strconv.ParseInt(v, 10, 64); err != nil || before < 1 {
+			return nil, fault.New(code.BadCursor, "this cursor was not given out by this list")
+		}
+	}
+	list, next, err := s.Boards.Acts(s.DB.WithContext(c.r.Context()), r, before, limit)
+	out := BoardActs{Acts: list}
+	if next > 0 {
+		out.Next = strconv.FormatInt(next, 10)
+	}
+	return out, err
+}
+
+func (s *server) compareBoard(c *call) (any, error) {
+	_, r, err := s.boardOf(c)
+	if err != nil {
+		return nil, err
+	}
+	return s.Boards.Compare(c.r.Context(), r, c.query("season"))
+}

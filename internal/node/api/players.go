@@ -1,0 +1,167 @@
+package api
+
+import (
+	"strconv"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/node/account"
+	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/keep"
+)
+
+// Players are people as lists show them.
+type Players struct {
+	Players []account.Found `json:"players"`
+	Next    string          `json:"next,omitempty"` // the cursor of the next page
+}
+
+// AllTotals are what a player's results come to.
+type AllTotals struct {
+	Totals []keep.Totals `json:"totals"`
+}
+
+type putBackRequest struct {
+	Lobby  string `json:"lobby"`  // of the save, as the history tells it
+	Number int64  `json:"number"` // of the save
+	Why    string `json:"why"`
+}
+
+var playerRoutes = []route{
+	{
+		method: "GET",
+		path:   "/v1/players",
+		access: reading,
+		summary: "Players whose names begin with a text; case does not matter. Names are not unique: the ID says who " +
+			"it is",
+		out:    Players{},
+		params: append([]param{{"name", "what the name begins with", "string"}}, paging...),
+		do:     (*server).findPlayers,
+	},
+	{
+		method:  "GET",
+		path:    "/v1/players/{id}/totals",
+		summary: "What a player's results come to, by rulebook, with the present streak",
+		out:     AllTotals{},
+		params:  []param{{"rulebook", "only of this rulebook", "string"}},
+		do:      (*server).playerTotals,
+	},
+	{
+		method:  "GET",
+		path:    "/v1/players/{id}/export",
+		access:  operator,
+		summary: "Everything that is kept of a player",
+		out:     keep.Person{},
+		do:      (*server).exportPlayer,
+	},
+	{
+		method:  "GET",
+		path:    "/v1/me/export",
+		access:  signedIn,
+		summary: "Everything that is kept of the player, but for fields of records that only referees see",
+		out:     keep.Person{},
+		do:      (*server).exportMe,
+	},
+	{
+		method: "DELETE",
+		path:   "/v1/players/{id}",
+		access: operator,
+		summary: "Delete a player with everything that is kept of them; in the results of others nobody is named in " +
+			"their place",
+		params: []param{{"why", "the reason, which is logged", "string"}},
+		do:     (*server).erasePlayer,
+	},
+	{
+		method: "POST",
+		path:   "/v1/players/{id}/records/{rulebook}/put-back",
+		access: operator,
+		summary: "Let a player's record stand as it did right after a save of its history, with a reason; what was " +
+			"done since stays in the history",
+		in:  putBackRequest{},
+		out: Record{},
+		do:  (*server).putBackRecord,
+	},
+}
+
+func (s *server) findPlayers(c *call) (any, error) {
+	limit, err := c.limit(100, 20)
+	if err != nil {
+		return nil, err
+	}
+	name := c.query("name")
+	if name == "" || len(name) > 100 {
+		return nil, fault.New(code.BadRequest, "name is what the players' names begin with, 1 to 100 bytes")
+	}
+	list, next, err := s.Accounts.Find(c.r.Context(), name, c.query("cursor"), limit)
+	return Players{list, next}, err
+}
+
+func (s *server) playerTotals(c *call) (any, error) {
+	p, err := s.Accounts.Player(c.r.Context(), c.path("id"))
+	if err != nil {
+		return nil, err
+	}
+	list, err := s.Keeper.Totals(c.r.Context(), p.ID, c.query("rulebook"))
+	return AllTotals{list}, err
+}
+
+func (s *server) exportPlayer(c *call) (any, error) {
+	p, err := s.Accounts.Player(c.r.Context(), c.path("id"))
+	if err != nil {
+		return nil, err
+	}
+	return s.Keeper.Person(c.r.Context(), p)
+}
+
+func (s *server) exportMe(c *call) (any, error) {
+	p, err := s.Accounts.Player(c.r.Context(), c.who.Player)
+	if err != nil {
+		return nil, err
+	}
+	out, err := s.Keeper.Person(c.r.Context(), p)
+	if err != nil {
+		return nil, err
+	}
+	return out, out.Without(func(rulebook, field string) bool {
+		book, err := s.Library.Book(rulebook)
+		if err != nil {
+			return true // nobody says who may see it
+		}
+		for _, r := range book.Record {
+			if r.Field.Name == field {
+				return !mayRead(c.who, p.ID, r.Field)
+			}
+		}
+		return true
+	})
+}
+
+func (s *server) erasePlayer(c *call) (any, error) {
+	p, err := s.Accounts.Player(c.r.Context(), c.path("id"))
+	if err != nil {
+		return nil, err
+	}
+	if err := s.Accounts.Delete(c.r.Context(), p.ID); err != nil {
+		return nil, err
+	}
+	s.Log.Info("an operator has deleted a player", "player", p.ID, "operator", c.who.Name,
+		"why", strconv.Quote(c.query("why")))
+	s.Hall.Removed(p.ID)
+	return nil, nil
+}
+
+func (s *server) putBackRecord(c *call) (any, error) {
+	book, p, err := s.recordOf(c)
+	if err != nil {
+		return nil, err
+	}
+	in, err := read[putBackRequest](c)
+	if err != nil {
+		return nil, err
+	}
+	stand, err := s.Keeper.PutBack(c.r.Context(), p.ID, book, in.Lobby, in.Number, c.who.Name, in.Why)
+	if err != nil {
+		return nil, err
+	}
+	s.Hall.Stands(book.Name, p.ID, stand)
+	return Record{Player: p.ID, Rulebook: book.Name, Fields: stand.Fields.Shown(book)}, nil
+}

@@ -1,0 +1,89 @@
+// Package board keeps the leaderboards: PostgreSQL holds every season, entry, bar and
+// post, and those that are read here are ranked in memory, from which places, pages and
+// neighbours are answered.
+//
+// What is posted here is seen here at once, and by other nodes within a second. What is
+// in memory follows the database by a mark that each change of an entry carries: the
+// number of its transaction. Each look takes what has a mark from the oldest transaction
+// on that was under way at the look before, so that none is missed that committed later
+// than one with a greater number; and because entries carry versions, what is seen twice,
+// or late, does no harm.
+package board
+
+import (
+	"log/slog"
+	"sync"
+	"time"
+
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/node/store"
+)
+
+// Boards are the leaderboards of a node. They may be used by several goroutines.
+type Boards struct {
+	db     *store.DB
+	now    func() time.Time
+	log    *slog.Logger
+	budget int
+
+	queue queue
+
+	mu      sync.Mutex
+	seasons map[seasonKey]int64 // guarded by mu; the numbers of seasons that are there
+	found   map[seasonKey]found // guarded by mu; seasons as they were found
+	held    map[int64]*held     // guarded by mu; by the season's number
+	people  people              // guarded by mu
+	clock   int64               // guarded by mu; counts readings
+
+	ends chan struct{}
+	done sync.WaitGroup
+}
+
+// Options say how to keep boards. The zero value will do.
+type Options struct {
+	Budget int              // the most bytes that boards in memory take, about; 256 MiB if 0
+	Now    func() time.Time // time.Now if nil
+	Log    *slog.Logger     // nothing is logged if nil
+}
+
+const defaultBudget = 256 << 20
+
+// New returns the boards of a database. They know what others post only once Follow runs.
+func New(db *store.DB, o Options) *Boards {
+	if o.Budget == 0 {
+		o.Budget = defaultBudget
+	}
+	if o.Log == nil {
+		o.Log = slog.New(slog.DiscardHandler)
+	}
+	if o.Now == nil {
+		o.Now = time.Now
+	}
+	b := &Boards{db: db, now: o.Now, log: o.Log, budget: o.Budget, seasons: map[seasonKey]int64{},
+		found: map[seasonKey]found{}, held: map[int64]*held{}, ends: make(chan struct{})}
+	b.people.index = map[[16]byte]uint32{}
+	return b
+}
+
+// Follow learns what other nodes do to boards, closes seasons and removes what has run
+// out, until Close. node is this node's name; holds tells the moment of the oldest thing
+// here that is not kept yet, the zero time for none.
+func (b *Boards) Follow(node string, holds func() time.Time) {
+	b.done.Go(func() { b.follow(node, holds) })
+}
+
+// Close ends following. What is in the queue is posted first.
+func (b *Boards) Close() {
+	close(b.ends)
+	b.done.Wait()
+	b.queue.work.Wait()
+}
+
+// Now is the moment by the boards' clock.
+func (b *Boards) Now() time.Time { return b.now().UTC() }
+
+// Ref names a board: a rulebook's, with its declaration.
+type Ref struct {
+	Rulebook string
+	*rulebook.Board
+}

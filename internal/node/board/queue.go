@@ -1,0 +1,147 @@
+package board
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"sync"
+	"time"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/store"
+)
+
+// queue gathers posts that come one by one, so that those that wait at the same moment
+// are kept in one statement.
+type queue struct {
+	mu      sync.Mutex
+	waiting []waiting // guarded by mu
+	busy    bool      // guarded by mu
+	work    sync.WaitGroup
+}
+
+type waiting struct {
+	post Post
+	done chan result
+}
+
+type result struct {
+	fate Fate
+	err  error
+}
+
+// The most posts that are kept at once, and that wait.
+const (
+	maxGroup   = 500
+	maxWaiting = 20000
+)
+
+// Post keeps one post and returns when it is kept. A refusal says why.
+func (b *Boards) Post(ctx context.Context, p Post) error {
+	w := waiting{p, make(chan result, 1)}
+	q := &b.queue
+	q.mu.Lock()
+	if len(q.waiting) >= maxWaiting {
+		q.mu.Unlock()
+		return &fault.Fault{
+			Code:   code.TooMany,
+			Left:   1,
+			Reason: fmt.Sprintf("%d posts are waiting already", maxWaiting),
+		}
+	}
+	q.waiting = append(q.waiting, w)
+	if !q.busy {
+		q.busy = true
+		q.work.Go(b.drain)
+	}
+	q.mu.Unlock()
+	select {
+	case r := <-w.done:
+		if r.err != nil {
+			return r.err
+		}
+		return b.verdict(ctx, &p, r.fate)
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+}
+
+// drain keeps what waits, group by group, until nothing does.
+func (b *Boards) drain() {
+	q := &b.queue
+	for {
+		q.mu.Lock()
+		group := q.waiting[:min(len(q.waiting), maxGroup)]
+		q.waiting = q.waiting[len(group):]
+		if len(group) == 0 {
+			q.waiting, q.busy = nil, false
+			q.mu.Unlock()
+			return
+		}
+		q.mu.Unlock()
+		b.putGroup(group)
+	}
+}
+
+// putGroup keeps a group of posts, and answers each.
+func (b *Boards) putGroup(group []waiting) {
+	posts := make([]Post, len(group))
+	for i, w := range group {
+		posts[i] = w.post
+	}
+	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	defer cancel()
+	var fates []Fate
+	var placed []Placed
+	err := b.db.WithContext(ctx).Transaction(func(tx *store.Tx) (err error) {
+		fates, placed, err = b.Put(tx, posts)
+		return err
+	})
+	if err == nil {
+		b.Learn(placed)
+	}
+	for i, w := range group {
+		r := result{err: err}
+		if err == nil {
+			r.fate = fates[i]
+		}
+		w.done <- r
+	}
+}
+
+// verdict says why a post was not taken.
+func (b *Boards) verdict(ctx context.Context, p *Post, f Fate) error {
+	where := fmt.Sprintf("the board %s of %s", p.Name, p.Rulebook)
+	switch f {
+	case Counted, Repeated:
+		return nil
+	case NoSeason:
+		return fault.New(code.NoSeason, "%s has no season yet: its first is one of boards.%s.dates", where, p.Name)
+	}
+	db := b.db.WithContext(ctx)
+	var bars, players int64
+	err := db.Model(&store.BoardBar{}).
+		Where("rulebook = ? and board = ? and player_id = ?", p.Rulebook, p.Name, p.Subject).
+		Count(&bars).
+		Error
+	if err != nil {
+		return err
+	}
+	if bars > 0 {
+		return fault.New(code.Barred, "an operator has barred this player from %s", where)
+	}
+	if err := db.Model(&store.Player{}).Where("id = ?", p.Subject).Count(&players).Error; err != nil {
+		return err
+	}
+	if players == 0 && !p.Board.Team {
+		return fault.New(code.NoPlayer, "there is no player %q", p.Subject)
+	}
+	row, err := b.find(db, p.Ref, "")
+	if err == nil && p.Client && p.Every > 0 && row.ClosedAt == nil {
+		return &fault.Fault{Code: code.TooSoon, Left: int(math.Ceil(float64(p.Every) / 1000)), Reason: fmt.Sprintf(
+			"%s takes one post of a player in %s (boards.%s.clients.every)", where,
+			time.Duration(p.Every)*time.Millisecond, p.Name)}
+	}
+	return fault.New(code.SeasonClosed, "the season of %s in which this happened is closed", where)
+}

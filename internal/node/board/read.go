@@ -1,0 +1,183 @@
+package board
+
+import (
+	"context"
+	"encoding/base64"
+	"encoding/json"
+	"maps"
+	"slices"
+	"time"
+
+	"github.com/google/uuid"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/ranking"
+	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/wire"
+)
+
+// MaxPage is the most entries that one request gets.
+const MaxPage = 100
+
+// Page is a part of a board; Entry one of its rows.
+type (
+	Page  = wire.BoardPage
+	Entry = wire.BoardRow
+)
+
+// Query says which part of a board is wanted: of Cursor, Around, Players and From the
+// first that is set counts; with none, the top.
+type Query struct {
+	Season  string            // its name; "" for the present one
+	Cursor  string            // where the last page ended
+	Around  string            // a player: their entry and those around it
+	Players []string          // only these
+	From    int               // from this rank on, from 1
+	Limit   int               // 1 to MaxPage; of Around the rows on both sides together
+	Titles  map[string]string // of the teams, by name
+}
+
+// cursor is where a page ended.
+type cursor struct {
+	V int64     `json:"v"`
+	T int64     `json:"t"`
+	P uuid.UUID `json:"p"`
+}
+
+// Read returns a part of a board.
+func (b *Boards) Read(ctx context.Context, r Ref, q *Query) (*Page, error) {
+	if q.Limit < 1 || q.Limit > MaxPage || len(q.Players) > MaxPage {
+		return nil, fault.New(code.OutOfRange, "a page has 1 to %d entries", MaxPage)
+	}
+	row, err := b.present(ctx, r, q.Season)
+	if err != nil {
+		return nil, err
+	}
+	page := &Page{Rulebook: r.Rulebook, Board: r.Name, Title: r.Title, Show: r.Show.String(), Order: "most",
+		Season: b.shown(row), Rows: []Entry{}}
+	if r.Least {
+		page.Order = "least"
+	}
+	if row.ID == 0 {
+		return page, nil
+	}
+	for { // what was given up between holding it and reading it is held again
+		h, err := b.hold(ctx, r, row.ID)
+		if err != nil {
+			return nil, err
+		}
+		if done, err := b.readHeld(h, q, page); done || err != nil {
+			return page, err
+		}
+	}
+}
+
+func (b *Boards) readHeld(h *held, q *Query, page *Page) (done bool, err error) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if h.rank == nil {
+		return false, nil
+	}
+	page.Count = h.rank.Len()
+	if len(q.Players) > 0 {
+		b.chosenLocked(h, q, page)
+		return true, nil
+	}
+	from, err := b.beginLocked(h, q)
+	if err != nil {
+		return false, err
+	}
+	list := h.rank.Page(from, q.Limit)
+	page.Rows = make([]Entry, 0, len(list))
+	for i := range list {
+		e := b.entryLocked(&list[i], q)
+		switch {
+		case i == 0:
+			e.Place = int64(h.rank.Place(e.Value))
+		case e.Value == page.Rows[i-1].Value:
+			e.Place = page.Rows[i-1].Place
+		default: // the first of its value
+			e.Place = int64(from + i + 1)
+		}
+		page.Rows = append(page.Rows, e)
+	}
+	if len(list) > 0 {
+		page.First = from + 1
+	}
+	if from+len(list) < page.Count && len(list) > 0 {
+		last := list[len(list)-1]
+		raw, _ := json.Marshal(cursor{last.Value, last.At, b.people.list[last.Who].id})
+		page.Next = base64.RawURLEncoding.EncodeToString(raw)
+	}
+	return true, nil
+}
+
+// beginLocked is the index at which a page begins.
+func (b *Boards) beginLocked(h *held, q *Query) (int, error) {
+	switch {
+	case q.Cursor != "":
+		var at cursor
+		raw, err := base64.RawURLEncoding.DecodeString(q.Cursor)
+		if err != nil || json.Unmarshal(raw, &at) != nil {
+			return 0, fault.New(code.BadCursor, "this cursor was not given out by this board")
+		}
+		i := h.rank.Search(at.V, at.T)
+		for _, e := range h.rank.Page(i, h.rank.Len()) { // of several in one moment, those up to the last
+			if e.Value != at.V || e.At != at.T || uuid.UUID(b.people.list[e.Who].id).String() > at.P.String() {
+				break
+			}
+			i++
+		}
+		return i, nil
+	case q.Around != "":
+		id, err := uuid.Parse(q.Around)
+		n, known := b.people.index[id]
+		i, there := 0, false
+		if known {
+			i, there = h.rank.Index(n)
+		}
+		if err != nil || !there {
+			return 0, fault.New(code.NotOnBoard, "the player %q does not stand on this board in this season", q.Around)
+		}
+		return max(min(i-(q.Limit-1)/2, h.rank.Len()-q.Limit), 0), nil
+	case q.From > 1:
+		return q.From - 1, nil
+	}
+	return 0, nil
+}
+
+// chosenLocked reads chosen players, best first.
+func (b *Boards) chosenLocked(h *held, q *Query, page *Page) {
+	at := map[int]ranking.Entry{}
+	for _, p := range q.Players {
+		id, err := uuid.Parse(p)
+		n, known := b.people.index[id]
+		if err != nil || !known {
+			continue
+		}
+		if i, there := h.rank.Index(n); there {
+			at[i], _ = h.rank.Of(n)
+		}
+	}
+	for _, i := range slices.Sorted(maps.Keys(at)) {
+		e := at[i]
+		row := b.entryLocked(&e, q)
+		row.Place = int64(h.rank.Place(e.Value))
+		page.Rows = append(page.Rows, row)
+	}
+}
+
+// entryLocked shows an entry, but for its place.
+func (b *Boards) entryLocked(e *ranking.Entry, q *Query) Entry {
+	who := &b.people.list[e.Who]
+	out := Entry{Name: who.name, Team: who.team, Value: e.Value, Posted: time.UnixMicro(e.At).UTC()}
+	if who.team == "" {
+		out.Player = uuid.UUID(who.id).String()
+	} else if out.Name = q.Titles[who.team]; out.Name == "" {
+		out.Name = who.team
+	}
+	if e.Match != [16]byte{} {
+		out.Match = uuid.UUID(e.Match).String()
+	}
+	return out
+}

@@ -1,0 +1,297 @@
+package board
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strconv"
+	"time"
+
+	"gorm.io/gorm/clause"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/store"
+	"turnvex.example/turnvex/internal/wire"
+)
+
+// Season is a board from one renewal to the next.
+type Season = wire.Season
+
+// The states of a season.
+const (
+	Open    = "open"
+	Closing = "closing"
+	Closed  = "closed"
+)
+
+type seasonKey struct{ rulebook, board, name string }
+
+// span is a season by the calendar, whether anything was posted in it or not.
+type span struct {
+	name   string
+	begins time.Time
+	ends   time.Time // zero for none that is known
+}
+
+// always is the name of a season without an end.
+const always = "all"
+
+var epoch = time.Unix(0, 0).UTC()
+
+// spanAt is the season of a calendar at a moment; ok is false before its first.
+func spanAt(b *rulebook.Board, at time.Time) (s span, ok bool) {
+	zone, err := time.LoadLocation(b.Zone)
+	if err != nil {
+		zone = time.UTC
+	}
+	y, m, d := at.In(zone).Date()
+	day := func(y int, m time.Month, d int) time.Time { return time.Date(y, m, d, 0, 0, 0, 0, zone) }
+	switch b.Renew {
+	case rulebook.RenewDaily:
+		return spanOf("2006-01-02", day(y, m, d), day(y, m, d+1)), true
+	case rulebook.RenewWeekly:
+		monday := d - (int(at.In(zone).Weekday())+6)%7
+		s = spanOf("", day(y, m, monday), day(y, m, monday+7))
+		year, week := at.In(zone).ISOWeek()
+		s.name = fmt.Sprintf("%d-W%02d", year, week)
+		return s, true
+	case rulebook.RenewMonthly:
+		return spanOf("2006-01", day(y, m, 1), day(y, m+1, 1)), true
+	case rulebook.RenewOnDates:
+		return spanOfDates(b.Dates, zone, at)
+	}
+	return span{name: always, begins: epoch}, true
+}
+
+func spanOf(name string, begins, ends time.Time) span {
+	return span{begins.Format(name), begins.UTC(), ends.UTC()}
+}
+
+func spanOfDates(dates []string, zone *time.Location, at time.Time) (s span, ok bool) {
+	for i, date := range dates {
+		begins, err := time.ParseInLocation(time.DateOnly, date, zone)
+		if err != nil || at.Before(begins) {
+			return s, ok
+		}
+		s, ok = span{name: "since-" + date, begins: begins.UTC()}, true
+		if i+1 < len(dates) {
+			if ends, err := time.ParseInLocation(time.DateOnly, dates[i+1], zone); err == nil {
+				s.ends = ends.UTC()
+			}
+		}
+	}
+	return s, ok
+}
+
+// seasonAt is the number of a board's season at a moment, which is made if it is not
+// there yet; 0 before the first.
+func (b *Boards) seasonAt(tx *store.Tx, r Ref, at time.Time) (int64, error) {
+	if r.Renew == rulebook.RenewByHand {
+		return b.seasonByHand(tx, r, at)
+	}
+	s, ok := spanAt(r.Board, at)
+	if !ok {
+		return 0, nil
+	}
+	key := seasonKey{r.Rulebook, r.Name, s.name}
+	b.mu.Lock()
+	id := b.seasons[key]
+	b.mu.Unlock()
+	if id != 0 {
+		return id, nil
+	}
+	return b.makeSeason(tx, key, s)
+}
+
+// makeSeason makes a season's row, if there is none, and returns its number. It is
+// remembered when the transaction is committed, by Learn.
+func (b *Boards) makeSeason(tx *store.Tx, key seasonKey, s span) (int64, error) {
+	row := store.BoardSeason{Rulebook: key.rulebook, Board: key.board, Name: key.name, Begins: s.begins}
+	if !s.ends.IsZero() {
+		row.Ends = &s.ends
+	}
+	find := func() error {
+		return tx.Take(&row, "rulebook = ? and board = ? and name = ?", key.rulebook, key.board, key.name).Error
+	}
+	if err := find(); !errors.Is(err, store.ErrNotFound) {
+		return row.ID, err
+	}
+	if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&row).Error; err != nil {
+		return 0, err
+	}
+	row = store.BoardSeason{}
+	err := find() // the one that is there, whoever made it
+	return row.ID, err
+}
+
+// seasonByHand finds the season of a board that is renewed by hand.
+func (b *Boards) seasonByHand(tx *store.Tx, r Ref, at time.Time) (int64, error) {
+	var rows []store.BoardSeason
+	err := tx.Where("rulebook = ? and board = ? and begins <= ?", r.Rulebook, r.Name, at).
+		Order("begins desc").Limit(1).Find(&rows).Error
+	if err != nil || len(rows) > 0 {
+		return first(rows).ID, err
+	}
+	return b.makeSeason(tx, seasonKey{r.Rulebook, r.Name, "1"}, span{name: "1", begins: epoch})
+}
+
+func first[T any](list []T) (x T) {
+	if len(list) > 0 {
+		x = list[0]
+	}
+	return x
+}
+
+func (b *Boards) shown(row *store.BoardSeason) Season {
+	s := Season{Name: row.Name, Begins: row.Begins.UTC(), Ends: row.Ends, State: Open}
+	switch {
+	case row.ClosedAt != nil:
+		s.State = Closed
+	case row.Ends != nil && !b.now().Before(*row.Ends):
+		s.State = Closing
+	}
+	return s
+}
+
+// Seasons lists a board's seasons to which something was posted, and the present one,
+// newest first, at most limit.
+func (b *Boards) Seasons(tx *store.Tx, r Ref, limit int) ([]Season, error) {
+	var rows []store.BoardSeason
+	err := tx.Where("rulebook = ? and board = ?", r.Rulebook, r.Name).Order("begins desc").Limit(limit).
+		Find(&rows).Error
+	if err != nil {
+		return nil, err
+	}
+	out := []Season{}
+	if now, ok := spanAt(r.Board, b.now()); ok && r.Renew != rulebook.RenewByHand &&
+		(len(rows) == 0 || rows[0].Name != now.name) {
+		out = append(out, b.shown(now.row()))
+	}
+	for i := range rows {
+		out = append(out, b.shown(&rows[i]))
+	}
+	return out, nil
+}
+
+// present is find without asking the database, where what is wanted is known: the season
+// of a calendar that it is now, and closed ones. Of a board that is renewed by hand, what
+// was found is good for a moment.
+func (b *Boards) present(ctx context.Context, r Ref, name string) (*store.BoardSeason, error) {
+	now := b.now()
+	s, ok := spanAt(r.Board, now)
+	byHand := r.Renew == rulebook.RenewByHand
+	key := seasonKey{r.Rulebook, r.Name, name}
+	b.mu.Lock()
+	if !byHand && ok && (name == "" || name == s.name) {
+		if id := b.seasons[seasonKey{r.Rulebook, r.Name, s.name}]; id != 0 {
+			b.mu.Unlock()
+			row := s.row()
+			row.ID = id
+			return row, nil
+		}
+	}
+	if was, there := b.found[key]; there && (was.row.ClosedAt != nil || now.Sub(was.at) < lookEvery) &&
+		now.Sub(was.at) >= 0 {
+		b.mu.Unlock()
+		return &was.row, nil
+	}
+	b.mu.Unlock()
+	row, err := b.find(b.db.WithContext(ctx), r, name)
+	if err != nil {
+		return nil, err
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	if len(b.found) >= maxFound {
+		clear(b.found)
+	}
+	if byHand || row.ClosedAt != nil {
+		b.found[key] = found{row, now}
+	} else if ok && row.Name == s.name && row.ID != 0 {
+		b.seasons[seasonKey{r.Rulebook, r.Name, s.name}] = row.ID
+	}
+	return &row, nil
+}
+
+// found is a season as it was found at a moment.
+type found struct {
+	row store.BoardSeason
+	at  time.Time
+}
+
+const maxFound = 10000
+
+// row is a season to which nothing was posted yet.
+func (s *span) row() *store.BoardSeason {
+	row := &store.BoardSeason{Name: s.name, Begins: s.begins}
+	if !s.ends.IsZero() {
+		row.Ends = &s.ends
+	}
+	return row
+}
+
+// find returns a season by its name, or the present one for "". One to which nothing was
+// posted has no number.
+func (b *Boards) find(tx *store.Tx, r Ref, name string) (row store.BoardSeason, err error) {
+	q := tx.Where("rulebook = ? and board = ?", r.Rulebook, r.Name)
+	now, ok := spanAt(r.Board, b.now())
+	switch {
+	case name != "":
+		q = q.Where("name = ?", name)
+	case r.Renew == rulebook.RenewByHand:
+		q = q.Order("begins desc").Limit(1)
+	default:
+		name = now.name
+		q = q.Where("name = ?", name)
+	}
+	err = q.Take(&row).Error
+	switch {
+	case !errors.Is(err, store.ErrNotFound):
+	case name == "":
+		return store.BoardSeason{Name: "1", Begins: epoch}, nil
+	case ok && name == now.name:
+		return *now.row(), nil
+	default:
+		err = fault.New(code.NoSeason, "the board %s of %s has no season %q", r.Name, r.Rulebook, name)
+	}
+	return row, err
+}
+
+// Renew begins a board anew that is renewed by hand, and returns its new season.
+func (b *Boards) Renew(tx *store.Tx, r Ref, author, why string) (s Season, err error) {
+	if r.Renew != rulebook.RenewByHand {
+		return s, fault.New(code.NotNow, "the board %s of %s is renewed %s; by hand only with boards.%s.renew: hand",
+			r.Name, r.Rulebook, r.Renew, r.Name)
+	}
+	err = tx.Transaction(func(tx *store.Tx) error {
+		now := b.now().UTC()
+		if _, err := b.seasonByHand(tx, r, now); err != nil {
+			return err
+		}
+		var last store.BoardSeason
+		err := tx.Clauses(clause.Locking{Strength: "UPDATE"}).
+			Where("rulebook = ? and board = ?", r.Rulebook, r.Name).Order("begins desc").Limit(1).Take(&last).Error
+		if err != nil {
+			return err
+		}
+		n, err := strconv.Atoi(last.Name)
+		if err != nil {
+			n = 0
+		}
+		next := store.BoardSeason{Rulebook: r.Rulebook, Board: r.Name, Name: fmt.Sprint(n + 1), Begins: now}
+		if err := tx.Model(&last).Update("ends", now).Error; err != nil {
+			return err
+		}
+		if err := tx.Create(&next).Error; err != nil {
+			return err
+		}
+		s = b.shown(&next)
+		b.mu.Lock()
+		delete(b.found, seasonKey{r.Rulebook, r.Name, ""})
+		b.mu.Unlock()
+		return b.act(tx, r, act{season: next.Name, what: "renew", author: author, why: why})
+	})
+	return s, err
+}

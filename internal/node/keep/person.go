@@ -1,0 +1,209 @@
+package keep
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"time"
+
+	"turnvex.example/turnvex/internal/node/store"
+)
+
+// Person is everything that is kept of a player.
+type Person struct {
+	Player  string           `json:"player"`
+	Name    string           `json:"name"`
+	Created time.Time        `json:"created"`
+	Seen    time.Time        `json:"seen"`
+	Login   string           `json:"login,omitempty"` // of the account, if there is one
+	Devices []time.Time      `json:"devices"`         // when each was signed in with first; their keys are not kept
+	Records []PersonRecord   `json:"records"`
+	Changes []PersonChange   `json:"changes"` // of the records, oldest first
+	Totals  []Totals         `json:"totals"`
+	Results []PersonResult   `json:"results"` // oldest first
+	Boards  []PersonEntry    `json:"boards"`
+	Posts   []PersonPost     `json:"posts"` // that carried IDs
+	Bars    []store.BoardBar `json:"bars"`
+}
+
+// PersonRecord is a record in an export: as it is kept, also what no rulebook knows now.
+type PersonRecord struct {
+	Rulebook string          `json:"rulebook"`
+	Fields   json.RawMessage `json:"fields"`
+	Updated  time.Time       `json:"updated"`
+}
+
+// PersonChange is a change of a record in an export.
+type PersonChange struct {
+	Rulebook string `json:"rulebook"`
+	Change
+}
+
+// PersonResult is a result in an export.
+type PersonResult struct {
+	ID     string          `json:"id"`
+	Ended  time.Time       `json:"ended"`
+	Result json.RawMessage `json:"result"`
+}
+
+// PersonEntry is an entry on a board in an export.
+type PersonEntry struct {
+	Rulebook string    `json:"rulebook"`
+	Board    string    `json:"board"`
+	Season   string    `json:"season"`
+	Value    int64     `json:"value"`
+	Posts    int64     `json:"posts"`
+	Reached  time.Time `json:"reached"`
+}
+
+// PersonPost is a post in an export.
+type PersonPost struct {
+	Rulebook string    `json:"rulebook"`
+	Board    string    `json:"board"`
+	ID       string    `json:"id"`
+	Value    int64     `json:"value"`
+	Posted   time.Time `json:"posted"`
+}
+
+// Without leaves fields of records out, and what was done to them.
+func (p *Person) Without(hidden func(rulebook, field string) bool) error {
+	part := func(rulebook string, data *json.RawMessage) error {
+		f, err := ReadFields(*data)
+		if err != nil {
+			return err
+		}
+		for name := range f {
+			if hidden(rulebook, name) {
+				delete(f, name)
+			}
+		}
+		*data, err = json.Marshal(f)
+		return err
+	}
+	for i := range p.Records {
+		if err := part(p.Records[i].Rulebook, &p.Records[i].Fields); err != nil {
+			return err
+		}
+	}
+	for i := range p.Changes {
+		c := &p.Changes[i]
+		if err := errors.Join(part(c.Rulebook, &c.Was), part(c.Rulebook, &c.Became)); err != nil {
+			return err
+		}
+		var list, seen []struct {
+			Field string `json:"field"`
+			Does  string `json:"does"`
+			Value any    `json:"value"`
+		}
+		if err := json.Unmarshal(c.Changes, &list); err != nil {
+			return err
+		}
+		for _, x := range list {
+			if !hidden(c.Rulebook, x.Field) {
+				seen = append(seen, x)
+			}
+		}
+		data, err := json.Marshal(seen)
+		if err != nil {
+			return err
+		}
+		c.Changes = data
+	}
+	return nil
+}
+
+// Person returns everything that is kept of a player, from one moment.
+func (k *Keeper) Person(ctx context.Context, p *store.Player) (out *Person, err error) {
+	out = &Person{Player: p.ID, Name: p.Name, Created: p.CreatedAt.UTC(), Seen: p.SeenAt.UTC(), Devices: []time.Time{},
+		Records: []PersonRecord{}, Changes: []PersonChange{}, Results: []PersonResult{}, Boards: []PersonEntry{},
+		Posts: []PersonPost{}, Bars: []store.BoardBar{}}
+	err = k.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+		if err := tx.Exec("set transaction isolation level repeatable read, read only").Error; err != nil {
+			return err
+		}
+		var logins []string
+		if err := tx.Table("accounts").Where("player_id = ?", p.ID).Pluck("login", &logins).Error; err != nil {
+			return err
+		}
+		if len(logins) > 0 {
+			out.Login = logins[0]
+		}
+		for _, part := range []struct {
+			into any
+			sql  string
+		}{
+			{&out.Devices, "select created_at from devices where player_id = ? order by 1"},
+			{&out.Records, "select rulebook, fields, updated_at as updated from records where player_id = ? order " +
+				"by 1"},
+			{&out.Changes, `select rulebook, changed_at as at, lobby_id as lobby, number, match, version, author, why,
+				changes, was, became from record_changes where player_id = ? order by rulebook, revision`},
+			{&out.Results, `select m.id, m.ended_at as ended, m.result from match_players p
+				join matches m on m.ended_at = p.ended_at and m.id = p.match_id where p.player_id = ? order by 2, 1`},
+			{&out.Boards, `select s.rulebook, s.board, s.name as season, e.value, e.posts, e.reached_at as reached
+				from board_entries e join board_seasons s on s.id = e.season where e.subject = ? and not e.removed
+				order by 1, 2, s.begins`},
+			{&out.Posts, `select rulebook, board, id, value, posted_at as posted from board_posts where subject = ?
+				order by 5`},
+			{&out.Bars, "select * from board_bars where player_id = ? order by barred_at"},
+		} {
+			if err := tx.Raw(part.sql, p.ID).Scan(part.into).Error; err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	if err == nil {
+		out.Totals, err = k.Totals(ctx, p.ID, "")
+	}
+	return out, err
+}
+
+// Retention says for how long what is not needed to play is kept; 0 is for ever.
+type Retention struct {
+	Results time.Duration // whole months are dropped when all of them is older
+	History time.Duration // of records
+}
+
+// sweepAtOnce is how many changes are deleted in one statement.
+const sweepAtOnce = 5000
+
+// Sweep drops what is older than it is to be kept.
+func (k *Keeper) Sweep(ctx context.Context, r Retention) error {
+	now := k.now().UTC()
+	if err := k.Month(ctx, now.AddDate(0, 0, 7)); err != nil { // ahead, so that no save waits for it
+		return err
+	}
+	if r.Results > 0 {
+		if err := k.dropMonths(ctx, now.Add(-r.Results)); err != nil {
+			return err
+		}
+	}
+	for r.History > 0 {
+		done := k.db.WithContext(ctx).Exec(`delete from record_changes where (lobby_id, number) in (
+			select lobby_id, number from record_changes where changed_at < ? limit ?)`, now.Add(-r.History), sweepAtOnce)
+		if done.Error != nil || done.RowsAffected < sweepAtOnce {
+			return done.Error
+		}
+	}
+	return nil
+}
+
+// dropMonths drops the results of the months that ended before a moment.
+func (k *Keeper) dropMonths(ctx context.Context, before time.Time) error {
+	y, m, _ := before.Date()
+	var tables []string
+	err := k.db.WithContext(ctx).Raw(`select c.relname from pg_inherits i join pg_class c on c.oid = i.inhrelid
+		join pg_class p on p.oid = i.inhparent where p.relname in ('matches', 'match_players')
+		and c.relnamespace = current_schema()::regnamespace and right(c.relname, 7) < ?`,
+		time.Date(y, m, 1, 0, 0, 0, 0, time.UTC).Format("2006_01")).Scan(&tables).Error
+	if err != nil {
+		return err
+	}
+	k.months.Clear()
+	for _, t := range tables {
+		if err := k.db.WithContext(ctx).Exec(`drop table "` + t + `"`).Error; err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,323 @@
+package cli
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+
+	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+func boardCommand() command {
+	return command{
+		name:    "board",
+		args:    "RULEBOOK BOARD",
+		least:   2,
+		most:    2,
+		summary: "Show a leaderboard: the top, from a rank on, or around a player",
+		details: "Of -next, -around, -players and -from the first that is given counts. -follow stays and shows " +
+			"the part\n" +
+			"anew each time that it changes.",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			var p client.Part
+			fs.StringVar(&p.Season, "season", "", "a `season` as turnvex seasons lists it; the present one by default")
+			fs.IntVar(&p.From, "from", 0, "from this `rank` on")
+			fs.StringVar(&p.Around, "around", "", "a `player`'s ID, or me: their entry and those around it")
+			players := fs.String("players", "", "only these players: `IDs` with commas between")
+			fs.StringVar(&p.Cursor, "next", "", "the `cursor` of the next page, as the page before gave it")
+			fs.IntVar(&p.Rows, "most", 20, "how `many` entries, 1 to 100")
+			follow := fs.Bool("follow", false, "stay and show each change")
+			return func(ctx context.Context, t *Terminal, args []string) error {
+				if *players != "" {
+					p.Players = strings.Split(*players, ",")
+				}
+				svc, err := s.reader()
+				if p.Around == "me" || *follow {
+					_, svc, err = s.open(ctx, t)
+				}
+				if err != nil {
+					return err
+				}
+				if *follow {
+					return s.followBoard(ctx, t, svc, args, p)
+				}
+				page, err := svc.Board(ctx, args[0], args[1], p)
+				if err != nil {
+					return err
+				}
+				return s.showBoard(t, page)
+			}
+		},
+	}
+}
+
+// followBoard shows a part of a board, and anew each time that it changes.
+func (s *session) followBoard(
+	ctx context.Context, t *Terminal, svc client.Service, args []string, p client.Part,
+) error {
+	pages := make(chan client.BoardPage, 1)
+	w, err := svc.WatchBoard(ctx, args[0], args[1], p, func(page *client.BoardPage) {
+		select {
+		case <-pages: // nobody has seen it, and now it is old
+		default:
+		}
+		pages <- *page
+	})
+	if err != nil {
+		return err
+	}
+	defer w.Close()
+	page := w.Page()
+	for {
+		if err := s.showBoard(t, &page); err != nil {
+			return err
+		}
+		select {
+		case page = <-pages:
+			if !s.json {
+				fmt.Fprintln(t.Out)
+			}
+		case <-w.Done():
+			return w.Err()
+		case <-ctx.Done():
+			return nil
+		}
+	}
+}
+
+func (s *session) showBoard(t *Terminal, page *client.BoardPage) error {
+	if s.json {
+		return writeJSON(t.Out, page)
+	}
+	fmt.Fprintf(t.Out, "%s (%s), %s, %s\n", page.Title, page.Rulebook, season(&page.Season), count(page.Count, "entry"))
+	var rows [][]string
+	for _, r := range page.Rows {
+		rows = append(rows, []string{place(r.Place), r.Name, showScore(page.Show, r.Value), since(r.Posted) + " ago"})
+	}
+	if len(rows) == 0 {
+		fmt.Fprintln(t.Out, "Nobody stands here yet.")
+		return nil
+	}
+	if err := table(t.Out, []string{"PLACE", "NAME", "VALUE", "REACHED"}, rows); err != nil {
+		return err
+	}
+	if page.Next != "" {
+		fmt.Fprintf(t.Out, "More: turnvex board %s %s -next %s\n", page.Rulebook, page.Board, page.Next)
+	}
+	return nil
+}
+
+// season tells which season it is and how it stands.
+func season(s *client.Season) string {
+	out := "season " + s.Name + ", " + s.State
+	if s.Name == "all" {
+		out = "never renewed"
+	}
+	if s.Ends != nil {
+		verb := "ends"
+		if s.State != "open" {
+			verb = "ended"
+		}
+		out += ", " + verb + " " + s.Ends.UTC().Format("2006-01-02 15:04 MST")
+	}
+	return out
+}
+
+// showScore writes a board's value as the board says.
+func showScore(show string, v int64) string {
+	switch show {
+	case rulebook.ShowClock.String():
+		return sheet.FormatClock(v)
+	case rulebook.ShowNumber.String():
+		return sheet.ShowThousandths(v)
+	}
+	return strconv.FormatInt(v, 10)
+}
+
+func seasonsCommand() command {
+	return command{
+		name:    "seasons",
+		args:    "RULEBOOK BOARD",
+		least:   2,
+		most:    2,
+		summary: "List a leaderboard's seasons, or begin a new one",
+		details: "A board whose rulebook says renew: hand begins anew with -begin, which needs an operator's key.",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			keyFile := fs.String("key-file", "", "`file` with a service key; otherwise TURNVEX_OPERATOR_KEY")
+			begin := fs.Bool("begin", false, "begin a new season now")
+			why := fs.String("why", "", "with -begin: the `reason`, which is kept")
+			return func(ctx context.Context, t *Terminal, args []string) error {
+				svc, err := s.reader()
+				if err != nil {
+					return err
+				}
+				if *begin {
+					if svc, err = s.operator(ctx, *keyFile); err != nil {
+						return err
+					}
+					if _, err := svc.RenewBoard(ctx, args[0], args[1], *why); err != nil {
+						return err
+					}
+				}
+				list, err := svc.Seasons(ctx, args[0], args[1])
+				if err != nil {
+					return err
+				}
+				if s.json {
+					return writeJSON(t.Out, list)
+				}
+				var rows [][]string
+				for _, x := range list {
+					ends := "-"
+					if x.Ends != nil {
+						ends = x.Ends.UTC().Format(time.DateTime)
+					}
+					rows = append(rows, []string{x.Name, x.Begins.UTC().Format(time.DateTime), ends, x.State})
+				}
+				return table(t.Out, []string{"SEASON", "BEGINS (UTC)", "ENDS (UTC)", "STATE"}, rows)
+			}
+		}}
+}
+
+func postCommand() command {
+	return command{
+		name:    "post",
+		args:    "RULEBOOK BOARD VALUE",
+		least:   3,
+		most:    3,
+		summary: "Post to a leaderboard: as the player you are, or with a key for anybody",
+		details: "VALUE is an integer, as the board counts: thousandths where it shows numbers, milliseconds of " +
+			"clocks.\n" +
+			"With -id, a UUID, the post counts once and may be repeated.",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			keyFile := fs.String("key-file", "", "`file` with a service key; otherwise TURNVEX_OPERATOR_KEY")
+			var p client.Posting
+			fs.StringVar(&p.Player, "player", "", "with a key: the `ID` of the player whose value it is")
+			fs.StringVar(&p.Team, "team", "", "with a key, of a board per team: the `team`'s name")
+			fs.StringVar(&p.ID, "id", "", "a `UUID` with which the post counts once")
+			return func(ctx context.Context, t *Terminal, args []string) (err error) {
+				if p.Value, err = strconv.ParseInt(args[2], 10, 64); err != nil {
+					return errUsage{fmt.Sprintf("VALUE is an integer, not %q", args[2])}
+				}
+				var svc client.Service
+				if p.Player != "" || p.Team != "" {
+					svc, err = s.operator(ctx, *keyFile)
+				} else {
+					_, svc, err = s.open(ctx, t)
+				}
+				if err == nil {
+					err = svc.Post(ctx, args[0], args[1], p)
+				}
+				if err != nil {
+					return err
+				}
+				return s.done(t, "The post is kept.")
+			}
+		},
+	}
+}
+
+func moderateCommand() command {
+	return command{
+		name:    "moderate",
+		args:    "RULEBOOK BOARD [remove SUBJECT | bar PLAYER | unbar PLAYER]",
+		least:   2,
+		most:    4,
+		summary: "Remove an entry from a leaderboard, bar a player from it, or list what was done",
+		details: "SUBJECT is a player's ID or, of a board per team, a team's name. remove takes one entry away; " +
+			"bar takes\n" +
+			"all away that stand in seasons which are not closed, and lets nothing count until unbar. -why is kept.",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			keyFile := fs.String("key-file", "", "`file` with a service key; otherwise TURNVEX_OPERATOR_KEY")
+			in := fs.String("season", "", "with remove: the `season`; the present one by default")
+			why := fs.String("why", "", "the `reason`, 1 to 200 characters")
+			return func(ctx context.Context, t *Terminal, args []string) error {
+				svc, err := s.operator(ctx, *keyFile)
+				if err != nil {
+					return err
+				}
+				switch {
+				case len(args) == 2:
+					return s.showActs(ctx, t, svc, args[0], args[1])
+				case len(args) == 4 && args[2] == "remove":
+					err = svc.RemoveEntry(ctx, args[0], args[1], *in, args[3], *why)
+				case len(args) == 4 && args[2] == "bar":
+					err = svc.BarPlayer(ctx, args[0], args[1], args[3], *why)
+				case len(args) == 4 && args[2] == "unbar":
+					err = svc.UnbarPlayer(ctx, args[0], args[1], args[3], *why)
+				default:
+					return errUsage{"behind the board stands remove SUBJECT, bar PLAYER or unbar PLAYER, or nothing"}
+				}
+				if err != nil {
+					return err
+				}
+				return s.done(t, "Done, and the reason is kept.")
+			}
+		},
+	}
+}
+
+func (s *session) showActs(ctx context.Context, t *Terminal, svc client.Service, book, board string) error {
+	list, err := svc.BoardActs(ctx, book, board)
+	if err != nil {
+		return err
+	}
+	if s.json {
+		return writeJSON(t.Out, list)
+	}
+	var rows [][]string
+	for _, a := range list {
+		rows = append(rows, []string{a.At.Local().Format(time.DateTime), a.Does, a.Season, a.Subject, a.Author, a.Why})
+	}
+	return table(t.Out, []string{"WHEN", "DONE", "SEASON", "WHOM", "BY", "WHY"}, rows)
+}
+
+func compareCommand() command {
+	return command{
+		name:    "compare",
+		args:    "RULEBOOK BOARD",
+		least:   2,
+		most:    2,
+		summary: "Compare a leaderboard in a service's memory with the database",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			keyFile := fs.String("key-file", "", "`file` with a service key; otherwise TURNVEX_OPERATOR_KEY")
+			in := fs.String("season", "", "the `season`; the present one by default")
+			return func(ctx context.Context, t *Terminal, args []string) error {
+				svc, err := s.operator(ctx, *keyFile)
+				if err != nil {
+					return err
+				}
+				c, err := svc.CompareBoard(ctx, args[0], args[1], *in)
+				if err != nil {
+					return err
+				}
+				if s.json {
+					return writeJSON(t.Out, c)
+				}
+				fmt.Fprintf(t.Out, "Season %s: %s in memory, %d in the database.\n", c.Season, count(c.Memory, "entry"),
+					c.Database)
+				for _, d := range c.Differ {
+					fmt.Fprintln(t.Out, "  "+d)
+				}
+				if len(c.Differ) > 0 {
+					return fmt.Errorf("memory and database differ")
+				}
+				return nil
+			}
+		}}
+}

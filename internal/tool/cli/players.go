@@ -1,0 +1,175 @@
+package cli
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"io"
+	"os"
+	"time"
+
+	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+func playersCommand() command {
+	return command{
+		name:    "players",
+		args:    "NAME",
+		least:   1,
+		most:    1,
+		summary: "Find players by what their names begin with",
+		details: "Names are not unique: the ID says who it is. It needs a service key.",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			keyFile := fs.String("key-file", "", "`file` with a service key; otherwise TURNVEX_OPERATOR_KEY")
+			most := fs.Int("most", 20, "how `many`, 1 to 100")
+			next := fs.String("next", "", "the `cursor` of the next page, as the page before gave it")
+			return func(ctx context.Context, t *Terminal, args []string) error {
+				svc, err := s.operator(ctx, *keyFile)
+				if err != nil {
+					return err
+				}
+				list, more, err := svc.FindPlayers(ctx, args[0], *most, *next)
+				if err != nil {
+					return err
+				}
+				if s.json {
+					return writeJSON(t.Out, list)
+				}
+				if len(list) == 0 {
+					fmt.Fprintf(t.Out, "Nobody's name begins with %q.\n", args[0])
+					return nil
+				}
+				var rows [][]string
+				for _, p := range list {
+					rows = append(rows, []string{p.Name, p.Player, p.Created.Local().Format(time.DateOnly),
+						since(p.Seen) + " ago"})
+				}
+				if err := table(t.Out, []string{"NAME", "ID", "MADE", "SEEN"}, rows); err != nil {
+					return err
+				}
+				if more != "" {
+					fmt.Fprintf(t.Out, "More: turnvex players %q -next %s\n", args[0], more)
+				}
+				return nil
+			}
+		}}
+}
+
+func totalsCommand() command {
+	return command{
+		name:    "totals",
+		args:    "PLAYER",
+		least:   1,
+		most:    1,
+		summary: "Show what a player's results come to, by rulebook",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			return func(ctx context.Context, t *Terminal, args []string) error {
+				svc, err := s.reader()
+				if err != nil {
+					return err
+				}
+				list, err := svc.Totals(ctx, args[0])
+				if err != nil {
+					return err
+				}
+				if s.json {
+					return writeJSON(t.Out, list)
+				}
+				var rows [][]string
+				for _, x := range list {
+					streak := fmt.Sprintf("%d %s", x.Streak.Matches, x.Streak.Outcome)
+					rows = append(
+						rows,
+						[]string{x.Rulebook, fmt.Sprint(x.Matches), fmt.Sprint(x.Won), fmt.Sprint(x.Lost),
+							fmt.Sprint(x.Drawn), fmt.Sprint(x.Left), sheet.FormatClock(x.Millis), streak,
+							since(x.Last) + " ago"},
+					)
+				}
+				return table(t.Out, []string{"RULEBOOK", "MATCHES", "WON", "LOST", "DRAWN", "LEFT", "PLAYED", "STREAK",
+					"LAST"}, rows)
+			}
+		}}
+}
+
+// into calls write with the terminal's output, or with a file that is made anew.
+func into(t *Terminal, file string, write func(io.Writer) error) (err error) {
+	if file == "" {
+		return write(t.Out)
+	}
+	f, err := os.OpenFile(file, os.O_CREATE|os.O_TRUNC|os.O_WRONLY, 0o600)
+	if err != nil {
+		return err
+	}
+	defer func() {
+		if e := f.Close(); err == nil {
+			err = e
+		}
+	}()
+	return write(f)
+}
+
+func exportCommand() command {
+	return command{
+		name:    "export",
+		args:    "PLAYER",
+		least:   1,
+		most:    1,
+		summary: "Write everything that is kept of a player, as JSON",
+		details: "PLAYER is an ID, for which it needs an operator's key, or me.",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			keyFile := fs.String("key-file", "", "`file` with a service key; otherwise TURNVEX_OPERATOR_KEY")
+			out := fs.String("out", "", "`file` to write, which only you may read; standard output by default")
+			return func(ctx context.Context, t *Terminal, args []string) (err error) {
+				var svc client.Service
+				if args[0] == "me" {
+					_, svc, err = s.open(ctx, t)
+				} else {
+					svc, err = s.operator(ctx, *keyFile)
+				}
+				if err != nil {
+					return err
+				}
+				return into(t, *out, func(w io.Writer) error { return svc.ExportPlayer(ctx, args[0], w) })
+			}
+		}}
+}
+
+func eraseCommand() command {
+	return command{
+		name:    "erase",
+		args:    "PLAYER",
+		least:   1,
+		most:    1,
+		summary: "Delete a player with everything that is kept of them, as an operator",
+		details: "Their records, their history, their places on boards, devices and account go; in the results of " +
+			"others\n" +
+			"nobody is named in their place. It cannot be undone: turnvex export writes it down before.",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			keyFile := fs.String("key-file", "", "`file` with a service key; otherwise TURNVEX_OPERATOR_KEY")
+			why := fs.String("why", "", "the `reason`, which is logged")
+			sure := fs.Bool("sure", false, "really")
+			return func(ctx context.Context, t *Terminal, args []string) error {
+				if !*sure {
+					return errUsage{"this cannot be undone; say -sure to do it"}
+				}
+				svc, err := s.operator(ctx, *keyFile)
+				if err != nil {
+					return err
+				}
+				if err := svc.ErasePlayer(ctx, args[0], *why); err != nil {
+					return err
+				}
+				return s.done(t, "The player is deleted, with everything that was kept of them.")
+			}
+		},
+	}
+}

@@ -176,8 +176,8 @@ func (b *Boards) Seasons(tx *store.Tx, r Ref, limit int) ([]Season, error) {
 }
 
 // present is find without asking the database, where what is wanted is known: the season
-// of a calendar that it is now, and closed ones. Of a board that is renewed by hand, what
-// was found is good for a moment.
+// of a calendar that it is now, and closed ones. That nothing was posted yet, and the season of
+// a board that is renewed by hand, are good for a moment.
 func (b *Boards) present(ctx context.Context, r Ref, name string) (*store.BoardSeason, error) {
 	now := b.now()
 	s, ok := spanAt(r.Board, now)
@@ -207,7 +207,7 @@ func (b *Boards) present(ctx context.Context, r Ref, name string) (*store.BoardS
 	if len(b.found) >= maxFound {
 		clear(b.found)
 	}
-	if byHand || row.ClosedAt != nil {
+	if byHand || row.ClosedAt != nil || row.ID == 0 {
 		b.found[key] = found{row, now}
 	} else if ok && row.Name == s.name && row.ID != 0 {
 		b.seasons[seasonKey{r.Rulebook, r.Name, s.name}] = row.ID

@@ -69,6 +69,13 @@ func Run(ctx context.Context, o Options) error {
 		return err
 	}
 	defer func() { say("Stopping the service: lobbies are closed and saved"); svc.Stop() }()
+	at := time.Now()
+	if made, err := past(ctx, svc); err != nil {
+		return err
+	} else if made {
+		say("Made up %d skippers and %d matches of the last %d days (%.1f s)", skippers, pastPlays, pastDays,
+			time.Since(at).Seconds())
+	}
 	var bots sync.WaitGroup
 	ctx, cancel := context.WithCancel(ctx)
 	defer bots.Wait()

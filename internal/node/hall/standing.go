@@ -1,6 +1,7 @@
 package hall
 
 import (
+	"maps"
 	"slices"
 	"sync"
 
@@ -34,6 +35,13 @@ func (h *holders) list(account string) []*Lobby {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	return slices.Clone(h.of[account])
+}
+
+// Holding are the accounts whose records lobbies of this node hold.
+func (h *Hall) Holding() []string {
+	h.holders.mu.Lock()
+	defer h.holders.mu.Unlock()
+	return slices.Sorted(maps.Keys(h.holders.of))
 }
 
 // known is what a lobby knows of a record that it holds.

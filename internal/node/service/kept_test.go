@@ -13,6 +13,7 @@ import (
 	"github.com/google/uuid"
 
 	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/node/service"
 )
 
 // record is what is kept of a player, as somebody may see it.
@@ -411,5 +412,39 @@ func TestNothingIsSentForNothing(t *testing.T) {
 	stop()
 	if n := count.Load(); n > 6 { // ten changes in half a second or so; the first is told by Watch
 		t.Errorf("it was told %d times", n)
+	}
+}
+
+// TestOtherNodesAreHeard: what another node does to a record is seen by the lobby that
+// holds it, and what it posts to a board by who watches it here.
+func TestOtherNodesAreHeard(t *testing.T) {
+	book := variant(t)
+	mara, op := player(t, "Mara"), operator(t)
+	a := join(t, mara, client.Options{Lobby: lobby(t, mara, client.Opening{Rulebook: book})})
+	until(t, a, "the record is there", func(c *client.Copy) bool { return c.Me().Flag("loaded") })
+	other, err := service.Start(soon(t), service.Config{Database: database, Node: "beside"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer other.Stop()
+	in, err := client.SignInKey(soon(t), other.Address, operatorKey)
+	if err != nil {
+		t.Fatal(err)
+	}
+	beside := client.Service{Address: other.Address, Token: in.Token}
+	w, err := op.WatchBoard(soon(t), book, "points", client.Part{}, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer w.Close()
+	_, err = beside.CorrectRecord(soon(t), mara.Player, book, "from beside", "",
+		client.RecordChange{Field: "wins", Does: "add", Value: 7})
+	wants(t, "correcting on the other node", err, "")
+	until(t, a, "it is seen here", func(c *client.Copy) bool { return c.Record(a.Seat()).Int("wins") == 7 })
+	wants(t, "posting on the other node", beside.Post(soon(t), book, "points",
+		client.Posting{Player: mara.Player, Value: 12}), "")
+	if err := w.Wait(soon(t),
+		func(p client.BoardPage) bool { return len(p.Rows) == 1 && p.Rows[0].Value == 12 }); err != nil {
+		t.Fatal(err)
 	}
 }

@@ -162,6 +162,11 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	)
 	s.Boards.Follow(cfg.Node, s.Hall.Unsaved)
 	s.done.Go(func() { s.sweeper(cfg.Retention) })
+	since, err := s.Keeper.Mark(ctx)
+	if err != nil {
+		return err
+	}
+	s.done.Go(func() { s.followRecords(since) })
 	l, err := net.Listen("tcp", cfg.Listen)
 	if err != nil {
 		return fmt.Errorf("listen on %s: %w; choose another address with -listen", cfg.Listen, err)

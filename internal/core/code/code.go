@@ -69,6 +69,8 @@ const (
 	OldIntent     Code = "old-intent"
 	TooManyLocals Code = "too-many-locals"
 	NoWatching    Code = "spectators-full"
+	NotKept       Code = "not-kept"
+	Charging      Code = "charging"
 )
 
 // What the doors of the service refuse.
@@ -164,6 +166,9 @@ var All = []Entry{
 	{OldIntent, 409, "The intent's number is older than those that are remembered; it was answered before."},
 	{TooManyLocals, 409, "The rulebook lets fewer players share one connection."},
 	{NoWatching, 409, "No place for spectators is left, or the rulebook has none."},
+	{NotKept, 503, "What the action costs could not be taken from the record: where it is kept does not answer. " +
+		"Nothing was taken; try again in a moment."},
+	{Charging, 409, "What the action costs is being taken from the record. It is told to nobody: the verdict follows."},
 	{BadRequest, 400, "The request cannot be read. The text says what is wrong with it."},
 	{TooLarge, 413, "The request, the message or a value in it is larger than allowed."},
 	{UnknownField, 400, "The request holds a field that is not known here. The text names the nearest one."},

@@ -30,6 +30,7 @@ type refusal struct {
 func (l *Lobby) intent(in *step.Input) {
 	s := l.seat(in.Seat)
 	if s == nil {
+		l.match.Uncharge(in.N)
 		l.answer(
 			step.Verdict{Seat: in.Seat, Seq: in.Seq, Code: code.NoSeat, Reason: "there is no such seat in this lobby"},
 		)
@@ -40,6 +41,10 @@ func (l *Lobby) intent(in *step.Input) {
 		return
 	}
 	v := l.grant(s, in)
+	if v.Code == code.Charging {
+		l.out.Verdict = v
+		return
+	}
 	v.Seat, v.Seq, v.At = in.Seat, in.Seq, l.tick()
 	s.remember(v)
 	l.out.Verdict = v
@@ -94,6 +99,9 @@ func (s *seat) remember(v step.Verdict) {
 func (l *Lobby) grant(s *seat, in *step.Input) step.Verdict {
 	switch in.Verb {
 	case step.Act:
+		if in.N != 0 {
+			return l.match.Charged(s.Player, in)
+		}
 		return l.match.Act(s.Player, in)
 	case step.Stop:
 		return l.match.StopAction(s.Player, in.Name)

@@ -30,7 +30,8 @@ func (m *Match) mayPlay(s *Player, also rulebook.Also) (code.Code, string) {
 	return code.OK, ""
 }
 
-// Act answers the use of an action.
+// Act answers the use of an action. One whose cost is certain is answered with
+// code.Charging first, and then by Charged.
 func (m *Match) Act(s *Player, in *step.Input) step.Verdict {
 	a := m.book.ActionNamed[in.Name]
 	if a == nil {
@@ -42,6 +43,7 @@ func (m *Match) Act(s *Player, in *step.Input) step.Verdict {
 	if v := m.mayAct(s, a); v.Code != code.OK {
 		return v
 	}
+	paid := in.N > 0
 	m.subject(sheet.Player, s.Row)
 	if len(a.Takes)+len(in.Args) > 0 {
 		if v := m.arguments(s, a, in); v.Code != code.OK {
@@ -52,7 +54,7 @@ func (m *Match) Act(s *Player, in *step.Input) step.Verdict {
 		return step.Verdict{Code: code.Condition, Reason: or(a.Else, a.Title+" cannot be used as things are")}
 	}
 	if !a.Free {
-		if v := m.affords(s, a); v.Code != code.OK {
+		if v := m.affords(s, a, paid); v.Code != code.OK {
 			return v
 		}
 	}
@@ -66,8 +68,11 @@ func (m *Match) Act(s *Player, in *step.Input) step.Verdict {
 	if a.Referee != nil {
 		return m.ask(s, a, in, hits)
 	}
+	if a.Certain && !paid && !m.practice() && s.Row.Text(m.book.F.Player.Account) != "" {
+		return m.charge(s, a)
+	}
 	if !a.Free {
-		m.pay(s, a, -1)
+		m.pay(s, a, -1, paid)
 	}
 	m.perform(s, a, hits)
 	return step.Verdict{}
@@ -112,10 +117,14 @@ func (m *Match) mayAct(s *Player, a *rulebook.Action) step.Verdict {
 	return step.Verdict{}
 }
 
-// affords checks needs and costs against the player's fields.
-func (m *Match) affords(s *Player, a *rulebook.Action) step.Verdict {
-	for _, list := range [2][]rulebook.Amount{a.Needs, a.Cost} {
+// affords checks needs and costs against the player's fields; of what is paid already, not
+// the costs of the record.
+func (m *Match) affords(s *Player, a *rulebook.Action, paid bool) step.Verdict {
+	for n, list := range [2][]rulebook.Amount{a.Needs, a.Cost} {
 		for i := range list {
+			if paid && list[i].Record && n == 1 {
+				continue
+			}
 			f := list[i].Field
 			want := list[i].By.Value(&m.env, f.Type).N[0]
 			m.faulty(a.Line)
@@ -142,9 +151,13 @@ func amountRow(s *Player, a *rulebook.Amount) *sheet.Row {
 	return s.Row
 }
 
-// pay takes the cost (sign -1) and starts the cooldown, or gives it back (+1).
-func (m *Match) pay(s *Player, a *rulebook.Action, sign int64) {
+// pay takes the cost (sign -1) and starts the cooldown, or gives it back (+1); of what is
+// paid already, not the costs of the record.
+func (m *Match) pay(s *Player, a *rulebook.Action, sign int64, paid bool) {
 	for i := range a.Cost {
+		if paid && a.Cost[i].Record {
+			continue
+		}
 		f := a.Cost[i].Field
 		by := sign * a.Cost[i].By.Value(&m.env, f.Type).N[0]
 		if a.Cost[i].Record {

@@ -38,6 +38,7 @@ type Match struct {
 	owed       []owed
 	saves      int64      // of records, so far
 	saveAt     sheet.Tick // wall tick at which what is owed is saved; 0 when nothing is
+	charges    []charge   // that are being taken where records are kept
 	run        run
 	stirred    bool                    // a body or a piece may be somewhere else since touches were last looked for
 	changed    [sheet.Kinds]sheet.Mask // since the ends of phase and match were last looked at

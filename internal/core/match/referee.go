@@ -55,7 +55,7 @@ func (m *Match) ask(s *Player, a *rulebook.Action, in *step.Input, hits []*sheet
 	if !m.referee && !a.Referee.Accept {
 		return step.Verdict{Code: code.NoReferee, Reason: "no referee is signed in to decide this"}
 	}
-	m.pay(s, a, -1)
+	m.pay(s, a, -1, false)
 	m.run.decisionNo++
 	d := decision{act: a, seq: in.Seq, args: slices.Clone(in.Args)}
 	d.Decision = step.Decision{
@@ -136,7 +136,7 @@ func (m *Match) decide(i int, yes bool) {
 		}
 		m.perform(s, d.act, m.hits)
 	} else {
-		m.pay(s, d.act, 1)
+		m.pay(s, d.act, 1, false)
 	}
 	m.out.Tell(step.Notice{
 		Notice: rulebook.DecidedNotice,

@@ -46,15 +46,14 @@ func (m *Match) Walk(w *state.Walk, find func(sheet.ID) *Player) {
 			state.Int(w, fmt.Sprintf("changed %s %d", sheet.Kind(k), i), &m.changed[k][i])
 		}
 	}
+	state.List(w, "charges", &m.charges, func(c *charge) {
+		state.Int(w, "no", &c.no)
+		state.Int(w, "of", &c.of)
+		state.List(w, "changes", &c.changes, func(x *step.Change) { m.walkChange(w, x) })
+	})
 	state.List(w, "owed", &m.owed, func(o *owed) {
 		state.Int(w, "of", &o.of)
-		state.Text(w, "field", &o.Field)
-		state.Int(w, "kind", &o.Kind)
-		sheet.WalkValue(w, &o.Value)
-		if w.Restoring() && !w.Failed() && (m.book.Schema.Field(sheet.Record, o.Field) == nil ||
-			int(o.Kind) >= step.ChangeKinds) {
-			w.Fail("a change of %q, which is no field of the record", o.Field)
-		}
+		m.walkChange(w, &o.Change)
 	})
 	state.Int(w, "saves", &m.saves)
 	state.Int(w, "save at", &m.saveAt)
@@ -90,6 +89,16 @@ func (m *Match) restored(w *state.Walk) {
 	if m.row.Kind != sheet.Match || r.phase < 0 || r.phase >= phases || r.toPhase < noPhase || r.toPhase >= phases ||
 		len(r.ruleNext) != rules || len(r.pieceNext) != pieces || len(r.pieceCount) != pieces {
 		w.Fail("the match does not fit the rulebook")
+	}
+}
+
+func (m *Match) walkChange(w *state.Walk, c *step.Change) {
+	state.Text(w, "field", &c.Field)
+	state.Int(w, "kind", &c.Kind)
+	sheet.WalkValue(w, &c.Value)
+	if w.Restoring() && !w.Failed() && (m.book.Schema.Field(sheet.Record, c.Field) == nil ||
+		int(c.Kind) >= step.ChangeKinds) {
+		w.Fail("a change of %q, which is no field of the record", c.Field)
 	}
 }
 

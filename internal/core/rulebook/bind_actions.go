@@ -66,6 +66,15 @@ func (b *binder) action(no int, e entry) *Action {
 		b.fail(e, "not-here", "if: a condition", "without a condition there is nothing to say where it does not hold")
 	}
 	a.Needs, a.Cost = b.amounts(n, "needs", scope), b.amounts(n, "cost", scope)
+	if c := n.get("certain"); c != nil && c.text == "true" {
+		if a.Certain = slices.ContainsFunc(a.Cost, func(x Amount) bool { return x.Record }); !a.Certain {
+			b.fail(c, "not-here", "a cost that is a field of the record", "only what is taken from the record can "+
+				"be certain")
+		}
+		if r := n.get("referee"); r != nil {
+			b.fail(r, "not-here", "one of the two", "a certain cost and a referee do not go together")
+		}
+	}
 	a.Free = len(a.Needs)+len(a.Cost) == 0 && a.Cool == nil
 	b.aim(n, a)
 	hit := with(scope, expr.Random)

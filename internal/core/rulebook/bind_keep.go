@@ -28,8 +28,26 @@ func (b *binder) recordRules() {
 		if t := f.Type; r.Keep != KeepLatest && t != sheet.Integer && t != sheet.Number {
 			b.fail(e.value.get("keep"), "wrong-type", "latest", "a %s has no %s", t, r.Keep)
 		}
+		for _, w := range b.list(e.value, "was") {
+			r.Was = append(r.Was, w.text)
+		}
 		b.uses.mark(sheet.Record, f)
 		b.book.Record = append(b.book.Record, r)
+	}
+	b.storedOnce()
+}
+
+// storedOnce reports fields of the record that would be kept under one name.
+func (b *binder) storedOnce() {
+	by := map[string]string{}
+	for _, r := range b.book.Record {
+		for _, name := range append([]string{r.Field.Name}, r.Was...) {
+			if other := by[name]; other != "" {
+				b.fail(b.top.get("record").get(r.Field.Name), "taken", "another name",
+					"%q is, or was, a name of both %s and %s", name, other, r.Field.Name)
+			}
+			by[name] = r.Field.Name
+		}
 	}
 }
 

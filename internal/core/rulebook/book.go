@@ -157,6 +157,7 @@ type Action struct {
 	Also     Also
 	Needs    []Amount
 	Cost     []Amount
+	Certain  bool // costs of the record are taken where it is kept first
 	Cooldown sheet.Tick
 	Cool     *sheet.Field // the owner's countdown, nil without a cooldown
 	Out      bool
@@ -370,9 +371,18 @@ type Hint struct {
 type RecordField struct {
 	Line  int // where it stands in the file
 	Field *sheet.Field
+	Was   []string   // what it was called before, the newest first
 	Of    *expr.Prog // nil: only effects write it
 	If    *expr.Prog
 	Keep  Keep
+}
+
+// Stored is the name under which the field is kept: the first that it ever had.
+func (r *RecordField) Stored() string {
+	if n := len(r.Was); n > 0 {
+		return r.Was[n-1]
+	}
+	return r.Field.Name
 }
 
 // Board is a leaderboard.

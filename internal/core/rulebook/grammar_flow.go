@@ -280,7 +280,7 @@ var recordObject = &object{
 		"add up; the best of both stays; each sees what the other has done.",
 	example: `record:
   matches: {keep: total, of: 1}
-  coins: {min: 0, max: 9999, start: 20}
+  coins: {min: 0, max: 9999, start: 20, was: [money]}
   best_time: {title: Best time, keep: lowest, of: me.time, if: me.outcome == 'won', see: everyone}
   rank: {type: choice, words: [deckhand, mate, captain], start: deckhand, of: "record.matches > 10 ? 'mate' : 'deckhand'"}`,
 	keys: []key{
@@ -291,6 +291,13 @@ var recordObject = &object{
 		{name: "max", spec: scalar, doc: "The greatest value; of a text the most characters."},
 		{name: "words", spec: names, doc: "The words of a choice."},
 		{name: "see", spec: seeSpec, def: sheet.OwnerOnly.String(), doc: "Who sees it."},
+		{
+			name: "was",
+			spec: listOf(name, 8),
+			doc: "What the field was called in earlier versions, the newest name first. What was kept under the " +
+				"first of " +
+				"its names is this field's, in this version and in those that still have the old name, side by side.",
+		},
 		{
 			name: "of",
 			spec: anExpression,

@@ -159,6 +159,13 @@ var actionObject = &object{
 			doc:  "What is taken from a field of the player, or of their record; refused when there is less.",
 		},
 		{
+			name: "certain",
+			spec: flag,
+			doc: "What it costs of the record is taken where the record is kept before the action takes effect, so " +
+				"that " +
+				"a player who is in two lobbies cannot spend it twice. The verdict comes when that is done.",
+		},
+		{
 			name: "cooldown",
 			spec: duration(0, hour),
 			def:  "0s",

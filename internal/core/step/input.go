@@ -96,14 +96,14 @@ type Input struct {
 	X, Y   int64       // a point in millimetres, or a direction in thousandths
 	Point  bool        // X and Y are given
 	Args   []Named     // of an action, or the settings to change
-	N      int64       // a number, by Kind
-	Yes    bool        // of Answer and Loaded
+	N      int64       // a number, by Kind; of an Intent 0, or the save that took what it costs, negative if it did not
+	Yes    bool        // of Answer and Loaded; of an Intent with a negative N, that the record had too little
 	Text   string      // by Kind and Verb
 	Team   string      // of Enter and Wait: the team wished for
 	Acct   string      // of Enter and Wait: whose seat; "" for a further player on a connection
 	Pass   string      // of Enter and Wait: the digest of a password
 	Names  []string    // of Reserve: accounts
 	Conn   string      // of Enter: players with the same one share a connection
-	Record []Named     // of Loaded
+	Record []Named     // of Loaded, Kept, and an Intent with an N
 	Value  sheet.Value // of Field and Set
 }

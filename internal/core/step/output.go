@@ -62,6 +62,7 @@ const (
 	Unmanned                     // an action asks a referee, and none is signed in: Text; for the operator
 	Fault                        // the rulebook did something it may not: Text; for the operator
 	SavePost                     // Post, the N-th save of this lobby
+	Charge                       // Changes of the record of Account, if it has enough; then the intent once more
 )
 
 // Effect is something for the driver to carry out. Which parts are set follows

@@ -100,6 +100,7 @@ type Check struct {
 	Name     string            `json:"name,omitempty"`
 	Version  string            `json:"version,omitempty"`
 	Problems rulebook.Problems `json:"problems"`
+	Records  []keep.Difference `json:"records,omitempty"` // what it means for the records that are kept now
 }
 
 // Record is what is kept of a player.
@@ -387,7 +388,25 @@ func (s *server) checkBook(c *call) (any, error) {
 		return nil, err
 	}
 	book, problems := rulebook.Compile(src)
-	return checked(book, problems), nil
+	out := checked(book, problems)
+	return out, s.differences(c, book, &out)
+}
+
+// differences adds what a rulebook means for the records that are kept of the current
+// version; how many are concerned is for operators.
+func (s *server) differences(c *call, book *rulebook.Book, out *Check) error {
+	if book == nil {
+		return nil
+	}
+	old, err := s.Library.Book(book.Name)
+	if err != nil { // there is none: nothing is kept
+		return nil
+	}
+	out.Records = keep.Differences(old, book)
+	if c.who == nil || !c.who.Can(account.Operator) {
+		return nil
+	}
+	return s.Keeper.Count(c.r.Context(), book.Name, out.Records)
 }
 
 func checked(book *rulebook.Book, problems rulebook.Problems) Check {
@@ -406,11 +425,19 @@ func (s *server) loadBook(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
+	var told Check
+	if next, _ := rulebook.Compile(src); next != nil {
+		if err := s.differences(c, next, &told); err != nil {
+			return nil, err
+		}
+	}
 	book, problems, err := s.Library.Load(c.r.Context(), src)
 	if err != nil {
 		return nil, err
 	}
-	return checked(book, problems), nil
+	out := checked(book, problems)
+	out.Records = told.Records
+	return out, nil
 }
 
 func (s *server) bookSchema(*call) (any, error) { return json.RawMessage(rulebook.Schema()), nil }

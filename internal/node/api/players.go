@@ -2,6 +2,7 @@ package api
 
 import (
 	"strconv"
+	"strings"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/node/account"
@@ -127,7 +128,7 @@ func (s *server) exportMe(c *call) (any, error) {
 			return true // nobody says who may see it
 		}
 		for _, r := range book.Record {
-			if r.Field.Name == field {
+			if name, _, _ := strings.Cut(field, ":"); r.Stored() == name || r.Field.Name == name {
 				return !mayRead(c.who, p.ID, r.Field)
 			}
 		}

@@ -57,6 +57,8 @@ type Directory interface {
 type Keeper interface {
 	Load(ctx context.Context, player string, book *rulebook.Book) (s keep.Standing, first bool, err error)
 	Save(ctx context.Context, job *keep.Job) (map[string]keep.Standing, error)
+	Charge(ctx context.Context, job *keep.Job) (ok bool, s keep.Standing, err error)
+	Void(ctx context.Context, job *keep.Job) (keep.Standing, error)
 }
 
 // Names is what a hall needs of account.Service: it keeps a player's name and returns

@@ -30,43 +30,47 @@ type Lobby struct {
 
 	jobs     chan func()
 	done     chan struct{}
-	closedAt atomic.Int64 // when the loop ended, in nanoseconds since the epoch; 0 while it has not
+	ended    chan struct{} // closed when the loop takes no more jobs, and keeps what is to be kept
+	closedAt atomic.Int64  // when the loop ended, in nanoseconds since the epoch; 0 while it has not
 
-	m       *lobby.Lobby
-	row     *sheet.Row // its sheet
-	broken  bool       // a fault in it was logged; nothing is asked of m any more
-	began   time.Time
-	soon    []func() // jobs that the loop has set itself
-	clients []*Client
-	keys    map[string]*heldSeats // what a resume key brings back
-	pub     publisher
-	tasks   tasks
-	known   map[string]*known // of the records that it holds, by account
-	entry   directory.Entry   // what the directory says, or is about to
-	written directory.Entry   // what was handed to be written last
-	writing bool
-	latest  atomic.Pointer[directory.Entry]
-	journal *journalFile  // nil unless the node keeps journals
-	checks  time.Duration // how often the copies are checked; 0 for never
-	checkAt sheet.Tick    // when the copies are checked next
-	recheck bool          // something was told since they were checked last
-	asking  []func()      // checks that wait for the next publishing
+	m        *lobby.Lobby
+	row      *sheet.Row // its sheet
+	broken   bool       // a fault in it was logged; nothing is asked of m any more
+	began    time.Time
+	soon     []func() // jobs that the loop has set itself
+	clients  []*Client
+	keys     map[string]*heldSeats // what a resume key brings back
+	pub      publisher
+	tasks    tasks
+	charging map[sheet.ID][]request // what waits behind a charge, by seat
+	known    map[string]*known      // of the records that it holds, by account
+	entry    directory.Entry        // what the directory says, or is about to
+	written  directory.Entry        // what was handed to be written last
+	writing  bool
+	latest   atomic.Pointer[directory.Entry]
+	journal  *journalFile  // nil unless the node keeps journals
+	checks   time.Duration // how often the copies are checked; 0 for never
+	checkAt  sheet.Tick    // when the copies are checked next
+	recheck  bool          // something was told since they were checked last
+	asking   []func()      // checks that wait for the next publishing
 }
 
 func newLobby(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup) *Lobby {
 	l := &Lobby{
-		ID:     id,
-		Code:   s.Code,
-		hall:   h,
-		name:   name,
-		book:   book,
-		jobs:   make(chan func(), 32),
-		done:   make(chan struct{}),
-		keys:   map[string]*heldSeats{},
-		known:  map[string]*known{},
-		m:      lobby.New(book, s),
-		began:  h.cfg.Now(),
-		checks: h.cfg.Check,
+		ID:       id,
+		Code:     s.Code,
+		hall:     h,
+		name:     name,
+		book:     book,
+		jobs:     make(chan func(), 32),
+		done:     make(chan struct{}),
+		ended:    make(chan struct{}),
+		charging: map[sheet.ID][]request{},
+		keys:     map[string]*heldSeats{},
+		known:    map[string]*known{},
+		m:        lobby.New(book, s),
+		began:    h.cfg.Now(),
+		checks:   h.cfg.Check,
 	}
 	l.row = l.m.Row()
 	if l.checks == 0 && s.Practice {
@@ -116,6 +120,7 @@ func (l *Lobby) run() {
 	}
 	l.endAll(bye)
 	l.closedAt.Store(l.hall.cfg.Now().UnixNano())
+	close(l.ended)
 	l.journal.close(l)
 	l.tasks.wait()
 	l.release(true)

@@ -49,22 +49,32 @@ func (c *Client) Receive(message any) error {
 
 // intent hands a client's intent to the authority; its verdict comes as a message.
 func (l *Lobby) intent(c *Client, m *wire.Intent) {
-	v := step.Verdict{
+	answer := func(v step.Verdict) {
+		// The verdict waits for the tick's delta.
+		l.pub.given = append(
+			l.pub.given,
+			given{c, c.message(wire.Verdict{Is: "verdict", Seat: uint32(v.Seat), N: v.Seq, OK: v.Code == code.OK,
+				Code: string(v.Code), Reason: v.Reason, Tick: int64(v.At), Left: v.Left})},
+		)
+	}
+	if slices.Contains(c.own(), sheet.ID(m.Seat)) {
+		in := l.input(m)
+		if len(l.charging) > 0 {
+			l.request(in, answer)
+		} else if out := l.step(in); out.Verdict.Code == code.Charging {
+			l.await(out.Effects, request{in, answer})
+		} else {
+			answer(out.Verdict)
+		}
+		return
+	}
+	answer(step.Verdict{
 		Seat:   sheet.ID(m.Seat),
 		Seq:    m.N,
 		Code:   code.NotYours,
 		Reason: "this seat is not yours",
 		At:     l.m.Tick(),
-	}
-	if slices.Contains(c.own(), sheet.ID(m.Seat)) {
-		v = l.step(l.input(m)).Verdict
-	}
-	// The verdict waits for the tick's delta.
-	l.pub.given = append(
-		l.pub.given,
-		given{c, c.message(wire.Verdict{Is: "verdict", Seat: uint32(v.Seat), N: v.Seq, OK: v.Code == code.OK,
-			Code: string(v.Code), Reason: v.Reason, Tick: int64(v.At), Left: v.Left})},
-	)
+	})
 }
 
 // input turns an intent as it was sent into an input. What cannot be read in it is

@@ -1,6 +1,7 @@
 package hall
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"maps"
@@ -87,6 +88,7 @@ func (l *Lobby) readSet(m *wire.Intent) sheet.Value {
 // Ask hands in an intent for a player's seat from outside the live connection and
 // returns its verdict.
 func (l *Lobby) Ask(ctx context.Context, account string, m *wire.Intent) (v step.Verdict, err error) {
+	answered := make(chan step.Verdict, 1)
 	e := l.do(ctx, func() {
 		seat := l.m.SeatOf(account)
 		if seat == 0 {
@@ -95,10 +97,17 @@ func (l *Lobby) Ask(ctx context.Context, account string, m *wire.Intent) (v step
 		}
 		in := l.input(m)
 		in.Seat, in.Seq = seat, 0
-		v = l.step(in).Verdict
+		l.request(in, func(v step.Verdict) { answered <- v })
 	})
-	if err == nil {
-		err = e
+	if err = cmp.Or(err, e); err != nil {
+		return v, err
+	}
+	select {
+	case v = <-answered:
+	case <-l.done:
+		err = fault.New(code.LobbyGone, "the lobby has closed")
+	case <-ctx.Done():
+		err = ctx.Err()
 	}
 	return v, err
 }

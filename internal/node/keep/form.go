@@ -47,24 +47,56 @@ func written(f *sheet.Field, v sheet.Value) any {
 	return v.Plain()
 }
 
-// of returns a field's value, if one is kept that the rulebook can hold.
-func (f Fields) of(field *sheet.Field) (sheet.Value, bool) {
-	raw, there := f[field.Name]
+// of returns a field's value, if one is kept that the rulebook can hold: within the field's
+// bounds, which may be others than when it was kept.
+func (f Fields) of(r *rulebook.RecordField) (sheet.Value, bool) {
+	for _, name := range [2]string{r.Stored() + ":" + r.Field.Type.String(), r.Stored()} {
+		if v, ok := f.read(r.Field, name); ok {
+			return v, true
+		}
+	}
+	return r.Field.Start, false
+}
+
+func (f Fields) read(field *sheet.Field, name string) (v sheet.Value, ok bool) {
+	raw, there := f[name]
 	if !there {
-		return field.Start, false
+		return v, false
 	}
 	v, err := sheet.Read(field, raw)
 	if err != nil || !field.Fits(v) {
-		return field.Start, false
+		return v, false
+	}
+	switch field.Type {
+	case sheet.Integer, sheet.Number:
+		v.N[0] = field.Clamp(v.N[0])
+	case sheet.Text:
+		v.S = sheet.Cut(v.S, int(field.Max))
 	}
 	return v, true
+}
+
+// place is the name under which a field's value is written. Where a value of another type
+// is kept that the field cannot hold, it stays, for the versions that know it, and this
+// one's goes beside it.
+func (f Fields) place(r *rulebook.RecordField) string {
+	name := r.Stored()
+	raw, there := f[name]
+	if !there {
+		return name
+	}
+	_, beside := f[name+":"+r.Field.Type.String()]
+	if _, err := sheet.Read(r.Field, raw); err != nil && r.Field.Type != sheet.Choice || beside {
+		return name + ":" + r.Field.Type.String()
+	}
+	return name
 }
 
 // Values are the kept fields that a rulebook knows, for its lobbies.
 func (f Fields) Values(book *rulebook.Book) []step.Named {
 	var out []step.Named
 	for _, r := range book.Record {
-		if v, there := f.of(r.Field); there {
+		if v, there := f.of(r); there {
 			out = append(out, step.Named{Name: r.Field.Name, Value: v})
 		}
 	}
@@ -75,7 +107,7 @@ func (f Fields) Values(book *rulebook.Book) []step.Named {
 func (f Fields) Shown(book *rulebook.Book) Fields {
 	out := Fields{}
 	for _, r := range book.Record {
-		v, _ := f.of(r.Field)
+		v, _ := f.of(r)
 		out[r.Field.Name] = written(r.Field, v)
 	}
 	return out
@@ -87,16 +119,19 @@ func (f Fields) Apply(book *rulebook.Book, changes []step.Change) (was, became F
 	was, became = Fields{}, Fields{}
 	for i := range changes {
 		c := &changes[i]
-		field := book.Schema.Field(sheet.Record, c.Field)
-		if field == nil || field.BuiltIn {
+		r := fieldNamed(book, c.Field)
+		if r == nil {
 			continue
 		}
-		had, kept := f.of(field)
-		if _, noted := was[c.Field]; !noted && kept {
-			was[c.Field] = written(field, had)
+		had, kept := f.of(r)
+		name := f.place(r)
+		if _, noted := became[name]; !noted {
+			if raw, there := f[name]; there {
+				was[name] = raw
+			}
 		}
-		f[c.Field] = written(field, c.On(field, had, kept))
-		became[c.Field] = f[c.Field]
+		f[name] = written(r.Field, c.On(r.Field, had, kept))
+		became[name] = f[name]
 	}
 	return was, became
 }

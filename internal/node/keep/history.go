@@ -112,10 +112,11 @@ func (c *Correction) read(book *rulebook.Book) (out []step.Change, err error) {
 		return nil, fault.New(code.BadRequest, "a correction has 1 to %d changes, not %d", maxCorrected, len(c.Changes))
 	}
 	for _, x := range c.Changes {
-		f := fieldNamed(book, x.Field)
-		if f == nil {
+		r := fieldNamed(book, x.Field)
+		if r == nil {
 			return nil, fault.New(code.NoField, "the record of %s has no field %q", book.Name, x.Field)
 		}
+		f := r.Field
 		kind, ok := step.ChangeNamed(x.Does)
 		if !ok {
 			return nil, fault.New(code.BadRequest, "%s: a change does one of %s, not %q", x.Field,

@@ -12,7 +12,6 @@ import (
 	"gorm.io/gorm/clause"
 
 	"turnvex.example/turnvex/internal/core/rulebook"
-	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/node/store"
 )
 
@@ -85,10 +84,10 @@ func (k *Keeper) saveRecords(tx *store.Tx, job *Job, there map[string]bool) (map
 	return stand, nil
 }
 
-func fieldNamed(book *rulebook.Book, name string) *sheet.Field {
+func fieldNamed(book *rulebook.Book, name string) *rulebook.RecordField {
 	for _, r := range book.Record {
 		if r.Field.Name == name {
-			return r.Field
+			return r
 		}
 	}
 	return nil
@@ -98,13 +97,11 @@ func (k *Keeper) saveRecord(tx *store.Tx, job *Job, r *Record) (s Standing, err 
 	if err := k.begin(tx, r.Player, job.Book.Name); err != nil {
 		return s, err
 	}
-	var row store.Record
-	err = tx.Clauses(clause.Locking{Strength: "UPDATE"}).
-		First(&row, "player_id = ? and rulebook = ?", r.Player, job.Book.Name).Error
+	row, err := k.lock(tx, r.Player, job.Book.Name)
 	if err != nil {
 		return s, err
 	}
-	before, err := standingOf(&row, job.Book)
+	before, err := standingOf(row, job.Book)
 	if err != nil {
 		return s, err
 	}
@@ -118,7 +115,15 @@ func (k *Keeper) saveRecord(tx *store.Tx, job *Job, r *Record) (s Standing, err 
 	if row.Fields, err = json.Marshal(f); err != nil {
 		return s, err
 	}
-	return Standing{f, row.Version}, tx.Save(&row).Error
+	return Standing{f, row.Version}, tx.Save(row).Error
+}
+
+// lock returns a record that is there, and keeps others from changing it until the
+// transaction ends.
+func (k *Keeper) lock(tx *store.Tx, player, rulebook string) (*store.Record, error) {
+	var row store.Record
+	return &row, tx.Clauses(clause.Locking{Strength: "UPDATE"}).
+		First(&row, "player_id = ? and rulebook = ?", player, rulebook).Error
 }
 
 // noteChange writes a save into the history, and tells whether it was not there yet.
@@ -131,7 +136,8 @@ func (k *Keeper) noteChange(
 	list := []map[string]any{}
 	for i := range r.Changes {
 		c := &r.Changes[i]
-		if f := fieldNamed(job.Book, c.Field); f != nil {
+		if r := fieldNamed(job.Book, c.Field); r != nil {
+			f := r.Field
 			list = append(list, map[string]any{"field": c.Field, "does": c.Kind.String(), "value": written(f, c.Value)})
 		}
 	}

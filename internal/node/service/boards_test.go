@@ -60,7 +60,8 @@ func TestBoardsThroughEveryDoor(t *testing.T) {
 		t.Errorf("what counts once is %+v, %v", p, err)
 	}
 	p, err = op.Board(soon(t), book, "sides", client.Part{})
-	if err != nil || len(p.Rows) != 1 || p.Rows[0].Value != 6 || p.Rows[0].Name != "Amber Crew" || p.Rows[0].Team != "amber" {
+	if err != nil || len(p.Rows) != 1 || p.Rows[0].Value != 6 ||
+		p.Rows[0].Name != "Amber Crew" || p.Rows[0].Team != "amber" {
 		t.Errorf("the sides are %+v, %v", p, err)
 	}
 	wants(t, "removing", op.RemoveEntry(soon(t), book, "open", "", joss.Player, "a slip"), "")
@@ -142,7 +143,8 @@ func TestEverythingOfAPlayer(t *testing.T) {
 		Totals  []client.Totals
 	}
 	if err := json.Unmarshal(whole.Bytes(), &p); err != nil || p.Name != "Marisol" || len(p.Records) != 1 ||
-		len(p.Results) != 1 || len(p.Devices) != 1 || len(p.Changes) < 5 || len(p.Totals) != 1 || p.Totals[0].Matches != 1 {
+		len(p.Results) != 1 || len(p.Devices) != 1 || len(p.Changes) < 5 ||
+		len(p.Totals) != 1 || p.Totals[0].Matches != 1 {
 		t.Errorf("the export is %s, %v", whole.String(), err)
 	}
 	if strings.Contains(own.String(), "suspect") || !strings.Contains(whole.String(), "suspect") {

@@ -217,6 +217,47 @@ func (k *Keeper) Save(ctx context.Context, job *keep.Job) (map[string]keep.Stand
 	return stand, nil
 }
 
+// Charge is keep.Keeper.Charge.
+func (k *Keeper) Charge(ctx context.Context, job *keep.Job) (bool, keep.Standing, error) {
+	if err := k.Gate.pass(ctx, "charge"); err != nil {
+		return false, keep.Standing{}, err
+	}
+	r := &job.Records[0]
+	k.mu.Lock()
+	s := k.standingLocked(r.Player, job.Book.Name)
+	ok := k.saves[resultKey{job.Lobby, r.Number}] || s.Fields.Covers(job.Book, r.Changes)
+	k.mu.Unlock()
+	if !ok {
+		return false, s, nil
+	}
+	stand, err := k.Save(ctx, job)
+	return err == nil, stand[r.Player], err
+}
+
+// Void is keep.Keeper.Void.
+func (k *Keeper) Void(ctx context.Context, job *keep.Job) (keep.Standing, error) {
+	if err := k.Gate.pass(ctx, "void"); err != nil {
+		return keep.Standing{}, err
+	}
+	r := job.Records[0]
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	s := k.standingLocked(r.Player, job.Book.Name)
+	if key := (resultKey{job.Lobby, r.Number}); !k.saves[key] {
+		k.saves[key], k.saves[resultKey{job.Lobby, -r.Number}] = true, true
+	} else if back := (resultKey{job.Lobby, -r.Number}); !k.saves[back] {
+		k.saves[back] = true
+		s.Fields.Apply(job.Book, keep.Back(r.Changes))
+		s.Version++
+		data, err := json.Marshal(s.Fields)
+		if err != nil {
+			return s, err
+		}
+		k.records[[2]string{r.Player, job.Book.Name}] = kept{data, s.Version}
+	}
+	return s, nil
+}
+
 // Fields returns what is kept of a player for a rulebook.
 func (k *Keeper) Fields(player, rulebook string) keep.Fields {
 	k.mu.Lock()

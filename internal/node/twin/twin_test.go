@@ -430,3 +430,46 @@ func TestRecordsOfSeveralVersions(t *testing.T) {
 		t.Errorf("after 40 saves from two nodes: %v, %v", f, err)
 	}
 }
+
+// TestCharges: what is charged is taken once if there is enough, whatever was tried; a
+// charge that is voided has taken nothing, in whatever order both come.
+func TestCharges(t *testing.T) {
+	if err := pgbox.Empty(t.Context(), db); err != nil {
+		t.Fatal(err)
+	}
+	book := compile(t, "turnvex: 1\nname: stall\nphases: {play: {length: 60s}}\nrecord: {coins: {start: 9, min: 0}}\n")
+	for name, k := range map[string]hall.Keeper{"in the database": newKeeper(time.Now), "in memory": twin.NewKeeper()} {
+		ctx, ada, lobby := t.Context(), person(t, "Ada"), uuid.NewString()
+		job := func(n, coins int64) *keep.Job {
+			return &keep.Job{Lobby: lobby, Book: book, Records: []keep.Record{{Player: ada, Number: n,
+				Changes: []step.Change{{Field: "coins", Kind: step.ChangeAdd, Value: sheet.IntValue(sheet.Integer,
+					-coins)}}}}}
+		}
+		charge := func(n, coins int64, want bool, left string) {
+			t.Helper()
+			ok, s, err := k.Charge(ctx, job(n, coins))
+			if got := fmt.Sprint(s.Fields["coins"]); err != nil || ok != want || got != left {
+				t.Errorf("%s: charge %d of %d: %t, %s left, %v", name, n, coins, ok, got, err)
+			}
+		}
+		void := func(n, coins int64, left string) {
+			t.Helper()
+			for range 2 {
+				if _, err := k.Void(ctx, job(n, coins)); err != nil {
+					t.Fatal(err)
+				}
+			}
+			s, _, err := k.Load(ctx, ada, book)
+			if got := fmt.Sprint(s.Fields["coins"]); err != nil || got != left {
+				t.Errorf("%s: after voiding %d: %s, %v", name, n, got, err)
+			}
+		}
+		charge(1, 10, false, "<nil>")
+		charge(2, 4, true, "5")
+		charge(2, 4, true, "5") // its answer was lost
+		charge(3, 6, false, "5")
+		void(2, 4, "9")
+		void(4, 3, "9")
+		charge(4, 3, true, "9") // comes after it was voided: it takes nothing
+	}
+}

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"flag"
 	"fmt"
@@ -123,17 +124,26 @@ func publishCommand() command {
 		summary: "Publish rulebooks at a service, as an operator",
 		details: "A rulebook that is published becomes the current version of its name; lobbies that are open " +
 			"keep\nthe version they were opened with. The operator's key comes from -key-file or the " +
-			"environment\nvariable TURNVEX_OPERATOR_KEY.",
+			"environment\nvariable TURNVEX_OPERATOR_KEY. Where the record is declared otherwise than before, it " +
+			"says first what that means for the records that are kept.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
 			keyFile := fs.String("key-file", "", "`file` with the operator's key")
+			try := fs.Bool("try", false, "say what it means for the records that are kept, and publish nothing")
+			accept := fs.Bool("accept", false, "publish although fields of records are removed or read otherwise")
 			return func(ctx context.Context, t *Terminal, files []string) error {
 				svc, err := s.operator(ctx, *keyFile)
 				if err != nil {
 					return err
 				}
 				for _, file := range files {
+					if ok, err := s.meant(ctx, t, svc, file, *try || *accept); err != nil || !ok {
+						return cmp.Or(err, error(errQuiet))
+					}
+					if *try {
+						continue
+					}
 					if err := loadFile(ctx, t, svc, file, s.json); err != nil {
 						return err
 					}
@@ -142,6 +152,41 @@ func publishCommand() command {
 			}
 		},
 	}
+}
+
+// meant says what a rulebook means for the records that are kept, and tells whether it may
+// be published: what reads otherwise afterwards must be accepted.
+func (s *session) meant(ctx context.Context, t *Terminal, svc client.Service, file string, accept bool) (bool, error) {
+	src, err := readFile(t, file)
+	if err != nil {
+		return false, err
+	}
+	var out struct {
+		Records []struct {
+			Field, What, Means string
+			Concerned          int64
+		}
+	}
+	if err := svc.Call(ctx, http.MethodPost, "/v1/rulebooks/check", src, &out); err != nil || len(out.Records) == 0 {
+		return err == nil, err
+	}
+	var rows [][]string
+	loses := false
+	for _, d := range out.Records {
+		rows = append(rows, []string{"  " + d.Field, d.What, fmt.Sprint(d.Concerned), d.Means})
+		loses = loses || d.Concerned > 0 && d.What != "renamed" && d.What != "added"
+	}
+	if !s.json {
+		fmt.Fprintf(t.Out, "%s: of the records that are kept\n", file)
+		if err := table(t.Out, []string{"  FIELD", "CHANGE", "RECORDS", "WHAT HAPPENS"}, rows); err != nil {
+			return false, err
+		}
+	}
+	if loses && !accept {
+		fmt.Fprintln(t.Err, "Nothing is published. To publish it so, say -accept.")
+		return false, nil
+	}
+	return true, nil
 }
 
 func loadFile(ctx context.Context, t *Terminal, svc client.Service, file string, asJSON bool) error {

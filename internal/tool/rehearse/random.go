@@ -110,15 +110,23 @@ func (t *table) take() sheet.ID {
 		t.record.Hash(t.m)
 		t.record.Input(&t.in)
 	}
-	out := t.m.Step(&t.in)
+	out, charged := t.m.Step(&t.in), int64(0)
 	for _, e := range out.Effects {
 		if e.Kind == step.AskReferee {
 			t.asked = append(t.asked, e.Decision.No)
 		}
+		if e.Kind == step.Charge {
+			charged = e.N
+		}
 	}
 	t.oc.note(t.b, t.m, &t.in, out)
 	t.m.Store().ClearChanges()
-	return out.Seat
+	seat := out.Seat
+	if charged > 0 { // nobody else spends here what the record has
+		t.in.N = charged
+		t.take()
+	}
+	return seat
 }
 
 // play starts the match and lets everybody act, each at a moment of their own,

@@ -14,6 +14,7 @@ import (
 	"sync"
 	"time"
 
+	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/match"
 	"turnvex.example/turnvex/internal/core/rulebook"
@@ -153,7 +154,7 @@ func (oc *outcome) note(b *rulebook.Book, m *lobby.Lobby, in *step.Input, out *s
 	case in.Kind != step.Intent:
 	case v.OK() && in.Verb == step.Act:
 		oc.actions[in.Name]++
-	case !v.OK() && oc.result == nil: // what is asked for at the end itself says nothing
+	case !v.OK() && v.Code != code.Charging && oc.result == nil: // what is asked for at the end itself says nothing
 		oc.refused[string(v.Code)]++
 	}
 	if list := m.Store().Of(sheet.Match); len(list) > 0 {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"strings"
 
+	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
@@ -52,7 +53,11 @@ func (r *Reporter) say(format string, args ...any) {
 }
 
 func (r *Reporter) output(out *step.Output) {
-	if v := &out.Verdict; !v.OK() {
+	switch v := &out.Verdict; v.Code {
+	case code.OK:
+	case code.Charging:
+		r.say("what it costs is taken first")
+	default:
 		r.say("refused: %s (%s)", v.Reason, v.Code)
 	}
 	for _, n := range out.Notices {

@@ -64,6 +64,16 @@ func (st *Stage) Take(in step.Input) sheet.ID {
 			then = append(then, step.Input{Kind: step.Loaded, Seat: e.Seat, Record: record, Yes: !known})
 		case step.SaveRecord:
 			st.kept[e.Account] = changed(st.Book, st.kept[e.Account], e.Changes)
+		case step.Charge:
+			after := changed(st.Book, st.kept[e.Account], e.Changes)
+			again := in
+			if again.N = e.N; enough(after) {
+				st.kept[e.Account] = after
+			} else {
+				again.N, again.Yes = -e.N, true
+			}
+			again.Record = st.kept[e.Account]
+			then = append(then, again)
 		case step.Seated:
 			name := strings.TrimPrefix(e.Account, "acct-")
 			st.seats[name] = e.Seat
@@ -79,6 +89,13 @@ func (st *Stage) Take(in step.Input) sheet.ID {
 		st.Take(next)
 	}
 	return seat
+}
+
+// enough tells whether nothing of a record is below nothing.
+func enough(record []step.Named) bool {
+	return !slices.ContainsFunc(record, func(n step.Named) bool {
+		return (n.Value.Type == sheet.Integer || n.Value.Type == sheet.Number) && n.Value.N[0] < 0
+	})
 }
 
 // changed is a record after changes.

@@ -1,0 +1,120 @@
+package hall
+
+import (
+	"context"
+	"time"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/node/keep"
+)
+
+// chargeWithin is how long a player waits for a cost to be taken where records are kept.
+const chargeWithin = 3 * time.Second
+
+// request is an intent and who waits for its verdict.
+type request struct {
+	in     *step.Input
+	answer func(step.Verdict)
+}
+
+// request hands an intent to the authority and answers it. While a seat waits for what an
+// action costs to be taken, its further intents wait too: verdicts come in order.
+func (l *Lobby) request(in *step.Input, answer func(step.Verdict)) {
+	if waiting, is := l.charging[in.Seat]; is {
+		l.charging[in.Seat] = append(waiting, request{in, answer})
+		return
+	}
+	if out := l.step(in); out.Verdict.Code == code.Charging {
+		l.await(out.Effects, request{in, answer})
+	} else {
+		answer(out.Verdict)
+	}
+}
+
+// await lets a seat wait for what an action costs to be taken.
+func (l *Lobby) await(effects []step.Effect, r request) {
+	l.charging[r.in.Seat] = nil
+	for _, e := range effects {
+		if e.Kind == step.Charge {
+			l.charge(&keep.Job{Lobby: l.ID, Code: l.Code, Book: l.book, Records: []keep.Record{
+				{Player: e.Account, Number: e.N, Match: e.Match, Changes: e.Changes}}}, r)
+		}
+	}
+}
+
+// charge has a cost taken where the record is kept, behind what the lobby keeps already,
+// and hands the intent in again with what became of it. What was taken for nothing is given
+// back.
+func (l *Lobby) charge(job *keep.Job, r request) {
+	l.tasks.add(func() {
+		ctx, cancel := context.WithTimeout(context.Background(), chargeWithin)
+		ok, stand, err := l.hall.cfg.Keeper.Charge(ctx, job)
+		for wait := 50 * time.Millisecond; err != nil && ctx.Err() == nil; wait *= 2 {
+			time.Sleep(wait)
+			ok, stand, err = l.hall.cfg.Keeper.Charge(ctx, job)
+		}
+		cancel()
+		again := *r.in
+		if again.N = job.Records[0].Number; !ok {
+			again.N, again.Yes = -again.N, err == nil
+		}
+		if err == nil {
+			l.hall.stands(l.book.Name, job.Records[0].Player, stand, l)
+		} else {
+			l.log().Warn("could not take what an action costs", "error", err)
+		}
+		if used := l.conclude(again, stand, r.answer); err != nil || ok && !used {
+			l.retry("give back what an action has cost", keepFor, func(ctx context.Context) error {
+				_, err := l.hall.cfg.Keeper.Void(ctx, job)
+				return err
+			})
+		}
+	})
+}
+
+// conclude hands an intent in again whose cost was taken, or was not, and tells whether the
+// authority has taken note of it: it has not when the lobby has ended, or the seat is gone.
+func (l *Lobby) conclude(again step.Input, stand keep.Standing, answer func(step.Verdict)) (used bool) {
+	ran := make(chan struct{})
+	go l.post(func() {
+		defer close(ran)
+		account := ""
+		if row := l.m.Store().Get(again.Seat); row != nil {
+			account = row.Text(l.book.F.Player.Account)
+		}
+		if again.N > 0 || again.Yes {
+			l.learn(account, stand)
+			again.Record = append([]step.Named{}, stand.Fields.Values(l.book)...)
+		}
+		v := l.step(&again).Verdict
+		used = v.Code != code.NoSeat && v.Code != code.LobbyGone
+		answer(v)
+		l.afterwards(again.Seat)
+	})
+	select {
+	case <-ran:
+		return used
+	case <-l.ended:
+	}
+	select { // what ran before the end has run
+	case <-ran:
+		return used
+	default:
+		return false
+	}
+}
+
+// afterwards hands in the intents that waited behind a charge.
+func (l *Lobby) afterwards(seat sheet.ID) {
+	waiting := l.charging[seat]
+	delete(l.charging, seat)
+	for i, r := range waiting {
+		if _, is := l.charging[seat]; is { // one of them waits for a charge itself
+			l.charging[seat] = append(l.charging[seat], waiting[i:]...)
+			return
+		}
+		l.request(r.in, r.answer)
+	}
+}

@@ -1,0 +1,103 @@
+package keep
+
+import (
+	"context"
+
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/node/store"
+)
+
+// Charge takes from a record, if it has enough of all of it, and tells whether it did and
+// how the record stands. It may be repeated: what was taken is not taken again. Of a charge
+// whose answer is not known Void makes sure.
+func (k *Keeper) Charge(ctx context.Context, job *Job) (ok bool, stand Standing, err error) {
+	r := &job.Records[0]
+	err = k.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+		there, err := store.Present(tx, r.Player)
+		if err != nil || !there[r.Player] {
+			return err
+		}
+		if stand, err = k.locked(tx, r.Player, job.Book); err != nil {
+			return err
+		}
+		var before int64
+		err = tx.Table("record_changes").Where("lobby_id = ? and number = ?", job.Lobby, r.Number).Count(&before).Error
+		if err != nil {
+			return err
+		}
+		if ok = before > 0 || stand.Fields.Covers(job.Book, r.Changes); !ok {
+			return nil
+		}
+		stand, err = k.saveRecord(tx, job, r)
+		return err
+	})
+	return ok && err == nil, stand, err
+}
+
+// Void sees to it that a charge has taken nothing: it gives back what was taken, or keeps
+// it from being taken later. It may be repeated.
+func (k *Keeper) Void(ctx context.Context, job *Job) (stand Standing, err error) {
+	r := &job.Records[0]
+	err = k.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+		there, err := store.Present(tx, r.Player)
+		if err != nil || !there[r.Player] {
+			return err
+		}
+		if stand, err = k.locked(tx, r.Player, job.Book); err != nil {
+			return err
+		}
+		empty := Record{Player: r.Player, Number: r.Number, Match: r.Match}
+		never, err := k.noteChange(tx, job, &empty, Fields{}, Fields{}, stand.Version)
+		if err != nil || never {
+			return err
+		}
+		var undone int64
+		err = tx.Table("record_changes").Where("lobby_id = ? and number = ? and became = '{}'", job.Lobby, r.Number).
+			Count(&undone).Error
+		if err != nil || undone > 0 { // voided before
+			return err
+		}
+		back := Record{Player: r.Player, Number: -r.Number, Match: r.Match, Changes: Back(r.Changes)}
+		stand, err = k.saveRecord(tx, job, &back)
+		return err
+	})
+	return stand, err
+}
+
+// locked returns how a record stands, and keeps it so until the transaction ends.
+func (k *Keeper) locked(tx *store.Tx, player string, book *rulebook.Book) (s Standing, err error) {
+	if err := k.begin(tx, player, book.Name); err != nil {
+		return s, err
+	}
+	row, err := k.lock(tx, player, book.Name)
+	if err != nil {
+		return s, err
+	}
+	return standingOf(row, book)
+}
+
+// Covers tells whether a record has enough for what is to be taken from it.
+func (f Fields) Covers(book *rulebook.Book, changes []step.Change) bool {
+	for i := range changes {
+		r := fieldNamed(book, changes[i].Field)
+		if r == nil {
+			return false
+		}
+		had, _ := f.of(r)
+		if had.N[0]+changes[i].Value.N[0] < max(r.Field.Min, 0) {
+			return false
+		}
+	}
+	return true
+}
+
+// Back is what gives back what was taken.
+func Back(changes []step.Change) (out []step.Change) {
+	for _, c := range changes {
+		c.Value = sheet.IntValue(c.Value.Type, -c.Value.N[0])
+		out = append(out, c)
+	}
+	return out
+}

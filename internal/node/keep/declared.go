@@ -1,0 +1,147 @@
+package keep
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// Difference is what another version of a rulebook means for a field of the records that
+// are kept.
+type Difference struct {
+	Field     string `json:"field"`               // as the new version names it, or the old one if it has none
+	What      string `json:"what"`                // added, removed, renamed, type, bounds, words or start
+	Means     string `json:"means"`               // what happens to what is kept
+	Concerned *int64 `json:"concerned,omitempty"` // how many records, for operators
+
+	count string // the condition on fields, for those that concern records
+	args  []any
+}
+
+// Differences tells what a new version of a rulebook means for the records that are kept.
+// The old one may be nil.
+func Differences(old, new *rulebook.Book) (out []Difference) {
+	if old == nil {
+		return nil
+	}
+	byStored := func(b *rulebook.Book) map[string]*rulebook.RecordField {
+		m := map[string]*rulebook.RecordField{}
+		for _, r := range b.Record {
+			m[r.Stored()] = r
+		}
+		return m
+	}
+	before, after := byStored(old), byStored(new)
+	for _, r := range new.Record {
+		was := before[r.Stored()]
+		if was == nil {
+			out = append(out, added(old, r))
+			continue
+		}
+		out = append(out, changed(was, r)...)
+	}
+	for _, r := range old.Record {
+		if after[r.Stored()] == nil {
+			out = append(out, Difference{Field: r.Field.Name, What: "removed", Means: "what is kept stays, unseen, " +
+				"and is " +
+				"there again for a version that has the field", count: "jsonb_exists(fields, " +
+				"?)", args: []any{r.Stored()}})
+		}
+	}
+	return out
+}
+
+// added tells of a field that is new, or that lost the names under which it was kept.
+func added(old *rulebook.Book, r *rulebook.RecordField) Difference {
+	for _, name := range r.Was {
+		for _, o := range old.Record {
+			if o.Field.Name == name && o.Stored() != r.Stored() {
+				return Difference{Field: r.Field.Name, What: "added", Means: fmt.Sprintf("it begins at its start: "+
+					"%s is kept "+
+					"as %s, so was must be "+
+					"[%s]", name, o.Stored(), strings.Join(append([]string{name}, o.Was...), ", ")),
+					count: "jsonb_exists(fields, ?)", args: []any{o.Stored()}}
+			}
+		}
+	}
+	return Difference{Field: r.Field.Name, What: "added", Means: "records have its start, " +
+		"" + r.Field.Start.Show(r.Field, 0, 0)}
+}
+
+// changed tells what is different about a field that both versions have.
+func changed(old, new *rulebook.RecordField) (out []Difference) {
+	f, was, stored := new.Field, old.Field, new.Stored()
+	say := func(what, means, count string, args ...any) {
+		out = append(out, Difference{Field: f.Name, What: what, Means: means, count: count, args: args})
+	}
+	if f.Name != was.Name {
+		say("renamed", "what was kept as "+was.Name+" is this field's, in both versions", "jsonb_exists(fields, "+
+			"?)", stored)
+	}
+	if f.Type != was.Type {
+		means := fmt.Sprintf("what is kept as %s stays for versions that know it; this one begins at its start, "+
+			"beside it",
+			was.Type)
+		if was.Type == sheet.Integer && f.Type == sheet.Number {
+			means = "what is kept reads as a number"
+		} else if was.Type == sheet.Number && f.Type == sheet.Integer {
+			means = "what is kept reads as an integer where it is whole; otherwise it stays, and this version " +
+				"begins beside it"
+		}
+		say("type", means, "jsonb_exists(fields, ?)", stored)
+		return out
+	}
+	switch f.Type {
+	case sheet.Integer, sheet.Number:
+		if f.Min > was.Min || f.Max < was.Max {
+			lo, hi := sheet.IntValue(f.Type, f.Min).Show(f, 0, 0), sheet.IntValue(f.Type, f.Max).Show(f, 0, 0)
+			say("bounds", "values below "+lo+" or above "+hi+" read as the nearest bound, and are kept so once "+
+				"they change",
+				"jsonb_typeof(fields -> ?) = 'number' and ((fields ->> ?)::numeric < ?::numeric or "+
+					"(fields ->> ?)::numeric > ?::numeric)", stored, stored, lo, stored, hi)
+		}
+	case sheet.Text:
+		if f.Max < was.Max {
+			say("bounds", fmt.Sprintf("texts of more than %d characters read cut, and are kept so once they "+
+				"change", f.Max),
+				"char_length(fields ->> ?) > ?", stored, f.Max)
+		}
+	case sheet.Choice:
+		var gone []string
+		for _, w := range was.Choices {
+			if !slices.Contains(f.Choices, w) {
+				gone = append(gone, w)
+			}
+		}
+		if len(gone) > 0 {
+			say("words", "records with "+strings.Join(gone, ", ")+" read as the start, "+f.Start.Show(f, 0, 0)+
+				"; the word stays until it is set anew", "fields ->> ? in ?", stored, gone)
+		}
+	}
+	if a, b := f.Start.Show(f, 0, 0), was.Start.Show(was, 0, 0); a != b {
+		say("start", "records in which nothing is kept of it read as "+a+", not "+b, "not jsonb_exists(fields, "+
+			"?)", stored)
+	}
+	return out
+}
+
+// Count tells for each difference how many records of the rulebook it concerns.
+func (k *Keeper) Count(ctx context.Context, book string, list []Difference) error {
+	for i := range list {
+		d := &list[i]
+		var n int64
+		if d.count != "" {
+			q := k.db.WithContext(ctx).Table("records").Where("rulebook = ?", book)
+			if err := q.Where(d.count, d.args...).
+				Count(&n).Error; err != nil {
+				return err
+			}
+		}
+		d.Concerned = &n
+	}
+	return nil
+}

@@ -8,10 +8,6 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
-// saveEvery is how long a change of a record waits at most before it is saved, in
-// seconds.
-const saveEvery = 5
-
 // owed is a change of a player's record that is yet to be saved.
 type owed struct {
 	of sheet.ID // the player's sheet
@@ -42,7 +38,7 @@ func (m *Match) change(record *sheet.Row, f *sheet.Field, kind step.ChangeKind, 
 	}
 	m.owed = append(m.owed, owed{record.Owner, c})
 	if m.saveAt == 0 {
-		m.saveAt = m.wall + sheet.Tick(saveEvery*m.book.Rate)
+		m.saveAt = m.wall + m.book.SaveEvery
 	}
 }
 

@@ -34,6 +34,9 @@ func (m *Match) beginRound() {
 func (m *Match) roundOver(next int, because string) (int, string) {
 	r := m.book.Rounds
 	m.derive()
+	if m.saveAt > 0 { // what the round brought is kept with its end
+		m.saveAt = m.wall
+	}
 	order := m.contestants()
 	m.rank(order, r.Order, false)
 	f := m.roundsField()

@@ -69,6 +69,7 @@ func (b *binder) all() {
 	k.Name, k.About = b.text(b.top, "name"), b.text(b.top, "about")
 	k.Title = b.titled(b.top, k.Name)
 	k.Rate = int(b.int(b.top, "tick"))
+	k.SaveEvery = b.ticks(b.top, "save_every")
 	for _, r := range b.list(b.top, "regions") {
 		k.Regions = append(k.Regions, r.text)
 	}

@@ -43,6 +43,7 @@ type Book struct {
 	End        End
 	Record     []*RecordField
 	Boards     []*Board
+	SaveEvery  sheet.Tick // how long a change of a record waits at most
 	Notices    []*Notice
 	Lasting    bool // some action lasts
 

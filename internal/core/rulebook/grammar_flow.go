@@ -275,7 +275,7 @@ var hintObject = &object{
 var recordObject = &object{
 	name: "record field",
 	doc: "Something kept of a player between matches. It is loaded before the player gets control and read as " +
-		"`record.NAME`. What effects do to it is kept within five seconds; what `of` says is kept at the match's end, " +
+		"`record.NAME`. What effects do to it is kept within `save_every`, and at each round's end; what `of` says is kept at the match's end, " +
 		"however it ends, and when the player leaves. A player who is in two lobbies has one record: what both add, " +
 		"add up; the best of both stays; each sees what the other has done.",
 	example: `record:

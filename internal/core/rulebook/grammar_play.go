@@ -130,7 +130,12 @@ var actionObject = &object{
     end: [{set: me.slowed, to: false}]
   wave:
     also: [pause, frozen, lobby]
-    do: [{notice: waves, with: {who: me}}]`,
+    do: [{notice: waves, with: {who: me}}]
+  buy:
+    cost: {gold: 5}
+    certain: true
+    do: [{add: record.lamps, by: 1}]
+record: {gold: {min: 0}, lamps: {}}`,
 	keys: []key{
 		{name: "title", spec: text(40), doc: "What people read."},
 		{name: "key", spec: text(1), doc: "A suggestion for clients: the key that asks for it."},

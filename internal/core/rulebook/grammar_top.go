@@ -43,6 +43,14 @@ var topObject = &object{
 			example: "tick: 30",
 		},
 		{
+			name: "save_every",
+			spec: duration(1000, 60000),
+			def:  "5s",
+			doc: "How long a change of a record waits at most before it is kept. What rounds, matches and leaving bring, " +
+				"the effect `save` and certain costs do not wait.",
+			example: "save_every: 2s",
+		},
+		{
 			name:    "regions",
 			spec:    names,
 			doc:     "The regions whose nodes may open lobbies of it; every region if it is not given.",

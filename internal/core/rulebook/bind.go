@@ -14,9 +14,14 @@ import (
 // Compile checks a rulebook and compiles it. The book is nil when any of the
 // problems is an error; all problems of the file are given, in its order.
 func Compile(src []byte) (*Book, Problems) {
-	top, problems := readDocument(src)
-	if top == nil || len(problems) > 0 {
+	docs, problems := readDocuments(src)
+	if len(docs) == 0 || docs[0] == nil || len(problems) > 0 {
 		return nil, problems.sorted()
+	}
+	top := docs[0]
+	if len(docs) > 1 && top.get("game") == nil {
+		return nil, Problems{{Severity: Error, Code: "many-documents", Line: docs[1].line, Column: 1,
+			Message: "one file holds one rulebook; this is a second document"}}
 	}
 	s := &structure{}
 	if !s.check(top, &spec{shape: anObject, object: topObject}) ||
@@ -33,6 +38,7 @@ func Compile(src []byte) (*Book, Problems) {
 			ActionNamed: map[string]*Action{},
 		},
 	}
+	b.takeGame(s, docs)
 	b.all()
 	b.regroup()
 	if len(b.problems.Errors()) == 0 && len(s.problems) == 0 {
@@ -54,6 +60,7 @@ func Compile(src []byte) (*Book, Problems) {
 // an error, so that all are found.
 type binder struct {
 	top      *node
+	game     *node // to which the rulebook belongs; nil for none
 	book     *Book
 	checker  *expr.Checker
 	problems Problems

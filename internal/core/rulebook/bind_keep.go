@@ -1,6 +1,7 @@
 package rulebook
 
 import (
+	"slices"
 	"time"
 	_ "time/tzdata" // the zones of boards, wherever this runs
 
@@ -8,9 +9,10 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// record declares the record sheet's fields.
+// record declares the record sheet's fields, those of the game first.
 func (b *binder) record() {
-	b.fields(sheet.Record, b.top.get("record"))
+	b.fields(sheet.Record, b.game.get("record"))
+	b.fields(sheet.Record, &node{kind: mapNode, entries: b.own("record")})
 	for _, f := range b.book.Schema.Fields(sheet.Record) {
 		f.Reset = sheet.ResetNever
 	}
@@ -18,23 +20,44 @@ func (b *binder) record() {
 
 // recordRules compiles what is kept at the end.
 func (b *binder) recordRules() {
-	for _, e := range b.entries(b.top, "record") {
-		f := b.book.Schema.Field(sheet.Record, e.key)
-		if f == nil {
-			continue
-		}
-		r := &RecordField{Line: e.line, Field: f, Keep: keepWords.named(b.text(e.value, "keep")),
-			Of: b.expr(e.value, "of", scopePlayer, expr.Want{Field: f}), If: b.condition(e.value, "if", scopePlayer)}
-		if t := f.Type; r.Keep != KeepLatest && t != sheet.Integer && t != sheet.Number {
-			b.fail(e.value.get("keep"), "wrong-type", "latest", "a %s has no %s", t, r.Keep)
-		}
-		for _, w := range b.list(e.value, "was") {
-			r.Was = append(r.Was, w.text)
-		}
-		b.uses.mark(sheet.Record, f)
-		b.book.Record = append(b.book.Record, r)
+	for _, e := range b.entries(b.game, "record") {
+		b.recordRule(e, b.shared("record", e.key, "of", "if", "keep"), true)
+	}
+	for _, e := range b.own("record") {
+		b.recordRule(e, e.value, false)
+	}
+	if n := len(b.book.Record); n > maxRecord {
+		b.fail(
+			b.top.get("record"),
+			"too-many",
+			"",
+			"%d fields, the game's with them; at most %d are allowed",
+			n,
+			maxRecord,
+		)
 	}
 	b.storedOnce()
+}
+
+// recordRule compiles what a rulebook keeps of a field; keeps is nil where it says nothing.
+func (b *binder) recordRule(e entry, keeps *node, game bool) {
+	f := b.book.Schema.Field(sheet.Record, e.key)
+	if f == nil || f.BuiltIn {
+		return
+	}
+	r := &RecordField{Line: e.line, Field: f, Game: game}
+	if keeps != nil {
+		r.Keep = keepWords.named(b.text(keeps, "keep"))
+		r.Of, r.If = b.expr(keeps, "of", scopePlayer, expr.Want{Field: f}), b.condition(keeps, "if", scopePlayer)
+		if t := f.Type; r.Keep != KeepLatest && t != sheet.Integer && t != sheet.Number {
+			b.fail(keeps.get("keep"), "wrong-type", "latest", "a %s has no %s", t, r.Keep)
+		}
+	}
+	for _, w := range b.list(e.value, "was") {
+		r.Was = append(r.Was, w.text)
+	}
+	b.uses.mark(sheet.Record, f)
+	b.book.Record = append(b.book.Record, r)
 }
 
 // storedOnce reports fields of the record that would be kept under one name.
@@ -43,7 +66,7 @@ func (b *binder) storedOnce() {
 	for _, r := range b.book.Record {
 		for _, name := range append([]string{r.Field.Name}, r.Was...) {
 			if other := by[name]; other != "" {
-				b.fail(b.top.get("record").get(r.Field.Name), "taken", "another name",
+				b.fail(b.top.get("record"), "taken", "another name",
 					"%q is, or was, a name of both %s and %s", name, other, r.Field.Name)
 			}
 			by[name] = r.Field.Name
@@ -52,16 +75,28 @@ func (b *binder) storedOnce() {
 }
 
 func (b *binder) boards() {
-	for _, e := range b.entries(b.top, "boards") {
+	for _, e := range b.boardEntries() {
 		b.board(e)
 	}
 }
 
+// boardEntries are the boards that a rulebook may post to: its game's, then its own.
+func (b *binder) boardEntries() []entry {
+	return append(slices.Clone(b.entries(b.game, "boards")), b.own("boards")...)
+}
+
 func (b *binder) board(e entry) {
-	n := e.value
+	n, posts := e.value, e.value
+	game := b.game.get("boards").get(e.key) != nil
+	if game {
+		if posts = b.shared("boards", e.key, "of", "if"); posts == nil {
+			posts = &node{kind: mapNode}
+		}
+	}
 	x := &Board{
 		Line:  e.line,
 		Name:  e.key,
+		Game:  game,
 		Title: b.titled(n, e.key),
 		Team:  perTeam.is(n, "per"),
 		Keep:  keepWords.named(b.text(n, "keep")),
@@ -71,11 +106,11 @@ func (b *binder) board(e entry) {
 	scope := scopePlayer
 	if x.Team {
 		scope = scopeTeam
-		if b.top.get("teams") == nil {
+		if b.top.get("teams") == nil && !game {
 			b.fail(n.get("per"), "not-here", "player", "there are no teams here")
 		}
 	}
-	x.Of, x.If = b.expr(n, "of", scope, wantAmount), b.condition(n, "if", scope)
+	x.Of, x.If = b.expr(posts, "of", scope, wantAmount), b.condition(posts, "if", scope)
 	b.clients(n, x)
 	b.renewal(n, x)
 	if n.get("show") == nil && x.Of != nil && x.Of.Type.Of == sheet.Number && x.Keep != KeepCount {
@@ -127,8 +162,8 @@ func (b *binder) renewal(n *node, x *Board) {
 
 // unposted warns of boards to which nothing posts.
 func (b *binder) unposted() {
-	for i, e := range b.entries(b.top, "boards") {
-		if x := b.book.Boards[i]; e.value.get("of") == nil && !x.Open && b.uses.posted&(1<<i) == 0 {
+	for i, e := range b.boardEntries() {
+		if x := b.book.Boards[i]; !x.Game && e.value.get("of") == nil && !x.Open && b.uses.posted&(1<<i) == 0 {
 			b.warn(e.value, "board-empty",
 				"no match posts to this board: it has no \"of\", no effect posts to it, and clients may not")
 		}
@@ -136,11 +171,16 @@ func (b *binder) unposted() {
 }
 
 func (b *binder) effectPost(n, v *node, scope expr.Scope, e *Effect) {
-	if e.No = b.indexOf(v, "board", b.mapKeys("boards")); e.No < 0 {
+	list := b.boardEntries()
+	var names []string
+	for _, x := range list {
+		names = append(names, x.key)
+	}
+	if e.No = b.indexOf(v, "board", names); e.No < 0 {
 		return
 	}
 	b.uses.posted |= 1 << e.No
-	board := b.entries(b.top, "boards")[e.No].value
+	board := list[e.No].value
 	kind, own, me := sheet.Player, expr.Me, "me"
 	if perTeam.is(board, "per") {
 		kind, own, me = sheet.Team, expr.Team, "team"
@@ -154,7 +194,8 @@ func (b *binder) effectPost(n, v *node, scope expr.Scope, e *Effect) {
 		e.Of, _ = b.checker.Compile(me, scope, want)
 	}
 	e.Value = b.expr(n, "value", scope, wantAmount)
-	if n.get("value") == nil && board.get("of") == nil && b.text(board, "keep") != KeepCount.String() {
+	if n.get("value") == nil && board.get("of") == nil && b.top.get("boards").get(v.text).get("of") == nil &&
+		b.text(board, "keep") != KeepCount.String() {
 		b.need(n, "value", "post")
 	}
 }

@@ -43,6 +43,7 @@ type Book struct {
 	End        End
 	Record     []*RecordField
 	Boards     []*Board
+	Game       string     // the game to which it belongs; "" for none
 	SaveEvery  sheet.Tick // how long a change of a record waits at most
 	Notices    []*Notice
 	Lasting    bool // some action lasts
@@ -372,18 +373,24 @@ type Hint struct {
 type RecordField struct {
 	Line  int // where it stands in the file
 	Field *sheet.Field
+	Game  bool       // it is the game's
 	Was   []string   // what it was called before, the newest first
 	Of    *expr.Prog // nil: only effects write it
 	If    *expr.Prog
 	Keep  Keep
 }
 
-// Stored is the name under which the field is kept: the first that it ever had.
+// Stored is the name under which the field is kept: the first that it ever had; of a
+// game's with GamePrefix before it.
 func (r *RecordField) Stored() string {
+	name := r.Field.Name
 	if n := len(r.Was); n > 0 {
-		return r.Was[n-1]
+		name = r.Was[n-1]
 	}
-	return r.Field.Name
+	if r.Game {
+		name = GamePrefix + name
+	}
+	return name
 }
 
 // Board is a leaderboard.
@@ -391,6 +398,7 @@ type Board struct {
 	Line   int // where it stands in the file
 	Name   string
 	Title  string
+	Game   bool       // it is the game's
 	Team   bool       // its entries are teams', not players'
 	Of     *expr.Prog // nil: nothing is posted at the end
 	If     *expr.Prog

@@ -43,10 +43,17 @@ var topObject = &object{
 			example: "tick: 30",
 		},
 		{
+			name:    "game",
+			spec:    name,
+			doc:     "The game to which it belongs, whose record and boards it shares with others.",
+			example: "game: harbour",
+		},
+		{
 			name: "save_every",
 			spec: duration(1000, 60000),
 			def:  "5s",
-			doc: "How long a change of a record waits at most before it is kept. What rounds, matches and leaving bring, " +
+			doc: "How long a change of a record waits at most before it is kept. What rounds, matches and leaving " +
+				"bring, " +
 				"the effect `save` and certain costs do not wait.",
 			example: "save_every: 2s",
 		},

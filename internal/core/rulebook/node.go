@@ -85,8 +85,8 @@ func (r *reader) fail(line, col int, code, format string, args ...any) {
 	)
 }
 
-// readDocument parses the YAML (or JSON) of a rulebook.
-func readDocument(src []byte) (*node, Problems) {
+// readDocuments parses the YAML (or JSON) of a rulebook, and of the game behind it.
+func readDocuments(src []byte) ([]*node, Problems) {
 	r := &reader{}
 	if bad := screen(src); bad != nil {
 		return nil, Problems{*bad}
@@ -106,17 +106,21 @@ func readDocument(src []byte) (*node, Problems) {
 	case 0:
 		r.fail(1, 1, "empty", "the document is empty; the smallest rulebook has the keys turnvex, name and phases")
 		return nil, r.problems
-	case 1:
+	case 1, 2:
 	default:
 		r.fail(
-			docs[1].GetToken().Position.Line,
+			docs[2].GetToken().Position.Line,
 			1,
 			"many-documents",
-			"one file holds one rulebook; this is a second document",
+			"one file holds one rulebook; this is a third document",
 		)
 		return nil, r.problems
 	}
-	return r.read(docs[0], "", 0), r.problems
+	var out []*node
+	for _, d := range docs {
+		out = append(out, r.read(d, "", 0))
+	}
+	return out, r.problems
 }
 
 // screen refuses what must not even be parsed: documents too large, not text,

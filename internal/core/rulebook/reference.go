@@ -64,6 +64,7 @@ func objects() []*object {
 		}
 	}
 	walk(topObject)
+	walk(gameObject)
 	return out
 }
 

@@ -73,17 +73,22 @@ func TestReference(t *testing.T) {
 			if e == "" {
 				continue
 			}
-			src := merged(t, e)
-			if book, problems := Compile(src); book == nil {
+			form, src, compile := topObject, []byte(e), CompileGame
+			if o == gameObject {
+				form = gameObject
+			} else if src, compile = merged(t, e), Compile; strings.HasPrefix(e, "game:") {
+				src = Bundle(src, []byte(gameObject.example))
+			}
+			if book, problems := compile(src); book == nil {
 				t.Errorf("the example of %s:\n%s\n%s", o.name, e, problems.Errors().Error())
 			}
-			top, _ := readDocument([]byte(e))
-			noteKeys(shown, top, &spec{shape: anObject, object: topObject})
+			docs, _ := readDocuments([]byte(e))
+			noteKeys(shown, docs[0], &spec{shape: anObject, object: form})
 		}
 	}
 	for _, o := range objects() {
 		for i := range o.keys {
-			if !shown[o][o.keys[i].name] {
+			if !shown[o][o.keys[i].name] && o != sharedField && o != sharedBoard { // shown where they are a rulebook's
 				t.Errorf("no example shows the key %s of a %s", o.keys[i].name, o.name)
 			}
 		}
@@ -145,10 +150,11 @@ func TestSchemaAgrees(t *testing.T) {
 	}
 	agree := 0
 	for _, d := range docs {
-		top, problems := readDocument([]byte(d))
-		if top == nil || len(problems) > 0 {
+		docs, problems := readDocuments([]byte(d))
+		if len(docs) != 1 || docs[0] == nil || len(problems) > 0 {
 			continue
 		}
+		top := docs[0]
 		s := &structure{}
 		s.check(top, &spec{shape: anObject, object: topObject})
 		var value any

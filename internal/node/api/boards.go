@@ -140,7 +140,11 @@ func (s *server) boardNamed(rulebookName, name string) (*rulebook.Book, board.Re
 	if b == nil {
 		return nil, board.Ref{}, fault.New(code.NoBoard, "the rulebook %s has no board %q", book.Name, name)
 	}
-	return book, board.Ref{Rulebook: book.Name, Board: b}, nil
+	r := board.Ref{Rulebook: book.Name, Board: b}
+	if b.Game {
+		r.Rulebook = rulebook.GamePrefix + book.Game
+	}
+	return book, r, nil
 }
 
 func (s *server) boardOf(c *call) (*rulebook.Book, board.Ref, error) {

@@ -387,7 +387,7 @@ func (s *server) checkBook(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	book, problems := rulebook.Compile(src)
+	book, problems := s.Library.Compile(src)
 	out := checked(book, problems)
 	return out, s.differences(c, book, &out)
 }
@@ -426,7 +426,7 @@ func (s *server) loadBook(c *call) (any, error) {
 		return nil, err
 	}
 	var told Check
-	if next, _ := rulebook.Compile(src); next != nil {
+	if next, _ := s.Library.Compile(src); next != nil {
 		if err := s.differences(c, next, &told); err != nil {
 			return nil, err
 		}

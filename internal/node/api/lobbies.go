@@ -250,6 +250,9 @@ func (s *server) openLobby(c *call) (any, error) {
 
 func (s *server) opening(c *call, in *openRequest) (*rulebook.Book, hall.Opening, error) {
 	book, err := s.Library.Version(c.r.Context(), in.Rulebook, in.Version)
+	if err == nil {
+		err = playable(book)
+	}
 	return book, hall.Opening{
 		Name:      in.Name,
 		Title:     in.Title,
@@ -285,6 +288,14 @@ func (s *server) openOrJoin(c *call) (any, error) {
 	return s.found(c, joinCode, opened)
 }
 
+// playable refuses games, of which a lobby runs a rulebook.
+func playable(book *rulebook.Book) error {
+	if strings.HasPrefix(book.Name, rulebook.GamePrefix) {
+		return fault.New(code.NoRulebook, "%s is a game, which rulebooks share; a lobby runs one of them", book.Name)
+	}
+	return nil
+}
+
 func (s *server) quick(c *call) (any, error) {
 	in, err := read[quickRequest](c)
 	if err != nil {
@@ -292,6 +303,9 @@ func (s *server) quick(c *call) (any, error) {
 	}
 	book, err := s.Library.Book(in.Rulebook)
 	if err != nil {
+		return nil, err
+	}
+	if err := playable(book); err != nil {
 		return nil, err
 	}
 	party := []string{c.who.Player}

@@ -1,10 +1,13 @@
 package hall
 
 import (
+	"context"
 	"maps"
 	"slices"
 	"sync"
+	"time"
 
+	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/keep"
@@ -101,6 +104,11 @@ func (h *Hall) Stands(book, account string, s keep.Standing) { h.stands(book, ac
 // stands tells every lobby of a rulebook but one.
 func (h *Hall) stands(book, account string, s keep.Standing, but *Lobby) {
 	for _, l := range h.holders.list(account) {
+		if l.book.Game != "" && (but == nil || l != but) &&
+			(book == l.book.Name || book == rulebook.GamePrefix+l.book.Game) {
+			go l.reload(account)
+			continue
+		}
 		if l != but && l.book.Name == book {
 			go l.post(func() {
 				l.learn(account, s)
@@ -108,6 +116,22 @@ func (h *Hall) stands(book, account string, s keep.Standing, but *Lobby) {
 			})
 		}
 	}
+}
+
+// reload fetches a record anew of which a part has changed: of a game's rulebooks each
+// reads two.
+func (l *Lobby) reload(account string) {
+	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	defer cancel()
+	s, _, err := l.hall.cfg.Keeper.Load(ctx, account, l.book)
+	if err != nil {
+		l.log().Warn("could not read a record that others have changed", "error", err)
+		return
+	}
+	l.post(func() {
+		l.learn(account, s)
+		l.settle(account)
+	})
 }
 
 // saved takes note that a save of the lobby's own is done, and how the records stand

@@ -19,7 +19,7 @@ func (k *Keeper) Charge(ctx context.Context, job *Job) (ok bool, stand Standing,
 		if err != nil || !there[r.Player] {
 			return err
 		}
-		if stand, err = k.locked(tx, r.Player, job.Book); err != nil {
+		if _, stand, err = k.lockAll(tx, r.Player, job.Book); err != nil {
 			return err
 		}
 		var before int64
@@ -45,7 +45,7 @@ func (k *Keeper) Void(ctx context.Context, job *Job) (stand Standing, err error)
 		if err != nil || !there[r.Player] {
 			return err
 		}
-		if stand, err = k.locked(tx, r.Player, job.Book); err != nil {
+		if _, stand, err = k.lockAll(tx, r.Player, job.Book); err != nil {
 			return err
 		}
 		empty := Record{Player: r.Player, Number: r.Number, Match: r.Match}
@@ -64,18 +64,6 @@ func (k *Keeper) Void(ctx context.Context, job *Job) (stand Standing, err error)
 		return err
 	})
 	return stand, err
-}
-
-// locked returns how a record stands, and keeps it so until the transaction ends.
-func (k *Keeper) locked(tx *store.Tx, player string, book *rulebook.Book) (s Standing, err error) {
-	if err := k.begin(tx, player, book.Name); err != nil {
-		return s, err
-	}
-	row, err := k.lock(tx, player, book.Name)
-	if err != nil {
-		return s, err
-	}
-	return standingOf(row, book)
 }
 
 // Covers tells whether a record has enough for what is to be taken from it.

@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strings"
 
+	"github.com/google/uuid"
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
@@ -21,16 +22,47 @@ func (k *Keeper) Record(ctx context.Context, player string, book *rulebook.Book)
 	return s.Fields, err
 }
 
-func (k *Keeper) standing(ctx context.Context, player string, book *rulebook.Book) (Standing, error) {
-	var r store.Record
-	err := k.db.WithContext(ctx).First(&r, "player_id = ? and rulebook = ?", player, book.Name).Error
-	if errors.Is(err, store.ErrNotFound) {
-		return Standing{}, nil
+// parts names the records that a rulebook reads: its own, and its game's.
+func parts(book *rulebook.Book) []string {
+	if book.Game == "" {
+		return []string{book.Name}
 	}
-	if err != nil {
+	return []string{book.Name, rulebook.GamePrefix + book.Game}
+}
+
+func (k *Keeper) standing(ctx context.Context, player string, book *rulebook.Book) (Standing, error) {
+	var rows []store.Record
+	err := k.db.WithContext(ctx).Find(&rows, "player_id = ? and rulebook in ?", player, parts(book)).Error
+	if err != nil || len(rows) == 0 {
 		return Standing{}, err
 	}
-	return standingOf(&r, book)
+	return joined(rows, book)
+}
+
+// joined is how the record stands that a rulebook's own and its game's come to: of the
+// game's the names have GamePrefix. Without one of its own it has no fields.
+func joined(rows []store.Record, book *rulebook.Book) (s Standing, err error) {
+	for i := range rows {
+		part, err := standingOf(&rows[i], book)
+		if err != nil {
+			return s, err
+		}
+		s.Version += part.Version
+		if rows[i].Rulebook == book.Name {
+			if s.Fields == nil {
+				s.Fields = Fields{}
+			}
+			maps.Copy(s.Fields, part.Fields)
+			continue
+		}
+		if s.Fields == nil {
+			s.Fields = Fields{}
+		}
+		for name, v := range part.Fields {
+			s.Fields[rulebook.GamePrefix+name] = v
+		}
+	}
+	return s, nil
 }
 
 func standingOf(r *store.Record, book *rulebook.Book) (Standing, error) {
@@ -47,14 +79,20 @@ func (k *Keeper) Load(
 	ctx context.Context, player string, book *rulebook.Book,
 ) (s Standing, first bool, err error) {
 	s, err = k.standing(ctx, player, book)
-	if err != nil || s.Fields != nil {
+	if err != nil {
 		return s, false, err
 	}
-	err = k.begin(k.db.WithContext(ctx), player, book.Name)
+	n := int64(0)
+	db := k.db.WithContext(ctx)
+	err = db.Model(&store.Record{}).Where("player_id = ? and rulebook = ?", player, book.Name).Count(&n).Error
+	if err != nil || n > 0 {
+		return s, false, err
+	}
+	err = k.begin(db, player, book.Name)
 	if errors.Is(err, gorm.ErrForeignKeyViolated) { // deleted meanwhile
 		err = nil
 	}
-	return Standing{}, true, err
+	return s, true, err
 }
 
 // begin makes an empty record where there is none.
@@ -94,28 +132,90 @@ func fieldNamed(book *rulebook.Book, name string) *rulebook.RecordField {
 }
 
 func (k *Keeper) saveRecord(tx *store.Tx, job *Job, r *Record) (s Standing, err error) {
-	if err := k.begin(tx, r.Player, job.Book.Name); err != nil {
-		return s, err
-	}
-	row, err := k.lock(tx, r.Player, job.Book.Name)
-	if err != nil {
-		return s, err
-	}
-	before, err := standingOf(row, job.Book)
+	rows, before, err := k.lockAll(tx, r.Player, job.Book)
 	if err != nil {
 		return s, err
 	}
 	f := maps.Clone(before.Fields)
 	was, became := f.Apply(job.Book, r.Changes)
-	first, err := k.noteChange(tx, job, r, was, became, row.Version+1)
+	first, err := k.noteChange(tx, job, r, was.part(""), became.part(""), rows[0].Version+1)
 	if err != nil || !first { // not the first try: the record stands as it did
 		return before, err
 	}
-	row.Form, row.Version, row.UpdatedAt = formWords, row.Version+1, k.now().UTC()
-	if row.Fields, err = json.Marshal(f); err != nil {
+	if err := k.write(tx, rows[0], f.part("")); err != nil {
 		return s, err
 	}
-	return Standing{f, row.Version}, tx.Save(row).Error
+	s = Standing{f, before.Version + 1}
+	if shared := became.part(rulebook.GamePrefix); len(shared) > 0 {
+		game := *job
+		game.Lobby, game.Book = gameSave(job.Lobby), gameOf(job.Book)
+		if _, err := k.noteChange(tx, &game, r, was.part(rulebook.GamePrefix), shared, rows[1].Version+1); err != nil {
+			return s, err
+		}
+		s.Version++
+		err = k.write(tx, rows[1], f.part(rulebook.GamePrefix))
+	}
+	return s, err
+}
+
+// gameOf is a rulebook's game, as far as its record goes.
+func gameOf(book *rulebook.Book) *rulebook.Book {
+	game := &rulebook.Book{Name: rulebook.GamePrefix + book.Game, Version: book.Version}
+	for _, r := range book.Record {
+		if r.Game {
+			own := *r
+			own.Game = false
+			game.Record = append(game.Record, &own)
+		}
+	}
+	return game
+}
+
+// gameSave is what stands for a lobby in the history of its game's records, where its
+// numbers are those of its saves too.
+func gameSave(lobby string) string {
+	return uuid.NewSHA1(uuid.NameSpaceOID, []byte("turnvex game save "+lobby)).String()
+}
+
+// lockAll returns the records that a rulebook reads, its own first, and how they stand, and
+// keeps others from changing them until the transaction ends.
+func (k *Keeper) lockAll(tx *store.Tx, player string, book *rulebook.Book) ([]*store.Record, Standing, error) {
+	var rows []*store.Record
+	var all []store.Record
+	for _, name := range parts(book) {
+		if err := k.begin(tx, player, name); err != nil {
+			return nil, Standing{}, err
+		}
+		row, err := k.lock(tx, player, name)
+		if err != nil {
+			return nil, Standing{}, err
+		}
+		rows, all = append(rows, row), append(all, *row)
+	}
+	s, err := joined(all, book)
+	return rows, s, err
+}
+
+// write writes a record that has changed.
+func (k *Keeper) write(tx *store.Tx, row *store.Record, f Fields) (err error) {
+	row.Form, row.Version, row.UpdatedAt = formWords, row.Version+1, k.now().UTC()
+	if row.Fields, err = json.Marshal(f); err != nil {
+		return err
+	}
+	return tx.Save(row).Error
+}
+
+// part are the fields whose names begin with a prefix, without it; those without any for
+// "".
+func (f Fields) part(prefix string) Fields {
+	out := Fields{}
+	for name, v := range f {
+		rest, is := strings.CutPrefix(name, rulebook.GamePrefix)
+		if is == (prefix != "") {
+			out[rest] = v
+		}
+	}
+	return out
 }
 
 // lock returns a record that is there, and keeps others from changing it until the
@@ -136,7 +236,7 @@ func (k *Keeper) noteChange(
 	list := []map[string]any{}
 	for i := range r.Changes {
 		c := &r.Changes[i]
-		if r := fieldNamed(job.Book, c.Field); r != nil {
+		if r := fieldNamed(job.Book, c.Field); r != nil && !r.Game {
 			f := r.Field
 			list = append(list, map[string]any{"field": c.Field, "does": c.Kind.String(), "value": written(f, c.Value)})
 		}

@@ -14,6 +14,7 @@ import (
 	"gorm.io/gorm/clause"
 
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/board"
 	"turnvex.example/turnvex/internal/node/fault"
@@ -82,10 +83,14 @@ func (j *Job) post(
 	if b == nil || p.Team == "" && !there[p.Account] {
 		return list
 	}
-	out := board.Post{Ref: board.Ref{Rulebook: j.Book.Name, Board: b}, Subject: p.Account, Team: p.Team,
+	ref := board.Ref{Rulebook: j.Book.Name, Board: b}
+	if b.Game {
+		ref.Rulebook = rulebook.GamePrefix + j.Book.Game
+	}
+	out := board.Post{Ref: ref, Subject: p.Account, Team: p.Team,
 		Value: p.Value, At: at.UTC(), Match: match, ID: id}
 	if p.Team != "" {
-		out.Subject = board.TeamID(j.Book.Name, p.Team)
+		out.Subject = board.TeamID(ref.Rulebook, p.Team)
 	}
 	return append(list, out)
 }
@@ -176,14 +181,18 @@ type Query struct {
 
 // Matches lists ended matches, newest first.
 func (k *Keeper) Matches(ctx context.Context, query Query) (rows []store.Match, err error) {
-	q := k.db.WithContext(ctx).Table("matches m").Select("m.*")
-	of, id := "m", "id"
+	if query.Player != "" && uuid.Validate(query.Player) != nil {
+		return nil, fault.New(code.NoPlayer, "there is no player %q", query.Player)
+	}
+	return rows, query.On(k.db.WithContext(ctx)).Scan(&rows).Error
+}
+
+// On is the query of a list, which reads an index in the list's own order.
+func (query *Query) On(tx *store.Tx) *store.Tx {
+	q, of, id := tx.Table("matches m").Select("m.*"), "m", "id"
 	if query.Player != "" {
-		if uuid.Validate(query.Player) != nil {
-			return nil, fault.New(code.NoPlayer, "there is no player %q", query.Player)
-		}
 		of, id = "p", "match_id"
-		q = k.db.WithContext(ctx).Table("match_players p").Select("m.*").
+		q = tx.Table("match_players p").Select("m.*").
 			Joins("join matches m on m.ended_at = p.ended_at and m.id = p.match_id").
 			Where("p.player_id = ?", query.Player)
 	}
@@ -202,8 +211,7 @@ func (k *Keeper) Matches(ctx context.Context, query Query) (rows []store.Match, 
 	case !query.Before.IsZero():
 		q = q.Where(of+".ended_at < ?", query.Before)
 	}
-	err = q.Order(of + ".ended_at desc, " + of + "." + id + " desc").Limit(query.Limit).Scan(&rows).Error
-	return rows, err
+	return q.Order(of + ".ended_at desc, " + of + "." + id + " desc").Limit(query.Limit)
 }
 
 // Match returns an ended match by its ID, or fault code.NoMatch.

@@ -38,7 +38,7 @@ func Open(ctx context.Context, db *store.DB) (*Library, []error, error) {
 	}
 	var bad []error
 	for _, r := range rows {
-		book, problems := rulebook.Compile(r.Source)
+		book, problems := compile(r.Name, r.Source)
 		if book == nil {
 			bad = append(bad, fmt.Errorf("rulebook %s, version %s: %w", r.Name, r.Version, problems))
 			continue
@@ -48,43 +48,92 @@ func Open(ctx context.Context, db *store.DB) (*Library, []error, error) {
 	return l, bad, nil
 }
 
-// Load checks a rulebook and makes it the current version of its name. Lobbies
-// that are open keep the version they were opened with.
+// compile compiles what is kept under a name: a rulebook with its game, or a game.
+func compile(name string, source []byte) (*rulebook.Book, rulebook.Problems) {
+	if strings.HasPrefix(name, rulebook.GamePrefix) {
+		return rulebook.CompileGame(source)
+	}
+	return rulebook.Compile(source)
+}
+
+// Compile checks a rulebook, with the game to which it belongs as it is here, or a game.
+func (l *Library) Compile(source []byte) (*rulebook.Book, rulebook.Problems) {
+	game, declares := rulebook.GameOf(source)
+	if declares {
+		return rulebook.CompileGame(source)
+	}
+	if game != "" {
+		l.mu.RLock()
+		here := l.books[rulebook.GamePrefix+game]
+		l.mu.RUnlock()
+		if here != nil {
+			source = rulebook.Bundle(source, here.Source)
+		}
+	}
+	return rulebook.Compile(source)
+}
+
+// Load checks a rulebook or a game and makes it the current version of its name. Lobbies
+// that are open keep the version they were opened with. With a game, its rulebooks get new
+// versions too: all of them, or none where one would have errors.
 func (l *Library) Load(ctx context.Context, source []byte) (*rulebook.Book, rulebook.Problems, error) {
-	book, problems := rulebook.Compile(source)
+	book, problems := l.Compile(source)
 	if book == nil {
 		f := fault.New(code.BadRulebook, "the rulebook has %d errors", len(problems.Errors()))
 		f.Extra = problems
 		return nil, problems, f
 	}
+	all := []*rulebook.Book{book}
+	for _, b := range l.Books() {
+		if book.Name != rulebook.GamePrefix+b.Game {
+			continue
+		}
+		next, bad := rulebook.Compile(rulebook.Bundle(b.Source, book.Source))
+		if next == nil {
+			f := fault.New(code.BadRulebook, "with this game the rulebook %s has %d errors", b.Name, len(bad.Errors()))
+			f.Extra = bad
+			return nil, bad, f
+		}
+		all = append(all, next)
+	}
 	err := l.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
-		if err := tx.Exec("select pg_advisory_xact_lock(hashtext(?))", "rulebook "+book.Name).Error; err != nil {
-			return err
+		for _, b := range all {
+			if err := publish(tx, b); err != nil {
+				return err
+			}
 		}
-		if err := tx.Model(&store.Rulebook{}).
-			Where("name = ? and current", book.Name).
-			Update("current", false).
-			Error; err != nil {
-			return err
-		}
-		row := store.Rulebook{
-			Name:      book.Name,
-			Version:   book.Version,
-			Title:     book.Title,
-			Source:    source,
-			CreatedAt: time.Now().UTC(),
-			Current:   true,
-		}
-		return tx.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "name"}, {Name: "version"}},
-			DoUpdates: clause.Assignments(map[string]any{"current": true})}).Create(&row).Error
+		return nil
 	})
 	if err != nil {
 		return nil, problems, err
 	}
 	l.mu.Lock()
-	l.books[book.Name] = book
+	for _, b := range all {
+		l.books[b.Name] = b
+	}
 	l.mu.Unlock()
 	return book, problems, nil
+}
+
+// publish makes a version the current one of its name.
+func publish(tx *store.Tx, book *rulebook.Book) error {
+	if err := tx.Exec("select pg_advisory_xact_lock(hashtext(?))", "rulebook "+book.Name).Error; err != nil {
+		return err
+	}
+	err := tx.Model(&store.Rulebook{}).Where("name = ? and current", book.Name).Update("current", false).Error
+	if err != nil {
+		return err
+	}
+	row := store.Rulebook{
+		Name:      book.Name,
+		Version:   book.Version,
+		Title:     book.Title,
+		Source:    book.Source,
+		CreatedAt: time.Now().UTC(),
+		Current:   true,
+	}
+	return tx.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "name"}, {Name: "version"}},
+		DoUpdates: clause.Assignments(map[string]any{"current": true})}).Create(&row).Error
 }
 
 // Book returns the current version of a rulebook.
@@ -118,7 +167,9 @@ func (l *Library) Books() []*rulebook.Book {
 	defer l.mu.RUnlock()
 	var out []*rulebook.Book
 	for _, n := range l.namesLocked() {
-		out = append(out, l.books[n])
+		if !strings.HasPrefix(n, rulebook.GamePrefix) {
+			out = append(out, l.books[n])
+		}
 	}
 	return out
 }
@@ -146,7 +197,7 @@ func (l *Library) Version(ctx context.Context, name, version string) (*rulebook.
 	if err != nil {
 		return nil, err
 	}
-	book, problems := rulebook.Compile(row.Source)
+	book, problems := compile(name, row.Source)
 	if book == nil {
 		return nil, problems
 	}

@@ -17,6 +17,7 @@ import (
 	"sync"
 	"time"
 
+	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/live/rough"
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/api"
@@ -216,11 +217,21 @@ func (s *Service) loadFolder(ctx context.Context, cfg Config) error {
 	if len(files) == 0 {
 		return fmt.Errorf("the folder %s holds no rulebook (*.yaml, *.yml or *.json)", cfg.Rulebooks)
 	}
+	sources := map[string][]byte{}
 	for _, file := range files {
 		src, err := os.ReadFile(file)
 		if err != nil {
 			return err
 		}
+		sources[file] = src
+	}
+	slices.SortStableFunc(files, func(a, b string) int { // games before the rulebooks that belong to them
+		_, one := rulebook.GameOf(sources[a])
+		_, two := rulebook.GameOf(sources[b])
+		return map[bool]int{true: -1}[one && !two] + map[bool]int{true: 1}[two && !one]
+	})
+	for _, file := range files {
+		src := sources[file]
 		book, problems, err := s.Library.Load(ctx, src)
 		if err != nil {
 			if book == nil && len(problems) > 0 {

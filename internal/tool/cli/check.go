@@ -8,6 +8,7 @@ import (
 	"io"
 	"net/http"
 	"os"
+	"path/filepath"
 	"strings"
 
 	"turnvex.example/turnvex/client"
@@ -42,7 +43,7 @@ func checkCommand() command {
 					if err != nil {
 						return err
 					}
-					book, problems := rulebook.Compile(src)
+					book, problems := compileSource(file, src)
 					bad = bad || book == nil
 					if err := showCheck(t, file, book, problems, *asJSON); err != nil {
 						return err
@@ -55,6 +56,40 @@ func checkCommand() command {
 			}
 		},
 	}
+}
+
+// compileSource checks a rulebook, with its game if a file of that stands in the same
+// folder, or a game.
+func compileSource(file string, src []byte) (*rulebook.Book, rulebook.Problems) {
+	game, declares := rulebook.GameOf(src)
+	switch {
+	case declares:
+		return rulebook.CompileGame(src)
+	case game != "" && file != "-":
+		src = withGame(filepath.Dir(file), game, src)
+	}
+	return rulebook.Compile(src)
+}
+
+// withGame is a rulebook with the game of that name behind it, if the folder has it.
+func withGame(folder, game string, src []byte) []byte {
+	for _, kind := range []string{"*.yaml", "*.yml", "*.json"} {
+		files, _ := filepath.Glob(filepath.Join(folder, kind))
+		for _, f := range files {
+			info, err := os.Stat(f)
+			if err != nil || info.Size() > rulebook.MaxBytes {
+				continue
+			}
+			other, err := os.ReadFile(f)
+			if err != nil {
+				continue
+			}
+			if name, declares := rulebook.GameOf(other); declares && name == game {
+				return rulebook.Bundle(src, other)
+			}
+		}
+	}
+	return src
 }
 
 // readFile reads a file, or standard input for "-", up to one byte more than a
@@ -138,13 +173,17 @@ func publishCommand() command {
 					return err
 				}
 				for _, file := range files {
-					if ok, err := s.meant(ctx, t, svc, file, *try || *accept); err != nil || !ok {
+					src, err := readFile(t, file)
+					if err != nil {
+						return err
+					}
+					if ok, err := s.meant(ctx, t, svc, file, src, *try || *accept); err != nil || !ok {
 						return cmp.Or(err, error(errQuiet))
 					}
 					if *try {
 						continue
 					}
-					if err := loadFile(ctx, t, svc, file, s.json); err != nil {
+					if err := loadFile(ctx, t, svc, file, src, s.json); err != nil {
 						return err
 					}
 				}
@@ -156,11 +195,9 @@ func publishCommand() command {
 
 // meant says what a rulebook means for the records that are kept, and tells whether it may
 // be published: what reads otherwise afterwards must be accepted.
-func (s *session) meant(ctx context.Context, t *Terminal, svc client.Service, file string, accept bool) (bool, error) {
-	src, err := readFile(t, file)
-	if err != nil {
-		return false, err
-	}
+func (s *session) meant(
+	ctx context.Context, t *Terminal, svc client.Service, file string, src []byte, accept bool,
+) (bool, error) {
 	var out struct {
 		Records []struct {
 			Field, What, Means string
@@ -189,15 +226,11 @@ func (s *session) meant(ctx context.Context, t *Terminal, svc client.Service, fi
 	return true, nil
 }
 
-func loadFile(ctx context.Context, t *Terminal, svc client.Service, file string, asJSON bool) error {
-	src, err := readFile(t, file)
-	if err != nil {
-		return err
-	}
+func loadFile(ctx context.Context, t *Terminal, svc client.Service, file string, src []byte, asJSON bool) error {
 	var out report
-	err = svc.Call(ctx, http.MethodPost, "/v1/rulebooks", src, &out)
+	err := svc.Call(ctx, http.MethodPost, "/v1/rulebooks", src, &out)
 	if client.CodeOf(err) == "bad-rulebook" { // show the findings as check does
-		book, problems := rulebook.Compile(src)
+		book, problems := compileSource(file, src)
 		if book == nil {
 			showCheck(t, file, book, problems, asJSON)
 			return errQuiet

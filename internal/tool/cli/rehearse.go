@@ -97,7 +97,7 @@ func compileFile(t *Terminal, file string) (*rulebook.Book, error) {
 	if err != nil {
 		return nil, err
 	}
-	book, problems := rulebook.Compile(src)
+	book, problems := compileSource(file, src)
 	if book == nil {
 		showCheck(&Terminal{Out: t.Err}, file, nil, problems, false)
 		return nil, errQuiet

@@ -6,7 +6,6 @@ import (
 	"fmt"
 	"strings"
 
-	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/tool/typenames"
 )
 
@@ -26,7 +25,7 @@ func typesCommand() command {
 				if err != nil {
 					return err
 				}
-				book, problems := rulebook.Compile(src)
+				book, problems := compileSource(args[0], src)
 				if book == nil {
 					return fmt.Errorf("%s has errors; turnvex check shows them:\n%w", args[0], problems)
 				}

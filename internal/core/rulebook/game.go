@@ -1,0 +1,175 @@
+package rulebook
+
+import (
+	"bytes"
+	"slices"
+	"strings"
+)
+
+// gameObject is the form of a game: what several rulebooks share.
+var gameObject = &object{
+	name: "game",
+	doc: "A file of its own: a record and boards that several rulebooks share. A rulebook belongs to it with `game`, " +
+		"and may have a record and boards of its own beside. In its rulebooks the fields are read and changed as " +
+		"`record.NAME`, and `post` posts to its boards; under `record` and `boards` a rulebook says with `of`, `if` and " +
+		"`keep` what its matches bring to them. `turnvex check` finds the game's file in the rulebook's folder; a service " +
+		"must have the game before its rulebooks, and publishing it anew publishes them anew.",
+	example: `turnvex: 1
+game: harbour
+title: The harbour
+record:
+  coins: {min: 0, start: 20}
+  rank: {type: choice, words: [deckhand, mate], see: everyone}
+boards:
+  points: {title: Points of the season, keep: total, renew: month}`,
+	keys: []key{
+		{name: "turnvex", spec: integer(1, 1), required: true, doc: "The version of this language."},
+		{name: "game", spec: name, required: true, doc: "The game's name."},
+		{name: "title", spec: text(80), doc: "What people read."},
+		{name: "record", spec: mapOf(obj(sharedField), 48), doc: "What is kept of a player for all of its rulebooks."},
+		{
+			name: "boards",
+			spec: mapOf(obj(sharedBoard), 16),
+			doc:  "Leaderboards to which all of its rulebooks may post.",
+		},
+	},
+}
+
+var sharedField = without("shared field", "A field of a game's record.", recordObject, "of", "if", "keep")
+
+var sharedBoard = without("shared board", "A leaderboard of a game.", boardObject, "of", "if")
+
+// without is an object that lacks some keys of another.
+func without(name, doc string, o *object, keys ...string) *object {
+	out := &object{name: name, doc: doc}
+	for _, k := range o.keys {
+		if !slices.Contains(keys, k.name) {
+			out.keys = append(out.keys, k)
+		}
+	}
+	return out
+}
+
+// GamePrefix stands before a game's name where both games and rulebooks are named.
+const GamePrefix = "game:"
+
+// maxRecord is the most fields of a record, those of a game with it.
+const maxRecord = 60
+
+// divider stands between a rulebook and the game to which it belongs.
+const divider = "\n---\n"
+
+// Bundle puts a game behind a rulebook that belongs to it: the one source of both.
+func Bundle(book, game []byte) []byte {
+	book = bytes.TrimRight(Unbundle(book), "\n")
+	return slices.Concat(book, []byte(divider), bytes.TrimPrefix(game, []byte("---\n")))
+}
+
+// Unbundle is a rulebook without the game behind it.
+func Unbundle(src []byte) []byte {
+	if i := bytes.LastIndex(src, []byte(divider)); i >= 0 {
+		if name, declares := GameOf(src[i+len(divider):]); declares && name != "" {
+			return src[:i+1]
+		}
+	}
+	return src
+}
+
+// GameOf tells which game a document names: the one that it declares, or the one to which
+// the rulebook belongs; "" for none.
+func GameOf(src []byte) (name string, declares bool) {
+	docs, _ := readDocuments(src)
+	if len(docs) == 0 {
+		return "", false
+	}
+	if g := docs[0].get("game"); g != nil {
+		return g.text, docs[0].get("name") == nil && docs[0].get("phases") == nil
+	}
+	return "", false
+}
+
+// CompileGame checks a game. The book that it gives has nothing but the game's record and
+// boards, and is named as games are.
+func CompileGame(src []byte) (*Book, Problems) {
+	docs, problems := readDocuments(src)
+	if len(docs) != 1 || len(problems) > 0 {
+		return nil, problems.sorted()
+	}
+	game, _ := GameOf(src)
+	const head = "turnvex: 1\nname: shared\ngame: %\nphases: {play: {length: 1s}}\n"
+	book := strings.ReplaceAll(head, "%", game)
+	out, problems := Compile(Bundle([]byte(book), src))
+	lines := strings.Count(book, "\n") + 1
+	for i := range problems {
+		problems[i].Line = max(problems[i].Line-lines, 1)
+	}
+	if out == nil {
+		return nil, problems
+	}
+	out.Name, out.Title, out.Game, out.Source = GamePrefix+game, docs[0].textOr("title", game), "", slices.Clone(src)
+	for _, r := range out.Record {
+		r.Game = false
+	}
+	for _, b := range out.Boards {
+		b.Game = false
+	}
+	return out, nil
+}
+
+func (n *node) textOr(key, otherwise string) string {
+	if v := n.get(key); v != nil {
+		return v.text
+	}
+	return otherwise
+}
+
+// game takes in the game to which the rulebook belongs.
+func (b *binder) takeGame(s *structure, docs []*node) {
+	name := b.top.get("game")
+	switch {
+	case name == nil:
+	case len(docs) == 1:
+		b.fail(name, "needs-game", "the game's file beside the rulebook's, or the game at the service",
+			"the game %q, to which this rulebook belongs, is not here", name.text)
+	case s.check(docs[1], &spec{shape: anObject, object: gameObject}):
+		b.game = docs[1]
+		b.book.Game = name.text
+		if g := b.game.get("game"); g.text != name.text {
+			b.fail(g, "needs-game", name.text, "the rulebook belongs to another game")
+		}
+	}
+}
+
+// shared is the entry of a rulebook under record or boards that says what its matches bring
+// to something that its game declares; it may say nothing else. nil if there is none.
+func (b *binder) shared(part, name string, may ...string) *node {
+	for _, e := range b.entries(b.top, part) {
+		if e.key != name {
+			continue
+		}
+		for _, x := range e.value.entries {
+			if !x.value.implied && !slices.Contains(may, x.key) {
+				b.failEntry(
+					x,
+					"not-here",
+					"the game declares %s; a rulebook says only %s of it",
+					name,
+					strings.Join(may, ", "),
+				)
+			}
+		}
+		return e.value
+	}
+	return nil
+}
+
+// own are the rulebook's entries under record or boards but for those that its game
+// declares.
+func (b *binder) own(part string) (out []entry) {
+	for _, e := range b.entries(b.top, part) {
+		if b.game.get(part).get(e.key) == nil {
+			out = append(out, e)
+		}
+	}
+	return out
+}

@@ -2,7 +2,7 @@
 // node --experimental-websocket live.mjs ADDRESS TOKEN LOBBY ENCODING ROUGH
 // Each line that it writes is something that it has seen happen.
 import assert from 'node:assert/strict'
-import { Connection, Listing, json } from '../dist/index.js'
+import { Connection, Listing, WatchedBoard, json, postToBoard, readBoard } from '../dist/index.js'
 import { cbor } from '../dist/cbor.js'
 
 const [address, token, lobby, encoding, rough] = process.argv.slice(2)
@@ -62,6 +62,16 @@ assert.ok(Math.abs(connection.tick() - connection.copy.tick) < 40)
 const listing = new Listing({ address, token, filter: { title: 'From Node' }, onChange: () => wake() })
 await until('it is listed', () => listing.lobbies.get(lobby)?.state === 'playing')
 listing.close()
+
+const board = new WatchedBoard({ address, token, board: { rulebook: 'duel', board: 'open' }, onChange: () => wake() })
+await until('the board is there', () => board.page)
+await postToBoard(address, token, 'duel', 'open', 7)
+await postToBoard(address, token, 'duel', 'open', 8, crypto.randomUUID())
+await until('the post is ranked', () => board.page.rows.some((r) => r.name === 'Nod' && r.value === 8))
+board.close()
+const mine = await readBoard(address, 'duel', 'open', { around: 'me', limit: 1 }, token)
+assert.deepEqual([mine.rows.length, mine.rows[0].value], [1, 8])
+await assert.rejects(postToBoard(address, token, 'duel', 'points', 7), (e) => e.code === 'board-closed')
 
 connection.cut()
 await until('away once more', () => connection.state === 'away')

@@ -23,7 +23,7 @@ type Person struct {
 	Results []PersonResult   `json:"results"` // oldest first
 	Boards  []PersonEntry    `json:"boards"`
 	Posts   []PersonPost     `json:"posts"` // that carried IDs
-	Bars    []store.BoardBar `json:"bars"`
+	Bars    []PersonBar `json:"bars"`
 }
 
 // PersonRecord is a record in an export: as it is kept, also what no rulebook knows now.
@@ -63,6 +63,14 @@ type PersonPost struct {
 	ID       string    `json:"id"`
 	Value    int64     `json:"value"`
 	Posted   time.Time `json:"posted"`
+}
+
+// PersonBar is a board that a player may not stand on, in an export.
+type PersonBar struct {
+	Rulebook string    `json:"rulebook"`
+	Board    string    `json:"board"`
+	Why      string    `json:"why"`
+	Barred   time.Time `json:"barred"`
 }
 
 // Without leaves fields of records out, and what was done to them.
@@ -116,7 +124,7 @@ func (p *Person) Without(hidden func(rulebook, field string) bool) error {
 func (k *Keeper) Person(ctx context.Context, p *store.Player) (out *Person, err error) {
 	out = &Person{Player: p.ID, Name: p.Name, Created: p.CreatedAt.UTC(), Seen: p.SeenAt.UTC(), Devices: []time.Time{},
 		Records: []PersonRecord{}, Changes: []PersonChange{}, Results: []PersonResult{}, Boards: []PersonEntry{},
-		Posts: []PersonPost{}, Bars: []store.BoardBar{}}
+		Posts: []PersonPost{}, Bars: []PersonBar{}}
 	err = k.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
 		if err := tx.Exec("set transaction isolation level repeatable read, read only").Error; err != nil {
 			return err
@@ -144,7 +152,7 @@ func (k *Keeper) Person(ctx context.Context, p *store.Player) (out *Person, err 
 				order by 1, 2, s.begins`},
 			{&out.Posts, `select rulebook, board, id, value, posted_at as posted from board_posts where subject = ?
 				order by 5`},
-			{&out.Bars, "select * from board_bars where player_id = ? order by barred_at"},
+			{&out.Bars, "select rulebook, board, why, barred_at as barred from board_bars where player_id = ? order by 4"},
 		} {
 			if err := tx.Raw(part.sql, p.ID).Scan(part.into).Error; err != nil {
 				return err

@@ -74,9 +74,18 @@ func written(t *testing.T) (docs [][]byte) {
 			docs = append(docs, src)
 			continue
 		}
+		var game []byte // the last that was declared
 		for _, part := range strings.Split(string(src), "```yaml\n")[1:] {
-			doc, _, _ := strings.Cut(part, "```")
-			docs = append(docs, []byte(doc))
+			text, _, _ := strings.Cut(part, "```")
+			doc := []byte(text)
+			switch name, declares := rulebook.GameOf(doc); {
+			case declares:
+				game = doc
+				continue
+			case name != "":
+				doc = rulebook.Bundle(doc, game)
+			}
+			docs = append(docs, doc)
 		}
 	}
 	return docs

@@ -12,8 +12,10 @@ const pageHead = "# The HTTP API\n\n<!-- Made from the routes by ./dev docs; do 
 	"[errors](errors.md). A token goes into `Authorization: Bearer TOKEN`; it is a JWT that is good\n" +
 	"for a quarter of an hour, a service key's for an hour, and the `refresh` token beside it gives\n" +
 	"the next pair, once. Unknown fields and parameters are refused, `?` marks what may be left out.\n" +
-	"Lists give `next`, the `cursor` of the next page. Leaving, deleting, revoking, posting and changing\n" +
-	"may be repeated safely; a lobby that must not be opened twice is given a name.\n\n" +
+	"Lists give `next`, the `cursor` of the next page. Leaving, deleting, revoking, barring and changing\n" +
+	"may be repeated safely; a lobby that must not be opened twice is given a name. A post to a board, or a\n" +
+	"correction of a record, that carries an `id` (a UUID) may be repeated safely and happens once; a post\n" +
+	"without one may not where the board keeps totals or counts. An `id` of a post is remembered for 30 days.\n\n" +
 	"Who may call: *anyone*; *player* (a player's token); *key* (any service key's token);\n" +
 	"*operator* (a service key with the scope operator).\n"
 

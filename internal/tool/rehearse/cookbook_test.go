@@ -21,8 +21,17 @@ func TestCookbook(t *testing.T) {
 	if len(parts) < 9 {
 		t.Fatalf("the cookbook has %d rulebooks", len(parts)-1)
 	}
+	games := map[string][]byte{}
 	for _, part := range parts[1:] {
 		src, _, _ := strings.Cut(part, "```")
+		game, declares := rulebook.GameOf([]byte(src))
+		if declares {
+			games[game] = []byte(src)
+			continue
+		}
+		if game != "" {
+			src = string(rulebook.Bundle([]byte(src), games[game]))
+		}
 		book, problems := rulebook.Compile([]byte(src))
 		if len(problems) > 0 {
 			t.Errorf("%s\n%s", problems.Error(), src)

@@ -139,13 +139,6 @@ export interface BookRow {
   most: number
 }
 
-export interface BoardPage {
-  title: string
-  show: 'integer' | 'number' | 'clock'
-  rows: { place: number; player: string; name: string; value: number; posted: string }[]
-  next?: string
-}
-
 /** How long ago something was, in words. */
 export function since(iso: string): string {
   const s = Math.max(Math.floor((Date.now() - Date.parse(iso)) / 1000), 0)

@@ -1,9 +1,9 @@
-import { Card, EmptyState, Grid, Heading, Link, Stack, Table, Text } from '@chakra-ui/react'
-import { NavLink, useParams, useSearchParams } from 'react-router'
-import { formatClock } from 'turnvex-client'
+import { Card, EmptyState, Flex, Grid, Heading, Link, NativeSelect, Stack, Table, Text } from '@chakra-ui/react'
+import { NavLink, useNavigate, useParams, useSearchParams } from 'react-router'
+import { formatClock, type BoardPage, type Season } from 'turnvex-client'
 import { Failed } from '../Frame.tsx'
 import { useFetch } from '../hooks.ts'
-import { since, type BoardPage, type BookRow } from '../service.ts'
+import { since, type BookRow } from '../service.ts'
 
 /** The leaderboards: all of them by rulebook, and one from the top. */
 export function Boards() {
@@ -46,10 +46,14 @@ export function Boards() {
 
 function Board({ rulebook, board }: { rulebook: string; board: string }) {
   const [params] = useSearchParams()
-  const cursor = params.get('cursor')
-  const { data, error } = useFetch<BoardPage>(
-    `/v1/boards/${rulebook}/${board}?limit=25${cursor ? `&cursor=${cursor}` : ''}`,
-  )
+  const navigate = useNavigate()
+  const query = new URLSearchParams({ limit: '25' })
+  for (const name of ['cursor', 'season']) {
+    const value = params.get(name)
+    if (value) query.set(name, value)
+  }
+  const { data, error } = useFetch<BoardPage>(`/v1/boards/${rulebook}/${board}?${query}`)
+  const { data: seasons } = useFetch<{ seasons: Season[] }>(`/v1/boards/${rulebook}/${board}/seasons`)
   if (error) return <Failed text={error.message} />
   if (!data) return null
   const write = (v: number) =>
@@ -57,7 +61,30 @@ function Board({ rulebook, board }: { rulebook: string; board: string }) {
   return (
     <Card.Root overflow="hidden" alignSelf="start">
       <Card.Header py="3" bg="bg.muted">
-        <Heading size="md">{data.title}</Heading>
+        <Flex justify="space-between" align="center" gap="3" wrap="wrap">
+          <Stack gap="0">
+            <Heading size="md">{data.title}</Heading>
+            <Text color="fg.muted" textStyle="sm">
+              {told(data)}
+            </Text>
+          </Stack>
+          {seasons && seasons.seasons.length > 1 && (
+            <NativeSelect.Root size="sm" width="auto">
+              <NativeSelect.Field
+                aria-label="Season"
+                value={data.season.name}
+                onChange={(e) => navigate(`/boards/${rulebook}/${board}?season=${e.currentTarget.value}`)}
+              >
+                {seasons.seasons.map((x) => (
+                  <option key={x.name} value={x.name}>
+                    {x.name} {x.state === 'open' ? '' : `(${x.state})`}
+                  </option>
+                ))}
+              </NativeSelect.Field>
+              <NativeSelect.Indicator />
+            </NativeSelect.Root>
+          )}
+        </Flex>
       </Card.Header>
       {data.rows.length === 0 ? (
         <EmptyState.Root>
@@ -70,14 +97,14 @@ function Board({ rulebook, board }: { rulebook: string; board: string }) {
           <Table.Header>
             <Table.Row>
               <Table.ColumnHeader w="20">Place</Table.ColumnHeader>
-              <Table.ColumnHeader>Player</Table.ColumnHeader>
+              <Table.ColumnHeader>{data.rows[0]?.team ? 'Team' : 'Player'}</Table.ColumnHeader>
               <Table.ColumnHeader textAlign="end">Value</Table.ColumnHeader>
-              <Table.ColumnHeader textAlign="end">Posted</Table.ColumnHeader>
+              <Table.ColumnHeader textAlign="end">Reached</Table.ColumnHeader>
             </Table.Row>
           </Table.Header>
           <Table.Body>
             {data.rows.map((r) => (
-              <Table.Row key={r.player}>
+              <Table.Row key={r.player ?? r.team}>
                 <Table.Cell fontWeight="semibold">{r.place}</Table.Cell>
                 <Table.Cell>{r.name}</Table.Cell>
                 <Table.Cell textAlign="end" fontFamily={data.show === 'clock' ? 'mono' : undefined}>
@@ -93,9 +120,17 @@ function Board({ rulebook, board }: { rulebook: string; board: string }) {
       )}
       {data.next && (
         <Link asChild p="3" colorPalette="teal">
-          <NavLink to={`/boards/${rulebook}/${board}?cursor=${data.next}`}>More</NavLink>
+          <NavLink to={`/boards/${rulebook}/${board}?season=${data.season.name}&cursor=${data.next}`}>More</NavLink>
         </Link>
       )}
     </Card.Root>
   )
+}
+
+/** Says which season a page is of, and how many stand on it. */
+function told({ season, count }: BoardPage): string {
+  const entries = `${count} ${count === 1 ? 'entry' : 'entries'}`
+  if (season.name === 'all') return `Never renewed, ${entries}`
+  const end = season.ends && new Date(season.ends).toLocaleString([], { dateStyle: 'medium', timeStyle: 'short' })
+  return `Season ${season.name}, ${season.state}${end ? `, ${season.state === 'open' ? 'until' : 'ended'} ${end}` : ''}, ${entries}`
 }

@@ -59,7 +59,7 @@ func run(address, key, out string) error {
 			playing + ` && document.querySelectorAll('circle').length > 8`, ""},
 		{"console-compare.png", "", playing + ` && document.querySelectorAll('[data-test=compare] tbody tr').length > 20 && !!document.querySelector('[data-test=copies]')`, `document.querySelector('[data-test=compare]').scrollIntoView(); document.querySelector('[data-test=ask-copies]').click()`},
 		{"console-results.png", "/results", `document.querySelectorAll('[data-match]').length >= 1`, ""},
-		{"console-board.png", "/boards/clash/lanterns", `document.querySelectorAll('tbody tr').length >= 1`, ""},
+		{"console-board.png", "/boards/course/week", `document.querySelectorAll('tbody tr').length >= 20 && !!document.querySelector('select')`, ""},
 		{"console-rulebooks.png", "/rulebooks", `document.body.innerText.includes('clash')`, ""},
 	} {
 		if err := take(b, address, s, filepath.Join(out, s.file)); err != nil {

@@ -1,9 +1,10 @@
 package board
 
 import (
+	"bytes"
 	"context"
 	"encoding/base64"
-	"encoding/json"
+	"encoding/binary"
 	"maps"
 	"slices"
 	"time"
@@ -37,11 +38,30 @@ type Query struct {
 	Titles  map[string]string // of the teams, by name
 }
 
-// cursor is where a page ended.
+// cursor is where a page ended: its last value, since when, and whose it is.
 type cursor struct {
-	V int64     `json:"v"`
-	T int64     `json:"t"`
-	P uuid.UUID `json:"p"`
+	value, at int64
+	id        [16]byte
+}
+
+const cursorBytes = 32
+
+func (c *cursor) String() string {
+	var raw [cursorBytes]byte
+	binary.BigEndian.PutUint64(raw[:], uint64(c.value))
+	binary.BigEndian.PutUint64(raw[8:], uint64(c.at))
+	copy(raw[16:], c.id[:])
+	return base64.RawURLEncoding.EncodeToString(raw[:])
+}
+
+func readCursor(text string) (c cursor, err error) {
+	raw, err := base64.RawURLEncoding.DecodeString(text)
+	if err != nil || len(raw) != cursorBytes {
+		return c, fault.New(code.BadCursor, "this cursor was not given out by this board")
+	}
+	c.value, c.at = int64(binary.BigEndian.Uint64(raw)), int64(binary.BigEndian.Uint64(raw[8:]))
+	copy(c.id[:], raw[16:])
+	return c, nil
 }
 
 // Read returns a part of a board.
@@ -106,8 +126,7 @@ func (b *Boards) readHeld(h *held, q *Query, page *Page) (done bool, err error) 
 	}
 	if from+len(list) < page.Count && len(list) > 0 {
 		last := list[len(list)-1]
-		raw, _ := json.Marshal(cursor{last.Value, last.At, b.people.list[last.Who].id})
-		page.Next = base64.RawURLEncoding.EncodeToString(raw)
+		page.Next = (&cursor{last.Value, last.At, b.people.list[last.Who].id}).String()
 	}
 	return true, nil
 }
@@ -116,17 +135,21 @@ func (b *Boards) readHeld(h *held, q *Query, page *Page) (done bool, err error) 
 func (b *Boards) beginLocked(h *held, q *Query) (int, error) {
 	switch {
 	case q.Cursor != "":
-		var at cursor
-		raw, err := base64.RawURLEncoding.DecodeString(q.Cursor)
-		if err != nil || json.Unmarshal(raw, &at) != nil {
-			return 0, fault.New(code.BadCursor, "this cursor was not given out by this board")
+		at, err := readCursor(q.Cursor)
+		if err != nil {
+			return 0, err
 		}
-		i := h.rank.Search(at.V, at.T)
-		for _, e := range h.rank.Page(i, h.rank.Len()) { // of several in one moment, those up to the last
-			if e.Value != at.V || e.At != at.T || uuid.UUID(b.people.list[e.Who].id).String() > at.P.String() {
-				break
+		i := h.rank.Search(at.value, at.at)
+		for more := true; more; { // of several in one moment, those up to the last
+			list := h.rank.Page(i, MaxPage)
+			more = len(list) > 0
+			for _, e := range list {
+				id := b.people.list[e.Who].id
+				if more = e.Value == at.value && e.At == at.at && bytes.Compare(id[:], at.id[:]) <= 0; !more {
+					break
+				}
+				i++
 			}
-			i++
 		}
 		return i, nil
 	case q.Around != "":

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"strconv"
+	"sync"
 	"time"
 
 	"gorm.io/gorm/clause"
@@ -42,10 +43,10 @@ var epoch = time.Unix(0, 0).UTC()
 
 // spanAt is the season of a calendar at a moment; ok is false before its first.
 func spanAt(b *rulebook.Board, at time.Time) (s span, ok bool) {
-	zone, err := time.LoadLocation(b.Zone)
-	if err != nil {
-		zone = time.UTC
+	if b.Renew == rulebook.RenewNever || b.Renew == rulebook.RenewByHand {
+		return span{name: always, begins: epoch}, true
 	}
+	zone := zoneOf(b.Zone)
 	y, m, d := at.In(zone).Date()
 	day := func(y int, m time.Month, d int) time.Time { return time.Date(y, m, d, 0, 0, 0, 0, zone) }
 	switch b.Renew {
@@ -59,10 +60,23 @@ func spanAt(b *rulebook.Board, at time.Time) (s span, ok bool) {
 		return s, true
 	case rulebook.RenewMonthly:
 		return spanOf("2006-01", day(y, m, 1), day(y, m+1, 1)), true
-	case rulebook.RenewOnDates:
-		return spanOfDates(b.Dates, zone, at)
 	}
-	return span{name: always, begins: epoch}, true
+	return spanOfDates(b.Dates, zone, at)
+}
+
+// zones are the time zones that were read, by name.
+var zones sync.Map
+
+func zoneOf(name string) *time.Location {
+	if z, there := zones.Load(name); there {
+		return z.(*time.Location)
+	}
+	z, err := time.LoadLocation(name)
+	if err != nil { // the checker has let none through that is not known
+		z = time.UTC
+	}
+	zones.Store(name, z)
+	return z
 }
 
 func spanOf(name string, begins, ends time.Time) span {

@@ -11,19 +11,19 @@ import (
 
 // Person is everything that is kept of a player.
 type Person struct {
-	Player  string           `json:"player"`
-	Name    string           `json:"name"`
-	Created time.Time        `json:"created"`
-	Seen    time.Time        `json:"seen"`
-	Login   string           `json:"login,omitempty"` // of the account, if there is one
-	Devices []time.Time      `json:"devices"`         // when each was signed in with first; their keys are not kept
-	Records []PersonRecord   `json:"records"`
-	Changes []PersonChange   `json:"changes"` // of the records, oldest first
-	Totals  []Totals         `json:"totals"`
-	Results []PersonResult   `json:"results"` // oldest first
-	Boards  []PersonEntry    `json:"boards"`
-	Posts   []PersonPost     `json:"posts"` // that carried IDs
-	Bars    []PersonBar `json:"bars"`
+	Player  string         `json:"player"`
+	Name    string         `json:"name"`
+	Created time.Time      `json:"created"`
+	Seen    time.Time      `json:"seen"`
+	Login   string         `json:"login,omitempty"` // of the account, if there is one
+	Devices []time.Time    `json:"devices"`         // when each was signed in with first; their keys are not kept
+	Records []PersonRecord `json:"records"`
+	Changes []PersonChange `json:"changes"` // of the records, oldest first
+	Totals  []Totals       `json:"totals"`
+	Results []PersonResult `json:"results"` // oldest first
+	Boards  []PersonEntry  `json:"boards"`
+	Posts   []PersonPost   `json:"posts"` // that carried IDs
+	Bars    []PersonBar    `json:"bars"`
 }
 
 // PersonRecord is a record in an export: as it is kept, also what no rulebook knows now.

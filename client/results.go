@@ -24,6 +24,7 @@ type Result struct {
 	Because  string         `json:"because"`          // why it ended, for people
 	Practice bool           `json:"practice"`         // of a practice lobby
 	Millis   int64          `json:"millis"`           // play time in milliseconds
+	Lasted   int64          `json:"lasted"`           // milliseconds from its beginning to its end, pauses with them
 	Rounds   int64          `json:"rounds"`           // how many were played
 	Teams    []TeamResult   `json:"teams"`            // by place
 	Players  []PlayerResult `json:"players"`          // by place

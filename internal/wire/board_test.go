@@ -22,8 +22,8 @@ func TestPagesAreWrittenAsTheLibraryDoes(t *testing.T) {
 	}
 	for range 2000 {
 		p := wire.BoardPage{Rulebook: text(), Board: text(), Title: text(), Show: text(), Order: text(),
-			Season: wire.Season{Name: text(), Begins: moment(), State: text()}, Count: r.IntN(1 << 40), First: r.IntN(99),
-			Rows: []wire.BoardRow{}, Next: text()}
+			Season: wire.Season{Name: text(), Begins: moment(), State: text()}, Count: r.IntN(1 << 40),
+			First: r.IntN(99), Rows: []wire.BoardRow{}, Next: text()}
 		if r.IntN(2) == 0 {
 			ends := moment()
 			p.Season.Ends = &ends

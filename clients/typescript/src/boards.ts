@@ -122,7 +122,10 @@ export async function readBoard(
   return (await answer(await fetch(`${path}?${query}`, { headers }))) as BoardPage
 }
 
-/** Posts to a leaderboard that its rulebook opens to clients. With an id, a UUID, it may be sent again after an error. */
+/**
+ * Posts to a leaderboard that its rulebook opens to clients. With an id, a UUID, it may be sent again
+ * after an error.
+ */
 export async function postToBoard(
   address: string,
   token: string,

@@ -9,7 +9,7 @@ import (
 func (m *Match) Start(players []*Player) {
 	f := &m.book.F
 	m.count++
-	m.run = run{began: m.play, toPhase: noPhase, ruleNext: make([]sheet.Tick, len(m.book.Rules)),
+	m.run = run{began: m.play, beganWall: m.wall, toPhase: noPhase, ruleNext: make([]sheet.Tick, len(m.book.Rules)),
 		pieceNext: make([]sheet.Tick, len(m.book.Pieces)), pieceCount: make([]int, len(m.book.Pieces))}
 	m.row = m.st.Add(sheet.Match)
 	m.env.Match = m.row

@@ -67,6 +67,7 @@ type Player struct {
 type run struct {
 	over       bool
 	began      sheet.Tick // play tick
+	beganWall  sheet.Tick // wall tick
 	phase      int
 	phaseEnds  sheet.Tick // play tick, 0 for never
 	toPhase    int        // where an effect wants to go, or noPhase
@@ -154,6 +155,8 @@ func (m *Match) showUntil(at sheet.Tick) {
 
 // Saved notes that the match with that number has been kept.
 func (m *Match) Saved(number int64) {
+	kept := m.book.F.Lobby.Kept
+	m.st.SetInt(m.lobby, kept, max(m.lobby.Int(kept), number))
 	if m.row != nil && m.row.Int(m.book.F.Match.Number) == number {
 		m.st.SetFlag(m.row, m.book.F.Match.Saved, true)
 	}

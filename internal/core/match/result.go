@@ -19,6 +19,7 @@ func (m *Match) keepResult(because string) {
 		Because:  or(because, "the end"),
 		Practice: practice,
 		Millis:   sheet.Millis(int64(m.play-m.run.began), m.book.Rate),
+		Lasted:   sheet.Millis(int64(m.wall-m.run.beganWall), m.book.Rate),
 		Rounds:   m.run.round,
 	}
 	for _, t := range m.teams {

@@ -118,6 +118,7 @@ func (m *Match) walkRun(w *state.Walk) {
 	r := &m.run
 	state.Bool(w, "over", &r.over)
 	state.Int(w, "began", &r.began)
+	state.Int(w, "began on the wall", &r.beganWall)
 	state.Int(w, "phase", &r.phase)
 	state.Int(w, "phase ends", &r.phaseEnds)
 	state.Int(w, "to phase", &r.toPhase)

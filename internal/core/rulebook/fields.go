@@ -60,6 +60,8 @@ type PauseFields struct {
 type LobbyFields struct {
 	Code, Title, Host, Capacity, Seats, Spectators, State, Rulebook, Region   *sheet.Field
 	Practice, Open, Countdown, Listed, Password, Reserved, Waiting, WatchMost *sheet.Field
+
+	Kept *sheet.Field // the number of the newest match of which all is saved
 }
 
 // MatchFields are the built-in fields of the match sheet.
@@ -119,6 +121,7 @@ func (b *binder) declareBuiltIns() {
 		Reserved:   lob("reserved", whole),
 		Waiting:    lob("waiting", whole),
 		WatchMost:  lob("watch_most", whole),
+		Kept:       lob("kept", whole),
 	}
 	mat := b.adder(sheet.Match)
 	F.Match = MatchFields{

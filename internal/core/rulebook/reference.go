@@ -226,7 +226,7 @@ a position has ` + "`.x` and `.y`" + ` in millimetres.
 
 | sheet | fields |
 |---|---|
-| lobby | ` + "`code`, `title`, `host`, `capacity`, `seats`, `spectators`, `state` (gathering, starting, playing, results, closed), `rulebook`, `region`, `practice`, `open`, `listed`, `password` (whether one is asked for), `reserved`, `waiting`, `watch_most`, `countdown`" + `, and the rulebook's options |
+| lobby | ` + "`code`, `title`, `host`, `capacity`, `seats`, `spectators`, `state` (gathering, starting, playing, results, closed), `rulebook`, `region`, `practice`, `open`, `listed`, `password` (whether one is asked for), `reserved`, `waiting`, `watch_most`, `countdown`, `kept` (the number of the newest match of which all is saved)" + `, and the rulebook's options |
 | match | ` + "`number`, `phase`, `round`, `clock` (the phase's), `play` (play time), `paused` (no, yes, resuming), `pauser`, `resume`, `over`, `because`, `saved`, `after` (what follows the result: lobby, again, vote, close), `until` (when), `pause_who`, `pause_until` (when a pause ends by itself)" + `, and each bearer; where pauses have limits also ` + "`pauses_left` and `pause_left` (milliseconds)" + `, on the sheet of whoever has the budget: match (the host's), team or player |
 | team | ` + "`name`, `title`, `size`, `rounds` (won), `place`, `outcome` (none, won, lost, drawn)" + ` |
 | player | ` + "`name`, `account`, `team`, `ready`, `away`, `ping`, `loaded`, `playing`, `alive`, `respawn`, `rounds`, `place`, `outcome` (and left), `kits`, `pos`, `cool_ACTION`, `active_ACTION`" + ` |

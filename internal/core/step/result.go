@@ -10,6 +10,7 @@ type Result struct {
 	Because  string         `json:"because"`            // why it ended
 	Practice bool           `json:"practice,omitempty"` // it does not count
 	Millis   int64          `json:"millis"`             // of play time
+	Lasted   int64          `json:"lasted,omitempty"`   // milliseconds of wall time, pauses with it: it began so long before it ended
 	Rounds   int64          `json:"rounds,omitempty"`   // begun
 	Teams    []TeamResult   `json:"teams,omitempty"`    // in the rulebook's order
 	Players  []PlayerResult `json:"players"`            // by seat, and behind them who left

@@ -152,7 +152,8 @@ func (k *Keeper) Person(ctx context.Context, p *store.Player) (out *Person, err 
 				order by 1, 2, s.begins`},
 			{&out.Posts, `select rulebook, board, id, value, posted_at as posted from board_posts where subject = ?
 				order by 5`},
-			{&out.Bars, "select rulebook, board, why, barred_at as barred from board_bars where player_id = ? order by 4"},
+			{&out.Bars, `select rulebook, board, why, barred_at as barred from board_bars where player_id = ?
+				order by 4`},
 		} {
 			if err := tx.Raw(part.sql, p.ID).Scan(part.into).Error; err != nil {
 				return err
@@ -188,7 +189,8 @@ func (k *Keeper) Sweep(ctx context.Context, r Retention) error {
 	}
 	for r.History > 0 {
 		done := k.db.WithContext(ctx).Exec(`delete from record_changes where (lobby_id, number) in (
-			select lobby_id, number from record_changes where changed_at < ? limit ?)`, now.Add(-r.History), sweepAtOnce)
+			select lobby_id, number from record_changes where changed_at < ? limit ?)`,
+			now.Add(-r.History), sweepAtOnce)
 		if done.Error != nil || done.RowsAffected < sweepAtOnce {
 			return done.Error
 		}

@@ -35,8 +35,18 @@ func checkCommand() command {
 			"error or warning: what was found; expected …; did you mean …? [code]\nThe status is 1 when there is an " +
 			"error; warnings alone leave it 0.",
 		setup: func(fs *flag.FlagSet) runner {
-			asJSON := fs.Bool("json", false, "write one JSON document a file")
-			return func(_ context.Context, t *Terminal, files []string) error {
+			var s session
+			s.flags(fs)
+			current := fs.Bool("current", false, "compare with what the service has, as turnvex publish -try")
+			keyFile := fs.String("key-file", "", "with -current: `file` with the operator's key")
+			return func(ctx context.Context, t *Terminal, files []string) error {
+				var svc client.Service
+				if *current {
+					var err error
+					if svc, err = s.operator(ctx, *keyFile); err != nil {
+						return err
+					}
+				}
 				bad := false
 				for _, file := range files {
 					src, err := readFile(t, file)
@@ -45,8 +55,13 @@ func checkCommand() command {
 					}
 					book, problems := compileSource(file, src)
 					bad = bad || book == nil
-					if err := showCheck(t, file, book, problems, *asJSON); err != nil {
+					if err := showCheck(t, file, book, problems, s.json); err != nil {
 						return err
+					}
+					if *current {
+						if _, err := s.meant(ctx, t, svc, file, src, true); err != nil {
+							return err
+						}
 					}
 				}
 				if bad {

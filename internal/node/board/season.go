@@ -276,8 +276,9 @@ func (b *Boards) find(tx *store.Tx, r Ref, name string) (row store.BoardSeason, 
 // Renew begins a board anew that is renewed by hand, and returns its new season.
 func (b *Boards) Renew(tx *store.Tx, r Ref, author, why string) (s Season, err error) {
 	if r.Renew != rulebook.RenewByHand {
-		return s, fault.New(code.NotNow, "the board %s of %s is renewed %s; by hand only with boards.%s.renew: hand",
-			r.Name, r.Rulebook, r.Renew, r.Name)
+		return s, fault.New(code.NotNow, "the board %s of %s is not renewed by hand: its rulebook says renew: %s, "+
+			"not hand",
+			r.Name, r.Rulebook, r.Renew)
 	}
 	err = tx.Transaction(func(tx *store.Tx) error {
 		now := b.now().UTC()

@@ -97,12 +97,19 @@ func changed(old, new *rulebook.RecordField) (out []Difference) {
 	}
 	switch f.Type {
 	case sheet.Integer, sheet.Number:
-		if f.Min > was.Min || f.Max < was.Max {
-			lo, hi := sheet.IntValue(f.Type, f.Min).Show(f, 0, 0), sheet.IntValue(f.Type, f.Max).Show(f, 0, 0)
-			say("bounds", "values below "+lo+" or above "+hi+" read as the nearest bound, and are kept so once "+
-				"they change",
+		show := func(n int64) string { return sheet.IntValue(f.Type, n).Show(f, 0, 0) }
+		var beyond []string
+		if f.Min > was.Min {
+			beyond = append(beyond, "below "+show(f.Min))
+		}
+		if f.Max < was.Max {
+			beyond = append(beyond, "above "+show(f.Max))
+		}
+		if len(beyond) > 0 {
+			say("bounds", "values "+strings.Join(beyond, " or ")+" read as that bound, and are kept so once they "+
+				"change",
 				"jsonb_typeof(fields -> ?) = 'number' and ((fields ->> ?)::numeric < ?::numeric or "+
-					"(fields ->> ?)::numeric > ?::numeric)", stored, stored, lo, stored, hi)
+					"(fields ->> ?)::numeric > ?::numeric)", stored, stored, show(f.Min), stored, show(f.Max))
 		}
 	case sheet.Text:
 		if f.Max < was.Max {

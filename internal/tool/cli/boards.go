@@ -109,7 +109,9 @@ func (s *session) showBoard(t *Terminal, page *client.BoardPage) error {
 		return err
 	}
 	if page.Next != "" {
-		fmt.Fprintf(t.Out, "More: turnvex board %s %s -next %s\n", page.Rulebook, page.Board, page.Next)
+		fmt.Fprintf(t.Out, "More: turnvex board %s %s -season %s -next "+
+			"%s\n", page.Rulebook, page.Board, page.Season.Name,
+			page.Next)
 	}
 	return nil
 }

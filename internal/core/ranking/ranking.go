@@ -138,7 +138,7 @@ func (r *Ranking) put(e Entry) {
 	}
 	n := r.blockOf(slot)
 	b := &r.blocks[n]
-	i, _ := r.find(b, slot)
+	i := r.find(b, slot)
 	b.slots, b.values = slices.Insert(b.slots, i, slot), slices.Insert(b.values, i, e.Value)
 	r.add(n, 1)
 	if len(b.slots) == most {
@@ -153,7 +153,7 @@ func (r *Ranking) put(e Entry) {
 func (r *Ranking) take(slot uint32) {
 	n := r.blockOf(slot)
 	b := &r.blocks[n]
-	i, _ := r.find(b, slot)
+	i := r.find(b, slot)
 	b.slots, b.values = slices.Delete(b.slots, i, i+1), slices.Delete(b.values, i, i+1)
 	r.add(n, -1)
 	if len(b.slots) == 0 {
@@ -173,9 +173,8 @@ func (r *Ranking) against(b *block, i int, slot uint32) int {
 }
 
 // find is the index of a slot in its block, or where it would be.
-func (r *Ranking) find(b *block, slot uint32) (int, bool) {
-	i := sort.Search(len(b.slots), func(i int) bool { return r.against(b, i, slot) >= 0 })
-	return i, i < len(b.slots) && b.slots[i] == slot
+func (r *Ranking) find(b *block, slot uint32) int {
+	return sort.Search(len(b.slots), func(i int) bool { return r.against(b, i, slot) >= 0 })
 }
 
 // blockOf is the block that holds a slot's entry, or would: the last that does not begin
@@ -222,8 +221,7 @@ func (r *Ranking) Index(who uint32) (i int, there bool) {
 		return 0, false
 	}
 	n := r.blockOf(slot)
-	i, _ = r.find(&r.blocks[n], slot)
-	return r.before(n) + i, true
+	return r.before(n) + r.find(&r.blocks[n], slot), true
 }
 
 // Of returns somebody's entry.

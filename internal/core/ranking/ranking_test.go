@@ -34,6 +34,9 @@ func (p *plain) order() (all []ranking.Entry) {
 
 func (p *plain) hold(t *testing.T, r *ranking.Ranking, some *rand.Rand) {
 	t.Helper()
+	if err := r.Check(); err != nil {
+		t.Fatal(err)
+	}
 	all := p.order()
 	if r.Len() != len(all) {
 		t.Fatalf("%d entries, wanted %d", r.Len(), len(all))
@@ -95,10 +98,13 @@ func TestRankingLikeAList(t *testing.T) {
 				twin.hold(t, rank, r)
 			}
 		}
-		for who := range uint32(3000) { // all of them, so that blocks end
-			delete(twin.of, who)
-			rank.Remove(who, 1<<40)
-			if who%100 == 0 {
+		if b := rank.Bytes() / rank.Len(); b < 60 || b > 300 {
+			t.Errorf("an entry is said to take %d bytes", b)
+		}
+		for n, e := range twin.order() { // all of them from the first on, so that blocks end one by one
+			delete(twin.of, e.Who)
+			rank.Remove(e.Who, 1<<40)
+			if n%50 == 0 {
 				twin.hold(t, rank, r)
 			}
 		}

@@ -342,8 +342,23 @@ func TestSeasonsByHand(t *testing.T) {
 	r.refused(err, code.BadRequest)
 	_, err = r.nodes[0].Renew(db.DB, ref(rulebook.Board{Name: "never"}), "op", "why")
 	r.refused(err, code.NotNow)
+	r.must(r.nodes[0].Remove(db.DB, b, "", ada, "op", "a slip"))
+	var all []string
+	for next := int64(0); ; {
+		acts, more, err := r.nodes[0].Acts(db.DB, b, next, 1)
+		if err != nil || len(acts) != 1 {
+			t.Fatal(acts, err)
+		}
+		all = append(all, acts[0].Does)
+		if next = more; next == 0 {
+			break
+		}
+	}
+	if got := strings.Join(all, " "); got != "remove renew" {
+		t.Errorf("page by page the acts are %s", got)
+	}
 	acts, _, err := r.nodes[0].Acts(db.DB, b, 0, 5)
-	if err != nil || len(acts) != 1 || acts[0].Why != "a new year" || acts[0].Season != "2" {
+	if err != nil || len(acts) != 2 || acts[1].Why != "a new year" || acts[1].Season != "2" {
 		t.Errorf("the acts are %+v, %v", acts, err)
 	}
 }
@@ -361,6 +376,19 @@ func TestOnlyOnce(t *testing.T) {
 	}
 	all.Wait()
 	r.shows(0, sum, board.Query{}, "1 Ada 4")
+	second := post
+	second.ID = uuid.NewString()
+	mixed := []board.Post{{Ref: sum, Subject: ada, Value: 1, At: r.at}, post, second, second}
+	r.must(db.Transaction(func(tx *store.Tx) error {
+		fates, placed, err := r.nodes[0].Put(tx, mixed)
+		r.nodes[0].Learn(placed)
+		if got, want := fmt.Sprint(fates), fmt.Sprint([]board.Fate{board.Counted, board.Repeated, board.Counted,
+			board.Repeated}); got != want {
+			t.Errorf("the fates are %s, wanted %s", got, want)
+		}
+		return err
+	}))
+	r.shows(0, sum, board.Query{}, "1 Ada 9")
 	seldom := ref(rulebook.Board{Name: "seldom", Keep: rulebook.KeepCount, Open: true, Every: 5000})
 	one := board.Post{Ref: seldom, Subject: ada, Value: 1, At: r.at, Client: true}
 	var mu sync.Mutex
@@ -433,6 +461,19 @@ func TestOthersAreFollowed(t *testing.T) {
 	r.refused(r.nodes[0].Remove(db.DB, b, "", cy, "op", "why"), code.NotOnBoard)
 }
 
+// TestEmptyIsHeld: a season from which everything was removed is held as well, and what is
+// posted then is ranked.
+func TestEmptyIsHeld(t *testing.T) {
+	r := newRig(t, 0)
+	b := ref(rulebook.Board{Name: "b"})
+	ada := r.person("Ada")
+	r.must(r.put(0, b, ada, 5))
+	r.must(r.nodes[0].Remove(db.DB, b, "", ada, "op", "a slip"))
+	r.shows(1, b, board.Query{}, "")
+	r.must(r.put(1, b, ada, 3))
+	r.shows(1, b, board.Query{}, "1 Ada 3")
+}
+
 // same compares what a node has in memory with the database.
 func (r *rig) same(node int, b board.Ref) {
 	r.Helper()
@@ -484,8 +525,9 @@ func TestBudget(t *testing.T) {
 		}
 		r.shows(0, b, board.Query{Limit: 1}, fmt.Sprintf("1 P39 %d", 39+i))
 	}
-	if seasons, _, bytes := r.nodes[0].Memory(); bytes > 20000 || seasons == 10 || seasons == 0 {
-		t.Errorf("%d seasons take %d bytes", seasons, bytes)
+	if seasons, entries, bytes := r.nodes[0].Memory(); bytes > 20000 || seasons == 10 || seasons == 0 ||
+		entries != 40*seasons {
+		t.Errorf("%d seasons with %d entries take %d bytes", seasons, entries, bytes)
 	}
 	for i, b := range all {
 		r.must(r.put(1, b, people[0], 99))

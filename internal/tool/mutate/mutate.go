@@ -27,7 +27,7 @@ type room struct {
 	tests [][]string
 }
 
-// rooms are the rooms of the core, and the hall.
+// rooms are the rooms of the core, the hall, and what keeps boards and records.
 var rooms = []room{
 	{"core/sheet", [][]string{{"core/sheet"}, {"core/replica", "core/lobby"}}},
 	{"core/state", [][]string{{"core/state", "core/lobby"}}},
@@ -38,7 +38,10 @@ var rooms = []room{
 	{"core/match", [][]string{{"core/match", "core/lobby"}}},
 	{"core/lobby", [][]string{{"core/lobby"}, {"node/hall"}}},
 	{"core/replica", [][]string{{"core/replica", "wire/spec"}, {"node/hall"}}},
+	{"core/ranking", [][]string{{"core/ranking"}}},
 	{"node/hall", [][]string{{"node/hall"}}},
+	{"node/board", [][]string{{"node/board"}}},
+	{"node/keep", [][]string{{"node/twin"}}},
 }
 
 // verdict says what came of a mutant.

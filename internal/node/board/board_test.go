@@ -158,6 +158,8 @@ func TestPages(t *testing.T) {
 		r.shows(0, b, board.Query{Around: third, Limit: 3}, part(1, 4))
 		r.shows(0, b, board.Query{Around: third, Limit: 1}, part(2, 3))
 		r.shows(0, b, board.Query{Around: third, Limit: 9}, part(0, 4))
+		r.shows(0, b, board.Query{Around: []string{cy, di}[map[bool]int{false: 0, true: 1}[least]], Limit: 3}, part(1,
+			4))
 		first, last := []string{di, cy}, []string{bo, di}
 		r.shows(0, b, board.Query{Players: []string{map[bool][]string{false: first, true: last}[least][1],
 			map[bool][]string{false: first, true: last}[least][0], uuid.NewString(), "x"}}, all[0]+", "+all[3])
@@ -535,6 +537,33 @@ func TestBudget(t *testing.T) {
 		r.shows(0, b, board.Query{Limit: 2}, fmt.Sprintf("1 P0 99, 2 P39 %d", 39+i))
 		r.same(0, b)
 	}
+}
+
+// TestWatchedIsHeld: what is watched is not given up, and afterwards it is.
+func TestWatchedIsHeld(t *testing.T) {
+	r := newRig(t, 1)
+	ada := r.person("Ada")
+	var all []board.Ref
+	for i := range 3 {
+		all = append(all, ref(rulebook.Board{Name: fmt.Sprint("b", i)}))
+		r.must(r.put(0, all[i], ada, 1))
+	}
+	held := func(want int) {
+		t.Helper()
+		if n, _, _ := r.nodes[0].Memory(); n != want {
+			t.Errorf("%d seasons are held, wanted %d", n, want)
+		}
+	}
+	w, _, err := r.nodes[0].Watch(t.Context(), all[0], board.Query{Limit: 2})
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.shows(0, all[1], board.Query{}, "1 Ada 1")
+	r.shows(0, all[2], board.Query{}, "1 Ada 1")
+	held(2)
+	w.Stop()
+	r.shows(0, all[1], board.Query{}, "1 Ada 1")
+	held(1)
 }
 
 // TestWatching: of the watched part only what changes is told, a new season whole.

@@ -223,7 +223,7 @@ func (b *Boards) present(ctx context.Context, r Ref, name string) (*store.BoardS
 	}
 	if byHand || row.ClosedAt != nil || row.ID == 0 {
 		b.found[key] = found{row, now}
-	} else if ok && row.Name == s.name && row.ID != 0 {
+	} else if ok && row.Name == s.name {
 		b.seasons[seasonKey{r.Rulebook, r.Name, s.name}] = row.ID
 	}
 	return &row, nil

@@ -109,9 +109,13 @@ func TestRankingLikeAList(t *testing.T) {
 			}
 		}
 		twin.hold(t, rank, r)
-		again := entry(1 << 41)
-		rank.Set(again)
-		twin.of[again.Who] = again
+		for n := range int64(4000) { // and one by one again, so that blocks are split
+			again := entry(1<<41 + n)
+			rank.Set(again)
+			if twin.of[again.Who] = again; n%100 == 0 {
+				twin.hold(t, rank, r)
+			}
+		}
 		twin.hold(t, rank, r)
 	}
 }

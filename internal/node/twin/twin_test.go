@@ -471,5 +471,15 @@ func TestCharges(t *testing.T) {
 		void(2, 4, "9")
 		void(4, 3, "9")
 		charge(4, 3, true, "9") // comes after it was voided: it takes nothing
+		if _, is := k.(*keep.Keeper); is { // who was deleted pays nothing, and is nobody's fault
+			if err := db.Delete(&store.Player{}, "id = ?", ada).Error; err != nil {
+				t.Fatal(err)
+			}
+			ok, _, err := k.Charge(ctx, job(5, 1))
+			_, failed := k.Void(ctx, job(5, 1))
+			if ok || err != nil || failed != nil {
+				t.Errorf("of who was deleted: %t, %v, %v", ok, err, failed)
+			}
+		}
 	}
 }

@@ -470,7 +470,7 @@ func TestCharges(t *testing.T) {
 		charge(3, 6, false, "5")
 		void(2, 4, "9")
 		void(4, 3, "9")
-		charge(4, 3, true, "9") // comes after it was voided: it takes nothing
+		charge(4, 3, true, "9")            // comes after it was voided: it takes nothing
 		if _, is := k.(*keep.Keeper); is { // who was deleted pays nothing, and is nobody's fault
 			if err := db.Delete(&store.Player{}, "id = ?", ada).Error; err != nil {
 				t.Fatal(err)

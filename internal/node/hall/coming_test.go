@@ -365,3 +365,31 @@ func TestOpenings(t *testing.T) {
 		synctest.Wait()
 	})
 }
+
+// TestFoundBeforeItLives: who finds a lobby by its name in the directory while it is being
+// opened here gets it when it lives.
+func TestFoundBeforeItLives(t *testing.T) {
+	inVirtualTime(t, harbour, func(r *rig) {
+		r.dir.Late = func(ctx context.Context, _ string) error {
+			time.Sleep(time.Second) // it is known, and does not live yet
+			return ctx.Err()
+		}
+		var all sync.WaitGroup
+		for range 3 {
+			all.Go(func() {
+				code, _, err := r.hall.OpenOrJoin(context.Background(), r.book, hall.Opening{Name: "Quay Seven"})
+				if err == nil {
+					_, err = r.hall.Find(code)
+				}
+				if err != nil {
+					t.Error(err)
+				}
+			})
+			pass(100 * time.Millisecond)
+		}
+		all.Wait()
+		if n := r.hall.Lobbies(); n != 1 {
+			t.Errorf("%d lobbies were opened", n)
+		}
+	})
+}

@@ -32,8 +32,9 @@ type Hall struct {
 
 	quick   sync.Mutex // held while a lobby is looked for or opened for a party
 	mu      sync.Mutex
-	lobbies map[string]*Lobby // guarded by mu; by code
-	stopped bool              // guarded by mu
+	lobbies map[string]*Lobby        // guarded by mu; by code
+	opening map[string]chan struct{} // guarded by mu; closed when the lobby with the code lives
+	stopped bool                     // guarded by mu
 	running sync.WaitGroup
 }
 
@@ -43,6 +44,7 @@ func New(cfg Config) *Hall {
 	return &Hall{
 		cfg:     cfg,
 		lobbies: map[string]*Lobby{},
+		opening: map[string]chan struct{}{},
 		savings: savings{pending: map[string]*saving{}},
 		holders: holders{of: map[string][]*Lobby{}},
 		unsaved: unsaved{at: map[*keep.Job]time.Time{}},

@@ -84,14 +84,47 @@ func (h *Hall) Open(ctx context.Context, book *rulebook.Book, o Opening) (*Lobby
 			)
 		}
 		l.entry = l.present()
-		if err = h.cfg.Directory.Open(ctx, l.entry); err == nil {
-			return l, h.start(l)
+		if err = h.open(ctx, l); err == nil {
+			return l, nil
 		}
 		if !errors.Is(err, directory.ErrCode) {
 			return nil, err
 		}
 	}
 	return nil, err
+}
+
+// open makes a lobby known, and lets it live. Whoever has found it in the directory before
+// it lives waits for that.
+func (h *Hall) open(ctx context.Context, l *Lobby) error {
+	lives := make(chan struct{})
+	h.mu.Lock()
+	h.opening[l.Code] = lives
+	h.mu.Unlock()
+	defer func() {
+		h.mu.Lock()
+		delete(h.opening, l.Code)
+		h.mu.Unlock()
+		close(lives)
+	}()
+	if err := h.cfg.Directory.Open(ctx, l.entry); err != nil {
+		return err
+	}
+	return h.start(l)
+}
+
+// lives returns when a lobby that is being opened here lives.
+func (h *Hall) lives(ctx context.Context, joinCode string) {
+	h.mu.Lock()
+	lives := h.opening[joinCode]
+	h.mu.Unlock()
+	if lives == nil {
+		return
+	}
+	select {
+	case <-lives:
+	case <-ctx.Done():
+	}
 }
 
 // digest is what is kept of a lobby's password; "" for none.
@@ -149,6 +182,7 @@ func (h *Hall) OpenOrJoin(
 ) (joinCode string, opened bool, err error) {
 	for range 5 {
 		if joinCode, err = h.cfg.Directory.Named(ctx, book.Name, o.Name); err != nil || joinCode != "" {
+			h.lives(ctx, joinCode)
 			return joinCode, false, err
 		}
 		l, err := h.Open(ctx, book, o)

@@ -33,6 +33,7 @@ func (g Gate) pass(ctx context.Context, call string) error {
 // Directory keeps entries in memory.
 type Directory struct {
 	Gate Gate // before each call
+	Late Gate // after each call that opens
 
 	mu      sync.Mutex
 	entries map[string]directory.Entry // guarded by mu; by ID
@@ -60,7 +61,9 @@ func (d *Directory) Open(ctx context.Context, e directory.Entry) error {
 		}
 	}
 	d.entries[e.ID] = e
-	return nil
+	d.mu.Unlock()
+	defer d.mu.Lock()
+	return d.Late.pass(ctx, "opened")
 }
 
 // Write is directory.Directory.Write.

@@ -52,9 +52,10 @@ func TestHistoryAndPuttingBack(t *testing.T) {
 	if fault.CodeOf(err) != code.BadRequest {
 		t.Errorf("a correction by a text: %v, %v", stand, err)
 	}
+	id := uuid.NewString()
 	for range 2 {
 		stand, err = k.Correct(ctx, ada, book, &keep.Correction{Why: " late ", Changes: []keep.Corrected{
-			{Field: "b", Does: "add", Value: int64(5)}}}, "op", lobby[:35]+"0")
+			{Field: "b", Does: "add", Value: int64(5)}}}, "op", id)
 		if err != nil || fmt.Sprint(stand.Fields["b"]) != "7" || stand.Version != 4 {
 			t.Fatalf("corrected twice with one ID: %v, %v", stand, err)
 		}

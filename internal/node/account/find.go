@@ -29,10 +29,13 @@ type findCursor struct {
 }
 
 // Find returns players whose names begin with a text, whatever the case, in the order of
-// their names, and the cursor of the next page, "" for none.
+// their names, and the cursor of the next page, "" for none; or the one with that ID.
 func (s *Service) Find(ctx context.Context, begins, cursor string, limit int) (out []Found, next string, err error) {
 	escaped := strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(strings.ToLower(begins))
 	q := s.db.WithContext(ctx).Where("lower(name) like ?", escaped+"%")
+	if uuid.Validate(begins) == nil {
+		q = s.db.WithContext(ctx).Where("id = ?", begins)
+	}
 	if cursor != "" {
 		var at findCursor
 		raw, err := base64.RawURLEncoding.DecodeString(cursor)

@@ -32,8 +32,8 @@ var playerRoutes = []route{
 		method: "GET",
 		path:   "/v1/players",
 		access: reading,
-		summary: "Players whose names begin with a text; case does not matter. Names are not unique: the ID says who " +
-			"it is",
+		summary: "Players whose names begin with a text, whatever the case, or the one with that ID. Names are not " +
+			"unique: the ID says who it is",
 		out:    Players{},
 		params: append([]param{{"name", "what the name begins with", "string"}}, paging...),
 		do:     (*server).findPlayers,

@@ -154,6 +154,10 @@ func TestEverythingOfAPlayer(t *testing.T) {
 	if err != nil || !slices.ContainsFunc(found, func(p client.Person) bool { return p.Player == mara.Player }) {
 		t.Errorf("found are %+v, %v", found, err)
 	}
+	if one, next, err := op.FindPlayers(soon(t), mara.Player, 10, ""); err != nil || len(one) != 1 || next != "" ||
+		one[0].Name != "Marisol" {
+		t.Errorf("found by the ID: %+v, %v", one, err)
+	}
 	exported(t, op, book, mara.Player)
 	wants(t, "by a player", as(joss).ErasePlayer(soon(t), mara.Player, "mine"), "forbidden")
 	wants(t, "erasing", op.ErasePlayer(soon(t), mara.Player, "asked for it"), "")

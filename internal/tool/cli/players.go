@@ -18,7 +18,7 @@ func playersCommand() command {
 		args:    "NAME",
 		least:   1,
 		most:    1,
-		summary: "Find players by what their names begin with",
+		summary: "Find players by what their names begin with, or by ID",
 		details: "Names are not unique: the ID says who it is. It needs a service key.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session

@@ -407,8 +407,8 @@ func TestOnlyOnce(t *testing.T) {
 		})
 	}
 	all.Wait()
-	one.At = one.At.Add(4999 * time.Millisecond)
-	r.refused(r.nodes[0].Post(t.Context(), one), code.TooSoon)
+	one.At, one.ID = one.At.Add(4999*time.Millisecond), uuid.NewString()
+	r.refused(r.nodes[0].Post(t.Context(), one), code.TooSoon) // which does not use its ID up
 	one.At = one.At.Add(time.Millisecond)
 	r.must(r.nodes[1].Post(t.Context(), one))
 	r.look()

@@ -116,7 +116,23 @@ func (b *Boards) Put(tx *store.Tx, posts []Post) (fates []Fate, placed []Placed,
 		}
 		lines = lines[n:]
 	}
-	return fates, placed, nil
+	return fates, placed, b.unused(tx, posts, fates)
+}
+
+// unused forgets the IDs of posts that were not taken: they may be posted again.
+func (b *Boards) unused(tx *store.Tx, posts []Post, fates []Fate) error {
+	for i := range posts {
+		p := &posts[i]
+		if p.ID == "" || fates[i] == Counted || fates[i] == Repeated {
+			continue
+		}
+		err := tx.Exec("delete from board_posts where rulebook = ? and board = ? and id = ?", p.Rulebook, p.Name, p.ID).
+			Error
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // once notes the IDs of posts, and finds those that have counted before.

@@ -65,7 +65,7 @@ func (l *Lobby) charge(job *keep.Job, r request) {
 		} else {
 			l.log().Warn("could not take what an action costs", "error", err)
 		}
-		if used := l.conclude(again, stand, r.answer); err != nil || ok && !used {
+		if used := l.conclude(again, job.Records[0].Player, stand, r.answer); err != nil || ok && !used {
 			l.retry("give back what an action has cost", keepFor, func(ctx context.Context) error {
 				_, err := l.hall.cfg.Keeper.Void(ctx, job)
 				return err
@@ -74,22 +74,28 @@ func (l *Lobby) charge(job *keep.Job, r request) {
 	})
 }
 
-// conclude hands an intent in again whose cost was taken, or was not, and tells whether the
-// authority has taken note of it: it has not when the lobby has ended, or the seat is gone.
-func (l *Lobby) conclude(again step.Input, stand keep.Standing, answer func(step.Verdict)) (used bool) {
+// conclude hands an intent in again whose cost was taken from a player's record, or was not,
+// and tells whether the authority has made use of it: it has not when the lobby has ended,
+// or the seat is gone or another's meanwhile.
+func (l *Lobby) conclude(
+	again step.Input, account string, stand keep.Standing, answer func(step.Verdict),
+) (used bool) {
 	ran := make(chan struct{})
 	go l.post(func() {
 		defer close(ran)
-		account := ""
-		if row := l.m.Store().Get(again.Seat); row != nil {
-			account = row.Text(l.book.F.Player.Account)
+		theirs := l.m.SeatOf(account) == again.Seat
+		if !theirs {
+			again.N, again.Yes = min(again.N, -again.N), false
 		}
 		if again.N > 0 || again.Yes {
 			l.learn(account, stand)
+			if h := l.known[account]; h != nil {
+				stand = h.stand // the newest that is known
+			}
 			again.Record = append([]step.Named{}, stand.Fields.Values(l.book)...)
 		}
 		v := l.step(&again).Verdict
-		used = v.Code != code.NoSeat && v.Code != code.LobbyGone
+		used = theirs && v.Code != code.NoSeat && v.Code != code.LobbyGone
 		answer(v)
 		l.afterwards(again.Seat)
 	})

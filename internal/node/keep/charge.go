@@ -48,18 +48,19 @@ func (k *Keeper) Void(ctx context.Context, job *Job) (stand Standing, err error)
 		if _, stand, err = k.lockAll(tx, r.Player, job.Book); err != nil {
 			return err
 		}
-		empty := Record{Player: r.Player, Number: r.Number, Match: r.Match}
-		never, err := k.noteChange(tx, job, &empty, Fields{}, Fields{}, stand.Version)
-		if err != nil || never {
-			return err
-		}
-		var undone int64
-		err = tx.Table("record_changes").Where("lobby_id = ? and number = ? and became = '{}'", job.Lobby, r.Number).
-			Count(&undone).Error
-		if err != nil || undone > 0 { // voided before
+		// Whichever writes the charge's number first has it: this, and nothing is taken any
+		// more; or the charge, and it is given back under a number of its own.
+		never, err := k.noteChange(tx, job, &Record{Player: r.Player, Number: r.Number, Match: r.Match}, Fields{},
+			Fields{}, stand.Version)
+		if err != nil {
 			return err
 		}
 		back := Record{Player: r.Player, Number: -r.Number, Match: r.Match, Changes: Back(r.Changes)}
+		if never { // and nothing is given back by a later try
+			_, err = k.noteChange(tx, job, &Record{Player: r.Player, Number: -r.Number, Match: r.Match}, Fields{},
+				Fields{}, stand.Version)
+			return err
+		}
 		stand, err = k.saveRecord(tx, job, &back)
 		return err
 	})

@@ -431,6 +431,37 @@ func TestRecordsOfSeveralVersions(t *testing.T) {
 	}
 }
 
+// TestSharedCharges: what is charged to a game's record, and nothing of the rulebook's own,
+// is taken once and given back once.
+func TestSharedCharges(t *testing.T) {
+	if err := pgbox.Empty(t.Context(), db); err != nil {
+		t.Fatal(err)
+	}
+	book := compile(t, string(rulebook.Bundle(
+		[]byte("turnvex: 1\nname: stall\ngame: quay\nphases: {play: {length: 60s}}\n"),
+		[]byte("turnvex: 1\ngame: quay\nrecord: {coins: {start: 9, min: 0}}\n"))))
+	k, ctx, ada := newKeeper(time.Now), t.Context(), person(t, "Ada")
+	job := &keep.Job{Lobby: uuid.NewString(), Book: book, Records: []keep.Record{{Player: ada, Number: 1,
+		Changes: []step.Change{{Field: "coins", Kind: step.ChangeAdd, Value: sheet.IntValue(sheet.Integer, -4)}}}}}
+	for _, c := range []struct {
+		do   func() error
+		left int64
+	}{
+		{func() error { _, _, err := k.Charge(ctx, job); return err }, 5},
+		{func() error { _, _, err := k.Charge(ctx, job); return err }, 5},
+		{func() error { _, err := k.Void(ctx, job); return err }, 9},
+		{func() error { _, err := k.Void(ctx, job); return err }, 9},
+	} {
+		if err := c.do(); err != nil {
+			t.Fatal(err)
+		}
+		s, _, err := k.Load(ctx, ada, book)
+		if got := show(s.Fields.Values(book)); err != nil || got != fmt.Sprint("coins=", c.left) {
+			t.Errorf("it stands at %s, wanted %d (%v)", got, c.left, err)
+		}
+	}
+}
+
 // TestCharges: what is charged is taken once if there is enough, whatever was tried; a
 // charge that is voided has taken nothing, in whatever order both come.
 func TestCharges(t *testing.T) {

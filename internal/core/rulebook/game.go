@@ -78,6 +78,9 @@ func Unbundle(src []byte) []byte {
 // GameOf tells which game a document names: the one that it declares, or the one to which
 // the rulebook belongs; "" for none.
 func GameOf(src []byte) (name string, declares bool) {
+	if !bytes.Contains(src, []byte("game")) { // most name none, and are not read for that
+		return "", false
+	}
 	docs, _ := readDocuments(src)
 	if len(docs) == 0 {
 		return "", false

@@ -295,8 +295,8 @@ var recordObject = &object{
 			name: "was",
 			spec: listOf(name, 8),
 			doc: "What the field was called in earlier versions, the newest name first. What was kept under the " +
-				"first of " +
-				"its names is this field's, in this version and in those that still have the old name, side by side.",
+				"first of its names is this field's, in this version and in those that still have the old name, " +
+				"side by side.",
 		},
 		{
 			name: "of",

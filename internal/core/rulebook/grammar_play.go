@@ -167,8 +167,7 @@ record: {gold: {min: 0}, lamps: {}}`,
 			name: "certain",
 			spec: flag,
 			doc: "What it costs of the record is taken where the record is kept before the action takes effect, so " +
-				"that " +
-				"a player who is in two lobbies cannot spend it twice. The verdict comes when that is done.",
+				"that a player who is in two lobbies cannot spend it twice. The verdict comes when that is done.",
 		},
 		{
 			name: "cooldown",

@@ -41,9 +41,8 @@ func plainYAML(message, at, before string) string {
 		indent(at) == indent(before):
 		return "the entries of a list (-) and the keys of a map cannot stand side by side"
 	case indent(at) != indent(before) && strings.Contains(message, "not allowed"):
-		return "this line is indented in a way that fits neither the line above nor what that belongs to; keys " +
-			"of one map " +
-			"begin in the same column"
+		return "this line is indented in a way that fits neither the line above nor what that belongs to; keys of " +
+			"one map begin in the same column"
 	}
 	return message
 }

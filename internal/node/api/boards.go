@@ -46,8 +46,7 @@ var boardRoutes = []route{
 		method: "GET",
 		path:   boardPath,
 		summary: "A part of a leaderboard: the top, from a rank on, around a player (me is the caller), chosen " +
-			"players, " +
-			"or what follows a page; of the present season or an earlier one",
+			"players, or what follows a page; of the present season or an earlier one",
 		out: wire.BoardPage{},
 		params: append([]param{seasonParam,
 			{"from", "from this rank on, from 1", "integer"},
@@ -60,9 +59,8 @@ var boardRoutes = []route{
 		path:   boardPath,
 		access: tokened,
 		summary: "Post to a leaderboard: a player for themselves, if its rulebook lets clients; a service key for " +
-			"any " +
-			"player or team. With an id it counts once and may be repeated; without one a repeated post counts again " +
-			"where the board keeps totals or counts",
+			"any player or team. With an id it counts once and may be repeated; without one a repeated post counts " +
+			"again where the board keeps totals or counts",
 		in: postRequest{},
 		do: (*server).postBoard,
 	},
@@ -96,8 +94,7 @@ var boardRoutes = []route{
 		path:   boardPath + "/bars/{id}",
 		access: operator,
 		summary: "Bar a player from a leaderboard, with a reason: entries in seasons that are not closed go, and " +
-			"nothing " +
-			"they post counts",
+			"nothing they post counts",
 		in: whyRequest{},
 		do: (*server).barPlayer,
 	},
@@ -149,6 +146,14 @@ func (s *server) boardNamed(rulebookName, name string) (*rulebook.Book, board.Re
 
 func (s *server) boardOf(c *call) (*rulebook.Book, board.Ref, error) {
 	return s.boardNamed(c.path("rulebook"), c.path("board"))
+}
+
+// boardWhy finds the board of a request, and reads why an operator asks it.
+func (s *server) boardWhy(c *call) (book *rulebook.Book, r board.Ref, in whyRequest, err error) {
+	if book, r, err = s.boardOf(c); err == nil {
+		in, err = read[whyRequest](c)
+	}
+	return book, r, in, err
 }
 
 // sides are the titles of a rulebook's teams, by name.
@@ -274,11 +279,7 @@ func (s *server) listSeasons(c *call) (any, error) {
 }
 
 func (s *server) renewBoard(c *call) (any, error) {
-	_, r, err := s.boardOf(c)
-	if err != nil {
-		return nil, err
-	}
-	in, err := read[whyRequest](c)
+	_, r, in, err := s.boardWhy(c)
 	if err != nil {
 		return nil, err
 	}
@@ -286,11 +287,7 @@ func (s *server) renewBoard(c *call) (any, error) {
 }
 
 func (s *server) removeEntry(c *call) (any, error) {
-	book, r, err := s.boardOf(c)
-	if err != nil {
-		return nil, err
-	}
-	in, err := read[whyRequest](c)
+	book, r, in, err := s.boardWhy(c)
 	if err != nil {
 		return nil, err
 	}
@@ -302,11 +299,7 @@ func (s *server) removeEntry(c *call) (any, error) {
 }
 
 func (s *server) barPlayer(c *call) (any, error) {
-	_, r, err := s.boardOf(c)
-	if err != nil {
-		return nil, err
-	}
-	in, err := read[whyRequest](c)
+	_, r, in, err := s.boardWhy(c)
 	if err != nil {
 		return nil, err
 	}
@@ -334,15 +327,9 @@ func (s *server) boardActs(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	limit, err := c.limit(100, 20)
+	limit, before, err := c.numbered()
 	if err != nil {
 		return nil, err
-	}
-	var before int64
-	if v := c.query("cursor"); v != "" {
-		if before, err = strconv.ParseInt(v, 10, 64); err != nil || before < 1 {
-			return nil, fault.New(code.BadCursor, "this cursor was not given out by this list")
-		}
 	}
 	list, next, err := s.Boards.Acts(s.DB.WithContext(c.r.Context()), r, before, limit)
 	out := BoardActs{Acts: list}

@@ -278,8 +278,7 @@ var routes = slices.Concat(lobbyRoutes, boardRoutes, playerRoutes, []route{
 		path:   "/v1/matches/export",
 		access: reading,
 		summary: "All ended matches that fit, newest first: as JSON Lines, one match a line, or as CSV (RFC 4180), " +
-			"one " +
-			"player a line",
+			"one player a line",
 		params: append(slices.Clone(matchParams), param{"format", "jsonl or csv", "string"}),
 		do:     (*server).exportMatches,
 	},
@@ -389,17 +388,17 @@ func (s *server) checkBook(c *call) (any, error) {
 	}
 	book, problems := s.Library.Compile(src)
 	out := checked(book, problems)
-	return out, s.differences(c, book, &out)
+	return out, s.differences(c, s.Library.Current(), book, &out)
 }
 
-// differences adds what a rulebook means for the records that are kept of the current
-// version; how many are concerned is for operators.
-func (s *server) differences(c *call, book *rulebook.Book, out *Check) error {
+// differences adds what a rulebook means for the records that are kept of the version that
+// is, or was, current; how many are concerned is for operators.
+func (s *server) differences(c *call, current map[string]*rulebook.Book, book *rulebook.Book, out *Check) error {
 	if book == nil {
 		return nil
 	}
-	old, err := s.Library.Book(book.Name)
-	if err != nil { // there is none: nothing is kept
+	old := current[book.Name]
+	if old == nil { // nothing is kept
 		return nil
 	}
 	out.Records = keep.Differences(old, book)
@@ -425,19 +424,13 @@ func (s *server) loadBook(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	var told Check
-	if next, _ := s.Library.Compile(src); next != nil {
-		if err := s.differences(c, next, &told); err != nil {
-			return nil, err
-		}
-	}
+	before := s.Library.Current()
 	book, problems, err := s.Library.Load(c.r.Context(), src)
 	if err != nil {
 		return nil, err
 	}
 	out := checked(book, problems)
-	out.Records = told.Records
-	return out, nil
+	return out, s.differences(c, before, book, &out)
 }
 
 func (s *server) bookSchema(*call) (any, error) { return json.RawMessage(rulebook.Schema()), nil }

@@ -157,20 +157,28 @@ func (s *server) correctRecord(c *call) (any, error) {
 	return Record{Player: p.ID, Rulebook: book.Name, Fields: stand.Fields.Shown(book)}, nil
 }
 
+// numbered reads what a page is asked for with of a list whose cursors are numbers; 0 is
+// from its beginning.
+func (c *call) numbered() (limit int, before int64, err error) {
+	if limit, err = c.limit(100, 20); err != nil {
+		return 0, 0, err
+	}
+	if v := c.query("cursor"); v != "" {
+		if before, err = strconv.ParseInt(v, 10, 64); err != nil || before == 0 {
+			return 0, 0, fault.New(code.BadCursor, "this cursor was not given out by this list")
+		}
+	}
+	return limit, before, nil
+}
+
 func (s *server) recordHistory(c *call) (any, error) {
 	book, p, err := s.recordOf(c)
 	if err != nil {
 		return nil, err
 	}
-	limit, err := c.limit(100, 20)
+	limit, before, err := c.numbered()
 	if err != nil {
 		return nil, err
-	}
-	var before int64
-	if v := c.query("cursor"); v != "" {
-		if before, err = strconv.ParseInt(v, 10, 64); err != nil || before == 0 {
-			return nil, fault.New(code.BadCursor, "this cursor was not given out by this list")
-		}
 	}
 	rows, err := s.Keeper.History(c.r.Context(), p.ID, book.Name, before, limit+1)
 	if err != nil {

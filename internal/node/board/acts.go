@@ -2,9 +2,7 @@ package board
 
 import (
 	"errors"
-	"strings"
 	"time"
-	"unicode/utf8"
 
 	"github.com/google/uuid"
 	"gorm.io/gorm"
@@ -29,16 +27,13 @@ type act struct {
 	season, subject, what, author, why string
 }
 
-// maxWhy is the most characters of a reason.
-const maxWhy = 200
-
 func (b *Boards) act(tx *store.Tx, r Ref, a act) error {
-	a.why = strings.TrimSpace(a.why)
-	if n := utf8.RuneCountInString(a.why); n < 1 || n > maxWhy {
-		return fault.New(code.BadRequest, "a reason of 1 to %d characters is needed, in why", maxWhy)
+	why, err := fault.Reason(a.why)
+	if err != nil {
+		return err
 	}
 	row := store.BoardAct{Rulebook: r.Rulebook, Board: r.Name, Season: a.season, Act: a.what, Author: a.author,
-		Why: a.why, ActedAt: b.now().UTC()}
+		Why: why, ActedAt: b.now().UTC()}
 	if a.subject != "" {
 		row.Subject = &a.subject
 	}

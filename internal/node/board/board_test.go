@@ -115,6 +115,15 @@ func ref(b rulebook.Board) board.Ref {
 	return board.Ref{Rulebook: "harbour", Board: &b}
 }
 
+// same compares what a node has in memory with the database.
+func (r *rig) same(node int, b board.Ref) {
+	r.Helper()
+	c, err := r.nodes[node].Compare(r.Context(), b, "")
+	if err != nil || len(c.Differ) > 0 || c.Memory != c.Database {
+		r.Errorf("node %d: %+v, %v", node, c, err)
+	}
+}
+
 // TestPages: equal values share a place and are listed by who was first; pages of any
 // size follow each other without a gap; a page begins at any rank, around anybody, or
 // holds only chosen players.
@@ -218,153 +227,6 @@ func TestKeeping(t *testing.T) {
 	}
 }
 
-// TestSeasonsByTheCalendar: which season a moment belongs to, over changes of the clock
-// and of the year.
-func TestSeasonsByTheCalendar(t *testing.T) {
-	r := newRig(t, 0)
-	for _, c := range []struct {
-		renew        rulebook.Renew
-		zone, at     string
-		name         string
-		begins, ends string
-	}{
-		{rulebook.RenewNever, "UTC", "2030-05-06T12:00:00Z", "all", "1970-01-01T00:00:00Z", ""},
-		{rulebook.RenewDaily, "UTC", "2030-05-06T23:59:59Z", "2030-05-06", "2030-05-06T00:00:00Z",
-			"2030-05-07T00:00:00Z"},
-		// The clocks go forward in the night to 31 March: the day has 23 hours.
-		{rulebook.RenewDaily, "Europe/Oslo", "2030-03-31T12:00:00Z", "2030-03-31", "2030-03-30T23:00:00Z",
-			"2030-03-31T22:00:00Z"},
-		{rulebook.RenewWeekly, "Europe/Oslo", "2030-03-31T21:59:59Z", "2030-W13", "2030-03-24T23:00:00Z",
-			"2030-03-31T22:00:00Z"},
-		{rulebook.RenewWeekly, "America/Lima", "2030-01-01T04:00:00Z", "2030-W01", "2029-12-31T05:00:00Z",
-			"2030-01-07T05:00:00Z"},
-		{rulebook.RenewWeekly, "UTC", "2029-12-31T00:00:00Z", "2030-W01", "2029-12-31T00:00:00Z",
-			"2030-01-07T00:00:00Z"},
-		{rulebook.RenewMonthly, "Pacific/Auckland", "2030-01-31T12:00:00Z", "2030-02", "2030-01-31T11:00:00Z",
-			"2030-02-28T11:00:00Z"},
-		{rulebook.RenewOnDates, "UTC", "2030-03-02T00:00:00Z", "since-2030-03-01", "2030-03-01T00:00:00Z",
-			"2030-06-01T00:00:00Z"},
-		{rulebook.RenewOnDates, "UTC", "2031-03-02T00:00:00Z", "since-2030-06-01", "2030-06-01T00:00:00Z", ""},
-	} {
-		at, _ := time.Parse(time.RFC3339, c.at)
-		r.at = at
-		b := ref(rulebook.Board{Name: "b", Renew: c.renew, Zone: c.zone, Dates: []string{"2030-03-01", "2030-06-01"}})
-		p, err := r.nodes[0].Read(t.Context(), b, &board.Query{Limit: 1})
-		if err != nil {
-			t.Fatal(err)
-		}
-		s, ends := p.Season, ""
-		if s.Ends != nil {
-			ends = s.Ends.Format(time.RFC3339)
-		}
-		if s.Name != c.name || s.Begins.Format(time.RFC3339) != c.begins || ends != c.ends || s.State != board.Open {
-			t.Errorf("%s %s at %s: %s from %s to %s, %s", c.renew, c.zone, c.at, s.Name, s.Begins, ends, s.State)
-		}
-	}
-	b := ref(rulebook.Board{Name: "dates", Renew: rulebook.RenewOnDates, Dates: []string{"2031-01-01"}})
-	r.at = time.Date(2030, 12, 31, 23, 0, 0, 0, time.UTC)
-	r.refused(r.put(0, b, r.person("Ada"), 1), code.NoSeason)
-}
-
-// TestSeasonsOver: what happened before a season's end belongs to it, whenever it is
-// saved, until no node can hold such a thing; then the season is closed, and stays
-// readable.
-func TestSeasonsOver(t *testing.T) {
-	r := newRig(t, 0)
-	b := ref(rulebook.Board{Name: "daily", Renew: rulebook.RenewDaily})
-	ada, bo := r.person("Ada"), r.person("Bo")
-	r.at = time.Date(2030, 5, 6, 23, 59, 0, 0, time.UTC)
-	r.must(r.put(0, b, ada, 3))
-	late := board.Post{Ref: b, Subject: bo, Value: 4, At: r.at}
-	state := func(node int, want string) {
-		t.Helper()
-		p, err := r.nodes[node].Read(t.Context(), b, &board.Query{Season: "2030-05-06", Limit: 1})
-		if err != nil || p.Season.State != want {
-			t.Errorf("the season is %s, wanted %s (%v)", p.Season.State, want, err)
-		}
-	}
-	held := late.At // node 1 has not kept it yet
-	over := func() {
-		t.Helper()
-		r.must(r.nodes[0].Over(t.Context(), "n0", nil))
-		r.must(r.nodes[1].Over(t.Context(), "n1", func() time.Time { return held }))
-		r.must(r.nodes[0].Over(t.Context(), "n0", nil))
-		r.at = r.at.Add(time.Second)
-	}
-	over()
-	state(0, board.Open)
-	r.at = time.Date(2030, 5, 7, 0, 5, 0, 0, time.UTC)
-	over()
-	state(0, board.Closing)
-	r.must(r.put(0, b, ada, 1)) // today's
-	r.must(r.nodes[1].Post(t.Context(), late))
-	held = time.Time{}
-	over()
-	state(1, board.Closed)
-	late.Value = 9
-	r.refused(r.nodes[1].Post(t.Context(), late), code.SeasonClosed)
-	r.look()
-	for node := range 2 {
-		r.shows(node, b, board.Query{Season: "2030-05-06"}, "1 Bo 4, 2 Ada 3")
-		r.shows(node, b, board.Query{}, "1 Ada 1")
-	}
-	r.at = r.at.AddDate(0, 0, 2) // a node that was not heard of for so long holds nothing up
-	r.must(r.nodes[0].Over(t.Context(), "n0", nil))
-	list, err := r.nodes[1].Seasons(db.DB, b, 10)
-	if err != nil || len(list) != 3 || list[0].Name != "2030-05-09" || list[1].State != board.Closed ||
-		list[2].Name != "2030-05-06" {
-		t.Errorf("the seasons are %+v, %v", list, err)
-	}
-}
-
-// TestSeasonsByHand: a board begins anew when an operator says so, on every node.
-func TestSeasonsByHand(t *testing.T) {
-	r := newRig(t, 0)
-	b := ref(rulebook.Board{Name: "hand", Renew: rulebook.RenewByHand})
-	ada := r.person("Ada")
-	for node := range 2 {
-		r.shows(node, b, board.Query{}, "")
-	}
-	r.must(r.put(0, b, ada, 3))
-	before := board.Post{Ref: b, Subject: ada, Value: 8, At: r.at}
-	r.at = r.at.Add(time.Second)
-	s, err := r.nodes[1].Renew(db.DB, b, "op", "a new year")
-	if err != nil || s.Name != "2" {
-		t.Fatal(s, err)
-	}
-	r.must(r.put(0, b, ada, 5))
-	r.must(r.nodes[0].Post(t.Context(), before)) // happened before
-	r.look()
-	r.at = r.at.Add(time.Second)
-	for node := range 2 {
-		r.shows(node, b, board.Query{}, "1 Ada 5")
-		r.shows(node, b, board.Query{Season: "1"}, "1 Ada 8")
-	}
-	_, err = r.nodes[0].Renew(db.DB, b, "op", " ")
-	r.refused(err, code.BadRequest)
-	_, err = r.nodes[0].Renew(db.DB, ref(rulebook.Board{Name: "never"}), "op", "why")
-	r.refused(err, code.NotNow)
-	r.must(r.nodes[0].Remove(db.DB, b, "", ada, "op", "a slip"))
-	var all []string
-	for next := int64(0); ; {
-		acts, more, err := r.nodes[0].Acts(db.DB, b, next, 1)
-		if err != nil || len(acts) != 1 {
-			t.Fatal(acts, err)
-		}
-		all = append(all, acts[0].Does)
-		if next = more; next == 0 {
-			break
-		}
-	}
-	if got := strings.Join(all, " "); got != "remove renew" {
-		t.Errorf("page by page the acts are %s", got)
-	}
-	acts, _, err := r.nodes[0].Acts(db.DB, b, 0, 5)
-	if err != nil || len(acts) != 2 || acts[1].Why != "a new year" || acts[1].Season != "2" {
-		t.Errorf("the acts are %+v, %v", acts, err)
-	}
-}
-
 // TestOnlyOnce: a post with an ID counts once, on whichever node it is tried; a client
 // posts once in an interval, however many of its posts come at once.
 func TestOnlyOnce(t *testing.T) {
@@ -463,28 +325,6 @@ func TestOthersAreFollowed(t *testing.T) {
 	r.refused(r.nodes[0].Remove(db.DB, b, "", cy, "op", "why"), code.NotOnBoard)
 }
 
-// TestEmptyIsHeld: a season from which everything was removed is held as well, and what is
-// posted then is ranked.
-func TestEmptyIsHeld(t *testing.T) {
-	r := newRig(t, 0)
-	b := ref(rulebook.Board{Name: "b"})
-	ada := r.person("Ada")
-	r.must(r.put(0, b, ada, 5))
-	r.must(r.nodes[0].Remove(db.DB, b, "", ada, "op", "a slip"))
-	r.shows(1, b, board.Query{}, "")
-	r.must(r.put(1, b, ada, 3))
-	r.shows(1, b, board.Query{}, "1 Ada 3")
-}
-
-// same compares what a node has in memory with the database.
-func (r *rig) same(node int, b board.Ref) {
-	r.Helper()
-	c, err := r.nodes[node].Compare(r.Context(), b, "")
-	if err != nil || len(c.Differ) > 0 || c.Memory != c.Database {
-		r.Errorf("node %d: %+v, %v", node, c, err)
-	}
-}
-
 // TestBarsMeetPosts: whoever is barred while they post stands nowhere afterwards.
 func TestBarsMeetPosts(t *testing.T) {
 	r := newRig(t, 0)
@@ -508,112 +348,6 @@ func TestBarsMeetPosts(t *testing.T) {
 		r.shows(node, b, board.Query{}, "1 Bo 1")
 		r.same(node, b)
 	}
-}
-
-// TestBudget: boards that are not read for longest are given up, and read again they are
-// as they were, with what was posted meanwhile.
-func TestBudget(t *testing.T) {
-	r := newRig(t, 20000)
-	var all []board.Ref
-	var people []string
-	for i := range 40 {
-		people = append(people, r.person(fmt.Sprint("P", i)))
-	}
-	for i := range 10 {
-		b := ref(rulebook.Board{Name: fmt.Sprint("b", i), Keep: rulebook.KeepBest})
-		all = append(all, b)
-		for n, p := range people {
-			r.must(r.put(0, b, p, int64(n+i)))
-		}
-		r.shows(0, b, board.Query{Limit: 1}, fmt.Sprintf("1 P39 %d", 39+i))
-	}
-	if seasons, entries, bytes := r.nodes[0].Memory(); bytes > 20000 || seasons == 10 || seasons == 0 ||
-		entries != 40*seasons {
-		t.Errorf("%d seasons with %d entries take %d bytes", seasons, entries, bytes)
-	}
-	for i, b := range all {
-		r.must(r.put(1, b, people[0], 99))
-		r.look()
-		r.shows(0, b, board.Query{Limit: 2}, fmt.Sprintf("1 P0 99, 2 P39 %d", 39+i))
-		r.same(0, b)
-	}
-}
-
-// TestWatchedIsHeld: what is watched is not given up, and afterwards it is.
-func TestWatchedIsHeld(t *testing.T) {
-	r := newRig(t, 1)
-	ada := r.person("Ada")
-	var all []board.Ref
-	for i := range 3 {
-		all = append(all, ref(rulebook.Board{Name: fmt.Sprint("b", i)}))
-		r.must(r.put(0, all[i], ada, 1))
-	}
-	held := func(want int) {
-		t.Helper()
-		if n, _, _ := r.nodes[0].Memory(); n != want {
-			t.Errorf("%d seasons are held, wanted %d", n, want)
-		}
-	}
-	w, _, err := r.nodes[0].Watch(t.Context(), all[0], board.Query{Limit: 2})
-	if err != nil {
-		t.Fatal(err)
-	}
-	r.shows(0, all[1], board.Query{}, "1 Ada 1")
-	r.shows(0, all[2], board.Query{}, "1 Ada 1")
-	held(2)
-	w.Stop()
-	r.shows(0, all[1], board.Query{}, "1 Ada 1")
-	held(1)
-}
-
-// TestWatching: of the watched part only what changes is told, a new season whole.
-func TestWatching(t *testing.T) {
-	r := newRig(t, 0)
-	b := ref(rulebook.Board{Name: "daily", Renew: rulebook.RenewDaily})
-	ada, bo, cy := r.person("Ada"), r.person("Bo"), r.person("Cy")
-	w, page, err := r.nodes[0].Watch(t.Context(), b, board.Query{Limit: 2})
-	if err != nil || len(page.Rows) != 0 {
-		t.Fatal(page, err)
-	}
-	defer w.Stop()
-	told := func(want string) {
-		t.Helper()
-		change, whole, err := w.Take(t.Context())
-		got := ""
-		switch {
-		case err != nil:
-			t.Fatal(err)
-		case whole != nil:
-			got = fmt.Sprint("whole ", whole.Season.Name, " ", len(whole.Rows))
-		case change != nil:
-			got = fmt.Sprint(change.Rows, "/", change.Count)
-			for _, s := range change.Set {
-				got += fmt.Sprint(" ", s.N, ":", s.Row.Place, " ", s.Row.Name, " ", s.Row.Value)
-			}
-		}
-		if got != want {
-			t.Errorf("told %q, wanted %q", got, want)
-		}
-	}
-	r.must(r.put(0, b, ada, 5))
-	told("1/1 0:1 Ada 5")
-	r.must(r.put(0, b, bo, 3))
-	<-w.Wake()
-	told("2/2 1:2 Bo 3")
-	r.must(r.put(0, b, cy, 1))
-	told("2/3")
-	told("")
-	r.must(r.put(1, b, cy, 4))
-	r.look()
-	told("2/3 1:2 Cy 4")
-	r.must(db.Model(&store.Player{}).Where("id = ?", ada).Update("name", "Adela").Error)
-	r.nodes[0].Renamed(ada, "Adela")
-	told("2/3 0:1 Adela 5")
-	r.at = r.at.AddDate(0, 0, 1)
-	told("whole 2030-05-07 0")
-	r.must(r.put(0, b, ada, 1))
-	<-w.Wake()
-	told("1/1 0:1 Adela 1")
 }
 
 // TestPostsAtRandom: after random posts, removals and bars on two nodes at once, each has

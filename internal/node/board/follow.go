@@ -56,12 +56,8 @@ func (b *Boards) Look(ctx context.Context) error {
 		Placed
 	}
 	var names []struct{ ID, Name string }
-	err := b.db.WithContext(ctx).Transaction(func(tx *store.Tx) error { // one snapshot for all of it
-		if err := tx.Exec("set transaction isolation level repeatable read, read only").Error; err != nil {
-			return err
-		}
-		err := tx.Raw("select pg_snapshot_xmin(pg_current_snapshot())::text::bigint").Scan(&mark).Error
-		if err != nil {
+	err := b.db.Snapshot(ctx, func(tx *store.Tx) (err error) {
+		if mark, err = store.Mark(tx); err != nil {
 			return err
 		}
 		err = tx.Raw(`select e.season, e.subject, e.team, e.value, e.posts, e.reached_at, e.match,

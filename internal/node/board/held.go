@@ -12,6 +12,7 @@ import (
 
 	"turnvex.example/turnvex/internal/core/ranking"
 	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/node/store"
 )
 
 // held is a season in memory. What changes meanwhile is put into it by Learn and the
@@ -99,8 +100,7 @@ func (b *Boards) load(h *held, r Ref) {
 
 // readMarked reads a season, and the mark from which on it may lack something.
 func (b *Boards) readMarked(ctx context.Context, season int64) (mark int64, rows []row, err error) {
-	err = b.db.WithContext(ctx).Raw("select pg_snapshot_xmin(pg_current_snapshot())::text::bigint").Scan(&mark).Error
-	if err == nil {
+	if mark, err = store.Mark(b.db.WithContext(ctx)); err == nil {
 		rows, err = b.readSeason(ctx, season)
 	}
 	return mark, rows, err

@@ -122,20 +122,18 @@ func (b *Boards) seasonAt(tx *store.Tx, r Ref, at time.Time) (int64, error) {
 // makeSeason makes a season's row, if there is none, and returns its number. It is
 // remembered when the transaction is committed, by Learn.
 func (b *Boards) makeSeason(tx *store.Tx, key seasonKey, s span) (int64, error) {
-	row := store.BoardSeason{Rulebook: key.rulebook, Board: key.board, Name: key.name, Begins: s.begins}
-	if !s.ends.IsZero() {
-		row.Ends = &s.ends
-	}
+	row := s.row()
+	row.Rulebook, row.Board = key.rulebook, key.board
 	find := func() error {
-		return tx.Take(&row, "rulebook = ? and board = ? and name = ?", key.rulebook, key.board, key.name).Error
+		return tx.Take(row, "rulebook = ? and board = ? and name = ?", key.rulebook, key.board, key.name).Error
 	}
 	if err := find(); !errors.Is(err, store.ErrNotFound) {
 		return row.ID, err
 	}
-	if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&row).Error; err != nil {
+	if err := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(row).Error; err != nil {
 		return 0, err
 	}
-	row = store.BoardSeason{}
+	row = &store.BoardSeason{}
 	err := find() // the one that is there, whoever made it
 	return row.ID, err
 }
@@ -276,8 +274,7 @@ func (b *Boards) find(tx *store.Tx, r Ref, name string) (row store.BoardSeason, 
 // Renew begins a board anew that is renewed by hand, and returns its new season.
 func (b *Boards) Renew(tx *store.Tx, r Ref, author, why string) (s Season, err error) {
 	if r.Renew != rulebook.RenewByHand {
-		return s, fault.New(code.NotNow, "the board %s of %s is not renewed by hand: its rulebook says renew: %s, "+
-			"not hand",
+		return s, fault.New(code.NotNow, "the board %s of %s is not renewed by hand: its rulebook says renew: %s",
 			r.Name, r.Rulebook, r.Renew)
 	}
 	err = tx.Transaction(func(tx *store.Tx) error {

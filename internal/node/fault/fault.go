@@ -5,6 +5,8 @@ package fault
 import (
 	"errors"
 	"fmt"
+	"strings"
+	"unicode/utf8"
 
 	"turnvex.example/turnvex/internal/core/code"
 )
@@ -32,4 +34,16 @@ func CodeOf(err error) code.Code {
 		return f.Code
 	}
 	return code.Internal
+}
+
+// maxWhy is the most characters of a reason.
+const maxWhy = 200
+
+// Reason checks why an operator does something, and returns it without blanks around.
+func Reason(why string) (string, error) {
+	why = strings.TrimSpace(why)
+	if n := utf8.RuneCountInString(why); n < 1 || n > maxWhy {
+		return "", New(code.BadRequest, "a reason of 1 to %d characters is needed, in why", maxWhy)
+	}
+	return why, nil
 }

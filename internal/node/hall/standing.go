@@ -104,12 +104,12 @@ func (h *Hall) Stands(book, account string, s keep.Standing) { h.stands(book, ac
 // stands tells every lobby of a rulebook but one.
 func (h *Hall) stands(book, account string, s keep.Standing, but *Lobby) {
 	for _, l := range h.holders.list(account) {
-		if l.book.Game != "" && (but == nil || l != but) &&
-			(book == l.book.Name || book == rulebook.GamePrefix+l.book.Game) {
+		own, game := book == l.book.Name, book == rulebook.GamePrefix+l.book.Game
+		switch {
+		case l == but:
+		case l.book.Game != "" && (own || game):
 			go l.reload(account)
-			continue
-		}
-		if l != but && l.book.Name == book {
+		case own:
 			go l.post(func() {
 				l.learn(account, s)
 				l.settle(account)

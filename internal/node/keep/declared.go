@@ -46,30 +46,31 @@ func Differences(old, new *rulebook.Book) (out []Difference) {
 	}
 	for _, r := range old.Record {
 		if after[r.Stored()] == nil {
-			out = append(out, Difference{Field: r.Field.Name, What: "removed", Means: "what is kept stays, unseen, " +
-				"and is " +
-				"there again for a version that has the field", count: "jsonb_exists(fields, " +
-				"?)", args: []any{r.Stored()}})
+			out = append(out, Difference{Field: r.Field.Name, What: "removed",
+				Means: "what is kept stays, unseen, and is there again for a version that has the field",
+				count: isKept, args: []any{r.Stored()}})
 		}
 	}
 	return out
 }
 
+// isKept is the condition that something is kept under a name.
+const isKept = "jsonb_exists(fields, ?)"
+
 // added tells of a field that is new, or that lost the names under which it was kept.
 func added(old *rulebook.Book, r *rulebook.RecordField) Difference {
+	d := Difference{Field: r.Field.Name, What: "added",
+		Means: "records have its start, " + r.Field.Start.Show(r.Field, 0, 0)}
 	for _, name := range r.Was {
 		for _, o := range old.Record {
 			if o.Field.Name == name && o.Stored() != r.Stored() {
-				return Difference{Field: r.Field.Name, What: "added", Means: fmt.Sprintf("it begins at its start: "+
-					"%s is kept "+
-					"as %s, so was must be "+
-					"[%s]", name, o.Stored(), strings.Join(append([]string{name}, o.Was...), ", ")),
-					count: "jsonb_exists(fields, ?)", args: []any{o.Stored()}}
+				d.Means = fmt.Sprintf("it begins at its start: %s is kept as %s, so was must be [%s]", name, o.Stored(),
+					strings.Join(append([]string{name}, o.Was...), ", "))
+				d.count, d.args = isKept, []any{o.Stored()}
 			}
 		}
 	}
-	return Difference{Field: r.Field.Name, What: "added", Means: "records have its start, " +
-		"" + r.Field.Start.Show(r.Field, 0, 0)}
+	return d
 }
 
 // changed tells what is different about a field that both versions have.
@@ -79,20 +80,18 @@ func changed(old, new *rulebook.RecordField) (out []Difference) {
 		out = append(out, Difference{Field: f.Name, What: what, Means: means, count: count, args: args})
 	}
 	if f.Name != was.Name {
-		say("renamed", "what was kept as "+was.Name+" is this field's, in both versions", "jsonb_exists(fields, "+
-			"?)", stored)
+		say("renamed", "what was kept as "+was.Name+" is this field's, in both versions", isKept, stored)
 	}
 	if f.Type != was.Type {
 		means := fmt.Sprintf("what is kept as %s stays for versions that know it; this one begins at its start, "+
-			"beside it",
-			was.Type)
+			"beside it", was.Type)
 		if was.Type == sheet.Integer && f.Type == sheet.Number {
 			means = "what is kept reads as a number"
 		} else if was.Type == sheet.Number && f.Type == sheet.Integer {
 			means = "what is kept reads as an integer where it is whole; otherwise it stays, and this version " +
 				"begins beside it"
 		}
-		say("type", means, "jsonb_exists(fields, ?)", stored)
+		say("type", means, isKept, stored)
 		return out
 	}
 	switch f.Type {
@@ -130,8 +129,7 @@ func changed(old, new *rulebook.RecordField) (out []Difference) {
 		}
 	}
 	if a, b := f.Start.Show(f, 0, 0), was.Start.Show(was, 0, 0); a != b {
-		say("start", "records in which nothing is kept of it read as "+a+", not "+b, "not jsonb_exists(fields, "+
-			"?)", stored)
+		say("start", "records in which nothing is kept of it read as "+a+", not "+b, "not "+isKept, stored)
 	}
 	return out
 }
@@ -143,8 +141,7 @@ func (k *Keeper) Count(ctx context.Context, book string, list []Difference) erro
 		var n int64
 		if d.count != "" {
 			q := k.db.WithContext(ctx).Table("records").Where("rulebook = ?", book)
-			if err := q.Where(d.count, d.args...).
-				Count(&n).Error; err != nil {
+			if err := q.Where(d.count, d.args...).Count(&n).Error; err != nil {
 				return err
 			}
 		}

@@ -17,8 +17,9 @@ type Told struct {
 }
 
 // Mark returns the present mark: Changes since it miss nothing that is committed later.
-func (k *Keeper) Mark(ctx context.Context) (m Mark, err error) {
-	return m, k.db.WithContext(ctx).Raw("select pg_snapshot_xmin(pg_current_snapshot())::text::bigint").Scan(&m).Error
+func (k *Keeper) Mark(ctx context.Context) (Mark, error) {
+	m, err := store.Mark(k.db.WithContext(ctx))
+	return Mark(m), err
 }
 
 // Changes returns the records of some players that have changed since a mark, and the mark
@@ -26,13 +27,12 @@ func (k *Keeper) Mark(ctx context.Context) (m Mark, err error) {
 // transactions commit.
 func (k *Keeper) Changes(ctx context.Context, since Mark, players []string) (out []Told, next Mark, err error) {
 	var rows []store.Record
-	err = k.db.WithContext(ctx).Transaction(func(tx *store.Tx) error { // one snapshot for both
-		if err := tx.Exec("set transaction isolation level repeatable read, read only").Error; err != nil {
+	err = k.db.Snapshot(ctx, func(tx *store.Tx) error {
+		mark, err := store.Mark(tx)
+		if err != nil {
 			return err
 		}
-		if err := tx.Raw("select pg_snapshot_xmin(pg_current_snapshot())::text::bigint").Scan(&next).Error; err != nil {
-			return err
-		}
+		next = Mark(mark)
 		return tx.Raw("select * from records where mark >= ? and mark > 0 and player_id in ?", since, players).
 			Scan(&rows).Error
 	})

@@ -6,7 +6,6 @@ import (
 	"errors"
 	"strings"
 	"time"
-	"unicode/utf8"
 
 	"github.com/google/uuid"
 	"gorm.io/gorm"
@@ -61,11 +60,8 @@ type Corrected struct {
 	Value any    `json:"value"`
 }
 
-// maxWhy is the most characters of a reason, maxCorrected the most changes at once.
-const (
-	maxWhy       = 200
-	maxCorrected = 48
-)
+// maxCorrected is the most changes at once.
+const maxCorrected = 48
 
 // Correct lets an operator's changes happen to a player's record, with a reason that the
 // history keeps, and returns how the record stands then. id makes it happen once, however
@@ -94,18 +90,9 @@ func (k *Keeper) Correct(
 	return stand, err
 }
 
-// reason checks why somebody changes a record.
-func reason(why string) (string, error) {
-	why = strings.TrimSpace(why)
-	if n := utf8.RuneCountInString(why); n < 1 || n > maxWhy {
-		return "", fault.New(code.BadRequest, "a reason of 1 to %d characters is needed, in why", maxWhy)
-	}
-	return why, nil
-}
-
 // read checks a correction against a rulebook.
 func (c *Correction) read(book *rulebook.Book) (out []step.Change, err error) {
-	if c.Why, err = reason(c.Why); err != nil {
+	if c.Why, err = fault.Reason(c.Why); err != nil {
 		return nil, err
 	}
 	if len(c.Changes) < 1 || len(c.Changes) > maxCorrected {

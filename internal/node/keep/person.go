@@ -98,14 +98,11 @@ func (p *Person) Without(hidden func(rulebook, field string) bool) error {
 		if err := errors.Join(part(c.Rulebook, &c.Was), part(c.Rulebook, &c.Became)); err != nil {
 			return err
 		}
-		var list, seen []struct {
-			Field string `json:"field"`
-			Does  string `json:"does"`
-			Value any    `json:"value"`
-		}
+		var list []Corrected
 		if err := json.Unmarshal(c.Changes, &list); err != nil {
 			return err
 		}
+		seen := []Corrected{}
 		for _, x := range list {
 			if !hidden(c.Rulebook, x.Field) {
 				seen = append(seen, x)
@@ -125,10 +122,7 @@ func (k *Keeper) Person(ctx context.Context, p *store.Player) (out *Person, err 
 	out = &Person{Player: p.ID, Name: p.Name, Created: p.CreatedAt.UTC(), Seen: p.SeenAt.UTC(), Devices: []time.Time{},
 		Records: []PersonRecord{}, Changes: []PersonChange{}, Results: []PersonResult{}, Boards: []PersonEntry{},
 		Posts: []PersonPost{}, Bars: []PersonBar{}}
-	err = k.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
-		if err := tx.Exec("set transaction isolation level repeatable read, read only").Error; err != nil {
-			return err
-		}
+	err = k.db.Snapshot(ctx, func(tx *store.Tx) error {
 		var logins []string
 		if err := tx.Table("accounts").Where("player_id = ?", p.ID).Pluck("login", &logins).Error; err != nil {
 			return err

@@ -23,7 +23,7 @@ import (
 func (k *Keeper) PutBack(
 	ctx context.Context, player string, book *rulebook.Book, lobby string, number int64, author, why string,
 ) (stand Standing, err error) {
-	if why, err = reason(why); err != nil {
+	if why, err = fault.Reason(why); err != nil {
 		return stand, err
 	}
 	if uuid.Validate(lobby) != nil {

@@ -18,7 +18,7 @@ import (
 
 // Record returns what is kept of a player for a rulebook; nil when there is nothing.
 func (k *Keeper) Record(ctx context.Context, player string, book *rulebook.Book) (Fields, error) {
-	s, err := k.standing(ctx, player, book)
+	s, _, err := k.standing(ctx, player, book)
 	return s.Fields, err
 }
 
@@ -30,36 +30,33 @@ func parts(book *rulebook.Book) []string {
 	return []string{book.Name, rulebook.GamePrefix + book.Game}
 }
 
-func (k *Keeper) standing(ctx context.Context, player string, book *rulebook.Book) (Standing, error) {
+func (k *Keeper) standing(ctx context.Context, player string, book *rulebook.Book) (s Standing, own bool, err error) {
 	var rows []store.Record
-	err := k.db.WithContext(ctx).Find(&rows, "player_id = ? and rulebook in ?", player, parts(book)).Error
+	err = k.db.WithContext(ctx).Find(&rows, "player_id = ? and rulebook in ?", player, parts(book)).Error
 	if err != nil || len(rows) == 0 {
-		return Standing{}, err
+		return s, false, err
 	}
-	return joined(rows, book)
+	own = slices.ContainsFunc(rows, func(r store.Record) bool { return r.Rulebook == book.Name })
+	s, err = joined(rows, book)
+	return s, own, err
 }
 
 // joined is how the record stands that a rulebook's own and its game's come to: of the
-// game's the names have GamePrefix. Without one of its own it has no fields.
+// game's the names have GamePrefix.
 func joined(rows []store.Record, book *rulebook.Book) (s Standing, err error) {
+	s.Fields = Fields{}
 	for i := range rows {
 		part, err := standingOf(&rows[i], book)
 		if err != nil {
 			return s, err
 		}
 		s.Version += part.Version
-		if rows[i].Rulebook == book.Name {
-			if s.Fields == nil {
-				s.Fields = Fields{}
-			}
-			maps.Copy(s.Fields, part.Fields)
-			continue
-		}
-		if s.Fields == nil {
-			s.Fields = Fields{}
+		prefix := ""
+		if rows[i].Rulebook != book.Name {
+			prefix = rulebook.GamePrefix
 		}
 		for name, v := range part.Fields {
-			s.Fields[rulebook.GamePrefix+name] = v
+			s.Fields[prefix+name] = v
 		}
 	}
 	return s, nil
@@ -78,17 +75,11 @@ func standingOf(r *store.Record, book *rulebook.Book) (Standing, error) {
 func (k *Keeper) Load(
 	ctx context.Context, player string, book *rulebook.Book,
 ) (s Standing, first bool, err error) {
-	s, err = k.standing(ctx, player, book)
-	if err != nil {
+	s, own, err := k.standing(ctx, player, book)
+	if err != nil || own {
 		return s, false, err
 	}
-	n := int64(0)
-	db := k.db.WithContext(ctx)
-	err = db.Model(&store.Record{}).Where("player_id = ? and rulebook = ?", player, book.Name).Count(&n).Error
-	if err != nil || n > 0 {
-		return s, false, err
-	}
-	err = k.begin(db, player, book.Name)
+	err = k.begin(k.db.WithContext(ctx), player, book.Name)
 	if errors.Is(err, gorm.ErrForeignKeyViolated) { // deleted meanwhile
 		err = nil
 	}

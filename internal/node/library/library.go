@@ -6,6 +6,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"sync"
@@ -159,6 +160,13 @@ func (l *Library) namesLocked() []string {
 	}
 	slices.Sort(names)
 	return names
+}
+
+// Current returns the current rulebooks, and games, by name.
+func (l *Library) Current() map[string]*rulebook.Book {
+	l.mu.RLock()
+	defer l.mu.RUnlock()
+	return maps.Clone(l.books)
 }
 
 // Books returns the current rulebooks by name.

@@ -121,7 +121,7 @@ func wholePerson(t *testing.T, k *keep.Keeper, ada string) {
 	}
 	first := all.Changes[0]
 	if got := string(all.Records[0].Fields); got != `{"b":2,"word":"ahoy"}` || string(first.Became) != "{}" ||
-		string(first.Changes) != "null" || !strings.Contains(string(all.Changes[1].Changes), `"b"`) {
+		string(first.Changes) != "[]" || !strings.Contains(string(all.Changes[1].Changes), `"b"`) {
 		t.Errorf("without a field it is %s and %s, %s", got, first.Became, first.Changes)
 	}
 }

@@ -154,7 +154,7 @@ func seasonsCommand() command {
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
-			keyFile := fs.String("key-file", "", "`file` with a service key; otherwise TURNVEX_OPERATOR_KEY")
+			keyFile := keyFlag(fs)
 			begin := fs.Bool("begin", false, "begin a new season now")
 			why := fs.String("why", "", "with -begin: the `reason`, which is kept")
 			return func(ctx context.Context, t *Terminal, args []string) error {
@@ -203,7 +203,7 @@ func postCommand() command {
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
-			keyFile := fs.String("key-file", "", "`file` with a service key; otherwise TURNVEX_OPERATOR_KEY")
+			keyFile := keyFlag(fs)
 			var p client.Posting
 			fs.StringVar(&p.Player, "player", "", "with a key: the `ID` of the player whose value it is")
 			fs.StringVar(&p.Team, "team", "", "with a key, of a board per team: the `team`'s name")
@@ -243,7 +243,7 @@ func moderateCommand() command {
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
-			keyFile := fs.String("key-file", "", "`file` with a service key; otherwise TURNVEX_OPERATOR_KEY")
+			keyFile := keyFlag(fs)
 			in := fs.String("season", "", "with remove: the `season`; the present one by default")
 			why := fs.String("why", "", "the `reason`, 1 to 200 characters")
 			return func(ctx context.Context, t *Terminal, args []string) error {
@@ -297,7 +297,7 @@ func compareCommand() command {
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
-			keyFile := fs.String("key-file", "", "`file` with a service key; otherwise TURNVEX_OPERATOR_KEY")
+			keyFile := keyFlag(fs)
 			in := fs.String("season", "", "the `season`; the present one by default")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				svc, err := s.operator(ctx, *keyFile)

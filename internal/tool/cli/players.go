@@ -23,7 +23,7 @@ func playersCommand() command {
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
-			keyFile := fs.String("key-file", "", "`file` with a service key; otherwise TURNVEX_OPERATOR_KEY")
+			keyFile := keyFlag(fs)
 			most := fs.Int("most", 20, "how `many`, 1 to 100")
 			next := fs.String("next", "", "the `cursor` of the next page, as the page before gave it")
 			return func(ctx context.Context, t *Terminal, args []string) error {
@@ -124,7 +124,7 @@ func exportCommand() command {
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
-			keyFile := fs.String("key-file", "", "`file` with a service key; otherwise TURNVEX_OPERATOR_KEY")
+			keyFile := keyFlag(fs)
 			out := fs.String("out", "", "`file` to write, which only you may read; standard output by default")
 			return func(ctx context.Context, t *Terminal, args []string) (err error) {
 				var svc client.Service
@@ -154,7 +154,7 @@ func eraseCommand() command {
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
-			keyFile := fs.String("key-file", "", "`file` with a service key; otherwise TURNVEX_OPERATOR_KEY")
+			keyFile := keyFlag(fs)
 			why := fs.String("why", "", "the `reason`, which is logged")
 			sure := fs.Bool("sure", false, "really")
 			return func(ctx context.Context, t *Terminal, args []string) error {

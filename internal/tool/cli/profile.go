@@ -173,6 +173,11 @@ func (s *session) reader() (client.Service, error) {
 	return client.Service{Address: p.Service}, nil
 }
 
+// keyFlag is the flag that names the file with a service key.
+func keyFlag(fs *flag.FlagSet) *string {
+	return fs.String("key-file", "", "`file` with a service key; otherwise TURNVEX_OPERATOR_KEY")
+}
+
 // operator returns the service, signed in with an operator's key.
 func (s *session) operator(ctx context.Context, keyFile string) (client.Service, error) {
 	svc, err := s.reader()

@@ -25,7 +25,7 @@ func recordCommand() command {
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
-			keyFile := fs.String("key-file", "", "`file` with a service key; otherwise TURNVEX_OPERATOR_KEY")
+			keyFile := keyFlag(fs)
 			history := fs.Bool("history", false, "show what happened to it, newest first")
 			most := fs.Int("most", 20, "with -history: how `many`, 1 to 100")
 			why := fs.String("why", "", "with changes: the `reason`, which the history keeps")

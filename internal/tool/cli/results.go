@@ -44,7 +44,7 @@ func resultsCommand() command {
 			most := fs.Int("most", 5, "how `many`, 1 to 100")
 			export := fs.String("export", "", "write all of them in this `format`: jsonl or csv")
 			out := fs.String("out", "", "with -export: `file` to write; standard output by default")
-			keyFile := fs.String("key-file", "", "`file` with a service key; otherwise TURNVEX_OPERATOR_KEY")
+			keyFile := keyFlag(fs)
 			return func(ctx context.Context, t *Terminal, _ []string) error {
 				p, err := s.load()
 				if err != nil {

@@ -30,8 +30,7 @@ var (
 	firstNames = strings.Fields("Alma Birk Cleo Dario Edda Falk Greta Hugo Ilva Jonne Kaia Leif Mirja Nils Oda Per " +
 		"Runa Sverre Tyra Ulf Vera Wim Yngve Zita Arne Bodil Ciro Dagny Elin Finn")
 	lastNames = strings.Fields("Barrow Cask Dunmore Ebbing Fathom Gale Hawser Inlet Jetty Keel Lagoon Mooring " +
-		"Narrows " +
-		"Oar Pennant Quayle Reef Sandbar Thole Undertow Vane Wharf")
+		"Narrows Oar Pennant Quayle Reef Sandbar Thole Undertow Vane Wharf")
 )
 
 // teller makes the past up, the same each time but for when it ends.

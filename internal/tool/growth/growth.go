@@ -173,7 +173,7 @@ func (f *filled) read(ctx context.Context, q *keep.Query) (int, error) {
 	sql := f.db.ToSQL(func(tx *store.Tx) *store.Tx { return q.On(tx).Scan(&rows) })
 	var plan string
 	if err := f.db.WithContext(ctx).Raw("explain (analyze, buffers, format json) " +
-		"" + sql).Scan(&plan).Error; err != nil {
+		sql).Scan(&plan).Error; err != nil {
 		return 0, err
 	}
 	var out []struct {

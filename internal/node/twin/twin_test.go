@@ -273,6 +273,8 @@ func TestResults(t *testing.T) {
 				r.Posts = append(r.Posts, step.Post{Board: b, Account: p, Value: []int64{0, 5, 9, 7}[n] - int64(i)})
 			}
 		}
+		// Who left and came back stands in it twice, and counts once.
+		r.Players = append(r.Players, step.PlayerResult{Account: ada, Name: "P", Outcome: "left"})
 		at = began.Add(time.Duration(n) * time.Minute)
 		job := &keep.Job{
 			Lobby:   lobby.ID,

@@ -3,6 +3,7 @@ package wire
 import (
 	"encoding/json"
 	"strconv"
+	"strings"
 	"time"
 )
 
@@ -53,10 +54,18 @@ func (r *BoardRow) appendJSON(dst []byte) []byte {
 	return append(dst, '}')
 }
 
+// plain are the bytes that JSON writes as they are.
+var plain = func() (t [256]bool) {
+	for c := ' '; c <= '~'; c++ {
+		t[c] = !strings.ContainsRune(`"\<>&`, c)
+	}
+	return t
+}()
+
 // appendText appends a text; one that is not plain ASCII is left to the library.
 func appendText(dst []byte, s string) []byte {
 	for i := range len(s) {
-		if c := s[i]; c < ' ' || c > '~' || c == '"' || c == '\\' || c == '<' || c == '>' || c == '&' {
+		if !plain[s[i]] {
 			quoted, _ := json.Marshal(s)
 			return append(dst, quoted...)
 		}

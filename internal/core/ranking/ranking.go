@@ -256,10 +256,10 @@ func (r *Ranking) stands(b *block, i int, value, at int64) bool {
 	return r.entries[b.slots[i]].At < at
 }
 
-// Page returns at most n entries from an index.
-func (r *Ranking) Page(from, n int) []Entry {
+// Page returns at most n entries from an index, and the place of the first of them.
+func (r *Ranking) Page(from, n int) (entries []Entry, place int) {
 	if from < 0 || from >= r.Len() || n <= 0 {
-		return nil
+		return nil, 0
 	}
 	b, skip := 0, from
 	for step := 1 << 30; step > 0; step /= 2 { // down the tree of sums
@@ -267,14 +267,27 @@ func (r *Ranking) Page(from, n int) []Entry {
 			b, skip = next, skip-r.sums[next]
 		}
 	}
-	out := make([]Entry, 0, min(n, r.Len()-from))
-	for ; b < len(r.blocks) && len(out) < n; b, skip = b+1, 0 {
+	place = r.placeOf(&r.blocks[b], from, skip)
+	entries = make([]Entry, 0, min(n, r.Len()-from))
+	for ; b < len(r.blocks) && len(entries) < n; b, skip = b+1, 0 {
 		slots := r.blocks[b].slots
-		for _, s := range slots[skip:min(len(slots), skip+n-len(out))] {
-			out = append(out, r.entries[s])
+		for _, s := range slots[skip:min(len(slots), skip+n-len(entries))] {
+			entries = append(entries, r.entries[s])
 		}
 	}
-	return out
+	return entries, place
+}
+
+// placeOf is the place of the entry at an index, which is the i-th of its block: those of
+// the same value stand directly before it, mostly in its block.
+func (r *Ranking) placeOf(b *block, index, i int) int {
+	value := b.values[i]
+	for back := i; back > 0; back-- {
+		if b.values[back-1] != value {
+			return index - (i - back) + 1
+		}
+	}
+	return r.Place(value)
 }
 
 // Bytes is about how much memory the ranking takes.

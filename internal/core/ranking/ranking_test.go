@@ -41,7 +41,7 @@ func (p *plain) hold(t *testing.T, r *ranking.Ranking, some *rand.Rand) {
 	if r.Len() != len(all) {
 		t.Fatalf("%d entries, wanted %d", r.Len(), len(all))
 	}
-	if got := r.Page(0, len(all)+5); !slices.Equal(got, all) {
+	if got, _ := r.Page(0, len(all)+5); !slices.Equal(got, all) {
 		t.Fatalf("the whole is %v, wanted %v", got, all)
 	}
 	if len(all) == 0 {
@@ -49,15 +49,16 @@ func (p *plain) hold(t *testing.T, r *ranking.Ranking, some *rand.Rand) {
 	}
 	from := some.IntN(len(all))
 	n := some.IntN(20) + 1
-	if got := r.Page(from, n); !slices.Equal(got, all[from:min(from+n, len(all))]) {
-		t.Fatalf("%d from %d are %v", n, from, got)
+	page, place := r.Page(from, n)
+	if !slices.Equal(page, all[from:min(from+n, len(all))]) {
+		t.Fatalf("%d from %d are %v", n, from, page)
 	}
 	if i, there := r.Index(all[from].Who); !there || i != from {
 		t.Fatalf("the index of %v is %d, wanted %d", all[from], i, from)
 	}
 	better := slices.IndexFunc(all, func(e ranking.Entry) bool { return e.Value == all[from].Value })
-	if got := r.Place(all[from].Value); got != better+1 {
-		t.Fatalf("the place of %d is %d, wanted %d", all[from].Value, got, better+1)
+	if got := r.Place(all[from].Value); got != better+1 || place != got {
+		t.Fatalf("the place of %d is %d, in a page %d, wanted %d", all[from].Value, got, place, better+1)
 	}
 	if e, there := r.Of(all[from].Who); !there || e != all[from] {
 		t.Fatalf("the entry of %d is %v", all[from].Who, e)

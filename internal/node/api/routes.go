@@ -3,6 +3,7 @@ package api
 import (
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -121,21 +122,15 @@ func (s *server) authorise(c *call, a access) error {
 // knownParams refuses parameters that the route does not have.
 func knownParams(rt route, q url.Values) error {
 	for name := range q {
-		known := false
+		if slices.ContainsFunc(rt.params, func(p param) bool { return p.name == name }) {
+			continue
+		}
 		var names []string
 		for _, p := range rt.params {
-			known = known || p.name == name
 			names = append(names, p.name)
 		}
-		if !known {
-			return fault.New(
-				code.UnknownField,
-				"%s has no parameter %q; it has: %s",
-				rt.path,
-				name,
-				strings.Join(names, ", "),
-			)
-		}
+		return fault.New(code.UnknownField, "%s has no parameter %q; it has: %s", rt.path, name,
+			strings.Join(names, ", "))
 	}
 	return nil
 }

@@ -66,7 +66,8 @@ func (b *Boards) Compare(ctx context.Context, r Ref, season string) (*Comparison
 			differ(x.id, "called %q in memory, %q in the database", b.people.list[n].name, x.name)
 		}
 	}
-	for _, e := range h.rank.Page(0, h.rank.Len()) {
+	all, _ := h.rank.Page(0, h.rank.Len())
+	for _, e := range all {
 		if id := b.people.list[e.Who].id; !there[id] {
 			differ(id, "not in the database")
 		}

@@ -224,7 +224,8 @@ func (b *Boards) evictLocked(wanted *held) {
 			return
 		}
 		delete(b.held, oldest.season)
-		for _, e := range oldest.rank.Page(0, oldest.rank.Len()) {
+		all, _ := oldest.rank.Page(0, oldest.rank.Len())
+		for _, e := range all {
 			b.people.drop(e.Who)
 		}
 		oldest.rank = nil

@@ -5,8 +5,10 @@ import (
 	"context"
 	"encoding/base64"
 	"encoding/binary"
+	"encoding/hex"
 	"maps"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/google/uuid"
@@ -107,13 +109,15 @@ func (b *Boards) readHeld(h *held, q *Query, page *Page) (done bool, err error) 
 	if err != nil {
 		return false, err
 	}
-	list := h.rank.Page(from, q.Limit)
+	list, place := h.rank.Page(from, q.Limit)
 	page.Rows = make([]Entry, 0, len(list))
+	var ids strings.Builder // of all, in one piece of memory
+	ids.Grow(2 * idLen * len(list))
 	for i := range list {
-		e := b.entryLocked(&list[i], q)
+		e := b.entryLocked(&list[i], q, &ids)
 		switch {
 		case i == 0:
-			e.Place = int64(h.rank.Place(e.Value))
+			e.Place = int64(place)
 		case e.Value == page.Rows[i-1].Value:
 			e.Place = page.Rows[i-1].Place
 		default: // the first of its value
@@ -141,7 +145,7 @@ func (b *Boards) beginLocked(h *held, q *Query) (int, error) {
 		}
 		i := h.rank.Search(at.value, at.at)
 		for more := true; more; { // of several in one moment, those up to the last
-			list := h.rank.Page(i, MaxPage)
+			list, _ := h.rank.Page(i, MaxPage)
 			more = len(list) > 0
 			for _, e := range list {
 				id := b.people.list[e.Who].id
@@ -172,6 +176,7 @@ func (b *Boards) beginLocked(h *held, q *Query) (int, error) {
 // chosenLocked reads chosen players, best first.
 func (b *Boards) chosenLocked(h *held, q *Query, page *Page) {
 	at := map[int]ranking.Entry{}
+	var ids strings.Builder
 	for _, p := range q.Players {
 		id, err := uuid.Parse(p)
 		n, known := b.people.index[id]
@@ -184,23 +189,40 @@ func (b *Boards) chosenLocked(h *held, q *Query, page *Page) {
 	}
 	for _, i := range slices.Sorted(maps.Keys(at)) {
 		e := at[i]
-		row := b.entryLocked(&e, q)
+		row := b.entryLocked(&e, q, &ids)
 		row.Place = int64(h.rank.Place(e.Value))
 		page.Rows = append(page.Rows, row)
 	}
 }
 
 // entryLocked shows an entry, but for its place.
-func (b *Boards) entryLocked(e *ranking.Entry, q *Query) Entry {
+func (b *Boards) entryLocked(e *ranking.Entry, q *Query, ids *strings.Builder) Entry {
 	who := &b.people.list[e.Who]
 	out := Entry{Name: who.name, Team: who.team, Value: e.Value, Posted: time.UnixMicro(e.At).UTC()}
 	if who.team == "" {
-		out.Player = uuid.UUID(who.id).String()
+		out.Player = writeID(ids, who.id)
 	} else if out.Name = q.Titles[who.team]; out.Name == "" {
 		out.Name = who.team
 	}
 	if e.Match != [16]byte{} {
-		out.Match = uuid.UUID(e.Match).String()
+		out.Match = writeID(ids, e.Match)
 	}
 	return out
+}
+
+const idLen = 36
+
+// writeID writes an ID behind others, and returns it.
+func writeID(ids *strings.Builder, id uuid.UUID) string {
+	var text [idLen]byte
+	at, dashed := 0, 0
+	for i, n := range [...]int{4, 2, 2, 2, 6} {
+		if i > 0 {
+			text[at], at = '-', at+1
+		}
+		at += hex.Encode(text[at:], id[dashed:dashed+n])
+		dashed += n
+	}
+	ids.Write(text[:])
+	return ids.String()[ids.Len()-idLen:]
 }

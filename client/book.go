@@ -10,21 +10,22 @@ import (
 
 // Book is what clients are told of the rulebook. Lengths are in millimetres.
 type Book struct {
-	Name    string   // by which lobbies are opened
-	Title   string   // for people
-	About   string   // what the match is about
-	Version string   // of the rulebook
-	Teams   []string // names; none where everyone plays for themselves
-	Actions []Action // what players may ask for
-	Kits    []Kit    // bit n of a player's field kits stands for the kit at place n
-	Pieces  []Piece  // the kinds of object on the ground
-	Phases  []Phase  // in the file's order
-	Ground  *Ground  // nil without one
-	Moves   bool     // players steer
-	Radius  int64    // of a player's body
-	Notices []Told   // what notices say
-	Pause   Pauses   // the rules for pauses
-	End     End      // what comes after a match
+	Name      string     // by which lobbies are opened
+	Title     string     // for people
+	About     string     // what the match is about
+	Version   string     // of the rulebook
+	Teams     []string   // names; none where everyone plays for themselves
+	Actions   []Action   // what players may ask for
+	Kits      []Kit      // bit n of a player's field kits stands for the kit at place n
+	Pieces    []Piece    // the kinds of object on the ground
+	Creatures []Creature // the kinds of being that the service steers
+	Phases    []Phase    // in the file's order
+	Ground    *Ground    // nil without one
+	Moves     bool       // players steer
+	Radius    int64      // of a player's body
+	Notices   []Told     // what notices say
+	Pause     Pauses     // the rules for pauses
+	End       End        // what comes after a match
 }
 
 // Pauses are the rules for pauses. What is 0 has no limit.
@@ -50,6 +51,7 @@ type Action struct {
 	Key    string   // a suggestion: the key that asks for it
 	Aim    string   // self, target, line or area
 	Who    string   // whom it can hit: rivals, friends, others or anyone
+	Hits   []string // players, or kinds of creature and piece; nil for players alone
 	Reach  int64    // how far; 0 for anywhere
 	Held   bool     // it may be ended with stop
 	Cools  bool     // the player's clock cool_NAME shows the cooldown
@@ -69,6 +71,15 @@ type Piece struct {
 	Name   string // as the rulebook names it
 	Title  string // for people
 	Radius int64  // in millimetres
+	Flies  bool   // its field way says how far it flies in a second
+}
+
+// Creature is a kind of being that the service steers.
+type Creature struct {
+	Name   string // as the rulebook names it
+	Title  string // for people
+	Radius int64  // of its body, in millimetres
+	Every  int64  // where it is, is told at most once in so many ticks; 0 for each change
 }
 
 // Phase is a part of a match.
@@ -116,8 +127,20 @@ func bookOf(b *wire.BookInfo) *Book {
 	for _, a := range b.Actions {
 		out.Actions = append(
 			out.Actions,
-			Action{Name: a.Name, Title: a.Title, Key: a.Key, Aim: a.Aim, Who: a.Who, Reach: a.Reach, Held: a.Held,
-				Cools: a.Cools, Takes: fieldsOf(a.Takes), Phases: a.Phases, Also: a.Also},
+			Action{
+				Name:   a.Name,
+				Title:  a.Title,
+				Key:    a.Key,
+				Aim:    a.Aim,
+				Who:    a.Who,
+				Hits:   a.Hits,
+				Reach:  a.Reach,
+				Held:   a.Held,
+				Cools:  a.Cools,
+				Takes:  fieldsOf(a.Takes),
+				Phases: a.Phases,
+				Also:   a.Also,
+			},
 		)
 	}
 	for _, k := range b.Kits {
@@ -125,6 +148,9 @@ func bookOf(b *wire.BookInfo) *Book {
 	}
 	for _, p := range b.Pieces {
 		out.Pieces = append(out.Pieces, Piece(p))
+	}
+	for _, c := range b.Creatures {
+		out.Creatures = append(out.Creatures, Creature(c))
 	}
 	for _, p := range b.Phases {
 		out.Phases = append(out.Phases, Phase(p))

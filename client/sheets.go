@@ -9,7 +9,7 @@ import (
 type Kind uint8
 
 // The kinds of sheet: one of the lobby, one of the match while there is one, one of
-// each team, one of each player and one of their record, and one of each piece.
+// each team, one of each player and one of their record, and one of each piece and creature.
 const (
 	KindLobby Kind = iota
 	KindMatch
@@ -17,10 +17,11 @@ const (
 	KindPlayer
 	KindRecord
 	KindPiece
+	KindCreature
 )
 
 // String returns the kind's name as the protocol has it: lobby, match, team, player,
-// record or piece.
+// record, piece or creature.
 func (k Kind) String() string { return sheet.Kind(k).String() }
 
 // Type says what a field holds.

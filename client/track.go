@@ -68,7 +68,7 @@ func (c *Copy) track(ch Change, tick sheet.Tick) {
 	}
 }
 
-// Place returns where a player or a piece is shown at a tick, in millimetres: see
+// Place returns where a player, a creature or a piece is shown at a tick, in millimetres: see
 // Between. Conn.ExactTick less the tick or two that one stays behind is a good tick.
 func (c *Copy) Place(s *Sheet, tick float64) (x, y float64) {
 	if s == nil {

@@ -6,21 +6,22 @@ import (
 
 // BookInfo is what clients are told of the rulebook.
 type BookInfo struct {
-	Name    string       `json:"name"`
-	Title   string       `json:"title"`
-	About   string       `json:"about,omitempty"`
-	Version string       `json:"version"`
-	Teams   []string     `json:"teams,omitempty"`
-	Actions []ActionInfo `json:"actions,omitempty"`
-	Kits    []KitInfo    `json:"kits,omitempty" jsonschema:"bit n of a player's field kits stands for the kit at place n"`
-	Pieces  []PieceInfo  `json:"pieces,omitempty"`
-	Phases  []PhaseInfo  `json:"phases"`
-	Ground  *GroundInfo  `json:"ground,omitempty"`
-	Moves   bool         `json:"moves,omitempty" jsonschema:"players steer"`
-	Radius  int64        `json:"radius,omitempty" jsonschema:"of a player's body, in millimetres"`
-	Notices []NoticeInfo `json:"notices,omitempty"`
-	Pause   PauseInfo    `json:"pause"`
-	End     EndInfo      `json:"end"`
+	Name      string         `json:"name"`
+	Title     string         `json:"title"`
+	About     string         `json:"about,omitempty"`
+	Version   string         `json:"version"`
+	Teams     []string       `json:"teams,omitempty"`
+	Actions   []ActionInfo   `json:"actions,omitempty"`
+	Kits      []KitInfo      `json:"kits,omitempty" jsonschema:"bit n of a player's field kits stands for the kit at place n"`
+	Pieces    []PieceInfo    `json:"pieces,omitempty"`
+	Creatures []CreatureInfo `json:"creatures,omitempty"`
+	Phases    []PhaseInfo    `json:"phases"`
+	Ground    *GroundInfo    `json:"ground,omitempty"`
+	Moves     bool           `json:"moves,omitempty" jsonschema:"players steer"`
+	Radius    int64          `json:"radius,omitempty" jsonschema:"of a player's body, in millimetres"`
+	Notices   []NoticeInfo   `json:"notices,omitempty"`
+	Pause     PauseInfo      `json:"pause"`
+	End       EndInfo        `json:"end"`
 }
 
 // PauseInfo is what clients are told of the rules for pauses. Times are in milliseconds;
@@ -47,6 +48,7 @@ type ActionInfo struct {
 	Key    string                   `json:"key,omitempty" jsonschema:"a suggestion: the key that asks for it"`
 	Aim    string                   `json:"aim" jsonschema:"self, target, line or area"`
 	Who    string                   `json:"who,omitempty" jsonschema:"rivals, friends, others or anyone"`
+	Hits   []string                 `json:"hits,omitempty" jsonschema:"players, or kinds of creature and piece; players if there are none here"`
 	Reach  int64                    `json:"reach,omitempty" jsonschema:"millimetres"`
 	Held   bool                     `json:"held,omitempty" jsonschema:"it may be ended with stop"`
 	Cools  bool                     `json:"cools,omitempty" jsonschema:"the player's clock cool_NAME shows the cooldown"`
@@ -66,6 +68,15 @@ type PieceInfo struct {
 	Name   string `json:"name"`
 	Title  string `json:"title"`
 	Radius int64  `json:"radius" jsonschema:"millimetres"`
+	Flies  bool   `json:"flies,omitempty" jsonschema:"its field way says how far it flies in a second"`
+}
+
+// CreatureInfo is what clients are told of a kind of creature.
+type CreatureInfo struct {
+	Name   string `json:"name"`
+	Title  string `json:"title"`
+	Radius int64  `json:"radius" jsonschema:"of its body, in millimetres"`
+	Every  int64  `json:"every,omitempty" jsonschema:"where it is, is told at most once in so many ticks"`
 }
 
 // PhaseInfo is what clients are told of a phase.

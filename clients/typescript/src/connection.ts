@@ -139,7 +139,7 @@ export class Connection {
     return this.copy?.clock(sheet, name, this.tick()) ?? 0
   }
 
-  /** Where a player or a piece is shown at a tick, in millimetres: exactTick less a tick or two is a good one. */
+  /** Where a player, creature or piece is shown at a tick, in millimetres: exactTick less a tick or two is good. */
   place(sheet: Sheet | undefined, tick: number): [number, number] {
     return between(sheet?.seen ?? [], tick)
   }

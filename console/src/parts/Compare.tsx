@@ -13,6 +13,7 @@ const groups: Record<string, string[]> = {
   Lobby: ['lobby'],
   Records: ['record'],
   Pieces: ['piece'],
+  Creatures: ['creature'],
 }
 
 /** The truth beside the copies that two chosen seats hold, with what differs marked. */

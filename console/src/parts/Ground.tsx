@@ -7,7 +7,7 @@ import { teamNo } from './fields.ts'
 /** How many ticks behind the service players are drawn, so that there is a later place to move towards. */
 const behind = 2
 
-/** The ground with walls, pieces and players, who move smoothly between ticks. */
+/** The ground with walls, pieces, creatures and players, who move smoothly between ticks. */
 export function Ground({ copy, live }: { copy: Copy; live: Connection }) {
   useTicker(40)
   const g = copy.book.ground
@@ -16,6 +16,7 @@ export function Ground({ copy, live }: { copy: Copy; live: Connection }) {
   const r = m(copy.book.radius || 500)
   const [width, height] = [m(g.width), m(g.height)]
   const pieces = copy.book.pieces ?? []
+  const creatures = copy.book.creatures ?? []
   const text = height / 22
   return (
     <Card.Root overflow="hidden">
@@ -53,6 +54,24 @@ export function Ground({ copy, live }: { copy: Copy; live: Connection }) {
                 opacity="0.85"
               />
             )
+          )
+        })}
+        {copy.of('creature').map((c) => {
+          if (!c.pos() || !c.flag('alive')) return null
+          const [x, y] = live.place(c, live.exactTick() - behind).map(m) as [number, number]
+          const kind = creatures.find((k) => k.name === c.text('kind'))
+          const size = Math.max(m(kind?.radius ?? 500), width / 110)
+          const side = c.num('team')
+          const colour = side ? teamColours[teamNo(copy, side)] : 'red'
+          return (
+            <path
+              key={c.id}
+              data-creature={c.id}
+              d={`M ${x} ${y - size} L ${x + size} ${y} L ${x} ${y + size} L ${x - size} ${y} Z`}
+              fill={`var(--chakra-colors-${colour}-solid)`}
+            >
+              <title>{kind?.title}</title>
+            </path>
           )
         })}
         {copy.of('player').map((p) => {

@@ -76,9 +76,11 @@ func plainType(t string) string {
 	if inner, is := strings.CutPrefix(t, "list("); is {
 		return "a list of " + strings.ToLower(strings.TrimSuffix(inner, ")")) + "s"
 	}
-	if word := map[string]string{"int": "an integer", "double": "a number", "string": "a text", "bool": "true or false",
+	if word := map[string]string{
+		"int": "an integer", "double": "a number", "string": "a text", "bool": "true or false",
 		"Player": "a player", "Team": "a team", "Match": "the match", "Lobby": "the lobby", "Piece": "a piece",
-		"Record": "a record", "Position": "a position", "Arguments": "arg itself"}[t]; word != "" {
+		"Creature": "a creature", "Record": "a record", "Position": "a position", "Arguments": "arg itself",
+	}[t]; word != "" {
 		return word
 	}
 	return t
@@ -97,6 +99,9 @@ func absent(name string, scope Scope) string {
 		return "there is no team here: a rule says for: teams, or for: players, whose team it is then"
 	case "target":
 		return "nobody is hit here that target could be: give the action an aim (target, line or area)"
+	case "creature":
+		return "there is no creature here: a rule says for: creatures, or for: and a creature's name; elsewhere look " +
+			"through creatures"
 	case "piece":
 		return "there is no piece here: piece is the one touched, in a piece's if and touch; elsewhere look " +
 			"through pieces"
@@ -113,6 +118,8 @@ var lists = map[string]string{
 	"exists": "exists(p, p.alive)", "all": "all(p, p.alive)", "exists_one": "exists_one(p, p.alive)",
 	"count": "count(p, p.alive)", "sum": "sum(p, p.points)", "sum_number": "sum_number(p, p.wind)",
 	"most": "most(p, p.points)", "least": "least(p, p.points)",
+	"filter": "filter(p, p.alive)", "first": picks["first"], "nth": picks["nth"], "nearest": picks["nearest"],
+	"pick": picks["pick"], "highest": picks["highest"], "lowest": picks["lowest"],
 }
 
 // wordOf says what words a choice has, where a word of no quotes was given for it.

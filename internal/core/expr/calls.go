@@ -303,10 +303,11 @@ func (k *compiler) function(e ast.Expr, name string, args []ast.Expr) numFn {
 	if c := e.AsCall(); c.IsMemberFunction() {
 		args = append([]ast.Expr{c.Target()}, args...)
 	}
-	switch name {
-	case "team_named":
+	if name == "team_named" || isPick(name) {
 		p := k.place(e)
 		return func(v *Env) int64 { return int64(p.row(v).ID) }
+	}
+	switch name {
 	case "size":
 		if k.typeOf(args[0]).Kind() == types.StringKind {
 			return textSize(k.text(args[0]))

@@ -38,6 +38,7 @@ type Scope struct {
 	Vars Vars
 	Args []*sheet.Field // what arg holds
 	It   sheet.Kind     // what it is, where Vars has It
+	Hit  sheet.Kind     // what target is, where Vars has Target
 }
 
 // Compile parses, type-checks and compiles one expression.
@@ -48,7 +49,7 @@ func (c *Checker) Compile(src string, scope Scope, want Want) (*Prog, []Issue) {
 	if want.Field != nil && want.Field.Type == sheet.Choice && len(want.Field.Choices) == 0 {
 		return nil, nil // its declaration has been reported
 	}
-	key := compileKey{src, scope.Vars, scope.It, want}
+	key := compileKey{src, scope.Vars, scope.It, scope.Hit, want}
 	if p := c.known[key]; p != nil && scope.Vars&Args == 0 {
 		return p, nil
 	}
@@ -64,6 +65,7 @@ type compileKey struct {
 	src  string
 	vars Vars
 	it   sheet.Kind
+	hit  sheet.Kind
 	want Want
 }
 
@@ -110,7 +112,7 @@ func (p *Path) Row(e *Env) *sheet.Row { return p.row(e) }
 
 // CompilePath compiles a reference such as me.hull or match.bell.team.
 func (c *Checker) CompilePath(src string, scope Scope) (*Path, []Issue) {
-	key := compileKey{src: src, vars: scope.Vars, it: scope.It}
+	key := compileKey{src: src, vars: scope.Vars, it: scope.It, hit: scope.Hit}
 	if p := c.paths[key]; p != nil && scope.Vars&Args == 0 {
 		return p, nil
 	}
@@ -251,10 +253,11 @@ func plainMessage(m string) string {
 }
 
 func (c *Checker) names(scope Scope) []string {
-	names := append([]string{"lobby", "match", "players", "teams", "pieces", "nobody", "noteam", "true", "false"},
+	names := append([]string{"lobby", "match", "players", "teams", "pieces", "creatures", "nobody", "noteam",
+		"nocreature", "true", "false"},
 		functions...)
 	for v, n := range map[Vars]string{Me: "me", Target: "target", Piece: "piece", Team: "team", It: "it", Args: "arg",
-		Random: "random"} {
+		Creature: "creature", Random: "random"} {
 		if scope.Vars&v != 0 {
 			names = append(names, n)
 		}

@@ -40,6 +40,7 @@ type Env struct {
 	Me     *sheet.Row
 	Target *sheet.Row
 	Piece  *sheet.Row
+	Being  *sheet.Row // a creature
 	Team   *sheet.Row
 	It     *sheet.Row
 	Arg    *sheet.Row // the values that came with an action, in the slots of their fields
@@ -65,6 +66,7 @@ const (
 	Team
 	It // what an enclosing each walks through
 	Args
+	Creature
 	Random // the function random, which only amounts of effects may call
 )
 

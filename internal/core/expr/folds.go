@@ -16,7 +16,11 @@ func (k *compiler) comprehension(e ast.Expr) numFn {
 		return zero
 	}
 	if _, ok := k.plainType(c.AccuInit()); !ok {
-		k.fail(e, "map and filter are not used in rulebooks; use count, sum, most, least, exists or all")
+		k.fail(
+			e,
+			"a list is no value here: behind filter goes count, sum, most, least, exists, all, first or nearest; "+
+				"map is not used in rulebooks",
+		)
 		return zero
 	}
 	if len(k.loops) == maxRows || len(k.accus) == maxAccus {
@@ -73,7 +77,8 @@ func sumField(l list, slot int) numFn {
 		}
 		sum := int64(0)
 		for _, r := range l.base(v) {
-			if l.members && r.Team != of.ID || !l.members && l.keep != nil && !l.keep(of, r) {
+			if l.members && r.Team != of.ID || !l.members && l.keep != nil && !l.keep(of, r) ||
+				l.holds != nil && !l.passes(v, r) {
 				continue
 			}
 			sum = add(v, sum, r.N[slot])
@@ -92,7 +97,7 @@ func walk(l list, i, j int, init, cond, step, result numFn) numFn {
 			of = l.of(v)
 		}
 		for _, r := range l.base(v) {
-			if l.keep != nil && !l.keep(of, r) {
+			if l.keep != nil && !l.keep(of, r) || l.holds != nil && !l.passes(v, r) {
 				continue
 			}
 			v.rows[i] = r

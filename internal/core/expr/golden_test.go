@@ -118,6 +118,7 @@ func TestExpressions(t *testing.T) {
 	scope := expr.Scope{
 		Vars: expr.Me | expr.Team | expr.Target | expr.Piece | expr.It | expr.Args | expr.Random,
 		It:   sheet.Player,
+		Hit:  sheet.Player,
 		Args: args,
 	}
 	wants := map[string]expr.Want{
@@ -219,10 +220,18 @@ func TestScopes(t *testing.T) {
 		"it.a":        expr.It, "match.n": 0, "lobby.goal": 0, "players.size()": 0,
 	} {
 		want := expr.Want{Type: sheet.Integer}
-		if p, issues := checker.Compile(src, expr.Scope{Vars: needs, It: sheet.Player}, want); p == nil {
+		if p, issues := checker.Compile(
+			src,
+			expr.Scope{Vars: needs, It: sheet.Player, Hit: sheet.Player},
+			want,
+		); p == nil {
 			t.Errorf("%s with what it needs: %v", src, issues)
 		}
-		if p, _ := checker.Compile(src, expr.Scope{Vars: everything &^ needs, It: sheet.Player}, want); p != nil &&
+		if p, _ := checker.Compile(
+			src,
+			expr.Scope{Vars: everything &^ needs, It: sheet.Player, Hit: sheet.Player},
+			want,
+		); p != nil &&
 			needs != 0 {
 			t.Errorf("%s was taken where it is not there", src)
 		}

@@ -36,6 +36,8 @@ func NewChecker(schema *sheet.Schema) (*Checker, error) {
 		cel.Variable("players", types.NewListType(kindTypes[sheet.Player])),
 		cel.Variable("teams", types.NewListType(kindTypes[sheet.Team])),
 		cel.Variable("pieces", types.NewListType(kindTypes[sheet.Piece])),
+		cel.Variable("creatures", types.NewListType(kindTypes[sheet.Creature])),
+		cel.Variable("nocreature", kindTypes[sheet.Creature]),
 		cel.Variable("nobody", kindTypes[sheet.Player]),
 		cel.Variable("noteam", kindTypes[sheet.Team]),
 		cel.Macros(
@@ -46,7 +48,7 @@ func NewChecker(schema *sheet.Schema) (*Checker, error) {
 			cel.ReceiverMacro("least", 2, expandExtreme("min", math.MaxInt64)),
 		),
 	}
-	opts = append(opts, functionDecls()...)
+	opts = append(append(opts, functionDecls()...), pickDecls()...)
 	base, err := cel.NewEnv(opts...)
 	return &Checker{
 		schema: schema,
@@ -60,6 +62,7 @@ func NewChecker(schema *sheet.Schema) (*Checker, error) {
 type envKey struct {
 	vars Vars
 	it   sheet.Kind
+	hit  sheet.Kind
 }
 
 // MaxSource is the most characters an expression may have.
@@ -96,15 +99,18 @@ func functionDecls() []cel.EnvOption {
 // it is made anew, because each action declares its own.
 func (c *Checker) env(scope Scope) (*cel.Env, error) {
 	vars := scope.Vars &^ Random
-	key := envKey{vars, scope.It}
+	key := envKey{vars, scope.It, scope.Hit}
 	if e := c.envs[key]; e != nil && vars&Args == 0 {
 		return e, nil
 	}
 	var opts []cel.EnvOption
-	for v, name := range map[Vars]string{Me: "me", Target: "target", Piece: "piece", Team: "team"} {
+	for v, name := range map[Vars]string{Me: "me", Piece: "piece", Creature: "creature", Team: "team"} {
 		if vars&v != 0 {
 			opts = append(opts, cel.Variable(name, kindTypes[varKinds[v]]))
 		}
+	}
+	if vars&Target != 0 {
+		opts = append(opts, cel.Variable("target", kindTypes[scope.Hit]))
 	}
 	if vars&It != 0 {
 		opts = append(opts, cel.Variable("it", kindTypes[scope.It]))
@@ -126,7 +132,7 @@ func (c *Checker) env(scope Scope) (*cel.Env, error) {
 	return e, err
 }
 
-var varKinds = map[Vars]sheet.Kind{Me: sheet.Player, Target: sheet.Player, Piece: sheet.Piece, Team: sheet.Team}
+var varKinds = map[Vars]sheet.Kind{Me: sheet.Player, Piece: sheet.Piece, Creature: sheet.Creature, Team: sheet.Team}
 
 // fold writes list.name(v, e) as a comprehension.
 func fold(eh parser.ExprHelper, list, v ast.Expr, init, step, result ast.Expr) (ast.Expr, *common.Error) {

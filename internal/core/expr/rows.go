@@ -27,6 +27,8 @@ func (k *compiler) place(e ast.Expr) place {
 	case ast.CallKind:
 		if c := e.AsCall(); c.FunctionName() == "team_named" {
 			return k.teamNamed(e, c.Args()[0])
+		} else if isPick(c.FunctionName()) {
+			return k.pick(e)
 		} else if c.FunctionName() == "_?_:_" {
 			cond, a, b := k.num(c.Args()[0]), k.place(c.Args()[1]), k.place(c.Args()[2])
 			return place{kind: kind, row: func(v *Env) *sheet.Row {
@@ -77,7 +79,10 @@ func (k *compiler) named(e ast.Expr, name string) place {
 		return place{kind: k.scope.It, row: func(v *Env) *sheet.Row { return v.It }}
 	case "target":
 		use(Target)
-		return place{kind: sheet.Player, row: func(v *Env) *sheet.Row { return v.Target }}
+		return place{kind: k.scope.Hit, row: func(v *Env) *sheet.Row { return v.Target }}
+	case "creature":
+		use(Creature)
+		return place{kind: sheet.Creature, own: true, row: func(v *Env) *sheet.Row { return v.Being }}
 	case "piece":
 		use(Piece)
 		return place{kind: sheet.Piece, own: true, row: func(v *Env) *sheet.Row { return v.Piece }}
@@ -94,7 +99,7 @@ func (k *compiler) named(e ast.Expr, name string) place {
 	case "record":
 		use(Me)
 		return k.recordOf(place{kind: sheet.Player, own: true, row: func(v *Env) *sheet.Row { return v.Me }})
-	case "nobody", "noteam":
+	case "nobody", "noteam", "nocreature":
 		kind, _ := kindOf(k.typeOf(e))
 		return place{kind: kind, row: func(v *Env) *sheet.Row { return v.Store.GetOr(0, kind) }}
 	}
@@ -162,11 +167,17 @@ type list struct {
 	keep func(of, candidate *sheet.Row) bool // nil keeps all
 
 	members bool // keep asks for nothing but the team
+
+	holds numFn // of a filtered list: the condition, with the candidate in slot
+	slot  int
 }
 
 func (k *compiler) list(e ast.Expr) (list, bool) {
 	seated := func(v *Env) []*sheet.Row { return v.Store.Seated }
 	k.reads(sheet.Player, "team", false) // who is there: marked when players come, go or change sides
+	if e.Kind() == ast.ComprehensionKind {
+		return k.filtered(e)
+	}
 	if e.Kind() == ast.IdentKind {
 		switch e.AsIdent() {
 		case "players":
@@ -176,6 +187,12 @@ func (k *compiler) list(e ast.Expr) (list, bool) {
 		case "pieces":
 			k.reads(sheet.Piece, "kind", false)
 			return list{kind: sheet.Piece, base: func(v *Env) []*sheet.Row { return v.Store.Of(sheet.Piece) }}, true
+		case "creatures":
+			k.reads(sheet.Creature, "kind", false)
+			return list{
+				kind: sheet.Creature,
+				base: func(v *Env) []*sheet.Row { return v.Store.Of(sheet.Creature) },
+			}, true
 		}
 	}
 	if e.Kind() == ast.SelectKind && k.typeOf(e).Kind() == types.ListKind {
@@ -192,7 +209,8 @@ func (k *compiler) list(e ast.Expr) (list, bool) {
 	}
 	k.fail(
 		e,
-		"only players, teams, pieces, team.members and a player's rivals, friends and others can be walked through",
+		"only players, teams, pieces, creatures, team.members and a player's rivals, friends and others can be "+
+			"walked through",
 	)
 	return list{}, false
 }
@@ -214,12 +232,12 @@ func Relation(name string) func(of, candidate *sheet.Row) bool {
 }
 
 func (l *list) size(v *Env) int64 {
-	if l.keep == nil {
+	if l.keep == nil && l.holds == nil {
 		return int64(len(l.base(v)))
 	}
-	n, of := int64(0), l.of(v)
+	n, of := int64(0), l.owner(v)
 	for _, r := range l.base(v) {
-		if l.keep(of, r) {
+		if l.has(v, of, r) {
 			n++
 		}
 	}

@@ -14,6 +14,7 @@ import (
 var kindTypes = [sheet.Kinds]*cel.Type{
 	types.NewObjectType("Lobby"), types.NewObjectType("Match"), types.NewObjectType("Team"),
 	types.NewObjectType("Player"), types.NewObjectType("Record"), types.NewObjectType("Piece"),
+	types.NewObjectType("Creature"),
 }
 
 var (
@@ -28,6 +29,10 @@ var virtual = map[sheet.Kind]map[string]*cel.Type{
 		"rivals":  types.NewListType(kindTypes[sheet.Player]),
 		"friends": types.NewListType(kindTypes[sheet.Player]),
 		"others":  types.NewListType(kindTypes[sheet.Player]),
+	},
+	sheet.Creature: {
+		"rivals":  types.NewListType(kindTypes[sheet.Player]),
+		"friends": types.NewListType(kindTypes[sheet.Player]),
 	},
 	sheet.Team: {"members": types.NewListType(kindTypes[sheet.Player])},
 }

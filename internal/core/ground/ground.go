@@ -252,3 +252,113 @@ func (l *Line) Hits(x, y, r int64) (along int64, ok bool) {
 	cross, near := px*l.DY-py*l.DX, l.Half+r
 	return along, !less(near*near, sq, abs(cross), abs(cross))
 }
+
+// Clear tells whether a body of radius r can go straight from a to b without meeting a
+// wall. A box counts as grown by r on each side, its corners not rounded.
+func (g *Ground) Clear(ax, ay, bx, by, r int64) bool {
+	for i := range g.Walls {
+		if w := g.Walls[i].grown(r); w.blocks(ax, ay, bx, by) {
+			return false
+		}
+	}
+	return true
+}
+
+// grown is the wall with every edge moved outwards by r.
+func (w *Wall) grown(r int64) Wall {
+	if w.Radius > 0 {
+		return Wall{X: w.X, Y: w.Y, Radius: w.Radius + r}
+	}
+	return Wall{Left: w.Left - r, Top: w.Top - r, Right: w.Right + r, Bottom: w.Bottom + r}
+}
+
+// Corners of a box, and of the eight-sided frame of a circle, in thousandths of the way
+// from the middle to an edge.
+var (
+	boxCorners   = [][2]int64{{-1, -1}, {1, -1}, {1, 1}, {-1, 1}}
+	frameCorners = [][2]int64{{-1000, -414}, {-414, -1000}, {414, -1000}, {1000, -414}, {1000, 414}, {414, 1000},
+		{-414, 1000}, {-1000, 414}}
+)
+
+// Around returns where a body of radius r that wants to go from a to b should go first to
+// get past the walls between them: the corner that makes the way shortest, of those
+// corners of walls in its way that it can reach straight and stand at. The corners keep
+// spare off the walls. Without one, ok is false.
+func (g *Ground) Around(ax, ay, bx, by, r, spare int64) (x, y int64, ok bool) {
+	best := int64(0)
+	for i := range g.Walls {
+		w := g.Walls[i].grown(r)
+		if !w.blocks(ax, ay, bx, by) {
+			continue
+		}
+		corners := boxCorners
+		if w.Radius > 0 {
+			corners = frameCorners
+		}
+		for _, c := range corners {
+			cx, cy := w.corner(c, spare)
+			if cx == ax && cy == ay || !g.Free(cx, cy, r) || !g.Clear(ax, ay, cx, cy, r) {
+				continue
+			}
+			way := Root((cx-ax)*(cx-ax)+(cy-ay)*(cy-ay)) + Root((bx-cx)*(bx-cx)+(by-cy)*(by-cy))
+			if !ok || way < best {
+				x, y, best, ok = cx, cy, way, true
+			}
+		}
+	}
+	return x, y, ok
+}
+
+func (w *Wall) corner(c [2]int64, spare int64) (x, y int64) {
+	if w.Radius > 0 {
+		far := w.Radius + spare
+		return w.X + far*c[0]/1000, w.Y + far*c[1]/1000
+	}
+	if x = w.Left - spare; c[0] > 0 {
+		x = w.Right + spare
+	}
+	if y = w.Top - spare; c[1] > 0 {
+		y = w.Bottom + spare
+	}
+	return x, y
+}
+
+// Until returns how far one sees from a towards b: the last point, to the millimetre,
+// before a wall (b itself where none is between). One that stands in a wall sees nothing.
+func (g *Ground) Until(ax, ay, bx, by int64) (x, y int64) {
+	if g.Sees(ax, ay, bx, by) {
+		return bx, by
+	}
+	dx, dy := bx-ax, by-ay
+	long := max(abs(dx), abs(dy), 1)
+	lo, hi := int64(0), long // one sees lo of long, and not hi
+	for hi-lo > 1 {
+		if mid := (lo + hi) / 2; g.Sees(ax, ay, ax+dx*mid/long, ay+dy*mid/long) {
+			lo = mid
+		} else {
+			hi = mid
+		}
+	}
+	return ax + dx*lo/long, ay + dy*lo/long
+}
+
+// Cut returns where the way from a, within the ground, to b ends at the ground's edge; b
+// itself where it stays inside.
+func (g *Ground) Cut(ax, ay, bx, by int64) (x, y int64) {
+	dx, dy := bx-ax, by-ay
+	if dx != 0 && (bx < 0 || bx > g.Width) {
+		edge := g.Width
+		if bx < 0 {
+			edge = 0
+		}
+		by, bx = ay+dy*(edge-ax)/dx, edge
+	}
+	if dy != 0 && (by < 0 || by > g.Height) {
+		edge := g.Height
+		if by < 0 {
+			edge = 0
+		}
+		bx, by = ax+dx*(edge-ay)/dy, edge
+	}
+	return bx, by
+}

@@ -58,15 +58,14 @@ func (m *Match) Act(s *Player, in *step.Input) step.Verdict {
 			return v
 		}
 	}
-	var hits []*sheet.Row
+	m.hits = m.hits[:0]
 	if a.Aim.At != rulebook.AimSelf {
-		var v step.Verdict
-		if hits, v = m.aim(s, a, aimed{in.Target, in.X, in.Y, in.Point}); v.Code != code.OK {
+		if v := m.aim(s.Row, a, aimed{in.Target, in.X, in.Y, in.Point}); v.Code != code.OK {
 			return v
 		}
 	}
 	if a.Referee != nil {
-		return m.ask(s, a, in, hits)
+		return m.ask(s, a, in, m.hits)
 	}
 	if a.Certain && !paid && !m.practice() && s.Row.Text(m.book.F.Player.Account) != "" {
 		return m.charge(s, a)
@@ -74,7 +73,7 @@ func (m *Match) Act(s *Player, in *step.Input) step.Verdict {
 	if !a.Free {
 		m.pay(s, a, -1, paid)
 	}
-	m.perform(s, a, hits)
+	m.perform(s, a, 0)
 	return step.Verdict{}
 }
 
@@ -171,8 +170,9 @@ func (m *Match) pay(s *Player, a *rulebook.Action, sign int64, paid bool) {
 	}
 }
 
-// perform does what the action does, for each one hit.
-func (m *Match) perform(s *Player, a *rulebook.Action, hits []*sheet.Row) {
+// perform does what an action does, for each of the hits from a place on; s is nil for
+// the act of a creature.
+func (m *Match) perform(s *Player, a *rulebook.Action, start int) {
 	if a.Active != nil {
 		m.st.SetClock(s.Row, a.Active, int64(a.Lasts), -1, m.play)
 	}
@@ -180,17 +180,27 @@ func (m *Match) perform(s *Player, a *rulebook.Action, hits []*sheet.Row) {
 		m.do(a.Do)
 		return
 	}
-	for _, t := range hits {
-		if m.st.Get(t.ID) == t {
-			m.env.Target = t
+	hit := len(m.hits)
+	for i := start; i < hit; i++ {
+		t := m.hits[i]
+		if m.st.Get(t.ID) != t {
+			continue
+		}
+		m.env.Target = t
+		switch t.Kind {
+		case sheet.Creature:
+			m.do(a.Creature)
+		case sheet.Piece:
+			m.do(a.Piece)
+		default:
 			m.do(a.Do)
 		}
 	}
 	m.env.Target = nil
-	if len(hits) == 0 {
+	if hit == start {
 		m.do(a.Miss)
 	}
-	m.hits = m.hits[:0]
+	m.hits = m.hits[:start]
 }
 
 // isActive tells whether a lasting action is under way.

@@ -10,7 +10,8 @@ func (m *Match) Start(players []*Player) {
 	f := &m.book.F
 	m.count++
 	m.run = run{began: m.play, beganWall: m.wall, toPhase: noPhase, ruleNext: make([]sheet.Tick, len(m.book.Rules)),
-		pieceNext: make([]sheet.Tick, len(m.book.Pieces)), pieceCount: make([]int, len(m.book.Pieces))}
+		pieceNext: make([]sheet.Tick, len(m.book.Pieces)), pieceCount: make([]int, len(m.book.Pieces)),
+		creatureNext: make([]sheet.Tick, len(m.book.Creatures)), creatureCount: make([]int, len(m.book.Creatures))}
 	m.row = m.st.Add(sheet.Match)
 	m.env.Match = m.row
 	m.st.SetInt(m.row, f.Match.Number, m.count)
@@ -148,6 +149,7 @@ func (m *Match) EnoughAgain() {
 func (m *Match) Clear() {
 	f := &m.book.F.Player
 	m.clearPieces()
+	m.clearCreatures()
 	if m.row != nil {
 		m.st.Remove(m.row)
 	}

@@ -38,6 +38,7 @@ func init() {
 		rulebook.Finish:       (*Match).finishNow,
 		rulebook.Save:         (*Match).saveNow,
 		rulebook.PostNow:      (*Match).postNow,
+		rulebook.Use:          (*Match).use,
 	}
 }
 
@@ -56,13 +57,17 @@ func (m *Match) do(list []rulebook.Effect) {
 }
 
 func (m *Match) outNow(e *rulebook.Effect) {
-	if p := m.playerIn(e.Value); p != nil {
+	if r := m.creatureIn(e.Value); r != nil {
+		m.creatureOut(r)
+	} else if p := m.playerIn(e.Value); p != nil {
 		m.putOut(p)
 	}
 }
 
 func (m *Match) spawnNow(e *rulebook.Effect) {
-	if p := m.playerIn(e.Value); p != nil {
+	if r := m.creatureIn(e.Value); r != nil {
+		m.spawnCreature(r)
+	} else if p := m.playerIn(e.Value); p != nil {
 		m.spawn(p)
 	}
 }
@@ -81,8 +86,12 @@ func (m *Match) give(e *rulebook.Effect) {
 }
 
 func (m *Match) removeNow(e *rulebook.Effect) {
-	if r := m.st.Get(sheet.ID(e.Value.Int(&m.env))); r != nil && r.Kind == sheet.Piece {
+	switch r := m.st.Get(sheet.ID(e.Value.Int(&m.env))); {
+	case r == nil:
+	case r.Kind == sheet.Piece:
 		m.removePiece(r)
+	case r.Kind == sheet.Creature:
+		m.removeCreature(r)
 	}
 }
 
@@ -116,6 +125,17 @@ func (m *Match) finishNow(e *rulebook.Effect) {
 	}
 }
 
+// creatureIn evaluates to a creature, or nil.
+func (m *Match) creatureIn(p *expr.Prog) *sheet.Row {
+	if p.Type.Kind != sheet.Creature {
+		return nil
+	}
+	if r := m.st.GetOr(sheet.ID(p.Int(&m.env)), sheet.Creature); r.ID != 0 {
+		return r
+	}
+	return nil
+}
+
 // playerIn evaluates to a player who takes part, or nil.
 func (m *Match) playerIn(p *expr.Prog) *Player { return m.playing(sheet.ID(p.Int(&m.env))) }
 
@@ -141,7 +161,7 @@ func (m *Match) resetTo(e *rulebook.Effect) {
 	case r.Kind == sheet.Record:
 		m.change(r, e.Path.Field, step.ChangeSet, e.Path.Field.Start)
 	default:
-		m.st.Set(r, e.Path.Field, e.Path.Field.Start)
+		m.st.Set(r, e.Path.Field, m.startOf(r, e.Path.Field))
 	}
 }
 
@@ -171,6 +191,10 @@ func (m *Match) setTo(e *rulebook.Effect) {
 		m.startFrom(r)
 	case f == m.book.F.Piece.Pos:
 		m.movePiece(r, v.N[0], v.N[1])
+	case f == m.book.F.Creature.Pos:
+		x, y := m.inside(m.creature(r), v.N[0], v.N[1])
+		m.st.SetPos(r, f, x, y)
+		m.startFrom(r)
 	default:
 		m.st.Set(r, f, v)
 	}
@@ -212,9 +236,9 @@ func (m *Match) workClock(e *rulebook.Effect) {
 			m.st.SetClock(r, f, shows, 0, now)
 		}
 	case rulebook.ClockReset:
-		m.st.SetClock(r, f, f.Start.N[0], 0, now)
+		m.st.SetClock(r, f, m.startOf(r, f).N[0], 0, now)
 	case rulebook.ClockRestart:
-		m.st.SetClock(r, f, f.Start.N[0], rate, now)
+		m.st.SetClock(r, f, m.startOf(r, f).N[0], rate, now)
 	}
 	if e.Into != nil {
 		if to := e.Into.Row(&m.env); to.ID != 0 {

@@ -81,7 +81,12 @@ type run struct {
 	ruleNext   []sheet.Tick // play ticks, by rule
 	pieceNext  []sheet.Tick // play ticks, by kind of piece
 	pieceCount []int        // on the ground, by kind of piece
-	respawn    sheet.Tick   // nobody comes back before this play tick; 0 when nobody is to
+
+	creatureNext  []sheet.Tick // play ticks, by kind of creature
+	creatureCount []int        // by kind of creature, those who are out and come back included
+	returns       sheet.Tick   // no creature comes back before this play tick; 0 when none is to
+
+	respawn    sheet.Tick // nobody comes back before this play tick; 0 when nobody is to
 	pause      pauseRun
 	decisions  []decision
 	decisionNo int64

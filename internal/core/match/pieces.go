@@ -58,7 +58,7 @@ func (m *Match) keepPieces() {
 		}
 		for n := m.run.pieceCount[no]; n < p.Keep && m.run.pieceNext[no] <= m.play; n++ {
 			m.run.pieceNext[no] = m.play + p.Every
-			if !m.placeAnywhere(no, p) {
+			if m.placeAnywhere(no, p) == nil {
 				m.run.pieceNext[no] = m.play + max(p.Every, 1)
 			}
 		}
@@ -66,7 +66,7 @@ func (m *Match) keepPieces() {
 }
 
 // placeAnywhere places a piece where it fits, or not this time.
-func (m *Match) placeAnywhere(no int, p *rulebook.Piece) bool {
+func (m *Match) placeAnywhere(no int, p *rulebook.Piece) *sheet.Row {
 	g := m.book.Ground
 	for try := 0; try < tries; try++ {
 		var x, y int64
@@ -77,21 +77,21 @@ func (m *Match) placeAnywhere(no int, p *rulebook.Piece) bool {
 		} else {
 			w, h := g.Width-2*p.Radius, g.Height-2*p.Radius
 			if w < 0 || h < 0 {
-				return false
+				return nil
 			}
 			x, y = p.Radius+m.rng.Int64N(w+1), p.Radius+m.rng.Int64N(h+1)
 		}
 		if m.roomFor(p, x, y) {
-			m.placeAt(no, x, y)
+			r := m.placeAt(no, x, y)
 			m.tallied(func(t *Tally) {
 				if place >= 0 {
 					t.Places[no][place]++
 				}
 			})
-			return true
+			return r
 		}
 	}
-	return false
+	return nil
 }
 
 // roomFor tells whether a piece at a point overlaps no wall, no other piece and
@@ -120,6 +120,7 @@ func (m *Match) roomFor(p *rulebook.Piece, x, y int64) bool {
 func (m *Match) placeAt(no int, x, y int64) *sheet.Row {
 	f := &m.book.F.Piece
 	r := m.st.Add(sheet.Piece)
+	m.begins(r, m.book.Pieces[no].Starts)
 	m.st.SetInt(r, f.Kind, int64(no))
 	m.st.SetPos(r, f.Pos, x, y)
 	m.st.SetInt(r, f.Born, int64(m.play))
@@ -142,21 +143,6 @@ func (m *Match) movePiece(r *sheet.Row, x, y int64) {
 	if m.st.SetPos(r, f.Pos, x, y) {
 		m.stirred = true
 	}
-}
-
-// placeNow carries out the effect that places a piece.
-func (m *Match) placeNow(e *rulebook.Effect) {
-	p := m.book.Pieces[e.No]
-	if m.row == nil || len(m.st.Of(sheet.Piece)) >= maxPieces {
-		return
-	}
-	if e.Value == nil {
-		m.placeAnywhere(e.No, p)
-		return
-	}
-	v := e.Value.Value(&m.env, sheet.Position)
-	x, y := m.within(v.N[0], v.N[1])
-	m.placeAt(e.No, x, y)
 }
 
 // maxPieces is the most pieces on a ground.

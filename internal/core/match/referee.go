@@ -134,7 +134,7 @@ func (m *Match) decide(i int, yes bool) {
 				m.hits = append(m.hits, r)
 			}
 		}
-		m.perform(s, d.act, m.hits)
+		m.perform(s, d.act, 0)
 	} else {
 		m.pay(s, d.act, 1, false)
 	}

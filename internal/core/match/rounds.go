@@ -21,6 +21,7 @@ func (m *Match) beginRound() {
 			}
 		}
 		m.clearPieces()
+		m.clearCreatures()
 		m.giveBearers()
 	}
 	m.stirred = true

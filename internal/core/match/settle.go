@@ -19,7 +19,7 @@ const (
 // event is something rules may wait for.
 type event struct {
 	on     rulebook.Event
-	player *sheet.Row // nil for the match's own
+	player *sheet.Row // or the creature; nil for the match's own
 }
 
 // firing is a condition that has come true for a sheet.
@@ -147,8 +147,9 @@ func (m *Match) derive() {
 }
 
 func (m *Match) deriveRow(d *rulebook.Derived, r *sheet.Row) {
-	if d.Kind == sheet.Piece && d.Pieces&(1<<r.Int(m.book.F.Piece.Kind)) == 0 {
-		return // another kind of piece, without this field
+	if d.Kind == sheet.Piece && d.Kinds&(1<<r.Int(m.book.F.Piece.Kind)) == 0 ||
+		d.Kind == sheet.Creature && d.Kinds&(1<<r.Int(m.book.F.Creature.Kind)) == 0 {
+		return // another kind of piece or creature, without this field
 	}
 	m.subject(d.Kind, r)
 	m.st.Set(r, d.Field, d.Is.Value(&m.env, d.Field.Type))
@@ -157,7 +158,7 @@ func (m *Match) deriveRow(d *rulebook.Derived, r *sheet.Row) {
 
 // subject makes a sheet what me or team means in expressions.
 func (m *Match) subject(k sheet.Kind, r *sheet.Row) {
-	m.env.Me, m.env.Target, m.env.Piece, m.env.It = nil, nil, nil, nil
+	m.env.Me, m.env.Target, m.env.Piece, m.env.It, m.env.Being = nil, nil, nil, nil, nil
 	switch k {
 	case sheet.Player:
 		m.env.Me = r
@@ -166,6 +167,8 @@ func (m *Match) subject(k sheet.Kind, r *sheet.Row) {
 		m.env.Team = r
 	case sheet.Piece:
 		m.env.Piece = r
+	case sheet.Creature:
+		m.env.Being = r
 	}
 }
 
@@ -190,7 +193,7 @@ func (m *Match) collect() {
 				sorted = true
 			}
 			for _, row := range m.st.Hot() {
-				if row.Kind == r.For && row.Touched.Meets(reads.Own[r.For]) && m.takesPart(row) {
+				if row.Kind == r.For && row.Touched.Meets(reads.Own[r.For]) && m.concerns(r, row) {
 					m.look(r, row)
 				}
 			}
@@ -204,13 +207,21 @@ func (m *Match) lookAll(r *rulebook.Rule) {
 		return
 	}
 	for _, row := range m.subjects(r.For) {
-		m.look(r, row)
+		if m.concerns(r, row) {
+			m.look(r, row)
+		}
 	}
 }
 
-// takesPart tells whether rules for its kind look at a sheet.
-func (m *Match) takesPart(r *sheet.Row) bool {
-	return r.Kind != sheet.Player || r.Flag(m.book.F.Player.Playing)
+// concerns tells whether a rule for its kind looks at a sheet.
+func (m *Match) concerns(r *rulebook.Rule, row *sheet.Row) bool {
+	switch row.Kind {
+	case sheet.Player:
+		return row.Flag(m.book.F.Player.Playing)
+	case sheet.Creature:
+		return r.Kinds&(1<<row.Int(m.book.F.Creature.Kind)) != 0
+	}
+	return true
 }
 
 func (m *Match) subjects(k sheet.Kind) []*sheet.Row {
@@ -259,21 +270,32 @@ func (m *Match) runQueue() {
 			}
 		}
 		if e.on == rulebook.OnOut {
-			m.bearersOut(e.player)
+			m.afterOut(e.player)
 		}
 	}
 	m.queue = m.queue[:0]
 }
 
-func (m *Match) fireEvent(r *rulebook.Rule, player *sheet.Row) {
-	if player != nil {
-		if m.st.Get(player.ID) == player {
-			m.subject(sheet.Player, player)
-			m.fire(r)
-		}
+// afterOut does what follows when the rules have acted that waited for somebody to go out.
+func (m *Match) afterOut(r *sheet.Row) {
+	if r.Kind == sheet.Creature {
+		m.buried(r)
 		return
 	}
-	m.fireAll(r)
+	m.bearersOut(r)
+}
+
+// fireEvent carries out a rule that waited for an event, of a player or creature or of
+// the match.
+func (m *Match) fireEvent(r *rulebook.Rule, of *sheet.Row) {
+	if of == nil {
+		m.fireAll(r)
+		return
+	}
+	if of.Kind == r.For && m.st.Get(of.ID) == of && (of.Kind != sheet.Creature || m.concerns(r, of)) {
+		m.subject(of.Kind, of)
+		m.fire(r)
+	}
 }
 
 // fireAll carries a rule out for each of its subjects.
@@ -283,11 +305,17 @@ func (m *Match) fireAll(r *rulebook.Rule) {
 		m.fire(r)
 		return
 	}
-	rows := m.subjects(r.For)
-	for i := 0; i < len(rows); i++ {
-		m.subject(r.For, rows[i])
+	start := len(m.hits)
+	m.hits = append(m.hits, m.subjects(r.For)...) // the list may change while it is walked
+	for i := start; i < len(m.hits); i++ {
+		row := m.hits[i]
+		if row.Kind == sheet.Creature && (m.st.Get(row.ID) != row || !m.concerns(r, row)) {
+			continue
+		}
+		m.subject(r.For, row)
 		m.fire(r)
 	}
+	m.hits = m.hits[:start]
 }
 
 // scheduleRules sets when the rules at intervals act first: one interval into

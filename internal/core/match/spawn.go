@@ -104,13 +104,14 @@ func (m *Match) putOut(s *Player) {
 		m.run.respawn = sheet.Sooner(m.run.respawn, s.respawnAt)
 		m.st.SetClock(s.Row, f.Respawn, int64(delay), -1, m.play)
 	}
-	me, team, target, it := m.env.Me, m.env.Team, m.env.Target, m.env.It
+	was := m.env
 	for _, a := range m.book.Actions {
 		if a.Active != nil && m.isActive(s.Row, a) {
 			m.endAction(s, a)
 		}
 	}
-	m.env.Me, m.env.Team, m.env.Target, m.env.It = me, team, target, it
+	m.env.Me, m.env.Team, m.env.Target, m.env.It = was.Me, was.Team, was.Target, was.It
+	m.env.Piece, m.env.Being = was.Piece, was.Being // an end may be done while another thing is
 	m.emit(rulebook.OnOut, s.Row)
 }
 

@@ -8,23 +8,25 @@ import (
 // Tally counts what happens in a lobby's matches, for rehearsals. It is no part of the
 // state: nothing follows from it.
 type Tally struct {
-	Rules   []int       // by rule: how often it acted
-	Pieces  []int       // by kind: how many were placed
-	Places  [][]int     // by kind and place: how many were placed there
-	Spawns  []int       // by spawn point: how many appeared there
-	Kits    []int       // by kit: how often it was given, at the start or by an effect
-	Notices []int       // by notice: how often it was told
-	Faults  map[int]int // by line: how often what stands there could not be computed
+	Rules     []int       // by rule: how often it acted
+	Pieces    []int       // by kind: how many were placed
+	Creatures []int       // by kind: how many came
+	Places    [][]int     // by kind and place: how many were placed there
+	Spawns    []int       // by spawn point: how many appeared there
+	Kits      []int       // by kit: how often it was given, at the start or by an effect
+	Notices   []int       // by notice: how often it was told
+	Faults    map[int]int // by line: how often what stands there could not be computed
 }
 
 // NewTally returns an empty tally for a rulebook.
 func NewTally(b *rulebook.Book) *Tally {
 	t := &Tally{
-		Rules:   make([]int, len(b.Rules)),
-		Pieces:  make([]int, len(b.Pieces)),
-		Kits:    make([]int, len(b.Kits)),
-		Notices: make([]int, len(b.Notices)),
-		Faults:  map[int]int{},
+		Rules:     make([]int, len(b.Rules)),
+		Pieces:    make([]int, len(b.Pieces)),
+		Creatures: make([]int, len(b.Creatures)),
+		Kits:      make([]int, len(b.Kits)),
+		Notices:   make([]int, len(b.Notices)),
+		Faults:    map[int]int{},
 	}
 	for _, p := range b.Pieces {
 		t.Places = append(t.Places, make([]int, len(p.At)))
@@ -38,7 +40,7 @@ func NewTally(b *rulebook.Book) *Tally {
 // Add adds what another tally of the same rulebook has counted.
 func (t *Tally) Add(o *Tally) {
 	for _, pair := range [][2][]int{{t.Rules, o.Rules}, {t.Pieces, o.Pieces}, {t.Spawns, o.Spawns}, {t.Kits, o.Kits},
-		{t.Notices, o.Notices}} {
+		{t.Notices, o.Notices}, {t.Creatures, o.Creatures}} {
 		for n, count := range pair[1] {
 			pair[0][n] += count
 		}

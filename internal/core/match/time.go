@@ -38,7 +38,7 @@ func (m *Match) Next() sheet.Tick {
 
 // nextPlay returns the next play tick at which something happens, or 0.
 func (m *Match) nextPlay() sheet.Tick {
-	if m.moving() || m.touchesWait() {
+	if m.moving() || m.touchesWait() || m.steers() {
 		return m.play + 1
 	}
 	next := sheet.Sooner(m.run.phaseEnds, m.run.respawn)
@@ -47,6 +47,10 @@ func (m *Match) nextPlay() sheet.Tick {
 	}
 	for i, p := range m.book.Pieces {
 		next = sheet.Sooner(next, m.pieceDue(i, p))
+	}
+	next = sheet.Sooner(next, m.run.returns)
+	for _, c := range m.book.Creatures {
+		next = sheet.Sooner(next, m.creatureDue(c))
 	}
 	for i := range m.run.decisions {
 		next = sheet.Sooner(next, m.run.decisions[i].Until)
@@ -62,6 +66,11 @@ func (m *Match) nextPlay() sheet.Tick {
 		}
 	}
 	return next
+}
+
+// steers tells whether the service moves anything at the next tick of play.
+func (m *Match) steers() bool {
+	return !m.book.Phases[m.run.phase].Frozen && (m.creaturesMove() || m.shotsFly())
 }
 
 // watchesTime tells whether passing time alone may change a derived field, or a
@@ -108,12 +117,16 @@ func (m *Match) PassTick() {
 // playStep is what one tick of play time brings, in the order in which it is written.
 func (m *Match) playStep() {
 	m.move()
+	m.moveCreatures()
+	m.flyShots()
 	m.touchPieces()
 	m.endActions()
 	m.overdueDecisions()
 	m.respawns()
+	m.returning()
 	m.everyRules()
 	m.keepPieces()
+	m.keepCreatures()
 	if m.run.phaseEnds > 0 && m.run.phaseEnds <= m.play {
 		m.phaseOver()
 	}

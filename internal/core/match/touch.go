@@ -17,8 +17,11 @@ func (m *Match) touchesWait() bool {
 // it has not come there along a way.
 func (m *Match) startFrom(r *sheet.Row) {
 	pos, was := m.book.F.Player.Pos, m.book.F.Player.Was
-	if r.Kind == sheet.Piece {
+	switch r.Kind {
+	case sheet.Piece:
 		pos, was = m.book.F.Piece.Pos, m.book.F.Piece.Was
+	case sheet.Creature:
+		pos, was = m.book.F.Creature.Pos, m.book.F.Creature.Was
 	}
 	m.stirred = true
 	copy(r.N[was.Slot():was.Slot()+2], r.N[pos.Slot():pos.Slot()+2]) // hidden, so not marked
@@ -37,8 +40,12 @@ func (m *Match) touchPieces() {
 	m.hits = append(m.hits, list...)
 	for i := start; i < start+len(list) && i < len(m.hits); i++ {
 		r := m.hits[i]
-		if p := m.book.Pieces[r.Int(m.book.F.Piece.Kind)]; len(p.Touch) > 0 || p.Bearer != rulebook.NoPiece {
+		p := m.book.Pieces[r.Int(m.book.F.Piece.Kind)]
+		if p.Shot == nil && (len(p.Touch) > 0 || p.Bearer != rulebook.NoPiece) && m.st.Get(r.ID) == r {
 			m.touchPiece(r, p)
+		}
+		if p.Shot == nil && len(p.Meets) > 0 && m.st.Get(r.ID) == r {
+			m.meetPiece(r, p)
 		}
 	}
 	m.hits = m.hits[:start]
@@ -48,6 +55,9 @@ func (m *Match) touchPieces() {
 	}
 	for _, r := range m.st.Of(sheet.Piece) {
 		m.arrived(r, m.book.F.Piece.Pos, m.book.F.Piece.Was)
+	}
+	for _, r := range m.st.Of(sheet.Creature) {
+		m.arrived(r, m.book.F.Creature.Pos, m.book.F.Creature.Was)
 	}
 }
 
@@ -88,6 +98,32 @@ func (m *Match) touchPiece(r *sheet.Row, p *rulebook.Piece) {
 			}
 		}
 	}
+}
+
+// meetPiece looks which creatures have come upon a piece, or passed it.
+func (m *Match) meetPiece(r *sheet.Row, p *rulebook.Piece) {
+	f, cf := &m.book.F.Piece, &m.book.F.Creature
+	x, y := r.Pos(f.Pos)
+	ox, oy := r.Pos(f.Was)
+	list := m.st.Of(sheet.Creature)
+	start := len(m.hits)
+	m.hits = append(m.hits, list...)
+	for i := start; i < start+len(list) && m.st.Get(r.ID) == r; i++ {
+		c := m.hits[i]
+		if m.st.Get(c.ID) != c || !c.Flag(cf.Alive) {
+			continue
+		}
+		ex, ey := c.Pos(cf.Pos)
+		sx, sy := c.Pos(cf.Was)
+		reach := p.Radius + m.creature(c).Radius
+		if sx, sy = sx-ox, sy-oy; near(sx, sy, 0, 0, reach) || !ground.Passes(sx, sy, ex-x, ey-y, reach) {
+			continue
+		}
+		m.subject(sheet.Creature, c)
+		m.env.Piece = r
+		m.do(p.Meets)
+	}
+	m.hits = m.hits[:start]
 }
 
 // touch does what touching a piece does, if its condition holds.

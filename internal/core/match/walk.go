@@ -86,8 +86,10 @@ func (m *Match) restored(w *state.Walk) {
 	}
 	m.env.Match = m.row
 	phases, rules, pieces := len(m.book.Phases), len(m.book.Rules), len(m.book.Pieces)
+	creatures := len(m.book.Creatures)
 	if m.row.Kind != sheet.Match || r.phase < 0 || r.phase >= phases || r.toPhase < noPhase || r.toPhase >= phases ||
-		len(r.ruleNext) != rules || len(r.pieceNext) != pieces || len(r.pieceCount) != pieces {
+		len(r.ruleNext) != rules || len(r.pieceNext) != pieces || len(r.pieceCount) != pieces ||
+		len(r.creatureNext) != creatures || len(r.creatureCount) != creatures {
 		w.Fail("the match does not fit the rulebook")
 	}
 }
@@ -132,6 +134,9 @@ func (m *Match) walkRun(w *state.Walk) {
 	state.Ints(w, "rule next", &r.ruleNext)
 	state.Ints(w, "piece next", &r.pieceNext)
 	state.Ints(w, "piece count", &r.pieceCount)
+	state.Ints(w, "creature next", &r.creatureNext)
+	state.Ints(w, "creature count", &r.creatureCount)
+	state.Int(w, "returns", &r.returns)
 	state.Int(w, "respawn", &r.respawn)
 	w.In("pause", func() { r.pause.walk(w) })
 	state.List(w, "decisions", &r.decisions, func(d *decision) { m.walkDecision(w, d) })

@@ -12,6 +12,7 @@ type Sight struct {
 	Every     sheet.Tick
 	Player    *sheet.Field // the positions that it is about
 	Piece     *sheet.Field
+	Creature  *sheet.Field
 }
 
 // field returns the position field that a kind of sheet is seen by, or nil.
@@ -21,6 +22,8 @@ func (s *Sight) field(k sheet.Kind) *sheet.Field {
 		return s.Player
 	case s != nil && k == sheet.Piece:
 		return s.Piece
+	case s != nil && k == sheet.Creature:
+		return s.Creature
 	}
 	return nil
 }
@@ -56,7 +59,7 @@ func (s *sights) parts(w *writer, f *Face, st *sheet.Store, v *View, now sheet.T
 	}
 	old := s.list
 	s.list, s.spare = s.spare[:0], old
-	for _, k := range []sheet.Kind{sheet.Player, sheet.Piece} {
+	for _, k := range [...]sheet.Kind{sheet.Player, sheet.Piece, sheet.Creature} {
 		field := f.sight.field(k)
 		if field == nil {
 			continue
@@ -97,11 +100,15 @@ func (s *sights) look(sight *Sight, g *sighting, field *sheet.Field, now sheet.T
 		return
 	case g.seen && g.x == x && g.y == y:
 		return
-	case g.seen && d > sight.Near*sight.Near && now-g.at < sight.Every:
-		if due := g.at + sight.Every; s.next == 0 || due < s.next {
-			s.next = due
+	case g.seen:
+		every := field.Every(g.row)
+		if d > sight.Near*sight.Near {
+			every = max(every, sight.Every)
 		}
-		return
+		if now-g.at < every {
+			s.next = sheet.Sooner(s.next, g.at+every)
+			return
+		}
 	}
 	g.seen, g.x, g.y, g.at = true, x, y, now
 	s.news = append(s.news, g.row)

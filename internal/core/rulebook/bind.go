@@ -65,6 +65,7 @@ type binder struct {
 	checker  *expr.Checker
 	problems Problems
 	uses     uses
+	begin    map[ownKey]sheet.Value // what the own fields of pieces and creatures begin with
 
 	expressions int
 	said        map[string]bool // what was said of an unknown name, and of which part
@@ -97,6 +98,7 @@ func (b *binder) all() {
 	b.phases()
 	b.actions()
 	b.pieces()
+	b.creatures()
 	b.rules()
 	b.rounds()
 	b.win()

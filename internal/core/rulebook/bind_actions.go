@@ -78,16 +78,14 @@ func (b *binder) action(no int, e entry) *Action {
 	a.Free = len(a.Needs)+len(a.Cost) == 0 && a.Cool == nil
 	b.aim(n, a)
 	hit := with(scope, expr.Random)
+	b.hitEffects(n, a, hit)
 	if aimDecls[a.Aim.At].target {
-		hit.Vars |= expr.Target
+		hit.Vars, hit.Hit = hit.Vars|expr.Target, sheet.Player
 	}
-	a.Do = b.effects(n, "do", hit)
 	after := with(scope, expr.Random)
 	after.Vars &^= expr.Args // what was sent along is not kept
-	a.Miss, a.End = b.effects(n, "miss", with(scope, expr.Random)), b.effects(n, "end", after)
-	if m := n.get("miss"); m != nil && !aimDecls[a.Aim.At].misses {
-		b.fail(m, "not-here", "", "only an aim along a line or at an area can miss")
-	}
+	b.missed(n, a, with(scope, expr.Random))
+	a.End = b.effects(n, "end", after)
 	if end := n.get("end"); end != nil && a.Lasts == 0 {
 		b.fail(end, "not-here", "lasts: a duration", "the action is over at once and has no end")
 	}
@@ -99,6 +97,14 @@ func (b *binder) action(no int, e entry) *Action {
 		}
 	}
 	return a
+}
+
+// missed binds what happens when the aim hits nobody.
+func (b *binder) missed(n *node, a *Action, scope expr.Scope) {
+	a.Miss = b.effects(n, "miss", scope)
+	if m := n.get("miss"); m != nil && !aimDecls[a.Aim.At].misses {
+		b.fail(m, "not-here", "", "only an aim along a line or at an area can miss")
+	}
 }
 
 func (b *binder) takes(n *node) (fields []*sheet.Field, bounds []Bound) {
@@ -199,6 +205,7 @@ func (b *binder) aim(n *node, a *Action) {
 	a.Aim = Aim{At: aimWords.named(b.text(v, "at")),
 		Reach: b.length(v, "reach"), Thick: b.length(v, "thick"), Radius: b.length(v, "radius"),
 		Who: whoWords.named(b.text(v, "who")), Block: wallsBlock.is(v, "walls"), Out: b.flag(v, "out")}
+	a.Aim.Players, a.Aim.Creatures, a.Aim.Pieces = b.hits(v)
 	decl := &aimDecls[a.Aim.At]
 	needsGround := decl.ground || a.Aim.Reach > 0
 	if needsGround && b.top.get("ground") == nil {

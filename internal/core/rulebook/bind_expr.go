@@ -15,6 +15,8 @@ var (
 	scopePlayer = expr.Scope{Vars: expr.Me | expr.Team}
 	scopeTeam   = expr.Scope{Vars: expr.Team}
 	scopePiece  = expr.Scope{Vars: expr.Me | expr.Team | expr.Piece}
+
+	scopeCreature = expr.Scope{Vars: expr.Creature}
 )
 
 func with(s expr.Scope, v expr.Vars) expr.Scope {

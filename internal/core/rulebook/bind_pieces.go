@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/sheet"
 )
 
 func (b *binder) pieces() {
@@ -21,9 +22,12 @@ func (b *binder) pieces() {
 			Lasts:  b.ticks(n, "lasts"),
 			If:     b.condition(n, "if", scopePiece),
 			Touch:  b.effects(n, "touch", with(scopePiece, expr.Random)),
+			Meets:  b.effects(n, "creature", with(expr.Scope{Vars: expr.Piece | expr.Creature}, expr.Random)),
 			Stops:  wallsBlock.is(n, "walls"),
 			Bearer: slices.IndexFunc(b.book.Bearers, func(x Bearer) bool { return x.Piece == i }),
 		}
+		p.Starts = b.starts(sheet.Piece, i)
+		b.shot(p, n)
 		for _, at := range b.list(n, "at") {
 			x, y := pointOf(at)
 			p.At = append(p.At, [2]int64{x, y})

@@ -26,8 +26,9 @@ func (b *binder) rules() {
 func (b *binder) rule(no int, n *node, edges *[sheet.Kinds]int) *Rule {
 	r := &Rule{No: no, Line: n.line, For: sheet.Match, Phases: b.phaseMask(n, "phases", everyPhase)}
 	scope := scopeMatch
-	subject := subjects.named(b.text(n, "for"))
+	subject := b.text(n, "for")
 	switch subject {
+	case forMatch:
 	case forTeams:
 		r.For, scope = sheet.Team, scopeTeam
 		if len(b.book.Teams.List) == 0 {
@@ -35,6 +36,12 @@ func (b *binder) rule(no int, n *node, edges *[sheet.Kinds]int) *Rule {
 		}
 	case forPlayers:
 		r.For, scope = sheet.Player, scopePlayer
+	default:
+		r.For, r.Kinds, scope = sheet.Creature, b.creatureKinds(subject), scopeCreature
+		if r.Kinds == 0 {
+			b.indexOf(n.get("for"), "kind of creature", append([]string{forMatch, forTeams, forPlayers, forCreatures},
+				b.mapKeys("creatures")...))
+		}
 	}
 	switch {
 	case n.get("when") != nil:
@@ -46,7 +53,11 @@ func (b *binder) rule(no int, n *node, edges *[sheet.Kinds]int) *Rule {
 		r.Phases = b.phaseMask(n, "phases", b.openPhases())
 	default:
 		r.On = eventWords.named(n.get("on").text)
-		if r.On.OfPlayer() {
+		if r.For == sheet.Creature {
+			if !eventDecls[r.On].creature {
+				b.fail(n.get("for"), "not-here", "match, teams or players", "this event does not happen to creatures")
+			}
+		} else if r.On.OfPlayer() {
 			if f := n.get("for"); !f.implied && subject != forPlayers {
 				b.fail(f, "not-here", "players, or nothing", "this event happens to one player")
 			}
@@ -54,6 +65,9 @@ func (b *binder) rule(no int, n *node, edges *[sheet.Kinds]int) *Rule {
 		}
 	}
 	r.If = b.condition(n, "if", scope)
+	if subject == forCreatures {
+		r.Kinds = b.having(r.Kinds, r.When, r.If)
+	}
 	r.Do = b.effects(n, "do", with(scope, expr.Random))
 	return r
 }

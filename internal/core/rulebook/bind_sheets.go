@@ -88,6 +88,8 @@ func (b *binder) field(k sheet.Kind, e entry) sheet.Field {
 		f.Type, f.Of = sheet.Ref, sheet.Player
 	case "team":
 		f.Type, f.Of = sheet.Ref, sheet.Team
+	case "creature":
+		f.Type, f.Of = sheet.Ref, sheet.Creature
 	default:
 		f.Type, _ = sheet.TypeNamed(word)
 	}
@@ -227,21 +229,25 @@ func (b *binder) start(n *node, f *sheet.Field) {
 	}
 }
 
-// derivedOfPiece compiles the derived fields of a kind of piece. Kinds that share one
-// say the same of it.
-func (b *binder) derivedOfPiece(no int, n *node, left []*Derived, where map[*Derived]*node) []*Derived {
+// derivedOfKind compiles the derived fields of a kind of piece or creature. Kinds that
+// share one say the same of it.
+func (b *binder) derivedOfKind(k sheet.Kind, no int, n *node, left []*Derived, where map[*Derived]*node) []*Derived {
+	scope := expr.Scope{Vars: expr.Piece}
+	if k == sheet.Creature {
+		scope = scopeCreature
+	}
 	for _, e := range b.entries(n, "fields") {
-		f := b.book.Schema.Field(sheet.Piece, e.key)
+		f := b.book.Schema.Field(k, e.key)
 		if f == nil || !f.Derived || e.value.get("is") == nil {
 			continue
 		}
 		i := slices.IndexFunc(left, func(d *Derived) bool { return d.Field == f })
 		if i < 0 {
-			p := b.expr(e.value, "is", expr.Scope{Vars: expr.Piece}, expr.Want{Field: f})
+			p := b.expr(e.value, "is", scope, expr.Want{Field: f})
 			if p == nil {
 				continue
 			}
-			d := &Derived{Kind: sheet.Piece, Field: f, Is: p, Line: e.line}
+			d := &Derived{Kind: k, Field: f, Is: p, Line: e.line}
 			where[d], i = e.value.get("is"), len(left)
 			left = append(left, d)
 		} else if is := e.value.get("is"); is.text != where[left[i]].text {
@@ -249,11 +255,12 @@ func (b *binder) derivedOfPiece(no int, n *node, left []*Derived, where map[*Der
 				is,
 				"taken",
 				"",
-				"another kind of piece derives %s in another way; call one of them something else",
+				"another kind of %s derives %s in another way; call one of them something else",
+				k,
 				e.key,
 			)
 		}
-		left[i].Pieces |= 1 << no
+		left[i].Kinds |= 1 << no
 	}
 	return left
 }
@@ -284,7 +291,10 @@ func (b *binder) derived() {
 		}
 	}
 	for no, e := range b.entries(b.top, "pieces") {
-		left = b.derivedOfPiece(no, e.value, left, where)
+		left = b.derivedOfKind(sheet.Piece, no, e.value, left, where)
+	}
+	for no, e := range b.entries(b.top, "creatures") {
+		left = b.derivedOfKind(sheet.Creature, no, e.value, left, where)
 	}
 	reads := func(a, c *Derived) bool {
 		return a.Is.Reads.Own[c.Kind].Has(c.Field.No) || a.Is.Reads.Any[c.Kind].Has(c.Field.No)
@@ -302,6 +312,11 @@ func (b *binder) derived() {
 				left[0].Field.Name,
 			)
 			return
+		}
+		if d := left[i]; d.Is.Const { // nothing that it reads ever changes: it is found when the sheet appears
+			once := *d.Is
+			once.Reads.Own[d.Kind].Set(0)
+			d.Is = &once
 		}
 		b.book.Derived = append(b.book.Derived, left[i])
 		left = slices.Delete(left, i, i+1)

@@ -236,8 +236,11 @@ func (b *binder) spawnPoint(n *node) {
 // declareKinds declares the fields that pieces, bearers and actions bring along.
 func (b *binder) declareKinds() {
 	k := b.book
-	for _, e := range b.entries(b.top, "pieces") {
-		b.pieceFields(e)
+	for no, e := range b.entries(b.top, "pieces") {
+		b.ownFields(sheet.Piece, no, e)
+	}
+	for no, e := range b.entries(b.top, "creatures") {
+		b.creatureFields(no, e)
 	}
 	for _, e := range b.entries(b.top, "bearers") {
 		if k.Schema.Field(sheet.Match, e.key) != nil {
@@ -292,23 +295,6 @@ func (b *binder) bearerPiece(n *node) int {
 		}
 	}
 	return NoPiece
-}
-
-// pieceFields declares a kind of piece's own fields. Kinds may share a name
-// where they declare it alike.
-func (b *binder) pieceFields(e entry) {
-	for _, fe := range b.entries(e.value, "fields") {
-		f := b.field(sheet.Piece, fe)
-		if old := b.book.Schema.Field(sheet.Piece, fe.key); old != nil {
-			if old.BuiltIn || old.Derived != f.Derived || old.Type != f.Type || old.Min != f.Min || old.Max != f.Max {
-				b.failEntry(fe, "taken", "%q is a field of pieces already, with another type or other bounds", fe.key)
-			}
-			continue
-		}
-		if _, err := b.book.Schema.Add(sheet.Piece, f); err != nil {
-			b.failEntry(fe, "too-many", "%s", err)
-		}
-	}
 }
 
 func (b *binder) actionClock(e entry, prefix string, length sheet.Tick, see sheet.Audience) {

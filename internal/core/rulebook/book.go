@@ -33,6 +33,7 @@ type Book struct {
 	Actions    []*Action
 	Bearers    []Bearer
 	Pieces     []*Piece
+	Creatures  []*Creature
 	Rules      []*Rule
 	Whens      []*Rule    // those of the rules that wait for a condition
 	Derived    []*Derived // in an order in which each reads only earlier ones
@@ -168,6 +169,8 @@ type Action struct {
 	Bounds   []Bound // of what it takes, in the same order
 	Free     bool    // it needs nothing, costs nothing and has no cooldown
 	Do       []Effect
+	Creature []Effect // to each creature hit
+	Piece    []Effect // to each piece hit
 	Miss     []Effect
 	Lasts    sheet.Tick
 	Held     bool
@@ -200,6 +203,27 @@ type Amount struct {
 	By     *expr.Prog
 }
 
+// Hits are what an aim hits, by the names of the kinds; nil for players alone.
+func (b *Book) Hits(a *Aim) (list []string) {
+	if a.Players {
+		list = []string{"players"}
+	}
+	for _, c := range b.Creatures {
+		if a.Creatures&(1<<c.No) != 0 {
+			list = append(list, c.Name)
+		}
+	}
+	for _, p := range b.Pieces {
+		if a.Pieces&(1<<p.No) != 0 {
+			list = append(list, p.Name)
+		}
+	}
+	if a.Creatures|a.Pieces == 0 {
+		return nil
+	}
+	return list
+}
+
 // Aim is what an action reaches; lengths in millimetres.
 type Aim struct {
 	At     AimAt
@@ -209,6 +233,9 @@ type Aim struct {
 	Who    Who
 	Block  bool // walls stop it
 	Out    bool // players who are out can be hit
+
+	Players           bool   // it hits players
+	Creatures, Pieces uint64 // and these kinds, by bit
 }
 
 // Referee leaves an action's outcome to a trusted program.
@@ -252,6 +279,9 @@ type Piece struct {
 	Lasts  sheet.Tick
 	If     *expr.Prog
 	Touch  []Effect
+	Meets  []Effect // what happens when a creature comes upon it
+	Shot   *Shot    // nil for what does not fly
+	Starts []Begin
 	Stops  bool // walls stop it where it is moved
 	Bearer int  // who touches it takes that up; NoPiece: nothing
 }
@@ -264,7 +294,8 @@ type Rule struct {
 	When   *expr.Prog // of OnWhen
 	Edge   uint64     // of OnWhen: the bit in Row.Edges
 	Every  sheet.Tick // of OnEvery
-	For    sheet.Kind // Match, Team or Player
+	For    sheet.Kind // Match, Team, Player or Creature
+	Kinds  uint64     // of Creature: for which, by bit
 	If     *expr.Prog
 	Phases uint64
 	Do     []Effect
@@ -272,11 +303,11 @@ type Rule struct {
 
 // Derived is a field that always holds an expression's value.
 type Derived struct {
-	Kind   sheet.Kind
-	Field  *sheet.Field
-	Is     *expr.Prog
-	Line   int    // where it stands in the file
-	Pieces uint64 // of Piece: the kinds that have it, by bit
+	Kind  sheet.Kind
+	Field *sheet.Field
+	Is    *expr.Prog
+	Line  int    // where it stands in the file
+	Kinds uint64 // of Piece and Creature: the kinds that have it, by bit
 }
 
 // Timed is a clock on the sheets of a kind.

@@ -35,6 +35,7 @@ const (
 	Finish
 	Save
 	PostNow
+	Use
 
 	Verbs int = iota
 )
@@ -67,6 +68,19 @@ type Effect struct {
 	With   []*expr.Prog // Tell: in the notice's order
 	Reason string       // Finish
 	Winner *expr.Prog   // Finish: nil leaves it to the order
+	Place  *Placing     // Place: what else is said of it
+	Name   string       // Use: the act
+	Being  bool         // Place: No is a kind of creature
+}
+
+// Placing is what is said of a piece or creature that is placed, beside where.
+type Placing struct {
+	Fields []*sheet.Field // that are set
+	Values []*expr.Prog   // to these
+	Side   *expr.Prog     // the team of a creature
+	To     *expr.Prog     // of a shot: the point that it flies to
+	Way    *expr.Prog     // or the direction
+	Times  *expr.Prog     // how many; nil for one
 }
 
 // effectDecl is all that is known of one kind of effect before anybody plays: the
@@ -113,8 +127,8 @@ func init() {
 			},
 			(*binder).effectClock,
 		},
-		{expression("out", "The player to put out."), []Verb{Out}, nil, (*binder).effectOut},
-		{expression("spawn", "The player to spawn now."), []Verb{SpawnNow}, nil, (*binder).effectSpawn},
+		{expression("out", "The player or creature to put out."), []Verb{Out}, nil, (*binder).effectOut},
+		{expression("spawn", "The player or creature to spawn now."), []Verb{SpawnNow}, nil, (*binder).effectSpawn},
 		{key{name: "give", spec: name, doc: "The bearer to pass on."}, []Verb{Give},
 			[]key{expression("to", "With `give`: the player.")}, (*binder).effectGive},
 		{
@@ -137,14 +151,19 @@ func init() {
 			(*binder).effectNotice,
 		},
 		{
-			key{name: "place", spec: name, doc: "The kind of piece to place now."},
+			key{name: "place", spec: name, doc: "The kind of piece or creature to place now."},
 			[]Verb{Place},
 			[]key{
-				expression("at", "With `place`: where; anywhere it fits if it is not given."),
+				expression("at", "With `place`: where; where it appears by itself if it is not given."),
+				{name: "with", spec: mapOf(anExpression, 16), doc: "With `place`: the values of its fields, by name."},
+				expression("side", "With `place` and a creature: the team it belongs to."),
+				expression("to", "With `place` and a shot: the point that it flies to."),
+				expression("way", "With `place` and a shot: the direction in which it flies, as a position."),
+				expression("times", "With `place`: how many, up to 100."),
 			},
 			(*binder).effectPlace,
 		},
-		{expression("remove", "The piece to take away."), []Verb{Remove}, nil, (*binder).effectRemove},
+		{expression("remove", "The piece or creature to take away."), []Verb{Remove}, nil, (*binder).effectRemove},
 		{
 			key{name: "grant", spec: name, doc: "The kit to give, to the player in `to` (`me` if it is not given)."},
 			[]Verb{Grant},
@@ -180,6 +199,17 @@ func init() {
 			[]Verb{Go},
 			nil,
 			(*binder).effectGo,
+		},
+		{
+			key{
+				name: "use",
+				spec: name,
+				doc: "The act that the creature at hand (`creature`) does, if everything that it " +
+					"needs holds.",
+			},
+			[]Verb{Use},
+			[]key{expression("on", "With `use`: on whom, or towards which position.")},
+			(*binder).effectUse,
 		},
 		{expression("save", "The player whose record is kept now, whatever the interval says."), []Verb{Save}, nil,
 			(*binder).effectSave},
@@ -346,11 +376,20 @@ func (b *binder) effectClock(n, v *node, scope expr.Scope, e *Effect) {
 }
 
 func (b *binder) effectOut(n, v *node, scope expr.Scope, e *Effect) {
-	e.Value = b.compile(v, scope, wantPlayer)
+	e.Value = b.oneOfKinds(v, scope, sheet.Player, sheet.Creature)
 }
 
 func (b *binder) effectSpawn(n, v *node, scope expr.Scope, e *Effect) {
-	e.Value = b.compile(v, scope, wantPlayer)
+	e.Value = b.oneOfKinds(v, scope, sheet.Player, sheet.Creature)
+}
+
+// oneOfKinds compiles a reference to a sheet of one of two kinds.
+func (b *binder) oneOfKinds(n *node, scope expr.Scope, first, second sheet.Kind) *expr.Prog {
+	want := expr.Want{Type: sheet.Ref, Ref: first}
+	if t, ok := b.checker.TypeOf(n.text, scope); ok && t.Of == sheet.Ref && t.Kind == second {
+		want.Ref = second
+	}
+	return b.compile(n, scope, want)
 }
 
 func (b *binder) effectGive(n, v *node, scope expr.Scope, e *Effect) {
@@ -360,13 +399,8 @@ func (b *binder) effectGive(n, v *node, scope expr.Scope, e *Effect) {
 	}
 }
 
-func (b *binder) effectPlace(n, v *node, scope expr.Scope, e *Effect) {
-	e.No = b.indexOf(v, "piece", b.mapKeys("pieces"))
-	e.Value = b.expr(n, "at", scope, expr.Want{Type: sheet.Position})
-}
-
 func (b *binder) effectRemove(n, v *node, scope expr.Scope, e *Effect) {
-	e.Value = b.compile(v, scope, expr.Want{Type: sheet.Ref, Ref: sheet.Piece})
+	e.Value = b.oneOfKinds(v, scope, sheet.Piece, sheet.Creature)
 }
 
 func (b *binder) effectKit(n, v *node, scope expr.Scope, e *Effect) {

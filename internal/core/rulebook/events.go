@@ -27,14 +27,16 @@ type eventDecl struct {
 	word   string // behind the key "on"; "" for what has a key of its own
 	doc    string
 	player bool // it happens to one player
+
+	creature bool // or to one creature, where the rule is for creatures
 }
 
 var eventDecls = [Events]eventDecl{
 	OnStart: {word: "start", doc: "the match's `start`"},
 	OnRound: {word: "round", doc: "a `round`'s start"},
 	OnPhase: {word: "phase", doc: "any `phase`'s start"},
-	OnSpawn: {word: "spawn", doc: "a player's `spawn`", player: true},
-	OnOut:   {word: "out", doc: "going `out`", player: true},
+	OnSpawn: {word: "spawn", doc: "a player's `spawn`", player: true, creature: true},
+	OnOut:   {word: "out", doc: "going `out`", player: true, creature: true},
 	OnEnter: {word: "enter", doc: "`enter`ing a running match", player: true},
 	OnLeave: {word: "leave", doc: "`leave`ing it", player: true},
 	OnEnd:   {word: "end", doc: "the match's `end`"},
@@ -68,7 +70,10 @@ func eventDoc() string {
 			docs = append(docs, d.doc)
 		}
 	}
-	return "An event: " + strings.Join(docs, ", ") + ". Those of a player are for that player, as `me`."
+	return "An event: " + strings.Join(
+		docs,
+		", ",
+	) + ". Those of a player are for that player, as `me`; `spawn` and `out` with `for: creatures`, or a kind of them, are a creature's."
 }
 
 // eventSpec is the form of the key "on".

@@ -46,6 +46,8 @@ type Fields struct {
 	Player PlayerFields
 	Record RecordFields
 	Piece  PieceFields
+
+	Creature CreatureFields
 }
 
 // PauseFields say what a budget of pauses still holds, on the sheet of whoever has it.
@@ -97,6 +99,12 @@ type RecordFields struct {
 type PieceFields struct {
 	Kind, Pos, Was, Born *sheet.Field
 	Touching             [4]*sheet.Field // who is on it, 60 slots each
+
+	// Of what flies; nil where nothing does.
+	Way   *sheet.Field // millimetres a second
+	Owner *sheet.Field // the player who sent it
+	Maker *sheet.Field // the sheet of who sent it, a player's or a creature's
+	Rest  *sheet.Field // what it has yet to fly, less than a millimetre
 }
 
 // declareBuiltIns adds the built-in fields to a new schema.
@@ -168,6 +176,8 @@ func (b *binder) declareBuiltIns() {
 	for i, name := range []string{"touching_a", "touching_b", "touching_c", "touching_d"} {
 		F.Piece.Touching[i] = piece(name, seenBy(whole, sheet.Hidden))
 	}
+	b.declareShots()
+	b.declareCreature()
 }
 
 // declareBudgets adds what is left of the budgets of pauses, where they have limits.
@@ -305,6 +315,7 @@ var (
 		append([]string(nil), recordTypes...),
 		sheet.Player.String(),
 		sheet.Team.String(),
+		sheet.Creature.String(),
 		sheet.Clock.String(),
 	)
 	seeSpec = word(sheet.AudienceWords()...)

@@ -12,7 +12,9 @@ type uses struct {
 	granted  uint64 // actions that some effect grants
 	gone     uint64 // phases that some effect goes to
 	goesEnd  bool
-	posted   uint64 // boards that some effect posts to
+	posted   uint64          // boards that some effect posts to
+	placed   uint64          // creatures that some effect places
+	acted    map[string]bool // acts that some effect uses
 	finishes bool
 }
 
@@ -47,6 +49,7 @@ func (b *binder) flow() {
 	b.unusedFields()
 	b.ungranted()
 	b.places()
+	b.idleCreatures()
 	b.onlyRound()
 	b.idleActions()
 }
@@ -56,7 +59,7 @@ func (b *binder) idleActions() {
 	open := b.openPhases()
 	for i, e := range b.entries(b.top, "actions") {
 		a := b.book.Actions[i]
-		if len(a.Do)+len(a.Miss)+len(a.End) == 0 && a.Referee == nil {
+		if len(a.Do)+len(a.Creature)+len(a.Piece)+len(a.Miss)+len(a.End) == 0 && a.Referee == nil {
 			b.warn(e.value, "action-idle", "the action %q does nothing: it has no effects", e.key)
 		}
 		if a.Phases&open == 0 && a.Also == 0 {
@@ -259,6 +262,21 @@ func (b *binder) ungranted() {
 				"no kit that a player has at the start or is granted holds the action %q",
 				e.key,
 			)
+		}
+	}
+}
+
+// idleCreatures warns of creatures that nothing brings, and of acts that nothing uses.
+func (b *binder) idleCreatures() {
+	for i, e := range b.entries(b.top, "creatures") {
+		if b.book.Creatures[i].Keep == 0 && b.uses.placed&(1<<i) == 0 {
+			b.warn(e.value, "creature-unplaced", "no %s ever comes: keep is 0, and no effect places one", e.key)
+		}
+		for _, a := range b.entries(e.value, "acts") {
+			if !b.uses.acted[a.key] {
+				b.warn(a.value, "act-unused", "no effect uses the act %q; a rule does, as in {every: 1s, for: %s, do: "+
+					"[{use: %s}]}", a.key, e.key, a.key)
+			}
 		}
 	}
 }

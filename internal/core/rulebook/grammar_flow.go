@@ -22,9 +22,11 @@ var ruleObject = &object{
 		{name: "on", spec: eventSpec(), doc: eventDoc()},
 		{
 			name: "for",
-			spec: subjects.spec(),
-			def:  subjects.of(forMatch),
-			doc:  "Once for the `match`, for each of the `teams` (as `team`), or for each of the `players` (as `me`).",
+			spec: name,
+			def:  forMatch,
+			doc: "Once for the `match`, for each of the `teams` (as `team`), for each of the `players` (as `me`), for " +
+				"each of the `creatures` that have the fields which its conditions read, or for each of one kind of " +
+				"them, by its name (as `creature`).",
 		},
 		{name: "if", spec: anExpression, doc: "Act only if this holds too."},
 		{

@@ -184,6 +184,13 @@ record: {gold: {min: 0}, lamps: {}}`,
 			spec: effects,
 			doc:  "What it does. With an aim, `target` is who was hit, and this happens for each one hit.",
 		},
+		{
+			name: "creature",
+			spec: effects,
+			doc: "With an aim that `hits` creatures: what it does to one (as `target`); what `do` says if it is not " +
+				"given.",
+		},
+		{name: "piece", spec: effects, doc: "The same for pieces."},
 		{name: "miss", spec: effects, doc: "What happens when a line or an area hits nobody."},
 		{
 			name: "lasts",
@@ -209,7 +216,13 @@ var aimObject = &object{
     do: [{out: target}]
   mend:
     aim: {at: area, radius: 5m, who: friends, out: true}
-    do: [{add: target.hull, by: 10}]`,
+    do: [{add: target.hull, by: 10}]
+  sweep:
+    aim: {at: area, radius: 5m, who: others, hits: [players, creatures, lantern]}
+    do: [{add: target.hull, by: -10}]
+    creature: [{out: target}]
+    piece: [{remove: target}]
+creatures: {gull: {}}`,
 	keys: []key{
 		{name: "at", spec: aimWords.spec(), def: AimSelf.String(), doc: aimDoc()},
 		{
@@ -231,6 +244,12 @@ var aimObject = &object{
 			def:  WhoRivals.String(),
 			doc: "Whom it can hit: `rivals` (without teams: all others), `friends` on the same team, all `others`, " +
 				"or `anyone`, oneself included.",
+		},
+		{
+			name: "hits",
+			spec: names,
+			doc: "What it can hit: `players`, `creatures`, `pieces`, or kinds of creature and piece by their names; " +
+				"players if it is not given. Pieces have no side: `who` does not ask them.",
 		},
 		{
 			name: "walls",
@@ -395,9 +414,15 @@ var pieceObject = &object{
 		{
 			name: "touch",
 			spec: effects,
-			doc: "What happens when a player's body first reaches it, also on the way between two ticks, however " +
+			doc: "What happens when a player's body first reaches it (as `me`), also on the way between two ticks, however " +
 				"fast the one or the other moves.",
 		},
+		{
+			name: "creature",
+			spec: effects,
+			doc:  "The same for a creature that comes upon it (as `creature`); `if` does not ask it.",
+		},
+		{name: "shot", spec: obj(shotObject), doc: "Makes it one that flies."},
 		{
 			name: "walls",
 			spec: wallsBlock.spec(),

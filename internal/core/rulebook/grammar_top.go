@@ -101,6 +101,11 @@ var topObject = &object{
 			spec: mapOf(obj(bearerObject), 16),
 			doc:  "Things that one player holds. Each becomes a field of the match sheet that refers to the holder.",
 		},
+		{
+			name: "creatures",
+			spec: mapOf(obj(creatureObject), 32),
+			doc:  "Beings on the ground that the service steers.",
+		},
 		{name: "pieces", spec: mapOf(obj(pieceObject), 32), doc: "Objects that the rules keep on the ground."},
 		{
 			name: "rules",

@@ -34,6 +34,12 @@ func RandomDocument(r *rand.Rand) []byte {
 			"ring": map[string]any{"type": "clock", "runs": "wall", "count": "down", "start": "3s"},
 		},
 	}
+	rat := g.object(creatureObject, 2)
+	rat["fields"] = map[string]any{"hull": map[string]any{"type": "integer", "start": 20, "min": 0}}
+	shot := g.object(pieceObject, 2)
+	shot["shot"], shot["keep"], shot["lasts"] = g.object(shotObject, 2), 0, "2s"
+	doc["creatures"] = map[string]any{"rat": rat, "a": g.object(creatureObject, 2)}
+	doc["pieces"] = map[string]any{"bolt": shot, "b": g.object(pieceObject, 2)}
 	actions, _ := doc["actions"].(map[string]any)
 	if actions == nil {
 		actions = map[string]any{}
@@ -109,6 +115,8 @@ var (
 		"me.on",
 		"match.who.hull",
 		"me.pos",
+		"creature.hull",
+		"creature.pos",
 	}
 	someExprs = []string{
 		"1",
@@ -138,8 +146,15 @@ var (
 		"players.sum(p, p.hull)",
 		"it.alive",
 		"!me.on",
+		"creature",
+		"creature.pos",
+		"creatures.filter(c, c.alive).nearest(me.pos)",
+		"creature.rivals.filter(p, p.alive).nearest(creature.pos).pos",
+		"players.highest(p, p.hull).pos",
+		"creature.rivals.exists(p, p.alive)",
+		"point(match.n * 1000, 3000)",
 	}
-	someNames = []string{"a", "b", "c", "play", "rest", "end"}
+	someNames = []string{"a", "b", "c", "play", "rest", "end", "rat", "bolt", "players", "creatures", "pieces"}
 	someTimes = []string{"100ms", "500ms", "1s", "3s"}
 )
 
@@ -198,6 +213,9 @@ var (
 		"match.ring < 1500",
 		"running(match.ring) && match.ring == 0",
 		"me.late",
+		"creature.hull < 15",
+		"creatures.exists(c, c.hull < 15)",
+		"creature.alive",
 	}
 	amounts = []string{
 		"1",
@@ -211,7 +229,7 @@ var (
 		"me.hull / match.n",
 		"match.n * 100",
 	}
-	someones = []string{"me", "nobody", "match.who", "it", "target"}
+	someones = []string{"me", "nobody", "match.who", "it", "target", "creature", "players.highest(p, p.hull)"}
 	byKey    = map[string][]string{
 		"if":    conditions,
 		"when":  conditions,
@@ -225,15 +243,25 @@ var (
 			"match.n",
 			"me.wind",
 			"match.who.hull",
+			"creature.hull",
+			"target.hull",
 		},
-		"set":   {"match.n", "me.hull", "match.who.hull"},
+		"place": {"bolt", "rat", "a", "b"},
+		"use":   {"a", "b", "c"},
+		"for":   {"players", "match", "rat", "creatures"},
+		"way":   {"me.pos", "point(-300, 400)"},
+		"at":    {"me.pos", "creature.pos", "point(4000, 9000)", "target.pos"},
+		"on":    {"players.nearest(creature.pos)", "point(4000, 9000)", "creatures.first()"},
+		"set":   {"match.n", "me.hull", "match.who.hull", "creature.pos", "me.pos"},
 		"reset": {"me.hull", "match.n", "me.time"},
 		"clock": {"me.time", "match.ring"},
 	}
 )
 
 func (g *generator) value(k *key, depth int) any {
-	if pool := byKey[k.name]; pool != nil && (k.spec.shape == anExpr || k.spec.shape == aPath) && g.r.IntN(8) > 0 {
+	if pool := byKey[k.name]; pool != nil &&
+		(k.spec.shape == anExpr || k.spec.shape == aPath || k.spec.shape == aName) &&
+		g.r.IntN(8) > 0 {
 		return g.pick(pool)
 	}
 	if k.name == "to" && g.r.IntN(2) == 0 {

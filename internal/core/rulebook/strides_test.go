@@ -64,6 +64,9 @@ phases: {play: {length: 20s}}
 // written are the rulebooks of the demo and of the cookbook.
 func written(t *testing.T) (docs [][]byte) {
 	docs = append(docs, []byte(since), []byte(rings))
+	for _, story := range []string{"creatures", "shots", "touching"} {
+		docs = append(docs, ofStory(t, story))
+	}
 	files, _ := filepath.Glob("../../../demo/rulebooks/*.yaml")
 	for _, f := range append(files, "../../../docs/cookbook.md", "../lobby/testdata/busy.yaml") {
 		src, err := os.ReadFile(f)
@@ -89,6 +92,21 @@ func written(t *testing.T) (docs [][]byte) {
 		}
 	}
 	return docs
+}
+
+// ofStory is the rulebook that stands at the head of a story of the lobby's tests.
+func ofStory(t *testing.T, name string) []byte {
+	text, err := os.ReadFile("../lobby/testdata/" + name + ".txt")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var doc strings.Builder
+	for _, line := range strings.Split(string(text), "\n") {
+		if inner, is := strings.CutPrefix(line, "    "); is {
+			doc.WriteString(inner + "\n")
+		}
+	}
+	return []byte(doc.String())
 }
 
 // stride lets the same happen to a lobby tick by tick and to another in strides.

@@ -15,6 +15,7 @@ const (
 	WalkPlayers Walk = iota
 	WalkTeams
 	WalkPieces
+	WalkCreatures
 	WalkRivals
 	WalkFriends
 	WalkOthers
@@ -30,13 +31,14 @@ var walkDecls = [Walks]struct {
 	over sheet.Kind
 	of   expr.Vars
 }{
-	WalkPlayers: {"players", sheet.Player, 0},
-	WalkTeams:   {"teams", sheet.Team, 0},
-	WalkPieces:  {"pieces", sheet.Piece, 0},
-	WalkRivals:  {"rivals", sheet.Player, expr.Me},
-	WalkFriends: {"friends", sheet.Player, expr.Me},
-	WalkOthers:  {"others", sheet.Player, expr.Me},
-	WalkMembers: {"members", sheet.Player, expr.Team},
+	WalkPlayers:   {"players", sheet.Player, 0},
+	WalkTeams:     {"teams", sheet.Team, 0},
+	WalkPieces:    {"pieces", sheet.Piece, 0},
+	WalkCreatures: {"creatures", sheet.Creature, 0},
+	WalkRivals:    {"rivals", sheet.Player, expr.Me},
+	WalkFriends:   {"friends", sheet.Player, expr.Me},
+	WalkOthers:    {"others", sheet.Player, expr.Me},
+	WalkMembers:   {"members", sheet.Player, expr.Team},
 }
 
 func (w Walk) String() string { return walkDecls[w].word }

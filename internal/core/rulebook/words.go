@@ -44,6 +44,7 @@ var (
 	leastFirst   = either{"most", "least"}
 	perTeam      = either{"player", "team"}
 	winByTeams   = either{"players", "teams"}
+	wallsRound   = either{"stop", "round"}
 )
 
 // Late says what happens to who comes during a match.
@@ -305,13 +306,38 @@ var renewWords = words[Renew]{"never", "hand", "day", "week", "month", "dates"}
 
 func (r Renew) String() string { return renewWords.of(r) }
 
-// subjects are the words that say for whom a rule acts.
-var subjects = words[subject]{"match", "teams", "players"}
-
-type subject uint8
-
+// The words that say for whom a rule acts; kinds of creature do too.
 const (
-	forMatch subject = iota
-	forTeams
-	forPlayers
+	forMatch     = "match"
+	forTeams     = "teams"
+	forPlayers   = "players"
+	forCreatures = "creatures"
 )
+
+// PathThen says what a creature does after the last point of a path.
+type PathThen uint8
+
+// What comes after a path.
+const (
+	PathAgain PathThen = iota
+	PathBack
+	PathStay
+)
+
+var pathWords = words[PathThen]{"again", "back", "stay"}
+
+func (p PathThen) String() string { return pathWords.of(p) }
+
+// ShotWalls says what walls do to a shot.
+type ShotWalls uint8
+
+// What walls do to shots.
+const (
+	ShotStops ShotWalls = iota
+	ShotBounces
+	ShotIgnores
+)
+
+var shotWallWords = words[ShotWalls]{"stop", "bounce", "ignore"}
+
+func (s ShotWalls) String() string { return shotWallWords.of(s) }

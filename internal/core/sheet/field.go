@@ -13,7 +13,7 @@ type Type uint8
 //	Flag     true or false                         one slot, sent as a boolean
 //	Choice   one of the field's words              one slot, sent as the word's index
 //	Position millimetres from the ground's corner  two slots, sent as [x, y]
-//	Ref      a player or a team                    one slot, sent as a sheet number, 0 for nobody
+//	Ref      a player, team or creature                one slot, sent as a sheet number, 0 for nobody
 //	Clock    a running or standing time            three slots, sent as [ticks, rate, at tick]
 const (
 	Integer Type = iota
@@ -106,7 +106,7 @@ type Field struct {
 	No      int      `json:"-"`
 	Type    Type     `json:"-"`
 	Choices []string `json:"choices,omitempty"`
-	Of      Kind     `json:"-"` // of a Ref: Player or Team
+	Of      Kind     `json:"-"` // of a Ref: Player, Team or Creature
 	See     Audience `json:"-"`
 	Reset   Reset    `json:"-"`
 	Bounded bool     `json:"-"`
@@ -119,7 +119,20 @@ type Field struct {
 	Rate    Tick     `json:"-"` // the least number of wall ticks between two sends; 0 sends each change
 	BuiltIn bool     `json:"-"`
 
+	// Where each value of another field of the sheet has a rate of its own.
+	RateBy *Field `json:"-"` // a choice; nil for one Rate for all
+	Rates  []Tick `json:"-"` // by its value
+
 	slot int // index of the first slot in N, or in S for a Text
+}
+
+// Every is the least number of wall ticks between two sends of a sheet's field; 0 sends
+// each change.
+func (f *Field) Every(r *Row) Tick {
+	if f.RateBy != nil {
+		return f.Rates[r.N[f.RateBy.slot]]
+	}
+	return f.Rate
 }
 
 // Slot is where the field's first slot stands in a row.

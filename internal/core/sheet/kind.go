@@ -11,7 +11,7 @@ type Kind uint8
 
 // The kinds of sheet. A lobby holds one Lobby sheet, at most one Match sheet,
 // one Team sheet a team, one Player and one Record sheet a seat, and any number
-// of Piece sheets.
+// of Piece and Creature sheets.
 const (
 	Lobby Kind = iota
 	Match
@@ -19,10 +19,11 @@ const (
 	Player
 	Record
 	Piece
+	Creature
 	Kinds int = iota
 )
 
-var kindNames = [Kinds]string{"lobby", "match", "team", "player", "record", "piece"}
+var kindNames = [Kinds]string{"lobby", "match", "team", "player", "record", "piece", "creature"}
 
 func (k Kind) String() string {
 	if int(k) < len(kindNames) {

@@ -36,7 +36,7 @@ type Store struct {
 	dirty   []*Row // rows with fields not yet taken
 	gone    []Removed
 	moved   []Moved
-	spare   []*Row // piece rows for reuse
+	spare   [Kinds][]*Row // rows of pieces and creatures for reuse
 }
 
 // NewStore returns an empty store.
@@ -72,8 +72,8 @@ func (st *Store) make(k Kind) *Row {
 // Add adds a sheet of a kind with every field at its start.
 func (st *Store) Add(k Kind) *Row {
 	var r *Row
-	if n := len(st.spare); k == Piece && n > 0 {
-		r, st.spare = st.spare[n-1], st.spare[:n-1]
+	if n := len(st.spare[k]); n > 0 {
+		r, st.spare[k] = st.spare[k][n-1], st.spare[k][:n-1]
 		*r = Row{Kind: k, N: r.N, S: r.S, Told: r.Told}
 	} else {
 		r = st.make(k)
@@ -100,8 +100,8 @@ func (st *Store) Remove(r *Row) {
 	st.lists[r.Kind] = without(st.lists[r.Kind], r)
 	if r.Kind == Player {
 		st.Seated = without(st.Seated, r)
-		st.TouchAll(Player)
 	}
+	st.TouchAll(r.Kind) // whatever counts them counts one less
 	st.hot = without(st.hot, r)
 	if !r.Sent.Empty() {
 		st.dirty = without(st.dirty, r)
@@ -109,8 +109,8 @@ func (st *Store) Remove(r *Row) {
 	if !r.Fresh {
 		st.gone = append(st.gone, Removed{r.ID, r.Kind, r.Born})
 	}
-	if r.Kind == Piece {
-		st.spare = append(st.spare, r)
+	if r.Kind == Piece || r.Kind == Creature {
+		st.spare[r.Kind] = append(st.spare[r.Kind], r)
 	}
 	for len(st.rows) > 64 && st.rows[0] == nil { // keep the table as long as its living part
 		n := 0
@@ -238,7 +238,7 @@ func (st *Store) ResetRow(r *Row, at Reset) {
 	}
 }
 
-// ClearRefs makes every field that refers to a player who goes refer to nobody.
+// ClearRefs makes every field that refers to a player or a creature who goes refer to nobody.
 func (st *Store) ClearRefs(p *Row) {
 	for k := range Kinds {
 		for _, f := range st.Schema.Fields(Kind(k)) {

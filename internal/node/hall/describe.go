@@ -26,7 +26,12 @@ func describe(b *rulebook.Book) wire.BookInfo {
 		info.Kits = append(info.Kits, kit)
 	}
 	for _, p := range b.Pieces {
-		info.Pieces = append(info.Pieces, wire.PieceInfo{Name: p.Name, Title: p.Title, Radius: p.Radius})
+		info.Pieces = append(info.Pieces, wire.PieceInfo{Name: p.Name, Title: p.Title, Radius: p.Radius,
+			Flies: p.Shot != nil})
+	}
+	for _, c := range b.Creatures {
+		info.Creatures = append(info.Creatures, wire.CreatureInfo{Name: c.Name, Title: c.Title, Radius: c.Radius,
+			Every: int64(c.Tell)})
 	}
 	for _, p := range b.Phases {
 		info.Phases = append(info.Phases, wire.PhaseInfo{Name: p.Name, Title: p.Title, Frozen: p.Frozen})
@@ -87,7 +92,7 @@ func describeAction(b *rulebook.Book, a *rulebook.Action) wire.ActionInfo {
 		Also:   a.Also.Words(),
 	}
 	if a.Aim.At != rulebook.AimSelf {
-		info.Who = a.Aim.Who.String()
+		info.Who, info.Hits = a.Aim.Who.String(), b.Hits(&a.Aim)
 	}
 	for _, f := range a.Takes {
 		info.Takes = append(info.Takes, replica.DescribeField(f))

@@ -20,7 +20,8 @@ func (h *Hall) faceOf(b *rulebook.Book) *face {
 	var sight *replica.Sight
 	if b.Ground != nil && b.Ground.Sight != nil {
 		s := b.Ground.Sight
-		sight = &replica.Sight{Near: s.Near, Far: s.Far, Every: s.Every, Player: b.F.Player.Pos, Piece: b.F.Piece.Pos}
+		sight = &replica.Sight{Near: s.Near, Far: s.Far, Every: s.Every, Player: b.F.Player.Pos, Piece: b.F.Piece.Pos,
+			Creature: b.F.Creature.Pos}
 	}
 	f, _ := h.faces.LoadOrStore(b, &face{replica.NewFace(b.Schema, sight), describe(b)})
 	return f.(*face)

@@ -260,7 +260,11 @@ func (t *table) steer(me *sheet.Row) {
 	pos := t.b.F.Player.Pos
 	x, y := me.Pos(pos)
 	pieces := t.m.Store().Of(sheet.Piece)
+	beings := t.m.Store().Of(sheet.Creature)
 	switch n := t.r.IntN(4); {
+	case n == 0 && len(beings) > 0:
+		cx, cy := beings[t.r.IntN(len(beings))].Pos(t.b.F.Creature.Pos)
+		t.in.X, t.in.Y = full(cx-x, cy-y)
 	case n < 2 && len(pieces) > 0:
 		px, py := pieces[t.r.IntN(len(pieces))].Pos(t.b.F.Piece.Pos)
 		t.in.X, t.in.Y = full(px-x, py-y)
@@ -311,12 +315,18 @@ func (t *table) use(me *sheet.Row, a *rulebook.Action) {
 			}
 		}
 	}
+	pos := t.b.F.Player.Pos
+	if c := t.quarry(a); c != nil && (p == nil || !a.Aim.Players || t.r.IntN(2) == 0) {
+		if p, pos = c, t.b.F.Creature.Pos; c.Kind == sheet.Piece {
+			pos = t.b.F.Piece.Pos
+		}
+	}
 	if p != nil {
 		t.in.Target = p.ID
-		if pos := t.b.F.Player.Pos; pos != nil && a.Aim.At >= rulebook.AimLine {
+		if pos != nil && a.Aim.At >= rulebook.AimLine {
 			x, y := p.Pos(pos)
 			if a.Aim.At == rulebook.AimLine {
-				mx, my := me.Pos(pos)
+				mx, my := me.Pos(t.b.F.Player.Pos)
 				x, y = x-mx, y-my
 			}
 			t.in.X, t.in.Y, t.in.Point = x, y, true
@@ -325,6 +335,19 @@ func (t *table) use(me *sheet.Row, a *rulebook.Action) {
 	for i, f := range a.Takes {
 		t.in.Args = append(t.in.Args, step.Named{Name: f.Name, Value: t.value(me, f, &a.Bounds[i])})
 	}
+}
+
+// quarry picks a creature or piece that an action may hit, nil for none.
+func (t *table) quarry(a *rulebook.Action) *sheet.Row {
+	kind := sheet.Creature
+	if a.Aim.Creatures == 0 {
+		kind = sheet.Piece
+	}
+	list := t.m.Store().Of(kind)
+	if a.Aim.Creatures|a.Aim.Pieces == 0 || len(list) == 0 {
+		return nil
+	}
+	return list[t.r.IntN(len(list))]
 }
 
 // value makes a value up that an argument may have.

@@ -47,6 +47,11 @@ func unused(b *rulebook.Book, phases uint64, actions map[string]int, t *match.Ta
 			}
 		}
 	}
+	for i, c := range b.Creatures {
+		if t.Creatures[i] == 0 {
+			say("creature %s", c.Name)
+		}
+	}
 	if b.Ground != nil {
 		for i, sp := range b.Ground.Spawns {
 			if t.Spawns[i] == 0 {

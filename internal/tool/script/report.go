@@ -168,13 +168,19 @@ func (r *Reporter) sheet(s *replica.Sheet) string {
 		return "record of " + r.name(s.Owner)
 	case sheet.Piece:
 		return fmt.Sprintf("piece %d", s.ID)
+	case sheet.Creature:
+		return fmt.Sprintf("%s %d", s.Text("kind"), s.ID)
 	}
 	return r.name(s.ID)
 }
 
 // name is a sheet's name in the copy.
 func (r *Reporter) name(id sheet.ID) string {
-	if s := r.copy.Sheet(id); s != nil && s.Text("name") != "" {
+	switch s := r.copy.Sheet(id); {
+	case s == nil:
+	case s.Kind == sheet.Creature:
+		return r.sheet(s)
+	case s.Text("name") != "":
 		return s.Text("name")
 	}
 	if id == 0 {

@@ -328,7 +328,7 @@ func (st *Stage) action(s Step) (step.Input, error) {
 	switch len(rest) {
 	case 0:
 	case 1:
-		in.Target = st.seats[rest[0]]
+		in.Target = st.named(rest[0])
 	default:
 		return in, st.point(s, rest, &in)
 	}
@@ -354,7 +354,8 @@ func (st *Stage) argument(a *rulebook.Action, name, value string) sheet.Value {
 	return v
 }
 
-// named returns the player or team of a name; 0 if there is none.
+// named returns the player or team of a name, or the first of a kind of creature or piece,
+// the living before those who are out; 0 if there is none.
 func (st *Stage) named(name string) sheet.ID {
 	if id, is := st.seats[name]; is {
 		return id
@@ -364,7 +365,24 @@ func (st *Stage) named(name string) sheet.ID {
 			return t.ID
 		}
 	}
-	return 0
+	return st.ofKind(name)
+}
+
+func (st *Stage) ofKind(name string) (id sheet.ID) {
+	f := &st.Book.F
+	for _, r := range st.M.Store().Of(sheet.Creature) {
+		if f.Creature.Kind.Choices[r.Int(f.Creature.Kind)] == name && (id == 0 || r.Flag(f.Creature.Alive)) {
+			if id = r.ID; r.Flag(f.Creature.Alive) {
+				return id
+			}
+		}
+	}
+	for _, r := range st.M.Store().Of(sheet.Piece) {
+		if id == 0 && f.Piece.Kind.Choices[r.Int(f.Piece.Kind)] == name {
+			id = r.ID
+		}
+	}
+	return id
 }
 
 // settings reads: settings NAME=VALUE ...

@@ -47,16 +47,24 @@ func (m *model) ground(c *client.Copy, w, h int) string {
 	for _, p := range c.Of(client.KindPiece) {
 		put(p, '*', notice)
 	}
+	side := func(p *client.Sheet, style lipgloss.Style) lipgloss.Style {
+		for i, t := range c.Teams() {
+			if int64(t.ID) == p.Int("team") {
+				return tints[i%len(tints)]
+			}
+		}
+		return style
+	}
+	for _, p := range c.Of(client.KindCreature) {
+		if p.Flag("alive") {
+			put(p, []rune(p.Text("kind"))[0], side(p, bad)) // people are written with a capital
+		}
+	}
 	for _, p := range c.Players() {
 		if !p.Flag("alive") {
 			continue
 		}
-		style := bold
-		for i, t := range c.Teams() {
-			if int64(t.ID) == p.Int("team") {
-				style = tints[i%len(tints)].Bold(true)
-			}
-		}
+		style := side(p, bold).Bold(true)
 		put(p, []rune(p.Text("name") + "?")[0], style)
 	}
 	return frame(cells)

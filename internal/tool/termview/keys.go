@@ -100,7 +100,7 @@ func (m *model) act(a client.Action) tea.Cmd {
 	if line || a.Aim == rulebook.AimArea.String() {
 		m.o.Conn.Read(func(c *client.Copy) {
 			me, _ := c.Me().Get("pos")
-			you, ok := c.Seat(m.target).Get("pos")
+			you, ok := c.Sheet(m.target).Get("pos")
 			at := [2]int64{you.N[0], you.N[1]}
 			if line {
 				at = [2]int64{you.N[0] - me.N[0], you.N[1] - me.N[1]}
@@ -130,7 +130,8 @@ func (m *model) send(in client.Intent, what string) tea.Cmd {
 	}
 }
 
-// nextTarget chooses the next player who is not oneself, rivals before friends.
+// nextTarget chooses the next player who is not oneself, rivals before friends, and then
+// the next creature.
 func (m *model) nextTarget() {
 	m.o.Conn.Read(func(c *client.Copy) {
 		me := c.Me()
@@ -140,6 +141,11 @@ func (m *model) nextTarget() {
 				if p.ID != me.ID && (p.Int("team") == me.Int("team") && p.Int("team") != 0) == friends {
 					list = append(list, p.ID)
 				}
+			}
+		}
+		for _, s := range c.Of(client.KindCreature) {
+			if s.Flag("alive") {
+				list = append(list, s.ID)
 			}
 		}
 		for i, id := range list {

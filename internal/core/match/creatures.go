@@ -1,0 +1,226 @@
+package match
+
+import (
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// maxCreatures is the most creatures on a ground.
+const maxCreatures = 500
+
+// creature returns what a creature is.
+func (m *Match) creature(r *sheet.Row) *rulebook.Creature {
+	return m.book.Creatures[r.Int(m.book.F.Creature.Kind)]
+}
+
+// addCreature lets a creature appear at a point, on a side.
+func (m *Match) addCreature(c *rulebook.Creature, x, y int64, side sheet.ID) *sheet.Row {
+	f := &m.book.F.Creature
+	r := m.st.Add(sheet.Creature)
+	m.begins(r, c.Starts)
+	m.st.SetInt(r, f.Kind, int64(c.No))
+	m.st.SetInt(r, f.Team, int64(side))
+	r.Team = side
+	m.run.creatureCount[c.No]++
+	m.tallied(func(t *Tally) { t.Creatures[c.No]++ })
+	m.appear(r, c, x, y)
+	return r
+}
+
+// appear puts a creature on the ground, or back there: alive, and about to decide where
+// to go, not all at one tick.
+func (m *Match) appear(r *sheet.Row, c *rulebook.Creature, x, y int64) {
+	f := &m.book.F.Creature
+	m.st.SetPos(r, f.Pos, x, y)
+	m.startFrom(r)
+	m.st.SetFlag(r, f.Alive, true)
+	m.st.SetClock(r, f.Respawn, 0, 0, m.play)
+	m.st.SetInt(r, f.BackAt, 0)
+	m.st.SetPos(r, f.Home, x, y)
+	m.st.SetInt(r, f.Doing, 0)
+	m.st.SetInt(r, f.Look, int64(m.play+1+sheet.Tick(r.ID)%c.Decides))
+	m.st.SetPos(r, f.Head, 0, 0)
+	m.emit(rulebook.OnSpawn, r)
+}
+
+// spawnCreature lets one that is there appear anew, with what resets then.
+func (m *Match) spawnCreature(r *sheet.Row) {
+	c := m.creature(r)
+	x, y, ok := m.roomForCreature(c)
+	if !ok {
+		x, y = r.Pos(m.book.F.Creature.Home)
+	}
+	for _, own := range m.book.Schema.Fields(sheet.Creature) {
+		if own.Reset == sheet.ResetRespawn && !own.Derived {
+			m.st.Set(r, own, m.startOf(r, own))
+		}
+	}
+	m.appear(r, c, x, y)
+}
+
+// creatureOut puts a creature out. Who does not come back is gone when the rules that wait
+// for it have acted.
+func (m *Match) creatureOut(r *sheet.Row) {
+	f := &m.book.F.Creature
+	if !r.Flag(f.Alive) {
+		return
+	}
+	m.st.SetFlag(r, f.Alive, false)
+	m.stirred = true
+	if c := m.creature(r); c.Again {
+		at := m.play + max(c.Back, 1)
+		m.st.SetInt(r, f.BackAt, int64(at))
+		m.st.SetClock(r, f.Respawn, int64(at-m.play), -1, m.play)
+		m.run.returns = sheet.Sooner(m.run.returns, at)
+	}
+	m.emit(rulebook.OnOut, r)
+}
+
+// buried takes a creature away that is out for good.
+func (m *Match) buried(r *sheet.Row) {
+	if m.st.Get(r.ID) == r && !r.Flag(m.book.F.Creature.Alive) && !m.creature(r).Again {
+		m.removeCreature(r)
+	}
+}
+
+func (m *Match) removeCreature(r *sheet.Row) {
+	m.run.creatureCount[r.Int(m.book.F.Creature.Kind)]--
+	m.st.ClearRefs(r)
+	m.st.Remove(r)
+}
+
+func (m *Match) clearCreatures() {
+	for list := m.st.Of(sheet.Creature); len(list) > 0; list = m.st.Of(sheet.Creature) {
+		m.removeCreature(list[len(list)-1])
+	}
+}
+
+// returning brings back the creatures whose time out is over.
+func (m *Match) returning() {
+	if m.run.returns == 0 || m.run.returns > m.play {
+		return
+	}
+	m.run.returns = 0
+	for _, r := range m.st.Of(sheet.Creature) {
+		at := sheet.Tick(r.Int(m.book.F.Creature.BackAt))
+		if at > 0 && at <= m.play {
+			m.spawnCreature(r)
+			continue
+		}
+		m.run.returns = sheet.Sooner(m.run.returns, at)
+	}
+}
+
+// creatureDue returns the play tick at which the next of a kind is to come, 0 for never.
+func (m *Match) creatureDue(c *rulebook.Creature) sheet.Tick {
+	if m.run.creatureCount[c.No] >= c.Keep || m.book.Phases[m.run.phase].Frozen {
+		return 0
+	}
+	return max(m.run.creatureNext[c.No], m.play+1)
+}
+
+// keepCreatures lets those come that are missing, one at an interval.
+func (m *Match) keepCreatures() {
+	if m.book.Phases[m.run.phase].Frozen {
+		return
+	}
+	for _, c := range m.book.Creatures {
+		for n := m.run.creatureCount[c.No]; n < c.Keep && m.run.creatureNext[c.No] <= m.play; n++ {
+			m.run.creatureNext[c.No] = m.play + c.Every
+			if !m.bring(c, m.sideOf(c)) {
+				m.run.creatureNext[c.No] = m.play + max(c.Every, 1)
+			}
+		}
+	}
+}
+
+// sideOf is the team that a kind of creature belongs to.
+func (m *Match) sideOf(c *rulebook.Creature) sheet.ID {
+	if c.Side == rulebook.NoSide {
+		return 0
+	}
+	return m.teams[c.Side].ID
+}
+
+// bring lets one appear where there is room, or not this time.
+func (m *Match) bring(c *rulebook.Creature, side sheet.ID) bool {
+	x, y, ok := m.roomForCreature(c)
+	if ok && len(m.st.Of(sheet.Creature)) < maxCreatures {
+		m.addCreature(c, x, y, side)
+	}
+	return ok
+}
+
+// roomForCreature finds where a creature may appear: at one of its points, or anywhere
+// off the walls.
+func (m *Match) roomForCreature(c *rulebook.Creature) (x, y int64, ok bool) {
+	if n := len(c.At); n > 0 {
+		at := c.At[m.rng.IntN(n)]
+		return at[0], at[1], true
+	}
+	g := m.book.Ground
+	w, h := g.Width-2*c.Radius, g.Height-2*c.Radius
+	for try := 0; try < tries && w >= 0 && h >= 0; try++ {
+		if x, y = c.Radius+m.rng.Int64N(w+1), c.Radius+m.rng.Int64N(h+1); g.Free(x, y, c.Radius) {
+			return x, y, true
+		}
+	}
+	return 0, 0, false
+}
+
+// at is where a player, a creature or a piece is.
+func (m *Match) at(r *sheet.Row) (x, y int64) {
+	switch r.Kind {
+	case sheet.Player:
+		return r.Pos(m.book.F.Player.Pos)
+	case sheet.Creature:
+		return r.Pos(m.book.F.Creature.Pos)
+	}
+	return r.Pos(m.book.F.Piece.Pos)
+}
+
+// radiusOf is how far the body of a player, a creature or a piece reaches.
+func (m *Match) radiusOf(r *sheet.Row) int64 {
+	switch r.Kind {
+	case sheet.Player:
+		return m.radius()
+	case sheet.Creature:
+		return m.creature(r).Radius
+	}
+	return m.book.Pieces[r.Int(m.book.F.Piece.Kind)].Radius
+}
+
+// alive tells whether a player or creature is in; a piece always is.
+func (m *Match) alive(r *sheet.Row) bool {
+	switch r.Kind {
+	case sheet.Player:
+		return r.Flag(m.book.F.Player.Alive)
+	case sheet.Creature:
+		return r.Flag(m.book.F.Creature.Alive)
+	}
+	return true
+}
+
+// begins sets the fields of a new piece or creature that its kind begins otherwise.
+func (m *Match) begins(r *sheet.Row, starts []rulebook.Begin) {
+	for i := range starts {
+		m.st.Set(r, starts[i].Field, starts[i].Value)
+	}
+}
+
+// startOf is what a field of a sheet begins with.
+func (m *Match) startOf(r *sheet.Row, f *sheet.Field) sheet.Value {
+	var starts []rulebook.Begin
+	switch r.Kind {
+	case sheet.Creature:
+		starts = m.creature(r).Starts
+	case sheet.Piece:
+		starts = m.book.Pieces[r.Int(m.book.F.Piece.Kind)].Starts
+	}
+	for i := range starts {
+		if starts[i].Field == f {
+			return starts[i].Value
+		}
+	}
+	return f.Start
+}

@@ -1,0 +1,196 @@
+package match
+
+import (
+	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/ground"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// shotsFly tells whether any shot is in flight.
+func (m *Match) shotsFly() bool {
+	for no, p := range m.book.Pieces {
+		if p.Shot != nil && m.run.pieceCount[no] > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// send sets a shot flying with the speed of its kind, from whoever is at hand.
+func (m *Match) send(r *sheet.Row, p *rulebook.Piece, dx, dy int64) {
+	f := &m.book.F.Piece
+	if d := ground.Root(dx*dx + dy*dy); d > 0 {
+		m.st.SetPos(r, f.Way, dx*p.Shot.Speed/d, dy*p.Shot.Speed/d)
+	}
+	maker := m.env.Being
+	if maker == nil {
+		if maker = m.env.Me; maker != nil {
+			m.st.SetInt(r, f.Owner, int64(maker.ID))
+		}
+	}
+	if maker != nil {
+		m.st.SetInt(r, f.Maker, int64(maker.ID))
+		r.Team = maker.Team
+	}
+}
+
+// flyShots takes every shot one tick further.
+func (m *Match) flyShots() {
+	if m.book.Phases[m.run.phase].Frozen || !m.shotsFly() {
+		return
+	}
+	list := m.st.Of(sheet.Piece)
+	start := len(m.hits)
+	m.hits = append(m.hits, list...) // what is hit may change the list
+	for i := start; i < start+len(list) && i < len(m.hits); i++ {
+		r := m.hits[i]
+		if m.st.Get(r.ID) != r {
+			continue
+		}
+		if p := m.book.Pieces[r.Int(m.book.F.Piece.Kind)]; p.Shot != nil {
+			m.fly(r, p)
+		}
+	}
+	m.hits = m.hits[:start]
+	m.env.Piece, m.env.Being = nil, nil
+}
+
+// fly takes one shot a tick further: to the first that it meets, a wall, or on.
+func (m *Match) fly(r *sheet.Row, p *rulebook.Piece) {
+	f, g, unit := &m.book.F.Piece, m.book.Ground, int64(m.book.Rate)
+	x, y := r.Pos(f.Pos)
+	wx, wy := r.Pos(f.Way)
+	rx, ry := r.Pos(f.Rest)
+	wx, wy = wx+rx, wy+ry
+	dx, dy := wx/unit, wy/unit
+	put(r, f.Rest, wx-dx*unit, wy-dy*unit)
+	ex, ey := g.Cut(x, y, x+dx, y+dy)
+	if p.Shot.Walls != rulebook.ShotIgnores {
+		ex, ey = g.Until(x, y, ex, ey)
+	}
+	if !m.strike(r, p, x, y, ex, ey) {
+		return
+	}
+	m.st.SetPos(r, f.Pos, ex, ey)
+	if ex != x+dx || ey != y+dy {
+		m.meetWall(r, p, ex, ey)
+	}
+}
+
+// strike does what happens to those whom a shot meets on its way, in the order in which
+// it meets them, and tells whether it flies on.
+func (m *Match) strike(r *sheet.Row, p *rulebook.Piece, x, y, ex, ey int64) bool {
+	f := &m.book.F.Piece
+	maker := m.st.Get(sheet.ID(r.Int(f.Maker)))
+	from := maker
+	if from == nil {
+		from = r
+	}
+	keep := expr.Relation(p.Shot.Who.String())
+	struck := func(b *sheet.Row) bool {
+		return b != maker && keep(from, b) && m.alive(b) && m.meets(r, p, b, x, y, ex, ey)
+	}
+	last, on := int64(-1)<<62, true
+	for on {
+		var next *sheet.Row
+		best := int64(0)
+		look := func(list []*sheet.Row) {
+			for _, b := range list {
+				bx, by := m.at(b)
+				along := (bx-x)*(ex-x) + (by-y)*(ey-y)
+				if along > last && (next == nil || along < best) && struck(b) {
+					next, best = b, along
+				}
+			}
+		}
+		if p.Shot.Players {
+			look(m.st.Seated)
+		}
+		if p.Shot.Creatures != 0 {
+			look(m.st.Of(sheet.Creature))
+		}
+		if next == nil {
+			return true
+		}
+		last = best
+		sq := (ex-x)*(ex-x) + (ey-y)*(ey-y)
+		if share := min(max(best, 0), sq); sq > 0 {
+			m.st.SetPos(r, f.Pos, x+(ex-x)*share/sq, y+(ey-y)*share/sq)
+		}
+		on = m.hit(r, p, next)
+	}
+	return false
+}
+
+// meets tells whether the way of a shot in this tick comes upon a body, which may have
+// moved too.
+func (m *Match) meets(r *sheet.Row, p *rulebook.Piece, b *sheet.Row, x, y, ex, ey int64) bool {
+	pos, was := m.book.F.Player.Pos, m.book.F.Player.Was
+	if b.Kind == sheet.Creature {
+		if p.Shot.Creatures&(1<<b.Int(m.book.F.Creature.Kind)) == 0 {
+			return false
+		}
+		pos, was = m.book.F.Creature.Pos, m.book.F.Creature.Was
+	}
+	reach := p.Radius + m.radiusOf(b)
+	bx, by := b.Pos(pos)
+	ox, oy := b.Pos(was)
+	sx, sy, tx, ty := x-ox, y-oy, ex-bx, ey-by
+	if sx > reach && tx > reach || sx < -reach && tx < -reach || sy > reach && ty > reach ||
+		sy < -reach && ty < -reach {
+		return false
+	}
+	if p.Shot.Pierce && near(sx, sy, 0, 0, reach) && m.play > sheet.Tick(r.Int(m.book.F.Piece.Born))+1 {
+		return false // it flies through this one already
+	}
+	return ground.Passes(sx, sy, tx, ty, reach)
+}
+
+// hit does what a shot does to one, and tells whether it flies on.
+func (m *Match) hit(r *sheet.Row, p *rulebook.Piece, b *sheet.Row) bool {
+	m.subject(b.Kind, b)
+	m.env.Piece = r
+	if b.Kind == sheet.Player {
+		m.do(p.Touch)
+	} else {
+		m.do(p.Meets)
+	}
+	if m.st.Get(r.ID) != r {
+		return false
+	}
+	if !p.Shot.Pierce {
+		m.removePiece(r)
+	}
+	return p.Shot.Pierce
+}
+
+// meetWall does what happens where a shot meets a wall or the ground's edge.
+func (m *Match) meetWall(r *sheet.Row, p *rulebook.Piece, x, y int64) {
+	m.subject(sheet.Piece, r)
+	m.do(p.Shot.Wall)
+	if m.st.Get(r.ID) != r {
+		return
+	}
+	if p.Shot.Walls != rulebook.ShotBounces {
+		m.removePiece(r)
+		return
+	}
+	f, g := &m.book.F.Piece, m.book.Ground
+	wx, wy := r.Pos(f.Way)
+	east, south := x+sign(wx), y+sign(wy)
+	openX := east >= 0 && east <= g.Width && g.Sees(x, y, east, y)
+	openY := south >= 0 && south <= g.Height && g.Sees(x, y, x, south)
+	switch {
+	case openX && !openY:
+		wy = -wy
+	case openY && !openX:
+		wx = -wx
+	default: // into a corner
+		wx, wy = -wx, -wy
+	}
+	m.st.SetPos(r, f.Way, wx, wy)
+	put(r, f.Rest, 0, 0)
+}
+
+func sign(n int64) int64 { return min(max(n, -1), 1) }

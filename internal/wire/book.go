@@ -46,7 +46,7 @@ type ActionInfo struct {
 	Name   string                   `json:"name"`
 	Title  string                   `json:"title"`
 	Key    string                   `json:"key,omitempty" jsonschema:"a suggestion: the key that asks for it"`
-	Aim    string                   `json:"aim" jsonschema:"self, target, line or area"`
+	Aim    string                   `json:"aim" jsonschema:"self, target, line, cone or area"`
 	Who    string                   `json:"who,omitempty" jsonschema:"rivals, friends, others or anyone"`
 	Hits   []string                 `json:"hits,omitempty" jsonschema:"players, or kinds of creature and piece; players if there are none here"`
 	Reach  int64                    `json:"reach,omitempty" jsonschema:"millimetres"`

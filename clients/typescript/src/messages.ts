@@ -104,8 +104,8 @@ export interface ActionInfo {
   title: string
   /** A suggestion: the key that asks for it */
   key?: string
-  /** Self, target, line or area */
-  aim: 'self' | 'target' | 'line' | 'area'
+  /** Self, target, line, cone or area */
+  aim: 'self' | 'target' | 'line' | 'area' | 'cone'
   /** Rivals, friends, others or anyone */
   who?: string
   /** Players, or kinds of creature and piece; players if there are none here */

@@ -79,7 +79,7 @@ func plainType(t string) string {
 	if word := map[string]string{
 		"int": "an integer", "double": "a number", "string": "a text", "bool": "true or false",
 		"Player": "a player", "Team": "a team", "Match": "the match", "Lobby": "the lobby", "Piece": "a piece",
-		"Creature": "a creature", "Record": "a record", "Position": "a position", "Arguments": "arg itself",
+		"Creature": "a creature", "Aim": "aim itself", "Record": "a record", "Position": "a position", "Arguments": "arg itself",
 	}[t]; word != "" {
 		return word
 	}
@@ -99,6 +99,8 @@ func absent(name string, scope Scope) string {
 		return "there is no team here: a rule says for: teams, or for: players, whose team it is then"
 	case "target":
 		return "nobody is hit here that target could be: give the action an aim (target, line or area)"
+	case "aim":
+		return "no aim led here: aim is there in what an action with one does, and in its miss"
 	case "creature":
 		return "there is no creature here: a rule says for: creatures, or for: and a creature's name; elsewhere look " +
 			"through creatures"

@@ -257,7 +257,7 @@ func (c *Checker) names(scope Scope) []string {
 		"nocreature", "true", "false"},
 		functions...)
 	for v, n := range map[Vars]string{Me: "me", Target: "target", Piece: "piece", Team: "team", It: "it", Args: "arg",
-		Creature: "creature", Random: "random"} {
+		Creature: "creature", Aim: "aim", Random: "random"} {
 		if scope.Vars&v != 0 {
 			names = append(names, n)
 		}

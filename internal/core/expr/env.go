@@ -44,6 +44,7 @@ type Env struct {
 	Team   *sheet.Row
 	It     *sheet.Row
 	Arg    *sheet.Row // the values that came with an action, in the slots of their fields
+	Aim    *sheet.Row // the way of an aim, in the slots of AimFrom, AimTo and AimDir
 	Play   sheet.Tick // the present play tick
 	Wall   sheet.Tick // the present wall tick
 	Rate   int        // ticks a second
@@ -67,6 +68,7 @@ const (
 	It // what an enclosing each walks through
 	Args
 	Creature
+	Aim    // the way of an aim
 	Random // the function random, which only amounts of effects may call
 )
 

@@ -112,6 +112,9 @@ func (c *Checker) env(scope Scope) (*cel.Env, error) {
 	if vars&Target != 0 {
 		opts = append(opts, cel.Variable("target", kindTypes[scope.Hit]))
 	}
+	if vars&Aim != 0 {
+		opts = append(opts, cel.Variable("aim", aimType))
+	}
 	if vars&It != 0 {
 		opts = append(opts, cel.Variable("it", kindTypes[scope.It]))
 	}

@@ -116,9 +116,16 @@ func clockMillis(row rowFn, slot int, wall bool) numFn {
 // argKind stands for the kind of what came with an action, which is no sheet.
 const argKind = sheet.Kind(sheet.Kinds)
 
+// aimKind stands for the kind of an aim's way, which is no sheet.
+const aimKind = argKind + 1
+
 // fieldNamed returns the field of that name of a kind of sheet, or of the arguments.
 func (k *compiler) fieldNamed(kind sheet.Kind, name string) *sheet.Field {
-	if kind != argKind {
+	switch kind {
+	case argKind:
+	case aimKind:
+		return aimSchema.Field(sheet.Match, name)
+	default:
 		return k.checker.schema.Field(kind, name)
 	}
 	for _, f := range k.scope.Args {

@@ -86,6 +86,9 @@ func (k *compiler) named(e ast.Expr, name string) place {
 	case "piece":
 		use(Piece)
 		return place{kind: sheet.Piece, own: true, row: func(v *Env) *sheet.Row { return v.Piece }}
+	case "aim":
+		use(Aim)
+		return place{kind: aimKind, row: func(v *Env) *sheet.Row { return v.Aim }}
 	case "arg":
 		use(Args)
 		return place{kind: argKind, row: func(v *Env) *sheet.Row { return v.Arg }}
@@ -142,7 +145,7 @@ func (k *compiler) deref(e ast.Expr, kind sheet.Kind) place {
 
 func (k *compiler) readField(p place, f *sheet.Field) {
 	switch {
-	case p.kind == argKind: // what does not change is not watched
+	case p.kind >= argKind: // what does not change is not watched
 	case p.own:
 		k.prog.Reads.Own[p.kind].Set(f.No)
 	default:

@@ -20,7 +20,28 @@ var kindTypes = [sheet.Kinds]*cel.Type{
 var (
 	positionType = types.NewObjectType("Position")
 	argsType     = types.NewObjectType("Arguments")
+	aimType      = types.NewObjectType("Aim")
 )
+
+// The fields of an aim's way: where it began, where it stopped, and its direction in
+// thousandths. They stand in the slots of Env.Aim.
+var (
+	aimSchema = &sheet.Schema{}
+	AimFrom   = aimField("from")
+	AimTo     = aimField("to")
+	AimDir    = aimField("dir")
+)
+
+// AimSlots is how many slots the way of an aim takes.
+const AimSlots = 6
+
+func aimField(name string) *sheet.Field {
+	f, err := aimSchema.Add(sheet.Match, sheet.Field{Name: name, Type: sheet.Position})
+	if err != nil {
+		panic("turnvex: the way of an aim: " + err.Error())
+	}
+	return f
+}
 
 // virtual members: things a sheet has in expressions beside its fields.
 var virtual = map[sheet.Kind]map[string]*cel.Type{
@@ -65,7 +86,7 @@ func kindOf(t *cel.Type) (sheet.Kind, bool) {
 }
 
 func (p *provider) FindStructType(name string) (*types.Type, bool) {
-	for _, t := range append(kindTypes[:], positionType, argsType) {
+	for _, t := range append(kindTypes[:], positionType, argsType, aimType) {
 		if t.TypeName() == name {
 			return types.NewTypeTypeWithParam(t), true
 		}
@@ -77,6 +98,8 @@ func (p *provider) FindStructFieldNames(name string) ([]string, bool) {
 	switch name {
 	case positionType.TypeName():
 		return []string{"x", "y"}, true
+	case aimType.TypeName():
+		return aimSchema.Names(sheet.Match), true
 	case argsType.TypeName():
 		var names []string
 		for _, f := range p.args {
@@ -95,6 +118,11 @@ func (p *provider) FindStructFieldType(name, field string) (*types.FieldType, bo
 	case positionType.TypeName():
 		if field == "x" || field == "y" {
 			return &types.FieldType{Type: types.IntType}, true
+		}
+		return nil, false
+	case aimType.TypeName():
+		if f := aimSchema.Field(sheet.Match, field); f != nil {
+			return &types.FieldType{Type: celType(f)}, true
 		}
 		return nil, false
 	case argsType.TypeName():

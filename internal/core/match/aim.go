@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/ground"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -21,6 +22,7 @@ type aimed struct {
 // aim finds whom an action or act of a player or creature hits, from the authority's own
 // positions, and adds them to hits.
 func (m *Match) aim(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
+	clear(m.env.Aim.N)
 	return aimers[a.Aim.At](m, me, a, in)
 }
 
@@ -30,6 +32,7 @@ var aimers = [rulebook.Aims]func(*Match, *sheet.Row, *rulebook.Action, aimed) st
 	rulebook.AimTarget: (*Match).aimTarget,
 	rulebook.AimLine:   (*Match).aimLine,
 	rulebook.AimArea:   (*Match).aimArea,
+	rulebook.AimCone:   (*Match).aimCone,
 }
 
 // aimable returns the n-th list of those whom an aim may hit, nil for one that it does
@@ -114,6 +117,11 @@ func (m *Match) aimTarget(me *sheet.Row, a *rulebook.Action, in aimed) step.Verd
 		}
 	}
 	m.hits = append(m.hits, t)
+	if m.book.Ground != nil {
+		x, y := m.at(me)
+		tx, ty := m.at(t)
+		m.way(x, y, tx, ty, tx-x, ty-y)
+	}
 	return step.Verdict{}
 }
 
@@ -124,34 +132,87 @@ func near(ax, ay, bx, by, reach int64) bool {
 
 func metres(mm int64) string { return sheet.ShowThousandths(mm) + " m" }
 
-// aimLine finds the first one hit along a line towards X, Y as seen from whoever aims: the
-// nearest along it, the earlier in the lists when two are equally near.
+// way notes where an aim began, where it stopped, and its direction.
+func (m *Match) way(x, y, tx, ty, dx, dy int64) {
+	n := m.env.Aim.N
+	n[expr.AimFrom.Slot()], n[expr.AimFrom.Slot()+1] = x, y
+	n[expr.AimTo.Slot()], n[expr.AimTo.Slot()+1] = tx, ty
+	if d := ground.Root(dx*dx + dy*dy); d > 0 {
+		dx, dy = dx*full/d, dy*full/d
+	}
+	n[expr.AimDir.Slot()], n[expr.AimDir.Slot()+1] = dx, dy
+}
+
+// aimLine finds the first one hit along a line towards X, Y as seen from whoever aims, or
+// all where it pierces: the nearest along it first, the earlier in the lists when two are
+// equally near.
 func (m *Match) aimLine(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
 	if !in.point || in.x == 0 && in.y == 0 || !inRange(in.x) || !inRange(in.y) {
 		return step.Verdict{Code: code.NoTarget, Reason: a.Title + " needs a direction other than (0, 0)"}
 	}
 	x, y := m.at(me)
 	line := ground.Line{X: x, Y: y, DX: in.x, DY: in.y, Reach: a.Aim.Reach, Half: a.Aim.Thick}
-	var first *sheet.Row
-	var best int64
+	start := len(m.hits)
 	for n := range aimLists {
 		for _, p := range m.aimable(a, n) {
 			if p == me || m.reaches(me, p, a) != code.OK {
 				continue
 			}
 			px, py := m.at(p)
-			along, ok := line.Hits(px, py, m.radiusOf(p))
-			if !ok || first != nil && along >= best || a.Aim.Block && !m.book.Ground.Sees(x, y, px, py) {
-				continue
+			if _, ok := line.Hits(px, py, m.radiusOf(p)); ok && (!a.Aim.Block || m.book.Ground.Sees(x, y, px, py)) {
+				m.hits = append(m.hits, p)
 			}
-			first, best = p, along
 		}
 	}
-	if first != nil {
-		m.hits = append(m.hits, first)
+	along := func(p *sheet.Row) int64 {
+		px, py := m.at(p)
+		return (px-x)*in.x + (py-y)*in.y
 	}
+	slices.SortStableFunc(m.hits[start:], func(p, q *sheet.Row) int { return cmp.Compare(along(p), along(q)) })
+	if !a.Aim.Pierce {
+		m.hits = m.hits[:min(len(m.hits), start+1)]
+	}
+	m.lineStops(a, in, x, y, start, along)
 	return step.Verdict{}
 }
+
+// lineStops notes where a line stops: at the one it hits, or, when it hits nobody or goes
+// through, at a wall or the end of its reach.
+func (m *Match) lineStops(a *rulebook.Action, in aimed, x, y int64, start int, along func(*sheet.Row) int64) {
+	d := max(ground.Root(in.x*in.x+in.y*in.y), 1)
+	tx, ty := x+in.x*a.Aim.Reach/d, y+in.y*a.Aim.Reach/d
+	if n := len(m.hits); n > start && !a.Aim.Pierce {
+		far := along(m.hits[start]) / d
+		tx, ty = x+in.x*far/d, y+in.y*far/d
+	} else {
+		tx, ty = m.book.Ground.Cut(x, y, tx, ty)
+		if a.Aim.Block {
+			tx, ty = m.book.Ground.Until(x, y, tx, ty)
+		}
+	}
+	m.way(x, y, tx, ty, in.x, in.y)
+}
+
+// aimCone finds everyone whose centre is in a cone that opens towards X, Y as seen from
+// whoever aims, nearest first.
+func (m *Match) aimCone(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
+	if !in.point || in.x == 0 && in.y == 0 || !inRange(in.x) || !inRange(in.y) {
+		return step.Verdict{Code: code.NoTarget, Reason: a.Title + " needs a direction other than (0, 0)"}
+	}
+	x, y := m.at(me)
+	d := ground.Root(in.x*in.x + in.y*in.y)
+	m.gather(me, a, x, y, a.Aim.Reach, func(px, py int64) bool {
+		long := ground.Root((px-x)*(px-x) + (py-y)*(py-y))
+		dot := (px-x)*in.x + (py-y)*in.y
+		return long == 0 || dot*cosUnit >= long*d*a.Aim.Cos
+	})
+	tx, ty := m.book.Ground.Cut(x, y, x+in.x*a.Aim.Reach/max(d, 1), y+in.y*a.Aim.Reach/max(d, 1))
+	m.way(x, y, tx, ty, in.x, in.y)
+	return step.Verdict{}
+}
+
+// cosUnit is one, in the unit of Aim.Cos.
+const cosUnit = 1_000_000
 
 // aimArea finds everyone whose centre is in a circle around a point in reach,
 // nearest first.
@@ -169,11 +230,19 @@ func (m *Match) aimArea(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdic
 			return step.Verdict{Code: code.Blocked, Reason: "a wall stands between"}
 		}
 	}
+	m.gather(me, a, x, y, a.Aim.Radius, nil)
+	m.way(sx, sy, x, y, x-sx, y-sy)
+	return step.Verdict{}
+}
+
+// gather hits everyone within a radius of a point whose centre also passes a test, nearest
+// first.
+func (m *Match) gather(me *sheet.Row, a *rulebook.Action, x, y, radius int64, in func(x, y int64) bool) {
 	start := len(m.hits)
 	for n := range aimLists {
 		for _, p := range m.aimable(a, n) {
 			px, py := m.at(p)
-			if m.reaches(me, p, a) == code.OK && near(x, y, px, py, a.Aim.Radius) &&
+			if m.reaches(me, p, a) == code.OK && near(x, y, px, py, radius) && (in == nil || in(px, py)) &&
 				(!a.Aim.Block || m.book.Ground.Sees(x, y, px, py)) {
 				m.hits = append(m.hits, p)
 			}
@@ -184,7 +253,6 @@ func (m *Match) aimArea(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdic
 		return (px-x)*(px-x) + (py-y)*(py-y)
 	}
 	slices.SortStableFunc(m.hits[start:], func(p, q *sheet.Row) int { return cmp.Compare(away(p), away(q)) })
-	return step.Verdict{}
 }
 
 func inRange(n int64) bool { return n >= -ground.MaxSide && n <= ground.MaxSide }

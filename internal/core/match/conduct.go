@@ -234,8 +234,8 @@ func (m *Match) use(e *rulebook.Effect) {
 	m.env.Target = target
 }
 
-// pointed is where an act points: at a sheet, or a position. A line takes the direction
-// there.
+// pointed is where an act points: at a sheet, or a position. A line and a cone take the
+// direction there.
 func (m *Match) pointed(r *sheet.Row, on *expr.Prog, a *rulebook.Action) (in aimed) {
 	if on == nil {
 		return in
@@ -248,7 +248,7 @@ func (m *Match) pointed(r *sheet.Row, on *expr.Prog, a *rulebook.Action) (in aim
 		in.target, in.point = t.ID, true
 		in.x, in.y = m.at(t)
 	}
-	if a.Aim.At == rulebook.AimLine {
+	if a.Aim.At.Direction() {
 		x, y := m.at(r)
 		in.x, in.y = in.x-x, in.y-y
 	}

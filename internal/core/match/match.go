@@ -113,7 +113,7 @@ func New(
 	m := &Match{book: book, st: st, rng: rng, out: out, lobby: lobby, teams: teams, run: run{toPhase: noPhase}}
 	m.none = st.GetOr(0, sheet.Match)
 	m.env = expr.Env{Store: st, Lobby: lobby, Match: m.none, Rate: book.Rate, Random: rng.Int64N,
-		Arg: &sheet.Row{N: make([]int64, maxArgSlots)}}
+		Arg: &sheet.Row{N: make([]int64, maxArgSlots)}, Aim: &sheet.Row{N: make([]int64, expr.AimSlots)}}
 	return m
 }
 

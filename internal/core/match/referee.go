@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
@@ -16,6 +17,7 @@ type decision struct {
 	act  *rulebook.Action
 	hits []sheet.ID
 	args []step.Named
+	way  [expr.AimSlots]int64 // of the aim
 }
 
 // warnReferee tells at the start of a match that nobody is there to decide.
@@ -68,11 +70,11 @@ func (m *Match) ask(s *Player, a *rulebook.Action, in *step.Input, hits []*sheet
 	for _, h := range hits {
 		d.hits = append(d.hits, h.ID)
 	}
+	copy(d.way[:], m.env.Aim.N)
+	m.env.Target = m.st.GetOr(0, sheet.Player)
 	if len(hits) > 0 {
-		m.env.Target = hits[0]
+		m.env.Target = m.st.GetOr(hits[0].ID, sheet.Player) // what is told is said of players
 		d.Target = hits[0].ID
-	} else {
-		m.env.Target = m.st.GetOr(0, sheet.Player)
 	}
 	for _, t := range a.Referee.Tell {
 		v := t.Is.Value(&m.env, t.Is.Type.Of)
@@ -119,6 +121,7 @@ func (m *Match) decide(i int, yes bool) {
 		return
 	}
 	m.subject(sheet.Player, s.Row)
+	copy(m.env.Aim.N, d.way[:])
 	clear(m.env.Arg.N)
 	for _, given := range d.args { // as they were taken, wherever everybody is now
 		for _, f := range d.act.Takes {

@@ -174,6 +174,9 @@ func (m *Match) walkDecision(w *state.Walk, d *decision) {
 	state.Int(w, "seq", &d.seq)
 	state.Ints(w, "hits", &d.hits)
 	WalkNamed(w, "args", &d.args)
+	for i := range d.way {
+		state.Int(w, fmt.Sprintf("way %d", i), &d.way[i])
+	}
 	name := ""
 	if d.act != nil {
 		name = d.act.Name

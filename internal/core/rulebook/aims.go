@@ -11,6 +11,7 @@ const (
 	AimTarget
 	AimLine
 	AimArea
+	AimCone
 
 	Aims int = iota
 )
@@ -37,6 +38,14 @@ var aimDecls = [Aims]aimDecl{
 		misses: true,
 		target: true,
 	},
+	AimCone: {
+		word:   "cone",
+		doc:    "everyone in a `cone` from oneself",
+		ground: true,
+		reach:  true,
+		misses: true,
+		target: true,
+	},
 	AimArea: {word: "area", doc: "everyone in an `area`", ground: true, misses: true, target: true},
 }
 
@@ -46,6 +55,9 @@ var aimWords = func() (w words[AimAt]) {
 	}
 	return w
 }()
+
+// Direction tells whether an aim takes a direction, seen from whoever aims.
+func (a AimAt) Direction() bool { return a == AimLine || a == AimCone }
 
 func (a AimAt) String() string { return aimWords.of(a) }
 

@@ -1,6 +1,7 @@
 package rulebook
 
 import (
+	"math"
 	"slices"
 
 	"turnvex.example/turnvex/internal/core/expr"
@@ -84,7 +85,7 @@ func (b *binder) action(no int, e entry) *Action {
 	}
 	after := with(scope, expr.Random)
 	after.Vars &^= expr.Args // what was sent along is not kept
-	b.missed(n, a, with(scope, expr.Random))
+	b.missed(n, a, with(scope, expr.Random|expr.Aim))
 	a.End = b.effects(n, "end", after)
 	if end := n.get("end"); end != nil && a.Lasts == 0 {
 		b.fail(end, "not-here", "lasts: a duration", "the action is over at once and has no end")
@@ -103,7 +104,7 @@ func (b *binder) action(no int, e entry) *Action {
 func (b *binder) missed(n *node, a *Action, scope expr.Scope) {
 	a.Miss = b.effects(n, "miss", scope)
 	if m := n.get("miss"); m != nil && !aimDecls[a.Aim.At].misses {
-		b.fail(m, "not-here", "", "only an aim along a line or at an area can miss")
+		b.fail(m, "not-here", "", "only an aim along a line, in a cone or at an area can miss")
 	}
 }
 
@@ -206,6 +207,13 @@ func (b *binder) aim(n *node, a *Action) {
 		Reach: b.length(v, "reach"), Thick: b.length(v, "thick"), Radius: b.length(v, "radius"),
 		Who: whoWords.named(b.text(v, "who")), Block: wallsBlock.is(v, "walls"), Out: b.flag(v, "out")}
 	a.Aim.Players, a.Aim.Creatures, a.Aim.Pieces = b.hits(v)
+	a.Aim.Pierce = b.flag(v, "pierce")
+	a.Aim.Cos = int64(math.Round(math.Cos(float64(b.int(v, "angle"))*math.Pi/360) * 1e6))
+	for key, at := range map[string]AimAt{"pierce": AimLine, "angle": AimCone, "thick": AimLine, "radius": AimArea} {
+		if x := v.get(key); x != nil && !x.implied && a.Aim.At != at {
+			b.fail(x, "not-here", "it only with at: "+at.String(), "a %s has no %s", a.Aim.At, key)
+		}
+	}
 	decl := &aimDecls[a.Aim.At]
 	needsGround := decl.ground || a.Aim.Reach > 0
 	if needsGround && b.top.get("ground") == nil {

@@ -129,7 +129,7 @@ func (b *binder) act(no int, e entry) *Action {
 		Cooldown: b.ticks(n, "cooldown"), Cool: b.book.Schema.Field(sheet.Creature, "cool_"+e.key)}
 	b.aim(n, a)
 	b.hitEffects(n, a, with(scopeCreature, expr.Random))
-	b.missed(n, a, with(scopeCreature, expr.Random))
+	b.missed(n, a, with(scopeCreature, expr.Random|expr.Aim))
 	return a
 }
 
@@ -145,7 +145,7 @@ func (b *binder) hitEffects(n *node, a *Action, scope expr.Scope) {
 		}
 		return
 	}
-	scope.Vars |= expr.Target
+	scope.Vars |= expr.Target | expr.Aim
 	bind := func(hits bool, kind sheet.Kind, key string) []Effect {
 		scope := scope
 		scope.Hit = kind

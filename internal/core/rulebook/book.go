@@ -231,8 +231,10 @@ type Aim struct {
 	Thick  int64
 	Radius int64
 	Who    Who
-	Block  bool // walls stop it
-	Out    bool // players who are out can be hit
+	Block  bool  // walls stop it
+	Pierce bool  // a line goes on through whom it hits
+	Cos    int64 // of a cone: the cosine of half its angle, in millionths
+	Out    bool  // players who are out can be hit
 
 	Players           bool   // it hits players
 	Creatures, Pieces uint64 // and these kinds, by bit

@@ -188,7 +188,7 @@ rules:
 			doc:  "What it does to a creature that it hits; what `do` says if it is not given.",
 		},
 		{name: "piece", spec: effects, doc: "What it does to a piece that it hits; what `do` says if it is not given."},
-		{name: "miss", spec: effects, doc: "What happens when a line or an area hits nobody."},
+		{name: "miss", spec: effects, doc: "What happens when a line, a cone or an area hits nobody."},
 	},
 }
 

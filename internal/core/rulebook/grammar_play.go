@@ -191,7 +191,7 @@ record: {gold: {min: 0}, lamps: {}}`,
 				"given.",
 		},
 		{name: "piece", spec: effects, doc: "The same for pieces."},
-		{name: "miss", spec: effects, doc: "What happens when a line or an area hits nobody."},
+		{name: "miss", spec: effects, doc: "What happens when a line, a cone or an area hits nobody."},
 		{
 			name: "lasts",
 			spec: duration(0, hour),
@@ -209,7 +209,10 @@ record: {gold: {min: 0}, lamps: {}}`,
 }
 
 var aimObject = &object{
-	name: "aim", doc: "What an action reaches.",
+	name: "aim",
+	doc: "What an action reaches. What it does, and its `miss`, read where the aim began, stopped and went as " +
+		"`aim.from`, `aim.to` and `aim.dir` (in thousandths): a line stops at the last one it hits, at a wall or at " +
+		"the end of its reach, an area at its middle.",
 	example: `actions:
   hook:
     aim: {at: line, reach: 20m, thick: 1m, who: rivals, walls: ignore}
@@ -222,6 +225,13 @@ var aimObject = &object{
     do: [{add: target.hull, by: -10}]
     creature: [{out: target}]
     piece: [{remove: target}]
+  breath:
+    aim: {at: cone, reach: 8m, angle: 90}
+    do: [{add: target.hull, by: -10}, {notice: breath, with: {from: aim.from, to: aim.to}}]
+  lance:
+    aim: {at: line, reach: 30m, pierce: true}
+    do: [{add: target.hull, by: -10}]
+    miss: [{notice: missed, with: {at: aim.to, way: aim.dir}}]
 creatures: {gull: {}}`,
 	keys: []key{
 		{name: "at", spec: aimWords.spec(), def: AimSelf.String(), doc: aimDoc()},
@@ -230,6 +240,13 @@ creatures: {gull: {}}`,
 			spec: length(0, maxSide),
 			def:  "0",
 			doc:  "How far. 0 for a target: anywhere; for an area: around oneself.",
+		},
+		{name: "angle", spec: integer(1, 360), def: "60", doc: "Of a cone: how wide it opens, in degrees."},
+		{
+			name: "pierce",
+			spec: flag,
+			def:  "false",
+			doc:  "Of a line: whether it goes on through whom it hits, to the next.",
 		},
 		{
 			name: "thick",

@@ -153,6 +153,8 @@ var (
 		"players.highest(p, p.hull).pos",
 		"creature.rivals.exists(p, p.alive)",
 		"point(match.n * 1000, 3000)",
+		"aim.to",
+		"aim.dir",
 	}
 	someNames = []string{"a", "b", "c", "play", "rest", "end", "rat", "bolt", "players", "creatures", "pieces"}
 	someTimes = []string{"100ms", "500ms", "1s", "3s"}

@@ -184,7 +184,7 @@ func (p *player) act(c *client.Copy) client.Intent {
 	case rulebook.AimTarget.String():
 		all := c.Players()
 		in.Target = uint32(all[p.rng.IntN(len(all))].ID)
-	case rulebook.AimLine.String(), rulebook.AimArea.String():
+	case rulebook.AimLine.String(), rulebook.AimCone.String(), rulebook.AimArea.String():
 		in.At = &[2]int64{p.rng.Int64N(2001) - 1000, p.rng.Int64N(2001) - 1000}
 	}
 	for _, f := range a.Takes {

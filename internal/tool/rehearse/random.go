@@ -325,7 +325,7 @@ func (t *table) use(me *sheet.Row, a *rulebook.Action) {
 		t.in.Target = p.ID
 		if pos != nil && a.Aim.At >= rulebook.AimLine {
 			x, y := p.Pos(pos)
-			if a.Aim.At == rulebook.AimLine {
+			if a.Aim.At.Direction() {
 				mx, my := me.Pos(t.b.F.Player.Pos)
 				x, y = x-mx, y-my
 			}

@@ -96,7 +96,7 @@ func (m *model) pause() tea.Cmd {
 // act uses an action on the chosen target, or along the line to it.
 func (m *model) act(a client.Action) tea.Cmd {
 	in := client.Intent{Do: "act", Name: a.Name, Target: m.target}
-	line := a.Aim == rulebook.AimLine.String()
+	line := a.Aim == rulebook.AimLine.String() || a.Aim == rulebook.AimCone.String()
 	if line || a.Aim == rulebook.AimArea.String() {
 		m.o.Conn.Read(func(c *client.Copy) {
 			me, _ := c.Me().Get("pos")

@@ -18,6 +18,7 @@ type Book struct {
 	Actions   []Action   // what players may ask for
 	Kits      []Kit      // bit n of a player's field kits stands for the kit at place n
 	Pieces    []Piece    // the kinds of object on the ground
+	Zones     []Zone     // the parts of the ground that know who is in them
 	Creatures []Creature // the kinds of being that the service steers
 	Phases    []Phase    // in the file's order
 	Ground    *Ground    // nil without one
@@ -80,6 +81,14 @@ type Creature struct {
 	Title  string // for people
 	Radius int64  // of its body, in millimetres
 	Every  int64  // where it is, is told at most once in so many ticks; 0 for each change
+}
+
+// Zone is a part of the ground that knows who is in it. Its sheet says where its middle
+// is (pos), and its size: half the sides of a box, the radius and 0 of a circle.
+type Zone struct {
+	Name  string // also the match's field that refers to its sheet
+	Title string // for people
+	Held  bool   // it can be taken
 }
 
 // Phase is a part of a match.
@@ -151,6 +160,9 @@ func bookOf(b *wire.BookInfo) *Book {
 	}
 	for _, c := range b.Creatures {
 		out.Creatures = append(out.Creatures, Creature(c))
+	}
+	for _, z := range b.Zones {
+		out.Zones = append(out.Zones, Zone(z))
 	}
 	for _, p := range b.Phases {
 		out.Phases = append(out.Phases, Phase(p))

@@ -9,7 +9,7 @@ import (
 type Kind uint8
 
 // The kinds of sheet: one of the lobby, one of the match while there is one, one of
-// each team, one of each player and one of their record, and one of each piece and creature.
+// each team, one of each player and one of their record, and one of each piece, creature and zone.
 const (
 	KindLobby Kind = iota
 	KindMatch
@@ -18,10 +18,11 @@ const (
 	KindRecord
 	KindPiece
 	KindCreature
+	KindZone
 )
 
 // String returns the kind's name as the protocol has it: lobby, match, team, player,
-// record, piece or creature.
+// record, piece, creature or zone.
 func (k Kind) String() string { return sheet.Kind(k).String() }
 
 // Type says what a field holds.

@@ -41,7 +41,7 @@ func (t *tells) drain() {
 // On says which changes are wanted. What is zero is any.
 type On struct {
 	Sheet uint32 // the sheet's number, such as a seat
-	Kind  string // of sheet: lobby, match, team, player, record, piece or creature
+	Kind  string // of sheet: lobby, match, team, player, record, piece, creature or zone
 	Owner uint32 // the seat whose record or player sheet it is
 	Field string // by name; with "" the coming and going of sheets is told too
 }

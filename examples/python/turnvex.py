@@ -22,7 +22,7 @@ import urllib.error
 import urllib.request
 import zlib
 
-KINDS = ["lobby", "match", "team", "player", "record", "piece", "creature"]
+KINDS = ["lobby", "match", "team", "player", "record", "piece", "creature", "zone"]
 
 
 class Refused(Exception):

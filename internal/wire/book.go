@@ -15,6 +15,7 @@ type BookInfo struct {
 	Kits      []KitInfo      `json:"kits,omitempty" jsonschema:"bit n of a player's field kits stands for the kit at place n"`
 	Pieces    []PieceInfo    `json:"pieces,omitempty"`
 	Creatures []CreatureInfo `json:"creatures,omitempty"`
+	Zones     []ZoneInfo     `json:"zones,omitempty"`
 	Phases    []PhaseInfo    `json:"phases"`
 	Ground    *GroundInfo    `json:"ground,omitempty"`
 	Moves     bool           `json:"moves,omitempty" jsonschema:"players steer"`
@@ -77,6 +78,14 @@ type CreatureInfo struct {
 	Title  string `json:"title"`
 	Radius int64  `json:"radius" jsonschema:"of its body, in millimetres"`
 	Every  int64  `json:"every,omitempty" jsonschema:"where it is, is told at most once in so many ticks"`
+}
+
+// ZoneInfo is what clients are told of a zone. Its sheet says where its middle is, and its
+// size: half the sides of a box, the radius and 0 of a circle.
+type ZoneInfo struct {
+	Name  string `json:"name" jsonschema:"also the match's field that refers to its sheet"`
+	Title string `json:"title"`
+	Held  bool   `json:"held,omitempty" jsonschema:"it can be taken"`
 }
 
 // PhaseInfo is what clients are told of a phase.

@@ -14,6 +14,7 @@ const groups: Record<string, string[]> = {
   Records: ['record'],
   Pieces: ['piece'],
   Creatures: ['creature'],
+  Zones: ['zone'],
 }
 
 /** The truth beside the copies that two chosen seats hold, with what differs marked. */

@@ -40,6 +40,7 @@ export function Ground({ copy, live }: { copy: Copy; live: Connection }) {
         {g.circles?.map((c) => (
           <circle key={c.join()} cx={m(c[0])} cy={m(c[1])} r={m(c[2])} fill="var(--chakra-colors-border-emphasized)" />
         ))}
+        <Zones copy={copy} m={m} text={text} />
         {copy.of('piece').map((p) => {
           const at = p.pos()
           const kind = pieces.find((k) => k.name === p.text('kind'))
@@ -97,6 +98,45 @@ export function Ground({ copy, live }: { copy: Copy; live: Connection }) {
       </svg>
     </Card.Root>
   )
+}
+
+/** The zones: where they are, whose they are, and how far their taking is. */
+function Zones({ copy, m, text }: { copy: Copy; m: (mm: number) => number; text: number }) {
+  return copy.of('zone').map((z) => {
+    const at = z.pos()
+    const size = z.pos('size')
+    if (!at || !size) return null
+    const holder = z.num('holder')
+    const paint = {
+      fill: holder ? `var(--chakra-colors-${teamColours[teamNo(copy, holder)]}-solid)` : 'transparent',
+      fillOpacity: 0.18,
+      stroke: z.flag('contested') ? 'var(--chakra-colors-red-solid)' : 'var(--chakra-colors-fg-muted)',
+      strokeWidth: text / 9,
+      strokeDasharray: text / 3,
+    }
+    const [x, y, w, h] = [m(at[0]), m(at[1]), m(size[0]), m(size[1])]
+    const title = copy.book.zones?.find((k) => k.name === z.text('kind'))?.title
+    const taking = z.num('progress') ? ` ${Math.round(z.num('progress') * 100)} %` : ''
+    return (
+      <g key={z.id} data-zone={z.id}>
+        {h ? (
+          <rect x={x - w} y={y - h} width={2 * w} height={2 * h} {...paint} />
+        ) : (
+          <circle cx={x} cy={y} r={w} {...paint} />
+        )}
+        <text
+          x={x}
+          y={y - (h || w) + text * 1.1}
+          fontSize={text * 0.8}
+          textAnchor="middle"
+          fill="var(--chakra-colors-fg-muted)"
+        >
+          {title}
+          {taking}
+        </text>
+      </g>
+    )
+  })
 }
 
 /** Holds a name inside the picture. */

@@ -79,7 +79,8 @@ func plainType(t string) string {
 	if word := map[string]string{
 		"int": "an integer", "double": "a number", "string": "a text", "bool": "true or false",
 		"Player": "a player", "Team": "a team", "Match": "the match", "Lobby": "the lobby", "Piece": "a piece",
-		"Creature": "a creature", "Aim": "aim itself", "Record": "a record", "Position": "a position", "Arguments": "arg itself",
+		"Creature": "a creature", "Zone": "a zone", "Aim": "aim itself", "Record": "a record",
+		"Position": "a position", "Arguments": "arg itself",
 	}[t]; word != "" {
 		return word
 	}
@@ -104,6 +105,9 @@ func absent(name string, scope Scope) string {
 	case "creature":
 		return "there is no creature here: a rule says for: creatures, or for: and a creature's name; elsewhere look " +
 			"through creatures"
+	case "zone":
+		return "there is no zone here: a rule says for: zones; elsewhere a zone is a field of the match, as in " +
+			"match.quay"
 	case "piece":
 		return "there is no piece here: piece is the one touched, in a piece's if and touch; elsewhere look " +
 			"through pieces"

@@ -319,6 +319,8 @@ func (k *compiler) function(e ast.Expr, name string, args []ast.Expr) numFn {
 		return l.size
 	case "distance":
 		return k.distance(args)
+	case "within":
+		return k.within(args)
 	case "seconds":
 		a := k.num(args[0])
 		return func(v *Env) int64 { return mul(v, a(v), 1000) }

@@ -228,7 +228,7 @@ func isCall(src string, is Issue) bool {
 
 // functions are the functions that are known everywhere; those of lists are in lists.
 var functions = []string{"abs", "distance", "double", "int", "max", "min", "point", "running", "seconds", "size",
-	"team_named"}
+	"team_named", "within"}
 
 // callable are the names of everything that can be called.
 func callable() []string {
@@ -253,11 +253,11 @@ func plainMessage(m string) string {
 }
 
 func (c *Checker) names(scope Scope) []string {
-	names := append([]string{"lobby", "match", "players", "teams", "pieces", "creatures", "nobody", "noteam",
+	names := append([]string{"lobby", "match", "players", "teams", "pieces", "creatures", "zones", "nobody", "noteam",
 		"nocreature", "true", "false"},
 		functions...)
 	for v, n := range map[Vars]string{Me: "me", Target: "target", Piece: "piece", Team: "team", It: "it", Args: "arg",
-		Creature: "creature", Aim: "aim", Random: "random"} {
+		Creature: "creature", Aim: "aim", Zone: "zone", Random: "random"} {
 		if scope.Vars&v != 0 {
 			names = append(names, n)
 		}

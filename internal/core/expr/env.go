@@ -41,6 +41,7 @@ type Env struct {
 	Target *sheet.Row
 	Piece  *sheet.Row
 	Being  *sheet.Row // a creature
+	Zone   *sheet.Row
 	Team   *sheet.Row
 	It     *sheet.Row
 	Arg    *sheet.Row // the values that came with an action, in the slots of their fields
@@ -68,7 +69,8 @@ const (
 	It // what an enclosing each walks through
 	Args
 	Creature
-	Aim    // the way of an aim
+	Aim // the way of an aim
+	Zone
 	Random // the function random, which only amounts of effects may call
 )
 

@@ -37,6 +37,7 @@ func NewChecker(schema *sheet.Schema) (*Checker, error) {
 		cel.Variable("teams", types.NewListType(kindTypes[sheet.Team])),
 		cel.Variable("pieces", types.NewListType(kindTypes[sheet.Piece])),
 		cel.Variable("creatures", types.NewListType(kindTypes[sheet.Creature])),
+		cel.Variable("zones", types.NewListType(kindTypes[sheet.Zone])),
 		cel.Variable("nocreature", kindTypes[sheet.Creature]),
 		cel.Variable("nobody", kindTypes[sheet.Player]),
 		cel.Variable("noteam", kindTypes[sheet.Team]),
@@ -73,6 +74,7 @@ func functionDecls() []cel.EnvOption {
 	pos := positionType
 	return []cel.EnvOption{
 		cel.Function("distance", cel.Overload("distance_positions", []*cel.Type{pos, pos}, i)),
+		cel.Function("within", cel.Overload("within_position_zone", []*cel.Type{pos, kindTypes[sheet.Zone]}, b)),
 		cel.Function("point", cel.Overload("point_int_int", []*cel.Type{i, i}, pos)),
 		cel.Function("seconds", cel.Overload("seconds_int", []*cel.Type{i}, i)),
 		cel.Function("random", cel.Overload("random_int_int", []*cel.Type{i, i}, i)),
@@ -104,7 +106,7 @@ func (c *Checker) env(scope Scope) (*cel.Env, error) {
 		return e, nil
 	}
 	var opts []cel.EnvOption
-	for v, name := range map[Vars]string{Me: "me", Piece: "piece", Creature: "creature", Team: "team"} {
+	for v, name := range map[Vars]string{Me: "me", Piece: "piece", Creature: "creature", Team: "team", Zone: "zone"} {
 		if vars&v != 0 {
 			opts = append(opts, cel.Variable(name, kindTypes[varKinds[v]]))
 		}
@@ -135,7 +137,8 @@ func (c *Checker) env(scope Scope) (*cel.Env, error) {
 	return e, err
 }
 
-var varKinds = map[Vars]sheet.Kind{Me: sheet.Player, Piece: sheet.Piece, Creature: sheet.Creature, Team: sheet.Team}
+var varKinds = map[Vars]sheet.Kind{Me: sheet.Player, Piece: sheet.Piece, Creature: sheet.Creature, Team: sheet.Team,
+	Zone: sheet.Zone}
 
 // fold writes list.name(v, e) as a comprehension.
 func fold(eh parser.ExprHelper, list, v ast.Expr, init, step, result ast.Expr) (ast.Expr, *common.Error) {

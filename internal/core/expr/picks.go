@@ -21,7 +21,7 @@ var picks = map[string]string{
 }
 
 // walked are the kinds of sheet of which there are lists.
-var walked = []sheet.Kind{sheet.Player, sheet.Team, sheet.Piece, sheet.Creature}
+var walked = []sheet.Kind{sheet.Player, sheet.Team, sheet.Piece, sheet.Creature, sheet.Zone}
 
 // pickDecls declares the picks for every kind of list.
 func pickDecls() (opts []cel.EnvOption) {

@@ -86,6 +86,9 @@ func (k *compiler) named(e ast.Expr, name string) place {
 	case "piece":
 		use(Piece)
 		return place{kind: sheet.Piece, own: true, row: func(v *Env) *sheet.Row { return v.Piece }}
+	case "zone":
+		use(Zone)
+		return place{kind: sheet.Zone, own: true, row: func(v *Env) *sheet.Row { return v.Zone }}
 	case "aim":
 		use(Aim)
 		return place{kind: aimKind, row: func(v *Env) *sheet.Row { return v.Aim }}
@@ -190,6 +193,8 @@ func (k *compiler) list(e ast.Expr) (list, bool) {
 		case "pieces":
 			k.reads(sheet.Piece, "kind", false)
 			return list{kind: sheet.Piece, base: func(v *Env) []*sheet.Row { return v.Store.Of(sheet.Piece) }}, true
+		case "zones":
+			return list{kind: sheet.Zone, base: func(v *Env) []*sheet.Row { return v.Store.Of(sheet.Zone) }}, true
 		case "creatures":
 			k.reads(sheet.Creature, "kind", false)
 			return list{
@@ -200,6 +205,9 @@ func (k *compiler) list(e ast.Expr) (list, bool) {
 	}
 	if e.Kind() == ast.SelectKind && k.typeOf(e).Kind() == types.ListKind {
 		p := k.place(e.AsSelect().Operand())
+		if p.kind == sheet.Zone {
+			return list{kind: sheet.Player, base: seated, of: p.row, keep: k.inZone(p)}, true
+		}
 		if keep := Relation(e.AsSelect().FieldName()); keep != nil {
 			return list{
 				kind:    sheet.Player,
@@ -212,8 +220,8 @@ func (k *compiler) list(e ast.Expr) (list, bool) {
 	}
 	k.fail(
 		e,
-		"only players, teams, pieces, creatures, team.members and a player's rivals, friends and others can be "+
-			"walked through",
+		"only players, teams, pieces, creatures, zones, team.members, zone.inside and a player's rivals, friends "+
+			"and others can be walked through",
 	)
 	return list{}, false
 }

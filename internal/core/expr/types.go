@@ -15,6 +15,7 @@ var kindTypes = [sheet.Kinds]*cel.Type{
 	types.NewObjectType("Lobby"), types.NewObjectType("Match"), types.NewObjectType("Team"),
 	types.NewObjectType("Player"), types.NewObjectType("Record"), types.NewObjectType("Piece"),
 	types.NewObjectType("Creature"),
+	types.NewObjectType("Zone"),
 }
 
 var (
@@ -55,6 +56,7 @@ var virtual = map[sheet.Kind]map[string]*cel.Type{
 		"rivals":  types.NewListType(kindTypes[sheet.Player]),
 		"friends": types.NewListType(kindTypes[sheet.Player]),
 	},
+	sheet.Zone: {"inside": types.NewListType(kindTypes[sheet.Player])},
 	sheet.Team: {"members": types.NewListType(kindTypes[sheet.Player])},
 }
 

@@ -23,6 +23,7 @@ func (m *Match) Start(players []*Player) {
 		t.Edges = 0
 	}
 	m.st.ResetRow(m.lobby, sheet.ResetMatch)
+	m.openZones()
 	m.scheduleRules()
 	for _, p := range players {
 		m.takeIn(p)
@@ -51,6 +52,7 @@ func (m *Match) takeIn(p *Player) {
 	}
 	m.st.SetInt(p.Row, f.Kits, kits)
 	m.st.SetFlag(p.Row, f.Playing, true)
+	m.outOfZones(p.Row)
 	m.players = append(m.players, p)
 	m.st.Seated = append(m.st.Seated, p.Row)
 	m.st.TouchAll(sheet.Player)
@@ -102,6 +104,7 @@ func (m *Match) Drop(p *Player) {
 func (m *Match) leaveOut(p *Player) {
 	for i, x := range m.players {
 		if x == p {
+			m.outOfZones(p.Row)
 			m.players = append(m.players[:i:i], m.players[i+1:]...)
 			m.st.Seated = append(m.st.Seated[:i:i], m.st.Seated[i+1:]...)
 			return
@@ -150,6 +153,7 @@ func (m *Match) Clear() {
 	f := &m.book.F.Player
 	m.clearPieces()
 	m.clearCreatures()
+	m.closeZones()
 	if m.row != nil {
 		m.st.Remove(m.row)
 	}

@@ -214,6 +214,8 @@ func (m *Match) startOf(r *sheet.Row, f *sheet.Field) sheet.Value {
 	switch r.Kind {
 	case sheet.Creature:
 		starts = m.creature(r).Starts
+	case sheet.Zone:
+		starts = m.book.Zones[r.Int(m.book.F.Zone.Kind)].Starts
 	case sheet.Piece:
 		starts = m.book.Pieces[r.Int(m.book.F.Piece.Kind)].Starts
 	}

@@ -22,6 +22,7 @@ func (m *Match) beginRound() {
 		}
 		m.clearPieces()
 		m.clearCreatures()
+		m.resetZones()
 		m.giveBearers()
 	}
 	m.stirred = true

@@ -148,8 +148,9 @@ func (m *Match) derive() {
 
 func (m *Match) deriveRow(d *rulebook.Derived, r *sheet.Row) {
 	if d.Kind == sheet.Piece && d.Kinds&(1<<r.Int(m.book.F.Piece.Kind)) == 0 ||
-		d.Kind == sheet.Creature && d.Kinds&(1<<r.Int(m.book.F.Creature.Kind)) == 0 {
-		return // another kind of piece or creature, without this field
+		d.Kind == sheet.Creature && d.Kinds&(1<<r.Int(m.book.F.Creature.Kind)) == 0 ||
+		d.Kind == sheet.Zone && d.Kinds&(1<<r.Int(m.book.F.Zone.Kind)) == 0 {
+		return // another kind of piece, creature or zone, without this field
 	}
 	m.subject(d.Kind, r)
 	m.st.Set(r, d.Field, d.Is.Value(&m.env, d.Field.Type))
@@ -159,6 +160,7 @@ func (m *Match) deriveRow(d *rulebook.Derived, r *sheet.Row) {
 // subject makes a sheet what me or team means in expressions.
 func (m *Match) subject(k sheet.Kind, r *sheet.Row) {
 	m.env.Me, m.env.Target, m.env.Piece, m.env.It, m.env.Being = nil, nil, nil, nil, nil
+	m.env.Zone = nil
 	switch k {
 	case sheet.Player:
 		m.env.Me = r
@@ -169,6 +171,8 @@ func (m *Match) subject(k sheet.Kind, r *sheet.Row) {
 		m.env.Piece = r
 	case sheet.Creature:
 		m.env.Being = r
+	case sheet.Zone:
+		m.env.Zone = r
 	}
 }
 
@@ -220,6 +224,8 @@ func (m *Match) concerns(r *rulebook.Rule, row *sheet.Row) bool {
 		return row.Flag(m.book.F.Player.Playing)
 	case sheet.Creature:
 		return r.Kinds&(1<<row.Int(m.book.F.Creature.Kind)) != 0
+	case sheet.Zone:
+		return r.Kinds&(1<<row.Int(m.book.F.Zone.Kind)) != 0
 	}
 	return true
 }
@@ -309,7 +315,7 @@ func (m *Match) fireAll(r *rulebook.Rule) {
 	m.hits = append(m.hits, m.subjects(r.For)...) // the list may change while it is walked
 	for i := start; i < len(m.hits); i++ {
 		row := m.hits[i]
-		if row.Kind == sheet.Creature && (m.st.Get(row.ID) != row || !m.concerns(r, row)) {
+		if row.Kind >= sheet.Creature && (m.st.Get(row.ID) != row || !m.concerns(r, row)) {
 			continue
 		}
 		m.subject(r.For, row)

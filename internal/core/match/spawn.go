@@ -111,7 +111,7 @@ func (m *Match) putOut(s *Player) {
 		}
 	}
 	m.env.Me, m.env.Team, m.env.Target, m.env.It = was.Me, was.Team, was.Target, was.It
-	m.env.Piece, m.env.Being = was.Piece, was.Being // an end may be done while another thing is
+	m.env.Piece, m.env.Being, m.env.Zone = was.Piece, was.Being, was.Zone // an end may be done while another thing is
 	m.emit(rulebook.OnOut, s.Row)
 }
 

@@ -70,7 +70,7 @@ func (m *Match) nextPlay() sheet.Tick {
 
 // steers tells whether the service moves anything at the next tick of play.
 func (m *Match) steers() bool {
-	return !m.book.Phases[m.run.phase].Frozen && (m.creaturesMove() || m.shotsFly())
+	return !m.book.Phases[m.run.phase].Frozen && (m.creaturesMove() || m.shotsFly() || m.zonesWait())
 }
 
 // watchesTime tells whether passing time alone may change a derived field, or a
@@ -119,6 +119,7 @@ func (m *Match) playStep() {
 	m.move()
 	m.moveCreatures()
 	m.flyShots()
+	m.watchZones()
 	m.touchPieces()
 	m.endActions()
 	m.overdueDecisions()

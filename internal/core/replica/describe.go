@@ -19,7 +19,7 @@ type DescribedField struct {
 	Title   string   `json:"title,omitempty" jsonschema:"what people read in place of the name"`
 	Type    string   `json:"type" jsonschema:"integer, number, text, flag, choice, position, ref or clock"`
 	Choices []string `json:"choices,omitempty" jsonschema:"the words of a choice"`
-	Of      string   `json:"of,omitempty" jsonschema:"of a ref: player, team or creature"`
+	Of      string   `json:"of,omitempty" jsonschema:"of a ref: player, team, creature or zone"`
 	See     string   `json:"see,omitempty" jsonschema:"who sees it: team, owner or referees; everyone if it is not given"`
 	Min     *int64   `json:"min,omitempty" jsonschema:"the least value, in the unit that is sent"`
 	Max     *int64   `json:"max,omitempty" jsonschema:"the greatest value, in the unit that is sent; of a text: characters"`

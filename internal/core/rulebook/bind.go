@@ -99,6 +99,7 @@ func (b *binder) all() {
 	b.actions()
 	b.pieces()
 	b.creatures()
+	b.zones()
 	b.rules()
 	b.rounds()
 	b.win()
@@ -129,14 +130,20 @@ func (b *binder) watched() {
 			}
 		}
 	}
-	for _, p := range k.Pieces {
-		add(&k.TouchAwaits, p.If)
-		if p.If != nil {
+	touches := func(p *expr.Prog) {
+		add(&k.TouchAwaits, p)
+		if p != nil {
 			for kind := range k.TouchReads {
-				k.TouchReads[kind].Add(p.If.Reads.Own[kind])
-				k.TouchReads[kind].Add(p.If.Reads.Any[kind])
+				k.TouchReads[kind].Add(p.Reads.Own[kind])
+				k.TouchReads[kind].Add(p.Reads.Any[kind])
 			}
 		}
+	}
+	for _, p := range k.Pieces {
+		touches(p.If)
+	}
+	for _, z := range k.Zones {
+		touches(z.If)
 	}
 	for _, d := range k.Derived {
 		add(&k.Derives, d.Is)

@@ -7,7 +7,7 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// Begin is what a field begins with on the sheets of one kind of piece or creature, where
+// Begin is what a field begins with on the sheets of one kind of piece, creature or zone, where
 // that is not what its declaration by another kind says.
 type Begin struct {
 	Field *sheet.Field
@@ -17,11 +17,11 @@ type Begin struct {
 // ownKey is a field of a kind of piece or creature.
 type ownKey struct {
 	kind sheet.Kind
-	no   int // of the kind of piece or creature
+	no   int // of the kind of piece, creature or zone
 	name string
 }
 
-// ownFields declares the own fields of a kind of piece or creature. Kinds may share a name
+// ownFields declares the own fields of a kind of piece, creature or zone. Kinds may share a name
 // where they declare it alike, but for its start.
 func (b *binder) ownFields(k sheet.Kind, no int, e entry) {
 	for _, fe := range b.entries(e.value, "fields") {
@@ -48,7 +48,7 @@ func (b *binder) ownFields(k sheet.Kind, no int, e entry) {
 	}
 }
 
-// starts are the fields of a kind of piece or creature that begin otherwise than declared
+// starts are the fields of a kind of piece, creature or zone that begin otherwise than declared
 // first: with its own start, and with nothing where it does not have them.
 func (b *binder) starts(k sheet.Kind, no int) (out []Begin) {
 	for _, f := range b.book.Schema.Fields(k) {
@@ -66,22 +66,25 @@ func (b *binder) starts(k sheet.Kind, no int) (out []Begin) {
 	return out
 }
 
-// has tells whether a kind of piece or creature declares a field.
+// has tells whether a kind of piece, creature or zone declares a field.
 func (b *binder) has(k sheet.Kind, no int, f *sheet.Field) bool {
 	_, has := b.begin[ownKey{k, no, f.Name}]
 	return has || f.BuiltIn
 }
 
-// having are those of some kinds of creature that have every field of their own that a
-// condition reads.
-func (b *binder) having(kinds uint64, conditions ...*expr.Prog) uint64 {
-	for no := range b.mapKeys("creatures") {
+// kindsOf are the keys under which the kinds of a kind of sheet stand.
+var kindsOf = map[sheet.Kind]string{sheet.Piece: "pieces", sheet.Creature: "creatures", sheet.Zone: "zones"}
+
+// having are those of some kinds of creature or zone that have every field of their own
+// that a condition reads.
+func (b *binder) having(k sheet.Kind, kinds uint64, conditions ...*expr.Prog) uint64 {
+	for no := range b.mapKeys(kindsOf[k]) {
 		for _, p := range conditions {
 			if p == nil {
 				continue
 			}
-			for _, f := range b.book.Schema.Fields(sheet.Creature) {
-				if p.Reads.Own[sheet.Creature].Has(f.No) && !b.has(sheet.Creature, no, f) {
+			for _, f := range b.book.Schema.Fields(k) {
+				if p.Reads.Own[k].Has(f.No) && !b.has(k, no, f) {
 					kinds &^= 1 << no
 				}
 			}

@@ -36,10 +36,16 @@ func (b *binder) rule(no int, n *node, edges *[sheet.Kinds]int) *Rule {
 		}
 	case forPlayers:
 		r.For, scope = sheet.Player, scopePlayer
+	case forZones:
+		r.For, r.Kinds, scope = sheet.Zone, ^uint64(0), scopeZone
+		if len(b.mapKeys("zones")) == 0 {
+			b.fail(n.get("for"), "not-here", "match or players", "there are no zones in this rulebook")
+		}
 	default:
 		r.For, r.Kinds, scope = sheet.Creature, b.creatureKinds(subject), scopeCreature
 		if r.Kinds == 0 {
-			b.indexOf(n.get("for"), "kind of creature", append([]string{forMatch, forTeams, forPlayers, forCreatures},
+			b.indexOf(n.get("for"), "kind of creature", append([]string{forMatch, forTeams, forPlayers, forZones,
+				forCreatures},
 				b.mapKeys("creatures")...))
 		}
 	}
@@ -53,9 +59,9 @@ func (b *binder) rule(no int, n *node, edges *[sheet.Kinds]int) *Rule {
 		r.Phases = b.phaseMask(n, "phases", b.openPhases())
 	default:
 		r.On = eventWords.named(n.get("on").text)
-		if r.For == sheet.Creature {
-			if !eventDecls[r.On].creature {
-				b.fail(n.get("for"), "not-here", "match, teams or players", "this event does not happen to creatures")
+		if r.For == sheet.Creature || r.For == sheet.Zone {
+			if r.For == sheet.Zone || !eventDecls[r.On].creature {
+				b.fail(n.get("for"), "not-here", "match, teams or players", "this event does not happen to %s", subject)
 			}
 		} else if r.On.OfPlayer() {
 			if f := n.get("for"); !f.implied && subject != forPlayers {
@@ -65,8 +71,8 @@ func (b *binder) rule(no int, n *node, edges *[sheet.Kinds]int) *Rule {
 		}
 	}
 	r.If = b.condition(n, "if", scope)
-	if subject == forCreatures {
-		r.Kinds = b.having(r.Kinds, r.When, r.If)
+	if subject == forCreatures || subject == forZones {
+		r.Kinds = b.having(r.For, r.Kinds, r.When, r.If)
 	}
 	r.Do = b.effects(n, "do", with(scope, expr.Random))
 	return r

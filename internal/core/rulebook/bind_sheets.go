@@ -233,8 +233,11 @@ func (b *binder) start(n *node, f *sheet.Field) {
 // share one say the same of it.
 func (b *binder) derivedOfKind(k sheet.Kind, no int, n *node, left []*Derived, where map[*Derived]*node) []*Derived {
 	scope := expr.Scope{Vars: expr.Piece}
-	if k == sheet.Creature {
+	switch k {
+	case sheet.Creature:
 		scope = scopeCreature
+	case sheet.Zone:
+		scope = scopeZone
 	}
 	for _, e := range b.entries(n, "fields") {
 		f := b.book.Schema.Field(k, e.key)
@@ -295,6 +298,9 @@ func (b *binder) derived() {
 	}
 	for no, e := range b.entries(b.top, "creatures") {
 		left = b.derivedOfKind(sheet.Creature, no, e.value, left, where)
+	}
+	for no, e := range b.entries(b.top, "zones") {
+		left = b.derivedOfKind(sheet.Zone, no, e.value, left, where)
 	}
 	reads := func(a, c *Derived) bool {
 		return a.Is.Reads.Own[c.Kind].Has(c.Field.No) || a.Is.Reads.Any[c.Kind].Has(c.Field.No)

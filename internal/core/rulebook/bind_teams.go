@@ -242,6 +242,9 @@ func (b *binder) declareKinds() {
 	for no, e := range b.entries(b.top, "creatures") {
 		b.creatureFields(no, e)
 	}
+	for no, e := range b.entries(b.top, "zones") {
+		b.zoneFields(no, e)
+	}
 	for _, e := range b.entries(b.top, "bearers") {
 		if k.Schema.Field(sheet.Match, e.key) != nil {
 			b.failEntry(e, "taken", "the match sheet has a field %q already; call the bearer something else", e.key)

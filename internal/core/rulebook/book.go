@@ -34,6 +34,7 @@ type Book struct {
 	Bearers    []Bearer
 	Pieces     []*Piece
 	Creatures  []*Creature
+	Zones      []*Zone
 	Rules      []*Rule
 	Whens      []*Rule    // those of the rules that wait for a condition
 	Derived    []*Derived // in an order in which each reads only earlier ones
@@ -296,7 +297,7 @@ type Rule struct {
 	When   *expr.Prog // of OnWhen
 	Edge   uint64     // of OnWhen: the bit in Row.Edges
 	Every  sheet.Tick // of OnEvery
-	For    sheet.Kind // Match, Team, Player or Creature
+	For    sheet.Kind // Match, Team, Player, Creature or Zone
 	Kinds  uint64     // of Creature: for which, by bit
 	If     *expr.Prog
 	Phases uint64
@@ -309,7 +310,7 @@ type Derived struct {
 	Field *sheet.Field
 	Is    *expr.Prog
 	Line  int    // where it stands in the file
-	Kinds uint64 // of Piece and Creature: the kinds that have it, by bit
+	Kinds uint64 // of Piece, Creature and Zone: the kinds that have it, by bit
 }
 
 // Timed is a clock on the sheets of a kind.

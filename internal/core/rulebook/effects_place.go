@@ -32,9 +32,8 @@ func (b *binder) effectPlace(n, v *node, scope expr.Scope, e *Effect) {
 
 // placedFields binds the values that fields of what is placed begin with.
 func (b *binder) placedFields(n *node, name string, kind sheet.Kind, scope expr.Scope, p *Placing) {
-	section := map[sheet.Kind]string{sheet.Piece: "pieces", sheet.Creature: "creatures"}[kind]
 	var own []string
-	for _, e := range b.entries(b.top.get(section).get(name), "fields") {
+	for _, e := range b.entries(b.top.get(kindsOf[kind]).get(name), "fields") {
 		if e.value.get("is") == nil {
 			own = append(own, e.key)
 		}

@@ -48,6 +48,7 @@ type Fields struct {
 	Piece  PieceFields
 
 	Creature CreatureFields
+	Zone     ZoneFields
 }
 
 // PauseFields say what a budget of pauses still holds, on the sheet of whoever has it.
@@ -178,6 +179,7 @@ func (b *binder) declareBuiltIns() {
 	}
 	b.declareShots()
 	b.declareCreature()
+	b.declareZones()
 }
 
 // declareBudgets adds what is left of the budgets of pauses, where they have limits.

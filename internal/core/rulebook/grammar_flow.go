@@ -26,7 +26,7 @@ var ruleObject = &object{
 			def:  forMatch,
 			doc: "Once for the `match`, for each of the `teams` (as `team`), for each of the `players` (as `me`), for " +
 				"each of the `creatures` that have the fields which its conditions read, or for each of one kind of " +
-				"them, by its name (as `creature`).",
+				"them, by its name (as `creature`), or for each of the `zones`, likewise (as `zone`).",
 		},
 		{name: "if", spec: anExpression, doc: "Act only if this holds too."},
 		{

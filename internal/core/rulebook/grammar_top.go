@@ -106,6 +106,7 @@ var topObject = &object{
 			spec: mapOf(obj(creatureObject), 32),
 			doc:  "Beings on the ground that the service steers.",
 		},
+		{name: "zones", spec: mapOf(obj(zoneObject), 32), doc: "Parts of the ground that know who is in them."},
 		{name: "pieces", spec: mapOf(obj(pieceObject), 32), doc: "Objects that the rules keep on the ground."},
 		{
 			name: "rules",

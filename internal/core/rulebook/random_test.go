@@ -40,6 +40,9 @@ func RandomDocument(r *rand.Rand) []byte {
 	shot["shot"], shot["keep"], shot["lasts"] = g.object(shotObject, 2), 0, "2s"
 	doc["creatures"] = map[string]any{"rat": rat, "a": g.object(creatureObject, 2)}
 	doc["pieces"] = map[string]any{"bolt": shot, "b": g.object(pieceObject, 2)}
+	quay := g.object(zoneObject, 2)
+	quay["hold"] = g.object(holdObject, 2)
+	doc["zones"] = map[string]any{"quay": quay}
 	actions, _ := doc["actions"].(map[string]any)
 	if actions == nil {
 		actions = map[string]any{}
@@ -155,6 +158,9 @@ var (
 		"point(match.n * 1000, 3000)",
 		"aim.to",
 		"aim.dir",
+		"zone.holder",
+		"max(9000 - match.play, 0)",
+		"match.quay.inside.first()",
 	}
 	someNames = []string{"a", "b", "c", "play", "rest", "end", "rat", "bolt", "players", "creatures", "pieces"}
 	someTimes = []string{"100ms", "500ms", "1s", "3s"}
@@ -218,6 +224,10 @@ var (
 		"creature.hull < 15",
 		"creatures.exists(c, c.hull < 15)",
 		"creature.alive",
+		"match.quay.inside.size() > 1",
+		"zone.contested",
+		"within(me.pos, match.quay)",
+		"zone.holder == nobody",
 	}
 	amounts = []string{
 		"1",
@@ -250,7 +260,7 @@ var (
 		},
 		"place": {"bolt", "rat", "a", "b"},
 		"use":   {"a", "b", "c"},
-		"for":   {"players", "match", "rat", "creatures"},
+		"for":   {"players", "match", "rat", "creatures", "zones"},
 		"way":   {"me.pos", "point(-300, 400)"},
 		"at":    {"me.pos", "creature.pos", "point(4000, 9000)", "target.pos"},
 		"on":    {"players.nearest(creature.pos)", "point(4000, 9000)", "creatures.first()"},

@@ -16,6 +16,7 @@ const (
 	WalkTeams
 	WalkPieces
 	WalkCreatures
+	WalkZones
 	WalkRivals
 	WalkFriends
 	WalkOthers
@@ -35,6 +36,7 @@ var walkDecls = [Walks]struct {
 	WalkTeams:     {"teams", sheet.Team, 0},
 	WalkPieces:    {"pieces", sheet.Piece, 0},
 	WalkCreatures: {"creatures", sheet.Creature, 0},
+	WalkZones:     {"zones", sheet.Zone, 0},
 	WalkRivals:    {"rivals", sheet.Player, expr.Me},
 	WalkFriends:   {"friends", sheet.Player, expr.Me},
 	WalkOthers:    {"others", sheet.Player, expr.Me},

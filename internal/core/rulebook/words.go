@@ -312,6 +312,7 @@ const (
 	forTeams     = "teams"
 	forPlayers   = "players"
 	forCreatures = "creatures"
+	forZones     = "zones"
 )
 
 // PathThen says what a creature does after the last point of a path.

@@ -106,7 +106,7 @@ type Field struct {
 	No      int      `json:"-"`
 	Type    Type     `json:"-"`
 	Choices []string `json:"choices,omitempty"`
-	Of      Kind     `json:"-"` // of a Ref: Player, Team or Creature
+	Of      Kind     `json:"-"` // of a Ref: Player, Team, Creature or Zone
 	See     Audience `json:"-"`
 	Reset   Reset    `json:"-"`
 	Bounded bool     `json:"-"`

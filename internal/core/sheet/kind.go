@@ -11,7 +11,7 @@ type Kind uint8
 
 // The kinds of sheet. A lobby holds one Lobby sheet, at most one Match sheet,
 // one Team sheet a team, one Player and one Record sheet a seat, and any number
-// of Piece and Creature sheets.
+// of Piece and Creature sheets, and one Zone sheet a zone.
 const (
 	Lobby Kind = iota
 	Match
@@ -20,10 +20,11 @@ const (
 	Record
 	Piece
 	Creature
+	Zone
 	Kinds int = iota
 )
 
-var kindNames = [Kinds]string{"lobby", "match", "team", "player", "record", "piece", "creature"}
+var kindNames = [Kinds]string{"lobby", "match", "team", "player", "record", "piece", "creature", "zone"}
 
 func (k Kind) String() string {
 	if int(k) < len(kindNames) {

@@ -33,6 +33,9 @@ func describe(b *rulebook.Book) wire.BookInfo {
 		info.Creatures = append(info.Creatures, wire.CreatureInfo{Name: c.Name, Title: c.Title, Radius: c.Radius,
 			Every: int64(c.Tell)})
 	}
+	for _, z := range b.Zones {
+		info.Zones = append(info.Zones, wire.ZoneInfo{Name: z.Name, Title: z.Title, Held: z.Hold != nil})
+	}
 	for _, p := range b.Phases {
 		info.Phases = append(info.Phases, wire.PhaseInfo{Name: p.Name, Title: p.Title, Frozen: p.Frozen})
 	}

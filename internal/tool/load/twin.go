@@ -31,7 +31,7 @@ func (t *twin) begin(c *client.Copy) {
 	t.mu.Lock()
 	defer t.mu.Unlock()
 	t.state = map[string]map[string]map[string]any{}
-	for k := client.KindLobby; k <= client.KindCreature; k++ {
+	for k := client.KindLobby; k <= client.KindZone; k++ {
 		for _, s := range c.Of(k) {
 			for _, f := range s.Fields() {
 				v, _ := s.Get(f.Name)

@@ -170,6 +170,8 @@ func (r *Reporter) sheet(s *replica.Sheet) string {
 		return fmt.Sprintf("piece %d", s.ID)
 	case sheet.Creature:
 		return fmt.Sprintf("%s %d", s.Text("kind"), s.ID)
+	case sheet.Zone:
+		return s.Text("kind")
 	}
 	return r.name(s.ID)
 }
@@ -178,7 +180,7 @@ func (r *Reporter) sheet(s *replica.Sheet) string {
 func (r *Reporter) name(id sheet.ID) string {
 	switch s := r.copy.Sheet(id); {
 	case s == nil:
-	case s.Kind == sheet.Creature:
+	case s.Kind >= sheet.Creature:
 		return r.sheet(s)
 	case s.Text("name") != "":
 		return s.Text("name")

@@ -47,6 +47,9 @@ func (m *model) ground(c *client.Copy, w, h int) string {
 	for _, p := range c.Of(client.KindPiece) {
 		put(p, '*', notice)
 	}
+	for _, z := range c.Of(client.KindZone) {
+		m.zone(c, z, cells)
+	}
 	side := func(p *client.Sheet, style lipgloss.Style) lipgloss.Style {
 		for i, t := range c.Teams() {
 			if int64(t.ID) == p.Int("team") {
@@ -68,6 +71,31 @@ func (m *model) ground(c *client.Copy, w, h int) string {
 		put(p, []rune(p.Text("name") + "?")[0], style)
 	}
 	return frame(cells)
+}
+
+// zone dots the room of a zone, in the colour of its holder.
+func (m *model) zone(c *client.Copy, z *client.Sheet, cells [][]cell) {
+	g := c.Book.Ground
+	at, _ := z.Get("pos")
+	size, _ := z.Get("size")
+	style := faint
+	for i, t := range c.Teams() {
+		if int64(t.ID) == z.Int("holder") {
+			style = tints[i%len(tints)]
+		}
+	}
+	rows, cols := len(cells), len(cells[0])
+	for y := range cells {
+		for x := range cells[y] {
+			dx := (int64(x)*2+1)*g.Width/int64(2*cols) - at.N[0]
+			dy := (int64(y)*2+1)*g.Height/int64(2*rows) - at.N[1]
+			in := size.N[1] == 0 && dx*dx+dy*dy <= size.N[0]*size.N[0] ||
+				size.N[1] > 0 && max(dx, -dx) <= size.N[0] && max(dy, -dy) <= size.N[1]
+			if in && cells[y][x].r == ' ' {
+				cells[y][x] = cell{'·', style}
+			}
+		}
+	}
 }
 
 func walled(g *client.Ground, x, y int64) bool {

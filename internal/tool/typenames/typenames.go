@@ -88,6 +88,7 @@ func collect(b *rulebook.Book) *names {
 	n.addList("kit", len(b.Kits), func(i int) string { return b.Kits[i].Name })
 	n.addList("piece", len(b.Pieces), func(i int) string { return b.Pieces[i].Name })
 	n.addList("creature", len(b.Creatures), func(i int) string { return b.Creatures[i].Name })
+	n.addList("zone", len(b.Zones), func(i int) string { return b.Zones[i].Name })
 	n.addList("board", len(b.Boards), func(i int) string { return b.Boards[i].Name })
 	return n
 }

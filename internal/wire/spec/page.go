@@ -59,6 +59,7 @@ var inner = []reflect.Type{
 	reflect.TypeFor[wire.KitInfo](),
 	reflect.TypeFor[wire.PieceInfo](),
 	reflect.TypeFor[wire.CreatureInfo](),
+	reflect.TypeFor[wire.ZoneInfo](),
 	reflect.TypeFor[wire.PhaseInfo](),
 	reflect.TypeFor[wire.GroundInfo](),
 	reflect.TypeFor[wire.SightInfo](),

@@ -1,0 +1,59 @@
+package expr
+
+import (
+	"cel.dev/cel-go/common/ast"
+
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// ZoneBits is how many players each of a zone's fields of who is in it holds.
+const ZoneBits = 60
+
+// ZoneIn are the names of these fields.
+var ZoneIn = []string{"in_a", "in_b", "in_c", "in_d"}
+
+// inZone is the test whether a player is in a zone.
+func (k *compiler) inZone(p place) func(of, candidate *sheet.Row) bool {
+	var slots []int
+	for _, name := range ZoneIn {
+		f := k.checker.schema.Field(sheet.Zone, name)
+		if f == nil {
+			return func(of, candidate *sheet.Row) bool { return false }
+		}
+		k.readField(p, f)
+		slots = append(slots, f.Slot())
+	}
+	seat := k.checker.schema.Field(sheet.Player, "slot").Slot()
+	return func(of, candidate *sheet.Row) bool {
+		n := candidate.N[seat]
+		return of.ID != 0 && of.N[slots[n/ZoneBits]]&(1<<(n%ZoneBits)) != 0
+	}
+}
+
+// within compiles within(position, zone).
+func (k *compiler) within(args []ast.Expr) numFn {
+	x, y := k.pos(args[0])
+	z := k.place(args[1])
+	pos, size := k.checker.schema.Field(sheet.Zone, "pos"), k.checker.schema.Field(sheet.Zone, "size")
+	if pos == nil {
+		return zero
+	}
+	k.readField(z, pos)
+	k.readField(z, size)
+	return func(v *Env) int64 {
+		r := z.row(v)
+		return truth(r.ID != 0 && InZone(r, pos, size, x(v), y(v)))
+	}
+}
+
+// InZone tells whether a point is in a zone, its edge included. A size without a height
+// is a circle's radius, otherwise half a box's sides.
+func InZone(zone *sheet.Row, pos, size *sheet.Field, x, y int64) bool {
+	zx, zy := zone.Pos(pos)
+	w, h := zone.Pos(size)
+	dx, dy := x-zx, y-zy
+	if h == 0 {
+		return dx <= w && -dx <= w && dy <= w && -dy <= w && dx*dx+dy*dy <= w*w
+	}
+	return dx <= w && -dx <= w && dy <= h && -dy <= h
+}

@@ -1,0 +1,216 @@
+package match
+
+import (
+	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// openZones adds the sheets of the zones, at the start of a match.
+func (m *Match) openZones() {
+	f := &m.book.F.Zone
+	for _, z := range m.book.Zones {
+		r := m.st.Add(sheet.Zone)
+		m.begins(r, z.Starts)
+		m.st.SetInt(r, f.Kind, int64(z.No))
+		m.st.SetPos(r, f.Pos, z.X, z.Y)
+		m.st.SetPos(r, f.Size, z.W, z.H)
+		m.st.SetInt(m.row, z.Field, int64(r.ID))
+	}
+	m.stirred = true
+}
+
+// resetZones puts zones back to nobody's, with what resets at a round.
+func (m *Match) resetZones() {
+	f := &m.book.F.Zone
+	for _, r := range m.st.Of(sheet.Zone) {
+		for _, own := range m.book.Schema.Fields(sheet.Zone) {
+			if own.Reset >= sheet.ResetRound && !own.Derived && !own.BuiltIn {
+				m.st.Set(r, own, m.startOf(r, own))
+			}
+		}
+		for _, side := range []*sheet.Field{f.Holder, f.Taker, f.Progress, f.Taking} {
+			m.st.SetInt(r, side, 0)
+		}
+	}
+	m.stirred = true
+}
+
+func (m *Match) closeZones() {
+	for list := m.st.Of(sheet.Zone); len(list) > 0; list = m.st.Of(sheet.Zone) {
+		m.st.Remove(list[len(list)-1])
+	}
+}
+
+// zonesWait tells whether zones are to be looked at though nobody moves: one of them moves,
+// or is being taken.
+func (m *Match) zonesWait() bool {
+	for _, r := range m.st.Of(sheet.Zone) {
+		if m.book.Zones[r.Int(m.book.F.Zone.Kind)].Moves() || r.Int(m.book.F.Zone.Taking) > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// watchZones looks who is in each zone, and lets it be taken one tick further.
+func (m *Match) watchZones() {
+	if len(m.book.Zones) == 0 || m.book.Phases[m.run.phase].Frozen || !m.touchesWait() && !m.zonesWait() {
+		return
+	}
+	list := m.st.Of(sheet.Zone)
+	for i := 0; i < len(list); i++ {
+		r, z := list[i], m.book.Zones[list[i].Int(m.book.F.Zone.Kind)]
+		if z.Moves() {
+			m.moveZone(r, z)
+		}
+		m.lookInto(r, z)
+		if z.Hold != nil {
+			m.taking(r, z)
+		}
+	}
+}
+
+// moveZone puts a zone where its expressions say.
+func (m *Match) moveZone(r *sheet.Row, z *rulebook.Zone) {
+	f := &m.book.F.Zone
+	m.subject(sheet.Match, m.row)
+	if z.At != nil {
+		v := z.At.Value(&m.env, sheet.Position)
+		if m.faulty(z.Line); m.env.Fault == expr.OK {
+			m.st.SetPos(r, f.Pos, v.N[0], v.N[1])
+		}
+	}
+	if z.Radius != nil {
+		n := z.Radius.Int(&m.env)
+		if m.faulty(z.Line); m.env.Fault == expr.OK {
+			m.st.SetPos(r, f.Size, min(max(n, 0), maxRadius), 0)
+		}
+	}
+}
+
+// maxRadius is the greatest radius of a zone, in millimetres.
+const maxRadius = 2_000_000
+
+// lookInto finds who has come into a zone and who has left it, in the order of the players.
+func (m *Match) lookInto(r *sheet.Row, z *rulebook.Zone) {
+	f, pf := &m.book.F.Zone, &m.book.F.Player
+	crowd := int64(0)
+	for i := 0; i < len(m.st.Seated); i++ { // what happens may put somebody out of the match
+		p := m.st.Seated[i]
+		x, y := p.Pos(pf.Pos)
+		in := expr.InZone(r, f.Pos, f.Size, x, y) && p.Flag(pf.Alive)
+		if in && z.If != nil {
+			m.subject(sheet.Player, p)
+			m.env.Zone = r
+			in = m.yes(z.If, z.Line)
+		}
+		crowd += sheet.Bit(in)
+		slot := p.Int(pf.Slot)
+		bits, bit := f.In[slot/expr.ZoneBits], int64(1)<<(slot%expr.ZoneBits)
+		if was := r.Int(bits)&bit != 0; was == in {
+			continue
+		}
+		m.st.SetInt(r, bits, r.Int(bits)^bit)
+		m.subject(sheet.Player, p)
+		if m.env.Zone = r; in {
+			m.do(z.Enter)
+		} else {
+			m.do(z.Leave)
+		}
+		m.env.Zone = nil
+	}
+	m.st.SetInt(r, f.Crowd, crowd)
+}
+
+// outOfZones forgets in which zones a player is who comes into the match, or has left it.
+func (m *Match) outOfZones(p *sheet.Row) {
+	f := &m.book.F.Zone
+	slot := p.Int(m.book.F.Player.Slot)
+	for _, r := range m.st.Of(sheet.Zone) {
+		bits := f.In[slot/expr.ZoneBits]
+		m.st.SetInt(r, bits, r.Int(bits)&^(1<<(slot%expr.ZoneBits)))
+	}
+	m.stirred = true
+}
+
+// side is for whom a player takes zones.
+func (m *Match) side(p *sheet.Row) sheet.ID {
+	if m.book.F.Zone.Holder.Of == sheet.Team {
+		return p.Team
+	}
+	return p.ID
+}
+
+// present tells which side is in a zone, with how many, and whether there are several.
+func (m *Match) present(r *sheet.Row) (only sheet.ID, n int64, several bool) {
+	f := &m.book.F.Zone
+	for _, p := range m.st.Seated {
+		slot := p.Int(m.book.F.Player.Slot)
+		if r.Int(f.In[slot/expr.ZoneBits])&(1<<(slot%expr.ZoneBits)) == 0 {
+			continue
+		}
+		switch s := m.side(p); {
+		case only == 0 || s == only:
+			only, n = s, n+1
+		default:
+			several = true
+		}
+	}
+	return only, n, several
+}
+
+// taking lets a zone be taken one tick further by the only side that is in it.
+func (m *Match) taking(r *sheet.Row, z *rulebook.Zone) {
+	f, h := &m.book.F.Zone, z.Hold
+	only, n, several := m.present(r)
+	m.st.SetFlag(r, f.Contested, several)
+	holder, taker, done := sheet.ID(r.Int(f.Holder)), sheet.ID(r.Int(f.Taker)), r.Int(f.Taking)
+	if !h.Stays && holder != 0 && !several && only != holder {
+		m.loseZone(r, z)
+		holder = 0
+	}
+	whole := max(int64(h.Takes), 1) * sheet.Thousand
+	switch {
+	case several:
+		return
+	case only != 0 && only != holder && (taker == only || taker == 0 || done == 0):
+		taker, done = only, done+min(n, h.Crowd)*sheet.Thousand
+		if h.Takes == 0 {
+			done = whole
+		}
+	case done > 0: // what was begun fades
+		back := whole
+		if h.Fades > 0 {
+			back = max(whole/int64(h.Fades), 1)
+		}
+		if done = max(done-back, 0); done == 0 {
+			taker = 0
+		}
+	}
+	if done < whole {
+		m.taken(r, taker, done, whole)
+		return
+	}
+	m.taken(r, 0, 0, whole)
+	if holder != 0 {
+		m.loseZone(r, z)
+	}
+	m.st.SetInt(r, f.Holder, int64(only))
+	m.subject(sheet.Zone, r)
+	m.do(z.Taken)
+}
+
+// taken notes how far a zone's taking is.
+func (m *Match) taken(r *sheet.Row, by sheet.ID, done, whole int64) {
+	f := &m.book.F.Zone
+	m.st.SetInt(r, f.Taker, int64(by))
+	m.st.SetInt(r, f.Progress, done*sheet.Thousand/whole)
+	r.N[f.Taking.Slot()] = done // hidden and read by nothing else, so not marked
+}
+
+func (m *Match) loseZone(r *sheet.Row, z *rulebook.Zone) {
+	m.subject(sheet.Zone, r)
+	m.do(z.Lost)
+	m.st.SetInt(r, m.book.F.Zone.Holder, 0)
+}

@@ -1,0 +1,105 @@
+package rulebook
+
+import (
+	"slices"
+
+	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+var (
+	scopeZone   = expr.Scope{Vars: expr.Zone}
+	scopeInZone = expr.Scope{Vars: expr.Me | expr.Team | expr.Zone}
+)
+
+// zoneFields declares what a zone brings along: its own fields, and the match's field that
+// refers to it.
+func (b *binder) zoneFields(no int, e entry) {
+	b.ownFields(sheet.Zone, no, e)
+	if b.book.Schema.Field(sheet.Match, e.key) != nil {
+		b.failEntry(e, "taken", "the match sheet has a field %q already; call the zone something else", e.key)
+		return
+	}
+	f, err := b.book.Schema.Add(sheet.Match, sheet.Field{Name: e.key, Title: b.text(e.value, "title"), Type: sheet.Ref,
+		Of: sheet.Zone, BuiltIn: true})
+	if err != nil {
+		b.failEntry(e, "too-many", "%s", err)
+		return
+	}
+	b.uses.wrote(sheet.Match, f)
+}
+
+func (b *binder) zones() {
+	var rates []sheet.Tick
+	for i, e := range b.entries(b.top, "zones") {
+		n := e.value
+		z := &Zone{
+			No: i, Line: e.line, Name: e.key, Title: b.titled(n, e.key), Field: b.book.Schema.Field(sheet.Match, e.key),
+			At:     b.expr(n, "at", scopeMatch, expr.Want{Type: sheet.Position}),
+			Radius: b.expr(n, "radius", scopeMatch, wantMillis), If: b.condition(n, "if", scopeInZone),
+			Enter: b.effects(n, "enter", with(scopeInZone, expr.Random)),
+			Leave: b.effects(n, "leave", with(scopeInZone, expr.Random)),
+			Taken: b.effects(n, "taken", with(scopeZone, expr.Random)),
+			Lost:  b.effects(n, "lost", with(scopeZone, expr.Random)),
+			Tell:  b.ticks(n, "tell"), Starts: b.starts(sheet.Zone, i),
+		}
+		if b.book.Ground == nil {
+			b.failEntry(e, "needs-ground", "zones lie on a ground; declare its width and height")
+		}
+		b.shape(z, n)
+		if h := n.get("hold"); h != nil {
+			z.Hold = &Hold{Takes: b.ticks(h, "takes"), Fades: b.ticks(h, "fades"), Crowd: b.int(h, "crowd"),
+				Stays: b.flag(h, "stays")}
+		} else {
+			for _, key := range []string{"taken", "lost"} {
+				if v := n.get(key); v != nil {
+					b.fail(v, "missing-key", "hold: how it is taken", "nobody ever takes this zone")
+				}
+			}
+		}
+		b.book.Zones, rates = append(b.book.Zones, z), append(rates, z.Tell)
+	}
+	f := &b.book.F.Zone
+	if slices.Max(append(rates, 0)) > 0 {
+		for _, often := range []*sheet.Field{f.Pos, f.Size, f.Progress} {
+			often.RateBy, often.Rates = f.Kind, rates
+		}
+	}
+}
+
+// shape reads where a zone is and how large.
+func (b *binder) shape(z *Zone, n *node) {
+	key, want := "circle", 3
+	if n.get("box") != nil {
+		key, want = "box", 4
+		if r := n.get("radius"); r != nil {
+			b.fail(r, "not-here", "a circle", "a box has no radius")
+		}
+	}
+	var v []int64
+	for _, item := range b.list(n, key) {
+		mm, _ := parseLength(item.text)
+		v = append(v, mm)
+	}
+	if len(v) != want {
+		b.fail(
+			n.get(key),
+			"wrong-type",
+			map[string]string{"circle": "[x, y, radius]", "box": "[left, top, right, bottom]"}[key],
+			"%d lengths",
+			len(v),
+		)
+		return
+	}
+	if key == "circle" {
+		z.X, z.Y, z.W = v[0], v[1], v[2]
+		if z.W == 0 {
+			b.fail(n.get(key), "out-of-range", "a radius above 0", "a zone without room in it")
+		}
+		return
+	}
+	z.X, z.Y, z.W, z.H = (v[0]+v[2])/2, (v[1]+v[3])/2, (v[2]-v[0])/2, (v[3]-v[1])/2
+	if z.W <= 0 || z.H <= 0 {
+		b.fail(n.get(key), "out-of-range", "left before right and top above bottom", "a zone without room in it")
+	}
+}

@@ -187,12 +187,28 @@ func (k *compiler) nearest(e ast.Expr, l list, to ast.Expr) place {
 	slot := f.Slot()
 	return place{kind: l.kind, row: func(v *Env) *sheet.Row {
 		px, py := x(v), y(v)
-		return l.best(v, func(v *Env, r *sheet.Row) int64 {
-			dx, dy := sub(v, r.N[slot], px), sub(v, r.N[slot+1], py)
-			return add(v, mul(v, dx, dx), mul(v, dy, dy))
-		})
+		out, least, of := v.Store.GetOr(0, l.kind), uint64(0), l.owner(v)
+		if px > far || px < -far || py > far || py < -far {
+			fault(v, Overflow)
+		}
+		if v.Fault != OK {
+			return out
+		}
+		for _, r := range l.base(v) {
+			if l.keep != nil && !l.keep(of, r) || l.holds != nil && !l.passes(v, r) {
+				continue
+			}
+			dx, dy := r.N[slot]-px, r.N[slot+1]-py
+			if d := uint64(dx*dx) + uint64(dy*dy); out.ID == 0 || d < least {
+				out, least = r, d
+			}
+		}
+		return out
 	}}
 }
+
+// far is how far off a place may be, each way, to which somebody is the nearest.
+const far = 1 << 31
 
 // extreme is the one of a list for which an expression gives most, or least.
 func (k *compiler) extreme(l list, mapped ast.Expr, least bool) place {

@@ -51,7 +51,11 @@ func (k *compiler) within(args []ast.Expr) numFn {
 func InZone(zone *sheet.Row, pos, size *sheet.Field, x, y int64) bool {
 	zx, zy := zone.Pos(pos)
 	w, h := zone.Pos(size)
-	dx, dy := x-zx, y-zy
+	return InShape(x-zx, y-zy, w, h)
+}
+
+// InShape is InZone for a point as seen from the zone's middle.
+func InShape(dx, dy, w, h int64) bool {
 	if h == 0 {
 		return dx <= w && -dx <= w && dy <= w && -dy <= w && dx*dx+dy*dy <= w*w
 	}

@@ -129,6 +129,9 @@ func (l *Lobby) Knows(id sheet.ID, values []step.Named) bool {
 // Count makes a tally count what happens in the lobby's matches from now on.
 func (l *Lobby) Count(t *match.Tally) { l.match.Count(t) }
 
+// Plainly makes its matches look at everything each time: see match.Match.
+func (l *Lobby) Plainly(on bool) { l.match.Plainly(on) }
+
 // Book returns the rulebook that the lobby runs.
 func (l *Lobby) Book() *rulebook.Book { return l.book }
 

@@ -74,9 +74,15 @@ func (m *Match) choose(r *sheet.Row, c *rulebook.Creature) {
 	n[f.Doing.Slot()] = doing
 	put(r, f.Since, x, y)
 	if c.Round && (gx != x || gy != y) && !m.book.Ground.Clear(x, y, gx, gy, c.Radius) {
-		if vx, vy, ok := m.book.Ground.Around(x, y, gx, gy, c.Radius, offWalls); ok {
+		vx, vy, ok := m.book.Ground.Around(x, y, gx, gy, c.Radius, offWalls)
+		if ok {
 			gx, gy = vx, vy
 		}
+		if mv.To != nil {
+			n[f.Leg.Slot()] = sheet.Bit(ok)
+		}
+	} else if mv != nil && mv.To != nil {
+		n[f.Leg.Slot()] = 0
 	}
 	m.head(r, gx, gy)
 }
@@ -195,7 +201,9 @@ func (m *Match) step(r *sheet.Row, c *rulebook.Creature) {
 	if near(x, y, gx, gy, pace/int64(m.book.Rate)+1) {
 		dx, dy, wx, wy = gx-x, gy-y, 0, 0
 		put(r, f.Head, 0, 0)
-		r.N[f.Look.Slot()] = min(r.N[f.Look.Slot()], int64(m.play+1))
+		if doing := r.N[f.Doing.Slot()]; r.N[f.Leg.Slot()] > 0 || doing > 0 && c.Moves[doing-1].To == nil {
+			r.N[f.Look.Slot()] = min(r.N[f.Look.Slot()], int64(m.play+1))
+		}
 		put(r, f.Rest, 0, 0)
 	} else {
 		put(r, f.Rest, wx-dx*unit, wy-dy*unit)

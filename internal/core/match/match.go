@@ -47,8 +47,10 @@ type Match struct {
 	queue   []event
 	firings []firing
 	hits    []*sheet.Row
+	bodies  bodies
 	budget  int
 	tally   *Tally     // of a rehearsal
+	plainly bool       // everything is looked at, changed or not
 	runs    bool       // play ran when the tick began
 	named   bool       // who has won was said, and not left to the order
 	winners []sheet.ID // who was: several at one tick are ranked by the order; none: all have lost

@@ -122,12 +122,12 @@ func (m *Match) lastRuleLine() int {
 // derive brings derived fields up to date where something that they read has
 // changed.
 func (m *Match) derive() {
-	if !m.st.AnyTouched() && len(m.book.Derives) == 0 {
+	if !m.plainly && !m.st.AnyTouched() && len(m.book.Derives) == 0 {
 		return
 	}
 	for _, d := range m.book.Derived {
 		reads := &d.Is.Reads
-		if reads.Clock || d.Is.TouchedAny(m.st.Touched()) {
+		if m.plainly || reads.Clock || d.Is.TouchedAny(m.st.Touched()) {
 			for _, r := range m.st.Of(d.Kind) {
 				m.deriveRow(d, r)
 			}
@@ -185,7 +185,7 @@ func (m *Match) collect() {
 	for _, r := range m.book.Whens {
 		reads := &r.When.Reads
 		switch {
-		case reads.Clock || touched && r.When.TouchedAny(m.st.Touched()):
+		case m.plainly || reads.Clock || touched && r.When.TouchedAny(m.st.Touched()):
 			m.lookAll(r)
 		case r.For == sheet.Match:
 			if touched && r.When.Touched(m.st.Touched()) || r.When.Const {

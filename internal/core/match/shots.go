@@ -37,9 +37,6 @@ func (m *Match) send(r *sheet.Row, p *rulebook.Piece, dx, dy int64) {
 
 // flyShots takes every shot one tick further.
 func (m *Match) flyShots() {
-	if m.book.Phases[m.run.phase].Frozen || !m.shotsFly() {
-		return
-	}
 	list := m.st.Of(sheet.Piece)
 	start := len(m.hits)
 	m.hits = append(m.hits, list...) // what is hit may change the list
@@ -82,65 +79,66 @@ func (m *Match) fly(r *sheet.Row, p *rulebook.Piece) {
 // it meets them, and tells whether it flies on.
 func (m *Match) strike(r *sheet.Row, p *rulebook.Piece, x, y, ex, ey int64) bool {
 	f := &m.book.F.Piece
-	maker := m.st.Get(sheet.ID(r.Int(f.Maker)))
+	lastAlong, last := int64(-1)<<62, -1
+	for {
+		along, next := m.nextMet(r, p, x, y, ex, ey, lastAlong, last)
+		if next < 0 {
+			return true
+		}
+		lastAlong, last = along, next
+		sq := (ex-x)*(ex-x) + (ey-y)*(ey-y)
+		if share := min(max(along, 0), sq); sq > 0 {
+			m.st.SetPos(r, f.Pos, x+(ex-x)*share/sq, y+(ey-y)*share/sq)
+		}
+		if !m.hit(r, p, m.bodies.list[next].row) {
+			return false
+		}
+	}
+}
+
+// nextMet finds the body that a shot meets next on its way in this tick, behind the one
+// that it has met last; of equals the earlier in the list. It returns how far along it is,
+// and its place; -1 for none.
+func (m *Match) nextMet(r *sheet.Row, p *rulebook.Piece, x, y, ex, ey, lastAlong int64, last int) (int64, int) {
+	maker := m.st.Get(sheet.ID(r.Int(m.book.F.Piece.Maker)))
 	from := maker
 	if from == nil {
 		from = r
 	}
 	keep := expr.Relation(p.Shot.Who.String())
-	struck := func(b *sheet.Row) bool {
-		return b != maker && keep(from, b) && m.alive(b) && m.meets(r, p, b, x, y, ex, ey)
+	best, next := int64(0), -1
+	all, room := &m.bodies, m.bodies.spread+p.Radius
+	east, north, south := max(x, ex)+room, min(y, ey)-room, max(y, ey)+room
+	for k := all.from(min(x, ex) - room); k < len(all.byX); k++ {
+		i := all.byX[k]
+		b := &all.list[i]
+		if b.x > east {
+			break
+		}
+		if !b.alive || b.y < north && b.oy < north || b.y > south && b.oy > south ||
+			(i < all.players) && !p.Shot.Players || b.row == maker {
+			continue
+		}
+		along := (b.x-x)*(ex-x) + (b.y-y)*(ey-y)
+		if along < lastAlong || along == lastAlong && i <= last ||
+			next >= 0 && (along > best || along == best && i > next) {
+			continue
+		}
+		if keep(from, b.row) && m.meets(r, p, b, x, y, ex, ey) && m.st.Get(b.row.ID) == b.row && m.alive(b.row) {
+			best, next = along, i
+		}
 	}
-	last, on := int64(-1)<<62, true
-	for on {
-		var next *sheet.Row
-		best := int64(0)
-		look := func(list []*sheet.Row) {
-			for _, b := range list {
-				bx, by := m.at(b)
-				along := (bx-x)*(ex-x) + (by-y)*(ey-y)
-				if along > last && (next == nil || along < best) && struck(b) {
-					next, best = b, along
-				}
-			}
-		}
-		if p.Shot.Players {
-			look(m.st.Seated)
-		}
-		if p.Shot.Creatures != 0 {
-			look(m.st.Of(sheet.Creature))
-		}
-		if next == nil {
-			return true
-		}
-		last = best
-		sq := (ex-x)*(ex-x) + (ey-y)*(ey-y)
-		if share := min(max(best, 0), sq); sq > 0 {
-			m.st.SetPos(r, f.Pos, x+(ex-x)*share/sq, y+(ey-y)*share/sq)
-		}
-		on = m.hit(r, p, next)
-	}
-	return false
+	return best, next
 }
 
 // meets tells whether the way of a shot in this tick comes upon a body, which may have
 // moved too.
-func (m *Match) meets(r *sheet.Row, p *rulebook.Piece, b *sheet.Row, x, y, ex, ey int64) bool {
-	pos, was := m.book.F.Player.Pos, m.book.F.Player.Was
-	if b.Kind == sheet.Creature {
-		if p.Shot.Creatures&(1<<b.Int(m.book.F.Creature.Kind)) == 0 {
-			return false
-		}
-		pos, was = m.book.F.Creature.Pos, m.book.F.Creature.Was
-	}
-	reach := p.Radius + m.radiusOf(b)
-	bx, by := b.Pos(pos)
-	ox, oy := b.Pos(was)
-	sx, sy, tx, ty := x-ox, y-oy, ex-bx, ey-by
-	if sx > reach && tx > reach || sx < -reach && tx < -reach || sy > reach && ty > reach ||
-		sy < -reach && ty < -reach {
+func (m *Match) meets(r *sheet.Row, p *rulebook.Piece, b *body, x, y, ex, ey int64) bool {
+	if b.row.Kind == sheet.Creature && p.Shot.Creatures&(1<<b.row.Int(m.book.F.Creature.Kind)) == 0 {
 		return false
 	}
+	reach := p.Radius + b.reach
+	sx, sy, tx, ty := x-b.ox, y-b.oy, ex-b.x, ey-b.y
 	if p.Shot.Pierce && near(sx, sy, 0, 0, reach) && m.play > sheet.Tick(r.Int(m.book.F.Piece.Born))+1 {
 		return false // it flies through this one already
 	}

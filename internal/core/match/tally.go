@@ -58,6 +58,11 @@ func (t *Tally) Add(o *Tally) {
 // Count makes a tally count what happens from now on; nil ends it.
 func (m *Match) Count(t *Tally) { m.tally = t }
 
+// Plainly makes the match look at every derived field and every condition each time that
+// it settles, whether anything that they read has changed or not. It must come to the same,
+// only more slowly: benchmarks and tests hold the one against the other.
+func (m *Match) Plainly(on bool) { m.plainly = on }
+
 // tallied notes something in the tally, if there is one.
 func (m *Match) tallied(note func(*Tally)) {
 	if m.tally != nil {

@@ -68,6 +68,23 @@ func (m *Match) nextPlay() sheet.Tick {
 	return next
 }
 
+// meet lets shots fly and zones look who is in them, where everybody has come to be.
+func (m *Match) meet() {
+	if m.book.Phases[m.run.phase].Frozen {
+		return
+	}
+	shots, zones := m.shotsFly(), len(m.book.Zones) > 0 && (m.touchesWait() || m.zonesWait())
+	if shots || zones {
+		m.gatherBodies()
+	}
+	if shots {
+		m.flyShots()
+	}
+	if zones {
+		m.watchZones()
+	}
+}
+
 // steers tells whether the service moves anything at the next tick of play.
 func (m *Match) steers() bool {
 	return !m.book.Phases[m.run.phase].Frozen && (m.creaturesMove() || m.shotsFly() || m.zonesWait())
@@ -118,8 +135,7 @@ func (m *Match) PassTick() {
 func (m *Match) playStep() {
 	m.move()
 	m.moveCreatures()
-	m.flyShots()
-	m.watchZones()
+	m.meet()
 	m.touchPieces()
 	m.endActions()
 	m.overdueDecisions()

@@ -24,11 +24,13 @@ var NotWalked = map[string]string{
 	"Match.queue":   "empty between steps",
 	"Match.firings": "made anew before each use",
 	"Match.hits":    "empty between steps",
+	"Match.bodies":  "made anew before each use",
 	"Match.budget":  "set at the beginning of each step",
 	"Match.runs":    "set at the beginning of each tick",
 	"Match.named":   "of the step in which a match ends",
 	"Match.winners": "empty between steps",
 	"Match.tally":   "only counts",
+	"Match.plainly": "comes to the same",
 }
 
 // Walk walks over the match; find returns the player with that sheet, or nil.

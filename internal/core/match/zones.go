@@ -55,18 +55,14 @@ func (m *Match) zonesWait() bool {
 
 // watchZones looks who is in each zone, and lets it be taken one tick further.
 func (m *Match) watchZones() {
-	if len(m.book.Zones) == 0 || m.book.Phases[m.run.phase].Frozen || !m.touchesWait() && !m.zonesWait() {
-		return
-	}
 	list := m.st.Of(sheet.Zone)
 	for i := 0; i < len(list); i++ {
 		r, z := list[i], m.book.Zones[list[i].Int(m.book.F.Zone.Kind)]
 		if z.Moves() {
 			m.moveZone(r, z)
 		}
-		m.lookInto(r, z)
-		if z.Hold != nil {
-			m.taking(r, z)
+		if who := m.lookInto(r, z); z.Hold != nil {
+			m.taking(r, z, who)
 		}
 	}
 }
@@ -93,34 +89,42 @@ func (m *Match) moveZone(r *sheet.Row, z *rulebook.Zone) {
 const maxRadius = 2_000_000
 
 // lookInto finds who has come into a zone and who has left it, in the order of the players.
-func (m *Match) lookInto(r *sheet.Row, z *rulebook.Zone) {
-	f, pf := &m.book.F.Zone, &m.book.F.Player
+func (m *Match) lookInto(r *sheet.Row, z *rulebook.Zone) (who presence) {
+	f := &m.book.F.Zone
+	zx, zy := r.Pos(f.Pos)
+	w, h := r.Pos(f.Size)
 	crowd := int64(0)
-	for i := 0; i < len(m.st.Seated); i++ { // what happens may put somebody out of the match
-		p := m.st.Seated[i]
-		x, y := p.Pos(pf.Pos)
-		in := expr.InZone(r, f.Pos, f.Size, x, y) && p.Flag(pf.Alive)
+	for i := 0; i < m.bodies.players; i++ {
+		b := &m.bodies.list[i]
+		in := b.alive && expr.InShape(b.x-zx, b.y-zy, w, h)
 		if in && z.If != nil {
-			m.subject(sheet.Player, p)
+			m.subject(sheet.Player, b.row)
 			m.env.Zone = r
 			in = m.yes(z.If, z.Line)
 		}
-		crowd += sheet.Bit(in)
-		slot := p.Int(pf.Slot)
-		bits, bit := f.In[slot/expr.ZoneBits], int64(1)<<(slot%expr.ZoneBits)
-		if was := r.Int(bits)&bit != 0; was == in {
-			continue
+		bits, bit := f.In[b.slot/expr.ZoneBits], int64(1)<<(b.slot%expr.ZoneBits)
+		if was := r.Int(bits)&bit != 0; was != in && m.st.Get(b.row.ID) == b.row {
+			m.st.SetInt(r, bits, r.Int(bits)^bit)
+			m.passesEdge(r, z, b.row, in)
 		}
-		m.st.SetInt(r, bits, r.Int(bits)^bit)
-		m.subject(sheet.Player, p)
-		if m.env.Zone = r; in {
-			m.do(z.Enter)
-		} else {
-			m.do(z.Leave)
+		if in {
+			crowd++
+			who.add(m.side(b.row))
 		}
-		m.env.Zone = nil
 	}
 	m.st.SetInt(r, f.Crowd, crowd)
+	return who
+}
+
+// passesEdge does what happens when a player comes into a zone, or leaves it.
+func (m *Match) passesEdge(r *sheet.Row, z *rulebook.Zone, p *sheet.Row, in bool) {
+	m.subject(sheet.Player, p)
+	if m.env.Zone = r; in {
+		m.do(z.Enter)
+	} else {
+		m.do(z.Leave)
+	}
+	m.env.Zone = nil
 }
 
 // outOfZones forgets in which zones a player is who comes into the match, or has left it.
@@ -142,28 +146,26 @@ func (m *Match) side(p *sheet.Row) sheet.ID {
 	return p.ID
 }
 
-// present tells which side is in a zone, with how many, and whether there are several.
-func (m *Match) present(r *sheet.Row) (only sheet.ID, n int64, several bool) {
-	f := &m.book.F.Zone
-	for _, p := range m.st.Seated {
-		slot := p.Int(m.book.F.Player.Slot)
-		if r.Int(f.In[slot/expr.ZoneBits])&(1<<(slot%expr.ZoneBits)) == 0 {
-			continue
-		}
-		switch s := m.side(p); {
-		case only == 0 || s == only:
-			only, n = s, n+1
-		default:
-			several = true
-		}
+// presence is which side is in a zone, with how many, and whether there are several.
+type presence struct {
+	only    sheet.ID
+	n       int64
+	several bool
+}
+
+// add counts one of a side.
+func (p *presence) add(side sheet.ID) {
+	if p.only == 0 || side == p.only {
+		p.only, p.n = side, p.n+1
+	} else {
+		p.several = true
 	}
-	return only, n, several
 }
 
 // taking lets a zone be taken one tick further by the only side that is in it.
-func (m *Match) taking(r *sheet.Row, z *rulebook.Zone) {
+func (m *Match) taking(r *sheet.Row, z *rulebook.Zone, who presence) {
 	f, h := &m.book.F.Zone, z.Hold
-	only, n, several := m.present(r)
+	only, n, several := who.only, who.n, who.several
 	m.st.SetFlag(r, f.Contested, several)
 	holder, taker, done := sheet.ID(r.Int(f.Holder)), sheet.ID(r.Int(f.Taker)), r.Int(f.Taking)
 	if !h.Stays && holder != 0 && !several && only != holder {

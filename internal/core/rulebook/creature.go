@@ -80,7 +80,7 @@ type CreatureFields struct {
 	Pace   *sheet.Field // millimetres a second
 	Look   *sheet.Field // the play tick at which it decides next
 	Doing  *sheet.Field // one more than the number of the move it makes
-	Leg    *sheet.Field // the point of a path that it walks to
+	Leg    *sheet.Field // the point of a path that it walks to; with a goal, 1 where it goes round a wall
 	BackAt *sheet.Field // the play tick at which it appears again, 0 for never
 }
 
@@ -93,11 +93,13 @@ func (b *binder) declareCreature() {
 	add := b.adder(sheet.Creature)
 	hidden := func(name string, f sheet.Field) *sheet.Field { return add(name, seenBy(f, sheet.Hidden)) }
 	b.book.F.Creature = CreatureFields{
+		// What a tick looks at stands side by side.
 		Kind: add("kind", choiceOf(kinds)), Pos: add("pos", position), Alive: add("alive", flagField),
+		Look: hidden("look", whole), Head: hidden("head", position), Goal: hidden("goal", position),
+		Rest: hidden("rest", position), Pace: hidden("pace", whole), Was: hidden("was", position),
+
 		Respawn: add("respawn", clock(true)), Team: add("team", teamRef),
-		Was: hidden("was", position), Home: hidden("home", position), Goal: hidden("goal", position),
-		Head: hidden("head", position), Rest: hidden("rest", position), Since: hidden("since", position),
-		Pace: hidden("pace", whole), Look: hidden("look", whole), Doing: hidden("doing", whole),
+		Home: hidden("home", position), Since: hidden("since", position), Doing: hidden("doing", whole),
 		Leg: hidden("leg", whole), BackAt: hidden("back_at", whole),
 	}
 }

@@ -52,8 +52,11 @@ func (st *Store) make(k Kind) *Row {
 	ks := &st.Schema.kinds[k]
 	if len(st.slabs[k]) < ks.ints {
 		n := min(slab, max(1, len(st.lists[k])))
-		if k == Player { // these are read together at every tick
+		switch k { // these are read together at every tick
+		case Player:
 			n = slab
+		case Creature:
+			n = 4 * slab
 		}
 		st.slabs[k] = make([]int64, n*ks.ints)
 		st.blanks[k] = make([]Row, n)

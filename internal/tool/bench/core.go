@@ -19,6 +19,7 @@ import (
 func coreBenchmarks() []Benchmark {
 	return []Benchmark{
 		{"core-tick", "a tick of a 100-player match with 20 rules, all moving, two acting", coreTick},
+		{"core-creatures", "a tick with 100 players, 200 creatures, 24 rules and 10 zones", creaturesTick},
 		{"core-conditions", "conditions by our trees and by the CEL library's evaluator", conditions},
 		{"core-rehearsal", "8-player matches of the clash, rehearsed", rehearsal},
 		{"core-matches", "the cost of a match beside 1, 10, 100 and 1000 others", manyMatches},

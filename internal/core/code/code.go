@@ -24,6 +24,7 @@ const (
 	NotHost       Code = "not-the-host"
 	NoAction      Code = "no-such-action"
 	NoVerb        Code = "no-such-intent"
+	NotYourTurn   Code = "not-your-turn"
 	NoKit         Code = "no-kit"
 	Out           Code = "you-are-out"
 	TargetOut     Code = "target-is-out"
@@ -121,6 +122,7 @@ var All = []Entry{
 	{NotHost, 403, "Only the host of the lobby may do this."},
 	{NoAction, 404, "The rulebook declares no such action."},
 	{NoVerb, 400, "There is no such intent. The protocol page lists them."},
+	{NotYourTurn, 409, "The action is taken in one's own turn only, and it is somebody else's."},
 	{NoKit, 403, "The player has no kit with this action."},
 	{Out, 409, "The player is out and this action needs one who is not."},
 	{TargetOut, 409, "The target is out, and this action does not reach players who are."},

@@ -88,6 +88,11 @@ func (m *Match) mayAct(s *Player, a *rulebook.Action) step.Verdict {
 	case a.Phases&(1<<m.run.phase) == 0:
 		return step.Verdict{Code: code.NotNow, Reason: a.Title + " may not be used in the phase " + phase.Title}
 	}
+	if m.book.Turns != nil && !a.AnyTurn {
+		if v := m.inTurn(s); v.Code != code.OK {
+			return v
+		}
+	}
 	has := false
 	for i := range m.book.Kits {
 		k := &m.book.Kits[i]

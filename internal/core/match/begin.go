@@ -28,6 +28,7 @@ func (m *Match) Start(players []*Player) {
 	for _, p := range players {
 		m.takeIn(p)
 	}
+	m.orderTurns()
 	m.giveBearers()
 	for _, p := range players {
 		m.spawn(p)
@@ -61,6 +62,7 @@ func (m *Match) takeIn(p *Player) {
 // Join lets a latecomer into the running match.
 func (m *Match) Join(p *Player) {
 	m.takeIn(p)
+	m.lastInOrder(p.Row)
 	m.spawn(p)
 	m.emit(rulebook.OnEnter, p.Row)
 	m.EnoughAgain()

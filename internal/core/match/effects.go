@@ -39,6 +39,7 @@ func init() {
 		rulebook.Save:         (*Match).saveNow,
 		rulebook.PostNow:      (*Match).postNow,
 		rulebook.Use:          (*Match).use,
+		rulebook.PassTurn:     (*Match).passTurn,
 	}
 }
 

@@ -90,6 +90,7 @@ type run struct {
 
 	respawn    sheet.Tick // nobody comes back before this play tick; 0 when nobody is to
 	pause      pauseRun
+	turn       turnRun
 	decisions  []decision
 	decisionNo int64
 	left       []step.PlayerResult // players who left before the end

@@ -103,7 +103,7 @@ func (m *Match) transition() bool {
 			return true
 		}
 	}
-	return false
+	return m.turnDue()
 }
 
 // or is the first text that is not empty, cut to what a reason may be long.

@@ -47,7 +47,7 @@ func (m *Match) Settle() {
 			return
 		}
 		if m.run.broken == "" && steps == maxSteps {
-			m.run.broken = fmt.Sprintf("more than %d phases followed each other at one tick", maxSteps)
+			m.run.broken = fmt.Sprintf("more than %d phases or turns followed each other at one tick", maxSteps)
 		}
 		if m.run.broken != "" {
 			m.breakOff()

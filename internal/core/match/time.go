@@ -41,7 +41,7 @@ func (m *Match) nextPlay() sheet.Tick {
 	if m.moving() || m.touchesWait() || m.steers() {
 		return m.play + 1
 	}
-	next := sheet.Sooner(m.run.phaseEnds, m.run.respawn)
+	next := sheet.Sooner(sheet.Sooner(m.run.phaseEnds, m.run.turn.ends), m.run.respawn)
 	for _, t := range m.run.ruleNext {
 		next = sheet.Sooner(next, t)
 	}
@@ -144,6 +144,9 @@ func (m *Match) playStep() {
 	m.everyRules()
 	m.keepPieces()
 	m.keepCreatures()
+	if m.run.turn.ends > 0 && m.run.turn.ends <= m.play {
+		m.turnLate()
+	}
 	if m.run.phaseEnds > 0 && m.run.phaseEnds <= m.play {
 		m.phaseOver()
 	}

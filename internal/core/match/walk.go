@@ -141,6 +141,7 @@ func (m *Match) walkRun(w *state.Walk) {
 	state.Int(w, "returns", &r.returns)
 	state.Int(w, "respawn", &r.respawn)
 	w.In("pause", func() { r.pause.walk(w) })
+	w.In("turn", func() { r.turn.walk(w) })
 	state.List(w, "decisions", &r.decisions, func(d *decision) { m.walkDecision(w, d) })
 	state.Int(w, "decision no", &r.decisionNo)
 	state.List(w, "left", &r.left, func(p *step.PlayerResult) { walkResult(w, p) })
@@ -151,6 +152,15 @@ func (m *Match) walkRun(w *state.Walk) {
 		state.Int(w, "value", &p.Value)
 		state.Int(w, "at", &p.At)
 	})
+}
+
+func (t *turnRun) walk(w *state.Walk) {
+	state.Int(w, "to", &t.to)
+	state.Bool(w, "next", &t.next)
+	state.Bool(w, "back", &t.back)
+	state.Int(w, "at", &t.at)
+	state.Int(w, "first", &t.first)
+	state.Int(w, "ends", &t.ends)
 }
 
 func (p *pauseRun) walk(w *state.Walk) {

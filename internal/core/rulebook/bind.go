@@ -39,6 +39,7 @@ func Compile(src []byte) (*Book, Problems) {
 		},
 	}
 	b.takeGame(s, docs)
+	b.expandSealed(s)
 	b.all()
 	b.regroup()
 	if len(b.problems.Errors()) == 0 && len(s.problems) == 0 {
@@ -96,6 +97,7 @@ func (b *binder) all() {
 	b.kitNames()
 	b.derived()
 	b.phases()
+	b.turns()
 	b.actions()
 	b.pieces()
 	b.creatures()

@@ -51,6 +51,7 @@ func (b *binder) action(no int, e entry) *Action {
 		Phases:   b.phaseMask(n, "phases", b.openPhases()),
 		Cooldown: b.ticks(n, "cooldown"),
 		Out:      b.flag(n, "out"),
+		AnyTurn:  turnAny.is(n, "turn"),
 		Lasts:    b.ticks(n, "lasts"),
 		Held:     b.flag(n, "held"),
 		Cool:     b.book.Schema.Field(sheet.Player, "cool_"+e.key),

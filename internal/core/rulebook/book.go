@@ -39,6 +39,7 @@ type Book struct {
 	Whens      []*Rule    // those of the rules that wait for a condition
 	Derived    []*Derived // in an order in which each reads only earlier ones
 	Phases     []*Phase
+	Turns      *Turns  // nil without
 	Rounds     *Rounds // nil without
 	Win        Win
 	Pause      Pause
@@ -159,6 +160,7 @@ type Action struct {
 	If       *expr.Prog
 	Else     string // what is said where If does not hold
 	Also     Also
+	AnyTurn  bool // taken in others' turns too
 	Needs    []Amount
 	Cost     []Amount
 	Certain  bool // costs of the record are taken where it is kept first

@@ -36,6 +36,7 @@ const (
 	Save
 	PostNow
 	Use
+	PassTurn
 
 	Verbs int = iota
 )
@@ -211,6 +212,9 @@ func init() {
 			[]key{expression("on", "With `use`: on whom, or towards which position.")},
 			(*binder).effectUse,
 		},
+		{expression("turn", "Pass the turn on when everything of this tick has settled: to the `next`, to whose it is "+
+			"`again`, or to a player or team. `reverse` turns the order around, and passes nothing on."),
+			[]Verb{PassTurn}, nil, (*binder).effectTurn},
 		{expression("save", "The player whose record is kept now, whatever the interval says."), []Verb{Save}, nil,
 			(*binder).effectSave},
 		{key{name: "post", spec: name, doc: "The board to post to now."}, []Verb{PostNow},

@@ -49,6 +49,7 @@ type Fields struct {
 
 	Creature CreatureFields
 	Zone     ZoneFields
+	Turns    TurnFields
 }
 
 // PauseFields say what a budget of pauses still holds, on the sheet of whoever has it.
@@ -161,6 +162,7 @@ func (b *binder) declareBuiltIns() {
 	}
 	b.declarePlayer()
 	b.declareBudgets()
+	b.declareTurns()
 	rec := b.adder(sheet.Record)
 	F.Record = RecordFields{Kept: rec("kept", seenBy(whole, sheet.RefereesOnly)),
 		First: rec("first", seenBy(flagField, sheet.OwnerOnly))}

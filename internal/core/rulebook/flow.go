@@ -15,6 +15,7 @@ type uses struct {
 	posted   uint64          // boards that some effect posts to
 	placed   uint64          // creatures that some effect places
 	acted    map[string]bool // acts that some effect uses
+	passes   bool            // some effect passes the turn on
 	finishes bool
 }
 
@@ -50,6 +51,7 @@ func (b *binder) flow() {
 	b.ungranted()
 	b.places()
 	b.idleCreatures()
+	b.endlessTurns()
 	b.onlyRound()
 	b.idleActions()
 }
@@ -278,5 +280,17 @@ func (b *binder) idleCreatures() {
 					"[{use: %s}]}", a.key, e.key, a.key)
 			}
 		}
+	}
+}
+
+// endlessTurns warns of turns that nothing ends.
+func (b *binder) endlessTurns() {
+	if t := b.book.Turns; t != nil && t.Length == 0 && t.Clock == 0 && !b.uses.passes {
+		b.warn(
+			b.top.get("turns"),
+			"turn-endless",
+			"a turn never ends: no effect passes it on ({turn: next}), and it has "+
+				"neither a length nor a clock",
+		)
 	}
 }

@@ -177,6 +177,12 @@ record: {gold: {min: 0}, lamps: {}}`,
 				"the action's name.",
 		},
 		{name: "out", spec: flag, def: "false", doc: "Whether a player who is out may use it."},
+		{
+			name: "turn",
+			spec: turnAny.spec(),
+			def:  turnAny.not,
+			doc:  "With `turns`: taken in one's `own` turn only, or in `any`.",
+		},
 		{name: "aim", spec: obj(aimObject), doc: "What it is used on; oneself if it is not given."},
 		{name: "takes", spec: mapOf(obj(argObject), 8), doc: "Values that the client sends along, read as `arg.NAME`."},
 		{

@@ -120,6 +120,12 @@ var topObject = &object{
 			doc: "The phases of a match, in the order in which they follow each other unless they say " +
 				"otherwise. The match begins with the first.",
 		},
+		{
+			name: "sealed",
+			spec: mapOf(obj(sealedObject), 16),
+			doc:  "What everybody chooses in secret, revealed for all at once.",
+		},
+		{name: "turns", spec: obj(turnsObject), doc: "Who acts when, one after the other."},
 		{name: "rounds", spec: obj(roundsObject), doc: "Which phase is a round, how many there are and who wins one."},
 		{name: "win", spec: obj(winObject), doc: "When the match ends early, and who has won."},
 		{name: "pause", spec: obj(pauseObject), doc: "Who may pause, how often and for how long."},

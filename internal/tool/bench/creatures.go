@@ -33,7 +33,9 @@ func populousBook() string {
     fields: {hull: {type: integer, start: 1000000}, prey: {type: player}}
     speed: 4m
     tell: 200ms
-    moves: [{if: "creature.prey != nobody && creature.hull > 0", to: creature.prey.pos, gap: 3m}, {wander: 20m}]
+    moves:
+      - {if: "creature.prey != nobody && creature.hull > 0", to: creature.prey.pos, gap: 3m}
+      - {wander: 20m}
 %s`, name, keep, more)
 	}
 	spit := "    acts: {spit: {cooldown: 900ms, aim: {at: target, walls: ignore}, do: [{place: bolt, at: creature.pos, to: " +

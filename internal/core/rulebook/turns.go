@@ -1,0 +1,197 @@
+package rulebook
+
+import (
+	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// Turns says who acts when, one after the other.
+type Turns struct {
+	Teams   bool // teams take turns, not players
+	Random  bool // the order is drawn by lot
+	Passes  bool // each round begins with the one behind who began the last
+	Out     bool // who is out has turns too
+	Away    bool // and whose connection is lost
+	Phases  uint64
+	Length  sheet.Tick // of a turn at most, 0 without limit
+	Clock   sheet.Tick // of each one's own clock for all turns, 0 without one
+	Gain    sheet.Tick // what it gains at each turn's end
+	Begin   []Effect
+	End     []Effect
+	Late    []Effect
+	Of      sheet.Kind // Player or Team
+	At      *sheet.Field
+	OwnTime *sheet.Field // nil without own clocks
+}
+
+// The turns that the effect of that name leads to, beside somebody's.
+const (
+	TurnNext = iota
+	TurnAgain
+	TurnReverse
+)
+
+var turnWords = []string{"next", "again", "reverse"}
+
+var turnsObject = &object{
+	name: "turns",
+	doc: "Players, or teams, act one after the other. Whose turn it is, is `match.turn`; actions are taken in one's own " +
+		"turn only, unless they say `turn: any`. The effect `turn` passes it on; who is out or away is passed over.",
+	example: `turns:
+  of: players
+  order: random
+  rounds: next
+  skip: [away]
+  phases: [play, overtime]
+  length: 30s
+  clock: 5m
+  gain: 2s
+  begin: [{notice: your_turn, to: owner, of: me}]
+  end: [{add: me.wind, by: 5}]
+  late: [{add: me.points, by: -1}]
+actions:
+  ram: {do: [{add: me.points, by: 1}, {turn: next}]}
+  skip: {do: [{turn: reverse}, {turn: next}]}
+  double: {do: [{turn: again}]}
+  call: {aim: {at: target}, do: [{turn: target}]}
+  wave: {turn: any, do: [{notice: waves, with: {who: me}}]}`,
+	keys: []key{
+		{name: "of", spec: turnsOfTeams.spec(), def: turnsOfTeams.not, doc: "Whose turns they are."},
+		{
+			name: "order",
+			spec: orderRandom.spec(),
+			def:  orderRandom.not,
+			doc: "As they came into the lobby (`seats`; teams " +
+				"as they are listed), or drawn by lot at `random` each match.",
+		},
+		{
+			name: "rounds",
+			spec: roundsNext.spec(),
+			def:  roundsNext.not,
+			doc: "Who begins a new round: the `first` in the " +
+				"order each time, or the `next` behind who began the last.",
+		},
+		{
+			name: "skip",
+			spec: listOf(word(skipWords...), 2),
+			doc: "Who is passed over: who is `out`, who is `away`; both if " +
+				"it is not given. A team is when all of it are.",
+		},
+		{
+			name: "phases",
+			spec: names,
+			doc:  "In which phases there are turns; those with open inputs if it is not given.",
+		},
+		{
+			name: "length",
+			spec: duration(0, day),
+			def:  "0s",
+			doc: "How long a turn lasts at most, shown as `match.turn_left`; " +
+				"0s without limit.",
+		},
+		{
+			name: "clock",
+			spec: duration(0, day),
+			def:  "0s",
+			doc: "A clock of one's own that runs only in one's turns, shown " +
+				"as `turn_clock` on the player (or team); 0s for none.",
+		},
+		{
+			name: "gain",
+			spec: duration(0, hour),
+			def:  "0s",
+			doc:  "What that clock gains at the end of each of one's turns.",
+		},
+		{name: "begin", spec: effects, doc: "What happens when a turn begins (for `me`, or `team`)."},
+		{name: "end", spec: effects, doc: "What happens when it ends."},
+		{name: "late", spec: effects, doc: "What happens when its time is up, before it passes on."},
+	},
+}
+
+var (
+	turnsOfTeams = either{"players", "teams"}
+	orderRandom  = either{"seats", "random"}
+	roundsNext   = either{"first", "next"}
+	turnAny      = either{"own", "any"}
+	skipWords    = []string{"out", "away"}
+)
+
+// TurnFields are the built-in fields of turns on the match's sheet; nil without turns.
+type TurnFields struct {
+	Turn, Number, Left *sheet.Field
+}
+
+// declareTurns adds the built-in fields of turns, where there are any.
+func (b *binder) declareTurns() {
+	n := b.top.get("turns")
+	if n == nil {
+		return
+	}
+	t := &Turns{Teams: turnsOfTeams.is(n, "of"), Of: sheet.Player}
+	side := playerRef
+	if t.Teams {
+		t.Of, side = sheet.Team, teamRef
+	}
+	b.book.Turns = t
+	mat := b.adder(sheet.Match)
+	b.book.F.Turns = TurnFields{
+		Turn:   mat("turn", side),
+		Number: mat("turn_no", whole),
+		Left:   mat("turn_left", clock(true)),
+	}
+	own := b.adder(t.Of)
+	t.At = own("turn_at", resets(whole))
+	if ms := b.millis(n, "clock"); ms > 0 {
+		f := resets(clock(true))
+		f.Reset = sheet.ResetRound
+		f.Start.N[0] = sheet.Ticks(ms, b.book.Rate)
+		t.OwnTime = own("turn_clock", f)
+	}
+}
+
+func (b *binder) turns() {
+	n, t := b.top.get("turns"), b.book.Turns
+	if t == nil {
+		return
+	}
+	if t.Teams && len(b.book.Teams.List) == 0 {
+		b.fail(n.get("of"), "not-here", "players", "there are no teams in this rulebook")
+	}
+	scope := scopePlayer
+	if t.Teams {
+		scope = scopeTeam
+	}
+	scope = with(scope, expr.Random)
+	t.Random, t.Passes = orderRandom.is(n, "order"), roundsNext.is(n, "rounds")
+	if skip := n.get("skip"); skip != nil {
+		t.Out, t.Away = true, true
+		for _, item := range skip.items {
+			t.Out, t.Away = t.Out && item.text != "out", t.Away && item.text != "away"
+		}
+	}
+	t.Phases = b.phaseMask(n, "phases", b.openPhases())
+	t.Length, t.Clock, t.Gain = b.ticks(n, "length"), b.ticks(n, "clock"), b.ticks(n, "gain")
+	t.Begin, t.End, t.Late = b.effects(n, "begin", scope), b.effects(n, "end", scope), b.effects(n, "late", scope)
+	if late := n.get("late"); late != nil && t.Length == 0 && t.Clock == 0 {
+		b.fail(late, "missing-key", "length or clock", "the time of a turn is never up")
+	}
+	if gain := n.get("gain"); gain != nil && !gain.implied && t.Clock == 0 {
+		b.fail(gain, "missing-key", "clock: a duration", "without a clock of one's own nothing is gained")
+	}
+}
+
+func (b *binder) effectTurn(n, v *node, scope expr.Scope, e *Effect) {
+	t := b.book.Turns
+	if t == nil {
+		b.fail(v, "not-here", "turns: who takes turns", "this rulebook has no turns")
+		return
+	}
+	b.uses.passes = true
+	for i, w := range turnWords {
+		if v.text == w {
+			e.No = i
+			return
+		}
+	}
+	e.Value = b.compile(v, scope, expr.Want{Type: sheet.Ref, Ref: t.Of})
+}

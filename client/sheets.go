@@ -38,6 +38,7 @@ const (
 	TypePosition             // x and y in millimetres
 	TypeRef                  // the number of a sheet, 0 for nobody
 	TypeClock                // ticks shown, rate (1 up, -1 down, 0 standing), and at which tick; see Copy.Clock
+	TypeList                 // nothing: see Items and Texts
 )
 
 // String returns the type's name as the protocol has it.
@@ -55,7 +56,7 @@ type Value struct {
 func (v Value) Show(f *Field, rate int, tick int64) string {
 	var known *sheet.Field
 	if f != nil {
-		known = &sheet.Field{Choices: f.Choices}
+		known = &sheet.Field{Choices: f.Choices, Item: sheet.Type(f.Item)}
 	}
 	return v.inner().Show(known, rate, sheet.Tick(tick))
 }
@@ -63,6 +64,13 @@ func (v Value) Show(f *Field, rate int, tick int64) string {
 // Plain returns the value as messages carry it: text, a flag, an integer, or for a
 // position and a clock a list of integers.
 func (v Value) Plain() any { return v.inner().Plain() }
+
+// Items returns the items of a list: integers, indexes of words in Field.Choices, or numbers
+// of sheets.
+func (v Value) Items() []int64 { items, _ := v.Plain().([]int64); return items }
+
+// Texts returns the items of a list of texts.
+func (v Value) Texts() []string { items, _ := v.Plain().([]string); return items }
 
 func (v Value) inner() sheet.Value { return sheet.Value{Type: sheet.Type(v.Type), N: v.N, S: v.S} }
 
@@ -74,7 +82,9 @@ type Field struct {
 	Name     string   // unique within its kind
 	Title    string   // what people read in place of the name; may be empty
 	Type     Type     // what it holds
-	Choices  []string // the words of a choice
+	Choices  []string // the words of a choice, or of a list of choices
+	Item     Type     // of a list: what it holds
+	Most     int      // of a list: how many at most
 	See      string   // who sees it: everyone, team, owner or referees
 	Bounded  bool     // Min and Max hold
 	Min, Max int64    // in the unit of Value.N
@@ -89,6 +99,8 @@ func fieldOf(f *sheet.Field) *Field {
 		Title:    f.Title,
 		Type:     Type(f.Type),
 		Choices:  f.Choices,
+		Item:     Type(f.Item),
+		Most:     f.Most,
 		See:      f.See.String(),
 		Bounded:  f.Bounded,
 		Min:      f.Min,

@@ -68,6 +68,9 @@ export class Sheet {
 
 /** Turns a value as it is sent into the one that people reckon with. */
 export function plain(f: FieldInfo, v: Value | undefined): Value | undefined {
+  if (f.type === 'list' && Array.isArray(v) && f.item === 'choice') {
+    return v.map((n) => f.choices?.[n as number] ?? String(n))
+  }
   if (typeof v !== 'number') return v
   if (f.type === 'number') return v / 1000
   if (f.type === 'choice') return f.choices?.[v] ?? String(v)

@@ -5,7 +5,7 @@ export type KindName = 'lobby' | 'match' | 'team' | 'player' | 'record' | 'piece
 export const kinds: KindName[] = ['lobby', 'match', 'team', 'player', 'record', 'piece', 'creature', 'zone']
 
 /** A field's value as it is sent: see the protocol page for each type. */
-export type Value = number | string | boolean | number[]
+export type Value = number | string | boolean | number[] | string[]
 
 /** A part of a snapshot or a delta: see the protocol page. */
 export type Part = Value[]
@@ -16,11 +16,11 @@ export interface FieldInfo {
   name: string
   /** What people read in place of the name */
   title?: string
-  /** Integer, number, text, flag, choice, position, ref or clock */
+  /** Integer, number, text, flag, choice, position, ref, clock or list */
   type: FieldType
   /** The words of a choice */
   choices?: string[]
-  /** Of a ref: player, team, creature or zone */
+  /** Of a ref, or a list of refs: player, team, creature or zone */
   of?: KindName
   /** Who sees it: team, owner or referees; everyone if it is not given */
   see?: 'team' | 'owner' | 'referees'
@@ -28,6 +28,10 @@ export interface FieldInfo {
   min?: number
   /** The greatest value, in the unit that is sent; of a text: characters */
   max?: number
+  /** Of a list: the type of its items: integer, text, choice or ref */
+  item?: string
+  /** Of a list: the most items */
+  most?: number
   /** Of a clock: it follows wall ticks, not play ticks */
   wall?: boolean
   /** Changes are told at most once in so many ticks */

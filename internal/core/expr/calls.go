@@ -149,6 +149,14 @@ func (k *compiler) sameText(a, b ast.Expr, flip int64) numFn {
 
 // choiceField returns the choice field that e reads, or nil.
 func (k *compiler) choiceField(e ast.Expr) *sheet.Field {
+	if _, f := k.itemVar(e); f != nil && f.Item == sheet.Choice {
+		return f
+	}
+	if e.Kind() == ast.CallKind {
+		if l := k.valueList(e); l != nil && l.field.Item == sheet.Choice {
+			return l.field
+		}
+	}
 	if e.Kind() != ast.SelectKind {
 		return nil
 	}
@@ -196,7 +204,14 @@ func (k *compiler) choice(e ast.Expr, f *sheet.Field) numFn {
 			slot := g.Slot()
 			return func(v *Env) int64 { return p.row(v).N[slot] }
 		}
+	case ast.IdentKind:
+		if i, g := k.itemVar(e); g != nil && slices.Equal(g.Choices, f.Choices) {
+			return func(v *Env) int64 { return v.items[i] }
+		}
 	case ast.CallKind:
+		if l := k.valueList(e); l != nil && slices.Equal(l.field.Choices, f.Choices) {
+			return l.number(k, e)
+		}
 		if c := e.AsCall(); c.FunctionName() == operators.Conditional {
 			return choose(k.num(c.Args()[0]), k.choice(c.Args()[1], f), k.choice(c.Args()[2], f))
 		}
@@ -250,6 +265,9 @@ func (k *compiler) order(e ast.Expr, op string, a, b ast.Expr) numFn {
 }
 
 func (k *compiler) in(e, a, b ast.Expr) numFn {
+	if l := k.listField(b); l != nil {
+		return k.inList(a, l)
+	}
 	if b.Kind() != ast.ListKind {
 		k.fail(b, "in takes a list written out, as in match.phase in ['play', 'overtime']")
 		return zero
@@ -303,6 +321,9 @@ func (k *compiler) function(e ast.Expr, name string, args []ast.Expr) numFn {
 	if c := e.AsCall(); c.IsMemberFunction() {
 		args = append([]ast.Expr{c.Target()}, args...)
 	}
+	if l := k.valueList(e); l != nil && l.field.Item != sheet.Ref {
+		return l.number(k, e)
+	}
 	if name == "team_named" || isPick(name) {
 		p := k.place(e)
 		return func(v *Env) int64 { return int64(p.row(v).ID) }
@@ -311,6 +332,9 @@ func (k *compiler) function(e ast.Expr, name string, args []ast.Expr) numFn {
 	case "size":
 		if k.typeOf(args[0]).Kind() == types.StringKind {
 			return textSize(k.text(args[0]))
+		}
+		if l := k.listField(args[0]); l != nil {
+			return func(v *Env) int64 { return sheet.CountItems(l.list(v)) }
 		}
 		l, _ := k.list(args[0])
 		if l.base == nil {

@@ -284,6 +284,7 @@ type compiler struct {
 type loopVar struct {
 	name string
 	kind sheet.Kind
+	item *sheet.Field // of a walk over a list's own values: the list; kind does not matter then
 }
 
 type accuVar struct {

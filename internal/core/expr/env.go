@@ -53,6 +53,8 @@ type Env struct {
 	Fault  Fault // set by an evaluation that failed; 0 before
 
 	rows      [maxRows]*sheet.Row
+	items     [maxRows]int64  // of walks over lists of values
+	texts     [maxRows]string // of walks over lists of texts
 	accus     [maxAccus]int64
 	accuFault [maxAccus]Fault
 }

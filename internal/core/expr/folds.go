@@ -12,7 +12,7 @@ import (
 func (k *compiler) comprehension(e ast.Expr) numFn {
 	c := e.AsComprehension()
 	if c.HasIterVar2() || c.IterRange().Kind() == ast.ListKind {
-		k.fail(e, "only players, teams and pieces can be walked through")
+		k.fail(e, "only lists of sheets, and fields that are lists, can be walked through")
 		return zero
 	}
 	if _, ok := k.plainType(c.AccuInit()); !ok {
@@ -27,13 +27,16 @@ func (k *compiler) comprehension(e ast.Expr) numFn {
 		k.fail(e, "lists are walked inside each other more than %d deep", maxRows)
 		return zero
 	}
+	if l := k.listField(c.IterRange()); l != nil && l.field.Item != sheet.Ref {
+		return k.valueWalk(c, l)
+	}
 	l, ok := k.list(c.IterRange())
 	if !ok {
 		return zero
 	}
 	init := k.num(c.AccuInit())
 	i, j := len(k.loops), len(k.accus)
-	k.loops = append(k.loops, loopVar{c.IterVar(), l.kind})
+	k.loops = append(k.loops, loopVar{name: c.IterVar(), kind: l.kind})
 	k.accus = append(k.accus, accuVar{c.AccuVar(), k.typeOf(c.AccuInit())})
 	cond, step, result := k.num(c.LoopCondition()), k.num(c.LoopStep()), k.num(c.Result())
 	plain := k.plainSum(c)

@@ -50,6 +50,7 @@ func NewChecker(schema *sheet.Schema) (*Checker, error) {
 		),
 	}
 	opts = append(append(opts, functionDecls()...), pickDecls()...)
+	opts = append(opts, listDecls()...)
 	base, err := cel.NewEnv(opts...)
 	return &Checker{
 		schema: schema,

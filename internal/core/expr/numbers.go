@@ -66,6 +66,9 @@ func (k *compiler) ident(e ast.Expr) numFn {
 			}
 		}
 	}
+	if i, f := k.itemVar(e); f != nil {
+		return func(v *Env) int64 { return v.items[i] }
+	}
 	p := k.place(e)
 	return func(v *Env) int64 { return int64(p.row(v).ID) }
 }
@@ -197,7 +200,17 @@ func (k *compiler) text(e ast.Expr) textFn {
 		if p, f := k.field(e); f != nil {
 			return textOf(p.row, f)
 		}
+	case ast.IdentKind:
+		if i, f := k.itemVar(e); f != nil {
+			if words := f.Choices; f.Item == sheet.Choice {
+				return func(v *Env) string { return words[v.items[i]] }
+			}
+			return func(v *Env) string { return v.texts[i] }
+		}
 	case ast.CallKind:
+		if l := k.valueList(e); l != nil {
+			return l.text(k, e)
+		}
 		return k.textCall(e)
 	}
 	k.fail(e, "this cannot be used as a text here")

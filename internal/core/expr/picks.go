@@ -82,7 +82,7 @@ func (k *compiler) filtered(e ast.Expr) (list, bool) {
 		k.fail(e, "lists are walked inside each other more than %d deep", maxRows)
 		return l, false
 	}
-	k.loops = append(k.loops, loopVar{c.IterVar(), l.kind})
+	k.loops = append(k.loops, loopVar{name: c.IterVar(), kind: l.kind})
 	holds, before := k.num(step.AsCall().Args()[0]), l.holds
 	k.loops = k.loops[:l.slot]
 	l.holds = holds
@@ -218,7 +218,7 @@ func (k *compiler) extreme(l list, mapped ast.Expr, least bool) place {
 		k.fail(mapped, "lists are walked inside each other more than %d deep", maxRows)
 		return place{kind: l.kind, row: func(v *Env) *sheet.Row { return v.Store.GetOr(0, l.kind) }}
 	}
-	k.loops = append(k.loops, loopVar{c.IterVar(), l.kind})
+	k.loops = append(k.loops, loopVar{name: c.IterVar(), kind: l.kind})
 	of := k.num(c.LoopStep().AsCall().Args()[1].AsList().Elements()[0])
 	k.loops = k.loops[:slot]
 	return place{kind: l.kind, row: func(v *Env) *sheet.Row {

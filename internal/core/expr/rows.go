@@ -203,6 +203,13 @@ func (k *compiler) list(e ast.Expr) (list, bool) {
 			}, true
 		}
 	}
+	if l := k.listField(e); l != nil {
+		if l.field.Item == sheet.Ref {
+			return l.rows(), true
+		}
+		k.fail(e, "a list of values takes size, in, first, nth, exists, all, count, sum, most and least")
+		return list{}, false
+	}
 	if e.Kind() == ast.SelectKind && k.typeOf(e).Kind() == types.ListKind {
 		p := k.place(e.AsSelect().Operand())
 		if p.kind == sheet.Zone {

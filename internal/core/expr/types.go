@@ -166,6 +166,10 @@ func celType(f *sheet.Field) *cel.Type {
 		return positionType
 	case sheet.Ref:
 		return kindTypes[f.Of]
+	case sheet.List:
+		item := *f
+		item.Type = f.Item
+		return types.NewListType(celType(&item))
 	default:
 		return types.IntType
 	}

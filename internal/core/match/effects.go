@@ -40,6 +40,10 @@ func init() {
 		rulebook.PostNow:      (*Match).postNow,
 		rulebook.Use:          (*Match).use,
 		rulebook.PassTurn:     (*Match).passTurn,
+		rulebook.Put:          (*Match).putItem,
+		rulebook.Take:         (*Match).takeItems,
+		rulebook.ShuffleList:  (*Match).shuffleList,
+		rulebook.Empty:        (*Match).emptyList,
 	}
 }
 

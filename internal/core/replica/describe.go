@@ -17,12 +17,14 @@ type DescribedField struct {
 	No      int      `json:"no" jsonschema:"its number, by which parts speak of it"`
 	Name    string   `json:"name"`
 	Title   string   `json:"title,omitempty" jsonschema:"what people read in place of the name"`
-	Type    string   `json:"type" jsonschema:"integer, number, text, flag, choice, position, ref or clock"`
+	Type    string   `json:"type" jsonschema:"integer, number, text, flag, choice, position, ref, clock or list"`
 	Choices []string `json:"choices,omitempty" jsonschema:"the words of a choice"`
-	Of      string   `json:"of,omitempty" jsonschema:"of a ref: player, team, creature or zone"`
+	Of      string   `json:"of,omitempty" jsonschema:"of a ref, or a list of refs: player, team, creature or zone"`
 	See     string   `json:"see,omitempty" jsonschema:"who sees it: team, owner or referees; everyone if it is not given"`
 	Min     *int64   `json:"min,omitempty" jsonschema:"the least value, in the unit that is sent"`
 	Max     *int64   `json:"max,omitempty" jsonschema:"the greatest value, in the unit that is sent; of a text: characters"`
+	Item    string   `json:"item,omitempty" jsonschema:"of a list: the type of its items: integer, text, choice or ref"`
+	Most    int      `json:"most,omitempty" jsonschema:"of a list: the most items"`
 	Wall    bool     `json:"wall,omitempty" jsonschema:"of a clock: it follows wall ticks, not play ticks"`
 	Every   int64    `json:"every,omitempty" jsonschema:"changes are told at most once in so many ticks"`
 	Own     bool     `json:"own,omitempty" jsonschema:"declared by the rulebook, not built in"`
@@ -55,7 +57,10 @@ func DescribeField(f *sheet.Field) DescribedField {
 		Every:   int64(f.Rate),
 		Own:     !f.BuiltIn,
 	}
-	if f.Type == sheet.Ref {
+	if f.Type == sheet.List {
+		d.Item, d.Most = f.Item.String(), f.Most
+	}
+	if f.Type == sheet.Ref || f.Type == sheet.List && f.Item == sheet.Ref {
 		d.Of = f.Of.String()
 	}
 	if f.See != sheet.Everyone {
@@ -94,6 +99,8 @@ func (d Described) Schema() (*Schema, error) {
 				BuiltIn: !df.Own,
 			}
 			f.Of, _ = sheet.KindNamed(df.Of)
+			f.Item, _ = sheet.TypeNamed(df.Item)
+			f.Most = df.Most
 			f.See, _ = sheet.AudienceNamed(df.See)
 			if df.Min != nil {
 				f.Min, f.Bounded = *df.Min, true

@@ -89,6 +89,8 @@ func (w *writer) value(r *sheet.Row, f *sheet.Field) {
 	switch f.Type {
 	case sheet.Text:
 		w.text(r.Text(f))
+	case sheet.List:
+		w.items(r.Text(f))
 	case sheet.Flag:
 		w.flag(r.Flag(f))
 	case sheet.Position, sheet.Clock:
@@ -101,6 +103,21 @@ func (w *writer) value(r *sheet.Row, f *sheet.Field) {
 	default:
 		w.int(r.Int(f))
 	}
+}
+
+// items writes a list.
+func (w *writer) items(s string) {
+	items := sheet.Items(s)
+	w.list(len(items))
+	for _, item := range items {
+		if s[0] == '[' {
+			w.text(item)
+		} else {
+			n, _ := sheet.NextItem(item)
+			w.int(n)
+		}
+	}
+	w.end()
 }
 
 func (w *writer) text(s string) {

@@ -5,6 +5,7 @@ import (
 	"maps"
 	"slices"
 	"strconv"
+	"strings"
 
 	"turnvex.example/turnvex/internal/core/sheet"
 )
@@ -57,10 +58,13 @@ func (c *Copy) Hash() uint32 {
 }
 
 // appendPlain writes a value for Hash: a text as it is, a flag as 0 or 1, and
-// integers with commas between them.
+// integers and items with commas between them.
 func appendPlain(dst []byte, v sheet.Value) []byte {
-	if v.Type == sheet.Text {
+	switch v.Type {
+	case sheet.Text:
 		return append(dst, v.S...)
+	case sheet.List:
+		return append(dst, strings.Join(sheet.Items(v.S), ",")...)
 	}
 	for i, n := range v.N[:v.Type.Width()] {
 		if i > 0 {

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"strconv"
 	"unicode/utf8"
 
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -88,11 +89,23 @@ func ValueOf(t sheet.Type, raw any) (sheet.Value, error) {
 			v.N[0] = 1
 		}
 	case []int64: // as sheet.Value.Plain gives it
+		if t == sheet.List {
+			v.S = integers(raw)
+			return v, nil
+		}
 		if len(raw) != t.Width() || len(raw) < 2 {
 			return v, fmt.Errorf("%v is not a value of type %s", raw, t)
 		}
 		copy(v.N[:], raw)
+	case []string:
+		if v.S = sheet.ListOf(raw, true); t != sheet.List {
+			err = fmt.Errorf("%v is a list, not a value of type %s", raw, t)
+		}
 	case []any:
+		if t == sheet.List {
+			v.S, err = listOf(raw)
+			return v, err
+		}
 		if len(raw) != t.Width() || len(raw) < 2 {
 			return v, fmt.Errorf("%v is not a value of type %s", raw, t)
 		}
@@ -100,12 +113,41 @@ func ValueOf(t sheet.Type, raw any) (sheet.Value, error) {
 			v.N[i], err = intOf(raw[i])
 		}
 	default:
-		if t == sheet.Text || t == sheet.Flag || t.Width() != 1 {
+		if t == sheet.Flag || t.Width() != 1 {
 			return v, fmt.Errorf("%v is not a value of type %s", raw, t)
 		}
 		v.N[0], err = intOf(raw)
 	}
 	return v, err
+}
+
+// listOf turns decoded items into a list.
+func listOf(raw []any) (string, error) {
+	items := make([]string, 0, len(raw))
+	texts := false
+	for _, x := range raw {
+		if s, is := x.(string); is {
+			items, texts = append(items, s), true
+			continue
+		}
+		n, err := intOf(x)
+		if err != nil {
+			return "", err
+		}
+		items = append(items, strconv.FormatInt(n, 10))
+	}
+	return sheet.ListOf(items, texts), nil
+}
+
+func integers(list []int64) string {
+	var b []byte
+	for i, n := range list {
+		if i > 0 {
+			b = append(b, ',')
+		}
+		b = strconv.AppendInt(b, n, 10)
+	}
+	return string(b)
 }
 
 func intOf(v any) (int64, error) {
@@ -217,6 +259,8 @@ func (s *sequence) value(t sheet.Type, flat bool) (v sheet.Value, err error) {
 	case t == sheet.Text && major == cborText && n <= uint64(len(s.data)) && utf8.Valid(s.data[:n]):
 		v.S = string(s.data[:n])
 		s.data = s.data[n:]
+	case t == sheet.List && major == cborArray && n <= sheet.MaxItems:
+		v.S, err = s.items(int(n))
 	case t == sheet.Flag && (major|byte(n)) == cborFalse+1:
 		v.N[0] = 1
 	case t == sheet.Flag && (major|byte(n)) == cborFalse:
@@ -232,4 +276,27 @@ func (s *sequence) value(t sheet.Type, flat bool) (v sheet.Value, err error) {
 		err = errCBOR
 	}
 	return v, err
+}
+
+// items reads the items of a list.
+func (s *sequence) items(n int) (string, error) {
+	items := make([]string, 0, n)
+	texts := false
+	for range n {
+		major, n, err := s.head()
+		if err != nil {
+			return "", err
+		}
+		if major == cborText && n <= uint64(len(s.data)) && utf8.Valid(s.data[:n]) {
+			items, texts = append(items, string(s.data[:n])), true
+			s.data = s.data[n:]
+			continue
+		}
+		i, err := integer(major, n)
+		if err != nil {
+			return "", err
+		}
+		items = append(items, strconv.FormatInt(i, 10))
+	}
+	return sheet.ListOf(items, texts), nil
 }

@@ -19,7 +19,8 @@ func shelf(t *testing.T, sight *replica.Sight) (*sheet.Store, *replica.Face) {
 		{Name: "mood", Type: sheet.Choice, Choices: []string{"calm", "cross"}}, {Name: "say", Type: sheet.Text,
 			Max: 300},
 		{Name: "pos", Type: sheet.Position}, {Name: "clock", Type: sheet.Clock}, {Name: "of", Type: sheet.Ref,
-			Of: sheet.Player},
+			Of: sheet.Player}, {Name: "pile", Type: sheet.List, Item: sheet.Integer, Most: 9},
+		{Name: "notes", Type: sheet.List, Item: sheet.Text, Most: 9},
 	} {
 		if _, err := s.Add(sheet.Player, f); err != nil {
 			t.Fatal(err)
@@ -60,6 +61,7 @@ func TestValuesAtTheirEdges(t *testing.T) {
 	st.SetText(p, field("say"), "tab\tquote\" slash\\ é \x01")
 	st.SetFlag(p, field("on"), true)
 	st.SetInt(p, field("mood"), 1)
+	st.Set(p, field("notes"), sheet.Value{Type: sheet.List, S: sheet.ListOf([]string{"a,b", "[", "<é>", ""}, true)})
 	st.SetClock(p, field("clock"), 1200, -1, 256)
 	for _, n := range []int64{
 		0, 1, 23, 24, 255, 256, 65535, 65536, 1<<32 - 1, 1 << 32, 1<<63 - 1, -1, -24, -25, -256, -257, -65536, -65537,
@@ -67,6 +69,7 @@ func TestValuesAtTheirEdges(t *testing.T) {
 	} {
 		st.SetInt(p, field("n"), n)
 		st.SetInt(p, field("x"), n)
+		st.Set(p, field("pile"), sheet.Value{Type: sheet.List, S: fmt.Sprintf("%d,0,%d", n, n)})
 		for _, enc := range []replica.Encoding{replica.JSON, replica.CBOR} {
 			c := taken(t, face, replica.NewFeed(face), &replica.Viewer{Enc: enc}, st)
 			for _, f := range st.Schema.Fields(sheet.Player) {
@@ -334,7 +337,7 @@ func TestComparing(t *testing.T) {
 	gone := player(st, 3, 4)
 	feed := replica.NewFeed(face)
 	want := taken(t, face, feed, &replica.Viewer{}, st)
-	if all := want.Sheet(p.ID).Fields(); len(all) != 8 || all[0].Name != "n" {
+	if all := want.Sheet(p.ID).Fields(); len(all) != 10 || all[0].Name != "n" {
 		t.Errorf("a sheet has the fields %v", all)
 	}
 	st.Remove(gone)

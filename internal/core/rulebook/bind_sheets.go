@@ -22,7 +22,8 @@ func (b *binder) sheets() {
 			f.Reset = sheet.ResetNever
 			b.book.Options = append(b.book.Options, f)
 			b.uses.wrote(sheet.Lobby, f)
-			if t := f.Type; t == sheet.Ref || t == sheet.Clock || t == sheet.Position || o.value.get("is") != nil {
+			if t := f.Type; t == sheet.Ref || t == sheet.List || t == sheet.Clock || t == sheet.Position ||
+				o.value.get("is") != nil {
 				b.fail(
 					o.value,
 					"wrong-type",
@@ -57,9 +58,12 @@ func (b *binder) fields(k sheet.Kind, n *node) {
 			b.failEntry(e, "taken", "%q is %s of the %s sheet; choose another name", e.key, what, k)
 			continue
 		}
-		if _, err := b.book.Schema.Add(k, f); err != nil {
+		added, err := b.book.Schema.Add(k, f)
+		if err != nil {
 			b.failEntry(e, "too-many", "%s", err.Error())
+			continue
 		}
+		b.addSize(k, e, added)
 	}
 }
 
@@ -96,6 +100,9 @@ func (b *binder) field(k sheet.Kind, e entry) sheet.Field {
 	f.Reset, _ = sheet.ResetNamed(b.text(n, "reset"))
 	f.See, _ = sheet.AudienceNamed(b.text(n, "see"))
 	f.Rate = sheet.Tick(sheet.Ticks(b.millis(n, "rate"), b.book.Rate))
+	if k != sheet.Record {
+		b.listField(n, &f)
+	}
 	b.audience(k, n, &f)
 	b.bounds(n, &f)
 	b.start(n, &f)
@@ -119,7 +126,7 @@ func (b *binder) audience(k sheet.Kind, n *node, f *sheet.Field) {
 // bounds reads min, max and words.
 func (b *binder) bounds(n *node, f *sheet.Field) {
 	lo, hi, words := n.get("min"), n.get("max"), n.get("words")
-	if f.Type == sheet.Choice {
+	if f.Type == sheet.Choice || f.Item == sheet.Choice {
 		if words == nil || len(words.items) == 0 {
 			b.fail(n, "missing-key", "words: [calm, cross]", "a choice needs its words")
 		} else {
@@ -130,14 +137,18 @@ func (b *binder) bounds(n *node, f *sheet.Field) {
 	} else if words != nil {
 		b.fail(words, "not-here", "", "only a choice has words")
 	}
-	switch f.Type {
+	t := f.Type
+	if t == sheet.List && f.Item == sheet.Integer {
+		t = sheet.Integer
+	}
+	switch t {
 	case sheet.Integer, sheet.Number:
 		f.Min, f.Max = -largestInt, largestInt
 		if lo != nil {
-			f.Min = b.amount(lo, f.Type)
+			f.Min = b.amount(lo, t)
 		}
 		if hi != nil {
-			f.Max = b.amount(hi, f.Type)
+			f.Max = b.amount(hi, t)
 		}
 		f.Bounded = true
 		if f.Min > f.Max {
@@ -191,6 +202,14 @@ func (b *binder) start(n *node, f *sheet.Field) {
 	}
 	if f.Derived {
 		b.fail(v, "not-here", "", "a derived field has no start")
+		return
+	}
+	if f.Type == sheet.List {
+		b.listStart(v, f, n.get("most"))
+		return
+	}
+	if v.kind != scalarNode {
+		b.fail(v, "wrong-type", "a single value", "%s", kindWords[v.kind])
 		return
 	}
 	switch f.Type {

@@ -37,6 +37,10 @@ const (
 	PostNow
 	Use
 	PassTurn
+	Put
+	Take
+	ShuffleList
+	Empty
 
 	Verbs int = iota
 )
@@ -71,6 +75,9 @@ type Effect struct {
 	Winner *expr.Prog   // Finish: nil leaves it to the order
 	Place  *Placing     // Place: what else is said of it
 	Name   string       // Use: the act
+	Nth    *expr.Prog   // Take: which, from 1; nil for what Where or Value says
+	Many   *expr.Prog   // Take: how many; nil for one
+	Where  Where        // Put, Take
 	Being  bool         // Place: No is a kind of creature
 }
 
@@ -212,6 +219,41 @@ func init() {
 			[]key{expression("on", "With `use`: on whom, or towards which position.")},
 			(*binder).effectUse,
 		},
+		{
+			key{name: "put", spec: aField, doc: "The list to put an item into; a full one stays as it is."},
+			[]Verb{Put},
+			[]key{
+				expression("item", "With `put`: what. With `take`: the first that is equal to this."),
+				{
+					name: "where",
+					spec: whereWords.spec(WhereFirst, WhereLast, WhereRandom),
+					doc: "With `put`: the `first` place, " +
+						"the `last` if it is not given, or one at `random`. With `take`: which of them, the first if it is not given.",
+				},
+			},
+			(*binder).effectPut,
+		},
+		{
+			key{name: "take", spec: aField, doc: "The list to take items from; what is not there is not taken."},
+			[]Verb{Take},
+			[]key{
+				expression("item", ""),
+				expression("nth", "With `take`: the item at this place, from 1."),
+				expression("many", "With `take`: so many of them, one after the other."),
+				{name: "where", spec: whereWords.spec(WhereFirst, WhereLast, WhereRandom), doc: ""},
+				{
+					name: "into",
+					spec: aField,
+					doc: "With `take`: the list, or the field, that gets it; a list that is full gets " +
+						"nothing, and nothing is taken.",
+				},
+			},
+			(*binder).effectTake,
+		},
+		{key{name: "shuffle", spec: aField, doc: "The list to shuffle."}, []Verb{ShuffleList}, nil,
+			(*binder).effectShuffle},
+		{key{name: "empty", spec: aField, doc: "The list to take everything out of."}, []Verb{Empty}, nil,
+			(*binder).effectEmpty},
 		{expression("turn", "Pass the turn on when everything of this tick has settled: to the `next`, to whose it is "+
 			"`again`, or to a player or team. `reverse` turns the order around, and passes nothing on."),
 			[]Verb{PassTurn}, nil, (*binder).effectTurn},
@@ -328,6 +370,10 @@ func (b *binder) effectAdd(n, v *node, scope expr.Scope, e *Effect) {
 
 func (b *binder) effectSet(n, v *node, scope expr.Scope, e *Effect) {
 	if e.Path = b.path(n, "set", scope); e.Path == nil {
+		return
+	}
+	if e.Path.Field.Type == sheet.List {
+		b.fail(v, "wrong-type", "put, take, shuffle, empty or reset", "a list is not set as a whole")
 		return
 	}
 	if to := b.need(n, "to", "set"); to != nil {

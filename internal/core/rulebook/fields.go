@@ -321,6 +321,10 @@ var (
 		sheet.Team.String(),
 		sheet.Creature.String(),
 		sheet.Clock.String(),
+		sheet.List.String(),
 	)
+	// What a list may hold.
+	itemTypes = []string{sheet.Integer.String(), sheet.Text.String(), sheet.Choice.String(), sheet.Player.String(),
+		sheet.Team.String(), sheet.Creature.String()}
 	seeSpec = word(sheet.AudienceWords()...)
 )

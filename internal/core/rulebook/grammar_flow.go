@@ -419,6 +419,12 @@ var effectObject = &object{
       - {withdraw: keeper}
       - {save: me}
       - {post: streak, value: me.points}
+      - {shuffle: match.pile}
+      - {take: match.pile, many: 2, into: me.hand}
+      - {take: me.hand, item: 7}
+      - {take: me.hand, nth: 1, into: me.coins}
+      - {put: match.pile, item: me.coins, where: first}
+      - {empty: me.hand}
       - each: rivals
         when: it.alive
         do: [{add: it.points, by: 1}]
@@ -434,5 +440,8 @@ var effectObject = &object{
 kits:
   all: {actions: [ram, patch]}
   keeper: {actions: [ring], start: false}
-boards: {streak: {}}`,
+boards: {streak: {}}
+sheets:
+  player: {hand: {type: list, of: integer, see: owner}}
+  match: {pile: {type: list, of: integer, start: 1..40, see: referees}}`,
 }

@@ -319,29 +319,49 @@ var fieldObject = &object{
     wind: {type: number, start: 50, min: 0, max: 50, see: owner, title: Wind}
     mood: {type: choice, words: [calm, cross]}
     lap: {type: clock, count: up}
-    left: {type: clock, count: down, runs: wall, start: 30s, rate: 500ms}`,
+    left: {type: clock, count: down, runs: wall, start: 30s, rate: 500ms}
+    hand: {type: list, of: integer, most: 10, see: owner}
+    marks: {type: list, of: choice, words: [star, moon], start: [star, star]}
+  match:
+    deck: {type: list, of: integer, start: 1..52, see: referees}`,
 	keys: []key{
 		{
 			name:     "type",
 			spec:     word(fieldTypes...),
 			required: true,
 			doc: "`integer`; `number` in thousandths; `text`; `flag`; `choice`, one of `words`; `position` in " +
-				"millimetres; `player` or `team`, a reference; `clock`.",
+				"millimetres; `player`, `team` or `creature`, a reference; `clock`; `list`, several of what `of` " +
+				"says.",
 		},
 		{name: "title", spec: text(40), doc: "What people read in place of the name."},
 		{
-			name: "start",
-			spec: scalar,
-			doc: "The value at first and after a reset: 0, empty, false, the first word, nobody if it is not " +
-				"given. A clock's is a duration.",
+			name: "of",
+			spec: word(itemTypes...),
+			doc: "Of a list: what its items are. Where not everyone sees the list, everyone sees how many " +
+				"there are, as `NAME_size`.",
 		},
-		{name: "min", spec: scalar, doc: "The least value of an integer or number; less becomes this."},
+		{
+			name: "most",
+			spec: integer(1, sheet.MaxItems),
+			doc:  "Of a list: the most items; 50, or as many as it starts with, if it is not given.",
+		},
+		{
+			name: "start",
+			spec: spec{shape: anything},
+			doc: "The value at first and after a reset: 0, empty, false, the first word, nobody if it is not " +
+				"given. A clock's is a duration; a list's is a list, or of integers a range such as `1..52`.",
+		},
+		{
+			name: "min",
+			spec: scalar,
+			doc:  "The least value of an integer or number, or of a list's integers; less becomes this.",
+		},
 		{
 			name: "max",
 			spec: scalar,
 			doc:  "The greatest value; more becomes this. Of a text: the most characters, 64 if it is not given.",
 		},
-		{name: "words", spec: names, doc: "The words of a choice."},
+		{name: "words", spec: names, doc: "The words of a choice, or of a list of choices."},
 		{
 			name: "see",
 			spec: seeSpec,

@@ -315,6 +315,19 @@ const (
 	forZones     = "zones"
 )
 
+// Where says which end of a list is meant.
+type Where uint8
+
+// The places of a list.
+const (
+	WhereUsual Where = iota
+	WhereFirst
+	WhereLast
+	WhereRandom
+)
+
+var whereWords = words[Where]{"", "first", "last", "random"}
+
 // PathThen says what a creature does after the last point of a path.
 type PathThen uint8
 

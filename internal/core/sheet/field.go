@@ -15,6 +15,7 @@ type Type uint8
 //	Position millimetres from the ground's corner  two slots, sent as [x, y]
 //	Ref      a player, team or creature                one slot, sent as a sheet number, 0 for nobody
 //	Clock    a running or standing time            three slots, sent as [ticks, rate, at tick]
+//	List     several of one of the others          one text slot, sent as a list
 const (
 	Integer Type = iota
 	Number
@@ -24,13 +25,14 @@ const (
 	Position
 	Ref
 	Clock
+	List
 
 	// Unreadable is the type of a value that was sent and could not be read: S says
 	// why. No field is of it, so the authority refuses it, with that reason.
 	Unreadable Type = 255
 )
 
-var typeNames = []string{"integer", "number", "text", "flag", "choice", "position", "ref", "clock"}
+var typeNames = []string{"integer", "number", "text", "flag", "choice", "position", "ref", "clock", "list"}
 
 func (t Type) String() string {
 	if int(t) >= len(typeNames) {
@@ -49,10 +51,13 @@ func TypeNamed(name string) (Type, bool) {
 	return 0, false
 }
 
+// InText tells whether values of the type stand in a text slot.
+func (t Type) InText() bool { return t == Text || t == List }
+
 // Width is the number of integer slots that a field of the type takes.
 func (t Type) Width() int {
 	switch t {
-	case Text:
+	case Text, List:
 		return 0
 	case Position:
 		return 2
@@ -116,6 +121,9 @@ type Field struct {
 	Wall    bool     `json:"-"` // of a Clock: runs on wall ticks
 	Down    bool     `json:"-"` // of a Clock: counts down
 	Derived bool     `json:"-"`
+	Item    Type     `json:"-"` // of a List: Integer, Text, Choice or Ref
+	Most    int      `json:"-"` // of a List: the most items
+	Size    *Field   `json:"-"` // of a List: the field that tells how many there are, nil without
 	Rate    Tick     `json:"-"` // the least number of wall ticks between two sends; 0 sends each change
 	BuiltIn bool     `json:"-"`
 

@@ -77,7 +77,7 @@ func Read(f *Field, raw any) (Value, error) {
 	case []any:
 		return readPoint(f, x)
 	}
-	if !is || f.Type == Position {
+	if !is || f.Type == Position || f.Type == List {
 		return Value{Type: f.Type}, fmt.Errorf("%s is expected, not %s", f.Type.noun(), nounOf(raw))
 	}
 	return ReadText(f, text)
@@ -119,7 +119,7 @@ func (t Type) noun() string {
 	return [...]string{Integer: "an integer", Number: "a number with at most three decimals", Text: "a text",
 		Flag:   "true or false",
 		Choice: "one of its words", Position: "a list of two integers", Ref: "the number of a sheet",
-		Clock: "an integer"}[t]
+		Clock: "an integer", List: "a list, which only effects write,"}[t]
 }
 
 func nounOf(raw any) string {

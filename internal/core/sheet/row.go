@@ -37,7 +37,7 @@ func (r *Row) Clone() *Row {
 
 // Put writes a field of a clone: nothing is checked or remembered.
 func (r *Row) Put(f *Field, v Value) {
-	if f.Type == Text {
+	if f.Type.InText() {
 		r.S[f.slot] = v.S
 		return
 	}
@@ -67,7 +67,7 @@ func (r *Row) ToldSince(fields Mask, since Tick) Mask {
 // Get returns a field's value.
 func (r *Row) Get(f *Field) Value {
 	v := Value{Type: f.Type}
-	if f.Type == Text {
+	if f.Type.InText() {
 		v.S = r.S[f.slot]
 		return v
 	}

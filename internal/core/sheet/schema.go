@@ -49,7 +49,7 @@ func (s *Schema) Add(k Kind, f Field) (*Field, error) {
 	}
 	f.No = len(ks.fields)
 	f.Start.Type = f.Type
-	if f.Type == Text {
+	if f.Type.InText() {
 		f.slot = ks.texts
 		ks.texts++
 	} else {

@@ -3,6 +3,7 @@ package sheet
 import (
 	"fmt"
 	"slices"
+	"strconv"
 )
 
 // Removed tells of a sheet that is gone.
@@ -168,6 +169,9 @@ func (st *Store) Set(r *Row, f *Field, v Value) bool {
 	}
 	r.Put(f, v)
 	st.mark(r, f)
+	if f.Size != nil {
+		st.SetInt(r, f.Size, CountItems(v.S))
+	}
 	return true
 }
 
@@ -245,6 +249,13 @@ func (st *Store) ResetRow(r *Row, at Reset) {
 func (st *Store) ClearRefs(p *Row) {
 	for k := range Kinds {
 		for _, f := range st.Schema.Fields(Kind(k)) {
+			if f.Type == List && f.Item == Ref && f.Of == p.Kind {
+				for _, r := range st.lists[k] {
+					v := r.Get(f)
+					v.S = Without(v.S, strconv.Itoa(int(p.ID)))
+					st.Set(r, f, v)
+				}
+			}
 			if f.Type != Ref || f.Of != p.Kind {
 				continue
 			}

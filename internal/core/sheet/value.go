@@ -29,6 +29,8 @@ func (v Value) Show(f *Field, rate int, now Tick) string {
 	switch v.Type {
 	case Text:
 		return v.S
+	case List:
+		return showList(f, v.S)
 	case Flag:
 		if v.N[0] != 0 {
 			return "yes"
@@ -53,12 +55,14 @@ func (v Value) Show(f *Field, rate int, now Tick) string {
 	return strconv.FormatInt(v.N[0], 10)
 }
 
-// Plain returns the value as messages carry it: text, a flag, an integer, or for a
-// position and a clock a list of integers.
+// Plain returns the value as messages carry it: text, a flag, an integer, for a position
+// and a clock a list of integers, for a list one of integers or texts.
 func (v Value) Plain() any {
 	switch v.Type {
 	case Text:
 		return v.S
+	case List:
+		return plainList(v.S)
 	case Flag:
 		return v.N[0] != 0
 	case Position, Clock:

@@ -76,7 +76,7 @@ func (st *Store) walkRow(w *state.Walk, i int) {
 		state.Int(w, "Team", &r.Team)
 		state.Int(w, "Edges", &r.Edges)
 		for _, f := range st.Schema.Fields(kind) {
-			if f.Type == Text {
+			if f.Type.InText() {
 				state.Text(w, f.Name, &r.S[f.slot])
 			}
 			for n := range f.Type.Width() {
@@ -117,7 +117,7 @@ func WalkValue(w *state.Walk, v *Value) {
 		state.Int(w, "n"+slotNames[i], &v.N[i])
 	}
 	state.Text(w, "text", &v.S)
-	if v.Type > Clock {
+	if v.Type > List {
 		w.Fail("a value of unknown type %d", v.Type)
 	}
 }

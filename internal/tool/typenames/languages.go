@@ -148,6 +148,10 @@ func tsType(f *sheet.Field) string {
 		return "[number, number]"
 	case sheet.Clock:
 		return "[number, number, number]"
+	case sheet.List:
+		item := *f
+		item.Type = f.Item
+		return "(" + tsType(&item) + ")[]"
 	}
 	return "number"
 }

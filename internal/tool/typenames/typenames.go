@@ -112,6 +112,8 @@ func fieldOf(f *sheet.Field) field {
 		doc = "position, millimetres"
 	case sheet.Ref:
 		doc = "number of a " + f.Of.String() + "'s sheet"
+	case sheet.List:
+		doc = "list of " + f.Item.String() + "s"
 	case sheet.Choice:
 		doc = "choice of " + strings.Join(f.Choices, ", ")
 	}

@@ -19,7 +19,7 @@ func TypeScript() string {
 	fmt.Fprintf(&b, "export const kinds: KindName[] = ['%s']\n\n", strings.Join(kindWords(), "', '"))
 	b.WriteString(
 		"/** A field's value as it is sent: see the protocol page for each type. */\nexport type Value = number | " +
-			"string | boolean | number[]\n\n",
+			"string | boolean | number[] | string[]\n\n",
 	)
 	b.WriteString("/** A part of a snapshot or a delta: see the protocol page. */\nexport type Part = Value[]\n")
 	for _, t := range inner {

@@ -72,9 +72,12 @@ sheets:
     purse: {type: number, start: 2.5, see: owner}
     angry: {type: flag}
     lap: {type: clock}
+    hand: {type: list, of: integer, start: [3, -1, 70000], see: owner}
+    notes: {type: list, of: text}
+    marks: {type: list, of: choice, words: [star, moon]}
 actions:
   plot:
-    do: [{set: me.plan, to: "me.name + ' \"§\" ' + me.name"}, {add: me.purse, by: -0.125}, {set: me.angry, to: true}, {clock: me.lap, do: start}]
+    do: [{set: me.plan, to: "me.name + ' \"§\" ' + me.name"}, {add: me.purse, by: -0.125}, {set: me.angry, to: true}, {clock: me.lap, do: start}, {take: me.hand}, {put: me.notes, item: me.plan}, {put: me.marks, item: moon}]
   hit: {aim: {at: target}, do: [{add: target.hull, by: -30}]}
 pieces: {shell: {keep: 1, at: [[10m, 10m]], lasts: 1s}}
 phases: {play: {length: 60s}}

@@ -39,6 +39,23 @@ type Scope struct {
 	Args []*sheet.Field // what arg holds
 	It   sheet.Kind     // what it is, where Vars has It
 	Hit  sheet.Kind     // what target is, where Vars has Target
+
+	Named []NamedVar // what enclosing walks call what they go through
+}
+
+// NamedVar is a name that a walk gives to what it goes through.
+type NamedVar struct {
+	Name string
+	Kind sheet.Kind
+}
+
+// names are the names in a scope, as part of a key.
+func (s *Scope) names() string {
+	key := ""
+	for _, n := range s.Named {
+		key += fmt.Sprintf("%s:%d ", n.Name, n.Kind)
+	}
+	return key
 }
 
 // Compile parses, type-checks and compiles one expression.
@@ -49,7 +66,7 @@ func (c *Checker) Compile(src string, scope Scope, want Want) (*Prog, []Issue) {
 	if want.Field != nil && want.Field.Type == sheet.Choice && len(want.Field.Choices) == 0 {
 		return nil, nil // its declaration has been reported
 	}
-	key := compileKey{src, scope.Vars, scope.It, scope.Hit, want}
+	key := compileKey{src, scope.Vars, scope.It, scope.Hit, scope.names(), want}
 	if p := c.known[key]; p != nil && scope.Vars&Args == 0 {
 		return p, nil
 	}
@@ -66,6 +83,7 @@ type compileKey struct {
 	vars Vars
 	it   sheet.Kind
 	hit  sheet.Kind
+	name string
 	want Want
 }
 
@@ -112,7 +130,7 @@ func (p *Path) Row(e *Env) *sheet.Row { return p.row(e) }
 
 // CompilePath compiles a reference such as me.hull or match.bell.team.
 func (c *Checker) CompilePath(src string, scope Scope) (*Path, []Issue) {
-	key := compileKey{src: src, vars: scope.Vars, it: scope.It, hit: scope.Hit}
+	key := compileKey{src: src, vars: scope.Vars, it: scope.It, hit: scope.Hit, name: scope.names()}
 	if p := c.paths[key]; p != nil && scope.Vars&Args == 0 {
 		return p, nil
 	}
@@ -261,6 +279,9 @@ func (c *Checker) names(scope Scope) []string {
 		if scope.Vars&v != 0 {
 			names = append(names, n)
 		}
+	}
+	for _, n := range scope.Named {
+		names = append(names, n.Name)
 	}
 	if scope.Vars&Me != 0 {
 		names = append(names, "record")

@@ -29,6 +29,9 @@ func (f Fault) String() string {
 const (
 	maxRows  = 4 // nesting of players.exists(…) and its like
 	maxAccus = 4
+
+	// MaxNamed is how many walks with names stand inside each other at most.
+	MaxNamed = 4
 )
 
 // Env is what an expression may look at. The rows that a program does not use
@@ -52,6 +55,9 @@ type Env struct {
 	Random func(n int64) int64
 	Fault  Fault // set by an evaluation that failed; 0 before
 
+	// What the named walks of effects go through, by their places in Scope.Named.
+	Named [MaxNamed]*sheet.Row
+
 	rows      [maxRows]*sheet.Row
 	items     [maxRows]int64  // of walks over lists of values
 	texts     [maxRows]string // of walks over lists of texts
@@ -73,6 +79,7 @@ const (
 	Creature
 	Aim // the way of an aim
 	Zone
+	Walked // what a walk with a name goes through
 	Random // the function random, which only amounts of effects may call
 )
 

@@ -65,6 +65,7 @@ type envKey struct {
 	vars Vars
 	it   sheet.Kind
 	hit  sheet.Kind
+	name string
 }
 
 // MaxSource is the most characters an expression may have.
@@ -102,7 +103,7 @@ func functionDecls() []cel.EnvOption {
 // it is made anew, because each action declares its own.
 func (c *Checker) env(scope Scope) (*cel.Env, error) {
 	vars := scope.Vars &^ Random
-	key := envKey{vars, scope.It, scope.Hit}
+	key := envKey{vars, scope.It, scope.Hit, scope.names()}
 	if e := c.envs[key]; e != nil && vars&Args == 0 {
 		return e, nil
 	}
@@ -114,6 +115,9 @@ func (c *Checker) env(scope Scope) (*cel.Env, error) {
 	}
 	if vars&Target != 0 {
 		opts = append(opts, cel.Variable("target", kindTypes[scope.Hit]))
+	}
+	for _, n := range scope.Named {
+		opts = append(opts, cel.Variable(n.Name, kindTypes[n.Kind]))
 	}
 	if vars&Aim != 0 {
 		opts = append(opts, cel.Variable("aim", aimType))

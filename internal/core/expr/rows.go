@@ -65,6 +65,12 @@ func (k *compiler) named(e ast.Expr, name string) place {
 			return place{kind: k.loops[i].kind, row: func(v *Env) *sheet.Row { return v.rows[i] }}
 		}
 	}
+	for i := len(k.scope.Named) - 1; i >= 0; i-- {
+		if k.scope.Named[i].Name == name {
+			k.prog.Vars |= Walked
+			return place{kind: k.scope.Named[i].Kind, row: func(v *Env) *sheet.Row { return v.Named[i] }}
+		}
+	}
 	use := func(v Vars) { k.prog.Vars |= v }
 	switch name {
 	case "lobby":

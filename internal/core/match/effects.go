@@ -288,27 +288,35 @@ func (m *Match) changeKit(e *rulebook.Effect) {
 	m.st.SetInt(p.Row, f, kits)
 }
 
-// each does something for every sheet of a list, as it. Sheets that go while
+// each does something for every sheet of a list, as it or by a name. Sheets that go while
 // this is under way are left out.
 func (m *Match) each(e *rulebook.Effect) {
-	outer := m.env.It
-	keep, of := expr.Relation(e.Walk.String()), m.env.Me
-	if e.Walk.OfTeam() {
-		of = m.env.Team
+	walked := &m.env.It
+	if e.As != rulebook.AsIt {
+		walked = &m.env.Named[e.As]
 	}
-	rows := m.subjects(e.Walk.Over())
-	start := len(m.hits)
-	m.hits = append(m.hits, rows...) // the list may change while it is walked
-	for i := start; i < start+len(rows); i++ {
+	outer := *walked
+	start := len(m.hits) // the list may change while it is walked
+	var keep func(of, r *sheet.Row) bool
+	of := m.env.Me
+	if e.List != nil {
+		m.hits = e.List.Append(&m.env, m.hits)
+	} else {
+		if keep = expr.Relation(e.Walk.String()); e.Walk.OfTeam() {
+			of = m.env.Team
+		}
+		m.hits = append(m.hits, m.subjects(e.Walk.Over())...)
+	}
+	for i, end := start, len(m.hits); i < end; i++ {
 		r := m.hits[i]
 		if m.st.Get(r.ID) != r || keep != nil && !keep(of, r) {
 			continue
 		}
-		m.env.It = r
+		*walked = r
 		if e.Cond == nil || m.yes(e.Cond, e.Line) {
 			m.do(e.Then)
 		}
 	}
 	m.hits = m.hits[:start]
-	m.env.It = outer
+	*walked = outer
 }

@@ -63,6 +63,8 @@ type Effect struct {
 	Into   *expr.Path // ClockSplit
 	Value  *expr.Prog // Add, Set: the amount; Out, SpawnNow, Give, Remove, Grant, Withdraw, Place: what or where
 	Cond   *expr.Prog // Each, If
+	List   *expr.List // Each: what to go through, nil for what Walk says
+	As     int        // Each: the place of its name in Env.Named, AsIt for none
 	Walk   Walk       // Each
 	Then   []Effect   // Each, If
 	Else   []Effect   // If
@@ -183,11 +185,18 @@ func init() {
 		{
 			key{
 				name: "each",
-				spec: word(walkWords()...),
-				doc:  "Do something for each of them, as `it`; `when` leaves some out.",
+				spec: anExpression,
+				doc: "Do something for each of the `players`, `teams`, `pieces`, `creatures` or `zones`, of one's `rivals`, " +
+					"`friends` or `others`, of a team's `members`, or of any list of these, such as `match.queue` or " +
+					"`players.filter(p, p.alive)`: as `it`, or by the name that `as` gives.",
 			},
 			[]Verb{Each},
 			[]key{
+				{
+					name: "as",
+					spec: name,
+					doc:  "With `each`: what each is called, so that one walk may stand in another.",
+				},
 				expression("when", "With `each`: only for those."),
 				{name: "do", spec: nested, doc: "With `each`: the effects."},
 			},
@@ -474,7 +483,23 @@ func (b *binder) playerOr(n *node, key string, scope expr.Scope) *expr.Prog {
 	return p
 }
 
-func (b *binder) effectEach(n, v *node, scope expr.Scope, e *Effect) {
+// AsIt stands for a walk that goes through what it calls it.
+const AsIt = -1
+
+// walksOver finds what a walk goes through; false if that is nothing.
+func (b *binder) walksOver(v *node, scope expr.Scope, e *Effect) (kind sheet.Kind, ok bool) {
+	if !slices.Contains(walkWords(), v.text) {
+		if !b.room(v) {
+			return 0, false
+		}
+		l, issues := b.checker.CompileList(v.text, scope)
+		b.report(v, issues)
+		if l == nil {
+			return 0, false
+		}
+		e.List = l
+		return l.Kind, true
+	}
 	e.Walk = walkNamed(v.text)
 	if of := walkDecls[e.Walk].of; scope.Vars&of != of {
 		what, who := "me", "whose "+v.text
@@ -482,10 +507,31 @@ func (b *binder) effectEach(n, v *node, scope expr.Scope, e *Effect) {
 			what, who = "team", "whose members"
 		}
 		b.fail(v, "not-here", "players, teams or pieces", "there is no %s here %s these could be", what, who)
+		return 0, false
+	}
+	return e.Walk.Over(), true
+}
+
+func (b *binder) effectEach(n, v *node, scope expr.Scope, e *Effect) {
+	kind, ok := b.walksOver(v, scope, e)
+	if !ok {
 		return
 	}
 	inner := with(scope, expr.It)
-	inner.It = e.Walk.Over()
+	inner.It, e.As = kind, AsIt
+	if as := n.get("as"); as != nil {
+		switch {
+		case expr.IsReserved(as.text):
+			b.fail(as, "taken", "another name", "%q has a meaning of its own", as.text)
+			return
+		case len(scope.Named) == expr.MaxNamed:
+			b.fail(as, "too-many", "", "walks with names stand inside each other more than %d deep", expr.MaxNamed)
+			return
+		}
+		inner = scope
+		e.As = len(scope.Named)
+		inner.Named = append(slices.Clone(scope.Named), expr.NamedVar{Name: as.text, Kind: kind})
+	}
 	e.Cond = b.expr(n, "when", inner, wantFlag)
 	do := b.need(n, "do", "each")
 	if do == nil {

@@ -425,6 +425,13 @@ var effectObject = &object{
       - {take: me.hand, nth: 1, into: me.coins}
       - {put: match.pile, item: me.coins, where: first}
       - {empty: me.hand}
+      - each: "me.rivals.filter(p, p.alive)"
+        as: rival
+        do:
+          - each: teams
+            as: side
+            when: side != rival.team
+            do: [{notice: near, with: {who: rival, of: side}}]
       - each: rivals
         when: it.alive
         do: [{add: it.points, by: 1}]

@@ -38,6 +38,8 @@ const (
 	Blocked       Code = "blocked"
 	BadArgument   Code = "bad-argument"
 	NotPlaying    Code = "not-playing"
+	Benched       Code = "on-the-bench"
+	Stunned       Code = "held-back"
 	Loading       Code = "still-loading"
 	NoMovement    Code = "no-movement"
 	PauseNobody   Code = "pause-not-allowed"
@@ -136,6 +138,8 @@ var All = []Entry{
 	{Blocked, 409, "A wall stands between."},
 	{BadArgument, 400, "A value that the action takes is missing, of the wrong type or out of bounds."},
 	{NotPlaying, 409, "The seat takes no part in the present match."},
+	{Benched, 409, "The player is on the bench and takes part again when the rules say so."},
+	{Stunned, 409, "A rule takes no inputs of this player for a time; the field frozen shows it run down."},
 	{Loading, 409, "The player's record is still being loaded; it takes a moment."},
 	{NoMovement, 409, "The rulebook declares no movement, or takes no positions from clients."},
 	{PauseNobody, 403, "The rulebook does not let this player pause, or not in this phase."},
@@ -201,7 +205,7 @@ var All = []Entry{
 	{HelloFirst, 400, "The first message on a connection must be hello."},
 	{Slow, 429, "The connection took messages too slowly for too long."},
 	{Replaced, 409, "Another connection has taken over the seat."},
-	{Kicked, 403, "The host has removed the player from the lobby."},
+	{Kicked, 403, "The host, a rule or a vote has removed the player from the lobby."},
 	{Stopping, 503, "The service is stopping; connect again in a moment."},
 	{Method, 405, "The address is right, but not with this method."},
 	{Internal, 500, "Something went wrong inside the service. It was logged with the request's number."},

@@ -2,6 +2,7 @@ package lobby
 
 import (
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
 )
@@ -17,10 +18,7 @@ func (l *Lobby) kick(s *seat, id sheet.ID) step.Verdict {
 	case t == s:
 		return step.Verdict{Code: code.WrongTarget, Reason: "leave instead of removing yourself"}
 	}
-	l.out.Do(
-		step.Effect{Kind: step.Drop, Seat: t.Row.ID, Account: t.Row.Text(l.book.F.Player.Account), Reason: code.Kicked},
-	)
-	l.leaveSeat(t)
+	l.drop(t)
 	return step.Verdict{}
 }
 
@@ -44,6 +42,9 @@ func (l *Lobby) hostIs(s *seat) bool {
 // passHost makes the player who has been there longest the host; those who are
 // away come after those who are there.
 func (l *Lobby) passHost(from *seat) {
+	if from != nil && l.book.Players.HostGone == rulebook.HostCloses {
+		l.hostLeft = true
+	}
 	var next *seat
 	for _, s := range l.seats {
 		if s == from || s.gone {

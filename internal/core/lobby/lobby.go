@@ -40,6 +40,8 @@ type Lobby struct {
 	nextHold  sheet.Tick // no hold runs out before this wall tick; 0 when none is under way
 	startAt   sheet.Tick // wall tick of the start; 0 when none is under way
 	hostStart bool       // the countdown under way was asked for by the host
+	hostLeft  bool       // the host is gone, and the lobby ends with them
+	replay    bool       // the next match follows the result, whatever was to come
 }
 
 // Setup is how a lobby is opened. Its zero value is a listed, open lobby of the
@@ -168,7 +170,7 @@ func (l *Lobby) Step(in *step.Input) *step.Output {
 	}
 	if !l.closed && in.Kind != step.Tick {
 		l.apply(in)
-		l.match.Settle()
+		l.settle()
 	} else if l.closed && in.Kind.Answered() {
 		l.answer(step.Verdict{Seat: in.Seat, Seq: in.Seq, Code: code.LobbyGone, Reason: "the lobby has closed"})
 	}

@@ -50,6 +50,12 @@ func (l *Lobby) shuffle(s *seat) step.Verdict {
 	case l.teamsLocked():
 		return step.Verdict{Code: code.NotNow, Reason: "the teams are locked now"}
 	}
+	l.deal()
+	return step.Verdict{}
+}
+
+// deal gives everybody a side by lot.
+func (l *Lobby) deal() {
 	order := slices.Clone(l.seats)
 	l.rng.Shuffle(len(order), func(i, j int) { order[i], order[j] = order[j], order[i] })
 	slices.SortStableFunc(
@@ -66,7 +72,6 @@ func (l *Lobby) shuffle(s *seat) step.Verdict {
 	}
 	l.counts()
 	l.startCheck()
-	return step.Verdict{}
 }
 
 func (l *Lobby) partySize(party string) int {

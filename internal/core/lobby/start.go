@@ -128,6 +128,9 @@ func (l *Lobby) afterResult() {
 	if then == rulebook.ThenVote {
 		then = l.voted()
 	}
+	if l.replay {
+		l.replay, then = false, rulebook.ThenAgain
+	}
 	l.st.SetInt(l.row, l.book.F.Lobby.State, rulebook.Gathering)
 	l.match.Clear()
 	for _, s := range append([]*seat(nil), l.seats...) {

@@ -62,5 +62,5 @@ func (l *Lobby) pass() {
 		l.close()
 		return
 	}
-	l.match.Settle()
+	l.settle()
 }

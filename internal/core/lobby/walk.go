@@ -50,6 +50,8 @@ func (l *Lobby) walk(w *state.Walk) {
 	state.Int(w, "next hold", &l.nextHold)
 	state.Int(w, "start at", &l.startAt)
 	state.Bool(w, "host start", &l.hostStart)
+	state.Bool(w, "host left", &l.hostLeft)
+	state.Bool(w, "replay", &l.replay)
 	w.In("match", func() {
 		l.match.Walk(w, func(id sheet.ID) *match.Player {
 			if s := l.seat(id); s != nil {

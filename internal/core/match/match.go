@@ -48,6 +48,7 @@ type Match struct {
 	firings []firing
 	hits    []*sheet.Row
 	bodies  bodies
+	wishes  []Wish // of the step, for the lobby
 	budget  int
 	tally   *Tally     // of a rehearsal
 	plainly bool       // everything is looked at, changed or not

@@ -9,6 +9,9 @@ import (
 func (m *Match) spawn(s *Player) {
 	f := &m.book.F.Player
 	s.respawnAt = 0
+	if m.benched(s.Row) {
+		return
+	}
 	m.st.ResetRow(s.Row, sheet.ResetRespawn)
 	m.st.SetClock(s.Row, f.Respawn, 0, 0, m.play)
 	m.StopSteering(s)
@@ -104,14 +107,7 @@ func (m *Match) putOut(s *Player) {
 		m.run.respawn = sheet.Sooner(m.run.respawn, s.respawnAt)
 		m.st.SetClock(s.Row, f.Respawn, int64(delay), -1, m.play)
 	}
-	was := m.env
-	for _, a := range m.book.Actions {
-		if a.Active != nil && m.isActive(s.Row, a) {
-			m.endAction(s, a)
-		}
-	}
-	m.env.Me, m.env.Team, m.env.Target, m.env.It = was.Me, was.Team, was.Target, was.It
-	m.env.Piece, m.env.Being, m.env.Zone = was.Piece, was.Being, was.Zone // an end may be done while another thing is
+	m.endAllActions(s)
 	m.emit(rulebook.OnOut, s.Row)
 }
 

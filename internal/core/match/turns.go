@@ -86,7 +86,7 @@ func (m *Match) mayHaveTurn(r *sheet.Row) bool {
 		}
 		return false
 	}
-	return r.Flag(f.Playing) && (t.Out || r.Flag(f.Alive)) && (t.Away || !r.Flag(f.Away))
+	return r.Flag(f.Playing) && !m.benched(r) && (t.Out || r.Flag(f.Alive)) && (t.Away || !r.Flag(f.Away))
 }
 
 // nextInOrder is the one behind a place who is not passed over; nil where all are.

@@ -28,6 +28,7 @@ var NotWalked = map[string]string{
 	"Match.budget":  "set at the beginning of each step",
 	"Match.runs":    "set at the beginning of each tick",
 	"Match.named":   "of the step in which a match ends",
+	"Match.wishes":  "empty between steps",
 	"Match.winners": "empty between steps",
 	"Match.tally":   "only counts",
 	"Match.plainly": "comes to the same",

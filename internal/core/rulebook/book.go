@@ -78,6 +78,7 @@ type Players struct {
 	Hold        sheet.Tick
 	Gone        Gone
 	Leavers     Leavers
+	HostGone    HostGone
 	Below       Below
 	Local       int
 }

@@ -41,6 +41,13 @@ const (
 	Take
 	ShuffleList
 	Empty
+	JoinTeam
+	Sides
+	Bench
+	Unbench
+	Freeze
+	KickOut
+	StartNext
 
 	Verbs int = iota
 )
@@ -77,6 +84,8 @@ type Effect struct {
 	Winner *expr.Prog   // Finish: nil leaves it to the order
 	Place  *Placing     // Place: what else is said of it
 	Name   string       // Use: the act
+	To2    *expr.Prog   // JoinTeam: the team
+	Lasts  sheet.Tick   // Freeze
 	Nth    *expr.Prog   // Take: which, from 1; nil for what Where or Value says
 	Many   *expr.Prog   // Take: how many; nil for one
 	Where  Where        // Put, Take
@@ -263,6 +272,44 @@ func init() {
 			(*binder).effectShuffle},
 		{key{name: "empty", spec: aField, doc: "The list to take everything out of."}, []Verb{Empty}, nil,
 			(*binder).effectEmpty},
+		{expression("join", "The player who changes to the team in `to`, if it has room, whatever `teams` says."),
+			[]Verb{JoinTeam}, []key{expression("to", "With `join`: the team.")}, (*binder).effectJoin},
+		{
+			key{
+				name: "sides",
+				spec: word(sidesWords...),
+				doc: "Everybody changes sides: `swap` to the next team in the list, " +
+					"`balance` until the teams are equal, `shuffle` by lot.",
+			},
+			[]Verb{Sides},
+			nil,
+			(*binder).effectSides,
+		},
+		{
+			expression(
+				"bench",
+				"The player who is taken off the ground until `unbench`: not out, but not in play either.",
+			),
+			[]Verb{Bench},
+			nil,
+			(*binder).effectOnPlayer,
+		},
+		{expression("unbench", "The player who plays again."), []Verb{Unbench}, nil, (*binder).effectOnPlayer},
+		{expression("freeze", "The player whose inputs are not taken for a time."), []Verb{Freeze},
+			[]key{{name: "lasts", spec: duration(0, hour), doc: "With `freeze`: how long; 0s ends it."}},
+			(*binder).effectFreeze},
+		{expression("kick", "The player who is put out of the lobby."), []Verb{KickOut}, nil, (*binder).effectOnPlayer},
+		{
+			key{
+				name: "begin",
+				spec: word("match"),
+				doc: "Begin the next match: from a result at once, in the lobby with the " +
+					"countdown, if enough are there.",
+			},
+			[]Verb{StartNext},
+			nil,
+			func(*binder, *node, *node, expr.Scope, *Effect) {},
+		},
 		{expression("turn", "Pass the turn on when everything of this tick has settled: to the `next`, to whose it is "+
 			"`again`, or to a player or team. `reverse` turns the order around, and passes nothing on."),
 			[]Verb{PassTurn}, nil, (*binder).effectTurn},

@@ -88,6 +88,8 @@ type PlayerFields struct {
 	Name, Account, Team, Ready, Away, Ping, Loaded, Playing, Alive, Respawn *sheet.Field
 	Rounds, Place, Outcome, Record, Kits, Slot                              *sheet.Field
 	Pos, Was, Steer, Rest                                                   *sheet.Field
+
+	Benched, Frozen *sheet.Field // nil where no effect does that
 }
 
 // RecordFields are the built-in fields of a record sheet. Kept is a set of the
@@ -163,6 +165,7 @@ func (b *binder) declareBuiltIns() {
 	b.declarePlayer()
 	b.declareBudgets()
 	b.declareTurns()
+	b.declareSeats()
 	rec := b.adder(sheet.Record)
 	F.Record = RecordFields{Kept: rec("kept", seenBy(whole, sheet.RefereesOnly)),
 		First: rec("first", seenBy(flagField, sheet.OwnerOnly))}

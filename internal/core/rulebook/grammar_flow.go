@@ -425,6 +425,13 @@ var effectObject = &object{
       - {take: me.hand, nth: 1, into: me.coins}
       - {put: match.pile, item: me.coins, where: first}
       - {empty: me.hand}
+      - {join: me, to: team_named('teal')}
+      - {sides: balance}
+      - {freeze: me, lasts: 2s}
+      - {bench: me}
+      - {unbench: "players.first()"}
+      - {if: me.falls > 20, then: [{kick: me}]}
+      - {if: match.over, then: [{begin: match}]}
       - each: "me.rivals.filter(p, p.alive)"
         as: rival
         do:

@@ -142,7 +142,7 @@ var topObject = &object{
 var playersObject = &object{
 	name:    "players",
 	doc:     "Seats in the lobby.",
-	example: `players: {least: 2, most: 8, late: wait, hold: 45s, gone: forfeit, leavers: lose, below: end, local: 2}`,
+	example: `players: {least: 2, most: 8, late: wait, hold: 45s, gone: forfeit, leavers: lose, host_gone: pass, below: end, local: 2}`,
 	keys: []key{
 		{name: "least", spec: integer(1, MaxPlayers), def: "1", doc: "A match starts with at least this many."},
 		{name: "most", spec: integer(1, MaxPlayers), def: "8", doc: "The most seats a lobby may have."},
@@ -174,6 +174,13 @@ var playersObject = &object{
 			doc: "How those count who leave before the end: as having `left`, without a place; as having lost (`lose`), " +
 				"behind all who stayed; or like their `team`, without teams as having lost. " +
 				"But for `left`, what they had by then is posted to the boards.",
+		},
+		{
+			name: "host_gone",
+			spec: hostGoneWords.spec(),
+			def:  HostPasses.String(),
+			doc: "When the host's seat is given up: `pass` makes the player the host who has been there longest, " +
+				"`close` ends the lobby, and its match with it.",
 		},
 		{
 			name: "below",

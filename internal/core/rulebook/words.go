@@ -100,6 +100,19 @@ func (a Also) Words() (list []string) {
 	return list
 }
 
+// HostGone says what happens when the host's seat is given up.
+type HostGone uint8
+
+// The policies for a host who is gone.
+const (
+	HostPasses HostGone = iota
+	HostCloses
+)
+
+var hostGoneWords = words[HostGone]{"pass", "close"}
+
+func (h HostGone) String() string { return hostGoneWords.of(h) }
+
 // Below says what happens when fewer than the least are left in a match.
 type Below uint8
 

@@ -1,0 +1,131 @@
+package lobby
+
+import (
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
+)
+
+// maxRounds is how often what the lobby does for rules may set off rules that want more.
+const maxRounds = 4
+
+// settle lets everything follow, with what rules want of the lobby.
+func (l *Lobby) settle() {
+	for range maxRounds {
+		l.match.Settle()
+		wishes := l.match.TakeWishes()
+		if len(wishes) == 0 || l.closed {
+			break
+		}
+		for _, w := range wishes {
+			l.grantWish(w)
+		}
+	}
+	l.match.TakeWishes()
+	if l.hostLeft && !l.closed {
+		l.close()
+	}
+}
+
+func (l *Lobby) grantWish(w match.Wish) {
+	s := l.seat(w.Of)
+	switch {
+	case w.Kind == match.WishSides:
+		l.newSides(w.No)
+	case w.Kind == match.WishStart:
+		l.startNext()
+	case s == nil:
+	case w.Kind == match.WishKick:
+		l.drop(s)
+	case w.Kind == match.WishJoin:
+		for i, t := range l.teams {
+			if t.ID == w.To && s.Row.Team != w.To && l.teamSize(t) < l.book.Teams.List[i].Most {
+				l.joinTeam(s, t)
+				l.counts()
+				l.startCheck()
+			}
+		}
+	}
+}
+
+// drop puts a player out of the lobby.
+func (l *Lobby) drop(s *seat) {
+	l.out.Do(step.Effect{Kind: step.Drop, Seat: s.Row.ID, Account: s.Row.Text(l.book.F.Player.Account),
+		Reason: code.Kicked})
+	l.leaveSeat(s)
+}
+
+// startNext begins the next match as soon as that may be: from a result at once, from the
+// gathering with its countdown.
+func (l *Lobby) startNext() {
+	c, _ := l.missing()
+	switch {
+	case c != code.OK:
+	case l.State() == rulebook.Results:
+		l.replay = true
+		l.match.ShowNoLonger()
+	case l.State() == rulebook.Gathering:
+		l.beginCountdown(true)
+	}
+}
+
+// newSides gives all players new sides.
+func (l *Lobby) newSides(how int) {
+	switch how {
+	case rulebook.SidesShuffle:
+		l.deal()
+		return
+	case rulebook.SidesBalance:
+		for l.moveOne() {
+		}
+	default:
+		l.rotate()
+	}
+	l.counts()
+	l.startCheck()
+}
+
+// rotate moves everybody to the next team in the list, and from the last to the first,
+// unless one would become too large.
+func (l *Lobby) rotate() {
+	n := len(l.teams)
+	next := map[sheet.ID]*sheet.Row{}
+	for i, t := range l.teams {
+		to := (i + 1) % n
+		if l.teamSize(t) > l.book.Teams.List[to].Most {
+			return
+		}
+		next[t.ID] = l.teams[to]
+	}
+	for _, s := range l.seats {
+		if to := next[s.Row.Team]; to != nil {
+			l.joinTeam(s, to)
+		}
+	}
+}
+
+// moveOne moves the newest of the largest team to the smallest, where that makes them more
+// equal.
+func (l *Lobby) moveOne() bool {
+	var large, small *sheet.Row
+	for i, t := range l.teams {
+		if large == nil || l.teamSize(t) > l.teamSize(large) {
+			large = t
+		}
+		if l.teamSize(t) < l.book.Teams.List[i].Most && (small == nil || l.teamSize(t) < l.teamSize(small)) {
+			small = t
+		}
+	}
+	if large == nil || small == nil || l.teamSize(large)-l.teamSize(small) < 2 {
+		return false
+	}
+	for i := len(l.seats) - 1; i >= 0; i-- {
+		if l.seats[i].Row.Team == large.ID {
+			l.joinTeam(l.seats[i], small)
+			return true
+		}
+	}
+	return false
+}

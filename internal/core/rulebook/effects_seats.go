@@ -1,0 +1,75 @@
+package rulebook
+
+import (
+	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// What the effect of that name does with the sides of all.
+const (
+	SidesSwap = iota
+	SidesBalance
+	SidesShuffle
+)
+
+var sidesWords = []string{"swap", "balance", "shuffle"}
+
+// says tells whether a key stands anywhere in a part of the document.
+func (n *node) says(key string) bool {
+	for i := range n.entries {
+		if n.entries[i].key == key || n.entries[i].value.says(key) {
+			return true
+		}
+	}
+	for _, item := range n.items {
+		if item.says(key) {
+			return true
+		}
+	}
+	return false
+}
+
+// declareSeats adds the built-in fields of players who may be on the bench or frozen, where
+// something does that.
+func (b *binder) declareSeats() {
+	add, f := b.adder(sheet.Player), &b.book.F.Player
+	if b.top.says("bench") {
+		f.Benched = add("benched", resets(flagField))
+	}
+	if b.top.says("freeze") {
+		f.Frozen = add("frozen", resets(clock(true)))
+	}
+}
+
+func (b *binder) effectJoin(n, v *node, scope expr.Scope, e *Effect) {
+	e.Value = b.compile(v, scope, wantPlayer)
+	if len(b.book.Teams.List) == 0 {
+		b.fail(v, "not-here", "teams", "there are no teams in this rulebook")
+	}
+	if to := b.need(n, "to", "join"); to != nil {
+		e.To2 = b.compile(to, scope, expr.Want{Type: sheet.Ref, Ref: sheet.Team})
+	}
+}
+
+func (b *binder) effectSides(n, v *node, scope expr.Scope, e *Effect) {
+	if len(b.book.Teams.List) == 0 {
+		b.fail(v, "not-here", "teams", "there are no teams in this rulebook")
+	}
+	for i, w := range sidesWords {
+		if v.text == w {
+			e.No = i
+		}
+	}
+}
+
+// effectOnPlayer binds the effects that only say on which player they work.
+func (b *binder) effectOnPlayer(n, v *node, scope expr.Scope, e *Effect) {
+	e.Value = b.compile(v, scope, wantPlayer)
+}
+
+func (b *binder) effectFreeze(n, v *node, scope expr.Scope, e *Effect) {
+	e.Value = b.compile(v, scope, wantPlayer)
+	if b.need(n, "lasts", "freeze") != nil {
+		e.Lasts = b.ticks(n, "lasts")
+	}
+}

@@ -19,6 +19,7 @@ type Book struct {
 	Kits      []Kit      // bit n of a player's field kits stands for the kit at place n
 	Pieces    []Piece    // the kinds of object on the ground
 	Zones     []Zone     // the parts of the ground that know who is in them
+	Votes     []Vote     // what players decide together
 	Creatures []Creature // the kinds of being that the service steers
 	Phases    []Phase    // in the file's order
 	Ground    *Ground    // nil without one
@@ -81,6 +82,16 @@ type Creature struct {
 	Title  string // for people
 	Radius int64  // of its body, in millimetres
 	Every  int64  // where it is, is told at most once in so many ticks; 0 for each change
+}
+
+// Vote is something that players decide together.
+type Vote struct {
+	Name   string   // as the intent vote and the lobby's field vote have it
+	Title  string   // for people
+	On     string   // question, players or words
+	Words  []string // of a vote on words
+	Team   bool     // only the team of who opens it votes
+	During []string // when it may be opened: lobby, match, result
 }
 
 // Zone is a part of the ground that knows who is in it. Its sheet says where its middle
@@ -160,6 +171,9 @@ func bookOf(b *wire.BookInfo) *Book {
 	}
 	for _, c := range b.Creatures {
 		out.Creatures = append(out.Creatures, Creature(c))
+	}
+	for _, v := range b.Votes {
+		out.Votes = append(out.Votes, Vote(v))
 	}
 	for _, z := range b.Zones {
 		out.Zones = append(out.Zones, Zone(z))

@@ -16,6 +16,7 @@ type BookInfo struct {
 	Pieces    []PieceInfo    `json:"pieces,omitempty"`
 	Creatures []CreatureInfo `json:"creatures,omitempty"`
 	Zones     []ZoneInfo     `json:"zones,omitempty"`
+	Votes     []VoteInfo     `json:"votes,omitempty"`
 	Phases    []PhaseInfo    `json:"phases"`
 	Ground    *GroundInfo    `json:"ground,omitempty"`
 	Moves     bool           `json:"moves,omitempty" jsonschema:"players steer"`
@@ -86,6 +87,16 @@ type ZoneInfo struct {
 	Name  string `json:"name" jsonschema:"also the match's field that refers to its sheet"`
 	Title string `json:"title"`
 	Held  bool   `json:"held,omitempty" jsonschema:"it can be taken"`
+}
+
+// VoteInfo is what clients are told of a vote.
+type VoteInfo struct {
+	Name   string   `json:"name" jsonschema:"as the intent vote and the lobby's field vote have it"`
+	Title  string   `json:"title"`
+	On     string   `json:"on" jsonschema:"question, players or words"`
+	Words  []string `json:"words,omitempty"`
+	Team   bool     `json:"team,omitempty" jsonschema:"only the team of who opens it votes"`
+	During []string `json:"during" jsonschema:"when it may be opened: lobby, match, result"`
 }
 
 // PhaseInfo is what clients are told of a phase.

@@ -93,6 +93,7 @@ export interface BookInfo {
   pieces?: PieceInfo[]
   creatures?: CreatureInfo[]
   zones?: ZoneInfo[]
+  votes?: VoteInfo[]
   phases: PhaseInfo[]
   ground?: GroundInfo
   /** Players steer */
@@ -158,6 +159,19 @@ export interface ZoneInfo {
   title: string
   /** It can be taken */
   held?: boolean
+}
+
+export interface VoteInfo {
+  /** As the intent vote and the lobby's field vote have it */
+  name: string
+  title: string
+  /** Question, players or words */
+  on: string
+  words?: string[]
+  /** Only the team of who opens it votes */
+  team?: boolean
+  /** When it may be opened: lobby, match, result */
+  during: string[]
 }
 
 export interface PhaseInfo {

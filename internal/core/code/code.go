@@ -50,6 +50,9 @@ const (
 	TeamFull      Code = "team-full"
 	TeamChoice    Code = "team-not-your-choice"
 	NoTeam        Code = "no-such-team"
+	NoVote        Code = "no-such-vote"
+	VoteOpen      Code = "vote-under-way"
+	NotVoter      Code = "not-a-voter"
 	LobbyFull     Code = "lobby-full"
 	LobbyClosed   Code = "lobby-closed"
 	LobbyGone     Code = "lobby-gone"
@@ -150,6 +153,9 @@ var All = []Entry{
 	{TeamFull, 409, "The team has no place left."},
 	{TeamChoice, 403, "The rulebook or the present state does not let this player choose a team."},
 	{NoTeam, 404, "There is no such team."},
+	{NoVote, 404, "The rulebook declares no such vote."},
+	{VoteOpen, 409, "Another vote is under way; only one is at a time."},
+	{NotVoter, 403, "The vote under way is not this player's to vote in."},
 	{LobbyFull, 409, "The lobby has no seat left."},
 	{LobbyClosed, 409, "The lobby takes no newcomers."},
 	{LobbyGone, 410, "The lobby has closed."},

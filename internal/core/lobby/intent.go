@@ -135,6 +135,8 @@ func (l *Lobby) grant(s *seat, in *step.Input) step.Verdict {
 		return l.swap(s, in.Target)
 	case step.Shuffle:
 		return l.shuffle(s)
+	case step.Vote:
+		return l.vote(s, in)
 	case step.Set:
 		if !l.hostIs(s) {
 			return step.Verdict{Code: code.NotHost, Reason: "only the host sets fields by hand"}

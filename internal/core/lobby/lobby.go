@@ -39,6 +39,7 @@ type Lobby struct {
 	emptyAt   sheet.Tick // wall tick at which the empty lobby closes; 0 when it is not empty
 	nextHold  sheet.Tick // no hold runs out before this wall tick; 0 when none is under way
 	startAt   sheet.Tick // wall tick of the start; 0 when none is under way
+	voteUntil sheet.Tick // wall tick at which the vote under way ends; 0 without one
 	hostStart bool       // the countdown under way was asked for by the host
 	hostLeft  bool       // the host is gone, and the lobby ends with them
 	replay    bool       // the next match follows the result, whatever was to come

@@ -18,6 +18,7 @@ type seat struct {
 	answers   []answered // the latest, at most as many as are remembered
 	oldest    int        // which of them is the next to be forgotten, once there are so many
 	party     string     // people who came together; "" for alone
+	voteAt    sheet.Tick // wall tick from which on the player may open a vote again
 	swap      sheet.ID   // with whom the player wants to exchange sides
 }
 
@@ -73,6 +74,7 @@ func (l *Lobby) leaveSeat(s *seat) {
 		l.match.Leave(s.Player)
 	}
 	l.remove(s)
+	l.countVote()
 	l.startCheck()
 }
 

@@ -31,7 +31,7 @@ func (l *Lobby) Next() sheet.Tick {
 	if l.closed {
 		return 0
 	}
-	next := sheet.Sooner(sheet.Sooner(l.startAt, l.emptyAt), l.nextHold)
+	next := sheet.Sooner(sheet.Sooner(l.startAt, l.emptyAt), sheet.Sooner(l.nextHold, l.voteUntil))
 	for i := range l.held {
 		next = sheet.Sooner(next, l.held[i].until)
 	}
@@ -52,6 +52,9 @@ func (l *Lobby) pass() {
 		l.afterResult()
 	}
 	l.match.PassTick()
+	if l.voteUntil > 0 && l.voteUntil <= l.tick() {
+		l.countVote()
+	}
 	if l.match.SavesDue() {
 		for _, s := range l.seats {
 			l.match.SaveRecord(s.Player)

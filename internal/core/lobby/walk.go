@@ -49,6 +49,7 @@ func (l *Lobby) walk(w *state.Walk) {
 	state.Int(w, "empty at", &l.emptyAt)
 	state.Int(w, "next hold", &l.nextHold)
 	state.Int(w, "start at", &l.startAt)
+	state.Int(w, "vote until", &l.voteUntil)
 	state.Bool(w, "host start", &l.hostStart)
 	state.Bool(w, "host left", &l.hostLeft)
 	state.Bool(w, "replay", &l.replay)
@@ -96,6 +97,7 @@ func (s *seat) walk(w *state.Walk, st *sheet.Store) {
 	state.Int(w, "oldest", &s.oldest)
 	state.Text(w, "party", &s.party)
 	state.Int(w, "swap", &s.swap)
+	state.Int(w, "vote at", &s.voteAt)
 	if len(s.answers) > remembered || s.oldest < 0 || s.oldest >= remembered {
 		w.Fail("a seat remembers %d verdicts, of which number %d is the oldest", len(s.answers), s.oldest)
 	}

@@ -1,6 +1,7 @@
 package match
 
 import (
+	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
@@ -116,4 +117,21 @@ func (m *Match) endAllActions(s *Player) {
 	}
 	m.env.Me, m.env.Team, m.env.Target, m.env.It = was.Me, was.Team, was.Target, was.It
 	m.env.Piece, m.env.Being, m.env.Zone = was.Piece, was.Being, was.Zone
+}
+
+// Holds evaluates a condition on a player, which stands in a line.
+func (m *Match) Holds(s *Player, p *expr.Prog, line int) bool {
+	m.subject(sheet.Player, s.Row)
+	return m.yes(p, line)
+}
+
+// Carry does what follows from a vote: for who opened it as me, with whom it was on as
+// target, and the chosen word as the first argument.
+func (m *Match) Carry(list []rulebook.Effect, by, on sheet.ID, choice int64) {
+	m.subject(sheet.Player, m.st.GetOr(by, sheet.Player))
+	m.env.Target = m.st.GetOr(on, sheet.Player)
+	clear(m.env.Arg.N)
+	m.env.Arg.N[0] = choice
+	m.do(list)
+	m.env.Target = nil
 }

@@ -103,6 +103,7 @@ func (b *binder) all() {
 	b.creatures()
 	b.zones()
 	b.rules()
+	b.votes()
 	b.rounds()
 	b.win()
 	b.endings()

@@ -39,7 +39,8 @@ type Book struct {
 	Whens      []*Rule    // those of the rules that wait for a condition
 	Derived    []*Derived // in an order in which each reads only earlier ones
 	Phases     []*Phase
-	Turns      *Turns  // nil without
+	Turns      *Turns // nil without
+	Votes      []*Vote
 	Rounds     *Rounds // nil without
 	Win        Win
 	Pause      Pause

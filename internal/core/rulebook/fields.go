@@ -50,6 +50,7 @@ type Fields struct {
 	Creature CreatureFields
 	Zone     ZoneFields
 	Turns    TurnFields
+	Votes    VoteFields
 }
 
 // PauseFields say what a budget of pauses still holds, on the sheet of whoever has it.
@@ -166,6 +167,7 @@ func (b *binder) declareBuiltIns() {
 	b.declareBudgets()
 	b.declareTurns()
 	b.declareSeats()
+	b.declareVotes()
 	rec := b.adder(sheet.Record)
 	F.Record = RecordFields{Kept: rec("kept", seenBy(whole, sheet.RefereesOnly)),
 		First: rec("first", seenBy(flagField, sheet.OwnerOnly))}

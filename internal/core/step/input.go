@@ -70,12 +70,13 @@ const (
 	Unban    Verb = "unban"     // the host lets the account Text in again
 	Swap     Verb = "swap"      // exchange sides with Target, once both have asked for it
 	Shuffle  Verb = "shuffle"   // the host deals the players out to the teams anew
+	Vote     Verb = "vote"      // open the vote Name (on Target), or vote Text in it: yes, no or a word
 	Set      Verb = "set"       // practice: the host sets field Name of sheet Target
 )
 
 // Verbs lists every verb.
 var Verbs = []Verb{Act, Stop, Steer, Claim, Ready, Unready, Rename, Team, Start,
-	Pause, Resume, Kick, HandOver, Settings, Ban, Unban, Swap, Shuffle, Set}
+	Pause, Resume, Kick, HandOver, Settings, Ban, Unban, Swap, Shuffle, Vote, Set}
 
 // Named is a value with a name: an argument of an action, a field of a record.
 type Named struct {

@@ -36,6 +36,9 @@ func describe(b *rulebook.Book) wire.BookInfo {
 	for _, z := range b.Zones {
 		info.Zones = append(info.Zones, wire.ZoneInfo{Name: z.Name, Title: z.Title, Held: z.Hold != nil})
 	}
+	for _, v := range b.Votes {
+		info.Votes = append(info.Votes, describeVote(v))
+	}
 	for _, p := range b.Phases {
 		info.Phases = append(info.Phases, wire.PhaseInfo{Name: p.Name, Title: p.Title, Frozen: p.Frozen})
 	}
@@ -80,6 +83,14 @@ func describeEnds(b *rulebook.Book) (wire.PauseInfo, wire.EndInfo) {
 		p.Phases = nil
 	}
 	return p, wire.EndInfo{Then: b.End.Then.String(), Show: ms(b.End.Show)}
+}
+
+func describeVote(v *rulebook.Vote) wire.VoteInfo {
+	info := wire.VoteInfo{Name: v.Name, Title: v.Title, On: v.On.String(), Team: v.ByTeam, During: v.Times()}
+	if v.Choice != nil {
+		info.Words = v.Choice.Choices
+	}
+	return info
 }
 
 func describeAction(b *rulebook.Book, a *rulebook.Action) wire.ActionInfo {

@@ -38,6 +38,8 @@ func Input(r *rand.Rand, m *lobby.Lobby) step.Input {
 		in.Verb = step.Resume
 	case n < 62:
 		in.Verb = step.Verbs[r.IntN(len(step.Verbs))]
+	case n < 63 && len(m.Book().Votes) > 0:
+		in.Verb, in.Name = step.Vote, m.Book().Votes[r.IntN(len(m.Book().Votes))].Name
 	case n < 65:
 		in.Kind = step.Tick
 		in.At += sheet.Tick(r.IntN(400))

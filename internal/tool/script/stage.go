@@ -289,6 +289,8 @@ func (st *Stage) intent(s Step) (step.Input, error) {
 	case "steer", "claim":
 		in.Verb = step.Verb(s.Verb)
 		err = st.point(s, s.Args, &in)
+	case "vote":
+		return st.vote(s)
 	case "stop":
 		in.Verb, in.Name = step.Stop, strings.Join(s.Args, " ")
 	case "set":
@@ -297,6 +299,22 @@ func (st *Stage) intent(s Step) (step.Input, error) {
 		return st.action(s)
 	}
 	return in, err
+}
+
+// vote reads: vote NAME [PLAYER] [yes | no | WORD].
+func (st *Stage) vote(s Step) (step.Input, error) {
+	in := step.Input{Verb: step.Vote}
+	for i, w := range s.Args {
+		switch id := st.seats[w]; {
+		case i == 0:
+			in.Name = w
+		case id != 0:
+			in.Target = id
+		default:
+			in.Text = w
+		}
+	}
+	return in, nil
 }
 
 func (st *Stage) point(s Step, words []string, in *step.Input) error {

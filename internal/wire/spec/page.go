@@ -60,6 +60,7 @@ var inner = []reflect.Type{
 	reflect.TypeFor[wire.PieceInfo](),
 	reflect.TypeFor[wire.CreatureInfo](),
 	reflect.TypeFor[wire.ZoneInfo](),
+	reflect.TypeFor[wire.VoteInfo](),
 	reflect.TypeFor[wire.PhaseInfo](),
 	reflect.TypeFor[wire.GroundInfo](),
 	reflect.TypeFor[wire.SightInfo](),

@@ -1,0 +1,216 @@
+package lobby
+
+import (
+	"slices"
+	"strconv"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
+)
+
+// openVote is the vote under way; nil without one.
+func (l *Lobby) openVote() *rulebook.Vote {
+	if f := l.book.F.Votes.Vote; f != nil {
+		if no := l.row.Int(f); no > 0 {
+			return l.book.Votes[no-1]
+		}
+	}
+	return nil
+}
+
+// vote answers the intent to open a vote, or to vote in the one that is open.
+func (l *Lobby) vote(s *seat, in *step.Input) step.Verdict {
+	i := slices.IndexFunc(l.book.Votes, func(v *rulebook.Vote) bool { return v.Name == in.Name })
+	if i < 0 {
+		return step.Verdict{Code: code.NoVote, Reason: "there is no vote " + strconv.Quote(in.Name)}
+	}
+	v := l.book.Votes[i]
+	switch open := l.openVote(); {
+	case open == nil:
+		return l.callVote(s, v, in)
+	case open != v:
+		return step.Verdict{Code: code.VoteOpen, Reason: "the vote " + open.Title + " is under way"}
+	case !l.mayVote(s, v):
+		return step.Verdict{Code: code.NotVoter, Reason: "you do not vote in this"}
+	}
+	cast, ok := castOf(v, in.Text)
+	if !ok {
+		return step.Verdict{Code: code.BadArgument, Reason: "a vote is yes, no or one of the words"}
+	}
+	l.cast(s, cast)
+	return step.Verdict{}
+}
+
+// castOf reads what somebody votes.
+func castOf(v *rulebook.Vote, text string) (int64, bool) {
+	if v.On == rulebook.VoteOnWords {
+		i := slices.Index(v.Choice.Choices, text)
+		return int64(i + 1), i >= 0
+	}
+	switch text {
+	case "", "yes":
+		return rulebook.VoteYes, true
+	case "no":
+		return rulebook.VoteNo, true
+	}
+	return 0, false
+}
+
+// during tells at which of the times of votes the lobby is.
+func (l *Lobby) during() uint8 {
+	switch l.State() {
+	case rulebook.Playing:
+		return rulebook.DuringMatch
+	case rulebook.Results:
+		return rulebook.DuringResult
+	}
+	return rulebook.DuringLobby
+}
+
+// callVote opens a vote.
+func (l *Lobby) callVote(s *seat, v *rulebook.Vote, in *step.Input) step.Verdict {
+	on := l.seat(in.Target)
+	cast, ok := castOf(v, in.Text)
+	switch {
+	case v.During&l.during() == 0:
+		return step.Verdict{Code: code.NotNow, Reason: v.Title + " is not voted on now"}
+	case !ok:
+		return step.Verdict{Code: code.BadArgument, Reason: "a vote is yes, no or one of the words"}
+	case v.On == rulebook.VoteOnPlayers && (on == nil || !expr.Relation(v.Whom.String())(s.Row, on.Row)):
+		return step.Verdict{Code: code.WrongTarget, Reason: v.Title + " is on " + v.Whom.String() + " only"}
+	case s.voteAt > l.tick():
+		left := sheet.Millis(int64(s.voteAt-l.tick()), l.book.Rate)
+		return step.Verdict{Code: code.Cooldown, Left: left, Reason: "you may open a vote again in " +
+			sheet.FormatClock(left)}
+	case v.If != nil && !l.match.Holds(s.Player, v.If, v.Line):
+		return step.Verdict{Code: code.Condition, Reason: orElse(v.Else, v.Title+" cannot be voted on as things are")}
+	}
+	f := &l.book.F.Votes
+	l.st.SetInt(l.row, f.Vote, int64(v.No+1))
+	l.st.SetInt(l.row, f.By, int64(s.Row.ID))
+	if v.On == rulebook.VoteOnPlayers {
+		l.st.SetInt(l.row, f.On, int64(on.Row.ID))
+	}
+	l.st.SetClock(l.row, f.Left, int64(v.Lasts), -1, l.tick())
+	l.voteUntil = l.tick() + v.Lasts
+	s.voteAt = l.tick() + v.Again
+	if l.mayVote(s, v) {
+		l.cast(s, cast)
+	} else {
+		l.countVote()
+	}
+	return step.Verdict{}
+}
+
+func orElse(a, b string) string {
+	if a != "" {
+		return a
+	}
+	return b
+}
+
+// mayVote tells whether a player votes in the vote under way: everybody who is there, but
+// for whom it is about.
+func (l *Lobby) mayVote(s *seat, v *rulebook.Vote) bool {
+	f := &l.book.F.Votes
+	by := l.st.GetOr(sheet.ID(l.row.Int(f.By)), sheet.Player)
+	return !s.gone && s.heldUntil == 0 && l.row.Int(f.On) != int64(s.Row.ID) &&
+		(!v.ByTeam || s.Row.Team == by.Team) && (v.Who == nil || l.match.Holds(s.Player, v.Who, v.Line))
+}
+
+func (l *Lobby) cast(s *seat, n int64) {
+	f := &l.book.F.Votes
+	l.st.SetInt(s.Row, f.Cast, n)
+	l.st.SetFlag(s.Row, f.Voted, true)
+	l.countVote()
+}
+
+// countVote counts the votes anew, and ends the vote when it is decided.
+func (l *Lobby) countVote() {
+	v, f := l.openVote(), &l.book.F.Votes
+	if v == nil {
+		return
+	}
+	may, voted := 0, 0
+	count := make([]int64, 3)
+	if v.On == rulebook.VoteOnWords {
+		count = make([]int64, len(v.Choice.Choices)+1)
+	}
+	for _, s := range l.seats {
+		if l.mayVote(s, v) {
+			may++
+			if n := s.Row.Int(f.Cast); n > 0 && n < int64(len(count)) {
+				count[n]++
+				voted++
+			}
+		}
+	}
+	over := l.voteUntil <= l.tick() || voted == may
+	if v.On == rulebook.VoteOnWords {
+		l.st.Set(l.row, f.Tally, sheet.Value{Type: sheet.List, S: joined(count[1:])})
+		if over {
+			l.endVote(v, voted > 0, l.chosen(count))
+		}
+		return
+	}
+	needs := v.Needs.Of(may)
+	if v.On == rulebook.VoteOnPlayers { // nobody decides alone on somebody else
+		needs = max(needs, 2)
+	}
+	l.st.SetInt(l.row, f.Yes, count[rulebook.VoteYes])
+	l.st.SetInt(l.row, f.No, count[rulebook.VoteNo])
+	l.st.SetInt(l.row, f.Needs, int64(needs))
+	switch yes := int(count[rulebook.VoteYes]); {
+	case yes >= needs && may > 0:
+		l.endVote(v, true, 0)
+	case over || may-int(count[rulebook.VoteNo]) < needs:
+		l.endVote(v, false, 0)
+	}
+}
+
+// chosen is the place of the word with most votes, of equals one by lot.
+func (l *Lobby) chosen(count []int64) int64 {
+	most := slices.Max(count[1:])
+	var best []int64
+	for i, n := range count[1:] {
+		if n == most {
+			best = append(best, int64(i))
+		}
+	}
+	if len(best) == 1 || most == 0 {
+		return best[0]
+	}
+	return best[l.rng.IntN(len(best))]
+}
+
+func joined(list []int64) string {
+	items := make([]string, len(list))
+	for i, n := range list {
+		items[i] = strconv.FormatInt(n, 10)
+	}
+	return sheet.ListOf(items, false)
+}
+
+// endVote takes the vote off the sheets and does what follows.
+func (l *Lobby) endVote(v *rulebook.Vote, carried bool, choice int64) {
+	f := &l.book.F.Votes
+	by, on := sheet.ID(l.row.Int(f.By)), sheet.ID(l.row.Int(f.On))
+	l.voteUntil = 0
+	for _, field := range []*sheet.Field{f.Vote, f.By, f.On, f.Yes, f.No, f.Needs} {
+		l.st.SetInt(l.row, field, 0)
+	}
+	l.st.SetClock(l.row, f.Left, 0, 0, l.tick())
+	l.st.Set(l.row, f.Tally, sheet.Value{Type: sheet.List})
+	for _, s := range l.seats {
+		l.st.SetInt(s.Row, f.Cast, 0)
+		l.st.SetFlag(s.Row, f.Voted, false)
+	}
+	if !carried {
+		l.match.Carry(v.Refused, by, on, 0)
+		return
+	}
+	l.match.Carry(v.Then, by, on, choice)
+}

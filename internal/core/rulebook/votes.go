@@ -1,0 +1,262 @@
+package rulebook
+
+import (
+	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// Vote is something that the players of a lobby decide together.
+type Vote struct {
+	No      int
+	Line    int // where it stands in the file
+	Name    string
+	Title   string
+	On      VoteOn
+	Choice  *sheet.Field // of VoteOnWords: the words
+	Whom    Who          // of VoteOnPlayers: who may be voted on, seen from who opens it
+	ByTeam  bool         // only the team of who opens it votes
+	If      *expr.Prog   // who may open it
+	Else    string       // what is said where If does not hold
+	Who     *expr.Prog   // who votes; nil for everybody
+	Needs   Needs
+	Lasts   sheet.Tick
+	Again   sheet.Tick // how long somebody waits before opening any again
+	During  uint8      // by bit, in the order of duringWords
+	Then    []Effect
+	Refused []Effect
+}
+
+// VoteOn says what is voted on.
+type VoteOn uint8
+
+// What can be voted on.
+const (
+	VoteOnQuestion VoteOn = iota
+	VoteOnPlayers
+	VoteOnWords
+)
+
+var voteOnWords = words[VoteOn]{"question", "players", "words"}
+
+func (v VoteOn) String() string { return voteOnWords.of(v) }
+
+// Needs says how many of those who may vote must say yes.
+type Needs uint8
+
+// The majorities.
+const (
+	NeedsHalf Needs = iota // more than half
+	NeedsTwoThirds
+	NeedsAll
+)
+
+var needsWords = words[Needs]{"half", "two_thirds", "all"}
+
+// Of is how many of n that are.
+func (x Needs) Of(n int) int {
+	switch x {
+	case NeedsTwoThirds:
+		return (2*n + 2) / 3
+	case NeedsAll:
+		return n
+	}
+	return n/2 + 1
+}
+
+// The times of votes, as bits of Vote.During.
+const (
+	DuringLobby uint8 = 1 << iota
+	DuringMatch
+	DuringResult
+)
+
+var (
+	duringWords = []string{"lobby", "match", "result"}
+	votesByTeam = either{"everyone", "team"}
+)
+
+// The words of the built-in field vote_cast, before those of the votes themselves.
+const (
+	VoteNone = iota
+	VoteYes
+	VoteNo
+)
+
+// Times are the words of the times at which it may be opened.
+func (v *Vote) Times() (list []string) {
+	for i, w := range duringWords {
+		if v.During&(1<<i) != 0 {
+			list = append(list, w)
+		}
+	}
+	return list
+}
+
+var voteObject = &object{
+	name: "vote",
+	doc: "Something that the players decide together, in the lobby and in play; one vote is under way at a time. A " +
+		"player opens it with the intent `vote` and its name, and has voted yes with that; the others answer with the " +
+		"same intent. The lobby's sheet shows it: `vote`, `vote_by`, `vote_on`, `vote_left`, `vote_yes`, `vote_no`, " +
+		"`vote_needs` (and `vote_tally`, by word), a player's `voted` who has voted.",
+	example: `votes:
+  kick: {on: players, whom: others, needs: two_thirds, again: 1m, then: [{kick: target}]}
+  surrender:
+    by: team
+    during: [match]
+    if: match.play > 30000
+    else: It is too early to give up
+    needs: all
+    lasts: 15s
+    then: [{finish: gave up, winner: "teams.filter(t, t != team).first()"}]
+    refused: [{notice: plays_on, to: team, of: me}]
+  again: {title: Play again, during: [result], then: [{begin: match}]}
+  goal:
+    on: words
+    words: [ten, twenty]
+    who: me.falls < 3
+    during: [lobby]
+    then: [{if: arg.choice == 'ten', then: [{add: lobby.played, by: 10}]}]
+sheets: {lobby: {played: {type: integer, reset: never}}}`,
+	keys: []key{
+		{name: "title", spec: text(40), doc: "What people read."},
+		{
+			name: "on",
+			spec: voteOnWords.spec(),
+			def:  VoteOnQuestion.String(),
+			doc: "A `question` (yes or no), one of the " +
+				"`players` (yes or no; read as `target`), or `words`, of which the one with most votes is chosen (read as " +
+				"`arg.choice`), of equals one by lot.",
+		},
+		{name: "words", spec: names, doc: "With `on: words`: which."},
+		{
+			name: "whom",
+			spec: whoWords.spec(WhoRivals, WhoFriends, WhoOthers),
+			def:  WhoOthers.String(),
+			doc: "With `on: " +
+				"players`: who may be voted on, seen from who opens it. They do not vote themselves, and it takes two to decide.",
+		},
+		{
+			name: "by",
+			spec: votesByTeam.spec(),
+			def:  votesByTeam.not,
+			doc:  "Who votes: `everyone`, or the `team` of who opens it.",
+		},
+		{name: "who", spec: anExpression, doc: "Who of these votes: a condition on `me`."},
+		{name: "if", spec: anExpression, doc: "Who may open it: a condition on `me`."},
+		{name: "else", spec: text(80), doc: "What a player is told where `if` does not hold."},
+		{
+			name: "needs",
+			spec: needsWords.spec(),
+			def:  needsWords.of(NeedsHalf),
+			doc: "How many of those who may vote must " +
+				"say yes: more than `half`, `two_thirds`, or `all`. Words need none.",
+		},
+		{
+			name: "lasts",
+			spec: duration(second, hour),
+			def:  "20s",
+			doc: "How long it is open, by the wall clock; it ends " +
+				"sooner when it is decided.",
+		},
+		{
+			name: "again",
+			spec: duration(0, hour),
+			def:  "30s",
+			doc:  "How long a player waits who has opened it before opening any vote again.",
+		},
+		{
+			name: "during",
+			spec: listOf(word(duringWords...), 3),
+			doc: "When: in the `lobby`, in a `match`, while a `result` " +
+				"is shown; always if it is not given.",
+		},
+		{name: "then", spec: effects, doc: "What follows when it is carried: for who opened it as `me`."},
+		{name: "refused", spec: effects, doc: "What follows when it is not."},
+	},
+}
+
+// VoteFields are the built-in fields of votes; nil where there are none.
+type VoteFields struct {
+	Vote, By, On, Left, Yes, No, Needs *sheet.Field // of the lobby's sheet
+	Tally                              *sheet.Field
+	Voted, Cast                        *sheet.Field // of a player's
+}
+
+// declareVotes adds the built-in fields of votes, where there are any.
+func (b *binder) declareVotes() {
+	names := b.mapKeys("votes")
+	if len(names) == 0 {
+		return
+	}
+	lob, player := b.adder(sheet.Lobby), b.adder(sheet.Player)
+	b.book.F.Votes = VoteFields{
+		Vote: lob("vote", choiceOf(append([]string{"none"}, names...))), By: lob("vote_by", playerRef),
+		On: lob("vote_on", playerRef), Left: lob("vote_left", wallClock(true)), Yes: lob("vote_yes", whole),
+		No: lob("vote_no", whole), Needs: lob("vote_needs", whole),
+		Tally: lob("vote_tally", sheet.Field{Type: sheet.List, Item: sheet.Integer, Most: 64}),
+		Voted: player("voted", flagField), Cast: player("vote_cast", seenBy(whole, sheet.OwnerOnly)),
+	}
+}
+
+func (b *binder) votes() {
+	for i, e := range b.entries(b.top, "votes") {
+		n := e.value
+		v := &Vote{
+			No: i, Line: e.line, Name: e.key, Title: b.titled(n, e.key), On: voteOnWords.named(b.text(n, "on")),
+			Whom: whoWords.named(b.text(n, "whom")), ByTeam: votesByTeam.is(n, "by"),
+			If: b.condition(n, "if", scopePlayer), Else: b.text(n, "else"), Who: b.condition(n, "who", scopePlayer),
+			Needs: needsWords.named(b.text(n, "needs")), Lasts: b.ticks(n, "lasts"), Again: b.ticks(n, "again"),
+		}
+		for k, word := range duringWords {
+			if n.get("during") == nil || hasWord(n.get("during"), word) {
+				v.During |= 1 << k
+			}
+		}
+		if v.ByTeam && len(b.book.Teams.List) == 0 {
+			b.fail(n.get("by"), "not-here", "everyone", "there are no teams in this rulebook")
+		}
+		b.voteEffects(v, n)
+		b.book.Votes = append(b.book.Votes, v)
+	}
+}
+
+func hasWord(list *node, word string) bool {
+	for _, item := range list.items {
+		if item.text == word {
+			return true
+		}
+	}
+	return false
+}
+
+func (b *binder) voteEffects(v *Vote, n *node) {
+	refused := with(scopePlayer, expr.Random)
+	carried := refused
+	switch v.On {
+	case VoteOnPlayers:
+		carried.Vars, carried.Hit = carried.Vars|expr.Target, sheet.Player
+		refused = carried
+	case VoteOnWords:
+		words := n.get("words")
+		if words == nil || len(words.items) == 0 {
+			b.fail(n, "missing-key", "words: [north, south]", "a vote on words needs its words")
+			return
+		}
+		choice := sheet.Field{Name: "choice", Type: sheet.Choice}
+		for _, w := range words.items {
+			choice.Choices = append(choice.Choices, w.text)
+		}
+		v.Choice, _ = (&sheet.Schema{}).Add(sheet.Match, choice)
+		carried.Vars, carried.Args = carried.Vars|expr.Args, []*sheet.Field{v.Choice}
+	}
+	if w := n.get("words"); w != nil && v.On != VoteOnWords {
+		b.fail(w, "not-here", "on: words", "a vote on %s has no words", v.On)
+	}
+	if w := n.get("whom"); !w.implied && v.On != VoteOnPlayers {
+		b.fail(w, "not-here", "on: players", "nobody in particular is voted on")
+	}
+	v.Then, v.Refused = b.effects(n, "then", carried), b.effects(n, "refused", refused)
+	if len(v.Then) == 0 {
+		b.warn(n, "vote-idle", "nothing follows when this vote is carried; say then")
+	}
+}

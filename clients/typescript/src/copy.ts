@@ -62,9 +62,12 @@ export class Sheet {
 
   pos(name = 'pos'): [number, number] | undefined {
     const v = this.raw(name)
-    return Array.isArray(v) ? [v[0] ?? 0, v[1] ?? 0] : undefined
+    return isNumbers(v) ? [v[0] ?? 0, v[1] ?? 0] : undefined
   }
 }
+
+/** A value of several numbers: a position, a clock, or a list. */
+const isNumbers = (v: Value | undefined): v is number[] => Array.isArray(v) && typeof v[0] !== 'string'
 
 /** Turns a value as it is sent into the one that people reckon with. */
 export function plain(f: FieldInfo, v: Value | undefined): Value | undefined {
@@ -164,11 +167,11 @@ export class Copy {
   /** What a clock field shows at wall tick `wall`, in milliseconds. */
   clock(sheet: Sheet | undefined, name: string, wall: number): number {
     const v = sheet?.raw(name)
-    if (!Array.isArray(v)) return 0
+    if (!isNumbers(v)) return 0
     let now = wall
     if (!sheet?.field(name)?.wall) {
       const play = this.match?.raw('play')
-      now = Array.isArray(play) ? clockTicks(play, wall) : 0
+      now = isNumbers(play) ? clockTicks(play, wall) : 0
     }
     return Math.floor((clockTicks(v, now) * 1000) / this.rate)
   }
@@ -262,7 +265,7 @@ export class Copy {
       const now = part[i + 1]
       if (now === undefined || now === null) throw new Error(`${s.kind} ${s.id}: a field without a value`)
       s.values.set(field.no, now)
-      if (field.name === 'pos' && Array.isArray(now))
+      if (field.name === 'pos' && isNumbers(now))
         s.seen = follow(s.seen, { tick: this.tick, x: now[0] ?? 0, y: now[1] ?? 0 }, this.rate)
       this.changed(changes, s, field, old, now)
     }

@@ -23,18 +23,25 @@ export function shown(copy: Copy, f: FieldInfo, v: Value | undefined, tick?: num
   if (v === undefined) return ''
   if (f.type === 'flag') return v ? 'yes' : 'no'
   if (f.type === 'ref') return nameOf(copy, v as number)
-  if (Array.isArray(v)) {
-    if (f.type === 'position') return `${((v[0] ?? 0) / 1000).toFixed(2)}, ${((v[1] ?? 0) / 1000).toFixed(2)} m`
-    if (tick === undefined)
-      return formatClock(((v[0] ?? 0) * 1000) / copy.rate) + (v[1] ? ` ${v[1] > 0 ? '↑' : '↓'} from tick ${v[2]}` : '')
-    let now = tick
-    if (!f.wall) {
-      const play = copy.match?.raw('play')
-      now = Array.isArray(play) ? clockTicks(play, tick) : 0
-    }
-    return formatClock((clockTicks(v, now) * 1000) / copy.rate)
+  if (f.type === 'list' && Array.isArray(v)) {
+    const item = (x: string | number) => (f.item === 'ref' ? nameOf(copy, x as number) : String(x))
+    return `[${(plain(f, v) as (string | number)[]).map(item).join(', ')}]`
   }
+  if (Array.isArray(v)) return several(copy, f, v as number[], tick)
   return String(plain(f, v))
+}
+
+/** A position, or a clock: as it is sent, or what it shows at a tick. */
+function several(copy: Copy, f: FieldInfo, v: number[], tick?: number): string {
+  if (f.type === 'position') return `${((v[0] ?? 0) / 1000).toFixed(2)}, ${((v[1] ?? 0) / 1000).toFixed(2)} m`
+  if (tick === undefined)
+    return formatClock(((v[0] ?? 0) * 1000) / copy.rate) + (v[1] ? ` ${v[1] > 0 ? '↑' : '↓'} from tick ${v[2]}` : '')
+  let now = tick
+  if (!f.wall) {
+    const play = copy.match?.raw('play')
+    now = Array.isArray(play) ? clockTicks(play as number[], tick) : 0
+  }
+  return formatClock((clockTicks(v, now) * 1000) / copy.rate)
 }
 
 export function nameOf(copy: Copy, id: number): string {

@@ -145,7 +145,7 @@ func kindWords() (list []string) {
 }
 
 func typeWords() (list []string) {
-	for t := sheet.Integer; t <= sheet.Clock; t++ {
+	for t := sheet.Integer; t <= sheet.List; t++ {
 		list = append(list, t.String())
 	}
 	return list

@@ -59,12 +59,6 @@ func (m maker) text(format string, args ...any) *node {
 	return &node{line: m.at.line, col: m.at.col, path: m.at.path, text: fmt.Sprintf(format, args...), plain: 's'}
 }
 
-func (m maker) flag(on bool) *node {
-	n := m.text("%v", on)
-	n.plain = 'b'
-	return n
-}
-
 func (m maker) list(items ...*node) *node {
 	return &node{kind: listNode, line: m.at.line, col: m.at.col, path: m.at.path, items: items}
 }

@@ -24,9 +24,9 @@ func (m *Match) mayPlay(s *Player, also rulebook.Also) (code.Code, string) {
 		return code.Loading, "your record is still being loaded"
 	case !s.Row.Flag(f.Playing):
 		return code.NotPlaying, "you take no part in this match"
-	case m.benched(s.Row):
+	case f.Benched != nil && m.benched(s.Row):
 		return code.Benched, "you are on the bench"
-	case m.frozen(s.Row) > 0:
+	case f.Frozen != nil && m.frozen(s.Row) > 0:
 		left := sheet.FormatClock(sheet.Millis(m.frozen(s.Row), m.book.Rate))
 		return code.Stunned, "your inputs are not taken for " + left
 	case !m.playRuns() && also&rulebook.AlsoPause == 0:

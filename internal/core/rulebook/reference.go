@@ -207,16 +207,23 @@ it is; ` + "`&&` and `||`" + ` absorb it where the other side decides.
 | ` + "`me`" + ` | the player concerned | actions, rules for players, touches, records, boards of players, orders of players |
 | ` + "`team`" + ` | the player's team, or the team concerned | where me is, and rules for teams, orders of teams |
 | ` + "`record`" + ` | the player's record; ` + "`p.record`" + ` for another's | where me is |
-| ` + "`target`" + ` | who was hit | effects of an action with an aim |
+| ` + "`target`" + ` | who was hit: a player, a creature or a piece | effects of an action with an aim |
+| ` + "`aim`" + ` | the way of an aim: ` + "`aim.from`, `aim.to`, `aim.dir`" + ` | what an action with an aim does, and its miss |
 | ` + "`piece`" + ` | the piece touched | a piece's if and touch |
-| ` + "`it`" + ` | the one walked through | within each |
+| ` + "`creature`" + ` | the creature concerned | rules for creatures, their moves and acts |
+| ` + "`zone`" + ` | the zone concerned | a zone's own rules, rules for zones |
+| ` + "`it`" + `, or a name of your own | the one walked through | within each |
 | ` + "`arg`" + ` | what came with the action | where the action takes values |
-| ` + "`players`, `teams`, `pieces`" + ` | lists; players are those in the match | everywhere |
-| ` + "`team.members`, `p.rivals`, `p.friends`, `p.others`" + ` | lists of players | everywhere |
-| ` + "`nobody`, `noteam`" + ` | no player, no team; their fields read as zero | everywhere |
+| ` + "`players`, `teams`, `pieces`, `creatures`, `zones`" + ` | lists; players are those in the match | everywhere |
+| ` + "`team.members`, `p.rivals`, `p.friends`, `p.others`, `zone.inside`" + ` | lists of players | everywhere |
+| ` + "`nobody`, `noteam`, `nocreature`" + ` | no player, no team, no creature; their fields read as zero | everywhere |
 
 Lists take ` + "`exists(p, …)`, `all(p, …)`, `exists_one(p, …)`, `count(p, …)`, `sum(p, integer)`, `sum_number(p, number)`, `most(p, integer)`, `least(p, integer)` and `size()`" + `.
-Functions: ` + "`distance(a, b)`" + ` in millimetres, ` + "`point(x, y)`, `seconds(n)`" + ` in milliseconds,
+` + "`filter(p, condition)`" + ` gives a shorter list, and these pick one of it, or nobody: ` + "`first()`, `nth(2)`" + `,
+` + "`nearest(position)`, `highest(p, amount)`, `lowest(p, amount)`" + ` (of equals the first), and, in what an effect does,
+` + "`pick()`" + ` at random. A field that is a list of values takes ` + "`size()`, `7 in me.hand`, `first()`, `nth(2)`" + `,
+` + "`exists`, `all`, `count`, `sum`, `most`" + ` and ` + "`least`" + `; one of references all that lists take.
+Functions: ` + "`distance(a, b)`" + ` in millimetres, ` + "`point(x, y)`, `within(position, zone)`, `seconds(n)`" + ` in milliseconds,
 ` + "`running(clock)`, `team_named('amber')`, `min`, `max`, `abs`, `int`, `double`, `size(text)`, `string(n)`" + ` and, in
 what an effect writes, ` + "`random(least, most)`" + `. A choice is compared with its words
 (` + "`match.phase == 'play'`, `me.mood in ['calm', 'merry']`" + `); a clock reads as milliseconds;
@@ -229,9 +236,16 @@ a position has ` + "`.x` and `.y`" + ` in millimetres.
 | lobby | ` + "`code`, `title`, `host`, `capacity`, `seats`, `spectators`, `state` (gathering, starting, playing, results, closed), `rulebook`, `region`, `practice`, `open`, `listed`, `password` (whether one is asked for), `reserved`, `waiting`, `watch_most`, `countdown`, `kept` (the number of the newest match of which all is saved)" + `, and the rulebook's options |
 | match | ` + "`number`, `phase`, `round`, `clock` (the phase's), `play` (play time), `paused` (no, yes, resuming), `pauser`, `resume`, `over`, `because`, `saved`, `after` (what follows the result: lobby, again, vote, close), `until` (when), `pause_who`, `pause_until` (when a pause ends by itself)" + `, and each bearer; where pauses have limits also ` + "`pauses_left` and `pause_left` (milliseconds)" + `, on the sheet of whoever has the budget: match (the host's), team or player |
 | team | ` + "`name`, `title`, `size`, `rounds` (won), `place`, `outcome` (none, won, lost, drawn)" + ` |
-| player | ` + "`name`, `account`, `team`, `ready`, `away`, `ping`, `loaded`, `playing`, `alive`, `respawn`, `rounds`, `place`, `outcome` (and left), `kits`, `pos`, `cool_ACTION`, `active_ACTION`" + ` |
+| player | ` + "`name`, `account`, `team`, `ready`, `away`, `ping`, `loaded`, `playing`, `alive`, `respawn`, `rounds`, `place`, `outcome` (and left), `kits`, `pos`, `cool_ACTION`, `active_ACTION`" + `; where something does that also ` + "`benched`, `frozen` (a clock)" + ` |
 | record | ` + "`first` (nothing was kept before this visit)" + `, and its own fields |
-| piece | ` + "`kind`, `pos`" + `, and its own fields |
+| piece | ` + "`kind`, `pos`" + `, of a shot also ` + "`way`, `owner`" + `, and its own fields |
+| creature | ` + "`kind`, `pos`, `alive`, `respawn`, `team`, `cool_ACT`" + `, and its own fields |
+| zone | ` + "`kind`, `pos`, `size` (half its sides; of a circle the radius and 0), `crowd` (how many are in it), `contested`, `holder`, `taker`, `progress`" + `, and its own fields |
+
+With turns the match has ` + "`turn`, `turn_no`, `turn_left`" + ` and players or teams ` + "`turn_at`, `turn_clock`" + `. With votes
+the lobby has ` + "`vote`, `vote_by`, `vote_on`, `vote_left`, `vote_yes`, `vote_no`, `vote_needs`, `vote_tally`" + ` and
+players ` + "`voted`, `vote_cast`" + `. Each zone is a field of the match. Where not everyone sees a list,
+everyone sees how many it holds as ` + "`LIST_size`" + `.
 
 ### How a match starts
 
@@ -240,18 +254,20 @@ taken in, in the order of their seats, with their fields reset and the kits of t
 bearers are handed out; the players spawn, in the same order; the first phase begins. A
 phase that begins sets ` + "`match.phase`" + `; if it is the phase of the rounds, the round is
 counted, and from the second on what resets at a round does, players spawn anew, pieces
-go and bearers are handed out; then its clock starts and its ` + "`enter`" + ` happens. After
+and creatures go, zones are nobody's, turns begin anew and bearers are handed out; then its clock starts and its ` + "`enter`" + ` happens. After
 all that the rules act that wait for events, in the order ` + "`spawn`" + ` (for each player),
 ` + "`start`, `round`, `phase`" + `, and then those that wait for conditions.
 
 ### How a tick settles
 
-Within a tick things happen in this order: movement, touches, the end of lasting
-actions, overdue decisions, respawns, rules at intervals (in the order of the
-file), pieces that come and go, the end of the phase's time. After each input
+Within a tick things happen in this order: players move, creatures decide and walk,
+shots fly, zones look who is in them, touches, the end of lasting actions, overdue
+decisions, respawns, creatures that come back, rules at intervals (in the order of the
+file), pieces and creatures that come and go, the end of a turn's time, the end of the
+phase's time. After each input
 and each tick everything settles: derived fields, then events in the order in
 which they came, then conditions that have come true in the order of the file;
 again until nothing changes, at most 32 times; then the match or the phase may
-end. A rulebook that does not settle is stopped and reported: its match ends
+end, or the turn pass on; last the lobby does what rules want of it. A rulebook that does not settle is stopped and reported: its match ends
 without an outcome, and nothing else is touched.
 `

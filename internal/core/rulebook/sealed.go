@@ -155,9 +155,19 @@ func (b *binder) sealedFields(s *structure, m maker, e entry) {
 		s.check(f, &spec{shape: anObject, object: fieldObject})
 		player.entries = append(player.entries, entry{name, e.line, e.col, f})
 	}
-	value := func(see *node) *node {
-		return m.object("type", n.get("type"), "title", n.get("title"), "min", n.get("min"), "max", n.get("max"),
-			"words", n.get("words"), "reset", reset, "see", see)
+	value := func(see *node) *node { // what is chosen is within bounds; before that it is nothing
+		return m.object(
+			"type",
+			n.get("type"),
+			"title",
+			n.get("title"),
+			"words",
+			n.get("words"),
+			"reset",
+			reset,
+			"see",
+			see,
+		)
 	}
 	field(e.key, value(nil))
 	field(e.key+"_sealed", value(m.text("owner")))

@@ -20,7 +20,7 @@ import (
 // which nothing happens come to the same, for every rulebook of the demo and of the
 // cookbook, and for any that the grammar allows.
 func TestStrides(t *testing.T) {
-	books, inputs := seed.Rounds(300, 30), seed.Rounds(3000, 800)
+	books, inputs := seed.Rounds(300, 24), seed.Rounds(3000, 450)
 	seed := seed.Of(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	for _, src := range written(t) {

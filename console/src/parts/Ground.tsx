@@ -124,13 +124,7 @@ function Zones({ copy, m, text }: { copy: Copy; m: (mm: number) => number; text:
         ) : (
           <circle cx={x} cy={y} r={w} {...paint} />
         )}
-        <text
-          x={x}
-          y={y - (h || w) + text * 1.1}
-          fontSize={text * 0.8}
-          textAnchor="middle"
-          fill="var(--chakra-colors-fg-muted)"
-        >
+        <text x={x} y={y + text * 0.3} fontSize={text * 0.8} textAnchor="middle" fill="var(--chakra-colors-fg-muted)">
           {title}
           {taking}
         </text>

@@ -97,6 +97,9 @@ func (m *model) heading(c *client.Copy) string {
 	if len(teams) > 0 {
 		state += "   " + strings.Join(teams, "   ")
 	}
+	if s := m.standing(c); s != "" {
+		state += "\n" + s
+	}
 	return line + "\n" + state
 }
 

@@ -43,6 +43,10 @@ func (m *model) key(k string) tea.Cmd {
 		return m.pause()
 	case "ctrl+s":
 		return m.send(client.Intent{Do: "start"}, "start")
+	case "ctrl+y":
+		return m.vote("yes")
+	case "ctrl+n":
+		return m.vote("no")
 	case "tab":
 		m.nextTarget()
 		return nil

@@ -20,6 +20,7 @@ const (
 type event struct {
 	on     rulebook.Event
 	player *sheet.Row // or the creature; nil for the match's own
+	id     sheet.ID   // of that sheet, whose memory may be another's by the time that rules act
 }
 
 // firing is a condition that has come true for a sheet.
@@ -33,7 +34,11 @@ func (m *Match) Allow() { m.budget = effectBudget }
 
 // emit notes that something happened that rules may wait for.
 func (m *Match) emit(on rulebook.Event, player *sheet.Row) {
-	m.queue = append(m.queue, event{on, player})
+	e := event{on: on, player: player}
+	if player != nil {
+		e.id = player.ID
+	}
+	m.queue = append(m.queue, e)
 }
 
 // Settle lets everything follow from what has changed: derived fields, then
@@ -269,6 +274,9 @@ func (m *Match) runQueue() {
 		if i == maxPasses*len(m.players)+maxPasses*maxPasses {
 			m.run.broken = "events went on setting off events"
 			break
+		}
+		if e.player != nil && m.st.Get(e.id) != e.player {
+			continue // gone, and perhaps somebody else
 		}
 		for _, r := range m.book.Rules {
 			if r.On == e.on {

@@ -46,10 +46,17 @@ func mismatch(m string) string {
 	}
 	op := strings.Trim(strings.ReplaceAll(found[1], "_", ""), "@")
 	types := strings.TrimSuffix(found[2][strings.IndexByte(found[2], '(')+1:], ")")
+	if on, with, member := strings.Cut(found[2], ".("); member {
+		types = on + ", " + strings.TrimSuffix(with, ")")
+	}
 	a, b, two := strings.Cut(types, ", ")
 	is := func(x, y string) bool { return a == x && b == y || a == y && b == x }
 	list := strings.HasPrefix(a, "list(")
 	switch {
+	case op == "higher" || op == "lower":
+		return "highest and lowest compare integers or numbers, as in players.highest(p, p.points)"
+	case op == "?:":
+		return "a condition (true or false) is needed, before ? and within filter"
 	case is("int", "double"):
 		return "an integer and a number are reckoned with only among themselves: write 2.0 instead of 2, or " +
 			"double(…) " +

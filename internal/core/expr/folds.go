@@ -11,6 +11,10 @@ import (
 // over a list with one value carried along.
 func (k *compiler) comprehension(e ast.Expr) numFn {
 	c := e.AsComprehension()
+	if _, is := extremeOf(c); is {
+		p := k.extreme(e)
+		return func(v *Env) int64 { return int64(p.row(v).ID) }
+	}
 	if c.HasIterVar2() || c.IterRange().Kind() == ast.ListKind {
 		k.fail(e, "only lists of sheets, and fields that are lists, can be walked through")
 		return zero

@@ -1,8 +1,6 @@
 package expr
 
 import (
-	"strings"
-
 	"cel.dev/cel-go/cel"
 	"cel.dev/cel-go/common"
 	"cel.dev/cel-go/common/ast"
@@ -29,8 +27,6 @@ func pickDecls() (opts []cel.EnvOption) {
 		name string
 		args []*cel.Type
 	}
-	ints := types.NewListType(types.IntType)
-	doubles := types.NewListType(types.DoubleType)
 	for _, f := range []form{{"first", nil}, {"pick", nil}, {"nth", []*cel.Type{types.IntType}},
 		{"nearest", []*cel.Type{positionType}}} {
 		var over []cel.FunctionOpt
@@ -40,29 +36,38 @@ func pickDecls() (opts []cel.EnvOption) {
 		}
 		opts = append(opts, cel.Function(f.name, over...))
 	}
-	for _, name := range []string{"highest", "lowest"} {
-		var over []cel.FunctionOpt
-		for _, k := range walked {
-			l := types.NewListType(kindTypes[k])
-			over = append(over, cel.Overload(name+"_int_"+k.String(), []*cel.Type{l, ints}, kindTypes[k]),
-				cel.Overload(name+"_double_"+k.String(), []*cel.Type{l, doubles}, kindTypes[k]))
-		}
-		opts = append(opts, cel.Function("@"+name, over...),
-			cel.Macros(cel.ReceiverMacro(name, 2, expandPick("@"+name))))
+	one := types.NewTypeParamType("sheet")
+	opts = append(opts, cel.Function(noneYet, cel.Overload("none_yet", []*cel.Type{}, one)))
+	for name, better := range extremes {
+		opts = append(opts, cel.Function(better,
+			cel.Overload(name+"_int", []*cel.Type{one, types.IntType, one}, one),
+			cel.Overload(name+"_double", []*cel.Type{one, types.DoubleType, one}, one)),
+			cel.Macros(cel.ReceiverMacro(name, 2, expandExtremeOf(better))))
 	}
 	return opts
 }
 
-// expandPick writes list.highest(p, e) as @highest(list, list.map(p, e)).
-func expandPick(function string) parser.MacroExpander {
+// noneYet and extremes are the functions that highest and lowest are written with.
+const noneYet = "@none"
+
+var extremes = map[string]string{"highest": "@higher", "lowest": "@lower"}
+
+// expandExtremeOf writes list.highest(p, e) as a walk that carries the best along:
+// @higher(best, e, p). Nothing is copied, so expressions do not grow.
+func expandExtremeOf(better string) parser.MacroExpander {
 	return func(eh parser.ExprHelper, list ast.Expr, args []ast.Expr) (ast.Expr, *common.Error) {
-		step := eh.NewCall(operators.Add, eh.NewAccuIdent(), eh.NewList(args[1]))
-		mapped, err := fold(eh, eh.Copy(list), args[0], eh.NewList(), step, eh.NewAccuIdent())
-		if err != nil {
-			return nil, err
-		}
-		return eh.NewCall(function, list, mapped), nil
+		step := eh.NewCall(better, eh.NewAccuIdent(), args[1], eh.Copy(args[0]))
+		return fold(eh, list, args[0], eh.NewCall(noneYet), step, eh.NewAccuIdent())
 	}
+}
+
+// extremeOf tells whether a walk is one for the highest or the lowest, and which.
+func extremeOf(c ast.ComprehensionExpr) (least, is bool) {
+	if c.LoopStep().Kind() != ast.CallKind {
+		return false, false
+	}
+	name := c.LoopStep().AsCall().FunctionName()
+	return name == extremes["lowest"], name == extremes["lowest"] || name == extremes["highest"]
 }
 
 // filtered compiles list.filter(p, condition): a list of those for which it holds.
@@ -124,13 +129,9 @@ func (l *list) owner(v *Env) *sheet.Row {
 func (k *compiler) pick(e ast.Expr) place {
 	c := e.AsCall()
 	name, args := c.FunctionName(), c.Args()
-	from := c.Target()
-	if !c.IsMemberFunction() {
-		from, args = args[0], args[1:]
-	}
 	kind, _ := kindOf(k.typeOf(e))
 	none := place{kind: kind, row: func(v *Env) *sheet.Row { return v.Store.GetOr(0, kind) }}
-	l, ok := k.list(from)
+	l, ok := k.list(c.Target())
 	if !ok {
 		return none
 	}
@@ -153,8 +154,6 @@ func (k *compiler) pick(e ast.Expr) place {
 		})
 	case "nearest":
 		return k.nearest(e, l, args[0])
-	case "@highest", "@lowest":
-		return k.extreme(l, args[0], name == "@lowest")
 	}
 	k.fail(e, "%s picks nobody", name)
 	return none
@@ -211,15 +210,23 @@ func (k *compiler) nearest(e ast.Expr, l list, to ast.Expr) place {
 const far = 1 << 31
 
 // extreme is the one of a list for which an expression gives most, or least.
-func (k *compiler) extreme(l list, mapped ast.Expr, least bool) place {
-	c := mapped.AsComprehension()
+func (k *compiler) extreme(e ast.Expr) place {
+	c := e.AsComprehension()
+	least, is := extremeOf(c)
+	kind, _ := kindOf(k.typeOf(e))
+	none := place{kind: kind, row: func(v *Env) *sheet.Row { return v.Store.GetOr(0, kind) }}
+	if !is {
+		k.fail(e, "this cannot be used as a %s here", kind)
+		return none
+	}
+	l, ok := k.list(c.IterRange())
 	slot := len(k.loops)
-	if slot == maxRows {
-		k.fail(mapped, "lists are walked inside each other more than %d deep", maxRows)
-		return place{kind: l.kind, row: func(v *Env) *sheet.Row { return v.Store.GetOr(0, l.kind) }}
+	if !ok || slot == maxRows {
+		k.fail(e, "lists are walked inside each other more than %d deep", maxRows)
+		return none
 	}
 	k.loops = append(k.loops, loopVar{name: c.IterVar(), kind: l.kind})
-	of := k.num(c.LoopStep().AsCall().Args()[1].AsList().Elements()[0])
+	of := k.num(c.LoopStep().AsCall().Args()[1])
 	k.loops = k.loops[:slot]
 	return place{kind: l.kind, row: func(v *Env) *sheet.Row {
 		return l.best(v, func(v *Env, r *sheet.Row) int64 {
@@ -252,4 +259,4 @@ func (l *list) best(v *Env, value func(v *Env, r *sheet.Row) int64) *sheet.Row {
 }
 
 // isPick tells whether a function picks one of a list.
-func isPick(name string) bool { return picks[strings.TrimPrefix(name, "@")] != "" }
+func isPick(name string) bool { return picks[name] != "" }

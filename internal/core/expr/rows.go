@@ -24,6 +24,8 @@ func (k *compiler) place(e ast.Expr) place {
 		return k.named(e, e.AsIdent())
 	case ast.SelectKind:
 		return k.deref(e, kind)
+	case ast.ComprehensionKind:
+		return k.extreme(e)
 	case ast.CallKind:
 		if c := e.AsCall(); c.FunctionName() == "team_named" {
 			return k.teamNamed(e, c.Args()[0])

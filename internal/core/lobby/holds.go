@@ -16,6 +16,7 @@ func (l *Lobby) lost(id sheet.ID) {
 	l.match.Away(s.Player)
 	s.heldUntil = l.tick() + max(l.book.Players.Hold, 1)
 	l.nextHold = sheet.Sooner(l.nextHold, s.heldUntil)
+	l.countVote()
 	l.startCheck()
 }
 
@@ -28,6 +29,7 @@ func (l *Lobby) back(id sheet.ID) {
 			l.passHost(nil)
 		}
 		l.match.EnoughAgain()
+		l.countVote()
 		l.startCheck()
 	}
 }

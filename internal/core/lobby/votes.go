@@ -148,7 +148,8 @@ func (l *Lobby) countVote() {
 			}
 		}
 	}
-	over := l.voteUntil <= l.tick() || voted == may
+	over := l.voteUntil <= l.tick() || voted == may ||
+		v.On == rulebook.VoteOnPlayers && l.row.Int(f.On) == 0 // whom it was on has left
 	if v.On == rulebook.VoteOnWords {
 		l.st.Set(l.row, f.Tally, sheet.Value{Type: sheet.List, S: joined(count[1:])})
 		if over {

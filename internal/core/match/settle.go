@@ -20,7 +20,6 @@ const (
 type event struct {
 	on     rulebook.Event
 	player *sheet.Row // or the creature; nil for the match's own
-	id     sheet.ID   // of that sheet, whose memory may be another's by the time that rules act
 }
 
 // firing is a condition that has come true for a sheet.
@@ -29,16 +28,16 @@ type firing struct {
 	row  *sheet.Row
 }
 
-// Allow gives the step under way its budget of effects.
-func (m *Match) Allow() { m.budget = effectBudget }
+// Allow begins a step: it gets its budget of effects and the memory of what was
+// removed before it.
+func (m *Match) Allow() {
+	m.budget = effectBudget
+	m.st.Reuse()
+}
 
 // emit notes that something happened that rules may wait for.
 func (m *Match) emit(on rulebook.Event, player *sheet.Row) {
-	e := event{on: on, player: player}
-	if player != nil {
-		e.id = player.ID
-	}
-	m.queue = append(m.queue, e)
+	m.queue = append(m.queue, event{on, player})
 }
 
 // Settle lets everything follow from what has changed: derived fields, then
@@ -275,8 +274,8 @@ func (m *Match) runQueue() {
 			m.run.broken = "events went on setting off events"
 			break
 		}
-		if e.player != nil && m.st.Get(e.id) != e.player {
-			continue // gone, and perhaps somebody else
+		if e.player != nil && m.st.Get(e.player.ID) != e.player {
+			continue // gone by now
 		}
 		for _, r := range m.book.Rules {
 			if r.On == e.on {

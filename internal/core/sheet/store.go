@@ -37,7 +37,8 @@ type Store struct {
 	dirty   []*Row // rows with fields not yet taken
 	gone    []Removed
 	moved   []Moved
-	spare   [Kinds][]*Row // rows of pieces and creatures for reuse
+	resting [Kinds][]*Row // rows of pieces and creatures removed in this step, which it may still hold
+	spare   [Kinds][]*Row // and those of steps before, for reuse
 }
 
 // NewStore returns an empty store.
@@ -114,7 +115,7 @@ func (st *Store) Remove(r *Row) {
 		st.gone = append(st.gone, Removed{r.ID, r.Kind, r.Born})
 	}
 	if r.Kind == Piece || r.Kind == Creature {
-		st.spare[r.Kind] = append(st.spare[r.Kind], r)
+		st.resting[r.Kind] = append(st.resting[r.Kind], r)
 	}
 	for len(st.rows) > 64 && st.rows[0] == nil { // keep the table as long as its living part
 		n := 0
@@ -123,6 +124,16 @@ func (st *Store) Remove(r *Row) {
 		}
 		st.rows = st.rows[:copy(st.rows, st.rows[n:])]
 		st.base += ID(n)
+	}
+}
+
+// Reuse begins a step: nothing holds what the one before removed, so its memory
+// may be another sheet's from now on.
+func (st *Store) Reuse() {
+	for k := range st.resting {
+		st.spare[k] = append(st.spare[k], st.resting[k]...)
+		clear(st.resting[k])
+		st.resting[k] = st.resting[k][:0]
 	}
 }
 

@@ -14,6 +14,7 @@ var NotWalked = map[string]string{
 	"Store.zero":    "of the rulebook",
 	"Store.slabs":   "memory not given out yet",
 	"Store.blanks":  "memory not given out yet",
+	"Store.resting": "memory to be used again",
 	"Store.spare":   "memory to be used again",
 	"Store.dirty":   "what was not told yet; the state does not depend on who was told",
 	"Store.gone":    "what was not told yet",

@@ -121,6 +121,7 @@ type Path struct {
 	Kind   sheet.Kind
 	Field  *sheet.Field
 	Vars   Vars
+	Reads  Reads // on the way to the field
 	row    rowFn
 }
 
@@ -149,8 +150,8 @@ func (c *Checker) compilePath(src string, scope Scope) (*Path, []Issue) {
 	e := k.ast.Expr()
 	if e.Kind() == ast.SelectKind {
 		if _, ok := kindOf(k.typeOf(e.AsSelect().Operand())); ok {
-			if p, f := k.field(e); f != nil && len(k.issues) == 0 {
-				return &Path{Source: src, Kind: p.kind, Field: f, Vars: k.prog.Vars, row: p.row}, nil
+			if p, f := k.fieldOf(e); f != nil && len(k.issues) == 0 {
+				return &Path{src, p.kind, f, k.prog.Vars, k.prog.Reads, p.row}, nil
 			}
 		}
 	}

@@ -139,16 +139,23 @@ func (k *compiler) fieldNamed(kind sheet.Kind, name string) *sheet.Field {
 	return nil
 }
 
-// field compiles a.b to the sheet and the field.
+// field compiles a.b to the sheet and the field, which is read.
 func (k *compiler) field(e ast.Expr) (place, *sheet.Field) {
+	p, f := k.fieldOf(e)
+	if f != nil {
+		k.readField(p, f)
+	}
+	return p, f
+}
+
+// fieldOf compiles a.b to the sheet and the field.
+func (k *compiler) fieldOf(e ast.Expr) (place, *sheet.Field) {
 	s := e.AsSelect()
 	p := k.place(s.Operand())
 	f := k.fieldNamed(p.kind, s.FieldName())
 	if f == nil {
 		k.fail(e, "no field is called %q", s.FieldName())
-		return p, nil
 	}
-	k.readField(p, f)
 	return p, f
 }
 

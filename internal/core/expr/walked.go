@@ -10,6 +10,7 @@ import (
 type List struct {
 	Source string
 	Kind   sheet.Kind
+	Reads  Reads
 	list   list
 }
 
@@ -52,7 +53,7 @@ func (c *Checker) CompileList(src string, scope Scope) (*List, []Issue) {
 	if !ok || len(k.issues) > 0 {
 		return nil, k.issues[:min(len(k.issues), 1)]
 	}
-	return &List{src, l.kind, l}, nil
+	return &List{src, l.kind, k.prog.Reads, l}, nil
 }
 
 // Append adds the sheets of the list to others.

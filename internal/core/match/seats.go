@@ -43,7 +43,7 @@ func (m *Match) TakeWishes() []Wish {
 }
 
 func (m *Match) join(e *rulebook.Effect) {
-	of, to := sheet.ID(e.Value.Int(&m.env)), sheet.ID(e.To2.Int(&m.env))
+	of, to := sheet.ID(e.Value.Int(&m.env)), sheet.ID(e.Team.Int(&m.env))
 	if of != 0 && to != 0 {
 		m.wish(Wish{Kind: WishJoin, Of: of, To: to})
 	}

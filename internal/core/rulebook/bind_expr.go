@@ -59,7 +59,7 @@ func (b *binder) compile(n *node, scope expr.Scope, want expr.Want) *expr.Prog {
 	p, issues := b.checker.Compile(src, scope, want)
 	b.report(n, issues)
 	if p != nil {
-		b.uses.read(p)
+		b.uses.read(&p.Reads)
 	}
 	return p
 }
@@ -101,6 +101,7 @@ func (b *binder) path(n *node, key string, scope expr.Scope) *expr.Path {
 	if p == nil {
 		return nil
 	}
+	b.uses.read(&p.Reads)
 	switch {
 	case p.Field.Derived:
 		b.fail(v, "derived", "", "%s is derived; only its own expression writes it", v.text)

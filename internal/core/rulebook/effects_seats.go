@@ -47,7 +47,7 @@ func (b *binder) effectJoin(n, v *node, scope expr.Scope, e *Effect) {
 		b.fail(v, "not-here", "teams", "there are no teams in this rulebook")
 	}
 	if to := b.need(n, "to", "join"); to != nil {
-		e.To2 = b.compile(to, scope, expr.Want{Type: sheet.Ref, Ref: sheet.Team})
+		e.Team = b.compile(to, scope, expr.Want{Type: sheet.Ref, Ref: sheet.Team})
 	}
 }
 

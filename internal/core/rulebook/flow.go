@@ -19,10 +19,10 @@ type uses struct {
 	finishes bool
 }
 
-func (u *uses) read(p *expr.Prog) {
+func (u *uses) read(r *expr.Reads) {
 	for k := range u.reads {
-		u.reads[k].Add(p.Reads.Own[k])
-		u.reads[k].Add(p.Reads.Any[k])
+		u.reads[k].Add(r.Own[k])
+		u.reads[k].Add(r.Any[k])
 	}
 }
 

@@ -1,0 +1,211 @@
+package rulebook
+
+import (
+	"slices"
+	"strings"
+
+	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// effects binds the list of effects under a key.
+func (b *binder) effects(n *node, key string, scope expr.Scope) []Effect {
+	return b.effectList(n.get(key), scope)
+}
+
+func (b *binder) effectList(n *node, scope expr.Scope) []Effect {
+	if n == nil {
+		return nil
+	}
+	var out []Effect
+	for _, item := range n.items {
+		for i := range effectDecls {
+			d := &effectDecls[i]
+			if v := item.get(d.key.name); v != nil {
+				e := Effect{Verb: d.verbs[0], Line: item.line}
+				if !b.strays(item, d) { // what is missing is missing because of them
+					d.bind(b, item, v, scope, &e)
+				}
+				out = append(out, e)
+				break
+			}
+		}
+	}
+	return out
+}
+
+// strays reports the keys that do not belong to an effect, and tells whether there are
+// any.
+func (b *binder) strays(n *node, d *effectDecl) (any bool) {
+	verb := d.key.name
+	var with []string
+	for _, k := range d.with {
+		with = append(with, k.name)
+	}
+	for _, e := range n.entries {
+		if e.key != verb && !slices.Contains(with, e.key) {
+			wanted := "only " + verb
+			if len(with) > 0 {
+				wanted += " and " + strings.Join(with, ", ")
+			}
+			b.failEntry(e, "not-here", "the key %q does not go with %q; expected %s", e.key, verb, wanted)
+			any = true
+		}
+	}
+	return any
+}
+
+func (b *binder) need(n *node, key, verb string) *node {
+	v := n.get(key)
+	if v == nil {
+		b.fail(n, "missing-key", "", "%q needs the key %q beside it", verb, key)
+	}
+	return v
+}
+
+func (b *binder) effectAdd(n, v *node, scope expr.Scope, e *Effect) {
+	if e.Path = b.path(n, "add", scope); e.Path == nil {
+		return
+	}
+	if t := e.Path.Field.Type; t != sheet.Integer && t != sheet.Number {
+		b.fail(v, "wrong-type", "an integer or number field", "%s is of type %s", v.text, t)
+		return
+	}
+	if by := b.need(n, "by", "add"); by != nil {
+		e.Value = b.compile(by, scope, expr.Want{Field: e.Path.Field})
+	}
+}
+
+func (b *binder) effectSet(n, v *node, scope expr.Scope, e *Effect) {
+	if e.Path = b.path(n, "set", scope); e.Path == nil {
+		return
+	}
+	if e.Path.Field.Type == sheet.List {
+		b.fail(v, "wrong-type", "put, take, shuffle, empty or reset", "a list is not set as a whole")
+		return
+	}
+	if to := b.need(n, "to", "set"); to != nil {
+		e.Value = b.compile(to, scope, expr.Want{Field: e.Path.Field})
+	}
+}
+
+func (b *binder) effectReset(n, v *node, scope expr.Scope, e *Effect) {
+	e.Path = b.path(n, "reset", scope)
+}
+
+// clockWords are the words of the clock verbs, from ClockStart.
+var clockWords = []string{"start", "stop", "reset", "restart", "split"}
+
+func (b *binder) effectClock(n, v *node, scope expr.Scope, e *Effect) {
+	e.Path = b.path(n, "clock", scope)
+	if e.Path != nil && e.Path.Field.Type != sheet.Clock {
+		b.fail(v, "wrong-type", "a clock", "%s is of type %s", v.text, e.Path.Field.Type)
+	}
+	do := b.need(n, "do", "clock")
+	if do == nil {
+		return
+	}
+	word := slices.Index(clockWords, do.text)
+	if word < 0 || do.kind != scalarNode {
+		b.fail(do, "unknown-word", "one of "+strings.Join(clockWords, ", "), "%s", do.shown())
+		return
+	}
+	e.Verb = ClockStart + Verb(word)
+	into := n.get("into")
+	switch {
+	case e.Verb == ClockSplit && into == nil:
+		b.need(n, "into", "split")
+	case e.Verb != ClockSplit && into != nil:
+		b.fail(into, "not-here", "it only with split", "the key \"into\" does not go with %q", clockWords[word])
+	}
+	if into != nil {
+		e.Into = b.path(n, "into", scope)
+		if e.Into != nil && e.Into.Field.Type != sheet.Integer {
+			b.fail(
+				into,
+				"wrong-type",
+				"an integer field for the milliseconds",
+				"%s is of type %s",
+				into.text,
+				e.Into.Field.Type,
+			)
+		}
+	}
+}
+
+func (b *binder) effectOut(n, v *node, scope expr.Scope, e *Effect) {
+	e.Value = b.oneOfKinds(v, scope, sheet.Player, sheet.Creature)
+}
+
+func (b *binder) effectSpawn(n, v *node, scope expr.Scope, e *Effect) {
+	e.Value = b.oneOfKinds(v, scope, sheet.Player, sheet.Creature)
+}
+
+// oneOfKinds compiles a reference to a sheet of one of two kinds.
+func (b *binder) oneOfKinds(n *node, scope expr.Scope, first, second sheet.Kind) *expr.Prog {
+	want := expr.Want{Type: sheet.Ref, Ref: first}
+	if t, ok := b.checker.TypeOf(n.text, scope); ok && t.Of == sheet.Ref && t.Kind == second {
+		want.Ref = second
+	}
+	return b.compile(n, scope, want)
+}
+
+func (b *binder) effectGive(n, v *node, scope expr.Scope, e *Effect) {
+	e.No = b.indexOf(v, "bearer", b.mapKeys("bearers"))
+	if to := b.need(n, "to", "give"); to != nil {
+		e.Value = b.compile(to, scope, wantPlayer)
+	}
+}
+
+func (b *binder) effectRemove(n, v *node, scope expr.Scope, e *Effect) {
+	e.Value = b.oneOfKinds(v, scope, sheet.Piece, sheet.Creature)
+}
+
+func (b *binder) effectKit(n, v *node, scope expr.Scope, e *Effect) {
+	if e.No = b.kitIndex(v); e.No >= 0 && e.Verb == Grant {
+		b.uses.granted |= b.book.Kits[e.No].Actions
+	}
+	e.Value = b.playerOr(n, "to", scope)
+}
+
+// playerOr compiles the player under a key; me, where there is one, if it is
+// not given.
+func (b *binder) playerOr(n *node, key string, scope expr.Scope) *expr.Prog {
+	if v := n.get(key); v != nil {
+		return b.compile(v, scope, wantPlayer)
+	}
+	if scope.Vars&expr.Me == 0 {
+		b.fail(n, "missing-key", "", "there is no me here, so the key %q must say which player", key)
+		return nil
+	}
+	p, _ := b.checker.Compile("me", scope, wantPlayer)
+	return p
+}
+
+func (b *binder) effectIf(n, v *node, scope expr.Scope, e *Effect) {
+	e.Cond = b.condition(n, "if", scope)
+	e.Then, e.Else = b.effects(n, "then", scope), b.effects(n, "else", scope)
+	if len(e.Then)+len(e.Else) == 0 {
+		b.fail(n, "missing-key", "", "\"if\" needs then, else or both beside it")
+	}
+}
+
+func (b *binder) effectGo(n, v *node, scope expr.Scope, e *Effect) {
+	e.No = b.phaseOrEnd(v)
+	b.uses.reached(e.No)
+}
+
+func (b *binder) effectFinish(n, v *node, scope expr.Scope, e *Effect) {
+	e.Reason = v.text
+	e.Winner = b.winner(n, scope)
+	b.uses.finishes = true
+}
+
+// winner compiles the player or team that has won.
+func (b *binder) winner(n *node, scope expr.Scope) *expr.Prog {
+	kind := sheet.Player
+	if b.winsByTeam() {
+		kind = sheet.Team
+	}
+	return b.expr(n, "winner", scope, expr.Want{Type: sheet.Ref, Ref: kind})
+}

@@ -32,23 +32,66 @@ func (k *compiler) comprehension(e ast.Expr) numFn {
 		return zero
 	}
 	if l := k.listField(c.IterRange()); l != nil && l.field.Item != sheet.Ref {
-		return k.valueWalk(c, l)
+		f, _ := k.walk(c, loopVar{name: c.IterVar(), item: l.field})
+		if l.field.Item == sheet.Text {
+			return f.overTexts(l.list)
+		}
+		return f.overItems(l.list)
 	}
 	l, ok := k.list(c.IterRange())
 	if !ok {
 		return zero
 	}
-	init := k.num(c.AccuInit())
-	i, j := len(k.loops), len(k.accus)
-	k.loops = append(k.loops, loopVar{name: c.IterVar(), kind: l.kind})
-	k.accus = append(k.accus, accuVar{c.AccuVar(), k.typeOf(c.AccuInit())})
-	cond, step, result := k.num(c.LoopCondition()), k.num(c.LoopStep()), k.num(c.Result())
-	plain := k.plainSum(c)
-	k.loops, k.accus = k.loops[:i], k.accus[:j]
+	f, plain := k.walk(c, loopVar{name: c.IterVar(), kind: l.kind})
 	if plain != nil {
 		return sumField(l, plain.Slot())
 	}
-	return walk(l, i, j, init, cond, step, result)
+	return f.overRows(l)
+}
+
+// walk is what is done with each item of a list, one value carried along.
+type walk struct {
+	loop, accu               int // the places of the item and of the value in Env
+	init, cond, step, result numFn
+}
+
+// walk compiles a walk, and says of which field it is the plain sum, if it is one.
+func (k *compiler) walk(c ast.ComprehensionExpr, item loopVar) (f walk, plain *sheet.Field) {
+	f = walk{loop: len(k.loops), accu: len(k.accus), init: k.num(c.AccuInit())}
+	k.loops = append(k.loops, item)
+	k.accus = append(k.accus, accuVar{c.AccuVar(), k.typeOf(c.AccuInit())})
+	f.cond, f.step, f.result = k.num(c.LoopCondition()), k.num(c.LoopStep()), k.num(c.Result())
+	plain = k.plainSum(c)
+	k.loops, k.accus = k.loops[:f.loop], k.accus[:f.accu]
+	return f, plain
+}
+
+// begin puts the value at its start, and returns the fault of what stands beside the
+// walk, which is not the walk's to absorb.
+func (f *walk) begin(v *Env) Fault {
+	before := v.Fault
+	v.Fault = OK
+	v.accus[f.accu], v.accuFault[f.accu] = f.init(v), OK
+	return before
+}
+
+// take takes the item that stands in its place; false ends the walk.
+func (f *walk) take(v *Env) bool {
+	if f.cond(v) == 0 || v.Fault != OK {
+		return false
+	}
+	n := f.step(v)
+	v.accus[f.accu], v.accuFault[f.accu] = n, v.Fault
+	v.Fault = OK
+	return true
+}
+
+func (f *walk) end(v *Env, before Fault) int64 {
+	n := f.result(v)
+	if before != OK {
+		v.Fault = before
+	}
+	return n
 }
 
 // plainSum recognises the most frequent fold, list.sum(p, p.field), and returns
@@ -94,11 +137,9 @@ func sumField(l list, slot int) numFn {
 	}
 }
 
-func walk(l list, i, j int, init, cond, step, result numFn) numFn {
+func (f walk) overRows(l list) numFn {
 	return func(v *Env) int64 {
-		before := v.Fault // of what stands beside this: not ours to absorb
-		v.Fault = OK
-		v.accus[j], v.accuFault[j] = init(v), OK
+		before := f.begin(v)
 		var of *sheet.Row
 		if l.of != nil {
 			of = l.of(v)
@@ -107,18 +148,34 @@ func walk(l list, i, j int, init, cond, step, result numFn) numFn {
 			if l.keep != nil && !l.keep(of, r) || l.holds != nil && !l.passes(v, r) {
 				continue
 			}
-			v.rows[i] = r
-			if cond(v) == 0 || v.Fault != OK {
+			if v.rows[f.loop] = r; !f.take(v) {
 				break
 			}
-			n := step(v)
-			v.accus[j], v.accuFault[j] = n, v.Fault
-			v.Fault = OK
 		}
-		n := result(v)
-		if before != OK {
-			v.Fault = before
+		return f.end(v, before)
+	}
+}
+
+func (f walk) overTexts(list textFn) numFn {
+	return func(v *Env) int64 {
+		before := f.begin(v)
+		for _, s := range sheet.Items(list(v)) {
+			if v.texts[f.loop] = s; !f.take(v) {
+				break
+			}
 		}
-		return n
+		return f.end(v, before)
+	}
+}
+
+func (f walk) overItems(list textFn) numFn {
+	return func(v *Env) int64 {
+		before := f.begin(v)
+		for s := list(v); s != ""; {
+			if v.items[f.loop], s = sheet.NextItem(s); !f.take(v) {
+				break
+			}
+		}
+		return f.end(v, before)
 	}
 }

@@ -66,7 +66,7 @@ func (b *binder) creatures() {
 		if b.book.Ground == nil {
 			b.failEntry(e, "needs-ground", "creatures live on a ground; declare its width and height")
 		}
-		if slices.Contains([]string{"match", "zones", "teams", "players", "creatures", "pieces"}, e.key) {
+		if slices.Contains(append(slices.Clone(forWords), "pieces"), e.key) {
 			b.failEntry(e, "taken", "the name %q has a meaning of its own where rules and aims name creatures", e.key)
 		}
 		for _, m := range b.list(n, "moves") {

@@ -2,6 +2,7 @@ package rulebook
 
 import (
 	"encoding/json"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -44,9 +45,7 @@ func (b *binder) rule(no int, n *node, edges *[sheet.Kinds]int) *Rule {
 	default:
 		r.For, r.Kinds, scope = sheet.Creature, b.creatureKinds(subject), scopeCreature
 		if r.Kinds == 0 {
-			b.indexOf(n.get("for"), "kind of creature", append([]string{forMatch, forTeams, forPlayers, forZones,
-				forCreatures},
-				b.mapKeys("creatures")...))
+			b.indexOf(n.get("for"), "kind of creature", append(slices.Clone(forWords), b.mapKeys("creatures")...))
 		}
 	}
 	switch {

@@ -194,7 +194,7 @@ func init() {
 		{
 			key{
 				name: "each",
-				spec: anExpression,
+				spec: anExpression.offering(walkWords()...),
 				doc: "Do something for each of the `players`, `teams`, `pieces`, `creatures` or `zones`, of one's `rivals`, " +
 					"`friends` or `others`, of a team's `members`, or of any list of these, such as `match.queue` or " +
 					"`players.filter(p, p.alive)`: as `it`, or by the name that `as` gives.",

@@ -83,6 +83,12 @@ func integer(lo, hi int64) spec      { return spec{shape: anInt, min: lo, max: h
 func duration(lo, hi int64) spec     { return spec{shape: aDuration, min: lo, max: hi} }
 func length(lo, hi int64) spec       { return spec{shape: aLength, min: lo, max: hi} }
 
+// offering is a name or an expression among which these words have a meaning of their own.
+func (s spec) offering(words ...string) spec {
+	s.words = words
+	return s
+}
+
 var (
 	flag         = spec{shape: aFlag}
 	name         = spec{shape: aName}

@@ -89,7 +89,7 @@ rules:
 			spec: wallsRound.spec(),
 			def:  wallsRound.not,
 			doc: "What it does where a wall is in its way: `stop` " +
-				"slides along it as a player does; `round` goes past the corner that makes the way shortest, wall by wall.",
+				"slides along it as a player does; `round` goes past the corner that makes the way shortest, one wall at a time: in a dead end of several walls it may stay. `along` is the way to lead it there.",
 		},
 		{
 			name: "decides",

@@ -22,7 +22,7 @@ var ruleObject = &object{
 		{name: "on", spec: eventSpec(), doc: eventDoc()},
 		{
 			name: "for",
-			spec: name,
+			spec: name.offering(forWords...),
 			def:  forMatch,
 			doc: "Once for the `match`, for each of the `teams` (as `team`), for each of the `players` (as `me`), for " +
 				"each of the `creatures` that have the fields which its conditions read, or for each of one kind of " +

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"maps"
 	"os"
+	"slices"
 	"strings"
 	"testing"
 
@@ -131,6 +132,12 @@ func TestSchemaAgrees(t *testing.T) {
 	schema, err := doc.Resolve(nil)
 	if err != nil {
 		t.Fatal(err)
+	}
+	offered := map[string]string{"rule": "for", "effect": "each"} // words first, for editors
+	for o, key := range offered {
+		if k := doc.Defs[o].Properties[key]; len(k.AnyOf) != 2 || !slices.Contains(k.AnyOf[0].Enum, any("zones")) {
+			t.Errorf("%s.%s does not offer its words", o, key)
+		}
 	}
 	corpus, err := os.ReadFile("testdata/corpus.txt")
 	if err != nil {

@@ -77,7 +77,14 @@ func defaultValue(k *key) any {
 	return k.def
 }
 
+// specSchema is the schema of a value; words that it offers stand first, so that editors
+// propose them.
 func specSchema(s *spec) map[string]any {
+	if len(s.words) > 0 && s.shape != aWord {
+		plain := *s
+		plain.words = nil
+		return map[string]any{"anyOf": []any{map[string]any{"enum": s.words}, specSchema(&plain)}}
+	}
 	switch s.shape {
 	case anObject:
 		return map[string]any{"$ref": "#/$defs/" + defName(s.object)}

@@ -328,6 +328,8 @@ const (
 	forZones     = "zones"
 )
 
+var forWords = []string{forMatch, forTeams, forPlayers, forCreatures, forZones}
+
 // Where says which end of a list is meant.
 type Where uint8
 

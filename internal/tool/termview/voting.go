@@ -1,6 +1,7 @@
 package termview
 
 import (
+	"cmp"
 	"fmt"
 	"strings"
 
@@ -16,7 +17,7 @@ func (m *model) standing(c *client.Copy) string {
 	if mat := c.Match(); mat != nil {
 		if id := uint32(mat.Int("turn")); id != 0 {
 			s := c.Sheet(id)
-			line := "turn of " + bold.Render(s.Text("title")+s.Text("name"))
+			line := "turn of " + bold.Render(cmp.Or(s.Text("title"), s.Text("name")))
 			if left := c.Clock(mat, "turn_left"); left > 0 {
 				line += " " + client.FormatClock(left)
 			}
@@ -53,7 +54,7 @@ func (m *model) voting(c *client.Copy, v *client.Vote) string {
 		tally, _ := lob.Get("vote_tally")
 		for i, n := range tally.Items() {
 			if i < len(v.Words) {
-				line += fmt.Sprintf("  %d %s %d", i+1, v.Words[i], n)
+				line += fmt.Sprintf("  %s %d", v.Words[i], n)
 			}
 		}
 		return line + faint.Render("  "+left)

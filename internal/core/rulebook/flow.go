@@ -215,7 +215,7 @@ func (b *binder) unbrokenTies() {
 			return
 		}
 		b.warn(where, "no-order", "nothing says who wins: without win.order every match is a draw")
-	case len(w.Order) == 1:
+	case len(w.Order) == 1 && !(w.Teams && len(b.book.Teams.List) == 1): // nobody else to tie with
 		b.warn(where, "tie", "a tie in the only step of win.order is a draw; add a second step to break it")
 	}
 }

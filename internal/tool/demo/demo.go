@@ -42,6 +42,7 @@ var crews = []struct {
 	},
 	{"bell", "Lantern Regatta: the bell", []string{"Ines Marl", "Tobin Reeve", "Wanda Loch"}, nil},
 	{"course", "Lantern Regatta: the course", []string{"Ruben Ask", "Lotte Brine"}, nil},
+	{"pier", "Lantern Regatta: the pier", []string{"Sanne Holt", "Birk Avery"}, nil},
 }
 
 // Run starts everything, says how to use it, and stops all of it when ctx ends.
@@ -80,7 +81,7 @@ func Run(ctx context.Context, o Options) error {
 	ctx, cancel := context.WithCancel(ctx)
 	defer bots.Wait()
 	defer cancel()
-	say("Nine skiffs put out")
+	say("Eleven skiffs put out")
 	code, err := launch(ctx, svc.Address, key, &bots, o.Log)
 	if err != nil {
 		return err

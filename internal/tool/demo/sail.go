@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/rand"
 	mrand "math/rand/v2"
+	"slices"
 	"time"
 
 	"turnvex.example/turnvex/client"
@@ -67,7 +68,8 @@ func frozen(c *client.Copy) bool {
 	return false
 }
 
-// actions uses what the rulebook gives: ram and patch in the clash, throw with the bell.
+// actions uses what the rulebook gives: ram and patch in the clash, throw with the bell, and what
+// drives creatures off at the pier.
 func (s *skiff) actions(c *client.Copy, me *client.Sheet) (out []client.Intent) {
 	rival, away := nearest(c, me, func(p *client.Sheet) bool { return p.Kind == client.KindPlayer && isRival(me, p) })
 	switch c.Book.Name {
@@ -88,9 +90,19 @@ func (s *skiff) actions(c *client.Copy, me *client.Sheet) (out []client.Intent) 
 			rx, ry := pos(rival)
 			out = append(out, client.Intent{Do: "act", Name: "throw", At: &[2]int64{rx - x, ry - y}})
 		}
+	case "pier":
+		foe, away := nearest(c, me, isFoe)
+		if foe != nil && away <= 3_000*3_000 && c.Clock(me, "cool_ram") == 0 {
+			out = append(out, client.Intent{Do: "act", Name: "ram"})
+		}
+		if foe != nil && away <= 15_000*15_000 && c.Clock(me, "cool_throw") == 0 {
+			out = append(out, client.Intent{Do: "act", Name: "throw", Target: uint32(foe.ID)})
+		}
 	}
 	return out
 }
+
+func isFoe(s *client.Sheet) bool { return s.Kind == client.KindCreature && s.Flag("alive") }
 
 func isRival(me, p *client.Sheet) bool {
 	return p.ID != me.ID && (p.Int("team") != me.Int("team") || p.Int("team") == 0) && p.Flag("alive") &&
@@ -108,7 +120,7 @@ func nearest(c *client.Copy, me *client.Sheet, want func(*client.Sheet) bool) (*
 	var best *client.Sheet
 	least := int64(1) << 60
 	x, y := pos(me)
-	for _, s := range append(c.Players(), c.Of(client.KindPiece)...) {
+	for _, s := range slices.Concat(c.Players(), c.Of(client.KindPiece), c.Of(client.KindCreature)) {
 		if !want(s) {
 			continue
 		}
@@ -175,6 +187,14 @@ func (s *skiff) goal(c *client.Copy, me *client.Sheet) [2]int64 {
 		if other != nil && int64(other.ID) == bearer && away < 14_000*14_000 {
 			ox, oy := pos(other)
 			return [2]int64{min(max(2*x-ox, 2000), g.Width-2000), min(max(2*y-oy, 2000), g.Height-2000)}
+		}
+	case "pier": // away from what bites, towards what is still far
+		if foe, away := nearest(c, me, isFoe); foe != nil {
+			to := at(foe)
+			if away < 6_000*6_000 {
+				return [2]int64{min(max(2*x-to[0], 2000), g.Width-2000), min(max(2*y-to[1], 2000), g.Height-2000)}
+			}
+			return to
 		}
 	default:
 		rival, away := nearest(

@@ -22,7 +22,8 @@ type Book struct {
 	Votes     []Vote     // what players decide together
 	Creatures []Creature // the kinds of being that the service steers
 	Phases    []Phase    // in the file's order
-	Ground    *Ground    // nil without one
+	Ground    *Ground    // nil without one; with arenas that of the first: see Copy.Ground
+	Arenas    []Arena    // the grounds where there are several
 	Moves     bool       // players steer
 	Radius    int64      // of a player's body
 	Notices   []Told     // what notices say
@@ -88,8 +89,8 @@ type Creature struct {
 type Vote struct {
 	Name   string   // as the intent vote and the lobby's field vote have it
 	Title  string   // for people
-	On     string   // question, players or words
-	Words  []string // of a vote on words
+	On     string   // question, players, words or arenas
+	Words  []string // of a vote on words or arenas
 	Team   bool     // only the team of who opens it votes
 	During []string // when it may be opened: lobby, match, result
 }
@@ -107,6 +108,13 @@ type Phase struct {
 	Name   string // as the rulebook names it
 	Title  string // for people
 	Frozen bool   // actions and steering are not taken
+}
+
+// Arena is one of several grounds.
+type Arena struct {
+	Name   string  // as the match's and the lobby's field arena have it
+	Title  string  // for people
+	Ground *Ground // its size and its walls
 }
 
 // Ground is the playing area, from (0, 0) to (Width, Height).
@@ -184,12 +192,20 @@ func bookOf(b *wire.BookInfo) *Book {
 	for _, n := range b.Notices {
 		out.Notices = append(out.Notices, Told{n.Name, fieldsOf(n.Fields)})
 	}
-	if g := b.Ground; g != nil {
-		out.Ground = &Ground{Width: g.Width, Height: g.Height, Boxes: g.Boxes, Circles: g.Rounds}
-		if g.Sight != nil {
-			sight := Sight(*g.Sight)
-			out.Ground.Sight = &sight
-		}
+	if b.Ground != nil {
+		out.Ground = groundOf(b.Ground)
+	}
+	for _, a := range b.Arenas {
+		out.Arenas = append(out.Arenas, Arena{Name: a.Name, Title: a.Title, Ground: groundOf(&a.Ground)})
+	}
+	return out
+}
+
+func groundOf(g *wire.GroundInfo) *Ground {
+	out := &Ground{Width: g.Width, Height: g.Height, Boxes: g.Boxes, Circles: g.Rounds}
+	if g.Sight != nil {
+		sight := Sight(*g.Sight)
+		out.Sight = &sight
 	}
 	return out
 }

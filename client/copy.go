@@ -123,6 +123,31 @@ func (c *Copy) Lobby() *Sheet { return first(c.Of(KindLobby)) }
 // Match returns the match's sheet, nil between matches.
 func (c *Copy) Match() *Sheet { return first(c.Of(KindMatch)) }
 
+// Arena returns the arena of the match, or between matches that of the next one; nil where
+// the rulebook has no arenas.
+func (c *Copy) Arena() *Arena {
+	s := c.Match()
+	if s == nil {
+		s = c.Lobby()
+	}
+	if s != nil && len(c.Book.Arenas) > 0 {
+		for i := range c.Book.Arenas {
+			if a := &c.Book.Arenas[i]; a.Name == s.Text("arena") {
+				return a
+			}
+		}
+	}
+	return nil
+}
+
+// Ground returns the ground of the present match, or of the next one; nil without any.
+func (c *Copy) Ground() *Ground {
+	if a := c.Arena(); a != nil {
+		return a.Ground
+	}
+	return c.Book.Ground
+}
+
 // Teams returns the teams' sheets.
 func (c *Copy) Teams() []*Sheet { return c.Of(KindTeam) }
 

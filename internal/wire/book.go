@@ -18,7 +18,8 @@ type BookInfo struct {
 	Zones     []ZoneInfo     `json:"zones,omitempty"`
 	Votes     []VoteInfo     `json:"votes,omitempty"`
 	Phases    []PhaseInfo    `json:"phases"`
-	Ground    *GroundInfo    `json:"ground,omitempty"`
+	Ground    *GroundInfo    `json:"ground,omitempty" jsonschema:"the only one, or that of the first arena"`
+	Arenas    []ArenaInfo    `json:"arenas,omitempty" jsonschema:"the grounds, of which the match's field arena says which is the present one"`
 	Moves     bool           `json:"moves,omitempty" jsonschema:"players steer"`
 	Radius    int64          `json:"radius,omitempty" jsonschema:"of a player's body, in millimetres"`
 	Notices   []NoticeInfo   `json:"notices,omitempty"`
@@ -93,7 +94,7 @@ type ZoneInfo struct {
 type VoteInfo struct {
 	Name   string   `json:"name" jsonschema:"as the intent vote and the lobby's field vote have it"`
 	Title  string   `json:"title"`
-	On     string   `json:"on" jsonschema:"question, players or words"`
+	On     string   `json:"on" jsonschema:"question, players, words or arenas"`
 	Words  []string `json:"words,omitempty"`
 	Team   bool     `json:"team,omitempty" jsonschema:"only the team of who opens it votes"`
 	During []string `json:"during" jsonschema:"when it may be opened: lobby, match, result"`
@@ -104,6 +105,13 @@ type PhaseInfo struct {
 	Name   string `json:"name"`
 	Title  string `json:"title"`
 	Frozen bool   `json:"frozen,omitempty" jsonschema:"actions and steering are not taken"`
+}
+
+// ArenaInfo is what clients are told of an arena: one of several grounds.
+type ArenaInfo struct {
+	Name   string     `json:"name" jsonschema:"as the match's and the lobby's field arena have it"`
+	Title  string     `json:"title"`
+	Ground GroundInfo `json:"ground"`
 }
 
 // GroundInfo is what clients are told of the ground, in millimetres.

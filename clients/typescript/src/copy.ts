@@ -1,7 +1,16 @@
 import { clockTicks } from './clock.ts'
 import { crc32 } from './hash.ts'
 import { follow, type Seen } from './track.ts'
-import { kinds, type BookInfo, type FieldInfo, type KindName, type Part, type Value } from './wire.ts'
+import {
+  kinds,
+  type ArenaInfo,
+  type BookInfo,
+  type FieldInfo,
+  type GroundInfo,
+  type KindName,
+  type Part,
+  type Value,
+} from './wire.ts'
 
 /** One sheet of a copy. */
 export class Sheet {
@@ -162,6 +171,17 @@ export class Copy {
 
   get match(): Sheet | undefined {
     return this.of('match')[0]
+  }
+
+  /** The arena of the match, or between matches that of the next one. */
+  get arena(): ArenaInfo | undefined {
+    const name = (this.match ?? this.lobby)?.text('arena')
+    return this.book.arenas?.find((a) => a.name === name)
+  }
+
+  /** The ground of the present match, or of the next one. */
+  get ground(): GroundInfo | undefined {
+    return this.arena?.ground ?? this.book.ground
   }
 
   /** What a clock field shows at wall tick `wall`, in milliseconds. */

@@ -95,7 +95,10 @@ export interface BookInfo {
   zones?: ZoneInfo[]
   votes?: VoteInfo[]
   phases: PhaseInfo[]
+  /** The only one, or that of the first arena */
   ground?: GroundInfo
+  /** The grounds, of which the match's field arena says which is the present one */
+  arenas?: ArenaInfo[]
   /** Players steer */
   moves?: boolean
   /** Of a player's body, in millimetres */
@@ -165,7 +168,7 @@ export interface VoteInfo {
   /** As the intent vote and the lobby's field vote have it */
   name: string
   title: string
-  /** Question, players or words */
+  /** Question, players, words or arenas */
   on: string
   words?: string[]
   /** Only the team of who opens it votes */
@@ -179,6 +182,13 @@ export interface PhaseInfo {
   title: string
   /** Actions and steering are not taken */
   frozen?: boolean
+}
+
+export interface ArenaInfo {
+  /** As the match's and the lobby's field arena have it */
+  name: string
+  title: string
+  ground: GroundInfo
 }
 
 export interface GroundInfo {

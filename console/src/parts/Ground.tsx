@@ -10,7 +10,7 @@ const behind = 2
 /** The ground with walls, pieces, creatures and players, who move smoothly between ticks. */
 export function Ground({ copy, live }: { copy: Copy; live: Connection }) {
   useTicker(40)
-  const g = copy.book.ground
+  const g = copy.ground
   if (!g) return null
   const m = (mm: number) => mm / 100 // drawn in tenths of a metre: very large font sizes are not drawn
   const r = m(copy.book.radius || 500)

@@ -41,6 +41,7 @@ export function Header({ copy, live, away }: { copy: Copy; live: Connection; awa
             </Stat.ValueText>
             <Stat.HelpText minH="5">
               {match && match.num('round') > 0 && `round ${match.num('round')} `}
+              {copy.arena?.title}
               {match?.text('paused') === 'yes' && <Badge colorPalette="orange">paused</Badge>}
               {match?.text('paused') === 'resuming' && (
                 <Badge colorPalette="orange">goes on in {formatClock(live.clock(match, 'resume')).slice(3, 8)}</Badge>

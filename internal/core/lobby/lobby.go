@@ -74,6 +74,7 @@ func New(book *rulebook.Book, s Setup) *Lobby {
 		l.teams = append(l.teams, r)
 	}
 	l.match = match.New(book, l.st, l.rng, &l.out, l.row, l.teams)
+	l.match.FirstArena()
 	l.open(s)
 	l.emptyAt = sheet.Tick(emptyFor * book.Rate)
 	l.match.Settle()

@@ -46,7 +46,7 @@ func (l *Lobby) vote(s *seat, in *step.Input) step.Verdict {
 
 // castOf reads what somebody votes.
 func castOf(v *rulebook.Vote, text string) (int64, bool) {
-	if v.On == rulebook.VoteOnWords {
+	if v.Choice != nil {
 		i := slices.Index(v.Choice.Choices, text)
 		return int64(i + 1), i >= 0
 	}
@@ -136,7 +136,7 @@ func (l *Lobby) countVote() {
 	}
 	may, voted := 0, 0
 	count := make([]int64, 3)
-	if v.On == rulebook.VoteOnWords {
+	if v.Choice != nil {
 		count = make([]int64, len(v.Choice.Choices)+1)
 	}
 	for _, s := range l.seats {
@@ -150,7 +150,7 @@ func (l *Lobby) countVote() {
 	}
 	over := l.voteUntil <= l.tick() || voted == may ||
 		v.On == rulebook.VoteOnPlayers && l.row.Int(f.On) == 0 // whom it was on has left
-	if v.On == rulebook.VoteOnWords {
+	if v.Choice != nil {
 		l.st.Set(l.row, f.Tally, sheet.Value{Type: sheet.List, S: joined(count[1:])})
 		if over {
 			l.endVote(v, voted > 0, l.chosen(count))
@@ -212,6 +212,9 @@ func (l *Lobby) endVote(v *rulebook.Vote, carried bool, choice int64) {
 	if !carried {
 		l.match.Carry(v.Refused, by, on, 0)
 		return
+	}
+	if v.On == rulebook.VoteOnArenas {
+		l.match.GoTo(choice)
 	}
 	l.match.Carry(v.Then, by, on, choice)
 }

@@ -112,12 +112,12 @@ func (m *Match) aimTarget(me *sheet.Row, a *rulebook.Action, in aimed) step.Verd
 					metres(ground.Root((ax-bx)*(ax-bx)+(ay-by)*(ay-by))) + " away",
 			}
 		}
-		if a.Aim.Block && !m.book.Ground.Sees(ax, ay, bx, by) {
+		if a.Aim.Block && !m.ground().Sees(ax, ay, bx, by) {
 			return step.Verdict{Code: code.Blocked, Reason: "a wall stands between"}
 		}
 	}
 	m.hits = append(m.hits, t)
-	if m.book.Ground != nil {
+	if m.ground() != nil {
 		x, y := m.at(me)
 		tx, ty := m.at(t)
 		m.way(x, y, tx, ty, tx-x, ty-y)
@@ -159,7 +159,7 @@ func (m *Match) aimLine(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdic
 				continue
 			}
 			px, py := m.at(p)
-			if _, ok := line.Hits(px, py, m.radiusOf(p)); ok && (!a.Aim.Block || m.book.Ground.Sees(x, y, px, py)) {
+			if _, ok := line.Hits(px, py, m.radiusOf(p)); ok && (!a.Aim.Block || m.ground().Sees(x, y, px, py)) {
 				m.hits = append(m.hits, p)
 			}
 		}
@@ -185,9 +185,9 @@ func (m *Match) lineStops(a *rulebook.Action, in aimed, x, y int64, start int, a
 		far := along(m.hits[start]) / d
 		tx, ty = x+in.x*far/d, y+in.y*far/d
 	} else {
-		tx, ty = m.book.Ground.Cut(x, y, tx, ty)
+		tx, ty = m.ground().Cut(x, y, tx, ty)
 		if a.Aim.Block {
-			tx, ty = m.book.Ground.Until(x, y, tx, ty)
+			tx, ty = m.ground().Until(x, y, tx, ty)
 		}
 	}
 	m.way(x, y, tx, ty, in.x, in.y)
@@ -206,7 +206,7 @@ func (m *Match) aimCone(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdic
 		dot := (px-x)*in.x + (py-y)*in.y
 		return long == 0 || dot*cosUnit >= long*d*a.Aim.Cos
 	})
-	tx, ty := m.book.Ground.Cut(x, y, x+in.x*a.Aim.Reach/max(d, 1), y+in.y*a.Aim.Reach/max(d, 1))
+	tx, ty := m.ground().Cut(x, y, x+in.x*a.Aim.Reach/max(d, 1), y+in.y*a.Aim.Reach/max(d, 1))
 	m.way(x, y, tx, ty, in.x, in.y)
 	return step.Verdict{}
 }
@@ -226,7 +226,7 @@ func (m *Match) aimArea(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdic
 		if x, y = in.x, in.y; !near(sx, sy, x, y, a.Aim.Reach) {
 			return step.Verdict{Code: code.OutOfReach, Reason: a.Title + " reaches " + metres(a.Aim.Reach)}
 		}
-		if a.Aim.Block && !m.book.Ground.Sees(sx, sy, x, y) {
+		if a.Aim.Block && !m.ground().Sees(sx, sy, x, y) {
 			return step.Verdict{Code: code.Blocked, Reason: "a wall stands between"}
 		}
 	}
@@ -243,7 +243,7 @@ func (m *Match) gather(me *sheet.Row, a *rulebook.Action, x, y, radius int64, in
 		for _, p := range m.aimable(a, n) {
 			px, py := m.at(p)
 			if m.reaches(me, p, a) == code.OK && near(x, y, px, py, radius) && (in == nil || in(px, py)) &&
-				(!a.Aim.Block || m.book.Ground.Sees(x, y, px, py)) {
+				(!a.Aim.Block || m.ground().Sees(x, y, px, py)) {
 				m.hits = append(m.hits, p)
 			}
 		}

@@ -82,7 +82,7 @@ func (m *Match) unfit(s *Player, f *sheet.Field, b *rulebook.Bound, v sheet.Valu
 
 // offGround says why a place is not one that may be named.
 func (m *Match) offGround(s *Player, f *sheet.Field, b *rulebook.Bound, v sheet.Value) string {
-	g := m.book.Ground
+	g := m.ground()
 	if !between(v.N[0], 0, g.Width) || !between(v.N[1], 0, g.Height) {
 		return fmt.Sprintf("%s must lie on the ground, from [0, 0] to [%d, %d]", f.Name, g.Width, g.Height)
 	}

@@ -23,6 +23,7 @@ func (m *Match) Start(players []*Player) {
 		t.Edges = 0
 	}
 	m.st.ResetRow(m.lobby, sheet.ResetMatch)
+	m.enterArena()
 	m.openZones()
 	m.scheduleRules()
 	for _, p := range players {

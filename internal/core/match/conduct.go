@@ -73,8 +73,8 @@ func (m *Match) choose(r *sheet.Row, c *rulebook.Creature) {
 	}
 	n[f.Doing.Slot()] = doing
 	put(r, f.Since, x, y)
-	if c.Round && (gx != x || gy != y) && !m.book.Ground.Clear(x, y, gx, gy, c.Radius) {
-		vx, vy, ok := m.book.Ground.Around(x, y, gx, gy, c.Radius, offWalls)
+	if c.Round && (gx != x || gy != y) && !m.ground().Clear(x, y, gx, gy, c.Radius) {
+		vx, vy, ok := m.ground().Around(x, y, gx, gy, c.Radius, offWalls)
 		if ok {
 			gx, gy = vx, vy
 		}
@@ -148,7 +148,7 @@ func apart(x, y, tx, ty, gap int64) (gx, gy int64) {
 
 // inside holds a point where a creature can stand within the ground.
 func (m *Match) inside(c *rulebook.Creature, x, y int64) (int64, int64) {
-	g := m.book.Ground
+	g := m.ground()
 	return min(max(x, c.Radius), max(g.Width-c.Radius, 0)), min(max(y, c.Radius), max(g.Height-c.Radius, 0))
 }
 
@@ -178,7 +178,7 @@ func (m *Match) stroll(r *sheet.Row, c *rulebook.Creature, mv *rulebook.Move) (x
 	hx, hy := r.Pos(f.Home)
 	for range 4 {
 		x, y = m.inside(c, hx+m.rng.Int64N(2*mv.Wander+1)-mv.Wander, hy+m.rng.Int64N(2*mv.Wander+1)-mv.Wander)
-		if m.book.Ground.Free(x, y, c.Radius) {
+		if m.ground().Free(x, y, c.Radius) {
 			return x, y
 		}
 	}
@@ -208,7 +208,7 @@ func (m *Match) step(r *sheet.Row, c *rulebook.Creature) {
 	} else {
 		put(r, f.Rest, wx-dx*unit, wy-dy*unit)
 	}
-	nx, ny := m.book.Ground.Move(x, y, dx, dy, c.Radius)
+	nx, ny := m.ground().Move(x, y, dx, dy, c.Radius)
 	if m.st.SetPos(r, f.Pos, nx, ny) {
 		m.stirred = true
 	}

@@ -154,11 +154,11 @@ func (m *Match) bring(c *rulebook.Creature, side sheet.ID) bool {
 // roomForCreature finds where a creature may appear: at one of its points, or anywhere
 // off the walls.
 func (m *Match) roomForCreature(c *rulebook.Creature) (x, y int64, ok bool) {
-	if n := len(c.At); n > 0 {
-		at := c.At[m.rng.IntN(n)]
+	g := m.ground()
+	if points := g.Creatures[c.No]; len(points) > 0 {
+		at := points[m.rng.IntN(len(points))]
 		return at[0], at[1], true
 	}
-	g := m.book.Ground
 	w, h := g.Width-2*c.Radius, g.Height-2*c.Radius
 	for try := 0; try < tries && w >= 0 && h >= 0; try++ {
 		if x, y = c.Radius+m.rng.Int64N(w+1), c.Radius+m.rng.Int64N(h+1); g.Free(x, y, c.Radius) {

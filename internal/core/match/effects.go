@@ -48,6 +48,7 @@ func init() {
 		rulebook.Freeze:       (*Match).freeze,
 		rulebook.KickOut:      (*Match).kickOut,
 		rulebook.StartNext:    (*Match).startNext,
+		rulebook.NextArena:    (*Match).nextArena,
 		rulebook.Take:         (*Match).takeItems,
 		rulebook.ShuffleList:  (*Match).shuffleList,
 		rulebook.Empty:        (*Match).emptyList,

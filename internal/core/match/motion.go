@@ -87,7 +87,7 @@ func (m *Match) move() {
 		wx, wy := sx*speed+rx, sy*speed+ry
 		dx, dy := wx/unit, wy/unit
 		x, y := p.Pos(f.Pos)
-		nx, ny := m.book.Ground.Move(x, y, dx, dy, mv.Radius)
+		nx, ny := m.ground().Move(x, y, dx, dy, mv.Radius)
 		if m.st.SetPos(p, f.Pos, nx, ny) {
 			m.stirred = true
 		}
@@ -98,7 +98,7 @@ func (m *Match) move() {
 
 // within holds a point in the ground.
 func (m *Match) within(x, y int64) (int64, int64) {
-	g, r := m.book.Ground, m.radius()
+	g, r := m.ground(), m.radius()
 	if g == nil {
 		return x, y
 	}
@@ -131,7 +131,7 @@ func (m *Match) Claim(s *Player, in *step.Input) step.Verdict {
 	x, y := s.Row.Pos(f.Pos)
 	ticks := min(m.play-s.claimAt, sheet.Tick(m.book.Rate))
 	far := mv.Speed*int64(ticks)/int64(m.book.Rate) + 1
-	nx, ny := m.book.Ground.Move(x, y, in.X-x, in.Y-y, mv.Radius)
+	nx, ny := m.ground().Move(x, y, in.X-x, in.Y-y, mv.Radius)
 	s.claimAt = m.play
 	if !near(x, y, in.X, in.Y, far) || nx != in.X || ny != in.Y {
 		m.st.Remark(s.Row, f.Pos)

@@ -67,13 +67,13 @@ func (m *Match) keepPieces() {
 
 // placeAnywhere places a piece where it fits, or not this time.
 func (m *Match) placeAnywhere(no int, p *rulebook.Piece) *sheet.Row {
-	g := m.book.Ground
+	g := m.ground()
 	for try := 0; try < tries; try++ {
 		var x, y int64
 		place := -1
-		if len(p.At) > 0 {
-			place = m.rng.IntN(len(p.At))
-			x, y = p.At[place][0], p.At[place][1]
+		if at := g.Pieces[no]; len(at) > 0 {
+			place = m.rng.IntN(len(at))
+			x, y = at[place][0], at[place][1]
 		} else {
 			w, h := g.Width-2*p.Radius, g.Height-2*p.Radius
 			if w < 0 || h < 0 {
@@ -85,7 +85,7 @@ func (m *Match) placeAnywhere(no int, p *rulebook.Piece) *sheet.Row {
 			r := m.placeAt(no, x, y)
 			m.tallied(func(t *Tally) {
 				if place >= 0 {
-					t.Places[no][place]++
+					t.Places[m.groundNo()][no][place]++
 				}
 			})
 			return r
@@ -97,7 +97,7 @@ func (m *Match) placeAnywhere(no int, p *rulebook.Piece) *sheet.Row {
 // roomFor tells whether a piece at a point overlaps no wall, no other piece and
 // no player.
 func (m *Match) roomFor(p *rulebook.Piece, x, y int64) bool {
-	if !m.book.Ground.Free(x, y, p.Radius) {
+	if !m.ground().Free(x, y, p.Radius) {
 		return false
 	}
 	f := &m.book.F.Piece
@@ -133,7 +133,7 @@ func (m *Match) placeAt(no int, x, y int64) *sheet.Row {
 // movePiece takes a piece to a point of the ground, or as far as walls let it where
 // they stop it.
 func (m *Match) movePiece(r *sheet.Row, x, y int64) {
-	f, g := &m.book.F.Piece, m.book.Ground
+	f, g := &m.book.F.Piece, m.ground()
 	p := m.book.Pieces[r.Int(f.Kind)]
 	x, y = min(max(x, 0), g.Width), min(max(y, 0), g.Height)
 	if p.Stops {

@@ -80,7 +80,7 @@ func (m *Match) placeCreature(e *rulebook.Effect, at *[2]int64) *sheet.Row {
 }
 
 func (m *Match) placeShot(e *rulebook.Effect, p *rulebook.Piece, at [2]int64) *sheet.Row {
-	g := m.book.Ground
+	g := m.ground()
 	x, y := min(max(at[0], 0), g.Width), min(max(at[1], 0), g.Height)
 	way := e.Place.Way
 	if way == nil {

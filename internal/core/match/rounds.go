@@ -10,6 +10,9 @@ func (m *Match) beginRound() {
 	m.run.round++
 	m.st.SetInt(m.row, m.book.F.Match.Round, m.run.round)
 	if m.run.round > 1 { // the match's own start has just done all this
+		if a := m.book.Arenas; a != nil && a.Rounds {
+			m.enterArena()
+		}
 		m.newRoundOfTurns()
 		m.st.ResetRow(m.row, sheet.ResetRound)
 		for _, t := range m.teams {

@@ -55,7 +55,7 @@ func (m *Match) flyShots() {
 
 // fly takes one shot a tick further: to the first that it meets, a wall, or on.
 func (m *Match) fly(r *sheet.Row, p *rulebook.Piece) {
-	f, g, unit := &m.book.F.Piece, m.book.Ground, int64(m.book.Rate)
+	f, g, unit := &m.book.F.Piece, m.ground(), int64(m.book.Rate)
 	x, y := r.Pos(f.Pos)
 	wx, wy := r.Pos(f.Way)
 	rx, ry := r.Pos(f.Rest)
@@ -174,7 +174,7 @@ func (m *Match) meetWall(r *sheet.Row, p *rulebook.Piece, x, y int64) {
 		m.removePiece(r)
 		return
 	}
-	f, g := &m.book.F.Piece, m.book.Ground
+	f, g := &m.book.F.Piece, m.ground()
 	wx, wy := r.Pos(f.Way)
 	east, south := x+sign(wx), y+sign(wy)
 	openX := east >= 0 && east <= g.Width && g.Sees(x, y, east, y)

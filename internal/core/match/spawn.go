@@ -15,10 +15,10 @@ func (m *Match) spawn(s *Player) {
 	m.st.ResetRow(s.Row, sheet.ResetRespawn)
 	m.st.SetClock(s.Row, f.Respawn, 0, 0, m.play)
 	m.StopSteering(s)
-	if m.book.Ground != nil {
-		no := m.spawnPoint(s.Row)
-		p := m.book.Ground.Spawns[no]
-		m.tallied(func(t *Tally) { t.Spawns[no]++ })
+	if g := m.ground(); g != nil {
+		no := m.spawnPoint(g, s.Row)
+		p := g.Spawns[no]
+		m.tallied(func(t *Tally) { t.Spawns[m.groundNo()][no]++ })
 		m.st.SetPos(s.Row, f.Pos, p.X, p.Y)
 		m.startFrom(s.Row)
 	}
@@ -28,23 +28,21 @@ func (m *Match) spawn(s *Player) {
 	m.emit(rulebook.OnSpawn, s.Row)
 }
 
-// spawnPoint picks the number of one of the points that are open to the player's team.
-func (m *Match) spawnPoint(p *sheet.Row) int {
-	all := m.book.Ground.Spawns
-	open := func(sp *rulebook.SpawnPoint) bool {
-		return sp.Team < 0 || sp.Team < len(m.teams) && m.teams[sp.Team].ID == p.Team
-	}
+// spawnPoint picks the number of one of a ground's points that are open to the player.
+func (m *Match) spawnPoint(g *rulebook.Ground, p *sheet.Row) int {
+	all := g.Spawns
+	open := func(sp *rulebook.SpawnPoint) bool { return m.mayAppear(sp, p) }
 	n := 0
 	for i := range all {
 		if open(&all[i]) {
 			n++
 		}
 	}
-	if n == 0 { // none for this team: all will do
+	if n == 0 { // none for this player: all will do
 		open, n = func(*rulebook.SpawnPoint) bool { return true }, len(all)
 	}
 	if m.book.Spawn.Pick == rulebook.PickFar {
-		return m.farthest(p, open)
+		return m.farthest(g, p, open)
 	}
 	pick := m.run.spawnTurn % n
 	if m.book.Spawn.Pick == rulebook.PickRandom {
@@ -65,11 +63,11 @@ func (m *Match) spawnPoint(p *sheet.Row) int {
 
 // farthest returns the open spawn point whose nearest living rival is farthest
 // away; among equals the one with the farthest nearest friend, then the first.
-func (m *Match) farthest(p *sheet.Row, open func(*rulebook.SpawnPoint) bool) int {
+func (m *Match) farthest(g *rulebook.Ground, p *sheet.Row, open func(*rulebook.SpawnPoint) bool) int {
 	f := &m.book.F.Player
 	best, bestRival, bestOther := -1, int64(-1), int64(-1)
-	for i := range m.book.Ground.Spawns {
-		sp := &m.book.Ground.Spawns[i]
+	for i := range g.Spawns {
+		sp := &g.Spawns[i]
 		if !open(sp) {
 			continue
 		}

@@ -11,8 +11,9 @@ type Tally struct {
 	Rules     []int       // by rule: how often it acted
 	Pieces    []int       // by kind: how many were placed
 	Creatures []int       // by kind: how many came
-	Places    [][]int     // by kind and place: how many were placed there
-	Spawns    []int       // by spawn point: how many appeared there
+	Places    [][][]int   // by ground, kind and place: how many were placed there
+	Spawns    [][]int     // by ground and spawn point: how many appeared there
+	Arenas    []int       // by arena: how many matches or rounds were played there
 	Kits      []int       // by kit: how often it was given, at the start or by an effect
 	Notices   []int       // by notice: how often it was told
 	Faults    map[int]int // by line: how often what stands there could not be computed
@@ -28,26 +29,34 @@ func NewTally(b *rulebook.Book) *Tally {
 		Notices:   make([]int, len(b.Notices)),
 		Faults:    map[int]int{},
 	}
-	for _, p := range b.Pieces {
-		t.Places = append(t.Places, make([]int, len(p.At)))
-	}
-	if b.Ground != nil {
-		t.Spawns = make([]int, len(b.Ground.Spawns))
+	t.Arenas = make([]int, len(b.Grounds))
+	for _, g := range b.Grounds {
+		t.Spawns = append(t.Spawns, make([]int, len(g.Spawns)))
+		var places [][]int
+		for _, at := range g.Pieces {
+			places = append(places, make([]int, len(at)))
+		}
+		t.Places = append(t.Places, places)
 	}
 	return t
 }
 
 // Add adds what another tally of the same rulebook has counted.
 func (t *Tally) Add(o *Tally) {
-	for _, pair := range [][2][]int{{t.Rules, o.Rules}, {t.Pieces, o.Pieces}, {t.Spawns, o.Spawns}, {t.Kits, o.Kits},
+	for _, pair := range [][2][]int{{t.Rules, o.Rules}, {t.Pieces, o.Pieces}, {t.Arenas, o.Arenas}, {t.Kits, o.Kits},
 		{t.Notices, o.Notices}, {t.Creatures, o.Creatures}} {
 		for n, count := range pair[1] {
 			pair[0][n] += count
 		}
 	}
-	for kind, places := range o.Places {
-		for n, count := range places {
-			t.Places[kind][n] += count
+	for no, ground := range o.Places {
+		for kind, places := range ground {
+			for n, count := range places {
+				t.Places[no][kind][n] += count
+			}
+		}
+		for n, count := range o.Spawns[no] {
+			t.Spawns[no][n] += count
 		}
 	}
 	for line, count := range o.Faults {

@@ -13,11 +13,18 @@ func (m *Match) openZones() {
 		r := m.st.Add(sheet.Zone)
 		m.begins(r, z.Starts)
 		m.st.SetInt(r, f.Kind, int64(z.No))
-		m.st.SetPos(r, f.Pos, z.X, z.Y)
-		m.st.SetPos(r, f.Size, z.W, z.H)
+		m.layZone(r)
 		m.st.SetInt(m.row, z.Field, int64(r.ID))
 	}
 	m.stirred = true
+}
+
+// layZone puts a zone where it lies on the present ground.
+func (m *Match) layZone(r *sheet.Row) {
+	f := &m.book.F.Zone
+	s := m.ground().Zones[r.Int(f.Kind)]
+	m.st.SetPos(r, f.Pos, s.X, s.Y)
+	m.st.SetPos(r, f.Size, s.W, s.H)
 }
 
 // resetZones puts zones back to nobody's, with what resets at a round.
@@ -31,6 +38,9 @@ func (m *Match) resetZones() {
 		}
 		for _, side := range []*sheet.Field{f.Holder, f.Taker, f.Progress, f.Taking} {
 			m.st.SetInt(r, side, 0)
+		}
+		if m.book.Arenas != nil {
+			m.layZone(r)
 		}
 	}
 	m.stirred = true

@@ -19,9 +19,10 @@ func Compile(src []byte) (*Book, Problems) {
 		return nil, problems.sorted()
 	}
 	top := docs[0]
-	if len(docs) > 1 && top.get("game") == nil {
-		return nil, Problems{{Severity: Error, Code: "many-documents", Line: docs[1].line, Column: 1,
-			Message: "one file holds one rulebook; this is a second document"}}
+	arenas, games := besides(docs[1:])
+	if most := len(arenas) + int(sheet.Bit(top.get("game") != nil)); len(docs) > 1+most {
+		return nil, Problems{{Severity: Error, Code: "many-documents", Line: games[len(games)-1].line, Column: 1,
+			Message: "one file holds one rulebook; this is another document"}}
 	}
 	s := &structure{}
 	if !s.check(top, &spec{shape: anObject, object: topObject}) ||
@@ -38,7 +39,8 @@ func Compile(src []byte) (*Book, Problems) {
 			ActionNamed: map[string]*Action{},
 		},
 	}
-	b.takeGame(s, docs)
+	b.takeGame(s, games)
+	b.takeArenas(s, arenas)
 	b.expandSealed(s)
 	b.all()
 	b.regroup()
@@ -55,6 +57,18 @@ func Compile(src []byte) (*Book, Problems) {
 	}
 	b.book.Schema.Seal()
 	return b.book, problems
+}
+
+// besides tells the documents behind a rulebook apart: arenas, and what else there is.
+func besides(docs []*node) (arenas, others []*node) {
+	for _, d := range docs {
+		if d.get("arena") != nil {
+			arenas = append(arenas, d)
+		} else {
+			others = append(others, d)
+		}
+	}
+	return arenas, others
 }
 
 // binder turns a document that fits the grammar into a Book. It goes on after
@@ -102,6 +116,7 @@ func (b *binder) all() {
 	b.pieces()
 	b.creatures()
 	b.zones()
+	b.placed()
 	b.rules()
 	b.votes()
 	b.rounds()

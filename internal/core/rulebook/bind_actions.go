@@ -120,7 +120,7 @@ func (b *binder) takes(n *node) (fields []*sheet.Field, bounds []Bound) {
 		if reach := e.value.get("reach"); reach != nil && (f.Type != sheet.Position || bound.Direction) {
 			b.fail(reach, "not-here", "", "only a position has a reach")
 		}
-		if f.Type == sheet.Position && b.top.get("ground") == nil {
+		if f.Type == sheet.Position && !b.hasGround() {
 			b.fail(e.value, "needs-ground", "a ground with width and height", "a %s without a ground",
 				b.text(e.value, "type"))
 		}
@@ -217,7 +217,7 @@ func (b *binder) aim(n *node, a *Action) {
 	}
 	decl := &aimDecls[a.Aim.At]
 	needsGround := decl.ground || a.Aim.Reach > 0
-	if needsGround && b.top.get("ground") == nil {
+	if needsGround && !b.hasGround() {
 		b.fail(v, "needs-ground", "a ground with width and height", "an aim with a distance")
 	}
 	if decl.reach && a.Aim.Reach == 0 {

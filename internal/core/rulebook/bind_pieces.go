@@ -51,42 +51,51 @@ func (b *binder) pieces() {
 // places looks for places of pieces that can never be used: outside, in a wall, over
 // those of a kind that always lies there; and for more to keep than there is room for.
 func (b *binder) places() {
-	g := b.book.Ground
-	if g == nil {
-		return
-	}
-	for i, e := range b.entries(b.top, "pieces") {
-		p := b.book.Pieces[i]
-		usable := 0
-		for n, at := range b.list(e.value, "at") {
-			if why := b.useless(p, p.At[n]); why != "" {
-				b.warn(
-					at,
-					"place-unusable",
-					"a %s with a radius of %s can never lie here: %s",
-					p.Name,
-					showLength(p.Radius),
-					why,
-				)
-			} else {
-				usable++
+	for no, g := range b.book.Grounds {
+		for i, e := range b.entries(b.top, "pieces") {
+			n, at := e.value, b.list(e.value, "at")
+			if b.book.Arenas != nil {
+				own := b.arenaEntries()[no].value
+				if here := own.get("places").get(e.key); here != nil {
+					n, at = here, here.items
+				}
 			}
-		}
-		switch {
-		case len(p.At) > 0 && p.Keep > usable:
-			b.warn(e.value, "keep-too-many", "%d are to be kept, but only %d of the places can be used", p.Keep, usable)
-		case len(p.At) == 0 && p.Keep > 0 && (g.Width < 2*p.Radius || g.Height < 2*p.Radius):
-			b.warn(
-				e.value,
-				"keep-too-many",
-				"a piece with a radius of %s does not fit on the ground",
-				showLength(p.Radius),
-			)
-		case len(p.At) == 0 && float64(p.Keep)*crowd(p) > float64(g.Width)*float64(g.Height):
-			b.warn(e.value, "keep-too-many", "there is no room on the ground for %d of them, %s apart", p.Keep,
-				showLength(p.Apart))
+			b.placesOn(g, b.book.Pieces[i], n, at)
 		}
 	}
+}
+
+// placesOn looks at the places of a kind of piece on one ground.
+func (b *binder) placesOn(g *Ground, p *Piece, n *node, at []*node) {
+	usable, points := 0, g.Pieces[p.No]
+	for i, point := range points {
+		why := b.useless(g, p, point)
+		if why == "" {
+			usable++
+		} else {
+			b.warn(at[i], "place-unusable", "a %s with a radius of %s can never lie here%s: %s", p.Name,
+				showLength(p.Radius), onGround(g), why)
+		}
+	}
+	switch {
+	case len(points) > 0 && p.Keep > usable:
+		b.warn(n, "keep-too-many", "%d are to be kept%s, but only %d of the places can be used", p.Keep, onGround(g),
+			usable)
+	case len(points) == 0 && p.Keep > 0 && (g.Width < 2*p.Radius || g.Height < 2*p.Radius):
+		b.warn(n, "keep-too-many", "a piece with a radius of %s does not fit on the ground%s", showLength(p.Radius),
+			onGround(g))
+	case len(points) == 0 && float64(p.Keep)*crowd(p) > float64(g.Width)*float64(g.Height):
+		b.warn(n, "keep-too-many", "there is no room on the ground%s for %d of them, %s apart", onGround(g), p.Keep,
+			showLength(p.Apart))
+	}
+}
+
+// onGround says which ground is meant, where there are several.
+func onGround(g *Ground) string {
+	if g.Name == "" {
+		return ""
+	}
+	return " in the arena " + g.Name
 }
 
 // crowd is the least area that a piece needs among many, in square millimetres: a
@@ -96,9 +105,8 @@ func crowd(p *Piece) float64 {
 	return d * d * 0.866 / 2
 }
 
-// useless says why nothing can ever lie at a place, or nothing.
-func (b *binder) useless(p *Piece, at [2]int64) string {
-	g := b.book.Ground
+// useless says why nothing can ever lie at a place of a ground, or nothing.
+func (b *binder) useless(g *Ground, p *Piece, at [2]int64) string {
 	if at[0] < p.Radius || at[1] < p.Radius || at[0] > g.Width-p.Radius || at[1] > g.Height-p.Radius {
 		return "part of it is outside the ground"
 	}
@@ -106,10 +114,11 @@ func (b *binder) useless(p *Piece, at [2]int64) string {
 		return "it overlaps a wall"
 	}
 	for _, q := range b.book.Pieces[:p.No] { // those before it are placed first
-		if q.Keep < len(q.At) || q.Lasts > 0 || len(q.At) == 0 || len(q.Touch) > 0 {
+		places := g.Pieces[q.No]
+		if q.Keep < len(places) || q.Lasts > 0 || len(places) == 0 || len(q.Touch) > 0 {
 			continue // it does not lie at each of its places all the time
 		}
-		for _, other := range q.At {
+		for _, other := range places {
 			dx, dy := at[0]-other[0], at[1]-other[1]
 			if d := p.Radius + q.Radius + max(p.Apart, q.Apart); dx*dx+dy*dy < d*d {
 				return "it overlaps the " + q.Name + " that always lies there"

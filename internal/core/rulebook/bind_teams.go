@@ -133,13 +133,7 @@ func (b *binder) ground() {
 	k := b.book
 	s := b.section("spawn")
 	k.Spawn = Spawn{Pick: pickWords.named(b.text(s, "pick")), Again: b.flag(s, "again"), Delay: b.ticks(s, "delay")}
-	if n := b.top.get("ground"); n != nil {
-		k.Ground = &Ground{Ground: ground.Ground{Width: b.length(n, "width"), Height: b.length(n, "height")}}
-		for _, w := range b.list(n, "walls") {
-			b.wall(w)
-		}
-		b.sight(n.get("sight"))
-	}
+	b.grounds()
 	if n := b.top.get("movement"); n != nil {
 		if k.Ground == nil {
 			b.fail(n, "needs-ground", "a ground with width and height", "movement without a ground")
@@ -152,19 +146,12 @@ func (b *binder) ground() {
 			Factor: b.expr(n, "factor", scopePlayer, expr.Want{Type: sheet.Number}),
 		}
 	}
-	if n := b.top.get("ground"); n != nil {
-		for _, p := range b.list(n, "spawns") {
-			b.spawnPoint(p)
-		}
-		if len(k.Ground.Spawns) == 0 {
-			k.Ground.Spawns = []SpawnPoint{{X: k.Ground.Width / 2, Y: k.Ground.Height / 2, Team: -1}}
-		}
-	}
+	b.spawnPoints()
 }
 
-func (b *binder) sight(n *node) {
+func (b *binder) sight(n *node) *Sight {
 	if n == nil {
-		return
+		return nil
 	}
 	s := &Sight{Near: b.length(n, "near"), Far: b.length(n, "far"), Every: b.ticks(n, "every")}
 	if s.Far < s.Near {
@@ -177,11 +164,10 @@ func (b *binder) sight(n *node) {
 			showLength(s.Near),
 		)
 	}
-	b.book.Ground.Sight = s
+	return s
 }
 
-func (b *binder) wall(n *node) {
-	g := b.book.Ground
+func (b *binder) wall(g *Ground, n *node) {
 	var v []int64
 	src := n.get("box")
 	want := 4
@@ -211,10 +197,9 @@ func (b *binder) wall(n *node) {
 	g.Walls = append(g.Walls, ground.Wall{X: v[0], Y: v[1], Radius: v[2]})
 }
 
-func (b *binder) spawnPoint(n *node) {
-	g := b.book.Ground
+func (b *binder) spawnPoint(g *Ground, n *node) {
 	x, y := pointOf(n.get("at"))
-	p := SpawnPoint{X: x, Y: y, Team: -1}
+	p := SpawnPoint{X: x, Y: y, Team: -1, If: b.condition(n, "if", scopePlayer), Line: n.line}
 	if t := n.get("team"); t != nil {
 		p.Team = b.indexOf(t, "team", b.teamNames())
 	}

@@ -46,7 +46,7 @@ func (b *binder) zones() {
 		if b.book.Ground == nil {
 			b.failEntry(e, "needs-ground", "zones lie on a ground; declare its width and height")
 		}
-		b.shape(z, n)
+		z.Shape = b.shape(n)
 		if h := n.get("hold"); h != nil {
 			z.Hold = &Hold{Takes: b.ticks(h, "takes"), Fades: b.ticks(h, "fades"), Crowd: b.int(h, "crowd"),
 				Stays: b.flag(h, "stays")}
@@ -68,7 +68,7 @@ func (b *binder) zones() {
 }
 
 // shape reads where a zone is and how large.
-func (b *binder) shape(z *Zone, n *node) {
+func (b *binder) shape(n *node) (z Shape) {
 	key, want := "circle", 3
 	if n.get("box") != nil {
 		key, want = "box", 4
@@ -89,17 +89,18 @@ func (b *binder) shape(z *Zone, n *node) {
 			"%d lengths",
 			len(v),
 		)
-		return
+		return z
 	}
 	if key == "circle" {
 		z.X, z.Y, z.W = v[0], v[1], v[2]
 		if z.W == 0 {
 			b.fail(n.get(key), "out-of-range", "a radius above 0", "a zone without room in it")
 		}
-		return
+		return z
 	}
 	z.X, z.Y, z.W, z.H = (v[0]+v[2])/2, (v[1]+v[3])/2, (v[2]-v[0])/2, (v[3]-v[1])/2
 	if z.W <= 0 || z.H <= 0 {
 		b.fail(n.get(key), "out-of-range", "left before right and top above bottom", "a zone without room in it")
 	}
+	return z
 }

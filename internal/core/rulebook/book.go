@@ -26,7 +26,9 @@ type Book struct {
 	Options    []*sheet.Field // of the lobby sheet
 	Start      Start
 	Teams      Teams
-	Ground     *Ground   // nil without one
+	Grounds    []*Ground // one, or one for each arena; none without positions
+	Ground     *Ground   // the first of them; nil without one
+	Arenas     *Arenas   // nil where there is but one ground
 	Movement   *Movement // nil without
 	Spawn      Spawn
 	Kits       []Kit
@@ -110,11 +112,21 @@ type Team struct {
 	Least, Most int
 }
 
-// Ground is the playing area.
+// Ground is a playing area.
 type Ground struct {
 	ground.Ground
-	Spawns []SpawnPoint
-	Sight  *Sight // nil where positions are seen from anywhere
+	Name, Title string // of an arena
+	Spawns      []SpawnPoint
+	Sight       *Sight // nil where positions are seen from anywhere
+
+	Pieces, Creatures [][][2]int64 // by kind: where they appear; none for anywhere
+	Zones             []Shape      // by zone: where it lies
+}
+
+// Shape is where a zone lies, in millimetres.
+type Shape struct {
+	X, Y int64 // its middle
+	W, H int64 // half its sides; of a circle the radius and 0
 }
 
 // Sight says how far positions are told, in millimetres.
@@ -127,6 +139,8 @@ type Sight struct {
 type SpawnPoint struct {
 	X, Y int64
 	Team int
+	If   *expr.Prog // for whom; nil for all of the team
+	Line int        // where it stands in the file
 }
 
 // Movement says how players move.

@@ -48,6 +48,7 @@ const (
 	Freeze
 	KickOut
 	StartNext
+	NextArena
 
 	Verbs int = iota
 )
@@ -310,6 +311,8 @@ func init() {
 			nil,
 			func(*binder, *node, *node, expr.Scope, *Effect) {},
 		},
+		{expression("arena", "Where the next match is played, or the next round where each has an arena of its own."),
+			[]Verb{NextArena}, nil, (*binder).effectArena},
 		{expression("turn", "Pass the turn on when everything of this tick has settled: to the `next`, to whose it is "+
 			"`again`, or to a player or team. `reverse` turns the order around, and passes nothing on."),
 			[]Verb{PassTurn}, nil, (*binder).effectTurn},

@@ -184,6 +184,7 @@ func (b *binder) declareBuiltIns() {
 	for i, name := range []string{"touching_a", "touching_b", "touching_c", "touching_d"} {
 		F.Piece.Touching[i] = piece(name, seenBy(whole, sheet.Hidden))
 	}
+	b.declareArenas()
 	b.declareShots()
 	b.declareCreature()
 	b.declareZones()
@@ -218,7 +219,7 @@ func (b *binder) declarePlayer() {
 	add := b.adder(sheet.Player)
 	p := &b.book.F.Player
 	var pos, was, steer, rest *sheet.Field // what a tick looks at stands side by side
-	if b.top.get("ground") != nil {
+	if b.hasGround() {
 		pos = add("pos", resets(position))
 		was = add("was", seenBy(resets(position), sheet.Hidden))
 		steer = add("steer", seenBy(resets(position), sheet.Hidden))

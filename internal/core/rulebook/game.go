@@ -126,16 +126,16 @@ func (n *node) textOr(key, otherwise string) string {
 	return otherwise
 }
 
-// game takes in the game to which the rulebook belongs.
+// takeGame takes in the game to which the rulebook belongs.
 func (b *binder) takeGame(s *structure, docs []*node) {
 	name := b.top.get("game")
 	switch {
 	case name == nil:
-	case len(docs) == 1:
+	case len(docs) == 0:
 		b.fail(name, "needs-game", "the game's file beside the rulebook's, or the game at the service",
 			"the game %q, to which this rulebook belongs, is not here", name.text)
-	case s.check(docs[1], &spec{shape: anObject, object: gameObject}):
-		b.game = docs[1]
+	case s.check(docs[0], &spec{shape: anObject, object: gameObject}):
+		b.game = docs[0]
 		b.book.Game = name.text
 		if g := b.game.get("game"); g.text != name.text {
 			b.fail(g, "needs-game", name.text, "the rulebook belongs to another game")

@@ -63,6 +63,7 @@ var spawnPointObject = &object{
 	keys: []key{
 		{name: "at", spec: point, required: true, doc: "Where."},
 		{name: "team", spec: name, doc: "Only for that team."},
+		{name: "if", spec: anExpression, doc: "Only for those for whom this holds, such as `me.role == 'keeper'`."},
 	},
 }
 

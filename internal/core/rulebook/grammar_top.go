@@ -80,6 +80,11 @@ var topObject = &object{
 		{name: "teams", spec: obj(teamsObject), doc: "The teams. Without this key everyone plays for themselves."},
 		{name: "ground", spec: obj(groundObject), doc: "The playing area. Without it there are no positions."},
 		{
+			name: "arenas",
+			spec: obj(arenasObject),
+			doc:  "Several grounds for one set of rules, one in each match or round.",
+		},
+		{
 			name: "movement",
 			spec: obj(movementObject),
 			doc:  "How players move on the ground. Without it they stay where they spawn.",

@@ -18,6 +18,8 @@ const (
 	MaxBytes = 1 << 20 // of the whole document
 	maxDepth = 32      // of lists and maps inside each other
 	maxNodes = 60000   // values in the whole document
+
+	maxDocuments = 2 + maxArenas // a rulebook, its game and its arenas
 )
 
 type nodeKind uint8
@@ -102,18 +104,13 @@ func readDocuments(src []byte) ([]*node, Problems) {
 			docs = append(docs, d.Body)
 		}
 	}
-	switch len(docs) {
-	case 0:
+	switch n := len(docs); {
+	case n == 0:
 		r.fail(1, 1, "empty", "the document is empty; the smallest rulebook has the keys turnvex, name and phases")
 		return nil, r.problems
-	case 1, 2:
-	default:
-		r.fail(
-			docs[2].GetToken().Position.Line,
-			1,
-			"many-documents",
-			"one file holds one rulebook; this is a third document",
-		)
+	case n > maxDocuments:
+		r.fail(docs[maxDocuments].GetToken().Position.Line, 1, "many-documents",
+			"a rulebook, its arenas and its game are at most %d documents", maxDocuments)
 		return nil, r.problems
 	}
 	var out []*node

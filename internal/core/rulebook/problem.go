@@ -23,6 +23,7 @@ const (
 type Problem struct {
 	Severity Severity `json:"severity"`
 	Code     string   `json:"code"`             // stable, e.g. "unknown-key"
+	File     string   `json:"file,omitempty"`   // where it is in another file than the rulebook's own
 	Line     int      `json:"line"`             // from 1
 	Column   int      `json:"column"`           // from 1, in characters
 	At       string   `json:"at,omitempty"`     // where in the document, e.g. actions.ram.cost

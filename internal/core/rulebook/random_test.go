@@ -43,6 +43,16 @@ func RandomDocument(r *rand.Rand) []byte {
 	quay := g.object(zoneObject, 2)
 	quay["hold"] = g.object(holdObject, 2)
 	doc["zones"] = map[string]any{"quay": quay}
+	if delete(doc, "arenas"); g.r.IntN(2) == 0 {
+		list := map[string]any{}
+		for _, name := range []string{"a", "b", "c"} {
+			list[name] = g.object(arenaObject, 2)
+		}
+		doc["arenas"] = map[string]any{"pick": g.pick(arenaPickWords), "list": list}
+		if doc["rounds"] != nil {
+			doc["arenas"].(map[string]any)["each"] = "round"
+		}
+	}
 	actions, _ := doc["actions"].(map[string]any)
 	if actions == nil {
 		actions = map[string]any{}
@@ -259,6 +269,7 @@ var (
 			"target.hull",
 		},
 		"place": {"bolt", "rat", "a", "b"},
+		"arena": {"a", "b", "me.hull > 10 ? 'c' : 'a'"},
 		"use":   {"a", "b", "c"},
 		"for":   {"players", "match", "rat", "creatures", "zones"},
 		"way":   {"me.pos", "point(-300, 400)"},

@@ -65,6 +65,7 @@ func objects() []*object {
 	}
 	walk(topObject)
 	walk(gameObject)
+	walk(arenaFile)
 	return out
 }
 

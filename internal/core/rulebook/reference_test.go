@@ -77,8 +77,13 @@ func TestReference(t *testing.T) {
 			form, src, compile := topObject, []byte(e), CompileGame
 			if o == gameObject {
 				form = gameObject
+			} else if o == arenaFile {
+				form, src = arenaFile, Join(merged(t, arenasObject.key("files").example), src)
+				compile = Compile
 			} else if src, compile = merged(t, e), Compile; strings.HasPrefix(e, "game:") {
 				src = Bundle(src, []byte(gameObject.example))
+			} else if strings.HasPrefix(e, "arenas: {files") {
+				src = Join(src, []byte(arenaFile.example))
 			}
 			if book, problems := compile(src); book == nil {
 				t.Errorf("the example of %s:\n%s\n%s", o.name, e, problems.Errors().Error())

@@ -13,6 +13,7 @@ import (
 	"turnvex.example/turnvex/internal/core/state"
 	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/tool/chance"
+	"turnvex.example/turnvex/internal/tool/pages"
 	"turnvex.example/turnvex/internal/tool/seed"
 )
 
@@ -64,7 +65,7 @@ phases: {play: {length: 20s}}
 // written are the rulebooks of the demo and of the cookbook.
 func written(t *testing.T) (docs [][]byte) {
 	docs = append(docs, []byte(since), []byte(rings))
-	stories := strings.Fields("creatures shots touching ways zones turns sealed lists walks seats votes")
+	stories := strings.Fields("creatures shots touching ways zones turns sealed lists walks seats votes arenas")
 	for _, story := range stories {
 		docs = append(docs, ofStory(t, story))
 	}
@@ -78,19 +79,7 @@ func written(t *testing.T) (docs [][]byte) {
 			docs = append(docs, src)
 			continue
 		}
-		var game []byte // the last that was declared
-		for _, part := range strings.Split(string(src), "```yaml\n")[1:] {
-			text, _, _ := strings.Cut(part, "```")
-			doc := []byte(text)
-			switch name, declares := rulebook.GameOf(doc); {
-			case declares:
-				game = doc
-				continue
-			case name != "":
-				doc = rulebook.Bundle(doc, game)
-			}
-			docs = append(docs, doc)
-		}
+		docs = append(docs, pages.Rulebooks(string(src))...)
 	}
 	return docs
 }

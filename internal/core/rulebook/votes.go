@@ -12,7 +12,7 @@ type Vote struct {
 	Name    string
 	Title   string
 	On      VoteOn
-	Choice  *sheet.Field // of VoteOnWords: the words
+	Choice  *sheet.Field // of VoteOnWords and VoteOnArenas: the words
 	Whom    Who          // of VoteOnPlayers: who may be voted on, seen from who opens it
 	ByTeam  bool         // only the team of who opens it votes
 	If      *expr.Prog   // who may open it
@@ -34,9 +34,10 @@ const (
 	VoteOnQuestion VoteOn = iota
 	VoteOnPlayers
 	VoteOnWords
+	VoteOnArenas
 )
 
-var voteOnWords = words[VoteOn]{"question", "players", "words"}
+var voteOnWords = words[VoteOn]{"question", "players", "words", "arenas"}
 
 func (v VoteOn) String() string { return voteOnWords.of(v) }
 
@@ -125,7 +126,7 @@ sheets: {lobby: {played: {type: integer, reset: never}}}`,
 			def:  VoteOnQuestion.String(),
 			doc: "A `question` (yes or no), one of the " +
 				"`players` (yes or no; read as `target`), or `words`, of which the one with most votes is chosen (read as " +
-				"`arg.choice`), of equals one by lot.",
+				"`arg.choice`), of equals one by lot; or the `arenas`, of which the next is chosen in that way.",
 		},
 		{name: "words", spec: names, doc: "With `on: words`: which."},
 		{
@@ -236,15 +237,10 @@ func (b *binder) voteEffects(v *Vote, n *node) {
 	case VoteOnPlayers:
 		carried.Vars, carried.Hit = carried.Vars|expr.Target, sheet.Player
 		refused = carried
-	case VoteOnWords:
-		words := n.get("words")
-		if words == nil || len(words.items) == 0 {
-			b.fail(n, "missing-key", "words: [north, south]", "a vote on words needs its words")
+	case VoteOnWords, VoteOnArenas:
+		choice := sheet.Field{Name: "choice", Type: sheet.Choice, Choices: b.voteWords(v, n)}
+		if len(choice.Choices) == 0 {
 			return
-		}
-		choice := sheet.Field{Name: "choice", Type: sheet.Choice}
-		for _, w := range words.items {
-			choice.Choices = append(choice.Choices, w.text)
 		}
 		v.Choice, _ = (&sheet.Schema{}).Add(sheet.Match, choice)
 		carried.Vars, carried.Args = carried.Vars|expr.Args, []*sheet.Field{v.Choice}
@@ -256,7 +252,27 @@ func (b *binder) voteEffects(v *Vote, n *node) {
 		b.fail(w, "not-here", "on: players", "nobody in particular is voted on")
 	}
 	v.Then, v.Refused = b.effects(n, "then", carried), b.effects(n, "refused", refused)
-	if len(v.Then) == 0 {
+	if len(v.Then) == 0 && v.On != VoteOnArenas {
 		b.warn(n, "vote-idle", "nothing follows when this vote is carried; say then")
 	}
+}
+
+// voteWords are the words that are voted on, or the names of the arenas.
+func (b *binder) voteWords(v *Vote, n *node) (list []string) {
+	if v.On == VoteOnArenas {
+		if b.book.Arenas == nil {
+			b.fail(n.get("on"), "not-here", "arenas", "there are no arenas in this rulebook")
+			return nil
+		}
+		return b.book.Arenas.Next.Choices
+	}
+	words := n.get("words")
+	if words == nil || len(words.items) == 0 {
+		b.fail(n, "missing-key", "words: [north, south]", "a vote on words needs its words")
+		return nil
+	}
+	for _, w := range words.items {
+		list = append(list, w.text)
+	}
+	return list
 }

@@ -45,6 +45,7 @@ var (
 	perTeam      = either{"player", "team"}
 	winByTeams   = either{"players", "teams"}
 	wallsRound   = either{"stop", "round"}
+	eachRound    = either{"match", "round"}
 )
 
 // Late says what happens to who comes during a match.

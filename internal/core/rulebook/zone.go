@@ -12,8 +12,7 @@ type Zone struct {
 	Name   string
 	Title  string
 	Field  *sheet.Field // of the match: its sheet
-	X, Y   int64        // its middle
-	W, H   int64        // half its sides; of a circle the radius and 0
+	Shape               // where it lies, unless an arena says otherwise
 	At     *expr.Prog   // its middle, nil where it stays
 	Radius *expr.Prog   // nil where that stays
 	If     *expr.Prog

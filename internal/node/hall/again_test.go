@@ -3,6 +3,7 @@ package hall_test
 import (
 	"context"
 	"errors"
+	"fmt"
 	"io"
 	"log/slog"
 	"os"
@@ -43,6 +44,31 @@ func TestBackTwice(t *testing.T) {
 		pass(time.Minute)
 		if info, err := l.Info(context.Background()); err != nil || info.Seats != 1 {
 			t.Errorf("%d seats, %v", info.Seats, err)
+		}
+	})
+}
+
+// TestQuickByOptions: who asks for options is sent to a lobby that has them, and to no other.
+func TestQuickByOptions(t *testing.T) {
+	inVirtualTime(t, harbour, func(r *rig) {
+		plain, nine := r.open(hall.Opening{}), r.open(hall.Opening{Options: map[string]any{"goal": 9.0}})
+		for i, c := range []struct {
+			goal any
+			code string
+		}{{nil, plain.Code}, {9.0, nine.Code}, {8.0, ""}, {99.0, "refused"}} {
+			o := hall.Opening{Options: map[string]any{}}
+			if c.goal != nil {
+				o.Options["goal"] = c.goal
+			}
+			l, opened, err := r.hall.Quick(context.Background(), r.book, []string{fmt.Sprint("p", i)}, o)
+			switch {
+			case c.code == "refused":
+				if fault.CodeOf(err) != code.BadOption {
+					t.Errorf("goal %v: %v", c.goal, err)
+				}
+			case err != nil || opened != (c.code == "") || !opened && l.Code != c.code:
+				t.Errorf("goal %v: opened %v, %v", c.goal, opened, err)
+			}
 		}
 	})
 }

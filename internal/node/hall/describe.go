@@ -50,21 +50,32 @@ func describe(b *rulebook.Book) wire.BookInfo {
 		info.Notices = append(info.Notices, ni)
 	}
 	info.Pause, info.End = describeEnds(b)
-	if g := b.Ground; g != nil {
-		info.Ground = &wire.GroundInfo{Width: g.Width, Height: g.Height}
-		if s := g.Sight; s != nil {
-			info.Ground.Sight = &wire.SightInfo{Near: s.Near, Far: s.Far, Every: int64(s.Every)}
-		}
-		for _, w := range g.Walls {
-			if w.Radius > 0 {
-				info.Ground.Rounds = append(info.Ground.Rounds, [3]int64{w.X, w.Y, w.Radius})
-			} else {
-				info.Ground.Boxes = append(info.Ground.Boxes, [4]int64{w.Left, w.Top, w.Right, w.Bottom})
-			}
+	if b.Ground != nil {
+		first := describeGround(b.Ground)
+		info.Ground = &first
+	}
+	if b.Arenas != nil {
+		for _, g := range b.Grounds {
+			info.Arenas = append(info.Arenas, wire.ArenaInfo{Name: g.Name, Title: g.Title, Ground: describeGround(g)})
 		}
 	}
 	if b.Movement != nil {
 		info.Radius = b.Movement.Radius
+	}
+	return info
+}
+
+func describeGround(g *rulebook.Ground) wire.GroundInfo {
+	info := wire.GroundInfo{Width: g.Width, Height: g.Height}
+	if s := g.Sight; s != nil {
+		info.Sight = &wire.SightInfo{Near: s.Near, Far: s.Far, Every: int64(s.Every)}
+	}
+	for _, w := range g.Walls {
+		if w.Radius > 0 {
+			info.Rounds = append(info.Rounds, [3]int64{w.X, w.Y, w.Radius})
+		} else {
+			info.Boxes = append(info.Boxes, [4]int64{w.Left, w.Top, w.Right, w.Bottom})
+		}
 	}
 	return info
 }

@@ -8,6 +8,7 @@ import (
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/fault"
 )
@@ -25,7 +26,11 @@ func (h *Hall) Quick(ctx context.Context, book *rulebook.Book, party []string, o
 	if len(party) > 1 {
 		name = rand.Text()
 	}
-	for _, l := range h.candidates(ctx, book, len(party)) {
+	options, err := readOptions(book, o.Options)
+	if err != nil {
+		return nil, false, err
+	}
+	for _, l := range h.candidates(ctx, book, len(party), options) {
 		if l.hold(ctx, party, name) == nil {
 			return l, false, nil
 		}
@@ -44,8 +49,9 @@ func (h *Hall) Quick(ctx context.Context, book *rulebook.Book, party []string, o
 	return l, err == nil, err
 }
 
-// candidates are the lobbies that a party may be sent to, the fullest first.
-func (h *Hall) candidates(ctx context.Context, book *rulebook.Book, size int) []*Lobby {
+// candidates are the lobbies that a party may be sent to, the fullest first: those whose
+// options are as they were asked for.
+func (h *Hall) candidates(ctx context.Context, book *rulebook.Book, size int, options []step.Named) []*Lobby {
 	all := slices.DeleteFunc(h.all(), func(l *Lobby) bool { return l.book != book })
 	slices.SortFunc(all, func(a, b *Lobby) int { return cmp.Compare(a.ID, b.ID) })
 	free := map[*Lobby]int{}
@@ -54,7 +60,7 @@ func (h *Hall) candidates(ctx context.Context, book *rulebook.Book, size int) []
 			e := l.present()
 			joinable := l.m.State() == rulebook.Gathering ||
 				l.m.State() == rulebook.Playing && l.book.Players.Late == rulebook.LateSeat
-			if joinable && e.Open && e.Listed && !e.Password && !e.Practice && e.Free >= size {
+			if joinable && l.hasOptions(options) && e.Open && e.Listed && !e.Password && !e.Practice && e.Free >= size {
 				free[l] = e.Free
 			}
 		})
@@ -62,6 +68,16 @@ func (h *Hall) candidates(ctx context.Context, book *rulebook.Book, size int) []
 	all = slices.DeleteFunc(all, func(l *Lobby) bool { return free[l] == 0 })
 	slices.SortStableFunc(all, func(a, b *Lobby) int { return cmp.Compare(free[a], free[b]) })
 	return all
+}
+
+// hasOptions tells whether the lobby's options hold these values.
+func (l *Lobby) hasOptions(options []step.Named) bool {
+	for i := range options {
+		if f := l.book.Schema.Field(sheet.Lobby, options[i].Name); f == nil || l.row.Get(f) != options[i].Value {
+			return false
+		}
+	}
+	return true
 }
 
 // hold asks the lobby to hold places.

@@ -11,13 +11,12 @@ import (
 	"net"
 	"net/http"
 	"os"
-	"path/filepath"
 	"runtime/debug"
 	"slices"
 	"sync"
 	"time"
 
-	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/live/rough"
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/api"
@@ -205,41 +204,27 @@ func (s *Service) loadFolder(ctx context.Context, cfg Config) error {
 	if cfg.Rulebooks == "" {
 		return nil
 	}
-	var files []string
-	for _, pattern := range []string{"*.yaml", "*.yml", "*.json"} {
-		found, err := filepath.Glob(filepath.Join(cfg.Rulebooks, pattern))
-		if err != nil {
-			return err
-		}
-		files = append(files, found...)
+	files, err := library.Files(cfg.Rulebooks)
+	if err != nil {
+		return err
 	}
-	slices.Sort(files)
+	files = slices.DeleteFunc(files, func(f library.File) bool { return f.Arena != "" })
 	if len(files) == 0 {
 		return fmt.Errorf("the folder %s holds no rulebook (*.yaml, *.yml or *.json)", cfg.Rulebooks)
 	}
-	sources := map[string][]byte{}
-	for _, file := range files {
-		src, err := os.ReadFile(file)
-		if err != nil {
-			return err
-		}
-		sources[file] = src
-	}
-	slices.SortStableFunc(files, func(a, b string) int { // games before the rulebooks that belong to them
-		_, one := rulebook.GameOf(sources[a])
-		_, two := rulebook.GameOf(sources[b])
-		return map[bool]int{true: -1}[one && !two] + map[bool]int{true: 1}[two && !one]
+	slices.SortStableFunc(files, func(a, b library.File) int { // games before the rulebooks that belong to them
+		return int(sheet.Bit(b.Declares) - sheet.Bit(a.Declares))
 	})
 	for _, file := range files {
-		src := sources[file]
-		book, problems, err := s.Library.Load(ctx, src)
+		all := library.Gather(file.Path, file.Source, false)
+		book, problems, err := s.Library.Load(ctx, all.Source)
 		if err != nil {
 			if book == nil && len(problems) > 0 {
-				return fmt.Errorf("%s:\n%w", file, problems)
+				return fmt.Errorf("%s:\n%w", file.Path, all.Locate(problems))
 			}
 			return err
 		}
-		cfg.Log.Info("rulebook loaded", "rulebook", book.Name, "version", book.Version, "file", file)
+		cfg.Log.Info("rulebook loaded", "rulebook", book.Name, "version", book.Version, "file", file.Path)
 	}
 	return nil
 }

@@ -8,11 +8,11 @@ import (
 	"io"
 	"net/http"
 	"os"
-	"path/filepath"
 	"strings"
 
 	"turnvex.example/turnvex/client"
 	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/node/library"
 )
 
 // report is what check says of a file, as JSON.
@@ -59,6 +59,9 @@ func checkCommand() command {
 						return err
 					}
 					if *current {
+						if file != "-" {
+							src = library.Gather(file, src, false).Source
+						}
 						if _, err := s.meant(ctx, t, svc, file, src, true); err != nil {
 							return err
 						}
@@ -73,38 +76,18 @@ func checkCommand() command {
 	}
 }
 
-// compileSource checks a rulebook, with its game if a file of that stands in the same
-// folder, or a game.
+// compileSource checks a rulebook, with its arenas and its game where files of these stand in
+// the same folder, or a game.
 func compileSource(file string, src []byte) (*rulebook.Book, rulebook.Problems) {
-	game, declares := rulebook.GameOf(src)
-	switch {
-	case declares:
+	if _, declares := rulebook.GameOf(src); declares {
 		return rulebook.CompileGame(src)
-	case game != "" && file != "-":
-		src = withGame(filepath.Dir(file), game, src)
 	}
-	return rulebook.Compile(src)
-}
-
-// withGame is a rulebook with the game of that name behind it, if the folder has it.
-func withGame(folder, game string, src []byte) []byte {
-	for _, kind := range []string{"*.yaml", "*.yml", "*.json"} {
-		files, _ := filepath.Glob(filepath.Join(folder, kind))
-		for _, f := range files {
-			info, err := os.Stat(f)
-			if err != nil || info.Size() > rulebook.MaxBytes {
-				continue
-			}
-			other, err := os.ReadFile(f)
-			if err != nil {
-				continue
-			}
-			if name, declares := rulebook.GameOf(other); declares && name == game {
-				return rulebook.Bundle(src, other)
-			}
-		}
+	if file == "-" {
+		return rulebook.Compile(src)
 	}
-	return src
+	all := library.Gather(file, src, true)
+	book, problems := rulebook.Compile(all.Source)
+	return book, all.Locate(problems)
 }
 
 // readFile reads a file, or standard input for "-", up to one byte more than a
@@ -134,7 +117,7 @@ func showCheck(t *Terminal, file string, book *rulebook.Book, problems rulebook.
 		return writeJSON(t.Out, r)
 	}
 	for _, p := range problems {
-		fmt.Fprintf(t.Out, "%s:%s\n", file, p)
+		fmt.Fprintf(t.Out, "%s:%s\n", cmp.Or(p.File, file), p)
 	}
 	errors := len(problems.Errors())
 	switch {
@@ -191,6 +174,9 @@ func publishCommand() command {
 					src, err := readFile(t, file)
 					if err != nil {
 						return err
+					}
+					if file != "-" {
+						src = library.Gather(file, src, false).Source
 					}
 					if ok, err := s.meant(ctx, t, svc, file, src, *try || *accept); err != nil || !ok {
 						return cmp.Or(err, error(errQuiet))

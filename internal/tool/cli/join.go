@@ -38,7 +38,7 @@ func joinCommand() command {
 		most:    1,
 		summary: "Join a lobby and play in the terminal",
 		details: "Keys: enter ready, arrows steer, space stop, tab chooses a target, ctrl+p pauses, ctrl+y and\n" +
-			"ctrl+n answer a vote, q leaves; the actions have the keys that the last line shows.\n" +
+			"ctrl+n answer a vote, f1 to f9 vote for a word, q leaves; the actions have the keys that the last line shows.\n" +
 			"With -json every change, notice and verdict is " +
 			"written as a line, and intents are read as\nlines from standard input, such as {\"do\":\"ready\"} or " +
 			"{\"do\":\"act\",\"name\":\"ram\",\"target\":4}.",

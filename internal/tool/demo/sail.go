@@ -164,7 +164,7 @@ func abs(n int64) int64 {
 // with the bell and away from the bearer without it.
 func (s *skiff) goal(c *client.Copy, me *client.Sheet) [2]int64 {
 	x, y := pos(me)
-	g := c.Book.Ground
+	g := c.Ground()
 	switch c.Book.Name {
 	case "course":
 		buoys := []string{"north", "middle", "east", "goal"}

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/tool/pages"
 	"turnvex.example/turnvex/internal/tool/rehearse"
 )
 
@@ -17,22 +18,12 @@ func TestCookbook(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	parts := strings.Split(string(page), "```yaml\n")
-	if len(parts) < 9 {
-		t.Fatalf("the cookbook has %d rulebooks", len(parts)-1)
+	docs := pages.Rulebooks(string(page))
+	if len(docs) < 9 {
+		t.Fatalf("the cookbook has %d rulebooks", len(docs))
 	}
-	games := map[string][]byte{}
-	for _, part := range parts[1:] {
-		src, _, _ := strings.Cut(part, "```")
-		game, declares := rulebook.GameOf([]byte(src))
-		if declares {
-			games[game] = []byte(src)
-			continue
-		}
-		if game != "" {
-			src = string(rulebook.Bundle([]byte(src), games[game]))
-		}
-		book, problems := rulebook.Compile([]byte(src))
+	for _, src := range docs {
+		book, problems := rulebook.Compile(src)
 		if len(problems) > 0 {
 			t.Errorf("%s\n%s", problems.Error(), src)
 			continue

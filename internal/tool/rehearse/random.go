@@ -46,7 +46,7 @@ type choice struct {
 }
 
 func playRandom(b *rulebook.Book, o *Options, i int) *outcome {
-	t := newTable(b, o, seedOf(o.Seed, i), nil)
+	t := newTable(b, o, i, nil)
 	t.play(o)
 	return t.oc
 }
@@ -57,24 +57,32 @@ func Record(b *rulebook.Book, o Options, i int, w io.Writer) error {
 	if err := o.defaults(b); err != nil {
 		return err
 	}
-	seed := seedOf(o.Seed, i)
-	jw, err := journal.NewWriter(w, journal.Head{Rulebook: b.Source, Setup: setup(&o, seed)}, hashEvery(b))
+	jw, err := journal.NewWriter(w, journal.Head{Rulebook: b.Source, Setup: setup(b, &o, i)}, hashEvery(b))
 	if err != nil {
 		return err
 	}
-	t := newTable(b, &o, seed, jw)
+	t := newTable(b, &o, i, jw)
 	t.play(&o)
 	return jw.Hash(t.m)
 }
 
-func setup(o *Options, seed uint64) lobby.Setup {
-	return lobby.Setup{Code: "REHEARSE", Seed: seed, Options: o.Options}
+// setup is how the lobby of a match is opened. Where nothing is said of the arena, each match
+// begins in the next one.
+func setup(b *rulebook.Book, o *Options, i int) lobby.Setup {
+	s := lobby.Setup{Code: "REHEARSE", Seed: seedOf(o.Seed, i), Options: o.Options}
+	if a := b.Arenas; a != nil &&
+		!slices.ContainsFunc(o.Options, func(n step.Named) bool { return n.Name == a.Next.Name }) {
+		s.Options = append(slices.Clone(o.Options), step.Named{Name: a.Next.Name,
+			Value: sheet.IntValue(sheet.Choice, int64(i%len(b.Grounds)))})
+	}
+	return s
 }
 
-func newTable(b *rulebook.Book, o *Options, seed uint64, record *journal.Writer) *table {
+func newTable(b *rulebook.Book, o *Options, i int, record *journal.Writer) *table {
+	seed := seedOf(o.Seed, i)
 	t := &table{
 		b:      b,
-		m:      lobby.New(b, setup(o, seed)),
+		m:      lobby.New(b, setup(b, o, i)),
 		r:      rand.New(rand.NewPCG(seed, 1)),
 		oc:     newOutcome(b, seed),
 		record: record,
@@ -373,6 +381,14 @@ func (t *table) value(me *sheet.Row, f *sheet.Field, b *rulebook.Bound) sheet.Va
 	return sheet.IntValue(f.Type, lo+t.r.Int64N(hi-lo+1))
 }
 
+// ground is what the present match is played on.
+func (t *table) ground() *rulebook.Ground {
+	if a := t.b.Arenas; a != nil {
+		return t.b.Grounds[t.m.Store().Of(sheet.Match)[0].Int(a.Field)]
+	}
+	return t.b.Ground
+}
+
 // place makes up a place within reach, or a direction.
 func (t *table) place(me *sheet.Row, b *rulebook.Bound) sheet.Value {
 	v := sheet.Value{Type: sheet.Position}
@@ -380,7 +396,7 @@ func (t *table) place(me *sheet.Row, b *rulebook.Bound) sheet.Value {
 		v.N[0], v.N[1] = full(t.r.Int64N(2001)-1000, t.r.Int64N(2000)-1000)
 		return v
 	}
-	g := t.b.Ground
+	g := t.ground()
 	lo, hi := [2]int64{}, [2]int64{g.Width, g.Height}
 	if b.Reach > 0 { // a square that lies within the circle
 		x, y := me.Pos(t.b.F.Player.Pos)

@@ -140,7 +140,7 @@ boards: {even: {of: me.m / match.round}}
 	}
 	r := run(nil)
 	want := []string{
-		"the rule in line 13", "kit spare", "notice gone", "the place of shell at [50m, 2m]", "piece pearl",
+		"the rule in line 13", "kit spare", "notice gone", "piece pearl", "the place of shell at [50m, 2m]",
 		"the spawn point at [1m, 1m]",
 	}
 	if !slices.Equal(r.Unused, want) {

@@ -39,12 +39,6 @@ func unused(b *rulebook.Book, phases uint64, actions map[string]int, t *match.Ta
 	for i, p := range b.Pieces {
 		if t.Pieces[i] == 0 {
 			say("piece %s", p.Name)
-			continue
-		}
-		for n, at := range p.At {
-			if t.Places[i][n] == 0 {
-				say("the place of %s at [%s, %s]", p.Name, metres(at[0]), metres(at[1]))
-			}
 		}
 	}
 	for i, c := range b.Creatures {
@@ -52,11 +46,35 @@ func unused(b *rulebook.Book, phases uint64, actions map[string]int, t *match.Ta
 			say("creature %s", c.Name)
 		}
 	}
-	if b.Ground != nil {
-		for i, sp := range b.Ground.Spawns {
-			if t.Spawns[i] == 0 {
-				say("the spawn point at [%s, %s]", metres(sp.X), metres(sp.Y))
+	for no, g := range b.Grounds {
+		if t.Arenas[no] == 0 && b.Arenas != nil {
+			say("the arena %s", g.Name)
+			continue
+		}
+		out = append(out, unusedOn(b, no, t)...)
+	}
+	return out
+}
+
+// unusedOn lists the places of a ground at which nobody and nothing ever appeared.
+func unusedOn(b *rulebook.Book, no int, t *match.Tally) (out []string) {
+	g, in := b.Grounds[no], ""
+	if b.Arenas != nil {
+		in = " in the arena " + g.Name
+	}
+	for i, p := range b.Pieces {
+		for n, at := range g.Pieces[i] {
+			if t.Pieces[i] > 0 && t.Places[no][i][n] == 0 {
+				out = append(
+					out,
+					fmt.Sprintf("the place of %s at [%s, %s]%s", p.Name, metres(at[0]), metres(at[1]), in),
+				)
 			}
+		}
+	}
+	for i, sp := range g.Spawns {
+		if t.Spawns[no][i] == 0 {
+			out = append(out, fmt.Sprintf("the spawn point at [%s, %s]%s", metres(sp.X), metres(sp.Y), in))
 		}
 	}
 	return out

@@ -75,12 +75,18 @@ func (m *model) heading(c *client.Copy) string {
 		state = good.Render("starting in " + client.FormatClock(c.Clock(lob, "countdown")))
 	case mat == nil:
 		state = "gathering: " + faint.Render("the match starts when all are ready")
+		if a := c.Arena(); a != nil {
+			state += faint.Render(", in ") + a.Title
+		}
 	case mat.Flag("over"):
 		state = bold.Render("over: "+mat.Text("because")) + "  " + m.outcome(c)
 	default:
 		state = bold.Render(phaseTitle(c, mat.Text("phase"))) + "  " + client.FormatClock(c.Clock(mat, "clock"))
 		if n := mat.Int("round"); n > 0 {
 			state += fmt.Sprintf("  round %d", n)
+		}
+		if a := c.Arena(); a != nil {
+			state += faint.Render("  in ") + a.Title
 		}
 		switch mat.Text("paused") {
 		case "yes":

@@ -17,7 +17,7 @@ type cell struct {
 // ground draws the playing area in at most w by h characters; "" when there is
 // none, no match, or no room.
 func (m *model) ground(c *client.Copy, w, h int) string {
-	g := c.Book.Ground
+	g := c.Ground()
 	if g == nil || c.Match() == nil || h < 6 {
 		return ""
 	}
@@ -75,7 +75,7 @@ func (m *model) ground(c *client.Copy, w, h int) string {
 
 // zone dots the room of a zone, in the colour of its holder.
 func (m *model) zone(c *client.Copy, z *client.Sheet, cells [][]cell) {
-	g := c.Book.Ground
+	g := c.Ground()
 	at, _ := z.Get("pos")
 	size, _ := z.Get("size")
 	style := faint

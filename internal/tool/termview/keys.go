@@ -51,6 +51,9 @@ func (m *model) key(k string) tea.Cmd {
 		m.nextTarget()
 		return nil
 	}
+	if len(k) > 1 && k[0] == 'f' {
+		return m.voteWord(k)
+	}
 	for i, a := range m.actions() {
 		if k == keyOf(a, i) {
 			return m.act(a)

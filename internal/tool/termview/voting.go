@@ -3,6 +3,7 @@ package termview
 import (
 	"cmp"
 	"fmt"
+	"strconv"
 	"strings"
 
 	tea "charm.land/bubbletea/v2"
@@ -50,11 +51,11 @@ func (m *model) voting(c *client.Copy, v *client.Vote) string {
 		line += " " + bold.Render(on.Text("name"))
 	}
 	left := client.FormatClock(c.Clock(lob, "vote_left"))
-	if v.On == "words" {
+	if len(v.Words) > 0 {
 		tally, _ := lob.Get("vote_tally")
 		for i, n := range tally.Items() {
 			if i < len(v.Words) {
-				line += fmt.Sprintf("  %s %d", v.Words[i], n)
+				line += faint.Render(fmt.Sprintf("  f%d ", i+1)) + fmt.Sprintf("%s %d", v.Words[i], n)
 			}
 		}
 		return line + faint.Render("  "+left)
@@ -67,10 +68,26 @@ func (m *model) voting(c *client.Copy, v *client.Vote) string {
 func (m *model) vote(text string) tea.Cmd {
 	name := ""
 	m.o.Conn.Read(func(c *client.Copy) {
-		if v := voteNamed(c, c.Lobby().Text("vote")); v != nil && v.On != "words" {
+		if v := voteNamed(c, c.Lobby().Text("vote")); v != nil && len(v.Words) == 0 {
 			name = v.Name
 		}
 	})
+	return m.castVote(name, text)
+}
+
+// voteWord votes for the word at the place that a function key names.
+func (m *model) voteWord(key string) tea.Cmd {
+	name, word := "", ""
+	m.o.Conn.Read(func(c *client.Copy) {
+		n, err := strconv.Atoi(key[1:])
+		if v := voteNamed(c, c.Lobby().Text("vote")); v != nil && err == nil && n > 0 && n <= len(v.Words) {
+			name, word = v.Name, v.Words[n-1]
+		}
+	})
+	return m.castVote(name, word)
+}
+
+func (m *model) castVote(name, text string) tea.Cmd {
 	if name == "" {
 		return nil
 	}

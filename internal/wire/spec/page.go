@@ -62,6 +62,7 @@ var inner = []reflect.Type{
 	reflect.TypeFor[wire.ZoneInfo](),
 	reflect.TypeFor[wire.VoteInfo](),
 	reflect.TypeFor[wire.PhaseInfo](),
+	reflect.TypeFor[wire.ArenaInfo](),
 	reflect.TypeFor[wire.GroundInfo](),
 	reflect.TypeFor[wire.SightInfo](),
 	reflect.TypeFor[wire.NoticeInfo](),

@@ -1,0 +1,186 @@
+package rulebook
+
+import (
+	"bytes"
+	"slices"
+
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// Arenas says which of several grounds a match or a round is played on. The lobby's field
+// says which comes next.
+type Arenas struct {
+	Pick   ArenaPick
+	Rounds bool         // each round has one of its own
+	Field  *sheet.Field // of the match: the present one
+	Next   *sheet.Field // of the lobby: the next one
+}
+
+// ArenaPick says how the next arena is found.
+type ArenaPick uint8
+
+// The ways to find it.
+const (
+	ArenaByHost ArenaPick = iota
+	ArenaInTurn
+	ArenaAtRandom
+)
+
+var arenaPickWords = words[ArenaPick]{"host", "turn", "random"}
+
+func (p ArenaPick) String() string { return arenaPickWords.of(p) }
+
+var arenasObject = &object{
+	name: "arenas",
+	doc: "Several grounds for one set of rules. The match's field `arena` says which is the present one, the lobby's " +
+		"field `arena` which comes next; the effect `arena` and votes with `on: arenas` change that. An arena has what " +
+		"`ground` says where it says nothing itself.",
+	example: `ground: {width: 40m, height: 30m}
+arenas:
+  pick: turn
+  each: match
+  list:
+    mole:
+      title: The mole
+      walls: [{box: [18m, 10m, 22m, 20m]}]
+      spawns: [{at: [5m, 15m], if: me.team.name == 'amber'}, {at: [35m, 15m]}]
+      places: {lantern: [[5m, 5m], [35m, 25m]]}
+    reef:
+      width: 60m
+      height: 50m
+      places: {rat: [[30m, 25m]]}
+      zones: {quay: {circle: [50m, 40m, 5m]}}
+pieces: {lantern: {}}
+creatures: {rat: {}}
+zones: {quay: {circle: [20m, 15m, 5m]}}
+votes: {where: {title: The next arena, on: arenas}}
+actions: {back: {do: [{arena: mole}]}}`,
+	keys: []key{
+		{
+			name: "pick",
+			spec: arenaPickWords.spec(),
+			def:  ArenaByHost.String(),
+			doc: "How the next one is found: the `host` chooses it, as an option of the lobby named `arena`; they come in " +
+				"`turn`, as they stand in the list; or at `random`, never the same twice running.",
+		},
+		{
+			name: "each",
+			spec: eachRound.spec(),
+			def:  eachRound.not,
+			doc:  "Whether each `match` has one, or each `round`.",
+		},
+		{
+			name: "list",
+			spec: mapOf(obj(arenaObject), maxArenas),
+			doc:  "The arenas by name.",
+		},
+		{
+			name: "files",
+			spec: listOf(name, maxArenas),
+			example: `arenas: {files: [pool]}
+zones: {quay: {box: [5m, 5m, 15m, 15m]}}
+pieces: {lantern: {}}`,
+			doc: "The names of arenas that stand in files of their own beside the rulebook: each begins with `turnvex: 1` " +
+				"and `arena: NAME` and goes on as an arena in the list does. `check`, `publish` and `serve` put them " +
+				"together into one version.",
+		},
+	},
+}
+
+// maxArenas is the most arenas of a rulebook.
+const maxArenas = 64
+
+var arenaObject = &object{
+	name: "arena",
+	doc: "One ground. `width`, `height`, `walls` and `spawns` are as those of `ground`, which holds where one of them " +
+		"is not given.",
+}
+
+// arenaFile is an arena in a file of its own.
+var arenaFile = &object{
+	name: "arena file",
+	doc:  "An arena in a file of its own, beside the rulebook that names it under `arenas.files`.",
+	example: `turnvex: 1
+arena: pool
+title: The pool
+width: 20m
+height: 20m
+walls: [{circle: [10m, 10m, 3m]}]
+spawns: [{at: [3m, 3m]}]
+places: {lantern: [[3m, 17m]]}
+zones: {quay: {box: [14m, 14m, 20m, 20m]}}`,
+}
+
+func init() {
+	arenaObject.keys = append(arenaObject.keys, key{name: "title", spec: text(40), doc: "What people read."})
+	for _, k := range groundObject.keys {
+		if k.name != "sight" {
+			k.required = false
+			arenaObject.keys = append(arenaObject.keys, k)
+		}
+	}
+	arenaObject.keys = append(arenaObject.keys,
+		key{
+			name: "places",
+			spec: mapOf(listOf(point, 256), 64),
+			doc:  "Where kinds of piece and creature appear here, by their names, in place of what `at` says of them.",
+		},
+		key{
+			name: "zones",
+			spec: mapOf(obj(shapeObject), 32),
+			doc:  "Where zones lie here, by their names, in place of what `zones` says of them.",
+		})
+	arenaFile.keys = append([]key{
+		{name: "turnvex", spec: integer(1, 1), required: true, doc: "The version of this language."},
+		{name: "arena", spec: name, required: true, doc: "The arena's name."},
+	}, arenaObject.keys...)
+}
+
+var shapeObject = &object{
+	name: "shape", doc: "Where a zone lies.", oneOf: []string{"circle", "box"},
+	keys: []key{
+		{name: "circle", spec: listOf(length(0, maxSide), 3), doc: "[x, y, radius]."},
+		{name: "box", spec: listOf(length(0, maxSide), 4), doc: "[left, top, right, bottom]."},
+	},
+}
+
+// ArenaOf is the name of the arena that a document holds; "" for what is none.
+func ArenaOf(src []byte) string {
+	if !bytes.Contains(src, []byte("arena")) {
+		return ""
+	}
+	if docs, _ := readDocuments(src); len(docs) > 0 {
+		return docs[0].textOr("arena", "")
+	}
+	return ""
+}
+
+// ArenasBeside are the names of the arenas that a rulebook has in files beside it and not
+// behind it already.
+func ArenasBeside(src []byte) (names []string) {
+	if !bytes.Contains(src, []byte("arenas")) {
+		return nil
+	}
+	docs, _ := readDocuments(src)
+	if len(docs) == 0 {
+		return nil
+	}
+	files := docs[0].get("arenas").get("files")
+	if files == nil {
+		return nil
+	}
+	here, _ := besides(docs[1:])
+	for _, f := range files.items {
+		if !slices.ContainsFunc(here, func(d *node) bool { return d.textOr("arena", "") == f.text }) {
+			names = append(names, f.text)
+		}
+	}
+	return names
+}
+
+// Join puts an arena behind a rulebook: the one source of both.
+func Join(book, arena []byte) []byte {
+	game := book[len(Unbundle(book)):]
+	book = bytes.TrimRight(Unbundle(book), "\n")
+	return slices.Concat(book, []byte(divider), bytes.TrimPrefix(arena, []byte("---\n")), game)
+}

@@ -40,7 +40,8 @@ type Conn struct {
 	frozen  *replica.Copy // guarded by mu; the copy at the last check
 	last    *Refusal      // guarded by mu; why the service ended the connection before this one
 
-	words    map[int64]chan *wire.Decided // guarded by mu; a referee's, not answered yet
+	words    words
+	deciding map[intentKey]*Pending // guarded by mu; expected until a referee has decided
 	tells    tells
 	watchers []*watcher // guarded by mu
 }
@@ -149,6 +150,7 @@ func (c *Conn) welcomed(sock *socket, data []byte) error {
 	}
 	c.seats.Store(&seats)
 	c.view.seats, c.waiting = seats, w.Waiting
+	c.unjudgedLocked() // what was decided meanwhile may have been missed
 	c.time.heard(sheet.Tick(w.Tick), w.Rate)
 	return nil
 }

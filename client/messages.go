@@ -24,7 +24,8 @@ type Intent struct {
 	Text   string         `json:"text,omitempty"`   // a new name, or a reason
 	Value  any            `json:"value,omitempty"`  // of set: the value of the field
 
-	// Expect is what the client shows until the verdict is there: see Expect.
+	// Expect is what the client shows until the verdict is there, or a referee has decided: see
+	// Expect.
 	Expect []Expected `json:"-"`
 }
 
@@ -38,6 +39,7 @@ type Verdict struct {
 	Reason string `json:"reason,omitempty"` // the same for people
 	Tick   int64  `json:"tick"`             // the wall tick at which it took effect or was refused
 	Left   int64  `json:"left,omitempty"`   // milliseconds to wait, where waiting helps
+	Waits  bool   `json:"waits,omitempty"`  // a referee decides on it; the notice decided says how
 }
 
 // Pending is an intent that waits for its verdict.
@@ -174,13 +176,15 @@ func (c *Conn) message(sock *socket, data []byte) error {
 	case "verdict":
 		return take(sock, data, c.answered)
 	case "notice":
-		return take(sock, data, func(n *Notice) error { wholes(n.With); return tell(c, c.opts.OnNotice, *n) })
+		return take(sock, data, c.noticed)
 	case "missed":
 		return take(sock, data, func(m *wire.Missed) error { return tell(c, c.opts.OnMissed, m.Notices) })
 	case "decision":
 		return take(sock, data, func(d *Decision) error { wholes(d.Tell); return tell(c, c.opts.OnDecision, *d) })
 	case "decided":
-		return take(sock, data, c.decided)
+		return take(sock, data, c.words.decided)
+	case "ruled":
+		return take(sock, data, c.words.ruled)
 	case "ping":
 		return take(sock, data, func(p *wire.Ping) error {
 			c.mu.Lock()
@@ -204,6 +208,14 @@ func (c *Conn) message(sock *socket, data []byte) error {
 		})
 	}
 	return nil
+}
+
+func (c *Conn) noticed(n *Notice) error {
+	wholes(n.With)
+	c.mu.Lock()
+	c.judgedLocked(n)
+	c.mu.Unlock()
+	return tell(c, c.opts.OnNotice, *n)
 }
 
 // wholes makes what notices and decisions say the same in both encodings: numbers
@@ -273,6 +285,9 @@ func (c *Conn) changed(tick sheet.Tick, apply func() ([]replica.Change, error)) 
 			ch := c.view.change(told)
 			c.view.track(ch, tick)
 			c.changedLocked(ch)
+			if ch.Sheet.Kind == KindMatch && (ch.Gone || ch.Field != nil && ch.Field.Name == "over") {
+				c.unjudgedLocked()
+			}
 		}
 		if c.opts.OnTick != nil {
 			c.tells.add(func() { c.opts.OnTick(int64(tick)) })
@@ -302,7 +317,11 @@ func (c *Conn) answered(v *Verdict) error {
 	delete(c.open, k)
 	if p != nil {
 		p.verdict, p.copied = *v, c.view.copy.Tick
-		c.undoLocked(p)
+		if v.OK && v.Waits && len(p.expects) > 0 {
+			c.awaitLocked(k, p)
+		} else {
+			c.undoLocked(p)
+		}
 		close(p.done)
 	}
 	c.mu.Unlock()

@@ -71,6 +71,8 @@ type Notice struct {
 	To   string         `json:"to,omitempty"`   // its audience where that is not everyone: team, owner or referees
 	Of   uint32         `json:"of,omitempty"`   // the seat or the team's sheet that it is for
 	With map[string]any `json:"with,omitempty"` // what it says, by name: string, bool, int64 (of numbers the thousandths) or []int64
+
+	Lobby string `json:"lobby,omitempty"` // to a Judge: in which
 }
 
 // Decision is an action that a referee is asked about.
@@ -82,6 +84,7 @@ type Decision struct {
 	Target uint32         `json:"target,omitempty"` // who was named or hit
 	Tell   map[string]any `json:"tell,omitempty"`   // what the rulebook tells the referee, as in Notice.With
 	Left   int64          `json:"left"`             // milliseconds of play time for the answer
+	Lobby  string         `json:"lobby,omitempty"`  // to a Judge: in which
 }
 
 // Difference is a field in which the copy differed from what it should hold.

@@ -27,6 +27,7 @@ var fromClient = map[string]func() any{
 	"hash":   func() any { return &Hash{} },
 	"shown":  func() any { return &Shown{} },
 	"decide": func() any { return &Decide{} },
+	"rule":   func() any { return &Rule{} },
 }
 
 // FromClient decodes a message that a client has sent, once and strictly: it is a

@@ -9,6 +9,7 @@ type Hello struct {
 	As      uint32      `json:"as,omitempty" jsonschema:"service keys: see exactly what this seat sees"`
 	All     bool        `json:"all,omitempty" jsonschema:"service keys: see everything but hidden fields"`
 	Referee bool        `json:"referee,omitempty" jsonschema:"service keys with the scope referee: see everything and be asked for decisions"`
+	Judge   string      `json:"rulebook,omitempty" jsonschema:"with referee, instead of a lobby: be asked for decisions in every lobby of this rulebook"`
 	Resume  string      `json:"resume,omitempty" jsonschema:"the key of the last welcome, to come back to the same seats"`
 	Tick    *int64      `json:"tick,omitempty" jsonschema:"with resume: the tick that the copy stands at, if the client still has it; it may then get what it missed instead of a snapshot"`
 	Team    string      `json:"team,omitempty" jsonschema:"the team wished for"`
@@ -58,4 +59,19 @@ type Decide struct {
 	Is  string `json:"is"`
 	No  int64  `json:"no" jsonschema:"of the decision"`
 	Yes bool   `json:"yes" jsonschema:"whether the action takes effect"`
+
+	Lobby string         `json:"lobby,omitempty" jsonschema:"of who is asked for all lobbies of a rulebook: in which"`
+	With  map[string]any `json:"with,omitempty" jsonschema:"the values that the rulebook's answers ask for, by name"`
+}
+
+// Rule is something that a referee does of its own accord.
+type Rule struct {
+	Is     string         `json:"is"`
+	N      uint64         `json:"n" jsonschema:"the referee's number for it, which the answer bears"`
+	Lobby  string         `json:"lobby,omitempty" jsonschema:"of who is asked for all lobbies of a rulebook: in which"`
+	Act    string         `json:"act,omitempty" jsonschema:"the act"`
+	Args   map[string]any `json:"args,omitempty" jsonschema:"what the act takes, by name"`
+	Set    string         `json:"set,omitempty" jsonschema:"instead of an act: the field to set, such as match.question"`
+	Target uint32         `json:"target,omitempty" jsonschema:"with set, for a player's or a team's field: the sheet"`
+	Value  any            `json:"value,omitempty" jsonschema:"with set: the value"`
 }

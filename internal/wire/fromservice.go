@@ -51,6 +51,7 @@ type Verdict struct {
 	Reason string `json:"reason,omitempty" jsonschema:"the same for people"`
 	Tick   int64  `json:"tick" jsonschema:"the wall tick at which it took effect or was refused"`
 	Left   int64  `json:"left,omitempty" jsonschema:"milliseconds to wait, where waiting helps"`
+	Waits  bool   `json:"waits,omitempty" jsonschema:"a referee decides on it; the notice decided says how"`
 }
 
 // Notice is something that happened.
@@ -61,6 +62,8 @@ type Notice struct {
 	To   string         `json:"to,omitempty" jsonschema:"its audience where that is not everyone: team, owner or referees"`
 	Of   uint32         `json:"of,omitempty" jsonschema:"the seat or the team's sheet that it is for"`
 	With map[string]any `json:"with,omitempty" jsonschema:"what it says, by name, with values as in parts"`
+
+	Lobby string `json:"lobby,omitempty" jsonschema:"to who referees all lobbies of a rulebook: in which"`
 }
 
 // Missed tells that notices were left out.
@@ -109,6 +112,7 @@ type Decision struct {
 	Target uint32         `json:"target,omitempty" jsonschema:"who would be hit"`
 	Tell   map[string]any `json:"tell,omitempty" jsonschema:"what the rulebook tells the referee, by name, with values as in parts"`
 	Left   int64          `json:"left" jsonschema:"milliseconds of play until it is decided without an answer"`
+	Lobby  string         `json:"lobby,omitempty" jsonschema:"to who referees all lobbies of a rulebook: in which"`
 }
 
 // Decided answers a referee's word.
@@ -118,6 +122,23 @@ type Decided struct {
 	OK     bool   `json:"ok" jsonschema:"whether the answer counted"`
 	Code   string `json:"code,omitempty" jsonschema:"why not; see errors.md"`
 	Reason string `json:"reason,omitempty" jsonschema:"the same for people"`
+	Lobby  string `json:"lobby,omitempty" jsonschema:"as in the word"`
+}
+
+// Ruled answers what a referee does of its own accord.
+type Ruled struct {
+	Is     string `json:"is"`
+	N      uint64 `json:"n" jsonschema:"as in rule"`
+	OK     bool   `json:"ok" jsonschema:"whether it was done"`
+	Code   string `json:"code,omitempty" jsonschema:"why not; see errors.md"`
+	Reason string `json:"reason,omitempty" jsonschema:"the same for people"`
+}
+
+// Judging answers the hello of who referees all lobbies of a rulebook.
+type Judging struct {
+	Is       string   `json:"is"`
+	Rulebook string   `json:"rulebook" jsonschema:"as in hello"`
+	Lobbies  []string `json:"lobbies" jsonschema:"the codes of those that are open now on this node"`
 }
 
 // Bye is the last message before the service ends a connection.

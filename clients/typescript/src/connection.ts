@@ -60,7 +60,7 @@ export interface Options {
 
 export type State = 'connecting' | 'open' | 'away' | 'ended'
 
-/** What an intent is expected to do, shown until its verdict is there. */
+/** What an intent is expected to do, shown until its verdict is there, or a referee has decided. */
 export interface Expected {
   /** The sheet's number; the own player's if not given. */
   sheet?: number
@@ -103,6 +103,8 @@ export class Connection {
   private pings = new Map<number, number>()
   private readonly next = new Map<number, number>()
   private readonly open = new Map<string, Open>()
+  /** What is expected until a referee has decided. */
+  private readonly deciding = new Map<string, Open>()
   private readonly time = new Estimate()
   private readonly watchers = new Watchers()
   private readonly encoding: Encoding
@@ -246,6 +248,7 @@ export class Connection {
       case 'verdict':
         return this.answered(m)
       case 'notice':
+        if (m.name === 'decided') this.judged(`${m.of ?? 0}/${String(m.with?.intent)}`)
         return this.options.onNotice?.(m)
       case 'missed':
         return this.options.onMissed?.(m.notices)
@@ -283,6 +286,7 @@ export class Connection {
       }
       this.copy = fresh
     }
+    this.unjudged() // what was decided meanwhile may have been missed
     this.time.rate = m.rate
     this.time.reset()
     this.time.heard(m.tick, now())
@@ -320,6 +324,19 @@ export class Connection {
     this.whole = false
     this.time.heard(tick, now())
     this.tell(changes)
+    if (changes.some((c) => c.sheet.kind === 'match' && (c.gone || c.field?.name === 'over'))) this.unjudged()
+  }
+
+  /** Ends what was expected of an intent on which a referee has decided. */
+  private judged(key: string) {
+    const o = this.deciding.get(key)
+    this.deciding.delete(key)
+    if (o) this.undo(o)
+  }
+
+  /** Ends what was expected of intents on which nobody will decide any more. */
+  private unjudged() {
+    for (const key of [...this.deciding.keys()]) this.judged(key)
   }
 
   private tell(changes: Change[]) {
@@ -345,7 +362,8 @@ export class Connection {
     const o = this.open.get(k)
     this.open.delete(k)
     if (!o) return
-    this.undo(o)
+    if (v.ok && v.waits && o.ends.length > 0) this.deciding.set(k, o)
+    else this.undo(o)
     o.resolve(v)
   }
 

@@ -340,6 +340,8 @@ export interface HelloMessage {
   all?: boolean
   /** Service keys with the scope referee: see everything and be asked for decisions */
   referee?: boolean
+  /** With referee, instead of a lobby: be asked for decisions in every lobby of this rulebook */
+  rulebook?: string
   /** The key of the last welcome, to come back to the same seats */
   resume?: string
   /** With resume: the tick that the copy stands at, if the client still has it; it may then get what it missed instead of a snapshot */
@@ -446,6 +448,8 @@ export interface Verdict {
   tick: number
   /** Milliseconds to wait, where waiting helps */
   left?: number
+  /** A referee decides on it; the notice decided says how */
+  waits?: boolean
 }
 
 export interface Notice {
@@ -460,6 +464,8 @@ export interface Notice {
   of?: number
   /** What it says, by name, with values as in parts */
   with?: Record<string, Value>
+  /** To who referees all lobbies of a rulebook: in which */
+  lobby?: string
 }
 
 export interface MissedMessage {
@@ -542,6 +548,8 @@ export interface DecisionMessage {
   tell?: Record<string, Value>
   /** Milliseconds of play until it is decided without an answer */
   left: number
+  /** To who referees all lobbies of a rulebook: in which */
+  lobby?: string
 }
 
 export interface DecideMessage {
@@ -550,6 +558,10 @@ export interface DecideMessage {
   no: number
   /** Whether the action takes effect */
   yes: boolean
+  /** Of who is asked for all lobbies of a rulebook: in which */
+  lobby?: string
+  /** The values that the rulebook's answers ask for, by name */
+  with?: Record<string, Value>
 }
 
 export interface DecidedMessage {
@@ -562,6 +574,46 @@ export interface DecidedMessage {
   code?: string
   /** The same for people */
   reason?: string
+  /** As in the word */
+  lobby?: string
+}
+
+export interface RuleMessage {
+  is: 'rule'
+  /** The referee's number for it, which the answer bears */
+  n: number
+  /** Of who is asked for all lobbies of a rulebook: in which */
+  lobby?: string
+  /** The act */
+  act?: string
+  /** What the act takes, by name */
+  args?: Record<string, unknown>
+  /** Instead of an act: the field to set, such as match.question */
+  set?: string
+  /** With set, for a player's or a team's field: the sheet */
+  target?: number
+  /** With set: the value */
+  value?: unknown
+}
+
+export interface RuledMessage {
+  is: 'ruled'
+  /** As in rule */
+  n: number
+  /** Whether it was done */
+  ok: boolean
+  /** Why not; see errors.md */
+  code?: string
+  /** The same for people */
+  reason?: string
+}
+
+export interface JudgingMessage {
+  is: 'judging'
+  /** As in hello */
+  rulebook: string
+  /** The codes of those that are open now on this node */
+  lobbies: string[]
 }
 
 export interface LeaveMessage {
@@ -627,6 +679,8 @@ export type Message =
   | DiffersMessage
   | DecisionMessage
   | DecidedMessage
+  | RuledMessage
+  | JudgingMessage
   | ListingMessage
   | ListedMessage
   | BoardMessage
@@ -643,4 +697,5 @@ export type Sent =
   | HashMessage
   | ShownMessage
   | DecideMessage
+  | RuleMessage
   | LeaveMessage

@@ -130,6 +130,9 @@ func (l *Lobby) Knows(id sheet.ID, values []step.Named) bool {
 	return s == nil || l.match.Knows(s.Player, values)
 }
 
+// Deciding is the action that waits for a referee's decision with that number, or nil.
+func (l *Lobby) Deciding(no int64) *rulebook.Action { return l.match.Deciding(no) }
+
 // Count makes a tally count what happens in the lobby's matches from now on.
 func (l *Lobby) Count(t *match.Tally) { l.match.Count(t) }
 
@@ -205,7 +208,11 @@ func (l *Lobby) apply(in *step.Input) {
 	case step.RefereeOn:
 		l.match.RefereeOn(in.N != 0)
 	case step.Answer:
-		l.answer(l.match.Answer(in.N, in.Yes))
+		l.answer(l.match.Answer(in.N, in.Yes, in.Args))
+	case step.RefereeAct:
+		l.answer(l.match.RefereeAct(in))
+	case step.RefereeSet:
+		l.answer(l.match.RefereeSet(in))
 	case step.Finish:
 		l.match.Finish(in.Text)
 	case step.Close:

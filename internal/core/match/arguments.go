@@ -14,35 +14,49 @@ import (
 // arguments puts the values sent along where expressions find them, or says which of
 // them is missing, undeclared or not what the rulebook asks for.
 func (m *Match) arguments(s *Player, a *rulebook.Action, in *step.Input) step.Verdict {
+	m.clearArgs()
+	return m.accept(s, a.Title, a.Takes, a.Bounds, in.Args)
+}
+
+// clearArgs forgets the values that were sent along before.
+func (m *Match) clearArgs() {
+	clear(m.env.Arg.N)
+	clear(m.env.Arg.S)
+}
+
+// accept puts values where expressions find them: those of a player, or of a referee, who is
+// nobody.
+func (m *Match) accept(
+	s *Player, title string, takes []*sheet.Field, bounds []rulebook.Bound, args []step.Named,
+) step.Verdict {
 	bad := func(format string, args ...any) step.Verdict {
 		return step.Verdict{Code: code.BadArgument, Reason: fmt.Sprintf(format, args...)}
 	}
-	for _, given := range in.Args {
-		if !slices.ContainsFunc(a.Takes, func(f *sheet.Field) bool { return f.Name == given.Name }) {
-			return bad("%s takes no value %q; it takes %s", a.Title, given.Name, taken(a))
+	for _, given := range args {
+		if !slices.ContainsFunc(takes, func(f *sheet.Field) bool { return f.Name == given.Name }) {
+			return bad("%s takes no value %q; it takes %s", title, given.Name, taken(takes))
 		}
 	}
-	clear(m.env.Arg.N)
-	for i, f := range a.Takes {
-		at := slices.IndexFunc(in.Args, func(n step.Named) bool { return n.Name == f.Name })
+	for i, f := range takes {
+		at := slices.IndexFunc(args, func(n step.Named) bool { return n.Name == f.Name })
 		switch {
 		case at >= 0:
-			v := in.Args[at].Value
-			if why := m.unfit(s, f, &a.Bounds[i], v); why != "" {
+			v := args[at].Value
+			if why := m.unfit(s, f, &bounds[i], v); why != "" {
 				return bad("%s", why)
 			}
 			m.env.Arg.Put(f, v)
-		case !a.Bounds[i].Optional:
+		case !bounds[i].Optional:
 			return bad("the value %s is missing", f.Name)
 		}
 	}
 	return step.Verdict{}
 }
 
-// taken names what an action takes.
-func taken(a *rulebook.Action) string {
+// taken names what is taken.
+func taken(takes []*sheet.Field) string {
 	var names []string
-	for _, f := range a.Takes {
+	for _, f := range takes {
 		names = append(names, f.Name)
 	}
 	if len(names) == 0 {
@@ -66,6 +80,8 @@ func (m *Match) unfit(s *Player, f *sheet.Field, b *rulebook.Bound, v sheet.Valu
 		)
 	case !f.Fits(v):
 		return fmt.Sprintf("%s must be one of %s", f.Name, strings.Join(f.Choices, ", "))
+	case f.Type == sheet.Text && f.Check(v) != nil:
+		return f.Name + ": " + f.Check(v).Error()
 	case f.Type == sheet.Ref && v.N[0] == 0 && b.Optional:
 		return ""
 	case f.Type == sheet.Ref && m.st.GetOr(sheet.ID(v.N[0]), f.Of).ID == 0:
@@ -86,7 +102,10 @@ func (m *Match) offGround(s *Player, f *sheet.Field, b *rulebook.Bound, v sheet.
 	if !between(v.N[0], 0, g.Width) || !between(v.N[1], 0, g.Height) {
 		return fmt.Sprintf("%s must lie on the ground, from [0, 0] to [%d, %d]", f.Name, g.Width, g.Height)
 	}
-	if x, y := s.Row.Pos(m.book.F.Player.Pos); b.Reach > 0 && !near(x, y, v.N[0], v.N[1], b.Reach) {
+	if b.Reach == 0 || s == nil {
+		return ""
+	}
+	if x, y := s.Row.Pos(m.book.F.Player.Pos); !near(x, y, v.N[0], v.N[1], b.Reach) {
 		return fmt.Sprintf("%s must lie within %s of you", f.Name, metres(b.Reach))
 	}
 	return ""

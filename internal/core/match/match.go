@@ -101,8 +101,8 @@ type run struct {
 const noPhase = -2
 
 // maxArgSlots is how many slots the arguments of an action take at most: two of each
-// of eight.
-const maxArgSlots = 16
+// of eight, and as many of a referee's word.
+const maxArgSlots = 32
 
 // New returns the matches of a lobby that has just been opened: its sheets, its
 // source of chance, the output of its steps, its own sheet and its teams'.
@@ -117,7 +117,10 @@ func New(
 	m := &Match{book: book, st: st, rng: rng, out: out, lobby: lobby, teams: teams, run: run{toPhase: noPhase}}
 	m.none = st.GetOr(0, sheet.Match)
 	m.env = expr.Env{Store: st, Lobby: lobby, Match: m.none, Rate: book.Rate, Random: rng.Int64N,
-		Arg: &sheet.Row{N: make([]int64, maxArgSlots)}, Aim: &sheet.Row{N: make([]int64, expr.AimSlots)}}
+		Arg: &sheet.Row{
+			N: make([]int64, maxArgSlots),
+			S: make([]string, maxArgSlots),
+		}, Aim: &sheet.Row{N: make([]int64, expr.AimSlots)}}
 	return m
 }
 

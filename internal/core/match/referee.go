@@ -1,6 +1,7 @@
 package match
 
 import (
+	"fmt"
 	"slices"
 
 	"turnvex.example/turnvex/internal/core/code"
@@ -86,11 +87,11 @@ func (m *Match) ask(s *Player, a *rulebook.Action, in *step.Input, hits []*sheet
 		asked := d.Decision
 		m.out.Do(step.Effect{Kind: step.AskReferee, Decision: &asked})
 	}
-	return step.Verdict{}
+	return step.Verdict{Waits: true}
 }
 
-// Answer applies a referee's word on the decision with that number.
-func (m *Match) Answer(no int64, yes bool) step.Verdict {
+// Answer applies a referee's word on the decision with that number, and what it says with it.
+func (m *Match) Answer(no int64, yes bool, args []step.Named) step.Verdict {
 	i := slices.IndexFunc(m.run.decisions, func(d decision) bool { return d.No == no })
 	if i < 0 || !m.InPlay() {
 		return step.Verdict{
@@ -98,7 +99,72 @@ func (m *Match) Answer(no int64, yes bool) step.Verdict {
 			Reason: "no decision with this number is waiting; it may have run out",
 		}
 	}
+	r := m.run.decisions[i].act.Referee
+	m.clearArgs()
+	if v := m.accept(m.playing(m.run.decisions[i].Seat), "the answer", r.Answers, r.Bounds, args); yes && !v.OK() {
+		return v
+	}
+	if !yes {
+		m.clearArgs()
+	}
 	m.decide(i, yes)
+	return step.Verdict{}
+}
+
+// Deciding is the action that waits for a decision with that number, or nil.
+func (m *Match) Deciding(no int64) *rulebook.Action {
+	for i := range m.run.decisions {
+		if m.run.decisions[i].No == no {
+			return m.run.decisions[i].act
+		}
+	}
+	return nil
+}
+
+// RefereeAct does what a referee may do of its own accord.
+func (m *Match) RefereeAct(in *step.Input) step.Verdict {
+	var a *rulebook.Action
+	if m.book.Referee != nil {
+		a = m.book.Referee.Act(in.Name)
+	}
+	switch {
+	case a == nil:
+		return step.Verdict{Code: code.NoAction, Reason: fmt.Sprintf("a referee has no act %q", in.Name)}
+	case a.Phases != ^uint64(0) && !m.InPlay():
+		return step.Verdict{Code: code.NotNow, Reason: a.Title + " belongs into a match, and none is running"}
+	case m.InPlay() && a.Phases&(1<<m.run.phase) == 0:
+		return step.Verdict{Code: code.NotNow, Reason: a.Title + " may not be done in the phase " +
+			m.book.Phases[m.run.phase].Title}
+	}
+	m.subject(sheet.Match, m.env.Match)
+	m.clearArgs()
+	if v := m.accept(nil, a.Title, a.Takes, a.Bounds, in.Args); !v.OK() {
+		return v
+	}
+	if a.If != nil && !m.yes(a.If, a.Line) {
+		return step.Verdict{Code: code.Condition, Reason: or(a.Else, a.Title+" cannot be done as things are")}
+	}
+	m.tallied(func(t *Tally) { t.Acts[a.No]++ })
+	m.do(a.Do)
+	return step.Verdict{}
+}
+
+// RefereeSet sets a field that the rulebook leaves to referees.
+func (m *Match) RefereeSet(in *step.Input) step.Verdict {
+	r := m.st.Get(in.Target)
+	if r == nil {
+		return step.Verdict{Code: code.NoField, Reason: fmt.Sprintf("there is no sheet %d", in.Target)}
+	}
+	f := m.book.Schema.Field(r.Kind, in.Name)
+	if f == nil || m.book.Referee == nil ||
+		!slices.Contains(m.book.Referee.Sets, rulebook.Settable{Kind: r.Kind, Field: f}) {
+		return step.Verdict{Code: code.NoField,
+			Reason: fmt.Sprintf("the %s sheet has no field %q that referees may set", r.Kind, in.Name)}
+	}
+	if v := m.maySet(f, in.Value); !v.OK() {
+		return v
+	}
+	m.setNow(r, f, in.Value)
 	return step.Verdict{}
 }
 
@@ -106,13 +172,14 @@ func (m *Match) Answer(no int64, yes bool) step.Verdict {
 func (m *Match) overdueDecisions() {
 	for i := 0; i < len(m.run.decisions); i++ {
 		if d := &m.run.decisions[i]; d.Until <= m.play {
+			m.clearArgs()
 			m.decide(i, d.act.Referee.Accept)
 			i--
 		}
 	}
 }
 
-// decide carries a decision out.
+// decide carries a decision out, with what the referee has said where expressions find it.
 func (m *Match) decide(i int, yes bool) {
 	d := m.run.decisions[i]
 	m.run.decisions = slices.Delete(m.run.decisions, i, i+1)
@@ -122,7 +189,6 @@ func (m *Match) decide(i int, yes bool) {
 	}
 	m.subject(sheet.Player, s.Row)
 	copy(m.env.Aim.N, d.way[:])
-	clear(m.env.Arg.N)
 	for _, given := range d.args { // as they were taken, wherever everybody is now
 		for _, f := range d.act.Takes {
 			if f.Name == given.Name {
@@ -140,6 +206,7 @@ func (m *Match) decide(i int, yes bool) {
 		m.perform(s, d.act, 0)
 	} else {
 		m.pay(s, d.act, 1, false)
+		m.do(d.act.Referee.Refused)
 	}
 	m.out.Tell(step.Notice{
 		Notice: rulebook.DecidedNotice,

@@ -130,7 +130,7 @@ func (m *Match) Holds(s *Player, p *expr.Prog, line int) bool {
 func (m *Match) Carry(list []rulebook.Effect, by, on sheet.ID, choice int64) {
 	m.subject(sheet.Player, m.st.GetOr(by, sheet.Player))
 	m.env.Target = m.st.GetOr(on, sheet.Player)
-	clear(m.env.Arg.N)
+	m.clearArgs()
 	m.env.Arg.N[0] = choice
 	m.do(list)
 	m.env.Target = nil

@@ -30,16 +30,31 @@ func (m *Match) SetByHand(in *step.Input) step.Verdict {
 		}
 	case f.Derived:
 		return step.Verdict{Code: code.NoField, Reason: in.Name + " is derived from other fields; set those"}
-	case in.Value.Type == sheet.Unreadable:
-		return wrongType(f, in.Value)
-	case f.Type != in.Value.Type || !f.Fits(in.Value) || f.Type == sheet.Ref && in.Value.N[0] != 0 &&
-		m.st.GetOr(sheet.ID(in.Value.N[0]), f.Of).ID == 0:
-		return step.Verdict{Code: code.BadArgument, Reason: fmt.Sprintf("%s is of type %s", in.Name, f.Type)}
-	case f.Bounded && f.Clamp(in.Value.N[0]) != in.Value.N[0]:
-		return step.Verdict{Code: code.OutOfRange, Reason: fmt.Sprintf("%s is from %s to %s", in.Name,
+	}
+	if v := m.maySet(f, in.Value); v.Code != code.OK {
+		return v
+	}
+	m.setNow(r, f, in.Value)
+	return step.Verdict{}
+}
+
+// maySet tells whether a field takes a value from outside.
+func (m *Match) maySet(f *sheet.Field, v sheet.Value) step.Verdict {
+	switch {
+	case v.Type == sheet.Unreadable:
+		return wrongType(f, v)
+	case f.Type != v.Type || !f.Fits(v) || f.Type == sheet.Ref && v.N[0] != 0 &&
+		m.st.GetOr(sheet.ID(v.N[0]), f.Of).ID == 0:
+		return step.Verdict{Code: code.BadArgument, Reason: fmt.Sprintf("%s is of type %s", f.Name, f.Type)}
+	case f.Bounded && f.Clamp(v.N[0]) != v.N[0]:
+		return step.Verdict{Code: code.OutOfRange, Reason: fmt.Sprintf("%s is from %s to %s", f.Name,
 			sheet.IntValue(f.Type, f.Min).Show(f, 0, 0), sheet.IntValue(f.Type, f.Max).Show(f, 0, 0))}
 	}
-	v := in.Value
+	return step.Verdict{}
+}
+
+// setNow sets a field from outside.
+func (m *Match) setNow(r *sheet.Row, f *sheet.Field, v sheet.Value) {
 	switch f.Type {
 	case sheet.Text:
 		v.S = sheet.Cut(v.S, int(f.Max))
@@ -49,12 +64,11 @@ func (m *Match) SetByHand(in *step.Input) step.Verdict {
 		if f.BuiltIn {
 			m.startFrom(r)
 		}
-		return step.Verdict{}
+		return
 	case sheet.Clock:
 		at := m.clockNow(f)
 		m.st.SetClock(r, f, sheet.Ticks(min(max(v.N[0], 0), maxClock), m.book.Rate), r.N[f.Slot()+1], at)
-		return step.Verdict{}
+		return
 	}
 	m.st.Set(r, f, v)
-	return step.Verdict{}
 }

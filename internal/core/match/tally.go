@@ -15,6 +15,7 @@ type Tally struct {
 	Spawns    [][]int     // by ground and spawn point: how many appeared there
 	Arenas    []int       // by arena: how many matches or rounds were played there
 	Kits      []int       // by kit: how often it was given, at the start or by an effect
+	Acts      []int       // by referee's act: how often it was done
 	Notices   []int       // by notice: how often it was told
 	Faults    map[int]int // by line: how often what stands there could not be computed
 }
@@ -30,6 +31,9 @@ func NewTally(b *rulebook.Book) *Tally {
 		Faults:    map[int]int{},
 	}
 	t.Arenas = make([]int, len(b.Grounds))
+	if b.Referee != nil {
+		t.Acts = make([]int, len(b.Referee.Acts))
+	}
 	for _, g := range b.Grounds {
 		t.Spawns = append(t.Spawns, make([]int, len(g.Spawns)))
 		var places [][]int
@@ -43,7 +47,8 @@ func NewTally(b *rulebook.Book) *Tally {
 
 // Add adds what another tally of the same rulebook has counted.
 func (t *Tally) Add(o *Tally) {
-	for _, pair := range [][2][]int{{t.Rules, o.Rules}, {t.Pieces, o.Pieces}, {t.Arenas, o.Arenas}, {t.Kits, o.Kits},
+	for _, pair := range [][2][]int{{t.Rules, o.Rules}, {t.Pieces, o.Pieces}, {t.Arenas, o.Arenas}, {t.Acts, o.Acts},
+		{t.Kits, o.Kits},
 		{t.Notices, o.Notices}, {t.Creatures, o.Creatures}} {
 		for n, count := range pair[1] {
 			pair[0][n] += count

@@ -119,6 +119,7 @@ func (b *binder) all() {
 	b.placed()
 	b.rules()
 	b.votes()
+	b.refereeing()
 	b.rounds()
 	b.win()
 	b.endings()

@@ -58,9 +58,9 @@ func (b *binder) action(no int, e entry) *Action {
 		Active:   b.book.Schema.Field(sheet.Player, "active_"+e.key),
 	}
 	b.also(n, a)
-	scope := scopePlayer
+	scope, args := scopePlayer, &sheet.Schema{}
 	if takes := n.get("takes"); takes != nil {
-		a.Takes, a.Bounds = b.takes(takes)
+		a.Takes, a.Bounds = b.takes(takes, args, false)
 		scope.Args, scope.Vars = a.Takes, scope.Vars|expr.Args
 	}
 	a.If, a.Else = b.condition(n, "if", scope), b.text(n, "else")
@@ -80,23 +80,27 @@ func (b *binder) action(no int, e entry) *Action {
 	a.Free = len(a.Needs)+len(a.Cost) == 0 && a.Cool == nil
 	b.aim(n, a)
 	hit := with(scope, expr.Random)
+	b.referee(n, a, args, &hit)
 	b.hitEffects(n, a, hit)
 	if aimDecls[a.Aim.At].target {
 		hit.Vars, hit.Hit = hit.Vars|expr.Target, sheet.Player
 	}
 	after := with(scope, expr.Random)
 	after.Vars &^= expr.Args // what was sent along is not kept
-	b.missed(n, a, with(scope, expr.Random|expr.Aim))
+	miss := with(scope, expr.Random|expr.Aim|hit.Vars&expr.Args)
+	miss.Args = hit.Args
+	b.missed(n, a, miss)
 	a.End = b.effects(n, "end", after)
 	if end := n.get("end"); end != nil && a.Lasts == 0 {
 		b.fail(end, "not-here", "lasts: a duration", "the action is over at once and has no end")
 	}
 	if r := n.get("referee"); r != nil {
-		a.Referee = &Referee{
-			Within: b.ticks(r, "within"),
-			Accept: saysAccept.is(r, "otherwise"),
-			Tell:   b.named(r, "tell", hit),
-		}
+		told := hit
+		told.Args = a.Takes
+		a.Referee.Tell = b.named(r, "tell", told)
+		refused := with(scope, expr.Random)
+		refused.Args, refused.Vars = hit.Args, refused.Vars|hit.Vars&expr.Args
+		a.Referee.Refused = b.effects(r, "refused", refused)
 	}
 	return a
 }
@@ -109,10 +113,14 @@ func (b *binder) missed(n *node, a *Action, scope expr.Scope) {
 	}
 }
 
-func (b *binder) takes(n *node) (fields []*sheet.Field, bounds []Bound) {
-	s := &sheet.Schema{}
+// takes binds values that are sent along, into the schema of what is sent; text is for
+// referees, whose words need no cleaning.
+func (b *binder) takes(n *node, s *sheet.Schema, text bool) (fields []*sheet.Field, bounds []Bound) {
 	for _, e := range n.entries {
 		f := b.field(sheet.Match, e)
+		if f.Type == sheet.Text && !text {
+			b.fail(e.value.get("type"), "not-here", "another type", "only a referee sends texts")
+		}
 		bound := Bound{Optional: b.flag(e.value, "optional"), Reach: b.length(e.value, "reach")}
 		if b.text(e.value, "type") == direction {
 			f.Type, bound.Direction = sheet.Position, true
@@ -124,7 +132,11 @@ func (b *binder) takes(n *node) (fields []*sheet.Field, bounds []Bound) {
 			b.fail(e.value, "needs-ground", "a ground with width and height", "a %s without a ground",
 				b.text(e.value, "type"))
 		}
-		added, _ := s.Add(sheet.Match, f)
+		added, err := s.Add(sheet.Match, f)
+		if err != nil {
+			b.failEntry(e, "taken", "the player sends a value %q already; call this one something else", e.key)
+			continue
+		}
 		fields, bounds = append(fields, added), append(bounds, bound)
 	}
 	return fields, bounds

@@ -43,7 +43,8 @@ type Book struct {
 	Phases     []*Phase
 	Turns      *Turns // nil without
 	Votes      []*Vote
-	Rounds     *Rounds // nil without
+	Referee    *Refereeing // what a referee may do of its own accord; nil for nothing
+	Rounds     *Rounds     // nil without
 	Win        Win
 	Pause      Pause
 	End        End
@@ -257,13 +258,6 @@ type Aim struct {
 
 	Players           bool   // it hits players
 	Creatures, Pieces uint64 // and these kinds, by bit
-}
-
-// Referee leaves an action's outcome to a trusted program.
-type Referee struct {
-	Within sheet.Tick
-	Accept bool // what no answer means
-	Tell   []Named
 }
 
 // Named is a named expression.

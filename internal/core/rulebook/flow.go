@@ -241,6 +241,9 @@ func (b *binder) unusedFields() {
 }
 
 func (b *binder) hasReferee() bool {
+	if b.book.Referee != nil {
+		return true
+	}
 	for _, a := range b.book.Actions {
 		if a.Referee != nil {
 			return true

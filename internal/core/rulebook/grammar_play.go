@@ -307,13 +307,17 @@ var argObject = &object{
 	keys: []key{
 		{
 			name:     "type",
-			spec:     word("integer", "number", "flag", "choice", "player", "team", "position", direction),
+			spec:     word("integer", "number", "flag", "choice", "player", "team", "position", direction, "text"),
 			required: true,
-			doc: "As of a field. A `position` must lie on the ground, and is sent as `[x, y]` in millimetres; a " +
+			doc: "As of a field; `text` is what a referee sends. A `position` must lie on the ground, and is sent as `[x, y]` in millimetres; a " +
 				"`direction` is sent in thousandths, each way from -1000 to 1000 and not both 0.",
 		},
 		{name: "min", spec: scalar, doc: "The least; less is refused."},
-		{name: "max", spec: scalar, doc: "The greatest; more is refused."},
+		{
+			name: "max",
+			spec: scalar,
+			doc:  "The greatest; more is refused. Of a text: the most characters, 64 if it is not given.",
+		},
 		{name: "reach", spec: length(0, maxSide), doc: "Of a `position`: how far from the player it may be."},
 		{
 			name: "optional",
@@ -322,22 +326,6 @@ var argObject = &object{
 			doc:  "Whether it may be left out. It is 0, false, the first word, nobody or (0, 0) then.",
 		},
 		{name: "words", spec: names, doc: "The words of a choice."},
-	},
-}
-
-var refereeObject = &object{
-	name: "referee",
-	doc: "A decision left to a trusted program. Cost and cooldown are taken when the action is asked for, and the " +
-		"cost is given back when the answer is no.",
-	example: `actions:
-  answer:
-    takes: {choice: {type: integer, min: 1, max: 4}}
-    referee: {within: 2s, otherwise: refuse, tell: {choice: arg.choice}}
-    do: [{add: me.points, by: 1}]`,
-	keys: []key{
-		{name: "within", spec: duration(50, minute), def: "2s", doc: "How long to wait for the answer."},
-		{name: "otherwise", spec: saysAccept.spec(), def: saysAccept.not, doc: "What counts when none comes in time."},
-		{name: "tell", spec: mapOf(anExpression, 16), doc: "What the referee is told, by name."},
 	},
 }
 

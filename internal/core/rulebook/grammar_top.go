@@ -131,6 +131,7 @@ var topObject = &object{
 			doc:  "What everybody chooses in secret, revealed for all at once.",
 		},
 		{name: "votes", spec: mapOf(obj(voteObject), 16), doc: "What players decide together."},
+		{name: "referee", spec: obj(refereeingObject), doc: "What a referee may do of its own accord."},
 		{name: "turns", spec: obj(turnsObject), doc: "Who acts when, one after the other."},
 		{name: "rounds", spec: obj(roundsObject), doc: "Which phase is a round, how many there are and who wins one."},
 		{name: "win", spec: obj(winObject), doc: "When the match ends early, and who has won."},

@@ -65,7 +65,9 @@ phases: {play: {length: 20s}}
 // written are the rulebooks of the demo and of the cookbook.
 func written(t *testing.T) (docs [][]byte) {
 	docs = append(docs, []byte(since), []byte(rings))
-	stories := strings.Fields("creatures shots touching ways zones turns sealed lists walks seats votes arenas")
+	stories := strings.Fields(
+		"refereeing creatures shots touching ways zones turns sealed lists walks seats votes arenas",
+	)
 	for _, story := range stories {
 		docs = append(docs, ofStory(t, story))
 	}

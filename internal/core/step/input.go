@@ -28,12 +28,15 @@ const (
 	Unwait                 // whoever stands in line on the connection Conn does so no longer
 	Called                 // the seat's player is called Text now, as was decided elsewhere
 	Kept                   // the record of the seat stands so now where it is kept: Record
+	RefereeAct             // a referee does what the rulebook calls Name, with Args
+	RefereeSet             // a referee sets the field Name of the sheet Target to Value
 
 	Kinds int = iota
 )
 
 var kindNames = [...]string{"tick", "enter", "intent", "lost", "back", "leave", "loaded", "saved", "ping", "spectators",
-	"referee", "answer", "finish", "close", "field", "reserve", "wait", "unwait", "called", "kept"}
+	"referee", "answer", "finish", "close", "field", "reserve", "wait", "unwait", "called", "kept", "referee-act",
+	"referee-set"}
 
 func (k Kind) String() string { return kindNames[k] }
 
@@ -41,7 +44,7 @@ func (k Kind) String() string { return kindNames[k] }
 // one then, and none otherwise.
 func (k Kind) Answered() bool {
 	switch k {
-	case Enter, Intent, Answer, Field, Reserve, Wait:
+	case Enter, Intent, Answer, Field, Reserve, Wait, RefereeAct, RefereeSet:
 		return true
 	}
 	return false
@@ -96,7 +99,7 @@ type Input struct {
 	Target sheet.ID    // a seat or another sheet
 	X, Y   int64       // a point in millimetres, or a direction in thousandths
 	Point  bool        // X and Y are given
-	Args   []Named     // of an action, or the settings to change
+	Args   []Named     // of an action, of a referee's word or act, or the settings to change
 	N      int64       // a number, by Kind; of an Intent 0, or the save that took what it costs, negative if it did not
 	Yes    bool        // of Answer and Loaded; of an Intent with a negative N, that the record had too little
 	Text   string      // by Kind and Verb
@@ -106,5 +109,5 @@ type Input struct {
 	Names  []string    // of Reserve: accounts
 	Conn   string      // of Enter: players with the same one share a connection
 	Record []Named     // of Loaded, Kept, and an Intent with an N
-	Value  sheet.Value // of Field and Set
+	Value  sheet.Value // of Field, Set and RefereeSet
 }

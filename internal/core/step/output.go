@@ -33,6 +33,7 @@ type Verdict struct {
 	Reason string     // for a person; may name amounts and times
 	At     sheet.Tick // the wall tick at which it took effect
 	Left   int64      // milliseconds to wait, where waiting helps
+	Waits  bool       // accepted, but a referee decides on it
 }
 
 // OK tells whether the input was accepted.

@@ -43,6 +43,7 @@ type conn struct {
 	who    *account.Who
 	list   *wire.Filter     // instead of a lobby: the listing
 	board  *wire.BoardWatch // instead of a lobby: a part of a board
+	judge  *hall.Judge      // instead of a lobby: all of a rulebook's
 	limit  *inputLimit
 	timer  *time.Timer  // of the next ping
 	pinged atomic.Int64 // when the last ping was put, in nanoseconds since the epoch

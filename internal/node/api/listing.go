@@ -27,7 +27,7 @@ func (c *conn) serveListing(r *http.Request) {
 	if c.say(wire.Listing{Is: "listing", Lobbies: page.Lobbies}) != nil {
 		return
 	}
-	c.serveWatch(w.Wake(), nil, func() error {
+	c.serveWatch(w.Wake(), nil, onlyPongs, func() error {
 		for _, m := range w.Take() {
 			if err := c.tell(m); err != nil {
 				return err
@@ -37,12 +37,16 @@ func (c *conn) serveListing(r *http.Request) {
 	})
 }
 
-// serveWatch tells what has changed each time that it is woken, or that look gives, until
-// the connection ends. An error of tell ends it.
-func (c *conn) serveWatch(wake <-chan struct{}, look <-chan time.Time, tell func() error) {
+// serveWatch tells what has changed each time that it is woken, or that look gives, and takes
+// what comes, until the connection ends. An error of tell or take ends it.
+func (c *conn) serveWatch(
+	wake <-chan struct{}, look <-chan time.Time, take func(any) error, tell func() error,
+) {
 	gone := make(chan error, 1)
-	c.limit = newInputLimit(0)
-	go func() { gone <- c.reader(onlyPongs) }()
+	if c.limit == nil {
+		c.limit = newInputLimit(0)
+	}
+	go func() { gone <- c.reader(take) }()
 	ping := time.NewTicker(pingEvery)
 	defer ping.Stop()
 	for {

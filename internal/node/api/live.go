@@ -66,11 +66,14 @@ func (s *server) live(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	ws.SetReadLimit(wire.MaxCopy + 1<<10)
-	if c.list != nil || c.board != nil {
-		if c.list != nil {
+	if c.list != nil || c.board != nil || c.judge != nil {
+		switch {
+		case c.list != nil:
 			c.serveListing(r)
-		} else {
+		case c.board != nil:
 			c.serveBoard(r)
+		default:
+			c.serveJudge()
 		}
 		ws.Close()
 		return
@@ -164,6 +167,9 @@ func (c *conn) hello(r *http.Request) error {
 	}
 	if c.list, c.board = h.List, h.Board; c.list != nil || c.board != nil {
 		return nil
+	}
+	if h.Judge != "" && h.Lobby == "" {
+		return c.judging(h)
 	}
 	l, err := c.s.find(r, h.Lobby)
 	if err != nil {

@@ -30,7 +30,7 @@ func (c *conn) serveBoard(r *http.Request) {
 	look := time.NewTicker(boardLook)
 	defer look.Stop()
 	var told time.Time
-	c.serveWatch(w.Wake(), look.C, func() error {
+	c.serveWatch(w.Wake(), look.C, onlyPongs, func() error {
 		time.Sleep(boardEvery - time.Since(told))
 		change, whole, err := w.Take(r.Context())
 		switch {

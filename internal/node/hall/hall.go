@@ -26,6 +26,7 @@ type Hall struct {
 	savings savings
 	holders holders
 	unsaved unsaved
+	judges  judges
 
 	Listing *directory.Watchers
 	faces   sync.Map // of *rulebook.Book to *face
@@ -48,6 +49,7 @@ func New(cfg Config) *Hall {
 		savings: savings{pending: map[string]*saving{}},
 		holders: holders{of: map[string][]*Lobby{}},
 		unsaved: unsaved{at: map[*keep.Job]time.Time{}},
+		judges:  judges{of: map[string][]*Judge{}},
 		Listing: directory.NewWatchers(),
 	}
 }

@@ -95,6 +95,9 @@ func (l *Lobby) run() {
 	timer := time.NewTimer(time.Hour)
 	defer timer.Stop()
 	l.announce()
+	if len(l.hall.judgesOf(l.book.Name)) > 0 {
+		l.guard(l.refereesChanged)
+	}
 	for !l.over() {
 		timer.Reset(l.sleep())
 		select {

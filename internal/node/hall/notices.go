@@ -56,6 +56,9 @@ func (p *publisher) notices(l *Lobby, list []step.Notice) {
 		for i, v := range n.Values {
 			w.With[n.Notice.Fields[i].Name] = v.Plain()
 		}
+		if n.To == sheet.RefereesOnly {
+			l.tellJudges(w)
+		}
 		p.told = append(p.told, told{to: replica.Audience{To: n.To, Of: n.Of}, needed: n.Notice.Needed, notice: w})
 	}
 }

@@ -36,15 +36,25 @@ func (c *Client) Receive(message any) error {
 		if !c.referee {
 			return fault.New(code.Forbidden, "only a referee decides")
 		}
-		l.post(func() { l.decide(c, m.No, m.Yes) })
+		l.post(func() { l.decide(m, c.answer) })
+	case *wire.Rule:
+		if !c.referee {
+			return fault.New(code.Forbidden, "only a referee does that")
+		}
+		l.post(func() { l.rule(m, c.answer) })
 	default:
 		return fault.New(
 			code.BadMessage,
-			"this message has no place behind hello; a client sends intent, ping, pong, whole, hash, shown, decide "+
-				"and leave",
+			"this message has no place behind hello; a client sends intent, ping, pong, whole, hash, shown, decide, "+
+				"rule and leave",
 		)
 	}
 	return nil
+}
+
+// answer gives a message to the client with the tick's delta.
+func (c *Client) answer(v any) {
+	c.lobby.pub.given = append(c.lobby.pub.given, given{c, c.message(v)})
 }
 
 // intent hands a client's intent to the authority; its verdict comes as a message.
@@ -54,7 +64,7 @@ func (l *Lobby) intent(c *Client, m *wire.Intent) {
 		l.pub.given = append(
 			l.pub.given,
 			given{c, c.message(wire.Verdict{Is: "verdict", Seat: uint32(v.Seat), N: v.Seq, OK: v.Code == code.OK,
-				Code: string(v.Code), Reason: v.Reason, Tick: int64(v.At), Left: v.Left})},
+				Code: string(v.Code), Reason: v.Reason, Tick: int64(v.At), Left: v.Left, Waits: v.Waits})},
 		)
 	}
 	if slices.Contains(c.own(), sheet.ID(m.Seat)) {

@@ -19,15 +19,19 @@ func clip(s string) string { return s[:min(len(s), 32)] }
 
 // readArgs reads what comes with an action.
 func (l *Lobby) readArgs(m *wire.Intent) (out []step.Named) {
-	a := l.book.ActionNamed[m.Name]
-	if a == nil {
-		return nil
+	if a := l.book.ActionNamed[m.Name]; a != nil {
+		return readValues(a.Takes, m.Args)
 	}
-	for _, name := range slices.Sorted(maps.Keys(m.Args)) {
-		v := sheet.UnreadableValue("the action takes no such value")
-		for _, f := range a.Takes {
+	return nil
+}
+
+// readValues reads values that are sent along, by what is taken.
+func readValues(takes []*sheet.Field, given map[string]any) (out []step.Named) {
+	for _, name := range slices.Sorted(maps.Keys(given)) {
+		v := sheet.UnreadableValue("no such value is taken")
+		for _, f := range takes {
 			if f.Name == name {
-				v = readValue(f, m.Args[name])
+				v = readValue(f, given[name])
 			}
 		}
 		out = append(out, step.Named{Name: name, Value: v})

@@ -123,6 +123,8 @@ func TestDoorsReplay(t *testing.T) {
 	take(step.Input{Kind: step.Ping, Seat: seats[0], N: 30})
 	take(step.Input{Kind: step.Spectators, N: 2})
 	take(step.Input{Kind: step.RefereeOn, N: 1})
+	take(step.Input{Kind: step.RefereeAct, Name: "put"})
+	take(step.Input{Kind: step.RefereeSet, Target: seats[0], Name: "points", Value: sheet.IntValue(sheet.Integer, 4)})
 	for _, r := range m.Store().Of(sheet.Player) {
 		take(step.Input{Kind: step.Loaded, Seat: r.ID})
 		take(step.Input{Kind: step.Intent, Seat: r.ID, Verb: step.Ready})

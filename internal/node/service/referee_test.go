@@ -25,6 +25,93 @@ actions:
 phases: {play: {length: 10m}}
 `
 
+const quizBook = `
+turnvex: 1
+name: quiz
+players: {least: 1, most: 4}
+start: {countdown: 0s}
+sheets: {player: {points: {type: integer}}, match: {question: {type: text, max: 40}}}
+actions:
+  answer:
+    takes: {n: {type: integer}}
+    referee: {within: 20s, tell: {n: arg.n}, answers: {worth: {type: integer, min: 1, max: 5}}}
+    do: [{add: me.points, by: arg.worth}]
+referee:
+  sets: [match.question, player.points]
+  acts: {put: {phases: [play], takes: {text: {type: text, max: 40}}, do: [{set: match.question, to: arg.text}]}}
+rules: [{on: start, do: [{notice: begins, to: referees}]}]
+phases: {play: {length: 10m}}
+`
+
+// TestJudge: one referee for all lobbies of a rulebook, those opened later too, answers with
+// values, puts questions and sets fields in each without joining any; what a player expects
+// stays until it has decided.
+func TestJudge(t *testing.T) {
+	name := "quiz_" + fresh()
+	if _, problems, err := node.Library.Load(soon(t), []byte(strings.Replace(quizBook, "name: quiz", "name: "+name,
+		1))); err != nil {
+		t.Fatal(err, problems)
+	}
+	key, err := operator(t).MakeKey(soon(t), "judge "+fresh(), "referee")
+	if err != nil {
+		t.Fatal(err)
+	}
+	in := player(t, "Mara")
+	ref, err := client.SignInKey(soon(t), node.Address, key.Key)
+	if err != nil {
+		t.Fatal(err)
+	}
+	first := lobby(t, in, client.Opening{Rulebook: name})
+	asked, told := make(chan client.Decision, 8), make(chan client.Notice, 8)
+	j, err := as(ref).Judge(soon(t), client.Judging{Rulebook: name, OnDecision: func(d client.Decision) { asked <- d },
+		OnNotice: func(n client.Notice) { told <- n }})
+	if err != nil || len(j.Lobbies()) != 1 || j.Lobbies()[0] != first {
+		t.Fatalf("lobbies %v, %v", j.Lobbies(), err)
+	}
+	for i, code := range []string{first, lobby(t, in, client.Opening{Rulebook: name})} {
+		c := join(t, in, client.Options{Lobby: code})
+		play(t, c)
+		if n := <-told; n.Lobby != code || n.Name != "begins" {
+			t.Errorf("told %+v", n)
+		}
+		wants(t, "a question", j.Act(soon(t), code, "put", map[string]any{"text": "Why?"}), "")
+		until(t, c, "it is put", func(c *client.Copy) bool { return c.Match().Text("question") == "Why?" })
+		wants(t, "no text", j.Act(soon(t), code, "put", nil), "bad-argument")
+		wants(t, "another act", j.Act(soon(t), code, "leave", nil), "no-such-action")
+		wants(t, "a lobby that is none", j.Act(soon(t), "AAAAAA", "put", nil), "no-such-lobby")
+		wants(t, "points", j.Set(soon(t), code, "player.points", c.Seat(), 30), "")
+		wants(t, "a field that is not a referee's", j.Set(soon(t), code, "match.round", 0, 3), "no-such-field")
+		until(t, c, "they are there", func(c *client.Copy) bool { return c.Me().Int("points") == 30 })
+		p := c.Send(client.Intent{Do: "act", Name: "answer", Args: map[string]any{"n": int64(i)},
+			Expect: []client.Expected{client.Expect("points", client.Whole(99))}})
+		if v, err := p.Verdict(soon(t)); err != nil || !v.OK || !v.Waits {
+			t.Errorf("the verdict is %+v, %v", v, err)
+		}
+		d := <-asked
+		if d.Lobby != code || d.Tell["n"] != int64(i) || d.Seat != c.Seat() {
+			t.Errorf("asked %+v", d)
+		}
+		c.Read(func(c *client.Copy) {
+			if c.Me().Int("points") != 99 {
+				t.Errorf("before the decision %d points are shown", c.Me().Int("points"))
+			}
+		})
+		wants(t, "a word without its value", j.Decide(soon(t), code, d.No, true), "bad-argument")
+		wants(t, "a word", j.Decide(soon(t), code, d.No, true, map[string]any{"worth": 4}), "")
+		until(t, c, "it counts", func(c *client.Copy) bool { return c.Me().Int("points") == 34 })
+		c.Leave(soon(t))
+	}
+	if _, err := as(in).Judge(soon(t), client.Judging{Rulebook: name}); client.CodeOf(err) != "forbidden" {
+		t.Errorf("a player as a referee: %v", err)
+	}
+	j.Close()
+	third := lobby(t, in, client.Opening{Rulebook: name})
+	c := join(t, in, client.Options{Lobby: third})
+	play(t, c)
+	wants(t, "without a referee", c.Do(soon(t), client.Intent{Do: "act", Name: "answer",
+		Args: map[string]any{"n": 1}}), "no-referee")
+}
+
 // TestReferee: the example referee decides; what waits is offered again to one who
 // comes back, the first word counts, and without one the rulebook decides.
 func TestReferee(t *testing.T) {

@@ -40,6 +40,8 @@ func Input(r *rand.Rand, m *lobby.Lobby) step.Input {
 		in.Verb = step.Verbs[r.IntN(len(step.Verbs))]
 	case n < 63 && len(m.Book().Votes) > 0:
 		in.Verb, in.Name = step.Vote, m.Book().Votes[r.IntN(len(m.Book().Votes))].Name
+	case n < 64 && m.Book().Referee != nil && len(m.Book().Referee.Acts) > 0:
+		in.Kind, in.Name = step.RefereeAct, m.Book().Referee.Acts[r.IntN(len(m.Book().Referee.Acts))].Name
 	case n < 65:
 		in.Kind = step.Tick
 		in.At += sheet.Tick(r.IntN(400))

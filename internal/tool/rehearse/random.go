@@ -31,10 +31,10 @@ type table struct {
 	r      *rand.Rand
 	oc     *outcome
 	actors []*actor
-	due    []*actor // of the present tick
-	asked  []int64  // decisions that wait for the referee
-	chosen []choice // what players may do, with its weight
-	weight int      // of all together
+	due    []*actor        // of the present tick
+	asked  []step.Decision // that wait for the referee
+	chosen []choice        // what players may do, with its weight
+	weight int             // of all together
 	record *journal.Writer
 	in     step.Input
 }
@@ -121,7 +121,7 @@ func (t *table) take() sheet.ID {
 	out, charged := t.m.Step(&t.in), int64(0)
 	for _, e := range out.Effects {
 		if e.Kind == step.AskReferee {
-			t.asked = append(t.asked, e.Decision.No)
+			t.asked = append(t.asked, *e.Decision)
 		}
 		if e.Kind == step.Charge {
 			charged = e.N
@@ -194,11 +194,25 @@ func (t *table) actAll(tick sheet.Tick, every int) bool {
 	return acted
 }
 
-// decide answers what waits for the referee: now and then, and by chance.
+// decide answers what waits for the referee, and does what a referee may do: now and then,
+// and by chance.
 func (t *table) decide(tick sheet.Tick) {
 	for len(t.asked) > 0 && t.oc.result == nil && t.r.IntN(4) == 0 {
-		t.in = step.Input{At: tick, Kind: step.Answer, N: t.asked[0], Yes: t.r.IntN(2) == 0}
+		d := t.asked[0]
+		t.in = step.Input{At: tick, Kind: step.Answer, N: d.No, Yes: t.r.IntN(2) == 0}
+		r := t.b.ActionNamed[d.Action].Referee
+		for i, f := range r.Answers {
+			t.in.Args = append(t.in.Args, step.Named{Name: f.Name, Value: t.value(nil, f, &r.Bounds[i])})
+		}
 		t.asked = t.asked[1:]
+		t.take()
+	}
+	if r := t.b.Referee; r != nil && len(r.Acts) > 0 && t.oc.result == nil && t.r.IntN(4*t.b.Rate) == 0 {
+		a := r.Acts[t.r.IntN(len(r.Acts))]
+		t.in = step.Input{At: tick, Kind: step.RefereeAct, Name: a.Name}
+		for i, f := range a.Takes {
+			t.in.Args = append(t.in.Args, step.Named{Name: f.Name, Value: t.value(nil, f, &a.Bounds[i])})
+		}
 		t.take()
 	}
 }
@@ -363,6 +377,8 @@ func (t *table) value(me *sheet.Row, f *sheet.Field, b *rulebook.Bound) sheet.Va
 	switch f.Type {
 	case sheet.Position:
 		return t.place(me, b)
+	case sheet.Text:
+		return sheet.TextValue(fmt.Sprint("text ", t.r.IntN(100)))
 	case sheet.Flag:
 		return sheet.IntValue(f.Type, t.r.Int64N(2))
 	case sheet.Choice:
@@ -398,7 +414,7 @@ func (t *table) place(me *sheet.Row, b *rulebook.Bound) sheet.Value {
 	}
 	g := t.ground()
 	lo, hi := [2]int64{}, [2]int64{g.Width, g.Height}
-	if b.Reach > 0 { // a square that lies within the circle
+	if b.Reach > 0 && me != nil { // a square that lies within the circle
 		x, y := me.Pos(t.b.F.Player.Pos)
 		near := b.Reach * 7 / 10
 		lo = [2]int64{max(x-near, 0), max(y-near, 0)}

@@ -76,7 +76,7 @@ func (o *Options) defaults(b *rulebook.Book) error {
 }
 
 func hasReferee(b *rulebook.Book) bool {
-	return slices.ContainsFunc(b.Actions, func(a *rulebook.Action) bool { return a.Referee != nil })
+	return b.Referee != nil || slices.ContainsFunc(b.Actions, func(a *rulebook.Action) bool { return a.Referee != nil })
 }
 
 func neededByTeams(b *rulebook.Book) int {

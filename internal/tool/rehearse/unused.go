@@ -31,6 +31,13 @@ func unused(b *rulebook.Book, phases uint64, actions map[string]int, t *match.Ta
 			say("kit %s", k.Name)
 		}
 	}
+	if b.Referee != nil {
+		for i, a := range b.Referee.Acts {
+			if t.Acts[i] == 0 {
+				say("the referee's act %s", a.Name)
+			}
+		}
+	}
 	for i, n := range b.Notices {
 		if t.Notices[i] == 0 {
 			say("notice %s", n.Name)

@@ -11,7 +11,8 @@
 //	                                pause, resume, kick, ban, unban, host, swap, shuffle,
 //	                                settings, set, waits, leaves, drops, returns
 //	at 20s operator ends too late   and operator closes, referee arrives, referee
-//	                                leaves, referee yes 1, referee no 1
+//	                                leaves, referee yes 1, referee no 1, referee does ACT
+//	                                name=value, referee sets Mara.points 3
 //
 // Without "at" a step follows the one before at the same time; "wait 3s" lets time
 // pass. What stands behind # is a comment.

@@ -15,12 +15,13 @@ import (
 type Stage struct {
 	M     *lobby.Lobby
 	Book  *rulebook.Book
-	names []string                // in order of entry
-	seats map[string]sheet.ID     // by name in the script
-	seq   map[sheet.ID]uint64     // of each seat's intents
-	Out   func(*step.Output)      // called with the output of each input; may be nil
-	Took  func(*step.Input)       // called with each input before it is taken; may be nil
-	kept  map[string][]step.Named // the records of those who have left
+	names []string                   // in order of entry
+	seats map[string]sheet.ID        // by name in the script
+	seq   map[sheet.ID]uint64        // of each seat's intents
+	Out   func(*step.Output)         // called with the output of each input; may be nil
+	Took  func(*step.Input)          // called with each input before it is taken; may be nil
+	kept  map[string][]step.Named    // the records of those who have left
+	asked map[int64]*rulebook.Action // of the referee, by number
 	now   time.Duration
 }
 
@@ -32,6 +33,7 @@ func NewStage(book *rulebook.Book, setup lobby.Setup) *Stage {
 		seats: map[string]sheet.ID{},
 		seq:   map[sheet.ID]uint64{},
 		kept:  map[string][]step.Named{},
+		asked: map[int64]*rulebook.Action{},
 	}
 }
 
@@ -78,6 +80,8 @@ func (st *Stage) Take(in step.Input) sheet.ID {
 			name := strings.TrimPrefix(e.Account, "acct-")
 			st.seats[name] = e.Seat
 			st.names = append(st.names, name)
+		case step.AskReferee:
+			st.asked[e.Decision.No] = st.Book.ActionNamed[e.Decision.Action]
 		case step.SaveResult:
 			then = append(then, step.Input{Kind: step.Saved, N: e.Result.Match})
 		}
@@ -187,13 +191,33 @@ func (st *Stage) referee(s Step) error {
 	case "leaves":
 		st.Take(step.Input{Kind: step.RefereeOn})
 	case "yes", "no":
-		n, err := s.ints(s.Args)
+		n, err := s.ints(s.Args[:min(len(s.Args), 1)])
 		if err != nil || len(n) != 1 {
 			return s.fail("the number of the decision is missing, as in: referee yes 1")
 		}
-		st.Take(step.Input{Kind: step.Answer, N: n[0], Yes: s.Verb == "yes"})
+		in := step.Input{Kind: step.Answer, N: n[0], Yes: s.Verb == "yes"}
+		if d := st.asked[n[0]]; d != nil {
+			in.Args, _ = st.arguments(d.Referee.Answers, s.Args[1:])
+		}
+		st.Take(in)
+	case "does":
+		if len(s.Args) == 0 {
+			return s.fail("what the referee does is missing, as in: referee does put question=Why")
+		}
+		in := step.Input{Kind: step.RefereeAct, Name: s.Args[0]}
+		if r := st.Book.Referee; r != nil && r.Act(in.Name) != nil {
+			in.Args, _ = st.arguments(r.Act(in.Name).Takes, s.Args[1:])
+		}
+		st.Take(in)
+	case "sets":
+		in, err := st.set(s)
+		if err != nil {
+			return err
+		}
+		in.Kind = step.RefereeSet
+		st.Take(in)
 	default:
-		return s.fail("a referee arrives, leaves, or says yes or no, but does not %q", s.Verb)
+		return s.fail("a referee arrives, leaves, does, sets, or says yes or no, but does not %q", s.Verb)
 	}
 	return nil
 }
@@ -329,20 +353,12 @@ func (st *Stage) point(s Step, words []string, in *step.Input) error {
 // action reads: ACTION [TARGET | X Y] [name=value ...].
 func (st *Stage) action(s Step) (step.Input, error) {
 	in := step.Input{Verb: step.Act, Name: s.Verb}
-	a := st.Book.ActionNamed[s.Verb]
-	var rest []string
-	for _, w := range s.Args {
-		name, value, named := strings.Cut(w, "=")
-		if !named {
-			rest = append(rest, w)
-			continue
-		}
-		v := sheet.UnreadableValue("the action takes no such value")
-		if a != nil {
-			v = st.argument(a, name, value)
-		}
-		in.Args = append(in.Args, step.Named{Name: name, Value: v})
+	var takes []*sheet.Field
+	if a := st.Book.ActionNamed[s.Verb]; a != nil {
+		takes = a.Takes
 	}
+	var rest []string
+	in.Args, rest = st.arguments(takes, s.Args)
 	switch len(rest) {
 	case 0:
 	case 1:
@@ -353,10 +369,22 @@ func (st *Stage) action(s Step) (step.Input, error) {
 	return in, nil
 }
 
-// argument reads a value that an action takes; players and teams are given by name.
-func (st *Stage) argument(a *rulebook.Action, name, value string) sheet.Value {
+// arguments reads the values among words, NAME=VALUE, and returns the other words.
+func (st *Stage) arguments(takes []*sheet.Field, words []string) (args []step.Named, rest []string) {
+	for _, w := range words {
+		if name, value, named := strings.Cut(w, "="); named {
+			args = append(args, step.Named{Name: name, Value: st.argument(takes, name, value)})
+		} else {
+			rest = append(rest, w)
+		}
+	}
+	return args, rest
+}
+
+// argument reads a value that is sent along; players and teams are given by name.
+func (st *Stage) argument(takes []*sheet.Field, name, value string) sheet.Value {
 	v := sheet.UnreadableValue("the action takes no such value")
-	for _, f := range a.Takes {
+	for _, f := range takes {
 		if f.Name != name {
 			continue
 		}
@@ -420,7 +448,7 @@ func (st *Stage) settings(s Step) (step.Input, error) {
 	return in, nil
 }
 
-// set reads: set [PLAYER.]FIELD VALUE; without a player it is the match's.
+// set reads: set [PLAYER.]FIELD VALUE; without a player it is the match's, or with lobby. the lobby's.
 func (st *Stage) set(s Step) (step.Input, error) {
 	if len(s.Args) < 2 {
 		return step.Input{}, s.fail("set needs a field and a value, as in: Mara set Joss.hull 10")
@@ -429,12 +457,19 @@ func (st *Stage) set(s Step) (step.Input, error) {
 	in := step.Input{Verb: step.Set, Name: field}
 	kind := sheet.Player
 	if in.Target = st.seats[who]; !found || in.Target == 0 {
-		kind, in.Name = sheet.Match, s.Args[0]
-		if list := st.M.Store().Of(sheet.Match); len(list) > 0 {
+		kind = sheet.Match
+		if in.Name = strings.TrimPrefix(s.Args[0], "match."); who == "lobby" {
+			kind, in.Name = sheet.Lobby, field
+		}
+		if list := st.M.Store().Of(kind); len(list) > 0 {
 			in.Target = list[0].ID
 		}
 	}
 	if f := st.Book.Schema.Field(kind, in.Name); f != nil {
+		if f.Type == sheet.Ref {
+			in.Value = sheet.IntValue(sheet.Ref, int64(st.named(s.Args[1])))
+			return in, nil
+		}
 		v, err := sheet.ReadText(f, strings.Join(s.Args[1:], " "))
 		if err != nil {
 			return in, s.fail("%s: %s", in.Name, err)

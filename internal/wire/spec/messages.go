@@ -41,7 +41,7 @@ var Messages = []Message{
 		Purpose: "Says who one is and which lobby one wants to be in, as a player, a spectator, an operator or a " +
 			"referee.",
 		When:    "First, within 10 s of the handshake.",
-		Follows: "`welcome` and then a `snapshot` or `delta`; with `list` a `listing`, with `board` a `board`; `bye` if it is refused.",
+		Follows: "`welcome` and then a `snapshot` or `delta`; with `list` a `listing`, with `board` a `board`, with `rulebook` a `judging`; `bye` if it is refused.",
 		Errors: "`hello-first`, `bad-message`, `too-large`, `no-token`, `bad-token`, `no-such-lobby`, `forbidden` " +
 			"(`all`, `as` and `referee` need a service key), and what keeps one out of a lobby: " +
 			"`lobby-full`, `lobby-closed`, `wrong-password`, `banned`, `wrong-version`, `already-in`, " +
@@ -182,6 +182,23 @@ var Messages = []Message{
 		When:    "In answer to decide.",
 		Example: `{"is":"decided","no":3,"ok":false,"code":"no-such-decision","reason":"no decision with this number is waiting; it may have run out"}`,
 	},
+	{Is: "rule", From: Client, Type: wire.Rule{},
+		Purpose: "Something that a referee does of its own accord: an act, or a field that it sets, as the rulebook's " +
+			"`referee` allows.",
+		When:    "Any time.",
+		Follows: "`ruled`.",
+		Errors:  "`forbidden` ends the connection of who is no referee.",
+		Example: `{"is":"rule","n":1,"act":"put","args":{"question":"How many oars?","right":2}}`},
+	{Is: "ruled", From: Service, Type: wire.Ruled{},
+		Purpose: "Says whether it was done.",
+		When:    "In answer to rule.",
+		Example: `{"is":"ruled","n":1,"ok":false,"code":"condition","reason":"The last question is still open"}`},
+	{Is: "judging", From: Service, Type: wire.Judging{},
+		Purpose: "Says that one referees every lobby of a rulebook: decisions and notices for referees come from all " +
+			"of them, each with the lobby's code, without a copy.",
+		When:    "In answer to a hello with `referee` and `rulebook`.",
+		Follows: "`decision`, `notice`, `ping`; the referee sends `decide`, `rule` and `pong`.",
+		Example: `{"is":"judging","rulebook":"quiz","lobbies":["K7WPQ4"]}`},
 	{Is: "leave", From: Client, Type: wire.Plain{},
 		Purpose: "Gives the connection's seats up. Without it a lost connection's seats are held for a while.",
 		When:    "Any time.",

@@ -87,7 +87,8 @@ type Field struct {
 	Most     int      // of a list: how many at most
 	See      string   // who sees it: everyone, team, owner or referees
 	Bounded  bool     // Min and Max hold
-	Min, Max int64    // in the unit of Value.N
+	Min, Max int64    // in the unit of Value.N; Max is 0 where the sheet's field MaxBy says it
+	MaxBy    string   // the field of the same sheet that holds the greatest value; "" for none
 	Wall     bool     // of a clock: it follows wall time, which goes on in a pause
 	Declared bool     // by the rulebook; otherwise it is built in
 }
@@ -105,6 +106,7 @@ func fieldOf(f *sheet.Field) *Field {
 		Bounded:  f.Bounded,
 		Min:      f.Min,
 		Max:      f.Max,
+		MaxBy:    f.MaxBy,
 		Wall:     f.Wall,
 		Declared: !f.BuiltIn,
 	}

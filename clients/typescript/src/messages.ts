@@ -28,6 +28,8 @@ export interface FieldInfo {
   min?: number
   /** The greatest value, in the unit that is sent; of a text: characters */
   max?: number
+  /** The field of the same sheet that holds the greatest value */
+  max_by?: string
   /** Of a list: the type of its items: integer, text, choice or ref */
   item?: string
   /** Of a list: the most items */

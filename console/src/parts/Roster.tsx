@@ -9,7 +9,7 @@ import { Outcome } from './State.tsx'
 export function Roster({ copy, live }: { copy: Copy; live: Connection }) {
   const players = copy.of('player')
   const fields = copy.schema.fields('player').filter((f) => f.own && f.type !== 'text')
-  const bars = fields.filter((f) => share(f, f.min ?? 0) !== undefined)
+  const bars = fields.filter((f) => share(f, f.min ?? 0, players[0]) !== undefined)
   const numbers = fields.filter((f) => !bars.includes(f))
   return (
     <Card.Root overflow="auto">
@@ -90,7 +90,7 @@ function Row({
 }
 
 function Bar({ p, f, copy }: { p: Sheet; f: FieldInfo; copy: Copy }) {
-  const part = share(f, p.raw(f.name))
+  const part = share(f, p.raw(f.name), p)
   if (part === undefined) return null
   return (
     <Progress.Root value={part} size="sm" colorPalette={part < 25 ? 'red' : 'green'} data-field={f.name}>

@@ -4,18 +4,13 @@ import { clockTicks, formatClock, plain, type Copy, type FieldInfo, type Sheet, 
 export const label = (f: FieldInfo) => f.title || f.name.replaceAll('_', ' ')
 
 /** A field's share of its greatest value, for a bar; undefined for a mere count. */
-export function share(f: FieldInfo, v: Value | undefined): number | undefined {
+export function share(f: FieldInfo, v: Value | undefined, sheet?: Sheet): number | undefined {
   const unit = f.type === 'number' ? 1000 : 1
-  if (
-    !f.own ||
-    typeof v !== 'number' ||
-    f.min === undefined ||
-    f.max === undefined ||
-    f.max <= f.min ||
-    f.max > 200 * unit
-  )
+  const by = f.max_by ? sheet?.raw(f.max_by) : undefined
+  const max = typeof by === 'number' ? by : f.max
+  if (!f.own || typeof v !== 'number' || f.min === undefined || max === undefined || max <= f.min || max > 200 * unit)
     return undefined
-  return ((v - f.min) / (f.max - f.min)) * 100
+  return (Math.min(v - f.min, max - f.min) / (max - f.min)) * 100
 }
 
 /** A field's value as a person reads it. */

@@ -350,6 +350,9 @@ func (k *compiler) function(e ast.Expr, name string, args []ast.Expr) numFn {
 		return func(v *Env) int64 { return mul(v, a(v), 1000) }
 	case "running":
 		return k.running(args[0])
+	case "over":
+		runs, shows := k.running(args[0]), k.num(args[0])
+		return func(v *Env) int64 { return truth(runs(v) != 0 && shows(v) == 0) }
 	case "random":
 		return k.random(e, args)
 	case "min", "max":
@@ -411,7 +414,7 @@ func (k *compiler) running(arg ast.Expr) numFn {
 			return func(v *Env) int64 { return truth(p.row(v).N[slot+1] != 0) }
 		}
 	}
-	k.fail(arg, "running(…) takes a clock field")
+	k.fail(arg, "running(…) and over(…) take a clock field")
 	return zero
 }
 

@@ -246,8 +246,21 @@ func isCall(src string, is Issue) bool {
 }
 
 // functions are the functions that are known everywhere; those of lists are in lists.
-var functions = []string{"abs", "distance", "double", "int", "max", "min", "point", "running", "seconds", "size",
-	"team_named", "within"}
+var functions = []string{
+	"abs",
+	"distance",
+	"double",
+	"int",
+	"max",
+	"min",
+	"over",
+	"point",
+	"running",
+	"seconds",
+	"size",
+	"team_named",
+	"within",
+}
 
 // callable are the names of everything that can be called.
 func callable() []string {

@@ -85,6 +85,7 @@ func functionDecls() []cel.EnvOption {
 			cel.Overload("team_named_string", []*cel.Type{types.StringType}, kindTypes[sheet.Team]),
 		),
 		cel.Function("running", cel.Overload("running_clock", []*cel.Type{i}, b)),
+		cel.Function("over", cel.Overload("over_clock", []*cel.Type{i}, b)),
 		cel.Function(
 			"min",
 			cel.Overload("min_int", []*cel.Type{i, i}, i),

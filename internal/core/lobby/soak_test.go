@@ -87,6 +87,9 @@ func misplaced(book *rulebook.Book, m *lobby.Lobby) string {
 	for i, p := range pieces {
 		x, y := p.Pos(book.F.Piece.Pos)
 		kind := book.Pieces[p.Int(book.F.Piece.Kind)]
+		if kind.Shot != nil {
+			continue // it flies wherever it can
+		}
 		if !g.Free(x, y, kind.Radius) {
 			return fmt.Sprintf("the %s at (%d, %d) is not free", kind.Name, x, y)
 		}

@@ -29,6 +29,7 @@ func (m *Match) Start(players []*Player) {
 	for _, p := range players {
 		m.takeIn(p)
 	}
+	m.beginAll()
 	m.orderTurns()
 	m.giveBearers()
 	for _, p := range players {
@@ -37,6 +38,15 @@ func (m *Match) Start(players []*Player) {
 	m.emit(rulebook.OnStart, nil)
 	m.enterPhase(0)
 	m.warnReferee()
+}
+
+// beginAll gives every sheet what its fields begin with by expression.
+func (m *Match) beginAll() {
+	for _, l := range m.book.Limits {
+		for _, r := range m.subjects(l.Kind) {
+			m.beginOne(l, r, sheet.ResetMatch)
+		}
+	}
 }
 
 // takeIn makes a player one who takes part, with everything as at the start.
@@ -63,6 +73,7 @@ func (m *Match) takeIn(p *Player) {
 // Join lets a latecomer into the running match.
 func (m *Match) Join(p *Player) {
 	m.takeIn(p)
+	m.begin(p.Row, sheet.ResetMatch)
 	m.lastInOrder(p.Row)
 	m.spawn(p)
 	m.emit(rulebook.OnEnter, p.Row)

@@ -210,6 +210,9 @@ func (m *Match) begins(r *sheet.Row, starts []rulebook.Begin) {
 
 // startOf is what a field of a sheet begins with.
 func (m *Match) startOf(r *sheet.Row, f *sheet.Field) sheet.Value {
+	if l := m.book.LimitOf(f); l != nil && l.Start != nil {
+		return m.startBy(l, r)
+	}
 	var starts []rulebook.Begin
 	switch r.Kind {
 	case sheet.Creature:

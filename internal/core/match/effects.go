@@ -164,7 +164,7 @@ func (m *Match) addTo(e *rulebook.Effect) {
 	case r.Kind == sheet.Record:
 		m.change(r, f, step.ChangeAdd, sheet.IntValue(f.Type, by))
 	default:
-		m.st.SetInt(r, f, saturating(r.Int(f), by))
+		m.st.SetInt(r, f, m.held(r, f, saturating(r.Int(f), by)))
 	}
 }
 
@@ -192,6 +192,9 @@ func (m *Match) setTo(e *rulebook.Effect) {
 	}
 	if f.Type == sheet.Text {
 		v.S = sheet.Cut(v.S, int(f.Max))
+	}
+	if f.Limit > 0 && (f.Type == sheet.Integer || f.Type == sheet.Number) {
+		v.N[0] = m.held(r, f, v.N[0])
 	}
 	switch {
 	case r.Kind == sheet.Record:
@@ -239,6 +242,15 @@ func (m *Match) workClock(e *rulebook.Effect) {
 		rate = -1
 	}
 	shows := r.Clock(f, now)
+	if e.Value != nil { // a length of its own
+		m.env.Fault = expr.OK
+		v := e.Value.Int(&m.env)
+		if m.faulty(e.Line); m.env.Fault == expr.OK {
+			m.st.SetClock(r, f, sheet.Ticks(min(max(v, 0), maxClock), m.book.Rate),
+				rate*sheet.Bit(e.Verb != rulebook.ClockReset), now)
+		}
+		return
+	}
 	switch e.Verb {
 	case rulebook.ClockStart:
 		if r.N[f.Slot()+1] == 0 {

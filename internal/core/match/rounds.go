@@ -15,12 +15,15 @@ func (m *Match) beginRound() {
 		}
 		m.newRoundOfTurns()
 		m.st.ResetRow(m.row, sheet.ResetRound)
+		m.begin(m.row, sheet.ResetRound)
 		for _, t := range m.teams {
 			m.st.ResetRow(t, sheet.ResetRound)
+			m.begin(t, sheet.ResetRound)
 		}
 		for _, s := range m.players {
 			if s.Row.Flag(m.book.F.Player.Playing) {
 				m.st.ResetRow(s.Row, sheet.ResetRound)
+				m.begin(s.Row, sheet.ResetRound)
 				m.spawn(s)
 			}
 		}

@@ -70,5 +70,8 @@ func (m *Match) setNow(r *sheet.Row, f *sheet.Field, v sheet.Value) {
 		m.st.SetClock(r, f, sheet.Ticks(min(max(v.N[0], 0), maxClock), m.book.Rate), r.N[f.Slot()+1], at)
 		return
 	}
+	if f.Limit > 0 && (f.Type == sheet.Integer || f.Type == sheet.Number) {
+		v.N[0] = m.held(r, f, v.N[0])
+	}
 	m.st.Set(r, f, v)
 }

@@ -123,12 +123,25 @@ func (m *Match) lastRuleLine() int {
 	return 0
 }
 
-// derive brings derived fields up to date where something that they read has
-// changed.
+// maxHolds bounds how often bounds by expression follow derived fields that follow them.
+const maxHolds = 8
+
+// derive brings derived fields up to date where something that they read has changed, and
+// then what is bounded by expressions.
 func (m *Match) derive() {
 	if !m.plainly && !m.st.AnyTouched() && len(m.book.Derives) == 0 {
 		return
 	}
+	m.deriveAll()
+	for range maxHolds {
+		if len(m.book.Limits) == 0 || !m.holdBounds() {
+			return
+		}
+		m.deriveAll()
+	}
+}
+
+func (m *Match) deriveAll() {
 	for _, d := range m.book.Derived {
 		reads := &d.Is.Reads
 		if m.plainly || reads.Clock || d.Is.TouchedAny(m.st.Touched()) {

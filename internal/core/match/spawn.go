@@ -13,6 +13,7 @@ func (m *Match) spawn(s *Player) {
 		return
 	}
 	m.st.ResetRow(s.Row, sheet.ResetRespawn)
+	m.begin(s.Row, sheet.ResetRespawn)
 	m.st.SetClock(s.Row, f.Respawn, 0, 0, m.play)
 	m.StopSteering(s)
 	if g := m.ground(); g != nil {

@@ -23,6 +23,7 @@ type DescribedField struct {
 	See     string   `json:"see,omitempty" jsonschema:"who sees it: team, owner or referees; everyone if it is not given"`
 	Min     *int64   `json:"min,omitempty" jsonschema:"the least value, in the unit that is sent"`
 	Max     *int64   `json:"max,omitempty" jsonschema:"the greatest value, in the unit that is sent; of a text: characters"`
+	MaxBy   string   `json:"max_by,omitempty" jsonschema:"the field of the same sheet that holds the greatest value"`
 	Item    string   `json:"item,omitempty" jsonschema:"of a list: the type of its items: integer, text, choice or ref"`
 	Most    int      `json:"most,omitempty" jsonschema:"of a list: the most items"`
 	Wall    bool     `json:"wall,omitempty" jsonschema:"of a clock: it follows wall ticks, not play ticks"`
@@ -56,6 +57,7 @@ func DescribeField(f *sheet.Field) DescribedField {
 		Wall:    f.Wall,
 		Every:   int64(f.Rate),
 		Own:     !f.BuiltIn,
+		MaxBy:   f.MaxBy,
 	}
 	if f.Type == sheet.List {
 		d.Item, d.Most = f.Item.String(), f.Most
@@ -97,6 +99,7 @@ func (d Described) Schema() (*Schema, error) {
 				Choices: df.Choices,
 				Wall:    df.Wall,
 				BuiltIn: !df.Own,
+				MaxBy:   df.MaxBy,
 			}
 			f.Of, _ = sheet.KindNamed(df.Of)
 			f.Item, _ = sheet.TypeNamed(df.Item)

@@ -80,6 +80,7 @@ type binder struct {
 	checker  *expr.Checker
 	problems Problems
 	uses     uses
+	bendable bool                   // bounds and starts may be expressions
 	begin    map[ownKey]sheet.Value // what the own fields of pieces and creatures begin with
 
 	expressions int
@@ -110,6 +111,7 @@ func (b *binder) all() {
 	b.ground()
 	b.kitNames()
 	b.derived()
+	b.limits()
 	b.phases()
 	b.turns()
 	b.actions()
@@ -166,6 +168,14 @@ func (b *binder) watched() {
 	}
 	for _, d := range k.Derived {
 		add(&k.Derives, d.Is)
+	}
+	for _, l := range k.Limits {
+		for _, p := range []*expr.Prog{l.Min, l.Max} {
+			if p != nil {
+				k.Watched[l.Kind].Set(l.Field.No)
+				add(&k.Derives, p)
+			}
+		}
 	}
 	for _, r := range k.Rules {
 		add(&k.Awaits, r.When)

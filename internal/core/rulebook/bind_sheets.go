@@ -35,9 +35,11 @@ func (b *binder) sheets() {
 		}
 	}
 	sheets := b.top.get("sheets")
+	b.bendable = true
 	for _, k := range []sheet.Kind{sheet.Lobby, sheet.Match, sheet.Team, sheet.Player} {
 		b.fields(k, sheets.get(k.String()))
 	}
+	b.bendable = false
 }
 
 func (b *binder) fields(k sheet.Kind, n *node) {
@@ -144,10 +146,10 @@ func (b *binder) bounds(n *node, f *sheet.Field) {
 	switch t {
 	case sheet.Integer, sheet.Number:
 		f.Min, f.Max = -largestInt, largestInt
-		if lo != nil {
+		if lo != nil && !b.bends(lo, f) {
 			f.Min = b.amount(lo, t)
 		}
-		if hi != nil {
+		if hi != nil && !b.bends(hi, f) {
 			f.Max = b.amount(hi, t)
 		}
 		f.Bounded = true
@@ -210,6 +212,10 @@ func (b *binder) start(n *node, f *sheet.Field) {
 	}
 	if v.kind != scalarNode {
 		b.fail(v, "wrong-type", "a single value", "%s", kindWords[v.kind])
+		return
+	}
+	if b.bends(v, f) {
+		f.Start.N[0] = f.Clamp(0)
 		return
 	}
 	switch f.Type {

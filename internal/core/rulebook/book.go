@@ -39,6 +39,7 @@ type Book struct {
 	Zones      []*Zone
 	Rules      []*Rule
 	Whens      []*Rule    // those of the rules that wait for a condition
+	Limits     []*Limit   // bounds and starts by expression
 	Derived    []*Derived // in an order in which each reads only earlier ones
 	Phases     []*Phase
 	Turns      *Turns // nil without

@@ -144,6 +144,12 @@ func init() {
 					spec: aField,
 					doc:  "With `clock` and `split`: the integer field that gets the milliseconds.",
 				},
+				{
+					name: "from",
+					spec: timeish,
+					doc: "With `clock` and `start`, `restart` or `reset`: what it shows then, in place of its start: a " +
+						"duration, or an expression that gives milliseconds.",
+				},
 			},
 			(*binder).effectClock,
 		},

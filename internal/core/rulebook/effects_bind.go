@@ -2,6 +2,7 @@ package rulebook
 
 import (
 	"slices"
+	"strconv"
 	"strings"
 
 	"turnvex.example/turnvex/internal/core/expr"
@@ -111,6 +112,12 @@ func (b *binder) effectClock(n, v *node, scope expr.Scope, e *Effect) {
 		return
 	}
 	e.Verb = ClockStart + Verb(word)
+	if from := n.get("from"); from != nil {
+		if e.Verb == ClockStop || e.Verb == ClockSplit {
+			b.fail(from, "not-here", "it only with start, restart or reset", "a clock that goes on from where it is")
+		}
+		e.Value = b.duration(from, scope)
+	}
 	into := n.get("into")
 	switch {
 	case e.Verb == ClockSplit && into == nil:
@@ -131,6 +138,16 @@ func (b *binder) effectClock(n, v *node, scope expr.Scope, e *Effect) {
 			)
 		}
 	}
+}
+
+// duration compiles a duration, or an expression that gives milliseconds.
+func (b *binder) duration(n *node, scope expr.Scope) *expr.Prog {
+	if ms, ok := parseDuration(n.text); ok && n.kind == scalarNode {
+		plain := *n
+		plain.text = strconv.FormatInt(ms, 10)
+		n = &plain
+	}
+	return b.compile(n, scope, wantMillis)
 }
 
 func (b *binder) effectOut(n, v *node, scope expr.Scope, e *Effect) {

@@ -413,6 +413,7 @@ var effectObject = &object{
           - {set: me.wind, to: 25}
           - {reset: me.coins}
       - {clock: me.time, do: split, into: me.half}
+      - {clock: me.time, do: restart, from: 10s}
       - {give: bell, to: me}
       - {place: lantern, at: me.pos}
       - {grant: keeper, to: me}

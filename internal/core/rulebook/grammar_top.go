@@ -333,6 +333,8 @@ var fieldObject = &object{
     wind: {type: number, start: 50, min: 0, max: 50, see: owner, title: Wind}
     mood: {type: choice, words: [calm, cross]}
     lap: {type: clock, count: up}
+    most_hull: {type: integer, start: 100}
+    armour: {type: integer, start: me.most_hull / 2, min: 0, max: me.most_hull}
     left: {type: clock, count: down, runs: wall, start: 30s, rate: 500ms}
     hand: {type: list, of: integer, most: 10, see: owner}
     marks: {type: list, of: choice, words: [star, moon], start: [star, star]}
@@ -363,17 +365,21 @@ var fieldObject = &object{
 			name: "start",
 			spec: spec{shape: anything},
 			doc: "The value at first and after a reset: 0, empty, false, the first word, nobody if it is not " +
-				"given. A clock's is a duration; a list's is a list, or of integers a range such as `1..52`.",
+				"given. A clock's is a duration; a list's is a list, or of integers a range such as `1..52`. On the sheets " +
+				"of match, teams and players an integer's, number's, flag's, position's or clock's may be an " +
+				"expression, which is read at each reset.",
 		},
 		{
 			name: "min",
 			spec: scalar,
-			doc:  "The least value of an integer or number, or of a list's integers; less becomes this.",
+			doc: "The least value of an integer or number, or of a list's integers; less becomes this. On the sheets " +
+				"of lobby, match, teams and players it may be an expression: the value follows it.",
 		},
 		{
 			name: "max",
 			spec: scalar,
-			doc:  "The greatest value; more becomes this. Of a text: the most characters, 64 if it is not given.",
+			doc: "The greatest value, as `min` is the least; more becomes this. Of a text: the most characters, 64 if " +
+				"it is not given.",
 		},
 		{name: "words", spec: names, doc: "The words of a choice, or of a list of choices."},
 		{

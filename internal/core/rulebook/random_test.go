@@ -23,7 +23,7 @@ func RandomDocument(r *rand.Rand) []byte {
 	doc["sheets"] = map[string]any{
 		"player": map[string]any{
 			"hull": map[string]any{"type": "integer", "max": 100, "start": 50, "min": 0},
-			"wind": map[string]any{"type": "number"},
+			"wind": map[string]any{"type": "number", "max": "double(me.hull)", "start": "double(me.hull) / 2.0"},
 			"time": map[string]any{"type": "clock"},
 			"on":   map[string]any{"type": "flag"},
 			"late": map[string]any{"type": "flag", "is": g.pick(conditions)},

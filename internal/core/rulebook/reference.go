@@ -225,7 +225,7 @@ Lists take ` + "`exists(p, …)`, `all(p, …)`, `exists_one(p, …)`, `count(p,
 ` + "`pick()`" + ` at random. A field that is a list of values takes ` + "`size()`, `7 in me.hand`, `first()`, `nth(2)`" + `,
 ` + "`exists`, `all`, `count`, `sum`, `most`" + ` and ` + "`least`" + `; one of references all that lists take.
 Functions: ` + "`distance(a, b)`" + ` in millimetres, ` + "`point(x, y)`, `within(position, zone)`, `seconds(n)`" + ` in milliseconds,
-` + "`running(clock)`, `team_named('amber')`, `min`, `max`, `abs`, `int`, `double`, `size(text)`, `string(n)`" + ` and, in
+` + "`running(clock)`, `over(clock)`" + ` (a countdown has run down), ` + "`team_named('amber')`, `min`, `max`, `abs`, `int`, `double`, `size(text)`, `string(n)`" + ` and, in
 what an effect writes, ` + "`random(least, most)`" + `. A choice is compared with its words
 (` + "`match.phase == 'play'`, `me.mood in ['calm', 'merry']`" + `); a clock reads as milliseconds;
 a position has ` + "`.x` and `.y`" + ` in millimetres.

@@ -126,6 +126,8 @@ type Field struct {
 	Size    *Field   `json:"-"` // of a List: the field that tells how many there are, nil without
 	Rate    Tick     `json:"-"` // the least number of wall ticks between two sends; 0 sends each change
 	BuiltIn bool     `json:"-"`
+	Limit   int      `json:"-"` // 1 and the place of its bounds or start by expression in the rulebook; 0 for none
+	MaxBy   string   `json:"-"` // the field of the sheet that is its greatest value; "" for none
 
 	// Where each value of another field of the sheet has a rate of its own.
 	RateBy *Field `json:"-"` // a choice; nil for one Rate for all

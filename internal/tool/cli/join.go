@@ -38,9 +38,9 @@ func joinCommand() command {
 		most:    1,
 		summary: "Join a lobby and play in the terminal",
 		details: "Keys: enter ready, arrows steer, space stop, tab chooses a target, ctrl+p pauses, ctrl+y and\n" +
-			"ctrl+n answer a vote, f1 to f9 vote for a word, q leaves; the actions have the keys that the last line shows.\n" +
-			"With -json every change, notice and verdict is " +
-			"written as a line, and intents are read as\nlines from standard input, such as {\"do\":\"ready\"} or " +
+			"ctrl+n answer a vote, f1 to f9 vote for a word, q leaves; the actions have the keys that the last\n" +
+			"line shows. With -json every change, notice and verdict is written as a line, and intents are read\n" +
+			"as lines from standard input, such as {\"do\":\"ready\"} or\n" +
 			"{\"do\":\"act\",\"name\":\"ram\",\"target\":4}.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session

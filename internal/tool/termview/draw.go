@@ -238,9 +238,13 @@ func field(c *client.Copy, p *client.Sheet, f *client.Field) string {
 	if f.Type == client.TypeClock {
 		return faint.Render(label(f)) + " " + client.FormatClock(c.Clock(p, f.Name))
 	}
-	if isBar(f) {
+	most := f.Max
+	if f.MaxBy != "" {
+		most = p.Int(f.MaxBy)
+	}
+	if isBar(f, most) {
 		const cells = 8
-		full := int((v.N[0] - f.Min) * cells / (f.Max - f.Min))
+		full := int(min((v.N[0]-f.Min)*cells/(most-f.Min), cells))
 		style := good
 		if 4*full < cells {
 			style = bad
@@ -253,12 +257,12 @@ func field(c *client.Copy, p *client.Sheet, f *client.Field) string {
 }
 
 // isBar tells whether a field is a share of a greatest value, and not a count.
-func isBar(f *client.Field) bool {
+func isBar(f *client.Field, most int64) bool {
 	unit := int64(1)
 	if f.Type == client.TypeNumber {
 		unit = 1000
 	}
-	return f.Bounded && f.Max > f.Min && f.Max <= 200*unit
+	return f.Bounded && most > f.Min && most <= 200*unit
 }
 
 func (m *model) footer(c *client.Copy) string {

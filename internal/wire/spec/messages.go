@@ -183,8 +183,8 @@ var Messages = []Message{
 		Example: `{"is":"decided","no":3,"ok":false,"code":"no-such-decision","reason":"no decision with this number is waiting; it may have run out"}`,
 	},
 	{Is: "rule", From: Client, Type: wire.Rule{},
-		Purpose: "Something that a referee does of its own accord: an act, or a field that it sets, as the rulebook's " +
-			"`referee` allows.",
+		Purpose: "Something that a referee does of its own accord: an act, or a field that it sets, as the " +
+			"rulebook's `referee` allows.",
 		When:    "Any time.",
 		Follows: "`ruled`.",
 		Errors:  "`forbidden` ends the connection of who is no referee.",

@@ -41,6 +41,7 @@ type Conn struct {
 	last    *Refusal      // guarded by mu; why the service ended the connection before this one
 
 	words    words
+	seating  map[uint64]*uint32     // guarded by mu; where the seats of further players go
 	deciding map[intentKey]*Pending // guarded by mu; expected until a referee has decided
 	tells    tells
 	watchers []*watcher // guarded by mu
@@ -250,7 +251,7 @@ func (c *Conn) Leave(ctx context.Context) error {
 	c.mu.Lock()
 	c.leaving = true
 	c.mu.Unlock()
-	c.sendNow(wire.Plain{Is: "leave"}) // if it fails, it is sent after coming back
+	c.sendNow(wire.Leave{Is: "leave"}) // if it fails, it is sent after coming back
 	select {
 	case <-c.done:
 	case <-ctx.Done():

@@ -135,7 +135,7 @@ func (c *Conn) resendLocked() {
 			c.sendNow(p.msg)
 		}
 		if leaving {
-			c.sendNow(wire.Plain{Is: "leave"})
+			c.sendNow(wire.Leave{Is: "leave"})
 		}
 	}()
 }
@@ -183,6 +183,8 @@ func (c *Conn) message(sock *socket, data []byte) error {
 		return take(sock, data, func(d *Decision) error { wholes(d.Tell); return tell(c, c.opts.OnDecision, *d) })
 	case "decided":
 		return take(sock, data, c.words.decided)
+	case "seated":
+		return take(sock, data, c.seated)
 	case "ruled":
 		return take(sock, data, c.words.ruled)
 	case "ping":

@@ -35,7 +35,21 @@ type Intent struct {
 	Value  any            `json:"value,omitempty" jsonschema:"of a field that is set by hand"`
 }
 
-// Plain is a message that is nothing but its name: leave or whole.
+// Local brings a further player onto the connection.
+type Local struct {
+	Is   string `json:"is"`
+	N    uint64 `json:"n" jsonschema:"the client's number for it, which the answer bears"`
+	Name string `json:"name" jsonschema:"of the player"`
+	Team string `json:"team,omitempty" jsonschema:"the team wished for"`
+}
+
+// Leave gives seats up.
+type Leave struct {
+	Is   string `json:"is"`
+	Seat uint32 `json:"seat,omitempty" jsonschema:"of a further player on the connection; all of its seats if it is not given"`
+}
+
+// Plain is a message that is nothing but its name: whole.
 type Plain struct {
 	Is string `json:"is"`
 }

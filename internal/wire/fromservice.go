@@ -134,6 +134,16 @@ type Ruled struct {
 	Reason string `json:"reason,omitempty" jsonschema:"the same for people"`
 }
 
+// Seated answers local, and a leave that is not possible.
+type Seated struct {
+	Is     string `json:"is"`
+	N      uint64 `json:"n,omitempty" jsonschema:"as in local"`
+	OK     bool   `json:"ok" jsonschema:"whether the player has a seat"`
+	Seat   uint32 `json:"seat,omitempty" jsonschema:"the seat"`
+	Code   string `json:"code,omitempty" jsonschema:"why not; see errors.md"`
+	Reason string `json:"reason,omitempty" jsonschema:"the same for people"`
+}
+
 // Judging answers the hello of who referees all lobbies of a rulebook.
 type Judging struct {
 	Is       string   `json:"is"`

@@ -12,6 +12,7 @@ import {
   type Message,
   type Notice,
   type Part,
+  type Seated,
   type Value,
   type Verdict,
   type Welcome,
@@ -103,6 +104,8 @@ export class Connection {
   private pings = new Map<number, number>()
   private readonly next = new Map<number, number>()
   private readonly open = new Map<string, Open>()
+  private locals = 0
+  private readonly seating = new Map<number, (m: Seated) => void>()
   /** What is expected until a referee has decided. */
   private readonly deciding = new Map<string, Open>()
   private readonly time = new Estimate()
@@ -194,6 +197,21 @@ export class Connection {
     this.write({ is: 'leave' })
   }
 
+  /** Brings a further player onto the connection, who shares the screen; the promise gives the seat. */
+  addLocal(name: string, team?: string): Promise<number> {
+    const n = ++this.locals
+    return new Promise((resolve, reject) => {
+      if (this.state !== 'open') return reject(new Error('the connection is away'))
+      this.seating.set(n, (m) => (m.ok ? resolve(m.seat ?? 0) : reject(new Error(m.reason ?? m.code))))
+      this.write({ is: 'local', n, name, team })
+    })
+  }
+
+  /** Gives the seat of a further player on the connection up. */
+  leaveSeat(seat: number) {
+    this.write({ is: 'leave', seat })
+  }
+
   private connect() {
     const { address, token, tokens, lobby, watch, all, as, team, locals, password, version, wait } = this.options
     const socket = this.opener(liveAddress(address), this.encoding.protocol)
@@ -250,6 +268,10 @@ export class Connection {
       case 'notice':
         if (m.name === 'decided') this.judged(`${m.of ?? 0}/${String(m.with?.intent)}`)
         return this.options.onNotice?.(m)
+      case 'seated':
+        this.seating.get(m.n ?? 0)?.(m)
+        this.seating.delete(m.n ?? 0)
+        return
       case 'missed':
         return this.options.onMissed?.(m.notices)
       case 'differs':

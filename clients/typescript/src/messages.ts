@@ -618,8 +618,34 @@ export interface JudgingMessage {
   lobbies: string[]
 }
 
+export interface LocalMessage {
+  is: 'local'
+  /** The client's number for it, which the answer bears */
+  n: number
+  /** Of the player */
+  name: string
+  /** The team wished for */
+  team?: string
+}
+
+export interface Seated {
+  is: 'seated'
+  /** As in local */
+  n?: number
+  /** Whether the player has a seat */
+  ok: boolean
+  /** The seat */
+  seat?: number
+  /** Why not; see errors.md */
+  code?: string
+  /** The same for people */
+  reason?: string
+}
+
 export interface LeaveMessage {
   is: 'leave'
+  /** Of a further player on the connection; all of its seats if it is not given */
+  seat?: number
 }
 
 export interface ListingMessage {
@@ -683,6 +709,7 @@ export type Message =
   | DecidedMessage
   | RuledMessage
   | JudgingMessage
+  | Seated
   | ListingMessage
   | ListedMessage
   | BoardMessage
@@ -700,4 +727,5 @@ export type Sent =
   | ShownMessage
   | DecideMessage
   | RuleMessage
+  | LocalMessage
   | LeaveMessage

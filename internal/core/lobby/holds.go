@@ -21,8 +21,11 @@ func (l *Lobby) lost(id sheet.ID) {
 }
 
 // back ends the hold: the connection is there again.
-func (l *Lobby) back(id sheet.ID) {
+func (l *Lobby) back(id sheet.ID, conn string) {
 	if s := l.seat(id); s != nil {
+		if conn != "" {
+			s.conn = conn
+		}
 		s.heldUntil, s.gone = 0, false
 		l.st.SetFlag(s.Row, l.book.F.Player.Away, false)
 		if l.host() == nil { // everybody was gone

@@ -192,7 +192,7 @@ func (l *Lobby) apply(in *step.Input) {
 	case step.Lost:
 		l.lost(in.Seat)
 	case step.Back:
-		l.back(in.Seat)
+		l.back(in.Seat, in.Conn)
 	case step.Leave:
 		l.leave(in.Seat)
 	case step.Loaded:

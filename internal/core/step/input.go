@@ -107,7 +107,7 @@ type Input struct {
 	Acct   string      // of Enter and Wait: whose seat; "" for a further player on a connection
 	Pass   string      // of Enter and Wait: the digest of a password
 	Names  []string    // of Reserve: accounts
-	Conn   string      // of Enter: players with the same one share a connection
+	Conn   string      // of Enter and Back: players with the same one share a connection
 	Record []Named     // of Loaded, Kept, and an Intent with an N
 	Value  sheet.Value // of Field, Set and RefereeSet
 }

@@ -176,6 +176,8 @@ func (c *conn) message(m any) error {
 		if err := c.limit.intent(m.Seat); err != nil {
 			return err
 		}
+	case *wire.Local:
+		c.limit.grow()
 	case *wire.Ping:
 		if m.Is == "pong" {
 			if at := c.pinged.Load(); at != 0 && m.N == c.pings.Load() { // the newest ping's

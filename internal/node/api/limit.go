@@ -27,10 +27,21 @@ type inputLimit struct {
 // fewer, and intents for others are refused.
 const maxLimited = 64
 
+// maxLocals is for how many seats, and the connection itself, the limit grows at most.
+const maxLocals = 9
+
 // newInputLimit is for a connection with so many seats.
 func newInputLimit(seats int) *inputLimit {
 	n := messageRate * (1 + seats)
 	return &inputLimit{all: rate.NewLimiter(rate.Limit(n), 2*n), seats: map[uint32]*rate.Limiter{}}
+}
+
+// grow is for one more seat, as far as a connection may have any.
+func (l *inputLimit) grow() {
+	if n := l.all.Limit() + messageRate; n <= messageRate*maxLocals {
+		l.all.SetLimit(n)
+		l.all.SetBurst(2 * int(n))
+	}
 }
 
 func (l *inputLimit) message() error {

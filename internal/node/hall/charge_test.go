@@ -141,7 +141,7 @@ func TestChargeOfWhoLeaves(t *testing.T) {
 			pass(aTick)
 			if closes {
 				l.Close("enough")
-			} else if err := a.Receive(&wire.Plain{Is: "leave"}); err != nil {
+			} else if err := a.Receive(&wire.Leave{Is: "leave"}); err != nil {
 				t.Fatal(err)
 			}
 			pass(5 * time.Second)

@@ -73,7 +73,7 @@ func TestHolds(t *testing.T) {
 		if stolen.First() == seat || stolen.First() == 0 {
 			t.Errorf("with the key of another the seat is %d", stolen.First())
 		}
-		stolen.Receive(&wire.Plain{Is: "leave"})
+		stolen.Receive(&wire.Leave{Is: "leave"})
 		back.Lost()
 		pass(10*time.Second - 100*time.Millisecond)
 		if info, _ := l.Info(context.Background()); info.Seats != 2 {
@@ -105,7 +105,7 @@ func TestSecondConnection(t *testing.T) {
 func TestLeaving(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		l, ada, bo := r.two()
-		if err := ada.Receive(&wire.Plain{Is: "leave"}); err != nil {
+		if err := ada.Receive(&wire.Leave{Is: "leave"}); err != nil {
 			t.Fatal(err)
 		}
 		pass(100 * time.Millisecond)
@@ -151,7 +151,7 @@ func TestLine(t *testing.T) {
 			t.Fatalf("%v, %v", cy.all("welcome"), di.all("welcome"))
 		}
 		cy.Lost() // and stands in line no more
-		ada.Receive(&wire.Plain{Is: "leave"})
+		ada.Receive(&wire.Leave{Is: "leave"})
 		pass(time.Second)
 		if w := di.all("welcome"); len(w) != 2 || di.First() == 0 || cy.First() != 0 {
 			t.Errorf("di was sent %v and has seat %d", di.kinds(), di.First())
@@ -298,7 +298,7 @@ func TestQuick(t *testing.T) {
 		if _, err := r.tryJoin(l, hall.Joining{Account: "stranger"}); fault.CodeOf(err) != code.LobbyFull {
 			t.Errorf("a stranger where places are held: %v", err)
 		}
-		x.Receive(&wire.Plain{Is: "leave"})
+		x.Receive(&wire.Leave{Is: "leave"})
 		if _, _, err := r.hall.Quick(context.Background(), r.book, []string{"1", "2", "3", "4", "5"},
 			hall.Opening{}); fault.CodeOf(err) != code.OutOfRange {
 			t.Errorf("a party of five: %v", err)

@@ -146,7 +146,7 @@ func TestReadBehindSave(t *testing.T) {
 			}
 			return nil
 		}
-		ada.Receive(&wire.Plain{Is: "leave"})
+		ada.Receive(&wire.Leave{Is: "leave"})
 		pass(aTick)
 		other := r.open(hall.Opening{})
 		again := r.join(other, hall.Joining{Account: "ada"})

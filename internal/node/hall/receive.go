@@ -23,11 +23,15 @@ func (c *Client) Receive(message any) error {
 	case *wire.Ping:
 		c.pong(m.N)
 	case *wire.Plain:
-		if m.Is == "leave" {
-			l.post(func() { l.leave(c) })
+		l.post(func() { c.fresh, l.pub.force = true, true })
+	case *wire.Leave:
+		if m.Seat != 0 {
+			l.post(func() { l.rise(c, m) })
 		} else {
-			l.post(func() { c.fresh, l.pub.force = true, true })
+			l.post(func() { l.leave(c) })
 		}
+	case *wire.Local:
+		l.post(func() { l.sit(c, m) })
 	case *wire.Hash:
 		l.post(func() { l.hashed(c, m.Tick, m.Hash) })
 	case *wire.Shown:
@@ -46,7 +50,7 @@ func (c *Client) Receive(message any) error {
 		return fault.New(
 			code.BadMessage,
 			"this message has no place behind hello; a client sends intent, ping, pong, whole, hash, shown, decide, "+
-				"rule and leave",
+				"rule, local and leave",
 		)
 	}
 	return nil

@@ -58,7 +58,7 @@ func (l *Lobby) comeBack(c *Client, j Joining) (bool, error) {
 	c.why = held.ended
 	l.keys[c.key] = &heldSeats{seats: slices.Clone(seats)}
 	for _, id := range seats {
-		l.step(&step.Input{Kind: step.Back, Seat: id})
+		l.step(&step.Input{Kind: step.Back, Seat: id, Conn: c.key})
 	}
 	if key == j.Resume && j.Tick != nil && len(seats) == len(held.seats) {
 		l.keepCopy(c, sheet.Tick(*j.Tick))

@@ -368,6 +368,48 @@ func TestSpectators(t *testing.T) {
 	})
 }
 
+// TestLocalsComeAndGo: players who share a screen come and go one at a time on a live
+// connection, see what is theirs, and are held with it when it is lost.
+func TestLocalsComeAndGo(t *testing.T) {
+	mara, joss := player(t, "Mara"), player(t, "Joss")
+	lob := lobby(t, joss, client.Opening{Rulebook: "duel"})
+	b := join(t, joss, client.Options{Lobby: lob})
+	a := join(t, mara, client.Options{Lobby: lob})
+	_, err := a.AddLocal(soon(t), "\x07", "")
+	wants(t, "a name that is none", err, "bad-name")
+	a.Cut() // what comes back shares a connection of another key
+	until(t, b, "it is away", func(c *client.Copy) bool { return c.Seat(a.Seat()).Flag("away") })
+	until(t, b, "it is back", func(c *client.Copy) bool { return !c.Seat(a.Seat()).Flag("away") })
+	seat, err := a.AddLocal(soon(t), "Little Mara", "")
+	if err != nil || len(a.Seats()) != 2 || a.Seats()[1] != seat {
+		t.Fatalf("seat %d of %v: %v", seat, a.Seats(), err)
+	}
+	a.Read(func(c *client.Copy) {
+		if _, ok := c.Seat(seat).Get("plan"); !ok {
+			t.Error("the further player does not see its own private field")
+		}
+	})
+	do(t, a, client.Intent{Seat: seat, Do: "ready"})
+	until(t, b, "it is ready", func(c *client.Copy) bool { return c.Seat(seat).Flag("ready") })
+	_, err = a.AddLocal(soon(t), "Tiny Mara", "")
+	wants(t, "one too many", err, "too-many-locals")
+	a.Cut()
+	until(t, b, "it is back with both seats", func(c *client.Copy) bool {
+		return c.Seat(seat) != nil && !c.Seat(seat).Flag("away") && c.Lobby().Int("seats") == 3
+	})
+	if err := a.LeaveSeat(soon(t), seat); err != nil || len(a.Seats()) != 1 {
+		t.Errorf("seats %v, %v", a.Seats(), err)
+	}
+	until(t, b, "it has left alone", func(c *client.Copy) bool {
+		return c.Seat(seat) == nil && c.Seat(a.Seat()) != nil && c.Lobby().Int("seats") == 2
+	})
+	if again, err := a.AddLocal(soon(t), "Tiny Mara", ""); err != nil || again == seat {
+		t.Errorf("again seat %d, %v", again, err)
+	}
+	_, err = join(t, mara, client.Options{Lobby: lob, Watch: true}).AddLocal(soon(t), "Nobody", "")
+	wants(t, "beside who watches", err, "no-such-seat")
+}
+
 // TestLocalPlayers: two seats on one connection, each with its own name, team,
 // readiness and private fields, and both held and given up together.
 func TestLocalPlayers(t *testing.T) {

@@ -51,7 +51,7 @@ func TypeScript() string {
 func messageName(m *Message) string {
 	name := strings.ToUpper(m.Is[:1]) + m.Is[1:]
 	switch m.Is {
-	case "welcome", "verdict", "notice", "bye":
+	case "welcome", "verdict", "notice", "seated", "bye":
 		return name
 	}
 	return name + "Message"

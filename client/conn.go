@@ -175,6 +175,7 @@ func (c *Conn) run(sock *socket) {
 		c.mu.Lock()
 		c.sock = nil
 		c.mu.Unlock()
+		c.words.lost()
 		if c.ctx.Err() == nil && !final(err) {
 			if sock, err = c.comeBack(err); err == nil {
 				continue

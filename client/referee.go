@@ -2,6 +2,7 @@ package client
 
 import (
 	"context"
+	"errors"
 	"sync"
 
 	"turnvex.example/turnvex/internal/wire"
@@ -40,6 +41,9 @@ func (w *words) hand(ctx context.Context, k saidKey, send func() error, done <-c
 	}
 	select {
 	case d := <-answer:
+		if d == nil {
+			return errLost
+		}
 		if !d.OK {
 			return &Refusal{Code: d.Code, Reason: d.Reason}
 		}
@@ -48,6 +52,19 @@ func (w *words) hand(ctx context.Context, k saidKey, send func() error, done <-c
 		return why()
 	case <-ctx.Done():
 		return ctx.Err()
+	}
+}
+
+// errLost says that the connection was lost before an answer came.
+var errLost = errors.New("the connection was lost; nobody knows whether it counted")
+
+// lost ends the waiting for answers that will not come.
+func (w *words) lost() {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	for k, answer := range w.said {
+		delete(w.said, k)
+		close(answer)
 	}
 }
 

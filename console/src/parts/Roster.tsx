@@ -116,6 +116,7 @@ function Condition({ p, copy, live }: { p: Sheet; copy: Copy; live: Connection }
   return (
     <HStack gap="1" minH="5">
       {copy.lobby?.num('host') === p.id && <Badge size="xs">host</Badge>}
+      {p.flag('stand_in') && <Badge size="xs">stand-in</Badge>}
       {p.flag('away') && (
         <Badge size="xs" colorPalette="red">
           away

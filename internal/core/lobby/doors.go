@@ -33,7 +33,7 @@ func (l *Lobby) admits(in *step.Input) (code.Code, string) {
 		return code.OK, ""
 	case l.freeFor(in.Acct) <= 0:
 		return l.full()
-	case len(l.teams) > 0 && !l.anyTeamFree():
+	case len(l.teams) > 0 && !l.anyTeamFree() && (l.fillers() == 0 || l.match.Under() && l.standIn() == nil):
 		return code.LobbyFull, "every team is full"
 	}
 	return code.OK, ""
@@ -76,7 +76,7 @@ func (l *Lobby) lets(in *step.Input) (code.Code, string) {
 
 // freeFor is how many seats are free for an account: those held for others are not.
 func (l *Lobby) freeFor(account string) int {
-	free := int(l.row.Int(l.book.F.Lobby.Capacity)) - len(l.seats)
+	free := int(l.row.Int(l.book.F.Lobby.Capacity)) - l.people()
 	for _, r := range l.held {
 		if r.account != account {
 			free--

@@ -20,6 +20,7 @@ func (l *Lobby) enter(in *step.Input) {
 		l.takeOver(s, in)
 		return
 	}
+	l.makeRoom()
 	s := l.takeSeat(in)
 	l.out.Seat = s.Row.ID
 	l.answer(step.Verdict{Seat: s.Row.ID})
@@ -42,6 +43,7 @@ func (l *Lobby) takeSeat(in *step.Input) *seat {
 		l.st.SetInt(l.row, l.book.F.Lobby.Host, int64(s.Row.ID))
 	}
 	l.out.Do(step.Effect{Kind: step.LoadRecord, Seat: s.Row.ID, Account: in.Acct})
+	l.fill()
 	return s
 }
 
@@ -55,17 +57,16 @@ func (l *Lobby) freeSlot() int64 {
 }
 
 // vacant returns a seat that stands in for somebody gone, if the rulebook gives
-// such seats to newcomers.
+// such seats to newcomers, or that a stand-in plays.
 func (l *Lobby) vacant() *seat {
-	if l.book.Players.Gone != rulebook.GoneStandIn {
-		return nil
-	}
-	for _, s := range l.seats {
-		if s.gone {
-			return s
+	if l.book.Players.Gone == rulebook.GoneStandIn {
+		for _, s := range l.seats {
+			if s.gone && !s.filler {
+				return s
+			}
 		}
 	}
-	return nil
+	return l.standIn()
 }
 
 // takeOver gives a gone player's seat, as it is, to a newcomer.
@@ -73,6 +74,8 @@ func (l *Lobby) takeOver(s *seat, in *step.Input) {
 	f := &l.book.F.Player
 	l.match.SaveRecord(s.Player)
 	s.gone, s.heldUntil, s.lastSeq, s.answers, s.oldest, s.Name, s.conn = false, 0, 0, nil, 0, in.Name, in.Conn
+	s.filler = false
+	l.match.StandIn(s.Player, false)
 	l.st.SetText(s.Row, f.Account, in.Acct)
 	l.st.SetText(s.Row, f.Name, l.distinctName(s, in.Name))
 	l.st.SetFlag(s.Row, f.Away, false)
@@ -83,6 +86,10 @@ func (l *Lobby) takeOver(s *seat, in *step.Input) {
 	l.out.Do(step.Effect{Kind: step.LoadRecord, Seat: s.Row.ID, Account: in.Acct})
 	l.out.Seat = s.Row.ID
 	l.answer(step.Verdict{Seat: s.Row.ID})
+	if l.host() == nil {
+		l.passHost(nil)
+	}
+	l.fill()
 	l.match.EnoughAgain()
 }
 

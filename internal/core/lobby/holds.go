@@ -27,6 +27,7 @@ func (l *Lobby) back(id sheet.ID, conn string) {
 			s.conn = conn
 		}
 		s.heldUntil, s.gone = 0, false
+		l.match.StandIn(s.Player, false)
 		l.st.SetFlag(s.Row, l.book.F.Player.Away, false)
 		if l.host() == nil { // everybody was gone
 			l.passHost(nil)
@@ -54,6 +55,7 @@ func (l *Lobby) holdsOver() {
 		switch gone := l.book.Players.Gone; {
 		case playing && (gone == rulebook.GoneKeep || gone == rulebook.GoneStandIn):
 			s.gone = true
+			l.abandoned(s)
 			if l.hostIs(s) {
 				l.passHost(s)
 			}

@@ -17,6 +17,8 @@ func (l *Lobby) kick(s *seat, id sheet.ID) step.Verdict {
 		return step.Verdict{Code: code.NoSeat, Reason: "there is no such seat in this lobby"}
 	case t == s:
 		return step.Verdict{Code: code.WrongTarget, Reason: "leave instead of removing yourself"}
+	case t.filler:
+		return step.Verdict{Code: code.WrongTarget, Reason: "nobody has this seat: the service plays it"}
 	}
 	l.drop(t)
 	return step.Verdict{}

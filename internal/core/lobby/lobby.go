@@ -43,6 +43,7 @@ type Lobby struct {
 	hostStart bool       // the countdown under way was asked for by the host
 	hostLeft  bool       // the host is gone, and the lobby ends with them
 	replay    bool       // the next match follows the result, whatever was to come
+	filling   bool       // stand-ins are being seated, or taken away
 }
 
 // Setup is how a lobby is opened. Its zero value is a listed, open lobby of the
@@ -132,6 +133,11 @@ func (l *Lobby) Knows(id sheet.ID, values []step.Named) bool {
 
 // Deciding is the action that waits for a referee's decision with that number, or nil.
 func (l *Lobby) Deciding(no int64) *rulebook.Action { return l.match.Deciding(no) }
+
+// Whim makes up what players do by chance: as the rulebook says of its stand-ins, if it does.
+func (l *Lobby) Whim(r *rand.Rand) *match.Whim {
+	return &match.Whim{Match: l.match, Rand: r, Steering: -1}
+}
 
 // Count makes a tally count what happens in the lobby's matches from now on.
 func (l *Lobby) Count(t *match.Tally) { l.match.Count(t) }
@@ -245,6 +251,7 @@ func (l *Lobby) close() {
 		l.match.Finish("the lobby closed")
 	}
 	l.closed = true // nobody gets a seat that becomes free now
+	l.filling = true
 	for len(l.seats) > 0 {
 		l.remove(l.seats[len(l.seats)-1])
 	}

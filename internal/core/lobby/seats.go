@@ -13,6 +13,7 @@ type seat struct {
 	*match.Player
 	conn      string     // players with the same one share a connection
 	heldUntil sheet.Tick // wall tick until which a lost connection keeps it; 0 when it is there
+	filler    bool       // nobody's: a stand-in has it
 	gone      bool       // the hold has run out, and the rulebook keeps the seat until the match ends
 	lastSeq   uint64     // the number of the last intent that was answered
 	answers   []answered // the latest, at most as many as are remembered
@@ -90,6 +91,7 @@ func (l *Lobby) remove(s *seat) {
 	l.st.Remove(s.Row)
 	l.counts()
 	l.seatWaiting()
+	l.fill()
 	if len(l.seats) == 0 {
 		l.emptyAt = l.tick() + sheet.Tick(emptyFor*l.book.Rate)
 	}

@@ -51,11 +51,11 @@ func (l *Lobby) startCheck() {
 
 func (l *Lobby) allReady() bool {
 	for _, s := range l.seats {
-		if !s.Row.Flag(l.book.F.Player.Ready) || s.heldUntil > 0 {
+		if !s.filler && !s.Row.Flag(l.book.F.Player.Ready) || s.heldUntil > 0 {
 			return false
 		}
 	}
-	return len(l.seats) > 0
+	return l.people() > 0
 }
 
 func (l *Lobby) beginCountdown(byHost bool) {
@@ -137,10 +137,14 @@ func (l *Lobby) afterResult() {
 		if l.book.End.Then == rulebook.ThenLobby || l.book.End.Then == rulebook.ThenVote {
 			l.st.SetFlag(s.Row, l.book.F.Player.Ready, false)
 		}
-		if s.gone {
+		if s.gone && !s.filler {
 			l.remove(s)
 		}
+		if s.filler {
+			l.st.SetFlag(s.Row, l.book.F.Player.Ready, true)
+		}
 	}
+	l.fill()
 	l.st.TouchAll(sheet.Player)
 	switch c, _ := l.missing(); {
 	case then == rulebook.ThenClose:
@@ -156,9 +160,9 @@ func (l *Lobby) afterResult() {
 func (l *Lobby) voted() rulebook.Then {
 	yes := 0
 	for _, s := range l.seats {
-		yes += int(sheet.Bit(s.Row.Flag(l.book.F.Player.Ready)))
+		yes += int(sheet.Bit(!s.filler && s.Row.Flag(l.book.F.Player.Ready)))
 	}
-	if 2*yes > len(l.seats) {
+	if 2*yes > l.people() {
 		return rulebook.ThenAgain
 	}
 	return rulebook.ThenLobby

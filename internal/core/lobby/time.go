@@ -52,6 +52,10 @@ func (l *Lobby) pass() {
 		l.afterResult()
 	}
 	l.match.PassTick()
+	if l.book.StandIns != nil {
+		l.settle()
+		l.match.Whimsical(l.settle)
+	}
 	if l.voteUntil > 0 && l.voteUntil <= l.tick() {
 		l.countVote()
 	}

@@ -20,6 +20,8 @@ var notWalked = map[string]string{
 	"Lobby.out":   "of the step under way",
 	"Lobby.row":   "the store's first sheet",
 	"Lobby.teams": "the store's team sheets",
+
+	"Lobby.filling": "false between steps",
 }
 
 // walk walks over the whole state, hidden parts included.
@@ -91,6 +93,7 @@ func (s *seat) walk(w *state.Walk, st *sheet.Store) {
 	s.Player.Walk(w, st)
 	state.Text(w, "conn", &s.conn)
 	state.Int(w, "held until", &s.heldUntil)
+	state.Bool(w, "filler", &s.filler)
 	state.Bool(w, "gone", &s.gone)
 	state.Int(w, "last", &s.lastSeq)
 	state.List(w, "answers", &s.answers, func(a *answered) { a.walk(w) })

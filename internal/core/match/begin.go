@@ -53,7 +53,9 @@ func (m *Match) beginAll() {
 func (m *Match) takeIn(p *Player) {
 	f := &m.book.F.Player
 	m.st.ResetRow(p.Row, sheet.ResetMatch)
-	p.Row.Edges, p.respawnAt = 0, 0
+	if p.Row.Edges, p.respawnAt = 0, 0; m.StandsIn(p) {
+		p.whimAt = m.nextWhim()
+	}
 	m.st.SetFlag(p.Row, f.Ready, false)
 	kits := int64(0)
 	for i := range m.book.Kits {
@@ -88,7 +90,9 @@ func (m *Match) Leave(p *Player) {
 		return
 	}
 	m.st.SetInt(p.Row, m.book.F.Player.Outcome, m.leaving())
-	m.run.left = append(m.run.left, m.playerResult(p.Row, p.Name))
+	if m.keeps(p.Row) {
+		m.run.left = append(m.run.left, m.playerResult(p.Row, p.Name))
+	}
 	m.keepRecord(p)
 	if m.book.Players.Leavers != rulebook.LeaversLeft && !m.practice() {
 		m.run.leftPosts = append(m.run.leftPosts, m.posts(p.Row)...)

@@ -21,6 +21,9 @@ func (m *Match) change(record *sheet.Row, f *sheet.Field, kind step.ChangeKind, 
 	if f.Type == sheet.Text {
 		c.Value.S = sheet.Cut(c.Value.S, int(f.Max))
 	}
+	if row := m.st.GetOr(record.Owner, sheet.Player); !m.keeps(row) {
+		return
+	}
 	m.take(record, f, &c)
 	if m.practice() {
 		return
@@ -95,7 +98,7 @@ func (m *Match) Knows(p *Player, values []step.Named) bool {
 
 // keepRecord does to a player's record what the rulebook keeps of the match.
 func (m *Match) keepRecord(s *Player) {
-	if m.practice() || m.run.broken != "" || !s.Row.Flag(m.book.F.Player.Loaded) {
+	if m.practice() || m.run.broken != "" || !s.Row.Flag(m.book.F.Player.Loaded) || !m.keeps(s.Row) {
 		return
 	}
 	for _, r := range m.book.Record {

@@ -51,6 +51,7 @@ type Match struct {
 	wishes  []Wish // of the step, for the lobby
 	budget  int
 	tally   *Tally     // of a rehearsal
+	whim    *Whim      // of the stand-ins; nil before the first
 	plainly bool       // everything is looked at, changed or not
 	runs    bool       // play ran when the tick began
 	named   bool       // who has won was said, and not left to the order
@@ -64,6 +65,7 @@ type Player struct {
 	Name      string     // as the player gave it, before a suffix tells it apart
 	respawnAt sheet.Tick // play tick, 0 for never
 	claimAt   sheet.Tick // play tick of the last claim
+	whimAt    sheet.Tick // play tick at which the service does something for the player; 0 where it does not play
 }
 
 // run is the state of one match beside its sheets.

@@ -10,6 +10,9 @@ import (
 // posts are what the boards' own expressions give for a player or a team now.
 func (m *Match) posts(of *sheet.Row) []step.Post {
 	var out []step.Post
+	if of.Kind == sheet.Player && !m.keeps(of) {
+		return nil
+	}
 	for _, b := range m.book.Boards {
 		if b.Of == nil || b.Team != (of.Kind == sheet.Team) {
 			continue
@@ -45,7 +48,7 @@ func (m *Match) postNow(e *rulebook.Effect) {
 	m.env.Fault = expr.OK
 	of := m.st.Get(sheet.ID(e.Of.Int(&m.env)))
 	n, ok := m.toPost(b, e, of)
-	if !ok || m.practice() {
+	if !ok || m.practice() || of.Kind == sheet.Player && !m.keeps(of) {
 		return
 	}
 	p := m.postOf(b, of, n)

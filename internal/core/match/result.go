@@ -73,6 +73,7 @@ func (m *Match) playerResult(p *sheet.Row, name string) step.PlayerResult {
 		Outcome: outcome(f.Outcome, p),
 		Place:   p.Int(f.Place),
 		Fields:  m.shown(p),
+		StandIn: !m.keeps(p),
 	}
 	if t := m.st.Get(p.Team); t != nil {
 		out.Team = t.Text(m.book.F.Team.Name)

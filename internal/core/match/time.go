@@ -55,6 +55,7 @@ func (m *Match) nextPlay() sheet.Tick {
 	for i := range m.run.decisions {
 		next = sheet.Sooner(next, m.run.decisions[i].Until)
 	}
+	next = sheet.Sooner(next, m.whims())
 	if !m.book.Lasting {
 		return next
 	}

@@ -31,6 +31,7 @@ var NotWalked = map[string]string{
 	"Match.wishes":  "empty between steps",
 	"Match.winners": "empty between steps",
 	"Match.tally":   "only counts",
+	"Match.whim":    "what it knows is made anew before each use",
 	"Match.plainly": "comes to the same",
 }
 
@@ -114,6 +115,7 @@ func (p *Player) Walk(w *state.Walk, st *sheet.Store) {
 	state.Text(w, "name", &p.Name)
 	state.Int(w, "respawn at", &p.respawnAt)
 	state.Int(w, "claim at", &p.claimAt)
+	state.Int(w, "whim at", &p.whimAt)
 	if p.Row == nil || p.Row.Kind != sheet.Player || p.Record == nil || p.Record.Kind != sheet.Record {
 		w.Fail("a seat without the sheets of a player and a record")
 	}
@@ -215,6 +217,7 @@ func walkResult(w *state.Walk, p *step.PlayerResult) {
 	state.Text(w, "team", &p.Team)
 	state.Text(w, "outcome", &p.Outcome)
 	state.Int(w, "place", &p.Place)
+	state.Bool(w, "stand in", &p.StandIn)
 	names := slices.Sorted(maps.Keys(p.Fields))
 	if state.Texts(w, "fields", &names); w.Restoring() {
 		p.Fields = map[string]any{}

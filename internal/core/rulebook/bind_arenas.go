@@ -147,7 +147,23 @@ func (b *binder) spawnPoints() {
 		}
 		if len(g.Spawns) == 0 {
 			g.Spawns = []SpawnPoint{{X: g.Width / 2, Y: g.Height / 2, Team: -1}}
+			b.middle(n, g)
 		}
+	}
+}
+
+// middle warns of a ground without spawn points and with a wall in its middle.
+func (b *binder) middle(n *node, g *Ground) {
+	r := int64(0)
+	if b.book.Movement != nil {
+		r = b.book.Movement.Radius
+	}
+	if !g.Free(g.Width/2, g.Height/2, r) {
+		b.warn(
+			n,
+			"spawn-in-wall",
+			"without spawn points players appear in the middle of the ground, and that is in a wall",
+		)
 	}
 }
 

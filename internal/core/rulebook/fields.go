@@ -185,6 +185,7 @@ func (b *binder) declareBuiltIns() {
 		F.Piece.Touching[i] = piece(name, seenBy(whole, sheet.Hidden))
 	}
 	b.declareArenas()
+	b.declareStandIns()
 	b.declareShots()
 	b.declareCreature()
 	b.declareZones()

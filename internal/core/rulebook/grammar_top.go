@@ -69,6 +69,7 @@ var topObject = &object{
 			doc:  "How many play, and what happens when they come late, leave or lose their connection.",
 		},
 		{name: "spectators", spec: obj(spectatorsObject), doc: "Who may watch."},
+		{name: "stand_ins", spec: obj(standInsObject), doc: "Seats that the service plays until somebody comes."},
 		{
 			name: "options",
 			spec: mapOf(obj(fieldObject), 32),

@@ -36,6 +36,8 @@ type PlayerResult struct {
 	Outcome string         `json:"outcome"`          // none, won, lost, drawn or left
 	Place   int64          `json:"place"`            // from 1; 0 for none
 	Fields  map[string]any `json:"fields,omitempty"` // the declared numbers that everyone may see
+
+	StandIn bool `json:"stand_in,omitempty"` // the service played the seat
 }
 
 // Post is a value for a leaderboard: of a player's account or of a team.

@@ -28,6 +28,9 @@ func (l *Lobby) present() directory.Entry {
 		Password: row.Flag(f.Password),
 		Opened:   l.began.UTC(),
 	}
+	if s := l.book.StandIns; s != nil { // who comes takes the place of one that the service plays
+		e.Seats -= int(row.Int(s.Count))
+	}
 	e.Free = max(e.Capacity-e.Seats-int(row.Int(f.Reserved)), 0)
 	return e
 }

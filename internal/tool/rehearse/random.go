@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/internal/core/lobby"
+	"turnvex.example/turnvex/internal/core/match"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
@@ -33,16 +34,9 @@ type table struct {
 	actors []*actor
 	due    []*actor        // of the present tick
 	asked  []step.Decision // that wait for the referee
-	chosen []choice        // what players may do, with its weight
-	weight int             // of all together
+	whim   *match.Whim
 	record *journal.Writer
 	in     step.Input
-}
-
-// choice is something that a random player may do: an action, or steering where it is nil.
-type choice struct {
-	action *rulebook.Action
-	weight int
 }
 
 func playRandom(b *rulebook.Book, o *Options, i int) *outcome {
@@ -88,7 +82,7 @@ func newTable(b *rulebook.Book, o *Options, i int, record *journal.Writer) *tabl
 		record: record,
 	}
 	t.m.Count(t.oc.tally)
-	t.choices(o)
+	t.whims(o)
 	if hasReferee(b) {
 		t.in = step.Input{Kind: step.RefereeOn, N: 1}
 		t.take()
@@ -202,7 +196,7 @@ func (t *table) decide(tick sheet.Tick) {
 		t.in = step.Input{At: tick, Kind: step.Answer, N: d.No, Yes: t.r.IntN(2) == 0}
 		r := t.b.ActionNamed[d.Action].Referee
 		for i, f := range r.Answers {
-			t.in.Args = append(t.in.Args, step.Named{Name: f.Name, Value: t.value(nil, f, &r.Bounds[i])})
+			t.in.Args = append(t.in.Args, step.Named{Name: f.Name, Value: t.whim.Value(nil, f, &r.Bounds[i])})
 		}
 		t.asked = t.asked[1:]
 		t.take()
@@ -211,28 +205,29 @@ func (t *table) decide(tick sheet.Tick) {
 		a := r.Acts[t.r.IntN(len(r.Acts))]
 		t.in = step.Input{At: tick, Kind: step.RefereeAct, Name: a.Name}
 		for i, f := range a.Takes {
-			t.in.Args = append(t.in.Args, step.Named{Name: f.Name, Value: t.value(nil, f, &a.Bounds[i])})
+			t.in.Args = append(t.in.Args, step.Named{Name: f.Name, Value: t.whim.Value(nil, f, &a.Bounds[i])})
 		}
 		t.take()
 	}
 }
 
-// choices finds what players may do, and how often they do it beside the rest.
-func (t *table) choices(o *Options) {
-	add := func(a *rulebook.Action, name string, otherwise int) {
-		w, given := o.Weights[name]
-		if !given {
-			w = otherwise
+// whims finds how often players do what.
+func (t *table) whims(o *Options) {
+	t.whim = t.m.Whim(t.r)
+	if len(o.Weights) == 0 {
+		return
+	}
+	weight := func(name string, otherwise int) int {
+		if w, given := o.Weights[name]; given {
+			return w
 		}
-		t.chosen = append(t.chosen, choice{a, w})
-		t.weight += w
+		return otherwise
 	}
+	t.whim.Acts = []int{}
 	for _, a := range t.b.Actions {
-		add(a, a.Name, 1)
+		t.whim.Acts = append(t.whim.Acts, weight(a.Name, 1))
 	}
-	if t.b.Movement != nil {
-		add(nil, Steering, max(len(t.b.Actions), 1))
-	}
+	t.whim.Steering = weight(Steering, max(len(t.b.Actions), 1))
 }
 
 // frozen tells whether nobody can do anything at present, so that asking for it would
@@ -255,173 +250,11 @@ func (t *table) act(a *actor, tick sheet.Tick) bool {
 	if me == nil || t.frozen() {
 		return false
 	}
-	a.seq++
-	t.in = step.Input{At: tick, Kind: step.Intent, Seat: a.seat, Seq: a.seq}
-	if t.weight == 0 {
+	t.in = step.Input{At: tick, Kind: step.Intent, Seat: a.seat, Seq: a.seq + 1}
+	if !t.whim.Does(me, &t.in) {
 		return false
 	}
-	n := t.r.IntN(t.weight)
-	for _, c := range t.chosen {
-		if n -= c.weight; n >= 0 {
-			continue
-		}
-		if c.action == nil {
-			t.steer(me)
-		} else {
-			t.use(me, c.action)
-		}
-		break
-	}
+	a.seq++
 	t.take()
 	return true
-}
-
-// steer heads for a piece, another player or anywhere.
-func (t *table) steer(me *sheet.Row) {
-	t.in.Verb = step.Steer
-	pos := t.b.F.Player.Pos
-	x, y := me.Pos(pos)
-	pieces := t.m.Store().Of(sheet.Piece)
-	beings := t.m.Store().Of(sheet.Creature)
-	switch n := t.r.IntN(4); {
-	case n == 0 && len(beings) > 0:
-		cx, cy := beings[t.r.IntN(len(beings))].Pos(t.b.F.Creature.Pos)
-		t.in.X, t.in.Y = full(cx-x, cy-y)
-	case n < 2 && len(pieces) > 0:
-		px, py := pieces[t.r.IntN(len(pieces))].Pos(t.b.F.Piece.Pos)
-		t.in.X, t.in.Y = full(px-x, py-y)
-	case n < 3:
-		if p := t.other(me); p != nil {
-			px, py := p.Pos(pos)
-			t.in.X, t.in.Y = full(px-x, py-y)
-		}
-	default:
-		t.in.X, t.in.Y = full(t.r.Int64N(2001)-1000, t.r.Int64N(2001)-1000)
-	}
-	t.in.Point = true
-}
-
-// full stretches a direction to full speed.
-func full(x, y int64) (int64, int64) {
-	d := max(x, -x, y, -y, 1)
-	return x * 1000 / d, y * 1000 / d
-}
-
-// other picks another player, a rival most of the time.
-func (t *table) other(me *sheet.Row) *sheet.Row {
-	seated := t.m.Store().Seated
-	if len(seated) < 2 {
-		return nil
-	}
-	for range 4 {
-		p := seated[t.r.IntN(len(seated))]
-		if p != me && (p.Team != me.Team || p.Team == 0 || t.r.IntN(4) == 0) {
-			return p
-		}
-	}
-	return nil
-}
-
-// use makes the intent to use an action, with a target, a direction and values
-// at random.
-func (t *table) use(me *sheet.Row, a *rulebook.Action) {
-	t.in.Verb, t.in.Name = step.Act, a.Name
-	p := t.other(me)
-	if a.Aim.Who == rulebook.WhoAnyone && t.r.IntN(3) == 0 {
-		p = me
-	}
-	if a.Aim.Who == rulebook.WhoFriends {
-		for _, q := range t.m.Store().Seated {
-			if q != me && q.Team == me.Team && (p == nil || p.Team != me.Team || t.r.IntN(2) == 0) {
-				p = q
-			}
-		}
-	}
-	pos := t.b.F.Player.Pos
-	if c := t.quarry(a); c != nil && (p == nil || !a.Aim.Players || t.r.IntN(2) == 0) {
-		if p, pos = c, t.b.F.Creature.Pos; c.Kind == sheet.Piece {
-			pos = t.b.F.Piece.Pos
-		}
-	}
-	if p != nil {
-		t.in.Target = p.ID
-		if pos != nil && a.Aim.At >= rulebook.AimLine {
-			x, y := p.Pos(pos)
-			if a.Aim.At.Direction() {
-				mx, my := me.Pos(t.b.F.Player.Pos)
-				x, y = x-mx, y-my
-			}
-			t.in.X, t.in.Y, t.in.Point = x, y, true
-		}
-	}
-	for i, f := range a.Takes {
-		t.in.Args = append(t.in.Args, step.Named{Name: f.Name, Value: t.value(me, f, &a.Bounds[i])})
-	}
-}
-
-// quarry picks a creature or piece that an action may hit, nil for none.
-func (t *table) quarry(a *rulebook.Action) *sheet.Row {
-	kind := sheet.Creature
-	if a.Aim.Creatures == 0 {
-		kind = sheet.Piece
-	}
-	list := t.m.Store().Of(kind)
-	if a.Aim.Creatures|a.Aim.Pieces == 0 || len(list) == 0 {
-		return nil
-	}
-	return list[t.r.IntN(len(list))]
-}
-
-// value makes a value up that an argument may have.
-func (t *table) value(me *sheet.Row, f *sheet.Field, b *rulebook.Bound) sheet.Value {
-	switch f.Type {
-	case sheet.Position:
-		return t.place(me, b)
-	case sheet.Text:
-		return sheet.TextValue(fmt.Sprint("text ", t.r.IntN(100)))
-	case sheet.Flag:
-		return sheet.IntValue(f.Type, t.r.Int64N(2))
-	case sheet.Choice:
-		return sheet.IntValue(f.Type, t.r.Int64N(int64(len(f.Choices))))
-	case sheet.Ref:
-		list := t.m.Store().Of(f.Of)
-		if len(list) == 0 {
-			return sheet.IntValue(f.Type, 0)
-		}
-		return sheet.IntValue(f.Type, int64(list[t.r.IntN(len(list))].ID))
-	}
-	lo, hi := max(f.Min, -1000), min(f.Max, 1000)
-	if lo > hi {
-		lo, hi = f.Min, f.Max
-	}
-	return sheet.IntValue(f.Type, lo+t.r.Int64N(hi-lo+1))
-}
-
-// ground is what the present match is played on.
-func (t *table) ground() *rulebook.Ground {
-	if a := t.b.Arenas; a != nil {
-		return t.b.Grounds[t.m.Store().Of(sheet.Match)[0].Int(a.Field)]
-	}
-	return t.b.Ground
-}
-
-// place makes up a place within reach, or a direction.
-func (t *table) place(me *sheet.Row, b *rulebook.Bound) sheet.Value {
-	v := sheet.Value{Type: sheet.Position}
-	if b.Direction {
-		v.N[0], v.N[1] = full(t.r.Int64N(2001)-1000, t.r.Int64N(2000)-1000)
-		return v
-	}
-	g := t.ground()
-	lo, hi := [2]int64{}, [2]int64{g.Width, g.Height}
-	if b.Reach > 0 && me != nil { // a square that lies within the circle
-		x, y := me.Pos(t.b.F.Player.Pos)
-		near := b.Reach * 7 / 10
-		lo = [2]int64{max(x-near, 0), max(y-near, 0)}
-		hi = [2]int64{min(x+near, g.Width), min(y+near, g.Height)}
-	}
-	for i := range lo {
-		v.N[i] = lo[i] + t.r.Int64N(max(hi[i]-lo[i], 0)+1)
-	}
-	return v
 }

@@ -224,9 +224,12 @@ func (m *model) player(c *client.Copy, p *client.Sheet, wide int) string {
 		state = p.Text("outcome")
 	}
 	out := mark + " " + style.Render(name) + " " + fmt.Sprintf("%-9s", state)
-	if p.ID == uint32(c.Lobby().Int("host")) {
+	switch {
+	case p.Flag("stand_in"):
+		out += faint.Render(" auto")
+	case p.ID == uint32(c.Lobby().Int("host")):
 		out += faint.Render(" host")
-	} else {
+	default:
 		out += "     "
 	}
 	return out

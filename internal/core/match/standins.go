@@ -1,0 +1,70 @@
+package match
+
+import (
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
+)
+
+// StandsIn tells whether the service plays a player's seat.
+func (m *Match) StandsIn(p *Player) bool {
+	return m.book.StandIns != nil && p.Row.Flag(m.book.StandIns.Flag)
+}
+
+// keeps tells whether what a player does is kept in records and on boards.
+func (m *Match) keeps(row *sheet.Row) bool {
+	return m.book.StandIns == nil || !row.Flag(m.book.StandIns.Flag)
+}
+
+// StandIn lets the service play a player's seat from now on, or no longer.
+func (m *Match) StandIn(p *Player, on bool) {
+	if s := m.book.StandIns; s != nil && m.st.SetFlag(p.Row, s.Flag, on) {
+		p.whimAt = 0
+		m.StopSteering(p)
+		if on {
+			p.whimAt = m.nextWhim()
+		}
+	}
+}
+
+// nextWhim is the play tick at which a stand-in does something again.
+func (m *Match) nextWhim() sheet.Tick {
+	return m.play + 1 + sheet.Tick(m.rng.Int64N(2*int64(m.book.StandIns.Every)))
+}
+
+// whims returns the play tick at which the next stand-in does something; 0 for never.
+func (m *Match) whims() (next sheet.Tick) {
+	if m.book.StandIns == nil || m.run.over || m.book.Phases[m.run.phase].Frozen && !m.book.AlsoFrozen() {
+		return 0
+	}
+	for _, p := range m.players {
+		next = sheet.Sooner(next, p.whimAt)
+	}
+	return next
+}
+
+// Whimsical lets each stand-in whose moment has come do something, and settle follow it.
+func (m *Match) Whimsical(settle func()) {
+	if due := m.whims(); due == 0 || due > m.play || !m.playRuns() {
+		return
+	}
+	if m.whim == nil {
+		m.whim = &Whim{Match: m, Rand: m.rng, Steering: -1}
+	}
+	for i := 0; i < len(m.players) && m.InPlay(); i++ { // who does something may end the match
+		p := m.players[i]
+		if p.whimAt == 0 || p.whimAt > m.play {
+			continue
+		}
+		p.whimAt = m.nextWhim()
+		in := step.Input{Kind: step.Intent, Seat: p.Row.ID}
+		if !m.whim.Does(p.Row, &in) {
+			continue
+		}
+		if in.Verb == step.Steer {
+			m.Steer(p, &in)
+		} else {
+			m.Act(p, &in)
+		}
+		settle()
+	}
+}

@@ -1,0 +1,288 @@
+package match
+
+import (
+	"fmt"
+	"math/rand/v2"
+
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
+)
+
+// Whim makes up what players do by chance: a rehearsal's, and those whom the service plays.
+type Whim struct {
+	Match *Match
+	Rand  *rand.Rand
+
+	// Acts and Steering are weights: what is done how often beside the rest. Nil and negative:
+	// what the rulebook says of its stand-ins, or else 1 each, and as much for steering as
+	// for all actions together.
+	Acts     []int
+	Steering int
+
+	weights []int // of the actions, steering and rest, for the player at hand
+}
+
+// Does makes up what a player does next; false for nothing.
+func (w *Whim) Does(me *sheet.Row, in *step.Input) bool {
+	n := w.weigh(me)
+	if n == 0 {
+		return false
+	}
+	n = w.Rand.IntN(n)
+	for i, weight := range w.weights {
+		if n -= weight; n >= 0 {
+			continue
+		}
+		switch actions := w.Match.book.Actions; {
+		case i < len(actions):
+			w.use(me, actions[i], in)
+		case i == len(actions):
+			w.steer(me, in)
+		default:
+			return false
+		}
+		return true
+	}
+	return false
+}
+
+// weigh finds the weights for a player, and returns their sum.
+func (w *Whim) weigh(me *sheet.Row) (sum int) {
+	m, s := w.Match, w.Match.book.StandIns
+	w.weights = w.weights[:0]
+	for i := range m.book.Actions {
+		n := 1
+		switch {
+		case w.Acts != nil:
+			n = w.Acts[i]
+		case s != nil && s.Weights[i] != nil:
+			n = w.worth(s, me, i)
+		}
+		w.weights = append(w.weights, n)
+	}
+	steering, rest := 0, 0
+	if m.book.Movement != nil {
+		steering = max(len(m.book.Actions), 1)
+		switch {
+		case w.Steering >= 0:
+			steering = w.Steering
+		case s != nil && s.Steering != nil:
+			steering = w.worth(s, me, -1)
+		}
+	}
+	if s != nil && s.Rest != nil && w.Acts == nil {
+		rest = w.worth(s, me, -2)
+	}
+	w.weights = append(w.weights, steering, rest)
+	for _, n := range w.weights {
+		sum += n
+	}
+	return sum
+}
+
+// maxWeight is the greatest weight of one thing.
+const maxWeight = 1000
+
+// worth is the weight of an action, of steering (-1) or of rest (-2) by expression.
+func (w *Whim) worth(s *rulebook.StandIns, me *sheet.Row, i int) int {
+	p := s.Rest
+	switch {
+	case i >= 0:
+		p = s.Weights[i]
+	case i == -1:
+		p = s.Steering
+	}
+	m := w.Match
+	m.subject(sheet.Player, me)
+	m.env.Fault = 0
+	n := p.Int(&m.env)
+	if m.faulty(s.Line); m.env.Fault != 0 {
+		return 0
+	}
+	return int(min(max(n, 0), maxWeight))
+}
+
+// steer heads for where the rulebook says, or for a creature, a piece, another player or
+// anywhere.
+func (w *Whim) steer(me *sheet.Row, in *step.Input) {
+	m := w.Match
+	f := &m.book.F
+	in.Verb, in.Point = step.Steer, true
+	x, y := me.Pos(f.Player.Pos)
+	if s := m.book.StandIns; s != nil && s.Steer != nil {
+		if w.Rand.IntN(100) >= s.Stray {
+			in.X, in.Y = w.towards(s, me, x, y)
+		} else {
+			in.X, in.Y = stretched(w.Rand.Int64N(2001)-1000, w.Rand.Int64N(2001)-1000)
+		}
+		return
+	}
+	pieces, beings := m.st.Of(sheet.Piece), m.st.Of(sheet.Creature)
+	switch n := w.Rand.IntN(4); {
+	case n == 0 && len(beings) > 0:
+		cx, cy := beings[w.Rand.IntN(len(beings))].Pos(f.Creature.Pos)
+		in.X, in.Y = stretched(cx-x, cy-y)
+	case n < 2 && len(pieces) > 0:
+		px, py := pieces[w.Rand.IntN(len(pieces))].Pos(f.Piece.Pos)
+		in.X, in.Y = stretched(px-x, py-y)
+	case n < 3:
+		if p := w.other(me); p != nil {
+			px, py := p.Pos(f.Player.Pos)
+			in.X, in.Y = stretched(px-x, py-y)
+		}
+	default:
+		in.X, in.Y = stretched(w.Rand.Int64N(2001)-1000, w.Rand.Int64N(2001)-1000)
+	}
+}
+
+// there is how near one must be to a place to stand still, in millimetres.
+const there = 300
+
+// towards is the direction to where the rulebook says; none where it says nothing.
+func (w *Whim) towards(s *rulebook.StandIns, me *sheet.Row, x, y int64) (dx, dy int64) {
+	m := w.Match
+	m.subject(sheet.Player, me)
+	m.env.Fault = 0
+	v := s.Steer.Value(&m.env, sheet.Position)
+	if m.faulty(s.Line); m.env.Fault != 0 || near(x, y, v.N[0], v.N[1], there) {
+		return 0, 0
+	}
+	return stretched(v.N[0]-x, v.N[1]-y)
+}
+
+// stretched is a direction at full speed.
+func stretched(x, y int64) (int64, int64) {
+	d := max(x, -x, y, -y, 1)
+	return x * full / d, y * full / d
+}
+
+// other picks another player, a rival most of the time.
+func (w *Whim) other(me *sheet.Row) *sheet.Row {
+	seated := w.Match.st.Seated
+	if len(seated) < 2 {
+		return nil
+	}
+	for range 4 {
+		p := seated[w.Rand.IntN(len(seated))]
+		if p != me && (p.Team != me.Team || p.Team == 0 || w.Rand.IntN(4) == 0) {
+			return p
+		}
+	}
+	return nil
+}
+
+// aimedAt is whom the rulebook says to aim at; nil where it says nobody, or nothing.
+func (w *Whim) aimedAt(me *sheet.Row) (r *sheet.Row, says bool) {
+	m, s := w.Match, w.Match.book.StandIns
+	if s == nil || s.Target == nil {
+		return nil, false
+	}
+	m.subject(sheet.Player, me)
+	m.env.Fault = 0
+	id := sheet.ID(s.Target.Int(&m.env))
+	if m.faulty(s.Line); m.env.Fault != 0 {
+		return nil, true
+	}
+	return m.st.Get(id), true
+}
+
+// use makes the intent to use an action, with a target, a direction and values at random.
+func (w *Whim) use(me *sheet.Row, a *rulebook.Action, in *step.Input) {
+	in.Verb, in.Name = step.Act, a.Name
+	if p := w.victim(me, a); p != nil {
+		in.Target = p.ID
+		if w.Match.book.Ground != nil && a.Aim.At >= rulebook.AimLine {
+			x, y := w.Match.at(p)
+			if a.Aim.At.Direction() {
+				mx, my := me.Pos(w.Match.book.F.Player.Pos)
+				x, y = x-mx, y-my
+			}
+			in.X, in.Y, in.Point = x, y, true
+		}
+	}
+	for i, f := range a.Takes {
+		in.Args = append(in.Args, step.Named{Name: f.Name, Value: w.Value(me, f, &a.Bounds[i])})
+	}
+}
+
+// victim picks whom an action is used on.
+func (w *Whim) victim(me *sheet.Row, a *rulebook.Action) *sheet.Row {
+	if p, says := w.aimedAt(me); says {
+		return p
+	}
+	p := w.other(me)
+	if a.Aim.Who == rulebook.WhoAnyone && w.Rand.IntN(3) == 0 {
+		p = me
+	}
+	if a.Aim.Who == rulebook.WhoFriends {
+		for _, q := range w.Match.st.Seated {
+			if q != me && q.Team == me.Team && (p == nil || p.Team != me.Team || w.Rand.IntN(2) == 0) {
+				p = q
+			}
+		}
+	}
+	if c := w.quarry(a); c != nil && (p == nil || !a.Aim.Players || w.Rand.IntN(2) == 0) {
+		p = c
+	}
+	return p
+}
+
+// quarry picks a creature or piece that an action may hit, nil for none.
+func (w *Whim) quarry(a *rulebook.Action) *sheet.Row {
+	kind := sheet.Creature
+	if a.Aim.Creatures == 0 {
+		kind = sheet.Piece
+	}
+	list := w.Match.st.Of(kind)
+	if a.Aim.Creatures|a.Aim.Pieces == 0 || len(list) == 0 {
+		return nil
+	}
+	return list[w.Rand.IntN(len(list))]
+}
+
+// Value makes a value up that an argument may have; me is nil for a referee.
+func (w *Whim) Value(me *sheet.Row, f *sheet.Field, b *rulebook.Bound) sheet.Value {
+	switch f.Type {
+	case sheet.Position:
+		return w.place(me, b)
+	case sheet.Text:
+		return sheet.TextValue(fmt.Sprint("text ", w.Rand.IntN(100)))
+	case sheet.Flag:
+		return sheet.IntValue(f.Type, w.Rand.Int64N(2))
+	case sheet.Choice:
+		return sheet.IntValue(f.Type, w.Rand.Int64N(int64(len(f.Choices))))
+	case sheet.Ref:
+		list := w.Match.st.Of(f.Of)
+		if len(list) == 0 {
+			return sheet.IntValue(f.Type, 0)
+		}
+		return sheet.IntValue(f.Type, int64(list[w.Rand.IntN(len(list))].ID))
+	}
+	lo, hi := max(f.Min, -1000), min(f.Max, 1000)
+	if lo > hi {
+		lo, hi = f.Min, f.Max
+	}
+	return sheet.IntValue(f.Type, lo+w.Rand.Int64N(hi-lo+1))
+}
+
+// place makes up a place within reach, or a direction.
+func (w *Whim) place(me *sheet.Row, b *rulebook.Bound) sheet.Value {
+	v := sheet.Value{Type: sheet.Position}
+	if b.Direction {
+		v.N[0], v.N[1] = stretched(w.Rand.Int64N(2001)-1000, w.Rand.Int64N(2000)-1000)
+		return v
+	}
+	g := w.Match.ground()
+	lo, hi := [2]int64{}, [2]int64{g.Width, g.Height}
+	if b.Reach > 0 && me != nil { // a square that lies within the circle
+		x, y := me.Pos(w.Match.book.F.Player.Pos)
+		near := b.Reach * 7 / 10
+		lo = [2]int64{max(x-near, 0), max(y-near, 0)}
+		hi = [2]int64{min(x+near, g.Width), min(y+near, g.Height)}
+	}
+	for i := range lo {
+		v.N[i] = lo[i] + w.Rand.Int64N(max(hi[i]-lo[i], 0)+1)
+	}
+	return v
+}

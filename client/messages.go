@@ -177,6 +177,8 @@ func (c *Conn) message(sock *socket, data []byte) error {
 		return take(sock, data, c.answered)
 	case "notice":
 		return take(sock, data, c.noticed)
+	case "series":
+		return take(sock, data, func(d *DueMeeting) error { return tell(c, c.opts.OnSeries, *d) })
 	case "missed":
 		return take(sock, data, func(m *wire.Missed) error { return tell(c, c.opts.OnMissed, m.Notices) })
 	case "decision":

@@ -40,6 +40,9 @@ type Options struct {
 	OnNotice func(Notice)      // called for each notice
 	OnMissed func(notices int) // called with how many notices were left out
 
+	// OnSeries is called when a meeting of a series that is the player's changes.
+	OnSeries func(DueMeeting)
+
 	// OnTick is called when the copy has come to a later tick, after the changes.
 	OnTick func(tick int64)
 

@@ -134,6 +134,23 @@ type Ruled struct {
 	Reason string `json:"reason,omitempty" jsonschema:"the same for people"`
 }
 
+// SeriesDue tells a player of a meeting of a series that is theirs.
+type SeriesDue struct {
+	Is      string `json:"is"`
+	ID      string `json:"id" jsonschema:"of the series"`
+	Name    string `json:"name" jsonschema:"of the series"`
+	Title   string `json:"title" jsonschema:"of the series, for people"`
+	Meeting int    `json:"meeting" jsonschema:"its number in the series"`
+	Round   int    `json:"round" jsonschema:"of the series, from 1"`
+	Stage   string `json:"stage" jsonschema:"comes: a place is held in the lobby; plays; opens: a lobby is being opened; decided"`
+	Lobby   string `json:"lobby,omitempty" jsonschema:"join code"`
+	Against string `json:"against,omitempty" jsonschema:"the other entrant"`
+	Until   int64  `json:"until,omitempty" jsonschema:"when who has not come has lost, in milliseconds of the epoch"`
+	Wins    int    `json:"wins" jsonschema:"matches won"`
+	Lost    int    `json:"lost" jsonschema:"matches that the other has won"`
+	Won     bool   `json:"won,omitempty" jsonschema:"decided, and won"`
+}
+
 // Seated answers local, and a leave that is not possible.
 type Seated struct {
 	Is     string `json:"is"`

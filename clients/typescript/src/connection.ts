@@ -13,6 +13,7 @@ import {
   type Notice,
   type Part,
   type Seated,
+  type SeriesMessage,
   type Value,
   type Verdict,
   type Welcome,
@@ -51,6 +52,8 @@ export interface Options {
   rough?: Rough
   onChange?: (changes: Change[], copy: Copy) => void
   onNotice?: (notice: Notice) => void
+  /** Called when a meeting of a series that is the player's changes. */
+  onSeries?: (due: SeriesMessage) => void
   /** Called when notices were left out because the connection was too slow. */
   onMissed?: (notices: number) => void
   /** Called when the copy differed from what it should hold; a new snapshot follows. */
@@ -268,6 +271,8 @@ export class Connection {
       case 'notice':
         if (m.name === 'decided') this.judged(`${m.of ?? 0}/${String(m.with?.intent)}`)
         return this.options.onNotice?.(m)
+      case 'series':
+        return this.options.onSeries?.(m)
       case 'seated':
         this.seating.get(m.n ?? 0)?.(m)
         this.seating.delete(m.n ?? 0)

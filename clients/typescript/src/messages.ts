@@ -642,6 +642,34 @@ export interface Seated {
   reason?: string
 }
 
+export interface SeriesMessage {
+  is: 'series'
+  /** Of the series */
+  id: string
+  /** Of the series */
+  name: string
+  /** Of the series, for people */
+  title: string
+  /** Its number in the series */
+  meeting: number
+  /** Of the series, from 1 */
+  round: number
+  /** Comes: a place is held in the lobby; plays; opens: a lobby is being opened; decided */
+  stage: string
+  /** Join code */
+  lobby?: string
+  /** The other entrant */
+  against?: string
+  /** When who has not come has lost, in milliseconds of the epoch */
+  until?: number
+  /** Matches won */
+  wins: number
+  /** Matches that the other has won */
+  lost: number
+  /** Decided, and won */
+  won?: boolean
+}
+
 export interface LeaveMessage {
   is: 'leave'
   /** Of a further player on the connection; all of its seats if it is not given */
@@ -710,6 +738,7 @@ export type Message =
   | RuledMessage
   | JudgingMessage
   | Seated
+  | SeriesMessage
   | ListingMessage
   | ListedMessage
   | BoardMessage

@@ -90,6 +90,8 @@ const (
 	Forbidden      Code = "forbidden"
 	BadRulebook    Code = "bad-rulebook"
 	NoRulebook     Code = "no-such-rulebook"
+	NoSeries       Code = "no-such-series"
+	BadSeries      Code = "bad-series"
 	NoLobby        Code = "no-such-lobby"
 	NoBoard        Code = "no-such-board"
 	NoPlayer       Code = "no-such-player"
@@ -190,6 +192,8 @@ var All = []Entry{
 	{Forbidden, 403, "The token does not allow this."},
 	{BadRulebook, 400, "The rulebook has errors. Each is given with its line and column."},
 	{NoRulebook, 404, "No rulebook of this name is loaded."},
+	{NoSeries, 404, "There is no series with this ID."},
+	{BadSeries, 409, "The series, or its entrants, do not allow this; the text says why."},
 	{NoLobby, 404, "There is no lobby with this code."},
 	{NoBoard, 404, "The rulebook declares no such board."},
 	{NoPlayer, 404, "There is no such player."},

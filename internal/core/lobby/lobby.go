@@ -2,6 +2,7 @@ package lobby
 
 import (
 	"math/rand/v2"
+	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/match"
@@ -60,6 +61,8 @@ type Setup struct {
 	Closed   bool         // takes no newcomers at first
 	Password string       // the digest of a password; "" for none
 	Watchers int          // how many may watch; 0: what the rulebook allows, negative: nobody
+
+	Linger time.Duration // how long it stays open before anybody has come; a minute if 0
 }
 
 // New opens a lobby. The rulebook must have compiled without errors.
@@ -77,7 +80,7 @@ func New(book *rulebook.Book, s Setup) *Lobby {
 	l.match = match.New(book, l.st, l.rng, &l.out, l.row, l.teams)
 	l.match.FirstArena()
 	l.open(s)
-	l.emptyAt = sheet.Tick(emptyFor * book.Rate)
+	l.emptyAt = max(sheet.Tick(emptyFor*book.Rate), sheet.Tick(s.Linger*time.Duration(book.Rate)/time.Second))
 	l.match.Settle()
 	return l
 }
@@ -248,7 +251,7 @@ func (l *Lobby) answer(v step.Verdict) {
 
 func (l *Lobby) close() {
 	if l.match.InPlay() { // what was played counts, however it ends
-		l.match.Finish("the lobby closed")
+		l.match.Finish(step.BecauseClosed)
 	}
 	l.closed = true // nobody gets a seat that becomes free now
 	l.filling = true

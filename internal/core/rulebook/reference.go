@@ -66,6 +66,7 @@ func objects() []*object {
 	walk(topObject)
 	walk(gameObject)
 	walk(arenaFile)
+	walk(seriesObject)
 	return out
 }
 

@@ -77,6 +77,11 @@ func TestReference(t *testing.T) {
 			form, src, compile := topObject, []byte(e), CompileGame
 			if o == gameObject {
 				form = gameObject
+			} else if o == seriesObject || o == seriesPoints {
+				form, compile = seriesObject, func(src []byte) (*Book, Problems) {
+					s, problems := CompileSeries(src)
+					return map[bool]*Book{true: {}}[s != nil], problems
+				}
 			} else if o == arenaFile {
 				form, src = arenaFile, Join(merged(t, arenasObject.key("files").example), src)
 				compile = Compile

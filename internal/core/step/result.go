@@ -28,6 +28,9 @@ type TeamResult struct {
 	Fields  map[string]any `json:"fields,omitempty"` // the declared numbers that everyone may see
 }
 
+// BecauseClosed is why a match has ended whose lobby was closed under it.
+const BecauseClosed = "the lobby closed"
+
 // PlayerResult is a player's part of a result.
 type PlayerResult struct {
 	Account string         `json:"player"`           // the account; "" for a further player on a connection

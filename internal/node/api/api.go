@@ -22,6 +22,7 @@ import (
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/node/keep"
 	"turnvex.example/turnvex/internal/node/library"
+	"turnvex.example/turnvex/internal/node/series"
 	"turnvex.example/turnvex/internal/node/store"
 )
 
@@ -37,6 +38,7 @@ type Config struct {
 	Boards    *board.Boards
 	Accounts  *account.Service
 	Library   *library.Library
+	Series    *series.Manager
 	Log       *slog.Logger
 	Region    string
 	Version   string

@@ -129,7 +129,7 @@ var paging = []param{
 	{"cursor", "where the last page ended: its next", "string"},
 }
 
-var routes = slices.Concat(lobbyRoutes, boardRoutes, playerRoutes, []route{
+var routes = slices.Concat(lobbyRoutes, boardRoutes, playerRoutes, seriesRoutes, []route{
 	{
 		method:  "POST",
 		path:    "/v1/sign-in/device",

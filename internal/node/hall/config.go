@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/keep"
 )
@@ -30,6 +31,10 @@ type Config struct {
 	Check time.Duration
 	// Practice makes every lobby a practice lobby.
 	Practice bool
+	// Ended is told of each match that has ended and is kept, and Closed of each lobby that is
+	// gone; both in a goroutine of their own. Nobody is told if they are nil.
+	Ended  func(lobbyID string, r *step.Result)
+	Closed func(lobbyID string)
 	// Secret digests the passwords of lobbies, so that none is kept as it is.
 	Secret []byte
 }

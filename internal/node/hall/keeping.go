@@ -92,6 +92,9 @@ func (l *Lobby) save(job *keep.Job) {
 		for player, s := range stand {
 			l.hall.stands(l.book.Name, player, s, l)
 		}
+		if kept && job.Result != nil && l.hall.cfg.Ended != nil {
+			go l.hall.cfg.Ended(l.ID, job.Result)
+		}
 		go l.post(func() {
 			l.saved(job, stand)
 			if kept && job.Result != nil {

@@ -53,6 +53,7 @@ type Lobby struct {
 	checkAt  sheet.Tick    // when the copies are checked next
 	recheck  bool          // something was told since they were checked last
 	asking   []func()      // checks that wait for the next publishing
+	closing  bool          // it closes when a result has been shown
 }
 
 func newLobby(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup) *Lobby {
@@ -115,6 +116,7 @@ func (l *Lobby) run() {
 			}
 			break
 		}
+		l.guard(l.closeWhenShown)
 		l.guard(l.publish)
 	}
 	bye := wire.Bye{Code: string(code.LobbyGone), Reason: "the lobby has closed"}
@@ -128,6 +130,9 @@ func (l *Lobby) run() {
 	l.tasks.wait()
 	l.release(true)
 	l.closeEntry()
+	if l.hall.cfg.Closed != nil {
+		go l.hall.cfg.Closed(l.ID)
+	}
 }
 
 // over tells whether the loop is to end.

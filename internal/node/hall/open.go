@@ -35,6 +35,7 @@ type Opening struct {
 	Reserve   []string       // accounts that places are held for
 	ReserveMS int64          // how long; a minute if 0
 	Party     string         // the accounts belong together
+	Linger    time.Duration  // how long it stays open before anybody has come; a minute if 0
 	Options   map[string]any // of the rulebook, as programs send them
 }
 
@@ -68,6 +69,7 @@ func (h *Hall) Open(ctx context.Context, book *rulebook.Book, o Opening) (*Lobby
 		Closed:   o.Closed,
 		Password: h.digest(o.Password),
 		Watchers: o.Watchers,
+		Linger:   o.Linger,
 	}
 	id := uuid.Must(uuid.NewV7()).String()
 	for range 20 {

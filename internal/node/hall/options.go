@@ -12,6 +12,12 @@ import (
 	"turnvex.example/turnvex/internal/node/fault"
 )
 
+// CheckOptions tells whether a rulebook has these options, with these values.
+func CheckOptions(book *rulebook.Book, given map[string]any) error {
+	_, err := readOptions(book, given)
+	return err
+}
+
 // readOptions turns the options of an opening into fields of the lobby sheet.
 func readOptions(book *rulebook.Book, given map[string]any) ([]step.Named, error) {
 	var out []step.Named

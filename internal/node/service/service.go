@@ -25,6 +25,7 @@ import (
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/node/keep"
 	"turnvex.example/turnvex/internal/node/library"
+	"turnvex.example/turnvex/internal/node/series"
 	"turnvex.example/turnvex/internal/node/store"
 )
 
@@ -88,6 +89,7 @@ type Service struct {
 	Boards      *board.Boards
 	DB          *store.DB
 	Accounts    *account.Service
+	Series      *series.Manager
 
 	http   *http.Server
 	failed chan error
@@ -144,8 +146,11 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	if err := s.Directory.Abandon(ctx, cfg.Node, time.Now().UTC()); err != nil {
 		return err
 	}
+	s.Series = series.New(s.DB, lib, cfg.Node, cfg.Log)
 	s.Hall = hall.New(
 		hall.Config{
+			Ended:     s.Series.Ended,
+			Closed:    s.Series.Closed,
 			Directory: s.Directory,
 			Keeper:    s.Keeper,
 			Names:     accounts,
@@ -160,6 +165,9 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 			Secret:    []byte(secret),
 		},
 	)
+	if err := s.Series.Start(ctx, s.Hall); err != nil {
+		return err
+	}
 	s.Boards.Follow(cfg.Node, s.Hall.Unsaved)
 	s.done.Go(func() { s.sweeper(cfg.Retention) })
 	since, err := s.Keeper.Mark(ctx)
@@ -182,6 +190,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 				Boards:    s.Boards,
 				Accounts:  accounts,
 				Library:   lib,
+				Series:    s.Series,
 				Log:       cfg.Log,
 				Region:    cfg.Region,
 				Version:   Version,
@@ -261,6 +270,7 @@ func (s *Service) Failed() <-chan error { return s.failed }
 func (s *Service) Stop() {
 	close(s.sweep)
 	s.Hall.Stop()
+	s.Series.Stop()
 	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
 	defer cancel()
 	if err := s.http.Shutdown(ctx); err != nil {

@@ -197,3 +197,34 @@ type PlayerTotal struct {
 	Millis   int64
 	LastAt   time.Time
 }
+
+// Series is matches that belong together.
+type Series struct {
+	ID        string `gorm:"type:uuid;primaryKey"`
+	Name      string
+	Title     string
+	Node      string // that runs it
+	Plan      []byte
+	State     []byte `gorm:"type:jsonb"`
+	Seq       int64  // inputs taken
+	Over      bool
+	OpenedAt  time.Time
+	ChangedAt time.Time
+}
+
+// TableName is how the table is called.
+func (Series) TableName() string { return "series" }
+
+// SeriesInput is one input of a series.
+type SeriesInput struct {
+	SeriesID string `gorm:"type:uuid;primaryKey"`
+	Seq      int64  `gorm:"primaryKey"`
+	Input    []byte `gorm:"type:jsonb"`
+}
+
+// SeriesPlayer is a player's part in a series.
+type SeriesPlayer struct {
+	PlayerID string `gorm:"type:uuid;primaryKey"`
+	SeriesID string `gorm:"type:uuid;primaryKey"`
+	Entrant  int
+}

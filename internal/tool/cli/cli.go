@@ -62,6 +62,7 @@ func commands() []command {
 		leaveCommand(),
 		accountCommand(),
 		keysCommand(),
+		seriesCommand(),
 		resultsCommand(),
 		recordCommand(),
 		boardCommand(),

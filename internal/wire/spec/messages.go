@@ -209,6 +209,11 @@ var Messages = []Message{
 		Purpose: "Says whether a further player has a seat.",
 		When:    "In answer to local, and to a leave that names a seat that cannot leave alone.",
 		Example: `{"is":"seated","n":1,"ok":true,"seat":7}`},
+	{Is: "series", From: Service, Type: wire.SeriesDue{},
+		Purpose: "Tells a player of a meeting of a series: whom they are to play, in which lobby a place is held, " +
+			"and how it stands. `GET /v1/me/series` gives the same.",
+		When:    "When that changes, on every connection of the player.",
+		Example: `{"is":"series","id":"0198c2f0-0000-7000-8000-000000000001","name":"harbour_cup","title":"The Harbour Cup","meeting":5,"round":2,"stage":"comes","lobby":"K7WPQ4","against":"Teal crew","until":1790000000000,"wins":0,"lost":0}`},
 	{Is: "leave", From: Client, Type: wire.Leave{},
 		Purpose: "Gives the connection's seats up, or that of one further player. Without it a lost connection's " +
 			"seats are held for a while.",

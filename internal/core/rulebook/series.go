@@ -1,0 +1,171 @@
+package rulebook
+
+import (
+	"slices"
+	"strconv"
+)
+
+// Series is a checked plan of matches that belong together.
+type Series struct {
+	Name     string
+	Title    string
+	About    string
+	Rulebook string
+	Form     SeriesForm
+	BestOf   int // how many matches a meeting has at most, the winner of more than half of which wins
+	Matches  int // or how many it has, all of which are played
+	Rounds   int // of a table: how often each meets each
+	Third    bool
+	Won      int64 // points in a table
+	Drawn    int64
+	Lost     int64
+	Come     int64          // milliseconds from when a meeting may begin until who is not there has lost
+	Options  map[string]any // of the lobbies
+	Source   []byte
+}
+
+// SeriesForm says who meets whom.
+type SeriesForm uint8
+
+// The forms.
+const (
+	SeriesMeeting SeriesForm = iota
+	SeriesBracket
+	SeriesTable
+)
+
+var seriesForms = words[SeriesForm]{"meeting", "bracket", "table"}
+
+func (f SeriesForm) String() string { return seriesForms.of(f) }
+
+var seriesObject = &object{
+	name: "series",
+	doc: "A file of its own: matches that belong together, which the service runs in lobbies of a rulebook. It " +
+		"says who plays whom next, opens the lobbies, holds the places of those who are to play, counts, and keeps the " +
+		"standings. `turnvex series open` begins one with its entrants, each a player or a party.",
+	example: `turnvex: 1
+series: harbour_cup
+title: The Harbour Cup
+about: Eight crews, two matches to win, and a match for the third place.
+rulebook: clash
+form: bracket
+best_of: 3
+third: true
+come: 5m
+options: {goal: 20}`,
+	keys: []key{
+		{name: "turnvex", spec: integer(1, 1), required: true, doc: "The version of this language."},
+		{name: "series", spec: name, required: true, doc: "The series' name."},
+		{name: "title", spec: text(60), doc: "What people read."},
+		{name: "about", spec: text(300), doc: "What it is, in a sentence or two."},
+		{name: "rulebook", spec: name, required: true, doc: "What is played."},
+		{
+			name: "form",
+			spec: seriesForms.spec(),
+			def:  SeriesMeeting.String(),
+			doc: "Who meets whom: one `meeting` of two; a `bracket`, in which who loses is out; or a `table`, in " +
+				"which each meets each.",
+		},
+		{
+			name: "best_of",
+			spec: integer(1, 15),
+			doc:  "How many matches a meeting has at most: who wins more than half of them wins it. 1 if it is not given.",
+		},
+		{
+			name:    "matches",
+			spec:    integer(1, 15),
+			example: "turnvex: 1\nseries: halves\nrulebook: clash\nmatches: 2",
+			doc: "In place of `best_of`: how many it has, all of them played, such as the two halves of an evening. Who " +
+				"wins more of them wins it; in a bracket one more is played as long as both have won as many.",
+		},
+		{
+			name:    "rounds",
+			spec:    integer(1, 4),
+			def:     "1",
+			example: "turnvex: 1\nseries: league\nrulebook: clash\nform: table\nrounds: 2\n" +
+				"points: {won: 3, drawn: 1, lost: 0}",
+			doc:     "Of a table: how often each meets each.",
+		},
+		{name: "third", spec: flag, doc: "Of a bracket: whether there is a meeting for the third place."},
+		{name: "points", spec: obj(seriesPoints), doc: "Of a table: what a meeting is worth."},
+		{
+			name: "come",
+			spec: duration(10*second, day),
+			def:  "5m",
+			doc:  "How long places are held before who has not come has lost the meeting.",
+		},
+		{name: "options", spec: mapOf(scalar, 32), doc: "The options of the lobbies."},
+	},
+}
+
+var seriesPoints = &object{
+	name: "points", doc: "What a meeting is worth in a table.",
+	keys: []key{
+		{name: "won", spec: integer(0, 100), def: "3", doc: "To who wins it."},
+		{name: "drawn", spec: integer(0, 100), def: "1", doc: "To both, where nobody does."},
+		{name: "lost", spec: integer(0, 100), def: "0", doc: "To who loses it."},
+	},
+}
+
+// CompileSeries checks the plan of a series. Whether its rulebook is there is for the service
+// to find.
+func CompileSeries(src []byte) (*Series, Problems) {
+	docs, problems := readDocuments(src)
+	if len(docs) != 1 || len(problems) > 0 {
+		if len(docs) > 1 {
+			problems = append(problems, Problem{Severity: Error, Code: "many-documents", Line: docs[1].line, Column: 1,
+				Message: "one file holds one series; this is another document"})
+		}
+		return nil, problems.sorted()
+	}
+	s := &structure{}
+	if !s.check(docs[0], &spec{shape: anObject, object: seriesObject}) || len(s.problems) > 0 {
+		return nil, s.problems.sorted()
+	}
+	b := &binder{top: docs[0], book: &Book{Rate: 1000}}
+	out := b.series(docs[0])
+	out.Source = slices.Clone(src)
+	if len(b.problems) > 0 {
+		return nil, b.problems.sorted()
+	}
+	return out, nil
+}
+
+func (b *binder) series(n *node) *Series {
+	s := &Series{
+		Name: b.text(n, "series"), Title: b.titled(n, b.text(n, "series")), About: b.text(n, "about"),
+		Rulebook: b.text(n, "rulebook"), Form: seriesForms.named(b.text(n, "form")), BestOf: int(b.int(n, "best_of")),
+		Matches: int(b.int(n, "matches")), Rounds: int(b.int(n, "rounds")), Third: b.flag(n, "third"),
+		Won: 3, Drawn: 1, Come: b.millis(n, "come"), Options: map[string]any{},
+	}
+	if n.get("best_of") != nil && n.get("matches") != nil {
+		b.fail(n.get("matches"), "not-here", "best_of or matches", "a meeting has one length")
+	}
+	if s.BestOf == 0 && s.Matches == 0 {
+		s.BestOf = 1
+	}
+	if s.Matches == 0 && s.BestOf%2 == 0 {
+		b.fail(n.get("best_of"), "out-of-range", "an odd number, or matches", "of an even number both may win half")
+	}
+	for key, form := range map[string]SeriesForm{"third": SeriesBracket, "points": SeriesTable, "rounds": SeriesTable} {
+		if v := n.get(key); v != nil && !v.implied && s.Form != form {
+			b.fail(v, "not-here", "form: "+form.String(), "a %s has no %s", s.Form, key)
+		}
+	}
+	if p := n.get("points"); p != nil {
+		s.Won, s.Drawn, s.Lost = b.int(p, "won"), b.int(p, "drawn"), b.int(p, "lost")
+	}
+	for _, e := range b.entries(n, "options") {
+		switch v := e.value; v.plain {
+		case 'i':
+			s.Options[e.key] = float64(b.int(n.get("options"), e.key))
+		case 'f':
+			s.Options[e.key], _ = strconv.ParseFloat(v.text, 64)
+		case 'b':
+			s.Options[e.key] = v.text == "true"
+		default:
+			s.Options[e.key] = v.text
+		}
+	}
+	return s
+}

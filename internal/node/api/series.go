@@ -1,0 +1,121 @@
+package api
+
+import (
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/series"
+	"turnvex.example/turnvex/internal/wire"
+)
+
+type seriesRequest struct {
+	Plan     string           `json:"plan"`     // the file that declares it
+	Entrants []series.Entrant `json:"entrants"` // the strongest first; players by their IDs
+}
+
+type seriesOpened struct {
+	ID string `json:"id"`
+}
+
+type withdrawRequest struct {
+	Entrant string `json:"entrant"` // by name
+}
+
+type endSeriesRequest struct {
+	Reason string `json:"reason,omitempty"`
+}
+
+type seriesList struct {
+	Series []series.Summary `json:"series"` // the newest first
+}
+
+type seriesDue struct {
+	Meetings []wire.SeriesDue `json:"meetings"`
+}
+
+var seriesRoutes = []route{
+	{
+		method: "POST", path: "/v1/series", access: operator, in: seriesRequest{}, out: seriesOpened{},
+		do:      (*server).openSeries,
+		summary: "Begin a series of matches; the service opens its lobbies and holds the places",
+	},
+	{
+		method: "GET", path: "/v1/series", access: public, out: seriesList{}, do: (*server).listSeries,
+		params:  []param{{"limit", "how many, 1 to 100; 20 if it is not given", "integer"}},
+		summary: "Series, the newest first",
+	},
+	{
+		method: "GET", path: "/v1/series/{id}", access: public, out: series.View{}, do: (*server).getSeries,
+		summary: "A series whole: its meetings and how the entrants stand",
+	},
+	{
+		method: "POST", path: "/v1/series/{id}/withdraw", access: operator, in: withdrawRequest{},
+		do:      (*server).withdraw,
+		summary: "Take an entrant out of a series",
+	},
+	{
+		method: "POST", path: "/v1/series/{id}/end", access: operator, in: endSeriesRequest{}, do: (*server).endSeries,
+		summary: "End a series",
+	},
+	{
+		method: "GET", path: "/v1/me/series", access: signedIn, out: seriesDue{}, do: (*server).mySeries,
+		summary: "The meetings of series that the player is to be at now",
+	},
+}
+
+// maxReason is the most bytes of the reason for an end.
+const maxReason = 64
+
+func (s *server) openSeries(c *call) (any, error) {
+	in, err := read[seriesRequest](c)
+	if err != nil {
+		return nil, err
+	}
+	plan, problems := rulebook.CompileSeries([]byte(in.Plan))
+	if plan == nil {
+		f := fault.New(code.BadRulebook, "the plan has %d errors", len(problems.Errors()))
+		f.Extra = problems
+		return nil, f
+	}
+	for _, e := range in.Entrants {
+		for _, p := range e.Players {
+			if _, err := s.Accounts.Player(c.r.Context(), p); err != nil {
+				return nil, err
+			}
+		}
+	}
+	id, err := s.Series.Open(c.r.Context(), plan, in.Entrants)
+	return seriesOpened{id}, err
+}
+
+func (s *server) listSeries(c *call) (any, error) {
+	n, err := c.limit(100, 20)
+	if err != nil {
+		return nil, err
+	}
+	list, err := s.Series.List(c.r.Context(), n)
+	return seriesList{list}, err
+}
+
+func (s *server) getSeries(c *call) (any, error) { return s.Series.Get(c.r.Context(), c.path("id")) }
+
+func (s *server) withdraw(c *call) (any, error) {
+	in, err := read[withdrawRequest](c)
+	if err != nil {
+		return nil, err
+	}
+	return nil, s.Series.Withdraw(c.r.Context(), c.path("id"), in.Entrant)
+}
+
+func (s *server) endSeries(c *call) (any, error) {
+	in, err := read[endSeriesRequest](c)
+	if err != nil {
+		return nil, err
+	}
+	if len(in.Reason) > maxReason {
+		return nil, fault.New(code.TooLarge, "a reason has at most %d bytes", maxReason)
+	}
+	return nil, s.Series.End(c.r.Context(), c.path("id"), in.Reason)
+}
+
+func (s *server) mySeries(c *call) (any, error) { return seriesDue{s.Series.Due(c.who.Player)}, nil }

@@ -145,6 +145,9 @@ func (l *Lobby) Whim(r *rand.Rand) *match.Whim {
 // Count makes a tally count what happens in the lobby's matches from now on.
 func (l *Lobby) Count(t *match.Tally) { l.match.Count(t) }
 
+// Held makes its matches hold the rulebook's promises, as they do in practice: see match.Match.
+func (l *Lobby) Held(on bool) { l.match.Held(on) }
+
 // Plainly makes its matches look at everything each time: see match.Match.
 func (l *Lobby) Plainly(on bool) { l.match.Plainly(on) }
 

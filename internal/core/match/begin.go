@@ -137,6 +137,7 @@ func (m *Match) below() {
 	}
 	switch m.book.Players.Below {
 	case rulebook.BelowEnd:
+		m.run.cut = true
 		m.endMatch("too few players are left")
 	case rulebook.BelowWait:
 		m.pauseNow(0, true)

@@ -34,6 +34,7 @@ func (m *Match) wantFinish(because string, winner *expr.Prog) {
 // Finish ends the match at an operator's word.
 func (m *Match) Finish(reason string) {
 	if m.InPlay() {
+		m.run.cut = true
 		m.endMatch(or(reason, "an operator ended it"))
 	}
 }
@@ -74,6 +75,10 @@ func (m *Match) endMatch(because string) {
 	}
 	m.emit(rulebook.OnEnd, nil)
 	m.settleRules()
+	m.holdPromises(false)
+	if !m.run.cut {
+		m.holdPromises(true)
+	}
 	m.keepResult(because)
 	m.hints()
 }

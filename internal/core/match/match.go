@@ -50,12 +50,15 @@ type Match struct {
 	bodies  bodies
 	wishes  []Wish // of the step, for the lobby
 	budget  int
-	tally   *Tally     // of a rehearsal
-	whim    *Whim      // of the stand-ins; nil before the first
-	plainly bool       // everything is looked at, changed or not
-	runs    bool       // play ran when the tick began
-	named   bool       // who has won was said, and not left to the order
-	winners []sheet.ID // who was: several at one tick are ranked by the order; none: all have lost
+	tally   *Tally // of a rehearsal
+	whim    *Whim  // of the stand-ins; nil before the first
+
+	promised bool       // the rulebook's promises are held
+	broke    broken     // of them
+	plainly  bool       // everything is looked at, changed or not
+	runs     bool       // play ran when the tick began
+	named    bool       // who has won was said, and not left to the order
+	winners  []sheet.ID // who was: several at one tick are ranked by the order; none: all have lost
 }
 
 // Player is what a match knows of a seat beside its sheets.
@@ -80,6 +83,7 @@ type run struct {
 	finish     bool       // an effect wants the match to end
 	forfeit    sheet.ID   // the player or team that gave up
 	broken     string     // what the rulebook did that it may not
+	cut        bool       // it was ended from outside, or for want of players
 	backAt     sheet.Tick // wall tick until which the result is shown
 	round      int64
 	spawnTurn  int

@@ -61,6 +61,7 @@ func (m *Match) Settle() {
 		happened := m.transition()
 		if !happened {
 			m.changed = [sheet.Kinds]sheet.Mask{}
+			m.holdPromises(false)
 			return
 		}
 	}

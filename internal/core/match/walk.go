@@ -32,7 +32,10 @@ var NotWalked = map[string]string{
 	"Match.winners": "empty between steps",
 	"Match.tally":   "only counts",
 	"Match.whim":    "what it knows is made anew before each use",
-	"Match.plainly": "comes to the same",
+
+	"Match.promised": "nothing follows from it",
+	"Match.broke":    "nothing follows from it",
+	"Match.plainly":  "comes to the same",
 }
 
 // Walk walks over the match; find returns the player with that sheet, or nil.
@@ -133,6 +136,7 @@ func (m *Match) walkRun(w *state.Walk) {
 	state.Bool(w, "finish", &r.finish)
 	state.Int(w, "forfeit", &r.forfeit)
 	state.Text(w, "broken", &r.broken)
+	state.Bool(w, "cut", &r.cut)
 	state.Int(w, "back at", &r.backAt)
 	state.Int(w, "round", &r.round)
 	state.Int(w, "spawn turn", &r.spawnTurn)

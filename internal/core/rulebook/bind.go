@@ -122,6 +122,7 @@ func (b *binder) all() {
 	b.rules()
 	b.votes()
 	b.refereeing()
+	b.promises()
 	b.standIns()
 	b.rounds()
 	b.win()

@@ -2,7 +2,6 @@ package rulebook
 
 import (
 	"encoding/json"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -25,29 +24,10 @@ func (b *binder) rules() {
 }
 
 func (b *binder) rule(no int, n *node, edges *[sheet.Kinds]int) *Rule {
-	r := &Rule{No: no, Line: n.line, For: sheet.Match, Phases: b.phaseMask(n, "phases", everyPhase)}
-	scope := scopeMatch
+	r := &Rule{No: no, Line: n.line, Phases: b.phaseMask(n, "phases", everyPhase)}
+	var scope expr.Scope
 	subject := b.text(n, "for")
-	switch subject {
-	case forMatch:
-	case forTeams:
-		r.For, scope = sheet.Team, scopeTeam
-		if len(b.book.Teams.List) == 0 {
-			b.fail(n.get("for"), "not-here", "match or players", "there are no teams in this rulebook")
-		}
-	case forPlayers:
-		r.For, scope = sheet.Player, scopePlayer
-	case forZones:
-		r.For, r.Kinds, scope = sheet.Zone, ^uint64(0), scopeZone
-		if len(b.mapKeys("zones")) == 0 {
-			b.fail(n.get("for"), "not-here", "match or players", "there are no zones in this rulebook")
-		}
-	default:
-		r.For, r.Kinds, scope = sheet.Creature, b.creatureKinds(subject), scopeCreature
-		if r.Kinds == 0 {
-			b.indexOf(n.get("for"), "kind of creature", append(slices.Clone(forWords), b.mapKeys("creatures")...))
-		}
-	}
+	r.For, r.Kinds, scope = b.subjectOf(n)
 	switch {
 	case n.get("when") != nil:
 		r.On, r.When = OnWhen, b.condition(n, "when", scope)

@@ -44,6 +44,7 @@ type Book struct {
 	Phases     []*Phase
 	Turns      *Turns // nil without
 	Votes      []*Vote
+	Promises   []*Promise  // at most 64
 	StandIns   *StandIns   // nil where the service plays nobody
 	Referee    *Refereeing // what a referee may do of its own accord; nil for nothing
 	Rounds     *Rounds     // nil without

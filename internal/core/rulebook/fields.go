@@ -300,8 +300,9 @@ var (
 		numberOf("intent"),
 		sheet.Field{Name: "yes", Type: sheet.Flag},
 	)
-	SwapNotice = ownNotice("swap_wanted", -4, sheet.Field{Name: "by", Type: sheet.Ref, Of: sheet.Player})
-	OwnNotices = []*Notice{HintNotice, NoRefereeNotice, DecidedNotice, SwapNotice}
+	SwapNotice    = ownNotice("swap_wanted", -4, sheet.Field{Name: "by", Type: sheet.Ref, Of: sheet.Player})
+	PromiseNotice = ownNotice("promise_broken", -5, textOf("promise"), numberOf("line"))
+	OwnNotices    = []*Notice{HintNotice, NoRefereeNotice, DecidedNotice, SwapNotice, PromiseNotice}
 )
 
 func textOf(name string) sheet.Field   { return sheet.Field{Name: name, Type: sheet.Text, Max: 200} }

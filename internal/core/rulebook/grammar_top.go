@@ -136,6 +136,11 @@ var topObject = &object{
 		{name: "turns", spec: obj(turnsObject), doc: "Who acts when, one after the other."},
 		{name: "rounds", spec: obj(roundsObject), doc: "Which phase is a round, how many there are and who wins one."},
 		{name: "win", spec: obj(winObject), doc: "When the match ends early, and who has won."},
+		{
+			name: "promises",
+			spec: listOf(obj(promiseObject), 64),
+			doc:  "What holds in every match: checked by rehearsals, stories and practice, and nowhere else.",
+		},
 		{name: "pause", spec: obj(pauseObject), doc: "Who may pause, how often and for how long."},
 		{name: "end", spec: obj(endObject), doc: "What is shown at the end, and what comes after."},
 		{

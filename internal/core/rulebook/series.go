@@ -41,8 +41,8 @@ func (f SeriesForm) String() string { return seriesForms.of(f) }
 var seriesObject = &object{
 	name: "series",
 	doc: "A file of its own: matches that belong together, which the service runs in lobbies of a rulebook. It " +
-		"says who plays whom next, opens the lobbies, holds the places of those who are to play, counts, and keeps the " +
-		"standings. `turnvex series open` begins one with its entrants, each a player or a party.",
+		"says who plays whom next, opens the lobbies, holds the places of those who are to play, counts, and keeps " +
+		"the standings. `turnvex series open` begins one with its entrants, each a player or a party.",
 	example: `turnvex: 1
 series: harbour_cup
 title: The Harbour Cup
@@ -69,7 +69,8 @@ options: {goal: 20}`,
 		{
 			name: "best_of",
 			spec: integer(1, 15),
-			doc:  "How many matches a meeting has at most: who wins more than half of them wins it. 1 if it is not given.",
+			doc: "How many matches a meeting has at most: who wins more than half of them wins it. 1 if it is not " +
+				"given.",
 		},
 		{
 			name:    "matches",
@@ -79,12 +80,12 @@ options: {goal: 20}`,
 				"wins more of them wins it; in a bracket one more is played as long as both have won as many.",
 		},
 		{
-			name:    "rounds",
-			spec:    integer(1, 4),
-			def:     "1",
+			name: "rounds",
+			spec: integer(1, 4),
+			def:  "1",
 			example: "turnvex: 1\nseries: league\nrulebook: clash\nform: table\nrounds: 2\n" +
 				"points: {won: 3, drawn: 1, lost: 0}",
-			doc:     "Of a table: how often each meets each.",
+			doc: "Of a table: how often each meets each.",
 		},
 		{name: "third", spec: flag, doc: "Of a bracket: whether there is a meeting for the third place."},
 		{name: "points", spec: obj(seriesPoints), doc: "Of a table: what a meeting is worth."},

@@ -66,7 +66,8 @@ phases: {play: {length: 20s}}
 func written(t *testing.T) (docs [][]byte) {
 	docs = append(docs, []byte(since), []byte(rings))
 	stories := strings.Fields(
-		"refereeing creatures shots touching ways zones turns sealed lists walks seats votes arenas limits standins",
+		"refereeing creatures shots touching ways zones turns sealed lists walks seats votes arenas limits standins " +
+			"promises",
 	)
 	for _, story := range stories {
 		docs = append(docs, ofStory(t, story))

@@ -52,18 +52,19 @@ type EffectKind uint8
 
 // The effects.
 const (
-	LoadRecord EffectKind = iota // of Account, for Seat; answer with Loaded
-	SaveRecord                   // Changes to the record of Account, the N-th save of this lobby
-	SaveResult                   // Result; answer with Saved when it is committed
-	Drop                         // end Seat's connection, for Reason
-	CloseLobby                   // nothing more will happen here
-	AskReferee                   // Decision wants an answer
-	Seated                       // Account, who stood in line on the connection Text, has the seat Seat
-	KeepName                     // Account is called Text now: keep it, and make it known elsewhere
-	Unmanned                     // an action asks a referee, and none is signed in: Text; for the operator
-	Fault                        // the rulebook did something it may not: Text; for the operator
-	SavePost                     // Post, the N-th save of this lobby
-	Charge                       // Changes of the record of Account, if it has enough; then the intent once more
+	LoadRecord    EffectKind = iota // of Account, for Seat; answer with Loaded
+	SaveRecord                      // Changes to the record of Account, the N-th save of this lobby
+	SaveResult                      // Result; answer with Saved when it is committed
+	Drop                            // end Seat's connection, for Reason
+	CloseLobby                      // nothing more will happen here
+	AskReferee                      // Decision wants an answer
+	Seated                          // Account, who stood in line on the connection Text, has the seat Seat
+	KeepName                        // Account is called Text now: keep it, and make it known elsewhere
+	Unmanned                        // an action asks a referee, and none is signed in: Text; for the operator
+	Fault                           // the rulebook did something it may not: Text; for the operator
+	SavePost                        // Post, the N-th save of this lobby
+	Charge                          // Changes of the record of Account, if it has enough; then the intent once more
+	PromiseBroken                   // promise N does not hold, for the sheet Seat if it is not 0: Text; for the author
 )
 
 // Effect is something for the driver to carry out. Which parts are set follows

@@ -200,6 +200,30 @@ var lobbyRoutes = []route{
 		out:     hall.CheckReport{},
 		do:      (*server).checkCopies,
 	},
+	{
+		method:  "GET",
+		path:    "/v1/lobbies/{code}/journal",
+		access:  tokened,
+		summary: "The journal of a practice lobby, for who has a seat in it and for service keys: turnvex cut reads it",
+		do:      (*server).tape,
+	},
+}
+
+func (s *server) tape(c *call) (any, error) {
+	l, err := s.find(c.r, c.path("code"))
+	if err != nil {
+		return nil, err
+	}
+	if len(c.who.Scopes) == 0 && !l.HasSeat(c.r.Context(), c.who.Player) {
+		return nil, fault.New(code.Forbidden, "this needs a seat in the lobby, or a service key")
+	}
+	data, err := l.Tape(c.r.Context())
+	if err != nil {
+		return nil, err
+	}
+	c.w.Header().Set("Content-Type", "application/octet-stream")
+	c.w.Write(data)
+	return written{}, nil
 }
 
 // endRequest is why an operator ends a match.

@@ -49,6 +49,7 @@ type Lobby struct {
 	writing  bool
 	latest   atomic.Pointer[directory.Entry]
 	journal  *journalFile  // nil unless the node keeps journals
+	tape     *tape         // of a practice lobby
 	checks   time.Duration // how often the copies are checked; 0 for never
 	checkAt  sheet.Tick    // when the copies are checked next
 	recheck  bool          // something was told since they were checked last
@@ -76,6 +77,9 @@ func newLobby(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup) *Lob
 	l.row = l.m.Row()
 	if l.checks == 0 && s.Practice {
 		l.checks = checkEvery
+	}
+	if s.Practice {
+		l.tape = newTape(l, s)
 	}
 	if h.cfg.Journals != "" {
 		l.journal = openJournal(l, s)

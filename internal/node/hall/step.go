@@ -9,6 +9,7 @@ import (
 func (l *Lobby) step(in *step.Input) *step.Output {
 	in.At = max(l.m.Tick(), l.clock())
 	l.journal.input(l, in)
+	l.tape.input(l, in)
 	out := l.m.Step(in)
 	l.pub.notices(l, out.Notices)
 	if len(out.Effects) > 0 {
@@ -46,6 +47,9 @@ func (l *Lobby) carryOut(effects []step.Effect) {
 			l.keepName(e.Account, e.Text)
 		case step.Unmanned:
 			l.log().Warn("nobody is there to decide", "why", e.Text)
+		case step.PromiseBroken:
+			l.log().Warn("a promise of the rulebook is broken", "promise", e.Text,
+				"line", l.book.Promises[e.N].Line, "sheet", e.Seat)
 		case step.Fault:
 			l.log().Warn("the rulebook did what it may not", "fault", e.Text)
 		}

@@ -168,6 +168,7 @@ type Replay struct {
 	// OnOutput, if set, is called with the output of each input.
 	OnOutput func(*step.Output)
 
+	setup   lobby.Setup
 	dec     *cbor.Decoder
 	pending *entry
 	Inputs  int
@@ -225,7 +226,7 @@ func Open(r io.Reader) (*Replay, error) {
 			return nil, fmt.Errorf("the journal sets an option %q that its rulebook does not have", o.Name)
 		}
 	}
-	rp.Book, rp.M = book, lobby.New(book, h.Setup)
+	rp.Book, rp.M, rp.setup = book, lobby.New(book, h.Setup), h.Setup
 	return rp, nil
 }
 
@@ -296,4 +297,25 @@ func (rp *Replay) step(in *step.Input) {
 		rp.OnOutput(out)
 	}
 	rp.M.Store().ClearChanges()
+}
+
+// Read reads a journal whole: the rulebook, how the lobby was opened, and the inputs.
+func Read(r io.Reader) (*rulebook.Book, lobby.Setup, []step.Input, error) {
+	rp, err := Open(r)
+	if err != nil {
+		return nil, lobby.Setup{}, nil, err
+	}
+	var inputs []step.Input
+	for {
+		e, err := rp.next()
+		if errors.Is(err, io.EOF) {
+			return rp.Book, rp.setup, inputs, nil
+		}
+		if err != nil {
+			return nil, lobby.Setup{}, nil, err
+		}
+		if e.Kind == kindInput && int(e.Input.Kind) < step.Kinds {
+			inputs = append(inputs, e.Input.unpack(e.At))
+		}
+	}
 }

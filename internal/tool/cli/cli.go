@@ -63,6 +63,8 @@ func commands() []command {
 		accountCommand(),
 		keysCommand(),
 		seriesCommand(),
+		storiesCommand(),
+		cutCommand(),
 		resultsCommand(),
 		recordCommand(),
 		boardCommand(),

@@ -1,6 +1,7 @@
 package rehearse
 
 import (
+	"errors"
 	"fmt"
 	"io"
 	"math/rand/v2"
@@ -35,7 +36,7 @@ type table struct {
 	due    []*actor        // of the present tick
 	asked  []step.Decision // that wait for the referee
 	whim   *match.Whim
-	record *journal.Writer
+	took   func(*lobby.Lobby, *step.Input) // called with each input before it is taken; may be nil
 	in     step.Input
 }
 
@@ -55,9 +56,9 @@ func Record(b *rulebook.Book, o Options, i int, w io.Writer) error {
 	if err != nil {
 		return err
 	}
-	t := newTable(b, &o, i, jw)
+	t := newTable(b, &o, i, func(m *lobby.Lobby, in *step.Input) { err = errors.Join(err, jw.Hash(m), jw.Input(in)) })
 	t.play(&o)
-	return jw.Hash(t.m)
+	return errors.Join(err, jw.Hash(t.m))
 }
 
 // setup is how the lobby of a match is opened. Where nothing is said of the arena, each match
@@ -72,16 +73,17 @@ func setup(b *rulebook.Book, o *Options, i int) lobby.Setup {
 	return s
 }
 
-func newTable(b *rulebook.Book, o *Options, i int, record *journal.Writer) *table {
+func newTable(b *rulebook.Book, o *Options, i int, took func(*lobby.Lobby, *step.Input)) *table {
 	seed := seedOf(o.Seed, i)
 	t := &table{
-		b:      b,
-		m:      lobby.New(b, setup(b, o, i)),
-		r:      rand.New(rand.NewPCG(seed, 1)),
-		oc:     newOutcome(b, seed),
-		record: record,
+		b:    b,
+		m:    lobby.New(b, setup(b, o, i)),
+		r:    rand.New(rand.NewPCG(seed, 1)),
+		oc:   newOutcome(b, seed),
+		took: took,
 	}
 	t.m.Count(t.oc.tally)
+	t.m.Held(true)
 	t.whims(o)
 	if hasReferee(b) {
 		t.in = step.Input{Kind: step.RefereeOn, N: 1}
@@ -108,9 +110,8 @@ func newTable(b *rulebook.Book, o *Options, i int, record *journal.Writer) *tabl
 // take hands the prepared input to the authority.
 func (t *table) take() sheet.ID {
 	t.in.At = max(t.in.At, t.m.Tick())
-	if t.record != nil {
-		t.record.Hash(t.m)
-		t.record.Input(&t.in)
+	if t.took != nil {
+		t.took(t.m, &t.in)
 	}
 	out, charged := t.m.Step(&t.in), int64(0)
 	for _, e := range out.Effects {

@@ -107,7 +107,9 @@ func Run(b *rulebook.Book, o Options) (*Report, error) {
 	}
 	close(next)
 	done.Wait()
-	return report(b, &o, outcomes), nil
+	r := report(b, &o, outcomes)
+	shorten(b, o, r)
+	return r, nil
 }
 
 // outcome is what one match came to.
@@ -123,7 +125,8 @@ type outcome struct {
 	refused map[string]int // by code
 	inputs  int
 	tally   *match.Tally
-	unasked bool // a referee was needed, and there was none
+	unasked bool           // a referee was needed, and there was none
+	broke   map[int64]bool // promises, by number
 }
 
 // seedOf makes a match's seed from the first and its number.
@@ -134,7 +137,8 @@ func seedOf(first uint64, i int) uint64 {
 }
 
 func newOutcome(b *rulebook.Book, seed uint64) *outcome {
-	return &outcome{seed: seed, actions: map[string]int{}, refused: map[string]int{}, tally: match.NewTally(b)}
+	return &outcome{seed: seed, actions: map[string]int{}, refused: map[string]int{}, tally: match.NewTally(b),
+		broke: map[int64]bool{}}
 }
 
 // note takes what an input led to into the outcome.
@@ -146,6 +150,8 @@ func (oc *outcome) note(b *rulebook.Book, m *lobby.Lobby, in *step.Input, out *s
 			oc.result = e.Result
 		case step.Unmanned:
 			oc.unasked = true
+		case step.PromiseBroken:
+			oc.broke[e.N] = true
 		case step.Fault:
 			oc.faults = append(oc.faults, e.Text)
 		}
@@ -181,6 +187,7 @@ func Script(
 	rep := script.Report(st)
 	oc := newOutcome(b, o.Seed)
 	st.M.Count(oc.tally)
+	st.M.Held(true)
 	var last *step.Input
 	said := st.Out
 	st.Out = func(out *step.Output) {

@@ -17,6 +17,7 @@ import (
 	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/tool/rehearse"
 	"turnvex.example/turnvex/internal/tool/script"
+	"turnvex.example/turnvex/internal/tool/story"
 )
 
 var update = flag.Bool("update", false, "write the golden journal anew")
@@ -319,5 +320,52 @@ func TestScriptsPage(t *testing.T) {
 		if _, ok, err := script.ParseLine(form, 1); !ok || err != nil {
 			t.Errorf("%q is no step: %v", form, err)
 		}
+	}
+}
+
+// TestShrink: a promise that random players break is broken by a script of few lines, which
+// breaks it when it is played as a story, and which nothing can be left out of.
+func TestShrink(t *testing.T) {
+	book := compiled(t, `turnvex: 1
+name: vows
+players: {least: 2, most: 3}
+start: {countdown: 0s}
+sheets: {player: {hull: {type: integer, start: 20}}, match: {rung: {type: integer}}}
+actions:
+  ram: {cooldown: 1s, aim: {at: target}, do: [{add: target.hull, by: -7}]}
+  ring: {cooldown: 2s, takes: {n: {type: integer, min: 1, max: 3}}, do: [{add: match.rung, by: arg.n}]}
+phases: {play: {length: 60s}}
+win: {order: [{most: me.hull}, {least: me.hull}]}
+promises:
+  - {always: me.hull >= 0, for: players}
+  - {never: match.rung >= 6}
+  - {always: match.rung >= 0}
+`)
+	r, err := rehearse.Run(book, rehearse.Options{Matches: 5, Seed: 9})
+	if err != nil || len(r.Breaches) != 2 || !r.Wrong() {
+		t.Fatalf("%v: %+v", err, r.Breaches)
+	}
+	for _, x := range r.Breaches {
+		text := strings.Join(x.Script, "\n") + "\n"
+		broken := func(text string) bool {
+			head, err := story.ReadHead([]byte(text))
+			if err != nil {
+				t.Fatal(err)
+			}
+			_, list, err := story.Play(book, head, []byte(text))
+			return err == nil && slices.Contains(list, x.Promise)
+		}
+		if x.Matches != 5 || len(x.Script) > 3+4+5+1 || !broken(text) {
+			t.Errorf("%s, in %d matches:\n%s", x.Promise, x.Matches, text)
+		}
+		for i, line := range x.Script {
+			if !strings.HasPrefix(line, "#!") && broken(strings.Replace(text, line+"\n", "", 1)) {
+				t.Errorf("line %d can be left out of\n%s", i+1, text)
+			}
+		}
+	}
+	if text := r.Text(); !strings.Contains(text, "Broken promises") ||
+		!strings.Contains(text, "line 12: always me.hull") {
+		t.Errorf("%s", text)
 	}
 }

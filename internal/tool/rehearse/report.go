@@ -24,19 +24,20 @@ type Report struct {
 	Shortest  int64    `json:"shortest_ms"`
 	Median    int64    `json:"median_ms"`
 	Longest   int64    `json:"longest_ms"`
-	Lengths   []Bar    `json:"lengths"`  // how many matches took how long
-	Sides     []Side   `json:"sides"`    // how often each side won
-	Seats     []Side   `json:"seats"`    // the same of each player, in order of entry
-	Unfair    []string `json:"unfair"`   // which side or seat wins more or less often than chance explains
-	Reasons   []Count  `json:"reasons"`  // why matches ended
-	Actions   []Count  `json:"actions"`  // how often each was accepted
-	Refusals  []Count  `json:"refusals"` // by code
-	Unused    []string `json:"unused"`   // what of the rulebook was never used, placed, granted or told
-	Endless   []uint64 `json:"endless"`  // seeds of matches not over at the limit
-	Stuck     []uint64 `json:"stuck"`    // seeds of matches in which nothing could happen any more
-	Faults    []string `json:"faults"`   // what the rulebook did that it may not
-	Failed    []Count  `json:"failed"`   // how often the expressions of a line could not be computed
-	Unasked   bool     `json:"unasked"`  // a referee was needed, and none was there
+	Lengths   []Bar    `json:"lengths"`            // how many matches took how long
+	Sides     []Side   `json:"sides"`              // how often each side won
+	Seats     []Side   `json:"seats"`              // the same of each player, in order of entry
+	Unfair    []string `json:"unfair"`             // which side or seat wins more or less often than chance explains
+	Reasons   []Count  `json:"reasons"`            // why matches ended
+	Actions   []Count  `json:"actions"`            // how often each was accepted
+	Refusals  []Count  `json:"refusals"`           // by code
+	Unused    []string `json:"unused"`             // what of the rulebook was never used, placed, granted or told
+	Endless   []uint64 `json:"endless"`            // seeds of matches not over at the limit
+	Stuck     []uint64 `json:"stuck"`              // seeds of matches in which nothing could happen any more
+	Faults    []string `json:"faults"`             // what the rulebook did that it may not
+	Failed    []Count  `json:"failed"`             // how often the expressions of a line could not be computed
+	Breaches  []Breach `json:"breaches,omitempty"` // of promises
+	Unasked   bool     `json:"unasked"`            // a referee was needed, and none was there
 	PlayTicks int64    `json:"play_ticks"`
 	Rate      int      `json:"rate"`
 	Inputs    int      `json:"inputs"`
@@ -111,6 +112,7 @@ func report(b *rulebook.Book, o *Options, outcomes []*outcome) *Report {
 		reasons[oc.result.Because]++
 		countSides(b, oc, sides, seats)
 	}
+	r.Breaches = breaches(b, outcomes)
 	r.lengths(lengths)
 	r.Reasons, r.Actions, r.Refusals = counts(reasons), counts(actions), counts(refused)
 	r.Sides, r.Seats = r.sorted(sides), r.sorted(seats)
@@ -149,8 +151,8 @@ func seatAdvantages(b *rulebook.Book, r *Report) []string {
 }
 
 // Wrong tells whether matches went as they must not: stopped by their rulebook, not over
-// at the limit, or stuck.
-func (r *Report) Wrong() bool { return len(r.Faults)+len(r.Endless)+len(r.Stuck) > 0 }
+// at the limit, stuck, or against a promise.
+func (r *Report) Wrong() bool { return len(r.Faults)+len(r.Endless)+len(r.Stuck)+len(r.Breaches) > 0 }
 
 func add(to, from map[string]int) {
 	for k, n := range from {
@@ -290,6 +292,7 @@ func (r *Report) Text() string {
 			[]string{"an action asks a referee, and none was there; a script says: referee arrives"},
 		)
 	}
+	r.showBreaches(&b)
 	problems(&b, "The rulebook was stopped", r.Faults)
 	seeds := func(list []uint64) (out []string) {
 		for _, s := range list[:min(len(list), 5)] {
@@ -303,6 +306,32 @@ func (r *Report) Text() string {
 	problems(&b, "Not over at the limit", seeds(r.Endless))
 	problems(&b, "Stuck: nothing could happen any more", seeds(r.Stuck))
 	return b.String()
+}
+
+// showBreaches writes the promises that were broken, and how.
+func (r *Report) showBreaches(b *strings.Builder) {
+	if len(r.Breaches) > 0 {
+		b.WriteString("\nBroken promises:\n")
+	}
+	for _, x := range r.Breaches {
+		fmt.Fprintf(
+			b,
+			"  line %d: %s: in %d of %d matches, first in the one with seed %d\n",
+			x.Line,
+			x.Promise,
+			x.Matches,
+			r.Matches,
+			x.Seed,
+		)
+		if len(x.Script) == 0 {
+			continue
+		}
+		b.WriteString("  The shortest script that was found to break it:\n\n")
+		for _, l := range x.Script {
+			b.WriteString("    " + l + "\n")
+		}
+		b.WriteByte('\n')
+	}
 }
 
 func problems(b *strings.Builder, title string, list []string) {

@@ -88,6 +88,9 @@ func Parse(src []byte) ([]Step, error) {
 
 // ParseLine reads one line; ok is false where it is empty or a comment.
 func ParseLine(text string, line int) (s Step, ok bool, err error) {
+	if strings.HasPrefix(strings.TrimSpace(text), "=") { // what came of a step, in a story
+		return s, false, nil
+	}
 	text, _, _ = strings.Cut(text, "#")
 	words := strings.Fields(text)
 	if len(words) == 0 {

@@ -119,6 +119,12 @@ func (r *Reporter) effect(e step.Effect) {
 			r.name(e.Decision.Seat),
 			strings.Join(parts, ", "),
 		)
+	case step.PromiseBroken:
+		of := ""
+		if e.Seat != 0 {
+			of = " for " + r.name(e.Seat)
+		}
+		r.say("promise broken%s: %s", of, e.Text)
 	case step.Unmanned:
 		r.say("no referee: %s", e.Text)
 	case step.Fault:

@@ -2,6 +2,7 @@ package script
 
 import (
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -405,6 +406,10 @@ func (st *Stage) argument(takes []*sheet.Field, name, value string) sheet.Value 
 func (st *Stage) named(name string) sheet.ID {
 	if id, is := st.seats[name]; is {
 		return id
+	}
+	if number, is := strings.CutPrefix(name, "@"); is {
+		n, _ := strconv.ParseUint(number, 10, 32)
+		return sheet.ID(n)
 	}
 	for _, t := range st.M.Store().Of(sheet.Team) {
 		if t.Text(st.Book.F.Team.Name) == name {

@@ -74,7 +74,8 @@ func (l *Lobby) takeOver(s *seat, in *step.Input) {
 	f := &l.book.F.Player
 	l.match.SaveRecord(s.Player)
 	s.gone, s.heldUntil, s.lastSeq, s.answers, s.oldest, s.Name, s.conn = false, 0, 0, nil, 0, in.Name, in.Conn
-	s.filler = false
+	s.filler, s.party = false, l.useReservation(in.Acct)
+	l.counts()
 	l.match.StandIn(s.Player, false)
 	l.st.SetText(s.Row, f.Account, in.Acct)
 	l.st.SetText(s.Row, f.Name, l.distinctName(s, in.Name))

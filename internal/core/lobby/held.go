@@ -68,5 +68,6 @@ func (l *Lobby) reservationsOver() {
 	if len(l.held) != before {
 		l.counts()
 		l.seatWaiting()
+		l.fill()
 	}
 }

@@ -89,6 +89,13 @@ func collect(b *rulebook.Book) *names {
 	n.addList("piece", len(b.Pieces), func(i int) string { return b.Pieces[i].Name })
 	n.addList("creature", len(b.Creatures), func(i int) string { return b.Creatures[i].Name })
 	n.addList("zone", len(b.Zones), func(i int) string { return b.Zones[i].Name })
+	n.addList("vote", len(b.Votes), func(i int) string { return b.Votes[i].Name })
+	if b.Arenas != nil {
+		n.addList("arena", len(b.Grounds), func(i int) string { return b.Grounds[i].Name })
+	}
+	if b.Referee != nil {
+		n.addList("referee_act", len(b.Referee.Acts), func(i int) string { return b.Referee.Acts[i].Name })
+	}
 	n.addList("board", len(b.Boards), func(i int) string { return b.Boards[i].Name })
 	return n
 }

@@ -20,9 +20,18 @@ type body struct {
 // bodies are the players in their order and the creatures in theirs.
 type bodies struct {
 	list    []body
-	players int   // how many of them are players
-	byX     []int // the places of all, from west to east
-	spread  int64 // how far any reaches from its middle, its way in this tick included
+	players int    // how many of them are players
+	byX     []spot // all, from west to east
+	spread  int64  // how far any reaches from its middle, its way in this tick included
+	bySlot  []int  // the place of each player by its slot
+	near    []uint64
+	ways    []way // of the players, while touches are looked for
+}
+
+// spot is one of the bodies in the order from west to east.
+type spot struct {
+	x  int64
+	at int // its place in the list
 }
 
 // gatherBodies notes where everybody is. It is made anew at each tick that needs it.
@@ -36,6 +45,7 @@ func (m *Match) gatherBodies() {
 			slot: n[slot], alive: n[alive] != 0})
 	}
 	b.players = len(b.list)
+	b.index()
 	if cf.Pos != nil {
 		pos, was, alive = cf.Pos.Slot(), cf.Was.Slot(), cf.Alive.Slot()
 		for _, r := range m.st.Of(sheet.Creature) {
@@ -56,25 +66,46 @@ func (b *bodies) sort() {
 	if len(b.byX) != len(b.list) {
 		b.byX = b.byX[:0]
 		for i := range b.list {
-			b.byX = append(b.byX, i)
+			b.byX = append(b.byX, spot{at: i})
 		}
 	}
-	for i := 1; i < len(b.byX); i++ {
-		n, k := b.byX[i], i
-		for ; k > 0 && b.after(b.byX[k-1], n); k-- {
+	for i := range b.byX {
+		s, k := spot{x: b.list[b.byX[i].at].x, at: b.byX[i].at}, i
+		for ; k > 0 && (b.byX[k-1].x > s.x || b.byX[k-1].x == s.x && b.byX[k-1].at > s.at); k-- {
 			b.byX[k] = b.byX[k-1]
 		}
-		b.byX[k] = n
+		b.byX[k] = s
 	}
-}
-
-// after tells whether one place stands behind another.
-func (b *bodies) after(i, k int) bool {
-	x, y := b.list[i].x, b.list[k].x
-	return x > y || x == y && i > k
 }
 
 // from is where in byX those begin that are at x or east of it.
 func (b *bodies) from(x int64) int {
-	return sort.Search(len(b.byX), func(i int) bool { return b.list[b.byX[i]].x >= x })
+	return sort.Search(len(b.byX), func(i int) bool { return b.byX[i].x >= x })
 }
+
+// index notes where each player stands in the list.
+func (b *bodies) index() {
+	for i := range b.list {
+		slot := int(b.list[i].slot)
+		for len(b.bySlot) <= slot {
+			b.bySlot = append(b.bySlot, -1)
+		}
+		b.bySlot[slot] = i
+	}
+}
+
+// inStrip picks the players between two meridians, both included. Others can be added to
+// them by pick, before they are read from b.near: one bit for each place.
+func (b *bodies) inStrip(west, east int64) {
+	b.near = b.near[:0]
+	for range (b.players + 63) / 64 {
+		b.near = append(b.near, 0)
+	}
+	for k := b.from(west); k < len(b.byX) && b.byX[k].x <= east; k++ {
+		if b.byX[k].at < b.players {
+			b.pick(b.byX[k].at)
+		}
+	}
+}
+
+func (b *bodies) pick(i int) { b.near[i>>6] |= 1 << (i & 63) }

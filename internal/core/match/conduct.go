@@ -98,7 +98,7 @@ func (m *Match) head(r *sheet.Row, gx, gy int64) {
 		return
 	}
 	d := ground.Root(dx*dx + dy*dy)
-	put(r, f.Head, dx*full/d, dy*full/d)
+	put(r, f.Head, quotient(dx*full, d), quotient(dy*full, d))
 }
 
 // put writes a hidden position, which nothing else reads: it is not marked.
@@ -143,7 +143,7 @@ func apart(x, y, tx, ty, gap int64) (gx, gy int64) {
 	if d == 0 || d <= gap && d*10 >= gap*9 {
 		return x, y
 	}
-	return tx + dx*gap/d, ty + dy*gap/d
+	return tx + quotient(dx*gap, d), ty + quotient(dy*gap, d)
 }
 
 // inside holds a point where a creature can stand within the ground.
@@ -197,8 +197,8 @@ func (m *Match) step(r *sheet.Row, c *rulebook.Creature) {
 	gx, gy := r.Pos(f.Goal)
 	rx, ry := r.Pos(f.Rest)
 	wx, wy := hx*pace+rx, hy*pace+ry
-	dx, dy := wx/unit, wy/unit
-	if near(x, y, gx, gy, pace/int64(m.book.Rate)+1) {
+	dx, dy := quotient(wx, unit), quotient(wy, unit)
+	if near(x, y, gx, gy, pace+1) && near(x, y, gx, gy, pace/int64(m.book.Rate)+1) {
 		dx, dy, wx, wy = gx-x, gy-y, 0, 0
 		put(r, f.Head, 0, 0)
 		if doing := r.N[f.Doing.Slot()]; r.N[f.Leg.Slot()] > 0 || doing > 0 && c.Moves[doing-1].To == nil {

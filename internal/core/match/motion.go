@@ -85,7 +85,7 @@ func (m *Match) move() {
 		}
 		rx, ry := p.Pos(f.Rest)
 		wx, wy := sx*speed+rx, sy*speed+ry
-		dx, dy := wx/unit, wy/unit
+		dx, dy := quotient(wx, unit), quotient(wy, unit)
 		x, y := p.Pos(f.Pos)
 		nx, ny := m.ground().Move(x, y, dx, dy, mv.Radius)
 		if m.st.SetPos(p, f.Pos, nx, ny) {
@@ -94,6 +94,14 @@ func (m *Match) move() {
 		n := p.N[f.Rest.Slot():] // hidden and read by nothing else, so not marked
 		n[0], n[1] = wx-dx*unit, wy-dy*unit
 	}
+}
+
+// quotient is a/b, faster where both are small, as they are for nearly every body.
+func quotient(a, b int64) int64 {
+	if int64(int32(a)) == a && int64(int32(b)) == b && b > 0 {
+		return int64(int32(a) / int32(b))
+	}
+	return a / b
 }
 
 // within holds a point in the ground.

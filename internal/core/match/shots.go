@@ -60,7 +60,7 @@ func (m *Match) fly(r *sheet.Row, p *rulebook.Piece) {
 	wx, wy := r.Pos(f.Way)
 	rx, ry := r.Pos(f.Rest)
 	wx, wy = wx+rx, wy+ry
-	dx, dy := wx/unit, wy/unit
+	dx, dy := quotient(wx, unit), quotient(wy, unit)
 	put(r, f.Rest, wx-dx*unit, wy-dy*unit)
 	ex, ey := g.Cut(x, y, x+dx, y+dy)
 	if p.Shot.Walls != rulebook.ShotIgnores {
@@ -110,9 +110,9 @@ func (m *Match) nextMet(r *sheet.Row, p *rulebook.Piece, x, y, ex, ey, lastAlong
 	all, room := &m.bodies, m.bodies.spread+p.Radius
 	east, north, south := max(x, ex)+room, min(y, ey)-room, max(y, ey)+room
 	for k := all.from(min(x, ex) - room); k < len(all.byX); k++ {
-		i := all.byX[k]
+		i := all.byX[k].at
 		b := &all.list[i]
-		if b.x > east {
+		if all.byX[k].x > east {
 			break
 		}
 		if !b.alive || b.y < north && b.oy < north || b.y > south && b.oy > south ||

@@ -38,6 +38,7 @@ func (m *Match) touchPieces() {
 	list := m.st.Of(sheet.Piece)
 	start := len(m.hits)
 	m.hits = append(m.hits, list...)
+	m.gatherWays()
 	for i := start; i < start+len(list) && i < len(m.hits); i++ {
 		r := m.hits[i]
 		p := m.book.Pieces[r.Int(m.book.F.Piece.Kind)]
@@ -61,6 +62,27 @@ func (m *Match) touchPieces() {
 	}
 }
 
+// way is how a player has gone since it was last looked who touches what.
+type way struct {
+	row    *sheet.Row
+	x, y   int64
+	ox, oy int64
+}
+
+// gatherWays notes the ways of all players side by side, for every piece to be held
+// against. What touching does may put somebody elsewhere; then it is to be done anew.
+func (m *Match) gatherWays() {
+	m.bodies.ways = m.bodies.ways[:0]
+	if m.book.F.Player.Pos == nil {
+		return
+	}
+	pos, was := m.book.F.Player.Pos.Slot(), m.book.F.Player.Was.Slot()
+	for _, r := range m.st.Seated {
+		n := r.N
+		m.bodies.ways = append(m.bodies.ways, way{row: r, x: n[pos], y: n[pos+1], ox: n[was], oy: n[was+1]})
+	}
+}
+
 // arrived ends the way that has been looked at.
 func (m *Match) arrived(r *sheet.Row, pos, was *sheet.Field) {
 	if pos != nil {
@@ -76,16 +98,15 @@ func (m *Match) touchPiece(r *sheet.Row, p *rulebook.Piece) {
 	x, y := r.Pos(f.Pos)
 	ox, oy := r.Pos(f.Was)
 	reach := p.Radius + m.radius()
-	left, pos, was := m.touched(r), pf.Pos.Slot(), pf.Was.Slot()
-	for _, body := range m.st.Seated {
-		ex, sx := body.N[pos]-x, body.N[was]-ox
-		if !left && (ex > reach && sx > reach || ex < -reach && sx < -reach) {
+	left := m.touched(r)
+	for i := 0; i < len(m.bodies.ways); i++ {
+		w := &m.bodies.ways[i]
+		ex, sx, ey, sy := w.x-x, w.ox-ox, w.y-y, w.oy-oy
+		if !left && (ex > reach && sx > reach || ex < -reach && sx < -reach ||
+			ey > reach && sy > reach || ey < -reach && sy < -reach) {
 			continue
 		}
-		ey, sy := body.N[pos+1]-y, body.N[was+1]-oy
-		if !left && (ey > reach && sy > reach || ey < -reach && sy < -reach) {
-			continue
-		}
+		body := w.row
 		alive := body.Flag(pf.Alive)
 		on := alive && near(ex, ey, 0, 0, reach)
 		before := left && m.touching(r, body)
@@ -93,7 +114,9 @@ func (m *Match) touchPiece(r *sheet.Row, p *rulebook.Piece) {
 		case before && !on:
 			m.setTouching(r, body, false)
 		case !before && (on || alive && ground.Passes(sx, sy, ex, ey, reach)):
-			if m.touch(r, p, body, on); m.st.Get(r.ID) != r {
+			m.touch(r, p, body, on)
+			m.gatherWays()
+			if m.st.Get(r.ID) != r {
 				return
 			}
 		}
@@ -122,6 +145,7 @@ func (m *Match) meetPiece(r *sheet.Row, p *rulebook.Piece) {
 		m.subject(sheet.Creature, c)
 		m.env.Piece = r
 		m.do(p.Meets)
+		m.gatherWays()
 	}
 	m.hits = m.hits[:start]
 }

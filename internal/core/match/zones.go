@@ -1,6 +1,8 @@
 package match
 
 import (
+	"math/bits"
+
 	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -99,31 +101,58 @@ func (m *Match) moveZone(r *sheet.Row, z *rulebook.Zone) {
 const maxRadius = 2_000_000
 
 // lookInto finds who has come into a zone and who has left it, in the order of the players.
+// Only those near it and those who were in it are looked at.
 func (m *Match) lookInto(r *sheet.Row, z *rulebook.Zone) (who presence) {
 	f := &m.book.F.Zone
 	zx, zy := r.Pos(f.Pos)
 	w, h := r.Pos(f.Size)
-	crowd := int64(0)
-	for i := 0; i < m.bodies.players; i++ {
-		b := &m.bodies.list[i]
-		in := b.alive && expr.InShape(b.x-zx, b.y-zy, w, h)
-		if in && z.If != nil {
-			m.subject(sheet.Player, b.row)
-			m.env.Zone = r
-			in = m.yes(z.If, z.Line)
-		}
-		bits, bit := f.In[b.slot/expr.ZoneBits], int64(1)<<(b.slot%expr.ZoneBits)
-		if was := r.Int(bits)&bit != 0; was != in && m.st.Get(b.row.ID) == b.row {
-			m.st.SetInt(r, bits, r.Int(bits)^bit)
-			m.passesEdge(r, z, b.row, in)
-		}
-		if in {
-			crowd++
-			who.add(m.side(b.row))
+	crowd, all := int64(0), &m.bodies
+	all.inStrip(zx-w, zx+w)
+	m.pickInside(r)
+	for i := range all.near {
+		for ; all.near[i] != 0; all.near[i] &= all.near[i] - 1 {
+			b := &all.list[i<<6+bits.TrailingZeros64(all.near[i])]
+			if m.looks(r, z, b, b.alive && expr.InShape(b.x-zx, b.y-zy, w, h)) {
+				crowd++
+				who.add(m.side(b.row))
+			}
 		}
 	}
 	m.st.SetInt(r, f.Crowd, crowd)
 	return who
+}
+
+// pickInside picks those who were in a zone when it was last looked at.
+func (m *Match) pickInside(r *sheet.Row) {
+	all := &m.bodies
+	for k, f := range m.book.F.Zone.In {
+		for rest := uint64(r.Int(f)); rest != 0; rest &= rest - 1 {
+			slot := k*expr.ZoneBits + bits.TrailingZeros64(rest)
+			if slot >= len(all.bySlot) {
+				continue
+			}
+			if i := all.bySlot[slot]; i >= 0 && i < all.players && int(all.list[i].slot) == slot {
+				all.pick(i)
+			}
+		}
+	}
+}
+
+// looks notes whether one who is within a zone's shape, or was in it, is in it now, and
+// does what passing its edge does.
+func (m *Match) looks(r *sheet.Row, z *rulebook.Zone, b *body, in bool) bool {
+	f := &m.book.F.Zone
+	if in && z.If != nil {
+		m.subject(sheet.Player, b.row)
+		m.env.Zone = r
+		in = m.yes(z.If, z.Line)
+	}
+	set, bit := f.In[b.slot/expr.ZoneBits], int64(1)<<(b.slot%expr.ZoneBits)
+	if was := r.Int(set)&bit != 0; was != in && m.st.Get(b.row.ID) == b.row {
+		m.st.SetInt(r, set, r.Int(set)^bit)
+		m.passesEdge(r, z, b.row, in)
+	}
+	return in
 }
 
 // passesEdge does what happens when a player comes into a zone, or leaves it.

@@ -70,15 +70,19 @@ func Run(ctx context.Context, database, dir string) error {
 	})
 }
 
-// idle lasts until each connection has carried a ping there and back, and some ticks
+// idle lasts until each connection has carried two pings there and back, and some ticks
 // more, so that whatever any message runs through has run.
 func idle(ctx context.Context, players []*player) error {
 	for _, p := range players {
 		p.told = false
-		for is := ""; is != "ping"; p.told = p.told || is == "delta" {
-			var err error
-			if is, err = p.next(ctx); err != nil {
+		for pings := 0; pings < 2; { // the first may have been under way before
+			is, err := p.next(ctx)
+			if err != nil {
 				return err
+			}
+			p.told = p.told || is == "delta"
+			if is == "ping" {
+				pings++
 			}
 		}
 	}

@@ -161,6 +161,9 @@ func (c *Checker) compilePath(src string, scope Scope) (*Path, []Issue) {
 	return nil, k.issues[:1]
 }
 
+// costOfOne is what a short expression costs beside its length.
+const costOfOne = 20
+
 func (c *Checker) parse(src string, scope Scope) (*compiler, []Issue) {
 	if len(src) > MaxSource {
 		return nil, []Issue{
@@ -170,6 +173,7 @@ func (c *Checker) parse(src string, scope Scope) (*compiler, []Issue) {
 	if is := advice(src); is != nil {
 		return nil, []Issue{*is}
 	}
+	c.Work += len(src) + costOfOne
 	env, err := c.env(scope)
 	if err != nil {
 		return nil, []Issue{{Message: err.Error()}}

@@ -18,6 +18,7 @@ import (
 // once a rulebook.
 type Checker struct {
 	Teams  []string // the names of the teams, in their order; set before the first use
+	Work   int      // the characters parsed so far, and some for each expression
 	schema *sheet.Schema
 	base   *cel.Env
 	envs   map[envKey]*cel.Env

@@ -78,6 +78,7 @@ type binder struct {
 	game     *node // to which the rulebook belongs; nil for none
 	book     *Book
 	checker  *expr.Checker
+	worked   bool // what the checker may do is done
 	problems Problems
 	uses     uses
 	bendable bool                   // bounds and starts may be expressions

@@ -65,8 +65,12 @@ func (b *binder) compile(n *node, scope expr.Scope, want expr.Want) *expr.Prog {
 }
 
 // maxExpressions is the most expressions and fields that a rulebook may name in
-// all, so that any rulebook is checked within a second.
-const maxExpressions = 6000
+// all, and maxWork how much of them is parsed, so that any rulebook is checked within half
+// a second.
+const (
+	maxExpressions = 6000
+	maxWork        = 64 << 10 // see expr.Checker
+)
 
 // room counts an expression and tells whether it is one too many.
 func (b *binder) room(n *node) bool {
@@ -79,7 +83,12 @@ func (b *binder) room(n *node) bool {
 			maxExpressions,
 		)
 	}
-	return b.expressions <= maxExpressions
+	if b.checker.Work > maxWork && !b.worked {
+		b.worked = true
+		b.fail(n, "too-many", "", "the rulebook's expressions have more than %d characters in all; the rest is not "+
+			"looked at; one that is written the same way again costs nothing", maxWork)
+	}
+	return b.expressions <= maxExpressions && !b.worked
 }
 
 // condition compiles a condition and says when it can never change.

@@ -9,6 +9,7 @@ import (
 
 	"github.com/goccy/go-yaml"
 	"github.com/goccy/go-yaml/ast"
+	"github.com/goccy/go-yaml/lexer"
 	"github.com/goccy/go-yaml/parser"
 	"github.com/goccy/go-yaml/token"
 )
@@ -17,7 +18,8 @@ import (
 const (
 	MaxBytes = 1 << 20 // of the whole document
 	maxDepth = 32      // of lists and maps inside each other
-	maxNodes = 60000   // values in the whole document
+	maxNodes = 20000   // values in the whole document
+	maxKeys  = 1000    // of one map, before it is known what it is
 
 	maxDocuments = 2 + maxArenas // a rulebook, its game and its arenas
 )
@@ -75,6 +77,9 @@ type reader struct {
 }
 
 func (r *reader) fail(line, col int, code, format string, args ...any) {
+	if len(r.problems) > maxProblems { // more are not shown
+		return
+	}
 	r.problems = append(
 		r.problems,
 		Problem{
@@ -93,7 +98,11 @@ func readDocuments(src []byte) ([]*node, Problems) {
 	if bad := screen(src); bad != nil {
 		return nil, Problems{*bad}
 	}
-	file, err := parser.ParseBytes(src, 0)
+	tokens := lexer.Tokenize(string(src))
+	if bad := crowded(tokens); bad != nil {
+		return nil, Problems{*bad}
+	}
+	file, err := parser.Parse(tokens, 0)
 	if err != nil {
 		r.yamlError(err, src)
 		return nil, r.problems

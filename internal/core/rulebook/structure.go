@@ -137,6 +137,9 @@ func (s *structure) object(n *node, o *object) bool {
 	strange := false
 	for _, e := range n.entries {
 		k := o.key(e.key)
+		if k == nil && len(s.problems) > maxProblems { // more are not shown
+			continue
+		}
 		if k == nil {
 			strange = true
 			s.prune(e)

@@ -18,6 +18,7 @@ import (
 
 func coreBenchmarks() []Benchmark {
 	return []Benchmark{
+		{"core-documents", "checking the rulebooks that take longest", checkDocuments},
 		{"core-tick", "a tick of a 100-player match with 20 rules, all moving, two acting", coreTick},
 		{"core-creatures", "a tick with 100 players, 200 creatures, 24 rules and 10 zones", creaturesTick},
 		{"core-conditions", "conditions by our trees and by the CEL library's evaluator", conditions},

@@ -4,6 +4,7 @@ package account
 
 import (
 	"context"
+	"crypto/hkdf"
 	"crypto/sha256"
 	"errors"
 	"fmt"
@@ -13,6 +14,7 @@ import (
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/guard"
 	"turnvex.example/turnvex/internal/node/store"
 )
 
@@ -21,7 +23,7 @@ type Service struct {
 	db     *store.DB
 	secret []byte
 	now    func() time.Time
-	tries  *tries
+	guard  *guard.Guard
 	hashes chan struct{} // as many as may hash a password at once
 }
 
@@ -29,8 +31,8 @@ type Service struct {
 const maxHashes = 4
 
 // New returns a service that signs tokens with secret, which has at least 32
-// bytes and stays the same over restarts.
-func New(db *store.DB, secret []byte) (*Service, error) {
+// bytes and stays the same over restarts; tries are counted by the guard.
+func New(db *store.DB, secret []byte, g *guard.Guard) (*Service, error) {
 	if len(secret) < 32 {
 		return nil, fmt.Errorf("the token secret has %d bytes, at least 32 are needed", len(secret))
 	}
@@ -38,9 +40,19 @@ func New(db *store.DB, secret []byte) (*Service, error) {
 		db:     db,
 		secret: secret,
 		now:    time.Now,
-		tries:  newTries(),
+		guard:  g,
 		hashes: make(chan struct{}, maxHashes),
 	}, nil
+}
+
+// Derived is the secret for one purpose, derived from that of the service (HKDF, RFC 5869):
+// what is signed or digested for one says nothing about another.
+func Derived(secret, purpose string) []byte {
+	key, err := hkdf.Key(sha256.New, []byte(secret), nil, "turnvex "+purpose, sha256.Size)
+	if err != nil {
+		panic(err) // only a length that is not allowed
+	}
+	return key
 }
 
 // SignedIn is what a sign-in gives.

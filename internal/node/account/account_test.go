@@ -5,12 +5,13 @@ import (
 	"os"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
-	"testing/synctest"
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/guard"
 	"turnvex.example/turnvex/internal/node/store"
 	"turnvex.example/turnvex/internal/tool/pgbox"
 )
@@ -25,7 +26,7 @@ func clocked(t *testing.T) (*Service, *time.Time) {
 	if err := pgbox.Empty(t.Context(), db); err != nil {
 		t.Fatal(err)
 	}
-	s, err := New(db, []byte(strings.Repeat("secret", 6)))
+	s, err := New(db, []byte(strings.Repeat("secret", 6)), guard.New())
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -114,7 +115,7 @@ func TestTokens(t *testing.T) {
 		_, err := s.Check(ctx, token)
 		wants(t, what, err, want)
 	}
-	other, _ := New(db, []byte(strings.Repeat("anothr", 6)))
+	other, _ := New(db, []byte(strings.Repeat("anothr", 6)), guard.New())
 	_, err = other.Check(ctx, in.Token)
 	wants(t, "signed with another secret", err, code.BadToken)
 	*now = now.Add(TokenLife - time.Second)
@@ -226,44 +227,67 @@ func TestLogins(t *testing.T) {
 	)
 }
 
-// TestTries: failed tries are counted by account and by address, come back over time,
-// and are forgotten with one that worked.
+// TestTries: of a hundred wrong passwords at once as many are tried as the limit says; the
+// account's player is not shut out by who guesses from elsewhere; one that works is not
+// counted.
 func TestTries(t *testing.T) {
-	synctest.Test(t, func(t *testing.T) {
-		tr := newTries()
-		fail := func(account, address string) (n int) {
-			for tr.allow(account, address) == nil {
-				tr.failed(account, address)
-				n++
+	s, _ := clocked(t)
+	ctx := t.Context()
+	ada, err := s.Device(ctx, device(t, 1), "Ada")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.AddLogin(ctx, ada.Player, "ada", "a long password"); err != nil {
+		t.Fatal(err)
+	}
+	var tried atomic.Int64
+	var all sync.WaitGroup
+	for range 100 {
+		all.Go(func() {
+			if _, err := s.Login(ctx, "ada", "a wrong password", "", "6.6.6.6"); fault.CodeOf(err) == code.WrongLogin {
+				tried.Add(1)
 			}
-			return n
+		})
+	}
+	all.Wait()
+	if n := tried.Load(); n != int64(guard.AccountTries.Most) {
+		t.Errorf("%d of a hundred at once are tried", n)
+	}
+	for range 2 * guard.AddressTries.Most {
+		if _, err := s.Login(ctx, "ada", "a long password", "", "1.1.1.1"); err != nil {
+			t.Fatalf("the player herself: %v", err)
 		}
-		if n := fail("ada", "a"); n != accountTries {
-			t.Errorf("%d tries at an account", n)
+	}
+}
+
+// TestRefreshOnce: of many who use one refresh token at the same moment one gets tokens, and
+// then the whole line is void, that one's next token too.
+func TestRefreshOnce(t *testing.T) {
+	s, _ := clocked(t)
+	ctx := t.Context()
+	for range 10 {
+		in, err := s.Device(ctx, device(t, 1), "")
+		if err != nil {
+			t.Fatal(err)
 		}
-		if n := fail("bo", "a"); n != accountTries {
-			t.Errorf("%d tries at another", n)
+		var got [4]*SignedIn
+		var all sync.WaitGroup
+		for i := range got {
+			all.Go(func() { got[i], _ = s.Refresh(ctx, in.Refresh) })
 		}
-		time.Sleep(accountWait)
-		if n := fail("ada", "b"); n != 1 {
-			t.Errorf("%d tries after a while", n)
+		all.Wait()
+		var won []*SignedIn
+		for _, g := range got {
+			if g != nil {
+				won = append(won, g)
+			}
 		}
-		tr.worked("ada")
-		if n := fail("ada", "b"); n != accountTries {
-			t.Errorf("%d tries after one that worked", n)
+		if len(won) != 1 {
+			t.Fatalf("%d of 4 got tokens", len(won))
 		}
-		if n := fail("", "c"); n != addressTries {
-			t.Errorf("%d tries from an address", n)
-		}
-		err := tr.allow("", "c")
-		if f, is := err.(*fault.Fault); !is || f.Code != code.TooMany || f.Left != int(addressWait.Seconds()) {
-			t.Errorf("%v", err)
-		}
-		time.Sleep(time.Hour)
-		if tr.allow("di", "d"); len(tr.by) != 2 {
-			t.Errorf("%d tries are remembered for ever", len(tr.by))
-		}
-	})
+		_, err = s.Refresh(ctx, won[0].Refresh)
+		wants(t, "the winner's next", err, code.BadToken)
+	}
 }
 
 // TestKeys: a service key allows what its scopes say until it is revoked, and its tokens
@@ -325,7 +349,7 @@ func TestKeys(t *testing.T) {
 	if err != nil || len(list) != 6 || list[0].Key != "" {
 		t.Errorf("%d keys, %v", len(list), err)
 	}
-	if _, err := New(db, []byte("short")); err == nil {
+	if _, err := New(db, []byte("short"), guard.New()); err == nil {
 		t.Error("a short secret is taken")
 	}
 }

@@ -144,7 +144,8 @@ func (s *Service) RevokeKey(ctx context.Context, name string) error {
 
 // Key signs a program or an operator in. Tries from an address are limited.
 func (s *Service) Key(ctx context.Context, key, address string) (*SignedIn, error) {
-	if err := s.tries.allow("", address); err != nil {
+	worked, err := s.try("", address)
+	if err != nil {
 		return nil, err
 	}
 	var row store.ServiceKey
@@ -156,9 +157,9 @@ func (s *Service) Key(ctx context.Context, key, address string) (*SignedIn, erro
 		return nil, res.Error
 	}
 	if res.RowsAffected == 0 {
-		s.tries.failed("", address)
 		return nil, fault.New(code.BadToken, "this key is not known or has been revoked")
 	}
+	worked()
 	token, expires, err := s.issue(row.ID, row.Scopes, keyLife)
 	return &SignedIn{Name: row.Name, Token: token, Expires: expires}, err
 }

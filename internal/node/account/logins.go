@@ -39,7 +39,7 @@ var loginForm = regexp.MustCompile(`^[a-z0-9][a-z0-9._@+-]{2,63}$`)
 
 func cleanLogin(raw string) (string, error) {
 	login := strings.ToLower(norm.NFKC.String(strings.TrimSpace(raw)))
-	if !loginForm.MatchString(login) {
+	if !utf8.ValidString(raw) || !loginForm.MatchString(login) {
 		return "", fault.New(
 			code.BadName,
 			"a login name has 3 to 64 letters, digits and . _ @ + -, and begins with a letter or digit",
@@ -57,9 +57,10 @@ func checkPassword(p string) error {
 
 // hash returns a password as it is kept: argon2id with a salt of its own, in the
 // usual written form.
-func (s *Service) hash(password string) string {
+func (s *Service) hash(password string) (string, error) {
 	salt := make([]byte, argonSalt)
 	rand.Read(salt)
+	derived, err := s.derive(password, salt, argonTime, argonMemory)
 	return fmt.Sprintf(
 		"$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s",
 		argon2.Version,
@@ -67,35 +68,39 @@ func (s *Service) hash(password string) string {
 		argonTime,
 		argonLanes,
 		base64.RawStdEncoding.EncodeToString(salt),
-		base64.RawStdEncoding.EncodeToString(s.derive(password, salt, argonTime, argonMemory)),
-	)
+		base64.RawStdEncoding.EncodeToString(derived),
+	), err
 }
 
-func (s *Service) derive(password string, salt []byte, time, memory uint32) []byte {
-	s.hashes <- struct{}{} // each takes memory: no more at once than there is room for
-	defer func() { <-s.hashes }()
-	return argon2.IDKey([]byte(norm.NFKC.String(password)), salt, time, memory, argonLanes, argonKey)
+func (s *Service) derive(password string, salt []byte, time, memory uint32) ([]byte, error) {
+	done, err := s.hashing()
+	if err != nil {
+		return nil, err
+	}
+	defer done()
+	return argon2.IDKey([]byte(norm.NFKC.String(password)), salt, time, memory, argonLanes, argonKey), nil
 }
 
 // verify compares a password with what is kept of one.
-func (s *Service) verify(password, kept string) bool {
+func (s *Service) verify(password, kept string) (bool, error) {
 	var version int
 	var memory, time uint32
 	var lanes uint8
 	parts := strings.Split(kept, "$")
 	if len(parts) != 6 {
-		return false
+		return false, nil
 	}
 	if _, err := fmt.Sscanf(parts[2]+" "+parts[3], "v=%d m=%d,t=%d,p=%d", &version, &memory, &time,
 		&lanes); err != nil {
-		return false
+		return false, nil
 	}
 	salt, err1 := base64.RawStdEncoding.DecodeString(parts[4])
 	want, err2 := base64.RawStdEncoding.DecodeString(parts[5])
 	if err1 != nil || err2 != nil || memory > 1<<20 || time > 16 {
-		return false
+		return false, nil
 	}
-	return subtle.ConstantTimeCompare(s.derive(password, salt, time, memory), want) == 1
+	got, err := s.derive(password, salt, time, memory)
+	return err == nil && subtle.ConstantTimeCompare(got, want) == 1, err
 }
 
 // nobody's hash: compared with where there is no such account, so that the
@@ -112,13 +117,25 @@ func (s *Service) AddLogin(ctx context.Context, player, login, password string) 
 	if err := checkPassword(password); err != nil {
 		return err
 	}
+	db, taken := s.db.WithContext(ctx), fault.New(code.NameTaken,
+		"this login name is taken, or you have an account already")
+	var n int64
+	err = db.Model(&store.Account{}).Where("login = ? or player_id = ?", login, player).Count(&n).Error
+	if err == nil && n > 0 {
+		return taken
+	}
+	if err != nil {
+		return err
+	}
+	hash, err := s.hash(password)
+	if err != nil {
+		return err
+	}
 	now := s.now().UTC()
-	err = s.db.WithContext(ctx).
-		Create(&store.Account{PlayerID: player, Login: login, Password: s.hash(password), CreatedAt: now,
-			ChangedAt: now}).
-		Error
+	row := store.Account{PlayerID: player, Login: login, Password: hash, CreatedAt: now, ChangedAt: now}
+	err = db.Create(&row).Error
 	if errors.Is(err, store.ErrDuplicate) {
-		return fault.New(code.NameTaken, "this login name is taken, or you have an account already")
+		return taken
 	}
 	return err
 }
@@ -132,7 +149,8 @@ func (s *Service) Login(ctx context.Context, login, password, device, address st
 	if err != nil {
 		clean = "?" + login[:min(len(login), 64)] // no such account, and tried like one
 	}
-	if err := s.tries.allow(clean, address); err != nil {
+	worked, err := s.try(clean, address)
+	if err != nil {
 		return nil, err
 	}
 	var a store.Account
@@ -144,11 +162,18 @@ func (s *Service) Login(ctx context.Context, login, password, device, address st
 	if err != nil {
 		kept = nobodysHash
 	}
-	if utf8.RuneCountInString(password) > maxPassword || !s.verify(password, kept) || a.PlayerID == "" {
-		s.tries.failed(clean, address)
+	if utf8.RuneCountInString(password) > maxPassword || !utf8.ValidString(password) {
 		return nil, refused
 	}
-	s.tries.worked(clean)
+	ok, err := s.verify(password, kept)
+	if err != nil {
+		worked() // it was not tried
+		return nil, err
+	}
+	if !ok || a.PlayerID == "" {
+		return nil, refused
+	}
+	worked()
 	p, err := s.Player(ctx, a.PlayerID)
 	if err != nil {
 		return nil, err
@@ -179,7 +204,8 @@ func (s *Service) ChangePassword(ctx context.Context, player, old, fresh, addres
 	if err := checkPassword(fresh); err != nil {
 		return err
 	}
-	if err := s.tries.allow(player, address); err != nil {
+	worked, err := s.try(player, address)
+	if err != nil {
 		return err
 	}
 	var a store.Account
@@ -189,13 +215,21 @@ func (s *Service) ChangePassword(ctx context.Context, player, old, fresh, addres
 		}
 		return err
 	}
-	if !s.verify(old, a.Password) {
-		s.tries.failed(player, address)
+	ok, err := s.verify(old, a.Password)
+	if err == nil && !ok {
 		return fault.New(code.WrongLogin, "this is not your password")
+	}
+	worked()
+	if err != nil {
+		return err
+	}
+	hash, err := s.hash(fresh)
+	if err != nil {
+		return err
 	}
 	if err := s.db.WithContext(ctx).
 		Model(&a).
-		Updates(map[string]any{"password": s.hash(fresh), "changed_at": s.now().UTC()}).
+		Updates(map[string]any{"password": hash, "changed_at": s.now().UTC()}).
 		Error; err != nil {
 		return err
 	}

@@ -117,18 +117,15 @@ func (s *Service) Refresh(ctx context.Context, refresh string) (*SignedIn, error
 	err := s.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
 		now := s.now().UTC()
 		var t store.RefreshToken
-		res := tx.Raw("update refresh_tokens set used_at = coalesce(used_at, ?) where hash = ? and expires_at > ? "+
+		res := tx.Raw("update refresh_tokens set used_at = ? where hash = ? and used_at is null and expires_at > ? "+
 			"returning *", now, refreshHash(refresh), now).
 			Scan(&t)
 		if res.Error != nil {
 			return res.Error
 		}
-		if res.RowsAffected == 0 {
-			return errRefresh
-		}
-		if t.UsedAt != nil && now.Sub(*t.UsedAt) > time.Millisecond {
+		if res.RowsAffected == 0 { // unknown, run out, or used before: then whoever else has it is out too
 			stolen = true
-			return tx.Delete(&store.RefreshToken{}, "family = ?", t.Family).Error
+			return voidFamily(tx, refresh)
 		}
 		var p store.Player
 		if err := tx.First(&p, "id = ?", t.PlayerID).Error; err != nil {
@@ -146,10 +143,13 @@ func (s *Service) Refresh(ctx context.Context, refresh string) (*SignedIn, error
 
 // SignOut voids a refresh token's family: this device signs out.
 func (s *Service) SignOut(ctx context.Context, refresh string) error {
-	return s.db.WithContext(ctx).
-		Exec("delete from refresh_tokens where family in (select family from refresh_tokens where hash = ?)",
-			refreshHash(refresh)).
-		Error
+	return voidFamily(s.db.WithContext(ctx), refresh)
+}
+
+// voidFamily voids a refresh token with all that came of the same sign-in.
+func voidFamily(tx *store.Tx, refresh string) error {
+	return tx.Exec("delete from refresh_tokens where family = (select family from refresh_tokens where hash = ?)",
+		refreshHash(refresh)).Error
 }
 
 // SignOutEverywhere voids all tokens of a player.

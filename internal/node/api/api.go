@@ -19,6 +19,7 @@ import (
 	"turnvex.example/turnvex/internal/node/board"
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/guard"
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/node/keep"
 	"turnvex.example/turnvex/internal/node/library"
@@ -45,14 +46,11 @@ type Config struct {
 	Rough     rough.Network
 	Patience  time.Duration // how long a connection may take nothing; 10 s if 0
 	Origins   []string      // allowed beside the service's own, for the live socket
+	Guard     *guard.Guard  // counts what comes in
 }
 
 type server struct {
 	Config
-	limits  *limits
-	guesses *limits // of join codes
-
-	arriving arrivals
 }
 
 // New returns the handler of all doors.
@@ -60,8 +58,7 @@ func New(cfg Config) http.Handler {
 	if cfg.Patience == 0 {
 		cfg.Patience = writeWithin
 	}
-	s := &server{Config: cfg, limits: newLimits(requestRate, requestBurst), guesses: newLimits(guessRate, guessBurst),
-		arriving: arrivals{count: map[string]int{}}}
+	s := &server{Config: cfg}
 	r := chi.NewRouter()
 	r.Use(middleware.RequestID, s.recoverPanic, s.logged, secured)
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) {
@@ -130,6 +127,8 @@ func Server(h http.Handler) *http.Server {
 	return &http.Server{
 		Handler:           h,
 		ReadHeaderTimeout: 10 * time.Second,
+		ReadTimeout:       30 * time.Second, // of a whole request; live connections have their own
+		WriteTimeout:      5 * time.Minute,  // of a whole answer, a long export included
 		IdleTimeout:       2 * time.Minute,
 		MaxHeaderBytes:    32 << 10,
 	}

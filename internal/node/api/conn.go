@@ -36,6 +36,7 @@ var buffers = sync.Pool{New: func() any { return new(bytes.Buffer) }}
 // conn is one live connection. Between messages only its reader is there: the writer
 // comes when something waits, and goes when it is written.
 type conn struct {
+	gone   func() // gives back what is counted for its address
 	s      *server
 	ws     *websocket.Conn
 	enc    replica.Encoding
@@ -62,6 +63,7 @@ func (c *conn) close(status int, why string) {
 
 // serve reads until the connection ends. What is to be written is written meanwhile.
 func (c *conn) serve() {
+	defer c.gone()
 	c.limit = newInputLimit(c.client.Count())
 	c.timer = time.AfterFunc(firstPing, c.ping)
 	c.client.Serve(c.write)

@@ -12,6 +12,7 @@ import (
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/guard"
 	"turnvex.example/turnvex/internal/node/keep"
 )
 
@@ -253,6 +254,7 @@ var routes = slices.Concat(lobbyRoutes, boardRoutes, playerRoutes, seriesRoutes,
 	{
 		method:  "POST",
 		path:    "/v1/rulebooks/check",
+		access:  tokened,
 		summary: "Check a rulebook (the body is the YAML or JSON) without loading it",
 		in:      "",
 		out:     Check{},
@@ -339,6 +341,9 @@ func (s *server) rename(c *call) (any, error) {
 	if err := body(c.w, c.r, &in); err != nil {
 		return nil, err
 	}
+	if _, err := s.Guard.Take(guard.Renames, c.who.Player); err != nil {
+		return nil, err
+	}
 	name, err := s.Accounts.Rename(c.r.Context(), c.who.Player, in.Name)
 	if err != nil {
 		return nil, err
@@ -382,6 +387,9 @@ func source(c *call) ([]byte, error) {
 }
 
 func (s *server) checkBook(c *call) (any, error) {
+	if _, err := s.Guard.Take(guard.Checks, c.who.Player+c.who.Name); err != nil {
+		return nil, err
+	}
 	src, err := source(c)
 	if err != nil {
 		return nil, err

@@ -66,32 +66,6 @@ func (l *inputLimit) intent(seat uint32) error {
 	return fault.New(code.TooMany, "more than %d intents a second for seat %d", intentRate, seat)
 }
 
-// arrivals counts the connections of each address that have not said hello yet.
-type arrivals struct {
-	mu    sync.Mutex
-	count map[string]int // guarded by mu
-}
-
-// add counts one more, unless there are too many.
-func (a *arrivals) add(address string) bool {
-	a.mu.Lock()
-	defer a.mu.Unlock()
-	if a.count[address] >= maxArriving {
-		return false
-	}
-	a.count[address]++
-	return true
-}
-
-// done counts one less.
-func (a *arrivals) done(address string) {
-	a.mu.Lock()
-	defer a.mu.Unlock()
-	if a.count[address]--; a.count[address] <= 0 {
-		delete(a.count, address)
-	}
-}
-
 // pool lends write buffers to connections only while they write.
 type pool struct{ p sync.Pool }
 

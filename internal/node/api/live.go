@@ -18,16 +18,14 @@ import (
 	"turnvex.example/turnvex/internal/live/rough"
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/guard"
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/wire"
 	"turnvex.example/turnvex/internal/wire/spec"
 )
 
-// The limits of connections that have not said hello yet.
-const (
-	helloWithin = 10 * time.Second // from the handshake to hello
-	maxArriving = 256              // from one address
-)
+// helloWithin is the time from the handshake to hello.
+const helloWithin = 10 * time.Second
 
 // sendBuffer is how many bytes the system may hold for a connection that does not
 // take them; beyond that the service itself sees that it is slow.
@@ -46,7 +44,23 @@ func (s *server) live(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
-	defer s.arriving.done(addressOf(r))
+	arrived, err := s.Guard.Take(guard.Arriving, addressOf(r))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	defer arrived()
+	gone, err := s.Guard.Take(guard.Live, addressOf(r))
+	if err != nil {
+		s.fail(w, r, err)
+		return
+	}
+	goesOn := false
+	defer func() {
+		if !goesOn {
+			gone()
+		}
+	}()
 	up := websocket.Upgrader{
 		Subprotocols:    []string{wire.Subprotocols[enc]},
 		WriteBufferPool: bufferPool,
@@ -78,6 +92,8 @@ func (s *server) live(w http.ResponseWriter, r *http.Request) {
 		ws.Close()
 		return
 	}
+	goesOn = true
+	c.gone = gone
 	go c.serve() // on a small stack of its own, which this one no longer is
 }
 
@@ -111,9 +127,6 @@ func (s *server) handshake(r *http.Request) (enc replica.Encoding, who *account.
 		if who, err = s.Accounts.Check(r.Context(), token); err != nil {
 			return 0, nil, err
 		}
-	}
-	if !s.arriving.add(addressOf(r)) {
-		return 0, nil, fault.New(code.TooMany, "%d connections from this address have not said hello yet", maxArriving)
 	}
 	return enc, who, nil
 }
@@ -171,7 +184,7 @@ func (c *conn) hello(r *http.Request) error {
 	if h.Judge != "" && h.Lobby == "" {
 		return c.judging(h)
 	}
-	l, err := c.s.find(r, h.Lobby)
+	l, err := c.s.find(r, c.who, h.Lobby)
 	if err != nil {
 		return err
 	}
@@ -179,7 +192,36 @@ func (c *conn) hello(r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	c.client, err = l.Join(r.Context(), j)
+	return c.join(r, l, j)
+}
+
+// join joins the lobby, as often as the limits let somebody join, and try passwords.
+func (c *conn) join(r *http.Request, l *hall.Lobby, j hall.Joining) error {
+	if j.Resume != "" || !c.who.IsPlayer() { // whoever has a seat comes back to it
+		var err error
+		c.client, err = l.Join(r.Context(), j)
+		return err
+	}
+	if _, err := c.s.Guard.Take(guard.Joined, c.who.Player); err != nil {
+		return err
+	}
+	back := func() {}
+	if j.Pass != "" {
+		mine, err := c.s.Guard.Take(guard.Passwords, c.who.Player+" "+l.Code)
+		if err != nil {
+			return err
+		}
+		all, err := c.s.Guard.Take(guard.AtLobby, l.Code)
+		if err != nil {
+			mine()
+			return err
+		}
+		back = func() { mine(); all() }
+	}
+	var err error
+	if c.client, err = l.Join(r.Context(), j); fault.CodeOf(err) != code.WrongPassword {
+		back()
+	}
 	return err
 }
 

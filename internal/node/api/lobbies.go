@@ -13,6 +13,7 @@ import (
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/guard"
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/wire"
 )
@@ -210,7 +211,7 @@ var lobbyRoutes = []route{
 }
 
 func (s *server) tape(c *call) (any, error) {
-	l, err := s.find(c.r, c.path("code"))
+	l, err := s.find(c.r, c.who, c.path("code"))
 	if err != nil {
 		return nil, err
 	}
@@ -236,7 +237,7 @@ func (s *server) endMatch(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	l, err := s.find(c.r, c.path("code"))
+	l, err := s.find(c.r, c.who, c.path("code"))
 	if err != nil {
 		return nil, err
 	}
@@ -247,7 +248,7 @@ func (s *server) endMatch(c *call) (any, error) {
 const copiesWithin = 5 * time.Second
 
 func (s *server) checkCopies(c *call) (any, error) {
-	l, err := s.find(c.r, c.path("code"))
+	l, err := s.find(c.r, c.who, c.path("code"))
 	if err != nil {
 		return nil, err
 	}
@@ -257,6 +258,9 @@ func (s *server) checkCopies(c *call) (any, error) {
 }
 
 func (s *server) openLobby(c *call) (any, error) {
+	if err := s.mayOpen(c); err != nil {
+		return nil, err
+	}
 	in, err := read[openRequest](c)
 	if err != nil {
 		return nil, err
@@ -270,6 +274,15 @@ func (s *server) openLobby(c *call) (any, error) {
 		return nil, err
 	}
 	return s.found(c, l.Code, true)
+}
+
+// mayOpen counts the lobbies that a player opens.
+func (s *server) mayOpen(c *call) error {
+	if !c.who.IsPlayer() {
+		return nil
+	}
+	_, err := s.Guard.Take(guard.Opened, c.who.Player)
+	return err
 }
 
 func (s *server) opening(c *call, in *openRequest) (*rulebook.Book, hall.Opening, error) {
@@ -294,6 +307,9 @@ func (s *server) opening(c *call, in *openRequest) (*rulebook.Book, hall.Opening
 }
 
 func (s *server) openOrJoin(c *call) (any, error) {
+	if err := s.mayOpen(c); err != nil {
+		return nil, err
+	}
 	in, err := read[openRequest](c)
 	if err != nil {
 		return nil, err
@@ -352,27 +368,34 @@ func (s *server) quick(c *call) (any, error) {
 }
 
 func (s *server) getLobby(c *call) (any, error) {
-	l, err := s.find(c.r, c.path("code"))
+	l, err := s.find(c.r, c.who, c.path("code"))
 	if err != nil {
 		return nil, err
 	}
 	return s.found(c, l.Code, false)
 }
 
-// find finds a lobby by its code. Codes that do not exist are counted against the
-// address they come from.
-func (s *server) find(r *http.Request, joinCode string) (*hall.Lobby, error) {
+// find finds a lobby by its code. Codes that do not exist are counted against the player, or
+// the address of who has not signed in, and against all that come from there.
+func (s *server) find(r *http.Request, who *account.Who, joinCode string) (*hall.Lobby, error) {
 	address := addressOf(r)
-	if !s.guesses.peek(address) {
-		f := fault.New(code.TooMany, "too many join codes were tried that do not exist; wait a few seconds")
-		f.Left = 5
-		return nil, f
+	guesser := "address " + address
+	if who != nil {
+		guesser = "player " + who.Player + who.Name
+	}
+	back, err := s.Guard.Take(guard.Codes, guesser)
+	if err != nil {
+		return nil, err
 	}
 	l, err := s.Hall.Find(joinCode)
-	if err != nil {
-		s.guesses.take(address)
+	if err == nil {
+		back()
+		return l, nil
 	}
-	return l, err
+	if _, many := s.Guard.Take(guard.CodesThere, address); many != nil {
+		return nil, many
+	}
+	return nil, err
 }
 
 // found tells of a lobby as it is at this moment.
@@ -394,7 +417,7 @@ func (s *server) takeSeat(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	l, err := s.find(c.r, c.path("code"))
+	l, err := s.find(c.r, c.who, c.path("code"))
 	if err != nil {
 		return nil, err
 	}
@@ -411,7 +434,7 @@ func (s *server) takeSeat(c *call) (any, error) {
 }
 
 func (s *server) leaveSeat(c *call) (any, error) {
-	l, err := s.find(c.r, c.path("code"))
+	l, err := s.find(c.r, c.who, c.path("code"))
 	if err != nil {
 		return nil, err
 	}
@@ -449,7 +472,7 @@ func (s *server) changeLobby(c *call) (any, error) {
 
 // ask hands an intent in; a refusal becomes a fault.
 func (s *server) ask(c *call, in *wire.Intent) (any, error) {
-	l, err := s.find(c.r, c.path("code"))
+	l, err := s.find(c.r, c.who, c.path("code"))
 	if err != nil {
 		return nil, err
 	}
@@ -464,7 +487,7 @@ func (s *server) ask(c *call, in *wire.Intent) (any, error) {
 }
 
 func (s *server) closeLobby(c *call) (any, error) {
-	l, err := s.find(c.r, c.path("code"))
+	l, err := s.find(c.r, c.who, c.path("code"))
 	if err != nil {
 		return nil, err
 	}

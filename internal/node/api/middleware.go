@@ -4,13 +4,13 @@ import (
 	"net"
 	"net/http"
 	"runtime/debug"
-	"strconv"
 	"time"
 
 	"github.com/go-chi/chi/v5/middleware"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/guard"
 )
 
 func (s *server) logged(next http.Handler) http.Handler {
@@ -72,9 +72,8 @@ func addressOf(r *http.Request) string {
 
 func (s *server) limited(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if ok, wait := s.limits.take(addressOf(r)); !ok {
-			w.Header().Set("Retry-After", strconv.Itoa(int(wait.Seconds())))
-			s.fail(w, r, fault.New(code.TooMany, "too many requests from this address; try again in a second"))
+		if _, err := s.Guard.Take(guard.Requests, addressOf(r)); err != nil {
+			s.fail(w, r, err)
 			return
 		}
 		next.ServeHTTP(w, r)

@@ -22,6 +22,7 @@ import (
 	"turnvex.example/turnvex/internal/node/api"
 	"turnvex.example/turnvex/internal/node/board"
 	"turnvex.example/turnvex/internal/node/directory"
+	"turnvex.example/turnvex/internal/node/guard"
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/node/keep"
 	"turnvex.example/turnvex/internal/node/library"
@@ -121,7 +122,8 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	if err != nil {
 		return err
 	}
-	accounts, err := account.New(s.DB, []byte(secret))
+	counts := guard.New()
+	accounts, err := account.New(s.DB, account.Derived(secret, "access tokens"), counts)
 	if err != nil {
 		return err
 	}
@@ -162,7 +164,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 			Refuse:    cfg.Refuse,
 			Practice:  cfg.Practice,
 			Check:     cfg.Check,
-			Secret:    []byte(secret),
+			Secret:    account.Derived(secret, "passwords of lobbies"),
 		},
 	)
 	if err := s.Series.Start(ctx, s.Hall); err != nil {
@@ -183,6 +185,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	s.http = api.Server(
 		api.New(
 			api.Config{
+				Guard:     counts,
 				DB:        s.DB,
 				Hall:      s.Hall,
 				Directory: s.Directory,

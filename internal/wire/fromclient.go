@@ -5,7 +5,7 @@ type Hello struct {
 	Is      string      `json:"is"`
 	Token   string      `json:"token,omitempty" jsonschema:"of a sign-in; it may stand in the handshake's Authorization header instead"`
 	Lobby   string      `json:"lobby,omitempty" jsonschema:"join code"`
-	Watch   bool        `json:"watch,omitempty" jsonschema:"as a spectator, without a seat"`
+	Watch   bool        `json:"watch,omitempty" jsonschema:"as a spectator, without a seat: with the password, and not beside a seat of your own where players see less"`
 	As      uint32      `json:"as,omitempty" jsonschema:"service keys: see exactly what this seat sees"`
 	All     bool        `json:"all,omitempty" jsonschema:"service keys: see everything but hidden fields"`
 	Referee bool        `json:"referee,omitempty" jsonschema:"service keys with the scope referee: see everything and be asked for decisions"`

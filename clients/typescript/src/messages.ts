@@ -334,7 +334,7 @@ export interface HelloMessage {
   token?: string
   /** Join code */
   lobby?: string
-  /** As a spectator, without a seat */
+  /** As a spectator, without a seat: with the password, and not beside a seat of your own where players see less */
   watch?: boolean
   /** Service keys: see exactly what this seat sees */
   as?: number

@@ -39,6 +39,22 @@ func (l *Lobby) admits(in *step.Input) (code.Code, string) {
 	return code.OK, ""
 }
 
+// MayWatch tells whether somebody may watch, and says why not: whoever has no account is of
+// the service's operators.
+func (l *Lobby) MayWatch(account, pass string) (code.Code, string) {
+	held := slices.ContainsFunc(l.held, func(r reservation) bool { return r.account == account })
+	switch {
+	case account == "":
+	case slices.Contains(l.banned, account):
+		return code.Banned, "you are banned from this lobby"
+	case !l.row.Flag(l.book.F.Lobby.Open) && !held:
+		return code.LobbyClosed, "the lobby takes no newcomers"
+	case l.password != "" && pass != l.password && !held:
+		return code.WrongPassword, "the lobby asks for a password, and this is not it"
+	}
+	return code.OK, ""
+}
+
 // full says how full the lobby is.
 func (l *Lobby) full() (code.Code, string) {
 	most, held := l.row.Int(l.book.F.Lobby.Capacity), len(l.held)

@@ -3,7 +3,6 @@ package hall
 import (
 	"context"
 	"slices"
-	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/replica"
@@ -62,7 +61,7 @@ func (l *Lobby) admit(c *Client, j Joining) error {
 		}
 		c.watch, c.View = true, replica.View{Seats: []sheet.ID{j.As}}
 	case j.Watch:
-		if err := l.admitSpectator(c); err != nil {
+		if err := l.admitSpectator(c, j); err != nil {
 			return err
 		}
 	default:
@@ -88,16 +87,6 @@ func (l *Lobby) admit(c *Client, j Joining) error {
 	if c.referee {
 		l.refereesChanged()
 	}
-	return nil
-}
-
-func (l *Lobby) admitSpectator(c *Client) error {
-	most := int(l.row.Int(l.book.F.Lobby.WatchMost))
-	if l.spectators() >= most {
-		return fault.New(code.NoWatching, "%d people may watch here, and as many do", most)
-	}
-	c.watch = true
-	c.delay = time.Duration(l.book.Spectators.Delay) * time.Second / time.Duration(l.book.Rate)
 	return nil
 }
 

@@ -48,17 +48,21 @@ type Lobby struct {
 	written  directory.Entry        // what was handed to be written last
 	writing  bool
 	latest   atomic.Pointer[directory.Entry]
-	journal  *journalFile  // nil unless the node keeps journals
-	tape     *tape         // of a practice lobby
-	checks   time.Duration // how often the copies are checked; 0 for never
-	checkAt  sheet.Tick    // when the copies are checked next
-	recheck  bool          // something was told since they were checked last
-	asking   []func()      // checks that wait for the next publishing
-	closing  bool          // it closes when a result has been shown
+	journal  *journalFile    // nil unless the node keeps journals
+	tape     *tape           // of a practice lobby
+	checks   time.Duration   // how often the copies are checked; 0 for never
+	checkAt  sheet.Tick      // when the copies are checked next
+	recheck  bool            // something was told since they were checked last
+	asking   []func()        // checks that wait for the next publishing
+	closing  bool            // it closes when a result has been shown
+	secret   bool            // spectators see what players must not
+	sat      map[string]bool // then who has had a seat in the match that runs, or has one
+	stood    int             // the state in which sat began
 }
 
 func newLobby(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup) *Lobby {
 	l := &Lobby{
+		secret: keepsSecrets(book), sat: map[string]bool{},
 		ID:       id,
 		Code:     s.Code,
 		hall:     h,

@@ -11,6 +11,7 @@ func (l *Lobby) step(in *step.Input) *step.Output {
 	l.journal.input(l, in)
 	l.tape.input(l, in)
 	out := l.m.Step(in)
+	l.noteSeats()
 	l.pub.notices(l, out.Notices)
 	if len(out.Effects) > 0 {
 		l.carryOut(out.Effects)

@@ -1,0 +1,77 @@
+package hall
+
+import (
+	"time"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/wire"
+)
+
+// admitSpectator lets somebody watch who passes the doors that players pass. Where players
+// see less than spectators, whoever has a seat, or had one in this match, does not watch.
+func (l *Lobby) admitSpectator(c *Client, j Joining) error {
+	if why, reason := l.m.MayWatch(j.Account, l.hall.digest(j.Pass)); why != code.OK {
+		return fault.New(why, "%s", reason)
+	}
+	if l.secret && j.Account != "" && (l.m.SeatOf(j.Account) != 0 || l.sat[j.Account]) {
+		return fault.New(code.AlreadyIn,
+			"you have a seat in this match, or had one; spectators see what its players must not")
+	}
+	most := int(l.row.Int(l.book.F.Lobby.WatchMost))
+	if l.spectators() >= most {
+		return fault.New(code.NoWatching, "%d people may watch here, and as many do", most)
+	}
+	c.watch = true
+	c.delay = time.Duration(l.book.Spectators.Delay) * time.Second / time.Duration(l.book.Rate)
+	return nil
+}
+
+// keepsSecrets tells whether spectators of a rulebook see what some players must not.
+func keepsSecrets(b *rulebook.Book) bool {
+	for _, g := range b.Grounds {
+		if g.Sight != nil {
+			return true
+		}
+	}
+	for k := range sheet.Kinds {
+		if sheet.Kind(k) == sheet.Record { // its player's alone, and of no match
+			continue
+		}
+		for _, f := range b.Schema.Fields(sheet.Kind(k)) {
+			if !f.BuiltIn && (f.See == sheet.TeamOnly || f.See == sheet.OwnerOnly) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// noteSeats remembers who has had a seat in the match that runs, and ends the watching of
+// whoever has one.
+func (l *Lobby) noteSeats() {
+	if !l.secret {
+		return
+	}
+	if now := l.m.State(); now != l.stood {
+		l.stood = now
+		clear(l.sat)
+	}
+	for _, r := range l.m.Store().Seated {
+		if account := r.Text(l.book.F.Player.Account); account != "" && !l.sat[account] {
+			l.sat[account] = true
+			l.watchesNoMore(account)
+		}
+	}
+}
+
+func (l *Lobby) watchesNoMore(account string) {
+	for _, c := range l.clients {
+		if c.watch && c.account == account {
+			c.End(wire.Bye{Code: string(code.AlreadyIn), Reason: "you have a seat in this match now; " +
+				"spectators see what its players must not"})
+		}
+	}
+}

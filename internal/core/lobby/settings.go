@@ -7,6 +7,7 @@ import (
 	"unicode/utf8"
 
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/names"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
@@ -93,7 +94,10 @@ func (l *Lobby) mayChange(n *step.Named) step.Verdict {
 	v := n.Value.N[0]
 	switch n.Name {
 	case "title":
-		if c := utf8.RuneCountInString(n.Value.S); c == 0 || c > maxTitle {
+		switch title, err := names.Line(n.Value.S, maxTitle); {
+		case err != nil:
+			return refuse(code.OutOfRange, "the title %s", err)
+		case title == "":
 			return refuse(code.OutOfRange, "a title has 1 to %d characters", maxTitle)
 		}
 	case "capacity":
@@ -131,5 +135,9 @@ func (l *Lobby) change(n *step.Named) {
 		l.setPassword(n.Value.S)
 		return
 	}
-	l.st.Set(l.row, SettingField(l.book, n.Name), n.Value)
+	v := n.Value
+	if n.Name == "title" {
+		v.S, _ = names.Line(v.S, maxTitle)
+	}
+	l.st.Set(l.row, SettingField(l.book, n.Name), v)
 }

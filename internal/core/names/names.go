@@ -17,7 +17,7 @@ const (
 )
 
 // Clean checks a display name and brings it into its normal form: Unicode
-// NFC, trimmed, single spaces. Control and invisible characters are refused.
+// NFC, trimmed, single spaces; what cannot be seen is refused, as in Shown.
 func Clean(raw string) (string, error) {
 	bad := func(why string) (string, error) {
 		return "", fmt.Errorf("the name %s; a name has 1 to %d visible characters", why, Max)
@@ -26,23 +26,16 @@ func Clean(raw string) (string, error) {
 		return bad("is too long")
 	}
 	name := strings.Join(strings.Fields(norm.NFC.String(raw)), " ")
+	if err := Shown(name); err != nil {
+		return bad(err.Error())
+	}
 	n, marks := 0, 0
 	for _, r := range name {
-		switch {
-		case r == unicode.ReplacementChar:
-			return bad("is not valid text")
-		case unicode.Is(unicode.M, r):
+		if unicode.Is(unicode.M, r) {
 			if marks++; marks > maxMarks {
 				return bad(fmt.Sprintf("has more than %d marks on one character", maxMarks))
 			}
 			continue
-		case unicode.Is(unicode.Bidi_Control, r):
-			return bad(fmt.Sprintf("holds the character U+%04X, which turns the direction of writing", r))
-		case r != ' ' && !unicode.IsGraphic(r),
-			unicode.Is(unicode.Cf, r),
-			unicode.Is(unicode.Zs, r) && r != ' ',
-			blank(r):
-			return bad(fmt.Sprintf("holds the character U+%04X, which cannot be seen", r))
 		}
 		marks = 0
 		n++

@@ -41,6 +41,13 @@ func TestClean(t *testing.T) {
 		"\u2800":                     "! U+2800",
 		"a\u2003b":                   "a b", // a wide blank is a blank
 		"\U000e0041":                 "! U+E0041",
+		"👩\u200d🚀":                   "👩\u200d🚀", // one emoji of two
+		"👍🏽\u200d":                   "! U+200D",
+		"👩🏽\u200d🚀":                  "👩🏽\u200d🚀",
+		"می\u200cخواهم":              "می\u200cخواهم",
+		"a\u200db":                   "! U+200D",
+		"ab\u200c":                   "! U+200C",
+		"می\u200c\u200cخواهم":        "! U+200C",
 	} {
 		got, err := names.Clean(raw)
 		if err != nil {
@@ -48,6 +55,30 @@ func TestClean(t *testing.T) {
 		}
 		if part, refused := strings.CutPrefix(want, "! "); refused != (err != nil) || refused && !strings.Contains(got,
 			part) || !refused && got != want {
+			t.Errorf("%q is %q, wanted %q", raw, got, want)
+		}
+	}
+}
+
+// TestLine: titles and reasons are cleaned as names are, and are counted in characters.
+func TestLine(t *testing.T) {
+	for raw, want := range map[string]string{
+		"  The  long\nquay ":      "The long quay",
+		"":                        "",
+		strings.Repeat("日", 40):   strings.Repeat("日", 40),
+		strings.Repeat("日", 41):   "! has 41 characters; at most 40 are allowed",
+		strings.Repeat("x", 9000): "! is too long",
+		"red \x1b[31m":            "! U+001B",
+		"left\u202eright":         "! turns the direction",
+		"a\xff":                   "! is not valid text",
+		"nul \x00":                "! U+0000",
+		"\u061cx":                 "! U+061C, which turns",
+	} {
+		got, err := names.Line(raw, 40)
+		if err != nil {
+			got = "! " + err.Error()
+		}
+		if part, refused := strings.CutPrefix(want, "! "); refused != (err != nil) || !strings.Contains(got, part) {
 			t.Errorf("%q is %q, wanted %q", raw, got, want)
 		}
 	}

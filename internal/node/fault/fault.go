@@ -5,10 +5,9 @@ package fault
 import (
 	"errors"
 	"fmt"
-	"strings"
-	"unicode/utf8"
 
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/names"
 )
 
 // Fault is a refusal with a stable code.
@@ -41,9 +40,12 @@ const maxWhy = 200
 
 // Reason checks why an operator does something, and returns it without blanks around.
 func Reason(why string) (string, error) {
-	why = strings.TrimSpace(why)
-	if n := utf8.RuneCountInString(why); n < 1 || n > maxWhy {
+	clean, err := names.Line(why, maxWhy)
+	switch {
+	case err != nil:
+		return "", New(code.BadRequest, "the reason, why, %s", err)
+	case clean == "":
 		return "", New(code.BadRequest, "a reason of 1 to %d characters is needed, in why", maxWhy)
 	}
-	return why, nil
+	return clean, nil
 }

@@ -38,6 +38,6 @@ var (
 
 // All lists them in the order of the table.
 var All = []*Limit{
-	Requests, Arriving, Live, Codes, CodesThere, AccountTries, AccountAll, AddressTries, Checks, Hashing, Opened, Joined,
-	Renames, Passwords, AtLobby,
+	Requests, Arriving, Live, Codes, CodesThere, AccountTries, AccountAll, AddressTries, Checks, Hashing, Opened,
+	Joined, Renames, Passwords, AtLobby,
 }

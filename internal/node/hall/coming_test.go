@@ -316,8 +316,8 @@ func TestOpenings(t *testing.T) {
 		}{
 			{hall.Opening{Capacity: 5}, code.OutOfRange, "from 2 to 4"},
 			{hall.Opening{Capacity: 1}, code.OutOfRange, "from 2 to 4"},
-			{hall.Opening{Title: strings.Repeat("t", 61)}, code.TooLarge, "60 characters"},
-			{hall.Opening{Name: strings.Repeat("n", 61)}, code.TooLarge, "60 characters"},
+			{hall.Opening{Title: strings.Repeat("t", 61)}, code.BadName, "at most 60"},
+			{hall.Opening{Name: strings.Repeat("n", 61)}, code.BadName, "at most 60"},
 			{hall.Opening{Password: strings.Repeat("p", 101)}, code.TooLarge, "100 bytes"},
 			{hall.Opening{Reserve: make([]string, 5)}, code.OutOfRange, "at most 4"},
 			{hall.Opening{ReserveMS: 600_001}, code.OutOfRange, "10m"},

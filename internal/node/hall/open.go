@@ -9,12 +9,12 @@ import (
 	"slices"
 	"strings"
 	"time"
-	"unicode/utf8"
 
 	"github.com/google/uuid"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/lobby"
+	"turnvex.example/turnvex/internal/core/names"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/directory"
@@ -140,7 +140,13 @@ func (h *Hall) digest(password string) string {
 }
 
 func (h *Hall) checkOpening(book *rulebook.Book, o *Opening) error {
-	o.Title, o.Name = strings.Join(strings.Fields(o.Title), " "), strings.Join(strings.Fields(o.Name), " ")
+	for what, text := range map[string]*string{"title": &o.Title, "name": &o.Name} {
+		clean, err := names.Line(*text, maxTitle)
+		if err != nil {
+			return fault.New(code.BadName, "a lobby's %s %s", what, err)
+		}
+		*text = clean
+	}
 	if o.ReserveMS == 0 {
 		o.ReserveMS = 60_000
 	}
@@ -148,8 +154,6 @@ func (h *Hall) checkOpening(book *rulebook.Book, o *Opening) error {
 	case o.Capacity < 0 || o.Capacity > book.Players.Most || o.Capacity > 0 && o.Capacity < book.Players.Least:
 		return fault.New(code.OutOfRange, "the capacity of a lobby of %s is from %d to %d, not %d",
 			book.Name, book.Players.Least, book.Players.Most, o.Capacity)
-	case utf8.RuneCountInString(o.Title) > maxTitle || utf8.RuneCountInString(o.Name) > maxTitle:
-		return fault.New(code.TooLarge, "a lobby's title and name have at most %d characters", maxTitle)
 	case len(o.Password) > maxPassword:
 		return fault.New(code.TooLarge, "a lobby's password has at most %d bytes", maxPassword)
 	case len(o.Reserve) > min(maxReserve, book.Players.Most):

@@ -16,6 +16,7 @@ import (
 
 	"turnvex.example/turnvex/client"
 	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/tool/plain"
 )
 
 // Terminal is what a command reads from and writes to.
@@ -25,8 +26,18 @@ type Terminal struct {
 	Err io.Writer
 }
 
+// plainly is a terminal to which nothing is written that would steer it, whoever wrote it.
+// A command that draws on it by itself takes care of that by itself.
+func (t *Terminal) plainly(draws bool) *Terminal {
+	if draws {
+		return t
+	}
+	return &Terminal{In: t.In, Out: plain.Writer(t.Out), Err: plain.Writer(t.Err)}
+}
+
 // command is one subcommand.
 type command struct {
+	draws   bool // on the terminal, with sequences of its own
 	name    string
 	args    string // what follows the flags
 	summary string
@@ -107,7 +118,7 @@ func Run(ctx context.Context, args []string, t *Terminal) int {
 	}
 	for _, c := range commands() {
 		if c.name == args[0] {
-			return c.run(ctx, args[1:], t)
+			return c.run(ctx, args[1:], t.plainly(c.draws))
 		}
 	}
 	var names []string
@@ -164,7 +175,7 @@ func (c command) run(ctx context.Context, args []string, t *Terminal) int {
 	case errors.Is(err, context.Canceled) && ctx.Err() != nil:
 		return 130
 	case !errors.Is(err, errQuiet):
-		fmt.Fprintf(t.Err, "turnvex %s: %s\n", c.name, explain(err))
+		fmt.Fprintf(t.Err, "turnvex %s: %s\n", c.name, plain.Text(explain(err)))
 	}
 	return 1
 }

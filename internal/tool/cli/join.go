@@ -32,6 +32,7 @@ type playOptions struct {
 
 func joinCommand() command {
 	return command{
+		draws:   true,
 		name:    "join",
 		args:    "CODE|LINK",
 		least:   1,
@@ -68,6 +69,7 @@ func joinCommand() command {
 
 func watchCommand() command {
 	return command{
+		draws:   true,
 		name:    "watch",
 		args:    "CODE",
 		least:   1,
@@ -98,6 +100,9 @@ func (s *session) play(ctx context.Context, t *Terminal, code string, o playOpti
 			return svc.Token, err
 		}}
 	live := !s.json && isTerminal(t)
+	if !live {
+		t = t.plainly(false)
+	}
 	opts.OnChange = func(c client.Change) {
 		if !live {
 			out.change(c, s.json)

@@ -14,6 +14,7 @@ import (
 
 func loadCommand() command {
 	return command{
+		draws:   true,
 		name:    "load",
 		args:    "RULEBOOK",
 		least:   1,

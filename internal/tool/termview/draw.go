@@ -8,6 +8,7 @@ import (
 	"charm.land/lipgloss/v2"
 
 	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/tool/plain"
 )
 
 var (
@@ -28,7 +29,7 @@ var (
 func (m *model) View() tea.View {
 	var text string
 	m.o.Conn.Read(func(c *client.Copy) { text = m.draw(c) })
-	v := tea.NewView(text)
+	v := tea.NewView(plain.Styled(text))
 	v.AltScreen = true
 	return v
 }

@@ -411,7 +411,7 @@ func TestLocalsComeAndGo(t *testing.T) {
 	if again, err := a.AddLocal(soon(t), "Tiny Mara", ""); err != nil || again == seat {
 		t.Errorf("again seat %d, %v", again, err)
 	}
-	_, err = join(t, mara, client.Options{Lobby: lob, Watch: true}).AddLocal(soon(t), "Nobody", "")
+	_, err = join(t, player(t, "Ines"), client.Options{Lobby: lob, Watch: true}).AddLocal(soon(t), "Nobody", "")
 	wants(t, "beside who watches", err, "no-such-seat")
 }
 

@@ -25,6 +25,7 @@ type soaker struct {
 	code string
 	r    *rand.Rand
 	conn *client.Conn
+	sat  bool // and so does not watch
 
 	differs func([]client.Difference)
 }
@@ -39,11 +40,12 @@ func (k *soaker) step(ctx context.Context) error {
 				Token:     k.in.Token,
 				Lobby:     k.code,
 				JSON:      k.r.IntN(2) == 0,
-				Watch:     k.r.IntN(4) == 0,
+				Watch:     k.r.IntN(4) == 0 && !k.sat,
 				OnDiffers: func(d []client.Difference) { k.differs(d) },
 			},
 		)
-		if client.CodeOf(err) == "lobby-full" || client.CodeOf(err) == "spectators-full" {
+		k.sat = client.CodeOf(err) == "already-in" // its seat is held, or it had one in this match
+		if k.sat || client.CodeOf(err) == "lobby-full" || client.CodeOf(err) == "spectators-full" {
 			return nil
 		}
 		k.conn = c

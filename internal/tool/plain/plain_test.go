@@ -9,7 +9,7 @@ import (
 // styled text the styles are left.
 func TestText(t *testing.T) {
 	for raw, want := range map[string]string{
-		"a quay\tand\n日本 👩\u200d🚀 é":              "a quay\tand\n日本 👩\u200d🚀 é",
+		"a quay\tand\n日本 👩\u200d🚀 é":                "a quay\tand\n日本 👩\u200d🚀 é",
 		"red \x1b[31mtitle\x1b]0;mine\x07 \u009b2J": "red [31mtitle]0;mine 2J",
 		"left\u202eright\u2066 \r\x00\x7f":          "leftright ",
 		"broken \xff\x9b":                           "broken \ufffd\ufffd",

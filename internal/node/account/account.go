@@ -24,6 +24,7 @@ type Service struct {
 	secret []byte
 	now    func() time.Time
 	guard  *guard.Guard
+	voids  voids
 	hashes chan struct{} // as many as may hash a password at once
 }
 
@@ -41,6 +42,7 @@ func New(db *store.DB, secret []byte, g *guard.Guard) (*Service, error) {
 		secret: secret,
 		now:    time.Now,
 		guard:  g,
+		voids:  voids{lines: map[string]time.Time{}, seen: map[int64]time.Time{}},
 		hashes: make(chan struct{}, maxHashes),
 	}, nil
 }
@@ -171,5 +173,10 @@ func (s *Service) Rename(ctx context.Context, id, name string) (string, error) {
 // Delete removes a player with everything that is kept of them. Their tokens are
 // void from now on.
 func (s *Service) Delete(ctx context.Context, id string) error {
-	return s.db.WithContext(ctx).Delete(&store.Player{}, "id = ?", id).Error
+	return s.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+		if err := tx.Delete(&store.Player{}, "id = ?", id).Error; err != nil {
+			return err
+		}
+		return s.void(tx, ofPlayer(id))
+	})
 }

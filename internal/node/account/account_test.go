@@ -302,14 +302,19 @@ func TestKeys(t *testing.T) {
 	if again, err := s.FirstKey(ctx, ""); again != "" || err != nil {
 		t.Errorf("a second first key: %q, %v", again, err)
 	}
-	if _, err := s.FirstKey(ctx, "given-by-the-operator"); err != nil {
-		t.Error(err)
+	for _, key := range []string{"given-by-the-operator", "given-another-time-to-us", "given-by-the-operator",
+		"given-by-the-operator", "given-another-time-to-us"} { // changed, and changed back
+		if _, err := s.FirstKey(ctx, key); err != nil {
+			t.Error(err)
+		}
+		_, err := s.Key(ctx, key, key)
+		wants(t, key, err, code.OK)
 	}
-	if _, err := s.FirstKey(ctx, "given-another-time"); err != nil {
-		t.Error(err)
+	if _, err := s.FirstKey(ctx, "a"); err == nil || !strings.Contains(err.Error(), "at least 20") {
+		t.Errorf("a short key of the environment: %v", err)
 	}
 	for key, want := range map[string]code.Code{made: code.OK, "given-by-the-operator": code.BadToken,
-		"given-another-time": code.OK, "guessed": code.BadToken} {
+		"given-another-time-to-us": code.OK, "guessed": code.BadToken} {
 		_, err := s.Key(ctx, key, key)
 		wants(t, key, err, want)
 	}

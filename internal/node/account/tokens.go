@@ -43,6 +43,10 @@ type Who struct {
 	Player string // "" for a service key
 	Name   string
 	Scopes []Scope
+
+	subject string // whose tokens are voided together
+	line    string // the sign-in that the token came of; "" for a service key
+	at      int64  // when the token was issued, in microseconds since the epoch
 }
 
 // Can tells whether a scope is among those of a service key.
@@ -58,9 +62,10 @@ type claims struct {
 	jwt.RegisteredClaims
 	At     int64  `json:"at"`               // when it was issued, in microseconds since the epoch
 	Scopes string `json:"scopes,omitempty"` // of a service key
+	Line   string `json:"line,omitempty"`   // of a player: the sign-in that it came of
 }
 
-func (s *Service) issue(subject, scopes string, life time.Duration) (string, time.Time, error) {
+func (s *Service) issue(subject, scopes, line string, life time.Duration) (string, time.Time, error) {
 	now := s.now()
 	expires := now.Add(life)
 	t := jwt.NewWithClaims(jwt.SigningMethodHS256, claims{
@@ -73,6 +78,7 @@ func (s *Service) issue(subject, scopes string, life time.Duration) (string, tim
 		},
 		now.UnixMicro(),
 		scopes,
+		line,
 	})
 	signed, err := t.SignedString(s.secret)
 	return signed, expires, err
@@ -84,7 +90,7 @@ func (s *Service) signIn(ctx context.Context, p store.Player, fresh bool) (*Sign
 }
 
 func (s *Service) pair(tx *store.Tx, p store.Player, family string, fresh bool) (*SignedIn, error) {
-	token, expires, err := s.issue(p.ID, "", TokenLife)
+	token, expires, err := s.issue(p.ID, "", family, TokenLife)
 	if err != nil {
 		return nil, err
 	}
@@ -125,7 +131,7 @@ func (s *Service) Refresh(ctx context.Context, refresh string) (*SignedIn, error
 		}
 		if res.RowsAffected == 0 { // unknown, run out, or used before: then whoever else has it is out too
 			stolen = true
-			return voidFamily(tx, refresh)
+			return s.voidFamily(tx, refresh)
 		}
 		var p store.Player
 		if err := tx.First(&p, "id = ?", t.PlayerID).Error; err != nil {
@@ -143,13 +149,18 @@ func (s *Service) Refresh(ctx context.Context, refresh string) (*SignedIn, error
 
 // SignOut voids a refresh token's family: this device signs out.
 func (s *Service) SignOut(ctx context.Context, refresh string) error {
-	return voidFamily(s.db.WithContext(ctx), refresh)
+	return s.db.WithContext(ctx).Transaction(func(tx *store.Tx) error { return s.voidFamily(tx, refresh) })
 }
 
 // voidFamily voids a refresh token with all that came of the same sign-in.
-func voidFamily(tx *store.Tx, refresh string) error {
-	return tx.Exec("delete from refresh_tokens where family = (select family from refresh_tokens where hash = ?)",
-		refreshHash(refresh)).Error
+func (s *Service) voidFamily(tx *store.Tx, refresh string) error {
+	var family string
+	res := tx.Raw("delete from refresh_tokens where family = (select family from refresh_tokens where hash = ?) "+
+		"returning family", refreshHash(refresh)).Scan(&family)
+	if res.Error != nil || family == "" {
+		return res.Error
+	}
+	return s.void(tx, ofLine(family))
 }
 
 // SignOutEverywhere voids all tokens of a player.
@@ -158,7 +169,10 @@ func (s *Service) SignOutEverywhere(ctx context.Context, player string) error {
 		if err := tx.Delete(&store.RefreshToken{}, "player_id = ?", player).Error; err != nil {
 			return err
 		}
-		return tx.Model(&store.Player{}).Where("id = ?", player).Update("void_before", s.now().UTC()).Error
+		if err := tx.Model(&store.Player{}).Where("id = ?", player).Update("void_before", s.now().UTC()).Error; err != nil {
+			return err
+		}
+		return s.void(tx, ofPlayer(player))
 	})
 }
 
@@ -184,7 +198,10 @@ func (s *Service) Check(ctx context.Context, token string) (*Who, error) {
 		return nil, fault.New(code.BadToken, "the token is not valid: sign in again")
 	}
 	if c.Scopes != "" {
-		return s.checkKey(ctx, c.Subject)
+		return s.checkKey(ctx, &c)
+	}
+	if s.lineVoided(c.Line) {
+		return nil, fault.New(code.BadToken, "this device has signed out since: sign in again")
 	}
 	p, err := s.Player(ctx, c.Subject)
 	if err != nil {
@@ -196,12 +213,16 @@ func (s *Service) Check(ctx context.Context, token string) (*Who, error) {
 	if p.VoidBefore != nil && c.At <= p.VoidBefore.UnixMicro() {
 		return nil, fault.New(code.BadToken, "the player has signed out everywhere since: sign in again")
 	}
-	return &Who{Player: p.ID, Name: p.Name}, nil
+	return &Who{Player: p.ID, Name: p.Name, subject: ofPlayer(p.ID), line: c.Line, at: c.At}, nil
 }
 
-// Sweep removes refresh tokens that have run out. Call it now and then.
+// Sweep removes refresh tokens that have run out, and what all nodes have read. Call it now and then.
 func (s *Service) Sweep(ctx context.Context) error {
-	return s.db.WithContext(ctx).Delete(&store.RefreshToken{}, "expires_at < ?", s.now().UTC()).Error
+	db := s.db.WithContext(ctx)
+	if err := db.Exec("delete from voided where at < clock_timestamp() - interval '2 hours'").Error; err != nil {
+		return err
+	}
+	return db.Delete(&store.RefreshToken{}, "expires_at < ?", s.now().UTC()).Error
 }
 
 func scopesOf(text string) (out []Scope) {

@@ -51,6 +51,7 @@ type Config struct {
 
 type server struct {
 	Config
+	conns conns
 }
 
 // New returns the handler of all doors.
@@ -58,7 +59,8 @@ func New(cfg Config) http.Handler {
 	if cfg.Patience == 0 {
 		cfg.Patience = writeWithin
 	}
-	s := &server{Config: cfg}
+	s := &server{Config: cfg, conns: conns{all: map[*conn]bool{}}}
+	cfg.Accounts.OnVoid(s.conns.void)
 	r := chi.NewRouter()
 	r.Use(middleware.RequestID, s.recoverPanic, s.logged, secured)
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) {

@@ -64,6 +64,7 @@ func (c *conn) close(status int, why string) {
 // serve reads until the connection ends. What is to be written is written meanwhile.
 func (c *conn) serve() {
 	defer c.gone()
+	defer c.s.conns.remove(c)
 	c.limit = newInputLimit(c.client.Count())
 	c.timer = time.AfterFunc(firstPing, c.ping)
 	c.client.Serve(c.write)

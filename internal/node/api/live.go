@@ -80,6 +80,7 @@ func (s *server) live(w http.ResponseWriter, r *http.Request) {
 		return
 	}
 	ws.SetReadLimit(wire.MaxCopy + 1<<10)
+	s.conns.add(c)
 	if c.list != nil || c.board != nil || c.judge != nil {
 		switch {
 		case c.list != nil:
@@ -89,6 +90,7 @@ func (s *server) live(w http.ResponseWriter, r *http.Request) {
 		default:
 			c.serveJudge()
 		}
+		s.conns.remove(c)
 		ws.Close()
 		return
 	}

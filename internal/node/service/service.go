@@ -172,6 +172,11 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	}
 	s.Boards.Follow(cfg.Node, s.Hall.Unsaved)
 	s.done.Go(func() { s.sweeper(cfg.Retention) })
+	following, over := context.WithCancel(context.Background())
+	s.done.Go(func() { <-s.sweep; over() })
+	s.done.Go(func() {
+		s.Accounts.FollowVoids(following, func(err error) { s.log.Warn("what is signed out is not known", "error", err) })
+	})
 	since, err := s.Keeper.Mark(ctx)
 	if err != nil {
 		return err

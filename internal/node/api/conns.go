@@ -1,0 +1,77 @@
+package api
+
+import (
+	"slices"
+	"sync"
+	"time"
+
+	"github.com/gorilla/websocket"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/node/account"
+	"turnvex.example/turnvex/internal/node/fault"
+)
+
+// conns are the live connections of this node.
+type conns struct {
+	mu     sync.Mutex
+	all    map[*conn]bool // guarded by mu
+	recent []recent       // guarded by mu
+}
+
+// recent is what was voided a short while ago: a connection may have been let in just before.
+type recent struct {
+	account.Void
+	at time.Time
+}
+
+const recently = 15 * time.Second
+
+func (all *conns) add(c *conn) {
+	all.mu.Lock()
+	all.all[c] = true
+	over := slices.ContainsFunc(all.recent, func(r recent) bool { return c.who.Voided(&r.Void) })
+	all.mu.Unlock()
+	if over {
+		c.void()
+	}
+}
+
+func (all *conns) remove(c *conn) {
+	all.mu.Lock()
+	defer all.mu.Unlock()
+	delete(all.all, c)
+}
+
+// void ends the connections whose tokens are good no more.
+func (all *conns) void(voids []account.Void) {
+	var over []*conn
+	all.mu.Lock()
+	now := time.Now()
+	all.recent = slices.DeleteFunc(all.recent, func(r recent) bool { return now.Sub(r.at) > recently })
+	for _, v := range voids {
+		all.recent = append(all.recent, recent{v, now})
+	}
+	for c := range all.all {
+		for i := range voids {
+			if c.who.Voided(&voids[i]) {
+				over = append(over, c)
+				break
+			}
+		}
+	}
+	all.mu.Unlock()
+	for _, c := range over {
+		c.void()
+	}
+}
+
+// void ends a connection whose token is good no more.
+func (c *conn) void() {
+	if c.client != nil {
+		c.client.EndFor(fault.New(code.BadToken, "you have signed out, or your key was revoked: sign in again"))
+		return
+	}
+	c.close(websocket.ClosePolicyViolation, string(code.BadToken))
+	c.ws.Close()
+}

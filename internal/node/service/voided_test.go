@@ -1,0 +1,89 @@
+package service_test
+
+import (
+	"fmt"
+	"testing"
+	"time"
+
+	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/node/service"
+)
+
+// TestSigningOutEndsConnections: a sign-out, a sign-out everywhere, a new password, a
+// deletion and a revoked key end the connections and the access tokens that they void, on
+// every node, and no others.
+func TestSigningOutEndsConnections(t *testing.T) {
+	second := another(t, service.Config{})
+	op := operator(t)
+	device := fmt.Sprint("a-device-to-sign-out-", time.Now().UnixNano())
+	sign := func() *client.Signed {
+		t.Helper()
+		in, err := client.SignIn(soon(t), node.Address, device, "Mara")
+		if err != nil {
+			t.Fatal(err)
+		}
+		return in
+	}
+	code := lobby(t, player(t, "Joss"), client.Opening{Rulebook: "duel"})
+	lists := func(address, token string) *bare { // a connection that stays without a seat
+		b := bareTo(t, address, map[string]any{"token": token, "list": map[string]any{}}, 0)
+		b.next("listing")
+		return b
+	}
+	ends := func(what string, in *client.Signed, address string, connections ...*bare) {
+		t.Helper()
+		for _, b := range connections {
+			b.SetReadDeadline(time.Now().Add(20 * time.Second))
+			for err := error(nil); err == nil; _, _, err = b.ReadMessage() {
+			}
+		}
+		err := client.Service{Address: address, Token: in.Token}.Call(soon(t), "GET", "/v1/me", nil, nil)
+		wants(t, what+": the token", err, "bad-token")
+	}
+
+	one, two := sign(), sign()
+	seat := join(t, two, client.Options{Lobby: code})
+	kept := lists(node.Address, two.Token)
+	gone := lists(second.Address, one.Token)
+	if err := as(one).SignOut(soon(t), one.Refresh); err != nil {
+		t.Fatal(err)
+	}
+	ends("signed out", one, second.Address, gone)
+	if err := as(two).Call(soon(t), "GET", "/v1/me", nil, nil); err != nil {
+		t.Errorf("the other device: %v", err)
+	}
+
+	three := sign()
+	if err := as(three).SignOutEverywhere(soon(t)); err != nil {
+		t.Fatal(err)
+	}
+	ends("signed out everywhere", two, node.Address, kept)
+	select {
+	case <-seat.Done():
+		wants(t, "the seat's connection", seat.Err(), "bad-token")
+	case <-soon(t).Done():
+		t.Error("the seat's connection goes on")
+	}
+
+	four := sign()
+	since := lists(node.Address, four.Token) // signed in since: it goes on until the player is deleted
+	if err := as(four).DeleteMe(soon(t)); err != nil {
+		t.Fatal(err)
+	}
+	ends("deleted", four, second.Address, since)
+
+	name := "watcher " + fresh()
+	key, err := op.MakeKey(soon(t), name, "read")
+	if err != nil {
+		t.Fatal(err)
+	}
+	eye, err := client.SignInKey(soon(t), second.Address, key.Key)
+	if err != nil {
+		t.Fatal(err)
+	}
+	looking := lists(second.Address, eye.Token)
+	if err := op.RevokeKey(soon(t), name); err != nil {
+		t.Fatal(err)
+	}
+	ends("a revoked key", eye, second.Address, looking)
+}

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"regexp"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"github.com/goccy/go-yaml"
@@ -249,11 +250,22 @@ func (r *reader) readMap(out *node, values []*ast.MappingValueNode, depth int) {
 	}
 }
 
+// unseen tells whether a character steers what shows it, instead of being shown.
+func unseen(r rune) bool {
+	return unicode.IsControl(r) && r != '\n' && r != '\t' || unicode.Is(unicode.Bidi_Control, r)
+}
+
 // keyInside finds what looks like a key in a text without quotes, choices with ? and :
 // aside.
 var keyInside = regexp.MustCompile(`^[^?]* (\w+): `)
 
 func (r *reader) readScalar(out *node, n ast.Node) {
+	defer func() {
+		if at := strings.IndexFunc(out.text, unseen); at >= 0 {
+			char, _ := utf8.DecodeRuneInString(out.text[at:])
+			r.fail(out.line, out.col, "not-text", "the text holds the character U+%04X", char)
+		}
+	}()
 	switch v := n.(type) {
 	case *ast.StringNode:
 		out.text, out.plain = v.Value, 's'

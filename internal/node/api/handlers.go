@@ -278,6 +278,7 @@ var routes = slices.Concat(lobbyRoutes, boardRoutes, playerRoutes, seriesRoutes,
 	{
 		method: "GET",
 		path:   "/v1/matches/export",
+		long:   true,
 		access: reading,
 		summary: "All ended matches that fit, newest first: as JSON Lines, one match a line, or as CSV (RFC 4180), " +
 			"one player a line",

@@ -2,6 +2,7 @@ package api
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -11,6 +12,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"unicode/utf8"
 
 	"github.com/go-chi/chi/v5/middleware"
 
@@ -32,7 +34,13 @@ type problem struct {
 
 func (s *server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	var f *fault.Fault
-	if !errors.As(err, &f) {
+	switch {
+	case errors.As(err, &f):
+	case errors.Is(err, context.DeadlineExceeded), errors.Is(err, context.Canceled):
+		s.Log.Warn("a request was not answered in time", "id", middleware.GetReqID(r.Context()), "path", r.URL.Path)
+		f = fault.New(code.Stopping, "this was not answered within %s; try again in a moment", answerWithin)
+		f.Left = 1
+	default:
 		s.Log.Error("a request failed", "id", middleware.GetReqID(r.Context()), "path", r.URL.Path, "error", err)
 		f = fault.New(code.Internal, "something went wrong inside; it was logged")
 	}
@@ -89,16 +97,58 @@ func body(w http.ResponseWriter, r *http.Request, into any) error {
 	if ct := r.Header.Get("Content-Type"); ct != "" && !strings.HasPrefix(ct, "application/json") {
 		return fault.New(code.BadRequest, "the request must be application/json, not %s", ct)
 	}
-	d := json.NewDecoder(http.MaxBytesReader(w, r.Body, maxBody))
+	raw, err := io.ReadAll(http.MaxBytesReader(w, r.Body, maxBody))
+	switch {
+	case err != nil:
+		return decodeFault(err, into)
+	case !utf8.Valid(raw):
+		return fault.New(code.BadRequest, "the request is not UTF-8 text")
+	}
+	d := json.NewDecoder(bytes.NewReader(raw))
 	d.DisallowUnknownFields()
 	d.UseNumber()
 	if err := d.Decode(into); err != nil {
 		return decodeFault(err, into)
 	}
+	if holdsNUL(reflect.ValueOf(into)) {
+		return fault.New(code.BadRequest, "a text in the request holds the character U+0000")
+	}
 	if _, err := d.Token(); !errors.Is(err, io.EOF) {
 		return fault.New(code.BadRequest, "something stands behind the JSON document")
 	}
 	return nil
+}
+
+// holdsNUL tells whether a text holds what the database cannot keep.
+func holdsNUL(v reflect.Value) bool {
+	switch v.Kind() {
+	case reflect.String:
+		return strings.Contains(v.String(), "\x00")
+	case reflect.Pointer, reflect.Interface:
+		return !v.IsNil() && holdsNUL(v.Elem())
+	case reflect.Slice:
+		if v.Type().Elem().Kind() == reflect.Uint8 {
+			return bytes.Contains(v.Bytes(), []byte(`\u0000`)) // JSON that is read later
+		}
+		for i := range v.Len() {
+			if holdsNUL(v.Index(i)) {
+				return true
+			}
+		}
+	case reflect.Struct:
+		for i := range v.NumField() {
+			if holdsNUL(v.Field(i)) {
+				return true
+			}
+		}
+	case reflect.Map:
+		for it := v.MapRange(); it.Next(); {
+			if holdsNUL(it.Key()) || holdsNUL(it.Value()) {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 func decodeFault(err error, into any) error {

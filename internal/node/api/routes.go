@@ -1,11 +1,15 @@
 package api
 
 import (
+	"context"
 	"net/http"
 	"net/url"
 	"slices"
 	"strconv"
 	"strings"
+	"time"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/go-chi/chi/v5"
 
@@ -37,7 +41,11 @@ type route struct {
 	out     any // what the answer is
 	status  int
 	do      func(*server, *call) (any, error)
+	long    bool // may take longer than answerWithin
 }
+
+// answerWithin is the time for a request and all its statements.
+const answerWithin = 20 * time.Second
 
 // param is a parameter in the query.
 type param struct {
@@ -73,7 +81,16 @@ func (c *call) limit(most, otherwise int) (int, error) {
 
 func (s *server) handle(rt route) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
-		c := &call{w: w, r: r, q: r.URL.Query()}
+		within, over := context.WithTimeout(r.Context(), answerWithin)
+		defer over()
+		if !rt.long {
+			r = r.WithContext(within)
+		}
+		c := &call{w: w, r: r}
+		if err := c.readAddress(); err != nil {
+			s.fail(w, r, err)
+			return
+		}
 		if err := s.authorise(c, rt.access); err != nil {
 			s.fail(w, r, err)
 			return
@@ -117,6 +134,30 @@ func (s *server) authorise(c *call, a access) error {
 		return fault.New(code.Forbidden, "this needs a player's token, not a service key's")
 	}
 	return nil
+}
+
+// readAddress reads what stands in the address: text without control characters.
+func (c *call) readAddress() error {
+	var err error
+	if c.q, err = url.ParseQuery(c.r.URL.RawQuery); err != nil {
+		return fault.New(code.BadRequest, "the query is not well formed; %% and ; are written %%25 and %%3B")
+	}
+	if !plainText(c.r.URL.Path) {
+		return fault.New(code.BadRequest, "the address holds bytes that are no text, or control characters")
+	}
+	for name, values := range c.q {
+		for _, v := range values {
+			if !plainText(name) || !plainText(v) {
+				return fault.New(code.BadRequest, "the parameter %.40q holds bytes that are no text, or control characters",
+					strings.ToValidUTF8(name, "?"))
+			}
+		}
+	}
+	return nil
+}
+
+func plainText(s string) bool {
+	return utf8.ValidString(s) && !strings.ContainsFunc(s, unicode.IsControl)
 }
 
 // knownParams refuses parameters that the route does not have.

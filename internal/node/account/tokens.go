@@ -169,7 +169,8 @@ func (s *Service) SignOutEverywhere(ctx context.Context, player string) error {
 		if err := tx.Delete(&store.RefreshToken{}, "player_id = ?", player).Error; err != nil {
 			return err
 		}
-		if err := tx.Model(&store.Player{}).Where("id = ?", player).Update("void_before", s.now().UTC()).Error; err != nil {
+		err := tx.Model(&store.Player{}).Where("id = ?", player).Update("void_before", s.now().UTC()).Error
+		if err != nil {
 			return err
 		}
 		return s.void(tx, ofPlayer(player))

@@ -7,6 +7,7 @@ import (
 	"io/fs"
 	"log/slog"
 	"net/http"
+	"net/netip"
 	"strings"
 	"time"
 
@@ -44,9 +45,10 @@ type Config struct {
 	Region    string
 	Version   string
 	Rough     rough.Network
-	Patience  time.Duration // how long a connection may take nothing; 10 s if 0
-	Origins   []string      // allowed beside the service's own, for the live socket
-	Guard     *guard.Guard  // counts what comes in
+	Patience  time.Duration  // how long a connection may take nothing; 10 s if 0
+	Origins   []string       // of pages that may call beside the service's own
+	Guard     *guard.Guard   // counts what comes in
+	Proxies   []netip.Prefix // whose forwarded headers are believed
 }
 
 type server struct {
@@ -62,7 +64,7 @@ func New(cfg Config) http.Handler {
 	s := &server{Config: cfg, conns: conns{all: map[*conn]bool{}}}
 	cfg.Accounts.OnVoid(s.conns.void)
 	r := chi.NewRouter()
-	r.Use(middleware.RequestID, s.recoverPanic, s.logged, secured)
+	r.Use(middleware.RequestID, s.forwarded, s.recoverPanic, s.logged, secured, s.crossOrigin())
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) {
 		if strings.HasPrefix(r.URL.Path, "/v1/") {
 			s.fail(w, r, fault.New(code.NotFound, "there is nothing at %s", r.URL.Path))

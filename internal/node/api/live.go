@@ -3,6 +3,7 @@ package api
 import (
 	"bufio"
 	"errors"
+	"fmt"
 	"net"
 	"net/http"
 	"net/url"
@@ -111,7 +112,10 @@ func (s *server) handshake(r *http.Request) (enc replica.Encoding, who *account.
 		)
 	}
 	if !s.originAllowed(r) {
-		return 0, nil, fault.New(code.NoSuchHost, "pages from %s may not connect here", r.Header.Get("Origin"))
+		s.Log.Warn("a page of an origin that is not allowed asked to connect; -origins allows it",
+			"origin", fmt.Sprintf("%.100q", r.Header.Get("Origin")), "address", addressOf(r))
+		return 0, nil, fault.New(code.NoSuchHost, "pages from %.100q may not connect here; the service's "+
+			"-origins says which may", r.Header.Get("Origin"))
 	}
 	offered := websocket.Subprotocols(r)
 	i := slices.IndexFunc(offered, func(o string) bool { return slices.Contains(wire.Subprotocols[:], o) })

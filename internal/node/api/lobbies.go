@@ -405,11 +405,7 @@ func (s *server) found(c *call, joinCode string, opened bool) (any, error) {
 		return nil, err
 	}
 	info, err := l.Info(c.r.Context())
-	scheme := "http"
-	if c.r.TLS != nil || c.r.Header.Get("X-Forwarded-Proto") == "https" {
-		scheme = "https"
-	}
-	return Found{info, opened, scheme + "://" + c.r.Host + "/lobby/" + info.Code}, err
+	return Found{info, opened, schemeOf(c.r) + "://" + c.r.Host + "/lobby/" + info.Code}, err
 }
 
 func (s *server) takeSeat(c *call) (any, error) {

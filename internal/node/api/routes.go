@@ -148,7 +148,8 @@ func (c *call) readAddress() error {
 	for name, values := range c.q {
 		for _, v := range values {
 			if !plainText(name) || !plainText(v) {
-				return fault.New(code.BadRequest, "the parameter %.40q holds bytes that are no text, or control characters",
+				return fault.New(code.BadRequest,
+					"the parameter %.40q holds bytes that are no text, or control characters",
 					strings.ToValidUTF8(name, "?"))
 			}
 		}

@@ -10,6 +10,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/netip"
 	"os"
 	"runtime/debug"
 	"slices"
@@ -35,13 +36,14 @@ const Version = "0.1.0"
 
 // Config says how to run a node. The zero value of everything but Database will do.
 type Config struct {
-	Listen      string // address; "127.0.0.1:0" if empty: loopback, a free port
-	Database    string // PostgreSQL address
-	Region      string // "local" if empty
-	Node        string // "node1" if empty
-	Rulebooks   string // a folder whose *.yaml, *.yml and *.json are loaded at the start; "" for none
-	OperatorKey string // "" keeps the one of an earlier start, or makes one
-	Origins     []string
+	Listen      string         // address; "127.0.0.1:0" if empty: loopback, a free port
+	Database    string         // PostgreSQL address
+	Region      string         // "local" if empty
+	Node        string         // "node1" if empty
+	Rulebooks   string         // a folder whose *.yaml, *.yml and *.json are loaded at the start; "" for none
+	OperatorKey string         // "" keeps the one of an earlier start, or makes one
+	Origins     []string       // of pages that may call beside the service's own, as browsers send them
+	Proxies     []netip.Prefix // whose forwarded headers are believed
 	Refuse      bool           // a player's second connection to a lobby is refused; otherwise it takes over
 	Journals    string         // a folder for the lobbies' journals; "" for none
 	Practice    bool           // every lobby is a practice lobby
@@ -175,7 +177,9 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	following, over := context.WithCancel(context.Background())
 	s.done.Go(func() { <-s.sweep; over() })
 	s.done.Go(func() {
-		s.Accounts.FollowVoids(following, func(err error) { s.log.Warn("what is signed out is not known", "error", err) })
+		s.Accounts.FollowVoids(following, func(err error) {
+			s.log.Warn("who has signed out is not known", "error", err)
+		})
 	})
 	since, err := s.Keeper.Mark(ctx)
 	if err != nil {
@@ -205,6 +209,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 				Rough:     cfg.Rough,
 				Patience:  cfg.Patience,
 				Origins:   cfg.Origins,
+				Proxies:   cfg.Proxies,
 			},
 		),
 	)

@@ -6,9 +6,9 @@ import (
 	"fmt"
 	"log/slog"
 	"os"
-	"strings"
 
 	"turnvex.example/turnvex/internal/live/rough"
+	"turnvex.example/turnvex/internal/node/api"
 	"turnvex.example/turnvex/internal/node/service"
 )
 
@@ -91,9 +91,11 @@ func serveCommand() command {
 			origins := fs.String(
 				"origins",
 				os.Getenv("TURNVEX_ORIGINS"),
-				"web `origins`, separated by commas, whose pages may connect beside the service's own (environment "+
+				"web `origins`, separated by commas, whose pages may call and connect beside the service's own (environment "+
 					"TURNVEX_ORIGINS)",
 			)
+			proxies := fs.String("proxies", os.Getenv("TURNVEX_PROXIES"), "`addresses` and networks, separated by commas, of "+
+				"the proxies whose X-Forwarded-For, -Host and -Proto are believed (environment TURNVEX_PROXIES)")
 			level := fs.String(
 				"log",
 				env("TURNVEX_LOG", "info"),
@@ -128,8 +130,11 @@ func serveCommand() command {
 					return errUsage{"-rough makes connections bad on purpose and goes only with -practice"}
 				}
 				cfg.Log, cfg.OperatorKey = log, os.Getenv("TURNVEX_OPERATOR_KEY")
-				if *origins != "" {
-					cfg.Origins = strings.Split(*origins, ",")
+				if cfg.Origins, err = api.ParseOrigins(*origins); err != nil {
+					return errUsage{"-origins: " + err.Error()}
+				}
+				if cfg.Proxies, err = api.ParseProxies(*proxies); err != nil {
+					return errUsage{"-proxies: " + err.Error()}
 				}
 				return serve(ctx, t, cfg)
 			}

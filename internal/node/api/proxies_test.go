@@ -1,0 +1,82 @@
+package api
+
+import (
+	"net/http"
+	"net/http/httptest"
+	"testing"
+)
+
+// TestForwarded: who a request comes from is believed of known proxies alone, of several the
+// outermost that is one; what else the headers hold is the client's own invention.
+func TestForwarded(t *testing.T) {
+	proxies, err := ParseProxies("10.0.0.0/8, 192.0.2.7 ::1")
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := &server{Config: Config{Proxies: proxies}}
+	for _, c := range []struct {
+		peer, chain, host, proto string
+		address, seenHost, link  string
+	}{
+		{"203.0.113.5:40", "", "", "", "203.0.113.5", "inside", "http"},
+		{"203.0.113.5:40", "1.2.3.4", "evil.example", "https", "203.0.113.5", "inside", "http"},
+		{"10.1.1.1:40", "198.51.100.9", "play.example", "https", "198.51.100.9", "play.example", "https"},
+		{"10.1.1.1:40", "1.2.3.4, 198.51.100.9, 192.0.2.7", "a, play.example", "http", "198.51.100.9", "play.example",
+			"http"},
+		{"[::1]:40", "2001:db8::9", "", "gopher", "2001:db8::9", "inside", "http"},
+		{"10.1.1.1:40", "10.2.2.2", "", "", "10.2.2.2", "inside", "http"},
+		{"10.1.1.1:40", "nonsense, 10.2.2.2", "", "", "10.2.2.2", "inside", "http"},
+		{"10.1.1.1:40", "", "bad\x00host", "", "10.1.1.1", "inside", "http"},
+	} {
+		r := httptest.NewRequest("GET", "http://inside/", nil)
+		r.RemoteAddr = c.peer
+		for name, v := range map[string]string{"For": c.chain, "Host": c.host, "Proto": c.proto} {
+			if v != "" {
+				r.Header.Set("X-Forwarded-"+name, v)
+			}
+		}
+		s.forwarded(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
+			if addressOf(r) != c.address || r.Host != c.seenHost || schemeOf(r) != c.link {
+				t.Errorf("%v: %s %s %s", c, addressOf(r), r.Host, schemeOf(r))
+			}
+		})).ServeHTTP(httptest.NewRecorder(), r)
+	}
+	if _, err := ParseProxies("10.0.0.0/8 proxy.example"); err == nil {
+		t.Error("a name is taken for an address")
+	}
+}
+
+// TestOrigins: an origin is one that a browser sends.
+func TestOrigins(t *testing.T) {
+	if got, err := ParseOrigins("https://play.example, http://localhost:5173"); err != nil || len(got) != 2 {
+		t.Errorf("%v, %v", got, err)
+	}
+	for _, bad := range []string{"play.example", "https://play.example/", "https://Play.example",
+		"https://play.example:443", "*", "ftp://play.example", "https://play.example/x", "https://"} {
+		if got, err := ParseOrigins(bad); err == nil {
+			t.Errorf("%q is %q", bad, got)
+		}
+	}
+}
+
+// TestCORS: pages of the origins that are allowed may call the HTTP routes, with a token;
+// others are told nothing.
+func TestCORS(t *testing.T) {
+	s := &server{Config: Config{Origins: []string{"https://play.example"}}}
+	h := s.crossOrigin()(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { w.WriteHeader(200) }))
+	for origin, want := range map[string]string{"https://play.example": "https://play.example",
+		"https://other.example": ""} {
+		r := httptest.NewRequest("OPTIONS", "http://inside/v1/me", nil)
+		r.Header.Set("Origin", origin)
+		r.Header.Set("Access-Control-Request-Method", "PATCH")
+		r.Header.Set("Access-Control-Request-Headers", "authorization,content-type")
+		w := httptest.NewRecorder()
+		h.ServeHTTP(w, r)
+		if got := w.Header().Get("Access-Control-Allow-Origin"); got != want {
+			t.Errorf("%s may ask: %q", origin, got)
+		}
+		if got := w.Header().Get("Access-Control-Allow-Methods"); (got == "PATCH") != (want != "") {
+			t.Errorf("%s may use %q", origin, got)
+		}
+	}
+}

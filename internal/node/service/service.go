@@ -17,6 +17,8 @@ import (
 	"sync"
 	"time"
 
+	"github.com/KimMachineGun/automemlimit/memlimit"
+
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/live/rough"
 	"turnvex.example/turnvex/internal/node/account"
@@ -72,12 +74,18 @@ func (c *Config) defaults() {
 // Tune makes a process that does nothing but run a node collect garbage less often
 // than Go does by itself, unless the environment's GOGC says how often: each
 // collection looks at the stacks of thousands of connections and so delays ticks,
-// while the heap that it would save is small.
+// while the heap that it would save is small. What the machine has bounds it.
 func Tune() {
 	if os.Getenv("GOGC") == "" {
 		debug.SetGCPercent(gcPercent)
 	}
+	memlimit.Set(memlimit.WithRatio(memoryShare), // GOMEMLIMIT goes first
+		memlimit.WithProvider(memlimit.ApplyFallback(memlimit.FromCgroup, memlimit.FromSystem)))
 }
+
+// memoryShare is how much of the memory that the machine, or its container, has is used
+// before garbage is collected ever more often.
+const memoryShare = 0.7
 
 const gcPercent = 400
 

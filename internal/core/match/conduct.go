@@ -26,7 +26,7 @@ func (m *Match) moveCreatures() {
 	if m.book.Phases[m.run.phase].Frozen {
 		return
 	}
-	f := &m.book.F.Creature
+	f, unit := &m.book.F.Creature, shareOf(int64(full*m.book.Rate))
 	for _, r := range m.st.Of(sheet.Creature) {
 		c := m.creature(r)
 		if len(c.Moves) == 0 || !r.Flag(f.Alive) {
@@ -35,7 +35,7 @@ func (m *Match) moveCreatures() {
 		if sheet.Tick(r.Int(f.Look)) <= m.play {
 			m.choose(r, c)
 		}
-		m.step(r, c)
+		m.step(r, c, unit)
 	}
 }
 
@@ -186,18 +186,18 @@ func (m *Match) stroll(r *sheet.Row, c *rulebook.Creature, mv *rulebook.Move) (x
 }
 
 // step walks one tick of a creature's way; where that ends, it decides anew.
-func (m *Match) step(r *sheet.Row, c *rulebook.Creature) {
+func (m *Match) step(r *sheet.Row, c *rulebook.Creature, unit share) {
 	f := &m.book.F.Creature
 	hx, hy := r.Pos(f.Head)
 	if hx == 0 && hy == 0 {
 		return
 	}
-	pace, unit := r.Int(f.Pace), int64(full*m.book.Rate)
+	pace := r.Int(f.Pace)
 	x, y := r.Pos(f.Pos)
 	gx, gy := r.Pos(f.Goal)
 	rx, ry := r.Pos(f.Rest)
 	wx, wy := hx*pace+rx, hy*pace+ry
-	dx, dy := quotient(wx, unit), quotient(wy, unit)
+	dx, dy := unit.of(wx), unit.of(wy)
 	if near(x, y, gx, gy, pace+1) && near(x, y, gx, gy, pace/int64(m.book.Rate)+1) {
 		dx, dy, wx, wy = gx-x, gy-y, 0, 0
 		put(r, f.Head, 0, 0)
@@ -206,7 +206,7 @@ func (m *Match) step(r *sheet.Row, c *rulebook.Creature) {
 		}
 		put(r, f.Rest, 0, 0)
 	} else {
-		put(r, f.Rest, wx-dx*unit, wy-dy*unit)
+		put(r, f.Rest, wx-dx*unit.by, wy-dy*unit.by)
 	}
 	nx, ny := m.ground().Move(x, y, dx, dy, c.Radius)
 	if m.st.SetPos(r, f.Pos, nx, ny) {

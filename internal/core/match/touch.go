@@ -102,8 +102,7 @@ func (m *Match) touchPiece(r *sheet.Row, p *rulebook.Piece) {
 	for i := 0; i < len(m.bodies.ways); i++ {
 		w := &m.bodies.ways[i]
 		ex, sx, ey, sy := w.x-x, w.ox-ox, w.y-y, w.oy-oy
-		if !left && (ex > reach && sx > reach || ex < -reach && sx < -reach ||
-			ey > reach && sy > reach || ey < -reach && sy < -reach) {
+		if !left && max(min(ex, sx), -max(ex, sx), min(ey, sy), -max(ey, sy)) > reach { // beyond it all the way
 			continue
 		}
 		body := w.row

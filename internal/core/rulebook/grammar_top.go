@@ -212,7 +212,9 @@ var playersObject = &object{
 }
 
 var spectatorsObject = &object{
-	name: "spectators", doc: "People who watch. They have no seat and see only what everyone sees.",
+	name: "spectators", doc: "People who watch. They have no seat and see only what everyone sees, and positions " +
+		"beyond anybody's sight. They pass the doors that players pass: a password, a closed lobby, a ban. In a " +
+		"match with sight, or with fields that not everyone sees, nobody watches who has a seat in it or had one.",
 	example: `spectators: {most: 50, delay: 10s}`,
 	keys: []key{
 		{name: "most", spec: integer(0, 10000), def: "20", doc: "How many may watch; 0 for none."},

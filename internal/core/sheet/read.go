@@ -9,8 +9,6 @@ import (
 	"strconv"
 	"strings"
 	"unicode/utf8"
-
-	"turnvex.example/turnvex/internal/core/names"
 )
 
 // ReadText reads a value as people write it: numbers as decimals, choices by their
@@ -19,9 +17,6 @@ func ReadText(f *Field, text string) (Value, error) {
 	v := Value{Type: f.Type}
 	switch f.Type {
 	case Text:
-		if err := names.Shown(text); err != nil {
-			return v, fmt.Errorf("the text %w", err)
-		}
 		v.S = text
 	case Flag:
 		if text != "true" && text != "false" {

@@ -37,7 +37,7 @@ func readOptions(book *rulebook.Book, given map[string]any) ([]step.Named, error
 			)
 		}
 		f := book.Options[i]
-		v, err := sheet.Read(f, given[name])
+		v, err := readSent(f, given[name])
 		if err == nil {
 			err = f.Check(v)
 		}

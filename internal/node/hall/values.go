@@ -9,6 +9,7 @@ import (
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/lobby"
+	"turnvex.example/turnvex/internal/core/names"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/fault"
@@ -40,11 +41,22 @@ func readValues(takes []*sheet.Field, given map[string]any) (out []step.Named) {
 }
 
 func readValue(f *sheet.Field, raw any) sheet.Value {
-	v, err := sheet.Read(f, raw)
+	v, err := readSent(f, raw)
 	if err != nil {
 		return sheet.UnreadableValue(err.Error())
 	}
 	return v
+}
+
+// readSent reads a value that somebody sends; of a text every character can be seen.
+func readSent(f *sheet.Field, raw any) (sheet.Value, error) {
+	v, err := sheet.Read(f, raw)
+	if err == nil && f.Type == sheet.Text {
+		if e := names.Shown(v.S); e != nil {
+			err = fmt.Errorf("the text %w", e)
+		}
+	}
+	return v, err
 }
 
 // readSettings turns settings into values; a password becomes its digest.

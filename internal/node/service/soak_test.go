@@ -45,7 +45,8 @@ func (k *soaker) step(ctx context.Context) error {
 			},
 		)
 		k.sat = client.CodeOf(err) == "already-in" // its seat is held, or it had one in this match
-		if k.sat || client.CodeOf(err) == "lobby-full" || client.CodeOf(err) == "spectators-full" {
+		if k.sat || client.CodeOf(err) == "lobby-full" || client.CodeOf(err) == "spectators-full" ||
+			client.CodeOf(err) == "too-many-requests" {
 			return nil
 		}
 		k.conn = c

@@ -64,16 +64,18 @@ func New(cfg Config) http.Handler {
 	s := &server{Config: cfg, conns: conns{all: map[*conn]bool{}}}
 	cfg.Accounts.OnVoid(s.conns.void)
 	r := chi.NewRouter()
-	r.Use(middleware.RequestID, s.forwarded, s.recoverPanic, s.logged, secured, s.crossOrigin())
+	r.Use(middleware.RequestID, s.forwarded, s.recoverPanic, s.logged, secured, s.crossOrigin(), middleware.GetHead)
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) {
-		if strings.HasPrefix(r.URL.Path, "/v1/") {
+		if r.URL.Path == "/v1" || strings.HasPrefix(r.URL.Path, "/v1/") {
 			s.fail(w, r, fault.New(code.NotFound, "there is nothing at %s", r.URL.Path))
 			return
 		}
 		s.consoleFile(w, r)
 	})
 	r.MethodNotAllowed(func(w http.ResponseWriter, r *http.Request) {
-		s.fail(w, r, fault.New(code.Method, "%s does not take %s", r.URL.Path, r.Method))
+		allowed := strings.Join(methodsOf(r), ", ")
+		w.Header().Set("Allow", allowed)
+		s.fail(w, r, fault.New(code.Method, "%s does not take %s; it takes %s", r.URL.Path, r.Method, allowed))
 	})
 	r.Get(
 		"/health",
@@ -89,6 +91,21 @@ func New(cfg Config) http.Handler {
 		}
 	})
 	return r
+}
+
+// methodsOf are the methods that an address takes (RFC 9110, section 10.2.1).
+func methodsOf(r *http.Request) (out []string) {
+	routes := chi.RouteContext(r.Context()).Routes
+	for _, m := range []string{"GET", "HEAD", "POST", "PUT", "PATCH", "DELETE"} {
+		asked := m
+		if m == "HEAD" {
+			asked = "GET"
+		}
+		if routes.Match(chi.NewRouteContext(), asked, r.URL.Path) {
+			out = append(out, m)
+		}
+	}
+	return out
 }
 
 func (s *server) ready(w http.ResponseWriter, r *http.Request) {

@@ -104,7 +104,7 @@ func TestRoughNetworks(t *testing.T) {
 			}
 			code = l.Code
 		}
-		o := client.Options{Address: bad.Address, Token: in.Token, Lobby: code, JSON: i%2 == 0,
+		o := client.Options{Address: bad.Address, Token: in.Token, Lobby: code, JSON: i%2 == 0, Patience: time.Minute,
 			Rough: client.Rough{Delay: 5 * time.Millisecond, CutEvery: 1500 * time.Millisecond, Seed: uint64(i + 1)}}
 		c, err := client.Connect(soon(t), o)
 		for tries := 0; err != nil && tries < 10; tries++ { // it may be cut off before it is there

@@ -9,29 +9,12 @@ import (
 // try reserves a try at an account, or at a key where account is "", before anything is
 // looked up or hashed. A try that works gives it back.
 func (s *Service) try(account, address string) (worked func(), err error) {
-	type limit struct {
-		*guard.Limit
-		who string
-	}
-	limits := []limit{{guard.AddressTries, address}}
+	uses := []guard.Use{{Limit: guard.AddressTries, Who: address}}
 	if account != "" {
-		limits = append(limits, limit{guard.AccountTries, account + " " + address}, limit{guard.AccountAll, account})
+		uses = append(uses, guard.Use{Limit: guard.AccountTries, Who: account + " " + address},
+			guard.Use{Limit: guard.AccountAll, Who: account})
 	}
-	var all []func()
-	worked = func() {
-		for _, back := range all {
-			back()
-		}
-	}
-	for _, l := range limits {
-		back, err := s.guard.Take(l.Limit, l.who)
-		if err != nil {
-			worked()
-			return nil, err
-		}
-		all = append(all, back)
-	}
-	return worked, nil
+	return s.guard.TakeAll(uses...)
 }
 
 // comeAgain is the seconds after which the queue for hashing is likely shorter.

@@ -198,37 +198,10 @@ func (c *conn) hello(r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return c.join(r, l, j)
-}
-
-// join joins the lobby, as often as the limits let somebody join, and try passwords.
-func (c *conn) join(r *http.Request, l *hall.Lobby, j hall.Joining) error {
-	if j.Resume != "" || !c.who.IsPlayer() { // whoever has a seat comes back to it
-		var err error
+	return c.s.enter(r.Context(), l, &j, func() (err error) {
 		c.client, err = l.Join(r.Context(), j)
 		return err
-	}
-	if _, err := c.s.Guard.Take(guard.Joined, c.who.Player); err != nil {
-		return err
-	}
-	back := func() {}
-	if j.Pass != "" {
-		mine, err := c.s.Guard.Take(guard.Passwords, c.who.Player+" "+l.Code)
-		if err != nil {
-			return err
-		}
-		all, err := c.s.Guard.Take(guard.AtLobby, l.Code)
-		if err != nil {
-			mine()
-			return err
-		}
-		back = func() { mine(); all() }
-	}
-	var err error
-	if c.client, err = l.Join(r.Context(), j); fault.CodeOf(err) != code.WrongPassword {
-		back()
-	}
-	return err
+	})
 }
 
 // joining turns hello into what the lobby is asked for.

@@ -4,16 +4,16 @@ import (
 	"context"
 	"net/http"
 	"strconv"
-	"strings"
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/fault"
-	"turnvex.example/turnvex/internal/node/guard"
+
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/wire"
 )
@@ -257,148 +257,12 @@ func (s *server) checkCopies(c *call) (any, error) {
 	return l.Check(ctx)
 }
 
-func (s *server) openLobby(c *call) (any, error) {
-	if err := s.mayOpen(c); err != nil {
-		return nil, err
-	}
-	in, err := read[openRequest](c)
-	if err != nil {
-		return nil, err
-	}
-	book, o, err := s.opening(c, &in)
-	if err != nil {
-		return nil, err
-	}
-	l, err := s.Hall.Open(c.r.Context(), book, o)
-	if err != nil {
-		return nil, err
-	}
-	return s.found(c, l.Code, true)
-}
-
-// mayOpen counts the lobbies that a player opens.
-func (s *server) mayOpen(c *call) error {
-	if !c.who.IsPlayer() {
-		return nil
-	}
-	_, err := s.Guard.Take(guard.Opened, c.who.Player)
-	return err
-}
-
-func (s *server) opening(c *call, in *openRequest) (*rulebook.Book, hall.Opening, error) {
-	book, err := s.Library.Version(c.r.Context(), in.Rulebook, in.Version)
-	if err == nil {
-		err = playable(book)
-	}
-	return book, hall.Opening{
-		Name:      in.Name,
-		Title:     in.Title,
-		Capacity:  in.Capacity,
-		Practice:  in.Practice,
-		Hidden:    in.Hidden,
-		Closed:    in.Closed,
-		Password:  in.Password,
-		Watchers:  in.WatchMost,
-		Region:    in.Region,
-		Reserve:   in.Reserve,
-		ReserveMS: in.ReserveMS,
-		Options:   in.Options,
-	}, err
-}
-
-func (s *server) openOrJoin(c *call) (any, error) {
-	if err := s.mayOpen(c); err != nil {
-		return nil, err
-	}
-	in, err := read[openRequest](c)
-	if err != nil {
-		return nil, err
-	}
-	if strings.TrimSpace(in.Name) == "" {
-		return nil, fault.New(code.BadRequest, "the name of the lobby is missing")
-	}
-	book, o, err := s.opening(c, &in)
-	if err != nil {
-		return nil, err
-	}
-	joinCode, opened, err := s.Hall.OpenOrJoin(c.r.Context(), book, o)
-	if err != nil {
-		return nil, err
-	}
-	return s.found(c, joinCode, opened)
-}
-
-// playable refuses games, of which a lobby runs a rulebook.
-func playable(book *rulebook.Book) error {
-	if strings.HasPrefix(book.Name, rulebook.GamePrefix) {
-		return fault.New(code.NoRulebook, "%s is a game, which rulebooks share; a lobby runs one of them", book.Name)
-	}
-	return nil
-}
-
-func (s *server) quick(c *call) (any, error) {
-	in, err := read[quickRequest](c)
-	if err != nil {
-		return nil, err
-	}
-	book, err := s.Library.Book(in.Rulebook)
-	if err != nil {
-		return nil, err
-	}
-	if err := playable(book); err != nil {
-		return nil, err
-	}
-	party := []string{c.who.Player}
-	for _, p := range in.Party {
-		if _, err := s.Accounts.Player(c.r.Context(), p); err != nil {
-			return nil, err
-		}
-		party = append(party, p)
-	}
-	l, opened, err := s.Hall.Quick(
-		c.r.Context(),
-		book,
-		party,
-		hall.Opening{Capacity: in.Capacity, Region: in.Region, Options: in.Options},
-	)
-	if err != nil {
-		return nil, err
-	}
-	return s.found(c, l.Code, opened)
-}
-
 func (s *server) getLobby(c *call) (any, error) {
 	l, err := s.find(c.r, c.who, c.path("code"))
 	if err != nil {
 		return nil, err
 	}
 	return s.found(c, l.Code, false)
-}
-
-// find finds a lobby by its code. Codes that do not exist are counted against the player, or
-// the address of who has not signed in, and against all that come from there.
-func (s *server) find(r *http.Request, who *account.Who, joinCode string) (*hall.Lobby, error) {
-	if who != nil && !who.IsPlayer() { // a service key sees the listing anyway
-		return s.Hall.Find(joinCode)
-	}
-	address := addressOf(r)
-	guesser := "address " + address
-	if who != nil {
-		guesser = "player " + who.Player
-	}
-	back, err := s.Guard.Take(guard.Codes, guesser)
-	if err != nil {
-		return nil, err
-	}
-	l, err := s.Hall.Find(joinCode)
-	if err == nil {
-		back()
-		return l, nil
-	}
-	if _, many := s.Guard.Take(guard.CodesThere, address); many != nil {
-		return nil, many
-	}
-	return nil, err
 }
 
 // found tells of a lobby as it is at this moment.
@@ -428,7 +292,11 @@ func (s *server) takeSeat(c *call) (any, error) {
 		}
 		j.Locals = append(j.Locals, name)
 	}
-	seat, err := l.Sit(c.r.Context(), j)
+	var seat sheet.ID
+	err = s.enter(c.r.Context(), l, &j, func() (err error) {
+		seat, err = l.Sit(c.r.Context(), j)
+		return err
+	})
 	return Seat{uint32(seat), l.HoldMillis()}, err
 }
 

@@ -16,14 +16,14 @@ import (
 // Guard counts. It may be used by several goroutines.
 type Guard struct {
 	mu    sync.Mutex
-	uses  map[use]*bucket // guarded by mu
+	uses  map[Use]*bucket // guarded by mu
 	swept time.Time       // guarded by mu
 }
 
-// use is a limit with whom it is counted for.
-type use struct {
-	limit *Limit
-	who   string
+// Use is a limit with whom it is counted for.
+type Use struct {
+	Limit *Limit
+	Who   string
 }
 
 // bucket is what somebody has left of a limit.
@@ -33,7 +33,7 @@ type bucket struct {
 }
 
 // New returns a guard that has counted nothing.
-func New() *Guard { return &Guard{uses: map[use]*bucket{}, swept: time.Now()} }
+func New() *Guard { return &Guard{uses: map[Use]*bucket{}, swept: time.Now()} }
 
 // Take takes one before the work is done, or says how long to wait. The work that turns out
 // not to count gives it back: a hundred at once are a hundred. What is held is given back
@@ -50,6 +50,25 @@ func (g *Guard) Take(l *Limit, who string) (giveBack func(), err error) {
 	return func() { once.Do(func() { g.giveBack(l, who) }) }, nil
 }
 
+// TakeAll takes one of each, or none and says how long to wait for the first that is used up.
+func (g *Guard) TakeAll(uses ...Use) (giveBack func(), err error) {
+	var taken []func()
+	giveBack = func() {
+		for _, back := range taken {
+			back()
+		}
+	}
+	for _, u := range uses {
+		back, err := g.Take(u.Limit, u.Who)
+		if err != nil {
+			giveBack()
+			return nil, err
+		}
+		taken = append(taken, back)
+	}
+	return giveBack, nil
+}
+
 func (g *Guard) giveBack(l *Limit, who string) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
@@ -63,15 +82,15 @@ func (g *Guard) bucketLocked(l *Limit, who string) *bucket {
 	if now.Sub(g.swept) > time.Minute {
 		g.swept = now
 		for u, b := range g.uses {
-			if b.after(u.limit, now) >= float64(u.limit.Most) {
+			if b.after(u.Limit, now) >= float64(u.Limit.Most) {
 				delete(g.uses, u)
 			}
 		}
 	}
-	b := g.uses[use{l, who}]
+	b := g.uses[Use{l, who}]
 	if b == nil {
 		b = &bucket{left: float64(l.Most), at: now}
-		g.uses[use{l, who}] = b
+		g.uses[Use{l, who}] = b
 	}
 	b.left, b.at = b.after(l, now), now
 	return b

@@ -157,3 +157,9 @@ func (l *Lobby) bye(seat sheet.ID, why code.Code, reason string) {
 		}
 	}
 }
+
+// HasSeat tells whether a player has a seat in the lobby.
+func (l *Lobby) HasSeat(ctx context.Context, account string) (has bool) {
+	l.do(ctx, func() { has = l.m.SeatOf(account) != 0 })
+	return has && account != ""
+}

@@ -60,9 +60,3 @@ func (l *Lobby) Tape(ctx context.Context) (data []byte, err error) {
 	}
 	return data, err
 }
-
-// HasSeat tells whether a player has a seat in the lobby.
-func (l *Lobby) HasSeat(ctx context.Context, account string) (has bool) {
-	l.do(ctx, func() { has = l.m.SeatOf(account) != 0 })
-	return has && account != ""
-}

@@ -5,13 +5,15 @@ import (
 	"fmt"
 	"slices"
 
+	"turnvex.example/turnvex/internal/core/names"
 	"turnvex.example/turnvex/internal/core/rulebook"
 )
 
-// The most entrants of a series, and players of an entrant.
+// The most entrants of a series, players of an entrant, and characters of its name.
 const (
 	MaxEntrants = 64
 	MaxParty    = 16
+	MaxName     = 28 // two of them, and a word between, are the title of a lobby
 )
 
 // State is the whole state of a series, as it is kept. Entrants and meetings are named by
@@ -129,8 +131,19 @@ func New(plan *rulebook.Series, entrants []Entrant) (*Machine, []Effect, error) 
 	if n := len(entrants); n < least || n > most {
 		return nil, nil, fmt.Errorf("%s has %d to %d entrants, not %d", plan.Form, least, most, n)
 	}
-	seen := map[string]bool{}
+	entrants = slices.Clone(entrants)
+	seen, called := map[string]bool{}, map[string]bool{}
 	for i, e := range entrants {
+		name, err := names.Line(e.Name, MaxName)
+		switch {
+		case err != nil:
+			return nil, nil, fmt.Errorf("the name of entrant %d %w", i+1, err)
+		case name == "":
+			return nil, nil, fmt.Errorf("entrant %d has no name; one of 1 to %d characters is needed", i+1, MaxName)
+		case called[name]:
+			return nil, nil, fmt.Errorf("two entrants are called %s", name)
+		}
+		called[name], entrants[i].Name = true, name
 		if len(e.Players) == 0 || len(e.Players) > MaxParty {
 			return nil, nil, fmt.Errorf("entrant %d has %d players; 1 to %d are allowed", i+1, len(e.Players), MaxParty)
 		}
@@ -141,7 +154,7 @@ func New(plan *rulebook.Series, entrants []Entrant) (*Machine, []Effect, error) 
 			seen[p] = true
 		}
 	}
-	m := &Machine{plan: plan, s: State{Entrants: slices.Clone(entrants)}}
+	m := &Machine{plan: plan, s: State{Entrants: entrants}}
 	switch plan.Form {
 	case rulebook.SeriesTable:
 		m.table()

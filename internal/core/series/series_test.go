@@ -267,8 +267,14 @@ func check(t *testing.T, sd uint64, s *stage, decided map[int]string) {
 func TestEntrants(t *testing.T) {
 	twice := entrants(3)
 	twice[2].Players = []string{"p1"}
+	named := func(name string) []series.Entrant {
+		list := entrants(3)
+		list[1].Name = name
+		return list
+	}
 	for want, list := range map[string][]series.Entrant{"2 to 64": entrants(1), "twice": twice, "1 to 16": {{Name: "a"},
-		{Name: "b"}}} {
+		{Name: "b"}}, "U+001B": named("red \x1b[31m"), "no name": named("  "),
+		"at most 28": named(strings.Repeat("x", 29)), "two entrants are called": named(entrants(3)[0].Name + " ")} {
 		if _, _, err := series.New(plan(t, "form: bracket\n"), list); err == nil ||
 			!strings.Contains(err.Error(), want) {
 			t.Errorf("%v, wanted %s", err, want)

@@ -63,7 +63,7 @@ var seriesRoutes = []route{
 	},
 }
 
-// maxReason is the most bytes of the reason for an end.
+// maxReason is the most characters of the reason for an end.
 const maxReason = 64
 
 func (s *server) openSeries(c *call) (any, error) {
@@ -112,10 +112,11 @@ func (s *server) endSeries(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	if len(in.Reason) > maxReason {
-		return nil, fault.New(code.TooLarge, "a reason has at most %d bytes", maxReason)
+	reason, err := fault.Line("the reason", in.Reason, maxReason)
+	if err != nil {
+		return nil, err
 	}
-	return nil, s.Series.End(c.r.Context(), c.path("id"), in.Reason)
+	return nil, s.Series.End(c.r.Context(), c.path("id"), reason)
 }
 
 func (s *server) mySeries(c *call) (any, error) { return seriesDue{s.Series.Due(c.who.Player)}, nil }

@@ -38,14 +38,21 @@ func CodeOf(err error) code.Code {
 // maxWhy is the most characters of a reason.
 const maxWhy = 200
 
-// Reason checks why an operator does something, and returns it without blanks around.
+// Reason checks why an operator does something, and returns it in its normal form.
 func Reason(why string) (string, error) {
-	clean, err := names.Line(why, maxWhy)
-	switch {
-	case err != nil:
-		return "", New(code.BadRequest, "the reason, why, %s", err)
-	case clean == "":
-		return "", New(code.BadRequest, "a reason of 1 to %d characters is needed, in why", maxWhy)
+	clean, err := Line("the reason, why,", why, maxWhy)
+	if err == nil && clean == "" {
+		err = New(code.BadRequest, "a reason of 1 to %d characters is needed, in why", maxWhy)
+	}
+	return clean, err
+}
+
+// Line brings a text of one line that somebody has written into its normal form, as
+// names.Line does, or is fault code.BadRequest.
+func Line(what, raw string, most int) (string, error) {
+	clean, err := names.Line(raw, most)
+	if err != nil {
+		return "", New(code.BadRequest, "%s %s", what, err)
 	}
 	return clean, nil
 }

@@ -241,14 +241,15 @@ func (l *Lobby) Close(reason string) {
 	})
 }
 
-// maxBecause is the longest reason, in bytes.
+// maxBecause is the longest reason, in characters.
 const maxBecause = 64
 
 // EndMatch ends the match that is running, for a reason that is told with the
 // result. Without a match it does nothing.
 func (l *Lobby) EndMatch(ctx context.Context, because string) error {
-	if len(because) > maxBecause {
-		return fault.New(code.TooLarge, "a reason has at most %d bytes", maxBecause)
+	because, err := fault.Line("the reason", because, maxBecause)
+	if err != nil {
+		return err
 	}
 	return l.do(ctx, func() { l.step(&step.Input{Kind: step.Finish, Text: because}) })
 }

@@ -247,7 +247,7 @@ func (x *Manager) keep(ctx context.Context, r *run, in series.Input) error {
 func (x *Manager) follow(r *run, was []series.Meeting) {
 	s := r.m.State()
 	for i, m := range s.Meetings {
-		if i < len(was) && was[i].Stage == m.Stage && was[i].Lobby == m.Lobby && len(was[i].Played) == len(m.Played) {
+		if was[i].Stage == m.Stage && was[i].Lobby == m.Lobby && len(was[i].Played) == len(m.Played) {
 			continue
 		}
 		x.mu.Lock()
@@ -342,8 +342,8 @@ func (x *Manager) tryOpen(r *run, no int) error {
 	if err != nil {
 		return err
 	}
-	l, err := x.hall.Open(ctx, book, hall.Opening{Title: titleOf(names), Hidden: true, Password: rand.Text(),
-		Options: plan.Options, Linger: time.Duration(plan.Come) * time.Millisecond})
+	l, err := x.hall.Open(ctx, book, hall.Opening{Title: names[0] + " and " + names[1], Hidden: true,
+		Password: rand.Text(), Options: plan.Options, Linger: time.Duration(plan.Come) * time.Millisecond})
 	if err != nil {
 		return err
 	}
@@ -354,10 +354,4 @@ func (x *Manager) tryOpen(r *run, no int) error {
 	}
 	x.holdPlaces(ctx, r, no)
 	return nil
-}
-
-// titleOf is the title of a meeting's lobby, cut to what a title may be long.
-func titleOf(names [2]string) string {
-	title := []rune(names[0] + " and " + names[1])
-	return string(title[:min(len(title), 60)])
 }

@@ -216,7 +216,7 @@ var All = []Entry{
 	{Slow, 429, "The connection took messages too slowly for too long."},
 	{Replaced, 409, "Another connection has taken over the seat."},
 	{Kicked, 403, "The host, a rule or a vote has removed the player from the lobby."},
-	{Stopping, 503, "The service is stopping; connect again in a moment."},
+	{Stopping, 503, "The service is stopping, or cannot answer just now; try again in a moment."},
 	{Method, 405, "The address is right, but not with this method."},
 	{Internal, 500, "Something went wrong inside the service. It was logged with the request's number."},
 	{NoSuchHost, 403, "The page that opened the connection comes from an origin that is not allowed."},

@@ -98,7 +98,8 @@ func (m *Match) head(r *sheet.Row, gx, gy int64) {
 		return
 	}
 	d := ground.Root(dx*dx + dy*dy)
-	put(r, f.Head, quotient(dx*full, d), quotient(dy*full, d))
+	by := shareOf(d)
+	put(r, f.Head, by.of(dx*full), by.of(dy*full))
 }
 
 // put writes a hidden position, which nothing else reads: it is not marked.
@@ -143,7 +144,8 @@ func apart(x, y, tx, ty, gap int64) (gx, gy int64) {
 	if d == 0 || d <= gap && d*10 >= gap*9 {
 		return x, y
 	}
-	return tx + quotient(dx*gap, d), ty + quotient(dy*gap, d)
+	by := shareOf(d)
+	return tx + by.of(dx*gap), ty + by.of(dy*gap)
 }
 
 // inside holds a point where a creature can stand within the ground.

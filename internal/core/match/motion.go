@@ -96,14 +96,6 @@ func (m *Match) move() {
 	}
 }
 
-// quotient is a/b, faster where both are small, as they are for nearly every body.
-func quotient(a, b int64) int64 {
-	if int64(int32(a)) == a && int64(int32(b)) == b && b > 0 {
-		return int64(int32(a) / int32(b))
-	}
-	return a / b
-}
-
 // share divides by the same number again and again, faster than a division would.
 type share struct {
 	by  int64

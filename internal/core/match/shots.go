@@ -55,13 +55,13 @@ func (m *Match) flyShots() {
 
 // fly takes one shot a tick further: to the first that it meets, a wall, or on.
 func (m *Match) fly(r *sheet.Row, p *rulebook.Piece) {
-	f, g, unit := &m.book.F.Piece, m.ground(), int64(m.book.Rate)
+	f, g, unit := &m.book.F.Piece, m.ground(), shareOf(int64(m.book.Rate))
 	x, y := r.Pos(f.Pos)
 	wx, wy := r.Pos(f.Way)
 	rx, ry := r.Pos(f.Rest)
 	wx, wy = wx+rx, wy+ry
-	dx, dy := quotient(wx, unit), quotient(wy, unit)
-	put(r, f.Rest, wx-dx*unit, wy-dy*unit)
+	dx, dy := unit.of(wx), unit.of(wy)
+	put(r, f.Rest, wx-dx*unit.by, wy-dy*unit.by)
 	ex, ey := g.Cut(x, y, x+dx, y+dy)
 	if p.Shot.Walls != rulebook.ShotIgnores {
 		ex, ey = g.Until(x, y, ex, ey)

@@ -2,6 +2,7 @@ package account
 
 import (
 	"context"
+	"strings"
 	"sync"
 	"time"
 
@@ -19,9 +20,10 @@ func ofPlayer(id string) string   { return "player " + id }
 func ofKey(id string) string      { return "key " + id }
 func ofLine(family string) string { return "line " + family }
 
-// Voided tells whether the token with which somebody came is good no more.
+// Voided tells whether the token with which somebody came is good no more. A line of
+// sign-ins that is void stays so, on any clock.
 func (w *Who) Voided(v *Void) bool {
-	return (v.Subject == w.subject || w.line != "" && v.Subject == ofLine(w.line)) && w.at <= v.Before.UnixMicro()
+	return w.line != "" && v.Subject == ofLine(w.line) || v.Subject == w.subject && w.at <= v.Before.UnixMicro()
 }
 
 // voids is what a node knows of tokens that are good no more.
@@ -32,8 +34,8 @@ type voids struct {
 	tell  func([]Void)         // guarded by mu
 }
 
-// How often every node looks for what is voided, and how far back: a row may be seen later
-// than those that were written after it.
+// How often every node looks for what is voided, and how far back beyond what it has read: a
+// row may be seen later than those that were written after it.
 const (
 	voidEvery = 400 * time.Millisecond
 	voidBack  = 10 * time.Second
@@ -53,10 +55,11 @@ func (s *Service) void(tx *store.Tx, subject string) error {
 
 // FollowVoids reads what is voided until the context ends; failed says what went wrong.
 func (s *Service) FollowVoids(ctx context.Context, failed func(error)) {
-	back := TokenLife
+	read := time.Now().Add(-TokenLife) // when it was known last what is void
 	for t := time.NewTicker(voidEvery); ; {
-		if err := s.readVoids(ctx, back); err == nil {
-			back = voidBack
+		now := time.Now()
+		if err := s.readVoids(ctx, now.Sub(read)+voidBack); err == nil {
+			read = now
 		} else if ctx.Err() == nil {
 			failed(err)
 		}
@@ -90,7 +93,9 @@ func (s *Service) readVoids(ctx context.Context, back time.Duration) error {
 			continue
 		}
 		v.seen[r.ID] = now
-		v.lines[r.Subject] = now
+		if strings.HasPrefix(r.Subject, ofLine("")) {
+			v.lines[r.Subject] = now
+		}
 		fresh = append(fresh, r.Void)
 	}
 	for id, at := range v.seen {

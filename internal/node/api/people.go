@@ -2,6 +2,8 @@ package api
 
 import (
 	"net/url"
+
+	"turnvex.example/turnvex/internal/node/guard"
 )
 
 // read decodes the request's body into a new T.
@@ -42,6 +44,9 @@ func (s *server) signOutEverywhere(c *call) (any, error) {
 func (s *server) addLogin(c *call) (any, error) {
 	in, err := read[addLoginRequest](c)
 	if err != nil {
+		return nil, err
+	}
+	if _, err := s.Guard.Take(guard.Accounts, c.who.Player); err != nil {
 		return nil, err
 	}
 	return nil, s.Accounts.AddLogin(c.r.Context(), c.who.Player, in.Login, in.Password)

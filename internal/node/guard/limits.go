@@ -27,8 +27,10 @@ var (
 	Checks       = &Limit{"rulebooks to be checked", "player or key", 20, time.Second, "the processor"}
 	Hashing      = &Limit{"passwords to be hashed, waiting included", "node", 16, 0,
 		"memory: 19 MiB each, four at a time"}
-	Opened    = &Limit{"lobbies opened", "player", 60, 2 * time.Second, "memory and the listing"}
-	Joined    = &Limit{"joins", "player", 400, 200 * time.Millisecond, "lobbies and the database"}
+	Opened   = &Limit{"lobbies opened", "player", 60, 2 * time.Second, "memory and the listing"}
+	Joined   = &Limit{"joins", "player", 400, 200 * time.Millisecond, "lobbies and the database"}
+	Accounts = &Limit{"accounts asked for", "player", 10, time.Minute,
+		"which login names are taken; passwords' hashing"}
 	Renames   = &Limit{"renames", "player", 10, 10 * time.Second, "everybody who reads names"}
 	Passwords = &Limit{"wrong passwords of a lobby", "player and lobby", 5, 10 * time.Second,
 		"lobbies with a password"}
@@ -39,5 +41,5 @@ var (
 // All lists them in the order of the table.
 var All = []*Limit{
 	Requests, Arriving, Live, Codes, CodesThere, AccountTries, AccountAll, AddressTries, Checks, Hashing, Opened,
-	Joined, Renames, Passwords, AtLobby,
+	Joined, Accounts, Renames, Passwords, AtLobby,
 }

@@ -140,12 +140,12 @@ func (h *Hall) digest(password string) string {
 }
 
 func (h *Hall) checkOpening(book *rulebook.Book, o *Opening) error {
-	for what, text := range map[string]*string{"title": &o.Title, "name": &o.Name} {
-		clean, err := names.Line(*text, maxTitle)
-		if err != nil {
-			return fault.New(code.BadName, "a lobby's %s %s", what, err)
-		}
-		*text = clean
+	var err error
+	if o.Title, err = names.Line(o.Title, maxTitle); err != nil {
+		return fault.New(code.BadName, "a lobby's title %s", err)
+	}
+	if o.Name, err = names.Line(o.Name, maxTitle); err != nil {
+		return fault.New(code.BadName, "a lobby's name %s", err)
 	}
 	if o.ReserveMS == 0 {
 		o.ReserveMS = 60_000

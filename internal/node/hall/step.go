@@ -11,7 +11,9 @@ func (l *Lobby) step(in *step.Input) *step.Output {
 	l.journal.input(l, in)
 	l.tape.input(l, in)
 	out := l.m.Step(in)
-	l.noteSeats()
+	if l.secret && (in.Kind != step.Tick || l.m.State() != l.stood) {
+		l.noteSeats()
+	}
 	l.pub.notices(l, out.Notices)
 	if len(out.Effects) > 0 {
 		l.carryOut(out.Effects)

@@ -50,11 +50,8 @@ func keepsSecrets(b *rulebook.Book) bool {
 }
 
 // noteSeats remembers who has had a seat in the match that runs, and ends the watching of
-// whoever has one.
+// whoever has one. Ticks within one state change nothing of it.
 func (l *Lobby) noteSeats() {
-	if !l.secret {
-		return
-	}
 	if now := l.m.State(); now != l.stood {
 		l.stood = now
 		clear(l.sat)

@@ -12,6 +12,7 @@ import (
 	"slices"
 	"time"
 
+	"turnvex.example/turnvex/client"
 	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/tool/story"
 )
@@ -174,9 +175,12 @@ func cutCommand() command {
 				"the rulebook's `file`, as the story names it; its name and .yaml if empty",
 			)
 			return func(ctx context.Context, t *Terminal, args []string) error {
-				_, svc, err := s.open(ctx, t)
+				var svc client.Service
+				var err error
 				if *keyFile != "" {
 					svc, err = s.operator(ctx, *keyFile)
+				} else {
+					_, svc, err = s.open(ctx, t)
 				}
 				if err != nil {
 					return err

@@ -114,6 +114,10 @@ const (
 	Method         Code = "method-not-allowed"
 	Internal       Code = "internal"
 	NoSuchHost     Code = "wrong-host"
+	ShutOut        Code = "shut-out"
+	NoDevice       Code = "no-such-device"
+	TooManyDevices Code = "too-many-devices"
+	LastWay        Code = "last-way-in"
 	BadDevice      Code = "bad-device-key"
 	BadCursor      Code = "bad-cursor"
 	NotUpgradeable Code = "websocket-needed"
@@ -168,7 +172,7 @@ var All = []Entry{
 	{WrongVersion, 409, "The lobby runs another version of the rulebook than was asked for."},
 	{NameTaken, 409, "Somebody else has this login name, or the account has one already."},
 	{WrongLogin, 401, "There is no account with this login name and password."},
-	{WeakPassword, 400, "A password has 10 to 200 characters."},
+	{WeakPassword, 400, "A password has 10 to 200 characters and is not among those that are guessed first."},
 	{NoKeyNamed, 404, "There is no service key of this name."},
 	{BadName, 400, "The name is empty, too long or holds characters that are not allowed."},
 	{NotPractice, 403, "Fields are set by hand in practice lobbies only."},
@@ -183,6 +187,10 @@ var All = []Entry{
 	{NotKept, 503, "What the action costs could not be taken from the record: where it is kept does not answer. " +
 		"Nothing was taken; try again in a moment."},
 	{Charging, 409, "What the action costs is being taken from the record. It is told to nobody: the verdict follows."},
+	{ShutOut, 403, "The player is banned from the service. The text says until when, and why."},
+	{NoDevice, 404, "The player does not sign in with such a device."},
+	{TooManyDevices, 409, "The player signs in with as many devices as are allowed: remove one first."},
+	{LastWay, 409, "Nothing else leads back to the player: make an account, or sign in with another device, first."},
 	{BadRequest, 400, "The request cannot be read. The text says what is wrong with it."},
 	{TooLarge, 413, "The request, the message or a value in it is larger than allowed."},
 	{UnknownField, 400, "The request holds a field that is not known here. The text names the nearest one."},
@@ -220,7 +228,7 @@ var All = []Entry{
 	{Method, 405, "The address is right, but not with this method."},
 	{Internal, 500, "Something went wrong inside the service. It was logged with the request's number."},
 	{NoSuchHost, 403, "The page that opened the connection comes from an origin that is not allowed."},
-	{BadDevice, 400, "The device key is not 16 to 128 printable characters."},
+	{BadDevice, 400, "The device key is not 24 to 128 printable characters."},
 	{BadCursor, 400, "The cursor was not given out by this list."},
 	{NotUpgradeable, 426, "This address speaks WebSocket only."},
 }

@@ -11,9 +11,9 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"github.com/trustelem/zxcvbn"
 	"golang.org/x/crypto/argon2"
 	"golang.org/x/text/unicode/norm"
-	"gorm.io/gorm/clause"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/node/fault"
@@ -48,9 +48,25 @@ func cleanLogin(raw string) (string, error) {
 	return login, nil
 }
 
-func checkPassword(p string) error {
+// fewestGuesses is how many guesses a password has to stand, as zxcvbn counts them with its
+// lists of the most common passwords, words and names.
+const fewestGuesses = 1e6
+
+// looked is how many characters of a password are looked at for being common.
+const looked = 64
+
+// checkPassword refuses a password that is too short, too long, or guessed soon.
+func checkPassword(p, login string) error {
 	if n := utf8.RuneCountInString(p); n < minPassword || n > maxPassword || !utf8.ValidString(p) {
 		return fault.New(code.WeakPassword, "a password has %d to %d characters", minPassword, maxPassword)
+	}
+	head := p
+	if runes := []rune(p); len(runes) > looked {
+		head = string(runes[:looked])
+	}
+	if zxcvbn.PasswordStrength(head, []string{login, "turnvex"}).Guesses < fewestGuesses {
+		return fault.New(code.WeakPassword, "this password is among the first that are tried: take some words that do "+
+			"not belong together")
 	}
 	return nil
 }
@@ -114,7 +130,7 @@ func (s *Service) AddLogin(ctx context.Context, player, login, password string) 
 	if err != nil {
 		return err
 	}
-	if err := checkPassword(password); err != nil {
+	if err := checkPassword(password, login); err != nil {
 		return err
 	}
 	db, taken := s.db.WithContext(ctx), fault.New(code.NameTaken,
@@ -178,32 +194,21 @@ func (s *Service) Login(ctx context.Context, login, password, device, address st
 	if err != nil {
 		return nil, err
 	}
+	if err := s.mayComeIn(p); err != nil {
+		return nil, err
+	}
+	id := ""
 	if device != "" {
-		if err := s.tie(ctx, device, p.ID); err != nil {
+		if id, err = s.tie(s.db.WithContext(ctx), device, p.ID); err != nil {
 			return nil, err
 		}
 	}
-	return s.signIn(ctx, *p, false)
-}
-
-// tie makes a device belong to a player.
-func (s *Service) tie(ctx context.Context, key, player string) error {
-	if err := checkDeviceKey(key); err != nil {
-		return err
-	}
-	return s.db.WithContext(ctx).
-		Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "key_hash"}},
-			DoUpdates: clause.Assignments(map[string]any{"player_id": player})}).
-		Create(&store.Device{KeyHash: deviceHash(key), PlayerID: player, CreatedAt: s.now().UTC()}).
-		Error
+	return s.signIn(ctx, *p, id, false)
 }
 
 // ChangePassword changes an account's password and signs the player out
-// everywhere.
-func (s *Service) ChangePassword(ctx context.Context, player, old, fresh, address string) error {
-	if err := checkPassword(fresh); err != nil {
-		return err
-	}
+// everywhere. It may remove all devices as well: then nothing but the new password leads in.
+func (s *Service) ChangePassword(ctx context.Context, player, old, fresh, address string, devices bool) error {
 	worked, err := s.try(player, address)
 	if err != nil {
 		return err
@@ -223,15 +228,23 @@ func (s *Service) ChangePassword(ctx context.Context, player, old, fresh, addres
 	if err != nil {
 		return err
 	}
+	if err := checkPassword(fresh, a.Login); err != nil {
+		return err
+	}
 	hash, err := s.hash(fresh)
 	if err != nil {
 		return err
 	}
-	if err := s.db.WithContext(ctx).
-		Model(&a).
-		Updates(map[string]any{"password": hash, "changed_at": s.now().UTC()}).
-		Error; err != nil {
-		return err
-	}
-	return s.SignOutEverywhere(ctx, player)
+	return s.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+		now := s.now().UTC()
+		if err := tx.Model(&a).Updates(map[string]any{"password": hash, "changed_at": now}).Error; err != nil {
+			return err
+		}
+		if devices {
+			if err := tx.Delete(&store.Device{}, "player_id = ?", player).Error; err != nil {
+				return err
+			}
+		}
+		return s.signOutEverywhere(tx, player, now)
+	})
 }

@@ -44,6 +44,8 @@ type Who struct {
 	Name   string
 	Scopes []Scope
 
+	key     string // the service key's ID
+	signer  string // the secret that the token was signed with
 	subject string // whose tokens are voided together
 	line    string // the sign-in that the token came of; "" for a service key
 	at      int64  // when the token was issued, in microseconds since the epoch
@@ -80,16 +82,30 @@ func (s *Service) issue(subject, scopes, line string, life time.Duration) (strin
 		scopes,
 		line,
 	})
-	signed, err := t.SignedString(s.secret)
+	id, secret, err := s.signer()
+	if err != nil {
+		return "", expires, err
+	}
+	t.Header["kid"] = id
+	signed, err := t.SignedString(secret)
 	return signed, expires, err
 }
 
 // signIn makes a pair of tokens that begins a family.
-func (s *Service) signIn(ctx context.Context, p store.Player, fresh bool) (*SignedIn, error) {
-	return s.pair(s.db.WithContext(ctx), p, uuid.NewString(), fresh)
+func (s *Service) signIn(ctx context.Context, p store.Player, device string, fresh bool) (*SignedIn, error) {
+	line := store.RefreshToken{Family: uuid.NewString()}
+	if device != "" {
+		line.DeviceID = &device
+	}
+	return s.pair(s.db.WithContext(ctx), p, &line, fresh)
 }
 
-func (s *Service) pair(tx *store.Tx, p store.Player, family string, fresh bool) (*SignedIn, error) {
+// pair makes the next pair of tokens of a family.
+func (s *Service) pair(tx *store.Tx, p store.Player, of *store.RefreshToken, fresh bool) (*SignedIn, error) {
+	if err := s.mayComeIn(&p); err != nil {
+		return nil, err
+	}
+	family := of.Family
 	token, expires, err := s.issue(p.ID, "", family, TokenLife)
 	if err != nil {
 		return nil, err
@@ -98,6 +114,7 @@ func (s *Service) pair(tx *store.Tx, p store.Player, family string, fresh bool) 
 	row := store.RefreshToken{
 		Hash:      refreshHash(refresh),
 		Family:    family,
+		DeviceID:  of.DeviceID,
 		PlayerID:  p.ID,
 		CreatedAt: now,
 		ExpiresAt: now.Add(RefreshLife),
@@ -138,7 +155,7 @@ func (s *Service) Refresh(ctx context.Context, refresh string) (*SignedIn, error
 			return errRefresh
 		}
 		var err error
-		out, err = s.pair(tx, p, t.Family, false)
+		out, err = s.pair(tx, p, &t, false)
 		return err
 	})
 	if err == nil && stolen {
@@ -166,15 +183,20 @@ func (s *Service) voidFamily(tx *store.Tx, refresh string) error {
 // SignOutEverywhere voids all tokens of a player.
 func (s *Service) SignOutEverywhere(ctx context.Context, player string) error {
 	return s.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
-		if err := tx.Delete(&store.RefreshToken{}, "player_id = ?", player).Error; err != nil {
-			return err
-		}
-		err := tx.Model(&store.Player{}).Where("id = ?", player).Update("void_before", s.now().UTC()).Error
-		if err != nil {
-			return err
-		}
-		return s.void(tx, ofPlayer(player))
+		return s.signOutEverywhere(tx, player, s.now().UTC())
 	})
+}
+
+// signOutEverywhere voids all refresh tokens of a player, and what was issued up to a moment.
+func (s *Service) signOutEverywhere(tx *store.Tx, player string, before time.Time) error {
+	if err := tx.Delete(&store.RefreshToken{}, "player_id = ?", player).Error; err != nil {
+		return err
+	}
+	err := tx.Model(&store.Player{}).Where("id = ?", player).Update("void_before", before).Error
+	if err != nil {
+		return err
+	}
+	return s.voidBefore(tx, ofPlayer(player), before)
 }
 
 // Check returns who a token belongs to.
@@ -183,10 +205,14 @@ func (s *Service) Check(ctx context.Context, token string) (*Who, error) {
 		return nil, fault.New(code.NoToken, "a token is needed: sign in first")
 	}
 	var c claims
+	var signer string
 	_, err := jwt.ParseWithClaims(
 		token,
 		&c,
-		func(*jwt.Token) (any, error) { return s.secret, nil },
+		func(t *jwt.Token) (any, error) {
+			signer, _ = t.Header["kid"].(string)
+			return s.signerOf(ctx, signer)
+		},
 		jwt.WithValidMethods([]string{"HS256"}),
 		jwt.WithIssuer("turnvex"),
 		jwt.WithExpirationRequired(),
@@ -196,10 +222,17 @@ func (s *Service) Check(ctx context.Context, token string) (*Who, error) {
 		if errors.Is(err, jwt.ErrTokenExpired) {
 			return nil, fault.New(code.BadToken, "the token has run out: refresh it or sign in again")
 		}
+		var f *fault.Fault
+		if errors.As(err, &f) {
+			return nil, f
+		}
+		if errors.Is(err, jwt.ErrTokenUnverifiable) && ctx.Err() != nil {
+			return nil, ctx.Err()
+		}
 		return nil, fault.New(code.BadToken, "the token is not valid: sign in again")
 	}
 	if c.Scopes != "" {
-		return s.checkKey(ctx, &c)
+		return s.checkKey(ctx, &c, signer)
 	}
 	if s.lineVoided(c.Line) {
 		return nil, fault.New(code.BadToken, "this device has signed out since: sign in again")
@@ -214,7 +247,10 @@ func (s *Service) Check(ctx context.Context, token string) (*Who, error) {
 	if p.VoidBefore != nil && c.At <= p.VoidBefore.UnixMicro() {
 		return nil, fault.New(code.BadToken, "the player has signed out everywhere since: sign in again")
 	}
-	return &Who{Player: p.ID, Name: p.Name, subject: ofPlayer(p.ID), line: c.Line, at: c.At}, nil
+	if err := s.mayComeIn(p); err != nil {
+		return nil, err
+	}
+	return &Who{Player: p.ID, Name: p.Name, subject: ofPlayer(p.ID), line: c.Line, at: c.At, signer: signer}, nil
 }
 
 // Sweep removes refresh tokens that have run out, and what all nodes have read. Call it now and then.
@@ -223,7 +259,16 @@ func (s *Service) Sweep(ctx context.Context) error {
 	if err := db.Exec("delete from voided where at < clock_timestamp() - interval '2 hours'").Error; err != nil {
 		return err
 	}
-	return db.Delete(&store.RefreshToken{}, "expires_at < ?", s.now().UTC()).Error
+	if err := db.Delete(&store.RefreshToken{}, "expires_at < ?", s.now().UTC()).Error; err != nil {
+		return err
+	}
+	if err := db.Delete(&store.Recovery{}, "expires_at < ?", s.now().UTC()).Error; err != nil {
+		return err
+	}
+	if err := s.sweepSigners(db); err != nil {
+		return err
+	}
+	return s.readSigners(ctx)
 }
 
 func scopesOf(text string) (out []Scope) {

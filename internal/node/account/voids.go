@@ -19,11 +19,14 @@ type Void struct {
 func ofPlayer(id string) string   { return "player " + id }
 func ofKey(id string) string      { return "key " + id }
 func ofLine(family string) string { return "line " + family }
+func ofSigner(id string) string   { return "signer " + id }
 
 // Voided tells whether the token with which somebody came is good no more. A line of
 // sign-ins that is void stays so, on any clock.
 func (w *Who) Voided(v *Void) bool {
-	return w.line != "" && v.Subject == ofLine(w.line) || v.Subject == w.subject && w.at <= v.Before.UnixMicro()
+	return w.line != "" && v.Subject == ofLine(w.line) ||
+		w.signer != "" && v.Subject == ofSigner(w.signer) ||
+		v.Subject == w.subject && w.at <= v.Before.UnixMicro()
 }
 
 // voids is what a node knows of tokens that are good no more.
@@ -50,7 +53,11 @@ func (s *Service) OnVoid(tell func([]Void)) {
 
 // void voids what somebody's tokens were good for, on all nodes.
 func (s *Service) void(tx *store.Tx, subject string) error {
-	return tx.Exec("insert into voided (subject, before) values (?, ?)", subject, s.now().UTC()).Error
+	return s.voidBefore(tx, subject, s.now().UTC())
+}
+
+func (s *Service) voidBefore(tx *store.Tx, subject string, before time.Time) error {
+	return tx.Exec("insert into voided (subject, before) values (?, ?)", subject, before).Error
 }
 
 // FollowVoids reads what is voided until the context ends; failed says what went wrong.
@@ -87,6 +94,7 @@ func (s *Service) readVoids(ctx context.Context, back time.Duration) error {
 	}
 	v, now := &s.voids, time.Now()
 	var fresh []Void
+	dropped := false
 	v.mu.Lock()
 	for _, r := range rows {
 		if _, known := v.seen[r.ID]; known {
@@ -95,6 +103,10 @@ func (s *Service) readVoids(ctx context.Context, back time.Duration) error {
 		v.seen[r.ID] = now
 		if strings.HasPrefix(r.Subject, ofLine("")) {
 			v.lines[r.Subject] = now
+		}
+		if id, is := strings.CutPrefix(r.Subject, ofSigner("")); is {
+			s.dropSigner(id)
+			dropped = true
 		}
 		fresh = append(fresh, r.Void)
 	}
@@ -110,10 +122,13 @@ func (s *Service) readVoids(ctx context.Context, back time.Duration) error {
 	}
 	tell := v.tell
 	v.mu.Unlock()
+	if dropped {
+		err = s.readSigners(ctx)
+	}
 	if len(fresh) > 0 && tell != nil {
 		tell(fresh)
 	}
-	return nil
+	return err
 }
 
 // lineVoided tells whether a line of sign-ins is known to be good no more.

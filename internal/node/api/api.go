@@ -17,6 +17,7 @@ import (
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/live/rough"
 	"turnvex.example/turnvex/internal/node/account"
+	"turnvex.example/turnvex/internal/node/audit"
 	"turnvex.example/turnvex/internal/node/board"
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/fault"
@@ -49,6 +50,8 @@ type Config struct {
 	Origins   []string       // of pages that may call beside the service's own
 	Guard     *guard.Guard   // counts what comes in
 	Proxies   []netip.Prefix // whose forwarded headers are believed
+	Audit     *audit.Trail   // what operators and service keys change
+	Cursors   []byte         // the secret that signs cursors
 }
 
 type server struct {

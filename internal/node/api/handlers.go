@@ -41,8 +41,38 @@ type addLoginRequest struct {
 }
 
 type passwordRequest struct {
-	Old string `json:"old"`
-	New string `json:"new"`
+	Old     string `json:"old"`
+	New     string `json:"new"`
+	Devices bool   `json:"devices,omitempty"` // remove all devices as well: only the password leads in then
+}
+
+type recoveryRequest struct {
+	Code     string `json:"code"`
+	Device   string `json:"device"`             // belongs to the player from then on
+	Password string `json:"password,omitempty"` // of the account from then on
+}
+
+type rotateRequest struct {
+	KeepMS int64 `json:"keep_ms,omitempty"` // for how long the old text stays good, at most a week
+}
+
+type rotateSigningRequest struct {
+	Drop bool `json:"drop,omitempty"` // believe what older secrets have signed no more
+}
+
+// SigningKeys are the secrets that sign tokens, without the secrets.
+type SigningKeys struct {
+	Keys []account.SigningKey `json:"keys"`
+}
+
+// Devices are the devices that a player signs in with.
+type Devices struct {
+	Devices []account.Device `json:"devices"`
+}
+
+type banRequest struct {
+	Why   string     `json:"why"`
+	Until *time.Time `json:"until,omitempty"` // for good if it is not given
 }
 
 type makeKeyRequest struct {
@@ -130,7 +160,7 @@ var paging = []param{
 	{"cursor", "where the last page ended: its next", "string"},
 }
 
-var routes = slices.Concat(lobbyRoutes, boardRoutes, playerRoutes, seriesRoutes, []route{
+var routes = withWhy(slices.Concat(lobbyRoutes, boardRoutes, playerRoutes, seriesRoutes, auditRoutes, []route{
 	{
 		method:  "POST",
 		path:    "/v1/sign-in/device",
@@ -164,6 +194,16 @@ var routes = slices.Concat(lobbyRoutes, boardRoutes, playerRoutes, seriesRoutes,
 		do:      (*server).refresh,
 	},
 	{
+		method: "POST",
+		path:   "/v1/sign-in/recovery",
+		summary: "Sign in once with the code that an operator gave: the device becomes the player's only one, a " +
+			"password " +
+			"that of the account, and every other sign-in is void",
+		in:  recoveryRequest{},
+		out: account.SignedIn{},
+		do:  (*server).signInRecovery,
+	},
+	{
 		method:  "POST",
 		path:    "/v1/sign-out",
 		summary: "Void the tokens that follow from one sign-in",
@@ -189,7 +229,7 @@ var routes = slices.Concat(lobbyRoutes, boardRoutes, playerRoutes, seriesRoutes,
 		method:  "PATCH",
 		path:    "/v1/me/account",
 		access:  signedIn,
-		summary: "Change the password; all tokens are void afterwards",
+		summary: "Change the password; all tokens are void afterwards, and devices sign in again",
 		in:      passwordRequest{},
 		do:      (*server).changePassword,
 	},
@@ -199,6 +239,29 @@ var routes = slices.Concat(lobbyRoutes, boardRoutes, playerRoutes, seriesRoutes,
 		access:  signedIn,
 		summary: "Delete the player with everything that is kept of them",
 		do:      (*server).deleteMe,
+	},
+	{
+		method:  "GET",
+		path:    "/v1/me/devices",
+		access:  signedIn,
+		summary: "The devices that the player signs in with, the one seen last first",
+		out:     Devices{},
+		do:      (*server).listDevices,
+	},
+	{
+		method:  "PATCH",
+		path:    "/v1/me/devices/{id}",
+		access:  signedIn,
+		summary: "Give a device a name",
+		in:      renameRequest{},
+		do:      (*server).nameDevice,
+	},
+	{
+		method:  "DELETE",
+		path:    "/v1/me/devices/{id}",
+		access:  signedIn,
+		summary: "Remove a device, with the tokens of its sign-ins; not the only way back to the player",
+		do:      (*server).removeDevice,
 	},
 	{
 		method:  "GET",
@@ -219,11 +282,43 @@ var routes = slices.Concat(lobbyRoutes, boardRoutes, playerRoutes, seriesRoutes,
 		do:      (*server).makeKey,
 	},
 	{
-		method:  "DELETE",
-		path:    "/v1/keys/{name}",
+		method: "DELETE",
+		path:   "/v1/keys/{name}",
+		access: operator,
+		summary: "Revoke a service key and every token had for it. An operator's key is revoked with itself, " +
+			"unless it is the " +
+			"last, or with the key of the environment",
+		do: (*server).revokeKey,
+	},
+	{
+		method: "POST",
+		path:   "/v1/keys/{name}/rotate",
+		access: operator,
+		summary: "Give a service key another text, shown only now; who may revoke it may do so. Unless the old " +
+			"text stays " +
+			"good for a while, its tokens are void",
+		in:  rotateRequest{},
+		out: account.ServiceKey{},
+		do:  (*server).rotateKey,
+	},
+	{
+		method:  "GET",
+		path:    "/v1/signing-keys",
 		access:  operator,
-		summary: "Revoke a service key and every token had for it",
-		do:      (*server).revokeKey,
+		summary: "The secrets that sign tokens, by ID, the newest, which signs, first",
+		out:     SigningKeys{},
+		do:      (*server).listSigning,
+	},
+	{
+		method: "POST",
+		path:   "/v1/signing-keys",
+		access: operator,
+		summary: "Sign tokens with a new secret; those of before stay good for their time, unless the older " +
+			"secrets are " +
+			"dropped. Nobody has to sign in again",
+		in:  rotateSigningRequest{},
+		out: SigningKeys{},
+		do:  (*server).rotateSigning,
 	},
 	{method: "GET", path: "/v1/me", access: signedIn, summary: "Who the token belongs to", out: Me{}, do: (*server).me},
 	{
@@ -256,6 +351,7 @@ var routes = slices.Concat(lobbyRoutes, boardRoutes, playerRoutes, seriesRoutes,
 		path:    "/v1/rulebooks/check",
 		access:  tokened,
 		summary: "Check a rulebook (the body is the YAML or JSON) without loading it",
+		looks:   true,
 		in:      "",
 		out:     Check{},
 		do:      (*server).checkBook,
@@ -268,12 +364,13 @@ var routes = slices.Concat(lobbyRoutes, boardRoutes, playerRoutes, seriesRoutes,
 		do:      (*server).bookSchema,
 	},
 	{
-		method:  "GET",
-		path:    "/v1/matches",
-		summary: "Ended matches, newest first",
-		out:     Matches{},
-		params:  append(slices.Clone(matchParams), paging...),
-		do:      (*server).listMatches,
+		method: "GET",
+		path:   "/v1/matches",
+		summary: "Ended matches, newest first; those of lobbies that were not listed for who took part, and for " +
+			"service keys",
+		out:    Matches{},
+		params: append(slices.Clone(matchParams), paging...),
+		do:     (*server).listMatches,
 	},
 	{
 		method: "GET",
@@ -285,7 +382,8 @@ var routes = slices.Concat(lobbyRoutes, boardRoutes, playerRoutes, seriesRoutes,
 		params: append(slices.Clone(matchParams), param{"format", "jsonl or csv", "string"}),
 		do:     (*server).exportMatches,
 	},
-	{method: "GET", path: "/v1/matches/{id}", summary: "An ended match", out: Match{}, do: (*server).getMatch},
+	{method: "GET", path: "/v1/matches/{id}", summary: "An ended match; of a lobby that was not listed as in the list",
+		out: Match{}, do: (*server).getMatch},
 	{
 		method: "GET",
 		path:   "/v1/players/{id}/records/{rulebook}",
@@ -315,19 +413,19 @@ var routes = slices.Concat(lobbyRoutes, boardRoutes, playerRoutes, seriesRoutes,
 		params: paging,
 		do:     (*server).recordHistory,
 	},
-})
+}))
 
 func (s *server) signInDevice(c *call) (any, error) {
-	var in deviceRequest
-	if err := body(c.w, c.r, &in); err != nil {
+	in, err := read[deviceRequest](c)
+	if err != nil {
 		return nil, err
 	}
-	return s.Accounts.Device(c.r.Context(), in.Device, in.Name)
+	return s.Accounts.Device(c.r.Context(), in.Device, in.Name, addressOf(c.r))
 }
 
 func (s *server) signInKey(c *call) (any, error) {
-	var in keyRequest
-	if err := body(c.w, c.r, &in); err != nil {
+	in, err := read[keyRequest](c)
+	if err != nil {
 		return nil, err
 	}
 	return s.Accounts.Key(c.r.Context(), in.Key, addressOf(c.r))
@@ -338,8 +436,8 @@ func (s *server) me(c *call) (any, error) {
 }
 
 func (s *server) rename(c *call) (any, error) {
-	var in renameRequest
-	if err := body(c.w, c.r, &in); err != nil {
+	in, err := read[renameRequest](c)
+	if err != nil {
 		return nil, err
 	}
 	if _, err := s.Guard.Take(guard.Renames, c.who.Player); err != nil {

@@ -41,15 +41,28 @@ func readPlace(cursor string) (p place, err error) {
 
 func show(m *store.Match) Match { return Match{m.ID, m.Code, m.EndedAt.UTC(), m.Result} }
 
+// sees is a query of results that lets through what the caller may see: results of lobbies
+// that were not listed are for who took part, and for service keys.
+func (c *call) sees() keep.Query {
+	if c.who != nil && !c.who.IsPlayer() {
+		return keep.Query{}
+	}
+	q := keep.Query{Public: true}
+	if c.who != nil {
+		q.Seer = c.who.Player
+	}
+	return q
+}
+
 // matchQuery reads what a list of matches is asked for with.
 func (s *server) matchQuery(c *call) (q keep.Query, err error) {
-	q = keep.Query{Rulebook: c.query("rulebook"), Lobby: c.query("lobby"), Player: c.query("player")}
-	for name, into := range map[string]*time.Time{"since": &q.Since, "before": &q.Before} {
-		if v := c.query(name); v != "" {
-			if *into, err = time.Parse(time.RFC3339, v); err != nil {
-				return q, fault.New(code.BadRequest, "%s is a time such as 2026-11-26T08:00:00Z, not %q", name, v)
-			}
-		}
+	q = c.sees()
+	q.Rulebook, q.Lobby, q.Player = c.query("rulebook"), c.query("lobby"), c.query("player")
+	if q.Since, err = c.moment("since"); err != nil {
+		return q, err
+	}
+	if q.Before, err = c.moment("before"); err != nil {
+		return q, err
 	}
 	if v := c.query("cursor"); v != "" {
 		p, err := readPlace(v)
@@ -59,6 +72,16 @@ func (s *server) matchQuery(c *call) (q keep.Query, err error) {
 		q.Before, q.BeforeID = p.T, p.ID
 	}
 	return q, nil
+}
+
+// moment reads a moment that a list is asked for with; the zero time if it is not given.
+func (c *call) moment(name string) (at time.Time, err error) {
+	if v := c.query(name); v != "" {
+		if at, err = time.Parse(time.RFC3339, v); err != nil {
+			return at, fault.New(code.BadRequest, "%s is a time such as 2026-11-26T08:00:00Z, not %q", name, v)
+		}
+	}
+	return at, nil
 }
 
 func (s *server) listMatches(c *call) (any, error) {
@@ -87,7 +110,7 @@ func (s *server) listMatches(c *call) (any, error) {
 }
 
 func (s *server) getMatch(c *call) (any, error) {
-	row, err := s.Keeper.Match(c.r.Context(), c.path("id"))
+	row, err := s.Keeper.Match(c.r.Context(), c.path("id"), c.sees())
 	if err != nil {
 		return nil, err
 	}

@@ -188,7 +188,10 @@ func (c *conn) hello(r *http.Request) error {
 		return nil
 	}
 	if h.Judge != "" && h.Lobby == "" {
-		return c.judging(h)
+		if err := c.judging(h); err != nil {
+			return err
+		}
+		return c.noteReferee(r, "rulebook "+c.judge.Rulebook())
 	}
 	l, err := c.s.find(r, c.who, h.Lobby)
 	if err != nil {
@@ -197,6 +200,11 @@ func (c *conn) hello(r *http.Request) error {
 	j, err := c.joining(h)
 	if err != nil {
 		return err
+	}
+	if h.Referee {
+		if err := c.noteReferee(r, l.Code); err != nil {
+			return err
+		}
 	}
 	return c.s.enter(r.Context(), l, &j, func() (err error) {
 		c.client, err = l.Join(r.Context(), j)

@@ -196,6 +196,7 @@ var lobbyRoutes = []route{
 	{
 		method:  "POST",
 		path:    "/v1/lobbies/{code}/copies",
+		looks:   true,
 		access:  reading,
 		summary: "Ask every client whether its copy is what it should be; who does not answer within 5 s is counted",
 		out:     hall.CheckReport{},

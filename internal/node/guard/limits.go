@@ -31,6 +31,7 @@ var (
 	Joined   = &Limit{"joins", "player", 400, 200 * time.Millisecond, "lobbies and the database"}
 	Accounts = &Limit{"accounts asked for", "player", 10, time.Minute,
 		"which login names are taken; passwords' hashing"}
+	Players   = &Limit{"players made by new devices", "address", 5000, time.Second, "the database"}
 	Renames   = &Limit{"renames", "player", 10, 10 * time.Second, "everybody who reads names"}
 	Passwords = &Limit{"wrong passwords of a lobby", "player and lobby", 5, 10 * time.Second,
 		"lobbies with a password"}
@@ -41,5 +42,5 @@ var (
 // All lists them in the order of the table.
 var All = []*Limit{
 	Requests, Arriving, Live, Codes, CodesThere, AccountTries, AccountAll, AddressTries, Checks, Hashing, Opened,
-	Joined, Accounts, Renames, Passwords, AtLobby,
+	Joined, Accounts, Players, Renames, Passwords, AtLobby,
 }

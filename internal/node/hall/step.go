@@ -23,7 +23,8 @@ func (l *Lobby) step(in *step.Input) *step.Output {
 
 // carryOut does what the authority asks for.
 func (l *Lobby) carryOut(effects []step.Effect) {
-	job := keep.Job{Lobby: l.ID, Code: l.Code, Book: l.book, Moment: l.moment}
+	job := keep.Job{Lobby: l.ID, Code: l.Code, Hidden: !l.row.Flag(l.book.F.Lobby.Listed), Book: l.book,
+		Moment: l.moment}
 	for _, e := range effects {
 		switch e.Kind {
 		case step.LoadRecord:

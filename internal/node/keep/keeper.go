@@ -30,6 +30,7 @@ func New(db *store.DB, boards *board.Boards, now func() time.Time) *Keeper {
 type Job struct {
 	Lobby   string                     // the lobby's ID, not its code
 	Code    string                     // the lobby's join code
+	Hidden  bool                       // the lobby is not listed
 	Book    *rulebook.Book             // that the lobby runs
 	Records []Record                   // in the order in which they are to be saved
 	Result  *step.Result               // nil if no match has ended

@@ -127,6 +127,7 @@ func (k *Keeper) saveResult(tx *store.Tx, job *Job, there map[string]bool) (post
 		Version:  r.Version,
 		Because:  r.Because,
 		Millis:   r.Millis,
+		Hidden:   job.Hidden,
 		Result:   data,
 	}
 	done := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&row)
@@ -176,7 +177,9 @@ type Query struct {
 	Since    time.Time // that ended then or later
 	Before   time.Time // with BeforeID: where the last page ended; without it: that ended earlier
 	BeforeID string
-	Limit    int // how many matches
+	Public   bool   // of lobbies that were not listed only those in which the seer took part
+	Seer     string // a player, or nobody
+	Limit    int    // how many matches
 }
 
 // Matches lists ended matches, newest first.
@@ -199,6 +202,14 @@ func (query *Query) On(tx *store.Tx) *store.Tx {
 	if query.Rulebook != "" {
 		q = q.Where(of+".rulebook = ?", query.Rulebook)
 	}
+	if query.Public && (query.Seer == "" || query.Seer != query.Player) {
+		if query.Seer == "" {
+			q = q.Where("not m.hidden")
+		} else {
+			q = q.Where("(not m.hidden or exists (select 1 from match_players x where x.player_id = ? and "+
+				"x.ended_at = m.ended_at and x.match_id = m.id))", query.Seer)
+		}
+	}
 	if query.Lobby != "" {
 		q = q.Where("m.code = ?", strings.ToUpper(query.Lobby))
 	}
@@ -214,11 +225,13 @@ func (query *Query) On(tx *store.Tx) *store.Tx {
 	return q.Order(of + ".ended_at desc, " + of + "." + id + " desc").Limit(query.Limit)
 }
 
-// Match returns an ended match by its ID, or fault code.NoMatch.
-func (k *Keeper) Match(ctx context.Context, id string) (row store.Match, err error) {
+// Match returns an ended match by its ID, as far as a query lets it be seen, or fault
+// code.NoMatch.
+func (k *Keeper) Match(ctx context.Context, id string, as Query) (row store.Match, err error) {
 	err = store.ErrNotFound
+	as.Limit = 1
 	if uuid.Validate(id) == nil {
-		err = k.db.WithContext(ctx).Where("id = ?", id).Take(&row).Error
+		err = as.On(k.db.WithContext(ctx)).Where("m.id = ?", id).Take(&row).Error
 	}
 	if errors.Is(err, store.ErrNotFound) {
 		err = fault.New(code.NoMatch, "there is no match %q", id)

@@ -23,6 +23,7 @@ import (
 	"turnvex.example/turnvex/internal/live/rough"
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/api"
+	"turnvex.example/turnvex/internal/node/audit"
 	"turnvex.example/turnvex/internal/node/board"
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/guard"
@@ -133,7 +134,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		return err
 	}
 	counts := guard.New()
-	accounts, err := account.New(s.DB, account.Derived(secret, "access tokens"), counts)
+	accounts, err := account.New(ctx, s.DB, counts)
 	if err != nil {
 		return err
 	}
@@ -218,6 +219,8 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 				Patience:  cfg.Patience,
 				Origins:   cfg.Origins,
 				Proxies:   cfg.Proxies,
+				Audit:     audit.New(s.DB),
+				Cursors:   account.Derived(secret, "cursors"),
 			},
 		),
 	)

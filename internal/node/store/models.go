@@ -9,6 +9,10 @@ type Player struct {
 	CreatedAt  time.Time
 	SeenAt     time.Time
 	VoidBefore *time.Time // tokens from before are void
+
+	BannedAt    *time.Time
+	BannedUntil *time.Time // nil, of who is banned: for good
+	BannedWhy   string
 }
 
 // Device is a device that a player signs in with. The key itself is not kept.
@@ -16,6 +20,9 @@ type Device struct {
 	KeyHash   []byte `gorm:"primaryKey"`
 	PlayerID  string `gorm:"type:uuid"`
 	CreatedAt time.Time
+	SeenAt    time.Time
+	ID        string `gorm:"type:uuid;default:gen_random_uuid()"`
+	Name      string
 }
 
 // Rulebook is one version of a rulebook.
@@ -63,6 +70,7 @@ type Match struct {
 	Version  string
 	Because  string
 	Millis   int64
+	Hidden   bool   // the lobby was not listed
 	Result   []byte `gorm:"type:jsonb"`
 }
 
@@ -138,18 +146,53 @@ type RefreshToken struct {
 	CreatedAt time.Time
 	ExpiresAt time.Time
 	UsedAt    *time.Time
+	DeviceID  *string `gorm:"type:uuid"` // from which the sign-in came
 }
 
 // ServiceKey is a key of a program or an operator. The key itself is not kept.
 type ServiceKey struct {
-	ID        string `gorm:"type:uuid;primaryKey"`
-	Name      string
-	Hash      string
-	Scopes    string // separated by blanks
-	CreatedAt time.Time
-	UsedAt    *time.Time
-	RevokedAt *time.Time
+	ID         string `gorm:"type:uuid;primaryKey"`
+	Name       string
+	Finder     *string // by which it is found: a part of it that is no secret
+	Hash       string  // argon2id, in its usual written form
+	OldHash    string  // of the text before it was rotated
+	OldUntil   *time.Time
+	Scopes     string // separated by blanks
+	CreatedAt  time.Time
+	UsedAt     *time.Time
+	RevokedAt  *time.Time
+	VoidBefore *time.Time // tokens from before are void
 }
+
+// SigningKey signs tokens.
+type SigningKey struct {
+	ID        string `gorm:"primaryKey"`
+	Secret    string
+	CreatedAt time.Time
+}
+
+// Recovery is a code with which a player comes in once. The code itself is not kept.
+type Recovery struct {
+	PlayerID  string `gorm:"type:uuid;primaryKey"`
+	Hash      []byte
+	ExpiresAt time.Time
+}
+
+// Audit is a line of the audit trail.
+type Audit struct {
+	ID      int64     `gorm:"primaryKey"`
+	At      time.Time `gorm:"default:clock_timestamp()"`
+	Who     string
+	What    string
+	Subject string
+	Details string
+	Why     string
+	Address string
+	Outcome string // "" while it is under way, ok, or the code of the refusal
+}
+
+// TableName is how the table is called.
+func (Audit) TableName() string { return "audit" }
 
 // BoardSeason is a leaderboard from one renewal to the next.
 type BoardSeason struct {

@@ -302,12 +302,13 @@ func TestResults(t *testing.T) {
 	if err != nil || len(list) != 1 || list[0].Number != 1 {
 		t.Fatalf("the page behind: %+v, %v", list, err)
 	}
-	if one, err := k.Match(ctx, list[0].ID); err != nil || one.Number != 1 || !strings.Contains(string(one.Result),
+	if one, err := k.Match(ctx, list[0].ID,
+		keep.Query{}); err != nil || one.Number != 1 || !strings.Contains(string(one.Result),
 		`"because": "time"`) {
 		t.Errorf("%+v, %v", one, err)
 	}
 	for _, id := range []string{"x", uuid.NewString()} {
-		if _, err := k.Match(ctx, id); fault.CodeOf(err) != code.NoMatch {
+		if _, err := k.Match(ctx, id, keep.Query{}); fault.CodeOf(err) != code.NoMatch {
 			t.Errorf("%s: %v", id, err)
 		}
 	}
@@ -322,7 +323,7 @@ func TestResults(t *testing.T) {
 		}
 		var got []string
 		for _, r := range p.Rows {
-			m, err := k.Match(ctx, r.Match)
+			m, err := k.Match(ctx, r.Match, keep.Query{})
 			if err != nil {
 				t.Fatal(err)
 			}

@@ -47,7 +47,7 @@ func signIn(ctx context.Context, node *service.Service, n int) ([]account.Signed
 				in, err := node.Accounts.Device(
 					ctx,
 					fmt.Sprintf("device-of-the-benchmark-%08d", i),
-					fmt.Sprintf("Skiff %d", i),
+					fmt.Sprintf("Skiff %d", i), "127.0.0.1",
 				)
 				if err != nil {
 					errs <- err

@@ -20,6 +20,11 @@ func password(t *Terminal, what string) (string, error) {
 	if p := os.Getenv("TURNVEX_PASSWORD"); p != "" {
 		return p, nil
 	}
+	return secretLine(t, what, "TURNVEX_PASSWORD")
+}
+
+// secretLine asks for something that is not shown: at the terminal, or as a line of the input.
+func secretLine(t *Terminal, what, variable string) (string, error) {
 	fmt.Fprintf(t.Err, "%s: ", what)
 	if f, ok := t.In.(*os.File); ok && term.IsTerminal(int(f.Fd())) {
 		data, err := term.ReadPassword(int(f.Fd()))
@@ -28,7 +33,7 @@ func password(t *Terminal, what string) (string, error) {
 	}
 	line, err := bufio.NewReader(t.In).ReadString('\n')
 	if line == "" && err != nil {
-		return "", errUsage{"a password is needed: on standard input or in TURNVEX_PASSWORD"}
+		return "", errUsage{strings.ToLower(what) + " is needed: on standard input or in " + variable}
 	}
 	return strings.TrimRight(line, "\r\n"), nil
 }
@@ -126,21 +131,40 @@ func (s *session) account(
 func keysCommand() command {
 	return command{
 		name:    "keys",
-		args:    "list | make NAME | revoke NAME",
+		args:    "list | make NAME | rotate NAME | revoke NAME | signing",
 		least:   1,
 		most:    2,
-		summary: "List, make and revoke service keys, as an operator",
+		summary: "List, make, rotate and revoke service keys, as an operator",
 		details: "A service key signs a program in. Its scopes are operator (everything), referee (sees all " +
-			"and\ndecides what rulebooks leave to referees) and read (sees all). A key is shown once, when it is made.",
+			"and\ndecides what rulebooks leave to referees) and read (sees all). A key is shown once, when it " +
+			"is made or" +
+			"\nrotated. An operator's key is rotated and revoked with itself, or with the one that the service " +
+			"is started" +
+			"\nwith. signing makes the service sign tokens with a new secret; nobody has to sign in again.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
 			keyFile := fs.String("key-file", "", "`file` with an operator's key; otherwise TURNVEX_OPERATOR_KEY")
 			scopes := fs.String("scopes", "read", "`scopes` of a new key, separated by commas")
+			keep := fs.Duration("keep", 0, "rotate: for how `long` the old text stays good, at most 168h")
+			drop := fs.Bool("drop", false, "signing: tokens of before are good no more, and are refreshed")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				svc, err := s.operator(ctx, *keyFile)
 				if err != nil {
 					return err
+				}
+				switch {
+				case args[0] == "signing" && len(args) == 1:
+					if err := svc.RotateSigning(ctx, *drop); err != nil {
+						return err
+					}
+					return s.done(t, "Tokens are signed with a new secret.")
+				case args[0] == "rotate" && len(args) == 2:
+					k, err := svc.RotateKey(ctx, args[1], *keep)
+					if err != nil {
+						return err
+					}
+					return s.showKey(t, k)
 				}
 				return s.keys(ctx, t, svc, args, *scopes)
 			}
@@ -181,17 +205,23 @@ func (s *session) keys(ctx context.Context, t *Terminal, svc client.Service, arg
 		if err != nil {
 			return err
 		}
-		if s.json {
-			return writeJSON(t.Out, k)
-		}
-		fmt.Fprintf(t.Out, "%s\n", k.Key)
-		fmt.Fprintf(t.Err, "This is the key %q (%s). It is shown only now.\n", k.Name, strings.Join(k.Scopes, ", "))
-		return nil
+		return s.showKey(t, k)
 	case args[0] == "revoke" && len(args) == 2:
 		if err := svc.RevokeKey(ctx, args[1]); err != nil {
 			return err
 		}
 		return s.done(t, "The key is revoked, with every token had for it.")
 	}
-	return errUsage{fmt.Sprintf("%q is not: list, make NAME or revoke NAME", strings.Join(args, " "))}
+	return errUsage{fmt.Sprintf("%q is not: list, make NAME, rotate NAME, revoke NAME or "+
+		"signing", strings.Join(args, " "))}
+}
+
+// showKey shows the text of a key, which nobody can show again.
+func (s *session) showKey(t *Terminal, k *client.ServiceKey) error {
+	if s.json {
+		return writeJSON(t.Out, k)
+	}
+	fmt.Fprintf(t.Out, "%s\n", k.Key)
+	fmt.Fprintf(t.Err, "This is the key %q (%s). It is shown only now.\n", k.Name, strings.Join(k.Scopes, ", "))
+	return nil
 }

@@ -5,6 +5,8 @@ import (
 	"flag"
 	"fmt"
 	"net/http"
+
+	"turnvex.example/turnvex/client"
 )
 
 func signInCommand() command {
@@ -13,7 +15,10 @@ func signInCommand() command {
 		summary: "Sign in at a service with this machine's device key",
 		details: "The key is made at the first sign-in and kept in the profile; it is what makes you the " +
 			"same\nplayer next time. Without -name a new player gets a name that is made up. With -login " +
-			"you\nbecome the player of that account, and this machine's key signs that player in from then on.",
+			"you\nbecome the player of that account, and this machine's key signs that player in from then on. With\n" +
+			"-recovery you come back as the player for whom an operator gave you a code, with a new device key; " +
+			"the code is\n" +
+			"asked for, or taken from TURNVEX_RECOVERY, and TURNVEX_NEW_PASSWORD is the account's new password.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -23,12 +28,17 @@ func signInCommand() command {
 				"",
 				"the login `name` of your account; its password is asked for, or taken from TURNVEX_PASSWORD",
 			)
+			recovery := fs.Bool("recovery", false, "come back with a code that an operator gave you")
 			return func(ctx context.Context, t *Terminal, _ []string) error {
 				p, err := s.load()
 				if err != nil {
 					return err
 				}
-				in, err := s.signInAs(ctx, t, p, *name, *login)
+				way := func() (*client.Signed, error) { return s.signInAs(ctx, t, p, *name, *login) }
+				if *recovery {
+					way = func() (*client.Signed, error) { return s.comeBack(ctx, t, p) }
+				}
+				in, err := way()
 				if err != nil {
 					return err
 				}

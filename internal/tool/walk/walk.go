@@ -119,7 +119,7 @@ func begin(ctx context.Context, node *service.Service) ([]*player, error) {
 	}
 	var players []*player
 	for _, name := range []string{"Mara", "Joss"} {
-		in, err := node.Accounts.Device(ctx, "the-device-of-"+name+"-who-walks", name)
+		in, err := node.Accounts.Device(ctx, "the-device-of-"+name+"-who-walks", name, "127.0.0.1")
 		if err != nil {
 			return nil, err
 		}

@@ -1,0 +1,135 @@
+package client
+
+import (
+	"context"
+	"net/http"
+	"net/url"
+	"strconv"
+	"time"
+)
+
+// Device is a device that the player signs in with.
+type Device struct {
+	ID   string    `json:"id"`   // tells it from the others; it is not its key
+	Name string    `json:"name"` // as the player calls it, if they do
+	Made time.Time `json:"made"` // when it signed in first
+	Seen time.Time `json:"seen"` // when it signed in last
+	This bool      `json:"this"` // the one that the token came from
+}
+
+// Devices lists the devices that the player signs in with, the one seen last first.
+func (s Service) Devices(ctx context.Context) ([]Device, error) {
+	var out struct{ Devices []Device }
+	return out.Devices, s.Call(ctx, http.MethodGet, "/v1/me/devices", nil, &out)
+}
+
+// NameDevice gives a device of the player a name.
+func (s Service) NameDevice(ctx context.Context, id, name string) error {
+	return s.Call(ctx, http.MethodPatch, "/v1/me/devices/"+url.PathEscape(id), map[string]string{"name": name}, nil)
+}
+
+// RemoveDevice removes a device of the player, with the tokens of its sign-ins. The only way
+// back to a player is not removed.
+func (s Service) RemoveDevice(ctx context.Context, id string) error {
+	return s.Call(ctx, http.MethodDelete, "/v1/me/devices/"+url.PathEscape(id), nil, nil)
+}
+
+// RotateKey gives a service key another text, which is in the answer only. The old one stays
+// good for the given time, a week at most; with none its tokens are void at once. Operators only.
+func (s Service) RotateKey(ctx context.Context, name string, keep time.Duration) (*ServiceKey, error) {
+	var out ServiceKey
+	return &out, s.Call(ctx, http.MethodPost, "/v1/keys/"+url.PathEscape(name)+"/rotate",
+		map[string]int64{"keep_ms": keep.Milliseconds()}, &out)
+}
+
+// RotateSigning makes the service sign tokens with a new secret. With drop, tokens of before
+// are good no more, and have to be refreshed. Operators only.
+func (s Service) RotateSigning(ctx context.Context, drop bool) error {
+	return s.Call(ctx, http.MethodPost, "/v1/signing-keys", map[string]bool{"drop": drop}, nil)
+}
+
+// BanPlayer keeps a player out of the service until a moment, or for good if that is zero; they
+// are told why. Operators only.
+func (s Service) BanPlayer(ctx context.Context, player string, until time.Time, why string) error {
+	in := map[string]any{"why": why}
+	if !until.IsZero() {
+		in["until"] = until
+	}
+	return s.Call(ctx, http.MethodPut, "/v1/players/"+url.PathEscape(player)+"/ban", in, nil)
+}
+
+// UnbanPlayer lets a player in again. Operators only.
+func (s Service) UnbanPlayer(ctx context.Context, player, why string) error {
+	return s.Call(ctx, http.MethodDelete, "/v1/players/"+url.PathEscape(player)+"/ban?why="+url.QueryEscape(why),
+		nil, nil)
+}
+
+// Recovery is a code with which a player comes back, once.
+type Recovery struct {
+	Code    string    `json:"code"`    // for SignInRecovery
+	Expires time.Time `json:"expires"` // when it runs out
+}
+
+// RecoverPlayer makes a code with which a player who has lost all devices or the password comes
+// back. Operators only.
+func (s Service) RecoverPlayer(ctx context.Context, player, why string) (*Recovery, error) {
+	var out Recovery
+	return &out, s.Call(ctx, http.MethodPost,
+		"/v1/players/"+url.PathEscape(player)+"/recovery?why="+url.QueryEscape(why),
+		nil, &out)
+}
+
+// SignInRecovery signs in with the code that an operator gave. The device key is the player's
+// only one from then on; a password, if it is given, is that of the account.
+func SignInRecovery(ctx context.Context, address, code, deviceKey, password string) (*Signed, error) {
+	in := map[string]string{"code": code, "device": deviceKey}
+	if password != "" {
+		in["password"] = password
+	}
+	return signIn(ctx, address, "recovery", in)
+}
+
+// AuditLine is a line of the audit trail.
+type AuditLine struct {
+	ID      int64     `json:"id"`
+	At      time.Time `json:"at"`
+	Who     string    `json:"who"`     // the name of the service key
+	What    string    `json:"what"`    // such as DELETE /v1/players/{id}
+	Subject string    `json:"subject"` // to what or whom it was done
+	Details string    `json:"details"` // what was asked for, without what is secret
+	Why     string    `json:"why"`     // the reason that was given
+	Address string    `json:"address"` // from where
+	Outcome string    `json:"outcome"` // ok, or the code of the refusal; empty if nobody knows
+}
+
+// AuditQuery says which lines of the audit trail are wanted; what is empty is not looked at.
+type AuditQuery struct {
+	Who, What, Subject string
+	Since, Before      time.Time
+	Limit              int    // 1 to 100; 20 if 0
+	Cursor             string // of the page before
+}
+
+// Audit reads a page of the audit trail, newest first, and the cursor of the next. Operators only.
+func (s Service) Audit(ctx context.Context, q AuditQuery) ([]AuditLine, string, error) {
+	v := url.Values{}
+	for name, text := range map[string]string{"who": q.Who, "what": q.What, "subject": q.Subject, "cursor": q.Cursor} {
+		if text != "" {
+			v.Set(name, text)
+		}
+	}
+	for name, at := range map[string]time.Time{"since": q.Since, "before": q.Before} {
+		if !at.IsZero() {
+			v.Set(name, at.UTC().Format(time.RFC3339))
+		}
+	}
+	if q.Limit != 0 {
+		v.Set("limit", strconv.Itoa(q.Limit))
+	}
+	var out struct {
+		Lines []AuditLine
+		Next  string
+	}
+	err := s.Call(ctx, http.MethodGet, "/v1/audit?"+v.Encode(), nil, &out)
+	return out.Lines, out.Next, err
+}

@@ -1,0 +1,206 @@
+package cli
+
+import (
+	"context"
+	"crypto/rand"
+	"flag"
+	"fmt"
+	"os"
+	"strings"
+	"time"
+
+	"turnvex.example/turnvex/client"
+)
+
+func auditCommand() command {
+	return command{
+		name:    "audit",
+		summary: "Show the audit trail: what operators and service keys have changed, newest first",
+		details: "Every change is written down before it is made, with its reason and its outcome.",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			var q client.AuditQuery
+			s.flags(fs)
+			keyFile := keyFlag(fs)
+			fs.StringVar(&q.Who, "who", "", "only by the service key of this `name`")
+			fs.StringVar(&q.Subject, "subject", "", "only what was done to this: a player's `ID`, a join code, a key")
+			fs.IntVar(&q.Limit, "most", 20, "how `many`, 1 to 100")
+			fs.StringVar(&q.Cursor, "next", "", "the `cursor` of the next page, as the page before gave it")
+			return func(ctx context.Context, t *Terminal, _ []string) error {
+				svc, err := s.operator(ctx, *keyFile)
+				if err != nil {
+					return err
+				}
+				lines, next, err := svc.Audit(ctx, q)
+				if err != nil {
+					return err
+				}
+				if s.json {
+					return writeJSON(t.Out, lines)
+				}
+				if len(lines) == 0 {
+					fmt.Fprintln(t.Out, "Nothing has been changed.")
+					return nil
+				}
+				var rows [][]string
+				for _, l := range lines {
+					rows = append(rows, []string{l.At.Local().Format(time.DateTime), l.Who, l.What, l.Subject,
+						l.Outcome,
+						l.Address, l.Why})
+				}
+				err = table(t.Out, []string{"WHEN", "WHO", "WHAT", "TO", "OUTCOME", "FROM", "WHY"}, rows)
+				if err == nil && next != "" {
+					fmt.Fprintf(t.Out, "More: turnvex audit -next %s\n", next)
+				}
+				return err
+			}
+		},
+	}
+}
+
+func devicesCommand() command {
+	return command{
+		name:    "devices",
+		args:    "list | name ID NAME | remove ID",
+		least:   1,
+		most:    3,
+		summary: "List, name and remove the devices that you sign in with",
+		details: "Removing one voids the tokens of its sign-ins. The only way back to you is not removed: make an " +
+			"account first.",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			return func(ctx context.Context, t *Terminal, args []string) error {
+				_, svc, err := s.open(ctx, t)
+				if err != nil {
+					return err
+				}
+				return s.devices(ctx, t, svc, args)
+			}
+		},
+	}
+}
+
+func (s *session) devices(ctx context.Context, t *Terminal, svc client.Service, args []string) error {
+	switch {
+	case args[0] == "list" && len(args) == 1:
+		list, err := svc.Devices(ctx)
+		if err != nil {
+			return err
+		}
+		if s.json {
+			return writeJSON(t.Out, list)
+		}
+		var rows [][]string
+		for _, d := range list {
+			this := ""
+			if d.This {
+				this = "this one"
+			}
+			rows = append(rows, []string{d.ID, d.Name, since(d.Made) + " ago", since(d.Seen) + " ago", this})
+		}
+		return table(t.Out, []string{"ID", "NAME", "SINCE", "SEEN", ""}, rows)
+	case args[0] == "name" && len(args) == 3:
+		if err := svc.NameDevice(ctx, args[1], args[2]); err != nil {
+			return err
+		}
+		return s.done(t, "The device has its name.")
+	case args[0] == "remove" && len(args) == 2:
+		if err := svc.RemoveDevice(ctx, args[1]); err != nil {
+			return err
+		}
+		return s.done(t, "The device is removed, and its sign-ins have ended.")
+	}
+	return errUsage{fmt.Sprintf("%q is not: list, name ID NAME or remove ID", strings.Join(args, " "))}
+}
+
+func banCommand() command {
+	return command{
+		name:    "ban",
+		args:    "PLAYER",
+		least:   1,
+		most:    1,
+		summary: "Keep a player out of the service, or let them in again, as an operator",
+		details: "Their connections and tokens end within a second. They are told until when, and why.",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			keyFile := keyFlag(fs)
+			why := fs.String("why", "", "the `reason`, which they are told")
+			span := fs.Duration("for", 0, "for how `long`, such as 48h; for good if it is not given")
+			lift := fs.Bool("lift", false, "let the player in again")
+			return func(ctx context.Context, t *Terminal, args []string) error {
+				svc, err := s.operator(ctx, *keyFile)
+				if err != nil {
+					return err
+				}
+				if *lift {
+					if err := svc.UnbanPlayer(ctx, args[0], *why); err != nil {
+						return err
+					}
+					return s.done(t, "The player may come in again.")
+				}
+				var until time.Time
+				if *span != 0 {
+					until = time.Now().Add(*span)
+				}
+				if err := svc.BanPlayer(ctx, args[0], until, *why); err != nil {
+					return err
+				}
+				return s.done(t, "The player is banned.")
+			}
+		},
+	}
+}
+
+func recoverCommand() command {
+	return command{
+		name:    "recover",
+		args:    "PLAYER",
+		least:   1,
+		most:    1,
+		summary: "Make a code with which a player who has lost everything comes back, as an operator",
+		details: "It works once, within a day: turnvex sign-in -recovery. Give it to nobody whom you do not " +
+			"know to be " +
+			"the player.",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			keyFile := keyFlag(fs)
+			why := fs.String("why", "", "the `reason`, which stands in the audit trail")
+			return func(ctx context.Context, t *Terminal, args []string) error {
+				svc, err := s.operator(ctx, *keyFile)
+				if err != nil {
+					return err
+				}
+				r, err := svc.RecoverPlayer(ctx, args[0], *why)
+				if err != nil {
+					return err
+				}
+				if s.json {
+					return writeJSON(t.Out, r)
+				}
+				fmt.Fprintln(t.Out, r.Code)
+				fmt.Fprintf(t.Err, "It works once, until %s.\n", r.Expires.Local().Format(time.DateTime))
+				return nil
+			}
+		},
+	}
+}
+
+// comeBack signs in with the code that an operator gave, with a new device key.
+func (s *session) comeBack(ctx context.Context, t *Terminal, p *profile) (*client.Signed, error) {
+	code := os.Getenv("TURNVEX_RECOVERY")
+	if code == "" {
+		var err error
+		if code, err = secretLine(t, "The recovery code", "TURNVEX_RECOVERY"); err != nil {
+			return nil, err
+		}
+	}
+	p.Device = rand.Text() + rand.Text()
+	in, err := client.SignInRecovery(ctx, p.Service, code, p.Device, os.Getenv("TURNVEX_NEW_PASSWORD"))
+	if err != nil {
+		return nil, err
+	}
+	return in, s.keep(p, in)
+}

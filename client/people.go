@@ -102,6 +102,13 @@ func (s Service) ChangePassword(ctx context.Context, old, new string) error {
 	return s.Call(ctx, http.MethodPatch, "/v1/me/account", map[string]string{"old": old, "new": new}, nil)
 }
 
+// ChangePasswordAndDevices is ChangePassword that removes all devices of the player as well:
+// nothing but the new password leads in afterwards.
+func (s Service) ChangePasswordAndDevices(ctx context.Context, old, new string) error {
+	in := map[string]any{"old": old, "new": new, "devices": true}
+	return s.Call(ctx, http.MethodPatch, "/v1/me/account", in, nil)
+}
+
 // DeleteMe deletes the player with everything that is kept of them.
 func (s Service) DeleteMe(ctx context.Context) error {
 	return s.Call(ctx, http.MethodDelete, "/v1/me", nil, nil)

@@ -6,12 +6,12 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"reflect"
 
 	"github.com/fxamacker/cbor/v2"
 
 	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/wire/strict"
 )
 
 // The modes of CBOR: what is written is the shortest form, what is read must be
@@ -24,22 +24,8 @@ var (
 			TextMarshaler: cbor.TextMarshalerNone,
 		}.EncMode(),
 	)
-	cborRead  = must(reading.DecMode())
-	cborLoose = must(func() (cbor.DecMode, error) {
-		o := reading
-		o.ExtraReturnErrors = 0
-		o.MaxNestedLevels = 32
-		return o.DecMode()
-	}())
-	reading = cbor.DecOptions{
-		DupMapKey:         cbor.DupMapKeyEnforcedAPF,
-		MaxNestedLevels:   MaxDepth,
-		IndefLength:       cbor.IndefLengthForbidden,
-		TagsMd:            cbor.TagsForbidden,
-		IntDec:            cbor.IntDecConvertSignedOrFail,
-		ExtraReturnErrors: cbor.ExtraDecErrorUnknownField,
-		DefaultMapType:    reflect.TypeFor[map[string]any](),
-	}
+	cborRead  = must(strict.CBORReader(MaxDepth, false))
+	cborLoose = must(strict.CBORReader(32, true))
 )
 
 func must[T any](v T, err error) T {
@@ -88,11 +74,9 @@ func Kind(e replica.Encoding, data []byte) (string, error) {
 // errors. Numbers in free places become json.Number, int64 or float64.
 func Read(e replica.Encoding, data []byte, into any) error {
 	if e == replica.CBOR {
-		return wrong(cborRead.Unmarshal(data, into))
+		return strict.CBOR(cborRead.Unmarshal(data, into), into)
 	}
-	d := json.NewDecoder(bytes.NewReader(data))
-	d.DisallowUnknownFields()
-	return readJSON(d, into)
+	return strict.JSON(data, into)
 }
 
 // ReadLoose is Read for clients: keys of later versions are passed over, and
@@ -105,7 +89,7 @@ func ReadLoose(e replica.Encoding, data []byte, into any) error {
 		case *Delta:
 			return readParts(data, 2, &into.Tick, &into.On, &into.Parts)
 		}
-		return wrong(cborLoose.Unmarshal(data, into))
+		return strict.CBOR(cborLoose.Unmarshal(data, into), into)
 	}
 	return readJSON(json.NewDecoder(bytes.NewReader(data)), into)
 }
@@ -155,22 +139,11 @@ func readParts(data []byte, n int, tick, on *int64, parts *[][]any) error {
 	for len(rest) > 0 {
 		var p []any
 		if rest, err = cborLoose.UnmarshalFirst(rest, &p); err != nil {
-			return wrong(err)
+			return strict.CBOR(err, parts)
 		}
 		*parts = append(*parts, p)
 	}
 	return nil
-}
-
-func wrong(err error) error {
-	if err == nil {
-		return nil
-	}
-	var te *cbor.UnmarshalTypeError
-	if errors.As(err, &te) {
-		return &Error{fmt.Sprintf("%s is a %s, not a %s", te.StructFieldName, te.CBORType, te.GoType)}
-	}
-	return &Error{err.Error()}
 }
 
 func readJSON(d *json.Decoder, into any) error {

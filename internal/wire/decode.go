@@ -10,11 +10,15 @@ import (
 	"strings"
 
 	"turnvex.example/turnvex/internal/core/replica"
+	"turnvex.example/turnvex/internal/wire/strict"
 )
 
 // ErrTooLarge is wrapped by what FromClient returns for a message that is larger than
 // one of its kind may be.
 var ErrTooLarge = errors.New("the message is too large")
+
+// ErrNoText is wrapped by what FromClient returns for a message with text that is no UTF-8.
+var ErrNoText = errors.New("the message is no UTF-8 text")
 
 // fromClient makes the empty message of each kind that a client sends.
 var fromClient = map[string]func() any{
@@ -51,9 +55,34 @@ func FromClient(e replica.Encoding, data []byte) (any, error) {
 	}
 	m := empty()
 	if err := Read(e, data, m); err != nil {
+		var bad *strict.Error
+		if errors.As(err, &bad) && bad.Text {
+			return nil, fmt.Errorf("%w: %s: %w", ErrNoText, kind, err)
+		}
 		return nil, &Error{kind + ": " + err.Error()}
 	}
-	return m, nil
+	return m, numbered(m)
+}
+
+// MaxNumber is the greatest number that a client may give what it asks for: the greatest
+// integer that every client can write exactly.
+const MaxNumber = 1<<53 - 1
+
+// numbered checks the number that a client gives what it asks for.
+func numbered(m any) error {
+	n := uint64(1)
+	switch m := m.(type) {
+	case *Intent:
+		n = m.N
+	case *Local:
+		n = m.N
+	case *Rule:
+		n = m.N
+	}
+	if n < 1 || n > MaxNumber {
+		return &Error{fmt.Sprintf("n is from 1 to %d, not %d", uint64(MaxNumber), n)}
+	}
+	return nil
 }
 
 // clientSends lists the kinds that a client sends, for people.

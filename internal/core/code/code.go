@@ -114,6 +114,7 @@ const (
 	Method         Code = "method-not-allowed"
 	Internal       Code = "internal"
 	NoSuchHost     Code = "wrong-host"
+	MediaType      Code = "media-type"
 	ShutOut        Code = "shut-out"
 	NoDevice       Code = "no-such-device"
 	TooManyDevices Code = "too-many-devices"
@@ -187,6 +188,7 @@ var All = []Entry{
 	{NotKept, 503, "What the action costs could not be taken from the record: where it is kept does not answer. " +
 		"Nothing was taken; try again in a moment."},
 	{Charging, 409, "What the action costs is being taken from the record. It is told to nobody: the verdict follows."},
+	{MediaType, 415, "The body of the request is of another media type than the route takes."},
 	{ShutOut, 403, "The player is banned from the service. The text says until when, and why."},
 	{NoDevice, 404, "The player does not sign in with such a device."},
 	{TooManyDevices, 409, "The player signs in with as many devices as are allowed: remove one first."},

@@ -78,6 +78,10 @@ func New(cfg Config) http.Handler {
 	r.MethodNotAllowed(func(w http.ResponseWriter, r *http.Request) {
 		allowed := strings.Join(methodsOf(r), ", ")
 		w.Header().Set("Allow", allowed)
+		if r.Method == http.MethodOptions { // RFC 9110, section 9.3.7
+			w.WriteHeader(http.StatusNoContent)
+			return
+		}
 		s.fail(w, r, fault.New(code.Method, "%s does not take %s; it takes %s", r.URL.Path, r.Method, allowed))
 	})
 	r.Get(
@@ -87,6 +91,7 @@ func New(cfg Config) http.Handler {
 	r.Get("/ready", s.ready)
 	r.Get("/v1/live", s.live)
 	r.Get("/v1/live/schema", liveSchema)
+	r.Get("/v1/openapi.json", openAPI)
 	r.Group(func(r chi.Router) {
 		r.Use(s.limited)
 		for _, rt := range routes {
@@ -108,7 +113,7 @@ func methodsOf(r *http.Request) (out []string) {
 			out = append(out, m)
 		}
 	}
-	return out
+	return append(out, http.MethodOptions)
 }
 
 func (s *server) ready(w http.ResponseWriter, r *http.Request) {

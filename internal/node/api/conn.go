@@ -3,12 +3,15 @@ package api
 import (
 	"bytes"
 	"errors"
+	"io"
 	"net"
 	"sync"
 	"sync/atomic"
 	"time"
+	"unicode/utf8"
 
 	"github.com/gorilla/websocket"
+	"golang.org/x/time/rate"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/replica"
@@ -46,6 +49,8 @@ type conn struct {
 	board  *wire.BoardWatch // instead of a lobby: a part of a board
 	judge  *hall.Judge      // instead of a lobby: all of a rulebook's
 	limit  *inputLimit
+	most   int64        // bytes of a message
+	status int          // with which the connection closes when it is refused, unless 0
 	timer  *time.Timer  // of the next ping
 	pinged atomic.Int64 // when the last ping was put, in nanoseconds since the epoch
 	pings  atomic.Uint64
@@ -55,6 +60,51 @@ type conn struct {
 func (c *conn) say(v any) error {
 	c.ws.SetWriteDeadline(time.Now().Add(writeWithin))
 	return c.ws.WriteMessage(messageType[c.enc], wire.Encode(c.enc, v))
+}
+
+// The WebSocket pings and pongs that a connection may send a second, and at once. No client
+// needs them: the protocol has its own.
+const (
+	controlRate  = 10
+	controlsOnce = 60
+)
+
+// errControls ends a connection that sends too many of them.
+var errControls = errors.New("too many pings and pongs")
+
+// countControls counts them, and answers pings as RFC 6455, section 5.5.2, asks for.
+func (c *conn) countControls() {
+	controls := rate.NewLimiter(controlRate, controlsOnce)
+	answer := c.ws.PingHandler()
+	c.ws.SetPingHandler(func(data string) error {
+		if !controls.Allow() {
+			return errControls
+		}
+		return answer(data)
+	})
+	c.ws.SetPongHandler(func(string) error {
+		if !controls.Allow() {
+			return errControls
+		}
+		return nil
+	})
+}
+
+// How long, and for how many bytes, a connection that the service ends is still read, so that
+// what it was told last is not lost to what it sends (RFC 1122, section 4.2.2.13).
+const (
+	lingerFor  = time.Second
+	lingerMost = 1 << 20
+)
+
+// linger closes a connection whose reading side may still send.
+func (c *conn) linger() {
+	raw := c.ws.NetConn()
+	if half, is := raw.(interface{ CloseWrite() error }); is && half.CloseWrite() == nil {
+		raw.SetReadDeadline(time.Now().Add(lingerFor))
+		io.CopyN(io.Discard, raw, lingerMost)
+	}
+	c.ws.Close()
 }
 
 func (c *conn) close(status int, why string) {
@@ -90,8 +140,12 @@ func (c *conn) write(list []*outbox.Frame, bye *wire.Bye) bool {
 		if bye.Code != "" {
 			c.say(bye)
 		}
-		c.close(websocket.CloseNormalClosure, bye.Code)
-		c.ws.Close()
+		status := websocket.CloseNormalClosure
+		if c.status != 0 {
+			status = c.status
+		}
+		c.close(status, bye.Code)
+		c.linger()
 		return false
 	}
 	c.client.Drained()
@@ -129,9 +183,16 @@ var messageType = [replica.Encodings]int{replica.JSON: websocket.TextMessage, re
 // message and no error.
 func (c *conn) read(within time.Duration) (any, error) {
 	c.ws.SetReadDeadline(time.Now().Add(within))
-	_, r, err := c.ws.NextReader()
+	kind, r, err := c.ws.NextReader()
 	if err != nil {
+		if errors.Is(err, errControls) {
+			return nil, fault.New(code.TooMany, "more than %d WebSocket pings and pongs a second", controlRate)
+		}
 		return nil, nil
+	}
+	if kind != messageType[c.enc] {
+		return nil, fault.New(code.BadMessage, "JSON goes in text messages and CBOR in binary ones; %s is spoken here",
+			wire.Subprotocols[c.enc])
 	}
 	buf := buffers.Get().(*bytes.Buffer)
 	defer func() {
@@ -140,8 +201,12 @@ func (c *conn) read(within time.Duration) (any, error) {
 		}
 	}()
 	buf.Reset()
-	if _, err = buf.ReadFrom(r); err != nil {
+	n, err := buf.ReadFrom(io.LimitReader(r, c.most+1))
+	if err != nil {
 		return nil, nil
+	}
+	if n > c.most {
+		return nil, fault.New(code.TooLarge, "%s: it has at most %d bytes", wire.ErrTooLarge, c.most)
 	}
 	if c.limit != nil {
 		if err := c.limit.message(); err != nil {
@@ -153,6 +218,9 @@ func (c *conn) read(within time.Duration) (any, error) {
 		why := code.BadMessage
 		if errors.Is(err, wire.ErrTooLarge) {
 			why = code.TooLarge
+		}
+		if errors.Is(err, wire.ErrNoText) || c.enc == replica.JSON && !utf8.Valid(buf.Bytes()) {
+			c.status = websocket.CloseInvalidFramePayloadData
 		}
 		return nil, fault.New(why, "%s", err)
 	}

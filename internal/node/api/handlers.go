@@ -376,6 +376,7 @@ var routes = withWhy(slices.Concat(lobbyRoutes, boardRoutes, playerRoutes, serie
 		method: "GET",
 		path:   "/v1/matches/export",
 		long:   true,
+		kinds:  []string{"application/jsonl text/csv"},
 		access: reading,
 		summary: "All ended matches that fit, newest first: as JSON Lines, one match a line, or as CSV (RFC 4180), " +
 			"one player a line",

@@ -73,14 +73,13 @@ func (s *server) live(w http.ResponseWriter, r *http.Request) {
 	if err != nil {
 		return // the library has answered
 	}
-	ws.SetReadLimit(2 * wire.MaxMessage) // beyond its limit the library ends the connection without a word
-	c := &conn{s: s, ws: ws, enc: enc, who: who}
+	c := &conn{s: s, ws: ws, enc: enc, who: who, most: 2 * wire.MaxMessage}
+	c.countControls()
 	if err := c.hello(r); err != nil {
 		c.refuse(err)
-		ws.Close()
 		return
 	}
-	ws.SetReadLimit(wire.MaxCopy + 1<<10)
+	c.most = wire.MaxCopy + 1<<10
 	s.conns.add(c)
 	if c.list != nil || c.board != nil || c.judge != nil {
 		switch {
@@ -252,7 +251,12 @@ func (c *conn) refuse(err error) {
 		f = fault.New(code.Internal, "something went wrong inside; it was logged")
 	}
 	c.say(wire.Bye{Is: "bye", Code: string(f.Code), Reason: f.Reason, Again: f.Code == code.Stopping})
-	c.close(websocket.ClosePolicyViolation, string(f.Code))
+	status := websocket.ClosePolicyViolation
+	if c.status != 0 {
+		status = c.status
+	}
+	c.close(status, string(f.Code))
+	c.linger()
 }
 
 // liveSchema serves the JSON Schema of the protocol's messages.

@@ -63,8 +63,8 @@ type intentRequest struct {
 // Found is a lobby that was found or opened.
 type Found struct {
 	wire.LobbyInfo
-	Opened bool   `json:"new"`  // it was opened by this call
-	Link   string `json:"link"` // to hand to others
+	New  bool   `json:"new"`  // it was opened by this call
+	Link string `json:"link"` // to hand to others
 }
 
 // Seat is a seat taken over HTTP.
@@ -205,6 +205,7 @@ var lobbyRoutes = []route{
 	{
 		method:  "GET",
 		path:    "/v1/lobbies/{code}/journal",
+		kinds:   []string{"application/octet-stream"},
 		access:  tokened,
 		summary: "The journal of a practice lobby, for who has a seat in it and for service keys: turnvex cut reads it",
 		do:      (*server).tape,

@@ -38,8 +38,11 @@ func Page() []byte {
 		line(&b, "\nAnswer", rt.out)
 	}
 	b.WriteString(
-		"\n### `GET /v1/live`, `GET /v1/live/schema`\n\nThe [live protocol](protocol.md); the JSON Schema of its " +
-			"messages.\n\n### `GET /health`, `GET /ready`\n\nThe process is alive; the database answers. Who: " +
+		"\n### `GET /v1/live`, `GET /v1/live/schema`, `GET /v1/openapi.json`\n\nThe [live " +
+			"protocol](protocol.md); the JSON " +
+			"Schema of its messages; these routes as an OpenAPI 3.1 document, which is also " +
+			"[openapi.json](openapi.json).\n\n### `GET /health`, `GET /ready`\n\nThe process is alive; the " +
+			"database answers. Who: " +
 			"anyone.\n",
 	)
 	return []byte(b.String())

@@ -7,18 +7,20 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"mime"
 	"net/http"
 	"reflect"
 	"strconv"
 	"strings"
 	"sync"
-	"unicode/utf8"
 
 	"github.com/go-chi/chi/v5/middleware"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/store"
+	"turnvex.example/turnvex/internal/wire/strict"
 )
 
 // problem is an error as RFC 9457 has it, with our stable code.
@@ -39,6 +41,11 @@ func (s *server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	case errors.Is(err, context.DeadlineExceeded), errors.Is(err, context.Canceled):
 		s.Log.Warn("a request was not answered in time", "id", middleware.GetReqID(r.Context()), "path", r.URL.Path)
 		f = fault.New(code.Stopping, "this was not answered within %s; try again in a moment", answerWithin)
+		f.Left = 1
+	case store.Busy(err):
+		s.Log.Warn("the database could not do what was asked", "id", middleware.GetReqID(r.Context()), "path",
+			r.URL.Path, "error", err)
+		f = fault.New(code.Stopping, "the database is busy or starts anew; try again in a moment")
 		f.Left = 1
 	default:
 		s.Log.Error("a request failed", "id", middleware.GetReqID(r.Context()), "path", r.URL.Path, "error", err)
@@ -94,27 +101,19 @@ const maxBody = 64 << 10
 
 // body decodes a JSON request strictly.
 func body(w http.ResponseWriter, r *http.Request, into any) error {
-	if ct := r.Header.Get("Content-Type"); ct != "" && !strings.HasPrefix(ct, "application/json") {
-		return fault.New(code.BadRequest, "the request must be application/json, not %s", ct)
+	if err := isJSON(r.Header.Get("Content-Type")); err != nil {
+		return err
 	}
 	raw, err := io.ReadAll(http.MaxBytesReader(w, r.Body, maxBody))
 	switch {
 	case err != nil:
-		return decodeFault(err, into)
-	case !utf8.Valid(raw):
-		return fault.New(code.BadRequest, "the request is not UTF-8 text")
+		return decodeFault(err)
 	}
-	d := json.NewDecoder(bytes.NewReader(raw))
-	d.DisallowUnknownFields()
-	d.UseNumber()
-	if err := d.Decode(into); err != nil {
-		return decodeFault(err, into)
+	if err := strict.JSON(raw, into); err != nil {
+		return decodeFault(err)
 	}
 	if holdsNUL(reflect.ValueOf(into)) {
 		return fault.New(code.BadRequest, "a text in the request holds the character U+0000")
-	}
-	if _, err := d.Token(); !errors.Is(err, io.EOF) {
-		return fault.New(code.BadRequest, "something stands behind the JSON document")
 	}
 	return nil
 }
@@ -151,49 +150,34 @@ func holdsNUL(v reflect.Value) bool {
 	return false
 }
 
-func decodeFault(err error, into any) error {
+// isJSON tells whether a body that is said to be of a media type (RFC 9110, section 8.3.1) is
+// JSON in UTF-8; nothing said is taken for it.
+func isJSON(contentType string) error {
+	if contentType == "" {
+		return nil
+	}
+	kind, params, err := mime.ParseMediaType(contentType)
+	charset, said := params["charset"]
+	if err != nil || kind != "application/json" || said && !strings.EqualFold(charset, "utf-8") {
+		return fault.New(code.MediaType, "the request must be application/json in UTF-8, not %.100q", contentType)
+	}
+	return nil
+}
+
+func decodeFault(err error) error {
 	var large *http.MaxBytesError
-	var wrong *json.UnmarshalTypeError
+	var bad *strict.Error
 	switch {
 	case errors.As(err, &large):
 		return fault.New(code.TooLarge, "the request has more than %d bytes", large.Limit)
-	case errors.As(err, &wrong):
-		return fault.New(code.BadRequest, "%s must be a %s, not a %s", wrong.Field, wrong.Type, wrong.Value)
-	case errors.Is(err, io.EOF):
-		return fault.New(code.BadRequest, "the request has no body; a JSON object is expected")
-	}
-	if name, ok := strings.CutPrefix(err.Error(), "json: unknown field "); ok {
-		name = strings.Trim(name, `"`)
-		known := jsonNames(into)
+	case errors.As(err, &bad) && bad.Unknown != "":
 		more := ""
-		if near := rulebook.Nearest(name, known); near != "" {
+		if near := rulebook.Nearest(bad.Unknown, bad.Known); near != "" {
 			more = fmt.Sprintf("; did you mean %q?", near)
 		}
-		return fault.New(
-			code.UnknownField,
-			"there is no field %q here; known are %s%s",
-			name,
-			strings.Join(known, ", "),
-			more,
-		)
+		return fault.New(code.UnknownField, "%s%s", bad.What, more)
+	case errors.As(err, &bad):
+		return fault.New(code.BadRequest, "in the request: %s", bad.What)
 	}
-	return fault.New(
-		code.BadRequest,
-		"the request is not well-formed JSON: %s",
-		strings.TrimPrefix(err.Error(), "json: "),
-	)
-}
-
-// jsonNames are the names that a request may hold.
-func jsonNames(v any) []string {
-	var names []string
-	t := reflect.TypeOf(v).Elem()
-	if t.Kind() != reflect.Struct {
-		return nil
-	}
-	for i := range t.NumField() {
-		name, _, _ := strings.Cut(t.Field(i).Tag.Get("json"), ",")
-		names = append(names, name)
-	}
-	return names
+	return fault.New(code.BadRequest, "the request could not be read to its end")
 }

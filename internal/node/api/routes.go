@@ -43,6 +43,8 @@ type route struct {
 	do      func(*server, *call) (any, error)
 	long    bool // may take longer than answerWithin
 	looks   bool // changes nothing, though it is no GET
+
+	kinds []string // the media types of the answer, where it is not JSON
 }
 
 // answerWithin is the time for a request and all its statements.
@@ -105,11 +107,7 @@ func (s *server) handle(rt route) http.HandlerFunc {
 			s.fail(w, r, err)
 			return
 		}
-		status := rt.status
-		if status == 0 {
-			status = http.StatusOK
-		}
-		s.send(w, r, status, out)
+		s.send(w, r, rt.success(), out)
 	}
 }
 
@@ -161,6 +159,9 @@ func (c *call) readAddress() error {
 		return fault.New(code.BadRequest, "the address holds bytes that are no text, or control characters")
 	}
 	for name, values := range c.q {
+		if len(values) > 1 {
+			return fault.New(code.BadRequest, "the parameter %.40q stands in the query %d times", name, len(values))
+		}
 		for _, v := range values {
 			if !plainText(name) || !plainText(v) {
 				return fault.New(code.BadRequest,

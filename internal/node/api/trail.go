@@ -109,7 +109,7 @@ func (c *call) peek(rt *route) ([]byte, error) {
 	}
 	raw, err := io.ReadAll(http.MaxBytesReader(c.w, c.r.Body, maxBody))
 	if err != nil {
-		return nil, decodeFault(err, rt.in)
+		return nil, decodeFault(err)
 	}
 	c.r.Body = io.NopCloser(bytes.NewReader(raw))
 	return raw, nil

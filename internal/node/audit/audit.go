@@ -7,6 +7,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"time"
+	"unicode/utf8"
 
 	"turnvex.example/turnvex/internal/node/store"
 )
@@ -67,8 +68,8 @@ func cut(s string, most int) string {
 // stand as dots.
 func Details(body []byte) string {
 	var fields map[string]json.RawMessage
-	if json.Unmarshal(body, &fields) != nil {
-		return ""
+	if !utf8.Valid(body) || json.Unmarshal(body, &fields) != nil {
+		return "" // it is refused
 	}
 	for _, name := range []string{"password", "old", "new", "key", "device", "refresh", "code", "token"} {
 		if _, has := fields[name]; has {

@@ -17,7 +17,9 @@ import (
 // own; the players are the same.
 func another(t *testing.T, cfg service.Config) *service.Service {
 	t.Helper()
-	cfg.Database, cfg.Node = database, "node-"+fresh()
+	if cfg.Node = "node-" + fresh(); cfg.Database == "" {
+		cfg.Database = database
+	}
 	s, err := service.Start(soon(t), cfg)
 	if err != nil {
 		t.Fatal(err)

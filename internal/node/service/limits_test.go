@@ -1,6 +1,7 @@
 package service_test
 
 import (
+	"fmt"
 	"net/http"
 	"strings"
 	"testing"
@@ -83,24 +84,28 @@ func TestFirstMessage(t *testing.T) {
 	token := player(t, "Mara").Token
 	deep := `{"is":"hello","list":` + strings.Repeat("[", 20) + strings.Repeat("]", 20) + `}`
 	for what, c := range map[string]struct{ send, want string }{
-		"nothing":          {"", "bad-message"},
-		"a list":           {"[]", "bad-message"},
-		"something else":   {`{"is":"whole"}`, "hello-first"},
-		"too long":         {`{"is":"hello","token":"` + strings.Repeat("x", 17<<10) + `"}`, "too-large"},
-		"too deep":         {deep, "bad-message"},
-		"an unknown key":   {`{"is":"hello","colour":"teal"}`, "bad-message"},
-		"no token":         {`{"is":"hello"}`, "no-token"},
-		"no lobby":         {`{"is":"hello","token":"` + token + `"}`, "no-such-lobby"},
-		"seeing all":       {`{"is":"hello","all":true,"lobby":"QQQQQQ","token":"` + token + `"}`, "no-such-lobby"},
-		"a copy unasked":   {`{"is":"shown","parts":[["` + strings.Repeat("x", 20<<10) + `"]]}`, "hello-first"},
-		"a copy too large": {`{"is":"shown","parts":[["` + strings.Repeat("x", 40<<10) + `"]]}`, ""},
+		"nothing":           {"", "bad-message"},
+		"a list":            {"[]", "bad-message"},
+		"something else":    {`{"is":"whole"}`, "hello-first"},
+		"too long":          {`{"is":"hello","token":"` + strings.Repeat("x", 17<<10) + `"}`, "too-large"},
+		"too deep":          {deep, "bad-message"},
+		"an unknown key":    {`{"is":"hello","colour":"teal"}`, "bad-message"},
+		"no token":          {`{"is":"hello"}`, "no-token"},
+		"no lobby":          {`{"is":"hello","token":"` + token + `"}`, "no-such-lobby"},
+		"seeing all":        {`{"is":"hello","all":true,"lobby":"QQQQQQ","token":"` + token + `"}`, "no-such-lobby"},
+		"a copy unasked":    {`{"is":"shown","parts":[["` + strings.Repeat("x", 20<<10) + `"]]}`, "hello-first"},
+		"a copy too large":  {`{"is":"shown","parts":[["` + strings.Repeat("x", 40<<10) + `"]]}`, "too-large"},
+		"a key in capitals": {`{"is":"hello","Token":"x"}`, "bad-message"},
+		"a key twice":       {`{"is":"hello","token":"x","token":"x"}`, "bad-message"},
 	} {
 		b := bareTo(t, node.Address, nil, 0)
 		b.WriteMessage(websocket.TextMessage, []byte(c.send))
 		bye := map[string]any{}
-		if err := b.ReadJSON(&bye); c.want == "" && !websocket.IsCloseError(err, websocket.CloseMessageTooBig) ||
-			c.want != "" && bye["code"] != c.want {
+		if err := b.ReadJSON(&bye); bye["code"] != c.want {
 			t.Errorf("%s: %v, %v; not %s", what, bye, err, c.want)
+		}
+		if reason := fmt.Sprint(bye["reason"]); strings.Contains(reason, "json") || strings.Contains(reason, "wire.") {
+			t.Errorf("%s: %s", what, reason)
 		}
 	}
 	for what, c := range map[string]struct {
@@ -120,5 +125,54 @@ func TestFirstMessage(t *testing.T) {
 		if bye := b.next("bye"); bye["code"] != c.want {
 			t.Errorf("the listing, %s: %v, not %s", what, bye, c.want)
 		}
+	}
+}
+
+// TestWhatIsNoMessage: bytes that are no text, JSON in a binary message, numbers beyond what
+// clients can write, and WebSocket's own pings beyond count are told, and end the connection
+// with the close code that stands for it, however much is on its way.
+func TestWhatIsNoMessage(t *testing.T) {
+	code, _, _ := started(t, "duel", client.Options{})
+	for what, c := range map[string]struct {
+		send  func(*bare, any)
+		want  string
+		close int
+	}{
+		"no text": {func(b *bare, _ any) { b.WriteMessage(websocket.TextMessage, []byte("{\"is\":\"\xff\"}")) },
+			"bad-message", websocket.CloseInvalidFramePayloadData},
+		"binary": {func(b *bare, _ any) { b.WriteMessage(websocket.BinaryMessage, []byte(`{"is":"whole"}`)) },
+			"bad-message", websocket.CloseNormalClosure},
+		"n of 0": {func(b *bare, seat any) {
+			b.WriteJSON(map[string]any{"is": "intent", "seat": seat, "n": 0, "do": "ready"})
+		}, "bad-message", websocket.CloseNormalClosure},
+		"n too large": {func(b *bare, seat any) {
+			b.WriteJSON(map[string]any{"is": "intent", "seat": seat, "n": 1 << 53, "do": "ready"})
+		}, "bad-message", websocket.CloseNormalClosure},
+		"pings": {func(b *bare, _ any) {
+			for range 200 {
+				b.WriteMessage(websocket.PingMessage, nil)
+			}
+		}, "too-many-requests", websocket.CloseNormalClosure},
+		"pongs": {func(b *bare, _ any) {
+			for range 200 {
+				b.WriteMessage(websocket.PongMessage, nil)
+			}
+		}, "too-many-requests", websocket.CloseNormalClosure},
+		"much on its way": {func(b *bare, _ any) {
+			big := []byte(`{"is":"whole","x":"` + strings.Repeat("y", 300<<10) + `"}`)
+			b.WriteMessage(websocket.TextMessage, big)
+			b.WriteMessage(websocket.TextMessage, big)
+		}, "too-large", websocket.CloseNormalClosure},
+	} {
+		b := bareTo(t, node.Address, map[string]any{"token": player(t, "Ines").Token, "lobby": code, "watch": true}, 0)
+		b.next("snapshot")
+		c.send(b, 1)
+		if bye := b.next("bye"); bye["code"] != c.want {
+			t.Errorf("%s: %v, not %s", what, bye, c.want)
+		}
+		if _, _, err := b.ReadMessage(); !websocket.IsCloseError(err, c.close) {
+			t.Errorf("%s: it ends with %v, not %d", what, err, c.close)
+		}
+		b.Close()
 	}
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"log/slog"
+	"net/http"
 	"net/url"
 	"os"
 	"path/filepath"
@@ -54,7 +55,17 @@ func run(m *testing.M) int {
 		fmt.Fprintln(os.Stderr, err)
 		return 1
 	}
-	return m.Run()
+	if openAPI, err = readDocument(); err != nil {
+		fmt.Fprintln(os.Stderr, err)
+		return 1
+	}
+	http.DefaultTransport = openAPI
+	status := m.Run()
+	for _, why := range openAPI.verdict() {
+		fmt.Fprintln(os.Stderr, "FAIL: docs/openapi.json and an answer differ: "+why)
+		status = 1
+	}
+	return status
 }
 
 // soon is a context that ends before a test that waits in vain is too boring.

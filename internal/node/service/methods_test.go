@@ -14,9 +14,9 @@ func TestMethods(t *testing.T) {
 		status       int
 		allow        string
 	}{
-		{"PUT", "/v1/lobbies", 405, "GET, HEAD, POST"},
-		{"GET", "/v1/sign-out", 405, "POST"},
-		{"POST", "/health", 405, "GET, HEAD"},
+		{"PUT", "/v1/lobbies", 405, "GET, HEAD, POST, OPTIONS"},
+		{"GET", "/v1/sign-out", 405, "POST, OPTIONS"},
+		{"POST", "/health", 405, "GET, HEAD, OPTIONS"},
 		{"HEAD", "/v1/lobbies", 200, ""},
 		{"HEAD", "/v1/matches/none", 404, ""},
 		{"GET", "/v1", 404, ""},

@@ -188,5 +188,10 @@ func TestSeries(t *testing.T) {
 	if list, err := c.op.ListSeries(soon(t), 10); err != nil || len(list) != 1 || list[0].Winner != "Kit" {
 		t.Errorf("listed %+v, %v", list, err)
 	}
+	id, err := c.op.OpenSeries(soon(t), plan, entrants)
+	if err != nil {
+		t.Fatal(err)
+	}
+	wants(t, "an end before the end", c.op.EndSeries(soon(t), id, "the quay is closed"), "")
 	c.node.Stop()
 }

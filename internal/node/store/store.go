@@ -10,10 +10,12 @@ import (
 	"fmt"
 	"io/fs"
 	"log/slog"
+	"slices"
 	"strings"
 	"time"
 
 	"github.com/go-gormigrate/gormigrate/v2"
+	"github.com/jackc/pgx/v5/pgconn"
 	"gorm.io/driver/postgres"
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
@@ -39,6 +41,9 @@ var (
 // Open connects to the database at address (a PostgreSQL URL or key-value
 // string). Statements are logged without their values, and only when slow.
 func Open(ctx context.Context, address string, log *slog.Logger) (*DB, error) {
+	if log == nil {
+		log = slog.New(slog.DiscardHandler)
+	}
 	lg := logger.NewSlogLogger(log, logger.Config{SlowThreshold: 500 * time.Millisecond, LogLevel: logger.Error,
 		IgnoreRecordNotFoundError: true, ParameterizedQueries: true})
 	g, err := gorm.Open(
@@ -85,6 +90,24 @@ func (d *DB) Close() error {
 		return err
 	}
 	return pool.Close()
+}
+
+// Scan logs what a recorder of the library's own has seen, and it asks this.
+func init() {
+	logger.RecorderParamsFilter = func(_ context.Context, sql string, _ ...any) (string, []any) { return sql, nil }
+}
+
+// Busy tells whether a statement failed for what passes by itself: it is to be tried again. It
+// is one that other transactions, or a lack of connections, or a restart has ended (SQLSTATE
+// 40P01, 40001, 53300, 57P01 to 57P03, and class 08).
+func Busy(err error) bool {
+	var pg *pgconn.PgError
+	if errors.As(err, &pg) {
+		return slices.Contains([]string{"40P01", "40001", "53300", "57P01", "57P02", "57P03"}, pg.Code) ||
+			strings.HasPrefix(pg.Code, "08")
+	}
+	var connect *pgconn.ConnectError
+	return errors.As(err, &connect)
 }
 
 // ParamsFilter keeps the values of statements out of the log.

@@ -53,12 +53,14 @@ func accountCommand() command {
 			var s session
 			s.flags(fs)
 			sure := fs.Bool("sure", false, "delete: really")
+			devices := fs.Bool("devices", false, "password: remove all devices too; this one signs in with the "+
+				"password again")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				p, svc, err := s.open(ctx, t)
 				if err != nil {
 					return err
 				}
-				return s.account(ctx, t, p, svc, args, *sure)
+				return s.account(ctx, t, p, svc, args, *sure, *devices)
 			}
 		},
 	}
@@ -70,7 +72,7 @@ func (s *session) account(
 	p *profile,
 	svc client.Service,
 	args []string,
-	sure bool,
+	sure, devices bool,
 ) error {
 	forget := func() error {
 		p.Token, p.Expires = "", time.Time{}
@@ -97,7 +99,11 @@ func (s *session) account(
 				return err
 			}
 		}
-		if err := svc.ChangePassword(ctx, old, next); err != nil {
+		change := svc.ChangePassword
+		if devices {
+			change = svc.ChangePasswordAndDevices
+		}
+		if err := change(ctx, old, next); err != nil {
 			return err
 		}
 		if err := forget(); err != nil {

@@ -17,9 +17,14 @@ func Write() error {
 	if err != nil {
 		return err
 	}
+	openAPI, err := api.OpenAPI()
+	if err != nil {
+		return err
+	}
 	for file, text := range map[string]string{"docs/protocol.md": spec.Page(),
 		"docs/protocol.schema.json": string(schema) + "\n", "clients/typescript/src/messages.ts": spec.TypeScript(),
-		"docs/rulebook.md": rulebook.Reference(), "docs/errors.md": code.Page(), "docs/http.md": string(api.Page())} {
+		"docs/rulebook.md": rulebook.Reference(), "docs/errors.md": code.Page(), "docs/http.md": string(api.Page()),
+		"docs/openapi.json": string(openAPI) + "\n"} {
 		if err := os.WriteFile(file, []byte(text), 0o644); err != nil {
 			return err
 		}

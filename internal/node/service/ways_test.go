@@ -1,0 +1,96 @@
+package service_test
+
+import (
+	"net/http"
+	"testing"
+	"time"
+
+	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/node/service"
+)
+
+// TestWaysBackToAPlayer: devices are listed, named and removed, with what is connected by them;
+// with an operator's code the player comes back.
+func TestWaysBackToAPlayer(t *testing.T) {
+	one := player(t, "Mara")
+	wants(t, "an account", as(one).MakeAccount(soon(t), "mara."+fresh(), "seven wet lanterns"), "")
+	list, err := as(one).Devices(soon(t))
+	if err != nil || len(list) != 1 || !list[0].This {
+		t.Fatalf("%+v, %v", list, err)
+	}
+	wants(t, "a name", as(one).NameDevice(soon(t), list[0].ID, "the old boat"), "")
+	r, err := operator(t).RecoverPlayer(soon(t), one.Player, "lost the phone")
+	if err != nil {
+		t.Fatal(err)
+	}
+	two, err := client.SignInRecovery(soon(t), node.Address, r.Code, "the-new-phone-of-mara-the-first-"+fresh(), "")
+	if err != nil || two.Player != one.Player {
+		t.Fatalf("%+v, %v", two, err)
+	}
+	wants(t, "the old token", as(one).Call(soon(t), http.MethodGet, "/v1/me", nil, nil), "bad-token")
+	if list, err = as(two).Devices(soon(t)); err != nil || len(list) != 1 {
+		t.Fatalf("%+v, %v", list, err)
+	}
+	code := lobby(t, player(t, "Joss"), client.Opening{Rulebook: "duel"})
+	c := join(t, two, client.Options{Lobby: code})
+	wants(t, "removing the device", as(two).RemoveDevice(soon(t), list[0].ID), "")
+	select {
+	case <-c.Done():
+		wants(t, "its connection", c.Err(), "bad-token")
+	case <-soon(t).Done():
+		t.Error("its connection goes on")
+	}
+}
+
+// TestSecretsAreRotated: a key's text and the secret that signs tokens change under who uses
+// them: with time to spare nobody notices, and dropped they are good no more, on any node.
+func TestSecretsAreRotated(t *testing.T) {
+	first := another(t, service.Config{Database: emptyDatabase(t), OperatorKey: "the-key-of-this-node-only"})
+	in, err := client.SignInKey(soon(t), first.Address, "the-key-of-this-node-only")
+	if err != nil {
+		t.Fatal(err)
+	}
+	op := at(first, in)
+	key, err := op.MakeKey(soon(t), "quay", "read")
+	if err != nil {
+		t.Fatal(err)
+	}
+	next, err := op.RotateKey(soon(t), "quay", time.Hour)
+	if err != nil || next.Key == key.Key {
+		t.Fatalf("%+v, %v", next, err)
+	}
+	for what, text := range map[string]string{"the old text": key.Key, "the new text": next.Key} {
+		_, err := client.SignInKey(soon(t), first.Address, text)
+		wants(t, what, err, "")
+	}
+	mara, err := client.SignIn(soon(t), first.Address, "a-device-under-rotation-0123", "Mara")
+	if err != nil {
+		t.Fatal(err)
+	}
+	me := func() error { return at(first, mara).Call(soon(t), http.MethodGet, "/v1/me", nil, nil) }
+	wants(t, "rotating", op.RotateSigning(soon(t), false), "")
+	wants(t, "a token of before", me(), "")
+	wants(t, "dropping", op.RotateSigning(soon(t), true), "")
+	wants(t, "a token of a dropped secret", me(), "bad-token")
+	if mara, err = client.Refresh(soon(t), first.Address, mara.Refresh); err != nil {
+		t.Fatal(err)
+	}
+	wants(t, "refreshed", me(), "")
+}
+
+// TestSeatOverHTTP: a seat is taken and given back by request, and a series is ended.
+func TestSeatOverHTTP(t *testing.T) {
+	mara := player(t, "Mara")
+	code := lobby(t, mara, client.Opening{Rulebook: "duel"})
+	var seat struct{ Seat uint32 }
+	err := as(mara).Call(soon(t), http.MethodPost, "/v1/lobbies/"+code+"/seat",
+		map[string]any{"locals": []string{"Ines"}},
+		&seat)
+	if err != nil || seat.Seat == 0 {
+		t.Fatalf("%+v, %v", seat, err)
+	}
+	err = as(mara).Call(soon(t), http.MethodPost, "/v1/lobbies/"+code+"/seat", map[string]any{"Team": "x"}, nil)
+	wants(t, "a field in capitals", err, "unknown-field")
+	err = as(mara).Call(soon(t), http.MethodDelete, "/v1/lobbies/"+code+"/seat", nil, nil)
+	wants(t, "given back", err, "")
+}

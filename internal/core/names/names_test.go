@@ -3,6 +3,7 @@ package names_test
 import (
 	"strings"
 	"testing"
+	"unicode/utf8"
 
 	"turnvex.example/turnvex/internal/core/names"
 )
@@ -82,4 +83,28 @@ func TestLine(t *testing.T) {
 			t.Errorf("%q is %q, wanted %q", raw, got, want)
 		}
 	}
+}
+
+// FuzzTexts: what a text is cleaned to is cleaned already, holds nothing that steers or hides,
+// and is as long as is allowed.
+func FuzzTexts(f *testing.F) {
+	for _, seed := range []string{"Mara", "  a  b ", "\u202e", "\u05d0\u05d1", "\U0001f468\u200d\U0001f680", "e\u0301", "\x1b[2J",
+		"\xff", "a\u200bb", "\u0915\u094d\u200d\u0937"} {
+		f.Add(seed)
+	}
+	f.Fuzz(func(t *testing.T, raw string) {
+		for _, clean := range []func(string) (string, error){names.Clean, func(s string) (string, error) { return names.Line(s, 50) }} {
+			text, err := clean(raw)
+			if err != nil {
+				continue
+			}
+			again, err := clean(text)
+			if err != nil || again != text {
+				t.Errorf("%q becomes %q and then %q, %v", raw, text, again, err)
+			}
+			if n := utf8.RuneCountInString(text); n > 50 || !utf8.ValidString(text) || names.Shown(text) != nil {
+				t.Errorf("%q becomes %q", raw, text)
+			}
+		}
+	})
 }

@@ -39,21 +39,22 @@ var buffers = sync.Pool{New: func() any { return new(bytes.Buffer) }}
 // conn is one live connection. Between messages only its reader is there: the writer
 // comes when something waits, and goes when it is written.
 type conn struct {
-	gone   func() // gives back what is counted for its address
-	s      *server
-	ws     *websocket.Conn
-	enc    replica.Encoding
-	client *hall.Client
-	who    *account.Who
-	list   *wire.Filter     // instead of a lobby: the listing
-	board  *wire.BoardWatch // instead of a lobby: a part of a board
-	judge  *hall.Judge      // instead of a lobby: all of a rulebook's
-	limit  *inputLimit
-	most   int64        // bytes of a message
-	status int          // with which the connection closes when it is refused, unless 0
-	timer  *time.Timer  // of the next ping
-	pinged atomic.Int64 // when the last ping was put, in nanoseconds since the epoch
-	pings  atomic.Uint64
+	gone    func() // gives back what is counted for its address
+	watched func() // and for who watches, or nil
+	s       *server
+	ws      *websocket.Conn
+	enc     replica.Encoding
+	client  *hall.Client
+	who     *account.Who
+	list    *wire.Filter     // instead of a lobby: the listing
+	board   *wire.BoardWatch // instead of a lobby: a part of a board
+	judge   *hall.Judge      // instead of a lobby: all of a rulebook's
+	limit   *inputLimit
+	most    int64        // bytes of a message
+	status  int          // with which the connection closes when it is refused, unless 0
+	timer   *time.Timer  // of the next ping
+	pinged  atomic.Int64 // when the last ping was put, in nanoseconds since the epoch
+	pings   atomic.Uint64
 }
 
 // say writes a message of the connection's own, before the box is served.

@@ -46,12 +46,30 @@ func (s *server) enter(ctx context.Context, l *hall.Lobby, j *hall.Joining, way 
 	if _, err := s.Guard.Take(guard.Joined, j.Account); err != nil {
 		return err
 	}
+	if !j.Watch {
+		free, err := s.Guard.Take(guard.Seats, j.Account)
+		if err != nil {
+			return err
+		}
+		j.GiveBack = free
+		inner := way
+		way = func() error {
+			err := inner()
+			if err != nil {
+				free()
+			}
+			return err
+		}
+	}
 	if j.Pass == "" {
 		return way()
 	}
 	back, err := s.Guard.TakeAll(guard.Use{Limit: guard.Passwords, Who: j.Account + " " + l.Code},
 		guard.Use{Limit: guard.AtLobby, Who: l.Code})
 	if err != nil {
+		if j.GiveBack != nil {
+			j.GiveBack()
+		}
 		return err
 	}
 	if err = way(); fault.CodeOf(err) != code.WrongPassword {

@@ -45,6 +45,10 @@ func (s *server) live(w http.ResponseWriter, r *http.Request) {
 		s.fail(w, r, err)
 		return
 	}
+	if _, err := s.Guard.Take(guard.Shakes, addressOf(r)); err != nil {
+		s.fail(w, r, err)
+		return
+	}
 	arrived, err := s.Guard.Take(guard.Arriving, addressOf(r))
 	if err != nil {
 		s.fail(w, r, err)
@@ -91,6 +95,9 @@ func (s *server) live(w http.ResponseWriter, r *http.Request) {
 			c.serveJudge()
 		}
 		s.conns.remove(c)
+		if c.watched != nil {
+			c.watched()
+		}
 		ws.Close()
 		return
 	}
@@ -148,7 +155,7 @@ func (w roughWriter) Hijack() (net.Conn, *bufio.ReadWriter, error) {
 	if err != nil {
 		return nil, nil, err
 	}
-	if tcp, ok := c.(*net.TCPConn); ok {
+	if tcp, ok := c.(interface{ SetWriteBuffer(int) error }); ok {
 		tcp.SetWriteBuffer(sendBuffer)
 	}
 	return w.network.Wrap(c), rw, nil
@@ -184,7 +191,8 @@ func (c *conn) hello(r *http.Request) error {
 		}
 	}
 	if c.list, c.board = h.List, h.Board; c.list != nil || c.board != nil {
-		return nil
+		c.watched, err = c.s.Guard.Take(guard.Watches, c.who.Player+c.who.Name)
+		return err
 	}
 	if h.Judge != "" && h.Lobby == "" {
 		if err := c.judging(h); err != nil {

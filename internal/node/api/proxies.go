@@ -3,6 +3,7 @@ package api
 import (
 	"context"
 	"fmt"
+	"mime"
 	"net"
 	"net/http"
 	"net/netip"
@@ -50,8 +51,8 @@ type outside struct{ address, scheme string }
 type outsideKey struct{}
 
 // forwarded makes a request that a known proxy has passed on look as it did there: address,
-// host and scheme are those of its headers X-Forwarded-For, -Host and -Proto. Of others these
-// headers are not believed.
+// host and scheme are those of its header Forwarded (RFC 7239) or, without one, of
+// X-Forwarded-For, -Host and -Proto. Of others these headers are not believed.
 func (s *server) forwarded(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		o := outside{address: peer(r), scheme: "http"}
@@ -59,32 +60,84 @@ func (s *server) forwarded(next http.Handler) http.Handler {
 			o.scheme = "https"
 		}
 		if s.isProxy(o.address) {
-			o.address = s.client(r, o.address)
-			if proto := last(r.Header.Get("X-Forwarded-Proto")); proto == "http" || proto == "https" {
-				o.scheme = proto
-			}
-			if host := last(r.Header.Get("X-Forwarded-Host")); host != "" && plainText(host) {
-				r = r.Clone(r.Context())
-				r.Host = host
+			hops := hopsOf(r.Header)
+			o.address = s.client(hops, o.address)
+			if len(hops) > 0 {
+				if proto := hops[len(hops)-1].proto; proto == "http" || proto == "https" {
+					o.scheme = proto
+				}
+				if host := hops[len(hops)-1].host; host != "" && plainText(host) {
+					r = r.Clone(r.Context())
+					r.Host = host
+				}
 			}
 		}
 		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), outsideKey{}, o)))
 	})
 }
 
+// hop is what a proxy says of the request that it has passed on.
+type hop struct{ from, proto, host string }
+
+// hopsOf are the hops that a request is said to have come over, the nearest last.
+func hopsOf(h http.Header) (out []hop) {
+	if all := strings.Join(h.Values("Forwarded"), ","); all != "" {
+		for _, element := range elements(all) {
+			_, params, err := mime.ParseMediaType("hop;" + strings.TrimSpace(element)) // the same form of parameters
+			if err != nil {
+				out = append(out, hop{}) // nothing beyond it is believed
+				continue
+			}
+			out = append(out, hop{params["for"], strings.ToLower(params["proto"]), params["host"]})
+		}
+		return out
+	}
+	for _, from := range strings.Split(strings.Join(h.Values("X-Forwarded-For"), ","), ",") {
+		out = append(out, hop{from: strings.TrimSpace(from)})
+	}
+	nearest := &out[len(out)-1]
+	nearest.proto, nearest.host = last(h.Get("X-Forwarded-Proto")), last(h.Get("X-Forwarded-Host"))
+	return out
+}
+
+// elements splits a list at its commas, but for those within quotes (RFC 9110, section 5.6.4).
+func elements(list string) (out []string) {
+	begin, quoted := 0, false
+	for i := 0; i < len(list); i++ {
+		switch {
+		case quoted && list[i] == '\\':
+			i++
+		case list[i] == '"':
+			quoted = !quoted
+		case list[i] == ',' && !quoted:
+			out = append(out, list[begin:i])
+			begin = i + 1
+		}
+	}
+	return append(out, list[begin:])
+}
+
 // client is the address nearest to us of those that were passed on that is no proxy.
-func (s *server) client(r *http.Request, peer string) string {
-	all := strings.Split(strings.Join(r.Header.Values("X-Forwarded-For"), ","), ",")
-	for i := len(all) - 1; i >= 0; i-- {
-		a, err := netip.ParseAddr(strings.TrimSpace(all[i]))
+func (s *server) client(hops []hop, peer string) string {
+	for i := len(hops) - 1; i >= 0; i-- {
+		a, err := nodeAddress(hops[i].from)
 		if err != nil {
 			break
 		}
-		if peer = a.Unmap().String(); !s.isProxy(peer) {
+		if peer = a.Unmap().WithZone("").String(); !s.isProxy(peer) {
 			break
 		}
 	}
 	return peer
+}
+
+// nodeAddress reads an address as proxies write it: with or without a port, and that of the
+// sixth version in brackets or not (RFC 7239, section 6).
+func nodeAddress(text string) (netip.Addr, error) {
+	if ap, err := netip.ParseAddrPort(text); err == nil {
+		return ap.Addr(), nil
+	}
+	return netip.ParseAddr(strings.TrimSuffix(strings.TrimPrefix(text, "["), "]"))
 }
 
 func (s *server) isProxy(address string) bool {

@@ -3,6 +3,7 @@ package api
 import (
 	"net/http"
 	"net/http/httptest"
+	"net/netip"
 	"testing"
 )
 
@@ -38,6 +39,24 @@ func TestForwarded(t *testing.T) {
 		s.forwarded(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
 			if addressOf(r) != c.address || r.Host != c.seenHost || schemeOf(r) != c.link {
 				t.Errorf("%v: %s %s %s", c, addressOf(r), r.Host, schemeOf(r))
+			}
+		})).ServeHTTP(httptest.NewRecorder(), r)
+	}
+	for header, want := range map[string]string{
+		`for=198.51.100.9;proto=https;host=play.example`:            "198.51.100.9 play.example https",
+		`for=1.2.3.4, For="198.51.100.9:4711";Host="play.example"`:  "198.51.100.9 play.example http",
+		`for="[2001:db8::9]:4711";proto=HTTPS, for=10.9.9.9`:        "2001:db8::9 inside http",
+		`for=1.2.3.4;by="a,b;c", for="_hidden"`:                     "10.1.1.1 inside http",
+		`for=198.51.100.9;ext="x\", for=6.6.6.6";host=play.example`: "198.51.100.9 play.example http",
+		`nonsense`: "10.1.1.1 inside http",
+	} {
+		r := httptest.NewRequest("GET", "http://inside/", nil)
+		r.RemoteAddr = "10.1.1.1:40"
+		r.Header.Set("Forwarded", header)
+		r.Header.Set("X-Forwarded-For", "6.6.6.6")
+		s.forwarded(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
+			if got := addressOf(r) + " " + r.Host + " " + schemeOf(r); got != want {
+				t.Errorf("%s: %s, not %s", header, got, want)
 			}
 		})).ServeHTTP(httptest.NewRecorder(), r)
 	}
@@ -79,4 +98,30 @@ func TestCORS(t *testing.T) {
 			t.Errorf("%s may use %q", origin, got)
 		}
 	}
+}
+
+// FuzzForwarded: whatever a proxy passes on, the address that is counted is one, and that of a
+// client that comes without a proxy is its own.
+func FuzzForwarded(f *testing.F) {
+	for _, seed := range []string{"", "1.2.3.4", `for="[2001:db8::9]:4711";proto=https`, `for=a,for="b\",c"`, ",,;=\""} {
+		f.Add(seed, seed, "play.example")
+	}
+	proxies, _ := ParseProxies("10.0.0.0/8")
+	s := &server{Config: Config{Proxies: proxies}}
+	f.Fuzz(func(t *testing.T, forwarded, chain, host string) {
+		for _, peer := range []string{"10.1.1.1", "203.0.113.5"} {
+			r := httptest.NewRequest("GET", "http://inside/", nil)
+			r.RemoteAddr = peer + ":40"
+			r.Header = http.Header{"Forwarded": {forwarded}, "X-Forwarded-For": {chain}, "X-Forwarded-Host": {host}}
+			s.forwarded(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
+				a, err := netip.ParseAddr(addressOf(r))
+				if err != nil || a.String() != addressOf(r) || !plainText(r.Host) {
+					t.Errorf("%q %q %q: %q, %q", forwarded, chain, host, addressOf(r), r.Host)
+				}
+				if peer[0] == '2' && (addressOf(r) != peer || r.Host != "inside" || schemeOf(r) != "http") {
+					t.Errorf("believed of a client: %q %q", addressOf(r), r.Host)
+				}
+			})).ServeHTTP(httptest.NewRecorder(), r)
+		}
+	})
 }

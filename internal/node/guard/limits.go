@@ -15,6 +15,8 @@ type Limit struct {
 var (
 	Requests = &Limit{"requests", "address", 200, 20 * time.Millisecond, "the processor"}
 	Arriving = &Limit{"connections that have not said hello yet", "address", 256, 0, "memory and sockets"}
+	Sockets  = &Limit{"connections of any kind", "address", 6000, 0, "sockets, before a request has come"}
+	Shakes   = &Limit{"handshakes of live connections", "address", 5000, 20 * time.Millisecond, "the processor"}
 	Live     = &Limit{"live connections", "address", 5000, 0, "memory and sockets"}
 	Codes    = &Limit{"join codes that do not exist", "player, or address of who is not signed in", 30, 5 * time.Second,
 		"lobbies from being found by guessing"}
@@ -29,6 +31,8 @@ var (
 		"memory: 19 MiB each, four at a time"}
 	Opened   = &Limit{"lobbies opened", "player", 60, 2 * time.Second, "memory and the listing"}
 	Joined   = &Limit{"joins", "player", 400, 200 * time.Millisecond, "lobbies and the database"}
+	Seats    = &Limit{"seats, or places in line, in different lobbies", "player", 12, 0, "places for others"}
+	Watches  = &Limit{"connections that watch a listing or a board", "player or key", 50, 0, "memory and the processor"}
 	Accounts = &Limit{"accounts asked for", "player", 10, time.Minute,
 		"which login names are taken; passwords' hashing"}
 	Players   = &Limit{"players made by new devices", "address", 5000, time.Second, "the database"}
@@ -41,6 +45,6 @@ var (
 
 // All lists them in the order of the table.
 var All = []*Limit{
-	Requests, Arriving, Live, Codes, CodesThere, AccountTries, AccountAll, AddressTries, Checks, Hashing, Opened,
-	Joined, Accounts, Players, Renames, Passwords, AtLobby,
+	Requests, Sockets, Arriving, Shakes, Live, Codes, CodesThere, AccountTries, AccountAll, AddressTries, Checks, Hashing, Opened,
+	Joined, Seats, Watches, Accounts, Players, Renames, Passwords, AtLobby,
 }

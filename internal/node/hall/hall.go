@@ -27,6 +27,7 @@ type Hall struct {
 	holders holders
 	unsaved unsaved
 	judges  judges
+	places  places
 
 	Listing *directory.Watchers
 	faces   sync.Map // of *rulebook.Book to *face
@@ -49,6 +50,7 @@ func New(cfg Config) *Hall {
 		savings: savings{pending: map[string]*saving{}},
 		holders: holders{of: map[string][]*Lobby{}},
 		unsaved: unsaved{at: map[*keep.Job]time.Time{}},
+		places:  places{of: map[string]map[*Lobby]bool{}},
 		judges:  judges{of: map[string][]*Judge{}},
 		Listing: directory.NewWatchers(),
 	}

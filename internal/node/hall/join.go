@@ -28,6 +28,8 @@ type Joining struct {
 	Watch   bool
 	As      sheet.ID // operators: see exactly what this seat sees
 	All     bool     // operators: see everything
+
+	GiveBack func() // called when the place that is taken is free again, if one is taken; or nil
 }
 
 // Join brings a connection into the lobby: as the player it was before, as a
@@ -65,6 +67,7 @@ func (l *Lobby) admit(c *Client, j Joining) error {
 			return err
 		}
 	default:
+		// What fails before a place is taken is given back by who asked.
 		if back, err := l.comeBack(c, j); err != nil {
 			return err
 		} else if !back {
@@ -73,6 +76,9 @@ func (l *Lobby) admit(c *Client, j Joining) error {
 				return err
 			}
 		}
+	}
+	if !c.watch {
+		l.takesPlace(j.Account, j.GiveBack)
 	}
 	if !c.watch && len(c.Seats) > 0 {
 		c.first.Store(uint32(c.Seats[0]))

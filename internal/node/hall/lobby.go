@@ -48,16 +48,17 @@ type Lobby struct {
 	written  directory.Entry        // what was handed to be written last
 	writing  bool
 	latest   atomic.Pointer[directory.Entry]
-	journal  *journalFile    // nil unless the node keeps journals
-	tape     *tape           // of a practice lobby
-	checks   time.Duration   // how often the copies are checked; 0 for never
-	checkAt  sheet.Tick      // when the copies are checked next
-	recheck  bool            // something was told since they were checked last
-	asking   []func()        // checks that wait for the next publishing
-	closing  bool            // it closes when a result has been shown
-	secret   bool            // spectators see what players must not
-	sat      map[string]bool // then who has had a seat in the match that runs, or has one
-	stood    int             // the state in which sat began
+	journal  *journalFile      // nil unless the node keeps journals
+	tape     *tape             // of a practice lobby
+	checks   time.Duration     // how often the copies are checked; 0 for never
+	checkAt  sheet.Tick        // when the copies are checked next
+	recheck  bool              // something was told since they were checked last
+	asking   []func()          // checks that wait for the next publishing
+	closing  bool              // it closes when a result has been shown
+	secret   bool              // spectators see what players must not
+	sat      map[string]bool   // then who has had a seat in the match that runs, or has one
+	stood    int               // the state in which sat began
+	holds    map[string]func() // gives back what is counted for a player who is here, by account
 }
 
 func newLobby(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup) *Lobby {
@@ -72,6 +73,7 @@ func newLobby(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup) *Lob
 		done:     make(chan struct{}),
 		ended:    make(chan struct{}),
 		charging: map[sheet.ID][]request{},
+		holds:    map[string]func(){},
 		keys:     map[string]*heldSeats{},
 		known:    map[string]*known{},
 		m:        lobby.New(book, s),
@@ -127,6 +129,7 @@ func (l *Lobby) run() {
 		l.guard(l.closeWhenShown)
 		l.guard(l.publish)
 	}
+	l.emptyHolds()
 	bye := wire.Bye{Code: string(code.LobbyGone), Reason: "the lobby has closed"}
 	if l.broken {
 		bye = wire.Bye{Code: string(code.Internal), Reason: "the lobby failed; it was logged"}

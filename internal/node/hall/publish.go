@@ -82,6 +82,7 @@ func (l *Lobby) publish() {
 	p.last, p.waits, p.force = now, false, false
 	if !l.row.Sent.Empty() {
 		l.noteEntry()
+		l.noteHolds()
 	}
 	desk := desks.Get().(*replica.Desk)
 	p.feed.Begin(desk, st, changes, now)

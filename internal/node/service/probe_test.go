@@ -4,8 +4,11 @@ import (
 	"bytes"
 	"context"
 	"encoding/base64"
+	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"math/rand/v2"
 	"net"
 	"net/http"
@@ -14,9 +17,15 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
+
+	"github.com/gorilla/websocket"
 
 	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/tool/seed"
+	"turnvex.example/turnvex/internal/wire"
+	"turnvex.example/turnvex/internal/wire/spec"
 )
 
 // What is thrown at the routes: raw in paths and queries, and as JSON in bodies.
@@ -125,3 +134,94 @@ func probe(ctx context.Context, r *rand.Rand, d *described, code string) *http.R
 type roundTrip func(*http.Request) (*http.Response, error)
 
 func (f roundTrip) RoundTrip(r *http.Request) (*http.Response, error) { return f(r) }
+
+// TestNoMessageMakesItFail sends messages with something in them that does not belong there, in
+// both encodings, as everybody who may connect: each connection goes on, or ends with a word
+// that is no fault of the service's and tells nothing of its inside.
+func TestNoMessageMakesItFail(t *testing.T) {
+	seed := seed.Of(t)
+	r := rand.New(rand.NewPCG(seed, 2))
+	code, a, _ := started(t, "duel", client.Options{})
+	op, _ := ownOperator(t)
+	inside := regexp.MustCompile(`SQLSTATE|gorm|pgx|panic|goroutine|\.go:|internal/|json: |cbor: |strconv|wire\.`)
+	for n := range 150 {
+		enc := replica.Encoding(r.IntN(2))
+		hello := map[string]any{"is": "hello", "lobby": code}
+		switch r.IntN(5) {
+		case 0:
+			hello["token"], hello["watch"] = player(t, "Ines").Token, true
+		case 1:
+			hello["token"], hello["all"] = op.Token, true
+		case 2:
+			hello["token"], hello["referee"] = op.Token, true
+		case 3:
+			hello = map[string]any{"is": "hello", "token": op.Token, "list": map[string]any{}}
+		default:
+			hello["token"] = player(t, "Ines").Token
+		}
+		ws, _, err := (&websocket.Dialer{Subprotocols: []string{wire.Subprotocols[enc]}}).DialContext(soon(t),
+			"ws"+strings.TrimPrefix(node.Address, "http")+"/v1/live", nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		kind := []int{websocket.TextMessage, websocket.BinaryMessage}[enc]
+		var sent [][]byte
+		if n%10 != 0 { // otherwise the first message is a bad one
+			sent = append(sent, wire.Encode(enc, hello))
+		}
+		for range 1 + r.IntN(4) {
+			sent = append(sent, badMessage(r, enc))
+		}
+		for _, m := range sent {
+			ws.WriteMessage(kind, m)
+		}
+		ws.WriteMessage(kind, []byte("the end")) // which is no message
+		ws.SetReadDeadline(time.Now().Add(20 * time.Second))
+		for {
+			_, data, err := ws.ReadMessage()
+			if err != nil {
+				if late := net.Error(nil); errors.As(err, &late) && late.Timeout() {
+					t.Errorf("seed %d: after %q the connection hangs", seed, sent)
+				}
+				break
+			}
+			if is, _ := wire.Kind(enc, data); is != "bye" && is != "verdict" && is != "ruled" {
+				continue
+			}
+			if inside.Match(data) || bytes.Contains(data, []byte(`internal`)) {
+				t.Errorf("seed %d: after %q it says %q", seed, sent, data)
+			}
+		}
+		ws.Close()
+	}
+	do(t, a, client.Intent{Do: "act", Name: "plot", Args: map[string]any{"what": 1}})
+}
+
+// badMessage is one of a client's messages with a value changed, a key added, or bytes bent.
+func badMessage(r *rand.Rand, enc replica.Encoding) []byte {
+	var list []spec.Message
+	for _, m := range spec.Messages {
+		if m.From != spec.Service {
+			list = append(list, m)
+		}
+	}
+	m := map[string]any{}
+	if err := json.Unmarshal([]byte(list[r.IntN(len(list))].Example), &m); err != nil {
+		panic(err)
+	}
+	values := []any{nil, true, -1, 1.5, 1e300, "", "\x00", "\u202e", strings.Repeat("x", 5000), []any{}, map[string]any{},
+		[]any{1, 2}, "everything", 1 << 40, map[string]any{"a": []any{nil}}}
+	keys := slices.Sorted(maps.Keys(m))
+	for range 1 + r.IntN(2) {
+		key := keys[r.IntN(len(keys))]
+		if r.IntN(6) == 0 {
+			key = "odd"
+		}
+		m[key] = values[r.IntN(len(values))]
+	}
+	data := wire.Encode(enc, m)
+	if r.IntN(4) == 0 && len(data) > 0 {
+		data[r.IntN(len(data))] ^= byte(1 << r.IntN(8))
+	}
+	return data
+}

@@ -200,32 +200,29 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		return fmt.Errorf("listen on %s: %w; choose another address with -listen", cfg.Listen, err)
 	}
 	s.Address = "http://" + l.Addr().String()
-	s.http = api.Server(
-		api.New(
-			api.Config{
-				Guard:     counts,
-				DB:        s.DB,
-				Hall:      s.Hall,
-				Directory: s.Directory,
-				Keeper:    s.Keeper,
-				Boards:    s.Boards,
-				Accounts:  accounts,
-				Library:   lib,
-				Series:    s.Series,
-				Log:       cfg.Log,
-				Region:    cfg.Region,
-				Version:   Version,
-				Rough:     cfg.Rough,
-				Patience:  cfg.Patience,
-				Origins:   cfg.Origins,
-				Proxies:   cfg.Proxies,
-				Audit:     audit.New(s.DB),
-				Cursors:   account.Derived(secret, "cursors"),
-			},
-		),
-	)
+	doors := api.Config{
+		Guard:     counts,
+		DB:        s.DB,
+		Hall:      s.Hall,
+		Directory: s.Directory,
+		Keeper:    s.Keeper,
+		Boards:    s.Boards,
+		Accounts:  accounts,
+		Library:   lib,
+		Series:    s.Series,
+		Log:       cfg.Log,
+		Region:    cfg.Region,
+		Version:   Version,
+		Rough:     cfg.Rough,
+		Patience:  cfg.Patience,
+		Origins:   cfg.Origins,
+		Proxies:   cfg.Proxies,
+		Audit:     audit.New(s.DB),
+		Cursors:   account.Derived(secret, "cursors"),
+	}
+	s.http = api.Server(api.New(doors))
 	go func() {
-		if err := s.http.Serve(l); !errors.Is(err, http.ErrServerClosed) {
+		if err := s.http.Serve(api.Listener(l, doors)); !errors.Is(err, http.ErrServerClosed) {
 			s.failed <- err
 		}
 	}()

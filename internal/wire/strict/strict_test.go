@@ -114,3 +114,36 @@ func TestCBOR(t *testing.T) {
 		}
 	}
 }
+
+// FuzzStrict: whatever comes, reading it ends in a value or in an error in the protocol's words;
+// JSON that is read has no other spelling: written again it is read as the same.
+func FuzzStrict(f *testing.F) {
+	for _, seed := range []string{`{"is":"a","seat":3}`, `{"is":"a","args":{"x":[1.50]}}`, `{"is":1}`, "{\"is\":\"\xff\"}",
+		"\xa1\x62is\x61a", "\xbf\x62is\x61a\xff"} {
+		f.Add([]byte(seed))
+	}
+	mode, err := strict.CBORReader(8, false)
+	if err != nil {
+		f.Fatal(err)
+	}
+	f.Fuzz(func(t *testing.T, data []byte) {
+		var one, two, three sample
+		err := strict.JSON(data, &one)
+		other := strict.CBOR(mode.Unmarshal(data, &three), &three)
+		for _, err := range []error{err, other} {
+			if err != nil && (strings.Contains(err.Error(), "json:") || strings.Contains(err.Error(), "strict_test")) {
+				t.Errorf("%q: %v", data, err)
+			}
+		}
+		if err != nil {
+			return
+		}
+		again, err := stdjson.Marshal(one)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := strict.JSON(again, &two); err != nil {
+			t.Fatalf("%q is read, and written as %s: %v", data, again, err)
+		}
+	})
+}

@@ -44,7 +44,7 @@ func (l *Lobby) walk(w *state.Walk) {
 		return
 	}
 	state.Bool(w, "closed", &l.closed)
-	state.Texts(w, "banned", &l.banned)
+	state.Persons(w, "banned", &l.banned)
 	state.List(w, "held", &l.held, func(r *reservation) { r.walk(w) })
 	state.List(w, "line", &l.line, func(x *waiter) { x.walk(w) })
 	state.Text(w, "password", &l.password)
@@ -98,7 +98,7 @@ func (s *seat) walk(w *state.Walk, st *sheet.Store) {
 	state.Int(w, "last", &s.lastSeq)
 	state.List(w, "answers", &s.answers, func(a *answered) { a.walk(w) })
 	state.Int(w, "oldest", &s.oldest)
-	state.Text(w, "party", &s.party)
+	state.Person(w, "party", &s.party)
 	state.Int(w, "swap", &s.swap)
 	state.Int(w, "vote at", &s.voteAt)
 	if len(s.answers) > remembered || s.oldest < 0 || s.oldest >= remembered {
@@ -118,19 +118,19 @@ func (a *answered) walk(w *state.Walk) {
 		a.refused = &refusal{}
 	}
 	state.Text(w, "code", &a.refused.code)
-	state.Text(w, "reason", &a.refused.reason)
+	state.Person(w, "reason", &a.refused.reason)
 	state.Int(w, "left", &a.refused.left)
 }
 
 func (r *reservation) walk(w *state.Walk) {
-	state.Text(w, "account", &r.account)
-	state.Text(w, "party", &r.party)
+	state.Person(w, "account", &r.account)
+	state.Person(w, "party", &r.party)
 	state.Int(w, "until", &r.until)
 }
 
 func (x *waiter) walk(w *state.Walk) {
-	state.Text(w, "account", &x.account)
-	state.Text(w, "name", &x.name)
+	state.Person(w, "account", &x.account)
+	state.Person(w, "name", &x.name)
 	state.Text(w, "conn", &x.conn)
 	state.Text(w, "team", &x.team)
 }

@@ -115,7 +115,7 @@ func (m *Match) walkChange(w *state.Walk, c *step.Change) {
 func (p *Player) Walk(w *state.Walk, st *sheet.Store) {
 	st.WalkRow(w, "player", &p.Row)
 	st.WalkRow(w, "record", &p.Record)
-	state.Text(w, "name", &p.Name)
+	state.Person(w, "name", &p.Name)
 	state.Int(w, "respawn at", &p.respawnAt)
 	state.Int(w, "claim at", &p.claimAt)
 	state.Int(w, "whim at", &p.whimAt)
@@ -154,7 +154,7 @@ func (m *Match) walkRun(w *state.Walk) {
 	state.List(w, "left", &r.left, func(p *step.PlayerResult) { walkResult(w, p) })
 	state.List(w, "left posts", &r.leftPosts, func(p *step.Post) {
 		state.Text(w, "board", &p.Board)
-		state.Text(w, "account", &p.Account)
+		state.Person(w, "account", &p.Account)
 		state.Text(w, "team", &p.Team)
 		state.Int(w, "value", &p.Value)
 		state.Int(w, "at", &p.At)
@@ -216,8 +216,8 @@ func WalkNamed(w *state.Walk, name string, list *[]step.Named) {
 }
 
 func walkResult(w *state.Walk, p *step.PlayerResult) {
-	state.Text(w, "account", &p.Account)
-	state.Text(w, "name", &p.Name)
+	state.Person(w, "account", &p.Account)
+	state.Person(w, "name", &p.Name)
 	state.Text(w, "team", &p.Team)
 	state.Text(w, "outcome", &p.Outcome)
 	state.Int(w, "place", &p.Place)

@@ -3,10 +3,7 @@ package names
 
 import (
 	"fmt"
-	"strings"
 	"unicode"
-
-	"golang.org/x/text/unicode/norm"
 )
 
 // The limits of a display name.
@@ -25,8 +22,11 @@ func Clean(raw string) (string, error) {
 	if len(raw) > maxBytes {
 		return bad("is too long")
 	}
-	name := strings.Join(strings.Fields(norm.NFC.String(raw)), " ")
-	if err := Shown(name); err != nil {
+	name, err := single(raw)
+	if err == nil {
+		err = Shown(name)
+	}
+	if err != nil {
 		return bad(err.Error())
 	}
 	n, marks := 0, 0

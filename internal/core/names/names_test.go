@@ -12,7 +12,9 @@ import (
 func TestClean(t *testing.T) {
 	for raw, want := range map[string]string{
 		"Mara":                       "Mara",
-		"  Mara \t  Tide\n":          "Mara Tide",
+		"\t Mara   Tide\n":           "Mara Tide",
+		"Mara\tTide":                 "! U+0009",
+		"Mara\r\nTide":               "! U+000D",
 		"e\u0301":                    "é", // NFC
 		"نور":                        "نور",
 		"שלום עולם":                  "שלום עולם",
@@ -64,7 +66,7 @@ func TestClean(t *testing.T) {
 // TestLine: titles and reasons are cleaned as names are, and are counted in characters.
 func TestLine(t *testing.T) {
 	for raw, want := range map[string]string{
-		"  The  long\nquay ":      "The long quay",
+		"\n  The  long quay ":     "The long quay",
 		"":                        "",
 		strings.Repeat("日", 40):   strings.Repeat("日", 40),
 		strings.Repeat("日", 41):   "! has 41 characters; at most 40 are allowed",
@@ -72,6 +74,7 @@ func TestLine(t *testing.T) {
 		"red \x1b[31m":            "! U+001B",
 		"left\u202eright":         "! turns the direction",
 		"a\xff":                   "! is not valid text",
+		"two\nlines":              "! U+000A",
 		"nul \x00":                "! U+0000",
 		"\u061cx":                 "! U+061C, which turns",
 	} {

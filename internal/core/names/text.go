@@ -19,11 +19,25 @@ func Line(raw string, most int) (string, error) {
 	if !utf8.ValidString(raw) {
 		return "", fmt.Errorf("is not valid text")
 	}
-	text := strings.Join(strings.Fields(norm.NFC.String(raw)), " ")
+	text, err := single(raw)
+	if err != nil {
+		return "", err
+	}
 	if n := utf8.RuneCountInString(text); n > most {
 		return "", fmt.Errorf("has %d characters; at most %d are allowed", n, most)
 	}
 	return text, Shown(text)
+}
+
+// single makes text of one line with single spaces, or says which character breaks it; what
+// stands around it is left out.
+func single(raw string) (string, error) {
+	text := strings.TrimSpace(norm.NFC.String(raw))
+	if i := strings.IndexFunc(text, unicode.IsControl); i >= 0 {
+		r, _ := utf8.DecodeRuneInString(text[i:])
+		return "", fmt.Errorf("holds the character U+%04X, which steers what shows it", r)
+	}
+	return strings.Join(strings.Fields(text), " "), nil
 }
 
 // Shown tells whether every character of a text can be seen, and leaves the direction of

@@ -233,8 +233,8 @@ func (b *binder) declarePlayer() {
 		Steer:   steer,
 		Rest:    rest,
 		Alive:   alive,
-		Name:    add("name", text64),
-		Account: add("account", text64),
+		Name:    add("name", person),
+		Account: add("account", person),
 		Team:    add("team", teamRef),
 		Ready:   add("ready", flagField),
 		Away:    add("away", flagField),
@@ -268,6 +268,7 @@ var (
 	whole     = sheet.Field{Type: sheet.Integer}
 	text80    = sheet.Field{Type: sheet.Text, Max: 80}
 	text64    = sheet.Field{Type: sheet.Text, Max: 64}
+	person    = sheet.Field{Type: sheet.Text, Max: 64, Person: true}
 	flagField = sheet.Field{Type: sheet.Flag}
 	position  = sheet.Field{Type: sheet.Position}
 	playerRef = sheet.Field{Type: sheet.Ref, Of: sheet.Player}

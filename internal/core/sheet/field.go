@@ -125,6 +125,7 @@ type Field struct {
 	Most    int      `json:"-"` // of a List: the most items
 	Size    *Field   `json:"-"` // of a List: the field that tells how many there are, nil without
 	Rate    Tick     `json:"-"` // the least number of wall ticks between two sends; 0 sends each change
+	Person  bool     `json:"-"` // a text that tells who a player is: an account, a name
 	BuiltIn bool     `json:"-"`
 	Limit   int      `json:"-"` // 1 and the place of its bounds or start by expression in the rulebook; 0 for none
 	MaxBy   string   `json:"-"` // the field of the sheet that is its greatest value; "" for none

@@ -77,7 +77,10 @@ func (st *Store) walkRow(w *state.Walk, i int) {
 		state.Int(w, "Team", &r.Team)
 		state.Int(w, "Edges", &r.Edges)
 		for _, f := range st.Schema.Fields(kind) {
-			if f.Type.InText() {
+			switch {
+			case f.Person:
+				state.Person(w, f.Name, &r.S[f.slot])
+			case f.Type.InText():
 				state.Text(w, f.Name, &r.S[f.slot])
 			}
 			for n := range f.Type.Width() {

@@ -198,6 +198,18 @@ func Text[T ~string](w *Walk, name string, p *T) {
 	}
 }
 
+// Person walks over a text that tells who somebody is, or speaks of them: an account, a name, a
+// sentence with one. A hash is made of whether there is one, and of nothing else: whoever is
+// erased, and stands there as a token of the lobby, leaves every hash as it was.
+func Person[T ~string](w *Walk, name string, p *T) {
+	if w.mode != hashing {
+		Text(w, name, p)
+		return
+	}
+	there := *p != ""
+	Bool(w, name, &there)
+}
+
 // List walks over a list, one element after the other. What is restored is made
 // anew; a list without elements is nil.
 func List[T any](w *Walk, name string, list *[]T, each func(*T)) {
@@ -225,6 +237,11 @@ func List[T any](w *Walk, name string, list *[]T, each func(*T)) {
 // Ints walks over a list of whole numbers.
 func Ints[T Whole](w *Walk, name string, list *[]T) {
 	List(w, name, list, func(p *T) { Int(w, "n", p) })
+}
+
+// Persons walks over a list of texts that tell who somebody is.
+func Persons[T ~string](w *Walk, name string, list *[]T) {
+	List(w, name, list, func(p *T) { Person(w, "text", p) })
 }
 
 // Texts walks over a list of texts.

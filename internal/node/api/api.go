@@ -23,6 +23,7 @@ import (
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/guard"
 	"turnvex.example/turnvex/internal/node/hall"
+	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/node/keep"
 	"turnvex.example/turnvex/internal/node/library"
 	"turnvex.example/turnvex/internal/node/series"
@@ -42,6 +43,7 @@ type Config struct {
 	Accounts  *account.Service
 	Library   *library.Library
 	Series    *series.Manager
+	Journals  *journal.Folder
 	Log       *slog.Logger
 	Region    string
 	Version   string

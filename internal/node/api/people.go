@@ -67,7 +67,7 @@ func (s *server) changePassword(c *call) (any, error) {
 func (s *server) deleteMe(c *call) (any, error) {
 	err := s.Accounts.Delete(c.r.Context(), c.who.Player)
 	if err == nil {
-		s.Hall.Removed(c.who.Player)
+		s.erased(c.who.Player)
 	}
 	return nil, err
 }

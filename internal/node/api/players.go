@@ -1,12 +1,14 @@
 package api
 
 import (
+	"slices"
 	"strings"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/keep"
+	"turnvex.example/turnvex/internal/node/store"
 )
 
 // Players are people as lists show them.
@@ -135,7 +137,17 @@ func (s *server) exportPlayer(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	return s.Keeper.Person(c.r.Context(), p)
+	return s.person(c, p)
+}
+
+// person is everything that is kept of a player, the journals in which they stand included.
+func (s *server) person(c *call, p *store.Player) (*keep.Person, error) {
+	out, err := s.Keeper.Person(c.r.Context(), p)
+	if err != nil {
+		return nil, err
+	}
+	out.Journals, err = s.Journals.Of(p.ID)
+	return out, err
 }
 
 func (s *server) exportMe(c *call) (any, error) {
@@ -143,7 +155,7 @@ func (s *server) exportMe(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	out, err := s.Keeper.Person(c.r.Context(), p)
+	out, err := s.person(c, p)
 	if err != nil {
 		return nil, err
 	}
@@ -169,8 +181,25 @@ func (s *server) erasePlayer(c *call) (any, error) {
 	if err := s.Accounts.Delete(c.r.Context(), p.ID); err != nil {
 		return nil, err
 	}
-	s.Hall.Removed(p.ID)
+	s.erased(p.ID)
 	return nil, nil
+}
+
+// erased takes a player who was deleted out of the lobbies, and out of the journals that are
+// written to their end; the others follow when they are.
+func (s *server) erased(player string) {
+	s.Hall.Removed(player)
+	go func() {
+		err := s.Journals.Forget(func(all []string) ([]string, error) {
+			if slices.Contains(all, player) {
+				return []string{player}, nil
+			}
+			return nil, nil
+		})
+		if err != nil {
+			s.Log.Warn("could not take a deleted player out of all journals", "error", err)
+		}
+	}()
 }
 
 func (s *server) banPlayer(c *call) (any, error) {

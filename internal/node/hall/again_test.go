@@ -207,8 +207,9 @@ func TestJournals(t *testing.T) {
 		}
 		r := &rig{t: t, book: book, log: &lines{}}
 		r.hall = hall.New(hall.Config{
-			Directory: twin.NewDirectory(), Keeper: twin.NewKeeper(), Names: twin.NewNames(), Node: "n1", Journals: dir,
-			Log: slog.New(slog.NewTextHandler(r.log, nil)),
+			Directory: twin.NewDirectory(), Keeper: twin.NewKeeper(), Names: twin.NewNames(), Node: "n1",
+			Journals: journal.NewFolder(dir),
+			Log:      slog.New(slog.NewTextHandler(r.log, nil)),
 		})
 		l, ada, _ := r.two()
 		for range 5 {

@@ -8,6 +8,7 @@ import (
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/directory"
+	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/node/keep"
 )
 
@@ -21,8 +22,8 @@ type Config struct {
 	Node      string           // this node's name in the directory
 	Region    string           // this node's
 	Version   string           // of the service, told to clients
-	// Journals is a folder in which each lobby's journal is written; "" for none.
-	Journals string
+	// Journals is the folder in which each lobby's journal is written; nil for none.
+	Journals *journal.Folder
 	// Refuse tells a player's second connection that they are in already; otherwise
 	// it takes over, and the older one is told.
 	Refuse bool

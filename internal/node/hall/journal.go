@@ -4,7 +4,7 @@ import (
 	"bufio"
 	"errors"
 	"os"
-	"path/filepath"
+	"slices"
 	"time"
 
 	"turnvex.example/turnvex/internal/core/lobby"
@@ -26,11 +26,7 @@ type journalFile struct {
 const hashSeconds = 5
 
 func openJournal(l *Lobby, s lobby.Setup) *journalFile {
-	f, err := os.OpenFile(
-		filepath.Join(l.hall.cfg.Journals, s.Code+"-"+l.ID+".journal"),
-		os.O_CREATE|os.O_EXCL|os.O_WRONLY,
-		0o600,
-	)
+	f, err := l.hall.cfg.Journals.Create(s.Code + "-" + l.ID)
 	if err != nil {
 		l.log().Warn("the journal cannot be written", "error", err)
 		return nil
@@ -43,8 +39,25 @@ func openJournal(l *Lobby, s lobby.Setup) *journalFile {
 	)
 	if err != nil {
 		j.failed(l, err)
+		return j
 	}
+	j.w.Whose = l.whose
 	return j
+}
+
+// whose is the account of the player on whose connection a seat is.
+func (l *Lobby) whose(seat sheet.ID) string {
+	if r := l.m.Store().Get(seat); r != nil && r.Kind == sheet.Player {
+		if account := r.Text(l.book.F.Player.Account); account != "" {
+			return account
+		}
+	}
+	for _, held := range l.keys {
+		if i := slices.Index(held.seats, seat); i > 0 && held.seats[0] != seat {
+			return l.whose(held.seats[0])
+		}
+	}
+	return ""
 }
 
 // input writes an input that is about to be taken.
@@ -77,4 +90,5 @@ func (j *journalFile) close(l *Lobby) {
 	if err := errors.Join(err, j.buffer.Flush(), j.file.Close()); err != nil {
 		l.log().Warn("the journal was not written to its end", "error", err)
 	}
+	l.hall.cfg.Journals.Close(l.Code + "-" + l.ID)
 }

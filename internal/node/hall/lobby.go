@@ -87,7 +87,7 @@ func newLobby(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup) *Lob
 	if s.Practice {
 		l.tape = newTape(l, s)
 	}
-	if h.cfg.Journals != "" {
+	if h.cfg.Journals != nil {
 		l.journal = openJournal(l, s)
 	}
 	l.pub.init(h.faceOf(book))

@@ -25,6 +25,7 @@ type tape struct {
 func newTape(l *Lobby, s lobby.Setup) *tape {
 	t := &tape{}
 	t.w, _ = journal.NewWriter(&t.data, journal.Head{Rulebook: l.book.Source, Setup: s}, 0) // memory takes everything
+	t.w.Whose = l.whose
 	return t
 }
 

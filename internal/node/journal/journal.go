@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"strings"
 
 	"github.com/fxamacker/cbor/v2"
 
@@ -20,7 +21,7 @@ import (
 )
 
 // Magic begins every journal; its last character is the version of the format.
-const Magic = "TVXJRNL1"
+const Magic = "TVXJRNL2"
 
 // Head is how the lobby was opened.
 type Head struct {
@@ -29,18 +30,20 @@ type Head struct {
 	Setup    lobby.Setup
 }
 
-// entry is an input (kind 1) or a hash (kind 2).
+// entry is an input (kind 1), a hash (kind 2), or what a token stands for (kind 3).
 type entry struct {
-	_     struct{} `cbor:",toarray"`
-	Kind  uint8
-	At    int64
-	Input *input
-	Hash  uint64
+	_      struct{} `cbor:",toarray"`
+	Kind   uint8
+	At     int64
+	Input  *input
+	Hash   uint64
+	Person *person
 }
 
 const (
-	kindInput = 1
-	kindHash  = 2
+	kindInput  = 1
+	kindHash   = 2
+	kindPerson = 3
 )
 
 // input is step.Input as it is written: by number, without what is empty.
@@ -126,9 +129,15 @@ func (p *input) unpack(at int64) step.Input {
 
 // Writer writes a journal. It is not safe for use by several goroutines.
 type Writer struct {
-	enc   *cbor.Encoder
-	every sheet.Tick
-	due   sheet.Tick
+	enc    *cbor.Encoder
+	every  sheet.Tick
+	due    sheet.Tick
+	people *people
+	failed error // of telling what a token stands for
+
+	// Whose, if set, returns the account of whose connection a seat is: whose the name is that
+	// the seat takes.
+	Whose func(seat sheet.ID) string
 }
 
 // NewWriter begins a journal with its head. A hash is due every so many ticks; 0
@@ -138,13 +147,22 @@ func NewWriter(w io.Writer, h Head, hashEvery sheet.Tick) (*Writer, error) {
 		return nil, err
 	}
 	jw := &Writer{enc: cbor.NewEncoder(w), every: hashEvery, due: hashEvery}
+	jw.people = newPeople(func(p *person) {
+		jw.failed = errors.Join(jw.failed, jw.enc.Encode(entry{Kind: kindPerson, Person: p}))
+	})
 	return jw, jw.enc.Encode(h)
 }
 
 // Input writes an input that is about to be taken. Ticks without anything else
 // need not be written: the next input's tick implies them.
 func (w *Writer) Input(in *step.Input) error {
-	return w.enc.Encode(entry{Kind: kindInput, At: int64(in.At), Input: pack(in)})
+	hidden := *in
+	whose := ""
+	if w.Whose != nil && (in.Kind == step.Called || in.Verb == step.Rename) {
+		whose = w.Whose(in.Seat)
+	}
+	w.people.hide(&hidden, whose)
+	return errors.Join(w.failed, w.enc.Encode(entry{Kind: kindInput, At: int64(in.At), Input: pack(&hidden)}))
 }
 
 // Hash writes the state's hash, if one is due at the machine's tick.
@@ -171,6 +189,7 @@ type Replay struct {
 	setup   lobby.Setup
 	dec     *cbor.Decoder
 	pending *entry
+	names   map[string]string // what tokens of names stand for
 	Inputs  int
 	Hashes  int
 }
@@ -193,15 +212,8 @@ func (d *Difference) Error() string {
 	)
 }
 
-// Open reads a journal's head and opens its lobby.
-func Open(r io.Reader) (*Replay, error) {
-	magic := make([]byte, len(Magic))
-	if _, err := io.ReadFull(r, magic); err != nil || !bytes.Equal(magic[:7], []byte(Magic[:7])) {
-		return nil, errors.New("this is not a journal: it does not begin with " + Magic)
-	}
-	if string(magic) != Magic {
-		return nil, fmt.Errorf("this journal is of version %q; version %q is read here", magic[7:], Magic[7:])
-	}
+// reading is how journals are read.
+var reading = func() cbor.DecMode {
 	mode, err := cbor.DecOptions{
 		MaxArrayElements: 4096,
 		MaxMapPairs:      64,
@@ -209,9 +221,30 @@ func Open(r io.Reader) (*Replay, error) {
 		DupMapKey:        cbor.DupMapKeyEnforcedAPF,
 	}.DecMode()
 	if err != nil {
+		panic(err) // the options are constants
+	}
+	return mode
+}()
+
+// begins reads the first bytes of a journal.
+func begins(r io.Reader) error {
+	magic := make([]byte, len(Magic))
+	if _, err := io.ReadFull(r, magic); err != nil || !bytes.Equal(magic[:7], []byte(Magic[:7])) {
+		return errors.New("this is not a journal: it does not begin with " + Magic)
+	}
+	if string(magic) != Magic {
+		return fmt.Errorf("this journal is of version %q; version %q is read here", magic[7:], Magic[7:])
+	}
+	return nil
+}
+
+// Open reads a journal's head and opens its lobby. Its people stay tokens; their names are
+// those that the journal still tells.
+func Open(r io.Reader) (*Replay, error) {
+	if err := begins(r); err != nil {
 		return nil, err
 	}
-	rp := &Replay{dec: mode.NewDecoder(r)}
+	rp := &Replay{dec: reading.NewDecoder(r), names: map[string]string{}}
 	var h Head
 	if err := rp.dec.Decode(&h); err != nil {
 		return nil, fmt.Errorf("the journal's head cannot be read: %w", err)
@@ -237,11 +270,8 @@ func (rp *Replay) next() (*entry, error) {
 		rp.pending = nil
 		return e, nil
 	}
-	var e entry
-	if err := rp.dec.Decode(&e); err != nil {
-		if errors.Is(err, io.ErrUnexpectedEOF) {
-			err = io.EOF
-		}
+	e, err := rp.decode()
+	if err != nil {
 		return nil, err
 	}
 	if e.Kind == kindInput && e.Input == nil || e.Kind != kindInput && e.Kind != kindHash {
@@ -255,7 +285,41 @@ func (rp *Replay) next() (*entry, error) {
 			rp.M.Tick(),
 		)
 	}
-	return &e, nil
+	return e, nil
+}
+
+// decode returns the next entry that is not about what a token stands for, with the names that
+// are known.
+func (rp *Replay) decode() (*entry, error) {
+	for {
+		var e entry
+		if err := rp.dec.Decode(&e); err != nil {
+			if errors.Is(err, io.ErrUnexpectedEOF) {
+				err = io.EOF
+			}
+			return nil, err
+		}
+		switch {
+		case e.Kind == kindPerson && e.Person != nil:
+			if strings.HasPrefix(e.Person.Token, "n") {
+				rp.names[e.Person.Token] = e.Person.Text
+			}
+			continue
+		case e.Kind == kindInput && e.Input != nil:
+			in := e.Input
+			rp.known(&in.Name, step.Kind(in.Kind) == step.Enter || step.Kind(in.Kind) == step.Wait)
+			rp.known(&in.Text, step.Kind(in.Kind) == step.Called ||
+				step.Kind(in.Kind) == step.Intent && step.Verb(in.Verb) == step.Rename)
+		}
+		return &e, nil
+	}
+}
+
+// known puts a name that the journal tells in the place of its token.
+func (rp *Replay) known(token *string, isName bool) {
+	if name, told := rp.names[*token]; isName && told {
+		*token = name
+	}
 }
 
 // RunTo plays the journal back up to a tick, or to its end when that is negative.

@@ -5,6 +5,8 @@ import (
 	"errors"
 	"io"
 	"math/rand/v2"
+	"os"
+	"path/filepath"
 	"reflect"
 	"testing"
 
@@ -157,5 +159,133 @@ func TestDoorsReplay(t *testing.T) {
 				t.Fatalf("cut off at %d: %v", cut, err)
 			}
 		}
+	}
+}
+
+// TestPeopleAreErased: in a journal people are tokens; without what these stand for it plays
+// back to the same hashes, and nobody is told who it was, but for those who are still there.
+func TestPeopleAreErased(t *testing.T) {
+	var file bytes.Buffer
+	setup := lobby.Setup{Code: "DOOR22", Seed: 3}
+	w, err := NewWriter(&file, Head{Rulebook: []byte(doorsBook), Setup: setup}, 1)
+	if err != nil {
+		t.Fatal(err)
+	}
+	w.Whose = func(seat sheet.ID) string { return "account-of-mara" }
+	first, err := Open(bytes.NewReader(file.Bytes()))
+	if err != nil {
+		t.Fatal(err)
+	}
+	m := first.M
+	var mara sheet.ID
+	for _, in := range []step.Input{
+		{Kind: step.Enter, Acct: "account-of-mara", Name: "Mara", Conn: "c"},
+		{Kind: step.Enter, Name: "Kit of Mara", Conn: "c"},
+		{Kind: step.Enter, Acct: "account-of-joss", Name: "Mara"}, // she has the same name
+		{Kind: step.Intent, Verb: step.Rename, Text: "Maro"},
+		{Kind: step.Intent, Verb: step.Rename, Text: "\u202e"}, // refused
+		{Kind: step.Called, Text: "Marette"},
+		{Kind: step.Intent, Verb: step.Unban, Text: "account-of-mara"},
+	} {
+		in.At = m.Tick() + 5
+		if in.Kind == step.Intent || in.Kind == step.Called {
+			in.Seat = mara
+		}
+		if err := errors.Join(w.Hash(m), w.Input(&in)); err != nil {
+			t.Fatal(err)
+		}
+		if out := m.Step(&in); out.Seat != 0 && mara == 0 {
+			mara = out.Seat
+		}
+	}
+	if err := w.Final(m); err != nil {
+		t.Fatal(err)
+	}
+	who, err := Accounts(bytes.NewReader(file.Bytes()))
+	if err != nil || len(who) != 2 || who["account-of-mara"] != 1 {
+		t.Errorf("%v, %v", who, err)
+	}
+	name := func(data []byte) (name, other string) {
+		t.Helper()
+		rp, err := Open(bytes.NewReader(data))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := rp.RunTo(-1); err != io.EOF || rp.Hashes < 4 || rp.M.Hash() != m.Hash() {
+			t.Fatalf("%v after %d inputs and %d hashes", err, rp.Inputs, rp.Hashes)
+		}
+		f := rp.Book.F.Player
+		players := rp.M.Store().Of(sheet.Player)
+		return players[0].Text(f.Name), players[2].Text(f.Name)
+	}
+	if a, b := name(file.Bytes()); a != "Marette" || b != "Mara 2" {
+		t.Errorf("the names are told as %q and %q", a, b)
+	}
+	var less bytes.Buffer
+	if found, err := Forget(bytes.NewReader(file.Bytes()), &less, "account-of-mara"); err != nil || !found {
+		t.Fatal(found, err)
+	}
+	for _, word := range []string{"account-of-mara", "Kit of", "Maro", "Marette"} {
+		if bytes.Contains(less.Bytes(), []byte(word)) {
+			t.Errorf("%s is still told", word)
+		}
+	}
+	if a, b := name(less.Bytes()); a == "Marette" || b != "Mara" {
+		t.Errorf("after the erasure the names are %q and %q", a, b)
+	}
+	if found, err := Forget(bytes.NewReader(less.Bytes()), io.Discard, "account-of-mara"); err != nil || found {
+		t.Error("there is something left to be forgotten", err)
+	}
+}
+
+// TestFolder: of the journals in a folder those are rewritten in which somebody stands who is
+// gone, not those that are being written, and a file that is no journal is told.
+func TestFolder(t *testing.T) {
+	dir := t.TempDir()
+	f := NewFolder(dir)
+	write := func(name, account string) {
+		t.Helper()
+		file, err := f.Create(name)
+		if err != nil {
+			t.Fatal(err)
+		}
+		w, err := NewWriter(file, Head{Rulebook: []byte(doorsBook)}, 0)
+		if err == nil {
+			err = w.Input(&step.Input{Kind: step.Enter, Acct: account, Name: "Mara"})
+		}
+		if err = errors.Join(err, file.Close()); err != nil {
+			t.Fatal(err)
+		}
+	}
+	write("one", "mara")
+	write("two", "mara")
+	f.Close("one")
+	forget := func(want int) {
+		t.Helper()
+		asked := 0
+		err := f.Forget(func(all []string) ([]string, error) {
+			asked++
+			return all, nil
+		})
+		if err != nil || asked != want {
+			t.Errorf("%d journals are asked about, %v", asked, err)
+		}
+	}
+	if list, err := f.Of("mara"); err != nil || len(list) != 1 || list[0] != (Mention{"one.journal", 1}) {
+		t.Errorf("%v, %v", list, err)
+	}
+	forget(1)
+	f.Close("two")
+	forget(1)
+	forget(0)
+	if list, err := f.Of("mara"); err != nil || len(list) != 0 {
+		t.Errorf("%v, %v", list, err)
+	}
+	os.WriteFile(filepath.Join(dir, "odd.journal"), []byte("odd"), 0o600)
+	if _, err := f.Of("mara"); err == nil {
+		t.Error("a file that is no journal is none")
+	}
+	if list, err := NewFolder("").Of("mara"); err != nil || len(list) != 0 {
+		t.Errorf("no folder: %v, %v", list, err)
 	}
 }

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"time"
 
+	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/node/store"
 )
 
@@ -24,6 +25,8 @@ type Person struct {
 	Boards  []PersonEntry  `json:"boards"`
 	Posts   []PersonPost   `json:"posts"` // that carried IDs
 	Bars    []PersonBar    `json:"bars"`
+
+	Journals []journal.Mention `json:"journals"` // of lobbies, on this node, in which the player stands
 }
 
 // PersonRecord is a record in an export: as it is kept, also what no rulebook knows now.

@@ -144,7 +144,14 @@ func (d *document) through(way http.RoundTripper, req *http.Request) (*http.Resp
 	if err != nil {
 		return res, nil // it was cut off, which is the reader's to see
 	}
-	if why := d.check(req, res, body); why != "" {
+	why := d.check(req, res, body)
+	for name, want := range map[string]string{"Cache-Control": "no-store", "X-Content-Type-Options": "nosniff",
+		"Referrer-Policy": "no-referrer", "Server": ""} {
+		if got := res.Header.Get(name); got != want {
+			why = fmt.Sprintf("the header %s is %q, not %q", name, got, want)
+		}
+	}
+	if why != "" {
 		d.mu.Lock()
 		defer d.mu.Unlock()
 		if _, told := d.wrong[why]; !told {

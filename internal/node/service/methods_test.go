@@ -3,8 +3,32 @@ package service_test
 import (
 	"io"
 	"net/http"
+	"strings"
 	"testing"
 )
+
+// TestMediaTypes: JSON in UTF-8 is JSON however its type is written; nothing else is.
+func TestMediaTypes(t *testing.T) {
+	for kind, want := range map[string]int{"": 400, "application/json": 400, "Application/JSON; charset=UTF-8": 400,
+		"application/jsonx": 415, "text/json": 415, "application/json; charset=latin-1": 415, "application/json;;": 415,
+		"application/x-www-form-urlencoded": 415} {
+		req, err := http.NewRequestWithContext(soon(t), "POST", node.Address+"/v1/sign-in/device", strings.NewReader("{}"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if kind != "" {
+			req.Header.Set("Content-Type", kind)
+		}
+		res, err := http.DefaultClient.Do(req)
+		if err != nil {
+			t.Fatal(err)
+		}
+		res.Body.Close()
+		if res.StatusCode != want {
+			t.Errorf("%q: %d, not %d", kind, res.StatusCode, want)
+		}
+	}
+}
 
 // TestMethods: an address says which methods it takes; HEAD is GET without the body; under
 // /v1 what is not there is a problem document, and not the console.

@@ -2,8 +2,10 @@ package service_test
 
 import (
 	"fmt"
+	"io/fs"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"sync"
 	"testing"
@@ -208,5 +210,39 @@ func TestPagesNameWhatThereIs(t *testing.T) {
 				}
 			}
 		}
+	}
+}
+
+// TestSecurityPage: every test that docs/security.md names is there.
+func TestSecurityPage(t *testing.T) {
+	page, err := os.ReadFile("../../../docs/security.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	there := map[string]bool{}
+	err = filepath.WalkDir("../../..", func(path string, d fs.DirEntry, err error) error {
+		if err == nil && d.IsDir() && d.Name() == "node_modules" {
+			return fs.SkipDir
+		}
+		if err == nil && strings.HasSuffix(path, "_test.go") {
+			text, err := os.ReadFile(path)
+			for _, m := range regexp.MustCompile(`(?m)^func ((?:Test|Fuzz)\w+)\(`).FindAllSubmatch(text, -1) {
+				there[string(m[1])] = true
+			}
+			return err
+		}
+		return err
+	})
+	if err != nil {
+		t.Fatal(err)
+	}
+	named := regexp.MustCompile(`\b(?:Test|Fuzz)[A-Z]\w+`).FindAllString(string(page), -1)
+	for _, name := range named {
+		if !there[name] {
+			t.Errorf("docs/security.md names %s, which there is not", name)
+		}
+	}
+	if len(named) < 60 {
+		t.Errorf("docs/security.md names %d tests", len(named))
 	}
 }

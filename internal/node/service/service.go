@@ -28,6 +28,7 @@ import (
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/guard"
 	"turnvex.example/turnvex/internal/node/hall"
+	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/node/keep"
 	"turnvex.example/turnvex/internal/node/library"
 	"turnvex.example/turnvex/internal/node/series"
@@ -102,6 +103,7 @@ type Service struct {
 	DB          *store.DB
 	Accounts    *account.Service
 	Series      *series.Manager
+	Journals    *journal.Folder
 
 	http   *http.Server
 	failed chan error
@@ -160,6 +162,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		return err
 	}
 	s.Series = series.New(s.DB, lib, cfg.Node, cfg.Log)
+	s.Journals = journal.NewFolder(cfg.Journals)
 	s.Hall = hall.New(
 		hall.Config{
 			Ended:     s.Series.Ended,
@@ -171,7 +174,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 			Node:      cfg.Node,
 			Region:    cfg.Region,
 			Version:   Version,
-			Journals:  cfg.Journals,
+			Journals:  s.Journals,
 			Refuse:    cfg.Refuse,
 			Practice:  cfg.Practice,
 			Check:     cfg.Check,
@@ -210,6 +213,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		Accounts:  accounts,
 		Library:   lib,
 		Series:    s.Series,
+		Journals:  s.Journals,
 		Log:       cfg.Log,
 		Region:    cfg.Region,
 		Version:   Version,
@@ -277,11 +281,25 @@ func (s *Service) sweeper(keeping keep.Retention) {
 			if err := s.Keeper.Sweep(ctx, keeping); err != nil {
 				s.log.Warn("could not remove old results and changes of records", "error", err)
 			}
+			if err := s.Journals.Forget(func(all []string) ([]string, error) { return s.gone(ctx, all) }); err != nil {
+				s.log.Warn("could not take deleted players out of all journals", "error", err)
+			}
 			cancel()
 		case <-s.sweep:
 			return
 		}
 	}
+}
+
+// gone returns those of some players whom there are no more.
+func (s *Service) gone(ctx context.Context, players []string) (out []string, err error) {
+	there, err := store.Present(s.DB.WithContext(ctx), players...)
+	for _, p := range players {
+		if err == nil && !there[p] {
+			out = append(out, p)
+		}
+	}
+	return out, err
 }
 
 // Failed gives the error that ended the node's doors, if one does.

@@ -1,11 +1,16 @@
 package service_test
 
 import (
+	"bytes"
+	"io"
 	"net/http"
+	"os"
+	"path/filepath"
 	"testing"
 	"time"
 
 	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/node/service"
 )
 
@@ -93,4 +98,59 @@ func TestSeatOverHTTP(t *testing.T) {
 	wants(t, "a field in capitals", err, "unknown-field")
 	err = as(mara).Call(soon(t), http.MethodDelete, "/v1/lobbies/"+code+"/seat", nil, nil)
 	wants(t, "given back", err, "")
+}
+
+// TestErasedFromJournals: an export names the journals in which a player stands; when they are
+// deleted no journal tells who they were, and it plays back as before.
+func TestErasedFromJournals(t *testing.T) {
+	dir := t.TempDir()
+	s := another(t, service.Config{Journals: dir})
+	mara, joss := player(t, "Marabel"), player(t, "Jossara")
+	l, err := at(s, mara).Open(soon(t), client.Opening{Rulebook: "duel"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, in := range []*client.Signed{mara, joss} {
+		c, err := client.Connect(soon(t), client.Options{Address: s.Address, Token: in.Token, Lobby: l.Code})
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer c.Close()
+		do(t, c, client.Intent{Do: "ready"})
+	}
+	if err := at(s, &client.Signed{Token: operator(t).Token}).CloseLobby(soon(t), l.Code); err != nil {
+		t.Fatal(err)
+	}
+	var person struct{ Journals []struct{ Inputs int } }
+	for len(person.Journals) == 0 { // it is written to its end when the lobby has closed
+		if err := at(s, mara).Call(soon(t), http.MethodGet, "/v1/me/export", nil, &person); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := at(s, mara).DeleteMe(soon(t)); err != nil {
+		t.Fatal(err)
+	}
+	files, _ := filepath.Glob(filepath.Join(dir, "*.journal"))
+	if len(files) != 1 {
+		t.Fatal(files)
+	}
+	for ctx := soon(t); ; {
+		data, err := os.ReadFile(files[0])
+		if err != nil || ctx.Err() != nil {
+			t.Fatal("the journal still tells who played", err)
+		}
+		if !bytes.Contains(data, []byte(mara.Player)) && !bytes.Contains(data, []byte("Marabel")) {
+			if !bytes.Contains(data, []byte("Jossara")) {
+				t.Error("the other player is gone too")
+			}
+			rp, err := journal.Open(bytes.NewReader(data))
+			if err != nil {
+				t.Fatal(err)
+			}
+			if err := rp.RunTo(-1); err != io.EOF || rp.Hashes == 0 {
+				t.Errorf("played back: %v, %d hashes", err, rp.Hashes)
+			}
+			return
+		}
+	}
 }

@@ -1,0 +1,229 @@
+package siege
+
+import (
+	"bufio"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"net"
+	"net/http"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"syscall"
+	"time"
+
+	"turnvex.example/turnvex/internal/node/service"
+	"turnvex.example/turnvex/internal/tool/pgbox"
+)
+
+// field is where the siege takes place: a database, a node and a bare listener, each a process
+// of its own.
+type field struct {
+	node, bare *process
+	stopBox    func()
+}
+
+// operatorKey is the key of the node that is attacked, which lives no longer than the siege.
+const operatorKey = "the-operators-key-of-the-siege"
+
+func build(ctx context.Context) (*field, error) {
+	root, err := filepath.Abs(".")
+	if err != nil {
+		return nil, err
+	}
+	box, stop, err := pgbox.Temp(ctx, pgbox.Folder(root))
+	if err != nil {
+		return nil, err
+	}
+	f := &field{stopBox: stop}
+	if f.node, err = start(ctx, "node", box.Address); err == nil {
+		f.bare, err = start(ctx, "bare")
+	}
+	if err != nil {
+		f.stop()
+		return nil, err
+	}
+	return f, nil
+}
+
+func (f *field) stop() {
+	for _, p := range []*process{f.bare, f.node} {
+		if p != nil {
+			p.stop()
+		}
+	}
+	f.stopBox()
+}
+
+// process is a part of the siege in a process of its own.
+type process struct {
+	cmd     *exec.Cmd
+	address string
+}
+
+// start starts a part, which says its address first.
+func start(ctx context.Context, args ...string) (*process, error) {
+	self, err := os.Executable()
+	if err != nil {
+		return nil, err
+	}
+	p := &process{cmd: exec.CommandContext(ctx, self, append([]string{"-part"}, args...)...)}
+	p.cmd.Stderr = os.Stderr
+	p.cmd.Cancel = func() error { return p.cmd.Process.Signal(syscall.SIGTERM) }
+	p.cmd.WaitDelay = 20 * time.Second
+	out, err := p.cmd.StdoutPipe()
+	if err != nil {
+		return nil, err
+	}
+	if err := p.cmd.Start(); err != nil {
+		return nil, err
+	}
+	line := bufio.NewScanner(out)
+	if !line.Scan() {
+		p.cmd.Wait()
+		return nil, fmt.Errorf("%s does not start", args[0])
+	}
+	p.address = line.Text()
+	return p, nil
+}
+
+func (p *process) stop() {
+	p.cmd.Process.Signal(syscall.SIGTERM)
+	p.cmd.Wait()
+}
+
+// ticksPerSecond is in what /proc counts the processor's time.
+const ticksPerSecond = 100
+
+// used is the processor's time that a process has taken, and the memory that it has now.
+func (p *process) used() (cpu time.Duration, memory int64) {
+	stat, _ := os.ReadFile(fmt.Sprintf("/proc/%d/stat", p.cmd.Process.Pid))
+	if i := strings.LastIndex(string(stat), ") "); i >= 0 {
+		f := strings.Fields(string(stat)[i+2:])
+		if len(f) > 21 {
+			user, _ := strconv.ParseInt(f[11], 10, 64)
+			system, _ := strconv.ParseInt(f[12], 10, 64)
+			pages, _ := strconv.ParseInt(f[21], 10, 64)
+			return time.Duration(user+system) * time.Second / ticksPerSecond, pages * int64(os.Getpagesize())
+		}
+	}
+	return 0, 0
+}
+
+// watch measures a process until what it returns is called.
+func (p *process) watch() func() (time.Duration, int64) {
+	began, _ := p.used()
+	done, peak := make(chan struct{}), make(chan int64)
+	go func() {
+		most := int64(0)
+		for t := time.NewTicker(50 * time.Millisecond); ; {
+			_, now := p.used()
+			most = max(most, now)
+			select {
+			case <-t.C:
+			case <-done:
+				t.Stop()
+				peak <- most
+				return
+			}
+		}
+	}()
+	return func() (time.Duration, int64) {
+		close(done)
+		now, _ := p.used()
+		return now - began, <-peak
+	}
+}
+
+// attack starts an attacker at the lowest priority, and returns what waits for what it came to.
+func (f *field) attack(ctx context.Context, a *attack, target string, long time.Duration) (func() (*tally, error),
+	error) {
+	self, err := os.Executable()
+	if err != nil {
+		return nil, err
+	}
+	cmd := exec.CommandContext(ctx, "nice", "-n", "19", self, "-part", "attack", a.name, f.node.address, target,
+		long.String())
+	cmd.Stderr = os.Stderr
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		return nil, err
+	}
+	if err := cmd.Start(); err != nil {
+		return nil, err
+	}
+	lines := bufio.NewScanner(out)
+	lines.Buffer(nil, 1<<20)
+	if !lines.Scan() || lines.Text() != "ready" {
+		cmd.Wait()
+		return nil, errors.New("the attacker does not get ready")
+	}
+	return func() (*tally, error) {
+		var t tally
+		if !lines.Scan() {
+			return nil, errors.Join(errors.New("the attacker came to nothing"), cmd.Wait())
+		}
+		err := json.Unmarshal(lines.Bytes(), &t)
+		return &t, errors.Join(err, cmd.Wait())
+	}, nil
+}
+
+// part runs one of the processes: its name and what it needs.
+func part(ctx context.Context, args []string) error {
+	switch {
+	case args[0] == "node" && len(args) == 2:
+		return runNode(ctx, args[1])
+	case args[0] == "bare":
+		return runBare(ctx)
+	case args[0] == "attack" && len(args) == 5:
+		long, err := time.ParseDuration(args[4])
+		if err != nil {
+			return err
+		}
+		return runAttack(ctx, args[1], args[2], args[3], long)
+	}
+	return fmt.Errorf("there is no part %q", args)
+}
+
+func runNode(ctx context.Context, database string) error {
+	service.Tune()
+	root, err := filepath.Abs(".")
+	if err != nil {
+		return err
+	}
+	s, err := service.Start(ctx, service.Config{Database: database, OperatorKey: operatorKey,
+		Rulebooks: filepath.Join(root, "demo/rulebooks")})
+	if err != nil {
+		return err
+	}
+	fmt.Println(s.Address)
+	<-ctx.Done()
+	s.Stop()
+	return nil
+}
+
+// runBare listens, and refuses every request before it has read more than its head.
+func runBare(ctx context.Context) error {
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return err
+	}
+	fmt.Println("http://" + l.Addr().String())
+	s := &http.Server{ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 30 * time.Second,
+		Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			http.Error(w, "no",
+				http.StatusServiceUnavailable)
+		})}
+	go func() {
+		<-ctx.Done()
+		s.Close()
+	}()
+	if err := s.Serve(l); !errors.Is(err, http.ErrServerClosed) {
+		return err
+	}
+	return nil
+}

@@ -96,7 +96,8 @@ func FuzzTexts(f *testing.F) {
 		f.Add(seed)
 	}
 	f.Fuzz(func(t *testing.T, raw string) {
-		for _, clean := range []func(string) (string, error){names.Clean, func(s string) (string, error) { return names.Line(s, 50) }} {
+		line := func(s string) (string, error) { return names.Line(s, 50) }
+		for _, clean := range []func(string) (string, error){names.Clean, line} {
 			text, err := clean(raw)
 			if err != nil {
 				continue

@@ -244,11 +244,11 @@ func (s *Service) Check(ctx context.Context, token string) (*Who, error) {
 		}
 		return nil, err
 	}
-	if p.VoidBefore != nil && c.At <= p.VoidBefore.UnixMicro() {
-		return nil, fault.New(code.BadToken, "the player has signed out everywhere since: sign in again")
-	}
 	if err := s.mayComeIn(p); err != nil {
 		return nil, err
+	}
+	if p.VoidBefore != nil && c.At <= p.VoidBefore.UnixMicro() {
+		return nil, fault.New(code.BadToken, "the player has signed out everywhere since: sign in again")
 	}
 	return &Who{Player: p.ID, Name: p.Name, subject: ofPlayer(p.ID), line: c.Line, at: c.At, signer: signer}, nil
 }

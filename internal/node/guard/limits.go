@@ -45,6 +45,7 @@ var (
 
 // All lists them in the order of the table.
 var All = []*Limit{
-	Requests, Sockets, Arriving, Shakes, Live, Codes, CodesThere, AccountTries, AccountAll, AddressTries, Checks, Hashing, Opened,
+	Requests, Sockets, Arriving, Shakes, Live, Codes, CodesThere, AccountTries, AccountAll, AddressTries, Checks,
+	Hashing, Opened,
 	Joined, Seats, Watches, Accounts, Players, Renames, Passwords, AtLobby,
 }

@@ -12,7 +12,8 @@ func TestMediaTypes(t *testing.T) {
 	for kind, want := range map[string]int{"": 400, "application/json": 400, "Application/JSON; charset=UTF-8": 400,
 		"application/jsonx": 415, "text/json": 415, "application/json; charset=latin-1": 415, "application/json;;": 415,
 		"application/x-www-form-urlencoded": 415} {
-		req, err := http.NewRequestWithContext(soon(t), "POST", node.Address+"/v1/sign-in/device", strings.NewReader("{}"))
+		req, err := http.NewRequestWithContext(soon(t), "POST", node.Address+"/v1/sign-in/device",
+			strings.NewReader("{}"))
 		if err != nil {
 			t.Fatal(err)
 		}

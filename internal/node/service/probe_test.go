@@ -209,7 +209,8 @@ func badMessage(r *rand.Rand, enc replica.Encoding) []byte {
 	if err := json.Unmarshal([]byte(list[r.IntN(len(list))].Example), &m); err != nil {
 		panic(err)
 	}
-	values := []any{nil, true, -1, 1.5, 1e300, "", "\x00", "\u202e", strings.Repeat("x", 5000), []any{}, map[string]any{},
+	values := []any{nil, true, -1, 1.5, 1e300, "", "\x00", "\u202e", strings.Repeat("x", 5000), []any{},
+		map[string]any{},
 		[]any{1, 2}, "everything", 1 << 40, map[string]any{"a": []any{nil}}}
 	keys := slices.Sorted(maps.Keys(m))
 	for range 1 + r.IntN(2) {

@@ -44,6 +44,9 @@ func auditCommand() command {
 				}
 				var rows [][]string
 				for _, l := range lines {
+					if l.Subject == "" {
+						l.Subject = l.Details
+					}
 					rows = append(rows, []string{l.At.Local().Format(time.DateTime), l.Who, l.What, l.Subject,
 						l.Outcome,
 						l.Address, l.Why})

@@ -390,8 +390,13 @@ func listings(ctx context.Context, a *attacker) func(context.Context) {
 			if ws == nil {
 				return
 			}
-			var m struct{ Is string }
-			if ws.ReadJSON(&m) == nil && m.Is == "listing" {
+			var m struct{ Is, Code string }
+			if ws.ReadJSON(&m) == nil && m.Is == "bye" {
+				a.count(m.Code)
+				ws.Close()
+				return
+			}
+			if m.Is == "listing" {
 				if n := open.Add(1); n > 50 {
 					a.breaks("one guest has %d connections that watch the listing", n)
 				}

@@ -25,6 +25,7 @@ import (
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/node/keep"
+	"turnvex.example/turnvex/internal/node/ledger"
 	"turnvex.example/turnvex/internal/node/library"
 	"turnvex.example/turnvex/internal/node/series"
 	"turnvex.example/turnvex/internal/node/store"
@@ -44,6 +45,7 @@ type Config struct {
 	Library   *library.Library
 	Series    *series.Manager
 	Journals  *journal.Folder
+	Ledger    *ledger.Ledger
 	Log       *slog.Logger
 	Region    string
 	Version   string

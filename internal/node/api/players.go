@@ -7,6 +7,7 @@ import (
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/node/keep"
 	"turnvex.example/turnvex/internal/node/store"
 )
@@ -146,7 +147,13 @@ func (s *server) person(c *call, p *store.Player) (*keep.Person, error) {
 	if err != nil {
 		return nil, err
 	}
-	out.Journals, err = s.Journals.Of(p.ID)
+	if out.Journals, err = s.Journals.Of(p.ID); err != nil {
+		return nil, err
+	}
+	kept, err := s.Ledger.Of(c.r.Context(), p.ID)
+	for _, name := range kept {
+		out.Journals = append(out.Journals, journal.Mention{Journal: name})
+	}
 	return out, err
 }
 

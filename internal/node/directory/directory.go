@@ -106,10 +106,14 @@ func (d *Directory) write(ctx context.Context, e Entry, now time.Time, closed *t
 		Error
 }
 
-// Abandon closes the entries of the lobbies that a node held when it ended, and no
-// others.
-func (d *Directory) Abandon(ctx context.Context, node string, now time.Time) error {
-	return d.db.WithContext(ctx).Model(&store.Lobby{}).Where("node = ? and closed_at is null", node).
+// Abandon closes the entries of the lobbies that a node held when it ended, but for those that
+// go on, and no others.
+func (d *Directory) Abandon(ctx context.Context, node string, now time.Time, but ...string) error {
+	held := d.db.WithContext(ctx).Model(&store.Lobby{}).Where("node = ? and closed_at is null", node)
+	if len(but) > 0 {
+		held = held.Where("id not in ?", but)
+	}
+	return held.
 		Updates(map[string]any{"closed_at": now, "updated_at": now, "state": Closed}).Error
 }
 

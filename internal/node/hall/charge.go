@@ -38,17 +38,24 @@ func (l *Lobby) await(effects []step.Effect, r request) {
 	l.charging[r.in.Seat] = nil
 	for _, e := range effects {
 		if e.Kind == step.Charge {
-			l.charge(&keep.Job{Lobby: l.ID, Code: l.Code, Book: l.book, Records: []keep.Record{
-				{Player: e.Account, Number: e.N, Match: e.Match, Changes: e.Changes}}}, r)
+			l.charge(l.chargeJob(e), r)
 		}
 	}
+}
+
+// chargeJob is what takes a cost where the record is kept.
+func (l *Lobby) chargeJob(e step.Effect) *keep.Job {
+	return &keep.Job{Lobby: l.ID, Code: l.Code, Book: l.book, Records: []keep.Record{
+		{Player: e.Account, Number: e.N, Match: e.Match, Changes: e.Changes}}}
 }
 
 // charge has a cost taken where the record is kept, behind what the lobby keeps already,
 // and hands the intent in again with what became of it. What was taken for nothing is given
 // back.
 func (l *Lobby) charge(job *keep.Job, r request) {
+	l.memory.begin()
 	l.tasks.add(func() {
+		defer func() { go l.post(l.memory.done) }()
 		ctx, cancel := context.WithTimeout(context.Background(), chargeWithin)
 		ok, stand, err := l.hall.cfg.Keeper.Charge(ctx, job)
 		for wait := 50 * time.Millisecond; err != nil && ctx.Err() == nil; wait *= 2 {

@@ -24,16 +24,17 @@ const (
 // the connection's writer takes them out.
 type Client struct {
 	*outbox.Box
-	lobby   *Lobby
-	account string
-	key     string // to come back with
-	watch   bool
-	referee bool
-	waits   bool          // stands in line for a seat
-	delay   time.Duration // how much later everything is shown
-	first   atomic.Uint32 // the seat of the player who has signed in
-	count   atomic.Int32  // seats at the beginning
-	behind  atomic.Bool   // deltas were left out: it gets what it missed when it has taken what waits
+	lobby    *Lobby
+	account  string
+	key      string // to come back with
+	watch    bool
+	referee  bool
+	waits    bool          // stands in line for a seat
+	newcomer bool          // had no seat before
+	delay    time.Duration // how much later everything is shown
+	first    atomic.Uint32 // the seat of the player who has signed in
+	count    atomic.Int32  // seats at the beginning
+	behind   atomic.Bool   // deltas were left out: it gets what it missed when it has taken what waits
 
 	// Used by the lobby's loop alone.
 	replica.Viewer

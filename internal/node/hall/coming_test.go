@@ -318,7 +318,7 @@ func TestOpenings(t *testing.T) {
 			{hall.Opening{Capacity: 1}, code.OutOfRange, "from 2 to 4"},
 			{hall.Opening{Title: strings.Repeat("t", 61)}, code.BadName, "at most 60"},
 			{hall.Opening{Name: strings.Repeat("n", 61)}, code.BadName, "at most 60"},
-			{hall.Opening{Title: "a \x1b[31mred quay"}, code.BadName, "U+001B, which cannot be seen"},
+			{hall.Opening{Title: "a \x1b[31mred quay"}, code.BadName, "U+001B, which steers"},
 			{hall.Opening{Name: "a \u202equay"}, code.BadName, "U+202E, which turns"},
 			{hall.Opening{Options: map[string]any{"motto": "a\u2066b"}}, code.BadOption, "the text holds"},
 			{hall.Opening{Password: strings.Repeat("p", 101)}, code.TooLarge, "100 bytes"},

@@ -10,6 +10,7 @@ import (
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/node/keep"
+	"turnvex.example/turnvex/internal/node/ledger"
 )
 
 // Config is what a hall needs. Directory, Keeper and Names must be given.
@@ -24,6 +25,8 @@ type Config struct {
 	Version   string           // of the service, told to clients
 	// Journals is the folder in which each lobby's journal is written; nil for none.
 	Journals *journal.Folder
+	// Ledger keeps what the lobbies take in, and lets them go on at the next start; nil for none.
+	Ledger *ledger.Ledger
 	// Refuse tells a player's second connection that they are in already; otherwise
 	// it takes over, and the older one is told.
 	Refuse bool

@@ -26,7 +26,7 @@ func (l *Lobby) present() directory.Entry {
 		Practice: row.Flag(f.Practice),
 		Open:     row.Flag(f.Open),
 		Password: row.Flag(f.Password),
-		Opened:   l.began.UTC(),
+		Opened:   l.opened.UTC(),
 	}
 	if s := l.book.StandIns; s != nil { // who comes takes the place of one that the service plays
 		e.Seats -= int(row.Int(s.Count))

@@ -56,7 +56,8 @@ func New(cfg Config) *Hall {
 	}
 }
 
-func (h *Hall) start(l *Lobby) error {
+// start lets a lobby live; the first that its loop does is given, or nil.
+func (h *Hall) start(l *Lobby, first func()) error {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	if h.stopped {
@@ -64,7 +65,7 @@ func (h *Hall) start(l *Lobby) error {
 	}
 	h.lobbies[l.Code] = l
 	h.running.Go(func() {
-		l.run()
+		l.run(first)
 		h.mu.Lock()
 		delete(h.lobbies, l.Code)
 		h.mu.Unlock()

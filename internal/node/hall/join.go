@@ -41,6 +41,12 @@ func (l *Lobby) Join(ctx context.Context, j Joining) (*Client, error) {
 	if e := l.do(ctx, func() { err = l.admit(c, j) }); e != nil {
 		return nil, e
 	}
+	if err == nil && c.newcomer {
+		if err = l.kept(ctx); err != nil { // who is not kept has not joined
+			go l.post(func() { l.leave(c) })
+			return nil, err
+		}
+	}
 	return c, err
 }
 
@@ -71,6 +77,7 @@ func (l *Lobby) admit(c *Client, j Joining) error {
 		if back, err := l.comeBack(c, j); err != nil {
 			return err
 		} else if !back {
+			c.newcomer = true
 			if err := l.takeSeats(c, j); err != nil && (!j.Wait || fault.CodeOf(err) != code.LobbyFull ||
 				l.standInLine(c, j) != nil) {
 				return err

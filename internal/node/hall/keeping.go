@@ -58,6 +58,7 @@ func (l *Lobby) loadRecord(seat sheet.ID, account string) {
 	}
 	l.release(false)
 	l.knownOf(account)
+	l.memory.begin()
 	go func() {
 		var s keep.Standing
 		var first bool
@@ -67,7 +68,10 @@ func (l *Lobby) loadRecord(seat sheet.ID, account string) {
 			return err
 		})
 		if loaded {
-			l.post(func() { l.loaded(seat, account, s, first) })
+			l.post(func() {
+				l.memory.done()
+				l.loaded(seat, account, s, first)
+			})
 		}
 	}()
 }
@@ -79,6 +83,7 @@ func (l *Lobby) save(job *keep.Job) {
 		l.knownOf(r.Player).saving++
 	}
 	l.hall.unsaved.begin(job)
+	l.memory.begin()
 	l.tasks.add(func() {
 		defer l.hall.unsaved.done(job)
 		var stand map[string]keep.Standing
@@ -96,6 +101,7 @@ func (l *Lobby) save(job *keep.Job) {
 			go l.hall.cfg.Ended(l.ID, job.Result)
 		}
 		go l.post(func() {
+			l.memory.done()
 			l.saved(job, stand)
 			if kept && job.Result != nil {
 				l.step(&step.Input{Kind: step.Saved, N: job.Result.Match})

@@ -36,7 +36,12 @@ type Lobby struct {
 	m        *lobby.Lobby
 	row      *sheet.Row // its sheet
 	broken   bool       // a fault in it was logged; nothing is asked of m any more
-	began    time.Time
+	began    time.Time  // when its tick 0 was, or would have been
+	opened   time.Time
+	setup    lobby.Setup
+	memory   *memory  // nil without a ledger
+	leaving  bool     // the node stops: the lobby goes on at its next start
+	hurried  bool     // whatever is under way
 	soon     []func() // jobs that the loop has set itself
 	clients  []*Client
 	keys     map[string]*heldSeats // what a resume key brings back
@@ -61,7 +66,13 @@ type Lobby struct {
 	holds    map[string]func() // gives back what is counted for a player who is here, by account
 }
 
-func newLobby(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup) *Lobby {
+// newLobby makes a lobby around its authority: a new one, if it is nil.
+func newLobby(
+	h *Hall, id, name string, book *rulebook.Book, s lobby.Setup, m *lobby.Lobby,
+) *Lobby {
+	if m == nil {
+		m = lobby.New(book, s)
+	}
 	l := &Lobby{
 		secret: keepsSecrets(book), sat: map[string]bool{},
 		ID:       id,
@@ -76,10 +87,12 @@ func newLobby(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup) *Lob
 		holds:    map[string]func(){},
 		keys:     map[string]*heldSeats{},
 		known:    map[string]*known{},
-		m:        lobby.New(book, s),
-		began:    h.cfg.Now(),
+		m:        m,
+		setup:    s,
+		began:    h.beginning(),
 		checks:   h.cfg.Check,
 	}
+	l.opened = l.began
 	l.row = l.m.Row()
 	if l.checks == 0 && s.Practice {
 		l.checks = checkEvery
@@ -94,6 +107,9 @@ func newLobby(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup) *Lob
 	return l
 }
 
+// beginning is now, as exactly as the database keeps it.
+func (h *Hall) beginning() time.Time { return h.cfg.Now().Truncate(time.Microsecond) }
+
 // log is the logger for what concerns this lobby.
 func (l *Lobby) log() *slog.Logger {
 	return l.hall.cfg.Log.With("lobby", l.Code, "rulebook", l.book.Name)
@@ -101,11 +117,14 @@ func (l *Lobby) log() *slog.Logger {
 
 // run is the lobby's loop: inputs as they come, ticks as they fall due. A lobby
 // in which nothing would happen sleeps.
-func (l *Lobby) run() {
+func (l *Lobby) run(first func()) {
 	defer close(l.done)
 	timer := time.NewTimer(time.Hour)
 	defer timer.Stop()
 	l.announce()
+	if first != nil {
+		l.guard(first)
+	}
 	if len(l.hall.judgesOf(l.book.Name)) > 0 {
 		l.guard(l.refereesChanged)
 	}
@@ -128,6 +147,7 @@ func (l *Lobby) run() {
 		}
 		l.guard(l.closeWhenShown)
 		l.guard(l.publish)
+		l.guard(func() { l.memory.checkpoint(l) })
 	}
 	l.emptyHolds()
 	bye := wire.Bye{Code: string(code.LobbyGone), Reason: "the lobby has closed"}
@@ -140,6 +160,13 @@ func (l *Lobby) run() {
 	l.journal.close(l)
 	l.tasks.wait()
 	l.release(true)
+	if l.leaving && !l.broken && !l.m.Closed() {
+		if l.left() { // otherwise it goes on from an earlier checkpoint, and asks again for what was under way
+			l.memory.now(l, l.hall.cfg.Now())
+		}
+		return
+	}
+	l.memory.end(l)
 	l.closeEntry()
 	if l.hall.cfg.Closed != nil {
 		go l.hall.cfg.Closed(l.ID)
@@ -147,7 +174,13 @@ func (l *Lobby) run() {
 }
 
 // over tells whether the loop is to end.
-func (l *Lobby) over() bool { return l.broken || l.m.Closed() }
+func (l *Lobby) over() bool { return l.broken || l.m.Closed() || l.left() || l.hurried }
+
+// left tells whether the lobby ends here to go on at the node's next start: as soon as nothing
+// is under way.
+func (l *Lobby) left() bool {
+	return l.leaving && !l.broken && !l.m.Closed() && l.memory.under == 0 && len(l.charging) == 0
+}
 
 // guard does a job of the loop, and what it has set itself meanwhile. A fault in one
 // lobby does not end the node: it is logged, the lobby ends, and what may be half
@@ -232,9 +265,17 @@ func (l *Lobby) endAll(bye wire.Bye) {
 func (l *Lobby) stop() {
 	l.post(func() {
 		l.endAll(wire.Bye{Code: string(code.Stopping), Reason: "the service is stopping", Again: true})
+		if l.memory != nil {
+			l.leaving = true
+			time.AfterFunc(leaveWithin, func() { l.post(func() { l.hurried = true }) })
+			return
+		}
 		l.step(&step.Input{Kind: step.Close})
 	})
 }
+
+// leaveWithin is how long a lobby that ends because the node stops waits for what is under way.
+const leaveWithin = 5 * time.Second
 
 // Close closes the lobby, for a reason that is told to those who are in it.
 func (l *Lobby) Close(reason string) {

@@ -74,7 +74,7 @@ func (h *Hall) Open(ctx context.Context, book *rulebook.Book, o Opening) (*Lobby
 	id := uuid.Must(uuid.NewV7()).String()
 	for range 20 {
 		setup.Code = NewCode()
-		l := newLobby(h, id, o.Name, book, setup)
+		l := newLobby(h, id, o.Name, book, setup, nil)
 		if len(o.Reserve) > 0 {
 			l.step(
 				&step.Input{
@@ -109,11 +109,21 @@ func (h *Hall) open(ctx context.Context, l *Lobby) error {
 		h.mu.Unlock()
 		close(lives)
 	}()
-	if err := h.cfg.Directory.Open(ctx, l.entry); err != nil {
+	if g := h.cfg.Ledger; g != nil {
+		if err := g.Open(ctx, l.head(), l.m.Save()); err != nil {
+			return err
+		}
+		l.memory = newMemory(l)
+		if err := h.listed(ctx, l); err != nil {
+			return errors.Join(err, g.Drop(context.WithoutCancel(ctx), l.ID))
+		}
+	} else if err := h.listed(ctx, l); err != nil {
 		return err
 	}
-	return h.start(l)
+	return h.start(l, nil)
 }
+
+func (h *Hall) listed(ctx context.Context, l *Lobby) error { return h.cfg.Directory.Open(ctx, l.entry) }
 
 // lives returns when a lobby that is being opened here lives.
 func (h *Hall) lives(ctx context.Context, joinCode string) {

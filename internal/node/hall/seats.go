@@ -74,6 +74,11 @@ func (l *Lobby) Sit(ctx context.Context, j Joining) (sheet.ID, error) {
 	if err == nil {
 		err = e
 	}
+	if err == nil {
+		if err = l.kept(ctx); err != nil {
+			go l.Quit(context.Background(), j.Account)
+		}
+	}
 	if err != nil {
 		return 0, err
 	}
@@ -92,7 +97,15 @@ func (l *Lobby) leave(c *Client) {
 		delete(l.keys, c.key)
 		c.Seats = nil
 	}
-	c.End(wire.Bye{Code: "left", Reason: "you have left the lobby"})
+	bye := wire.Bye{Code: "left", Reason: "you have left the lobby"}
+	if l.memory == nil {
+		c.End(bye)
+		return
+	}
+	go func() { // that somebody has left is told when it is kept, or cannot be for long
+		l.kept(context.Background())
+		c.End(bye)
+	}()
 }
 
 // Lost tells the lobby that the connection is gone. Its seats are held.
@@ -143,6 +156,9 @@ func (l *Lobby) Quit(ctx context.Context, account string) (bool, error) {
 			}
 		}
 	})
+	if err == nil && had {
+		err = l.kept(ctx)
+	}
 	return had, err
 }
 

@@ -10,6 +10,7 @@ func (l *Lobby) step(in *step.Input) *step.Output {
 	in.At = max(l.m.Tick(), l.clock())
 	l.journal.input(l, in)
 	l.tape.input(l, in)
+	l.memory.input(l, in)
 	out := l.m.Step(in)
 	if l.secret && (in.Kind != step.Tick || l.m.State() != l.stood) {
 		l.noteSeats()
@@ -23,24 +24,10 @@ func (l *Lobby) step(in *step.Input) *step.Output {
 
 // carryOut does what the authority asks for.
 func (l *Lobby) carryOut(effects []step.Effect) {
-	job := keep.Job{Lobby: l.ID, Code: l.Code, Hidden: !l.row.Flag(l.book.F.Lobby.Listed), Book: l.book,
-		Moment: l.moment}
 	for _, e := range effects {
 		switch e.Kind {
 		case step.LoadRecord:
 			l.loadRecord(e.Seat, e.Account)
-		case step.SaveRecord:
-			if e.Account != "" {
-				job.Records = append(job.Records,
-					keep.Record{Player: e.Account, Number: e.N, Match: e.Match, Changes: e.Changes})
-			}
-		case step.SaveResult:
-			if !e.Result.Practice { // nothing of practice is kept
-				job.Result, job.Ended = e.Result, l.moment(l.m.Tick())
-			}
-		case step.SavePost:
-			job.Posts = append(job.Posts, keep.Post{Post: *e.Post, Number: e.N, Match: e.Match,
-				Reached: l.moment(e.Post.At)})
 		case step.Seated:
 			l.seated(e.Seat, e.Text)
 		case step.Drop:
@@ -58,7 +45,34 @@ func (l *Lobby) carryOut(effects []step.Effect) {
 			l.log().Warn("the rulebook did what it may not", "fault", e.Text)
 		}
 	}
-	if job.Result != nil || len(job.Records)+len(job.Posts) > 0 {
-		l.save(&job)
+	if job := l.job(effects); job != nil {
+		l.save(job)
 	}
+}
+
+// job is what of some effects is to be kept; nil if there is nothing.
+func (l *Lobby) job(effects []step.Effect) *keep.Job {
+	var job keep.Job
+	for _, e := range effects {
+		switch e.Kind {
+		case step.SaveRecord:
+			if e.Account != "" {
+				job.Records = append(job.Records,
+					keep.Record{Player: e.Account, Number: e.N, Match: e.Match, Changes: e.Changes})
+			}
+		case step.SaveResult:
+			if !e.Result.Practice { // nothing of practice is kept
+				job.Result, job.Ended = e.Result, l.moment(l.m.Tick())
+			}
+		case step.SavePost:
+			job.Posts = append(job.Posts, keep.Post{Post: *e.Post, Number: e.N, Match: e.Match,
+				Reached: l.moment(e.Post.At)})
+		}
+	}
+	if job.Result == nil && len(job.Records)+len(job.Posts) == 0 {
+		return nil
+	}
+	job.Lobby, job.Code, job.Book, job.Moment = l.ID, l.Code, l.book, l.moment
+	job.Hidden = !l.row.Flag(l.book.F.Lobby.Listed)
+	return &job
 }

@@ -51,8 +51,8 @@ func (f *Folder) Close(name string) {
 
 // Mention is a journal in which somebody stands.
 type Mention struct {
-	Journal string `json:"journal"` // the name of the file
-	Inputs  int    `json:"inputs"`  // of theirs in it
+	Journal string `json:"journal"`          // the name of the file
+	Inputs  int    `json:"inputs,omitempty"` // of theirs in it, where they were counted
 }
 
 // Of returns the journals in which an account stands.

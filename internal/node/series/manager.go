@@ -75,9 +75,9 @@ func New(db *store.DB, lib Library, node string, log *slog.Logger) *Manager {
 		at: map[string]place{}, stop: make(chan struct{})}
 }
 
-// Start goes on with every series of this node that is not over. The lobbies of an earlier run
-// are gone; what was played in them and not counted yet is counted first.
-func (x *Manager) Start(ctx context.Context, h Hall) error {
+// Start goes on with every series of this node that is not over. What was played and not
+// counted yet is counted first; lobbies of an earlier run that do not go on are gone.
+func (x *Manager) Start(ctx context.Context, h Hall, goesOn func(lobbyID string) bool) error {
 	x.hall = h
 	var rows []store.Series
 	err := x.db.WithContext(ctx).Where("node = ? and not over", x.node).Order("opened_at").Find(&rows).Error
@@ -97,7 +97,7 @@ func (x *Manager) Start(ctx context.Context, h Hall) error {
 		}
 		r := &run{id: rows[i].ID, m: m}
 		x.live[r.id] = r
-		if err := x.catchUp(ctx, r); err != nil {
+		if err := x.catchUp(ctx, r, goesOn); err != nil {
 			return err
 		}
 		x.carryOut(r, do)
@@ -113,7 +113,7 @@ func (x *Manager) Stop() {
 }
 
 // catchUp counts results that were kept and not counted, and notes which lobbies are gone.
-func (x *Manager) catchUp(ctx context.Context, r *run) error {
+func (x *Manager) catchUp(ctx context.Context, r *run, goesOn func(lobbyID string) bool) error {
 	for i, meeting := range slices.Clone(r.m.State().Meetings) {
 		if meeting.Lobby == "" || meeting.Stage == series.Decided {
 			continue
@@ -129,6 +129,12 @@ func (x *Manager) catchUp(ctx context.Context, r *run) error {
 				return err
 			}
 			x.result(ctx, place{r, i + 1}, meeting.LobbyID, p.Number, &res)
+		}
+		if goesOn(meeting.LobbyID) {
+			x.mu.Lock()
+			x.at[meeting.LobbyID] = place{r, i + 1}
+			x.mu.Unlock()
+			continue
 		}
 		x.take(ctx, r, series.Input{Kind: series.Gone, Meeting: i + 1, LobbyID: meeting.LobbyID})
 	}

@@ -168,8 +168,8 @@ func TestSeries(t *testing.T) {
 	c.node.Stop()
 	c.node = start()
 	signIn()
-	if after := c.due("Mara").Lobby; after == before {
-		t.Errorf("after the restart Mara is due in %s again", after)
+	if after := c.due("Mara").Lobby; after != before {
+		t.Errorf("after the restart Mara is due in %s, not in %s", after, before)
 	}
 	c.play("Mara", "Ada")
 	c.play("Kit", "Joss")

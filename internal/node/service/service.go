@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"net"
 	"net/http"
 	"net/netip"
@@ -30,6 +31,7 @@ import (
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/node/keep"
+	"turnvex.example/turnvex/internal/node/ledger"
 	"turnvex.example/turnvex/internal/node/library"
 	"turnvex.example/turnvex/internal/node/series"
 	"turnvex.example/turnvex/internal/node/store"
@@ -104,12 +106,15 @@ type Service struct {
 	Accounts    *account.Service
 	Series      *series.Manager
 	Journals    *journal.Folder
+	Ledger      *ledger.Ledger
 
-	http   *http.Server
-	failed chan error
-	sweep  chan struct{} // closed when the node stops
-	done   sync.WaitGroup
-	log    *slog.Logger
+	http     *http.Server
+	claim    *store.Claim // of the node's name
+	listener net.Listener
+	failed   chan error
+	sweep    chan struct{} // closed when the node stops
+	done     sync.WaitGroup
+	log      *slog.Logger
 }
 
 // Start starts a node. What it could not load of the database is logged.
@@ -121,15 +126,40 @@ func Start(ctx context.Context, cfg Config) (*Service, error) {
 	}
 	s := &Service{DB: db, failed: make(chan error, 1), log: cfg.Log}
 	if err := s.assemble(ctx, cfg); err != nil {
+		s.undo()
 		db.Close()
 		return nil, err
 	}
 	return s, nil
 }
 
+// undo gives back what a start has taken that failed.
+func (s *Service) undo() {
+	if s.listener != nil {
+		s.listener.Close()
+	}
+	if s.Ledger != nil {
+		s.Ledger.Abort()
+	}
+	if s.claim != nil {
+		s.claim.Release()
+	}
+}
+
 func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	if err := s.DB.Migrate(ctx); err != nil {
 		return err
+	}
+	var err error
+	if s.claim, err = s.DB.Claim(ctx, cfg.Node); err != nil {
+		return err
+	}
+	if s.claim == nil {
+		return fmt.Errorf("another node called %q runs on this database; give this one another name with "+
+			"-node", cfg.Node)
+	}
+	if s.listener, err = net.Listen("tcp", cfg.Listen); err != nil {
+		return fmt.Errorf("listen on %s: %w; choose another address with -listen", cfg.Listen, err)
 	}
 	secret, err := s.DB.Setting(ctx, "token-secret", rand.Text()+rand.Text())
 	if err != nil {
@@ -157,8 +187,17 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	}
 	s.Boards = board.New(s.DB, board.Options{Budget: cfg.BoardMemory, Log: cfg.Log})
 	s.Directory, s.Keeper = directory.New(s.DB), keep.New(s.DB, s.Boards, time.Now)
-	// What an earlier run of this node held is over.
-	if err := s.Directory.Abandon(ctx, cfg.Node, time.Now().UTC()); err != nil {
+	s.Ledger = ledger.New(s.DB, cfg.Node, cfg.Log)
+	left, err := s.Ledger.Leftover(ctx)
+	if err != nil {
+		return err
+	}
+	goOn := map[string]bool{}
+	for _, x := range left {
+		goOn[x.Lobby] = true
+	}
+	// What an earlier run of this node held and does not go on is over.
+	if err := s.Directory.Abandon(ctx, cfg.Node, time.Now().UTC(), slices.Collect(maps.Keys(goOn))...); err != nil {
 		return err
 	}
 	s.Series = series.New(s.DB, lib, cfg.Node, cfg.Log)
@@ -175,15 +214,18 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 			Region:    cfg.Region,
 			Version:   Version,
 			Journals:  s.Journals,
+			Ledger:    s.Ledger,
 			Refuse:    cfg.Refuse,
 			Practice:  cfg.Practice,
 			Check:     cfg.Check,
 			Secret:    account.Derived(secret, "passwords of lobbies"),
 		},
 	)
-	if err := s.Series.Start(ctx, s.Hall); err != nil {
+	s.Ledger.OnFull(s.Hall.Refresh)
+	if err := s.Series.Start(ctx, s.Hall, func(id string) bool { return goOn[id] }); err != nil {
 		return err
 	}
+	s.restore(ctx, left)
 	s.Boards.Follow(cfg.Node, s.Hall.Unsaved)
 	s.done.Go(func() { s.sweeper(cfg.Retention) })
 	following, over := context.WithCancel(context.Background())
@@ -198,11 +240,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		return err
 	}
 	s.done.Go(func() { s.followRecords(since) })
-	l, err := net.Listen("tcp", cfg.Listen)
-	if err != nil {
-		return fmt.Errorf("listen on %s: %w; choose another address with -listen", cfg.Listen, err)
-	}
-	s.Address = "http://" + l.Addr().String()
+	s.Address = "http://" + s.listener.Addr().String()
 	doors := api.Config{
 		Guard:     counts,
 		DB:        s.DB,
@@ -214,6 +252,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		Library:   lib,
 		Series:    s.Series,
 		Journals:  s.Journals,
+		Ledger:    s.Ledger,
 		Log:       cfg.Log,
 		Region:    cfg.Region,
 		Version:   Version,
@@ -226,7 +265,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	}
 	s.http = api.Server(api.New(doors))
 	go func() {
-		if err := s.http.Serve(api.Listener(l, doors)); !errors.Is(err, http.ErrServerClosed) {
+		if err := s.http.Serve(api.Listener(s.listener, doors)); !errors.Is(err, http.ErrServerClosed) {
 			s.failed <- err
 		}
 	}()
@@ -263,6 +302,9 @@ func (s *Service) loadFolder(ctx context.Context, cfg Config) error {
 	return nil
 }
 
+// journalsFor is for how long the journals of lobbies that have ended are kept.
+const journalsFor = 7 * 24 * time.Hour
+
 // sweepEvery is how often what has run out is removed, the first time soon after the start.
 const sweepEvery = 10 * time.Minute
 
@@ -281,6 +323,9 @@ func (s *Service) sweeper(keeping keep.Retention) {
 			if err := s.Keeper.Sweep(ctx, keeping); err != nil {
 				s.log.Warn("could not remove old results and changes of records", "error", err)
 			}
+			if err := s.Ledger.Sweep(ctx, journalsFor); err != nil {
+				s.log.Warn("could not remove old journals", "error", err)
+			}
 			if err := s.Journals.Forget(func(all []string) ([]string, error) { return s.gone(ctx, all) }); err != nil {
 				s.log.Warn("could not take deleted players out of all journals", "error", err)
 			}
@@ -288,6 +333,33 @@ func (s *Service) sweeper(keeping keep.Retention) {
 		case <-s.sweep:
 			return
 		}
+	}
+}
+
+// restore lets the lobbies go on that this node held when it ended. One that cannot ends in
+// order, with what was kept of it.
+func (s *Service) restore(ctx context.Context, left []*ledger.Left) {
+	began, well := time.Now(), 0
+	for _, x := range left {
+		book, err := s.Library.Version(ctx, x.Rulebook, x.Version)
+		if err == nil {
+			err = s.Hall.Restore(ctx, book, x)
+		}
+		if err == nil {
+			well++
+			continue
+		}
+		s.log.Error("a lobby of before cannot go on", "lobby", x.Code, "rulebook", x.Rulebook, "error", err)
+		s.Ledger.End(x.Lobby, x.Seq, x.After)
+		e := directory.Entry{ID: x.Lobby}
+		e.State = directory.Closed
+		if err := s.Directory.Close(ctx, e, time.Now().UTC()); err != nil {
+			s.log.Warn("could not close the row of a lobby", "lobby", x.Code, "error", err)
+		}
+		s.Series.Closed(x.Lobby)
+	}
+	if len(left) > 0 {
+		s.log.Info("the lobbies of before go on", "lobbies", well, "of", len(left), "took", time.Since(began))
 	}
 }
 
@@ -316,7 +388,11 @@ func (s *Service) Stop() {
 		s.log.Warn("the doors did not close in time", "error", err)
 		s.http.Close()
 	}
+	if err := s.Ledger.Close(ctx); err != nil {
+		s.log.Error("the next start goes on from before", "error", err)
+	}
 	s.Boards.Close()
 	s.done.Wait()
+	s.claim.Release()
 	s.DB.Close()
 }

@@ -271,3 +271,49 @@ type SeriesPlayer struct {
 	SeriesID string `gorm:"type:uuid;primaryKey"`
 	Entrant  int
 }
+
+// LedgerLog is what the lobbies of a node took in between two commits.
+type LedgerLog struct {
+	ID   int64 `gorm:"primaryKey"`
+	Node string
+	Data []byte
+}
+
+// TableName is how the table is called.
+func (LedgerLog) TableName() string { return "ledger_log" }
+
+// LedgerLobby is a lobby whose journal is kept.
+type LedgerLobby struct {
+	LobbyID  string `gorm:"type:uuid;primaryKey"`
+	Node     string
+	Code     string
+	Name     string
+	Rulebook string
+	Version  string
+	Setup    []byte
+	OpenedAt time.Time
+	EndedAt  *time.Time
+}
+
+// LedgerCheckpoint is the whole state of a lobby that is open.
+type LedgerCheckpoint struct {
+	LobbyID string `gorm:"type:uuid;primaryKey"`
+	Seq     int64
+	Data    []byte
+	BeganAt time.Time // when the lobby's tick 0 was, or would have been
+}
+
+// LedgerSegment is a piece of the journal of a lobby.
+type LedgerSegment struct {
+	LobbyID string `gorm:"type:uuid;primaryKey"`
+	Seq     int64  `gorm:"primaryKey;autoIncrement:false"`
+	Data    []byte
+}
+
+// LedgerPerson is what a token in the journal of a lobby stands for.
+type LedgerPerson struct {
+	LobbyID string `gorm:"type:uuid;primaryKey"`
+	Token   string `gorm:"primaryKey"`
+	OfToken string `gorm:"primaryKey"`
+	Text    string
+}

@@ -90,14 +90,14 @@ func (d *Directory) write(ctx context.Context, call string, e directory.Entry) e
 }
 
 // Abandon is directory.Directory.Abandon.
-func (d *Directory) Abandon(ctx context.Context, node string, now time.Time) error {
+func (d *Directory) Abandon(ctx context.Context, node string, now time.Time, but ...string) error {
 	if err := d.Gate.pass(ctx, "abandon"); err != nil {
 		return err
 	}
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	for id, e := range d.entries {
-		if e.Node == node {
+		if e.Node == node && !slices.Contains(but, e.ID) {
 			e.State = directory.Closed
 			d.entries[id] = e
 		}

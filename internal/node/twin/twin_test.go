@@ -34,7 +34,7 @@ func TestMain(m *testing.M) { os.Exit(pgbox.StoreTests(m.Run, &db)) }
 // rooms is what a hall needs, and what its twin must be like.
 type rooms interface {
 	hall.Directory
-	Abandon(ctx context.Context, node string, now time.Time) error
+	Abandon(ctx context.Context, node string, now time.Time, but ...string) error
 }
 
 var now = time.Date(2030, 5, 6, 7, 8, 9, 0, time.UTC)

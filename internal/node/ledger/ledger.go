@@ -1,0 +1,320 @@
+// Package ledger keeps the journals and the checkpoints of a node's lobbies in the database, so
+// that a node that starts again has them as they were. What all lobbies take in is written
+// together, every few hundredths of a second, by one statement.
+package ledger
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"sync"
+	"time"
+
+	"github.com/fxamacker/cbor/v2"
+
+	"turnvex.example/turnvex/internal/node/journal"
+	"turnvex.example/turnvex/internal/node/store"
+)
+
+// every is how often what has come is written.
+const every = 25 * time.Millisecond
+
+// maxWaiting is how many bytes may wait for the database. Beyond that what the lobbies have
+// taken in gives way to a checkpoint of each, made when the database answers again.
+const maxWaiting = 64 << 20
+
+// Ledger may be used by several goroutines.
+type Ledger struct {
+	db   *store.DB
+	node string
+	log  *slog.Logger
+
+	mu      sync.Mutex
+	now     batch            // guarded by mu; what is written next
+	size    int              // guarded by mu; bytes that wait
+	written uint64           // guarded by mu; the number of the last batch that is committed
+	first   map[string]int64 // guarded by mu; by lobby: the log's row with its first entry behind its checkpoint
+	full    bool             // guarded by mu; entries were dropped
+	since   time.Time        // guarded by mu; since when nothing could be written; zero when it can
+	landed  chan struct{}    // guarded by mu; closed when a batch is committed
+	refresh func()           // asks every lobby for a checkpoint
+
+	wake chan struct{}
+	stop chan struct{}
+	done sync.WaitGroup
+}
+
+// batch is what is committed together.
+type batch struct {
+	no          uint64
+	at          time.Time // everything up to then is in it, or before it
+	log         []logged
+	people      []store.LedgerPerson
+	checkpoints map[string]*store.LedgerCheckpoint
+	segments    []store.LedgerSegment
+	ends        []string
+}
+
+// logged is an entry of a lobby in the log.
+type logged struct {
+	_     struct{} `cbor:",toarray"`
+	Lobby string
+	Seq   int64
+	Entry []byte
+}
+
+// Mark is a place in what is written, to be waited for.
+type Mark uint64
+
+// New returns the ledger of a node. Refresh is called when every lobby is to be asked for a
+// checkpoint.
+func New(db *store.DB, node string, log *slog.Logger) *Ledger {
+	g := &Ledger{db: db, node: node, log: log, first: map[string]int64{}, wake: make(chan struct{}, 1),
+		stop: make(chan struct{}), landed: make(chan struct{}), refresh: func() {}}
+	g.now = batch{no: 1, checkpoints: map[string]*store.LedgerCheckpoint{}}
+	g.done.Go(g.run)
+	return g
+}
+
+// OnFull sets what is called when entries had to give way: every lobby is to be asked for a
+// checkpoint.
+func (g *Ledger) OnFull(refresh func()) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	g.refresh = refresh
+}
+
+// Write takes an entry of a lobby's journal, numbered from 1, and what is new of its people. It
+// never waits.
+func (g *Ledger) Write(lobby string, seq int64, entry []byte, told []journal.Person) Mark {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	for _, p := range told {
+		g.now.people = append(g.now.people, store.LedgerPerson{LobbyID: lobby, Token: p.Token, OfToken: p.Of,
+			Text: p.Text})
+	}
+	if !g.full {
+		g.now.log = append(g.now.log, logged{Lobby: lobby, Seq: seq, Entry: entry})
+		if g.size += len(entry) + 48; g.size > maxWaiting {
+			g.full, g.now.log, g.size = true, nil, 0
+			g.log.Warn("the database takes nothing: what the lobbies take in gives way to checkpoints")
+			go g.refresh()
+		}
+	}
+	g.wakeLocked()
+	return Mark(g.now.no)
+}
+
+// Checkpoint takes the state of a lobby after an entry, when its tick 0 was, and the piece of its journal since the
+// last one. An older one that still waits gives way to it.
+func (g *Ledger) Checkpoint(lobby string, seq int64, began time.Time, state, segment []byte) Mark {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	g.now.checkpoints[lobby] = &store.LedgerCheckpoint{LobbyID: lobby, Seq: seq, Data: state, BeganAt: began.UTC()}
+	g.segmentLocked(lobby, seq, segment)
+	g.wakeLocked()
+	return Mark(g.now.no)
+}
+
+func (g *Ledger) segmentLocked(lobby string, seq int64, segment []byte) {
+	if len(segment) > 0 {
+		g.now.segments = append(g.now.segments, store.LedgerSegment{LobbyID: lobby, Seq: seq, Data: segment})
+	}
+}
+
+// End says that a lobby has ended, with the last piece of its journal.
+func (g *Ledger) End(lobby string, seq int64, segment []byte) Mark {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	delete(g.now.checkpoints, lobby)
+	g.segmentLocked(lobby, seq, segment)
+	g.now.ends = append(g.now.ends, lobby)
+	g.wakeLocked()
+	return Mark(g.now.no)
+}
+
+func (g *Ledger) wakeLocked() {
+	select {
+	case g.wake <- struct{}{}:
+	default:
+	}
+}
+
+// Kept returns when what was written up to a mark is committed.
+func (g *Ledger) Kept(ctx context.Context, m Mark) error {
+	for {
+		g.mu.Lock()
+		there, landed := g.written >= uint64(m), g.landed
+		g.mu.Unlock()
+		if there {
+			return nil
+		}
+		select {
+		case <-landed:
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}
+}
+
+// Waiting says how many bytes wait for the database, and since when nothing could be written.
+func (g *Ledger) Waiting() (bytes int, since time.Time) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	return g.size, g.since
+}
+
+// Close writes what waits, as long as the context lasts, and ends.
+func (g *Ledger) Close(ctx context.Context) error {
+	g.mu.Lock()
+	m := Mark(g.now.no)
+	g.wakeLocked()
+	g.mu.Unlock()
+	err := g.Kept(ctx, m)
+	close(g.stop)
+	g.done.Wait()
+	if err != nil {
+		return fmt.Errorf("what the lobbies took in last could not be written: %w", err)
+	}
+	return nil
+}
+
+// aliveEvery is how often the moment up to which all is here is written when nothing comes.
+const aliveEvery = 100 * time.Millisecond
+
+// Abort ends without writing what waits.
+func (g *Ledger) Abort() {
+	close(g.stop)
+	g.done.Wait()
+}
+
+// run writes what has come, again and again, and that nothing has come.
+func (g *Ledger) run() {
+	pause, alive := time.NewTimer(every), time.NewTicker(aliveEvery)
+	defer alive.Stop()
+	for {
+		select {
+		case <-g.wake:
+			pause.Reset(every)
+			select {
+			case <-pause.C:
+			case <-g.stop:
+				return
+			}
+		case <-alive.C:
+		case <-g.stop:
+			return
+		}
+		b := g.take()
+		for wait := every; ; wait = min(2*wait, time.Second) {
+			err := g.commit(b)
+			if err == nil {
+				break
+			}
+			g.failed(err)
+			select {
+			case <-time.After(wait):
+			case <-g.stop:
+				return
+			}
+		}
+		g.committed(b)
+	}
+}
+
+// take begins the next batch, and returns this one.
+func (g *Ledger) take() *batch {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	b := g.now
+	b.at = time.Now().UTC()
+	g.now = batch{no: b.no + 1, checkpoints: map[string]*store.LedgerCheckpoint{}}
+	return &b
+}
+
+func (g *Ledger) failed(err error) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	if g.since.IsZero() {
+		g.since = time.Now()
+		g.log.Warn("what the lobbies take in cannot be written; it waits", "error", err)
+	}
+}
+
+func (g *Ledger) committed(b *batch) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	if !g.since.IsZero() {
+		g.log.Info("what the lobbies take in is written again", "after", time.Since(g.since).Round(time.Millisecond))
+	}
+	g.written, g.since, g.full = b.no, time.Time{}, false
+	for i := range b.log {
+		g.size -= len(b.log[i].Entry) + 48
+	}
+	g.size = max(g.size, 0)
+	close(g.landed)
+	g.landed = make(chan struct{})
+}
+
+// commitWithin is the time for one batch.
+const commitWithin = 10 * time.Second
+
+// commit writes a batch: all of it or nothing. It may be repeated.
+func (g *Ledger) commit(b *batch) error {
+	ctx, over := context.WithTimeout(context.Background(), commitWithin)
+	defer over()
+	row := store.LedgerLog{Node: g.node}
+	for i := range b.log {
+		data, err := cbor.Marshal(&b.log[i])
+		if err != nil {
+			return err
+		}
+		row.Data = append(row.Data, data...)
+	}
+	err := g.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+		if len(row.Data) > 0 {
+			row.ID = 0
+			if err := tx.Create(&row).Error; err != nil {
+				return err
+			}
+		}
+		if err := tx.Exec("insert into ledger_nodes (node, alive_at) values (?, ?) on conflict (node) do update set "+
+			"alive_at = excluded.alive_at", g.node, b.at).Error; err != nil {
+			return err
+		}
+		return writeRest(tx, b)
+	})
+	if err == nil {
+		g.trim(ctx, b, row.ID)
+	}
+	return err
+}
+
+// trim removes from the log what lies before every lobby's last checkpoint.
+func (g *Ledger) trim(ctx context.Context, b *batch, id int64) {
+	g.mu.Lock()
+	for lobby := range b.checkpoints {
+		delete(g.first, lobby)
+	}
+	for i := range b.log {
+		cp := b.checkpoints[b.log[i].Lobby]
+		if _, has := g.first[b.log[i].Lobby]; !has && (cp == nil || cp.Seq < b.log[i].Seq) {
+			g.first[b.log[i].Lobby] = id
+		}
+	}
+	for _, lobby := range b.ends {
+		delete(g.first, lobby)
+	}
+	least := id + 1
+	for _, f := range g.first {
+		least = min(least, f)
+	}
+	g.mu.Unlock()
+	if len(b.checkpoints)+len(b.ends) == 0 || id == 0 {
+		return
+	}
+	if err := g.db.WithContext(ctx).Exec("delete from ledger_log where node = ? and id < "+
+		"?", g.node, least).Error; err != nil {
+		g.log.Warn("the log of the lobbies could not be made shorter", "error", err)
+	}
+}

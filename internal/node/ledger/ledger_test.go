@@ -1,0 +1,153 @@
+package ledger
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"os"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/google/uuid"
+
+	"turnvex.example/turnvex/internal/core/lobby"
+	"turnvex.example/turnvex/internal/node/journal"
+	"turnvex.example/turnvex/internal/node/store"
+	"turnvex.example/turnvex/internal/tool/pgbox"
+)
+
+var db *store.DB
+
+func TestMain(m *testing.M) { os.Exit(pgbox.StoreTests(m.Run, &db)) }
+
+// opened is a ledger with a lobby.
+func opened(t *testing.T) (*Ledger, string) {
+	t.Helper()
+	if err := pgbox.Empty(t.Context(), db); err != nil {
+		t.Fatal(err)
+	}
+	g := New(db, "n1", slog.New(slog.DiscardHandler))
+	id := uuid.NewString()
+	h := Head{Lobby: id, Code: "QUAY22", Name: "quay", Rulebook: "duel", Version: "v1",
+		Setup: lobby.Setup{Code: "QUAY22", Seed: 7}, Opened: time.Now()}
+	if err := g.Open(t.Context(), h, []byte("state 0")); err != nil {
+		t.Fatal(err)
+	}
+	return g, id
+}
+
+func kept(t *testing.T, g *Ledger, m Mark) {
+	t.Helper()
+	ctx, over := context.WithTimeout(t.Context(), time.Minute)
+	defer over()
+	if err := g.Kept(ctx, m); err != nil {
+		t.Fatal(err)
+	}
+}
+
+func left(t *testing.T, g *Ledger) []*Left {
+	t.Helper()
+	list, err := g.Leftover(t.Context())
+	if err != nil {
+		t.Fatal(err)
+	}
+	return list
+}
+
+// TestLeftover: what is committed of a lobby is there for the next start, from its last
+// checkpoint on; the log is no longer than that; a lobby that has ended is not left, and its
+// journal is kept whole.
+func TestLeftover(t *testing.T) {
+	g, id := opened(t)
+	for n := range 10 {
+		g.Write(id, int64(n+1), fmt.Appendf(nil, "entry %d.", n+1), nil)
+	}
+	kept(t, g, g.Write(id, 11, []byte("entry "+
+		"11."), []journal.Person{{Token: "a1", Text: "mara"}, {Token: "n1", Of: "a1",
+		Text: "Mara"}}))
+	x := left(t, g)[0]
+	if x.Seq != 11 || string(x.State) != "state 0" || !strings.HasSuffix(string(x.After), "entry 10.entry 11.") ||
+		x.Setup.Seed != 7 || x.Name != "quay" || len(x.People) != 2 || time.Since(x.Until) > time.Minute {
+		t.Errorf("%+v", x)
+	}
+	began := time.Now().Add(-time.Hour)
+	g.Checkpoint(id, 11, began, []byte("state 11"), x.After)
+	kept(t, g, g.Write(id, 12, []byte("entry 12."), nil))
+	x = left(t, g)[0]
+	if x.Seq != 12 || string(x.State) != "state 11" || string(x.After) != "entry "+
+		"12." || x.Began.Sub(began).Abs() > time.Millisecond {
+		t.Errorf("after the checkpoint: %+v", x)
+	}
+	kept(t, g, g.Checkpoint(id, 12, began, []byte("state 12"), []byte("entry 12.")))
+	kept(t, g, g.End(id, 13, []byte("entry 13.")))
+	if list := left(t, g); len(list) != 0 {
+		t.Errorf("ended, it is left: %+v", list[0])
+	}
+	var whole []byte
+	var segments []store.LedgerSegment
+	db.Order("seq").Find(&segments, "lobby_id = ?", id)
+	for _, s := range segments {
+		whole = append(whole, s.Data...)
+	}
+	if !strings.HasPrefix(string(whole), "entry 1.entry 2.") || !strings.HasSuffix(string(whole), "entry "+
+		"11.entry 12.entry 13.") {
+		t.Errorf("the journal is %q", whole)
+	}
+	var rows int64
+	if db.Model(&store.LedgerLog{}).Count(&rows); rows > 1 {
+		t.Errorf("the log has %d rows left", rows)
+	}
+	if err := g.Sweep(t.Context(), 0); err != nil {
+		t.Fatal(err)
+	}
+	if db.Model(&store.LedgerSegment{}).Count(&rows); rows != 0 {
+		t.Error("what is older than it is to be kept is still there")
+	}
+	if err := g.Close(t.Context()); err != nil {
+		t.Error(err)
+	}
+}
+
+// TestDatabaseAway: while nothing can be written it waits, in its order; what is too much gives
+// way, and every lobby is asked for a checkpoint, with which it is whole again.
+func TestDatabaseAway(t *testing.T) {
+	g, id := opened(t)
+	defer g.Close(t.Context())
+	asked := make(chan bool, 1)
+	g.OnFull(func() { asked <- true })
+	move := func(from, to string) {
+		t.Helper()
+		if err := db.WithContext(t.Context()).Exec("alter table " + from + " rename to " + to).Error; err != nil {
+			t.Fatal(err)
+		}
+	}
+	move("ledger_log", "away_log")
+	m := g.Write(id, 1, []byte("entry 1."), nil)
+	for since := (time.Time{}); since.IsZero(); _, since = g.Waiting() { // it has seen that it cannot be written
+		if t.Context().Err() != nil {
+			t.Fatal("it does not notice")
+		}
+	}
+	soon, over := context.WithTimeout(t.Context(), 10*time.Millisecond)
+	defer over()
+	if err := g.Kept(soon, m); err == nil {
+		t.Error("what cannot be written is said to be kept")
+	}
+	big := make([]byte, 8<<20)
+	for n := range 9 {
+		m = g.Write(id, int64(n+2), big, nil)
+	}
+	<-asked
+	g.Write(id, 11, []byte("entry 11."), nil)
+	m = g.Checkpoint(id, 11, time.Now(), []byte("state 11"), []byte("entries"))
+	move("away_log", "ledger_log")
+	kept(t, g, m)
+	kept(t, g, g.Write(id, 12, []byte("entry 12."), nil))
+	if x := left(t, g)[0]; x.Seq != 12 || string(x.State) != "state 11" || string(x.After) != "entry 12." {
+		t.Errorf("%d %q %q", x.Seq, x.State, x.After)
+	}
+	if n, since := g.Waiting(); n > 100 || !since.IsZero() {
+		t.Errorf("%d bytes wait since %s", n, since)
+	}
+}

@@ -1,0 +1,205 @@
+package ledger
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"maps"
+	"slices"
+	"time"
+
+	"github.com/fxamacker/cbor/v2"
+	"gorm.io/gorm/clause"
+
+	"turnvex.example/turnvex/internal/core/lobby"
+	"turnvex.example/turnvex/internal/node/journal"
+	"turnvex.example/turnvex/internal/node/store"
+)
+
+// Head is a lobby as it was opened.
+type Head struct {
+	Lobby    string
+	Code     string
+	Name     string // by which open-or-join finds it
+	Rulebook string
+	Version  string
+	Setup    lobby.Setup
+	Opened   time.Time
+}
+
+// Open writes how a lobby is opened, with its first state. It is committed when it returns.
+func (g *Ledger) Open(ctx context.Context, h Head, state []byte) error {
+	setup, err := cbor.Marshal(h.Setup)
+	if err != nil {
+		return err
+	}
+	return g.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+		row := store.LedgerLobby{LobbyID: h.Lobby, Node: g.node, Code: h.Code, Name: h.Name, Rulebook: h.Rulebook,
+			Version: h.Version, Setup: setup, OpenedAt: h.Opened.UTC()}
+		if err := tx.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error; err != nil {
+			return err
+		}
+		return tx.Clauses(clause.OnConflict{UpdateAll: true}).
+			Create(&store.LedgerCheckpoint{LobbyID: h.Lobby, Data: state, BeganAt: h.Opened.UTC()}).Error
+	})
+}
+
+// Drop forgets a lobby that was not opened after all.
+func (g *Ledger) Drop(ctx context.Context, lobby string) error {
+	return g.db.WithContext(ctx).Delete(&store.LedgerLobby{}, "lobby_id = ?", lobby).Error
+}
+
+// writeRest writes what of a batch is not in the log.
+func writeRest(tx *store.Tx, b *batch) error {
+	again := tx.Clauses(clause.OnConflict{DoNothing: true})
+	if len(b.people) > 0 {
+		if err := again.CreateInBatches(b.people, 1000).Error; err != nil {
+			return err
+		}
+	}
+	if len(b.segments) > 0 {
+		if err := again.CreateInBatches(b.segments, 200).Error; err != nil {
+			return err
+		}
+	}
+	if len(b.checkpoints) > 0 {
+		rows := slices.Collect(maps.Values(b.checkpoints))
+		slices.SortFunc(rows, func(x, y *store.LedgerCheckpoint) int {
+			return bytes.Compare([]byte(x.LobbyID),
+				[]byte(y.LobbyID))
+		})
+		newer := tx.Clauses(clause.OnConflict{UpdateAll: true})
+		if err := newer.CreateInBatches(rows, 200).Error; err != nil {
+			return err
+		}
+	}
+	if len(b.ends) == 0 {
+		return nil
+	}
+	return tx.Exec("with ended as (update ledger_lobbies set ended_at = clock_timestamp() where lobby_id in ? "+
+		"returning lobby_id) "+
+		"delete from ledger_checkpoints c using ended e where c.lobby_id = e.lobby_id", b.ends).Error
+}
+
+// Left is a lobby that a node held when it ended: its last checkpoint, and what it took in
+// after it.
+type Left struct {
+	Head
+	Seq    int64     // of the last entry
+	Until  time.Time // up to when everything that it took in is here
+	Began  time.Time // when its tick 0 was
+	State  []byte
+	People []journal.Person
+	After  []byte // the entries, one behind the other
+}
+
+// Leftover reads the lobbies that this node held when it ended.
+func (g *Ledger) Leftover(ctx context.Context) ([]*Left, error) {
+	var rows []store.LedgerLobby
+	db := g.db.WithContext(ctx)
+	if err := db.Find(&rows, "node = ? and ended_at is null", g.node).Error; err != nil {
+		return nil, err
+	}
+	byID := map[string]*Left{}
+	var out []*Left
+	for i := range rows {
+		r := &rows[i]
+		x := &Left{Head: Head{Lobby: r.LobbyID, Code: r.Code, Name: r.Name, Rulebook: r.Rulebook, Version: r.Version,
+			Opened: r.OpenedAt}}
+		if err := cbor.Unmarshal(r.Setup, &x.Setup); err != nil {
+			return nil, fmt.Errorf("how the lobby %s was opened: %w", r.Code, err)
+		}
+		byID[r.LobbyID], out = x, append(out, x)
+	}
+	if len(out) == 0 {
+		return nil, nil
+	}
+	var states []store.LedgerCheckpoint
+	if err := db.Raw("select c.* from ledger_checkpoints c join ledger_lobbies l using (lobby_id) where l.node "+
+		"= ? and "+
+		"l.ended_at is null", g.node).Scan(&states).Error; err != nil {
+		return nil, err
+	}
+	for i := range states {
+		x := byID[states[i].LobbyID]
+		x.State, x.Seq, x.Began = states[i].Data, states[i].Seq, states[i].BeganAt
+	}
+	var people []store.LedgerPerson
+	if err := db.Raw("select p.* from ledger_people p join ledger_lobbies l using (lobby_id) where l.node = ? and "+
+		"l.ended_at is null", g.node).Scan(&people).Error; err != nil {
+		return nil, err
+	}
+	for _, p := range people {
+		x := byID[p.LobbyID]
+		x.People = append(x.People, journal.Person{Token: p.Token, Of: p.OfToken, Text: p.Text})
+	}
+	var alive time.Time
+	if err := db.Raw("select alive_at from ledger_nodes where node = ?", g.node).Scan(&alive).Error; err != nil {
+		return nil, err
+	}
+	for _, x := range out {
+		x.Until = alive
+	}
+	return out, g.after(ctx, byID)
+}
+
+// logPage is how many rows of the log are read at once.
+const logPage = 500
+
+// after reads what the lobbies took in after their checkpoints.
+func (g *Ledger) after(ctx context.Context, byID map[string]*Left) error {
+	gaps := map[*Left]bool{}
+	for last := int64(0); ; {
+		var rows []store.LedgerLog
+		err := g.db.WithContext(ctx).Order("id").Limit(logPage).Find(&rows, "node = ? and id > ?", g.node, last).Error
+		if err != nil || len(rows) == 0 {
+			return err
+		}
+		for i := range rows {
+			last = rows[i].ID
+			for dec := cbor.NewDecoder(bytes.NewReader(rows[i].Data)); ; {
+				var e logged
+				err := dec.Decode(&e)
+				if errors.Is(err, io.EOF) {
+					break
+				}
+				if err != nil {
+					return fmt.Errorf("row %d of the log: %w", last, err)
+				}
+				x := byID[e.Lobby]
+				if x == nil || e.Seq <= x.Seq || gaps[x] {
+					continue
+				}
+				if e.Seq != x.Seq+1 {
+					g.log.Warn("the log lacks what a lobby took in; it goes on from before that", "lobby", x.Code)
+					gaps[x] = true
+					continue
+				}
+				x.Seq, x.After = e.Seq, append(x.After, e.Entry...)
+			}
+		}
+	}
+}
+
+// Of returns the journals, by join code and lobby, in which an account stands.
+func (g *Ledger) Of(ctx context.Context, account string) (out []string, err error) {
+	return out, g.db.WithContext(ctx).Raw("select l.code || '-' || l.lobby_id from ledger_people p join "+
+		"ledger_lobbies l "+
+		"using (lobby_id) where p.text = ? order by l.opened_at", account).Scan(&out).Error
+}
+
+// Sweep removes what is kept of lobbies that ended so long ago, and what was written of players
+// while they were being deleted.
+func (g *Ledger) Sweep(ctx context.Context, keep time.Duration) error {
+	err := g.db.WithContext(ctx).Exec(`delete from ledger_people n using ledger_people a, ledger_lobbies l
+		where l.lobby_id = a.lobby_id and l.ended_at is not null and a.token like 'a%'
+		and not exists (select 1 from players p where p.id::text = a.text)
+		and n.lobby_id = a.lobby_id and (n.token = a.token or n.of_token = a.token)`).Error
+	if err != nil {
+		return err
+	}
+	return g.db.WithContext(ctx).Exec("delete from ledger_lobbies where ended_at < clock_timestamp() - ? * interval "+
+		"'1 second'", keep.Seconds()).Error
+}

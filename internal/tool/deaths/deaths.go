@@ -1,0 +1,163 @@
+// Package deaths kills a node under load, again and again, and checks after each start that
+// every fact that was acknowledged is still there.
+package deaths
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"syscall"
+	"time"
+
+	"turnvex.example/turnvex/internal/node/service"
+	"turnvex.example/turnvex/internal/tool/pgbox"
+)
+
+// operatorKey is the key of the node that dies, which lives no longer than this program.
+const operatorKey = "the-operators-key-of-a-node-that-dies"
+
+// Main kills a node as often as it is told: 100 times, if it is not.
+func Main(ctx context.Context, args []string) error {
+	if len(args) == 4 && args[0] == "-node" {
+		return runNode(ctx, args[1], args[2], args[3])
+	}
+	times, lobbies := 100, 1000
+	for i, into := range []*int{&times, &lobbies} {
+		if i >= len(args) {
+			break
+		}
+		n, err := strconv.Atoi(args[i])
+		if err != nil || n < 1 || n > 100_000 {
+			return fmt.Errorf("%q is not how often, or how many lobbies, from 1 to 100000", args[i])
+		}
+		*into = n
+	}
+	root, err := filepath.Abs(".")
+	if err != nil {
+		return err
+	}
+	box, stop, err := pgbox.Temp(ctx, pgbox.Folder(root))
+	if err != nil {
+		return err
+	}
+	defer stop()
+	n := &node{root: root, database: box.Address, listen: "127.0.0.1:0"}
+	if err := n.start(ctx); err != nil {
+		return err
+	}
+	defer n.end(syscall.SIGTERM)
+	if err := many(ctx, n, times); err != nil {
+		return err
+	}
+	return restart(ctx, n, lobbies)
+}
+
+// node is the node that dies, a process of its own.
+type node struct {
+	root, database, listen string
+	address                string
+	cmd                    *exec.Cmd
+}
+
+func (n *node) start(ctx context.Context) error {
+	self, err := os.Executable()
+	if err != nil {
+		return err
+	}
+	n.cmd = exec.CommandContext(ctx, self, "-node", n.database, n.listen, n.root)
+	n.cmd.Stderr = os.Stderr
+	out, err := n.cmd.StdoutPipe()
+	if err != nil {
+		return err
+	}
+	if err := n.cmd.Start(); err != nil {
+		return err
+	}
+	line := bufio.NewScanner(out)
+	if !line.Scan() {
+		n.cmd.Wait()
+		return errors.New("the node does not start")
+	}
+	n.address = line.Text()
+	n.listen = strings.TrimPrefix(n.address, "http://")
+	return nil
+}
+
+func (n *node) end(with syscall.Signal) {
+	n.cmd.Process.Signal(with)
+	n.cmd.Wait()
+}
+
+func runNode(ctx context.Context, database, listen, root string) error {
+	service.Tune()
+	s, err := service.Start(ctx, service.Config{Database: database, Listen: listen, OperatorKey: operatorKey,
+		Rulebooks: filepath.Join(root, "internal/tool/deaths/rulebooks")})
+	if err != nil {
+		return err
+	}
+	fmt.Println(s.Address)
+	<-ctx.Done()
+	s.Stop()
+	return nil
+}
+
+// many kills the node so many times.
+func many(ctx context.Context, n *node, times int) error {
+	w, err := newWorld(ctx, n)
+	if err != nil {
+		return err
+	}
+	seed := rand.Uint64()
+	r := rand.New(rand.NewPCG(seed, 1))
+	fmt.Printf("%d workers; the node is killed %d times under load (seed %d)\n", len(w.workers), times, seed)
+	lost := 0
+	var back []time.Duration
+	for i := range times {
+		work, over := context.WithCancel(ctx)
+		var all sync.WaitGroup
+		for _, x := range w.workers {
+			all.Go(func() { x.work(work) })
+		}
+		select {
+		case <-time.After(time.Duration(300+r.IntN(1200)) * time.Millisecond):
+		case <-ctx.Done():
+		}
+		n.end(syscall.SIGKILL)
+		over()
+		all.Wait()
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
+		began := time.Now()
+		if err := n.start(ctx); err != nil {
+			return err
+		}
+		back = append(back, time.Since(began))
+		for _, what := range w.check(ctx) {
+			lost++
+			fmt.Printf("death %d: LOST %s\n", i+1, what)
+		}
+		if (i+1)%10 == 0 || i+1 == times {
+			fmt.Printf("%4d deaths: %s; %d lost; back after %s in the median, %s at most\n", i+1, w.facts(), lost,
+				median(back).Round(time.Millisecond), slices.Max(back).Round(time.Millisecond))
+		}
+	}
+	if lost > 0 {
+		return fmt.Errorf("%d acknowledged facts were lost", lost)
+	}
+	return nil
+}
+
+func median(d []time.Duration) time.Duration {
+	s := slices.Sorted(slices.Values(d))
+	return s[len(s)/2]
+}

@@ -1,0 +1,335 @@
+package deaths
+
+import (
+	"context"
+	"fmt"
+	"math/rand/v2"
+	"net/http"
+	"sync"
+	"syscall"
+	"time"
+
+	"github.com/google/uuid"
+
+	"turnvex.example/turnvex/client"
+)
+
+// world is what the workers have been told, and must find again.
+type world struct {
+	n       *node
+	workers []*worker
+}
+
+// worker is a player with what was acknowledged to them.
+type worker struct {
+	n      *node
+	no     int
+	token  string
+	device string
+
+	mu      sync.Mutex
+	lobbies []string        // guarded by mu; opened, by code
+	seats   map[string]bool // guarded by mu; by code: seated, or left
+	posted  int64           // guarded by mu; the sum of what was posted to a board
+	doubt   int64           // guarded by mu; of it, what may or may not have been posted
+	results map[string]int  // guarded by mu; matches told as saved, by code
+	facts   int             // guarded by mu
+	strange []string        // guarded by mu; what was wrong while it ran
+}
+
+const workers = 12
+
+func newWorld(ctx context.Context, n *node) (*world, error) {
+	w := &world{n: n}
+	for i := range workers {
+		x := &worker{n: n, no: i, device: fmt.Sprintf("a-device-that-outlives-the-node-%02d", i),
+			seats:   map[string]bool{},
+			results: map[string]int{}}
+		if err := x.signIn(ctx); err != nil {
+			return nil, err
+		}
+		w.workers = append(w.workers, x)
+	}
+	return w, nil
+}
+
+func (x *worker) signIn(ctx context.Context) error {
+	in, err := client.SignIn(ctx, x.n.address, x.device, fmt.Sprintf("Worker %d", x.no))
+	if err == nil {
+		x.token = in.Token
+	}
+	return err
+}
+
+func (x *worker) service() client.Service {
+	return client.Service{Address: x.n.address, Token: x.token}
+}
+
+// note remembers something that was acknowledged.
+func (x *worker) note(f func()) {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	f()
+	x.facts++
+}
+
+// work opens, joins, leaves, posts and plays until the node is gone.
+func (x *worker) work(ctx context.Context) {
+	if x.no%3 == 0 {
+		x.play(ctx)
+		return
+	}
+	for ctx.Err() == nil {
+		switch rand.IntN(4) {
+		case 0:
+			l, err := x.service().Open(ctx, client.Opening{Rulebook: "spark", Title: fmt.Sprint("Of worker ", x.no)})
+			if err == nil {
+				x.note(func() { x.lobbies = append(x.lobbies, l.Code) })
+			}
+		case 1, 2:
+			x.sit(ctx)
+		default:
+			x.post(ctx)
+		}
+	}
+}
+
+// sit takes a seat in a lobby of the worker's own, or gives it up.
+func (x *worker) sit(ctx context.Context) {
+	x.mu.Lock()
+	if len(x.lobbies) == 0 {
+		x.mu.Unlock()
+		return
+	}
+	code := x.lobbies[rand.IntN(len(x.lobbies))]
+	there := x.seats[code]
+	delete(x.seats, code) // until it is acknowledged nobody knows
+	x.mu.Unlock()
+	path, method, ok := "/v1/lobbies/"+code+"/seat", http.MethodPost, true
+	if there {
+		method, ok = http.MethodDelete, false
+	}
+	var in any
+	if ok {
+		in = map[string]any{}
+	}
+	err := x.service().Call(ctx, method, path, in, nil)
+	if err == nil || ok && client.CodeOf(err) == "already-in" {
+		x.note(func() { x.seats[code] = ok })
+	}
+}
+
+func (x *worker) post(ctx context.Context) {
+	x.mu.Lock()
+	x.doubt++
+	x.mu.Unlock()
+	err := x.service().Post(ctx, "spark", "tally", client.Posting{Value: 1, ID: uuid.NewString()})
+	if err == nil {
+		x.note(func() { x.posted, x.doubt = x.posted+1, x.doubt-1 })
+	}
+}
+
+// play plays short matches alone, and notes those that are told as saved.
+func (x *worker) play(ctx context.Context) {
+	l, err := x.service().Open(ctx, client.Opening{Rulebook: "spark", Hidden: true})
+	if err != nil {
+		return
+	}
+	c, err := client.Connect(ctx, client.Options{Address: x.n.address, Token: x.token, Lobby: l.Code, Patience: -1})
+	if err != nil {
+		return
+	}
+	defer c.Close()
+	for ctx.Err() == nil {
+		c.Do(ctx, client.Intent{Do: "ready"})
+		saved := int64(0)
+		if c.Wait(ctx, func(c *client.Copy) bool {
+			if m := c.Match(); m != nil && m.Flag("saved") {
+				saved = m.Int("number")
+			}
+			return saved > 0
+		}) != nil {
+			return
+		}
+		x.note(func() { x.results[l.Code] = max(x.results[l.Code], int(saved)) })
+		if c.Wait(ctx,
+			func(c *client.Copy) bool { m := c.Match(); return m == nil || m.Int("number") > saved }) != nil {
+			return
+		}
+	}
+}
+
+// check looks for everything that was acknowledged, and says what is not there.
+func (w *world) check(ctx context.Context) (lost []string) {
+	var mu sync.Mutex
+	var all sync.WaitGroup
+	for _, x := range w.workers {
+		all.Go(func() {
+			out := x.check(ctx)
+			mu.Lock()
+			lost = append(lost, out...)
+			mu.Unlock()
+		})
+	}
+	all.Wait()
+	return lost
+}
+
+// most is how many lobbies of each worker are looked for; older ones are closed, and forgotten.
+const most = 8
+
+func (x *worker) check(ctx context.Context) (lost []string) {
+	if err := patiently(func() error { return x.signIn(ctx) }); err != nil {
+		return []string{fmt.Sprintf("worker %d: %v", x.no, err)}
+	}
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	svc := x.service()
+	for i, code := range x.lobbies {
+		if i < len(x.lobbies)-most {
+			x.service().Call(ctx, http.MethodDelete, "/v1/lobbies/"+code+"/seat", nil, nil)
+			delete(x.seats, code)
+			continue
+		}
+		err := patiently(func() error { _, err := svc.Lobby(ctx, code); return err })
+		if err != nil {
+			lost = append(lost, fmt.Sprintf("lobby %s of worker %d: %v", code, x.no, err))
+			continue
+		}
+		seated, known := x.seats[code]
+		if !known {
+			continue
+		}
+		err = patiently(func() error {
+			return svc.Call(ctx, http.MethodPost, "/v1/lobbies/"+code+"/seat", map[string]any{}, nil)
+		})
+		if has := client.CodeOf(err) == "already-in"; has != seated {
+			lost = append(lost, fmt.Sprintf("in lobby %s worker %d has a seat: %v, not %v "+
+				"(%v)", code, x.no, has, seated, err))
+		}
+		delete(x.seats, code)
+		if err == nil || client.CodeOf(err) == "already-in" {
+			x.seats[code] = true
+		}
+	}
+	x.lobbies = append([]string(nil), x.lobbies[max(len(x.lobbies)-most, 0):]...)
+	var sum int64
+	patiently(func() error {
+		page, err := svc.Board(ctx, "spark", "tally", client.Part{Around: "me", Rows: 1})
+		for _, row := range page.Rows {
+			sum = row.Value
+		}
+		return err
+	})
+	if sum < x.posted || sum > x.posted+x.doubt {
+		lost = append(lost, fmt.Sprintf("worker %d posted %d to %d, and the board has "+
+			"%d", x.no, x.posted, x.posted+x.doubt, sum))
+	}
+	x.posted, x.doubt = sum, 0
+	for code, number := range x.results {
+		var list []client.Match
+		err := patiently(func() (err error) {
+			list, err = svc.Matches(ctx, map[string][]string{"lobby": {code}, "limit": {"100"}})
+			return err
+		})
+		if err != nil || len(list) == 0 || list[0].Result.Match < int64(number) {
+			lost = append(lost, fmt.Sprintf("of lobby %s %d results were told as saved, and %d are there "+
+				"(%v)", code, number, len(list), err))
+		}
+	}
+	x.results = map[string]int{}
+	return lost
+}
+
+// patiently tries again while the service says that it is asked too often.
+func patiently(f func() error) error {
+	for range 600 {
+		if err := f(); client.CodeOf(err) != "too-many-requests" && client.CodeOf(err) != "stopping" {
+			return err
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	return f()
+}
+
+func (w *world) facts() string {
+	n := 0
+	for _, x := range w.workers {
+		x.mu.Lock()
+		n += x.facts
+		x.mu.Unlock()
+	}
+	return fmt.Sprintf("%d facts acknowledged", n)
+}
+
+// restart measures how long it takes until so many lobbies with a match that runs play again.
+func restart(ctx context.Context, n *node, lobbies int) error {
+	var all sync.WaitGroup
+	errs := make(chan error, 16)
+	for w := range 16 {
+		all.Go(func() {
+			errs <- open(ctx, n, w, (lobbies+15-w)/16)
+		})
+	}
+	all.Wait()
+	close(errs)
+	for err := range errs {
+		if err != nil {
+			return err
+		}
+	}
+	n.end(syscall.SIGKILL)
+	began := time.Now()
+	if err := n.start(ctx); err != nil {
+		return err
+	}
+	took := time.Since(began)
+	list, err := client.Service{Address: n.address}.Lobbies(ctx, client.Filter{Rulebook: "spark"}, "", 100, "")
+	if err != nil {
+		return err
+	}
+	playing := 0
+	for _, l := range list.Lobbies {
+		if l.State == "playing" {
+			playing++
+		}
+	}
+	fmt.Printf("%d lobbies with a match each are there again %s after the process was started; of the newest "+
+		"%d, %d play\n",
+		lobbies, took.Round(time.Millisecond), len(list.Lobbies), playing)
+	return nil
+}
+
+// open opens lobbies with a match that runs, each for a player of its own.
+func open(ctx context.Context, n *node, w, count int) error {
+	for i := range count {
+		var in *client.Signed
+		err := patiently(func() (err error) {
+			in, err = client.SignIn(ctx, n.address, fmt.Sprintf("a-device-of-a-long-match-%02d-%04d", w, i), "Long")
+			return err
+		})
+		if err != nil {
+			return err
+		}
+		svc := client.Service{Address: n.address, Token: in.Token}
+		var l *client.FoundLobby
+		if err := patiently(func() (err error) {
+			l, err = svc.Open(ctx, client.Opening{Rulebook: "spark", Options: map[string]any{"long": true}})
+			return err
+		}); err != nil {
+			return err
+		}
+		c, err := client.Connect(ctx, client.Options{Address: n.address, Token: in.Token, Lobby: l.Code, Patience: -1})
+		if err != nil {
+			return err
+		}
+		if err := c.Do(ctx, client.Intent{Do: "ready"}); err != nil {
+			return err
+		}
+		if err := c.Wait(ctx, func(c *client.Copy) bool { return c.Match() != nil }); err != nil {
+			return err
+		}
+		c.Close() // the match goes on, and the seat is held
+	}
+	return nil
+}

@@ -133,3 +133,15 @@ func (s Service) Audit(ctx context.Context, q AuditQuery) ([]AuditLine, string, 
 	err := s.Call(ctx, http.MethodGet, "/v1/audit?"+v.Encode(), nil, &out)
 	return out.Lines, out.Next, err
 }
+
+// MyLobbies returns the lobbies in which the player has a seat, or stands in line for one.
+func (s Service) MyLobbies(ctx context.Context) ([]FoundLobby, error) {
+	var out struct{ Lobbies []FoundLobby }
+	return out.Lobbies, s.Call(ctx, http.MethodGet, "/v1/me/lobbies", nil, &out)
+}
+
+// LobbiesOf is MyLobbies of any player. Service keys only.
+func (s Service) LobbiesOf(ctx context.Context, player string) ([]FoundLobby, error) {
+	var out struct{ Lobbies []FoundLobby }
+	return out.Lobbies, s.Call(ctx, http.MethodGet, "/v1/players/"+url.PathEscape(player)+"/lobbies", nil, &out)
+}

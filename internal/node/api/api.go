@@ -3,6 +3,7 @@
 package api
 
 import (
+	"context"
 	"embed"
 	"io/fs"
 	"log/slog"
@@ -27,6 +28,7 @@ import (
 	"turnvex.example/turnvex/internal/node/keep"
 	"turnvex.example/turnvex/internal/node/ledger"
 	"turnvex.example/turnvex/internal/node/library"
+	"turnvex.example/turnvex/internal/node/meter"
 	"turnvex.example/turnvex/internal/node/series"
 	"turnvex.example/turnvex/internal/node/store"
 )
@@ -46,6 +48,7 @@ type Config struct {
 	Series    *series.Manager
 	Journals  *journal.Folder
 	Ledger    *ledger.Ledger
+	Meter     *meter.Meter
 	Log       *slog.Logger
 	Region    string
 	Version   string
@@ -70,6 +73,7 @@ func New(cfg Config) http.Handler {
 	}
 	s := &server{Config: cfg, conns: conns{all: map[*conn]bool{}}}
 	cfg.Accounts.OnVoid(s.conns.void)
+	cfg.Meter.Gauge("turnvex_live_connections", "live connections that have said hello", s.conns.count)
 	r := chi.NewRouter()
 	r.Use(middleware.RequestID, s.forwarded, s.recoverPanic, s.logged, secured, s.crossOrigin(), middleware.GetHead)
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) {
@@ -121,16 +125,26 @@ func methodsOf(r *http.Request) (out []string) {
 }
 
 func (s *server) ready(w http.ResponseWriter, r *http.Request) {
+	ctx, over := context.WithTimeout(r.Context(), readyWithin)
+	defer over()
 	pool, err := s.DB.DB.DB()
 	if err == nil {
-		err = pool.PingContext(r.Context())
+		err = pool.PingContext(ctx)
 	}
-	if err != nil {
-		s.fail(w, r, fault.New(code.Stopping, "the database does not answer"))
-		return
+	waiting, since := s.Ledger.Waiting()
+	switch {
+	case err != nil:
+		s.fail(w, r, fault.New(code.Stopping, "the database does not answer within %s", readyWithin))
+	case !since.IsZero():
+		s.fail(w, r, fault.New(code.Stopping, "what the lobbies take in cannot be written since %s; %d bytes wait",
+			since.UTC().Format(time.RFC3339), waiting))
+	default:
+		s.send(w, r, 200, map[string]any{"status": "ready", "lobbies": s.Hall.Lobbies()})
 	}
-	s.send(w, r, 200, map[string]any{"status": "ready", "lobbies": s.Hall.Lobbies()})
 }
+
+// readyWithin is how long the database may take to answer until the node counts as not ready.
+const readyWithin = 2 * time.Second
 
 // consoleFile serves the console: its files by name, and its first page for
 // every other address, because the console routes by itself.

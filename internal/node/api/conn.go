@@ -59,8 +59,10 @@ type conn struct {
 
 // say writes a message of the connection's own, before the box is served.
 func (c *conn) say(v any) error {
+	data := wire.Encode(c.enc, v)
+	c.s.Meter.Out(1, len(data))
 	c.ws.SetWriteDeadline(time.Now().Add(writeWithin))
-	return c.ws.WriteMessage(messageType[c.enc], wire.Encode(c.enc, v))
+	return c.ws.WriteMessage(messageType[c.enc], data)
 }
 
 // The WebSocket pings and pongs that a connection may send a second, and at once. No client
@@ -130,8 +132,14 @@ func (c *conn) serve() {
 
 // write writes what waits, and tells whether the connection goes on.
 func (c *conn) write(list []*outbox.Frame, bye *wire.Bye) bool {
+	size := 0
+	for _, f := range list {
+		size += len(f.Data)
+	}
+	c.s.Meter.Out(len(list), size)
 	if err := WriteFrames(c.ws, list, c.s.Patience); err != nil {
 		if late := net.Error(nil); errors.As(err, &late) && late.Timeout() {
+			c.s.Meter.Slow()
 			c.client.Stuck()
 		}
 		c.ws.Close()
@@ -209,6 +217,7 @@ func (c *conn) read(within time.Duration) (any, error) {
 	if n > c.most {
 		return nil, fault.New(code.TooLarge, "%s: it has at most %d bytes", wire.ErrTooLarge, c.most)
 	}
+	c.s.Meter.In(buf.Len())
 	if c.limit != nil {
 		if err := c.limit.message(); err != nil {
 			return nil, err

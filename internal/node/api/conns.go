@@ -37,6 +37,12 @@ func (all *conns) add(c *conn) {
 	}
 }
 
+func (all *conns) count() float64 {
+	all.mu.Lock()
+	defer all.mu.Unlock()
+	return float64(len(all.all))
+}
+
 func (all *conns) remove(c *conn) {
 	all.mu.Lock()
 	defer all.mu.Unlock()

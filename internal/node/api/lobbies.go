@@ -3,7 +3,9 @@ package api
 import (
 	"context"
 	"net/http"
+	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
@@ -80,6 +82,28 @@ type Answer struct {
 }
 
 var lobbyRoutes = []route{
+	{
+		method:  "GET",
+		path:    "/v1/me/lobbies",
+		access:  signedIn,
+		summary: "The lobbies of this node in which the player has a seat, or stands in line for one",
+		out:     Seats{},
+		do:      func(s *server, c *call) (any, error) { return s.where(c, c.who.Player) },
+	},
+	{
+		method:  "GET",
+		path:    "/v1/players/{id}/lobbies",
+		access:  reading,
+		summary: "The lobbies of this node in which a player has a seat, or stands in line for one",
+		out:     Seats{},
+		do: func(s *server, c *call) (any, error) {
+			p, err := s.Accounts.Player(c.r.Context(), c.path("id"))
+			if err != nil {
+				return nil, err
+			}
+			return s.where(c, p.ID)
+		},
+	},
 	{
 		method:  "GET",
 		path:    "/v1/lobbies",
@@ -210,6 +234,24 @@ var lobbyRoutes = []route{
 		summary: "The journal of a practice lobby, for who has a seat in it and for service keys: turnvex cut reads it",
 		do:      (*server).tape,
 	},
+}
+
+// Seats are the lobbies in which a player has a seat, or stands in line for one.
+type Seats struct {
+	Lobbies []Found `json:"lobbies"`
+}
+
+func (s *server) where(c *call, player string) (any, error) {
+	out := Seats{[]Found{}}
+	for _, l := range s.Hall.Where(player) {
+		found, err := s.found(c, l.Code, false)
+		if err != nil {
+			continue // it has closed meanwhile
+		}
+		out.Lobbies = append(out.Lobbies, found.(Found))
+	}
+	slices.SortFunc(out.Lobbies, func(a, b Found) int { return strings.Compare(a.Code, b.Code) })
+	return out, nil
 }
 
 func (s *server) tape(c *call) (any, error) {

@@ -25,6 +25,10 @@ type AuditLines struct {
 
 var auditRoutes = []route{
 	{
+		method: "GET", path: "/metrics", access: reading, kinds: []string{"text/plain"}, do: (*server).metrics,
+		summary: "What this node counts, for Prometheus; -metrics serves the same at an address of its own",
+	},
+	{
 		method: "GET", path: "/v1/audit", access: operator, out: AuditLines{}, do: (*server).readAudit,
 		summary: "The audit trail: what operators and service keys have changed, newest first",
 		params: append([]param{
@@ -136,6 +140,11 @@ func (c *conn) noteReferee(r *http.Request, over string) error {
 		return err
 	}
 	return done(audit.Done)
+}
+
+func (s *server) metrics(c *call) (any, error) {
+	s.Meter.Handler().ServeHTTP(c.w, c.r)
+	return written{}, nil
 }
 
 func (s *server) readAudit(c *call) (any, error) {

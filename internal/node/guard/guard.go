@@ -5,6 +5,7 @@ package guard
 
 import (
 	"fmt"
+	"maps"
 	"math"
 	"sync"
 	"time"
@@ -16,8 +17,9 @@ import (
 // Guard counts. It may be used by several goroutines.
 type Guard struct {
 	mu    sync.Mutex
-	uses  map[Use]*bucket // guarded by mu
-	swept time.Time       // guarded by mu
+	uses  map[Use]*bucket   // guarded by mu
+	swept time.Time         // guarded by mu
+	no    map[string]uint64 // guarded by mu; how often each limit has refused somebody
 }
 
 // Use is a limit with whom it is counted for.
@@ -33,7 +35,16 @@ type bucket struct {
 }
 
 // New returns a guard that has counted nothing.
-func New() *Guard { return &Guard{uses: map[Use]*bucket{}, swept: time.Now()} }
+func New() *Guard {
+	return &Guard{uses: map[Use]*bucket{}, swept: time.Now(), no: map[string]uint64{}}
+}
+
+// Refused says how often each limit has refused somebody, by its name.
+func (g *Guard) Refused() map[string]uint64 {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	return maps.Clone(g.no)
+}
 
 // Take takes one before the work is done, or says how long to wait. The work that turns out
 // not to count gives it back: a hundred at once are a hundred. What is held is given back
@@ -43,6 +54,7 @@ func (g *Guard) Take(l *Limit, who string) (giveBack func(), err error) {
 	defer g.mu.Unlock()
 	b := g.bucketLocked(l, who)
 	if b.left < 1 {
+		g.no[l.Name]++
 		return nil, l.refusal(b.left)
 	}
 	b.left--

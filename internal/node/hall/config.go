@@ -11,6 +11,7 @@ import (
 	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/node/keep"
 	"turnvex.example/turnvex/internal/node/ledger"
+	"turnvex.example/turnvex/internal/node/meter"
 )
 
 // Config is what a hall needs. Directory, Keeper and Names must be given.
@@ -27,6 +28,8 @@ type Config struct {
 	Journals *journal.Folder
 	// Ledger keeps what the lobbies take in, and lets them go on at the next start; nil for none.
 	Ledger *ledger.Ledger
+	// Meter counts what the lobbies do; nothing is counted if it is nil.
+	Meter *meter.Meter
 	// Refuse tells a player's second connection that they are in already; otherwise
 	// it takes over, and the older one is told.
 	Refuse bool

@@ -122,3 +122,13 @@ func (h *Hall) all() []*Lobby {
 	defer h.mu.Unlock()
 	return slices.Collect(maps.Values(h.lobbies))
 }
+
+// Seats returns in how many seats, and places in line, of lobbies of this node players are.
+func (h *Hall) Seats() (n int) {
+	h.places.mu.Lock()
+	defer h.places.mu.Unlock()
+	for _, lobbies := range h.places.of {
+		n += len(lobbies)
+	}
+	return n
+}

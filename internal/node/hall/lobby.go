@@ -38,6 +38,8 @@ type Lobby struct {
 	broken   bool       // a fault in it was logged; nothing is asked of m any more
 	began    time.Time  // when its tick 0 was, or would have been
 	opened   time.Time
+	verdicts map[code.Code]int // of this turn, to be counted
+	due      time.Time         // when the loop wants to wake up by itself
 	setup    lobby.Setup
 	memory   *memory  // nil without a ledger
 	leaving  bool     // the node stops: the lobby goes on at its next start
@@ -85,6 +87,7 @@ func newLobby(
 		ended:    make(chan struct{}),
 		charging: map[sheet.ID][]request{},
 		holds:    map[string]func(){},
+		verdicts: map[code.Code]int{},
 		keys:     map[string]*heldSeats{},
 		known:    map[string]*known{},
 		m:        m,
@@ -130,10 +133,14 @@ func (l *Lobby) run(first func()) {
 	}
 	for !l.over() {
 		timer.Reset(l.sleep())
+		late, began := time.Duration(-1), time.Time{}
 		select {
 		case job := <-l.jobs:
+			began = l.hall.cfg.Now()
 			l.guard(job)
 		case <-timer.C:
+			began = l.hall.cfg.Now()
+			late = began.Sub(l.due)
 			l.guard(func() { l.step(&step.Input{Kind: step.Tick}) })
 		}
 		for range 32 { // what has come meanwhile belongs to the same tick
@@ -148,6 +155,7 @@ func (l *Lobby) run(first func()) {
 		l.guard(l.closeWhenShown)
 		l.guard(l.publish)
 		l.guard(func() { l.memory.checkpoint(l) })
+		l.hall.cfg.Meter.Turn(late, l.hall.cfg.Now().Sub(began), l.verdicts)
 	}
 	l.emptyHolds()
 	bye := wire.Bye{Code: string(code.LobbyGone), Reason: "the lobby has closed"}
@@ -220,11 +228,14 @@ func (l *Lobby) sleep() time.Duration {
 	if l.pub.waits {
 		next = sheet.Sooner(next, l.pub.last+1)
 	}
+	now := l.hall.cfg.Now()
 	if next == 0 {
+		l.due = now.Add(time.Hour)
 		return time.Hour
 	}
 	at := l.moment(next).Add(time.Microsecond)
-	return max(at.Sub(l.hall.cfg.Now()), 0)
+	l.due = at
+	return max(at.Sub(now), 0)
 }
 
 // do runs a job in the lobby's loop and waits for it.

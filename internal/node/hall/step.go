@@ -12,6 +12,9 @@ func (l *Lobby) step(in *step.Input) *step.Output {
 	l.tape.input(l, in)
 	l.memory.input(l, in)
 	out := l.m.Step(in)
+	if in.Kind == step.Intent {
+		l.verdicts[out.Verdict.Code]++
+	}
 	if l.secret && (in.Kind != step.Tick || l.m.State() != l.stood) {
 		l.noteSeats()
 	}

@@ -33,6 +33,7 @@ import (
 	"turnvex.example/turnvex/internal/node/keep"
 	"turnvex.example/turnvex/internal/node/ledger"
 	"turnvex.example/turnvex/internal/node/library"
+	"turnvex.example/turnvex/internal/node/meter"
 	"turnvex.example/turnvex/internal/node/series"
 	"turnvex.example/turnvex/internal/node/store"
 )
@@ -50,6 +51,7 @@ type Config struct {
 	OperatorKey string         // "" keeps the one of an earlier start, or makes one
 	Origins     []string       // of pages that may call beside the service's own, as browsers send them
 	Proxies     []netip.Prefix // whose forwarded headers are believed
+	Metrics     string         // an address of its own for what the node counts; "" for none
 	Refuse      bool           // a player's second connection to a lobby is refused; otherwise it takes over
 	Journals    string         // a folder for the lobbies' journals; "" for none
 	Practice    bool           // every lobby is a practice lobby
@@ -96,6 +98,7 @@ const gcPercent = 400
 // Service is a running node.
 type Service struct {
 	Address     string // such as http://127.0.0.1:7420
+	Metrics     string // such as http://127.0.0.1:7421/metrics; "" unless they have an address of their own
 	OperatorKey string // set only when this start made it: it is not kept readable
 	Library     *library.Library
 	Hall        *hall.Hall
@@ -109,6 +112,7 @@ type Service struct {
 	Ledger      *ledger.Ledger
 
 	http     *http.Server
+	metrics  *http.Server // nil unless they are served at an address of their own
 	claim    *store.Claim // of the node's name
 	listener net.Listener
 	failed   chan error
@@ -165,7 +169,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	if err != nil {
 		return err
 	}
-	counts := guard.New()
+	counts, meter := guard.New(), meter.New()
 	accounts, err := account.New(ctx, s.DB, counts)
 	if err != nil {
 		return err
@@ -215,6 +219,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 			Version:   Version,
 			Journals:  s.Journals,
 			Ledger:    s.Ledger,
+			Meter:     meter,
 			Refuse:    cfg.Refuse,
 			Practice:  cfg.Practice,
 			Check:     cfg.Check,
@@ -253,6 +258,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		Series:    s.Series,
 		Journals:  s.Journals,
 		Ledger:    s.Ledger,
+		Meter:     meter,
 		Log:       cfg.Log,
 		Region:    cfg.Region,
 		Version:   Version,
@@ -264,11 +270,54 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		Cursors:   account.Derived(secret, "cursors"),
 	}
 	s.http = api.Server(api.New(doors))
+	if err := s.measure(meter, counts, cfg.Metrics); err != nil {
+		return err
+	}
 	go func() {
 		if err := s.http.Serve(api.Listener(s.listener, doors)); !errors.Is(err, http.ErrServerClosed) {
 			s.failed <- err
 		}
 	}()
+	return nil
+}
+
+// measure adds what the parts of the node know of themselves to what it counts, and serves it at
+// an address of its own, if there is one.
+func (s *Service) measure(m *meter.Meter, counts *guard.Guard, address string) error {
+	for name, g := range map[string]struct {
+		help  string
+		value func() float64
+	}{
+		"turnvex_lobbies": {"lobbies that are alive here", func() float64 { return float64(s.Hall.Lobbies()) }},
+		"turnvex_seats": {"seats, and places in line, of players " +
+			"here", func() float64 { return float64(s.Hall.Seats()) }},
+		"turnvex_ledger_bytes": {"bytes of what lobbies took in that wait for the " +
+			"database", func() float64 { n, _ := s.Ledger.Waiting(); return float64(n) }},
+		"turnvex_ledger_age_seconds": {"for how long nothing of it could be written; 0 while it can", func() float64 {
+			if _, since := s.Ledger.Waiting(); !since.IsZero() {
+				return time.Since(since).Seconds()
+			}
+			return 0
+		}},
+	} {
+		m.Gauge(name, g.help, g.value)
+	}
+	m.Refusals(counts.Refused)
+	if pool, err := s.DB.DB.DB(); err == nil {
+		m.Pool(pool)
+	}
+	if address == "" {
+		return nil
+	}
+	l, err := net.Listen("tcp", address)
+	if err != nil {
+		return fmt.Errorf("listen on %s for metrics: %w; choose another address with -metrics", address, err)
+	}
+	s.Metrics = "http://" + l.Addr().String() + "/metrics"
+	mux := http.NewServeMux()
+	mux.Handle("GET /metrics", m.Handler())
+	s.metrics = api.Server(mux)
+	go s.metrics.Serve(l)
 	return nil
 }
 
@@ -387,6 +436,9 @@ func (s *Service) Stop() {
 	if err := s.http.Shutdown(ctx); err != nil {
 		s.log.Warn("the doors did not close in time", "error", err)
 		s.http.Close()
+	}
+	if s.metrics != nil {
+		s.metrics.Close()
 	}
 	if err := s.Ledger.Close(ctx); err != nil {
 		s.log.Error("the next start goes on from before", "error", err)

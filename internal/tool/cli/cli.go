@@ -71,6 +71,7 @@ func commands() []command {
 		settingsCommand(),
 		askCommand(),
 		leaveCommand(),
+		whereCommand(),
 		accountCommand(),
 		devicesCommand(),
 		keysCommand(),

@@ -207,3 +207,48 @@ func (s *session) comeBack(ctx context.Context, t *Terminal, p *profile) (*clien
 	}
 	return in, s.keep(p, in)
 }
+
+func whereCommand() command {
+	return command{
+		name:    "where",
+		summary: "Show in which lobbies you have a seat, or stand in line",
+		details: "With -player it needs a service key, and shows those of that player.",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			keyFile := keyFlag(fs)
+			player := fs.String("player", "", "the `ID` of another player")
+			return func(ctx context.Context, t *Terminal, _ []string) error {
+				var list []client.FoundLobby
+				var err error
+				if *player == "" {
+					var svc client.Service
+					if _, svc, err = s.open(ctx, t); err == nil {
+						list, err = svc.MyLobbies(ctx)
+					}
+				} else {
+					var svc client.Service
+					if svc, err = s.operator(ctx, *keyFile); err == nil {
+						list, err = svc.LobbiesOf(ctx, *player)
+					}
+				}
+				if err != nil {
+					return err
+				}
+				if s.json {
+					return writeJSON(t.Out, list)
+				}
+				if len(list) == 0 {
+					fmt.Fprintln(t.Out, "In no lobby.")
+					return nil
+				}
+				var rows [][]string
+				for _, l := range list {
+					rows = append(rows, []string{l.Code, l.Title, l.Rulebook, l.State, fmt.Sprintf("%d of "+
+						"%d", l.Seats, l.Capacity)})
+				}
+				return table(t.Out, []string{"CODE", "TITLE", "RULEBOOK", "STATE", "SEATS"}, rows)
+			}
+		},
+	}
+}

@@ -91,11 +91,16 @@ func serveCommand() command {
 			origins := fs.String(
 				"origins",
 				os.Getenv("TURNVEX_ORIGINS"),
-				"web `origins`, separated by commas, whose pages may call and connect beside the service's own (environment "+
+				"web `origins`, separated by commas, whose pages may call and connect beside the service's own "+
+					"(environment "+
 					"TURNVEX_ORIGINS)",
 			)
-			proxies := fs.String("proxies", os.Getenv("TURNVEX_PROXIES"), "`addresses` and networks, separated by commas, of "+
+			proxies := fs.String("proxies", os.Getenv("TURNVEX_PROXIES"), "`addresses` and networks, separated "+
+				"by commas, of "+
 				"the proxies whose X-Forwarded-For, -Host and -Proto are believed (environment TURNVEX_PROXIES)")
+			fs.StringVar(&cfg.Metrics, "metrics", os.Getenv("TURNVEX_METRICS"), "`address` at which metrics are "+
+				"served "+
+				"to anybody who reaches it, such as 127.0.0.1:7421; none if empty (environment TURNVEX_METRICS)")
 			level := fs.String(
 				"log",
 				env("TURNVEX_LOG", "info"),

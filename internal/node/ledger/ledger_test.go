@@ -136,7 +136,7 @@ func TestDatabaseAway(t *testing.T) {
 	}
 	big := make([]byte, 8<<20)
 	for n := range 9 {
-		m = g.Write(id, int64(n+2), big, nil)
+		g.Write(id, int64(n+2), big, nil)
 	}
 	<-asked
 	g.Write(id, 11, []byte("entry 11."), nil)

@@ -34,7 +34,6 @@ type worker struct {
 	doubt   int64           // guarded by mu; of it, what may or may not have been posted
 	results map[string]int  // guarded by mu; matches told as saved, by code
 	facts   int             // guarded by mu
-	strange []string        // guarded by mu; what was wrong while it ran
 }
 
 const workers = 12

@@ -2,6 +2,7 @@ package client
 
 import (
 	"context"
+	"io"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -144,4 +145,10 @@ func (s Service) MyLobbies(ctx context.Context) ([]FoundLobby, error) {
 func (s Service) LobbiesOf(ctx context.Context, player string) ([]FoundLobby, error) {
 	var out struct{ Lobbies []FoundLobby }
 	return out.Lobbies, s.Call(ctx, http.MethodGet, "/v1/players/"+url.PathEscape(player)+"/lobbies", nil, &out)
+}
+
+// Journal writes the journal of a lobby, open or ended lately, by its join code or ID. Service
+// keys only.
+func (s Service) Journal(ctx context.Context, lobby string, into io.Writer) error {
+	return s.Read(ctx, "/v1/journals/"+url.PathEscape(lobby), into)
 }

@@ -6,13 +6,24 @@ import (
 	"github.com/goccy/go-yaml/token"
 )
 
-// crowded refuses a document with too many values, or a map with too many keys, before it
-// is parsed: the parser's time grows with the square of the keys of a map.
+// maxComments is how many comments a document has at most.
+const maxComments = 20_000
+
+// crowded refuses a document with too many values or comments, a map with too many keys, or an
+// alias, before it is parsed: the parser's time grows with the square of the keys of a map, and
+// faster than the comments and the aliases.
 func crowded(tokens token.Tokens) *Problem {
 	var open []keys
-	values := 0
+	values, comments := 0, 0
 	for i, t := range tokens {
 		switch t.Type {
+		case token.AliasType, token.AnchorType:
+			return &Problem{Severity: Error, Code: "alias", Line: t.Position.Line, Column: t.Position.Column,
+				Message: "anchors and aliases are not used in rulebooks; write the value out"}
+		case token.CommentType:
+			if comments++; comments > maxComments {
+				return tooMany(t, "the document has more than %d comments", maxComments)
+			}
 		case token.MappingStartType, token.SequenceStartType:
 			open = append(open, keys{flow: true})
 			values++

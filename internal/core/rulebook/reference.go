@@ -183,7 +183,7 @@ How things are written:
 - an **expression** is [CEL](#expressions); quote it where YAML would read it otherwise;
 - a **field** is a sheet's field as expressions name it: ` + "`me.hull`, `match.bell.points`" + `.
 
-Limits: 1 MiB, 32 levels of nesting, 20,000 values, 1,000 keys in one map, no anchors
+Limits: 1 MiB, 32 levels of nesting, 20,000 values, 20,000 comments, 1,000 keys in one map, no anchors
 and aliases, one document a file; an expression has at most 4,096 characters, and all of
 them 64 KiB, where each counts for 20 characters more than it has and one that is written
 the same way again counts once.

@@ -42,7 +42,7 @@ func (l *Lobby) Join(ctx context.Context, j Joining) (*Client, error) {
 		return nil, e
 	}
 	if err == nil && c.newcomer {
-		if err = l.kept(ctx); err != nil { // who is not kept has not joined
+		if err = l.Kept(ctx); err != nil { // who is not kept has not joined
 			go l.post(func() { l.leave(c) })
 			return nil, err
 		}

@@ -98,9 +98,9 @@ func (m *memory) end(l *Lobby) {
 // keptWithin is how long it may take until something is committed.
 const keptWithin = 3 * time.Second
 
-// kept returns when what the lobby has taken in up to now is committed, or says that it cannot
+// Kept returns when what the lobby has taken in up to now is committed, or says that it cannot
 // be just now. Without a ledger nothing is, and nobody waits.
-func (l *Lobby) kept(ctx context.Context) error {
+func (l *Lobby) Kept(ctx context.Context) error {
 	var mark ledger.Mark
 	if l.hall.cfg.Ledger == nil {
 		return nil

@@ -75,18 +75,12 @@ func (h *Hall) Open(ctx context.Context, book *rulebook.Book, o Opening) (*Lobby
 	for range 20 {
 		setup.Code = NewCode()
 		l := newLobby(h, id, o.Name, book, setup, nil)
-		if len(o.Reserve) > 0 {
-			l.step(
-				&step.Input{
-					Kind:  step.Reserve,
-					Names: o.Reserve,
-					Text:  o.Party,
-					N:     o.ReserveMS * int64(book.Rate) / 1000,
-				},
-			)
-		}
-		l.entry = l.present()
-		if err = h.open(ctx, l); err == nil {
+		if err = h.open(ctx, l, func() {
+			if len(o.Reserve) > 0 {
+				l.step(&step.Input{Kind: step.Reserve, Names: o.Reserve, Text: o.Party,
+					N: o.ReserveMS * int64(book.Rate) / 1000})
+			}
+		}); err == nil {
 			return l, nil
 		}
 		if !errors.Is(err, directory.ErrCode) {
@@ -96,9 +90,9 @@ func (h *Hall) Open(ctx context.Context, book *rulebook.Book, o Opening) (*Lobby
 	return nil, err
 }
 
-// open makes a lobby known, and lets it live. Whoever has found it in the directory before
-// it lives waits for that.
-func (h *Hall) open(ctx context.Context, l *Lobby) error {
+// open makes a lobby known, with the first that it takes in, and lets it live. Whoever has found
+// it in the directory before it lives waits for that.
+func (h *Hall) open(ctx context.Context, l *Lobby, first func()) error {
 	lives := make(chan struct{})
 	h.mu.Lock()
 	h.opening[l.Code] = lives
@@ -114,10 +108,16 @@ func (h *Hall) open(ctx context.Context, l *Lobby) error {
 			return err
 		}
 		l.memory = newMemory(l)
+		first()
+		l.entry = l.present()
 		if err := h.listed(ctx, l); err != nil {
 			return errors.Join(err, g.Drop(context.WithoutCancel(ctx), l.ID))
 		}
-	} else if err := h.listed(ctx, l); err != nil {
+		return h.start(l, nil)
+	}
+	first()
+	l.entry = l.present()
+	if err := h.listed(ctx, l); err != nil {
 		return err
 	}
 	return h.start(l, nil)

@@ -75,7 +75,7 @@ func (l *Lobby) Sit(ctx context.Context, j Joining) (sheet.ID, error) {
 		err = e
 	}
 	if err == nil {
-		if err = l.kept(ctx); err != nil {
+		if err = l.Kept(ctx); err != nil {
 			go l.Quit(context.Background(), j.Account)
 		}
 	}
@@ -103,7 +103,7 @@ func (l *Lobby) leave(c *Client) {
 		return
 	}
 	go func() { // that somebody has left is told when it is kept, or cannot be for long
-		l.kept(context.Background())
+		l.Kept(context.Background())
 		c.End(bye)
 	}()
 }
@@ -157,7 +157,7 @@ func (l *Lobby) Quit(ctx context.Context, account string) (bool, error) {
 		}
 	})
 	if err == nil && had {
-		err = l.kept(ctx)
+		err = l.Kept(ctx)
 	}
 	return had, err
 }

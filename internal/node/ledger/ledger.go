@@ -5,19 +5,19 @@ package ledger
 
 import (
 	"context"
+	"encoding/binary"
 	"fmt"
 	"log/slog"
+	"math"
 	"sync"
 	"time"
-
-	"github.com/fxamacker/cbor/v2"
 
 	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/node/store"
 )
 
 // every is how often what has come is written.
-const every = 25 * time.Millisecond
+const every = 40 * time.Millisecond
 
 // maxWaiting is how many bytes may wait for the database. Beyond that what the lobbies have
 // taken in gives way to a checkpoint of each, made when the database answers again.
@@ -34,6 +34,7 @@ type Ledger struct {
 	size    int              // guarded by mu; bytes that wait
 	written uint64           // guarded by mu; the number of the last batch that is committed
 	first   map[string]int64 // guarded by mu; by lobby: the log's row with its first entry behind its checkpoint
+	last    int64            // guarded by mu; the log's last row
 	full    bool             // guarded by mu; entries were dropped
 	since   time.Time        // guarded by mu; since when nothing could be written; zero when it can
 	landed  chan struct{}    // guarded by mu; closed when a batch is committed
@@ -48,19 +49,50 @@ type Ledger struct {
 type batch struct {
 	no          uint64
 	at          time.Time // everything up to then is in it, or before it
-	log         []logged
+	data        []byte    // the entries, as the log holds them
+	log         []place   // and whose they are
 	people      []store.LedgerPerson
 	checkpoints map[string]*store.LedgerCheckpoint
 	segments    []store.LedgerSegment
 	ends        []string
 }
 
-// logged is an entry of a lobby in the log.
+// place says whose an entry in the log is.
+type place struct {
+	lobby string
+	seq   int64
+}
+
+// logged is an entry of a lobby in the log, as it is read.
 type logged struct {
 	_     struct{} `cbor:",toarray"`
 	Lobby string
 	Seq   int64
 	Entry []byte
+}
+
+// appendLogged appends an entry of a lobby as logged is written in CBOR (RFC 8949): tens of
+// thousands are written a second.
+func appendLogged(dst []byte, lobby string, seq int64, entry []byte) []byte {
+	dst = append(dst, 0x83)
+	dst = append(appendHead(dst, 3, uint64(len(lobby))), lobby...)
+	dst = appendHead(dst, 0, uint64(seq))
+	return append(appendHead(dst, 2, uint64(len(entry))), entry...)
+}
+
+// appendHead appends the head of a value of a major type.
+func appendHead(dst []byte, major byte, n uint64) []byte {
+	switch major <<= 5; {
+	case n < 24:
+		return append(dst, major|byte(n))
+	case n <= math.MaxUint8:
+		return append(dst, major|24, byte(n))
+	case n <= math.MaxUint16:
+		return binary.BigEndian.AppendUint16(append(dst, major|25), uint16(n))
+	case n <= math.MaxUint32:
+		return binary.BigEndian.AppendUint32(append(dst, major|26), uint32(n))
+	}
+	return binary.BigEndian.AppendUint64(append(dst, major|27), n)
 }
 
 // Mark is a place in what is written, to be waited for.
@@ -94,9 +126,11 @@ func (g *Ledger) Write(lobby string, seq int64, entry []byte, told []journal.Per
 			Text: p.Text})
 	}
 	if !g.full {
-		g.now.log = append(g.now.log, logged{Lobby: lobby, Seq: seq, Entry: entry})
-		if g.size += len(entry) + 48; g.size > maxWaiting {
-			g.full, g.now.log, g.size = true, nil, 0
+		before := len(g.now.data)
+		g.now.data = appendLogged(g.now.data, lobby, seq, entry)
+		g.now.log = append(g.now.log, place{lobby, seq})
+		if g.size += len(g.now.data) - before; g.size > maxWaiting {
+			g.full, g.now.log, g.now.data, g.size = true, nil, nil, 0
 			g.log.Warn("the database takes nothing: what the lobbies take in gives way to checkpoints")
 			go g.refresh()
 		}
@@ -248,10 +282,7 @@ func (g *Ledger) committed(b *batch) {
 		g.log.Info("what the lobbies take in is written again", "after", time.Since(g.since).Round(time.Millisecond))
 	}
 	g.written, g.since, g.full = b.no, time.Time{}, false
-	for i := range b.log {
-		g.size -= len(b.log[i].Entry) + 48
-	}
-	g.size = max(g.size, 0)
+	g.size = max(g.size-len(b.data), 0)
 	close(g.landed)
 	g.landed = make(chan struct{})
 }
@@ -263,58 +294,70 @@ const commitWithin = 10 * time.Second
 func (g *Ledger) commit(b *batch) error {
 	ctx, over := context.WithTimeout(context.Background(), commitWithin)
 	defer over()
-	row := store.LedgerLog{Node: g.node}
-	for i := range b.log {
-		data, err := cbor.Marshal(&b.log[i])
-		if err != nil {
-			return err
+	if len(b.people)+len(b.segments)+len(b.checkpoints)+len(b.ends) == 0 {
+		id, err := g.append(g.db.WithContext(ctx), b)
+		if err == nil {
+			g.follow(b, id)
 		}
-		row.Data = append(row.Data, data...)
+		return err
 	}
-	err := g.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
-		if len(row.Data) > 0 {
-			row.ID = 0
-			if err := tx.Create(&row).Error; err != nil {
-				return err
-			}
-		}
-		if err := tx.Exec("insert into ledger_nodes (node, alive_at) values (?, ?) on conflict (node) do update set "+
-			"alive_at = excluded.alive_at", g.node, b.at).Error; err != nil {
+	var id int64
+	err := g.db.WithContext(ctx).Transaction(func(tx *store.Tx) (err error) {
+		if id, err = g.append(tx, b); err != nil {
 			return err
 		}
 		return writeRest(tx, b)
 	})
 	if err == nil {
-		g.trim(ctx, b, row.ID)
+		g.trim(ctx, b, g.follow(b, id))
 	}
 	return err
 }
 
-// trim removes from the log what lies before every lobby's last checkpoint.
-func (g *Ledger) trim(ctx context.Context, b *batch, id int64) {
+// append writes the entries, and up to which moment everything is there, by one statement.
+func (g *Ledger) append(tx *store.Tx, b *batch) (id int64, err error) {
+	const alive = "insert into ledger_nodes (node, alive_at) values (?, ?) on conflict (node) do update set " +
+		"alive_at = " +
+		"excluded.alive_at"
+	if len(b.data) == 0 {
+		return 0, tx.Exec(alive, g.node, b.at).Error
+	}
+	return id, tx.Raw("with alive as ("+alive+") insert into ledger_log (node, data) values (?, ?) returning "+
+		"id", g.node, b.at,
+		g.node, b.data).Scan(&id).Error
+}
+
+// follow notes where the log is still needed, and returns the first row that is.
+func (g *Ledger) follow(b *batch, id int64) (least int64) {
 	g.mu.Lock()
+	defer g.mu.Unlock()
 	for lobby := range b.checkpoints {
 		delete(g.first, lobby)
 	}
-	for i := range b.log {
-		cp := b.checkpoints[b.log[i].Lobby]
-		if _, has := g.first[b.log[i].Lobby]; !has && (cp == nil || cp.Seq < b.log[i].Seq) {
-			g.first[b.log[i].Lobby] = id
+	for _, e := range b.log {
+		cp := b.checkpoints[e.lobby]
+		if _, has := g.first[e.lobby]; !has && (cp == nil || cp.Seq < e.seq) {
+			g.first[e.lobby] = id
 		}
 	}
 	for _, lobby := range b.ends {
 		delete(g.first, lobby)
 	}
-	least := id + 1
+	g.last = max(g.last, id)
+	least = g.last + 1
 	for _, f := range g.first {
 		least = min(least, f)
 	}
-	g.mu.Unlock()
-	if len(b.checkpoints)+len(b.ends) == 0 || id == 0 {
+	return least
+}
+
+// trim removes from the log what lies before every lobby's last checkpoint.
+func (g *Ledger) trim(ctx context.Context, b *batch, least int64) {
+	if len(b.checkpoints)+len(b.ends) == 0 {
 		return
 	}
-	if err := g.db.WithContext(ctx).Exec("delete from ledger_log where node = ? and id < "+
-		"?", g.node, least).Error; err != nil {
+	err := g.db.WithContext(ctx).Exec("delete from ledger_log where node = ? and id < ?", g.node, least).Error
+	if err != nil {
 		g.log.Warn("the log of the lobbies could not be made shorter", "error", err)
 	}
 }

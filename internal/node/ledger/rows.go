@@ -48,7 +48,12 @@ func (g *Ledger) Open(ctx context.Context, h Head, state []byte) error {
 
 // Drop forgets a lobby that was not opened after all.
 func (g *Ledger) Drop(ctx context.Context, lobby string) error {
-	return g.db.WithContext(ctx).Delete(&store.LedgerLobby{}, "lobby_id = ?", lobby).Error
+	return g.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+		if err := tx.Delete(&store.LedgerLobby{}, "lobby_id = ?", lobby).Error; err != nil {
+			return err
+		}
+		return tx.Delete(&store.LedgerCheckpoint{}, "lobby_id = ?", lobby).Error
+	})
 }
 
 // writeRest writes what of a batch is not in the log.
@@ -183,6 +188,51 @@ func (g *Ledger) after(ctx context.Context, byID map[string]*Left) error {
 	}
 }
 
+// Journal is what is kept of a lobby, open or ended.
+type Journal struct {
+	Head
+	People  []journal.Person
+	Entries [][]byte // pieces, in their order
+	Ended   *time.Time
+}
+
+// Journal reads the journal of the newest lobby that had a join code, or of the lobby with an ID;
+// nil if none is kept. Of an open lobby it reaches to what was committed last.
+func (g *Ledger) Journal(ctx context.Context, codeOrID string) (*Journal, error) {
+	var rows []store.LedgerLobby
+	db := g.db.WithContext(ctx)
+	err := db.Order("opened_at desc").Limit(1).Find(&rows, "code = ? or lobby_id::text = ?", codeOrID, codeOrID).Error
+	if err != nil || len(rows) == 0 {
+		return nil, err
+	}
+	r := &rows[0]
+	out := &Journal{Head: Head{Lobby: r.LobbyID, Code: r.Code, Name: r.Name, Rulebook: r.Rulebook, Version: r.Version,
+		Opened: r.OpenedAt}, Ended: r.EndedAt}
+	if err := cbor.Unmarshal(r.Setup, &out.Setup); err != nil {
+		return nil, fmt.Errorf("how the lobby %s was opened: %w", r.Code, err)
+	}
+	var people []store.LedgerPerson
+	if err := db.Find(&people, "lobby_id = ?", r.LobbyID).Error; err != nil {
+		return nil, err
+	}
+	for _, p := range people {
+		out.People = append(out.People, journal.Person{Token: p.Token, Of: p.OfToken, Text: p.Text})
+	}
+	var segments []store.LedgerSegment
+	if err := db.Order("seq").Find(&segments, "lobby_id = ?", r.LobbyID).Error; err != nil {
+		return nil, err
+	}
+	x := &Left{Head: out.Head}
+	for _, s := range segments {
+		out.Entries, x.Seq = append(out.Entries, s.Data), s.Seq
+	}
+	if r.EndedAt == nil {
+		err = (&Ledger{db: g.db, node: r.Node, log: g.log}).after(ctx, map[string]*Left{r.LobbyID: x})
+		out.Entries = append(out.Entries, x.After)
+	}
+	return out, err
+}
+
 // Of returns the journals, by join code and lobby, in which an account stands.
 func (g *Ledger) Of(ctx context.Context, account string) (out []string, err error) {
 	return out, g.db.WithContext(ctx).Raw("select l.code || '-' || l.lobby_id from ledger_people p join "+
@@ -200,6 +250,14 @@ func (g *Ledger) Sweep(ctx context.Context, keep time.Duration) error {
 	if err != nil {
 		return err
 	}
-	return g.db.WithContext(ctx).Exec("delete from ledger_lobbies where ended_at < clock_timestamp() - ? * interval "+
+	err = g.db.WithContext(ctx).Exec("delete from ledger_lobbies where ended_at < clock_timestamp() - ? * interval "+
 		"'1 second'", keep.Seconds()).Error
+	for _, table := range []string{"ledger_segments", "ledger_people", "ledger_checkpoints"} {
+		if err == nil {
+			err = g.db.WithContext(ctx).Exec("delete from " + table + " t where not exists (select 1 from " +
+				"ledger_lobbies l " +
+				"where l.lobby_id = t.lobby_id)").Error
+		}
+	}
+	return err
 }

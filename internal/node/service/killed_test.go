@@ -2,6 +2,8 @@ package service_test
 
 import (
 	"bufio"
+	"bytes"
+	"io"
 	"net/http"
 	"os"
 	"os/exec"
@@ -13,6 +15,8 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/node/journal"
 )
 
 // served is the program as a process of its own, on a database of its own.
@@ -149,5 +153,20 @@ func TestNodeThatDies(t *testing.T) {
 		list, err := op.Matches(soon(t), map[string][]string{"lobby": {l.Code}})
 		return err == nil && len(list) == 1 && len(list[0].Result.Players) >= 2
 	})
+	var file bytes.Buffer
+	if err := op.Journal(soon(t), l.Code, &file); err != nil {
+		t.Fatal(err)
+	}
+	rp, err := journal.Open(&file)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := rp.RunTo(-1); err != io.EOF || rp.Inputs < 20 {
+		t.Errorf("the journal plays back %d inputs: %v", rp.Inputs, err)
+	}
+	if players := rp.M.Store().Of(sheet.Player); len(players) < 2 || players[0].Text(rp.Book.F.Player.Name) != "Mara" {
+		t.Errorf("played back, %d players are there", len(players))
+	}
+	wants(t, "no journal", op.Journal(soon(t), "QQQQQQ", io.Discard), "no-such-lobby")
 	s.end(syscall.SIGTERM)
 }

@@ -33,7 +33,7 @@ func (t *Table) Row(name, value, promise string) {
 
 // All lists the benchmarks in their order.
 func All() []Benchmark {
-	return slices.Concat(coreBenchmarks(), lobbyBenchmarks(), liveBenchmarks(), boardBenchmarks())
+	return slices.Concat(coreBenchmarks(), lobbyBenchmarks(), liveBenchmarks(), boardBenchmarks(), ledgerBenchmarks())
 }
 
 // Run runs those whose name begins with one of the given words, or all.

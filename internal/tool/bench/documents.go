@@ -99,6 +99,9 @@ func checkDocuments(t *Table) error {
 		}
 		t.Row(d.name+", 256 KiB", took[0].Round(time.Millisecond).String(), "")
 		t.Row(d.name+", 1020 KiB", took[1].Round(time.Millisecond).String(), "at most 500ms")
+		if d.name == "aliases" { // which are refused
+			continue
+		}
 		t.Row("  times", fmt.Sprintf("%.1f", float64(took[1])/float64(max(took[0], time.Millisecond))), "at most 5")
 	}
 	return nil

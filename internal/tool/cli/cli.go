@@ -57,6 +57,7 @@ func commands() []command {
 		newCommand(),
 		rehearseCommand(),
 		replayCommand(),
+		journalCommand(),
 		publishCommand(),
 		typesCommand(),
 		schemaCommand(),

@@ -5,6 +5,7 @@ import (
 	"crypto/rand"
 	"flag"
 	"fmt"
+	"io"
 	"os"
 	"strings"
 	"time"
@@ -248,6 +249,30 @@ func whereCommand() command {
 						"%d", l.Seats, l.Capacity)})
 				}
 				return table(t.Out, []string{"CODE", "TITLE", "RULEBOOK", "STATE", "SEATS"}, rows)
+			}
+		},
+	}
+}
+
+func journalCommand() command {
+	return command{
+		name:    "journal",
+		args:    "LOBBY",
+		least:   1,
+		most:    1,
+		summary: "Write the journal of a lobby, open or ended in the last 7 days, for turnvex replay",
+		details: "LOBBY is a join code or an ID. It needs a service key.",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			keyFile := keyFlag(fs)
+			out := fs.String("out", "", "`file` to write, which only you may read; standard output by default")
+			return func(ctx context.Context, t *Terminal, args []string) error {
+				svc, err := s.operator(ctx, *keyFile)
+				if err != nil {
+					return err
+				}
+				return into(t, *out, func(w io.Writer) error { return svc.Journal(ctx, args[0], w) })
 			}
 		},
 	}

@@ -24,22 +24,25 @@ create table ledger_lobbies (
 create index ledger_lobbies_node on ledger_lobbies (node) where ended_at is null;
 create index ledger_lobbies_ended on ledger_lobbies (ended_at) where ended_at is not null;
 
+-- No reference between these: a row that finds no lobby must not keep the others of its commit
+-- from being written.
+--
 -- The whole state of a lobby that is open, after the entry seq of its journal; pieces of the
 -- journal of a lobby, open or ended; and what the tokens in both stand for.
 create table ledger_checkpoints (
-    lobby_id uuid primary key references ledger_lobbies (lobby_id) on delete cascade,
+    lobby_id uuid primary key,
     seq bigint not null,
     data bytea not null,
     at timestamptz not null default clock_timestamp()
 );
 create table ledger_segments (
-    lobby_id uuid not null references ledger_lobbies (lobby_id) on delete cascade,
+    lobby_id uuid not null,
     seq bigint not null,
     data bytea not null,
     primary key (lobby_id, seq)
 );
 create table ledger_people (
-    lobby_id uuid not null references ledger_lobbies (lobby_id) on delete cascade,
+    lobby_id uuid not null,
     token text not null,
     of_token text not null,
     text text not null,

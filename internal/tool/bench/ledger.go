@@ -1,0 +1,203 @@
+package bench
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"syscall"
+	"time"
+
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/node/hall"
+	"turnvex.example/turnvex/internal/node/ledger"
+	"turnvex.example/turnvex/internal/node/store"
+	"turnvex.example/turnvex/internal/node/twin"
+	"turnvex.example/turnvex/internal/tool/load"
+	"turnvex.example/turnvex/internal/tool/pgbox"
+	"turnvex.example/turnvex/internal/wire"
+)
+
+func ledgerBenchmarks() []Benchmark {
+	return []Benchmark{
+		{"ledger-cost", "250 lobbies of 8 with 4 inputs a second each, without sockets, with the ledger and " +
+			"without", ledgerCost},
+		{"ledger-wait", "an intent, and the same when its commit is waited for", ledgerWait},
+	}
+}
+
+const quietBook = "turnvex: 1\nname: quiet\nplayers: {least: 2, most: 8, hold: 10m}\nphases: {play: {length: 10m}}\n"
+
+// scene is a hall with lobbies of 8 and, if it has one, a ledger.
+type scene struct {
+	hall    *hall.Hall
+	ledger  *ledger.Ledger
+	db      *store.DB
+	lobbies []*hall.Lobby
+	stop    func()
+}
+
+func newScene(ctx context.Context, with bool, lobbies int) (*scene, error) {
+	root, err := filepath.Abs(".")
+	if err != nil {
+		return nil, err
+	}
+	box, stop, err := pgbox.Temp(ctx, pgbox.Folder(root))
+	if err != nil {
+		return nil, err
+	}
+	log := slog.New(slog.DiscardHandler)
+	s := &scene{stop: stop}
+	if s.db, err = store.Open(ctx, box.Address, log); err != nil {
+		return nil, err
+	}
+	if err := s.db.Migrate(ctx); err != nil {
+		return nil, err
+	}
+	if with {
+		s.ledger = ledger.New(s.db, "bench", log)
+	}
+	s.hall = hall.New(hall.Config{Directory: twin.NewDirectory(), Keeper: twin.NewKeeper(), Names: twin.NewNames(),
+		Node: "bench", Ledger: s.ledger})
+	book, problems := rulebook.Compile([]byte(quietBook))
+	if book == nil {
+		return nil, problems.Errors()
+	}
+	s.lobbies = make([]*hall.Lobby, lobbies)
+	return s, load.Each(lobbies, func(i int) error {
+		l, err := s.hall.Open(ctx, book, hall.Opening{})
+		s.lobbies[i] = l
+		for p := range 8 {
+			if err == nil {
+				_, err = l.Sit(ctx, hall.Joining{Account: oarsman(i, p), Name: fmt.Sprint("Oar ", p)})
+			}
+		}
+		return err
+	})
+}
+
+func oarsman(lobby, player int) string {
+	return fmt.Sprintf("00000000-0000-4000-8000-%06d%06d", lobby, player)
+}
+
+func (s *scene) end(ctx context.Context) {
+	s.hall.Stop()
+	if s.ledger != nil {
+		s.ledger.Close(ctx)
+	}
+	s.db.Close()
+	s.stop()
+}
+
+// drive hands in so many inputs a second, evenly over the lobbies and their players.
+func (s *scene) drive(ctx context.Context, each float64, long time.Duration) int {
+	var all sync.WaitGroup
+	var counts [4]int
+	end := time.Now().Add(long)
+	for w := range counts {
+		all.Go(func() {
+			mine := len(s.lobbies) / len(counts)
+			gap := time.Duration(float64(time.Second) / (each * 8 * float64(mine)))
+			for next, n := time.Now(), 0; time.Now().Before(end); n++ {
+				l := w*mine + n%mine
+				do := []string{"ready", "unready"}[n/mine/8%2]
+				s.lobbies[l].Ask(ctx, oarsman(l, n/mine%8), &wire.Intent{Do: do})
+				counts[w]++
+				next = next.Add(gap)
+				time.Sleep(time.Until(next))
+			}
+		})
+	}
+	all.Wait()
+	return counts[0] + counts[1] + counts[2] + counts[3]
+}
+
+// processor is the time that this process and, of PostgreSQL's, all have taken.
+func processor() (own, postgres time.Duration) {
+	var r syscall.Rusage
+	syscall.Getrusage(syscall.RUSAGE_SELF, &r)
+	own = time.Duration(r.Utime.Nano() + r.Stime.Nano())
+	files, _ := filepath.Glob("/proc/[0-9]*/stat")
+	for _, f := range files {
+		data, _ := os.ReadFile(f)
+		if i := strings.LastIndex(string(data), ") "); i > 0 && strings.Contains(string(data[:i]), "(postgres") {
+			if w := strings.Fields(string(data[i+2:])); len(w) > 12 {
+				user, _ := strconv.Atoi(w[11])
+				system, _ := strconv.Atoi(w[12])
+				postgres += time.Duration(user+system) * 10 * time.Millisecond
+			}
+		}
+	}
+	return own, postgres
+}
+
+func ledgerCost(t *Table) error {
+	ctx := context.Background()
+	const long = 10 * time.Second
+	var costs [2]float64
+	for k, lobbies := range []int{100, 400} {
+		var own, pg, bytes [2]float64
+		for i, with := range []bool{false, true} {
+			s, err := newScene(ctx, with, lobbies)
+			if err != nil {
+				return err
+			}
+			s.drive(ctx, 4, 2*time.Second)
+			var before, after int64
+			s.db.Raw("select pg_current_wal_lsn() - '0/0'::pg_lsn").Scan(&before)
+			own0, pg0 := processor()
+			n := s.drive(ctx, 4, long)
+			own1, pg1 := processor()
+			s.db.Raw("select pg_current_wal_lsn() - '0/0'::pg_lsn").Scan(&after)
+			own[i], pg[i] = (own1-own0).Seconds()/long.Seconds(), (pg1-pg0).Seconds()/long.Seconds()
+			bytes[i] = float64(after-before) / long.Seconds()
+			s.end(ctx)
+			t.Row(fmt.Sprintf("%d lobbies, ledger %v: this process, of a "+
+				"core", lobbies, with), fmt.Sprintf("%.1f %%", 100*own[i]),
+				fmt.Sprintf("(%.0f inputs a second)", float64(n)/long.Seconds()))
+		}
+		costs[k] = own[1] - own[0]
+		t.Row("  the ledger costs, of a core", fmt.Sprintf("%.1f %%", 100*costs[k]), "")
+		t.Row("  PostgreSQL, of a core", fmt.Sprintf("%.1f %%", 100*(pg[1]-pg[0])), "")
+		t.Row("  written ahead a second", kib(bytes[1]-bytes[0]), "")
+	}
+	t.Row("by the two, for 1,000 lobbies, of a core", fmt.Sprintf("%.1f "+
+		"%%", 100*(costs[1]+2*(costs[1]-costs[0]))), "at most 10 %")
+	return nil
+}
+
+// ledgerWait measures what it would cost to wait for the commit of each intent.
+func ledgerWait(t *Table) error {
+	ctx := context.Background()
+	s, err := newScene(ctx, true, 4)
+	if err != nil {
+		return err
+	}
+	defer s.end(ctx)
+	var took [2][]time.Duration
+	for n := range 400 {
+		l, wait := s.lobbies[n%4], n/4%2
+		began := time.Now()
+		if _, err := l.Ask(ctx, oarsman(n%4, n/8%8), &wire.Intent{Do: []string{"ready",
+			"unready"}[n/64%2]}); err != nil {
+			return err
+		}
+		if wait == 1 {
+			if err := l.Kept(ctx); err != nil {
+				return err
+			}
+		}
+		took[wait] = append(took[wait], time.Since(began))
+	}
+	for i, name := range []string{"an intent and its verdict, in the median", "the same, when its commit is " +
+		"waited for"} {
+		t.Row(name, ms(percentile(slices.Clone(took[i]), 0.5)), "")
+		t.Row("  99 of 100", ms(percentile(slices.Clone(took[i]), 0.99)), "")
+	}
+	return nil
+}

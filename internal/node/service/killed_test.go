@@ -17,6 +17,7 @@ import (
 	"turnvex.example/turnvex/client"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/node/journal"
+	"turnvex.example/turnvex/internal/node/service"
 )
 
 // served is the program as a process of its own, on a database of its own.
@@ -89,6 +90,10 @@ func TestNodeThatDies(t *testing.T) {
 		conns = append(conns, c)
 	}
 	play(t, conns...)
+	if _, err := service.Start(soon(t), service.Config{Database: s.database}); err == nil ||
+		!strings.Contains(err.Error(), `another node called "node1"`) {
+		t.Errorf("a second node of the name: %v", err)
+	}
 	mara, joss := conns[0], conns[1]
 	var target uint32
 	mara.Read(func(c *client.Copy) {

@@ -17,7 +17,8 @@ func auditCommand() command {
 	return command{
 		name:    "audit",
 		summary: "Show the audit trail: what operators and service keys have changed, newest first",
-		details: "Every change is written down before it is made, with its reason and its outcome.",
+		details: "Every change is written down before it is made, with its reason and its outcome. -json tells the\n" +
+			"moment, the address and what was asked for as well.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			var q client.AuditQuery
@@ -48,11 +49,11 @@ func auditCommand() command {
 					if l.Subject == "" {
 						l.Subject = l.Details
 					}
-					rows = append(rows, []string{l.At.Local().Format(time.DateTime), l.Who, l.What, l.Subject,
-						l.Outcome,
-						l.Address, l.Why})
+					rows = append(rows, []string{since(l.At) + " ago", strings.Replace(l.What, " /v1/", " "+
+						"", 1), l.Subject,
+						l.Outcome, l.Who, l.Why})
 				}
-				err = table(t.Out, []string{"WHEN", "WHO", "WHAT", "TO", "OUTCOME", "FROM", "WHY"}, rows)
+				err = table(t.Out, []string{"WHEN", "WHAT", "TO", "OUTCOME", "WHO", "WHY"}, rows)
 				if err == nil && next != "" {
 					fmt.Fprintf(t.Out, "More: turnvex audit -next %s\n", next)
 				}

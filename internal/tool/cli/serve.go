@@ -174,7 +174,7 @@ func serve(ctx context.Context, t *Terminal, cfg service.Config) error {
 	}
 	select {
 	case <-ctx.Done():
-		fmt.Fprintln(t.Out, "Stopping: lobbies are closed and saved.")
+		fmt.Fprintln(t.Out, "Stopping: lobbies are saved, and go on at the next start.")
 	case err = <-s.Failed():
 	}
 	s.Stop()

@@ -69,7 +69,7 @@ func Run(ctx context.Context, o Options) error {
 	if err != nil {
 		return err
 	}
-	defer func() { say("Stopping the service: lobbies are closed and saved"); svc.Stop() }()
+	defer func() { say("Stopping the service: lobbies are saved, and go on at the next start"); svc.Stop() }()
 	at := time.Now()
 	if made, err := past(ctx, svc); err != nil {
 		return err
@@ -156,7 +156,8 @@ func launch(ctx context.Context, address, key string, bots *sync.WaitGroup, log 
 		l, err := client.Service{
 			Address: address,
 			Token:   tokens[0],
-		}.Open(ctx, client.Opening{Rulebook: crew.rulebook, Title: crew.title, Options: crew.options})
+		}.OpenOrJoin(ctx, client.Opening{Rulebook: crew.rulebook, Name: "regatta", Title: crew.title,
+			Options: crew.options})
 		if err != nil {
 			return "", err
 		}

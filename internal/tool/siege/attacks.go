@@ -74,7 +74,7 @@ func expressions(ctx context.Context, a *attacker) func(context.Context) {
 		each(ctx, 8, func(i int) {
 			var b strings.Builder
 			b.WriteString("turnvex: 1\nname: siege\nrules:\n")
-			for n := 0; b.Len() < 1<<20; n++ {
+			for n := 0; b.Len() < 1<<20-200; n++ {
 				fmt.Fprintf(&b, "  - {when: (me.n * %d + %d) %% 7 > 3, do: [{set: me.n, to: "+
 					"%d}]}\n", n, rand.IntN(1e9), n)
 			}

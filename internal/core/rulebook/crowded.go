@@ -6,18 +6,25 @@ import (
 	"github.com/goccy/go-yaml/token"
 )
 
-// maxComments is how many comments a document has at most.
-const maxComments = 20_000
+// How many comments a document has at most, and aliases, which are not used, until it is not
+// read any further.
+const (
+	maxComments = 20_000
+	maxAliases  = 100
+)
 
 // crowded refuses a document with too many values or comments, a map with too many keys, or an
 // alias, before it is parsed: the parser's time grows with the square of the keys of a map, and
 // faster than the comments and the aliases.
 func crowded(tokens token.Tokens) *Problem {
 	var open []keys
-	values, comments := 0, 0
+	values, comments, aliases := 0, 0, 0
 	for i, t := range tokens {
 		switch t.Type {
 		case token.AliasType, token.AnchorType:
+			if aliases++; aliases <= maxAliases { // they are told one by one, with everything else
+				continue
+			}
 			return &Problem{Severity: Error, Code: "alias", Line: t.Position.Line, Column: t.Position.Column,
 				Message: "anchors and aliases are not used in rulebooks; write the value out"}
 		case token.CommentType:

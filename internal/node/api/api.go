@@ -63,7 +63,8 @@ type Config struct {
 
 type server struct {
 	Config
-	conns conns
+	conns    conns
+	checking chan struct{} // whose turn it is to have a rulebook checked
 }
 
 // New returns the handler of all doors.
@@ -71,7 +72,7 @@ func New(cfg Config) http.Handler {
 	if cfg.Patience == 0 {
 		cfg.Patience = writeWithin
 	}
-	s := &server{Config: cfg, conns: conns{all: map[*conn]bool{}}}
+	s := &server{Config: cfg, conns: conns{all: map[*conn]bool{}}, checking: make(chan struct{}, 1)}
 	cfg.Accounts.OnVoid(s.conns.void)
 	cfg.Meter.Gauge("turnvex_live_connections", "live connections that have said hello", s.conns.count)
 	r := chi.NewRouter()

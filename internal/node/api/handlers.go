@@ -494,7 +494,10 @@ func (s *server) checkBook(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	book, problems := s.Library.Compile(src)
+	book, problems, err := s.compile(c.r.Context(), src)
+	if err != nil {
+		return nil, err
+	}
 	out := checked(book, problems)
 	return out, s.differences(c, s.Library.Current(), book, &out)
 }

@@ -27,6 +27,7 @@ var (
 		"accounts from many addresses; from one its player is not shut out"}
 	AddressTries = &Limit{"wrong passwords and keys", "address", 20, 3 * time.Second, "accounts and keys"}
 	Checks       = &Limit{"rulebooks to be checked", "player or key", 20, time.Second, "the processor"}
+	Checking     = &Limit{"rulebooks being checked, waiting included", "node", 4, 0, "the processor and memory"}
 	Hashing      = &Limit{"passwords to be hashed, waiting included", "node", 16, 0,
 		"memory: 19 MiB each, four at a time"}
 	Opened   = &Limit{"lobbies opened", "player", 60, 2 * time.Second, "memory and the listing"}
@@ -46,6 +47,7 @@ var (
 // All lists them in the order of the table.
 var All = []*Limit{
 	Requests, Sockets, Arriving, Shakes, Live, Codes, CodesThere, AccountTries, AccountAll, AddressTries, Checks,
+	Checking,
 	Hashing, Opened,
 	Joined, Seats, Watches, Accounts, Players, Renames, Passwords, AtLobby,
 }

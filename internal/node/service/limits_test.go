@@ -176,3 +176,28 @@ func TestWhatIsNoMessage(t *testing.T) {
 		b.Close()
 	}
 }
+
+// TestChecksWaitTheirTurn: of many who want large rulebooks checked at once a few wait for their
+// turn, and the others are told to come again; a match goes on beside it.
+func TestChecksWaitTheirTurn(t *testing.T) {
+	var b strings.Builder
+	b.WriteString("turnvex: 1\nname: long\nphases: {play: {}}\nsheets: {player: {n: {type: " +
+		"integer}}}\nactions:\n  a:\n    do:\n")
+	for n := 0; b.Len() < 200<<10; n++ {
+		fmt.Fprintf(&b, "      - {set: me.n, to: \"(me.n * %d + %d) %% 7\"}\n", n, n)
+	}
+	answers := make(chan error)
+	for range 12 {
+		in := player(t, "Mara")
+		go func() {
+			answers <- as(in).Call(soon(t), http.MethodPost, "/v1/rulebooks/check", []byte(b.String()), nil)
+		}()
+	}
+	got := map[string]int{}
+	for range 12 {
+		got[client.CodeOf(<-answers)]++
+	}
+	if got[""] < 1 || got["too-many-requests"] < 1 || got[""]+got["too-many-requests"] != 12 {
+		t.Errorf("twelve at once: %v", got)
+	}
+}

@@ -79,7 +79,9 @@ func (s *server) live(w http.ResponseWriter, r *http.Request) {
 	}
 	c := &conn{s: s, ws: ws, enc: enc, who: who, most: 2 * wire.MaxMessage}
 	c.countControls()
-	if err := c.hello(r); err != nil {
+	err = c.hello(r)
+	arrived() // however long it takes to say goodbye
+	if err != nil {
 		c.refuse(err)
 		return
 	}

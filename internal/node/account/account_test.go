@@ -308,6 +308,11 @@ func TestKeys(t *testing.T) {
 		_, err := s.Key(ctx, key, key)
 		wants(t, key, err, code.OK)
 	}
+	var noted int64
+	if db.Model(&store.Audit{}).Where("subject = "+
+		"?", environmentKey).Count(&noted); noted != 4 { // not where it stays as it is
+		t.Errorf("%d changes of the environment's key stand in the audit trail", noted)
+	}
 	if _, err := s.FirstKey(ctx, "a"); err == nil || !strings.Contains(err.Error(), "20 to 200") {
 		t.Errorf("a short key of the environment: %v", err)
 	}

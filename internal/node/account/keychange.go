@@ -65,7 +65,12 @@ func (s *Service) givenKey(ctx context.Context, key string) error {
 		}
 		var old store.ServiceKey
 		err := tx.Clauses(clause.Locking{Strength: "UPDATE"}).First(&old, "finder = ?", environmentFinder).Error
+		note := store.Audit{Who: "the start of a node", What: "set the key of the environment", Subject: environmentKey,
+			Outcome: "ok"}
 		if errors.Is(err, store.ErrNotFound) {
+			if err := tx.Create(&note).Error; err != nil {
+				return err
+			}
 			return tx.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "finder"}},
 				DoUpdates: clause.AssignmentColumns([]string{"hash", "scopes"})}).Create(&row).Error
 		}
@@ -73,6 +78,9 @@ func (s *Service) givenKey(ctx context.Context, key string) error {
 			return err
 		}
 		if same, err := s.verify(key, old.Hash); same && old.RevokedAt == nil || err != nil {
+			return err
+		}
+		if err := tx.Create(&note).Error; err != nil {
 			return err
 		}
 		return s.retext(tx, &old, map[string]any{"hash": row.Hash, "revoked_at": nil}, true)

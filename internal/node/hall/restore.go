@@ -1,14 +1,15 @@
 package hall
 
 import (
-	"context"
 	"fmt"
+	"runtime/debug"
 	"time"
 
 	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/node/keep"
 	"turnvex.example/turnvex/internal/node/ledger"
@@ -17,7 +18,12 @@ import (
 // Restore lets a lobby live again that a node held when it ended: from its last checkpoint,
 // with what it took in since. The time that has passed meanwhile did not pass for it. What the
 // authority asked for and nobody may have answered is asked for again.
-func (h *Hall) Restore(ctx context.Context, book *rulebook.Book, x *ledger.Left) error {
+func (h *Hall) Restore(book *rulebook.Book, x *ledger.Left) (err error) {
+	defer func() { // what made a lobby fail may do so again: the others go on
+		if p := recover(); p != nil {
+			err = fmt.Errorf("played back, it fails: %v\n%s", p, debug.Stack())
+		}
+	}()
 	m, err := lobby.Restore(book, x.State)
 	if err != nil {
 		return err
@@ -131,6 +137,8 @@ func (r *replay) goOn() {
 			l.loadRecord(seat, account)
 		}
 	}
+	l.written = directory.Entry{} // whatever the directory's row said last
+	l.writeEntry()
 	for i, e := range r.wanted {
 		l.charging[r.charges[i].in.Seat] = nil
 		l.charge(l.chargeJob(e), r.charges[i])

@@ -6,6 +6,7 @@ package ledger
 import (
 	"context"
 	"encoding/binary"
+	"errors"
 	"fmt"
 	"log/slog"
 	"math"
@@ -35,7 +36,8 @@ type Ledger struct {
 	written uint64           // guarded by mu; the number of the last batch that is committed
 	first   map[string]int64 // guarded by mu; by lobby: the log's row with its first entry behind its checkpoint
 	last    int64            // guarded by mu; the log's last row
-	full    bool             // guarded by mu; entries were dropped
+	gapped  map[string]bool  // guarded by mu; lobbies of which entries gave way, and no checkpoint has come since
+	dropped map[uint64]bool  // guarded by mu; the numbers of batches whose entries gave way
 	since   time.Time        // guarded by mu; since when nothing could be written; zero when it can
 	landed  chan struct{}    // guarded by mu; closed when a batch is committed
 	refresh func()           // asks every lobby for a checkpoint
@@ -98,10 +100,14 @@ func appendHead(dst []byte, major byte, n uint64) []byte {
 // Mark is a place in what is written, to be waited for.
 type Mark uint64
 
+// never is the mark of what gave way: it is not kept before the lobby's next checkpoint is.
+const never = Mark(math.MaxUint64)
+
 // New returns the ledger of a node. Refresh is called when every lobby is to be asked for a
 // checkpoint.
 func New(db *store.DB, node string, log *slog.Logger) *Ledger {
-	g := &Ledger{db: db, node: node, log: log, first: map[string]int64{}, wake: make(chan struct{}, 1),
+	g := &Ledger{db: db, node: node, log: log, first: map[string]int64{}, gapped: map[string]bool{},
+		dropped: map[uint64]bool{}, wake: make(chan struct{}, 1),
 		stop: make(chan struct{}), landed: make(chan struct{}), refresh: func() {}}
 	g.now = batch{no: 1, checkpoints: map[string]*store.LedgerCheckpoint{}}
 	g.done.Go(g.run)
@@ -125,27 +131,36 @@ func (g *Ledger) Write(lobby string, seq int64, entry []byte, told []journal.Per
 		g.now.people = append(g.now.people, store.LedgerPerson{LobbyID: lobby, Token: p.Token, OfToken: p.Of,
 			Text: p.Text})
 	}
-	if !g.full {
-		before := len(g.now.data)
-		g.now.data = appendLogged(g.now.data, lobby, seq, entry)
-		g.now.log = append(g.now.log, place{lobby, seq})
-		if g.size += len(g.now.data) - before; g.size > maxWaiting {
-			g.full, g.now.log, g.now.data, g.size = true, nil, nil, 0
-			g.log.Warn("the database takes nothing: what the lobbies take in gives way to checkpoints")
-			go g.refresh()
-		}
-	}
 	g.wakeLocked()
-	return Mark(g.now.no)
+	if g.gapped[lobby] {
+		return never
+	}
+	before := len(g.now.data)
+	g.now.data = appendLogged(g.now.data, lobby, seq, entry)
+	g.now.log = append(g.now.log, place{lobby, seq})
+	if g.size += len(g.now.data) - before; g.size <= maxWaiting {
+		return Mark(g.now.no)
+	}
+	for _, e := range g.now.log {
+		g.gapped[e.lobby] = true
+	}
+	g.size -= len(g.now.data)
+	g.now.log, g.now.data, g.dropped[g.now.no] = nil, nil, true
+	g.now.no++
+	g.tellLocked()
+	g.log.Warn("the database takes nothing: what the lobbies take in gives way to checkpoints")
+	go g.refresh()
+	return never
 }
 
-// Checkpoint takes the state of a lobby after an entry, when its tick 0 was, and the piece of its journal since the
-// last one. An older one that still waits gives way to it.
+// Checkpoint takes the state of a lobby after an entry, when its tick 0 was, and the piece of its
+// journal since the last one. An older one that still waits gives way to it.
 func (g *Ledger) Checkpoint(lobby string, seq int64, began time.Time, state, segment []byte) Mark {
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	g.now.checkpoints[lobby] = &store.LedgerCheckpoint{LobbyID: lobby, Seq: seq, Data: state, BeganAt: began.UTC()}
 	g.segmentLocked(lobby, seq, segment)
+	delete(g.gapped, lobby)
 	g.wakeLocked()
 	return Mark(g.now.no)
 }
@@ -161,6 +176,7 @@ func (g *Ledger) End(lobby string, seq int64, segment []byte) Mark {
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	delete(g.now.checkpoints, lobby)
+	delete(g.gapped, lobby)
 	g.segmentLocked(lobby, seq, segment)
 	g.now.ends = append(g.now.ends, lobby)
 	g.wakeLocked()
@@ -174,13 +190,20 @@ func (g *Ledger) wakeLocked() {
 	}
 }
 
-// Kept returns when what was written up to a mark is committed.
+// errGaveWay says that what is waited for is not written: a checkpoint follows instead.
+var errGaveWay = errors.New("it gave way to a checkpoint that is not made yet")
+
+// Kept returns when what was written up to a mark is committed, or says that it gave way.
 func (g *Ledger) Kept(ctx context.Context, m Mark) error {
 	for {
 		g.mu.Lock()
+		gone := m == never || g.dropped[uint64(m)]
 		there, landed := g.written >= uint64(m), g.landed
 		g.mu.Unlock()
-		if there {
+		switch {
+		case gone:
+			return errGaveWay
+		case there:
 			return nil
 		}
 		select {
@@ -281,8 +304,13 @@ func (g *Ledger) committed(b *batch) {
 	if !g.since.IsZero() {
 		g.log.Info("what the lobbies take in is written again", "after", time.Since(g.since).Round(time.Millisecond))
 	}
-	g.written, g.since, g.full = b.no, time.Time{}, false
+	g.written, g.since = b.no, time.Time{}
 	g.size = max(g.size-len(b.data), 0)
+	g.tellLocked()
+}
+
+// tellLocked lets everybody who waits look again.
+func (g *Ledger) tellLocked() {
 	close(g.landed)
 	g.landed = make(chan struct{})
 }

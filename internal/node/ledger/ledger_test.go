@@ -2,6 +2,7 @@ package ledger
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"os"
@@ -135,17 +136,28 @@ func TestDatabaseAway(t *testing.T) {
 		t.Error("what cannot be written is said to be kept")
 	}
 	big := make([]byte, 8<<20)
-	for n := range 9 {
-		g.Write(id, int64(n+2), big, nil)
+	var gave Mark
+	for n := range 8 {
+		gave = g.Write(id, int64(n+2), big, nil)
 	}
 	<-asked
-	g.Write(id, 11, []byte("entry 11."), nil)
+	late := g.Write(id, 10, []byte("entry 10."), nil)
+	for what, m := range map[string]Mark{"gave way": gave, "came after that": late} {
+		if err := g.Kept(t.Context(), m); !errors.Is(err, errGaveWay) {
+			t.Errorf("what %s: %v", what, err)
+		}
+	}
 	m = g.Checkpoint(id, 11, time.Now(), []byte("state 11"), []byte("entries"))
 	move("away_log", "ledger_log")
 	kept(t, g, m)
 	kept(t, g, g.Write(id, 12, []byte("entry 12."), nil))
 	if x := left(t, g)[0]; x.Seq != 12 || string(x.State) != "state 11" || string(x.After) != "entry 12." {
 		t.Errorf("%d %q %q", x.Seq, x.State, x.After)
+	}
+	for what, m := range map[string]Mark{"gave way": gave, "came after that": late} {
+		if err := g.Kept(t.Context(), m); !errors.Is(err, errGaveWay) {
+			t.Errorf("what %s, when the database is back: %v", what, err)
+		}
 	}
 	if n, since := g.Waiting(); n > 100 || !since.IsZero() {
 		t.Errorf("%d bytes wait since %s", n, since)

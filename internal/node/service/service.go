@@ -392,7 +392,7 @@ func (s *Service) restore(ctx context.Context, left []*ledger.Left) {
 	for _, x := range left {
 		book, err := s.Library.Version(ctx, x.Rulebook, x.Version)
 		if err == nil {
-			err = s.Hall.Restore(ctx, book, x)
+			err = s.Hall.Restore(book, x)
 		}
 		if err == nil {
 			well++
@@ -440,7 +440,9 @@ func (s *Service) Stop() {
 	if s.metrics != nil {
 		s.metrics.Close()
 	}
-	if err := s.Ledger.Close(ctx); err != nil {
+	writing, end := context.WithTimeout(context.Background(), 5*time.Second)
+	defer end()
+	if err := s.Ledger.Close(writing); err != nil {
 		s.log.Error("the next start goes on from before", "error", err)
 	}
 	s.Boards.Close()

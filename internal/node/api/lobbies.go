@@ -17,7 +17,6 @@ import (
 	"turnvex.example/turnvex/internal/node/fault"
 
 	"turnvex.example/turnvex/internal/node/hall"
-	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/wire"
 )
 
@@ -83,13 +82,6 @@ type Answer struct {
 }
 
 var lobbyRoutes = []route{
-	{
-		method: "GET", path: "/v1/journals/{lobby}", access: reading, long: true, do: (*server).journalOf,
-		kinds: []string{"application/octet-stream"},
-		summary: "The journal of a lobby, open or ended in the last 7 days, by its join code or ID: turnvex " +
-			"replay reads it. " +
-			"Who was deleted is a token in it",
-	},
 	{
 		method:  "GET",
 		path:    "/v1/me/lobbies",
@@ -234,14 +226,6 @@ var lobbyRoutes = []route{
 		out:     hall.CheckReport{},
 		do:      (*server).checkCopies,
 	},
-	{
-		method:  "GET",
-		path:    "/v1/lobbies/{code}/journal",
-		kinds:   []string{"application/octet-stream"},
-		access:  tokened,
-		summary: "The journal of a practice lobby, for who has a seat in it and for service keys: turnvex cut reads it",
-		do:      (*server).tape,
-	},
 }
 
 // Seats are the lobbies in which a player has a seat, or stands in line for one.
@@ -260,43 +244,6 @@ func (s *server) where(c *call, player string) (any, error) {
 	}
 	slices.SortFunc(out.Lobbies, func(a, b Found) int { return strings.Compare(a.Code, b.Code) })
 	return out, nil
-}
-
-func (s *server) journalOf(c *call) (any, error) {
-	j, err := s.Ledger.Journal(c.r.Context(), strings.ToUpper(c.path("lobby")))
-	if j == nil && err == nil {
-		j, err = s.Ledger.Journal(c.r.Context(), strings.ToLower(c.path("lobby")))
-	}
-	if err == nil && j == nil {
-		err = fault.New(code.NoLobby, "no journal of a lobby %.40q is kept", c.path("lobby"))
-	}
-	if err != nil {
-		return nil, err
-	}
-	book, err := s.Library.Version(c.r.Context(), j.Rulebook, j.Version)
-	if err != nil {
-		return nil, err
-	}
-	c.w.Header().Set("Content-Type", "application/octet-stream")
-	journal.Whole(c.w, journal.Head{Rulebook: book.Source, Setup: j.Setup}, j.People, j.Entries...)
-	return written{}, nil
-}
-
-func (s *server) tape(c *call) (any, error) {
-	l, err := s.find(c.r, c.who, c.path("code"))
-	if err != nil {
-		return nil, err
-	}
-	if len(c.who.Scopes) == 0 && !l.HasSeat(c.r.Context(), c.who.Player) {
-		return nil, fault.New(code.Forbidden, "this needs a seat in the lobby, or a service key")
-	}
-	data, err := l.Tape(c.r.Context())
-	if err != nil {
-		return nil, err
-	}
-	c.w.Header().Set("Content-Type", "application/octet-stream")
-	c.w.Write(data)
-	return written{}, nil
 }
 
 // endRequest is why an operator ends a match.

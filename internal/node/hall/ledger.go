@@ -121,6 +121,12 @@ func (l *Lobby) Kept(ctx context.Context) error {
 	return nil
 }
 
+// Tick is the wall tick at which the lobby is.
+func (l *Lobby) Tick(ctx context.Context) (at int64, err error) {
+	err = l.do(ctx, func() { at = int64(l.m.Tick()) })
+	return at, err
+}
+
 // Refresh asks every lobby for a checkpoint.
 func (h *Hall) Refresh() {
 	for _, l := range h.all() {

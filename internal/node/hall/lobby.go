@@ -56,7 +56,6 @@ type Lobby struct {
 	writing  bool
 	latest   atomic.Pointer[directory.Entry]
 	journal  *journalFile      // nil unless the node keeps journals
-	tape     *tape             // of a practice lobby
 	checks   time.Duration     // how often the copies are checked; 0 for never
 	checkAt  sheet.Tick        // when the copies are checked next
 	recheck  bool              // something was told since they were checked last
@@ -99,9 +98,6 @@ func newLobby(
 	l.row = l.m.Row()
 	if l.checks == 0 && s.Practice {
 		l.checks = checkEvery
-	}
-	if s.Practice {
-		l.tape = newTape(l, s)
 	}
 	if h.cfg.Journals != nil {
 		l.journal = openJournal(l, s)

@@ -9,7 +9,6 @@ import (
 func (l *Lobby) step(in *step.Input) *step.Output {
 	in.At = max(l.m.Tick(), l.clock())
 	l.journal.input(l, in)
-	l.tape.input(l, in)
 	l.memory.input(l, in)
 	out := l.m.Step(in)
 	if in.Kind == step.Intent {

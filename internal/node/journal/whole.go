@@ -4,7 +4,18 @@ import (
 	"io"
 
 	"github.com/fxamacker/cbor/v2"
+
+	"turnvex.example/turnvex/internal/core/step"
 )
+
+// Until is an entry that says that a lobby has come to a tick.
+func Until(tick int64) []byte {
+	data, err := cbor.Marshal(entry{Kind: kindInput, At: tick, Input: pack(&step.Input{Kind: step.Tick})})
+	if err != nil {
+		panic(err) // it is made of numbers
+	}
+	return data
+}
 
 // Whole writes a journal as a file, of its head, of what is known of its people, and of its
 // entries as a scribe has written them, one behind the other.

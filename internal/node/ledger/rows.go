@@ -8,6 +8,7 @@ import (
 	"io"
 	"maps"
 	"slices"
+	"strings"
 	"time"
 
 	"github.com/fxamacker/cbor/v2"
@@ -111,11 +112,11 @@ func (g *Ledger) Leftover(ctx context.Context) ([]*Left, error) {
 	var out []*Left
 	for i := range rows {
 		r := &rows[i]
-		x := &Left{Head: Head{Lobby: r.LobbyID, Code: r.Code, Name: r.Name, Rulebook: r.Rulebook, Version: r.Version,
-			Opened: r.OpenedAt}}
-		if err := cbor.Unmarshal(r.Setup, &x.Setup); err != nil {
-			return nil, fmt.Errorf("how the lobby %s was opened: %w", r.Code, err)
+		head, err := headOf(r)
+		if err != nil {
+			return nil, err
 		}
+		x := &Left{Head: head}
 		byID[r.LobbyID], out = x, append(out, x)
 	}
 	if len(out) == 0 {
@@ -138,7 +139,7 @@ func (g *Ledger) Leftover(ctx context.Context) ([]*Left, error) {
 	}
 	for _, p := range people {
 		x := byID[p.LobbyID]
-		x.People = append(x.People, journal.Person{Token: p.Token, Of: p.OfToken, Text: p.Text})
+		x.People = append(x.People, personOf(&p))
 	}
 	var alive time.Time
 	if err := db.Raw("select alive_at from ledger_nodes where node = ?", g.node).Scan(&alive).Error; err != nil {
@@ -147,18 +148,18 @@ func (g *Ledger) Leftover(ctx context.Context) ([]*Left, error) {
 	for _, x := range out {
 		x.Until = alive
 	}
-	return out, g.after(ctx, byID)
+	return out, g.after(db, g.node, byID)
 }
 
 // logPage is how many rows of the log are read at once.
 const logPage = 500
 
 // after reads what the lobbies took in after their checkpoints.
-func (g *Ledger) after(ctx context.Context, byID map[string]*Left) error {
+func (g *Ledger) after(tx *store.Tx, node string, byID map[string]*Left) error {
 	gaps := map[*Left]bool{}
 	for last := int64(0); ; {
 		var rows []store.LedgerLog
-		err := g.db.WithContext(ctx).Order("id").Limit(logPage).Find(&rows, "node = ? and id > ?", g.node, last).Error
+		err := tx.Order("id").Limit(logPage).Find(&rows, "node = ? and id > ?", node, last).Error
 		if err != nil || len(rows) == 0 {
 			return err
 		}
@@ -198,39 +199,60 @@ type Journal struct {
 
 // Journal reads the journal of the newest lobby that had a join code, or of the lobby with an ID;
 // nil if none is kept. Of an open lobby it reaches to what was committed last.
-func (g *Ledger) Journal(ctx context.Context, codeOrID string) (*Journal, error) {
+func (g *Ledger) Journal(ctx context.Context, codeOrID string) (out *Journal, err error) {
+	err = g.db.Snapshot(ctx, func(tx *store.Tx) error { // pieces of the log become segments meanwhile
+		out, err = g.journal(tx, codeOrID)
+		return err
+	})
+	return out, err
+}
+
+func (g *Ledger) journal(tx *store.Tx, codeOrID string) (*Journal, error) {
 	var rows []store.LedgerLobby
-	db := g.db.WithContext(ctx)
-	err := db.Order("opened_at desc").Limit(1).Find(&rows, "code = ? or lobby_id::text = ?", codeOrID, codeOrID).Error
+	err := tx.Order("opened_at desc").Limit(1).
+		Find(&rows, "code = ? or lobby_id::text = ?", strings.ToUpper(codeOrID), strings.ToLower(codeOrID)).Error
 	if err != nil || len(rows) == 0 {
 		return nil, err
 	}
 	r := &rows[0]
-	out := &Journal{Head: Head{Lobby: r.LobbyID, Code: r.Code, Name: r.Name, Rulebook: r.Rulebook, Version: r.Version,
-		Opened: r.OpenedAt}, Ended: r.EndedAt}
-	if err := cbor.Unmarshal(r.Setup, &out.Setup); err != nil {
-		return nil, fmt.Errorf("how the lobby %s was opened: %w", r.Code, err)
-	}
-	var people []store.LedgerPerson
-	if err := db.Find(&people, "lobby_id = ?", r.LobbyID).Error; err != nil {
+	x := &Left{}
+	if x.Head, err = headOf(r); err != nil {
 		return nil, err
 	}
-	for _, p := range people {
-		out.People = append(out.People, journal.Person{Token: p.Token, Of: p.OfToken, Text: p.Text})
+	out := &Journal{Head: x.Head, Ended: r.EndedAt}
+	var people []store.LedgerPerson
+	if err := tx.Find(&people, "lobby_id = ?", r.LobbyID).Error; err != nil {
+		return nil, err
+	}
+	for i := range people {
+		out.People = append(out.People, personOf(&people[i]))
 	}
 	var segments []store.LedgerSegment
-	if err := db.Order("seq").Find(&segments, "lobby_id = ?", r.LobbyID).Error; err != nil {
+	if err := tx.Order("seq").Find(&segments, "lobby_id = ?", r.LobbyID).Error; err != nil {
 		return nil, err
 	}
-	x := &Left{Head: out.Head}
 	for _, s := range segments {
 		out.Entries, x.Seq = append(out.Entries, s.Data), s.Seq
 	}
 	if r.EndedAt == nil {
-		err = (&Ledger{db: g.db, node: r.Node, log: g.log}).after(ctx, map[string]*Left{r.LobbyID: x})
+		err = g.after(tx, r.Node, map[string]*Left{r.LobbyID: x})
 		out.Entries = append(out.Entries, x.After)
 	}
 	return out, err
+}
+
+// headOf reads how a lobby was opened.
+func headOf(r *store.LedgerLobby) (Head, error) {
+	h := Head{Lobby: r.LobbyID, Code: r.Code, Name: r.Name, Rulebook: r.Rulebook, Version: r.Version,
+		Opened: r.OpenedAt}
+	if err := cbor.Unmarshal(r.Setup, &h.Setup); err != nil {
+		return h, fmt.Errorf("how the lobby %s was opened: %w", r.Code, err)
+	}
+	return h, nil
+}
+
+func personOf(p *store.LedgerPerson) journal.Person {
+	return journal.Person{Token: p.Token, Of: p.OfToken, Text: p.Text}
 }
 
 // Of returns the journals, by join code and lobby, in which an account stands.

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
+	"net/http"
 	"slices"
 	"sync"
 	"sync/atomic"
@@ -186,10 +187,11 @@ func (c *Conn) run(sock *socket) {
 	}
 }
 
-// final tells whether coming back would not help.
+// final tells whether coming back would not help: it may where the service, or what stands before
+// it, has too much to do.
 func final(err error) bool {
 	var r *Refusal
-	return errors.As(err, &r)
+	return errors.As(err, &r) && r.Status != http.StatusTooManyRequests && r.Status < http.StatusInternalServerError
 }
 
 // comeBack tries to connect again, less and less often, with some chance in the

@@ -3,10 +3,12 @@ package client_test
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"net/http"
 	"net/http/httptest"
 	"os"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -45,12 +47,18 @@ type fake struct {
 	address string
 	came    chan *websocket.Conn
 	ws      *websocket.Conn
+	refuses atomic.Int32 // with which status the next handshake is refused, once; none if 0
 }
 
 func newFake(t *testing.T) *fake {
 	f := &fake{t: t, came: make(chan *websocket.Conn, 4)}
 	up := websocket.Upgrader{Subprotocols: []string{"turnvex.v1+json"}}
 	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if status := f.refuses.Swap(0); status != 0 {
+			w.WriteHeader(int(status))
+			fmt.Fprint(w, `{"code":"too-many-requests","detail":"come again"}`)
+			return
+		}
 		if ws, err := up.Upgrade(w, r, nil); err == nil {
 			f.came <- ws
 		}
@@ -211,5 +219,48 @@ func TestAgainstTheProtocol(t *testing.T) {
 	}
 	if ch := <-undone; ch.Field.Name != "hull" || ch.Old.N[0] != 40 || ch.New.N[0] != 70 {
 		t.Errorf("what was expected is taken back as %+v", ch)
+	}
+}
+
+// TestHandshakeRefused: why a handshake is refused is told with its code; a client that comes
+// back tries again where the service has too much to do, and gives up where that cannot help.
+func TestHandshakeRefused(t *testing.T) {
+	ctx, cancel := context.WithTimeout(t.Context(), 20*time.Second)
+	defer cancel()
+	v, f := readVectors(t), newFake(t)
+	o := client.Options{Address: f.address, Token: "token", Lobby: "K7WPQ4", JSON: true}
+	f.refuses.Store(http.StatusTooManyRequests)
+	_, err := client.Connect(ctx, o)
+	if r := (*client.Refusal)(nil); !errors.As(err, &r) || r.Code != "too-many-requests" || r.Status != 429 {
+		t.Fatalf("refused with %v", err)
+	}
+	connected := make(chan *client.Conn, 1)
+	go func() {
+		c, err := client.Connect(ctx, o)
+		if err != nil {
+			t.Error(err)
+		}
+		connected <- c
+	}()
+	f.accept()
+	f.welcome(v)
+	f.say(v.Story[0].JSON)
+	c := <-connected
+	for _, status := range []int32{http.StatusTooManyRequests, http.StatusBadGateway} {
+		f.refuses.Store(status)
+		f.ws.Close()
+		f.accept()
+		f.welcome(v)
+		f.say(v.Story[0].JSON)
+	}
+	f.refuses.Store(http.StatusForbidden)
+	f.ws.Close()
+	select {
+	case <-c.Done():
+		if client.CodeOf(c.Err()) == "" {
+			t.Errorf("it ends with %v", c.Err())
+		}
+	case <-ctx.Done():
+		t.Error("it does not give up")
 	}
 }

@@ -108,10 +108,15 @@ func (s Service) send(ctx context.Context, method, path string, in any) (*http.R
 		return res, nil
 	}
 	defer res.Body.Close()
+	return nil, refusalOf(res)
+}
+
+// refusalOf reads an answer that is a refusal.
+func refusalOf(res *http.Response) *Refusal {
 	r := &Refusal{Status: res.StatusCode}
 	data, err := io.ReadAll(io.LimitReader(res.Body, maxAnswer))
 	if err != nil || json.Unmarshal(data, r) != nil || r.Code == "" {
 		r.Code, r.Reason = "http-"+strconv.Itoa(res.StatusCode), "the service answered "+res.Status
 	}
-	return nil, r
+	return r
 }

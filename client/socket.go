@@ -85,7 +85,7 @@ func greet(ctx context.Context, o dialling, hello wire.Hello) (*socket, []byte, 
 	ws, res, err := d.DialContext(ctx, url, nil)
 	if err != nil {
 		if res != nil && res.StatusCode >= 400 {
-			return nil, nil, fmt.Errorf("the service at %s answered %s", o.address, res.Status)
+			return nil, nil, refusalOf(res)
 		}
 		return nil, nil, fmt.Errorf("the service at %s does not answer: %w", o.address, err)
 	}

@@ -59,8 +59,8 @@ func (s *Service) givenKey(ctx context.Context, key string) error {
 		return err
 	}
 	return s.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
-		if err := tx.Exec("update service_keys set revoked_at = ? where name = ? and finder is null and revoked_at "+
-			"is null", s.now().UTC(), environmentKey).Error; err != nil {
+		if err := tx.Exec("update service_keys set revoked_at = ? where name = ? and finder is distinct from ? and "+
+			"revoked_at is null", s.now().UTC(), environmentKey, environmentFinder).Error; err != nil {
 			return err
 		}
 		var old store.ServiceKey

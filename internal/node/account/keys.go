@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"github.com/google/uuid"
 
@@ -148,7 +149,7 @@ func (s *Service) Key(ctx context.Context, key, address string) (*SignedIn, erro
 // keyOf finds the key with a text. It takes as long where there is none.
 func (s *Service) keyOf(ctx context.Context, key string) (*store.ServiceKey, error) {
 	refused := fault.New(code.BadToken, "this key is not known or has been revoked")
-	if len(key) > maxPassword {
+	if utf8.RuneCountInString(key) > maxPassword {
 		return nil, refused
 	}
 	finder := finderOf(key)

@@ -1,6 +1,7 @@
 package account
 
 import (
+	"strings"
 	"testing"
 	"time"
 
@@ -176,6 +177,8 @@ func TestNobodyIsLockedOut(t *testing.T) {
 	}
 	one := as(text)
 	wants(t, "the last one", s.RevokeKey(ctx, one, one.Name), code.Forbidden)
+	_, err = s.MakeKey(ctx, environmentKey, []Scope{Operator})
+	wants(t, "one called as the environment's, which is longer than a name may be", err, code.BadName)
 	k, err := s.MakeKey(ctx, "two", []Scope{Operator})
 	if err != nil {
 		t.Fatal(err)
@@ -204,8 +207,12 @@ func TestNobodyIsLockedOut(t *testing.T) {
 	wants(t, "a token of the old text", err, code.BadToken)
 	*now = now.Add(time.Second)
 	two = as(last.Key)
-	if _, err := s.FirstKey(ctx, "the key of whoever runs it"); err != nil {
-		t.Fatal(err)
+	for _, key := range []string{strings.Repeat("ключ", 50), "the key of whoever runs it"} {
+		if _, err := s.FirstKey(ctx, key); err != nil {
+			t.Fatal(err)
+		}
+		*now = now.Add(time.Second)
+		as(key)
 	}
 	wants(t, "the environment's", s.RevokeKey(ctx, two, environmentKey), code.Forbidden)
 	root := as("the key of whoever runs it")

@@ -97,12 +97,12 @@ func New(cfg Config) http.Handler {
 		"/health",
 		func(w http.ResponseWriter, r *http.Request) { s.send(w, r, 200, map[string]string{"status": "alive"}) },
 	)
-	r.Get("/ready", s.ready)
-	r.Get("/v1/live", s.live)
-	r.Get("/v1/live/schema", liveSchema)
-	r.Get("/v1/openapi.json", openAPI)
+	r.Get("/v1/live", s.live) // which has limits of its own
 	r.Group(func(r chi.Router) {
 		r.Use(s.limited)
+		r.Get("/ready", s.ready)
+		r.Get("/v1/live/schema", liveSchema)
+		r.Get("/v1/openapi.json", openAPI)
 		for _, rt := range routes {
 			r.Method(rt.method, rt.path, s.handle(rt))
 		}

@@ -10,12 +10,13 @@ import (
 // Listener is a listener whose connections are counted by address, before anything has come
 // over them: one too many is closed at once. Those of proxies are not counted.
 func Listener(l net.Listener, cfg Config) net.Listener {
-	return &listener{l, &server{Config: cfg}}
+	return &listener{l, &server{Config: cfg}, guard.Sockets}
 }
 
 type listener struct {
 	net.Listener
-	s *server
+	s     *server
+	limit *guard.Limit
 }
 
 func (l *listener) Accept() (net.Conn, error) {
@@ -28,7 +29,7 @@ func (l *listener) Accept() (net.Conn, error) {
 		if err != nil || l.s.isProxy(host) {
 			return c, nil
 		}
-		back, err := l.s.Guard.Take(guard.Sockets, host)
+		back, err := l.s.Guard.Take(l.limit, host)
 		if err != nil {
 			c.Close()
 			continue

@@ -9,6 +9,7 @@ import (
 	"net/url"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/gorilla/websocket"
@@ -269,9 +270,12 @@ func (c *conn) refuse(err error) {
 	c.linger()
 }
 
-// liveSchema serves the JSON Schema of the protocol's messages.
+// theSchema is the JSON Schema of the protocol's messages, which is made once.
+var theSchema = sync.OnceValues(spec.Schema)
+
+// liveSchema serves it.
 func liveSchema(w http.ResponseWriter, r *http.Request) {
-	data, err := spec.Schema()
+	data, err := theSchema()
 	if err != nil {
 		panic(err) // the types are fixed, and a test reads them
 	}

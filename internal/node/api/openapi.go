@@ -8,6 +8,7 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
+	"sync"
 
 	"github.com/google/jsonschema-go/jsonschema"
 
@@ -175,9 +176,12 @@ var documented = append([]route{
 	{method: "GET", path: "/v1/openapi.json", summary: "This document", kinds: []string{"application/json"}},
 }, routes...)
 
+// theDocument is the document, which is made once.
+var theDocument = sync.OnceValues(OpenAPI)
+
 // openAPI serves the document.
 func openAPI(w http.ResponseWriter, _ *http.Request) {
-	data, err := OpenAPI()
+	data, err := theDocument()
 	if err != nil {
 		panic(err) // the routes are fixed, and a test makes it
 	}

@@ -1,10 +1,7 @@
 package service_test
 
 import (
-	"net"
-	"strings"
 	"testing"
-	"time"
 
 	"turnvex.example/turnvex/client"
 	"turnvex.example/turnvex/internal/node/guard"
@@ -53,49 +50,6 @@ func TestSeatsHeldAtOnce(t *testing.T) {
 		t.Fatal(err)
 	}
 	for sit(free) != nil { // the lobby gives the place back when it publishes
-		if soon(t).Err() != nil {
-			t.Fatal("no place is given back")
-		}
-	}
-}
-
-// TestSocketsOfAnAddress: one address has so many connections, of whatever kind; one too many
-// is closed at once, and a place is free again when one ends.
-func TestSocketsOfAnAddress(t *testing.T) {
-	from := &net.Dialer{LocalAddr: &net.TCPAddr{IP: net.IPv4(127, 0, 9, 1)}}
-	address := strings.TrimPrefix(node.Address, "http://")
-	most := guard.Sockets.Most
-	guard.Sockets.Most = 5
-	t.Cleanup(func() { guard.Sockets.Most = most })
-	dial := func() net.Conn {
-		c, err := from.DialContext(soon(t), "tcp", address)
-		if err != nil {
-			t.Fatal(err)
-		}
-		c.SetReadDeadline(time.Now().Add(time.Minute))
-		return c
-	}
-	answers := func(c net.Conn) bool {
-		c.Write([]byte("GET /health HTTP/1.1\r\nHost: x\r\n\r\n"))
-		n, _ := c.Read(make([]byte, 100))
-		return n > 0
-	}
-	var all []net.Conn
-	for range 5 {
-		all = append(all, dial())
-	}
-	for i, c := range all {
-		if !answers(c) {
-			t.Errorf("connection %d is not answered", i)
-		}
-	}
-	if c := dial(); answers(c) {
-		t.Error("one too many is answered")
-	}
-	for _, c := range all {
-		c.Close()
-	}
-	for !answers(dial()) {
 		if soon(t).Err() != nil {
 			t.Fatal("no place is given back")
 		}

@@ -1,6 +1,7 @@
 package api
 
 import (
+	"net/http"
 	"net/url"
 	"time"
 
@@ -9,6 +10,257 @@ import (
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/guard"
 )
+
+type deviceRequest struct {
+	Device string `json:"device"`
+	Name   string `json:"name,omitempty"`
+}
+
+type keyRequest struct {
+	Key string `json:"key"`
+}
+
+type loginRequest struct {
+	Login    string `json:"login"`
+	Password string `json:"password"`
+	Device   string `json:"device,omitempty"` // belongs to the account's player from then on
+}
+
+type refreshRequest struct {
+	Refresh string `json:"refresh"`
+}
+
+type addLoginRequest struct {
+	Login    string `json:"login"`
+	Password string `json:"password"`
+}
+
+type passwordRequest struct {
+	Old     string `json:"old"`
+	New     string `json:"new"`
+	Devices bool   `json:"devices,omitempty"` // remove all devices as well: only the password leads in then
+}
+
+type recoveryRequest struct {
+	Code     string `json:"code"`
+	Device   string `json:"device"`             // belongs to the player from then on
+	Password string `json:"password,omitempty"` // of the account from then on
+}
+
+type rotateRequest struct {
+	KeepMS int64 `json:"keep_ms,omitempty"` // for how long the old text stays good, at most a week
+}
+
+type rotateSigningRequest struct {
+	Drop bool `json:"drop,omitempty"` // believe what older secrets have signed no more
+}
+
+// SigningKeys are the secrets that sign tokens, without the secrets.
+type SigningKeys struct {
+	Keys []account.SigningKey `json:"keys"`
+}
+
+// Devices are the devices that a player signs in with.
+type Devices struct {
+	Devices []account.Device `json:"devices"`
+}
+
+type banRequest struct {
+	Why   string     `json:"why"`
+	Until *time.Time `json:"until,omitempty"` // for good if it is not given
+}
+
+type makeKeyRequest struct {
+	Name   string          `json:"name"`
+	Scopes []account.Scope `json:"scopes"`
+}
+
+// Keys are the service keys.
+type Keys struct {
+	Keys []account.ServiceKey `json:"keys"`
+}
+
+type renameRequest struct {
+	Name string `json:"name"`
+}
+
+// Me is the player a token belongs to.
+type Me struct {
+	Player string `json:"player"`
+	Name   string `json:"name"`
+}
+
+var peopleRoutes = []route{
+	{
+		method:  "POST",
+		path:    "/v1/sign-in/device",
+		summary: "Sign in with a device key; an unknown one makes a player",
+		in:      deviceRequest{},
+		out:     account.SignedIn{},
+		do:      (*server).signInDevice,
+	},
+	{
+		method:  "POST",
+		path:    "/v1/sign-in/key",
+		summary: "Sign in with a service key",
+		in:      keyRequest{},
+		out:     account.SignedIn{},
+		do:      (*server).signInKey,
+	},
+	{
+		method:  "POST",
+		path:    "/v1/sign-in/account",
+		summary: "Sign in with a login name and a password; a device that is given belongs to the player from then on",
+		in:      loginRequest{},
+		out:     account.SignedIn{},
+		do:      (*server).signInAccount,
+	},
+	{
+		method:  "POST",
+		path:    "/v1/sign-in/refresh",
+		summary: "A new pair of tokens for a refresh token, which can be used once",
+		in:      refreshRequest{},
+		out:     account.SignedIn{},
+		do:      (*server).refresh,
+	},
+	{
+		method: "POST",
+		path:   "/v1/sign-in/recovery",
+		summary: "Sign in once with the code that an operator gave: the device becomes the player's only one, a " +
+			"password " +
+			"that of the account, and every other sign-in is void",
+		in:  recoveryRequest{},
+		out: account.SignedIn{},
+		do:  (*server).signInRecovery,
+	},
+	{
+		method:  "POST",
+		path:    "/v1/sign-out",
+		summary: "Void the tokens that follow from one sign-in",
+		in:      refreshRequest{},
+		do:      (*server).signOut,
+	},
+	{
+		method:  "POST",
+		path:    "/v1/me/sign-out",
+		access:  signedIn,
+		summary: "Void all tokens of the player, on every device",
+		do:      (*server).signOutEverywhere,
+	},
+	{
+		method:  "POST",
+		path:    "/v1/me/account",
+		access:  signedIn,
+		summary: "Give the player a login name and a password",
+		in:      addLoginRequest{},
+		do:      (*server).addLogin,
+	},
+	{
+		method:  "PATCH",
+		path:    "/v1/me/account",
+		access:  signedIn,
+		summary: "Change the password; all tokens are void afterwards, and devices sign in again",
+		in:      passwordRequest{},
+		do:      (*server).changePassword,
+	},
+	{
+		method:  "DELETE",
+		path:    "/v1/me",
+		access:  signedIn,
+		summary: "Delete the player with everything that is kept of them",
+		do:      (*server).deleteMe,
+	},
+	{
+		method:  "GET",
+		path:    "/v1/me/devices",
+		access:  signedIn,
+		summary: "The devices that the player signs in with, the one seen last first",
+		out:     Devices{},
+		do:      (*server).listDevices,
+	},
+	{
+		method:  "PATCH",
+		path:    "/v1/me/devices/{id}",
+		access:  signedIn,
+		summary: "Give a device a name",
+		in:      renameRequest{},
+		do:      (*server).nameDevice,
+	},
+	{
+		method:  "DELETE",
+		path:    "/v1/me/devices/{id}",
+		access:  signedIn,
+		summary: "Remove a device, with the tokens of its sign-ins; not the only way back to the player",
+		do:      (*server).removeDevice,
+	},
+	{
+		method:  "GET",
+		path:    "/v1/keys",
+		access:  operator,
+		summary: "The service keys",
+		out:     Keys{},
+		do:      (*server).listKeys,
+	},
+	{
+		method:  "POST",
+		path:    "/v1/keys",
+		access:  operator,
+		summary: "Make a service key; its text is shown only now",
+		in:      makeKeyRequest{},
+		out:     account.ServiceKey{},
+		status:  http.StatusCreated,
+		do:      (*server).makeKey,
+	},
+	{
+		method: "DELETE",
+		path:   "/v1/keys/{name}",
+		access: operator,
+		summary: "Revoke a service key and every token had for it. An operator's key is revoked with itself, " +
+			"unless it is the " +
+			"last, or with the key of the environment",
+		do: (*server).revokeKey,
+	},
+	{
+		method: "POST",
+		path:   "/v1/keys/{name}/rotate",
+		access: operator,
+		summary: "Give a service key another text, shown only now; who may revoke it may do so. Unless the old " +
+			"text stays " +
+			"good for a while, its tokens are void",
+		in:  rotateRequest{},
+		out: account.ServiceKey{},
+		do:  (*server).rotateKey,
+	},
+	{
+		method:  "GET",
+		path:    "/v1/signing-keys",
+		access:  operator,
+		summary: "The secrets that sign tokens, by ID, the newest, which signs, first",
+		out:     SigningKeys{},
+		do:      (*server).listSigning,
+	},
+	{
+		method: "POST",
+		path:   "/v1/signing-keys",
+		access: operator,
+		summary: "Sign tokens with a new secret; those of before stay good for their time, unless the older " +
+			"secrets are " +
+			"dropped. Nobody has to sign in again",
+		in:  rotateSigningRequest{},
+		out: SigningKeys{},
+		do:  (*server).rotateSigning,
+	},
+	{method: "GET", path: "/v1/me", access: signedIn, summary: "Who the token belongs to", out: Me{}, do: (*server).me},
+	{
+		method:  "PATCH",
+		path:    "/v1/me",
+		access:  signedIn,
+		summary: "Take another name",
+		in:      renameRequest{},
+		out:     Me{},
+		do:      (*server).rename,
+	},
+}
 
 // read decodes the request's body into a new T.
 func read[T any](c *call) (T, error) {
@@ -148,4 +400,41 @@ func (s *server) nameDevice(c *call) (any, error) {
 
 func (s *server) removeDevice(c *call) (any, error) {
 	return nil, s.Accounts.RemoveDevice(c.r.Context(), c.who.Player, c.path("id"))
+}
+
+func (s *server) signInDevice(c *call) (any, error) {
+	in, err := read[deviceRequest](c)
+	if err != nil {
+		return nil, err
+	}
+	return s.Accounts.Device(c.r.Context(), in.Device, in.Name, addressOf(c.r))
+}
+
+func (s *server) signInKey(c *call) (any, error) {
+	in, err := read[keyRequest](c)
+	if err != nil {
+		return nil, err
+	}
+	return s.Accounts.Key(c.r.Context(), in.Key, addressOf(c.r))
+}
+
+func (s *server) me(c *call) (any, error) {
+	return Me{c.who.Player, c.who.Name}, nil
+}
+
+func (s *server) rename(c *call) (any, error) {
+	in, err := read[renameRequest](c)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := s.Guard.Take(guard.Renames, c.who.Player); err != nil {
+		return nil, err
+	}
+	name, err := s.Accounts.Rename(c.r.Context(), c.who.Player, in.Name)
+	if err != nil {
+		return nil, err
+	}
+	s.Hall.Renamed(c.who.Player, name)
+	s.Boards.Renamed(c.who.Player, name)
+	return Me{c.who.Player, name}, nil
 }

@@ -3,13 +3,9 @@
 package deaths
 
 import (
-	"bufio"
 	"context"
-	"errors"
 	"fmt"
 	"math/rand/v2"
-	"os"
-	"os/exec"
 	"path/filepath"
 	"slices"
 	"strconv"
@@ -19,6 +15,7 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/internal/node/service"
+	"turnvex.example/turnvex/internal/tool/child"
 	"turnvex.example/turnvex/internal/tool/pgbox"
 )
 
@@ -54,7 +51,7 @@ func Main(ctx context.Context, args []string) error {
 	if err := n.start(ctx); err != nil {
 		return err
 	}
-	defer n.end(syscall.SIGTERM)
+	defer func() { n.End(syscall.SIGTERM) }()
 	if err := many(ctx, n, times); err != nil {
 		return err
 	}
@@ -63,38 +60,16 @@ func Main(ctx context.Context, args []string) error {
 
 // node is the node that dies, a process of its own.
 type node struct {
+	*child.Process
 	root, database, listen string
-	address                string
-	cmd                    *exec.Cmd
 }
 
-func (n *node) start(ctx context.Context) error {
-	self, err := os.Executable()
-	if err != nil {
-		return err
+// start starts the node, the next time at the same address.
+func (n *node) start(ctx context.Context) (err error) {
+	if n.Process, err = child.Start(ctx, "-node", n.database, n.listen, n.root); err == nil {
+		n.listen = strings.TrimPrefix(n.Address, "http://")
 	}
-	n.cmd = exec.CommandContext(ctx, self, "-node", n.database, n.listen, n.root)
-	n.cmd.Stderr = os.Stderr
-	out, err := n.cmd.StdoutPipe()
-	if err != nil {
-		return err
-	}
-	if err := n.cmd.Start(); err != nil {
-		return err
-	}
-	line := bufio.NewScanner(out)
-	if !line.Scan() {
-		n.cmd.Wait()
-		return errors.New("the node does not start")
-	}
-	n.address = line.Text()
-	n.listen = strings.TrimPrefix(n.address, "http://")
-	return nil
-}
-
-func (n *node) end(with syscall.Signal) {
-	n.cmd.Process.Signal(with)
-	n.cmd.Wait()
+	return err
 }
 
 func runNode(ctx context.Context, database, listen, root string) error {
@@ -131,7 +106,7 @@ func many(ctx context.Context, n *node, times int) error {
 		case <-time.After(time.Duration(300+r.IntN(1200)) * time.Millisecond):
 		case <-ctx.Done():
 		}
-		n.end(syscall.SIGKILL)
+		n.End(syscall.SIGKILL)
 		over()
 		all.Wait()
 		if ctx.Err() != nil {

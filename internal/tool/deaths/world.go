@@ -53,7 +53,7 @@ func newWorld(ctx context.Context, n *node) (*world, error) {
 }
 
 func (x *worker) signIn(ctx context.Context) error {
-	in, err := client.SignIn(ctx, x.n.address, x.device, fmt.Sprintf("Worker %d", x.no))
+	in, err := client.SignIn(ctx, x.n.Address, x.device, fmt.Sprintf("Worker %d", x.no))
 	if err == nil {
 		x.token = in.Token
 	}
@@ -61,7 +61,7 @@ func (x *worker) signIn(ctx context.Context) error {
 }
 
 func (x *worker) service() client.Service {
-	return client.Service{Address: x.n.address, Token: x.token}
+	return client.Service{Address: x.n.Address, Token: x.token}
 }
 
 // note remembers something that was acknowledged.
@@ -134,7 +134,7 @@ func (x *worker) play(ctx context.Context) {
 	if err != nil {
 		return
 	}
-	c, err := client.Connect(ctx, client.Options{Address: x.n.address, Token: x.token, Lobby: l.Code, Patience: -1})
+	c, err := client.Connect(ctx, client.Options{Address: x.n.Address, Token: x.token, Lobby: l.Code, Patience: -1})
 	if err != nil {
 		return
 	}
@@ -277,13 +277,13 @@ func restart(ctx context.Context, n *node, lobbies int) error {
 			return err
 		}
 	}
-	n.end(syscall.SIGKILL)
+	n.End(syscall.SIGKILL)
 	began := time.Now()
 	if err := n.start(ctx); err != nil {
 		return err
 	}
 	took := time.Since(began)
-	list, err := client.Service{Address: n.address}.Lobbies(ctx, client.Filter{Rulebook: "spark"}, "", 100, "")
+	list, err := client.Service{Address: n.Address}.Lobbies(ctx, client.Filter{Rulebook: "spark"}, "", 100, "")
 	if err != nil {
 		return err
 	}
@@ -304,13 +304,13 @@ func open(ctx context.Context, n *node, w, count int) error {
 	for i := range count {
 		var in *client.Signed
 		err := patiently(func() (err error) {
-			in, err = client.SignIn(ctx, n.address, fmt.Sprintf("a-device-of-a-long-match-%02d-%04d", w, i), "Long")
+			in, err = client.SignIn(ctx, n.Address, fmt.Sprintf("a-device-of-a-long-match-%02d-%04d", w, i), "Long")
 			return err
 		})
 		if err != nil {
 			return err
 		}
-		svc := client.Service{Address: n.address, Token: in.Token}
+		svc := client.Service{Address: n.Address, Token: in.Token}
 		var l *client.FoundLobby
 		if err := patiently(func() (err error) {
 			l, err = svc.Open(ctx, client.Opening{Rulebook: "spark", Options: map[string]any{"long": true}})
@@ -318,7 +318,7 @@ func open(ctx context.Context, n *node, w, count int) error {
 		}); err != nil {
 			return err
 		}
-		c, err := client.Connect(ctx, client.Options{Address: n.address, Token: in.Token, Lobby: l.Code, Patience: -1})
+		c, err := client.Connect(ctx, client.Options{Address: n.Address, Token: in.Token, Lobby: l.Code, Patience: -1})
 		if err != nil {
 			return err
 		}

@@ -17,6 +17,7 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/internal/node/service"
+	"turnvex.example/turnvex/internal/tool/child"
 	"turnvex.example/turnvex/internal/tool/pgbox"
 )
 
@@ -52,48 +53,19 @@ func build(ctx context.Context) (*field, error) {
 
 func (f *field) stop() {
 	for _, p := range []*process{f.bare, f.node} {
-		if p != nil {
-			p.stop()
+		if p != nil && p.Process != nil {
+			p.End(syscall.SIGTERM)
 		}
 	}
 	f.stopBox()
 }
 
 // process is a part of the siege in a process of its own.
-type process struct {
-	cmd     *exec.Cmd
-	address string
-}
+type process struct{ *child.Process }
 
-// start starts a part, which says its address first.
 func start(ctx context.Context, args ...string) (*process, error) {
-	self, err := os.Executable()
-	if err != nil {
-		return nil, err
-	}
-	p := &process{cmd: exec.CommandContext(ctx, self, append([]string{"-part"}, args...)...)}
-	p.cmd.Stderr = os.Stderr
-	p.cmd.Cancel = func() error { return p.cmd.Process.Signal(syscall.SIGTERM) }
-	p.cmd.WaitDelay = 20 * time.Second
-	out, err := p.cmd.StdoutPipe()
-	if err != nil {
-		return nil, err
-	}
-	if err := p.cmd.Start(); err != nil {
-		return nil, err
-	}
-	line := bufio.NewScanner(out)
-	if !line.Scan() {
-		p.cmd.Wait()
-		return nil, fmt.Errorf("%s does not start", args[0])
-	}
-	p.address = line.Text()
-	return p, nil
-}
-
-func (p *process) stop() {
-	p.cmd.Process.Signal(syscall.SIGTERM)
-	p.cmd.Wait()
+	p, err := child.Start(ctx, append([]string{"-part"}, args...)...)
+	return &process{p}, err
 }
 
 // ticksPerSecond is in what /proc counts the processor's time.
@@ -101,7 +73,7 @@ const ticksPerSecond = 100
 
 // used is the processor's time that a process has taken, and the memory that it has now.
 func (p *process) used() (cpu time.Duration, memory int64) {
-	stat, _ := os.ReadFile(fmt.Sprintf("/proc/%d/stat", p.cmd.Process.Pid))
+	stat, _ := os.ReadFile(fmt.Sprintf("/proc/%d/stat", p.PID()))
 	if i := strings.LastIndex(string(stat), ") "); i >= 0 {
 		f := strings.Fields(string(stat)[i+2:])
 		if len(f) > 21 {
@@ -146,7 +118,7 @@ func (f *field) attack(ctx context.Context, a *attack, target string, long time.
 	if err != nil {
 		return nil, err
 	}
-	cmd := exec.CommandContext(ctx, "nice", "-n", "19", self, "-part", "attack", a.name, f.node.address, target,
+	cmd := exec.CommandContext(ctx, "nice", "-n", "19", self, "-part", "attack", a.name, f.node.Address, target,
 		long.String())
 	cmd.Stderr = os.Stderr
 	out, err := cmd.StdoutPipe()

@@ -76,7 +76,7 @@ func (f *field) try(ctx context.Context, a *attack, out io.Writer) (broken []str
 	w := tabwriter.NewWriter(out, 4, 0, 2, ' ', 0)
 	fmt.Fprintln(w, "  sent to\trequests\tanswers\tnode's processor\tnode's memory\tin time\t99 of 100 verdicts\tlost")
 	for range 2 {
-		for i, target := range []string{f.node.address, f.bare.address} {
+		for i, target := range []string{f.node.Address, f.bare.Address} {
 			x, err := f.phase(ctx, a, target)
 			if err != nil {
 				return nil, err
@@ -120,7 +120,7 @@ func (f *field) phase(ctx context.Context, a *attack, target string) (*felt, err
 		return nil, err
 	}
 	watch := f.node.watch()
-	report, err := load.Run(ctx, load.Config{Service: f.node.address, Rulebook: "clash", Clients: 4, Lobby: 4, Rate: 4,
+	report, err := load.Run(ctx, load.Config{Service: f.node.Address, Rulebook: "clash", Clients: 4, Lobby: 4, Rate: 4,
 		Warmup: time.Second, For: long})
 	x := &felt{match: report}
 	x.cpu, x.peak = watch()

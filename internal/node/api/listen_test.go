@@ -23,7 +23,8 @@ func TestSocketsOfAnAddress(t *testing.T) {
 	}
 	l := &listener{bare, &server{Config: Config{Guard: guard.New(), Proxies: proxies}},
 		&guard.Limit{Name: "sockets", By: "address", Most: 5}}
-	s := &http.Server{Handler: http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { io.WriteString(w, "here") })}
+	here := func(w http.ResponseWriter, _ *http.Request) { io.WriteString(w, "here") }
+	s := &http.Server{Handler: http.HandlerFunc(here)}
 	t.Cleanup(func() { s.Close() })
 	go s.Serve(l)
 	dial := func(from byte) net.Conn {

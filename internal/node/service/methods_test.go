@@ -65,3 +65,32 @@ func TestMethods(t *testing.T) {
 		}
 	}
 }
+
+// TestHeaders: no answer lets a page of others frame it, load from elsewhere, guess types or
+// tell where it came from; no folder is listed, and no file of the machine is shown.
+func TestHeaders(t *testing.T) {
+	for _, path := range []string{
+		"/", "/assets/", "/assets", "/..%2fgo.mod", "/health", "/v1/lobbies", "/v1/nothing",
+	} {
+		req, err := http.NewRequestWithContext(soon(t), "GET", node.Address+path, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		res, err := http.DefaultClient.Do(req)
+		if err != nil {
+			t.Fatal(err)
+		}
+		body, _ := io.ReadAll(res.Body)
+		res.Body.Close()
+		policy := res.Header.Get("Content-Security-Policy")
+		if !strings.HasPrefix(policy, "default-src 'self';") || !strings.Contains(policy, "frame-ancestors 'none'") ||
+			res.Header.Get("X-Content-Type-Options") != "nosniff" ||
+			res.Header.Get("Referrer-Policy") != "no-referrer" ||
+			res.Header.Get("Server") != "" {
+			t.Errorf("%s: %v", path, res.Header)
+		}
+		if text := string(body); strings.Contains(text, "<pre>") || strings.Contains(text, "module turnvex") {
+			t.Errorf("%s shows %.100s", path, body)
+		}
+	}
+}

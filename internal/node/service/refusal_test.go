@@ -28,6 +28,9 @@ func TestRefusalsOverHTTP(t *testing.T) {
 		want                      code.Code
 	}{
 		{"GET", "/v1/nothing", "", "", code.NotFound},
+		{"GET", "/v1/lobbies", "nonsense", "", code.BadToken}, // which makes nobody a guest
+		{"GET", "/v1/me?token=" + in.Token, in.Token, "", code.UnknownField},
+		{"GET", "/v1/lobbies?limit=1&limit=2", "", "", code.BadRequest},
 		{"DELETE", "/v1/lobbies", "", "", code.Method},
 		{"POST", "/v1/sign-in/device", "", `{"device":"short"}`, code.BadDevice},
 		{"POST", "/v1/sign-in/device", "", `{"device":"0123456789abcdef01234567","name":"\u0007"}`, code.BadName},

@@ -91,6 +91,24 @@ func TestAuditTrail(t *testing.T) {
 	wants(t, "read by a player", err, "forbidden")
 }
 
+// TestNothingIsChangedUnnoted: what cannot be written into the audit trail is not done.
+func TestNothingIsChangedUnnoted(t *testing.T) {
+	s := another(t, service.Config{Database: emptyDatabase(t), OperatorKey: "the-key-of-this-node-alone"})
+	in, err := client.SignInKey(soon(t), s.Address, "the-key-of-this-node-alone")
+	if err != nil {
+		t.Fatal(err)
+	}
+	mara, err := client.SignIn(soon(t), s.Address, "a-device-that-is-not-banned-01", "Mara")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.DB.WithContext(soon(t)).Exec("alter table audit rename to away").Error; err != nil {
+		t.Fatal(err)
+	}
+	wants(t, "banning", at(s, in).BanPlayer(soon(t), mara.Player, time.Time{}, "rammed the pier"), "internal")
+	wants(t, "who was to be banned", at(s, mara).Call(soon(t), http.MethodGet, "/v1/me", nil, nil), "")
+}
+
 // TestHiddenResults: the result of a match in a lobby that is not listed is for who took part
 // and for service keys.
 func TestHiddenResults(t *testing.T) {

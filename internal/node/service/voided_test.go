@@ -9,7 +9,7 @@ import (
 	"turnvex.example/turnvex/internal/node/service"
 )
 
-// TestSigningOutEndsConnections: a sign-out, a sign-out everywhere, a new password, a
+// TestSigningOutEndsConnections: a sign-out, a sign-out everywhere, a new password, a ban, a
 // deletion and a revoked key end the connections and the access tokens that they void, on
 // every node, and no others.
 func TestSigningOutEndsConnections(t *testing.T) {
@@ -63,6 +63,20 @@ func TestSigningOutEndsConnections(t *testing.T) {
 		wants(t, "the seat's connection", seat.Err(), "bad-token")
 	case <-soon(t).Done():
 		t.Error("the seat's connection goes on")
+	}
+
+	banned := sign()
+	out := lists(second.Address, banned.Token)
+	if err := op.BanPlayer(soon(t), banned.Player, time.Time{}, "rammed the pier"); err != nil {
+		t.Fatal(err)
+	}
+	out.SetReadDeadline(time.Now().Add(20 * time.Second))
+	for err := error(nil); err == nil; _, _, err = out.ReadMessage() {
+	}
+	_, err := client.SignIn(soon(t), node.Address, device, "Mara")
+	wants(t, "signing in, banned", err, "shut-out")
+	if err := op.UnbanPlayer(soon(t), banned.Player, ""); err != nil {
+		t.Fatal(err)
 	}
 
 	four := sign()

@@ -214,8 +214,9 @@ func (c *Conn) comeBack(why error) (*socket, error) {
 		if err == nil || final(err) {
 			return sock, err
 		}
+		why = err
 	}
-	return nil, fmt.Errorf("the connection was lost: %w", why)
+	return nil, fmt.Errorf("the connection was lost, and could not be made again in %v: %w", patience, why)
 }
 
 func (c *Conn) end(err error) {

@@ -40,13 +40,13 @@ func (k *soaker) step(ctx context.Context) error {
 				Token:     k.in.Token,
 				Lobby:     k.code,
 				JSON:      k.r.IntN(2) == 0,
+				Patience:  10 * time.Second, // far longer than its seat is held
 				Watch:     k.r.IntN(4) == 0 && !k.sat,
 				OnDiffers: func(d []client.Difference) { k.differs(d) },
 			},
 		)
 		k.sat = client.CodeOf(err) == "already-in" // its seat is held, or it had one in this match
-		if k.sat || client.CodeOf(err) == "lobby-full" || client.CodeOf(err) == "spectators-full" ||
-			client.CodeOf(err) == "too-many-requests" {
+		if refusesEntry(err) {
 			return nil
 		}
 		k.conn = c
@@ -55,7 +55,7 @@ func (k *soaker) step(ctx context.Context) error {
 	switch n := k.r.IntN(24); {
 	case n == 0:
 		err := k.conn.Leave(ctx)
-		if k.conn = nil; client.CodeOf(err) == "lobby-full" {
+		if k.conn = nil; refusesEntry(err) {
 			err = nil
 		}
 		return err
@@ -71,10 +71,20 @@ func (k *soaker) step(ctx context.Context) error {
 		return nil
 	}
 	_, err := k.conn.Send(k.wish()).Verdict(ctx)
-	if client.CodeOf(err) == "lobby-full" { // it was away for longer than its seat was held
+	if refusesEntry(err) { // it was away for longer than its seat was held, or came too often
 		k.conn, err = nil, nil
 	}
 	return err
+}
+
+// refusesEntry says whether an error is a refusal that those meet who come and go all
+// the time.
+func refusesEntry(err error) bool {
+	switch client.CodeOf(err) {
+	case "already-in", "lobby-full", "spectators-full", "too-many-requests":
+		return true
+	}
+	return false
 }
 
 func (k *soaker) wish() client.Intent {
@@ -161,14 +171,14 @@ func TestSoak(t *testing.T) {
 		t.Cleanup(k.conn.Close)
 		if k.conn.Seat() != 0 {
 			_, err := k.conn.Send(client.Intent{Do: "unready"}).Verdict(soon(t)) // it is back when this is answered
-			if client.CodeOf(err) == "lobby-full" {
+			if refusesEntry(err) {
 				continue
 			}
 			if err != nil {
 				t.Errorf("seed %d: %v", seed, err)
 			}
 		} else if err := k.conn.Wait(soon(t), func(*client.Copy) bool { return k.conn.Trip() > 0 }); err != nil {
-			if client.CodeOf(err) == "spectators-full" {
+			if refusesEntry(err) {
 				continue
 			}
 			t.Errorf("seed %d: %v", seed, err)

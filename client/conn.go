@@ -31,6 +31,7 @@ type Conn struct {
 	open  map[intentKey]*Pending   // guarded by mu; unanswered intents
 	turns chan struct{}            // guarded by mu; closed and replaced at each change
 	key   string                   // guarded by mu
+	nodes []string                 // guarded by mu; addresses of nodes, that of the lobby's first
 	hold  time.Duration            // guarded by mu
 	time  estimate
 	err   error // guarded by mu; why it ended
@@ -59,6 +60,7 @@ func Connect(ctx context.Context, o Options) (*Conn, error) {
 	c := &Conn{
 		opts:  o,
 		done:  make(chan struct{}),
+		nodes: []string{o.Address},
 		next:  map[uint32]uint64{},
 		open:  map[intentKey]*Pending{},
 		turns: make(chan struct{}),
@@ -77,8 +79,53 @@ func Connect(ctx context.Context, o Options) (*Conn, error) {
 	return c, nil
 }
 
-// dial makes a connection, says hello and takes the welcome.
-func (c *Conn) dial(ctx context.Context) (*socket, error) {
+// maxHops is how many nodes are tried at once.
+const maxHops = 5
+
+// dial makes a connection at the node where the lobby is. Where one does not answer, the others
+// that are known may: each knows where the lobby is.
+func (c *Conn) dial(ctx context.Context) (sock *socket, err error) {
+	for range maxHops {
+		at, known := c.node()
+		if sock, err = c.dialAt(ctx, at); err == nil || ctx.Err() != nil {
+			return sock, err
+		}
+		if c.follow(err) {
+			continue
+		}
+		var refused *Refusal
+		if errors.As(err, &refused) || errors.Is(err, errLater) || known == 1 {
+			return nil, err
+		}
+		c.mu.Lock()
+		c.nodes = append(c.nodes[1:], c.nodes[0])
+		c.mu.Unlock()
+	}
+	return nil, err
+}
+
+// node is the address at which the lobby was last, and how many are known.
+func (c *Conn) node() (at string, known int) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.nodes[0], len(c.nodes)
+}
+
+// follow puts the node first at which the lobby is, if an error says so.
+func (c *Conn) follow(err error) bool {
+	var e *elsewhere
+	if !errors.As(err, &e) {
+		return false
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.nodes = slices.DeleteFunc(c.nodes, func(n string) bool { return n == e.at })
+	c.nodes = append([]string{e.at}, c.nodes...)
+	return true
+}
+
+// dialAt makes a connection at an address, says hello and takes the welcome.
+func (c *Conn) dialAt(ctx context.Context, address string) (*socket, error) {
 	token := c.opts.Token
 	if c.opts.Tokens != nil {
 		var err error
@@ -107,7 +154,7 @@ func (c *Conn) dial(ctx context.Context) (*socket, error) {
 		hello.Tick = &at
 	}
 	c.mu.Unlock()
-	sock, data, err := greet(ctx, dialling{o.Address, o.encoding(), o.Dial, o.Rough}, hello)
+	sock, data, err := greet(ctx, dialling{address, o.encoding(), o.Dial, o.Rough}, hello)
 	if err != nil {
 		return nil, err
 	}
@@ -141,6 +188,11 @@ func (c *Conn) welcomed(sock *socket, data []byte) error {
 	}
 	c.view.Rate = w.Rate
 	c.key, c.hold = w.Resume, time.Duration(w.Hold)*time.Millisecond
+	for _, n := range w.Nodes {
+		if !slices.Contains(c.nodes, n) {
+			c.nodes = append(c.nodes, n)
+		}
+	}
 	c.last = nil
 	if w.Ended != nil {
 		c.last = &Refusal{Code: w.Ended.Code, Reason: w.Ended.Reason}
@@ -194,14 +246,22 @@ func final(err error) bool {
 	return errors.As(err, &r) && r.Status != http.StatusTooManyRequests && r.Status < http.StatusInternalServerError
 }
 
+// leastPatience is how long it is tried at least: while a node is replaced no seat's time runs.
+const leastPatience = 30 * time.Second
+
 // comeBack tries to connect again, less and less often, with some chance in the
 // intervals so that clients that were cut off together do not return together.
 func (c *Conn) comeBack(why error) (*socket, error) {
 	patience := c.opts.Patience
 	if patience == 0 {
-		patience = c.hold
+		patience = max(c.hold, leastPatience)
 	}
 	deadline := time.Now().Add(patience)
+	if c.follow(why) { // nothing is wrong
+		if sock, err := c.tryAgain(); err == nil || final(err) {
+			return sock, err
+		}
+	}
 	for wait := 100 * time.Millisecond; time.Now().Before(deadline); wait = min(wait*2, 5*time.Second) {
 		timer := time.NewTimer(wait/2 + rand.N(wait))
 		select {
@@ -210,13 +270,22 @@ func (c *Conn) comeBack(why error) (*socket, error) {
 			timer.Stop()
 			return nil, c.ctx.Err()
 		}
-		sock, err := c.dial(c.ctx)
+		sock, err := c.tryAgain()
 		if err == nil || final(err) {
 			return sock, err
 		}
 		why = err
 	}
 	return nil, fmt.Errorf("the connection was lost, and could not be made again in %v: %w", patience, why)
+}
+
+// againWithin is the time for one try to come back: another node may answer where this one hangs.
+const againWithin = 4 * time.Second
+
+func (c *Conn) tryAgain() (*socket, error) {
+	ctx, over := context.WithTimeout(c.ctx, againWithin)
+	defer over()
+	return c.dial(ctx)
 }
 
 func (c *Conn) end(err error) {

@@ -40,8 +40,10 @@ type Filter struct {
 // FoundLobby is a lobby that was found or opened.
 type FoundLobby struct {
 	Lobby
-	New  bool   `json:"new"`  // this call has opened it
-	Link string `json:"link"` // to hand to others
+	New     bool   `json:"new"`     // this call has opened it
+	Link    string `json:"link"`    // to hand to others
+	Node    string `json:"node"`    // at which it is alive
+	Address string `json:"address"` // of the node; Connect finds it by itself
 }
 
 // Opening is how a lobby is asked for. Only Rulebook must be given.
@@ -56,7 +58,8 @@ type Opening struct {
 	Closed    bool           `json:"closed,omitempty"`     // to newcomers, until the host opens it
 	Password  string         `json:"password,omitempty"`   // to enter with; "" for none
 	WatchMost int            `json:"watch_most,omitempty"` // spectators; negative: none
-	Region    string         `json:"region,omitempty"`     // the service's own if empty
+	Region    string         `json:"region,omitempty"`     // the node's own, where it may be played, if empty
+	Regions   []string       `json:"regions,omitempty"`    // instead of Region: one of these
 	Reserve   []string       `json:"reserve,omitempty"`    // players for whom places are held
 	ReserveMS int64          `json:"reserve_ms,omitempty"` // how long; a minute if 0
 	Options   map[string]any `json:"options,omitempty"`    // the rulebook's options, by name
@@ -79,6 +82,7 @@ func (s Service) OpenOrJoin(ctx context.Context, o Opening) (*FoundLobby, error)
 type Quick struct {
 	Rulebook string         `json:"rulebook"`           // its name
 	Region   string         `json:"region,omitempty"`   // any if empty
+	Regions  []string       `json:"regions,omitempty"`  // instead of Region: one of these
 	Party    []string       `json:"party,omitempty"`    // other players who come along and stay together
 	Capacity int            `json:"capacity,omitempty"` // of the lobby, if one is opened
 	Options  map[string]any `json:"options,omitempty"`  // the same

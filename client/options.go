@@ -51,8 +51,8 @@ type Options struct {
 	// snapshot follows.
 	OnDiffers func([]Difference)
 
-	// Patience is how long to try to come back after a lost connection; the
-	// service's hold if it is 0, and never if it is negative.
+	// Patience is how long to try to come back after a lost connection; for as long as
+	// the seat is held, and at least 30 s, if it is 0, and never if it is negative.
 	Patience time.Duration
 
 	// JSON speaks turnvex.v1+json, which people can read, instead of

@@ -3,6 +3,7 @@ package client
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"net"
 	"net/http"
@@ -116,11 +117,22 @@ func (s *socket) refusedBy(data []byte) error {
 	if err := wire.ReadLoose(s.enc, data, &b); err != nil {
 		return err
 	}
+	if b.At != "" {
+		return &elsewhere{b.At}
+	}
 	if b.Again {
-		return fmt.Errorf("the service ended the connection: %s", b.Reason)
+		return fmt.Errorf("%w: %s", errLater, b.Reason)
 	}
 	return &Refusal{Code: b.Code, Reason: b.Reason}
 }
+
+// errLater is that trying again may help.
+var errLater = errors.New("the service ended the connection")
+
+// elsewhere is that the lobby is at another node.
+type elsewhere struct{ at string }
+
+func (e *elsewhere) Error() string { return "the lobby is at " + e.at }
 
 // read waits for the next message. It is good until the next call.
 func (s *socket) read() ([]byte, error) {

@@ -306,10 +306,15 @@ class Live:
 
     def __init__(self, address, token, lobby, binary=True, on_notice=None, **hello):
         self.binary, self.on_notice = binary, on_notice or (lambda notice: None)
-        self.socket = WebSocket(address, "turnvex.v1+cbor" if binary else "turnvex.v1+json")
+        self.hello = {"is": "hello", "token": token, "lobby": lobby, **hello}
         self.verdicts, self.copy, self.frozen, self.checks, self.differs = {}, None, None, 0, []
-        self.say({"is": "hello", "token": token, "lobby": lobby, **hello})
+        self.greet(address)
         self.until(lambda: self.copy and self.copy.sheets)
+
+    def greet(self, address):
+        """Says hello to the node at an address; the lobby's own node is told with bye."""
+        self.socket = WebSocket(address, "turnvex.v1+cbor" if self.binary else "turnvex.v1+json")
+        self.say(self.hello)
 
     def say(self, message):
         data = cbor_write(message) if self.binary else json.dumps(message).encode()
@@ -383,5 +388,7 @@ class Live:
             self.say({"is": "shown", "tick": m["tick"], "parts": self.frozen[1]})
         elif kind == "differs":
             self.differs += m["fields"]
+        elif kind == "bye" and m.get("at"):  # the lobby is at another node
+            self.greet(m["at"])
         elif kind == "bye":
             raise Refused(m["code"], m["reason"])

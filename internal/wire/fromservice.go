@@ -9,6 +9,7 @@ type Welcome struct {
 	Seats   []SeatInfo         `json:"seats" jsonschema:"this connection's seats, the own player's first; none for a spectator"`
 	Resume  string             `json:"resume,omitempty" jsonschema:"the key to come back with"`
 	Kept    bool               `json:"kept,omitempty" jsonschema:"the client's copy is still good: a delta on its tick follows, not a snapshot, and schema and book are left out"`
+	Nodes   []string           `json:"nodes,omitempty" jsonschema:"addresses of other nodes: where one does not answer any more, they know where the lobby is"`
 	Ended   *Bye               `json:"ended,omitempty" jsonschema:"why the service ended the connection before this one, if it did"`
 	Rate    int                `json:"rate" jsonschema:"ticks a second"`
 	Tick    int64              `json:"tick" jsonschema:"the present wall tick"`
@@ -174,4 +175,5 @@ type Bye struct {
 	Code   string `json:"code" jsonschema:"why; see errors.md; left after leave"`
 	Reason string `json:"reason" jsonschema:"the same for people"`
 	Again  bool   `json:"again" jsonschema:"connecting again may help"`
+	At     string `json:"at,omitempty" jsonschema:"the address of the node where the lobby is: connect there, with the same hello"`
 }

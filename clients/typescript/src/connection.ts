@@ -79,6 +79,7 @@ interface Open {
   ends: (() => Change | undefined)[]
 }
 
+const FIRST_WAIT = 100
 const SILENCE = 15000
 const PING_EVERY = 2000
 const FIRST_PINGS = 4
@@ -97,7 +98,10 @@ export class Connection {
   private key?: string
   private hold = 0
   private lostAt = 0
-  private wait = 100
+  private wait = FIRST_WAIT
+  /** The addresses of nodes that are known, that of the lobby's first. */
+  private nodes: string[]
+  private greeted = false
   private timer?: ReturnType<typeof setTimeout>
   private pinger?: ReturnType<typeof setTimeout>
   private heardAt = 0
@@ -118,6 +122,7 @@ export class Connection {
 
   constructor(readonly options: Options) {
     this.encoding = options.encoding ?? json
+    this.nodes = [options.address]
     this.opener = options.rough ? roughen(options.open ?? openSocket, options.rough) : (options.open ?? openSocket)
     this.connect()
   }
@@ -216,10 +221,11 @@ export class Connection {
   }
 
   private connect() {
-    const { address, token, tokens, lobby, watch, all, as, team, locals, password, version, wait } = this.options
-    const socket = this.opener(liveAddress(address), this.encoding.protocol)
+    const { token, tokens, lobby, watch, all, as, team, locals, password, version, wait } = this.options
+    const socket = this.opener(liveAddress(this.nodes[0]), this.encoding.protocol)
     socket.binaryType = 'arraybuffer'
     this.socket = socket
+    this.greeted = false
     const hello = (token: string) => {
       const tick = this.key && this.copy && !this.whole ? this.copy.tick : undefined
       this.write({
@@ -292,7 +298,11 @@ export class Connection {
       case 'pong':
         return this.pong(m.n, (m.tick ?? 0) + (m.part ?? 0) / 1000)
       case 'bye':
-        return m.again ? this.lost() : this.end(m)
+        if (m.at) this.wait = 0 // nothing is wrong: the lobby is at another node
+        if (m.again) this.lost()
+        else this.end(m)
+        if (m.at) this.nodes = [m.at, ...this.nodes.filter((n) => n !== m.at)]
+        return
     }
   }
 
@@ -302,7 +312,9 @@ export class Connection {
     this.waiting = m.waiting ?? 0
     this.lostFor = m.ended
     this.lostAt = 0
-    this.wait = 100
+    this.wait = FIRST_WAIT
+    this.greeted = true
+    for (const n of m.nodes ?? []) if (!this.nodes.includes(n)) this.nodes.push(n)
     this.seats = m.seats.map((s) => s.seat)
     for (const s of m.seats) this.next.set(s.seat, Math.max(this.next.get(s.seat) ?? 0, s.last))
     if (m.schema && m.book) {
@@ -403,6 +415,7 @@ export class Connection {
     this.socket = undefined
     socket?.close()
     clearTimeout(this.pinger)
+    if (!this.greeted) this.nodes.push(this.nodes.shift()!) // the node may be gone: others know where it is
     this.lostAt ||= now()
     if (now() - this.lostAt > (this.options.patience ?? Math.max(this.hold, SILENCE))) {
       this.end({ is: 'bye', code: 'lost', reason: 'the connection was lost', again: true })
@@ -410,7 +423,7 @@ export class Connection {
     }
     this.become('away')
     this.timer = setTimeout(() => this.connect(), this.wait * (0.5 + Math.random()))
-    this.wait = Math.min(this.wait * 2, 5000)
+    this.wait = Math.min(Math.max(this.wait * 2, FIRST_WAIT), 5000)
   }
 
   private become(state: State, why?: Bye) {

@@ -374,6 +374,8 @@ export interface Welcome {
   resume?: string
   /** The client's copy is still good: a delta on its tick follows, not a snapshot, and schema and book are left out */
   kept?: boolean
+  /** Addresses of other nodes: where one does not answer any more, they know where the lobby is */
+  nodes?: string[]
   /** Why the service ended the connection before this one, if it did */
   ended?: Bye
   /** Ticks a second */
@@ -718,6 +720,8 @@ export interface Bye {
   reason: string
   /** Connecting again may help */
   again: boolean
+  /** The address of the node where the lobby is: connect there, with the same hello */
+  at?: string
 }
 
 /** What the service sends. */

@@ -111,6 +111,8 @@ const (
 	Replaced       Code = "replaced"
 	Kicked         Code = "kicked"
 	Stopping       Code = "stopping"
+	Moved          Code = "moved"
+	NoNode         Code = "no-such-node"
 	Method         Code = "method-not-allowed"
 	Internal       Code = "internal"
 	NoSuchHost     Code = "wrong-host"
@@ -227,6 +229,8 @@ var All = []Entry{
 	{Replaced, 409, "Another connection has taken over the seat."},
 	{Kicked, 403, "The host, a rule or a vote has removed the player from the lobby."},
 	{Stopping, 503, "The service is stopping, or cannot answer just now; try again in a moment."},
+	{Moved, 421, "The lobby is alive at another node: connect to the address that is told with it."},
+	{NoNode, 404, "No node with this name is alive."},
 	{Method, 405, "The address is right, but not with this method."},
 	{Internal, 500, "Something went wrong inside the service. It was logged with the request's number."},
 	{NoSuchHost, 403, "The page that opened the connection comes from an origin that is not allowed."},

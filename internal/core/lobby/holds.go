@@ -5,8 +5,8 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// lost marks a seat as away and holds it for the grace period.
-func (l *Lobby) lost(id sheet.ID) {
+// lost marks a seat as away and holds it for the grace period, or for so many ticks at least.
+func (l *Lobby) lost(id sheet.ID, least int64) {
 	s := l.seat(id)
 	if s == nil || s.heldUntil > 0 || s.gone {
 		return
@@ -14,7 +14,7 @@ func (l *Lobby) lost(id sheet.ID) {
 	l.st.SetFlag(s.Row, l.book.F.Player.Away, true)
 	l.match.StopSteering(s.Player)
 	l.match.Away(s.Player)
-	s.heldUntil = l.tick() + max(l.book.Players.Hold, 1)
+	s.heldUntil = l.tick() + max(l.book.Players.Hold, sheet.Tick(least), 1)
 	l.nextHold = sheet.Sooner(l.nextHold, s.heldUntil)
 	l.countVote()
 	l.startCheck()

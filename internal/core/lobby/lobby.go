@@ -202,7 +202,7 @@ func (l *Lobby) apply(in *step.Input) {
 	case step.Intent:
 		l.intent(in)
 	case step.Lost:
-		l.lost(in.Seat)
+		l.lost(in.Seat, in.N)
 	case step.Back:
 		l.back(in.Seat, in.Conn)
 	case step.Leave:

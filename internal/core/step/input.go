@@ -11,7 +11,7 @@ const (
 	Tick       Kind = iota // time has come to At; nothing else
 	Enter                  // Acct, Name and the wish Team want a seat
 	Intent                 // a seat asks for something: Verb and what it needs
-	Lost                   // the seat's connection is gone
+	Lost                   // the seat's connection is gone; N: hold it for so many ticks at least
 	Back                   // the seat's connection is there again
 	Leave                  // the seat is given up
 	Loaded                 // the record of the seat is here: Record; Yes says that it is a first visit

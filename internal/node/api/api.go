@@ -20,6 +20,7 @@ import (
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/audit"
 	"turnvex.example/turnvex/internal/node/board"
+	"turnvex.example/turnvex/internal/node/cluster"
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/guard"
@@ -48,6 +49,10 @@ type Config struct {
 	Series    *series.Manager
 	Journals  *journal.Folder
 	Ledger    *ledger.Ledger
+	Cluster   *cluster.Cluster
+	Reclaim   func(context.Context) error // takes up what was given to this node
+	Give      giver                       // hands a lobby to another node
+	Peers     []byte                      // the secret that signs requests between nodes
 	Meter     *meter.Meter
 	Log       *slog.Logger
 	Region    string
@@ -60,6 +65,8 @@ type Config struct {
 	Audit     *audit.Trail   // what operators and service keys change
 	Cursors   []byte         // the secret that signs cursors
 }
+
+type giver = func(ctx context.Context, l *hall.Lobby, to hall.Destination) error
 
 type server struct {
 	Config
@@ -76,7 +83,7 @@ func New(cfg Config) http.Handler {
 	cfg.Accounts.OnVoid(s.conns.void)
 	cfg.Meter.Gauge("turnvex_live_connections", "live connections that have said hello", s.conns.count)
 	r := chi.NewRouter()
-	r.Use(middleware.RequestID, s.forwarded, s.recoverPanic, s.logged, secured, s.crossOrigin(), middleware.GetHead)
+	r.Use(middleware.RequestID, s.forwarded, s.recoverPanic, s.logged, s.secured, s.crossOrigin(), middleware.GetHead)
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) {
 		if r.URL.Path == "/v1" || strings.HasPrefix(r.URL.Path, "/v1/") {
 			s.fail(w, r, fault.New(code.NotFound, "there is nothing at %s", r.URL.Path))
@@ -134,6 +141,10 @@ func (s *server) ready(w http.ResponseWriter, r *http.Request) {
 	}
 	waiting, since := s.Ledger.Waiting()
 	switch {
+	case !s.Lease().Holds():
+		s.fail(w, r, comesBack("this node has lost its lease, and tells nobody anything until it has a new one"))
+	case s.Cluster.Draining():
+		s.fail(w, r, fault.New(code.Stopping, "this node is being drained: it takes no more lobbies"))
 	case err != nil:
 		s.fail(w, r, fault.New(code.Stopping, "the database does not answer within %s", readyWithin))
 	case !since.IsZero():

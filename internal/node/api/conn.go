@@ -59,11 +59,17 @@ type conn struct {
 
 // say writes a message of the connection's own, before the box is served.
 func (c *conn) say(v any) error {
+	if !c.s.Lease().Holds() {
+		return errUnheld
+	}
 	data := wire.Encode(c.enc, v)
 	c.s.Meter.Out(1, len(data))
 	c.ws.SetWriteDeadline(time.Now().Add(writeWithin))
 	return c.ws.WriteMessage(messageType[c.enc], data)
 }
+
+// errUnheld is why a node says nothing whose lease has run out.
+var errUnheld = errors.New("the node's lease has run out")
 
 // The WebSocket pings and pongs that a connection may send a second, and at once. No client
 // needs them: the protocol has its own.
@@ -132,6 +138,13 @@ func (c *conn) serve() {
 
 // write writes what waits, and tells whether the connection goes on.
 func (c *conn) write(list []*outbox.Frame, bye *wire.Bye) bool {
+	if !c.s.Lease().Holds() { // whatever it says may not be true any more
+		for _, f := range list {
+			f.Free()
+		}
+		c.ws.Close()
+		return false
+	}
 	size := 0
 	for _, f := range list {
 		size += len(f.Data)

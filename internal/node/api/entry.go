@@ -16,15 +16,7 @@ import (
 // seat in the lobby is let through all the same, and service keys are not counted.
 func (s *server) find(r *http.Request, who *account.Who, joinCode string) (*hall.Lobby, error) {
 	l, missing := s.Hall.Find(joinCode)
-	if who != nil && !who.IsPlayer() {
-		return l, missing
-	}
-	guesser := "address " + addressOf(r)
-	if who != nil {
-		guesser = "player " + who.Player
-	}
-	back, err := s.Guard.TakeAll(guard.Use{Limit: guard.Codes, Who: guesser},
-		guard.Use{Limit: guard.CodesThere, Who: addressOf(r)})
+	back, err := s.guesses(r, who)
 	switch {
 	case err != nil && missing == nil && who != nil && l.HasSeat(r.Context(), who.Player):
 		return l, nil
@@ -35,6 +27,19 @@ func (s *server) find(r *http.Request, who *account.Who, joinCode string) (*hall
 	}
 	back()
 	return l, nil
+}
+
+// guesses counts a code that somebody has tried; it is given back where there is a lobby with it.
+func (s *server) guesses(r *http.Request, who *account.Who) (giveBack func(), err error) {
+	if who != nil && !who.IsPlayer() {
+		return func() {}, nil
+	}
+	guesser := "address " + addressOf(r)
+	if who != nil {
+		guesser = "player " + who.Player
+	}
+	return s.Guard.TakeAll(guard.Use{Limit: guard.Codes, Who: guesser},
+		guard.Use{Limit: guard.CodesThere, Who: addressOf(r)})
 }
 
 // enter lets a player into a lobby by the given way, as often as players may join and try

@@ -48,7 +48,8 @@ var paging = []param{
 	{"cursor", "where the last page ended: its next", "string"},
 }
 
-var routes = withWhy(slices.Concat(peopleRoutes, bookRoutes, lobbyRoutes, boardRoutes, playerRoutes, seriesRoutes,
+var routes = withWhy(slices.Concat(peopleRoutes, bookRoutes, lobbyRoutes, nodeRoutes, boardRoutes, playerRoutes,
+	seriesRoutes,
 	auditRoutes, journalRoutes, keptRoutes))
 
 // keptRoutes are for what is kept of matches.

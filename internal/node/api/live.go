@@ -19,6 +19,7 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/live/rough"
 	"turnvex.example/turnvex/internal/node/account"
+	"turnvex.example/turnvex/internal/node/cluster"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/guard"
 	"turnvex.example/turnvex/internal/node/hall"
@@ -172,7 +173,14 @@ func (s *server) originAllowed(r *http.Request) bool {
 		return true
 	}
 	u, err := url.Parse(origin)
-	return err == nil && u.Host == r.Host
+	return err == nil && (u.Host == r.Host || s.isNode(origin))
+}
+
+// isNode tells whether an origin is that of another node, whose console leads here.
+func (s *server) isNode(origin string) bool {
+	return s.Cluster != nil && slices.ContainsFunc(s.Cluster.Members(), func(m cluster.Member) bool {
+		return m.Alive && m.Address == origin
+	})
 }
 
 // hello reads the first message and joins the lobby it names.
@@ -202,6 +210,11 @@ func (c *conn) hello(r *http.Request) error {
 			return err
 		}
 		return c.noteReferee(r, "rulebook "+c.judge.Rulebook())
+	}
+	if to, err := c.s.elsewhere(r, c.who, h.Lobby); err != nil {
+		return err
+	} else if to != nil {
+		return &moved{to.Address}
 	}
 	l, err := c.s.find(r, c.who, h.Lobby)
 	if err != nil {
@@ -254,8 +267,20 @@ func (c *conn) joining(h *wire.Hello) (hall.Joining, error) {
 	return j, nil
 }
 
+// moved is that a lobby is alive at another node.
+type moved struct{ at string }
+
+func (m *moved) Error() string { return "the lobby is alive at " + m.at }
+
 // refuse tells why a connection ends before it has begun.
 func (c *conn) refuse(err error) {
+	var m *moved
+	if errors.As(err, &m) {
+		c.say(wire.Bye{Is: "bye", Code: string(code.Moved), Reason: m.Error(), Again: true, At: m.at})
+		c.close(websocket.CloseNormalClosure, string(code.Moved))
+		c.linger()
+		return
+	}
 	var f *fault.Fault
 	if !errors.As(err, &f) {
 		c.s.Log.Error("a connection failed", "error", err)

@@ -3,9 +3,7 @@ package api
 import (
 	"context"
 	"net/http"
-	"slices"
 	"strconv"
-	"strings"
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
@@ -32,6 +30,7 @@ type openRequest struct {
 	Password  string         `json:"password,omitempty"`
 	WatchMost int            `json:"watch_most,omitempty"` // negative: nobody
 	Region    string         `json:"region,omitempty"`
+	Regions   []string       `json:"regions,omitempty"`    // instead of region: one of these
 	Reserve   []string       `json:"reserve,omitempty"`    // players
 	ReserveMS int64          `json:"reserve_ms,omitempty"` // how long; a minute if it is not given
 	Options   map[string]any `json:"options,omitempty"`
@@ -40,6 +39,7 @@ type openRequest struct {
 type quickRequest struct {
 	Rulebook string         `json:"rulebook"`
 	Region   string         `json:"region,omitempty"`
+	Regions  []string       `json:"regions,omitempty"`  // instead of region: one of these
 	Party    []string       `json:"party,omitempty"`    // other players who come along
 	Capacity int            `json:"capacity,omitempty"` // of the lobby, if one is opened
 	Options  map[string]any `json:"options,omitempty"`  // the same
@@ -65,8 +65,10 @@ type intentRequest struct {
 // Found is a lobby that was found or opened.
 type Found struct {
 	wire.LobbyInfo
-	New  bool   `json:"new"`  // it was opened by this call
-	Link string `json:"link"` // to hand to others
+	New     bool   `json:"new"`     // it was opened by this call
+	Link    string `json:"link"`    // to hand to others
+	Node    string `json:"node"`    // at which it is alive
+	Address string `json:"address"` // of the node: live connections go there at once
 }
 
 // Seat is a seat taken over HTTP.
@@ -86,7 +88,7 @@ var lobbyRoutes = []route{
 		method:  "GET",
 		path:    "/v1/me/lobbies",
 		access:  signedIn,
-		summary: "The lobbies of this node in which the player has a seat, or stands in line for one",
+		summary: "The lobbies in which the player has a seat, or stands in line for one",
 		out:     Seats{},
 		do:      func(s *server, c *call) (any, error) { return s.where(c, c.who.Player) },
 	},
@@ -94,7 +96,7 @@ var lobbyRoutes = []route{
 		method:  "GET",
 		path:    "/v1/players/{id}/lobbies",
 		access:  reading,
-		summary: "The lobbies of this node in which a player has a seat, or stands in line for one",
+		summary: "The lobbies in which a player has a seat, or stands in line for one",
 		out:     Seats{},
 		do: func(s *server, c *call) (any, error) {
 			p, err := s.Accounts.Player(c.r.Context(), c.path("id"))
@@ -233,19 +235,6 @@ type Seats struct {
 	Lobbies []Found `json:"lobbies"`
 }
 
-func (s *server) where(c *call, player string) (any, error) {
-	out := Seats{[]Found{}}
-	for _, l := range s.Hall.Where(player) {
-		found, err := s.found(c, l.Code, false)
-		if err != nil {
-			continue // it has closed meanwhile
-		}
-		out.Lobbies = append(out.Lobbies, found.(Found))
-	}
-	slices.SortFunc(out.Lobbies, func(a, b Found) int { return strings.Compare(a.Code, b.Code) })
-	return out, nil
-}
-
 // endRequest is why an operator ends a match.
 type endRequest struct {
 	Because string `json:"because,omitempty"`
@@ -291,7 +280,11 @@ func (s *server) found(c *call, joinCode string, opened bool) (any, error) {
 		return nil, err
 	}
 	info, err := l.Info(c.r.Context())
-	return Found{info, opened, schemeOf(c.r) + "://" + c.r.Host + "/lobby/" + info.Code}, err
+	out := Found{LobbyInfo: info, New: opened, Link: schemeOf(c.r) + "://" + c.r.Host + "/lobby/" + info.Code}
+	if s.Cluster != nil {
+		out.Node, out.Address = s.Cluster.Self.Name, s.Cluster.Self.Address
+	}
+	return out, err
 }
 
 func (s *server) takeSeat(c *call) (any, error) {

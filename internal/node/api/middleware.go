@@ -51,13 +51,15 @@ func (s *server) recoverPanic(next http.Handler) http.Handler {
 	})
 }
 
-// secured sets the headers that keep the console's pages to themselves.
-func secured(next http.Handler) http.Handler {
+// secured sets the headers that keep the console's pages to themselves. They may connect to the other
+// nodes, where lobbies may be.
+func (s *server) secured(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
 		h.Set(
 			"Content-Security-Policy",
-			"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'",
+			"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'"+
+				s.connectsTo(),
 		)
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "no-referrer")
@@ -67,6 +69,25 @@ func secured(next http.Handler) http.Handler {
 		next.ServeHTTP(w, r)
 	})
 }
+
+// connectsTo is what pages may connect to, where there are several nodes.
+func (s *server) connectsTo() string {
+	if s.Cluster == nil {
+		return ""
+	}
+	all := s.Cluster.Others()
+	if len(all) == 0 || len(all) > maxConnects {
+		return ""
+	}
+	out := "; connect-src 'self'"
+	for _, m := range all {
+		out += " ws" + strings.TrimPrefix(m.Address, "http")
+	}
+	return out
+}
+
+// maxConnects is the most nodes that are named in a header.
+const maxConnects = 20
 
 // crossOrigin lets pages of the allowed origins call the routes, as browsers need it (the
 // Fetch standard's CORS protocol). There are no cookies; tokens stand in a header.

@@ -1,6 +1,8 @@
 package api
 
 import (
+	"errors"
+	"net/http"
 	"strings"
 
 	"turnvex.example/turnvex/internal/core/code"
@@ -19,6 +21,9 @@ func (s *server) openLobby(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
+	if out, err := s.openThere(c, "/v1/lobbies", book, regionsOf(in.Region, in.Regions), in); out != nil || err != nil {
+		return out, err
+	}
 	back, err := s.mayOpen(c)
 	if err != nil {
 		return nil, err
@@ -29,6 +34,45 @@ func (s *server) openLobby(c *call) (any, error) {
 		return nil, err
 	}
 	return s.found(c, l.Code, true)
+}
+
+// regionsOf are the regions that are asked for; any, if there are none.
+func regionsOf(one string, several []string) []string {
+	if one != "" {
+		return append([]string{one}, several...)
+	}
+	return several
+}
+
+// mostRegions is how many regions may be asked for.
+const mostRegions = 20
+
+// openThere has another node open a lobby where that is better; nil if this node is to do it.
+func (s *server) openThere(c *call, path string, book *rulebook.Book, regions []string, in any) (any, error) {
+	if len(regions) > mostRegions {
+		return nil, fault.New(code.OutOfRange, "at most %d regions can be asked for", mostRegions)
+	}
+	if c.manner() != "" {
+		return nil, nil
+	}
+	if len(regions) == 0 {
+		regions = book.Regions
+	}
+	nodes, err := s.chosen(regions)
+	for _, to := range nodes {
+		if to == nil {
+			return nil, nil
+		}
+		var out Found
+		if err = s.askPeer(c, to, asItIs, http.MethodPost, path, in, &out); err == nil {
+			return out, nil
+		}
+		if !errors.Is(err, errUnreached) {
+			return nil, err
+		}
+		err = comesBack("the node %s does not answer; try again in a moment", to.Name)
+	}
+	return nil, err
 }
 
 func (s *server) opening(c *call, in *openRequest) (*rulebook.Book, hall.Opening, error) {
@@ -45,7 +89,7 @@ func (s *server) opening(c *call, in *openRequest) (*rulebook.Book, hall.Opening
 		Closed:    in.Closed,
 		Password:  in.Password,
 		Watchers:  in.WatchMost,
-		Region:    in.Region,
+		Regions:   regionsOf(in.Region, in.Regions),
 		Reserve:   in.Reserve,
 		ReserveMS: in.ReserveMS,
 		Options:   in.Options,
@@ -64,6 +108,20 @@ func (s *server) openOrJoin(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
+	return s.openNamed(c, book, &in, o)
+}
+
+func (s *server) openNamed(c *call, book *rulebook.Book, in *openRequest, o hall.Opening) (any, error) {
+	joinCode, err := s.Directory.Named(c.r.Context(), book.Name, o.Name)
+	if err != nil {
+		return nil, err
+	}
+	if joinCode == "" {
+		out, err := s.openThere(c, "/v1/lobbies/named", book, regionsOf(in.Region, in.Regions), in)
+		if out != nil || err != nil {
+			return out, err
+		}
+	}
 	back, err := s.mayOpen(c)
 	if err != nil {
 		return nil, err
@@ -75,7 +133,20 @@ func (s *server) openOrJoin(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	return s.found(c, joinCode, opened)
+	return s.foundAnywhere(c, joinCode, opened)
+}
+
+// foundAnywhere tells of a lobby as it is at this moment, on whichever node.
+func (s *server) foundAnywhere(c *call, joinCode string, opened bool) (any, error) {
+	to, err := s.elsewhere(c.r, nil, joinCode)
+	if err != nil || to == nil {
+		if err != nil {
+			return nil, err
+		}
+		return s.found(c, joinCode, opened)
+	}
+	var out Found
+	return out, s.askPeer(c, to, asItIs, http.MethodGet, "/v1/lobbies/"+joinCode, nil, &out)
 }
 
 // playable refuses games, of which a lobby runs a rulebook.
@@ -105,16 +176,27 @@ func (s *server) quick(c *call) (any, error) {
 		}
 		party = append(party, p)
 	}
+	regions := regionsOf(in.Region, in.Regions)
+	o := hall.Opening{Capacity: in.Capacity, Regions: regions, Options: in.Options}
+	if l, err := s.Hall.FindQuick(c.r.Context(), book, party, o); l != nil || err != nil {
+		if err != nil {
+			return nil, err
+		}
+		return s.found(c, l.Code, false)
+	}
+	if c.manner() == findOnly {
+		return nil, fault.New(code.NoLobby, "no lobby here has room")
+	}
+	if c.manner() == "" {
+		if out, err := s.quickThere(c, book, len(party), regions, in); out != nil || err != nil {
+			return out, err
+		}
+	}
 	back, err := s.mayOpen(c)
 	if err != nil {
 		return nil, err
 	}
-	l, opened, err := s.Hall.Quick(
-		c.r.Context(),
-		book,
-		party,
-		hall.Opening{Capacity: in.Capacity, Region: in.Region, Options: in.Options},
-	)
+	l, opened, err := s.Hall.Quick(c.r.Context(), book, party, o)
 	if !opened {
 		back()
 	}
@@ -122,6 +204,29 @@ func (s *server) quick(c *call) (any, error) {
 		return nil, err
 	}
 	return s.found(c, l.Code, opened)
+}
+
+// quickThere looks for a lobby with room on other nodes, and has one opened by another where that
+// is better; nil if this node is to open it.
+func (s *server) quickThere(c *call, book *rulebook.Book, size int, regions []string, in any) (any, error) {
+	if s.Cluster == nil {
+		return nil, nil
+	}
+	nodes, err := s.Directory.Roomy(c.r.Context(), book.Name, book.Version, size, regions, s.Cluster.Self.Name)
+	if err != nil {
+		return nil, err
+	}
+	for _, name := range nodes {
+		m, known := s.Cluster.Member(name)
+		if !known || !m.Alive {
+			continue
+		}
+		var out Found
+		if err := s.askPeer(c, &m, findOnly, http.MethodPost, "/v1/quick", in, &out); err == nil {
+			return out, nil
+		}
+	}
+	return s.openThere(c, "/v1/quick", book, regions, in)
 }
 
 // mayOpen counts a lobby that a player opens. It is given back where none is opened.

@@ -46,7 +46,10 @@ func ParseOrigins(text string) (out []string, err error) {
 }
 
 // outside is how a request looked where it came in from outside.
-type outside struct{ address, scheme string }
+type outside struct {
+	address, scheme string
+	manner          string // in which another node has passed it on; "" if none has
+}
 
 type outsideKey struct{}
 
@@ -59,7 +62,14 @@ func (s *server) forwarded(next http.Handler) http.Handler {
 		if r.TLS != nil {
 			o.scheme = "https"
 		}
-		if s.isProxy(o.address) {
+		client, manner, passedOn := s.passedOn(r)
+		switch {
+		case passedOn:
+			o.address, o.manner = client, manner
+			if proto := r.Header.Get("X-Forwarded-Proto"); proto == "https" {
+				o.scheme = proto
+			}
+		case s.isProxy(o.address):
 			hops := hopsOf(r.Header)
 			o.address = s.client(hops, o.address)
 			if len(hops) > 0 {

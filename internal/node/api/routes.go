@@ -15,6 +15,7 @@ import (
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/node/account"
+	"turnvex.example/turnvex/internal/node/cluster"
 	"turnvex.example/turnvex/internal/node/fault"
 )
 
@@ -102,13 +103,40 @@ func (s *server) handle(rt route) http.HandlerFunc {
 			s.fail(w, r, err)
 			return
 		}
+		if to, err := s.another(c, &rt); err != nil {
+			s.fail(w, r, err)
+			return
+		} else if to != nil {
+			s.passOn(w, r, to)
+			return
+		}
 		out, err := s.answer(c, &rt)
+		if err == nil && rt.lobby() && !s.Lease().Holds() { // nobody knows whether it counts
+			err = comesBack("this node cannot be sure that the lobby is still its own; try again in a moment")
+		}
 		if err != nil {
 			s.fail(w, r, err)
 			return
 		}
 		s.send(w, r, rt.success(), out)
 	}
+}
+
+// lobby tells whether a route is about one lobby.
+func (rt *route) lobby() bool { return strings.HasPrefix(rt.path, "/v1/lobbies/{code}") }
+
+// another is the node that is to answer, if the request is about a lobby that is alive there.
+func (s *server) another(c *call, rt *route) (*cluster.Member, error) {
+	if !rt.lobby() || c.manner() != "" {
+		return nil, nil
+	}
+	return s.elsewhere(c.r, c.who, c.path("code"))
+}
+
+// manner is how another node has passed the request on; "" if none has.
+func (c *call) manner() string {
+	o, _ := c.r.Context().Value(outsideKey{}).(outside)
+	return o.manner
 }
 
 // answer does what is asked for, noted in the audit trail if a service key asks.

@@ -19,6 +19,7 @@ type Entry struct {
 	wire.LobbyInfo
 	ID     string // unique for ever, where the code is only while the lobby is open
 	Node   string // on which it is alive
+	Epoch  int64  // of the node, under which it is
 	Listed bool   // listings show it
 }
 
@@ -45,6 +46,7 @@ func (d *Directory) Open(ctx context.Context, e Entry) error {
 		Title:     e.Title,
 		Region:    e.Region,
 		Node:      e.Node,
+		Epoch:     e.Epoch,
 		State:     e.State,
 		Seats:     e.Seats,
 		Capacity:  e.Capacity,
@@ -55,7 +57,7 @@ func (d *Directory) Open(ctx context.Context, e Entry) error {
 		Open:      e.Open,
 		Listed:    e.Listed,
 		CreatedAt: e.Opened,
-		UpdatedAt: e.Opened,
+		UpdatedAt: e.Opened, // the database puts its own time in its place
 	}
 	if e.Name != "" {
 		row.Name = &e.Name
@@ -76,7 +78,8 @@ func nameTaken(e *Entry) error {
 	return fault.New(code.NameTaken, "an open lobby of %s is called %q already", e.Rulebook, e.Name)
 }
 
-// Write writes what an open lobby is now. It may be repeated.
+// Write writes what an open lobby is now, unless another node has taken it over. It may be
+// repeated.
 func (d *Directory) Write(ctx context.Context, e Entry, now time.Time) error {
 	return d.write(ctx, e, now, nil)
 }
@@ -89,7 +92,7 @@ func (d *Directory) Close(ctx context.Context, e Entry, now time.Time) error {
 func (d *Directory) write(ctx context.Context, e Entry, now time.Time, closed *time.Time) error {
 	return d.db.WithContext(ctx).
 		Model(&store.Lobby{}).
-		Where("id = ? and closed_at is null", e.ID).
+		Where("id = ? and closed_at is null and node = ? and epoch = ?", e.ID, e.Node, e.Epoch).
 		Updates(map[string]any{
 			"state":      e.State,
 			"seats":      e.Seats,
@@ -100,21 +103,54 @@ func (d *Directory) write(ctx context.Context, e Entry, now time.Time, closed *t
 			"open":       e.Open,
 			"listed":     e.Listed,
 			"password":   e.Password,
-			"updated_at": now,
+			"updated_at": store.Now,
 			"closed_at":  closed,
 		}).
 		Error
 }
 
-// Abandon closes the entries of the lobbies that a node held when it ended, but for those that
-// go on, and no others.
-func (d *Directory) Abandon(ctx context.Context, node string, now time.Time, but ...string) error {
-	held := d.db.WithContext(ctx).Model(&store.Lobby{}).Where("node = ? and closed_at is null", node)
-	if len(but) > 0 {
-		held = held.Where("id not in ?", but)
+// Give gives a lobby, and its journal, to another node, which takes it as soon as it sees that;
+// store.ErrFenced if it is no longer this node's to give. It may be repeated.
+func (d *Directory) Give(ctx context.Context, lobby string, fence store.Fence, to string) error {
+	return d.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+		done := tx.Exec("update lobbies set node = ?, epoch = 0 where id = ? and closed_at is null and "+
+			"(node = ? and epoch = ? or node = ? and epoch = 0)", to, lobby, fence.Node, fence.Epoch, to)
+		if done.Error != nil {
+			return done.Error
+		}
+		if done.RowsAffected == 0 {
+			return store.ErrFenced
+		}
+		return tx.Exec("update ledger_lobbies set node = ? where lobby_id = ?", to, lobby).Error
+	})
+}
+
+// Place returns the open lobby with a join code, and where it is alive; nil if there is none.
+func (d *Directory) Place(ctx context.Context, joinCode string) (*Entry, error) {
+	var rows []store.Lobby
+	err := d.db.WithContext(ctx).Find(&rows, "code = ? and closed_at is null", joinCode).Error
+	if err != nil || len(rows) == 0 {
+		return nil, err
 	}
-	return held.
-		Updates(map[string]any{"closed_at": now, "updated_at": now, "state": Closed}).Error
+	return &Entry{LobbyInfo: infoOf(&rows[0]), ID: rows[0].ID, Node: rows[0].Node, Epoch: rows[0].Epoch,
+		Listed: rows[0].Listed}, nil
+}
+
+// maxRoomy is how many nodes are looked at for a lobby with room.
+const maxRoomy = 5
+
+// Roomy returns the nodes, but one, on which open lobbies of a version of a rulebook have so many
+// free places, the one with the fullest of them first; only in some regions, if any are named.
+func (d *Directory) Roomy(ctx context.Context, rulebook, version string, free int, regions []string, but string) (
+	nodes []string, err error,
+) {
+	q := d.db.WithContext(ctx).Model(&store.Lobby{}).Where("closed_at is null and listed and open and not "+
+		"password and "+
+		"not practice and rulebook = ? and version = ? and free >= ? and node <> ?", rulebook, version, free, but)
+	if len(regions) > 0 {
+		q = q.Where("region in ?", regions)
+	}
+	return nodes, q.Group("node").Order("min(free), node").Limit(maxRoomy).Pluck("node", &nodes).Error
 }
 
 // Closed is the state of a lobby that is no more.

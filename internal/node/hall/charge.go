@@ -45,7 +45,7 @@ func (l *Lobby) await(effects []step.Effect, r request) {
 
 // chargeJob is what takes a cost where the record is kept.
 func (l *Lobby) chargeJob(e step.Effect) *keep.Job {
-	return &keep.Job{Lobby: l.ID, Code: l.Code, Book: l.book, Records: []keep.Record{
+	return &keep.Job{Lobby: l.ID, Code: l.Code, Book: l.book, Fence: l.fence, Records: []keep.Record{
 		{Player: e.Account, Number: e.N, Match: e.Match, Changes: e.Changes}}}
 }
 
@@ -58,7 +58,7 @@ func (l *Lobby) charge(job *keep.Job, r request) {
 		defer func() { go l.post(l.memory.done) }()
 		ctx, cancel := context.WithTimeout(context.Background(), chargeWithin)
 		ok, stand, err := l.hall.cfg.Keeper.Charge(ctx, job)
-		for wait := 50 * time.Millisecond; err != nil && ctx.Err() == nil; wait *= 2 {
+		for wait := 50 * time.Millisecond; err != nil && ctx.Err() == nil && !l.dropped.Load(); wait *= 2 {
 			time.Sleep(wait)
 			ok, stand, err = l.hall.cfg.Keeper.Charge(ctx, job)
 		}

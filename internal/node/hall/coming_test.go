@@ -325,7 +325,7 @@ func TestOpenings(t *testing.T) {
 			{hall.Opening{Reserve: make([]string, 5)}, code.OutOfRange, "at most 4"},
 			{hall.Opening{ReserveMS: 600_001}, code.OutOfRange, "10m"},
 			{hall.Opening{ReserveMS: -1}, code.OutOfRange, "10m"},
-			{hall.Opening{Region: "there"}, code.WrongRegion, "here"},
+			{hall.Opening{Regions: []string{"there"}}, code.WrongRegion, "here"},
 			{hall.Opening{Options: map[string]any{"gaol": 3.0}}, code.BadOption, "goal"},
 			{hall.Opening{Options: map[string]any{"goal": "3"}}, code.BadOption, "an integer is expected"},
 			{hall.Opening{Options: map[string]any{"goal": 10.0}}, code.BadOption, "from 1 to 9"},

@@ -12,6 +12,7 @@ import (
 	"turnvex.example/turnvex/internal/node/keep"
 	"turnvex.example/turnvex/internal/node/ledger"
 	"turnvex.example/turnvex/internal/node/meter"
+	"turnvex.example/turnvex/internal/node/store"
 )
 
 // Config is what a hall needs. Directory, Keeper and Names must be given.
@@ -28,6 +29,13 @@ type Config struct {
 	Journals *journal.Folder
 	// Ledger keeps what the lobbies take in, and lets them go on at the next start; nil for none.
 	Ledger *ledger.Ledger
+	// Fence is the lease under which lobbies are alive here; nil for none.
+	Fence func() store.Fence
+	// Nodes are the addresses of other nodes, where a client may ask when this one is gone; nil for none.
+	Nodes func() []string
+	// Again is called with the ID of a lobby that could not be handed to another node after all, and
+	// is alive nowhere: it is to be restored here.
+	Again func(lobbyID string)
 	// Meter counts what the lobbies do; nothing is counted if it is nil.
 	Meter *meter.Meter
 	// Refuse tells a player's second connection that they are in already; otherwise
@@ -53,6 +61,15 @@ func (c *Config) defaults() {
 	if c.Now == nil {
 		c.Now = time.Now
 	}
+	if c.Fence == nil {
+		c.Fence = func() store.Fence { return store.Fence{} }
+	}
+	if c.Nodes == nil {
+		c.Nodes = func() []string { return nil }
+	}
+	if c.Again == nil {
+		c.Again = func(string) {}
+	}
 }
 
 // Directory is what a hall needs of directory.Directory. All methods may be called by
@@ -62,6 +79,7 @@ type Directory interface {
 	Write(ctx context.Context, e directory.Entry, now time.Time) error
 	Close(ctx context.Context, e directory.Entry, now time.Time) error
 	Named(ctx context.Context, rulebook, name string) (string, error)
+	Give(ctx context.Context, lobby string, fence store.Fence, to string) error
 }
 
 // Keeper is what a hall needs of keep.Keeper. All methods may be called by several

@@ -37,6 +37,8 @@ type Hall struct {
 	lobbies map[string]*Lobby        // guarded by mu; by code
 	opening map[string]chan struct{} // guarded by mu; closed when the lobby with the code lives
 	stopped bool                     // guarded by mu
+	drains  bool                     // guarded by mu; no lobby is opened any more, though some may be taken up
+	drops   bool                     // guarded by mu; the node has lost its lease, and no lobby begins
 	running sync.WaitGroup
 }
 
@@ -60,22 +62,29 @@ func New(cfg Config) *Hall {
 func (h *Hall) start(l *Lobby, first func()) error {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	if h.stopped {
-		return fault.New(code.Stopping, "the service is stopping")
+	if h.stopped || h.drops || l.fence != h.cfg.Fence() {
+		return fault.New(code.Stopping, "the service is stopping, or has lost its lease; try again")
 	}
 	h.lobbies[l.Code] = l
 	h.running.Go(func() {
 		l.run(first)
 		h.mu.Lock()
-		delete(h.lobbies, l.Code)
+		if h.lobbies[l.Code] == l {
+			delete(h.lobbies, l.Code)
+		}
 		h.mu.Unlock()
 	})
 	return nil
 }
 
+// PlainCode is a join code as it is kept: case, blanks and dashes do not matter.
+func PlainCode(joinCode string) string {
+	return strings.ToUpper(strings.NewReplacer(" ", "", "-", "").Replace(joinCode))
+}
+
 // Find returns the lobby with a join code; case, blanks and dashes do not matter.
 func (h *Hall) Find(joinCode string) (*Lobby, error) {
-	c := strings.ToUpper(strings.NewReplacer(" ", "", "-", "").Replace(joinCode))
+	c := PlainCode(joinCode)
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	if l := h.lobbies[c]; l != nil {

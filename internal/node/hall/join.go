@@ -51,6 +51,9 @@ func (l *Lobby) Join(ctx context.Context, j Joining) (*Client, error) {
 }
 
 func (l *Lobby) admit(c *Client, j Joining) error {
+	if l.leaving {
+		return l.gone()
+	}
 	if j.Version != "" && j.Version != l.book.Version {
 		return fault.New(
 			code.WrongVersion,
@@ -115,6 +118,7 @@ func (l *Lobby) welcome(c *Client) {
 		Service: l.hall.cfg.Version,
 		Delay:   c.delay.Milliseconds(),
 		Kept:    c.back,
+		Nodes:   l.hall.cfg.Nodes(),
 		Ended:   c.why,
 	}
 	if !c.back {

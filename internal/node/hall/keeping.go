@@ -2,12 +2,14 @@ package hall
 
 import (
 	"context"
+	"errors"
 	"sync"
 	"time"
 
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/keep"
+	"turnvex.example/turnvex/internal/node/store"
 )
 
 // tasks are what a lobby asks of the database, done one after the other.
@@ -122,6 +124,10 @@ func (l *Lobby) retry(what string, after time.Duration, try func(context.Context
 		cancel()
 		if err == nil {
 			return true
+		}
+		if l.dropped.Load() || errors.Is(err, store.ErrFenced) {
+			l.log().Warn("this node may no longer "+what+": another has taken the lobby over", "error", err)
+			return false
 		}
 		if at := l.closedAt.Load(); at != 0 && l.hall.cfg.Now().UnixNano()-at >= int64(after) {
 			l.log().Error("could not "+what+"; it is lost", "error", err)

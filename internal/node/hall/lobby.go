@@ -15,6 +15,7 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/store"
 	"turnvex.example/turnvex/internal/wire"
 )
 
@@ -41,10 +42,14 @@ type Lobby struct {
 	verdicts map[code.Code]int // of this turn, to be counted
 	due      time.Time         // when the loop wants to wake up by itself
 	setup    lobby.Setup
-	memory   *memory  // nil without a ledger
-	leaving  bool     // the node stops: the lobby goes on at its next start
-	hurried  bool     // whatever is under way
-	soon     []func() // jobs that the loop has set itself
+	memory   *memory // nil without a ledger
+	fence    store.Fence
+	dropped  atomic.Bool // another node has taken it over: nothing more is said or written
+	going    atomic.Bool // the same as leaving, for others
+	leaving  bool        // it ends here to go on elsewhere, or at the node's next start
+	handing  *handing    // then the node to which it is handed, if there is one
+	hurried  bool        // whatever is under way
+	soon     []func()    // jobs that the loop has set itself
 	clients  []*Client
 	keys     map[string]*heldSeats // what a resume key brings back
 	pub      publisher
@@ -93,6 +98,7 @@ func newLobby(
 		setup:    s,
 		began:    h.beginning(),
 		checks:   h.cfg.Check,
+		fence:    h.cfg.Fence(),
 	}
 	l.opened = l.began
 	l.row = l.m.Row()
@@ -154,11 +160,23 @@ func (l *Lobby) run(first func()) {
 		l.hall.cfg.Meter.Turn(late, l.hall.cfg.Now().Sub(began), l.verdicts)
 	}
 	l.emptyHolds()
+	if l.dropped.Load() {
+		l.endAll(wire.Bye{})
+		l.closedAt.Store(l.hall.cfg.Now().UnixNano())
+		close(l.ended)
+		l.journal.close(l)
+		return
+	}
 	bye := wire.Bye{Code: string(code.LobbyGone), Reason: "the lobby has closed"}
+	if l.going.Load() {
+		bye = wire.Bye{Code: string(code.Stopping), Reason: "the lobby is on its way to another node", Again: true}
+	}
 	if l.broken {
 		bye = wire.Bye{Code: string(code.Internal), Reason: "the lobby failed; it was logged"}
 	}
-	l.endAll(bye)
+	if l.handing == nil || l.broken || l.m.Closed() { // otherwise it says where, when it is there
+		l.endAll(bye)
+	}
 	l.closedAt.Store(l.hall.cfg.Now().UnixNano())
 	close(l.ended)
 	l.journal.close(l)
@@ -167,6 +185,7 @@ func (l *Lobby) run(first func()) {
 	if l.leaving && !l.broken && !l.m.Closed() {
 		if l.left() { // otherwise it goes on from an earlier checkpoint, and asks again for what was under way
 			l.memory.now(l, l.hall.cfg.Now())
+			l.handOver()
 		}
 		return
 	}
@@ -178,7 +197,9 @@ func (l *Lobby) run(first func()) {
 }
 
 // over tells whether the loop is to end.
-func (l *Lobby) over() bool { return l.broken || l.m.Closed() || l.left() || l.hurried }
+func (l *Lobby) over() bool {
+	return l.broken || l.m.Closed() || l.left() || l.hurried || l.dropped.Load()
+}
 
 // left tells whether the lobby ends here to go on at the node's next start: as soon as nothing
 // is under way.
@@ -234,13 +255,29 @@ func (l *Lobby) sleep() time.Duration {
 	return max(at.Sub(now), 0)
 }
 
+// leaves lets the lobby end here as soon as nothing is under way, to go on elsewhere or later.
+func (l *Lobby) leaves(h *handing) {
+	l.leaving, l.handing = true, h
+	l.going.Store(true)
+}
+
+// gone is why nothing can be asked of the lobby any more.
+func (l *Lobby) gone() error {
+	if l.going.Load() {
+		f := fault.New(code.Stopping, "the lobby is on its way to another node; try again in a moment")
+		f.Left = 1
+		return f
+	}
+	return fault.New(code.LobbyGone, "the lobby has closed")
+}
+
 // do runs a job in the lobby's loop and waits for it.
 func (l *Lobby) do(ctx context.Context, job func()) error {
 	finished := make(chan struct{})
 	select {
 	case l.jobs <- func() { defer close(finished); job() }:
 	case <-l.done:
-		return fault.New(code.LobbyGone, "the lobby has closed")
+		return l.gone()
 	case <-ctx.Done():
 		return ctx.Err()
 	}
@@ -248,7 +285,7 @@ func (l *Lobby) do(ctx context.Context, job func()) error {
 	case <-finished:
 		return nil
 	case <-l.done:
-		return fault.New(code.LobbyGone, "the lobby has closed")
+		return l.gone()
 	}
 }
 
@@ -273,7 +310,7 @@ func (l *Lobby) stop() {
 	l.post(func() {
 		l.endAll(wire.Bye{Code: string(code.Stopping), Reason: "the service is stopping", Again: true})
 		if l.memory != nil {
-			l.leaving = true
+			l.leaves(nil)
 			time.AfterFunc(leaveWithin, func() { l.post(func() { l.hurried = true }) })
 			return
 		}

@@ -31,7 +31,7 @@ type Opening struct {
 	Closed    bool           // takes no newcomers at first
 	Password  string         // as it was typed; "" for none
 	Watchers  int            // 0: what the rulebook allows, negative: nobody
-	Region    string         // must be this node's, if it is given
+	Regions   []string       // one of them must be this node's, if any are given
 	Reserve   []string       // accounts that places are held for
 	ReserveMS int64          // how long; a minute if 0
 	Party     string         // the accounts belong together
@@ -50,6 +50,12 @@ const (
 // Open opens a lobby with a rulebook. When another open lobby of the rulebook has
 // the same name, it is fault code.NameTaken.
 func (h *Hall) Open(ctx context.Context, book *rulebook.Book, o Opening) (*Lobby, error) {
+	h.mu.Lock()
+	drains := h.drains
+	h.mu.Unlock()
+	if drains {
+		return nil, fault.New(code.Stopping, "this node opens no more lobbies; another one does")
+	}
 	options, err := readOptions(book, o.Options)
 	if err != nil {
 		return nil, err
@@ -125,8 +131,8 @@ func (h *Hall) open(ctx context.Context, l *Lobby, first func()) error {
 
 func (h *Hall) listed(ctx context.Context, l *Lobby) error { return h.cfg.Directory.Open(ctx, l.entry) }
 
-// lives returns when a lobby that is being opened here lives.
-func (h *Hall) lives(ctx context.Context, joinCode string) {
+// Lives returns when a lobby that is being opened here lives.
+func (h *Hall) Lives(ctx context.Context, joinCode string) {
 	h.mu.Lock()
 	lives := h.opening[joinCode]
 	h.mu.Unlock()
@@ -170,12 +176,12 @@ func (h *Hall) checkOpening(book *rulebook.Book, o *Opening) error {
 		return fault.New(code.OutOfRange, "places are held for at most %d players", min(maxReserve, book.Players.Most))
 	case o.ReserveMS < 0 || o.ReserveMS > maxHold.Milliseconds():
 		return fault.New(code.OutOfRange, "places are held for at most %s", maxHold)
-	case o.Region != "" && o.Region != h.cfg.Region:
+	case len(o.Regions) > 0 && !slices.Contains(o.Regions, h.cfg.Region):
 		return fault.New(
 			code.WrongRegion,
 			"this node is in the region %s, not in %s; ask a node there",
 			h.cfg.Region,
-			o.Region,
+			strings.Join(o.Regions, ", or "),
 		)
 	case len(book.Regions) > 0 && !slices.Contains(book.Regions, h.cfg.Region):
 		return fault.New(
@@ -198,7 +204,7 @@ func (h *Hall) OpenOrJoin(
 ) (joinCode string, opened bool, err error) {
 	for range 5 {
 		if joinCode, err = h.cfg.Directory.Named(ctx, book.Name, o.Name); err != nil || joinCode != "" {
-			h.lives(ctx, joinCode)
+			h.Lives(ctx, joinCode)
 			return joinCode, false, err
 		}
 		l, err := h.Open(ctx, book, o)

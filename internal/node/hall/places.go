@@ -35,6 +35,13 @@ func (h *Hall) Where(account string) []*Lobby {
 	return slices.Collect(maps.Keys(h.places.of[account]))
 }
 
+// Seated are the players who have seats here, or stand in line.
+func (h *Hall) Seated() []string {
+	h.places.mu.Lock()
+	defer h.places.mu.Unlock()
+	return slices.Collect(maps.Keys(h.places.of))
+}
+
 // takesPlace remembers that a player has come in, and gives back what was counted for it when
 // the place is free again.
 func (l *Lobby) takesPlace(account string, giveBack func()) {

@@ -22,18 +22,9 @@ const quickHold = 20_000
 func (h *Hall) Quick(ctx context.Context, book *rulebook.Book, party []string, o Opening) (*Lobby, bool, error) {
 	h.quick.Lock() // so that two parties of one player each do not open two lobbies
 	defer h.quick.Unlock()
-	name := ""
-	if len(party) > 1 {
-		name = rand.Text()
-	}
-	options, err := readOptions(book, o.Options)
-	if err != nil {
-		return nil, false, err
-	}
-	for _, l := range h.candidates(ctx, book, len(party), options) {
-		if l.hold(ctx, party, name) == nil {
-			return l, false, nil
-		}
+	name := partyName(party)
+	if l, err := h.findQuick(ctx, book, party, name, &o); l != nil || err != nil {
+		return l, false, err
 	}
 	o.Reserve, o.ReserveMS, o.Party = party, quickHold, name
 	if o.Capacity > 0 && len(party) > o.Capacity || len(party) > book.Players.Most {
@@ -47,6 +38,36 @@ func (h *Hall) Quick(ctx context.Context, book *rulebook.Book, party []string, o
 	}
 	l, err := h.Open(ctx, book, o)
 	return l, err == nil, err
+}
+
+func partyName(party []string) string {
+	if len(party) > 1 {
+		return rand.Text()
+	}
+	return ""
+}
+
+// FindQuick finds a lobby here with room for a party, and holds places for all of them; nil if
+// there is none, or this node is not in one of the regions asked for.
+func (h *Hall) FindQuick(ctx context.Context, book *rulebook.Book, party []string, o Opening) (*Lobby, error) {
+	h.quick.Lock()
+	defer h.quick.Unlock()
+	return h.findQuick(ctx, book, party, partyName(party), &o)
+}
+
+func (h *Hall) findQuick(
+	ctx context.Context, book *rulebook.Book, party []string, name string, o *Opening,
+) (*Lobby, error) {
+	options, err := readOptions(book, o.Options)
+	if err != nil || len(o.Regions) > 0 && !slices.Contains(o.Regions, h.cfg.Region) {
+		return nil, err
+	}
+	for _, l := range h.candidates(ctx, book, len(party), options) {
+		if l.hold(ctx, party, name) == nil {
+			return l, nil
+		}
+	}
+	return nil, nil
 }
 
 // candidates are the lobbies that a party may be sent to, the fullest first: those whose

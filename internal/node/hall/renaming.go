@@ -31,7 +31,7 @@ func (h *Hall) rename(player, name string, but *Lobby) {
 			continue
 		}
 		l.post(func() {
-			if id := l.m.SeatOf(player); id != 0 {
+			if id := l.m.SeatOf(player); id != 0 && l.m.Store().Get(id).Text(l.book.F.Player.Name) != name {
 				l.step(&step.Input{Kind: step.Called, Seat: id, Text: name})
 			}
 		})

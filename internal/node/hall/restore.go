@@ -117,6 +117,10 @@ func (r *replay) take(in *step.Input) {
 	r.l.m.Store().ClearChanges()
 }
 
+// heldFor is for how long, at least, the seats of those are held who were there: a client may notice
+// late that its node is gone, and must find the next.
+const heldFor = 30 * time.Second
+
 // goOn is the first that the lobby's loop does: whoever was there is away, and what was asked
 // for is asked for again.
 func (r *replay) goOn() {
@@ -125,7 +129,7 @@ func (r *replay) goOn() {
 		l.step(&step.Input{Kind: step.Unwait, Conn: conn})
 	}
 	for _, seat := range l.m.There() {
-		l.step(&step.Input{Kind: step.Lost, Seat: seat})
+		l.step(&step.Input{Kind: step.Lost, Seat: seat, N: int64(heldFor/time.Second) * int64(l.book.Rate)})
 	}
 	l.step(&step.Input{Kind: step.Spectators})
 	l.step(&step.Input{Kind: step.RefereeOn})

@@ -15,6 +15,9 @@ import (
 func (k *Keeper) Charge(ctx context.Context, job *Job) (ok bool, stand Standing, err error) {
 	r := &job.Records[0]
 	err = k.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+		if err := job.Fence.Holds(tx, job.Lobby); err != nil {
+			return err
+		}
 		there, err := store.Present(tx, r.Player)
 		if err != nil || !there[r.Player] {
 			return err
@@ -41,6 +44,9 @@ func (k *Keeper) Charge(ctx context.Context, job *Job) (ok bool, stand Standing,
 func (k *Keeper) Void(ctx context.Context, job *Job) (stand Standing, err error) {
 	r := &job.Records[0]
 	err = k.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+		if err := job.Fence.Holds(tx, job.Lobby); err != nil {
+			return err
+		}
 		there, err := store.Present(tx, r.Player)
 		if err != nil || !there[r.Player] {
 			return err

@@ -22,6 +22,26 @@ func (k *Keeper) Mark(ctx context.Context) (Mark, error) {
 	return Mark(m), err
 }
 
+// Named are the names of some players that have changed since a mark.
+func (k *Keeper) Named(ctx context.Context, since Mark, players []string) (names map[string]string, next Mark,
+	err error) {
+	var rows []struct{ ID, Name string }
+	err = k.db.Snapshot(ctx, func(tx *store.Tx) error {
+		mark, err := store.Mark(tx)
+		if err != nil {
+			return err
+		}
+		next = Mark(mark)
+		return tx.Raw("select id, name from players where mark >= ? and mark > 0 and id in ?", since, players).
+			Scan(&rows).Error
+	})
+	names = map[string]string{}
+	for _, r := range rows {
+		names[r.ID] = r.Name
+	}
+	return names, next, err
+}
+
 // Changes returns the records of some players that have changed since a mark, and the mark
 // for the next time. Some may be told again; none is passed over, in whatever order
 // transactions commit.

@@ -29,6 +29,7 @@ func New(db *store.DB, boards *board.Boards, now func() time.Time) *Keeper {
 // Job is what one input to a lobby led to that must be kept: all of it or nothing.
 type Job struct {
 	Lobby   string                     // the lobby's ID, not its code
+	Fence   store.Fence                // the lease under which it happened
 	Code    string                     // the lobby's join code
 	Hidden  bool                       // the lobby is not listed
 	Book    *rulebook.Book             // that the lobby runs

@@ -32,6 +32,9 @@ func (k *Keeper) Save(ctx context.Context, job *Job) (stand map[string]Standing,
 		}
 	}
 	err = k.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+		if err := job.Fence.Holds(tx, job.Lobby); err != nil {
+			return err
+		}
 		there, err := store.Present(tx, job.Players()...)
 		if err != nil {
 			return err

@@ -26,9 +26,10 @@ const maxWaiting = 64 << 20
 
 // Ledger may be used by several goroutines.
 type Ledger struct {
-	db   *store.DB
-	node string
-	log  *slog.Logger
+	db    *store.DB
+	node  string
+	fence func() store.Fence
+	log   *slog.Logger
 
 	mu      sync.Mutex
 	now     batch            // guarded by mu; what is written next
@@ -50,9 +51,10 @@ type Ledger struct {
 // batch is what is committed together.
 type batch struct {
 	no          uint64
-	at          time.Time // everything up to then is in it, or before it
-	data        []byte    // the entries, as the log holds them
-	log         []place   // and whose they are
+	fence       store.Fence // under which its entries were taken in
+	at          time.Time   // everything up to then is in it, or before it
+	data        []byte      // the entries, as the log holds them
+	log         []place     // and whose they are
 	people      []store.LedgerPerson
 	checkpoints map[string]*store.LedgerCheckpoint
 	segments    []store.LedgerSegment
@@ -103,13 +105,16 @@ type Mark uint64
 // never is the mark of what gave way: it is not kept before the lobby's next checkpoint is.
 const never = Mark(math.MaxUint64)
 
-// New returns the ledger of a node. Refresh is called when every lobby is to be asked for a
-// checkpoint.
-func New(db *store.DB, node string, log *slog.Logger) *Ledger {
-	g := &Ledger{db: db, node: node, log: log, first: map[string]int64{}, gapped: map[string]bool{},
+// New returns the ledger of a node. What it writes under a lease that is lost is refused; a nil
+// fence is none.
+func New(db *store.DB, node string, fence func() store.Fence, log *slog.Logger) *Ledger {
+	if fence == nil {
+		fence = func() store.Fence { return store.Fence{} }
+	}
+	g := &Ledger{db: db, node: node, fence: fence, log: log, first: map[string]int64{}, gapped: map[string]bool{},
 		dropped: map[uint64]bool{}, wake: make(chan struct{}, 1),
 		stop: make(chan struct{}), landed: make(chan struct{}), refresh: func() {}}
-	g.now = batch{no: 1, checkpoints: map[string]*store.LedgerCheckpoint{}}
+	g.now = g.empty(1)
 	g.done.Go(g.run)
 	return g
 }
@@ -127,6 +132,7 @@ func (g *Ledger) OnFull(refresh func()) {
 func (g *Ledger) Write(lobby string, seq int64, entry []byte, told []journal.Person) Mark {
 	g.mu.Lock()
 	defer g.mu.Unlock()
+	g.beginLocked()
 	for _, p := range told {
 		g.now.people = append(g.now.people, store.LedgerPerson{LobbyID: lobby, Token: p.Token, OfToken: p.Of,
 			Text: p.Text})
@@ -158,6 +164,7 @@ func (g *Ledger) Write(lobby string, seq int64, entry []byte, told []journal.Per
 func (g *Ledger) Checkpoint(lobby string, seq int64, began time.Time, state, segment []byte) Mark {
 	g.mu.Lock()
 	defer g.mu.Unlock()
+	g.beginLocked()
 	g.now.checkpoints[lobby] = &store.LedgerCheckpoint{LobbyID: lobby, Seq: seq, Data: state, BeganAt: began.UTC()}
 	g.segmentLocked(lobby, seq, segment)
 	delete(g.gapped, lobby)
@@ -175,6 +182,7 @@ func (g *Ledger) segmentLocked(lobby string, seq int64, segment []byte) {
 func (g *Ledger) End(lobby string, seq int64, segment []byte) Mark {
 	g.mu.Lock()
 	defer g.mu.Unlock()
+	g.beginLocked()
 	delete(g.now.checkpoints, lobby)
 	delete(g.gapped, lobby)
 	g.segmentLocked(lobby, seq, segment)
@@ -268,6 +276,10 @@ func (g *Ledger) run() {
 			if err == nil {
 				break
 			}
+			if errors.Is(err, store.ErrFenced) {
+				g.refused(b)
+				break
+			}
 			g.failed(err)
 			select {
 			case <-time.After(wait):
@@ -283,10 +295,43 @@ func (g *Ledger) run() {
 func (g *Ledger) take() *batch {
 	g.mu.Lock()
 	defer g.mu.Unlock()
+	g.beginLocked()
 	b := g.now
 	b.at = time.Now().UTC()
-	g.now = batch{no: b.no + 1, checkpoints: map[string]*store.LedgerCheckpoint{}}
+	g.now = g.empty(b.no + 1)
 	return &b
+}
+
+func (g *Ledger) empty(no uint64) batch {
+	return batch{no: no, checkpoints: map[string]*store.LedgerCheckpoint{}}
+}
+
+// beginLocked notes under which lease a batch begins.
+func (g *Ledger) beginLocked() {
+	b := &g.now
+	if len(b.log)+len(b.people)+len(b.checkpoints)+len(b.segments)+len(b.ends) == 0 {
+		b.fence = g.fence()
+	}
+}
+
+// Forget drops all that waits: it belongs to lobbies that another node has taken over.
+func (g *Ledger) Forget() {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	g.dropped[g.now.no] = true
+	g.size -= len(g.now.data)
+	g.now = g.empty(g.now.no + 1)
+	g.first, g.gapped = map[string]int64{}, map[string]bool{}
+	g.tellLocked()
+}
+
+// refused notes that what a batch holds is not for this node to write any more.
+func (g *Ledger) refused(b *batch) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	g.log.Warn("what some lobbies took in is not written: another node has taken them over", "entries", len(b.log))
+	g.dropped[b.no] = true
+	g.tellLocked()
 }
 
 func (g *Ledger) failed(err error) {
@@ -342,17 +387,31 @@ func (g *Ledger) commit(b *batch) error {
 	return err
 }
 
-// append writes the entries, and up to which moment everything is there, by one statement.
+// append writes the entries, and up to which moment everything is there, by one statement, if
+// the node still holds the lease under which they were taken in.
 func (g *Ledger) append(tx *store.Tx, b *batch) (id int64, err error) {
-	const alive = "insert into ledger_nodes (node, alive_at) values (?, ?) on conflict (node) do update set " +
-		"alive_at = " +
-		"excluded.alive_at"
-	if len(b.data) == 0 {
-		return 0, tx.Exec(alive, g.node, b.at).Error
+	held, args := "select ?::text as name", []any{g.node}
+	if b.fence.Node != "" {
+		held, args = "select name from nodes where name = ? and epoch = ? for key share", []any{g.node, b.fence.Epoch}
 	}
-	return id, tx.Raw("with alive as ("+alive+") insert into ledger_log (node, data) values (?, ?) returning "+
-		"id", g.node, b.at,
-		g.node, b.data).Scan(&id).Error
+	const alive = "insert into ledger_nodes (node, alive_at) select name, ?::timestamptz from held on conflict " +
+		"(node) " +
+		"do update set alive_at = excluded.alive_at"
+	held, args = "with held as ("+held+")", append(args, b.at)
+	if len(b.data) == 0 {
+		done := tx.Exec(held+" "+alive, args...)
+		if done.Error == nil && done.RowsAffected == 0 {
+			return 0, store.ErrFenced
+		}
+		return 0, done.Error
+	}
+	err = tx.Raw(held+", alive as ("+alive+") insert into ledger_log (node, data) select name, ? from held "+
+		"returning id",
+		append(args, b.data)...).Scan(&id).Error
+	if err == nil && id == 0 {
+		err = store.ErrFenced
+	}
+	return id, err
 }
 
 // follow notes where the log is still needed, and returns the first row that is.

@@ -28,11 +28,14 @@ func opened(t *testing.T) (*Ledger, string) {
 	if err := pgbox.Empty(t.Context(), db); err != nil {
 		t.Fatal(err)
 	}
-	g := New(db, "n1", slog.New(slog.DiscardHandler))
+	g := New(db, "n1", nil, slog.New(slog.DiscardHandler))
 	id := uuid.NewString()
 	h := Head{Lobby: id, Code: "QUAY22", Name: "quay", Rulebook: "duel", Version: "v1",
 		Setup: lobby.Setup{Code: "QUAY22", Seed: 7}, Opened: time.Now()}
 	if err := g.Open(t.Context(), h, []byte("state 0")); err != nil {
+		t.Fatal(err)
+	}
+	if err := db.Create(&store.Lobby{ID: id, Code: h.Code, Node: "n1"}).Error; err != nil {
 		t.Fatal(err)
 	}
 	return g, id
@@ -49,7 +52,7 @@ func kept(t *testing.T, g *Ledger, m Mark) {
 
 func left(t *testing.T, g *Ledger) []*Left {
 	t.Helper()
-	list, err := g.Leftover(t.Context())
+	list, err := g.Take(t.Context(), &Taking{From: "n1"})
 	if err != nil {
 		t.Fatal(err)
 	}

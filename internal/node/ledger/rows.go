@@ -99,56 +99,9 @@ type Left struct {
 	State  []byte
 	People []journal.Person
 	After  []byte // the entries, one behind the other
-}
 
-// Leftover reads the lobbies that this node held when it ended.
-func (g *Ledger) Leftover(ctx context.Context) ([]*Left, error) {
-	var rows []store.LedgerLobby
-	db := g.db.WithContext(ctx)
-	if err := db.Find(&rows, "node = ? and ended_at is null", g.node).Error; err != nil {
-		return nil, err
-	}
-	byID := map[string]*Left{}
-	var out []*Left
-	for i := range rows {
-		r := &rows[i]
-		head, err := headOf(r)
-		if err != nil {
-			return nil, err
-		}
-		x := &Left{Head: head}
-		byID[r.LobbyID], out = x, append(out, x)
-	}
-	if len(out) == 0 {
-		return nil, nil
-	}
-	var states []store.LedgerCheckpoint
-	if err := db.Raw("select c.* from ledger_checkpoints c join ledger_lobbies l using (lobby_id) where l.node "+
-		"= ? and "+
-		"l.ended_at is null", g.node).Scan(&states).Error; err != nil {
-		return nil, err
-	}
-	for i := range states {
-		x := byID[states[i].LobbyID]
-		x.State, x.Seq, x.Began = states[i].Data, states[i].Seq, states[i].BeganAt
-	}
-	var people []store.LedgerPerson
-	if err := db.Raw("select p.* from ledger_people p join ledger_lobbies l using (lobby_id) where l.node = ? and "+
-		"l.ended_at is null", g.node).Scan(&people).Error; err != nil {
-		return nil, err
-	}
-	for _, p := range people {
-		x := byID[p.LobbyID]
-		x.People = append(x.People, personOf(&p))
-	}
-	var alive time.Time
-	if err := db.Raw("select alive_at from ledger_nodes where node = ?", g.node).Scan(&alive).Error; err != nil {
-		return nil, err
-	}
-	for _, x := range out {
-		x.Until = alive
-	}
-	return out, g.after(db, g.node, byID)
+	entries [][]byte // the same, one by one
+	first   int64    // the row of the log that holds the first of them
 }
 
 // logPage is how many rows of the log are read at once.
@@ -183,7 +136,10 @@ func (g *Ledger) after(tx *store.Tx, node string, byID map[string]*Left) error {
 					gaps[x] = true
 					continue
 				}
-				x.Seq, x.After = e.Seq, append(x.After, e.Entry...)
+				if x.first == 0 {
+					x.first = last
+				}
+				x.Seq, x.After, x.entries = e.Seq, append(x.After, e.Entry...), append(x.entries, e.Entry)
 			}
 		}
 	}

@@ -27,12 +27,15 @@ type Library struct {
 	mu    sync.RWMutex
 	books map[string]*rulebook.Book // guarded by mu; the current version by name
 	old   map[string]*rulebook.Book // guarded by mu; former versions that were asked for, as name@version
+
+	broken map[string]bool // guarded by mu; versions of other nodes that do not compile here, as name@version
 }
 
 // Open reads the current rulebooks from the database. One that no longer
 // compiles is left out and named in the error list.
 func Open(ctx context.Context, db *store.DB) (*Library, []error, error) {
-	l := &Library{db: db, books: map[string]*rulebook.Book{}, old: map[string]*rulebook.Book{}}
+	l := &Library{db: db, books: map[string]*rulebook.Book{}, old: map[string]*rulebook.Book{},
+		broken: map[string]bool{}}
 	var rows []store.Rulebook
 	if err := db.WithContext(ctx).Where("current").Find(&rows).Error; err != nil {
 		return nil, nil, err

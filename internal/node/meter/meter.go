@@ -25,6 +25,7 @@ type Meter struct {
 	bytes    *prometheus.CounterVec
 	answers  *prometheus.CounterVec
 	slow     prometheus.Counter
+	overs    prometheus.Counter
 }
 
 // spans are the bounds of how long something takes, in seconds.
@@ -45,7 +46,9 @@ func New() *Meter {
 		slow: prometheus.NewCounter(prometheus.CounterOpts{Name: "turnvex_connections_too_slow_total",
 			Help: "live connections that were ended because they did not take what was sent"}),
 	}
-	m.all.MustRegister(m.late, m.took, m.verdicts, m.messages, m.bytes, m.answers, m.slow,
+	m.overs = prometheus.NewCounter(prometheus.CounterOpts{Name: "turnvex_lobbies_taken_over_total",
+		Help: "lobbies of nodes that were dead, which go on here"})
+	m.all.MustRegister(m.overs, m.late, m.took, m.verdicts, m.messages, m.bytes, m.answers, m.slow,
 		collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	return m
 }
@@ -113,6 +116,9 @@ func (m *Meter) Out(messages, bytes int) {
 
 // Answer counts an answer over HTTP.
 func (m *Meter) Answer(status string) { m.answers.WithLabelValues(status).Inc() }
+
+// TookOver counts lobbies that were taken over from nodes that were dead.
+func (m *Meter) TookOver(n int) { m.overs.Add(float64(n)) }
 
 // Slow counts a live connection that was ended for being too slow.
 func (m *Meter) Slow() { m.slow.Inc() }

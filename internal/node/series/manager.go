@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"log/slog"
+	"maps"
 	"slices"
 	"sync"
 	"time"
@@ -49,6 +50,8 @@ type Manager struct {
 	node string
 	now  func() time.Time
 
+	fence func() store.Fence
+
 	mu   sync.Mutex
 	live map[string]*run  // guarded by mu; by id, those that are not over
 	at   map[string]place // guarded by mu; the meetings by the lobbies they are in, by its ID
@@ -70,20 +73,57 @@ type run struct {
 }
 
 // New returns a manager for a node; nothing runs before Start.
-func New(db *store.DB, lib Library, node string, log *slog.Logger) *Manager {
-	return &Manager{db: db, lib: lib, node: node, log: log, now: time.Now, live: map[string]*run{},
-		at: map[string]place{}, stop: make(chan struct{})}
+func New(db *store.DB, lib Library, fence func() store.Fence, log *slog.Logger) *Manager {
+	return &Manager{db: db, lib: lib, node: fence().Node, fence: fence, log: log, now: time.Now,
+		live: map[string]*run{},
+		at:   map[string]place{}, stop: make(chan struct{})}
 }
 
-// Start goes on with every series of this node that is not over. What was played and not
-// counted yet is counted first; lobbies of an earlier run that do not go on are gone.
+// Start goes on with every series of this node that is not over.
 func (x *Manager) Start(ctx context.Context, h Hall, goesOn func(lobbyID string) bool) error {
 	x.hall = h
-	var rows []store.Series
-	err := x.db.WithContext(ctx).Where("node = ? and not over", x.node).Order("opened_at").Find(&rows).Error
-	if err != nil {
-		return err
+	rows, err := x.TakeFrom(x.db.WithContext(ctx), x.node)
+	if err == nil {
+		err = x.Adopt(ctx, rows, goesOn)
 	}
+	x.done.Go(x.watch)
+	return err
+}
+
+// TakeFrom makes the series of a node this one's, and returns them.
+func (x *Manager) TakeFrom(tx *store.Tx, node string) (rows []store.Series, err error) {
+	f := x.fence()
+	return rows, tx.Raw("update series set node = ?, epoch = ? where node = ? and not over and (node <> ? or "+
+		"epoch < ?) "+
+		"returning *", f.Node, f.Epoch, node, f.Node, f.Epoch).Scan(&rows).Error
+}
+
+// Given takes the series that were given to this node.
+func (x *Manager) Given(tx *store.Tx) (rows []store.Series, err error) {
+	f := x.fence()
+	return rows, tx.Raw("update series set epoch = ? where node = ? and not over and epoch = 0 returning *", f.Epoch,
+		f.Node).Scan(&rows).Error
+}
+
+// Lobbies are the IDs of the lobbies in which series are played.
+func (x *Manager) Lobbies(rows []store.Series) (ids []string) {
+	for i := range rows {
+		var s series.State
+		if json.Unmarshal(rows[i].State, &s) != nil {
+			continue // Adopt says so
+		}
+		for _, m := range s.Meetings {
+			if m.LobbyID != "" && m.Stage != series.Decided {
+				ids = append(ids, m.LobbyID)
+			}
+		}
+	}
+	return ids
+}
+
+// Adopt goes on with series. What was played and not counted yet is counted first; lobbies of an
+// earlier run that do not go on are gone.
+func (x *Manager) Adopt(ctx context.Context, rows []store.Series, goesOn func(lobbyID string) bool) error {
 	for i := range rows {
 		plan, problems := rulebook.CompileSeries(rows[i].Plan)
 		if plan == nil {
@@ -96,14 +136,51 @@ func (x *Manager) Start(ctx context.Context, h Hall, goesOn func(lobbyID string)
 			continue
 		}
 		r := &run{id: rows[i].ID, m: m}
+		x.mu.Lock()
 		x.live[r.id] = r
+		x.mu.Unlock()
 		if err := x.catchUp(ctx, r, goesOn); err != nil {
 			return err
 		}
 		x.carryOut(r, do)
 	}
-	x.done.Go(x.watch)
 	return nil
+}
+
+// Give gives all series of this node to another one, and forgets them; without one, it only
+// forgets them: another node has taken them over.
+func (x *Manager) Give(ctx context.Context, to string) error {
+	x.mu.Lock()
+	all := slices.Collect(maps.Values(x.live))
+	x.mu.Unlock()
+	for _, r := range all {
+		r.mu.Lock() // nothing is being taken
+	}
+	defer func() {
+		for _, r := range all {
+			r.mu.Unlock()
+		}
+	}()
+	if f := x.fence(); to != "" {
+		err := x.db.WithContext(ctx).Exec("update series set node = ?, epoch = 0 where node = ? and epoch = ? and "+
+			"not over",
+			to, f.Node, f.Epoch).Error
+		if err != nil {
+			return err
+		}
+	}
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	x.live, x.at = map[string]*run{}, map[string]place{}
+	return nil
+}
+
+// Plays tells whether a lobby belongs to a series of this node.
+func (x *Manager) Plays(lobbyID string) bool {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	_, is := x.at[lobbyID]
+	return is
 }
 
 // Stop ends the watching. Series go on at the next start.
@@ -182,7 +259,8 @@ func (x *Manager) insert(ctx context.Context, r *run) error {
 	}
 	plan, now := r.m.Plan(), x.now().UTC()
 	return x.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
-		row := store.Series{ID: r.id, Name: plan.Name, Title: plan.Title, Node: x.node, Plan: plan.Source, State: state,
+		row := store.Series{ID: r.id, Name: plan.Name, Title: plan.Title, Node: x.node, Epoch: x.fence().Epoch,
+			Plan: plan.Source, State: state,
 			OpenedAt: now, ChangedAt: now, Over: r.m.State().Over}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
@@ -236,7 +314,9 @@ func (x *Manager) keep(ctx context.Context, r *run, in series.Input) error {
 		return err
 	}
 	return x.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
-		done := tx.Model(&store.Series{}).Where("id = ? and seq = ?", r.id, r.m.State().Seq-1).
+		f := x.fence()
+		done := tx.Model(&store.Series{}).
+			Where("id = ? and seq = ? and node = ? and epoch = ?", r.id, r.m.State().Seq-1, f.Node, f.Epoch).
 			Updates(map[string]any{"state": state, "seq": r.m.State().Seq, "over": r.m.State().Over,
 				"changed_at": x.now().UTC()})
 		if done.Error != nil {
@@ -316,6 +396,12 @@ func (x *Manager) closeLobby(joinCode string) {
 // openLobby opens the lobby of a meeting, with a place held for each who is to play.
 func (x *Manager) openLobby(r *run, no int) {
 	for wait := 200 * time.Millisecond; ; wait = min(2*wait, 10*time.Second) {
+		x.mu.Lock()
+		ours := x.live[r.id] == r
+		x.mu.Unlock()
+		if !ours { // another node runs it
+			return
+		}
 		err := x.tryOpen(r, no)
 		if err == nil {
 			return

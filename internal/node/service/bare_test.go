@@ -20,6 +20,9 @@ func another(t *testing.T, cfg service.Config) *service.Service {
 	if cfg.Node = "node-" + fresh(); cfg.Database == "" {
 		cfg.Database = database
 	}
+	if cfg.Region == "" { // so that it takes over nothing of the others, and they nothing of it
+		cfg.Region = cfg.Node
+	}
 	s, err := service.Start(soon(t), cfg)
 	if err != nil {
 		t.Fatal(err)

@@ -3,6 +3,7 @@ package service_test
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"io"
 	"net/http"
 	"os"
@@ -27,6 +28,7 @@ type served struct {
 	database string
 	address  string
 	cmd      *exec.Cmd
+	node     string // its name; node1 if it is empty
 }
 
 func (s *served) start() {
@@ -35,7 +37,8 @@ func (s *served) start() {
 	if s.address != "" {
 		listen = strings.TrimPrefix(s.address, "http://")
 	}
-	s.cmd = exec.CommandContext(s.t.Context(), s.bin, "serve", "-listen", listen, "-rulebooks", "testdata")
+	s.cmd = exec.CommandContext(s.t.Context(), s.bin, "serve", "-listen", listen, "-rulebooks", "testdata", "-node",
+		cmp.Or(s.node, "node1"))
 	s.cmd.Env = append(os.Environ(), "TURNVEX_DATABASE="+s.database, "TURNVEX_OPERATOR_KEY="+killKey)
 	s.cmd.Stderr = os.Stderr
 	out, err := s.cmd.StdoutPipe()

@@ -8,7 +8,6 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"maps"
 	"net"
 	"net/http"
 	"net/netip"
@@ -16,6 +15,7 @@ import (
 	"runtime/debug"
 	"slices"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/KimMachineGun/automemlimit/memlimit"
@@ -26,6 +26,8 @@ import (
 	"turnvex.example/turnvex/internal/node/api"
 	"turnvex.example/turnvex/internal/node/audit"
 	"turnvex.example/turnvex/internal/node/board"
+	"turnvex.example/turnvex/internal/node/bus"
+	"turnvex.example/turnvex/internal/node/cluster"
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/guard"
 	"turnvex.example/turnvex/internal/node/hall"
@@ -47,6 +49,9 @@ type Config struct {
 	Database    string         // PostgreSQL address
 	Region      string         // "local" if empty
 	Node        string         // "node1" if empty
+	Advertise   string         // the address that clients and other nodes are told; that of Listen if empty
+	Messages    string         // a server for messages between nodes; "" for one of the node's own
+	MessagesAt  string         // where the node's own listens for other nodes; loopback, a free port, if empty
 	Rulebooks   string         // a folder whose *.yaml, *.yml and *.json are loaded at the start; "" for none
 	OperatorKey string         // "" keeps the one of an earlier start, or makes one
 	Origins     []string       // of pages that may call beside the service's own, as browsers send them
@@ -110,11 +115,20 @@ type Service struct {
 	Series      *series.Manager
 	Journals    *journal.Folder
 	Ledger      *ledger.Ledger
+	Cluster     *cluster.Cluster
+	Bus         *bus.Bus
 
+	meter    *meter.Meter
+	conns    func() int    // live connections
+	up       atomic.Bool   // what is needed to take lobbies up is there
+	taking   chan struct{} // lobbies are to be taken up
+	againMu  sync.Mutex
+	again    []string // guarded by againMu; lobbies that could not be handed over
+	leave    context.CancelFunc
 	http     *http.Server
 	metrics  *http.Server // nil unless they are served at an address of their own
-	claim    *store.Claim // of the node's name
 	listener net.Listener
+	stopped  sync.Once
 	failed   chan error
 	sweep    chan struct{} // closed when the node stops
 	done     sync.WaitGroup
@@ -128,7 +142,8 @@ func Start(ctx context.Context, cfg Config) (*Service, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Service{DB: db, failed: make(chan error, 1), log: cfg.Log}
+	s := &Service{DB: db, failed: make(chan error, 1), log: cfg.Log, taking: make(chan struct{}, 1),
+		conns: func() int { return 0 }}
 	if err := s.assemble(ctx, cfg); err != nil {
 		s.undo()
 		db.Close()
@@ -145,9 +160,14 @@ func (s *Service) undo() {
 	if s.Ledger != nil {
 		s.Ledger.Abort()
 	}
-	if s.claim != nil {
-		s.claim.Release()
+	if s.leave != nil {
+		s.leave()
+		s.done.Wait()
 	}
+	if s.Cluster != nil {
+		s.Cluster.Leave(context.Background())
+	}
+	s.Bus.Close()
 }
 
 func (s *Service) assemble(ctx context.Context, cfg Config) error {
@@ -155,13 +175,6 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		return err
 	}
 	var err error
-	if s.claim, err = s.DB.Claim(ctx, cfg.Node); err != nil {
-		return err
-	}
-	if s.claim == nil {
-		return fmt.Errorf("another node called %q runs on this database; give this one another name with "+
-			"-node", cfg.Node)
-	}
 	if s.listener, err = net.Listen("tcp", cfg.Listen); err != nil {
 		return fmt.Errorf("listen on %s: %w; choose another address with -listen", cfg.Listen, err)
 	}
@@ -169,7 +182,11 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	if err != nil {
 		return err
 	}
+	if err := s.join(ctx, &cfg, secret); err != nil {
+		return err
+	}
 	counts, meter := guard.New(), meter.New()
+	s.meter = meter
 	accounts, err := account.New(ctx, s.DB, counts)
 	if err != nil {
 		return err
@@ -191,20 +208,12 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	}
 	s.Boards = board.New(s.DB, board.Options{Budget: cfg.BoardMemory, Log: cfg.Log})
 	s.Directory, s.Keeper = directory.New(s.DB), keep.New(s.DB, s.Boards, time.Now)
-	s.Ledger = ledger.New(s.DB, cfg.Node, cfg.Log)
-	left, err := s.Ledger.Leftover(ctx)
+	s.Ledger = ledger.New(s.DB, cfg.Node, s.Cluster.Fence, cfg.Log)
+	left, err := s.Ledger.Take(ctx, &ledger.Taking{From: cfg.Node}) // what an earlier run of this node held
 	if err != nil {
 		return err
 	}
-	goOn := map[string]bool{}
-	for _, x := range left {
-		goOn[x.Lobby] = true
-	}
-	// What an earlier run of this node held and does not go on is over.
-	if err := s.Directory.Abandon(ctx, cfg.Node, time.Now().UTC(), slices.Collect(maps.Keys(goOn))...); err != nil {
-		return err
-	}
-	s.Series = series.New(s.DB, lib, cfg.Node, cfg.Log)
+	s.Series = series.New(s.DB, lib, s.Cluster.Fence, cfg.Log)
 	s.Journals = journal.NewFolder(cfg.Journals)
 	s.Hall = hall.New(
 		hall.Config{
@@ -219,6 +228,9 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 			Version:   Version,
 			Journals:  s.Journals,
 			Ledger:    s.Ledger,
+			Fence:     s.Cluster.Fence,
+			Nodes:     s.others,
+			Again:     func(id string) { s.goAgain(id) },
 			Meter:     meter,
 			Refuse:    cfg.Refuse,
 			Practice:  cfg.Practice,
@@ -227,10 +239,11 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		},
 	)
 	s.Ledger.OnFull(s.Hall.Refresh)
-	if err := s.Series.Start(ctx, s.Hall, func(id string) bool { return goOn[id] }); err != nil {
+	if err := s.Series.Start(ctx, s.Hall, s.open(ctx)); err != nil {
 		return err
 	}
 	s.restore(ctx, left)
+	s.up.Store(true)
 	s.Boards.Follow(cfg.Node, s.Hall.Unsaved)
 	s.done.Go(func() { s.sweeper(cfg.Retention) })
 	following, over := context.WithCancel(context.Background())
@@ -240,6 +253,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 			s.log.Warn("who has signed out is not known", "error", err)
 		})
 	})
+	s.done.Go(func() { s.followOthers(following) })
 	since, err := s.Keeper.Mark(ctx)
 	if err != nil {
 		return err
@@ -258,6 +272,10 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		Series:    s.Series,
 		Journals:  s.Journals,
 		Ledger:    s.Ledger,
+		Cluster:   s.Cluster,
+		Reclaim:   s.takeGiven,
+		Give:      s.give,
+		Peers:     account.Derived(secret, "requests between nodes"),
 		Meter:     meter,
 		Log:       cfg.Log,
 		Region:    cfg.Region,
@@ -400,7 +418,7 @@ func (s *Service) restore(ctx context.Context, left []*ledger.Left) {
 		}
 		s.log.Error("a lobby of before cannot go on", "lobby", x.Code, "rulebook", x.Rulebook, "error", err)
 		s.Ledger.End(x.Lobby, x.Seq, x.After)
-		e := directory.Entry{ID: x.Lobby}
+		e := directory.Entry{ID: x.Lobby, Node: s.Cluster.Self.Name, Epoch: s.Cluster.Lease.Epoch()}
 		e.State = directory.Closed
 		if err := s.Directory.Close(ctx, e, time.Now().UTC()); err != nil {
 			s.log.Warn("could not close the row of a lobby", "lobby", x.Code, "error", err)
@@ -408,7 +426,7 @@ func (s *Service) restore(ctx context.Context, left []*ledger.Left) {
 		s.Series.Closed(x.Lobby)
 	}
 	if len(left) > 0 {
-		s.log.Info("the lobbies of before go on", "lobbies", well, "of", len(left), "took", time.Since(began))
+		s.log.Info("lobbies go on", "lobbies", well, "of", len(left), "took", time.Since(began))
 	}
 }
 
@@ -426,9 +444,13 @@ func (s *Service) gone(ctx context.Context, players []string) (out []string, err
 // Failed gives the error that ended the node's doors, if one does.
 func (s *Service) Failed() <-chan error { return s.failed }
 
-// Stop ends the node: lobbies are closed and what they hold is saved first.
-func (s *Service) Stop() {
+// Stop ends the node in order: its lobbies are handed to other nodes of its region, or, without
+// any, kept to go on at its next start. It may be called again.
+func (s *Service) Stop() { s.stopped.Do(s.stop) }
+
+func (s *Service) stop() {
 	close(s.sweep)
+	s.stopGiving()
 	s.Hall.Stop()
 	s.Series.Stop()
 	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
@@ -446,7 +468,10 @@ func (s *Service) Stop() {
 		s.log.Error("the next start goes on from before", "error", err)
 	}
 	s.Boards.Close()
+	s.leave()
 	s.done.Wait()
-	s.claim.Release()
+	s.Cluster.Leave(writing)
+	s.Bus.Tell("nodes", "")
+	s.Bus.Close()
 	s.DB.Close()
 }

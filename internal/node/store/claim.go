@@ -45,6 +45,9 @@ func (d *DB) Claim(ctx context.Context, name string) (*Claim, error) {
 	}
 }
 
+// Alive tells whether the connection that holds the name is there still.
+func (c *Claim) Alive(ctx context.Context) bool { return c.conn.PingContext(ctx) == nil }
+
 // Release gives the name up.
 func (c *Claim) Release() {
 	ctx, over := context.WithTimeout(context.Background(), time.Second)

@@ -45,6 +45,7 @@ type Lobby struct {
 	Title     string
 	Region    string
 	Node      string
+	Epoch     int64 // of the node, under which it is alive
 	State     string
 	Seats     int
 	Capacity  int
@@ -247,6 +248,7 @@ type Series struct {
 	Name      string
 	Title     string
 	Node      string // that runs it
+	Epoch     int64  // of the node
 	Plan      []byte
 	State     []byte `gorm:"type:jsonb"`
 	Seq       int64  // inputs taken
@@ -316,4 +318,20 @@ type LedgerPerson struct {
 	Token   string `gorm:"primaryKey"`
 	OfToken string `gorm:"primaryKey"`
 	Text    string
+}
+
+// Node is a node, as it announces itself.
+type Node struct {
+	Name        string `gorm:"primaryKey"`
+	Epoch       int64
+	Address     string // for clients and for other nodes
+	Bus         string // for messages between nodes; "" for none
+	Region      string
+	Version     string
+	StartedAt   time.Time
+	LeaseUntil  time.Time
+	Lobbies     int
+	Seats       int
+	Connections int
+	Draining    bool
 }

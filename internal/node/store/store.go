@@ -185,3 +185,6 @@ func Present(tx *Tx, players ...string) (map[string]bool, error) {
 	}
 	return there, err
 }
+
+// Now is the database's own time, where its order matters to several nodes.
+var Now = clause.Expr{SQL: "clock_timestamp()"}

@@ -18,6 +18,7 @@ import (
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/keep"
+	"turnvex.example/turnvex/internal/node/store"
 )
 
 // Gate lets calls through, or holds or fails them. It may be nil.
@@ -83,26 +84,42 @@ func (d *Directory) write(ctx context.Context, call string, e directory.Entry) e
 	}
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	if old, there := d.entries[e.ID]; there && old.State != directory.Closed {
+	if old, there := d.entries[e.ID]; there && old.State != directory.Closed && old.Node == e.Node &&
+		old.Epoch == e.Epoch {
 		d.entries[e.ID] = e
 	}
 	return nil
 }
 
-// Abandon is directory.Directory.Abandon.
-func (d *Directory) Abandon(ctx context.Context, node string, now time.Time, but ...string) error {
-	if err := d.Gate.pass(ctx, "abandon"); err != nil {
+// Give is directory.Directory.Give.
+func (d *Directory) Give(ctx context.Context, lobby string, fence store.Fence, to string) error {
+	if err := d.Gate.pass(ctx, "give"); err != nil {
 		return err
 	}
 	d.mu.Lock()
 	defer d.mu.Unlock()
-	for id, e := range d.entries {
-		if e.Node == node && !slices.Contains(but, e.ID) {
-			e.State = directory.Closed
-			d.entries[id] = e
+	e, there := d.entries[lobby]
+	if !there || e.State == directory.Closed || e.Node != fence.Node && e.Node != to {
+		return store.ErrFenced
+	}
+	e.Node, e.Epoch = to, 0
+	d.entries[lobby] = e
+	return nil
+}
+
+// Place is directory.Directory.Place.
+func (d *Directory) Place(ctx context.Context, joinCode string) (*directory.Entry, error) {
+	if err := d.Gate.pass(ctx, "place"); err != nil {
+		return nil, err
+	}
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	for _, e := range d.entries {
+		if e.State != directory.Closed && e.Code == joinCode {
+			return &e, nil
 		}
 	}
-	return nil
+	return nil, nil
 }
 
 // Named is directory.Directory.Named.

@@ -34,7 +34,7 @@ func TestMain(m *testing.M) { os.Exit(pgbox.StoreTests(m.Run, &db)) }
 // rooms is what a hall needs, and what its twin must be like.
 type rooms interface {
 	hall.Directory
-	Abandon(ctx context.Context, node string, now time.Time, but ...string) error
+	Place(ctx context.Context, joinCode string) (*directory.Entry, error)
 }
 
 var now = time.Date(2030, 5, 6, 7, 8, 9, 0, time.UTC)
@@ -99,13 +99,21 @@ func TestDirectories(t *testing.T) {
 				t.Errorf("%s: %v", name, err)
 			}
 		}
-		if err := d.Abandon(ctx, "n2", now); err != nil { // another node's lobbies are left alone
+		for range 2 {
+			if err := d.Give(ctx, b.ID, store.Fence{Node: "n2"}, "n3"); err != nil {
+				t.Errorf("%s: %v", name, err)
+			}
+		}
+		if err := d.Give(ctx, b.ID, store.Fence{Node: "n2"}, "n4"); !errors.Is(err, store.ErrFenced) {
+			t.Errorf("%s: given away twice: %v", name, err)
+		}
+		if err := d.Close(ctx, b, now); err != nil { // it is not n2's to close any more
 			t.Errorf("%s: %v", name, err)
 		}
-		named("AAAAAA")
-		if err := d.Open(ctx, entry("BBBBBB", "")); err != nil {
-			t.Errorf("%s: the code of a lobby that was abandoned: %v", name, err)
+		if e, err := d.Place(ctx, "BBBBBB"); err != nil || e == nil || e.Node != "n3" {
+			t.Errorf("%s: after it was given away: %+v, %v", name, e, err)
 		}
+		named("AAAAAA")
 		for range 2 {
 			if err := d.Close(ctx, a, now); err != nil {
 				t.Errorf("%s: %v", name, err)

@@ -60,7 +60,7 @@ func newScene(ctx context.Context, with bool, lobbies int) (*scene, error) {
 		return nil, err
 	}
 	if with {
-		s.ledger = ledger.New(s.db, "bench", log)
+		s.ledger = ledger.New(s.db, "bench", nil, log)
 	}
 	s.hall = hall.New(hall.Config{Directory: twin.NewDirectory(), Keeper: twin.NewKeeper(), Names: twin.NewNames(),
 		Node: "bench", Ledger: s.ledger})

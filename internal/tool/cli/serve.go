@@ -45,6 +45,15 @@ func serveCommand() command {
 				env("TURNVEX_NODE", "node1"),
 				"this node's `name`; no two nodes of one database may share it (environment TURNVEX_NODE)",
 			)
+			fs.StringVar(&cfg.Advertise, "advertise", os.Getenv("TURNVEX_ADVERTISE"), "`address` at which clients and "+
+				"other nodes reach this one, such as https://n1.example; that of -listen if empty (environment "+
+				"TURNVEX_ADVERTISE)")
+			fs.StringVar(&cfg.Messages, "messages", os.Getenv("TURNVEX_MESSAGES"), "NATS server `address` for messages "+
+				"between nodes, such as nats://10.0.0.9:4222; each node runs its own if empty (environment "+
+				"TURNVEX_MESSAGES)")
+			fs.StringVar(&cfg.MessagesAt, "messages-listen", os.Getenv("TURNVEX_MESSAGES_LISTEN"), "`address` at which "+
+				"this node's own server listens for those of others, such as 10.0.0.5:7422; a free port of this "+
+				"machine only, if empty (environment TURNVEX_MESSAGES_LISTEN)")
 			fs.StringVar(
 				&cfg.Rulebooks,
 				"rulebooks",

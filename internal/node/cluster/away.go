@@ -1,0 +1,54 @@
+package cluster
+
+// While the database is away nobody can take anything over, and play goes on: a node that knows
+// of no other, or hears from each other that the database is away for it too, goes on beyond its
+// lease. Each who says so takes nothing over before the others have had time to come back, once
+// the database is there again. A node that was stopped meanwhile, and so has let its lease run
+// out, goes on only when it has renewed it.
+
+// awayFor is for how long the word of another node counts, and how long a node goes on by itself.
+const awayFor = LeaseFor - margin
+
+// OnAway sets how the other nodes are told that the database is away for this one.
+func (c *Cluster) OnAway(tell func()) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.tell = tell
+}
+
+// Away notes that the database is away for another node.
+func (c *Cluster) Away(node string) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.away[node] = c.Lease.clock()
+}
+
+// failed is called when the lease could not be renewed.
+func (c *Cluster) failed(err error) {
+	c.mu.Lock()
+	first := c.steady != 0
+	c.steady = 0
+	tell := c.tell
+	c.mu.Unlock()
+	if first {
+		c.log.Warn("the lease cannot be renewed", "error", err)
+	}
+	tell()
+	c.goOn()
+}
+
+// goOn lengthens a lease that still lasts, as far as no other node can be taking over.
+func (c *Cluster) goOn() {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	now := c.Lease.clock()
+	from := now
+	for name, m := range c.members {
+		if m.Alive && name != c.Self.Name {
+			from = min(from, c.away[name])
+		}
+	}
+	if until := int64(from + awayFor); int64(now) < c.Lease.until.Load() && until > c.Lease.until.Load() {
+		c.Lease.until.Store(until)
+	}
+}

@@ -1,0 +1,314 @@
+// Package cluster is what the nodes over one database know of each other: who there is, who holds
+// a lease, and whose lobbies are to be taken over. The truth is the table of nodes; each node
+// renews one row of it.
+package cluster
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"log/slog"
+	"maps"
+	"slices"
+	"sync"
+	"time"
+
+	"turnvex.example/turnvex/internal/node/store"
+)
+
+// The times of a lease: for how long it is held, how often it is renewed, and how much earlier
+// its holder takes it for lost than everybody else.
+const (
+	LeaseFor   = 3 * time.Second
+	renewEvery = 500 * time.Millisecond
+	margin     = 200 * time.Millisecond
+)
+
+// Self is what a node tells of itself.
+type Self struct {
+	Name    string
+	Address string // for clients and other nodes, such as http://10.0.0.5:7420
+	Bus     string // for messages between nodes
+	Region  string
+	Version string
+}
+
+// Load is what a node bears.
+type Load struct{ Lobbies, Seats, Connections int }
+
+// Member is a node as the others see it.
+type Member struct {
+	store.Node
+	Alive bool // it holds its lease
+	Holds bool // lobbies are assigned to it
+}
+
+// Cluster is a node's part in it. It may be used by several goroutines.
+type Cluster struct {
+	Lease *Lease
+	Self  Self
+
+	db   *store.DB
+	load func() Load
+	log  *slog.Logger
+	tell func() // tells the other nodes that the database is away
+
+	mu       sync.Mutex
+	claim    *store.Claim             // guarded by mu; nil while it is lost
+	members  map[string]Member        // guarded by mu
+	away     map[string]time.Duration // guarded by mu; when a node said last that the database is away
+	steady   time.Duration            // guarded by mu; since when the lease was renewed without a break
+	draining bool                     // guarded by mu
+	looked   chan struct{}            // guarded by mu; closed at the next look
+	wake     chan struct{}
+}
+
+// Join announces a node, and gives it a lease. It is an error when another process has its name.
+func Join(ctx context.Context, db *store.DB, self Self, load func() Load, log *slog.Logger) (*Cluster, error) {
+	c := &Cluster{
+		Self: self, db: db, load: load, log: log, tell: func() {},
+		Lease:   &Lease{clock: sinceBoot},
+		members: map[string]Member{}, away: map[string]time.Duration{}, wake: make(chan struct{}, 1),
+		looked: make(chan struct{}),
+	}
+	var err error
+	if c.claim, err = db.Claim(ctx, self.Name); err != nil {
+		return nil, err
+	}
+	if c.claim == nil {
+		return nil, fmt.Errorf("another node called %q runs on this database; give this one another name with "+
+			"-node", self.Name)
+	}
+	if err := c.enter(ctx); err != nil {
+		c.claim.Release()
+		return nil, err
+	}
+	return c, nil
+}
+
+// enter begins a new epoch. It waits for what is being written under the last one.
+func (c *Cluster) enter(ctx context.Context) error {
+	from := c.Lease.clock()
+	var epoch int64
+	err := c.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+		if err := tx.Exec("select 1 from nodes where name = ? for update", c.Self.Name).Error; err != nil {
+			return err
+		}
+		return tx.Raw(`insert into nodes (name, epoch, address, bus, region, version, started_at, lease_until, seen_at,
+				holds_from) values (?, 1, ?, ?, ?, ?, clock_timestamp(), clock_timestamp() + ? * interval '1 second',
+				clock_timestamp(), clock_timestamp())
+			on conflict (name) do update set epoch = nodes.epoch + 1, address = excluded.address, bus = excluded.bus,
+				region = excluded.region, version = excluded.version, started_at = excluded.started_at,
+				lease_until = excluded.lease_until, draining = false
+			returning epoch`, c.Self.Name, c.Self.Address, c.Self.Bus, c.Self.Region, c.Self.Version,
+			LeaseFor.Seconds()).Scan(&epoch).Error
+	})
+	if err != nil {
+		return fmt.Errorf("announce the node %s: %w", c.Self.Name, err)
+	}
+	c.Lease.epoch.Store(epoch)
+	c.Lease.renew(from, LeaseFor-margin)
+	c.mu.Lock()
+	c.steady = from
+	c.mu.Unlock()
+	return c.look(ctx)
+}
+
+// Fence is the lease under which this node writes now.
+func (c *Cluster) Fence() store.Fence { return store.Fence{Node: c.Self.Name, Epoch: c.Lease.Epoch()} }
+
+// Look makes the next renewal come at once: something about the nodes has changed.
+func (c *Cluster) Look() {
+	select {
+	case c.wake <- struct{}{}:
+	default:
+	}
+}
+
+// Run renews the lease until the context ends. lost is called when another node has taken over:
+// all that this node holds is to be dropped before it returns. turn is called after each renewal.
+func (c *Cluster) Run(ctx context.Context, lost, turn func()) {
+	next := time.NewTicker(renewEvery)
+	defer next.Stop()
+	for {
+		select {
+		case <-next.C:
+		case <-c.wake:
+		case <-ctx.Done():
+			return
+		}
+		kept, err := c.renew(ctx)
+		switch {
+		case ctx.Err() != nil:
+			return
+		case err != nil:
+			c.failed(err)
+		case !kept:
+			c.Lease.end()
+			c.log.Warn("this node was taken for dead, and another has taken over; it begins anew", "node", c.Self.Name)
+			lost()
+			if err := c.enter(ctx); err != nil {
+				c.log.Warn("the node cannot be announced", "error", err)
+			}
+		default:
+			turn()
+		}
+	}
+}
+
+// renewWithin is the time for one renewal.
+const renewWithin = time.Second
+
+func (c *Cluster) renew(ctx context.Context) (kept bool, err error) {
+	ctx, over := context.WithTimeout(ctx, renewWithin)
+	defer over()
+	if err := c.claimAgain(ctx); err != nil {
+		return true, err
+	}
+	from, load := c.Lease.clock(), c.load()
+	var rows []struct{ Draining bool }
+	err = c.db.WithContext(ctx).Raw(`update nodes set lease_until = clock_timestamp() + ? * interval '1 second',
+		lobbies = ?, seats = ?, connections = ? where name = ? and epoch = ? returning draining`, LeaseFor.Seconds(),
+		load.Lobbies, load.Seats, load.Connections, c.Self.Name, c.Lease.Epoch()).Scan(&rows).Error
+	if err != nil || len(rows) == 0 {
+		return err != nil, err
+	}
+	c.mu.Lock()
+	if !c.Lease.Holds() || c.steady == 0 {
+		c.steady = from
+	}
+	c.draining = rows[0].Draining
+	c.mu.Unlock()
+	c.Lease.renew(from, LeaseFor-margin)
+	return true, c.look(ctx)
+}
+
+// claimAgain claims the node's name anew when the connection that had it is gone.
+func (c *Cluster) claimAgain(ctx context.Context) error {
+	c.mu.Lock()
+	claim := c.claim
+	c.mu.Unlock()
+	if claim != nil && claim.Alive(ctx) {
+		return nil
+	}
+	if claim != nil {
+		claim.Release()
+	}
+	claim, err := c.db.Claim(ctx, c.Self.Name)
+	c.mu.Lock()
+	c.claim = claim
+	c.mu.Unlock()
+	if err == nil && claim == nil {
+		err = fmt.Errorf("another process has taken the name %s", c.Self.Name)
+	}
+	return err
+}
+
+// look reads who there is.
+func (c *Cluster) look(ctx context.Context) error {
+	var rows []struct {
+		store.Node
+		Alive, Holds bool
+	}
+	err := c.db.WithContext(ctx).Raw(`select * from (select n.*, lease_until > clock_timestamp() as alive,
+		exists (select 1 from lobbies l where l.node = n.name and l.closed_at is null) as holds
+		from nodes n) x where alive or holds or lease_until > clock_timestamp() - interval '1 hour'`).Scan(&rows).Error
+	if err != nil {
+		return err
+	}
+	all := map[string]Member{}
+	for _, r := range rows {
+		all[r.Name] = Member{r.Node, r.Alive, r.Holds}
+	}
+	c.mu.Lock()
+	c.members = all
+	close(c.looked)
+	c.looked = make(chan struct{})
+	c.mu.Unlock()
+	return nil
+}
+
+// Looked is closed when the nodes have been read anew.
+func (c *Cluster) Looked() <-chan struct{} {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.looked
+}
+
+// Members are the nodes that were seen within the hour, or hold lobbies, by name.
+func (c *Cluster) Members() []Member {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return slices.SortedFunc(maps.Values(c.members), func(a, b Member) int { return cmp.Compare(a.Name, b.Name) })
+}
+
+// Member returns a node by its name; ok is false if it is not known.
+func (c *Cluster) Member(name string) (m Member, ok bool) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	m, ok = c.members[name]
+	return m, ok
+}
+
+// Draining tells whether the node is to give its lobbies away and to take no more.
+func (c *Cluster) Draining() bool {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.draining
+}
+
+// Others are the nodes, but this, that are alive and take lobbies, the one with the fewest first;
+// only of some regions, if any are named.
+func (c *Cluster) Others(regions ...string) []Member {
+	all := slices.DeleteFunc(c.Members(), func(m Member) bool {
+		return m.Name == c.Self.Name || !m.Alive || m.Draining || len(regions) > 0 && !slices.Contains(regions,
+			m.Region)
+	})
+	slices.SortStableFunc(all, func(a, b Member) int { return cmp.Compare(a.Lobbies, b.Lobbies) })
+	return all
+}
+
+// Dead are the nodes of this one's region that hold lobbies and have lost their lease. There are
+// none until this node has held its own long enough for others to come back with the database.
+func (c *Cluster) Dead() (names []string) {
+	c.mu.Lock()
+	steady := c.steady
+	c.mu.Unlock()
+	if !c.Lease.Holds() || c.Lease.clock()-steady < LeaseFor {
+		return nil
+	}
+	for _, m := range c.Members() {
+		if m.Name != c.Self.Name && m.Holds && !m.Alive && m.Region == c.Self.Region {
+			names = append(names, m.Name)
+		}
+	}
+	return names
+}
+
+// Fell ends the lease of a node that has let it run out, for good: whatever it still writes under
+// it is refused. It waits for what is being written. ok is false if the node is alive after all.
+func (c *Cluster) Fell(tx *store.Tx, name string) (ok bool, err error) {
+	var rows []store.Node
+	err = tx.Raw("select * from nodes where name = ? and lease_until < clock_timestamp() for update", name).
+		Scan(&rows).Error
+	if err != nil || len(rows) == 0 {
+		return false, err
+	}
+	return true, tx.Exec("update nodes set epoch = epoch + 1 where name = ?", name).Error
+}
+
+// Leave ends the node's lease, and gives its name up: others take over at once what it still holds.
+func (c *Cluster) Leave(ctx context.Context) {
+	c.Lease.end()
+	err := c.db.WithContext(ctx).Exec("update nodes set lease_until = clock_timestamp(), lobbies = 0, seats = 0, "+
+		"connections = 0 where name = ? and epoch = ?", c.Self.Name, c.Lease.Epoch()).Error
+	if err != nil {
+		c.log.Warn("the node could not sign off; its lease runs out", "error", err)
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if c.claim != nil {
+		c.claim.Release()
+		c.claim = nil
+	}
+}

@@ -1,0 +1,119 @@
+package hall
+
+import (
+	"cmp"
+	"context"
+	"time"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/wire"
+)
+
+// Destination is a node to which lobbies are handed.
+type Destination struct {
+	Node    string
+	Address string // told to the clients
+}
+
+// handing is a lobby's way to another node.
+type handing struct {
+	to   Destination
+	done chan error
+}
+
+// Give hands the lobby to another node: it ends here as soon as nothing is under way, its state is
+// kept, and the other node goes on with it. Its clients are told where. It returns when the lobby
+// is the other node's; after an error it is alive here as before.
+func (l *Lobby) Give(ctx context.Context, to Destination) error {
+	h := &handing{to, make(chan error, 1)}
+	var refused error
+	err := l.do(ctx, func() {
+		if l.memory == nil || l.leaving {
+			refused = fault.New(code.Stopping, "the lobby is on its way elsewhere, or cannot be handed over")
+			return
+		}
+		l.leaves(h)
+		time.AfterFunc(leaveWithin, func() { go l.post(func() { l.stay(h) }) })
+	})
+	if err != nil || refused != nil {
+		return cmp.Or(refused, err)
+	}
+	select {
+	case err := <-h.done:
+		return err
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+}
+
+// stay lets the lobby stay here because something that is under way takes too long.
+func (l *Lobby) stay(h *handing) {
+	if l.handing != h || l.left() {
+		return
+	}
+	l.leaving, l.handing = false, nil
+	l.going.Store(false)
+	f := fault.New(code.Stopping, "the lobby waits for the database, and stays where it is; try again later")
+	f.Left = 5
+	h.done <- f
+}
+
+// handOver is the last that a lobby does which is handed to another node: when its checkpoint is
+// kept, it is the other's. Where that fails, it is taken up here again.
+func (l *Lobby) handOver() {
+	h := l.handing
+	if h == nil {
+		return
+	}
+	ctx, over := context.WithTimeout(context.Background(), 2*keptWithin)
+	defer over()
+	err := l.hall.cfg.Ledger.Kept(ctx, l.memory.mark)
+	if err == nil {
+		err = l.hall.cfg.Directory.Give(ctx, l.ID, l.fence, h.to.Node)
+	}
+	if err != nil {
+		l.log().Warn("the lobby could not be handed over, and is taken up again", "to", h.to.Node, "error", err)
+		l.hall.cfg.Again(l.ID)
+	}
+	l.endAll(byeAt(h.to, err))
+	h.done <- err
+}
+
+// byeAt tells clients where their lobby is.
+func byeAt(to Destination, err error) wire.Bye {
+	if err != nil {
+		return wire.Bye{Code: string(code.Stopping), Reason: "the lobby is taken up again in a moment", Again: true}
+	}
+	return wire.Bye{Code: string(code.Moved), Reason: "the lobby goes on at another node", Again: true, At: to.Address}
+}
+
+// Drop ends all lobbies without a word, and without writing anything: other nodes have taken them
+// over. It returns when they have ended. None begins before Resume is called.
+func (h *Hall) Drop() {
+	h.mu.Lock()
+	h.drops = true
+	h.mu.Unlock()
+	for _, l := range h.all() {
+		l.dropped.Store(true)
+		go l.post(func() {})
+		<-l.ended
+	}
+}
+
+// Resume lets lobbies begin again: the node has a new lease.
+func (h *Hall) Resume() {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	h.drops = false
+}
+
+// All returns the lobbies that are alive here.
+func (h *Hall) All() []*Lobby { return h.all() }
+
+// Drain lets no lobby be opened any more.
+func (h *Hall) Drain() {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	h.drains = true
+}

@@ -222,7 +222,7 @@ export class Connection {
 
   private connect() {
     const { token, tokens, lobby, watch, all, as, team, locals, password, version, wait } = this.options
-    const socket = this.opener(liveAddress(this.nodes[0]), this.encoding.protocol)
+    const socket = this.opener(liveAddress(this.nodes[0]!), this.encoding.protocol)
     socket.binaryType = 'arraybuffer'
     this.socket = socket
     this.greeted = false

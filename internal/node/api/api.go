@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"net/netip"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"github.com/go-chi/chi/v5"
@@ -53,6 +54,7 @@ type Config struct {
 	Reclaim   func(context.Context) error // takes up what was given to this node
 	Give      giver                       // hands a lobby to another node
 	Peers     []byte                      // the secret that signs requests between nodes
+	Live      *atomic.Int64               // how many live connections there are, counted here
 	Meter     *meter.Meter
 	Log       *slog.Logger
 	Region    string
@@ -79,7 +81,10 @@ func New(cfg Config) http.Handler {
 	if cfg.Patience == 0 {
 		cfg.Patience = writeWithin
 	}
-	s := &server{Config: cfg, conns: conns{all: map[*conn]bool{}}, checking: make(chan struct{}, 1)}
+	if cfg.Live == nil {
+		cfg.Live = &atomic.Int64{}
+	}
+	s := &server{Config: cfg, conns: conns{all: map[*conn]bool{}, n: cfg.Live}, checking: make(chan struct{}, 1)}
 	cfg.Accounts.OnVoid(s.conns.void)
 	cfg.Meter.Gauge("turnvex_live_connections", "live connections that have said hello", s.conns.count)
 	r := chi.NewRouter()

@@ -3,6 +3,7 @@ package api
 import (
 	"slices"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"github.com/gorilla/websocket"
@@ -15,6 +16,7 @@ import (
 // conns are the live connections of this node.
 type conns struct {
 	mu     sync.Mutex
+	n      *atomic.Int64
 	all    map[*conn]bool // guarded by mu
 	recent []recent       // guarded by mu
 }
@@ -30,6 +32,7 @@ const recently = 15 * time.Second
 func (all *conns) add(c *conn) {
 	all.mu.Lock()
 	all.all[c] = true
+	all.n.Store(int64(len(all.all)))
 	over := slices.ContainsFunc(all.recent, func(r recent) bool { return c.who.Voided(&r.Void) })
 	all.mu.Unlock()
 	if over {
@@ -47,6 +50,7 @@ func (all *conns) remove(c *conn) {
 	all.mu.Lock()
 	defer all.mu.Unlock()
 	delete(all.all, c)
+	all.n.Store(int64(len(all.all)))
 }
 
 // void ends the connections whose tokens are good no more.

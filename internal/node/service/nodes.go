@@ -71,7 +71,11 @@ func (s *Service) taker(ctx context.Context) {
 		if err := s.takeGiven(ctx); err != nil && ctx.Err() == nil {
 			s.log.Warn("lobbies that were given to this node could not be taken yet", "error", err)
 		}
-		for _, name := range s.Cluster.Dead() {
+		dead := s.Cluster.Dead()
+		if s.Cluster.Draining() && len(s.Cluster.Others(s.Cluster.Self.Region)) > 0 {
+			dead = nil // others take them
+		}
+		for _, name := range dead {
 			if err := s.takeOver(ctx, name); err != nil && ctx.Err() == nil {
 				s.log.Warn("the lobbies of a node that is dead could not be taken over yet", "node", name, "error", err)
 			}
@@ -298,7 +302,7 @@ func (s *Service) load() cluster.Load {
 	if !s.up.Load() {
 		return cluster.Load{}
 	}
-	return cluster.Load{Lobbies: s.Hall.Lobbies(), Seats: s.Hall.Seats(), Connections: s.conns()}
+	return cluster.Load{Lobbies: s.Hall.Lobbies(), Seats: s.Hall.Seats(), Connections: int(s.conns.Load())}
 }
 
 // stopGiving hands the lobbies of a node that stops to others, if there are any; what is left goes on

@@ -119,7 +119,7 @@ type Service struct {
 	Bus         *bus.Bus
 
 	meter    *meter.Meter
-	conns    func() int    // live connections
+	conns    atomic.Int64  // live connections
 	up       atomic.Bool   // what is needed to take lobbies up is there
 	taking   chan struct{} // lobbies are to be taken up
 	againMu  sync.Mutex
@@ -142,8 +142,7 @@ func Start(ctx context.Context, cfg Config) (*Service, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Service{DB: db, failed: make(chan error, 1), log: cfg.Log, taking: make(chan struct{}, 1),
-		conns: func() int { return 0 }}
+	s := &Service{DB: db, failed: make(chan error, 1), log: cfg.Log, taking: make(chan struct{}, 1)}
 	if err := s.assemble(ctx, cfg); err != nil {
 		s.undo()
 		db.Close()
@@ -273,6 +272,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		Journals:  s.Journals,
 		Ledger:    s.Ledger,
 		Cluster:   s.Cluster,
+		Live:      &s.conns,
 		Reclaim:   s.takeGiven,
 		Give:      s.give,
 		Peers:     account.Derived(secret, "requests between nodes"),

@@ -96,6 +96,9 @@ func commands() []command {
 		copiesCommand(),
 		endCommand(),
 		closeCommand(),
+		nodesCommand(),
+		drainCommand(),
+		moveCommand(),
 		loadCommand(),
 	}
 }

@@ -1,0 +1,108 @@
+package cli
+
+import (
+	"context"
+	"flag"
+	"fmt"
+	"strconv"
+	"time"
+)
+
+func nodesCommand() command {
+	return command{
+		name:    "nodes",
+		summary: "Show the nodes of the service, and what each bears, with a service key",
+		details: "A node that has not renewed its lease is gone: another one of its region takes its lobbies over.",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			keyFile := keyFlag(fs)
+			return func(ctx context.Context, t *Terminal, _ []string) error {
+				svc, err := s.operator(ctx, *keyFile)
+				if err != nil {
+					return err
+				}
+				list, err := svc.Nodes(ctx)
+				if err != nil {
+					return err
+				}
+				if s.json {
+					return writeJSON(t.Out, list)
+				}
+				var rows [][]string
+				for _, n := range list {
+					name := n.Name
+					if n.Here {
+						name += " (asked)"
+					}
+					rows = append(rows, []string{name, n.State, n.Region, strconv.Itoa(n.Lobbies),
+						strconv.Itoa(n.Seats),
+						strconv.Itoa(n.Connections), n.Version, n.Started.Local().Format(time.DateTime), n.Address})
+				}
+				return table(t.Out, []string{"NODE", "STATE", "REGION", "LOBBIES", "SEATS", "CONNECTIONS",
+					"VERSION", "SINCE",
+					"ADDRESS"}, rows)
+			}
+		},
+	}
+}
+
+func drainCommand() command {
+	return command{
+		name:    "drain",
+		args:    "NODE",
+		least:   1,
+		most:    1,
+		summary: "Empty a node: its lobbies go to others of its region, as an operator",
+		details: "Play goes on: clients are sent on to the same seats. With -undo the node takes lobbies again.",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			keyFile := keyFlag(fs)
+			undo := fs.Bool("undo", false, "let it take lobbies again")
+			why := fs.String("why", "", "the `reason`, which stands in the audit trail")
+			return func(ctx context.Context, t *Terminal, args []string) error {
+				svc, err := s.operator(ctx, *keyFile)
+				if err != nil {
+					return err
+				}
+				if err := svc.Drain(ctx, args[0], !*undo, *why); err != nil {
+					return err
+				}
+				if *undo {
+					return s.done(t, fmt.Sprintf("%s takes lobbies again.", args[0]))
+				}
+				return s.done(t, fmt.Sprintf("%s takes no more lobbies and hands over those it has; turnvex nodes "+
+					"shows "+
+					"how many are left.", args[0]))
+			}
+		},
+	}
+}
+
+func moveCommand() command {
+	return command{
+		name:    "move",
+		args:    "CODE NODE",
+		least:   2,
+		most:    2,
+		summary: "Hand a lobby to another node of its region, as an operator",
+		details: "Play goes on: clients are sent on to the same seats.",
+		setup: func(fs *flag.FlagSet) runner {
+			var s session
+			s.flags(fs)
+			keyFile := keyFlag(fs)
+			why := fs.String("why", "", "the `reason`, which stands in the audit trail")
+			return func(ctx context.Context, t *Terminal, args []string) error {
+				svc, err := s.operator(ctx, *keyFile)
+				if err != nil {
+					return err
+				}
+				if err := svc.Move(ctx, args[0], args[1], *why); err != nil {
+					return err
+				}
+				return s.done(t, fmt.Sprintf("The lobby %s is at %s now.", args[0], args[1]))
+			}
+		},
+	}
+}

@@ -217,6 +217,13 @@ func (l *Lobby) apply(in *step.Input) {
 		}
 	case step.Spectators:
 		l.st.SetInt(l.row, l.book.F.Lobby.Spectators, in.N)
+	case step.Unkept:
+		f := l.book.F.Lobby.Unkept
+		if in.Yes {
+			l.st.SetClock(l.row, f, in.N*int64(l.book.Rate)/1000, 1, l.tick())
+		} else {
+			l.st.SetClock(l.row, f, 0, 0, l.tick())
+		}
 	case step.RefereeOn:
 		l.match.RefereeOn(in.N != 0)
 	case step.Answer:

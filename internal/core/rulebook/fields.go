@@ -66,7 +66,8 @@ type LobbyFields struct {
 	Code, Title, Host, Capacity, Seats, Spectators, State, Rulebook, Region   *sheet.Field
 	Practice, Open, Countdown, Listed, Password, Reserved, Waiting, WatchMost *sheet.Field
 
-	Kept *sheet.Field // the number of the newest match of which all is saved
+	Kept   *sheet.Field // the number of the newest match of which all is saved
+	Unkept *sheet.Field // for how long nothing that happens has been kept; stands at 0 while it is
 }
 
 // MatchFields are the built-in fields of the match sheet.
@@ -135,6 +136,7 @@ func (b *binder) declareBuiltIns() {
 		Waiting:    lob("waiting", whole),
 		WatchMost:  lob("watch_most", whole),
 		Kept:       lob("kept", whole),
+		Unkept:     lob("unkept", wallClock(false)),
 	}
 	mat := b.adder(sheet.Match)
 	F.Match = MatchFields{

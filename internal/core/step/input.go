@@ -30,13 +30,14 @@ const (
 	Kept                   // the record of the seat stands so now where it is kept: Record
 	RefereeAct             // a referee does what the rulebook calls Name, with Args
 	RefereeSet             // a referee sets the field Name of the sheet Target to Value
+	Unkept                 // with Yes, nothing of what happens has been kept for N ms; without, all of it is
 
 	Kinds int = iota
 )
 
 var kindNames = [...]string{"tick", "enter", "intent", "lost", "back", "leave", "loaded", "saved", "ping", "spectators",
 	"referee", "answer", "finish", "close", "field", "reserve", "wait", "unwait", "called", "kept", "referee-act",
-	"referee-set"}
+	"referee-set", "unkept"}
 
 func (k Kind) String() string { return kindNames[k] }
 

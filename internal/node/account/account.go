@@ -7,9 +7,11 @@ import (
 	"crypto/hkdf"
 	"crypto/sha256"
 	"errors"
+	"sync/atomic"
 	"time"
 
 	"github.com/google/uuid"
+	"github.com/hashicorp/golang-lru/v2/expirable"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/node/fault"
@@ -25,6 +27,8 @@ type Service struct {
 	guard   *guard.Guard
 	voids   voids
 	hashes  chan struct{} // as many as may hash a password at once
+	known   *expirable.LRU[string, any]
+	away    atomic.Int64 // until when the database is not asked about who is known, in nanoseconds since the epoch
 }
 
 // maxHashes bounds how many passwords are hashed at once: each takes 19 MiB.
@@ -39,6 +43,7 @@ func New(ctx context.Context, db *store.DB, g *guard.Guard) (*Service, error) {
 		guard:  g,
 		voids:  voids{lines: map[string]time.Time{}, seen: map[int64]time.Time{}},
 		hashes: make(chan struct{}, maxHashes),
+		known:  expirable.NewLRU[string, any](mostRecalled, nil, TokenLife),
 	}
 	return s, s.firstSigner(ctx)
 }

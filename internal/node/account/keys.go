@@ -183,11 +183,13 @@ func (s *Service) keyOf(ctx context.Context, key string) (*store.ServiceKey, err
 // checkKey returns who a service key's token belongs to, as long as the key is
 // not revoked.
 func (s *Service) checkKey(ctx context.Context, c *claims, signer string) (*Who, error) {
-	var row store.ServiceKey
-	err := s.db.WithContext(ctx).First(&row, "id = ? and revoked_at is null", c.Subject).Error
-	if errors.Is(err, store.ErrNotFound) {
-		return nil, fault.New(code.BadToken, "the key of this token has been revoked")
-	}
+	row, err := recalled(ctx, s, ofKey(c.Subject), func(ctx context.Context) (row store.ServiceKey, err error) {
+		err = s.db.WithContext(ctx).First(&row, "id = ? and revoked_at is null", c.Subject).Error
+		if errors.Is(err, store.ErrNotFound) {
+			err = fault.New(code.BadToken, "the key of this token has been revoked")
+		}
+		return row, err
+	})
 	if err == nil && row.VoidBefore != nil && c.At <= row.VoidBefore.UnixMicro() {
 		return nil, fault.New(code.BadToken, "the key of this token has another text now: sign in again")
 	}

@@ -237,7 +237,9 @@ func (s *Service) Check(ctx context.Context, token string) (*Who, error) {
 	if s.lineVoided(c.Line) {
 		return nil, fault.New(code.BadToken, "this device has signed out since: sign in again")
 	}
-	p, err := s.Player(ctx, c.Subject)
+	p, err := recalled(ctx, s, ofPlayer(c.Subject), func(ctx context.Context) (*store.Player, error) {
+		return s.Player(ctx, c.Subject)
+	})
 	if err != nil {
 		if fault.CodeOf(err) == code.NoPlayer {
 			return nil, fault.New(code.BadToken, "the player of this token is no more: sign in again")

@@ -57,6 +57,7 @@ func (s *Service) void(tx *store.Tx, subject string) error {
 }
 
 func (s *Service) voidBefore(tx *store.Tx, subject string, before time.Time) error {
+	s.known.Remove(subject)
 	return tx.Exec("insert into voided (subject, before) values (?, ?)", subject, before).Error
 }
 
@@ -108,6 +109,7 @@ func (s *Service) readVoids(ctx context.Context, back time.Duration) error {
 			s.dropSigner(id)
 			dropped = true
 		}
+		s.known.Remove(r.Subject)
 		fresh = append(fresh, r.Void)
 	}
 	for id, at := range v.seen {

@@ -281,11 +281,7 @@ func (c *conn) refuse(err error) {
 		c.linger()
 		return
 	}
-	var f *fault.Fault
-	if !errors.As(err, &f) {
-		c.s.Log.Error("a connection failed", "error", err)
-		f = fault.New(code.Internal, "something went wrong inside; it was logged")
-	}
+	f := c.s.faultOf(err, "path", "/v1/live")
 	c.say(wire.Bye{Is: "bye", Code: string(f.Code), Reason: f.Reason, Again: f.Code == code.Stopping})
 	status := websocket.ClosePolicyViolation
 	if c.status != 0 {

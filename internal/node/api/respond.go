@@ -34,23 +34,29 @@ type problem struct {
 	Findings any    `json:"findings,omitempty"`
 }
 
-func (s *server) fail(w http.ResponseWriter, r *http.Request, err error) {
-	var f *fault.Fault
+// faultOf is how an error is told to whoever asked. What is nobody's fault but the service's is
+// logged, with what it was about.
+func (s *server) faultOf(err error, about ...any) (f *fault.Fault) {
+	log := s.Log.With(about...)
 	switch {
 	case errors.As(err, &f):
 	case errors.Is(err, context.DeadlineExceeded), errors.Is(err, context.Canceled):
-		s.Log.Warn("a request was not answered in time", "id", middleware.GetReqID(r.Context()), "path", r.URL.Path)
-		f = fault.New(code.Stopping, "this was not answered within %s; try again in a moment", answerWithin)
+		log.Warn("something was not answered in time")
+		f = fault.New(code.Stopping, "this was not answered in time; try again in a moment")
 		f.Left = 1
 	case store.Busy(err):
-		s.Log.Warn("the database could not do what was asked", "id", middleware.GetReqID(r.Context()), "path",
-			r.URL.Path, "error", err)
+		log.Warn("the database could not do what was asked", "error", err)
 		f = fault.New(code.Stopping, "the database is busy or starts anew; try again in a moment")
 		f.Left = 1
 	default:
-		s.Log.Error("a request failed", "id", middleware.GetReqID(r.Context()), "path", r.URL.Path, "error", err)
+		log.Error("something failed", "error", err)
 		f = fault.New(code.Internal, "something went wrong inside; it was logged")
 	}
+	return f
+}
+
+func (s *server) fail(w http.ResponseWriter, r *http.Request, err error) {
+	f := s.faultOf(err, "id", middleware.GetReqID(r.Context()), "path", r.URL.Path)
 	status := code.Status(f.Code)
 	p := problem{Type: "about:blank", Title: http.StatusText(status), Status: status, Detail: f.Reason,
 		Instance: middleware.GetReqID(r.Context()), Code: string(f.Code), Findings: f.Extra}

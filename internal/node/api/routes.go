@@ -51,6 +51,17 @@ type route struct {
 // answerWithin is the time for a request and all its statements.
 const answerWithin = 20 * time.Second
 
+// awayWithin is that time while the database is away: what needs it is refused soon, and what does
+// not is answered anyway.
+const awayWithin = 3 * time.Second
+
+func (s *server) within() time.Duration {
+	if _, since := s.Ledger.Waiting(); !since.IsZero() && time.Since(since) > time.Second {
+		return awayWithin
+	}
+	return answerWithin
+}
+
 // param is a parameter in the query.
 type param struct {
 	name string
@@ -85,7 +96,7 @@ func (c *call) limit(most, otherwise int) (int, error) {
 
 func (s *server) handle(rt route) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
-		within, over := context.WithTimeout(r.Context(), answerWithin)
+		within, over := context.WithTimeout(r.Context(), s.within())
 		defer over()
 		if !rt.long {
 			r = r.WithContext(within)

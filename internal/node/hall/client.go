@@ -76,6 +76,10 @@ func (c *Client) put(f *outbox.Frame) {
 		c.putLater(f)
 		return
 	}
+	if l := c.lobby; l.hall.cfg.Sure {
+		l.pub.sure = append(l.pub.sure, sure{c, f})
+		return
+	}
 	c.Put(f)
 }
 

@@ -29,6 +29,9 @@ type Config struct {
 	Journals *journal.Folder
 	// Ledger keeps what the lobbies take in, and lets them go on at the next start; nil for none.
 	Ledger *ledger.Ledger
+	// Sure tells clients of play only when it is kept, where there is a ledger; otherwise a tenth of a
+	// second of what was told may be lost with the node.
+	Sure bool
 	// Fence is the lease under which lobbies are alive here; nil for none.
 	Fence func() store.Fence
 	// Nodes are the addresses of other nodes, where a client may ask when this one is gone; nil for none.
@@ -61,6 +64,7 @@ func (c *Config) defaults() {
 	if c.Now == nil {
 		c.Now = time.Now
 	}
+	c.Sure = c.Sure && c.Ledger != nil
 	if c.Fence == nil {
 		c.Fence = func() store.Fence { return store.Fence{} }
 	}

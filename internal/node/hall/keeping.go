@@ -129,6 +129,10 @@ func (l *Lobby) retry(what string, after time.Duration, try func(context.Context
 			l.log().Warn("this node may no longer "+what+": another has taken the lobby over", "error", err)
 			return false
 		}
+		if l.gaveUp.Load() {
+			l.log().Warn("could not "+what+"; it is tried again when the lobby goes on", "error", err)
+			return false
+		}
 		if at := l.closedAt.Load(); at != 0 && l.hall.cfg.Now().UnixNano()-at >= int64(after) {
 			l.log().Error("could not "+what+"; it is lost", "error", err)
 			return false

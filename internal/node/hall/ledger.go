@@ -127,6 +127,19 @@ func (l *Lobby) Tick(ctx context.Context) (at int64, err error) {
 	return at, err
 }
 
+// Unkept tells every lobby since when nothing that happens is kept; the zero time: it is again.
+func (h *Hall) Unkept(since time.Time) {
+	for _, l := range h.all() {
+		l.post(func() {
+			in := &step.Input{Kind: step.Unkept, Yes: !since.IsZero()}
+			if in.Yes {
+				in.N = max(h.cfg.Now().Sub(since).Milliseconds(), 0)
+			}
+			l.step(in)
+		})
+	}
+}
+
 // Refresh asks every lobby for a checkpoint.
 func (h *Hall) Refresh() {
 	for _, l := range h.all() {

@@ -49,11 +49,13 @@ type Lobby struct {
 	leaving  bool        // it ends here to go on elsewhere, or at the node's next start
 	handing  *handing    // then the node to which it is handed, if there is one
 	hurried  bool        // whatever is under way
+	gaveUp   atomic.Bool // what is under way is asked for again where it goes on, and is tried no more
 	soon     []func()    // jobs that the loop has set itself
 	clients  []*Client
 	keys     map[string]*heldSeats // what a resume key brings back
 	pub      publisher
 	tasks    tasks
+	telling  tasks                  // what is told when it is kept
 	charging map[sheet.ID][]request // what waits behind a charge, by seat
 	known    map[string]*known      // of the records that it holds, by account
 	entry    directory.Entry        // what the directory says, or is about to
@@ -160,6 +162,7 @@ func (l *Lobby) run(first func()) {
 		l.hall.cfg.Meter.Turn(late, l.hall.cfg.Now().Sub(began), l.verdicts)
 	}
 	l.emptyHolds()
+	l.telling.wait()
 	if l.dropped.Load() {
 		l.endAll(wire.Bye{})
 		l.closedAt.Store(l.hall.cfg.Now().UnixNano())
@@ -311,7 +314,10 @@ func (l *Lobby) stop() {
 		l.endAll(wire.Bye{Code: string(code.Stopping), Reason: "the service is stopping", Again: true})
 		if l.memory != nil {
 			l.leaves(nil)
-			time.AfterFunc(leaveWithin, func() { l.post(func() { l.hurried = true }) })
+			time.AfterFunc(leaveWithin, func() {
+				l.gaveUp.Store(true)
+				l.post(func() { l.hurried = true })
+			})
 			return
 		}
 		l.step(&step.Input{Kind: step.Close})

@@ -31,9 +31,19 @@ func (l *Lobby) sit(c *Client, m *wire.Local) {
 		refuse(v.Code, v.Reason)
 		return
 	}
-	told.OK, told.Seat = true, uint32(out.Seat)
-	c.Say(told)
-	l.seatsAre(c, append(slices.Clone(c.Seats), out.Seat))
+	seat := out.Seat
+	l.whenKept(func(kept bool) {
+		switch {
+		case !slices.Contains(l.clients, c) || l.m.Store().Get(seat) == nil: // gone meanwhile
+		case !kept: // who is not kept has not joined
+			l.step(&step.Input{Kind: step.Leave, Seat: seat})
+			refuse(code.Stopping, "the database does not take it just now; try again in a moment")
+		default:
+			told.OK, told.Seat = true, uint32(seat)
+			l.seatsAre(c, append(slices.Clone(c.Seats), seat))
+			c.Say(told)
+		}
+	})
 }
 
 // rise gives the seat of one of several players on a connection up.

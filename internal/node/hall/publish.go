@@ -24,6 +24,7 @@ type publisher struct {
 	missed bool // somebody is still to be told that notices were left out
 	given  []given
 	made   []made
+	sure   []sure
 }
 
 // desks are shared by all lobbies: a lobby needs one only while it publishes.
@@ -70,6 +71,7 @@ func (l *Lobby) publish() {
 	p := &l.pub
 	st := l.m.Store()
 	changes := st.Changes()
+	defer l.publishSure()
 	if p.idle(l, changes) {
 		p.waits = false
 		return

@@ -124,6 +124,8 @@ func TestDoorsReplay(t *testing.T) {
 	take(step.Input{Kind: step.Called, Seat: seats[0], Text: "Maro"})
 	take(step.Input{Kind: step.Ping, Seat: seats[0], N: 30})
 	take(step.Input{Kind: step.Spectators, N: 2})
+	take(step.Input{Kind: step.Unkept, Yes: true, N: 1500})
+	take(step.Input{Kind: step.Unkept})
 	take(step.Input{Kind: step.RefereeOn, N: 1})
 	take(step.Input{Kind: step.RefereeAct, Name: "put"})
 	take(step.Input{Kind: step.RefereeSet, Target: seats[0], Name: "points", Value: sheet.IntValue(sheet.Integer, 4)})

@@ -42,6 +42,8 @@ type Ledger struct {
 	since   time.Time        // guarded by mu; since when nothing could be written; zero when it can
 	landed  chan struct{}    // guarded by mu; closed when a batch is committed
 	refresh func()           // asks every lobby for a checkpoint
+	away    func(time.Time)  // guarded by mu; told since when nothing can be written
+	told    bool             // guarded by mu; that it has been
 
 	wake chan struct{}
 	stop chan struct{}
@@ -113,7 +115,8 @@ func New(db *store.DB, node string, fence func() store.Fence, log *slog.Logger) 
 	}
 	g := &Ledger{db: db, node: node, fence: fence, log: log, first: map[string]int64{}, gapped: map[string]bool{},
 		dropped: map[uint64]bool{}, wake: make(chan struct{}, 1),
-		stop: make(chan struct{}), landed: make(chan struct{}), refresh: func() {}}
+		stop: make(chan struct{}), landed: make(chan struct{}), refresh: func() {},
+		away: func(time.Time) {}}
 	g.now = g.empty(1)
 	g.done.Go(g.run)
 	return g
@@ -126,6 +129,17 @@ func (g *Ledger) OnFull(refresh func()) {
 	defer g.mu.Unlock()
 	g.refresh = refresh
 }
+
+// OnAway sets what is told when nothing could be written for a second, and, with the zero time,
+// when everything is written again.
+func (g *Ledger) OnAway(tell func(since time.Time)) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	g.away = tell
+}
+
+// awayAfter is after how long it is told that nothing can be written.
+const awayAfter = time.Second
 
 // Write takes an entry of a lobby's journal, numbered from 1, and what is new of its people. It
 // never waits.
@@ -272,7 +286,10 @@ func (g *Ledger) run() {
 		}
 		b := g.take()
 		for wait := every; ; wait = min(2*wait, time.Second) {
+			began := time.Now()
+			slow := time.AfterFunc(awayAfter, func() { g.late(began) })
 			err := g.commit(b)
+			slow.Stop()
 			if err == nil {
 				break
 			}
@@ -341,6 +358,24 @@ func (g *Ledger) failed(err error) {
 		g.since = time.Now()
 		g.log.Warn("what the lobbies take in cannot be written; it waits", "error", err)
 	}
+	g.tellAwayLocked()
+}
+
+// late notes that a commit takes long: the database may hang.
+func (g *Ledger) late(began time.Time) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	if g.since.IsZero() {
+		g.since = began
+	}
+	g.tellAwayLocked()
+}
+
+func (g *Ledger) tellAwayLocked() {
+	if !g.told && time.Since(g.since) >= awayAfter {
+		g.told = true
+		go g.away(g.since)
+	}
 }
 
 func (g *Ledger) committed(b *batch) {
@@ -348,6 +383,10 @@ func (g *Ledger) committed(b *batch) {
 	defer g.mu.Unlock()
 	if !g.since.IsZero() {
 		g.log.Info("what the lobbies take in is written again", "after", time.Since(g.since).Round(time.Millisecond))
+	}
+	if g.told {
+		g.told = false
+		go g.away(time.Time{})
 	}
 	g.written, g.since = b.no, time.Time{}
 	g.size = max(g.size-len(b.data), 0)

@@ -57,6 +57,7 @@ type Config struct {
 	Origins     []string       // of pages that may call beside the service's own, as browsers send them
 	Proxies     []netip.Prefix // whose forwarded headers are believed
 	Metrics     string         // an address of its own for what the node counts; "" for none
+	Sure        bool           // clients are told of play only when it is kept
 	Refuse      bool           // a player's second connection to a lobby is refused; otherwise it takes over
 	Journals    string         // a folder for the lobbies' journals; "" for none
 	Practice    bool           // every lobby is a practice lobby
@@ -232,12 +233,14 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 			Again:     func(id string) { s.goAgain(id) },
 			Meter:     meter,
 			Refuse:    cfg.Refuse,
+			Sure:      cfg.Sure,
 			Practice:  cfg.Practice,
 			Check:     cfg.Check,
 			Secret:    account.Derived(secret, "passwords of lobbies"),
 		},
 	)
 	s.Ledger.OnFull(s.Hall.Refresh)
+	s.Ledger.OnAway(s.Hall.Unkept)
 	if err := s.Series.Start(ctx, s.Hall, s.open(ctx)); err != nil {
 		return err
 	}

@@ -5,11 +5,15 @@ package store
 
 import (
 	"context"
+	"database/sql"
+	"database/sql/driver"
 	"embed"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"log/slog"
+	"net"
 	"slices"
 	"strings"
 	"time"
@@ -98,16 +102,21 @@ func init() {
 }
 
 // Busy tells whether a statement failed for what passes by itself: it is to be tried again. It
-// is one that other transactions, or a lack of connections, or a restart has ended (SQLSTATE
-// 40P01, 40001, 53300, 57P01 to 57P03, and class 08).
+// is one that other transactions, a lack of connections or of room, a restart or a server that
+// only reads has ended (SQLSTATE 40P01, 40001, 25006, 53100 to 53300, 55P03, 57P01 to 57P03, 58030
+// and class 08), or whose connection broke.
 func Busy(err error) bool {
 	var pg *pgconn.PgError
 	if errors.As(err, &pg) {
-		return slices.Contains([]string{"40P01", "40001", "53300", "57P01", "57P02", "57P03"}, pg.Code) ||
+		return slices.Contains([]string{"40P01", "40001", "25006", "53100", "53200", "53300", "55P03", "57P01", "57P02",
+			"57P03", "58030"}, pg.Code) ||
 			strings.HasPrefix(pg.Code, "08")
 	}
 	var connect *pgconn.ConnectError
-	return errors.As(err, &connect)
+	var broken net.Error
+	return errors.As(err, &connect) || errors.As(err, &broken) || errors.Is(err, io.ErrUnexpectedEOF) ||
+		errors.Is(err, io.EOF) || errors.Is(err, driver.ErrBadConn) || errors.Is(err, sql.ErrConnDone) ||
+		err != nil && strings.Contains(err.Error(), "conn closed")
 }
 
 // ParamsFilter keeps the values of statements out of the log.

@@ -1,7 +1,9 @@
 package bench
 
 import (
+	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"os"
@@ -13,7 +15,9 @@ import (
 	"syscall"
 	"time"
 
+	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/live/outbox"
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/node/ledger"
 	"turnvex.example/turnvex/internal/node/store"
@@ -27,7 +31,7 @@ func ledgerBenchmarks() []Benchmark {
 	return []Benchmark{
 		{"ledger-cost", "250 lobbies of 8 with 4 inputs a second each, without sockets, with the ledger and " +
 			"without", ledgerCost},
-		{"ledger-wait", "an intent, and the same when its commit is waited for", ledgerWait},
+		{"publish-kept", "from an intent to another client's delta, told at once and when it is kept", publishKept},
 	}
 }
 
@@ -42,7 +46,7 @@ type scene struct {
 	stop    func()
 }
 
-func newScene(ctx context.Context, with bool, lobbies int) (*scene, error) {
+func newScene(ctx context.Context, with, sure bool, lobbies int) (*scene, error) {
 	root, err := filepath.Abs(".")
 	if err != nil {
 		return nil, err
@@ -63,7 +67,7 @@ func newScene(ctx context.Context, with bool, lobbies int) (*scene, error) {
 		s.ledger = ledger.New(s.db, "bench", nil, log)
 	}
 	s.hall = hall.New(hall.Config{Directory: twin.NewDirectory(), Keeper: twin.NewKeeper(), Names: twin.NewNames(),
-		Node: "bench", Ledger: s.ledger})
+		Node: "bench", Ledger: s.ledger, Sure: sure})
 	book, problems := rulebook.Compile([]byte(quietBook))
 	if book == nil {
 		return nil, problems.Errors()
@@ -143,7 +147,7 @@ func ledgerCost(t *Table) error {
 	for k, lobbies := range []int{100, 400} {
 		var own, pg, bytes [2]float64
 		for i, with := range []bool{false, true} {
-			s, err := newScene(ctx, with, lobbies)
+			s, err := newScene(ctx, with, false, lobbies)
 			if err != nil {
 				return err
 			}
@@ -171,33 +175,53 @@ func ledgerCost(t *Table) error {
 	return nil
 }
 
-// ledgerWait measures what it would cost to wait for the commit of each intent.
-func ledgerWait(t *Table) error {
-	ctx := context.Background()
-	s, err := newScene(ctx, true, 4)
-	if err != nil {
-		return err
-	}
-	defer s.end(ctx)
-	var took [2][]time.Duration
-	for n := range 400 {
-		l, wait := s.lobbies[n%4], n/4%2
-		began := time.Now()
-		if _, err := l.Ask(ctx, oarsman(n%4, n/8%8), &wire.Intent{Do: []string{"ready",
-			"unready"}[n/64%2]}); err != nil {
+// publishKept measures when another client is told of an intent: at once, and when it is kept.
+func publishKept(t *Table) error {
+	for i, name := range []string{"told at once, in the median", "told when it is kept"} {
+		took, err := published(context.Background(), i == 1)
+		if err != nil {
 			return err
 		}
-		if wait == 1 {
-			if err := l.Kept(ctx); err != nil {
-				return err
-			}
-		}
-		took[wait] = append(took[wait], time.Since(began))
-	}
-	for i, name := range []string{"an intent and its verdict, in the median", "the same, when its commit is " +
-		"waited for"} {
-		t.Row(name, ms(percentile(slices.Clone(took[i]), 0.5)), "")
-		t.Row("  99 of 100", ms(percentile(slices.Clone(took[i]), 0.99)), "")
+		t.Row(name, ms(percentile(slices.Clone(took), 0.5)), "")
+		t.Row("  99 of 100", ms(percentile(slices.Clone(took), 0.99)), "")
 	}
 	return nil
+}
+
+// published is how long it took until a client was told of intents of others.
+func published(ctx context.Context, sure bool) (took []time.Duration, err error) {
+	s, err := newScene(ctx, true, sure, 1)
+	if err != nil {
+		return nil, err
+	}
+	defer s.end(ctx)
+	l, told := s.lobbies[0], make(chan bool, 64)
+	c, err := l.Join(ctx, hall.Joining{Account: oarsman(0, 0), Name: "Oar 0", Enc: replica.JSON})
+	if err != nil {
+		return nil, err
+	}
+	c.Serve(func(list []*outbox.Frame, bye *wire.Bye) bool {
+		for _, f := range list {
+			if !bytes.Contains(f.Data, []byte(`"is":"welcome"`)) {
+				told <- true
+			}
+			f.Free()
+		}
+		return bye == nil
+	})
+	<-told // its snapshot
+	for n := range 200 {
+		began := time.Now()
+		if _, err := l.Ask(ctx, oarsman(0, 1+n%7), &wire.Intent{Do: []string{"ready", "unready"}[n/7%2]}); err != nil {
+			return nil, err
+		}
+		select {
+		case <-told:
+			took = append(took, time.Since(began))
+		case <-time.After(5 * time.Second):
+			return nil, errors.New("nothing was told within 5 s")
+		}
+		time.Sleep(60 * time.Millisecond) // for the next tick, and the next commit
+	}
+	return took, nil
 }

@@ -67,6 +67,9 @@ func serveCommand() command {
 				"`folder` in which each lobby's journal is written, for turnvex replay; none if empty (environment "+
 					"TURNVEX_JOURNALS)",
 			)
+			fs.BoolVar(&cfg.Sure, "publish-kept", os.Getenv("TURNVEX_PUBLISH_KEPT") != "", "tell clients of play only "+
+				"when the database has it: nothing that was told is lost with the node, and everything is told some "+
+				"40 ms later (environment TURNVEX_PUBLISH_KEPT)")
 			fs.BoolVar(
 				&cfg.Refuse,
 				"refuse-second",

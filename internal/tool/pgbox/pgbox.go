@@ -35,12 +35,15 @@ type Box struct {
 	cmd  *exec.Cmd
 	done chan struct{}
 	lock *os.File
+	temp bool
+	sure bool
 }
 
 // Options say how to run it.
 type Options struct {
 	Dir  string // made if it is not there
 	Temp bool   // thrown away when it stops; nothing is flushed to disk
+	Sure bool   // with Temp: what is committed outlives the server's processes, though not the machine
 }
 
 // Start makes the cluster if it is not there yet, and starts it on a free port.
@@ -50,7 +53,7 @@ func Start(ctx context.Context, o Options) (*Box, error) {
 	if err != nil {
 		return nil, err
 	}
-	b := &Box{Dir: o.Dir, done: make(chan struct{})}
+	b := &Box{Dir: o.Dir, temp: o.Temp, sure: o.Sure}
 	cred, err := owner()
 	if err != nil {
 		return nil, err
@@ -66,7 +69,10 @@ func Start(ctx context.Context, o Options) (*Box, error) {
 		b.lock.Close()
 		return nil, err
 	}
-	if err := b.launch(ctx, bin, cred, o.Temp); err != nil {
+	if b.Port, err = freePort(); err == nil {
+		err = b.launch(ctx, bin, cred)
+	}
+	if err != nil {
 		b.lock.Close()
 		return nil, err
 	}
@@ -180,17 +186,16 @@ func (b *Box) initialise(ctx context.Context, bin string, cred *syscall.Credenti
 }
 
 // launch starts the server and waits until it takes connections.
-func (b *Box) launch(ctx context.Context, bin string, cred *syscall.Credential, temp bool) error {
+func (b *Box) launch(ctx context.Context, bin string, cred *syscall.Credential) error {
 	endStale(filepath.Join(b.Dir, "data", "postmaster.pid"))
-	port, err := freePort()
-	if err != nil {
-		return err
-	}
-	b.Port = port
-	args := []string{"-D", filepath.Join(b.Dir, "data"), "-p", strconv.Itoa(port), "-c", "listen_addresses=127.0.0.1",
+	b.done = make(chan struct{})
+	args := []string{"-D", filepath.Join(b.Dir, "data"), "-p", strconv.Itoa(b.Port), "-c", "listen_addresses=127.0.0.1",
 		"-c", "unix_socket_directories=", "-c", "max_connections=60", "-c", "timezone=UTC"}
-	if temp {
-		args = append(args, "-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off")
+	if b.temp {
+		args = append(args, "-c", "fsync=off", "-c", "full_page_writes=off")
+	}
+	if b.temp && !b.sure {
+		args = append(args, "-c", "synchronous_commit=off")
 	}
 	log, err := os.Create(filepath.Join(b.Dir, "log"))
 	if err != nil {
@@ -200,7 +205,7 @@ func (b *Box) launch(ctx context.Context, bin string, cred *syscall.Credential, 
 	b.cmd = exec.Command(filepath.Join(bin, "postgres"), args...)
 	b.cmd.Dir, b.cmd.Stdout, b.cmd.Stderr = b.Dir, log, log
 	b.cmd.SysProcAttr = &syscall.SysProcAttr{Credential: cred, Setpgid: true, Pdeathsig: syscall.SIGINT}
-	started := make(chan error)
+	started, done := make(chan error), b.done
 	go func() {
 		runtime.LockOSThread() // the server ends with the thread that started it
 		err := b.cmd.Start()
@@ -208,7 +213,7 @@ func (b *Box) launch(ctx context.Context, bin string, cred *syscall.Credential, 
 		if err == nil {
 			b.cmd.Wait()
 		}
-		close(b.done)
+		close(done)
 	}()
 	if err := <-started; err != nil {
 		return fmt.Errorf("start PostgreSQL: %w", err)

@@ -1,0 +1,51 @@
+package hall
+
+import (
+	"context"
+	"time"
+
+	"turnvex.example/turnvex/internal/live/outbox"
+)
+
+// sure is a frame that waits until what it tells of is kept, where the node is set to that.
+type sure struct {
+	client *Client
+	frame  *outbox.Frame
+}
+
+// sureWithin is the longest that publishing waits: while the database is away play goes on.
+const sureWithin = time.Second
+
+// publishSure sends what was put since the last time, as soon as everything that the lobby has
+// taken in up to now is kept.
+func (l *Lobby) publishSure() {
+	if len(l.pub.sure) == 0 {
+		return
+	}
+	list, mark := l.pub.sure, l.memory.mark
+	l.pub.sure = nil
+	l.telling.add(func() {
+		ctx, over := context.WithTimeout(context.Background(), sureWithin)
+		defer over()
+		l.hall.cfg.Ledger.Kept(ctx, mark)
+		for _, s := range list {
+			s.client.Put(s.frame)
+		}
+	})
+}
+
+// whenKept runs a job in the lobby's loop when everything that it has taken in up to now is kept,
+// or could not be kept in time.
+func (l *Lobby) whenKept(job func(kept bool)) {
+	if l.memory == nil {
+		job(true)
+		return
+	}
+	mark := l.memory.mark
+	go func() {
+		ctx, over := context.WithTimeout(context.Background(), keptWithin)
+		defer over()
+		err := l.hall.cfg.Ledger.Kept(ctx, mark)
+		l.post(func() { job(err == nil) })
+	}()
+}

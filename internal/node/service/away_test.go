@@ -1,0 +1,304 @@
+package service_test
+
+import (
+	"fmt"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strings"
+	"syscall"
+	"testing"
+	"time"
+
+	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/node/service"
+	"turnvex.example/turnvex/internal/node/store"
+	"turnvex.example/turnvex/internal/tool/pgbox"
+)
+
+// suffering is a node over a server that is made to suffer.
+type suffering struct {
+	t          *testing.T
+	box        *pgbox.Box
+	dir        string
+	node       *service.Service
+	in         [2]*client.Signed
+	mara, joss *client.Conn
+	op         client.Service
+	code       string
+	disk       bool // the server's disk can be filled
+	plays      int64
+}
+
+// suffer starts one: on a disk of its own, where the system lets us make one.
+func suffer(t *testing.T) *suffering {
+	t.Helper()
+	root, err := filepath.Abs("../../..")
+	if err != nil {
+		t.Fatal(err)
+	}
+	s := &suffering{t: t, dir: filepath.Join(pgbox.Folder(root), "suffering-"+fresh()+fmt.Sprint(os.Getpid()))}
+	if err := os.MkdirAll(s.dir, 0o755); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { os.RemoveAll(s.dir) })
+	if err := syscall.Mount("none", s.dir, "tmpfs", 0, "size=256m"); err == nil {
+		s.disk = true
+		t.Cleanup(func() { syscall.Unmount(s.dir, 0) })
+	} else {
+		t.Logf("no disk can be made that may be filled, and so none is: %v", err)
+	}
+	if s.box, err = pgbox.Start(soon(t), pgbox.Options{Dir: filepath.Join(s.dir, "box"), Temp: true,
+		Sure: true}); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(s.box.Stop)
+	s.node = another(t, service.Config{Database: s.box.Address, OperatorKey: "the-key-of-a-node-that-suffers"})
+	if _, _, err := s.node.Library.Load(soon(t),
+		[]byte(dashBook+"record: {steps: {of: me.steps, keep: total}}\n")); err != nil {
+		t.Fatal(err)
+	}
+	for i, name := range []string{"Mara", "Joss"} {
+		s.in[i], err = client.SignIn(soon(t), s.node.Address, "a-device-beside-a-bad-database-"+name, name)
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	key, err := client.SignInKey(soon(t), s.node.Address, "the-key-of-a-node-that-suffers")
+	if err != nil {
+		t.Fatal(err)
+	}
+	s.op = client.Service{Address: s.node.Address, Token: key.Token}
+	l, err := at(s.node, s.in[0]).Open(soon(t), client.Opening{Rulebook: "dash"})
+	if err != nil {
+		t.Fatal(err)
+	}
+	s.code = l.Code
+	s.mara, s.joss = s.join(0), s.join(1)
+	return s
+}
+
+func (s *suffering) join(i int) *client.Conn {
+	s.t.Helper()
+	c, err := client.Connect(soon(s.t), client.Options{Address: s.node.Address, Token: s.in[i].Token, Lobby: s.code})
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	s.t.Cleanup(c.Close)
+	return c
+}
+
+// sql does something in the database, by a connection of its own.
+func (s *suffering) sql(statements ...string) {
+	s.t.Helper()
+	db, err := store.Open(soon(s.t), s.box.Address, nil)
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	defer db.Close()
+	pool, err := db.DB.DB()
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	pool.SetMaxOpenConns(1) // one after the other, in one session
+	for _, q := range statements {
+		if err := db.WithContext(soon(s.t)).Exec(q).Error; err != nil {
+			s.t.Fatalf("%s: %v", q, err)
+		}
+	}
+}
+
+// fault is what the server suffers, until the function that it returns is called.
+type fault struct {
+	name string
+	do   func(s *suffering) (over func())
+}
+
+var faults = []fault{
+	{"it is gone", func(s *suffering) func() {
+		s.box.Crash()
+		return s.again
+	}},
+	{"it hangs", func(s *suffering) func() {
+		s.box.Hang(true)
+		return func() { s.box.Hang(false) }
+	}},
+	{"it only reads", func(s *suffering) func() {
+		s.sql("alter system set default_transaction_read_only = on", "select pg_reload_conf()")
+		return func() {
+			s.sql("set default_transaction_read_only = off", "alter system reset default_transaction_read_only",
+				"select pg_reload_conf()")
+		}
+	}},
+	{"it has no connections left", (*suffering).crowd},
+	{"its disk is full", (*suffering).fill},
+}
+
+func (s *suffering) again() {
+	s.t.Helper()
+	if err := s.box.Again(soon(s.t)); err != nil {
+		s.t.Fatal(err)
+	}
+}
+
+// crowd takes all connections for itself.
+func (s *suffering) crowd() func() {
+	s.t.Helper()
+	db, err := store.Open(soon(s.t), s.box.Address+"&application_name=crowd", nil)
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	pool, err := db.DB.DB()
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	pool.SetMaxOpenConns(100)
+	pool.SetMaxIdleConns(100)
+	first, err := pool.Conn(soon(s.t))
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	for others := 1; others > 0; {
+		if _, err := first.ExecContext(soon(s.t), "select pg_terminate_backend(pid, 1000) from pg_stat_activity where "+
+			"application_name <> 'crowd' and backend_type = 'client backend'"); err != nil {
+			s.t.Fatal(err)
+		}
+		for err = nil; err == nil; {
+			_, err = pool.Conn(soon(s.t))
+		}
+		row := first.QueryRowContext(soon(s.t), "select count(*) from pg_stat_activity where "+
+			"application_name <> 'crowd' and backend_type = 'client backend'")
+		if err := row.Scan(&others); err != nil {
+			s.t.Fatal(err)
+		}
+	}
+	return func() { db.Close() }
+}
+
+// fill fills the server's disk.
+func (s *suffering) fill() func() {
+	s.t.Helper()
+	if !s.disk {
+		return nil
+	}
+	name := filepath.Join(s.dir, "ballast")
+	file, err := os.Create(name)
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	for block := make([]byte, 64<<10); err == nil; {
+		_, err = file.Write(block)
+	}
+	file.Close()
+	db, err := store.Open(soon(s.t), s.box.Address, nil)
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	defer db.Close()
+	for err == nil { // until there is no room for the write-ahead log
+		err = db.WithContext(soon(s.t)).Exec("select pg_logical_emit_message(false, 'ballast', repeat('b', " +
+			"1000000))").Error
+	}
+	return func() {
+		os.Remove(name)
+		s.again()
+	}
+}
+
+// ready asks the node whether it is.
+func (s *suffering) ready() (status int, body string) {
+	s.t.Helper()
+	res, err := http.Get(s.node.Address + "/ready")
+	if err != nil {
+		s.t.Fatal(err)
+	}
+	defer res.Body.Close()
+	data := make([]byte, 1000)
+	n, _ := res.Body.Read(data)
+	return res.StatusCode, string(data[:n])
+}
+
+// untilReady waits until the node is ready, or is not.
+func (s *suffering) untilReady(want bool) (body string) {
+	s.t.Helper()
+	again := time.NewTicker(50 * time.Millisecond)
+	defer again.Stop()
+	for ctx := soon(s.t); ; {
+		status, body := s.ready()
+		if want == (status == http.StatusOK) {
+			return body
+		}
+		select {
+		case <-again.C:
+		case <-ctx.Done():
+			s.t.Fatalf("ready: %d %s", status, body)
+		}
+	}
+}
+
+// match plays one to its end; its result is kept when it can be.
+func (s *suffering) match() {
+	s.t.Helper()
+	s.plays++
+	play(s.t, s.mara, s.joss)
+	do(s.t, s.mara, client.Intent{Do: "act", Name: "go"})
+	until(s.t, s.joss, "the lobby gathers again", func(c *client.Copy) bool { return c.Match() == nil })
+}
+
+// kept makes sure that every match that was played is kept, once.
+func (s *suffering) kept() {
+	s.t.Helper()
+	until(s.t, s.mara, "everything is kept", func(c *client.Copy) bool {
+		return c.Lobby().Int("kept") == s.plays && c.Clock(c.Lobby(), "unkept") == 0
+	})
+	list, err := s.op.Matches(soon(s.t), map[string][]string{"lobby": {s.code}, "limit": {"100"}})
+	if err != nil || int64(len(list)) != s.plays {
+		s.t.Errorf("%d matches of %d are kept: %v", len(list), s.plays, err)
+	}
+	if steps := record(s.t, s.op, s.in[0].Player, "dash")["steps"]; steps != float64(s.plays) {
+		s.t.Errorf("of %d steps the record holds %v", s.plays, steps)
+	}
+}
+
+// TestDatabaseSuffers: whatever happens to the database, play goes on; what cannot be kept waits, and
+// everybody is told so; what needs the database is refused with a time to come again, and what does
+// not is answered; when it is back everything is kept, once.
+func TestDatabaseSuffers(t *testing.T) {
+	s := suffer(t)
+	for _, f := range faults {
+		s.match()
+		s.kept()
+		over := f.do(s)
+		if over == nil {
+			continue
+		}
+		began := time.Now()
+		until(t, s.joss, "how long nothing has been kept", func(c *client.Copy) bool {
+			return c.Clock(c.Lobby(), "unkept") > 0
+		})
+		t.Logf("%s: after %s the lobby says so", f.name, time.Since(began).Round(10*time.Millisecond))
+		if body := s.untilReady(false); !strings.Contains(body, `"stopping"`) {
+			t.Errorf("%s: not ready, it says %s", f.name, body)
+		}
+		s.match()
+		s.match()
+		_, err := at(s.node, s.in[1]).Open(soon(t), client.Opening{Rulebook: "dash"})
+		var refused *client.Refusal
+		if wants(t, f.name+": opening a lobby", err, "stopping"); client.CodeOf(err) == "stopping" {
+			refused = err.(*client.Refusal)
+			if refused.Status != http.StatusServiceUnavailable {
+				t.Errorf("%s: opening a lobby is answered with %d", f.name, refused.Status)
+			}
+		}
+		if _, err := at(s.node, s.in[1]).Lobby(soon(t), s.code); err != nil {
+			t.Errorf("%s: a lobby that is here: %v", f.name, err)
+		}
+		s.joss.Close() // a token that is still good, and a seat that is theirs, need no database
+		s.joss = s.join(1)
+		over()
+		s.untilReady(true)
+		s.kept()
+	}
+	s.match()
+	s.kept()
+}

@@ -41,7 +41,7 @@ func (l *Lobby) sit(c *Client, m *wire.Local) {
 		default:
 			told.OK, told.Seat = true, uint32(seat)
 			l.seatsAre(c, append(slices.Clone(c.Seats), seat))
-			c.Say(told)
+			c.answer(told) // behind the snapshot
 		}
 	})
 }

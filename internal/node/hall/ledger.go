@@ -59,11 +59,10 @@ func (m *memory) input(l *Lobby, in *step.Input) {
 }
 
 // checkpoint hands on the whole state, when it is time and nothing is under way.
-func (m *memory) checkpoint(l *Lobby) {
+func (m *memory) checkpoint(l *Lobby, now time.Time) {
 	if m == nil || m.under > 0 || len(l.charging) > 0 {
 		return
 	}
-	now := l.hall.cfg.Now()
 	due := len(m.segment) > 0 && (len(m.segment) > checkpointBytes || now.Sub(m.at) > checkpointEvery)
 	if due || m.asked {
 		m.now(l, now)
@@ -72,7 +71,7 @@ func (m *memory) checkpoint(l *Lobby) {
 
 func (m *memory) now(l *Lobby, now time.Time) {
 	m.mark = m.ledger.Checkpoint(l.ID, m.seq, l.began, l.m.Save(), m.segment)
-	m.segment, m.at, m.asked = nil, now, false
+	m.segment, m.at, m.asked = make([]byte, 0, min(cap(m.segment), checkpointBytes)), now, false
 }
 
 // begin and done count what is under way.

@@ -158,7 +158,7 @@ func (l *Lobby) run(first func()) {
 		}
 		l.guard(l.closeWhenShown)
 		l.guard(l.publish)
-		l.guard(func() { l.memory.checkpoint(l) })
+		l.guard(func() { l.memory.checkpoint(l, began) })
 		l.hall.cfg.Meter.Turn(late, l.hall.cfg.Now().Sub(began), l.verdicts)
 	}
 	l.emptyHolds()

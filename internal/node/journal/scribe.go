@@ -24,6 +24,7 @@ type Person struct {
 type Scribe struct {
 	people *people
 	told   []Person
+	buf    []byte // of the last plain entry
 	// Whose is as in Writer.
 	Whose func(seat sheet.ID) string
 }
@@ -38,8 +39,17 @@ func NewScribe(known ...Person) *Scribe {
 	return s
 }
 
-// Input returns the entry of an input, and what the tokens stand for that are new in it.
+// Input returns the entry of an input, good until the next call, and what the tokens stand for that
+// are new in it.
 func (s *Scribe) Input(in *step.Input) (entryOf []byte, told []Person, err error) {
+	if plain(in) {
+		s.buf = appendPlain(s.buf[:0], in)
+		return s.buf, nil, nil
+	}
+	return s.other(in)
+}
+
+func (s *Scribe) other(in *step.Input) (entryOf []byte, told []Person, err error) {
 	hidden, whose := *in, ""
 	if s.Whose != nil && (in.Kind == step.Called || in.Verb == step.Rename) {
 		whose = s.Whose(in.Seat)

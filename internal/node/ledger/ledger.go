@@ -5,7 +5,6 @@ package ledger
 
 import (
 	"context"
-	"encoding/binary"
 	"errors"
 	"fmt"
 	"log/slog"
@@ -81,24 +80,9 @@ type logged struct {
 // thousands are written a second.
 func appendLogged(dst []byte, lobby string, seq int64, entry []byte) []byte {
 	dst = append(dst, 0x83)
-	dst = append(appendHead(dst, 3, uint64(len(lobby))), lobby...)
-	dst = appendHead(dst, 0, uint64(seq))
-	return append(appendHead(dst, 2, uint64(len(entry))), entry...)
-}
-
-// appendHead appends the head of a value of a major type.
-func appendHead(dst []byte, major byte, n uint64) []byte {
-	switch major <<= 5; {
-	case n < 24:
-		return append(dst, major|byte(n))
-	case n <= math.MaxUint8:
-		return append(dst, major|24, byte(n))
-	case n <= math.MaxUint16:
-		return binary.BigEndian.AppendUint16(append(dst, major|25), uint16(n))
-	case n <= math.MaxUint32:
-		return binary.BigEndian.AppendUint32(append(dst, major|26), uint32(n))
-	}
-	return binary.BigEndian.AppendUint64(append(dst, major|27), n)
+	dst = append(journal.AppendHead(dst, 3, uint64(len(lobby))), lobby...)
+	dst = journal.AppendHead(dst, 0, uint64(seq))
+	return append(journal.AppendHead(dst, 2, uint64(len(entry))), entry...)
 }
 
 // Mark is a place in what is written, to be waited for.

@@ -147,6 +147,26 @@ func (s Service) LobbiesOf(ctx context.Context, player string) ([]FoundLobby, er
 	return out.Lobbies, s.Call(ctx, http.MethodGet, "/v1/players/"+url.PathEscape(player)+"/lobbies", nil, &out)
 }
 
+// Playback says which part of what happened in a lobby is wanted.
+type Playback struct {
+	From, To int64  // ticks; To 0: to the end
+	As       uint32 // only what this seat sees; everything if 0
+}
+
+// Playback writes what happened in a lobby, open or ended lately, as JSON Lines: a playback, a
+// snapshot, and then the deltas and notices that a live connection with this view would have been
+// sent. The last line is an end: with more, the rest is asked for from its tick on. Service keys only.
+func (s Service) Playback(ctx context.Context, lobby string, p Playback, into io.Writer) error {
+	q := url.Values{"from": {strconv.FormatInt(p.From, 10)}}
+	if p.To > 0 {
+		q.Set("to", strconv.FormatInt(p.To, 10))
+	}
+	if p.As > 0 {
+		q.Set("as", strconv.FormatUint(uint64(p.As), 10))
+	}
+	return s.Read(ctx, "/v1/journals/"+url.PathEscape(lobby)+"/view?"+q.Encode(), into)
+}
+
 // Journal writes the journal of a lobby, open or ended lately, by its join code or ID. Service
 // keys only.
 func (s Service) Journal(ctx context.Context, lobby string, into io.Writer) error {

@@ -73,6 +73,7 @@ type giver = func(ctx context.Context, l *hall.Lobby, to hall.Destination) error
 type server struct {
 	Config
 	conns    conns
+	playing  chan struct{} // whose turn it is to have a lobby played back
 	checking chan struct{} // whose turn it is to have a rulebook checked
 }
 
@@ -84,7 +85,8 @@ func New(cfg Config) http.Handler {
 	if cfg.Live == nil {
 		cfg.Live = &atomic.Int64{}
 	}
-	s := &server{Config: cfg, conns: conns{all: map[*conn]bool{}, n: cfg.Live}, checking: make(chan struct{}, 1)}
+	s := &server{Config: cfg, conns: conns{all: map[*conn]bool{}, n: cfg.Live}, checking: make(chan struct{}, 1),
+		playing: make(chan struct{}, playbacks)}
 	cfg.Accounts.OnVoid(s.conns.void)
 	cfg.Meter.Gauge("turnvex_live_connections", "live connections that have said hello", s.conns.count)
 	r := chi.NewRouter()

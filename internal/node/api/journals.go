@@ -1,10 +1,19 @@
 package api
 
 import (
+	"bufio"
+	"net/http"
+	"slices"
+	"strconv"
+	"time"
+
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/replica"
+	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/node/ledger"
+	"turnvex.example/turnvex/internal/node/playback"
 )
 
 var journalRoutes = []route{
@@ -13,6 +22,12 @@ var journalRoutes = []route{
 		kinds: []string{"application/octet-stream"},
 		summary: "The journal of a lobby, open or ended in the last 7 days, by its join code or ID: turnvex replay " +
 			"reads it. Who was deleted is a token in it",
+	},
+	{
+		method: "GET", path: "/v1/journals/{lobby}/view", access: reading, do: (*server).playback,
+		kinds: []string{"application/jsonl"}, params: viewParams,
+		summary: "What happened in a lobby, open or ended in the last 7 days, from one tick to another: the messages " +
+			"that a live connection with this view would have been sent, one a line",
 	},
 	{
 		method: "GET", path: "/v1/lobbies/{code}/journal", access: tokened, do: (*server).journalOfPractice,
@@ -81,5 +96,65 @@ func (s *server) sendJournal(c *call, j *ledger.Journal) (any, error) {
 	}
 	c.w.Header().Set("Content-Type", "application/octet-stream")
 	journal.Whole(c.w, journal.Head{Rulebook: book.Source, Setup: j.Setup}, j.People, j.Entries...)
+	return written{}, nil
+}
+
+// The most of a playback: bytes, and how many are made at the same time.
+const (
+	maxPlayback = 8 << 20
+	playbacks   = 2
+)
+
+var viewParams = []param{
+	{"from", "the first tick; 0 if it is not given", "integer"},
+	{"to", "the last tick; to the end if it is not given", "integer"},
+	{"as", "only what this seat sees; everything if it is not given", "integer"},
+}
+
+// playback sends what happened in a lobby, as a live connection would have been told.
+func (s *server) playback(c *call) (any, error) {
+	q := playback.Query{To: 1 << 40, View: replica.View{All: true}, Most: maxPlayback}
+	var as sheet.Tick
+	for name, into := range map[string]*sheet.Tick{"from": &q.From, "to": &q.To, "as": &as} {
+		text := c.query(name)
+		if text == "" {
+			continue
+		}
+		n, err := strconv.ParseInt(text, 10, 64)
+		if err != nil || n < 0 || n > 1<<40 {
+			return nil, fault.New(code.OutOfRange, "%s is a whole number from 0 on, not %.40q", name, text)
+		}
+		*into = sheet.Tick(n)
+	}
+	if as != 0 {
+		q.View = replica.View{Seats: []sheet.ID{sheet.ID(as)}}
+	}
+	select {
+	case s.playing <- struct{}{}:
+		defer func() { <-s.playing }()
+	case <-c.r.Context().Done():
+		return nil, c.r.Context().Err()
+	}
+	j, err := s.Ledger.JournalFrom(c.r.Context(), c.path("lobby"), int64(q.From))
+	if err == nil && j == nil {
+		err = fault.New(code.NoLobby, "no journal of a lobby %.40q is kept", c.path("lobby"))
+	}
+	if err != nil {
+		return nil, err
+	}
+	book, err := s.Library.Version(c.r.Context(), j.Rulebook, j.Version)
+	if err != nil {
+		return nil, err
+	}
+	until := max(sheet.Tick(j.Until), sheet.Tick(j.Age*time.Duration(book.Rate)/time.Second))
+	c.w.Header().Set("Content-Type", "application/jsonl")
+	out := bufio.NewWriter(c.w)
+	err = playback.Play(c.r.Context(), out, &playback.Source{Book: book, Setup: j.Setup, State: j.State,
+		People: j.People, Entries: slices.Concat(j.Entries...), Until: until}, &q)
+	if err != nil { // the answer has begun: an end that is cut off is all that can be told
+		s.Log.Warn("a playback broke off", "lobby", j.Code, "error", err)
+		panic(http.ErrAbortHandler)
+	}
+	out.Flush()
 	return written{}, nil
 }

@@ -12,17 +12,27 @@ type face struct {
 	info wire.BookInfo
 }
 
+// Face is how the lobbies of a rulebook look from outside.
+func Face(b *rulebook.Book) (*replica.Face, wire.BookInfo) {
+	f := newFace(b)
+	return f.Face, f.info
+}
+
 // faceOf returns the face of a rulebook, which its first lobby makes.
 func (h *Hall) faceOf(b *rulebook.Book) *face {
 	if f, ok := h.faces.Load(b); ok {
 		return f.(*face)
 	}
+	f, _ := h.faces.LoadOrStore(b, newFace(b))
+	return f.(*face)
+}
+
+func newFace(b *rulebook.Book) *face {
 	var sight *replica.Sight
 	if b.Ground != nil && b.Ground.Sight != nil {
 		s := b.Ground.Sight
 		sight = &replica.Sight{Near: s.Near, Far: s.Far, Every: s.Every, Player: b.F.Player.Pos, Piece: b.F.Piece.Pos,
 			Creature: b.F.Creature.Pos}
 	}
-	f, _ := h.faces.LoadOrStore(b, &face{replica.NewFace(b.Schema, sight), describe(b)})
-	return f.(*face)
+	return &face{replica.NewFace(b.Schema, sight), describe(b)}
 }

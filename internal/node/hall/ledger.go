@@ -19,6 +19,7 @@ type memory struct {
 	segment []byte      // the entries since the last checkpoint
 	mark    ledger.Mark // of the last entry
 	at      time.Time   // of the last checkpoint
+	keptAt  time.Time   // of the last one that is kept as long as the journal
 	asked   bool        // a checkpoint is wanted whatever there is to say
 	under   int         // what the authority asked for and was not answered yet: records, saves, charges
 }
@@ -28,10 +29,12 @@ type memory struct {
 const (
 	checkpointBytes = 256 << 10
 	checkpointEvery = 20 * time.Second
+	keepEvery       = 5 * time.Minute // one is kept as long as the journal
 )
 
 func newMemory(l *Lobby, people ...journal.Person) *memory {
-	m := &memory{ledger: l.hall.cfg.Ledger, scribe: journal.NewScribe(people...), at: l.hall.cfg.Now()}
+	m := &memory{ledger: l.hall.cfg.Ledger, scribe: journal.NewScribe(people...), at: l.hall.cfg.Now(),
+		keptAt: l.hall.cfg.Now()}
 	m.scribe.Whose = l.whose
 	return m
 }
@@ -70,7 +73,12 @@ func (m *memory) checkpoint(l *Lobby, now time.Time) {
 }
 
 func (m *memory) now(l *Lobby, now time.Time) {
-	m.mark = m.ledger.Checkpoint(l.ID, m.seq, l.began, l.m.Save(), m.segment)
+	keep := now.Sub(m.keptAt) >= keepEvery
+	if keep {
+		m.keptAt = now
+	}
+	m.mark = m.ledger.Checkpoint(l.ID, ledger.State{Seq: m.seq, Tick: int64(l.m.Tick()), Began: l.began,
+		Data: l.m.Save(), Keep: keep}, m.segment)
 	m.segment, m.at, m.asked = make([]byte, 0, min(cap(m.segment), checkpointBytes)), now, false
 }
 
@@ -90,7 +98,7 @@ func (m *memory) done() {
 // end says that the lobby has ended, when all that it gave is kept.
 func (m *memory) end(l *Lobby) {
 	if m != nil {
-		m.ledger.End(l.ID, m.seq, m.segment)
+		m.ledger.End(l.ID, m.seq, int64(l.m.Tick()), m.segment)
 	}
 }
 

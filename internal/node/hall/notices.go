@@ -43,19 +43,25 @@ func (l *Lobby) sendNotices() {
 	p.told = p.told[:0]
 }
 
+// Notice is how something that has happened is told.
+func Notice(n step.Notice, at sheet.Tick) wire.Notice {
+	w := wire.Notice{Is: "notice", Name: n.Notice.Name, Tick: int64(at), Of: uint32(n.Of)}
+	if n.To != sheet.Everyone {
+		w.To = n.To.String()
+	}
+	if len(n.Values) > 0 {
+		w.With = map[string]any{}
+	}
+	for i, v := range n.Values {
+		w.With[n.Notice.Fields[i].Name] = v.Plain()
+	}
+	return w
+}
+
 // notices sets aside what is to be told after the delta of the tick.
 func (p *publisher) notices(l *Lobby, list []step.Notice) {
 	for _, n := range list {
-		w := wire.Notice{Is: "notice", Name: n.Notice.Name, Tick: int64(l.m.Tick()), Of: uint32(n.Of)}
-		if n.To != sheet.Everyone {
-			w.To = n.To.String()
-		}
-		if len(n.Values) > 0 {
-			w.With = map[string]any{}
-		}
-		for i, v := range n.Values {
-			w.With[n.Notice.Fields[i].Name] = v.Plain()
-		}
+		w := Notice(n, l.m.Tick())
 		if n.To == sheet.RefereesOnly {
 			l.tellJudges(w)
 		}

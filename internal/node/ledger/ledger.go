@@ -157,33 +157,46 @@ func (g *Ledger) Write(lobby string, seq int64, entry []byte, told []journal.Per
 	return never
 }
 
-// Checkpoint takes the state of a lobby after an entry, when its tick 0 was, and the piece of its
-// journal since the last one. An older one that still waits gives way to it.
-func (g *Ledger) Checkpoint(lobby string, seq int64, began time.Time, state, segment []byte) Mark {
+// State is the whole state of a lobby.
+type State struct {
+	Seq   int64     // of the entry after which it is
+	Tick  int64     // at which it is
+	Began time.Time // when the lobby's tick 0 was
+	Data  []byte
+	Keep  bool // as long as the journal, to play back from it
+}
+
+// Checkpoint takes the state of a lobby, and the piece of its journal since the last one. An older
+// one that still waits gives way to it.
+func (g *Ledger) Checkpoint(lobby string, s State, segment []byte) Mark {
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	g.beginLocked()
-	g.now.checkpoints[lobby] = &store.LedgerCheckpoint{LobbyID: lobby, Seq: seq, Data: state, BeganAt: began.UTC()}
-	g.segmentLocked(lobby, seq, segment)
+	g.now.checkpoints[lobby] = &store.LedgerCheckpoint{LobbyID: lobby, Seq: s.Seq, Tick: s.Tick, Data: s.Data,
+		BeganAt: s.Began.UTC()}
+	piece := store.LedgerSegment{LobbyID: lobby, Seq: s.Seq, Tick: s.Tick, Data: segment}
+	if s.Keep {
+		piece.State = s.Data
+	}
+	if len(segment) > 0 {
+		g.now.segments = append(g.now.segments, piece)
+	}
 	delete(g.gapped, lobby)
 	g.wakeLocked()
 	return Mark(g.now.no)
 }
 
-func (g *Ledger) segmentLocked(lobby string, seq int64, segment []byte) {
-	if len(segment) > 0 {
-		g.now.segments = append(g.now.segments, store.LedgerSegment{LobbyID: lobby, Seq: seq, Data: segment})
-	}
-}
-
-// End says that a lobby has ended, with the last piece of its journal.
-func (g *Ledger) End(lobby string, seq int64, segment []byte) Mark {
+// End says that a lobby has ended, at a tick, with the last piece of its journal.
+func (g *Ledger) End(lobby string, seq, tick int64, segment []byte) Mark {
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	g.beginLocked()
 	delete(g.now.checkpoints, lobby)
 	delete(g.gapped, lobby)
-	g.segmentLocked(lobby, seq, segment)
+	if len(segment) > 0 {
+		g.now.segments = append(g.now.segments, store.LedgerSegment{LobbyID: lobby, Seq: seq, Tick: tick,
+			Data: segment})
+	}
 	g.now.ends = append(g.now.ends, lobby)
 	g.wakeLocked()
 	return Mark(g.now.no)

@@ -76,15 +76,15 @@ func TestLeftover(t *testing.T) {
 		t.Errorf("%+v", x)
 	}
 	began := time.Now().Add(-time.Hour)
-	g.Checkpoint(id, 11, began, []byte("state 11"), x.After)
+	g.Checkpoint(id, State{Seq: 11, Began: began, Data: []byte("state 11")}, x.After)
 	kept(t, g, g.Write(id, 12, []byte("entry 12."), nil))
 	x = left(t, g)[0]
 	if x.Seq != 12 || string(x.State) != "state 11" || string(x.After) != "entry "+
 		"12." || x.Began.Sub(began).Abs() > time.Millisecond {
 		t.Errorf("after the checkpoint: %+v", x)
 	}
-	kept(t, g, g.Checkpoint(id, 12, began, []byte("state 12"), []byte("entry 12.")))
-	kept(t, g, g.End(id, 13, []byte("entry 13.")))
+	kept(t, g, g.Checkpoint(id, State{Seq: 12, Began: began, Data: []byte("state 12")}, []byte("entry 12.")))
+	kept(t, g, g.End(id, 13, 0, []byte("entry 13.")))
 	if list := left(t, g); len(list) != 0 {
 		t.Errorf("ended, it is left: %+v", list[0])
 	}
@@ -102,7 +102,7 @@ func TestLeftover(t *testing.T) {
 	if db.Model(&store.LedgerLog{}).Count(&rows); rows > 1 {
 		t.Errorf("the log has %d rows left", rows)
 	}
-	if err := g.Sweep(t.Context(), 0); err != nil {
+	if err := g.Sweep(t.Context(), time.Hour, 0); err != nil {
 		t.Fatal(err)
 	}
 	if db.Model(&store.LedgerSegment{}).Count(&rows); rows != 0 {
@@ -150,7 +150,7 @@ func TestDatabaseAway(t *testing.T) {
 			t.Errorf("what %s: %v", what, err)
 		}
 	}
-	m = g.Checkpoint(id, 11, time.Now(), []byte("state 11"), []byte("entries"))
+	m = g.Checkpoint(id, State{Seq: 11, Began: time.Now(), Data: []byte("state 11")}, []byte("entries"))
 	move("away_log", "ledger_log")
 	kept(t, g, m)
 	kept(t, g, g.Write(id, 12, []byte("entry 12."), nil))

@@ -149,21 +149,29 @@ func (g *Ledger) after(tx *store.Tx, node string, byID map[string]*Left) error {
 type Journal struct {
 	Head
 	People  []journal.Person
-	Entries [][]byte // pieces, in their order
+	State   []byte        // the state from which the entries go on; nil for the beginning
+	Entries [][]byte      // pieces, in their order
+	Until   int64         // the tick up to which they are everything
+	Age     time.Duration // of an open lobby: the time from its tick 0 up to which they are everything
 	Ended   *time.Time
 }
 
 // Journal reads the journal of the newest lobby that had a join code, or of the lobby with an ID;
 // nil if none is kept. Of an open lobby it reaches to what was committed last.
 func (g *Ledger) Journal(ctx context.Context, codeOrID string) (out *Journal, err error) {
+	return g.JournalFrom(ctx, codeOrID, 0)
+}
+
+// JournalFrom is Journal, with a state from before a tick, if one is kept, and only what follows it.
+func (g *Ledger) JournalFrom(ctx context.Context, codeOrID string, tick int64) (out *Journal, err error) {
 	err = g.db.Snapshot(ctx, func(tx *store.Tx) error { // pieces of the log become segments meanwhile
-		out, err = g.journal(tx, codeOrID)
+		out, err = g.journal(tx, codeOrID, tick)
 		return err
 	})
 	return out, err
 }
 
-func (g *Ledger) journal(tx *store.Tx, codeOrID string) (*Journal, error) {
+func (g *Ledger) journal(tx *store.Tx, codeOrID string, tick int64) (*Journal, error) {
 	var rows []store.LedgerLobby
 	err := tx.Order("opened_at desc").Limit(1).
 		Find(&rows, "code = ? or lobby_id::text = ?", strings.ToUpper(codeOrID), strings.ToLower(codeOrID)).Error
@@ -183,14 +191,34 @@ func (g *Ledger) journal(tx *store.Tx, codeOrID string) (*Journal, error) {
 	for i := range people {
 		out.People = append(out.People, personOf(&people[i]))
 	}
+	var from []store.LedgerSegment
+	if err := tx.Order("seq desc").Limit(1).Find(&from, "lobby_id = ? and tick <= ? and state is not null", r.LobbyID,
+		tick).Error; err != nil {
+		return nil, err
+	}
+	for _, s := range from {
+		out.State, out.Until, x.Seq = s.State, s.Tick, s.Seq
+	}
 	var segments []store.LedgerSegment
-	if err := tx.Order("seq").Find(&segments, "lobby_id = ?", r.LobbyID).Error; err != nil {
+	if err := tx.Select("seq, tick, data").Order("seq").Find(&segments, "lobby_id = ? and seq > ?", r.LobbyID,
+		x.Seq).Error; err != nil {
 		return nil, err
 	}
 	for _, s := range segments {
-		out.Entries, x.Seq = append(out.Entries, s.Data), s.Seq
+		out.Entries, out.Until, x.Seq = append(out.Entries, s.Data), max(out.Until, s.Tick), s.Seq
 	}
 	if r.EndedAt == nil {
+		var alive time.Time
+		var point []store.LedgerCheckpoint
+		if err := tx.Raw("select alive_at from ledger_nodes where node = ?", r.Node).Scan(&alive).Error; err != nil {
+			return nil, err
+		}
+		if err := tx.Select("began_at").Find(&point, "lobby_id = ?", r.LobbyID).Error; err != nil {
+			return nil, err
+		}
+		if len(point) == 1 && !alive.IsZero() {
+			out.Age = alive.Sub(point[0].BeganAt)
+		}
 		err = g.after(tx, r.Node, map[string]*Left{r.LobbyID: x})
 		out.Entries = append(out.Entries, x.After)
 	}
@@ -218,9 +246,9 @@ func (g *Ledger) Of(ctx context.Context, account string) (out []string, err erro
 		"using (lobby_id) where p.text = ? order by l.opened_at", account).Scan(&out).Error
 }
 
-// Sweep removes what is kept of lobbies that ended so long ago, and what was written of players
-// while they were being deleted.
-func (g *Ledger) Sweep(ctx context.Context, keep time.Duration) error {
+// Sweep removes what is kept of lobbies that ended so long ago, and the oldest of it as far as it
+// takes more bytes than it may, and what was written of players while they were being deleted.
+func (g *Ledger) Sweep(ctx context.Context, keep time.Duration, most int64) error {
 	err := g.db.WithContext(ctx).Exec(`delete from ledger_people n using ledger_people a, ledger_lobbies l
 		where l.lobby_id = a.lobby_id and l.ended_at is not null and a.token like 'a%'
 		and not exists (select 1 from players p where p.id::text = a.text)
@@ -230,6 +258,14 @@ func (g *Ledger) Sweep(ctx context.Context, keep time.Duration) error {
 	}
 	err = g.db.WithContext(ctx).Exec("delete from ledger_lobbies where ended_at < clock_timestamp() - ? * interval "+
 		"'1 second'", keep.Seconds()).Error
+	if err == nil {
+		err = g.db.WithContext(ctx).Exec(`delete from ledger_lobbies where lobby_id in (select lobby_id from (
+			select l.lobby_id, sum(z.size) over (order by l.ended_at desc,
+				l.lobby_id) as total from ledger_lobbies l join (
+				select lobby_id, sum(pg_column_size(data) + coalesce(pg_column_size(state), 0)) as size
+				from ledger_segments group by lobby_id) z using (lobby_id) where l.ended_at is not null) x
+			where total > ?)`, most).Error
+	}
 	for _, table := range []string{"ledger_segments", "ledger_people", "ledger_checkpoints"} {
 		if err == nil {
 			err = g.db.WithContext(ctx).Exec("delete from " + table + " t where not exists (select 1 from " +

@@ -3,6 +3,7 @@
 package service
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"errors"
@@ -62,6 +63,7 @@ type Config struct {
 	Journals    string         // a folder for the lobbies' journals; "" for none
 	Practice    bool           // every lobby is a practice lobby
 	Rough       rough.Network  // how bad live connections are made
+	Keeping     JournalKeeping // of the journals in the database
 	Retention   keep.Retention // for how long results and the history of records are kept
 	BoardMemory int            // the most bytes that leaderboards in memory take, about; 256 MiB if 0
 	Patience    time.Duration  // how long a live connection may take nothing; 10 s if 0
@@ -78,6 +80,8 @@ func (c *Config) defaults() {
 			*d.field = d.value
 		}
 	}
+	c.Keeping.For = cmp.Or(c.Keeping.For, journalsFor)
+	c.Keeping.Most = cmp.Or(c.Keeping.Most, journalsMost)
 	if c.Log == nil {
 		c.Log = slog.New(slog.DiscardHandler)
 	}
@@ -131,6 +135,7 @@ type Service struct {
 	listener net.Listener
 	stopped  sync.Once
 	failed   chan error
+	journals JournalKeeping
 	sweep    chan struct{} // closed when the node stops
 	done     sync.WaitGroup
 	log      *slog.Logger
@@ -186,7 +191,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		return err
 	}
 	counts, meter := guard.New(), meter.New()
-	s.meter = meter
+	s.meter, s.journals = meter, cfg.Keeping
 	accounts, err := account.New(ctx, s.DB, counts)
 	if err != nil {
 		return err
@@ -372,8 +377,19 @@ func (s *Service) loadFolder(ctx context.Context, cfg Config) error {
 	return nil
 }
 
-// journalsFor is for how long the journals of lobbies that have ended are kept.
-const journalsFor = 7 * 24 * time.Hour
+// The journals of lobbies that have ended are kept for so long, and so many bytes of them, unless
+// the node is told otherwise.
+const (
+	journalsFor  = 7 * 24 * time.Hour
+	journalsMost = 10 << 30
+)
+
+// JournalKeeping says for how long, and how many bytes of, the journals of lobbies that have ended
+// are kept in the database.
+type JournalKeeping struct {
+	For  time.Duration // a week if 0
+	Most int64         // 10 GiB if 0
+}
 
 // sweepEvery is how often what has run out is removed, the first time soon after the start.
 const sweepEvery = 10 * time.Minute
@@ -393,7 +409,7 @@ func (s *Service) sweeper(keeping keep.Retention) {
 			if err := s.Keeper.Sweep(ctx, keeping); err != nil {
 				s.log.Warn("could not remove old results and changes of records", "error", err)
 			}
-			if err := s.Ledger.Sweep(ctx, journalsFor); err != nil {
+			if err := s.Ledger.Sweep(ctx, s.journals.For, s.journals.Most); err != nil {
 				s.log.Warn("could not remove old journals", "error", err)
 			}
 			if err := s.Journals.Forget(func(all []string) ([]string, error) { return s.gone(ctx, all) }); err != nil {
@@ -420,7 +436,7 @@ func (s *Service) restore(ctx context.Context, left []*ledger.Left) {
 			continue
 		}
 		s.log.Error("a lobby of before cannot go on", "lobby", x.Code, "rulebook", x.Rulebook, "error", err)
-		s.Ledger.End(x.Lobby, x.Seq, x.After)
+		s.Ledger.End(x.Lobby, x.Seq, 0, x.After)
 		e := directory.Entry{ID: x.Lobby, Node: s.Cluster.Self.Name, Epoch: s.Cluster.Lease.Epoch()}
 		e.State = directory.Closed
 		if err := s.Directory.Close(ctx, e, time.Now().UTC()); err != nil {

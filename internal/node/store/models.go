@@ -301,6 +301,7 @@ type LedgerLobby struct {
 type LedgerCheckpoint struct {
 	LobbyID string `gorm:"type:uuid;primaryKey"`
 	Seq     int64
+	Tick    int64 // at which it was
 	Data    []byte
 	BeganAt time.Time // when the lobby's tick 0 was, or would have been
 }
@@ -309,7 +310,9 @@ type LedgerCheckpoint struct {
 type LedgerSegment struct {
 	LobbyID string `gorm:"type:uuid;primaryKey"`
 	Seq     int64  `gorm:"primaryKey;autoIncrement:false"`
+	Tick    int64  // up to which it reaches
 	Data    []byte
+	State   []byte // the state then; nil of most
 }
 
 // LedgerPerson is what a token in the journal of a lobby stands for.

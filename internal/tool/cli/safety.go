@@ -6,6 +6,7 @@ import (
 	"flag"
 	"fmt"
 	"io"
+	"math"
 	"os"
 	"strings"
 	"time"
@@ -262,18 +263,32 @@ func journalCommand() command {
 		least:   1,
 		most:    1,
 		summary: "Write the journal of a lobby, open or ended in the last 7 days, for turnvex replay",
-		details: "LOBBY is a join code or an ID. It needs a service key.",
+		details: "LOBBY is a join code or an ID. It needs a service key. With -view it writes instead what " +
+			"happened,\n" +
+			"as JSON Lines: what a live connection would have been sent.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
 			keyFile := keyFlag(fs)
 			out := fs.String("out", "", "`file` to write, which only you may read; standard output by default")
+			view := fs.Bool("view", false, "write what happened, instead of the journal itself")
+			as := fs.Uint("as", 0, "with -view: only what this `seat` saw")
+			from := fs.Int64("from", 0, "with -view: the first `tick`")
+			to := fs.Int64("to", 0, "with -view: the last `tick`; to the end if 0")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				svc, err := s.operator(ctx, *keyFile)
 				if err != nil {
 					return err
 				}
-				return into(t, *out, func(w io.Writer) error { return svc.Journal(ctx, args[0], w) })
+				if *as > math.MaxUint32 || !*view && (*as != 0 || *from != 0 || *to != 0) {
+					return errUsage{"-as, -from and -to go with -view; a seat is a small number"}
+				}
+				return into(t, *out, func(w io.Writer) error {
+					if *view {
+						return svc.Playback(ctx, args[0], client.Playback{From: *from, To: *to, As: uint32(*as)}, w)
+					}
+					return svc.Journal(ctx, args[0], w)
+				})
 			}
 		},
 	}

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"log/slog"
 	"os"
+	"time"
 
 	"turnvex.example/turnvex/internal/live/rough"
 	"turnvex.example/turnvex/internal/node/api"
@@ -48,12 +49,14 @@ func serveCommand() command {
 			fs.StringVar(&cfg.Advertise, "advertise", os.Getenv("TURNVEX_ADVERTISE"), "`address` at which clients and "+
 				"other nodes reach this one, such as https://n1.example; that of -listen if empty (environment "+
 				"TURNVEX_ADVERTISE)")
-			fs.StringVar(&cfg.Messages, "messages", os.Getenv("TURNVEX_MESSAGES"), "NATS server `address` for messages "+
-				"between nodes, such as nats://10.0.0.9:4222; each node runs its own if empty (environment "+
-				"TURNVEX_MESSAGES)")
-			fs.StringVar(&cfg.MessagesAt, "messages-listen", os.Getenv("TURNVEX_MESSAGES_LISTEN"), "`address` at which "+
-				"this node's own server listens for those of others, such as 10.0.0.5:7422; a free port of this "+
-				"machine only, if empty (environment TURNVEX_MESSAGES_LISTEN)")
+			fs.StringVar(&cfg.Messages, "messages", os.Getenv("TURNVEX_MESSAGES"),
+				"NATS server `address` for messages "+
+					"between nodes, such as nats://10.0.0.9:4222; each node runs its own if empty (environment "+
+					"TURNVEX_MESSAGES)")
+			fs.StringVar(&cfg.MessagesAt, "messages-listen", os.Getenv("TURNVEX_MESSAGES_LISTEN"),
+				"`address` at which "+
+					"this node's own server listens for those of others, such as 10.0.0.5:7422; a free port of this "+
+					"machine only, if empty (environment TURNVEX_MESSAGES_LISTEN)")
 			fs.StringVar(
 				&cfg.Rulebooks,
 				"rulebooks",
@@ -95,6 +98,9 @@ func serveCommand() command {
 				"drop the results of months that ended so long ago, such as 8760h; 0 keeps them for ever")
 			fs.DurationVar(&cfg.Retention.History, "keep-history", 0,
 				"drop from the history of records what is so old, such as 8760h; 0 keeps it for ever")
+			fs.DurationVar(&cfg.Keeping.For, "keep-journals", 168*time.Hour,
+				"how long what was played in lobbies that have ended can be played back")
+			journals := fs.Int("journal-size", 10240, "how many `MiB` of that are kept in the database")
 			bad := fs.String(
 				"rough",
 				os.Getenv("TURNVEX_ROUGH"),
@@ -131,7 +137,10 @@ func serveCommand() command {
 				if *boards < 1 || *boards > 1<<20 || cfg.Retention.Results < 0 || cfg.Retention.History < 0 {
 					return errUsage{"-board-memory is from 1 to 1048576, and nothing is kept for less than no time"}
 				}
-				cfg.BoardMemory = *boards << 20
+				if *journals < 1 || cfg.Keeping.For <= 0 {
+					return errUsage{"-journal-size is at least 1, and -keep-journals more than no time"}
+				}
+				cfg.BoardMemory, cfg.Keeping.Most = *boards<<20, int64(*journals)<<20
 				if cfg.Database == "" { // not a default of the flag, because -h would show the password
 					cfg.Database = os.Getenv("TURNVEX_DATABASE")
 				}

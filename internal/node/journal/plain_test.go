@@ -1,0 +1,46 @@
+package journal
+
+import (
+	"bytes"
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"github.com/fxamacker/cbor/v2"
+
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/tool/seed"
+)
+
+// TestPlainEntries: what is written by hand is what the library writes, byte for byte, whatever
+// the numbers; and what holds anything of a person is left to the library.
+func TestPlainEntries(t *testing.T) {
+	r := rand.New(rand.NewPCG(seed.Of(t), 1))
+	number := func() int64 {
+		return []int64{0, 1, 23, 24, 255, 256, 65535, 65536, 1 << 32, math.MaxInt64, -1, -24, -25,
+			math.MinInt64}[r.IntN(14)]
+	}
+	for range 2000 {
+		in := step.Input{Kind: step.Intent, At: sheet.Tick(number() & math.MaxInt64), Seat: sheet.ID(number()),
+			Seq: uint64(number()), Verb: []step.Verb{step.Act, step.Steer, ""}[r.IntN(3)], Name: []string{"",
+				"ram"}[r.IntN(2)],
+			Target: sheet.ID(number()), X: number(), Y: number(), Point: r.IntN(2) == 0, N: number(),
+			Yes: r.IntN(2) == 0}
+		want, err := cbor.Marshal(entry{Kind: kindInput, At: int64(in.At), Input: pack(&in)})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if got := appendPlain(nil, &in); !plain(&in) || !bytes.Equal(got, want) {
+			t.Fatalf("%+v is written % x, and should be % x", in, got, want)
+		}
+	}
+	for _, in := range []step.Input{{Kind: step.Enter, Acct: "a"}, {Kind: step.Intent, Verb: step.Rename},
+		{Kind: step.Intent, Verb: step.Unban}, {Kind: step.Intent, Text: "x"}, {Kind: step.Intent,
+			Args: []step.Named{}},
+		{Kind: step.Intent, Value: sheet.IntValue(sheet.Integer, 1)}, {Kind: step.Spectators}} {
+		if plain(&in) {
+			t.Errorf("%+v is taken for plain", in)
+		}
+	}
+}

@@ -240,3 +240,11 @@ func (s *server) Lease() *cluster.Lease {
 	}
 	return s.Cluster.Lease
 }
+
+// self is this node's name.
+func (s *server) self() string {
+	if s.Cluster == nil {
+		return ""
+	}
+	return s.Cluster.Self.Name
+}

@@ -414,6 +414,6 @@ func (s *server) listLobbies(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	page.LeftOut, err = s.Directory.LeftOut(c.r.Context(), &f)
+	page.LeftOut, err = s.Directory.LeftOut(c.r.Context(), &f, s.self(), s.Hall.Tallies.All())
 	return page, err
 }

@@ -4,6 +4,7 @@
 package cluster
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"fmt"
@@ -34,7 +35,10 @@ type Self struct {
 }
 
 // Load is what a node bears.
-type Load struct{ Lobbies, Seats, Connections int }
+type Load struct {
+	Lobbies, Seats, Connections int
+	Tallies                     []byte // of its lobbies, as JSON
+}
 
 // Member is a node as the others see it.
 type Member struct {
@@ -48,10 +52,11 @@ type Cluster struct {
 	Lease *Lease
 	Self  Self
 
-	db   *store.DB
-	load func() Load
-	log  *slog.Logger
-	tell func() // tells the other nodes that the database is away
+	db      *store.DB
+	tallies []byte // that were announced last; used by Run alone
+	load    func() Load
+	log     *slog.Logger
+	tell    func() // tells the other nodes that the database is away
 
 	mu       sync.Mutex
 	claim    *store.Claim             // guarded by mu; nil while it is lost
@@ -60,6 +65,9 @@ type Cluster struct {
 	steady   time.Duration            // guarded by mu; since when the lease was renewed without a break
 	draining bool                     // guarded by mu
 	looked   chan struct{}            // guarded by mu; closed at the next look
+	lookedAt time.Duration            // guarded by mu
+	hinted   bool                     // guarded by mu
+	dead     []string                 // guarded by mu
 	wake     chan struct{}
 }
 
@@ -117,8 +125,11 @@ func (c *Cluster) enter(ctx context.Context) error {
 // Fence is the lease under which this node writes now.
 func (c *Cluster) Fence() store.Fence { return store.Fence{Node: c.Self.Name, Epoch: c.Lease.Epoch()} }
 
-// Look makes the next renewal come at once: something about the nodes has changed.
+// Look makes the next renewal come at once, and has the nodes read: something has changed.
 func (c *Cluster) Look() {
+	c.mu.Lock()
+	c.hinted = true
+	c.mu.Unlock()
 	select {
 	case c.wake <- struct{}{}:
 	default:
@@ -167,9 +178,16 @@ func (c *Cluster) renew(ctx context.Context) (kept bool, err error) {
 	}
 	from, load := c.Lease.clock(), c.load()
 	var rows []struct{ Draining bool }
-	err = c.db.WithContext(ctx).Raw(`update nodes set lease_until = clock_timestamp() + ? * interval '1 second',
-		lobbies = ?, seats = ?, connections = ? where name = ? and epoch = ? returning draining`, LeaseFor.Seconds(),
-		load.Lobbies, load.Seats, load.Connections, c.Self.Name, c.Lease.Epoch()).Scan(&rows).Error
+	set, args := "", []any{LeaseFor.Seconds(), load.Lobbies, load.Seats, load.Connections}
+	if !bytes.Equal(load.Tallies, c.tallies) {
+		set, args = ", tallies = ?", append(args, string(load.Tallies))
+	}
+	err = c.db.WithContext(ctx).Raw("update nodes set lease_until = clock_timestamp() + ? * interval '1 second', "+
+		"lobbies = ?, seats = ?, connections = ?"+set+" where name = ? and epoch = ? returning draining",
+		append(args, c.Self.Name, c.Lease.Epoch())...).Scan(&rows).Error
+	if err == nil {
+		c.tallies = load.Tallies
+	}
 	if err != nil || len(rows) == 0 {
 		return err != nil, err
 	}
@@ -180,7 +198,41 @@ func (c *Cluster) renew(ctx context.Context) (kept bool, err error) {
 	c.draining = rows[0].Draining
 	c.mu.Unlock()
 	c.Lease.renew(from, LeaseFor-margin)
-	return true, c.look(ctx)
+	if err := c.findDead(ctx); err != nil {
+		return true, err
+	}
+	if c.lookDue(from) {
+		return true, c.look(ctx)
+	}
+	return true, nil
+}
+
+// A node reads the table of nodes after each renewal while there are few, and less often the more
+// there are: each of 200 nodes reads 200 rows every five seconds. A hint of another has it read at
+// once.
+const fewNodes = 20
+
+func (c *Cluster) lookDue(now time.Duration) bool {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	wait := renewEvery * time.Duration(len(c.members)) / fewNodes
+	due := c.hinted || now-c.lookedAt+renewEvery/2 >= wait
+	if due {
+		c.hinted, c.lookedAt = false, now
+	}
+	return due
+}
+
+// findDead reads which nodes of this one's region hold lobbies and have lost their lease.
+func (c *Cluster) findDead(ctx context.Context) error {
+	var names []string
+	err := c.db.WithContext(ctx).Raw(`select name from nodes n where region = ? and name <> ? and
+		lease_until < clock_timestamp() and exists (select 1 from lobbies l where l.node = n.name and
+		l.closed_at is null)`, c.Self.Region, c.Self.Name).Scan(&names).Error
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	c.dead = names
+	return err
 }
 
 // claimAgain claims the node's name anew when the connection that had it is gone.
@@ -210,7 +262,9 @@ func (c *Cluster) look(ctx context.Context) error {
 		store.Node
 		Alive, Holds bool
 	}
-	err := c.db.WithContext(ctx).Raw(`select * from (select n.*, lease_until > clock_timestamp() as alive,
+	err := c.db.WithContext(ctx).Raw(`select * from (select name, epoch, address, bus, region,
+		version, started_at, lease_until, n.lobbies, seats, connections, draining,
+			lease_until > clock_timestamp() as alive,
 		exists (select 1 from lobbies l where l.node = n.name and l.closed_at is null) as holds
 		from nodes n) x where alive or holds or lease_until > clock_timestamp() - interval '1 hour'`).Scan(&rows).Error
 	if err != nil {
@@ -272,17 +326,11 @@ func (c *Cluster) Others(regions ...string) []Member {
 // none until this node has held its own long enough for others to come back with the database.
 func (c *Cluster) Dead() (names []string) {
 	c.mu.Lock()
-	steady := c.steady
-	c.mu.Unlock()
-	if !c.Lease.Holds() || c.Lease.clock()-steady < LeaseFor {
+	defer c.mu.Unlock()
+	if !c.Lease.Holds() || c.steady == 0 || c.Lease.clock()-c.steady < LeaseFor {
 		return nil
 	}
-	for _, m := range c.Members() {
-		if m.Name != c.Self.Name && m.Holds && !m.Alive && m.Region == c.Self.Region {
-			names = append(names, m.Name)
-		}
-	}
-	return names
+	return c.dead
 }
 
 // Fell ends the lease of a node that has let it run out, for good: whatever it still writes under

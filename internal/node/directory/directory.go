@@ -6,7 +6,6 @@ package directory
 import (
 	"context"
 	"errors"
-	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/node/fault"
@@ -28,11 +27,13 @@ var ErrCode = errors.New("another open lobby has this join code")
 
 // Directory is the directory in the database. It may be used by several goroutines.
 type Directory struct {
-	db *store.DB
+	db        *store.DB
+	announced announced
+	group     group
 }
 
 // New returns the directory of a database.
-func New(db *store.DB) *Directory { return &Directory{db} }
+func New(db *store.DB) *Directory { return &Directory{db: db} }
 
 // Open adds a lobby. It is ErrCode when another open lobby has its code, and fault
 // code.NameTaken when another one of the rulebook has its name. After ErrCode the
@@ -76,37 +77,6 @@ func (d *Directory) Open(ctx context.Context, e Entry) error {
 
 func nameTaken(e *Entry) error {
 	return fault.New(code.NameTaken, "an open lobby of %s is called %q already", e.Rulebook, e.Name)
-}
-
-// Write writes what an open lobby is now, unless another node has taken it over. It may be
-// repeated.
-func (d *Directory) Write(ctx context.Context, e Entry, now time.Time) error {
-	return d.write(ctx, e, now, nil)
-}
-
-// Close writes the last word on a lobby. It may be repeated.
-func (d *Directory) Close(ctx context.Context, e Entry, now time.Time) error {
-	return d.write(ctx, e, now, &now)
-}
-
-func (d *Directory) write(ctx context.Context, e Entry, now time.Time, closed *time.Time) error {
-	return d.db.WithContext(ctx).
-		Model(&store.Lobby{}).
-		Where("id = ? and closed_at is null and node = ? and epoch = ?", e.ID, e.Node, e.Epoch).
-		Updates(map[string]any{
-			"state":      e.State,
-			"seats":      e.Seats,
-			"title":      e.Title,
-			"capacity":   e.Capacity,
-			"free":       e.Free,
-			"waiting":    e.Waiting,
-			"open":       e.Open,
-			"listed":     e.Listed,
-			"password":   e.Password,
-			"updated_at": store.Now,
-			"closed_at":  closed,
-		}).
-		Error
 }
 
 // Give gives a lobby, and its journal, to another node, which takes it as soon as it sees that;

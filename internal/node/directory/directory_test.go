@@ -26,8 +26,9 @@ var now = time.Date(2030, 5, 6, 7, 8, 9, 0, time.UTC)
 
 // fill opens twelve lobbies, one a minute: of two rulebooks and regions, with 0 to 4 free
 // places, some of them closed, hidden, for practice or playing.
-func fill(t *testing.T, d *directory.Directory) {
+func fill(t *testing.T, d *directory.Directory) *directory.Tallies {
 	t.Helper()
+	tallies := directory.NewTallies()
 	for i := range 12 {
 		e := directory.Entry{
 			ID:     uuid.Must(uuid.NewV7()).String(),
@@ -54,7 +55,11 @@ func fill(t *testing.T, d *directory.Directory) {
 		if err := d.Open(t.Context(), e); err != nil {
 			t.Fatal(err)
 		}
+		tallies.Set(&e)
 	}
+	tallies.Set(&directory.Entry{ID: "one that has closed", Listed: true})
+	tallies.Drop("one that has closed")
+	return tallies
 }
 
 // numbers lists the numbers of the lobbies of a listing, over pages of so many.
@@ -82,7 +87,7 @@ func TestListing(t *testing.T) {
 		t.Fatal(err)
 	}
 	d := directory.New(db)
-	fill(t, d)
+	own := fill(t, d)
 	yes, no := true, false
 	for want, q := range map[string]directory.Query{
 		"11 10 9 8 7 6 5 4 2 1 ":  {},
@@ -114,11 +119,20 @@ func TestListing(t *testing.T) {
 			t.Errorf("%+v: %v", c.q, err)
 		}
 	}
-	left, err := d.LeftOut(t.Context(), &wire.Filter{Region: "north", Free: 2})
+	for name, lease := range map[string]string{"n2": "infinity",
+		"dead": "-infinity"} { // a node that is dead says nothing
+		err := db.Exec("insert into nodes (name, seen_at, holds_from, lease_until, tallies) values (?, now(), "+
+			"now(), ?, ?)",
+			name, lease, `[{"r":"bell","g":"south","s":"free","n":30}]`).Error
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+	left, err := d.LeftOut(t.Context(), &wire.Filter{Region: "north", Free: 2}, "n1", own.All())
 	if err != nil {
 		t.Fatal(err)
 	}
-	want := "[{closed to newcomers 1} {found by code only 1} {full 2} {in another region: south 6} {with too few " +
+	want := "[{closed to newcomers 1} {found by code only 1} {full 2} {in another region: south 36} {with too few " +
 		"free places 1}]"
 	if got := fmt.Sprint(left); got != want {
 		t.Errorf("left out: %s, wanted %s", got, want)

@@ -135,17 +135,15 @@ func readPlace(cursor string) (p listPlace, err error) {
 // fewCounted is the most lobbies that are counted one by one.
 const fewCounted = 1000
 
-// LeftOut says how many open lobbies a filter leaves out, from the tallies.
-func (d *Directory) LeftOut(ctx context.Context, f *wire.Filter) ([]LeftOut, error) {
-	var tallies []struct {
-		Rulebook, Region, Sort string
-		N                      int64
-	}
-	if err := d.db.WithContext(ctx).Table("lobby_tallies").Where("n > 0").Scan(&tallies).Error; err != nil {
+// LeftOut says how many open lobbies a filter leaves out, from the tallies: those of a node itself,
+// as they are, and those of the others, as they were about a second ago.
+func (d *Directory) LeftOut(ctx context.Context, f *wire.Filter, node string, own []Tally) ([]LeftOut, error) {
+	tallies, err := d.elsewhere(ctx, node)
+	if err != nil {
 		return nil, err
 	}
 	counts := map[string]int64{}
-	for _, t := range tallies {
+	for _, t := range append(slices.Clip(tallies), own...) {
 		switch {
 		case f.Rulebook != "" && t.Rulebook != f.Rulebook: // not what was asked about
 		case f.Region != "" && t.Region != f.Region:

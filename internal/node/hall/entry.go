@@ -46,6 +46,7 @@ func (l *Lobby) announce() {
 	now := l.entry
 	l.written = now
 	l.latest.Store(&now)
+	l.hall.Tallies.Set(&now)
 	if now.Listed {
 		l.hall.Listing.Tell(wire.LobbyInfo{}, &now.LobbyInfo)
 	}
@@ -61,6 +62,7 @@ func (l *Lobby) noteEntry() {
 	was := l.entry
 	l.entry = now
 	l.latest.Store(&now)
+	l.hall.Tallies.Set(&now)
 	switch {
 	case now.Listed:
 		l.hall.Listing.Tell(was.LobbyInfo, &now.LobbyInfo)

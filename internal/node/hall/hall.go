@@ -30,6 +30,7 @@ type Hall struct {
 	places  places
 
 	Listing *directory.Watchers
+	Tallies *directory.Tallies
 	faces   sync.Map // of *rulebook.Book to *face
 
 	quick   sync.Mutex // held while a lobby is looked for or opened for a party
@@ -55,6 +56,7 @@ func New(cfg Config) *Hall {
 		places:  places{of: map[string]map[*Lobby]bool{}},
 		judges:  judges{of: map[string][]*Judge{}},
 		Listing: directory.NewWatchers(),
+		Tallies: directory.NewTallies(),
 	}
 }
 
@@ -71,6 +73,7 @@ func (h *Hall) start(l *Lobby, first func()) error {
 		h.mu.Lock()
 		if h.lobbies[l.Code] == l {
 			delete(h.lobbies, l.Code)
+			h.Tallies.Drop(l.ID)
 		}
 		h.mu.Unlock()
 	})

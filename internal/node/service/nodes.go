@@ -302,7 +302,8 @@ func (s *Service) load() cluster.Load {
 	if !s.up.Load() {
 		return cluster.Load{}
 	}
-	return cluster.Load{Lobbies: s.Hall.Lobbies(), Seats: s.Hall.Seats(), Connections: int(s.conns.Load())}
+	return cluster.Load{Lobbies: s.Hall.Lobbies(), Seats: s.Hall.Seats(), Connections: int(s.conns.Load()),
+		Tallies: s.Hall.Tallies.JSON()}
 }
 
 // stopGiving hands the lobbies of a node that stops to others, if there are any; what is left goes on

@@ -105,7 +105,8 @@ func fakeID(i int) string { return fmt.Sprintf("00000000-0000-7000-8000-%012d", 
 // fakePlayers writes players straight into the database.
 func fakePlayers(ctx context.Context, node *service.Service, n int) error {
 	return node.DB.WithContext(ctx).Exec(`insert into players (id, name, created_at, seen_at)
-		select ('00000000-0000-7000-8000-' || lpad(i::text, 12, '0'))::uuid, 'Skiff ' || i, now(), now() from generate_series(0, ?) i`, n-1).Error
+		select ('00000000-0000-7000-8000-' || lpad(i::text, 12, '0'))::uuid, 'Skiff ' || i, now(),
+			now() from generate_series(0, ?) i`, n-1).Error
 }
 
 // churn lets players leave and come back at 500 a second in all, while somebody
@@ -192,17 +193,20 @@ func listPages(t *Table) error {
 	return nil
 }
 
-// fakeLobbies writes rows of another node into the directory. The tallies are
-// counted once in the end, not row by row.
+// fakeLobbies writes rows of another node, which never dies, into the directory.
 func fakeLobbies(tx *store.Tx, n int) error {
-	for _, sql := range []string{"alter table lobbies disable trigger lobbies_tally",
+	for _, sql := range []string{
 		fmt.Sprintf(`insert into lobbies (id, code, rulebook, version, title, region, node, state, seats, capacity, free, practice, open, listed, created_at, updated_at)
-			select gen_random_uuid(), 'C' || lpad(i::text, 8, '0'), (array['clash', 'bell', 'course'])[1 + i %% 3], 'v', 'Harbour ' || i, 'local', 'another',
-			'gathering', i %% 8, 8, 8 - i %% 8, false, true, true, now() - i * interval '1 second', now() from generate_series(1, %d) i`, n),
-		"alter table lobbies enable trigger lobbies_tally",
-		"insert into lobby_tallies select rulebook, region, lobby_sort(lobbies), count(*) from lobbies group by 1, " +
-			"2, 3",
-		"vacuum analyze lobbies, lobby_tallies"} {
+			select gen_random_uuid(), 'C' || lpad(i::text, 8, '0'), (array['clash', 'bell',
+				'course'])[1 + i %% 3], 'v', 'Harbour ' || i, 'local', 'another',
+			'gathering', i %% 8, 8, 8 - i %% 8, false, true, true, now() - i * interval '1 second',
+				now() from generate_series(1, %d) i`, n),
+		"insert into nodes (name, seen_at, holds_from, lease_until, region, tallies) select 'another', now(), now(), " +
+			"'infinity', 'local', jsonb_agg(jsonb_build_object('r', rulebook, 'g', region, 's', sort, 'n', n)) from (" +
+			"select rulebook, region, case when free = 0 then 'full' else 'free' end as sort, count(*) as n from " +
+			"lobbies " +
+			"group by 1, 2, 3) x",
+		"vacuum analyze lobbies"} {
 		if err := tx.Exec(sql).Error; err != nil {
 			return err
 		}

@@ -52,11 +52,12 @@ type Cluster struct {
 	Lease *Lease
 	Self  Self
 
-	db      *store.DB
-	tallies []byte // that were announced last; used by Run alone
-	load    func() Load
-	log     *slog.Logger
-	tell    func() // tells the other nodes that the database is away
+	db        *store.DB
+	unclaimed bool
+	tallies   []byte // that were announced last; used by Run alone
+	load      func() Load
+	log       *slog.Logger
+	tell      func() // tells the other nodes that the database is away
 
 	mu       sync.Mutex
 	claim    *store.Claim             // guarded by mu; nil while it is lost
@@ -73,12 +74,7 @@ type Cluster struct {
 
 // Join announces a node, and gives it a lease. It is an error when another process has its name.
 func Join(ctx context.Context, db *store.DB, self Self, load func() Load, log *slog.Logger) (*Cluster, error) {
-	c := &Cluster{
-		Self: self, db: db, load: load, log: log, tell: func() {},
-		Lease:   &Lease{clock: sinceBoot},
-		members: map[string]Member{}, away: map[string]time.Duration{}, wake: make(chan struct{}, 1),
-		looked: make(chan struct{}),
-	}
+	c := fresh(db, self, load, log)
 	var err error
 	if c.claim, err = db.Claim(ctx, self.Name); err != nil {
 		return nil, err
@@ -92,6 +88,23 @@ func Join(ctx context.Context, db *store.DB, self Self, load func() Load, log *s
 		return nil, err
 	}
 	return c, nil
+}
+
+// Watch is Join without the claim of a name, which takes a connection to the database of its own:
+// for whoever plays many nodes in one process.
+func Watch(ctx context.Context, db *store.DB, self Self, load func() Load, log *slog.Logger) (*Cluster, error) {
+	c := fresh(db, self, load, log)
+	c.unclaimed = true
+	return c, c.enter(ctx)
+}
+
+func fresh(db *store.DB, self Self, load func() Load, log *slog.Logger) *Cluster {
+	return &Cluster{
+		Self: self, db: db, load: load, log: log, tell: func() {},
+		Lease:   &Lease{clock: sinceBoot},
+		members: map[string]Member{}, away: map[string]time.Duration{}, wake: make(chan struct{}, 1),
+		looked: make(chan struct{}),
+	}
 }
 
 // enter begins a new epoch. It waits for what is being written under the last one.
@@ -237,6 +250,9 @@ func (c *Cluster) findDead(ctx context.Context) error {
 
 // claimAgain claims the node's name anew when the connection that had it is gone.
 func (c *Cluster) claimAgain(ctx context.Context) error {
+	if c.unclaimed {
+		return nil
+	}
 	c.mu.Lock()
 	claim := c.claim
 	c.mu.Unlock()

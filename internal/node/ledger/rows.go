@@ -249,7 +249,13 @@ func (g *Ledger) Of(ctx context.Context, account string) (out []string, err erro
 // Sweep removes what is kept of lobbies that ended so long ago, and the oldest of it as far as it
 // takes more bytes than it may, and what was written of players while they were being deleted.
 func (g *Ledger) Sweep(ctx context.Context, keep time.Duration, most int64) error {
-	err := g.db.WithContext(ctx).Exec(`delete from ledger_people n using ledger_people a, ledger_lobbies l
+	err := g.db.WithContext(ctx).Exec(`update ledger_segments s set state = null from ledger_people a, ledger_lobbies l
+		where l.lobby_id = a.lobby_id and l.ended_at is not null and a.token like 'a%' and s.lobby_id = a.lobby_id
+		and s.state is not null and not exists (select 1 from players p where p.id::text = a.text)`).Error
+	if err != nil {
+		return err
+	}
+	err = g.db.WithContext(ctx).Exec(`delete from ledger_people n using ledger_people a, ledger_lobbies l
 		where l.lobby_id = a.lobby_id and l.ended_at is not null and a.token like 'a%'
 		and not exists (select 1 from players p where p.id::text = a.text)
 		and n.lobby_id = a.lobby_id and (n.token = a.token or n.of_token = a.token)`).Error

@@ -63,7 +63,6 @@ func (g *Ledger) pick(tx *store.Tx, t *Taking) (ids []string, err error) {
 	if len(t.First) > 0 {
 		q = q.Order(clause.Expr{SQL: "id not in ?", Vars: []any{t.First}})
 	}
-	q = q.Order("id")
 	locking := clause.Locking{Strength: "UPDATE"}
 	switch {
 	case t.Given:

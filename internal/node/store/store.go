@@ -19,7 +19,9 @@ import (
 	"time"
 
 	"github.com/go-gormigrate/gormigrate/v2"
+	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/pgx/v5/stdlib"
 	"gorm.io/driver/postgres"
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
@@ -42,6 +44,10 @@ var (
 	ErrDuplicate = gorm.ErrDuplicatedKey
 )
 
+// settings are those of every connection, unless the address says otherwise. What is read often
+// lies in memory, where no page is further than another.
+var settings = map[string]string{"application_name": "turnvex", "random_page_cost": "1.1"}
+
 // Open connects to the database at address (a PostgreSQL URL or key-value
 // string). Statements are logged without their values, and only when slow.
 func Open(ctx context.Context, address string, log *slog.Logger) (*DB, error) {
@@ -50,8 +56,17 @@ func Open(ctx context.Context, address string, log *slog.Logger) (*DB, error) {
 	}
 	lg := logger.NewSlogLogger(log, logger.Config{SlowThreshold: 500 * time.Millisecond, LogLevel: logger.Error,
 		IgnoreRecordNotFoundError: true, ParameterizedQueries: true})
+	cfg, err := pgx.ParseConfig(address)
+	if err != nil {
+		return nil, fmt.Errorf("the database's address: %w", err)
+	}
+	for name, value := range settings {
+		if cfg.RuntimeParams[name] == "" {
+			cfg.RuntimeParams[name] = value
+		}
+	}
 	g, err := gorm.Open(
-		postgres.Open(address),
+		postgres.New(postgres.Config{Conn: stdlib.OpenDB(*cfg)}),
 		&gorm.Config{
 			TranslateError:         true,
 			SkipDefaultTransaction: true,

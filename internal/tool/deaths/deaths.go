@@ -24,8 +24,8 @@ const operatorKey = "the-operators-key-of-a-node-that-dies"
 
 // Main kills a node as often as it is told: 100 times, if it is not.
 func Main(ctx context.Context, args []string) error {
-	if len(args) == 4 && args[0] == "-node" {
-		return runNode(ctx, args[1], args[2], args[3])
+	if len(args) == 5 && args[0] == "-node" {
+		return runNode(ctx, args[1], args[2], args[3], args[4])
 	}
 	times, lobbies := 100, 1000
 	for i, into := range []*int{&times, &lobbies} {
@@ -47,34 +47,37 @@ func Main(ctx context.Context, args []string) error {
 		return err
 	}
 	defer stop()
-	n := &node{root: root, database: box.Address, listen: "127.0.0.1:0"}
+	n := &node{root: root, database: box.Address, listen: "127.0.0.1:0", name: "node1"}
 	if err := n.start(ctx); err != nil {
 		return err
 	}
-	defer func() { n.End(syscall.SIGTERM) }()
+	defer func() { n.End(syscall.SIGTERM) }() // which may have ended
 	if err := many(ctx, n, times); err != nil {
 		return err
 	}
-	return restart(ctx, n, lobbies)
+	if err := restart(ctx, n, lobbies); err != nil {
+		return err
+	}
+	return takeOver(ctx, n, lobbies)
 }
 
 // node is the node that dies, a process of its own.
 type node struct {
 	*child.Process
-	root, database, listen string
+	root, database, listen, name string
 }
 
 // start starts the node, the next time at the same address.
 func (n *node) start(ctx context.Context) (err error) {
-	if n.Process, err = child.Start(ctx, "-node", n.database, n.listen, n.root); err == nil {
+	if n.Process, err = child.Start(ctx, "-node", n.database, n.listen, n.root, n.name); err == nil {
 		n.listen = strings.TrimPrefix(n.Address, "http://")
 	}
 	return err
 }
 
-func runNode(ctx context.Context, database, listen, root string) error {
+func runNode(ctx context.Context, database, listen, root, name string) error {
 	service.Tune()
-	s, err := service.Start(ctx, service.Config{Database: database, Listen: listen, OperatorKey: operatorKey,
+	s, err := service.Start(ctx, service.Config{Database: database, Listen: listen, Node: name, OperatorKey: operatorKey,
 		Rulebooks: filepath.Join(root, "internal/tool/deaths/rulebooks")})
 	if err != nil {
 		return err

@@ -47,6 +47,7 @@ var attacks = []*attack{
 	{name: "handshakes", what: "connections that are opened and dropped, and such that never say " +
 		"hello", prepare: handshakes},
 	{name: "pongs", what: "a flood of pongs, and of messages that are too large", prepare: pongs},
+	{name: "peers", what: "a guest who passes for another node, drains nodes and asks for playbacks", prepare: peers},
 	{name: "requests", what: "a flood of requests for the list of lobbies", prepare: requests},
 }
 

@@ -1,0 +1,54 @@
+package deaths
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"syscall"
+	"time"
+
+	"turnvex.example/turnvex/client"
+)
+
+// takeOver kills the node once more, with another one beside it, and says when that one answers for
+// its lobbies.
+func takeOver(ctx context.Context, n *node, lobbies int) error {
+	other := &node{root: n.root, database: n.database, listen: "127.0.0.1:0", name: "node2"}
+	if err := other.start(ctx); err != nil {
+		return err
+	}
+	defer func() { other.End(syscall.SIGTERM) }()
+	list, err := client.Service{Address: n.Address}.Lobbies(ctx, client.Filter{Rulebook: "spark"}, "", 100, "")
+	if err != nil {
+		return err
+	}
+	time.Sleep(settled) // as a node that has run for a while
+	n.End(syscall.SIGKILL)
+	began := time.Now()
+	var first time.Duration
+	at := client.Service{Address: other.Address}
+	for i := 0; i < len(list.Lobbies); {
+		_, err := at.Lobby(ctx, list.Lobbies[i].Code)
+		switch {
+		case err == nil:
+			if i == 0 {
+				first = time.Since(began)
+			}
+			i++
+		case time.Since(began) > time.Minute:
+			return errors.New("the lobbies of a node that is dead are not taken over within a minute")
+		}
+		time.Sleep(pollEvery)
+	}
+	took := time.Since(began) - time.Duration(len(list.Lobbies)-1)*pollEvery
+	fmt.Printf("killed beside another node, its %d lobbies are alive there after %s (the first that was asked for), "+
+		"%s (all of %d)\n", lobbies, first.Round(10*time.Millisecond), max(took, first).Round(10*time.Millisecond),
+		len(list.Lobbies))
+	return nil
+}
+
+// How long a node runs before the other is killed, and how often it is asked for a lobby.
+const (
+	settled   = 5 * time.Second
+	pollEvery = 25 * time.Millisecond
+)

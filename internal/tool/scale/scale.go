@@ -1,0 +1,103 @@
+// Package scale measures what one node bears, and, with made-up nodes and lobbies over a real
+// PostgreSQL, what many of them ask of the database: leases, the directory, the listing and a
+// take-over. docs/scale.md reads its figures.
+package scale
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"slices"
+	"strconv"
+	"strings"
+	"syscall"
+	"time"
+
+	"turnvex.example/turnvex/internal/node/store"
+	"turnvex.example/turnvex/internal/tool/pgbox"
+)
+
+// report prints figures.
+type report struct{ out io.Writer }
+
+func (r report) head(format string, args ...any) { fmt.Fprintf(r.out, "\n"+format+"\n", args...) }
+
+func (r report) row(name, format string, args ...any) {
+	fmt.Fprintf(r.out, "  %-58s %s\n", name, fmt.Sprintf(format, args...))
+}
+
+// Run prints all figures.
+func Run(ctx context.Context, out io.Writer, nodes, lobbies int) error {
+	r := report{out}
+	if err := oneNode(ctx, r); err != nil {
+		return err
+	}
+	return manyNodes(ctx, r, nodes, lobbies)
+}
+
+// database starts a server of its own, as durable as one that serves, but for the disk.
+func database(ctx context.Context) (*store.DB, func(), error) {
+	root, err := filepath.Abs(".")
+	if err != nil {
+		return nil, nil, err
+	}
+	box, stop, err := pgbox.Temp(ctx, pgbox.Folder(root))
+	if err != nil {
+		return nil, nil, err
+	}
+	db, err := store.Open(ctx, box.Address, slog.New(slog.DiscardHandler))
+	if err == nil {
+		err = db.Migrate(ctx)
+	}
+	if err != nil {
+		stop()
+		return nil, nil, err
+	}
+	if pool, err := db.DB.DB(); err == nil {
+		pool.SetMaxOpenConns(48)
+		pool.SetMaxIdleConns(48)
+	}
+	return db, func() { db.Close(); stop() }, nil
+}
+
+// usage is what this process, and PostgreSQL's, have taken of the processors.
+type usage struct{ own, postgres time.Duration }
+
+func used() (u usage) {
+	var r syscall.Rusage
+	syscall.Getrusage(syscall.RUSAGE_SELF, &r)
+	u.own = time.Duration(r.Utime.Nano() + r.Stime.Nano())
+	files, _ := filepath.Glob("/proc/[0-9]*/stat")
+	for _, f := range files {
+		data, _ := os.ReadFile(f)
+		if i := strings.LastIndex(string(data), ") "); i > 0 && strings.Contains(string(data[:i]), "(postgres") {
+			if w := strings.Fields(string(data[i+2:])); len(w) > 12 {
+				user, _ := strconv.Atoi(w[11])
+				system, _ := strconv.Atoi(w[12])
+				u.postgres += time.Duration(user+system) * 10 * time.Millisecond
+			}
+		}
+	}
+	return u
+}
+
+// share is what was taken since, of one core, in percent.
+func (u usage) share(over time.Duration) (own, postgres float64) {
+	now := used()
+	return 100 * (now.own - u.own).Seconds() / over.Seconds(),
+		100 * (now.postgres - u.postgres).Seconds() / over.Seconds()
+}
+
+// wal is how many bytes were written ahead up to now.
+func wal(db *store.DB) (n int64) {
+	db.Raw("select pg_current_wal_lsn() - '0/0'::pg_lsn").Scan(&n)
+	return n
+}
+
+func median(d []time.Duration) time.Duration {
+	s := slices.Sorted(slices.Values(d))
+	return s[len(s)/2]
+}

@@ -79,15 +79,24 @@ func Connect(ctx context.Context, o Options) (*Conn, error) {
 	return c, nil
 }
 
-// maxHops is how many nodes are tried at once.
-const maxHops = 5
+// The most nodes that are tried at once, and the time for each where several are known.
+const (
+	maxHops   = 5
+	hopWithin = 3 * time.Second
+)
 
 // dial makes a connection at the node where the lobby is. Where one does not answer, the others
 // that are known may: each knows where the lobby is.
 func (c *Conn) dial(ctx context.Context) (sock *socket, err error) {
 	for range maxHops {
 		at, known := c.node()
-		if sock, err = c.dialAt(ctx, at); err == nil || ctx.Err() != nil {
+		hop, over := ctx, context.CancelFunc(func() {})
+		if known > 1 { // another one may answer where this one hangs
+			hop, over = context.WithTimeout(ctx, hopWithin)
+		}
+		sock, err = c.dialAt(hop, at)
+		over()
+		if err == nil || ctx.Err() != nil {
 			return sock, err
 		}
 		if c.follow(err) {
@@ -258,7 +267,7 @@ func (c *Conn) comeBack(why error) (*socket, error) {
 	}
 	deadline := time.Now().Add(patience)
 	if c.follow(why) { // nothing is wrong
-		if sock, err := c.tryAgain(); err == nil || final(err) {
+		if sock, err := c.dial(c.ctx); err == nil || final(err) {
 			return sock, err
 		}
 	}
@@ -270,22 +279,13 @@ func (c *Conn) comeBack(why error) (*socket, error) {
 			timer.Stop()
 			return nil, c.ctx.Err()
 		}
-		sock, err := c.tryAgain()
+		sock, err := c.dial(c.ctx)
 		if err == nil || final(err) {
 			return sock, err
 		}
 		why = err
 	}
 	return nil, fmt.Errorf("the connection was lost, and could not be made again in %v: %w", patience, why)
-}
-
-// againWithin is the time for one try to come back: another node may answer where this one hangs.
-const againWithin = 4 * time.Second
-
-func (c *Conn) tryAgain() (*socket, error) {
-	ctx, over := context.WithTimeout(c.ctx, againWithin)
-	defer over()
-	return c.dial(ctx)
 }
 
 func (c *Conn) end(err error) {

@@ -72,6 +72,7 @@ type giver = func(ctx context.Context, l *hall.Lobby, to hall.Destination) error
 
 type server struct {
 	Config
+	lease    *cluster.Lease // under which the node tells anything to anybody
 	conns    conns
 	playing  chan struct{} // whose turn it is to have a lobby played back
 	checking chan struct{} // whose turn it is to have a rulebook checked
@@ -87,6 +88,9 @@ func New(cfg Config) http.Handler {
 	}
 	s := &server{Config: cfg, conns: conns{all: map[*conn]bool{}, n: cfg.Live}, checking: make(chan struct{}, 1),
 		playing: make(chan struct{}, playbacks)}
+	if cfg.Cluster != nil {
+		s.lease = cfg.Cluster.Lease
+	}
 	cfg.Accounts.OnVoid(s.conns.void)
 	cfg.Meter.Gauge("turnvex_live_connections", "live connections that have said hello", s.conns.count)
 	r := chi.NewRouter()
@@ -148,7 +152,7 @@ func (s *server) ready(w http.ResponseWriter, r *http.Request) {
 	}
 	waiting, since := s.Ledger.Waiting()
 	switch {
-	case !s.Lease().Holds():
+	case !s.lease.Holds():
 		s.fail(w, r, comesBack("this node has lost its lease, and tells nobody anything until it has a new one"))
 	case s.Cluster.Draining():
 		s.fail(w, r, fault.New(code.Stopping, "this node is being drained: it takes no more lobbies"))

@@ -59,7 +59,7 @@ type conn struct {
 
 // say writes a message of the connection's own, before the box is served.
 func (c *conn) say(v any) error {
-	if !c.s.Lease().Holds() {
+	if !c.s.lease.Holds() {
 		return errUnheld
 	}
 	data := wire.Encode(c.enc, v)
@@ -138,7 +138,7 @@ func (c *conn) serve() {
 
 // write writes what waits, and tells whether the connection goes on.
 func (c *conn) write(list []*outbox.Frame, bye *wire.Bye) bool {
-	if !c.s.Lease().Holds() { // whatever it says may not be true any more
+	if !c.s.lease.Holds() { // whatever it says may not be true any more
 		for _, f := range list {
 			f.Free()
 		}

@@ -233,14 +233,6 @@ func (s *server) chosen(regions []string) (all []*cluster.Member, err error) {
 // asked of a node is mostly done there.
 const spareLobbies = 20
 
-// Lease is the lease under which the node tells anything to anybody.
-func (s *server) Lease() *cluster.Lease {
-	if s.Cluster == nil {
-		return nil
-	}
-	return s.Cluster.Lease
-}
-
 // self is this node's name.
 func (s *server) self() string {
 	if s.Cluster == nil {

@@ -122,7 +122,7 @@ func (s *server) handle(rt route) http.HandlerFunc {
 			return
 		}
 		out, err := s.answer(c, &rt)
-		if err == nil && rt.lobby() && !s.Lease().Holds() { // nobody knows whether it counts
+		if err == nil && rt.lobby() && !s.lease.Holds() { // nobody knows whether it counts
 			err = comesBack("this node cannot be sure that the lobby is still its own; try again in a moment")
 		}
 		if err != nil {

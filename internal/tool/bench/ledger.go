@@ -22,6 +22,7 @@ import (
 	"turnvex.example/turnvex/internal/node/ledger"
 	"turnvex.example/turnvex/internal/node/store"
 	"turnvex.example/turnvex/internal/node/twin"
+	"turnvex.example/turnvex/internal/tool/deaths"
 	"turnvex.example/turnvex/internal/tool/load"
 	"turnvex.example/turnvex/internal/tool/pgbox"
 	"turnvex.example/turnvex/internal/wire"
@@ -31,6 +32,7 @@ func ledgerBenchmarks() []Benchmark {
 	return []Benchmark{
 		{"ledger-cost", "1,000 lobbies of 8 with 4 inputs a second each, without sockets, with the ledger and " +
 			"without", ledgerCost},
+		{"recovery", "1,000 lobbies after their node was killed: started again, and on another node", recovery},
 		{"publish-kept", "from an intent to another client's delta, told at once and when it is kept", publishKept},
 	}
 }
@@ -175,6 +177,8 @@ func ledgerCost(t *Table) error {
 	t.Row("  written ahead a second", kib(bytes[1]-bytes[0]), "")
 	return nil
 }
+
+func recovery(t *Table) error { return deaths.Recovery(context.Background(), t.Row) }
 
 // publishKept measures when another client is told of an intent: at once, and when it is kept.
 func publishKept(t *Table) error {

@@ -38,27 +38,51 @@ func Main(ctx context.Context, args []string) error {
 		}
 		*into = n
 	}
-	root, err := filepath.Abs(".")
-	if err != nil {
-		return err
-	}
-	box, stop, err := pgbox.Temp(ctx, pgbox.Folder(root))
+	n, stop, err := begin(ctx)
 	if err != nil {
 		return err
 	}
 	defer stop()
-	n := &node{root: root, database: box.Address, listen: "127.0.0.1:0", name: "node1"}
-	if err := n.start(ctx); err != nil {
-		return err
-	}
-	defer func() { n.End(syscall.SIGTERM) }() // which may have ended
 	if err := many(ctx, n, times); err != nil {
 		return err
 	}
-	if err := restart(ctx, n, lobbies); err != nil {
+	return recovery(ctx, n, lobbies, func(what, value, _ string) { fmt.Printf("%s: %s\n", what, value) })
+}
+
+// Recovery says how fast 1,000 lobbies play again after their node was killed: when it is started
+// again, and on another node.
+func Recovery(ctx context.Context, row func(what, value, goal string)) error {
+	n, stop, err := begin(ctx)
+	if err != nil {
 		return err
 	}
-	return takeOver(ctx, n, lobbies)
+	defer stop()
+	return recovery(ctx, n, 1000, row)
+}
+
+func recovery(ctx context.Context, n *node, lobbies int, row func(what, value, goal string)) error {
+	if err := restart(ctx, n, lobbies, row); err != nil {
+		return err
+	}
+	return takeOver(ctx, n, lobbies, row)
+}
+
+// begin starts a node over a database of its own.
+func begin(ctx context.Context) (n *node, stop func(), err error) {
+	root, err := filepath.Abs(".")
+	if err != nil {
+		return nil, nil, err
+	}
+	box, end, err := pgbox.Temp(ctx, pgbox.Folder(root))
+	if err != nil {
+		return nil, nil, err
+	}
+	n = &node{root: root, database: box.Address, listen: "127.0.0.1:0", name: "node1"}
+	if err := n.start(ctx); err != nil {
+		end()
+		return nil, nil, err
+	}
+	return n, func() { n.End(syscall.SIGTERM); end() }, nil
 }
 
 // node is the node that dies, a process of its own.
@@ -77,8 +101,9 @@ func (n *node) start(ctx context.Context) (err error) {
 
 func runNode(ctx context.Context, database, listen, root, name string) error {
 	service.Tune()
-	s, err := service.Start(ctx, service.Config{Database: database, Listen: listen, Node: name, OperatorKey: operatorKey,
-		Rulebooks: filepath.Join(root, "internal/tool/deaths/rulebooks")})
+	s, err := service.Start(ctx, service.Config{Database: database, Listen: listen, Node: name,
+		OperatorKey: operatorKey,
+		Rulebooks:   filepath.Join(root, "internal/tool/deaths/rulebooks")})
 	if err != nil {
 		return err
 	}

@@ -12,7 +12,7 @@ import (
 
 // takeOver kills the node once more, with another one beside it, and says when that one answers for
 // its lobbies.
-func takeOver(ctx context.Context, n *node, lobbies int) error {
+func takeOver(ctx context.Context, n *node, lobbies int, row func(what, value, goal string)) error {
 	other := &node{root: n.root, database: n.database, listen: "127.0.0.1:0", name: "node2"}
 	if err := other.start(ctx); err != nil {
 		return err
@@ -41,9 +41,9 @@ func takeOver(ctx context.Context, n *node, lobbies int) error {
 		time.Sleep(pollEvery)
 	}
 	took := time.Since(began) - time.Duration(len(list.Lobbies)-1)*pollEvery
-	fmt.Printf("killed beside another node, its %d lobbies are alive there after %s (the first that was asked for), "+
-		"%s (all of %d)\n", lobbies, first.Round(10*time.Millisecond), max(took, first).Round(10*time.Millisecond),
-		len(list.Lobbies))
+	row(fmt.Sprintf("killed beside another node, its %d lobbies are alive there", lobbies),
+		fmt.Sprintf("%s (the first asked "+
+			"for after %s)", max(took, first).Round(10*time.Millisecond), first.Round(10*time.Millisecond)), "5 s")
 	return nil
 }
 

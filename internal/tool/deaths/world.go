@@ -262,7 +262,7 @@ func (w *world) facts() string {
 }
 
 // restart measures how long it takes until so many lobbies with a match that runs play again.
-func restart(ctx context.Context, n *node, lobbies int) error {
+func restart(ctx context.Context, n *node, lobbies int, row func(what, value, goal string)) error {
 	var all sync.WaitGroup
 	errs := make(chan error, 16)
 	for w := range 16 {
@@ -293,9 +293,8 @@ func restart(ctx context.Context, n *node, lobbies int) error {
 			playing++
 		}
 	}
-	fmt.Printf("%d lobbies with a match each are there again %s after the process was started; of the newest "+
-		"%d, %d play\n",
-		lobbies, took.Round(time.Millisecond), len(list.Lobbies), playing)
+	row(fmt.Sprintf("%d lobbies with a match each are there again after a restart", lobbies),
+		fmt.Sprintf("%s (of the newest %d, %d play)", took.Round(time.Millisecond), len(list.Lobbies), playing), "3 s")
 	return nil
 }
 

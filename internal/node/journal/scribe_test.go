@@ -21,6 +21,7 @@ func TestPlainEntries(t *testing.T) {
 		return []int64{0, 1, 23, 24, 255, 256, 65535, 65536, 1 << 32, math.MaxInt64, -1, -24, -25,
 			math.MinInt64}[r.IntN(14)]
 	}
+	scribe := NewScribe()
 	for range 2000 {
 		in := step.Input{Kind: step.Intent, At: sheet.Tick(number() & math.MaxInt64), Seat: sheet.ID(number()),
 			Seq: uint64(number()), Verb: []step.Verb{step.Act, step.Steer, ""}[r.IntN(3)], Name: []string{"",
@@ -31,7 +32,7 @@ func TestPlainEntries(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if got := appendPlain(nil, &in); !plain(&in) || !bytes.Equal(got, want) {
+		if got, _, err := scribe.Input(&in); err != nil || !plain(&in) || !bytes.Equal(got, want) {
 			t.Fatalf("%+v is written % x, and should be % x", in, got, want)
 		}
 	}

@@ -173,6 +173,8 @@ func (c *Cluster) Run(ctx context.Context, lost, turn func()) {
 			lost()
 			if err := c.enter(ctx); err != nil {
 				c.log.Warn("the node cannot be announced", "error", err)
+			} else {
+				turn()
 			}
 		default:
 			turn()

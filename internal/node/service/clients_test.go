@@ -50,7 +50,7 @@ func TestTypeScriptClient(t *testing.T) {
 		seed); !strings.Contains(out, "agree") {
 		t.Error(out)
 	}
-	checked := another(t, service.Config{Check: 50 * time.Millisecond})
+	checked, beside := pairOf(t, service.Config{Check: 50 * time.Millisecond})
 	for _, c := range [][2]string{{"json", ""}, {"cbor", `{"delay":20,"jitter":20,"stallEvery":500,"stallFor":100}`}} {
 		code, a := partner(t, checked, "From Node")
 		out := program(
@@ -59,7 +59,7 @@ func TestTypeScriptClient(t *testing.T) {
 			"--experimental-websocket",
 			"--no-warnings",
 			tests+"live.mjs",
-			checked.Address,
+			beside.Address, // which sends it on
 			player(t, "Nod").Token,
 			code,
 			c[0],
@@ -82,9 +82,9 @@ func TestPythonClient(t *testing.T) {
 		"../../../docs/protocol-vectors.json"); !strings.Contains(out, "agree") {
 		t.Error(out)
 	}
-	checked := another(t, service.Config{Check: 50 * time.Millisecond})
+	checked, beside := pairOf(t, service.Config{Check: 50 * time.Millisecond})
 	code, a := partner(t, checked, "From Python")
-	out := program(t, "python3", "-B", folder+"play.py", checked.Address, code)
+	out := program(t, "python3", "-B", folder+"play.py", beside.Address, code) // which sends it on
 	for _, want := range []string{"refused: not-now", "rammed", "the match is over: the goal was reached",
 		"times, differed in []"} {
 		if !strings.Contains(out, want) {

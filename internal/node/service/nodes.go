@@ -108,8 +108,7 @@ func (s *Service) takeAgain(ctx context.Context) {
 func (s *Service) goAgain(ids ...string) {
 	s.againMu.Lock()
 	s.again = append(s.again, ids...)
-	s.againMu.Unlock()
-	s.takeUp()
+	s.againMu.Unlock() // the next renewal has them taken up
 }
 
 // takeGiven takes what other nodes have given to this one, and what was begun here under an

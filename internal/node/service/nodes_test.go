@@ -36,8 +36,13 @@ func knows(t *testing.T, s *service.Service, what string, f func(all map[string]
 // pair are two nodes of one region, which know each other.
 func pair(t *testing.T) (a, b *service.Service) {
 	t.Helper()
-	region := "pair" + fresh()
-	a, b = another(t, service.Config{Region: region}), another(t, service.Config{Region: region})
+	return pairOf(t, service.Config{})
+}
+
+func pairOf(t *testing.T, cfg service.Config) (a, b *service.Service) {
+	t.Helper()
+	cfg.Region = "pair" + fresh()
+	a, b = another(t, cfg), another(t, cfg)
 	for _, s := range []*service.Service{a, b} {
 		knows(t, s, "there are two", func(all map[string]cluster.Member) bool {
 			return all[a.Cluster.Self.Name].Alive && all[b.Cluster.Self.Name].Alive

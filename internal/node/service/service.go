@@ -21,6 +21,7 @@ import (
 
 	"github.com/KimMachineGun/automemlimit/memlimit"
 
+	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/live/rough"
 	"turnvex.example/turnvex/internal/node/account"
@@ -30,6 +31,7 @@ import (
 	"turnvex.example/turnvex/internal/node/bus"
 	"turnvex.example/turnvex/internal/node/cluster"
 	"turnvex.example/turnvex/internal/node/directory"
+	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/guard"
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/node/journal"
@@ -433,6 +435,12 @@ func (s *Service) restore(ctx context.Context, left []*ledger.Left) {
 		}
 		if err == nil {
 			well++
+			continue
+		}
+		if fault.CodeOf(err) == code.Stopping || store.Busy(err) || errors.Is(err, context.DeadlineExceeded) ||
+			errors.Is(err, context.Canceled) { // that passes
+			s.log.Warn("a lobby cannot go on yet", "lobby", x.Code, "error", err)
+			s.goAgain(x.Lobby)
 			continue
 		}
 		s.log.Error("a lobby of before cannot go on", "lobby", x.Code, "rulebook", x.Rulebook, "error", err)

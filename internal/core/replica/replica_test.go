@@ -343,7 +343,7 @@ func newWorld(t *testing.T, b *rulebook.Book, seed uint64) *world {
 		m:      lobby.New(b, lobby.Setup{Code: "SOAK22", Seed: seed}),
 		feed:   replica.NewFeed(face),
 		seed:   seed,
-		told:   -1,
+		told:   0, // as the first copies are of tick 0
 		schema: schema,
 		past:   history{},
 	}
@@ -352,7 +352,7 @@ func newWorld(t *testing.T, b *rulebook.Book, seed uint64) *world {
 func (w *world) arrive(name string, v replica.View) {
 	for _, enc := range []replica.Encoding{replica.JSON, replica.CBOR} {
 		o := &onlooker{name: name, viewer: &replica.Viewer{View: v, Enc: enc}, copy: replica.NewCopy(w.schema)}
-		if err := o.take(w.feed.Snapshot(nil, o.viewer, w.m.Store(), max(w.told, 0))); err != nil {
+		if err := o.take(w.feed.Snapshot(nil, o.viewer, w.m.Store(), w.told)); err != nil {
 			w.t.Fatal(err)
 		}
 		w.lookers = append(w.lookers, o)

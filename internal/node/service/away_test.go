@@ -112,26 +112,50 @@ func (s *suffering) sql(statements ...string) {
 type fault struct {
 	name string
 	do   func(s *suffering) (over func())
+	slow bool // it still takes everything, only late
 }
 
 var faults = []fault{
-	{"it is gone", func(s *suffering) func() {
+	{name: "it is gone", do: func(s *suffering) func() {
 		s.box.Crash()
 		return s.again
 	}},
-	{"it hangs", func(s *suffering) func() {
+	{name: "it hangs", do: func(s *suffering) func() {
 		s.box.Hang(true)
 		return func() { s.box.Hang(false) }
 	}},
-	{"it only reads", func(s *suffering) func() {
+	{name: "it is slow", do: (*suffering).slow, slow: true},
+	{name: "it only reads", do: func(s *suffering) func() {
 		s.sql("alter system set default_transaction_read_only = on", "select pg_reload_conf()")
 		return func() {
 			s.sql("set default_transaction_read_only = off", "alter system reset default_transaction_read_only",
 				"select pg_reload_conf()")
 		}
 	}},
-	{"it has no connections left", (*suffering).crowd},
-	{"its disk is full", (*suffering).fill},
+	{name: "it has no connections left", do: (*suffering).crowd},
+	{name: "its disk is full", do: (*suffering).fill},
+}
+
+// slow lets the server run for a moment, and stand still for ten times as long, again and again.
+func (s *suffering) slow() func() {
+	stop, done := make(chan bool), make(chan bool)
+	go func() {
+		defer close(done)
+		for on := true; ; on = !on {
+			s.box.Hang(on)
+			wait := 40 * time.Millisecond
+			if on {
+				wait = 400 * time.Millisecond
+			}
+			select {
+			case <-time.After(wait):
+			case <-stop:
+				s.box.Hang(false)
+				return
+			}
+		}
+	}()
+	return func() { close(stop); <-done }
 }
 
 func (s *suffering) again() {
@@ -270,6 +294,13 @@ func TestDatabaseSuffers(t *testing.T) {
 		s.kept()
 		over := f.do(s)
 		if over == nil {
+			continue
+		}
+		if f.slow {
+			s.match()
+			s.match()
+			s.kept()
+			over()
 			continue
 		}
 		began := time.Now()

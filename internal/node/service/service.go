@@ -319,6 +319,17 @@ func (s *Service) measure(m *meter.Meter, counts *guard.Guard, address string) e
 		"turnvex_lobbies": {"lobbies that are alive here", func() float64 { return float64(s.Hall.Lobbies()) }},
 		"turnvex_seats": {"seats, and places in line, of players " +
 			"here", func() float64 { return float64(s.Hall.Seats()) }},
+		"turnvex_nodes": {"nodes that are alive, this one among them", func() float64 {
+			return float64(len(s.Cluster.Others()) + 1)
+		}},
+		"turnvex_lease_held": {"1 while this node holds its lease, 0 while it may tell nobody anything", func() float64 {
+			if s.Cluster.Lease.Holds() {
+				return 1
+			}
+			return 0
+		}},
+		"turnvex_message_peers": {"nodes that this one's own message server is connected " +
+			"to", func() float64 { return float64(s.Bus.Peers()) }},
 		"turnvex_ledger_bytes": {"bytes of what lobbies took in that wait for the " +
 			"database", func() float64 { n, _ := s.Ledger.Waiting(); return float64(n) }},
 		"turnvex_ledger_age_seconds": {"for how long nothing of it could be written; 0 while it can", func() float64 {

@@ -322,12 +322,13 @@ func (s *Service) measure(m *meter.Meter, counts *guard.Guard, address string) e
 		"turnvex_nodes": {"nodes that are alive, this one among them", func() float64 {
 			return float64(len(s.Cluster.Others()) + 1)
 		}},
-		"turnvex_lease_held": {"1 while this node holds its lease, 0 while it may tell nobody anything", func() float64 {
-			if s.Cluster.Lease.Holds() {
-				return 1
-			}
-			return 0
-		}},
+		"turnvex_lease_held": {"1 while this node holds its lease, 0 while it may tell nobody anything",
+			func() float64 {
+				if s.Cluster.Lease.Holds() {
+					return 1
+				}
+				return 0
+			}},
 		"turnvex_message_peers": {"nodes that this one's own message server is connected " +
 			"to", func() float64 { return float64(s.Bus.Peers()) }},
 		"turnvex_ledger_bytes": {"bytes of what lobbies took in that wait for the " +

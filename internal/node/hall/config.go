@@ -34,6 +34,9 @@ type Config struct {
 	Sure bool
 	// Fence is the lease under which lobbies are alive here; nil for none.
 	Fence func() store.Fence
+	// Counted counts a player who has a seat in a lobby that is taken up, and returns what gives it
+	// back; nil for nothing.
+	Counted func(account string) (giveBack func())
 	// Nodes are the addresses of other nodes, where a client may ask when this one is gone; nil for none.
 	Nodes func() []string
 	// Again is called with the ID of a lobby that could not be handed to another node after all, and
@@ -67,6 +70,9 @@ func (c *Config) defaults() {
 	c.Sure = c.Sure && c.Ledger != nil
 	if c.Fence == nil {
 		c.Fence = func() store.Fence { return store.Fence{} }
+	}
+	if c.Counted == nil {
+		c.Counted = func(string) func() { return nil }
 	}
 	if c.Nodes == nil {
 		c.Nodes = func() []string { return nil }

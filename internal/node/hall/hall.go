@@ -52,7 +52,7 @@ func New(cfg Config) *Hall {
 		opening: map[string]chan struct{}{},
 		savings: savings{pending: map[string]*saving{}},
 		holders: holders{of: map[string][]*Lobby{}},
-		unsaved: unsaved{at: map[*keep.Job]time.Time{}},
+		unsaved: unsaved{at: map[*keep.Job]time.Time{}, since: map[*keep.Job]time.Time{}},
 		places:  places{of: map[string]map[*Lobby]bool{}},
 		judges:  judges{of: map[string][]*Judge{}},
 		Listing: directory.NewWatchers(),

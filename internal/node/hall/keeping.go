@@ -84,7 +84,7 @@ func (l *Lobby) save(job *keep.Job) {
 		l.hall.savings.begin(r.Player)
 		l.knownOf(r.Player).saving++
 	}
-	l.hall.unsaved.begin(job)
+	l.hall.unsaved.begin(job, l.hall.cfg.Now())
 	l.memory.begin()
 	l.tasks.add(func() {
 		defer l.hall.unsaved.done(job)
@@ -144,22 +144,38 @@ func (l *Lobby) retry(what string, after time.Duration, try func(context.Context
 
 // unsaved knows the moments of what is to be posted to boards and is not kept yet.
 type unsaved struct {
-	mu sync.Mutex
-	at map[*keep.Job]time.Time // guarded by mu
+	mu    sync.Mutex
+	at    map[*keep.Job]time.Time // guarded by mu
+	since map[*keep.Job]time.Time // guarded by mu; when each began to wait
 }
 
-func (u *unsaved) begin(job *keep.Job) {
-	if at, ok := job.Since(); ok {
-		u.mu.Lock()
+func (u *unsaved) begin(job *keep.Job, now time.Time) {
+	at, ok := job.Since()
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	u.since[job] = now
+	if ok {
 		u.at[job] = at
-		u.mu.Unlock()
 	}
 }
 
 func (u *unsaved) done(job *keep.Job) {
 	u.mu.Lock()
 	delete(u.at, job)
+	delete(u.since, job)
 	u.mu.Unlock()
+}
+
+// Saves is how many saves of records, results and posts wait for the database, and for how long the
+// oldest of them has.
+func (h *Hall) Saves() (waiting int, age time.Duration) {
+	h.unsaved.mu.Lock()
+	defer h.unsaved.mu.Unlock()
+	now := h.cfg.Now()
+	for _, at := range h.unsaved.since {
+		age = max(age, now.Sub(at))
+	}
+	return len(h.unsaved.since), age
 }
 
 // Unsaved is the moment of the oldest thing for a board that happened here and is not kept

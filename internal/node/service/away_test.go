@@ -321,6 +321,9 @@ func TestDatabaseSuffers(t *testing.T) {
 				t.Errorf("%s: opening a lobby is answered with %d", f.name, refused.Status)
 			}
 		}
+		if n, age := s.node.Hall.Saves(); n == 0 || age == 0 {
+			t.Errorf("%s: %d saves wait for %s", f.name, n, age)
+		}
 		if _, err := at(s.node, s.in[1]).Lobby(soon(t), s.code); err != nil {
 			t.Errorf("%s: a lobby that is here: %v", f.name, err)
 		}

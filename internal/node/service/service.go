@@ -237,13 +237,20 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 			Ledger:    s.Ledger,
 			Fence:     s.Cluster.Fence,
 			Nodes:     s.others,
-			Again:     func(id string) { s.goAgain(id) },
-			Meter:     meter,
-			Refuse:    cfg.Refuse,
-			Sure:      cfg.Sure,
-			Practice:  cfg.Practice,
-			Check:     cfg.Check,
-			Secret:    account.Derived(secret, "passwords of lobbies"),
+			Counted: func(account string) func() {
+				back, err := counts.Take(guard.Seats, account)
+				if err != nil {
+					return nil // it has more than it may take now
+				}
+				return back
+			},
+			Again:    func(id string) { s.goAgain(id) },
+			Meter:    meter,
+			Refuse:   cfg.Refuse,
+			Sure:     cfg.Sure,
+			Practice: cfg.Practice,
+			Check:    cfg.Check,
+			Secret:   account.Derived(secret, "passwords of lobbies"),
 		},
 	)
 	s.Ledger.OnFull(s.Hall.Refresh)
@@ -331,6 +338,14 @@ func (s *Service) measure(m *meter.Meter, counts *guard.Guard, address string) e
 			}},
 		"turnvex_message_peers": {"nodes that this one's own message server is connected " +
 			"to", func() float64 { return float64(s.Bus.Peers()) }},
+		"turnvex_saves_waiting": {"saves of records, results and posts that wait for the database", func() float64 {
+			n, _ := s.Hall.Saves()
+			return float64(n)
+		}},
+		"turnvex_saves_age_seconds": {"for how long the oldest of them has waited", func() float64 {
+			_, age := s.Hall.Saves()
+			return age.Seconds()
+		}},
 		"turnvex_ledger_bytes": {"bytes of what lobbies took in that wait for the " +
 			"database", func() float64 { n, _ := s.Ledger.Waiting(); return float64(n) }},
 		"turnvex_ledger_age_seconds": {"for how long nothing of it could be written; 0 while it can", func() float64 {

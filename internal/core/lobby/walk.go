@@ -3,6 +3,7 @@ package lobby
 import (
 	"encoding/binary"
 	"fmt"
+	"strings"
 
 	"github.com/cespare/xxhash/v2"
 
@@ -142,14 +143,27 @@ func (l *Lobby) Hash() uint64 { return state.Hash(l.walk) }
 func (l *Lobby) Lines() []state.Line { return state.Lines(l.walk) }
 
 // The form of a checkpoint: its magic, of which the last character is the version,
-// the rulebook's version, the state, and the hash of all that.
-const checkpointMagic = "TVXCHKP1"
+// the rulebook's version with the form of its sheets, the state, and the hash of all that.
+const checkpointMagic = "TVXCHKP2"
+
+// formOf names a rulebook's version and the form that its sheets have in this version of the
+// service: a checkpoint whose sheets had other fields is told apart, and not read askew.
+func formOf(book *rulebook.Book) string {
+	h := xxhash.New()
+	for k := range sheet.Kinds {
+		for _, f := range book.Schema.Fields(sheet.Kind(k)) {
+			fmt.Fprintf(h, "%d %s %d %d\n", k, f.Name, f.Type, len(f.Choices))
+		}
+	}
+	return fmt.Sprintf("%s/%016x", book.Version, h.Sum64())
+}
 
 // Save returns a checkpoint: the whole state, from which Restore makes the lobby
 // again. It belongs between two steps.
 func (l *Lobby) Save() []byte {
-	data := append([]byte(checkpointMagic), byte(len(l.book.Version)))
-	data = append(data, l.book.Version...)
+	form := formOf(l.book)
+	data := append([]byte(checkpointMagic), byte(len(form)))
+	data = append(data, form...)
 	data = state.Save(data, l.walk)
 	return binary.LittleEndian.AppendUint64(data, xxhash.Sum64(data))
 }
@@ -172,11 +186,14 @@ func Restore(book *rulebook.Book, data []byte) (*Lobby, error) {
 	if xxhash.Sum64(body) != sum {
 		return nil, fmt.Errorf("the checkpoint is damaged: its hash is wrong")
 	}
-	version, rest := body[head:], int(body[head-1])
-	if rest > len(version) || string(version[:rest]) != book.Version {
+	rest, length, want := body[head:], int(body[head-1]), formOf(book)
+	switch {
+	case length > len(rest) || !strings.HasPrefix(string(rest[:length]), book.Version+"/"):
 		return nil, fmt.Errorf("the checkpoint is of another version of the rulebook than %s", book.Version)
+	case string(rest[:length]) != want:
+		return nil, fmt.Errorf("the checkpoint was written by a version of the service whose sheets have other fields")
 	}
-	return restore(book, version[rest:])
+	return restore(book, rest[length:])
 }
 
 func restore(book *rulebook.Book, body []byte) (*Lobby, error) {

@@ -1,6 +1,7 @@
 package lobby
 
 import (
+	"encoding/binary"
 	"fmt"
 	"maps"
 	"os"
@@ -9,6 +10,8 @@ import (
 	"strings"
 	"testing"
 	"unsafe"
+
+	"github.com/cespare/xxhash/v2"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/match"
@@ -281,6 +284,12 @@ func TestRestoreRefuses(t *testing.T) {
 		"another version of the rulebook") {
 		t.Errorf("of another rulebook: %v", err)
 	}
+	askew := append([]byte(nil), good[:len(good)-8]...)
+	askew[len(checkpointMagic)+1+len(l.book.Version)+1] ^= 1 // as of sheets with another field
+	askew = binary.LittleEndian.AppendUint64(askew, xxhash.Sum64(askew))
+	if _, err := Restore(l.book, askew); err == nil || !strings.Contains(err.Error(), "other fields") {
+		t.Errorf("of other sheets: %v", err)
+	}
 	again, err := Restore(l.book, good)
 	if err != nil || again.Hash() != l.Hash() {
 		t.Fatalf("the good one: %v", err)
@@ -294,7 +303,7 @@ func TestRestoreRefuses(t *testing.T) {
 // lobby that keeps its invariants and can go on.
 func FuzzRestore(f *testing.F) {
 	l := busy(f)
-	head := len(checkpointMagic) + 1 + len(l.book.Version)
+	head := len(checkpointMagic) + 1 + len(formOf(l.book))
 	good := l.Save()
 	f.Add(good[head : len(good)-8])
 	f.Fuzz(func(t *testing.T, body []byte) {

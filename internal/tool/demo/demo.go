@@ -153,11 +153,8 @@ func launch(ctx context.Context, address, key string, bots *sync.WaitGroup, log 
 			}
 			tokens = append(tokens, in.Token)
 		}
-		l, err := client.Service{
-			Address: address,
-			Token:   tokens[0],
-		}.OpenOrJoin(ctx, client.Opening{Rulebook: crew.rulebook, Name: "regatta", Title: crew.title,
-			Options: crew.options})
+		l, err := harbour(ctx, client.Service{Address: address, Token: tokens[0]}, client.Opening{
+			Rulebook: crew.rulebook, Name: "regatta", Title: crew.title, Options: crew.options})
 		if err != nil {
 			return "", err
 		}
@@ -178,4 +175,25 @@ func launch(ctx context.Context, address, key string, bots *sync.WaitGroup, log 
 		}
 	}
 	return first, nil
+}
+
+// How long, and how often, the demo asks for a lobby that another node had, which is being taken over.
+const (
+	harbourWithin = 30 * time.Second
+	harbourEvery  = 250 * time.Millisecond
+)
+
+// harbour returns a lobby of the demo, or opens it.
+func harbour(ctx context.Context, s client.Service, o client.Opening) (l *client.FoundLobby, err error) {
+	for end := time.Now().Add(harbourWithin); ; {
+		l, err = s.OpenOrJoin(ctx, o)
+		if client.CodeOf(err) != "stopping" || time.Now().After(end) {
+			return l, err
+		}
+		select {
+		case <-time.After(harbourEvery):
+		case <-ctx.Done():
+			return nil, ctx.Err()
+		}
+	}
 }

@@ -31,7 +31,6 @@ import (
 // signed with a secret that the nodes share. What was passed on is not passed on again.
 const (
 	peerHeader = "Turnvex-Passed-On"
-	nodeHeader = "Turnvex-Node" // of an answer: the node that gave it
 	signedFor  = 30 * time.Second
 )
 

@@ -174,8 +174,8 @@ func (s *server) whereElse(ctx context.Context, c *call, player string) (out []F
 		return nil, err
 	}
 	for _, name := range nodes {
-		m, known := s.Cluster.Member(name)
-		if !known || !m.Alive {
+		m, err := s.aliveNode(name)
+		if err != nil {
 			continue
 		}
 		var there Seats

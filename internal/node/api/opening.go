@@ -217,8 +217,8 @@ func (s *server) quickThere(c *call, book *rulebook.Book, size int, regions []st
 		return nil, err
 	}
 	for _, name := range nodes {
-		m, known := s.Cluster.Member(name)
-		if !known || !m.Alive {
+		m, err := s.aliveNode(name)
+		if err != nil {
 			continue
 		}
 		var out Found

@@ -44,7 +44,7 @@ type group struct {
 
 // Write writes what an open lobby is now, unless another node has taken it over. It may be
 // repeated.
-func (d *Directory) Write(ctx context.Context, e Entry, now time.Time) error {
+func (d *Directory) Write(ctx context.Context, e Entry) error {
 	return d.write(ctx, e, nil)
 }
 

@@ -86,7 +86,7 @@ func (c *Config) defaults() {
 // several goroutines; those that change something may be repeated after an error.
 type Directory interface {
 	Open(ctx context.Context, e directory.Entry) error
-	Write(ctx context.Context, e directory.Entry, now time.Time) error
+	Write(ctx context.Context, e directory.Entry) error
 	Close(ctx context.Context, e directory.Entry, now time.Time) error
 	Named(ctx context.Context, rulebook, name string) (string, error)
 	Give(ctx context.Context, lobby string, fence store.Fence, to string) error

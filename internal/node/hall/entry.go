@@ -81,7 +81,7 @@ func (l *Lobby) writeEntry() {
 	l.tasks.add(func() {
 		ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
 		defer cancel()
-		err := l.hall.cfg.Directory.Write(ctx, e, l.hall.cfg.Now().UTC())
+		err := l.hall.cfg.Directory.Write(ctx, e)
 		if err != nil {
 			l.log().Warn("could not write the directory", "error", err)
 		}

@@ -128,8 +128,8 @@ func (h *Hall) Lobbies() int {
 	return len(h.lobbies)
 }
 
-// all returns the lobbies that are alive.
-func (h *Hall) all() []*Lobby {
+// All returns the lobbies that are alive here.
+func (h *Hall) All() []*Lobby {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	return slices.Collect(maps.Values(h.lobbies))

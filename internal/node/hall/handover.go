@@ -94,7 +94,7 @@ func (h *Hall) Drop() {
 	h.mu.Lock()
 	h.drops = true
 	h.mu.Unlock()
-	for _, l := range h.all() {
+	for _, l := range h.All() {
 		l.dropped.Store(true)
 		go l.post(func() {})
 		<-l.ended
@@ -107,9 +107,6 @@ func (h *Hall) Resume() {
 	defer h.mu.Unlock()
 	h.drops = false
 }
-
-// All returns the lobbies that are alive here.
-func (h *Hall) All() []*Lobby { return h.all() }
 
 // Drain lets no lobby be opened any more.
 func (h *Hall) Drain() {

@@ -136,7 +136,7 @@ func (l *Lobby) Tick(ctx context.Context) (at int64, err error) {
 
 // Unkept tells every lobby since when nothing that happens is kept; the zero time: it is again.
 func (h *Hall) Unkept(since time.Time) {
-	for _, l := range h.all() {
+	for _, l := range h.All() {
 		l.post(func() {
 			in := &step.Input{Kind: step.Unkept, Yes: !since.IsZero()}
 			if in.Yes {
@@ -149,7 +149,7 @@ func (h *Hall) Unkept(since time.Time) {
 
 // Refresh asks every lobby for a checkpoint.
 func (h *Hall) Refresh() {
-	for _, l := range h.all() {
+	for _, l := range h.All() {
 		go l.post(func() { l.memory.asked = true })
 	}
 }

@@ -49,7 +49,7 @@ func (l *Lobby) closeWhenShown() {
 
 // TellPlayer sends a message on every connection of a player.
 func (h *Hall) TellPlayer(account string, message any) {
-	for _, l := range h.all() {
+	for _, l := range h.All() {
 		l.post(func() {
 			for _, c := range l.clients {
 				if c.account == account && account != "" {

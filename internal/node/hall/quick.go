@@ -73,7 +73,7 @@ func (h *Hall) findQuick(
 // candidates are the lobbies that a party may be sent to, the fullest first: those whose
 // options are as they were asked for.
 func (h *Hall) candidates(ctx context.Context, book *rulebook.Book, size int, options []step.Named) []*Lobby {
-	all := slices.DeleteFunc(h.all(), func(l *Lobby) bool { return l.book != book })
+	all := slices.DeleteFunc(h.All(), func(l *Lobby) bool { return l.book != book })
 	slices.SortFunc(all, func(a, b *Lobby) int { return cmp.Compare(a.ID, b.ID) })
 	free := map[*Lobby]int{}
 	for _, l := range all {

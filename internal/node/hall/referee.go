@@ -53,7 +53,7 @@ func (j *Judge) Leave() {
 }
 
 func (h *Hall) judgesChanged(book string) {
-	for _, l := range h.all() {
+	for _, l := range h.All() {
 		if l.book.Name == book {
 			l.post(l.refereesChanged)
 		}
@@ -214,7 +214,7 @@ func (j *Judge) Rulebook() string { return j.book }
 // Lobbies are the codes of its lobbies that are open here.
 func (j *Judge) Lobbies() []string {
 	codes := []string{}
-	for _, l := range j.hall.all() {
+	for _, l := range j.hall.All() {
 		if l.book.Name == j.book {
 			codes = append(codes, l.Code)
 		}

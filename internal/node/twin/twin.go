@@ -68,7 +68,7 @@ func (d *Directory) Open(ctx context.Context, e directory.Entry) error {
 }
 
 // Write is directory.Directory.Write.
-func (d *Directory) Write(ctx context.Context, e directory.Entry, now time.Time) error {
+func (d *Directory) Write(ctx context.Context, e directory.Entry) error {
 	return d.write(ctx, "write", e)
 }
 

@@ -95,7 +95,7 @@ func TestDirectories(t *testing.T) {
 		named("AAAAAA")
 		a.State, a.Seats, a.Free = "playing", 3, 1
 		for range 2 { // it may be repeated
-			if err := d.Write(ctx, a, now); err != nil {
+			if err := d.Write(ctx, a); err != nil {
 				t.Errorf("%s: %v", name, err)
 			}
 		}
@@ -119,7 +119,7 @@ func TestDirectories(t *testing.T) {
 				t.Errorf("%s: %v", name, err)
 			}
 		}
-		if err := d.Write(ctx, a, now); err != nil { // too late: it stays closed
+		if err := d.Write(ctx, a); err != nil { // too late: it stays closed
 			t.Errorf("%s: %v", name, err)
 		}
 		named("")
@@ -128,7 +128,7 @@ func TestDirectories(t *testing.T) {
 		}
 		short, cancel := context.WithCancel(ctx)
 		cancel()
-		if err := d.Write(short, b, now); !errors.Is(err, context.Canceled) {
+		if err := d.Write(short, b); !errors.Is(err, context.Canceled) {
 			t.Errorf("%s: with a context that has ended: %v", name, err)
 		}
 	}

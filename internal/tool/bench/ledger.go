@@ -6,13 +6,9 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"os"
 	"path/filepath"
 	"slices"
-	"strconv"
-	"strings"
 	"sync"
-	"syscall"
 	"time"
 
 	"turnvex.example/turnvex/internal/core/replica"
@@ -123,25 +119,6 @@ func (s *scene) drive(ctx context.Context, each float64, long time.Duration) int
 	return counts[0] + counts[1] + counts[2] + counts[3]
 }
 
-// processor is the time that this process and, of PostgreSQL's, all have taken.
-func processor() (own, postgres time.Duration) {
-	var r syscall.Rusage
-	syscall.Getrusage(syscall.RUSAGE_SELF, &r)
-	own = time.Duration(r.Utime.Nano() + r.Stime.Nano())
-	files, _ := filepath.Glob("/proc/[0-9]*/stat")
-	for _, f := range files {
-		data, _ := os.ReadFile(f)
-		if i := strings.LastIndex(string(data), ") "); i > 0 && strings.Contains(string(data[:i]), "(postgres") {
-			if w := strings.Fields(string(data[i+2:])); len(w) > 12 {
-				user, _ := strconv.Atoi(w[11])
-				system, _ := strconv.Atoi(w[12])
-				postgres += time.Duration(user+system) * 10 * time.Millisecond
-			}
-		}
-	}
-	return own, postgres
-}
-
 // ledgerCost drives 1,000 lobbies without the ledger, twice with it, and without it again, and
 // compares what the process and PostgreSQL have taken.
 func ledgerCost(t *Table) error {
@@ -156,9 +133,9 @@ func ledgerCost(t *Table) error {
 		s.drive(ctx, 4, 2*time.Second)
 		var before, after int64
 		s.db.Raw("select pg_current_wal_lsn() - '0/0'::pg_lsn").Scan(&before)
-		own0, pg0 := processor()
+		own0, pg0 := pgbox.Processor()
 		n := s.drive(ctx, 4, long)
-		own1, pg1 := processor()
+		own1, pg1 := pgbox.Processor()
 		s.db.Raw("select pg_current_wal_lsn() - '0/0'::pg_lsn").Scan(&after)
 		i := 0
 		if with {

@@ -195,7 +195,8 @@ func serve(ctx context.Context, t *Terminal, cfg service.Config) error {
 	}
 	select {
 	case <-ctx.Done():
-		fmt.Fprintln(t.Out, "Stopping: lobbies are saved, and go on at the next start.")
+		fmt.Fprintln(t.Out, "Stopping: lobbies go to other nodes of the region or, without any, go on at the next " +
+			"start.")
 	case err = <-s.Failed():
 	}
 	s.Stop()

@@ -193,7 +193,7 @@ func changes(ctx context.Context, r report, w *world, nodes int) error {
 					e := directory.Entry{ID: ids[rand.IntN(len(ids))], Node: node, Epoch: 1, Listed: true}
 					e.State, e.Title, e.Capacity, e.Free, e.Open = "gathering", "Harbour", 8, rand.IntN(8), true
 					group.Go(func() {
-						if err := d.Write(ctx, e, time.Now()); err != nil {
+						if err := d.Write(ctx, e); err != nil {
 							failed.Store(err)
 						} else {
 							written.Add(1)

@@ -8,12 +8,8 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
-	"os"
 	"path/filepath"
 	"slices"
-	"strconv"
-	"strings"
-	"syscall"
 	"time"
 
 	"turnvex.example/turnvex/internal/node/store"
@@ -67,20 +63,7 @@ func database(ctx context.Context) (*store.DB, func(), error) {
 type usage struct{ own, postgres time.Duration }
 
 func used() (u usage) {
-	var r syscall.Rusage
-	syscall.Getrusage(syscall.RUSAGE_SELF, &r)
-	u.own = time.Duration(r.Utime.Nano() + r.Stime.Nano())
-	files, _ := filepath.Glob("/proc/[0-9]*/stat")
-	for _, f := range files {
-		data, _ := os.ReadFile(f)
-		if i := strings.LastIndex(string(data), ") "); i > 0 && strings.Contains(string(data[:i]), "(postgres") {
-			if w := strings.Fields(string(data[i+2:])); len(w) > 12 {
-				user, _ := strconv.Atoi(w[11])
-				system, _ := strconv.Atoi(w[12])
-				u.postgres += time.Duration(user+system) * 10 * time.Millisecond
-			}
-		}
-	}
+	u.own, u.postgres = pgbox.Processor()
 	return u
 }
 

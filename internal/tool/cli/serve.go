@@ -195,7 +195,7 @@ func serve(ctx context.Context, t *Terminal, cfg service.Config) error {
 	}
 	select {
 	case <-ctx.Done():
-		fmt.Fprintln(t.Out, "Stopping: lobbies go to other nodes of the region or, without any, go on at the next " +
+		fmt.Fprintln(t.Out, "Stopping: lobbies go to other nodes of the region or, without any, go on at the next "+
 			"start.")
 	case err = <-s.Failed():
 	}

@@ -134,6 +134,9 @@ func (l *Lobby) Knows(id sheet.ID, values []step.Named) bool {
 	return s == nil || l.match.Knows(s.Player, values)
 }
 
+// Full tells whether the lobby was told that no more can wait to be saved.
+func (l *Lobby) Full() bool { return l.match.Full() }
+
 // Deciding is the action that waits for a referee's decision with that number, or nil.
 func (l *Lobby) Deciding(no int64) *rulebook.Action { return l.match.Deciding(no) }
 
@@ -224,6 +227,10 @@ func (l *Lobby) apply(in *step.Input) {
 		} else {
 			l.st.SetClock(l.row, f, 0, 0, l.tick())
 		}
+		l.match.Unkept(in.Yes)
+	case step.Full:
+		l.match.Fill(in.Yes)
+		l.startCheck()
 	case step.RefereeOn:
 		l.match.RefereeOn(in.N != 0)
 	case step.Answer:

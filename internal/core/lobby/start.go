@@ -12,6 +12,9 @@ import (
 
 // missing says what a match still lacks, or nothing.
 func (l *Lobby) missing() (code.Code, string) {
+	if l.match.Full() {
+		return code.Stopping, "what earlier matches gave waits for the database; the next begins when it is kept"
+	}
 	if n, least := len(l.seats), l.book.Players.Least; n < least {
 		return code.TooFew, fmt.Sprintf("%d players are here, %d are needed", n, least)
 	}
@@ -120,6 +123,11 @@ func (l *Lobby) begin() {
 		players[i] = s.Player
 	}
 	l.match.Start(players)
+}
+
+// waits tells whether the result is shown for longer, because a match follows it that cannot begin yet.
+func (l *Lobby) waits() bool {
+	return l.match.Full() && (l.replay || l.book.End.Then == rulebook.ThenAgain) && len(l.seats) > 0
 }
 
 // afterResult is what comes when the result has been shown.

@@ -48,7 +48,7 @@ func (l *Lobby) pass() {
 	if l.startAt > 0 && l.startAt <= l.tick() {
 		l.begin()
 	}
-	if at := l.match.ShownUntil(); at > 0 && at <= l.tick() {
+	if at := l.match.ShownUntil(); at > 0 && at <= l.tick() && !l.waits() {
 		l.afterResult()
 	}
 	l.match.PassTick()

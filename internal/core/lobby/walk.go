@@ -144,7 +144,7 @@ func (l *Lobby) Lines() []state.Line { return state.Lines(l.walk) }
 
 // The form of a checkpoint: its magic, of which the last character is the version,
 // the rulebook's version with the form of its sheets, the state, and the hash of all that.
-const checkpointMagic = "TVXCHKP2"
+const checkpointMagic = "TVXCHKP3"
 
 // formOf names a rulebook's version and the form that its sheets have in this version of the
 // service: a checkpoint whose sheets had other fields is told apart, and not read askew.

@@ -127,7 +127,7 @@ func (m *Match) goTo(e *rulebook.Effect) {
 }
 
 func (m *Match) saveNow(e *rulebook.Effect) {
-	if p := m.playerIn(e.Value); p != nil {
+	if p := m.playerIn(e.Value); p != nil && !m.unkept {
 		m.SaveRecord(p)
 	}
 }

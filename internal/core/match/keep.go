@@ -123,8 +123,18 @@ var keepKinds = [...]step.ChangeKind{
 }
 
 // SavesDue tells whether changes have waited long enough: every seat's record is to be
-// saved then.
-func (m *Match) SavesDue() bool { return m.saveAt > 0 && m.saveAt <= m.wall }
+// saved then. While nothing can be saved they wait, and add up.
+func (m *Match) SavesDue() bool { return !m.unkept && m.saveAt > 0 && m.saveAt <= m.wall }
+
+// Unkept says that nothing can be saved now, or that it can again.
+func (m *Match) Unkept(on bool) { m.unkept = on }
+
+// Fill says that no more can wait to be saved, or that it can again: no match begins meanwhile,
+// and what effects post to boards is refused.
+func (m *Match) Fill(on bool) { m.full = on }
+
+// Full tells whether no more can wait to be saved.
+func (m *Match) Full() bool { return m.full }
 
 // SaveRecord asks the driver to keep what is owed to a player's record.
 func (m *Match) SaveRecord(s *Player) {

@@ -38,6 +38,8 @@ type Match struct {
 	owed       []owed
 	saves      int64      // of records, so far
 	saveAt     sheet.Tick // wall tick at which what is owed is saved; 0 when nothing is
+	unkept     bool       // nothing can be saved now: what is owed waits, and adds up
+	full       bool       // no more can wait to be saved
 	charges    []charge   // that are being taken where records are kept
 	run        run
 	stirred    bool                    // a body or a piece may be somewhere else since touches were last looked for

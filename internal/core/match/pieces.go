@@ -104,17 +104,23 @@ func (m *Match) roomFor(p *rulebook.Piece, x, y int64) bool {
 	for _, r := range m.st.Of(sheet.Piece) {
 		qx, qy := r.Pos(f.Pos)
 		q := m.book.Pieces[r.Int(f.Kind)]
-		if d := p.Radius + q.Radius + max(p.Apart, q.Apart); near(x, y, qx, qy, d-1) {
+		if d := p.Radius + q.Radius + max(p.Apart, q.Apart); closer(x, y, qx, qy, d) {
 			return false
 		}
 	}
 	for _, r := range m.st.Seated {
 		qx, qy := r.Pos(m.book.F.Player.Pos)
-		if d := p.Radius + m.radius(); r.Flag(m.book.F.Player.Alive) && d > 0 && near(x, y, qx, qy, d-1) {
+		if d := p.Radius + m.radius(); r.Flag(m.book.F.Player.Alive) && d > 0 && closer(x, y, qx, qy, d) {
 			return false
 		}
 	}
 	return true
+}
+
+// closer tells whether two points are less than d apart.
+func closer(ax, ay, bx, by, d int64) bool {
+	dx, dy := ax-bx, ay-by
+	return dx*dx+dy*dy < d*d
 }
 
 func (m *Match) placeAt(no int, x, y int64) *sheet.Row {

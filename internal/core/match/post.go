@@ -55,6 +55,10 @@ func (m *Match) postNow(e *rulebook.Effect) {
 	if p.Account == "" && p.Team == "" {
 		return
 	}
+	if m.full {
+		m.out.Do(step.Effect{Kind: step.Refused, Text: b.Name})
+		return
+	}
 	m.saves++
 	out := step.Effect{Kind: step.SavePost, Account: p.Account, Post: &p, N: m.saves}
 	if m.row != nil {

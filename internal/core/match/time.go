@@ -27,7 +27,9 @@ func (m *Match) Next() sheet.Tick {
 		return m.wall + 1
 	}
 	next := sheet.Sooner(m.run.backAt, sheet.Sooner(m.run.pause.resumeAt, m.run.pause.ends))
-	next = sheet.Sooner(next, m.saveAt)
+	if !m.unkept {
+		next = sheet.Sooner(next, m.saveAt)
+	}
 	if m.playRuns() && next != m.wall+1 {
 		if p := m.nextPlay(); p > 0 {
 			next = sheet.Sooner(next, m.wall+max(p-m.play, 1))

@@ -64,6 +64,8 @@ func (m *Match) Walk(w *state.Walk, find func(sheet.ID) *Player) {
 	})
 	state.Int(w, "saves", &m.saves)
 	state.Int(w, "save at", &m.saveAt)
+	state.Bool(w, "unkept", &m.unkept)
+	state.Bool(w, "full", &m.full)
 	w.In("run", func() { m.walkRun(w) })
 	if w.Restoring() && !w.Failed() {
 		m.restored(w)

@@ -31,13 +31,14 @@ const (
 	RefereeAct             // a referee does what the rulebook calls Name, with Args
 	RefereeSet             // a referee sets the field Name of the sheet Target to Value
 	Unkept                 // with Yes, nothing of what happens has been kept for N ms; without, all of it is
+	Full                   // with Yes, no more of what is to be kept can wait to be; without, it can again
 
 	Kinds int = iota
 )
 
 var kindNames = [...]string{"tick", "enter", "intent", "lost", "back", "leave", "loaded", "saved", "ping", "spectators",
 	"referee", "answer", "finish", "close", "field", "reserve", "wait", "unwait", "called", "kept", "referee-act",
-	"referee-set", "unkept"}
+	"referee-set", "unkept", "full"}
 
 func (k Kind) String() string { return kindNames[k] }
 

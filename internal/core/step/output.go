@@ -64,6 +64,7 @@ const (
 	Fault                           // the rulebook did something it may not: Text; for the operator
 	SavePost                        // Post, the N-th save of this lobby
 	Charge                          // Changes of the record of Account, if it has enough; then the intent once more
+	Refused                         // a post to the board Text: no more can wait to be kept; for the operator
 	PromiseBroken                   // promise N does not hold, for the sheet Seat if it is not 0: Text; for the author
 )
 

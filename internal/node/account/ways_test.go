@@ -82,7 +82,11 @@ func TestBans(t *testing.T) {
 	past, until := now.Add(-time.Second), now.Add(time.Hour)
 	wants(t, "a ban that is over", s.Ban(ctx, in.Player, &past, "x"), code.OutOfRange)
 	wants(t, "a ban of nobody", s.Ban(ctx, "00000000-0000-0000-0000-000000000000", nil, "x"), code.NoPlayer)
-	for what, end := range map[string]*time.Time{"for good": nil, "for an hour": &until} {
+	for _, end := range []*time.Time{nil, &until} {
+		what := "for good"
+		if end != nil {
+			what = "for an hour"
+		}
 		*now = now.Add(time.Second)
 		wants(t, "banning", s.Ban(ctx, in.Player, end, "rammed the pier"), code.OK)
 		for name, way := range ways {

@@ -56,6 +56,9 @@ func newClient(l *Lobby, enc replica.Encoding) *Client {
 	return &Client{Box: outbox.NewBox(&tooSlow), lobby: l, fresh: true, Viewer: replica.Viewer{Enc: enc}}
 }
 
+// Lobby is the join code of the lobby that the connection is to.
+func (c *Client) Lobby() string { return c.lobby.Code }
+
 // message makes a frame of a message of the client's own.
 func (c *Client) message(v any) *outbox.Frame {
 	f := outbox.New(c.Enc)

@@ -42,6 +42,9 @@ type Config struct {
 	// Again is called with the ID of a lobby that could not be handed to another node after all, and
 	// is alive nowhere: it is to be restored here.
 	Again func(lobbyID string)
+	// Waiting is how many bytes of what matches gave may wait to be saved before no more matches
+	// begin; 64 MiB if it is 0.
+	Waiting int
 	// Meter counts what the lobbies do; nothing is counted if it is nil.
 	Meter *meter.Meter
 	// Refuse tells a player's second connection that they are in already; otherwise
@@ -68,6 +71,9 @@ func (c *Config) defaults() {
 		c.Now = time.Now
 	}
 	c.Sure = c.Sure && c.Ledger != nil
+	if c.Waiting == 0 {
+		c.Waiting = ledger.MaxWaiting
+	}
 	if c.Fence == nil {
 		c.Fence = func() store.Fence { return store.Fence{} }
 	}

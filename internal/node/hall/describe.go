@@ -1,6 +1,7 @@
 package hall
 
 import (
+	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -119,6 +120,9 @@ func describeAction(b *rulebook.Book, a *rulebook.Action) wire.ActionInfo {
 	if a.Aim.At != rulebook.AimSelf {
 		info.Who, info.Hits = a.Aim.Who.String(), b.Hits(&a.Aim)
 	}
+	for i := range a.Cost {
+		info.Cost = append(info.Cost, describeCost(&a.Cost[i]))
+	}
 	for _, f := range a.Takes {
 		info.Takes = append(info.Takes, replica.DescribeField(f))
 	}
@@ -128,4 +132,14 @@ func describeAction(b *rulebook.Book, a *rulebook.Action) wire.ActionInfo {
 		}
 	}
 	return info
+}
+
+func describeCost(x *rulebook.Amount) wire.CostInfo {
+	out := wire.CostInfo{Field: x.Field.Name, Record: x.Record}
+	if x.By.Const {
+		out.By = x.By.Value(&expr.Env{}, x.Field.Type).N[0]
+	} else {
+		out.Says = x.By.Source
+	}
+	return out
 }

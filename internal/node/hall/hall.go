@@ -8,7 +8,6 @@ import (
 	"slices"
 	"strings"
 	"sync"
-	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/node/directory"
@@ -52,7 +51,7 @@ func New(cfg Config) *Hall {
 		opening: map[string]chan struct{}{},
 		savings: savings{pending: map[string]*saving{}},
 		holders: holders{of: map[string][]*Lobby{}},
-		unsaved: unsaved{at: map[*keep.Job]time.Time{}, since: map[*keep.Job]time.Time{}},
+		unsaved: unsaved{jobs: map[*keep.Job]waiting{}},
 		places:  places{of: map[string]map[*Lobby]bool{}},
 		judges:  judges{of: map[string][]*Judge{}},
 		Listing: directory.NewWatchers(),

@@ -84,10 +84,10 @@ func (l *Lobby) save(job *keep.Job) {
 		l.hall.savings.begin(r.Player)
 		l.knownOf(r.Player).saving++
 	}
-	l.hall.unsaved.begin(job, l.hall.cfg.Now())
+	l.hall.unsave(job)
 	l.memory.begin()
 	l.tasks.add(func() {
-		defer l.hall.unsaved.done(job)
+		defer l.hall.settled(job)
 		var stand map[string]keep.Standing
 		kept := l.retry("keep what a match gave", keepFor, func(ctx context.Context) (err error) {
 			stand, err = l.hall.cfg.Keeper.Save(ctx, job)
@@ -140,55 +140,6 @@ func (l *Lobby) retry(what string, after time.Duration, try func(context.Context
 		l.log().Warn("could not "+what+"; trying again", "error", err, "in", wait)
 		time.Sleep(wait)
 	}
-}
-
-// unsaved knows the moments of what is to be posted to boards and is not kept yet.
-type unsaved struct {
-	mu    sync.Mutex
-	at    map[*keep.Job]time.Time // guarded by mu
-	since map[*keep.Job]time.Time // guarded by mu; when each began to wait
-}
-
-func (u *unsaved) begin(job *keep.Job, now time.Time) {
-	at, ok := job.Since()
-	u.mu.Lock()
-	defer u.mu.Unlock()
-	u.since[job] = now
-	if ok {
-		u.at[job] = at
-	}
-}
-
-func (u *unsaved) done(job *keep.Job) {
-	u.mu.Lock()
-	delete(u.at, job)
-	delete(u.since, job)
-	u.mu.Unlock()
-}
-
-// Saves is how many saves of records, results and posts wait for the database, and for how long the
-// oldest of them has.
-func (h *Hall) Saves() (waiting int, age time.Duration) {
-	h.unsaved.mu.Lock()
-	defer h.unsaved.mu.Unlock()
-	now := h.cfg.Now()
-	for _, at := range h.unsaved.since {
-		age = max(age, now.Sub(at))
-	}
-	return len(h.unsaved.since), age
-}
-
-// Unsaved is the moment of the oldest thing for a board that happened here and is not kept
-// yet; the zero time if all of it is.
-func (h *Hall) Unsaved() (oldest time.Time) {
-	h.unsaved.mu.Lock()
-	defer h.unsaved.mu.Unlock()
-	for _, at := range h.unsaved.at {
-		if oldest.IsZero() || at.Before(oldest) {
-			oldest = at
-		}
-	}
-	return oldest
 }
 
 // savings knows whose records are being saved, so that a record is not read

@@ -17,6 +17,7 @@ type memory struct {
 	scribe  *journal.Scribe
 	seq     int64       // of the last entry
 	segment []byte      // the entries since the last checkpoint
+	gap     bool        // they gave way: there was no room for them
 	mark    ledger.Mark // of the last entry
 	at      time.Time   // of the last checkpoint
 	keptAt  time.Time   // of the last one that is kept as long as the journal
@@ -57,8 +58,23 @@ func (m *memory) input(l *Lobby, in *step.Input) {
 		return
 	}
 	m.seq++
-	m.segment = append(m.segment, data...)
+	m.keep(l, data)
 	m.mark = m.ledger.Write(l.ID, m.seq, data, told)
+}
+
+// keep adds an entry to the piece of the journal. Without room for it the piece gives way, and the
+// journal goes on with the next checkpoint.
+func (m *memory) keep(l *Lobby, entry []byte) {
+	switch {
+	case m.gap:
+	case m.ledger.Hold(len(entry)):
+		m.segment = append(m.segment, entry...)
+	default:
+		m.ledger.Release(len(m.segment))
+		m.segment, m.gap = nil, true
+		l.log().Warn("the database has been away for so long that a piece of the lobby's journal gives way",
+			"tick", l.m.Tick())
+	}
 }
 
 // checkpoint hands on the whole state, when it is time and nothing is under way.
@@ -66,20 +82,28 @@ func (m *memory) checkpoint(l *Lobby, now time.Time) {
 	if m == nil || m.under > 0 || len(l.charging) > 0 {
 		return
 	}
-	due := len(m.segment) > 0 && (len(m.segment) > checkpointBytes || now.Sub(m.at) > checkpointEvery)
+	due := (len(m.segment) > 0 || m.gap) && (len(m.segment) > checkpointBytes || now.Sub(m.at) > checkpointEvery)
 	if due || m.asked {
 		m.now(l, now)
 	}
 }
 
 func (m *memory) now(l *Lobby, now time.Time) {
-	keep := now.Sub(m.keptAt) >= keepEvery
-	if keep {
-		m.keptAt = now
+	s := ledger.State{Seq: m.seq, Tick: int64(l.m.Tick()), Began: l.began, Data: l.m.Save()}
+	if (m.gap || now.Sub(m.keptAt) >= keepEvery) && m.ledger.Hold(len(s.Data)) {
+		s.Keep, s.Gap = true, m.gap
+		m.keptAt, m.gap = now, false
 	}
-	m.mark = m.ledger.Checkpoint(l.ID, ledger.State{Seq: m.seq, Tick: int64(l.m.Tick()), Began: l.began,
-		Data: l.m.Save(), Keep: keep}, m.segment)
+	m.mark = m.ledger.Checkpoint(l.ID, s, m.segment)
 	m.segment, m.at, m.asked = make([]byte, 0, min(cap(m.segment), checkpointBytes)), now, false
+}
+
+// drop gives back what is held of a lobby that goes on elsewhere.
+func (m *memory) drop() {
+	if m != nil {
+		m.ledger.Release(len(m.segment))
+		m.segment = nil
+	}
 }
 
 // begin and done count what is under way.
@@ -98,7 +122,7 @@ func (m *memory) done() {
 // end says that the lobby has ended, when all that it gave is kept.
 func (m *memory) end(l *Lobby) {
 	if m != nil {
-		m.ledger.End(l.ID, m.seq, int64(l.m.Tick()), m.segment)
+		m.ledger.End(l.ID, m.seq, int64(l.m.Tick()), m.segment, m.gap)
 	}
 }
 
@@ -143,6 +167,9 @@ func (h *Hall) Unkept(since time.Time) {
 				in.N = max(h.cfg.Now().Sub(since).Milliseconds(), 0)
 			}
 			l.step(in)
+			if l.memory != nil && l.memory.gap && !in.Yes {
+				l.memory.asked = true
+			}
 		})
 	}
 }

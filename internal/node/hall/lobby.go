@@ -132,6 +132,7 @@ func (l *Lobby) run(first func()) {
 	if first != nil {
 		l.guard(first)
 	}
+	l.guard(l.fill)
 	if len(l.hall.judgesOf(l.book.Name)) > 0 {
 		l.guard(l.refereesChanged)
 	}
@@ -164,6 +165,7 @@ func (l *Lobby) run(first func()) {
 	l.emptyHolds()
 	l.telling.wait()
 	if l.dropped.Load() {
+		l.memory.drop()
 		l.endAll(wire.Bye{})
 		l.closedAt.Store(l.hall.cfg.Now().UnixNano())
 		close(l.ended)
@@ -190,6 +192,7 @@ func (l *Lobby) run(first func()) {
 			l.memory.now(l, l.hall.cfg.Now())
 			l.handOver()
 		}
+		l.memory.drop()
 		return
 	}
 	l.memory.end(l)

@@ -31,11 +31,13 @@ func (h *Hall) Restore(book *rulebook.Book, x *ledger.Left) (err error) {
 	l := newLobby(h, x.Lobby, x.Name, book, x.Setup, m)
 	l.opened = x.Opened
 	l.memory = newMemory(l, x.People...)
-	l.memory.seq, l.memory.segment, l.memory.asked = x.Seq, x.After, true
+	l.memory.seq, l.memory.asked = x.Seq, true
 	r := replay{l: l, loads: map[sheet.ID]string{}}
 	if err := r.play(x); err != nil {
 		return err
 	}
+	l.memory.gap = x.Gap
+	l.memory.keep(l, x.After)
 	ticks := time.Duration(m.Tick()) * time.Second / time.Duration(book.Rate)
 	l.began = h.beginning().Add(-ticks).Truncate(time.Microsecond)
 	for conn, seats := range m.Conns() {
@@ -133,6 +135,7 @@ func (r *replay) goOn() {
 	}
 	l.step(&step.Input{Kind: step.Spectators})
 	l.step(&step.Input{Kind: step.RefereeOn})
+	l.step(&step.Input{Kind: step.Unkept})
 	for _, job := range r.jobs {
 		l.save(job)
 	}

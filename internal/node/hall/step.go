@@ -43,6 +43,9 @@ func (l *Lobby) carryOut(effects []step.Effect) {
 		case step.PromiseBroken:
 			l.log().Warn("a promise of the rulebook is broken", "promise", e.Text,
 				"line", l.book.Promises[e.N].Line, "sheet", e.Seat)
+		case step.Refused:
+			l.hall.cfg.Meter.Refuse()
+			l.log().Warn("a post is refused, since too much waits to be saved", "board", e.Text)
 		case step.Fault:
 			l.log().Warn("the rulebook did what it may not", "fault", e.Text)
 		}

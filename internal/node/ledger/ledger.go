@@ -10,6 +10,7 @@ import (
 	"log/slog"
 	"math"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"turnvex.example/turnvex/internal/node/journal"
@@ -19,9 +20,9 @@ import (
 // every is how often what has come is written.
 const every = 40 * time.Millisecond
 
-// maxWaiting is how many bytes may wait for the database. Beyond that what the lobbies have
-// taken in gives way to a checkpoint of each, made when the database answers again.
-const maxWaiting = 64 << 20
+// MaxWaiting is how many bytes may wait for the database if nothing else is set: of what the lobbies
+// have taken in, which gives way to a checkpoint of each beyond it, and of the pieces of journals.
+const MaxWaiting = 64 << 20
 
 // Ledger may be used by several goroutines.
 type Ledger struct {
@@ -29,6 +30,8 @@ type Ledger struct {
 	node  string
 	fence func() store.Fence
 	log   *slog.Logger
+	most  int
+	held  atomic.Int64 // bytes of pieces of journals that are not committed
 
 	mu      sync.Mutex
 	now     batch            // guarded by mu; what is written next
@@ -60,6 +63,7 @@ type batch struct {
 	checkpoints map[string]*store.LedgerCheckpoint
 	segments    []store.LedgerSegment
 	ends        []string
+	held        int // bytes of its segments
 }
 
 // place says whose an entry in the log is.
@@ -92,12 +96,16 @@ type Mark uint64
 const never = Mark(math.MaxUint64)
 
 // New returns the ledger of a node. What it writes under a lease that is lost is refused; a nil
-// fence is none.
-func New(db *store.DB, node string, fence func() store.Fence, log *slog.Logger) *Ledger {
+// fence is none. So many bytes may wait: MaxWaiting, if most is 0.
+func New(db *store.DB, node string, fence func() store.Fence, log *slog.Logger, most int) *Ledger {
+	if most == 0 {
+		most = MaxWaiting
+	}
 	if fence == nil {
 		fence = func() store.Fence { return store.Fence{} }
 	}
-	g := &Ledger{db: db, node: node, fence: fence, log: log, first: map[string]int64{}, gapped: map[string]bool{},
+	g := &Ledger{db: db, node: node, fence: fence, log: log, most: most,
+		first: map[string]int64{}, gapped: map[string]bool{},
 		dropped: map[uint64]bool{}, wake: make(chan struct{}, 1),
 		stop: make(chan struct{}), landed: make(chan struct{}), refresh: func() {},
 		away: func(time.Time) {}}
@@ -142,7 +150,7 @@ func (g *Ledger) Write(lobby string, seq int64, entry []byte, told []journal.Per
 	before := len(g.now.data)
 	g.now.data = appendLogged(g.now.data, lobby, seq, entry)
 	g.now.log = append(g.now.log, place{lobby, seq})
-	if g.size += len(g.now.data) - before; g.size <= maxWaiting {
+	if g.size += len(g.now.data) - before; g.size <= g.most {
 		return Mark(g.now.no)
 	}
 	for _, e := range g.now.log {
@@ -155,51 +163,6 @@ func (g *Ledger) Write(lobby string, seq int64, entry []byte, told []journal.Per
 	g.log.Warn("the database takes nothing: what the lobbies take in gives way to checkpoints")
 	go g.refresh()
 	return never
-}
-
-// State is the whole state of a lobby.
-type State struct {
-	Seq   int64     // of the entry after which it is
-	Tick  int64     // at which it is
-	Began time.Time // when the lobby's tick 0 was
-	Data  []byte
-	Keep  bool // as long as the journal, to play back from it
-}
-
-// Checkpoint takes the state of a lobby, and the piece of its journal since the last one. An older
-// one that still waits gives way to it.
-func (g *Ledger) Checkpoint(lobby string, s State, segment []byte) Mark {
-	g.mu.Lock()
-	defer g.mu.Unlock()
-	g.beginLocked()
-	g.now.checkpoints[lobby] = &store.LedgerCheckpoint{LobbyID: lobby, Seq: s.Seq, Tick: s.Tick, Data: s.Data,
-		BeganAt: s.Began.UTC()}
-	piece := store.LedgerSegment{LobbyID: lobby, Seq: s.Seq, Tick: s.Tick, Data: segment}
-	if s.Keep {
-		piece.State = s.Data
-	}
-	if len(segment) > 0 {
-		g.now.segments = append(g.now.segments, piece)
-	}
-	delete(g.gapped, lobby)
-	g.wakeLocked()
-	return Mark(g.now.no)
-}
-
-// End says that a lobby has ended, at a tick, with the last piece of its journal.
-func (g *Ledger) End(lobby string, seq, tick int64, segment []byte) Mark {
-	g.mu.Lock()
-	defer g.mu.Unlock()
-	g.beginLocked()
-	delete(g.now.checkpoints, lobby)
-	delete(g.gapped, lobby)
-	if len(segment) > 0 {
-		g.now.segments = append(g.now.segments, store.LedgerSegment{LobbyID: lobby, Seq: seq, Tick: tick,
-			Data: segment})
-	}
-	g.now.ends = append(g.now.ends, lobby)
-	g.wakeLocked()
-	return Mark(g.now.no)
 }
 
 func (g *Ledger) wakeLocked() {
@@ -334,6 +297,7 @@ func (g *Ledger) Forget() {
 	defer g.mu.Unlock()
 	g.dropped[g.now.no] = true
 	g.size -= len(g.now.data)
+	g.held.Add(-int64(g.now.held))
 	g.now = g.empty(g.now.no + 1)
 	g.first, g.gapped = map[string]int64{}, map[string]bool{}
 	g.tellLocked()
@@ -387,6 +351,7 @@ func (g *Ledger) committed(b *batch) {
 	}
 	g.written, g.since = b.no, time.Time{}
 	g.size = max(g.size-len(b.data), 0)
+	g.held.Add(-int64(b.held))
 	g.tellLocked()
 }
 

@@ -28,7 +28,7 @@ func opened(t *testing.T) (*Ledger, string) {
 	if err := pgbox.Empty(t.Context(), db); err != nil {
 		t.Fatal(err)
 	}
-	g := New(db, "n1", nil, slog.New(slog.DiscardHandler))
+	g := New(db, "n1", nil, slog.New(slog.DiscardHandler), 0)
 	id := uuid.NewString()
 	h := Head{Lobby: id, Code: "QUAY22", Name: "quay", Rulebook: "duel", Version: "v1",
 		Setup: lobby.Setup{Code: "QUAY22", Seed: 7}, Opened: time.Now()}
@@ -84,7 +84,7 @@ func TestLeftover(t *testing.T) {
 		t.Errorf("after the checkpoint: %+v", x)
 	}
 	kept(t, g, g.Checkpoint(id, State{Seq: 12, Began: began, Data: []byte("state 12")}, []byte("entry 12.")))
-	kept(t, g, g.End(id, 13, 0, []byte("entry 13.")))
+	kept(t, g, g.End(id, 13, 0, []byte("entry 13."), false))
 	if list := left(t, g); len(list) != 0 {
 		t.Errorf("ended, it is left: %+v", list[0])
 	}
@@ -182,7 +182,7 @@ func TestTaking(t *testing.T) {
 	}
 	of := func(name string) *Ledger {
 		g := New(db, name, func() store.Fence { return store.Fence{Node: name, Epoch: 1} },
-			slog.New(slog.DiscardHandler))
+			slog.New(slog.DiscardHandler), 0)
 		t.Cleanup(g.Abort)
 		return g
 	}
@@ -225,5 +225,26 @@ func TestTaking(t *testing.T) {
 	var rows []store.Lobby
 	if db.Find(&rows, "id = ?", lost.ID); rows[0].ClosedAt == nil {
 		t.Error("a lobby of which nothing is kept stays open")
+	}
+}
+
+// TestGapIsNoticed: whoever takes a lobby up whose journal has a piece that gave way is told so, and
+// not where nothing is missing.
+func TestGapIsNoticed(t *testing.T) {
+	g, id := opened(t)
+	if left(t, g)[0].Gap {
+		t.Error("at the beginning something is missing")
+	}
+	kept(t, g, g.Checkpoint(id, State{Seq: 3, Data: []byte("state 3")}, []byte("entries 1 to 3.")))
+	if left(t, g)[0].Gap {
+		t.Error("with every piece something is missing")
+	}
+	kept(t, g, g.Checkpoint(id, State{Seq: 7, Data: []byte("state 7")}, nil)) // 4 to 7 gave way
+	if x := left(t, g)[0]; !x.Gap || x.Seq != 7 {
+		t.Errorf("%+v", x)
+	}
+	kept(t, g, g.Checkpoint(id, State{Seq: 7, Data: []byte("state 7"), Keep: true, Gap: true}, nil))
+	if left(t, g)[0].Gap {
+		t.Error("once the journal says what is missing, it is said again")
 	}
 }

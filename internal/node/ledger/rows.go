@@ -99,6 +99,7 @@ type Left struct {
 	State  []byte
 	People []journal.Person
 	After  []byte // the entries, one behind the other
+	Gap    bool   // what lies between the journal's last piece and the checkpoint was never written
 
 	entries [][]byte // the same, one by one
 	first   int64    // the row of the log that holds the first of them
@@ -154,6 +155,8 @@ type Journal struct {
 	Until   int64         // the tick up to which they are everything
 	Age     time.Duration // of an open lobby: the time from its tick 0 up to which they are everything
 	Ended   *time.Time
+	Missing int64 // what lies between Until and this tick is missing; 0 if nothing is
+	GoesOn  bool  // the journal can be asked for from there on
 }
 
 // Journal reads the journal of the newest lobby that had a join code, or of the lobby with an ID;
@@ -199,12 +202,21 @@ func (g *Ledger) journal(tx *store.Tx, codeOrID string, tick int64) (*Journal, e
 	for _, s := range from {
 		out.State, out.Until, x.Seq = s.State, s.Tick, s.Seq
 	}
-	var segments []store.LedgerSegment
-	if err := tx.Select("seq, tick, data").Order("seq").Find(&segments, "lobby_id = ? and seq > ?", r.LobbyID,
+	var segments []struct {
+		Seq, Tick     int64
+		Data          []byte
+		Missing, Goes bool
+	}
+	piece := tx.Model(&store.LedgerSegment{}).Select("seq, tick, data, missing, state is not null as goes")
+	if err := piece.Order("seq").Find(&segments, "lobby_id = ? and seq > ?", r.LobbyID,
 		x.Seq).Error; err != nil {
 		return nil, err
 	}
 	for _, s := range segments {
+		if s.Missing {
+			out.Missing, out.GoesOn = s.Tick, s.Goes
+			return out, nil
+		}
 		out.Entries, out.Until, x.Seq = append(out.Entries, s.Data), max(out.Until, s.Tick), s.Seq
 	}
 	if r.EndedAt == nil {

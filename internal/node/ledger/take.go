@@ -105,6 +105,9 @@ func (g *Ledger) read(tx *store.Tx, t *Taking, ids []string) (out []*Left, err e
 			x.State, x.Seq, x.Began = states[i].Data, states[i].Seq, states[i].BeganAt
 		}
 	}
+	if err := gaps(tx, ids, byID); err != nil {
+		return nil, err
+	}
 	var people []store.LedgerPerson
 	if err := tx.Find(&people, "lobby_id in ?", ids).Error; err != nil {
 		return nil, err
@@ -126,6 +129,27 @@ func (g *Ledger) read(tx *store.Tx, t *Taking, ids []string) (out []*Left, err e
 		x.Until = alive
 	}
 	return out, g.after(tx, t.From, byID)
+}
+
+// gaps finds the lobbies whose checkpoint is beyond the last piece of their journal: each is written
+// with a piece that reaches to it, unless that gave way.
+func gaps(tx *store.Tx, ids []string, byID map[string]*Left) error {
+	var last []struct {
+		LobbyID string
+		Seq     int64
+	}
+	if err := tx.Model(&store.LedgerSegment{}).Select("lobby_id, max(seq) as seq").Where("lobby_id in ?", ids).
+		Group("lobby_id").Find(&last).Error; err != nil {
+		return err
+	}
+	reached := map[string]int64{}
+	for _, x := range last {
+		reached[x.LobbyID] = x.Seq
+	}
+	for id, x := range byID {
+		x.Gap = x.Seq > reached[id]
+	}
+	return nil
 }
 
 // move notes that lobbies are this node's, and closes those of which nothing is kept. What the

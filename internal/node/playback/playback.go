@@ -26,6 +26,8 @@ type Source struct {
 	People  []journal.Person
 	Entries []byte     // what it took in after that, one behind the other
 	Until   sheet.Tick // the tick up to which that is everything
+	Missing sheet.Tick // what lies between Until and this tick is not kept; 0 if nothing is missing
+	GoesOn  bool       // it goes on from there
 }
 
 // Query says what is wanted.
@@ -61,11 +63,12 @@ type Input struct {
 }
 
 // End is the last line: everything up to To was shown, or, with More, the rest is to be asked for
-// from Tick on.
+// from Tick on, or from Missing on where it is given: what lies between the two is not kept.
 type End struct {
-	Is   string `json:"is"` // end
-	Tick int64  `json:"tick"`
-	More bool   `json:"more"`
+	Is      string `json:"is"` // end
+	Tick    int64  `json:"tick"`
+	More    bool   `json:"more"`
+	Missing int64  `json:"missing,omitempty"`
 }
 
 // player plays a lobby back.
@@ -115,7 +118,11 @@ func Play(ctx context.Context, w io.Writer, s *Source, q *Query) error {
 	p.advance(end)
 	p.begin(end)
 	p.publish()
-	p.line(End{Is: "end", Tick: int64(p.last), More: p.full})
+	last := End{Is: "end", Tick: int64(p.last), More: p.full}
+	if !p.full && s.Missing != 0 && q.To > s.Until {
+		last.Missing, last.More = int64(s.Missing), s.GoesOn && q.To > s.Missing
+	}
+	p.line(last)
 	return p.err
 }
 

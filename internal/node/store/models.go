@@ -139,6 +139,15 @@ type Account struct {
 	ChangedAt time.Time
 }
 
+// BrowserSession renews the tokens of a service key in a browser.
+type BrowserSession struct {
+	Hash      []byte `gorm:"primaryKey"`
+	KeyID     string `gorm:"type:uuid"`
+	CreatedAt time.Time
+	UsedAt    time.Time // when it was renewed last
+	ExpiresAt time.Time
+}
+
 // RefreshToken is a token that a new pair of tokens can be had for, once.
 type RefreshToken struct {
 	Hash      []byte `gorm:"primaryKey"`
@@ -313,6 +322,7 @@ type LedgerSegment struct {
 	Tick    int64  // up to which it reaches
 	Data    []byte
 	State   []byte // the state then; nil of most
+	Missing bool   // what was taken in since the last one is not kept: there was no room for it
 }
 
 // LedgerPerson is what a token in the journal of a lobby stands for.

@@ -58,9 +58,18 @@ type Action struct {
 	Reach  int64    // how far; 0 for anywhere
 	Held   bool     // it may be ended with stop
 	Cools  bool     // the player's clock cool_NAME shows the cooldown
+	Cost   []Cost   // what it takes from the player
 	Takes  []*Field // its arguments
 	Phases []string // in which it may be used
 	Also   []string // when it may be used beside that: pause, frozen, lobby
+}
+
+// Cost is what an action takes from the player who uses it.
+type Cost struct {
+	Field  string // of the player, or of their record
+	Record bool
+	By     int64  // in the unit that is sent; 0 where it depends
+	Says   string // the expression on which it depends
 }
 
 // Kit is a named set of actions.
@@ -165,6 +174,7 @@ func bookOf(b *wire.BookInfo) *Book {
 				Reach:  a.Reach,
 				Held:   a.Held,
 				Cools:  a.Cools,
+				Cost:   costsOf(a.Cost),
 				Takes:  fieldsOf(a.Takes),
 				Phases: a.Phases,
 				Also:   a.Also,
@@ -237,3 +247,10 @@ func fieldsOf(list []replica.DescribedField) []*Field {
 }
 
 func millis(n int64) time.Duration { return time.Duration(n) * time.Millisecond }
+
+func costsOf(list []wire.CostInfo) (out []Cost) {
+	for _, x := range list {
+		out = append(out, Cost(x))
+	}
+	return out
+}

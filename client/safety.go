@@ -2,6 +2,7 @@ package client
 
 import (
 	"context"
+	"fmt"
 	"io"
 	"net/http"
 	"net/url"
@@ -167,8 +168,31 @@ func (s Service) Playback(ctx context.Context, lobby string, p Playback, into io
 	return s.Read(ctx, "/v1/journals/"+url.PathEscape(lobby)+"/view?"+q.Encode(), into)
 }
 
-// Journal writes the journal of a lobby, open or ended lately, by its join code or ID. Service
-// keys only.
+// Incomplete is the error of a journal that was written as far as it is kept: the database was away for
+// so long that there was no room for what followed.
+type Incomplete struct {
+	Missing string // the ticks that are not kept, as FROM-TO
+}
+
+func (e *Incomplete) Error() string {
+	return fmt.Sprintf("the journal is written up to a gap: the ticks %s are not kept; playing back (-view) goes on "+
+		"behind them", e.Missing)
+}
+
+// Journal writes the journal of a lobby, open or ended lately, by its join code or ID. Where a piece is
+// missing it ends there, and the error is an *Incomplete. Service keys only.
 func (s Service) Journal(ctx context.Context, lobby string, into io.Writer) error {
-	return s.Read(ctx, "/v1/journals/"+url.PathEscape(lobby), into)
+	path := "/v1/journals/" + url.PathEscape(lobby)
+	res, err := s.send(ctx, http.MethodGet, path, nil)
+	if err != nil {
+		return err
+	}
+	defer res.Body.Close()
+	if _, err := io.Copy(into, res.Body); err != nil {
+		return fmt.Errorf("read the answer of %s: %w", path, err)
+	}
+	if missing := res.Header.Get("Turnvex-Missing"); missing != "" {
+		return &Incomplete{missing}
+	}
+	return nil
 }

@@ -1,6 +1,7 @@
 import { Copy, Schema, type Change, type Sheet } from './copy.ts'
-import { json, openSocket, type Encoding, type Opener, type Socket } from './encoding.ts'
+import { json, openSocket, type Encoding, type Opener } from './encoding.ts'
 import { Estimate } from './estimate.ts'
+import { Backoff, Link } from './link.ts'
 import { roughen, type Rough } from './rough.ts'
 import { between } from './track.ts'
 import { Watchers, type On } from './watch.ts'
@@ -22,7 +23,7 @@ import {
 export interface Options {
   /** Of the service, such as http://127.0.0.1:7420. */
   address: string
-  token: string
+  token?: string
   /** Join code. */
   lobby: string
   /** As a spectator, without a seat. */
@@ -60,6 +61,8 @@ export interface Options {
   onDiffers?: (fields: Difference[]) => void
   /** Called when the connection comes, goes away for a while, or ends for good. */
   onState?: (state: State, why?: Bye) => void
+  /** Is told of errors in callbacks, which never stop the connection; the console if not given. */
+  onError?: (e: unknown) => void
 }
 
 export type State = 'connecting' | 'open' | 'away' | 'ended'
@@ -79,7 +82,6 @@ interface Open {
   ends: (() => Change | undefined)[]
 }
 
-const FIRST_WAIT = 100
 const SILENCE = 15000
 const PING_EVERY = 2000
 const FIRST_PINGS = 4
@@ -94,17 +96,16 @@ export class Connection {
   /** Why the service ended the connection before this one, if it did. */
   lostFor?: Bye
 
-  private socket?: Socket
+  private readonly link: Link
+  private readonly backoff = new Backoff()
   private key?: string
   private hold = 0
   private lostAt = 0
-  private wait = FIRST_WAIT
+  /** The lobby is at another node, which it is looked for at once. */
+  private moved = false
   /** The addresses of nodes that are known, that of the lobby's first. */
   private nodes: string[]
-  private greeted = false
-  private timer?: ReturnType<typeof setTimeout>
   private pinger?: ReturnType<typeof setTimeout>
-  private heardAt = 0
   private whole = false
   private leaving = false
   private frozen?: { tick: number; parts: Part[] }
@@ -116,15 +117,22 @@ export class Connection {
   /** What is expected until a referee has decided. */
   private readonly deciding = new Map<string, Open>()
   private readonly time = new Estimate()
-  private readonly watchers = new Watchers()
-  private readonly encoding: Encoding
-  private readonly opener: Opener
+  private readonly watchers: Watchers
 
   constructor(readonly options: Options) {
-    this.encoding = options.encoding ?? json
     this.nodes = [options.address]
-    this.opener = options.rough ? roughen(options.open ?? openSocket, options.rough) : (options.open ?? openSocket)
-    this.connect()
+    const open = options.open ?? openSocket
+    const call = (f: () => void) => this.call(f)
+    this.watchers = new Watchers(call)
+    this.link = new Link({
+      encoding: options.encoding ?? json,
+      open: options.rough ? roughen(open, options.rough) : open,
+      address: () => liveAddress(this.nodes[0]!),
+      hello: () => this.hello(),
+      onMessage: (m) => this.message(m),
+      onDown: (wasUp) => this.lost(wasUp),
+      onError: options.onError,
+    })
   }
 
   /** The own player's sheet, undefined for a spectator. */
@@ -196,7 +204,7 @@ export class Connection {
 
   /** Breaks the connection as a bad network would; it comes back by itself. */
   cut() {
-    this.socket?.close()
+    this.link.cut()
   }
 
   /** Gives the seats up, when the connection is back if it is away; the service then ends it. */
@@ -220,46 +228,21 @@ export class Connection {
     this.write({ is: 'leave', seat })
   }
 
-  private connect() {
+  private async hello(): Promise<Record<string, unknown>> {
     const { token, tokens, lobby, watch, all, as, team, locals, password, version, wait } = this.options
-    const socket = this.opener(liveAddress(this.nodes[0]!), this.encoding.protocol)
-    socket.binaryType = 'arraybuffer'
-    this.socket = socket
-    this.greeted = false
-    const hello = (token: string) => {
-      const tick = this.key && this.copy && !this.whole ? this.copy.tick : undefined
-      this.write({
-        is: 'hello',
-        token,
-        lobby,
-        watch,
-        all,
-        as,
-        team,
-        locals,
-        password,
-        version,
-        wait,
-        resume: this.key,
-        tick,
-      })
-    }
-    socket.onopen = () => {
-      this.heardAt = now()
-      if (tokens) tokens().then(hello, () => socket.close())
-      else hello(token)
-    }
-    socket.onmessage = (e) => {
-      this.heardAt = now()
-      if (socket === this.socket) this.message(this.encoding.decode(e.data as string | ArrayBuffer))
-    }
-    socket.onclose = () => {
-      if (socket === this.socket && this.state !== 'ended') this.lost()
-    }
+    const given = tokens ? await tokens() : token
+    const tick = this.key && this.copy && !this.whole ? this.copy.tick : undefined
+    const what = { lobby, watch, all, as, team, locals, password, version, wait }
+    return { is: 'hello', token: given, ...what, resume: this.key, tick }
   }
 
   private write(message: Record<string, unknown>) {
-    if (this.socket?.readyState === 1) this.socket.send(this.encoding.encode(message))
+    if (this.state === 'open') this.link.send(message)
+  }
+
+  /** Calls back; an error of whoever is called is theirs alone. */
+  private call(f: () => void) {
+    this.link.safely(f)
   }
 
   private message(m: Message) {
@@ -276,17 +259,17 @@ export class Connection {
         return this.answered(m)
       case 'notice':
         if (m.name === 'decided') this.judged(`${m.of ?? 0}/${String(m.with?.intent)}`)
-        return this.options.onNotice?.(m)
+        return this.call(() => this.options.onNotice?.(m))
       case 'series':
-        return this.options.onSeries?.(m)
+        return this.call(() => this.options.onSeries?.(m))
       case 'seated':
         this.seating.get(m.n ?? 0)?.(m)
         this.seating.delete(m.n ?? 0)
         return
       case 'missed':
-        return this.options.onMissed?.(m.notices)
+        return this.call(() => this.options.onMissed?.(m.notices))
       case 'differs':
-        return this.options.onDiffers?.(m.fields)
+        return this.call(() => this.options.onDiffers?.(m.fields))
       case 'check':
         return this.checked(m.tick)
       case 'show':
@@ -294,15 +277,14 @@ export class Connection {
         return
       case 'ping':
         this.time.heard(m.tick ?? 0, now())
-        return this.write({ is: 'pong', n: m.n })
+        return this.link.send({ is: 'pong', n: m.n })
       case 'pong':
         return this.pong(m.n, (m.tick ?? 0) + (m.part ?? 0) / 1000)
       case 'bye':
-        if (m.at) this.wait = 0 // nothing is wrong: the lobby is at another node
-        if (m.again) this.lost()
-        else this.end(m)
+        if (!m.again) return this.end(m)
+        this.moved = m.at !== undefined
         if (m.at) this.nodes = [m.at, ...this.nodes.filter((n) => n !== m.at)]
-        return
+        return this.link.cut()
     }
   }
 
@@ -312,8 +294,8 @@ export class Connection {
     this.waiting = m.waiting ?? 0
     this.lostFor = m.ended
     this.lostAt = 0
-    this.wait = FIRST_WAIT
-    this.greeted = true
+    this.backoff.reset()
+    this.link.greeted()
     for (const n of m.nodes ?? []) if (!this.nodes.includes(n)) this.nodes.push(n)
     this.seats = m.seats.map((s) => s.seat)
     for (const s of m.seats) this.next.set(s.seat, Math.max(this.next.get(s.seat) ?? 0, s.last))
@@ -331,15 +313,14 @@ export class Connection {
     this.time.heard(m.tick, now())
     this.pings.clear()
     clearTimeout(this.pinger)
-    this.ping(1)
     this.become('open')
+    this.ping(1)
     for (const o of this.open.values()) this.write(o.message)
     if (this.leaving) this.write({ is: 'leave' })
   }
 
-  /** Measures the round trip now and then, and notices silence. */
+  /** Measures the round trip now and then. */
   private ping(n: number) {
-    if (now() - this.heardAt > SILENCE) return this.socket?.close()
     this.pings.set(n, now())
     this.pings.delete(n - 8)
     this.write({ is: 'ping', n })
@@ -380,7 +361,8 @@ export class Connection {
 
   private tell(changes: Change[]) {
     if (changes.length === 0 || !this.copy) return
-    this.options.onChange?.(changes, this.copy)
+    const { copy } = this
+    this.call(() => this.options.onChange?.(changes, copy))
     this.watchers.tell(changes)
   }
 
@@ -410,42 +392,41 @@ export class Connection {
     this.tell(o.ends.map((end) => end()).filter((c) => c !== undefined))
   }
 
-  private lost() {
-    const socket = this.socket
-    this.socket = undefined
-    socket?.close()
+  /** The connection is lost, or could not be made: gives how long to wait for the next attempt. */
+  private lost(wasUp: boolean): number | undefined {
     clearTimeout(this.pinger)
-    if (!this.greeted) this.nodes.push(this.nodes.shift()!) // the node may be gone: others know where it is
+    for (const f of this.seating.values())
+      f({ is: 'seated', ok: false, code: 'lost', reason: 'the connection was lost' })
+    this.seating.clear()
+    const { moved } = this
+    this.moved = false
+    if (!wasUp && !moved) this.nodes.push(this.nodes.shift()!) // the node may be gone: others know where it is
     this.lostAt ||= now()
     if (now() - this.lostAt > (this.options.patience ?? Math.max(this.hold, SILENCE))) {
       this.end({ is: 'bye', code: 'lost', reason: 'the connection was lost', again: true })
-      return
+      return undefined
     }
     this.become('away')
-    this.timer = setTimeout(() => this.connect(), this.wait * (0.5 + Math.random()))
-    this.wait = Math.min(Math.max(this.wait * 2, FIRST_WAIT), 5000)
+    return moved ? 0 : this.backoff.next()
   }
 
   private become(state: State, why?: Bye) {
     if (this.state === state && !why) return
     this.state = state
-    this.options.onState?.(state, why)
+    this.call(() => this.options.onState?.(state, why))
   }
 
   private end(why: Bye) {
     if (this.state === 'ended') return
-    clearTimeout(this.timer)
     clearTimeout(this.pinger)
-    const socket = this.socket
-    this.socket = undefined
     this.state = 'ended'
-    socket?.close()
+    this.link.end()
     for (const o of this.open.values()) {
       this.undo(o)
       o.reject(new Error(why.reason))
     }
     this.open.clear()
-    this.options.onState?.('ended', why)
+    this.call(() => this.options.onState?.('ended', why))
   }
 }
 

@@ -149,7 +149,9 @@ const widths: Partial<Record<FieldInfo['type'], number>> = { position: 2, clock:
 /** A client's copy of what it may see. */
 export class Copy {
   tick = 0
-  sheets = new Map<number, Sheet>()
+  private all = new Map<number, Sheet>()
+  /** The sheets of each kind in their order, as far as they were asked for. */
+  private readonly byKind = new Map<KindName, Sheet[]>()
 
   constructor(
     readonly schema: Schema,
@@ -157,12 +159,27 @@ export class Copy {
     readonly rate: number,
   ) {}
 
-  sheet(id: number): Sheet | undefined {
-    return this.sheets.get(id)
+  /** All sheets by their numbers. */
+  get sheets(): Map<number, Sheet> {
+    return this.all
+  }
+  set sheets(all: Map<number, Sheet>) {
+    this.all = all
+    this.byKind.clear()
   }
 
-  of(kind: KindName): Sheet[] {
-    return [...this.sheets.values()].filter((s) => s.kind === kind).sort((a, b) => a.id - b.id)
+  sheet(id: number): Sheet | undefined {
+    return this.all.get(id)
+  }
+
+  /** The sheets of a kind, by their numbers: the same array until one comes or goes. */
+  of(kind: KindName): readonly Sheet[] {
+    let list = this.byKind.get(kind)
+    if (!list) {
+      list = [...this.all.values()].filter((s) => s.kind === kind).sort((a, b) => a.id - b.id)
+      this.byKind.set(kind, list)
+    }
+    return list
   }
 
   get lobby(): Sheet | undefined {
@@ -227,7 +244,8 @@ export class Copy {
         const kind = kinds[part[2] as number]
         if (!kind) throw new Error(`sheet ${String(part[1])} is of unknown kind ${String(part[2])}`)
         const s = new Sheet(part[1] as number, kind, part[3] as number, this.schema)
-        this.sheets.set(s.id, s)
+        this.all.set(s.id, s)
+        this.byKind.delete(kind)
         changes.push({ sheet: s, appeared: true })
         this.fields(s, part, 4, changes)
         break
@@ -235,8 +253,11 @@ export class Copy {
       case GONE:
         for (const id of part.slice(1) as number[]) {
           const s = this.sheets.get(id)
-          if (s) changes.push({ sheet: s, gone: true })
-          this.sheets.delete(id)
+          if (s) {
+            changes.push({ sheet: s, gone: true })
+            this.byKind.delete(s.kind)
+          }
+          this.all.delete(id)
         }
         break
       case WITHDRAW: {

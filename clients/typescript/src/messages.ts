@@ -129,6 +129,8 @@ export interface ActionInfo {
   cools?: boolean
   /** Its arguments */
   takes?: FieldInfo[]
+  /** What it takes from the player */
+  cost?: CostInfo[]
   /** In which it may be used */
   phases: string[]
   /** When it may be used beside that: pause, frozen, lobby */
@@ -270,6 +272,33 @@ export interface BoardWatch {
   rows?: number
 }
 
+export interface TopicWatch {
+  /** Results (anyone: ended matches, the newest 20), nodes or metrics (service keys: the nodes; what this node has counted within the hour), players or audit (operators: who is connected here; the newest 50 lines of the audit trail) */
+  name: string
+  /** Of results: only those of this rulebook */
+  rulebook?: string
+  /** Of results: only those of the lobby with this join code */
+  lobby?: string
+}
+
+export interface CostInfo {
+  /** Of the player, or of their record */
+  field: string
+  /** It is a field of the record */
+  record?: boolean
+  /** How much, in the unit that is sent; nothing where it depends */
+  by?: number
+  /** The expression on which it depends */
+  says?: string
+}
+
+export interface TopicRow {
+  /** Tells it from the others of the topic */
+  key: string
+  /** As the HTTP route for the same thing gives it; see the topics */
+  row: unknown
+}
+
 export interface BoardPage {
   /** Its name */
   rulebook: string
@@ -360,6 +389,8 @@ export interface HelloMessage {
   list?: Filter
   /** Instead of a lobby: watch this part of a leaderboard */
   board?: BoardWatch
+  /** Instead of a lobby: watch this topic */
+  topic?: TopicWatch
   /** Names of further players on this connection */
   locals?: string[]
 }
@@ -694,6 +725,22 @@ export interface ListedMessage {
   gone?: boolean
 }
 
+export interface TopicMessage {
+  is: 'topic'
+  /** Which topic */
+  name: string
+  /** In their order */
+  rows: TopicRow[]
+}
+
+export interface NewsMessage {
+  is: 'news'
+  /** Rows that are new or have changed */
+  set?: TopicRow[]
+  /** The keys of all rows, in their order; what is missing has gone */
+  order: string[]
+}
+
 export interface BoardMessage {
   is: 'board'
   /** The part; its next is not given */
@@ -745,6 +792,8 @@ export type Message =
   | SeriesMessage
   | ListingMessage
   | ListedMessage
+  | TopicMessage
+  | NewsMessage
   | BoardMessage
   | RankedMessage
   | Bye

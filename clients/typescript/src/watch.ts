@@ -16,20 +16,22 @@ export interface On {
 export class Watchers {
   private readonly all = new Set<{ on: On; f: (c: Change) => void }>()
 
+  constructor(private readonly call: (f: () => void) => void) {}
+
   /** Adds a watcher and tells it what is there already, as first values. */
   add(on: On, f: (c: Change) => void, copy: Copy | undefined): () => void {
     const w = { on, f }
     this.all.add(w)
     for (const s of copy?.sheets.values() ?? []) {
-      if (wants(on, s)) f({ sheet: s, appeared: true })
+      if (wants(on, s)) this.call(() => f({ sheet: s, appeared: true }))
       for (const field of s.fields())
-        if (wants(on, s, field)) f({ sheet: s, field, now: s.raw(field.name), first: true })
+        if (wants(on, s, field)) this.call(() => f({ sheet: s, field, now: s.raw(field.name), first: true }))
     }
     return () => void this.all.delete(w)
   }
 
   tell(changes: Change[]) {
-    for (const c of changes) for (const w of this.all) if (wants(w.on, c.sheet, c.field)) w.f(c)
+    for (const c of changes) for (const w of this.all) if (wants(w.on, c.sheet, c.field)) this.call(() => w.f(c))
   }
 }
 

@@ -25,6 +25,7 @@ const connection = new Connection({
   onNotice: (n) => { seen.push(n.name); wake() },
 })
 await until('the copy is there', () => connection.me)
+assert.deepEqual(connection.copy.book.actions.find((a) => a.name === 'ram').cost, [{ field: 'wind', by: 2500 }])
 
 const hull = []
 const stop = connection.watch({ sheet: connection.seats[0], field: 'hull' }, (c) => { hull.push(c); wake() })

@@ -1,0 +1,185 @@
+// How the client meets a bad service, with sockets and clocks that are made up: node --test link.mjs
+import assert from 'node:assert/strict'
+import { beforeEach, mock, test } from 'node:test'
+import { Connection, Http, Listing, Refused, Tokens } from '../dist/index.js'
+
+/** A socket that the test is the service of. */
+class Pretended {
+  readyState = 0
+  sent = []
+  closed = false
+  send(data) { this.sent.push(JSON.parse(data)) }
+  close() { this.closed = true } // and never says so, as one that hangs
+  opens() { this.readyState = 1; this.onopen?.() }
+  says(m) { this.onmessage?.({ data: JSON.stringify(m) }) }
+}
+
+let sockets
+const open = () => { const s = new Pretended(); sockets.push(s); return s }
+const last = () => sockets.at(-1)
+const settle = async () => { for (let i = 0; i < 20; i++) await Promise.resolve() }
+const pass = async (ms) => { for (let left = ms; left > 0; left -= 250) { mock.timers.tick(Math.min(left, 250)); await settle() } }
+const field = (no, name, type) => ({ no, name, type, own: true })
+const welcome = {
+  is: 'welcome', lobby: 'ABCDEF', resume: 'key', hold: 120000, rate: 20, tick: 5, seats: [{ seat: 3, last: 0 }],
+  schema: { kinds: [[field(0, 'code', 'text')], null, null, [field(0, 'points', 'integer')]] }, book: { phases: [] },
+}
+const snapshot = { is: 'snapshot', tick: 5, parts: [[0, 3, 3, 3, 0, 7]] }
+
+beforeEach(() => {
+  sockets = []
+  mock.timers.reset()
+  mock.timers.enable({ apis: ['setTimeout', 'setInterval', 'Date'] })
+})
+
+const connection = async (more = {}) => {
+  const states = []
+  const c = new Connection({ address: 'http://node.example', token: 't', lobby: 'ABCDEF', open,
+    onState: (s) => states.push(s), ...more })
+  await settle()
+  return { c, states }
+}
+const greeted = async (socket) => { socket.opens(); await settle(); socket.says(welcome); socket.says(snapshot); await settle() }
+
+test('a connection that is taken and never answered is given up, and the next attempt has a socket of its own', async () => {
+  const { c, states } = await connection()
+  const first = last()
+  await pass(8000)
+  assert.ok(first.closed && states.at(-1) === 'away', 'one that never opens')
+  await pass(200)
+  const second = last()
+  assert.notEqual(second, first)
+  second.opens()
+  await settle()
+  await pass(8500)
+  assert.ok(second.closed, 'one that opens, and does not answer hello')
+  await pass(400)
+  const third = last()
+  await greeted(third)
+  first.opens() // much too late: nobody hears it
+  first.says({ ...welcome, seats: [{ seat: 9, last: 0 }] })
+  await settle()
+  assert.deepEqual(first.sent, [])
+  assert.deepEqual([c.state, c.seats, third.sent.filter((m) => m.is === 'hello').length], ['open', [3], 1])
+  c.close()
+})
+
+test('a service that falls silent is noticed within 15 seconds', async () => {
+  const { c, states } = await connection()
+  await greeted(last())
+  for (let i = 0; i < 10; i++) {
+    await pass(5000)
+    last().says({ is: 'ping', n: i, tick: 5 })
+  }
+  assert.equal(states.at(-1), 'open')
+  await pass(15000)
+  assert.ok(states.includes('away') && sockets.length > 1)
+  c.close()
+})
+
+test('slow tokens: hello is said once, with the token of that attempt', async () => {
+  const asked = []
+  const { c } = await connection({ tokens: () => new Promise((resolve) => asked.push(resolve)) })
+  last().opens()
+  await settle()
+  await pass(8500) // the token takes longer than the attempt
+  await pass(400)
+  last().opens()
+  await settle()
+  asked[0]('old')
+  asked[1]('new')
+  await settle()
+  assert.deepEqual(sockets.map((s) => s.sent.map((m) => m.token)), [[], ['new']])
+  c.close()
+})
+
+test('a callback that throws stops nothing', async () => {
+  const errors = []
+  const { c } = await connection({ onChange: () => { throw new Error('mine') }, onError: (e) => errors.push(e.message) })
+  await greeted(last())
+  let told = 0
+  c.watch({ sheet: 3, field: 'points' }, () => { told++; throw new Error('mine too') })
+  const verdict = c.send({ do: 'act', name: 'x' }, { field: 'points', value: 9 })
+  last().says({ is: 'verdict', seat: 3, n: 1, ok: false, tick: 6, code: 'not-now' })
+  assert.equal((await verdict).ok, false)
+  last().says({ is: 'delta', tick: 6, on: 5, parts: [[3, 0, 8]] })
+  assert.equal(c.me.num('points'), 8)
+  assert.ok(told > 2 && errors.includes('mine') && errors.includes('mine too'))
+  c.close()
+})
+
+test('a feed comes back by itself, and one that is refused does not', async () => {
+  const lost = []
+  const listing = new Listing({ address: 'http://node.example', token: 't', open, onLost: (b) => lost.push(b.code) })
+  await settle()
+  last().opens()
+  await settle()
+  last().says({ is: 'listing', lobbies: [{ code: 'ABCDEF' }] })
+  await pass(15000)
+  assert.deepEqual(lost.slice(0, 1), ['lost'])
+  assert.ok(listing.lobbies.has('ABCDEF'), 'what was known stays')
+  last().opens()
+  await settle()
+  last().says({ is: 'listing', lobbies: [] })
+  assert.equal(listing.lobbies.size, 0)
+  const count = sockets.length
+  last().says({ is: 'bye', code: 'bad-token', reason: 'run out', again: false })
+  await pass(60000)
+  assert.deepEqual([lost.at(-1), sockets.length], ['bad-token', count])
+  listing.close()
+})
+
+const in15 = () => new Date(Date.now() + 900000).toISOString()
+
+test('a token is renewed once, however many ask, before it runs out and when it is refused', async () => {
+  let renewed = 0
+  const release = []
+  const tokens = new Tokens(() => new Promise((resolve) => { renewed++; release.push(() => resolve({ token: `t${renewed}`, expires: in15() })) }))
+  const seen = []
+  const fetch = async (_, init) => {
+    const token = init.headers.authorization
+    seen.push(token)
+    return token === 'Bearer t1' && spoilt
+      ? Response.json({ code: 'bad-token', detail: 'run out' }, { status: 401 })
+      : Response.json({ keys: [] })
+  }
+  let spoilt = false
+  const http = new Http({ address: '', tokens, fetch })
+  const five = Promise.all([1, 2, 3, 4, 5].map(() => http.call('GET /v1/keys')))
+  await settle()
+  release[0]()
+  await five
+  assert.deepEqual([renewed, seen.length], [1, 5])
+  spoilt = true
+  const again = Promise.all([http.call('GET /v1/keys'), http.call('GET /v1/keys')])
+  while (release.length < 2) await new Promise((r) => setImmediate(r))
+  release[1]()
+  await again
+  assert.deepEqual([renewed, seen.at(-1)], [2, 'Bearer t2'])
+  mock.timers.tick(900000 - 29000)
+  const later = http.call('GET /v1/keys')
+  await settle()
+  release[2]()
+  await later
+  assert.equal(renewed, 3, 'one that is about to run out is not used')
+})
+
+test('a call that is not answered ends at its deadline, and one that is aborted at once', async () => {
+  const fetch = (_, init) => new Promise((_, reject) => init.signal.addEventListener('abort', () => reject(new Error('fetch'))))
+  const http = new Http({ address: '', fetch })
+  const late = http.call('GET /v1/lobbies', { deadline: 3000 })
+  const refused = assert.rejects(late, (e) => e instanceof Refused && e.code === 'no-answer' && /3 s/.test(e.message))
+  await settle()
+  mock.timers.tick(3000)
+  await refused
+  const stop = new AbortController()
+  const aborted = assert.rejects(http.call('GET /v1/lobbies/{code}', { path: { code: 'A/B' }, signal: stop.signal }), /enough/)
+  await settle()
+  stop.abort(new Error('enough'))
+  await aborted
+  const asked = []
+  const answers = new Http({ address: 'http://node.example', fetch: async (url) => { asked.push(url); return Response.json(
+    { code: 'stopping', detail: 'later' }, { status: 503, headers: { 'retry-after': '3' } }) } })
+  await assert.rejects(answers.call('GET /v1/lobbies/{code}', { path: { code: 'A/B' } }), (e) => e.status === 503 && e.after === 3)
+  assert.deepEqual(asked, ['http://node.example/v1/lobbies/A%2FB'])
+})

@@ -56,8 +56,17 @@ type ActionInfo struct {
 	Held   bool                     `json:"held,omitempty" jsonschema:"it may be ended with stop"`
 	Cools  bool                     `json:"cools,omitempty" jsonschema:"the player's clock cool_NAME shows the cooldown"`
 	Takes  []replica.DescribedField `json:"takes,omitempty" jsonschema:"its arguments"`
+	Cost   []CostInfo               `json:"cost,omitempty" jsonschema:"what it takes from the player"`
 	Phases []string                 `json:"phases" jsonschema:"in which it may be used"`
 	Also   []string                 `json:"also,omitempty" jsonschema:"when it may be used beside that: pause, frozen, lobby"`
+}
+
+// CostInfo is what an action takes from the player.
+type CostInfo struct {
+	Field  string `json:"field" jsonschema:"of the player, or of their record"`
+	Record bool   `json:"record,omitempty" jsonschema:"it is a field of the record"`
+	By     int64  `json:"by,omitempty" jsonschema:"how much, in the unit that is sent; nothing where it depends"`
+	Says   string `json:"says,omitempty" jsonschema:"the expression on which it depends"`
 }
 
 // KitInfo is what clients are told of a kit.

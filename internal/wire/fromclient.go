@@ -18,6 +18,7 @@ type Hello struct {
 	Wait    bool        `json:"wait,omitempty" jsonschema:"stand in line if the lobby is full"`
 	List    *Filter     `json:"list,omitempty" jsonschema:"instead of a lobby: watch the listing through this filter"`
 	Board   *BoardWatch `json:"board,omitempty" jsonschema:"instead of a lobby: watch this part of a leaderboard"`
+	Topic   *TopicWatch `json:"topic,omitempty" jsonschema:"instead of a lobby: watch this topic"`
 	Locals  []string    `json:"locals,omitempty" jsonschema:"names of further players on this connection"`
 }
 

@@ -62,6 +62,7 @@ func Derived(secret, purpose string) []byte {
 type SignedIn struct {
 	Player  string    `json:"player,omitempty"` // none for a service key
 	Name    string    `json:"name"`
+	Scopes  []Scope   `json:"scopes,omitempty"` // of a service key
 	Token   string    `json:"token"`
 	Expires time.Time `json:"expires"`
 	Refresh string    `json:"refresh,omitempty"` // for the next pair of tokens; to be used once

@@ -422,3 +422,77 @@ func TestVoided(t *testing.T) {
 		}
 	}
 }
+
+// TestBrowserSession: the secret of a browser session gives tokens of its key for twelve hours, as long
+// as it does so once an hour; not once the session is ended, the key has another text, or is revoked.
+func TestBrowserSession(t *testing.T) {
+	s, now := clocked(t)
+	ctx := t.Context()
+	key, err := s.MakeKey(ctx, "harbour office", []Scope{Operator})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.MakeKey(ctx, "another office", []Scope{Operator}); err != nil { // the last one cannot be revoked
+		t.Fatal(err)
+	}
+	var me *Who
+	begin := func() string {
+		t.Helper()
+		in, secret, err := s.Browse(ctx, key.Key, "7.7.7.7")
+		if err != nil || len(in.Scopes) != 1 || in.Scopes[0] != Operator || in.Expires.Sub(*now) != TokenLife {
+			t.Fatalf("%+v, %v", in, err)
+		}
+		if me, err = s.Check(ctx, in.Token); err != nil {
+			t.Fatal(err)
+		}
+		return secret
+	}
+	renew := func(what, secret string, want code.Code) {
+		t.Helper()
+		in, err := s.RenewBrowser(ctx, secret)
+		wants(t, what, err, want)
+		if err == nil {
+			who, err := s.Check(ctx, in.Token)
+			if err != nil || !who.Can(Operator) {
+				t.Errorf("%s: the token is %+v's, %v", what, who, err)
+			}
+		}
+	}
+	_, _, err = s.Browse(ctx, "not "+key.Key, "7.7.7.7")
+	wants(t, "with another key", err, code.BadToken)
+	first := begin()
+	began := *now
+	for now.Sub(began) < BrowserLife-50*time.Minute {
+		*now = now.Add(50 * time.Minute)
+		renew("within the hour", first, code.OK)
+	}
+	*now = began.Add(BrowserLife)
+	renew("after twelve hours", first, code.BadToken)
+	second := begin()
+	*now = now.Add(browserIdle)
+	renew("after an hour without", second, code.BadToken)
+	third, fourth := begin(), begin()
+	if err := s.EndBrowser(ctx, third); err != nil {
+		t.Fatal(err)
+	}
+	renew("once it is ended", third, code.BadToken)
+	renew("another one", fourth, code.OK)
+	*now = now.Add(time.Second)
+	if key, err = s.RotateKey(ctx, me, "harbour office", 0); err != nil {
+		t.Fatal(err)
+	}
+	renew("once the key has another text", fourth, code.BadToken)
+	*now = now.Add(time.Second)
+	fifth := begin()
+	if err := s.RevokeKey(ctx, me, "harbour office"); err != nil {
+		t.Fatal(err)
+	}
+	renew("once the key is revoked", fifth, code.BadToken)
+	if err := s.Sweep(ctx); err != nil {
+		t.Fatal(err)
+	}
+	var left int64
+	if err := db.Model(&store.BrowserSession{}).Count(&left).Error; err != nil || left != 3 {
+		t.Errorf("%d sessions that have not run out are kept, wanted 3: %v", left, err)
+	}
+}

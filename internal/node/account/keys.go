@@ -127,6 +127,16 @@ func (s *Service) Keys(ctx context.Context) ([]ServiceKey, error) {
 
 // Key signs a program or an operator in. Tries from an address are limited.
 func (s *Service) Key(ctx context.Context, key, address string) (*SignedIn, error) {
+	row, err := s.tryKey(ctx, key, address)
+	if err != nil {
+		return nil, err
+	}
+	token, expires, err := s.issue(row.ID, row.Scopes, "", keyLife)
+	return &SignedIn{Name: row.Name, Scopes: scopesOf(row.Scopes), Token: token, Expires: expires}, err
+}
+
+// tryKey returns the key with a text, and notes that it was used.
+func (s *Service) tryKey(ctx context.Context, key, address string) (*store.ServiceKey, error) {
 	worked, err := s.try("", address)
 	if err != nil {
 		return nil, err
@@ -139,11 +149,7 @@ func (s *Service) Key(ctx context.Context, key, address string) (*SignedIn, erro
 		return nil, err
 	}
 	worked()
-	if err := s.db.WithContext(ctx).Model(row).Update("used_at", s.now().UTC()).Error; err != nil {
-		return nil, err
-	}
-	token, expires, err := s.issue(row.ID, row.Scopes, "", keyLife)
-	return &SignedIn{Name: row.Name, Token: token, Expires: expires}, err
+	return row, s.db.WithContext(ctx).Model(row).Update("used_at", s.now().UTC()).Error
 }
 
 // keyOf finds the key with a text. It takes as long where there is none.

@@ -264,6 +264,9 @@ func (s *Service) Sweep(ctx context.Context) error {
 	if err := db.Delete(&store.RefreshToken{}, "expires_at < ?", s.now().UTC()).Error; err != nil {
 		return err
 	}
+	if err := db.Delete(&store.BrowserSession{}, "expires_at < ?", s.now().UTC()).Error; err != nil {
+		return err
+	}
 	if err := db.Delete(&store.Recovery{}, "expires_at < ?", s.now().UTC()).Error; err != nil {
 		return err
 	}

@@ -5,7 +5,6 @@ package api
 import (
 	"context"
 	"embed"
-	"io/fs"
 	"log/slog"
 	"net/http"
 	"net/netip"
@@ -17,6 +16,7 @@ import (
 	"github.com/go-chi/chi/v5/middleware"
 
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/live/rough"
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/audit"
@@ -66,16 +66,20 @@ type Config struct {
 	Proxies   []netip.Prefix // whose forwarded headers are believed
 	Audit     *audit.Trail   // what operators and service keys change
 	Cursors   []byte         // the secret that signs cursors
+	// Rehearse plays matches of a rulebook, as many as begin while the context lasts; nil for none.
+	Rehearse func(ctx context.Context, book *rulebook.Book, matches int) (any, error)
 }
 
 type giver = func(ctx context.Context, l *hall.Lobby, to hall.Destination) error
 
 type server struct {
 	Config
-	lease    *cluster.Lease // under which the node tells anything to anybody
-	conns    conns
-	playing  chan struct{} // whose turn it is to have a lobby played back
-	checking chan struct{} // whose turn it is to have a rulebook checked
+	lease      *cluster.Lease // under which the node tells anything to anybody
+	conns      conns
+	topics     lookouts
+	playing    chan struct{} // whose turn it is to have a lobby played back
+	rehearsing chan struct{} // whose turn it is to have a rulebook rehearsed
+	checking   chan struct{} // whose turn it is to have a rulebook checked
 }
 
 // New returns the handler of all doors.
@@ -87,7 +91,8 @@ func New(cfg Config) http.Handler {
 		cfg.Live = &atomic.Int64{}
 	}
 	s := &server{Config: cfg, conns: conns{all: map[*conn]bool{}, n: cfg.Live}, checking: make(chan struct{}, 1),
-		playing: make(chan struct{}, playbacks)}
+		rehearsing: make(chan struct{}, 1),
+		playing:    make(chan struct{}, playbacks)}
 	if cfg.Cluster != nil {
 		s.lease = cfg.Cluster.Lease
 	}
@@ -168,29 +173,6 @@ func (s *server) ready(w http.ResponseWriter, r *http.Request) {
 
 // readyWithin is how long the database may take to answer until the node counts as not ready.
 const readyWithin = 2 * time.Second
-
-// consoleFile serves the console: its files by name, and its first page for
-// every other address, because the console routes by itself.
-func (s *server) consoleFile(w http.ResponseWriter, r *http.Request) {
-	files, _ := fs.Sub(console, "console")
-	name := strings.TrimPrefix(r.URL.Path, "/")
-	if f, err := files.Open(name); err == nil && name != "" && !strings.HasSuffix(name, "/") {
-		f.Close()
-		if strings.HasPrefix(name, "assets/") {
-			w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")
-		}
-		http.ServeFileFS(w, r, files, name)
-		return
-	}
-	page, err := fs.ReadFile(files, "index.html")
-	if err != nil {
-		s.fail(w, r, fault.New(code.NotFound, "this build of the service has no console; build it with ./dev build"))
-		return
-	}
-	w.Header().Set("Cache-Control", "no-cache")
-	w.Header().Set("Content-Type", "text/html; charset=utf-8")
-	w.Write(page)
-}
 
 // Server returns an HTTP server with the doors' time limits.
 func Server(h http.Handler) *http.Server {

@@ -48,7 +48,11 @@ type conn struct {
 	who     *account.Who
 	list    *wire.Filter     // instead of a lobby: the listing
 	board   *wire.BoardWatch // instead of a lobby: a part of a board
-	judge   *hall.Judge      // instead of a lobby: all of a rulebook's
+	topic   *wire.TopicWatch // instead of a lobby: a topic
+	from    string           // the address
+	since   time.Time
+	no      uint64      // tells it from the node's others, in the order in which they came
+	judge   *hall.Judge // instead of a lobby: all of a rulebook's
 	limit   *inputLimit
 	most    int64        // bytes of a message
 	status  int          // with which the connection closes when it is refused, unless 0

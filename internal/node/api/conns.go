@@ -17,6 +17,7 @@ import (
 type conns struct {
 	mu     sync.Mutex
 	n      *atomic.Int64
+	last   uint64         // guarded by mu; the number of the newest
 	all    map[*conn]bool // guarded by mu
 	recent []recent       // guarded by mu
 }
@@ -31,7 +32,8 @@ const recently = 15 * time.Second
 
 func (all *conns) add(c *conn) {
 	all.mu.Lock()
-	all.all[c] = true
+	all.last++
+	c.no, all.all[c] = all.last, true
 	all.n.Store(int64(len(all.all)))
 	over := slices.ContainsFunc(all.recent, func(r recent) bool { return c.who.Voided(&r.Void) })
 	all.mu.Unlock()

@@ -2,6 +2,7 @@ package api
 
 import (
 	"bufio"
+	"fmt"
 	"net/http"
 	"slices"
 	"strconv"
@@ -21,13 +22,15 @@ var journalRoutes = []route{
 		method: "GET", path: "/v1/journals/{lobby}", access: reading, long: true, do: (*server).journalOf,
 		kinds: []string{"application/octet-stream"},
 		summary: "The journal of a lobby, open or ended in the last 7 days, by its join code or ID: turnvex replay " +
-			"reads it. Who was deleted is a token in it",
+			"reads it. Who was deleted is a token in it. The header Turnvex-Missing says behind which tick, and up " +
+			"to which, a piece is missing; the file ends there",
 	},
 	{
 		method: "GET", path: "/v1/journals/{lobby}/view", access: reading, do: (*server).playback,
 		kinds: []string{"application/jsonl"}, params: viewParams,
 		summary: "What happened in a lobby, open or ended in the last 7 days, from one tick to another: the messages " +
-			"that a live connection with this view would have been sent, one a line",
+			"that a live connection with this view would have been sent, one a line. The last line says with more " +
+			"that the rest is to be asked for, from tick on, or from missing on where a piece is missing between them",
 	},
 	{
 		method: "GET", path: "/v1/lobbies/{code}/journal", access: tokened, do: (*server).journalOfPractice,
@@ -70,6 +73,10 @@ func (s *server) journalOfPractice(c *call) (any, error) {
 		return nil, err
 	}
 	j, err := s.Ledger.Journal(c.r.Context(), l.ID)
+	if err == nil && j.Missing != 0 {
+		err = fault.New(code.NotFound, "what was played from tick %d to %d is not kept: the database was away for too "+
+			"long; open another practice lobby", j.Until, j.Missing)
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -88,6 +95,9 @@ func (s *server) journalOfPractice(c *call) (any, error) {
 	return s.sendJournal(c, j)
 }
 
+// missingHeader says which ticks are not kept, as FROM-TO; the file ends at the first of them.
+const missingHeader = "Turnvex-Missing"
+
 // sendJournal sends a journal as a file.
 func (s *server) sendJournal(c *call, j *ledger.Journal) (any, error) {
 	book, err := s.Library.Version(c.r.Context(), j.Rulebook, j.Version)
@@ -95,6 +105,9 @@ func (s *server) sendJournal(c *call, j *ledger.Journal) (any, error) {
 		return nil, err
 	}
 	c.w.Header().Set("Content-Type", "application/octet-stream")
+	if j.Missing != 0 {
+		c.w.Header().Set(missingHeader, fmt.Sprintf("%d-%d", j.Until, j.Missing))
+	}
 	journal.Whole(c.w, journal.Head{Rulebook: book.Source, Setup: j.Setup}, j.People, j.Entries...)
 	return written{}, nil
 }
@@ -150,7 +163,8 @@ func (s *server) playback(c *call) (any, error) {
 	c.w.Header().Set("Content-Type", "application/jsonl")
 	out := bufio.NewWriter(c.w)
 	err = playback.Play(c.r.Context(), out, &playback.Source{Book: book, Setup: j.Setup, State: j.State,
-		People: j.People, Entries: slices.Concat(j.Entries...), Until: until}, &q)
+		People: j.People, Entries: slices.Concat(j.Entries...), Until: until,
+		Missing: sheet.Tick(j.Missing), GoesOn: j.GoesOn}, &q)
 	if err != nil { // the answer has begun: an end that is cut off is all that can be told
 		s.Log.Warn("a playback broke off", "lobby", j.Code, "error", err)
 		panic(http.ErrAbortHandler)

@@ -48,9 +48,8 @@ var paging = []param{
 	{"cursor", "where the last page ended: its next", "string"},
 }
 
-var routes = withWhy(slices.Concat(peopleRoutes, bookRoutes, lobbyRoutes, nodeRoutes, boardRoutes, playerRoutes,
-	seriesRoutes,
-	auditRoutes, journalRoutes, keptRoutes))
+var routes = withWhy(slices.Concat(peopleRoutes, browserRoutes, bookRoutes, lobbyRoutes, nodeRoutes, boardRoutes,
+	playerRoutes, seriesRoutes, auditRoutes, journalRoutes, keptRoutes))
 
 // keptRoutes are for what is kept of matches.
 var keptRoutes = []route{

@@ -79,7 +79,7 @@ func (s *server) live(w http.ResponseWriter, r *http.Request) {
 	if err != nil {
 		return // the library has answered
 	}
-	c := &conn{s: s, ws: ws, enc: enc, who: who, most: 2 * wire.MaxMessage}
+	c := &conn{s: s, ws: ws, enc: enc, who: who, most: 2 * wire.MaxMessage, from: addressOf(r), since: time.Now()}
 	c.countControls()
 	err = c.hello(r)
 	arrived() // however long it takes to say goodbye
@@ -89,12 +89,14 @@ func (s *server) live(w http.ResponseWriter, r *http.Request) {
 	}
 	c.most = wire.MaxCopy + 1<<10
 	s.conns.add(c)
-	if c.list != nil || c.board != nil || c.judge != nil {
+	if c.list != nil || c.board != nil || c.judge != nil || c.topic != nil {
 		switch {
 		case c.list != nil:
 			c.serveListing(r)
 		case c.board != nil:
 			c.serveBoard(r)
+		case c.topic != nil:
+			c.serveTopic(r)
 		default:
 			c.serveJudge()
 		}
@@ -201,7 +203,10 @@ func (c *conn) hello(r *http.Request) error {
 			return err
 		}
 	}
-	if c.list, c.board = h.List, h.Board; c.list != nil || c.board != nil {
+	if c.list, c.board, c.topic = h.List, h.Board, h.Topic; c.list != nil || c.board != nil || c.topic != nil {
+		if err := c.mayWatch(); err != nil {
+			return err
+		}
 		c.watched, err = c.s.Guard.Take(guard.Watches, c.who.Player+c.who.Name)
 		return err
 	}

@@ -90,7 +90,7 @@ func (s *server) connectsTo() string {
 const maxConnects = 20
 
 // crossOrigin lets pages of the allowed origins call the routes, as browsers need it (the
-// Fetch standard's CORS protocol). There are no cookies; tokens stand in a header.
+// Fetch standard's CORS protocol). Tokens stand in a header; the one cookie is for the console alone.
 func (s *server) crossOrigin() func(http.Handler) http.Handler {
 	if len(s.Origins) == 0 {
 		return func(next http.Handler) http.Handler { return next }

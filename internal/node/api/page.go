@@ -9,9 +9,9 @@ import (
 // pageHead is what stands above the table of docs/http.md.
 const pageHead = "# The HTTP API\n\n<!-- Made from the routes by ./dev docs; do not edit. -->\n\n" +
 	"JSON in, JSON out. Errors are problem documents (RFC 9457) with a stable `code`; see\n" +
-	"[errors](errors.md). A token goes into `Authorization: Bearer TOKEN`; it is a JWT that is good\n" +
-	"for a quarter of an hour, a service key's for an hour, and the `refresh` token beside it gives\n" +
-	"the next pair, once. Unknown fields and parameters are refused, `?` marks what may be left out.\n" +
+	"[errors](errors.md). A token goes into `Authorization: Bearer TOKEN`; it is a JWT that lasts\n" +
+	"15 minutes, or an hour for a service key. The `refresh` token beside it gives the next pair,\n" +
+	"once. Unknown fields and parameters are refused, `?` marks what may be left out.\n" +
 	"Lists give `next`, the `cursor` of the next page. Leaving, deleting, revoking, barring and changing\n" +
 	"may be repeated safely; a lobby that must not be opened twice is given a name. A post to a board, or a\n" +
 	"correction of a record, that carries an `id` (a UUID) may be repeated safely and happens once; a post\n" +

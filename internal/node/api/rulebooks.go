@@ -1,10 +1,13 @@
 package api
 
 import (
+	"context"
 	"encoding/json"
 	"errors"
 	"io"
 	"net/http"
+	"strconv"
+	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/rulebook"
@@ -12,6 +15,7 @@ import (
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/guard"
 	"turnvex.example/turnvex/internal/node/keep"
+	"turnvex.example/turnvex/internal/node/store"
 )
 
 // Book is a rulebook as lists show it.
@@ -67,6 +71,27 @@ var bookRoutes = []route{
 		do:      (*server).checkBook,
 	},
 	{
+		method: "POST",
+		path:   "/v1/rulebooks/rehearse",
+		access: operator,
+		summary: "Play matches of a rulebook (the body is the YAML or JSON) with random players, as many as are done " +
+			"within 8 seconds, and report how they went: what turnvex rehearse -json prints",
+		params: []param{{"matches", "how many, 1 to 200; 60 if it is not given", "integer"}},
+		looks:  true,
+		in:     "",
+		out:    map[string]any{},
+		do:     (*server).rehearse,
+	},
+	{
+		method:  "GET",
+		path:    "/v1/rulebooks/{name}",
+		access:  reading,
+		summary: "A rulebook's text, of the current version or another one, and the newest 50 versions that are kept",
+		params:  []param{{"version", "which version; the current one if it is not given", "string"}},
+		out:     BookText{},
+		do:      (*server).bookText,
+	},
+	{
 		method:  "GET",
 		path:    "/v1/rulebooks/schema",
 		summary: "The JSON Schema of rulebooks",
@@ -93,6 +118,87 @@ func (s *server) listBooks(c *call) (any, error) {
 		out.Rulebooks = append(out.Rulebooks, book)
 	}
 	return out, nil
+}
+
+// rehearseFor is how long matches may begin in a rehearsal. One is played at a time.
+const rehearseFor = 8 * time.Second
+
+func (s *server) rehearse(c *call) (any, error) {
+	if s.Rehearse == nil {
+		return nil, fault.New(code.NotFound, "this service plays no rehearsals; turnvex rehearse does")
+	}
+	matches := 60
+	if text := c.query("matches"); text != "" {
+		n, err := strconv.Atoi(text)
+		if err != nil || n < 1 || n > 200 {
+			return nil, fault.New(code.OutOfRange, "matches is from 1 to 200, not %.40q", text)
+		}
+		matches = n
+	}
+	src, err := source(c)
+	if err != nil {
+		return nil, err
+	}
+	book, problems := s.Library.Compile(src)
+	if book == nil {
+		return nil, fault.New(code.BadRequest, "the rulebook has errors: %s", problems.Errors()[0].Message)
+	}
+	select {
+	case s.rehearsing <- struct{}{}:
+		defer func() { <-s.rehearsing }()
+	case <-c.r.Context().Done():
+		return nil, c.r.Context().Err()
+	}
+	ctx, over := context.WithTimeout(c.r.Context(), rehearseFor)
+	defer over()
+	return s.Rehearse(ctx, book, matches)
+}
+
+// BookText is a version of a rulebook, with its text.
+type BookText struct {
+	Name     string        `json:"name"`
+	Title    string        `json:"title"`
+	Version  string        `json:"version"`
+	Source   string        `json:"source"`
+	Versions []BookVersion `json:"versions"` // the newest first
+}
+
+// BookVersion is a version of a rulebook.
+type BookVersion struct {
+	Version string    `json:"version"`
+	Made    time.Time `json:"made"` // when it was published first
+	Current bool      `json:"current"`
+}
+
+func (s *server) bookText(c *call) (any, error) {
+	name, version := c.path("name"), c.query("version")
+	if version == "" {
+		book, err := s.Library.Book(name)
+		if err != nil {
+			return nil, err
+		}
+		version = book.Version
+	}
+	book, err := s.Library.Version(c.r.Context(), name, version)
+	if err != nil {
+		return nil, err
+	}
+	out := BookText{Name: book.Name, Title: book.Title, Version: book.Version, Source: string(book.Source)}
+	if out.Versions, err = s.bookVersions(c.r.Context(), name); err != nil {
+		return nil, err
+	}
+	return out, nil
+}
+
+func (s *server) bookVersions(ctx context.Context, name string) ([]BookVersion, error) {
+	var rows []store.Rulebook
+	err := s.DB.WithContext(ctx).Select("version", "created_at", "current").Order("created_at desc").Limit(50).
+		Find(&rows, "name = ?", name).Error
+	out := []BookVersion{}
+	for i := range rows {
+		out = append(out, BookVersion{rows[i].Version, rows[i].CreatedAt.UTC(), rows[i].Current})
+	}
+	return out, err
 }
 
 // source reads a rulebook from the request's body.

@@ -243,7 +243,8 @@ func (c *Cluster) findDead(ctx context.Context) error {
 	var names []string
 	err := c.db.WithContext(ctx).Raw(`select name from nodes n where region = ? and name <> ? and
 		lease_until < clock_timestamp() and (exists (select 1 from lobbies l where l.node = n.name and
-		l.closed_at is null) or exists (select 1 from series x where x.node = n.name and not x.over))`, c.Self.Region, c.Self.Name).Scan(&names).Error
+		l.closed_at is null) or exists (select 1 from series x where x.node = n.name and not x.over))`,
+		c.Self.Region, c.Self.Name).Scan(&names).Error
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	c.dead = names

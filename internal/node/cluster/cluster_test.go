@@ -5,6 +5,7 @@ import (
 	"errors"
 	"log/slog"
 	"os"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -165,5 +166,57 @@ func TestEpochs(t *testing.T) {
 	}
 	if others := a.Others("here"); len(others) != 1 || others[0].Name != "b" || len(a.Others("elsewhere")) != 0 {
 		t.Errorf("%+v", others)
+	}
+}
+
+// TestWhoHoldsSomething: of the nodes whose lease has run out, one that holds a lobby or runs a series
+// is found dead, by who is in its region; one that holds neither any more is not.
+func TestWhoHoldsSomething(t *testing.T) {
+	if err := pgbox.Empty(t.Context(), db); err != nil {
+		t.Fatal(err)
+	}
+	closed := time.Now()
+	const id = "01234567-89ab-7def-8123-456789abcde"
+	for i, x := range []struct {
+		node, region string
+		alive        bool
+		row          any
+	}{
+		{node: "empty", region: "here"},
+		{node: "lobby", region: "here", row: &store.Lobby{}},
+		{node: "closed", region: "here", row: &store.Lobby{ClosedAt: &closed}},
+		{node: "series", region: "here", row: &store.Series{}},
+		{node: "over", region: "here", row: &store.Series{Over: true}},
+		{node: "far", region: "there", row: &store.Series{}},
+		{node: "alive", region: "here", alive: true, row: &store.Series{}},
+	} {
+		until := time.Now().Add(-time.Second)
+		if x.alive {
+			until = time.Now().Add(time.Minute)
+		}
+		switch row := x.row.(type) {
+		case *store.Lobby:
+			row.ID, row.Code, row.Node = id+string(rune('0'+i)), "CODE2"+string(rune('A'+i)), x.node
+		case *store.Series:
+			row.ID, row.Node, row.Plan, row.State = id+string(rune('0'+i)), x.node, []byte("{}"), []byte("{}")
+			row.Name = x.node
+		}
+		err := db.Exec("insert into nodes (name, epoch, region, lease_until, seen_at, holds_from) values "+
+			"(?, 1, ?, ?, now(), now())",
+			x.node, x.region, until).Error
+		if err == nil && x.row != nil {
+			err = db.Create(x.row).Error
+		}
+		if err != nil {
+			t.Fatal(x.node, err)
+		}
+	}
+	c := fresh(db, Self{Name: "a", Region: "here"}, idle, quiet)
+	if err := c.findDead(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	slices.Sort(c.dead)
+	if want := []string{"lobby", "series"}; !slices.Equal(c.dead, want) {
+		t.Errorf("found dead: %v instead of %v", c.dead, want)
 	}
 }

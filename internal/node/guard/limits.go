@@ -30,10 +30,11 @@ var (
 	Checking     = &Limit{"rulebooks being checked, waiting included", "node", 4, 0, "the processor and memory"}
 	Hashing      = &Limit{"passwords to be hashed, waiting included", "node", 16, 0,
 		"memory: 19 MiB each, four at a time"}
-	Opened   = &Limit{"lobbies opened", "player", 60, 2 * time.Second, "memory and the listing"}
-	Joined   = &Limit{"joins", "player", 400, 200 * time.Millisecond, "lobbies and the database"}
-	Seats    = &Limit{"seats, or places in line, in different lobbies", "player", 12, 0, "places for others"}
-	Watches  = &Limit{"connections that watch a listing or a board", "player or key", 50, 0, "memory and the processor"}
+	Opened  = &Limit{"lobbies opened", "player", 60, 2 * time.Second, "memory and the listing"}
+	Joined  = &Limit{"joins", "player", 400, 200 * time.Millisecond, "lobbies and the database"}
+	Seats   = &Limit{"seats, or places in line, in different lobbies", "player", 12, 0, "places for others"}
+	Watches = &Limit{"connections that watch a listing, a board or a topic", "player or key", 50, 0,
+		"memory and the processor"}
 	Accounts = &Limit{"accounts asked for", "player", 10, time.Minute,
 		"which login names are taken; passwords' hashing"}
 	Players   = &Limit{"players made by new devices", "address", 5000, time.Second, "the database"}

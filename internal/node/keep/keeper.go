@@ -42,6 +42,25 @@ type Job struct {
 	Why     string                     // and why
 }
 
+// Size is about how many bytes the job takes up in memory.
+func (j *Job) Size() int {
+	const each = 96 // a value with its name, a post
+	n := each * (4 + len(j.Posts))
+	for i := range j.Records {
+		n += each * (1 + len(j.Records[i].Changes))
+	}
+	if r := j.Result; r != nil {
+		n += each * len(r.Posts)
+		for i := range r.Teams {
+			n += each * (2 + len(r.Teams[i].Fields))
+		}
+		for i := range r.Players {
+			n += each * (2 + len(r.Players[i].Fields))
+		}
+	}
+	return n
+}
+
 // Record is a player's record as it is to be saved.
 type Record struct {
 	Player  string

@@ -26,6 +26,8 @@ type Meter struct {
 	answers  *prometheus.CounterVec
 	slow     prometheus.Counter
 	overs    prometheus.Counter
+	refused  prometheus.Counter
+	past     history
 }
 
 // spans are the bounds of how long something takes, in seconds.
@@ -48,7 +50,9 @@ func New() *Meter {
 	}
 	m.overs = prometheus.NewCounter(prometheus.CounterOpts{Name: "turnvex_lobbies_taken_over_total",
 		Help: "lobbies of nodes that were dead, which go on here"})
-	m.all.MustRegister(m.overs, m.late, m.took, m.verdicts, m.messages, m.bytes, m.answers, m.slow,
+	m.refused = prometheus.NewCounter(prometheus.CounterOpts{Name: "turnvex_posts_refused_total",
+		Help: "posts of effects that were refused because too much waits to be saved"})
+	m.all.MustRegister(m.refused, m.overs, m.late, m.took, m.verdicts, m.messages, m.bytes, m.answers, m.slow,
 		collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	return m
 }
@@ -112,6 +116,13 @@ func (m *Meter) In(bytes int) {
 func (m *Meter) Out(messages, bytes int) {
 	m.messages.WithLabelValues("out").Add(float64(messages))
 	m.bytes.WithLabelValues("out").Add(float64(bytes))
+}
+
+// Refuse counts a post that was refused. A nil meter counts nothing.
+func (m *Meter) Refuse() {
+	if m != nil {
+		m.refused.Inc()
+	}
 }
 
 // Answer counts an answer over HTTP.

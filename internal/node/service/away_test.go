@@ -1,7 +1,9 @@
 package service_test
 
 import (
+	"errors"
 	"fmt"
+	"io"
 	"net/http"
 	"os"
 	"path/filepath"
@@ -11,6 +13,7 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/node/service"
 	"turnvex.example/turnvex/internal/node/store"
 	"turnvex.example/turnvex/internal/tool/pgbox"
@@ -31,7 +34,7 @@ type suffering struct {
 }
 
 // suffer starts one: on a disk of its own, where the system lets us make one.
-func suffer(t *testing.T) *suffering {
+func suffer(t *testing.T, waiting int) *suffering {
 	t.Helper()
 	root, err := filepath.Abs("../../..")
 	if err != nil {
@@ -53,7 +56,8 @@ func suffer(t *testing.T) *suffering {
 		t.Fatal(err)
 	}
 	t.Cleanup(s.box.Stop)
-	s.node = another(t, service.Config{Database: s.box.Address, OperatorKey: "the-key-of-a-node-that-suffers"})
+	s.node = another(t, service.Config{Database: s.box.Address, OperatorKey: "the-key-of-a-node-that-suffers",
+		Waiting: waiting})
 	if _, _, err := s.node.Library.Load(soon(t),
 		[]byte(dashBook+"record: {steps: {of: me.steps, keep: total}}\n")); err != nil {
 		t.Fatal(err)
@@ -288,7 +292,7 @@ func (s *suffering) kept() {
 // everybody is told so; what needs the database is refused with a time to come again, and what does
 // not is answered; when it is back everything is kept, once.
 func TestDatabaseSuffers(t *testing.T) {
-	s := suffer(t)
+	s := suffer(t, 0)
 	for _, f := range faults {
 		s.match()
 		s.kept()
@@ -321,7 +325,7 @@ func TestDatabaseSuffers(t *testing.T) {
 				t.Errorf("%s: opening a lobby is answered with %d", f.name, refused.Status)
 			}
 		}
-		if n, age := s.node.Hall.Saves(); n == 0 || age == 0 {
+		if n, _, age := s.node.Hall.Saves(); n == 0 || age == 0 {
 			t.Errorf("%s: %d saves wait for %s", f.name, n, age)
 		}
 		if _, err := at(s.node, s.in[1]).Lobby(soon(t), s.code); err != nil {
@@ -335,4 +339,63 @@ func TestDatabaseSuffers(t *testing.T) {
 	}
 	s.match()
 	s.kept()
+}
+
+// TestQueueIsFull: what waits for a database that is away takes up no more than it may. Then no match
+// begins, until what earlier ones gave is kept; the one that was to begin does so by itself. A piece
+// of the lobby's journal gives way, and playing back says which, and goes on behind it.
+func TestQueueIsFull(t *testing.T) {
+	s := suffer(t, 6000)
+	s.match()
+	s.kept()
+	s.box.Hang(true)
+	for !s.node.Hall.Full() {
+		s.match()
+	}
+	for _, c := range []*client.Conn{s.mara, s.joss} {
+		do(t, c, client.Intent{Do: "ready"})
+	}
+	info, err := at(s.node, s.in[0]).Lobby(soon(t), s.code)
+	if err != nil || info.State != "gathering" {
+		t.Errorf("with all ready and the queue full the lobby is %+v: %v", info, err)
+	}
+	var met bool
+	for range 1000 { // each is some bytes of the lobby's journal
+		do(t, s.mara, client.Intent{Do: "unready"})
+		do(t, s.mara, client.Intent{Do: "ready"})
+		if met = s.node.Ledger.Held() == 0; met {
+			break
+		}
+	}
+	if !met {
+		t.Errorf("pieces of journals hold %d bytes of 6000, and none gave way", s.node.Ledger.Held())
+	}
+	s.box.Hang(false)
+	until(t, s.joss, "the match begins by itself", func(c *client.Copy) bool { return c.Match() != nil })
+	s.plays++
+	do(t, s.mara, client.Intent{Do: "act", Name: "go"})
+	until(t, s.joss, "the lobby gathers again", func(c *client.Copy) bool { return c.Match() == nil })
+	s.kept()
+	l, err := s.node.Hall.Find(s.code)
+	if err == nil {
+		err = l.Kept(soon(t))
+	}
+	if err != nil {
+		t.Fatal("the lobby is not kept", err)
+	}
+	var gap *client.Incomplete
+	if err := s.op.Journal(soon(t), s.code, io.Discard); !errors.As(err, &gap) {
+		t.Errorf("the journal with a gap is written as if it were whole: %v", err)
+	}
+	first := playback(t, s.op, s.code, client.Playback{})
+	if !first.more || first.missing <= first.last {
+		t.Fatalf("played back to tick %d, more: %v, missing up to %d", first.last, first.more, first.missing)
+	}
+	rest := playback(t, s.op, s.code, client.Playback{From: first.missing})
+	if rest.more || rest.last < first.missing || rest.copy == nil || rest.kinds["delta"] == 0 {
+		t.Errorf("behind what is missing: %+v", rest)
+	}
+	if kept := rest.copy.Of(sheet.Lobby)[0].Int("kept"); kept != s.plays {
+		t.Errorf("played back to its end, %d matches of %d are kept", kept, s.plays)
+	}
 }

@@ -50,6 +50,10 @@ func TestTypeScriptClient(t *testing.T) {
 		seed); !strings.Contains(out, "agree") {
 		t.Error(out)
 	}
+	if out := program(t, "node", "--no-warnings", "--test", "--test-reporter=spec", "--test-timeout=20000",
+		tests+"link.mjs"); !strings.Contains(out, "fail 0") {
+		t.Error(out)
+	}
 	checked, beside := pairOf(t, service.Config{Check: 50 * time.Millisecond})
 	for _, c := range [][2]string{{"json", ""}, {"cbor", `{"delay":20,"jitter":20,"stallEvery":500,"stallFor":100}`}} {
 		code, a := partner(t, checked, "From Node")

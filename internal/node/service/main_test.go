@@ -14,6 +14,7 @@ import (
 	"turnvex.example/turnvex/client"
 	"turnvex.example/turnvex/internal/node/service"
 	"turnvex.example/turnvex/internal/tool/pgbox"
+	"turnvex.example/turnvex/internal/tool/rehearse"
 )
 
 const operatorKey = "operator-key-of-the-tests"
@@ -39,6 +40,7 @@ func run(m *testing.M) int {
 	node, err = service.Start(
 		ctx,
 		service.Config{
+			Rehearse:    rehearse.Served,
 			Database:    database,
 			Rulebooks:   filepath.Join(root, "demo/rulebooks"),
 			OperatorKey: operatorKey,

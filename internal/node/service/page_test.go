@@ -83,21 +83,24 @@ func TestClientsPage(t *testing.T) {
 	}
 	in := player(t, "Mara")
 	code := lobby(t, in, client.Opening{Rulebook: "clash"})
-	script := filepath.Join(t.TempDir(), "page.mjs")
 	dist, _ := filepath.Abs("../../../clients/typescript/dist")
-	text := fmt.Sprintf("const [address, token, lobby] = process.argv.slice(2)\n%s", blocks(t, page, "ts")[0])
-	text = strings.NewReplacer("'turnvex-client'", "'"+dist+"/index.js'", "'turnvex-client/cbor'", "'"+dist+"/cbor.js'").
-		Replace(text)
-	if err := os.WriteFile(script, []byte(text), 0o600); err != nil {
-		t.Fatal(err)
-	}
-	out = program(t, "node", "--experimental-websocket", "--no-warnings", script, node.Address, in.Token, code)
-	for _, want := range []string{
-		"state: open\n", "name: undefined -> Mara\n", "name: Mara -> Mara Tide\n",
-		"renamed: true Mara Tide\n", "state: ended\n",
+	for i, wants := range [][]string{
+		{"state: open\n", "name: undefined -> Mara\n", "name: Mara -> Mara Tide\n", "renamed: true Mara Tide\n",
+			"state: ended\n"},
+		{"clash has 8 seats\n", "no-such-lobby 404\n"},
 	} {
-		if !strings.Contains(out, want) {
-			t.Errorf("%q is missing in what the TypeScript example prints:\n%s", want, out)
+		script := filepath.Join(t.TempDir(), "page.mjs")
+		text := fmt.Sprintf("const [address, token, lobby] = process.argv.slice(2)\n%s", blocks(t, page, "ts")[i])
+		text = strings.NewReplacer("'turnvex-client'", "'"+dist+"/index.js'", "'turnvex-client/cbor'",
+			"'"+dist+"/cbor.js'").Replace(text)
+		if err := os.WriteFile(script, []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		out = program(t, "node", "--experimental-websocket", "--no-warnings", script, node.Address, in.Token, code)
+		for _, want := range wants {
+			if !strings.Contains(out, want) {
+				t.Errorf("%q is missing in what the TypeScript example prints:\n%s", want, out)
+			}
 		}
 	}
 }

@@ -2,9 +2,12 @@ package service_test
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"net"
 	"net/http"
+	"net/http/cookiejar"
+	"net/url"
 	"strings"
 	"sync/atomic"
 	"testing"
@@ -199,5 +202,60 @@ func TestKeepFresh(t *testing.T) {
 	in.Expires = in.Expires.AddDate(0, 0, -1)
 	if got, err := client.KeepFresh(node.Address, in).Token(context.Background()); err != nil || got == in.Token {
 		t.Errorf("an old token was not renewed: %v", err)
+	}
+}
+
+// TestConsoleSession: the console's cookie goes to its own routes alone and cannot be read by scripts;
+// it gives tokens until the session is ended; without it, or with another one, there are none.
+func TestConsoleSession(t *testing.T) {
+	jar, err := cookiejar.New(nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	browser := &http.Client{Transport: openAPI, Jar: jar}
+	ask := func(method, path, body string) (status int, token string, set *http.Cookie) {
+		t.Helper()
+		req, err := http.NewRequestWithContext(soon(t), method, node.Address+path, strings.NewReader(body))
+		if err != nil {
+			t.Fatal(err)
+		}
+		if body != "" {
+			req.Header.Set("Content-Type", "application/json")
+		}
+		res, err := browser.Do(req)
+		if err != nil {
+			t.Fatal(err)
+		}
+		defer res.Body.Close()
+		var in struct{ Token string }
+		json.NewDecoder(res.Body).Decode(&in)
+		if all := res.Cookies(); len(all) > 0 {
+			set = all[0]
+		}
+		return res.StatusCode, in.Token, set
+	}
+	const session = "/v1/console/session"
+	if status, _, _ := ask("POST", session+"/renew", ""); status != http.StatusUnauthorized {
+		t.Errorf("without a session: %d", status)
+	}
+	status, token, set := ask("POST", session, `{"key": "`+operatorKey+`"}`)
+	if status != http.StatusOK || set == nil || !set.HttpOnly || set.SameSite != http.SameSiteStrictMode ||
+		set.Path != "/v1/console" || set.MaxAge <= 0 || strings.Contains(set.Value, operatorKey) {
+		t.Fatalf("%d, %+v", status, set)
+	}
+	status, next, _ := ask("POST", session+"/renew", "")
+	if status != http.StatusOK || next == "" || next == token {
+		t.Errorf("renewed: %d, %t", status, next == token)
+	}
+	wants(t, "the next token", client.Service{Address: node.Address, Token: next}.
+		Call(soon(t), "GET", "/v1/keys", nil, nil), "")
+	if status, _, set = ask("DELETE", session, ""); status != http.StatusNoContent || set == nil || set.MaxAge >= 0 {
+		t.Errorf("ended: %d, %+v", status, set)
+	}
+	jar.SetCookies(&url.URL{Scheme: "http", Host: strings.TrimPrefix(node.Address, "http://")},
+		[]*http.Cookie{{Name: "turnvex-console", Value: "another", Path: "/v1/console"}})
+	if status, _, set = ask("POST", session+"/renew", ""); status != http.StatusUnauthorized || set == nil ||
+		set.MaxAge >= 0 {
+		t.Errorf("with another secret: %d, %+v", status, set)
 	}
 }

@@ -15,10 +15,12 @@ import (
 
 // played is a playback, and the copy that it leads to.
 type played struct {
-	copy   *replica.Copy
-	kinds  map[string]int
-	last   int64
-	inputs []string
+	copy    *replica.Copy
+	kinds   map[string]int
+	last    int64
+	more    bool
+	missing int64
+	inputs  []string
 }
 
 func playback(t *testing.T, op client.Service, code string, p client.Playback) *played {
@@ -32,10 +34,12 @@ func playback(t *testing.T, op client.Service, code string, p client.Playback) *
 	lines.Buffer(nil, 8<<20)
 	for lines.Scan() {
 		var head struct {
-			Is     string
-			Tick   int64
-			Do     string
-			Schema replica.Described
+			Is      string
+			Tick    int64
+			Do      string
+			More    bool
+			Missing int64
+			Schema  replica.Described
 		}
 		if err := json.Unmarshal(lines.Bytes(), &head); err != nil {
 			t.Fatalf("%s: %v", lines.Text(), err)
@@ -64,7 +68,7 @@ func playback(t *testing.T, op client.Service, code string, p client.Playback) *
 		case "input":
 			got.inputs = append(got.inputs, head.Do)
 		case "end":
-			got.last = head.Tick
+			got.last, got.more, got.missing = head.Tick, head.More, head.Missing
 		}
 	}
 	return got

@@ -147,7 +147,7 @@ func TestNoMessageMakesItFail(t *testing.T) {
 	for n := range 150 {
 		enc := replica.Encoding(r.IntN(2))
 		hello := map[string]any{"is": "hello", "lobby": code}
-		switch r.IntN(5) {
+		switch r.IntN(6) {
 		case 0:
 			hello["token"], hello["watch"] = player(t, "Ines").Token, true
 		case 1:
@@ -156,6 +156,9 @@ func TestNoMessageMakesItFail(t *testing.T) {
 			hello["token"], hello["referee"] = op.Token, true
 		case 3:
 			hello = map[string]any{"is": "hello", "token": op.Token, "list": map[string]any{}}
+		case 4:
+			topic := []string{"results", "nodes", "metrics", "players", "audit", "nothing"}[r.IntN(6)]
+			hello = map[string]any{"is": "hello", "token": op.Token, "topic": map[string]any{"name": topic}}
 		default:
 			hello["token"] = player(t, "Ines").Token
 		}

@@ -20,6 +20,7 @@ import (
 
 	"github.com/KimMachineGun/automemlimit/memlimit"
 
+	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/live/rough"
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/api"
@@ -43,6 +44,10 @@ import (
 const Version = "0.1.0"
 
 // Config says how to run a node. The zero value of everything but Database will do.
+// Rehearsal plays matches of a rulebook, as many as begin while the context lasts, and reports on them.
+type Rehearsal = func(ctx context.Context, book *rulebook.Book, matches int) (any, error)
+
+// Config is how a node is started.
 type Config struct {
 	Listen      string         // address; "127.0.0.1:0" if empty: loopback, a free port
 	Database    string         // PostgreSQL address
@@ -57,6 +62,8 @@ type Config struct {
 	Proxies     []netip.Prefix // whose forwarded headers are believed
 	Metrics     string         // an address of its own for what the node counts; "" for none
 	Sure        bool           // clients are told of play only when it is kept
+	Rehearse    Rehearsal      // plays matches for the rulebook editor; nil for none
+	Waiting     int            // bytes of each kind that may wait for the database; 64 MiB if it is 0
 	Refuse      bool           // a player's second connection to a lobby is refused; otherwise it takes over
 	Journals    string         // a folder for the lobbies' journals; "" for none
 	Practice    bool           // every lobby is a practice lobby
@@ -211,7 +218,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	}
 	s.Boards = board.New(s.DB, board.Options{Budget: cfg.BoardMemory, Log: cfg.Log})
 	s.Directory, s.Keeper = directory.New(s.DB), keep.New(s.DB, s.Boards, time.Now)
-	s.Ledger = ledger.New(s.DB, cfg.Node, s.Cluster.Fence, cfg.Log)
+	s.Ledger = ledger.New(s.DB, cfg.Node, s.Cluster.Fence, cfg.Log, cfg.Waiting)
 	left, err := s.Ledger.Take(ctx, &ledger.Taking{From: cfg.Node}) // what an earlier run of this node held
 	if err != nil {
 		return err
@@ -244,6 +251,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 			Meter:    meter,
 			Refuse:   cfg.Refuse,
 			Sure:     cfg.Sure,
+			Waiting:  cfg.Waiting,
 			Practice: cfg.Practice,
 			Check:    cfg.Check,
 			Secret:   account.Derived(secret, "passwords of lobbies"),
@@ -299,6 +307,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		Proxies:   cfg.Proxies,
 		Audit:     audit.New(s.DB),
 		Cursors:   account.Derived(secret, "cursors"),
+		Rehearse:  cfg.Rehearse,
 	}
 	s.http = api.Server(api.New(doors))
 	if err := s.measure(meter, counts, cfg.Metrics); err != nil {
@@ -335,15 +344,27 @@ func (s *Service) measure(m *meter.Meter, counts *guard.Guard, address string) e
 		"turnvex_message_peers": {"nodes that this one's own message server is connected " +
 			"to", func() float64 { return float64(s.Bus.Peers()) }},
 		"turnvex_saves_waiting": {"saves of records, results and posts that wait for the database", func() float64 {
-			n, _ := s.Hall.Saves()
+			n, _, _ := s.Hall.Saves()
 			return float64(n)
 		}},
+		"turnvex_saves_waiting_bytes": {"bytes that they take up, about", func() float64 {
+			_, size, _ := s.Hall.Saves()
+			return float64(size)
+		}},
+		"turnvex_saves_full": {"1 while so much waits that no match begins, else 0", func() float64 {
+			if s.Hall.Full() {
+				return 1
+			}
+			return 0
+		}},
 		"turnvex_saves_age_seconds": {"for how long the oldest of them has waited", func() float64 {
-			_, age := s.Hall.Saves()
+			_, _, age := s.Hall.Saves()
 			return age.Seconds()
 		}},
 		"turnvex_ledger_bytes": {"bytes of what lobbies took in that wait for the " +
 			"database", func() float64 { n, _ := s.Ledger.Waiting(); return float64(n) }},
+		"turnvex_ledger_pieces_bytes": {"bytes of pieces of journals that are held until their next " +
+			"checkpoint is in the database", func() float64 { return float64(s.Ledger.Held()) }},
 		"turnvex_ledger_age_seconds": {"for how long nothing of it could be written; 0 while it can", func() float64 {
 			if _, since := s.Ledger.Waiting(); !since.IsZero() {
 				return time.Since(since).Seconds()
@@ -353,6 +374,7 @@ func (s *Service) measure(m *meter.Meter, counts *guard.Guard, address string) e
 	} {
 		m.Gauge(name, g.help, g.value)
 	}
+	s.done.Go(func() { m.Remember(s.sweep) })
 	m.Refusals(counts.Refused)
 	if pool, err := s.DB.DB.DB(); err == nil {
 		m.Pool(pool)

@@ -112,7 +112,11 @@ func (s *Service) restore(ctx context.Context, left []*ledger.Left) {
 			continue
 		}
 		s.log.Error("a lobby of before cannot go on", "lobby", x.Code, "rulebook", x.Rulebook, "error", err)
-		s.Ledger.End(x.Lobby, x.Seq, 0, x.After)
+		room := s.Ledger.Hold(len(x.After))
+		if !room {
+			x.After = nil
+		}
+		s.Ledger.End(x.Lobby, x.Seq, 0, x.After, !room)
 		e := directory.Entry{ID: x.Lobby, Node: s.Cluster.Self.Name, Epoch: s.Cluster.Lease.Epoch()}
 		e.State = directory.Closed
 		if err := s.Directory.Close(ctx, e, time.Now().UTC()); err != nil {

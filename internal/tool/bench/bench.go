@@ -33,7 +33,8 @@ func (t *Table) Row(name, value, promise string) {
 
 // All lists the benchmarks in their order.
 func All() []Benchmark {
-	return slices.Concat(coreBenchmarks(), lobbyBenchmarks(), liveBenchmarks(), boardBenchmarks(), ledgerBenchmarks())
+	return slices.Concat(coreBenchmarks(), lobbyBenchmarks(), liveBenchmarks(), boardBenchmarks(), ledgerBenchmarks(),
+		consoleBenchmarks())
 }
 
 // Run runs those whose name begins with one of the given words, or all.

@@ -62,7 +62,7 @@ func newScene(ctx context.Context, with, sure bool, lobbies int) (*scene, error)
 		return nil, err
 	}
 	if with {
-		s.ledger = ledger.New(s.db, "bench", nil, log)
+		s.ledger = ledger.New(s.db, "bench", nil, log, 0)
 	}
 	s.hall = hall.New(hall.Config{Directory: twin.NewDirectory(), Keeper: twin.NewKeeper(), Names: twin.NewNames(),
 		Node: "bench", Ledger: s.ledger, Sure: sure})

@@ -41,6 +41,8 @@ func Start(parent context.Context) (*Browser, error) {
 		chromedp.UserDataDir(dir),
 		chromedp.WindowSize(1280, 800),
 		chromedp.WSURLReadTimeout(60 * time.Second),
+		chromedp.Flag("js-flags", "--expose-gc"), // for what compares heaps
+		chromedp.Flag("enable-precise-memory-info", true),
 	}
 	for _, f := range []string{"disable-quic", "disable-background-networking", "disable-component-update",
 		"disable-sync", "disable-dev-shm-usage", "hide-scrollbars"} {
@@ -62,6 +64,11 @@ func Start(parent context.Context) (*Browser, error) {
 
 // Stop ends the browser.
 func (b *Browser) Stop() { b.stop() }
+
+// Size sets the size of the page, in pixels.
+func (b *Browser) Size(width, height int) error {
+	return chromedp.Do(b.ctx, chromedp.EmulateViewport(int64(width), int64(height)))
+}
 
 // Open goes to an address.
 func (b *Browser) Open(url string) error { return chromedp.Do(b.ctx, chromedp.Navigate(url)) }
@@ -91,6 +98,11 @@ func (b *Browser) Run(statement string) error {
 // Click clicks what a CSS selector finds.
 func (b *Browser) Click(selector string) error {
 	return chromedp.Do(b.ctx, chromedp.Click(chromedp.CSS(selector)))
+}
+
+// Type writes a text into what a CSS selector finds.
+func (b *Browser) Type(selector, text string) error {
+	return chromedp.Do(b.ctx, chromedp.SendKeys(chromedp.CSS(selector), text))
 }
 
 // Picture writes what is to be seen to a PNG file.

@@ -30,7 +30,7 @@ func checkCommand() command {
 		args:    "FILE...",
 		least:   1,
 		most:    1000,
-		summary: "Check rulebooks and say all that is wrong with them",
+		summary: "Check rulebooks and report every error",
 		details: "FILE is YAML or JSON; - reads standard input. Each finding stands on a line:\nfile:line:column: " +
 			"error or warning: what was found; expected …; did you mean …? [code]\nThe status is 1 when there is an " +
 			"error; warnings alone leave it 0.",

@@ -11,7 +11,7 @@ import (
 func nodesCommand() command {
 	return command{
 		name:    "nodes",
-		summary: "Show the nodes of the service, and what each bears, with a service key",
+		summary: "List the service's nodes and their load, with a service key",
 		details: "A node that has not renewed its lease is gone: another one of its region takes its lobbies over.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session

@@ -35,7 +35,7 @@ func operatorCommand(
 func copiesCommand() command {
 	return operatorCommand(
 		"copies",
-		"Ask every client in a lobby whether its copy is what it should be",
+		"Check every client's copy in a lobby",
 		"Each connection answers with a hash of its copy; for one that differs, the fields are shown.\nThe status "+
 			"is 1 when any differs. A key with any scope will do.",
 		nil,

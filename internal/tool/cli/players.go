@@ -18,7 +18,7 @@ func playersCommand() command {
 		args:    "NAME",
 		least:   1,
 		most:    1,
-		summary: "Find players by what their names begin with, or by ID",
+		summary: "Find players by the beginning of their name, or by ID",
 		details: "Names are not unique: the ID says who it is. It needs a service key.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
@@ -64,7 +64,7 @@ func totalsCommand() command {
 		args:    "PLAYER",
 		least:   1,
 		most:    1,
-		summary: "Show what a player's results come to, by rulebook",
+		summary: "Show a player's totals, by rulebook",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)

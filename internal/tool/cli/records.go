@@ -19,7 +19,7 @@ func recordCommand() command {
 		args:    "PLAYER RULEBOOK [CHANGE ...]",
 		least:   2,
 		most:    50,
-		summary: "Show a player's record, what happened to it, or correct it",
+		summary: "Show a player's record and its history, or correct it",
 		details: "PLAYER is a player's ID, as results show it. A change is DOES:FIELD=VALUE, where DOES is add, set, " +
 			"raise or\nlower, as in add:coins=5 or set:rank=mate. Changes and -history need an operator's key.",
 		setup: func(fs *flag.FlagSet) runner {

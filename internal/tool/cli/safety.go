@@ -165,7 +165,7 @@ func recoverCommand() command {
 		args:    "PLAYER",
 		least:   1,
 		most:    1,
-		summary: "Make a code with which a player who has lost everything comes back, as an operator",
+		summary: "Make a recovery code for a player who has lost every way to sign in, as an operator",
 		details: "It works once, within a day: turnvex sign-in -recovery. Give it to nobody whom you do not " +
 			"know to be " +
 			"the player.",
@@ -214,7 +214,7 @@ func (s *session) comeBack(ctx context.Context, t *Terminal, p *profile) (*clien
 func whereCommand() command {
 	return command{
 		name:    "where",
-		summary: "Show in which lobbies you have a seat, or stand in line",
+		summary: "List the lobbies in which you have a seat or stand in line",
 		details: "With -player it needs a service key, and shows those of that player.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session

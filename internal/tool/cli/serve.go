@@ -11,6 +11,7 @@ import (
 	"turnvex.example/turnvex/internal/live/rough"
 	"turnvex.example/turnvex/internal/node/api"
 	"turnvex.example/turnvex/internal/node/service"
+	"turnvex.example/turnvex/internal/tool/rehearse"
 )
 
 func serveCommand() command {
@@ -101,6 +102,8 @@ func serveCommand() command {
 			fs.DurationVar(&cfg.Keeping.For, "keep-journals", 168*time.Hour,
 				"how long what was played in lobbies that have ended can be played back")
 			journals := fs.Int("journal-size", 10240, "how many `MiB` of that are kept in the database")
+			waiting := fs.Int("waiting-size", 64, "how many `MiB` may wait for the database while it is away: of what "+
+				"lobbies take in, of their journals, and of what matches gave, each")
 			bad := fs.String(
 				"rough",
 				os.Getenv("TURNVEX_ROUGH"),
@@ -140,6 +143,10 @@ func serveCommand() command {
 				if *journals < 1 || cfg.Keeping.For <= 0 {
 					return errUsage{"-journal-size is at least 1, and -keep-journals more than no time"}
 				}
+				if *waiting < 1 || *waiting > 1<<20 {
+					return errUsage{"-waiting-size is from 1 to 1048576"}
+				}
+				cfg.Waiting, cfg.Rehearse = *waiting<<20, rehearse.Served
 				cfg.BoardMemory, cfg.Keeping.Most = *boards<<20, int64(*journals)<<20
 				if cfg.Database == "" { // not a default of the flag, because -h would show the password
 					cfg.Database = os.Getenv("TURNVEX_DATABASE")

@@ -71,7 +71,7 @@ func renameCommand() command {
 		args:    "NAME",
 		least:   1,
 		most:    1,
-		summary: "Take another display name; every lobby and board shows it at once",
+		summary: "Change your display name; every lobby and board shows it at once",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)

@@ -26,7 +26,7 @@ func storiesCommand() command {
 		args:    "FILE|FOLDER...",
 		least:   1,
 		most:    1000,
-		summary: "Play the stories beside rulebooks, and say which no longer go as they are written",
+		summary: "Run the stories beside rulebooks and report those that fail",
 		details: "A story is a script with what came of each step, in a file that ends in " + storyKind + ": see\n" +
 			"docs/scripts.md#stories. The status is 1 when one differs, breaks a promise of its rulebook or cannot\n" +
 			"be played. With -accept what differs is written anew, because the change was meant.",
@@ -162,7 +162,7 @@ func cutCommand() command {
 		args:    "CODE",
 		least:   1,
 		most:    1,
-		summary: "Cut what has been played in a practice lobby out as a story",
+		summary: "Save what was played in a practice lobby as a story",
 		details: "The story goes to standard output: keep it in a file that ends in " + storyKind + " beside the\n" +
 			"rulebook, and turnvex stories plays it. You need a seat in the lobby, or a service key.",
 		setup: func(flags *flag.FlagSet) runner {

@@ -18,6 +18,7 @@ import (
 	"turnvex.example/turnvex/client"
 	"turnvex.example/turnvex/internal/node/service"
 	"turnvex.example/turnvex/internal/tool/pgbox"
+	"turnvex.example/turnvex/internal/tool/rehearse"
 )
 
 // Options say how to run the demo.
@@ -64,7 +65,8 @@ func Run(ctx context.Context, o Options) error {
 		return err
 	}
 	say("Starting the service on %s", o.Listen)
-	svc, err := service.Start(ctx, service.Config{Listen: o.Listen, Database: box.Address, Region: "harbour",
+	svc, err := service.Start(ctx, service.Config{Rehearse: rehearse.Served, Listen: o.Listen,
+		Database: box.Address, Region: "harbour",
 		Rulebooks: filepath.Join(o.Root, "demo/rulebooks"), OperatorKey: key, Log: o.Log})
 	if err != nil {
 		return err

@@ -77,15 +77,18 @@ func (s *skiff) actions(c *client.Copy, me *client.Sheet) (out []client.Intent) 
 		if me.Int("hull") < 60 && me.Int("wind") >= 15_000 && c.Clock(me, "cool_patch") == 0 {
 			return []client.Intent{{Do: "act", Name: "patch"}}
 		}
+		rival, away = nearest(c, me, func(p *client.Sheet) bool {
+			return p.Kind == client.KindPlayer && isRival(me, p) && clear(c.Ground(), at(me), at(p), 0)
+		})
 		if rival != nil && away <= 11_000*11_000 && me.Int("wind") >= 10_000 && c.Clock(me, "cool_ram") == 0 {
 			out = append(out, client.Intent{Do: "act", Name: "ram", Target: uint32(rival.ID)})
-			if mrand.IntN(6) == 0 {
+			if mrand.IntN(6) == 0 && c.Clock(me, "cool_hail") == 0 {
 				out = append(out, client.Intent{Do: "act", Name: "hail"})
 			}
 		}
 	case "bell":
 		if c.Match().Int("bell") == int64(me.ID) && rival != nil && away <= 13_000*13_000 &&
-			c.Clock(me, "cool_throw") == 0 {
+			c.Clock(me, "cool_throw") == 0 && clear(c.Ground(), at(me), at(rival), 700) {
 			x, y := pos(me)
 			rx, ry := pos(rival)
 			out = append(out, client.Intent{Do: "act", Name: "throw", At: &[2]int64{rx - x, ry - y}})
@@ -95,6 +98,9 @@ func (s *skiff) actions(c *client.Copy, me *client.Sheet) (out []client.Intent) 
 		if foe != nil && away <= 3_000*3_000 && c.Clock(me, "cool_ram") == 0 {
 			out = append(out, client.Intent{Do: "act", Name: "ram"})
 		}
+		foe, away = nearest(c, me, func(s *client.Sheet) bool {
+			return isFoe(s) && clear(c.Ground(), at(me), at(s), 0)
+		})
 		if foe != nil && away <= 15_000*15_000 && c.Clock(me, "cool_throw") == 0 {
 			out = append(out, client.Intent{Do: "act", Name: "throw", Target: uint32(foe.ID)})
 		}
@@ -135,7 +141,7 @@ func nearest(c *client.Copy, me *client.Sheet, want func(*client.Sheet) bool) (*
 // course steers for what the skiff wants, around what stands in the way.
 func (s *skiff) course(c *client.Copy, me *client.Sheet) []client.Intent {
 	x, y := pos(me)
-	goal := s.goal(c, me)
+	goal := around(c.Ground(), [2]int64{x, y}, s.goal(c, me))
 	to := [2]int64{goal[0] - x, goal[1] - y}
 	if s.aside > 0 {
 		s.aside--
@@ -202,6 +208,10 @@ func (s *skiff) goal(c *client.Copy, me *client.Sheet) [2]int64 {
 			me,
 			func(p *client.Sheet) bool { return p.Kind == client.KindPlayer && isRival(me, p) },
 		)
+		if rival != nil && me.Int("hull") < 40 && away < 14_000*14_000 { // hurt: away from who is near
+			rx, ry := pos(rival)
+			return [2]int64{min(max(2*x-rx, 2000), g.Width-2000), min(max(2*y-ry, 2000), g.Height-2000)}
+		}
 		if rival != nil && me.Int("wind") >= 25_000 && me.Int("hull") >= 40 && away < 30_000*30_000 &&
 			away > 8_000*8_000 {
 			return at(rival)

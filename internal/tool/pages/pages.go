@@ -21,10 +21,14 @@ func Write() error {
 	if err != nil {
 		return err
 	}
+	calls, err := spec.Routes(openAPI)
+	if err != nil {
+		return err
+	}
 	for file, text := range map[string]string{"docs/protocol.md": spec.Page(),
 		"docs/protocol.schema.json": string(schema) + "\n", "clients/typescript/src/messages.ts": spec.TypeScript(),
 		"docs/rulebook.md": rulebook.Reference(), "docs/errors.md": code.Page(), "docs/http.md": string(api.Page()),
-		"docs/openapi.json": string(openAPI) + "\n"} {
+		"docs/openapi.json": string(openAPI) + "\n", "clients/typescript/src/routes.ts": calls} {
 		if err := os.WriteFile(file, []byte(text), 0o644); err != nil {
 			return err
 		}

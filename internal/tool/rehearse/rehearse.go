@@ -27,12 +27,13 @@ import (
 // Options say how to rehearse. The zero value runs 100 matches with as many
 // players as the rulebook seats, up to 8.
 type Options struct {
-	Matches int           // 100 if 0
-	Players int           // the rulebook's most, at most 8 and at least its least, if 0
-	Seed    uint64        // of the first match; the others follow from it
-	Limit   time.Duration // of play time in one match, after which it counts as endless; 1 h if 0
-	Workers int           // as many as there are cores if 0
-	Options []step.Named  // of the lobby
+	Matches int             // 100 if 0
+	Players int             // the rulebook's most, at most 8 and at least its least, if 0
+	Seed    uint64          // of the first match; the others follow from it
+	Limit   time.Duration   // of play time in one match, after which it counts as endless; 1 h if 0
+	Workers int             // as many as there are cores if 0
+	Options []step.Named    // of the lobby
+	Stop    <-chan struct{} // once it is closed no more matches begin; nil to play all of them
 
 	// Weights say how often players do something beside the rest: actions by name, 1 if
 	// nothing is said, and Steering, as much as all actions together.
@@ -102,13 +103,23 @@ func Run(b *rulebook.Book, o Options) (*Report, error) {
 			}
 		})
 	}
-	for i := range o.Matches {
-		next <- i
+	stopped := false
+	for i := 0; i < o.Matches && !stopped; i++ {
+		select {
+		case next <- i:
+		case <-o.Stop:
+			outcomes, stopped = outcomes[:i], true
+		}
 	}
 	close(next)
 	done.Wait()
+	if o.Matches = len(outcomes); o.Matches == 0 {
+		return nil, errors.New("it was stopped before a match could begin")
+	}
 	r := report(b, &o, outcomes)
-	shorten(b, o, r)
+	if !stopped {
+		shorten(b, o, r)
+	}
 	return r, nil
 }
 

@@ -238,7 +238,7 @@ func death(ctx context.Context, r report, w *world) error {
 		}
 	}
 	fence := func() store.Fence { return store.Fence{Node: "n6", Epoch: 1} }
-	g := ledger.New(w.db, "n6", fence, slog.New(slog.DiscardHandler))
+	g := ledger.New(w.db, "n6", fence, slog.New(slog.DiscardHandler), 0)
 	defer g.Abort()
 	began, taken := time.Now(), 0
 	for {

@@ -127,6 +127,8 @@ func (r *Reporter) effect(e step.Effect) {
 		r.say("promise broken%s: %s", of, e.Text)
 	case step.Unmanned:
 		r.say("no referee: %s", e.Text)
+	case step.Refused:
+		r.say("refused: a post to %s", e.Text)
 	case step.Fault:
 		r.say("fault: %s", e.Text)
 	}

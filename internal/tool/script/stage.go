@@ -179,8 +179,17 @@ func (st *Stage) operator(s Step) error {
 			}
 		}
 		st.Take(in)
+	case "parts": // with the database: nothing can be kept, or no more can wait to be
+		in := step.Input{Kind: step.Unkept, Yes: true, N: 1000}
+		if slices.Equal(s.Args, []string{"full"}) {
+			in = step.Input{Kind: step.Full, Yes: true}
+		}
+		st.Take(in)
+	case "keeps":
+		st.Take(step.Input{Kind: step.Unkept})
+		st.Take(step.Input{Kind: step.Full})
 	default:
-		return s.fail("an operator ends, closes or holds, but does not %q", s.Verb)
+		return s.fail("an operator ends, closes, holds, parts or keeps, but does not %q", s.Verb)
 	}
 	return nil
 }

@@ -19,7 +19,10 @@ type shot struct {
 	file, page, until, do string
 }
 
-const playing = `document.querySelector('[data-test=phase]')?.innerText === 'play' && document.querySelectorAll('[data-seat]').length >= 3`
+const playing = `document.querySelector('[data-test=phase]')?.innerText.startsWith('Play') && document.querySelectorAll('[data-seat]').length >= 3`
+
+// far is that a recording has been played for some seconds.
+const far = `[...document.querySelectorAll('[role=meter]')].some(m => Number(m.ariaValueNow) < 70 && Number(m.ariaValueNow) > 0)`
 
 // Run takes every picture, as the arguments say.
 func Run(args []string) error {
@@ -50,17 +53,24 @@ func run(address, key, out string) error {
 	if err := b.Open(address + "/#key=" + key); err != nil {
 		return err
 	}
-	if err := b.Until(`document.body.innerText.includes('Sign out')`, 10*time.Second); err != nil {
+	if err := b.Until(`document.body.innerText.includes('Operator:')`, 10*time.Second); err != nil {
 		return err
 	}
+	lobby := "/lobby/" + page.Lobbies[0].Code
 	for _, s := range []shot{
-		{"console-lobbies.png", "/", `document.querySelectorAll('tbody tr').length >= 3`, ""},
-		{"console-match.png", "/lobby/" + page.Lobbies[0].Code,
-			playing + ` && document.querySelectorAll('circle').length > 8`, ""},
-		{"console-compare.png", "", playing + ` && document.querySelectorAll('[data-test=compare] tbody tr').length > 20 && !!document.querySelector('[data-test=copies]')`, `document.querySelector('[data-test=compare]').scrollIntoView(); document.querySelector('[data-test=ask-copies]').click()`},
-		{"console-results.png", "/results", `document.querySelectorAll('[data-match]').length >= 1`, ""},
+		{"console-home.png", "/", `document.querySelectorAll('[data-ended]').length >= 4 && !!document.querySelector('tbody tr')`, ""},
+		{"console-match.png", lobby, playing, ""},
+		{"console-compare.png", "", playing + ` && document.querySelectorAll('[data-test=compare] tbody tr').length > 20 && !!document.querySelector('[data-test=copies]')`,
+			`document.querySelector('[data-test=side-by-side]').click();
+			setTimeout(() => document.querySelector('[data-test=ask-copies]').click(), 3000)`},
+		{"console-back.png", lobby + "/back", `document.querySelectorAll('[data-seat]').length >= 3 && ` + far,
+			`setTimeout(() => [...document.querySelectorAll('button')].filter(b => b.innerText.startsWith('Match ')).at(-1).click(), 2500);
+			setTimeout(() => document.querySelector('[aria-label=Play]').click(), 3000)`},
+		{"console-play.png", "/play?rulebook=clash", `[...document.querySelectorAll('[data-panel] [data-test=phase]')].filter(p => p.innerText.startsWith('Play')).length === 2`, ""},
+		{"console-editor.png", "/rulebooks/bell", `document.querySelector('[data-test=verdict]')?.innerText === 'no errors'`, ""},
+		{"console-operations.png", "/operations", `document.querySelectorAll('canvas').length > 5`, ""},
+		{"console-results.png", "/results", `document.querySelectorAll('[data-test^=match]').length >= 1`, ""},
 		{"console-board.png", "/boards/course/week", `document.querySelectorAll('tbody tr').length >= 20 && !!document.querySelector('select')`, ""},
-		{"console-rulebooks.png", "/rulebooks", `document.body.innerText.includes('clash')`, ""},
 	} {
 		if err := take(b, address, s, filepath.Join(out, s.file)); err != nil {
 			return fmt.Errorf("%s: %w", s.file, err)

@@ -28,6 +28,14 @@ func TestPage(t *testing.T) {
 			t.Errorf("docs/%s is not the present one; ./dev docs writes it (%v)", file, err)
 		}
 	}
+	openAPI, err := os.ReadFile("../../../docs/openapi.json")
+	if err != nil {
+		t.Fatal(err)
+	}
+	routes, err := spec.Routes(openAPI)
+	if got, _ := os.ReadFile("../../../clients/typescript/src/routes.ts"); err != nil || string(got) != routes {
+		t.Errorf("clients/typescript/src/routes.ts is not the present one; ./dev docs writes it (%v)", err)
+	}
 	for _, m := range spec.Messages {
 		typ := reflect.TypeOf(m.Type)
 		for i := range typ.NumField() {

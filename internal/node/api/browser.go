@@ -1,0 +1,66 @@
+package api
+
+import (
+	"net/http"
+
+	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/node/account"
+	"turnvex.example/turnvex/internal/node/fault"
+)
+
+var browserRoutes = []route{
+	{
+		method: "POST", path: "/v1/console/session", in: keyRequest{}, out: account.SignedIn{}, do: (*server).browse,
+		summary: "Sign in with a service key in a browser: a cookie that scripts cannot read renews the token for 12 " +
+			"hours, as long as it does so once an hour",
+	},
+	{
+		method: "POST", path: "/v1/console/session/renew", out: account.SignedIn{}, do: (*server).renewBrowser,
+		summary: "The next token of the session in this browser, by its cookie",
+	},
+	{
+		method: "DELETE", path: "/v1/console/session", do: (*server).endBrowser,
+		summary: "End the session in this browser",
+	},
+}
+
+// browserCookie holds the secret of a session. It goes to these routes alone, and never along with a
+// request that another site's page makes (RFC 6265bis, SameSite).
+const browserCookie = "turnvex-console"
+
+func (c *call) setCookie(secret string, seconds int) {
+	http.SetCookie(c.w, &http.Cookie{Name: browserCookie, Value: secret, Path: "/v1/console", MaxAge: seconds,
+		HttpOnly: true, Secure: schemeOf(c.r) == "https", SameSite: http.SameSiteStrictMode})
+}
+
+func (s *server) browse(c *call) (any, error) {
+	in, err := read[keyRequest](c)
+	if err != nil {
+		return nil, err
+	}
+	out, secret, err := s.Accounts.Browse(c.r.Context(), in.Key, addressOf(c.r))
+	if err == nil {
+		c.setCookie(secret, int(account.BrowserLife.Seconds()))
+	}
+	return out, err
+}
+
+func (s *server) renewBrowser(c *call) (any, error) {
+	cookie, err := c.r.Cookie(browserCookie)
+	if err != nil {
+		return nil, fault.New(code.NoToken, "there is no session in this browser: sign in with a key")
+	}
+	out, err := s.Accounts.RenewBrowser(c.r.Context(), cookie.Value)
+	if fault.CodeOf(err) == code.BadToken {
+		c.setCookie("", -1)
+	}
+	return out, err
+}
+
+func (s *server) endBrowser(c *call) (any, error) {
+	c.setCookie("", -1)
+	if cookie, err := c.r.Cookie(browserCookie); err == nil {
+		return nil, s.Accounts.EndBrowser(c.r.Context(), cookie.Value)
+	}
+	return nil, nil
+}

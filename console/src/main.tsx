@@ -1,31 +1,56 @@
 import '@fontsource-variable/inter'
+import { QueryClientProvider } from '@tanstack/react-query'
+import { lazy } from 'react'
 import { createRoot } from 'react-dom/client'
 import { BrowserRouter, Route, Routes } from 'react-router'
-import { Frame } from './Frame.tsx'
-import { Theme } from './theme.tsx'
-import { Boards } from './pages/Boards.tsx'
-import { Lobbies } from './pages/Lobbies.tsx'
-import { LobbyPage } from './pages/LobbyPage.tsx'
-import { Missing } from './pages/Missing.tsx'
-import { Results } from './pages/Results.tsx'
-import { Rulebooks } from './pages/Rulebooks.tsx'
+import { queries } from './app/calls.ts'
+import { Frame } from './app/Frame.tsx'
+import { start } from './app/session.ts'
+import { Theme } from './app/theme.tsx'
+
+const Home = lazy(() => import('./pages/Home.tsx'))
+const Lobbies = lazy(() => import('./pages/Lobbies.tsx'))
+const Lobby = lazy(() => import('./pages/Lobby.tsx'))
+const Back = lazy(() => import('./pages/Back.tsx'))
+const Play = lazy(() => import('./pages/Play.tsx'))
+const Results = lazy(() => import('./pages/Results.tsx'))
+const Boards = lazy(() => import('./pages/Boards.tsx'))
+const Players = lazy(() => import('./pages/Players.tsx'))
+const Rulebooks = lazy(() => import('./pages/Rulebooks.tsx'))
+const Rulebook = lazy(() => import('./pages/Rulebook.tsx'))
+const Operations = lazy(() => import('./pages/Operations.tsx'))
+const Docs = lazy(() => import('./pages/Docs.tsx'))
+const Missing = lazy(() => import('./pages/Missing.tsx'))
 
 const root = document.getElementById('root')
 if (!root) throw new Error('the page has no place for the console')
+void start()
 createRoot(root).render(
   <Theme>
-    <BrowserRouter>
-      <Routes>
-        <Route element={<Frame />}>
-          <Route index element={<Lobbies />} />
-          <Route path="lobby/:code" element={<LobbyPage />} />
-          <Route path="results" element={<Results />} />
-          <Route path="boards" element={<Boards />} />
-          <Route path="boards/:rulebook/:board" element={<Boards />} />
-          <Route path="rulebooks" element={<Rulebooks />} />
-          <Route path="*" element={<Missing />} />
-        </Route>
-      </Routes>
-    </BrowserRouter>
+    <QueryClientProvider client={queries}>
+      <BrowserRouter>
+        <Routes>
+          <Route element={<Frame />}>
+            <Route index element={<Home />} />
+            <Route path="lobbies" element={<Lobbies />} />
+            <Route path="lobby/:code" element={<Lobby />} />
+            <Route path="lobby/:code/back" element={<Back />} />
+            <Route path="play" element={<Play />} />
+            <Route path="play/:code" element={<Play />} />
+            <Route path="results" element={<Results />} />
+            <Route path="boards" element={<Boards />} />
+            <Route path="boards/:rulebook/:board" element={<Boards />} />
+            <Route path="players" element={<Players />} />
+            <Route path="players/:id" element={<Players />} />
+            <Route path="rulebooks" element={<Rulebooks />} />
+            <Route path="rulebooks/:name" element={<Rulebook />} />
+            <Route path="operations" element={<Operations />} />
+            <Route path="docs" element={<Docs />} />
+            <Route path="docs/:page" element={<Docs />} />
+            <Route path="*" element={<Missing />} />
+          </Route>
+        </Routes>
+      </BrowserRouter>
+    </QueryClientProvider>
   </Theme>,
 )

@@ -1,81 +1,114 @@
-import { Card, EmptyState, Flex, Grid, Heading, Link, NativeSelect, Stack, Table, Text } from '@chakra-ui/react'
-import { NavLink, useNavigate, useParams, useSearchParams } from 'react-router'
-import { formatClock, type BoardPage, type Season } from 'turnvex-client'
-import { Failed } from '../Frame.tsx'
-import { useFetch } from '../hooks.ts'
-import { since, type BookRow } from '../service.ts'
+import { Box, Button, Flex, Grid, HStack, Input, Link, NativeSelect, Stack, Table, Text } from '@chakra-ui/react'
+import { useEffect, useState } from 'react'
+import { NavLink, useParams, useSearchParams } from 'react-router'
+import { formatClock, WatchedBoard, type BoardPage } from 'turnvex-client'
+import { useCall, useSession } from '../app/calls.ts'
+import { Away, Empty, Failed, Loading, Page, Section } from '../app/Page.tsx'
+import { session, token } from '../app/session.ts'
+import { many, plainName, since } from '../app/words.ts'
+import { useSomebody } from './Lobbies.tsx'
+import type { Bye } from 'turnvex-client'
 
-/** The leaderboards: all of them by rulebook, and one from the top. */
-export function Boards() {
+/** The leaderboards: all of them by rulebook, and one of them, live. */
+export default function Boards() {
+  useSomebody()
   const { rulebook, board } = useParams()
-  const { data: books, error } = useFetch<{ rulebooks: BookRow[] }>('/v1/rulebooks')
-  const with_ = books?.rulebooks.filter((b) => b.boards.length > 0) ?? []
+  const { data: books, error } = useCall('GET /v1/rulebooks', {})
+  const with_ = (books?.rulebooks ?? []).filter((b) => (b.boards ?? []).length > 0)
   const first = with_[0]
   const chosen =
-    rulebook && board ? { rulebook, board } : first && { rulebook: first.name, board: first.boards[0] ?? '' }
+    rulebook && board ? { rulebook, board } : first && { rulebook: first.name, board: first.boards?.[0] ?? '' }
   return (
-    <>
-      <Heading size="xl" mb="4">
-        Boards
-      </Heading>
-      {error && <Failed text={error.message} />}
-      <Grid templateColumns={{ base: '1fr', md: '220px 1fr' }} gap="5">
-        <Stack gap="3">
-          {with_.map((b) => (
-            <Stack key={b.name} gap="1">
-              <Text fontWeight="semibold">{b.title}</Text>
-              {b.boards.map((x) => (
-                <Link
-                  asChild
-                  key={x}
-                  ps="3"
-                  color="fg.muted"
-                  fontWeight={chosen?.rulebook === b.name && chosen.board === x ? 'semibold' : undefined}
-                >
-                  <NavLink to={`/boards/${b.name}/${x}`}>{x.replaceAll('_', ' ')}</NavLink>
-                </Link>
-              ))}
-            </Stack>
-          ))}
-        </Stack>
+    <Page title="Boards">
+      {error && <Failed error={error} />}
+      {books && with_.length === 0 && <Empty title="No rulebook has a leaderboard" />}
+      <Grid templateColumns={{ base: 'minmax(0, 1fr)', md: '200px minmax(0, 1fr)' }} gap="4" alignItems="start">
+        <Box as="nav" aria-label="Leaderboards">
+          <Stack gap="3">
+            {with_.map((b) => (
+              <Stack key={b.name} gap="0.5">
+                <Text fontWeight="semibold">{b.title}</Text>
+                {(b.boards ?? []).map((x) => (
+                  <Link
+                    asChild
+                    key={x}
+                    px="2"
+                    py="1"
+                    rounded="sm"
+                    color="fg.muted"
+                    bg={chosen?.rulebook === b.name && chosen.board === x ? 'bg.muted' : undefined}
+                  >
+                    <NavLink to={`/boards/${b.name}/${x}`}>{plainName(x)}</NavLink>
+                  </Link>
+                ))}
+              </Stack>
+            ))}
+          </Stack>
+        </Box>
         {chosen && <Board key={`${chosen.rulebook}/${chosen.board}`} {...chosen} />}
       </Grid>
-    </>
+    </Page>
   )
 }
 
+/** A part of a board, kept up to date. */
+function useBoard(rulebook: string, board: string, season: string, from: number, around: string) {
+  const { who } = useSession()
+  const [page, setPage] = useState<BoardPage>()
+  const [lost, setLost] = useState<Bye>()
+  useEffect(() => {
+    if (!who) return
+    setPage(undefined)
+    const feed = new WatchedBoard({
+      address: location.origin,
+      tokens: token,
+      board: { rulebook, board, rows: 25, ...(season && { season }), ...(around ? { around } : { from }) },
+      onChange: (p) => {
+        setPage(p)
+        setLost(undefined)
+      },
+      onLost: setLost,
+    })
+    return () => feed.close()
+  }, [who, rulebook, board, season, from, around])
+  return { page, lost }
+}
+
 function Board({ rulebook, board }: { rulebook: string; board: string }) {
-  const [params] = useSearchParams()
-  const navigate = useNavigate()
-  const query = new URLSearchParams({ limit: '25' })
-  for (const name of ['cursor', 'season']) {
-    const value = params.get(name)
-    if (value) query.set(name, value)
-  }
-  const { data, error } = useFetch<BoardPage>(`/v1/boards/${rulebook}/${board}?${query}`)
-  const { data: seasons } = useFetch<{ seasons: Season[] }>(`/v1/boards/${rulebook}/${board}/seasons`)
-  if (error) return <Failed text={error.message} />
-  if (!data) return null
+  const [params, setParams] = useSearchParams()
+  const season = params.get('season') ?? ''
+  const from = Number(params.get('from')) || 1
+  const around = params.get('around') ?? ''
+  const [wanted, setWanted] = useState(around)
+  const { page, lost } = useBoard(rulebook, board, season, from, around)
+  const seasons = useCall('GET /v1/boards/{rulebook}/{board}/seasons', { path: { rulebook, board } })
+  const go = (q: Record<string, string>) => setParams({ ...(season && { season }), ...q })
+  if (lost && !lost.again) return <Failed error={lost.reason} again={() => setParams({})} />
+  if (!page) return <Loading />
   const write = (v: number) =>
-    data.show === 'clock' ? formatClock(v) : data.show === 'number' ? String(v / 1000) : String(v)
+    page.show === 'clock'
+      ? formatClock(v)
+      : page.show === 'number'
+        ? (v / 1000).toLocaleString('en')
+        : v.toLocaleString('en')
+  const list = seasons.data?.seasons ?? []
   return (
-    <Card.Root overflow="hidden" alignSelf="start">
-      <Card.Header py="3" bg="bg.muted">
-        <Flex justify="space-between" align="center" gap="3" wrap="wrap">
-          <Stack gap="0">
-            <Heading size="md">{data.title}</Heading>
-            <Text color="fg.muted" textStyle="sm">
-              {told(data)}
-            </Text>
-          </Stack>
-          {seasons && seasons.seasons.length > 1 && (
-            <NativeSelect.Root size="sm" width="auto">
+    <Section
+      title={page.title}
+      flush
+      beside={
+        <HStack gap="2">
+          <Text fontSize="xs" color="fg.muted">
+            {told(page)}
+          </Text>
+          {list.length > 1 && (
+            <NativeSelect.Root size="xs" width="auto">
               <NativeSelect.Field
                 aria-label="Season"
-                value={data.season.name}
-                onChange={(e) => navigate(`/boards/${rulebook}/${board}?season=${e.currentTarget.value}`)}
+                value={page.season.name}
+                onChange={(e) => setParams({ season: e.currentTarget.value })}
               >
-                {seasons.seasons.map((x) => (
+                {list.map((x) => (
                   <option key={x.name} value={x.name}>
                     {x.name} {x.state === 'open' ? '' : `(${x.state})`}
                   </option>
@@ -84,33 +117,69 @@ function Board({ rulebook, board }: { rulebook: string; board: string }) {
               <NativeSelect.Indicator />
             </NativeSelect.Root>
           )}
-        </Flex>
-      </Card.Header>
-      {data.rows.length === 0 ? (
-        <EmptyState.Root>
-          <EmptyState.Content>
-            <EmptyState.Title>Nobody stands on it yet</EmptyState.Title>
-          </EmptyState.Content>
-        </EmptyState.Root>
+        </HStack>
+      }
+    >
+      <Box px="4" py="2" borderBottomWidth="1px">
+        <form
+          onSubmit={(e) => {
+            e.preventDefault()
+            if (wanted.trim()) go({ around: wanted.trim() })
+            else go({})
+          }}
+        >
+          <Flex gap="2" wrap="wrap">
+            <Input
+              size="xs"
+              w="300px"
+              aria-label="Player ID"
+              placeholder="Show around a player: their ID"
+              value={wanted}
+              onChange={(e) => setWanted(e.target.value)}
+            />
+            <Button size="xs" type="submit" variant="outline">
+              Show
+            </Button>
+            <Button size="xs" variant="ghost" disabled={!around && from === 1} onClick={() => go({})}>
+              Top
+            </Button>
+          </Flex>
+        </form>
+      </Box>
+      <Away lost={lost} />
+      {page.rows.length === 0 ? (
+        <Empty title="Nobody stands on it yet" />
       ) : (
         <Table.Root size="sm">
           <Table.Header>
             <Table.Row>
-              <Table.ColumnHeader w="20">Place</Table.ColumnHeader>
-              <Table.ColumnHeader>{data.rows[0]?.team ? 'Team' : 'Player'}</Table.ColumnHeader>
+              <Table.ColumnHeader w="20" ps="4">
+                Place
+              </Table.ColumnHeader>
+              <Table.ColumnHeader>{page.rows[0]?.team ? 'Team' : 'Player'}</Table.ColumnHeader>
               <Table.ColumnHeader textAlign="end">Value</Table.ColumnHeader>
-              <Table.ColumnHeader textAlign="end">Reached</Table.ColumnHeader>
+              <Table.ColumnHeader textAlign="end" pe="4">
+                Reached
+              </Table.ColumnHeader>
             </Table.Row>
           </Table.Header>
           <Table.Body>
-            {data.rows.map((r) => (
-              <Table.Row key={r.player ?? r.team}>
-                <Table.Cell fontWeight="semibold">{r.place}</Table.Cell>
-                <Table.Cell>{r.name}</Table.Cell>
-                <Table.Cell textAlign="end" fontFamily={data.show === 'clock' ? 'mono' : undefined}>
-                  {write(r.value)}
+            {page.rows.map((r) => (
+              <Table.Row key={r.player ?? r.team} bg={around && r.player === around ? 'bg.muted' : undefined}>
+                <Table.Cell fontWeight="semibold" ps="4">
+                  {r.place}
                 </Table.Cell>
-                <Table.Cell textAlign="end" color="fg.muted">
+                <Table.Cell dir="auto">
+                  {r.player && session.can('read') ? (
+                    <Link asChild>
+                      <NavLink to={`/players/${r.player}`}>{r.name}</NavLink>
+                    </Link>
+                  ) : (
+                    r.name
+                  )}
+                </Table.Cell>
+                <Table.Cell textAlign="end">{write(r.value)}</Table.Cell>
+                <Table.Cell textAlign="end" color="fg.muted" pe="4">
                   {since(r.posted)} ago
                 </Table.Cell>
               </Table.Row>
@@ -118,18 +187,31 @@ function Board({ rulebook, board }: { rulebook: string; board: string }) {
           </Table.Body>
         </Table.Root>
       )}
-      {data.next && (
-        <Link asChild p="3" colorPalette="teal">
-          <NavLink to={`/boards/${rulebook}/${board}?season=${data.season.name}&cursor=${data.next}`}>More</NavLink>
-        </Link>
-      )}
-    </Card.Root>
+      <HStack px="4" py="2" gap="2" borderTopWidth="1px">
+        <Button
+          size="xs"
+          variant="outline"
+          disabled={page.first <= 1}
+          onClick={() => go({ from: String(Math.max(page.first - 25, 1)) })}
+        >
+          Before
+        </Button>
+        <Button
+          size="xs"
+          variant="outline"
+          disabled={page.first + page.rows.length > page.count}
+          onClick={() => go({ from: String(page.first + 25) })}
+        >
+          After
+        </Button>
+      </HStack>
+    </Section>
   )
 }
 
 /** Says which season a page is of, and how many stand on it. */
 function told({ season, count }: BoardPage): string {
-  const entries = `${count} ${count === 1 ? 'entry' : 'entries'}`
+  const entries = many(count, 'entry', 'entries')
   if (season.name === 'all') return `Never renewed, ${entries}`
   const end = season.ends && new Date(season.ends).toLocaleString([], { dateStyle: 'medium', timeStyle: 'short' })
   return `Season ${season.name}, ${season.state}${end ? `, ${season.state === 'open' ? 'until' : 'ended'} ${end}` : ''}, ${entries}`

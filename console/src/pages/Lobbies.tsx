@@ -1,88 +1,132 @@
-import { useEffect } from 'react'
-import { Badge, Card, EmptyState, Heading, HStack, Link, Table, Text } from '@chakra-ui/react'
+import { Badge, Box, HStack, Link, Table, Text } from '@chakra-ui/react'
+import { useEffect, useReducer } from 'react'
 import { NavLink } from 'react-router'
-import { Failed } from '../Frame.tsx'
-import { useFetch, useMe, useTicker } from '../hooks.ts'
-import { State } from '../parts/State.tsx'
-import { since } from '../service.ts'
-import { useListing } from '../useLive.ts'
+import type { LobbyInfo } from 'turnvex-client'
+import { useCall, useSession } from '../app/calls.ts'
+import { useEvery, useListing } from '../app/live.ts'
+import { Away, Command, Empty, Failed, Loading, Page, Section } from '../app/Page.tsx'
+import { signInGuest } from '../app/session.ts'
+import { many, since } from '../app/words.ts'
+import { State } from '../match/State.tsx'
 
-/** The lobbies that are alive. */
-export function Lobbies() {
-  const { lobbies: data, lost } = useListing(useMe()?.token)
-  const lobbies = [...(data?.values() ?? [])].sort((a, b) => b.opened.localeCompare(a.opened))
-  const { data: rest, reload } = useFetch<{ left_out: { why: string; count: number }[] }>('/v1/lobbies?limit=1')
-  const listed = lobbies.length
+/** Signs a guest in where nobody is: a listing needs a token. */
+export function useSomebody() {
+  const { state } = useSession()
   useEffect(() => {
-    if (listed >= 0) reload() // what is left out changes with what is listed
-  }, [reload, listed])
-  useTicker(1000)
+    if (state === 'out') void signInGuest().catch(() => undefined)
+  }, [state])
+}
+
+/** The lobbies that are open. */
+export default function Lobbies() {
+  useSomebody()
+  const { data, lost } = useListing()
+  const lobbies = [...(data?.values() ?? [])].sort((a, b) => b.opened.localeCompare(a.opened))
+  const rest = useCall('GET /v1/lobbies', { query: { limit: 1 } })
+  const listed = lobbies.length
+  const { refetch } = rest
+  useEffect(() => {
+    if (listed >= 0) void refetch() // what is left out changes with what is listed
+  }, [refetch, listed])
   const playing = lobbies.filter((l) => l.state === 'playing').length
+  const leftOut = rest.data?.left_out ?? []
   return (
-    <>
-      <HStack justify="space-between" mb="4" align="baseline">
-        <Heading size="xl">Lobbies</Heading>
-        {data && (
+    <Page
+      title="Lobbies"
+      beside={
+        data && (
           <Text color="fg.muted">
-            {lobbies.length} open, {playing} with a match running
+            {listed} open, {playing} with a match running
           </Text>
+        )
+      }
+    >
+      <Away lost={lost} />
+      {rest.error && !data && <Failed error={rest.error} again={() => void refetch()} />}
+      <Section title="Open lobbies" flush>
+        {!data ? (
+          <Loading />
+        ) : listed === 0 ? (
+          <Empty title="No lobby is open">
+            <Command>turnvex open RULEBOOK</Command>
+          </Empty>
+        ) : (
+          <LobbyTable lobbies={lobbies} />
         )}
-      </HStack>
-      {lost && <Failed text={lost.reason} />}
-      {data && lobbies.length === 0 && (
-        <EmptyState.Root>
-          <EmptyState.Content>
-            <EmptyState.Title>No lobby is open</EmptyState.Title>
-            <EmptyState.Description>Open one with: turnvex open RULEBOOK</EmptyState.Description>
-          </EmptyState.Content>
-        </EmptyState.Root>
-      )}
-      {lobbies.length > 0 && (
-        <Card.Root overflow="hidden">
-          <Table.Root size="md" interactive>
-            <Table.Header>
-              <Table.Row bg="bg.muted">
-                {['Code', 'Title', 'Rulebook', 'State', 'Seats', 'Free', 'Region', 'Open for'].map((h) => (
-                  <Table.ColumnHeader key={h}>{h}</Table.ColumnHeader>
-                ))}
-              </Table.Row>
-            </Table.Header>
-            <Table.Body>
-              {lobbies.map((l) => (
-                <Table.Row key={l.code}>
-                  <Table.Cell fontFamily="mono" fontWeight="semibold">
-                    <Link asChild colorPalette="teal">
-                      <NavLink to={`/lobby/${l.code}`}>{l.code}</NavLink>
-                    </Link>
-                  </Table.Cell>
-                  <Table.Cell>
-                    {l.title} {l.practice && <Badge>practice</Badge>}{' '}
-                    {!l.open && <Badge colorPalette="red">closed</Badge>}{' '}
-                    {l.password && <Badge colorPalette="orange">password</Badge>}{' '}
-                    {l.name && <Badge variant="outline">named {l.name}</Badge>}
-                  </Table.Cell>
-                  <Table.Cell>{l.rulebook}</Table.Cell>
-                  <Table.Cell>
-                    <State state={l.state} />
-                  </Table.Cell>
-                  <Table.Cell>
-                    {l.seats} of {l.capacity}
-                    {!!l.waiting && `, ${l.waiting} in line`}
-                  </Table.Cell>
-                  <Table.Cell>{l.free}</Table.Cell>
-                  <Table.Cell>{l.region}</Table.Cell>
-                  <Table.Cell>{since(l.opened)}</Table.Cell>
-                </Table.Row>
-              ))}
-            </Table.Body>
-          </Table.Root>
-        </Card.Root>
-      )}
-      {!!rest?.left_out.length && (
-        <Text mt="3" color="fg.muted" fontSize="sm" data-test="left-out">
-          Not in this list: {rest.left_out.map((l) => `${l.count} ${l.why}`).join(', ')}.
+      </Section>
+      {leftOut.length > 0 && (
+        <Text color="fg.muted" fontSize="sm" data-test="left-out">
+          Not in this list: {leftOut.map((l) => many(l.count, l.why, l.why)).join(', ')}.
         </Text>
       )}
-    </>
+    </Page>
+  )
+}
+
+export function LobbyTable({ lobbies }: { lobbies: readonly LobbyInfo[] }) {
+  const [, turn] = useReducer((n: number) => n + 1, 0)
+  useEvery(10000, turn)
+  return (
+    <Table.ScrollArea tabIndex={0} aria-label="Open lobbies">
+      <Table.Root size="sm" interactive>
+        <Table.Header>
+          <Table.Row>
+            <Table.ColumnHeader ps="4">Code</Table.ColumnHeader>
+            <Table.ColumnHeader>Title</Table.ColumnHeader>
+            <Table.ColumnHeader>State</Table.ColumnHeader>
+            <Table.ColumnHeader textAlign="end">Seats</Table.ColumnHeader>
+            <Table.ColumnHeader display={{ base: 'none', md: 'table-cell' }}>Rulebook</Table.ColumnHeader>
+            <Table.ColumnHeader display={{ base: 'none', md: 'table-cell' }}>Region</Table.ColumnHeader>
+            <Table.ColumnHeader textAlign="end" pe="4" display={{ base: 'none', md: 'table-cell' }}>
+              Open for
+            </Table.ColumnHeader>
+          </Table.Row>
+        </Table.Header>
+        <Table.Body>
+          {lobbies.map((l) => (
+            <Table.Row key={l.code}>
+              <Table.Cell ps="4" fontFamily="mono" fontWeight="semibold">
+                <Link asChild colorPalette="teal">
+                  <NavLink to={`/lobby/${l.code}`}>{l.code}</NavLink>
+                </Link>
+              </Table.Cell>
+              <Table.Cell>
+                <HStack gap="2" wrap="wrap">
+                  <Box dir="auto">{l.title}</Box>
+                  {l.practice && <Badge size="xs">practice</Badge>}
+                  {!l.open && (
+                    <Badge size="xs" colorPalette="red">
+                      closed
+                    </Badge>
+                  )}
+                  {l.password && (
+                    <Badge size="xs" colorPalette="orange">
+                      password
+                    </Badge>
+                  )}
+                  {l.name && (
+                    <Text fontSize="xs" color="fg.muted" title="Open-or-join finds it by this name">
+                      {l.name}
+                    </Text>
+                  )}
+                </HStack>
+              </Table.Cell>
+              <Table.Cell>
+                <State state={l.state} />
+              </Table.Cell>
+              <Table.Cell textAlign="end" whiteSpace="nowrap">
+                {l.seats} of {l.capacity}
+                {!!l.waiting && `, ${l.waiting} in line`}
+              </Table.Cell>
+              <Table.Cell display={{ base: 'none', md: 'table-cell' }}>{l.rulebook}</Table.Cell>
+              <Table.Cell display={{ base: 'none', md: 'table-cell' }}>{l.region}</Table.Cell>
+              <Table.Cell textAlign="end" pe="4" whiteSpace="nowrap" display={{ base: 'none', md: 'table-cell' }}>
+                {since(l.opened)}
+              </Table.Cell>
+            </Table.Row>
+          ))}
+        </Table.Body>
+      </Table.Root>
+    </Table.ScrollArea>
   )
 }

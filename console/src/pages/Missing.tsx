@@ -1,15 +1,15 @@
-import { EmptyState, Link } from '@chakra-ui/react'
+import { Link } from '@chakra-ui/react'
 import { NavLink } from 'react-router'
+import { Empty, Page } from '../app/Page.tsx'
 
-export function Missing() {
+export default function Missing() {
   return (
-    <EmptyState.Root>
-      <EmptyState.Content>
-        <EmptyState.Title>There is nothing at this address</EmptyState.Title>
-        <Link asChild>
-          <NavLink to="/">To the lobbies</NavLink>
+    <Page title="Not found">
+      <Empty title="There is nothing at this address">
+        <Link asChild colorPalette="teal">
+          <NavLink to="/">Go to the home page</NavLink>
         </Link>
-      </EmptyState.Content>
-    </EmptyState.Root>
+      </Empty>
+    </Page>
   )
 }

@@ -2,10 +2,30 @@ import { ChakraProvider, createSystem, defaultConfig, defineConfig } from '@chak
 import { createContext, useContext, useEffect, useState, type ReactNode } from 'react'
 
 const config = defineConfig({
-  globalCss: { 'html, body': { bg: 'bg.subtle' }, body: { fontFeatureSettings: '"tnum"' } },
+  globalCss: {
+    html: { colorPalette: 'teal' },
+    'html, body': { bg: 'bg.subtle', color: 'fg' },
+    body: { fontFeatureSettings: '"tnum", "cv05"', fontSize: 'sm' },
+    ':focus-visible': { outlineWidth: '2px', outlineColor: 'teal.focusRing', outlineOffset: '2px' },
+  },
   theme: {
     tokens: {
-      fonts: { heading: { value: '"Inter Variable", sans-serif' }, body: { value: '"Inter Variable", sans-serif' } },
+      fonts: {
+        heading: { value: '"Inter Variable", sans-serif' },
+        body: { value: '"Inter Variable", sans-serif' },
+        mono: { value: 'ui-monospace, "Cascadia Mono", "DejaVu Sans Mono", Menlo, monospace' },
+      },
+    },
+    semanticTokens: {
+      colors: {
+        // white on it keeps a contrast of 4.5
+        teal: { solid: { value: { _light: '{colors.teal.700}', _dark: '{colors.teal.700}' } } },
+        fg: {
+          // quiet text keeps a contrast of 4.5 on every ground (WCAG 2.2, 1.4.3)
+          muted: { value: { _light: '{colors.gray.600}', _dark: '{colors.gray.400}' } },
+          subtle: { value: { _light: '{colors.gray.600}', _dark: '{colors.gray.400}' } },
+        },
+      },
     },
   },
 })

@@ -8,14 +8,22 @@ const colours: Record<string, string> = {
   closed: 'gray',
 }
 
-/** A lobby's state as a coloured word. */
+/** A lobby's state as a word. */
 export function State({ state }: { state: string }) {
-  return <Badge colorPalette={colours[state] ?? 'gray'}>{state}</Badge>
+  return (
+    <Badge size="sm" colorPalette={colours[state] ?? 'gray'}>
+      {state}
+    </Badge>
+  )
 }
 
 const outcomes: Record<string, string> = { won: 'green', lost: 'red', drawn: 'yellow', left: 'gray' }
 
 export function Outcome({ outcome }: { outcome: string }) {
   if (outcome === 'none' || !outcome) return null
-  return <Badge colorPalette={outcomes[outcome] ?? 'gray'}>{outcome}</Badge>
+  return (
+    <Badge size="sm" colorPalette={outcomes[outcome] ?? 'gray'}>
+      {outcome}
+    </Badge>
+  )
 }

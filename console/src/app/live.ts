@@ -1,0 +1,117 @@
+// Feeds that several parts of the page share: each is open once, and closed when nobody looks any more.
+import { useEffect, useMemo, useSyncExternalStore } from 'react'
+import { Listing, WatchedTopic, type Bye, type LobbyInfo, type TopicWatch } from 'turnvex-client'
+import { session, token } from './session.ts'
+
+export interface Fed<T> {
+  data?: T
+  /** Why nothing new comes: it comes back by itself if again is set. */
+  lost?: Bye
+}
+
+class Shared<T> {
+  private state: Fed<T> = {}
+  private readonly listeners = new Set<() => void>()
+  private close?: () => void
+  private lingering?: ReturnType<typeof setTimeout>
+
+  constructor(private readonly open: (set: (s: Fed<T>) => void) => () => void) {}
+
+  get = () => this.state
+
+  watch = (f: () => void) => {
+    clearTimeout(this.lingering)
+    this.listeners.add(f)
+    this.close ??= this.open((s) => {
+      this.state = { ...this.state, lost: undefined, ...s }
+      for (const l of this.listeners) l()
+    })
+    return () => {
+      this.listeners.delete(f)
+      if (this.listeners.size) return
+      this.lingering = setTimeout(() => {
+        this.close?.()
+        this.close = undefined
+        this.state = {}
+      }, LINGER)
+    }
+  }
+}
+
+/** How long a feed stays open for the next page that wants it. */
+const LINGER = 3000
+
+const shared = new Map<string, Shared<unknown>>()
+
+function sharedOf<T>(key: string, open: (set: (s: Fed<T>) => void) => () => void): Shared<T> {
+  const s = (shared.get(key) as Shared<T> | undefined) ?? new Shared(open)
+  shared.set(key, s as Shared<unknown>)
+  return s
+}
+
+const nothing: Fed<never> = {}
+const never = () => () => {}
+
+function useShared<T>(s: Shared<T> | undefined): Fed<T> {
+  return useSyncExternalStore(s?.watch ?? never, s?.get ?? (() => nothing as Fed<T>))
+}
+
+/** Who the feeds belong to: another one's are others. */
+const whose = () => {
+  const { who } = session.get()
+  return who ? `${who.role} ${who.name} ${who.player ?? ''}` : undefined
+}
+
+const address = location.origin
+
+/** A topic of the live socket; nothing for who may not watch it. */
+export function useTopic<Row>(topic: TopicWatch | undefined): Fed<readonly Row[]> {
+  const me = useSyncExternalStore(session.watch, whose)
+  const key = topic && me && JSON.stringify([me, topic])
+  const s = useMemo(
+    () =>
+      key
+        ? sharedOf<readonly Row[]>(key, (set) => {
+            const feed = new WatchedTopic<Row>({
+              address,
+              tokens: token,
+              topic: (JSON.parse(key) as [string, TopicWatch])[1],
+              onChange: (data) => set({ data }),
+              onLost: (lost) => set({ lost }),
+            })
+            return () => feed.close()
+          })
+        : undefined,
+    [key],
+  )
+  return useShared(s)
+}
+
+/** The open lobbies by their codes. */
+export function useListing(): Fed<ReadonlyMap<string, LobbyInfo>> {
+  const me = useSyncExternalStore(session.watch, whose)
+  const s = useMemo(
+    () =>
+      me
+        ? sharedOf<ReadonlyMap<string, LobbyInfo>>(`listing ${me}`, (set) => {
+            const feed = new Listing({
+              address,
+              tokens: token,
+              onChange: (data) => set({ data }),
+              onLost: (lost) => set({ lost }),
+            })
+            return () => feed.close()
+          })
+        : undefined,
+    [me],
+  )
+  return useShared(s)
+}
+
+/** Draws again at an interval, for what tells how long ago something was. */
+export function useEvery(ms: number, turn: () => void) {
+  useEffect(() => {
+    const timer = setInterval(turn, ms)
+    return () => clearInterval(timer)
+  }, [ms, turn])
+}

@@ -1,0 +1,94 @@
+import { Button, HStack, Input, NativeSelect, Text } from '@chakra-ui/react'
+import { useState, type FormEvent } from 'react'
+import type { FieldInfo, Sheet } from 'turnvex-client'
+import { useKeys } from './connections.ts'
+import { declared, label, nameOf, shown } from './fields.ts'
+import type { LiveSource } from './source.ts'
+
+/** Sets a field of a practice match by hand, as its host. */
+export function ByHand({ source }: { source: LiveSource }) {
+  useKeys(source, 'player+', 'match+', 'team+', 'lobby.host')
+  const { copy, connection } = source
+  const [id, setId] = useState<number>()
+  const [name, setName] = useState('')
+  const [text, setText] = useState('')
+  const [said, setSaid] = useState('')
+  const me = connection.me
+  if (!copy?.match || !copy.lobby?.flag('practice') || copy.lobby.num('host') !== me?.id) return null
+  const sheets = [...copy.of('player'), ...copy.of('team'), copy.match].filter((s) => settable(s).length > 0)
+  const sheet = sheets.find((s) => s.id === id) ?? sheets[0]
+  if (!sheet) return null
+  const fields = settable(sheet)
+  const field = fields.find((f) => f.name === name) ?? fields[0]
+  const submit = (e: FormEvent) => {
+    e.preventDefault()
+    if (!field) return
+    connection.send({ do: 'set', target: sheet.id, name: field.name, value: written(field, text) }).then(
+      (v) => setSaid(v.ok ? 'Set.' : (v.reason ?? v.code ?? '')),
+      (err: Error) => setSaid(err.message),
+    )
+  }
+  return (
+    <form onSubmit={submit} data-test="by-hand">
+      <HStack gap="2" wrap="wrap">
+        <Text fontSize="xs" color="fg.muted">
+          Set by hand
+        </Text>
+        <Choice name="Sheet" value={String(sheet.id)} set={(v) => setId(Number(v))}>
+          {sheets.map((s) => [String(s.id), s.kind === 'match' ? 'the match' : nameOf(copy, s.id)])}
+        </Choice>
+        <Choice name="Field" value={field?.name ?? ''} set={setName}>
+          {fields.map((f) => [f.name, label(f)])}
+        </Choice>
+        <Input
+          size="xs"
+          w="24"
+          aria-label="Value"
+          placeholder={field ? shown(copy, field, sheet.raw(field.name)) : ''}
+          value={text}
+          onChange={(e) => setText(e.target.value)}
+        />
+        <Button size="xs" type="submit" variant="outline" disabled={!text.trim()}>
+          Set
+        </Button>
+        <Text fontSize="xs" color="fg.muted" role="status">
+          {said}
+        </Text>
+      </HStack>
+    </form>
+  )
+}
+
+const types = new Set(['integer', 'number', 'flag', 'choice', 'text'])
+const settable = (s: Sheet) => declared(s).filter((f) => types.has(f.type))
+
+function written(f: FieldInfo, text: string): unknown {
+  if (f.type === 'integer' || f.type === 'number') return Number(text)
+  if (f.type === 'flag') return text.trim() === 'yes' || text.trim() === 'true'
+  return text.trim()
+}
+
+function Choice({
+  name,
+  value,
+  set,
+  children,
+}: {
+  name: string
+  value: string
+  set: (v: string) => void
+  children: [string, string][]
+}) {
+  return (
+    <NativeSelect.Root size="xs" w="auto">
+      <NativeSelect.Field aria-label={name} value={value} onChange={(e) => set(e.currentTarget.value)}>
+        {children.map(([v, text]) => (
+          <option key={v} value={v}>
+            {text}
+          </option>
+        ))}
+      </NativeSelect.Field>
+      <NativeSelect.Indicator />
+    </NativeSelect.Root>
+  )
+}

@@ -1,0 +1,96 @@
+// The live connections of the page, by lobby and seat: each is open once, however many views read it.
+import { useEffect, useMemo, useState, useSyncExternalStore } from 'react'
+import type { Options } from 'turnvex-client'
+import { LiveSource, type Source } from './source.ts'
+
+interface Held {
+  source: LiveSource
+  uses: number
+  closing?: ReturnType<typeof setTimeout>
+}
+
+const held = new Map<string, Held>()
+
+/** How long a connection stays open for the next view that wants it. */
+const LINGER = 1000
+
+function take(key: string, options: Options): LiveSource {
+  const h = held.get(key) ?? { source: new LiveSource(options), uses: 0 }
+  held.set(key, h)
+  clearTimeout(h.closing)
+  h.uses++
+  return h.source
+}
+
+function giveBack(key: string) {
+  const h = held.get(key)
+  if (!h || --h.uses > 0) return
+  h.closing = setTimeout(() => {
+    held.delete(key)
+    h.source.close()
+  }, LINGER)
+}
+
+/** A live match, kept while the component is there. The key says whose view of which lobby it is. */
+export function useLive(key: string | undefined, options: () => Options): LiveSource | undefined {
+  const [source, setSource] = useState<LiveSource>()
+  // biome-ignore lint/correctness/useExhaustiveDependencies: the key stands for the options
+  useEffect(() => {
+    if (!key) return setSource(undefined)
+    setSource(take(key, options()))
+    return () => giveBack(key)
+  }, [key])
+  return source
+}
+
+/** Draws again when something has changed that one of the keys stands for. */
+export function useKeys(source: Source | undefined, ...keys: string[]): number {
+  const all = keys.join(' ')
+  const store = useMemo(() => {
+    let version = 0
+    return {
+      watch: (f: () => void) => {
+        const told = () => {
+          version++
+          f()
+        }
+        const end = source?.watch(all.split(' '), told)
+        return () => end?.()
+      },
+      get: () => version,
+    }
+  }, [source, all])
+  return useSyncExternalStore(store.watch, store.get)
+}
+
+/** The same, at most once in so many milliseconds. */
+export function useSlowKeys(source: Source | undefined, ms: number, ...keys: string[]): number {
+  const all = keys.join(' ')
+  const [version, setVersion] = useState(0)
+  useEffect(() => {
+    if (!source) return
+    let timer: ReturnType<typeof setTimeout> | undefined
+    const end = source.watch(all.split(' '), () => {
+      timer ??= setTimeout(() => {
+        timer = undefined
+        setVersion((n) => n + 1)
+      }, ms)
+    })
+    return () => {
+      clearTimeout(timer)
+      end()
+    }
+  }, [source, ms, all])
+  return version
+}
+
+/** Calls f on every frame while the component is there. */
+export function useFrames(f: (now: number) => void) {
+  useEffect(() => {
+    let frame = requestAnimationFrame(function next(now) {
+      f(now)
+      frame = requestAnimationFrame(next)
+    })
+    return () => cancelAnimationFrame(frame)
+  }, [f])
+}

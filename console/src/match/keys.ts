@@ -1,0 +1,55 @@
+// The keys of up to four seats on one keyboard.
+
+export interface Keys {
+  up: string
+  left: string
+  down: string
+  right: string
+  acts: string[]
+  actNames: string[]
+  next: string
+  nextName: string
+  /** For people. */
+  moves: string
+}
+
+const letters = (list: string) => ({ acts: [...list].map((l) => `Key${l}`), actNames: [...list] })
+const pads = (list: string) => ({
+  acts: [...list].map((n) => `Numpad${n}`),
+  actNames: [...list].map((n) => `Num ${n}`),
+})
+const digits = (list: string) => ({ acts: [...list].map((n) => `Digit${n}`), actNames: [...list] })
+
+export const keysOf: Keys[] = [
+  {
+    up: 'KeyW',
+    left: 'KeyA',
+    down: 'KeyS',
+    right: 'KeyD',
+    ...letters('QERFCXZV'),
+    next: 'KeyT',
+    nextName: 'T',
+    moves: 'W A S D',
+  },
+  {
+    up: 'ArrowUp',
+    left: 'ArrowLeft',
+    down: 'ArrowDown',
+    right: 'ArrowRight',
+    ...letters('UIOPJKLM'),
+    next: 'KeyY',
+    nextName: 'Y',
+    moves: 'the arrow keys',
+  },
+  {
+    up: 'Numpad8',
+    left: 'Numpad4',
+    down: 'Numpad5',
+    right: 'Numpad6',
+    ...pads('79130'),
+    next: 'NumpadDecimal',
+    nextName: 'Num .',
+    moves: 'Num 8 4 5 6',
+  },
+  { up: '', left: '', down: '', right: '', ...digits('12345678'), next: 'Digit9', nextName: '9', moves: 'buttons' },
+]

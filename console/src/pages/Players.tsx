@@ -1,0 +1,349 @@
+import {
+  Badge,
+  Box,
+  Button,
+  Grid,
+  HStack,
+  Input,
+  Link,
+  NativeSelect,
+  SimpleGrid,
+  Stack,
+  Table,
+  Text,
+} from '@chakra-ui/react'
+import { useQueryClient } from '@tanstack/react-query'
+import { useState } from 'react'
+import { NavLink, useNavigate, useParams, useSearchParams } from 'react-router'
+import { formatClock } from 'turnvex-client'
+import { useCall } from '../app/calls.ts'
+import { Columns, Empty, Failed, Id, Loading, Page, Section } from '../app/Page.tsx'
+import type { MatchRow } from '../app/results.ts'
+import { http, session } from '../app/session.ts'
+import { count, many, moment, plainName, since } from '../app/words.ts'
+import { Act } from '../match/Acts.tsx'
+import { Outcome } from '../match/State.tsx'
+
+/** Players: found by the beginning of their names, and one with all that is kept of them. */
+export default function Players() {
+  const { id } = useParams()
+  if (!session.can('read'))
+    return (
+      <Page title="Players">
+        <Failed error="This page needs an operator’s sign-in." />
+      </Page>
+    )
+  return id ? <One key={id} id={id} /> : <Find />
+}
+
+function Find() {
+  const [params, setParams] = useSearchParams()
+  const [name, setName] = useState(params.get('name') ?? '')
+  const cursor = params.get('cursor') ?? undefined
+  const begins = params.get('name')
+  const query = begins ? { query: { name: begins, limit: 25, cursor } } : undefined
+  const { data, error, refetch } = useCall('GET /v1/players', query, true)
+  const players = data?.players ?? []
+  return (
+    <Page
+      title="Players"
+      beside={
+        <form
+          onSubmit={(e) => {
+            e.preventDefault()
+            setParams(name.trim() ? { name: name.trim() } : {})
+          }}
+        >
+          <HStack gap="2">
+            <Input
+              size="sm"
+              w="240px"
+              type="search"
+              placeholder="Beginning of a name"
+              aria-label="Beginning of a name"
+              value={name}
+              onChange={(e) => setName(e.target.value)}
+            />
+            <Button size="sm" type="submit" variant="outline">
+              Search
+            </Button>
+          </HStack>
+        </form>
+      }
+    >
+      {error && <Failed error={error} again={() => void refetch()} />}
+      <Section title="Found" flush>
+        {!begins ? (
+          <Empty title="Search for the beginning of a name">Players’ names stand in results and on boards too.</Empty>
+        ) : !data ? (
+          <Loading />
+        ) : players.length === 0 ? (
+          <Empty title="Nobody is called that" />
+        ) : (
+          <Table.Root size="sm" interactive>
+            <Table.Header>
+              <Table.Row>
+                <Table.ColumnHeader ps="4">Name</Table.ColumnHeader>
+                <Table.ColumnHeader>ID</Table.ColumnHeader>
+                <Table.ColumnHeader display={{ base: 'none', md: 'table-cell' }}>First seen</Table.ColumnHeader>
+                <Table.ColumnHeader>Last seen</Table.ColumnHeader>
+              </Table.Row>
+            </Table.Header>
+            <Table.Body>
+              {players.map((p) => (
+                <Table.Row key={p.player}>
+                  <Table.Cell ps="4" dir="auto">
+                    <Link asChild colorPalette="teal">
+                      <NavLink to={`/players/${p.player}`}>{p.name}</NavLink>
+                    </Link>
+                  </Table.Cell>
+                  <Table.Cell>
+                    <Id id={p.player} />
+                  </Table.Cell>
+                  <Table.Cell display={{ base: 'none', md: 'table-cell' }}>{since(p.created)} ago</Table.Cell>
+                  <Table.Cell>{since(p.seen)} ago</Table.Cell>
+                </Table.Row>
+              ))}
+            </Table.Body>
+          </Table.Root>
+        )}
+      </Section>
+      {data?.next && (
+        <Link asChild colorPalette="teal">
+          <NavLink to={`/players?${new URLSearchParams({ ...(name && { name }), cursor: data.next })}`}>More</NavLink>
+        </Link>
+      )}
+    </Page>
+  )
+}
+
+function One({ id }: { id: string }) {
+  const totals = useCall('GET /v1/players/{id}/totals', { path: { id } })
+  const lobbies = useCall('GET /v1/players/{id}/lobbies', { path: { id } })
+  const results = useCall('GET /v1/matches', { query: { player: id, limit: 10 } })
+  const matches = (results.data?.matches ?? []) as MatchRow[]
+  const name = matches.flatMap((m) => m.result.players).find((p) => p.player === id)?.name
+  const navigate = useNavigate()
+  const problem = totals.error ?? lobbies.error ?? results.error
+  const list = totals.data?.totals ?? []
+  return (
+    <Page
+      title={name ?? 'Player'}
+      beside={
+        <HStack gap="2" wrap="wrap">
+          <Id id={id} />
+          <Export id={id} />
+          {session.can('operator') && (
+            <>
+              <Act
+                name="Ban"
+                what="The player cannot sign in any more, and leaves every lobby that they are in."
+                does={(why) => http.call('PUT /v1/players/{id}/ban', { path: { id }, body: { why } })}
+              />
+              <Act
+                name="Erase"
+                what={`Everything that is kept of this player goes for good: records, entries on boards, devices. In results
+                of others nobody is named in their place. This cannot be undone.`}
+                does={(why) =>
+                  http
+                    .call('DELETE /v1/players/{id}', { path: { id }, query: { why } })
+                    .then(() => navigate('/players'))
+                }
+              />
+            </>
+          )}
+        </HStack>
+      }
+    >
+      {problem && <Failed error={problem} />}
+      <Grid templateColumns={{ base: 'minmax(0, 1fr)', xl: 'repeat(2, minmax(0, 1fr))' }} gap="4" alignItems="start">
+        <Stack gap="4" minW="0">
+          <Section title="Matches by rulebook" flush>
+            {!totals.data ? (
+              <Loading />
+            ) : list.length === 0 ? (
+              <Empty title="No match has ended with this player" />
+            ) : (
+              <Table.Root size="sm">
+                <Columns
+                  names={['Rulebook', 'Matches', 'Won', 'Lost', 'Drawn', 'Left', 'Played']}
+                  numbers={['Matches', 'Won', 'Lost', 'Drawn', 'Left', 'Played']}
+                />
+                <Table.Body>
+                  {list.map((t) => (
+                    <Table.Row key={t.rulebook}>
+                      <Table.Cell ps="4">{t.rulebook}</Table.Cell>
+                      {[t.matches, t.won, t.lost, t.drawn, t.left].map((n, i) => (
+                        // biome-ignore lint/suspicious/noArrayIndexKey: the columns do not move
+                        <Table.Cell key={i} textAlign="end">
+                          {count(n)}
+                        </Table.Cell>
+                      ))}
+                      <Table.Cell textAlign="end">{formatClock(t.millis).slice(0, 8)}</Table.Cell>
+                    </Table.Row>
+                  ))}
+                </Table.Body>
+              </Table.Root>
+            )}
+          </Section>
+          <Section title="In lobbies now" flush>
+            {(lobbies.data?.lobbies ?? []).length === 0 ? (
+              <Empty title="In no lobby" />
+            ) : (
+              <Stack gap="0" px="4" py="2">
+                {(lobbies.data?.lobbies ?? []).map((l) => (
+                  <HStack key={l.code} gap="3">
+                    <Link asChild colorPalette="teal" fontFamily="mono">
+                      <NavLink to={`/lobby/${l.code}`}>{l.code}</NavLink>
+                    </Link>
+                    <Text>{l.title}</Text>
+                    <Badge size="sm">{l.state}</Badge>
+                  </HStack>
+                ))}
+              </Stack>
+            )}
+          </Section>
+          <Section title="Last results" flush>
+            {matches.length === 0 ? (
+              <Empty title="None" />
+            ) : (
+              <Stack gap="0" px="4" py="2">
+                {matches.map((m) => (
+                  <HStack key={m.id} gap="3" py="1">
+                    <Text w="24">{m.result.rulebook}</Text>
+                    <Outcome outcome={m.result.players.find((p) => p.player === id)?.outcome ?? ''} />
+                    <Text flex="1" color="fg.muted" truncate>
+                      {m.result.because}
+                    </Text>
+                    <Text fontSize="xs" color="fg.muted">
+                      {since(m.ended)} ago
+                    </Text>
+                  </HStack>
+                ))}
+              </Stack>
+            )}
+          </Section>
+        </Stack>
+        <Record id={id} rulebooks={list.map((t) => t.rulebook)} />
+      </Grid>
+    </Page>
+  )
+}
+
+/** A player's record with its history: who or which match changed what. */
+function Record({ id, rulebooks }: { id: string; rulebooks: string[] }) {
+  const [chosen, setChosen] = useState<string>()
+  const rulebook = chosen ?? rulebooks[0]
+  const path = rulebook ? { id, rulebook } : undefined
+  const record = useCall('GET /v1/players/{id}/records/{rulebook}', path && { path })
+  const history = useCall('GET /v1/players/{id}/records/{rulebook}/history', path && { path, query: { limit: 20 } })
+  const queries = useQueryClient()
+  if (!rulebook) return <Section title="Record">{<Empty title="Nothing is kept of this player" />}</Section>
+  const fields = Object.entries(record.data?.fields ?? {})
+  return (
+    <Section
+      title="Record"
+      flush
+      beside={
+        <NativeSelect.Root size="xs" w="auto">
+          <NativeSelect.Field aria-label="Rulebook" value={rulebook} onChange={(e) => setChosen(e.currentTarget.value)}>
+            {rulebooks.map((r) => (
+              <option key={r} value={r}>
+                {r}
+              </option>
+            ))}
+          </NativeSelect.Field>
+          <NativeSelect.Indicator />
+        </NativeSelect.Root>
+      }
+    >
+      {record.error && <Failed error={record.error} />}
+      {fields.length === 0 ? (
+        <Empty title="Nothing is kept for this rulebook" />
+      ) : (
+        <SimpleGrid columns={{ base: 2, md: 3 }} gap="3" px="4" py="3">
+          {fields.map(([name, value]) => (
+            <Box key={name} minW="0">
+              <Text fontSize="xs" color="fg.muted" truncate title={name}>
+                {plainName(name)}
+              </Text>
+              <Text fontWeight="semibold" truncate title={String(value)}>
+                {typeof value === 'number' ? count(value) : String(value)}
+              </Text>
+            </Box>
+          ))}
+        </SimpleGrid>
+      )}
+      <Box
+        borderTopWidth="1px"
+        maxH="420px"
+        overflowY="auto"
+        tabIndex={0}
+        role="group"
+        aria-label="History of the record"
+      >
+        {(history.data?.changes ?? []).map((c) => (
+          <HStack key={c.revision} px="4" py="2" borderBottomWidth="1px" gap="3" align="start">
+            <Box flex="1" minW="0">
+              <Text truncate title={JSON.stringify(c.changes)}>
+                {changed(c.changes)}
+              </Text>
+              <Text fontSize="xs" color="fg.muted" truncate title={moment(c.at)}>
+                {c.author ? `by ${c.author}: ${c.why ?? ''}` : `match ${c.match ?? '–'} of a lobby`} · {since(c.at)} ago
+              </Text>
+            </Box>
+            {session.can('operator') && (
+              <Act
+                name="Put back"
+                what={`The record stands again as it did right after change ${c.revision}, of ${moment(c.at)}. What was done since stays in the history.`}
+                does={(why) =>
+                  http
+                    .call('POST /v1/players/{id}/records/{rulebook}/put-back', {
+                      path: { id, rulebook },
+                      body: { lobby: c.lobby, number: c.number, why },
+                    })
+                    .then(() => queries.invalidateQueries())
+                }
+              />
+            )}
+          </HStack>
+        ))}
+      </Box>
+    </Section>
+  )
+}
+
+/** The changes of one save, in words. */
+function changed(changes: unknown): string {
+  if (!Array.isArray(changes)) return JSON.stringify(changes)
+  const list = changes as { field?: string; does?: string; value?: unknown }[]
+  return (
+    list.map((c) => `${plainName(c.field ?? '?')} ${c.does ?? ''} ${String(c.value ?? '')}`).join(', ') ||
+    many(0, 'change')
+  )
+}
+
+/** Everything that is kept of the player, as a file. */
+function Export({ id }: { id: string }) {
+  const [problem, setProblem] = useState<Error>()
+  const save = async () => {
+    try {
+      const all = await http.call('GET /v1/players/{id}/export', { path: { id }, deadline: 60_000 })
+      const link = document.createElement('a')
+      link.href = URL.createObjectURL(new Blob([JSON.stringify(all, null, 2)], { type: 'application/json' }))
+      link.download = `player-${id}.json`
+      link.click()
+      URL.revokeObjectURL(link.href)
+    } catch (e) {
+      setProblem(e as Error)
+    }
+  }
+  return (
+    <>
+      {problem && <Text color="fg.error">{problem.message}</Text>}
+      <Button size="xs" variant="outline" onClick={() => void save()}>
+        Export
+      </Button>
+    </>
+  )
+}

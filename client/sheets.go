@@ -88,6 +88,7 @@ type Field struct {
 	See      string   // who sees it: everyone, team, owner or referees
 	Bounded  bool     // Min and Max hold
 	Min, Max int64    // in the unit of Value.N; Max is 0 where the sheet's field MaxBy says it
+	Show     string   // how to draw it: bar, number, time (of milliseconds), aside, or any
 	MaxBy    string   // the field of the same sheet that holds the greatest value; "" for none
 	Wall     bool     // of a clock: it follows wall time, which goes on in a pause
 	Declared bool     // by the rulebook; otherwise it is built in
@@ -106,6 +107,7 @@ func fieldOf(f *sheet.Field) *Field {
 		Bounded:  f.Bounded,
 		Min:      f.Min,
 		Max:      f.Max,
+		Show:     f.Show.String(),
 		MaxBy:    f.MaxBy,
 		Wall:     f.Wall,
 		Declared: !f.BuiltIn,

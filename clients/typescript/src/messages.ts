@@ -30,6 +30,8 @@ export interface FieldInfo {
   max?: number
   /** The field of the same sheet that holds the greatest value */
   max_by?: string
+  /** How tools draw it: bar, number, time or aside; not given where the rulebook leaves it to them */
+  show?: string
   /** Of a list: the type of its items: integer, text, choice or ref */
   item?: string
   /** Of a list: the most items */
@@ -461,7 +463,7 @@ export interface IntentMessage {
   at?: [number, number]
   /** What the action takes, or the settings to change, by name; numbers as decimals, choices by their word */
   args?: Record<string, unknown>
-  /** A name, or an account */
+  /** A name, an account, or the reason of a pause */
   text?: string
   /** Of a field that is set by hand */
   value?: unknown

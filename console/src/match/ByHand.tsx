@@ -2,7 +2,7 @@ import { Button, HStack, Input, NativeSelect, Text } from '@chakra-ui/react'
 import { useState, type FormEvent } from 'react'
 import type { FieldInfo, Sheet } from 'turnvex-client'
 import { useKeys } from './connections.ts'
-import { declared, label, nameOf, shown } from './fields.ts'
+import { label, nameOf, shown } from './fields.ts'
 import type { LiveSource } from './source.ts'
 
 /** Sets a field of a practice match by hand, as its host. */
@@ -60,7 +60,7 @@ export function ByHand({ source }: { source: LiveSource }) {
 }
 
 const types = new Set(['integer', 'number', 'flag', 'choice', 'text'])
-const settable = (s: Sheet) => declared(s).filter((f) => types.has(f.type))
+const settable = (s: Sheet) => s.fields().filter((f) => f.own && types.has(f.type))
 
 function written(f: FieldInfo, text: string): unknown {
   if (f.type === 'integer' || f.type === 'number') return Number(text)

@@ -22,7 +22,7 @@ export function Ending({ source }: { source: Source }) {
   if (!copy || !match?.flag('over')) return null
   const numbers = copy.schema
     .fields('player')
-    .filter((f) => f.own && !f.see && (f.type === 'integer' || f.type === 'number') && !isBar(f))
+    .filter((f) => f.own && f.show !== 'aside' && !f.see && (f.type === 'integer' || f.type === 'number') && !isBar(f))
     .slice(0, 6)
   const winners = copy
     .of('team')

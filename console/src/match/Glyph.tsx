@@ -1,8 +1,6 @@
 import { Box } from '@chakra-ui/react'
 import { teamColours } from '../app/theme.tsx'
-
-/** The shapes of teams, so that colour is never alone: by the team's number; 0 is nobody's. */
-const shapes = ['●', '▲', '■', '◆', '★', '✚', '⬟', '⬢', '▼'] as const
+import { shapes } from './fields.ts'
 
 /** A team's sign. */
 export function Glyph({ team, title }: { team: number; title?: string }) {

@@ -130,6 +130,11 @@ function Paused({ source, copy, match }: { source: Source; copy: Copy; match: Sh
         {resuming && <Clock source={source} sheet={match} field="resume" />}
         {!resuming && by > 0 && ` by ${copy.sheet(by)?.text('name') ?? 'the service'}`}
       </Badge>
+      {match.text('pause_why') && (
+        <Text fontSize="xs" dir="auto" data-test="pause-why">
+          {match.text('pause_why')}
+        </Text>
+      )}
       {budget
         .filter((s) => s.kind !== 'player' || s.id === by)
         .map((s) => (

@@ -6,7 +6,7 @@ import { Bar } from './Bar.tsx'
 import { ByHand } from './ByHand.tsx'
 import { useFrames, useKeys } from './connections.ts'
 import { Ending } from './Ending.tsx'
-import { isBar, label, nameOf, shortClock, shown } from './fields.ts'
+import { declared, isBar, label, nameOf, shortClock, shown } from './fields.ts'
 import { Ground } from './Ground.tsx'
 import { Header } from './Header.tsx'
 import { targetsOf, usable, actIntent } from './intents.ts'
@@ -91,18 +91,7 @@ export function Panel({
             </Button>
           )}
           {match && !over && mayPause(copy, me.id) && (
-            <Button
-              size="xs"
-              variant="outline"
-              onClick={() =>
-                send(
-                  { do: match.text('paused') === 'yes' ? 'resume' : 'pause' },
-                  match.text('paused') === 'yes' ? 'Go on' : 'Pause',
-                )
-              }
-            >
-              {match.text('paused') === 'yes' ? 'Go on' : 'Pause'}
-            </Button>
+            <PauseButton paused={match.text('paused') !== 'no'} send={send} />
           )}
           {match && !over && !me.flag('alive') && me.flag('playing') && <Badge colorPalette="orange">out</Badge>}
           <Own source={source} />
@@ -155,6 +144,41 @@ function mayPause(copy: Copy, seat: number): boolean {
   return who !== 'nobody' && (who !== 'host' || copy.lobby?.num('host') === seat)
 }
 
+/** Asks for a pause, with a reason if wanted, or for play to go on. */
+function PauseButton({ paused, send }: { paused: boolean; send: (i: Intent, what: string) => void }) {
+  const [why, setWhy] = useState('')
+  if (paused)
+    return (
+      <Button size="xs" variant="outline" onClick={() => send({ do: 'resume' }, 'Go on')}>
+        Go on
+      </Button>
+    )
+  return (
+    <HStack
+      as="form"
+      gap="1"
+      onSubmit={(e) => {
+        e.preventDefault()
+        send({ do: 'pause', ...(why.trim() && { text: why }) }, 'Pause')
+        setWhy('')
+      }}
+    >
+      <Button size="xs" variant="outline" type="submit">
+        Pause
+      </Button>
+      <Input
+        size="xs"
+        w="28"
+        maxLength={80}
+        placeholder="Reason"
+        aria-label="Reason for the pause (optional)"
+        value={why}
+        onChange={(e) => setWhy(e.target.value)}
+      />
+    </HStack>
+  )
+}
+
 const own = (source: LiveSource) => {
   const id = source.connection.seats[0]
   return id ? ['ready', 'alive', 'playing', 'name'].map((f) => `#${id}.${f}`) : ['player']
@@ -167,7 +191,7 @@ function Own({ source }: { source: LiveSource }) {
   const copy = source.copy
   const me = copy?.sheet(id)
   if (!copy || !me) return null
-  const fields = me.fields().filter((f) => f.own && !f.name.startsWith('cool_'))
+  const fields = declared(me).filter((f) => !f.name.startsWith('cool_'))
   const bars = fields.filter(isBar)
   const rest = fields.filter((f) => !isBar(f) && f.type !== 'clock' && f.type !== 'position').slice(0, 6)
   return (

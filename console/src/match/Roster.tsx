@@ -82,7 +82,9 @@ function Head({ text, end }: { text: string; end?: boolean }) {
 function columns(copy: Copy | undefined): { bars: FieldInfo[]; numbers: FieldInfo[] } {
   if (!copy) return { bars: [], numbers: [] }
   const kinds = new Set(['text', 'list', 'position'])
-  const fields = copy.schema.fields('player').filter((f) => f.own && !kinds.has(f.type) && !f.name.startsWith('cool_'))
+  const fields = copy.schema
+    .fields('player')
+    .filter((f) => f.own && f.show !== 'aside' && !kinds.has(f.type) && !f.name.startsWith('cool_'))
   return {
     bars: fields.filter(isBar).slice(0, 4),
     numbers: fields.filter((f) => !isBar(f)).slice(0, copy.ground ? 4 : 8),

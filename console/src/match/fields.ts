@@ -27,9 +27,10 @@ export function bounds(f: FieldInfo, sheet?: Sheet): [number, number] | undefine
   return [f.min, max]
 }
 
-/** Whether a field is shown as a bar: it is a share of something, not a mere count. */
+/** Whether a field is shown as a bar: its rulebook says so, or it is a share of something and not a mere count. */
 export function isBar(f: FieldInfo): boolean {
   if (!f.own || (f.type !== 'integer' && f.type !== 'number')) return false
+  if (f.show) return f.show === 'bar'
   if (f.max_by) return true
   const unit = f.type === 'number' ? 1000 : 1
   return f.min === 0 && f.max !== undefined && f.max > unit && f.max <= 200 * unit && !counts.test(f.name)
@@ -62,6 +63,7 @@ export function shown(copy: Copy, f: FieldInfo, v: Value | undefined, tick?: num
   }
   if (Array.isArray(v)) return several(copy, f, v as number[], tick)
   const value = plain(f, v)
+  if (f.show === 'time' && typeof value === 'number') return formatClock(value)
   return typeof value === 'number' ? (Math.round(value * 100) / 100).toLocaleString('en') : String(value)
 }
 
@@ -96,13 +98,16 @@ export function nameOf(copy: Copy, id: number): string {
   return s.text('title') || s.text('name') || `#${id}`
 }
 
+/** The shapes of teams, so that colour is never alone: by the team's number; 0 is nobody's. */
+export const shapes = ['●', '▲', '■', '◆', '★', '✚', '⬟', '⬢', '▼'] as const
+
 /** The number of a sheet's team in the order of the rulebook, from 1; 0 without one. */
 export function teamNo(copy: Copy, id: number): number {
   return copy.of('team').findIndex((t) => t.id === id) + 1
 }
 
-/** The declared fields of a sheet that are to be seen. */
-export const declared = (s: Sheet) => s.fields().filter((f) => f.own)
+/** The declared fields of a sheet that its everyday views show. */
+export const declared = (s: Sheet) => s.fields().filter((f) => f.own && f.show !== 'aside')
 
 export function phaseTitle(copy: Copy): string {
   const name = copy.match?.text('phase')
@@ -125,4 +130,4 @@ export function standing(copy: Copy, score?: FieldInfo): Sheet[] {
 export const scoreField = (copy: Copy) =>
   copy.schema
     .fields('player')
-    .find((f) => f.own && !f.see && (f.type === 'integer' || f.type === 'number') && !isBar(f))
+    .find((f) => f.own && f.show !== 'aside' && !f.see && (f.type === 'integer' || f.type === 'number') && !isBar(f))

@@ -1,7 +1,7 @@
 // Draws the ground on a canvas: what is where, told apart by shape and not by colour alone.
 import type { Copy, GroundInfo, Sheet } from 'turnvex-client'
 import { teamColours } from '../app/theme.tsx'
-import { nameOf, teamNo } from './fields.ts'
+import { nameOf, shapes, teamNo } from './fields.ts'
 import { placeOf, type Source } from './source.ts'
 
 /** What of the ground is to be seen: its middle, in millimetres, and how much it is enlarged. */
@@ -151,7 +151,13 @@ function zone(c: CanvasRenderingContext2D, copy: Copy, z: Sheet, p: Projection, 
     c.arc(x, y, Math.min(w, h || w) * 0.6, -Math.PI / 2, -Math.PI / 2 + progress * 2 * Math.PI)
     c.stroke()
   }
-  labels.push({ x, y: y + 4, text: nameOf(copy, z.id), bold: false, rank: 1 })
+  labels.push({
+    x,
+    y: y + 4,
+    text: `${holder ? `${shapes[team] ?? shapes[0]} ` : ''}${nameOf(copy, z.id)}`,
+    bold: false,
+    rank: 1,
+  })
 }
 
 function piece(

@@ -110,7 +110,7 @@ func (l *Lobby) grant(s *seat, in *step.Input) step.Verdict {
 	case step.Claim:
 		return l.match.Claim(s.Player, in)
 	case step.Pause:
-		return l.match.AskPause(s.Player)
+		return l.match.AskPause(s.Player, in.Text)
 	case step.Resume:
 		return l.match.AskResume(s.Player)
 	case step.Ready, step.Unready:

@@ -82,7 +82,7 @@ func TestRandomPlay(t *testing.T) {
 // edge, a body in a wall; a player who has just come back anywhere but at the spawn
 // point farthest from rivals.
 func misplaced(book *rulebook.Book, m *lobby.Lobby) string {
-	st, g := m.Store(), book.Ground
+	st, g := m.Store(), groundOf(book, m.Store())
 	pieces := st.Of(sheet.Piece)
 	for i, p := range pieces {
 		x, y := p.Pos(book.F.Piece.Pos)
@@ -108,7 +108,7 @@ func misplaced(book *rulebook.Book, m *lobby.Lobby) string {
 			return fmt.Sprintf("player %d at (%d, %d) is not free", p.ID, x, y)
 		}
 		justBack := p.Flag(f.Alive) && p.Sent.Has(f.Alive.No) && !p.Fresh && p.Sent.Has(f.Pos.No)
-		if why := notFarthest(book, st, p, x, y); justBack && book.Spawn.Pick == rulebook.PickFar &&
+		if why := notFarthest(book, g, st, p, x, y); justBack && book.Spawn.Pick == rulebook.PickFar &&
 			m.PlayTick() > 100 && why != "" {
 			return why
 		}
@@ -116,9 +116,17 @@ func misplaced(book *rulebook.Book, m *lobby.Lobby) string {
 	return ""
 }
 
+// groundOf is what the present match is played on.
+func groundOf(book *rulebook.Book, st *sheet.Store) *rulebook.Ground {
+	if m := st.Of(sheet.Match); book.Arenas != nil && len(m) > 0 {
+		return book.Grounds[m[0].Int(book.Arenas.Field)]
+	}
+	return book.Ground
+}
+
 // notFarthest is the slow twin of the choice of a spawn point: no open point has
 // its nearest living rival farther away than where the player stands.
-func notFarthest(book *rulebook.Book, st *sheet.Store, p *sheet.Row, x, y int64) string {
+func notFarthest(book *rulebook.Book, g *rulebook.Ground, st *sheet.Store, p *sheet.Row, x, y int64) string {
 	f := &book.F.Player
 	nearest := func(x, y int64) int64 {
 		best := int64(1) << 62
@@ -137,7 +145,7 @@ func notFarthest(book *rulebook.Book, st *sheet.Store, p *sheet.Row, x, y int64)
 			others++ // they came or went in the same step: who was there then is not known here
 		}
 	}
-	for _, s := range book.Ground.Spawns {
+	for _, s := range g.Spawns {
 		if open := s.Team < 0 ||
 			st.Of(sheet.Team)[s.Team].ID == p.Team; open && others == 0 &&
 			nearest(s.X, s.Y) > nearest(x, y) {

@@ -65,6 +65,7 @@ func (m *Match) endMatch(because string) {
 	m.run.finish, m.run.toPhase, m.run.phaseEnds = false, noPhase, 0
 	m.run.pause.reset()
 	m.st.SetInt(m.row, f.Match.Paused, rulebook.PauseNo)
+	m.st.SetText(m.row, f.Match.Why, "")
 	m.st.SetFlag(m.row, f.Match.Over, true)
 	m.st.SetText(m.row, f.Match.Because, or(because, "the end"))
 	m.st.SetInt(m.lobby, f.Lobby.State, rulebook.Results)

@@ -2,6 +2,7 @@ package match
 
 import (
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/names"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
@@ -48,8 +49,11 @@ func (m *Match) pauseUse(of sheet.ID) *pauseUse {
 	return &(*used)[len(*used)-1]
 }
 
-// AskPause answers pause.
-func (m *Match) AskPause(s *Player) step.Verdict {
+// MaxWhy is the greatest number of characters in the reason of a pause.
+const MaxWhy = 80
+
+// AskPause answers pause. The reason, which may be empty, is told with the pause.
+func (m *Match) AskPause(s *Player, why string) step.Verdict {
 	p := &m.book.Pause
 	if !m.InPlay() {
 		return step.Verdict{Code: code.NotNow, Reason: "no match is running"}
@@ -73,8 +77,13 @@ func (m *Match) AskPause(s *Player) step.Verdict {
 	if p.Times > 0 && use.times >= p.Times || p.Total > 0 && use.ticks >= p.Total {
 		return step.Verdict{Code: code.PauseSpent, Reason: "your pauses for this match are used up"}
 	}
+	why, err := names.Line(why, MaxWhy)
+	if err != nil {
+		return step.Verdict{Code: code.OutOfRange, Reason: "the reason of the pause " + err.Error()}
+	}
 	use.times++
 	m.pauseNow(s.Row.ID, false)
+	m.st.SetText(m.row, m.book.F.Match.Why, why)
 	m.run.pause.by = use.of
 	end := p.Longest
 	if left := p.Total - use.ticks; p.Total > 0 && (end == 0 || left < end) {
@@ -167,6 +176,7 @@ func (m *Match) playOn() {
 	m.run.pause.reset()
 	m.st.SetInt(m.row, f.Paused, rulebook.PauseNo)
 	m.st.SetInt(m.row, f.Pauser, 0)
+	m.st.SetText(m.row, f.Why, "")
 	m.st.SetClock(m.row, f.Resume, 0, 0, m.wall)
 	m.st.SetClock(m.row, f.Play, int64(m.play), 1, m.wall)
 }

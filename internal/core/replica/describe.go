@@ -24,6 +24,7 @@ type DescribedField struct {
 	Min     *int64   `json:"min,omitempty" jsonschema:"the least value, in the unit that is sent"`
 	Max     *int64   `json:"max,omitempty" jsonschema:"the greatest value, in the unit that is sent; of a text: characters"`
 	MaxBy   string   `json:"max_by,omitempty" jsonschema:"the field of the same sheet that holds the greatest value"`
+	Show    string   `json:"show,omitempty" jsonschema:"how tools draw it: bar, number, time or aside; not given where the rulebook leaves it to them"`
 	Item    string   `json:"item,omitempty" jsonschema:"of a list: the type of its items: integer, text, choice or ref"`
 	Most    int      `json:"most,omitempty" jsonschema:"of a list: the most items"`
 	Wall    bool     `json:"wall,omitempty" jsonschema:"of a clock: it follows wall ticks, not play ticks"`
@@ -58,6 +59,9 @@ func DescribeField(f *sheet.Field) DescribedField {
 		Every:   int64(f.Rate),
 		Own:     !f.BuiltIn,
 		MaxBy:   f.MaxBy,
+	}
+	if f.Show != sheet.ShowAny {
+		d.Show = f.Show.String()
 	}
 	if f.Type == sheet.List {
 		d.Item, d.Most = f.Item.String(), f.Most
@@ -101,6 +105,7 @@ func (d Described) Schema() (*Schema, error) {
 				BuiltIn: !df.Own,
 				MaxBy:   df.MaxBy,
 			}
+			f.Show, _ = sheet.ShowNamed(df.Show)
 			f.Of, _ = sheet.KindNamed(df.Of)
 			f.Item, _ = sheet.TypeNamed(df.Item)
 			f.Most = df.Most

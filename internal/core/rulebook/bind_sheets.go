@@ -108,7 +108,23 @@ func (b *binder) field(k sheet.Kind, e entry) sheet.Field {
 	b.audience(k, n, &f)
 	b.bounds(n, &f)
 	b.start(n, &f)
+	b.show(n, &f)
 	return f
+}
+
+// show reads how a field wants to be drawn.
+func (b *binder) show(n *node, f *sheet.Field) {
+	v := n.get("show")
+	f.Show, _ = sheet.ShowNamed(b.text(n, "show"))
+	switch f.Show {
+	case sheet.ShowBar, sheet.ShowNumber, sheet.ShowTime:
+		if f.Type != sheet.Integer && f.Type != sheet.Number {
+			b.fail(v, "not-here", "an integer or a number, or show: aside", "a %s is not drawn as a %s",
+				b.text(n, "type"), f.Show)
+		} else if f.Show == sheet.ShowBar && (n.get("min") == nil || n.get("max") == nil) {
+			b.fail(v, "missing-key", "min and max", "a bar needs a least and a greatest value")
+		}
+	}
 }
 
 func (b *binder) audience(k sheet.Kind, n *node, f *sheet.Field) {

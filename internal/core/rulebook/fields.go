@@ -77,6 +77,7 @@ type MatchFields struct {
 
 	After, Until     *sheet.Field // what comes after the match, and when
 	Pausing, Longest *sheet.Field // who may pause, and when the present pause ends by itself
+	Why              *sheet.Field // the reason that came with the present pause
 }
 
 // TeamFields are the built-in fields of a team sheet.
@@ -155,6 +156,7 @@ func (b *binder) declareBuiltIns() {
 		Until:   mat("until", wallClock(true)),
 		Pausing: mat("pause_who", choiceOf(pauseWords)),
 		Longest: mat("pause_until", wallClock(true)),
+		Why:     mat("pause_why", personsText),
 	}
 	team := b.adder(sheet.Team)
 	F.Team = TeamFields{
@@ -267,14 +269,16 @@ func (b *binder) adder(k sheet.Kind) func(string, sheet.Field) *sheet.Field {
 
 // Forms of built-in fields.
 var (
-	whole     = sheet.Field{Type: sheet.Integer}
-	text80    = sheet.Field{Type: sheet.Text, Max: 80}
-	text64    = sheet.Field{Type: sheet.Text, Max: 64}
-	person    = sheet.Field{Type: sheet.Text, Max: 64, Person: true}
-	flagField = sheet.Field{Type: sheet.Flag}
-	position  = sheet.Field{Type: sheet.Position}
-	playerRef = sheet.Field{Type: sheet.Ref, Of: sheet.Player}
-	teamRef   = sheet.Field{Type: sheet.Ref, Of: sheet.Team}
+	whole  = sheet.Field{Type: sheet.Integer}
+	text80 = sheet.Field{Type: sheet.Text, Max: 80}
+	text64 = sheet.Field{Type: sheet.Text, Max: 64}
+	person = sheet.Field{Type: sheet.Text, Max: 64, Person: true}
+
+	personsText = sheet.Field{Type: sheet.Text, Max: 80, Person: true} // what a player has written
+	flagField   = sheet.Field{Type: sheet.Flag}
+	position    = sheet.Field{Type: sheet.Position}
+	playerRef   = sheet.Field{Type: sheet.Ref, Of: sheet.Player}
+	teamRef     = sheet.Field{Type: sheet.Ref, Of: sheet.Team}
 )
 
 func choiceOf(words []string) sheet.Field { return sheet.Field{Type: sheet.Choice, Choices: words} }

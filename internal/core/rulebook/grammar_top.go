@@ -338,8 +338,8 @@ var fieldObject = &object{
 	name: "field", doc: "One declared value.",
 	example: `sheets:
   player:
-    wind: {type: number, start: 50, min: 0, max: 50, see: owner, title: Wind}
-    mood: {type: choice, words: [calm, cross]}
+    wind: {type: number, start: 50, min: 0, max: 50, see: owner, title: Wind, show: bar}
+    mood: {type: choice, words: [calm, cross], show: aside}
     lap: {type: clock, count: up}
     most_hull: {type: integer, start: 100}
     armour: {type: integer, start: me.most_hull / 2, min: 0, max: me.most_hull}
@@ -395,6 +395,13 @@ var fieldObject = &object{
 			spec: seeSpec,
 			doc: "Who sees it: everyone, the team, its owner or only referees. Of a record: its owner, otherwise " +
 				"everyone, if it is not given.",
+		},
+		{
+			name: "show",
+			spec: word(sheet.ShowWords()...),
+			def:  sheet.ShowAny.String(),
+			doc: "How the console and other tools draw it: `bar`, between `min` and `max`; `number`; `time`, of a number " +
+				"of milliseconds; `aside`, only where all fields are listed; `any` leaves it to them.",
 		},
 		{
 			name: "reset",

@@ -128,6 +128,7 @@ type Field struct {
 	Person  bool     `json:"-"` // a text that tells who a player is: an account, a name
 	BuiltIn bool     `json:"-"`
 	Limit   int      `json:"-"` // 1 and the place of its bounds or start by expression in the rulebook; 0 for none
+	Show    Show     `json:"-"` // how the console and other tools draw it
 	MaxBy   string   `json:"-"` // the field of the sheet that is its greatest value; "" for none
 
 	// Where each value of another field of the sheet has a rate of its own.

@@ -66,7 +66,7 @@ const (
 	Rename   Verb = "rename"    // be called Text
 	Team     Verb = "team"      // join the team Name; the host may do it for Target
 	Start    Verb = "start"     // the host starts the match
-	Pause    Verb = "pause"     // stop play time
+	Pause    Verb = "pause"     // stop play time, because of Text if that is given
 	Resume   Verb = "resume"    // let it go on
 	Kick     Verb = "kick"      // the host removes Target
 	HandOver Verb = "hand-over" // the host makes Target the host

@@ -158,7 +158,7 @@ func NewWriter(w io.Writer, h Head, hashEvery sheet.Tick) (*Writer, error) {
 func (w *Writer) Input(in *step.Input) error {
 	hidden := *in
 	whose := ""
-	if w.Whose != nil && (in.Kind == step.Called || in.Verb == step.Rename) {
+	if w.Whose != nil && (in.Kind == step.Called || written(in.Verb)) {
 		whose = w.Whose(in.Seat)
 	}
 	w.people.hide(&hidden, whose)
@@ -309,7 +309,7 @@ func (rp *Replay) decode() (*entry, error) {
 			in := e.Input
 			rp.known(&in.Name, step.Kind(in.Kind) == step.Enter || step.Kind(in.Kind) == step.Wait)
 			rp.known(&in.Text, step.Kind(in.Kind) == step.Called ||
-				step.Kind(in.Kind) == step.Intent && step.Verb(in.Verb) == step.Rename)
+				step.Kind(in.Kind) == step.Intent && written(step.Verb(in.Verb)))
 		}
 		return &e, nil
 	}

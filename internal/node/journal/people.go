@@ -8,6 +8,7 @@ import (
 
 	"github.com/fxamacker/cbor/v2"
 
+	"turnvex.example/turnvex/internal/core/match"
 	"turnvex.example/turnvex/internal/core/names"
 	"turnvex.example/turnvex/internal/core/step"
 )
@@ -65,6 +66,12 @@ func (p *people) name(raw, of string) string {
 	return p.token('n', clean, of)
 }
 
+// refusedText stands for a reason that the authority has refused, and refuses again.
+const refusedText = "\x00"
+
+// written tells whether the text of an intent is one that its player has written.
+func written(v step.Verb) bool { return v == step.Rename || v == step.Pause }
+
 // hide puts tokens in the place of people; whose is the account of whom a seat's new name is.
 func (p *people) hide(in *step.Input, whose string) {
 	switch in.Kind {
@@ -86,6 +93,12 @@ func (p *people) hide(in *step.Input, whose string) {
 		switch in.Verb {
 		case step.Rename:
 			in.Text = p.name(in.Text, p.token('a', whose, ""))
+		case step.Pause:
+			if clean, err := names.Line(in.Text, match.MaxWhy); err != nil {
+				in.Text = refusedText
+			} else {
+				in.Text = p.token('n', clean, p.token('a', whose, ""))
+			}
 		case step.Unban:
 			in.Text = p.token('a', in.Text, "")
 		}

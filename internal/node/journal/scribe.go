@@ -99,7 +99,7 @@ func (s *Scribe) Input(in *step.Input) (entryOf []byte, told []Person, err error
 
 func (s *Scribe) other(in *step.Input) (entryOf []byte, told []Person, err error) {
 	hidden, whose := *in, ""
-	if s.Whose != nil && (in.Kind == step.Called || in.Verb == step.Rename) {
+	if s.Whose != nil && (in.Kind == step.Called || written(in.Verb)) {
 		whose = s.Whose(in.Seat)
 	}
 	s.told = nil
@@ -168,7 +168,7 @@ func personal(in *step.Input) (out []*string) {
 		}
 		return append(out, &in.Text)
 	case step.Intent:
-		if in.Verb == step.Rename || in.Verb == step.Unban {
+		if written(in.Verb) || in.Verb == step.Unban {
 			return []*string{&in.Text}
 		}
 	}

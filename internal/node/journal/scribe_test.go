@@ -4,10 +4,13 @@ import (
 	"bytes"
 	"math"
 	"math/rand/v2"
+	"strings"
 	"testing"
 
 	"github.com/fxamacker/cbor/v2"
 
+	"turnvex.example/turnvex/internal/core/match"
+	"turnvex.example/turnvex/internal/core/names"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/tool/seed"
@@ -43,5 +46,39 @@ func TestPlainEntries(t *testing.T) {
 		if plain(&in) {
 			t.Errorf("%+v is taken for plain", in)
 		}
+	}
+}
+
+// TestReasonsAreTheirWriters: the reason of a pause stands under a token of its writer, as a name
+// does; one that was refused is refused again when it is played back, and is not told.
+func TestReasonsAreTheirWriters(t *testing.T) {
+	scribe := NewScribe()
+	scribe.Whose = func(sheet.ID) string { return "account-of-mara" }
+	write := func(text string) (step.Input, []Person) {
+		data, told, err := scribe.Input(&step.Input{Kind: step.Intent, Seat: 4, Verb: step.Pause, Text: text})
+		if err != nil || text != "" && bytes.Contains(data, []byte(text)) {
+			t.Fatalf("%q is written as %q, %v", text, data, err)
+		}
+		var in step.Input
+		if err := Inputs(data, told, func(x *step.Input) error { in = *x; return nil }); err != nil {
+			t.Fatal(err)
+		}
+		return in, told
+	}
+	in, told := write("  my   dog is out ")
+	if in.Text != "my dog is out" || len(told) != 2 || told[1].Of != told[0].Token ||
+		told[0].Text != "account-of-mara" {
+		t.Errorf("it is read as %q, told are %+v", in.Text, told)
+	}
+	for _, refused := range []string{strings.Repeat("x", match.MaxWhy+1), "a\u202eb"} {
+		if in, told := write(refused); in.Text != refusedText || len(told) > 0 {
+			t.Errorf("%q is read as %q, told are %+v", refused, in.Text, told)
+		}
+	}
+	if _, err := names.Line(refusedText, match.MaxWhy); err == nil {
+		t.Error("what stands for a refused reason is allowed")
+	}
+	if in, _ := write(""); in.Text != "" {
+		t.Errorf("no reason is read as %q", in.Text)
 	}
 }

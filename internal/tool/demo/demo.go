@@ -44,6 +44,7 @@ var crews = []struct {
 	{"bell", "Lantern Regatta: the bell", []string{"Ines Marl", "Tobin Reeve", "Wanda Loch"}, nil},
 	{"course", "Lantern Regatta: the course", []string{"Ruben Ask", "Lotte Brine"}, nil},
 	{"pier", "Lantern Regatta: the pier", []string{"Sanne Holt", "Birk Avery"}, nil},
+	{"quays", "Lantern Regatta: the quays", []string{"Edda Vane", "Milo Crane", "Runa Pike", "Otis Fell"}, nil},
 }
 
 // Run starts everything, says how to use it, and stops all of it when ctx ends.
@@ -83,9 +84,12 @@ func Run(ctx context.Context, o Options) error {
 	ctx, cancel := context.WithCancel(ctx)
 	defer bots.Wait()
 	defer cancel()
-	say("Eleven skiffs put out")
+	say("Fifteen skiffs put out, and eight come for the regatta evening")
 	code, err := launch(ctx, svc.Address, key, &bots, o.Log)
 	if err != nil {
+		return err
+	}
+	if err := evening(ctx, svc.Address, key, o, &bots); err != nil {
 		return err
 	}
 	welcome(o, svc.Address, key, code, time.Since(began))
@@ -149,7 +153,7 @@ func launch(ctx context.Context, address, key string, bots *sync.WaitGroup, log 
 	for _, crew := range crews {
 		var tokens []string
 		for _, name := range crew.names {
-			in, err := client.SignIn(ctx, address, key+strings.ReplaceAll(name, " ", "-"), name)
+			in, err := signIn(ctx, address, key, name)
 			if err != nil {
 				return "", err
 			}
@@ -177,6 +181,11 @@ func launch(ctx context.Context, address, key string, bots *sync.WaitGroup, log 
 		}
 	}
 	return first, nil
+}
+
+// signIn signs a demo player in, by a device whose key follows from the demo's secret.
+func signIn(ctx context.Context, address, key, name string) (*client.Signed, error) {
+	return client.SignIn(ctx, address, key+strings.ReplaceAll(name, " ", "-"), name)
 }
 
 // How long, and how often, the demo asks for a lobby that another node had, which is being taken over.

@@ -50,7 +50,10 @@ func (s *skiff) decide() (out []client.Intent) {
 			if !me.Flag("ready") {
 				out = append(out, client.Intent{Do: "ready"})
 			}
-		case m.Flag("over") || !me.Flag("alive") || m.Text("paused") != "no" || frozen(c):
+		case m.Flag("over"):
+			s.steer = [2]int64{}
+			out = vote(c, me)
+		case !me.Flag("alive") || m.Text("paused") != "no" || frozen(c):
 			s.steer = [2]int64{}
 		default:
 			out = append(s.actions(c, me), s.course(c, me)...)
@@ -93,6 +96,8 @@ func (s *skiff) actions(c *client.Copy, me *client.Sheet) (out []client.Intent) 
 			rx, ry := pos(rival)
 			out = append(out, client.Intent{Do: "act", Name: "throw", At: &[2]int64{rx - x, ry - y}})
 		}
+	case "quays":
+		out = ramNear(c, me)
 	case "pier":
 		foe, away := nearest(c, me, isFoe)
 		if foe != nil && away <= 3_000*3_000 && c.Clock(me, "cool_ram") == 0 {
@@ -191,14 +196,15 @@ func (s *skiff) goal(c *client.Copy, me *client.Sheet) [2]int64 {
 			return at(other)
 		}
 		if other != nil && int64(other.ID) == bearer && away < 14_000*14_000 {
-			ox, oy := pos(other)
-			return [2]int64{min(max(2*x-ox, 2000), g.Width-2000), min(max(2*y-oy, 2000), g.Height-2000)}
+			return awayFrom(g, at(me), at(other))
 		}
+	case "quays":
+		return quay(c, me)
 	case "pier": // away from what bites, towards what is still far
 		if foe, away := nearest(c, me, isFoe); foe != nil {
 			to := at(foe)
 			if away < 6_000*6_000 {
-				return [2]int64{min(max(2*x-to[0], 2000), g.Width-2000), min(max(2*y-to[1], 2000), g.Height-2000)}
+				return awayFrom(g, at(me), to)
 			}
 			return to
 		}
@@ -209,8 +215,7 @@ func (s *skiff) goal(c *client.Copy, me *client.Sheet) [2]int64 {
 			func(p *client.Sheet) bool { return p.Kind == client.KindPlayer && isRival(me, p) },
 		)
 		if rival != nil && me.Int("hull") < 40 && away < 14_000*14_000 { // hurt: away from who is near
-			rx, ry := pos(rival)
-			return [2]int64{min(max(2*x-rx, 2000), g.Width-2000), min(max(2*y-ry, 2000), g.Height-2000)}
+			return awayFrom(g, at(me), at(rival))
 		}
 		if rival != nil && me.Int("wind") >= 25_000 && me.Int("hull") >= 40 && away < 30_000*30_000 &&
 			away > 8_000*8_000 {

@@ -302,8 +302,10 @@ func (st *Stage) intent(s Step) (step.Input, error) {
 	var in step.Input
 	var err error
 	switch s.Verb {
-	case "ready", "unready", "start", "pause", "resume":
+	case "ready", "unready", "start", "resume":
 		in.Verb = step.Verb(s.Verb)
+	case "pause":
+		in.Verb, in.Text = step.Pause, strings.Join(s.Args, " ")
 	case "named":
 		in.Verb, in.Text = step.Rename, strings.Join(s.Args, " ")
 	case "team":

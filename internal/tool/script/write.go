@@ -120,8 +120,10 @@ func (w *writer) does(name, what string) string {
 
 func (w *writer) intent(in *step.Input) string {
 	switch in.Verb {
-	case step.Ready, step.Unready, step.Start, step.Pause, step.Resume, step.Shuffle:
+	case step.Ready, step.Unready, step.Start, step.Resume, step.Shuffle:
 		return string(in.Verb)
+	case step.Pause:
+		return strings.TrimSpace("pause " + in.Text)
 	case step.Rename:
 		return "named " + in.Text
 	case step.Team:

@@ -91,7 +91,7 @@ func (m *model) heading(c *client.Copy) string {
 		}
 		switch mat.Text("paused") {
 		case "yes":
-			state += bad.Render("  paused")
+			state += bad.Render("  paused") + faint.Render(" "+mat.Text("pause_why"))
 		case "resuming":
 			state += bad.Render("  goes on in " + client.FormatClock(c.Clock(mat, "resume")))
 		}
@@ -123,7 +123,7 @@ func phaseTitle(c *client.Copy, name string) string {
 func (m *model) score(c *client.Copy, t *client.Sheet) string {
 	var parts []string
 	for _, f := range t.Fields() {
-		if f.Declared && f.Type != client.TypeText {
+		if drawn(f) {
 			v, _ := t.Get(f.Name)
 			parts = append(parts, faint.Render(label(f))+" "+v.Show(f, c.Rate, 0))
 		}
@@ -168,7 +168,7 @@ func (m *model) roster(c *client.Copy) string {
 		lines[i] = m.player(c, p, wide)
 	}
 	for _, f := range c.Fields(client.KindPlayer) {
-		if f.Declared && f.Type != client.TypeText {
+		if drawn(f) {
 			m.column(c, f, players, lines)
 		}
 	}
@@ -242,6 +242,9 @@ func field(c *client.Copy, p *client.Sheet, f *client.Field) string {
 	if f.Type == client.TypeClock {
 		return faint.Render(label(f)) + " " + client.FormatClock(c.Clock(p, f.Name))
 	}
+	if f.Show == "time" {
+		return faint.Render(label(f)) + " " + client.FormatClock(v.N[0]/unit(f))
+	}
 	most := f.Max
 	if f.MaxBy != "" {
 		most = p.Int(f.MaxBy)
@@ -262,11 +265,20 @@ func field(c *client.Copy, p *client.Sheet, f *client.Field) string {
 
 // isBar tells whether a field is a share of a greatest value, and not a count.
 func isBar(f *client.Field, most int64) bool {
-	unit := int64(1)
+	return f.Bounded && most > f.Min && (f.Show == "bar" || f.Show == "any" && most <= 200*unit(f))
+}
+
+// unit is what one stands for in a number's value.
+func unit(f *client.Field) int64 {
 	if f.Type == client.TypeNumber {
-		unit = 1000
+		return 1000
 	}
-	return f.Bounded && most > f.Min && most <= 200*unit
+	return 1
+}
+
+// drawn tells whether a field has a column: a declared one that is no text and not put aside.
+func drawn(f *client.Field) bool {
+	return f.Declared && f.Type != client.TypeText && f.Show != "aside"
 }
 
 func (m *model) footer(c *client.Copy) string {

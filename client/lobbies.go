@@ -185,9 +185,41 @@ func (s Service) CheckCopies(ctx context.Context, code string) (*CopyReport, err
 	return &out, s.Call(ctx, http.MethodPost, "/v1/lobbies/"+code+"/copies", struct{}{}, &out)
 }
 
+// CheckedCopy is what a client has told of its copy.
+type CheckedCopy struct {
+	Seat    uint32       `json:"seat"`
+	Tick    int64        `json:"tick"` // that the copy stood at
+	Same    bool         `json:"same"` // it was what it should be
+	Differs []Difference `json:"differs"`
+}
+
+// CheckedCopies are the newest answers of clients that were asked for their copies, the oldest
+// first; rate is ticks a second. It needs a service key's token.
+func (s Service) CheckedCopies(ctx context.Context, code string) (rate int, list []CheckedCopy, err error) {
+	var out struct {
+		Rate    int
+		Checked []CheckedCopy
+	}
+	err = s.Call(ctx, http.MethodGet, "/v1/lobbies/"+code+"/copies", nil, &out)
+	return out.Rate, out.Checked, err
+}
+
 // EndMatch ends the match that is running in a lobby, as an operator.
 func (s Service) EndMatch(ctx context.Context, code, because string) error {
 	return s.Call(ctx, http.MethodPost, "/v1/lobbies/"+code+"/end", map[string]string{"because": because}, nil)
+}
+
+// SetField sets a field of a sheet in a practice lobby by hand, as an operator. A number is given
+// as a decimal, a choice by its word, a clock in milliseconds.
+func (s Service) SetField(ctx context.Context, code string, sheet uint32, field string, value any) error {
+	in := map[string]any{"sheet": sheet, "field": field, "value": value}
+	return s.Call(ctx, http.MethodPost, "/v1/lobbies/"+code+"/set", in, nil)
+}
+
+// Advance lets 1 to 36000 ticks of play pass in a practice lobby, as an operator: play that runs
+// stands still from now on; play that stands still runs for so many ticks.
+func (s Service) Advance(ctx context.Context, code string, ticks int) error {
+	return s.Call(ctx, http.MethodPost, "/v1/lobbies/"+code+"/advance", map[string]int{"ticks": ticks}, nil)
 }
 
 // CloseLobby closes a lobby, as an operator.

@@ -33,7 +33,7 @@ type Intent struct {
 	At     *[2]int64      `json:"at,omitempty" jsonschema:"a point in millimetres, or a direction in thousandths"`
 	Args   map[string]any `json:"args,omitempty" jsonschema:"what the action takes, or the settings to change, by name; numbers as decimals, choices by their word"`
 	Text   string         `json:"text,omitempty" jsonschema:"a name, an account, or the reason of a pause"`
-	Value  any            `json:"value,omitempty" jsonschema:"of a field that is set by hand"`
+	Value  any            `json:"value,omitempty" jsonschema:"of a field that is set by hand, or how many ticks to advance"`
 }
 
 // Local brings a further player onto the connection.

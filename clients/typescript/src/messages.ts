@@ -465,7 +465,7 @@ export interface IntentMessage {
   args?: Record<string, unknown>
   /** A name, an account, or the reason of a pause */
   text?: string
-  /** Of a field that is set by hand */
+  /** Of a field that is set by hand, or how many ticks to advance */
   value?: unknown
 }
 

@@ -618,6 +618,49 @@ export interface Routes {
     }
   }
   /**
+   * Let ticks of play pass in a practice lobby, as an operator: play that runs stands still; play that stands
+   * still runs for so many ticks. Who may call: operator.
+   */
+  'POST /v1/lobbies/{code}/advance': {
+    path: {
+      code: string
+    }
+    query: {
+      why?: string
+    }
+    body: {
+      ticks: number
+    }
+    answer: undefined
+  }
+  /**
+   * What clients have told of their copies when they were asked: the newest 2000 answers since the lobby has
+   * been on its node. Practice lobbies ask every 5 s. Who may call: key.
+   */
+  'GET /v1/lobbies/{code}/copies': {
+    path: {
+      code: string
+    }
+    query: Record<never, never>
+    body: undefined
+    answer: {
+      checked: ({
+        differs?: {
+          field?: string
+          found: string
+          kind: string
+          seat?: number
+          sheet: number
+          want: string
+        }[] | null
+        same: boolean
+        seat: number
+        tick: number
+      })[] | null
+      rate: number
+    }
+  }
+  /**
    * Ask every client whether its copy is what it should be; who does not answer within 5 s is counted. Who may
    * call: key.
    */
@@ -733,6 +776,24 @@ export interface Routes {
       hold_ms: number
       seat: number
     }
+  }
+  /**
+   * Set a field of a sheet by hand in a practice lobby, as an operator. Who may call: operator.
+   */
+  'POST /v1/lobbies/{code}/set': {
+    path: {
+      code: string
+    }
+    query: {
+      why?: string
+    }
+    body: {
+      at?: number[] | null
+      field: string
+      sheet: number
+      value?: unknown
+    }
+    answer: undefined
   }
   /**
    * Ended matches, newest first; those of lobbies that were not listed for who took part, and for service

@@ -3,7 +3,7 @@ import { useState, type FormEvent } from 'react'
 import type { FieldInfo, Sheet } from 'turnvex-client'
 import { useKeys } from './connections.ts'
 import { label, nameOf, shown } from './fields.ts'
-import type { LiveSource } from './source.ts'
+import type { LiveSource, Source } from './source.ts'
 
 /** Sets a field of a practice match by hand, as its host. */
 export function ByHand({ source }: { source: LiveSource }) {
@@ -14,7 +14,8 @@ export function ByHand({ source }: { source: LiveSource }) {
   const [text, setText] = useState('')
   const [said, setSaid] = useState('')
   const me = connection.me
-  if (!copy?.match || !copy.lobby?.flag('practice') || copy.lobby.num('host') !== me?.id) return null
+  if (!copy?.match || copy.match.flag('over') || !copy.lobby?.flag('practice') || copy.lobby.num('host') !== me?.id)
+    return null
   const sheets = [...copy.of('player'), ...copy.of('team'), copy.match].filter((s) => settable(s).length > 0)
   const sheet = sheets.find((s) => s.id === id) ?? sheets[0]
   if (!sheet) return null
@@ -28,34 +29,84 @@ export function ByHand({ source }: { source: LiveSource }) {
       (err: Error) => setSaid(err.message),
     )
   }
+  const advance = (value: number) =>
+    connection.send({ do: 'advance', value }).then((v) => {
+      if (!v.ok) throw new Error(v.reason ?? v.code)
+    })
   return (
-    <form onSubmit={submit} data-test="by-hand">
-      <HStack gap="2" wrap="wrap">
-        <Text fontSize="xs" color="fg.muted">
-          Set by hand
-        </Text>
-        <Choice name="Sheet" value={String(sheet.id)} set={(v) => setId(Number(v))}>
-          {sheets.map((s) => [String(s.id), s.kind === 'match' ? 'the match' : nameOf(copy, s.id)])}
-        </Choice>
-        <Choice name="Field" value={field?.name ?? ''} set={setName}>
-          {fields.map((f) => [f.name, label(f)])}
-        </Choice>
-        <Input
-          size="xs"
-          w="24"
-          aria-label="Value"
-          placeholder={field ? shown(copy, field, sheet.raw(field.name)) : ''}
-          value={text}
-          onChange={(e) => setText(e.target.value)}
-        />
-        <Button size="xs" type="submit" variant="outline" disabled={!text.trim()}>
-          Set
+    <>
+      <Stepping source={source} advance={advance} />
+      <form onSubmit={submit} data-test="by-hand">
+        <HStack gap="2" wrap="wrap">
+          <Text fontSize="xs" color="fg.muted">
+            Set by hand
+          </Text>
+          <Choice name="Sheet" value={String(sheet.id)} set={(v) => setId(Number(v))}>
+            {sheets.map((s) => [String(s.id), s.kind === 'match' ? 'the match' : nameOf(copy, s.id)])}
+          </Choice>
+          <Choice name="Field" value={field?.name ?? ''} set={setName}>
+            {fields.map((f) => [f.name, label(f)])}
+          </Choice>
+          <Input
+            size="xs"
+            w="24"
+            aria-label="Value"
+            placeholder={field ? shown(copy, field, sheet.raw(field.name)) : ''}
+            value={text}
+            onChange={(e) => setText(e.target.value)}
+          />
+          <Button size="xs" type="submit" variant="outline" disabled={!text.trim()}>
+            Set
+          </Button>
+          <Text fontSize="xs" color="fg.muted" role="status">
+            {said}
+          </Text>
+        </HStack>
+      </form>
+    </>
+  )
+}
+
+/** Lets single ticks of a practice match pass; a is asked to advance by so many. */
+export function Stepping({ source, advance }: { source: Source; advance: (ticks: number) => Promise<unknown> }) {
+  useKeys(source, 'match+', 'match.over', 'match.paused', 'match.play')
+  const [said, setSaid] = useState('')
+  const copy = source.copy
+  const match = copy?.match
+  if (!copy?.lobby?.flag('practice') || !match || match.flag('over')) return null
+  const frozen = match.text('paused') !== 'no'
+  const play = match.raw('play')
+  const ask = (ticks: number) =>
+    advance(ticks).then(
+      () => setSaid(''),
+      (e: Error) => setSaid(e.message),
+    )
+  const steps: [string, number][] = [
+    ['1 tick', 1],
+    ['5 ticks', 5],
+    ['1 second', copy.rate],
+    ['Run', 36000],
+  ]
+  return (
+    <HStack gap="1" wrap="wrap" data-test="stepping">
+      <Text fontSize="xs" color="fg.muted">
+        Step by step
+      </Text>
+      {frozen ? (
+        steps.map(([name, n]) => (
+          <Button key={name} size="xs" variant="outline" onClick={() => void ask(n)}>
+            {name}
+          </Button>
+        ))
+      ) : (
+        <Button size="xs" variant="outline" onClick={() => void ask(1)}>
+          Freeze
         </Button>
-        <Text fontSize="xs" color="fg.muted" role="status">
-          {said}
-        </Text>
-      </HStack>
-    </form>
+      )}
+      <Text fontSize="xs" color={said ? 'fg.error' : 'fg.muted'} role="status">
+        {said || (frozen && Array.isArray(play) ? `frozen at play tick ${play[0]}` : '')}
+      </Text>
+    </HStack>
   )
 }
 

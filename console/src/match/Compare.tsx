@@ -3,9 +3,10 @@ import { memo, useEffect, useMemo, useReducer, useState } from 'react'
 import { openSocket, type Copy, type Opener, type Rough } from 'turnvex-client'
 import { useEvery } from '../app/live.ts'
 import { Section } from '../app/Page.tsx'
-import { token } from '../app/session.ts'
+import { http, session, token } from '../app/session.ts'
 import { bytes } from '../app/words.ts'
 import './match.css'
+import { Stepping } from './ByHand.tsx'
 import { useKeys, useLive } from './connections.ts'
 import { label, nameOf, shown } from './fields.ts'
 import { Comparison, Recorder, type Fault, type Row } from './frames.ts'
@@ -83,6 +84,12 @@ export default function Compare({ source, code }: { source: LiveSource; code: st
           />
         ))}
         <OwnCopies code={code} copy={copy} />
+        {session.can('operator') && (
+          <Stepping
+            source={source}
+            advance={(ticks) => http.call('POST /v1/lobbies/{code}/advance', { path: { code }, body: { ticks } })}
+          />
+        )}
       </Flex>
       <Box maxH="420px" overflow="auto" tabIndex={0} role="group" aria-label="Fields of the truth and of two copies">
         <table className="sheet">

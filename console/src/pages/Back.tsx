@@ -4,7 +4,7 @@ import { useCallback, useEffect, useMemo, useRef, useState } from 'react'
 import { LuChevronLeft, LuChevronRight, LuPause, LuPlay } from 'react-icons/lu'
 import { NavLink, useParams, useSearchParams } from 'react-router'
 import { CopyButton, Empty, Failed, Loading, Page, Section } from '../app/Page.tsx'
-import { session } from '../app/session.ts'
+import { http, session } from '../app/session.ts'
 import { many } from '../app/words.ts'
 import { useFrames, useKeys } from '../match/connections.ts'
 import { Ending } from '../match/Ending.tsx'
@@ -92,11 +92,7 @@ function Recording({ source, code, as }: { source: RecordedSource; code: string;
   const jump = useCallback((tick: number) => source.seek(tick), [source])
   return (
     <Stack gap="4">
-      {as && (
-        <Text fontSize="xs" color="fg.muted">
-          This is what was sent to that seat. What its client held is known only where its copy was checked.
-        </Text>
-      )}
+      {as && <Held source={source} code={code} seat={as} />}
       <Scrubber source={source} code={code} as={as} />
       <Header source={source} />
       <Ending source={source} />
@@ -105,6 +101,85 @@ function Recording({ source, code, as }: { source: RecordedSource; code: string;
       <Fields source={source} />
     </Stack>
   )
+}
+
+/** What is known of what the client of a seat really held: the hashes that it told. */
+function Held({ source, code, seat }: { source: RecordedSource; code: string; seat: number }) {
+  const { data } = useQuery({
+    queryKey: ['checked', code],
+    queryFn: ({ signal }) => http.call('GET /v1/lobbies/{code}/copies', { path: { code }, signal }),
+    retry: false,
+  })
+  useKeys(source, 'tick')
+  const own = (data?.checked ?? []).filter((c) => c.seat === seat && c.tick >= source.first && c.tick <= source.last)
+  const now = Math.floor(source.tick())
+  const [before, after] = around(own, now)
+  const ago = (n: number) => `${shortClock((n * 1000) / source.rate)} s`
+  const at = (tick: number) => `${((tick - source.first) / Math.max(source.last - source.first, 1)) * 100}%`
+  return (
+    <Section title="What its client held" data-test="held">
+      <Text fontSize="xs" color="fg.muted">
+        You see what this seat was sent.{' '}
+        {own.length === 0
+          ? 'Its client was not asked for its copy, or the answers are gone: what it held is not known.'
+          : `Its client told the hash of its copy ${many(own.length, 'time')}.`}
+      </Text>
+      {own.length > 0 && (
+        <>
+          <Box position="relative" h="3" my="1" bg="bg.muted" rounded="sm" aria-hidden>
+            {own.map((c) => (
+              <Box
+                key={c.tick}
+                position="absolute"
+                insetStart={at(c.tick)}
+                top={c.same ? '1' : '0'}
+                bottom="0"
+                w="2px"
+                bg={c.same ? 'green.solid' : 'red.solid'}
+              />
+            ))}
+          </Box>
+          <HStack gap="3" wrap="wrap" fontSize="xs">
+            {before && (
+              <Text color={before.same ? 'fg' : 'fg.error'}>
+                {before.same ? '✓ right' : `✕ ${many(before.differs?.length ?? 0, 'field')} differed`}{' '}
+                {before.tick === now ? 'at this very tick' : `${ago(now - before.tick)} before`}
+              </Text>
+            )}
+            {after && (
+              <Text color={after.same ? 'fg' : 'fg.error'}>
+                {after.same ? '✓ right' : `✕ ${many(after.differs?.length ?? 0, 'field')} differed`}{' '}
+                {ago(after.tick - now)} after
+              </Text>
+            )}
+            {before && (
+              <Button size="xs" variant="ghost" onClick={() => source.seek(before.tick)}>
+                Go to the check before
+              </Button>
+            )}
+            {after && (
+              <Button size="xs" variant="ghost" onClick={() => source.seek(after.tick)}>
+                Go to the next check
+              </Button>
+            )}
+          </HStack>
+          {before && !before.same && (
+            <Text fontSize="xs" color="fg.error">
+              {(before.differs ?? [])
+                .slice(0, 5)
+                .map((d) => `${d.kind} ${d.field ?? ''}: should be ${d.want || 'absent'}, was ${d.found || 'absent'}`)
+                .join('; ')}
+            </Text>
+          )}
+        </>
+      )}
+    </Section>
+  )
+}
+
+/** The last check at or before a tick, and the first after it. */
+function around<T extends { tick: number }>(list: readonly T[], tick: number): [T | undefined, T | undefined] {
+  return [list.findLast((c) => c.tick <= tick), list.find((c) => c.tick > tick)]
 }
 
 /** Time, as a line that one moves along. */

@@ -142,6 +142,11 @@ func (l *Lobby) grant(s *seat, in *step.Input) step.Verdict {
 			return step.Verdict{Code: code.NotHost, Reason: "only the host sets fields by hand"}
 		}
 		return l.match.SetByHand(in)
+	case step.Advance:
+		if !l.hostIs(s) {
+			return step.Verdict{Code: code.NotHost, Reason: "only the host lets single ticks pass"}
+		}
+		return l.match.Advance(s.Row.ID, in.X)
 	}
 	return step.Verdict{Code: code.NoVerb, Reason: fmt.Sprintf("there is no intent %q", in.Verb)}
 }

@@ -244,7 +244,11 @@ func (l *Lobby) apply(in *step.Input) {
 	case step.Close:
 		l.close()
 	case step.Field:
-		l.answer(l.match.SetByHand(in))
+		if in.Verb == step.Advance {
+			l.answer(l.match.Advance(0, in.X))
+		} else {
+			l.answer(l.match.SetByHand(in))
+		}
 	case step.Reserve:
 		l.answer(l.reserve(in))
 	case step.Wait:

@@ -66,6 +66,7 @@ func (m *Match) endMatch(because string) {
 	m.run.pause.reset()
 	m.st.SetInt(m.row, f.Match.Paused, rulebook.PauseNo)
 	m.st.SetText(m.row, f.Match.Why, "")
+	m.run.pause.stepTo = 0
 	m.st.SetFlag(m.row, f.Match.Over, true)
 	m.st.SetText(m.row, f.Match.Because, or(because, "the end"))
 	m.st.SetInt(m.lobby, f.Lobby.State, rulebook.Results)

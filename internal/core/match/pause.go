@@ -14,6 +14,7 @@ type pauseRun struct {
 	since    sheet.Tick // wall tick
 	ends     sheet.Tick // wall tick at which it ends by itself; 0 for never
 	resumeAt sheet.Tick // wall tick at which play goes on; 0 when that is not under way
+	stepTo   sheet.Tick // play tick at which play stands still again; 0 when it does not
 	waiting  bool       // for players, not for a word
 	used     []pauseUse
 }

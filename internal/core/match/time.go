@@ -40,7 +40,7 @@ func (m *Match) Next() sheet.Tick {
 
 // nextPlay returns the next play tick at which something happens, or 0.
 func (m *Match) nextPlay() sheet.Tick {
-	if m.moving() || m.touchesWait() || m.steers() {
+	if m.moving() || m.touchesWait() || m.steers() || m.run.pause.stepTo > 0 {
 		return m.play + 1
 	}
 	next := sheet.Sooner(sheet.Sooner(m.run.phaseEnds, m.run.turn.ends), m.run.respawn)
@@ -131,6 +131,7 @@ func (m *Match) PassTick() {
 		m.play++
 		m.env.Play = m.play
 		m.playStep()
+		m.stepDone()
 	}
 }
 

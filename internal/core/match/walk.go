@@ -177,6 +177,7 @@ func (p *pauseRun) walk(w *state.Walk) {
 	state.Int(w, "since", &p.since)
 	state.Int(w, "ends", &p.ends)
 	state.Int(w, "resume at", &p.resumeAt)
+	state.Int(w, "step to", &p.stepTo)
 	state.Bool(w, "waiting", &p.waiting)
 	state.List(w, "used", &p.used, func(u *pauseUse) {
 		state.Int(w, "of", &u.of)

@@ -22,7 +22,7 @@ const (
 	Answer                 // a referee decides: N is the decision's number, Yes its answer
 	Finish                 // an operator ends the match: Text is the reason
 	Close                  // an operator closes the lobby: Text is the reason
-	Field                  // an operator sets a field by hand (practice only)
+	Field                  // an operator does Set or, with that Verb, Advance (practice only)
 	Reserve                // places are held for the accounts Names, of the party Text, for N ticks
 	Wait                   // Acct and Name stand in line for a seat, on the connection Conn
 	Unwait                 // whoever stands in line on the connection Conn does so no longer
@@ -77,11 +77,12 @@ const (
 	Shuffle  Verb = "shuffle"   // the host deals the players out to the teams anew
 	Vote     Verb = "vote"      // open the vote Name (on Target), or vote Text in it: yes, no or a word
 	Set      Verb = "set"       // practice: the host sets field Name of sheet Target
+	Advance  Verb = "advance"   // practice: the host lets X ticks of play pass, and play stand still then
 )
 
 // Verbs lists every verb.
 var Verbs = []Verb{Act, Stop, Steer, Claim, Ready, Unready, Rename, Team, Start,
-	Pause, Resume, Kick, HandOver, Settings, Ban, Unban, Swap, Shuffle, Vote, Set}
+	Pause, Resume, Kick, HandOver, Settings, Ban, Unban, Swap, Shuffle, Vote, Set, Advance}
 
 // Named is a value with a name: an argument of an action, a field of a record.
 type Named struct {

@@ -221,6 +221,23 @@ var lobbyRoutes = []route{
 	},
 	{
 		method:  "POST",
+		path:    "/v1/lobbies/{code}/set",
+		access:  operator,
+		summary: "Set a field of a sheet by hand in a practice lobby, as an operator",
+		in:      setRequest{},
+		do:      (*server).setField,
+	},
+	{
+		method: "POST",
+		path:   "/v1/lobbies/{code}/advance",
+		access: operator,
+		summary: "Let ticks of play pass in a practice lobby, as an operator: play that runs stands still; play that " +
+			"stands still runs for so many ticks",
+		in: advanceRequest{},
+		do: (*server).advance,
+	},
+	{
+		method:  "POST",
 		path:    "/v1/lobbies/{code}/copies",
 		looks:   true,
 		access:  reading,
@@ -228,6 +245,52 @@ var lobbyRoutes = []route{
 		out:     hall.CheckReport{},
 		do:      (*server).checkCopies,
 	},
+	{
+		method: "GET",
+		path:   "/v1/lobbies/{code}/copies",
+		access: reading,
+		summary: "What clients have told of their copies when they were asked: the newest 2000 answers since the lobby " +
+			"has been on its node. Practice lobbies ask every 5 s",
+		out: hall.CheckedCopies{},
+		do:  (*server).checkedCopies,
+	},
+}
+
+// setRequest is a field that an operator sets by hand.
+type setRequest struct {
+	Sheet uint32    `json:"sheet" jsonschema:"the number of the sheet"`
+	Field string    `json:"field"`
+	Value any       `json:"value,omitempty" jsonschema:"a number as a decimal, a choice by its word, a clock in milliseconds"`
+	At    *[2]int64 `json:"at,omitempty" jsonschema:"of a position, in millimetres"`
+}
+
+func (s *server) setField(c *call) (any, error) {
+	in, err := read[setRequest](c)
+	if err != nil {
+		return nil, err
+	}
+	return s.byHand(c, &wire.Intent{Do: string(step.Set), Target: in.Sheet, Name: in.Field, Value: in.Value, At: in.At})
+}
+
+// advanceRequest is how many ticks of play an operator lets pass.
+type advanceRequest struct {
+	Ticks int `json:"ticks" jsonschema:"1 to 36000"`
+}
+
+func (s *server) advance(c *call) (any, error) {
+	in, err := read[advanceRequest](c)
+	if err != nil {
+		return nil, err
+	}
+	return s.byHand(c, &wire.Intent{Do: string(step.Advance), Value: float64(in.Ticks)})
+}
+
+func (s *server) byHand(c *call, m *wire.Intent) (any, error) {
+	l, err := s.find(c.r, c.who, c.path("code"))
+	if err != nil {
+		return nil, err
+	}
+	return nil, l.ByHand(c.r.Context(), m)
 }
 
 // Seats are the lobbies in which a player has a seat, or stands in line for one.
@@ -263,6 +326,14 @@ func (s *server) checkCopies(c *call) (any, error) {
 	ctx, cancel := context.WithTimeout(c.r.Context(), copiesWithin)
 	defer cancel()
 	return l.Check(ctx)
+}
+
+func (s *server) checkedCopies(c *call) (any, error) {
+	l, err := s.find(c.r, c.who, c.path("code"))
+	if err != nil {
+		return nil, err
+	}
+	return l.Checked(c.r.Context())
 }
 
 func (s *server) getLobby(c *call) (any, error) {

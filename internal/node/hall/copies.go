@@ -86,6 +86,7 @@ func (l *Lobby) hashed(c *Client, tick int64, hash uint32) {
 		c.say(wire.Check{Is: "show", Tick: tick})
 		return
 	}
+	l.note(c, k.tick, nil)
 	k.close(true, nil)
 	c.check = nil
 }
@@ -106,7 +107,44 @@ func (l *Lobby) shown(c *Client, tick int64, parts [][]any) {
 			differs[:min(len(differs), 5)])
 	c.say(wire.Differs{Is: "differs", Tick: tick, Fields: differs})
 	c.fresh = true
+	l.note(c, k.tick, differs)
 	k.close(true, differs)
+}
+
+// maxChecked is how many answers to checks a lobby remembers.
+const maxChecked = 2000
+
+// Checked is what a client has told of its copy: at which tick, and in what it differed.
+type Checked struct {
+	Seat    uint32             `json:"seat"`
+	Tick    int64              `json:"tick" jsonschema:"the tick that the copy stood at"`
+	Same    bool               `json:"same" jsonschema:"it was what it should be"`
+	Differs []wire.Differently `json:"differs,omitempty"`
+}
+
+// CheckedCopies are the newest answers to checks of a lobby, since it has been on this node.
+type CheckedCopies struct {
+	Rate    int       `json:"rate" jsonschema:"ticks a second"`
+	Checked []Checked `json:"checked" jsonschema:"the oldest first, at most 2000"`
+}
+
+// note remembers what a client has told of its copy, by its first seat; the oldest half is
+// forgotten when there are too many.
+func (l *Lobby) note(c *Client, tick sheet.Tick, differs []wire.Differently) {
+	if len(c.own()) == 0 {
+		return
+	}
+	if len(l.checked) >= maxChecked {
+		l.checked = append(l.checked[:0], l.checked[maxChecked/2:]...)
+	}
+	l.checked = append(l.checked, Checked{uint32(c.First()), int64(tick), differs == nil, differs})
+}
+
+// Checked returns what clients have told of their copies.
+func (l *Lobby) Checked(ctx context.Context) (CheckedCopies, error) {
+	out := CheckedCopies{Rate: l.book.Rate}
+	err := l.do(ctx, func() { out.Checked = append([]Checked{}, l.checked...) })
+	return out, err
 }
 
 // differently writes differences for people.

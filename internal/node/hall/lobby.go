@@ -67,6 +67,7 @@ type Lobby struct {
 	checkAt  sheet.Tick        // when the copies are checked next
 	recheck  bool              // something was told since they were checked last
 	asking   []func()          // checks that wait for the next publishing
+	checked  []Checked         // the newest answers to checks, the oldest first
 	closing  bool              // it closes when a result has been shown
 	secret   bool              // spectators see what players must not
 	sat      map[string]bool   // then who has had a seat in the match that runs, or has one

@@ -115,6 +115,8 @@ func (l *Lobby) input(m *wire.Intent) *step.Input {
 		in.Args = l.readSettings(m.Args)
 	case step.Set:
 		in.Value = l.readSet(m)
+	case step.Advance:
+		in.X = readTicks(m.Value)
 	default:
 		in.Verb = step.Verb(clip(m.Do)) // an unknown one is refused by name
 	}

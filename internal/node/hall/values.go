@@ -101,6 +101,33 @@ func (l *Lobby) readSet(m *wire.Intent) sheet.Value {
 	return readValue(f, m.Value)
 }
 
+// readTicks reads how many ticks to let pass: one if it is not said, and -1, which is refused, for
+// what is no such number.
+func readTicks(v any) int64 {
+	if v == nil {
+		return 1
+	}
+	if n := readValue(&sheet.Field{Type: sheet.Integer}, v); n.Type == sheet.Integer {
+		return n.N[0]
+	}
+	return -1
+}
+
+// ByHand does what an operator does in practice: sets a field of a sheet, or lets ticks of play
+// pass, which is the intent's Do.
+func (l *Lobby) ByHand(ctx context.Context, m *wire.Intent) error {
+	var v step.Verdict
+	err := l.do(ctx, func() {
+		in := l.input(m)
+		in.Kind = step.Field
+		v = l.step(in).Verdict
+	})
+	if err == nil && v.Code != code.OK {
+		return fault.New(v.Code, "%s", v.Reason)
+	}
+	return err
+}
+
 // Ask hands in an intent for a player's seat from outside the live connection and
 // returns its verdict.
 func (l *Lobby) Ask(ctx context.Context, account string, m *wire.Intent) (v step.Verdict, err error) {

@@ -78,6 +78,17 @@ func TestDivergence(t *testing.T) {
 				!strings.Contains(fmt.Sprint(r.Differs), "A wrong title") {
 				t.Errorf("the operator is told %+v", r)
 			}
+			_, list, err := at(checked, op).CheckedCopies(soon(t), l.Code)
+			same := map[uint32]bool{}
+			for _, c := range list {
+				same[c.Seat] = same[c.Seat] || c.Same
+				if c.Same == (len(c.Differs) > 0) || c.Same && c.Seat != good.Seat() {
+					t.Errorf("remembered is %+v", c)
+				}
+			}
+			if err != nil || len(same) != 2 || !same[good.Seat()] {
+				t.Errorf("of whose copies it is remembered that they were right: %v, %v", same, err)
+			}
 			return
 		default:
 			b.lie(parts)

@@ -62,6 +62,22 @@ func TestPracticeByHand(t *testing.T) {
 		wants(t, what, err, "bad-argument")
 	}
 	wants(t, "an unknown field", set(a, "keel", 1, nil), "no-such-field")
+	op := operator(t)
+	wants(t, "by an operator", op.SetField(soon(t), code, b.Seat(), "hull", 9), "")
+	wants(t, "too much by an operator", op.SetField(soon(t), code, b.Seat(), "hull", 900), "out-of-range")
+	played := func(c *client.Copy) int64 { v, _ := c.Match().Get("play"); return v.N[0] }
+	still := func(c *client.Copy) bool { return c.Match().Text("paused") == "yes" }
+	wants(t, "play stands still", op.Advance(soon(t), code, 1), "")
+	var at int64
+	until(t, b, "it does", func(c *client.Copy) bool {
+		at = played(c)
+		return still(c) && c.Me().Int("hull") == 9
+	})
+	wants(t, "three ticks", a.Do(soon(t), client.Intent{Do: "advance", Value: 3}), "")
+	until(t, b, "they pass", func(c *client.Copy) bool { return still(c) && played(c) == at+3 })
+	wants(t, "no tick", op.Advance(soon(t), code, 0), "out-of-range")
+	wants(t, "by another", b.Do(soon(t), client.Intent{Do: "advance"}), "not-the-host")
+	wants(t, "no number", a.Do(soon(t), client.Intent{Do: "advance", Value: "much"}), "out-of-range")
 	wants(t, "by who is not the host", set(b, "hull", 1, nil), "not-the-host")
 	wants(
 		t,

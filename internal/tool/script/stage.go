@@ -179,6 +179,14 @@ func (st *Stage) operator(s Step) error {
 			}
 		}
 		st.Take(in)
+	case "advances", "sets": // in practice
+		s.Verb = strings.TrimSuffix(s.Verb, "s")
+		in, err := st.intent(s)
+		if err != nil {
+			return err
+		}
+		in.Kind = step.Field
+		st.Take(in)
 	case "parts": // with the database: nothing can be kept, or no more can wait to be
 		in := step.Input{Kind: step.Unkept, Yes: true, N: 1000}
 		if slices.Equal(s.Args, []string{"full"}) {
@@ -189,7 +197,7 @@ func (st *Stage) operator(s Step) error {
 		st.Take(step.Input{Kind: step.Unkept})
 		st.Take(step.Input{Kind: step.Full})
 	default:
-		return s.fail("an operator ends, closes, holds, parts or keeps, but does not %q", s.Verb)
+		return s.fail("an operator ends, closes, sets, advances, holds, parts or keeps, but does not %q", s.Verb)
 	}
 	return nil
 }
@@ -329,6 +337,11 @@ func (st *Stage) intent(s Step) (step.Input, error) {
 		return st.vote(s)
 	case "stop":
 		in.Verb, in.Name = step.Stop, strings.Join(s.Args, " ")
+	case "advance":
+		in.Verb, in.X = step.Advance, 1
+		if len(s.Args) > 0 {
+			in.X, err = strconv.ParseInt(s.Args[0], 10, 64)
+		}
 	case "set":
 		return st.set(s)
 	default:

@@ -97,6 +97,11 @@ func (w *writer) line(in *step.Input) string {
 		return strings.TrimSpace("operator ends " + in.Text)
 	case step.Close:
 		return "operator closes"
+	case step.Field:
+		if in.Verb == step.Advance {
+			return fmt.Sprint("operator advances ", in.X)
+		}
+		return "operator sets " + w.field(in) + " " + w.plain(w.fieldOf(in), in.Value)
 	case step.Intent:
 		return w.does(name, w.intent(in))
 	}
@@ -142,6 +147,8 @@ func (w *writer) intent(in *step.Input) string {
 			text += " " + w.who(in.Target)
 		}
 		return strings.TrimSpace(text + " " + in.Text)
+	case step.Advance:
+		return fmt.Sprint("advance ", in.X)
 	case step.Set:
 		return "set " + w.field(in) + " " + w.plain(w.fieldOf(in), in.Value)
 	case step.Settings:

@@ -1545,6 +1545,18 @@ export interface Routes {
     }
     body: string
     answer: {
+      flow?: ({
+        by_effects?: boolean
+        frozen?: boolean
+        leads: {
+          to?: string
+          why: string
+        }[] | null
+        length?: string
+        name: string
+        round?: boolean
+        title: string
+      })[] | null
       name?: string
       ok: boolean
       problems: {
@@ -1575,6 +1587,18 @@ export interface Routes {
     query: Record<never, never>
     body: string
     answer: {
+      flow?: ({
+        by_effects?: boolean
+        frozen?: boolean
+        leads: {
+          to?: string
+          why: string
+        }[] | null
+        length?: string
+        name: string
+        round?: boolean
+        title: string
+      })[] | null
       name?: string
       ok: boolean
       problems: {

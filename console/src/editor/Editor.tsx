@@ -10,6 +10,7 @@ import { useEffect, useImperativeHandle, useRef, type Ref } from 'react'
 import type { Answer } from 'turnvex-client'
 import { http } from '../app/session.ts'
 import { useMode } from '../app/theme.tsx'
+import type { Help } from './reference.ts'
 import { helpAt, keysAt } from './schema.ts'
 
 type Check = Answer<'POST /v1/rulebooks/check'>
@@ -133,9 +134,20 @@ const look = {
   '.cm-tooltip': {
     backgroundColor: 'var(--chakra-colors-bg)',
     color: 'var(--chakra-colors-fg)',
-    maxWidth: '420px',
+    maxWidth: '480px',
     padding: '2px 6px',
   },
+  '.cm-help strong': { marginInlineEnd: '8px' },
+  '.cm-help small': { color: 'var(--chakra-colors-fg-muted)' },
+  '.cm-help p': { margin: '2px 0 4px' },
+  '.cm-help pre': {
+    fontFamily: 'var(--chakra-fonts-mono)',
+    fontSize: '12px',
+    backgroundColor: 'var(--chakra-colors-bg-muted)',
+    padding: '4px 6px',
+    overflowX: 'auto',
+  },
+  '.cm-help a': { textDecoration: 'underline', color: 'var(--chakra-colors-teal-fg)' },
   '&.cm-focused .cm-selectionBackground, .cm-selectionBackground': {
     backgroundColor: 'var(--chakra-colors-teal-muted) !important',
   },
@@ -197,9 +209,28 @@ async function hover(v: EditorView, pos: number) {
     pos: word.from,
     end: word.to,
     create: () => {
-      const dom = document.createElement('div')
-      dom.textContent = help
-      return { dom }
+      return { dom: helpBox(help) }
     },
   }
+}
+
+/** Help as a tooltip: the word, what it may hold, what it does, an example, and the way to the reference. */
+function helpBox(help: Help): HTMLElement {
+  const dom = document.createElement('div')
+  dom.className = 'cm-help'
+  const add = (tag: string, text: string) => {
+    const e = dom.appendChild(document.createElement(tag))
+    e.textContent = text
+    return e
+  }
+  add('strong', help.title)
+  if (help.kind) add('small', help.kind)
+  add('p', help.text)
+  if (help.example) add('pre', help.example)
+  if (help.anchor) {
+    const link = add('a', 'In the reference') as HTMLAnchorElement
+    link.href = `/docs/rulebook#${help.anchor}`
+    link.target = '_blank'
+  }
+  return dom
 }

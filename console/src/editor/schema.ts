@@ -1,6 +1,7 @@
 // Completion and help from the rulebooks' JSON Schema, by where in the text the cursor stands.
 import type { Completion } from '@codemirror/autocomplete'
 import { http } from '../app/session.ts'
+import { functionHelp, keyHelp, reference, type Help } from './reference.ts'
 
 interface Schema {
   properties?: Record<string, Schema>
@@ -29,7 +30,7 @@ const schema = () => {
 }
 
 /** The keys that lead to a place in YAML: from how far lines are indented, and the braces around it. */
-function pathAt(text: string, pos: number): string[] {
+export function pathAt(text: string, pos: number): string[] {
   const before = text.slice(0, pos)
   const lines = before.split('\n')
   const here = lines.at(-1) ?? ''
@@ -53,7 +54,7 @@ function pathAt(text: string, pos: number): string[] {
   for (let i = lines.length - 2; i >= 0; i--) {
     const m = /^(\s*)((?:- )*)([\w-]+)\s*:/.exec(lines[i] ?? '')
     if (!m) continue
-    const at = (m[1] ?? '').length
+    const at = (m[1] ?? '').length + (m[2] ?? '').length // where the key stands, behind the dash of a list
     if (at >= indent) continue
     path.unshift(m[3] ?? '')
     indent = at
@@ -62,7 +63,7 @@ function pathAt(text: string, pos: number): string[] {
 }
 
 /** The schemas that a place may have. */
-function follow(root: Schema, path: string[]): Schema[] {
+export function follow(root: Schema, path: string[]): Schema[] {
   let now = resolve(root, root)
   for (const key of path) {
     now = now.flatMap((s) => {
@@ -74,12 +75,16 @@ function follow(root: Schema, path: string[]): Schema[] {
   return now
 }
 
+/** The names of the objects that have been met. */
+const objects = new WeakMap<Schema, string>()
+
 /** A schema with all that it may be: references, choices, and what its lists hold. */
 function resolve(root: Schema, s: Schema, depth = 0): Schema[] {
   if (depth > 6) return []
   if (s.$ref) {
-    const name = s.$ref.split('/').at(-1) ?? ''
+    const name = decodeURIComponent(s.$ref.split('/').at(-1) ?? '')
     const to = root.$defs?.[name] ?? root.definitions?.[name]
+    if (to) objects.set(to, name)
     return to ? resolve(root, to, depth + 1) : []
   }
   const more = [...(s.anyOf ?? []), ...(s.oneOf ?? []), ...(s.items ? [s.items] : [])]
@@ -106,11 +111,16 @@ export async function keysAt(text: string, pos: number): Promise<Completion[]> {
   return [...out.values()]
 }
 
-/** What a key means where it stands. */
-export async function helpAt(text: string, pos: number, word: string): Promise<string | undefined> {
-  const root = await schema().catch(() => undefined)
+/** What a word means where it stands: a key, by the reference and otherwise by the schema; or a function. */
+export async function helpAt(text: string, pos: number, word: string): Promise<Help | undefined> {
+  const [root, page] = await Promise.all([schema().catch(() => undefined), reference().catch(() => '')])
   if (!root) return undefined
-  return follow(root, pathAt(text, pos))
-    .map((s) => s.properties?.[word]?.description)
-    .find(Boolean)
+  for (const s of follow(root, pathAt(text, pos))) {
+    const own = s.properties?.[word]
+    if (!own) continue
+    const help = keyHelp(page, objects.get(s) ?? '', word)
+    if (help) return help
+    if (own.description) return { title: word, text: own.description, anchor: '' }
+  }
+  return functionHelp(page, word)
 }

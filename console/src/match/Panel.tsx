@@ -26,7 +26,7 @@ export function Panel({
   name: string
   narrow: boolean
 }) {
-  useKeys(source, 'state', 'match+', 'match.over', 'lobby+', 'lobby.state', 'player+', ...own(source))
+  useKeys(source, 'state', 'match+', 'match.over', 'match.paused', 'lobby+', 'lobby.state', 'player+', ...own(source))
   const [target, setTarget] = useState<number>()
   const [said, setSaid] = useState<{ text: string; bad: boolean }>()
   const point = useRef<{ at: [number, number]; when: number }>(undefined)

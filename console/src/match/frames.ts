@@ -128,6 +128,8 @@ export class Comparison {
           out.push({ key: `${id}/${no}`, sheet: id, kind: s.kind, owner: s.owner, field, truth: value, held, since })
       }
     }
+    // what is not there any more differs no longer
+    for (const key of this.open.keys()) if (!seen.has(key)) this.close(key, tick)
     return out.sort(
       (a, b) => a.sheet - b.sheet || Number(!a.field.own) - Number(!b.field.own) || a.field.no - b.field.no,
     )

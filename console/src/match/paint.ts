@@ -29,6 +29,8 @@ export function palette(of: Element): Palette {
   const names = ['fg', 'fg-muted', 'bg', 'bg-muted', 'border-emphasized', 'yellow-solid', 'red-solid', 'red-fg']
   for (const n of [...names, ...teamColours.flatMap((c) => [`${c}-solid`, `${c}-fg`])])
     out[n] = style.getPropertyValue(`--chakra-colors-${n}`).trim() || '#888'
+  // on a dark ground a team's solid colour would hardly be seen
+  if (of.closest('.dark')) for (const c of teamColours) out[`${c}-solid`] = out[`${c}-fg`]!
   return out
 }
 

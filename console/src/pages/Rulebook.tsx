@@ -194,7 +194,7 @@ function Writing({ was, name }: { was: string; name: string }) {
           </Section>
         )}
         {session.can('operator') && <Rehearsal text={text} ready={!!check?.ok} />}
-        <Flow text={text} />
+        <Flow flow={check?.flow} name={name} />
         <Text fontSize="xs" color="fg.muted">
           Hover a word for help, Ctrl-Space for what fits.{' '}
           <Link asChild colorPalette="teal">

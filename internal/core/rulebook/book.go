@@ -49,6 +49,7 @@ type Book struct {
 	Referee    *Refereeing // what a referee may do of its own accord; nil for nothing
 	Rounds     *Rounds     // nil without
 	Win        Win
+	Flow       []FlowPhase // how phases lead to each other
 	Pause      Pause
 	End        End
 	Record     []*RecordField

@@ -44,6 +44,7 @@ func (u *uses) reached(phase int) {
 
 // flow looks for what is legal but surely wrong.
 func (b *binder) flow() {
+	b.book.Flow = b.phaseFlow()
 	b.unreached()
 	b.endless()
 	b.unbrokenTies()

@@ -41,6 +41,8 @@ type Check struct {
 	Version  string            `json:"version,omitempty"`
 	Problems rulebook.Problems `json:"problems"`
 	Records  []keep.Difference `json:"records,omitempty"` // what it means for the records that are kept now
+
+	Flow []rulebook.FlowPhase `json:"flow,omitempty"` // how its phases lead to each other
 }
 
 var bookRoutes = []route{
@@ -250,7 +252,7 @@ func (s *server) differences(c *call, current map[string]*rulebook.Book, book *r
 func checked(book *rulebook.Book, problems rulebook.Problems) Check {
 	out := Check{OK: book != nil, Problems: problems}
 	if book != nil {
-		out.Name, out.Version = book.Name, book.Version
+		out.Name, out.Version, out.Flow = book.Name, book.Version, book.Flow
 	}
 	if out.Problems == nil {
 		out.Problems = rulebook.Problems{}

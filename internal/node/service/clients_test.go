@@ -2,7 +2,9 @@ package service_test
 
 import (
 	"fmt"
+	"os"
 	"os/exec"
+	"path/filepath"
 	"strings"
 	"testing"
 	"time"
@@ -38,6 +40,36 @@ func partner(t *testing.T, s *service.Service, title string) (code string, a *cl
 	t.Cleanup(a.Close)
 	do(t, a, client.Intent{Do: "ready"})
 	return l.Code, a
+}
+
+// TestConsoleUnits: what the console reckons without a page: bars, scoreboards, recordings, the
+// comparison of copies, the graph of phases, and help in the editor.
+func TestConsoleUnits(t *testing.T) {
+	const console = "../../../console/"
+	dir, err := os.MkdirTemp(console+"node_modules", ".units")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { os.RemoveAll(dir) })
+	built, err := filepath.Abs(dir)
+	if err != nil {
+		t.Fatal(err)
+	}
+	in := func(name string, args ...string) string {
+		t.Helper()
+		cmd := exec.CommandContext(soon(t), name, args...)
+		cmd.Dir = console
+		out, err := cmd.CombinedOutput()
+		if err != nil {
+			t.Fatalf("%s: %v\n%s", name, err, out)
+		}
+		return string(out)
+	}
+	in("node", "node_modules/vite/bin/vite.js", "build", "--ssr", "test/units.mjs", "--outDir", built, "--logLevel", "error")
+	out := in("node", "--test", "--test-reporter=spec", "--test-timeout=20000", filepath.Join(built, "units.js"))
+	if !strings.Contains(out, "fail 0") || !strings.Contains(out, "help comes from the reference") {
+		t.Error(out)
+	}
 }
 
 // TestTypeScriptClient: vectors, broken messages, and a match from Node in both

@@ -19,20 +19,21 @@ type (
 	Season    = wire.Season
 )
 
-// Part says which part of a board is wanted: of Cursor, Around, Players and From the first
+// Part says which part of a board is wanted: of Cursor, Around, Players, Name and From the first
 // that is set counts; with none, the top.
 type Part struct {
 	Season  string   // its name; "" for the present one
 	Cursor  string   // the Next of the page before
 	Around  string   // a player's ID, or me: their entry and those around it
 	Players []string // IDs: only these, at most 100
+	Name    string   // only players whose names begin so, of at most 100 such players
 	From    int      // from this rank on, from 1
 	Rows    int      // how many, 1 to 100; 20 if 0
 }
 
 func (p *Part) query() string {
 	q := url.Values{}
-	for name, v := range map[string]string{"season": p.Season, "cursor": p.Cursor, "around": p.Around,
+	for name, v := range map[string]string{"season": p.Season, "cursor": p.Cursor, "around": p.Around, "name": p.Name,
 		"players": strings.Join(p.Players, ",")} {
 		if v != "" {
 			q.Set(name, v)

@@ -25,6 +25,19 @@ func (s Service) Devices(ctx context.Context) ([]Device, error) {
 	return out.Devices, s.Call(ctx, http.MethodGet, "/v1/me/devices", nil, &out)
 }
 
+// DevicesOf lists the devices that a player signs in with, the one seen last first, for operators.
+func (s Service) DevicesOf(ctx context.Context, player string) ([]Device, error) {
+	var out struct{ Devices []Device }
+	return out.Devices, s.Call(ctx, http.MethodGet, "/v1/players/"+url.PathEscape(player)+"/devices", nil, &out)
+}
+
+// RemoveDeviceOf removes a device of a player, with the tokens of its sign-ins, for operators. The only
+// way back to a player stays.
+func (s Service) RemoveDeviceOf(ctx context.Context, player, id string) error {
+	return s.Call(ctx, http.MethodDelete, "/v1/players/"+url.PathEscape(player)+"/devices/"+url.PathEscape(id), nil,
+		nil)
+}
+
 // NameDevice gives a device of the player a name.
 func (s Service) NameDevice(ctx context.Context, id, name string) error {
 	return s.Call(ctx, http.MethodPatch, "/v1/me/devices/"+url.PathEscape(id), map[string]string{"name": name}, nil)

@@ -38,6 +38,7 @@ createRoot(root).render(
             <Route path="play" element={<Play />} />
             <Route path="play/:code" element={<Play />} />
             <Route path="results" element={<Results />} />
+            <Route path="results/:id" element={<Results />} />
             <Route path="boards" element={<Boards />} />
             <Route path="boards/:rulebook/:board" element={<Boards />} />
             <Route path="players" element={<Players />} />

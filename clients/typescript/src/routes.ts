@@ -74,6 +74,7 @@ export interface Routes {
       from?: number
       around?: string
       players?: string
+      name?: string
       limit?: number
       cursor?: string
     }
@@ -1221,6 +1222,40 @@ export interface Routes {
       until?: string
       why: string
     }
+    answer: undefined
+  }
+  /**
+   * The devices that a player signs in with, the one seen last first. Who may call: operator.
+   */
+  'GET /v1/players/{id}/devices': {
+    path: {
+      id: string
+    }
+    query: Record<never, never>
+    body: undefined
+    answer: {
+      devices: {
+        id: string
+        made: string
+        name: string
+        seen: string
+        this: boolean
+      }[] | null
+    }
+  }
+  /**
+   * Remove a device of a player, with the tokens of its sign-ins; not the only way back to the player, who
+   * comes back by recovery. Who may call: operator.
+   */
+  'DELETE /v1/players/{id}/devices/{device}': {
+    path: {
+      id: string
+      device: string
+    }
+    query: {
+      why?: string
+    }
+    body: undefined
     answer: undefined
   }
   /**

@@ -7,8 +7,8 @@ import { useMode } from './theme.tsx'
 /** A column of the points, and what it is called. */
 export type Series = [column: string, name: string]
 
-const colours = ['teal', 'orange', 'purple'] as const
-const dashes: (number[] | undefined)[] = [undefined, [6, 3], [2, 3]]
+const colours = ['teal', 'orange', 'purple', 'blue', 'red'] as const
+const dashes: (number[] | undefined)[] = [undefined, [6, 3], [2, 3], [9, 3, 2, 3], [1, 5]]
 
 /** Lines over time. Each is told from the others by its dashes too. */
 export function Chart({
@@ -17,12 +17,15 @@ export function Chart({
   write,
   title,
   height = 130,
+  dots = false,
 }: {
   points: readonly { at: number; [column: string]: number }[]
   series: Series[]
   write: (n: number) => string
   title: string
   height?: number
+  /** Each point is drawn, where there are few. */
+  dots?: boolean
 }) {
   const place = useRef<HTMLDivElement>(null)
   const plot = useRef<uPlot>(undefined)
@@ -47,7 +50,7 @@ export function Chart({
         legend: { show: false },
         scales: { y: { range: (_u, _least, most) => [0, Math.max(most * 1.1, 1e-3)] } },
         axes: [
-          { ...axis, size: 24, values: (_u, list) => list.map(clock) },
+          { ...axis, size: 24, values: (_u, list) => moments(list) },
           { ...axis, size: 58, values: (_u, list) => list.map((v) => write(v)) },
         ],
         series: [
@@ -57,7 +60,7 @@ export function Chart({
             stroke: colour(`${colours[i] ?? 'gray'}-fg`),
             width: 1.5,
             dash: dashes[i],
-            points: { show: false },
+            points: { show: dots, size: 5 },
           })),
         ],
       },
@@ -99,6 +102,14 @@ export function Chart({
         ))}
       </HStack>
     </Box>
+  )
+}
+
+/** Moments in seconds as an axis shows them: times of day, or days where they are far apart. */
+function moments(list: number[]): string[] {
+  const long = (list.at(-1) ?? 0) - (list[0] ?? 0) > 86400
+  return list.map((s) =>
+    long ? new Date(s * 1000).toLocaleDateString([], { day: 'numeric', month: 'short' }) : clock(s),
   )
 }
 

@@ -32,9 +32,11 @@ export default function Back() {
     staleTime: Number.POSITIVE_INFINITY,
   })
   const start = Number(params.get('at')) || undefined
+  const match = Number(params.get('match')) || undefined
   useEffect(() => {
-    if (source && start) source.seek(start)
-  }, [source, start])
+    const at = start ?? (match && source?.starts[match - source.firstMatch])
+    if (source && at) source.seek(at)
+  }, [source, start, match])
   const choose = (seat: string) => {
     const at = Math.floor(source?.tick() ?? 0)
     setParams({ at: String(at), ...(seat && { as: seat }) }, { replace: true })

@@ -79,7 +79,8 @@ function Board({ rulebook, board }: { rulebook: string; board: string }) {
   const season = params.get('season') ?? ''
   const from = Number(params.get('from')) || 1
   const around = params.get('around') ?? ''
-  const [wanted, setWanted] = useState(around)
+  const name = params.get('name') ?? ''
+  const [wanted, setWanted] = useState(name)
   const { page, lost } = useBoard(rulebook, board, season, from, around)
   const seasons = useCall('GET /v1/boards/{rulebook}/{board}/seasons', { path: { rulebook, board } })
   const go = (q: Record<string, string>) => setParams({ ...(season && { season }), ...q })
@@ -124,28 +125,39 @@ function Board({ rulebook, board }: { rulebook: string; board: string }) {
         <form
           onSubmit={(e) => {
             e.preventDefault()
-            if (wanted.trim()) go({ around: wanted.trim() })
-            else go({})
+            const text = wanted.trim()
+            go(!text ? {} : isID.test(text) ? { around: text } : { name: text })
           }}
         >
           <Flex gap="2" wrap="wrap">
             <Input
               size="xs"
               w="300px"
-              aria-label="Player ID"
-              placeholder="Show around a player: their ID"
+              type="search"
+              aria-label="Beginning of a name, or a player’s ID"
+              placeholder="Beginning of a name, or a player’s ID"
               value={wanted}
               onChange={(e) => setWanted(e.target.value)}
             />
             <Button size="xs" type="submit" variant="outline">
-              Show
+              Search
             </Button>
-            <Button size="xs" variant="ghost" disabled={!around && from === 1} onClick={() => go({})}>
+            <Button size="xs" variant="ghost" disabled={!around && !name && from === 1} onClick={() => go({})}>
               Top
             </Button>
           </Flex>
         </form>
       </Box>
+      {name && (
+        <Named
+          rulebook={rulebook}
+          board={board}
+          season={season}
+          name={name}
+          write={write}
+          show={(id) => go({ around: id })}
+        />
+      )}
       <Away lost={lost} />
       {page.rows.length === 0 ? (
         <Empty title="Nobody stands on it yet" />
@@ -206,6 +218,53 @@ function Board({ rulebook, board }: { rulebook: string; board: string }) {
         </Button>
       </HStack>
     </Section>
+  )
+}
+
+const isID = /^[0-9a-f]{8}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{4}-[0-9a-f]{12}$/i
+
+/** Who is called so, with their places. */
+function Named({
+  rulebook,
+  board,
+  season,
+  name,
+  write,
+  show,
+}: {
+  rulebook: string
+  board: string
+  season: string
+  name: string
+  write: (v: number) => string
+  show: (id: string) => void
+}) {
+  const { data, error } = useCall('GET /v1/boards/{rulebook}/{board}', {
+    path: { rulebook, board },
+    query: { name, limit: 100, ...(season && { season }) },
+  })
+  const rows = data?.rows ?? []
+  return (
+    <Box px="4" py="2" borderBottomWidth="1px" data-test="named">
+      {error && <Failed error={error} />}
+      {data && rows.length === 0 && <Text color="fg.muted">Nobody on this board has a name that begins so.</Text>}
+      {rows.slice(0, 20).map((r) => (
+        <HStack key={r.player} gap="3">
+          <Text w="14" textAlign="end" fontWeight="semibold">
+            {r.place}
+          </Text>
+          <Button size="xs" variant="ghost" dir="auto" onClick={() => show(r.player ?? '')}>
+            {r.name}
+          </Button>
+          <Text color="fg.muted">{write(r.value)}</Text>
+        </HStack>
+      ))}
+      {rows.length > 20 && (
+        <Text fontSize="xs" color="fg.muted">
+          and {rows.length - 20} more; write more of the name
+        </Text>
+      )}
+    </Box>
   )
 }
 

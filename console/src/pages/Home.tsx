@@ -173,7 +173,9 @@ function Ended({ rows }: { rows: readonly MatchRow[] }) {
           <HStack key={m.id} px="4" py="2" gap="3" data-ended={m.id}>
             <Box flex="1" minW="0">
               <Text truncate dir="auto">
-                {won.length ? `${won.join(', ')} won` : 'Nobody won'}
+                <Link asChild>
+                  <NavLink to={`/results/${m.id}`}>{won.length ? `${won.join(', ')} won` : 'Nobody won'}</NavLink>
+                </Link>
                 <Text as="span" color="fg.muted">
                   {' '}
                   · {m.result.because}

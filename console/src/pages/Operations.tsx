@@ -1,5 +1,5 @@
 import { Badge, Box, Grid, HStack, Link, SegmentGroup, Stack, Table, Text } from '@chakra-ui/react'
-import { useState } from 'react'
+import { useMemo, useState } from 'react'
 import { NavLink } from 'react-router'
 import type { Answer } from 'turnvex-client'
 import { useCall } from '../app/calls.ts'
@@ -80,6 +80,14 @@ const charts: { title: string; series: Series[]; write: (n: number) => string }[
     ],
     write: (n) => n.toFixed(1),
   },
+  {
+    title: 'Journals and inputs that wait to be kept',
+    series: [
+      ['journal', 'journals'],
+      ['ledger', 'inputs'],
+    ],
+    write: bytes,
+  },
   { title: 'Processor, in cores', series: [['processor', 'used']], write: (n) => n.toFixed(2) },
   { title: 'Memory', series: [['memory', 'in use']], write: bytes },
 ]
@@ -148,11 +156,51 @@ function Charts() {
               <Chart points={data} series={c.series} write={c.write} title={c.title} />
             </Section>
           ))}
+          <Kinds points={data} />
         </Grid>
       )}
     </Stack>
   )
 }
+
+/** What was refused or failed, by kind: the most frequent as lines, all of them counted. */
+function Kinds({ points }: { points: readonly Point[] }) {
+  const { rows, series, totals } = useMemo(() => {
+    const sums = new Map<string, number>()
+    for (const p of points)
+      for (const [k, n] of Object.entries(kindsOf(p))) sums.set(k, (sums.get(k) ?? 0) + n * pointSeconds)
+    const totals = [...sums].sort((a, b) => b[1] - a[1])
+    const series = totals.slice(0, 5).map(([k]): Series => [k, k])
+    const rows = points.map((p) => ({ at: p.at, ...Object.fromEntries(series.map(([k]) => [k, kindsOf(p)[k] ?? 0])) }))
+    return { rows, series, totals }
+  }, [points])
+  return (
+    <Section title="Refused or failed, a second" flush data-test="kinds">
+      {totals.length === 0 ? (
+        <Empty title="Nothing within the hour" />
+      ) : (
+        <>
+          <Chart
+            key={series.map(([k]) => k).join()}
+            points={rows}
+            series={series}
+            write={(n) => n.toFixed(2)}
+            title="Refused or failed"
+          />
+          <Text fontSize="xs" color="fg.muted" px="4" pb="2">
+            Within the hour: {totals.map(([k, n]) => `${k} ${count(Math.round(n))}`).join(', ')}
+          </Text>
+        </>
+      )}
+    </Section>
+  )
+}
+
+/** What a point tells by kind, beside its numbers. */
+const kindsOf = (p: Point) => (p as unknown as { kinds?: Record<string, number> }).kinds ?? {}
+
+/** How long a point stands for. */
+const pointSeconds = 10
 
 function Nodes() {
   const { data, lost } = useTopic<NodeRow>({ name: 'nodes' })

@@ -13,10 +13,11 @@ import {
   Text,
 } from '@chakra-ui/react'
 import { useQueryClient } from '@tanstack/react-query'
-import { useState } from 'react'
+import { useMemo, useState } from 'react'
 import { NavLink, useNavigate, useParams, useSearchParams } from 'react-router'
 import { formatClock } from 'turnvex-client'
 import { useCall } from '../app/calls.ts'
+import { Chart, type Series } from '../app/Chart.tsx'
 import { Columns, Empty, Failed, Id, Loading, Page, Section } from '../app/Page.tsx'
 import type { MatchRow } from '../app/results.ts'
 import { http, session } from '../app/session.ts'
@@ -186,6 +187,7 @@ function One({ id }: { id: string }) {
               </Table.Root>
             )}
           </Section>
+          <Scores id={id} rulebooks={list.map((t) => t.rulebook)} />
           <Section title="In lobbies now" flush>
             {(lobbies.data?.lobbies ?? []).length === 0 ? (
               <Empty title="In no lobby" />
@@ -210,7 +212,9 @@ function One({ id }: { id: string }) {
               <Stack gap="0" px="4" py="2">
                 {matches.map((m) => (
                   <HStack key={m.id} gap="3" py="1">
-                    <Text w="24">{m.result.rulebook}</Text>
+                    <Link asChild colorPalette="teal" w="24">
+                      <NavLink to={`/results/${m.id}`}>{m.result.rulebook}</NavLink>
+                    </Link>
                     <Outcome outcome={m.result.players.find((p) => p.player === id)?.outcome ?? ''} />
                     <Text flex="1" color="fg.muted" truncate>
                       {m.result.because}
@@ -224,9 +228,142 @@ function One({ id }: { id: string }) {
             )}
           </Section>
         </Stack>
-        <Record id={id} rulebooks={list.map((t) => t.rulebook)} />
+        <Stack gap="4" minW="0">
+          <Record id={id} rulebooks={list.map((t) => t.rulebook)} />
+          {session.can('operator') && <Devices id={id} />}
+        </Stack>
       </Grid>
     </Page>
+  )
+}
+
+/** A number of a player's results over time, match by match. */
+function Scores({ id, rulebooks }: { id: string; rulebooks: string[] }) {
+  const [book, setBook] = useState<string>()
+  const [chosen, setChosen] = useState<string>()
+  const rulebook = book ?? rulebooks[0]
+  const results = useCall('GET /v1/matches', rulebook ? { query: { player: id, rulebook, limit: 100 } } : undefined)
+  const matches = useMemo(() => ((results.data?.matches ?? []) as MatchRow[]).toReversed(), [results.data])
+  const fields = numbersOf(matches, id)
+  const field = chosen && fields.includes(chosen) ? chosen : (fields.find((f) => /points|score/.test(f)) ?? fields[0])
+  const clock = matches.some((m) => m.result.clocks?.includes(field ?? ''))
+  const points = useMemo(
+    () =>
+      matches.flatMap((m) => {
+        const value = m.result.players.find((p) => p.player === id)?.fields?.[field ?? '']
+        return typeof value === 'number' ? [{ at: Date.parse(m.ended), value }] : []
+      }),
+    [matches, id, field],
+  )
+  const series = useMemo<Series[]>(() => [['value', plainName(field ?? '')]], [field])
+  if (!rulebook) return null
+  const write = clock ? formatClock : (n: number) => count(Math.round(n * 100) / 100)
+  return (
+    <Section
+      title="Scores over time"
+      data-test="scores"
+      beside={
+        <HStack gap="2">
+          <Pick name="Rulebook" value={rulebook} options={rulebooks} set={setBook} />
+          {field && <Pick name="Number" value={field} options={fields} set={setChosen} />}
+        </HStack>
+      }
+    >
+      {!results.data ? (
+        <Loading />
+      ) : points.length < 2 ? (
+        <Empty title="Two matches are needed for a chart" />
+      ) : (
+        <>
+          <Chart points={points} series={series} write={write} title={plainName(field ?? '')} dots />
+          <Text fontSize="xs" color="fg.muted" px="4">
+            {many(points.length, 'match', 'matches')}, best {write(Math.max(...points.map((p) => p.value)))}, least{' '}
+            {write(Math.min(...points.map((p) => p.value)))}
+          </Text>
+        </>
+      )}
+    </Section>
+  )
+}
+
+/** The numbers that a player's results have. */
+function numbersOf(matches: readonly MatchRow[], id: string): string[] {
+  const all = matches.flatMap((m) => Object.entries(m.result.players.find((p) => p.player === id)?.fields ?? {}))
+  return [...new Set(all.filter(([, v]) => typeof v === 'number').map(([name]) => name))].sort()
+}
+
+function Pick({
+  name,
+  value,
+  options,
+  set,
+}: {
+  name: string
+  value: string
+  options: string[]
+  set: (v: string) => void
+}) {
+  return (
+    <NativeSelect.Root size="xs" w="auto">
+      <NativeSelect.Field aria-label={name} value={value} onChange={(e) => set(e.currentTarget.value)}>
+        {options.map((o) => (
+          <option key={o} value={o}>
+            {plainName(o)}
+          </option>
+        ))}
+      </NativeSelect.Field>
+      <NativeSelect.Indicator />
+    </NativeSelect.Root>
+  )
+}
+
+/** What a player signs in with, and the way back for who has lost it. */
+function Devices({ id }: { id: string }) {
+  const { data, error, refetch } = useCall('GET /v1/players/{id}/devices', { path: { id } })
+  const [code, setCode] = useState('')
+  const devices = data?.devices ?? []
+  return (
+    <Section
+      title="Devices"
+      flush
+      beside={
+        <Act
+          name="Recovery code"
+          what="Makes a code with which the player comes back on a new device, once, within a day. All devices of before are removed then. Give it to nobody whom you do not know to be the player."
+          does={(why) =>
+            http.call('POST /v1/players/{id}/recovery', { path: { id }, query: { why } }).then((r) => setCode(r.code))
+          }
+        />
+      }
+    >
+      {error && <Failed error={error} />}
+      {code && (
+        <HStack px="4" py="2" borderBottomWidth="1px">
+          <Text>Code, shown once:</Text>
+          <Id id={code} />
+        </HStack>
+      )}
+      {data && devices.length === 0 && <Empty title="No device: the player signs in with a password" />}
+      {devices.map((d) => (
+        <HStack key={d.id} px="4" py="2" borderBottomWidth="1px" gap="3">
+          <Box flex="1" minW="0">
+            <Text truncate>{d.name || 'Without a name'}</Text>
+            <Text fontSize="xs" color="fg.muted" title={moment(d.made)}>
+              since {since(d.made)}, seen {since(d.seen)} ago
+            </Text>
+          </Box>
+          <Act
+            name="Remove"
+            what="The player signs in with this device no longer, and what is connected by it ends. The only way back to a player stays."
+            does={(why) =>
+              http
+                .call('DELETE /v1/players/{id}/devices/{device}', { path: { id, device: d.id }, query: { why } })
+                .then(() => refetch())
+            }
+          />
+        </HStack>
+      ))}
+    </Section>
   )
 }
 
@@ -318,8 +455,10 @@ function changed(changes: unknown): string {
   if (!Array.isArray(changes)) return JSON.stringify(changes)
   const list = changes as { field?: string; does?: string; value?: unknown }[]
   return (
-    list.map((c) => `${plainName(c.field ?? '?')} ${c.does ?? ''} ${String(c.value ?? '')}`).join(', ') ||
-    many(0, 'change')
+    list
+      .filter((c) => c.does !== 'add' || c.value !== 0)
+      .map((c) => `${plainName(c.field ?? '?')} ${c.does ?? ''} ${String(c.value ?? '')}`)
+      .join(', ') || many(0, 'change')
   )
 }
 

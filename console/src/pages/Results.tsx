@@ -1,13 +1,13 @@
-import { Box, Button, Flex, HStack, Input, Link, Stack, Table, Text } from '@chakra-ui/react'
-import { useEffect, useState } from 'react'
-import { NavLink, useSearchParams } from 'react-router'
+import { Box, Button, Flex, HStack, Input, Link, SimpleGrid, Stack, Table, Text } from '@chakra-ui/react'
+import { useEffect, useState, type ReactNode } from 'react'
+import { NavLink, useParams, useSearchParams } from 'react-router'
 import { formatClock } from 'turnvex-client'
 import { useCall, useSession } from '../app/calls.ts'
 import { useTopic } from '../app/live.ts'
 import { Empty, Failed, Id, Loading, Page, Section } from '../app/Page.tsx'
 import type { MatchRow } from '../app/results.ts'
 import { session } from '../app/session.ts'
-import { many, plainName, since } from '../app/words.ts'
+import { many, moment, plainName, since } from '../app/words.ts'
 import { Outcome } from '../match/State.tsx'
 import { useSomebody } from './Lobbies.tsx'
 
@@ -16,6 +16,50 @@ const filters = ['rulebook', 'player', 'lobby'] as const
 /** Ended matches, the newest first; what ends while one looks is offered above. */
 export default function Results() {
   useSomebody()
+  const { id } = useParams()
+  return id ? <Whole key={id} id={id} /> : <Several />
+}
+
+/** One result, whole, with the way to its replay. */
+function Whole({ id }: { id: string }) {
+  const { data, error, refetch } = useCall('GET /v1/matches/{id}', { path: { id } })
+  const m = data as MatchRow | undefined
+  return (
+    <Page title={m ? `${plainName(m.result.rulebook)}, match ${m.result.match} of ${m.lobby}` : 'Result'}>
+      {error && <Failed error={error} again={() => void refetch()} />}
+      {!m && !error && <Loading />}
+      {m && (
+        <>
+          <SimpleGrid columns={{ base: 2, md: 4 }} gap="4">
+            <Fact name="Because">{m.result.because}</Fact>
+            <Fact name="Ended">{moment(m.ended)}</Fact>
+            <Fact name="Played">
+              {formatClock(m.result.millis)}
+              {m.result.rounds ? `, ${many(m.result.rounds, 'round')}` : ''}
+            </Fact>
+            <Fact name="Rulebook">
+              {m.result.rulebook} {m.result.version && <Id id={m.result.version} />}
+            </Fact>
+          </SimpleGrid>
+          <One m={m} all />
+        </>
+      )}
+    </Page>
+  )
+}
+
+function Fact({ name, children }: { name: string; children: ReactNode }) {
+  return (
+    <Box minW="0">
+      <Text fontSize="xs" color="fg.muted">
+        {name}
+      </Text>
+      <Box fontWeight="semibold">{children}</Box>
+    </Box>
+  )
+}
+
+function Several() {
   const { who } = useSession()
   const [params, setParams] = useSearchParams()
   const query: Record<string, string> = {}
@@ -97,14 +141,14 @@ function Filters({ query, set }: { query: Record<string, string>; set: (q: Recor
   )
 }
 
-function One({ m }: { m: MatchRow }) {
+function One({ m, all }: { m: MatchRow; all?: boolean }) {
   const r = m.result
   const teams = (r.teams?.length ?? 0) > 0
-  const names = [...new Set(r.players.flatMap((p) => Object.keys(p.fields ?? {})))].sort().slice(0, 8)
+  const names = [...new Set(r.players.flatMap((p) => Object.keys(p.fields ?? {})))].sort().slice(0, all ? 40 : 8)
   const title = `${plainName(r.rulebook)}, match ${r.match} of ${m.lobby}`
   return (
     <Section
-      title={title}
+      title={all ? 'Players' : title}
       flush
       data-test={`match ${m.id}`}
       beside={
@@ -117,7 +161,7 @@ function One({ m }: { m: MatchRow }) {
           <Text>ended {since(m.ended)} ago</Text>
           {session.can('read') && (
             <Link asChild colorPalette="teal">
-              <NavLink to={`/lobby/${m.lobby}/back`}>Look back</NavLink>
+              <NavLink to={`/lobby/${m.lobby}/back?match=${r.match}`}>Look back</NavLink>
             </Link>
           )}
         </HStack>
@@ -145,7 +189,7 @@ function One({ m }: { m: MatchRow }) {
               {teams && <Table.ColumnHeader>Team</Table.ColumnHeader>}
               <Table.ColumnHeader>Outcome</Table.ColumnHeader>
               {names.map((n) => (
-                <Table.ColumnHeader key={n} textAlign="end">
+                <Table.ColumnHeader key={n} textAlign="end" _last={{ pe: '4' }}>
                   {plainName(n)}
                 </Table.ColumnHeader>
               ))}
@@ -173,7 +217,7 @@ function One({ m }: { m: MatchRow }) {
                     <Outcome outcome={p.outcome} />
                   </Table.Cell>
                   {names.map((n) => (
-                    <Table.Cell key={n} textAlign="end">
+                    <Table.Cell key={n} textAlign="end" _last={{ pe: '4' }}>
                       {r.clocks?.includes(n) ? formatClock(Number(p.fields?.[n] ?? 0)) : String(p.fields?.[n] ?? '')}
                     </Table.Cell>
                   ))}
@@ -183,7 +227,9 @@ function One({ m }: { m: MatchRow }) {
         </Table.Root>
       </Table.ScrollArea>
       <HStack px="4" py="1" fontSize="xs" color="fg.muted" borderTopWidth="1px">
-        <Text>Match</Text>
+        <Link asChild colorPalette="teal">
+          <NavLink to={`/results/${m.id}`}>Match</NavLink>
+        </Link>
         <Id id={m.id} />
       </HStack>
     </Section>

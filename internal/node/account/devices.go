@@ -137,11 +137,12 @@ func (s *Service) tie(tx *store.Tx, key, player string) (id string, err error) {
 	return id, err
 }
 
-// Devices lists the devices that a player signs in with, the one seen last first.
+// Devices lists the devices that a player signs in with, the one seen last first. For who is not
+// signed in themselves none is theirs at the moment.
 func (s *Service) Devices(ctx context.Context, who *Who) ([]Device, error) {
 	out := []Device{}
 	return out, s.db.WithContext(ctx).Raw(`select id, name, created_at as made, seen_at as seen, exists (
-			select 1 from refresh_tokens t where t.device_id = d.id and t.family = ?) as this
+			select 1 from refresh_tokens t where t.device_id = d.id and t.family = nullif(?, '')::uuid) as this
 		from devices d where player_id = ? order by seen_at desc, id`, who.line, who.Player).Scan(&out).Error
 }
 

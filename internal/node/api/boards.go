@@ -51,7 +51,9 @@ var boardRoutes = []route{
 		params: append([]param{seasonParam,
 			{"from", "from this rank on, from 1", "integer"},
 			{"around", "a player's ID, or me: their entry and those around it", "string"},
-			{"players", "IDs with commas between: only these, at most 100", "string"}}, paging...),
+			{"players", "IDs with commas between: only these, at most 100", "string"},
+			{"name", "only players whose names begin so, of at most 100 such players; of boards per player",
+				"string"}}, paging...),
 		do: (*server).getBoard,
 	},
 	{
@@ -188,12 +190,33 @@ func (s *server) getBoard(c *call) (any, error) {
 	if v := c.query("players"); v != "" {
 		q.Players = strings.Split(v, ",")
 	}
+	if v := c.query("name"); v != "" {
+		if q.Players, err = s.called(c, r.Board, v); err != nil {
+			return nil, err
+		}
+	}
 	if v := c.query("from"); v != "" {
 		if q.From, err = strconv.Atoi(v); err != nil || q.From < 1 || q.From > math.MaxInt32 {
 			return nil, fault.New(code.OutOfRange, "from is a rank from 1, not %q", v)
 		}
 	}
 	return s.Boards.Read(c.r.Context(), r, &q)
+}
+
+// called are the players whose names begin so; where there are none, one that does not exist.
+func (s *server) called(c *call, b *rulebook.Board, name string) (ids []string, err error) {
+	if b.Team || len(name) > 100 {
+		return nil, fault.New(code.BadRequest, "name is what the names of players begin with, 1 to 100 bytes, on a "+
+			"board of players")
+	}
+	list, _, err := s.Accounts.Find(c.r.Context(), name, "", board.MaxPage)
+	for _, p := range list {
+		ids = append(ids, p.Player)
+	}
+	if len(ids) == 0 {
+		ids = []string{uuid.Nil.String()}
+	}
+	return ids, err
 }
 
 func (s *server) postBoard(c *call) (any, error) {

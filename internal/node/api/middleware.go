@@ -20,9 +20,16 @@ func (s *server) logged(next http.Handler) http.Handler {
 		began := time.Now()
 		ww := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
 		next.ServeHTTP(ww, r)
-		s.Meter.Answer(strconv.Itoa(ww.Status()))
+		status := ww.Status()
+		if status == 0 { // the connection was taken over, or nothing was written
+			status = http.StatusOK
+			if r.Header.Get("Upgrade") != "" {
+				status = http.StatusSwitchingProtocols
+			}
+		}
+		s.Meter.Answer(strconv.Itoa(status))
 		s.Log.Debug("request", "id", middleware.GetReqID(r.Context()), "method", r.Method, "path", r.URL.Path,
-			"status", ww.Status(), "bytes", ww.BytesWritten(), "took", time.Since(began))
+			"status", status, "bytes", ww.BytesWritten(), "took", time.Since(began))
 	})
 }
 

@@ -90,6 +90,22 @@ var playerRoutes = []route{
 		do:      (*server).unbanPlayer,
 	},
 	{
+		method:  "GET",
+		path:    "/v1/players/{id}/devices",
+		access:  operator,
+		summary: "The devices that a player signs in with, the one seen last first",
+		out:     Devices{},
+		do:      (*server).devicesOf,
+	},
+	{
+		method: "DELETE",
+		path:   "/v1/players/{id}/devices/{device}",
+		access: operator,
+		summary: "Remove a device of a player, with the tokens of its sign-ins; not the only way back to the player, " +
+			"who comes back by recovery",
+		do: (*server).removeDeviceOf,
+	},
+	{
 		method: "POST",
 		path:   "/v1/players/{id}/recovery",
 		access: operator,
@@ -259,4 +275,21 @@ func (s *server) putBackRecord(c *call) (any, error) {
 	}
 	s.Hall.Stands(book.Name, p.ID, stand)
 	return Record{Player: p.ID, Rulebook: book.Name, Fields: stand.Fields.Shown(book)}, nil
+}
+
+func (s *server) devicesOf(c *call) (any, error) {
+	p, err := s.Accounts.Player(c.r.Context(), c.path("id"))
+	if err != nil {
+		return nil, err
+	}
+	list, err := s.Accounts.Devices(c.r.Context(), &account.Who{Player: p.ID})
+	return Devices{list}, err
+}
+
+func (s *server) removeDeviceOf(c *call) (any, error) {
+	p, err := s.Accounts.Player(c.r.Context(), c.path("id"))
+	if err != nil {
+		return nil, err
+	}
+	return nil, s.Accounts.RemoveDevice(c.r.Context(), p.ID, c.path("device"))
 }

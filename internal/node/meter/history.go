@@ -37,8 +37,13 @@ type Point struct {
 	SavesAge    float64 `json:"saves_age"`  // seconds
 	Ledger      float64 `json:"ledger"`     // bytes that wait for the database
 	LedgerAge   float64 `json:"ledger_age"` // seconds
+	Journal     float64 `json:"journal"`    // bytes of journals that wait to be kept
 	Memory      float64 `json:"memory"`     // bytes
 	Processor   float64 `json:"processor"`  // share of one core
+
+	// What was refused or failed, by the code of the verdict, or http and the status; and what
+	// could not be posted, or was too slow. Only what there was.
+	Kinds map[string]float64 `json:"kinds,omitempty"`
 }
 
 // history is the points of the last hour.
@@ -127,8 +132,51 @@ func point(before, now gathered, seconds float64) Point {
 		Limited: rate("turnvex_refusals_total", nil), Saves: has("turnvex_saves_waiting"),
 		SavesAge: has("turnvex_saves_age_seconds"), Ledger: has("turnvex_ledger_bytes"),
 		LedgerAge: has("turnvex_ledger_age_seconds"), Memory: has("process_resident_memory_bytes"),
-		Processor: rate("process_cpu_seconds_total", nil),
+		Processor: rate("process_cpu_seconds_total", nil), Journal: has("turnvex_ledger_pieces_bytes"),
+		Kinds: kinds(before, now, seconds),
 	}
+}
+
+// failures are the metrics that count what was refused or failed, and what each label of them is
+// called; "" for what is no failure.
+var failures = map[string]func(label string) string{
+	"turnvex_verdicts_total": func(l string) string {
+		if l == "ok" {
+			return ""
+		}
+		return l
+	},
+	"turnvex_http_answers_total": func(l string) string {
+		if l < "400" {
+			return ""
+		}
+		return "http " + l
+	},
+	"turnvex_connections_too_slow_total": func(string) string { return "connection too slow" },
+	"turnvex_posts_refused_total":        func(string) string { return "post refused" },
+}
+
+// kinds are what was refused or failed between two moments, each a second, by its kind.
+func kinds(before, now gathered, seconds float64) map[string]float64 {
+	var out map[string]float64
+	for metric, called := range failures {
+		for _, m := range now[metric].GetMetric() {
+			label := ""
+			if len(m.GetLabel()) > 0 {
+				label = m.GetLabel()[0].GetValue()
+			}
+			n := round((now.sum(metric, is(label)) - before.sum(metric, is(label))) / seconds)
+			name := called(label)
+			if name == "" || n <= 0 {
+				continue
+			}
+			if out == nil {
+				out = map[string]float64{}
+			}
+			out[name] = n
+		}
+	}
+	return out
 }
 
 // round keeps three digits behind the point.

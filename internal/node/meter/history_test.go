@@ -1,6 +1,7 @@
 package meter
 
 import (
+	"reflect"
 	"testing"
 	"testing/synctest"
 	"time"
@@ -24,6 +25,7 @@ func TestHistory(t *testing.T) {
 		}
 		m.Answer("200")
 		m.Answer("503")
+		m.Slow()
 		time.Sleep(pointEvery)
 		synctest.Wait()
 		lobbies = 4
@@ -36,11 +38,12 @@ func TestHistory(t *testing.T) {
 		p, q := list[0], list[1]
 		p.Memory, p.Processor = 0, 0
 		want := Point{At: p.At, Lobbies: 3, Turns: 2, TickMS: 2, LateMS: 1, Out: 20, OutBytes: 1000, Done: 4,
-			Refused: 2, Answers: 0.2, Errors: 0.1}
-		if p != want {
+			Refused: 2, Answers: 0.2, Errors: 0.1, Kinds: map[string]float64{"not-now": 2, "http 503": 0.1,
+			"connection too slow": 0.1}}
+		if !reflect.DeepEqual(p, want) {
 			t.Errorf("%+v\ninstead of\n%+v", p, want)
 		}
-		if q.Lobbies != 4 || q.Turns != 0 || q.Out != 0 || q.At-p.At != pointEvery.Milliseconds() {
+		if q.Lobbies != 4 || q.Turns != 0 || q.Out != 0 || q.Kinds != nil || q.At-p.At != pointEvery.Milliseconds() {
 			t.Errorf("after ten quiet seconds: %+v", q)
 		}
 		time.Sleep(time.Hour)

@@ -59,6 +59,14 @@ func TestBoardsThroughEveryDoor(t *testing.T) {
 	if err != nil || len(p.Rows) != 1 || p.Rows[0].Value != 5 {
 		t.Errorf("what counts once is %+v, %v", p, err)
 	}
+	for name, want := range map[string]string{"mA": "Mara", "Jo": "", "nobody": "", "M%": ""} {
+		p, err := as(joss).Board(soon(t), book, "sum", client.Part{Name: name})
+		if err != nil || rows(*p) != want {
+			t.Errorf("called %s are %+v, %v", name, p, err)
+		}
+	}
+	_, err = op.Board(soon(t), book, "sides", client.Part{Name: "Am"})
+	wants(t, "a name on a board of teams", err, "bad-request")
 	p, err = op.Board(soon(t), book, "sides", client.Part{})
 	if err != nil || len(p.Rows) != 1 || p.Rows[0].Value != 6 ||
 		p.Rows[0].Name != "Amber Crew" || p.Rows[0].Team != "amber" {

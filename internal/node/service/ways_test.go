@@ -17,13 +17,30 @@ import (
 // TestWaysBackToAPlayer: devices are listed, named and removed, with what is connected by them;
 // with an operator's code the player comes back.
 func TestWaysBackToAPlayer(t *testing.T) {
-	one := player(t, "Mara")
-	wants(t, "an account", as(one).MakeAccount(soon(t), "mara."+fresh(), "seven wet lanterns"), "")
+	one, login := player(t, "Mara"), "mara."+fresh()
+	wants(t, "an account", as(one).MakeAccount(soon(t), login, "seven wet lanterns"), "")
 	list, err := as(one).Devices(soon(t))
 	if err != nil || len(list) != 1 || !list[0].This {
 		t.Fatalf("%+v, %v", list, err)
 	}
 	wants(t, "a name", as(one).NameDevice(soon(t), list[0].ID, "the old boat"), "")
+	if of, err := operator(t).DevicesOf(soon(t), one.Player); err != nil || len(of) != 1 || of[0].This ||
+		of[0].Name != "the old boat" {
+		t.Errorf("an operator sees %+v, %v", of, err)
+	}
+	wants(t, "another's devices", as(one).Call(soon(t), http.MethodGet, "/v1/players/"+one.Player+"/devices", nil, nil),
+		"forbidden")
+	phone, err := client.SignInAccount(soon(t), node.Address, login, "seven wet lanterns", "the-other-phone-of-mara-the-second-"+fresh())
+	if err != nil {
+		t.Fatal(err)
+	}
+	all, err := operator(t).DevicesOf(soon(t), one.Player)
+	if err != nil || len(all) != 2 {
+		t.Fatalf("an operator sees %+v, %v", all, err)
+	}
+	wants(t, "an operator removes one", operator(t).RemoveDeviceOf(soon(t), one.Player, all[0].ID), "")
+	_, err = client.Refresh(soon(t), node.Address, phone.Refresh)
+	wants(t, "its sign-in", err, "bad-token")
 	r, err := operator(t).RecoverPlayer(soon(t), one.Player, "lost the phone")
 	if err != nil {
 		t.Fatal(err)

@@ -76,9 +76,5 @@ func vote(c *client.Copy, me *client.Sheet) []client.Intent {
 	if open == name && me.Flag("voted") || open == "" && c.Clock(c.Match(), "until") < 8000 {
 		return nil
 	}
-	in := client.Intent{Do: "vote", Name: name}
-	if open == name {
-		in.Text = c.Book.Arenas[mrand.IntN(len(c.Book.Arenas))].Name
-	}
-	return []client.Intent{in}
+	return []client.Intent{{Do: "vote", Name: name, Text: c.Book.Arenas[mrand.IntN(len(c.Book.Arenas))].Name}}
 }

@@ -159,8 +159,8 @@ test('where in a rulebook the cursor stands', () => {
 test('help comes from the reference: the row of a key, an example, a function', () => {
   const page = readFileSync('../docs/rulebook.md', 'utf8')
   const hold = keyHelp(page, 'zone', 'tell')
-  assert.match(hold.kind, /^duration, 0s to 10s; 100ms if it is not given$/)
-  assert.match(hold.text, /at most this often/)
+  assert.match(hold.kind, /^duration, 0s to 10s; default 100ms$/)
+  assert.match(hold.text, /between two updates/)
   assert.match(hold.example, /tell: 200ms/)
   assert.ok(hold.example.split('\n').length <= 12)
   assert.equal(hold.anchor, 'zone')

@@ -28,7 +28,10 @@ export interface Edge {
   y: number
 }
 
-/** Lays phases one below the other: ways to the next one go straight down, those that skip some pass on the right, and those that lead back on the left. */
+/**
+ * Lays phases one below the other: ways to the next one go straight down, those that skip some pass on the
+ * right, and those that lead back on the left.
+ */
 export function lay(flow: Flow): { nodes: Node[]; edges: Edge[]; width: number; height: number } {
   const place = new Map(flow.map((p, i) => [p.name, i]))
   const end = flow.length

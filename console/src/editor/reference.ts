@@ -55,7 +55,7 @@ export function keyHelp(page: string, object: string, key: string): Help | undef
   const row = text.split('\n').find((l) => l.startsWith(`| \`${key}\` |`))
   if (!row) return undefined
   const [, type = '', initial = '', does = ''] = cells(row)
-  const kind = [type, initial && (initial === 'required' ? 'required' : `${initial} if it is not given`)]
+  const kind = [type, initial && (initial === 'required' ? 'required' : `default ${initial}`)]
     .filter(Boolean)
     .join('; ')
   const examples = [...text.matchAll(/```yaml\n([\s\S]*?)```/g)].map((m) => m[1] ?? '')

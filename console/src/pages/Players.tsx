@@ -329,7 +329,8 @@ function Devices({ id }: { id: string }) {
       beside={
         <Act
           name="Recovery code"
-          what="Makes a code with which the player comes back on a new device, once, within a day. All devices of before are removed then. Give it to nobody whom you do not know to be the player."
+          what={`Makes a code with which the player comes back on a new device, once, within a day. All devices of
+          before are removed then. Give it to nobody whom you do not know to be the player.`}
           does={(why) =>
             http.call('POST /v1/players/{id}/recovery', { path: { id }, query: { why } }).then((r) => setCode(r.code))
           }
@@ -354,7 +355,8 @@ function Devices({ id }: { id: string }) {
           </Box>
           <Act
             name="Remove"
-            what="The player signs in with this device no longer, and what is connected by it ends. The only way back to a player stays."
+            what={`The player signs in with this device no longer, and what is connected by it ends. The only way
+            back to a player stays.`}
             does={(why) =>
               http
                 .call('DELETE /v1/players/{id}/devices/{device}', { path: { id, device: d.id }, query: { why } })

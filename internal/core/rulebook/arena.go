@@ -32,9 +32,9 @@ func (p ArenaPick) String() string { return arenaPickWords.of(p) }
 
 var arenasObject = &object{
 	name: "arenas",
-	doc: "Several grounds for one set of rules. The match's field `arena` says which is the present one, the lobby's " +
-		"field `arena` which comes next; the effect `arena` and votes with `on: arenas` change that. An arena has what " +
-		"`ground` says where it says nothing itself.",
+	doc: "Several grounds for one set of rules. The match's field `arena` holds the current one, the lobby's " +
+		"field `arena` the next one; the effect `arena` and votes with `on: arenas` change the next one. Keys " +
+		"that an arena does not set come from `ground`.",
 	example: `ground: {width: 40m, height: 30m}
 arenas:
   pick: turn
@@ -60,14 +60,14 @@ actions: {back: {do: [{arena: mole}]}}`,
 			name: "pick",
 			spec: arenaPickWords.spec(),
 			def:  ArenaByHost.String(),
-			doc: "How the next one is found: the `host` chooses it, as an option of the lobby named `arena`; they come in " +
-				"`turn`, as they stand in the list; or at `random`, never the same twice running.",
+			doc: "How the next one is chosen: by the `host`, as a lobby option named `arena`; in `turn`, in the " +
+				"order of the list; or at `random`, never the same twice in a row.",
 		},
 		{
 			name: "each",
 			spec: eachRound.spec(),
 			def:  eachRound.not,
-			doc:  "Whether each `match` has one, or each `round`.",
+			doc:  "Whether the arena changes with each `match` or with each `round`.",
 		},
 		{
 			name: "list",
@@ -80,9 +80,9 @@ actions: {back: {do: [{arena: mole}]}}`,
 			example: `arenas: {files: [pool]}
 zones: {quay: {box: [5m, 5m, 15m, 15m]}}
 pieces: {lantern: {}}`,
-			doc: "The names of arenas that stand in files of their own beside the rulebook: each begins with `turnvex: 1` " +
-				"and `arena: NAME` and goes on as an arena in the list does. `check`, `publish` and `serve` put them " +
-				"together into one version.",
+			doc: "The names of arenas in files of their own beside the rulebook. Each file begins with `turnvex: " +
+				"1` and `arena: NAME` and continues like an arena in the list. `check`, `publish` and `serve` " +
+				"combine them into one version.",
 		},
 	},
 }
@@ -92,14 +92,14 @@ const maxArenas = 64
 
 var arenaObject = &object{
 	name: "arena",
-	doc: "One ground. `width`, `height`, `walls` and `spawns` are as those of `ground`, which holds where one of them " +
-		"is not given.",
+	doc: "One ground. `width`, `height`, `walls` and `spawns` work as in `ground`, which supplies those that are " +
+		"missing.",
 }
 
 // arenaFile is an arena in a file of its own.
 var arenaFile = &object{
 	name: "arena file",
-	doc:  "An arena in a file of its own, beside the rulebook that names it under `arenas.files`.",
+	doc:  "An arena in a separate file, beside the rulebook that lists it under `arenas.files`.",
 	example: `turnvex: 1
 arena: pool
 title: The pool
@@ -112,7 +112,7 @@ zones: {quay: {box: [14m, 14m, 20m, 20m]}}`,
 }
 
 func init() {
-	arenaObject.keys = append(arenaObject.keys, key{name: "title", spec: text(40), doc: "What people read."})
+	arenaObject.keys = append(arenaObject.keys, key{name: "title", spec: text(40), doc: "The display name."})
 	for _, k := range groundObject.keys {
 		if k.name != "sight" {
 			k.required = false
@@ -123,12 +123,12 @@ func init() {
 		key{
 			name: "places",
 			spec: mapOf(listOf(point, 256), 64),
-			doc:  "Where kinds of piece and creature appear here, by their names, in place of what `at` says of them.",
+			doc:  "Where kinds of piece and creature appear here, by name; overrides their `at`.",
 		},
 		key{
 			name: "zones",
 			spec: mapOf(obj(shapeObject), 32),
-			doc:  "Where zones lie here, by their names, in place of what `zones` says of them.",
+			doc:  "Where zones lie here, by name; overrides their shape in `zones`.",
 		})
 	arenaFile.keys = append([]key{
 		{name: "turnvex", spec: integer(1, 1), required: true, doc: "The version of this language."},

@@ -125,7 +125,7 @@ func init() {
 		{key{name: "set", spec: aField, doc: "The field to set."}, []Verb{Set},
 			[]key{expression("to", "With `set`: the value.")}, (*binder).effectSet},
 		{
-			key{name: "reset", spec: aField, doc: "The field to put back to its start."},
+			key{name: "reset", spec: aField, doc: "The field to reset to its start."},
 			[]Verb{ResetField},
 			nil,
 			(*binder).effectReset,
@@ -137,7 +137,7 @@ func init() {
 				{
 					name: "do",
 					spec: word(clockWords...),
-					doc:  "With `clock`: `start`, `stop`, `reset` (back to its start, standing), `restart` or `split`.",
+					doc:  "With `clock`: `start`, `stop`, `reset` (to its start, stopped), `restart` or `split`.",
 				},
 				{
 					name: "into",
@@ -147,8 +147,8 @@ func init() {
 				{
 					name: "from",
 					spec: timeish,
-					doc: "With `clock` and `start`, `restart` or `reset`: what it shows then, in place of its start: a " +
-						"duration, or an expression that gives milliseconds.",
+					doc: "With `clock` and `start`, `restart` or `reset`: the value to begin from instead of the " +
+						"start: a duration, or an expression in milliseconds.",
 				},
 			},
 			(*binder).effectClock,
@@ -161,17 +161,17 @@ func init() {
 			key{name: "notice", spec: name, doc: "The name of a notice to send."},
 			[]Verb{Tell},
 			[]key{
-				expression("to", "With `notice`: who is told — `everyone`, `team`, `owner` or `referees`."),
+				expression("to", "With `notice`: who gets it: `everyone`, `team`, `owner` or `referees`."),
 				expression(
 					"of",
-					"With `notice`: the player whose team, or who themselves, is told; `me` if it is not given.",
+					"With `notice`: the player who gets it, or whose team does (default: `me`).",
 				),
-				{name: "with", spec: mapOf(anExpression, 16), doc: "With `notice`: what it says, by name."},
+				{name: "with", spec: mapOf(anExpression, 16), doc: "With `notice`: its contents, by name."},
 				{
 					name: "needed",
 					spec: flag,
-					doc: "With `notice`: it is never left out for a client that has fallen behind. Others are only " +
-						"for show and are left out first.",
+					doc: "With `notice`: it is sent even to a client that has fallen behind. Other notices are " +
+						"only for show and are dropped first.",
 				},
 			},
 			(*binder).effectNotice,
@@ -180,18 +180,18 @@ func init() {
 			key{name: "place", spec: name, doc: "The kind of piece or creature to place now."},
 			[]Verb{Place},
 			[]key{
-				expression("at", "With `place`: where; where it appears by itself if it is not given."),
+				expression("at", "With `place`: where. Default: where this kind appears."),
 				{name: "with", spec: mapOf(anExpression, 16), doc: "With `place`: the values of its fields, by name."},
 				expression("side", "With `place` and a creature: the team it belongs to."),
 				expression("to", "With `place` and a shot: the point that it flies to."),
-				expression("way", "With `place` and a shot: the direction in which it flies, as a position."),
+				expression("way", "With `place` and a shot: the direction it flies in, as a position."),
 				expression("times", "With `place`: how many, up to 100."),
 			},
 			(*binder).effectPlace,
 		},
 		{expression("remove", "The piece or creature to take away."), []Verb{Remove}, nil, (*binder).effectRemove},
 		{
-			key{name: "grant", spec: name, doc: "The kit to give, to the player in `to` (`me` if it is not given)."},
+			key{name: "grant", spec: name, doc: "The kit to grant, to the player in `to` (default: `me`)."},
 			[]Verb{Grant},
 			[]key{expression("to", "With `grant`: the player.")},
 			(*binder).effectKit,
@@ -202,18 +202,19 @@ func init() {
 			key{
 				name: "each",
 				spec: anExpression.offering(walkWords()...),
-				doc: "Do something for each of the `players`, `teams`, `pieces`, `creatures` or `zones`, of one's `rivals`, " +
-					"`friends` or `others`, of a team's `members`, or of any list of these, such as `match.queue` or " +
-					"`players.filter(p, p.alive)`: as `it`, or by the name that `as` gives.",
+				doc: "The list to loop over: `players`, `teams`, `pieces`, `creatures`, `zones`, a player's " +
+					"`rivals`, `friends` or `others`, a team's `members`, or any other list of these, such as " +
+					"`match.queue` or `players.filter(p, p.alive)`. Effects read each item as `it`, or by the " +
+					"name in `as`.",
 			},
 			[]Verb{Each},
 			[]key{
 				{
 					name: "as",
 					spec: name,
-					doc:  "With `each`: what each is called, so that one walk may stand in another.",
+					doc:  "With `each`: the name of each item, so that loops can be nested.",
 				},
-				expression("when", "With `each`: only for those."),
+				expression("when", "With `each`: only for items that meet this condition."),
 				{name: "do", spec: nested, doc: "With `each`: the effects."},
 			},
 			(*binder).effectEach,
@@ -228,7 +229,7 @@ func init() {
 			(*binder).effectIf,
 		},
 		{
-			key{name: "go", spec: name, doc: "The phase to go to when everything of this tick has settled, or `end`."},
+			key{name: "go", spec: name, doc: "The phase to go to once this tick has settled, or `end`."},
 			[]Verb{Go},
 			nil,
 			(*binder).effectGo,
@@ -237,34 +238,34 @@ func init() {
 			key{
 				name: "use",
 				spec: name,
-				doc: "The act that the creature at hand (`creature`) does, if everything that it " +
-					"needs holds.",
+				doc:  "The act that the creature in question (`creature`) performs, if its conditions hold.",
 			},
 			[]Verb{Use},
-			[]key{expression("on", "With `use`: on whom, or towards which position.")},
+			[]key{expression("on", "With `use`: the target, or the position to aim at.")},
 			(*binder).effectUse,
 		},
 		{
-			key{name: "put", spec: aField, doc: "The list to put an item into; a full one stays as it is."},
+			key{name: "put", spec: aField, doc: "The list to add an item to; a full list stays as it is."},
 			[]Verb{Put},
 			[]key{
-				expression("item", "With `put`: what. With `take`: the first that is equal to this."),
+				expression("item", "With `put`: the item. With `take`: takes the first one equal to this."),
 				{
 					name: "where",
 					spec: whereWords.spec(WhereFirst, WhereLast, WhereRandom),
-					doc: "With `put`: the `first` place, " +
-						"the `last` if it is not given, or one at `random`. With `take`: which of them, the first if it is not given.",
+					doc: "With `put`: in the `first`, `last` (default) or a `random` place. With `take`: which " +
+						"one to take (default: the first).",
 				},
 			},
 			(*binder).effectPut,
 		},
 		{
-			key{name: "take", spec: aField, doc: "The list to take items from; what is not there is not taken."},
+			key{name: "take", spec: aField, doc: "The list to take items from; items that are not there are " +
+				"skipped."},
 			[]Verb{Take},
 			[]key{
 				expression("item", ""),
 				expression("nth", "With `take`: the item at this place, from 1."),
-				expression("many", "With `take`: so many of them, one after the other."),
+				expression("many", "With `take`: how many, one after the other."),
 				{name: "where", spec: whereWords.spec(WhereFirst, WhereLast, WhereRandom), doc: ""},
 				{
 					name: "into",
@@ -277,16 +278,16 @@ func init() {
 		},
 		{key{name: "shuffle", spec: aField, doc: "The list to shuffle."}, []Verb{ShuffleList}, nil,
 			(*binder).effectShuffle},
-		{key{name: "empty", spec: aField, doc: "The list to take everything out of."}, []Verb{Empty}, nil,
+		{key{name: "empty", spec: aField, doc: "The list to clear."}, []Verb{Empty}, nil,
 			(*binder).effectEmpty},
-		{expression("join", "The player who changes to the team in `to`, if it has room, whatever `teams` says."),
+		{expression("join", "The player to move to the team in `to`, if it has room, regardless of `teams`."),
 			[]Verb{JoinTeam}, []key{expression("to", "With `join`: the team.")}, (*binder).effectJoin},
 		{
 			key{
 				name: "sides",
 				spec: word(sidesWords...),
-				doc: "Everybody changes sides: `swap` to the next team in the list, " +
-					"`balance` until the teams are equal, `shuffle` by lot.",
+				doc: "Moves players between teams: `swap` everyone to the next team in the list, `balance` until " +
+					"the teams are equal, or `shuffle` at random.",
 			},
 			[]Verb{Sides},
 			nil,
@@ -295,48 +296,49 @@ func init() {
 		{
 			expression(
 				"bench",
-				"The player who is taken off the ground until `unbench`: not out, but not in play either.",
+				"The player to take off the ground until `unbench`: not out, but not in play either.",
 			),
 			[]Verb{Bench},
 			nil,
 			(*binder).effectOnPlayer,
 		},
-		{expression("unbench", "The player who plays again."), []Verb{Unbench}, nil, (*binder).effectOnPlayer},
-		{expression("freeze", "The player whose inputs are not taken for a time."), []Verb{Freeze},
+		{expression("unbench", "The player to bring back into play."), []Verb{Unbench}, nil, (*binder).effectOnPlayer},
+		{expression("freeze", "The player whose inputs are ignored for a while."), []Verb{Freeze},
 			[]key{{name: "lasts", spec: duration(0, hour), doc: "With `freeze`: how long; 0s ends it."}},
 			(*binder).effectFreeze},
-		{expression("kick", "The player who is put out of the lobby."), []Verb{KickOut}, nil, (*binder).effectOnPlayer},
+		{expression("kick", "The player to remove from the lobby."), []Verb{KickOut}, nil, (*binder).effectOnPlayer},
 		{
 			key{
 				name: "begin",
 				spec: word("match"),
-				doc: "Begin the next match: from a result at once, in the lobby with the " +
-					"countdown, if enough are there.",
+				doc: "Begins the next match: at once while a result is shown, with the countdown in the lobby, " +
+					"if there are enough players.",
 			},
 			[]Verb{StartNext},
 			nil,
 			func(*binder, *node, *node, expr.Scope, *Effect) {},
 		},
-		{expression("arena", "Where the next match is played, or the next round where each has an arena of its own."),
+		{expression("arena", "The arena of the next match, or of the next round if each round has its own."),
 			[]Verb{NextArena}, nil, (*binder).effectArena},
-		{expression("turn", "Pass the turn on when everything of this tick has settled: to the `next`, to whose it is "+
-			"`again`, or to a player or team. `reverse` turns the order around, and passes nothing on."),
+		{expression("turn", "Passes the turn on once this tick has settled: to the `next`, `again` to the same "+
+			"one, or to a player or team. `reverse` reverses the order and passes nothing on."),
 			[]Verb{PassTurn}, nil, (*binder).effectTurn},
-		{expression("save", "The player whose record is kept now, whatever the interval says."), []Verb{Save}, nil,
+		{expression("save", "The player whose record is saved now, regardless of the interval."), []Verb{Save}, nil,
 			(*binder).effectOnPlayer},
 		{key{name: "post", spec: name, doc: "The board to post to now."}, []Verb{PostNow},
 			[]key{
-				expression("value", "With `post`: the number; what the board's `of` says if it is not given."),
+				expression("value", "With `post`: the number. Default: the board's `of`."),
 				expression("to", "With `post`: whose entry, a player or, of a board per team, a team; `me` or `team` "+
 					"if it is not given."),
 			}, (*binder).effectPost},
 		{
-			key{name: "finish", spec: text(80), doc: "End the match, for this reason."},
+			key{name: "finish", spec: text(80), doc: "Ends the match, with this reason."},
 			[]Verb{Finish},
 			[]key{
 				expression(
 					"winner",
-					"With `finish`: the player or team that has won, whatever the order says; `nobody` or `noteam`: all have lost. Of several named at one tick the order decides.",
+					"With `finish`: the player or team that has won, regardless of the order; with `nobody` or "+
+						"`noteam` everyone has lost. If several are named in one tick, the order decides.",
 				),
 			},
 			(*binder).effectFinish,

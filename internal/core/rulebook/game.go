@@ -9,11 +9,11 @@ import (
 // gameObject is the form of a game: what several rulebooks share.
 var gameObject = &object{
 	name: "game",
-	doc: "A file of its own: a record and boards that several rulebooks share. A rulebook belongs to it with `game`, " +
-		"and may have a record and boards of its own beside. In its rulebooks the fields are read and changed as " +
-		"`record.NAME`, and `post` posts to its boards; under `record` and `boards` a rulebook says with `of`, `if` and " +
-		"`keep` what its matches bring to them. `turnvex check` finds the game's file in the rulebook's folder; a service " +
-		"must have the game before its rulebooks, and publishing it anew publishes them anew.",
+	doc: "A separate file: a record and boards that several rulebooks share. A rulebook joins it with `game`, " +
+		"and may also have a record and boards of its own. Its rulebooks read and change the shared fields as " +
+		"`record.NAME`, and `post` posts to the shared boards; under `record` and `boards` a rulebook says with " +
+		"`of`, `if` and `keep` what its matches contribute. `turnvex check` finds the game's file in the " +
+		"rulebook's folder. Publish a game before its rulebooks; publishing it again publishes them again.",
 	example: `turnvex: 1
 game: harbour
 title: The harbour
@@ -25,12 +25,13 @@ boards:
 	keys: []key{
 		{name: "turnvex", spec: integer(1, 1), required: true, doc: "The version of this language."},
 		{name: "game", spec: name, required: true, doc: "The game's name."},
-		{name: "title", spec: text(80), doc: "What people read."},
-		{name: "record", spec: mapOf(obj(sharedField), 48), doc: "What is kept of a player for all of its rulebooks."},
+		{name: "title", spec: text(80), doc: "The display name."},
+		{name: "record", spec: mapOf(obj(sharedField), 48), doc: "What is kept for a player across all of its " +
+			"rulebooks."},
 		{
 			name: "boards",
 			spec: mapOf(obj(sharedBoard), 16),
-			doc:  "Leaderboards to which all of its rulebooks may post.",
+			doc:  "Leaderboards that all of its rulebooks may post to.",
 		},
 	},
 }

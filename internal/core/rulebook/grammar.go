@@ -53,7 +53,7 @@ type object struct {
 	doc     string
 	example string // a complete rulebook or a part of one that shows it
 	keys    []key
-	oneOf   []string // exactly one of these keys must stand there, if any
+	oneOf   []string // exactly one of these keys is required, if any
 }
 
 func (o *object) key(name string) *key {

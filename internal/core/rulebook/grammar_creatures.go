@@ -2,10 +2,10 @@ package rulebook
 
 var creatureObject = &object{
 	name: "creature",
-	doc: "A being on the ground that the service steers: an opponent, a herd, a guard. It has a body, fields, a " +
-		"side, ways to move and acts that rules use. Rules are written for one kind (`for: rat`) or for all " +
-		"(`for: creatures`), and read it as `creature`. Aims and areas that say so hit it, and what its health is, and " +
-		"when it is out, the rules say as they do for players.",
+	doc: "A body on the ground that the service steers: an opponent, a herd, a guard. It has fields, a side, " +
+		"ways to move and acts that rules use. Rules apply to one kind (`for: rat`) or to all (`for: " +
+		"creatures`), and read it as `creature`. Aims that name it can hit it. Its health, and when it is out, " +
+		"are up to the rules, as for players.",
 	example: `creatures:
   rat:
     title: Harbour rat
@@ -39,83 +39,78 @@ rules:
   - {when: creature.hull == 0, for: rat, do: [{out: creature}]}
   - {on: out, for: rat, do: [{notice: squeak}]}`,
 	keys: []key{
-		{name: "title", spec: text(40), doc: "What people read."},
-		{name: "radius", spec: length(0, 10*1000), def: "500mm", doc: "How far its body reaches."},
+		{name: "title", spec: text(40), doc: "The display name."},
+		{name: "radius", spec: length(0, 10*1000), def: "500mm", doc: "The radius of its body."},
 		{
 			name: "keep",
 			spec: integer(0, 500),
 			def:  "1",
-			doc:  "How many to keep on the ground; 0: only `place` puts them there.",
+			doc:  "How many to keep on the ground. With 0, only `place` puts them there.",
 		},
 		{
 			name: "every",
 			spec: duration(0, hour),
 			def:  "1s",
-			doc: "The time between one that comes by `keep` and the next; " +
-				"0s lets all come at once.",
+			doc:  "The time between two that appear by `keep`. With 0s all appear at once.",
 		},
 		{
 			name: "at",
 			spec: listOf(point, 256),
-			doc: "Where it appears, one of these points at random; anywhere it fits " +
-				"if it is not given.",
+			doc:  "The points where it appears, chosen at random. Default: anywhere it fits.",
 		},
 		{
 			name: "back",
 			spec: duration(0, hour),
-			doc: "How long it is out before it appears again. Without it, who is out " +
-				"is gone.",
+			doc:  "How long it is out before it appears again. Without this key it is gone for good.",
 		},
 		{
 			name: "side",
 			spec: name,
-			doc:  "The team it belongs to, read as `creature.team`. Without it, it is everybody's rival.",
+			doc:  "The team it belongs to, read as `creature.team`. Without a team it is everyone's rival.",
 		},
 		{
 			name: "fields",
 			spec: mapOf(obj(fieldObject), 32),
-			doc: "Its own fields, read as `creature.NAME`; a derived one is " +
-				"an expression on `creature`. Kinds may share a name where they declare it alike.",
+			doc: "Its own fields, read as `creature.NAME`; derived ones are expressions on `creature`. Kinds may " +
+				"share a field name if they declare it identically.",
 		},
-		{name: "speed", spec: length(1, 100*1000), def: "3m", doc: "The top speed, a second."},
+		{name: "speed", spec: length(1, 100*1000), def: "3m", doc: "The top speed per second."},
 		{
 			name: "factor",
 			spec: anExpression,
-			doc: "A share of the top speed, such as `creature.cold ? 0.5 : 1.0`, held " +
-				"between 0 and 4; read each time it decides.",
+			doc: "A factor on the top speed, such as `creature.cold ? 0.5 : 1.0`, clamped to 0 to 4; evaluated " +
+				"each time it decides.",
 		},
 		{
 			name: "walls",
 			spec: wallsRound.spec(),
 			def:  wallsRound.not,
-			doc: "What it does where a wall is in its way: `stop` " +
-				"slides along it as a player does; `round` goes past the corner that makes the way shortest, one wall at a time: in a dead end of several walls it may stay. `along` is the way to lead it there.",
+			doc: "What it does when a wall is in its way: `stop` slides along it like a player; `round` goes " +
+				"around the corner with the shortest way, one wall at a time, so it can get stuck in a dead end " +
+				"of several walls; use `along` to lead it there.",
 		},
 		{
 			name: "decides",
 			spec: duration(50, 10*second),
 			def:  "250ms",
-			doc: "How often it looks which of its `moves` holds " +
-				"and where that leads.",
+			doc:  "How often it decides which of its `moves` applies and where to go.",
 		},
 		{
 			name: "moves",
 			spec: listOf(obj(moveObject), 8),
-			doc: "How it moves: the first of these whose `if` holds. Without " +
-				"any it stands still.",
+			doc:  "How it moves: the first of these whose `if` holds. Without any, it stands still.",
 		},
 		{
 			name: "acts",
 			spec: mapOf(obj(actObject), 16),
-			doc: "What it can do. The effect `use` does it, if everything that " +
-				"it needs holds.",
+			doc:  "What it can do. The effect `use` performs an act, if its conditions hold.",
 		},
 		{
 			name: "tell",
 			spec: duration(0, 10*second),
 			def:  "0s",
-			doc: "Clients are told where it is at most this often; 0s: " +
-				"each time it moves. The ground's `sight` holds for it too.",
+			doc: "The shortest time between two updates of its position. With 0s every move is sent. The " +
+				"ground's `sight` applies to it too.",
 		},
 	},
 }
@@ -130,32 +125,34 @@ var moveObject = &object{
       - {if: creature.pos.x < 30000, along: [[5m, 5m], [25m, 5m], [25m, 25m]], then: back}
       - {wander: 10m}`,
 	keys: []key{
-		{name: "if", spec: anExpression, doc: "Only while this holds; a condition on `creature`."},
+		{name: "if", spec: anExpression, doc: "A condition on `creature`."},
 		{name: "to", spec: anExpression, doc: "Towards a position."},
 		{
 			name: "gap",
 			spec: length(0, maxSide),
 			def:  "0",
-			doc: "With `to`: the distance to keep. It comes no nearer, and " +
-				"backs off from what comes nearer than nine tenths of it.",
+			doc: "With `to`: the distance to keep. It comes no closer, and backs off from anything closer than " +
+				"90 % of it.",
 		},
 		{name: "along", spec: listOf(point, 64), doc: "From point to point."},
 		{
 			name: "then",
 			spec: pathWords.spec(),
 			def:  PathAgain.String(),
-			doc: "With `along`, after the last point: from the " +
-				"first `again`, `back` the way it came, or it will `stay`.",
+			doc: "With `along`, after the last point: start `again` from the first, go `back` the way it came, " +
+				"or `stay`.",
 		},
-		{name: "wander", spec: length(1, maxSide), doc: "To random places, at most this far from where it appeared."},
+		{name: "wander", spec: length(1, maxSide), doc: "To random places within this distance of where it " +
+			"appeared."},
 		{name: "stand", spec: flag, doc: "Nowhere: it stands still."},
-		{name: "speed", spec: length(1, 100*1000), doc: "Instead of the creature's own."},
+		{name: "speed", spec: length(1, 100*1000), doc: "Overrides the creature's own speed."},
 	},
 }
 
 var actObject = &object{
 	name: "act",
-	doc:  "Something that a creature can do. Its effects read it as `creature` and whom it hits as `target`.",
+	doc: "Something that a creature can do. Its effects read the creature as `creature` and the one hit as " +
+		"`target`.",
 	example: `creatures:
   crab:
     fields: {grip: {type: integer, start: 3}}
@@ -172,31 +169,31 @@ var actObject = &object{
 rules:
   - {every: 1s, for: crab, do: [{use: snap}]}`,
 	keys: []key{
-		{name: "title", spec: text(40), doc: "What people read."},
+		{name: "title", spec: text(40), doc: "The display name."},
 		{name: "if", spec: anExpression, doc: "A condition on `creature`."},
-		{name: "cooldown", spec: duration(0, hour), def: "0s", doc: "How long before it may do so again, read as " +
+		{name: "cooldown", spec: duration(0, hour), def: "0s", doc: "The time before it may do so again, read as " +
 			"`creature.cool_NAME`."},
 		{
 			name: "aim",
 			spec: obj(aimObject),
-			doc:  "What it works on; itself if it is not given. `who` is seen from its side.",
+			doc:  "What it is used on. Default: itself. `who` is relative to its side.",
 		},
 		{name: "do", spec: effects, doc: "What it does. With an aim, this happens for each one hit."},
 		{
 			name: "creature",
 			spec: effects,
-			doc:  "What it does to a creature that it hits; what `do` says if it is not given.",
+			doc:  "What it does to a creature that it hits. Default: `do`.",
 		},
-		{name: "piece", spec: effects, doc: "What it does to a piece that it hits; what `do` says if it is not given."},
-		{name: "miss", spec: effects, doc: "What happens when a line, a cone or an area hits nobody."},
+		{name: "piece", spec: effects, doc: "What it does to a piece that it hits. Default: `do`."},
+		{name: "miss", spec: effects, doc: "What happens if a line, a cone or an area hits nobody."},
 	},
 }
 
 var shotObject = &object{
 	name: "shot",
-	doc: "Makes a kind of piece one that flies: `place` sends it off `to` a point or some `way`, and what it meets on " +
-		"its way, however fast, is what it hits. `touch` is what happens to a player whom it hits (`me`), `creature` to a " +
-		"creature. `piece.owner` is the player who sent it, `piece.way` how far it flies in a second.",
+	doc: "Makes a kind of piece a projectile: `place` sends it `to` a point or some `way`, and it hits what it " +
+		"meets on its way, however fast. `touch` is what happens to a player that it hits (`me`), `creature` to " +
+		"a creature. `piece.owner` is the player who sent it, `piece.way` the distance it flies per second.",
 	example: `pieces:
   bolt:
     keep: 0
@@ -211,40 +208,38 @@ actions:
     takes: {way: {type: direction}}
     do: [{place: bolt, at: me.pos, way: arg.way}]`,
 	keys: []key{
-		{name: "speed", spec: length(1, 1000*1000), required: true, doc: "How far it flies in a second."},
+		{name: "speed", spec: length(1, 1000*1000), required: true, doc: "How far it flies per second."},
 		{
 			name: "hits",
 			spec: names,
-			doc: "Whom it hits: `players`, `creatures` or kinds of creature; players if it is not " +
-				"given. Never whoever sent it.",
+			doc:  "What it hits: `players`, `creatures` or kinds of creature; never the sender. Default: players.",
 		},
 		{
 			name: "who",
 			spec: whoWords.spec(WhoRivals, WhoFriends, WhoOthers),
 			def:  WhoRivals.String(),
-			doc: "Which of them, " +
-				"seen from who sent it.",
+			doc:  "Which of them, relative to the sender.",
 		},
 		{
 			name: "pierce",
 			spec: flag,
 			def:  "false",
-			doc:  "Whether it flies on through whom it has hit; otherwise it is gone.",
+			doc:  "Whether it flies on through what it hits; otherwise it is gone.",
 		},
 		{
 			name: "walls",
 			spec: shotWallWords.spec(),
 			def:  ShotStops.String(),
-			doc: "Where its centre meets a wall or the " +
-				"ground's edge: it will `stop` and is gone, `bounce`, or fly on over walls (`ignore`) to the edge.",
+			doc: "What happens when its centre meets a wall or the edge of the ground: it is gone (`stop`), it " +
+				"will `bounce`, or it flies over walls to the edge (`ignore`).",
 		},
 		{name: "wall", spec: effects, doc: "What happens then."},
 		{
 			name: "tell",
 			spec: duration(0, 10*second),
 			def:  "0s",
-			doc: "Clients are told where it is at most this often; they " +
-				"can reckon it themselves from `piece.way`.",
+			doc: "The shortest time between two updates of its position, which clients can compute from " +
+				"`piece.way`.",
 		},
 	},
 }

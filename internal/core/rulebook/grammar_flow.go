@@ -3,7 +3,7 @@ package rulebook
 import "turnvex.example/turnvex/internal/core/sheet"
 
 var ruleObject = &object{
-	name: "rule", doc: "What happens by itself. One of `when`, `every` and `on` says when.",
+	name: "rule", doc: "What happens on its own. One of `when`, `every` and `on` says when.",
 	oneOf: []string{"when", "every", "on"},
 	example: `rules:
   - when: me.hull == 0
@@ -17,22 +17,24 @@ var ruleObject = &object{
   - on: start
     do: [{reset: match.bell.points}]`,
 	keys: []key{
-		{name: "when", spec: anExpression, doc: "A condition; the rule acts each time it turns from false to true."},
+		{name: "when", spec: anExpression, doc: "A condition. The rule acts each time it changes from false to " +
+			"true."},
 		{name: "every", spec: duration(50, hour), doc: "An interval of play time."},
 		{name: "on", spec: eventSpec(), doc: eventDoc()},
 		{
 			name: "for",
 			spec: name.offering(forWords...),
 			def:  forMatch,
-			doc: "Once for the `match`, for each of the `teams` (as `team`), for each of the `players` (as `me`), for " +
-				"each of the `creatures` that have the fields which its conditions read, or for each of one kind of " +
-				"them, by its name (as `creature`), or for each of the `zones`, likewise (as `zone`).",
+			doc: "Whether the rule acts once for the `match`, or for each of the `teams` (as `team`), `players` " +
+				"(as `me`), `creatures` (as `creature`) or `zones` (as `zone`), or for each of one kind of " +
+				"creature or zone, by name. Creatures and zones without the fields that its conditions read are " +
+				"skipped.",
 		},
-		{name: "if", spec: anExpression, doc: "Act only if this holds too."},
+		{name: "if", spec: anExpression, doc: "A further condition."},
 		{
 			name: "phases",
 			spec: names,
-			doc:  "Act only in these phases. With `every`: those with open inputs if it is not given.",
+			doc:  "The phases in which it acts. Default: all; with `every`, those with open inputs.",
 		},
 		{name: "do", spec: effects, required: true, doc: "What happens."},
 	},
@@ -55,31 +57,31 @@ var phaseObject = &object{
         because: ten points
   over: {length: 2s, inputs: frozen}`,
 	keys: []key{
-		{name: "title", spec: text(40), doc: "What people read."},
+		{name: "title", spec: text(40), doc: "The display name."},
 		{
 			name: "length",
 			spec: timeish,
-			doc: "How long it lasts: a duration, or an expression in milliseconds, read when it begins. Without " +
-				"one it lasts until something ends it.",
+			doc: "How long it lasts: a duration, or an expression in milliseconds that is evaluated when it " +
+				"begins. Without a length it lasts until something ends it.",
 		},
 		{
 			name: "count",
 			spec: countsDown.spec(),
-			doc:  "Which way its clock runs: down with a length, up without one, unless it says so.",
+			doc:  "Which way its clock runs. Default: down with a length, up without one.",
 		},
 		{
 			name: "inputs",
 			spec: inputsFrozen.spec(),
 			def:  inputsFrozen.not,
-			doc:  "Whether actions and steering are taken; actions with `also: [frozen]` are taken all the same.",
+			doc: "Whether actions and steering are accepted. Actions with `also: [frozen]` are accepted either " +
+				"way.",
 		},
 		{
 			name: "next",
 			spec: name,
-			doc: "The phase that follows, or `end`; the next one in the file if it is not given, and `end` after " +
-				"the last.",
+			doc:  "The phase that follows, or `end`. Default: the next one in the file, and `end` after the last.",
 		},
-		{name: "ends", spec: listOf(obj(phaseEndObject), 16), doc: "What ends it before its time."},
+		{name: "ends", spec: listOf(obj(phaseEndObject), 16), doc: "What ends it early."},
 		{name: "enter", spec: effects, doc: "What happens when it begins."},
 		{name: "leave", spec: effects, doc: "What happens when it ends."},
 	},
@@ -89,15 +91,15 @@ var phaseEndObject = &object{
 	name: "phase end", doc: "A condition that ends the phase.",
 	keys: []key{
 		{name: "if", spec: anExpression, required: true, doc: "The condition."},
-		{name: "next", spec: name, doc: "The phase that follows then; the phase's own next if it is not given."},
-		{name: "because", spec: text(80), doc: "The reason that is told."},
+		{name: "next", spec: name, doc: "The phase that follows then. Default: the phase's own `next`."},
+		{name: "because", spec: text(80), doc: "The reason that players see."},
 	},
 }
 
 var roundsObject = &object{
 	name: "rounds",
-	doc: "A phase that is played several times. Fields that reset at a round do so when it begins; who is first " +
-		"in `order` when it ends has won it and gets one on the built-in field `rounds`.",
+	doc: "A phase that is played several times. Fields with `reset: round` reset when it begins. Whoever is " +
+		"first in `order` when it ends has won the round, and their built-in field `rounds` goes up by one.",
 	oneOf: []string{"number", "first_to", "best_of"},
 	example: `rounds:
   phase: play
@@ -105,30 +107,31 @@ var roundsObject = &object{
   order: [{most: team.points}]
   tied: overtime`,
 	keys: []key{
-		{name: "phase", spec: name, required: true, doc: "Each time this phase begins, a round begins."},
+		{name: "phase", spec: name, required: true, doc: "The phase that is a round."},
 		{
 			name:    "number",
 			spec:    integer(1, 100),
-			doc:     "Exactly so many rounds.",
+			doc:     "Play exactly this many rounds.",
 			example: "rounds: {phase: play, number: 3}",
 		},
 		{
 			name:    "first_to",
 			spec:    integer(1, 50),
-			doc:     "Until somebody has won so many.",
+			doc:     "Play until somebody has won this many.",
 			example: "rounds: {phase: play, first_to: 3, most: 9}",
 		},
-		{name: "best_of", spec: integer(1, 99), doc: "At most so many; it ends as soon as nobody can catch up."},
-		{name: "most", spec: integer(1, 200), def: "50", doc: "With `first_to`: never more rounds than this."},
+		{name: "best_of", spec: integer(1, 99), doc: "Play at most this many; the match ends as soon as nobody " +
+			"can catch up."},
+		{name: "most", spec: integer(1, 200), def: "50", doc: "With `first_to`: the most rounds to play."},
 		{
 			name: "order",
 			spec: listOf(obj(rankObject), 8),
-			doc:  "Who wins a round; the order of `win` if it is not given. A tie wins nobody the round.",
+			doc:  "Who wins a round. Default: the order in `win`. Nobody wins a tied round.",
 		},
 		{
 			name: "tied",
 			spec: name,
-			doc:  "The phase that follows when all rounds are played and nobody is ahead; the end if it is not given.",
+			doc:  "The phase that follows if nobody is ahead after all rounds. Default: the end.",
 		},
 	},
 }
@@ -155,21 +158,21 @@ var winObject = &object{
 		{
 			name: "by",
 			spec: winByTeams.spec(),
-			doc:  "Who wins: teams where there are teams, players otherwise, unless it says so.",
+			doc:  "Whether players or teams win. Default: teams, if there are any.",
 		},
 		{
 			name: "order",
 			spec: listOf(obj(rankObject), 8),
-			doc: "Who is first, and how ties are broken, step by step. By rounds won first, where there are " +
-				"rounds. A tie that nothing breaks is a draw.",
+			doc: "Who is first, and how ties are broken, step by step. If there are rounds, rounds won come " +
+				"first. A tie that nothing breaks is a draw.",
 		},
 		{name: "ends", spec: listOf(obj(matchEndObject), 16), doc: "What ends the match early."},
 		{
 			name: "last",
 			spec: flag,
 			def:  "false",
-			doc: "Whether the match ends when at most one team (or player) is still in: alive or coming back. Who " +
-				"is still in stands before who is not.",
+			doc: "Whether the match ends when at most one team (or player) is left: alive or coming back. Those " +
+				"who are left are placed ahead of those who are not.",
 		},
 	},
 }
@@ -178,17 +181,18 @@ var matchEndObject = &object{
 	name: "match end", doc: "A condition that ends the match.",
 	keys: []key{
 		{name: "if", spec: anExpression, required: true, doc: "The condition."},
-		{name: "because", spec: text(80), doc: "The reason that is told."},
+		{name: "because", spec: text(80), doc: "The reason that players see."},
 		{
 			name: "winner",
 			spec: anExpression,
-			doc:  "The player or team that has won then, whatever the order says. `nobody`, `noteam` or a team without players: all have lost.",
+			doc: "The player or team that has won, regardless of the order. With `nobody`, `noteam` or a team " +
+				"without players, everyone has lost.",
 		},
 	},
 }
 
 var pauseObject = &object{
-	name: "pause", doc: "Stopping play time. Names, readiness, pings, leaving and coming back go on.",
+	name: "pause", doc: "Stops play time. Renaming, readiness, pings, leaving and coming back still work.",
 	example: `pause: {who: teams, phases: [play], times: 2, seconds: 60s, longest: 45s, countdown: 3s}`,
 	keys: []key{
 		{
@@ -198,36 +202,36 @@ var pauseObject = &object{
 			doc: "Who may pause: the host, anyone (each with a budget), or any member of a team (with the team's " +
 				"budget).",
 		},
-		{name: "phases", spec: names, doc: "In which phases; all if it is not given."},
+		{name: "phases", spec: names, doc: "The phases in which it is allowed. Default: all."},
 		{
 			name: "times",
 			spec: integer(0, 100),
 			def:  "0",
-			doc:  "How often in a match, for each budget; 0 without limit.",
+			doc:  "How often per match, for each budget. 0 means no limit.",
 		},
 		{
 			name: "seconds",
 			spec: duration(0, hour),
 			def:  "0s",
-			doc:  "How long in all, for each budget; play goes on when it is used up. 0s without limit.",
+			doc:  "How long in total, for each budget; when it is used up, play resumes. 0s means no limit.",
 		},
 		{
 			name: "longest",
 			spec: duration(0, hour),
 			def:  "5m",
-			doc:  "How long one pause lasts at most; 0s without limit.",
+			doc:  "The longest a single pause may last. 0s means no limit.",
 		},
 		{
 			name: "countdown",
 			spec: duration(0, minute),
 			def:  "3s",
-			doc:  "The time between the word to go on and play going on.",
+			doc:  "The countdown before play resumes.",
 		},
 	},
 }
 
 var endObject = &object{
-	name: "end", doc: "What is shown at the end, and what comes after.",
+	name: "end", doc: "What is shown at the end, and what follows.",
 	example: `end:
   show: 8s
   then: lobby
@@ -238,79 +242,81 @@ var endObject = &object{
 			name: "show",
 			spec: duration(0, 10*minute),
 			def:  "8s",
-			doc:  "How long the result stays before what comes next.",
+			doc:  "How long the result is shown.",
 		},
 		{
 			name: "then",
 			spec: thenWords.spec(),
 			def:  ThenLobby.String(),
-			doc: "`lobby`: back to it, nobody ready. `again`: the next match at once. `vote`: again if more than " +
-				"half of the players are ready by then, otherwise the lobby. `close`: the lobby closes.",
+			doc: "`lobby`: back to the lobby, with nobody ready. `again`: the next match at once. `vote`: the " +
+				"next match if more than half of the players are ready by then, otherwise the lobby. `close`: " +
+				"the lobby closes.",
 		},
 		{
 			name: "hints",
 			spec: listOf(obj(hintObject), 16),
-			doc:  "Hints for the client's show, which the service only carries.",
+			doc:  "Presentation hints for clients, which the service only passes on.",
 		},
 	},
 }
 
 var hintObject = &object{
-	name: "hint", doc: "Sent as a notice called `hint` when the match ends.",
+	name: "hint", doc: "Sent as a notice named `hint` when the match ends.",
 	keys: []key{
 		{name: "for", spec: hintWords.spec(), def: HintEveryone.String(), doc: "Who gets it."},
 		{name: "tint", spec: text(40), doc: "What to tint, or how."},
 		{name: "play", spec: text(80), doc: "What to play."},
 		{name: "say", spec: text(200), doc: "What to write."},
-		{name: "strength", spec: integer(0, 100), def: "100", doc: "How strongly, in per cent."},
+		{name: "strength", spec: integer(0, 100), def: "100", doc: "The strength, in percent."},
 		{name: "lasts", spec: duration(0, minute), def: "3s", doc: "For how long."},
 		{
 			name: "hold",
 			spec: duration(0, minute),
 			def:  "0s",
-			doc:  "How much of that at full strength, before it fades.",
+			doc:  "How much of that time is at full strength, before it fades.",
 		},
-		{name: "with", spec: mapOf(text(80), 16), doc: "Whatever else the client wants to know, by name."},
+		{name: "with", spec: mapOf(text(80), 16), doc: "Anything else for the client, by name."},
 	},
 }
 
 var recordObject = &object{
 	name: "record field",
-	doc: "Something kept of a player between matches. It is loaded before the player gets control and read as " +
-		"`record.NAME`. What effects do to it is kept within `save_every`, and at each round's end; what `of` says is kept at the match's end, " +
-		"however it ends, and when the player leaves. A player who is in two lobbies has one record: what both add, " +
-		"add up; the best of both stays; each sees what the other has done.",
+	doc: "Something kept for a player between matches. It is loaded before the player gets control and read as " +
+		"`record.NAME`. Changes by effects are saved within `save_every` and at the end of each round; `of` is " +
+		"saved at the end of the match, however it ends, and when the player leaves. A player in two lobbies has " +
+		"one record: what both add is added up, the best of both is kept, and each lobby sees the changes of the " +
+		"other.",
 	example: `record:
   matches: {keep: total, of: 1}
   coins: {min: 0, max: 9999, start: 20, was: [money]}
   best_time: {title: Best time, keep: lowest, of: me.time, if: me.outcome == 'won', see: everyone}
   rank: {type: choice, words: [deckhand, mate, captain], start: deckhand, of: "record.matches > 10 ? 'mate' : 'deckhand'"}`,
 	keys: []key{
-		{name: "type", spec: word(recordTypes...), def: sheet.Integer.String(), doc: "As of a field."},
-		{name: "title", spec: text(40), doc: "What people read."},
-		{name: "start", spec: scalar, doc: "What a first-time player has."},
-		{name: "min", spec: scalar, doc: "The least value of an integer or number; less becomes this."},
-		{name: "max", spec: scalar, doc: "The greatest value; of a text the most characters."},
+		{name: "type", spec: word(recordTypes...), def: sheet.Integer.String(), doc: "As for a field."},
+		{name: "title", spec: text(40), doc: "The display name."},
+		{name: "start", spec: scalar, doc: "The value for a new player."},
+		{name: "min", spec: scalar, doc: "The least value of an integer or number; smaller values are raised to " +
+			"it."},
+		{name: "max", spec: scalar, doc: "The greatest value; for a text, the most characters."},
 		{name: "words", spec: names, doc: "The words of a choice."},
 		{name: "see", spec: seeSpec, def: sheet.OwnerOnly.String(), doc: "Who sees it."},
 		{
 			name: "was",
 			spec: listOf(name, 8),
-			doc: "What the field was called in earlier versions, the newest name first. What was kept under the " +
-				"first of its names is this field's, in this version and in those that still have the old name, " +
-				"side by side.",
+			doc: "Former names of the field, the newest first. Values saved under a former name belong to this " +
+				"field, both in this version and in older versions that run beside it.",
 		},
 		{
 			name: "of",
 			spec: anExpression,
-			doc:  "What is kept at the end, read with `me`; without it only effects write it.",
+			doc:  "What is saved at the end, with `me` as the player. Without it only effects write the field.",
 		},
-		{name: "if", spec: anExpression, doc: "Keep it only if this holds."},
+		{name: "if", spec: anExpression, doc: "Save it only if this holds."},
 		{
 			name: "keep",
 			spec: keepWords.spec(KeepLatest, KeepBest, KeepLowest, KeepTotal),
 			def:  KeepLatest.String(),
-			doc: "How it goes with what was kept before: the `latest` value, the `best` (greatest), the `lowest`, " +
+			doc: "How it combines with the saved value: keep the `latest`, the `best` (greatest), the `lowest` " +
 				"or the `total`.",
 		},
 	},
@@ -318,10 +324,10 @@ var recordObject = &object{
 
 var boardObject = &object{
 	name: "board",
-	doc: "A leaderboard. What `of` says is posted at the match's end; the effect `post` posts at any moment, and " +
-		"clients where they may. A board that is renewed begins empty with each season; a post belongs to the season " +
-		"in which it happened, and earlier seasons stay readable. Equal values share a place, and who reached theirs " +
-		"first is listed first.",
+	doc: "A leaderboard. `of` is posted at the end of the match; the effect `post` posts at any time, and so do " +
+		"clients if they are allowed to. A board with seasons starts each one empty; a post counts for the " +
+		"season in which it happened, and earlier seasons stay readable. Equal values share a place, and whoever " +
+		"reached theirs first is listed first.",
 	example: `boards:
   lanterns: {of: me.lanterns, title: Most lanterns}
   fastest: {of: me.time, order: least, if: me.outcome == 'won', show: clock, renew: week, zone: Europe/Oslo}
@@ -330,52 +336,53 @@ var boardObject = &object{
   streak: {title: Longest streak}        # posted by the effect post
   guesses: {keep: latest, clients: {min: 0, max: 100, every: 10s}}`,
 	keys: []key{
-		{name: "title", spec: text(60), doc: "What people read."},
+		{name: "title", spec: text(60), doc: "The display name."},
 		{
 			name: "per",
 			spec: perTeam.spec(),
 			def:  perTeam.not,
-			doc:  "Whose entries stand on it: the players', or those of the sides that `teams` names.",
+			doc:  "Whose entries it has: those of players, or of the teams named in `teams`.",
 		},
 		{
 			name: "of",
 			spec: anExpression,
-			doc: "The number that is posted at the end, read with `me`, per team with `team`. Without it only the " +
-				"effect `post` and clients post.",
+			doc: "The number posted at the end, as an expression on `me` or, per team, on `team`. Without it " +
+				"only the effect `post` and clients post.",
 		},
 		{name: "if", spec: anExpression, doc: "Post at the end only if this holds."},
 		{
 			name: "keep",
 			spec: keepWords.spec(KeepBest, KeepLatest, KeepTotal, KeepCount),
 			def:  KeepBest.String(),
-			doc: "How it goes with the earlier entry: the `best` of both, the `latest`, the `total`, or the `count` " +
-				"of posts, whatever their values.",
+			doc: "How a post combines with the earlier entry: keep the `best`, the `latest`, the `total`, or the " +
+				"`count` of posts regardless of their values.",
 		},
 		{
 			name: "order",
 			spec: leastFirst.spec(),
 			def:  leastFirst.not,
-			doc:  "Whether the greatest or the least is first.",
+			doc:  "Whether the greatest or the least value is first.",
 		},
 		{
 			name: "show",
 			spec: showWords.spec(),
-			doc:  "How it is written: as the expression's type, or milliseconds as a `clock`.",
+			doc: "How values are displayed. Default: by the type of the expression; `clock` shows milliseconds " +
+				"as a time.",
 		},
 		{
 			name: "renew",
 			spec: renewWords.spec(),
 			def:  RenewNever.String(),
-			doc: "When it begins anew: `never`; by an operator's `hand`; each `day`, `week` (on Monday) or `month`, at " +
-				"midnight in the `zone`; or on the `dates`.",
+			doc: "When a new season begins: `never`; when an operator starts it (`hand`); each `day`, `week` (on " +
+				"Monday) or `month`, at midnight in the `zone`; or on the `dates`.",
 		},
 		{
 			name: "dates",
 			spec: listOf(text(10), 64),
-			doc: "With `renew: dates`: the days on which a season begins, such as 2026-03-01, in order. What happens " +
-				"before the first is not posted.",
+			doc: "With `renew: dates`: the days on which seasons begin, such as 2026-03-01, in order. Nothing is " +
+				"posted before the first.",
 		},
-		{name: "zone", spec: text(40), def: "UTC", doc: "The time zone in which days begin, such as `Europe/Oslo`."},
+		{name: "zone", spec: text(40), def: "UTC", doc: "The time zone of these days, such as `Europe/Oslo`."},
 		{
 			name: "clients",
 			spec: obj(boundsObject),
@@ -390,13 +397,14 @@ var boundsObject = &object{
 	keys: []key{
 		{name: "min", spec: integer(-1<<53, 1<<53), required: true, doc: "The least."},
 		{name: "max", spec: integer(-1<<53, 1<<53), required: true, doc: "The greatest."},
-		{name: "every", spec: duration(0, day), def: "0s", doc: "The least time between two posts of one player."},
+		{name: "every", spec: duration(0, day), def: "0s", doc: "The shortest time between two posts by one " +
+			"player."},
 	},
 }
 
 // effectObject is the form of an effect; its keys come from effectDecls.
 var effectObject = &object{
-	name: "effect", doc: "One thing that happens. Effects happen in the order they are written.",
+	name: "effect", doc: "One thing that happens. Effects take place in the order in which they are written.",
 	example: `rules:
   - on: out
     do:

@@ -19,33 +19,36 @@ var groundObject = &object{
 		{
 			name: "spawns",
 			spec: listOf(obj(spawnPointObject), 256),
-			doc:  "Where players appear; the middle of the ground if there is none.",
+			doc:  "Where players appear. Default: the middle of the ground.",
 		},
 		{
 			name: "sight",
 			spec: obj(sightObject),
-			doc:  "How far positions are told. Without it everybody is told every position.",
+			doc:  "How far players see. Without this key every client gets every position.",
 		},
 	},
 }
 
 var sightObject = &object{
 	name: "sight",
-	doc: "For large grounds: positions of players and pieces go only to clients with a player near by. What leaves " +
-		"their sight is withdrawn from their copies. Spectators, referees and operators see everything.",
+	doc: "For large grounds: clients get positions only of players and pieces near one of their own players. " +
+		"What leaves their sight is withdrawn from their copies. Spectators, referees and operators see " +
+		"everything.",
 	keys: []key{
-		{name: "near", spec: length(1, 2*maxSide), required: true, doc: "Within this distance each change is told."},
+		{name: "near", spec: length(1, 2*maxSide), required: true, doc: "Within this distance every change is " +
+			"sent."},
 		{
 			name:     "far",
 			spec:     length(1, 2*maxSide),
 			required: true,
-			doc:      "Beyond this distance nothing is told. What is seen stays so until it is a tenth farther away.",
+			doc: "Beyond this distance nothing is sent. What is already in sight stays in sight until it is " +
+				"10 % farther away.",
 		},
 		{
 			name: "every",
 			spec: duration(0, 10*second),
 			def:  "500ms",
-			doc:  "Between the two a position is told at most this often.",
+			doc:  "Between the two, the shortest time between two updates of a position.",
 		},
 	},
 }
@@ -59,31 +62,32 @@ var wallObject = &object{
 }
 
 var spawnPointObject = &object{
-	name: "spawn point", doc: "A place to appear at.",
+	name: "spawn point", doc: "A place where players appear.",
 	keys: []key{
 		{name: "at", spec: point, required: true, doc: "Where."},
 		{name: "team", spec: name, doc: "Only for that team."},
-		{name: "if", spec: anExpression, doc: "Only for those for whom this holds, such as `me.role == 'keeper'`."},
+		{name: "if", spec: anExpression, doc: "Only for players who meet this condition, such as `me.role == " +
+			"'keeper'`."},
 	},
 }
 
 var movementObject = &object{
-	name: "movement", doc: "Players steer; where they are is the service's.",
+	name: "movement", doc: "Players steer; the service decides where they are.",
 	example: `movement: {speed: 6m, radius: 800mm, factor: "me.slowed ? 0.5 : 1.0", claims: refuse}`,
 	keys: []key{
-		{name: "speed", spec: length(1, 100*1000), required: true, doc: "The top speed, a second."},
-		{name: "radius", spec: length(0, 10*1000), def: "500mm", doc: "How far a player's body reaches."},
+		{name: "speed", spec: length(1, 100*1000), required: true, doc: "The top speed per second."},
+		{name: "radius", spec: length(0, 10*1000), def: "500mm", doc: "The radius of a player's body."},
 		{
 			name: "factor",
 			spec: anExpression,
-			doc:  "A share of the top speed for each player, such as `me.slowed ? 0.5 : 1.0`, held between 0 and 4.",
+			doc:  "A factor on the top speed for each player, such as `me.slowed ? 0.5 : 1.0`, clamped to 0 to 4.",
 		},
 		{
 			name: "claims",
 			spec: claimsCheck.spec(),
 			def:  claimsCheck.not,
-			doc: "What to do with a position that a client claims: `refuse` it, or `check` that it could have got " +
-				"there since, and correct it if not.",
+			doc: "What to do with a position that a client claims: `refuse` it, or `check` that the player could " +
+				"have got there since the last one, and correct it if not.",
 		},
 	},
 }
@@ -98,13 +102,14 @@ var spawnObject = &object{
 			def:  PickTurn.String(),
 			doc:  "Which spawn point: in `turn`, at `random`, or the one `far`thest from all rivals.",
 		},
-		{name: "again", spec: flag, def: "true", doc: "Whether who is out comes back."},
+		{name: "again", spec: flag, def: "true", doc: "Whether players who are out come back."},
 		{name: "delay", spec: duration(0, 10*minute), def: "3s", doc: "How long they are out."},
 	},
 }
 
 var actionObject = &object{
-	name: "action", doc: "An intent that players may send: who may, what it costs, what it reaches and does.",
+	name: "action", doc: "An intent that players may send: who may send it, what it costs, what it reaches and " +
+		"what it does.",
 	example: `actions:
   ram:
     title: Ram
@@ -138,78 +143,79 @@ var actionObject = &object{
     do: [{add: record.lamps, by: 1}]
 record: {gold: {min: 0}, lamps: {}}`,
 	keys: []key{
-		{name: "title", spec: text(40), doc: "What people read."},
-		{name: "key", spec: text(1), doc: "A suggestion for clients: the key that asks for it."},
+		{name: "title", spec: text(40), doc: "The display name."},
+		{name: "key", spec: text(1), doc: "A suggested key for clients."},
 		{
 			name: "phases",
 			spec: names,
-			doc:  "The phases in which it may be used; those with open inputs if it is not given.",
+			doc:  "The phases in which it may be used. Default: those with open inputs.",
 		},
-		{name: "if", spec: anExpression, doc: "A condition on `me` (and `arg`); refused otherwise."},
-		{name: "else", spec: text(80), doc: "What the player is told where `if` does not hold."},
+		{name: "if", spec: anExpression, doc: "A condition on `me` (and `arg`). If it does not hold, the action " +
+			"is refused."},
+		{name: "else", spec: text(80), doc: "What the player is told if `if` does not hold."},
 		{
 			name: "also",
 			spec: listOf(word(alsoWords...), 3),
-			doc: "When it is taken beside the usual times: in a `pause`, in phases with `frozen` inputs (unless `phases` " +
-				"names others), and in the `lobby` between matches, where only fields that are reset `never` last into " +
-				"the match, and kits are those of the start.",
+			doc: "When else it may be used: in a `pause`, in phases with `frozen` inputs (unless `phases` names " +
+				"others), and in the `lobby` between matches. There, only fields with `reset: never` carry over " +
+				"into the match, and players have their starting kits.",
 		},
 		{
 			name: "needs",
 			spec: mapOf(anExpression, 16),
-			doc:  "The least that a field of the player must hold, or of their record, by field.",
+			doc:  "The least that fields of the player or of their record must hold, by field.",
 		},
 		{
 			name: "cost",
 			spec: mapOf(anExpression, 16),
-			doc:  "What is taken from a field of the player, or of their record; refused when there is less.",
+			doc: "What is taken from fields of the player or of their record. If there is less, the action is " +
+				"refused.",
 		},
 		{
 			name: "certain",
 			spec: flag,
-			doc: "What it costs of the record is taken where the record is kept before the action takes effect, so " +
-				"that a player who is in two lobbies cannot spend it twice. The verdict comes when that is done.",
+			doc: "The cost is taken from the stored record before the action takes effect, so that a player in " +
+				"two lobbies cannot spend it twice. The verdict is sent after that.",
 		},
 		{
 			name: "cooldown",
 			spec: duration(0, hour),
 			def:  "0s",
-			doc: "How long before it may be used again. The player sees it run down in a field called `cool_` and " +
+			doc: "The time before it may be used again. The player sees it run down in a field named `cool_` and " +
 				"the action's name.",
 		},
-		{name: "out", spec: flag, def: "false", doc: "Whether a player who is out may use it."},
+		{name: "out", spec: flag, def: "false", doc: "Whether players who are out may use it."},
 		{
 			name: "turn",
 			spec: turnAny.spec(),
 			def:  turnAny.not,
-			doc:  "With `turns`: taken in one's `own` turn only, or in `any`.",
+			doc:  "With `turns`: whether it may be used only in the player's `own` turn or in `any`.",
 		},
-		{name: "aim", spec: obj(aimObject), doc: "What it is used on; oneself if it is not given."},
-		{name: "takes", spec: mapOf(obj(argObject), 8), doc: "Values that the client sends along, read as `arg.NAME`."},
+		{name: "aim", spec: obj(aimObject), doc: "What it is used on. Default: the player who uses it."},
+		{name: "takes", spec: mapOf(obj(argObject), 8), doc: "Values that the client sends, read as `arg.NAME`."},
 		{
 			name: "do",
 			spec: effects,
-			doc:  "What it does. With an aim, `target` is who was hit, and this happens for each one hit.",
+			doc:  "What it does. With an aim, this happens for each one hit, with `target` as the one hit.",
 		},
 		{
 			name: "creature",
 			spec: effects,
-			doc: "With an aim that `hits` creatures: what it does to one (as `target`); what `do` says if it is not " +
-				"given.",
+			doc:  "With an aim that `hits` creatures: what it does to each (as `target`). Default: `do`.",
 		},
 		{name: "piece", spec: effects, doc: "The same for pieces."},
-		{name: "miss", spec: effects, doc: "What happens when a line, a cone or an area hits nobody."},
+		{name: "miss", spec: effects, doc: "What happens if a line, a cone or an area hits nobody."},
 		{
 			name: "lasts",
 			spec: duration(0, hour),
 			def:  "0s",
-			doc:  "How long it lasts; `end` happens then. 0s: it is over at once.",
+			doc:  "How long it lasts, after which `end` happens. With 0s it ends at once.",
 		},
 		{name: "held", spec: flag, def: "false", doc: "Whether the player may end it before its time."},
 		{
 			name: "end",
 			spec: effects,
-			doc:  "What happens when it ends, of itself, by the player or because the player goes out.",
+			doc:  "What happens when it ends: in time, by the player, or because the player is out.",
 		},
 		{name: "referee", spec: obj(refereeObject), doc: "Leaves the decision to a referee."},
 	},
@@ -217,9 +223,9 @@ record: {gold: {min: 0}, lamps: {}}`,
 
 var aimObject = &object{
 	name: "aim",
-	doc: "What an action reaches. What it does, and its `miss`, read where the aim began, stopped and went as " +
-		"`aim.from`, `aim.to` and `aim.dir` (in thousandths): a line stops at the last one it hits, at a wall or at " +
-		"the end of its reach, an area at its middle.",
+	doc: "What an action reaches. Its effects and `miss` can read where the aim began, where it stopped and its " +
+		"direction as `aim.from`, `aim.to` and `aim.dir` (in thousandths). A line stops at the last one it hits, " +
+		"at a wall or at the end of its reach; an area at its centre.",
 	example: `actions:
   hook:
     aim: {at: line, reach: 20m, thick: 1m, who: rivals, walls: ignore}
@@ -246,47 +252,47 @@ creatures: {gull: {}}`,
 			name: "reach",
 			spec: length(0, maxSide),
 			def:  "0",
-			doc:  "How far. 0 for a target: anywhere; for an area: around oneself.",
+			doc:  "The range. 0 means anywhere for a target, and around the player for an area.",
 		},
-		{name: "angle", spec: integer(1, 360), def: "60", doc: "Of a cone: how wide it opens, in degrees."},
+		{name: "angle", spec: integer(1, 360), def: "60", doc: "For a cone: its angle in degrees."},
 		{
 			name: "pierce",
 			spec: flag,
 			def:  "false",
-			doc:  "Of a line: whether it goes on through whom it hits, to the next.",
+			doc:  "For a line: whether it passes through the one it hits, to the next.",
 		},
 		{
 			name: "thick",
 			spec: length(0, 100*1000),
 			def:  "0",
-			doc:  "How far beside the line still hits, beyond the body's own radius.",
+			doc:  "How far from the line still counts as a hit, in addition to the body's own radius.",
 		},
 		{name: "radius", spec: length(0, maxSide), def: "1m", doc: "Of the area."},
 		{
 			name: "who",
 			spec: whoWords.spec(),
 			def:  WhoRivals.String(),
-			doc: "Whom it can hit: `rivals` (without teams: all others), `friends` on the same team, all `others`, " +
-				"or `anyone`, oneself included.",
+			doc: "Whom it can hit: `rivals` (without teams: all others), `friends` on the same team, all " +
+				"`others`, or `anyone`, including the player who uses it.",
 		},
 		{
 			name: "hits",
 			spec: names,
-			doc: "What it can hit: `players`, `creatures`, `pieces`, or kinds of creature and piece by their names; " +
-				"players if it is not given. Pieces have no side: `who` does not ask them.",
+			doc: "What it can hit: `players`, `creatures`, `pieces`, or kinds of creature and piece by name. " +
+				"Default: players. Pieces have no side, so `who` does not apply to them.",
 		},
 		{
 			name: "walls",
 			spec: wallsBlock.spec(),
 			def:  wallsBlock.word,
-			doc:  "Whether a wall between the two centres stops it.",
+			doc:  "Whether a wall between the two centres blocks it.",
 		},
 		{name: "out", spec: flag, def: "false", doc: "Whether it reaches players who are out."},
 	},
 }
 
 var argObject = &object{
-	name: "argument", doc: "A value that comes with an action.",
+	name: "argument", doc: "A value that the client sends with an action.",
 	example: `actions:
   bid:
     takes:
@@ -309,21 +315,22 @@ var argObject = &object{
 			name:     "type",
 			spec:     word("integer", "number", "flag", "choice", "player", "team", "position", direction, "text"),
 			required: true,
-			doc: "As of a field; `text` is what a referee sends. A `position` must lie on the ground, and is sent as `[x, y]` in millimetres; a " +
-				"`direction` is sent in thousandths, each way from -1000 to 1000 and not both 0.",
+			doc: "As for a field; only referees send `text`. A `position` must lie on the ground and is sent as " +
+				"`[x, y]` in millimetres; a `direction` is sent in thousandths, each part from -1000 to 1000 and " +
+				"not both 0.",
 		},
-		{name: "min", spec: scalar, doc: "The least; less is refused."},
+		{name: "min", spec: scalar, doc: "The least value; smaller ones are refused."},
 		{
 			name: "max",
 			spec: scalar,
-			doc:  "The greatest; more is refused. Of a text: the most characters, 64 if it is not given.",
+			doc:  "The greatest value; larger ones are refused. For a text: the most characters (default: 64).",
 		},
-		{name: "reach", spec: length(0, maxSide), doc: "Of a `position`: how far from the player it may be."},
+		{name: "reach", spec: length(0, maxSide), doc: "For a `position`: how far from the player it may be."},
 		{
 			name: "optional",
 			spec: flag,
 			def:  "false",
-			doc:  "Whether it may be left out. It is 0, false, the first word, nobody or (0, 0) then.",
+			doc:  "Whether it may be left out. It is then 0, false, the first word, nobody or (0, 0).",
 		},
 		{name: "words", spec: names, doc: "The words of a choice."},
 	},
@@ -331,7 +338,7 @@ var argObject = &object{
 
 var bearerObject = &object{
 	name: "bearer",
-	doc:  "Something that one player holds. It is a field of the match that refers to the player; `give` passes it on.",
+	doc:  "Something that one player holds. It is a match field that refers to the player; `give` passes it on.",
 	example: `bearers:
   bell: {title: Storm bell, start: random, gone: drop, out: drop, away: keep, piece: fallen_bell}
 pieces: {fallen_bell: {keep: 0}, lantern: {}}
@@ -342,24 +349,25 @@ rules:
   - when: match.bell.hull < 10
     do: [{give: bell, to: nobody}]`,
 	keys: []key{
-		{name: "title", spec: text(40), doc: "What people read."},
+		{name: "title", spec: text(40), doc: "The display name."},
 		{
 			name: "start",
 			spec: heirWords.spec(HeirRandom, HeirNone),
 			def:  HeirRandom.String(),
-			doc:  "Who has it at the start of each round, or of the match without rounds.",
+			doc:  "Who has it at the start of each round or, without rounds, of the match.",
 		},
 		{
 			name: "gone",
 			spec: heirWords.spec(HeirRandom, HeirNone, HeirDrop),
 			def:  HeirRandom.String(),
-			doc:  "Who gets it when its holder leaves: somebody at `random`, `none`, or it is put down (`drop`).",
+			doc: "What happens to it when its holder leaves: a `random` player gets it, nobody does (`none`), " +
+				"or it is put down (`drop`).",
 		},
 		{
 			name: "out",
 			spec: heirWords.spec(),
 			def:  HeirKeep.String(),
-			doc:  "The same when its holder goes out; `on: out` still sees who held it.",
+			doc:  "The same when its holder is put out. `on: out` still sees who held it.",
 		},
 		{
 			name: "away",
@@ -370,8 +378,8 @@ rules:
 		{
 			name: "piece",
 			spec: name,
-			doc: "The kind of piece that it is where it lies on the ground. `give` to `nobody` puts it down there, and " +
-				"who touches it takes it up; who has put it down must step off it first.",
+			doc: "The kind of piece it becomes on the ground. `give` to `nobody` puts it down, and whoever " +
+				"touches it picks it up; the player who put it down must step off it first.",
 		},
 	},
 }
@@ -395,51 +403,52 @@ var pieceObject = &object{
       - remove: piece
   buoy: {keep: 1, every: 0s, at: [[10m, 10m]]}`,
 	keys: []key{
-		{name: "title", spec: text(40), doc: "What people read."},
-		{name: "radius", spec: length(0, 50*1000), def: "500mm", doc: "How far it reaches."},
+		{name: "title", spec: text(40), doc: "The display name."},
+		{name: "radius", spec: length(0, 50*1000), def: "500mm", doc: "Its radius."},
 		{name: "keep", spec: integer(0, 500), def: "1", doc: "How many to keep on the ground."},
 		{
 			name: "every",
 			spec: duration(0, hour),
 			def:  "1s",
-			doc:  "The time between one placed and the next; 0s places all at once.",
+			doc:  "The time between two that are placed. With 0s all are placed at once.",
 		},
 		{
 			name: "apart",
 			spec: length(0, 100*1000),
 			def:  "0",
-			doc:  "The least room between two of them, beyond their radius.",
+			doc:  "The least distance between two of them, in addition to their radii.",
 		},
-		{name: "at", spec: listOf(point, 256), doc: "Only at these places, instead of anywhere."},
-		{name: "lasts", spec: duration(0, hour), def: "0s", doc: "How long one stays; 0s for ever."},
+		{name: "at", spec: listOf(point, 256), doc: "The points where it appears. Default: anywhere."},
+		{name: "lasts", spec: duration(0, hour), def: "0s", doc: "How long each one stays. With 0s it stays " +
+			"forever."},
 		{
 			name: "fields",
 			spec: mapOf(obj(fieldObject), 16),
-			doc:  "Its own fields, read as `piece.NAME`; a derived one is an expression on `piece`.",
+			doc:  "Its own fields, read as `piece.NAME`; derived ones are expressions on `piece`.",
 		},
 		{
 			name: "if",
 			spec: anExpression,
-			doc: "Who can touch it: a condition on `me` and `piece`. Who stands on it already touches it when the " +
-				"condition becomes true.",
+			doc: "Who can touch it: a condition on `me` and `piece`. A player who is already standing on it " +
+				"touches it when the condition becomes true.",
 		},
 		{
 			name: "touch",
 			spec: effects,
-			doc: "What happens when a player's body first reaches it (as `me`), also on the way between two ticks, however " +
-				"fast the one or the other moves.",
+			doc: "What happens when a player's body first reaches it (as `me`), including on the way between two " +
+				"ticks, however fast either of them moves.",
 		},
 		{
 			name: "creature",
 			spec: effects,
-			doc:  "The same for a creature that comes upon it (as `creature`); `if` does not ask it.",
+			doc:  "The same for a creature that reaches it (as `creature`); `if` does not apply to it.",
 		},
-		{name: "shot", spec: obj(shotObject), doc: "Makes it one that flies."},
+		{name: "shot", spec: obj(shotObject), doc: "Makes it a projectile."},
 		{
 			name: "walls",
 			spec: wallsBlock.spec(),
 			def:  wallsBlock.not,
-			doc:  "Whether walls stop it when `pos` is set: `block` moves it along them as a body is moved.",
+			doc:  "Whether walls stop it when `pos` is set: with `block` it slides along them like a body.",
 		},
 	},
 }

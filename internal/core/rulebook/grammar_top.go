@@ -26,7 +26,7 @@ var topObject = &object{
 		{
 			name:    "title",
 			spec:    text(80),
-			doc:     "The name that people read; the name if it is not given.",
+			doc:     "The display name. Defaults to the name.",
 			example: "title: The Clash",
 		},
 		{
@@ -39,37 +39,37 @@ var topObject = &object{
 			name:    "tick",
 			spec:    integer(5, 60),
 			def:     "20",
-			doc:     "Ticks a second: how often the rules move on.",
+			doc:     "Ticks per second: how often the rules advance.",
 			example: "tick: 30",
 		},
 		{
 			name:    "game",
 			spec:    name,
-			doc:     "The game to which it belongs, whose record and boards it shares with others.",
+			doc:     "The game it belongs to. Rulebooks of the same game share a record and boards.",
 			example: "game: harbour",
 		},
 		{
 			name: "save_every",
 			spec: duration(1000, 60000),
 			def:  "5s",
-			doc: "How long a change of a record waits at most before it is kept. What rounds, matches and leaving " +
-				"bring, " +
-				"the effect `save` and certain costs do not wait.",
+			doc: "The longest that a change to a record waits before it is saved. Changes at the end of a round " +
+				"or match, when a player leaves, by the effect `save` and by certain costs are saved at once.",
 			example: "save_every: 2s",
 		},
 		{
 			name:    "regions",
 			spec:    names,
-			doc:     "The regions whose nodes may open lobbies of it; every region if it is not given.",
+			doc:     "The regions whose nodes may open its lobbies. Default: every region.",
 			example: "regions: [north, south]",
 		},
 		{
 			name: "players",
 			spec: obj(playersObject),
-			doc:  "How many play, and what happens when they come late, leave or lose their connection.",
+			doc:  "How many play, and what happens when players join late, leave or lose their connection.",
 		},
 		{name: "spectators", spec: obj(spectatorsObject), doc: "Who may watch."},
-		{name: "stand_ins", spec: obj(standInsObject), doc: "Seats that the service plays until somebody comes."},
+		{name: "stand_ins", spec: obj(standInsObject), doc: "Seats that the service plays until a player takes " +
+			"them."},
 		{
 			name: "options",
 			spec: mapOf(obj(fieldObject), 32),
@@ -79,7 +79,8 @@ var topObject = &object{
 		},
 		{name: "start", spec: obj(startObject), doc: "How a match begins."},
 		{name: "teams", spec: obj(teamsObject), doc: "The teams. Without this key everyone plays for themselves."},
-		{name: "ground", spec: obj(groundObject), doc: "The playing area. Without it there are no positions."},
+		{name: "ground", spec: obj(groundObject), doc: "The playing area. Without a ground there are no " +
+			"positions."},
 		{
 			name: "arenas",
 			spec: obj(arenasObject),
@@ -88,7 +89,7 @@ var topObject = &object{
 		{
 			name: "movement",
 			spec: obj(movementObject),
-			doc:  "How players move on the ground. Without it they stay where they spawn.",
+			doc:  "How players move on the ground. Without this key they stay where they spawn.",
 		},
 		{name: "spawn", spec: obj(spawnObject), doc: "Where and when players appear."},
 		{
@@ -99,7 +100,7 @@ var topObject = &object{
 		{
 			name: "kits",
 			spec: mapOf(obj(kitObject), 64),
-			doc:  "Named sets of actions. Without any, everybody has all actions.",
+			doc:  "Named sets of actions. Without kits, every player has all actions.",
 		},
 		{name: "actions", spec: mapOf(obj(actionObject), 64), doc: "What players may ask for."},
 		{
@@ -110,43 +111,43 @@ var topObject = &object{
 		{
 			name: "creatures",
 			spec: mapOf(obj(creatureObject), 32),
-			doc:  "Beings on the ground that the service steers.",
+			doc:  "Bodies on the ground that the service steers.",
 		},
 		{name: "zones", spec: mapOf(obj(zoneObject), 32), doc: "Parts of the ground that know who is in them."},
 		{name: "pieces", spec: mapOf(obj(pieceObject), 32), doc: "Objects that the rules keep on the ground."},
 		{
 			name: "rules",
 			spec: listOf(obj(ruleObject), 64),
-			doc:  "What happens by itself: when a condition comes true, at intervals, or at an event.",
+			doc:  "What happens on its own: when a condition becomes true, at intervals, or on an event.",
 		},
 		{
 			name:     "phases",
 			spec:     mapOf(obj(phaseObject), 32),
 			required: true,
-			doc: "The phases of a match, in the order in which they follow each other unless they say " +
-				"otherwise. The match begins with the first.",
+			doc: "The phases of a match. They follow each other in this order unless a phase says otherwise. The " +
+				"match begins with the first.",
 		},
 		{
 			name: "sealed",
 			spec: mapOf(obj(sealedObject), 16),
-			doc:  "What everybody chooses in secret, revealed for all at once.",
+			doc:  "What every player chooses in secret, revealed to all at once.",
 		},
 		{name: "votes", spec: mapOf(obj(voteObject), 16), doc: "What players decide together."},
-		{name: "referee", spec: obj(refereeingObject), doc: "What a referee may do of its own accord."},
-		{name: "turns", spec: obj(turnsObject), doc: "Who acts when, one after the other."},
+		{name: "referee", spec: obj(refereeingObject), doc: "What a referee may do on its own initiative."},
+		{name: "turns", spec: obj(turnsObject), doc: "Whose turn it is, one player after the other."},
 		{name: "rounds", spec: obj(roundsObject), doc: "Which phase is a round, how many there are and who wins one."},
 		{name: "win", spec: obj(winObject), doc: "When the match ends early, and who has won."},
 		{
 			name: "promises",
 			spec: listOf(obj(promiseObject), 64),
-			doc:  "What holds in every match: checked by rehearsals, stories and practice, and nowhere else.",
+			doc:  "Invariants of every match, checked in rehearsals, stories and practice lobbies only.",
 		},
 		{name: "pause", spec: obj(pauseObject), doc: "Who may pause, how often and for how long."},
-		{name: "end", spec: obj(endObject), doc: "What is shown at the end, and what comes after."},
+		{name: "end", spec: obj(endObject), doc: "What is shown at the end, and what follows."},
 		{
 			name: "record",
 			spec: mapOf(obj(recordObject), 48),
-			doc:  "What is kept of a player between matches of this rulebook.",
+			doc:  "What is kept for a player between matches of this rulebook.",
 		},
 		{name: "boards", spec: mapOf(obj(boardObject), 16), doc: "Leaderboards that the match posts to."},
 	},
@@ -163,8 +164,8 @@ var playersObject = &object{
 			name: "late",
 			spec: lateWords.spec(),
 			def:  LateWait.String(),
-			doc: "Who comes during a match: `seat` plays at once, `wait` sits in the lobby until the next match, " +
-				"`refuse` is not let in.",
+			doc: "What happens to a player who joins during a match: with `seat` they play at once, with `wait` " +
+				"they stay in the lobby until the next match, with `refuse` they are not let in.",
 		},
 		{
 			name: "hold",
@@ -176,31 +177,31 @@ var playersObject = &object{
 			name: "gone",
 			spec: goneWords.spec(),
 			def:  GoneRemove.String(),
-			doc: "What happens when the hold has run out during a match: `remove` takes the seat away, `forfeit` " +
-				"also ends the match as lost for that player's side, `keep` leaves the seat in play until the end, " +
+			doc: "What happens when the hold runs out during a match: `remove` frees the seat, `forfeit` also " +
+				"ends the match as lost for that player's side, `keep` leaves the seat in play until the end, " +
 				"`stand-in` lets the next newcomer take it over as it is.",
 		},
 		{
 			name: "leavers",
 			spec: leaversWords.spec(),
 			def:  LeaversLeft.String(),
-			doc: "How those count who leave before the end: as having `left`, without a place; as having lost (`lose`), " +
-				"behind all who stayed; or like their `team`, without teams as having lost. " +
-				"But for `left`, what they had by then is posted to the boards.",
+			doc: "How a player who leaves before the end is counted: as `left`, without a place; as lost " +
+				"(`lose`), behind everyone who stayed; or like their `team` (without teams: as lost). Except " +
+				"with `left`, what they had by then is posted to the boards.",
 		},
 		{
 			name: "host_gone",
 			spec: hostGoneWords.spec(),
 			def:  HostPasses.String(),
-			doc: "When the host's seat is given up: `pass` makes the player the host who has been there longest, " +
-				"`close` ends the lobby, and its match with it.",
+			doc: "What happens when the host gives up their seat: `pass` makes the player who has been there " +
+				"longest the host, `close` closes the lobby and ends its match.",
 		},
 		{
 			name: "below",
 			spec: belowWords.spec(),
 			def:  BelowEnd.String(),
-			doc: "When fewer than the least are left in a match: `end` it, `wait` paused until there are enough, " +
-				"or `go-on`.",
+			doc: "What happens when fewer than `least` are left in a match: `end` it, `wait` (paused) until " +
+				"there are enough, or `go-on`.",
 		},
 		{
 			name: "local",
@@ -212,9 +213,9 @@ var playersObject = &object{
 }
 
 var spectatorsObject = &object{
-	name: "spectators", doc: "People who watch. They have no seat and see only what everyone sees, and positions " +
-		"beyond anybody's sight. They pass the doors that players pass: a password, a closed lobby, a ban. In a " +
-		"match with sight, or with fields that not everyone sees, nobody watches who has a seat in it or had one.",
+	name: "spectators", doc: "People who watch. They have no seat and see only what everyone sees, and all " +
+		"positions. Passwords, closed lobbies and bans apply to them as to players. In a match with sight, or " +
+		"with fields that not everyone sees, a player who has or had a seat cannot watch.",
 	example: `spectators: {most: 50, delay: 10s}`,
 	keys: []key{
 		{name: "most", spec: integer(0, 10000), def: "20", doc: "How many may watch; 0 for none."},
@@ -222,7 +223,7 @@ var spectatorsObject = &object{
 			name: "delay",
 			spec: duration(0, 5*minute),
 			def:  "0s",
-			doc:  "How much later than the players they see everything.",
+			doc:  "How far behind the players they see everything.",
 		},
 	},
 }
@@ -235,19 +236,20 @@ var startObject = &object{
 			name: "by",
 			spec: startWords.spec(),
 			def:  StartReady.String(),
-			doc:  "`ready`: when all are ready. `host`: when the host says so. `either`: whichever comes first.",
+			doc: "`ready`: when everyone is ready. `host`: when the host starts it. `either`: whichever comes " +
+				"first.",
 		},
 		{
 			name: "countdown",
 			spec: duration(0, minute),
 			def:  "3s",
-			doc:  "The time between that and the match; somebody leaving or no longer ready calls it off.",
+			doc:  "The time between that and the match. It is cancelled if a player leaves or is no longer ready.",
 		},
 	},
 }
 
 var teamsObject = &object{
-	name: "teams", doc: "Fixed teams by name (`list`), or a number of alike ones (`number`).",
+	name: "teams", doc: "Fixed teams by name (`list`), or a number of identical ones (`number`).",
 	example: `teams:
   list:
     amber: {title: Amber, least: 1, most: 4}
@@ -273,28 +275,28 @@ var teamsObject = &object{
 		{
 			name: "most",
 			spec: integer(1, MaxPlayers),
-			doc:  "The most players of a team; the lobby's capacity if it is not given.",
+			doc:  "The most players on a team. Default: the lobby's capacity.",
 		},
 		{
 			name: "newcomers",
 			spec: newcomersWords.spec(),
 			def:  NewcomersFewest.String(),
-			doc: "Where a newcomer goes: to the team with the `fewest` players, to the one of their `choice` (the " +
-				"fewest until they choose), or where the `host` puts them (the fewest until then). With `fewest` " +
-				"nobody changes sides but by consent.",
+			doc: "Where a newcomer goes: to the team with the `fewest` players, to the one of their `choice`, or " +
+				"where the `host` puts them (until then, to the one with the fewest). With `fewest`, changing " +
+				"sides needs the consent of another player.",
 		},
 		{
 			name: "tie",
 			spec: tieWords.spec(),
 			def:  TieFirst.String(),
-			doc: "Among teams with equally few: the `first` in the list, one at `random`, or the `weakest` by " +
-				"rounds won and then by the order of `win`.",
+			doc: "Which of several teams with equally few players: the `first` in the list, one at `random`, or " +
+				"the `weakest` by rounds won and then by the order in `win`.",
 		},
 		{
 			name: "locked",
 			spec: lockedWords.spec(),
 			def:  LockedMatch.String(),
-			doc:  "When nobody may change sides: during the `match`, from the `start` countdown on, or `never`.",
+			doc:  "When sides are locked: during the `match`, from the `start` countdown on, or `never`.",
 		},
 	},
 }
@@ -302,16 +304,16 @@ var teamsObject = &object{
 var teamObject = &object{
 	name: "team", doc: "One team.",
 	keys: []key{
-		{name: "title", spec: text(40), doc: "The name that people read."},
-		{name: "least", spec: integer(0, MaxPlayers), doc: "Instead of the least of all teams."},
-		{name: "most", spec: integer(1, MaxPlayers), doc: "Instead of the most of all teams."},
+		{name: "title", spec: text(40), doc: "The display name."},
+		{name: "least", spec: integer(0, MaxPlayers), doc: "Overrides `least` of all teams."},
+		{name: "most", spec: integer(1, MaxPlayers), doc: "Overrides `most` of all teams."},
 	},
 }
 
 var sheetsObject = &object{
 	name: "sheets",
-	doc: "The declared fields of each kind of sheet. Each field is declared once; its checking, clamping, " +
-		"resetting, visibility, sending and saving follow.",
+	doc: "The declared fields of each kind of sheet. Each field is declared once; checks, clamping, resets, " +
+		"visibility, sending and saving all follow from that.",
 	example: `sheets:
   player:
     hull: {type: integer, start: 100, min: 0, max: 100, reset: respawn}
@@ -323,13 +325,15 @@ var sheetsObject = &object{
   lobby:
     played: {type: integer, reset: never}`,
 	keys: []key{
-		{name: "lobby", spec: mapOf(obj(fieldObject), 32), doc: "Of the lobby; they stay from match to match."},
-		{name: "match", spec: mapOf(obj(fieldObject), 64), doc: "Of the match."},
-		{name: "team", spec: mapOf(obj(fieldObject), 64), doc: "Of each team."},
+		{name: "lobby", spec: mapOf(obj(fieldObject), 32), doc: "Fields of the lobby, which carry over from " +
+			"match to match."},
+		{name: "match", spec: mapOf(obj(fieldObject), 64), doc: "Fields of the match."},
+		{name: "team", spec: mapOf(obj(fieldObject), 64), doc: "Fields of each team."},
 		{
 			name: "player",
 			spec: mapOf(obj(fieldObject), 64),
-			doc:  "Of each player. They outlive any body: respawning resets only what says so.",
+			doc: "Fields of each player. They outlive any body: respawning resets only those with `reset: " +
+				"respawn`.",
 		},
 	},
 }
@@ -354,80 +358,81 @@ var fieldObject = &object{
 			spec:     word(fieldTypes...),
 			required: true,
 			doc: "`integer`; `number` in thousandths; `text`; `flag`; `choice`, one of `words`; `position` in " +
-				"millimetres; `player`, `team` or `creature`, a reference; `clock`; `list`, several of what `of` " +
-				"says.",
+				"millimetres; `player`, `team` or `creature`, a reference; `clock`; `list`, several values of " +
+				"the type in `of`.",
 		},
-		{name: "title", spec: text(40), doc: "What people read in place of the name."},
+		{name: "title", spec: text(40), doc: "The display name."},
 		{
 			name: "of",
 			spec: word(itemTypes...),
-			doc: "Of a list: what its items are. Where not everyone sees the list, everyone sees how many " +
-				"there are, as `NAME_size`.",
+			doc: "For a list: the type of its items. If not everyone sees the list, everyone still sees its " +
+				"length, as `NAME_size`.",
 		},
 		{
 			name: "most",
 			spec: integer(1, sheet.MaxItems),
-			doc:  "Of a list: the most items; 50, or as many as it starts with, if it is not given.",
+			doc:  "For a list: the most items. Default: 50, or as many as it starts with.",
 		},
 		{
 			name: "start",
 			spec: spec{shape: anything},
-			doc: "The value at first and after a reset: 0, empty, false, the first word, nobody if it is not " +
-				"given. A clock's is a duration; a list's is a list, or of integers a range such as `1..52`. On the sheets " +
-				"of match, teams and players an integer's, number's, flag's, position's or clock's may be an " +
-				"expression, which is read at each reset.",
+			doc: "The value at the start and after a reset. Default: 0, empty, false, the first word or nobody. " +
+				"For a clock it is a duration; for a list, a list or (of integers) a range such as `1..52`. On " +
+				"match, team and player sheets the start of an integer, number, flag, position or clock may be " +
+				"an expression, evaluated at each reset.",
 		},
 		{
 			name: "min",
 			spec: scalar,
-			doc: "The least value of an integer or number, or of a list's integers; less becomes this. On the sheets " +
-				"of lobby, match, teams and players it may be an expression: the value follows it.",
+			doc: "The least value of an integer or number, or of a list's integers; smaller values are raised to " +
+				"it. On lobby, match, team and player sheets it may be an expression, and the value follows it.",
 		},
 		{
 			name: "max",
 			spec: scalar,
-			doc: "The greatest value, as `min` is the least; more becomes this. Of a text: the most characters, 64 if " +
-				"it is not given.",
+			doc:  "The greatest value; see `min`. For a text: the most characters (default: 64).",
 		},
-		{name: "words", spec: names, doc: "The words of a choice, or of a list of choices."},
+		{name: "words", spec: names, doc: "The words of a choice or of a list of choices."},
 		{
 			name: "see",
 			spec: seeSpec,
-			doc: "Who sees it: everyone, the team, its owner or only referees. Of a record: its owner, otherwise " +
-				"everyone, if it is not given.",
+			doc: "Who sees it: everyone, the team, its owner or only referees. Default: everyone; for a record, " +
+				"its owner.",
 		},
 		{
 			name: "show",
 			spec: word(sheet.ShowWords()...),
 			def:  sheet.ShowAny.String(),
-			doc: "How the console and other tools draw it: `bar`, between `min` and `max`; `number`; `time`, of a number " +
-				"of milliseconds; `aside`, only where all fields are listed; `any` leaves it to them.",
+			doc: "How the console and other tools display it: as a `bar` between `min` and `max`, a `number`, a " +
+				"`time` (from milliseconds), or only where all fields are listed (`aside`). With `any` the tool " +
+				"decides.",
 		},
 		{
 			name: "reset",
 			spec: word(sheet.ResetWords()...),
 			def:  sheet.ResetMatch.String(),
-			doc: "When it goes back to its start by itself. What resets at a respawn also does at a round, what " +
-				"resets at a round also at a match.",
+			doc: "When it goes back to its start. A field that resets at a respawn also resets at each round, " +
+				"and one that resets at a round also resets at each match.",
 		},
 		{
 			name: "is",
 			spec: anExpression,
-			doc: "Makes the field derived: it always holds this expression's value (with `me` on a player sheet, " +
-				"`team` on a team sheet) and nothing else may write it.",
+			doc: "Makes the field derived: it always holds the value of this expression (with `me` on a player " +
+				"sheet, `team` on a team sheet), and nothing else may write it.",
 		},
 		{name: "count", spec: countsDown.spec(), def: countsDown.not, doc: "Which way a clock runs."},
 		{
 			name: "runs",
 			spec: runsOnWall.spec(),
 			def:  runsOnWall.not,
-			doc:  "Which time a clock follows: `play` stands still in a pause.",
+			doc:  "The time a clock follows: `play` stops during a pause.",
 		},
 		{
 			name: "rate",
 			spec: duration(0, 10*second),
 			def:  "0s",
-			doc:  "Send changes at most this often; the newest value counts. 0s sends each.",
+			doc: "The shortest time between two updates to clients, who get the newest value. With 0s every " +
+				"change is sent.",
 		},
 	},
 }
@@ -439,6 +444,6 @@ var kitObject = &object{
   keeper: {actions: [ring], start: false}`,
 	keys: []key{
 		{name: "actions", spec: names, required: true, doc: "The actions in it."},
-		{name: "start", spec: flag, def: "true", doc: "Whether every player has it from the start of a match."},
+		{name: "start", spec: flag, def: "true", doc: "Whether every player has it at the start of a match."},
 	},
 }

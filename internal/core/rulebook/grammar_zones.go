@@ -2,9 +2,9 @@ package rulebook
 
 var zoneObject = &object{
 	name: "zone",
-	doc: "A part of the ground that knows who is in it. Each is a field of the match, read as `match.NAME`: " +
-		"`match.quay.inside` are the players whose middle is in it, `within(creature.pos, match.quay)` asks for any " +
-		"position. Its own rules, and rules with `for: zones`, read it as `zone`.",
+	doc: "A part of the ground that knows who is in it. Each zone is a match field, read as `match.NAME`: " +
+		"`match.quay.inside` lists the players whose centre is in it, `within(creature.pos, match.quay)` tests " +
+		"any position. Its own effects, and rules with `for: zones`, read it as `zone`.",
 	oneOf: []string{"circle", "box"},
 	example: `zones:
   quay:
@@ -30,49 +30,49 @@ rules:
     do: [{each: players, when: it.team == zone.holder, do: [{add: it.points, by: zone.worth}]}]
   - {when: match.pen.inside.size() >= 3, do: [{finish: the pen is full}]}`,
 	keys: []key{
-		{name: "title", spec: text(40), doc: "What people read."},
+		{name: "title", spec: text(40), doc: "The display name."},
 		{name: "circle", spec: listOf(length(0, maxSide), 3), doc: "[x, y, radius]."},
 		{name: "box", spec: listOf(length(0, maxSide), 4), doc: "[left, top, right, bottom]."},
-		{name: "at", spec: anExpression, doc: "Where its middle is, as a position; read at each tick of play."},
-		{name: "radius", spec: anExpression, doc: "A circle's radius in millimetres; read at each tick of play."},
+		{name: "at", spec: anExpression, doc: "Its centre, as a position; evaluated at each tick of play."},
+		{name: "radius", spec: anExpression, doc: "A circle's radius in millimetres; evaluated at each tick of " +
+			"play."},
 		{
 			name: "tell",
 			spec: duration(0, 10*second),
 			def:  "100ms",
-			doc: "Clients are told where it is, how large, and how " +
-				"far its taking is at most this often.",
+			doc:  "The shortest time between two updates of its place, size and progress.",
 		},
 		{name: "fields", spec: mapOf(obj(fieldObject), 16), doc: "Its own fields, read as `zone.NAME`."},
 		{
 			name: "if",
 			spec: anExpression,
-			doc: "Who counts: a condition on `me` and `zone`; who is in play if it is not " +
-				"given.",
+			doc:  "Who counts as inside: a condition on `me` and `zone`. Default: players who are in play.",
 		},
-		{name: "enter", spec: effects, doc: "What happens when a player comes in (as `me`)."},
-		{name: "leave", spec: effects, doc: "What happens when a player is in it no longer (as `me`)."},
-		{name: "hold", spec: obj(holdObject), doc: "Lets a side take it."},
-		{name: "taken", spec: effects, doc: "What happens when a side has taken it (`zone.holder`)."},
-		{name: "lost", spec: effects, doc: "What happens when its holder has lost it, before another has it."},
+		{name: "enter", spec: effects, doc: "What happens when a player enters it (as `me`)."},
+		{name: "leave", spec: effects, doc: "What happens when a player leaves it (as `me`)."},
+		{name: "hold", spec: obj(holdObject), doc: "Lets sides capture it."},
+		{name: "taken", spec: effects, doc: "What happens when a side has captured it (`zone.holder`)."},
+		{name: "lost", spec: effects, doc: "What happens when its holder has lost it, before another side has it."},
 	},
 }
 
 var holdObject = &object{
 	name: "hold",
-	doc: "How a zone is taken: by a team, or by a player where there are no teams. The only side in it takes it, " +
-		"while `zone.progress` goes from 0 to 1 and `zone.taker` says who; while several are in it, it is " +
-		"`zone.contested` and the taking stands still.",
+	doc: "How a zone is captured: by a team or, without teams, by a player. A side that is alone in it captures " +
+		"it while `zone.progress` goes from 0 to 1 (`zone.taker` is that side). While several sides are in it, " +
+		"it is `zone.contested` and progress stops.",
 	keys: []key{
-		{name: "takes", spec: duration(0, hour), def: "5s", doc: "How long that takes one player; 0s: at once."},
+		{name: "takes", spec: duration(0, hour), def: "5s", doc: "How long one player needs to capture it. With " +
+			"0s it is captured at once."},
 		{
 			name: "crowd",
 			spec: integer(1, 200),
 			def:  "1",
-			doc: "So many times as fast at most, by how many of the side " +
-				"are in it.",
+			doc: "The most players of a side that count: two capture it twice as fast, and so on up to this " +
+				"number.",
 		},
-		{name: "fades", spec: duration(0, hour), def: "5s", doc: "How long it takes until what somebody had begun is " +
-			"forgotten, when they are gone or the holder is back; 0s: at once."},
-		{name: "stays", spec: flag, def: "true", doc: "Whether it stays its holder's when none of them is in it."},
+		{name: "fades", spec: duration(0, hour), def: "5s", doc: "How long full progress takes to fade after the " +
+			"side has left or the holder is back. With 0s it is lost at once."},
+		{name: "stays", spec: flag, def: "true", doc: "Whether the holder keeps it with nobody in it."},
 	},
 }

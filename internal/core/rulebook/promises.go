@@ -33,20 +33,22 @@ func (k PromiseKind) String() string { return promiseWords.of(k) }
 
 var promiseObject = &object{
 	name: "promise",
-	doc: "Something that holds in every match. Rehearsals, stories and practice lobbies hold each tick against it; a " +
-		"rehearsal prints the shortest script that breaks it. Other lobbies do not look, and promises change nothing.",
+	doc: "An invariant of every match. Rehearsals, stories and practice lobbies check it at each tick; a " +
+		"rehearsal prints the shortest script that breaks it. Other lobbies do not check promises, and promises " +
+		"never change play.",
 	oneOf: promiseWords,
 	example: `promises:
   - {always: me.hull >= 0, for: players, says: No hull is below nothing}
   - {never: match.bell != nobody && !match.bell.alive, phases: [play]}
   - {by_the_end: "players.exists(p, p.points > 0)", says: Somebody has scored}`,
 	keys: []key{
-		{name: "always", spec: anExpression, doc: "What holds whenever everything of a tick has settled."},
-		{name: "never", spec: anExpression, doc: "What never does."},
+		{name: "always", spec: anExpression, doc: "What holds whenever a tick has settled."},
+		{name: "never", spec: anExpression, doc: "What never holds."},
 		{
 			name: "by_the_end",
 			spec: anExpression,
-			doc:  "What holds when a match ends by itself; not where an operator ends it or too few are left.",
+			doc: "What holds when a match ends normally, not when an operator ends it or too few players are " +
+				"left.",
 		},
 		{
 			name: "for",
@@ -54,8 +56,8 @@ var promiseObject = &object{
 			def:  forMatch,
 			doc:  "For the `match`, or for each of the `teams`, `players`, `creatures`, a kind of these, or `zones`.",
 		},
-		{name: "phases", spec: names, doc: "The phases in which it holds; all if it is not given."},
-		{name: "says", spec: text(120), doc: "The same in words, for who reads that it is broken."},
+		{name: "phases", spec: names, doc: "The phases in which it applies. Default: all."},
+		{name: "says", spec: text(120), doc: "The promise in words, for reports that it was broken."},
 	},
 }
 

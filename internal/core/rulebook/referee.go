@@ -42,8 +42,8 @@ func (r *Refereeing) Act(name string) *Action {
 
 var refereeObject = &object{
 	name: "referee",
-	doc: "A decision left to a trusted program. Cost and cooldown are taken when the action is asked for, and the " +
-		"cost is given back when the answer is no.",
+	doc: "A decision left to a trusted program. Cost and cooldown apply when the player asks for the action; if " +
+		"the answer is no, the cost is refunded.",
 	example: `actions:
   answer:
     takes: {choice: {type: integer, min: 1, max: 4}}
@@ -56,22 +56,23 @@ var refereeObject = &object{
     do: [{add: me.points, by: arg.worth}]`,
 	keys: []key{
 		{name: "within", spec: duration(50, minute), def: "2s", doc: "How long to wait for the answer."},
-		{name: "otherwise", spec: saysAccept.spec(), def: saysAccept.not, doc: "What counts when none comes in time."},
-		{name: "tell", spec: mapOf(anExpression, 16), doc: "What the referee is told, by name."},
+		{name: "otherwise", spec: saysAccept.spec(), def: saysAccept.not, doc: "What applies if no answer comes " +
+			"in time."},
+		{name: "tell", spec: mapOf(anExpression, 16), doc: "What the referee is sent, by name."},
 		{
 			name: "answers",
 			spec: mapOf(obj(argObject), 8),
-			doc: "Values that come with its word, read as `arg.NAME` beside those that the player has sent. Without a " +
-				"word in time they are 0, false, empty, the first word or nobody.",
+			doc: "Values that come with its answer, read as `arg.NAME` alongside those that the player sent. " +
+				"Without an answer in time they are 0, false, empty, the first word or nobody.",
 		},
-		{name: "refused", spec: effects, doc: "What happens when the answer is no."},
+		{name: "refused", spec: effects, doc: "What happens if the answer is no."},
 	},
 }
 
 var refereeingObject = &object{
 	name: "refereeing",
-	doc: "What a referee may do of its own accord: a quiz master who puts questions, a judge who gives points. It " +
-		"signs in to one lobby, or once for all lobbies of the rulebook.",
+	doc: "What a referee may do on its own initiative: a quiz master asks questions, a judge gives points. It " +
+		"signs in to one lobby, or once to all lobbies of the rulebook.",
 	example: `referee:
   sets: [match.question, player.points, lobby.played]
   acts:
@@ -89,10 +90,10 @@ sheets:
 		{
 			name: "sets",
 			spec: listOf(text(80), 64),
-			doc: "The fields that it may set, as kind of sheet and name: of the `lobby`, the `match`, a `team` or a " +
+			doc: "The fields it may set, as kind of sheet and name: of the `lobby`, the `match`, a `team` or a " +
 				"`player`.",
 		},
-		{name: "acts", spec: mapOf(obj(refereeActObject), 32), doc: "What it may do, by name."},
+		{name: "acts", spec: mapOf(obj(refereeActObject), 32), doc: "The acts it may perform, by name."},
 	},
 }
 
@@ -100,14 +101,15 @@ var refereeActObject = &object{
 	name: "referee's act",
 	doc:  "Something that a referee may do. Its effects have no `me`; a player may be one of the values it takes.",
 	keys: []key{
-		{name: "title", spec: text(40), doc: "What people read."},
-		{name: "phases", spec: names, doc: "The phases in which it may be done; always if it is not given."},
-		{name: "if", spec: anExpression, doc: "A condition on the match (and `arg`); refused otherwise."},
-		{name: "else", spec: text(80), doc: "What the referee is told where `if` does not hold."},
+		{name: "title", spec: text(40), doc: "The display name."},
+		{name: "phases", spec: names, doc: "The phases in which it may be done. Default: always."},
+		{name: "if", spec: anExpression, doc: "A condition on the match (and `arg`). If it does not hold, the " +
+			"act is refused."},
+		{name: "else", spec: text(80), doc: "What the referee is told if `if` does not hold."},
 		{
 			name: "takes",
 			spec: mapOf(obj(argObject), 8),
-			doc:  "Values that it sends along, read as `arg.NAME`.",
+			doc:  "Values that it sends, read as `arg.NAME`.",
 		},
 		{name: "do", spec: effects, required: true, doc: "What happens."},
 	},

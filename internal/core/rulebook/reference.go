@@ -85,7 +85,7 @@ func Reference() string {
 func writeObject(b *strings.Builder, o *object) {
 	fmt.Fprintf(b, "\n## %s\n\n%s\n", strings.ToUpper(o.name[:1])+o.name[1:], o.doc)
 	if len(o.oneOf) > 0 {
-		fmt.Fprintf(b, "\nExactly one of `%s` must stand there.\n", strings.Join(o.oneOf, "`, `"))
+		fmt.Fprintf(b, "\nExactly one of `%s` is required.\n", strings.Join(o.oneOf, "`, `"))
 	}
 	b.WriteString("\n| key | type | default | what it does |\n|---|---|---|---|\n")
 	for i := range o.keys {
@@ -169,27 +169,27 @@ const referenceIntro = `# The rulebook
 <!-- Written by ./dev docs from internal/core/rulebook; change it there. -->
 
 A rulebook is one YAML file (JSON is the same document) that declares one kind of
-match: who plays, what each player has, what they may do, how the match goes on
-and who wins. ` + "`turnvex check FILE`" + ` says everything that is wrong with one,
-` + "`turnvex new FILE`" + ` writes a small one to begin with, and the JSON Schema for
+match: who plays, what each player has, what they may do, how the match unfolds
+and who wins. ` + "`turnvex check FILE`" + ` reports every error in one,
+` + "`turnvex new FILE`" + ` writes a small one to start from, and the JSON Schema for
 editors is at ` + "`/v1/rulebooks/schema`" + ` of a service or from ` + "`turnvex schema`" + `.
 
-How things are written:
+Notation:
 
 - a **name** is a lower-case letter, then letters, digits or ` + "`_`" + `, at most 32 in all;
 - a **duration** is ` + "`90s`, `1m30s`, `250ms`, `1.5h`" + `;
 - a **length** is ` + "`12m`, `1.5m`, `500mm`" + `, or a plain integer of millimetres;
 - a **point** is two lengths, ` + "`[5m, 20m]`" + `, from the ground's upper left corner;
-- an **expression** is [CEL](#expressions); quote it where YAML would read it otherwise;
+- an **expression** is [CEL](#expressions); quote it where YAML would read it differently;
 - a **field** is a sheet's field as expressions name it: ` + "`me.hull`, `match.bell.points`" + `.
 
 Limits: 1 MiB, 32 levels of nesting, 20,000 values, 20,000 comments, 1,000 keys in one map, no anchors
-and aliases, one document a file; an expression has at most 4,096 characters, and all of
-them 64 KiB, where each counts for 20 characters more than it has and one that is written
-the same way again counts once.
+or aliases, one document per file; an expression has at most 4,096 characters, and all of
+them together 64 KiB, where each expression counts for 20 characters more than its length and
+repetitions of the same text count once.
 
-Everything has a default where there is an obvious one. The examples below stand
-on this rulebook; an example's keys take the place of its keys, and its fields
+Keys have a default wherever there is an obvious one. The examples below build
+on this rulebook: an example's keys replace its keys, and its fields
 are added to its sheets:
 
 `
@@ -198,12 +198,12 @@ const referenceExpressions = `
 ## Expressions
 
 Conditions and amounts are written in CEL, an open expression language. They are
-checked when the rulebook is read, and evaluated exactly: an ` + "`integer`" + ` is a CEL
+checked when the rulebook is loaded, and evaluated exactly: an ` + "`integer`" + ` is a CEL
 int of 64 bits; a ` + "`number`" + ` is a CEL double kept in whole thousandths, its products
 and quotients rounded half away from zero. Integers and numbers are compared
-freely but reckoned with only among themselves: write ` + "`double(me.hull) / 2.0`" + `.
+freely, but arithmetic does not mix them: write ` + "`double(me.hull) / 2.0`" + `.
 A division by zero or an overflow makes a condition false and leaves a field as
-it is; ` + "`&&` and `||`" + ` absorb it where the other side decides.
+it is; ` + "`&&` and `||`" + ` absorb it if the other side decides.
 
 | name | what it is | where |
 |---|---|---|
@@ -211,13 +211,13 @@ it is; ` + "`&&` and `||`" + ` absorb it where the other side decides.
 | ` + "`me`" + ` | the player concerned | actions, rules for players, touches, records, boards of players, orders of players |
 | ` + "`team`" + ` | the player's team, or the team concerned | where me is, and rules for teams, orders of teams |
 | ` + "`record`" + ` | the player's record; ` + "`p.record`" + ` for another's | where me is |
-| ` + "`target`" + ` | who was hit: a player, a creature or a piece | effects of an action with an aim |
+| ` + "`target`" + ` | the one hit: a player, a creature or a piece | effects of an action with an aim |
 | ` + "`aim`" + ` | the way of an aim: ` + "`aim.from`, `aim.to`, `aim.dir`" + ` | what an action with an aim does, and its miss |
 | ` + "`piece`" + ` | the piece touched | a piece's if and touch |
 | ` + "`creature`" + ` | the creature concerned | rules for creatures, their moves and acts |
 | ` + "`zone`" + ` | the zone concerned | a zone's own rules, rules for zones |
-| ` + "`it`" + `, or a name of your own | the one walked through | within each |
-| ` + "`arg`" + ` | what came with the action | where the action takes values |
+| ` + "`it`" + `, or a name of your own | the current item of the loop | within each |
+| ` + "`arg`" + ` | the values sent with the action | where the action takes values |
 | ` + "`players`, `teams`, `pieces`, `creatures`, `zones`" + ` | lists; players are those in the match | everywhere |
 | ` + "`team.members`, `p.rivals`, `p.friends`, `p.others`, `zone.inside`" + ` | lists of players | everywhere |
 | ` + "`nobody`, `noteam`, `nocreature`" + ` | no player, no team, no creature; their fields read as zero | everywhere |
@@ -253,25 +253,31 @@ everyone sees how many it holds as ` + "`LIST_size`" + `.
 
 ### How a match starts
 
-In this order: the fields of lobby and teams that reset at a match do so; the players are
-taken in, in the order of their seats, with their fields reset and the kits of the start;
-bearers are handed out; the players spawn, in the same order; the first phase begins. A
-phase that begins sets ` + "`match.phase`" + `; if it is the phase of the rounds, the round is
-counted, and from the second on what resets at a round does, players spawn anew, pieces
-and creatures go, zones are nobody's, turns begin anew and bearers are handed out; then its clock starts and its ` + "`enter`" + ` happens. After
-all that the rules act that wait for events, in the order ` + "`spawn`" + ` (for each player),
-` + "`start`, `round`, `phase`" + `, and then those that wait for conditions.
+A match starts in these steps:
+
+1. Fields of the lobby and the teams that reset at a match are reset.
+2. Players enter the match in the order of their seats, with reset fields and their starting kits.
+3. Bearers are handed out.
+4. Players spawn, in the same order.
+5. The first phase begins.
+
+When a phase begins, ` + "`match.phase`" + ` is set. If it is the phase of the rounds, the round
+counter goes up; from the second round on, fields that reset at a round are reset, players
+respawn, pieces and creatures are removed, zones lose their holders, turns start over and
+bearers are handed out again. Then the clock of the phase starts and its ` + "`enter`" + ` happens.
+Last, rules that wait for events act, in the order ` + "`spawn`" + ` (for each player),
+` + "`start`, `round`, `phase`" + `, and then rules that wait for conditions.
 
 ### How a tick settles
 
-Within a tick things happen in this order: players move, creatures decide and walk,
-shots fly, zones look who is in them, touches, the end of lasting actions, overdue
-decisions, respawns, creatures that come back, rules at intervals (in the order of the
-file), pieces and creatures that come and go, the end of a turn's time, the end of the
-phase's time. After each input
-and each tick everything settles: derived fields, then events in the order in
-which they came, then conditions that have come true in the order of the file;
-again until nothing changes, at most 32 times; then the match or the phase may
-end, or the turn pass on; last the lobby does what rules want of it. A rulebook that does not settle is stopped and reported: its match ends
-without an outcome, and nothing else is touched.
+Within a tick, things happen in this order: players move, creatures decide and move, shots
+fly, zones check who is in them, touches, lasting actions end, overdue decisions, respawns,
+creatures that come back, rules at intervals (in the order of the file), pieces and creatures
+that appear or expire, the end of a turn's time, the end of the phase's time.
+
+After each input and each tick the state settles: first derived fields, then events in the
+order in which they occurred, then conditions that have become true, in the order of the
+file. This repeats until nothing changes, at most 32 times. Then the match or the phase may
+end, or the turn may pass on; last, the lobby does what rules ask of it. If a rulebook does
+not settle, its match is stopped without an outcome and reported; nothing else is affected.
 `

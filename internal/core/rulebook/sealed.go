@@ -7,10 +7,11 @@ import (
 
 var sealedObject = &object{
 	name: "sealed choice",
-	doc: "Something that everybody chooses in secret, revealed for all at once: when all have chosen who are to, or " +
-		"when the phase ends. It is an action of that name that takes `value`, and stands for what could be written by " +
-		"hand: the player's fields `NAME` (what was revealed last), `NAME_sealed` (what they have chosen, seen by " +
-		"themselves), `NAME_made` (whether they have, seen by everyone) and `NAME_due` (whether they are to).",
+	doc: "Something that every player chooses in secret, revealed to all at once: when everyone who has to " +
+		"choose has done so, or when the phase ends. It is an action of that name that takes `value`, and adds " +
+		"these fields to the player: `NAME` (what was revealed last), `NAME_sealed` (the choice, visible to the " +
+		"player only), `NAME_made` (whether they have chosen, visible to everyone) and `NAME_due` (whether they " +
+		"have to).",
 	example: `sealed:
   bid:
     title: Bid
@@ -29,25 +30,26 @@ var sealedObject = &object{
   side: {type: choice, words: [left, right], reveal: [{go: end}]}`,
 	keys: []key{
 		{name: "type", spec: word("integer", "number", "flag", "choice", "player", "team", "position"), required: true,
-			doc: "As of a field."},
-		{name: "title", spec: text(40), doc: "What people read."},
-		{name: "key", spec: text(1), doc: "A suggestion for clients: the key that asks for it."},
-		{name: "min", spec: scalar, doc: "The least; less is refused."},
+			doc: "As for a field."},
+		{name: "title", spec: text(40), doc: "The display name."},
+		{name: "key", spec: text(1), doc: "A suggested key for clients."},
+		{name: "min", spec: scalar, doc: "The least value; smaller ones are refused."},
 		{name: "max", spec: scalar, doc: "The greatest; more is refused."},
 		{name: "words", spec: names, doc: "The words of a choice."},
-		{name: "who", spec: anExpression, doc: "Who is to choose, of those who are in play: a condition on `me`."},
-		{name: "again", spec: flag, def: "true", doc: "Whether one may choose otherwise until it is revealed."},
-		{name: "phases", spec: names, doc: "In which phases; those with open inputs if it is not given."},
+		{name: "who", spec: anExpression, doc: "Who has to choose, among players in play: a condition on `me`."},
+		{name: "again", spec: flag, def: "true", doc: "Whether players may change their choice until it is " +
+			"revealed."},
+		{name: "phases", spec: names, doc: "The phases in which it applies. Default: those with open inputs."},
 		{
 			name: "reset",
 			spec: word("match", "round", "respawn"),
 			def:  "round",
-			doc:  "When what was revealed is forgotten.",
+			doc:  "When the revealed values reset.",
 		},
 		{
 			name: "reveal",
 			spec: effects,
-			doc:  "What happens when it is revealed; `NAME_made` still says who has chosen.",
+			doc:  "What happens when it is revealed; `NAME_made` still tells who has chosen.",
 		},
 	},
 }

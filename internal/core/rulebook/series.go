@@ -40,9 +40,9 @@ func (f SeriesForm) String() string { return seriesForms.of(f) }
 
 var seriesObject = &object{
 	name: "series",
-	doc: "A file of its own: matches that belong together, which the service runs in lobbies of a rulebook. It " +
-		"says who plays whom next, opens the lobbies, holds the places of those who are to play, counts, and keeps " +
-		"the standings. `turnvex series open` begins one with its entrants, each a player or a party.",
+	doc: "A separate file: a set of matches that the service runs in lobbies of one rulebook. It decides who " +
+		"plays whom next, opens the lobbies, holds seats for the players, counts wins and keeps the standings. " +
+		"`turnvex series open` starts one with its entrants, each a player or a party.",
 	example: `turnvex: 1
 series: harbour_cup
 title: The Harbour Cup
@@ -56,28 +56,29 @@ options: {goal: 20}`,
 	keys: []key{
 		{name: "turnvex", spec: integer(1, 1), required: true, doc: "The version of this language."},
 		{name: "series", spec: name, required: true, doc: "The series' name."},
-		{name: "title", spec: text(60), doc: "What people read."},
-		{name: "about", spec: text(300), doc: "What it is, in a sentence or two."},
+		{name: "title", spec: text(60), doc: "The display name."},
+		{name: "about", spec: text(300), doc: "A description in a sentence or two."},
 		{name: "rulebook", spec: name, required: true, doc: "What is played."},
 		{
 			name: "form",
 			spec: seriesForms.spec(),
 			def:  SeriesMeeting.String(),
-			doc: "Who meets whom: one `meeting` of two; a `bracket`, in which who loses is out; or a `table`, in " +
-				"which each meets each.",
+			doc: "Who meets whom: one `meeting` of two; a `bracket`, in which the loser is out; or a `table`, in " +
+				"which everyone meets everyone.",
 		},
 		{
 			name: "best_of",
 			spec: integer(1, 15),
-			doc: "How many matches a meeting has at most: who wins more than half of them wins it. 1 if it is not " +
-				"given.",
+			doc: "The most matches in a meeting; whoever wins more than half of them wins the meeting. Default: " +
+				"1.",
 		},
 		{
 			name:    "matches",
 			spec:    integer(1, 15),
 			example: "turnvex: 1\nseries: halves\nrulebook: clash\nmatches: 2",
-			doc: "In place of `best_of`: how many it has, all of them played, such as the two halves of an evening. Who " +
-				"wins more of them wins it; in a bracket one more is played as long as both have won as many.",
+			doc: "Instead of `best_of`: the number of matches, all of which are played, such as two halves. " +
+				"Whoever wins more of them wins the meeting; in a bracket, further matches are played until one " +
+				"side is ahead.",
 		},
 		{
 			name: "rounds",
@@ -85,15 +86,15 @@ options: {goal: 20}`,
 			def:  "1",
 			example: "turnvex: 1\nseries: league\nrulebook: clash\nform: table\nrounds: 2\n" +
 				"points: {won: 3, drawn: 1, lost: 0}",
-			doc: "Of a table: how often each meets each.",
+			doc: "For a table: how often everyone meets everyone.",
 		},
-		{name: "third", spec: flag, doc: "Of a bracket: whether there is a meeting for the third place."},
-		{name: "points", spec: obj(seriesPoints), doc: "Of a table: what a meeting is worth."},
+		{name: "third", spec: flag, doc: "For a bracket: whether there is a meeting for third place."},
+		{name: "points", spec: obj(seriesPoints), doc: "For a table: what a meeting is worth."},
 		{
 			name: "come",
 			spec: duration(10*second, day),
 			def:  "5m",
-			doc:  "How long places are held before who has not come has lost the meeting.",
+			doc:  "How long seats are held; whoever has not arrived by then loses the meeting.",
 		},
 		{name: "options", spec: mapOf(scalar, 32), doc: "The options of the lobbies."},
 	},
@@ -102,9 +103,9 @@ options: {goal: 20}`,
 var seriesPoints = &object{
 	name: "points", doc: "What a meeting is worth in a table.",
 	keys: []key{
-		{name: "won", spec: integer(0, 100), def: "3", doc: "To who wins it."},
-		{name: "drawn", spec: integer(0, 100), def: "1", doc: "To both, where nobody does."},
-		{name: "lost", spec: integer(0, 100), def: "0", doc: "To who loses it."},
+		{name: "won", spec: integer(0, 100), def: "3", doc: "For the winner."},
+		{name: "drawn", spec: integer(0, 100), def: "1", doc: "For both, if nobody wins."},
+		{name: "lost", spec: integer(0, 100), def: "0", doc: "For the loser."},
 	},
 }
 

@@ -25,11 +25,11 @@ type StandIns struct {
 
 var standInsObject = &object{
 	name: "stand-ins",
-	doc: "Seats that the service plays until somebody comes: free ones, up to `fill`, and those whose player is gone. " +
-		"Everybody sees `player.stand_in`, and how many seats are nobody's as `lobby.stand_ins`. A stand-in does what " +
-		"players may do, by the same checks; it keeps no record and is on no board. Who comes takes its place: in " +
-		"the lobby at once, in a match where `players.late` is `seat`. Rehearsals let their players behave like this " +
-		"too.",
+	doc: "Seats that the service plays until a player takes them: free ones, up to `fill`, and those whose " +
+		"player is gone. Everyone sees `player.stand_in`, and `lobby.stand_ins` counts them. A stand-in may do " +
+		"what players may do, under the same checks; it has no record and appears on no board. A newcomer takes " +
+		"its place: in the lobby at once, in a match if `players.late` is `seat`. Rehearsals use the same " +
+		"behaviour for their players.",
 	example: `stand_ins:
   fill: 4
   gone: true
@@ -49,45 +49,46 @@ actions:
 			name: "fill",
 			spec: integer(0, MaxPlayers),
 			def:  "0",
-			doc:  "Up to so many seats are taken, by players and stand-ins together, while there is a player.",
+			doc:  "While there is a player, stand-ins fill seats up to this total of players and stand-ins.",
 		},
 		{
 			name: "gone",
 			spec: flag,
 			def:  "true",
-			doc: "Whether the seat of a player whose hold has run out in a match is played, where `players.gone` keeps it " +
-				"(`keep` or `stand-in`). What the match keeps at its end is not kept of it then.",
+			doc: "Whether a stand-in plays the seat of a player whose hold has run out in a match, if " +
+				"`players.gone` keeps the seat (`keep` or `stand-in`). Nothing is then saved for that player at " +
+				"the end of the match.",
 		},
-		{name: "names", spec: listOf(text(20), 64), doc: "What those on free seats are called."},
+		{name: "names", spec: listOf(text(20), 64), doc: "Names for those on free seats."},
 		{
 			name: "every",
 			spec: duration(50, 10*second),
 			def:  "400ms",
-			doc:  "How often one does something, on average.",
+			doc:  "How often a stand-in does something, on average.",
 		},
 		{
 			name: "acts",
 			spec: mapOf(anExpression, 64),
-			doc: "How often it does what, beside the rest: weights by action, integer expressions on `me`; 1 for what is " +
-				"not named, 0 for never.",
+			doc: "How often it uses each action: weights by action, as integer expressions on `me`. Actions that " +
+				"are not named weigh 1; 0 means never.",
 		},
 		{
 			name: "steering",
 			spec: anExpression,
-			doc:  "The weight of steering; as much as all actions together if it is not given.",
+			doc:  "The weight of steering. Default: as much as all actions together.",
 		},
-		{name: "rest", spec: anExpression, doc: "The weight of doing nothing; 0 if it is not given."},
+		{name: "rest", spec: anExpression, doc: "The weight of doing nothing. Default: 0."},
 		{
 			name: "target",
 			spec: anExpression,
-			doc:  "Whom it aims at, a player or a creature; somebody whom the action can hit if it is not given.",
+			doc:  "The player or creature it aims at. Default: one that the action can hit.",
 		},
-		{name: "steer", spec: anExpression, doc: "Where it steers, a position; anywhere if it is not given."},
+		{name: "steer", spec: anExpression, doc: "The position it steers for. Default: anywhere."},
 		{
 			name: "stray",
 			spec: integer(0, 100),
 			def:  "15",
-			doc:  "How many times of a hundred it steers anywhere instead, so that no wall holds it for ever.",
+			doc:  "The percentage of times it steers anywhere instead, so that no wall traps it forever.",
 		},
 	},
 }

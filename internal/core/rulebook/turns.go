@@ -35,8 +35,9 @@ var turnWords = []string{"next", "again", "reverse"}
 
 var turnsObject = &object{
 	name: "turns",
-	doc: "Players, or teams, act one after the other. Whose turn it is, is `match.turn`; actions are taken in one's own " +
-		"turn only, unless they say `turn: any`. The effect `turn` passes it on; who is out or away is passed over.",
+	doc: "Players or teams act one after the other. `match.turn` is whose turn it is; actions may be used only " +
+		"in the player's own turn, unless they say `turn: any`. The effect `turn` passes it on; players who are " +
+		"out or away are skipped.",
 	example: `turns:
   of: players
   order: random
@@ -56,55 +57,53 @@ actions:
   call: {aim: {at: target}, do: [{turn: target}]}
   wave: {turn: any, do: [{notice: waves, with: {who: me}}]}`,
 	keys: []key{
-		{name: "of", spec: turnsOfTeams.spec(), def: turnsOfTeams.not, doc: "Whose turns they are."},
+		{name: "of", spec: turnsOfTeams.spec(), def: turnsOfTeams.not, doc: "Who takes turns."},
 		{
 			name: "order",
 			spec: orderRandom.spec(),
 			def:  orderRandom.not,
-			doc: "As they came into the lobby (`seats`; teams " +
-				"as they are listed), or drawn by lot at `random` each match.",
+			doc:  "In the order of `seats` (teams: as they are listed), or drawn at `random` for each match.",
 		},
 		{
 			name: "rounds",
 			spec: roundsNext.spec(),
 			def:  roundsNext.not,
-			doc: "Who begins a new round: the `first` in the " +
-				"order each time, or the `next` behind who began the last.",
+			doc: "Who begins a new round: always the `first` in the order, or the `next` after the one who began " +
+				"the last round.",
 		},
 		{
 			name: "skip",
 			spec: listOf(word(skipWords...), 2),
-			doc: "Who is passed over: who is `out`, who is `away`; both if " +
-				"it is not given. A team is when all of it are.",
+			doc: "Who is skipped: players who are `out`, players who are `away`. Default: both. A team is " +
+				"skipped if this applies to all of its members.",
 		},
 		{
 			name: "phases",
 			spec: names,
-			doc:  "In which phases there are turns; those with open inputs if it is not given.",
+			doc:  "The phases with turns. Default: those with open inputs.",
 		},
 		{
 			name: "length",
 			spec: duration(0, day),
 			def:  "0s",
-			doc: "How long a turn lasts at most, shown as `match.turn_left`; " +
-				"0s without limit.",
+			doc:  "The longest a turn may last, shown as `match.turn_left`. 0s means no limit.",
 		},
 		{
 			name: "clock",
 			spec: duration(0, day),
 			def:  "0s",
-			doc: "A clock of one's own that runs only in one's turns, shown " +
-				"as `turn_clock` on the player (or team); 0s for none.",
+			doc: "A clock for each player or team that runs only during their turns, shown as their field " +
+				"`turn_clock`. 0s means none.",
 		},
 		{
 			name: "gain",
 			spec: duration(0, hour),
 			def:  "0s",
-			doc:  "What that clock gains at the end of each of one's turns.",
+			doc:  "What that clock gains at the end of each of their turns.",
 		},
 		{name: "begin", spec: effects, doc: "What happens when a turn begins (for `me`, or `team`)."},
 		{name: "end", spec: effects, doc: "What happens when it ends."},
-		{name: "late", spec: effects, doc: "What happens when its time is up, before it passes on."},
+		{name: "late", spec: effects, doc: "What happens if its time runs out, before it passes on."},
 	},
 }
 

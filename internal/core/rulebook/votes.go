@@ -95,10 +95,10 @@ func (v *Vote) Times() (list []string) {
 
 var voteObject = &object{
 	name: "vote",
-	doc: "Something that the players decide together, in the lobby and in play; one vote is under way at a time. A " +
-		"player opens it with the intent `vote` and its name, and has voted yes with that; the others answer with the " +
-		"same intent. The lobby's sheet shows it: `vote`, `vote_by`, `vote_on`, `vote_left`, `vote_yes`, `vote_no`, " +
-		"`vote_needs` (and `vote_tally`, by word), a player's `voted` who has voted.",
+	doc: "Something that the players decide together, in the lobby or in play. One vote is open at a time. A " +
+		"player opens it with the intent `vote` and its name, which counts as a yes; the others answer with the " +
+		"same intent. The lobby sheet shows it: `vote`, `vote_by`, `vote_on`, `vote_left`, `vote_yes`, " +
+		"`vote_no`, `vote_needs` (and `vote_tally`, by word); a player's `voted` shows who has voted.",
 	example: `votes:
   kick: {on: players, whom: others, needs: two_thirds, again: 1m, then: [{kick: target}]}
   surrender:
@@ -119,60 +119,59 @@ var voteObject = &object{
     then: [{if: arg.choice == 'ten', then: [{add: lobby.played, by: 10}]}]
 sheets: {lobby: {played: {type: integer, reset: never}}}`,
 	keys: []key{
-		{name: "title", spec: text(40), doc: "What people read."},
+		{name: "title", spec: text(40), doc: "The display name."},
 		{
 			name: "on",
 			spec: voteOnWords.spec(),
 			def:  VoteOnQuestion.String(),
-			doc: "A `question` (yes or no), one of the " +
-				"`players` (yes or no; read as `target`), or `words`, of which the one with most votes is chosen (read as " +
-				"`arg.choice`), of equals one by lot; or the `arenas`, of which the next is chosen in that way.",
+			doc: "What is voted on: a `question` (yes or no), one of the `players` (yes or no; read as " +
+				"`target`), `words`, of which the one with most votes wins (read as `arg.choice`; ties are " +
+				"broken at random), or the `arenas`, of which the winner comes next.",
 		},
-		{name: "words", spec: names, doc: "With `on: words`: which."},
+		{name: "words", spec: names, doc: "With `on: words`: the words."},
 		{
 			name: "whom",
 			spec: whoWords.spec(WhoRivals, WhoFriends, WhoOthers),
 			def:  WhoOthers.String(),
-			doc: "With `on: " +
-				"players`: who may be voted on, seen from who opens it. They do not vote themselves, and it takes two to decide.",
+			doc: "With `on: players`: who may be voted on, relative to the player who opens the vote. That " +
+				"player does not vote, and at least two must.",
 		},
 		{
 			name: "by",
 			spec: votesByTeam.spec(),
 			def:  votesByTeam.not,
-			doc:  "Who votes: `everyone`, or the `team` of who opens it.",
+			doc:  "Who votes: `everyone`, or the `team` of the player who opens it.",
 		},
-		{name: "who", spec: anExpression, doc: "Who of these votes: a condition on `me`."},
+		{name: "who", spec: anExpression, doc: "Who of these may vote: a condition on `me`."},
 		{name: "if", spec: anExpression, doc: "Who may open it: a condition on `me`."},
-		{name: "else", spec: text(80), doc: "What a player is told where `if` does not hold."},
+		{name: "else", spec: text(80), doc: "What a player is told if `if` does not hold."},
 		{
 			name: "needs",
 			spec: needsWords.spec(),
 			def:  needsWords.of(NeedsHalf),
-			doc: "How many of those who may vote must " +
-				"say yes: more than `half`, `two_thirds`, or `all`. Words need none.",
+			doc: "How many of those who may vote must say yes: more than `half`, `two_thirds` or `all`. Votes on " +
+				"words need no minimum.",
 		},
 		{
 			name: "lasts",
 			spec: duration(second, hour),
 			def:  "20s",
-			doc: "How long it is open, by the wall clock; it ends " +
-				"sooner when it is decided.",
+			doc:  "How long it is open, in wall time. It ends sooner if it is decided.",
 		},
 		{
 			name: "again",
 			spec: duration(0, hour),
 			def:  "30s",
-			doc:  "How long a player waits who has opened it before opening any vote again.",
+			doc:  "How long a player who has opened it must wait before opening another vote.",
 		},
 		{
 			name: "during",
 			spec: listOf(word(duringWords...), 3),
-			doc: "When: in the `lobby`, in a `match`, while a `result` " +
-				"is shown; always if it is not given.",
+			doc: "When it may be opened: in the `lobby`, in a `match`, while a `result` is shown. Default: " +
+				"always.",
 		},
-		{name: "then", spec: effects, doc: "What follows when it is carried: for who opened it as `me`."},
-		{name: "refused", spec: effects, doc: "What follows when it is not."},
+		{name: "then", spec: effects, doc: "What happens if it passes, with the player who opened it as `me`."},
+		{name: "refused", spec: effects, doc: "What happens if it does not pass."},
 	},
 }
 

@@ -269,7 +269,8 @@ func (s *server) setField(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	return s.byHand(c, &wire.Intent{Do: string(step.Set), Target: in.Sheet, Name: in.Field, Value: in.Value, At: in.At})
+	return s.byHand(c, &wire.Intent{Do: string(step.Set), Target: in.Sheet, Name: in.Field, Value: in.Value,
+		At: in.At})
 }
 
 // advanceRequest is how many ticks of play an operator lets pass.

@@ -39,7 +39,7 @@ func TestHistory(t *testing.T) {
 		p.Memory, p.Processor = 0, 0
 		want := Point{At: p.At, Lobbies: 3, Turns: 2, TickMS: 2, LateMS: 1, Out: 20, OutBytes: 1000, Done: 4,
 			Refused: 2, Answers: 0.2, Errors: 0.1, Kinds: map[string]float64{"not-now": 2, "http 503": 0.1,
-			"connection too slow": 0.1}}
+				"connection too slow": 0.1}}
 		if !reflect.DeepEqual(p, want) {
 			t.Errorf("%+v\ninstead of\n%+v", p, want)
 		}

@@ -65,7 +65,8 @@ func TestConsoleUnits(t *testing.T) {
 		}
 		return string(out)
 	}
-	in("node", "node_modules/vite/bin/vite.js", "build", "--ssr", "test/units.mjs", "--outDir", built, "--logLevel", "error")
+	in("node", "node_modules/vite/bin/vite.js", "build", "--ssr", "test/units.mjs", "--outDir", built, "--logLevel",
+		"error")
 	out := in("node", "--test", "--test-reporter=spec", "--test-timeout=20000", filepath.Join(built, "units.js"))
 	if !strings.Contains(out, "fail 0") || !strings.Contains(out, "help comes from the reference") {
 		t.Error(out)

@@ -180,7 +180,7 @@ func TestConsolePlays(t *testing.T) {
 	s.must("as a seat", s.Run(`(() => { const f = document.querySelector('[aria-label="Whose view"]');
 		Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, 'value').set.call(f, f.options[1].value);
 		f.dispatchEvent(new Event('change', {bubbles: true})) })()`))
-	s.says("what was sent to that seat")
+	s.says("You see what this seat was sent")
 	s.see(`document.querySelectorAll('[data-seat]').length === 2`)
 }
 

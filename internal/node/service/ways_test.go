@@ -30,7 +30,8 @@ func TestWaysBackToAPlayer(t *testing.T) {
 	}
 	wants(t, "another's devices", as(one).Call(soon(t), http.MethodGet, "/v1/players/"+one.Player+"/devices", nil, nil),
 		"forbidden")
-	phone, err := client.SignInAccount(soon(t), node.Address, login, "seven wet lanterns", "the-other-phone-of-mara-the-second-"+fresh())
+	phone, err := client.SignInAccount(soon(t), node.Address, login, "seven wet lanterns",
+		"the-other-phone-of-mara-the-second-"+fresh())
 	if err != nil {
 		t.Fatal(err)
 	}

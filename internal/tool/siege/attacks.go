@@ -48,6 +48,9 @@ var attacks = []*attack{
 		"hello", prepare: handshakes},
 	{name: "pongs", what: "a flood of pongs, and of messages that are too large", prepare: pongs},
 	{name: "peers", what: "a guest who passes for another node, drains nodes and asks for playbacks", prepare: peers},
+	{name: "topics", what: "one guest watches topics, and those of operators, on 300 connections", prepare: topics},
+	{name: "sessions", what: "made-up keys and cookies of browsers' sessions", prepare: sessions},
+	{name: "acts", what: "a guest does what the console offers to operators, and searches boards", prepare: acts},
 	{name: "requests", what: "a flood of requests for the list of lobbies", prepare: requests},
 }
 

@@ -12,14 +12,14 @@ type BookInfo struct {
 	Version   string         `json:"version"`
 	Teams     []string       `json:"teams,omitempty"`
 	Actions   []ActionInfo   `json:"actions,omitempty"`
-	Kits      []KitInfo      `json:"kits,omitempty" jsonschema:"bit n of a player's field kits stands for the kit at place n"`
+	Kits      []KitInfo      `json:"kits,omitempty" jsonschema:"bit n of a player's field kits is the kit at index n"`
 	Pieces    []PieceInfo    `json:"pieces,omitempty"`
 	Creatures []CreatureInfo `json:"creatures,omitempty"`
 	Zones     []ZoneInfo     `json:"zones,omitempty"`
 	Votes     []VoteInfo     `json:"votes,omitempty"`
 	Phases    []PhaseInfo    `json:"phases"`
-	Ground    *GroundInfo    `json:"ground,omitempty" jsonschema:"the only one, or that of the first arena"`
-	Arenas    []ArenaInfo    `json:"arenas,omitempty" jsonschema:"the grounds, of which the match's field arena says which is the present one"`
+	Ground    *GroundInfo    `json:"ground,omitempty" jsonschema:"the ground, or that of the first arena"`
+	Arenas    []ArenaInfo    `json:"arenas,omitempty" jsonschema:"the grounds; the match's field arena is the current one"`
 	Moves     bool           `json:"moves,omitempty" jsonschema:"players steer"`
 	Radius    int64          `json:"radius,omitempty" jsonschema:"of a player's body, in millimetres"`
 	Notices   []NoticeInfo   `json:"notices,omitempty"`
@@ -31,11 +31,11 @@ type BookInfo struct {
 // what is 0 has no limit.
 type PauseInfo struct {
 	Who       string   `json:"who" jsonschema:"host, anyone, teams or nobody"`
-	Phases    []string `json:"phases,omitempty" jsonschema:"in which; all if there are none here"`
-	Times     int      `json:"times,omitempty" jsonschema:"how many in a match, for each budget"`
-	Total     int64    `json:"total,omitempty" jsonschema:"how long together, for each budget"`
-	Longest   int64    `json:"longest,omitempty" jsonschema:"how long one lasts"`
-	Countdown int64    `json:"countdown,omitempty" jsonschema:"from the word to go on until play does"`
+	Phases    []string `json:"phases,omitempty" jsonschema:"the phases; default: all"`
+	Times     int      `json:"times,omitempty" jsonschema:"pauses per match, for each budget"`
+	Total     int64    `json:"total,omitempty" jsonschema:"total length, for each budget"`
+	Longest   int64    `json:"longest,omitempty" jsonschema:"the longest a single pause may last"`
+	Countdown int64    `json:"countdown,omitempty" jsonschema:"the countdown before play resumes"`
 }
 
 // EndInfo is what clients are told of what comes after a match.
@@ -48,25 +48,25 @@ type EndInfo struct {
 type ActionInfo struct {
 	Name   string                   `json:"name"`
 	Title  string                   `json:"title"`
-	Key    string                   `json:"key,omitempty" jsonschema:"a suggestion: the key that asks for it"`
+	Key    string                   `json:"key,omitempty" jsonschema:"a suggested key"`
 	Aim    string                   `json:"aim" jsonschema:"self, target, line, cone or area"`
 	Who    string                   `json:"who,omitempty" jsonschema:"rivals, friends, others or anyone"`
-	Hits   []string                 `json:"hits,omitempty" jsonschema:"players, or kinds of creature and piece; players if there are none here"`
+	Hits   []string                 `json:"hits,omitempty" jsonschema:"players, or kinds of creature and piece; default: players"`
 	Reach  int64                    `json:"reach,omitempty" jsonschema:"millimetres"`
-	Held   bool                     `json:"held,omitempty" jsonschema:"it may be ended with stop"`
+	Held   bool                     `json:"held,omitempty" jsonschema:"it can be ended with stop"`
 	Cools  bool                     `json:"cools,omitempty" jsonschema:"the player's clock cool_NAME shows the cooldown"`
 	Takes  []replica.DescribedField `json:"takes,omitempty" jsonschema:"its arguments"`
-	Cost   []CostInfo               `json:"cost,omitempty" jsonschema:"what it takes from the player"`
-	Phases []string                 `json:"phases" jsonschema:"in which it may be used"`
-	Also   []string                 `json:"also,omitempty" jsonschema:"when it may be used beside that: pause, frozen, lobby"`
+	Cost   []CostInfo               `json:"cost,omitempty" jsonschema:"what it costs the player"`
+	Phases []string                 `json:"phases" jsonschema:"when it may be used"`
+	Also   []string                 `json:"also,omitempty" jsonschema:"when else it may be used: pause, frozen, lobby"`
 }
 
 // CostInfo is what an action takes from the player.
 type CostInfo struct {
 	Field  string `json:"field" jsonschema:"of the player, or of their record"`
 	Record bool   `json:"record,omitempty" jsonschema:"it is a field of the record"`
-	By     int64  `json:"by,omitempty" jsonschema:"how much, in the unit that is sent; nothing where it depends"`
-	Says   string `json:"says,omitempty" jsonschema:"the expression on which it depends"`
+	By     int64  `json:"by,omitempty" jsonschema:"how much, in the unit of parts; absent if it varies"`
+	Says   string `json:"says,omitempty" jsonschema:"the expression, if it varies"`
 }
 
 // KitInfo is what clients are told of a kit.
@@ -80,7 +80,7 @@ type PieceInfo struct {
 	Name   string `json:"name"`
 	Title  string `json:"title"`
 	Radius int64  `json:"radius" jsonschema:"millimetres"`
-	Flies  bool   `json:"flies,omitempty" jsonschema:"its field way says how far it flies in a second"`
+	Flies  bool   `json:"flies,omitempty" jsonschema:"a projectile; its field way is the distance it flies per second"`
 }
 
 // CreatureInfo is what clients are told of a kind of creature.
@@ -88,24 +88,24 @@ type CreatureInfo struct {
 	Name   string `json:"name"`
 	Title  string `json:"title"`
 	Radius int64  `json:"radius" jsonschema:"of its body, in millimetres"`
-	Every  int64  `json:"every,omitempty" jsonschema:"where it is, is told at most once in so many ticks"`
+	Every  int64  `json:"every,omitempty" jsonschema:"the shortest time between two updates of its position, in ticks"`
 }
 
 // ZoneInfo is what clients are told of a zone. Its sheet says where its middle is, and its
 // size: half the sides of a box, the radius and 0 of a circle.
 type ZoneInfo struct {
-	Name  string `json:"name" jsonschema:"also the match's field that refers to its sheet"`
+	Name  string `json:"name" jsonschema:"also the name of the match field that refers to its sheet"`
 	Title string `json:"title"`
-	Held  bool   `json:"held,omitempty" jsonschema:"it can be taken"`
+	Held  bool   `json:"held,omitempty" jsonschema:"it can be captured"`
 }
 
 // VoteInfo is what clients are told of a vote.
 type VoteInfo struct {
-	Name   string   `json:"name" jsonschema:"as the intent vote and the lobby's field vote have it"`
+	Name   string   `json:"name" jsonschema:"as in the intent vote and the lobby's field vote"`
 	Title  string   `json:"title"`
 	On     string   `json:"on" jsonschema:"question, players, words or arenas"`
 	Words  []string `json:"words,omitempty"`
-	Team   bool     `json:"team,omitempty" jsonschema:"only the team of who opens it votes"`
+	Team   bool     `json:"team,omitempty" jsonschema:"only the team of the player who opens it votes"`
 	During []string `json:"during" jsonschema:"when it may be opened: lobby, match, result"`
 }
 
@@ -113,12 +113,12 @@ type VoteInfo struct {
 type PhaseInfo struct {
 	Name   string `json:"name"`
 	Title  string `json:"title"`
-	Frozen bool   `json:"frozen,omitempty" jsonschema:"actions and steering are not taken"`
+	Frozen bool   `json:"frozen,omitempty" jsonschema:"actions and steering are not accepted"`
 }
 
 // ArenaInfo is what clients are told of an arena: one of several grounds.
 type ArenaInfo struct {
-	Name   string     `json:"name" jsonschema:"as the match's and the lobby's field arena have it"`
+	Name   string     `json:"name" jsonschema:"as in the field arena of the match and the lobby"`
 	Title  string     `json:"title"`
 	Ground GroundInfo `json:"ground"`
 }
@@ -129,14 +129,14 @@ type GroundInfo struct {
 	Height int64      `json:"height"`
 	Boxes  [][4]int64 `json:"boxes,omitempty" jsonschema:"walls: left, top, right, bottom"`
 	Rounds [][3]int64 `json:"circles,omitempty" jsonschema:"walls: x, y, radius"`
-	Sight  *SightInfo `json:"sight,omitempty" jsonschema:"how far positions are told; everywhere if it is not given"`
+	Sight  *SightInfo `json:"sight,omitempty" jsonschema:"how far positions are seen; default: everywhere"`
 }
 
 // SightInfo says how far positions are told to who has a player on the ground.
 type SightInfo struct {
-	Near  int64 `json:"near" jsonschema:"within so many millimetres each change is told"`
-	Far   int64 `json:"far" jsonschema:"beyond so many millimetres none is"`
-	Every int64 `json:"every" jsonschema:"between the two at most one in so many ticks"`
+	Near  int64 `json:"near" jsonschema:"within this distance in millimetres, every change is sent"`
+	Far   int64 `json:"far" jsonschema:"beyond this distance in millimetres, nothing is sent"`
+	Every int64 `json:"every" jsonschema:"between the two, the shortest time between two updates, in ticks"`
 }
 
 // NoticeInfo is what clients are told of a notice: its fields and their types.

@@ -7,38 +7,38 @@ type Welcome struct {
 	Is      string             `json:"is"`
 	Lobby   string             `json:"lobby" jsonschema:"join code"`
 	Seats   []SeatInfo         `json:"seats" jsonschema:"this connection's seats, the own player's first; none for a spectator"`
-	Resume  string             `json:"resume,omitempty" jsonschema:"the key to come back with"`
-	Kept    bool               `json:"kept,omitempty" jsonschema:"the client's copy is still good: a delta on its tick follows, not a snapshot, and schema and book are left out"`
-	Nodes   []string           `json:"nodes,omitempty" jsonschema:"addresses of other nodes: where one does not answer any more, they know where the lobby is"`
+	Resume  string             `json:"resume,omitempty" jsonschema:"the key for resuming"`
+	Kept    bool               `json:"kept,omitempty" jsonschema:"the client's copy is still valid: a delta on its tick follows instead of a snapshot, and schema and book are omitted"`
+	Nodes   []string           `json:"nodes,omitempty" jsonschema:"addresses of other nodes: if this one no longer answers, they know where the lobby is"`
 	Ended   *Bye               `json:"ended,omitempty" jsonschema:"why the service ended the connection before this one, if it did"`
 	Rate    int                `json:"rate" jsonschema:"ticks a second"`
-	Tick    int64              `json:"tick" jsonschema:"the present wall tick"`
-	Hold    int64              `json:"hold" jsonschema:"milliseconds for which a lost connection's seats are held"`
+	Tick    int64              `json:"tick" jsonschema:"the current wall tick"`
+	Hold    int64              `json:"hold" jsonschema:"how long the seats of a lost connection are held, in milliseconds"`
 	Schema  *replica.Described `json:"schema,omitempty" jsonschema:"the fields of each kind of sheet"`
 	Book    *BookInfo          `json:"book,omitempty" jsonschema:"the rulebook: its actions, phases, teams and notices"`
 	Service string             `json:"service" jsonschema:"the service's version"`
-	Delay   int64              `json:"delay,omitempty" jsonschema:"milliseconds by which a spectator sees everything later"`
-	Waiting int                `json:"waiting,omitempty" jsonschema:"the place in line, from 1, of who waits for a seat"`
+	Delay   int64              `json:"delay,omitempty" jsonschema:"how far a spectator is behind, in milliseconds"`
+	Waiting int                `json:"waiting,omitempty" jsonschema:"your place in the queue for a seat, from 1"`
 }
 
 // SeatInfo is one of the connection's seats.
 type SeatInfo struct {
 	Seat uint32 `json:"seat" jsonschema:"the number of the player's sheet"`
-	Last uint64 `json:"last" jsonschema:"the number of its last intent that was answered"`
+	Last uint64 `json:"last" jsonschema:"the number of its last answered intent"`
 }
 
 // Snapshot is a complete copy of what the connection may see.
 type Snapshot struct {
 	Is    string  `json:"is"`
-	Tick  int64   `json:"tick" jsonschema:"the wall tick that the copy stands at afterwards"`
-	Parts [][]any `json:"parts" jsonschema:"parts that make every sheet appear"`
+	Tick  int64   `json:"tick" jsonschema:"the wall tick of the copy afterwards"`
+	Parts [][]any `json:"parts" jsonschema:"parts that create every sheet"`
 }
 
 // Delta is what has changed since the copy stood at tick On.
 type Delta struct {
 	Is    string  `json:"is"`
-	On    int64   `json:"on" jsonschema:"the wall tick that the copy must stand at"`
-	Tick  int64   `json:"tick" jsonschema:"the wall tick that the copy stands at afterwards"`
+	On    int64   `json:"on" jsonschema:"the wall tick that the copy must be at"`
+	Tick  int64   `json:"tick" jsonschema:"the wall tick of the copy afterwards"`
 	Parts [][]any `json:"parts" jsonschema:"what has changed"`
 }
 
@@ -49,10 +49,10 @@ type Verdict struct {
 	N      uint64 `json:"n" jsonschema:"as in the intent"`
 	OK     bool   `json:"ok" jsonschema:"whether it was accepted"`
 	Code   string `json:"code,omitempty" jsonschema:"why not; see errors.md"`
-	Reason string `json:"reason,omitempty" jsonschema:"the same for people"`
+	Reason string `json:"reason,omitempty" jsonschema:"the same in words"`
 	Tick   int64  `json:"tick" jsonschema:"the wall tick at which it took effect or was refused"`
-	Left   int64  `json:"left,omitempty" jsonschema:"milliseconds to wait, where waiting helps"`
-	Waits  bool   `json:"waits,omitempty" jsonschema:"a referee decides on it; the notice decided says how"`
+	Left   int64  `json:"left,omitempty" jsonschema:"milliseconds to wait, if waiting helps"`
+	Waits  bool   `json:"waits,omitempty" jsonschema:"a referee decides; the notice decided holds the outcome"`
 }
 
 // Notice is something that happened.
@@ -60,11 +60,11 @@ type Notice struct {
 	Is   string         `json:"is"`
 	Name string         `json:"name" jsonschema:"of the notice"`
 	Tick int64          `json:"tick" jsonschema:"the wall tick at which it happened"`
-	To   string         `json:"to,omitempty" jsonschema:"its audience where that is not everyone: team, owner or referees"`
-	Of   uint32         `json:"of,omitempty" jsonschema:"the seat or the team's sheet that it is for"`
-	With map[string]any `json:"with,omitempty" jsonschema:"what it says, by name, with values as in parts"`
+	To   string         `json:"to,omitempty" jsonschema:"its audience, if not everyone: team, owner or referees"`
+	Of   uint32         `json:"of,omitempty" jsonschema:"the seat or the team sheet that it is for"`
+	With map[string]any `json:"with,omitempty" jsonschema:"its contents, by name, with values as in parts"`
 
-	Lobby string `json:"lobby,omitempty" jsonschema:"to who referees all lobbies of a rulebook: in which"`
+	Lobby string `json:"lobby,omitempty" jsonschema:"for a referee of all lobbies of a rulebook: which lobby"`
 }
 
 // Missed tells that notices were left out.
@@ -78,13 +78,13 @@ type Ping struct {
 	Is   string `json:"is"`
 	N    uint64 `json:"n" jsonschema:"the sender's number for it"`
 	Tick int64  `json:"tick,omitempty" jsonschema:"from the service: the present wall tick"`
-	Part int64  `json:"part,omitempty" jsonschema:"from the service: how much of that tick has gone by, in thousandths"`
+	Part int64  `json:"part,omitempty" jsonschema:"from the service: how much of that tick has passed, in thousandths"`
 }
 
 // Check asks for the hash of the copy as it stands now.
 type Check struct {
 	Is   string `json:"is"`
-	Tick int64  `json:"tick" jsonschema:"the tick that the copy must stand at"`
+	Tick int64  `json:"tick" jsonschema:"the tick that the copy must be at"`
 }
 
 // Differs tells in what a copy differed.
@@ -96,24 +96,24 @@ type Differs struct {
 
 // Differently is one field that differed.
 type Differently struct {
-	Seat  uint32 `json:"seat,omitempty" jsonschema:"to operators: whose copy"`
+	Seat  uint32 `json:"seat,omitempty" jsonschema:"for operators: whose copy"`
 	Sheet uint32 `json:"sheet" jsonschema:"the sheet's number"`
 	Kind  string `json:"kind" jsonschema:"its kind"`
-	Field string `json:"field,omitempty" jsonschema:"the field's name; nothing where the whole sheet was missing or too many"`
-	Want  string `json:"want" jsonschema:"what the copy should hold; nothing if it should not be there"`
+	Field string `json:"field,omitempty" jsonschema:"the field's name; empty if the whole sheet was missing or should not be there"`
+	Want  string `json:"want" jsonschema:"what the copy should hold; empty if it should not be there"`
 	Found string `json:"found" jsonschema:"what it held"`
 }
 
 // Decision asks a referee.
 type Decision struct {
 	Is     string         `json:"is"`
-	No     int64          `json:"no" jsonschema:"the decision's number, for the answer"`
-	Action string         `json:"action" jsonschema:"the action that is to be decided"`
-	Seat   uint32         `json:"seat" jsonschema:"who asked for it"`
+	No     int64          `json:"no" jsonschema:"the number of the decision, for the answer"`
+	Action string         `json:"action" jsonschema:"the action to decide on"`
+	Seat   uint32         `json:"seat" jsonschema:"who used it"`
 	Target uint32         `json:"target,omitempty" jsonschema:"who would be hit"`
-	Tell   map[string]any `json:"tell,omitempty" jsonschema:"what the rulebook tells the referee, by name, with values as in parts"`
-	Left   int64          `json:"left" jsonschema:"milliseconds of play until it is decided without an answer"`
-	Lobby  string         `json:"lobby,omitempty" jsonschema:"to who referees all lobbies of a rulebook: in which"`
+	Tell   map[string]any `json:"tell,omitempty" jsonschema:"what the rulebook sends the referee, by name, with values as in parts"`
+	Left   int64          `json:"left" jsonschema:"milliseconds of play until the default applies"`
+	Lobby  string         `json:"lobby,omitempty" jsonschema:"for a referee of all lobbies of a rulebook: which lobby"`
 }
 
 // Decided answers a referee's word.
@@ -122,8 +122,8 @@ type Decided struct {
 	No     int64  `json:"no" jsonschema:"of the decision"`
 	OK     bool   `json:"ok" jsonschema:"whether the answer counted"`
 	Code   string `json:"code,omitempty" jsonschema:"why not; see errors.md"`
-	Reason string `json:"reason,omitempty" jsonschema:"the same for people"`
-	Lobby  string `json:"lobby,omitempty" jsonschema:"as in the word"`
+	Reason string `json:"reason,omitempty" jsonschema:"the same in words"`
+	Lobby  string `json:"lobby,omitempty" jsonschema:"as in the answer"`
 }
 
 // Ruled answers what a referee does of its own accord.
@@ -132,7 +132,7 @@ type Ruled struct {
 	N      uint64 `json:"n" jsonschema:"as in rule"`
 	OK     bool   `json:"ok" jsonschema:"whether it was done"`
 	Code   string `json:"code,omitempty" jsonschema:"why not; see errors.md"`
-	Reason string `json:"reason,omitempty" jsonschema:"the same for people"`
+	Reason string `json:"reason,omitempty" jsonschema:"the same in words"`
 }
 
 // SeriesDue tells a player of a meeting of a series that is theirs.
@@ -143,10 +143,10 @@ type SeriesDue struct {
 	Title   string `json:"title" jsonschema:"of the series, for people"`
 	Meeting int    `json:"meeting" jsonschema:"its number in the series"`
 	Round   int    `json:"round" jsonschema:"of the series, from 1"`
-	Stage   string `json:"stage" jsonschema:"comes: a place is held in the lobby; plays; opens: a lobby is being opened; decided"`
+	Stage   string `json:"stage" jsonschema:"opens: a lobby is being opened; comes: a seat is held in the lobby; plays; decided"`
 	Lobby   string `json:"lobby,omitempty" jsonschema:"join code"`
 	Against string `json:"against,omitempty" jsonschema:"the other entrant"`
-	Until   int64  `json:"until,omitempty" jsonschema:"when who has not come has lost, in milliseconds of the epoch"`
+	Until   int64  `json:"until,omitempty" jsonschema:"when a player who has not arrived loses, in milliseconds since the epoch"`
 	Wins    int    `json:"wins" jsonschema:"matches won"`
 	Lost    int    `json:"lost" jsonschema:"matches that the other has won"`
 	Won     bool   `json:"won,omitempty" jsonschema:"decided, and won"`
@@ -159,21 +159,21 @@ type Seated struct {
 	OK     bool   `json:"ok" jsonschema:"whether the player has a seat"`
 	Seat   uint32 `json:"seat,omitempty" jsonschema:"the seat"`
 	Code   string `json:"code,omitempty" jsonschema:"why not; see errors.md"`
-	Reason string `json:"reason,omitempty" jsonschema:"the same for people"`
+	Reason string `json:"reason,omitempty" jsonschema:"the same in words"`
 }
 
 // Judging answers the hello of who referees all lobbies of a rulebook.
 type Judging struct {
 	Is       string   `json:"is"`
 	Rulebook string   `json:"rulebook" jsonschema:"as in hello"`
-	Lobbies  []string `json:"lobbies" jsonschema:"the codes of those that are open now on this node"`
+	Lobbies  []string `json:"lobbies" jsonschema:"the codes of the lobbies that are open on this node"`
 }
 
 // Bye is the last message before the service ends a connection.
 type Bye struct {
 	Is     string `json:"is"`
 	Code   string `json:"code" jsonschema:"why; see errors.md; left after leave"`
-	Reason string `json:"reason" jsonschema:"the same for people"`
-	Again  bool   `json:"again" jsonschema:"connecting again may help"`
+	Reason string `json:"reason" jsonschema:"the same in words"`
+	Again  bool   `json:"again" jsonschema:"whether connecting again may help"`
 	At     string `json:"at,omitempty" jsonschema:"the address of the node where the lobby is: connect there, with the same hello"`
 }

@@ -10,9 +10,9 @@ type Filter struct {
 	Rulebook string `json:"rulebook,omitempty" jsonschema:"only of this rulebook"`
 	Region   string `json:"region,omitempty" jsonschema:"only in this region"`
 	State    string `json:"state,omitempty" jsonschema:"only in this state"`
-	Free     int    `json:"free,omitempty" jsonschema:"only open ones with at least so many free places"`
+	Free     int    `json:"free,omitempty" jsonschema:"only open ones with at least this many free seats"`
 	Practice *bool  `json:"practice,omitempty" jsonschema:"only practice lobbies, or only real ones"`
-	Title    string `json:"title,omitempty" jsonschema:"what the title begins with; case does not matter"`
+	Title    string `json:"title,omitempty" jsonschema:"the beginning of the title, in any case"`
 }
 
 // LobbyInfo is a lobby as listings show it.
@@ -26,7 +26,7 @@ type LobbyInfo struct {
 	State    string    `json:"state"`
 	Seats    int       `json:"seats"`
 	Capacity int       `json:"capacity"`
-	Free     int       `json:"free" jsonschema:"seats that are neither taken nor held for others"`
+	Free     int       `json:"free" jsonschema:"seats that are neither taken nor reserved"`
 	Waiting  int       `json:"waiting,omitempty"`
 	Practice bool      `json:"practice"`
 	Open     bool      `json:"open"`
@@ -47,7 +47,7 @@ func (f *Filter) Matches(l *LobbyInfo) bool {
 // Listed.
 type Listing struct {
 	Is      string      `json:"is"`
-	Lobbies []LobbyInfo `json:"lobbies" jsonschema:"those that fit the filter, at most 200"`
+	Lobbies []LobbyInfo `json:"lobbies" jsonschema:"those that match the filter, at most 200"`
 }
 
 // Listed is a lobby that has come, changed or, where it is Gone, no longer fits
@@ -55,6 +55,6 @@ type Listing struct {
 type Listed struct {
 	Is    string     `json:"is"`
 	Code  string     `json:"code" jsonschema:"join code"`
-	Lobby *LobbyInfo `json:"lobby,omitempty" jsonschema:"what it is now"`
-	Gone  bool       `json:"gone,omitempty" jsonschema:"it no longer fits the filter, or has closed"`
+	Lobby *LobbyInfo `json:"lobby,omitempty" jsonschema:"its new contents"`
+	Gone  bool       `json:"gone,omitempty" jsonschema:"it no longer matches the filter, or has closed"`
 }

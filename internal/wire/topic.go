@@ -2,7 +2,7 @@ package wire
 
 // TopicWatch says which topic is watched.
 type TopicWatch struct {
-	Name     string `json:"name" jsonschema:"results (anyone: ended matches, the newest 20), nodes or metrics (service keys: the nodes; what this node has counted within the hour), players or audit (operators: who is connected here; the newest 50 lines of the audit trail)"`
+	Name     string `json:"name" jsonschema:"results (anyone: the 20 matches that ended last), nodes or metrics (service keys: the nodes; the last hour of this node's metrics), players or audit (operators: who is connected to this node; the newest 50 lines of the audit trail)"`
 	Rulebook string `json:"rulebook,omitempty" jsonschema:"of results: only those of this rulebook"`
 	Lobby    string `json:"lobby,omitempty" jsonschema:"of results: only those of the lobby with this join code"`
 }
@@ -16,13 +16,13 @@ type Topic struct {
 
 // TopicRow is one row of a topic.
 type TopicRow struct {
-	Key string `json:"key" jsonschema:"tells it from the others of the topic"`
-	Row any    `json:"row" jsonschema:"as the HTTP route for the same thing gives it; see the topics"`
+	Key string `json:"key" jsonschema:"identifies the row within the topic"`
+	Row any    `json:"row" jsonschema:"as returned by the HTTP route for the same data; see Topics"`
 }
 
 // News is what has changed in a topic.
 type News struct {
 	Is    string     `json:"is"`
 	Set   []TopicRow `json:"set,omitempty" jsonschema:"rows that are new or have changed"`
-	Order []string   `json:"order" jsonschema:"the keys of all rows, in their order; what is missing has gone"`
+	Order []string   `json:"order" jsonschema:"the keys of all rows, in their order; missing ones are gone"`
 }

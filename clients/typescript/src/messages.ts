@@ -11,43 +11,43 @@ export type Value = number | string | boolean | number[] | string[]
 export type Part = Value[]
 
 export interface FieldInfo {
-  /** Its number, by which parts speak of it */
+  /** Its number, used in parts */
   no: number
   name: string
-  /** What people read in place of the name */
+  /** The display name */
   title?: string
   /** Integer, number, text, flag, choice, position, ref, clock or list */
   type: FieldType
   /** The words of a choice */
   choices?: string[]
-  /** Of a ref, or a list of refs: player, team, creature or zone */
+  /** For a ref or a list of refs: player, team, creature or zone */
   of?: KindName
-  /** Who sees it: team, owner or referees; everyone if it is not given */
+  /** Who sees it: team, owner or referees; default: everyone */
   see?: 'team' | 'owner' | 'referees'
-  /** The least value, in the unit that is sent */
+  /** The least value, in the unit of parts */
   min?: number
-  /** The greatest value, in the unit that is sent; of a text: characters */
+  /** The greatest value, in the unit of parts; for a text: in characters */
   max?: number
   /** The field of the same sheet that holds the greatest value */
   max_by?: string
-  /** How tools draw it: bar, number, time or aside; not given where the rulebook leaves it to them */
+  /** How tools display it: bar, number, time or aside; default: as the tool decides */
   show?: string
-  /** Of a list: the type of its items: integer, text, choice or ref */
+  /** For a list: the type of its items: integer, text, choice or ref */
   item?: string
-  /** Of a list: the most items */
+  /** For a list: the most items */
   most?: number
-  /** Of a clock: it follows wall ticks, not play ticks */
+  /** For a clock: it follows wall ticks, not play ticks */
   wall?: boolean
-  /** Changes are told at most once in so many ticks */
+  /** The shortest time between two updates, in ticks */
   every?: number
-  /** Declared by the rulebook, not built in */
+  /** Declared by the rulebook */
   own?: boolean
 }
 
 export interface SeatInfo {
   /** The number of the player's sheet */
   seat: number
-  /** The number of its last intent that was answered */
+  /** The number of its last answered intent */
   last: number
 }
 
@@ -58,11 +58,11 @@ export interface Filter {
   region?: string
   /** Only in this state */
   state?: string
-  /** Only open ones with at least so many free places */
+  /** Only open ones with at least this many free seats */
   free?: number
   /** Only practice lobbies, or only real ones */
   practice?: boolean
-  /** What the title begins with; case does not matter */
+  /** The beginning of the title, in any case */
   title?: string
 }
 
@@ -76,7 +76,7 @@ export interface LobbyInfo {
   state: string
   seats: number
   capacity: number
-  /** Seats that are neither taken nor held for others */
+  /** Seats that are neither taken nor reserved */
   free: number
   waiting?: number
   practice: boolean
@@ -92,16 +92,16 @@ export interface BookInfo {
   version: string
   teams?: string[]
   actions?: ActionInfo[]
-  /** Bit n of a player's field kits stands for the kit at place n */
+  /** Bit n of a player's field kits is the kit at index n */
   kits?: KitInfo[]
   pieces?: PieceInfo[]
   creatures?: CreatureInfo[]
   zones?: ZoneInfo[]
   votes?: VoteInfo[]
   phases: PhaseInfo[]
-  /** The only one, or that of the first arena */
+  /** The ground, or that of the first arena */
   ground?: GroundInfo
-  /** The grounds, of which the match's field arena says which is the present one */
+  /** The grounds; the match's field arena is the current one */
   arenas?: ArenaInfo[]
   /** Players steer */
   moves?: boolean
@@ -115,27 +115,27 @@ export interface BookInfo {
 export interface ActionInfo {
   name: string
   title: string
-  /** A suggestion: the key that asks for it */
+  /** A suggested key */
   key?: string
   /** Self, target, line, cone or area */
   aim: 'self' | 'target' | 'line' | 'area' | 'cone'
   /** Rivals, friends, others or anyone */
   who?: string
-  /** Players, or kinds of creature and piece; players if there are none here */
+  /** Players, or kinds of creature and piece; default: players */
   hits?: string[]
   /** Millimetres */
   reach?: number
-  /** It may be ended with stop */
+  /** It can be ended with stop */
   held?: boolean
   /** The player's clock cool_NAME shows the cooldown */
   cools?: boolean
   /** Its arguments */
   takes?: FieldInfo[]
-  /** What it takes from the player */
+  /** What it costs the player */
   cost?: CostInfo[]
-  /** In which it may be used */
+  /** When it may be used */
   phases: string[]
-  /** When it may be used beside that: pause, frozen, lobby */
+  /** When else it may be used: pause, frozen, lobby */
   also?: string[]
 }
 
@@ -149,7 +149,7 @@ export interface PieceInfo {
   title: string
   /** Millimetres */
   radius: number
-  /** Its field way says how far it flies in a second */
+  /** A projectile; its field way is the distance it flies per second */
   flies?: boolean
 }
 
@@ -158,26 +158,26 @@ export interface CreatureInfo {
   title: string
   /** Of its body, in millimetres */
   radius: number
-  /** Where it is, is told at most once in so many ticks */
+  /** The shortest time between two updates of its position, in ticks */
   every?: number
 }
 
 export interface ZoneInfo {
-  /** Also the match's field that refers to its sheet */
+  /** Also the name of the match field that refers to its sheet */
   name: string
   title: string
-  /** It can be taken */
+  /** It can be captured */
   held?: boolean
 }
 
 export interface VoteInfo {
-  /** As the intent vote and the lobby's field vote have it */
+  /** As in the intent vote and the lobby's field vote */
   name: string
   title: string
   /** Question, players, words or arenas */
   on: string
   words?: string[]
-  /** Only the team of who opens it votes */
+  /** Only the team of the player who opens it votes */
   team?: boolean
   /** When it may be opened: lobby, match, result */
   during: string[]
@@ -186,12 +186,12 @@ export interface VoteInfo {
 export interface PhaseInfo {
   name: string
   title: string
-  /** Actions and steering are not taken */
+  /** Actions and steering are not accepted */
   frozen?: boolean
 }
 
 export interface ArenaInfo {
-  /** As the match's and the lobby's field arena have it */
+  /** As in the field arena of the match and the lobby */
   name: string
   title: string
   ground: GroundInfo
@@ -204,16 +204,16 @@ export interface GroundInfo {
   boxes?: [number, number, number, number][]
   /** Walls: x, y, radius */
   circles?: [number, number, number][]
-  /** How far positions are told; everywhere if it is not given */
+  /** How far positions are seen; default: everywhere */
   sight?: SightInfo
 }
 
 export interface SightInfo {
-  /** Within so many millimetres each change is told */
+  /** Within this distance in millimetres, every change is sent */
   near: number
-  /** Beyond so many millimetres none is */
+  /** Beyond this distance in millimetres, nothing is sent */
   far: number
-  /** Between the two at most one in so many ticks */
+  /** Between the two, the shortest time between two updates, in ticks */
   every: number
 }
 
@@ -225,15 +225,15 @@ export interface NoticeInfo {
 export interface PauseInfo {
   /** Host, anyone, teams or nobody */
   who: string
-  /** In which; all if there are none here */
+  /** The phases; default: all */
   phases?: string[]
-  /** How many in a match, for each budget */
+  /** Pauses per match, for each budget */
   times?: number
-  /** How long together, for each budget */
+  /** Total length, for each budget */
   total?: number
-  /** How long one lasts */
+  /** The longest a single pause may last */
   longest?: number
-  /** From the word to go on until play does */
+  /** The countdown before play resumes */
   countdown?: number
 }
 
@@ -245,15 +245,15 @@ export interface EndInfo {
 }
 
 export interface Difference {
-  /** To operators: whose copy */
+  /** For operators: whose copy */
   seat?: number
   /** The sheet's number */
   sheet: number
   /** Its kind */
   kind: KindName
-  /** The field's name; nothing where the whole sheet was missing or too many */
+  /** The field's name; empty if the whole sheet was missing or should not be there */
   field?: string
-  /** What the copy should hold; nothing if it should not be there */
+  /** What the copy should hold; empty if it should not be there */
   want: string
   /** What it held */
   found: string
@@ -264,18 +264,18 @@ export interface BoardWatch {
   rulebook: string
   /** As the rulebook names it */
   board: string
-  /** Its name; the present one, and each that follows, if it is not given */
+  /** Its name; default: the current season and each that follows */
   season?: string
-  /** From this rank on; from the top if it is not given */
+  /** From this rank on; default: from the top */
   from?: number
-  /** A player: the rows around theirs, wherever they stand */
+  /** A player: the rows around theirs, wherever that is */
   around?: string
-  /** How many rows, 1 to 100; 20 if it is not given */
+  /** The number of rows, 1 to 100; default: 20 */
   rows?: number
 }
 
 export interface TopicWatch {
-  /** Results (anyone: ended matches, the newest 20), nodes or metrics (service keys: the nodes; what this node has counted within the hour), players or audit (operators: who is connected here; the newest 50 lines of the audit trail) */
+  /** Results (anyone: the 20 matches that ended last), nodes or metrics (service keys: the nodes; the last hour of this node's metrics), players or audit (operators: who is connected to this node; the newest 50 lines of the audit trail) */
   name: string
   /** Of results: only those of this rulebook */
   rulebook?: string
@@ -288,16 +288,16 @@ export interface CostInfo {
   field: string
   /** It is a field of the record */
   record?: boolean
-  /** How much, in the unit that is sent; nothing where it depends */
+  /** How much, in the unit of parts; absent if it varies */
   by?: number
-  /** The expression on which it depends */
+  /** The expression, if it varies */
   says?: string
 }
 
 export interface TopicRow {
-  /** Tells it from the others of the topic */
+  /** Identifies the row within the topic */
   key: string
-  /** As the HTTP route for the same thing gives it; see the topics */
+  /** As returned by the HTTP route for the same data; see Topics */
   row: unknown
 }
 
@@ -306,15 +306,15 @@ export interface BoardPage {
   rulebook: string
   /** As the rulebook names it */
   board: string
-  /** What people read */
+  /** The display name */
   title: string
-  /** How values are written: integer, number or clock */
+  /** How values are displayed: integer, number or clock */
   show: string
   /** Most or least: which value is first */
   order: string
   /** Which season it is */
   season: Season
-  /** How many entries the season has */
+  /** The number of entries of the season */
   count: number
   /** The rank of the first row, from 1; 0 without rows */
   first: number
@@ -327,11 +327,11 @@ export interface BoardPage {
 export interface Season {
   /** All, 2026-11-26, 2026-W48, 2026-11, since-2026-11-01, or by hand 1, 2 and so on */
   name: string
-  /** Of the only season of a board, 1970 */
+  /** 1970 for a board without seasons */
   begins: string
-  /** None while nobody knows */
+  /** Absent if not yet known */
   ends?: string
-  /** Open, closing (it has ended, and what happened before may yet come in) or closed */
+  /** Open, closing (it has ended, but posts from before its end may still arrive) or closed */
   state: string
 }
 
@@ -340,52 +340,52 @@ export interface BoardRow {
   place: number
   /** Its ID; none for a team */
   player?: string
-  /** Of a board per team: the team's name */
+  /** On a board per team: the team's name */
   team?: string
-  /** The player's name now, or the team's title */
+  /** The player's current name, or the team's title */
   name: string
-  /** In thousandths where the board shows numbers, milliseconds of clocks */
+  /** In thousandths if the board shows numbers, in milliseconds for clocks */
   value: number
   /** When this value was reached */
   posted: string
-  /** The ID of the match in which it was */
+  /** The ID of the match in which it was reached */
   match?: string
 }
 
 export interface RankedRow {
   /** Which row of the part, from 0 */
   n: number
-  /** What it is now */
+  /** Its new contents */
   row: BoardRow
 }
 
 export interface HelloMessage {
   is: 'hello'
-  /** Of a sign-in; it may stand in the handshake's Authorization header instead */
+  /** From a sign-in; may be sent in the Authorization header of the handshake instead */
   token?: string
   /** Join code */
   lobby?: string
-  /** As a spectator, without a seat: with the password, and not beside a seat of your own where players see less */
+  /** As a spectator, without a seat: needs the password, and is refused to players with a seat where spectators see more than they do */
   watch?: boolean
   /** Service keys: see exactly what this seat sees */
   as?: number
   /** Service keys: see everything but hidden fields */
   all?: boolean
-  /** Service keys with the scope referee: see everything and be asked for decisions */
+  /** Service keys with the scope referee: see everything and get decisions to make */
   referee?: boolean
-  /** With referee, instead of a lobby: be asked for decisions in every lobby of this rulebook */
+  /** With referee, instead of a lobby: decide in every lobby of this rulebook */
   rulebook?: string
-  /** The key of the last welcome, to come back to the same seats */
+  /** The key from the last welcome, to return to the same seats */
   resume?: string
-  /** With resume: the tick that the copy stands at, if the client still has it; it may then get what it missed instead of a snapshot */
+  /** With resume: the tick of the copy, if the client still has it; it may then get the missed changes instead of a snapshot */
   tick?: number
-  /** The team wished for */
+  /** The preferred team */
   team?: string
   /** Of the lobby */
   password?: string
-  /** Of the rulebook; refused if the lobby runs another one */
+  /** Of the rulebook; refused if the lobby runs a different one */
   version?: string
-  /** Stand in line if the lobby is full */
+  /** Join the queue if the lobby is full */
   wait?: boolean
   /** Instead of a lobby: watch the listing through this filter */
   list?: Filter
@@ -393,7 +393,7 @@ export interface HelloMessage {
   board?: BoardWatch
   /** Instead of a lobby: watch this topic */
   topic?: TopicWatch
-  /** Names of further players on this connection */
+  /** Names of other players on this connection */
   locals?: string[]
 }
 
@@ -403,19 +403,19 @@ export interface Welcome {
   lobby: string
   /** This connection's seats, the own player's first; none for a spectator */
   seats: SeatInfo[]
-  /** The key to come back with */
+  /** The key for resuming */
   resume?: string
-  /** The client's copy is still good: a delta on its tick follows, not a snapshot, and schema and book are left out */
+  /** The client's copy is still valid: a delta on its tick follows instead of a snapshot, and schema and book are omitted */
   kept?: boolean
-  /** Addresses of other nodes: where one does not answer any more, they know where the lobby is */
+  /** Addresses of other nodes: if this one no longer answers, they know where the lobby is */
   nodes?: string[]
   /** Why the service ended the connection before this one, if it did */
   ended?: Bye
   /** Ticks a second */
   rate: number
-  /** The present wall tick */
+  /** The current wall tick */
   tick: number
-  /** Milliseconds for which a lost connection's seats are held */
+  /** How long the seats of a lost connection are held, in milliseconds */
   hold: number
   /** The fields of each kind of sheet */
   schema?: { kinds: (FieldInfo[] | null)[] }
@@ -423,25 +423,25 @@ export interface Welcome {
   book?: BookInfo
   /** The service's version */
   service: string
-  /** Milliseconds by which a spectator sees everything later */
+  /** How far a spectator is behind, in milliseconds */
   delay?: number
-  /** The place in line, from 1, of who waits for a seat */
+  /** Your place in the queue for a seat, from 1 */
   waiting?: number
 }
 
 export interface SnapshotMessage {
   is: 'snapshot'
-  /** The wall tick that the copy stands at afterwards */
+  /** The wall tick of the copy afterwards */
   tick: number
-  /** Parts that make every sheet appear */
+  /** Parts that create every sheet */
   parts: Part[]
 }
 
 export interface DeltaMessage {
   is: 'delta'
-  /** The wall tick that the copy must stand at */
+  /** The wall tick that the copy must be at */
   on: number
-  /** The wall tick that the copy stands at afterwards */
+  /** The wall tick of the copy afterwards */
   tick: number
   /** What has changed */
   parts: Part[]
@@ -449,11 +449,11 @@ export interface DeltaMessage {
 
 export interface IntentMessage {
   is: 'intent'
-  /** The seat that asks; it must be the connection's own */
+  /** The seat that asks; it must belong to this connection */
   seat: number
-  /** The client's number for it: from 1, ever greater for the seat */
+  /** The client's number for it: from 1, increasing for each seat */
   n: number
-  /** What is asked for; see the list of intents */
+  /** The request; see the list of intents */
   do: string
   /** Of an action, a team or a field */
   name?: string
@@ -461,11 +461,11 @@ export interface IntentMessage {
   target?: number
   /** A point in millimetres, or a direction in thousandths */
   at?: [number, number]
-  /** What the action takes, or the settings to change, by name; numbers as decimals, choices by their word */
+  /** The action's arguments or the settings to change, by name; numbers as decimals, choices by their word */
   args?: Record<string, unknown>
   /** A name, an account, or the reason of a pause */
   text?: string
-  /** Of a field that is set by hand, or how many ticks to advance */
+  /** For a field that is set by hand, or the number of ticks to advance */
   value?: unknown
 }
 
@@ -479,13 +479,13 @@ export interface Verdict {
   ok: boolean
   /** Why not; see errors.md */
   code?: string
-  /** The same for people */
+  /** The same in words */
   reason?: string
   /** The wall tick at which it took effect or was refused */
   tick: number
-  /** Milliseconds to wait, where waiting helps */
+  /** Milliseconds to wait, if waiting helps */
   left?: number
-  /** A referee decides on it; the notice decided says how */
+  /** A referee decides; the notice decided holds the outcome */
   waits?: boolean
 }
 
@@ -495,13 +495,13 @@ export interface Notice {
   name: string
   /** The wall tick at which it happened */
   tick: number
-  /** Its audience where that is not everyone: team, owner or referees */
+  /** Its audience, if not everyone: team, owner or referees */
   to?: string
-  /** The seat or the team's sheet that it is for */
+  /** The seat or the team sheet that it is for */
   of?: number
-  /** What it says, by name, with values as in parts */
+  /** Its contents, by name, with values as in parts */
   with?: Record<string, Value>
-  /** To who referees all lobbies of a rulebook: in which */
+  /** For a referee of all lobbies of a rulebook: which lobby */
   lobby?: string
 }
 
@@ -517,7 +517,7 @@ export interface PingMessage {
   n: number
   /** From the service: the present wall tick */
   tick?: number
-  /** From the service: how much of that tick has gone by, in thousandths */
+  /** From the service: how much of that tick has passed, in thousandths */
   part?: number
 }
 
@@ -527,7 +527,7 @@ export interface PongMessage {
   n: number
   /** From the service: the present wall tick */
   tick?: number
-  /** From the service: how much of that tick has gone by, in thousandths */
+  /** From the service: how much of that tick has passed, in thousandths */
   part?: number
 }
 
@@ -537,7 +537,7 @@ export interface WholeMessage {
 
 export interface CheckMessage {
   is: 'check'
-  /** The tick that the copy must stand at */
+  /** The tick that the copy must be at */
   tick: number
 }
 
@@ -545,13 +545,13 @@ export interface HashMessage {
   is: 'hash'
   /** Of the check */
   tick: number
-  /** Of the copy as it stood at that tick; see How a copy is hashed */
+  /** Of the copy at that tick; see How a copy is hashed */
   hash: number
 }
 
 export interface ShowMessage {
   is: 'show'
-  /** The tick that the copy must stand at */
+  /** The tick that the copy must be at */
   tick: number
 }
 
@@ -559,7 +559,7 @@ export interface ShownMessage {
   is: 'shown'
   /** Of the check */
   tick: number
-  /** The copy as it stood at that tick, as parts that make all its sheets appear */
+  /** The copy at that tick, as parts that create all of its sheets */
   parts: Part[]
 }
 
@@ -573,19 +573,19 @@ export interface DiffersMessage {
 
 export interface DecisionMessage {
   is: 'decision'
-  /** The decision's number, for the answer */
+  /** The number of the decision, for the answer */
   no: number
-  /** The action that is to be decided */
+  /** The action to decide on */
   action: string
-  /** Who asked for it */
+  /** Who used it */
   seat: number
   /** Who would be hit */
   target?: number
-  /** What the rulebook tells the referee, by name, with values as in parts */
+  /** What the rulebook sends the referee, by name, with values as in parts */
   tell?: Record<string, Value>
-  /** Milliseconds of play until it is decided without an answer */
+  /** Milliseconds of play until the default applies */
   left: number
-  /** To who referees all lobbies of a rulebook: in which */
+  /** For a referee of all lobbies of a rulebook: which lobby */
   lobby?: string
 }
 
@@ -595,7 +595,7 @@ export interface DecideMessage {
   no: number
   /** Whether the action takes effect */
   yes: boolean
-  /** Of who is asked for all lobbies of a rulebook: in which */
+  /** For a referee of all lobbies of a rulebook: which lobby */
   lobby?: string
   /** The values that the rulebook's answers ask for, by name */
   with?: Record<string, Value>
@@ -609,21 +609,21 @@ export interface DecidedMessage {
   ok: boolean
   /** Why not; see errors.md */
   code?: string
-  /** The same for people */
+  /** The same in words */
   reason?: string
-  /** As in the word */
+  /** As in the answer */
   lobby?: string
 }
 
 export interface RuleMessage {
   is: 'rule'
-  /** The referee's number for it, which the answer bears */
+  /** The referee's number for it, repeated in the answer */
   n: number
-  /** Of who is asked for all lobbies of a rulebook: in which */
+  /** For a referee of all lobbies of a rulebook: which lobby */
   lobby?: string
   /** The act */
   act?: string
-  /** What the act takes, by name */
+  /** The act's arguments, by name */
   args?: Record<string, unknown>
   /** Instead of an act: the field to set, such as match.question */
   set?: string
@@ -641,7 +641,7 @@ export interface RuledMessage {
   ok: boolean
   /** Why not; see errors.md */
   code?: string
-  /** The same for people */
+  /** The same in words */
   reason?: string
 }
 
@@ -649,17 +649,17 @@ export interface JudgingMessage {
   is: 'judging'
   /** As in hello */
   rulebook: string
-  /** The codes of those that are open now on this node */
+  /** The codes of the lobbies that are open on this node */
   lobbies: string[]
 }
 
 export interface LocalMessage {
   is: 'local'
-  /** The client's number for it, which the answer bears */
+  /** The client's number for it, repeated in the answer */
   n: number
   /** Of the player */
   name: string
-  /** The team wished for */
+  /** The preferred team */
   team?: string
 }
 
@@ -673,7 +673,7 @@ export interface Seated {
   seat?: number
   /** Why not; see errors.md */
   code?: string
-  /** The same for people */
+  /** The same in words */
   reason?: string
 }
 
@@ -689,13 +689,13 @@ export interface SeriesMessage {
   meeting: number
   /** Of the series, from 1 */
   round: number
-  /** Comes: a place is held in the lobby; plays; opens: a lobby is being opened; decided */
+  /** Opens: a lobby is being opened; comes: a seat is held in the lobby; plays; decided */
   stage: string
   /** Join code */
   lobby?: string
   /** The other entrant */
   against?: string
-  /** When who has not come has lost, in milliseconds of the epoch */
+  /** When a player who has not arrived loses, in milliseconds since the epoch */
   until?: number
   /** Matches won */
   wins: number
@@ -707,13 +707,13 @@ export interface SeriesMessage {
 
 export interface LeaveMessage {
   is: 'leave'
-  /** Of a further player on the connection; all of its seats if it is not given */
+  /** Of a local player on the connection; default: all of its seats */
   seat?: number
 }
 
 export interface ListingMessage {
   is: 'listing'
-  /** Those that fit the filter, at most 200 */
+  /** Those that match the filter, at most 200 */
   lobbies: LobbyInfo[]
 }
 
@@ -721,9 +721,9 @@ export interface ListedMessage {
   is: 'listed'
   /** Join code */
   code: string
-  /** What it is now */
+  /** Its new contents */
   lobby?: LobbyInfo
-  /** It no longer fits the filter, or has closed */
+  /** It no longer matches the filter, or has closed */
   gone?: boolean
 }
 
@@ -739,25 +739,25 @@ export interface NewsMessage {
   is: 'news'
   /** Rows that are new or have changed */
   set?: TopicRow[]
-  /** The keys of all rows, in their order; what is missing has gone */
+  /** The keys of all rows, in their order; missing ones are gone */
   order: string[]
 }
 
 export interface BoardMessage {
   is: 'board'
-  /** The part; its next is not given */
+  /** The part, without next */
   page: BoardPage
 }
 
 export interface RankedMessage {
   is: 'ranked'
-  /** How many entries the season has now */
+  /** The number of entries of the season */
   count: number
-  /** The rank of the first row now */
+  /** The rank of the first row */
   first: number
-  /** How many rows the part has now; those beyond are gone */
+  /** The number of rows of the part; further ones are gone */
   rows: number
-  /** The rows that are others now */
+  /** The rows that differ */
   set: RankedRow[]
 }
 
@@ -765,9 +765,9 @@ export interface Bye {
   is: 'bye'
   /** Why; see errors.md; left after leave */
   code: string
-  /** The same for people */
+  /** The same in words */
   reason: string
-  /** Connecting again may help */
+  /** Whether connecting again may help */
   again: boolean
   /** The address of the node where the lobby is: connect there, with the same hello */
   at?: string

@@ -635,8 +635,8 @@ export interface Routes {
     answer: undefined
   }
   /**
-   * What clients have told of their copies when they were asked: the newest 2000 answers since the lobby has
-   * been on its node. Practice lobbies ask every 5 s. Who may call: key.
+   * What clients reported about their copies when they were asked: the newest 2000 answers since the lobby
+   * moved to its node. Practice lobbies ask every 5 s. Who may call: key.
    */
   'GET /v1/lobbies/{code}/copies': {
     path: {

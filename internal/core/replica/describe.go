@@ -14,22 +14,22 @@ type Described struct {
 
 // DescribedField is one field as clients are told it.
 type DescribedField struct {
-	No      int      `json:"no" jsonschema:"its number, by which parts speak of it"`
+	No      int      `json:"no" jsonschema:"its number, used in parts"`
 	Name    string   `json:"name"`
-	Title   string   `json:"title,omitempty" jsonschema:"what people read in place of the name"`
+	Title   string   `json:"title,omitempty" jsonschema:"the display name"`
 	Type    string   `json:"type" jsonschema:"integer, number, text, flag, choice, position, ref, clock or list"`
 	Choices []string `json:"choices,omitempty" jsonschema:"the words of a choice"`
-	Of      string   `json:"of,omitempty" jsonschema:"of a ref, or a list of refs: player, team, creature or zone"`
-	See     string   `json:"see,omitempty" jsonschema:"who sees it: team, owner or referees; everyone if it is not given"`
-	Min     *int64   `json:"min,omitempty" jsonschema:"the least value, in the unit that is sent"`
-	Max     *int64   `json:"max,omitempty" jsonschema:"the greatest value, in the unit that is sent; of a text: characters"`
+	Of      string   `json:"of,omitempty" jsonschema:"for a ref or a list of refs: player, team, creature or zone"`
+	See     string   `json:"see,omitempty" jsonschema:"who sees it: team, owner or referees; default: everyone"`
+	Min     *int64   `json:"min,omitempty" jsonschema:"the least value, in the unit of parts"`
+	Max     *int64   `json:"max,omitempty" jsonschema:"the greatest value, in the unit of parts; for a text: in characters"`
 	MaxBy   string   `json:"max_by,omitempty" jsonschema:"the field of the same sheet that holds the greatest value"`
-	Show    string   `json:"show,omitempty" jsonschema:"how tools draw it: bar, number, time or aside; not given where the rulebook leaves it to them"`
-	Item    string   `json:"item,omitempty" jsonschema:"of a list: the type of its items: integer, text, choice or ref"`
-	Most    int      `json:"most,omitempty" jsonschema:"of a list: the most items"`
-	Wall    bool     `json:"wall,omitempty" jsonschema:"of a clock: it follows wall ticks, not play ticks"`
-	Every   int64    `json:"every,omitempty" jsonschema:"changes are told at most once in so many ticks"`
-	Own     bool     `json:"own,omitempty" jsonschema:"declared by the rulebook, not built in"`
+	Show    string   `json:"show,omitempty" jsonschema:"how tools display it: bar, number, time or aside; default: as the tool decides"`
+	Item    string   `json:"item,omitempty" jsonschema:"for a list: the type of its items: integer, text, choice or ref"`
+	Most    int      `json:"most,omitempty" jsonschema:"for a list: the most items"`
+	Wall    bool     `json:"wall,omitempty" jsonschema:"for a clock: it follows wall ticks, not play ticks"`
+	Every   int64    `json:"every,omitempty" jsonschema:"the shortest time between two updates, in ticks"`
+	Own     bool     `json:"own,omitempty" jsonschema:"declared by the rulebook"`
 }
 
 // Describe makes the description of a schema.

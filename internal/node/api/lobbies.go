@@ -249,8 +249,8 @@ var lobbyRoutes = []route{
 		method: "GET",
 		path:   "/v1/lobbies/{code}/copies",
 		access: reading,
-		summary: "What clients have told of their copies when they were asked: the newest 2000 answers since the lobby " +
-			"has been on its node. Practice lobbies ask every 5 s",
+		summary: "What clients reported about their copies when they were asked: the newest 2000 answers since the " +
+			"lobby moved to its node. Practice lobbies ask every 5 s",
 		out: hall.CheckedCopies{},
 		do:  (*server).checkedCopies,
 	},

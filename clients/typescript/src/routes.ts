@@ -12,8 +12,7 @@ export interface Routes {
     answer: Record<string, string>
   }
   /**
-   * What this node counts, for Prometheus; -metrics serves the same at an address of its own. Who may call:
-   * key.
+   * Metrics of this node, for Prometheus; -metrics serves the same at a separate address. Who may call: key.
    */
   'GET /metrics': {
     path: Record<never, never>
@@ -31,7 +30,7 @@ export interface Routes {
     answer: Record<string, unknown>
   }
   /**
-   * The audit trail: what operators and service keys have changed, newest first. Who may call: operator.
+   * The audit trail: changes made by operators and service keys, newest first. Who may call: operator.
    */
   'GET /v1/audit': {
     path: Record<never, never>
@@ -61,8 +60,8 @@ export interface Routes {
     }
   }
   /**
-   * A part of a leaderboard: the top, from a rank on, around a player (me is the caller), chosen players, or
-   * what follows a page; of the present season or an earlier one. Who may call: anyone.
+   * A part of a leaderboard: the top, from a rank on, around a player (me is the caller), chosen players,
+   * players by name, or the next page; of the current season or an earlier one. Who may call: anyone.
    */
   'GET /v1/boards/{rulebook}/{board}': {
     path: {
@@ -106,9 +105,9 @@ export interface Routes {
     }
   }
   /**
-   * Post to a leaderboard: a player for themselves, if its rulebook lets clients; a service key for any player
-   * or team. With an id it counts once and may be repeated; without one a repeated post counts again where the
-   * board keeps totals or counts. Who may call: player or key.
+   * Post to a leaderboard: players for themselves, if the rulebook lets clients post; service keys for any
+   * player or team. With an id, a post counts once and may be repeated; without one, a repeated post counts
+   * again if the board keeps totals or counts. Who may call: player or key.
    */
   'POST /v1/boards/{rulebook}/{board}': {
     path: {
@@ -165,8 +164,8 @@ export interface Routes {
     answer: undefined
   }
   /**
-   * Bar a player from a leaderboard, with a reason: entries in seasons that are not closed go, and nothing
-   * they post counts. Who may call: operator.
+   * Bar a player from a leaderboard, with a reason: their entries in seasons that are not closed are removed,
+   * and their posts no longer count. Who may call: operator.
    */
   'PUT /v1/boards/{rulebook}/{board}/bars/{id}': {
     path: {
@@ -181,8 +180,7 @@ export interface Routes {
     answer: undefined
   }
   /**
-   * How a season in memory stands beside the database; nothing differs but what is posted at this moment. Who
-   * may call: operator.
+   * Compare a season in memory with the database; only posts in progress may differ. Who may call: operator.
    */
   'GET /v1/boards/{rulebook}/{board}/comparison': {
     path: {
@@ -201,8 +199,8 @@ export interface Routes {
     }
   }
   /**
-   * Remove a player's or a team's entry from a season, with a reason; the places below move at once. Who may
-   * call: operator.
+   * Remove the entry of a player or team from a season, with a reason; the places below move up at once. Who
+   * may call: operator.
    */
   'POST /v1/boards/{rulebook}/{board}/entries/{subject}/removal': {
     path: {
@@ -238,7 +236,7 @@ export interface Routes {
     }
   }
   /**
-   * Begin a leaderboard anew that is renewed by hand, with a reason. Who may call: operator.
+   * Start a new season of a leaderboard that is renewed by hand, with a reason. Who may call: operator.
    */
   'POST /v1/boards/{rulebook}/{board}/seasons': {
     path: {
@@ -266,8 +264,8 @@ export interface Routes {
     answer: undefined
   }
   /**
-   * Sign in with a service key in a browser: a cookie that scripts cannot read renews the token for 12 hours,
-   * as long as it does so once an hour. Who may call: anyone.
+   * Sign in with a service key in a browser: a cookie that scripts cannot read renews the token for up to 12
+   * hours, at least once an hour. Who may call: anyone.
    */
   'POST /v1/console/session': {
     path: Record<never, never>
@@ -286,7 +284,7 @@ export interface Routes {
     }
   }
   /**
-   * The next token of the session in this browser, by its cookie. Who may call: anyone.
+   * The next token for this browser's session, by its cookie. Who may call: anyone.
    */
   'POST /v1/console/session/renew': {
     path: Record<never, never>
@@ -303,9 +301,9 @@ export interface Routes {
     }
   }
   /**
-   * The journal of a lobby, open or ended in the last 7 days, by its join code or ID: turnvex replay reads it.
-   * Who was deleted is a token in it. The header Turnvex-Missing says behind which tick, and up to which, a
-   * piece is missing; the file ends there. Who may call: key.
+   * The journal of a lobby, open or ended within 7 days, by its join code or ID, for turnvex replay. Deleted
+   * players appear as tokens. If a piece is missing, the file ends there, and the header Turnvex-Missing gives
+   * the ticks before and after the gap. Who may call: key.
    */
   'GET /v1/journals/{lobby}': {
     path: {
@@ -316,10 +314,9 @@ export interface Routes {
     answer: string
   }
   /**
-   * What happened in a lobby, open or ended in the last 7 days, from one tick to another: the messages that a
-   * live connection with this view would have been sent, one a line. The last line says with more that the
-   * rest is to be asked for, from tick on, or from missing on where a piece is missing between them. Who may
-   * call: key.
+   * What happened in a lobby, open or ended within 7 days, between two ticks: the messages that a live
+   * connection with this view would have received, one per line. If the last line has more, request the rest
+   * from its tick on, or from missing on if a piece in between is missing. Who may call: key.
    */
   'GET /v1/journals/{lobby}/view': {
     path: {
@@ -352,7 +349,7 @@ export interface Routes {
     }
   }
   /**
-   * Make a service key; its text is shown only now. Who may call: operator.
+   * Create a service key; its text is shown only once. Who may call: operator.
    */
   'POST /v1/keys': {
     path: Record<never, never>
@@ -373,8 +370,8 @@ export interface Routes {
     }
   }
   /**
-   * Revoke a service key and every token had for it. An operator's key is revoked with itself, unless it is
-   * the last, or with the key of the environment. Who may call: operator.
+   * Revoke a service key and all of its tokens. An operator's key is revoked with itself, unless it is the
+   * last one, or with the key from the environment. Who may call: operator.
    */
   'DELETE /v1/keys/{name}': {
     path: {
@@ -387,8 +384,8 @@ export interface Routes {
     answer: undefined
   }
   /**
-   * Give a service key another text, shown only now; who may revoke it may do so. Unless the old text stays
-   * good for a while, its tokens are void. Who may call: operator.
+   * Give a service key a new text, shown only once; whoever may revoke it may do so. Its tokens become void
+   * unless the old text stays valid for a while. Who may call: operator.
    */
   'POST /v1/keys/{name}/rotate': {
     path: {
@@ -515,7 +512,7 @@ export interface Routes {
     }
   }
   /**
-   * The open lobby of that name, or a new one; two calls at once never make two. Who may call: player.
+   * The open lobby with this name, or a new one; simultaneous calls never create two. Who may call: player.
    */
   'POST /v1/lobbies/named': {
     path: Record<never, never>
@@ -619,8 +616,8 @@ export interface Routes {
     }
   }
   /**
-   * Let ticks of play pass in a practice lobby, as an operator: play that runs stands still; play that stands
-   * still runs for so many ticks. Who may call: operator.
+   * Step through a practice match, as an operator: freezes play that is running, or lets this many ticks of
+   * frozen play pass. Who may call: operator.
    */
   'POST /v1/lobbies/{code}/advance': {
     path: {
@@ -662,7 +659,7 @@ export interface Routes {
     }
   }
   /**
-   * Ask every client whether its copy is what it should be; who does not answer within 5 s is counted. Who may
+   * Ask every client whether its copy is correct; clients that do not answer within 5 s are counted. Who may
    * call: key.
    */
   'POST /v1/lobbies/{code}/copies': {
@@ -685,7 +682,7 @@ export interface Routes {
     }
   }
   /**
-   * End the match that is running, as an operator; without one nothing happens. Who may call: operator.
+   * End the running match, as an operator; without a match nothing happens. Who may call: operator.
    */
   'POST /v1/lobbies/{code}/end': {
     path: {
@@ -700,7 +697,7 @@ export interface Routes {
     answer: undefined
   }
   /**
-   * Hand in an intent for the player's seat. Who may call: player.
+   * Send an intent for the player's seat. Who may call: player.
    */
   'POST /v1/lobbies/{code}/intents': {
     path: {
@@ -722,8 +719,8 @@ export interface Routes {
     }
   }
   /**
-   * The journal of a practice lobby, for who has a seat in it and for service keys: turnvex cut reads it. Who
-   * may call: player or key.
+   * The journal of a practice lobby, for its players and for service keys, for turnvex cut. Who may call:
+   * player or key.
    */
   'GET /v1/lobbies/{code}/journal': {
     path: {
@@ -734,7 +731,7 @@ export interface Routes {
     answer: string
   }
   /**
-   * Hand a lobby to another node; its clients come back there to the same seats. Who may call: operator.
+   * Move a lobby to another node; its clients resume there in the same seats. Who may call: operator.
    */
   'POST /v1/lobbies/{code}/move': {
     path: {
@@ -749,7 +746,7 @@ export interface Routes {
     answer: undefined
   }
   /**
-   * Give the seat up; without one nothing happens. Who may call: player.
+   * Give up the seat; without a seat nothing happens. Who may call: player.
    */
   'DELETE /v1/lobbies/{code}/seat': {
     path: {
@@ -760,7 +757,7 @@ export interface Routes {
     answer: undefined
   }
   /**
-   * Take a seat; it is held until the live connection comes. Who may call: player.
+   * Take a seat; it is held until the player connects. Who may call: player.
    */
   'POST /v1/lobbies/{code}/seat': {
     path: {
@@ -797,7 +794,7 @@ export interface Routes {
     answer: undefined
   }
   /**
-   * Ended matches, newest first; those of lobbies that were not listed for who took part, and for service
+   * Ended matches, newest first. Those of unlisted lobbies are visible only to their players and to service
    * keys. Who may call: anyone.
    */
   'GET /v1/matches': {
@@ -823,8 +820,8 @@ export interface Routes {
     }
   }
   /**
-   * All ended matches that fit, newest first: as JSON Lines, one match a line, or as CSV (RFC 4180), one
-   * player a line. Who may call: key.
+   * All ended matches that match the filter, newest first: as JSON Lines, one match per line, or as CSV (RFC
+   * 4180), one player per line. Who may call: key.
    */
   'GET /v1/matches/export': {
     path: Record<never, never>
@@ -840,7 +837,7 @@ export interface Routes {
     answer: string
   }
   /**
-   * An ended match; of a lobby that was not listed as in the list. Who may call: anyone.
+   * An ended match; for unlisted lobbies see the list. Who may call: anyone.
    */
   'GET /v1/matches/{id}': {
     path: {
@@ -856,7 +853,7 @@ export interface Routes {
     }
   }
   /**
-   * Delete the player with everything that is kept of them. Who may call: player.
+   * Delete the player and all of their data. Who may call: player.
    */
   'DELETE /v1/me': {
     path: Record<never, never>
@@ -865,7 +862,7 @@ export interface Routes {
     answer: undefined
   }
   /**
-   * Who the token belongs to. Who may call: player.
+   * The owner of the token. Who may call: player.
    */
   'GET /v1/me': {
     path: Record<never, never>
@@ -877,7 +874,7 @@ export interface Routes {
     }
   }
   /**
-   * Take another name. Who may call: player.
+   * Change the player's name. Who may call: player.
    */
   'PATCH /v1/me': {
     path: Record<never, never>
@@ -891,7 +888,7 @@ export interface Routes {
     }
   }
   /**
-   * Change the password; all tokens are void afterwards, and devices sign in again. Who may call: player.
+   * Change the password; all tokens become void, and devices must sign in again. Who may call: player.
    */
   'PATCH /v1/me/account': {
     path: Record<never, never>
@@ -916,7 +913,7 @@ export interface Routes {
     answer: undefined
   }
   /**
-   * The devices that the player signs in with, the one seen last first. Who may call: player.
+   * The player's devices, the most recently used first. Who may call: player.
    */
   'GET /v1/me/devices': {
     path: Record<never, never>
@@ -933,7 +930,7 @@ export interface Routes {
     }
   }
   /**
-   * Remove a device, with the tokens of its sign-ins; not the only way back to the player. Who may call:
+   * Remove a device and its tokens; the only way to sign in as the player cannot be removed. Who may call:
    * player.
    */
   'DELETE /v1/me/devices/{id}': {
@@ -958,8 +955,7 @@ export interface Routes {
     answer: undefined
   }
   /**
-   * Everything that is kept of the player, but for fields of records that only referees see. Who may call:
-   * player.
+   * All data about the player, except record fields that only referees see. Who may call: player.
    */
   'GET /v1/me/export': {
     path: Record<never, never>
@@ -1038,7 +1034,7 @@ export interface Routes {
     }
   }
   /**
-   * The lobbies in which the player has a seat, or stands in line for one. Who may call: player.
+   * The lobbies in which the player has a seat or is in the queue. Who may call: player.
    */
   'GET /v1/me/lobbies': {
     path: Record<never, never>
@@ -1069,7 +1065,7 @@ export interface Routes {
     }
   }
   /**
-   * The meetings of series that the player is to be at now. Who may call: player.
+   * The meetings of series that the player is due at now. Who may call: player.
    */
   'GET /v1/me/series': {
     path: Record<never, never>
@@ -1094,7 +1090,7 @@ export interface Routes {
     }
   }
   /**
-   * Void all tokens of the player, on every device. Who may call: player.
+   * Void all of the player's tokens, on every device. Who may call: player.
    */
   'POST /v1/me/sign-out': {
     path: Record<never, never>
@@ -1103,7 +1099,7 @@ export interface Routes {
     answer: undefined
   }
   /**
-   * The nodes over this database, and what each bears. Who may call: key.
+   * The nodes that share this database, and their load. Who may call: key.
    */
   'GET /v1/nodes': {
     path: Record<never, never>
@@ -1139,7 +1135,8 @@ export interface Routes {
     answer: undefined
   }
   /**
-   * Let a node take no more lobbies, and hand those it has to others of its region. Who may call: operator.
+   * Stop a node from taking lobbies, and move its lobbies to other nodes in its region. Who may call:
+   * operator.
    */
   'POST /v1/nodes/{node}/drain': {
     path: {
@@ -1161,8 +1158,8 @@ export interface Routes {
     answer: string
   }
   /**
-   * Players whose names begin with a text, whatever the case, or the one with that ID. Names are not unique:
-   * the ID says who it is. Who may call: key.
+   * Players whose names begin with a text, in any case, or the one with that ID. Names are not unique; IDs
+   * are. Who may call: key.
    */
   'GET /v1/players': {
     path: Record<never, never>
@@ -1183,8 +1180,8 @@ export interface Routes {
     }
   }
   /**
-   * Delete a player with everything that is kept of them; in the results of others nobody is named in their
-   * place. Who may call: operator.
+   * Delete a player and all of their data; they become anonymous in the results of others. Who may call:
+   * operator.
    */
   'DELETE /v1/players/{id}': {
     path: {
@@ -1197,7 +1194,7 @@ export interface Routes {
     answer: undefined
   }
   /**
-   * Let a player in again. Who may call: operator.
+   * Lift the ban of a player. Who may call: operator.
    */
   'DELETE /v1/players/{id}/ban': {
     path: {
@@ -1210,8 +1207,8 @@ export interface Routes {
     answer: undefined
   }
   /**
-   * Keep a player out of the service, with a reason that they are told: their tokens are void, and they cannot
-   * sign in; what is kept of them stays. Who may call: operator.
+   * Ban a player from the service, with a reason that they see: their tokens become void and they cannot sign
+   * in; their data stays. Who may call: operator.
    */
   'PUT /v1/players/{id}/ban': {
     path: {
@@ -1225,7 +1222,7 @@ export interface Routes {
     answer: undefined
   }
   /**
-   * The devices that a player signs in with, the one seen last first. Who may call: operator.
+   * The devices of a player, the most recently used first. Who may call: operator.
    */
   'GET /v1/players/{id}/devices': {
     path: {
@@ -1244,8 +1241,8 @@ export interface Routes {
     }
   }
   /**
-   * Remove a device of a player, with the tokens of its sign-ins; not the only way back to the player, who
-   * comes back by recovery. Who may call: operator.
+   * Remove a device of a player and its tokens; the only way to sign in as the player cannot be removed. Who
+   * may call: operator.
    */
   'DELETE /v1/players/{id}/devices/{device}': {
     path: {
@@ -1259,7 +1256,7 @@ export interface Routes {
     answer: undefined
   }
   /**
-   * Everything that is kept of a player. Who may call: operator.
+   * All data about a player. Who may call: operator.
    */
   'GET /v1/players/{id}/export': {
     path: {
@@ -1340,7 +1337,7 @@ export interface Routes {
     }
   }
   /**
-   * The lobbies in which a player has a seat, or stands in line for one. Who may call: key.
+   * The lobbies in which a player has a seat or is in the queue. Who may call: key.
    */
   'GET /v1/players/{id}/lobbies': {
     path: {
@@ -1373,8 +1370,8 @@ export interface Routes {
     }
   }
   /**
-   * A player's record for a rulebook, as far as the caller may see it: integers and numbers as decimals,
-   * choices as words, flags, texts, positions as [x, y] in millimetres. Who may call: anyone.
+   * A player's record for a rulebook, with the fields that the caller may see: integers and numbers as
+   * decimals, choices as words, flags, texts, positions as [x, y] in millimetres. Who may call: anyone.
    */
   'GET /v1/players/{id}/records/{rulebook}': {
     path: {
@@ -1390,8 +1387,8 @@ export interface Routes {
     }
   }
   /**
-   * Correct a player's record, with a reason: each change adds to a field, sets it, raises it to a value or
-   * lowers it to one. With a query id=UUID it happens once, however often it is sent. Who may call: operator.
+   * Correct a player's record, with a reason: each change adds to a field, sets it, or raises or lowers it to
+   * a value. With the query id=UUID it happens once, however often you send it. Who may call: operator.
    */
   'POST /v1/players/{id}/records/{rulebook}': {
     path: {
@@ -1416,8 +1413,8 @@ export interface Routes {
     }
   }
   /**
-   * What happened to a player's record, newest first: when, in which match or by whom, from what to what. Who
-   * may call: operator.
+   * The history of a player's record, newest first: when, in which match or by whom, and the old and new
+   * values. Who may call: operator.
    */
   'GET /v1/players/{id}/records/{rulebook}/history': {
     path: {
@@ -1447,8 +1444,8 @@ export interface Routes {
     }
   }
   /**
-   * Let a player's record stand as it did right after a save of its history, with a reason; what was done
-   * since stays in the history. Who may call: operator.
+   * Restore a player's record to its state right after a save in its history, with a reason; later changes
+   * stay in the history. Who may call: operator.
    */
   'POST /v1/players/{id}/records/{rulebook}/put-back': {
     path: {
@@ -1468,9 +1465,8 @@ export interface Routes {
     }
   }
   /**
-   * A code with which a player who has lost all devices or the password comes back, once, within a day; one
-   * made before is good no more. Give it to nobody whom you do not know to be the player. Who may call:
-   * operator.
+   * A code that lets a player who has lost all devices or the password sign in once, within a day; earlier
+   * codes become void. Give it only to somebody you know to be the player. Who may call: operator.
    */
   'POST /v1/players/{id}/recovery': {
     path: {
@@ -1486,7 +1482,7 @@ export interface Routes {
     }
   }
   /**
-   * What a player's results come to, by rulebook, with the present streak. Who may call: anyone.
+   * Totals of a player's results, by rulebook, with the current streak. Who may call: anyone.
    */
   'GET /v1/players/{id}/totals': {
     path: {
@@ -1514,7 +1510,7 @@ export interface Routes {
     }
   }
   /**
-   * A lobby with room for the player and their party, or a new one; places are held for 20 seconds. Who may
+   * A lobby with room for the player and their party, or a new one; seats are held for 20 seconds. Who may
    * call: player.
    */
   'POST /v1/quick': {
@@ -1570,8 +1566,7 @@ export interface Routes {
     }
   }
   /**
-   * Check a rulebook (the body is the YAML or JSON) and make it the current version of its name. Who may call:
-   * operator.
+   * Check a rulebook (the body is the YAML or JSON) and make it the current version. Who may call: operator.
    */
   'POST /v1/rulebooks': {
     path: Record<never, never>
@@ -1657,8 +1652,8 @@ export interface Routes {
     }
   }
   /**
-   * Play matches of a rulebook (the body is the YAML or JSON) with random players, as many as are done within
-   * 8 seconds, and report how they went: what turnvex rehearse -json prints. Who may call: operator.
+   * Play matches of a rulebook (the body is the YAML or JSON) with random players for up to 8 seconds and
+   * report the outcome, as turnvex rehearse -json does. Who may call: operator.
    */
   'POST /v1/rulebooks/rehearse': {
     path: Record<never, never>
@@ -1678,8 +1673,7 @@ export interface Routes {
     answer: Record<string, unknown>
   }
   /**
-   * A rulebook's text, of the current version or another one, and the newest 50 versions that are kept. Who
-   * may call: key.
+   * The text of a rulebook, in the current or another version, and its newest 50 versions. Who may call: key.
    */
   'GET /v1/rulebooks/{name}': {
     path: {
@@ -1725,7 +1719,7 @@ export interface Routes {
     }
   }
   /**
-   * Begin a series of matches; the service opens its lobbies and holds the places. Who may call: operator.
+   * Start a series of matches; the service opens its lobbies and holds the seats. Who may call: operator.
    */
   'POST /v1/series': {
     path: Record<never, never>
@@ -1744,7 +1738,7 @@ export interface Routes {
     }
   }
   /**
-   * A series whole: its meetings and how the entrants stand. Who may call: anyone.
+   * A series with its meetings and standings. Who may call: anyone.
    */
   'GET /v1/series/{id}': {
     path: {
@@ -1809,7 +1803,7 @@ export interface Routes {
     answer: undefined
   }
   /**
-   * Take an entrant out of a series. Who may call: operator.
+   * Withdraw an entrant from a series. Who may call: operator.
    */
   'POST /v1/series/{id}/withdraw': {
     path: {
@@ -1824,8 +1818,8 @@ export interface Routes {
     answer: undefined
   }
   /**
-   * Sign in with a login name and a password; a device that is given belongs to the player from then on. Who
-   * may call: anyone.
+   * Sign in with a login name and a password; a device key in the request then belongs to the player. Who may
+   * call: anyone.
    */
   'POST /v1/sign-in/account': {
     path: Record<never, never>
@@ -1846,7 +1840,7 @@ export interface Routes {
     }
   }
   /**
-   * Sign in with a device key; an unknown one makes a player. Who may call: anyone.
+   * Sign in with a device key; an unknown one creates a player. Who may call: anyone.
    */
   'POST /v1/sign-in/device': {
     path: Record<never, never>
@@ -1885,8 +1879,8 @@ export interface Routes {
     }
   }
   /**
-   * Sign in once with the code that an operator gave: the device becomes the player's only one, a password
-   * that of the account, and every other sign-in is void. Who may call: anyone.
+   * Sign in once with a code from an operator: the device becomes the player's only one, a password in the
+   * request becomes the account's, and every other sign-in is void. Who may call: anyone.
    */
   'POST /v1/sign-in/recovery': {
     path: Record<never, never>
@@ -1926,7 +1920,7 @@ export interface Routes {
     }
   }
   /**
-   * Void the tokens that follow from one sign-in. Who may call: anyone.
+   * Void the tokens of one sign-in. Who may call: anyone.
    */
   'POST /v1/sign-out': {
     path: Record<never, never>
@@ -1937,7 +1931,7 @@ export interface Routes {
     answer: undefined
   }
   /**
-   * The secrets that sign tokens, by ID, the newest, which signs, first. Who may call: operator.
+   * The secrets that sign tokens, by ID; the newest, which is in use, first. Who may call: operator.
    */
   'GET /v1/signing-keys': {
     path: Record<never, never>
@@ -1951,7 +1945,7 @@ export interface Routes {
     }
   }
   /**
-   * Sign tokens with a new secret; those of before stay good for their time, unless the older secrets are
+   * Sign tokens with a new secret; existing tokens stay valid until they expire, unless the older secrets are
    * dropped. Nobody has to sign in again. Who may call: operator.
    */
   'POST /v1/signing-keys': {

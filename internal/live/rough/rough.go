@@ -33,8 +33,8 @@ const (
 )
 
 // Forms is how a network is written, for help texts.
-const Forms = "delay=80ms,jitter=20ms,stall=2s/30s,cut=1m: so late each way, so much more at random, nothing for 2 " +
-	"s every 30 s on average, cut after a minute on average"
+const Forms = "delay=80ms,jitter=20ms,stall=2s/30s,cut=1m: a delay each way, up to this much more at random, a " +
+	"stall of 2 s every 30 s on average, cut off after a minute on average"
 
 // Parse reads a network such as delay=80ms,jitter=20ms,stall=2s/30s,cut=1m. Each
 // part may be left out; "" is the zero value.

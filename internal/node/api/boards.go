@@ -39,20 +39,20 @@ type BoardActs struct {
 
 const boardPath = "/v1/boards/{rulebook}/{board}"
 
-var seasonParam = param{"season", "its name; the present one if it is not given", "string"}
+var seasonParam = param{"season", "its name; default: the current one", "string"}
 
 var boardRoutes = []route{
 	{
 		method: "GET",
 		path:   boardPath,
 		summary: "A part of a leaderboard: the top, from a rank on, around a player (me is the caller), chosen " +
-			"players, or what follows a page; of the present season or an earlier one",
+			"players, players by name, or the next page; of the current season or an earlier one",
 		out: wire.BoardPage{},
 		params: append([]param{seasonParam,
 			{"from", "from this rank on, from 1", "integer"},
 			{"around", "a player's ID, or me: their entry and those around it", "string"},
 			{"players", "IDs with commas between: only these, at most 100", "string"},
-			{"name", "only players whose names begin so, of at most 100 such players; of boards per player",
+			{"name", "only players whose names begin with this, at most 100; only on boards per player",
 				"string"}}, paging...),
 		do: (*server).getBoard,
 	},
@@ -60,9 +60,9 @@ var boardRoutes = []route{
 		method: "POST",
 		path:   boardPath,
 		access: tokened,
-		summary: "Post to a leaderboard: a player for themselves, if its rulebook lets clients; a service key for " +
-			"any player or team. With an id it counts once and may be repeated; without one a repeated post counts " +
-			"again where the board keeps totals or counts",
+		summary: "Post to a leaderboard: players for themselves, if the rulebook lets clients post; service keys " +
+			"for any player or team. With an id, a post counts once and may be repeated; without one, a repeated " +
+			"post counts again if the board keeps totals or counts",
 		in: postRequest{},
 		do: (*server).postBoard,
 	},
@@ -77,26 +77,27 @@ var boardRoutes = []route{
 		method:  "POST",
 		path:    boardPath + "/seasons",
 		access:  operator,
-		summary: "Begin a leaderboard anew that is renewed by hand, with a reason",
+		summary: "Start a new season of a leaderboard that is renewed by hand, with a reason",
 		in:      whyRequest{},
 		out:     wire.Season{},
 		do:      (*server).renewBoard,
 	},
 	{
-		method:  "POST",
-		path:    boardPath + "/entries/{subject}/removal",
-		access:  operator,
-		summary: "Remove a player's or a team's entry from a season, with a reason; the places below move at once",
-		in:      whyRequest{},
-		params:  []param{seasonParam},
-		do:      (*server).removeEntry,
+		method: "POST",
+		path:   boardPath + "/entries/{subject}/removal",
+		access: operator,
+		summary: "Remove the entry of a player or team from a season, with a reason; the places below move up at " +
+			"once",
+		in:     whyRequest{},
+		params: []param{seasonParam},
+		do:     (*server).removeEntry,
 	},
 	{
 		method: "PUT",
 		path:   boardPath + "/bars/{id}",
 		access: operator,
-		summary: "Bar a player from a leaderboard, with a reason: entries in seasons that are not closed go, and " +
-			"nothing they post counts",
+		summary: "Bar a player from a leaderboard, with a reason: their entries in seasons that are not closed " +
+			"are removed, and their posts no longer count",
 		in: whyRequest{},
 		do: (*server).barPlayer,
 	},
@@ -118,14 +119,13 @@ var boardRoutes = []route{
 		do:      (*server).boardActs,
 	},
 	{
-		method: "GET",
-		path:   boardPath + "/comparison",
-		access: operator,
-		summary: "How a season in memory stands beside the database; nothing differs but what is posted at this " +
-			"moment",
-		out:    board.Comparison{},
-		params: []param{seasonParam},
-		do:     (*server).compareBoard,
+		method:  "GET",
+		path:    boardPath + "/comparison",
+		access:  operator,
+		summary: "Compare a season in memory with the database; only posts in progress may differ",
+		out:     board.Comparison{},
+		params:  []param{seasonParam},
+		do:      (*server).compareBoard,
 	},
 }
 

@@ -11,12 +11,12 @@ import (
 var browserRoutes = []route{
 	{
 		method: "POST", path: "/v1/console/session", in: keyRequest{}, out: account.SignedIn{}, do: (*server).browse,
-		summary: "Sign in with a service key in a browser: a cookie that scripts cannot read renews the token for 12 " +
-			"hours, as long as it does so once an hour",
+		summary: "Sign in with a service key in a browser: a cookie that scripts cannot read renews the token " +
+			"for up to 12 hours, at least once an hour",
 	},
 	{
 		method: "POST", path: "/v1/console/session/renew", out: account.SignedIn{}, do: (*server).renewBrowser,
-		summary: "The next token of the session in this browser, by its cookie",
+		summary: "The next token for this browser's session, by its cookie",
 	},
 	{
 		method: "DELETE", path: "/v1/console/session", do: (*server).endBrowser,

@@ -21,22 +21,21 @@ var journalRoutes = []route{
 	{
 		method: "GET", path: "/v1/journals/{lobby}", access: reading, long: true, do: (*server).journalOf,
 		kinds: []string{"application/octet-stream"},
-		summary: "The journal of a lobby, open or ended in the last 7 days, by its join code or ID: turnvex replay " +
-			"reads it. Who was deleted is a token in it. The header Turnvex-Missing says behind which tick, and up " +
-			"to which, a piece is missing; the file ends there",
+		summary: "The journal of a lobby, open or ended within 7 days, by its join code or ID, for turnvex " +
+			"replay. Deleted players appear as tokens. If a piece is missing, the file ends there, and the " +
+			"header Turnvex-Missing gives the ticks before and after the gap",
 	},
 	{
 		method: "GET", path: "/v1/journals/{lobby}/view", access: reading, do: (*server).playback,
 		kinds: []string{"application/jsonl"}, params: viewParams,
-		summary: "What happened in a lobby, open or ended in the last 7 days, from one tick to another: the messages " +
-			"that a live connection with this view would have been sent, one a line. The last line says with more " +
-			"that the rest is to be asked for, from tick on, or from missing on where a piece is missing between them",
+		summary: "What happened in a lobby, open or ended within 7 days, between two ticks: the messages that a " +
+			"live connection with this view would have received, one per line. If the last line has more, " +
+			"request the rest from its tick on, or from missing on if a piece in between is missing",
 	},
 	{
 		method: "GET", path: "/v1/lobbies/{code}/journal", access: tokened, do: (*server).journalOfPractice,
-		kinds: []string{"application/octet-stream"},
-		summary: "The journal of a practice lobby, for who has a seat in it and for service keys: turnvex cut reads " +
-			"it",
+		kinds:   []string{"application/octet-stream"},
+		summary: "The journal of a practice lobby, for its players and for service keys, for turnvex cut",
 	},
 }
 
@@ -119,9 +118,9 @@ const (
 )
 
 var viewParams = []param{
-	{"from", "the first tick; 0 if it is not given", "integer"},
-	{"to", "the last tick; to the end if it is not given", "integer"},
-	{"as", "only what this seat sees; everything if it is not given", "integer"},
+	{"from", "the first tick; default: 0", "integer"},
+	{"to", "the last tick; default: the end", "integer"},
+	{"as", "only what this seat sees; default: everything", "integer"},
 }
 
 // playback sends what happened in a lobby, as a live connection would have been told.

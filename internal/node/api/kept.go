@@ -39,13 +39,13 @@ var matchParams = []param{
 	{"rulebook", "only of this rulebook", "string"},
 	{"player", "only with this player", "string"},
 	{"lobby", "only of the lobby with this join code", "string"},
-	{"since", "only what ended then or later, such as 2026-11-26T08:00:00Z", "string"},
-	{"before", "only what ended earlier", "string"},
+	{"since", "only those that ended then or later, such as 2026-11-26T08:00:00Z", "string"},
+	{"before", "only those that ended earlier", "string"},
 }
 
 var paging = []param{
 	{"limit", "how many entries, 1 to 100", "integer"},
-	{"cursor", "where the last page ended: its next", "string"},
+	{"cursor", "the next of the previous page", "string"},
 }
 
 var routes = withWhy(slices.Concat(peopleRoutes, browserRoutes, bookRoutes, lobbyRoutes, nodeRoutes, boardRoutes,
@@ -56,8 +56,8 @@ var keptRoutes = []route{
 	{
 		method: "GET",
 		path:   "/v1/matches",
-		summary: "Ended matches, newest first; those of lobbies that were not listed for who took part, and for " +
-			"service keys",
+		summary: "Ended matches, newest first. Those of unlisted lobbies are visible only to their players and " +
+			"to service keys",
 		out:    Matches{},
 		params: append(slices.Clone(matchParams), paging...),
 		do:     (*server).listMatches,
@@ -68,18 +68,18 @@ var keptRoutes = []route{
 		long:   true,
 		kinds:  []string{"application/jsonl text/csv"},
 		access: reading,
-		summary: "All ended matches that fit, newest first: as JSON Lines, one match a line, or as CSV (RFC 4180), " +
-			"one player a line",
+		summary: "All ended matches that match the filter, newest first: as JSON Lines, one match per line, or " +
+			"as CSV (RFC 4180), one player per line",
 		params: append(slices.Clone(matchParams), param{"format", "jsonl or csv", "string"}),
 		do:     (*server).exportMatches,
 	},
-	{method: "GET", path: "/v1/matches/{id}", summary: "An ended match; of a lobby that was not listed as in the list",
+	{method: "GET", path: "/v1/matches/{id}", summary: "An ended match; for unlisted lobbies see the list",
 		out: Match{}, do: (*server).getMatch},
 	{
 		method: "GET",
 		path:   "/v1/players/{id}/records/{rulebook}",
-		summary: "A player's record for a rulebook, as far as the caller may see it: integers and numbers as " +
-			"decimals, choices as words, flags, texts, positions as [x, y] in millimetres",
+		summary: "A player's record for a rulebook, with the fields that the caller may see: integers and " +
+			"numbers as decimals, choices as words, flags, texts, positions as [x, y] in millimetres",
 		out: Record{},
 		do:  (*server).getRecord,
 	},
@@ -87,8 +87,8 @@ var keptRoutes = []route{
 		method: "POST",
 		path:   "/v1/players/{id}/records/{rulebook}",
 		access: operator,
-		summary: "Correct a player's record, with a reason: each change adds to a field, sets it, raises it to a " +
-			"value or lowers it to one. With a query id=UUID it happens once, however often it is sent",
+		summary: "Correct a player's record, with a reason: each change adds to a field, sets it, or raises or " +
+			"lowers it to a value. With the query id=UUID it happens once, however often you send it",
 		in:     keep.Correction{},
 		out:    Record{},
 		params: []param{{"id", "a UUID: the correction happens once", "string"}},
@@ -98,8 +98,8 @@ var keptRoutes = []route{
 		method: "GET",
 		path:   "/v1/players/{id}/records/{rulebook}/history",
 		access: operator,
-		summary: "What happened to a player's record, newest first: when, in which match or by whom, " +
-			"from what to what",
+		summary: "The history of a player's record, newest first: when, in which match or by whom, and the old " +
+			"and new values",
 		out:    History{},
 		params: paging,
 		do:     (*server).recordHistory,

@@ -7,17 +7,16 @@ import (
 )
 
 // pageHead is what stands above the table of docs/http.md.
-const pageHead = "# The HTTP API\n\n<!-- Made from the routes by ./dev docs; do not edit. -->\n\n" +
-	"JSON in, JSON out. Errors are problem documents (RFC 9457) with a stable `code`; see\n" +
-	"[errors](errors.md). A token goes into `Authorization: Bearer TOKEN`; it is a JWT that lasts\n" +
-	"15 minutes, or an hour for a service key. The `refresh` token beside it gives the next pair,\n" +
-	"once. Unknown fields and parameters are refused, `?` marks what may be left out.\n" +
-	"Lists give `next`, the `cursor` of the next page. Leaving, deleting, revoking, barring and changing\n" +
-	"may be repeated safely; a lobby that must not be opened twice is given a name. A post to a board, or a\n" +
-	"correction of a record, that carries an `id` (a UUID) may be repeated safely and happens once; a post\n" +
-	"without one may not where the board keeps totals or counts. An `id` of a post is remembered for 30 days.\n\n" +
-	"Who may call: *anyone*; *player* (a player's token); *key* (any service key's token);\n" +
-	"*operator* (a service key with the scope operator).\n"
+const pageHead = "# The HTTP API\n\n<!-- Made from the routes by ./dev docs; do not edit. -->\n\nJSON in, JSON " +
+	"out. Errors are problem documents (RFC 9457) with a stable `code`; see\n[errors](errors.md). A token goes " +
+	"into `Authorization: Bearer TOKEN`; it is a JWT that lasts\n15 minutes, or an hour for a service key. The " +
+	"`refresh` token that comes with it gives you the next pair,\nonce. Unknown fields and parameters are " +
+	"refused; `?` marks optional ones.\nLists return `next`, the `cursor` of the next page. Leaving, deleting, " +
+	"revoking, barring and changing\nmay be repeated safely; a lobby that must not be opened twice is given a " +
+	"name. A post to a board, or a\ncorrection of a record, that carries an `id` (a UUID) may be repeated safely " +
+	"and happens once; a post\nwithout one may not where the board keeps totals or counts. An `id` of a post is " +
+	"remembered for 30 days.\n\nWho may call: *anyone*; *player* (a player's token); *key* (any service key's " +
+	"token);\n*operator* (a service key with the scope operator).\n"
 
 var accessNames = map[access]string{public: "anyone", signedIn: "player", tokened: "player or key",
 	reading: "key", operator: "operator"}

@@ -94,7 +94,7 @@ var peopleRoutes = []route{
 	{
 		method:  "POST",
 		path:    "/v1/sign-in/device",
-		summary: "Sign in with a device key; an unknown one makes a player",
+		summary: "Sign in with a device key; an unknown one creates a player",
 		in:      deviceRequest{},
 		out:     account.SignedIn{},
 		do:      (*server).signInDevice,
@@ -108,12 +108,13 @@ var peopleRoutes = []route{
 		do:      (*server).signInKey,
 	},
 	{
-		method:  "POST",
-		path:    "/v1/sign-in/account",
-		summary: "Sign in with a login name and a password; a device that is given belongs to the player from then on",
-		in:      loginRequest{},
-		out:     account.SignedIn{},
-		do:      (*server).signInAccount,
+		method: "POST",
+		path:   "/v1/sign-in/account",
+		summary: "Sign in with a login name and a password; a device key in the request then belongs to the " +
+			"player",
+		in:  loginRequest{},
+		out: account.SignedIn{},
+		do:  (*server).signInAccount,
 	},
 	{
 		method:  "POST",
@@ -126,9 +127,8 @@ var peopleRoutes = []route{
 	{
 		method: "POST",
 		path:   "/v1/sign-in/recovery",
-		summary: "Sign in once with the code that an operator gave: the device becomes the player's only one, a " +
-			"password " +
-			"that of the account, and every other sign-in is void",
+		summary: "Sign in once with a code from an operator: the device becomes the player's only one, a " +
+			"password in the request becomes the account's, and every other sign-in is void",
 		in:  recoveryRequest{},
 		out: account.SignedIn{},
 		do:  (*server).signInRecovery,
@@ -136,7 +136,7 @@ var peopleRoutes = []route{
 	{
 		method:  "POST",
 		path:    "/v1/sign-out",
-		summary: "Void the tokens that follow from one sign-in",
+		summary: "Void the tokens of one sign-in",
 		in:      refreshRequest{},
 		do:      (*server).signOut,
 	},
@@ -144,7 +144,7 @@ var peopleRoutes = []route{
 		method:  "POST",
 		path:    "/v1/me/sign-out",
 		access:  signedIn,
-		summary: "Void all tokens of the player, on every device",
+		summary: "Void all of the player's tokens, on every device",
 		do:      (*server).signOutEverywhere,
 	},
 	{
@@ -159,7 +159,7 @@ var peopleRoutes = []route{
 		method:  "PATCH",
 		path:    "/v1/me/account",
 		access:  signedIn,
-		summary: "Change the password; all tokens are void afterwards, and devices sign in again",
+		summary: "Change the password; all tokens become void, and devices must sign in again",
 		in:      passwordRequest{},
 		do:      (*server).changePassword,
 	},
@@ -167,14 +167,14 @@ var peopleRoutes = []route{
 		method:  "DELETE",
 		path:    "/v1/me",
 		access:  signedIn,
-		summary: "Delete the player with everything that is kept of them",
+		summary: "Delete the player and all of their data",
 		do:      (*server).deleteMe,
 	},
 	{
 		method:  "GET",
 		path:    "/v1/me/devices",
 		access:  signedIn,
-		summary: "The devices that the player signs in with, the one seen last first",
+		summary: "The player's devices, the most recently used first",
 		out:     Devices{},
 		do:      (*server).listDevices,
 	},
@@ -190,7 +190,7 @@ var peopleRoutes = []route{
 		method:  "DELETE",
 		path:    "/v1/me/devices/{id}",
 		access:  signedIn,
-		summary: "Remove a device, with the tokens of its sign-ins; not the only way back to the player",
+		summary: "Remove a device and its tokens; the only way to sign in as the player cannot be removed",
 		do:      (*server).removeDevice,
 	},
 	{
@@ -205,7 +205,7 @@ var peopleRoutes = []route{
 		method:  "POST",
 		path:    "/v1/keys",
 		access:  operator,
-		summary: "Make a service key; its text is shown only now",
+		summary: "Create a service key; its text is shown only once",
 		in:      makeKeyRequest{},
 		out:     account.ServiceKey{},
 		status:  http.StatusCreated,
@@ -215,18 +215,16 @@ var peopleRoutes = []route{
 		method: "DELETE",
 		path:   "/v1/keys/{name}",
 		access: operator,
-		summary: "Revoke a service key and every token had for it. An operator's key is revoked with itself, " +
-			"unless it is the " +
-			"last, or with the key of the environment",
+		summary: "Revoke a service key and all of its tokens. An operator's key is revoked with itself, unless " +
+			"it is the last one, or with the key from the environment",
 		do: (*server).revokeKey,
 	},
 	{
 		method: "POST",
 		path:   "/v1/keys/{name}/rotate",
 		access: operator,
-		summary: "Give a service key another text, shown only now; who may revoke it may do so. Unless the old " +
-			"text stays " +
-			"good for a while, its tokens are void",
+		summary: "Give a service key a new text, shown only once; whoever may revoke it may do so. Its tokens " +
+			"become void unless the old text stays valid for a while",
 		in:  rotateRequest{},
 		out: account.ServiceKey{},
 		do:  (*server).rotateKey,
@@ -235,7 +233,7 @@ var peopleRoutes = []route{
 		method:  "GET",
 		path:    "/v1/signing-keys",
 		access:  operator,
-		summary: "The secrets that sign tokens, by ID, the newest, which signs, first",
+		summary: "The secrets that sign tokens, by ID; the newest, which is in use, first",
 		out:     SigningKeys{},
 		do:      (*server).listSigning,
 	},
@@ -243,19 +241,18 @@ var peopleRoutes = []route{
 		method: "POST",
 		path:   "/v1/signing-keys",
 		access: operator,
-		summary: "Sign tokens with a new secret; those of before stay good for their time, unless the older " +
-			"secrets are " +
-			"dropped. Nobody has to sign in again",
+		summary: "Sign tokens with a new secret; existing tokens stay valid until they expire, unless the older " +
+			"secrets are dropped. Nobody has to sign in again",
 		in:  rotateSigningRequest{},
 		out: SigningKeys{},
 		do:  (*server).rotateSigning,
 	},
-	{method: "GET", path: "/v1/me", access: signedIn, summary: "Who the token belongs to", out: Me{}, do: (*server).me},
+	{method: "GET", path: "/v1/me", access: signedIn, summary: "The owner of the token", out: Me{}, do: (*server).me},
 	{
 		method:  "PATCH",
 		path:    "/v1/me",
 		access:  signedIn,
-		summary: "Take another name",
+		summary: "Change the player's name",
 		in:      renameRequest{},
 		out:     Me{},
 		do:      (*server).rename,

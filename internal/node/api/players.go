@@ -34,16 +34,16 @@ var playerRoutes = []route{
 		method: "GET",
 		path:   "/v1/players",
 		access: reading,
-		summary: "Players whose names begin with a text, whatever the case, or the one with that ID. Names are not " +
-			"unique: the ID says who it is",
+		summary: "Players whose names begin with a text, in any case, or the one with that ID. Names are not " +
+			"unique; IDs are",
 		out:    Players{},
-		params: append([]param{{"name", "what the name begins with", "string"}}, paging...),
+		params: append([]param{{"name", "the beginning of the name, or an ID", "string"}}, paging...),
 		do:     (*server).findPlayers,
 	},
 	{
 		method:  "GET",
 		path:    "/v1/players/{id}/totals",
-		summary: "What a player's results come to, by rulebook, with the present streak",
+		summary: "Totals of a player's results, by rulebook, with the current streak",
 		out:     AllTotals{},
 		params:  []param{{"rulebook", "only of this rulebook", "string"}},
 		do:      (*server).playerTotals,
@@ -52,7 +52,7 @@ var playerRoutes = []route{
 		method:  "GET",
 		path:    "/v1/players/{id}/export",
 		access:  operator,
-		summary: "Everything that is kept of a player",
+		summary: "All data about a player",
 		out:     keep.Person{},
 		do:      (*server).exportPlayer,
 	},
@@ -60,25 +60,23 @@ var playerRoutes = []route{
 		method:  "GET",
 		path:    "/v1/me/export",
 		access:  signedIn,
-		summary: "Everything that is kept of the player, but for fields of records that only referees see",
+		summary: "All data about the player, except record fields that only referees see",
 		out:     keep.Person{},
 		do:      (*server).exportMe,
 	},
 	{
-		method: "DELETE",
-		path:   "/v1/players/{id}",
-		access: operator,
-		summary: "Delete a player with everything that is kept of them; in the results of others nobody is named in " +
-			"their place",
-		do: (*server).erasePlayer,
+		method:  "DELETE",
+		path:    "/v1/players/{id}",
+		access:  operator,
+		summary: "Delete a player and all of their data; they become anonymous in the results of others",
+		do:      (*server).erasePlayer,
 	},
 	{
 		method: "PUT",
 		path:   "/v1/players/{id}/ban",
 		access: operator,
-		summary: "Keep a player out of the service, with a reason that they are told: their tokens are void, " +
-			"and they cannot " +
-			"sign in; what is kept of them stays",
+		summary: "Ban a player from the service, with a reason that they see: their tokens become void and they " +
+			"cannot sign in; their data stays",
 		in: banRequest{},
 		do: (*server).banPlayer,
 	},
@@ -86,14 +84,14 @@ var playerRoutes = []route{
 		method:  "DELETE",
 		path:    "/v1/players/{id}/ban",
 		access:  operator,
-		summary: "Let a player in again",
+		summary: "Lift the ban of a player",
 		do:      (*server).unbanPlayer,
 	},
 	{
 		method:  "GET",
 		path:    "/v1/players/{id}/devices",
 		access:  operator,
-		summary: "The devices that a player signs in with, the one seen last first",
+		summary: "The devices of a player, the most recently used first",
 		out:     Devices{},
 		do:      (*server).devicesOf,
 	},
@@ -101,17 +99,16 @@ var playerRoutes = []route{
 		method: "DELETE",
 		path:   "/v1/players/{id}/devices/{device}",
 		access: operator,
-		summary: "Remove a device of a player, with the tokens of its sign-ins; not the only way back to the player, " +
-			"who comes back by recovery",
+		summary: "Remove a device of a player and its tokens; the only way to sign in as the player cannot be " +
+			"removed",
 		do: (*server).removeDeviceOf,
 	},
 	{
 		method: "POST",
 		path:   "/v1/players/{id}/recovery",
 		access: operator,
-		summary: "A code with which a player who has lost all devices or the password comes back, once, within " +
-			"a day; one " +
-			"made before is good no more. Give it to nobody whom you do not know to be the player",
+		summary: "A code that lets a player who has lost all devices or the password sign in once, within a day; " +
+			"earlier codes become void. Give it only to somebody you know to be the player",
 		out: account.Recovery{},
 		do:  (*server).recoverPlayer,
 	},
@@ -119,8 +116,8 @@ var playerRoutes = []route{
 		method: "POST",
 		path:   "/v1/players/{id}/records/{rulebook}/put-back",
 		access: operator,
-		summary: "Let a player's record stand as it did right after a save of its history, with a reason; what was " +
-			"done since stays in the history",
+		summary: "Restore a player's record to its state right after a save in its history, with a reason; later " +
+			"changes stay in the history",
 		in:  putBackRequest{},
 		out: Record{},
 		do:  (*server).putBackRecord,

@@ -37,21 +37,21 @@ var seriesRoutes = []route{
 	{
 		method: "POST", path: "/v1/series", access: operator, in: seriesRequest{}, out: seriesOpened{},
 		do:      (*server).openSeries,
-		summary: "Begin a series of matches; the service opens its lobbies and holds the places",
+		summary: "Start a series of matches; the service opens its lobbies and holds the seats",
 	},
 	{
 		method: "GET", path: "/v1/series", access: public, out: seriesList{}, do: (*server).listSeries,
-		params:  []param{{"limit", "how many, 1 to 100; 20 if it is not given", "integer"}},
+		params:  []param{{"limit", "how many, 1 to 100; default: 20", "integer"}},
 		summary: "Series, the newest first",
 	},
 	{
 		method: "GET", path: "/v1/series/{id}", access: public, out: series.View{}, do: (*server).getSeries,
-		summary: "A series whole: its meetings and how the entrants stand",
+		summary: "A series with its meetings and standings",
 	},
 	{
 		method: "POST", path: "/v1/series/{id}/withdraw", access: operator, in: withdrawRequest{},
 		do:      (*server).withdraw,
-		summary: "Take an entrant out of a series",
+		summary: "Withdraw an entrant from a series",
 	},
 	{
 		method: "POST", path: "/v1/series/{id}/end", access: operator, in: endSeriesRequest{}, do: (*server).endSeries,
@@ -59,7 +59,7 @@ var seriesRoutes = []route{
 	},
 	{
 		method: "GET", path: "/v1/me/series", access: signedIn, out: seriesDue{}, do: (*server).mySeries,
-		summary: "The meetings of series that the player is to be at now",
+		summary: "The meetings of series that the player is due at now",
 	},
 }
 

@@ -26,15 +26,15 @@ type AuditLines struct {
 var auditRoutes = []route{
 	{
 		method: "GET", path: "/metrics", access: reading, kinds: []string{"text/plain"}, do: (*server).metrics,
-		summary: "What this node counts, for Prometheus; -metrics serves the same at an address of its own",
+		summary: "Metrics of this node, for Prometheus; -metrics serves the same at a separate address",
 	},
 	{
 		method: "GET", path: "/v1/audit", access: operator, out: AuditLines{}, do: (*server).readAudit,
-		summary: "The audit trail: what operators and service keys have changed, newest first",
+		summary: "The audit trail: changes made by operators and service keys, newest first",
 		params: append([]param{
-			{"who", "only by the service key of this name", "string"},
-			{"what", "only this, such as DELETE /v1/players/{id}", "string"},
-			{"subject", "only what was done to this: a player's ID, a join code, a key's name", "string"},
+			{"who", "only by the service key with this name", "string"},
+			{"what", "only this route, such as DELETE /v1/players/{id}", "string"},
+			{"subject", "only acts on this: a player's ID, a join code, the name of a key", "string"},
 			{"since", "only from then on, such as 2026-11-26T08:00:00Z", "string"},
 			{"before", "only what was earlier", "string"},
 		}, paging...),
@@ -42,7 +42,7 @@ var auditRoutes = []route{
 }
 
 // whyParam is what every change by an operator takes, if it does not stand in the body.
-var whyParam = param{"why", "the reason, at most 200 characters, which stands in the audit trail", "string"}
+var whyParam = param{"why", "the reason, at most 200 characters, for the audit trail", "string"}
 
 // noted tells whether calls of a route stand in the audit trail when a service key makes them.
 func (rt *route) noted() bool { return rt.method != http.MethodGet && !rt.looks }

@@ -17,8 +17,8 @@ func settingsCommand() command {
 		least:   2,
 		most:    50,
 		summary: "Change a lobby in which you are the host",
-		details: "There are title, capacity, open, listed, watch_most, password, and the options of the " +
-			"rulebook.\nEither all changes are made or none.",
+		details: "Settings are title, capacity, open, listed, watch_most, password and the options of the\n" +
+			"rulebook. Either all changes take effect or none.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -76,8 +76,8 @@ func askCommand() command {
 		args:    "CODE INTENT",
 		least:   2,
 		most:    2,
-		summary: "Hand in one intent for your seat in a lobby",
-		details: "Such as: turnvex ask K7WPQ4 ready; turnvex ask K7WPQ4 kick -target 5; turnvex ask K7WPQ4 team " +
+		summary: "Send one intent for your seat in a lobby",
+		details: "Examples: turnvex ask K7WPQ4 ready; turnvex ask K7WPQ4 kick -target 5; turnvex ask K7WPQ4 team " +
 			"-name teal;\nturnvex ask K7WPQ4 act -name ram -target 5. docs/protocol.md lists the intents.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
@@ -85,11 +85,11 @@ func askCommand() command {
 			var in client.Intent
 			fs.StringVar(&in.Name, "name", "", "the `name` of an action, a team or a field")
 			fs.StringVar(&in.Text, "text", "", "the intent's `text`")
-			target := fs.Uint("target", 0, "the `seat` or sheet that it is about")
+			target := fs.Uint("target", 0, "the target `seat` or sheet")
 			at := fs.String("at", "", "a point or a direction: `X,Y`")
 			value := fs.String("value", "", "the `value` of a field")
 			args := optionList{}
-			fs.Var(args, "with", "`NAME=VALUE` of what the action takes; may be given several times")
+			fs.Var(args, "with", "`NAME=VALUE` of an argument of the action; may be repeated")
 			return func(ctx context.Context, t *Terminal, words []string) error {
 				in.Do, in.Target = words[1], uint32(*target)
 				in.Args = args

@@ -20,20 +20,20 @@ func boardCommand() command {
 		least:   2,
 		most:    2,
 		summary: "Show a leaderboard: the top, from a rank on, or around a player",
-		details: "Of -next, -around, -players and -from the first that is given counts. -follow stays and shows " +
-			"the part\n" +
-			"anew each time that it changes.",
+		details: "Of -next, -around, -players and -from, the first one given applies. With -follow the command\n" +
+			"keeps running and shows the part again whenever it changes.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
 			var p client.Part
-			fs.StringVar(&p.Season, "season", "", "a `season` as turnvex seasons lists it; the present one by default")
+			fs.StringVar(&p.Season, "season", "", "a `season`, as listed by turnvex seasons; default: the "+
+				"current one")
 			fs.IntVar(&p.From, "from", 0, "from this `rank` on")
 			fs.StringVar(&p.Around, "around", "", "a `player`'s ID, or me: their entry and those around it")
-			players := fs.String("players", "", "only these players: `IDs` with commas between")
-			fs.StringVar(&p.Cursor, "next", "", "the `cursor` of the next page, as the page before gave it")
+			players := fs.String("players", "", "only these players: `IDs` separated by commas")
+			fs.StringVar(&p.Cursor, "next", "", "the `cursor` that the previous page printed")
 			fs.IntVar(&p.Rows, "most", 20, "how `many` entries, 1 to 100")
-			follow := fs.Bool("follow", false, "stay and show each change")
+			follow := fs.Bool("follow", false, "keep running and show each change")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				if *players != "" {
 					p.Players = strings.Split(*players, ",")
@@ -149,14 +149,14 @@ func seasonsCommand() command {
 		args:    "RULEBOOK BOARD",
 		least:   2,
 		most:    2,
-		summary: "List a leaderboard's seasons, or begin a new one",
-		details: "A board whose rulebook says renew: hand begins anew with -begin, which needs an operator's key.",
+		summary: "List the seasons of a leaderboard, or start a new one",
+		details: "-begin starts a new season of a board with renew: hand, and needs an operator's key.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
 			keyFile := keyFlag(fs)
-			begin := fs.Bool("begin", false, "begin a new season now")
-			why := fs.String("why", "", "with -begin: the `reason`, which is kept")
+			begin := fs.Bool("begin", false, "start a new season now")
+			why := fs.String("why", "", "with -begin: the `reason`, for the log")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				svc, err := s.reader()
 				if err != nil {
@@ -196,8 +196,8 @@ func postCommand() command {
 		args:    "RULEBOOK BOARD VALUE",
 		least:   3,
 		most:    3,
-		summary: "Post to a leaderboard: as the player you are, or with a key for anybody",
-		details: "VALUE is an integer, as the board counts: thousandths where it shows numbers, milliseconds of " +
+		summary: "Post to a leaderboard: for yourself, or with a key for anybody",
+		details: "VALUE is an integer in the unit of the board: thousandths for numbers, milliseconds for " +
 			"clocks.\n" +
 			"With -id, a UUID, the post counts once and may be repeated.",
 		setup: func(fs *flag.FlagSet) runner {
@@ -205,9 +205,9 @@ func postCommand() command {
 			s.flags(fs)
 			keyFile := keyFlag(fs)
 			var p client.Posting
-			fs.StringVar(&p.Player, "player", "", "with a key: the `ID` of the player whose value it is")
+			fs.StringVar(&p.Player, "player", "", "with a key: the `ID` of the player")
 			fs.StringVar(&p.Team, "team", "", "with a key, of a board per team: the `team`'s name")
-			fs.StringVar(&p.ID, "id", "", "a `UUID` with which the post counts once")
+			fs.StringVar(&p.ID, "id", "", "a `UUID`, so that the post counts once")
 			return func(ctx context.Context, t *Terminal, args []string) (err error) {
 				if p.Value, err = strconv.ParseInt(args[2], 10, 64); err != nil {
 					return errUsage{fmt.Sprintf("VALUE is an integer, not %q", args[2])}
@@ -236,15 +236,16 @@ func moderateCommand() command {
 		args:    "RULEBOOK BOARD [remove SUBJECT | bar PLAYER | unbar PLAYER]",
 		least:   2,
 		most:    4,
-		summary: "Remove an entry from a leaderboard, bar a player from it, or list what was done",
-		details: "SUBJECT is a player's ID or, of a board per team, a team's name. remove takes one entry away; " +
-			"bar takes\n" +
-			"all away that stand in seasons which are not closed, and lets nothing count until unbar. -why is kept.",
+		summary: "Remove an entry from a leaderboard, bar a player from it, or list such acts",
+		details: "SUBJECT is a player's ID or, on a board per team, a team's name. remove deletes one entry; " +
+			"bar\n" +
+			"deletes all entries in seasons that are not closed, and ignores posts until unbar. -why is\n" +
+			"logged.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
 			keyFile := keyFlag(fs)
-			in := fs.String("season", "", "with remove: the `season`; the present one by default")
+			in := fs.String("season", "", "with remove: the `season`; default: the current one")
 			why := fs.String("why", "", "the `reason`, 1 to 200 characters")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				svc, err := s.operator(ctx, *keyFile)
@@ -298,7 +299,7 @@ func compareCommand() command {
 			var s session
 			s.flags(fs)
 			keyFile := keyFlag(fs)
-			in := fs.String("season", "", "the `season`; the present one by default")
+			in := fs.String("season", "", "the `season`; default: the current one")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				svc, err := s.operator(ctx, *keyFile)
 				if err != nil {

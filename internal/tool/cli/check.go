@@ -31,13 +31,13 @@ func checkCommand() command {
 		least:   1,
 		most:    1000,
 		summary: "Check rulebooks and report every error",
-		details: "FILE is YAML or JSON; - reads standard input. Each finding stands on a line:\nfile:line:column: " +
-			"error or warning: what was found; expected …; did you mean …? [code]\nThe status is 1 when there is an " +
-			"error; warnings alone leave it 0.",
+		details: "FILE is YAML or JSON; - reads standard input. Each finding is one line:\nfile:line:column: " +
+			"error or warning: what was found; expected …; did you mean …? [code]\nThe exit status is 1 if there " +
+			"is an error; warnings alone leave it 0.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
-			current := fs.Bool("current", false, "compare with what the service has, as turnvex publish -try")
+			current := fs.Bool("current", false, "compare with the service's version, as turnvex publish -try")
 			keyFile := fs.String("key-file", "", "with -current: `file` with the operator's key")
 			return func(ctx context.Context, t *Terminal, files []string) error {
 				var svc client.Service
@@ -154,17 +154,18 @@ func publishCommand() command {
 		args:    "FILE...",
 		least:   1,
 		most:    1000,
-		summary: "Publish rulebooks at a service, as an operator",
-		details: "A rulebook that is published becomes the current version of its name; lobbies that are open " +
-			"keep\nthe version they were opened with. The operator's key comes from -key-file or the " +
-			"environment\nvariable TURNVEX_OPERATOR_KEY. Where the record is declared otherwise than before, it " +
-			"says first what that means for the records that are kept.",
+		summary: "Publish rulebooks to a service, as an operator",
+		details: "A published rulebook becomes the current version; open lobbies keep the version they were " +
+			"opened\n" +
+			"with. The operator's key comes from -key-file or the environment variable TURNVEX_OPERATOR_KEY.\n" +
+			"If the declaration of the record has changed, it first reports what that means for saved\n" +
+			"records.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
 			keyFile := fs.String("key-file", "", "`file` with the operator's key")
-			try := fs.Bool("try", false, "say what it means for the records that are kept, and publish nothing")
-			accept := fs.Bool("accept", false, "publish although fields of records are removed or read otherwise")
+			try := fs.Bool("try", false, "report what it means for saved records, without publishing")
+			accept := fs.Bool("accept", false, "publish even if record fields are removed or read differently")
 			return func(ctx context.Context, t *Terminal, files []string) error {
 				svc, err := s.operator(ctx, *keyFile)
 				if err != nil {

@@ -145,8 +145,8 @@ func Run(ctx context.Context, args []string, t *Terminal) int {
 func overview(w io.Writer) {
 	fmt.Fprint(
 		w,
-		"Turnvex runs matches by rulebooks and keeps every client's copy true.\n\nUsage: turnvex COMMAND [flags] "+
-			"[arguments]\n\n",
+		"Turnvex runs matches from rulebooks and keeps every client's copy correct.\n\nUsage: turnvex COMMAND "+
+			"[flags] [arguments]\n\n",
 	)
 	for _, c := range commands() {
 		fmt.Fprintf(w, "  %-10s %s\n", c.name, c.summary)

@@ -39,24 +39,24 @@ func joinCommand() command {
 		most:    1,
 		summary: "Join a lobby and play in the terminal",
 		details: "Keys: enter ready, arrows steer, space stop, tab chooses a target, ctrl+p pauses, ctrl+y and\n" +
-			"ctrl+n answer a vote, f1 to f9 vote for a word, q leaves; the actions have the keys that the last\n" +
-			"line shows. With -json every change, notice and verdict is written as a line, and intents are read\n" +
-			"as lines from standard input, such as {\"do\":\"ready\"} or\n" +
+			"ctrl+n answer a vote, f1 to f9 vote for a word, q leaves; the last line shows the keys of the\n" +
+			"actions. With -json it prints every change, notice and verdict as a line, and reads intents as\n" +
+			"lines from standard input, such as {\"do\":\"ready\"} or\n" +
 			"{\"do\":\"act\",\"name\":\"ram\",\"target\":4}.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
 			var o playOptions
-			fs.StringVar(&o.team, "team", "", "the `team` wished for, where the rulebook leaves the choice")
-			locals := fs.String("with", "", "`names` of further players on this connection, separated by commas")
+			fs.StringVar(&o.team, "team", "", "the preferred `team`, if the rulebook leaves the choice")
+			locals := fs.String("with", "", "`names` of other players on this connection, separated by commas")
 			fs.StringVar(&o.password, "password", "", "the lobby's `password`, if it has one")
 			fs.StringVar(
 				&o.version,
 				"version",
 				"",
-				"the `version` of the rulebook that the lobby must run; any if empty",
+				"the required `version` of the rulebook; default: any",
 			)
-			fs.BoolVar(&o.wait, "wait", false, "stand in line if the lobby is full")
+			fs.BoolVar(&o.wait, "wait", false, "join the queue if the lobby is full")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				if *locals != "" {
 					o.locals = strings.Split(*locals, ",")

@@ -19,11 +19,12 @@ func loadCommand() command {
 		args:    "RULEBOOK",
 		least:   1,
 		most:    1,
-		summary: "Drive a service with simulated clients and measure it",
-		details: "Clients sign in, gather in lobbies of their own, get ready and act at random. The table says what " +
-			"they\nwere sent, against sending the whole state or a patch each tick, and how long intents took to " +
-			"the\nverdict and to every replica. The lobbies are for practice, so nothing of it is kept, and " +
-			"the\nplayers are removed in the end, unless -real.",
+		summary: "Load a service with simulated clients and measure it",
+		details: "Clients sign in, gather in their own lobbies, get ready and act at random. The table shows " +
+			"how\n" +
+			"much they received, compared with sending the whole state or a patch each tick, and how long\n" +
+			"intents took until the verdict and until every replica. Unless -real, the lobbies are practice\n" +
+			"lobbies, nothing is saved, and the players are deleted at the end.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -33,17 +34,17 @@ func loadCommand() command {
 				&cfg.Lobby,
 				"lobby",
 				0,
-				"how `many` of them in each lobby; as many as the rulebook seats, at most 8, if 0",
+				"clients per lobby; 0 means as `many` as the rulebook seats, at most 8",
 			)
-			fs.DurationVar(&cfg.For, "for", 0, "how `long` it is measured (default 20s)")
-			fs.DurationVar(&cfg.Warmup, "warm-up", 0, "how `long` they play before that (default 3s)")
-			fs.Float64Var(&cfg.Rate, "rate", 2, "intents a `second` of each client")
-			fs.BoolVar(&cfg.Real, "real", false, "real lobbies: results, records and boards are kept")
-			fs.BoolVar(&cfg.JSON, "speak-json", false, "speak turnvex.v1+json instead of turnvex.v1+cbor")
-			fs.Uint64Var(&cfg.Seed, "seed", 1, "the `number` that what they do follows from")
+			fs.DurationVar(&cfg.For, "for", 0, "how `long` to measure (default 20s)")
+			fs.DurationVar(&cfg.Warmup, "warm-up", 0, "how `long` they play before measuring (default 3s)")
+			fs.Float64Var(&cfg.Rate, "rate", 2, "intents per `second` and client")
+			fs.BoolVar(&cfg.Real, "real", false, "use real lobbies: results, records and boards are saved")
+			fs.BoolVar(&cfg.JSON, "speak-json", false, "use turnvex.v1+json instead of turnvex.v1+cbor")
+			fs.Uint64Var(&cfg.Seed, "seed", 1, "seed of what they do")
 			bad := fs.String("rough", "", "make the connections bad: `delay=80ms,jitter=20ms,stall=2s/30s,cut=1m`")
 			options := optionList{}
-			fs.Var(options, "option", "`NAME=VALUE` of an option of the rulebook; may be given several times")
+			fs.Var(options, "option", "`NAME=VALUE` of an option of the rulebook; may be repeated")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				svc, err := s.reader()
 				if err != nil {

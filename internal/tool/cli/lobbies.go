@@ -15,8 +15,9 @@ func lobbiesCommand() command {
 	return command{
 		name:    "lobbies",
 		summary: "List the open lobbies",
-		details: "Below the list stands how many lobbies were left out, and why. With -follow the list stays\nopen " +
-			"and each change is written as it happens.",
+		details: "Below the list you see how many lobbies were left out, and why. With -follow the command " +
+			"keeps\n" +
+			"running and prints each change.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -25,9 +26,9 @@ func lobbiesCommand() command {
 			fs.StringVar(&f.Region, "region", "", "only lobbies in this `region`")
 			fs.StringVar(&f.State, "state", "", "only lobbies in this `state`: gathering, starting, playing, …")
 			fs.StringVar(&f.Title, "title", "", "only lobbies whose title begins with this `text`")
-			fs.IntVar(&f.Free, "free", 0, "only open lobbies with so many free `places` at least")
+			fs.IntVar(&f.Free, "free", 0, "only open lobbies with at least this many free `places`")
 			order := fs.String("order", "newest", "`order`: newest, oldest, fullest or title")
-			follow := fs.Bool("follow", false, "stay and write each change")
+			follow := fs.Bool("follow", false, "keep running and print each change")
 			return func(ctx context.Context, t *Terminal, _ []string) error {
 				if *follow {
 					return s.follow(ctx, t, f)
@@ -205,7 +206,7 @@ func openCommand() command {
 		args:    "RULEBOOK",
 		least:   1,
 		most:    1,
-		summary: "Open a lobby, and join it unless told otherwise",
+		summary: "Open a lobby and join it",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -214,30 +215,30 @@ func openCommand() command {
 				&o.Name,
 				"named",
 				"",
-				"join the open lobby of this `name`, or open it under that name if there is none",
+				"join the open lobby with this `name`, or open it",
 			)
-			fs.StringVar(&o.Version, "version", "", "the rulebook's `version`; the current one if empty")
+			fs.StringVar(&o.Version, "version", "", "the rulebook's `version`; default: the current one")
 			fs.StringVar(&o.Title, "title", "", "the lobby's `title`")
-			fs.IntVar(&o.Capacity, "capacity", 0, "the most `seats`; as many as the rulebook allows if 0")
+			fs.IntVar(&o.Capacity, "capacity", 0, "the most `seats`; 0 means as many as the rulebook allows")
 			fs.BoolVar(
 				&o.Practice,
 				"practice",
 				false,
-				"a practice lobby: the host sets fields by hand, nothing is kept",
+				"a practice lobby: the host can set fields by hand, nothing is saved",
 			)
-			fs.BoolVar(&o.Hidden, "hidden", false, "by code only, not listed")
+			fs.BoolVar(&o.Hidden, "hidden", false, "not listed: joined by code only")
 			fs.BoolVar(&o.Closed, "closed", false, "closed to newcomers until the host opens it")
-			fs.StringVar(&o.Password, "password", "", "a `password` that newcomers must give")
-			fs.IntVar(&o.WatchMost, "watchers", 0, "the most `spectators`; -1 for none, the rulebook's number if 0")
+			fs.StringVar(&o.Password, "password", "", "a `password` for newcomers")
+			fs.IntVar(&o.WatchMost, "watchers", 0, "the most `spectators`; -1 means none, 0 the rulebook's number")
 			fs.Func(
 				"reserve",
-				"hold a place for this `player` for a minute; may be given several times",
+				"hold a seat for this `player` for a minute; may be repeated",
 				func(p string) error { o.Reserve = append(o.Reserve, p); return nil },
 			)
 			fs.Var(
 				optionList(o.Options),
 				"option",
-				"`NAME=VALUE` of an option of the rulebook; may be given several times",
+				"`NAME=VALUE` of an option of the rulebook; may be repeated",
 			)
 			stay := fs.Bool("only", false, "only open it and print its code; it closes after a minute if nobody joins")
 			return func(ctx context.Context, t *Terminal, args []string) error {
@@ -289,7 +290,7 @@ func quickCommand() command {
 		least:   1,
 		most:    1,
 		summary: "Join any open lobby of a rulebook, or a new one",
-		details: "The fullest lobby with room for the whole party is taken. Places are held for 20 seconds.",
+		details: "It takes the fullest lobby with room for the whole party. Seats are held for 20 seconds.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -298,13 +299,13 @@ func quickCommand() command {
 			fs.IntVar(&q.Capacity, "capacity", 0, "the `seats` of the lobby, if a new one is opened")
 			fs.Func(
 				"with",
-				"the id of a `player` who comes along; may be given several times",
+				"the ID of a `player` in your party; may be repeated",
 				func(p string) error { q.Party = append(q.Party, p); return nil },
 			)
 			fs.Var(
 				optionList(q.Options),
 				"option",
-				"`NAME=VALUE` of an option, if a new lobby is opened; may be given several times",
+				"`NAME=VALUE` of an option, if a new lobby is opened; may be repeated",
 			)
 			stay := fs.Bool("only", false, "only find it and print its code")
 			return func(ctx context.Context, t *Terminal, args []string) error {

@@ -20,7 +20,7 @@ func newCommand() command {
 		args:    "FILE",
 		least:   1,
 		most:    1,
-		summary: "Write a small rulebook with comments, as a starting point",
+		summary: "Write a small commented rulebook as a starting point",
 		setup: func(fs *flag.FlagSet) runner {
 			name := fs.String("name", "first", "the rulebook's `name`")
 			return func(_ context.Context, t *Terminal, args []string) error {

@@ -12,7 +12,8 @@ func nodesCommand() command {
 	return command{
 		name:    "nodes",
 		summary: "List the service's nodes and their load, with a service key",
-		details: "A node that has not renewed its lease is gone: another one of its region takes its lobbies over.",
+		details: "A node that has not renewed its lease is gone: another node in its region takes over its " +
+			"lobbies.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -53,14 +54,15 @@ func drainCommand() command {
 		args:    "NODE",
 		least:   1,
 		most:    1,
-		summary: "Empty a node: its lobbies go to others of its region, as an operator",
-		details: "Play goes on: clients are sent on to the same seats. With -undo the node takes lobbies again.",
+		summary: "Move all lobbies of a node to others in its region, as an operator",
+		details: "Play continues: clients are redirected to the same seats. With -undo the node takes lobbies " +
+			"again.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
 			keyFile := keyFlag(fs)
 			undo := fs.Bool("undo", false, "let it take lobbies again")
-			why := fs.String("why", "", "the `reason`, which stands in the audit trail")
+			why := fs.String("why", "", "the `reason`, for the audit trail")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				svc, err := s.operator(ctx, *keyFile)
 				if err != nil {
@@ -86,13 +88,13 @@ func moveCommand() command {
 		args:    "CODE NODE",
 		least:   2,
 		most:    2,
-		summary: "Hand a lobby to another node of its region, as an operator",
-		details: "Play goes on: clients are sent on to the same seats.",
+		summary: "Move a lobby to another node in its region, as an operator",
+		details: "Play continues: clients are redirected to the same seats.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
 			keyFile := keyFlag(fs)
-			why := fs.String("why", "", "the `reason`, which stands in the audit trail")
+			why := fs.String("why", "", "the `reason`, for the audit trail")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				svc, err := s.operator(ctx, *keyFile)
 				if err != nil {

@@ -36,8 +36,8 @@ func copiesCommand() command {
 	return operatorCommand(
 		"copies",
 		"Check every client's copy in a lobby",
-		"Each connection answers with a hash of its copy; for one that differs, the fields are shown.\nThe status "+
-			"is 1 when any differs. A key with any scope will do.",
+		"Each connection answers with a hash of its copy; if one differs, its fields are shown. The exit\n"+
+			"status is 1 if any differs. It needs a service key with any scope.",
 		nil,
 		func(ctx context.Context, t *Terminal, s *session, svc client.Service, code string) error {
 			r, err := svc.CheckCopies(ctx, code)
@@ -76,10 +76,10 @@ func showCopies(t *Terminal, r *client.CopyReport) error {
 
 func endCommand() command {
 	var because *string
-	return operatorCommand("end", "End the match that is running in a lobby, as an operator",
-		"The result is reckoned and kept as after any other end.",
+	return operatorCommand("end", "End the running match in a lobby, as an operator",
+		"The result is computed and saved as after any other end.",
 		func(fs *flag.FlagSet) {
-			because = fs.String("because", "", "the `reason` that is told, at most 64 bytes")
+			because = fs.String("because", "", "the `reason` that players see, at most 64 bytes")
 		},
 		func(ctx context.Context, t *Terminal, s *session, svc client.Service, code string) error {
 			if err := svc.EndMatch(ctx, code, *because); err != nil {
@@ -93,7 +93,7 @@ func closeCommand() command {
 	return operatorCommand(
 		"close",
 		"Close a lobby, as an operator",
-		"Whoever is in it is told. Records are saved first.",
+		"Everyone in it is notified. Records are saved first.",
 		nil,
 		func(ctx context.Context, t *Terminal, s *session, svc client.Service, code string) error {
 			if err := svc.CloseLobby(ctx, code); err != nil {

@@ -44,17 +44,17 @@ func accountCommand() command {
 		args:    "make LOGIN | password | sign-out | delete",
 		least:   1,
 		most:    2,
-		summary: "Make and change the account of the player you are",
-		details: "With an account the same player can sign in from any device: turnvex sign-in -login LOGIN.\nmake " +
-			"gives the player a login name and a password; password changes it; sign-out ends every\nsign-in on " +
-			"every device; delete removes the player with everything that is kept of them.\nPasswords are asked " +
-			"for, or taken from TURNVEX_PASSWORD (the old one, TURNVEX_NEW_PASSWORD the new).",
+		summary: "Create and change your account",
+		details: "With an account the same player can sign in from any device: turnvex sign-in -login LOGIN.\n" +
+			"make sets a login name and a password; password changes it; sign-out ends every sign-in on every\n" +
+			"device; delete removes you and all of your data. The command asks for passwords, or takes them\n" +
+			"from TURNVEX_PASSWORD (the old one) and TURNVEX_NEW_PASSWORD (the new one).",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
-			sure := fs.Bool("sure", false, "delete: really")
-			devices := fs.Bool("devices", false, "password: remove all devices too; this one signs in with the "+
-				"password again")
+			sure := fs.Bool("sure", false, "delete: confirm")
+			devices := fs.Bool("devices", false, "password: also remove all devices; this one signs in again "+
+				"with the password")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				p, svc, err := s.open(ctx, t)
 				if err != nil {
@@ -140,20 +140,20 @@ func keysCommand() command {
 		args:    "list | make NAME | rotate NAME | revoke NAME | signing",
 		least:   1,
 		most:    2,
-		summary: "List, make, rotate and revoke service keys, as an operator",
-		details: "A service key signs a program in. Its scopes are operator (everything), referee (sees all " +
-			"and\ndecides what rulebooks leave to referees) and read (sees all). A key is shown once, when it " +
-			"is made or" +
-			"\nrotated. An operator's key is rotated and revoked with itself, or with the one that the service " +
-			"is started" +
-			"\nwith. signing makes the service sign tokens with a new secret; nobody has to sign in again.",
+		summary: "List, create, rotate and revoke service keys, as an operator",
+		details: "A service key signs in a program. Its scopes are operator (everything), referee (sees " +
+			"everything\n" +
+			"and decides what rulebooks leave to referees) and read (sees everything). A key is shown once,\n" +
+			"when it is created or rotated. An operator's key is rotated and revoked with itself, or with the\n" +
+			"key the service was started with. signing makes the service sign tokens with a new secret;\n" +
+			"nobody has to sign in again.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
 			keyFile := fs.String("key-file", "", "`file` with an operator's key; otherwise TURNVEX_OPERATOR_KEY")
 			scopes := fs.String("scopes", "read", "`scopes` of a new key, separated by commas")
-			keep := fs.Duration("keep", 0, "rotate: for how `long` the old text stays good, at most 168h")
-			drop := fs.Bool("drop", false, "signing: tokens of before are good no more, and are refreshed")
+			keep := fs.Duration("keep", 0, "rotate: how `long` the old text stays valid, at most 168h")
+			drop := fs.Bool("drop", false, "signing: void existing tokens; clients refresh them")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				svc, err := s.operator(ctx, *keyFile)
 				if err != nil {

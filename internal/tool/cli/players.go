@@ -19,13 +19,13 @@ func playersCommand() command {
 		least:   1,
 		most:    1,
 		summary: "Find players by the beginning of their name, or by ID",
-		details: "Names are not unique: the ID says who it is. It needs a service key.",
+		details: "Names are not unique; IDs are. It needs a service key.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
 			keyFile := keyFlag(fs)
 			most := fs.Int("most", 20, "how `many`, 1 to 100")
-			next := fs.String("next", "", "the `cursor` of the next page, as the page before gave it")
+			next := fs.String("next", "", "the `cursor` that the previous page printed")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				svc, err := s.operator(ctx, *keyFile)
 				if err != nil {
@@ -119,8 +119,8 @@ func exportCommand() command {
 		args:    "PLAYER",
 		least:   1,
 		most:    1,
-		summary: "Write everything that is kept of a player, as JSON",
-		details: "PLAYER is an ID, for which it needs an operator's key, or me.",
+		summary: "Write all data about a player, as JSON",
+		details: "PLAYER is me, or an ID, which needs an operator's key.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -147,15 +147,15 @@ func eraseCommand() command {
 		args:    "PLAYER",
 		least:   1,
 		most:    1,
-		summary: "Delete a player with everything that is kept of them, as an operator",
-		details: "Their records, their history, their places on boards, devices and account go; in the results of " +
-			"others\n" +
-			"nobody is named in their place. It cannot be undone: turnvex export writes it down before.",
+		summary: "Delete a player and all of their data, as an operator",
+		details: "Deletes their records, history, places on boards, devices and account; they become anonymous " +
+			"in\n" +
+			"the results of others. This cannot be undone: use turnvex export first.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
 			keyFile := keyFlag(fs)
-			why := fs.String("why", "", "the `reason`, which is logged")
+			why := fs.String("why", "", "the `reason`, for the log")
 			sure := fs.Bool("sure", false, "really")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				if !*sure {

@@ -31,7 +31,7 @@ func (s *session) flags(fs *flag.FlagSet) {
 		&s.service,
 		"service",
 		env("TURNVEX_SERVICE", ""),
-		"`address` of the service; the profile's, or "+defaultService+", if empty (environment TURNVEX_SERVICE)",
+		"`address` of the service; default: the profile's, or "+defaultService+" (environment TURNVEX_SERVICE)",
 	)
 	fs.StringVar(
 		&s.profile,
@@ -39,7 +39,7 @@ func (s *session) flags(fs *flag.FlagSet) {
 		env("TURNVEX_PROFILE", "default"),
 		"`name` of the player's profile on this machine (environment TURNVEX_PROFILE)",
 	)
-	fs.BoolVar(&s.json, "json", false, "write JSON: one document, or one a line")
+	fs.BoolVar(&s.json, "json", false, "write JSON: one document, or one per line")
 }
 
 // profile is what this machine keeps of a player.

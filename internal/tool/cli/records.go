@@ -20,16 +20,17 @@ func recordCommand() command {
 		least:   2,
 		most:    50,
 		summary: "Show a player's record and its history, or correct it",
-		details: "PLAYER is a player's ID, as results show it. A change is DOES:FIELD=VALUE, where DOES is add, set, " +
-			"raise or\nlower, as in add:coins=5 or set:rank=mate. Changes and -history need an operator's key.",
+		details: "PLAYER is a player's ID, as in results. A change is DOES:FIELD=VALUE, where DOES is add, set,\n" +
+			"raise or lower, as in add:coins=5 or set:rank=mate. Changes and -history need an operator's key.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
 			keyFile := keyFlag(fs)
-			history := fs.Bool("history", false, "show what happened to it, newest first")
+			history := fs.Bool("history", false, "show its history, newest first")
 			most := fs.Int("most", 20, "with -history: how `many`, 1 to 100")
-			why := fs.String("why", "", "with changes: the `reason`, which the history keeps")
-			back := fs.String("put-back", "", "let it stand as it did after this `save`, LOBBY/NUMBER in the history")
+			why := fs.String("why", "", "with changes: the `reason`, for the history")
+			back := fs.String("put-back", "", "restore it to its state after this `save`, LOBBY/NUMBER in the "+
+				"history")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				changes, err := readChanges(args[2:])
 				if err != nil {

@@ -25,32 +25,35 @@ func rehearseCommand() command {
 		least:   1,
 		most:    1,
 		summary: "Run a rulebook's matches at full speed, with random or scripted players",
-		details: "Without -script the players act at random; the report says how long matches last, how often\neach " +
-			"side wins, and which phases and actions were never used. The same seed gives the same\nreport, byte " +
-			"for byte; how fast it ran is written to standard error.\nWith -script FILE one match is played as " +
-			"written, and told line by line:\n  at 0s   Mara enters amber\n  at 1s   all ready\n  at 7s   Mara ram " +
-			"Joss",
+		details: "Without -script the players act at random. The report shows how long matches last, how often\n" +
+			"each side wins, and which phases and actions were never used. The same seed gives the same\n" +
+			"report, byte for byte; the speed is written to standard error.\n" +
+			"With -script FILE one match is played as written and printed line by line:\n" +
+			"  at 0s   Mara enters amber\n" +
+			"  at 1s   all ready\n" +
+			"  at 7s   Mara ram Joss",
 		setup: func(fs *flag.FlagSet) runner {
 			var o rehearse.Options
 			fs.IntVar(&o.Matches, "matches", 100, "how `many` matches")
-			fs.IntVar(&o.Players, "players", 0, "how `many` players; as many as the rulebook seats, at most 8, if 0")
-			fs.Uint64Var(&o.Seed, "seed", 1, "the `number` that all chance follows from")
+			fs.IntVar(&o.Players, "players", 0, "how `many` players; 0 means as many as the rulebook seats, at "+
+				"most 8")
+			fs.Uint64Var(&o.Seed, "seed", 1, "seed of all randomness")
 			fs.DurationVar(&o.Limit, "limit", time.Hour, "play `time` after which a match counts as endless")
-			fs.IntVar(&o.Workers, "workers", 0, "how `many` matches at once; as many as there are cores if 0")
+			fs.IntVar(&o.Workers, "workers", 0, "how `many` matches at once; 0 means one per core")
 			weights := optionList{}
 			fs.Var(
 				weights,
 				"weight",
-				"`ACTION=N`: players do it N times as often as an action of weight 1; also steer=N; may be given several times",
+				"`ACTION=N`: the weight of an action (default 1), or of steering with steer=N; may be repeated",
 			)
 			given := optionList{}
-			fs.Var(given, "option", "`NAME=VALUE` of an option of the rulebook; may be given several times")
-			scriptFile := fs.String("script", "", "`file` that says who does what at which time")
-			chart := fs.String("chart", "", "draw lengths and wins into this `file` (.svg or .png)")
+			fs.Var(given, "option", "`NAME=VALUE` of an option of the rulebook; may be repeated")
+			scriptFile := fs.String("script", "", "script `file` of who does what at which time")
+			chart := fs.String("chart", "", "draw a chart of lengths and wins into this `file` (.svg or .png)")
 			record := fs.String(
 				"journal",
 				"",
-				"write the journal of the first match (or the script's) into this `file`",
+				"write the journal of the first match (or of the script) to this `file`",
 			)
 			asJSON := fs.Bool("json", false, "write the report as one JSON document")
 			return func(ctx context.Context, t *Terminal, args []string) error {
@@ -225,10 +228,11 @@ func replayCommand() command {
 		least:   1,
 		most:    1,
 		summary: "Play a journal back, verify its hashes and show the state",
-		details: "A journal comes from turnvex rehearse -journal FILE or from turnvex serve -journals FOLDER.\nThe " +
-			"status is 1 when the state differs from the recorded one; the message says at which tick.",
+		details: "A journal comes from turnvex rehearse -journal FILE or from turnvex serve -journals " +
+			"FOLDER.\nThe exit status is 1 if the state differs from the recorded one; the message says at which " +
+			"tick.",
 		setup: func(fs *flag.FlagSet) runner {
-			to := fs.Int64("to", -1, "stop at this wall `tick` and show the state there; the end if negative")
+			to := fs.Int64("to", -1, "stop at this wall `tick` and show the state there; negative means the end")
 			hidden := fs.Bool("hidden", false, "show hidden fields too")
 			asJSON := fs.Bool("json", false, "write the state as one JSON document")
 			return func(_ context.Context, t *Terminal, args []string) error {

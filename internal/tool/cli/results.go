@@ -20,19 +20,19 @@ func resultsCommand() command {
 	return command{
 		name:    "results",
 		summary: "Show the results of ended matches, newest first, or export them",
-		details: "-export writes all that fit, whatever -most says: in jsonl one match a line, in csv one player a " +
-			"line.\n" +
-			"It needs a service key.",
+		details: "-export writes all that match, regardless of -most: jsonl has one match per line, csv one " +
+			"player\n" +
+			"per line. It needs a service key.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
 			q := url.Values{}
 			for name, doc := range map[string]string{"rulebook": "only of this `rulebook`",
-				"lobby": "only of the lobby with this join `code`", "player": "only with the player of this `ID`",
-				"since":  "only what ended at this `time` or later, such as 2026-11-26T08:00:00Z",
-				"before": "only what ended earlier than this `time`", "cursor": ""} {
+				"lobby": "only of the lobby with this join `code`", "player": "only with the player with this `ID`",
+				"since":  "only those that ended at this `time` or later, such as 2026-11-26T08:00:00Z",
+				"before": "only those that ended before this `time`", "cursor": ""} {
 				if name == "cursor" {
-					name, doc = "next", "the `cursor` of the next page, as the page before gave it"
+					name, doc = "next", "the `cursor` that the previous page printed"
 				}
 				fs.Func(
 					name,
@@ -42,7 +42,7 @@ func resultsCommand() command {
 			}
 			mine := fs.Bool("mine", false, "only matches that you played in")
 			most := fs.Int("most", 5, "how `many`, 1 to 100")
-			export := fs.String("export", "", "write all of them in this `format`: jsonl or csv")
+			export := fs.String("export", "", "export all of them in this `format`: jsonl or csv")
 			out := fs.String("out", "", "with -export: `file` to write; standard output by default")
 			keyFile := keyFlag(fs)
 			return func(ctx context.Context, t *Terminal, _ []string) error {

@@ -17,18 +17,19 @@ import (
 func auditCommand() command {
 	return command{
 		name:    "audit",
-		summary: "Show the audit trail: what operators and service keys have changed, newest first",
-		details: "Every change is written down before it is made, with its reason and its outcome. -json tells the\n" +
-			"moment, the address and what was asked for as well.",
+		summary: "Show the audit trail: changes made by operators and service keys, newest first",
+		details: "Every change is logged before it is made, with its reason and its outcome. -json also shows " +
+			"the\n" +
+			"time, the address and the request.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			var q client.AuditQuery
 			s.flags(fs)
 			keyFile := keyFlag(fs)
-			fs.StringVar(&q.Who, "who", "", "only by the service key of this `name`")
-			fs.StringVar(&q.Subject, "subject", "", "only what was done to this: a player's `ID`, a join code, a key")
+			fs.StringVar(&q.Who, "who", "", "only by the service key with this `name`")
+			fs.StringVar(&q.Subject, "subject", "", "only acts on this: a player's `ID`, a join code, a key")
 			fs.IntVar(&q.Limit, "most", 20, "how `many`, 1 to 100")
-			fs.StringVar(&q.Cursor, "next", "", "the `cursor` of the next page, as the page before gave it")
+			fs.StringVar(&q.Cursor, "next", "", "the `cursor` that the previous page printed")
 			return func(ctx context.Context, t *Terminal, _ []string) error {
 				svc, err := s.operator(ctx, *keyFile)
 				if err != nil {
@@ -70,8 +71,8 @@ func devicesCommand() command {
 		args:    "list | name ID NAME | remove ID",
 		least:   1,
 		most:    3,
-		summary: "List, name and remove the devices that you sign in with",
-		details: "Removing one voids the tokens of its sign-ins. The only way back to you is not removed: make an " +
+		summary: "List, name and remove your devices",
+		details: "Removing a device voids its tokens. You cannot remove your only way to sign in: make an " +
 			"account first.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
@@ -126,15 +127,15 @@ func banCommand() command {
 		args:    "PLAYER",
 		least:   1,
 		most:    1,
-		summary: "Keep a player out of the service, or let them in again, as an operator",
-		details: "Their connections and tokens end within a second. They are told until when, and why.",
+		summary: "Ban a player from the service, or lift the ban, as an operator",
+		details: "Their connections and tokens end within a second. They see until when they are banned, and why.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
 			keyFile := keyFlag(fs)
-			why := fs.String("why", "", "the `reason`, which they are told")
-			span := fs.Duration("for", 0, "for how `long`, such as 48h; for good if it is not given")
-			lift := fs.Bool("lift", false, "let the player in again")
+			why := fs.String("why", "", "the `reason`, which they see")
+			span := fs.Duration("for", 0, "for how `long`, such as 48h; default: permanently")
+			lift := fs.Bool("lift", false, "lift the ban")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				svc, err := s.operator(ctx, *keyFile)
 				if err != nil {
@@ -166,14 +167,13 @@ func recoverCommand() command {
 		least:   1,
 		most:    1,
 		summary: "Make a recovery code for a player who has lost every way to sign in, as an operator",
-		details: "It works once, within a day: turnvex sign-in -recovery. Give it to nobody whom you do not " +
-			"know to be " +
-			"the player.",
+		details: "It works once, within a day, with turnvex sign-in -recovery. Give it only to somebody you know " +
+			"to be the player.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
 			keyFile := keyFlag(fs)
-			why := fs.String("why", "", "the `reason`, which stands in the audit trail")
+			why := fs.String("why", "", "the `reason`, for the audit trail")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				svc, err := s.operator(ctx, *keyFile)
 				if err != nil {
@@ -214,8 +214,8 @@ func (s *session) comeBack(ctx context.Context, t *Terminal, p *profile) (*clien
 func whereCommand() command {
 	return command{
 		name:    "where",
-		summary: "List the lobbies in which you have a seat or stand in line",
-		details: "With -player it needs a service key, and shows those of that player.",
+		summary: "List the lobbies in which you have a seat or are in the queue",
+		details: "With -player it shows those of another player, and needs a service key.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -263,18 +263,18 @@ func journalCommand() command {
 		least:   1,
 		most:    1,
 		summary: "Write the journal of a lobby, open or ended in the last 7 days, for turnvex replay",
-		details: "LOBBY is a join code or an ID. It needs a service key. With -view it writes instead what " +
-			"happened,\n" +
-			"as JSON Lines: what a live connection would have been sent.",
+		details: "LOBBY is a join code or an ID. It needs a service key. With -view it writes the messages that " +
+			"a\n" +
+			"live connection would have received instead, as JSON Lines.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
 			keyFile := keyFlag(fs)
 			out := fs.String("out", "", "`file` to write, which only you may read; standard output by default")
-			view := fs.Bool("view", false, "write what happened, instead of the journal itself")
+			view := fs.Bool("view", false, "write the messages of a view instead of the journal")
 			as := fs.Uint("as", 0, "with -view: only what this `seat` saw")
 			from := fs.Int64("from", 0, "with -view: the first `tick`")
-			to := fs.Int64("to", 0, "with -view: the last `tick`; to the end if 0")
+			to := fs.Int64("to", 0, "with -view: the last `tick`; 0 means the end")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				svc, err := s.operator(ctx, *keyFile)
 				if err != nil {

@@ -16,15 +16,16 @@ func seriesCommand() command {
 		args:    "check FILE | open FILE NAME=PLAYER,... | list | show ID | mine | withdraw ID NAME | end ID",
 		least:   1,
 		most:    70,
-		summary: "Run matches that belong together: a meeting of several matches, a bracket or a table",
-		details: "A file declares the series: docs/rulebook.md#series. Its entrants are named with the IDs of their\n" +
-			"players, the strongest first; turnvex players finds these. Opening, withdrawing and ending need an\n" +
-			"operator's key. mine lists the meetings that you are to be at now, with the lobbies' codes.",
+		summary: "Run a series of matches: a meeting, a bracket or a table",
+		details: "A file declares the series: docs/rulebook.md#series. List its entrants with the IDs of their\n" +
+			"players, the strongest first; turnvex players finds IDs. Opening, withdrawing and ending need an\n" +
+			"operator's key. mine lists the meetings that you are due at now, with the codes of their\n" +
+			"lobbies.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
 			keyFile := fs.String("key-file", "", "`file` with an operator's key; otherwise TURNVEX_OPERATOR_KEY")
-			because := fs.String("because", "", "with end: the `reason` that is told")
+			because := fs.String("because", "", "with end: the `reason` that players see")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				switch do, n := args[0], len(args); {
 				case do == "check" && n == 2:

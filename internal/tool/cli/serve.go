@@ -18,15 +18,16 @@ func serveCommand() command {
 	return command{
 		name:    "serve",
 		summary: "Run the service",
-		details: "The service keeps everything in PostgreSQL. At its first start it makes an operator's key\nand " +
-			"prints it once, unless TURNVEX_OPERATOR_KEY gives one.",
+		details: "The service stores everything in PostgreSQL. On first start it creates an operator's key and\n" +
+			"prints it once, unless TURNVEX_OPERATOR_KEY is set.",
 		setup: func(fs *flag.FlagSet) runner {
 			var cfg service.Config
 			fs.StringVar(
 				&cfg.Listen,
 				"listen",
 				env("TURNVEX_LISTEN", "127.0.0.1:7420"),
-				"`address` to listen on; only this machine can reach the default (environment TURNVEX_LISTEN)",
+				"`address` to listen on; the default can be reached only from this machine (environment "+
+					"TURNVEX_LISTEN)",
 			)
 			fs.StringVar(
 				&cfg.Database,
@@ -45,83 +46,80 @@ func serveCommand() command {
 				&cfg.Node,
 				"node",
 				env("TURNVEX_NODE", "node1"),
-				"this node's `name`; no two nodes of one database may share it (environment TURNVEX_NODE)",
+				"this node's `name`, unique among the nodes of one database (environment TURNVEX_NODE)",
 			)
-			fs.StringVar(&cfg.Advertise, "advertise", os.Getenv("TURNVEX_ADVERTISE"), "`address` at which clients and "+
-				"other nodes reach this one, such as https://n1.example; that of -listen if empty (environment "+
-				"TURNVEX_ADVERTISE)")
+			fs.StringVar(&cfg.Advertise, "advertise", os.Getenv("TURNVEX_ADVERTISE"), "`address` that clients and "+
+				"other nodes use to reach this one, such as https://n1.example; default: that of -listen "+
+				"(environment TURNVEX_ADVERTISE)")
 			fs.StringVar(&cfg.Messages, "messages", os.Getenv("TURNVEX_MESSAGES"),
-				"NATS server `address` for messages "+
-					"between nodes, such as nats://10.0.0.9:4222; each node runs its own if empty (environment "+
-					"TURNVEX_MESSAGES)")
+				"NATS server `address` for messages between nodes, such as nats://10.0.0.9:4222; default: each node runs "+
+					"its own (environment TURNVEX_MESSAGES)")
 			fs.StringVar(&cfg.MessagesAt, "messages-listen", os.Getenv("TURNVEX_MESSAGES_LISTEN"),
-				"`address` at which "+
-					"this node's own server listens for those of others, such as 10.0.0.5:7422; a free port of this "+
-					"machine only, if empty (environment TURNVEX_MESSAGES_LISTEN)")
+				"`address` on which this node's own NATS server accepts those of other nodes, such as "+
+					"10.0.0.5:7422; default: a free port, on this machine only (environment "+
+					"TURNVEX_MESSAGES_LISTEN)")
 			fs.StringVar(
 				&cfg.Rulebooks,
 				"rulebooks",
 				os.Getenv("TURNVEX_RULEBOOKS"),
-				"`folder` whose rulebooks are loaded at the start (environment TURNVEX_RULEBOOKS)",
+				"`folder` of rulebooks to load at start (environment TURNVEX_RULEBOOKS)",
 			)
 			fs.StringVar(
 				&cfg.Journals,
 				"journals",
 				os.Getenv("TURNVEX_JOURNALS"),
-				"`folder` in which each lobby's journal is written, for turnvex replay; none if empty (environment "+
+				"`folder` to write each lobby's journal to, for turnvex replay; default: none (environment "+
 					"TURNVEX_JOURNALS)",
 			)
-			fs.BoolVar(&cfg.Sure, "publish-kept", os.Getenv("TURNVEX_PUBLISH_KEPT") != "", "tell clients of play only "+
-				"when the database has it: nothing that was told is lost with the node, and everything is told some "+
-				"40 ms later (environment TURNVEX_PUBLISH_KEPT)")
+			fs.BoolVar(&cfg.Sure, "publish-kept", os.Getenv("TURNVEX_PUBLISH_KEPT") != "", "send play to clients only "+
+				"once the database has it: nothing they saw is lost if the node dies, but everything arrives "+
+				"about 40 ms later (environment TURNVEX_PUBLISH_KEPT)")
 			fs.BoolVar(
 				&cfg.Refuse,
 				"refuse-second",
 				os.Getenv("TURNVEX_REFUSE_SECOND") != "",
-				"refuse a player's second connection to a lobby; otherwise it takes over and the older one is told "+
-					"(environment TURNVEX_REFUSE_SECOND)",
+				"refuse a player's second connection to a lobby; by default it replaces the first (environment "+
+					"TURNVEX_REFUSE_SECOND)",
 			)
 			fs.BoolVar(
 				&cfg.Practice,
 				"practice",
 				os.Getenv("TURNVEX_PRACTICE") != "",
-				"every lobby is for practice: fields may be set by hand, copies are checked, nothing is kept "+
-					"(environment TURNVEX_PRACTICE)",
+				"make every lobby a practice lobby: fields can be set by hand, copies are checked, nothing is "+
+					"saved (environment TURNVEX_PRACTICE)",
 			)
 			fs.DurationVar(
 				&cfg.Check,
 				"check",
 				0,
-				"check the copies of all clients at this `interval`; if 0, every 5 s in practice lobbies",
+				"`interval` for checking the copies of all clients; 0 means every 5 s in practice lobbies only",
 			)
-			boards := fs.Int("board-memory", 256, "how many `MiB` leaderboards may take in memory, about")
+			boards := fs.Int("board-memory", 256, "approximate `MiB` of memory for leaderboards")
 			fs.DurationVar(&cfg.Retention.Results, "keep-results", 0,
-				"drop the results of months that ended so long ago, such as 8760h; 0 keeps them for ever")
+				"drop results of months that ended longer ago than this, such as 8760h; 0 keeps them forever")
 			fs.DurationVar(&cfg.Retention.History, "keep-history", 0,
-				"drop from the history of records what is so old, such as 8760h; 0 keeps it for ever")
+				"drop record history older than this, such as 8760h; 0 keeps it forever")
 			fs.DurationVar(&cfg.Keeping.For, "keep-journals", 168*time.Hour,
-				"how long what was played in lobbies that have ended can be played back")
-			journals := fs.Int("journal-size", 10240, "how many `MiB` of that are kept in the database")
-			waiting := fs.Int("waiting-size", 64, "how many `MiB` may wait for the database while it is away: of what "+
-				"lobbies take in, of their journals, and of what matches gave, each")
+				"how long to keep the journals of ended lobbies for playback")
+			journals := fs.Int("journal-size", 10240, "`MiB` of journals to keep in the database")
+			waiting := fs.Int("waiting-size", 64, "`MiB` that may be queued while the database is unavailable, "+
+				"for each of: inputs, journals, and results with records")
 			bad := fs.String(
 				"rough",
 				os.Getenv("TURNVEX_ROUGH"),
-				"with -practice: make every live connection bad, as `"+rough.Forms+"` (environment TURNVEX_ROUGH)",
+				"with -practice: make every live connection bad, with these `conditions`: "+rough.Forms+" (environment TURNVEX_ROUGH)",
 			)
 			origins := fs.String(
 				"origins",
 				os.Getenv("TURNVEX_ORIGINS"),
-				"web `origins`, separated by commas, whose pages may call and connect beside the service's own "+
-					"(environment "+
+				"other web `origins`, separated by commas, whose pages may call and connect (environment "+
 					"TURNVEX_ORIGINS)",
 			)
 			proxies := fs.String("proxies", os.Getenv("TURNVEX_PROXIES"), "`addresses` and networks, separated "+
-				"by commas, of "+
-				"the proxies whose X-Forwarded-For, -Host and -Proto are believed (environment TURNVEX_PROXIES)")
-			fs.StringVar(&cfg.Metrics, "metrics", os.Getenv("TURNVEX_METRICS"), "`address` at which metrics are "+
-				"served "+
-				"to anybody who reaches it, such as 127.0.0.1:7421; none if empty (environment TURNVEX_METRICS)")
+				"by commas, of trusted proxies that set X-Forwarded-For, -Host and -Proto (environment "+
+				"TURNVEX_PROXIES)")
+			fs.StringVar(&cfg.Metrics, "metrics", os.Getenv("TURNVEX_METRICS"), "`address` for serving metrics "+
+				"without a key, such as 127.0.0.1:7421; default: none (environment TURNVEX_METRICS)")
 			level := fs.String(
 				"log",
 				env("TURNVEX_LOG", "info"),

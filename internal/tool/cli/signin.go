@@ -13,12 +13,11 @@ func signInCommand() command {
 	return command{
 		name:    "sign-in",
 		summary: "Sign in at a service with this machine's device key",
-		details: "The key is made at the first sign-in and kept in the profile; it is what makes you the " +
-			"same\nplayer next time. Without -name a new player gets a name that is made up. With -login " +
-			"you\nbecome the player of that account, and this machine's key signs that player in from then on. With\n" +
-			"-recovery you come back as the player for whom an operator gave you a code, with a new device key; " +
-			"the code is\n" +
-			"asked for, or taken from TURNVEX_RECOVERY, and TURNVEX_NEW_PASSWORD is the account's new password.",
+		details: "The key is created at the first sign-in and stored in the profile; with it you are the same\n" +
+			"player next time. Without -name a new player gets a generated name. With -login you become the\n" +
+			"player of that account, and this machine's key signs in that player from then on. With -recovery\n" +
+			"you sign in with a code from an operator and a new device key; the command asks for the code or\n" +
+			"takes it from TURNVEX_RECOVERY, and TURNVEX_NEW_PASSWORD sets the account's new password.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -26,9 +25,10 @@ func signInCommand() command {
 			login := fs.String(
 				"login",
 				"",
-				"the login `name` of your account; its password is asked for, or taken from TURNVEX_PASSWORD",
+				"the login `name` of your account; the command asks for its password or takes it from "+
+					"TURNVEX_PASSWORD",
 			)
-			recovery := fs.Bool("recovery", false, "come back with a code that an operator gave you")
+			recovery := fs.Bool("recovery", false, "sign in with a recovery code from an operator")
 			return func(ctx context.Context, t *Terminal, _ []string) error {
 				p, err := s.load()
 				if err != nil {
@@ -71,7 +71,7 @@ func renameCommand() command {
 		args:    "NAME",
 		least:   1,
 		most:    1,
-		summary: "Change your display name; every lobby and board shows it at once",
+		summary: "Change your display name everywhere at once",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)

@@ -27,12 +27,12 @@ func storiesCommand() command {
 		least:   1,
 		most:    1000,
 		summary: "Run the stories beside rulebooks and report those that fail",
-		details: "A story is a script with what came of each step, in a file that ends in " + storyKind + ": see\n" +
-			"docs/scripts.md#stories. The status is 1 when one differs, breaks a promise of its rulebook or cannot\n" +
-			"be played. With -accept what differs is written anew, because the change was meant.",
+		details: "A story is a script with the outcome of each step, in a file that ends in " + storyKind + ": see\n" +
+			"docs/scripts.md#stories. The exit status is 1 if a story differs, breaks a promise of its rulebook or\n" +
+			"cannot be played. Use -accept to update stories after an intended change.",
 		setup: func(flags *flag.FlagSet) runner {
-			accept := flags.Bool("accept", false, "write what came of the stories into their files")
-			junit := flags.String("junit", "", "write a report in the JUnit XML format into this `file`")
+			accept := flags.Bool("accept", false, "update the files of the stories with the actual outcome")
+			junit := flags.String("junit", "", "write a JUnit XML report to this `file`")
 			asJSON := flags.Bool("json", false, "write JSON: one document")
 			return func(_ context.Context, t *Terminal, args []string) error {
 				files, err := storyFiles(args)
@@ -162,9 +162,9 @@ func cutCommand() command {
 		args:    "CODE",
 		least:   1,
 		most:    1,
-		summary: "Save what was played in a practice lobby as a story",
-		details: "The story goes to standard output: keep it in a file that ends in " + storyKind + " beside the\n" +
-			"rulebook, and turnvex stories plays it. You need a seat in the lobby, or a service key.",
+		summary: "Save the play in a practice lobby as a story",
+		details: "The story is written to standard output: save it in a file that ends in " + storyKind + " beside the\n" +
+			"rulebook, for turnvex stories. You need a seat in the lobby or a service key.",
 		setup: func(flags *flag.FlagSet) runner {
 			var s session
 			s.flags(flags)
@@ -172,7 +172,7 @@ func cutCommand() command {
 			rules := flags.String(
 				"rulebook",
 				"",
-				"the rulebook's `file`, as the story names it; its name and .yaml if empty",
+				"the rulebook's `file`, as named in the story; default: its name and .yaml",
 			)
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				var svc client.Service

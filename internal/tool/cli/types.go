@@ -16,8 +16,8 @@ func typesCommand() command {
 		least:   1,
 		most:    1,
 		summary: "Write a rulebook's names as declarations in a programming language",
-		details: "The names of sheets' fields, actions, notices, phases and so on, so that a compiler finds one " +
-			"that\nis misspelt or gone. They go to standard output.",
+		details: "Writes the names of fields, actions, notices, phases and so on to standard output, so that a\n" +
+			"compiler finds names that are misspelt or gone.",
 		setup: func(fs *flag.FlagSet) runner {
 			language := fs.String("lang", "go", "`language`: "+strings.Join(typenames.Languages(), ", "))
 			return func(_ context.Context, t *Terminal, args []string) error {

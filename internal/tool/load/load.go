@@ -26,7 +26,7 @@ type Config struct {
 	Lobby    int           // clients in each lobby; as many as the rulebook seats, at most 8, if 0
 	For      time.Duration // how long is measured; 20 s if 0
 	Warmup   time.Duration // how long before that they play; 3 s if 0
-	Rate     float64       // intents a second of each client; with 0 they only look on
+	Rate     float64       // intents per second and client; with 0 they only look on
 	Real     bool          // lobbies whose results count; otherwise practice lobbies
 	JSON     bool          // speak JSON instead of CBOR
 	Rough    client.Rough

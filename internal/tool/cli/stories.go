@@ -163,8 +163,8 @@ func cutCommand() command {
 		least:   1,
 		most:    1,
 		summary: "Save the play in a practice lobby as a story",
-		details: "The story is written to standard output: save it in a file that ends in " + storyKind + " beside the\n" +
-			"rulebook, for turnvex stories. You need a seat in the lobby or a service key.",
+		details: "The story is written to standard output: save it in a file that ends in " + storyKind + "\n" +
+			"beside the rulebook, for turnvex stories. You need a seat in the lobby or a service key.",
 		setup: func(flags *flag.FlagSet) runner {
 			var s session
 			s.flags(flags)

@@ -53,7 +53,7 @@ export function Rehearsal({ text, ready }: { text: string; ready: boolean }) {
     >
       {run.error && <Failed error={run.error} />}
       {!r && !run.error && (
-        <Text color="fg.muted">Plays up to 100 matches with random players, for 8 seconds at most.</Text>
+        <Text color="fg.muted">Plays up to 100 matches with random players, for at most 8 seconds.</Text>
       )}
       {r && (
         <Stack gap="4">

@@ -89,7 +89,7 @@ export function Acts({ source, code }: { source: Source; code: string }) {
     <>
       <Act
         name="End match"
-        what="The match ends now. Its result is kept as it stands, with what its rulebook makes of it."
+        what="The match ends now. Its result is computed by its rulebook and saved."
         disabled={!running}
         does={(why) =>
           http.call('POST /v1/lobbies/{code}/end', {
@@ -101,7 +101,7 @@ export function Acts({ source, code }: { source: Source; code: string }) {
       />
       <Act
         name="Close lobby"
-        what="Everybody is sent out, and the lobby is gone. A match that runs ends; its result is kept."
+        what="Everyone is removed and the lobby closes. If a match is running, it ends and its result is saved."
         does={(why) =>
           http.call('DELETE /v1/lobbies/{code}', { path: { code }, query: { why } }).catch((e: Error) => {
             if (!(e instanceof Refused) || e.code !== 'no-such-lobby') throw e

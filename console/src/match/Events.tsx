@@ -69,7 +69,7 @@ function Sentence({ copy, n, onJump }: { copy: Copy; n: Notice; onJump?: (tick: 
         {n.to && (
           <Text as="span" color="fg.muted">
             {' '}
-            (told to {n.to === 'owner' ? 'one player' : n.to})
+            (seen by {n.to === 'owner' ? 'one player' : n.to})
           </Text>
         )}
       </Text>

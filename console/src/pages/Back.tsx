@@ -57,14 +57,14 @@ export default function Back() {
       }
     >
       {!session.can('read') && (
-        <Failed error="Looking back needs an operator’s sign-in, because it shows what players do not see." />
+        <Failed error="Sign in as an operator to look back, because it shows what players cannot see." />
       )}
       {error && <Failed error={error} again={() => void refetch()} />}
       {!source && isFetching && <Loading lines={6} />}
       {source && source.last > source.first ? (
         <Recording key={as ?? 0} source={source} code={code} as={as} />
       ) : (
-        source && <Empty title="Nothing of this lobby is kept yet" />
+        source && <Empty title="Nothing of this lobby has been recorded yet" />
       )}
     </Page>
   )
@@ -123,8 +123,8 @@ function Held({ source, code, seat }: { source: RecordedSource; code: string; se
       <Text fontSize="xs" color="fg.muted">
         You see what this seat was sent.{' '}
         {own.length === 0
-          ? 'Its client was not asked for its copy, or the answers are gone: what it held is not known.'
-          : `Its client told the hash of its copy ${many(own.length, 'time')}.`}
+          ? 'What its client really held is not known: it was not asked for its copy, or the answers are gone.'
+          : `Its client reported the hash of its copy ${many(own.length, 'time')}.`}
       </Text>
       {own.length > 0 && (
         <>
@@ -287,7 +287,7 @@ function Scrubber({ source, code, as }: { source: RecordedSource; code: string; 
         ))}
         {source.gaps.map(([a, b]) => (
           <Badge key={a} size="sm" colorPalette="orange">
-            ticks {a} to {b} are not kept: the database was away
+            ticks {a} to {b} are missing: the database was unavailable
           </Badge>
         ))}
       </HStack>
@@ -324,7 +324,7 @@ function Inputs({ source }: { source: RecordedSource }) {
       {open && (
         <Box maxH="260px" overflowY="auto" tabIndex={0} role="group" aria-label="Inputs within two seconds">
           {near.length === 0 ? (
-            <Empty title="None within two seconds" />
+            <Empty title="No inputs within two seconds" />
           ) : (
             <Table.Root size="sm">
               <Table.Body>

@@ -160,7 +160,7 @@ function Board({ rulebook, board }: { rulebook: string; board: string }) {
       )}
       <Away lost={lost} />
       {page.rows.length === 0 ? (
-        <Empty title="Nobody stands on it yet" />
+        <Empty title="No entries yet" />
       ) : (
         <Table.Root size="sm">
           <Table.Header>
@@ -247,7 +247,9 @@ function Named({
   return (
     <Box px="4" py="2" borderBottomWidth="1px" data-test="named">
       {error && <Failed error={error} />}
-      {data && rows.length === 0 && <Text color="fg.muted">Nobody on this board has a name that begins so.</Text>}
+      {data && rows.length === 0 && (
+        <Text color="fg.muted">Nobody on this board has a name that begins with this.</Text>
+      )}
       {rows.slice(0, 20).map((r) => (
         <HStack key={r.player} gap="3">
           <Text w="14" textAlign="end" fontWeight="semibold">

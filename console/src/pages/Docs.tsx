@@ -197,7 +197,7 @@ function Found({ wanted, done }: { wanted: string; done: () => void }) {
   return (
     <Stack gap="3" data-test="found">
       <Text color="fg.muted">{hits.length === 40 ? 'The first 40 places' : `${hits.length} places`}</Text>
-      {hits.length === 0 && <Empty title="Nothing is said of it" />}
+      {hits.length === 0 && <Empty title="No description" />}
       {hits.map((h) => (
         <Box key={`${h.page} ${h.heading} ${h.line}`}>
           <Link asChild colorPalette="teal" fontWeight="semibold">

@@ -101,7 +101,7 @@ export default function Operations() {
   if (!session.can('read'))
     return (
       <Page title="Operations">
-        <Failed error="This page needs an operator’s sign-in." />
+        <Failed error="Sign in as an operator to see this page." />
       </Page>
     )
   return (
@@ -131,8 +131,8 @@ function Charts() {
     <Stack gap="3">
       <Away lost={lost} />
       <Text color="fg.muted" fontSize="xs">
-        What this node has counted within the hour, a point every ten seconds, kept in its memory and no longer. For
-        more, read its metrics with Prometheus: see{' '}
+        Metrics of this node for the last hour, with a point every ten seconds, kept in memory only. For longer periods,
+        collect its metrics with Prometheus: see{' '}
         <Link asChild colorPalette="teal">
           <NavLink to="/docs/operations#metrics">Metrics</NavLink>
         </Link>
@@ -141,7 +141,7 @@ function Charts() {
       {!data ? (
         <Loading />
       ) : data.length < 2 ? (
-        <Empty title="The first points come within twenty seconds" />
+        <Empty title="The first points appear within twenty seconds" />
       ) : (
         <Grid
           templateColumns={{
@@ -175,9 +175,9 @@ function Kinds({ points }: { points: readonly Point[] }) {
     return { rows, series, totals }
   }, [points])
   return (
-    <Section title="Refused or failed, a second" flush data-test="kinds">
+    <Section title="Refused or failed per second" flush data-test="kinds">
       {totals.length === 0 ? (
-        <Empty title="Nothing within the hour" />
+        <Empty title="Nothing in the last hour" />
       ) : (
         <>
           <Chart
@@ -260,7 +260,7 @@ function Nodes() {
                       data.filter((x) => x.state === 'alive').length > 1 && (
                         <Act
                           name="Drain"
-                          what={`${n.name} takes no more lobbies, and hands those that it has to the other nodes of its region. Players stay in their seats.`}
+                          what={`${n.name} takes no more lobbies and moves its lobbies to other nodes in its region. Players keep their seats.`}
                           does={(why) =>
                             http.call('POST /v1/nodes/{node}/drain', { path: { node: n.name }, query: { why } })
                           }
@@ -329,12 +329,12 @@ function Connections() {
 function Audit() {
   const { data, lost } = useTopic<AuditLine>({ name: 'audit' })
   return (
-    <Section title="What operators and service keys changed" flush data-test="audit">
+    <Section title="Changes by operators and service keys" flush data-test="audit">
       <Away lost={lost} />
       {!data ? (
         <Loading />
       ) : data.length === 0 ? (
-        <Empty title="Nothing was changed yet" />
+        <Empty title="No changes yet" />
       ) : (
         <Table.ScrollArea maxH="640px" tabIndex={0} aria-label="Audit trail">
           <Table.Root size="sm" stickyHeader>

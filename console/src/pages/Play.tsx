@@ -79,7 +79,7 @@ function Choose() {
     start(asked)
   }, [asked])
   return (
-    <Page title="Play here" beside={<Text color="fg.muted">Opens a practice lobby. Nothing of it is kept.</Text>}>
+    <Page title="Play here" beside={<Text color="fg.muted">Opens a practice lobby. Nothing is saved.</Text>}>
       {(error ?? problem) && <Failed error={(error ?? problem) as Error} again={() => void refetch()} />}
       {!data && !error && <Loading />}
       {data && books.length === 0 && (

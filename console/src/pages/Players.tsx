@@ -31,7 +31,7 @@ export default function Players() {
   if (!session.can('read'))
     return (
       <Page title="Players">
-        <Failed error="This page needs an operator’s sign-in." />
+        <Failed error="Sign in as an operator to see this page." />
       </Page>
     )
   return id ? <One key={id} id={id} /> : <Find />
@@ -75,11 +75,11 @@ function Find() {
       {error && <Failed error={error} again={() => void refetch()} />}
       <Section title="Found" flush>
         {!begins ? (
-          <Empty title="Search for the beginning of a name">Players’ names stand in results and on boards too.</Empty>
+          <Empty title="Search for the beginning of a name">You can also find players in results and on boards.</Empty>
         ) : !data ? (
           <Loading />
         ) : players.length === 0 ? (
-          <Empty title="Nobody is called that" />
+          <Empty title="No player with this name" />
         ) : (
           <Table.Root size="sm" interactive>
             <Table.Header>
@@ -138,13 +138,13 @@ function One({ id }: { id: string }) {
             <>
               <Act
                 name="Ban"
-                what="The player cannot sign in any more, and leaves every lobby that they are in."
+                what="The player can no longer sign in and leaves every lobby."
                 does={(why) => http.call('PUT /v1/players/{id}/ban', { path: { id }, body: { why } })}
               />
               <Act
                 name="Erase"
-                what={`Everything that is kept of this player goes for good: records, entries on boards, devices. In results
-                of others nobody is named in their place. This cannot be undone.`}
+                what={`This permanently deletes all data about the player: records, entries on boards, devices. They become
+                anonymous in the results of others. This cannot be undone.`}
                 does={(why) =>
                   http
                     .call('DELETE /v1/players/{id}', { path: { id }, query: { why } })
@@ -272,7 +272,7 @@ function Scores({ id, rulebooks }: { id: string; rulebooks: string[] }) {
       {!results.data ? (
         <Loading />
       ) : points.length < 2 ? (
-        <Empty title="Two matches are needed for a chart" />
+        <Empty title="A chart needs at least two matches" />
       ) : (
         <>
           <Chart points={points} series={series} write={write} title={plainName(field ?? '')} dots />
@@ -329,8 +329,8 @@ function Devices({ id }: { id: string }) {
       beside={
         <Act
           name="Recovery code"
-          what={`Makes a code with which the player comes back on a new device, once, within a day. All devices of
-          before are removed then. Give it to nobody whom you do not know to be the player.`}
+          what={`Creates a code that lets the player sign in on a new device once, within a day. Their other
+          devices are then removed. Give it only to somebody you know to be the player.`}
           does={(why) =>
             http.call('POST /v1/players/{id}/recovery', { path: { id }, query: { why } }).then((r) => setCode(r.code))
           }
@@ -340,7 +340,7 @@ function Devices({ id }: { id: string }) {
       {error && <Failed error={error} />}
       {code && (
         <HStack px="4" py="2" borderBottomWidth="1px">
-          <Text>Code, shown once:</Text>
+          <Text>Recovery code, shown only once:</Text>
           <Id id={code} />
         </HStack>
       )}
@@ -355,8 +355,8 @@ function Devices({ id }: { id: string }) {
           </Box>
           <Act
             name="Remove"
-            what={`The player signs in with this device no longer, and what is connected by it ends. The only way
-            back to a player stays.`}
+            what={`The player can no longer sign in with this device, and its connections end. The only way to
+            sign in cannot be removed.`}
             does={(why) =>
               http
                 .call('DELETE /v1/players/{id}/devices/{device}', { path: { id, device: d.id }, query: { why } })
@@ -377,7 +377,7 @@ function Record({ id, rulebooks }: { id: string; rulebooks: string[] }) {
   const record = useCall('GET /v1/players/{id}/records/{rulebook}', path && { path })
   const history = useCall('GET /v1/players/{id}/records/{rulebook}/history', path && { path, query: { limit: 20 } })
   const queries = useQueryClient()
-  if (!rulebook) return <Section title="Record">{<Empty title="Nothing is kept of this player" />}</Section>
+  if (!rulebook) return <Section title="Record">{<Empty title="No record of this player" />}</Section>
   const fields = Object.entries(record.data?.fields ?? {})
   return (
     <Section
@@ -398,7 +398,7 @@ function Record({ id, rulebooks }: { id: string; rulebooks: string[] }) {
     >
       {record.error && <Failed error={record.error} />}
       {fields.length === 0 ? (
-        <Empty title="Nothing is kept for this rulebook" />
+        <Empty title="No record for this rulebook" />
       ) : (
         <SimpleGrid columns={{ base: 2, md: 3 }} gap="3" px="4" py="3">
           {fields.map(([name, value]) => (
@@ -434,7 +434,7 @@ function Record({ id, rulebooks }: { id: string; rulebooks: string[] }) {
             {session.can('operator') && (
               <Act
                 name="Put back"
-                what={`The record stands again as it did right after change ${c.revision}, of ${moment(c.at)}. What was done since stays in the history.`}
+                what={`Restores the record to its state right after change ${c.revision}, of ${moment(c.at)}. Later changes stay in the history.`}
                 does={(why) =>
                   http
                     .call('POST /v1/players/{id}/records/{rulebook}/put-back', {

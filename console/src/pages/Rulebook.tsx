@@ -40,7 +40,7 @@ export default function Rulebook() {
     name === 'new' || !session.can('read') ? undefined : { path: { name }, query: { version } },
   )
   if (!session.can('read'))
-    return <Page title="Rulebook">{<Failed error="The editor needs an operator’s sign-in." />}</Page>
+    return <Page title="Rulebook">{<Failed error="Sign in as an operator to use the editor." />}</Page>
   if (name !== 'new' && error)
     return (
       <Page title={name}>
@@ -96,7 +96,7 @@ function Writing({ was, name }: { was: string; name: string }) {
   const publish = async (why: string) => {
     const done = await http.call('POST /v1/rulebooks', { body: text, query: { why } })
     if (!done.ok)
-      throw new Refused('bad-rulebook', 'It has errors, and is not published. See the list beside the text.')
+      throw new Refused('bad-rulebook', 'It has errors and was not published. See the list beside the text.')
     await queries.invalidateQueries({ queryKey: ['GET /v1/rulebooks'] })
     await queries.invalidateQueries({ queryKey: ['GET /v1/rulebooks/{name}'] })
     if (done.name) navigate(`/rulebooks/${done.name}?version=${done.version ?? ''}`)
@@ -132,7 +132,7 @@ function Writing({ was, name }: { was: string; name: string }) {
             {session.can('operator') && (
               <Act
                 name="Publish"
-                what={`This becomes the current version of ${check?.name ?? name}. Lobbies that are open keep the version that they run. ${records(check)}`}
+                what={`This becomes the current version of ${check?.name ?? name}. Open lobbies keep their version. ${records(check)}`}
                 disabled={!check?.ok || (!changed && name !== 'new')}
                 does={publish}
               />
@@ -179,7 +179,7 @@ function Writing({ was, name }: { was: string; name: string }) {
           )}
         </Section>
         {(check?.records ?? []).length > 0 && (
-          <Section title="Kept records">
+          <Section title="Saved records">
             <Stack gap="2">
               {(check?.records ?? []).map((r) => (
                 <Text key={r.field}>
@@ -196,7 +196,7 @@ function Writing({ was, name }: { was: string; name: string }) {
         {session.can('operator') && <Rehearsal text={text} ready={!!check?.ok} />}
         <Flow flow={check?.flow} name={name} />
         <Text fontSize="xs" color="fg.muted">
-          Hover a word for help, Ctrl-Space for what fits.{' '}
+          Hover over a word for help; press Ctrl-Space for completion.{' '}
           <Link asChild colorPalette="teal">
             <NavLink to="/docs/rulebook">Rulebook reference</NavLink>
           </Link>
@@ -207,4 +207,4 @@ function Writing({ was, name }: { was: string; name: string }) {
 }
 
 const records = (check?: Check) =>
-  (check?.records ?? []).length > 0 ? 'What it does to kept records stands beside the text.' : ''
+  (check?.records ?? []).length > 0 ? 'See beside the text what it does to saved records.' : ''

@@ -28,7 +28,7 @@ func (l *Lobby) ban(s *seat, id sheet.ID) step.Verdict {
 
 func (l *Lobby) unban(s *seat, account string) step.Verdict {
 	if !l.hostIs(s) {
-		return step.Verdict{Code: code.NotHost, Reason: "only the host lets players in again"}
+		return step.Verdict{Code: code.NotHost, Reason: "only the host can lift bans"}
 	}
 	l.banned = slices.DeleteFunc(l.banned, func(b string) bool { return b == account })
 	return step.Verdict{}

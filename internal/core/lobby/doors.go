@@ -48,9 +48,9 @@ func (l *Lobby) MayWatch(account, pass string) (code.Code, string) {
 	case slices.Contains(l.banned, account):
 		return code.Banned, "you are banned from this lobby"
 	case !l.row.Flag(l.book.F.Lobby.Open) && !held:
-		return code.LobbyClosed, "the lobby takes no newcomers"
+		return code.LobbyClosed, "the lobby is closed to newcomers"
 	case l.password != "" && pass != l.password && !held:
-		return code.WrongPassword, "the lobby asks for a password, and this is not it"
+		return code.WrongPassword, "the lobby has a password, and this one is wrong"
 	}
 	return code.OK, ""
 }
@@ -73,7 +73,7 @@ func (l *Lobby) full() (code.Code, string) {
 func (l *Lobby) lets(in *step.Input) (code.Code, string) {
 	for _, s := range l.seats {
 		if in.Acct != "" && s.Row.Text(l.book.F.Player.Account) == in.Acct && !s.gone {
-			return code.AlreadyIn, "you have a seat in this lobby already"
+			return code.AlreadyIn, "you already have a seat in this lobby"
 		}
 	}
 	held := slices.ContainsFunc(l.held, func(r reservation) bool { return r.account == in.Acct })
@@ -81,11 +81,11 @@ func (l *Lobby) lets(in *step.Input) (code.Code, string) {
 	case in.Acct != "" && slices.Contains(l.banned, in.Acct):
 		return code.Banned, "you are banned from this lobby"
 	case !l.row.Flag(l.book.F.Lobby.Open) && !held:
-		return code.LobbyClosed, "the lobby takes no newcomers"
+		return code.LobbyClosed, "the lobby is closed to newcomers"
 	case l.password != "" && in.Pass != l.password && !held && in.Acct != "":
-		return code.WrongPassword, "the lobby asks for a password, and this is not it"
+		return code.WrongPassword, "the lobby has a password, and this one is wrong"
 	case l.State() == rulebook.Playing && l.book.Players.Late == rulebook.LateRefuse:
-		return code.Late, "a match is running, and nobody is let in during it"
+		return code.Late, "a match is running, and nobody may join during it"
 	}
 	return code.OK, ""
 }

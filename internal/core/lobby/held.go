@@ -26,14 +26,14 @@ func (l *Lobby) reserve(in *step.Input) step.Verdict {
 			names = append(names, n)
 		}
 		if slices.Contains(l.banned, n) {
-			return step.Verdict{Code: code.Banned, Reason: "somebody of the party is banned from this lobby"}
+			return step.Verdict{Code: code.Banned, Reason: "a member of the party is banned from this lobby"}
 		}
 	}
 	switch {
 	case l.State() == rulebook.Playing && l.book.Players.Late == rulebook.LateRefuse:
-		return step.Verdict{Code: code.Late, Reason: "a match is running, and nobody is let in during it"}
+		return step.Verdict{Code: code.Late, Reason: "a match is running, and nobody may join during it"}
 	case !l.row.Flag(l.book.F.Lobby.Open):
-		return step.Verdict{Code: code.LobbyClosed, Reason: "the lobby takes no newcomers"}
+		return step.Verdict{Code: code.LobbyClosed, Reason: "the lobby is closed to newcomers"}
 	case l.freeFor("") < len(names):
 		return step.Verdict{
 			Code:   code.LobbyFull,

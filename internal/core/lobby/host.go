@@ -12,13 +12,13 @@ func (l *Lobby) kick(s *seat, id sheet.ID) step.Verdict {
 	t := l.seat(id)
 	switch {
 	case !l.hostIs(s):
-		return step.Verdict{Code: code.NotHost, Reason: "only the host removes players"}
+		return step.Verdict{Code: code.NotHost, Reason: "only the host may remove players"}
 	case t == nil:
 		return step.Verdict{Code: code.NoSeat, Reason: "there is no such seat in this lobby"}
 	case t == s:
 		return step.Verdict{Code: code.WrongTarget, Reason: "leave instead of removing yourself"}
 	case t.filler:
-		return step.Verdict{Code: code.WrongTarget, Reason: "nobody has this seat: the service plays it"}
+		return step.Verdict{Code: code.WrongTarget, Reason: "nobody has this seat; the service plays it"}
 	}
 	l.drop(t)
 	return step.Verdict{}
@@ -29,7 +29,7 @@ func (l *Lobby) handOver(s *seat, id sheet.ID) step.Verdict {
 	t := l.seat(id)
 	switch {
 	case !l.hostIs(s):
-		return step.Verdict{Code: code.NotHost, Reason: "only the host hands the lobby over"}
+		return step.Verdict{Code: code.NotHost, Reason: "only the host can make somebody else the host"}
 	case t == nil || t.gone:
 		return step.Verdict{Code: code.NoSeat, Reason: "there is no such seat in this lobby"}
 	}

@@ -139,12 +139,12 @@ func (l *Lobby) grant(s *seat, in *step.Input) step.Verdict {
 		return l.vote(s, in)
 	case step.Set:
 		if !l.hostIs(s) {
-			return step.Verdict{Code: code.NotHost, Reason: "only the host sets fields by hand"}
+			return step.Verdict{Code: code.NotHost, Reason: "only the host may set fields by hand"}
 		}
 		return l.match.SetByHand(in)
 	case step.Advance:
 		if !l.hostIs(s) {
-			return step.Verdict{Code: code.NotHost, Reason: "only the host lets single ticks pass"}
+			return step.Verdict{Code: code.NotHost, Reason: "only the host can step through play"}
 		}
 		return l.match.Advance(s.Row.ID, in.X)
 	}

@@ -19,7 +19,7 @@ func (l *Lobby) wait(in *step.Input) step.Verdict {
 		return step.Verdict{Code: c, Reason: why}
 	}
 	if slices.ContainsFunc(l.line, func(w waiter) bool { return w.account == in.Acct }) {
-		return step.Verdict{Code: code.AlreadyIn, Reason: "you stand in line for this lobby already"}
+		return step.Verdict{Code: code.AlreadyIn, Reason: "you are already in the queue for this lobby"}
 	}
 	if len(l.line) >= maxLine {
 		return step.Verdict{Code: code.LobbyFull, Reason: fmt.Sprintf("%d people stand in line already", maxLine)}

@@ -20,7 +20,7 @@ const maxTitle = 60
 // checked against who is there; either all are made or none.
 func (l *Lobby) settings(s *seat, in *step.Input) step.Verdict {
 	if !l.hostIs(s) {
-		return step.Verdict{Code: code.NotHost, Reason: "only the host changes the lobby"}
+		return step.Verdict{Code: code.NotHost, Reason: "only the host may change the lobby"}
 	}
 	if len(in.Args) == 0 {
 		return step.Verdict{
@@ -120,7 +120,7 @@ func (l *Lobby) mayChange(n *step.Named) step.Verdict {
 	case "open", "listed", "password":
 	default:
 		if l.State() != rulebook.Gathering {
-			return refuse(code.NotNow, "options are changed while the lobby gathers players")
+			return refuse(code.NotNow, "options can be changed only while the lobby is gathering players")
 		}
 		if f.Bounded && f.Clamp(v) != v || !f.Fits(n.Value) ||
 			f.Type == sheet.Text && utf8.RuneCountInString(n.Value.S) > int(f.Max) {

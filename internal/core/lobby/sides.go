@@ -14,7 +14,7 @@ func (l *Lobby) swap(s *seat, id sheet.ID) step.Verdict {
 	t := l.seat(id)
 	switch {
 	case t == nil || t == s:
-		return step.Verdict{Code: code.NoSeat, Reason: "there is no such other seat in this lobby"}
+		return step.Verdict{Code: code.NoSeat, Reason: "there is no other seat with this number in this lobby"}
 	case len(l.teams) == 0 || t.Row.Team == s.Row.Team:
 		return step.Verdict{Code: code.WrongTarget, Reason: "you are on the same side"}
 	case l.teamsLocked():
@@ -44,7 +44,7 @@ func (l *Lobby) teamsLocked() bool {
 func (l *Lobby) shuffle(s *seat) step.Verdict {
 	switch {
 	case !l.hostIs(s):
-		return step.Verdict{Code: code.NotHost, Reason: "only the host shuffles the teams"}
+		return step.Verdict{Code: code.NotHost, Reason: "only the host may shuffle the teams"}
 	case len(l.teams) == 0:
 		return step.Verdict{Code: code.NoTeam, Reason: "there are no teams"}
 	case l.teamsLocked():

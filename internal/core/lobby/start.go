@@ -13,7 +13,8 @@ import (
 // missing says what a match still lacks, or nothing.
 func (l *Lobby) missing() (code.Code, string) {
 	if l.match.Full() {
-		return code.Stopping, "what earlier matches gave waits for the database; the next begins when it is kept"
+		return code.Stopping, "results of earlier matches are waiting for the database; the next match begins " +
+			"when they are saved"
 	}
 	if n, least := len(l.seats), l.book.Players.Least; n < least {
 		return code.TooFew, fmt.Sprintf("%d players are here, %d are needed", n, least)
@@ -86,7 +87,8 @@ func (l *Lobby) setReady(s *seat, on bool) step.Verdict {
 	case state == rulebook.Playing:
 		return step.Verdict{Code: code.NotNow, Reason: "a match is running"}
 	case state == rulebook.Results && l.book.End.Then != rulebook.ThenVote:
-		return step.Verdict{Code: code.NotNow, Reason: "the result is being shown; the lobby is back in a moment"}
+		return step.Verdict{Code: code.NotNow, Reason: "the result is being shown; the lobby will be back in a " +
+			"moment"}
 	}
 	l.st.SetFlag(s.Row, l.book.F.Player.Ready, on)
 	if l.State() == rulebook.Results && l.allReady() { // the vote is over
@@ -99,7 +101,7 @@ func (l *Lobby) setReady(s *seat, on bool) step.Verdict {
 // hostStarts answers start.
 func (l *Lobby) hostStarts(s *seat) step.Verdict {
 	if !l.hostIs(s) {
-		return step.Verdict{Code: code.NotHost, Reason: "only the host starts the match"}
+		return step.Verdict{Code: code.NotHost, Reason: "only the host may start the match"}
 	}
 	if l.book.Start.By == rulebook.StartReady {
 		return step.Verdict{Code: code.NotNow, Reason: "this match starts when all are ready"}

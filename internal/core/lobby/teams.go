@@ -108,7 +108,7 @@ func (l *Lobby) changeTeam(s *seat, in *step.Input) step.Verdict {
 			return step.Verdict{Code: code.NoSeat, Reason: "there is no such seat"}
 		}
 		if !l.hostIs(s) {
-			return step.Verdict{Code: code.NotHost, Reason: "only the host puts others in a team"}
+			return step.Verdict{Code: code.NotHost, Reason: "only the host may move others between teams"}
 		}
 	}
 	switch {
@@ -120,7 +120,7 @@ func (l *Lobby) changeTeam(s *seat, in *step.Input) step.Verdict {
 	case who.Row.Team == t.ID:
 		return step.Verdict{}
 	case l.teamSize(t) >= l.book.Teams.List[i].Most:
-		return step.Verdict{Code: code.TeamFull, Reason: "the team has no place left"}
+		return step.Verdict{Code: code.TeamFull, Reason: "the team is full"}
 	}
 	l.joinTeam(who, t)
 	l.counts()

@@ -34,7 +34,7 @@ func (l *Lobby) vote(s *seat, in *step.Input) step.Verdict {
 	case open != v:
 		return step.Verdict{Code: code.VoteOpen, Reason: "the vote " + open.Title + " is under way"}
 	case !l.mayVote(s, v):
-		return step.Verdict{Code: code.NotVoter, Reason: "you do not vote in this"}
+		return step.Verdict{Code: code.NotVoter, Reason: "you may not vote in this one"}
 	}
 	cast, ok := castOf(v, in.Text)
 	if !ok {

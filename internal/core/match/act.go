@@ -28,7 +28,7 @@ func (m *Match) mayPlay(s *Player, also rulebook.Also) (code.Code, string) {
 		return code.Benched, "you are on the bench"
 	case f.Frozen != nil && m.frozen(s.Row) > 0:
 		left := sheet.FormatClock(sheet.Millis(m.frozen(s.Row), m.book.Rate))
-		return code.Stunned, "your inputs are not taken for " + left
+		return code.Stunned, "your inputs are blocked for " + left
 	case !m.playRuns() && also&rulebook.AlsoPause == 0:
 		return code.Paused, "play is paused"
 	}
@@ -89,7 +89,7 @@ func (m *Match) mayAct(s *Player, a *rulebook.Action) step.Verdict {
 	switch {
 	case m.row == nil:
 	case phase.Frozen && a.Also&rulebook.AlsoFrozen == 0:
-		return step.Verdict{Code: code.Frozen, Reason: "no actions are taken in the phase " + phase.Title}
+		return step.Verdict{Code: code.Frozen, Reason: "actions are not accepted in the phase " + phase.Title}
 	case a.Phases&(1<<m.run.phase) == 0:
 		return step.Verdict{Code: code.NotNow, Reason: a.Title + " may not be used in the phase " + phase.Title}
 	}

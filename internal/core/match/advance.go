@@ -24,7 +24,7 @@ func (m *Match) Advance(by sheet.ID, ticks int64) step.Verdict {
 	case ticks < 1 || ticks > MaxAdvance:
 		return step.Verdict{Code: code.OutOfRange, Reason: fmt.Sprintf("1 to %d ticks pass at once", MaxAdvance)}
 	case m.run.pause.waiting:
-		return step.Verdict{Code: code.TooFew, Reason: "play waits for players"}
+		return step.Verdict{Code: code.TooFew, Reason: "play is waiting for players"}
 	case m.row.Int(m.book.F.Match.Paused) == rulebook.PauseNo:
 		m.pauseNow(by, false)
 		return step.Verdict{}

@@ -113,7 +113,7 @@ func (m *Match) aimTarget(me *sheet.Row, a *rulebook.Action, in aimed) step.Verd
 			}
 		}
 		if a.Aim.Block && !m.ground().Sees(ax, ay, bx, by) {
-			return step.Verdict{Code: code.Blocked, Reason: "a wall stands between"}
+			return step.Verdict{Code: code.Blocked, Reason: "a wall is in the way"}
 		}
 	}
 	m.hits = append(m.hits, t)
@@ -227,7 +227,7 @@ func (m *Match) aimArea(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdic
 			return step.Verdict{Code: code.OutOfReach, Reason: a.Title + " reaches " + metres(a.Aim.Reach)}
 		}
 		if a.Aim.Block && !m.ground().Sees(sx, sy, x, y) {
-			return step.Verdict{Code: code.Blocked, Reason: "a wall stands between"}
+			return step.Verdict{Code: code.Blocked, Reason: "a wall is in the way"}
 		}
 	}
 	m.gather(me, a, x, y, a.Aim.Radius, nil)

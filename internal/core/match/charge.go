@@ -64,10 +64,10 @@ func (m *Match) Charged(s *Player, in *step.Input) step.Verdict {
 	case in.N < 0 && in.Yes:
 		return step.Verdict{
 			Code:   code.TooLittle,
-			Reason: "your record has less than this costs: it was spent elsewhere",
+			Reason: "your record holds less than this costs: it was spent elsewhere",
 		}
 	case in.N < 0:
-		return step.Verdict{Code: code.NotKept, Reason: "where records are kept does not answer; nothing was taken"}
+		return step.Verdict{Code: code.NotKept, Reason: "the database does not answer; nothing was taken"}
 	}
 	v := m.Act(s, in)
 	if v.Code != code.OK { // things have changed meanwhile: it gets back what it has paid

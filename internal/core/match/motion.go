@@ -31,7 +31,7 @@ func (m *Match) Steer(s *Player, in *step.Input) step.Verdict {
 	case !inRange(in.X) || !inRange(in.Y):
 		return step.Verdict{
 			Code:   code.BadArgument,
-			Reason: "a direction is given in thousandths of the top speed, from -1000 to 1000 each way",
+			Reason: "a direction has two parts from -1000 to 1000, in thousandths of the top speed",
 		}
 	}
 	x, y := in.X, in.Y
@@ -146,7 +146,7 @@ func (m *Match) within(x, y int64) (int64, int64) {
 func (m *Match) Claim(s *Player, in *step.Input) step.Verdict {
 	mv, f := m.book.Movement, &m.book.F.Player
 	if mv == nil || !mv.Claims {
-		return step.Verdict{Code: code.NoMovement, Reason: "this rulebook takes no positions from clients"}
+		return step.Verdict{Code: code.NoMovement, Reason: "this rulebook does not accept positions from clients"}
 	}
 	if c, why := m.mayPlay(s, 0); c != code.OK {
 		return step.Verdict{Code: c, Reason: why}
@@ -169,7 +169,7 @@ func (m *Match) Claim(s *Player, in *step.Input) step.Verdict {
 		m.st.Remark(s.Row, f.Pos)
 		return step.Verdict{
 			Code:   code.OutOfRange,
-			Reason: "you cannot be there: at most " + metres(far) + " since your last claim, and not through walls",
+			Reason: "you cannot have got there: at most " + metres(far) + " since your last claim, and not through walls",
 		}
 	}
 	m.st.SetPos(s.Row, f.Pos, in.X, in.Y)

@@ -63,15 +63,15 @@ func (m *Match) AskPause(s *Player, why string) step.Verdict {
 	case !s.Row.Flag(m.book.F.Player.Playing):
 		return step.Verdict{Code: code.NotPlaying, Reason: "you take no part in this match"}
 	case m.row.Int(m.book.F.Match.Paused) != rulebook.PauseNo:
-		return step.Verdict{Code: code.PauseAlready, Reason: "play is paused already"}
+		return step.Verdict{Code: code.PauseAlready, Reason: "play is already paused"}
 	case p.Who == rulebook.PauseNobody:
 		return step.Verdict{Code: code.PauseNobody, Reason: "this rulebook has no pauses"}
 	case p.Who == rulebook.PauseHost && !m.isHost(s):
-		return step.Verdict{Code: code.PauseNobody, Reason: "only the host pauses here"}
+		return step.Verdict{Code: code.PauseNobody, Reason: "only the host may pause here"}
 	case p.Phases&(1<<m.run.phase) == 0:
 		return step.Verdict{
 			Code:   code.PauseNobody,
-			Reason: "no pause is given in the phase " + m.book.Phases[m.run.phase].Title,
+			Reason: "pauses are not allowed in the phase " + m.book.Phases[m.run.phase].Title,
 		}
 	}
 	use := m.pauseUse(m.budgetOf(s))
@@ -139,11 +139,12 @@ func (m *Match) AskResume(s *Player) step.Verdict {
 	}
 	switch {
 	case m.run.pause.waiting:
-		return step.Verdict{Code: code.TooFew, Reason: "play waits for players"}
+		return step.Verdict{Code: code.TooFew, Reason: "play is waiting for players"}
 	case !s.Row.Flag(m.book.F.Player.Playing) && !m.isHost(s), m.book.Pause.Who == rulebook.PauseHost && !m.isHost(s),
 		m.book.Pause.Who == rulebook.PauseTeams && m.run.pause.by != s.Row.Team && !m.isHost(s),
 		m.book.Pause.Who == rulebook.PauseAnyone && m.run.pause.by != s.Row.ID && !m.isHost(s):
-		return step.Verdict{Code: code.PauseNobody, Reason: "only who paused, or the host, lets play go on"}
+		return step.Verdict{Code: code.PauseNobody, Reason: "only the player who paused or the host may resume " +
+			"play"}
 	}
 	m.resumeSoon()
 	return step.Verdict{}

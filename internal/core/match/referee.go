@@ -96,7 +96,7 @@ func (m *Match) Answer(no int64, yes bool, args []step.Named) step.Verdict {
 	if i < 0 || !m.InPlay() {
 		return step.Verdict{
 			Code:   code.NoDecision,
-			Reason: "no decision with this number is waiting; it may have run out",
+			Reason: "no decision with this number is pending; its time may be up",
 		}
 	}
 	r := m.run.decisions[i].act.Referee

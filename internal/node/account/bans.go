@@ -119,7 +119,7 @@ func (s *Service) ComeBack(ctx context.Context, text, device, password, address 
 			res := tx.Model(&store.Account{}).Where("player_id = ?", player).
 				Updates(map[string]any{"password": hash, "changed_at": now})
 			if res.Error == nil && res.RowsAffected == 0 {
-				return fault.New(code.WrongLogin, "you have no account that a password could be for: leave it out")
+				return fault.New(code.WrongLogin, "you have no account, so leave the password out")
 			}
 			if res.Error != nil {
 				return res.Error

@@ -125,7 +125,7 @@ func (s *Service) tie(tx *store.Tx, key, player string) (id string, err error) {
 		return "", err
 	}
 	if n >= MaxDevices {
-		return "", fault.New(code.TooManyDevices, "you sign in with %d devices already; remove one first", MaxDevices)
+		return "", fault.New(code.TooManyDevices, "you already have %d devices; remove one first", MaxDevices)
 	}
 	row := store.Device{KeyHash: hash, PlayerID: player, CreatedAt: now, SeenAt: now, ID: uuid.NewString()}
 	err = tx.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "key_hash"}},
@@ -164,7 +164,7 @@ func (s *Service) NameDevice(ctx context.Context, player, id, name string) error
 }
 
 func noDevice(id string) error {
-	return fault.New(code.NoDevice, "you sign in with no device %.40q; your list of devices gives their IDs", id)
+	return fault.New(code.NoDevice, "you have no device %.40q; the list of your devices has their IDs", id)
 }
 
 // RemoveDevice makes a device a player's no more, and voids the tokens of its sign-ins. The
@@ -188,7 +188,7 @@ func (s *Service) RemoveDevice(ctx context.Context, player, id string) error {
 		case res.RowsAffected == 0:
 			return noDevice(id)
 		case ways == 1:
-			return fault.New(code.LastWay, "nothing but this device leads back to you: make an account first")
+			return fault.New(code.LastWay, "this device is your only way to sign in: make an account first")
 		}
 		return s.voidDevices(tx, "device_id = ?", id)
 	})

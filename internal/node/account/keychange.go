@@ -118,7 +118,7 @@ func (s *Service) RevokeKey(ctx context.Context, by *Who, name string) error {
 // revoke a key may rotate it.
 func (s *Service) RotateKey(ctx context.Context, by *Who, name string, overlap time.Duration) (*ServiceKey, error) {
 	if overlap < 0 || overlap > MaxOverlap {
-		return nil, fault.New(code.OutOfRange, "the old text stays good for 0 to %d ms", MaxOverlap.Milliseconds())
+		return nil, fault.New(code.OutOfRange, "the old text can stay valid for 0 to %d ms", MaxOverlap.Milliseconds())
 	}
 	var out ServiceKey
 	err := s.changeKey(ctx, by, name, func(tx *store.Tx, row *store.ServiceKey, _ bool) error {
@@ -172,7 +172,7 @@ func (s *Service) changeKey(
 		case row == nil:
 			return fault.New(code.NoKeyNamed, "there is no service key %q that is not revoked", name)
 		case ofEnvironment(row):
-			return fault.New(code.Forbidden, "the environment's key is changed where the service is started")
+			return fault.New(code.Forbidden, "change the environment's key where the service is started")
 		case slices.Contains(scopesOf(row.Scopes), Operator) && row.ID != by.key && !ofEnvironment(caller):
 			return fault.New(code.Forbidden, "an operator's key is revoked and rotated with itself, or with the "+
 				"key that "+

@@ -197,7 +197,7 @@ func (s *Service) checkKey(ctx context.Context, c *claims, signer string) (*Who,
 		return row, err
 	})
 	if err == nil && row.VoidBefore != nil && c.At <= row.VoidBefore.UnixMicro() {
-		return nil, fault.New(code.BadToken, "the key of this token has another text now: sign in again")
+		return nil, fault.New(code.BadToken, "the key of this token has been rotated: sign in again")
 	}
 	return &Who{Name: row.Name, Scopes: scopesOf(row.Scopes), key: row.ID, subject: ofKey(row.ID), at: c.At,
 		signer: signer}, err

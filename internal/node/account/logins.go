@@ -65,8 +65,8 @@ func checkPassword(p, login string) error {
 		head = string(runes[:looked])
 	}
 	if zxcvbn.PasswordStrength(head, []string{login, "turnvex"}).Guesses < fewestGuesses {
-		return fault.New(code.WeakPassword, "this password is among the first that are tried: take some words that do "+
-			"not belong together")
+		return fault.New(code.WeakPassword, "this password is too common: use several words that do not belong "+
+			"together")
 	}
 	return nil
 }

@@ -220,7 +220,7 @@ func (s *Service) Check(ctx context.Context, token string) (*Who, error) {
 	)
 	if err != nil {
 		if errors.Is(err, jwt.ErrTokenExpired) {
-			return nil, fault.New(code.BadToken, "the token has run out: refresh it or sign in again")
+			return nil, fault.New(code.BadToken, "the token has expired: refresh it or sign in again")
 		}
 		var f *fault.Fault
 		if errors.As(err, &f) {
@@ -242,7 +242,7 @@ func (s *Service) Check(ctx context.Context, token string) (*Who, error) {
 	})
 	if err != nil {
 		if fault.CodeOf(err) == code.NoPlayer {
-			return nil, fault.New(code.BadToken, "the player of this token is no more: sign in again")
+			return nil, fault.New(code.BadToken, "the player of this token has been deleted: sign in again")
 		}
 		return nil, err
 	}

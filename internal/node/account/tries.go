@@ -24,7 +24,7 @@ const comeAgain = 2
 func (s *Service) hashing() (done func(), err error) {
 	back, err := s.guard.Take(guard.Hashing, "")
 	if err != nil {
-		f := fault.New(code.TooMany, "many people sign in with passwords just now; try again in %d s", comeAgain)
+		f := fault.New(code.TooMany, "many people are signing in with passwords; try again in %d s", comeAgain)
 		f.Left = comeAgain
 		return nil, f
 	}

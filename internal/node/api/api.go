@@ -164,7 +164,8 @@ func (s *server) ready(w http.ResponseWriter, r *http.Request) {
 	case err != nil:
 		s.fail(w, r, fault.New(code.Stopping, "the database does not answer within %s", readyWithin))
 	case !since.IsZero():
-		s.fail(w, r, fault.New(code.Stopping, "what the lobbies take in cannot be written since %s; %d bytes wait",
+		s.fail(w, r, fault.New(code.Stopping, "the lobbies' inputs cannot be written since %s; %d bytes are "+
+			"queued",
 			since.UTC().Format(time.RFC3339), waiting))
 	default:
 		s.send(w, r, 200, map[string]any{"status": "ready", "lobbies": s.Hall.Lobbies()})

@@ -22,7 +22,7 @@ const (
 func (s *server) compile(ctx context.Context, src []byte) (*rulebook.Book, rulebook.Problems, error) {
 	back, err := s.Guard.Take(guard.Checking, "")
 	if err != nil {
-		f := fault.New(code.TooMany, "many rulebooks are being checked just now; try again in a moment")
+		f := fault.New(code.TooMany, "many rulebooks are being checked; try again in a moment")
 		f.Left = 1
 		return nil, nil, f
 	}

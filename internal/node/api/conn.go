@@ -217,7 +217,8 @@ func (c *conn) read(within time.Duration) (any, error) {
 		return nil, nil
 	}
 	if kind != messageType[c.enc] {
-		return nil, fault.New(code.BadMessage, "JSON goes in text messages and CBOR in binary ones; %s is spoken here",
+		return nil, fault.New(code.BadMessage, "JSON is sent in text messages and CBOR in binary ones; this "+
+			"connection uses %s",
 			wire.Subprotocols[c.enc])
 	}
 	buf := buffers.Get().(*bytes.Buffer)

@@ -73,8 +73,8 @@ func (s *server) journalOfPractice(c *call) (any, error) {
 	}
 	j, err := s.Ledger.Journal(c.r.Context(), l.ID)
 	if err == nil && j.Missing != 0 {
-		err = fault.New(code.NotFound, "what was played from tick %d to %d is not kept: the database was away for too "+
-			"long; open another practice lobby", j.Until, j.Missing)
+		err = fault.New(code.NotFound, "ticks %d to %d are not in the journal: the database was unavailable for "+
+			"too long; open another practice lobby", j.Until, j.Missing)
 	}
 	if err != nil {
 		return nil, err
@@ -134,7 +134,7 @@ func (s *server) playback(c *call) (any, error) {
 		}
 		n, err := strconv.ParseInt(text, 10, 64)
 		if err != nil || n < 0 || n > 1<<40 {
-			return nil, fault.New(code.OutOfRange, "%s is a whole number from 0 on, not %.40q", name, text)
+			return nil, fault.New(code.OutOfRange, "%s is a whole number, at least 0, not %.40q", name, text)
 		}
 		*into = sheet.Tick(n)
 	}

@@ -85,7 +85,7 @@ func (c *conn) tell(v any) error {
 // onlyPongs is what who watches may send.
 func onlyPongs(m any) error {
 	if p, is := m.(*wire.Ping); !is || p.Is != "pong" {
-		return fault.New(code.BadMessage, "who watches sends pongs and nothing else")
+		return fault.New(code.BadMessage, "a watching connection may only send pongs")
 	}
 	return nil
 }

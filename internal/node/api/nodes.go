@@ -113,7 +113,7 @@ func (s *server) aliveNode(name string) (cluster.Member, error) {
 			names = append(names, m.Name)
 		}
 	}
-	return m, fault.New(code.NoNode, "no node called %.40q is alive; alive are: %s", name, strings.Join(names, ", "))
+	return m, fault.New(code.NoNode, "no node named %.40q is alive; alive are: %s", name, strings.Join(names, ", "))
 }
 
 func (s *server) moveLobby(c *call) (any, error) {
@@ -136,7 +136,8 @@ func (s *server) moveLobby(c *call) (any, error) {
 		return nil, fault.New(code.WrongRegion, "the lobby is in the region %s, and the node %s in %s",
 			s.Cluster.Self.Region, m.Name, m.Region)
 	case s.Series.Plays(l.ID):
-		return nil, fault.New(code.NotNow, "the lobby belongs to a series, which goes with its node: drain that")
+		return nil, fault.New(code.NotNow, "the lobby belongs to a series, which moves with its node: drain the "+
+			"node")
 	}
 	return nil, s.Give(c.r.Context(), l, hall.Destination{Node: m.Name, Address: m.Address})
 }

@@ -42,11 +42,11 @@ func (s *server) faultOf(err error, about ...any) (f *fault.Fault) {
 	case errors.As(err, &f):
 	case errors.Is(err, context.DeadlineExceeded), errors.Is(err, context.Canceled):
 		log.Warn("something was not answered in time")
-		f = fault.New(code.Stopping, "this was not answered in time; try again in a moment")
+		f = fault.New(code.Stopping, "the request took too long; try again in a moment")
 		f.Left = 1
 	case store.Busy(err):
 		log.Warn("the database could not do what was asked", "error", err)
-		f = fault.New(code.Stopping, "the database is busy or starts anew; try again in a moment")
+		f = fault.New(code.Stopping, "the database is busy or restarting; try again in a moment")
 		f.Left = 1
 	default:
 		log.Error("something failed", "error", err)

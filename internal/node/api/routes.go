@@ -195,11 +195,11 @@ func (c *call) readAddress() error {
 		return fault.New(code.BadRequest, "the query is not well formed; %% and ; are written %%25 and %%3B")
 	}
 	if !plainText(c.r.URL.Path) {
-		return fault.New(code.BadRequest, "the address holds bytes that are no text, or control characters")
+		return fault.New(code.BadRequest, "the address contains bytes that are not text, or control characters")
 	}
 	for name, values := range c.q {
 		if len(values) > 1 {
-			return fault.New(code.BadRequest, "the parameter %.40q stands in the query %d times", name, len(values))
+			return fault.New(code.BadRequest, "the parameter %.40q appears %d times in the query", name, len(values))
 		}
 		for _, v := range values {
 			if !plainText(name) || !plainText(v) {

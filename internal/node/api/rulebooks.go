@@ -127,7 +127,7 @@ const rehearseFor = 8 * time.Second
 
 func (s *server) rehearse(c *call) (any, error) {
 	if s.Rehearse == nil {
-		return nil, fault.New(code.NotFound, "this service plays no rehearsals; turnvex rehearse does")
+		return nil, fault.New(code.NotFound, "this service does not run rehearsals; use turnvex rehearse")
 	}
 	matches := 60
 	if text := c.query("matches"); text != "" {

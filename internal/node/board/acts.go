@@ -87,7 +87,7 @@ func (b *Boards) Remove(tx *store.Tx, r Ref, season, subject, author, why string
 			}
 		}
 		if len(placed) == 0 {
-			return fault.New(code.NotOnBoard, "%q does not stand on this board in this season", subject)
+			return fault.New(code.NotOnBoard, "%q has no entry on this board in this season", subject)
 		}
 		placed[0].season = row.ID
 		return b.act(tx, r, act{season: row.Name, subject: subject, what: "remove", author: author, why: why})

@@ -164,7 +164,7 @@ func (b *Boards) beginLocked(h *held, q *Query) (int, error) {
 			i, there = h.rank.Index(n)
 		}
 		if err != nil || !there {
-			return 0, fault.New(code.NotOnBoard, "the player %q does not stand on this board in this season", q.Around)
+			return 0, fault.New(code.NotOnBoard, "the player %q has no entry on this board in this season", q.Around)
 		}
 		return max(min(i-(q.Limit-1)/2, h.rank.Len()-q.Limit), 0), nil
 	case q.From > 1:

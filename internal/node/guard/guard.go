@@ -119,10 +119,10 @@ func (b *bucket) after(l *Limit, now time.Time) float64 {
 // refusal says what is too many, and when to come again.
 func (l *Limit) refusal(left float64) error {
 	if l.Every == 0 {
-		return fault.New(code.TooMany, "%s: at most %d at once for one %s", l.Name, l.Most, l.By)
+		return fault.New(code.TooMany, "%s: at most %d at once per %s", l.Name, l.Most, l.By)
 	}
 	wait := int(math.Ceil((1 - left) * l.Every.Seconds()))
-	f := fault.New(code.TooMany, "%s: at most %d at once and one each %s for one %s; wait %d s",
+	f := fault.New(code.TooMany, "%s: at most %d at once and one more every %s per %s; wait %d s",
 		l.Name, l.Most, l.Every, l.By, max(wait, 1))
 	f.Left = max(wait, 1)
 	return f

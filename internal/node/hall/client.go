@@ -50,7 +50,7 @@ type Client struct {
 	waiting int       // guarded by mu; bytes of later
 }
 
-var tooSlow = wire.Bye{Code: string(code.Slow), Reason: "the connection takes what is sent too slowly", Again: true}
+var tooSlow = wire.Bye{Code: string(code.Slow), Reason: "the connection reads too slowly", Again: true}
 
 func newClient(l *Lobby, enc replica.Encoding) *Client {
 	return &Client{Box: outbox.NewBox(&tooSlow), lobby: l, fresh: true, Viewer: replica.Viewer{Enc: enc}}

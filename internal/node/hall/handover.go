@@ -30,7 +30,7 @@ func (l *Lobby) Give(ctx context.Context, to Destination) error {
 	var refused error
 	err := l.do(ctx, func() {
 		if l.memory == nil || l.leaving {
-			refused = fault.New(code.Stopping, "the lobby is on its way elsewhere, or cannot be handed over")
+			refused = fault.New(code.Stopping, "the lobby is already moving, or cannot be moved")
 			return
 		}
 		l.leaves(h)
@@ -54,7 +54,7 @@ func (l *Lobby) stay(h *handing) {
 	}
 	l.leaving, l.handing = false, nil
 	l.going.Store(false)
-	f := fault.New(code.Stopping, "the lobby waits for the database, and stays where it is; try again later")
+	f := fault.New(code.Stopping, "the lobby is waiting for the database and cannot move; try again later")
 	f.Left = 5
 	h.done <- f
 }

@@ -145,7 +145,7 @@ func (l *Lobby) Kept(ctx context.Context) error {
 		return err
 	}
 	if l.hall.cfg.Ledger.Kept(ctx, mark) != nil {
-		f := fault.New(code.Stopping, "the database does not take it just now; try again in a moment")
+		f := fault.New(code.Stopping, "the database is temporarily unavailable; try again in a moment")
 		f.Left = 1
 		return f
 	}

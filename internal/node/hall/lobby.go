@@ -271,7 +271,7 @@ func (l *Lobby) leaves(h *handing) {
 // gone is why nothing can be asked of the lobby any more.
 func (l *Lobby) gone() error {
 	if l.going.Load() {
-		f := fault.New(code.Stopping, "the lobby is on its way to another node; try again in a moment")
+		f := fault.New(code.Stopping, "the lobby is moving to another node; try again in a moment")
 		f.Left = 1
 		return f
 	}

@@ -37,7 +37,7 @@ func (l *Lobby) sit(c *Client, m *wire.Local) {
 		case !slices.Contains(l.clients, c) || l.m.Store().Get(seat) == nil: // gone meanwhile
 		case !kept: // who is not kept has not joined
 			l.step(&step.Input{Kind: step.Leave, Seat: seat})
-			refuse(code.Stopping, "the database does not take it just now; try again in a moment")
+			refuse(code.Stopping, "the database is temporarily unavailable; try again in a moment")
 		default:
 			told.OK, told.Seat = true, uint32(seat)
 			l.seatsAre(c, append(slices.Clone(c.Seats), seat))

@@ -76,7 +76,7 @@ func (j *Judge) Take() ([]any, error) {
 	list := j.queue
 	j.queue = nil
 	if j.slow {
-		return nil, fault.New(code.Slow, "the connection takes what is sent too slowly")
+		return nil, fault.New(code.Slow, "the connection reads too slowly")
 	}
 	return list, nil
 }

@@ -51,7 +51,7 @@ func (l *Lobby) Sit(ctx context.Context, j Joining) (sheet.ID, error) {
 	var err error
 	e := l.do(ctx, func() {
 		if l.m.SeatOf(j.Account) != 0 {
-			err = fault.New(code.AlreadyIn, "you have a seat in this lobby already")
+			err = fault.New(code.AlreadyIn, "you already have a seat in this lobby")
 			return
 		}
 		if j.Version != "" && j.Version != l.book.Version {

@@ -277,7 +277,7 @@ func TestConsoleSessionEnds(t *testing.T) {
 	s.press("Sign out")
 	s.says("Operator sign-in")
 	s.open("/operations")
-	s.says("needs an operator")
+	s.says("Sign in as an operator")
 }
 
 // accessible are the pages that are looked at with axe.

@@ -169,7 +169,7 @@ func (m *Match) Claim(s *Player, in *step.Input) step.Verdict {
 		m.st.Remark(s.Row, f.Pos)
 		return step.Verdict{
 			Code:   code.OutOfRange,
-			Reason: "you cannot have got there: at most " + metres(far) + " since your last claim, and not through walls",
+			Reason: "you cannot have got there: at most " + metres(far) + " since your last claim, not through walls",
 		}
 	}
 	m.st.SetPos(s.Row, f.Pos, in.X, in.Y)

@@ -2,6 +2,7 @@ package service_test
 
 import (
 	"fmt"
+	"net/url"
 	"os"
 	"strconv"
 	"strings"
@@ -156,9 +157,23 @@ func TestConsolePlays(t *testing.T) {
 	s.must("a value", s.Type(`[data-test=by-hand] input`, "7"))
 	s.must("by hand", s.Run(`document.querySelector('[data-test=by-hand] button').click()`))
 	s.see(panel(0) + `.querySelector('[data-field=hull]').textContent.includes('7')`)
+	s.must("a reason", s.Type(`input[placeholder=Reason]`, "the tide is in"))
 	s.press("Pause")
-	s.see(panel(0) + `.innerText.includes('Paused by Player 1')`)
+	for i := range 2 {
+		s.see(panel(i) + `.innerText.includes('Paused by Player 1')`)
+		s.see(panel(i) + `.querySelector('[data-test=pause-why]')?.innerText === 'the tide is in'`)
+	}
 	s.press("Go on")
+	s.see(panel(1) + `.querySelector('[data-test=paused]') === null`)
+	s.press("Freeze")
+	frozen := panel(0) + `.querySelector('[data-test=stepping]').innerText`
+	s.see(frozen + `.includes('frozen at play tick')`)
+	before, err := s.Text(frozen + `.match(/\d+$/)[0]`)
+	s.must("the tick", err)
+	s.press("5 ticks")
+	s.see(fmt.Sprintf(`%s.endsWith('play tick ' + (%s + 5))`, frozen, before))
+	s.press("Run")
+	s.see(frozen + `.includes('Freeze')`)
 	code, err := s.Text(`location.pathname.split('/').at(-1)`)
 	s.must("the code", err)
 	s.open("/lobby/" + code)
@@ -217,12 +232,18 @@ func TestConsoleEditor(t *testing.T) {
 	s.see(`document.querySelectorAll('.cm-lintRange-error').length > 0`)
 	s.must("the fix", s.Click(`[data-test=fix]`))
 	s.see(`document.querySelector('[data-test=verdict]').innerText === 'no errors'`)
+	s.see(`document.querySelector('[data-test=flow] [data-phase=end]') !== null`)
 	s.press("Rehearse")
 	s.see(`/100 matches, 100 ended/.test(document.querySelector('[data-test=rehearsal]').innerText)`)
 	s.press("Publish")
 	s.must("the reason", s.Type(`[role=alertdialog] input`, "first of its name"))
 	s.must("publish", s.Run(`document.querySelector('[role=alertdialog] button[type=submit]').click()`))
 	s.see(fmt.Sprintf(`location.pathname === '/rulebooks/%s'`, name))
+	code := lobby(t, player(t, "Mara"), client.Opening{Rulebook: name})
+	c := join(t, player(t, "Joss"), client.Options{Lobby: code})
+	s.see(`document.querySelector('[data-test=flow]')?.innerText.includes('Between matches')`)
+	do(t, c, client.Intent{Do: "ready"})
+	s.see(`document.querySelector('[data-test=flow] [data-phase=play]')?.dataset.here === 'true'`)
 	var report struct{ Matches int }
 	short := []byte("turnvex: 1\nname: short\nplayers: {least: 1, most: 2}\nphases: {play: {length: 5s}}\n")
 	if err := operator(t).Call(soon(t), "POST", "/v1/rulebooks/rehearse?matches=5", short, &report); err != nil ||
@@ -284,6 +305,27 @@ func TestConsoleSessionEnds(t *testing.T) {
 var accessible = []string{"/", "/lobbies", "/play", "/results", "/boards/duel/points", "/players", "/rulebooks",
 	"/rulebooks/duel", "/operations", "/docs", "/docs/rulebook", "/nowhere"}
 
+// aMatch is a match that has ended, and somebody who was in it.
+func aMatch(t *testing.T) (id string, in *client.Signed) {
+	t.Helper()
+	in = player(t, "Mara")
+	code := lobby(t, in, client.Opening{Rulebook: "duel"})
+	a, b := join(t, in, client.Options{Lobby: code}), join(t, player(t, "Joss"), client.Options{Lobby: code})
+	play(t, a, b)
+	until(t, a, "the match runs", func(c *client.Copy) bool { return c.Match() != nil })
+	if err := operator(t).EndMatch(soon(t), code, ""); err != nil {
+		t.Fatal(err)
+	}
+	until(t, a, "the result is kept", func(*client.Copy) bool {
+		list, err := as(in).Matches(soon(t), url.Values{"lobby": {code}})
+		if err == nil && len(list) == 1 {
+			id = list[0].ID
+		}
+		return id != ""
+	})
+	return id, in
+}
+
 // TestConsoleAccessible: no page has what axe-core finds (WCAG 2.2, A and AA, and its best practices), in
 // both colour modes, and none is wider than a phone.
 func TestConsoleAccessible(t *testing.T) {
@@ -293,7 +335,9 @@ func TestConsoleAccessible(t *testing.T) {
 		t.Fatal(err)
 	}
 	s := console(t, operatorKey)
-	for i, path := range append([]string{"/lobby/" + code, "/lobby/" + code + "/back"}, accessible...) {
+	played, in := aMatch(t)
+	for i, path := range append([]string{"/lobby/" + code, "/lobby/" + code + "/back", "/results/" + played,
+		"/players/" + in.Player}, accessible...) {
 		s.must("colours", s.Run(fmt.Sprintf(`localStorage.setItem('mode', %q)`, []string{"light", "dark"}[i%2])))
 		s.open(path)
 		s.see(`!!document.querySelector('main h1') && !document.querySelector('[aria-busy=true]') && ` +

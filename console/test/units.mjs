@@ -122,6 +122,7 @@ test('what differs for longer than it may is a fault, with since when, and is ke
   one.take(25, [-1, 4])
   rows(26)
   assert.deepEqual(compare.faults.map((f) => [f.from, f.to]), [[12, 26]])
+  assert.equal(a.at(4), undefined, 'of the time before it was there a copy is not compared')
   assert.equal(t.at(10).sheets.get(4).values.get(1), 60, 'a frame does not change once it is made')
 })
 

@@ -1,6 +1,7 @@
 import { Badge, Box, Button, Grid, HStack, Input, NativeSelect, Stack, Text } from '@chakra-ui/react'
 import { useCallback, useEffect, useRef, useState } from 'react'
 import type { ActionInfo, Copy, Intent, Verdict } from 'turnvex-client'
+import { Failed } from '../app/Page.tsx'
 import { plainName } from '../app/words.ts'
 import { Bar } from './Bar.tsx'
 import { ByHand } from './ByHand.tsx'
@@ -61,7 +62,13 @@ export function Panel({
     if (all.length === 0) return
     setTarget(all[(all.findIndex((s) => s.id === target) + 1) % all.length]?.id)
   })
-  if (source.state === 'ended') return <Text p="4">{source.why?.reason}</Text>
+  if (source.state === 'ended')
+    return (
+      <Failed
+        error={`${name} has no seat: ${source.why?.reason ?? 'the connection has ended'}.`}
+        again={() => location.reload()}
+      />
+    )
   if (!copy?.lobby || !me)
     return (
       <Box p="4" borderWidth="1px" rounded="md" bg="bg" aria-busy="true">

@@ -33,9 +33,9 @@ export class Recorder {
     this.end()
   }
 
-  /** What was held at a tick: the last frame that is not later, or the first that there is. */
+  /** What was held at a tick: the last frame that is not later; nothing is known of the time before the first. */
   at(tick: number): Frame | undefined {
-    return this.frames.findLast((f) => f.tick <= tick) ?? this.frames[0]
+    return this.frames.findLast((f) => f.tick <= tick)
   }
 
   private whole(copy: Copy) {

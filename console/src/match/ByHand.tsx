@@ -1,21 +1,42 @@
 import { Button, HStack, Input, NativeSelect, Text } from '@chakra-ui/react'
 import { useState, type FormEvent } from 'react'
-import type { FieldInfo, Sheet } from 'turnvex-client'
+import type { FieldInfo, Intent, Sheet } from 'turnvex-client'
 import { useKeys } from './connections.ts'
 import { label, nameOf, shown } from './fields.ts'
 import type { LiveSource, Source } from './source.ts'
 
-/** Sets a field of a practice match by hand, as its host. */
+/** What the host of a practice match does by hand. */
 export function ByHand({ source }: { source: LiveSource }) {
-  useKeys(source, 'player+', 'match+', 'team+', 'lobby.host')
+  useKeys(source, 'match+', 'lobby.host')
   const { copy, connection } = source
+  if (!copy?.lobby?.flag('practice') || copy.lobby.num('host') !== connection.me?.id) return null
+  const ask = (intent: Intent) =>
+    connection.send(intent).then((v) => {
+      if (!v.ok) throw new Error(v.reason ?? v.code)
+    })
+  return (
+    <>
+      <Stepping source={source} advance={(value) => ask({ do: 'advance', value })} />
+      <SetField source={source} set={(target, name, value) => ask({ do: 'set', target, name, value })} />
+    </>
+  )
+}
+
+/** Sets a field of a practice match by hand. */
+export function SetField({
+  source,
+  set,
+}: {
+  source: Source
+  set: (sheet: number, field: string, value: unknown) => Promise<unknown>
+}) {
+  useKeys(source, 'player+', 'match+', 'match.over', 'team+')
+  const copy = source.copy
   const [id, setId] = useState<number>()
   const [name, setName] = useState('')
   const [text, setText] = useState('')
   const [said, setSaid] = useState('')
-  const me = connection.me
-  if (!copy?.match || copy.match.flag('over') || !copy.lobby?.flag('practice') || copy.lobby.num('host') !== me?.id)
-    return null
+  if (!copy?.match || copy.match.flag('over') || !copy.lobby?.flag('practice')) return null
   const sheets = [...copy.of('player'), ...copy.of('team'), copy.match].filter((s) => settable(s).length > 0)
   const sheet = sheets.find((s) => s.id === id) ?? sheets[0]
   if (!sheet) return null
@@ -24,46 +45,39 @@ export function ByHand({ source }: { source: LiveSource }) {
   const submit = (e: FormEvent) => {
     e.preventDefault()
     if (!field) return
-    connection.send({ do: 'set', target: sheet.id, name: field.name, value: written(field, text) }).then(
-      (v) => setSaid(v.ok ? 'Set.' : (v.reason ?? v.code ?? '')),
+    set(sheet.id, field.name, written(field, text)).then(
+      () => setSaid('Set.'),
       (err: Error) => setSaid(err.message),
     )
   }
-  const advance = (value: number) =>
-    connection.send({ do: 'advance', value }).then((v) => {
-      if (!v.ok) throw new Error(v.reason ?? v.code)
-    })
   return (
-    <>
-      <Stepping source={source} advance={advance} />
-      <form onSubmit={submit} data-test="by-hand">
-        <HStack gap="2" wrap="wrap">
-          <Text fontSize="xs" color="fg.muted">
-            Set by hand
-          </Text>
-          <Choice name="Sheet" value={String(sheet.id)} set={(v) => setId(Number(v))}>
-            {sheets.map((s) => [String(s.id), s.kind === 'match' ? 'the match' : nameOf(copy, s.id)])}
-          </Choice>
-          <Choice name="Field" value={field?.name ?? ''} set={setName}>
-            {fields.map((f) => [f.name, label(f)])}
-          </Choice>
-          <Input
-            size="xs"
-            w="24"
-            aria-label="Value"
-            placeholder={field ? shown(copy, field, sheet.raw(field.name)) : ''}
-            value={text}
-            onChange={(e) => setText(e.target.value)}
-          />
-          <Button size="xs" type="submit" variant="outline" disabled={!text.trim()}>
-            Set
-          </Button>
-          <Text fontSize="xs" color="fg.muted" role="status">
-            {said}
-          </Text>
-        </HStack>
-      </form>
-    </>
+    <form onSubmit={submit} data-test="by-hand">
+      <HStack gap="2" wrap="wrap">
+        <Text fontSize="xs" color="fg.muted">
+          Set by hand
+        </Text>
+        <Choice name="Sheet" value={String(sheet.id)} set={(v) => setId(Number(v))}>
+          {sheets.map((s) => [String(s.id), s.kind === 'match' ? 'the match' : nameOf(copy, s.id)])}
+        </Choice>
+        <Choice name="Field" value={field?.name ?? ''} set={setName}>
+          {fields.map((f) => [f.name, label(f)])}
+        </Choice>
+        <Input
+          size="xs"
+          w="24"
+          aria-label="Value"
+          placeholder={field ? shown(copy, field, sheet.raw(field.name)) : ''}
+          value={text}
+          onChange={(e) => setText(e.target.value)}
+        />
+        <Button size="xs" type="submit" variant="outline" disabled={!text.trim()}>
+          Set
+        </Button>
+        <Text fontSize="xs" color="fg.muted" role="status">
+          {said}
+        </Text>
+      </HStack>
+    </form>
   )
 }
 

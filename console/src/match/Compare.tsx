@@ -6,7 +6,7 @@ import { Section } from '../app/Page.tsx'
 import { http, session, token } from '../app/session.ts'
 import { bytes } from '../app/words.ts'
 import './match.css'
-import { Stepping } from './ByHand.tsx'
+import { SetField, Stepping } from './ByHand.tsx'
 import { useKeys, useLive } from './connections.ts'
 import { label, nameOf, shown } from './fields.ts'
 import { Comparison, Recorder, type Fault, type Row } from './frames.ts'
@@ -85,10 +85,18 @@ export default function Compare({ source, code }: { source: LiveSource; code: st
         ))}
         <OwnCopies code={code} copy={copy} />
         {session.can('operator') && (
-          <Stepping
-            source={source}
-            advance={(ticks) => http.call('POST /v1/lobbies/{code}/advance', { path: { code }, body: { ticks } })}
-          />
+          <>
+            <Stepping
+              source={source}
+              advance={(ticks) => http.call('POST /v1/lobbies/{code}/advance', { path: { code }, body: { ticks } })}
+            />
+            <SetField
+              source={source}
+              set={(sheet, field, value) =>
+                http.call('POST /v1/lobbies/{code}/set', { path: { code }, body: { sheet, field, value } })
+              }
+            />
+          </>
         )}
       </Flex>
       <Box maxH="420px" overflow="auto" tabIndex={0} role="group" aria-label="Fields of the truth and of two copies">

@@ -177,6 +177,12 @@ func TestConsolePlays(t *testing.T) {
 	code, err := s.Text(`location.pathname.split('/').at(-1)`)
 	s.must("the code", err)
 	s.open("/lobby/" + code)
+	s.press("Side by side")
+	s.see(`!!document.querySelector('[data-test=compare] [data-test=stepping]')`)
+	s.must("a value", s.Type(`[data-test=compare] [data-test=by-hand] input`, "33"))
+	s.must("by hand", s.Run(`document.querySelector('[data-test=compare] [data-test=by-hand] button').click()`))
+	s.see(`[...document.querySelectorAll('[data-test=compare] tbody tr')].some(r => r.children[1].innerText === 'Hull' && ` +
+		`[2, 3].every(i => r.children[i].innerText === '33'))`)
 	s.press("End match")
 	s.see(`!!document.querySelector('[role=alertdialog] input')`)
 	s.must("the reason", s.Type(`[role=alertdialog] input`, "seen enough of it"))

@@ -67,7 +67,7 @@ func run(address, key, out string) error {
 			`setTimeout(() => [...document.querySelectorAll('button')].filter(b => b.innerText.startsWith('Match ')).at(-1).click(), 2500);
 			setTimeout(() => document.querySelector('[aria-label=Play]').click(), 3000)`},
 		{"console-play.png", "/play?rulebook=clash", `[...document.querySelectorAll('[data-panel] [data-test=phase]')].filter(p => p.innerText.startsWith('Play')).length === 2`, ""},
-		{"console-editor.png", "/rulebooks/bell", `document.querySelector('[data-test=verdict]')?.innerText === 'no errors'`, ""},
+		{"console-editor.png", "/rulebooks/clash", `document.querySelector('[data-test=verdict]')?.innerText === 'no errors' && !!document.querySelector('[data-here]')`, ""},
 		{"console-operations.png", "/operations", `document.querySelectorAll('canvas').length > 5`, ""},
 		{"console-results.png", "/results", `document.querySelectorAll('[data-test^=match]').length >= 1`, ""},
 		{"console-board.png", "/boards/course/week", `document.querySelectorAll('tbody tr').length >= 20 && !!document.querySelector('select')`, ""},

@@ -76,3 +76,6 @@ func appendText(dst []byte, s string) []byte {
 func appendTime(dst []byte, t time.Time) []byte {
 	return append(t.AppendFormat(append(dst, '"'), time.RFC3339Nano), '"')
 }
+
+// Cursor is where the cursor of the next page stands.
+func (p *BoardPage) Cursor() *string { return &p.Next }

@@ -11,6 +11,9 @@ func (r *Ranking) Check() error {
 		if len(b.slots) == 0 || len(b.slots) >= most || len(b.slots) != len(b.values) {
 			return fmt.Errorf("block %d has %d slots and %d values", n, len(b.slots), len(b.values))
 		}
+		if b.first != b.values[0] {
+			return fmt.Errorf("block %d begins with %d, not %d", n, b.values[0], b.first)
+		}
 		for i, s := range b.slots {
 			e := &r.entries[s]
 			switch {

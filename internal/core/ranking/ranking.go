@@ -24,17 +24,25 @@ const most = 512
 // block holds the slots of entries in order, and beside them their values, so that a
 // search for a value does not look at the entries themselves.
 type block struct {
+	first  int64 // values[0], so that a search over the blocks looks at nothing else
 	slots  []uint32
 	values []int64
 }
 
-func newBlock() block { return block{make([]uint32, 0, most), make([]int64, 0, most)} }
+func newBlock() block { return block{slots: make([]uint32, 0, most), values: make([]int64, 0, most)} }
+
+// begin notes what the block begins with.
+func (b *block) begin() {
+	if len(b.values) > 0 {
+		b.first = b.values[0]
+	}
+}
 
 // Ranking is entries in order: by value, then by who reached it first, then by who is
 // first in the order of Compare. It is not safe for concurrent use. Its invariants:
 //
 //  1. blocks holds each used slot once, in order, with its value; no block is empty, or as
-//     long as most.
+//     long as most, and each says what it begins with.
 //  2. slots maps each Who of a used slot to it, and to no other.
 //  3. sums is the tree of the blocks' lengths: sums[i] covers the i&-i blocks up to i.
 type Ranking struct {
@@ -60,6 +68,7 @@ func New(least bool, compare func(a, b uint32) int, entries []Entry) *Ranking {
 		}
 		b := &r.blocks[len(r.blocks)-1]
 		b.slots, b.values = append(b.slots, uint32(i)), append(b.values, entries[i].Value)
+		b.begin()
 		r.slots[entries[i].Who] = uint32(i)
 	}
 	r.count()
@@ -140,11 +149,13 @@ func (r *Ranking) put(e Entry) {
 	b := &r.blocks[n]
 	i := r.find(b, slot)
 	b.slots, b.values = slices.Insert(b.slots, i, slot), slices.Insert(b.values, i, e.Value)
+	b.begin()
 	r.add(n, 1)
 	if len(b.slots) == most {
 		half := newBlock()
 		half.slots, half.values = append(half.slots, b.slots[most/2:]...), append(half.values, b.values[most/2:]...)
 		b.slots, b.values = b.slots[:most/2], b.values[:most/2]
+		half.begin()
 		r.blocks = slices.Insert(r.blocks, n+1, half)
 		r.count()
 	}
@@ -155,6 +166,7 @@ func (r *Ranking) take(slot uint32) {
 	b := &r.blocks[n]
 	i := r.find(b, slot)
 	b.slots, b.values = slices.Delete(b.slots, i, i+1), slices.Delete(b.values, i, i+1)
+	b.begin()
 	r.add(n, -1)
 	if len(b.slots) == 0 {
 		r.blocks = slices.Delete(r.blocks, n, n+1)
@@ -180,8 +192,12 @@ func (r *Ranking) find(b *block, slot uint32) int {
 // blockOf is the block that holds a slot's entry, or would: the last that does not begin
 // behind it.
 func (r *Ranking) blockOf(slot uint32) int {
+	v := r.entries[slot].Value
 	n := sort.Search(len(r.blocks), func(n int) bool {
 		b := &r.blocks[n]
+		if b.first != v {
+			return len(b.slots) > 0 && Order(r.Least, b.first, 0, v, 0) > 0
+		}
 		return len(b.slots) > 0 && r.against(b, 0, slot) > 0
 	})
 	return max(n-1, 0)
@@ -239,7 +255,13 @@ func (r *Ranking) Place(value int64) int { return r.Search(value, -1<<63) + 1 }
 
 // Search is how many entries stand before a value that was reached at a moment.
 func (r *Ranking) Search(value, at int64) int {
-	n := sort.Search(len(r.blocks), func(n int) bool { return !r.stands(&r.blocks[n], 0, value, at) })
+	n := sort.Search(len(r.blocks), func(n int) bool {
+		b := &r.blocks[n]
+		if b.first != value {
+			return Order(r.Least, b.first, 0, value, 0) >= 0
+		}
+		return !r.stands(b, 0, value, at)
+	})
 	if n == 0 {
 		return 0
 	}

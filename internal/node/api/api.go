@@ -4,11 +4,14 @@ package api
 
 import (
 	"context"
+	"crypto/hmac"
+	"crypto/sha256"
 	"embed"
 	"log/slog"
 	"net/http"
 	"net/netip"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"time"
 
@@ -80,6 +83,7 @@ type server struct {
 	playing    chan struct{} // whose turn it is to have a lobby played back
 	rehearsing chan struct{} // whose turn it is to have a rulebook rehearsed
 	checking   chan struct{} // whose turn it is to have a rulebook checked
+	signers    sync.Pool     // of cursors
 }
 
 // New returns the handler of all doors.
@@ -93,6 +97,7 @@ func New(cfg Config) http.Handler {
 	s := &server{Config: cfg, conns: conns{all: map[*conn]bool{}, n: cfg.Live}, checking: make(chan struct{}, 1),
 		rehearsing: make(chan struct{}, 1),
 		playing:    make(chan struct{}, playbacks)}
+	s.signers.New = func() any { return &signer{mac: hmac.New(sha256.New, cfg.Cursors)} }
 	if cfg.Cluster != nil {
 		s.lease = cfg.Cluster.Lease
 	}

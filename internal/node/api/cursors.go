@@ -1,9 +1,8 @@
 package api
 
 import (
-	"crypto/hmac"
-	"crypto/sha256"
 	"encoding/base64"
+	"hash"
 	"net/url"
 	"reflect"
 	"slices"
@@ -31,8 +30,18 @@ func (s *server) openCursor(c *call, rt *route) error {
 	return nil
 }
 
+// paged is a page of a list, made for this one answer, that says where its cursor stands: for the
+// pages that are read most.
+type paged interface{ Cursor() *string }
+
 // sealCursor signs the cursor of an answer that is a page of a list.
 func (s *server) sealCursor(c *call, rt *route, out any) any {
+	if p, is := out.(paged); is {
+		if next := p.Cursor(); *next != "" {
+			*next = s.cursorSign(c, rt, *next) + "." + *next
+		}
+		return out
+	}
 	v := reflect.ValueOf(out)
 	pointer := v.Kind() == reflect.Pointer && !v.IsNil()
 	if pointer {
@@ -54,17 +63,38 @@ func (s *server) sealCursor(c *call, rt *route, out any) any {
 	return page.Elem().Interface()
 }
 
+// signer signs cursors. What it holds is used again: making it anew for each page costs more than
+// a place on a board.
+type signer struct {
+	mac   hash.Hash
+	text  []byte
+	names []string
+}
+
 // cursorSign is the signature of a cursor: over it, its list, and the filters.
 func (s *server) cursorSign(c *call, rt *route, inner string) string {
-	mac := hmac.New(sha256.New, s.Cursors)
-	filters := url.Values{}
-	for name, values := range c.q {
-		if !slices.Contains([]string{"cursor", "limit"}, name) {
-			filters[name] = values
+	g := s.signers.Get().(*signer)
+	defer s.signers.Put(g)
+	g.names = g.names[:0]
+	for name := range c.q {
+		if name != "cursor" && name != "limit" {
+			g.names = append(g.names, name)
 		}
 	}
-	for _, part := range []string{rt.method, rt.path, c.subject(), filters.Encode(), inner} {
-		mac.Write(append([]byte(part), 0))
+	slices.Sort(g.names)
+	g.text = append(append(append(append(g.text[:0], rt.method...), 0), rt.path...), 0)
+	g.text = append(append(g.text, c.subject()...), 0)
+	for i, name := range g.names {
+		for j, v := range c.q[name] {
+			if i+j > 0 {
+				g.text = append(g.text, '&')
+			}
+			g.text = append(append(append(g.text, url.QueryEscape(name)...), '='), url.QueryEscape(v)...)
+		}
 	}
-	return base64.RawURLEncoding.EncodeToString(mac.Sum(nil)[:12])
+	g.text = append(append(append(g.text, 0), inner...), 0)
+	g.mac.Reset()
+	g.mac.Write(g.text)
+	g.text = g.mac.Sum(g.text[:0])
+	return base64.RawURLEncoding.EncodeToString(g.text[:12])
 }

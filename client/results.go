@@ -26,6 +26,7 @@ type Result struct {
 	Millis   int64          `json:"millis"`           // play time in milliseconds
 	Lasted   int64          `json:"lasted"`           // milliseconds from its beginning to its end, pauses with them
 	Rounds   int64          `json:"rounds"`           // how many were played
+	Arena    string         `json:"arena"`            // the name of the one it ended in; "" if there is one ground only
 	Teams    []TeamResult   `json:"teams"`            // by place
 	Players  []PlayerResult `json:"players"`          // by place
 	Clocks   []string       `json:"clocks,omitempty"` // the fields that are milliseconds of a clock

@@ -14,6 +14,7 @@ export interface Result {
   practice?: boolean
   millis: number
   lasted?: number
+  arena?: string
   rounds?: number
   clocks?: string[]
   teams?: {

@@ -36,6 +36,7 @@ function Whole({ id }: { id: string }) {
             <Fact name="Played">
               {formatClock(m.result.millis)}
               {m.result.rounds ? `, ${many(m.result.rounds, 'round')}` : ''}
+              {m.result.arena ? `, ${plainName(m.result.arena)}` : ''}
             </Fact>
             <Fact name="Rulebook">
               {m.result.rulebook} {m.result.version && <Id id={m.result.version} />}
@@ -157,6 +158,7 @@ function One({ m, all }: { m: MatchRow; all?: boolean }) {
           <Text>
             {formatClock(r.millis)}
             {r.rounds ? `, ${many(r.rounds, 'round')}` : ''}
+            {r.arena ? `, ${plainName(r.arena)}` : ''}
           </Text>
           <Text>ended {since(m.ended)} ago</Text>
           {session.can('read') && (

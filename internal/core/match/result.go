@@ -22,6 +22,9 @@ func (m *Match) keepResult(because string) {
 		Lasted:   sheet.Millis(int64(m.wall-m.run.beganWall), m.book.Rate),
 		Rounds:   m.run.round,
 	}
+	if m.book.Arenas != nil {
+		r.Arena = m.ground().Name
+	}
 	for _, t := range m.teams {
 		r.Teams = append(
 			r.Teams,

@@ -12,6 +12,7 @@ type Result struct {
 	Millis   int64          `json:"millis"`             // of play time
 	Lasted   int64          `json:"lasted,omitempty"`   // milliseconds of wall time, pauses with it: it began so long before it ended
 	Rounds   int64          `json:"rounds,omitempty"`   // begun
+	Arena    string         `json:"arena,omitempty"`    // the name of the one it ended in, if there are several
 	Teams    []TeamResult   `json:"teams,omitempty"`    // in the rulebook's order
 	Players  []PlayerResult `json:"players"`            // by seat, and behind them who left
 	Clocks   []string       `json:"clocks,omitempty"`   // the fields that are milliseconds of a clock

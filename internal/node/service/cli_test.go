@@ -116,6 +116,9 @@ func TestCommandLine(t *testing.T) {
 		`"code":"not-now"`,
 		`"code":"bad-message"`,
 	)
+	has(run(0, `{"local":"Nod"}`+"\n", "join", "-json", code), `"is":"seated"`, `"ok":true`, `"new":"Nod"`)
+	has(run(0, `{"local":"\u0009"}`+"\n"+`{"leave":4000}`+"\n", "join", "-json", code), `"code":"bad-name"`,
+		`"is":"left"`)
 	has(run(1, "", "join", "-json", "NOSUCH"), "no-such-lobby")
 	has(run(0, "", "results", "-rulebook", "bell"), "No match that fits has ended yet.")
 	if _, err := client.SignIn(soon(t), node.Address, "a-device-key-for-the-board", "Board Keeper"); err != nil {

@@ -42,7 +42,8 @@ func joinCommand() command {
 			"ctrl+n answer a vote, f1 to f9 vote for a word, q leaves; the last line shows the keys of the\n" +
 			"actions. With -json it prints every change, notice and verdict as a line, and reads intents as\n" +
 			"lines from standard input, such as {\"do\":\"ready\"} or\n" +
-			"{\"do\":\"act\",\"name\":\"ram\",\"target\":4}.",
+			"{\"do\":\"act\",\"name\":\"ram\",\"target\":4}; {\"local\":\"Nod\"} adds a player to the connection,\n" +
+			"{\"leave\":7} gives up that seat.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -238,8 +239,12 @@ func (w *lineWriter) line(v any, asJSON bool) {
 	writeJSON(w.t.Out, v)
 }
 
-// intentLine is an intent as it is read from standard input.
+// intentLine is a line as it is read from standard input: an intent, or a player who comes onto the
+// connection (Local, with Team if wanted) or leaves it (Leave, a seat).
 type intentLine struct {
+	Local  string         `json:"local"`
+	Team   string         `json:"team"`
+	Leave  uint32         `json:"leave"`
 	Seat   uint32         `json:"seat"`
 	Do     string         `json:"do"`
 	Name   string         `json:"name"`
@@ -264,6 +269,10 @@ func readIntents(t *Terminal, conn *client.Conn, out *lineWriter) {
 			out.line(map[string]any{"is": "error", "code": "bad-message", "reason": err.Error()}, true)
 			continue
 		}
+		if in.Local != "" || in.Leave != 0 {
+			waiting.Go(func() { seatLocal(conn, &in, out) })
+			continue
+		}
 		p := conn.Send(
 			client.Intent{
 				Seat:   in.Seat,
@@ -286,4 +295,23 @@ func readIntents(t *Terminal, conn *client.Conn, out *lineWriter) {
 	ctx, cancel := context.WithTimeout(context.Background(), 3*time.Second)
 	defer cancel()
 	conn.Leave(ctx)
+}
+
+// seatLocal brings a player onto the connection, or lets one leave it, and writes what came of it.
+func seatLocal(conn *client.Conn, in *intentLine, out *lineWriter) {
+	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
+	defer cancel()
+	answer := map[string]any{"is": "seated", "ok": true}
+	var err error
+	if in.Leave != 0 {
+		answer["is"], answer["seat"] = "left", in.Leave
+		err = conn.LeaveSeat(ctx, in.Leave)
+	} else {
+		answer["seat"], err = conn.AddLocal(ctx, in.Local, in.Team)
+	}
+	if err != nil {
+		answer["ok"], answer["code"], answer["reason"] = false, client.CodeOf(err), err.Error()
+		delete(answer, "seat")
+	}
+	out.line(answer, true)
 }

@@ -106,6 +106,9 @@ func showMatch(w io.Writer, m *client.Match) error {
 	if r.Practice {
 		practice = ", practice"
 	}
+	if r.Arena != "" {
+		practice += ", in " + r.Arena
+	}
 	fmt.Fprintf(
 		w,
 		"%s, match %d of lobby %s%s — %s — %s — ended %s ago\n",

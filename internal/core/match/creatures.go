@@ -24,6 +24,7 @@ func (m *Match) addCreature(c *rulebook.Creature, x, y int64, side sheet.ID) *sh
 	m.run.creatureCount[c.No]++
 	m.tallied(func(t *Tally) { t.Creatures[c.No]++ })
 	m.appear(r, c, x, y)
+	m.begin(r, sheet.ResetMatch)
 	return r
 }
 
@@ -56,6 +57,7 @@ func (m *Match) spawnCreature(r *sheet.Row) {
 		}
 	}
 	m.appear(r, c, x, y)
+	m.begin(r, sheet.ResetRespawn)
 }
 
 // creatureOut puts a creature out. Who does not come back is gone when the rules that wait
@@ -210,7 +212,7 @@ func (m *Match) begins(r *sheet.Row, starts []rulebook.Begin) {
 
 // startOf is what a field of a sheet begins with.
 func (m *Match) startOf(r *sheet.Row, f *sheet.Field) sheet.Value {
-	if l := m.book.LimitOf(f); l != nil && l.Start != nil {
+	if l := m.book.LimitOf(f); l != nil && l.Start != nil && m.has(r, l.Kinds) {
 		return m.startBy(l, r)
 	}
 	var starts []rulebook.Begin

@@ -9,7 +9,7 @@ import (
 // held is a value as the bounds by expression of its field let it stand on a sheet.
 func (m *Match) held(r *sheet.Row, f *sheet.Field, v int64) int64 {
 	l := m.book.LimitOf(f)
-	if l == nil {
+	if l == nil || !m.has(r, l.Kinds) {
 		return v
 	}
 	was := m.env
@@ -50,6 +50,9 @@ func (m *Match) holdBounds() (any bool) {
 				continue
 			}
 			for _, r := range m.st.Of(l.Kind) {
+				if !m.has(r, l.Kinds) {
+					continue
+				}
 				m.subject(l.Kind, r)
 				if m.st.SetInt(r, l.Field, m.bounded(l, r.Int(l.Field))) {
 					any = true
@@ -70,7 +73,7 @@ func (m *Match) begin(r *sheet.Row, at sheet.Reset) {
 }
 
 func (m *Match) beginOne(l *rulebook.Limit, r *sheet.Row, at sheet.Reset) {
-	if l.Start == nil || l.Kind != r.Kind || l.Field.Reset < at {
+	if l.Start == nil || l.Kind != r.Kind || l.Field.Reset < at || !m.has(r, l.Kinds) {
 		return
 	}
 	was := m.env

@@ -133,6 +133,7 @@ func (m *Match) placeAt(no int, x, y int64) *sheet.Row {
 	m.run.pieceCount[no]++
 	m.tallied(func(t *Tally) { t.Pieces[no]++ })
 	m.startFrom(r)
+	m.begin(r, sheet.ResetMatch)
 	return r
 }
 

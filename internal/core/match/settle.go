@@ -124,6 +124,20 @@ func (m *Match) lastRuleLine() int {
 	return 0
 }
 
+// has tells whether a sheet has a field of its own of which these kinds of piece, creature or
+// zone do. Other sheets have all fields.
+func (m *Match) has(r *sheet.Row, kinds uint64) bool {
+	switch r.Kind {
+	case sheet.Piece:
+		return kinds&(1<<r.Int(m.book.F.Piece.Kind)) != 0
+	case sheet.Creature:
+		return kinds&(1<<r.Int(m.book.F.Creature.Kind)) != 0
+	case sheet.Zone:
+		return kinds&(1<<r.Int(m.book.F.Zone.Kind)) != 0
+	}
+	return true
+}
+
 // maxHolds bounds how often bounds by expression follow derived fields that follow them.
 const maxHolds = 8
 
@@ -165,10 +179,8 @@ func (m *Match) deriveAll() {
 }
 
 func (m *Match) deriveRow(d *rulebook.Derived, r *sheet.Row) {
-	if d.Kind == sheet.Piece && d.Kinds&(1<<r.Int(m.book.F.Piece.Kind)) == 0 ||
-		d.Kind == sheet.Creature && d.Kinds&(1<<r.Int(m.book.F.Creature.Kind)) == 0 ||
-		d.Kind == sheet.Zone && d.Kinds&(1<<r.Int(m.book.F.Zone.Kind)) == 0 {
-		return // another kind of piece, creature or zone, without this field
+	if !m.has(r, d.Kinds) {
+		return
 	}
 	m.subject(d.Kind, r)
 	m.st.Set(r, d.Field, d.Is.Value(&m.env, d.Field.Type))

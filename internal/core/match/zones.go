@@ -44,6 +44,7 @@ func (m *Match) resetZones() {
 		if m.book.Arenas != nil {
 			m.layZone(r)
 		}
+		m.begin(r, sheet.ResetRound)
 	}
 	m.stirred = true
 }

@@ -25,7 +25,9 @@ type ownKey struct {
 // where they declare it alike, but for its start.
 func (b *binder) ownFields(k sheet.Kind, no int, e entry) {
 	for _, fe := range b.entries(e.value, "fields") {
+		b.bendable = true
 		f := b.field(k, fe)
+		b.bendable = false
 		if slices.Contains(expr.ReservedMembers(k), fe.key) {
 			b.failEntry(fe, "taken", "the name %q is used by expressions on a %s", fe.key, k)
 			continue

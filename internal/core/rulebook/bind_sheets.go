@@ -273,13 +273,7 @@ func (b *binder) start(n *node, f *sheet.Field) {
 // derivedOfKind compiles the derived fields of a kind of piece or creature. Kinds that
 // share one say the same of it.
 func (b *binder) derivedOfKind(k sheet.Kind, no int, n *node, left []*Derived, where map[*Derived]*node) []*Derived {
-	scope := expr.Scope{Vars: expr.Piece}
-	switch k {
-	case sheet.Creature:
-		scope = scopeCreature
-	case sheet.Zone:
-		scope = scopeZone
-	}
+	scope := scopeOf(k)
 	for _, e := range b.entries(n, "fields") {
 		f := b.book.Schema.Field(k, e.key)
 		if f == nil || !f.Derived || e.value.get("is") == nil {

@@ -377,15 +377,15 @@ var fieldObject = &object{
 			name: "start",
 			spec: spec{shape: anything},
 			doc: "The value at the start and after a reset. Default: 0, empty, false, the first word or nobody. " +
-				"For a clock it is a duration; for a list, a list or (of integers) a range such as `1..52`. On " +
-				"match, team and player sheets the start of an integer, number, flag, position or clock may be " +
-				"an expression, evaluated at each reset.",
+				"For a clock it is a duration; for a list, a list or (of integers) a range such as `1..52`. The start " +
+				"of an integer, number, flag, position or clock may be an expression, evaluated at each reset " +
+				"(not on lobby sheets, in records or for options).",
 		},
 		{
 			name: "min",
 			spec: scalar,
 			doc: "The least value of an integer or number, or of a list's integers; smaller values are raised to " +
-				"it. On lobby, match, team and player sheets it may be an expression, and the value follows it.",
+				"it. It may be an expression, and the value follows it (not in records or for options).",
 		},
 		{
 			name: "max",

@@ -14,6 +14,7 @@ type Limit struct {
 	Field           *sheet.Field
 	Min, Max, Start *expr.Prog // nil where it is a plain value
 	Line            int        // where it stands in the file
+	Kinds           uint64     // of Piece, Creature and Zone: the kinds that have it, by bit
 }
 
 // LimitOf returns what bounds a field by expression, or nil.
@@ -41,18 +42,57 @@ func (b *binder) bends(n *node, f *sheet.Field) bool {
 
 // limits compiles the bounds and starts that are expressions. They may read derived fields.
 func (b *binder) limits() {
+	b.bendable = true
+	defer func() { b.bendable = false }()
 	sheets := b.top.get("sheets")
 	for _, k := range []sheet.Kind{sheet.Lobby, sheet.Match, sheet.Team, sheet.Player} {
 		for _, e := range b.entries(sheets, k.String()) {
 			f := b.book.Schema.Field(k, e.key)
-			b.bendable = true
 			if f != nil && !f.BuiltIn && !f.Derived {
 				b.limit(k, f, e)
 			}
-			b.bendable = false
 		}
 	}
+	for _, k := range []sheet.Kind{sheet.Piece, sheet.Creature, sheet.Zone} {
+		b.ownLimits(k)
+	}
 	b.orderLimits()
+}
+
+// ownLimits compiles those of the fields of kinds of pieces, creatures or zones. Kinds that
+// share a field share its bounds and start by expression.
+func (b *binder) ownLimits(k sheet.Kind) {
+	first := map[*sheet.Field]entry{}
+	for no, kind := range b.entries(b.top, kindsOf[k]) {
+		for _, e := range b.entries(kind.value, "fields") {
+			f := b.book.Schema.Field(k, e.key)
+			if f == nil || f.BuiltIn || f.Derived {
+				continue
+			}
+			of, shared := first[f]
+			if !shared {
+				first[f] = e
+				b.limit(k, f, e)
+			}
+			for _, key := range []string{"min", "max", "start"} {
+				if shared && b.bent(e.value.get(key), f) != b.bent(of.value.get(key), f) {
+					b.failEntry(e, "taken", "another kind of %s has a %q with another %s by expression; "+
+						"call one of them something else", k, e.key, key)
+				}
+			}
+			if i := slices.IndexFunc(b.book.Limits, func(l *Limit) bool { return l.Field == f }); i >= 0 {
+				b.book.Limits[i].Kinds |= 1 << no
+			}
+		}
+	}
+}
+
+// bent is a bound or start as it is written, where it is an expression.
+func (b *binder) bent(n *node, f *sheet.Field) string {
+	if !b.bends(n, f) {
+		return ""
+	}
+	return n.text
 }
 
 // orderLimits puts those whose bounds and starts read what others begin with after these, and
@@ -107,7 +147,7 @@ func (b *binder) limit(k sheet.Kind, f *sheet.Field, e entry) {
 		}
 	}
 	if m := fieldAlone.FindStringSubmatch(b.text(e.value, "max")); l.Max != nil && m != nil {
-		if of := b.book.Schema.Field(k, m[1]); of != nil {
+		if of := b.book.Schema.Field(k, m[2]); of != nil && m[1] == selfOf(k) {
 			f.MaxBy = of.Name
 		}
 	}
@@ -115,7 +155,7 @@ func (b *binder) limit(k sheet.Kind, f *sheet.Field, e entry) {
 }
 
 // fieldAlone is an expression that is nothing but a field of the sheet's own.
-var fieldAlone = regexp.MustCompile(`^(?:me|team|match|lobby)\.(\w+)$`)
+var fieldAlone = regexp.MustCompile(`^(me|team|match|lobby|piece|creature|zone)\.(\w+)$`)
 
 // scopeOf is the scope of expressions on a kind of sheet.
 func scopeOf(k sheet.Kind) expr.Scope {
@@ -124,6 +164,20 @@ func scopeOf(k sheet.Kind) expr.Scope {
 		return scopeTeam
 	case sheet.Player:
 		return scopePlayer
+	case sheet.Piece:
+		return expr.Scope{Vars: expr.Piece}
+	case sheet.Creature:
+		return scopeCreature
+	case sheet.Zone:
+		return scopeZone
 	}
 	return scopeMatch
+}
+
+// selfOf is how expressions on a kind of sheet call it.
+func selfOf(k sheet.Kind) string {
+	if k == sheet.Player {
+		return "me"
+	}
+	return k.String()
 }

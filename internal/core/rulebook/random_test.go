@@ -35,7 +35,10 @@ func RandomDocument(r *rand.Rand) []byte {
 		},
 	}
 	rat := g.object(creatureObject, 2)
-	rat["fields"] = map[string]any{"hull": map[string]any{"type": "integer", "start": 20, "min": 0}}
+	rat["fields"] = map[string]any{
+		"hull": map[string]any{"type": "integer", "start": "20 + match.n", "min": 0, "max": "creature.most"},
+		"most": map[string]any{"type": "integer", "is": "40 + players.sum(p, p.hull)"},
+	}
 	shot := g.object(pieceObject, 2)
 	shot["shot"], shot["keep"], shot["lasts"] = g.object(shotObject, 2), 0, "2s"
 	doc["creatures"] = map[string]any{"rat": rat, "a": g.object(creatureObject, 2)}

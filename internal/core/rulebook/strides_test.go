@@ -67,7 +67,7 @@ func written(t *testing.T) (docs [][]byte) {
 	docs = append(docs, []byte(since), []byte(rings))
 	stories := strings.Fields(
 		"refereeing creatures shots touching ways zones turns sealed lists walks seats votes arenas limits standins " +
-			"promises",
+			"promises ownlimits",
 	)
 	for _, story := range stories {
 		docs = append(docs, ofStory(t, story))

@@ -17,6 +17,7 @@ type Lobby struct {
 	Title    string    `json:"title"`             // for people
 	Region   string    `json:"region"`            // of the node on which it is alive
 	State    string    `json:"state"`             // gathering, starting, playing, results or closed
+	Arena    string    `json:"arena,omitempty"`   // of the running match, or else of the next one; "" where there are none
 	Seats    int       `json:"seats"`             // taken
 	Capacity int       `json:"capacity"`          // seats in all
 	Free     int       `json:"free"`              // seats that are neither taken nor held for others

@@ -24,6 +24,7 @@ type LobbyInfo struct {
 	Title    string    `json:"title"`
 	Region   string    `json:"region"`
 	State    string    `json:"state"`
+	Arena    string    `json:"arena,omitempty" jsonschema:"of the running match, or else of the next one"`
 	Seats    int       `json:"seats"`
 	Capacity int       `json:"capacity"`
 	Free     int       `json:"free" jsonschema:"seats that are neither taken nor reserved"`

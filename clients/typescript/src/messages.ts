@@ -74,6 +74,8 @@ export interface LobbyInfo {
   title: string
   region: string
   state: string
+  /** Of the running match, or else of the next one */
+  arena?: string
   seats: number
   capacity: number
   /** Seats that are neither taken nor reserved */

@@ -447,6 +447,7 @@ export interface Routes {
         why: string
       }[] | null
       lobbies: {
+        arena?: string
         capacity: number
         code: string
         free: number
@@ -491,6 +492,7 @@ export interface Routes {
     }
     answer: {
       address: string
+      arena?: string
       capacity: number
       code: string
       free: number
@@ -536,6 +538,7 @@ export interface Routes {
     }
     answer: {
       address: string
+      arena?: string
       capacity: number
       code: string
       free: number
@@ -580,6 +583,7 @@ export interface Routes {
     body: undefined
     answer: {
       address: string
+      arena?: string
       capacity: number
       code: string
       free: number
@@ -1043,6 +1047,7 @@ export interface Routes {
     answer: {
       lobbies: {
         address: string
+        arena?: string
         capacity: number
         code: string
         free: number
@@ -1348,6 +1353,7 @@ export interface Routes {
     answer: {
       lobbies: {
         address: string
+        arena?: string
         capacity: number
         code: string
         free: number
@@ -1526,6 +1532,7 @@ export interface Routes {
     }
     answer: {
       address: string
+      arena?: string
       capacity: number
       code: string
       free: number

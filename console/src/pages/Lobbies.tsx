@@ -104,6 +104,11 @@ export function LobbyTable({ lobbies }: { lobbies: readonly LobbyInfo[] }) {
                       password
                     </Badge>
                   )}
+                  {l.arena && (
+                    <Text fontSize="xs" color="fg.muted" title="The arena of this match, or of the next one">
+                      {l.arena}
+                    </Text>
+                  )}
                   {l.name && (
                     <Text fontSize="xs" color="fg.muted" title="Open-or-join finds it by this name">
                       {l.name}

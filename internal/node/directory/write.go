@@ -28,6 +28,7 @@ type change struct {
 	Capacity int        `json:"capacity"`
 	Free     int        `json:"free"`
 	Waiting  int        `json:"waiting"`
+	Arena    string     `json:"arena"`
 	Open     bool       `json:"open"`
 	Listed   bool       `json:"listed"`
 	Password bool       `json:"password"`
@@ -56,7 +57,7 @@ func (d *Directory) Close(ctx context.Context, e Entry, now time.Time) error {
 // write hands a change in, and waits until it is written.
 func (d *Directory) write(ctx context.Context, e Entry, closed *time.Time) error {
 	c := &change{ID: e.ID, Node: e.Node, Epoch: e.Epoch, State: e.State, Seats: e.Seats, Title: e.Title,
-		Capacity: e.Capacity, Free: e.Free, Waiting: e.Waiting, Open: e.Open, Listed: e.Listed,
+		Capacity: e.Capacity, Free: e.Free, Waiting: e.Waiting, Arena: e.Arena, Open: e.Open, Listed: e.Listed,
 		Password: e.Password, Closed: closed, done: make(chan error, 1)}
 	g := &d.group
 	g.mu.Lock()
@@ -113,10 +114,10 @@ func (d *Directory) writeGroup(some []*change) error {
 		return err
 	}
 	return d.db.WithContext(ctx).Exec(`update lobbies l set state = x.state, seats = x.seats, title = x.title,
-		capacity = x.capacity, free = x.free, waiting = x.waiting, open = x.open, listed = x.listed,
+		capacity = x.capacity, free = x.free, waiting = x.waiting, arena = x.arena, open = x.open, listed = x.listed,
 		password = x.password, updated_at = clock_timestamp(), closed_at = x.closed
 		from jsonb_to_recordset(?::jsonb) as x(id uuid, node text, epoch bigint, state text, seats integer, title text,
-			capacity integer, free integer, waiting integer, open boolean, listed boolean, password boolean,
+			capacity integer, free integer, waiting integer, arena text, open boolean, listed boolean, password boolean,
 			closed timestamptz)
 		where l.id = x.id and l.node = x.node and l.epoch = x.epoch and l.closed_at is null`, string(data)).Error
 }

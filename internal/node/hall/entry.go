@@ -4,6 +4,7 @@ import (
 	"context"
 	"time"
 
+	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/wire"
 )
@@ -31,8 +32,22 @@ func (l *Lobby) present() directory.Entry {
 	if s := l.book.StandIns; s != nil { // who comes takes the place of one that the service plays
 		e.Seats -= int(row.Int(s.Count))
 	}
+	e.Arena = l.arena()
 	e.Free = max(e.Capacity-e.Seats-int(row.Int(f.Reserved)), 0)
 	return e
+}
+
+// arena is where the running match is played, or else the next one; "" where there is one ground
+// or none.
+func (l *Lobby) arena() string {
+	a := l.book.Arenas
+	if a == nil {
+		return ""
+	}
+	if m := l.m.Store().Of(sheet.Match); len(m) > 0 {
+		return a.Field.Choices[m[0].Int(a.Field)]
+	}
+	return a.Next.Choices[l.row.Int(a.Next)]
 }
 
 // Info is what the lobby is at this moment.

@@ -112,3 +112,55 @@ func TestListing(t *testing.T) {
 	}
 	has("at the end", client.Filter{}, "", "Closed", "Cedar quay")
 }
+
+// TestListedArena: listings tell the arena of the running match, and of the next one between
+// matches, also where a round changes it and nothing else.
+func TestListedArena(t *testing.T) {
+	name := "piers_" + fresh()
+	_, problems, err := node.Library.Load(soon(t), []byte(`turnvex: 1
+name: `+name+`
+players: {least: 1, most: 2}
+start: {countdown: 0s}
+arenas: {each: round, list: {mole: {width: 9m, height: 9m}, reef: {width: 8m, height: 8m}}}
+actions:
+  pick: {do: [{arena: reef}]}
+  move: {do: [{go: play}]}
+phases: {play: {length: 10m}}
+rounds: {phase: play, number: 3}
+`))
+	if err != nil {
+		t.Fatal(err, problems)
+	}
+	mara := player(t, "Mara")
+	live, err := as(mara).WatchLobbies(soon(t), client.Filter{Rulebook: name}, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer live.Close()
+	code := lobby(t, mara, client.Opening{Rulebook: name})
+	c := join(t, mara, client.Options{Lobby: code})
+	at := func(state, arena string) {
+		t.Helper()
+		if err := live.Wait(soon(t), func(m map[string]client.Lobby) bool {
+			return m[code].State == state && m[code].Arena == arena
+		}); err != nil {
+			t.Fatalf("%v; the list: %v", err, live.Lobbies())
+		}
+	}
+	at("gathering", "mole")
+	play(t, c)
+	do(t, c, client.Intent{Do: "act", Name: "pick"})
+	until(t, c, "the next one", func(c *client.Copy) bool { return c.Lobby().Text("arena") == "reef" })
+	at("playing", "mole")
+	do(t, c, client.Intent{Do: "act", Name: "move"})
+	at("playing", "reef")
+	for {
+		page, err := as(mara).Lobbies(soon(t), client.Filter{Rulebook: name}, "", 10, "")
+		if err != nil {
+			t.Fatal(err)
+		}
+		if len(page.Lobbies) == 1 && page.Lobbies[0].Arena == "reef" {
+			return
+		}
+	}
+}

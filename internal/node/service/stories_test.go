@@ -35,6 +35,7 @@ func TestStoriesFromTheCommandLine(t *testing.T) {
 	sh.has(sh.run(0, "", "publish", "-key-file", sh.keyFile, rules), "is published")
 	mara := player(t, "Mara")
 	code := lobby(t, mara, client.Opening{Rulebook: name, Practice: true, Options: map[string]any{"arena": "reef"}})
+	sh.has(sh.run(0, "", "lobbies", "-rulebook", name), code, "practice, at reef")
 	told := make(chan client.Notice, 8)
 	c := join(t, mara, client.Options{Lobby: code, OnNotice: func(n client.Notice) { told <- n }})
 	play(t, c)

@@ -51,7 +51,8 @@ type Lobby struct {
 	Capacity  int
 	Free      int // seats that are neither taken nor held
 	Waiting   int
-	Password  bool // one is asked for
+	Arena     string // of the running match, or else of the next one; "" where there are none
+	Password  bool   // one is asked for
 	Practice  bool
 	Open      bool
 	Listed    bool

@@ -139,7 +139,7 @@ func notes(l *client.Lobby) string {
 		is   bool
 		text string
 	}{{l.Practice, "practice"}, {!l.Open, "closed"}, {l.Password, "password"}, {l.Waiting > 0, fmt.Sprintf("%d in line",
-		l.Waiting)}, {l.Name != "", "named " + l.Name}} {
+		l.Waiting)}, {l.Name != "", "named " + l.Name}, {l.Arena != "", "at " + l.Arena}} {
 		if n.is {
 			out = append(out, n.text)
 		}

@@ -106,7 +106,7 @@ export function LobbyTable({ lobbies }: { lobbies: readonly LobbyInfo[] }) {
                   )}
                   {l.arena && (
                     <Text fontSize="xs" color="fg.muted" title="The arena of this match, or of the next one">
-                      {l.arena}
+                      at {l.arena}
                     </Text>
                   )}
                   {l.name && (

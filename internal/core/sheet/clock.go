@@ -1,6 +1,6 @@
 package sheet
 
-import "fmt"
+import "strconv"
 
 // ClockTicks returns what a clock shows at tick now of the time it runs on:
 // its value at the anchor plus or minus the ticks since. It is never negative.
@@ -31,9 +31,20 @@ func FormatClock(ms int64) string {
 	if ms < 0 {
 		ms = 0
 	}
-	s, m := ms/1000, ms/60000
+	var room [32]byte
+	out, s, m := room[:0], ms/1000, ms/60000
 	if m >= 60 {
-		return fmt.Sprintf("%d:%02d:%02d.%03d", m/60, m%60, s%60, ms%1000)
+		out = append(strconv.AppendInt(out, m/60, 10), ':')
 	}
-	return fmt.Sprintf("%02d:%02d.%03d", m, s%60, ms%1000)
+	out = append(digits(out, m%60, 10), ':')
+	out = append(digits(out, s%60, 10), '.')
+	return string(digits(out, ms%1000, 100))
+}
+
+// digits appends a number from the place of its first digit (1, 10, 100) on, with zeros before it.
+func digits(out []byte, n, place int64) []byte {
+	for ; place > 0; place /= 10 {
+		out = append(out, byte('0'+n/place%10))
+	}
+	return out
 }

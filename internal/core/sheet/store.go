@@ -131,6 +131,9 @@ func (st *Store) Remove(r *Row) {
 // may be another sheet's from now on.
 func (st *Store) Reuse() {
 	for k := range st.resting {
+		if len(st.resting[k]) == 0 {
+			continue
+		}
 		st.spare[k] = append(st.spare[k], st.resting[k]...)
 		clear(st.resting[k])
 		st.resting[k] = st.resting[k][:0]

@@ -210,15 +210,18 @@ func rehearsal(t *Table) error {
 		return err
 	}
 	for _, workers := range []int{1, runtime.GOMAXPROCS(0)} {
-		began := time.Now()
-		r, err := rehearse.Run(book, rehearse.Options{Matches: 200, Seed: 1, Players: 8, Workers: workers})
-		if err != nil {
-			return err
+		var r *rehearse.Report
+		best := time.Hour
+		for range 5 { // the least, as the other benchmarks take it
+			began := time.Now()
+			if r, err = rehearse.Run(book, rehearse.Options{Matches: 200, Seed: 1, Players: 8, Workers: workers}); err != nil {
+				return err
+			}
+			best = min(best, time.Since(began))
 		}
-		play := float64(r.PlayTicks) / float64(r.Rate)
 		t.Row(
 			fmt.Sprintf("%d matches on %d cores, against real time", r.Matches, workers),
-			times(play/time.Since(began).Seconds()),
+			times(float64(r.PlayTicks)/float64(r.Rate)/best.Seconds()),
 			"at least 20000 ×",
 		)
 	}

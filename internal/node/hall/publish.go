@@ -82,7 +82,7 @@ func (l *Lobby) publish() {
 		return
 	}
 	p.last, p.waits, p.force = now, false, false
-	if !l.row.Sent.Empty() || l.arena() != l.entry.Arena {
+	if !l.row.Sent.Empty() || l.book.Arenas != nil && l.arena() != l.entry.Arena {
 		l.noteEntry()
 		l.noteHolds()
 	}

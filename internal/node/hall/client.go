@@ -39,6 +39,7 @@ type Client struct {
 	// Used by the lobby's loop alone.
 	replica.Viewer
 	fresh  bool            // it has no copy: send a snapshot
+	left   bool            // it has given up its seats, and is told nothing more than that
 	back   bool            // its copy is of before the connection was lost: send what it missed
 	why    *wire.Bye       // why the service ended the connection before this one
 	missed int             // notices left out and not told of

@@ -59,7 +59,7 @@ func (l *Lobby) checkCopies(now sheet.Tick) {
 
 // ask asks one client, unless it has no copy that could be asked for.
 func (l *Lobby) ask(c *Client, done func(bool, []wire.Differently)) bool {
-	if c.fresh || c.back || c.behind.Load() || c.Ended() != nil {
+	if c.left || c.fresh || c.back || c.behind.Load() || c.Ended() != nil {
 		return false
 	}
 	if c.check != nil {

@@ -122,6 +122,7 @@ func (l *Lobby) send(c *Client, now sheet.Tick) {
 	feed := l.pub.feed
 	_, tooMuch := c.load()
 	switch {
+	case c.left: // without seats it would see everything
 	case c.fresh:
 		f := outbox.New(c.Enc)
 		f.Data = feed.Snapshot(f.Data, &c.Viewer, l.m.Store(), now)

@@ -97,6 +97,7 @@ func (l *Lobby) leave(c *Client) {
 		delete(l.keys, c.key)
 		c.Seats = nil
 	}
+	c.left, c.fresh, c.back = true, false, false
 	bye := wire.Bye{Code: "left", Reason: "you have left the lobby"}
 	if l.memory == nil {
 		c.End(bye)
@@ -170,6 +171,8 @@ func (l *Lobby) bye(seat sheet.ID, why code.Code, reason string) {
 			if len(c.Seats) == 0 {
 				delete(l.keys, c.key)
 				c.End(wire.Bye{Code: string(why), Reason: reason})
+			} else {
+				c.fresh = true // it sees with fewer eyes now
 			}
 		}
 	}

@@ -403,3 +403,28 @@ func TestQueueIsFull(t *testing.T) {
 		t.Errorf("played back to its end, %d matches of %d are kept", kept, s.plays)
 	}
 }
+
+// TestNothingBehindLeaving: between leaving and the goodbye, which waits until the leaving is
+// kept, a client is told nothing more; without a seat it would see what no seat of its may.
+func TestNothingBehindLeaving(t *testing.T) {
+	s := suffer(t, 1<<20)
+	s.box.Hang(true)
+	left := make(chan error, 1)
+	go func() { left <- s.mara.Leave(soon(t)) }()
+	until(t, s.joss, "one seat is free", func(c *client.Copy) bool { return len(c.Players()) == 1 })
+	var at int64
+	s.joss.Read(func(c *client.Copy) { at = c.Tick() })
+	for range 3 {
+		do(t, s.joss, client.Intent{Do: "ready"})
+		do(t, s.joss, client.Intent{Do: "unready"})
+	}
+	s.box.Hang(false)
+	if err := <-left; err != nil {
+		t.Fatal(err)
+	}
+	s.mara.Read(func(c *client.Copy) {
+		if c.Tick() > at {
+			t.Errorf("who has left at tick %d was told of tick %d", at, c.Tick())
+		}
+	})
+}

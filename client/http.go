@@ -62,15 +62,21 @@ func (s Service) Call(ctx context.Context, method, path string, in, out any) err
 
 // Read writes the answer to a GET as it comes. A refusal is returned as *Refusal.
 func (s Service) Read(ctx context.Context, path string, into io.Writer) error {
+	_, err := s.read(ctx, path, into)
+	return err
+}
+
+// read writes the answer to a GET, and returns its headers.
+func (s Service) read(ctx context.Context, path string, into io.Writer) (http.Header, error) {
 	res, err := s.send(ctx, http.MethodGet, path, nil)
 	if err != nil {
-		return err
+		return nil, err
 	}
 	defer res.Body.Close()
 	if _, err := io.Copy(into, res.Body); err != nil {
-		return fmt.Errorf("read the answer of %s: %w", path, err)
+		return nil, fmt.Errorf("read the answer of %s: %w", path, err)
 	}
-	return nil
+	return res.Header, nil
 }
 
 // send sends a request and returns the answer, unless it is a refusal.

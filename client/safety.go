@@ -195,16 +195,11 @@ func (e *Incomplete) Error() string {
 // Journal writes the journal of a lobby, open or ended lately, by its join code or ID. Where a piece is
 // missing it ends there, and the error is an *Incomplete. Service keys only.
 func (s Service) Journal(ctx context.Context, lobby string, into io.Writer) error {
-	path := "/v1/journals/" + url.PathEscape(lobby)
-	res, err := s.send(ctx, http.MethodGet, path, nil)
+	header, err := s.read(ctx, "/v1/journals/"+url.PathEscape(lobby), into)
 	if err != nil {
 		return err
 	}
-	defer res.Body.Close()
-	if _, err := io.Copy(into, res.Body); err != nil {
-		return fmt.Errorf("read the answer of %s: %w", path, err)
-	}
-	if missing := res.Header.Get("Turnvex-Missing"); missing != "" {
+	if missing := header.Get("Turnvex-Missing"); missing != "" {
 		return &Incomplete{missing}
 	}
 	return nil

@@ -390,25 +390,32 @@ func listings(ctx context.Context, a *attacker) func(context.Context) {
 	return func(ctx context.Context) {
 		var open atomic.Int64
 		at(300, func(i int) {
-			ws := a.dial(ctx, 36, map[string]any{"token": in.Token, "list": map[string]any{}})
-			if ws == nil {
-				return
-			}
-			var m struct{ Is, Code string }
-			if ws.ReadJSON(&m) == nil && m.Is == "bye" {
-				a.count(m.Code)
-				ws.Close()
-				return
-			}
-			if m.Is == "listing" {
-				if n := open.Add(1); n > 50 {
-					a.breaks("one guest has %d connections that watch the listing", n)
-				}
-				defer open.Add(-1)
-			}
-			a.end(ctx, ws)
+			a.watches(ctx, 36, map[string]any{"token": in.Token, "list": map[string]any{}}, "listing", &open)
 		})
 	}
+}
+
+// watches opens a connection that is answered with the message is where it may watch, counts
+// those that are open, and tells whether it may.
+func (a *attacker) watches(ctx context.Context, host int, hello map[string]any, is string, open *atomic.Int64) bool {
+	ws := a.dial(ctx, host, hello)
+	if ws == nil {
+		return false
+	}
+	var m struct{ Is, Code string }
+	if ws.ReadJSON(&m) == nil && m.Is == "bye" {
+		a.count(m.Code)
+		ws.Close()
+		return false
+	}
+	if m.Is == is {
+		if n := open.Add(1); n > 50 {
+			a.breaks("one guest has %d connections that watch a %s", n, is)
+		}
+		defer open.Add(-1)
+	}
+	a.end(ctx, ws)
+	return m.Is == is
 }
 
 func handshakes(_ context.Context, a *attacker) func(context.Context) {

@@ -25,26 +25,10 @@ func topics(ctx context.Context, a *attacker) func(context.Context) {
 			if i >= 100 {
 				name = "results"
 			}
-			ws := a.dial(ctx, 45, map[string]any{"token": in.Token, "topic": map[string]any{"name": name}})
-			if ws == nil {
-				return
+			hello := map[string]any{"token": in.Token, "topic": map[string]any{"name": name}}
+			if a.watches(ctx, 45, hello, "topic", &open) && name != "results" {
+				a.breaks("a guest watches the topic %q", name)
 			}
-			var m struct{ Is, Code string }
-			if ws.ReadJSON(&m) == nil && m.Is == "bye" {
-				a.count(m.Code)
-				ws.Close()
-				return
-			}
-			if m.Is == "topic" {
-				if name != "results" {
-					a.breaks("a guest watches the topic %q", name)
-				}
-				if n := open.Add(1); n > 50 {
-					a.breaks("one guest has %d connections that watch a topic", n)
-				}
-				defer open.Add(-1)
-			}
-			a.end(ctx, ws)
 		})
 	}
 }

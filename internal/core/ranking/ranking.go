@@ -4,6 +4,7 @@ package ranking
 
 import (
 	"cmp"
+	"math/bits"
 	"slices"
 	"sort"
 )
@@ -278,26 +279,28 @@ func (r *Ranking) stands(b *block, i int, value, at int64) bool {
 	return r.entries[b.slots[i]].At < at
 }
 
-// Page returns at most n entries from an index, and the place of the first of them.
-func (r *Ranking) Page(from, n int) (entries []Entry, place int) {
+// Walk visits at most n entries from an index on, in order, and returns the place of the first
+// of them, 0 without any. What is visited must not be changed or kept.
+func (r *Ranking) Walk(from, n int, visit func(e *Entry)) (place int) {
 	if from < 0 || from >= r.Len() || n <= 0 {
-		return nil, 0
+		return 0
 	}
 	b, skip := 0, from
-	for step := 1 << 30; step > 0; step /= 2 { // down the tree of sums
+	for step := 1 << bits.Len(uint(len(r.sums))); step > 0; step /= 2 { // down the tree of sums
 		if next := b + step; next < len(r.sums) && r.sums[next] <= skip {
 			b, skip = next, skip-r.sums[next]
 		}
 	}
 	place = r.placeOf(&r.blocks[b], from, skip)
-	entries = make([]Entry, 0, min(n, r.Len()-from))
-	for ; b < len(r.blocks) && len(entries) < n; b, skip = b+1, 0 {
+	for ; b < len(r.blocks) && n > 0; b, skip = b+1, 0 {
 		slots := r.blocks[b].slots
-		for _, s := range slots[skip:min(len(slots), skip+n-len(entries))] {
-			entries = append(entries, r.entries[s])
+		slots = slots[skip:min(len(slots), skip+n)]
+		for _, s := range slots {
+			visit(&r.entries[s])
 		}
+		n -= len(slots)
 	}
-	return entries, place
+	return place
 }
 
 // placeOf is the place of the entry at an index, which is the i-th of its block: those of

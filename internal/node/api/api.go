@@ -4,8 +4,6 @@ package api
 
 import (
 	"context"
-	"crypto/hmac"
-	"crypto/sha256"
 	"embed"
 	"log/slog"
 	"net/http"
@@ -68,7 +66,7 @@ type Config struct {
 	Guard     *guard.Guard   // counts what comes in
 	Proxies   []netip.Prefix // whose forwarded headers are believed
 	Audit     *audit.Trail   // what operators and service keys change
-	Cursors   []byte         // the secret that signs cursors
+	Cursors   []byte         // the secret that signs cursors, at most 64 bytes
 	// Rehearse plays matches of a rulebook, as many as begin while the context lasts; nil for none.
 	Rehearse func(ctx context.Context, book *rulebook.Book, matches int) (any, error)
 }
@@ -97,7 +95,7 @@ func New(cfg Config) http.Handler {
 	s := &server{Config: cfg, conns: conns{all: map[*conn]bool{}, n: cfg.Live}, checking: make(chan struct{}, 1),
 		rehearsing: make(chan struct{}, 1),
 		playing:    make(chan struct{}, playbacks)}
-	s.signers.New = func() any { return &signer{mac: hmac.New(sha256.New, cfg.Cursors)} }
+	s.signers.New = func() any { return newSigner(cfg.Cursors) }
 	if cfg.Cluster != nil {
 		s.lease = cfg.Cluster.Lease
 	}

@@ -54,7 +54,8 @@ var boardRoutes = []route{
 			{"players", "IDs with commas between: only these, at most 100", "string"},
 			{"name", "only players whose names begin with this, at most 100; only on boards per player",
 				"string"}}, paging...),
-		do: (*server).getBoard,
+		do:   (*server).getBoard,
+		lazy: true,
 	},
 	{
 		method: "POST",
@@ -200,7 +201,13 @@ func (s *server) getBoard(c *call) (any, error) {
 			return nil, fault.New(code.OutOfRange, "from is a rank from 1, not %q", v)
 		}
 	}
-	return s.Boards.Read(c.r.Context(), r, &q)
+	if v, err := s.Boards.Glance(r, &q); err != nil {
+		return nil, err
+	} else if v != nil {
+		return v, nil
+	}
+	c.timed(s.within())
+	return s.Boards.View(c.r.Context(), r, &q)
 }
 
 // called are the players whose names begin so; where there are none, one that does not exist.
@@ -209,6 +216,7 @@ func (s *server) called(c *call, b *rulebook.Board, name string) (ids []string, 
 		return nil, fault.New(code.BadRequest, "name is what the names of players begin with, 1 to 100 bytes, on a "+
 			"board of players")
 	}
+	c.timed(s.within())
 	list, _, err := s.Accounts.Find(c.r.Context(), name, "", board.MaxPage)
 	for _, p := range list {
 		ids = append(ids, p.Player)

@@ -8,6 +8,8 @@ import (
 	"slices"
 	"strings"
 
+	"golang.org/x/crypto/blake2b"
+
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/node/fault"
 )
@@ -63,12 +65,20 @@ func (s *server) sealCursor(c *call, rt *route, out any) any {
 	return page.Elem().Interface()
 }
 
-// signer signs cursors. What it holds is used again: making it anew for each page costs more than
-// a place on a board.
+// signer signs cursors, by BLAKE2b with a key (RFC 7693): HMAC with SHA-256 takes ten times as long,
+// about as long as finding a page of a board. What it holds is used again.
 type signer struct {
 	mac   hash.Hash
 	text  []byte
 	names []string
+}
+
+func newSigner(secret []byte) *signer {
+	mac, err := blake2b.New256(secret)
+	if err != nil {
+		panic(err) // only a key that is too long
+	}
+	return &signer{mac: mac}
 }
 
 // cursorSign is the signature of a cursor: over it, its list, and the filters.

@@ -43,6 +43,7 @@ type route struct {
 	status  int
 	do      func(*server, *call) (any, error)
 	long    bool // may take longer than answerWithin
+	lazy    bool // takes its time where it needs it, by call.timed: a limit costs more than what memory tells
 	looks   bool // changes nothing, though it is no GET
 
 	kinds []string // the media types of the answer, where it is not JSON
@@ -75,6 +76,23 @@ type call struct {
 	r   *http.Request
 	who *account.Who // nil for a public route without a token
 	q   url.Values   // what stands behind the path
+
+	over context.CancelFunc // ends the time that it was given; nil if it was given none
+}
+
+// timed gives a request so much time from now on, once.
+func (c *call) timed(within time.Duration) {
+	if c.over == nil {
+		var ctx context.Context
+		ctx, c.over = context.WithTimeout(c.r.Context(), within)
+		c.r = c.r.WithContext(ctx)
+	}
+}
+
+func (c *call) end() {
+	if c.over != nil {
+		c.over()
+	}
 }
 
 func (c *call) path(name string) string { return chi.URLParam(c.r, name) }
@@ -96,12 +114,12 @@ func (c *call) limit(most, otherwise int) (int, error) {
 
 func (s *server) handle(rt route) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
-		within, over := context.WithTimeout(r.Context(), s.within())
-		defer over()
-		if !rt.long {
-			r = r.WithContext(within)
-		}
 		c := &call{w: w, r: r}
+		defer c.end()
+		if !rt.long && !rt.lazy {
+			c.timed(s.within())
+			r = c.r
+		}
 		if err := c.readAddress(); err != nil {
 			s.fail(w, r, err)
 			return
@@ -172,6 +190,7 @@ func (s *server) authorise(c *call, a access) error {
 	if a == public && !has {
 		return nil
 	}
+	c.timed(s.within())
 	who, err := s.Accounts.Check(c.r.Context(), token)
 	if err != nil {
 		return err

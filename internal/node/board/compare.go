@@ -5,6 +5,8 @@ import (
 	"fmt"
 
 	"github.com/google/uuid"
+
+	"turnvex.example/turnvex/internal/core/ranking"
 )
 
 // Comparison is how a season stands in memory beside the database.
@@ -66,11 +68,10 @@ func (b *Boards) Compare(ctx context.Context, r Ref, season string) (*Comparison
 			differ(x.id, "called %q in memory, %q in the database", b.people.list[n].name, x.name)
 		}
 	}
-	all, _ := h.rank.Page(0, h.rank.Len())
-	for _, e := range all {
+	h.rank.Walk(0, h.rank.Len(), func(e *ranking.Entry) {
 		if id := b.people.list[e.Who].id; !there[id] {
 			differ(id, "not in the database")
 		}
-	}
+	})
 	return out, nil
 }

@@ -5,28 +5,23 @@ import (
 	"context"
 	"encoding/base64"
 	"encoding/binary"
-	"encoding/hex"
 	"maps"
 	"slices"
-	"strings"
-	"time"
 
 	"github.com/google/uuid"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/ranking"
 	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/store"
 	"turnvex.example/turnvex/internal/wire"
 )
 
 // MaxPage is the most entries that one request gets.
 const MaxPage = 100
 
-// Page is a part of a board; Entry one of its rows.
-type (
-	Page  = wire.BoardPage
-	Entry = wire.BoardRow
-)
+// Page is a part of a board, as it is told.
+type Page = wire.BoardPage
 
 // Query says which part of a board is wanted: of Cursor, Around, Players and From the
 // first that is set counts; with none, the top.
@@ -66,73 +61,113 @@ func readCursor(text string) (c cursor, err error) {
 	return c, nil
 }
 
-// Read returns a part of a board.
+// Read returns a part of a board as it is told on the live socket.
 func (b *Boards) Read(ctx context.Context, r Ref, q *Query) (*Page, error) {
-	if q.Limit < 1 || q.Limit > MaxPage || len(q.Players) > MaxPage {
-		return nil, fault.New(code.OutOfRange, "a page has 1 to %d entries", MaxPage)
+	v, err := b.View(ctx, r, q)
+	if err != nil {
+		return nil, err
+	}
+	return v.Page(), nil
+}
+
+// Glance looks at a part of a board that is in memory; where it is not, it returns nil, and View
+// brings it there.
+func (b *Boards) Glance(r Ref, q *Query) (*View, error) {
+	if err := q.check(); err != nil {
+		return nil, err
+	}
+	row := b.known(r, q.Season)
+	switch {
+	case row == nil:
+		return nil, nil
+	case row.ID == 0:
+		return b.viewOf(r, q, row), nil
+	}
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	h := b.held[row.ID]
+	if h == nil || h.rank == nil {
+		return nil, nil
+	}
+	b.clock++
+	h.read = b.clock
+	return b.lookLocked(h, r, q, row)
+}
+
+// View looks at a part of a board.
+func (b *Boards) View(ctx context.Context, r Ref, q *Query) (*View, error) {
+	if err := q.check(); err != nil {
+		return nil, err
 	}
 	row, err := b.present(ctx, r, q.Season)
 	if err != nil {
 		return nil, err
 	}
-	page := &Page{Rulebook: r.Rulebook, Board: r.Name, Title: r.Title, Show: r.Show.String(), Order: "most",
-		Season: b.shown(row), Rows: []Entry{}}
-	if r.Least {
-		page.Order = "least"
-	}
 	if row.ID == 0 {
-		return page, nil
+		return b.viewOf(r, q, row), nil
 	}
-	for { // what was given up between holding it and reading it is held again
+	for { // what is given up between holding it and looking at it is held again
 		h, err := b.hold(ctx, r, row.ID)
 		if err != nil {
 			return nil, err
 		}
-		if done, err := b.readHeld(h, q, page); done || err != nil {
-			return page, err
+		b.mu.Lock()
+		if h.rank != nil {
+			defer b.mu.Unlock()
+			return b.lookLocked(h, r, q, row)
 		}
+		b.mu.Unlock()
 	}
 }
 
-func (b *Boards) readHeld(h *held, q *Query, page *Page) (done bool, err error) {
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	if h.rank == nil {
-		return false, nil
+func (q *Query) check() error {
+	if q.Limit < 1 || q.Limit > MaxPage || len(q.Players) > MaxPage {
+		return fault.New(code.OutOfRange, "a page has 1 to %d entries", MaxPage)
 	}
-	page.Count = h.rank.Len()
+	return nil
+}
+
+// viewOf is a view of a season that nothing was posted to.
+func (b *Boards) viewOf(r Ref, q *Query, row *store.BoardSeason) *View {
+	v := &View{titles: q.Titles, head: Page{Rulebook: r.Rulebook, Board: r.Name, Title: r.Title,
+		Show: r.Show.String(), Order: "most", Season: b.shown(row)}}
+	if r.Least {
+		v.head.Order = "least"
+	}
+	return v
+}
+
+// lookLocked looks at a season that is in memory.
+func (b *Boards) lookLocked(h *held, r Ref, q *Query, row *store.BoardSeason) (*View, error) {
+	v := b.viewOf(r, q, row)
+	count := h.rank.Len()
+	v.head.Count = count
 	if len(q.Players) > 0 {
-		b.chosenLocked(h, q, page)
-		return true, nil
+		b.chosenLocked(h, q, v)
+		return v, nil
 	}
 	from, err := b.beginLocked(h, q)
 	if err != nil {
-		return false, err
+		return nil, err
 	}
-	list, place := h.rank.Page(from, q.Limit)
-	page.Rows = make([]Entry, 0, len(list))
-	var ids strings.Builder // of all, in one piece of memory
-	ids.Grow(2 * idLen * len(list))
-	for i := range list {
-		e := b.entryLocked(&list[i], q, &ids)
-		switch {
-		case i == 0:
-			e.Place = int64(place)
-		case e.Value == page.Rows[i-1].Value:
-			e.Place = page.Rows[i-1].Place
-		default: // the first of its value
-			e.Place = int64(from + i + 1)
+	v.rows = make([]standing, 0, max(0, min(q.Limit, count-from)))
+	place := h.rank.Walk(from, q.Limit, func(e *ranking.Entry) { v.rows = append(v.rows, b.standingLocked(e)) })
+	n := len(v.rows)
+	if n == 0 {
+		return v, nil
+	}
+	for i := range v.rows {
+		if i > 0 && v.rows[i].value != v.rows[i-1].value { // the first of its value
+			place = from + i + 1
 		}
-		page.Rows = append(page.Rows, e)
+		v.rows[i].place = int64(place)
 	}
-	if len(list) > 0 {
-		page.First = from + 1
+	v.head.First = from + 1
+	if from+n < count {
+		last := &v.rows[n-1]
+		v.head.Next = (&cursor{last.value, last.at, last.id}).String()
 	}
-	if from+len(list) < page.Count && len(list) > 0 {
-		last := list[len(list)-1]
-		page.Next = (&cursor{last.Value, last.At, b.people.list[last.Who].id}).String()
-	}
-	return true, nil
+	return v, nil
 }
 
 // beginLocked is the index at which a page begins.
@@ -145,15 +180,13 @@ func (b *Boards) beginLocked(h *held, q *Query) (int, error) {
 		}
 		i := h.rank.Search(at.value, at.at)
 		for more := true; more; { // of several in one moment, those up to the last
-			list, _ := h.rank.Page(i, MaxPage)
-			more = len(list) > 0
-			for _, e := range list {
+			more = i < h.rank.Len()
+			h.rank.Walk(i, MaxPage, func(e *ranking.Entry) {
 				id := b.people.list[e.Who].id
-				if more = e.Value == at.value && e.At == at.at && bytes.Compare(id[:], at.id[:]) <= 0; !more {
-					break
+				if more = more && e.Value == at.value && e.At == at.at && bytes.Compare(id[:], at.id[:]) <= 0; more {
+					i++
 				}
-				i++
-			}
+			})
 		}
 		return i, nil
 	case q.Around != "":
@@ -173,10 +206,9 @@ func (b *Boards) beginLocked(h *held, q *Query) (int, error) {
 	return 0, nil
 }
 
-// chosenLocked reads chosen players, best first.
-func (b *Boards) chosenLocked(h *held, q *Query, page *Page) {
+// chosenLocked looks at chosen players, best first.
+func (b *Boards) chosenLocked(h *held, q *Query, v *View) {
 	at := map[int]ranking.Entry{}
-	var ids strings.Builder
 	for _, p := range q.Players {
 		id, err := uuid.Parse(p)
 		n, known := b.people.index[id]
@@ -189,40 +221,14 @@ func (b *Boards) chosenLocked(h *held, q *Query, page *Page) {
 	}
 	for _, i := range slices.Sorted(maps.Keys(at)) {
 		e := at[i]
-		row := b.entryLocked(&e, q, &ids)
-		row.Place = int64(h.rank.Place(e.Value))
-		page.Rows = append(page.Rows, row)
+		row := b.standingLocked(&e)
+		row.place = int64(h.rank.Place(e.Value))
+		v.rows = append(v.rows, row)
 	}
 }
 
-// entryLocked shows an entry, but for its place.
-func (b *Boards) entryLocked(e *ranking.Entry, q *Query, ids *strings.Builder) Entry {
+// standingLocked is an entry and whose it is, without its place.
+func (b *Boards) standingLocked(e *ranking.Entry) standing {
 	who := &b.people.list[e.Who]
-	out := Entry{Name: who.name, Team: who.team, Value: e.Value, Posted: time.UnixMicro(e.At).UTC()}
-	if who.team == "" {
-		out.Player = writeID(ids, who.id)
-	} else if out.Name = q.Titles[who.team]; out.Name == "" {
-		out.Name = who.team
-	}
-	if e.Match != [16]byte{} {
-		out.Match = writeID(ids, e.Match)
-	}
-	return out
-}
-
-const idLen = 36
-
-// writeID writes an ID behind others, and returns it.
-func writeID(ids *strings.Builder, id uuid.UUID) string {
-	var text [idLen]byte
-	at, dashed := 0, 0
-	for i, n := range [...]int{4, 2, 2, 2, 6} {
-		if i > 0 {
-			text[at], at = '-', at+1
-		}
-		at += hex.Encode(text[at:], id[dashed:dashed+n])
-		dashed += n
-	}
-	ids.Write(text[:])
-	return ids.String()[ids.Len()-idLen:]
+	return standing{value: e.Value, at: e.At, id: who.id, match: e.Match, name: who.name, team: who.team}
 }

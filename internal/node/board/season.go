@@ -187,40 +187,47 @@ func (b *Boards) Seasons(tx *store.Tx, r Ref, limit int) ([]Season, error) {
 	return out, nil
 }
 
-// present is find without asking the database, where what is wanted is known: the season
-// of a calendar that it is now, and closed ones. That nothing was posted yet, and the season of
-// a board that is renewed by hand, are good for a moment.
-func (b *Boards) present(ctx context.Context, r Ref, name string) (*store.BoardSeason, error) {
+// known is the season that is wanted, where it is known without asking the database: the season
+// of a calendar that it is now, and closed ones; nil for others. That nothing was posted yet, and the
+// season of a board that is renewed by hand, are good for a moment.
+func (b *Boards) known(r Ref, name string) *store.BoardSeason {
 	now := b.now()
 	s, ok := spanAt(r.Board, now)
-	byHand := r.Renew == rulebook.RenewByHand
-	key := seasonKey{r.Rulebook, r.Name, name}
 	b.mu.Lock()
-	if !byHand && ok && (name == "" || name == s.name) {
+	defer b.mu.Unlock()
+	if ok && r.Renew != rulebook.RenewByHand && (name == "" || name == s.name) {
 		if id := b.seasons[seasonKey{r.Rulebook, r.Name, s.name}]; id != 0 {
-			b.mu.Unlock()
 			row := s.row()
 			row.ID = id
-			return row, nil
+			return row
 		}
 	}
-	if was, there := b.found[key]; there && (was.row.ClosedAt != nil || now.Sub(was.at) < lookEvery) &&
-		now.Sub(was.at) >= 0 {
-		b.mu.Unlock()
-		return &was.row, nil
+	if was, there := b.found[seasonKey{r.Rulebook, r.Name, name}]; there && now.Sub(was.at) >= 0 &&
+		(was.row.ClosedAt != nil || now.Sub(was.at) < lookEvery) {
+		return &was.row
 	}
-	b.mu.Unlock()
+	return nil
+}
+
+// present is the season that is wanted, which the database is asked for if it is not known.
+func (b *Boards) present(ctx context.Context, r Ref, name string) (*store.BoardSeason, error) {
+	if row := b.known(r, name); row != nil {
+		return row, nil
+	}
+	now := b.now()
 	row, err := b.find(b.db.WithContext(ctx), r, name)
 	if err != nil {
 		return nil, err
 	}
+	s, ok := spanAt(r.Board, now)
+	byHand := r.Renew == rulebook.RenewByHand
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	if len(b.found) >= maxFound {
 		clear(b.found)
 	}
 	if byHand || row.ClosedAt != nil || row.ID == 0 {
-		b.found[key] = found{row, now}
+		b.found[seasonKey{r.Rulebook, r.Name, name}] = found{row, now}
 	} else if ok && row.Name == s.name {
 		b.seasons[seasonKey{r.Rulebook, r.Name, s.name}] = row.ID
 	}

@@ -1680,6 +1680,55 @@ export interface Routes {
     answer: Record<string, unknown>
   }
   /**
+   * Check a game and its rulebooks (the body has them one behind another, with lines of --- between them) and
+   * make all of them the current versions, or none; other rulebooks of the game are published again. Who may
+   * call: operator.
+   */
+  'POST /v1/rulebooks/together': {
+    path: Record<never, never>
+    query: {
+      try?: string
+      why?: string
+    }
+    body: string
+    answer: {
+      rulebooks: ({
+        flow?: ({
+          by_effects?: boolean
+          frozen?: boolean
+          leads: {
+            to?: string
+            why: string
+          }[] | null
+          length?: string
+          name: string
+          round?: boolean
+          title: string
+        })[] | null
+        name?: string
+        ok: boolean
+        problems: {
+          at?: string
+          code: string
+          column: number
+          file?: string
+          line: number
+          message: string
+          nearest?: string
+          severity: string
+          wanted?: string
+        }[] | null
+        records?: {
+          concerned?: number
+          field: string
+          means: string
+          what: string
+        }[] | null
+        version?: string
+      })[] | null
+    }
+  }
+  /**
    * The text of a rulebook, in the current or another version, and its newest 50 versions. Who may call: key.
    */
   'GET /v1/rulebooks/{name}': {

@@ -13,7 +13,9 @@ var gameObject = &object{
 		"and may also have a record and boards of its own. Its rulebooks read and change the shared fields as " +
 		"`record.NAME`, and `post` posts to the shared boards; under `record` and `boards` a rulebook says with " +
 		"`of`, `if` and `keep` what its matches contribute. `turnvex check` finds the game's file in the " +
-		"rulebook's folder. Publish a game before its rulebooks; publishing it again publishes them again.",
+		"rulebook's folder. Publish a game before its rulebooks, or together with them, as is needed when a " +
+		"shared field is renamed or removed: `turnvex publish` takes all of their files at once. Publishing a game " +
+		"publishes its other rulebooks again, unless one of them would have errors.",
 	example: `turnvex: 1
 game: harbour
 title: The harbour
@@ -76,6 +78,35 @@ func Unbundle(src []byte) []byte {
 	return src
 }
 
+// Parts are the rulebooks and games that stand one behind another in a source, each with the arenas
+// behind it.
+func Parts(src []byte) (parts [][]byte) {
+	docs := bytes.SplitAfter(bytes.TrimPrefix(src, []byte("---\n")), []byte(divider))
+	for i, doc := range docs {
+		if i < len(docs)-1 { // but for the line's end, which is the document's own
+			doc = doc[:len(doc)-len(divider)+1]
+		}
+		if n := len(parts); n > 0 && ArenaOf(doc) != "" {
+			parts[n-1] = Join(parts[n-1], doc)
+		} else {
+			parts = append(parts, doc)
+		}
+	}
+	return parts
+}
+
+// NameOf is the name of a rulebook, or of a game with GamePrefix; "" if it cannot be read.
+func NameOf(src []byte) string {
+	if game, declares := GameOf(src); declares {
+		return GamePrefix + game
+	}
+	docs, _ := readDocuments(src)
+	if len(docs) == 0 {
+		return ""
+	}
+	return docs[0].textOr("name", "")
+}
+
 // GameOf tells which game a document names: the one that it declares, or the one to which
 // the rulebook belongs; "" for none.
 func GameOf(src []byte) (name string, declares bool) {
@@ -111,6 +142,7 @@ func CompileGame(src []byte) (*Book, Problems) {
 		return nil, problems
 	}
 	out.Name, out.Title, out.Game, out.Source = GamePrefix+game, docs[0].textOr("title", game), "", slices.Clone(src)
+	out.Flow = nil
 	for _, r := range out.Record {
 		r.Game = false
 	}

@@ -228,6 +228,9 @@ var followers = map[string][]string{
 
 // article is the object's name as a sentence begins with it.
 func (o *object) article() string {
+	if strings.HasSuffix(o.name, "s") {
+		return "the part " + o.name
+	}
 	if strings.ContainsAny(o.name[:1], "aeiou") {
 		return "an " + o.name
 	}

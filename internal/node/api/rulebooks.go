@@ -15,6 +15,7 @@ import (
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/guard"
 	"turnvex.example/turnvex/internal/node/keep"
+	"turnvex.example/turnvex/internal/node/library"
 	"turnvex.example/turnvex/internal/node/store"
 )
 
@@ -45,6 +46,12 @@ type Check struct {
 	Flow []rulebook.FlowPhase `json:"flow,omitempty"` // how its phases lead to each other
 }
 
+// Checks are what the checker found of several, in their order; behind them stand other rulebooks of
+// the games among them.
+type Checks struct {
+	Rulebooks []Check `json:"rulebooks"`
+}
+
 var bookRoutes = []route{
 	{
 		method:  "GET",
@@ -61,6 +68,17 @@ var bookRoutes = []route{
 		in:      "",
 		out:     Check{},
 		do:      (*server).loadBook,
+	},
+	{
+		method: "POST",
+		path:   "/v1/rulebooks/together",
+		access: operator,
+		summary: "Check a game and its rulebooks (the body has them one behind another, with lines of --- between " +
+			"them) and make all of them the current versions, or none; other rulebooks of the game are published again",
+		params: []param{{"try", "yes: only check them, and tell what they mean for saved records", "string"}},
+		in:     "",
+		out:    Checks{},
+		do:     (*server).loadBooks,
 	},
 	{
 		method:  "POST",
@@ -137,7 +155,7 @@ func (s *server) rehearse(c *call) (any, error) {
 		}
 		matches = n
 	}
-	src, err := source(c)
+	src, err := source(c, 1)
 	if err != nil {
 		return nil, err
 	}
@@ -203,13 +221,13 @@ func (s *server) bookVersions(ctx context.Context, name string) ([]BookVersion, 
 	return out, err
 }
 
-// source reads a rulebook from the request's body.
-func source(c *call) ([]byte, error) {
-	src, err := io.ReadAll(http.MaxBytesReader(c.w, c.r.Body, rulebook.MaxBytes))
+// source reads rulebooks from the request's body: as many bytes as so many may have.
+func source(c *call, times int64) ([]byte, error) {
+	src, err := io.ReadAll(http.MaxBytesReader(c.w, c.r.Body, times*rulebook.MaxBytes))
 	if err != nil {
 		var large *http.MaxBytesError
 		if errors.As(err, &large) {
-			return nil, fault.New(code.TooLarge, "a rulebook has at most %d bytes", rulebook.MaxBytes)
+			return nil, fault.New(code.TooLarge, "the rulebooks of a request have at most %d bytes", large.Limit)
 		}
 		return nil, fault.New(code.BadRequest, "the rulebook could not be read")
 	}
@@ -220,7 +238,7 @@ func (s *server) checkBook(c *call) (any, error) {
 	if _, err := s.Guard.Take(guard.Checks, c.who.Player+c.who.Name); err != nil {
 		return nil, err
 	}
-	src, err := source(c)
+	src, err := source(c, 1)
 	if err != nil {
 		return nil, err
 	}
@@ -261,7 +279,7 @@ func checked(book *rulebook.Book, problems rulebook.Problems) Check {
 }
 
 func (s *server) loadBook(c *call) (any, error) {
-	src, err := source(c)
+	src, err := source(c, 1)
 	if err != nil {
 		return nil, err
 	}
@@ -272,6 +290,39 @@ func (s *server) loadBook(c *call) (any, error) {
 	}
 	out := checked(book, problems)
 	return out, s.differences(c, before, book, &out)
+}
+
+// togetherMost is how many times as long as one rulebook several may be that are published together.
+const togetherMost = 4
+
+func (s *server) loadBooks(c *call) (any, error) {
+	src, err := source(c, togetherMost)
+	if err != nil {
+		return nil, err
+	}
+	load := s.Library.LoadAll
+	switch c.query("try") {
+	case "":
+	case "yes":
+		load = func(_ context.Context, sources [][]byte) ([]library.Checked, error) {
+			return s.Library.Together(sources)
+		}
+	default:
+		return nil, fault.New(code.BadRequest, "try is yes, or is left out, not %q", c.query("try"))
+	}
+	before := s.Library.Current()
+	all, err := load(c.r.Context(), rulebook.Parts(src))
+	if err != nil {
+		return nil, err
+	}
+	out := Checks{make([]Check, len(all))}
+	for i, x := range all {
+		out.Rulebooks[i] = checked(x.Book, x.Problems)
+		if err := s.differences(c, before, x.Book, &out.Rulebooks[i]); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
 }
 
 func (s *server) bookSchema(*call) (any, error) { return json.RawMessage(rulebook.Schema()), nil }

@@ -28,15 +28,16 @@ func Differences(old, new *rulebook.Book) (out []Difference) {
 	if old == nil {
 		return nil
 	}
-	byStored := func(b *rulebook.Book) map[string]*rulebook.RecordField {
+	byStored := func(fields []*rulebook.RecordField) map[string]*rulebook.RecordField {
 		m := map[string]*rulebook.RecordField{}
-		for _, r := range b.Record {
+		for _, r := range fields {
 			m[r.Stored()] = r
 		}
 		return m
 	}
-	before, after := byStored(old), byStored(new)
-	for _, r := range new.Record {
+	was, is := own(old), own(new)
+	before, after := byStored(was), byStored(is)
+	for _, r := range is {
 		was := before[r.Stored()]
 		if was == nil {
 			out = append(out, added(old, r))
@@ -44,7 +45,7 @@ func Differences(old, new *rulebook.Book) (out []Difference) {
 		}
 		out = append(out, changed(was, r)...)
 	}
-	for _, r := range old.Record {
+	for _, r := range was {
 		if after[r.Stored()] == nil {
 			out = append(out, Difference{Field: r.Field.Name, What: "removed",
 				Means: "what is kept stays, unseen, and is there again for a version that has the field",
@@ -52,6 +53,11 @@ func Differences(old, new *rulebook.Book) (out []Difference) {
 		}
 	}
 	return out
+}
+
+// own are the fields of a rulebook's record without those of its game, whose record is another one.
+func own(b *rulebook.Book) []*rulebook.RecordField {
+	return slices.DeleteFunc(slices.Clone(b.Record), func(r *rulebook.RecordField) bool { return r.Game })
 }
 
 // isKept is the condition that something is kept under a name.

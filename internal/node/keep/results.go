@@ -220,8 +220,9 @@ func (query *Query) On(tx *store.Tx) *store.Tx {
 		q = q.Where(of+".ended_at >= ?", query.Since)
 	}
 	switch {
-	case query.BeforeID != "":
-		q = q.Where("("+of+".ended_at, "+of+"."+id+") < (?, ?::uuid)", query.Before, query.BeforeID)
+	case query.BeforeID != "": // said twice: the months after it are left out for the first alone
+		q = q.Where(of+".ended_at <= ? and ("+of+".ended_at, "+of+"."+id+") < (?, ?::uuid)", query.Before,
+			query.Before, query.BeforeID)
 	case !query.Before.IsZero():
 		q = q.Where(of+".ended_at < ?", query.Before)
 	}

@@ -24,9 +24,9 @@ type part struct {
 	line int // of the whole at which it begins, from 1
 }
 
-// Gather finds what belongs to a rulebook in the files of its folder: its arenas, and if
-// game is set its game. What is not there is left to the checker to report.
-func Gather(file string, src []byte, game bool) *Gathered {
+// Gather finds what belongs to a rulebook in the given files and those of its folder: its arenas,
+// and if game is set its game. What is not there is left to the checker to report.
+func Gather(file string, src []byte, game bool, given ...File) *Gathered {
 	g := &Gathered{Source: src}
 	arenas := rulebook.ArenasBeside(src)
 	name, declares := rulebook.GameOf(src)
@@ -36,6 +36,7 @@ func Gather(file string, src []byte, game bool) *Gathered {
 	g.Source = bytes.TrimRight(src, "\n")
 	g.Source = append(g.Source[:len(g.Source):len(g.Source)], '\n')
 	others, _ := Files(filepath.Dir(file)) // what cannot be read is missing, and the checker says so
+	others = append(given[:len(given):len(given)], others...)
 	for _, arena := range arenas {
 		i := slices.IndexFunc(others, func(f File) bool { return f.Arena == arena })
 		if i >= 0 {
@@ -78,6 +79,13 @@ type File struct {
 	Arena    string // that it holds; "" for none
 }
 
+// FileOf is a file with what it holds.
+func FileOf(path string, src []byte) File {
+	f := File{Path: path, Source: src, Arena: rulebook.ArenaOf(src)}
+	f.Game, f.Declares = rulebook.GameOf(src)
+	return f
+}
+
 // Files reads the rulebooks, games and arenas of a folder, in the order of their names.
 func Files(folder string) (out []File, bad error) {
 	for _, pattern := range []string{"*.yaml", "*.yml", "*.json"} {
@@ -89,9 +97,7 @@ func Files(folder string) (out []File, bad error) {
 				bad = errors.Join(bad, err)
 				continue
 			}
-			f := File{Path: path, Source: src, Arena: rulebook.ArenaOf(src)}
-			f.Game, f.Declares = rulebook.GameOf(src)
-			out = append(out, f)
+			out = append(out, FileOf(path, src))
 		}
 	}
 	slices.SortStableFunc(out, func(a, b File) int { return strings.Compare(a.Path, b.Path) })

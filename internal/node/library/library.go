@@ -62,6 +62,11 @@ func compile(name string, source []byte) (*rulebook.Book, rulebook.Problems) {
 
 // Compile checks a rulebook, with the game to which it belongs as it is here, or a game.
 func (l *Library) Compile(source []byte) (*rulebook.Book, rulebook.Problems) {
+	return l.with(source, nil)
+}
+
+// with checks a rulebook, with the game to which it belongs among some, or as it is here, or a game.
+func (l *Library) with(source []byte, games map[string][]byte) (*rulebook.Book, rulebook.Problems) {
 	game, declares := rulebook.GameOf(source)
 	if declares {
 		return rulebook.CompileGame(source)
@@ -70,53 +75,13 @@ func (l *Library) Compile(source []byte) (*rulebook.Book, rulebook.Problems) {
 		l.mu.RLock()
 		here := l.books[rulebook.GamePrefix+game]
 		l.mu.RUnlock()
-		if here != nil {
+		if src := games[game]; src != nil {
+			source = rulebook.Bundle(source, src)
+		} else if here != nil {
 			source = rulebook.Bundle(source, here.Source)
 		}
 	}
 	return rulebook.Compile(source)
-}
-
-// Load checks a rulebook or a game and makes it the current version of its name. Lobbies
-// that are open keep the version they were opened with. With a game, its rulebooks get new
-// versions too: all of them, or none where one would have errors.
-func (l *Library) Load(ctx context.Context, source []byte) (*rulebook.Book, rulebook.Problems, error) {
-	book, problems := l.Compile(source)
-	if book == nil {
-		f := fault.New(code.BadRulebook, "the rulebook has %d errors", len(problems.Errors()))
-		f.Extra = problems
-		return nil, problems, f
-	}
-	all := []*rulebook.Book{book}
-	for _, b := range l.Books() {
-		if book.Name != rulebook.GamePrefix+b.Game {
-			continue
-		}
-		next, bad := rulebook.Compile(rulebook.Bundle(b.Source, book.Source))
-		if next == nil {
-			f := fault.New(code.BadRulebook, "with this game the rulebook %s has %d errors", b.Name, len(bad.Errors()))
-			f.Extra = bad
-			return nil, bad, f
-		}
-		all = append(all, next)
-	}
-	err := l.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
-		for _, b := range all {
-			if err := publish(tx, b); err != nil {
-				return err
-			}
-		}
-		return nil
-	})
-	if err != nil {
-		return nil, problems, err
-	}
-	l.mu.Lock()
-	for _, b := range all {
-		l.books[b.Name] = b
-	}
-	l.mu.Unlock()
-	return book, problems, nil
 }
 
 // publish makes a version the current one of its name.

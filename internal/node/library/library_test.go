@@ -3,6 +3,7 @@ package library_test
 import (
 	"fmt"
 	"os"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
@@ -92,5 +93,71 @@ func TestVersions(t *testing.T) {
 	if got := strings.Join(names, ", "); !strings.HasPrefix(got, "mole ") || !strings.Contains(got,
 		"pier 200, quay 100") {
 		t.Errorf("after a restart: %s", got)
+	}
+}
+
+// TestTogether: a game whose shared field is renamed and the rulebooks that follow it become current
+// together or not at all; the others of the game are published again, and one that would break is
+// named with where it breaks.
+func TestTogether(t *testing.T) {
+	if err := pgbox.Empty(t.Context(), db); err != nil {
+		t.Fatal(err)
+	}
+	ctx := t.Context()
+	l, _, err := library.Open(ctx, db)
+	if err != nil {
+		t.Fatal(err)
+	}
+	game := func(field string) string { return "turnvex: 1\ngame: port\nrecord: {" + field + ": {}, sum: {}}\n" }
+	book := func(name, field string) string {
+		return "turnvex: 1\nname: " + name + "\ngame: port\nphases: {play: {length: 9s}}\n" +
+			"rules:\n  - {on: start, for: players, do: [{add: record." + field + ", by: 1}]}\n"
+	}
+	load := func(docs ...string) error {
+		all, err := l.LoadAll(ctx, rulebook.Parts([]byte(strings.Join(docs, "---\n"))))
+		for i, c := range all[:min(len(all), len(docs))] {
+			if err == nil && !strings.HasPrefix(string(c.Book.Source), docs[i]) {
+				t.Errorf("the source of %s is\n%s", c.Book.Name, c.Book.Source)
+			}
+		}
+		return err
+	}
+	versions := func() (out []string) {
+		for _, name := range []string{"game:port", "nets", "traps"} {
+			b, err := l.Book(name)
+			if err != nil {
+				t.Fatal(err)
+			}
+			out = append(out, b.Version)
+		}
+		return out
+	}
+	if err := load(book("nets", "coins"), game("coins"), book("traps", "sum")); err != nil {
+		t.Fatal(err)
+	}
+	first := versions()
+	for _, docs := range [][]string{{game("gold")}, {game("gold"), book("traps", "gold")},
+		{book("nets", "silver"), game("gold")}} {
+		err := load(docs...)
+		if fault.CodeOf(err) != code.BadRulebook || !strings.Contains(err.Error(), "the rulebook nets") ||
+			!strings.Contains(err.Error(), "6:") {
+			t.Errorf("%q are loaded, or refused with: %v", docs, err)
+		}
+		if got := versions(); !slices.Equal(got, first) {
+			t.Errorf("%q are refused, and current are %v", docs, got)
+		}
+	}
+	if err := load(game("gold"), book("nets", "gold")); err != nil {
+		t.Fatal(err)
+	}
+	for i, v := range versions() {
+		if v == first[i] {
+			t.Errorf("the version %d is still %s", i, v)
+		}
+	}
+	next, bad, err := library.Open(ctx, db) // after a restart
+	if b, e := next.Book("traps"); err != nil || len(bad) > 0 || e != nil || len(b.Record) != 2 ||
+		b.Record[0].Field.Name != "gold" {
+		t.Errorf("after a restart: %v, %v, %v, %+v", bad, err, e, b)
 	}
 }

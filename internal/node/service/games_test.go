@@ -4,10 +4,12 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
 	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/node/service"
 )
 
@@ -116,5 +118,56 @@ func TestGameOfSeveralRulebooks(t *testing.T) {
 	if after, err := node.Library.Book("nets_" + n); err != nil || after.Version == before.Version ||
 		len(after.Record) != len(before.Record)+1 {
 		t.Errorf("with the game anew its rulebook is %v, %v", after, err)
+	}
+	renamedTogether(t, sh, dir, game, mara.Player)
+}
+
+// renamedTogether: where a shared field is renamed, the game and its rulebooks are published together,
+// from the command line and from a folder; what was kept is there under the new name.
+func renamedTogether(t *testing.T, sh *shell, dir, game, player string) {
+	rename := func(file string, pairs ...string) string {
+		text, err := os.ReadFile(filepath.Join(dir, file))
+		if err != nil {
+			t.Fatal(err)
+		}
+		changed := strings.NewReplacer(pairs...).Replace(string(text))
+		if err := os.WriteFile(filepath.Join(dir, file), []byte(changed), 0o600); err != nil {
+			t.Fatal(err)
+		}
+		return filepath.Join(dir, file)
+	}
+	if err := os.WriteFile(filepath.Join(dir, "port.yaml"), []byte(game), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	port := rename("port.yaml", "coins: {", "gold: {was: [coins], ")
+	nets := rename("nets.yaml", "coins", "gold")
+	sh.has(sh.run(1, "", "publish", "-key-file", sh.keyFile, port, nets), "the rulebook traps_", "publish both")
+	traps := rename("traps.yaml", "coins", "gold")
+	sh.has(sh.run(0, "", "check", nets, port, traps), "can be played")
+	out := sh.run(0, "", "publish", "-key-file", sh.keyFile, nets, port, traps)
+	sh.has(out, "gold", "renamed", "1 ", "Its rulebooks say: game: port_")
+	if strings.Count(out, "renamed") != 1 {
+		t.Errorf("the renaming is told of more than the game's record:\n%s", out)
+	}
+	name := strings.Fields(game[strings.Index(game, "port_"):])[0]
+	if f := record(t, operator(t), player, "game:"+name); f["gold"] != 4.0 {
+		t.Errorf("kept are %v", f)
+	}
+	for _, file := range []string{"port.yaml", "nets.yaml", "traps.yaml"} {
+		rename(file, "gold", "silver", "was: [coins]", "was: [coins, gold]")
+	}
+	rename("port.yaml", "was: [coins, silver]", "was: [coins, gold]")
+	other, err := service.Start(soon(t), service.Config{Database: database, Node: "folder", Rulebooks: dir})
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer other.Stop()
+	for _, book := range []string{"nets_", "traps_"} {
+		b, err := other.Library.Book(book + strings.TrimPrefix(name, "port_"))
+		if err != nil || !slices.ContainsFunc(b.Record, func(r *rulebook.RecordField) bool {
+			return r.Field.Name == "silver" && slices.Contains(r.Was, "gold")
+		}) {
+			t.Errorf("from the folder %s is loaded as %+v, %v", book, b, err)
+		}
 	}
 }

@@ -1,10 +1,13 @@
 package service
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"slices"
+	"strings"
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
@@ -30,21 +33,40 @@ func (s *Service) loadFolder(ctx context.Context, cfg Config) error {
 	if len(files) == 0 {
 		return fmt.Errorf("the folder %s holds no rulebook (*.yaml, *.yml or *.json)", cfg.Rulebooks)
 	}
-	slices.SortStableFunc(files, func(a, b library.File) int { // games before the rulebooks that belong to them
-		return int(sheet.Bit(b.Declares) - sheet.Bit(a.Declares))
+	slices.SortStableFunc(files, func(a, b library.File) int { // a game and what belongs to it are loaded at once
+		return cmp.Or(strings.Compare(a.Game, b.Game), int(sheet.Bit(b.Declares)-sheet.Bit(a.Declares)))
 	})
-	for _, file := range files {
-		all := library.Gather(file.Path, file.Source, false)
-		book, problems, err := s.Library.Load(ctx, all.Source)
-		if err != nil {
-			if book == nil && len(problems) > 0 {
-				return fmt.Errorf("%s:\n%w", file.Path, all.Locate(problems))
-			}
+	for len(files) > 0 {
+		n := 1
+		for n < len(files) && files[0].Game != "" && files[n].Game == files[0].Game {
+			n++
+		}
+		if err := s.loadFiles(ctx, cfg.Log, files[:n]); err != nil {
 			return err
 		}
-		cfg.Log.Info("rulebook loaded", "rulebook", book.Name, "version", book.Version, "file", file.Path)
+		files = files[n:]
 	}
 	return nil
+}
+
+// loadFiles loads the rulebooks of some files, all or none.
+func (s *Service) loadFiles(ctx context.Context, log *slog.Logger, files []library.File) error {
+	var sources [][]byte
+	var whole []*library.Gathered
+	for _, file := range files {
+		all := library.Gather(file.Path, file.Source, false)
+		whole, sources = append(whole, all), append(sources, all.Source)
+	}
+	loaded, err := s.Library.LoadAll(ctx, sources)
+	for i, x := range loaded {
+		switch {
+		case err == nil && i < len(files):
+			log.Info("rulebook loaded", "rulebook", x.Book.Name, "version", x.Book.Version, "file", files[i].Path)
+		case x.Book == nil && i < len(files):
+			return fmt.Errorf("%s:\n%w", files[i].Path, whole[i].Locate(x.Problems))
+		}
+	}
+	return err
 }
 
 // The journals of lobbies that have ended are kept for so long, and so many bytes of them, unless

@@ -6,7 +6,6 @@ import (
 	"flag"
 	"fmt"
 	"io"
-	"net/http"
 	"os"
 	"strings"
 
@@ -39,7 +38,7 @@ func checkCommand() command {
 			s.flags(fs)
 			current := fs.Bool("current", false, "compare with the service's version, as turnvex publish -try")
 			keyFile := fs.String("key-file", "", "with -current: `file` with the operator's key")
-			return func(ctx context.Context, t *Terminal, files []string) error {
+			return func(ctx context.Context, t *Terminal, names []string) error {
 				var svc client.Service
 				if *current {
 					var err error
@@ -47,28 +46,27 @@ func checkCommand() command {
 						return err
 					}
 				}
+				files, err := readFiles(t, names)
+				if err != nil {
+					return err
+				}
 				bad := false
-				for _, file := range files {
-					src, err := readFile(t, file)
-					if err != nil {
-						return err
-					}
-					book, problems := compileSource(file, src)
+				for _, f := range files {
+					book, problems := compileSource(f.Path, f.Source, files...)
 					bad = bad || book == nil
-					if err := showCheck(t, file, book, problems, s.json); err != nil {
+					if err := showCheck(t, f.Path, book, problems, s.json); err != nil {
 						return err
 					}
-					if *current {
-						if file != "-" {
-							src = library.Gather(file, src, false).Source
-						}
-						if _, err := s.meant(ctx, t, svc, file, src, true); err != nil {
+				}
+				switch {
+				case bad:
+					return errQuiet
+				case *current:
+					for _, g := range groups(files) {
+						if _, err := s.meant(ctx, t, svc, g, true); err != nil {
 							return err
 						}
 					}
-				}
-				if bad {
-					return errQuiet
 				}
 				return nil
 			}
@@ -76,16 +74,28 @@ func checkCommand() command {
 	}
 }
 
-// compileSource checks a rulebook, with its arenas and its game where files of these stand in
-// the same folder, or a game.
-func compileSource(file string, src []byte) (*rulebook.Book, rulebook.Problems) {
+// readFiles reads files of rulebooks, games and arenas.
+func readFiles(t *Terminal, names []string) (files []library.File, err error) {
+	for _, name := range names {
+		src, err := readFile(t, name)
+		if err != nil {
+			return nil, err
+		}
+		files = append(files, library.FileOf(name, src))
+	}
+	return files, nil
+}
+
+// compileSource checks a rulebook, with its arenas and its game where these are among the given files
+// or in the same folder, or a game.
+func compileSource(file string, src []byte, given ...library.File) (*rulebook.Book, rulebook.Problems) {
 	if _, declares := rulebook.GameOf(src); declares {
 		return rulebook.CompileGame(src)
 	}
-	if file == "-" {
+	if file == "-" && len(given) < 2 {
 		return rulebook.Compile(src)
 	}
-	all := library.Gather(file, src, true)
+	all := library.Gather(file, src, true, given...)
 	book, problems := rulebook.Compile(all.Source)
 	return book, all.Locate(problems)
 }
@@ -146,113 +156,6 @@ func count(n int, what string) string {
 		return fmt.Sprintf("%d %sies", n, stem)
 	}
 	return fmt.Sprintf("%d %ss", n, what)
-}
-
-func publishCommand() command {
-	return command{
-		name:    "publish",
-		args:    "FILE...",
-		least:   1,
-		most:    1000,
-		summary: "Publish rulebooks to a service, as an operator",
-		details: "A published rulebook becomes the current version; open lobbies keep the version they were " +
-			"opened\n" +
-			"with. The operator's key comes from -key-file or the environment variable TURNVEX_OPERATOR_KEY.\n" +
-			"If the declaration of the record has changed, it first reports what that means for saved\n" +
-			"records.",
-		setup: func(fs *flag.FlagSet) runner {
-			var s session
-			s.flags(fs)
-			keyFile := fs.String("key-file", "", "`file` with the operator's key")
-			try := fs.Bool("try", false, "report what it means for saved records, without publishing")
-			accept := fs.Bool("accept", false, "publish even if record fields are removed or read differently")
-			return func(ctx context.Context, t *Terminal, files []string) error {
-				svc, err := s.operator(ctx, *keyFile)
-				if err != nil {
-					return err
-				}
-				for _, file := range files {
-					src, err := readFile(t, file)
-					if err != nil {
-						return err
-					}
-					if file != "-" {
-						src = library.Gather(file, src, false).Source
-					}
-					if ok, err := s.meant(ctx, t, svc, file, src, *try || *accept); err != nil || !ok {
-						return cmp.Or(err, error(errQuiet))
-					}
-					if *try {
-						continue
-					}
-					if err := loadFile(ctx, t, svc, file, src, s.json); err != nil {
-						return err
-					}
-				}
-				return nil
-			}
-		},
-	}
-}
-
-// meant says what a rulebook means for the records that are kept, and tells whether it may
-// be published: what reads otherwise afterwards must be accepted.
-func (s *session) meant(
-	ctx context.Context, t *Terminal, svc client.Service, file string, src []byte, accept bool,
-) (bool, error) {
-	var out struct {
-		Records []struct {
-			Field, What, Means string
-			Concerned          int64
-		}
-	}
-	if err := svc.Call(ctx, http.MethodPost, "/v1/rulebooks/check", src, &out); err != nil || len(out.Records) == 0 {
-		return err == nil, err
-	}
-	var rows [][]string
-	loses := false
-	for _, d := range out.Records {
-		rows = append(rows, []string{"  " + d.Field, d.What, fmt.Sprint(d.Concerned), d.Means})
-		loses = loses || d.Concerned > 0 && d.What != "renamed" && d.What != "added"
-	}
-	if !s.json {
-		fmt.Fprintf(t.Out, "%s: of the records that are kept\n", file)
-		if err := table(t.Out, []string{"  FIELD", "CHANGE", "RECORDS", "WHAT HAPPENS"}, rows); err != nil {
-			return false, err
-		}
-	}
-	if loses && !accept {
-		fmt.Fprintln(t.Err, "Nothing is published. To publish it so, say -accept.")
-		return false, nil
-	}
-	return true, nil
-}
-
-func loadFile(ctx context.Context, t *Terminal, svc client.Service, file string, src []byte, asJSON bool) error {
-	var out report
-	err := svc.Call(ctx, http.MethodPost, "/v1/rulebooks", src, &out)
-	if client.CodeOf(err) == "bad-rulebook" { // show the findings as check does
-		book, problems := compileSource(file, src)
-		if book == nil {
-			showCheck(t, file, book, problems, asJSON)
-			return errQuiet
-		}
-	}
-	if err != nil {
-		return err
-	}
-	if out.File = file; asJSON {
-		return writeJSON(t.Out, out)
-	}
-	fmt.Fprintf(
-		t.Out,
-		"%s: %s %s is published. Open a lobby with: turnvex open %s\n",
-		file,
-		out.Name,
-		out.Version,
-		out.Name,
-	)
-	return nil
 }
 
 func schemaCommand() command {

@@ -10,6 +10,7 @@ import (
 	"io"
 	"log/slog"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"github.com/google/uuid"
@@ -24,17 +25,20 @@ const months = 24
 
 var began = time.Date(2031, 1, 1, 0, 0, 0, 0, time.UTC)
 
-// list is a list that a service reads.
+// list is a list that a service reads, from several places.
 type list struct {
 	name  string
-	query keep.Query
+	query func(place int) keep.Query
 }
+
+// places is how many places each list is read from: how 21 rows lie on pages is chance.
+const places = 12
 
 // filled is a database with so many results.
 type filled struct {
 	results int
 	db      *store.DB
-	pages   []int
+	pages   []float64 // of each list, on average
 	dropped time.Duration
 	bytes   int64
 }
@@ -50,7 +54,7 @@ func Run(ctx context.Context, out io.Writer, sizes []int) error {
 		}
 		all = append(all, f)
 	}
-	fmt.Fprintf(out, "\npages read (EXPLAIN ANALYZE, BUFFERS)\n%-44s", "")
+	fmt.Fprintf(out, "\npages read (EXPLAIN ANALYZE, BUFFERS; of %d places on average)\n%-44s", places, "")
 	for _, f := range all {
 		fmt.Fprintf(out, "%14d", f.results)
 	}
@@ -59,9 +63,9 @@ func Run(ctx context.Context, out io.Writer, sizes []int) error {
 	for i, l := range lists() {
 		fmt.Fprintf(out, "  %-42s", l.name)
 		for _, f := range all {
-			fmt.Fprintf(out, "%14d", f.pages[i])
+			fmt.Fprintf(out, "%14.1f", f.pages[i])
 		}
-		fmt.Fprintf(out, "   %.2f ×\n", float64(last.pages[i])/float64(max(first.pages[i], 1)))
+		fmt.Fprintf(out, "   %.2f ×\n", last.pages[i]/first.pages[i])
 	}
 	for _, f := range all {
 		fmt.Fprintf(out, "%d results: %.1f GiB, %d bytes a result; dropping a month took %s\n", f.results,
@@ -95,11 +99,16 @@ func measure(ctx context.Context, out io.Writer, n int) (*filled, error) {
 	}
 	fmt.Fprintf(out, "%d results of %d months written in %s\n", n, months, time.Since(at).Round(time.Second))
 	for _, l := range lists() {
-		pages, err := f.read(ctx, &l.query)
-		if err != nil {
-			return nil, fmt.Errorf("%s: %w", l.name, err)
+		sum := 0
+		for i := range places {
+			q := l.query(i)
+			pages, err := f.read(ctx, &q)
+			if err != nil {
+				return nil, fmt.Errorf("%s: %w", l.name, err)
+			}
+			sum += pages
 		}
-		f.pages = append(f.pages, pages)
+		f.pages = append(f.pages, float64(sum)/places)
 	}
 	if err := db.WithContext(ctx).Raw("select pg_database_size(current_database())").Scan(&f.bytes).Error; err != nil {
 		return nil, err
@@ -123,11 +132,12 @@ func (f *filled) fill(ctx context.Context) error {
 				md5('l' || %d || ' ' || i / 5)::uuid, 'C' || %d || 'X' || i / 5, i %% 5 + 1,
 				(array['clash', 'bell', 'course'])[1 + i %% 3], 'v1', 'the time is up', 60000,
 				jsonb_build_object('match', i %% 5 + 1, 'rulebook', 'clash', 'because', 'the time is up', 'millis', 60000,
-				'players', jsonb_build_array(
-				jsonb_build_object('player', %s, 'name', 'Skiff', 'outcome', 'won', 'place', 1),
-				jsonb_build_object('player', %s, 'name', 'Sloop', 'outcome', 'lost', 'place', 2)))
-				from generate_series(0, %d) i`, from.Format(time.RFC3339), till.Sub(from).Seconds()-1, few, m, m, m,
-				f.player("i", m, 0), f.player("i", m, 1), few-1),
+				'posts', %s, 'players', jsonb_build_array(
+				jsonb_build_object('player', p, 'name', 'Skiff', 'outcome', 'won', 'place', 1, 'fields', %s),
+				jsonb_build_object('player', q, 'name', 'Sloop', 'outcome', 'lost', 'place', 2, 'fields', %s)))
+				from generate_series(0, %d) i, lateral (select %s as p, %s as q) as both_of_it`,
+				from.Format(time.RFC3339), till.Sub(from).Seconds()-1, few, m, m, m, posts, numbers, numbers, few-1,
+				f.player("i", m, 0), f.player("i", m, 1)),
 			fmt.Sprintf(`insert into match_players (player_id, ended_at, match_id, rulebook, name, team, outcome, place)
 				select p.id, m.ended_at, m.id, m.rulebook, 'Skiff', '', 'won', 1 from matches m,
 				lateral (select (x ->> 'player')::uuid as id from jsonb_array_elements(m.result -> 'players') x) p
@@ -141,6 +151,16 @@ func (f *filled) fill(ctx context.Context) error {
 	return f.db.WithContext(ctx).Exec("vacuum analyze matches, match_players").Error
 }
 
+// What a result tells of two players who have three numbers each and post to three boards, in SQL.
+const (
+	numbers = `jsonb_build_object('storm', i % 100, 'throws', i % 7, 'caught', i % 13)`
+	post    = `jsonb_build_object('board', 'calmest', 'value', i % 100, 'player', p),
+		jsonb_build_object('board', 'week', 'value', i % 100, 'player', p),
+		jsonb_build_object('board', 'throws', 'value', i % 7, 'player', p)`
+)
+
+var posts = "jsonb_build_array(" + post + "," + strings.ReplaceAll(post, "'player', p)", "'player', q)") + ")"
+
 // players is how many players there are.
 func players(results int) int { return max(results/20, 2) }
 
@@ -149,21 +169,32 @@ func (f *filled) player(i string, month, which int) string {
 	return fmt.Sprintf("md5('p' || (%s * 2 + %d + %d) %% %d)::uuid", i, which, month*7919, players(f.results))
 }
 
-// lists are the lists that are compared. The player and the lobby are of the middle.
+// lists are the lists that are compared. Players and lobbies are of the middle, and so are the
+// times, each some days from the last.
 func lists() []list {
-	middle := began.AddDate(0, months/2, 5)
+	at := func(i int) time.Time { return began.AddDate(0, months/2, 5).Add(time.Duration(i) * 61 * time.Hour) }
 	const other = "00000000-0000-4000-8000-000000000000"
-	player := uuid.UUID(md5.Sum([]byte("p1"))).String()
+	player := func(i int) string { return uuid.UUID(md5.Sum(fmt.Appendf(nil, "p%d", i))).String() }
 	return []list{
-		{"the newest", keep.Query{Limit: 21}},
-		{"a page from the middle on", keep.Query{Before: middle, BeforeID: other, Limit: 21}},
-		{"of a rulebook", keep.Query{Rulebook: "bell", Limit: 21}},
-		{"of a rulebook, from the middle on", keep.Query{Rulebook: "bell", Before: middle, BeforeID: other, Limit: 21}},
-		{"of a time", keep.Query{Since: middle, Before: middle.AddDate(0, 0, 1), Limit: 21}},
-		{"of a lobby", keep.Query{Lobby: "C12X7", Limit: 21}},
-		{"of a player", keep.Query{Player: player, Limit: 21}},
-		{"of a player and a rulebook", keep.Query{Player: player, Rulebook: "bell", Limit: 21}},
-		{"of a player, from the middle on", keep.Query{Player: player, Before: middle, BeforeID: other, Limit: 21}},
+		{"the newest", func(i int) keep.Query { return keep.Query{Limit: 21 + i} }},
+		{"a page from the middle on", func(i int) keep.Query {
+			return keep.Query{Before: at(i), BeforeID: other, Limit: 21}
+		}},
+		{"of a rulebook", func(i int) keep.Query { return keep.Query{Rulebook: "bell", Limit: 21 + i} }},
+		{"of a rulebook, from the middle on", func(i int) keep.Query {
+			return keep.Query{Rulebook: "bell", Before: at(i), BeforeID: other, Limit: 21}
+		}},
+		{"of a time", func(i int) keep.Query {
+			return keep.Query{Since: at(i), Before: at(i).AddDate(0, 0, 1), Limit: 21}
+		}},
+		{"of a lobby", func(i int) keep.Query { return keep.Query{Lobby: fmt.Sprintf("C%dX%d", 6+i, i%8), Limit: 21} }},
+		{"of a player", func(i int) keep.Query { return keep.Query{Player: player(i), Limit: 21} }},
+		{"of a player and a rulebook", func(i int) keep.Query {
+			return keep.Query{Player: player(i), Rulebook: "bell", Limit: 21}
+		}},
+		{"of a player, from the middle on", func(i int) keep.Query {
+			return keep.Query{Player: player(i), Before: at(i), BeforeID: other, Limit: 21}
+		}},
 	}
 }
 

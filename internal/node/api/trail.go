@@ -13,6 +13,7 @@ import (
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 
+	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/node/audit"
 	"turnvex.example/turnvex/internal/node/fault"
 )
@@ -70,12 +71,20 @@ func hasWhy(in any) bool {
 
 // note writes into the audit trail what a service key is about to change.
 func (s *server) note(c *call, rt *route) (end func(error), err error) {
-	if c.who == nil || c.who.IsPlayer() || !rt.noted() {
+	if c.who == nil || c.who.IsPlayer() || !rt.noted() || c.query("try") != "" {
 		return func(error) {}, nil
 	}
 	body, err := c.peek(rt)
 	if err != nil {
 		return nil, err
+	}
+	subject := c.subject()
+	if rt.takesRulebooks() { // which say themselves what they are called
+		var names []string
+		for _, part := range rulebook.Parts(body) {
+			names = append(names, rulebook.NameOf(part))
+		}
+		subject, body = strings.TrimSpace(strings.Join(names, " ")), nil
 	}
 	var in struct {
 		Why string `json:"why"`
@@ -88,7 +97,7 @@ func (s *server) note(c *call, rt *route) (end func(error), err error) {
 		return nil, err
 	}
 	done, err := s.Audit.Begin(c.r.Context(), audit.Line{
-		Who: c.who.Name, What: rt.method + " " + rt.path, Subject: c.subject(), Details: audit.Details(body),
+		Who: c.who.Name, What: rt.method + " " + rt.path, Subject: subject, Details: audit.Details(body),
 		Why: in.Why, Address: addressOf(c.r),
 	})
 	if err != nil {
@@ -106,14 +115,27 @@ func (s *server) note(c *call, rt *route) (end func(error), err error) {
 	}, nil
 }
 
-// peek reads the body of a request with a JSON document, and puts it back.
-func (c *call) peek(rt *route) ([]byte, error) {
-	if t := reflect.TypeOf(rt.in); t == nil || t.Kind() == reflect.String {
+// takesRulebooks tells whether a route's body is the text of rulebooks.
+func (rt *route) takesRulebooks() bool {
+	t := reflect.TypeOf(rt.in)
+	return t != nil && t.Kind() == reflect.String && strings.HasPrefix(rt.path, "/v1/rulebooks")
+}
+
+// peek reads the body of a request with a JSON document or rulebooks, and puts it back.
+func (c *call) peek(rt *route) (raw []byte, err error) {
+	t := reflect.TypeOf(rt.in)
+	switch {
+	case rt.takesRulebooks():
+		raw, err = source(c, togetherMost)
+	case t == nil || t.Kind() == reflect.String:
 		return nil, nil
+	default:
+		if raw, err = io.ReadAll(http.MaxBytesReader(c.w, c.r.Body, maxBody)); err != nil {
+			err = decodeFault(err)
+		}
 	}
-	raw, err := io.ReadAll(http.MaxBytesReader(c.w, c.r.Body, maxBody))
 	if err != nil {
-		return nil, decodeFault(err)
+		return nil, err
 	}
 	c.r.Body = io.NopCloser(bytes.NewReader(raw))
 	return raw, nil

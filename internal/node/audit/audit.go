@@ -18,7 +18,7 @@ type Line struct {
 	At      time.Time `json:"at"`
 	Who     string    `json:"who"`               // the name of the service key
 	What    string    `json:"what"`              // such as DELETE /v1/players/{id}
-	Subject string    `json:"subject"`           // to what or whom it was done: what stands for the names in the path
+	Subject string    `json:"subject"`           // what stands for the names in the path, or the names of rulebooks
 	Details string    `json:"details,omitempty"` // what was asked for, without what is secret
 	Why     string    `json:"why,omitempty"`
 	Address string    `json:"address"` // from where; empty for the service itself

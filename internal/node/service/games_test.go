@@ -153,6 +153,11 @@ func renamedTogether(t *testing.T, sh *shell, dir, game, player string) {
 	if f := record(t, operator(t), player, "game:"+name); f["gold"] != 4.0 {
 		t.Errorf("kept are %v", f)
 	}
+	n := strings.TrimPrefix(name, "port_")
+	lines, _, err := operator(t).Audit(soon(t), client.AuditQuery{Subject: "nets_" + n + " game:" + name + " traps_" + n})
+	if err != nil || len(lines) != 1 || lines[0].Outcome != "ok" {
+		t.Errorf("the audit trail has %+v, %v", lines, err)
+	}
 	for _, file := range []string{"port.yaml", "nets.yaml", "traps.yaml"} {
 		rename(file, "gold", "silver", "was: [coins]", "was: [coins, gold]")
 	}
@@ -163,7 +168,7 @@ func renamedTogether(t *testing.T, sh *shell, dir, game, player string) {
 	}
 	defer other.Stop()
 	for _, book := range []string{"nets_", "traps_"} {
-		b, err := other.Library.Book(book + strings.TrimPrefix(name, "port_"))
+		b, err := other.Library.Book(book + n)
 		if err != nil || !slices.ContainsFunc(b.Record, func(r *rulebook.RecordField) bool {
 			return r.Field.Name == "silver" && slices.Contains(r.Was, "gold")
 		}) {

@@ -49,7 +49,7 @@ func auditCommand() command {
 				var rows [][]string
 				for _, l := range lines {
 					if l.Subject == "" {
-						l.Subject = l.Details
+						l.Subject = short(l.Details)
 					}
 					rows = append(rows, []string{since(l.At) + " ago", strings.Replace(l.What, " /v1/", " "+
 						"", 1), l.Subject,
@@ -63,6 +63,15 @@ func auditCommand() command {
 			}
 		},
 	}
+}
+
+// short is a text as far as it fits a column.
+func short(s string) string {
+	const most = 60
+	if r := []rune(s); len(r) > most {
+		return string(r[:most-1]) + "…"
+	}
+	return s
 }
 
 func devicesCommand() command {

@@ -154,7 +154,8 @@ func renamedTogether(t *testing.T, sh *shell, dir, game, player string) {
 		t.Errorf("kept are %v", f)
 	}
 	n := strings.TrimPrefix(name, "port_")
-	lines, _, err := operator(t).Audit(soon(t), client.AuditQuery{Subject: "nets_" + n + " game:" + name + " traps_" + n})
+	published := "nets_" + n + " game:" + name + " traps_" + n
+	lines, _, err := operator(t).Audit(soon(t), client.AuditQuery{Subject: published})
 	if err != nil || len(lines) != 1 || lines[0].Outcome != "ok" {
 		t.Errorf("the audit trail has %+v, %v", lines, err)
 	}

@@ -1,9 +1,11 @@
 package keep
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"errors"
+	"slices"
 	"time"
 
 	"turnvex.example/turnvex/internal/node/journal"
@@ -117,6 +119,9 @@ func (p *Person) Without(hidden func(rulebook, field string) bool) error {
 		}
 		c.Changes = data
 	}
+	p.Changes = slices.DeleteFunc(p.Changes, func(c PersonChange) bool { // nothing that may be known
+		return string(c.Changes) == "[]" && bytes.Equal(c.Was, c.Became)
+	})
 	return nil
 }
 
@@ -140,8 +145,9 @@ func (k *Keeper) Person(ctx context.Context, p *store.Player) (out *Person, err 
 			{&out.Devices, "select created_at from devices where player_id = ? order by 1"},
 			{&out.Records, "select rulebook, fields, updated_at as updated from records where player_id = ? order " +
 				"by 1"},
-			{&out.Changes, `select rulebook, changed_at as at, lobby_id as lobby, number, match, version, author, why,
-				changes, was, became from record_changes where player_id = ? order by rulebook, revision`},
+			{&out.Changes, `select rulebook, changed_at as at, lobby_id as lobby, number, revision, match, version, author,
+				why, changes, was, became from record_changes where player_id = ? and (changes <> '[]' or was <> became)
+				order by rulebook, revision`},
 			{&out.Results, `select m.id, m.ended_at as ended, m.result from match_players p
 				join matches m on m.ended_at = p.ended_at and m.id = p.match_id where p.player_id = ? order by 2, 1`},
 			{&out.Boards, `select s.rulebook, s.board, s.name as season, e.value, e.posts, e.reached_at as reached

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/csv"
 	"encoding/json"
+	"maps"
 	"net/http"
 	"net/url"
 	"slices"
@@ -145,7 +146,11 @@ func TestEverythingOfAPlayer(t *testing.T) {
 	var p struct {
 		Name    string
 		Records []struct{ Fields map[string]any }
-		Changes []any
+		Changes []struct {
+			Revision    int64
+			Changes     []any
+			Was, Became map[string]any
+		}
 		Results []any
 		Devices []any
 		Totals  []client.Totals
@@ -154,6 +159,12 @@ func TestEverythingOfAPlayer(t *testing.T) {
 		len(p.Results) != 1 || len(p.Devices) != 1 || len(p.Changes) < 5 ||
 		len(p.Totals) != 1 || p.Totals[0].Matches != 1 {
 		t.Errorf("the export is %s, %v", whole.String(), err)
+	}
+	for i, c := range p.Changes {
+		if c.Revision != int64(i)+p.Changes[0].Revision || c.Revision == 0 ||
+			len(c.Changes) == 0 && maps.Equal(c.Was, c.Became) {
+			t.Errorf("the export's change %d is %+v", i, c)
+		}
 	}
 	if strings.Contains(own.String(), "suspect") || !strings.Contains(whole.String(), "suspect") {
 		t.Errorf("what referees see: %s", own.String())

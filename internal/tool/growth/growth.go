@@ -60,7 +60,7 @@ func Run(ctx context.Context, out io.Writer, sizes []int) error {
 	}
 	fmt.Fprintln(out, "   the last against the first")
 	first, last := all[0], all[len(all)-1]
-	for i, l := range lists() {
+	for i, l := range lists(first.results) {
 		fmt.Fprintf(out, "  %-42s", l.name)
 		for _, f := range all {
 			fmt.Fprintf(out, "%14.1f", f.pages[i])
@@ -98,7 +98,7 @@ func measure(ctx context.Context, out io.Writer, n int) (*filled, error) {
 		return nil, err
 	}
 	fmt.Fprintf(out, "%d results of %d months written in %s\n", n, months, time.Since(at).Round(time.Second))
-	for _, l := range lists() {
+	for _, l := range lists(n) {
 		sum := 0
 		for i := range places {
 			q := l.query(i)
@@ -164,17 +164,21 @@ var posts = "jsonb_build_array(" + post + "," + strings.ReplaceAll(post, "'playe
 // players is how many players there are.
 func players(results int) int { return max(results/20, 2) }
 
-// player is the SQL of the ID of the first or the second player of a result.
+// player is the SQL of the ID of the first or the second player of a result. Who plays in which months
+// is the same share of all in each size.
 func (f *filled) player(i string, month, which int) string {
-	return fmt.Sprintf("md5('p' || (%s * 2 + %d + %d) %% %d)::uuid", i, which, month*7919, players(f.results))
+	all := players(f.results)
+	return fmt.Sprintf("md5('p' || (%s * 2 + %d + %d) %% %d)::uuid", i, which, month*(all*5/13), all)
 }
 
-// lists are the lists that are compared. Players and lobbies are of the middle, and so are the
+// lists are the lists of so many results that are compared. Lobbies are of the middle, and so are the
 // times, each some days from the last.
-func lists() []list {
+func lists(results int) []list {
 	at := func(i int) time.Time { return began.AddDate(0, months/2, 5).Add(time.Duration(i) * 61 * time.Hour) }
 	const other = "00000000-0000-4000-8000-000000000000"
-	player := func(i int) string { return uuid.UUID(md5.Sum(fmt.Appendf(nil, "p%d", i))).String() }
+	player := func(i int) string {
+		return uuid.UUID(md5.Sum(fmt.Appendf(nil, "p%d", players(results)*i/places))).String()
+	}
 	return []list{
 		{"the newest", func(i int) keep.Query { return keep.Query{Limit: 21 + i} }},
 		{"a page from the middle on", func(i int) keep.Query {

@@ -9,6 +9,7 @@ import { functionHelp, keyHelp } from '../src/editor/reference.ts'
 import { follow, pathAt } from '../src/editor/schema.ts'
 import { isBar, shortClock, shown, standing } from '../src/match/fields.ts'
 import { Comparison, Recorder } from '../src/match/frames.ts'
+import { serial } from '../src/match/serial.ts'
 import { RecordedSource } from '../src/match/source.ts'
 
 globalThis.document ??= { hidden: true }
@@ -179,4 +180,12 @@ test('how long ago, in words', () => {
   const now = Date.parse('2031-05-01T12:00:00Z')
   const ago = (s) => since(now - s * 1000, now)
   assert.deepEqual([0, 59, 60, 3599, 3600, 172799, 172800, -5].map(ago), ['0 s', '59 s', '1 min', '59 min', '1 h', '47 h', '2 days', '0 s'])
+})
+
+test('what is listed keeps its own key while the list slides', () => {
+  const notices = Array.from({ length: 9 }, (_, tick) => ({ is: 'notice', name: 'hit', tick }))
+  const before = notices.slice(0, 6).map(serial)
+  const after = notices.slice(3).map(serial)
+  assert.deepEqual(after.slice(0, 3), before.slice(3))
+  assert.equal(new Set([...before, ...after]).size, 9)
 })

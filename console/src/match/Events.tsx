@@ -1,15 +1,17 @@
 import { Box, HStack, NativeSelect, Stack, Text } from '@chakra-ui/react'
-import { useState } from 'react'
+import { memo, useState } from 'react'
 import type { Copy, Notice } from 'turnvex-client'
 import { Section } from '../app/Page.tsx'
 import { plainName } from '../app/words.ts'
-import { useKeys } from './connections.ts'
+import { useKeys, useSlowKeys } from './connections.ts'
 import { label, shortClock, shown } from './fields.ts'
+import { serial } from './serial.ts'
 import type { Source } from './source.ts'
 
 /** What happened, in sentences, the newest first. */
 export function Events({ source, onJump }: { source: Source; onJump?: (tick: number) => void }) {
-  useKeys(source, 'notices', 'match+')
+  useKeys(source, 'match+')
+  useSlowKeys(source, 500, 'notices')
   const [only, setOnly] = useState('')
   const copy = source.copy
   if (!copy) return null
@@ -39,19 +41,22 @@ export function Events({ source, onJump }: { source: Source; onJump?: (tick: num
       <Box h="168px" overflowY="auto" px="4" py="2" tabIndex={0} role="log" aria-label="Events" aria-live="off">
         <Stack gap="1" fontSize="sm">
           {latest.length === 0 && <Text color="fg.muted">No events yet.</Text>}
-          {latest
-            .map((n, i) => (
-              // biome-ignore lint/suspicious/noArrayIndexKey: counted from the oldest, so that each keeps its own
-              <Sentence key={`${n.tick} ${all.length - latest.length + i}`} copy={copy} n={n} onJump={onJump} />
-            ))
-            .reverse()}
+          {latest.map((n) => <Sentence key={serial(n)} copy={copy} n={n} onJump={onJump} />).reverse()}
         </Stack>
       </Box>
     </Section>
   )
 }
 
-function Sentence({ copy, n, onJump }: { copy: Copy; n: Notice; onJump?: (tick: number) => void }) {
+const Sentence = memo(function Sentence({
+  copy,
+  n,
+  onJump,
+}: {
+  copy: Copy
+  n: Notice
+  onJump?: (tick: number) => void
+}) {
   const at = shortClock(((n.tick ?? 0) * 1000) / copy.rate)
   return (
     <HStack gap="2" align="baseline">
@@ -75,7 +80,7 @@ function Sentence({ copy, n, onJump }: { copy: Copy; n: Notice; onJump?: (tick: 
       </Text>
     </HStack>
   )
-}
+})
 
 /** A notice as a sentence: who, what, whom, and the rest. */
 function sentence(copy: Copy, n: Notice): string {

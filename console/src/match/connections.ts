@@ -63,18 +63,23 @@ export function useKeys(source: Source | undefined, ...keys: string[]): number {
   return useSyncExternalStore(store.watch, store.get)
 }
 
-/** The same, at most once in so many milliseconds. */
+/** The same, at once, but not again within so many milliseconds. */
 export function useSlowKeys(source: Source | undefined, ms: number, ...keys: string[]): number {
   const all = keys.join(' ')
   const [version, setVersion] = useState(0)
   useEffect(() => {
     if (!source) return
     let timer: ReturnType<typeof setTimeout> | undefined
+    let last = Number.NEGATIVE_INFINITY
     const end = source.watch(all.split(' '), () => {
-      timer ??= setTimeout(() => {
-        timer = undefined
-        setVersion((n) => n + 1)
-      }, ms)
+      timer ??= setTimeout(
+        () => {
+          timer = undefined
+          last = performance.now()
+          setVersion((n) => n + 1)
+        },
+        Math.max(0, last + ms - performance.now()),
+      )
     })
     return () => {
       clearTimeout(timer)

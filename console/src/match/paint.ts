@@ -81,6 +81,16 @@ export class Trails {
   get = (id: number) => this.of.get(id) ?? []
 }
 
+/** What is drawn from and onto, and the labels that are written last. */
+interface Scene {
+  c: CanvasRenderingContext2D
+  source: Source
+  copy: Copy
+  p: Projection
+  pal: Palette
+  labels: Label[]
+}
+
 export function paint(
   c: CanvasRenderingContext2D,
   source: Source,
@@ -92,21 +102,24 @@ export function paint(
 ) {
   const copy = source.copy
   if (!copy) return
+  const scene: Scene = { c, source, copy, p, pal, labels: [] }
   c.clearRect(0, 0, p.width, p.height)
   c.fillStyle = pal['bg-muted']!
   const [left, top] = p.to(0, 0)
   c.fillRect(left, top, g.width * p.scale, g.height * p.scale)
-  walls(c, g, p, pal)
-  const labels: Label[] = []
-  for (const z of copy.of('zone')) zone(c, copy, z, p, pal, labels)
-  for (const s of copy.of('piece')) piece(c, source, copy, s, p, pal, labels)
-  for (const s of copy.of('creature')) if (s.flag('alive')) creature(c, source, copy, s, p, pal, labels)
-  const sorted = [...copy.of('player')].sort((a, b) => Number(a.id === look.me) - Number(b.id === look.me))
-  for (const s of sorted) if (s.pos() && s.flag('playing')) player(c, source, copy, s, p, pal, look, trails, labels)
-  write(c, labels, p, pal)
+  walls(scene, g)
+  for (const z of copy.of('zone')) zone(scene, z)
+  for (const s of copy.of('piece')) piece(scene, s)
+  for (const s of copy.of('creature')) if (s.flag('alive')) creature(scene, s)
+  for (const s of copy.of('player')) if (s.id !== look.me && shown(s)) player(scene, s, look, trails)
+  const me = look.me === undefined ? undefined : copy.sheet(look.me)
+  if (me && shown(me)) player(scene, me, look, trails)
+  write(scene)
 }
 
-function walls(c: CanvasRenderingContext2D, g: GroundInfo, p: Projection, pal: Palette) {
+const shown = (s: Sheet) => s.flag('playing') && s.pos()
+
+function walls({ c, p, pal }: Scene, g: GroundInfo) {
   c.fillStyle = pal['border-emphasized']!
   c.strokeStyle = pal['fg-muted']!
   c.lineWidth = 1
@@ -123,7 +136,7 @@ function walls(c: CanvasRenderingContext2D, g: GroundInfo, p: Projection, pal: P
   }
 }
 
-function zone(c: CanvasRenderingContext2D, copy: Copy, z: Sheet, p: Projection, pal: Palette, labels: Label[]) {
+function zone({ c, copy, p, pal, labels }: Scene, z: Sheet) {
   const at = z.pos()
   const size = z.pos('size')
   if (!at || !size) return
@@ -162,15 +175,7 @@ function zone(c: CanvasRenderingContext2D, copy: Copy, z: Sheet, p: Projection, 
   })
 }
 
-function piece(
-  c: CanvasRenderingContext2D,
-  source: Source,
-  copy: Copy,
-  s: Sheet,
-  p: Projection,
-  pal: Palette,
-  labels: Label[],
-) {
+function piece({ c, source, copy, p, pal, labels }: Scene, s: Sheet) {
   if (!s.pos()) return
   const kind = copy.book.pieces?.find((k) => k.name === s.text('kind'))
   const [x, y] = p.to(...placeOf(source, s))
@@ -186,15 +191,7 @@ function piece(
   if (!kind?.flies) labels.push({ x, y: y - r - 4, text: kind?.title ?? s.text('kind'), bold: false, rank: 0 })
 }
 
-function creature(
-  c: CanvasRenderingContext2D,
-  source: Source,
-  copy: Copy,
-  s: Sheet,
-  p: Projection,
-  pal: Palette,
-  labels: Label[],
-) {
+function creature({ c, source, copy, p, pal, labels }: Scene, s: Sheet) {
   if (!s.pos()) return
   const kind = copy.book.creatures?.find((k) => k.name === s.text('kind'))
   const [x, y] = p.to(...placeOf(source, s))
@@ -214,17 +211,7 @@ function creature(
   labels.push({ x, y: y - r * 1.3 - 4, text: kind?.title ?? s.text('kind'), bold: false, rank: 1 })
 }
 
-function player(
-  c: CanvasRenderingContext2D,
-  source: Source,
-  copy: Copy,
-  s: Sheet,
-  p: Projection,
-  pal: Palette,
-  look: Look,
-  trails: Trails,
-  labels: Label[],
-) {
+function player({ c, source, copy, p, pal, labels }: Scene, s: Sheet, look: Look, trails: Trails) {
   const at = placeOf(source, s)
   const [x, y] = p.to(...at)
   const r = Math.max((copy.book.radius || 500) * p.scale, 6)
@@ -320,7 +307,7 @@ function inked(l: Label, pal: Palette): HTMLCanvasElement {
 }
 
 /** Writes labels, the most important first; one that would stand over another gives way, or moves. */
-function write(c: CanvasRenderingContext2D, labels: Label[], p: Projection, pal: Palette) {
+function write({ c, labels, p, pal }: Scene) {
   const taken: [number, number, number, number][] = []
   const ratio = devicePixelRatio || 1
   for (const l of labels.sort((a, b) => b.rank - a.rank)) {

@@ -1554,16 +1554,23 @@ export interface Routes {
     }
   }
   /**
-   * The rulebooks that are loaded. Who may call: anyone.
+   * The rulebooks that are loaded, and the games to which they belong. Who may call: anyone.
    */
   'GET /v1/rulebooks': {
     path: Record<never, never>
     query: Record<never, never>
     body: undefined
     answer: {
+      games: ({
+        boards: string[] | null
+        game: string
+        title: string
+        version: string
+      })[] | null
       rulebooks: ({
         about: string
         boards: string[] | null
+        game?: string
         least: number
         most: number
         name: string

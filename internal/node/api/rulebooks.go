@@ -5,8 +5,11 @@ import (
 	"encoding/json"
 	"errors"
 	"io"
+	"maps"
 	"net/http"
+	"slices"
 	"strconv"
+	"strings"
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
@@ -28,11 +31,21 @@ type Book struct {
 	Boards  []string `json:"boards"`
 	Least   int      `json:"least"`
 	Most    int      `json:"most"`
+	Game    string   `json:"game,omitempty"` // to which it belongs
 }
 
-// Books are the rulebooks that are loaded.
+// BookGame is a game as lists show it.
+type BookGame struct {
+	Game    string   `json:"game"`
+	Title   string   `json:"title"`
+	Version string   `json:"version"`
+	Boards  []string `json:"boards"`
+}
+
+// Books are the rulebooks and games that are loaded.
 type Books struct {
-	Rulebooks []Book `json:"rulebooks"`
+	Rulebooks []Book     `json:"rulebooks"`
+	Games     []BookGame `json:"games"`
 }
 
 // Check is what the checker found.
@@ -56,7 +69,7 @@ var bookRoutes = []route{
 	{
 		method:  "GET",
 		path:    "/v1/rulebooks",
-		summary: "The rulebooks that are loaded",
+		summary: "The rulebooks that are loaded, and the games to which they belong",
 		out:     Books{},
 		do:      (*server).listBooks,
 	},
@@ -121,21 +134,20 @@ var bookRoutes = []route{
 }
 
 func (s *server) listBooks(c *call) (any, error) {
-	out := Books{Rulebooks: []Book{}}
-	for _, b := range s.Library.Books() {
-		book := Book{
-			Name:    b.Name,
-			Title:   b.Title,
-			About:   b.About,
-			Version: b.Version,
-			Boards:  []string{},
-			Least:   b.Players.Least,
-			Most:    b.Players.Most,
-		}
+	out := Books{Rulebooks: []Book{}, Games: []BookGame{}}
+	all := s.Library.Current()
+	for _, name := range slices.Sorted(maps.Keys(all)) {
+		b := all[name]
+		boards := []string{}
 		for _, x := range b.Boards {
-			book.Boards = append(book.Boards, x.Name)
+			boards = append(boards, x.Name)
 		}
-		out.Rulebooks = append(out.Rulebooks, book)
+		if game, is := strings.CutPrefix(name, rulebook.GamePrefix); is {
+			out.Games = append(out.Games, BookGame{Game: game, Title: b.Title, Version: b.Version, Boards: boards})
+			continue
+		}
+		out.Rulebooks = append(out.Rulebooks, Book{Name: b.Name, Title: b.Title, About: b.About, Version: b.Version,
+			Boards: boards, Least: b.Players.Least, Most: b.Players.Most, Game: b.Game})
 	}
 	return out, nil
 }

@@ -76,6 +76,7 @@ func TestGameOfSeveralRulebooks(t *testing.T) {
 	for _, f := range []string{"port.yaml", "nets.yaml", "traps.yaml"} {
 		sh.has(sh.run(0, "", "publish", "-key-file", sh.keyFile, filepath.Join(dir, f)), "is published")
 	}
+	sh.has(sh.run(0, "", "rulebooks"), "game:port_"+n, "nets_"+n)
 	mara := player(t, "Mara")
 	var conns []*client.Conn
 	var codes []string

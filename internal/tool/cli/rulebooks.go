@@ -20,7 +20,7 @@ func table(w io.Writer, head []string, rows [][]string) error {
 }
 
 func rulebooksCommand() command {
-	return command{name: "rulebooks", summary: "List the rulebooks that a service has loaded",
+	return command{name: "rulebooks", summary: "List the rulebooks and games that a service has loaded",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -38,7 +38,14 @@ func rulebooksCommand() command {
 						Boards  []string `json:"boards"`
 						Least   int      `json:"least"`
 						Most    int      `json:"most"`
+						Game    string   `json:"game,omitempty"`
 					} `json:"rulebooks"`
+					Games []struct {
+						Game    string   `json:"game"`
+						Title   string   `json:"title"`
+						Version string   `json:"version"`
+						Boards  []string `json:"boards"`
+					} `json:"games"`
 				}
 				if err := svc.Call(ctx, http.MethodGet, "/v1/rulebooks", nil, &out); err != nil {
 					return err
@@ -58,6 +65,10 @@ func rulebooksCommand() command {
 							b.Version,
 						},
 					)
+				}
+				for _, g := range out.Games {
+					boards := strings.Join(g.Boards, ", ")
+					rows = append(rows, []string{"game:" + g.Game, g.Title, "", boards, g.Version})
 				}
 				if len(rows) == 0 {
 					fmt.Fprintln(t.Out, "No rulebook is loaded; turnvex serve -rulebooks FOLDER loads some.")

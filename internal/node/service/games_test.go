@@ -2,6 +2,7 @@ package service_test
 
 import (
 	"fmt"
+	"net/http"
 	"os"
 	"path/filepath"
 	"slices"
@@ -155,6 +156,15 @@ func renamedTogether(t *testing.T, sh *shell, dir, game, player string) {
 		t.Errorf("kept are %v", f)
 	}
 	n := strings.TrimPrefix(name, "port_")
+	text, err := os.ReadFile(traps)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var alone struct{ OK bool }
+	err = operator(t).Call(soon(t), http.MethodPost, "/v1/rulebooks", text, &alone)
+	if wants(t, "publishing one alone", err, ""); !alone.OK {
+		t.Error("one that is published alone is not said to be right")
+	}
 	published := "nets_" + n + " game:" + name + " traps_" + n
 	lines, _, err := operator(t).Audit(soon(t), client.AuditQuery{Subject: published})
 	if err != nil || len(lines) != 1 || lines[0].Outcome != "ok" {

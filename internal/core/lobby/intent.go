@@ -146,7 +146,7 @@ func (l *Lobby) grant(s *seat, in *step.Input) step.Verdict {
 		if !l.hostIs(s) {
 			return step.Verdict{Code: code.NotHost, Reason: "only the host can step through play"}
 		}
-		return l.match.Advance(s.Row.ID, in.X)
+		return l.match.Advance(in.X)
 	}
 	return step.Verdict{Code: code.NoVerb, Reason: fmt.Sprintf("there is no intent %q", in.Verb)}
 }

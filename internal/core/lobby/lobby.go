@@ -245,7 +245,7 @@ func (l *Lobby) apply(in *step.Input) {
 		l.close()
 	case step.Field:
 		if in.Verb == step.Advance {
-			l.answer(l.match.Advance(0, in.X))
+			l.answer(l.match.Advance(in.X))
 		} else {
 			l.answer(l.match.SetByHand(in))
 		}

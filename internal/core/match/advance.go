@@ -14,8 +14,8 @@ const MaxAdvance = 36000
 
 // Advance answers advance, in practice: play that runs stands still from now on; play that stands
 // still runs for so many ticks, and stands still again. It uses nobody's budget, and asks for no
-// rule of the rulebook about pauses. By is the host's seat, 0 for an operator.
-func (m *Match) Advance(by sheet.ID, ticks int64) step.Verdict {
+// rule of the rulebook about pauses.
+func (m *Match) Advance(ticks int64) step.Verdict {
 	switch {
 	case !m.practice():
 		return step.Verdict{Code: code.NotPractice, Reason: "this is not a practice lobby"}
@@ -26,7 +26,7 @@ func (m *Match) Advance(by sheet.ID, ticks int64) step.Verdict {
 	case m.run.pause.waiting:
 		return step.Verdict{Code: code.TooFew, Reason: "play is waiting for players"}
 	case m.row.Int(m.book.F.Match.Paused) == rulebook.PauseNo:
-		m.pauseNow(by, false)
+		m.pauseNow(0, false)
 		return step.Verdict{}
 	}
 	m.playOn()

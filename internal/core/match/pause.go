@@ -157,7 +157,8 @@ func (m *Match) resumeSoon() {
 	if m.row.Int(f.Paused) != rulebook.PauseYes {
 		return
 	}
-	if use := m.pauseUse(pr.by); !pr.waiting {
+	asked := pr.by != 0 || m.book.Pause.Who == rulebook.PauseHost && m.row.Int(f.Pauser) != 0
+	if use := m.pauseUse(pr.by); asked && !pr.waiting { // one between steps is nobody's
 		use.ticks += m.wall - pr.since
 		m.tellBudget(use)
 	}

@@ -15,7 +15,7 @@ var gameObject = &object{
 		"`of`, `if` and `keep` what its matches contribute. `turnvex check` finds the game's file in the " +
 		"rulebook's folder. Publish a game before its rulebooks, or together with them, as is needed when a " +
 		"shared field is renamed or removed: `turnvex publish` takes all of their files at once. Publishing a game " +
-		"publishes its other rulebooks again, unless one of them would have errors.",
+		"publishes its other rulebooks again; if one of them would have errors, nothing is published.",
 	example: `turnvex: 1
 game: harbour
 title: The harbour

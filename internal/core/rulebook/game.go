@@ -127,6 +127,10 @@ func GameOf(src []byte) (name string, declares bool) {
 // boards, and is named as games are.
 func CompileGame(src []byte) (*Book, Problems) {
 	docs, problems := readDocuments(src)
+	if len(docs) > 1 {
+		problems = append(problems, Problem{Severity: Error, Code: "many-documents", Line: docs[1].line, Column: 1,
+			Message: "more stands behind the game", Wanted: "a game alone, or /v1/rulebooks/together"})
+	}
 	if len(docs) != 1 || len(problems) > 0 {
 		return nil, problems.sorted()
 	}

@@ -136,6 +136,10 @@ func TestTogether(t *testing.T) {
 		t.Fatal(err)
 	}
 	first := versions()
+	if _, _, err := l.Load(ctx, []byte(game("gold")+"---\n"+book("nets", "gold"))); fault.CodeOf(err) !=
+		code.BadRulebook || !strings.Contains(err.Error(), "more stands behind the game") {
+		t.Errorf("a game with a rulebook behind it, as one: %v", err)
+	}
 	for _, docs := range [][]string{{game("gold")}, {game("gold"), book("traps", "gold")},
 		{book("nets", "silver"), game("gold")}} {
 		err := load(docs...)

@@ -1,7 +1,6 @@
 package client_test
 
 import (
-	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -15,6 +14,7 @@ import (
 	"github.com/gorilla/websocket"
 
 	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/tool/trial"
 )
 
 // vectors are what docs/protocol-vectors.json holds of a story: a snapshot and what
@@ -118,8 +118,7 @@ func (f *fake) welcome(v *vectors) {
 // keeps to it: what it passes over, when it asks for the whole, what it answers to a
 // check, how it comes back and when it gives up.
 func TestAgainstTheProtocol(t *testing.T) {
-	ctx, cancel := context.WithTimeout(t.Context(), 20*time.Second)
-	defer cancel()
+	ctx := trial.Within(t, 20*time.Second)
 	v := readVectors(t)
 	f := newFake(t)
 	connected := make(chan *client.Conn, 1)
@@ -225,8 +224,7 @@ func TestAgainstTheProtocol(t *testing.T) {
 // TestHandshakeRefused: why a handshake is refused is told with its code; a client that comes
 // back tries again where the service has too much to do, and gives up where that cannot help.
 func TestHandshakeRefused(t *testing.T) {
-	ctx, cancel := context.WithTimeout(t.Context(), 20*time.Second)
-	defer cancel()
+	ctx := trial.Within(t, 20*time.Second)
 	v, f := readVectors(t), newFake(t)
 	o := client.Options{Address: f.address, Token: "token", Lobby: "K7WPQ4", JSON: true}
 	f.refuses.Store(http.StatusTooManyRequests)

@@ -8,14 +8,14 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/tool/trial"
 )
 
 // TestListingAgainstTheProtocol plays a service's listing: what there is at first and
 // what changes is kept, a message of a later version is passed over, a ping is
 // answered, and it ends with the reason that the service gives.
 func TestListingAgainstTheProtocol(t *testing.T) {
-	ctx, cancel := context.WithTimeout(t.Context(), 20*time.Second)
-	defer cancel()
+	ctx := trial.Within(t, 20*time.Second)
 	f := newFake(t)
 	type made struct {
 		l   *client.Listing
@@ -80,8 +80,7 @@ func TestListingAgainstTheProtocol(t *testing.T) {
 // TestDecisionAgainstTheProtocol: a referee's word is answered by number; one that is
 // answered twice, or never, holds nothing up.
 func TestDecisionAgainstTheProtocol(t *testing.T) {
-	ctx, cancel := context.WithTimeout(t.Context(), 20*time.Second)
-	defer cancel()
+	ctx := trial.Within(t, 20*time.Second)
 	v := readVectors(t)
 	f := newFake(t)
 	asked, connected := make(chan client.Decision, 4), make(chan *client.Conn, 1)

@@ -6,7 +6,7 @@ import (
 	"testing"
 
 	"turnvex.example/turnvex/client"
-	"turnvex.example/turnvex/internal/tool/seed"
+	"turnvex.example/turnvex/internal/tool/trial"
 )
 
 // slowly is an obvious twin of Between: it walks along the line in small steps.
@@ -31,7 +31,7 @@ func slowly(seen []client.Seen, tick float64) (x, y float64) {
 // TestBetween compares the drawn places with the twin's on random tracks, and looks
 // at what Follow keeps: ticks in order, the newest last, a stand before a late move.
 func TestBetween(t *testing.T) {
-	seed := seed.Of(t)
+	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	for range 300 {
 		var seen []client.Seen

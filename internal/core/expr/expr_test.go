@@ -12,7 +12,7 @@ import (
 
 	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/sheet"
-	"turnvex.example/turnvex/internal/tool/seed"
+	"turnvex.example/turnvex/internal/tool/trial"
 )
 
 // stage is a store with a few sheets, as expressions see it.
@@ -178,8 +178,8 @@ func (w *writer) flag(depth int) string {
 // TestAgainstTheLibrary compares what our trees compute with what the CEL
 // library's own evaluator does, faults included.
 func TestAgainstTheLibrary(t *testing.T) {
-	rounds := seed.Rounds(3000, 800)
-	seed := seed.Of(t)
+	rounds := trial.Rounds(3000, 800)
+	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	faults, compared := 0, 0
 	var schema *sheet.Schema

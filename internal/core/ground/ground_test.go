@@ -6,7 +6,7 @@ import (
 	"testing"
 
 	"turnvex.example/turnvex/internal/core/ground"
-	"turnvex.example/turnvex/internal/tool/seed"
+	"turnvex.example/turnvex/internal/tool/trial"
 )
 
 // small makes a crowded little ground, so that every special case comes up.
@@ -64,7 +64,7 @@ func blocked(w *ground.Wall, ax, ay, bx, by int64) bool {
 }
 
 func TestMoveAgainstCrawl(t *testing.T) {
-	seed := seed.Of(t)
+	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	for i := range 30000 {
 		g := small(r)
@@ -96,7 +96,7 @@ func TestMoveAgainstCrawl(t *testing.T) {
 }
 
 func TestSeesAgainstManyPoints(t *testing.T) {
-	seed := seed.Of(t)
+	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	seen, hidden := 0, 0
 	for i := range 4000 {
@@ -151,7 +151,7 @@ func nearlyTouched(w *ground.Wall, ax, ay, bx, by int64) bool {
 // TestLineAgainstExactArithmetic compares the thick line with the same in
 // arbitrary precision, at the largest coordinates.
 func TestLineAgainstExactArithmetic(t *testing.T) {
-	seed := seed.Of(t)
+	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	hits := 0
 	for i := range 20000 {
@@ -192,7 +192,7 @@ func TestNarrowGround(t *testing.T) {
 
 // TestPasses holds the exact answer to a slow twin that reckons with fractions.
 func TestPasses(t *testing.T) {
-	seed := seed.Of(t)
+	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	slow := func(ax, ay, bx, by, reach int64) bool {
 		rat := func(n int64) *big.Rat { return new(big.Rat).SetInt64(n) }

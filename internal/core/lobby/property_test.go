@@ -10,7 +10,7 @@ import (
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
-	"turnvex.example/turnvex/internal/tool/seed"
+	"turnvex.example/turnvex/internal/tool/trial"
 )
 
 // planned is an intent at a play tick.
@@ -22,7 +22,7 @@ type planned struct {
 // TestPausesChangeNothing plays the same intents at the same play ticks with and
 // without pauses at random moments: the results are the same.
 func TestPausesChangeNothing(t *testing.T) {
-	seed := seed.Of(t)
+	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	for _, file := range []string{"../../../demo/rulebooks/clash.yaml", "../../../demo/rulebooks/bell.yaml",
 		"../../node/service/testdata/duel.yaml"} {

@@ -7,7 +7,7 @@ import (
 	"testing"
 
 	"turnvex.example/turnvex/internal/core/ranking"
-	"turnvex.example/turnvex/internal/tool/seed"
+	"turnvex.example/turnvex/internal/tool/trial"
 )
 
 func byWho(a, b uint32) int { return cmp.Compare(a, b) }
@@ -73,7 +73,7 @@ func (p *plain) hold(t *testing.T, r *ranking.Ranking, some *rand.Rand) {
 // TestRankingLikeAList: after random changes, many of them ties, the ranking stands as a
 // sorted list would, whichever comes first, from empty and from many at once.
 func TestRankingLikeAList(t *testing.T) {
-	seed := seed.Of(t)
+	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	for _, least := range []bool{false, true} {
 		twin := &plain{least: least, of: map[uint32]ranking.Entry{}}

@@ -16,7 +16,7 @@ import (
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
-	"turnvex.example/turnvex/internal/tool/seed"
+	"turnvex.example/turnvex/internal/tool/trial"
 )
 
 // onlooker is a client's copy kept up to date by what would be sent to it.
@@ -243,8 +243,8 @@ func TestCopiesEqualTheTruth(t *testing.T) {
 	if b == nil {
 		t.Fatal(problems.Error())
 	}
-	rounds := seed.Rounds(1500, 600)
-	seed := seed.Of(t)
+	rounds := trial.Rounds(1500, 600)
+	seed := trial.Seed(t)
 	w := newWorld(t, b, seed)
 	r := rand.New(rand.NewPCG(seed, 0))
 	w.arrive("spectator", replica.View{})

@@ -7,14 +7,14 @@ import (
 
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/tool/rehearse"
-	"turnvex.example/turnvex/internal/tool/seed"
+	"turnvex.example/turnvex/internal/tool/trial"
 )
 
 // TestRandomRulebooksRun: whatever the checker accepts, the core runs without
 // failing, and the same way twice.
 func TestRandomRulebooksRun(t *testing.T) {
-	rounds := seed.Rounds(60, 12)
-	seed := seed.Of(t)
+	rounds := trial.Rounds(60, 12)
+	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	ran, ended, acted := 0, 0, 0
 	for i := range rounds {

@@ -8,7 +8,7 @@ import (
 	"testing"
 
 	"turnvex.example/turnvex/internal/core/rulebook"
-	"turnvex.example/turnvex/internal/tool/seed"
+	"turnvex.example/turnvex/internal/tool/trial"
 )
 
 // mistake is something that people get wrong, and what the checker says to it.
@@ -92,8 +92,8 @@ func TestMistakes(t *testing.T) {
 // TestErrorsPointAtTheMistake changes one place of good rulebooks at random. Where that
 // makes errors, at least nine of ten stand within three lines of it.
 func TestErrorsPointAtTheMistake(t *testing.T) {
-	rounds := seed.Rounds(6000, 1500)
-	seed := seed.Of(t)
+	rounds := trial.Rounds(6000, 1500)
+	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	docs := written(t)
 	harbour, _ := os.ReadFile("testdata/harbour.yaml")

@@ -10,7 +10,7 @@ import (
 	"testing"
 
 	"turnvex.example/turnvex/internal/core/rulebook"
-	"turnvex.example/turnvex/internal/tool/seed"
+	"turnvex.example/turnvex/internal/tool/trial"
 )
 
 var update = flag.Bool("update", false, "write what the checker says into the corpus")
@@ -100,8 +100,8 @@ func nested(n int) string {
 // TestRandomMistakes: expressions and paths put anywhere in good rulebooks, fitting or
 // not, are answered with a book or with problems, and never with a crash.
 func TestRandomMistakes(t *testing.T) {
-	rounds := seed.Rounds(3000, 300)
-	seed := seed.Of(t)
+	rounds := trial.Rounds(3000, 300)
+	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	bits := []string{"arg", "arg.who", "arg.mood", "arg.at", "me", "target", "it", "piece", "team", "record", "match",
 		"lobby", "players", "teams", "pieces", "nobody", "noteam", "1", "2.5", "'calm'", "true", "match.bell", "null",

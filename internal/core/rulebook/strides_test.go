@@ -14,15 +14,15 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/tool/chance"
 	"turnvex.example/turnvex/internal/tool/pages"
-	"turnvex.example/turnvex/internal/tool/seed"
+	"turnvex.example/turnvex/internal/tool/trial"
 )
 
 // TestStrides: a lobby that is told of every tick and one that strides over those in
 // which nothing happens come to the same, for every rulebook of the demo and of the
 // cookbook, and for any that the grammar allows.
 func TestStrides(t *testing.T) {
-	books, inputs := seed.Rounds(300, 24), seed.Rounds(3000, 450)
-	seed := seed.Of(t)
+	books, inputs := trial.Rounds(300, 24), trial.Rounds(3000, 450)
+	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	for _, src := range written(t) {
 		stride(t, r, seed, src, inputs)

@@ -10,7 +10,7 @@ import (
 
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/series"
-	"turnvex.example/turnvex/internal/tool/seed"
+	"turnvex.example/turnvex/internal/tool/trial"
 )
 
 func plan(t testing.TB, text string) *rulebook.Series {
@@ -179,7 +179,7 @@ func TestTableOfFive(t *testing.T) {
 // TestAnySeries: whatever happens in series of any form and size, restored after each input,
 // nobody is in two places, what is decided stays, each result counts once, and all of them end.
 func TestAnySeries(t *testing.T) {
-	sd := seed.Of(t)
+	sd := trial.Seed(t)
 	r := rand.New(rand.NewPCG(sd, 0))
 	for round := range 40 {
 		forms := []string{"form: bracket\nbest_of: 3\nthird: true\n", "form: table\nmatches: 2\n", "form: bracket\n",

@@ -6,7 +6,7 @@ import (
 
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
-	"turnvex.example/turnvex/internal/tool/seed"
+	"turnvex.example/turnvex/internal/tool/trial"
 )
 
 // TestChanges: what each change makes of what is kept, with bounds.
@@ -34,7 +34,7 @@ func TestChanges(t *testing.T) {
 // TestJoinedChanges: two changes that are joined come to the same as one after the
 // other, whatever was kept before, within bounds and without.
 func TestJoinedChanges(t *testing.T) {
-	seed := seed.Of(t)
+	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	joined := 0
 	for range 20000 {

@@ -18,7 +18,7 @@ import (
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/store"
 	"turnvex.example/turnvex/internal/tool/pgbox"
-	"turnvex.example/turnvex/internal/tool/seed"
+	"turnvex.example/turnvex/internal/tool/trial"
 )
 
 var db *store.DB
@@ -353,7 +353,7 @@ func TestBarsMeetPosts(t *testing.T) {
 // TestPostsAtRandom: after random posts, removals and bars on two nodes at once, each has
 // in memory what the database has, and that is what a plain count comes to.
 func TestPostsAtRandom(t *testing.T) {
-	seed := seed.Of(t)
+	seed := trial.Seed(t)
 	random := rand.New(rand.NewPCG(seed, 0))
 	r := newRig(t, 0)
 	sum := ref(rulebook.Board{Name: "sum", Keep: rulebook.KeepTotal})

@@ -8,14 +8,14 @@ import (
 
 	"github.com/google/uuid"
 
-	"turnvex.example/turnvex/internal/tool/seed"
+	"turnvex.example/turnvex/internal/tool/trial"
 	"turnvex.example/turnvex/internal/wire"
 )
 
 // TestViewsAreWrittenAsTheLibraryDoes: random views, with texts of every kind and what may be left
 // out left out, are written as the bytes that encoding/json makes of their pages.
 func TestViewsAreWrittenAsTheLibraryDoes(t *testing.T) {
-	seed := seed.Of(t)
+	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	texts := []string{"", "plain", `"quoted"`, `back\slash`, "ø“x”", "a\nb\x00", "<b>&", "\xff", "line\u2028", "\x7f"}
 	text := func() string { return texts[r.IntN(len(texts))] }

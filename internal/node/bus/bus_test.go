@@ -5,6 +5,8 @@ import (
 	"strings"
 	"testing"
 	"time"
+
+	"turnvex.example/turnvex/internal/tool/trial"
 )
 
 func start(t *testing.T, name, secret string, routes ...string) *Bus {
@@ -29,7 +31,7 @@ func hears(b *Bus, topic string) <-chan string {
 // until tells again and again until it is heard: who listens becomes known to others a moment later.
 func until(t *testing.T, b *Bus, what string, heard <-chan string) {
 	t.Helper()
-	again, end := time.NewTicker(20*time.Millisecond), time.NewTimer(30*time.Second)
+	again, end := time.NewTicker(20*time.Millisecond), time.NewTimer(30*time.Second*trial.Patience)
 	defer again.Stop()
 	for {
 		b.Tell("lobbies", what)

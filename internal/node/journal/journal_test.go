@@ -13,7 +13,7 @@ import (
 	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
-	"turnvex.example/turnvex/internal/tool/seed"
+	"turnvex.example/turnvex/internal/tool/trial"
 )
 
 // fill gives every field of a struct a value that is not its zero.
@@ -48,7 +48,7 @@ func fill(r *rand.Rand, v reflect.Value) {
 // TestEveryInputIsKept: whatever an input holds is there again when it is read, so
 // that no field is forgotten when one is added.
 func TestEveryInputIsKept(t *testing.T) {
-	seed := seed.Of(t)
+	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	for range 50 {
 		var in step.Input

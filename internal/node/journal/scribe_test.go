@@ -13,13 +13,13 @@ import (
 	"turnvex.example/turnvex/internal/core/names"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
-	"turnvex.example/turnvex/internal/tool/seed"
+	"turnvex.example/turnvex/internal/tool/trial"
 )
 
 // TestPlainEntries: what is written by hand is what the library writes, byte for byte, whatever
 // the numbers; and what holds anything of a person is left to the library.
 func TestPlainEntries(t *testing.T) {
-	r := rand.New(rand.NewPCG(seed.Of(t), 1))
+	r := rand.New(rand.NewPCG(trial.Seed(t), 1))
 	number := func() int64 {
 		return []int64{0, 1, 23, 24, 255, 256, 65535, 65536, 1 << 32, math.MaxInt64, -1, -24, -25,
 			math.MinInt64}[r.IntN(14)]

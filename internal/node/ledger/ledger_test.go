@@ -16,6 +16,7 @@ import (
 	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/node/store"
 	"turnvex.example/turnvex/internal/tool/pgbox"
+	"turnvex.example/turnvex/internal/tool/trial"
 )
 
 var db *store.DB
@@ -43,8 +44,7 @@ func opened(t *testing.T) (*Ledger, string) {
 
 func kept(t *testing.T, g *Ledger, m Mark) {
 	t.Helper()
-	ctx, over := context.WithTimeout(t.Context(), time.Minute)
-	defer over()
+	ctx := trial.Within(t, time.Minute)
 	if err := g.Kept(ctx, m); err != nil {
 		t.Fatal(err)
 	}

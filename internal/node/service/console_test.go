@@ -11,6 +11,7 @@ import (
 
 	"turnvex.example/turnvex/client"
 	"turnvex.example/turnvex/internal/tool/browser"
+	"turnvex.example/turnvex/internal/tool/trial"
 )
 
 // desk is the console in a browser, as a test uses it.
@@ -50,7 +51,7 @@ func (s *desk) open(path string) {
 // see waits until an expression holds.
 func (s *desk) see(expression string) {
 	s.t.Helper()
-	s.must("the page", s.Until(expression, time.Minute))
+	s.must("the page", s.Until(expression, time.Minute*trial.Patience))
 }
 
 // says waits until the page says something.

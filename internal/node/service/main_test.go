@@ -15,6 +15,7 @@ import (
 	"turnvex.example/turnvex/internal/node/service"
 	"turnvex.example/turnvex/internal/tool/pgbox"
 	"turnvex.example/turnvex/internal/tool/rehearse"
+	"turnvex.example/turnvex/internal/tool/trial"
 )
 
 const operatorKey = "operator-key-of-the-tests"
@@ -71,11 +72,7 @@ func run(m *testing.M) int {
 }
 
 // soon is a context that ends before a test that waits in vain is too boring.
-func soon(t testing.TB) context.Context {
-	ctx, cancel := context.WithTimeout(t.Context(), time.Minute)
-	t.Cleanup(cancel)
-	return ctx
-}
+func soon(t testing.TB) context.Context { return trial.Within(t, time.Minute) }
 
 // player signs a new player in.
 func player(t testing.TB, name string) *client.Signed {

@@ -23,7 +23,7 @@ import (
 
 	"turnvex.example/turnvex/client"
 	"turnvex.example/turnvex/internal/core/replica"
-	"turnvex.example/turnvex/internal/tool/seed"
+	"turnvex.example/turnvex/internal/tool/trial"
 	"turnvex.example/turnvex/internal/wire"
 	"turnvex.example/turnvex/internal/wire/spec"
 )
@@ -49,7 +49,7 @@ func cursor(text string) string { return base64.RawURLEncoding.EncodeToString([]
 // in: whatever comes, the fault is not the service's, and its answer tells nothing of its
 // inside.
 func TestNothingMakesItFail(t *testing.T) {
-	seed := seed.Of(t)
+	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 1))
 	mara := player(t, "Mara")
 	op, _ := ownOperator(t)
@@ -139,7 +139,7 @@ func (f roundTrip) RoundTrip(r *http.Request) (*http.Response, error) { return f
 // both encodings, as everybody who may connect: each connection goes on, or ends with a word
 // that is no fault of the service's and tells nothing of its inside.
 func TestNoMessageMakesItFail(t *testing.T) {
-	seed := seed.Of(t)
+	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 2))
 	code, a, _ := started(t, "duel", client.Options{})
 	op, _ := ownOperator(t)

@@ -15,7 +15,7 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/node/service"
-	"turnvex.example/turnvex/internal/tool/seed"
+	"turnvex.example/turnvex/internal/tool/trial"
 )
 
 // soaker is somebody who comes, goes, acts and is cut off at random.
@@ -115,7 +115,7 @@ func (k *soaker) wish() client.Intent {
 // and is cut off at random, in both encodings and with limited sight, every copy is
 // what its audience should see; and it was at each check on the way.
 func TestSoak(t *testing.T) {
-	seed := seed.Of(t)
+	seed := trial.Seed(t)
 	t.Log("seed", seed)
 	journals := t.TempDir()
 	checked := another(t, service.Config{Check: 150 * time.Millisecond, Journals: journals})

@@ -9,6 +9,7 @@ import (
 	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/tool/chance"
 	"turnvex.example/turnvex/internal/tool/script"
 )
 
@@ -72,12 +73,10 @@ type shrinker struct {
 	book  *rulebook.Book
 	setup lobby.Setup
 	no    int64
-	tries int
 }
 
 // breaks plays lines, and returns when the promise was broken, to when at most.
 func (s *shrinker) breaks(lines []string, end time.Duration) (at time.Duration, yes bool) {
-	s.tries++
 	steps, err := script.Parse([]byte(strings.Join(lines, "\n")))
 	if err != nil {
 		return 0, false
@@ -117,23 +116,13 @@ func (s *shrinker) shrink(lines []string, end time.Duration) []string {
 		return nil // no step can say what did it
 	}
 	end = at
-	for size := max(len(lines)/2, 1); size >= 1 && s.tries < maxTries; {
-		shorter := false
-		for from := 0; from < len(lines) && s.tries < maxTries; {
-			without := append(append([]string{}, lines[:from]...), lines[min(from+size, len(lines)):]...)
-			if at, ok := s.breaks(without, end); ok {
-				lines, end, shorter = without, at, true
-			} else {
-				from += size
-			}
+	lines = chance.Shrink(lines, maxTries, func(without []string) bool {
+		at, ok := s.breaks(without, end)
+		if ok {
+			end = at
 		}
-		if !shorter || size > 1 {
-			if size == 1 {
-				break
-			}
-			size /= 2
-		}
-	}
+		return ok
+	})
 	return append(s.head(), append(lines, s.tail(lines, end)...)...)
 }
 

@@ -14,10 +14,17 @@ import (
 	"turnvex.example/turnvex/internal/tool/trial"
 )
 
-// program runs a client in another language and returns what it wrote.
+// program runs a program and returns what it wrote.
 func program(t *testing.T, name string, args ...string) string {
 	t.Helper()
+	return programIn(t, "", name, args...)
+}
+
+// programIn runs a program in a folder.
+func programIn(t *testing.T, dir, name string, args ...string) string {
+	t.Helper()
 	cmd := exec.CommandContext(soon(t), name, args...)
+	cmd.Dir = dir
 	out, err := cmd.CombinedOutput()
 	if err != nil {
 		t.Fatalf("%s: %v\n%s", strings.Join(cmd.Args, " "), err, out)
@@ -55,19 +62,9 @@ func TestConsoleUnits(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	in := func(name string, args ...string) string {
-		t.Helper()
-		cmd := exec.CommandContext(soon(t), name, args...)
-		cmd.Dir = console
-		out, err := cmd.CombinedOutput()
-		if err != nil {
-			t.Fatalf("%s: %v\n%s", name, err, out)
-		}
-		return string(out)
-	}
-	in("node", "node_modules/vite/bin/vite.js", "build", "--ssr", "test/units.mjs", "--outDir", built, "--logLevel",
+	programIn(t, console, "node", "node_modules/vite/bin/vite.js", "build", "--ssr", "test/units.mjs", "--outDir", built, "--logLevel",
 		"error")
-	out := in("node", "--test", "--test-reporter=spec", "--test-timeout=200000", filepath.Join(built, "units.js"))
+	out := programIn(t, console, "node", "--test", "--test-reporter=spec", "--test-timeout=200000", filepath.Join(built, "units.js"))
 	if !strings.Contains(out, "fail 0") || !strings.Contains(out, "help comes from the reference") {
 		t.Error(out)
 	}

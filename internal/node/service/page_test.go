@@ -1,6 +1,7 @@
 package service_test
 
 import (
+	"errors"
 	"fmt"
 	"io/fs"
 	"os"
@@ -74,7 +75,8 @@ func goFile(t *testing.T, src string) string {
 	return program(t, "go", "run", "./"+dir, node.Address, "device-of-a-page-"+fresh()+strings.Repeat("x", 24))
 }
 
-// TestClientsPage: the page's examples run, and print what it says.
+// TestClientsPage: the page's examples run, and print what it says; those in TypeScript with the package as
+// it is packed, in an empty folder.
 func TestClientsPage(t *testing.T) {
 	const page = "../../../docs/clients.md"
 	out := goProgram(t, blocks(t, page, "go")[0])
@@ -83,16 +85,24 @@ func TestClientsPage(t *testing.T) {
 	}
 	in := player(t, "Mara")
 	code := lobby(t, in, client.Opening{Rulebook: "clash"})
-	dist, _ := filepath.Abs("../../../clients/typescript/dist")
+	project, clone := t.TempDir(), freshClient(t)
+	for _, line := range strings.Split(strings.TrimSpace(blocks(t, page, "")[1]), "\n") { // as the page says
+		args := strings.Fields(line)
+		if args[1] == "pack" {
+			args = append(args, "--pack-destination", project)
+		} else {
+			args = append(args, "--prefer-offline", "--no-audit", "--no-fund", "--prefix", project)
+			args[2] = filepath.Join(project, args[2])
+		}
+		programIn(t, clone, args[0], args[1:]...)
+	}
 	for i, wants := range [][]string{
 		{"state: open\n", "name: undefined -> Mara\n", "name: Mara -> Mara Tide\n", "renamed: true Mara Tide\n",
 			"state: ended\n"},
 		{"clash has 8 seats\n", "no-such-lobby 404\n"},
 	} {
-		script := filepath.Join(t.TempDir(), "page.mjs")
+		script := filepath.Join(project, "page.mjs")
 		text := fmt.Sprintf("const [address, token, lobby] = process.argv.slice(2)\n%s", blocks(t, page, "ts")[i])
-		text = strings.NewReplacer("'turnvex-client'", "'"+dist+"/index.js'", "'turnvex-client/cbor'",
-			"'"+dist+"/cbor.js'").Replace(text)
 		if err := os.WriteFile(script, []byte(text), 0o600); err != nil {
 			t.Fatal(err)
 		}
@@ -103,6 +113,26 @@ func TestClientsPage(t *testing.T) {
 			}
 		}
 	}
+}
+
+// freshClient returns a folder with the TypeScript client as a fresh clone has it, but for what npm fetches.
+func freshClient(t *testing.T) string {
+	const client = "clients/typescript"
+	clone := t.TempDir()
+	to := filepath.Join(clone, client)
+	from, err := filepath.Abs("../../../" + client)
+	if err == nil {
+		err = os.CopyFS(filepath.Join(to, "src"), os.DirFS(filepath.Join(from, "src")))
+	}
+	for _, name := range []string{"package.json", "package-lock.json", "tsconfig.json"} {
+		data, e := os.ReadFile(filepath.Join(from, name))
+		err = errors.Join(err, e, os.WriteFile(filepath.Join(to, name), data, 0o600))
+	}
+	err = errors.Join(err, os.Symlink(filepath.Join(from, "node_modules"), filepath.Join(to, "node_modules")))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return clone
 }
 
 // TestReadme: the README's Go runs, and its commands are commands that there are.

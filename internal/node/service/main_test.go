@@ -13,6 +13,7 @@ import (
 
 	"turnvex.example/turnvex/client"
 	"turnvex.example/turnvex/internal/node/service"
+	"turnvex.example/turnvex/internal/tool/cli"
 	"turnvex.example/turnvex/internal/tool/pgbox"
 	"turnvex.example/turnvex/internal/tool/rehearse"
 	"turnvex.example/turnvex/internal/tool/trial"
@@ -25,7 +26,15 @@ var (
 	node     *service.Service
 )
 
-func TestMain(m *testing.M) { os.Exit(run(m)) }
+// asProgram is set where this test is called as turnvex.
+const asProgram = "TURNVEX_TEST_AS_PROGRAM"
+
+func TestMain(m *testing.M) {
+	if os.Getenv(asProgram) != "" {
+		os.Exit(cli.Main(os.Args[1:], &cli.Terminal{In: os.Stdin, Out: os.Stdout, Err: os.Stderr}))
+	}
+	os.Exit(run(m))
+}
 
 func run(m *testing.M) int {
 	ctx := context.Background()

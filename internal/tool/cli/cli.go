@@ -14,6 +14,8 @@ import (
 	"strings"
 	"syscall"
 
+	"golang.org/x/term"
+
 	"turnvex.example/turnvex/client"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/tool/plain"
@@ -24,20 +26,29 @@ type Terminal struct {
 	In  io.Reader
 	Out io.Writer
 	Err io.Writer
+
+	raw *Terminal // what safely was called on
 }
 
-// plainly is a terminal to which nothing is written that would steer it, whoever wrote it.
-// A command that draws on it by itself takes care of that by itself.
-func (t *Terminal) plainly(draws bool) *Terminal {
-	if draws {
-		return t
+// safely returns a terminal that drops control characters, whoever wrote them. All commands
+// get such a terminal; what draws asks it for its screen.
+func (t *Terminal) safely() *Terminal {
+	return &Terminal{In: t.In, Out: plain.Writer(t.Out), Err: plain.Writer(t.Err), raw: t}
+}
+
+// screen returns the files behind the terminal if a person sits at it, so that a command can
+// draw there and read single keys. The command must then keep control characters out itself.
+func (t *Terminal) screen() (in, out *os.File, ok bool) {
+	if t.raw == nil {
+		return nil, nil, false
 	}
-	return &Terminal{In: t.In, Out: plain.Writer(t.Out), Err: plain.Writer(t.Err)}
+	in, okIn := t.raw.In.(*os.File)
+	out, okOut := t.raw.Out.(*os.File)
+	return in, out, okIn && okOut && term.IsTerminal(int(in.Fd())) && term.IsTerminal(int(out.Fd()))
 }
 
 // command is one subcommand.
 type command struct {
-	draws   bool // on the terminal, with sequences of its own
 	name    string
 	args    string // what follows the flags
 	summary string
@@ -127,7 +138,7 @@ func Run(ctx context.Context, args []string, t *Terminal) int {
 	}
 	for _, c := range commands() {
 		if c.name == args[0] {
-			return c.run(ctx, args[1:], t.plainly(c.draws))
+			return c.run(ctx, args[1:], t.safely())
 		}
 	}
 	var names []string

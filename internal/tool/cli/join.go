@@ -6,12 +6,9 @@ import (
 	"encoding/json"
 	"flag"
 	"fmt"
-	"os"
 	"strings"
 	"sync"
 	"time"
-
-	"golang.org/x/term"
 
 	"turnvex.example/turnvex/client"
 	"turnvex.example/turnvex/internal/core/replica"
@@ -32,7 +29,6 @@ type playOptions struct {
 
 func joinCommand() command {
 	return command{
-		draws:   true,
 		name:    "join",
 		args:    "CODE|LINK",
 		least:   1,
@@ -70,7 +66,6 @@ func joinCommand() command {
 
 func watchCommand() command {
 	return command{
-		draws:   true,
 		name:    "watch",
 		args:    "CODE",
 		least:   1,
@@ -100,10 +95,8 @@ func (s *session) play(ctx context.Context, t *Terminal, code string, o playOpti
 			_, svc, err := s.open(ctx, t)
 			return svc.Token, err
 		}}
-	live := !s.json && isTerminal(t)
-	if !live {
-		t = t.plainly(false)
-	}
+	keys, screen, live := t.screen()
+	live = live && !s.json
 	opts.OnChange = func(c client.Change) {
 		if !live {
 			out.change(c, s.json)
@@ -134,7 +127,7 @@ func (s *session) play(ctx context.Context, t *Terminal, code string, o playOpti
 	if live {
 		left, err := termview.Run(
 			ctx,
-			termview.Options{Conn: conn, Play: !o.watch, In: t.In, Out: t.Out, Events: events, Changed: changed},
+			termview.Options{Conn: conn, Play: !o.watch, In: keys, Out: screen, Events: events, Changed: changed},
 		)
 		return s.finish(t, conn, left && !o.watch, err)
 	}
@@ -161,12 +154,6 @@ func (s *session) finish(t *Terminal, conn *client.Conn, leave bool, err error) 
 		fmt.Fprintln(t.Err, "You have left.")
 	}
 	return err
-}
-
-func isTerminal(t *Terminal) bool {
-	in, ok1 := t.In.(*os.File)
-	out, ok2 := t.Out.(*os.File)
-	return ok1 && ok2 && term.IsTerminal(int(in.Fd())) && term.IsTerminal(int(out.Fd()))
 }
 
 // lineWriter writes what happens, a line each, from several goroutines.

@@ -4,9 +4,6 @@ import (
 	"context"
 	"flag"
 	"fmt"
-	"os"
-
-	"golang.org/x/term"
 
 	"turnvex.example/turnvex/client"
 	"turnvex.example/turnvex/internal/tool/load"
@@ -14,7 +11,6 @@ import (
 
 func loadCommand() command {
 	return command{
-		draws:   true,
 		name:    "load",
 		args:    "RULEBOOK",
 		least:   1,
@@ -55,8 +51,8 @@ func loadCommand() command {
 				}
 				cfg.Service, cfg.Rulebook, cfg.Options = svc.Address, args[0], options
 				load.Quiet()
-				if f, ok := t.Err.(*os.File); ok && term.IsTerminal(int(f.Fd())) {
-					cfg.Progress = func(text string) { fmt.Fprintf(f, "\r\x1b[K%s", text) }
+				if _, screen, ok := t.screen(); ok && !s.json {
+					cfg.Progress = func(text string) { fmt.Fprintf(screen, "\r\x1b[K%s", text) }
 				}
 				report, err := load.Run(ctx, cfg)
 				if cfg.Progress != nil {

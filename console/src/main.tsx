@@ -1,26 +1,26 @@
 import '@fontsource-variable/inter'
 import { QueryClientProvider } from '@tanstack/react-query'
-import { lazy } from 'react'
 import { createRoot } from 'react-dom/client'
 import { BrowserRouter, Route, Routes } from 'react-router'
 import { queries } from './app/calls.ts'
 import { Frame } from './app/Frame.tsx'
+import { part } from './app/part.tsx'
 import { start } from './app/session.ts'
 import { Theme } from './app/theme.tsx'
 
-const Home = lazy(() => import('./pages/Home.tsx'))
-const Lobbies = lazy(() => import('./pages/Lobbies.tsx'))
-const Lobby = lazy(() => import('./pages/Lobby.tsx'))
-const Back = lazy(() => import('./pages/Back.tsx'))
-const Play = lazy(() => import('./pages/Play.tsx'))
-const Results = lazy(() => import('./pages/Results.tsx'))
-const Boards = lazy(() => import('./pages/Boards.tsx'))
-const Players = lazy(() => import('./pages/Players.tsx'))
-const Rulebooks = lazy(() => import('./pages/Rulebooks.tsx'))
-const Rulebook = lazy(() => import('./pages/Rulebook.tsx'))
-const Operations = lazy(() => import('./pages/Operations.tsx'))
-const Docs = lazy(() => import('./pages/Docs.tsx'))
-const Missing = lazy(() => import('./pages/Missing.tsx'))
+const Home = part(() => import('./pages/Home.tsx'))
+const Lobbies = part(() => import('./pages/Lobbies.tsx'))
+const Lobby = part(() => import('./pages/Lobby.tsx'))
+const Back = part(() => import('./pages/Back.tsx'))
+const Play = part(() => import('./pages/Play.tsx'))
+const Results = part(() => import('./pages/Results.tsx'))
+const Boards = part(() => import('./pages/Boards.tsx'))
+const Players = part(() => import('./pages/Players.tsx'))
+const Rulebooks = part(() => import('./pages/Rulebooks.tsx'))
+const Rulebook = part(() => import('./pages/Rulebook.tsx'))
+const Operations = part(() => import('./pages/Operations.tsx'))
+const Docs = part(() => import('./pages/Docs.tsx'))
+const Missing = part(() => import('./pages/Missing.tsx'))
 
 const root = document.getElementById('root')
 if (!root) throw new Error('the page has no place for the console')

@@ -1736,6 +1736,37 @@ export interface Routes {
     }
   }
   /**
+   * Open a hidden practice lobby with a rulebook (the body is the YAML or JSON) that is not published. Its
+   * text is kept as long as the lobby and its journal. Who may call: operator.
+   */
+  'POST /v1/rulebooks/try': {
+    path: Record<never, never>
+    query: Record<never, never>
+    body: string
+    answer: {
+      address: string
+      arena?: string
+      capacity: number
+      code: string
+      free: number
+      link: string
+      name?: string
+      new: boolean
+      node: string
+      open: boolean
+      opened: string
+      password: boolean
+      practice: boolean
+      region: string
+      rulebook: string
+      seats: number
+      state: string
+      title: string
+      version: string
+      waiting?: number
+    }
+  }
+  /**
    * The text of a rulebook, in the current or another version, and its newest 50 versions. Who may call: key.
    */
   'GET /v1/rulebooks/{name}': {

@@ -15,6 +15,7 @@ import {
 import { Component, useEffect, useState, type ReactNode } from 'react'
 import { LuCheck, LuCopy } from 'react-icons/lu'
 import { Refused, type Bye } from 'turnvex-client'
+import { PartFailed } from './part.tsx'
 
 /** A page: its title, what stands beside it, and what it holds. */
 export function Page({ title, beside, children }: { title: string; beside?: ReactNode; children: ReactNode }) {
@@ -198,7 +199,10 @@ export class Boundary extends Component<{ children: ReactNode }, { error?: Error
         <Heading as="h1" size="xl">
           This page failed
         </Heading>
-        <Failed error={error} again={() => this.setState({ error: undefined })} />
+        <Failed
+          error={error}
+          again={() => (error instanceof PartFailed ? location.reload() : this.setState({ error: undefined }))}
+        />
       </Stack>
     )
   }

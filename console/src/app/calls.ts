@@ -16,17 +16,19 @@ export const queries = new QueryClient({
 
 export const useSession = () => useSyncExternalStore(session.watch, session.get)
 
-/** Reads a route, as whoever is signed in. Undefined means not yet. */
+/** Reads a route, as whoever is signed in, and again every so many milliseconds if asked. Undefined means not yet. */
 export function useCall<R extends keyof Routes>(
   route: R,
   call: Omit<Call<R>, 'signal'> | undefined,
   keep = false,
+  every?: number,
 ): UseQueryResult<Answer<R>, Error> {
   const { who } = useSession()
   return useQuery({
     queryKey: [route, call, who?.role, who?.name],
     queryFn: ({ signal }) => http.call(route, ...([{ ...call, signal }] as unknown as never)),
     enabled: call !== undefined,
+    refetchInterval: every,
     placeholderData: keep ? (before) => before : undefined,
   })
 }

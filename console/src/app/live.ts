@@ -9,8 +9,13 @@ export interface Fed<T> {
   lost?: Bye
 }
 
+/** How often what a feed brings is drawn at most: changes between are taken together. */
+const TOGETHER = 150
+
 class Shared<T> {
   private state: Fed<T> = {}
+  private coming?: Fed<T>
+  private due?: ReturnType<typeof setTimeout>
   private readonly listeners = new Set<() => void>()
   private close?: () => void
   private lingering?: ReturnType<typeof setTimeout>
@@ -23,8 +28,8 @@ class Shared<T> {
     clearTimeout(this.lingering)
     this.listeners.add(f)
     this.close ??= this.open((s) => {
-      this.state = { ...this.state, lost: undefined, ...s }
-      for (const l of this.listeners) l()
+      this.coming = { ...(this.coming ?? this.state), lost: undefined, ...s }
+      if (this.due === undefined) this.show()
     })
     return () => {
       this.listeners.delete(f)
@@ -32,9 +37,21 @@ class Shared<T> {
       this.lingering = setTimeout(() => {
         this.close?.()
         this.close = undefined
+        clearTimeout(this.due)
+        this.due = this.coming = undefined
         this.state = {}
       }, LINGER)
     }
+  }
+
+  /** Shows what has come, and what comes next a while later. */
+  private show() {
+    this.due = undefined
+    if (!this.coming) return
+    this.state = this.coming
+    this.coming = undefined
+    this.due = setTimeout(() => this.show(), TOGETHER)
+    for (const l of this.listeners) l()
   }
 }
 

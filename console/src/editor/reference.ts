@@ -16,7 +16,13 @@ let loading: Promise<string> | undefined
 
 /** The text of the reference, fetched once. */
 export const reference = () => {
-  loading ??= import('../../../docs/rulebook.md?raw').then((m: { default: string }) => m.default)
+  loading ??= import('../../../docs/rulebook.md?raw').then(
+    (m: { default: string }) => m.default,
+    (e) => {
+      loading = undefined
+      throw e
+    },
+  )
   return loading
 }
 

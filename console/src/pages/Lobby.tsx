@@ -1,7 +1,8 @@
 import { Button, Grid, HStack, Stack, Text } from '@chakra-ui/react'
-import { lazy, Suspense, useState } from 'react'
+import { Suspense, useState } from 'react'
 import { NavLink, useParams } from 'react-router'
 import { useSession } from '../app/calls.ts'
+import { part } from '../app/part.tsx'
 import { Failed, Loading, Page, useTitle } from '../app/Page.tsx'
 import { session, token } from '../app/session.ts'
 import { useKeys, useLive } from '../match/connections.ts'
@@ -16,7 +17,7 @@ import { Fields } from '../match/Fields.tsx'
 import { Acts } from '../match/Acts.tsx'
 import { useSomebody } from './Lobbies.tsx'
 
-const Compare = lazy(() => import('../match/Compare.tsx'))
+const Compare = part(() => import('../match/Compare.tsx'))
 
 /** A lobby and its match, live: operators see the truth, others what everyone sees. */
 export default function Lobby() {

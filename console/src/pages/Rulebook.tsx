@@ -8,6 +8,7 @@ import { Empty, Failed, Loading, Page, Section } from '../app/Page.tsx'
 import { http, session } from '../app/session.ts'
 import { moment } from '../app/words.ts'
 import { Editor, type EditorHandle } from '../editor/Editor.tsx'
+import { draftOf, keepDraft } from '../editor/drafts.ts'
 import { Difference } from '../editor/Difference.tsx'
 import { Flow } from '../editor/Flow.tsx'
 import { Rehearsal } from '../editor/Rehearsal.tsx'
@@ -82,7 +83,9 @@ export default function Rulebook() {
 }
 
 function Writing({ was, name }: { was: string; name: string }) {
-  const [text, setText] = useState(was)
+  const [text, setText] = useState(() => draftOf(name) ?? was)
+  const [discarded, setDiscarded] = useState(0)
+  const [trying, setTrying] = useState(false)
   const [check, setCheck] = useState<Check>()
   const [problem, setProblem] = useState<Error>()
   const [comparing, setComparing] = useState(false)
@@ -93,10 +96,31 @@ function Writing({ was, name }: { was: string; name: string }) {
     if (c) setCheck(c)
     setProblem(e)
   }, [])
+  const write = (t: string) => {
+    setText(t)
+    keepDraft(name, t === was ? undefined : t)
+  }
+  const discard = () => {
+    write(was)
+    setComparing(false)
+    setDiscarded(discarded + 1) // the editor begins anew
+  }
+  const play = async () => {
+    setTrying(true)
+    try {
+      const l = await http.call('POST /v1/rulebooks/try', { body: text })
+      navigate(`/play/${l.code}?seats=${Math.min(2, l.capacity)}`)
+    } catch (e) {
+      setProblem(e as Error)
+    } finally {
+      setTrying(false)
+    }
+  }
   const publish = async (why: string) => {
     const done = await http.call('POST /v1/rulebooks', { body: text, query: { why } })
     if (!done.ok)
       throw new Refused('bad-rulebook', 'It has errors and was not published. See the list beside the text.')
+    keepDraft(name)
     await queries.invalidateQueries({ queryKey: ['GET /v1/rulebooks'] })
     await queries.invalidateQueries({ queryKey: ['GET /v1/rulebooks/{name}'] })
     if (done.name) navigate(`/rulebooks/${done.name}?version=${done.version ?? ''}`)
@@ -126,9 +150,18 @@ function Writing({ was, name }: { was: string; name: string }) {
             >
               {comparing ? 'Edit' : 'What changed'}
             </Button>
-            <Button asChild size="xs" variant="outline">
-              <NavLink to={`/play?rulebook=${name}`}>Play it here</NavLink>
+            <Button size="xs" variant="ghost" disabled={!changed} onClick={discard}>
+              Discard changes
             </Button>
+            {session.can('operator') ? (
+              <Button size="xs" variant="outline" disabled={!check?.ok} loading={trying} onClick={() => void play()}>
+                Play this text
+              </Button>
+            ) : (
+              <Button asChild size="xs" variant="outline">
+                <NavLink to={`/play?rulebook=${name}`}>Play the published text</NavLink>
+              </Button>
+            )}
             {session.can('operator') && (
               <Act
                 name="Publish"
@@ -144,7 +177,7 @@ function Writing({ was, name }: { was: string; name: string }) {
         {comparing ? (
           <Difference was={was} now={text} />
         ) : (
-          <Editor ref={editor} text={text} onChange={setText} onCheck={onCheck} />
+          <Editor key={discarded} ref={editor} text={text} onChange={write} onCheck={onCheck} />
         )}
       </Section>
       <Stack gap="4" minW="0">

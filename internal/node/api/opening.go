@@ -17,7 +17,12 @@ func (s *server) openLobby(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	book, o, err := s.opening(c, &in)
+	return s.openFor(c, &in)
+}
+
+// openFor opens a lobby, at another node where that is better.
+func (s *server) openFor(c *call, in *openRequest) (any, error) {
+	book, o, err := s.opening(c, in)
 	if err != nil {
 		return nil, err
 	}

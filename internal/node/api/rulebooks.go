@@ -105,6 +105,18 @@ var bookRoutes = []route{
 	},
 	{
 		method: "POST",
+		path:   "/v1/rulebooks/try",
+		access: operator,
+		summary: "Open a hidden practice lobby with a rulebook (the body is the YAML or JSON) that is not published. " +
+			"Its text is kept as long as the lobby and its journal",
+		looks:  true,
+		in:     "",
+		out:    Found{},
+		status: http.StatusCreated,
+		do:     (*server).tryBook,
+	},
+	{
+		method: "POST",
 		path:   "/v1/rulebooks/rehearse",
 		access: operator,
 		summary: "Play matches of a rulebook (the body is the YAML or JSON) with random players for up to 8 " +
@@ -225,7 +237,7 @@ func (s *server) bookText(c *call) (any, error) {
 func (s *server) bookVersions(ctx context.Context, name string) ([]BookVersion, error) {
 	var rows []store.Rulebook
 	err := s.DB.WithContext(ctx).Select("version", "created_at", "current").Order("created_at desc").Limit(50).
-		Find(&rows, "name = ?", name).Error
+		Find(&rows, "name = ? and not tried", name).Error
 	out := []BookVersion{}
 	for i := range rows {
 		out = append(out, BookVersion{rows[i].Version, rows[i].CreatedAt.UTC(), rows[i].Current})
@@ -288,6 +300,18 @@ func checked(book *rulebook.Book, problems rulebook.Problems) Check {
 		out.Problems = rulebook.Problems{}
 	}
 	return out
+}
+
+func (s *server) tryBook(c *call) (any, error) {
+	src, err := source(c, 1)
+	if err != nil {
+		return nil, err
+	}
+	book, err := s.Library.Try(c.r.Context(), src)
+	if err != nil {
+		return nil, err
+	}
+	return s.openFor(c, &openRequest{Rulebook: book.Name, Version: book.Version, Practice: true, Hidden: true})
 }
 
 func (s *server) loadBook(c *call) (any, error) {

@@ -102,7 +102,7 @@ func publish(tx *store.Tx, book *rulebook.Book) error {
 		Current:   true,
 	}
 	return tx.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "name"}, {Name: "version"}},
-		DoUpdates: clause.Assignments(map[string]any{"current": true})}).Create(&row).Error
+		DoUpdates: clause.Assignments(map[string]any{"current": true, "tried": false})}).Create(&row).Error
 }
 
 // Book returns the current version of a rulebook.

@@ -104,6 +104,9 @@ func (s *Service) sweeper(keeping keep.Retention) {
 			if err := s.Ledger.Sweep(ctx, s.journals.For, s.journals.Most); err != nil {
 				s.log.Warn("could not remove old journals", "error", err)
 			}
+			if err := s.Library.Sweep(ctx); err != nil {
+				s.log.Warn("could not remove old texts of rulebooks that were tried", "error", err)
+			}
 			if err := s.Journals.Forget(func(all []string) ([]string, error) { return s.gone(ctx, all) }); err != nil {
 				s.log.Warn("could not take deleted players out of all journals", "error", err)
 			}

@@ -33,6 +33,7 @@ type Rulebook struct {
 	Source    []byte
 	CreatedAt time.Time
 	Current   bool
+	Tried     bool // never published, only tried in practice lobbies
 }
 
 // Lobby is a lobby in the directory.

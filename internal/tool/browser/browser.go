@@ -8,8 +8,11 @@ import (
 	"fmt"
 	"os"
 	"os/exec"
+	"regexp"
 	"time"
 
+	"github.com/chromedp/cdproto/cdp"
+	"github.com/chromedp/cdproto/network"
 	"github.com/chromedp/chromedp"
 )
 
@@ -77,12 +80,19 @@ func (b *Browser) Open(url string) error { return chromedp.Do(b.ctx, chromedp.Na
 func (b *Browser) Until(expression string, within time.Duration) error {
 	ctx, cancel := context.WithTimeout(b.ctx, within)
 	defer cancel()
-	if _, err := chromedp.Run(ctx, chromedp.Poll[bool](expression)); err != nil {
+	_, err := chromedp.Run(ctx, chromedp.Poll[bool](expression))
+	for err != nil && ctx.Err() == nil && goneAway.MatchString(err.Error()) {
+		_, err = chromedp.Run(ctx, chromedp.Poll[bool](expression))
+	}
+	if err != nil {
 		text, _ := chromedp.Run(b.ctx, chromedp.Evaluate[string]("document.body.innerText.slice(0, 600)"))
 		return fmt.Errorf("waited in vain for %s (%w); the page says:\n%s", expression, err, text)
 	}
 	return nil
 }
+
+// goneAway is what Chromium says where another page has taken the place of the one that was asked.
+var goneAway = regexp.MustCompile("(?i)context|navigated")
 
 // Text evaluates a JavaScript expression that gives a text.
 func (b *Browser) Text(expression string) (string, error) {
@@ -103,6 +113,22 @@ func (b *Browser) Click(selector string) error {
 // Type writes a text into what a CSS selector finds.
 func (b *Browser) Type(selector, text string) error {
 	return chromedp.Do(b.ctx, chromedp.SendKeys(chromedp.CSS(selector), text))
+}
+
+// Block makes requests fail whose addresses match one of some URL patterns, such as *://*:*/*.css; without
+// patterns all go through again.
+func (b *Browser) Block(patterns ...string) error {
+	p := network.SetBlockedURLsParams{URLPatterns: []*network.BlockPattern{}}
+	for _, x := range patterns {
+		p.URLPatterns = append(p.URLPatterns, &network.BlockPattern{URLPattern: x, Block: true})
+	}
+	return chromedp.Do(b.ctx, chromedp.Func(func(ctx context.Context, t *chromedp.Target) error {
+		_, err := cdp.Call(ctx, t, network.Enable, network.EnableParams{})
+		if err == nil {
+			_, err = cdp.Call(ctx, t, network.SetBlockedURLs, p)
+		}
+		return err
+	}))
 }
 
 // Picture writes what is to be seen to a PNG file.

@@ -165,3 +165,56 @@ func TestTogether(t *testing.T) {
 		t.Errorf("after a restart: %v, %v, %v, %+v", bad, err, e, b)
 	}
 }
+
+// TestTry: a text that is tried can be had by its version and is never current; it goes when no journal names it,
+// but not if it was published meanwhile.
+func TestTry(t *testing.T) {
+	if err := pgbox.Empty(t.Context(), db); err != nil {
+		t.Fatal(err)
+	}
+	ctx := t.Context()
+	l, _, err := library.Open(ctx, db)
+	if err != nil {
+		t.Fatal(err)
+	}
+	var tried []*rulebook.Book
+	for i, name := range []string{"pier", "quay", "mole"} {
+		b, err := l.Try(ctx, source(name, 10+i))
+		if err != nil {
+			t.Fatal(err)
+		}
+		tried = append(tried, b)
+	}
+	if b, err := l.Book("pier"); err == nil {
+		t.Errorf("what was tried is current: %s", b.Version)
+	}
+	if _, _, err := l.Load(ctx, source("quay", 11)); err != nil {
+		t.Fatal(err)
+	}
+	for _, sql := range []string{
+		"insert into ledger_lobbies (lobby_id, node, code, name, rulebook, version, setup, opened_at) values " +
+			"(gen_random_uuid(), 'n', 'ABCDEF', '', 'mole', '" + tried[2].Version + "', '', now())",
+		"update rulebooks set created_at = now() - interval '2 hours'"} {
+		if err := l.Sweep(ctx); err != nil { // too early, the first times
+			t.Fatal(err)
+		}
+		if err := db.WithContext(ctx).Exec(sql).Error; err != nil {
+			t.Fatal(err)
+		}
+	}
+	if err := l.Sweep(ctx); err != nil {
+		t.Fatal(err)
+	}
+	fresh, _, err := library.Open(ctx, db)
+	if err != nil {
+		t.Fatal(err)
+	}
+	for i, b := range tried {
+		if _, err := fresh.Version(ctx, b.Name, b.Version); (err == nil) != (i > 0) {
+			t.Errorf("%s after the sweep: %v", b.Name, err)
+		}
+	}
+	if _, err := l.Try(ctx, []byte("turnvex: 1\n")); fault.CodeOf(err) != code.BadRulebook {
+		t.Errorf("a bad one: %v", err)
+	}
+}

@@ -4,11 +4,14 @@
 package bench
 
 import (
+	"context"
+	"flag"
 	"fmt"
-	"io"
 	"slices"
 	"strings"
 	"testing"
+
+	"turnvex.example/turnvex/internal/tool/field"
 )
 
 // Benchmark is one measurement.
@@ -19,16 +22,14 @@ type Benchmark struct {
 }
 
 // Table collects the lines of a benchmark.
-type Table struct {
-	out io.Writer
-}
+type Table struct{ *field.Field }
 
 // Row prints what was measured: a name, a value, and what is promised of it.
 func (t *Table) Row(name, value, promise string) {
 	if promise != "" {
 		promise = "goal " + promise
 	}
-	fmt.Fprintf(t.out, "  %-52s %16s   %s\n", name, value, promise)
+	fmt.Fprintf(t.Out, "  %-52s %16s   %s\n", name, value, promise)
 }
 
 // All lists the benchmarks in their order.
@@ -38,7 +39,13 @@ func All() []Benchmark {
 }
 
 // Run runs those whose name begins with one of the given words, or all.
-func Run(out io.Writer, only []string) error {
+func Run(ctx context.Context, f *field.Field, only []string) error {
+	testing.Init()
+	if f.Short {
+		if err := flag.Set("test.benchtime", "1x"); err != nil {
+			return err
+		}
+	}
 	ran := 0
 	for _, b := range All() {
 		wanted := len(only) == 0 ||
@@ -46,9 +53,12 @@ func Run(out io.Writer, only []string) error {
 		if !wanted {
 			continue
 		}
+		if ctx.Err() != nil {
+			return ctx.Err()
+		}
 		ran++
-		fmt.Fprintf(out, "%s: %s\n", b.Name, b.What)
-		if err := b.Run(&Table{out}); err != nil {
+		fmt.Fprintf(f.Out, "%s: %s\n", b.Name, b.What)
+		if err := b.Run(&Table{f}); err != nil {
 			return fmt.Errorf("%s: %w", b.Name, err)
 		}
 	}

@@ -17,6 +17,7 @@ import (
 	"turnvex.example/turnvex/internal/node/board"
 	"turnvex.example/turnvex/internal/node/service"
 	"turnvex.example/turnvex/internal/node/store"
+	"turnvex.example/turnvex/internal/tool/field"
 )
 
 func boardBenchmarks() []Benchmark {
@@ -26,15 +27,12 @@ func boardBenchmarks() []Benchmark {
 	}
 }
 
-const (
-	boardEntries = 1_000_000
-	boardBook    = "turnvex: 1\nname: ranks\nphases: {play: {length: 60s}}\nboards: {great: {}, small: {keep: total}}\n"
-)
+const boardBook = "turnvex: 1\nname: ranks\nphases: {play: {length: 60s}}\nboards: {great: {}, small: {keep: total}}\n"
 
 // millionEntries measures all of it on one node.
 func millionEntries(t *Table) error {
 	ctx := context.Background()
-	node, stop, err := newNode(ctx)
+	node, stop, err := t.Node(ctx)
 	if err != nil {
 		return err
 	}
@@ -43,42 +41,43 @@ func millionEntries(t *Table) error {
 	if err != nil {
 		return err
 	}
-	if err := fillBoard(node.DB.WithContext(ctx)); err != nil {
+	entries := t.Size(1_000_000, 1000)
+	if err := fillBoard(node.DB.WithContext(ctx), entries); err != nil {
 		return err
 	}
 	ref := board.Ref{Rulebook: book.Name, Board: book.Board("great")}
-	before, at := memory(), time.Now()
+	before, at := memory(t), time.Now()
 	if _, err := node.Boards.Read(ctx, ref, &board.Query{Limit: 20}); err != nil {
 		return err
 	}
-	t.Row("a board of 1,000,000 is ready after", fmt.Sprintf("%.2f s", time.Since(at).Seconds()), "≤ 5 s")
-	_, entries, counted := node.Boards.Memory()
+	t.Row(fmt.Sprintf("a board of %d is ready after", entries), fmt.Sprintf("%.2f s", time.Since(at).Seconds()), "≤ 5 s")
+	_, held, counted := node.Boards.Memory()
 	t.Row("memory of an entry, with whose it is / as it is counted", fmt.Sprintf("%.0f / %d B",
-		(memory()-before)/float64(entries), counted/entries), "")
-	if err := readRequests(t, node); err != nil {
+		(memory(t)-before)/float64(held), counted/held), "")
+	if err := readRequests(t, node, entries); err != nil {
 		return err
 	}
-	if err := againstSQL(ctx, t, node, ref); err != nil {
+	if err := againstSQL(ctx, t, node, ref, entries); err != nil {
 		return err
 	}
-	return posts(ctx, t, node, book)
+	return posts(ctx, t, node, book, entries)
 }
 
 // fillBoard writes a season of a million entries, with the index that counting in SQL
 // would want.
-func fillBoard(tx *store.Tx) error {
+func fillBoard(tx *store.Tx, entries int) error {
 	for _, sql := range []string{
 		"alter table players disable trigger user",
 		fmt.Sprintf(`insert into players (id, name, created_at, seen_at)
 			select ('00000000-0000-4000-8000-' || lpad(to_hex(i), 12, '0'))::uuid, 'Skiff ' || i, now(), now()
-			from generate_series(1, %d) i`, boardEntries),
+			from generate_series(1, %d) i`, entries),
 		"alter table players enable trigger user",
 		"insert into board_seasons (rulebook, board, name, begins) values ('ranks', 'great', 'all', '1970-01-01Z')",
 		fmt.Sprintf(`insert into board_entries (season, subject, value, posts, reached_at, version, mark)
 			select (select id from board_seasons where board = 'great'),
 				('00000000-0000-4000-8000-' || lpad(to_hex(i), 12, '0'))::uuid, (i * 7919::bigint) %% 500000, 1,
 				now() - i * interval '1 millisecond', 1, pg_current_xact_id()::text::bigint
-			from generate_series(1, %d) i`, boardEntries),
+			from generate_series(1, %d) i`, entries),
 		"create index on board_entries (season, value)",
 		"vacuum analyze board_entries, players",
 	} {
@@ -92,7 +91,7 @@ func fillBoard(tx *store.Tx) error {
 func boardPlayer(i int) string { return fmt.Sprintf("00000000-0000-4000-8000-%012x", i) }
 
 // readRequests times requests in turns: an empty one, and places, pages and neighbours.
-func readRequests(t *Table, node *service.Service) error {
+func readRequests(t *Table, node *service.Service, entries int) error {
 	const great = "/v1/boards/ranks/great"
 	kinds := []struct {
 		name string
@@ -100,33 +99,34 @@ func readRequests(t *Table, node *service.Service) error {
 	}{
 		{"an empty request", func() string { return "/health" }},
 		{"an empty board", func() string { return "/v1/boards/ranks/small" }},
-		{"one's place", func() string { return great + "?limit=1&around=" + boardPlayer(1+rand.IntN(boardEntries)) }},
+		{"one's place", func() string { return great + "?limit=1&around=" + boardPlayer(1+rand.IntN(entries)) }},
 		{"a page of 10 from any rank", func() string {
-			return fmt.Sprintf("%s?limit=10&from=%d", great, 1+rand.IntN(boardEntries-20))
+			return fmt.Sprintf("%s?limit=10&from=%d", great, 1+rand.IntN(entries-20))
 		}},
 		{"five neighbours on each side", func() string {
-			return great + "?limit=11&around=" + boardPlayer(1+rand.IntN(boardEntries))
+			return great + "?limit=11&around=" + boardPlayer(1+rand.IntN(entries))
 		}},
 	}
 	get := requester(node.Address)
 	took := make([][]time.Duration, len(kinds))
-	for round := range 3500 {
+	warmup := t.Size(500, 1)
+	for round := range t.Size(3500, 3) {
 		for i, k := range kinds {
 			d, err := get(k.path())
 			if err != nil {
 				return err
 			}
-			if round >= 500 {
+			if round >= warmup {
 				took[i] = append(took[i], d)
 			}
 		}
 	}
-	empty := percentile(took[0], 0.5)
+	empty := field.Percentile(took[0], 0.5)
 	t.Row(kinds[0].name, fmt.Sprintf("%d µs", empty.Microseconds()), "")
-	bare := percentile(took[1], 0.5)
+	bare := field.Percentile(took[1], 0.5)
 	t.Row(kinds[1].name, fmt.Sprintf("%d µs", bare.Microseconds()), "")
 	for i, k := range kinds[2:] {
-		half := percentile(took[i+2], 0.5)
+		half := field.Percentile(took[i+2], 0.5)
 		t.Row(k.name+", against both", fmt.Sprintf("%d µs, %s, %s", half.Microseconds(),
 			times(float64(half)/float64(empty)), times(float64(half)/float64(bare))), "≤ 1.30 ×")
 	}
@@ -159,17 +159,17 @@ func requester(address string) func(path string) (time.Duration, error) {
 }
 
 // againstSQL compares finding a place in memory with counting those who are better.
-func againstSQL(ctx context.Context, t *Table, node *service.Service, ref board.Ref) error {
+func againstSQL(ctx context.Context, t *Table, node *service.Service, ref board.Ref, entries int) error {
 	var inMemory, inSQL time.Duration
-	const memoryTries, sqlTries = 20000, 30
+	memoryTries, sqlTries := t.Size(20000, 20), t.Size(30, 2)
 	at := time.Now()
 	for range memoryTries {
-		_, err := node.Boards.Read(ctx, ref, &board.Query{Limit: 1, Around: boardPlayer(1 + rand.IntN(boardEntries))})
+		_, err := node.Boards.Read(ctx, ref, &board.Query{Limit: 1, Around: boardPlayer(1 + rand.IntN(entries))})
 		if err != nil {
 			return err
 		}
 	}
-	inMemory = time.Since(at) / memoryTries
+	inMemory = time.Since(at) / time.Duration(memoryTries)
 	var season int64
 	if err := node.DB.WithContext(ctx).Raw("select id from board_seasons where board = 'great'").Scan(&season).
 		Error; err != nil {
@@ -179,12 +179,12 @@ func againstSQL(ctx context.Context, t *Table, node *service.Service, ref board.
 	for range sqlTries {
 		var n int64
 		err := node.DB.WithContext(ctx).Raw(`select count(*) + 1 from board_entries
-			where season = ? and value > ? and not removed`, season, rand.Int64N(boardEntries/2)).Scan(&n).Error
+			where season = ? and value > ? and not removed`, season, rand.Int64N(int64(entries/2))).Scan(&n).Error
 		if err != nil {
 			return err
 		}
 	}
-	inSQL = time.Since(at) / sqlTries
+	inSQL = time.Since(at) / time.Duration(sqlTries)
 	t.Row("a place in memory", fmt.Sprintf("%.1f µs", float64(inMemory.Nanoseconds())/1000), "")
 	t.Row("counted in SQL with an index", ms(inSQL), "")
 	t.Row("so much less work", times(float64(inSQL)/float64(inMemory)), "≥ 1000 ×")
@@ -192,13 +192,14 @@ func againstSQL(ctx context.Context, t *Table, node *service.Service, ref board.
 }
 
 // posts measures how many posts a second are kept, in groups and one by one.
-func posts(ctx context.Context, t *Table, node *service.Service, book *rulebook.Book) error {
+func posts(ctx context.Context, t *Table, node *service.Service, book *rulebook.Book, entries int) error {
 	ref := board.Ref{Rulebook: book.Name, Board: book.Board("small")}
 	post := func(i int) board.Post {
-		return board.Post{Ref: ref, Subject: boardPlayer(1 + i%boardEntries), Value: 1, At: node.Boards.Now(),
+		return board.Post{Ref: ref, Subject: boardPlayer(1 + i%entries), Value: 1, At: node.Boards.Now(),
 			ID: uuid.NewString()}
 	}
-	const lasts, at = 5 * time.Second, 256
+	const at = 256
+	lasts := t.For(5*time.Second, 200*time.Millisecond)
 	var kept, failed atomic.Int64
 	var all sync.WaitGroup
 	began := time.Now()

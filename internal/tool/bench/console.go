@@ -1,17 +1,16 @@
 package bench
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
-	"os"
-	"os/exec"
 	"strconv"
-	"strings"
 	"time"
 
 	"turnvex.example/turnvex/internal/node/service"
 	"turnvex.example/turnvex/internal/tool/browser"
+	"turnvex.example/turnvex/internal/tool/field"
 	"turnvex.example/turnvex/internal/tool/load"
 )
 
@@ -39,20 +38,21 @@ const frameResult = `(() => { const f = window.frames_.splice(0).sort((a, b) => 
 // watched is a browser that shows a match of 100 players who move and act, in other processes.
 type watched struct {
 	*browser.Browser
-	node *service.Service
-	page string
-	stop func()
+	table *Table
+	node  *service.Service
+	page  string
+	stop  func()
 }
 
 // watch starts one, with a load that lasts for so long.
-func watch(lasts time.Duration) (*watched, error) {
+func watch(t *Table, lasts time.Duration) (*watched, error) {
 	ctx, end := context.WithCancel(context.Background())
-	node, stop, err := newNode(ctx)
+	node, stop, err := t.Node(ctx)
 	if err != nil {
 		end()
 		return nil, err
 	}
-	w := &watched{node: node, stop: func() { end(); stop() }}
+	w := &watched{table: t, node: node, stop: func() { end(); stop() }}
 	if err := w.begin(ctx, lasts); err != nil {
 		w.stop()
 		return nil, err
@@ -64,21 +64,24 @@ func (w *watched) begin(ctx context.Context, lasts time.Duration) error {
 	if _, _, err := w.node.Library.Load(ctx, []byte(throngBook)); err != nil {
 		return err
 	}
-	data, err := json.Marshal(load.Config{Service: w.node.Address, Rulebook: "throng", Clients: 100, Lobby: 100,
+	players := w.players()
+	data, err := json.Marshal(load.Config{Service: w.node.Address, Rulebook: "throng", Clients: players, Lobby: players,
 		Rate: 2, For: lasts, Warmup: time.Second, Real: true, Seed: 1})
 	if err != nil {
 		return err
 	}
-	cmd := exec.CommandContext(ctx, os.Args[0])
-	cmd.Env = append(os.Environ(), "TURNVEX_BENCH_CHILD=load")
-	cmd.Stdin, cmd.Stderr = strings.NewReader(string(data)), os.Stderr
+	cmd, err := field.Command(ctx, "load-clients")
+	if err != nil {
+		return err
+	}
+	cmd.Stdin = bytes.NewReader(data)
 	if err := cmd.Start(); err != nil {
 		return err
 	}
 	go cmd.Wait()
-	for until := time.Now().Add(time.Minute); w.node.Hall.Seats() < 100; time.Sleep(200 * time.Millisecond) {
+	for until := time.Now().Add(time.Minute); w.node.Hall.Seats() < players; time.Sleep(200 * time.Millisecond) {
 		if time.Now().After(until) {
-			return fmt.Errorf("of 100 players %d have come", w.node.Hall.Seats())
+			return fmt.Errorf("of %d players %d have come", players, w.node.Hall.Seats())
 		}
 	}
 	w.page = "/lobby/" + w.node.Hall.All()[0].Code
@@ -101,35 +104,42 @@ func (w *watched) measure(page, ready string) (frames, slow float64, err error) 
 	if _, err := w.Text(frameResult); err != nil {
 		return 0, 0, err
 	}
-	time.Sleep(5 * time.Second)
+	measured := w.table.For(5*time.Second, time.Second)
+	time.Sleep(measured)
 	text, err := w.Text(frameResult)
 	if err != nil {
 		return 0, 0, err
 	}
 	_, err = fmt.Sscan(text, &frames, &slow)
-	return frames / 5, slow, err
+	return frames / measured.Seconds(), slow, err
 }
 
-const hundred = `document.querySelectorAll('[data-seat]').length === 100`
+// players is how many players the match has; all tells whether the page shows them.
+func (w *watched) players() int { return w.table.Size(100, 4) }
+
+func (w *watched) all() string {
+	return fmt.Sprintf(`document.querySelectorAll('[data-seat]').length === %d`, w.players())
+}
 
 func consoleFrames(t *Table) error {
-	w, err := watch(2 * time.Minute)
+	w, err := watch(t, 2*time.Minute)
 	if err != nil {
 		return err
 	}
 	defer w.stop()
 	var empty, match, slow float64
-	const rounds = 3
+	rounds := t.Size(3, 1)
 	for range rounds { // in turns: the machine is noisy
 		e, _, err := w.measure("/nowhere", `!!document.querySelector('main h1')`)
 		if err != nil {
 			return err
 		}
-		m, s, err := w.measure(w.page, hundred)
+		m, s, err := w.measure(w.page, w.all())
 		if err != nil {
 			return err
 		}
-		empty, match, slow = empty+e/rounds, match+m/rounds, slow+s/rounds
+		n := float64(rounds)
+		empty, match, slow = empty+e/n, match+m/n, slow+s/n
 	}
 	t.Row("frames a second of an empty page", fmt.Sprintf("%.1f", empty), "")
 	t.Row("frames a second of the match", fmt.Sprintf("%.1f", match), "")
@@ -159,7 +169,7 @@ func (w *watched) heap() (float64, error) {
 }
 
 func consoleHeap(t *Table) error {
-	w, err := watch(12 * time.Minute)
+	w, err := watch(t, 12*time.Minute)
 	if err != nil {
 		return err
 	}
@@ -167,15 +177,15 @@ func consoleHeap(t *Table) error {
 	if err := w.Open(w.node.Address + w.page); err != nil {
 		return err
 	}
-	if err := w.Until(hundred, time.Minute); err != nil {
+	if err := w.Until(w.all(), time.Minute); err != nil {
 		return err
 	}
-	time.Sleep(30 * time.Second)
+	time.Sleep(w.table.For(30*time.Second, time.Second))
 	first, err := w.heap()
 	if err != nil {
 		return err
 	}
-	time.Sleep(10 * time.Minute)
+	time.Sleep(w.table.For(10*time.Minute, time.Second))
 	last, err := w.heap()
 	if err != nil {
 		return err

@@ -13,6 +13,7 @@ import (
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/tool/field"
 	"turnvex.example/turnvex/internal/tool/rehearse"
 )
 
@@ -211,9 +212,9 @@ func rehearsal(t *Table) error {
 	}
 	for _, workers := range []int{1, runtime.GOMAXPROCS(0)} {
 		var r *rehearse.Report
-		o := rehearse.Options{Matches: 200, Seed: 1, Players: 8, Workers: workers}
+		o := rehearse.Options{Matches: t.Size(200, 8), Seed: 1, Players: 8, Workers: workers}
 		best := time.Hour
-		for range 5 { // the least, as the other benchmarks take it
+		for range t.Size(5, 1) { // the least, as the other benchmarks take it
 			began := time.Now()
 			if r, err = rehearse.Run(book, o); err != nil {
 				return err
@@ -237,7 +238,7 @@ func manyMatches(t *Table) error {
 	if err != nil {
 		return err
 	}
-	counts := []int{1, 10, 100, 1000}
+	counts := []int{1, 10, 100, t.Size(1000, 100)}
 	sets := make([][]*lobby.Lobby, len(counts))
 	for i, n := range counts {
 		for range n {
@@ -245,9 +246,9 @@ func manyMatches(t *Table) error {
 			sets[i] = append(sets[i], m)
 		}
 	}
-	cold := withOtherWork(sets, 200)
+	cold := withOtherWork(sets, t.Size(200, 3))
 	for i, n := range counts {
-		t.Row(fmt.Sprintf("a tick of one of %d matches of 8, at full speed", n), micros(inTurn(sets[i], 20000/n)), "")
+		t.Row(fmt.Sprintf("a tick of one of %d matches of 8, at full speed", n), micros(inTurn(sets[i], t.Size(20000, 200)/n)), "")
 		goal := ""
 		if i > 0 {
 			goal = "at most 1.10 ×"
@@ -300,7 +301,7 @@ func withOtherWork(sets [][]*lobby.Lobby, samples int) []float64 {
 	}
 	middle := make([]float64, len(sets))
 	for k := range sets {
-		middle[k] = float64(percentile(took[k], 0.5).Nanoseconds())
+		middle[k] = float64(field.Percentile(took[k], 0.5).Nanoseconds())
 	}
 	return middle
 }

@@ -67,7 +67,7 @@ func creaturesTick(t *Table) error {
 	if err != nil {
 		return err
 	}
-	const ticks = 1200
+	ticks := t.Size(1200, 40)
 	var hashes [2]uint64
 	var lobbies [2]*lobby.Lobby
 	for i := range lobbies {

@@ -4,31 +4,24 @@ import (
 	"context"
 	"fmt"
 	"net"
-	"os"
-	"os/exec"
 	"sync/atomic"
+	"time"
 
 	"turnvex.example/turnvex/client"
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/node/service"
+	"turnvex.example/turnvex/internal/tool/field"
 	"turnvex.example/turnvex/internal/tool/load"
 )
 
-// Child is what the benchmark's own program does when it is started as the
-// clients of a benchmark, so that their memory is not the service's. It tells
-// whether it was.
-func Child() bool {
-	switch os.Getenv("TURNVEX_BENCH_CHILD") {
-	case "":
-		return false
-	case "load":
-		loadChild()
-		return true
-	case "sink":
-		sinkChild()
-		return true
-	}
-	dial := spread()
+// Parts are the clients of benchmarks, in processes of their own so that what they take is not counted as the
+// service's.
+func Parts() map[string]field.Part {
+	return map[string]field.Part{"idle-clients": idleClients, "load-clients": loadClients, "frame-sink": frameSink}
+}
+
+// idleClients connects with the codes and tokens that it reads, and waits until the input ends.
+func idleClients(ctx context.Context, _ []string) error {
 	var tokens []string
 	var address, code, token string
 	fmt.Scanln(&address)
@@ -38,26 +31,21 @@ func Child() bool {
 		}
 		tokens = append(tokens, code, token)
 	}
-	conns := make([]*client.Conn, len(tokens)/2)
-	err := load.Each(len(conns), func(i int) (err error) {
-		conns[i], err = client.Connect(
-			context.Background(),
-			client.Options{Address: address, Lobby: tokens[2*i], Token: tokens[2*i+1], Dial: dial},
-		)
+	dial := spread()
+	err := load.Each(len(tokens)/2, func(i int) error {
+		_, err := client.Connect(ctx, client.Options{Address: address, Lobby: tokens[2*i], Token: tokens[2*i+1], Dial: dial})
 		return err
 	})
 	if err != nil {
-		fmt.Println(err)
-		return true
+		return err
 	}
 	fmt.Println("connected")
-	fmt.Scanln() // until the input ends
-	return true
+	fmt.Scanln()
+	return nil
 }
 
 // idleConnections returns what a connection that waits costs the service, in bytes.
-func idleConnections(ctx context.Context, node *service.Service) (float64, error) {
-	const n = 2000
+func idleConnections(ctx context.Context, t *Table, node *service.Service, n int) (float64, error) {
 	book, err := node.Library.Book("clash")
 	if err != nil {
 		return 0, err
@@ -69,20 +57,24 @@ func idleConnections(ctx context.Context, node *service.Service) (float64, error
 	var codes []string
 	var lobbies []*hall.Lobby
 	for i := range n / seatCount {
-		l, err := node.Hall.Open(ctx, book, hall.Opening{Title: fmt.Sprint("Pier ", i)})
+		l, err := node.Hall.Open(ctx, book, hall.Opening{Title: fmt.Sprint("Pier ", i), Linger: time.Hour})
 		if err != nil {
 			return 0, err
 		}
 		codes, lobbies = append(codes, l.Code), append(lobbies, l)
 	}
-	for i, in := range ins { // the seats are there before: only the connection is measured
-		if _, err := lobbies[i/seatCount].Sit(ctx, hall.Joining{Account: in.Player, Name: in.Name}); err != nil {
-			return 0, err
-		}
+	// The seats are there before: only the connections are measured. All sit down at once, since each waits for
+	// the ledger, and a lobby that nobody comes into closes after a minute.
+	if err := load.Each(n, func(i int) error {
+		_, err := lobbies[i/seatCount].Sit(ctx, hall.Joining{Account: ins[i].Player, Name: ins[i].Name})
+		return err
+	}); err != nil {
+		return 0, err
 	}
-	cmd := exec.CommandContext(ctx, os.Args[0])
-	cmd.Env = append(os.Environ(), "TURNVEX_BENCH_CHILD=idle")
-	cmd.Stderr = os.Stderr
+	cmd, err := field.Command(ctx, "idle-clients")
+	if err != nil {
+		return 0, err
+	}
 	input, err := cmd.StdinPipe()
 	if err != nil {
 		return 0, err
@@ -91,7 +83,7 @@ func idleConnections(ctx context.Context, node *service.Service) (float64, error
 	if err != nil {
 		return 0, err
 	}
-	before := memory()
+	before := memory(t)
 	if err := cmd.Start(); err != nil {
 		return 0, err
 	}
@@ -104,9 +96,9 @@ func idleConnections(ctx context.Context, node *service.Service) (float64, error
 	if fmt.Fscanln(output, &said); said != "connected" {
 		return 0, fmt.Errorf("the clients say %q", said)
 	}
-	after := memory()
+	after := memory(t)
 	input.Close()
-	return (after - before) / n, cmd.Wait()
+	return (after - before) / float64(n), cmd.Wait()
 }
 
 // spread dials from many addresses of this machine in turn, because the service

@@ -6,8 +6,6 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
-	"path/filepath"
-	"slices"
 	"sync"
 	"time"
 
@@ -19,6 +17,7 @@ import (
 	"turnvex.example/turnvex/internal/node/store"
 	"turnvex.example/turnvex/internal/node/twin"
 	"turnvex.example/turnvex/internal/tool/deaths"
+	"turnvex.example/turnvex/internal/tool/field"
 	"turnvex.example/turnvex/internal/tool/load"
 	"turnvex.example/turnvex/internal/tool/pgbox"
 	"turnvex.example/turnvex/internal/wire"
@@ -44,23 +43,13 @@ type scene struct {
 	stop    func()
 }
 
-func newScene(ctx context.Context, with, sure bool, lobbies int) (*scene, error) {
-	root, err := filepath.Abs(".")
-	if err != nil {
-		return nil, err
-	}
-	box, stop, err := pgbox.Temp(ctx, pgbox.Folder(root))
+func newScene(ctx context.Context, f *field.Field, with, sure bool, lobbies int) (*scene, error) {
+	db, stop, err := f.Database(ctx)
 	if err != nil {
 		return nil, err
 	}
 	log := slog.New(slog.DiscardHandler)
-	s := &scene{stop: stop}
-	if s.db, err = store.Open(ctx, box.Address, log); err != nil {
-		return nil, err
-	}
-	if err := s.db.Migrate(ctx); err != nil {
-		return nil, err
-	}
+	s := &scene{db: db, stop: stop}
 	if with {
 		s.ledger = ledger.New(s.db, "bench", nil, log, 0)
 	}
@@ -72,7 +61,7 @@ func newScene(ctx context.Context, with, sure bool, lobbies int) (*scene, error)
 	}
 	s.lobbies = make([]*hall.Lobby, lobbies)
 	return s, load.Each(lobbies, func(i int) error {
-		l, err := s.hall.Open(ctx, book, hall.Opening{})
+		l, err := s.hall.Open(ctx, book, hall.Opening{Linger: time.Hour})
 		s.lobbies[i] = l
 		for p := range 8 {
 			if err == nil {
@@ -92,7 +81,6 @@ func (s *scene) end(ctx context.Context) {
 	if s.ledger != nil {
 		s.ledger.Close(ctx)
 	}
-	s.db.Close()
 	s.stop()
 }
 
@@ -123,14 +111,14 @@ func (s *scene) drive(ctx context.Context, each float64, long time.Duration) int
 // compares what the process and PostgreSQL have taken.
 func ledgerCost(t *Table) error {
 	ctx := context.Background()
-	const lobbies, long = 1000, 8 * time.Second
+	lobbies, long := t.Size(1000, 8), t.For(8*time.Second, 200*time.Millisecond)
 	var own, pg, bytes [2]float64
 	for _, with := range []bool{false, true, true, false} {
-		s, err := newScene(ctx, with, false, lobbies)
+		s, err := newScene(ctx, t.Field, with, false, lobbies)
 		if err != nil {
 			return err
 		}
-		s.drive(ctx, 4, 2*time.Second)
+		s.drive(ctx, 4, long/4)
 		var before, after int64
 		s.db.Raw("select pg_current_wal_lsn() - '0/0'::pg_lsn").Scan(&before)
 		own0, pg0 := pgbox.Processor()
@@ -145,7 +133,7 @@ func ledgerCost(t *Table) error {
 		pg[i] += (pg1 - pg0).Seconds() / long.Seconds() / 2
 		bytes[i] += float64(after-before) / long.Seconds() / 2
 		s.end(ctx)
-		t.Row(fmt.Sprintf("1,000 lobbies, ledger %v: this process, of a core", with),
+		t.Row(fmt.Sprintf("%d lobbies, ledger %v: this process, of a core", lobbies, with),
 			fmt.Sprintf("%.1f %%", 100*(own1-own0).Seconds()/long.Seconds()),
 			fmt.Sprintf("(%.0f inputs a second)", float64(n)/long.Seconds()))
 	}
@@ -155,24 +143,24 @@ func ledgerCost(t *Table) error {
 	return nil
 }
 
-func recovery(t *Table) error { return deaths.Recovery(context.Background(), t.Row) }
+func recovery(t *Table) error { return deaths.Recovery(context.Background(), t.Field, t.Row) }
 
 // publishKept measures when another client is told of an intent: at once, and when it is kept.
 func publishKept(t *Table) error {
 	for i, name := range []string{"told at once, in the median", "told when it is kept"} {
-		took, err := published(context.Background(), i == 1)
+		took, err := published(context.Background(), t.Field, i == 1)
 		if err != nil {
 			return err
 		}
-		t.Row(name, ms(percentile(slices.Clone(took), 0.5)), "")
-		t.Row("  99 of 100", ms(percentile(slices.Clone(took), 0.99)), "")
+		t.Row(name, ms(field.Percentile(took, 0.5)), "")
+		t.Row("  99 of 100", ms(field.Percentile(took, 0.99)), "")
 	}
 	return nil
 }
 
 // published is how long it took until a client was told of intents of others.
-func published(ctx context.Context, sure bool) (took []time.Duration, err error) {
-	s, err := newScene(ctx, true, sure, 1)
+func published(ctx context.Context, f *field.Field, sure bool) (took []time.Duration, err error) {
+	s, err := newScene(ctx, f, true, sure, 1)
 	if err != nil {
 		return nil, err
 	}
@@ -192,7 +180,7 @@ func published(ctx context.Context, sure bool) (took []time.Duration, err error)
 		return bye == nil
 	})
 	<-told // its snapshot
-	for n := range 200 {
+	for n := range f.Size(200, 7) {
 		began := time.Now()
 		if _, err := l.Ask(ctx, oarsman(0, 1+n%7), &wire.Intent{Do: []string{"ready", "unready"}[n/7%2]}); err != nil {
 			return nil, err

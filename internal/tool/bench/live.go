@@ -9,7 +9,6 @@ import (
 	"net"
 	"net/http"
 	"os"
-	"os/exec"
 	"sync"
 	"testing"
 	"time"
@@ -23,6 +22,7 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/live/outbox"
 	"turnvex.example/turnvex/internal/node/api"
+	"turnvex.example/turnvex/internal/tool/field"
 	"turnvex.example/turnvex/internal/tool/load"
 	"turnvex.example/turnvex/internal/wire"
 )
@@ -140,7 +140,7 @@ func liveBytes(t *Table) error {
 		{"the clash with 8, in JSON", load.Config{Rulebook: "clash", Clients: 8, Lobby: 8, Rate: 5,
 			For: 10 * time.Second, Warmup: 8 * time.Second, JSON: true}, false},
 	} {
-		r, err := loaded(c.cfg)
+		r, err := loaded(t, c.cfg)
 		if err != nil {
 			return err
 		}
@@ -156,16 +156,8 @@ func liveBytes(t *Table) error {
 }
 
 func liveLatency(t *Table) error {
-	r, err := loaded(
-		load.Config{
-			Rulebook: "clash",
-			Clients:  1000,
-			Lobby:    8,
-			Rate:     1,
-			For:      20 * time.Second,
-			Warmup:   10 * time.Second,
-		},
-	)
+	r, err := loaded(t, load.Config{Rulebook: "clash", Clients: 1000, Lobby: 8, Rate: 1, For: 20 * time.Second,
+		Warmup: 10 * time.Second})
 	if err != nil {
 		return err
 	}
@@ -186,9 +178,9 @@ func liveLatency(t *Table) error {
 }
 
 // loaded runs a load from a process of its own against a node in this one.
-func loaded(cfg load.Config) (*load.Report, error) {
+func loaded(t *Table, cfg load.Config) (*load.Report, error) {
 	ctx := context.Background()
-	node, stop, err := newNode(ctx)
+	node, stop, err := t.Node(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -197,13 +189,19 @@ func loaded(cfg load.Config) (*load.Report, error) {
 		return nil, err
 	}
 	cfg.Service, cfg.Real, cfg.Seed = node.Address, true, 1
+	if t.Short {
+		cfg.Rulebook, cfg.Clients, cfg.Lobby = "throng", 8, 4
+		cfg.Warmup, cfg.For = 1200*time.Millisecond, time.Second
+	}
 	data, err := json.Marshal(cfg)
 	if err != nil {
 		return nil, err
 	}
-	cmd := exec.CommandContext(ctx, os.Args[0])
-	cmd.Env = append(os.Environ(), "TURNVEX_BENCH_CHILD=load")
-	cmd.Stdin, cmd.Stderr = bytes.NewReader(data), os.Stderr
+	cmd, err := field.Command(ctx, "load-clients")
+	if err != nil {
+		return nil, err
+	}
+	cmd.Stdin = bytes.NewReader(data)
 	out, err := cmd.Output()
 	if err != nil {
 		return nil, err
@@ -212,26 +210,25 @@ func loaded(cfg load.Config) (*load.Report, error) {
 	return &r, json.Unmarshal(out, &r)
 }
 
-// loadChild is the other side of loaded.
-func loadChild() {
+// loadClients is the other side of loaded.
+func loadClients(ctx context.Context, _ []string) error {
 	var cfg load.Config
 	if err := json.NewDecoder(os.Stdin).Decode(&cfg); err != nil {
-		fmt.Fprintln(os.Stderr, err)
-		os.Exit(1)
+		return err
 	}
 	load.Quiet()
-	r, err := load.Run(context.Background(), cfg)
+	r, err := load.Run(ctx, cfg)
 	if err != nil {
-		fmt.Fprintln(os.Stderr, "load:", err)
-		os.Exit(1)
+		return err
 	}
-	json.NewEncoder(os.Stdout).Encode(r)
+	return json.NewEncoder(os.Stdout).Encode(r)
 }
 
 // fanOut writes frames to sockets in two ways, in turns: as the lobbies' loops and
 // connections do, and in a loop that does nothing else. Another process reads them.
 func fanOut(t *Table) error {
-	const conns, rounds, ahead = 200, 4000, 8
+	const ahead = 8
+	conns, rounds := t.Size(200, 4), t.Size(4000, 32)
 	sockets, stop, err := sinks(conns)
 	if err != nil {
 		return err
@@ -260,7 +257,7 @@ func fanOut(t *Table) error {
 			}
 			bare += time.Since(began)
 		}
-		rate := func(d time.Duration) string { return fmt.Sprintf("%.0f", conns*rounds/d.Seconds()) }
+		rate := func(d time.Duration) string { return fmt.Sprintf("%.0f", float64(conns*rounds)/d.Seconds()) }
 		t.Row(fmt.Sprintf("frames of %d bytes a second through the service", size), rate(ours), "")
 		t.Row("  in a bare loop", rate(bare), "")
 		t.Row("  the service against the loop", times(bare.Seconds()/ours.Seconds()), "≥ 0.80 ×")
@@ -330,9 +327,10 @@ func sinks(n int) ([]*websocket.Conn, func(), error) {
 			arrived <- ws
 		}
 	}))
-	cmd := exec.Command(os.Args[0])
-	cmd.Env = append(os.Environ(), "TURNVEX_BENCH_CHILD=sink")
-	cmd.Stderr = os.Stderr
+	cmd, err := field.Command(context.Background(), "frame-sink")
+	if err != nil {
+		return nil, nil, err
+	}
 	input, err := cmd.StdinPipe()
 	if err == nil {
 		err = cmd.Start()
@@ -355,18 +353,18 @@ func sinks(n int) ([]*websocket.Conn, func(), error) {
 	}, nil
 }
 
-// sinkChild opens connections and reads what comes without looking at it.
-func sinkChild() {
+// frameSink opens connections and reads what comes without looking at it.
+func frameSink(context.Context, []string) error {
 	var address string
 	var n int
 	fmt.Scanln(&address, &n)
 	for range n {
 		ws, _, err := websocket.DefaultDialer.Dial("ws://"+address, nil)
 		if err != nil {
-			fmt.Fprintln(os.Stderr, err)
-			os.Exit(1)
+			return err
 		}
 		go io.Copy(io.Discard, ws.NetConn())
 	}
 	fmt.Scanln() // until the input ends
+	return nil
 }

@@ -13,6 +13,7 @@ import (
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/node/service"
 	"turnvex.example/turnvex/internal/node/store"
+	"turnvex.example/turnvex/internal/tool/field"
 	"turnvex.example/turnvex/internal/tool/load"
 )
 
@@ -28,21 +29,18 @@ func lobbyBenchmarks() []Benchmark {
 	}
 }
 
-const (
-	lobbyCount = 2000
-	seatCount  = 8
-)
+const seatCount = 8
 
 // manyConnections measures on a node of its own: seats that nobody is at are given
 // up after a while, and would count for less than nothing.
 func manyConnections(t *Table) error {
 	ctx := context.Background()
-	node, stop, err := newNode(ctx)
+	node, stop, err := t.Node(ctx)
 	if err != nil {
 		return err
 	}
 	defer stop()
-	conns, err := idleConnections(ctx, node)
+	conns, err := idleConnections(ctx, t, node, t.Size(2000, 16))
 	if err != nil {
 		return err
 	}
@@ -53,36 +51,38 @@ func manyConnections(t *Table) error {
 // manyLobbies opens lobbies, seats players, and lets some come and go.
 func manyLobbies(t *Table) error {
 	ctx := context.Background()
-	node, stop, err := newNode(ctx)
+	node, stop, err := t.Node(ctx)
 	if err != nil {
 		return err
 	}
 	defer stop()
-	if err := fakePlayers(ctx, node, lobbyCount*seatCount); err != nil {
+	count := t.Size(2000, 8)
+	if err := fakePlayers(ctx, node, count*seatCount); err != nil {
 		return err
 	}
 	book, err := node.Library.Book("clash")
 	if err != nil {
 		return err
 	}
-	before, lobbies := memory(), make([]*hall.Lobby, lobbyCount)
-	if err := load.Each(lobbyCount, func(i int) (err error) {
-		lobbies[i], err = node.Hall.Open(ctx, book, hall.Opening{Title: fmt.Sprint("Harbour ", i), Capacity: seatCount})
+	before, lobbies := memory(t), make([]*hall.Lobby, count)
+	if err := load.Each(count, func(i int) (err error) {
+		lobbies[i], err = node.Hall.Open(ctx, book, hall.Opening{Title: fmt.Sprint("Harbour ", i), Capacity: seatCount,
+			Linger: time.Hour})
 		return err
 	}); err != nil {
 		return err
 	}
-	empty := memory()
+	empty := memory(t)
 	if err := load.Each(
-		lobbyCount*seatCount,
+		count*seatCount,
 		func(i int) error { return sit(ctx, lobbies[i/seatCount], i) },
 	); err != nil {
 		return err
 	}
 	settled(ctx, lobbies)
-	full := memory()
-	t.Row("memory of a lobby that nobody is in", kib((empty-before)/lobbyCount), "")
-	t.Row("memory of a lobby of 8", kib((full-before)/lobbyCount), "≤ 24 KiB")
+	full := memory(t)
+	t.Row("memory of a lobby that nobody is in", kib((empty-before)/float64(count)), "")
+	t.Row("memory of a lobby of 8", kib((full-before)/float64(count)), "≤ 24 KiB")
 	return churn(ctx, t, node, lobbies)
 }
 
@@ -123,7 +123,8 @@ func churn(ctx context.Context, t *Table, node *service.Service, lobbies []*hall
 		return err
 	}
 	defer live.Close()
-	const rate, seconds = 500, 10
+	const rate = 500
+	seconds := t.Size(10, 1)
 	var mu sync.Mutex
 	var took []time.Duration
 	var all sync.WaitGroup
@@ -150,12 +151,12 @@ func churn(ctx context.Context, t *Table, node *service.Service, lobbies []*hall
 	all.Wait()
 	rated := float64(2*len(took)) / time.Since(began).Seconds()
 	t.Row("joins and leaves a second", fmt.Sprintf("%.0f", rated), "500")
-	t.Row("one of them, half of all / 99 of 100", ms(percentile(took, 0.5))+" / "+ms(percentile(took, 0.99)), "")
+	t.Row("one of them, half of all / 99 of 100", ms(field.Percentile(took, 0.5))+" / "+ms(field.Percentile(took, 0.99)), "")
 	t.Row("refused or failed", fmt.Sprint(failed.Load()), "0")
 	if err := live.Wait(ctx, func(map[string]client.Lobby) bool { return told.Load() > 0 }); err != nil {
 		return err
 	}
-	t.Row("changes told to who watches the listing, a second", fmt.Sprintf("%.0f", float64(told.Load())/seconds), "")
+	t.Row("changes told to who watches the listing, a second", fmt.Sprintf("%.0f", float64(told.Load())/float64(seconds)), "")
 	return nil
 }
 
@@ -163,8 +164,8 @@ func churn(ctx context.Context, t *Table, node *service.Service, lobbies []*hall
 func listPages(t *Table) error {
 	ctx := context.Background()
 	var requests [2]func() (time.Duration, error)
-	for i, n := range []int{1000, 100_000} {
-		node, stop, err := newNode(ctx)
+	for i, n := range []int{1000, t.Size(100_000, 2000)} {
+		node, stop, err := t.Node(ctx)
 		if err != nil {
 			return err
 		}
@@ -175,18 +176,19 @@ func listPages(t *Table) error {
 		requests[i] = pages(node.Address)
 	}
 	var took [2][]time.Duration
-	for round := range 1100 {
+	warmup := t.Size(100, 1)
+	for round := range t.Size(1100, 3) {
 		for i, f := range requests {
 			d, err := f()
 			if err != nil {
 				return err
 			}
-			if round >= 100 {
+			if round >= warmup {
 				took[i] = append(took[i], d)
 			}
 		}
 	}
-	small, large := percentile(took[0], 0.5), percentile(took[1], 0.5)
+	small, large := field.Percentile(took[0], 0.5), field.Percentile(took[1], 0.5)
 	t.Row("a page of 1,000", ms(small), "")
 	t.Row("a page of 100,000", ms(large), "")
 	t.Row("the large one against the small one", times(float64(large)/float64(small)), "≤ 1.20 ×")

@@ -3,38 +3,13 @@ package bench
 import (
 	"context"
 	"fmt"
-	"path/filepath"
 	"runtime"
-	"slices"
 	"sync"
 	"time"
 
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/service"
-	"turnvex.example/turnvex/internal/tool/pgbox"
 )
-
-// newNode starts a database and a service with the demo's rulebooks in this process.
-func newNode(ctx context.Context) (*service.Service, func(), error) {
-	root, err := filepath.Abs(".")
-	if err != nil {
-		return nil, nil, err
-	}
-	service.Tune()
-	box, stop, err := pgbox.Temp(ctx, pgbox.Folder(root))
-	if err != nil {
-		return nil, nil, err
-	}
-	node, err := service.Start(
-		ctx,
-		service.Config{Database: box.Address, Rulebooks: filepath.Join(root, "demo/rulebooks")},
-	)
-	if err != nil {
-		stop()
-		return nil, nil, err
-	}
-	return node, func() { node.Stop(); stop() }, nil
-}
 
 // signIn makes n players and returns their tokens.
 func signIn(ctx context.Context, node *service.Service, n int) ([]account.SignedIn, error) {
@@ -68,9 +43,9 @@ func signIn(ctx context.Context, node *service.Service, n int) ([]account.Signed
 
 // memory returns what the process holds of heap and stacks, in bytes, once it no
 // longer falls: what has just been done leaves something behind for a moment.
-func memory() float64 {
+func memory(t *Table) float64 {
 	least, since := held(), 0
-	for since < 5 {
+	for since < t.Size(5, 0) {
 		time.Sleep(200 * time.Millisecond)
 		now := held()
 		if since++; now < 0.99*least {
@@ -87,15 +62,6 @@ func held() float64 {
 	var m runtime.MemStats
 	runtime.ReadMemStats(&m)
 	return float64(m.HeapAlloc + m.StackInuse)
-}
-
-// percentile returns the value below which the given part of the durations lies.
-func percentile(d []time.Duration, part float64) time.Duration {
-	if len(d) == 0 {
-		return 0
-	}
-	slices.Sort(d)
-	return d[min(int(float64(len(d))*part), len(d)-1)]
 }
 
 func kib(bytes float64) string { return fmt.Sprintf("%.1f KiB", bytes/1024) }

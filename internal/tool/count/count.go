@@ -5,6 +5,7 @@ package count
 import (
 	"bytes"
 	"fmt"
+	"io"
 	"os"
 	"os/exec"
 	"path"
@@ -23,7 +24,7 @@ var (
 type lines struct{ code, tests int }
 
 // Print writes the table for the checkout in the present folder.
-func Print() error {
+func Print(w io.Writer) error {
 	out, err := exec.Command("git", "ls-files", "-co", "--exclude-standard").Output()
 	if err != nil {
 		return fmt.Errorf("git ls-files: %w", err)
@@ -56,18 +57,18 @@ func Print() error {
 		names = append(names, n)
 	}
 	slices.Sort(names)
-	fmt.Printf("%-32s %7s %7s %6s\n", "folder", "code", "tests", "ratio")
+	fmt.Fprintf(w, "%-32s %7s %7s %6s\n", "folder", "code", "tests", "ratio")
 	for _, n := range names {
-		show(n, *folders[n])
+		show(w, n, *folders[n])
 	}
-	show("all", all)
+	show(w, "all", all)
 	return nil
 }
 
-func show(name string, l lines) {
+func show(w io.Writer, name string, l lines) {
 	ratio := "-"
 	if l.code > 0 {
 		ratio = fmt.Sprintf("%.2f", float64(l.tests)/float64(l.code))
 	}
-	fmt.Printf("%-32s %7d %7d %6s\n", name, l.code, l.tests, ratio)
+	fmt.Fprintf(w, "%-32s %7d %7d %6s\n", name, l.code, l.tests, ratio)
 }

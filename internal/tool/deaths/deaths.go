@@ -6,58 +6,37 @@ import (
 	"context"
 	"fmt"
 	"math/rand/v2"
-	"path/filepath"
 	"slices"
-	"strconv"
 	"strings"
 	"sync"
 	"syscall"
 	"time"
 
-	"turnvex.example/turnvex/internal/node/service"
-	"turnvex.example/turnvex/internal/tool/child"
-	"turnvex.example/turnvex/internal/tool/pgbox"
+	"turnvex.example/turnvex/internal/tool/field"
 )
 
-// operatorKey is the key of the node that dies, which lives no longer than this program.
-const operatorKey = "the-operators-key-of-a-node-that-dies"
-
-// Main kills a node as often as it is told: 100 times, if it is not.
-func Main(ctx context.Context, args []string) error {
-	if len(args) == 5 && args[0] == "-node" {
-		return runNode(ctx, args[1], args[2], args[3], args[4])
-	}
-	times, lobbies := 100, 1000
-	for i, into := range []*int{&times, &lobbies} {
-		if i >= len(args) {
-			break
-		}
-		n, err := strconv.Atoi(args[i])
-		if err != nil || n < 1 || n > 100_000 {
-			return fmt.Errorf("%q is not how often, or how many lobbies, from 1 to 100000", args[i])
-		}
-		*into = n
-	}
-	n, stop, err := begin(ctx)
+// Run kills a node so often, and then once more with so many lobbies on it.
+func Run(ctx context.Context, f *field.Field, times, lobbies int) error {
+	n, stop, err := begin(ctx, f)
 	if err != nil {
 		return err
 	}
 	defer stop()
-	if err := many(ctx, n, times); err != nil {
+	if err := many(ctx, f, n, times); err != nil {
 		return err
 	}
-	return recovery(ctx, n, lobbies, func(what, value, _ string) { fmt.Printf("%s: %s\n", what, value) })
+	return recovery(ctx, n, lobbies, func(what, value, _ string) { fmt.Fprintf(f.Out, "%s: %s\n", what, value) })
 }
 
 // Recovery says how fast 1,000 lobbies play again after their node was killed: when it is started
 // again, and on another node.
-func Recovery(ctx context.Context, row func(what, value, goal string)) error {
-	n, stop, err := begin(ctx)
+func Recovery(ctx context.Context, f *field.Field, row func(what, value, goal string)) error {
+	n, stop, err := begin(ctx, f)
 	if err != nil {
 		return err
 	}
 	defer stop()
-	return recovery(ctx, n, 1000, row)
+	return recovery(ctx, n, f.Size(1000, 16), row)
 }
 
 func recovery(ctx context.Context, n *node, lobbies int, row func(what, value, goal string)) error {
@@ -68,16 +47,12 @@ func recovery(ctx context.Context, n *node, lobbies int, row func(what, value, g
 }
 
 // begin starts a node over a database of its own.
-func begin(ctx context.Context) (n *node, stop func(), err error) {
-	root, err := filepath.Abs(".")
+func begin(ctx context.Context, f *field.Field) (n *node, stop func(), err error) {
+	box, end, err := f.Box(ctx)
 	if err != nil {
 		return nil, nil, err
 	}
-	box, end, err := pgbox.Temp(ctx, pgbox.Folder(root))
-	if err != nil {
-		return nil, nil, err
-	}
-	n = &node{root: root, database: box.Address, listen: "127.0.0.1:0", name: "node1"}
+	n = &node{settled: f.For(5*time.Second, 0), database: box.Address, listen: "127.0.0.1:0", name: "node1"}
 	if err := n.start(ctx); err != nil {
 		end()
 		return nil, nil, err
@@ -87,41 +62,29 @@ func begin(ctx context.Context) (n *node, stop func(), err error) {
 
 // node is the node that dies, a process of its own.
 type node struct {
-	*child.Process
-	root, database, listen, name string
+	*field.Process
+	database, listen, name string
+	settled                time.Duration // how long it runs before it is killed beside another
 }
 
 // start starts the node, the next time at the same address.
 func (n *node) start(ctx context.Context) (err error) {
-	if n.Process, err = child.Start(ctx, "-node", n.database, n.listen, n.root, n.name); err == nil {
+	n.Process, err = field.StartNode(ctx, n.database, n.listen, n.name, "internal/tool/deaths/rulebooks")
+	if err == nil {
 		n.listen = strings.TrimPrefix(n.Address, "http://")
 	}
 	return err
 }
 
-func runNode(ctx context.Context, database, listen, root, name string) error {
-	service.Tune()
-	s, err := service.Start(ctx, service.Config{Database: database, Listen: listen, Node: name,
-		OperatorKey: operatorKey,
-		Rulebooks:   filepath.Join(root, "internal/tool/deaths/rulebooks")})
-	if err != nil {
-		return err
-	}
-	fmt.Println(s.Address)
-	<-ctx.Done()
-	s.Stop()
-	return nil
-}
-
 // many kills the node so many times.
-func many(ctx context.Context, n *node, times int) error {
+func many(ctx context.Context, f *field.Field, n *node, times int) error {
 	w, err := newWorld(ctx, n)
 	if err != nil {
 		return err
 	}
 	seed := rand.Uint64()
 	r := rand.New(rand.NewPCG(seed, 1))
-	fmt.Printf("%d workers; the node is killed %d times under load (seed %d)\n", len(w.workers), times, seed)
+	fmt.Fprintf(f.Out, "%d workers; the node is killed %d times under load (seed %d)\n", len(w.workers), times, seed)
 	lost := 0
 	var back []time.Duration
 	for i := range times {
@@ -147,20 +110,15 @@ func many(ctx context.Context, n *node, times int) error {
 		back = append(back, time.Since(began))
 		for _, what := range w.check(ctx) {
 			lost++
-			fmt.Printf("death %d: LOST %s\n", i+1, what)
+			fmt.Fprintf(f.Out, "death %d: LOST %s\n", i+1, what)
 		}
 		if (i+1)%10 == 0 || i+1 == times {
-			fmt.Printf("%4d deaths: %s; %d lost; back after %s in the median, %s at most\n", i+1, w.facts(), lost,
-				median(back).Round(time.Millisecond), slices.Max(back).Round(time.Millisecond))
+			fmt.Fprintf(f.Out, "%4d deaths: %s; %d lost; back after %s in the median, %s at most\n", i+1, w.facts(),
+				lost, field.Percentile(back, 0.5).Round(time.Millisecond), slices.Max(back).Round(time.Millisecond))
 		}
 	}
 	if lost > 0 {
 		return fmt.Errorf("%d acknowledged facts were lost", lost)
 	}
 	return nil
-}
-
-func median(d []time.Duration) time.Duration {
-	s := slices.Sorted(slices.Values(d))
-	return s[len(s)/2]
 }

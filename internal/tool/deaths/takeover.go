@@ -13,7 +13,7 @@ import (
 // takeOver kills the node once more, with another one beside it, and says when that one answers for
 // its lobbies.
 func takeOver(ctx context.Context, n *node, lobbies int, row func(what, value, goal string)) error {
-	other := &node{root: n.root, database: n.database, listen: "127.0.0.1:0", name: "node2"}
+	other := &node{database: n.database, listen: "127.0.0.1:0", name: "node2"}
 	if err := other.start(ctx); err != nil {
 		return err
 	}
@@ -22,7 +22,7 @@ func takeOver(ctx context.Context, n *node, lobbies int, row func(what, value, g
 	if err != nil {
 		return err
 	}
-	time.Sleep(settled) // as a node that has run for a while
+	time.Sleep(n.settled) // as a node that has run for a while
 	n.End(syscall.SIGKILL)
 	began := time.Now()
 	var first time.Duration
@@ -47,8 +47,5 @@ func takeOver(ctx context.Context, n *node, lobbies int, row func(what, value, g
 	return nil
 }
 
-// How long a node runs before the other is killed, and how often it is asked for a lobby.
-const (
-	settled   = 5 * time.Second
-	pollEvery = 25 * time.Millisecond
-)
+// pollEvery is how often a node is asked for a lobby.
+const pollEvery = 25 * time.Millisecond

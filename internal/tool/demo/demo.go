@@ -3,12 +3,14 @@
 package demo
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"io"
 	"log/slog"
 	"net"
+	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
@@ -24,6 +26,8 @@ import (
 // Options say how to run the demo.
 type Options struct {
 	Root   string // of the project
+	Data   string // a folder for the database and the operator's key; "" for the project's own
+	Short  bool   // it stops once a result is saved
 	Listen string
 	Out    io.Writer
 	Log    *slog.Logger
@@ -54,7 +58,11 @@ func Run(ctx context.Context, o Options) error {
 	if err := free(o.Listen); err != nil {
 		return err
 	}
-	folder := pgbox.Folder(o.Root)
+	root, err := filepath.Abs(o.Root)
+	if err != nil {
+		return err
+	}
+	folder := cmp.Or(o.Data, pgbox.Folder(root))
 	say("Starting PostgreSQL in %s", filepath.Join(folder, "demo"))
 	box, err := pgbox.Start(ctx, pgbox.Options{Dir: filepath.Join(folder, "demo")})
 	if err != nil {
@@ -85,20 +93,34 @@ func Run(ctx context.Context, o Options) error {
 	defer bots.Wait()
 	defer cancel()
 	say("Fifteen skiffs put out, and eight come for the regatta evening")
-	code, err := launch(ctx, svc.Address, key, &bots, o.Log)
+	codes, err := launch(ctx, svc.Address, key, &bots, o.Log)
 	if err != nil {
 		return err
 	}
 	if err := evening(ctx, svc.Address, key, o, &bots); err != nil {
 		return err
 	}
-	welcome(o, svc.Address, key, code, time.Since(began))
+	welcome(o, svc.Address, key, codes["clash"], time.Since(began))
+	if o.Short {
+		return played(ctx, svc.Address, codes["course"]) // whose matches are the shortest
+	}
 	select {
 	case <-ctx.Done():
 	case err = <-svc.Failed():
 	}
 	say("")
 	return err
+}
+
+// played returns when a lobby has a saved result.
+func played(ctx context.Context, address, code string) error {
+	for pause(ctx, dueEvery/4) {
+		list, err := client.Service{Address: address}.Matches(ctx, url.Values{"lobby": {code}, "limit": {"1"}})
+		if err != nil || len(list) > 0 {
+			return err
+		}
+	}
+	return ctx.Err()
 }
 
 // free tells early and clearly when the address is taken.
@@ -146,31 +168,30 @@ Ctrl-C stops all of it. What was played is kept for the next start.
 `, took.Seconds(), address, key, service, code, service, code, service, service)
 }
 
-// launch opens the lobbies and sends the skiffs in. It returns the join code of
-// the first.
-func launch(ctx context.Context, address, key string, bots *sync.WaitGroup, log *slog.Logger) (string, error) {
-	first := ""
+// launch opens the lobbies and sends the skiffs in. It returns the join codes by
+// rulebook.
+func launch(ctx context.Context, address, key string, bots *sync.WaitGroup, log *slog.Logger) (map[string]string,
+	error) {
+	codes := map[string]string{}
 	for _, crew := range crews {
 		var tokens []string
 		for _, name := range crew.names {
 			in, err := signIn(ctx, address, key, name)
 			if err != nil {
-				return "", err
+				return nil, err
 			}
 			tokens = append(tokens, in.Token)
 		}
 		l, err := harbour(ctx, client.Service{Address: address, Token: tokens[0]}, client.Opening{
 			Rulebook: crew.rulebook, Name: "regatta", Title: crew.title, Options: crew.options})
 		if err != nil {
-			return "", err
+			return nil, err
 		}
-		if first == "" {
-			first = l.Code
-		}
+		codes[crew.rulebook] = l.Code
 		for _, token := range tokens {
 			conn, err := client.Connect(ctx, client.Options{Address: address, Token: token, Lobby: l.Code})
 			if err != nil {
-				return "", err
+				return nil, err
 			}
 			bots.Go(func() {
 				defer conn.Close()
@@ -180,7 +201,7 @@ func launch(ctx context.Context, address, key string, bots *sync.WaitGroup, log 
 			})
 		}
 	}
-	return first, nil
+	return codes, nil
 }
 
 // signIn signs a demo player in, by a device whose key follows from the demo's secret.

@@ -7,9 +7,6 @@ import (
 	"crypto/md5"
 	"encoding/json"
 	"fmt"
-	"io"
-	"log/slog"
-	"path/filepath"
 	"strings"
 	"time"
 
@@ -17,7 +14,7 @@ import (
 
 	"turnvex.example/turnvex/internal/node/keep"
 	"turnvex.example/turnvex/internal/node/store"
-	"turnvex.example/turnvex/internal/tool/pgbox"
+	"turnvex.example/turnvex/internal/tool/field"
 )
 
 // months is over how many months the results are spread.
@@ -45,10 +42,11 @@ type filled struct {
 
 // Run fills one database after another with so many results each, 1,000 at least, and
 // prints what lists read of each.
-func Run(ctx context.Context, out io.Writer, sizes []int) error {
+func Run(ctx context.Context, lab *field.Field, sizes []int) error {
+	out := lab.Out
 	var all []*filled
 	for _, n := range sizes {
-		f, err := measure(ctx, out, n)
+		f, err := measure(ctx, lab, n)
 		if err != nil {
 			return err
 		}
@@ -74,30 +72,18 @@ func Run(ctx context.Context, out io.Writer, sizes []int) error {
 	return nil
 }
 
-func measure(ctx context.Context, out io.Writer, n int) (*filled, error) {
-	root, err := filepath.Abs(".")
-	if err != nil {
-		return nil, err
-	}
-	box, stop, err := pgbox.Temp(ctx, pgbox.Folder(root))
+func measure(ctx context.Context, lab *field.Field, n int) (*filled, error) {
+	db, stop, err := lab.Database(ctx)
 	if err != nil {
 		return nil, err
 	}
 	defer stop()
-	db, err := store.Open(ctx, box.Address, slog.New(slog.DiscardHandler))
-	if err != nil {
-		return nil, err
-	}
-	defer db.Close()
-	if err := db.Migrate(ctx); err != nil {
-		return nil, err
-	}
 	at := time.Now()
 	f := &filled{results: n, db: db}
 	if err := f.fill(ctx); err != nil {
 		return nil, err
 	}
-	fmt.Fprintf(out, "%d results of %d months written in %s\n", n, months, time.Since(at).Round(time.Second))
+	fmt.Fprintf(lab.Out, "%d results of %d months written in %s\n", n, months, time.Since(at).Round(time.Second))
 	for _, l := range lists(n) {
 		sum := 0
 		for i := range places {

@@ -290,7 +290,7 @@ func patiently(ctx context.Context, f func() error) error {
 func Each(n int, f func(i int) error) error {
 	var next atomic.Int64
 	var all sync.WaitGroup
-	errs := make(chan error, 16)
+	errs := make(chan error, 64)
 	for range cap(errs) {
 		all.Go(func() {
 			for i := int(next.Add(1)) - 1; i < n; i = int(next.Add(1)) - 1 {

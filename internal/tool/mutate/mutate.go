@@ -18,6 +18,8 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"turnvex.example/turnvex/internal/tool/field"
 )
 
 // room is where code is changed, and what tests it: each list of packages is run only
@@ -66,20 +68,22 @@ type run struct {
 	list   string // a file for what survived
 }
 
-// Run draws mutants and tries them, as the arguments say.
-func Run(ctx context.Context, out io.Writer, args []string) error {
-	r := run{out: out}
-	fs := flag.NewFlagSet("mutate", flag.ContinueOnError)
+// Setup declares the flags, and returns what draws mutants and tries them.
+func Setup(fs *flag.FlagSet) func(context.Context, *field.Field) error {
+	var r run
 	fs.Uint64Var(&r.seed, "seed", uint64(time.Now().UnixNano()), "the `seed` that mutants are drawn with")
-	fs.IntVar(&r.number, "n", 300, "how many mutants")
-	fs.IntVar(&r.least, "least", 30, "how many in each room at least, where it has so many")
-	fs.DurationVar(&r.within, "within", time.Hour, "how long at most")
+	fs.IntVar(&r.number, "n", 0, "how `many` mutants at least, in all; drawn from all rooms alike beyond -least")
+	fs.IntVar(&r.least, "least", 60, "how `many` in each room, where it has so many")
+	fs.DurationVar(&r.within, "within", 2*time.Hour, "how `long` at most")
 	fs.StringVar(&r.only, "room", "", "only this `room`, such as core/match")
 	fs.StringVar(&r.list, "survivors", "", "a `file` for what survived")
-	if err := fs.Parse(args); err != nil {
-		return err
+	return func(ctx context.Context, f *field.Field) error {
+		r.out = f.Out
+		if f.Short {
+			r.only, r.least, r.number, r.seed = "core/ground", 2, 0, 1
+		}
+		return r.all(ctx)
 	}
-	return r.all(ctx)
 }
 
 func (r *run) all(ctx context.Context) error {

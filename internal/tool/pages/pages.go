@@ -3,7 +3,9 @@ package pages
 
 import (
 	"fmt"
+	"io"
 	"os"
+	"path/filepath"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/rulebook"
@@ -11,8 +13,8 @@ import (
 	"turnvex.example/turnvex/internal/wire/spec"
 )
 
-// Write writes every page below the present folder.
-func Write() error {
+// Write writes every page below a folder.
+func Write(w io.Writer, root string) error {
 	schema, err := spec.Schema()
 	if err != nil {
 		return err
@@ -29,10 +31,10 @@ func Write() error {
 		"docs/protocol.schema.json": string(schema) + "\n", "clients/typescript/src/messages.ts": spec.TypeScript(),
 		"docs/rulebook.md": rulebook.Reference(), "docs/errors.md": code.Page(), "docs/http.md": string(api.Page()),
 		"docs/openapi.json": string(openAPI) + "\n", "clients/typescript/src/routes.ts": calls} {
-		if err := os.WriteFile(file, []byte(text), 0o644); err != nil {
+		if err := os.WriteFile(filepath.Join(root, file), []byte(text), 0o644); err != nil {
 			return err
 		}
-		fmt.Println(file)
+		fmt.Fprintln(w, file)
 	}
 	return nil
 }

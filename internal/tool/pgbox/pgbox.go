@@ -148,12 +148,38 @@ func run(ctx context.Context, cred *syscall.Credential, dir string, name string,
 	return nil
 }
 
-// initialise makes the cluster at the first start, with a password of its own.
+// initialise makes the cluster at the first start, with a password of its own. One that is thrown away
+// is a copy of a template, which the first of them makes.
 func (b *Box) initialise(ctx context.Context, bin string, cred *syscall.Credential) (string, error) {
-	secret := filepath.Join(b.Dir, "password")
-	if _, err := os.Stat(filepath.Join(b.Dir, "data", "PG_VERSION")); err == nil {
-		data, err := os.ReadFile(secret)
-		return strings.TrimSpace(string(data)), err
+	if !b.temp {
+		return initdb(ctx, bin, cred, b.Dir)
+	}
+	// The template belongs to one version of the server.
+	template := filepath.Join(filepath.Dir(b.Dir), "template"+strings.ReplaceAll(bin, "/", "-"))
+	if err := prepare(template, cred); err != nil {
+		return "", err
+	}
+	lock, err := os.OpenFile(filepath.Join(template, "lock"), os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return "", err
+	}
+	defer lock.Close()
+	if err := syscall.Flock(int(lock.Fd()), syscall.LOCK_EX); err != nil {
+		return "", err
+	}
+	password, err := initdb(ctx, bin, cred, template)
+	if err != nil {
+		return "", err
+	}
+	return password, run(ctx, cred, b.Dir, "cp", "-a", filepath.Join(template, "data"), b.Dir)
+}
+
+// initdb makes a cluster in a folder, unless it is there, and returns its password.
+func initdb(ctx context.Context, bin string, cred *syscall.Credential, dir string) (string, error) {
+	secret, data := filepath.Join(dir, "password"), filepath.Join(dir, "data")
+	if _, err := os.Stat(data); err == nil {
+		text, err := os.ReadFile(secret)
+		return strings.TrimSpace(string(text)), err
 	}
 	password := rand.Text()
 	if err := os.WriteFile(secret, []byte(password+"\n"), 0o600); err != nil {
@@ -164,25 +190,13 @@ func (b *Box) initialise(ctx context.Context, bin string, cred *syscall.Credenti
 			return "", err
 		}
 	}
-	data := filepath.Join(b.Dir, "data")
-	os.RemoveAll(data) // what an interrupted first start left
-	return password, run(
-		ctx,
-		cred,
-		b.Dir,
-		filepath.Join(bin, "initdb"),
-		"-D",
-		data,
-		"-U",
-		"turnvex",
-		"-A",
-		"scram-sha-256",
-		"--pwfile="+secret,
-		"-E",
-		"UTF8",
-		"--locale=C.UTF-8",
-		"-N",
-	)
+	begun := data + "-begun" // it is moved when it is whole
+	os.RemoveAll(begun)
+	if err := run(ctx, cred, dir, filepath.Join(bin, "initdb"), "-D", begun, "-U", "turnvex", "-A", "scram-sha-256",
+		"--pwfile="+secret, "-E", "UTF8", "--locale=C.UTF-8", "-N"); err != nil {
+		return "", err
+	}
+	return password, os.Rename(begun, data)
 }
 
 // launch starts the server and waits until it takes connections.

@@ -46,10 +46,7 @@ var kinds = []struct {
 	{"matches of 100 at 20 ticks, all steer and act", 6, 100},
 }
 
-const (
-	measured = 8 * time.Second
-	intents  = 4 // a second of each player
-)
+const intents = 4 // a second of each player
 
 // crowd is a hall whose players are played, and what they were sent.
 type crowd struct {
@@ -67,7 +64,8 @@ type seat struct {
 
 func oneNode(ctx context.Context, r report) error {
 	for _, k := range kinds {
-		db, stop, err := database(ctx)
+		lobbies := r.Size(k.lobbies, 2)
+		db, stop, err := database(ctx, r)
 		if err != nil {
 			return err
 		}
@@ -76,27 +74,27 @@ func oneNode(ctx context.Context, r report) error {
 		c := &crowd{hall: hall.New(hall.Config{Directory: twin.NewDirectory(), Keeper: twin.NewKeeper(),
 			Names: twin.NewNames(), Node: "scale", Ledger: g})}
 		before := heap()
-		if err := c.fill(ctx, k.lobbies, k.players); err != nil {
+		if err := c.fill(ctx, lobbies, k.players); err != nil {
 			return err
 		}
-		c.play(ctx, 3*time.Second)
+		c.play(ctx, r.For(3*time.Second, 50*time.Millisecond))
 		memory := heap() - before
 		at, was, m0, b0 := used(), wal(db), c.messages.Load(), c.bytes.Load()
-		c.play(ctx, measured)
-		own, pg := at.share(measured)
-		each := float64(k.lobbies)
-		r.head("one node without sockets: %d %s", k.lobbies, k.name)
+		c.play(ctx, r.measured())
+		own, pg := at.share(r.measured())
+		each := float64(lobbies)
+		r.head("one node without sockets: %d %s", lobbies, k.name)
 		r.row("processor, of one core: all / one lobby", "%.1f %% / %.4f %%", own, own/each)
 		r.row("memory of one lobby", "%.1f KiB", float64(memory)/each/1024)
 		r.row("messages to clients a second, and bytes", "%.0f, %.0f KiB",
-			float64(c.messages.Load()-m0)/measured.Seconds(),
-			float64(c.bytes.Load()-b0)/1024/measured.Seconds())
+			float64(c.messages.Load()-m0)/r.measured().Seconds(),
+			float64(c.bytes.Load()-b0)/1024/r.measured().Seconds())
 		r.row("PostgreSQL, of one core, and bytes written ahead a second", "%.1f %%, %.0f KiB", pg,
-			float64(wal(db)-was)/1024/measured.Seconds())
+			float64(wal(db)-was)/1024/r.measured().Seconds())
 		c.hall.Stop()
 		g.Close(ctx)
 		stop()
-		time.Sleep(6 * time.Second) // until nothing of it is held any more
+		time.Sleep(r.For(6*time.Second, 0)) // until nothing of it is held any more
 	}
 	return nil
 }

@@ -13,6 +13,7 @@ import (
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/ledger"
 	"turnvex.example/turnvex/internal/node/store"
+	"turnvex.example/turnvex/internal/tool/field"
 	"turnvex.example/turnvex/internal/wire"
 )
 
@@ -25,13 +26,13 @@ const (
 )
 
 func manyNodes(ctx context.Context, r report, nodes, lobbies int) error {
-	small, err := listing(ctx, nodes, 1000)
+	small, err := listing(ctx, r, nodes, 1000)
 	if err != nil {
 		return err
 	}
 	defer small.stop()
 	began := time.Now()
-	large, err := listing(ctx, nodes, lobbies)
+	large, err := listing(ctx, r, nodes, lobbies)
 	if err != nil {
 		return err
 	}
@@ -60,8 +61,8 @@ type world struct {
 	stop func()
 }
 
-func listing(ctx context.Context, nodes, lobbies int) (*world, error) {
-	db, stop, err := database(ctx)
+func listing(ctx context.Context, r report, nodes, lobbies int) (*world, error) {
+	db, stop, err := database(ctx, r)
 	if err != nil {
 		return nil, err
 	}
@@ -97,7 +98,7 @@ func listing(ctx context.Context, nodes, lobbies int) (*world, error) {
 // pages times the same page of the listing in the small and the large directory, in turns.
 func pages(ctx context.Context, r report, small, large *world) error {
 	var took [2][]time.Duration
-	for round := range 400 {
+	for round := range r.Size(400, 30) {
 		for i, w := range []*world{small, large} {
 			began := time.Now()
 			f := wire.Filter{Rulebook: "book7", Free: 1}
@@ -113,7 +114,7 @@ func pages(ctx context.Context, r report, small, large *world) error {
 			}
 		}
 	}
-	a, b := median(took[0]), median(took[1])
+	a, b := field.Percentile(took[0], 0.5), field.Percentile(took[1], 0.5)
 	r.row("a page of 20, with what was left out, of 1,000 lobbies", "%s", a.Round(10*time.Microsecond))
 	r.row("the same of all, and against that (goal 1.5)", "%s, %.2f times", b.Round(10*time.Microsecond),
 		float64(b)/float64(a))
@@ -152,14 +153,14 @@ func leases(ctx context.Context, r report, w *world, nodes int) error {
 	for _, c := range members {
 		all.Go(func() { c.Run(running, func() { lost.Add(1) }, func() { turns.Add(1) }) })
 	}
-	time.Sleep(2 * time.Second)
+	time.Sleep(r.For(2*time.Second, 0))
 	at, was, n := used(), wal(w.db), turns.Load()
-	time.Sleep(measured)
-	own, pg := at.share(measured)
+	time.Sleep(r.measured())
+	own, pg := at.share(r.measured())
 	r.row("leases: renewals a second (wanted), and leases lost", "%.0f (%.0f), %d",
-		float64(turns.Load()-n)/measured.Seconds(), float64(nodes)/renewEvery.Seconds(), lost.Load())
+		float64(turns.Load()-n)/r.measured().Seconds(), float64(nodes)/renewEvery.Seconds(), lost.Load())
 	r.row("  PostgreSQL / all nodes, of one core; written ahead", "%.0f %% / %.0f %%; %.0f KiB a second", pg, own,
-		float64(wal(w.db)-was)/1024/measured.Seconds())
+		float64(wal(w.db)-was)/1024/r.measured().Seconds())
 	stop()
 	all.Wait()
 	return w.db.WithContext(ctx).Exec("update nodes set lease_until = '2100-01-01', epoch = 1").Error
@@ -180,7 +181,7 @@ func changes(ctx context.Context, r report, w *world, nodes int) error {
 	}
 	var all sync.WaitGroup
 	var written atomic.Int64
-	running, stop := context.WithTimeout(ctx, measured)
+	running, stop := context.WithTimeout(ctx, r.measured())
 	defer stop()
 	at, was := used(), wal(w.db)
 	var failed atomic.Value
@@ -208,10 +209,10 @@ func changes(ctx context.Context, r report, w *world, nodes int) error {
 	if err, is := failed.Load().(error); is {
 		return err
 	}
-	own, pg := at.share(measured)
-	r.row("changed lobby rows a second, in groups (goal 5,000)", "%.0f", float64(written.Load())/measured.Seconds())
+	own, pg := at.share(r.measured())
+	r.row("changed lobby rows a second, in groups (goal 5,000)", "%.0f", float64(written.Load())/r.measured().Seconds())
 	r.row("  PostgreSQL / all nodes, of one core; written ahead", "%.0f %% / %.0f %%; %.0f KiB a second", pg, own,
-		float64(wal(w.db)-was)/1024/measured.Seconds())
+		float64(wal(w.db)-was)/1024/r.measured().Seconds())
 	return nil
 }
 

@@ -6,28 +6,28 @@ package scale
 import (
 	"context"
 	"fmt"
-	"io"
-	"log/slog"
-	"path/filepath"
-	"slices"
 	"time"
 
 	"turnvex.example/turnvex/internal/node/store"
+	"turnvex.example/turnvex/internal/tool/field"
 	"turnvex.example/turnvex/internal/tool/pgbox"
 )
 
 // report prints figures.
-type report struct{ out io.Writer }
+type report struct{ *field.Field }
 
-func (r report) head(format string, args ...any) { fmt.Fprintf(r.out, "\n"+format+"\n", args...) }
+func (r report) head(format string, args ...any) { fmt.Fprintf(r.Out, "\n"+format+"\n", args...) }
 
 func (r report) row(name, format string, args ...any) {
-	fmt.Fprintf(r.out, "  %-58s %s\n", name, fmt.Sprintf(format, args...))
+	fmt.Fprintf(r.Out, "  %-58s %s\n", name, fmt.Sprintf(format, args...))
 }
 
+// measured is how long each figure is taken.
+func (r report) measured() time.Duration { return r.For(8*time.Second, 200*time.Millisecond) }
+
 // Run prints all figures.
-func Run(ctx context.Context, out io.Writer, nodes, lobbies int) error {
-	r := report{out}
+func Run(ctx context.Context, f *field.Field, nodes, lobbies int) error {
+	r := report{f}
 	if err := oneNode(ctx, r); err != nil {
 		return err
 	}
@@ -35,28 +35,16 @@ func Run(ctx context.Context, out io.Writer, nodes, lobbies int) error {
 }
 
 // database starts a server of its own, as durable as one that serves, but for the disk.
-func database(ctx context.Context) (*store.DB, func(), error) {
-	root, err := filepath.Abs(".")
+func database(ctx context.Context, r report) (*store.DB, func(), error) {
+	db, stop, err := r.Database(ctx)
 	if err != nil {
-		return nil, nil, err
-	}
-	box, stop, err := pgbox.Temp(ctx, pgbox.Folder(root))
-	if err != nil {
-		return nil, nil, err
-	}
-	db, err := store.Open(ctx, box.Address, slog.New(slog.DiscardHandler))
-	if err == nil {
-		err = db.Migrate(ctx)
-	}
-	if err != nil {
-		stop()
 		return nil, nil, err
 	}
 	if pool, err := db.DB.DB(); err == nil {
 		pool.SetMaxOpenConns(48)
 		pool.SetMaxIdleConns(48)
 	}
-	return db, func() { db.Close(); stop() }, nil
+	return db, stop, nil
 }
 
 // usage is what this process, and PostgreSQL's, have taken of the processors.
@@ -78,9 +66,4 @@ func (u usage) share(over time.Duration) (own, postgres float64) {
 func wal(db *store.DB) (n int64) {
 	db.Raw("select pg_current_wal_lsn() - '0/0'::pg_lsn").Scan(&n)
 	return n
-}
-
-func median(d []time.Duration) time.Duration {
-	s := slices.Sorted(slices.Values(d))
-	return s[len(s)/2]
 }

@@ -8,10 +8,12 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"turnvex.example/turnvex/client"
 	"turnvex.example/turnvex/internal/tool/browser"
+	"turnvex.example/turnvex/internal/tool/field"
 )
 
 // shot is one picture: a page, what to wait for, and what to do before it.
@@ -24,18 +26,21 @@ const playing = `document.querySelector('[data-test=phase]')?.innerText.startsWi
 // far is that a recording has been played for some seconds.
 const far = `[...document.querySelectorAll('[role=meter]')].some(m => Number(m.ariaValueNow) < 70 && Number(m.ariaValueNow) > 0)`
 
-// Run takes every picture, as the arguments say.
-func Run(args []string) error {
-	fs := flag.NewFlagSet("shots", flag.ExitOnError)
+// Setup declares the flags, and returns what takes every picture.
+func Setup(fs *flag.FlagSet) func(context.Context, *field.Field) error {
 	address := fs.String("service", "http://127.0.0.1:7420", "`address` of the demo's service")
-	key := fs.String("key", "", "the demo's operator `key`")
+	keyFile := fs.String("key-file", ".turnvex/operator-key", "`file` with the demo's operator key")
 	out := fs.String("out", "docs/screenshots", "`folder` for the pictures")
-	fs.Parse(args)
-	return run(*address, *key, *out)
+	return func(ctx context.Context, f *field.Field) error {
+		key, err := os.ReadFile(*keyFile)
+		if err != nil {
+			return fmt.Errorf("%w; start ./dev demo first", err)
+		}
+		return run(ctx, f, *address, strings.TrimSpace(string(key)), *out)
+	}
 }
 
-func run(address, key, out string) error {
-	ctx := context.Background()
+func run(ctx context.Context, f *field.Field, address, key, out string) error {
 	page, err := client.Service{
 		Address: address,
 	}.Lobbies(ctx, client.Filter{Rulebook: "clash", Title: "Lantern"}, "", 0, "")
@@ -75,7 +80,7 @@ func run(address, key, out string) error {
 		if err := take(b, address, s, filepath.Join(out, s.file)); err != nil {
 			return fmt.Errorf("%s: %w", s.file, err)
 		}
-		fmt.Println(filepath.Join(out, s.file))
+		fmt.Fprintln(f.Out, filepath.Join(out, s.file))
 	}
 	return nil
 }

@@ -192,7 +192,16 @@ func at(n int, do func(i int)) {
 	all.Wait()
 }
 
-func runAttack(ctx context.Context, name, node, target string, long time.Duration) error {
+// runAttack is the process of an attacker: the attack's name, where the node is, where the traffic goes, how long.
+func runAttack(ctx context.Context, args []string) error {
+	if len(args) != 4 {
+		return fmt.Errorf("an attack takes a name, two addresses and a time, not %q", args)
+	}
+	name, node, target := args[0], args[1], args[2]
+	long, err := time.ParseDuration(args[3])
+	if err != nil {
+		return err
+	}
 	i := slices.IndexFunc(attacks, func(a *attack) bool { return a.name == name })
 	if i < 0 {
 		return fmt.Errorf("there is no attack %q", name)

@@ -10,39 +10,30 @@ import (
 	"net/http"
 	"os"
 	"os/exec"
-	"path/filepath"
 	"strconv"
 	"strings"
 	"syscall"
 	"time"
 
-	"turnvex.example/turnvex/internal/node/service"
-	"turnvex.example/turnvex/internal/tool/child"
-	"turnvex.example/turnvex/internal/tool/pgbox"
+	"turnvex.example/turnvex/internal/tool/field"
 )
 
-// field is where the siege takes place: a database, a node and a bare listener, each a process
+// ground is where the siege takes place: a database, a node and a bare listener, each a process
 // of its own.
-type field struct {
+type ground struct {
+	lab        *field.Field
 	node, bare *process
 	stopBox    func()
 }
 
-// operatorKey is the key of the node that is attacked, which lives no longer than the siege.
-const operatorKey = "the-operators-key-of-the-siege"
-
-func build(ctx context.Context) (*field, error) {
-	root, err := filepath.Abs(".")
+func build(ctx context.Context, lab *field.Field) (*ground, error) {
+	box, stop, err := lab.Box(ctx)
 	if err != nil {
 		return nil, err
 	}
-	box, stop, err := pgbox.Temp(ctx, pgbox.Folder(root))
-	if err != nil {
-		return nil, err
-	}
-	f := &field{stopBox: stop}
-	if f.node, err = start(ctx, "node", box.Address); err == nil {
-		f.bare, err = start(ctx, "bare")
+	f := &ground{lab: lab, stopBox: stop}
+	if f.node, err = started(field.StartNode(ctx, box.Address, "127.0.0.1:0", "node1", field.Rulebooks)); err == nil {
+		f.bare, err = started(field.Start(ctx, "bare-listener"))
 	}
 	if err != nil {
 		f.stop()
@@ -51,7 +42,7 @@ func build(ctx context.Context) (*field, error) {
 	return f, nil
 }
 
-func (f *field) stop() {
+func (f *ground) stop() {
 	for _, p := range []*process{f.bare, f.node} {
 		if p != nil && p.Process != nil {
 			p.End(syscall.SIGTERM)
@@ -61,12 +52,9 @@ func (f *field) stop() {
 }
 
 // process is a part of the siege in a process of its own.
-type process struct{ *child.Process }
+type process struct{ *field.Process }
 
-func start(ctx context.Context, args ...string) (*process, error) {
-	p, err := child.Start(ctx, append([]string{"-part"}, args...)...)
-	return &process{p}, err
-}
+func started(p *field.Process, err error) (*process, error) { return &process{p}, err }
 
 // ticksPerSecond is in what /proc counts the processor's time.
 const ticksPerSecond = 100
@@ -112,15 +100,17 @@ func (p *process) watch() func() (time.Duration, int64) {
 }
 
 // attack starts an attacker at the lowest priority, and returns what waits for what it came to.
-func (f *field) attack(ctx context.Context, a *attack, target string, long time.Duration) (func() (*tally, error),
+func (f *ground) attack(ctx context.Context, a *attack, target string, long time.Duration) (func() (*tally, error),
 	error) {
-	self, err := os.Executable()
+	cmd, err := field.Command(ctx, "attack", a.name, f.node.Address, target, long.String())
 	if err != nil {
 		return nil, err
 	}
-	cmd := exec.CommandContext(ctx, "nice", "-n", "19", self, "-part", "attack", a.name, f.node.Address, target,
-		long.String())
-	cmd.Stderr = os.Stderr
+	nice, err := exec.LookPath("nice")
+	if err != nil {
+		return nil, err
+	}
+	cmd.Path, cmd.Args = nice, append([]string{nice, "-n", "19"}, cmd.Args...)
 	out, err := cmd.StdoutPipe()
 	if err != nil {
 		return nil, err
@@ -144,42 +134,13 @@ func (f *field) attack(ctx context.Context, a *attack, target string, long time.
 	}, nil
 }
 
-// part runs one of the processes: its name and what it needs.
-func part(ctx context.Context, args []string) error {
-	switch {
-	case args[0] == "node" && len(args) == 2:
-		return runNode(ctx, args[1])
-	case args[0] == "bare":
-		return runBare(ctx)
-	case args[0] == "attack" && len(args) == 5:
-		long, err := time.ParseDuration(args[4])
-		if err != nil {
-			return err
-		}
-		return runAttack(ctx, args[1], args[2], args[3], long)
-	}
-	return fmt.Errorf("there is no part %q", args)
-}
-
-func runNode(ctx context.Context, database string) error {
-	service.Tune()
-	root, err := filepath.Abs(".")
-	if err != nil {
-		return err
-	}
-	s, err := service.Start(ctx, service.Config{Database: database, OperatorKey: operatorKey,
-		Rulebooks: filepath.Join(root, "demo/rulebooks")})
-	if err != nil {
-		return err
-	}
-	fmt.Println(s.Address)
-	<-ctx.Done()
-	s.Stop()
-	return nil
+// Parts are the processes of a siege.
+func Parts() map[string]field.Part {
+	return map[string]field.Part{"bare-listener": runBare, "attack": runAttack}
 }
 
 // runBare listens, and refuses every request before it has read more than its head.
-func runBare(ctx context.Context) error {
+func runBare(ctx context.Context, _ []string) error {
 	l, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {
 		return err

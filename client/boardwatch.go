@@ -24,9 +24,8 @@ type WatchedBoard struct {
 // it up to date until Close; of the present season also those that follow. Changed, unless
 // it is nil, is called after each change with the part as it is then; it must not hold its
 // goroutine up. A part that is lost is not watched again: see Done.
-func (s Service) WatchBoard(
-	ctx context.Context, rulebook, board string, p Part, changed func(*BoardPage),
-) (*WatchedBoard, error) {
+func (s Service) WatchBoard(ctx context.Context, rulebook, board string, p Part,
+	changed func(*BoardPage)) (*WatchedBoard, error) {
 	sock, data, err := greet(ctx, dialling{address: s.Address}, wire.Hello{Is: "hello", Token: s.Token,
 		Board: &wire.BoardWatch{Rulebook: rulebook, Board: board, Season: p.Season, From: p.From, Around: p.Around,
 			Rows: p.Rows}})

@@ -162,24 +162,21 @@ func bookOf(b *wire.BookInfo) *Book {
 		End: End{Then: b.End.Then, Show: millis(b.End.Show)},
 	}
 	for _, a := range b.Actions {
-		out.Actions = append(
-			out.Actions,
-			Action{
-				Name:   a.Name,
-				Title:  a.Title,
-				Key:    a.Key,
-				Aim:    a.Aim,
-				Who:    a.Who,
-				Hits:   a.Hits,
-				Reach:  a.Reach,
-				Held:   a.Held,
-				Cools:  a.Cools,
-				Cost:   costsOf(a.Cost),
-				Takes:  fieldsOf(a.Takes),
-				Phases: a.Phases,
-				Also:   a.Also,
-			},
-		)
+		out.Actions = append(out.Actions, Action{
+			Name:   a.Name,
+			Title:  a.Title,
+			Key:    a.Key,
+			Aim:    a.Aim,
+			Who:    a.Who,
+			Hits:   a.Hits,
+			Reach:  a.Reach,
+			Held:   a.Held,
+			Cools:  a.Cools,
+			Cost:   costsOf(a.Cost),
+			Takes:  fieldsOf(a.Takes),
+			Phases: a.Phases,
+			Also:   a.Also,
+		})
 	}
 	for _, k := range b.Kits {
 		out.Kits = append(out.Kits, Kit(k))

@@ -179,14 +179,12 @@ func TestAgainstTheProtocol(t *testing.T) {
 		t.Errorf("the notice is %+v", n)
 	}
 
-	pending := c.Send(
-		client.Intent{
-			Do:     "act",
-			Name:   "hit",
-			Target: 6,
-			Expect: []client.Expected{{Sheet: 6, Field: "hull", Value: client.Whole(40)}},
-		},
-	)
+	pending := c.Send(client.Intent{
+		Do:     "act",
+		Name:   "hit",
+		Target: 6,
+		Expect: []client.Expected{{Sheet: 6, Field: "hull", Value: client.Whole(40)}},
+	})
 	in := f.next("intent")
 	if in["seat"] != 4.0 || in["n"] != 1.0 || in["name"] != "hit" {
 		t.Errorf("the intent is %v", in)

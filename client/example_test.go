@@ -70,10 +70,7 @@ func ExampleBetween() {
 
 // A value of a field is shown as people read it.
 func ExampleValue_Show() {
-	fmt.Println(
-		client.Thousandths(2500).Show(nil, 20, 0),
-		client.Point(1500, 500).Show(nil, 20, 0),
-		client.FormatClock(83_250),
-	)
+	fmt.Println(client.Thousandths(2500).Show(nil, 20, 0), client.Point(1500, 500).Show(nil, 20, 0),
+		client.FormatClock(83_250))
 	// Output: 2.5 (1.5, 0.5) m 01:23.250
 }

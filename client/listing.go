@@ -25,11 +25,8 @@ type Listing struct {
 // each later change, with nil for a lobby that has gone or no longer fits; it must
 // not hold its goroutine up. A listing that is lost is not made again: see Done.
 func (s Service) WatchLobbies(ctx context.Context, f Filter, changed func(code string, l *Lobby)) (*Listing, error) {
-	sock, data, err := greet(
-		ctx,
-		dialling{address: s.Address},
-		wire.Hello{Is: "hello", Token: s.Token, List: (*wire.Filter)(&f)},
-	)
+	sock, data, err := greet(ctx, dialling{address: s.Address},
+		wire.Hello{Is: "hello", Token: s.Token, List: (*wire.Filter)(&f)})
 	if err != nil {
 		return nil, err
 	}

@@ -26,16 +26,12 @@ func TestListingAgainstTheProtocol(t *testing.T) {
 		l, err := client.Service{
 			Address: f.address,
 			Token:   "token",
-		}.WatchLobbies(
-			ctx,
-			client.Filter{Rulebook: "clash", Free: 2},
-			func(code string, l *client.Lobby) {
-				if l == nil {
-					code = "no more " + code
-				}
-				told <- code
-			},
-		)
+		}.WatchLobbies(ctx, client.Filter{Rulebook: "clash", Free: 2}, func(code string, l *client.Lobby) {
+			if l == nil {
+				code = "no more " + code
+			}
+			told <- code
+		})
 		ready <- made{l, err}
 	}()
 	if hello := f.accept(); hello["token"] != "token" || fmt.Sprint(hello["list"]) != "map[free:2 rulebook:clash]" {

@@ -157,13 +157,8 @@ func (s Service) Ask(ctx context.Context, code string, in Intent) error {
 // Connect comes.
 func (s Service) TakeSeat(ctx context.Context, code, password string) (seat uint32, err error) {
 	var out struct{ Seat uint32 }
-	err = s.Call(
-		ctx,
-		http.MethodPost,
-		"/v1/lobbies/"+url.PathEscape(code)+"/seat",
-		map[string]string{"password": password},
-		&out,
-	)
+	err = s.Call(ctx, http.MethodPost, "/v1/lobbies/"+url.PathEscape(code)+"/seat",
+		map[string]string{"password": password}, &out)
 	return out.Seat, err
 }
 

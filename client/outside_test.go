@@ -9,19 +9,9 @@ import (
 )
 
 // heavy are the imports that a game that uses the client must not be made to carry.
-var heavy = []string{
-	"cel.dev",
-	"github.com/goccy/go-yaml",
-	"gorm.io",
-	"github.com/jackc",
-	"jsonschema",
-	"internal/core/expr",
-	"internal/core/rulebook",
-	"internal/core/match",
-	"internal/core/lobby",
-	"internal/node",
-	"internal/tool",
-}
+var heavy = []string{"cel.dev", "github.com/goccy/go-yaml", "gorm.io", "github.com/jackc", "jsonschema",
+	"internal/core/expr", "internal/core/rulebook", "internal/core/match", "internal/core/lobby", "internal/node",
+	"internal/tool"}
 
 // maxProgram is how large a program with the client may be, in bytes.
 const maxProgram = 12 << 20

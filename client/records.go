@@ -44,9 +44,8 @@ func recordPath(player, rulebook string) string {
 // CorrectRecord changes a player's record, for a reason of 1 to 200 characters that its
 // history keeps, and returns how it stands then. id is a UUID with which the correction
 // happens once, however often it is sent; "" for any. For operators.
-func (s Service) CorrectRecord(
-	ctx context.Context, player, rulebook, why, id string, changes ...RecordChange,
-) (map[string]any, error) {
+func (s Service) CorrectRecord(ctx context.Context, player, rulebook, why, id string,
+	changes ...RecordChange) (map[string]any, error) {
 	path := recordPath(player, rulebook)
 	if id != "" {
 		path += "?id=" + url.QueryEscape(id)
@@ -61,9 +60,8 @@ func (s Service) CorrectRecord(
 
 // RecordHistory returns what happened to a player's record, newest first, 1 to 100 saves;
 // cursor is the last page's next, or "". For operators.
-func (s Service) RecordHistory(
-	ctx context.Context, player, rulebook string, limit int, cursor string,
-) (list []RecordSave, next string, err error) {
+func (s Service) RecordHistory(ctx context.Context, player, rulebook string, limit int,
+	cursor string) (list []RecordSave, next string, err error) {
 	q := url.Values{"limit": {strconv.Itoa(limit)}}
 	if cursor != "" {
 		q.Set("cursor", cursor)
@@ -78,9 +76,8 @@ func (s Service) RecordHistory(
 
 // PutBackRecord lets a player's record stand as it did right after a save of its history,
 // named by its lobby and number, for a reason. For operators.
-func (s Service) PutBackRecord(
-	ctx context.Context, player, rulebook, lobby string, number int64, why string,
-) (map[string]any, error) {
+func (s Service) PutBackRecord(ctx context.Context, player, rulebook, lobby string, number int64,
+	why string) (map[string]any, error) {
 	in := map[string]any{"lobby": lobby, "number": number, "why": why}
 	var out struct{ Fields map[string]any }
 	return out.Fields, s.Call(ctx, http.MethodPost, recordPath(player, rulebook)+"/put-back", in, &out)
@@ -96,9 +93,8 @@ type Person struct {
 
 // FindPlayers returns players whose names begin with a text, 1 to 100; cursor is the last
 // page's next, or "". For service keys.
-func (s Service) FindPlayers(
-	ctx context.Context, name string, limit int, cursor string,
-) (list []Person, next string, err error) {
+func (s Service) FindPlayers(ctx context.Context, name string, limit int,
+	cursor string) (list []Person, next string, err error) {
 	q := url.Values{"name": {name}, "limit": {strconv.Itoa(limit)}}
 	if cursor != "" {
 		q.Set("cursor", cursor)

@@ -124,11 +124,6 @@ func (s Service) Withdraw(ctx context.Context, id, entrant string) error {
 
 // EndSeries ends a series, as an operator.
 func (s Service) EndSeries(ctx context.Context, id, reason string) error {
-	return s.Call(
-		ctx,
-		http.MethodPost,
-		"/v1/series/"+url.PathEscape(id)+"/end",
-		map[string]string{"reason": reason},
-		nil,
-	)
+	return s.Call(ctx, http.MethodPost, "/v1/series/"+url.PathEscape(id)+"/end", map[string]string{"reason": reason},
+		nil)
 }

@@ -20,26 +20,10 @@ const module = "turnvex.example/turnvex/"
 
 // What the core may not import, and the modules that it may.
 var (
-	outside = []string{
-		"net",
-		"os",
-		"io/ioutil",
-		"log",
-		"database",
-		"sync",
-		"context",
-		"syscall",
-		"testing",
-		"runtime",
-		"embed",
-	}
-	modules = []string{
-		"cel.dev/cel-go",
-		"github.com/goccy/go-yaml",
-		"github.com/cespare/xxhash",
-		"github.com/agnivade/levenshtein",
-		"golang.org/x/text/unicode/norm",
-	}
+	outside = []string{"net", "os", "io/ioutil", "log", "database", "sync", "context", "syscall", "testing", "runtime",
+		"embed"}
+	modules = []string{"cel.dev/cel-go", "github.com/goccy/go-yaml", "github.com/cespare/xxhash",
+		"github.com/agnivade/levenshtein", "golang.org/x/text/unicode/norm"}
 )
 
 // room is a package and what of the project it imports.

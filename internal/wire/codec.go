@@ -17,13 +17,11 @@ import (
 // The modes of CBOR: what is written is the shortest form, what is read must be
 // plain, and as bounded as JSON is.
 var (
-	cborWrite = must(
-		cbor.EncOptions{
-			Sort:          cbor.SortBytewiseLexical,
-			Time:          cbor.TimeRFC3339Nano,
-			TextMarshaler: cbor.TextMarshalerNone,
-		}.EncMode(),
-	)
+	cborWrite = must(cbor.EncOptions{
+		Sort:          cbor.SortBytewiseLexical,
+		Time:          cbor.TimeRFC3339Nano,
+		TextMarshaler: cbor.TextMarshalerNone,
+	}.EncMode())
 	cborRead  = must(strict.CBORReader(MaxDepth, false))
 	cborLoose = must(strict.CBORReader(32, true))
 )
@@ -117,8 +115,7 @@ func head(data []byte, n int) (tick, on int64, rest []byte, err error) {
 	rest, err = cborLoose.UnmarshalFirst(data, &h)
 	if err != nil || len(h) != n {
 		return 0, 0, nil, &Error{
-			fmt.Sprintf("the head of a snapshot or delta is not a list of %d integers: %v", n, err),
-		}
+			fmt.Sprintf("the head of a snapshot or delta is not a list of %d integers: %v", n, err)}
 	}
 	if n > 1 {
 		on = h[0] - h[1]

@@ -59,8 +59,7 @@ func mismatch(m string) string {
 		return "a condition (true or false) is needed, before ? and within filter"
 	case is("int", "double"):
 		return "an integer and a number are reckoned with only among themselves: write 2.0 instead of 2, or " +
-			"double(…) " +
-			"around the integer"
+			"double(…) around the integer"
 	case is("Player", "Team"):
 		return "a player cannot be compared with a team: write nobody for no player, noteam for no team, or compare " +
 			"the player's team"
@@ -99,8 +98,7 @@ func absent(name string, scope Scope) string {
 	switch name {
 	case "me":
 		return "there is no player here that me could be: a rule says for: players; elsewhere look through the " +
-			"players, " +
-			"as in players.exists(p, p.alive)"
+			"players, as in players.exists(p, p.alive)"
 	case "record":
 		return "there is no player here whose record it could be: a rule says for: players"
 	case "team":

@@ -216,11 +216,8 @@ func (k *compiler) choice(e ast.Expr, f *sheet.Field) numFn {
 			return choose(k.num(c.Args()[0]), k.choice(c.Args()[1], f), k.choice(c.Args()[2], f))
 		}
 	}
-	k.fail(
-		e,
-		"only one of the words %s, or a field with the same words, can be given here",
-		strings.Join(f.Choices, ", "),
-	)
+	k.fail(e, "only one of the words %s, or a field with the same words, can be given here",
+		strings.Join(f.Choices, ", "))
 	return zero
 }
 

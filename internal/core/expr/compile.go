@@ -250,21 +250,8 @@ func isCall(src string, is Issue) bool {
 }
 
 // functions are the functions that are known everywhere; those of lists are in lists.
-var functions = []string{
-	"abs",
-	"distance",
-	"double",
-	"int",
-	"max",
-	"min",
-	"over",
-	"point",
-	"running",
-	"seconds",
-	"size",
-	"team_named",
-	"within",
-}
+var functions = []string{"abs", "distance", "double", "int", "max", "min", "over", "point", "running", "seconds",
+	"size", "team_named", "within"}
 
 // callable are the names of everything that can be called.
 func callable() []string {
@@ -333,10 +320,8 @@ type accuVar struct {
 
 func (k *compiler) fail(e ast.Expr, format string, args ...any) {
 	at := k.ast.SourceInfo().GetStartLocation(e.ID())
-	k.issues = append(
-		k.issues,
-		Issue{Line: max(at.Line()-1, 0), Column: max(at.Column(), 0), Message: fmt.Sprintf(format, args...)},
-	)
+	k.issues = append(k.issues,
+		Issue{Line: max(at.Line()-1, 0), Column: max(at.Column(), 0), Message: fmt.Sprintf(format, args...)})
 }
 
 // warn notes what can be run, but is surely wrong.

@@ -117,15 +117,8 @@ func (w *writer) player() string { return w.vars[w.r.IntN(len(w.vars))] }
 
 func (w *writer) integer(depth int) string {
 	if depth == 0 {
-		return w.pick(
-			fmt.Sprint(w.r.IntN(7)-2),
-			w.player()+".a",
-			w.player()+".b",
-			"match.n",
-			"team.p",
-			"me.team.p",
-			"9223372036854775807",
-		)
+		return w.pick(fmt.Sprint(w.r.IntN(7)-2), w.player()+".a", w.player()+".b", "match.n", "team.p", "me.team.p",
+			"9223372036854775807")
 	}
 	switch w.r.IntN(8) {
 	case 0:
@@ -152,17 +145,9 @@ func (w *writer) fold(name string, body func(int) string, depth int) string {
 
 func (w *writer) flag(depth int) string {
 	if depth == 0 {
-		return w.pick(
-			w.player()+".on",
-			"true",
-			"false",
-			w.player()+".mood == '"+w.pick("calm", "cross", "merry")+"'",
-			w.player()+".mood in ['calm', 'merry']",
-			w.player()+".mood == "+w.player()+".mood",
-			w.player()+".x < 0.5",
-			w.player()+".x >= "+w.player()+".x",
-			w.player()+".a > "+w.player()+".x",
-		)
+		return w.pick(w.player()+".on", "true", "false", w.player()+".mood == '"+w.pick("calm", "cross", "merry")+"'",
+			w.player()+".mood in ['calm', 'merry']", w.player()+".mood == "+w.player()+".mood", w.player()+".x < 0.5",
+			w.player()+".x >= "+w.player()+".x", w.player()+".a > "+w.player()+".x")
 	}
 	switch w.r.IntN(7) {
 	case 0:

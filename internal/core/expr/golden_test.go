@@ -166,13 +166,8 @@ func TestExpressions(t *testing.T) {
 		got, was := strings.Split(out.String(), "\n"), strings.Split(string(data), "\n")
 		for i := range got {
 			if i >= len(was) || got[i] != was[i] {
-				t.Fatalf(
-					"%s:%d (go test ./internal/core/expr -run Expressions -update writes it anew): %s, wanted %s",
-					file,
-					i+1,
-					got[i],
-					append(was, make([]string, len(got))...)[i],
-				)
+				t.Fatalf("%s:%d (go test ./internal/core/expr -run Expressions -update writes it anew): %s, wanted %s",
+					file, i+1, got[i], append(was, make([]string, len(got))...)[i])
 			}
 		}
 	}
@@ -220,18 +215,12 @@ func TestScopes(t *testing.T) {
 		"it.a":        expr.It, "match.n": 0, "lobby.goal": 0, "players.size()": 0,
 	} {
 		want := expr.Want{Type: sheet.Integer}
-		if p, issues := checker.Compile(
-			src,
-			expr.Scope{Vars: needs, It: sheet.Player, Hit: sheet.Player},
-			want,
-		); p == nil {
+		if p, issues := checker.Compile(src, expr.Scope{Vars: needs, It: sheet.Player, Hit: sheet.Player},
+			want); p == nil {
 			t.Errorf("%s with what it needs: %v", src, issues)
 		}
-		if p, _ := checker.Compile(
-			src,
-			expr.Scope{Vars: everything &^ needs, It: sheet.Player, Hit: sheet.Player},
-			want,
-		); p != nil &&
+		if p, _ := checker.Compile(src, expr.Scope{Vars: everything &^ needs, It: sheet.Player, Hit: sheet.Player},
+			want); p != nil &&
 			needs != 0 {
 			t.Errorf("%s was taken where it is not there", src)
 		}

@@ -42,13 +42,10 @@ func NewChecker(schema *sheet.Schema) (*Checker, error) {
 		cel.Variable("nocreature", kindTypes[sheet.Creature]),
 		cel.Variable("nobody", kindTypes[sheet.Player]),
 		cel.Variable("noteam", kindTypes[sheet.Team]),
-		cel.Macros(
-			cel.ReceiverMacro("count", 2, expandCount),
-			cel.ReceiverMacro("sum", 2, expandSum(types.Int(0))),
+		cel.Macros(cel.ReceiverMacro("count", 2, expandCount), cel.ReceiverMacro("sum", 2, expandSum(types.Int(0))),
 			cel.ReceiverMacro("sum_number", 2, expandSum(types.Double(0))),
 			cel.ReceiverMacro("most", 2, expandExtreme("max", math.MinInt64)),
-			cel.ReceiverMacro("least", 2, expandExtreme("min", math.MaxInt64)),
-		),
+			cel.ReceiverMacro("least", 2, expandExtreme("min", math.MaxInt64))),
 	}
 	opts = append(append(opts, functionDecls()...), pickDecls()...)
 	opts = append(opts, listDecls()...)
@@ -81,22 +78,14 @@ func functionDecls() []cel.EnvOption {
 		cel.Function("point", cel.Overload("point_int_int", []*cel.Type{i, i}, pos)),
 		cel.Function("seconds", cel.Overload("seconds_int", []*cel.Type{i}, i)),
 		cel.Function("random", cel.Overload("random_int_int", []*cel.Type{i, i}, i)),
-		cel.Function(
-			"team_named",
-			cel.Overload("team_named_string", []*cel.Type{types.StringType}, kindTypes[sheet.Team]),
-		),
+		cel.Function("team_named",
+			cel.Overload("team_named_string", []*cel.Type{types.StringType}, kindTypes[sheet.Team])),
 		cel.Function("running", cel.Overload("running_clock", []*cel.Type{i}, b)),
 		cel.Function("over", cel.Overload("over_clock", []*cel.Type{i}, b)),
-		cel.Function(
-			"min",
-			cel.Overload("min_int", []*cel.Type{i, i}, i),
-			cel.Overload("min_double", []*cel.Type{d, d}, d),
-		),
-		cel.Function(
-			"max",
-			cel.Overload("max_int", []*cel.Type{i, i}, i),
-			cel.Overload("max_double", []*cel.Type{d, d}, d),
-		),
+		cel.Function("min", cel.Overload("min_int", []*cel.Type{i, i}, i),
+			cel.Overload("min_double", []*cel.Type{d, d}, d)),
+		cel.Function("max", cel.Overload("max_int", []*cel.Type{i, i}, i),
+			cel.Overload("max_double", []*cel.Type{d, d}, d)),
 		cel.Function("abs", cel.Overload("abs_int", []*cel.Type{i}, i), cel.Overload("abs_double", []*cel.Type{d}, d)),
 	}
 }
@@ -131,11 +120,9 @@ func (c *Checker) env(scope Scope) (*cel.Env, error) {
 		opts = append(opts, cel.Variable("record", kindTypes[sheet.Record]))
 	}
 	if vars&Args != 0 {
-		opts = append(
-			opts,
+		opts = append(opts,
 			cel.CustomTypeProvider(&provider{Provider: types.NewEmptyRegistry(), schema: c.schema, args: scope.Args}),
-			cel.Variable("arg", argsType),
-		)
+			cel.Variable("arg", argsType))
 	}
 	e, err := c.base.Extend(opts...)
 	if err == nil && vars&Args == 0 {
@@ -152,15 +139,8 @@ func fold(eh parser.ExprHelper, list, v ast.Expr, init, step, result ast.Expr) (
 	if v.Kind() != ast.IdentKind {
 		return nil, eh.NewError(v.ID(), "the first argument must be a plain name, as in players.count(p, p.alive)")
 	}
-	return eh.NewComprehension(
-		list,
-		v.AsIdent(),
-		eh.AccuIdentName(),
-		init,
-		eh.NewLiteral(types.True),
-		step,
-		result,
-	), nil
+	return eh.NewComprehension(list, v.AsIdent(), eh.AccuIdentName(), init, eh.NewLiteral(types.True), step,
+		result), nil
 }
 
 func expandCount(eh parser.ExprHelper, list ast.Expr, args []ast.Expr) (ast.Expr, *common.Error) {

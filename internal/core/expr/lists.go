@@ -128,10 +128,8 @@ func (k *compiler) inList(a ast.Expr, l *values) numFn {
 		text := k.text(a)
 		return func(v *Env) int64 { return truth(slices.Contains(sheet.Items(list(v)), text(v))) }
 	case sheet.Choice:
-		return contains(
-			list,
-			k.choice(a, &sheet.Field{Name: l.field.Name, Type: sheet.Choice, Choices: l.field.Choices}),
-		)
+		return contains(list,
+			k.choice(a, &sheet.Field{Name: l.field.Name, Type: sheet.Choice, Choices: l.field.Choices}))
 	}
 	return contains(list, k.num(a))
 }

@@ -77,9 +77,8 @@ var instead = map[string]string{
 	"and": "&& means and, as in me.alive && me.hull > 0",
 	"or":  "|| means or, as in me.hull == 0 || !me.alive",
 	"not": "! means not, as in !me.alive",
-	"null": "nothing is null here: write nobody for no player, noteam for no team, and a field that was never " +
-		"set has " +
-		"its start",
+	"null": "nothing is null here: write nobody for no player, noteam for no team, and a field that was never set " +
+		"has its start",
 }
 
 func (s *scan) word() *Issue {

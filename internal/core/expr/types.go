@@ -11,12 +11,9 @@ import (
 )
 
 // The names that sheets have as CEL types.
-var kindTypes = [sheet.Kinds]*cel.Type{
-	types.NewObjectType("Lobby"), types.NewObjectType("Match"), types.NewObjectType("Team"),
-	types.NewObjectType("Player"), types.NewObjectType("Record"), types.NewObjectType("Piece"),
-	types.NewObjectType("Creature"),
-	types.NewObjectType("Zone"),
-}
+var kindTypes = [sheet.Kinds]*cel.Type{types.NewObjectType("Lobby"), types.NewObjectType("Match"),
+	types.NewObjectType("Team"), types.NewObjectType("Player"), types.NewObjectType("Record"),
+	types.NewObjectType("Piece"), types.NewObjectType("Creature"), types.NewObjectType("Zone")}
 
 var (
 	positionType = types.NewObjectType("Position")

@@ -15,32 +15,9 @@ type List struct {
 }
 
 // Reserved are the names that a walk may not give, because they mean something else.
-var Reserved = []string{
-	"lobby",
-	"match",
-	"me",
-	"it",
-	"target",
-	"piece",
-	"creature",
-	"zone",
-	"aim",
-	"arg",
-	"team",
-	"record",
-	"players",
-	"teams",
-	"pieces",
-	"creatures",
-	"zones",
-	"nobody",
-	"noteam",
-	"nocreature",
-	"true",
-	"false",
-	"null",
-	"in",
-}
+var Reserved = []string{"lobby", "match", "me", "it", "target", "piece", "creature", "zone", "aim", "arg", "team",
+	"record", "players", "teams", "pieces", "creatures", "zones", "nobody", "noteam", "nocreature", "true", "false",
+	"null", "in"}
 
 // CompileList compiles an expression that gives a list of sheets, such as
 // me.rivals.filter(p, p.alive) or match.queue.

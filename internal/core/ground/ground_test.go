@@ -17,10 +17,8 @@ func small(r *rand.Rand) *ground.Ground {
 		if r.IntN(2) == 0 {
 			g.Walls = append(g.Walls, ground.Wall{X: x, Y: y, Radius: 1 + r.Int64N(20)})
 		} else {
-			g.Walls = append(
-				g.Walls,
-				ground.Wall{Left: x, Top: y, Right: x + 2 + r.Int64N(30), Bottom: y + 2 + r.Int64N(30)},
-			)
+			g.Walls = append(g.Walls,
+				ground.Wall{Left: x, Top: y, Right: x + 2 + r.Int64N(30), Bottom: y + 2 + r.Int64N(30)})
 		}
 	}
 	return g
@@ -76,21 +74,8 @@ func TestMoveAgainstCrawl(t *testing.T) {
 		dx, dy := r.Int64N(120)-60, r.Int64N(120)-60
 		gx, gy := g.Move(x, y, dx, dy, rad)
 		if wx, wy := crawl(g, x, y, dx, dy, rad); gx != wx || gy != wy {
-			t.Fatalf(
-				"seed %d, case %d: from (%d,%d) by (%d,%d), radius %d, in %+v: (%d,%d), crawling (%d,%d)",
-				seed,
-				i,
-				x,
-				y,
-				dx,
-				dy,
-				rad,
-				*g,
-				gx,
-				gy,
-				wx,
-				wy,
-			)
+			t.Fatalf("seed %d, case %d: from (%d,%d) by (%d,%d), radius %d, in %+v: (%d,%d), crawling (%d,%d)", seed, i,
+				x, y, dx, dy, rad, *g, gx, gy, wx, wy)
 		}
 	}
 }
@@ -115,18 +100,8 @@ func TestSeesAgainstManyPoints(t *testing.T) {
 		}
 		if fast && !slow ||
 			!fast && slow && !g.Walls[0].Touches(ax, ay, 0) && !nearlyTouched(&g.Walls[0], ax, ay, bx, by) {
-			t.Fatalf(
-				"seed %d, case %d: (%d,%d) to (%d,%d) past %+v: sees %v, slowly %v",
-				seed,
-				i,
-				ax,
-				ay,
-				bx,
-				by,
-				g.Walls[0],
-				fast,
-				slow,
-			)
+			t.Fatalf("seed %d, case %d: (%d,%d) to (%d,%d) past %+v: sees %v, slowly %v", seed, i, ax, ay, bx, by,
+				g.Walls[0], fast, slow)
 		}
 	}
 	if seen < 20 || hidden < 20 {
@@ -138,9 +113,7 @@ func TestSeesAgainstManyPoints(t *testing.T) {
 func nearlyTouched(w *ground.Wall, ax, ay, bx, by int64) bool {
 	less := *w
 	less.Left, less.Top, less.Right, less.Bottom, less.Radius = w.Left+1, w.Top+1, w.Right-1, w.Bottom-1, max(
-		w.Radius-1,
-		0,
-	)
+		w.Radius-1, 0)
 	if w.Radius == 1 || w.Radius == 0 && (less.Left >= less.Right || less.Top >= less.Bottom) {
 		return true
 	}

@@ -55,12 +55,8 @@ func (l *Lobby) checkSeats() error {
 			return fmt.Errorf("seat %d: team field %d, audience %d", s.Row.ID, s.Row.Int(f.Team), s.Row.Team)
 		}
 		if s.Row.Flag(f.Playing) != l.match.Plays(s.Player) {
-			return fmt.Errorf(
-				"seat %d: playing %v, but in the match %v",
-				s.Row.ID,
-				s.Row.Flag(f.Playing),
-				l.match.Plays(s.Player),
-			)
+			return fmt.Errorf("seat %d: playing %v, but in the match %v", s.Row.ID, s.Row.Flag(f.Playing),
+				l.match.Plays(s.Player))
 		}
 	}
 	return nil

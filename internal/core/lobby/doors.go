@@ -59,12 +59,8 @@ func (l *Lobby) MayWatch(account, pass string) (code.Code, string) {
 func (l *Lobby) full() (code.Code, string) {
 	most, held := l.row.Int(l.book.F.Lobby.Capacity), len(l.held)
 	if held > 0 {
-		return code.LobbyFull, fmt.Sprintf(
-			"of %d seats %d are taken and %d are held for others",
-			most,
-			len(l.seats),
-			held,
-		)
+		return code.LobbyFull, fmt.Sprintf("of %d seats %d are taken and %d are held for others", most, len(l.seats),
+			held)
 	}
 	return code.LobbyFull, fmt.Sprintf("all %d seats are taken", most)
 }

@@ -32,8 +32,7 @@ func (l *Lobby) intent(in *step.Input) {
 	if s == nil {
 		l.match.Uncharge(in.N)
 		l.answer(
-			step.Verdict{Seat: in.Seat, Seq: in.Seq, Code: code.NoSeat, Reason: "there is no such seat in this lobby"},
-		)
+			step.Verdict{Seat: in.Seat, Seq: in.Seq, Code: code.NoSeat, Reason: "there is no such seat in this lobby"})
 		return
 	}
 	if in.Seq > 0 && in.Seq <= s.lastSeq {

@@ -80,21 +80,16 @@ const plain = "players: {least: 1, most: 4}\nstart: {countdown: 0s}\nphases: {pl
 // TestRepeatedIntents: a number that comes again is answered as it was, and nothing is
 // done twice; so many are remembered, older ones are said to be too old.
 func TestRepeatedIntents(t *testing.T) {
-	b := open(
-		t,
+	b := open(t,
 		plain+"sheets: {player: {n: {type: integer}}}\nactions: {score: {cooldown: 50ms, do: [{add: me.n, by: 1}]}}\n",
-		lobby.Setup{},
-	)
+		lobby.Setup{})
 	ada := b.enter("Ada")
 	b.wants("ready", b.ask(ada, step.Ready, step.Input{Seq: 1}), code.OK)
 	var given []step.Verdict
 	for n := uint64(2); n <= 80; n += 2 { // numbers may leave some out
 		b.take(step.Input{At: b.Tick() + 1})
-		given = append(
-			given,
-			b.ask(ada, step.Act, step.Input{Seq: n, Name: "score"}),
-			b.ask(ada, step.Act, step.Input{Seq: n + 1, Name: "score"}),
-		)
+		given = append(given, b.ask(ada, step.Act, step.Input{Seq: n, Name: "score"}),
+			b.ask(ada, step.Act, step.Input{Seq: n + 1, Name: "score"}))
 	}
 	points := b.int(ada, "n")
 	if points != 40 || b.LastIntent(ada) != 81 || given[1].Code != code.Cooldown || given[1].Left == 0 {
@@ -230,33 +225,22 @@ func TestDoors(t *testing.T) {
 		{"nosuch", sheet.IntValue(sheet.Flag, 1), code.BadOption}, {"title", sheet.UnreadableValue("it is a " +
 			"map"), code.BadArgument},
 	} {
-		b.wants(
-			fmt.Sprint(c.name, " ", c.value),
-			b.ask(ada, step.Settings, step.Input{Args: []step.Named{{Name: c.name, Value: c.value}}}),
-			c.want,
-		)
+		b.wants(fmt.Sprint(c.name, " ", c.value),
+			b.ask(ada, step.Settings, step.Input{Args: []step.Named{{Name: c.name, Value: c.value}}}), c.want)
 	}
 	b.wants("nothing to change", b.ask(ada, step.Settings, step.Input{}), code.BadArgument)
 	b.wants("into a closed lobby", in("Bo", "3", "digest"), code.LobbyClosed)
-	both := []step.Named{
-		{Name: "open", Value: sheet.IntValue(sheet.Flag, 1)},
-		{Name: "capacity", Value: sheet.IntValue(sheet.Integer, 99)},
-	}
+	both := []step.Named{{Name: "open", Value: sheet.IntValue(sheet.Flag, 1)},
+		{Name: "capacity", Value: sheet.IntValue(sheet.Integer, 99)}}
 	b.wants("one of two that cannot be", b.ask(ada, step.Settings, step.Input{Args: both}), code.OutOfRange)
 	if b.int(1, "open") != 0 {
 		t.Error("half of the settings were made")
 	}
 	b.ask(ada, step.Settings, step.Input{Args: both[:1]})
-	b.wants(
-		"three for two places",
-		b.take(step.Input{Kind: step.Reserve, Names: []string{"x", "y", "z"}, N: 20}).Verdict,
-		code.LobbyFull,
-	)
-	b.wants(
-		"a place held",
-		b.take(step.Input{Kind: step.Reserve, Names: []string{"Bo", "Bo", "Ada", ""}, N: 20}).Verdict,
-		code.OK,
-	)
+	b.wants("three for two places",
+		b.take(step.Input{Kind: step.Reserve, Names: []string{"x", "y", "z"}, N: 20}).Verdict, code.LobbyFull)
+	b.wants("a place held",
+		b.take(step.Input{Kind: step.Reserve, Names: []string{"Bo", "Bo", "Ada", ""}, N: 20}).Verdict, code.OK)
 	if b.int(1, "reserved") != 1 || b.int(1, "password") != 1 || b.int(1, "capacity") != 4 ||
 		b.text(1, "region") != "north" {
 		t.Errorf("%d are held", b.int(1, "reserved"))
@@ -275,11 +259,8 @@ func TestDoors(t *testing.T) {
 	b.wants("a kick of nobody", b.ask(ada, step.Kick, step.Input{Target: 77}), code.NoSeat)
 	b.wants("a ban", b.ask(ada, step.Ban, step.Input{Target: bo}), code.OK)
 	b.wants("who is banned", in("Cy", "3", "digest"), code.Banned)
-	b.wants(
-		"a party with one who is banned",
-		b.take(step.Input{Kind: step.Reserve, Names: []string{"Cy"}, N: 20}).Verdict,
-		code.Banned,
-	)
+	b.wants("a party with one who is banned",
+		b.take(step.Input{Kind: step.Reserve, Names: []string{"Cy"}, N: 20}).Verdict, code.Banned)
 	b.wants("unban by the host", b.ask(ada, step.Unban, step.Input{Text: "Cy"}), code.OK)
 	b.wants("who was banned", in("Cy", "3", "digest"), code.OK)
 	for _, r := range b.Store().Of(sheet.Player) {
@@ -287,11 +268,8 @@ func TestDoors(t *testing.T) {
 		b.ask(r.ID, step.Ready, step.Input{})
 	}
 	b.wants("during a match", in("Di", "4", "digest"), code.Late)
-	b.wants(
-		"a place during a match",
-		b.take(step.Input{Kind: step.Reserve, Names: []string{"Di"}, N: 20}).Verdict,
-		code.Late,
-	)
+	b.wants("a place during a match", b.take(step.Input{Kind: step.Reserve, Names: []string{"Di"}, N: 20}).Verdict,
+		code.Late)
 }
 
 // TestHosts: there is a host while there is anybody; one who is away comes after those
@@ -357,10 +335,9 @@ record: {n: {start: 3}, rank: {type: choice, words: [deckhand, mate]}, word: {ty
 	if seat == 0 || out.Verdict.Seat != seat {
 		t.Errorf("the seat is %d, and the verdict names %d", seat, out.Verdict.Seat)
 	}
-	m.Step(&step.Input{Kind: step.Loaded, Seat: seat, Record: []step.Named{
-		{Name: "n", Value: sheet.TextValue("5")}, {Name: "rank", Value: sheet.IntValue(sheet.Choice, 7)},
-		{Name: "word", Value: sheet.TextValue("kept")}, {Name: "gone", Value: sheet.TextValue("x")},
-	}})
+	m.Step(&step.Input{Kind: step.Loaded, Seat: seat, Record: []step.Named{{Name: "n", Value: sheet.TextValue("5")},
+		{Name: "rank", Value: sheet.IntValue(sheet.Choice, 7)}, {Name: "word", Value: sheet.TextValue("kept")},
+		{Name: "gone", Value: sheet.TextValue("x")}}})
 	r, s := m.Store().Of(sheet.Record)[0], book.Schema
 	if n, rank, word := r.Int(s.Field(sheet.Record, "n")), r.Int(s.Field(sheet.Record, "rank")),
 		r.Text(s.Field(sheet.Record, "word")); n != 3 || rank != 0 || word != "kept" {

@@ -87,13 +87,8 @@ func playScript(t *testing.T, file string) {
 			fmt.Fprintln(&got, l)
 		}
 		if st.M.Hash() != twin.M.Hash() {
-			t.Fatalf(
-				"%s:%d: after %q a lobby that is restored after each step differs: %v",
-				file,
-				n+1,
-				line,
-				state.Compare(st.M.Lines(), twin.M.Lines(), 5),
-			)
+			t.Fatalf("%s:%d: after %q a lobby that is restored after each step differs: %v", file, n+1, line,
+				state.Compare(st.M.Lines(), twin.M.Lines(), 5))
 		}
 		if err := st.M.Check(); err != nil {
 			t.Fatalf("%s:%d: after %q: %v", file, n+1, line, err)
@@ -107,11 +102,8 @@ func playScript(t *testing.T, file string) {
 		return
 	}
 	if got.String() != string(data) {
-		t.Errorf(
-			"%s differs (go test ./internal/core/lobby -run Scripts -update writes it anew, git diff shows):\n%s",
-			file,
-			firstDifference(string(data), got.String()),
-		)
+		t.Errorf("%s differs (go test ./internal/core/lobby -run Scripts -update writes it anew, git diff shows):\n%s",
+			file, firstDifference(string(data), got.String()))
 	}
 }
 

@@ -80,12 +80,8 @@ func (l *Lobby) mayChange(n *step.Named) step.Verdict {
 	}
 	switch {
 	case f == nil:
-		return refuse(
-			code.BadOption,
-			"there is no setting %q; there are: %s",
-			n.Name,
-			strings.Join(l.settingNames(), ", "),
-		)
+		return refuse(code.BadOption, "there is no setting %q; there are: %s", n.Name,
+			strings.Join(l.settingNames(), ", "))
 	case n.Value.Type == sheet.Unreadable:
 		return refuse(code.BadArgument, "%s: %s", n.Name, n.Value.S)
 	case n.Value.Type != f.Type:
@@ -106,12 +102,8 @@ func (l *Lobby) mayChange(n *step.Named) step.Verdict {
 		case v < there:
 			return refuse(code.OutOfRange, "%d seats are taken or held, so the capacity cannot be %d", there, v)
 		case v < int64(l.book.Players.Least) || v > int64(l.book.Players.Most):
-			return refuse(
-				code.OutOfRange,
-				"the rulebook allows %d to %d seats",
-				l.book.Players.Least,
-				l.book.Players.Most,
-			)
+			return refuse(code.OutOfRange, "the rulebook allows %d to %d seats", l.book.Players.Least,
+				l.book.Players.Most)
 		}
 	case "watch_most":
 		if most := int64(l.book.Spectators.Most); v < 0 || v > most {

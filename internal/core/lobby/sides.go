@@ -58,10 +58,8 @@ func (l *Lobby) shuffle(s *seat) step.Verdict {
 func (l *Lobby) deal() {
 	order := slices.Clone(l.seats)
 	l.rng.Shuffle(len(order), func(i, j int) { order[i], order[j] = order[j], order[i] })
-	slices.SortStableFunc(
-		order,
-		func(a, b *seat) int { return l.partySize(b.party) - l.partySize(a.party) },
-	) // large parties first
+	slices.SortStableFunc(order,
+		func(a, b *seat) int { return l.partySize(b.party) - l.partySize(a.party) }) // large parties first
 	for _, s := range order {
 		l.st.SetInt(s.Row, l.book.F.Player.Team, 0)
 		l.st.SetTeam(s.Row, 0)

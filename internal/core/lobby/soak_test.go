@@ -209,14 +209,8 @@ func notFarthest(book *rulebook.Book, g *rulebook.Ground, st *sheet.Store, p *sh
 		if open := s.Team < 0 ||
 			st.Of(sheet.Team)[s.Team].ID == p.Team; open && others == 0 &&
 			nearest(s.X, s.Y) > nearest(x, y) {
-			return fmt.Sprintf(
-				"player %d came back at (%d, %d), but (%d, %d) is farther from rivals",
-				p.ID,
-				x,
-				y,
-				s.X,
-				s.Y,
-			)
+			return fmt.Sprintf("player %d came back at (%d, %d), but (%d, %d) is farther from rivals", p.ID, x, y, s.X,
+				s.Y)
 		}
 	}
 	return ""

@@ -21,12 +21,8 @@ func (l *Lobby) missing() (code.Code, string) {
 	}
 	for i, t := range l.teams {
 		if n, least := l.teamSize(t), l.book.Teams.List[i].Least; n < least {
-			return code.TooFew, fmt.Sprintf(
-				"team %s has %d players, %d are needed",
-				l.book.Teams.List[i].Title,
-				n,
-				least,
-			)
+			return code.TooFew, fmt.Sprintf("team %s has %d players, %d are needed", l.book.Teams.List[i].Title, n,
+				least)
 		}
 	}
 	for _, s := range l.seats {
@@ -87,8 +83,7 @@ func (l *Lobby) setReady(s *seat, on bool) step.Verdict {
 	case state == rulebook.Playing:
 		return step.Verdict{Code: code.NotNow, Reason: "a match is running"}
 	case state == rulebook.Results && l.book.End.Then != rulebook.ThenVote:
-		return step.Verdict{Code: code.NotNow, Reason: "the result is being shown; the lobby will be back in a " +
-			"moment"}
+		return step.Verdict{Code: code.NotNow, Reason: "the result is being shown; the lobby will be back in a moment"}
 	}
 	l.st.SetFlag(s.Row, l.book.F.Player.Ready, on)
 	if l.State() == rulebook.Results && l.allReady() { // the vote is over

@@ -176,11 +176,8 @@ func Restore(book *rulebook.Book, data []byte) (*Lobby, error) {
 		return nil, fmt.Errorf("this is not a checkpoint: it does not begin with %s", checkpointMagic)
 	}
 	if string(data[:head-1]) != checkpointMagic {
-		return nil, fmt.Errorf(
-			"this checkpoint is of version %q; version %q is read here",
-			data[head-2],
-			checkpointMagic[head-2],
-		)
+		return nil, fmt.Errorf("this checkpoint is of version %q; version %q is read here", data[head-2],
+			checkpointMagic[head-2])
 	}
 	body, sum := data[:len(data)-8], binary.LittleEndian.Uint64(data[len(data)-8:])
 	if xxhash.Sum64(body) != sum {

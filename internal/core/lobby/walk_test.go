@@ -7,6 +7,7 @@ import (
 	"os"
 	"reflect"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 	"unsafe"
@@ -70,15 +71,11 @@ func busy(t testing.TB) *Lobby {
 	do(seats[0], step.Swap, step.Input{Target: seats[1]})
 	do(seats[0], step.Steer, step.Input{X: 1000})
 	l.Step(&step.Input{At: l.Tick() + 30})
-	do(
-		seats[0],
-		step.Act,
-		step.Input{
-			Name:   "ask",
-			Target: seats[1],
-			Args:   []step.Named{{Name: "n", Value: sheet.IntValue(sheet.Integer, 3)}},
-		},
-	)
+	do(seats[0], step.Act, step.Input{
+		Name:   "ask",
+		Target: seats[1],
+		Args:   []step.Named{{Name: "n", Value: sheet.IntValue(sheet.Integer, 3)}},
+	})
 	do(seats[0], step.Act, step.Input{Name: "hold"})
 	do(seats[0], step.Act, step.Input{Name: "buy"})
 	do(seats[0], step.Act, step.Input{Name: "earn"})
@@ -271,8 +268,7 @@ func TestRestoreRefuses(t *testing.T) {
 	for want, data := range map[string][]byte{
 		"does not begin with": []byte("something else altogether"),
 		"is of version":       append([]byte("TVXCHKP9"), good[8:]...),
-		"hash is wrong": append(append([]byte(nil), good[:100]...), append([]byte{good[100] ^ 1},
-			good[101:]...)...),
+		"hash is wrong":       slices.Concat(good[:100], []byte{good[100] ^ 1}, good[101:]),
 	} {
 		if _, err := Restore(l.book, data); err == nil || !strings.Contains(err.Error(), want) {
 			t.Errorf("%v, wanted %q", err, want)

@@ -29,11 +29,8 @@ func (m *Match) aim(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
 // aimers find whom each aim hits; a test finds one that is left out. An action about
 // oneself hits nobody.
 var aimers = [rulebook.Aims]func(*Match, *sheet.Row, *rulebook.Action, aimed) step.Verdict{
-	rulebook.AimTarget: (*Match).aimTarget,
-	rulebook.AimLine:   (*Match).aimLine,
-	rulebook.AimArea:   (*Match).aimArea,
-	rulebook.AimCone:   (*Match).aimCone,
-}
+	rulebook.AimTarget: (*Match).aimTarget, rulebook.AimLine: (*Match).aimLine, rulebook.AimArea: (*Match).aimArea,
+	rulebook.AimCone: (*Match).aimCone}
 
 // aimable returns the n-th list of those whom an aim may hit, nil for one that it does
 // not look at: players, creatures, pieces.

@@ -26,9 +26,8 @@ func (m *Match) clearArgs() {
 
 // accept puts values where expressions find them: those of a player, or of a referee, who is
 // nobody.
-func (m *Match) accept(
-	s *Player, title string, takes []*sheet.Field, bounds []rulebook.Bound, args []step.Named,
-) step.Verdict {
+func (m *Match) accept(s *Player, title string, takes []*sheet.Field, bounds []rulebook.Bound,
+	args []step.Named) step.Verdict {
 	bad := func(format string, args ...any) step.Verdict {
 		return step.Verdict{Code: code.BadArgument, Reason: fmt.Sprintf(format, args...)}
 	}

@@ -22,12 +22,8 @@ func (m *Match) Check() error {
 		}
 	}
 	if len(m.queue)+len(m.hits)+len(m.winners) > 0 {
-		return fmt.Errorf(
-			"%d events, %d hits and %d winners wait after the step",
-			len(m.queue),
-			len(m.hits),
-			len(m.winners),
-		)
+		return fmt.Errorf("%d events, %d hits and %d winners wait after the step", len(m.queue), len(m.hits),
+			len(m.winners))
 	}
 	return nil
 }

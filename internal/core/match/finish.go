@@ -107,15 +107,9 @@ func (m *Match) stopClocks() {
 func (m *Match) hints() {
 	for i := range m.book.End.Hints {
 		h := &m.book.End.Hints[i]
-		values := []sheet.Value{
-			sheet.TextValue(h.Tint),
-			sheet.TextValue(h.Play),
-			sheet.TextValue(h.Say),
-			sheet.IntValue(sheet.Integer, h.Lasts),
-			sheet.IntValue(sheet.Integer, h.Strength),
-			sheet.IntValue(sheet.Integer, h.Hold),
-			sheet.TextValue(h.With),
-		}
+		values := []sheet.Value{sheet.TextValue(h.Tint), sheet.TextValue(h.Play), sheet.TextValue(h.Say),
+			sheet.IntValue(sheet.Integer, h.Lasts), sheet.IntValue(sheet.Integer, h.Strength),
+			sheet.IntValue(sheet.Integer, h.Hold), sheet.TextValue(h.With)}
 		if h.For == rulebook.HintEveryone {
 			m.out.Tell(step.Notice{Notice: rulebook.HintNotice, Values: values})
 			continue

@@ -115,12 +115,8 @@ func (m *Match) keepRecord(s *Player) {
 }
 
 // keepKinds are what the ways to keep do.
-var keepKinds = [...]step.ChangeKind{
-	rulebook.KeepLatest: step.ChangeSet,
-	rulebook.KeepBest:   step.ChangeRaise,
-	rulebook.KeepLowest: step.ChangeLower,
-	rulebook.KeepTotal:  step.ChangeAdd,
-}
+var keepKinds = [...]step.ChangeKind{rulebook.KeepLatest: step.ChangeSet, rulebook.KeepBest: step.ChangeRaise,
+	rulebook.KeepLowest: step.ChangeLower, rulebook.KeepTotal: step.ChangeAdd}
 
 // SavesDue tells whether changes have waited long enough: every seat's record is to be
 // saved then. While nothing can be saved they wait, and add up.

@@ -114,14 +114,8 @@ const maxArgSlots = 32
 
 // New returns the matches of a lobby that has just been opened: its sheets, its
 // source of chance, the output of its steps, its own sheet and its teams'.
-func New(
-	book *rulebook.Book,
-	st *sheet.Store,
-	rng *rand.Rand,
-	out *step.Output,
-	lobby *sheet.Row,
-	teams []*sheet.Row,
-) *Match {
+func New(book *rulebook.Book, st *sheet.Store, rng *rand.Rand, out *step.Output, lobby *sheet.Row,
+	teams []*sheet.Row) *Match {
 	m := &Match{book: book, st: st, rng: rng, out: out, lobby: lobby, teams: teams, run: run{toPhase: noPhase}}
 	m.none = st.GetOr(0, sheet.Match)
 	m.env = expr.Env{Store: st, Lobby: lobby, Match: m.none, Rate: book.Rate, Random: rng.Int64N,

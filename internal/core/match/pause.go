@@ -143,8 +143,7 @@ func (m *Match) AskResume(s *Player) step.Verdict {
 	case !s.Row.Flag(m.book.F.Player.Playing) && !m.isHost(s), m.book.Pause.Who == rulebook.PauseHost && !m.isHost(s),
 		m.book.Pause.Who == rulebook.PauseTeams && m.run.pause.by != s.Row.Team && !m.isHost(s),
 		m.book.Pause.Who == rulebook.PauseAnyone && m.run.pause.by != s.Row.ID && !m.isHost(s):
-		return step.Verdict{Code: code.PauseNobody, Reason: "only the player who paused or the host may resume " +
-			"play"}
+		return step.Verdict{Code: code.PauseNobody, Reason: "only the player who paused or the host may resume play"}
 	}
 	m.resumeSoon()
 	return step.Verdict{}

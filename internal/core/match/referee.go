@@ -29,12 +29,10 @@ func (m *Match) warnReferee() {
 	for _, a := range m.book.Actions {
 		if a.Referee != nil {
 			m.out.Tell(step.Notice{Notice: rulebook.NoRefereeNotice, Values: []sheet.Value{sheet.TextValue(a.Name)}})
-			m.out.Do(
-				step.Effect{
-					Kind: step.Unmanned,
-					Text: "the action " + a.Name + " asks a referee, and none is signed in",
-				},
-			)
+			m.out.Do(step.Effect{
+				Kind: step.Unmanned,
+				Text: "the action " + a.Name + " asks a referee, and none is signed in",
+			})
 			return
 		}
 	}
@@ -212,10 +210,7 @@ func (m *Match) decide(i int, yes bool) {
 		Notice: rulebook.DecidedNotice,
 		To:     sheet.OwnerOnly,
 		Of:     d.Seat,
-		Values: []sheet.Value{
-			sheet.TextValue(d.Action),
-			sheet.IntValue(sheet.Integer, int64(d.seq)),
-			sheet.IntValue(sheet.Flag, sheet.Bit(yes)),
-		},
+		Values: []sheet.Value{sheet.TextValue(d.Action), sheet.IntValue(sheet.Integer, int64(d.seq)),
+			sheet.IntValue(sheet.Flag, sheet.Bit(yes))},
 	})
 }

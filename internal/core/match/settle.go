@@ -82,10 +82,8 @@ func (m *Match) settleRules() {
 		}
 		if pass == maxPasses {
 			m.run.broken = fmt.Sprintf(
-				"rules went on setting off rules after %d passes (the rule in line %d among them)",
-				maxPasses,
-				m.lastRuleLine(),
-			)
+				"rules went on setting off rules after %d passes (the rule in line %d among them)", maxPasses,
+				m.lastRuleLine())
 			break
 		}
 		m.forget()

@@ -234,18 +234,8 @@ func cborHead(dst []byte, major byte, n uint64) []byte {
 	case n < 1<<32:
 		return append(dst, major|26, byte(n>>24), byte(n>>16), byte(n>>8), byte(n))
 	}
-	return append(
-		dst,
-		major|27,
-		byte(n>>56),
-		byte(n>>48),
-		byte(n>>40),
-		byte(n>>32),
-		byte(n>>24),
-		byte(n>>16),
-		byte(n>>8),
-		byte(n),
-	)
+	return append(dst, major|27, byte(n>>56), byte(n>>48), byte(n>>40), byte(n>>32), byte(n>>24), byte(n>>16),
+		byte(n>>8), byte(n))
 }
 
 // appendQuoted writes a text as JSON does. Texts of sheets are valid UTF-8.

@@ -147,15 +147,8 @@ func (o *onlooker) check(b *rulebook.Book, st *sheet.Store, h history, now sheet
 				v, seen := s.Get(f.Name)
 				switch {
 				case seen && !may || !seen && must:
-					return fmt.Errorf(
-						"%s %d: %s is seen: %v; must be: %v, may be: %v",
-						r.Kind,
-						r.ID,
-						f.Name,
-						seen,
-						must,
-						may,
-					)
+					return fmt.Errorf("%s %d: %s is seen: %v; must be: %v, may be: %v", r.Kind, r.ID, f.Name, seen,
+						must, may)
 				case seen && v != r.Get(f) && !(within > 0 && h.lately(r.ID, f.No, v, now, within)):
 					return fmt.Errorf("%s %d: %s is %v, should be %v", r.Kind, r.ID, f.Name, v, r.Get(f))
 				}
@@ -329,10 +322,8 @@ type world struct {
 
 func newWorld(t *testing.T, b *rulebook.Book, seed uint64) *world {
 	s := b.Ground.Sight
-	face := replica.NewFace(
-		b.Schema,
-		&replica.Sight{Near: s.Near, Far: s.Far, Every: s.Every, Player: b.F.Player.Pos, Piece: b.F.Piece.Pos},
-	)
+	face := replica.NewFace(b.Schema,
+		&replica.Sight{Near: s.Near, Far: s.Far, Every: s.Every, Player: b.F.Player.Pos, Piece: b.F.Piece.Pos})
 	schema, err := face.Described.Schema()
 	if err != nil {
 		t.Fatal(err)

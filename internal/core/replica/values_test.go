@@ -63,10 +63,8 @@ func TestValuesAtTheirEdges(t *testing.T) {
 	st.SetInt(p, field("mood"), 1)
 	st.Set(p, field("notes"), sheet.Value{Type: sheet.List, S: sheet.ListOf([]string{"a,b", "[", "<é>", ""}, true)})
 	st.SetClock(p, field("clock"), 1200, -1, 256)
-	for _, n := range []int64{
-		0, 1, 23, 24, 255, 256, 65535, 65536, 1<<32 - 1, 1 << 32, 1<<63 - 1, -1, -24, -25, -256, -257, -65536, -65537,
-		-1 << 63,
-	} {
+	for _, n := range []int64{0, 1, 23, 24, 255, 256, 65535, 65536, 1<<32 - 1, 1 << 32, 1<<63 - 1, -1, -24, -25, -256,
+		-257, -65536, -65537, -1 << 63} {
 		st.SetInt(p, field("n"), n)
 		st.SetInt(p, field("x"), n)
 		st.Set(p, field("pile"), sheet.Value{Type: sheet.List, S: fmt.Sprintf("%d,0,%d", n, n)})
@@ -312,18 +310,8 @@ func TestWhatASnapshotChanges(t *testing.T) {
 			got = append(got, fmt.Sprint(ch.Sheet.ID, field, ch.Appeared, ch.Gone, ch.Old.N[0], ch.New.N[0]))
 		}
 	}
-	want := []string{
-		fmt.Sprint(
-			gone.ID,
-			"",
-			false,
-			true,
-			0,
-			0,
-		),
-		fmt.Sprint(p.ID, "n", false, false, 0, 9),
-		fmt.Sprint(came.ID, "", true, false, 0, 0),
-	}
+	want := []string{fmt.Sprint(gone.ID, "", false, true, 0, 0), fmt.Sprint(p.ID, "n", false, false, 0, 9),
+		fmt.Sprint(came.ID, "", true, false, 0, 0)}
 	if !slices.Equal(got, want) {
 		t.Errorf("told %q, not %q", got, want)
 	}
@@ -358,10 +346,8 @@ func TestComparing(t *testing.T) {
 		}
 		got = append(got, fmt.Sprint(d.Sheet, " ", name, " ", d.Want != nil, d.Found != nil))
 	}
-	wanted := []string{
-		fmt.Sprint(p.ID, " n true false"), fmt.Sprint(p.ID, " on true true"), fmt.Sprint(gone.ID, " all true false"),
-		fmt.Sprint(added.ID, " all false true"),
-	}
+	wanted := []string{fmt.Sprint(p.ID, " n true false"), fmt.Sprint(p.ID, " on true true"),
+		fmt.Sprint(gone.ID, " all true false"), fmt.Sprint(added.ID, " all false true")}
 	if !slices.Equal(got, wanted) {
 		t.Errorf("the copies differ in %q, wanted %q", got, wanted)
 	}

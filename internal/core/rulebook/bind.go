@@ -194,17 +194,14 @@ func (b *binder) watched() {
 }
 
 func (b *binder) warn(n *node, code, format string, args ...any) {
-	b.problems = append(
-		b.problems,
-		Problem{
-			Severity: Warning,
-			Code:     code,
-			Line:     n.line,
-			Column:   n.col,
-			At:       n.path,
-			Message:  fmt.Sprintf(format, args...),
-		},
-	)
+	b.problems = append(b.problems, Problem{
+		Severity: Warning,
+		Code:     code,
+		Line:     n.line,
+		Column:   n.col,
+		At:       n.path,
+		Message:  fmt.Sprintf(format, args...),
+	})
 }
 
 func (b *binder) fail(n *node, code, wanted, format string, args ...any) *Problem {

@@ -155,13 +155,8 @@ func (b *binder) also(n *node, a *Action) {
 	}
 	for _, key := range []string{"cooldown", "lasts", "referee"} {
 		if v := n.get(key); v != nil && !v.implied && v.text != "0s" {
-			b.fail(
-				v,
-				"not-here",
-				"",
-				"an action of the lobby has no %s: it needs play time, which stands still there",
-				key,
-			)
+			b.fail(v, "not-here", "", "an action of the lobby has no %s: it needs play time, which stands still there",
+				key)
 		}
 	}
 }
@@ -178,19 +173,16 @@ func (b *binder) amounts(n *node, key string, scope expr.Scope) []Amount {
 			f, kind = b.book.Schema.Field(sheet.Record, e.key), sheet.Record
 		}
 		if f == nil || f.Type != sheet.Integer && f.Type != sheet.Number || f.Derived && key == "cost" {
-			b.problems = append(
-				b.problems,
-				Problem{
-					Severity: Error,
-					Code:     "unknown-name",
-					Line:     e.line,
-					Column:   e.col,
-					At:       n.path,
-					Message:  "neither the player sheet nor the record has an integer or number called " + e.key,
-					Nearest:  Nearest(e.key, b.numericFields()),
-					word:     e.key,
-				},
-			)
+			b.problems = append(b.problems, Problem{
+				Severity: Error,
+				Code:     "unknown-name",
+				Line:     e.line,
+				Column:   e.col,
+				At:       n.path,
+				Message:  "neither the player sheet nor the record has an integer or number called " + e.key,
+				Nearest:  Nearest(e.key, b.numericFields()),
+				word:     e.key,
+			})
 			continue
 		}
 		if p := b.compile(e.value, scope, expr.Want{Field: f}); p != nil {

@@ -20,13 +20,8 @@ func (b *binder) takeArenas(s *structure, docs []*node) {
 		}
 		n := d.get("arena")
 		if files == nil || !slices.ContainsFunc(files.items, func(f *node) bool { return f.text == n.text }) {
-			b.fail(
-				n,
-				"unknown-name",
-				"a name that stands under arenas.files",
-				"the rulebook has no arena file %q",
-				n.text,
-			)
+			b.fail(n, "unknown-name", "a name that stands under arenas.files", "the rulebook has no arena file %q",
+				n.text)
 		}
 		here[n.text] = d
 	}
@@ -159,11 +154,8 @@ func (b *binder) middle(n *node, g *Ground) {
 		r = b.book.Movement.Radius
 	}
 	if !g.Free(g.Width/2, g.Height/2, r) {
-		b.warn(
-			n,
-			"spawn-in-wall",
-			"without spawn points players appear in the middle of the ground, and that is in a wall",
-		)
+		b.warn(n, "spawn-in-wall",
+			"without spawn points players appear in the middle of the ground, and that is in a wall")
 	}
 }
 

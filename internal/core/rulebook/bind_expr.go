@@ -75,13 +75,8 @@ const (
 // room counts an expression and tells whether it is one too many.
 func (b *binder) room(n *node) bool {
 	if b.expressions++; b.expressions == maxExpressions+1 {
-		b.fail(
-			n,
-			"too-many",
-			"",
-			"the rulebook has more than %d expressions; the rest is not looked at",
-			maxExpressions,
-		)
+		b.fail(n, "too-many", "", "the rulebook has more than %d expressions; the rest is not looked at",
+			maxExpressions)
 	}
 	if b.checker.Work > maxWork && !b.worked {
 		b.worked = true
@@ -115,13 +110,8 @@ func (b *binder) path(n *node, key string, scope expr.Scope) *expr.Path {
 	case p.Field.Derived:
 		b.fail(v, "derived", "", "%s is derived; only its own expression writes it", v.text)
 	case p.Field.BuiltIn && !slices.Contains(writable, p.Field.Name):
-		b.fail(
-			v,
-			"built-in",
-			"a declared field, or one of "+strings.Join(writable, ", "),
-			"%s is kept by the service",
-			v.text,
-		)
+		b.fail(v, "built-in", "a declared field, or one of "+strings.Join(writable, ", "), "%s is kept by the service",
+			v.text)
 	default:
 		b.uses.wrote(p.Kind, p.Field)
 		return p

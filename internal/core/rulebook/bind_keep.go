@@ -27,14 +27,8 @@ func (b *binder) recordRules() {
 		b.recordRule(e, e.value, false)
 	}
 	if n := len(b.book.Record); n > maxRecord {
-		b.fail(
-			b.top.get("record"),
-			"too-many",
-			"",
-			"%d fields, the game's with them; at most %d are allowed",
-			n,
-			maxRecord,
-		)
+		b.fail(b.top.get("record"), "too-many", "", "%d fields, the game's with them; at most %d are allowed", n,
+			maxRecord)
 	}
 	b.storedOnce()
 }

@@ -62,13 +62,8 @@ func (b *binder) listStart(v *node, f *sheet.Field, most *node) {
 		from, err := strconv.ParseInt(lo, 10, 64)
 		to, err2 := strconv.ParseInt(hi, 10, 64)
 		if err != nil || err2 != nil || to < from || to-from >= int64(f.Most) {
-			b.fail(
-				v,
-				"out-of-range",
-				fmt.Sprintf("a range of at most %d integers, such as 1..%d", f.Most, f.Most),
-				"%s",
-				v.shown(),
-			)
+			b.fail(v, "out-of-range", fmt.Sprintf("a range of at most %d integers, such as 1..%d", f.Most, f.Most),
+				"%s", v.shown())
 			return
 		}
 		var items []string

@@ -36,13 +36,9 @@ func (b *binder) pieces() {
 			b.failEntry(e, "needs-ground", "pieces lie on a ground; declare its width and height")
 		}
 		if p.Bearer != NoPiece && p.Keep > 0 {
-			b.warn(
-				n,
-				"kept-bearer",
-				"another one is placed while somebody holds the bearer %s; say keep: 0, and place it by "+
-					"an effect",
-				b.book.Bearers[p.Bearer].Name,
-			)
+			b.warn(n, "kept-bearer",
+				"another one is placed while somebody holds the bearer %s; say keep: 0, and place it by an effect",
+				b.book.Bearers[p.Bearer].Name)
 		}
 		b.book.Pieces = append(b.book.Pieces, p)
 	}

@@ -158,24 +158,17 @@ func (b *binder) win() {
 		b.fail(n.get("by"), "not-here", "players", "there are no teams in this rulebook")
 	}
 	if t := b.top.get("teams").get("tie"); t != nil && t.text == TieWeakest.String() && !w.Teams {
-		b.fail(
-			t,
-			"not-here",
-			"first or random",
-			"the weakest team is the last in the order of win, but there players win",
-		)
+		b.fail(t, "not-here", "first or random",
+			"the weakest team is the last in the order of win, but there players win")
 	}
 	w.Order, w.Last = b.order(n), b.flag(n, "last")
 	for _, item := range b.list(n, "ends") {
-		w.Ends = append(
-			w.Ends,
-			MatchEnd{
-				Line:    item.line,
-				If:      b.condition(item, "if", scopeMatch),
-				Because: b.text(item, "because"),
-				Winner:  b.winner(item, scopeMatch),
-			},
-		)
+		w.Ends = append(w.Ends, MatchEnd{
+			Line:    item.line,
+			If:      b.condition(item, "if", scopeMatch),
+			Because: b.text(item, "because"),
+			Winner:  b.winner(item, scopeMatch),
+		})
 	}
 	if r := b.book.Rounds; r != nil && r.Order == nil {
 		r.Order = w.Order

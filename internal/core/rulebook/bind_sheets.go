@@ -24,13 +24,8 @@ func (b *binder) sheets() {
 			b.uses.wrote(sheet.Lobby, f)
 			if t := f.Type; t == sheet.Ref || t == sheet.List || t == sheet.Clock || t == sheet.Position ||
 				o.value.get("is") != nil {
-				b.fail(
-					o.value,
-					"wrong-type",
-					"integer, number, text, flag or choice",
-					"an option cannot be a %s",
-					o.value.get("type").text,
-				)
+				b.fail(o.value, "wrong-type", "integer, number, text, flag or choice", "an option cannot be a %s",
+					o.value.get("type").text)
 			}
 		}
 	}
@@ -70,17 +65,14 @@ func (b *binder) fields(k sheet.Kind, n *node) {
 }
 
 func (b *binder) failEntry(e entry, code, format string, args ...any) {
-	b.problems = append(
-		b.problems,
-		Problem{
-			Severity: Error,
-			Code:     code,
-			Line:     e.line,
-			Column:   e.col,
-			At:       e.value.path,
-			Message:  fmt.Sprintf(format, args...),
-		},
-	)
+	b.problems = append(b.problems, Problem{
+		Severity: Error,
+		Code:     code,
+		Line:     e.line,
+		Column:   e.col,
+		At:       e.value.path,
+		Message:  fmt.Sprintf(format, args...),
+	})
 }
 
 // field reads one declaration. Where it is wrong, what comes back can still be
@@ -289,14 +281,8 @@ func (b *binder) derivedOfKind(k sheet.Kind, no int, n *node, left []*Derived, w
 			where[d], i = e.value.get("is"), len(left)
 			left = append(left, d)
 		} else if is := e.value.get("is"); is.text != where[left[i]].text {
-			b.fail(
-				is,
-				"taken",
-				"",
-				"another kind of %s derives %s in another way; call one of them something else",
-				k,
-				e.key,
-			)
+			b.fail(is, "taken", "", "another kind of %s derives %s in another way; call one of them something else", k,
+				e.key)
 		}
 		left[i].Kinds |= 1 << no
 	}
@@ -345,13 +331,8 @@ func (b *binder) derived() {
 			return !slices.ContainsFunc(left, func(c *Derived) bool { return reads(a, c) })
 		})
 		if i < 0 {
-			b.fail(
-				where[left[0]],
-				"circle",
-				"",
-				"%s is derived from itself, directly or through others",
-				left[0].Field.Name,
-			)
+			b.fail(where[left[0]], "circle", "", "%s is derived from itself, directly or through others",
+				left[0].Field.Name)
 			return
 		}
 		if d := left[i]; d.Is.Const { // nothing that it reads ever changes: it is found when the sheet appears

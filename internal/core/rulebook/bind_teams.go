@@ -30,10 +30,8 @@ func (b *binder) teams() {
 		t.List = append(t.List, team)
 	}
 	for i := 1; i <= int(b.int(n, "number")); i++ {
-		t.List = append(
-			t.List,
-			Team{Name: fmt.Sprintf("team%d", i), Title: fmt.Sprintf("Team %d", i), Least: least, Most: most},
-		)
+		t.List = append(t.List,
+			Team{Name: fmt.Sprintf("team%d", i), Title: fmt.Sprintf("Team %d", i), Least: least, Most: most})
 	}
 	if len(t.List) == 0 {
 		b.fail(n, "empty", "at least one team", "no team is declared")
@@ -64,14 +62,8 @@ func (b *binder) seats() {
 		Local:    int(b.int(n, "local")),
 	}
 	if k.Players.Least > k.Players.Most {
-		b.fail(
-			n,
-			"out-of-range",
-			"least to be at most most",
-			"least is %d and most is %d",
-			k.Players.Least,
-			k.Players.Most,
-		)
+		b.fail(n, "out-of-range", "least to be at most most", "least is %d and most is %d", k.Players.Least,
+			k.Players.Most)
 	}
 	s := b.section("spectators")
 	k.Spectators = Spectators{Most: int(b.int(s, "most")), Delay: b.ticks(s, "delay")}
@@ -89,15 +81,8 @@ func (b *binder) teamSizes() {
 			t.Most = k.Players.Most
 		}
 		if t.Least > t.Most {
-			b.fail(
-				n,
-				"out-of-range",
-				"least to be at most most",
-				"team %s: least is %d and most is %d",
-				t.Name,
-				t.Least,
-				t.Most,
-			)
+			b.fail(n, "out-of-range", "least to be at most most", "team %s: least is %d and most is %d", t.Name,
+				t.Least, t.Most)
 		}
 		least, most = least+t.Least, most+t.Most
 	}
@@ -108,23 +93,13 @@ func (b *binder) teamSizes() {
 		b.fail(n, "team-sizes", "", "the teams need %d players together, but players.most is %d", least, k.Players.Most)
 	}
 	if most < k.Players.Most {
-		b.warn(
-			n,
-			"team-sizes",
-			"the teams have room for %d players, but players.most is %d: the rest cannot be seated",
-			most,
-			k.Players.Most,
-		)
+		b.warn(n, "team-sizes", "the teams have room for %d players, but players.most is %d: the rest cannot be seated",
+			most, k.Players.Most)
 	}
 	if least > k.Players.Least && b.top.get("players").get("least") != nil &&
 		!b.top.get("players").get("least").implied {
-		b.warn(
-			n,
-			"team-sizes",
-			"the teams need %d players together, so players.least of %d never suffices",
-			least,
-			k.Players.Least,
-		)
+		b.warn(n, "team-sizes", "the teams need %d players together, so players.least of %d never suffices", least,
+			k.Players.Least)
 	}
 }
 
@@ -155,14 +130,8 @@ func (b *binder) sight(n *node) *Sight {
 	}
 	s := &Sight{Near: b.length(n, "near"), Far: b.length(n, "far"), Every: b.ticks(n, "every")}
 	if s.Far < s.Near {
-		b.fail(
-			n.get("far"),
-			"out-of-range",
-			"far to be at least near",
-			"far is %s and near is %s",
-			showLength(s.Far),
-			showLength(s.Near),
-		)
+		b.fail(n.get("far"), "out-of-range", "far to be at least near", "far is %s and near is %s", showLength(s.Far),
+			showLength(s.Near))
 	}
 	return s
 }
@@ -236,10 +205,8 @@ func (b *binder) declareKinds() {
 			b.failEntry(e, "taken", "the match sheet has a field %q already; call the bearer something else", e.key)
 			continue
 		}
-		f, err := k.Schema.Add(
-			sheet.Match,
-			sheet.Field{Name: e.key, Title: b.text(e.value, "title"), Type: sheet.Ref, Of: sheet.Player, BuiltIn: true},
-		)
+		f, err := k.Schema.Add(sheet.Match,
+			sheet.Field{Name: e.key, Title: b.text(e.value, "title"), Type: sheet.Ref, Of: sheet.Player, BuiltIn: true})
 		if err != nil {
 			b.failEntry(e, "too-many", "%s", err)
 			continue
@@ -261,26 +228,16 @@ func (b *binder) bearerPiece(n *node) int {
 		no := max(b.indexOf(v, "piece", b.mapKeys("pieces")), NoPiece)
 		for _, x := range b.book.Bearers {
 			if no != NoPiece && x.Piece == no {
-				b.fail(
-					v,
-					"taken",
-					"a kind of piece of its own",
-					"the bearer %s is the piece %s already",
-					x.Name,
-					v.text,
-				)
+				b.fail(v, "taken", "a kind of piece of its own", "the bearer %s is the piece %s already", x.Name,
+					v.text)
 			}
 		}
 		return no
 	}
 	for _, key := range []string{"gone", "out", "away"} {
 		if v := n.get(key); v != nil && v.text == HeirDrop.String() {
-			b.fail(
-				v,
-				"missing-key",
-				"piece: the kind of piece that it is then",
-				"nothing can be dropped that is no piece",
-			)
+			b.fail(v, "missing-key", "piece: the kind of piece that it is then",
+				"nothing can be dropped that is no piece")
 		}
 	}
 	return NoPiece

@@ -82,13 +82,9 @@ func (b *binder) shape(n *node) (z Shape) {
 		v = append(v, mm)
 	}
 	if len(v) != want {
-		b.fail(
-			n.get(key),
-			"wrong-type",
-			map[string]string{"circle": "[x, y, radius]", "box": "[left, top, right, bottom]"}[key],
-			"%d lengths",
-			len(v),
-		)
+		b.fail(n.get(key), "wrong-type",
+			map[string]string{"circle": "[x, y, radius]", "box": "[left, top, right, bottom]"}[key], "%d lengths",
+			len(v))
 		return z
 	}
 	if key == "circle" {

@@ -162,10 +162,7 @@ func init() {
 			[]Verb{Tell},
 			[]key{
 				expression("to", "With `notice`: who gets it: `everyone`, `team`, `owner` or `referees`."),
-				expression(
-					"of",
-					"With `notice`: the player who gets it, or whose team does (default: `me`).",
-				),
+				expression("of", "With `notice`: the player who gets it, or whose team does (default: `me`)."),
 				{name: "with", spec: mapOf(anExpression, 16), doc: "With `notice`: its contents, by name."},
 				{
 					name: "needed",
@@ -222,10 +219,7 @@ func init() {
 		{
 			expression("if", "Do `then` if this holds, `else` otherwise."),
 			[]Verb{If},
-			[]key{
-				{name: "then", spec: nested, doc: "With `if`."},
-				{name: "else", spec: nested, doc: "With `if`."},
-			},
+			[]key{{name: "then", spec: nested, doc: "With `if`."}, {name: "else", spec: nested, doc: "With `if`."}},
 			(*binder).effectIf,
 		},
 		{
@@ -247,20 +241,16 @@ func init() {
 		{
 			key{name: "put", spec: aField, doc: "The list to add an item to; a full list stays as it is."},
 			[]Verb{Put},
-			[]key{
-				expression("item", "With `put`: the item. With `take`: takes the first one equal to this."),
-				{
-					name: "where",
-					spec: whereWords.spec(WhereFirst, WhereLast, WhereRandom),
-					doc: "With `put`: in the `first`, `last` (default) or a `random` place. With `take`: which " +
-						"one to take (default: the first).",
-				},
-			},
+			[]key{expression("item", "With `put`: the item. With `take`: takes the first one equal to this."), {
+				name: "where",
+				spec: whereWords.spec(WhereFirst, WhereLast, WhereRandom),
+				doc: "With `put`: in the `first`, `last` (default) or a `random` place. With `take`: which " +
+					"one to take (default: the first).",
+			}},
 			(*binder).effectPut,
 		},
 		{
-			key{name: "take", spec: aField, doc: "The list to take items from; items that are not there are " +
-				"skipped."},
+			key{name: "take", spec: aField, doc: "The list to take items from; items that are not there are skipped."},
 			[]Verb{Take},
 			[]key{
 				expression("item", ""),
@@ -278,8 +268,7 @@ func init() {
 		},
 		{key{name: "shuffle", spec: aField, doc: "The list to shuffle."}, []Verb{ShuffleList}, nil,
 			(*binder).effectShuffle},
-		{key{name: "empty", spec: aField, doc: "The list to clear."}, []Verb{Empty}, nil,
-			(*binder).effectEmpty},
+		{key{name: "empty", spec: aField, doc: "The list to clear."}, []Verb{Empty}, nil, (*binder).effectEmpty},
 		{expression("join", "The player to move to the team in `to`, if it has room, regardless of `teams`."),
 			[]Verb{JoinTeam}, []key{expression("to", "With `join`: the team.")}, (*binder).effectJoin},
 		{
@@ -294,10 +283,7 @@ func init() {
 			(*binder).effectSides,
 		},
 		{
-			expression(
-				"bench",
-				"The player to take off the ground until `unbench`: not out, but not in play either.",
-			),
+			expression("bench", "The player to take off the ground until `unbench`: not out, but not in play either."),
 			[]Verb{Bench},
 			nil,
 			(*binder).effectOnPlayer,

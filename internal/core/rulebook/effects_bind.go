@@ -128,14 +128,8 @@ func (b *binder) effectClock(n, v *node, scope expr.Scope, e *Effect) {
 	if into != nil {
 		e.Into = b.path(n, "into", scope)
 		if e.Into != nil && e.Into.Field.Type != sheet.Integer {
-			b.fail(
-				into,
-				"wrong-type",
-				"an integer field for the milliseconds",
-				"%s is of type %s",
-				into.text,
-				e.Into.Field.Type,
-			)
+			b.fail(into, "wrong-type", "an integer field for the milliseconds", "%s is of type %s", into.text,
+				e.Into.Field.Type)
 		}
 	}
 }

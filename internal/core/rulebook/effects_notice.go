@@ -34,10 +34,8 @@ func (b *binder) noticeFields(n, v *node, scope expr.Scope, e *Effect) {
 		if p == nil {
 			return
 		}
-		schema.Add(
-			sheet.Match,
-			sheet.Field{Name: w.key, Type: p.Type.Of, Of: p.Type.Kind},
-		) // names of a map are not written twice
+		schema.Add(sheet.Match,
+			sheet.Field{Name: w.key, Type: p.Type.Of, Of: p.Type.Kind}) // names of a map are not written twice
 		e.With = append(e.With, p)
 	}
 	fields := schema.Fields(sheet.Match)
@@ -45,19 +43,11 @@ func (b *binder) noticeFields(n, v *node, scope expr.Scope, e *Effect) {
 		if known.Name != v.text {
 			continue
 		}
-		same := slices.EqualFunc(
-			known.Fields,
-			fields,
-			func(a, c *sheet.Field) bool { return a.Name == c.Name && a.Type == c.Type && a.Of == c.Of },
-		)
+		same := slices.EqualFunc(known.Fields, fields,
+			func(a, c *sheet.Field) bool { return a.Name == c.Name && a.Type == c.Type && a.Of == c.Of })
 		if !same {
-			b.fail(
-				v,
-				"notice-differs",
-				"the same names, types and order everywhere",
-				"the notice %q says other things elsewhere",
-				v.text,
-			)
+			b.fail(v, "notice-differs", "the same names, types and order everywhere",
+				"the notice %q says other things elsewhere", v.text)
 		}
 		e.Notice = known
 		return

@@ -300,13 +300,8 @@ var (
 	HintNotice = ownNotice("hint", -1, textOf("tint"), textOf("play"), textOf("say"),
 		numberOf("lasts"), numberOf("strength"), numberOf("hold"), textOf("with"))
 	NoRefereeNotice = ownNotice("no_referee", -2, textOf("action"))
-	DecidedNotice   = ownNotice(
-		"decided",
-		-3,
-		textOf("action"),
-		numberOf("intent"),
-		sheet.Field{Name: "yes", Type: sheet.Flag},
-	)
+	DecidedNotice   = ownNotice("decided", -3, textOf("action"), numberOf("intent"),
+		sheet.Field{Name: "yes", Type: sheet.Flag})
 	SwapNotice    = ownNotice("swap_wanted", -4, sheet.Field{Name: "by", Type: sheet.Ref, Of: sheet.Player})
 	PromiseNotice = ownNotice("promise_broken", -5, textOf("promise"), numberOf("line"))
 	OwnNotices    = []*Notice{HintNotice, NoRefereeNotice, DecidedNotice, SwapNotice, PromiseNotice}
@@ -330,14 +325,8 @@ func ownNotice(name string, no int, fields ...sheet.Field) *Notice {
 var (
 	recordTypes = []string{sheet.Integer.String(), sheet.Number.String(), sheet.Text.String(), sheet.Flag.String(),
 		sheet.Choice.String(), sheet.Position.String()}
-	fieldTypes = append(
-		append([]string(nil), recordTypes...),
-		sheet.Player.String(),
-		sheet.Team.String(),
-		sheet.Creature.String(),
-		sheet.Clock.String(),
-		sheet.List.String(),
-	)
+	fieldTypes = append(append([]string(nil), recordTypes...), sheet.Player.String(), sheet.Team.String(),
+		sheet.Creature.String(), sheet.Clock.String(), sheet.List.String())
 	// What a list may hold.
 	itemTypes = []string{sheet.Integer.String(), sheet.Text.String(), sheet.Choice.String(), sheet.Player.String(),
 		sheet.Team.String(), sheet.Creature.String()}

@@ -66,13 +66,9 @@ func (b *binder) idleActions() {
 			b.warn(e.value, "action-idle", "the action %q does nothing: it has no effects", e.key)
 		}
 		if a.Phases&open == 0 && a.Also == 0 {
-			b.warn(
-				e.value,
-				"action-frozen",
-				"the action %q is never taken: inputs are frozen in its phases; say also: [frozen] "+
-					"if it is meant",
-				e.key,
-			)
+			b.warn(e.value, "action-frozen",
+				"the action %q is never taken: inputs are frozen in its phases; say also: [frozen] if it is meant",
+				e.key)
 		}
 	}
 }
@@ -229,13 +225,8 @@ func (b *binder) unusedFields() {
 			if !b.uses.writes[k].Has(f.No) {
 				b.warn(e.value, "field-unset", "nothing ever sets %s.%s: it keeps its start", k, e.key)
 			} else if f.See == sheet.RefereesOnly && !b.uses.reads[k].Has(f.No) && !b.hasReferee() {
-				b.warn(
-					e.value,
-					"field-unseen",
-					"nobody sees %s.%s: no rule reads it and no action asks a referee",
-					k,
-					e.key,
-				)
+				b.warn(e.value, "field-unseen", "nobody sees %s.%s: no rule reads it and no action asks a referee", k,
+					e.key)
 			}
 		}
 	}
@@ -262,12 +253,8 @@ func (b *binder) ungranted() {
 	}
 	for i, e := range b.entries(b.top, "actions") {
 		if have&(1<<i) == 0 {
-			b.warn(
-				e.value,
-				"action-ungranted",
-				"no kit that a player has at the start or is granted holds the action %q",
-				e.key,
-			)
+			b.warn(e.value, "action-ungranted",
+				"no kit that a player has at the start or is granted holds the action %q", e.key)
 		}
 	}
 }
@@ -290,11 +277,7 @@ func (b *binder) idleCreatures() {
 // endlessTurns warns of turns that nothing ends.
 func (b *binder) endlessTurns() {
 	if t := b.book.Turns; t != nil && t.Length == 0 && t.Clock == 0 && !b.uses.passes {
-		b.warn(
-			b.top.get("turns"),
-			"turn-endless",
-			"a turn never ends: no effect passes it on ({turn: next}), and it has "+
-				"neither a length nor a clock",
-		)
+		b.warn(b.top.get("turns"), "turn-endless",
+			"a turn never ends: no effect passes it on ({turn: next}), and it has neither a length nor a clock")
 	}
 }

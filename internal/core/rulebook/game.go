@@ -189,13 +189,8 @@ func (b *binder) shared(part, name string, may ...string) *node {
 		}
 		for _, x := range e.value.entries {
 			if !x.value.implied && !slices.Contains(may, x.key) {
-				b.failEntry(
-					x,
-					"not-here",
-					"the game declares %s; a rulebook says only %s of it",
-					name,
-					strings.Join(may, ", "),
-				)
+				b.failEntry(x, "not-here", "the game declares %s; a rulebook says only %s of it", name,
+					strings.Join(may, ", "))
 			}
 		}
 		return e.value

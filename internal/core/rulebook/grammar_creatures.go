@@ -142,8 +142,7 @@ var moveObject = &object{
 			doc: "With `along`, after the last point: start `again` from the first, go `back` the way it came, " +
 				"or `stay`.",
 		},
-		{name: "wander", spec: length(1, maxSide), doc: "To random places within this distance of where it " +
-			"appeared."},
+		{name: "wander", spec: length(1, maxSide), doc: "To random places within this distance of where it appeared."},
 		{name: "stand", spec: flag, doc: "Nowhere: it stands still."},
 		{name: "speed", spec: length(1, 100*1000), doc: "Overrides the creature's own speed."},
 	},
@@ -151,8 +150,7 @@ var moveObject = &object{
 
 var actObject = &object{
 	name: "act",
-	doc: "Something that a creature can do. Its effects read the creature as `creature` and the one hit as " +
-		"`target`.",
+	doc:  "Something that a creature can do. Its effects read the creature as `creature` and the one hit as `target`.",
 	example: `creatures:
   crab:
     fields: {grip: {type: integer, start: 3}}
@@ -238,8 +236,7 @@ actions:
 			name: "tell",
 			spec: duration(0, 10*second),
 			def:  "0s",
-			doc: "The shortest time between two updates of its position, which clients can compute from " +
-				"`piece.way`.",
+			doc:  "The shortest time between two updates of its position, which clients can compute from `piece.way`.",
 		},
 	},
 }

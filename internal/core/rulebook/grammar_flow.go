@@ -17,18 +17,16 @@ var ruleObject = &object{
   - on: start
     do: [{reset: match.bell.points}]`,
 	keys: []key{
-		{name: "when", spec: anExpression, doc: "A condition. The rule acts each time it changes from false to " +
-			"true."},
+		{name: "when", spec: anExpression, doc: "A condition. The rule acts each time it changes from false to true."},
 		{name: "every", spec: duration(50, hour), doc: "An interval of play time."},
 		{name: "on", spec: eventSpec(), doc: eventDoc()},
 		{
 			name: "for",
 			spec: name.offering(forWords...),
 			def:  forMatch,
-			doc: "Whether the rule acts once for the `match`, or for each of the `teams` (as `team`), `players` " +
-				"(as `me`), `creatures` (as `creature`) or `zones` (as `zone`), or for each of one kind of " +
-				"creature or zone, by name. Creatures and zones without the fields that its conditions read are " +
-				"skipped.",
+			doc: "Whether the rule acts once for the `match`, or for each of the `teams` (as `team`), `players` (as " +
+				"`me`), `creatures` (as `creature`) or `zones` (as `zone`), or for each of one kind of creature or " +
+				"zone, by name. Creatures and zones without the fields that its conditions read are skipped.",
 		},
 		{name: "if", spec: anExpression, doc: "A further condition."},
 		{
@@ -73,8 +71,7 @@ var phaseObject = &object{
 			name: "inputs",
 			spec: inputsFrozen.spec(),
 			def:  inputsFrozen.not,
-			doc: "Whether actions and steering are accepted. Actions with `also: [frozen]` are accepted either " +
-				"way.",
+			doc:  "Whether actions and steering are accepted. Actions with `also: [frozen]` are accepted either way.",
 		},
 		{
 			name: "next",
@@ -138,10 +135,8 @@ var roundsObject = &object{
 
 var rankObject = &object{
 	name: "rank", doc: "One step of an order, on `me` or on `team`.", oneOf: []string{"most", "least"},
-	keys: []key{
-		{name: "most", spec: anExpression, doc: "More is better."},
-		{name: "least", spec: anExpression, doc: "Less is better."},
-	},
+	keys: []key{{name: "most", spec: anExpression, doc: "More is better."},
+		{name: "least", spec: anExpression, doc: "Less is better."}},
 }
 
 var winObject = &object{
@@ -282,10 +277,9 @@ var hintObject = &object{
 var recordObject = &object{
 	name: "record field",
 	doc: "Something kept for a player between matches. It is loaded before the player gets control and read as " +
-		"`record.NAME`. Changes by effects are saved within `save_every` and at the end of each round; `of` is " +
-		"saved at the end of the match, however it ends, and when the player leaves. A player in two lobbies has " +
-		"one record: what both add is added up, the best of both is kept, and each lobby sees the changes of the " +
-		"other.",
+		"`record.NAME`. Changes by effects are saved within `save_every` and at the end of each round; `of` is saved " +
+		"at the end of the match, however it ends, and when the player leaves. A player in two lobbies has one " +
+		"record: what both add is added up, the best of both is kept, and each lobby sees the changes of the other.",
 	example: `record:
   matches: {keep: total, of: 1}
   coins: {min: 0, max: 9999, start: 20, was: [money]}
@@ -295,8 +289,7 @@ var recordObject = &object{
 		{name: "type", spec: word(recordTypes...), def: sheet.Integer.String(), doc: "As for a field."},
 		{name: "title", spec: text(40), doc: "The display name."},
 		{name: "start", spec: scalar, doc: "The value for a new player."},
-		{name: "min", spec: scalar, doc: "The least value of an integer or number; smaller values are raised to " +
-			"it."},
+		{name: "min", spec: scalar, doc: "The least value of an integer or number; smaller values are raised to it."},
 		{name: "max", spec: scalar, doc: "The greatest value; for a text, the most characters."},
 		{name: "words", spec: names, doc: "The words of a choice."},
 		{name: "see", spec: seeSpec, def: sheet.OwnerOnly.String(), doc: "Who sees it."},
@@ -386,8 +379,7 @@ var boardObject = &object{
 		{
 			name: "clients",
 			spec: obj(boundsObject),
-			doc: "Lets clients post too, within these bounds. Without it only the service and service keys " +
-				"post.",
+			doc:  "Lets clients post too, within these bounds. Without it only the service and service keys post.",
 		},
 	},
 }
@@ -397,8 +389,7 @@ var boundsObject = &object{
 	keys: []key{
 		{name: "min", spec: integer(-1<<53, 1<<53), required: true, doc: "The least."},
 		{name: "max", spec: integer(-1<<53, 1<<53), required: true, doc: "The greatest."},
-		{name: "every", spec: duration(0, day), def: "0s", doc: "The shortest time between two posts by one " +
-			"player."},
+		{name: "every", spec: duration(0, day), def: "0s", doc: "The shortest time between two posts by one player."},
 	},
 }
 

@@ -31,12 +31,10 @@ var groundObject = &object{
 
 var sightObject = &object{
 	name: "sight",
-	doc: "For large grounds: clients get positions only of players and pieces near one of their own players. " +
-		"What leaves their sight is withdrawn from their copies. Spectators, referees and operators see " +
-		"everything.",
+	doc: "For large grounds: clients get positions only of players and pieces near one of their own players. What " +
+		"leaves their sight is withdrawn from their copies. Spectators, referees and operators see everything.",
 	keys: []key{
-		{name: "near", spec: length(1, 2*maxSide), required: true, doc: "Within this distance every change is " +
-			"sent."},
+		{name: "near", spec: length(1, 2*maxSide), required: true, doc: "Within this distance every change is sent."},
 		{
 			name:     "far",
 			spec:     length(1, 2*maxSide),
@@ -419,8 +417,7 @@ var pieceObject = &object{
 			doc:  "The least distance between two of them, in addition to their radii.",
 		},
 		{name: "at", spec: listOf(point, 256), doc: "The points where it appears. Default: anywhere."},
-		{name: "lasts", spec: duration(0, hour), def: "0s", doc: "How long each one stays. With 0s it stays " +
-			"forever."},
+		{name: "lasts", spec: duration(0, hour), def: "0s", doc: "How long each one stays. With 0s it stays forever."},
 		{
 			name: "fields",
 			spec: mapOf(obj(fieldObject), 16),

@@ -68,8 +68,7 @@ var topObject = &object{
 			doc:  "How many play, and what happens when players join late, leave or lose their connection.",
 		},
 		{name: "spectators", spec: obj(spectatorsObject), doc: "Who may watch."},
-		{name: "stand_ins", spec: obj(standInsObject), doc: "Seats that the service plays until a player takes " +
-			"them."},
+		{name: "stand_ins", spec: obj(standInsObject), doc: "Seats that the service plays until a player takes them."},
 		{
 			name: "options",
 			spec: mapOf(obj(fieldObject), 32),
@@ -79,8 +78,7 @@ var topObject = &object{
 		},
 		{name: "start", spec: obj(startObject), doc: "How a match begins."},
 		{name: "teams", spec: obj(teamsObject), doc: "The teams. Without this key everyone plays for themselves."},
-		{name: "ground", spec: obj(groundObject), doc: "The playing area. Without a ground there are no " +
-			"positions."},
+		{name: "ground", spec: obj(groundObject), doc: "The playing area. Without a ground there are no positions."},
 		{
 			name: "arenas",
 			spec: obj(arenasObject),
@@ -236,8 +234,7 @@ var startObject = &object{
 			name: "by",
 			spec: startWords.spec(),
 			def:  StartReady.String(),
-			doc: "`ready`: when everyone is ready. `host`: when the host starts it. `either`: whichever comes " +
-				"first.",
+			doc:  "`ready`: when everyone is ready. `host`: when the host starts it. `either`: whichever comes first.",
 		},
 		{
 			name: "countdown",
@@ -332,8 +329,7 @@ var sheetsObject = &object{
 		{
 			name: "player",
 			spec: mapOf(obj(fieldObject), 64),
-			doc: "Fields of each player. They outlive any body: respawning resets only those with `reset: " +
-				"respawn`.",
+			doc:  "Fields of each player. They outlive any body: respawning resets only those with `reset: respawn`.",
 		},
 	},
 }

@@ -34,8 +34,7 @@ rules:
 		{name: "circle", spec: listOf(length(0, maxSide), 3), doc: "[x, y, radius]."},
 		{name: "box", spec: listOf(length(0, maxSide), 4), doc: "[left, top, right, bottom]."},
 		{name: "at", spec: anExpression, doc: "Its centre, as a position; evaluated at each tick of play."},
-		{name: "radius", spec: anExpression, doc: "A circle's radius in millimetres; evaluated at each tick of " +
-			"play."},
+		{name: "radius", spec: anExpression, doc: "A circle's radius in millimetres; evaluated at each tick of play."},
 		{
 			name: "tell",
 			spec: duration(0, 10*second),
@@ -68,8 +67,7 @@ var holdObject = &object{
 			name: "crowd",
 			spec: integer(1, 200),
 			def:  "1",
-			doc: "The most players of a side that count: two capture it twice as fast, and so on up to this " +
-				"number.",
+			doc:  "The most players of a side that count: two capture it twice as fast, and so on up to this number.",
 		},
 		{name: "fades", spec: duration(0, hour), def: "5s", doc: "How long full progress takes to fade after the " +
 			"side has left or the holder is back. With 0s it is lost at once."},

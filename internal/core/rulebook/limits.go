@@ -134,12 +134,8 @@ func (b *binder) limit(k sheet.Kind, f *sheet.Field, e entry) {
 		return
 	}
 	if l.Start != nil && (f.Reset == sheet.ResetNever || k == sheet.Lobby) {
-		b.fail(
-			e.value.get("start"),
-			"not-here",
-			"a plain value",
-			"a field that no match resets begins with no expression",
-		)
+		b.fail(e.value.get("start"), "not-here", "a plain value",
+			"a field that no match resets begins with no expression")
 	}
 	for _, p := range []*expr.Prog{l.Min, l.Max} {
 		if p != nil && (p.Reads.Own[k].Has(f.No) || p.Reads.Any[k].Has(f.No)) {

@@ -76,11 +76,7 @@ func TestMistakes(t *testing.T) {
 			if i >= len(w) || w[i] != g[i] {
 				t.Fatalf(
 					"%s:%d (go test ./internal/core/rulebook -run Mistakes -update writes it anew):\nwant %s\ngot  %s",
-					file,
-					i+1,
-					w[min(i, len(w)-1)],
-					g[i],
-				)
+					file, i+1, w[min(i, len(w)-1)], g[i])
 			}
 		}
 	}

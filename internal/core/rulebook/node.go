@@ -81,16 +81,13 @@ func (r *reader) fail(line, col int, code, format string, args ...any) {
 	if len(r.problems) > maxProblems { // more are not shown
 		return
 	}
-	r.problems = append(
-		r.problems,
-		Problem{
-			Severity: Error,
-			Code:     code,
-			Line:     max(line, 1),
-			Column:   max(col, 1),
-			Message:  fmt.Sprintf(format, args...),
-		},
-	)
+	r.problems = append(r.problems, Problem{
+		Severity: Error,
+		Code:     code,
+		Line:     max(line, 1),
+		Column:   max(col, 1),
+		Message:  fmt.Sprintf(format, args...),
+	})
 }
 
 // readDocuments parses the YAML (or JSON) of a rulebook, and of the game behind it.
@@ -225,12 +222,8 @@ func (r *reader) readMap(out *node, values []*ast.MappingValueNode, depth int) {
 			out.line, out.col = kt.Position.Line, kt.Position.Column
 		}
 		if v.Key.IsMergeKey() {
-			r.fail(
-				kt.Position.Line,
-				kt.Position.Column,
-				"alias",
-				"anchors, aliases and merge keys are not used in rulebooks; write the values out",
-			)
+			r.fail(kt.Position.Line, kt.Position.Column, "alias",
+				"anchors, aliases and merge keys are not used in rulebooks; write the values out")
 			continue
 		}
 		if seen[key] {
@@ -272,13 +265,8 @@ func (r *reader) readScalar(out *node, n ast.Node) {
 		if v.Token.Type == token.SingleQuoteType || v.Token.Type == token.DoubleQuoteType {
 			out.col++ // the text begins behind the quote
 		} else if found := keyInside.FindStringSubmatch(v.Value); found != nil {
-			r.fail(
-				out.line,
-				out.col,
-				"syntax",
-				"a comma is missing before %q, or the text stands in quotes",
-				found[1]+":",
-			)
+			r.fail(out.line, out.col, "syntax", "a comma is missing before %q, or the text stands in quotes",
+				found[1]+":")
 		}
 	case *ast.LiteralNode:
 		out.text, out.plain, out.block = strings.TrimRight(v.Value.Value, "\n"), 's', true

@@ -47,8 +47,7 @@ var promiseObject = &object{
 		{
 			name: "by_the_end",
 			spec: anExpression,
-			doc: "What holds when a match ends normally, not when an operator ends it or too few players are " +
-				"left.",
+			doc:  "What holds when a match ends normally, not when an operator ends it or too few players are left.",
 		},
 		{
 			name: "for",
@@ -103,11 +102,8 @@ func (b *binder) subjectOf(n *node) (kind sheet.Kind, kinds uint64, scope expr.S
 	default:
 		kinds = b.creatureKinds(subject)
 		if kinds == 0 {
-			b.indexOf(
-				n.get("for"),
-				"kind of creature",
-				append(append([]string{}, forWords...), b.mapKeys("creatures")...),
-			)
+			b.indexOf(n.get("for"), "kind of creature",
+				append(append([]string{}, forWords...), b.mapKeys("creatures")...))
 		}
 		return sheet.Creature, kinds, scopeCreature
 	}

@@ -210,12 +210,8 @@ func wrongKeys(o *object, k *key) []string {
 		"{least: 3}", "{a: {do: [{out: me}]}}", "[{every: 1s, do: []}]", "[{every: 1s}]"} {
 		head := "turnvex: 1\nname: x\nphases: {play: {}}\n"
 		if k.name == "turnvex" || k.name == "name" || k.name == "phases" {
-			head = strings.Replace(
-				head,
-				k.name+": "+map[string]string{"turnvex": "1", "name": "x", "phases": "{play: {}}"}[k.name]+"\n",
-				"",
-				1,
-			)
+			head = strings.Replace(head,
+				k.name+": "+map[string]string{"turnvex": "1", "name": "x", "phases": "{play: {}}"}[k.name]+"\n", "", 1)
 		}
 		docs = append(docs, head+k.name+": "+v+"\n")
 	}

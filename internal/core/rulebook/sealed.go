@@ -7,11 +7,10 @@ import (
 
 var sealedObject = &object{
 	name: "sealed choice",
-	doc: "Something that every player chooses in secret, revealed to all at once: when everyone who has to " +
-		"choose has done so, or when the phase ends. It is an action of that name that takes `value`, and adds " +
-		"these fields to the player: `NAME` (what was revealed last), `NAME_sealed` (the choice, visible to the " +
-		"player only), `NAME_made` (whether they have chosen, visible to everyone) and `NAME_due` (whether they " +
-		"have to).",
+	doc: "Something that every player chooses in secret, revealed to all at once: when everyone who has to choose " +
+		"has done so, or when the phase ends. It is an action of that name that takes `value`, and adds these fields " +
+		"to the player: `NAME` (what was revealed last), `NAME_sealed` (the choice, visible to the player only), " +
+		"`NAME_made` (whether they have chosen, visible to everyone) and `NAME_due` (whether they have to).",
 	example: `sealed:
   bid:
     title: Bid
@@ -37,8 +36,7 @@ var sealedObject = &object{
 		{name: "max", spec: scalar, doc: "The greatest; more is refused."},
 		{name: "words", spec: names, doc: "The words of a choice."},
 		{name: "who", spec: anExpression, doc: "Who has to choose, among players in play: a condition on `me`."},
-		{name: "again", spec: flag, def: "true", doc: "Whether players may change their choice until it is " +
-			"revealed."},
+		{name: "again", spec: flag, def: "true", doc: "Whether players may change their choice until it is revealed."},
 		{name: "phases", spec: names, doc: "The phases in which it applies. Default: those with open inputs."},
 		{
 			name: "reset",
@@ -99,15 +97,9 @@ func (b *binder) expandSealed(s *structure) {
 		b.sealedAction(s, m, e)
 		reveal := b.revealed(m, e)
 		made := m.text("players.exists(p, p.%s_made)", e.key)
-		rule := m.object(
-			"when",
-			m.text("players.exists(p, p.%[1]s_made) && players.all(p, p.%[1]s_made || !p.%[1]s_due)",
-				e.key),
-			"phases",
-			e.value.get("phases"),
-			"do",
-			reveal,
-		)
+		rule := m.object("when",
+			m.text("players.exists(p, p.%[1]s_made) && players.all(p, p.%[1]s_made || !p.%[1]s_due)", e.key), "phases",
+			e.value.get("phases"), "do", reveal)
 		s.check(rule, &spec{shape: anObject, object: ruleObject})
 		rules := b.top.get("rules")
 		if rules == nil {
@@ -158,18 +150,8 @@ func (b *binder) sealedFields(s *structure, m maker, e entry) {
 		player.entries = append(player.entries, entry{name, e.line, e.col, f})
 	}
 	value := func(see *node) *node { // what is chosen is within bounds; before that it is nothing
-		return m.object(
-			"type",
-			n.get("type"),
-			"title",
-			n.get("title"),
-			"words",
-			n.get("words"),
-			"reset",
-			reset,
-			"see",
-			see,
-		)
+		return m.object("type", n.get("type"), "title", n.get("title"), "words", n.get("words"), "reset", reset, "see",
+			see)
 	}
 	field(e.key, value(nil))
 	field(e.key+"_sealed", value(m.text("owner")))
@@ -188,8 +170,7 @@ func (b *binder) sealedAction(s *structure, m maker, e entry) {
 		"if", m.text("%s", may), "else", m.text("You are not to choose now, or have chosen already"),
 		"takes", m.object("value", m.object("type", n.get("type"), "min", n.get("min"), "max", n.get("max"), "words",
 			n.get("words"))),
-		"do", m.list(
-			m.object("set", m.text("me.%s_sealed", e.key), "to", m.text("arg.value")),
+		"do", m.list(m.object("set", m.text("me.%s_sealed", e.key), "to", m.text("arg.value")),
 			m.object("set", m.text("me.%s_made", e.key), "to", m.text("true"))))
 	s.check(a, &spec{shape: anObject, object: actionObject})
 	actions := m.within(b.top, "actions")

@@ -69,16 +69,14 @@ options: {goal: 20}`,
 		{
 			name: "best_of",
 			spec: integer(1, 15),
-			doc: "The most matches in a meeting; whoever wins more than half of them wins the meeting. Default: " +
-				"1.",
+			doc:  "The most matches in a meeting; whoever wins more than half of them wins the meeting. Default: 1.",
 		},
 		{
 			name:    "matches",
 			spec:    integer(1, 15),
 			example: "turnvex: 1\nseries: halves\nrulebook: clash\nmatches: 2",
-			doc: "Instead of `best_of`: the number of matches, all of which are played, such as two halves. " +
-				"Whoever wins more of them wins the meeting; in a bracket, further matches are played until one " +
-				"side is ahead.",
+			doc: "Instead of `best_of`: the number of matches, all of which are played, such as two halves. Whoever " +
+				"wins more of them wins the meeting; in a bracket, further matches are played until one side is ahead.",
 		},
 		{
 			name: "rounds",

@@ -25,11 +25,10 @@ type StandIns struct {
 
 var standInsObject = &object{
 	name: "stand-ins",
-	doc: "Seats that the service plays until a player takes them: free ones, up to `fill`, and those whose " +
-		"player is gone. Everyone sees `player.stand_in`, and `lobby.stand_ins` counts them. A stand-in may do " +
-		"what players may do, under the same checks; it has no record and appears on no board. A newcomer takes " +
-		"its place: in the lobby at once, in a match if `players.late` is `seat`. Rehearsals use the same " +
-		"behaviour for their players.",
+	doc: "Seats that the service plays until a player takes them: free ones, up to `fill`, and those whose player is " +
+		"gone. Everyone sees `player.stand_in`, and `lobby.stand_ins` counts them. A stand-in may do what players " +
+		"may do, under the same checks; it has no record and appears on no board. A newcomer takes its place: in the " +
+		"lobby at once, in a match if `players.late` is `seat`. Rehearsals use the same behaviour for their players.",
 	example: `stand_ins:
   fill: 4
   gone: true
@@ -55,9 +54,8 @@ actions:
 			name: "gone",
 			spec: flag,
 			def:  "true",
-			doc: "Whether a stand-in plays the seat of a player whose hold has run out in a match, if " +
-				"`players.gone` keeps the seat (`keep` or `stand-in`). Nothing is then saved for that player at " +
-				"the end of the match.",
+			doc: "Whether a stand-in plays the seat of a player whose hold has run out in a match, if `players.gone` " +
+				"keeps the seat (`keep` or `stand-in`). Nothing is then saved for that player at the end of the match.",
 		},
 		{name: "names", spec: listOf(text(20), 64), doc: "Names for those on free seats."},
 		{

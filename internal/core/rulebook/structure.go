@@ -86,11 +86,8 @@ func (sp *spec) describe() string {
 	case aFlag:
 		return "true or false"
 	case aDuration:
-		return fmt.Sprintf(
-			"a duration from %s to %s, such as 90s, 1m30s or 250ms",
-			showDuration(sp.min),
-			showDuration(sp.max),
-		)
+		return fmt.Sprintf("a duration from %s to %s, such as 90s, 1m30s or 250ms", showDuration(sp.min),
+			showDuration(sp.max))
 	case aLength:
 		return fmt.Sprintf("a length from %s to %s, such as 12m or 500mm", showLength(sp.min), showLength(sp.max))
 	case aPoint:
@@ -146,19 +143,16 @@ func (s *structure) object(n *node, o *object) bool {
 			if near := Nearest(e.key, o.names()); near != "" && n.get(near) == nil { // it is meant, and so not there
 				s.prune(entry{key: near, value: e.value})
 			}
-			s.problems = append(
-				s.problems,
-				Problem{
-					Severity: Error,
-					Code:     "unknown-key",
-					Line:     e.line,
-					Column:   e.col,
-					At:       n.path,
-					Message:  fmt.Sprintf("%s has no key %q", o.article(), e.key),
-					Wanted:   wantedKey(e.key, o),
-					Nearest:  Nearest(e.key, o.names()),
-				},
-			)
+			s.problems = append(s.problems, Problem{
+				Severity: Error,
+				Code:     "unknown-key",
+				Line:     e.line,
+				Column:   e.col,
+				At:       n.path,
+				Message:  fmt.Sprintf("%s has no key %q", o.article(), e.key),
+				Wanted:   wantedKey(e.key, o),
+				Nearest:  Nearest(e.key, o.names()),
+			})
 			continue
 		}
 		if !s.check(e.value, &k.spec) {
@@ -274,14 +268,8 @@ func (s *structure) oneOf(n *node, o *object, strange bool) bool {
 	if len(found) > 1 {
 		what = strings.Join(found, " and ")
 	}
-	s.fail(
-		n,
-		"one-of",
-		"exactly one of "+strings.Join(o.oneOf, ", "),
-		"%s with %s of the keys that say what it is",
-		o.article(),
-		what,
-	)
+	s.fail(n, "one-of", "exactly one of "+strings.Join(o.oneOf, ", "), "%s with %s of the keys that say what it is",
+		o.article(), what)
 	return false
 }
 

@@ -167,8 +167,7 @@ sheets: {lobby: {played: {type: integer, reset: never}}}`,
 		{
 			name: "during",
 			spec: listOf(word(duringWords...), 3),
-			doc: "When it may be opened: in the `lobby`, in a `match`, while a `result` is shown. Default: " +
-				"always.",
+			doc:  "When it may be opened: in the `lobby`, in a `match`, while a `result` is shown. Default: always.",
 		},
 		{name: "then", spec: effects, doc: "What happens if it passes, with the player who opened it as `me`."},
 		{name: "refused", spec: effects, doc: "What happens if it does not pass."},

@@ -31,17 +31,11 @@ var walkDecls = [Walks]struct {
 	word string
 	over sheet.Kind
 	of   expr.Vars
-}{
-	WalkPlayers:   {"players", sheet.Player, 0},
-	WalkTeams:     {"teams", sheet.Team, 0},
-	WalkPieces:    {"pieces", sheet.Piece, 0},
-	WalkCreatures: {"creatures", sheet.Creature, 0},
-	WalkZones:     {"zones", sheet.Zone, 0},
-	WalkRivals:    {"rivals", sheet.Player, expr.Me},
-	WalkFriends:   {"friends", sheet.Player, expr.Me},
-	WalkOthers:    {"others", sheet.Player, expr.Me},
-	WalkMembers:   {"members", sheet.Player, expr.Team},
-}
+}{WalkPlayers: {"players", sheet.Player, 0}, WalkTeams: {"teams", sheet.Team, 0},
+	WalkPieces: {"pieces", sheet.Piece, 0}, WalkCreatures: {"creatures", sheet.Creature, 0},
+	WalkZones: {"zones", sheet.Zone, 0}, WalkRivals: {"rivals", sheet.Player, expr.Me},
+	WalkFriends: {"friends", sheet.Player, expr.Me}, WalkOthers: {"others", sheet.Player, expr.Me},
+	WalkMembers: {"members", sheet.Player, expr.Team}}
 
 func (w Walk) String() string { return walkDecls[w].word }
 

@@ -249,10 +249,8 @@ func (m *Machine) take(in Input) error {
 
 // result counts a match of a meeting, once.
 func (m *Machine) result(in Input, x *Meeting) error {
-	played := slices.ContainsFunc(
-		x.Played,
-		func(p Match) bool { return p.LobbyID == in.LobbyID && p.Number == in.Number },
-	)
+	played := slices.ContainsFunc(x.Played,
+		func(p Match) bool { return p.LobbyID == in.LobbyID && p.Number == in.Number })
 	side := slices.IndexFunc(x.Sides[:], func(s Side) bool { return s.Entrant == in.Entrant })
 	switch {
 	case played:

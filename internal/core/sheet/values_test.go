@@ -105,10 +105,8 @@ func TestShowing(t *testing.T) {
 func TestSheetsComeAndGo(t *testing.T) {
 	s := &sheet.Schema{}
 	for _, k := range []sheet.Kind{sheet.Player, sheet.Piece} {
-		if _, err := s.Add(
-			k,
-			sheet.Field{Name: "n", Type: sheet.Integer, Start: sheet.IntValue(sheet.Integer, 3)},
-		); err != nil {
+		if _, err := s.Add(k,
+			sheet.Field{Name: "n", Type: sheet.Integer, Start: sheet.IntValue(sheet.Integer, 3)}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -157,9 +155,8 @@ func TestSheetsComeAndGo(t *testing.T) {
 
 // TestNames: every type, kind and reset point is found by its name, and nothing else is.
 func TestNames(t *testing.T) {
-	for _, ty := range []sheet.Type{
-		sheet.Integer, sheet.Number, sheet.Text, sheet.Flag, sheet.Choice, sheet.Position, sheet.Ref, sheet.Clock,
-	} {
+	for _, ty := range []sheet.Type{sheet.Integer, sheet.Number, sheet.Text, sheet.Flag, sheet.Choice, sheet.Position,
+		sheet.Ref, sheet.Clock} {
 		if got, ok := sheet.TypeNamed(ty.String()); !ok || got != ty {
 			t.Errorf("%s is found as %s", ty, got)
 		}
@@ -202,10 +199,8 @@ func TestMasks(t *testing.T) {
 	for _, c := range []struct {
 		m    sheet.Mask
 		want string
-	}{
-		{a, "[0 63 64 100 127]"}, {both, "[63 100]"}, {all, "[0 1 63 64 100 127]"}, {without, "[0 63 100 127]"},
-		{sheet.Mask{}, "[]"},
-	} {
+	}{{a, "[0 63 64 100 127]"}, {both, "[63 100]"}, {all, "[0 1 63 64 100 127]"}, {without, "[0 63 100 127]"},
+		{sheet.Mask{}, "[]"}} {
 		if got := fmt.Sprint(list(c.m)); got != c.want || c.m.Count() != len(list(c.m)) ||
 			c.m.Empty() != (c.want == "[]") {
 			t.Errorf("%s, %d of them, not %s", got, c.m.Count(), c.want)

@@ -39,14 +39,8 @@ func (c *crew) walk(w *state.Walk) {
 }
 
 func whole() *crew {
-	return &crew{
-		"Mara \"é\"",
-		-5,
-		true,
-		[]int32{1, -2, math.MaxInt32},
-		[]string{"", "x"},
-		[]spar{{-128, math.MaxUint64}, {127, 0}},
-	}
+	return &crew{"Mara \"é\"", -5, true, []int32{1, -2, math.MaxInt32}, []string{"", "x"},
+		[]spar{{-128, math.MaxUint64}, {127, 0}}}
 }
 
 // TestOneWalkForAll: what is saved is restored as it was, hashes alike, and is listed by
@@ -133,21 +127,13 @@ func TestWhatDoesNotFit(t *testing.T) {
 		var n int8
 		state.Int(w, "n", &n)
 	}, "n is 1099511627776, which it cannot hold")
-	refused(
-		"a list too long",
-		number,
-		func(w *state.Walk) { var l []int8; state.Ints(w, "list", &l) },
-		"list has 1099511627776 elements",
-	)
+	refused("a list too long", number, func(w *state.Walk) { var l []int8; state.Ints(w, "list", &l) },
+		"list has 1099511627776 elements")
 	refused("a text too long", number, func(w *state.Walk) { var s string; state.Text(w, "s", &s) }, "ends too soon")
 	big = -1
 	number = state.Save(nil, func(w *state.Walk) { state.Int(w, "n", &big) })
-	refused(
-		"a list of -1",
-		number,
-		func(w *state.Walk) { var l []int8; state.Ints(w, "list", &l) },
-		"list has -1 elements",
-	)
+	refused("a list of -1", number, func(w *state.Walk) { var l []int8; state.Ints(w, "list", &l) },
+		"list has -1 elements")
 	refused("a text of -1", number, func(w *state.Walk) { var s string; state.Text(w, "s", &s) }, "ends too soon")
 	refused("a walk that fails", good, func(w *state.Walk) {
 		if !w.Restoring() || w.Failed() {

@@ -17,13 +17,11 @@ func TestChanges(t *testing.T) {
 		kind           step.ChangeKind
 		by, had, wants int64
 		kept           bool
-	}{
-		{step.ChangeAdd, 5, 20, 25, true}, {step.ChangeAdd, 90, 20, 50, true}, {step.ChangeAdd, -90, 20, 0, true},
+	}{{step.ChangeAdd, 5, 20, 25, true}, {step.ChangeAdd, 90, 20, 50, true}, {step.ChangeAdd, -90, 20, 0, true},
 		{step.ChangeAdd, 5, 20, 25, false}, {step.ChangeSet, 7, 20, 7, true}, {step.ChangeSet, 70, 20, 50, true},
 		{step.ChangeRaise, 7, 20, 20, true}, {step.ChangeRaise, 30, 20, 30, true}, {step.ChangeRaise, 7, 20, 7, false},
 		{step.ChangeLower, 7, 20, 7, true}, {step.ChangeLower, 30, 20, 20, true}, {step.ChangeLower, 30, 20, 30, false},
-		{step.ChangeAdd, 1 << 62, 1, 50, true},
-	} {
+		{step.ChangeAdd, 1 << 62, 1, 50, true}} {
 		change := step.Change{Field: "n", Kind: c.kind, Value: n(c.by)}
 		if got := change.On(f, n(c.had), c.kept); got != n(c.wants) {
 			t.Errorf("%s %d to %d (kept %v) makes %d, wanted %d", c.kind, c.by, c.had, c.kept, got.N[0], c.wants)

@@ -123,16 +123,8 @@ func TestDeadlineUnderWay(t *testing.T) {
 			bad.SetReadDeadline(c.by)
 			n, err := bad.Read(buf)
 			if string(buf[:n]) != c.data || !errors.Is(err, c.err) || time.Since(began) != c.at {
-				t.Errorf(
-					"read %d: %q, %v after %s; not %q, %v after %s",
-					i,
-					buf[:n],
-					err,
-					time.Since(began),
-					c.data,
-					c.err,
-					c.at,
-				)
+				t.Errorf("read %d: %q, %v after %s; not %q, %v after %s", i, buf[:n], err, time.Since(began), c.data,
+					c.err, c.at)
 			}
 		}
 	})

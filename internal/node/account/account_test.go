@@ -209,20 +209,12 @@ func TestLogins(t *testing.T) {
 	}
 	_, err = s.Login(ctx, "ada.lamp", "a long password", "", "1.2.3.4")
 	wants(t, "after five wrong ones", err, code.TooMany)
-	wants(
-		t,
-		"changing with the wrong one",
-		s.ChangePassword(ctx, in.Player, "x", "another long one", "9.9.9.9", false),
-		code.WrongLogin,
-	)
+	wants(t, "changing with the wrong one", s.ChangePassword(ctx, in.Player, "x", "another long one", "9.9.9.9", false),
+		code.WrongLogin)
 	wants(t, "changing it", s.ChangePassword(ctx, in.Player, "a long password", "another long "+
 		"one", "9.9.9.9", false), code.OK)
-	wants(
-		t,
-		"without an account",
-		s.ChangePassword(ctx, bo.Player, "x", "another long one", "9.9.9.8", false),
-		code.WrongLogin,
-	)
+	wants(t, "without an account", s.ChangePassword(ctx, bo.Player, "x", "another long one", "9.9.9.8", false),
+		code.WrongLogin)
 }
 
 // TestTries: of a hundred wrong passwords at once as many are tried as the limit says; the

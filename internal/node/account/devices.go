@@ -59,19 +59,16 @@ func checkDeviceKey(key string) error {
 		ok = ok && c > ' ' && c < 0x7f
 	}
 	if !ok {
-		return fault.New(
-			code.BadDevice,
-			"a device key has 24 to 128 printable ASCII characters without spaces; make it at random and keep it",
-		)
+		return fault.New(code.BadDevice,
+			"a device key has 24 to 128 printable ASCII characters without spaces; make it at random and keep it")
 	}
 	return nil
 }
 
 // playerOf finds or makes the player of a device. Two first sign-ins of one
 // device at the same moment make one player.
-func (s *Service) playerOf(
-	ctx context.Context, hash []byte, name, address string,
-) (p store.Player, device string, fresh bool, err error) {
+func (s *Service) playerOf(ctx context.Context, hash []byte,
+	name, address string) (p store.Player, device string, fresh bool, err error) {
 	db, now := s.db.WithContext(ctx), s.now().UTC()
 	for range 2 {
 		p, device = store.Player{}, "" // a number in it would be looked for as well

@@ -144,9 +144,8 @@ func (s *Service) RotateKey(ctx context.Context, by *Who, name string, overlap t
 
 // changeKey changes a key that somebody may change. Of two who change operators' keys at the
 // same moment the second one sees what the first has done.
-func (s *Service) changeKey(
-	ctx context.Context, by *Who, name string, change func(tx *store.Tx, row *store.ServiceKey, last bool) error,
-) error {
+func (s *Service) changeKey(ctx context.Context, by *Who, name string,
+	change func(tx *store.Tx, row *store.ServiceKey, last bool) error) error {
 	return s.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
 		var rows []store.ServiceKey
 		err := tx.Clauses(clause.Locking{Strength: "UPDATE"}).Order("id").
@@ -174,9 +173,8 @@ func (s *Service) changeKey(
 		case ofEnvironment(row):
 			return fault.New(code.Forbidden, "change the environment's key where the service is started")
 		case slices.Contains(scopesOf(row.Scopes), Operator) && row.ID != by.key && !ofEnvironment(caller):
-			return fault.New(code.Forbidden, "an operator's key is revoked and rotated with itself, or with the "+
-				"key that "+
-				"the service is given where it is started (TURNVEX_OPERATOR_KEY)")
+			return fault.New(code.Forbidden, "an operator's key is revoked and rotated with itself, or with the key "+
+				"that the service is given where it is started (TURNVEX_OPERATOR_KEY)")
 		}
 		return change(tx, row, operators == 1 && row.ID == by.key)
 	})

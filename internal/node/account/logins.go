@@ -40,10 +40,8 @@ var loginForm = regexp.MustCompile(`^[a-z0-9][a-z0-9._@+-]{2,63}$`)
 func cleanLogin(raw string) (string, error) {
 	login := strings.ToLower(norm.NFKC.String(strings.TrimSpace(raw)))
 	if !utf8.ValidString(raw) || !loginForm.MatchString(login) {
-		return "", fault.New(
-			code.BadName,
-			"a login name has 3 to 64 letters, digits and . _ @ + -, and begins with a letter or digit",
-		)
+		return "", fault.New(code.BadName,
+			"a login name has 3 to 64 letters, digits and . _ @ + -, and begins with a letter or digit")
 	}
 	return login, nil
 }
@@ -77,15 +75,8 @@ func (s *Service) hash(password string) (string, error) {
 	salt := make([]byte, argonSalt)
 	rand.Read(salt)
 	derived, err := s.derive(password, salt, argonTime, argonMemory)
-	return fmt.Sprintf(
-		"$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s",
-		argon2.Version,
-		argonMemory,
-		argonTime,
-		argonLanes,
-		base64.RawStdEncoding.EncodeToString(salt),
-		base64.RawStdEncoding.EncodeToString(derived),
-	), err
+	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, argonMemory, argonTime, argonLanes,
+		base64.RawStdEncoding.EncodeToString(salt), base64.RawStdEncoding.EncodeToString(derived)), err
 }
 
 func (s *Service) derive(password string, salt []byte, time, memory uint32) ([]byte, error) {

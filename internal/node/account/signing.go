@@ -137,8 +137,7 @@ func (s *Service) signerOf(ctx context.Context, id string) ([]byte, error) {
 		k.mu.Unlock()
 	}
 	if secret == nil {
-		return nil, fault.New(code.BadToken, "the token was signed with a secret that is no longer used: refresh "+
-			"it")
+		return nil, fault.New(code.BadToken, "the token was signed with a secret that is no longer used: refresh it")
 	}
 	return secret, nil
 }

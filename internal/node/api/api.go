@@ -119,10 +119,8 @@ func New(cfg Config) http.Handler {
 		}
 		s.fail(w, r, fault.New(code.Method, "%s does not take %s; it takes %s", r.URL.Path, r.Method, allowed))
 	})
-	r.Get(
-		"/health",
-		func(w http.ResponseWriter, r *http.Request) { s.send(w, r, 200, map[string]string{"status": "alive"}) },
-	)
+	r.Get("/health",
+		func(w http.ResponseWriter, r *http.Request) { s.send(w, r, 200, map[string]string{"status": "alive"}) })
 	r.Get("/v1/live", s.live) // which has limits of its own
 	r.Group(func(r chi.Router) {
 		r.Use(s.limited)
@@ -167,8 +165,7 @@ func (s *server) ready(w http.ResponseWriter, r *http.Request) {
 	case err != nil:
 		s.fail(w, r, fault.New(code.Stopping, "the database does not answer within %s", readyWithin))
 	case !since.IsZero():
-		s.fail(w, r, fault.New(code.Stopping, "the lobbies' inputs cannot be written since %s; %d bytes are "+
-			"queued",
+		s.fail(w, r, fault.New(code.Stopping, "the lobbies' inputs cannot be written since %s; %d bytes are queued",
 			since.UTC().Format(time.RFC3339), waiting))
 	default:
 		s.send(w, r, 200, map[string]any{"status": "ready", "lobbies": s.Hall.Lobbies()})

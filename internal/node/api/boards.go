@@ -84,14 +84,13 @@ var boardRoutes = []route{
 		do:      (*server).renewBoard,
 	},
 	{
-		method: "POST",
-		path:   boardPath + "/entries/{subject}/removal",
-		access: operator,
-		summary: "Remove the entry of a player or team from a season, with a reason; the places below move up at " +
-			"once",
-		in:     whyRequest{},
-		params: []param{seasonParam},
-		do:     (*server).removeEntry,
+		method:  "POST",
+		path:    boardPath + "/entries/{subject}/removal",
+		access:  operator,
+		summary: "Remove the entry of a player or team from a season, with a reason; the places below move up at once",
+		in:      whyRequest{},
+		params:  []param{seasonParam},
+		do:      (*server).removeEntry,
 	},
 	{
 		method: "PUT",
@@ -284,12 +283,8 @@ func keyPost(who *account.Who, book *rulebook.Book, in *postRequest, p *board.Po
 	case in.Value < -maxPosted || in.Value > maxPosted:
 		return fault.New(code.OutOfRange, "a value is from -2^53 to 2^53, not %d", in.Value)
 	case p.Board.Team && (in.Team == "" || in.Player != "" || sides(book)[in.Team] == ""):
-		return fault.New(
-			code.NoTeam,
-			"the board %s is per team: team is one that the rulebook names, not %q",
-			p.Name,
-			in.Team,
-		)
+		return fault.New(code.NoTeam, "the board %s is per team: team is one that the rulebook names, not %q", p.Name,
+			in.Team)
 	case !p.Board.Team && (in.Team != "" || uuid.Validate(in.Player) != nil):
 		return fault.New(code.NoPlayer, "player is whose value it is, an ID; there is no player %q", in.Player)
 	}

@@ -43,10 +43,8 @@ var matchParams = []param{
 	{"before", "only those that ended earlier", "string"},
 }
 
-var paging = []param{
-	{"limit", "how many entries, 1 to 100", "integer"},
-	{"cursor", "the next of the previous page", "string"},
-}
+var paging = []param{{"limit", "how many entries, 1 to 100", "integer"},
+	{"cursor", "the next of the previous page", "string"}}
 
 var routes = withWhy(slices.Concat(peopleRoutes, browserRoutes, bookRoutes, lobbyRoutes, nodeRoutes, boardRoutes,
 	playerRoutes, seriesRoutes, auditRoutes, journalRoutes, keptRoutes))

@@ -39,9 +39,7 @@ func (c *conn) serveListing(r *http.Request) {
 
 // serveWatch tells what has changed each time that it is woken, or that look gives, and takes
 // what comes, until the connection ends. An error of tell or take ends it.
-func (c *conn) serveWatch(
-	wake <-chan struct{}, look <-chan time.Time, take func(any) error, tell func() error,
-) {
+func (c *conn) serveWatch(wake <-chan struct{}, look <-chan time.Time, take func(any) error, tell func() error) {
 	gone := make(chan error, 1)
 	if c.limit == nil {
 		c.limit = newInputLimit(0)

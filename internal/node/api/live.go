@@ -117,11 +117,8 @@ func (s *server) live(w http.ResponseWriter, r *http.Request) {
 // hello).
 func (s *server) handshake(r *http.Request) (enc replica.Encoding, who *account.Who, err error) {
 	if !websocket.IsWebSocketUpgrade(r) {
-		return 0, nil, fault.New(
-			code.NotUpgradeable,
-			"this address speaks WebSocket with the subprotocols %s",
-			strings.Join(wire.Subprotocols[:], " and "),
-		)
+		return 0, nil, fault.New(code.NotUpgradeable, "this address speaks WebSocket with the subprotocols %s",
+			strings.Join(wire.Subprotocols[:], " and "))
 	}
 	if !s.originAllowed(r) {
 		s.Log.Warn("a page of an origin that is not allowed asked to connect; -origins allows it",
@@ -135,11 +132,8 @@ func (s *server) handshake(r *http.Request) (enc replica.Encoding, who *account.
 	case i >= 0:
 		enc = replica.Encoding(slices.Index(wire.Subprotocols[:], offered[i]))
 	case len(offered) > 0:
-		return 0, nil, fault.New(
-			code.BadRequest,
-			"the subprotocols %s are spoken here",
-			strings.Join(wire.Subprotocols[:], " and "),
-		)
+		return 0, nil, fault.New(code.BadRequest, "the subprotocols %s are spoken here",
+			strings.Join(wire.Subprotocols[:], " and "))
 	}
 	if token, has := strings.CutPrefix(r.Header.Get("Authorization"), "Bearer "); has {
 		if who, err = s.Accounts.Check(r.Context(), token); err != nil {

@@ -112,24 +112,12 @@ var lobbyRoutes = []route{
 		summary: "The open lobbies that are listed",
 		out:     directory.Page{},
 		params: append([]param{
-			{
-				"rulebook",
-				"only of this rulebook",
-				"string",
-			},
+			{"rulebook", "only of this rulebook", "string"},
 			{"region", "only in this region", "string"},
 			{"state", "only in this state", "string"},
-			{
-				"free",
-				"only open ones with at least this many free seats",
-				"integer",
-			},
+			{"free", "only open ones with at least this many free seats", "integer"},
 			{"practice", "only practice lobbies (true) or only real ones (false)", "string"},
-			{
-				"title",
-				"only those whose title begins with this",
-				"string",
-			},
+			{"title", "only those whose title begins with this", "string"},
 			{"order", "newest (if not given), oldest, fullest or title", "string"},
 		}, paging...),
 		do: (*server).listLobbies,
@@ -398,19 +386,16 @@ func (s *server) intent(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	return s.ask(
-		c,
-		&wire.Intent{
-			N:      1,
-			Do:     in.Do,
-			Name:   in.Name,
-			Target: in.Target,
-			At:     in.At,
-			Args:   in.Args,
-			Text:   in.Text,
-			Value:  in.Value,
-		},
-	)
+	return s.ask(c, &wire.Intent{
+		N:      1,
+		Do:     in.Do,
+		Name:   in.Name,
+		Target: in.Target,
+		At:     in.At,
+		Args:   in.Args,
+		Text:   in.Text,
+		Value:  in.Value,
+	})
 }
 
 func (s *server) changeLobby(c *call) (any, error) {
@@ -478,11 +463,8 @@ func (s *server) listLobbies(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	page, err := s.Directory.List(
-		c.r.Context(),
-		directory.Query{Filter: f, Order: c.query("order"), Limit: limit, Cursor: c.query("cursor")},
-		s.Hall.Fresh,
-	)
+	page, err := s.Directory.List(c.r.Context(),
+		directory.Query{Filter: f, Order: c.query("order"), Limit: limit, Cursor: c.query("cursor")}, s.Hall.Fresh)
 	if err != nil {
 		return nil, err
 	}

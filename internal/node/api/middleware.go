@@ -40,17 +40,8 @@ func (s *server) recoverPanic(next http.Handler) http.Handler {
 				if p == http.ErrAbortHandler {
 					panic(p)
 				}
-				s.Log.Error(
-					"a request failed",
-					"id",
-					middleware.GetReqID(r.Context()),
-					"path",
-					r.URL.Path,
-					"panic",
-					p,
-					"stack",
-					string(debug.Stack()),
-				)
+				s.Log.Error("a request failed", "id", middleware.GetReqID(r.Context()), "path", r.URL.Path, "panic", p,
+					"stack", string(debug.Stack()))
 				s.fail(w, r, fault.New(code.Internal, "something went wrong inside; it was logged"))
 			}
 		}()

@@ -136,8 +136,7 @@ func (s *server) moveLobby(c *call) (any, error) {
 		return nil, fault.New(code.WrongRegion, "the lobby is in the region %s, and the node %s in %s",
 			s.Cluster.Self.Region, m.Name, m.Region)
 	case s.Series.Plays(l.ID):
-		return nil, fault.New(code.NotNow, "the lobby belongs to a series, which moves with its node: drain the "+
-			"node")
+		return nil, fault.New(code.NotNow, "the lobby belongs to a series, which moves with its node: drain the node")
 	}
 	return nil, s.Give(c.r.Context(), l, hall.Destination{Node: m.Name, Address: m.Address})
 }

@@ -108,13 +108,12 @@ var peopleRoutes = []route{
 		do:      (*server).signInKey,
 	},
 	{
-		method: "POST",
-		path:   "/v1/sign-in/account",
-		summary: "Sign in with a login name and a password; a device key in the request then belongs to the " +
-			"player",
-		in:  loginRequest{},
-		out: account.SignedIn{},
-		do:  (*server).signInAccount,
+		method:  "POST",
+		path:    "/v1/sign-in/account",
+		summary: "Sign in with a login name and a password; a device key in the request then belongs to the player",
+		in:      loginRequest{},
+		out:     account.SignedIn{},
+		do:      (*server).signInAccount,
 	},
 	{
 		method:  "POST",

@@ -96,12 +96,11 @@ var playerRoutes = []route{
 		do:      (*server).devicesOf,
 	},
 	{
-		method: "DELETE",
-		path:   "/v1/players/{id}/devices/{device}",
-		access: operator,
-		summary: "Remove a device of a player and its tokens; the only way to sign in as the player cannot be " +
-			"removed",
-		do: (*server).removeDeviceOf,
+		method:  "DELETE",
+		path:    "/v1/players/{id}/devices/{device}",
+		access:  operator,
+		summary: "Remove a device of a player and its tokens; the only way to sign in as the player cannot be removed",
+		do:      (*server).removeDeviceOf,
 	},
 	{
 		method: "POST",

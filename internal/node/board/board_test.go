@@ -191,11 +191,9 @@ func TestKeeping(t *testing.T) {
 		keep  rulebook.Keep
 		least bool
 		want  string
-	}{
-		{rulebook.KeepBest, false, "1 Ada 9 at 2"}, {rulebook.KeepBest, true, "1 Ada 3 at 1"},
+	}{{rulebook.KeepBest, false, "1 Ada 9 at 2"}, {rulebook.KeepBest, true, "1 Ada 3 at 1"},
 		{rulebook.KeepLatest, false, "1 Ada 5 at 4"}, {rulebook.KeepTotal, false, "1 Ada 26 at 4"},
-		{rulebook.KeepCount, false, "1 Ada 4 at 4"},
-	} {
+		{rulebook.KeepCount, false, "1 Ada 4 at 4"}} {
 		for _, grouped := range []bool{false, true} {
 			b := ref(rulebook.Board{Name: fmt.Sprint(c.keep, c.least, grouped), Keep: c.keep, Least: c.least})
 			ada, began := r.person("Ada"), r.at

@@ -115,9 +115,8 @@ const maxRoomy = 5
 func (d *Directory) Roomy(ctx context.Context, rulebook, version string, free int, regions []string, but string) (
 	nodes []string, err error,
 ) {
-	q := d.db.WithContext(ctx).Model(&store.Lobby{}).Where("closed_at is null and listed and open and not "+
-		"password and "+
-		"not practice and rulebook = ? and version = ? and free >= ? and node <> ?", rulebook, version, free, but)
+	q := d.db.WithContext(ctx).Model(&store.Lobby{}).Where("closed_at is null and listed and open and not password "+
+		"and not practice and rulebook = ? and version = ? and free >= ? and node <> ?", rulebook, version, free, but)
 	if len(regions) > 0 {
 		q = q.Where("region in ?", regions)
 	}

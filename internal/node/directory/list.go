@@ -63,10 +63,8 @@ type listPlace struct {
 var orders = map[string]struct{ by, after string }{
 	"newest": {"created_at desc, id desc", "(created_at, id) < (@t, cast(@i as uuid))"},
 	"oldest": {"created_at, id", "(created_at, id) > (@t, cast(@i as uuid))"},
-	"fullest": {
-		"free, created_at desc, id desc",
-		"(free > @f or free = @f and (created_at, id) < (@t, cast(@i as uuid)))",
-	},
+	"fullest": {"free, created_at desc, id desc",
+		"(free > @f or free = @f and (created_at, id) < (@t, cast(@i as uuid)))"},
 	"title": {"lower(title), id", "(lower(title), id) > (lower(@n), cast(@i as uuid))"},
 }
 

@@ -115,9 +115,8 @@ func (d *Directory) elsewhere(ctx context.Context, but string) ([]Tally, error) 
 		return a.list, nil
 	}
 	var rows []struct{ Tallies []byte }
-	err := d.db.WithContext(ctx).Raw("select tallies from nodes where name <> ? and lease_until > "+
-		"clock_timestamp() and "+
-		"tallies <> '[]'", but).Scan(&rows).Error
+	err := d.db.WithContext(ctx).Raw("select tallies from nodes where name <> ? and lease_until > clock_timestamp() "+
+		"and tallies <> '[]'", but).Scan(&rows).Error
 	if err != nil {
 		return nil, err
 	}

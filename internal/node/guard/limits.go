@@ -39,16 +39,10 @@ var (
 		"which login names are taken; passwords' hashing"}
 	Players   = &Limit{"players made by new devices", "address", 5000, time.Second, "the database"}
 	Renames   = &Limit{"renames", "player", 10, 10 * time.Second, "everybody who reads names"}
-	Passwords = &Limit{"wrong passwords of a lobby", "player and lobby", 5, 10 * time.Second,
-		"lobbies with a password"}
-	AtLobby = &Limit{"wrong passwords of a lobby, by everybody", "lobby", 60, time.Second,
-		"lobbies with a password"}
+	Passwords = &Limit{"wrong passwords of a lobby", "player and lobby", 5, 10 * time.Second, "lobbies with a password"}
+	AtLobby   = &Limit{"wrong passwords of a lobby, by everybody", "lobby", 60, time.Second, "lobbies with a password"}
 )
 
 // All lists them in the order of the table.
-var All = []*Limit{
-	Requests, Sockets, Arriving, Shakes, Live, Codes, CodesThere, AccountTries, AccountAll, AddressTries, Checks,
-	Checking,
-	Hashing, Opened,
-	Joined, Seats, Watches, Accounts, Players, Renames, Passwords, AtLobby,
-}
+var All = []*Limit{Requests, Sockets, Arriving, Shakes, Live, Codes, CodesThere, AccountTries, AccountAll, AddressTries,
+	Checks, Checking, Hashing, Opened, Joined, Seats, Watches, Accounts, Players, Renames, Passwords, AtLobby}

@@ -84,9 +84,7 @@ func (l *Lobby) charge(job *keep.Job, r request) {
 // conclude hands an intent in again whose cost was taken from a player's record, or was not,
 // and tells whether the authority has made use of it: it has not when the lobby has ended,
 // or the seat is gone or another's meanwhile.
-func (l *Lobby) conclude(
-	again step.Input, account string, stand keep.Standing, answer func(step.Verdict),
-) (used bool) {
+func (l *Lobby) conclude(again step.Input, account string, stand keep.Standing, answer func(step.Verdict)) (used bool) {
 	ran := make(chan struct{})
 	go l.post(func() {
 		defer close(ran)

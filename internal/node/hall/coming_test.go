@@ -110,11 +110,8 @@ func TestLeaving(t *testing.T) {
 		}
 		pass(100 * time.Millisecond)
 		if ada.ended() != "left" || bo.flag(int(sheet.Match), "over") != true {
-			t.Errorf(
-				"left with %q; with too few players the match is over: %v",
-				ada.ended(),
-				bo.flag(int(sheet.Match), "over"),
-			)
+			t.Errorf("left with %q; with too few players the match is over: %v", ada.ended(),
+				bo.flag(int(sheet.Match), "over"))
 		}
 		pass(6 * time.Second)
 		pair := r.join(l, hall.Joining{Account: "cy", Locals: []string{"Little Cy"}})
@@ -336,14 +333,12 @@ func TestOpenings(t *testing.T) {
 				t.Errorf("%+v: %v, wanted %s with %q", c.o, err, c.code, c.reason)
 			}
 		}
-		l := r.open(
-			hall.Opening{
-				Title:    "  Two   piers ",
-				Capacity: 4,
-				Options:  map[string]any{"goal": 9.0, "motto": "ten"},
-				Password: "open",
-			},
-		)
+		l := r.open(hall.Opening{
+			Title:    "  Two   piers ",
+			Capacity: 4,
+			Options:  map[string]any{"goal": 9.0, "motto": "ten"},
+			Password: "open",
+		})
 		if _, err := r.tryJoin(l, hall.Joining{Account: "ada",
 			Pass: "opens"}); fault.CodeOf(err) != code.WrongPassword {
 			t.Errorf("a wrong password: %v", err)
@@ -351,12 +346,8 @@ func TestOpenings(t *testing.T) {
 		ada := r.join(l, hall.Joining{Account: "ada", Pass: "open"})
 		lobby := uint32(1)
 		if ada.text(lobby, "title") != "Two piers" || ada.see(lobby, "goal") != 9 || ada.text(lobby, "motto") != "ten" {
-			t.Errorf(
-				"%q, goal %d, motto %q",
-				ada.text(lobby, "title"),
-				ada.see(lobby, "goal"),
-				ada.text(lobby, "motto"),
-			)
+			t.Errorf("%q, goal %d, motto %q", ada.text(lobby, "title"), ada.see(lobby, "goal"),
+				ada.text(lobby, "motto"))
 		}
 		if _, err := r.tryJoin(l, hall.Joining{Account: "bo", Pass: "open",
 			Version: "other"}); fault.CodeOf(err) != code.WrongVersion {

@@ -168,15 +168,12 @@ func (l *Lobby) differently(c *Client, list []replica.Difference) []wire.Differe
 		out = append(out, w)
 	}
 	if len(out) == 0 { // the hash was wrong, and the copy is not: that differs too
-		out = append(
-			out,
-			wire.Differently{
-				Seat:  uint32(c.First()),
-				Kind:  "lobby",
-				Want:  "the hash of this copy",
-				Found: "another one",
-			},
-		)
+		out = append(out, wire.Differently{
+			Seat:  uint32(c.First()),
+			Kind:  "lobby",
+			Want:  "the hash of this copy",
+			Found: "another one",
+		})
 	}
 	return out
 }

@@ -55,13 +55,8 @@ func (l *Lobby) admit(c *Client, j Joining) error {
 		return l.gone()
 	}
 	if j.Version != "" && j.Version != l.book.Version {
-		return fault.New(
-			code.WrongVersion,
-			"this lobby runs version %s of %s, not %s",
-			l.book.Version,
-			l.book.Name,
-			j.Version,
-		)
+		return fault.New(code.WrongVersion, "this lobby runs version %s of %s, not %s", l.book.Version, l.book.Name,
+			j.Version)
 	}
 	switch {
 	case j.All, j.Referee:

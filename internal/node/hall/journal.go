@@ -32,11 +32,8 @@ func openJournal(l *Lobby, s lobby.Setup) *journalFile {
 		return nil
 	}
 	j := &journalFile{file: f, buffer: bufio.NewWriter(f)}
-	j.w, err = journal.NewWriter(
-		j.buffer,
-		journal.Head{Rulebook: l.book.Source, Setup: s},
-		sheet.Tick(hashSeconds*l.book.Rate),
-	)
+	j.w, err = journal.NewWriter(j.buffer, journal.Head{Rulebook: l.book.Source, Setup: s},
+		sheet.Tick(hashSeconds*l.book.Rate))
 	if err != nil {
 		j.failed(l, err)
 		return j

@@ -76,9 +76,7 @@ type Lobby struct {
 }
 
 // newLobby makes a lobby around its authority: a new one, if it is nil.
-func newLobby(
-	h *Hall, id, name string, book *rulebook.Book, s lobby.Setup, m *lobby.Lobby,
-) *Lobby {
+func newLobby(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup, m *lobby.Lobby) *Lobby {
 	if m == nil {
 		m = lobby.New(book, s)
 	}

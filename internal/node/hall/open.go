@@ -177,31 +177,19 @@ func (h *Hall) checkOpening(book *rulebook.Book, o *Opening) error {
 	case o.ReserveMS < 0 || o.ReserveMS > maxHold.Milliseconds():
 		return fault.New(code.OutOfRange, "places are held for at most %s", maxHold)
 	case len(o.Regions) > 0 && !slices.Contains(o.Regions, h.cfg.Region):
-		return fault.New(
-			code.WrongRegion,
-			"this node is in the region %s, not in %s; ask a node there",
-			h.cfg.Region,
-			strings.Join(o.Regions, ", or "),
-		)
+		return fault.New(code.WrongRegion, "this node is in the region %s, not in %s; ask a node there", h.cfg.Region,
+			strings.Join(o.Regions, ", or "))
 	case len(book.Regions) > 0 && !slices.Contains(book.Regions, h.cfg.Region):
-		return fault.New(
-			code.WrongRegion,
-			"%s may be played in %s; this node is in %s",
-			book.Name,
-			strings.Join(book.Regions, ", "),
-			h.cfg.Region,
-		)
+		return fault.New(code.WrongRegion, "%s may be played in %s; this node is in %s", book.Name,
+			strings.Join(book.Regions, ", "), h.cfg.Region)
 	}
 	return nil
 }
 
 // OpenOrJoin returns the code of the open lobby with the opening's name, or opens
 // it. Two calls at the same moment, on any nodes, never make two.
-func (h *Hall) OpenOrJoin(
-	ctx context.Context,
-	book *rulebook.Book,
-	o Opening,
-) (joinCode string, opened bool, err error) {
+func (h *Hall) OpenOrJoin(ctx context.Context, book *rulebook.Book,
+	o Opening) (joinCode string, opened bool, err error) {
 	for range 5 {
 		if joinCode, err = h.cfg.Directory.Named(ctx, book.Name, o.Name); err != nil || joinCode != "" {
 			h.Lives(ctx, joinCode)
@@ -215,9 +203,6 @@ func (h *Hall) OpenOrJoin(
 			return "", false, err
 		}
 	}
-	return "", false, fault.New(
-		code.NameTaken,
-		"the lobby %q opens and closes too fast to be joined; try again",
-		o.Name,
-	)
+	return "", false, fault.New(code.NameTaken, "the lobby %q opens and closes too fast to be joined; try again",
+		o.Name)
 }

@@ -28,13 +28,8 @@ func readOptions(book *rulebook.Book, given map[string]any) ([]step.Named, error
 			for _, f := range book.Options {
 				known = append(known, f.Name)
 			}
-			return nil, fault.New(
-				code.BadOption,
-				"%s has no option %q; it has: %s",
-				book.Name,
-				name,
-				strings.Join(known, ", "),
-			)
+			return nil, fault.New(code.BadOption, "%s has no option %q; it has: %s", book.Name, name,
+				strings.Join(known, ", "))
 		}
 		f := book.Options[i]
 		v, err := readSent(f, given[name])

@@ -58,10 +58,8 @@ func (p *publisher) init(f *face) {
 // idle tells whether there is nothing to publish.
 func (p *publisher) idle(l *Lobby, changes sheet.Changes) bool {
 	return changes.Empty() && len(p.told) == 0 && len(p.given) == 0 && !p.force && (p.due == 0 || l.m.Tick() < p.due) &&
-		!slices.ContainsFunc(
-			l.clients,
-			func(c *Client) bool { return c.fresh || c.back || c.behind.Load() && c.caughtUp() },
-		)
+		!slices.ContainsFunc(l.clients,
+			func(c *Client) bool { return c.fresh || c.back || c.behind.Load() && c.caughtUp() })
 }
 
 // publish sends everything that waits: to each client first what has changed,

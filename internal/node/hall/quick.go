@@ -28,13 +28,8 @@ func (h *Hall) Quick(ctx context.Context, book *rulebook.Book, party []string, o
 	}
 	o.Reserve, o.ReserveMS, o.Party = party, quickHold, name
 	if o.Capacity > 0 && len(party) > o.Capacity || len(party) > book.Players.Most {
-		return nil, false, fault.New(
-			code.OutOfRange,
-			"a lobby of %s has at most %d seats, the party has %d",
-			book.Name,
-			book.Players.Most,
-			len(party),
-		)
+		return nil, false, fault.New(code.OutOfRange, "a lobby of %s has at most %d seats, the party has %d", book.Name,
+			book.Players.Most, len(party))
 	}
 	l, err := h.Open(ctx, book, o)
 	return l, err == nil, err
@@ -55,9 +50,8 @@ func (h *Hall) FindQuick(ctx context.Context, book *rulebook.Book, party []strin
 	return h.findQuick(ctx, book, party, partyName(party), &o)
 }
 
-func (h *Hall) findQuick(
-	ctx context.Context, book *rulebook.Book, party []string, name string, o *Opening,
-) (*Lobby, error) {
+func (h *Hall) findQuick(ctx context.Context, book *rulebook.Book, party []string, name string,
+	o *Opening) (*Lobby, error) {
 	options, err := readOptions(book, o.Options)
 	if err != nil || len(o.Regions) > 0 && !slices.Contains(o.Regions, h.cfg.Region) {
 		return nil, err

@@ -43,11 +43,8 @@ func TestReading(t *testing.T) {
 		ada.does(point(float64(bo.First())))
 		ada.refused(wire.Intent{Do: "act", Name: "point"}, bad, "whom is missing")
 		ada.refused(wire.Intent{Do: strings.Repeat("dance", 20)}, string(code.NoVerb), "dance")
-		ada.refused(
-			wire.Intent{Do: "set", Name: "points", Target: uint32(bo.First()), Value: 5.0},
-			string(code.NotPractice),
-			"practice",
-		)
+		ada.refused(wire.Intent{Do: "set", Name: "points", Target: uint32(bo.First()), Value: 5.0},
+			string(code.NotPractice), "practice")
 		if err := ada.Receive(&wire.Intent{Is: "intent", Do: "ready"}); fault.CodeOf(err) != code.BadMessage {
 			t.Errorf("an intent without a number: %v", err)
 		}

@@ -21,16 +21,14 @@ func (l *Lobby) takeSeats(c *Client, j Joining) error {
 		if i > 0 {
 			account = ""
 		}
-		out := l.step(
-			&step.Input{
-				Kind: step.Enter,
-				Acct: account,
-				Name: name,
-				Team: j.Team,
-				Conn: c.key,
-				Pass: l.hall.digest(j.Pass),
-			},
-		)
+		out := l.step(&step.Input{
+			Kind: step.Enter,
+			Acct: account,
+			Name: name,
+			Team: j.Team,
+			Conn: c.key,
+			Pass: l.hall.digest(j.Pass),
+		})
 		if v := out.Verdict; !v.OK() {
 			for _, id := range c.Seats {
 				l.step(&step.Input{Kind: step.Leave, Seat: id})
@@ -55,13 +53,8 @@ func (l *Lobby) Sit(ctx context.Context, j Joining) (sheet.ID, error) {
 			return
 		}
 		if j.Version != "" && j.Version != l.book.Version {
-			err = fault.New(
-				code.WrongVersion,
-				"this lobby runs version %s of %s, not %s",
-				l.book.Version,
-				l.book.Name,
-				j.Version,
-			)
+			err = fault.New(code.WrongVersion, "this lobby runs version %s of %s, not %s", l.book.Version, l.book.Name,
+				j.Version)
 			return
 		}
 		if err = l.takeSeats(c, j); err == nil {

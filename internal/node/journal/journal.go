@@ -203,13 +203,8 @@ type Difference struct {
 }
 
 func (d *Difference) Error() string {
-	return fmt.Sprintf(
-		"the state differs at tick %d: %016x, recorded %016x; at tick %d it was still the same",
-		d.Tick,
-		d.Got,
-		d.Recorded,
-		d.Last,
-	)
+	return fmt.Sprintf("the state differs at tick %d: %016x, recorded %016x; at tick %d it was still the same", d.Tick,
+		d.Got, d.Recorded, d.Last)
 }
 
 // reading is how journals are read.
@@ -278,12 +273,8 @@ func (rp *Replay) next() (*entry, error) {
 		return nil, fmt.Errorf("entry %d is neither an input nor a hash", rp.Inputs+rp.Hashes+1)
 	}
 	if sheet.Tick(e.At) < rp.M.Tick() || e.At > 1<<40 {
-		return nil, fmt.Errorf(
-			"entry %d stands at tick %d, but the journal is at tick %d already",
-			rp.Inputs+rp.Hashes+1,
-			e.At,
-			rp.M.Tick(),
-		)
+		return nil, fmt.Errorf("entry %d stands at tick %d, but the journal is at tick %d already",
+			rp.Inputs+rp.Hashes+1, e.At, rp.M.Tick())
 	}
 	return e, nil
 }

@@ -20,9 +20,8 @@ import (
 // PutBack lets the fields of a record stand as they did right after a save, whatever has
 // changed them since, for a reason; what was not kept then is not kept again. The history
 // goes on: this is one more change in it.
-func (k *Keeper) PutBack(
-	ctx context.Context, player string, book *rulebook.Book, lobby string, number int64, author, why string,
-) (stand Standing, err error) {
+func (k *Keeper) PutBack(ctx context.Context, player string, book *rulebook.Book, lobby string, number int64,
+	author, why string) (stand Standing, err error) {
 	if why, err = fault.Reason(why); err != nil {
 		return stand, err
 	}
@@ -36,9 +35,8 @@ func (k *Keeper) PutBack(
 	return stand, err
 }
 
-func (k *Keeper) putBack(
-	tx *store.Tx, player string, book *rulebook.Book, lobby string, number int64, author, why string,
-) (s Standing, err error) {
+func (k *Keeper) putBack(tx *store.Tx, player string, book *rulebook.Book, lobby string, number int64,
+	author, why string) (s Standing, err error) {
 	var row store.Record
 	err = tx.Clauses(clause.Locking{Strength: "UPDATE"}).
 		First(&row, "player_id = ? and rulebook = ?", player, book.Name).Error

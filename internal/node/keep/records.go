@@ -72,9 +72,7 @@ func standingOf(r *store.Record, book *rulebook.Book) (Standing, error) {
 
 // Load returns how a player's record stands, for a lobby, and whether it is a first
 // visit: nothing was ever kept. The visit is noted at once.
-func (k *Keeper) Load(
-	ctx context.Context, player string, book *rulebook.Book,
-) (s Standing, first bool, err error) {
+func (k *Keeper) Load(ctx context.Context, player string, book *rulebook.Book) (s Standing, first bool, err error) {
 	s, own, err := k.standing(ctx, player, book)
 	if err != nil || own {
 		return s, false, err
@@ -218,9 +216,7 @@ func (k *Keeper) lock(tx *store.Tx, player, rulebook string) (*store.Record, err
 }
 
 // noteChange writes a save into the history, and tells whether it was not there yet.
-func (k *Keeper) noteChange(
-	tx *store.Tx, job *Job, r *Record, was, became Fields, revision int64,
-) (bool, error) {
+func (k *Keeper) noteChange(tx *store.Tx, job *Job, r *Record, was, became Fields, revision int64) (bool, error) {
 	row := store.RecordChange{LobbyID: job.Lobby, Number: r.Number, PlayerID: r.Player, Rulebook: job.Book.Name,
 		Version: job.Book.Version, Match: r.Match, ChangedAt: k.now().UTC(), Author: job.Author, Why: job.Why,
 		Revision: revision}

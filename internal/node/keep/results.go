@@ -79,9 +79,8 @@ func (k *Keeper) effectPosts(job *Job, there map[string]bool) (out []board.Post)
 }
 
 // post adds a post, if its board and its player are there.
-func (j *Job) post(
-	list []board.Post, p *step.Post, at time.Time, match, id string, there map[string]bool,
-) []board.Post {
+func (j *Job) post(list []board.Post, p *step.Post, at time.Time, match, id string,
+	there map[string]bool) []board.Post {
 	b := j.Book.Board(p.Board)
 	if b == nil || p.Team == "" && !there[p.Account] {
 		return list

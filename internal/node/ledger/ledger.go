@@ -396,8 +396,7 @@ func (g *Ledger) append(tx *store.Tx, b *batch) (id int64, err error) {
 		held, args = "select name from nodes where name = ? and epoch = ? for key share", []any{g.node, b.fence.Epoch}
 	}
 	const alive = "insert into ledger_nodes (node, alive_at) select name, ?::timestamptz from held on conflict " +
-		"(node) " +
-		"do update set alive_at = excluded.alive_at"
+		"(node) do update set alive_at = excluded.alive_at"
 	held, args = "with held as ("+held+")", append(args, b.at)
 	if len(b.data) == 0 {
 		done := tx.Exec(held+" "+alive, args...)

@@ -73,8 +73,7 @@ func writeRest(tx *store.Tx, b *batch) error {
 	if len(b.checkpoints) > 0 {
 		rows := slices.Collect(maps.Values(b.checkpoints))
 		slices.SortFunc(rows, func(x, y *store.LedgerCheckpoint) int {
-			return bytes.Compare([]byte(x.LobbyID),
-				[]byte(y.LobbyID))
+			return bytes.Compare([]byte(x.LobbyID), []byte(y.LobbyID))
 		})
 		newer := tx.Clauses(clause.OnConflict{UpdateAll: true})
 		if err := newer.CreateInBatches(rows, 200).Error; err != nil {
@@ -208,8 +207,7 @@ func (g *Ledger) journal(tx *store.Tx, codeOrID string, tick int64) (*Journal, e
 		Missing, Goes bool
 	}
 	piece := tx.Model(&store.LedgerSegment{}).Select("seq, tick, data, missing, state is not null as goes")
-	if err := piece.Order("seq").Find(&segments, "lobby_id = ? and seq > ?", r.LobbyID,
-		x.Seq).Error; err != nil {
+	if err := piece.Order("seq").Find(&segments, "lobby_id = ? and seq > ?", r.LobbyID, x.Seq).Error; err != nil {
 		return nil, err
 	}
 	for _, s := range segments {
@@ -254,8 +252,7 @@ func personOf(p *store.LedgerPerson) journal.Person {
 // Of returns the journals, by join code and lobby, in which an account stands.
 func (g *Ledger) Of(ctx context.Context, account string) (out []string, err error) {
 	return out, g.db.WithContext(ctx).Raw("select l.code || '-' || l.lobby_id from ledger_people p join "+
-		"ledger_lobbies l "+
-		"using (lobby_id) where p.text = ? order by l.opened_at", account).Scan(&out).Error
+		"ledger_lobbies l using (lobby_id) where p.text = ? order by l.opened_at", account).Scan(&out).Error
 }
 
 // Sweep removes what is kept of lobbies that ended so long ago, and the oldest of it as far as it

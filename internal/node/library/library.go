@@ -112,12 +112,8 @@ func (l *Library) Book(name string) (*rulebook.Book, error) {
 	if b := l.books[name]; b != nil {
 		return b, nil
 	}
-	f := fault.New(
-		code.NoRulebook,
-		"no rulebook is called %q; loaded are: %s",
-		name,
-		strings.Join(l.namesLocked(), ", "),
-	)
+	f := fault.New(code.NoRulebook, "no rulebook is called %q; loaded are: %s", name,
+		strings.Join(l.namesLocked(), ", "))
 	return nil, f
 }
 

@@ -93,9 +93,8 @@ func (x *Manager) Start(ctx context.Context, h Hall, goesOn func(lobbyID string)
 // TakeFrom makes the series of a node this one's, and returns them.
 func (x *Manager) TakeFrom(tx *store.Tx, node string) (rows []store.Series, err error) {
 	f := x.fence()
-	return rows, tx.Raw("update series set node = ?, epoch = ? where node = ? and not over and (node <> ? or "+
-		"epoch < ?) "+
-		"returning *", f.Node, f.Epoch, node, f.Node, f.Epoch).Scan(&rows).Error
+	return rows, tx.Raw("update series set node = ?, epoch = ? where node = ? and not over and (node <> ? or epoch < "+
+		"?) returning *", f.Node, f.Epoch, node, f.Node, f.Epoch).Scan(&rows).Error
 }
 
 // Given takes the series that were given to this node.

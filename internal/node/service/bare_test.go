@@ -122,12 +122,8 @@ func play(t *testing.T, all ...*client.Conn) {
 		do(t, c, client.Intent{Do: "ready"})
 	}
 	for _, c := range all {
-		until(
-			t,
-			c,
-			"play",
-			func(c *client.Copy) bool { return c.Match().Text("phase") == "play" && c.Me().Flag("alive") },
-		)
+		until(t, c, "play",
+			func(c *client.Copy) bool { return c.Match().Text("phase") == "play" && c.Me().Flag("alive") })
 	}
 }
 

@@ -179,43 +179,18 @@ func TestLobbyCommands(t *testing.T) {
 		Messages float64 `json:"messages_per_second"`
 		Whole    float64 `json:"bytes_against_whole_state"`
 	}
-	out, _, _ = turnvex(
-		t,
-		"",
-		"load",
-		"-json",
-		"-clients",
-		"4",
-		"-lobby",
-		"2",
-		"-for",
-		"1s",
-		"-warm-up",
-		"1s",
-		"-rate",
-		"10",
-		"-rough",
-		"delay=5ms",
-		"duel",
-	)
+	out, _, _ = turnvex(t, "", "load", "-json", "-clients", "4", "-lobby", "2", "-for", "1s", "-warm-up", "1s", "-rate",
+		"10", "-rough", "delay=5ms", "duel")
 	if err := json.Unmarshal([]byte(out), &measured); err != nil || measured.Clients != 4 || measured.Messages < 20 ||
 		measured.Whole <= 0 || measured.Whole > 0.5 {
 		t.Errorf("load: %+v, %v\n%s", measured, err, out)
 	}
 	out, messages, _ := turnvex(t, "", "load", "-clients", "3", "-for", "1s", "-warm-up", "0.1s", "-rate", "0", "duel")
-	has(
-		out,
-		"3 in 1 lobby, cbor",
-		"0 a second",
-		"refused                            none",
-		"to every replica                   none",
-	)
+	has(out, "3 in 1 lobby, cbor", "0 a second", "refused                            none",
+		"to every replica                   none")
 	if messages != "" || strings.Count(out, "nothing") > 1 {
-		t.Errorf(
-			"looking on: %s%s",
-			out,
-			messages,
-		) // progress is for terminals; the whole state is told even when nothing happens
+		t.Errorf("looking on: %s%s", out,
+			messages) // progress is for terminals; the whole state is told even when nothing happens
 	}
 	var left int64
 	if err := node.DB.WithContext(soon(t)).
@@ -349,10 +324,8 @@ func TestTerminalView(t *testing.T) {
 	s := &screen{more: make(chan struct{}, 1)}
 	left := make(chan bool, 1)
 	go func() {
-		l, err := termview.Run(
-			t.Context(),
-			termview.Options{Conn: a, Play: true, In: keys, Out: s, Width: 120, Height: 40},
-		)
+		l, err := termview.Run(t.Context(),
+			termview.Options{Conn: a, Play: true, In: keys, Out: s, Width: 120, Height: 40})
 		if err != nil {
 			t.Error(err)
 		}
@@ -369,12 +342,8 @@ func TestTerminalView(t *testing.T) {
 	press("\t1")
 	until(t, b, "the hit", func(c *client.Copy) bool { return c.Me().Int("hull") == 40 })
 	press("\x1b[C")
-	until(
-		t,
-		b,
-		"Mara moves east",
-		func(c *client.Copy) bool { v, _ := c.Seat(a.Seat()).Get("pos"); return v.N[0] > 6500 },
-	)
+	until(t, b, "Mara moves east",
+		func(c *client.Copy) bool { v, _ := c.Seat(a.Seat()).Get("pos"); return v.N[0] > 6500 })
 	press("\x10")
 	until(t, b, "the pause", func(c *client.Copy) bool { return c.Match().Text("paused") == "yes" })
 	s.until(t, "paused")
@@ -398,19 +367,14 @@ func TestTerminalLocals(t *testing.T) {
 		t.Fatal(err)
 	}
 	mara := player(t, "Mara")
-	a := join(
-		t,
-		mara,
-		client.Options{Lobby: lobby(t, mara, client.Opening{Rulebook: book}), Locals: []string{"Little Mara"}},
-	)
+	a := join(t, mara,
+		client.Options{Lobby: lobby(t, mara, client.Opening{Rulebook: book}), Locals: []string{"Little Mara"}})
 	keys, typing := io.Pipe()
 	s := &screen{more: make(chan struct{}, 1)}
 	ended := make(chan error, 1)
 	go func() {
-		_, err := termview.Run(
-			t.Context(),
-			termview.Options{Conn: a, Play: true, In: keys, Out: s, Width: 120, Height: 40},
-		)
+		_, err := termview.Run(t.Context(),
+			termview.Options{Conn: a, Play: true, In: keys, Out: s, Width: 120, Height: 40})
 		ended <- err
 	}()
 	s.until(t, "not ready")

@@ -62,9 +62,10 @@ func TestConsoleUnits(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	programIn(t, console, "node", "node_modules/vite/bin/vite.js", "build", "--ssr", "test/units.mjs", "--outDir", built, "--logLevel",
-		"error")
-	out := programIn(t, console, "node", "--test", "--test-reporter=spec", "--test-timeout=200000", filepath.Join(built, "units.js"))
+	programIn(t, console, "node", "node_modules/vite/bin/vite.js", "build", "--ssr", "test/units.mjs",
+		"--outDir", built, "--logLevel", "error")
+	out := programIn(t, console, "node", "--test", "--test-reporter=spec", "--test-timeout=200000",
+		filepath.Join(built, "units.js"))
 	if !strings.Contains(out, "fail 0") || !strings.Contains(out, "help comes from the reference") {
 		t.Error(out)
 	}

@@ -36,7 +36,8 @@ func TestConsoleManyLobbies(t *testing.T) {
 	drawn, err := s.Text(fmt.Sprintf(`window.drawn + ' rows, ' + (%s - window.asked) + ' requests'`, asked))
 	s.must("the figures", err)
 	var rows, requests int
-	if _, err := fmt.Sscanf(drawn, "%d rows, %d requests", &rows, &requests); err != nil || rows > 60 || requests > many/5 {
+	if _, err := fmt.Sscanf(drawn, "%d rows, %d requests", &rows,
+		&requests); err != nil || rows > 60 || requests > many/5 {
 		t.Errorf("for %d lobbies the page drew %s at most, %v", many, drawn, err)
 	}
 	all := operator(t)
@@ -82,7 +83,8 @@ func TestConsolePlaysWhatIsWritten(t *testing.T) {
 		t.Errorf("trying published it: %v", err)
 	}
 	var kept struct{ Versions []struct{ Version string } }
-	if err := operator(t).Call(soon(t), "GET", "/v1/rulebooks/"+book, nil, &kept); err != nil || len(kept.Versions) != 1 {
+	if err := operator(t).Call(soon(t), "GET", "/v1/rulebooks/"+book, nil,
+		&kept); err != nil || len(kept.Versions) != 1 {
 		t.Errorf("the versions are %+v, %v", kept, err)
 	}
 	s.open("/rulebooks/" + book)
@@ -99,7 +101,8 @@ func TestConsolePlaysWhatIsWritten(t *testing.T) {
 	if err := operator(t).Call(soon(t), "POST", "/v1/rulebooks/try", bad, nil); client.CodeOf(err) != "bad-rulebook" {
 		t.Errorf("a text with errors: %v", err)
 	}
-	if err := as(player(t, "Mara")).Call(soon(t), "POST", "/v1/rulebooks/try", bad, nil); client.CodeOf(err) != "forbidden" {
+	if err := as(player(t, "Mara")).Call(soon(t), "POST", "/v1/rulebooks/try", bad,
+		nil); client.CodeOf(err) != "forbidden" {
 		t.Errorf("a player tries a text: %v", err)
 	}
 }

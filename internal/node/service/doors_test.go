@@ -92,12 +92,8 @@ func TestRefusalsAtTheDoor(t *testing.T) {
 		"3 seats") {
 		t.Errorf("the number is not told: %v", err)
 	}
-	wants(
-		t,
-		"a change by who is not the host",
-		as(joss).ChangeLobby(ctx, lob, client.Settings{"capacity": 6}),
-		"not-the-host",
-	)
+	wants(t, "a change by who is not the host", as(joss).ChangeLobby(ctx, lob, client.Settings{"capacity": 6}),
+		"not-the-host")
 	_, err = as(mara).Open(ctx, client.Opening{Rulebook: "duel", Region: "far-away"})
 	wants(t, "another region", err, "wrong-region")
 	northern := variant(t, "turnvex: 1", "turnvex: 1\nregions: [north]")
@@ -194,21 +190,13 @@ func TestCountdown(t *testing.T) {
 	starting := func(c *client.Copy) bool { return c.Lobby().Text("state") == "starting" }
 	until(t, a, "the countdown runs", starting)
 	c := join(t, ines, client.Options{Lobby: lob})
-	until(
-		t,
-		c,
-		"the newcomer sees the state and the others",
-		func(c *client.Copy) bool { return len(c.Players()) == 3 && c.Players()[0].Flag("ready") },
-	)
+	until(t, c, "the newcomer sees the state and the others",
+		func(c *client.Copy) bool { return len(c.Players()) == 3 && c.Players()[0].Flag("ready") })
 	if err := b.Leave(soon(t)); err != nil {
 		t.Fatal(err)
 	}
-	until(
-		t,
-		a,
-		"the countdown is cancelled",
-		func(c *client.Copy) bool { return c.Lobby().Text("state") == "gathering" && c.Match() == nil },
-	)
+	until(t, a, "the countdown is cancelled",
+		func(c *client.Copy) bool { return c.Lobby().Text("state") == "gathering" && c.Match() == nil })
 }
 
 // TestCodesCannotBeGuessed: after some codes that do not exist an address must wait.
@@ -248,8 +236,7 @@ func TestReplacedRulebook(t *testing.T) {
 		return err
 	}(), "bad-option")
 	again, err := as(
-		mara,
-	).Open(ctx, client.Opening{Rulebook: tides, Version: old.Version, Options: map[string]any{"goal": 9}})
+		mara).Open(ctx, client.Opening{Rulebook: tides, Version: old.Version, Options: map[string]any{"goal": 9}})
 	if err != nil || again.Version != old.Version {
 		t.Errorf("opening the old version: %+v, %v", again, err)
 	}
@@ -284,8 +271,7 @@ func TestFindingEachOther(t *testing.T) {
 		t.Errorf("a party that does not fit: %+v, %v", three, err)
 	}
 	_, err = as(
-		mara,
-	).QuickJoin(ctx, client.Quick{Rulebook: meeting, Party: []string{"00000000-0000-0000-0000-000000000000"}})
+		mara).QuickJoin(ctx, client.Quick{Rulebook: meeting, Party: []string{"00000000-0000-0000-0000-000000000000"}})
 	wants(t, "a party with nobody", err, "no-such-player")
 
 	codes, made := map[string]bool{}, 0
@@ -445,25 +431,13 @@ func TestLocalPlayers(t *testing.T) {
 		}
 	})
 	a.Cut()
-	until(
-		t,
-		b,
-		"both are away",
-		func(c *client.Copy) bool { return c.Seat(seats[0]).Flag("away") && c.Seat(seats[1]).Flag("away") },
-	)
-	until(
-		t,
-		b,
-		"both are back",
-		func(c *client.Copy) bool { return !c.Seat(seats[0]).Flag("away") && !c.Seat(seats[1]).Flag("away") },
-	)
+	until(t, b, "both are away",
+		func(c *client.Copy) bool { return c.Seat(seats[0]).Flag("away") && c.Seat(seats[1]).Flag("away") })
+	until(t, b, "both are back",
+		func(c *client.Copy) bool { return !c.Seat(seats[0]).Flag("away") && !c.Seat(seats[1]).Flag("away") })
 	if err := a.Leave(soon(t)); err != nil {
 		t.Fatal(err)
 	}
-	until(
-		t,
-		b,
-		"both have left",
-		func(c *client.Copy) bool { return len(c.Players()) == 1 && c.Lobby().Int("seats") == 1 },
-	)
+	until(t, b, "both have left",
+		func(c *client.Copy) bool { return len(c.Players()) == 1 && c.Lobby().Int("seats") == 1 })
 }

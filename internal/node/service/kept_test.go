@@ -79,12 +79,8 @@ func TestPracticeByHand(t *testing.T) {
 	wants(t, "by another", b.Do(soon(t), client.Intent{Do: "advance"}), "not-the-host")
 	wants(t, "no number", a.Do(soon(t), client.Intent{Do: "advance", Value: "much"}), "out-of-range")
 	wants(t, "by who is not the host", set(b, "hull", 1, nil), "not-the-host")
-	wants(
-		t,
-		"a derived field",
-		a.Do(soon(t), client.Intent{Do: "set", Target: 2, Name: "points", Value: 5}),
-		"no-such-field",
-	)
+	wants(t, "a derived field", a.Do(soon(t), client.Intent{Do: "set", Target: 2, Name: "points", Value: 5}),
+		"no-such-field")
 	wants(t, "ending it", operator(t).EndMatch(soon(t), code, ""), "")
 	until(t, a, "the lobby again", func(c *client.Copy) bool { return c.Match() == nil })
 	if list, err := as(mara).Matches(soon(t), url.Values{"lobby": {code}}); err != nil || len(list) != 0 {
@@ -98,12 +94,8 @@ func TestPracticeByHand(t *testing.T) {
 	}
 	real := lobby(t, joss, client.Opening{Rulebook: book})
 	c := join(t, joss, client.Options{Lobby: real})
-	wants(
-		t,
-		"by hand in a real lobby",
-		c.Do(soon(t), client.Intent{Do: "set", Target: c.Seat(), Name: "hull", Value: 1}),
-		"not-practice",
-	)
+	wants(t, "by hand in a real lobby",
+		c.Do(soon(t), client.Intent{Do: "set", Target: c.Seat(), Name: "hull", Value: 1}), "not-practice")
 }
 
 // TestBoardPages: equal values share a place, pages follow each other without a gap,
@@ -252,25 +244,16 @@ func TestRecordsAreKept(t *testing.T) {
 		t.Fatal(err)
 	}
 	// A later version: a field has gone, one is new, one has another type.
-	reload(
-		t,
-		book,
-		"  best: {keep: best, of: me.points}",
-		"  best: {type: text}\n  fresh: {start: 5}\n  latest: {of: me.points, see: everyone}",
-	)
+	reload(t, book, "  best: {keep: best, of: me.points}",
+		"  best: {type: text}\n  fresh: {start: 5}\n  latest: {of: me.points, see: everyone}")
 	code = lobby(t, mara, client.Opening{Rulebook: book})
 	c := join(t, mara, client.Options{Lobby: code})
 	until(t, c, "the record is loaded", func(c *client.Copy) bool { return c.Me().Flag("loaded") })
 	c.Read(func(v *client.Copy) {
 		r := v.Record(c.Seat())
 		if r.Int("fresh") != 5 || r.Int("latest") != 2 || r.Text("best") != "" || r.Int("wins") != 5 {
-			t.Errorf(
-				"after the change it reads %d, %d, %q, %d",
-				r.Int("fresh"),
-				r.Int("latest"),
-				r.Text("best"),
-				r.Int("wins"),
-			)
+			t.Errorf("after the change it reads %d, %d, %q, %d", r.Int("fresh"), r.Int("latest"), r.Text("best"),
+				r.Int("wins"))
 		}
 	})
 }
@@ -331,10 +314,8 @@ func TestReading(t *testing.T) {
 		Rulebooks []struct{ Name, Version string }
 	}
 	wants(t, "the rulebooks", get("/v1/rulebooks", &books), "")
-	if !slices.ContainsFunc(
-		books.Rulebooks,
-		func(b struct{ Name, Version string }) bool { return b.Name == "clash" && b.Version != "" },
-	) {
+	if !slices.ContainsFunc(books.Rulebooks,
+		func(b struct{ Name, Version string }) bool { return b.Name == "clash" && b.Version != "" }) {
 		t.Errorf("%+v", books)
 	}
 	var schema map[string]any
@@ -357,12 +338,8 @@ func TestReading(t *testing.T) {
 		t.Errorf("%+v, %v", checked, err)
 	}
 	wants(t, "a rulebook that is too large", check("# "+strings.Repeat("x", 1<<20)), "too-large")
-	wants(
-		t,
-		"publishing as a player",
-		as(mara).Call(soon(t), http.MethodPost, "/v1/rulebooks", source(t, "duel"), nil),
-		"forbidden",
-	)
+	wants(t, "publishing as a player", as(mara).Call(soon(t), http.MethodPost, "/v1/rulebooks", source(t, "duel"), nil),
+		"forbidden")
 	for path, want := range map[string]string{"/health": "alive", "/ready": "ready"} {
 		res, err := http.Get(node.Address + path)
 		if err != nil {
@@ -380,15 +357,10 @@ func TestReading(t *testing.T) {
 // message for it at all.
 func TestNothingIsSentForNothing(t *testing.T) {
 	mara, joss := player(t, "Mara"), player(t, "Joss")
-	book := variant(
-		t,
-		"plan: {type: integer, see: owner}",
+	book := variant(t, "plan: {type: integer, see: owner}",
 		"plan: {type: integer, see: owner}\n    slow: {type: integer, rate: 400ms}",
 		"do: [{set: me.plan, to: arg.what}]",
-		"do: [{set: me.plan, to: arg.what}]\n  slowly:\n    do: [{add: me.slow, by: 1}]",
-		"length: 30s",
-		"length: 10m",
-	)
+		"do: [{set: me.plan, to: arg.what}]\n  slowly:\n    do: [{add: me.slow, by: 1}]", "length: 30s", "length: 10m")
 	code := lobby(t, mara, client.Opening{Rulebook: book})
 	a := join(t, mara, client.Options{Lobby: code})
 	b := bareTo(t, node.Address, map[string]any{"token": joss.Token, "lobby": code}, 0)

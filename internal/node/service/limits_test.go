@@ -20,12 +20,10 @@ func TestLimits(t *testing.T) {
 		want string
 	}{
 		"too large": {func(b *bare, _ any) {
-			b.WriteJSON(map[string]any{"is": "intent", "text": strings.Repeat("x",
-				17<<10)})
+			b.WriteJSON(map[string]any{"is": "intent", "text": strings.Repeat("x", 17<<10)})
 		}, "too-large"},
 		"too deep": {func(b *bare, _ any) {
-			b.WriteMessage(1, []byte(strings.Repeat("[", 20)+strings.Repeat("]",
-				20)))
+			b.WriteMessage(1, []byte(strings.Repeat("[", 20)+strings.Repeat("]", 20)))
 		}, "bad-message"},
 		"unknown": {func(b *bare, _ any) { b.WriteJSON(map[string]any{"is": "dance"}) }, "bad-message"},
 		"an extra key": {func(b *bare, seat any) {
@@ -67,11 +65,8 @@ func TestLimits(t *testing.T) {
 		"another subprotocol": {http.Header{"Sec-Websocket-Protocol": {"chess.v2"}}, 400},
 		"a bad token":         {http.Header{"Authorization": {"Bearer nonsense"}}, 401},
 	} {
-		_, res, err := (&websocket.Dialer{}).DialContext(
-			soon(t),
-			"ws"+strings.TrimPrefix(node.Address, "http")+"/v1/live",
-			c.header,
-		)
+		_, res, err := (&websocket.Dialer{}).DialContext(soon(t),
+			"ws"+strings.TrimPrefix(node.Address, "http")+"/v1/live", c.header)
 		if err == nil || res == nil || res.StatusCode != c.status {
 			t.Errorf("%s: %v, %v, not %d", what, res, err, c.status)
 		}

@@ -90,10 +90,8 @@ func TestListing(t *testing.T) {
 	}
 	waits("three with room", func(m map[string]client.Lobby) bool { return len(m) == 3 })
 	a := join(t, mara, client.Options{Lobby: small})
-	waits(
-		"one place is taken",
-		func(m map[string]client.Lobby) bool { return m[small].Seats == 1 && m[small].Free == 1 },
-	)
+	waits("one place is taken",
+		func(m map[string]client.Lobby) bool { return m[small].Seats == 1 && m[small].Free == 1 })
 	b := join(t, player(t, "Joss"), client.Options{Lobby: small})
 	waits("a full lobby goes", func(m map[string]client.Lobby) bool { return m[small].Code == "" })
 	if code := <-gone; code != small {

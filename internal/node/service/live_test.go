@@ -25,14 +25,12 @@ func TestExpectations(t *testing.T) {
 			told = append(told, fmt.Sprint(ch.Old.N[0], ch.New.N[0], ch.First, ch.Expected, ch.Undone))
 			mu.Unlock()
 		})
-		right := c.Send(
-			client.Intent{
-				Do:     "act",
-				Name:   "plot",
-				Args:   map[string]any{"what": 4},
-				Expect: []client.Expected{client.Expect("plan", client.Whole(4))},
-			},
-		)
+		right := c.Send(client.Intent{
+			Do:     "act",
+			Name:   "plot",
+			Args:   map[string]any{"what": 4},
+			Expect: []client.Expected{client.Expect("plan", client.Whole(4))},
+		})
 		c.Read(func(c *client.Copy) {
 			if c.Me().Int("plan") != 4 {
 				t.Error("what is expected is not shown at once")
@@ -41,14 +39,12 @@ func TestExpectations(t *testing.T) {
 		if v, err := right.Verdict(soon(t)); err != nil || !v.OK {
 			t.Fatal(v, err)
 		}
-		wrong := c.Send(
-			client.Intent{
-				Do:     "act",
-				Name:   "plot",
-				Args:   map[string]any{"what": 77},
-				Expect: []client.Expected{client.Expect("plan", client.Whole(77))},
-			},
-		)
+		wrong := c.Send(client.Intent{
+			Do:     "act",
+			Name:   "plot",
+			Args:   map[string]any{"what": 77},
+			Expect: []client.Expected{client.Expect("plan", client.Whole(77))},
+		})
 		if v, err := wrong.Verdict(soon(t)); err != nil || v.OK {
 			t.Fatal(v, err)
 		}
@@ -98,12 +94,8 @@ func TestComingBack(t *testing.T) {
 	until(t, a, "away", func(c *client.Copy) bool { return c.Players()[1].Flag("away") })
 	do(t, a, client.Intent{Do: "settings", Args: map[string]any{"title": "While you were out"}})
 
-	b = bareTo(
-		t,
-		node.Address,
-		map[string]any{"token": joss.Token, "lobby": code, "resume": welcome["resume"], "tick": tick},
-		0,
-	)
+	b = bareTo(t, node.Address,
+		map[string]any{"token": joss.Token, "lobby": code, "resume": welcome["resume"], "tick": tick}, 0)
 	again := b.next("welcome")
 	if again["kept"] != true || again["schema"] != nil || again["seats"].([]any)[0].(map[string]any)["last"] != 1.0 {
 		t.Errorf("coming back is welcomed with %v", again)
@@ -128,12 +120,8 @@ func TestComingBack(t *testing.T) {
 			t.Errorf("a number that came again was done again: %s", name)
 		}
 	})
-	old := bareTo(
-		t,
-		node.Address,
-		map[string]any{"token": joss.Token, "lobby": code, "resume": again["resume"], "tick": 999999999},
-		0,
-	)
+	old := bareTo(t, node.Address,
+		map[string]any{"token": joss.Token, "lobby": code, "resume": again["resume"], "tick": 999999999}, 0)
 	if w := old.next("welcome"); w["kept"] == true || w["schema"] == nil {
 		t.Errorf("a tick that never was is kept: %v", w)
 	}
@@ -148,12 +136,8 @@ func TestTickEstimate(t *testing.T) {
 	code := lobby(t, in, client.Opening{Rulebook: "duel"})
 	a := join(t, in, client.Options{Lobby: code})
 	b := join(t, far, client.Options{Lobby: code, Rough: client.Rough{Delay: 90 * time.Millisecond, Seed: 1}})
-	until(
-		t,
-		b,
-		"round trips are measured",
-		func(*client.Copy) bool { return a.Trip() > 0 && b.Trip() >= 180*time.Millisecond },
-	)
+	until(t, b, "round trips are measured",
+		func(*client.Copy) bool { return a.Trip() > 0 && b.Trip() >= 180*time.Millisecond })
 	for range 20 {
 		if one, two := a.ExactTick(), b.ExactTick(); two < one-1 || two > one+1 {
 			t.Fatalf("near by it is tick %.2f, far away %.2f", one, two)
@@ -161,12 +145,8 @@ func TestTickEstimate(t *testing.T) {
 		at := a.Tick()
 		until(t, a, "the next tick", func(*client.Copy) bool { return a.Tick() > at })
 	}
-	until(
-		t,
-		a,
-		"the roster shows the ping",
-		func(c *client.Copy) bool { ms := c.Seat(b.Seat()).Int("ping"); return ms >= 180 && ms < 2000 },
-	)
+	until(t, a, "the roster shows the ping",
+		func(c *client.Copy) bool { ms := c.Seat(b.Seat()).Int("ping"); return ms >= 180 && ms < 2000 })
 }
 
 // TestSightOnTheSocket: positions beyond sight never reach a player, and are

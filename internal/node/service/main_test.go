@@ -47,16 +47,13 @@ func run(m *testing.M) int {
 	defer stop()
 	database = box.Address
 	log := slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelWarn}))
-	node, err = service.Start(
-		ctx,
-		service.Config{
-			Rehearse:    rehearse.Served,
-			Database:    database,
-			Rulebooks:   filepath.Join(root, "demo/rulebooks"),
-			OperatorKey: operatorKey,
-			Log:         log,
-		},
-	)
+	node, err = service.Start(ctx, service.Config{
+		Rehearse:    rehearse.Served,
+		Database:    database,
+		Rulebooks:   filepath.Join(root, "demo/rulebooks"),
+		OperatorKey: operatorKey,
+		Log:         log,
+	})
 	if err != nil {
 		fmt.Fprintln(os.Stderr, err)
 		return 1
@@ -86,12 +83,8 @@ func soon(t testing.TB) context.Context { return trial.Within(t, time.Minute) }
 // player signs a new player in.
 func player(t testing.TB, name string) *client.Signed {
 	t.Helper()
-	in, err := client.SignIn(
-		soon(t),
-		node.Address,
-		fmt.Sprintf("device-of-%s-%d-%p", t.Name(), time.Now().UnixNano(), &name),
-		name,
-	)
+	in, err := client.SignIn(soon(t), node.Address,
+		fmt.Sprintf("device-of-%s-%d-%p", t.Name(), time.Now().UnixNano(), &name), name)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -53,12 +53,8 @@ func TestMatchFromLobbyToBoard(t *testing.T) {
 	if err != nil || len(page.Rows) == 0 || page.Rows[0].Value != 2 || page.Rows[0].Place != 1 {
 		t.Errorf("the board is %+v, %v", page, err)
 	}
-	until(
-		t,
-		a,
-		"everyone is back in the lobby",
-		func(c *client.Copy) bool { return c.Match() == nil && c.Lobby().Text("state") == "gathering" },
-	)
+	until(t, a, "everyone is back in the lobby",
+		func(c *client.Copy) bool { return c.Match() == nil && c.Lobby().Text("state") == "gathering" })
 	playRound(t, a, b)
 	until(t, a, "the record counts two matches", func(c *client.Copy) bool {
 		return c.Record(a.Seat()).Int("matches") == 2 && c.Record(a.Seat()).Int("wins") == 2 &&

@@ -38,15 +38,9 @@ func TestMethods(t *testing.T) {
 		method, path string
 		status       int
 		allow        string
-	}{
-		{"PUT", "/v1/lobbies", 405, "GET, HEAD, POST, OPTIONS"},
-		{"GET", "/v1/sign-out", 405, "POST, OPTIONS"},
-		{"POST", "/health", 405, "GET, HEAD, OPTIONS"},
-		{"HEAD", "/v1/lobbies", 200, ""},
-		{"HEAD", "/v1/matches/none", 404, ""},
-		{"GET", "/v1", 404, ""},
-		{"GET", "/v1/nothing", 404, ""},
-	} {
+	}{{"PUT", "/v1/lobbies", 405, "GET, HEAD, POST, OPTIONS"}, {"GET", "/v1/sign-out", 405, "POST, OPTIONS"},
+		{"POST", "/health", 405, "GET, HEAD, OPTIONS"}, {"HEAD", "/v1/lobbies", 200, ""},
+		{"HEAD", "/v1/matches/none", 404, ""}, {"GET", "/v1", 404, ""}, {"GET", "/v1/nothing", 404, ""}} {
 		req, err := http.NewRequestWithContext(soon(t), c.method, node.Address+c.path, nil)
 		if err != nil {
 			t.Fatal(err)
@@ -69,9 +63,7 @@ func TestMethods(t *testing.T) {
 // TestHeaders: no answer lets a page of others frame it, load from elsewhere, guess types or
 // tell where it came from; no folder is listed, and no file of the machine is shown.
 func TestHeaders(t *testing.T) {
-	for _, path := range []string{
-		"/", "/assets/", "/assets", "/..%2fgo.mod", "/health", "/v1/lobbies", "/v1/nothing",
-	} {
+	for _, path := range []string{"/", "/assets/", "/assets", "/..%2fgo.mod", "/health", "/v1/lobbies", "/v1/nothing"} {
 		req, err := http.NewRequestWithContext(soon(t), "GET", node.Address+path, nil)
 		if err != nil {
 			t.Fatal(err)

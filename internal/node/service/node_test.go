@@ -47,10 +47,8 @@ func TestNodesStartTogether(t *testing.T) {
 	var nodes []*service.Service
 	for i := range 4 {
 		all.Go(func() {
-			s, err := service.Start(
-				soon(t),
-				service.Config{Database: address, Node: fmt.Sprint("n", i), Rulebooks: "../../../demo/rulebooks"},
-			)
+			s, err := service.Start(soon(t),
+				service.Config{Database: address, Node: fmt.Sprint("n", i), Rulebooks: "../../../demo/rulebooks"})
 			if err != nil {
 				t.Error(err)
 				return
@@ -113,28 +111,13 @@ func TestServeProgram(t *testing.T) {
 	db := []string{"TURNVEX_DATABASE=" + emptyDatabase(t)}
 	taken := strings.TrimPrefix(node.Address, "http://")
 	fails("a port that is taken", "choose another address with -listen", db, "-listen", taken)
-	fails(
-		"a database that is not there",
-		"127.0.0.1:1",
-		nil,
-		"-database",
-		"postgres://x:y@127.0.0.1:1/z",
-		"-listen",
-		"127.0.0.1:0",
-	)
+	fails("a database that is not there", "127.0.0.1:1", nil, "-database", "postgres://x:y@127.0.0.1:1/z", "-listen",
+		"127.0.0.1:0")
 	fails("a folder without rulebooks", "holds no rulebook", db, "-listen", "127.0.0.1:0", "-rulebooks", t.TempDir())
 	fails("a log level", "debug, info, warn or error", db, "-log", "loud")
 
-	cmd := start(
-		append(db, "TURNVEX_REGION=quay", "TURNVEX_OPERATOR_KEY=the-key-of-this-program-only"),
-		"-listen",
-		"127.0.0.1:0",
-		"-rulebooks",
-		"testdata",
-		"-log-form",
-		"json",
-		"-practice",
-	)
+	cmd := start(append(db, "TURNVEX_REGION=quay", "TURNVEX_OPERATOR_KEY=the-key-of-this-program-only"), "-listen",
+		"127.0.0.1:0", "-rulebooks", "testdata", "-log-form", "json", "-practice")
 	out, err := cmd.StdoutPipe()
 	if err != nil {
 		t.Fatal(err)

@@ -134,9 +134,7 @@ func (s *Service) takeGiven(ctx context.Context) error {
 }
 
 // take takes lobbies and series, and lets them go on.
-func (s *Service) take(
-	ctx context.Context, t *ledger.Taking, taken func(*store.Tx) ([]store.Series, error),
-) error {
+func (s *Service) take(ctx context.Context, t *ledger.Taking, taken func(*store.Tx) ([]store.Series, error)) error {
 	var rows []store.Series
 	before := t.Before
 	t.Before = func(tx *store.Tx) (ok bool, err error) {

@@ -202,8 +202,7 @@ func TestLobbiesMove(t *testing.T) {
 	}
 	m := begun(t, l.Code, a.Address, b.Address, in)
 	names := [2]string{a.Cluster.Self.Name, b.Cluster.Self.Name}
-	if err := do(b, http.MethodPost, "/v1/lobbies/"+l.Code+"/move", map[string]any{"node": names[1]},
-		nil); err != nil {
+	if err := do(b, http.MethodPost, "/v1/lobbies/"+l.Code+"/move", map[string]any{"node": names[1]}, nil); err != nil {
 		t.Fatal(err)
 	}
 	m.goesOn("moved")
@@ -222,8 +221,7 @@ func TestLobbiesMove(t *testing.T) {
 	if got, err := at(b, in[0]).Open(soon(t), client.Opening{Rulebook: "duel"}); err != nil || got.Node != names[0] {
 		t.Errorf("opened at a node that is drained: %+v, %v", got, err)
 	}
-	if err := do(a, http.MethodDelete, "/v1/nodes/"+names[1]+"/drain", nil,
-		nil); err != nil {
+	if err := do(a, http.MethodDelete, "/v1/nodes/"+names[1]+"/drain", nil, nil); err != nil {
 		t.Fatal(err)
 	}
 	knows(t, a, "b takes lobbies again", func(all map[string]cluster.Member) bool { return !all[names[1]].Draining })

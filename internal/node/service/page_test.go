@@ -233,10 +233,7 @@ func TestPagesNameWhatThereIs(t *testing.T) {
 				}
 				help, _, _ := turnvex(t, "", words[0], "-h")
 				for _, w := range words[1:] {
-					if name, ok := strings.CutPrefix(
-						w,
-						"-",
-					); ok && name != "h" && name != "" &&
+					if name, ok := strings.CutPrefix(w, "-"); ok && name != "h" && name != "" &&
 						!strings.Contains(help, "\n  -"+name) {
 						t.Errorf("%s: turnvex %s has no flag -%s: %s", filepath.Base(page), words[0], name, line)
 					}

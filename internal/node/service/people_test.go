@@ -80,13 +80,8 @@ func TestAccounts(t *testing.T) {
 	}
 	far := from(elsewhere())
 	try := func(login, password string) error {
-		return far.Call(
-			ctx,
-			"POST",
-			"/v1/sign-in/account",
-			map[string]string{"login": login, "password": password},
-			nil,
-		)
+		return far.Call(ctx, "POST", "/v1/sign-in/account", map[string]string{"login": login, "password": password},
+			nil)
 	}
 	noName, noPassword := try("nobody-at-all", "lanterns at night"), try(mara, "lanterns at noon")
 	if wants(t, "an unknown login", noName, "wrong-login"); noName.Error() != noPassword.Error() {

@@ -134,26 +134,12 @@ func TestReferee(t *testing.T) {
 	notices := make(chan client.Notice, 16)
 	a := join(t, in, client.Options{Lobby: code, OnNotice: func(n client.Notice) { notices <- n }})
 	play(t, a)
-	wants(
-		t,
-		"a guess without a referee",
-		a.Do(soon(t), client.Intent{Do: "act", Name: "guess", Args: map[string]any{"what": 3}}),
-		"no-referee",
-	)
+	wants(t, "a guess without a referee",
+		a.Do(soon(t), client.Intent{Do: "act", Name: "guess", Args: map[string]any{"what": 3}}), "no-referee")
 	program(t, "go", "build", "-o", filepath.Join(folder, "referee"), "turnvex.example/turnvex/examples/referee")
 	ctx, stop := context.WithCancel(soon(t))
-	cmd := exec.CommandContext(
-		ctx,
-		filepath.Join(folder, "referee"),
-		"-service",
-		node.Address,
-		"-key-file",
-		file,
-		"-lobby",
-		code,
-		"-right",
-		"7",
-	)
+	cmd := exec.CommandContext(ctx, filepath.Join(folder, "referee"), "-service", node.Address, "-key-file", file,
+		"-lobby", code, "-right", "7")
 	out, _ := cmd.StdoutPipe()
 	if err := cmd.Start(); err != nil {
 		t.Fatal(err)
@@ -187,11 +173,8 @@ func TestReferee(t *testing.T) {
 	}
 	asked := make(chan client.Decision, 4)
 	sit := func() *client.Conn {
-		return join(
-			t,
-			ref,
-			client.Options{Lobby: code, Referee: true, OnDecision: func(d client.Decision) { asked <- d }},
-		)
+		return join(t, ref,
+			client.Options{Lobby: code, Referee: true, OnDecision: func(d client.Decision) { asked <- d }})
 	}
 	one := sit()
 	do(t, a, client.Intent{Do: "act", Name: "guess", Args: map[string]any{"what": 5}})
@@ -209,10 +192,6 @@ func TestReferee(t *testing.T) {
 	_, err = client.Connect(soon(t), client.Options{Address: node.Address, Token: in.Token, Lobby: code, Referee: true})
 	wants(t, "a player as a referee", err, "forbidden")
 	wants(t, "ending the match as an operator", operator(t).EndMatch(soon(t), code, "it is late"), "")
-	until(
-		t,
-		a,
-		"it is over",
-		func(c *client.Copy) bool { return c.Match().Text("because") == "it is late" && c.Match().Flag("over") },
-	)
+	until(t, a, "it is over",
+		func(c *client.Copy) bool { return c.Match().Text("because") == "it is late" && c.Match().Flag("over") })
 }

@@ -208,12 +208,8 @@ func TestSeatsAreTheirOwners(t *testing.T) {
 	if err := b.Do(soon(t), client.Intent{Do: "rename", Text: "  Jossy   Fen "}); err != nil || b.Seat() != before {
 		t.Errorf("after coming back: %v, seat %d, before %d", err, b.Seat(), before)
 	}
-	until(
-		t,
-		a,
-		"the new name is everywhere",
-		func(c *client.Copy) bool { return c.Seat(before).Text("name") == "Jossy Fen" },
-	)
+	until(t, a, "the new name is everywhere",
+		func(c *client.Copy) bool { return c.Seat(before).Text("name") == "Jossy Fen" })
 	var me struct{ Name string }
 	var err error
 	for ctx := soon(t); me.Name != "Jossy Fen" && err == nil; { // it is kept a moment later
@@ -234,12 +230,8 @@ func TestSeatsAreTheirOwners(t *testing.T) {
 	if err := a.Leave(soon(t)); err != nil {
 		t.Error(err)
 	}
-	until(
-		t,
-		again,
-		"the lobby is handed on",
-		func(c *client.Copy) bool { return len(c.Players()) == 1 && c.Lobby().Int("host") == int64(before) },
-	)
+	until(t, again, "the lobby is handed on",
+		func(c *client.Copy) bool { return len(c.Players()) == 1 && c.Lobby().Int("host") == int64(before) })
 }
 
 // TestAudiences watches everything that arrives at each connection: what a field's
@@ -312,12 +304,8 @@ func TestPause(t *testing.T) {
 	b.Read(func(c *client.Copy) { at, clock = look(c) })
 	began := b.Tick()
 	do(t, b, client.Intent{Do: "rename", Text: "Jossy"})
-	until(
-		t,
-		b,
-		"time has passed",
-		func(c *client.Copy) bool { return c.Me().Text("name") == "Jossy" && tenTicks(began, c) },
-	)
+	until(t, b, "time has passed",
+		func(c *client.Copy) bool { return c.Me().Text("name") == "Jossy" && tenTicks(began, c) })
 	b.Read(func(c *client.Copy) {
 		if p, ms := look(c); p != at || ms != clock {
 			t.Errorf("while paused it went from %v, %d ms to %v, %d ms", at, clock, p, ms)

@@ -96,14 +96,8 @@ func (c *cup) stands(want string) *client.WholeSeries {
 	}
 	got := ""
 	for _, m := range x.Meetings {
-		got += fmt.Sprintf(
-			"%s-%s %d:%d %s; ",
-			m.Sides[0].Name,
-			m.Sides[1].Name,
-			m.Sides[0].Wins,
-			m.Sides[1].Wins,
-			m.Winner,
-		)
+		got += fmt.Sprintf("%s-%s %d:%d %s; ", m.Sides[0].Name, m.Sides[1].Name, m.Sides[0].Wins, m.Sides[1].Wins,
+			m.Winner)
 	}
 	if got != want {
 		c.t.Errorf("it stands %s\nwanted %s", got, want)

@@ -83,10 +83,8 @@ func gated(t *testing.T, address string, o client.Options) (*client.Conn, *gate)
 // one delta to the next is watched.
 func flood(t *testing.T, s *service.Service) (code string, a *client.Conn, late func() time.Duration) {
 	t.Helper()
-	loaded, problems, err := s.Library.Load(
-		soon(t),
-		[]byte(strings.Replace(floodBook, "name: flood", "name: flood_"+fresh(), 1)),
-	)
+	loaded, problems, err := s.Library.Load(soon(t),
+		[]byte(strings.Replace(floodBook, "name: flood", "name: flood_"+fresh(), 1)))
 	if err != nil {
 		t.Fatal(err, problems)
 	}

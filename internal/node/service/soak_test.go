@@ -119,19 +119,10 @@ func TestSoak(t *testing.T) {
 	t.Log("seed", seed)
 	journals := t.TempDir()
 	checked := another(t, service.Config{Check: 150 * time.Millisecond, Journals: journals})
-	book := variant(
-		t,
-		"teams:\n  list",
-		"teams:\n  newcomers: choice\n  locked: never\n  list",
-		"late: seat",
-		"late: seat, gone: remove",
-		"hold: 5s",
-		"hold: 300ms",
-		"height: 20m",
-		"height: 20m\n  sight: {near: 4m, far: 7m, every: 200ms}",
-		"plan: {type: integer, see: owner}",
-		"plan: {type: integer, see: team, rate: 300ms}",
-	)
+	book := variant(t, "teams:\n  list", "teams:\n  newcomers: choice\n  locked: never\n  list", "late: seat",
+		"late: seat, gone: remove", "hold: 5s", "hold: 300ms", "height: 20m",
+		"height: 20m\n  sight: {near: 4m, far: 7m, every: 200ms}", "plan: {type: integer, see: owner}",
+		"plan: {type: integer, see: team, rate: 300ms}")
 	if _, _, err := checked.Library.Load(soon(t), source(t, book)); err != nil {
 		t.Fatal(err)
 	}
@@ -206,12 +197,7 @@ func TestSoak(t *testing.T) {
 		}
 	}
 	if err := rp.RunTo(-1); err != io.EOF || rp.Inputs < 200 || rp.Hashes == 0 {
-		t.Errorf(
-			"seed %d: its journal is played back with %d inputs and %d hashes: %v",
-			seed,
-			rp.Inputs,
-			rp.Hashes,
-			err,
-		)
+		t.Errorf("seed %d: its journal is played back with %d inputs and %d hashes: %v", seed, rp.Inputs, rp.Hashes,
+			err)
 	}
 }

@@ -109,8 +109,7 @@ func TestTopics(t *testing.T) {
 		return false
 	})
 	op := client.Service{Address: node.Address, Token: in.Token}
-	if err := op.Call(soon(t), "POST", "/v1/lobbies/"+code+"/end?why=enough+"+code,
-		map[string]any{}, nil); err != nil {
+	if err := op.Call(soon(t), "POST", "/v1/lobbies/"+code+"/end?why=enough+"+code, map[string]any{}, nil); err != nil {
 		t.Fatal(err)
 	}
 	results.until("the match has ended", func() bool { return len(results.rows) == 1 })

@@ -65,15 +65,12 @@ func Open(ctx context.Context, address string, log *slog.Logger) (*DB, error) {
 			cfg.RuntimeParams[name] = value
 		}
 	}
-	g, err := gorm.Open(
-		postgres.New(postgres.Config{Conn: stdlib.OpenDB(*cfg)}),
-		&gorm.Config{
-			TranslateError:         true,
-			SkipDefaultTransaction: true,
-			Logger:                 quiet{lg},
-			NowFunc:                func() time.Time { return time.Now().UTC() },
-		},
-	)
+	g, err := gorm.Open(postgres.New(postgres.Config{Conn: stdlib.OpenDB(*cfg)}), &gorm.Config{
+		TranslateError:         true,
+		SkipDefaultTransaction: true,
+		Logger:                 quiet{lg},
+		NowFunc:                func() time.Time { return time.Now().UTC() },
+	})
 	if err != nil {
 		return nil, fmt.Errorf("connect to the database: %w", err)
 	}
@@ -178,10 +175,8 @@ func migrationSteps() ([]*gormigrate.Migration, error) {
 			return nil, err
 		}
 		id := strings.TrimSuffix(strings.TrimPrefix(file, "migrations/"), ".sql")
-		steps = append(
-			steps,
-			&gormigrate.Migration{ID: id, Migrate: func(tx *gorm.DB) error { return tx.Exec(string(sql)).Error }},
-		)
+		steps = append(steps,
+			&gormigrate.Migration{ID: id, Migrate: func(tx *gorm.DB) error { return tx.Exec(string(sql)).Error }})
 	}
 	return steps, nil
 }

@@ -92,14 +92,11 @@ func TestMigrationsKeepWhatThereIs(t *testing.T) {
 	}
 	for sql, want := range map[string]string{
 		"select string_agg(tableoid::regclass || ' ' || code || ' ' || number, ', ' order by number) from " +
-			"matches": "matches_2025_12 " +
-			"ABCDEF 1, matches_2026_01 ABCDEF 2",
+			"matches": "matches_2025_12 ABCDEF 1, matches_2026_01 ABCDEF 2",
 		"select string_agg(name || ' ' || rulebook || ' ' || outcome, ', ' order by ended_at, name) from " +
-			"match_players": "Ada " +
-			"duel won, Bo duel lost, Ada duel lost",
+			"match_players": "Ada duel won, Bo duel lost, Ada duel lost",
 		"select string_agg(matches || ' ' || won || ' ' || lost || ' ' || millis, ', ' order by player_id) from " +
-			"player_totals": "2 1 " +
-			"1 120000, 1 0 1 60000",
+			"player_totals": "2 1 1 120000, 1 0 1 60000",
 		`select string_agg(s.name || ' ' || e.value || ' ' || e.posts, ', ' order by e.value) from board_entries e
 			join board_seasons s on s.id = e.season`: "all 10 1, all 11 1",
 		"select string_agg(became ->> 'wins', ', ' order by revision) from record_changes": "2, 4",

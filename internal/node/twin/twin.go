@@ -176,9 +176,8 @@ func NewKeeper() *Keeper {
 }
 
 // Load is keep.Keeper.Load.
-func (k *Keeper) Load(
-	ctx context.Context, player string, book *rulebook.Book,
-) (s keep.Standing, first bool, err error) {
+func (k *Keeper) Load(ctx context.Context, player string,
+	book *rulebook.Book) (s keep.Standing, first bool, err error) {
 	if err := k.Gate.pass(ctx, "load"); err != nil {
 		return s, false, err
 	}

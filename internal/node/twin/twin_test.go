@@ -303,16 +303,13 @@ func TestResults(t *testing.T) {
 	if err != nil || len(list) != 2 || list[0].Number != 3 || list[1].Number != 2 || list[0].Code != "RESULT" {
 		t.Fatalf("%+v, %v", list, err)
 	}
-	list, err = k.Matches(
-		ctx,
-		keep.Query{Rulebook: "results", Player: bo, Before: list[1].EndedAt, BeforeID: list[1].ID, Limit: 9},
-	)
+	list, err = k.Matches(ctx,
+		keep.Query{Rulebook: "results", Player: bo, Before: list[1].EndedAt, BeforeID: list[1].ID, Limit: 9})
 	if err != nil || len(list) != 1 || list[0].Number != 1 {
 		t.Fatalf("the page behind: %+v, %v", list, err)
 	}
 	if one, err := k.Match(ctx, list[0].ID,
-		keep.Query{}); err != nil || one.Number != 1 || !strings.Contains(string(one.Result),
-		`"because": "time"`) {
+		keep.Query{}); err != nil || one.Number != 1 || !strings.Contains(string(one.Result), `"because": "time"`) {
 		t.Errorf("%+v, %v", one, err)
 	}
 	for _, id := range []string{"x", uuid.NewString()} {

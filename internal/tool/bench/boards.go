@@ -50,7 +50,8 @@ func millionEntries(t *Table) error {
 	if _, err := node.Boards.Read(ctx, ref, &board.Query{Limit: 20}); err != nil {
 		return err
 	}
-	t.Row(fmt.Sprintf("a board of %d is ready after", entries), fmt.Sprintf("%.2f s", time.Since(at).Seconds()), "≤ 5 s")
+	t.Row(fmt.Sprintf("a board of %d is ready after", entries), fmt.Sprintf("%.2f s", time.Since(at).Seconds()),
+		"≤ 5 s")
 	_, held, counted := node.Boards.Memory()
 	t.Row("memory of an entry, with whose it is / as it is counted", fmt.Sprintf("%.0f / %d B",
 		(memory(t)-before)/float64(held), counted/held), "")

@@ -62,16 +62,10 @@ rules:
   - {when: "teams.exists(t, t.points > 100000000)", do: [{finish: much}]}
 `)
 	for i := range 9 {
-		fmt.Fprintf(
-			&b,
-			"  - {when: \"me.hull < %d && me.alive\", for: players, do: [{add: me.points, by: 1}]}\n",
-			i*1000,
-		)
-		fmt.Fprintf(
-			&b,
-			"  - {when: \"me.points > %d && !me.low\", for: players, do: [{add: me.wind, by: 1}]}\n",
-			1000000+i,
-		)
+		fmt.Fprintf(&b, "  - {when: \"me.hull < %d && me.alive\", for: players, do: [{add: me.points, by: 1}]}\n",
+			i*1000)
+		fmt.Fprintf(&b, "  - {when: \"me.points > %d && !me.low\", for: players, do: [{add: me.wind, by: 1}]}\n",
+			1000000+i)
 	}
 	b.WriteString("phases: {play: {}}\nwin: {order: [{most: team.points}]}\n")
 	return b.String()
@@ -192,11 +186,8 @@ func conditions(t *Table) error {
 			}
 		})
 		ratio := float64(c.T.Nanoseconds()) / float64(c.N) / (float64(a.T.Nanoseconds()) / float64(a.N))
-		t.Row(
-			src,
-			fmt.Sprintf("%s, %s", micros(float64(a.T.Nanoseconds())/float64(a.N)), times(ratio)),
-			"at least 5 × the library",
-		)
+		t.Row(src, fmt.Sprintf("%s, %s", micros(float64(a.T.Nanoseconds())/float64(a.N)), times(ratio)),
+			"at least 5 × the library")
 	}
 	return nil
 }
@@ -221,11 +212,8 @@ func rehearsal(t *Table) error {
 			}
 			best = min(best, time.Since(began))
 		}
-		t.Row(
-			fmt.Sprintf("%d matches on %d cores, against real time", r.Matches, workers),
-			times(float64(r.PlayTicks)/float64(r.Rate)/best.Seconds()),
-			"at least 20000 ×",
-		)
+		t.Row(fmt.Sprintf("%d matches on %d cores, against real time", r.Matches, workers),
+			times(float64(r.PlayTicks)/float64(r.Rate)/best.Seconds()), "at least 20000 ×")
 	}
 	return nil
 }
@@ -248,16 +236,14 @@ func manyMatches(t *Table) error {
 	}
 	cold := withOtherWork(sets, t.Size(200, 3))
 	for i, n := range counts {
-		t.Row(fmt.Sprintf("a tick of one of %d matches of 8, at full speed", n), micros(inTurn(sets[i], t.Size(20000, 200)/n)), "")
+		t.Row(fmt.Sprintf("a tick of one of %d matches of 8, at full speed", n),
+			micros(inTurn(sets[i], t.Size(20000, 200)/n)), "")
 		goal := ""
 		if i > 0 {
 			goal = "at most 1.10 ×"
 		}
-		t.Row(
-			"  with other work between two ticks",
-			fmt.Sprintf("%s, %s", micros(cold[i]), times(cold[i]/cold[0])),
-			goal,
-		)
+		t.Row("  with other work between two ticks", fmt.Sprintf("%s, %s", micros(cold[i]), times(cold[i]/cold[0])),
+			goal)
 	}
 	return nil
 }
@@ -325,11 +311,8 @@ func checkLarge(t *Table) error {
 	dense := denseBook()
 	began := time.Now()
 	_, problems := rulebook.Compile([]byte(dense))
-	t.Row(
-		fmt.Sprintf("as much as the limits allow, %d KiB, %d findings", len(dense)/1024, len(problems)),
-		time.Since(began).Round(time.Millisecond).String(),
-		"within a second",
-	)
+	t.Row(fmt.Sprintf("as much as the limits allow, %d KiB, %d findings", len(dense)/1024, len(problems)),
+		time.Since(began).Round(time.Millisecond).String(), "within a second")
 	return nil
 }
 
@@ -342,22 +325,12 @@ func denseBook() string {
 	}
 	b.WriteString("rules:\n")
 	for i := range 64 {
-		fmt.Fprintf(
-			&b,
-			"  - when: players.exists(p, p.f%d > %d && p.alive) || me.f%d < 3\n    for: players\n    do:\n",
-			i,
-			i,
-			i,
-		)
+		fmt.Fprintf(&b, "  - when: players.exists(p, p.f%d > %d && p.alive) || me.f%d < 3\n    for: players\n    do:\n",
+			i, i, i)
 		for j := range 64 {
-			fmt.Fprintf(
-				&b,
-				"      - if: me.f%d > %d && match.round < 3\n        then: [{add: me.f%d, by: me.f%d + 1}]\n",
-				j,
-				i,
-				j,
-				i,
-			)
+			fmt.Fprintf(&b,
+				"      - if: me.f%d > %d && match.round < 3\n        then: [{add: me.f%d, by: me.f%d + 1}]\n", j, i, j,
+				i)
 		}
 	}
 	b.WriteString("phases: {play: {length: 5s}}\n")

@@ -33,7 +33,8 @@ func idleClients(ctx context.Context, _ []string) error {
 	}
 	dial := spread()
 	err := load.Each(len(tokens)/2, func(i int) error {
-		_, err := client.Connect(ctx, client.Options{Address: address, Lobby: tokens[2*i], Token: tokens[2*i+1], Dial: dial})
+		_, err := client.Connect(ctx,
+			client.Options{Address: address, Lobby: tokens[2*i], Token: tokens[2*i+1], Dial: dial})
 		return err
 	})
 	if err != nil {

@@ -36,11 +36,8 @@ func liveBenchmarks() []Benchmark {
 				"sockets",
 			fanOut,
 		},
-		{
-			"live-bytes",
-			"what clients are sent against the whole state and against a JSON Merge Patch each tick",
-			liveBytes,
-		},
+		{"live-bytes", "what clients are sent against the whole state and against a JSON Merge Patch each tick",
+			liveBytes},
 		{"live-latency", "an intent's way to every replica, with 1,000 clients on one node", liveLatency},
 	}
 }
@@ -162,16 +159,10 @@ func liveLatency(t *Table) error {
 		return err
 	}
 	t.Row("deltas and intents a second", fmt.Sprintf("%.0f, %.0f", r.Messages, r.Intents), "")
-	t.Row(
-		"from an intent to its verdict, half / 99 of 100",
-		fmt.Sprintf("%.1f / %.1f ms", r.Verdict.Half, r.Verdict.Most),
-		"",
-	)
-	t.Row(
-		"from an intent to every replica, half / 99 of 100",
-		fmt.Sprintf("%.1f / %.1f ms", r.Replica.Half, r.Replica.Most),
-		"≤ tick + 3 ms (53 ms)",
-	)
+	t.Row("from an intent to its verdict, half / 99 of 100",
+		fmt.Sprintf("%.1f / %.1f ms", r.Verdict.Half, r.Verdict.Most), "")
+	t.Row("from an intent to every replica, half / 99 of 100",
+		fmt.Sprintf("%.1f / %.1f ms", r.Replica.Half, r.Replica.Most), "≤ tick + 3 ms (53 ms)")
 	t.Row("replicas within a tick and 3 ms", fmt.Sprintf("%.2f %%", 100*r.WithinTick), "99 %")
 	t.Row("connections lost", fmt.Sprint(r.Lost), "0")
 	return nil

@@ -20,11 +20,9 @@ import (
 func lobbyBenchmarks() []Benchmark {
 	return []Benchmark{
 		{"lobbies-idle", "2,000 connections that wait in lobbies", manyConnections},
-		{
-			"lobbies-open",
+		{"lobbies-open",
 			"2,000 lobbies of 8 on one node: memory, then 500 joins and leaves a second with the listing live",
-			manyLobbies,
-		},
+			manyLobbies},
 		{"lobbies-list", "a page of 20 of a directory of 100,000 lobbies against one of 1,000", listPages},
 	}
 }
@@ -73,10 +71,7 @@ func manyLobbies(t *Table) error {
 		return err
 	}
 	empty := memory(t)
-	if err := load.Each(
-		count*seatCount,
-		func(i int) error { return sit(ctx, lobbies[i/seatCount], i) },
-	); err != nil {
+	if err := load.Each(count*seatCount, func(i int) error { return sit(ctx, lobbies[i/seatCount], i) }); err != nil {
 		return err
 	}
 	settled(ctx, lobbies)
@@ -151,12 +146,14 @@ func churn(ctx context.Context, t *Table, node *service.Service, lobbies []*hall
 	all.Wait()
 	rated := float64(2*len(took)) / time.Since(began).Seconds()
 	t.Row("joins and leaves a second", fmt.Sprintf("%.0f", rated), "500")
-	t.Row("one of them, half of all / 99 of 100", ms(field.Percentile(took, 0.5))+" / "+ms(field.Percentile(took, 0.99)), "")
+	t.Row("one of them, half of all / 99 of 100",
+		ms(field.Percentile(took, 0.5))+" / "+ms(field.Percentile(took, 0.99)), "")
 	t.Row("refused or failed", fmt.Sprint(failed.Load()), "0")
 	if err := live.Wait(ctx, func(map[string]client.Lobby) bool { return told.Load() > 0 }); err != nil {
 		return err
 	}
-	t.Row("changes told to who watches the listing, a second", fmt.Sprintf("%.0f", float64(told.Load())/float64(seconds)), "")
+	t.Row("changes told to who watches the listing, a second",
+		fmt.Sprintf("%.0f", float64(told.Load())/float64(seconds)), "")
 	return nil
 }
 
@@ -204,10 +201,9 @@ func fakeLobbies(tx *store.Tx, n int) error {
 			'gathering', i %% 8, 8, 8 - i %% 8, false, true, true, now() - i * interval '1 second',
 				now() from generate_series(1, %d) i`, n),
 		"insert into nodes (name, seen_at, holds_from, lease_until, region, tallies) select 'another', now(), now(), " +
-			"'infinity', 'local', jsonb_agg(jsonb_build_object('r', rulebook, 'g', region, 's', sort, 'n', n)) from (" +
-			"select rulebook, region, case when free = 0 then 'full' else 'free' end as sort, count(*) as n from " +
-			"lobbies " +
-			"group by 1, 2, 3) x",
+			"'infinity', 'local', jsonb_agg(jsonb_build_object('r', rulebook, 'g', region, 's', sort, 'n', n)) from " +
+			"(select rulebook, region, case when free = 0 then 'full' else 'free' end as sort, count(*) as n from " +
+			"lobbies group by 1, 2, 3) x",
 		"vacuum analyze lobbies"} {
 		if err := tx.Exec(sql).Error; err != nil {
 			return err

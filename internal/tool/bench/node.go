@@ -19,11 +19,8 @@ func signIn(ctx context.Context, node *service.Service, n int) ([]account.Signed
 	for w := range cap(errs) {
 		all.Go(func() {
 			for i := w; i < n; i += cap(errs) {
-				in, err := node.Accounts.Device(
-					ctx,
-					fmt.Sprintf("device-of-the-benchmark-%08d", i),
-					fmt.Sprintf("Skiff %d", i), "127.0.0.1",
-				)
+				in, err := node.Accounts.Device(ctx, fmt.Sprintf("device-of-the-benchmark-%08d", i),
+					fmt.Sprintf("Skiff %d", i), "127.0.0.1")
 				if err != nil {
 					errs <- err
 					return

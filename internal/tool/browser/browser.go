@@ -27,8 +27,7 @@ func Start(parent context.Context) (*Browser, error) {
 	path, err := exec.LookPath("chromium")
 	if err != nil {
 		return nil, errors.New(
-			"no program called chromium is installed; ./dev installs it from Debian's packages (chromium)",
-		)
+			"no program called chromium is installed; ./dev installs it from Debian's packages (chromium)")
 	}
 	dir, err := os.MkdirTemp("", "turnvex-browser-")
 	if err != nil {

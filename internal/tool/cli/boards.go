@@ -26,8 +26,7 @@ func boardCommand() command {
 			var s session
 			s.flags(fs)
 			var p client.Part
-			fs.StringVar(&p.Season, "season", "", "a `season`, as listed by turnvex seasons; default: the "+
-				"current one")
+			fs.StringVar(&p.Season, "season", "", "a `season`, as listed by turnvex seasons; default: the current one")
 			fs.IntVar(&p.From, "from", 0, "from this `rank` on")
 			fs.StringVar(&p.Around, "around", "", "a `player`'s ID, or me: their entry and those around it")
 			players := fs.String("players", "", "only these players: `IDs` separated by commas")
@@ -59,9 +58,8 @@ func boardCommand() command {
 }
 
 // followBoard shows a part of a board, and anew each time that it changes.
-func (s *session) followBoard(
-	ctx context.Context, t *Terminal, svc client.Service, args []string, p client.Part,
-) error {
+func (s *session) followBoard(ctx context.Context, t *Terminal, svc client.Service, args []string,
+	p client.Part) error {
 	pages := make(chan client.BoardPage, 1)
 	w, err := svc.WatchBoard(ctx, args[0], args[1], p, func(page *client.BoardPage) {
 		select {
@@ -197,8 +195,7 @@ func postCommand() command {
 		least:   3,
 		most:    3,
 		summary: "Post to a leaderboard: for yourself, or with a key for anybody",
-		details: "VALUE is an integer in the unit of the board: thousandths for numbers, milliseconds for " +
-			"clocks.\n" +
+		details: "VALUE is an integer in the unit of the board: thousandths for numbers, milliseconds for clocks.\n" +
 			"With -id, a UUID, the post counts once and may be repeated.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
@@ -237,8 +234,7 @@ func moderateCommand() command {
 		least:   2,
 		most:    4,
 		summary: "Remove an entry from a leaderboard, bar a player from it, or list such acts",
-		details: "SUBJECT is a player's ID or, on a board per team, a team's name. remove deletes one entry; " +
-			"bar\n" +
+		details: "SUBJECT is a player's ID or, on a board per team, a team's name. remove deletes one entry; bar\n" +
 			"deletes all entries in seasons that are not closed, and ignores posts until unbar. -why is\n" +
 			"logged.",
 		setup: func(fs *flag.FlagSet) runner {

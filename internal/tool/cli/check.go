@@ -134,14 +134,8 @@ func showCheck(t *Terminal, file string, book *rulebook.Book, problems rulebook.
 	case errors > 0:
 		fmt.Fprintf(t.Out, "%s: %s, %s\n", file, count(errors, "error"), count(len(problems)-errors, "warning"))
 	case len(problems) > 0:
-		fmt.Fprintf(
-			t.Out,
-			"%s: %s %s can be played, with %s\n",
-			file,
-			book.Name,
-			book.Version,
-			count(len(problems), "warning"),
-		)
+		fmt.Fprintf(t.Out, "%s: %s %s can be played, with %s\n", file, book.Name, book.Version,
+			count(len(problems), "warning"))
 	default:
 		fmt.Fprintf(t.Out, "%s: %s %s can be played\n", file, book.Name, book.Version)
 	}

@@ -47,12 +47,7 @@ func joinCommand() command {
 			fs.StringVar(&o.team, "team", "", "the preferred `team`, if the rulebook leaves the choice")
 			locals := fs.String("with", "", "`names` of other players on this connection, separated by commas")
 			fs.StringVar(&o.password, "password", "", "the lobby's `password`, if it has one")
-			fs.StringVar(
-				&o.version,
-				"version",
-				"",
-				"the required `version` of the rulebook; default: any",
-			)
+			fs.StringVar(&o.version, "version", "", "the required `version` of the rulebook; default: any")
 			fs.BoolVar(&o.wait, "wait", false, "join the queue if the lobby is full")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				if *locals != "" {
@@ -125,10 +120,8 @@ func (s *session) play(ctx context.Context, t *Terminal, code string, o playOpti
 		fmt.Fprintln(t.Err, "The lobby is full; you stand in line and watch meanwhile.")
 	}
 	if live {
-		left, err := termview.Run(
-			ctx,
-			termview.Options{Conn: conn, Play: !o.watch, In: keys, Out: screen, Events: events, Changed: changed},
-		)
+		left, err := termview.Run(ctx,
+			termview.Options{Conn: conn, Play: !o.watch, In: keys, Out: screen, Events: events, Changed: changed})
 		return s.finish(t, conn, left && !o.watch, err)
 	}
 	if s.json && !o.watch {
@@ -198,15 +191,8 @@ func (w *lineWriter) change(c client.Change, asJSON bool) {
 		fmt.Fprintf(w.t.Out, "%s %d %s\n", l.Kind, l.Sheet, l.Is)
 		return
 	}
-	fmt.Fprintf(
-		w.t.Out,
-		"%s %d %s: %s -> %s\n",
-		l.Kind,
-		l.Sheet,
-		l.Field,
-		c.Old.Show(c.Field, 20, 0),
-		c.New.Show(c.Field, 20, 0),
-	)
+	fmt.Fprintf(w.t.Out, "%s %d %s: %s -> %s\n", l.Kind, l.Sheet, l.Field, c.Old.Show(c.Field, 20, 0),
+		c.New.Show(c.Field, 20, 0))
 }
 
 func (w *lineWriter) text(format string, args ...any) {
@@ -260,18 +246,16 @@ func readIntents(t *Terminal, conn *client.Conn, out *lineWriter) {
 			waiting.Go(func() { seatLocal(conn, &in, out) })
 			continue
 		}
-		p := conn.Send(
-			client.Intent{
-				Seat:   in.Seat,
-				Do:     in.Do,
-				Name:   in.Name,
-				Target: in.Target,
-				At:     in.At,
-				Args:   in.Args,
-				Text:   in.Text,
-				Value:  in.Value,
-			},
-		)
+		p := conn.Send(client.Intent{
+			Seat:   in.Seat,
+			Do:     in.Do,
+			Name:   in.Name,
+			Target: in.Target,
+			At:     in.At,
+			Args:   in.Args,
+			Text:   in.Text,
+			Value:  in.Value,
+		})
 		waiting.Go(func() {
 			if v, err := p.Verdict(context.Background()); err == nil {
 				out.line(v, true)

@@ -16,8 +16,7 @@ func loadCommand() command {
 		least:   1,
 		most:    1,
 		summary: "Load a service with simulated clients and measure it",
-		details: "Clients sign in, gather in their own lobbies, get ready and act at random. The table shows " +
-			"how\n" +
+		details: "Clients sign in, gather in their own lobbies, get ready and act at random. The table shows how\n" +
 			"much they received, compared with sending the whole state or a patch each tick, and how long\n" +
 			"intents took until the verdict and until every replica. Unless -real, the lobbies are practice\n" +
 			"lobbies, nothing is saved, and the players are deleted at the end.",
@@ -26,12 +25,7 @@ func loadCommand() command {
 			s.flags(fs)
 			var cfg load.Config
 			fs.IntVar(&cfg.Clients, "clients", 8, "how `many` clients")
-			fs.IntVar(
-				&cfg.Lobby,
-				"lobby",
-				0,
-				"clients per lobby; 0 means as `many` as the rulebook seats, at most 8",
-			)
+			fs.IntVar(&cfg.Lobby, "lobby", 0, "clients per lobby; 0 means as `many` as the rulebook seats, at most 8")
 			fs.DurationVar(&cfg.For, "for", 0, "how `long` to measure (default 20s)")
 			fs.DurationVar(&cfg.Warmup, "warm-up", 0, "how `long` they play before measuring (default 3s)")
 			fs.Float64Var(&cfg.Rate, "rate", 2, "intents per `second` and client")

@@ -15,8 +15,7 @@ func lobbiesCommand() command {
 	return command{
 		name:    "lobbies",
 		summary: "List the open lobbies",
-		details: "Below the list you see how many lobbies were left out, and why. With -follow the command " +
-			"keeps\n" +
+		details: "Below the list you see how many lobbies were left out, and why. With -follow the command keeps\n" +
 			"running and prints each change.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
@@ -44,13 +43,8 @@ func lobbiesCommand() command {
 }
 
 // listLobbies shows every page of the listing.
-func (s *session) listLobbies(
-	ctx context.Context,
-	t *Terminal,
-	svc client.Service,
-	f client.Filter,
-	order string,
-) error {
+func (s *session) listLobbies(ctx context.Context, t *Terminal, svc client.Service, f client.Filter,
+	order string) error {
 	var list []client.Lobby
 	page := &client.LobbyPage{}
 	for {
@@ -112,16 +106,8 @@ func (s *session) follow(ctx context.Context, t *Terminal, f client.Filter) erro
 		if s.json {
 			out.line(map[string]any{"code": code, "lobby": lob}, true)
 		} else {
-			out.text(
-				"%s  %s  %d/%d, %d free  %s  %s\n",
-				code,
-				lob.State,
-				lob.Seats,
-				lob.Capacity,
-				lob.Free,
-				lob.Title,
-				notes(&lob),
-			)
+			out.text("%s  %s  %d/%d, %d free  %s  %s\n", code, lob.State, lob.Seats, lob.Capacity, lob.Free, lob.Title,
+				notes(&lob))
 		}
 	}
 	select {
@@ -150,20 +136,8 @@ func notes(l *client.Lobby) string {
 func showLobbies(w io.Writer, list []client.Lobby) error {
 	var rows [][]string
 	for _, l := range list {
-		rows = append(
-			rows,
-			[]string{
-				l.Code,
-				l.Title,
-				l.Rulebook,
-				fmt.Sprintf("%d/%d", l.Seats, l.Capacity),
-				fmt.Sprint(l.Free),
-				l.State,
-				l.Region,
-				since(l.Opened),
-				notes(&l),
-			},
-		)
+		rows = append(rows, []string{l.Code, l.Title, l.Rulebook, fmt.Sprintf("%d/%d", l.Seats, l.Capacity),
+			fmt.Sprint(l.Free), l.State, l.Region, since(l.Opened), notes(&l)})
 	}
 	if len(rows) == 0 {
 		_, err := fmt.Fprintln(w, "No such lobby is open. Open one with: turnvex open RULEBOOK")
@@ -211,21 +185,12 @@ func openCommand() command {
 			var s session
 			s.flags(fs)
 			o := client.Opening{Options: optionList{}}
-			fs.StringVar(
-				&o.Name,
-				"named",
-				"",
-				"join the open lobby with this `name`, or open it",
-			)
+			fs.StringVar(&o.Name, "named", "", "join the open lobby with this `name`, or open it")
 			fs.StringVar(&o.Version, "version", "", "the rulebook's `version`; default: the current one")
 			fs.StringVar(&o.Title, "title", "", "the lobby's `title`")
 			fs.IntVar(&o.Capacity, "capacity", 0, "the most `seats`; 0 means as many as the rulebook allows")
-			fs.BoolVar(
-				&o.Practice,
-				"practice",
-				false,
-				"a practice lobby: the host can set fields by hand, nothing is saved",
-			)
+			fs.BoolVar(&o.Practice, "practice", false,
+				"a practice lobby: the host can set fields by hand, nothing is saved")
 			fs.BoolVar(&o.Hidden, "hidden", false, "not listed: joined by code only")
 			fs.BoolVar(&o.Closed, "closed", false, "closed to newcomers until the host opens it")
 			fs.StringVar(&o.Password, "password", "", "a `password` for newcomers")
@@ -235,11 +200,7 @@ func openCommand() command {
 				"hold a seat for this `player` for a minute; may be repeated",
 				func(p string) error { o.Reserve = append(o.Reserve, p); return nil },
 			)
-			fs.Var(
-				optionList(o.Options),
-				"option",
-				"`NAME=VALUE` of an option of the rulebook; may be repeated",
-			)
+			fs.Var(optionList(o.Options), "option", "`NAME=VALUE` of an option of the rulebook; may be repeated")
 			stay := fs.Bool("only", false, "only open it and print its code; it closes after a minute if nobody joins")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				_, svc, err := s.open(ctx, t)
@@ -272,14 +233,8 @@ func (s *session) showFound(t *Terminal, l *client.FoundLobby) error {
 	if l.New {
 		was = "is open"
 	}
-	_, err := fmt.Fprintf(
-		t.Out,
-		"The lobby %q %s. Join it with: turnvex join %s\nLink: %s\n",
-		l.Title,
-		was,
-		l.Code,
-		l.Link,
-	)
+	_, err := fmt.Fprintf(t.Out, "The lobby %q %s. Join it with: turnvex join %s\nLink: %s\n", l.Title, was, l.Code,
+		l.Link)
 	return err
 }
 

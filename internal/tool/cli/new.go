@@ -28,8 +28,7 @@ func newCommand() command {
 					return errUsage{
 						fmt.Sprintf(
 							"the name %q must be a lower-case letter, then letters, digits or _, at most 32 in all",
-							*name,
-						),
+							*name),
 					}
 				}
 				text := fmt.Sprintf(firstRulebook, *name)

@@ -12,8 +12,7 @@ func nodesCommand() command {
 	return command{
 		name:    "nodes",
 		summary: "List the service's nodes and their load, with a service key",
-		details: "A node that has not renewed its lease is gone: another node in its region takes over its " +
-			"lobbies.",
+		details: "A node that has not renewed its lease is gone: another node in its region takes over its lobbies.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -55,8 +54,7 @@ func drainCommand() command {
 		least:   1,
 		most:    1,
 		summary: "Move all lobbies of a node to others in its region, as an operator",
-		details: "Play continues: clients are redirected to the same seats. With -undo the node takes lobbies " +
-			"again.",
+		details: "Play continues: clients are redirected to the same seats. With -undo the node takes lobbies again.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -75,8 +73,7 @@ func drainCommand() command {
 					return s.done(t, fmt.Sprintf("%s takes lobbies again.", args[0]))
 				}
 				return s.done(t, fmt.Sprintf("%s takes no more lobbies and hands over those it has; turnvex nodes "+
-					"shows "+
-					"how many are left.", args[0]))
+					"shows how many are left.", args[0]))
 			}
 		},
 	}

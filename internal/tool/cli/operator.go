@@ -9,11 +9,8 @@ import (
 )
 
 // operatorCommand is a command on one lobby that needs a service key.
-func operatorCommand(
-	name, summary, details string,
-	flags func(*flag.FlagSet),
-	do func(context.Context, *Terminal, *session, client.Service, string) error,
-) command {
+func operatorCommand(name, summary, details string, flags func(*flag.FlagSet),
+	do func(context.Context, *Terminal, *session, client.Service, string) error) command {
 	return command{name: name, args: "CODE", least: 1, most: 1, summary: summary, details: details,
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
@@ -66,10 +63,8 @@ func showCopies(t *Terminal, r *client.CopyReport) error {
 	fmt.Fprintf(t.Out, "%s:\n", count(len(r.Differs), "difference"))
 	var rows [][]string
 	for _, d := range r.Differs {
-		rows = append(
-			rows,
-			[]string{fmt.Sprint(d.Seat), fmt.Sprintf("%s %d", d.Kind, d.Sheet), d.Field, d.Want, d.Found},
-		)
+		rows = append(rows,
+			[]string{fmt.Sprint(d.Seat), fmt.Sprintf("%s %d", d.Kind, d.Sheet), d.Field, d.Want, d.Found})
 	}
 	return table(t.Out, []string{"SEAT", "SHEET", "FIELD", "SHOULD BE", "IS"}, rows)
 }

@@ -66,14 +66,8 @@ func accountCommand() command {
 	}
 }
 
-func (s *session) account(
-	ctx context.Context,
-	t *Terminal,
-	p *profile,
-	svc client.Service,
-	args []string,
-	sure, devices bool,
-) error {
+func (s *session) account(ctx context.Context, t *Terminal, p *profile, svc client.Service, args []string,
+	sure, devices bool) error {
 	forget := func() error {
 		p.Token, p.Expires = "", time.Time{}
 		return s.save(p)
@@ -141,8 +135,7 @@ func keysCommand() command {
 		least:   1,
 		most:    2,
 		summary: "List, create, rotate and revoke service keys, as an operator",
-		details: "A service key signs in a program. Its scopes are operator (everything), referee (sees " +
-			"everything\n" +
+		details: "A service key signs in a program. Its scopes are operator (everything), referee (sees everything\n" +
 			"and decides what rulebooks leave to referees) and read (sees everything). A key is shown once,\n" +
 			"when it is created or rotated. An operator's key is rotated and revoked with itself, or with the\n" +
 			"key the service was started with. signing makes the service sign tokens with a new secret;\n" +

@@ -148,8 +148,7 @@ func eraseCommand() command {
 		least:   1,
 		most:    1,
 		summary: "Delete a player and all of their data, as an operator",
-		details: "Deletes their records, history, places on boards, devices and account; they become anonymous " +
-			"in\n" +
+		details: "Deletes their records, history, places on boards, devices and account; they become anonymous in\n" +
 			"the results of others. This cannot be undone: use turnvex export first.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session

@@ -21,8 +21,7 @@ func publishCommand() command {
 		least:   1,
 		most:    1000,
 		summary: "Publish rulebooks to a service, as an operator",
-		details: "A published rulebook becomes the current version; open lobbies keep the version they were " +
-			"opened\n" +
+		details: "A published rulebook becomes the current version; open lobbies keep the version they were opened\n" +
 			"with. The operator's key comes from -key-file or the environment variable TURNVEX_OPERATOR_KEY.\n" +
 			"A game and those of its rulebooks that are given with it are published together, all or none.\n" +
 			"If the declaration of the record has changed, it first reports what that means for saved\n" +
@@ -93,9 +92,8 @@ type findings struct {
 
 // together sends a group to the service: to be tried, or published. What has errors is shown as check
 // does.
-func (s *session) together(
-	ctx context.Context, t *Terminal, svc client.Service, group []library.File, try bool,
-) ([]findings, error) {
+func (s *session) together(ctx context.Context, t *Terminal, svc client.Service, group []library.File,
+	try bool) ([]findings, error) {
 	var all []byte
 	for i, f := range group {
 		src := f.Source
@@ -128,9 +126,8 @@ func (s *session) together(
 
 // meant says what rulebooks mean for the records that are kept, and tells whether they may be
 // published: what reads otherwise afterwards must be accepted.
-func (s *session) meant(
-	ctx context.Context, t *Terminal, svc client.Service, group []library.File, accept bool,
-) (bool, error) {
+func (s *session) meant(ctx context.Context, t *Terminal, svc client.Service, group []library.File,
+	accept bool) (bool, error) {
 	all, err := s.together(ctx, t, svc, group, true)
 	if err != nil {
 		return false, err

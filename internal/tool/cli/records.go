@@ -29,8 +29,7 @@ func recordCommand() command {
 			history := fs.Bool("history", false, "show its history, newest first")
 			most := fs.Int("most", 20, "with -history: how `many`, 1 to 100")
 			why := fs.String("why", "", "with changes: the `reason`, for the history")
-			back := fs.String("put-back", "", "restore it to its state after this `save`, LOBBY/NUMBER in the "+
-				"history")
+			back := fs.String("put-back", "", "restore it to its state after this `save`, LOBBY/NUMBER in the history")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				changes, err := readChanges(args[2:])
 				if err != nil {

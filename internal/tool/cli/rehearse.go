@@ -35,8 +35,7 @@ func rehearseCommand() command {
 		setup: func(fs *flag.FlagSet) runner {
 			var o rehearse.Options
 			fs.IntVar(&o.Matches, "matches", 100, "how `many` matches")
-			fs.IntVar(&o.Players, "players", 0, "how `many` players; 0 means as many as the rulebook seats, at "+
-				"most 8")
+			fs.IntVar(&o.Players, "players", 0, "how `many` players; 0 means as many as the rulebook seats, at most 8")
 			fs.Uint64Var(&o.Seed, "seed", 1, "seed of all randomness")
 			fs.DurationVar(&o.Limit, "limit", time.Hour, "play `time` after which a match counts as endless")
 			fs.IntVar(&o.Workers, "workers", 0, "how `many` matches at once; 0 means one per core")
@@ -50,11 +49,7 @@ func rehearseCommand() command {
 			fs.Var(given, "option", "`NAME=VALUE` of an option of the rulebook; may be repeated")
 			scriptFile := fs.String("script", "", "script `file` of who does what at which time")
 			chart := fs.String("chart", "", "draw a chart of lengths and wins into this `file` (.svg or .png)")
-			record := fs.String(
-				"journal",
-				"",
-				"write the journal of the first match (or of the script) to this `file`",
-			)
+			record := fs.String("journal", "", "write the journal of the first match (or of the script) to this `file`")
 			asJSON := fs.Bool("json", false, "write the report as one JSON document")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				book, err := compileFile(t, args[0])
@@ -143,13 +138,8 @@ func readWeights(given optionList) (map[string]int, error) {
 	return out, nil
 }
 
-func runRehearsal(
-	t *Terminal,
-	book *rulebook.Book,
-	o rehearse.Options,
-	scriptFile, record string,
-	asJSON bool,
-) (*rehearse.Report, error) {
+func runRehearsal(t *Terminal, book *rulebook.Book, o rehearse.Options, scriptFile, record string,
+	asJSON bool) (*rehearse.Report, error) {
 	var journalFile *os.File
 	if record != "" {
 		var err error
@@ -168,14 +158,8 @@ func runRehearsal(
 	}
 	took := time.Since(began)
 	play := time.Duration(r.PlayTicks) * time.Second / time.Duration(r.Rate)
-	fmt.Fprintf(
-		t.Err,
-		"%d matches, %s of play, in %.2f s: %.0f times real time\n",
-		r.Matches,
-		play.Round(time.Second),
-		took.Seconds(),
-		play.Seconds()/took.Seconds(),
-	)
+	fmt.Fprintf(t.Err, "%d matches, %s of play, in %.2f s: %.0f times real time\n", r.Matches, play.Round(time.Second),
+		took.Seconds(), play.Seconds()/took.Seconds())
 	if journalFile != nil {
 		if err := rehearse.Record(book, o, 0, journalFile); err != nil {
 			return nil, err
@@ -185,14 +169,8 @@ func runRehearsal(
 	return r, nil
 }
 
-func runScript(
-	t *Terminal,
-	book *rulebook.Book,
-	o rehearse.Options,
-	file string,
-	record *os.File,
-	asJSON bool,
-) (*rehearse.Report, error) {
+func runScript(t *Terminal, book *rulebook.Book, o rehearse.Options, file string, record *os.File,
+	asJSON bool) (*rehearse.Report, error) {
 	src, err := readFile(t, file)
 	if err != nil {
 		return nil, err
@@ -228,9 +206,8 @@ func replayCommand() command {
 		least:   1,
 		most:    1,
 		summary: "Play a journal back, verify its hashes and show the state",
-		details: "A journal comes from turnvex rehearse -journal FILE or from turnvex serve -journals " +
-			"FOLDER.\nThe exit status is 1 if the state differs from the recorded one; the message says at which " +
-			"tick.",
+		details: "A journal comes from turnvex rehearse -journal FILE or from turnvex serve -journals FOLDER.\n" +
+			"The exit status is 1 if the state differs from the recorded one; the message says at which tick.",
 		setup: func(fs *flag.FlagSet) runner {
 			to := fs.Int64("to", -1, "stop at this wall `tick` and show the state there; negative means the end")
 			hidden := fs.Bool("hidden", false, "show hidden fields too")
@@ -293,17 +270,8 @@ func showReplay(t *Terminal, rp *journal.Replay, hidden, asJSON bool, diff *jour
 		if diff != nil {
 			verified = "the hashes differ"
 		}
-		fmt.Fprintf(
-			t.Out,
-			"%s %s: tick %d (play tick %d), %d inputs, %s, state %s\n",
-			out.Rulebook,
-			out.Version,
-			out.Tick,
-			out.Play,
-			out.Inputs,
-			verified,
-			out.Hash,
-		)
+		fmt.Fprintf(t.Out, "%s %s: tick %d (play tick %d), %d inputs, %s, state %s\n", out.Rulebook, out.Version,
+			out.Tick, out.Play, out.Inputs, verified, out.Hash)
 	}
 	var rows [][]string
 	for k := 0; k < sheet.Kinds; k++ {

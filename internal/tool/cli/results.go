@@ -20,8 +20,7 @@ func resultsCommand() command {
 	return command{
 		name:    "results",
 		summary: "Show the results of ended matches, newest first, or export them",
-		details: "-export writes all that match, regardless of -most: jsonl has one match per line, csv one " +
-			"player\n" +
+		details: "-export writes all that match, regardless of -most: jsonl has one match per line, csv one player\n" +
 			"per line. It needs a service key.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
@@ -34,11 +33,8 @@ func resultsCommand() command {
 				if name == "cursor" {
 					name, doc = "next", "the `cursor` that the previous page printed"
 				}
-				fs.Func(
-					name,
-					doc,
-					func(v string) error { q.Set(strings.Replace(name, "next", "cursor", 1), v); return nil },
-				)
+				fs.Func(name, doc,
+					func(v string) error { q.Set(strings.Replace(name, "next", "cursor", 1), v); return nil })
 			}
 			mine := fs.Bool("mine", false, "only matches that you played in")
 			most := fs.Int("most", 5, "how `many`, 1 to 100")
@@ -109,17 +105,8 @@ func showMatch(w io.Writer, m *client.Match) error {
 	if r.Arena != "" {
 		practice += ", in " + r.Arena
 	}
-	fmt.Fprintf(
-		w,
-		"%s, match %d of lobby %s%s — %s — %s — ended %s ago\n",
-		r.Rulebook,
-		r.Match,
-		m.Lobby,
-		practice,
-		r.Because,
-		sheet.FormatClock(r.Millis),
-		since(m.Ended),
-	)
+	fmt.Fprintf(w, "%s, match %d of lobby %s%s — %s — %s — ended %s ago\n", r.Rulebook, r.Match, m.Lobby, practice,
+		r.Because, sheet.FormatClock(r.Millis), since(m.Ended))
 	var names []string
 	for _, p := range r.Players {
 		for n := range maps.Keys(p.Fields) {
@@ -138,10 +125,8 @@ func showMatch(w io.Writer, m *client.Match) error {
 		func(a, b client.PlayerResult) int { return cmp.Compare(uint64(a.Place)-1, uint64(b.Place)-1) },
 	) // who left has no place and comes last
 	for _, p := range r.Players {
-		rows = append(
-			rows,
-			append([]string{place(p.Place), "  " + p.Name, p.Team, p.Outcome}, blanks(r, names, p.Fields)...),
-		)
+		rows = append(rows,
+			append([]string{place(p.Place), "  " + p.Name, p.Team, p.Outcome}, blanks(r, names, p.Fields)...))
 	}
 	head := []string{"PLACE", "NAME", "TEAM", "OUTCOME"}
 	for _, n := range names {

@@ -55,16 +55,8 @@ func rulebooksCommand() command {
 				}
 				var rows [][]string
 				for _, b := range out.Rulebooks {
-					rows = append(
-						rows,
-						[]string{
-							b.Name,
-							b.Title,
-							fmt.Sprintf("%d-%d", b.Least, b.Most),
-							strings.Join(b.Boards, ", "),
-							b.Version,
-						},
-					)
+					rows = append(rows, []string{b.Name, b.Title, fmt.Sprintf("%d-%d", b.Least, b.Most),
+						strings.Join(b.Boards, ", "), b.Version})
 				}
 				for _, g := range out.Games {
 					boards := strings.Join(g.Boards, ", ")

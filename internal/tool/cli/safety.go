@@ -18,8 +18,7 @@ func auditCommand() command {
 	return command{
 		name:    "audit",
 		summary: "Show the audit trail: changes made by operators and service keys, newest first",
-		details: "Every change is logged before it is made, with its reason and its outcome. -json also shows " +
-			"the\n" +
+		details: "Every change is logged before it is made, with its reason and its outcome. -json also shows the\n" +
 			"time, the address and the request.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
@@ -272,8 +271,7 @@ func journalCommand() command {
 		least:   1,
 		most:    1,
 		summary: "Write the journal of a lobby, open or ended in the last 7 days, for turnvex replay",
-		details: "LOBBY is a join code or an ID. It needs a service key. With -view it writes the messages that " +
-			"a\n" +
+		details: "LOBBY is a join code or an ID. It needs a service key. With -view it writes the messages that a\n" +
 			"live connection would have received instead, as JSON Lines.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session

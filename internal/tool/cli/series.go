@@ -146,10 +146,8 @@ func (s *session) mySeries(ctx context.Context, t *Terminal) error {
 	}
 	var rows [][]string
 	for _, d := range list {
-		rows = append(
-			rows,
-			[]string{d.Title, fmt.Sprint(d.Round), d.Against, d.Lobby, fmt.Sprintf("%d:%d", d.Wins, d.Lost)},
-		)
+		rows = append(rows,
+			[]string{d.Title, fmt.Sprint(d.Round), d.Against, d.Lobby, fmt.Sprintf("%d:%d", d.Wins, d.Lost)})
 	}
 	return table(t.Out, []string{"SERIES", "ROUND", "AGAINST", "LOBBY", "STANDS"}, rows)
 }

@@ -55,9 +55,8 @@ func serveCommand() command {
 				"NATS server `address` for messages between nodes, such as nats://10.0.0.9:4222; default: each node runs "+
 					"its own (environment TURNVEX_MESSAGES)")
 			fs.StringVar(&cfg.MessagesAt, "messages-listen", os.Getenv("TURNVEX_MESSAGES_LISTEN"),
-				"`address` on which this node's own NATS server accepts those of other nodes, such as "+
-					"10.0.0.5:7422; default: a free port, on this machine only (environment "+
-					"TURNVEX_MESSAGES_LISTEN)")
+				"`address` on which this node's own NATS server accepts those of other nodes, such as 10.0.0.5:7422; "+
+					"default: a free port, on this machine only (environment TURNVEX_MESSAGES_LISTEN)")
 			fs.StringVar(
 				&cfg.Rulebooks,
 				"rulebooks",
@@ -115,9 +114,8 @@ func serveCommand() command {
 				"other web `origins`, separated by commas, whose pages may call and connect (environment "+
 					"TURNVEX_ORIGINS)",
 			)
-			proxies := fs.String("proxies", os.Getenv("TURNVEX_PROXIES"), "`addresses` and networks, separated "+
-				"by commas, of trusted proxies that set X-Forwarded-For, -Host and -Proto (environment "+
-				"TURNVEX_PROXIES)")
+			proxies := fs.String("proxies", os.Getenv("TURNVEX_PROXIES"), "`addresses` and networks, separated by "+
+				"commas, of trusted proxies that set X-Forwarded-For, -Host and -Proto (environment TURNVEX_PROXIES)")
 			fs.StringVar(&cfg.Metrics, "metrics", os.Getenv("TURNVEX_METRICS"), "`address` for serving metrics "+
 				"without a key, such as 127.0.0.1:7421; default: none (environment TURNVEX_METRICS)")
 			level := fs.String(
@@ -151,8 +149,7 @@ func serveCommand() command {
 				}
 				if cfg.Database == "" {
 					return errUsage{
-						"-database or TURNVEX_DATABASE must say where the database is; ./dev demo brings one along",
-					}
+						"-database or TURNVEX_DATABASE must say where the database is; ./dev demo brings one along"}
 				}
 				if cfg.Rough, err = rough.Parse(*bad); err != nil {
 					return errUsage{"-rough: " + err.Error()}

@@ -25,8 +25,7 @@ func signInCommand() command {
 			login := fs.String(
 				"login",
 				"",
-				"the login `name` of your account; the command asks for its password or takes it from "+
-					"TURNVEX_PASSWORD",
+				"the login `name` of your account; the command asks for its password or takes it from TURNVEX_PASSWORD",
 			)
 			recovery := fs.Bool("recovery", false, "sign in with a recovery code from an operator")
 			return func(ctx context.Context, t *Terminal, _ []string) error {
@@ -43,16 +42,13 @@ func signInCommand() command {
 					return err
 				}
 				if s.json {
-					return writeJSON(
-						t.Out,
-						map[string]any{
-							"service": p.Service,
-							"player":  in.Player,
-							"name":    in.Name,
-							"new":     in.New,
-							"expires": in.Expires,
-						},
-					)
+					return writeJSON(t.Out, map[string]any{
+						"service": p.Service,
+						"player":  in.Player,
+						"name":    in.Name,
+						"new":     in.New,
+						"expires": in.Expires,
+					})
 				}
 				again := "again "
 				if in.New {

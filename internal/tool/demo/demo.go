@@ -39,12 +39,8 @@ var crews = []struct {
 	names           []string
 	options         map[string]any
 }{
-	{
-		"clash",
-		"Lantern Regatta: the clash",
-		[]string{"Mara Quill", "Joss Fenwick", "Odile Tarn", "Pim Harrow"},
-		map[string]any{"minutes": 0.5},
-	},
+	{"clash", "Lantern Regatta: the clash", []string{"Mara Quill", "Joss Fenwick", "Odile Tarn", "Pim Harrow"},
+		map[string]any{"minutes": 0.5}},
 	{"bell", "Lantern Regatta: the bell", []string{"Ines Marl", "Tobin Reeve", "Wanda Loch"}, nil},
 	{"course", "Lantern Regatta: the course", []string{"Ruben Ask", "Lotte Brine"}, nil},
 	{"pier", "Lantern Regatta: the pier", []string{"Sanne Holt", "Birk Avery"}, nil},

@@ -13,8 +13,7 @@ import (
 // for its crew.
 func TestTheCrewsCanPutOut(t *testing.T) {
 	h := hall.New(
-		hall.Config{Directory: twin.NewDirectory(), Keeper: twin.NewKeeper(), Names: twin.NewNames(), Node: "n"},
-	)
+		hall.Config{Directory: twin.NewDirectory(), Keeper: twin.NewKeeper(), Names: twin.NewNames(), Node: "n"})
 	defer h.Stop()
 	for _, crew := range crews {
 		src, err := os.ReadFile("../../../demo/rulebooks/" + crew.rulebook + ".yaml")

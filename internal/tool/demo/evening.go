@@ -16,12 +16,8 @@ import (
 var parties = []struct {
 	name    string
 	players []string
-}{
-	{"The Lamplighters", []string{"Greta Holm", "Pelle Stroud"}},
-	{"Low Tide", []string{"Nadia Orme", "Sol Barrow"}},
-	{"Gull and Anchor", []string{"Ivo Lund", "Tess Marrow"}},
-	{"The Late Watch", []string{"Bram Osk", "Una Dale"}},
-}
+}{{"The Lamplighters", []string{"Greta Holm", "Pelle Stroud"}}, {"Low Tide", []string{"Nadia Orme", "Sol Barrow"}},
+	{"Gull and Anchor", []string{"Ivo Lund", "Tess Marrow"}}, {"The Late Watch", []string{"Bram Osk", "Una Dale"}}}
 
 // How often the demo looks whether a meeting is due, and how long it waits between two evenings.
 const (

@@ -45,8 +45,7 @@ func quay(c *client.Copy, me *client.Sheet) [2]int64 {
 
 // awayFrom is as far on the other side, within the ground.
 func awayFrom(g *client.Ground, mine, from [2]int64) [2]int64 {
-	return [2]int64{min(max(2*mine[0]-from[0], 2000), g.Width-2000),
-		min(max(2*mine[1]-from[1], 2000), g.Height-2000)}
+	return [2]int64{min(max(2*mine[0]-from[0], 2000), g.Width-2000), min(max(2*mine[1]-from[1], 2000), g.Height-2000)}
 }
 
 // near tells whether two places are at most so far from each other.

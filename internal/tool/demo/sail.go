@@ -187,11 +187,8 @@ func (s *skiff) goal(c *client.Copy, me *client.Sheet) [2]int64 {
 		}
 	case "bell":
 		bearer := c.Match().Int("bell")
-		other, away := nearest(
-			c,
-			me,
-			func(p *client.Sheet) bool { return p.Kind == client.KindPlayer && isRival(me, p) },
-		)
+		other, away := nearest(c, me,
+			func(p *client.Sheet) bool { return p.Kind == client.KindPlayer && isRival(me, p) })
 		if bearer == int64(me.ID) && other != nil {
 			return at(other)
 		}
@@ -209,11 +206,8 @@ func (s *skiff) goal(c *client.Copy, me *client.Sheet) [2]int64 {
 			return to
 		}
 	default:
-		rival, away := nearest(
-			c,
-			me,
-			func(p *client.Sheet) bool { return p.Kind == client.KindPlayer && isRival(me, p) },
-		)
+		rival, away := nearest(c, me,
+			func(p *client.Sheet) bool { return p.Kind == client.KindPlayer && isRival(me, p) })
 		if rival != nil && me.Int("hull") < 40 && away < 14_000*14_000 { // hurt: away from who is near
 			return awayFrom(g, at(me), at(rival))
 		}

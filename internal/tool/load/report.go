@@ -127,15 +127,8 @@ func (r *Report) Write(w io.Writer) error {
 	row := func(name, format string, args ...any) {
 		fmt.Fprintf(tw, "%s\t%s\n", name, fmt.Sprintf(format, args...))
 	}
-	row(
-		"Clients",
-		"%d in %s, %s, %d ticks a second, measured for %.0f s",
-		r.Clients,
-		plural(r.Lobbies, "lobby", "lobbies"),
-		r.Encoding,
-		r.Rate,
-		r.Seconds,
-	)
+	row("Clients", "%d in %s, %s, %d ticks a second, measured for %.0f s", r.Clients,
+		plural(r.Lobbies, "lobby", "lobbies"), r.Encoding, r.Rate, r.Seconds)
 	row("Deltas", "%.0f a second to all, %.1f to each", r.Messages, r.Messages/float64(r.Clients))
 	row("Bytes", "%.0f a second to each", r.Bytes)
 	against := func(bytes, ours float64) string {
@@ -154,12 +147,8 @@ func (r *Report) Write(w io.Writer) error {
 		replicas += fmt.Sprintf("; %.2f %% within a tick and 3 ms", 100*r.WithinTick)
 	}
 	row("  to every replica", "%s", replicas)
-	row(
-		"Lost",
-		"%s for clients that fell behind, %s",
-		plural(int(r.Missed), "notice", "notices"),
-		plural(r.Lost, "connection", "connections"),
-	)
+	row("Lost", "%s for clients that fell behind, %s", plural(int(r.Missed), "notice", "notices"),
+		plural(r.Lost, "connection", "connections"))
 	return tw.Flush()
 }
 

@@ -182,15 +182,8 @@ func (m *mutant) try(ctx context.Context) verdict {
 	os.WriteFile(changed, m.source(), 0o644)
 	os.WriteFile(filepath.Join(dir, "overlay.json"), overlay, 0o644)
 	for _, tests := range m.room.tests {
-		args := []string{
-			"test",
-			"-short",
-			"-failfast",
-			"-timeout",
-			"60s",
-			"-overlay",
-			filepath.Join(dir, "overlay.json"),
-		}
+		args := []string{"test", "-short", "-failfast", "-timeout", "60s", "-overlay",
+			filepath.Join(dir, "overlay.json")}
 		for _, t := range tests {
 			args = append(args, "./internal/"+t)
 		}

@@ -88,8 +88,7 @@ func programs() (string, error) {
 	}
 	if len(found) == 0 {
 		return "", errors.New(
-			"the PostgreSQL server is not installed; ./dev installs it from Debian's packages (postgresql)",
-		)
+			"the PostgreSQL server is not installed; ./dev installs it from Debian's packages (postgresql)")
 	}
 	slices.Sort(found)
 	return filepath.Dir(found[len(found)-1]), nil
@@ -130,10 +129,8 @@ func lockFile(path string) (*os.File, error) {
 	}
 	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
 		f.Close()
-		return nil, fmt.Errorf(
-			"the database in %s is in use by another start of this project; stop that one first",
-			filepath.Dir(path),
-		)
+		return nil, fmt.Errorf("the database in %s is in use by another start of this project; stop that one first",
+			filepath.Dir(path))
 	}
 	return f, nil
 }
@@ -249,11 +246,8 @@ func (b *Box) await(ctx context.Context) error {
 			return fmt.Errorf("PostgreSQL ended at once; its log says:\n%s", log)
 		case <-ctx.Done():
 			b.Stop()
-			return fmt.Errorf(
-				"PostgreSQL did not take connections on port %d in time; see %s",
-				b.Port,
-				filepath.Join(b.Dir, "log"),
-			)
+			return fmt.Errorf("PostgreSQL did not take connections on port %d in time; see %s", b.Port,
+				filepath.Join(b.Dir, "log"))
 		case <-time.After(20 * time.Millisecond):
 		}
 	}

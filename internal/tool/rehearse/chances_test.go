@@ -28,11 +28,9 @@ func TestAdvantages(t *testing.T) {
 		}
 		return len(advantages(sides, of))
 	}
-	for _, c := range []struct{ told, wanted int }{
-		{told(100, 50, 50), 0}, {told(100, 62, 38), 0}, {told(100, 70, 30), 2}, {told(1000, 560, 440), 2},
-		{told(1000, 250, 250, 250, 250), 0}, {told(1000, 340, 220, 220, 220), 1}, {told(10, 10), 0}, {told(0, 0, 0), 0},
-		{told(10, 0, 0), 0},
-	} {
+	for _, c := range []struct{ told, wanted int }{{told(100, 50, 50), 0}, {told(100, 62, 38), 0},
+		{told(100, 70, 30), 2}, {told(1000, 560, 440), 2}, {told(1000, 250, 250, 250, 250), 0},
+		{told(1000, 340, 220, 220, 220), 1}, {told(10, 10), 0}, {told(0, 0, 0), 0}, {told(10, 0, 0), 0}} {
 		if c.told != c.wanted {
 			t.Errorf("%d were told, wanted %d", c.told, c.wanted)
 		}

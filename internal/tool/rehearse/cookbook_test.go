@@ -28,10 +28,8 @@ func TestCookbook(t *testing.T) {
 			t.Errorf("%s\n%s", problems.Error(), src)
 			continue
 		}
-		r, err := rehearse.Run(
-			book,
-			rehearse.Options{Matches: 20, Seed: 1, Limit: 10 * time.Minute, Players: min(book.Players.Most, 5)},
-		)
+		r, err := rehearse.Run(book,
+			rehearse.Options{Matches: 20, Seed: 1, Limit: 10 * time.Minute, Players: min(book.Players.Most, 5)})
 		if err != nil {
 			t.Errorf("%s: %v", book.Name, err)
 			continue

@@ -182,13 +182,8 @@ func (oc *outcome) note(b *rulebook.Book, m *lobby.Lobby, in *step.Input, out *s
 // Script rehearses one match with players that follow a script, and tells what
 // happens, line by line, to tell. After the script's last step time goes on until
 // the match is over or the limit has passed.
-func Script(
-	b *rulebook.Book,
-	steps []script.Step,
-	o Options,
-	tell func(at time.Duration, line string),
-	record io.Writer,
-) (*Report, error) {
+func Script(b *rulebook.Book, steps []script.Step, o Options, tell func(at time.Duration, line string),
+	record io.Writer) (*Report, error) {
 	o.Matches = 1
 	if o.Limit == 0 {
 		o.Limit = time.Hour

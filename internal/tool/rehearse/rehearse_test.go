@@ -140,10 +140,8 @@ boards: {even: {of: me.m / match.round}}
 		return r
 	}
 	r := run(nil)
-	want := []string{
-		"the rule in line 13", "kit spare", "notice gone", "piece pearl", "the place of shell at [50m, 2m]",
-		"the spawn point at [1m, 1m]",
-	}
+	want := []string{"the rule in line 13", "kit spare", "notice gone", "piece pearl",
+		"the place of shell at [50m, 2m]", "the spawn point at [1m, 1m]"}
 	if !slices.Equal(r.Unused, want) {
 		t.Errorf("unused: %q\nwanted: %q", r.Unused, want)
 	}
@@ -207,11 +205,8 @@ func TestGoldenReplay(t *testing.T) {
 		t.Fatal(err)
 	}
 	if err := rp.RunTo(-1); !errors.Is(err, io.EOF) || rp.Hashes < 10 {
-		t.Fatalf(
-			"%v after %d hashes (go test ./internal/tool/rehearse -run Golden -update writes the journal anew)",
-			err,
-			rp.Hashes,
-		)
+		t.Fatalf("%v after %d hashes (go test ./internal/tool/rehearse -run Golden -update writes the journal anew)",
+			err, rp.Hashes)
 	}
 	whole := rp.M.Hash()
 	stopped, _ := journal.Open(bytes.NewReader(data))

@@ -166,10 +166,8 @@ func counts(m map[string]int) []Count {
 	for k, n := range m {
 		out = append(out, Count{k, n})
 	}
-	slices.SortFunc(
-		out,
-		func(a, b Count) int { return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(a.What, b.What)) },
-	)
+	slices.SortFunc(out,
+		func(a, b Count) int { return cmp.Or(cmp.Compare(b.Count, a.Count), cmp.Compare(a.What, b.What)) })
 	return out
 }
 
@@ -235,39 +233,20 @@ func (r *Report) Text() string {
 	}
 	b.WriteByte('\n')
 	if r.Ended > 0 {
-		fmt.Fprintf(
-			&b,
-			"\nLength: shortest %s, median %s, longest %s\n",
-			sheet.FormatClock(r.Shortest),
-			sheet.FormatClock(r.Median),
-			sheet.FormatClock(r.Longest),
-		)
+		fmt.Fprintf(&b, "\nLength: shortest %s, median %s, longest %s\n", sheet.FormatClock(r.Shortest),
+			sheet.FormatClock(r.Median), sheet.FormatClock(r.Longest))
 		most := 1
 		for _, bar := range r.Lengths {
 			most = max(most, bar.Count)
 		}
 		for _, bar := range r.Lengths {
-			fmt.Fprintf(
-				&b,
-				"  %s to %s  %-40s %d\n",
-				clock(bar.From),
-				clock(bar.To),
-				strings.Repeat("█", (bar.Count*40+most-1)/most),
-				bar.Count,
-			)
+			fmt.Fprintf(&b, "  %s to %s  %-40s %d\n", clock(bar.From), clock(bar.To),
+				strings.Repeat("█", (bar.Count*40+most-1)/most), bar.Count)
 		}
 		b.WriteString("\nSides, with the 95 % interval of what they win:\n")
 		for _, s := range r.Sides {
-			fmt.Fprintf(
-				&b,
-				"  %-16s won %5.1f %% (%.1f to %.1f)   drawn %5.1f %%   lost %5.1f %%\n",
-				s.Name,
-				share(s.Won, r.Ended),
-				100*s.Low,
-				100*s.High,
-				share(s.Drawn, r.Ended),
-				share(s.Lost, r.Ended),
-			)
+			fmt.Fprintf(&b, "  %-16s won %5.1f %% (%.1f to %.1f)   drawn %5.1f %%   lost %5.1f %%\n", s.Name,
+				share(s.Won, r.Ended), 100*s.Low, 100*s.High, share(s.Drawn, r.Ended), share(s.Lost, r.Ended))
 		}
 	}
 	list := func(title string, cs []Count) {
@@ -286,11 +265,8 @@ func (r *Report) Text() string {
 	problems(&b, "Never used", r.Unused)
 	list("Could not be computed (division by zero, or too large)", r.Failed)
 	if r.Unasked {
-		problems(
-			&b,
-			"No referee",
-			[]string{"an action asks a referee, and none was there; a script says: referee arrives"},
-		)
+		problems(&b, "No referee",
+			[]string{"an action asks a referee, and none was there; a script says: referee arrives"})
 	}
 	r.showBreaches(&b)
 	problems(&b, "The rulebook was stopped", r.Faults)
@@ -314,15 +290,8 @@ func (r *Report) showBreaches(b *strings.Builder) {
 		b.WriteString("\nBroken promises:\n")
 	}
 	for _, x := range r.Breaches {
-		fmt.Fprintf(
-			b,
-			"  line %d: %s: in %d of %d matches, first in the one with seed %d\n",
-			x.Line,
-			x.Promise,
-			x.Matches,
-			r.Matches,
-			x.Seed,
-		)
+		fmt.Fprintf(b, "  line %d: %s: in %d of %d matches, first in the one with seed %d\n", x.Line, x.Promise,
+			x.Matches, r.Matches, x.Seed)
 		if len(x.Script) == 0 {
 			continue
 		}

@@ -40,11 +40,8 @@ win: {order: [{most: team.points}]}
 var kinds = []struct {
 	name             string
 	lobbies, players int
-}{
-	{"idle lobbies, nobody in them", 10_000, 0},
-	{"matches of 8 at 20 ticks, all steer and act", 150, 8},
-	{"matches of 100 at 20 ticks, all steer and act", 6, 100},
-}
+}{{"idle lobbies, nobody in them", 10_000, 0}, {"matches of 8 at 20 ticks, all steer and act", 150, 8},
+	{"matches of 100 at 20 ticks, all steer and act", 6, 100}}
 
 const intents = 4 // a second of each player
 

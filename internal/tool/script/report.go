@@ -112,13 +112,8 @@ func (r *Reporter) effect(e step.Effect) {
 		for _, t := range e.Decision.Tell {
 			parts = append(parts, t.Name+" "+t.Value.Show(nil, r.stage.Book.Rate, 0))
 		}
-		r.say(
-			"ask the referee %d: %s by %s; %s",
-			e.Decision.No,
-			e.Decision.Action,
-			r.name(e.Decision.Seat),
-			strings.Join(parts, ", "),
-		)
+		r.say("ask the referee %d: %s by %s; %s", e.Decision.No, e.Decision.Action, r.name(e.Decision.Seat),
+			strings.Join(parts, ", "))
 	case step.PromiseBroken:
 		of := ""
 		if e.Seat != 0 {
@@ -207,8 +202,7 @@ func (r *Reporter) value(f *sheet.Field, v sheet.Value) string {
 		return fmt.Sprintf("%q", v.S)
 	case sheet.Clock:
 		return sheet.FormatClock(
-			sheet.Millis(v.N[0], r.stage.Book.Rate),
-		) + map[int64]string{1: " up", -1: " down"}[v.N[1]]
+			sheet.Millis(v.N[0], r.stage.Book.Rate)) + map[int64]string{1: " up", -1: " down"}[v.N[1]]
 	}
 	return v.Show(f, r.stage.Book.Rate, 0)
 }

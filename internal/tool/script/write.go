@@ -78,10 +78,8 @@ func (w *writer) line(in *step.Input) string {
 	name := w.names[in.Seat]
 	switch in.Kind {
 	case step.Leave, step.Lost, step.Back:
-		return w.does(
-			name,
-			map[step.Kind]string{step.Leave: "leaves", step.Lost: "drops", step.Back: "returns"}[in.Kind],
-		)
+		return w.does(name,
+			map[step.Kind]string{step.Leave: "leaves", step.Lost: "drops", step.Back: "returns"}[in.Kind])
 	case step.RefereeOn:
 		return map[bool]string{true: "referee arrives", false: "referee leaves"}[in.N != 0]
 	case step.Answer:

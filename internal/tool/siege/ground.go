@@ -148,8 +148,7 @@ func runBare(ctx context.Context, _ []string) error {
 	fmt.Println("http://" + l.Addr().String())
 	s := &http.Server{ReadHeaderTimeout: 10 * time.Second, ReadTimeout: 30 * time.Second,
 		Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-			http.Error(w, "no",
-				http.StatusServiceUnavailable)
+			http.Error(w, "no", http.StatusServiceUnavailable)
 		})}
 	go func() {
 		<-ctx.Done()

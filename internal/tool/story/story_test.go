@@ -115,10 +115,8 @@ func TestBadStories(t *testing.T) {
 func TestWrite(t *testing.T) {
 	book := compiled(t)
 	setup := lobby.Setup{Seed: 3, Options: []step.Named{{Name: "blow", Value: sheet.IntValue(sheet.Integer, 12)}}}
-	inputs := []step.Input{
-		{Kind: step.Enter, Acct: "a", Name: "Mara the Bold"},
-		{Kind: step.Enter, Acct: "b", Name: "Joss"},
-	}
+	inputs := []step.Input{{Kind: step.Enter, Acct: "a", Name: "Mara the Bold"},
+		{Kind: step.Enter, Acct: "b", Name: "Joss"}}
 	m := lobby.New(book, setup)
 	var seats []sheet.ID
 	for i := range inputs {

@@ -17,12 +17,9 @@ var (
 	bad    = lipgloss.NewStyle().Foreground(lipgloss.Red)
 	good   = lipgloss.NewStyle().Foreground(lipgloss.Green)
 	notice = lipgloss.NewStyle().Foreground(lipgloss.Yellow)
-	tints  = []lipgloss.Style{
-		lipgloss.NewStyle().Foreground(lipgloss.Yellow),
-		lipgloss.NewStyle().Foreground(lipgloss.Cyan),
-		lipgloss.NewStyle().Foreground(lipgloss.Magenta),
-		lipgloss.NewStyle().Foreground(lipgloss.Blue),
-	}
+	tints  = []lipgloss.Style{lipgloss.NewStyle().Foreground(lipgloss.Yellow),
+		lipgloss.NewStyle().Foreground(lipgloss.Cyan), lipgloss.NewStyle().Foreground(lipgloss.Magenta),
+		lipgloss.NewStyle().Foreground(lipgloss.Blue)}
 )
 
 // View draws everything.
@@ -68,8 +65,7 @@ func clip(s string, width int) string {
 func (m *model) heading(c *client.Copy) string {
 	lob, mat := c.Lobby(), c.Match()
 	line := bold.Render(lob.Text("title")) + faint.Render(
-		fmt.Sprintf("  %s  %s, %d of %d seats", lob.Text("code"), c.Book.Title, lob.Int("seats"), lob.Int("capacity")),
-	)
+		fmt.Sprintf("  %s  %s, %d of %d seats", lob.Text("code"), c.Book.Title, lob.Int("seats"), lob.Int("capacity")))
 	state := ""
 	switch {
 	case mat == nil && lob.Text("state") == "starting":
@@ -257,8 +253,7 @@ func field(c *client.Copy, p *client.Sheet, f *client.Field) string {
 			style = bad
 		}
 		return faint.Render(label(f)) + " " + style.Render(strings.Repeat("█", full)) + faint.Render(
-			strings.Repeat("░", cells-full),
-		) + fmt.Sprintf(" %-4s", v.Show(f, c.Rate, 0))
+			strings.Repeat("░", cells-full)) + fmt.Sprintf(" %-4s", v.Show(f, c.Rate, 0))
 	}
 	return faint.Render(label(f)) + " " + fmt.Sprintf("%-3s", v.Show(f, c.Rate, 0))
 }

@@ -31,12 +31,8 @@ type Options struct {
 // whether the player asked to leave.
 func Run(ctx context.Context, o Options) (left bool, err error) {
 	m := &model{o: o, width: 80, height: 24}
-	opts := []tea.ProgramOption{
-		tea.WithContext(ctx),
-		tea.WithInput(o.In),
-		tea.WithOutput(o.Out),
-		tea.WithoutSignalHandler(),
-	}
+	opts := []tea.ProgramOption{tea.WithContext(ctx), tea.WithInput(o.In), tea.WithOutput(o.Out),
+		tea.WithoutSignalHandler()}
 	if o.Width > 0 {
 		opts = append(opts, tea.WithWindowSize(o.Width, o.Height))
 	}

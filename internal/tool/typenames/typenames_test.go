@@ -124,10 +124,8 @@ func compile(t *testing.T, language, text string) {
 	if err := try(); err != nil {
 		t.Errorf("%s does not compile: %v", language, err)
 	}
-	write(
-		use.file,
-		strings.Replace(use.text, use.wrong, strings.NewReplacer("Hull", "Hall", "hull", "hall").Replace(use.wrong), 1),
-	)
+	write(use.file,
+		strings.Replace(use.text, use.wrong, strings.NewReplacer("Hull", "Hall", "hull", "hall").Replace(use.wrong), 1))
 	if try() == nil {
 		t.Errorf("%s compiles with a name that there is not", language)
 	}

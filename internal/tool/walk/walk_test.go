@@ -31,17 +31,8 @@ func TestOneIntentsWalk(t *testing.T) {
 	const module = "turnvex.example/turnvex/"
 	const rooms = module + "internal/core/...," + module + "internal/wire/...," + module + "internal/live/...," +
 		module + "internal/node/...," + module + "cmd/walk"
-	build := exec.CommandContext(
-		t.Context(),
-		"go",
-		"build",
-		"-cover",
-		"-covermode=atomic",
-		"-coverpkg="+rooms,
-		"-o",
-		program,
-		"turnvex.example/turnvex/cmd/walk",
-	)
+	build := exec.CommandContext(t.Context(), "go", "build", "-cover", "-covermode=atomic", "-coverpkg="+rooms, "-o",
+		program, "turnvex.example/turnvex/cmd/walk")
 	if out, err := build.CombinedOutput(); err != nil {
 		t.Fatalf("%s: %v", out, err)
 	}

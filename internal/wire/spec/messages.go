@@ -76,8 +76,7 @@ var Messages = []Message{
 		When: "When something that you see has changed, at most once per tick. A client that has fallen behind " +
 			"or come back gets one with everything it missed, each field with its newest value.",
 		Follows: "The notices and then the verdicts of that tick.",
-		Errors: "If `on` is not the copy's tick, or a part does not apply, the copy is not reliable: send " +
-			"`whole`.",
+		Errors:  "If `on` is not the copy's tick, or a part does not apply, the copy is not reliable: send `whole`.",
 		Example: `{"is":"delta","on":431,"tick":432,"parts":[[5,0,75],[-3,1,5,4100,20000,6,55900,20000]]}`,
 	},
 	{
@@ -93,11 +92,10 @@ var Messages = []Message{
 		Example: `{"is":"intent","seat":5,"n":12,"do":"act","name":"ram","target":6}`,
 	},
 	{
-		Is:   "verdict",
-		From: Service,
-		Type: wire.Verdict{},
-		Purpose: "Accepts or refuses an intent, so that a client that showed its effect early can keep it or " +
-			"undo it.",
+		Is:      "verdict",
+		From:    Service,
+		Type:    wire.Verdict{},
+		Purpose: "Accepts or refuses an intent, so that a client that showed its effect early can keep it or undo it.",
 		When: "After the delta of its tick, so that the copy already holds the effect. After you resume, again " +
 			"for intents that you send again.",
 		Example: `{"is":"verdict","seat":5,"n":12,"ok":false,"code":"cooldown","reason":"ram is ready again in 0.4 s","tick":440,"left":400}`,
@@ -218,9 +216,8 @@ var Messages = []Message{
 	{Is: "leave", From: Client, Type: wire.Leave{},
 		Purpose: "Gives up the connection's seats, or the seat of one local player. Without it, the seats of a " +
 			"lost connection are held for a while.",
-		When: "Any time.",
-		Follows: "`bye` with the code `left`; with `seat`, a `welcome` with the remaining seats, and a " +
-			"`snapshot`.",
+		When:    "Any time.",
+		Follows: "`bye` with the code `left`; with `seat`, a `welcome` with the remaining seats, and a `snapshot`.",
 		Example: `{"is":"leave"}`},
 	{Is: "listing", From: Service, Type: wire.Listing{},
 		Purpose: "The lobbies that match the filter of a hello with `list`.",
@@ -264,8 +261,7 @@ var Messages = []Message{
 		From:    Service,
 		Type:    wire.Bye{},
 		Purpose: "Tells why the service ends the connection.",
-		When: "Last. If the connection is too slow to receive it, the next `welcome` with its key has it as " +
-			"`ended`.",
+		When:    "Last. If the connection is too slow to receive it, the next `welcome` with its key has it as `ended`.",
 		Errors: "`kicked`, `replaced`, `lobby-gone`, `stopping`, `too-slow`, `too-many-requests`, `too-large`, " +
 			"`bad-message`, `left`, and every reason for refusing hello.",
 		Example: `{"is":"bye","code":"too-many-requests","reason":"more than 60 intents a second for seat 5","again":false}`,

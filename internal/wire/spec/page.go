@@ -49,35 +49,16 @@ func (m *Message) write(b *strings.Builder) {
 }
 
 // inner are the types that stand inside messages and have fields of their own.
-var inner = []reflect.Type{
-	reflect.TypeFor[replica.DescribedField](),
-	reflect.TypeFor[wire.SeatInfo](),
-	reflect.TypeFor[wire.Filter](),
-	reflect.TypeFor[wire.LobbyInfo](),
-	reflect.TypeFor[wire.BookInfo](),
-	reflect.TypeFor[wire.ActionInfo](),
-	reflect.TypeFor[wire.KitInfo](),
-	reflect.TypeFor[wire.PieceInfo](),
-	reflect.TypeFor[wire.CreatureInfo](),
-	reflect.TypeFor[wire.ZoneInfo](),
-	reflect.TypeFor[wire.VoteInfo](),
-	reflect.TypeFor[wire.PhaseInfo](),
-	reflect.TypeFor[wire.ArenaInfo](),
-	reflect.TypeFor[wire.GroundInfo](),
-	reflect.TypeFor[wire.SightInfo](),
-	reflect.TypeFor[wire.NoticeInfo](),
-	reflect.TypeFor[wire.PauseInfo](),
-	reflect.TypeFor[wire.EndInfo](),
-	reflect.TypeFor[wire.Differently](),
-	reflect.TypeFor[wire.BoardWatch](),
-	reflect.TypeFor[wire.TopicWatch](),
-	reflect.TypeFor[wire.CostInfo](),
-	reflect.TypeFor[wire.TopicRow](),
-	reflect.TypeFor[wire.BoardPage](),
-	reflect.TypeFor[wire.Season](),
-	reflect.TypeFor[wire.BoardRow](),
-	reflect.TypeFor[wire.RankedRow](),
-}
+var inner = []reflect.Type{reflect.TypeFor[replica.DescribedField](), reflect.TypeFor[wire.SeatInfo](),
+	reflect.TypeFor[wire.Filter](), reflect.TypeFor[wire.LobbyInfo](), reflect.TypeFor[wire.BookInfo](),
+	reflect.TypeFor[wire.ActionInfo](), reflect.TypeFor[wire.KitInfo](), reflect.TypeFor[wire.PieceInfo](),
+	reflect.TypeFor[wire.CreatureInfo](), reflect.TypeFor[wire.ZoneInfo](), reflect.TypeFor[wire.VoteInfo](),
+	reflect.TypeFor[wire.PhaseInfo](), reflect.TypeFor[wire.ArenaInfo](), reflect.TypeFor[wire.GroundInfo](),
+	reflect.TypeFor[wire.SightInfo](), reflect.TypeFor[wire.NoticeInfo](), reflect.TypeFor[wire.PauseInfo](),
+	reflect.TypeFor[wire.EndInfo](), reflect.TypeFor[wire.Differently](), reflect.TypeFor[wire.BoardWatch](),
+	reflect.TypeFor[wire.TopicWatch](), reflect.TypeFor[wire.CostInfo](), reflect.TypeFor[wire.TopicRow](),
+	reflect.TypeFor[wire.BoardPage](), reflect.TypeFor[wire.Season](), reflect.TypeFor[wire.BoardRow](),
+	reflect.TypeFor[wire.RankedRow]()}
 
 // heading is the name of such a type on the page: seat, lobby, field and so on.
 func heading(t reflect.Type) string {

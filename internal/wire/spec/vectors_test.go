@@ -139,10 +139,8 @@ func story(t *testing.T, v *vectors) {
 	play("at 0.5s Joss team teal")
 	tell("one of them changes sides: the plan is withdrawn", map[string]any{"6/plan": nil})
 	play("at 1s all ready\nat 2s Mara plot\nat 2s Joss plot")
-	tell(
-		"the match runs: sheets appear, a field of several sheets changes",
-		map[string]any{"4/angry": true, "6/angry": true, "4/purse": 2375, "6/plan": nil},
-	)
+	tell("the match runs: sheets appear, a field of several sheets changes",
+		map[string]any{"4/angry": true, "6/angry": true, "4/purse": 2375, "6/plan": nil})
 	play("at 2.5s Mara hit Joss\nat 2.5s Mara steer 1000 0")
 	tell("a hit", map[string]any{"6/hull": 70})
 	play("at 3.5s Joss leaves")
@@ -152,11 +150,9 @@ func story(t *testing.T, v *vectors) {
 func makeVectors(t *testing.T) *vectors {
 	v := &vectors{
 		About: "Messages of the live protocol in both encodings, made by go test ./internal/wire/spec -run Vectors " +
-			"-update; docs/protocol.md explains them. " +
-			"story: a snapshot and deltas for a copy that knows schema; hash is the copy's afterwards, seen some of " +
-			"its values as sent. " +
-			"clocks: what a clock shows at tick now, at rate ticks a second. between: where something is shown at a " +
-			"tick, given [tick, x, y].",
+			"-update; docs/protocol.md explains them. story: a snapshot and deltas for a copy that knows schema; " +
+			"hash is the copy's afterwards, seen some of its values as sent. clocks: what a clock shows at tick now, " +
+			"at rate ticks a second. between: where something is shown at a tick, given [tick, x, y].",
 	}
 	for _, m := range spec.Messages {
 		typed := reflect.New(reflect.TypeOf(m.Type))
@@ -168,10 +164,8 @@ func makeVectors(t *testing.T) *vectors {
 		if m.Is == "snapshot" || m.Is == "delta" {
 			data = sequence(t, m.Example)
 		}
-		v.Messages = append(
-			v.Messages,
-			vector{What: m.Is, JSON: json.RawMessage(m.Example), CBOR: hex.EncodeToString(data)},
-		)
+		v.Messages = append(v.Messages,
+			vector{What: m.Is, JSON: json.RawMessage(m.Example), CBOR: hex.EncodeToString(data)})
 	}
 	story(t, v)
 	for _, c := range []clockVector{{Clock: [3]int64{0, 1, 40}, Now: 100, Rate: 20}, {Clock: [3]int64{600, -1, 0},
@@ -270,11 +264,8 @@ func TestVectors(t *testing.T) {
 	}
 	data, err := os.ReadFile(vectorsFile)
 	if err != nil || string(data) != string(got) {
-		t.Fatalf(
-			"%s is not the present one; go test ./internal/wire/spec -run Vectors -update writes it (%v)",
-			vectorsFile,
-			err,
-		)
+		t.Fatalf("%s is not the present one; go test ./internal/wire/spec -run Vectors -update writes it (%v)",
+			vectorsFile, err)
 	}
 	var v vectors
 	if err := json.Unmarshal(data, &v); err != nil {

@@ -400,6 +400,14 @@ func (c *Conn) Read(f func(*Copy)) {
 	f(c.view)
 }
 
+// look tells whether f holds for the copy, and what is closed at the next change.
+func (c *Conn) look(f func(*Copy) bool) (ok bool, turn chan struct{}, err error) {
+	c.mu.Lock()
+	defer c.mu.Unlock() // f may panic
+	c.view.wall = c.time.tick()
+	return f(c.view), c.turns, c.err
+}
+
 // Wait returns when f holds for the copy: at once, after a change, or when a
 // running clock has reached what f asks for. It returns an error when the
 // context or the connection ends first.
@@ -409,10 +417,7 @@ func (c *Conn) Wait(ctx context.Context, f func(*Copy) bool) error {
 	c.mu.Unlock()
 	defer tick.Stop()
 	for {
-		c.mu.Lock()
-		c.view.wall = c.time.tick()
-		ok, err, turn := f(c.view), c.err, c.turns
-		c.mu.Unlock()
+		ok, turn, err := c.look(f)
 		switch {
 		case ok:
 			return nil

@@ -219,6 +219,64 @@ func TestAgainstTheProtocol(t *testing.T) {
 	}
 }
 
+// TestPanicInACallback: a callback that panics takes the call with it in which it was called, and nothing else: the
+// rest is told, and the connection can be used.
+func TestPanicInACallback(t *testing.T) {
+	ctx := trial.Within(t, 20*time.Second)
+	v, f := readVectors(t), newFake(t)
+	connected := make(chan *client.Conn, 1)
+	go func() {
+		c, err := client.Connect(ctx, client.Options{Address: f.address, Token: "token", Lobby: "K7WPQ4", JSON: true})
+		if err != nil {
+			t.Error(err)
+		}
+		connected <- c
+	}()
+	f.accept()
+	f.welcome(v)
+	f.say(string(v.Story[0].JSON))
+	c := <-connected
+	defer c.Close()
+	armed := false
+	c.Watch(client.On{Sheet: 6, Field: "hull"}, func(client.Change) {
+		if armed {
+			panic("a mistake of the game's")
+		}
+	})
+	told := make(chan client.Change, 10)
+	c.Watch(client.On{Sheet: 6, Field: "hull"}, func(ch client.Change) { told <- ch })
+	<-told
+	armed = true
+	thrown := func(what string, f func()) {
+		defer func() {
+			if recover() == nil {
+				t.Errorf("the panic in %s did not come through", what)
+			}
+		}()
+		f()
+	}
+	thrown("Send", func() {
+		c.Send(client.Intent{Do: "act", Name: "hit", Target: 6,
+			Expect: []client.Expected{{Sheet: 6, Field: "hull", Value: client.Whole(40)}}})
+	})
+	thrown("Wait", func() { c.Wait(ctx, func(*client.Copy) bool { panic("another one") }) })
+	thrown("Read", func() { c.Read(func(*client.Copy) { panic("another one") }) })
+	armed = false
+	in := f.next("intent")
+	f.say(
+		map[string]any{"is": "verdict", "seat": in["seat"], "n": in["n"], "ok": false, "code": "cooldown", "tick": 25})
+	for _, want := range []int64{40, 100} {
+		select {
+		case ch := <-told:
+			if ch.New.N[0] != want {
+				t.Errorf("told %+v, not %d", ch.New, want)
+			}
+		case <-ctx.Done():
+			t.Fatal("what was behind the panic is not told")
+		}
+	}
+}
+
 // TestHandshakeRefused: why a handshake is refused is told with its code; a client that comes
 // back tries again where the service has too much to do, and gives up where that cannot help.
 func TestHandshakeRefused(t *testing.T) {

@@ -97,8 +97,8 @@ func (c *Conn) Send(in Intent) *Pending {
 		return p
 	}
 	c.mu.Unlock()
-	c.tells.drain()
 	c.sendNow(p.msg) // if it fails, the intent is sent again after coming back
+	c.tells.drain()
 	return p
 }
 

@@ -23,19 +23,36 @@ func (t *tells) add(f func()) {
 
 func (t *tells) drain() {
 	t.mu.Lock()
-	defer t.mu.Unlock()
 	if t.busy {
+		t.mu.Unlock()
 		return
 	}
 	t.busy = true
-	for len(t.queue) > 0 {
-		f := t.queue[0]
-		t.queue = t.queue[1:]
-		t.mu.Unlock()
+	t.mu.Unlock()
+	told := false
+	defer func() {
+		if !told { // one has panicked: the next who has something to tell tells the rest
+			t.mu.Lock()
+			t.busy = false
+			t.mu.Unlock()
+		}
+	}()
+	for f := t.next(); f != nil; f = t.next() {
 		f()
-		t.mu.Lock()
 	}
-	t.queue, t.busy = nil, false
+	told = true
+}
+
+// next takes what is to be told next; nil ends the turn.
+func (t *tells) next() (f func()) {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	if len(t.queue) == 0 {
+		t.queue, t.busy = nil, false
+		return nil
+	}
+	f, t.queue = t.queue[0], t.queue[1:]
+	return f
 }
 
 // On says which changes are wanted. What is zero is any.

@@ -20,7 +20,10 @@ class Shared<T> {
   private close?: () => void
   private lingering?: ReturnType<typeof setTimeout>
 
-  constructor(private readonly open: (set: (s: Fed<T>) => void) => () => void) {}
+  constructor(
+    private readonly open: (set: (s: Fed<T>) => void) => () => void,
+    private readonly forget: () => void,
+  ) {}
 
   get = () => this.state
 
@@ -40,6 +43,7 @@ class Shared<T> {
         clearTimeout(this.due)
         this.due = this.coming = undefined
         this.state = {}
+        this.forget()
       }, LINGER)
     }
   }
@@ -61,7 +65,9 @@ const LINGER = 3000
 const shared = new Map<string, Shared<unknown>>()
 
 function sharedOf<T>(key: string, open: (set: (s: Fed<T>) => void) => () => void): Shared<T> {
-  const s = (shared.get(key) as Shared<T> | undefined) ?? new Shared(open)
+  const there = shared.get(key) as Shared<T> | undefined
+  if (there) return there
+  const s = new Shared(open, () => shared.delete(key))
   shared.set(key, s as Shared<unknown>)
   return s
 }

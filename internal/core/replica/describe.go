@@ -36,6 +36,7 @@ type DescribedField struct {
 func Describe(s *sheet.Schema) Described {
 	d := Described{Kinds: make([][]DescribedField, sheet.Kinds)}
 	for k := 0; k < sheet.Kinds; k++ {
+		d.Kinds[k] = []DescribedField{} // a list also where there are none
 		for _, f := range s.Fields(sheet.Kind(k)) {
 			if f.See != sheet.Hidden {
 				d.Kinds[k] = append(d.Kinds[k], DescribeField(f))

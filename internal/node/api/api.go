@@ -7,6 +7,7 @@ import (
 	"embed"
 	"log/slog"
 	"net/http"
+	"net/http/httputil"
 	"net/netip"
 	"strings"
 	"sync"
@@ -78,10 +79,11 @@ type server struct {
 	lease      *cluster.Lease // under which the node tells anything to anybody
 	conns      conns
 	topics     lookouts
-	playing    chan struct{} // whose turn it is to have a lobby played back
-	rehearsing chan struct{} // whose turn it is to have a rulebook rehearsed
-	checking   chan struct{} // whose turn it is to have a rulebook checked
-	signers    sync.Pool     // of cursors
+	playing    chan struct{}          // whose turn it is to have a lobby played back
+	rehearsing chan struct{}          // whose turn it is to have a rulebook rehearsed
+	checking   chan struct{}          // whose turn it is to have a rulebook checked
+	signers    sync.Pool              // of cursors
+	proxy      *httputil.ReverseProxy // to other nodes
 }
 
 // New returns the handler of all doors.
@@ -95,6 +97,7 @@ func New(cfg Config) http.Handler {
 	s := &server{Config: cfg, conns: conns{all: map[*conn]bool{}, n: cfg.Live}, checking: make(chan struct{}, 1),
 		rehearsing: make(chan struct{}, 1),
 		playing:    make(chan struct{}, playbacks)}
+	s.proxy = s.newProxy()
 	s.signers.New = func() any { return newSigner(cfg.Cursors) }
 	if cfg.Cluster != nil {
 		s.lease = cfg.Cluster.Lease

@@ -126,25 +126,41 @@ func (s *server) passOn(w http.ResponseWriter, r *http.Request, to *cluster.Memb
 		s.fail(w, r, fault.New(code.Internal, "the node %s announces no address", to.Name))
 		return
 	}
-	proxy := httputil.ReverseProxy{
+	ctx := context.WithValue(r.Context(), passedTo{}, &passage{to.Name, target, w.Header()})
+	s.proxy.ServeHTTP(w, r.WithContext(ctx))
+}
+
+// passedTo is the key of the passage of a request that another node answers.
+type passedTo struct{}
+
+// passage is which node answers a request, where it is, and the headers that this node has set.
+type passage struct {
+	node string
+	at   *url.URL
+	set  http.Header
+}
+
+func passageOf(r *http.Request) *passage { return r.Context().Value(passedTo{}).(*passage) }
+
+// newProxy is what hands requests on to other nodes.
+func (s *server) newProxy() *httputil.ReverseProxy {
+	return &httputil.ReverseProxy{
 		Rewrite: func(p *httputil.ProxyRequest) {
-			p.SetURL(target)
+			p.SetURL(passageOf(p.In).at)
 			p.Out.Host = p.In.Host // links in the answer lead to where it was asked
-			p.Out.Header.Set(peerHeader, s.sign(p.Out, addressOf(r), asItIs))
-			p.Out.Header.Set("X-Forwarded-Proto", schemeOf(r))
+			p.Out.Header.Set(peerHeader, s.sign(p.Out, addressOf(p.In), asItIs))
+			p.Out.Header.Set("X-Forwarded-Proto", schemeOf(p.In))
 		},
-		ModifyResponse: func(*http.Response) error {
-			for name := range w.Header() { // the other node has set its own
-				w.Header().Del(name)
-			}
+		ModifyResponse: func(res *http.Response) error {
+			clear(passageOf(res.Request).set) // the other node has set its own
 			return nil
 		},
 		ErrorHandler: func(w http.ResponseWriter, r *http.Request, err error) {
-			s.Log.Warn("a request could not be passed on", "node", to.Name, "error", err)
-			s.fail(w, r, comesBack("the node %s does not answer; try again in a moment", to.Name))
+			node := passageOf(r).node
+			s.Log.Warn("a request could not be passed on", "node", node, "error", err)
+			s.fail(w, r, comesBack("the node %s does not answer; try again in a moment", node))
 		},
 	}
-	proxy.ServeHTTP(w, r)
 }
 
 // askPeer asks another node for the caller, and reads its answer. A refusal is a fault.

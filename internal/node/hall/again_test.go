@@ -89,6 +89,21 @@ func TestQuickToTheLastSeat(t *testing.T) {
 	})
 }
 
+// TestQuickAsksNobodyElse: who looks for a lobby waits for the one that is chosen, not for others.
+func TestQuickAsksNobodyElse(t *testing.T) {
+	inVirtualTime(t, harbour, func(r *rig) {
+		busy, full := r.open(hall.Opening{}), r.open(hall.Opening{})
+		r.join(full, hall.Joining{Account: "ada"})
+		defer busy.Stick()()
+		for _, who := range []string{"bo", "cy"} {
+			found, opened, err := r.hall.Quick(context.Background(), r.book, []string{who}, hall.Opening{})
+			if err != nil || opened || found != full {
+				t.Errorf("%v, opened %v, %v", found, opened, err)
+			}
+		}
+	})
+}
+
 // TestQuickPastABan: a lobby that would not take somebody of the party is no lobby for
 // them, however many places it has.
 func TestQuickPastABan(t *testing.T) {

@@ -37,6 +37,12 @@ func (l *Lobby) present() directory.Entry {
 	return e
 }
 
+// setEntry sets what the directory says, or is about to, for the loop and for others.
+func (l *Lobby) setEntry(e directory.Entry) {
+	l.entry = e
+	l.latest.Store(&e)
+}
+
 // arena is where the running match is played, or else the next one; "" where there is one ground
 // or none.
 func (l *Lobby) arena() string {
@@ -60,7 +66,6 @@ func (l *Lobby) Info(ctx context.Context) (info wire.LobbyInfo, err error) {
 func (l *Lobby) announce() {
 	now := l.entry
 	l.written = now
-	l.latest.Store(&now)
 	l.hall.Tallies.Set(&now)
 	if now.Listed {
 		l.hall.Listing.Tell(wire.LobbyInfo{}, &now.LobbyInfo)
@@ -75,8 +80,7 @@ func (l *Lobby) noteEntry() {
 		return
 	}
 	was := l.entry
-	l.entry = now
-	l.latest.Store(&now)
+	l.setEntry(now)
 	l.hall.Tallies.Set(&now)
 	switch {
 	case now.Listed:

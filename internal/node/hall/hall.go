@@ -32,7 +32,7 @@ type Hall struct {
 	Tallies *directory.Tallies
 	faces   sync.Map // of *rulebook.Book to *face
 
-	quick   sync.Mutex // held while a lobby is looked for or opened for a party
+	quick   nameLocks // by rulebook; one is held while a lobby is looked for or opened for a party
 	mu      sync.Mutex
 	lobbies map[string]*Lobby        // guarded by mu; by code
 	opening map[string]chan struct{} // guarded by mu; closed when the lobby with the code lives

@@ -115,14 +115,14 @@ func (h *Hall) open(ctx context.Context, l *Lobby, first func()) error {
 		}
 		l.memory = newMemory(l)
 		first()
-		l.entry = l.present()
+		l.setEntry(l.present())
 		if err := h.listed(ctx, l); err != nil {
 			return errors.Join(err, g.Drop(context.WithoutCancel(ctx), l.ID))
 		}
 		return h.start(l, nil)
 	}
 	first()
-	l.entry = l.present()
+	l.setEntry(l.present())
 	if err := h.listed(ctx, l); err != nil {
 		return err
 	}

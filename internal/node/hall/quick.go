@@ -5,6 +5,7 @@ import (
 	"context"
 	"crypto/rand"
 	"slices"
+	"sync"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/rulebook"
@@ -20,8 +21,7 @@ const quickHold = 20_000
 // Quick finds a lobby with room for a party, or opens one, and holds places for
 // all of them. The party stays together, and on one team where that fits.
 func (h *Hall) Quick(ctx context.Context, book *rulebook.Book, party []string, o Opening) (*Lobby, bool, error) {
-	h.quick.Lock() // so that two parties of one player each do not open two lobbies
-	defer h.quick.Unlock()
+	defer h.quick.lock(book.Name)() // so that two parties of one player each do not open two lobbies
 	name := partyName(party)
 	if l, err := h.findQuick(ctx, book, party, name, &o); l != nil || err != nil {
 		return l, false, err
@@ -35,6 +35,41 @@ func (h *Hall) Quick(ctx context.Context, book *rulebook.Book, party []string, o
 	return l, err == nil, err
 }
 
+// nameLocks are locks by name.
+type nameLocks struct {
+	mu   sync.Mutex
+	held map[string]*nameLock // guarded by mu
+}
+
+type nameLock struct {
+	sync.Mutex
+	wanted int // guarded by the mu of nameLocks
+}
+
+// lock waits for the lock of a name and returns what gives it back.
+func (n *nameLocks) lock(name string) (unlock func()) {
+	n.mu.Lock()
+	l := n.held[name]
+	if l == nil {
+		l = &nameLock{}
+		if n.held == nil {
+			n.held = map[string]*nameLock{}
+		}
+		n.held[name] = l
+	}
+	l.wanted++
+	n.mu.Unlock()
+	l.Lock()
+	return func() {
+		l.Unlock()
+		n.mu.Lock()
+		defer n.mu.Unlock()
+		if l.wanted--; l.wanted == 0 {
+			delete(n.held, name)
+		}
+	}
+}
+
 func partyName(party []string) string {
 	if len(party) > 1 {
 		return rand.Text()
@@ -45,8 +80,6 @@ func partyName(party []string) string {
 // FindQuick finds a lobby here with room for a party, and holds places for all of them; nil if
 // there is none, or this node is not in one of the regions asked for.
 func (h *Hall) FindQuick(ctx context.Context, book *rulebook.Book, party []string, o Opening) (*Lobby, error) {
-	h.quick.Lock()
-	defer h.quick.Unlock()
 	return h.findQuick(ctx, book, party, partyName(party), &o)
 }
 
@@ -56,33 +89,38 @@ func (h *Hall) findQuick(ctx context.Context, book *rulebook.Book, party []strin
 	if err != nil || len(o.Regions) > 0 && !slices.Contains(o.Regions, h.cfg.Region) {
 		return nil, err
 	}
-	for _, l := range h.candidates(ctx, book, len(party), options) {
-		if l.hold(ctx, party, name) == nil {
+	for _, l := range h.candidates(book, len(party)) {
+		if l.hold(ctx, party, name, options) == nil {
 			return l, nil
 		}
 	}
 	return nil, nil
 }
 
-// candidates are the lobbies that a party may be sent to, the fullest first: those whose
-// options are as they were asked for.
-func (h *Hall) candidates(ctx context.Context, book *rulebook.Book, size int, options []step.Named) []*Lobby {
-	all := slices.DeleteFunc(h.All(), func(l *Lobby) bool { return l.book != book })
-	slices.SortFunc(all, func(a, b *Lobby) int { return cmp.Compare(a.ID, b.ID) })
-	free := map[*Lobby]int{}
-	for _, l := range all {
-		l.do(ctx, func() {
-			e := l.present()
-			joinable := l.m.State() == rulebook.Gathering ||
-				l.m.State() == rulebook.Playing && l.book.Players.Late == rulebook.LateSeat
-			if joinable && l.hasOptions(options) && e.Open && e.Listed && !e.Password && !e.Practice && e.Free >= size {
-				free[l] = e.Free
-			}
-		})
+// candidates are the lobbies that a party may be sent to, the fullest first, as the directory knows them: each
+// lobby itself has the last word.
+func (h *Hall) candidates(book *rulebook.Book, size int) []*Lobby {
+	type candidate struct {
+		*Lobby
+		free int
 	}
-	all = slices.DeleteFunc(all, func(l *Lobby) bool { return free[l] == 0 })
-	slices.SortStableFunc(all, func(a, b *Lobby) int { return cmp.Compare(free[a], free[b]) })
-	return all
+	var all []candidate
+	gathering, playing := book.F.Lobby.State.Choices[rulebook.Gathering], book.F.Lobby.State.Choices[rulebook.Playing]
+	for _, l := range h.All() {
+		e := l.latest.Load()
+		if l.book == book && e != nil && e.Open && e.Listed && !e.Password && !e.Practice && e.Free >= size &&
+			(e.State == gathering || e.State == playing && book.Players.Late == rulebook.LateSeat) {
+			all = append(all, candidate{l, e.Free})
+		}
+	}
+	slices.SortFunc(all, func(a, b candidate) int {
+		return cmp.Or(cmp.Compare(a.free, b.free), cmp.Compare(a.ID, b.ID))
+	})
+	var out []*Lobby
+	for _, c := range all {
+		out = append(out, c.Lobby)
+	}
+	return out
 }
 
 // hasOptions tells whether the lobby's options hold these values.
@@ -95,10 +133,14 @@ func (l *Lobby) hasOptions(options []step.Named) bool {
 	return true
 }
 
-// hold asks the lobby to hold places.
-func (l *Lobby) hold(ctx context.Context, accounts []string, party string) error {
+// hold asks the lobby to hold places, if its options are as they were asked for.
+func (l *Lobby) hold(ctx context.Context, accounts []string, party string, options []step.Named) error {
 	var err error
 	if e := l.do(ctx, func() {
+		if !l.hasOptions(options) {
+			err = fault.New(code.BadOption, "the lobby has other options")
+			return
+		}
 		v := l.step(
 			&step.Input{Kind: step.Reserve, Names: accounts, Text: party, N: quickHold * int64(l.book.Rate) / 1000},
 		).Verdict

@@ -49,7 +49,7 @@ func (h *Hall) Restore(book *rulebook.Book, x *ledger.Left) (err error) {
 			}
 		}
 	}
-	l.entry = l.present()
+	l.setEntry(l.present())
 	return h.start(l, r.goOn)
 }
 

@@ -40,7 +40,7 @@ type Ledger struct {
 	first   map[string]int64 // guarded by mu; by lobby: the log's row with its first entry behind its checkpoint
 	last    int64            // guarded by mu; the log's last row
 	gapped  map[string]bool  // guarded by mu; lobbies of which entries gave way, and no checkpoint has come since
-	dropped map[uint64]bool  // guarded by mu; the numbers of batches whose entries gave way
+	dropped map[uint64]bool  // guarded by mu; the numbers of the last batches whose entries gave way
 	since   time.Time        // guarded by mu; since when nothing could be written; zero when it can
 	landed  chan struct{}    // guarded by mu; closed when a batch is committed
 	refresh func()           // asks every lobby for a checkpoint
@@ -49,6 +49,7 @@ type Ledger struct {
 
 	wake chan struct{}
 	stop chan struct{}
+	once sync.Once // closes stop
 	done sync.WaitGroup
 }
 
@@ -203,15 +204,19 @@ func (g *Ledger) Waiting() (bytes int, since time.Time) {
 	return g.size, g.since
 }
 
-// Close writes what waits, as long as the context lasts, and ends.
+// Close writes what waits, as long as the context lasts, and ends. It does nothing where it has ended.
 func (g *Ledger) Close(ctx context.Context) error {
+	select {
+	case <-g.stop:
+		return nil
+	default:
+	}
 	g.mu.Lock()
 	m := Mark(g.now.no)
 	g.wakeLocked()
 	g.mu.Unlock()
 	err := g.Kept(ctx, m)
-	close(g.stop)
-	g.done.Wait()
+	g.Abort()
 	if err != nil {
 		return fmt.Errorf("what the lobbies took in last could not be written: %w", err)
 	}
@@ -221,9 +226,9 @@ func (g *Ledger) Close(ctx context.Context) error {
 // aliveEvery is how often the moment up to which all is here is written when nothing comes.
 const aliveEvery = 100 * time.Millisecond
 
-// Abort ends without writing what waits.
+// Abort ends without writing what waits. It may be called again, also after Close.
 func (g *Ledger) Abort() {
-	close(g.stop)
+	g.once.Do(func() { close(g.stop) })
 	g.done.Wait()
 }
 
@@ -350,10 +355,19 @@ func (g *Ledger) committed(b *batch) {
 		go g.away(time.Time{})
 	}
 	g.written, g.since = b.no, time.Time{}
+	for no := range g.dropped {
+		if no+rememberDropped < b.no {
+			delete(g.dropped, no)
+		}
+	}
 	g.size = max(g.size-len(b.data), 0)
 	g.held.Add(-int64(b.held))
 	g.tellLocked()
 }
+
+// rememberDropped is for how many batches it is known of one that its entries gave way. Nobody waits so long for a
+// mark: that many take at least seven minutes.
+const rememberDropped = 10_000
 
 // tellLocked lets everybody who waits look again.
 func (g *Ledger) tellLocked() {

@@ -178,7 +178,8 @@ func (w *corpusWriter) write(book *rulebook.Book, seed uint64) {
 	w.take(step.Input{Kind: step.RefereeOn, N: 1})
 	for i := 0; i < 2000 && !w.m.Closed(); i++ {
 		in := chance.Input(r, w.m)
-		if me := w.m.Store().Get(in.Seat); me != nil && me.Kind == sheet.Player && in.Kind == step.Intent && r.IntN(3) > 0 &&
+		me := w.m.Store().Get(in.Seat)
+		if me != nil && me.Kind == sheet.Player && in.Kind == step.Intent && r.IntN(3) > 0 &&
 			len(w.m.Store().Of(sheet.Match)) > 0 {
 			sensible := step.Input{At: in.At, Kind: step.Intent, Seat: in.Seat}
 			if whim.Does(me, &sensible) {

@@ -72,11 +72,11 @@ func (l *Lobby) vacant() *seat {
 // takeOver gives a gone player's seat, as it is, to a newcomer.
 func (l *Lobby) takeOver(s *seat, in *step.Input) {
 	f := &l.book.F.Player
-	l.match.SaveRecord(s.Player)
+	l.match.Kept.SaveRecord(s.Player)
 	s.gone, s.heldUntil, s.lastSeq, s.answers, s.oldest, s.Name, s.conn = false, 0, 0, nil, 0, in.Name, in.Conn
 	s.filler, s.party = false, l.useReservation(in.Acct)
 	l.counts()
-	l.match.StandIn(s.Player, false)
+	l.match.StandIns.StandIn(s.Player, false)
 	l.st.SetText(s.Row, f.Account, in.Acct)
 	l.st.SetText(s.Row, f.Name, l.distinctName(s, in.Name))
 	l.st.SetFlag(s.Row, f.Away, false)
@@ -91,7 +91,7 @@ func (l *Lobby) takeOver(s *seat, in *step.Input) {
 		l.passHost(nil)
 	}
 	l.fill()
-	l.match.EnoughAgain()
+	l.match.Roster.EnoughAgain()
 }
 
 // loaded puts a player's record in place; only now the player has control.
@@ -100,11 +100,11 @@ func (l *Lobby) loaded(in *step.Input) {
 	if s == nil || s.Row.Flag(l.book.F.Player.Loaded) {
 		return
 	}
-	l.match.Kept(s.Player, in.Record)
+	l.match.Kept.Kept(s.Player, in.Record)
 	l.st.SetFlag(s.Record, l.book.F.Record.First, in.Yes)
 	l.st.SetFlag(s.Row, l.book.F.Player.Loaded, true)
 	if l.match.InPlay() && l.book.Players.Late == rulebook.LateSeat && !l.match.Has(s.Player) {
-		l.match.Join(s.Player)
+		l.match.Roster.Join(s.Player)
 	}
 	l.startCheck()
 }

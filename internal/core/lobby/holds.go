@@ -12,8 +12,8 @@ func (l *Lobby) lost(id sheet.ID, least int64) {
 		return
 	}
 	l.st.SetFlag(s.Row, l.book.F.Player.Away, true)
-	l.match.StopSteering(s.Player)
-	l.match.Away(s.Player)
+	l.match.Motion.StopSteering(s.Player)
+	l.match.Pieces.Away(s.Player)
 	s.heldUntil = l.tick() + max(l.book.Players.Hold, sheet.Tick(least), 1)
 	l.nextHold = sheet.Sooner(l.nextHold, s.heldUntil)
 	l.countVote()
@@ -27,12 +27,12 @@ func (l *Lobby) back(id sheet.ID, conn string) {
 			s.conn = conn
 		}
 		s.heldUntil, s.gone = 0, false
-		l.match.StandIn(s.Player, false)
+		l.match.StandIns.StandIn(s.Player, false)
 		l.st.SetFlag(s.Row, l.book.F.Player.Away, false)
 		if l.host() == nil { // everybody was gone
 			l.passHost(nil)
 		}
-		l.match.EnoughAgain()
+		l.match.Roster.EnoughAgain()
 		l.countVote()
 		l.startCheck()
 	}
@@ -61,7 +61,7 @@ func (l *Lobby) holdsOver() {
 			}
 			continue
 		case playing && gone == rulebook.GoneForfeit:
-			l.match.Forfeit(s.Player)
+			l.match.Ends.Forfeit(s.Player)
 		}
 		l.leaveSeat(s)
 		i--

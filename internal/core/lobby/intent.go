@@ -30,7 +30,7 @@ type refusal struct {
 func (l *Lobby) intent(in *step.Input) {
 	s := l.seat(in.Seat)
 	if s == nil {
-		l.match.Uncharge(in.N)
+		l.match.Kept.Uncharge(in.N)
 		l.answer(
 			step.Verdict{Seat: in.Seat, Seq: in.Seq, Code: code.NoSeat, Reason: "there is no such seat in this lobby"})
 		return
@@ -101,17 +101,17 @@ func (l *Lobby) grant(s *seat, in *step.Input) step.Verdict {
 		if in.N != 0 {
 			return l.match.Charged(s.Player, in)
 		}
-		return l.match.Act(s.Player, in)
+		return l.match.Acts.Act(s.Player, in)
 	case step.Stop:
-		return l.match.StopAction(s.Player, in.Name)
+		return l.match.Acts.StopAction(s.Player, in.Name)
 	case step.Steer:
-		return l.match.Steer(s.Player, in)
+		return l.match.Motion.Steer(s.Player, in)
 	case step.Claim:
-		return l.match.Claim(s.Player, in)
+		return l.match.Motion.Claim(s.Player, in)
 	case step.Pause:
-		return l.match.AskPause(s.Player, in.Text)
+		return l.match.Pauses.AskPause(s.Player, in.Text)
 	case step.Resume:
-		return l.match.AskResume(s.Player)
+		return l.match.Pauses.AskResume(s.Player)
 	case step.Ready, step.Unready:
 		return l.setReady(s, in.Verb == step.Ready)
 	case step.Rename:
@@ -140,12 +140,12 @@ func (l *Lobby) grant(s *seat, in *step.Input) step.Verdict {
 		if !l.hostIs(s) {
 			return step.Verdict{Code: code.NotHost, Reason: "only the host may set fields by hand"}
 		}
-		return l.match.SetByHand(in)
+		return l.match.Referee.SetByHand(in)
 	case step.Advance:
 		if !l.hostIs(s) {
 			return step.Verdict{Code: code.NotHost, Reason: "only the host can step through play"}
 		}
-		return l.match.Advance(in.X)
+		return l.match.Pauses.Advance(in.X)
 	}
 	return step.Verdict{Code: code.NoVerb, Reason: fmt.Sprintf("there is no intent %q", in.Verb)}
 }

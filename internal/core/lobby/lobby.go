@@ -78,10 +78,10 @@ func New(book *rulebook.Book, s Setup) *Lobby {
 		l.teams = append(l.teams, r)
 	}
 	l.match = match.New(book, l.st, l.rng, &l.out, l.row, l.teams)
-	l.match.FirstArena()
+	l.match.Motion.FirstArena()
 	l.open(s)
 	l.emptyAt = max(sheet.Tick(emptyFor*book.Rate), sheet.Tick(s.Linger*time.Duration(book.Rate)/time.Second))
-	l.match.Settle()
+	l.match.Rules.Settle()
 	return l
 }
 
@@ -131,25 +131,25 @@ func (l *Lobby) setPassword(digest string) {
 // what is yet to be saved on top.
 func (l *Lobby) Knows(id sheet.ID, values []step.Named) bool {
 	s := l.seat(id)
-	return s == nil || l.match.Knows(s.Player, values)
+	return s == nil || l.match.Kept.Knows(s.Player, values)
 }
 
 // Full tells whether the lobby was told that no more can wait to be saved.
-func (l *Lobby) Full() bool { return l.match.Full() }
+func (l *Lobby) Full() bool { return l.match.Kept.Full() }
 
 // Deciding is the action that waits for a referee's decision with that number, or nil.
-func (l *Lobby) Deciding(no int64) *rulebook.Action { return l.match.Deciding(no) }
+func (l *Lobby) Deciding(no int64) *rulebook.Action { return l.match.Referee.Deciding(no) }
 
 // Whim makes up what players do by chance: as the rulebook says of its stand-ins, if it does.
 func (l *Lobby) Whim(r *rand.Rand) *match.Whim {
-	return &match.Whim{Match: l.match, Rand: r, Steering: -1}
+	return l.match.NewWhim(r)
 }
 
 // Count makes a tally count what happens in the lobby's matches from now on.
 func (l *Lobby) Count(t *match.Tally) { l.match.Count(t) }
 
 // Held makes its matches hold the rulebook's promises, as they do in practice: see match.Match.
-func (l *Lobby) Held(on bool) { l.match.Held(on) }
+func (l *Lobby) Held(on bool) { l.match.Rules.Held(on) }
 
 // Plainly makes its matches look at everything each time: see match.Match.
 func (l *Lobby) Plainly(on bool) { l.match.Plainly(on) }
@@ -184,7 +184,7 @@ func (l *Lobby) Seats() int { return len(l.seats) }
 // until the next Step. A closed lobby refuses everything.
 func (l *Lobby) Step(in *step.Input) *step.Output {
 	l.out.Reset()
-	l.match.Allow()
+	l.match.Effects.Allow()
 	if !l.closed {
 		l.advance(in.At)
 	}
@@ -227,27 +227,27 @@ func (l *Lobby) apply(in *step.Input) {
 		} else {
 			l.st.SetClock(l.row, f, 0, 0, l.tick())
 		}
-		l.match.Unkept(in.Yes)
+		l.match.Kept.Unkept(in.Yes)
 	case step.Full:
-		l.match.Fill(in.Yes)
+		l.match.Kept.Fill(in.Yes)
 		l.startCheck()
 	case step.RefereeOn:
-		l.match.RefereeOn(in.N != 0)
+		l.match.Referee.RefereeOn(in.N != 0)
 	case step.Answer:
-		l.answer(l.match.Answer(in.N, in.Yes, in.Args))
+		l.answer(l.match.Referee.Answer(in.N, in.Yes, in.Args))
 	case step.RefereeAct:
-		l.answer(l.match.RefereeAct(in))
+		l.answer(l.match.Referee.RefereeAct(in))
 	case step.RefereeSet:
-		l.answer(l.match.RefereeSet(in))
+		l.answer(l.match.Referee.RefereeSet(in))
 	case step.Finish:
-		l.match.Finish(in.Text)
+		l.match.Ends.Finish(in.Text)
 	case step.Close:
 		l.close()
 	case step.Field:
 		if in.Verb == step.Advance {
-			l.answer(l.match.Advance(in.X))
+			l.answer(l.match.Pauses.Advance(in.X))
 		} else {
-			l.answer(l.match.SetByHand(in))
+			l.answer(l.match.Referee.SetByHand(in))
 		}
 	case step.Reserve:
 		l.answer(l.reserve(in))
@@ -257,7 +257,7 @@ func (l *Lobby) apply(in *step.Input) {
 		l.unwait(in.Conn)
 	case step.Kept:
 		if s := l.seat(in.Seat); s != nil && s.Row.Flag(l.book.F.Player.Loaded) {
-			l.match.Kept(s.Player, in.Record)
+			l.match.Kept.Kept(s.Player, in.Record)
 		}
 	case step.Called:
 		l.called(in.Seat, in.Text)
@@ -272,7 +272,7 @@ func (l *Lobby) answer(v step.Verdict) {
 
 func (l *Lobby) close() {
 	if l.match.InPlay() { // what was played counts, however it ends
-		l.match.Finish(step.BecauseClosed)
+		l.match.Ends.Finish(step.BecauseClosed)
 	}
 	l.closed = true // nobody gets a seat that becomes free now
 	l.filling = true

@@ -72,7 +72,7 @@ func (l *Lobby) leaveSeat(s *seat) {
 		l.callOff() // whoever leaves calls the start off; it begins anew if all is there
 	}
 	if l.match.Has(s.Player) {
-		l.match.Leave(s.Player)
+		l.match.Roster.Leave(s.Player)
 	}
 	l.remove(s)
 	l.countVote()
@@ -81,7 +81,7 @@ func (l *Lobby) leaveSeat(s *seat) {
 
 // remove takes the seat and its sheets away and hands the host on.
 func (l *Lobby) remove(s *seat) {
-	l.match.Drop(s.Player)
+	l.match.Roster.Drop(s.Player)
 	if l.hostIs(s) {
 		l.passHost(s)
 	}

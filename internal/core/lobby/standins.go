@@ -63,10 +63,10 @@ func (l *Lobby) addFiller(conduct *rulebook.StandIns) {
 	l.st.SetFlag(s.Row, f.Loaded, true)
 	l.st.SetFlag(s.Row, f.Ready, !l.match.Under())
 	l.placeInTeam(s, "")
-	l.match.StandIn(s.Player, true)
+	l.match.StandIns.StandIn(s.Player, true)
 	l.counts()
 	if l.match.InPlay() {
-		l.match.Join(s.Player)
+		l.match.Roster.Join(s.Player)
 	}
 	l.startCheck()
 }
@@ -102,6 +102,6 @@ func (l *Lobby) makeRoom() {
 // abandoned lets the service play a seat whose player is gone, if the rulebook wants that.
 func (l *Lobby) abandoned(s *seat) {
 	if c := l.book.StandIns; c != nil && c.Gone {
-		l.match.StandIn(s.Player, true)
+		l.match.StandIns.StandIn(s.Player, true)
 	}
 }

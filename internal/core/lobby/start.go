@@ -12,7 +12,7 @@ import (
 
 // missing says what a match still lacks, or nothing.
 func (l *Lobby) missing() (code.Code, string) {
-	if l.match.Full() {
+	if l.match.Kept.Full() {
 		return code.Stopping, "results of earlier matches are waiting for the database; the next match begins " +
 			"when they are saved"
 	}
@@ -87,7 +87,7 @@ func (l *Lobby) setReady(s *seat, on bool) step.Verdict {
 	}
 	l.st.SetFlag(s.Row, l.book.F.Player.Ready, on)
 	if l.State() == rulebook.Results && l.allReady() { // the vote is over
-		l.match.ShowNoLonger()
+		l.match.Ends.ShowNoLonger()
 	}
 	l.startCheck()
 	return step.Verdict{}
@@ -119,12 +119,12 @@ func (l *Lobby) begin() {
 	for i, s := range l.seats {
 		players[i] = s.Player
 	}
-	l.match.Start(players)
+	l.match.Roster.Start(players)
 }
 
 // waits tells whether the result is shown for longer, because a match follows it that cannot begin yet.
 func (l *Lobby) waits() bool {
-	return l.match.Full() && (l.replay || l.book.End.Then == rulebook.ThenAgain) && len(l.seats) > 0
+	return l.match.Kept.Full() && (l.replay || l.book.End.Then == rulebook.ThenAgain) && len(l.seats) > 0
 }
 
 // afterResult is what comes when the result has been shown.
@@ -137,7 +137,7 @@ func (l *Lobby) afterResult() {
 		l.replay, then = false, rulebook.ThenAgain
 	}
 	l.st.SetInt(l.row, l.book.F.Lobby.State, rulebook.Gathering)
-	l.match.Clear()
+	l.match.Roster.Clear()
 	for _, s := range append([]*seat(nil), l.seats...) {
 		if l.book.End.Then == rulebook.ThenLobby || l.book.End.Then == rulebook.ThenVote {
 			l.st.SetFlag(s.Row, l.book.F.Player.Ready, false)

@@ -81,7 +81,7 @@ func (l *Lobby) breakTie(ts []*sheet.Row) *sheet.Row {
 	case rulebook.TieWeakest:
 		weakest := ts[0]
 		for _, t := range ts[1:] {
-			if l.match.Compare(weakest, t) < 0 {
+			if l.match.Ends.Compare(weakest, t) < 0 {
 				weakest = t
 			}
 		}

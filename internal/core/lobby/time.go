@@ -15,11 +15,11 @@ func (l *Lobby) advance(to sheet.Tick) {
 		}
 		next := l.Next()
 		if next == 0 || next > to {
-			l.match.Skip(to - l.tick())
+			l.match.Clock.Skip(to - l.tick())
 			return
 		}
 		if next > l.tick()+1 {
-			l.match.Skip(next - 1 - l.tick())
+			l.match.Clock.Skip(next - 1 - l.tick())
 		}
 		l.pass()
 	}
@@ -35,7 +35,7 @@ func (l *Lobby) Next() sheet.Tick {
 	for i := range l.held {
 		next = sheet.Sooner(next, l.held[i].until)
 	}
-	if next = sheet.Sooner(next, l.match.Next()); next == 0 {
+	if next = sheet.Sooner(next, l.match.Clock.Next()); next == 0 {
 		return 0
 	}
 	return max(next, l.tick()+1)
@@ -43,25 +43,25 @@ func (l *Lobby) Next() sheet.Tick {
 
 // pass lets one wall tick pass, in the order in which it is written.
 func (l *Lobby) pass() {
-	l.match.BeginTick()
+	l.match.Clock.BeginTick()
 	l.holdsOver()
 	if l.startAt > 0 && l.startAt <= l.tick() {
 		l.begin()
 	}
-	if at := l.match.ShownUntil(); at > 0 && at <= l.tick() && !l.waits() {
+	if at := l.match.Ends.ShownUntil(); at > 0 && at <= l.tick() && !l.waits() {
 		l.afterResult()
 	}
-	l.match.PassTick()
+	l.match.Clock.PassTick()
 	if l.book.StandIns != nil {
 		l.settle()
-		l.match.Whimsical(l.settle)
+		l.match.StandIns.Whimsical(l.settle)
 	}
 	if l.voteUntil > 0 && l.voteUntil <= l.tick() {
 		l.countVote()
 	}
-	if l.match.SavesDue() {
+	if l.match.Kept.SavesDue() {
 		for _, s := range l.seats {
-			l.match.SaveRecord(s.Player)
+			l.match.Kept.SaveRecord(s.Player)
 		}
 	}
 	l.reservationsOver()

@@ -85,7 +85,7 @@ func (l *Lobby) callVote(s *seat, v *rulebook.Vote, in *step.Input) step.Verdict
 		left := sheet.Millis(int64(s.voteAt-l.tick()), l.book.Rate)
 		return step.Verdict{Code: code.Cooldown, Left: left, Reason: "you may open a vote again in " +
 			sheet.FormatClock(left)}
-	case v.If != nil && !l.match.Holds(s.Player, v.If, v.Line):
+	case v.If != nil && !l.match.Rules.Holds(s.Player, v.If, v.Line):
 		return step.Verdict{Code: code.Condition, Reason: orElse(v.Else, v.Title+" cannot be voted on as things are")}
 	}
 	f := &l.book.F.Votes
@@ -118,7 +118,7 @@ func (l *Lobby) mayVote(s *seat, v *rulebook.Vote) bool {
 	f := &l.book.F.Votes
 	by := l.st.GetOr(sheet.ID(l.row.Int(f.By)), sheet.Player)
 	return !s.gone && s.heldUntil == 0 && l.row.Int(f.On) != int64(s.Row.ID) &&
-		(!v.ByTeam || s.Row.Team == by.Team) && (v.Who == nil || l.match.Holds(s.Player, v.Who, v.Line))
+		(!v.ByTeam || s.Row.Team == by.Team) && (v.Who == nil || l.match.Rules.Holds(s.Player, v.Who, v.Line))
 }
 
 func (l *Lobby) cast(s *seat, n int64) {
@@ -210,11 +210,11 @@ func (l *Lobby) endVote(v *rulebook.Vote, carried bool, choice int64) {
 		l.st.SetFlag(s.Row, f.Voted, false)
 	}
 	if !carried {
-		l.match.Carry(v.Refused, by, on, 0)
+		l.match.Rules.Carry(v.Refused, by, on, 0)
 		return
 	}
 	if v.On == rulebook.VoteOnArenas {
-		l.match.GoTo(choice)
+		l.match.Motion.GoTo(choice)
 	}
-	l.match.Carry(v.Then, by, on, choice)
+	l.match.Rules.Carry(v.Then, by, on, choice)
 }

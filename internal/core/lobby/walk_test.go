@@ -192,6 +192,8 @@ func (f *forgetful) visit(v reflect.Value, path string) {
 		}
 	case reflect.Pointer:
 		f.pointer(v, path)
+	case reflect.Interface: // one part of a match as another one sees it
+		f.pointer(v.Elem(), path)
 	case reflect.Slice:
 		where := path[strings.LastIndexByte(path, '.')+1:]
 		f.filled[where] = f.filled[where] || v.Len() > 0

@@ -14,8 +14,8 @@ const maxRounds = 4
 // settle lets everything follow, with what rules want of the lobby.
 func (l *Lobby) settle() {
 	for range maxRounds {
-		l.match.Settle()
-		wishes := l.match.TakeWishes()
+		l.match.Rules.Settle()
+		wishes := l.match.Sides.TakeWishes()
 		if len(wishes) == 0 || l.closed {
 			break
 		}
@@ -23,7 +23,7 @@ func (l *Lobby) settle() {
 			l.grantWish(w)
 		}
 	}
-	l.match.TakeWishes()
+	l.match.Sides.TakeWishes()
 	if l.hostLeft && !l.closed {
 		l.close()
 	}
@@ -65,7 +65,7 @@ func (l *Lobby) startNext() {
 	case c != code.OK:
 	case l.State() == rulebook.Results:
 		l.replay = true
-		l.match.ShowNoLonger()
+		l.match.Ends.ShowNoLonger()
 	case l.State() == rulebook.Gathering:
 		l.beginCountdown(true)
 	}

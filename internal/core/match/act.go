@@ -10,15 +10,27 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
+// acts is what players ask for: actions, what they need and cost, and those that last.
+type acts struct {
+	*stage
+	aims  *aims
+	kept  *kept
+	turns *turns
+
+	referee    bool // one is signed in
+	decisions  []decision
+	decisionNo int64
+}
+
 // mayPlay tells whether a player may act or steer now.
-func (m *Match) mayPlay(s *Player, also rulebook.Also) (code.Code, string) {
+func (m *acts) mayPlay(s *Player, also rulebook.Also) (code.Code, string) {
 	f := &m.book.F.Player
 	switch {
 	case m.row == nil && also&rulebook.AlsoLobby != 0 && s.Row.Flag(f.Loaded):
 		return code.OK, ""
 	case m.row == nil:
 		return code.NotNow, "no match is running"
-	case m.run.over:
+	case m.over:
 		return code.NotNow, "the match is over"
 	case !s.Row.Flag(f.Loaded):
 		return code.Loading, "your record is still being loaded"
@@ -37,7 +49,7 @@ func (m *Match) mayPlay(s *Player, also rulebook.Also) (code.Code, string) {
 
 // Act answers the use of an action. One whose cost is certain is answered with
 // code.Charging first, and then by Charged.
-func (m *Match) Act(s *Player, in *step.Input) step.Verdict {
+func (m *acts) Act(s *Player, in *step.Input) step.Verdict {
 	a := m.book.ActionNamed[in.Name]
 	if a == nil {
 		return step.Verdict{Code: code.NoAction, Reason: fmt.Sprintf("there is no action %q", in.Name)}
@@ -65,7 +77,7 @@ func (m *Match) Act(s *Player, in *step.Input) step.Verdict {
 	}
 	m.hits = m.hits[:0]
 	if a.Aim.At != rulebook.AimSelf {
-		if v := m.aim(s.Row, a, aimed{in.Target, in.X, in.Y, in.Point}); v.Code != code.OK {
+		if v := m.aims.aim(s.Row, a, aimed{in.Target, in.X, in.Y, in.Point}); v.Code != code.OK {
 			return v
 		}
 	}
@@ -73,7 +85,7 @@ func (m *Match) Act(s *Player, in *step.Input) step.Verdict {
 		return m.ask(s, a, in, m.hits)
 	}
 	if a.Certain && !paid && !m.practice() && s.Row.Text(m.book.F.Player.Account) != "" {
-		return m.charge(s, a)
+		return m.kept.charge(s, a)
 	}
 	if !a.Free {
 		m.pay(s, a, -1, paid)
@@ -83,18 +95,18 @@ func (m *Match) Act(s *Player, in *step.Input) step.Verdict {
 }
 
 // mayAct checks what does not depend on the target or the arguments.
-func (m *Match) mayAct(s *Player, a *rulebook.Action) step.Verdict {
+func (m *acts) mayAct(s *Player, a *rulebook.Action) step.Verdict {
 	f := &m.book.F.Player
-	phase := m.book.Phases[m.run.phase]
+	phase := m.book.Phases[m.phase]
 	switch {
 	case m.row == nil:
 	case phase.Frozen && a.Also&rulebook.AlsoFrozen == 0:
 		return step.Verdict{Code: code.Frozen, Reason: "actions are not accepted in the phase " + phase.Title}
-	case a.Phases&(1<<m.run.phase) == 0:
+	case a.Phases&(1<<m.phase) == 0:
 		return step.Verdict{Code: code.NotNow, Reason: a.Title + " may not be used in the phase " + phase.Title}
 	}
 	if m.book.Turns != nil && !a.AnyTurn {
-		if v := m.inTurn(s); v.Code != code.OK {
+		if v := m.turns.inTurn(s); v.Code != code.OK {
 			return v
 		}
 	}
@@ -128,7 +140,7 @@ func (m *Match) mayAct(s *Player, a *rulebook.Action) step.Verdict {
 
 // affords checks needs and costs against the player's fields; of what is paid already, not
 // the costs of the record.
-func (m *Match) affords(s *Player, a *rulebook.Action, paid bool) step.Verdict {
+func (m *acts) affords(s *Player, a *rulebook.Action, paid bool) step.Verdict {
 	for n, list := range [2][]rulebook.Amount{a.Needs, a.Cost} {
 		for i := range list {
 			if paid && list[i].Record && n == 1 {
@@ -162,7 +174,7 @@ func amountRow(s *Player, a *rulebook.Amount) *sheet.Row {
 
 // pay takes the cost (sign -1) and starts the cooldown, or gives it back (+1); of what is
 // paid already, not the costs of the record.
-func (m *Match) pay(s *Player, a *rulebook.Action, sign int64, paid bool) {
+func (m *acts) pay(s *Player, a *rulebook.Action, sign int64, paid bool) {
 	for i := range a.Cost {
 		if paid && a.Cost[i].Record {
 			continue
@@ -170,7 +182,7 @@ func (m *Match) pay(s *Player, a *rulebook.Action, sign int64, paid bool) {
 		f := a.Cost[i].Field
 		by := sign * a.Cost[i].By.Value(&m.env, f.Type).N[0]
 		if a.Cost[i].Record {
-			m.change(s.Record, f, step.ChangeAdd, sheet.IntValue(f.Type, by))
+			m.kept.change(s.Record, f, step.ChangeAdd, sheet.IntValue(f.Type, by))
 		} else {
 			m.st.SetInt(s.Row, f, saturating(s.Row.Int(f), by))
 		}
@@ -182,7 +194,7 @@ func (m *Match) pay(s *Player, a *rulebook.Action, sign int64, paid bool) {
 
 // perform does what an action does, for each of the hits from a place on; s is nil for
 // the act of a creature.
-func (m *Match) perform(s *Player, a *rulebook.Action, start int) {
+func (m *acts) perform(s *Player, a *rulebook.Action, start int) {
 	if a.Active != nil {
 		m.st.SetClock(s.Row, a.Active, int64(a.Lasts), -1, m.play)
 	}
@@ -213,13 +225,8 @@ func (m *Match) perform(s *Player, a *rulebook.Action, start int) {
 	m.hits = m.hits[:start]
 }
 
-// isActive tells whether a lasting action is under way.
-func (m *Match) isActive(p *sheet.Row, a *rulebook.Action) bool {
-	return p.N[a.Active.Slot()+1] != 0
-}
-
 // StopAction answers the end of a held action.
-func (m *Match) StopAction(s *Player, name string) step.Verdict {
+func (m *acts) StopAction(s *Player, name string) step.Verdict {
 	a := m.book.ActionNamed[name]
 	switch {
 	case a == nil:
@@ -235,14 +242,14 @@ func (m *Match) StopAction(s *Player, name string) step.Verdict {
 	return step.Verdict{}
 }
 
-func (m *Match) endAction(s *Player, a *rulebook.Action) {
+func (m *acts) endAction(s *Player, a *rulebook.Action) {
 	m.st.SetClock(s.Row, a.Active, 0, 0, m.play)
 	m.subject(sheet.Player, s.Row)
 	m.do(a.End)
 }
 
 // endActions ends the lasting actions whose time is over.
-func (m *Match) endActions() {
+func (m *acts) endActions() {
 	if !m.book.Lasting {
 		return
 	}
@@ -256,4 +263,24 @@ func (m *Match) endActions() {
 			}
 		}
 	}
+}
+
+// frozen is how long a player's inputs are still not taken, in ticks.
+func (m *acts) frozen(p *sheet.Row) int64 {
+	if f := m.book.F.Player.Frozen; f != nil {
+		return p.Clock(f, m.play)
+	}
+	return 0
+}
+
+// endAllActions ends what a player has going on, whatever is at hand.
+func (m *acts) endAllActions(s *Player) {
+	was := m.env
+	for _, a := range m.book.Actions {
+		if a.Active != nil && m.isActive(s.Row, a) {
+			m.endAction(s, a)
+		}
+	}
+	m.env.Me, m.env.Team, m.env.Target, m.env.It = was.Me, was.Team, was.Target, was.It
+	m.env.Piece, m.env.Being, m.env.Zone = was.Piece, was.Being, was.Zone
 }

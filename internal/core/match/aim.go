@@ -12,6 +12,9 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
+// aims finds whom actions hit.
+type aims struct{ *stage }
+
 // aimed is where an input points.
 type aimed struct {
 	target sheet.ID
@@ -21,20 +24,20 @@ type aimed struct {
 
 // aim finds whom an action or act of a player or creature hits, from the authority's own
 // positions, and adds them to hits.
-func (m *Match) aim(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
+func (m *aims) aim(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
 	clear(m.env.Aim.N)
 	return aimers[a.Aim.At](m, me, a, in)
 }
 
 // aimers find whom each aim hits; a test finds one that is left out. An action about
 // oneself hits nobody.
-var aimers = [rulebook.Aims]func(*Match, *sheet.Row, *rulebook.Action, aimed) step.Verdict{
-	rulebook.AimTarget: (*Match).aimTarget, rulebook.AimLine: (*Match).aimLine, rulebook.AimArea: (*Match).aimArea,
-	rulebook.AimCone: (*Match).aimCone}
+var aimers = [rulebook.Aims]func(*aims, *sheet.Row, *rulebook.Action, aimed) step.Verdict{
+	rulebook.AimTarget: (*aims).aimTarget, rulebook.AimLine: (*aims).aimLine, rulebook.AimArea: (*aims).aimArea,
+	rulebook.AimCone: (*aims).aimCone}
 
 // aimable returns the n-th list of those whom an aim may hit, nil for one that it does
 // not look at: players, creatures, pieces.
-func (m *Match) aimable(a *rulebook.Action, n int) []*sheet.Row {
+func (m *aims) aimable(a *rulebook.Action, n int) []*sheet.Row {
 	switch {
 	case n == 0 && a.Aim.Players:
 		return m.st.Seated
@@ -50,7 +53,7 @@ func (m *Match) aimable(a *rulebook.Action, n int) []*sheet.Row {
 const aimLists = 3
 
 // reaches tells whether an action works on a player, creature or piece at all.
-func (m *Match) reaches(me, p *sheet.Row, a *rulebook.Action) code.Code {
+func (m *aims) reaches(me, p *sheet.Row, a *rulebook.Action) code.Code {
 	works := a.Aim.Players
 	switch p.Kind {
 	case sheet.Creature:
@@ -76,7 +79,7 @@ func (m *Match) reaches(me, p *sheet.Row, a *rulebook.Action) code.Code {
 
 // targetable tells whether a sheet is one that can be a target: a player who plays, a
 // creature or a piece.
-func (m *Match) targetable(t *sheet.Row) bool {
+func (m *aims) targetable(t *sheet.Row) bool {
 	if t == nil {
 		return false
 	}
@@ -84,7 +87,7 @@ func (m *Match) targetable(t *sheet.Row) bool {
 		t.Kind == sheet.Piece
 }
 
-func (m *Match) aimTarget(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
+func (m *aims) aimTarget(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
 	t := m.st.Get(in.target)
 	if !m.targetable(t) {
 		return step.Verdict{Code: code.NoTarget, Reason: a.Title + " needs a target who plays"}
@@ -130,7 +133,7 @@ func near(ax, ay, bx, by, reach int64) bool {
 func metres(mm int64) string { return sheet.ShowThousandths(mm) + " m" }
 
 // way notes where an aim began, where it stopped, and its direction.
-func (m *Match) way(x, y, tx, ty, dx, dy int64) {
+func (m *aims) way(x, y, tx, ty, dx, dy int64) {
 	n := m.env.Aim.N
 	n[expr.AimFrom.Slot()], n[expr.AimFrom.Slot()+1] = x, y
 	n[expr.AimTo.Slot()], n[expr.AimTo.Slot()+1] = tx, ty
@@ -143,7 +146,7 @@ func (m *Match) way(x, y, tx, ty, dx, dy int64) {
 // aimLine finds the first one hit along a line towards X, Y as seen from whoever aims, or
 // all where it pierces: the nearest along it first, the earlier in the lists when two are
 // equally near.
-func (m *Match) aimLine(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
+func (m *aims) aimLine(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
 	if !in.point || in.x == 0 && in.y == 0 || !inRange(in.x) || !inRange(in.y) {
 		return step.Verdict{Code: code.NoTarget, Reason: a.Title + " needs a direction other than (0, 0)"}
 	}
@@ -175,7 +178,7 @@ func (m *Match) aimLine(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdic
 
 // lineStops notes where a line stops: at the one it hits, or, when it hits nobody or goes
 // through, at a wall or the end of its reach.
-func (m *Match) lineStops(a *rulebook.Action, in aimed, x, y int64, start int, along func(*sheet.Row) int64) {
+func (m *aims) lineStops(a *rulebook.Action, in aimed, x, y int64, start int, along func(*sheet.Row) int64) {
 	d := max(ground.Root(in.x*in.x+in.y*in.y), 1)
 	tx, ty := x+in.x*a.Aim.Reach/d, y+in.y*a.Aim.Reach/d
 	if n := len(m.hits); n > start && !a.Aim.Pierce {
@@ -192,7 +195,7 @@ func (m *Match) lineStops(a *rulebook.Action, in aimed, x, y int64, start int, a
 
 // aimCone finds everyone whose centre is in a cone that opens towards X, Y as seen from
 // whoever aims, nearest first.
-func (m *Match) aimCone(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
+func (m *aims) aimCone(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
 	if !in.point || in.x == 0 && in.y == 0 || !inRange(in.x) || !inRange(in.y) {
 		return step.Verdict{Code: code.NoTarget, Reason: a.Title + " needs a direction other than (0, 0)"}
 	}
@@ -213,7 +216,7 @@ const cosUnit = 1_000_000
 
 // aimArea finds everyone whose centre is in a circle around a point in reach,
 // nearest first.
-func (m *Match) aimArea(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
+func (m *aims) aimArea(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
 	sx, sy := m.at(me)
 	x, y := sx, sy
 	if a.Aim.Reach > 0 {
@@ -234,7 +237,7 @@ func (m *Match) aimArea(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdic
 
 // gather hits everyone within a radius of a point whose centre also passes a test, nearest
 // first.
-func (m *Match) gather(me *sheet.Row, a *rulebook.Action, x, y, radius int64, in func(x, y int64) bool) {
+func (m *aims) gather(me *sheet.Row, a *rulebook.Action, x, y, radius int64, in func(x, y int64) bool) {
 	start := len(m.hits)
 	for n := range aimLists {
 		for _, p := range m.aimable(a, n) {
@@ -253,10 +256,3 @@ func (m *Match) gather(me *sheet.Row, a *rulebook.Action, x, y, radius int64, in
 }
 
 func inRange(n int64) bool { return n >= -ground.MaxSide && n <= ground.MaxSide }
-
-func (m *Match) radius() int64 {
-	if m.book.Movement != nil {
-		return m.book.Movement.Radius
-	}
-	return 0
-}

@@ -6,29 +6,8 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// ground is what the present match is played on, or between matches the next one; nil
-// without any.
-func (m *Match) ground() *rulebook.Ground {
-	a := m.book.Arenas
-	switch {
-	case a == nil:
-		return m.book.Ground
-	case m.row != nil:
-		return m.book.Grounds[m.row.Int(a.Field)]
-	}
-	return m.book.Grounds[m.lobby.Int(a.Next)]
-}
-
-// groundNo is the place of the present ground.
-func (m *Match) groundNo() int64 {
-	if a := m.book.Arenas; a != nil {
-		return m.row.Int(a.Field)
-	}
-	return 0
-}
-
 // enterArena goes to the arena that comes next, and finds the one after it.
-func (m *Match) enterArena() {
+func (m *motion) enterArena() {
 	a := m.book.Arenas
 	if a == nil {
 		return
@@ -46,17 +25,17 @@ func (m *Match) enterArena() {
 }
 
 // FirstArena finds the arena of a lobby's first match, where that is left to chance.
-func (m *Match) FirstArena() {
+func (m *motion) FirstArena() {
 	if a := m.book.Arenas; a != nil && a.Pick == rulebook.ArenaAtRandom {
 		m.st.SetInt(m.lobby, a.Next, m.rng.Int64N(int64(len(m.book.Grounds))))
 	}
 }
 
 // GoTo makes an arena the one that comes next.
-func (m *Match) GoTo(no int64) { m.st.SetInt(m.lobby, m.book.Arenas.Next, no) }
+func (m *motion) GoTo(no int64) { m.st.SetInt(m.lobby, m.book.Arenas.Next, no) }
 
 // nextArena carries out the effect that says where the next match or round is played.
-func (m *Match) nextArena(e *rulebook.Effect) {
+func (m *motion) nextArena(e *rulebook.Effect) {
 	no := e.Value.Value(&m.env, sheet.Choice).N[0]
 	if m.faulty(e.Line); m.env.Fault == expr.OK {
 		m.GoTo(no)
@@ -64,7 +43,7 @@ func (m *Match) nextArena(e *rulebook.Effect) {
 }
 
 // mayAppear tells whether a spawn point is open to a player.
-func (m *Match) mayAppear(sp *rulebook.SpawnPoint, p *sheet.Row) bool {
+func (m *motion) mayAppear(sp *rulebook.SpawnPoint, p *sheet.Row) bool {
 	if sp.Team >= 0 && (sp.Team >= len(m.teams) || m.teams[sp.Team].ID != p.Team) {
 		return false
 	}

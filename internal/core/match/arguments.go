@@ -13,20 +13,20 @@ import (
 
 // arguments puts the values sent along where expressions find them, or says which of
 // them is missing, undeclared or not what the rulebook asks for.
-func (m *Match) arguments(s *Player, a *rulebook.Action, in *step.Input) step.Verdict {
+func (m *acts) arguments(s *Player, a *rulebook.Action, in *step.Input) step.Verdict {
 	m.clearArgs()
 	return m.accept(s, a.Title, a.Takes, a.Bounds, in.Args)
 }
 
 // clearArgs forgets the values that were sent along before.
-func (m *Match) clearArgs() {
+func (m *acts) clearArgs() {
 	clear(m.env.Arg.N)
 	clear(m.env.Arg.S)
 }
 
 // accept puts values where expressions find them: those of a player, or of a referee, who is
 // nobody.
-func (m *Match) accept(s *Player, title string, takes []*sheet.Field, bounds []rulebook.Bound,
+func (m *acts) accept(s *Player, title string, takes []*sheet.Field, bounds []rulebook.Bound,
 	args []step.Named) step.Verdict {
 	bad := func(format string, args ...any) step.Verdict {
 		return step.Verdict{Code: code.BadArgument, Reason: fmt.Sprintf(format, args...)}
@@ -65,7 +65,7 @@ func taken(takes []*sheet.Field) string {
 }
 
 // unfit says why an argument is not taken, or nothing.
-func (m *Match) unfit(s *Player, f *sheet.Field, b *rulebook.Bound, v sheet.Value) string {
+func (m *acts) unfit(s *Player, f *sheet.Field, b *rulebook.Bound, v sheet.Value) string {
 	switch {
 	case v.Type != f.Type:
 		return wrongType(f, v).Reason
@@ -96,7 +96,7 @@ func (m *Match) unfit(s *Player, f *sheet.Field, b *rulebook.Bound, v sheet.Valu
 }
 
 // offGround says why a place is not one that may be named.
-func (m *Match) offGround(s *Player, f *sheet.Field, b *rulebook.Bound, v sheet.Value) string {
+func (m *acts) offGround(s *Player, f *sheet.Field, b *rulebook.Bound, v sheet.Value) string {
 	g := m.ground()
 	if !between(v.N[0], 0, g.Width) || !between(v.N[1], 0, g.Height) {
 		return fmt.Sprintf("%s must lie on the ground, from [0, 0] to [%d, %d]", f.Name, g.Width, g.Height)

@@ -6,7 +6,7 @@ import (
 )
 
 // giveBearers hands the things that one player holds out at random.
-func (m *Match) giveBearers() {
+func (m *pieces) giveBearers() {
 	for i := range m.book.Bearers {
 		b := &m.book.Bearers[i]
 		m.passBearer(b, b.Start, nil)
@@ -14,7 +14,7 @@ func (m *Match) giveBearers() {
 }
 
 // bearersFrom passes on what a player holds, by the policy for what has happened.
-func (m *Match) bearersFrom(p *sheet.Row, policy func(*rulebook.Bearer) rulebook.Heir) {
+func (m *pieces) bearersFrom(p *sheet.Row, policy func(*rulebook.Bearer) rulebook.Heir) {
 	if m.row == nil {
 		return
 	}
@@ -26,18 +26,18 @@ func (m *Match) bearersFrom(p *sheet.Row, policy func(*rulebook.Bearer) rulebook
 }
 
 // bearersWithout passes on what a leaving player holds.
-func (m *Match) bearersWithout(p *sheet.Row) {
+func (m *pieces) bearersWithout(p *sheet.Row) {
 	m.bearersFrom(p, func(b *rulebook.Bearer) rulebook.Heir { return b.Gone })
 }
 
 // bearersOut passes on what a player holds who is out, once the rules for that have
 // seen who held it.
-func (m *Match) bearersOut(p *sheet.Row) {
+func (m *pieces) bearersOut(p *sheet.Row) {
 	m.bearersFrom(p, func(b *rulebook.Bearer) rulebook.Heir { return b.Out })
 }
 
 // Away passes on what a player holds whose connection is lost.
-func (m *Match) Away(p *Player) {
+func (m *pieces) Away(p *Player) {
 	if m.Has(p) {
 		m.bearersFrom(p.Row, func(b *rulebook.Bearer) rulebook.Heir { return b.Away })
 	}
@@ -45,7 +45,7 @@ func (m *Match) Away(p *Player) {
 
 // passBearer gives a bearer to somebody at random, the living first, or to nobody, or
 // puts it down where its holder is.
-func (m *Match) passBearer(b *rulebook.Bearer, how rulebook.Heir, holder *sheet.Row) {
+func (m *pieces) passBearer(b *rulebook.Bearer, how rulebook.Heir, holder *sheet.Row) {
 	switch {
 	case how == rulebook.HeirNone, how == rulebook.HeirDrop && m.putDown(b, holder):
 		m.st.SetInt(m.row, b.Field, 0)
@@ -71,7 +71,7 @@ func (m *Match) passBearer(b *rulebook.Bearer, how rulebook.Heir, holder *sheet.
 }
 
 // hold makes a player the holder of a bearer, wherever it was before.
-func (m *Match) hold(b *rulebook.Bearer, id sheet.ID) {
+func (m *pieces) hold(b *rulebook.Bearer, id sheet.ID) {
 	m.st.SetInt(m.row, b.Field, int64(id))
 	if b.Piece == rulebook.NoPiece || id == 0 {
 		return
@@ -87,7 +87,7 @@ func (m *Match) hold(b *rulebook.Bearer, id sheet.ID) {
 
 // putDown lays a bearer on the ground where its holder is, who has to step off it
 // before they can take it up again. It tells whether there was room for one more piece.
-func (m *Match) putDown(b *rulebook.Bearer, holder *sheet.Row) bool {
+func (m *pieces) putDown(b *rulebook.Bearer, holder *sheet.Row) bool {
 	if b.Piece == rulebook.NoPiece || holder == nil || len(m.st.Of(sheet.Piece)) >= maxPieces {
 		return false
 	}
@@ -100,7 +100,7 @@ func (m *Match) putDown(b *rulebook.Bearer, holder *sheet.Row) bool {
 }
 
 // layDown carries out the effect that gives a bearer to nobody.
-func (m *Match) layDown(b *rulebook.Bearer) {
+func (m *pieces) layDown(b *rulebook.Bearer) {
 	if b.Piece == rulebook.NoPiece {
 		m.st.SetInt(m.row, b.Field, 0)
 		return

@@ -5,13 +5,34 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
+// roster begins a match, and is who takes part in it.
+type roster struct {
+	*stage
+	creatures *creatures
+	ends      *ends
+	flow      *flow
+	kept      *kept
+	motion    *motion
+	pauses    *pauses
+	pieces    *pieces
+	referee   *referee
+	rules     *rules
+	standIns  *standIns
+	turns     *turns
+	values    *values
+	zones     *zones
+}
+
 // Start begins a match with these players. The lobby's state must say so already.
-func (m *Match) Start(players []*Player) {
+func (m *roster) Start(players []*Player) {
 	f := &m.book.F
 	m.count++
-	m.run = run{began: m.play, beganWall: m.wall, toPhase: noPhase, ruleNext: make([]sheet.Tick, len(m.book.Rules)),
-		pieceNext: make([]sheet.Tick, len(m.book.Pieces)), pieceCount: make([]int, len(m.book.Pieces)),
-		creatureNext: make([]sheet.Tick, len(m.book.Creatures)), creatureCount: make([]int, len(m.book.Creatures))}
+	m.forgetRun()
+	m.ends.began, m.ends.beganWall = m.play, m.wall
+	m.rules.ruleNext = make([]sheet.Tick, len(m.book.Rules))
+	m.pieces.pieceNext, m.pieces.pieceCount = make([]sheet.Tick, len(m.book.Pieces)), make([]int, len(m.book.Pieces))
+	m.creatures.creatureNext = make([]sheet.Tick, len(m.book.Creatures))
+	m.creatures.creatureCount = make([]int, len(m.book.Creatures))
 	m.row = m.st.Add(sheet.Match)
 	m.env.Match = m.row
 	m.st.SetInt(m.row, f.Match.Number, m.count)
@@ -23,38 +44,38 @@ func (m *Match) Start(players []*Player) {
 		t.Edges = 0
 	}
 	m.st.ResetRow(m.lobby, sheet.ResetMatch)
-	m.enterArena()
-	m.openZones()
-	m.scheduleRules()
+	m.motion.enterArena()
+	m.zones.openZones()
+	m.rules.scheduleRules()
 	for _, p := range players {
 		m.takeIn(p)
 	}
 	m.beginAll()
-	m.orderTurns()
-	m.giveBearers()
+	m.turns.orderTurns()
+	m.pieces.giveBearers()
 	for _, p := range players {
-		m.spawn(p)
+		m.motion.spawn(p)
 	}
 	m.emit(rulebook.OnStart, nil)
-	m.enterPhase(0)
-	m.warnReferee()
+	m.flow.enterPhase(0)
+	m.referee.warnReferee()
 }
 
 // beginAll gives every sheet what its fields begin with by expression.
-func (m *Match) beginAll() {
+func (m *roster) beginAll() {
 	for _, l := range m.book.Limits {
 		for _, r := range m.subjects(l.Kind) {
-			m.beginOne(l, r, sheet.ResetMatch)
+			m.values.beginOne(l, r, sheet.ResetMatch)
 		}
 	}
 }
 
 // takeIn makes a player one who takes part, with everything as at the start.
-func (m *Match) takeIn(p *Player) {
+func (m *roster) takeIn(p *Player) {
 	f := &m.book.F.Player
 	m.st.ResetRow(p.Row, sheet.ResetMatch)
-	if p.Row.Edges, p.respawnAt = 0, 0; m.StandsIn(p) {
-		p.whimAt = m.nextWhim()
+	if p.Row.Edges, p.respawnAt = 0, 0; m.standIns.StandsIn(p) {
+		p.whimAt = m.standIns.nextWhim()
 	}
 	m.st.SetFlag(p.Row, f.Ready, false)
 	kits := int64(0)
@@ -66,46 +87,46 @@ func (m *Match) takeIn(p *Player) {
 	}
 	m.st.SetInt(p.Row, f.Kits, kits)
 	m.st.SetFlag(p.Row, f.Playing, true)
-	m.outOfZones(p.Row)
+	m.zones.outOfZones(p.Row)
 	m.players = append(m.players, p)
 	m.st.Seated = append(m.st.Seated, p.Row)
 	m.st.TouchAll(sheet.Player)
 }
 
 // Join lets a latecomer into the running match.
-func (m *Match) Join(p *Player) {
+func (m *roster) Join(p *Player) {
 	m.takeIn(p)
-	m.begin(p.Row, sheet.ResetMatch)
-	m.lastInOrder(p.Row)
-	m.spawn(p)
+	m.values.begin(p.Row, sheet.ResetMatch)
+	m.turns.lastInOrder(p.Row)
+	m.motion.spawn(p)
 	m.emit(rulebook.OnEnter, p.Row)
 	m.EnoughAgain()
 }
 
 // Leave takes a player out of the running match, because they leave the lobby.
-func (m *Match) Leave(p *Player) {
+func (m *roster) Leave(p *Player) {
 	m.emit(rulebook.OnLeave, p.Row)
-	m.Settle()
+	m.rules.Settle()
 	if !m.InPlay() { // what the rules did at the leaving ended the match
 		return
 	}
 	m.st.SetInt(p.Row, m.book.F.Player.Outcome, m.leaving())
 	if m.keeps(p.Row) {
-		m.run.left = append(m.run.left, m.playerResult(p.Row, p.Name))
+		m.ends.left = append(m.ends.left, m.ends.playerResult(p.Row, p.Name))
 	}
-	m.keepRecord(p)
+	m.kept.keepRecord(p)
 	if m.book.Players.Leavers != rulebook.LeaversLeft && !m.practice() {
-		m.run.leftPosts = append(m.run.leftPosts, m.posts(p.Row)...)
+		m.ends.leftPosts = append(m.ends.leftPosts, m.kept.posts(p.Row)...)
 	}
 	m.leaveOut(p)
 	m.st.SetFlag(p.Row, m.book.F.Player.Playing, false)
 	m.st.TouchAll(sheet.Player)
-	m.bearersWithout(p.Row)
+	m.pieces.bearersWithout(p.Row)
 	m.below()
 }
 
 // leaving is the outcome of who leaves now; at the end their team's may be theirs.
-func (m *Match) leaving() int64 {
+func (m *roster) leaving() int64 {
 	switch how := m.book.Players.Leavers; {
 	case how == rulebook.LeaversLose, how == rulebook.LeaversTeam && !m.book.Win.Teams:
 		return rulebook.Lost
@@ -114,15 +135,15 @@ func (m *Match) leaving() int64 {
 }
 
 // Drop saves the record of a player whose sheets are about to go, and forgets them.
-func (m *Match) Drop(p *Player) {
-	m.SaveRecord(p)
+func (m *roster) Drop(p *Player) {
+	m.kept.SaveRecord(p)
 	m.leaveOut(p)
 }
 
-func (m *Match) leaveOut(p *Player) {
+func (m *roster) leaveOut(p *Player) {
 	for i, x := range m.players {
 		if x == p {
-			m.outOfZones(p.Row)
+			m.zones.outOfZones(p.Row)
 			m.players = append(m.players[:i:i], m.players[i+1:]...)
 			m.st.Seated = append(m.st.Seated[:i:i], m.st.Seated[i+1:]...)
 			return
@@ -131,20 +152,20 @@ func (m *Match) leaveOut(p *Player) {
 }
 
 // below does what the rulebook says when too few are left in a match.
-func (m *Match) below() {
+func (m *roster) below() {
 	if !m.tooFew() {
 		return
 	}
 	switch m.book.Players.Below {
 	case rulebook.BelowEnd:
-		m.run.cut = true
-		m.endMatch("too few players are left")
+		m.ends.cut = true
+		m.ends.endMatch("too few players are left")
 	case rulebook.BelowWait:
-		m.pauseNow(0, true)
+		m.pauses.pauseNow(0, true)
 	}
 }
 
-func (m *Match) tooFew() bool {
+func (m *roster) tooFew() bool {
 	if len(m.players) < m.book.Players.Least || len(m.players) == 0 {
 		return true
 	}
@@ -161,18 +182,18 @@ func (m *Match) tooFew() bool {
 }
 
 // EnoughAgain ends the waiting for players, once there are enough.
-func (m *Match) EnoughAgain() {
-	if m.InPlay() && m.run.pause.waiting && !m.tooFew() {
-		m.resumeSoon()
+func (m *roster) EnoughAgain() {
+	if m.InPlay() && m.pauses.pause.waiting && !m.tooFew() {
+		m.pauses.resumeSoon()
 	}
 }
 
 // Clear takes the match's sheets away: everyone is back in the lobby.
-func (m *Match) Clear() {
+func (m *roster) Clear() {
 	f := &m.book.F.Player
-	m.clearPieces()
-	m.clearCreatures()
-	m.closeZones()
+	m.pieces.clearPieces()
+	m.creatures.clearCreatures()
+	m.zones.closeZones()
 	if m.row != nil {
 		m.st.Remove(m.row)
 	}
@@ -182,5 +203,17 @@ func (m *Match) Clear() {
 		m.st.SetFlag(p.Row, f.Alive, false)
 	}
 	m.players, m.st.Seated = m.players[:0], m.st.Seated[:0]
-	m.run = run{toPhase: noPhase}
+	m.forgetRun()
+}
+
+// forgetRun has every part forget the match that was.
+func (m *roster) forgetRun() {
+	m.over, m.phase, m.phaseEnds, m.toPhase, m.round, m.broken = false, 0, 0, noPhase, 0, ""
+	m.ends.forget()
+	m.motion.spawnTurn, m.motion.respawn = 0, 0
+	m.rules.ruleNext = nil
+	m.pieces.pieceNext, m.pieces.pieceCount = nil, nil
+	m.creatures.creatureNext, m.creatures.creatureCount, m.creatures.returns = nil, nil, 0
+	m.pauses.pause, m.turns.turn = pauseRun{}, turnRun{}
+	m.referee.acts.decisions, m.referee.acts.decisionNo = nil, 0
 }

@@ -6,6 +6,12 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
+// nearby knows where all bodies are at a tick.
+type nearby struct {
+	*stage
+	bodies bodies
+}
+
 // body is where somebody is at a tick, side by side with the others, so that shots and
 // zones need not look at every sheet.
 type body struct {
@@ -35,7 +41,7 @@ type spot struct {
 }
 
 // gatherBodies notes where everybody is. It is made anew at each tick that needs it.
-func (m *Match) gatherBodies() {
+func (m *nearby) gatherBodies() {
 	b, pf, cf := &m.bodies, &m.book.F.Player, &m.book.F.Creature
 	b.list, b.spread = b.list[:0], 0
 	pos, was, alive, slot, reach := pf.Pos.Slot(), pf.Was.Slot(), pf.Alive.Slot(), pf.Slot.Slot(), m.radius()

@@ -18,7 +18,7 @@ type charge struct {
 }
 
 // charge asks the driver to take the costs of the record, behind what is owed to it.
-func (m *Match) charge(s *Player, a *rulebook.Action) step.Verdict {
+func (m *kept) charge(s *Player, a *rulebook.Action) step.Verdict {
 	c := charge{of: s.Row.ID}
 	for i := range a.Cost {
 		if !a.Cost[i].Record {
@@ -45,44 +45,8 @@ func (m *Match) charge(s *Player, a *rulebook.Action) step.Verdict {
 	return step.Verdict{Code: code.Charging}
 }
 
-// Charged answers an intent whose cost was taken (N is the save's number), or was not (the
-// number is negative; Yes says that the record had too little).
-func (m *Match) Charged(s *Player, in *step.Input) step.Verdict {
-	c, ok := m.takeCharge(max(in.N, -in.N))
-	if !ok || c.of != s.Row.ID {
-		return step.Verdict{Code: code.NotNow, Reason: "nothing was charged for this"}
-	}
-	switch {
-	case in.N > 0 && in.Record == nil: // nobody keeps it: it is taken from what is known
-		for i := range c.changes {
-			m.take(s.Record, m.book.Schema.Field(sheet.Record, c.changes[i].Field), &c.changes[i])
-		}
-	case in.N > 0 || in.Yes:
-		m.Kept(s, in.Record)
-	}
-	switch {
-	case in.N < 0 && in.Yes:
-		return step.Verdict{
-			Code:   code.TooLittle,
-			Reason: "your record holds less than this costs: it was spent elsewhere",
-		}
-	case in.N < 0:
-		return step.Verdict{Code: code.NotKept, Reason: "the database does not answer; nothing was taken"}
-	}
-	v := m.Act(s, in)
-	if v.Code != code.OK { // things have changed meanwhile: it gets back what it has paid
-		for i := range c.changes {
-			g := c.changes[i]
-			f := m.book.Schema.Field(sheet.Record, g.Field)
-			m.change(s.Record, f, step.ChangeAdd, sheet.IntValue(f.Type, -g.Value.N[0]))
-		}
-		m.SaveRecord(s)
-	}
-	return v
-}
-
 // takeCharge forgets a charge, and returns what it was.
-func (m *Match) takeCharge(no int64) (c charge, ok bool) {
+func (m *kept) takeCharge(no int64) (c charge, ok bool) {
 	i := slices.IndexFunc(m.charges, func(c charge) bool { return c.no == no })
 	if i < 0 {
 		return c, false
@@ -93,4 +57,4 @@ func (m *Match) takeCharge(no int64) (c charge, ok bool) {
 }
 
 // Uncharge forgets the charge of a seat that is gone.
-func (m *Match) Uncharge(no int64) { m.takeCharge(max(no, -no)) }
+func (m *kept) Uncharge(no int64) { m.takeCharge(max(no, -no)) }

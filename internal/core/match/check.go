@@ -21,9 +21,9 @@ func (m *Match) Check() error {
 			return fmt.Errorf("the play clock shows %d at play tick %d", shown, m.play)
 		}
 	}
-	if len(m.queue)+len(m.hits)+len(m.winners) > 0 {
+	if len(m.queue)+len(m.hits)+len(m.Ends.winners) > 0 {
 		return fmt.Errorf("%d events, %d hits and %d winners wait after the step", len(m.queue), len(m.hits),
-			len(m.winners))
+			len(m.Ends.winners))
 	}
 	return nil
 }

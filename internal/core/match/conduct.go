@@ -12,7 +12,7 @@ import (
 const offWalls = 50
 
 // creaturesMove tells whether any creature may move by itself.
-func (m *Match) creaturesMove() bool {
+func (m *creatures) creaturesMove() bool {
 	for _, r := range m.st.Of(sheet.Creature) {
 		if len(m.creature(r).Moves) > 0 && r.Flag(m.book.F.Creature.Alive) {
 			return true
@@ -22,8 +22,8 @@ func (m *Match) creaturesMove() bool {
 }
 
 // moveCreatures takes every creature one tick further on its way.
-func (m *Match) moveCreatures() {
-	if m.book.Phases[m.run.phase].Frozen {
+func (m *creatures) moveCreatures() {
+	if m.book.Phases[m.phase].Frozen {
 		return
 	}
 	f, unit := &m.book.F.Creature, shareOf(int64(full*m.book.Rate))
@@ -40,7 +40,7 @@ func (m *Match) moveCreatures() {
 }
 
 // choose looks which of its ways to move a creature takes, and where that leads.
-func (m *Match) choose(r *sheet.Row, c *rulebook.Creature) {
+func (m *creatures) choose(r *sheet.Row, c *rulebook.Creature) {
 	f := &m.book.F.Creature
 	m.subject(sheet.Creature, r)
 	var mv *rulebook.Move
@@ -88,7 +88,7 @@ func (m *Match) choose(r *sheet.Row, c *rulebook.Creature) {
 }
 
 // head turns a creature towards a point.
-func (m *Match) head(r *sheet.Row, gx, gy int64) {
+func (m *creatures) head(r *sheet.Row, gx, gy int64) {
 	f := &m.book.F.Creature
 	x, y := r.Pos(f.Pos)
 	put(r, f.Goal, gx, gy)
@@ -108,7 +108,7 @@ func put(r *sheet.Row, f *sheet.Field, x, y int64) {
 }
 
 // goal is where a way to move leads from where a creature is.
-func (m *Match) goal(r *sheet.Row, c *rulebook.Creature, mv *rulebook.Move, anew bool) (x, y int64) {
+func (m *creatures) goal(r *sheet.Row, c *rulebook.Creature, mv *rulebook.Move, anew bool) (x, y int64) {
 	f := &m.book.F.Creature
 	x, y = r.Pos(f.Pos)
 	switch {
@@ -149,13 +149,13 @@ func apart(x, y, tx, ty, gap int64) (gx, gy int64) {
 }
 
 // inside holds a point where a creature can stand within the ground.
-func (m *Match) inside(c *rulebook.Creature, x, y int64) (int64, int64) {
+func (m *creatures) inside(c *rulebook.Creature, x, y int64) (int64, int64) {
 	g := m.ground()
 	return min(max(x, c.Radius), max(g.Width-c.Radius, 0)), min(max(y, c.Radius), max(g.Height-c.Radius, 0))
 }
 
 // nextPoint is the point of a path that a creature walks to; at one, it is the next.
-func (m *Match) nextPoint(r *sheet.Row, mv *rulebook.Move, x, y int64) (int64, int64) {
+func (m *creatures) nextPoint(r *sheet.Row, mv *rulebook.Move, x, y int64) (int64, int64) {
 	leg := &r.N[m.book.F.Creature.Leg.Slot()]
 	n := int64(len(mv.Along))
 	at := func() [2]int64 {
@@ -175,7 +175,7 @@ func (m *Match) nextPoint(r *sheet.Row, mv *rulebook.Move, x, y int64) (int64, i
 }
 
 // stroll picks a place near where a creature appeared.
-func (m *Match) stroll(r *sheet.Row, c *rulebook.Creature, mv *rulebook.Move) (x, y int64) {
+func (m *creatures) stroll(r *sheet.Row, c *rulebook.Creature, mv *rulebook.Move) (x, y int64) {
 	f := &m.book.F.Creature
 	hx, hy := r.Pos(f.Home)
 	for range 4 {
@@ -188,7 +188,7 @@ func (m *Match) stroll(r *sheet.Row, c *rulebook.Creature, mv *rulebook.Move) (x
 }
 
 // step walks one tick of a creature's way; where that ends, it decides anew.
-func (m *Match) step(r *sheet.Row, c *rulebook.Creature, unit share) {
+func (m *creatures) step(r *sheet.Row, c *rulebook.Creature, unit share) {
 	f := &m.book.F.Creature
 	hx, hy := r.Pos(f.Head)
 	if hx == 0 && hy == 0 {
@@ -217,7 +217,7 @@ func (m *Match) step(r *sheet.Row, c *rulebook.Creature, unit share) {
 }
 
 // use lets the creature at hand do something, if everything that it needs holds.
-func (m *Match) use(e *rulebook.Effect) {
+func (m *creatures) use(e *rulebook.Effect) {
 	f, r := &m.book.F.Creature, m.env.Being
 	if m.row == nil || r == nil || m.st.Get(r.ID) != r || !r.Flag(f.Alive) {
 		return
@@ -232,7 +232,7 @@ func (m *Match) use(e *rulebook.Effect) {
 	}
 	target, start := m.env.Target, len(m.hits)
 	if a.Aim.At != rulebook.AimSelf {
-		if v := m.aim(r, a, in); v.Code != code.OK {
+		if v := m.aims.aim(r, a, in); v.Code != code.OK {
 			m.hits = m.hits[:start]
 			return
 		}
@@ -240,13 +240,13 @@ func (m *Match) use(e *rulebook.Effect) {
 	if a.Cool != nil {
 		m.st.SetClock(r, a.Cool, int64(a.Cooldown), -1, m.play)
 	}
-	m.perform(nil, a, start)
+	m.acts.perform(nil, a, start)
 	m.env.Target = target
 }
 
 // pointed is where an act points: at a sheet, or a position. A line and a cone take the
 // direction there.
-func (m *Match) pointed(r *sheet.Row, on *expr.Prog, a *rulebook.Action) (in aimed) {
+func (m *creatures) pointed(r *sheet.Row, on *expr.Prog, a *rulebook.Action) (in aimed) {
 	if on == nil {
 		return in
 	}

@@ -5,32 +5,39 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
+// creatures lets creatures come, decide, move and act.
+type creatures struct {
+	*stage
+	acts   *acts
+	aims   *aims
+	values *values
+
+	creatureNext  []sheet.Tick // play ticks, by kind of creature
+	creatureCount []int        // by kind of creature, those who are out and come back included
+	returns       sheet.Tick   // no creature comes back before this play tick; 0 when none is to
+}
+
 // maxCreatures is the most creatures on a ground.
 const maxCreatures = 500
 
-// creature returns what a creature is.
-func (m *Match) creature(r *sheet.Row) *rulebook.Creature {
-	return m.book.Creatures[r.Int(m.book.F.Creature.Kind)]
-}
-
 // addCreature lets a creature appear at a point, on a side.
-func (m *Match) addCreature(c *rulebook.Creature, x, y int64, side sheet.ID) *sheet.Row {
+func (m *creatures) addCreature(c *rulebook.Creature, x, y int64, side sheet.ID) *sheet.Row {
 	f := &m.book.F.Creature
 	r := m.st.Add(sheet.Creature)
 	m.begins(r, c.Starts)
 	m.st.SetInt(r, f.Kind, int64(c.No))
 	m.st.SetInt(r, f.Team, int64(side))
 	r.Team = side
-	m.run.creatureCount[c.No]++
+	m.creatureCount[c.No]++
 	m.tallied(func(t *Tally) { t.Creatures[c.No]++ })
 	m.appear(r, c, x, y)
-	m.begin(r, sheet.ResetMatch)
+	m.values.begin(r, sheet.ResetMatch)
 	return r
 }
 
 // appear puts a creature on the ground, or back there: alive, and about to decide where
 // to go, not all at one tick.
-func (m *Match) appear(r *sheet.Row, c *rulebook.Creature, x, y int64) {
+func (m *creatures) appear(r *sheet.Row, c *rulebook.Creature, x, y int64) {
 	f := &m.book.F.Creature
 	m.st.SetPos(r, f.Pos, x, y)
 	m.startFrom(r)
@@ -45,7 +52,7 @@ func (m *Match) appear(r *sheet.Row, c *rulebook.Creature, x, y int64) {
 }
 
 // spawnCreature lets one that is there appear anew, with what resets then.
-func (m *Match) spawnCreature(r *sheet.Row) {
+func (m *creatures) spawnCreature(r *sheet.Row) {
 	c := m.creature(r)
 	x, y, ok := m.roomForCreature(c)
 	if !ok {
@@ -53,16 +60,16 @@ func (m *Match) spawnCreature(r *sheet.Row) {
 	}
 	for _, own := range m.book.Schema.Fields(sheet.Creature) {
 		if own.Reset == sheet.ResetRespawn && !own.Derived {
-			m.st.Set(r, own, m.startOf(r, own))
+			m.st.Set(r, own, m.values.startOf(r, own))
 		}
 	}
 	m.appear(r, c, x, y)
-	m.begin(r, sheet.ResetRespawn)
+	m.values.begin(r, sheet.ResetRespawn)
 }
 
 // creatureOut puts a creature out. Who does not come back is gone when the rules that wait
 // for it have acted.
-func (m *Match) creatureOut(r *sheet.Row) {
+func (m *creatures) creatureOut(r *sheet.Row) {
 	f := &m.book.F.Creature
 	if !r.Flag(f.Alive) {
 		return
@@ -73,71 +80,71 @@ func (m *Match) creatureOut(r *sheet.Row) {
 		at := m.play + max(c.Back, 1)
 		m.st.SetInt(r, f.BackAt, int64(at))
 		m.st.SetClock(r, f.Respawn, int64(at-m.play), -1, m.play)
-		m.run.returns = sheet.Sooner(m.run.returns, at)
+		m.returns = sheet.Sooner(m.returns, at)
 	}
 	m.emit(rulebook.OnOut, r)
 }
 
 // buried takes a creature away that is out for good.
-func (m *Match) buried(r *sheet.Row) {
+func (m *creatures) buried(r *sheet.Row) {
 	if m.st.Get(r.ID) == r && !r.Flag(m.book.F.Creature.Alive) && !m.creature(r).Again {
 		m.removeCreature(r)
 	}
 }
 
-func (m *Match) removeCreature(r *sheet.Row) {
-	m.run.creatureCount[r.Int(m.book.F.Creature.Kind)]--
+func (m *creatures) removeCreature(r *sheet.Row) {
+	m.creatureCount[r.Int(m.book.F.Creature.Kind)]--
 	m.st.ClearRefs(r)
 	m.st.Remove(r)
 }
 
-func (m *Match) clearCreatures() {
+func (m *creatures) clearCreatures() {
 	for list := m.st.Of(sheet.Creature); len(list) > 0; list = m.st.Of(sheet.Creature) {
 		m.removeCreature(list[len(list)-1])
 	}
 }
 
 // returning brings back the creatures whose time out is over.
-func (m *Match) returning() {
-	if m.run.returns == 0 || m.run.returns > m.play {
+func (m *creatures) returning() {
+	if m.returns == 0 || m.returns > m.play {
 		return
 	}
-	m.run.returns = 0
+	m.returns = 0
 	for _, r := range m.st.Of(sheet.Creature) {
 		at := sheet.Tick(r.Int(m.book.F.Creature.BackAt))
 		if at > 0 && at <= m.play {
 			m.spawnCreature(r)
 			continue
 		}
-		m.run.returns = sheet.Sooner(m.run.returns, at)
+		m.returns = sheet.Sooner(m.returns, at)
 	}
 }
 
 // creatureDue returns the play tick at which the next of a kind is to come, 0 for never.
-func (m *Match) creatureDue(c *rulebook.Creature) sheet.Tick {
-	if m.run.creatureCount[c.No] >= c.Keep || m.book.Phases[m.run.phase].Frozen {
+func (m *creatures) creatureDue(c *rulebook.Creature) sheet.Tick {
+	if m.creatureCount[c.No] >= c.Keep || m.book.Phases[m.phase].Frozen {
 		return 0
 	}
-	return max(m.run.creatureNext[c.No], m.play+1)
+	return max(m.creatureNext[c.No], m.play+1)
 }
 
 // keepCreatures lets those come that are missing, one at an interval.
-func (m *Match) keepCreatures() {
-	if m.book.Phases[m.run.phase].Frozen {
+func (m *creatures) keepCreatures() {
+	if m.book.Phases[m.phase].Frozen {
 		return
 	}
 	for _, c := range m.book.Creatures {
-		for n := m.run.creatureCount[c.No]; n < c.Keep && m.run.creatureNext[c.No] <= m.play; n++ {
-			m.run.creatureNext[c.No] = m.play + c.Every
+		for n := m.creatureCount[c.No]; n < c.Keep && m.creatureNext[c.No] <= m.play; n++ {
+			m.creatureNext[c.No] = m.play + c.Every
 			if !m.bring(c, m.sideOf(c)) {
-				m.run.creatureNext[c.No] = m.play + max(c.Every, 1)
+				m.creatureNext[c.No] = m.play + max(c.Every, 1)
 			}
 		}
 	}
 }
 
 // sideOf is the team that a kind of creature belongs to.
-func (m *Match) sideOf(c *rulebook.Creature) sheet.ID {
+func (m *creatures) sideOf(c *rulebook.Creature) sheet.ID {
 	if c.Side == rulebook.NoSide {
 		return 0
 	}
@@ -145,7 +152,7 @@ func (m *Match) sideOf(c *rulebook.Creature) sheet.ID {
 }
 
 // bring lets one appear where there is room, or not this time.
-func (m *Match) bring(c *rulebook.Creature, side sheet.ID) bool {
+func (m *creatures) bring(c *rulebook.Creature, side sheet.ID) bool {
 	x, y, ok := m.roomForCreature(c)
 	if ok && len(m.st.Of(sheet.Creature)) < maxCreatures {
 		m.addCreature(c, x, y, side)
@@ -155,7 +162,7 @@ func (m *Match) bring(c *rulebook.Creature, side sheet.ID) bool {
 
 // roomForCreature finds where a creature may appear: at one of its points, or anywhere
 // off the walls.
-func (m *Match) roomForCreature(c *rulebook.Creature) (x, y int64, ok bool) {
+func (m *creatures) roomForCreature(c *rulebook.Creature) (x, y int64, ok bool) {
 	g := m.ground()
 	if points := g.Creatures[c.No]; len(points) > 0 {
 		at := points[m.rng.IntN(len(points))]
@@ -168,66 +175,4 @@ func (m *Match) roomForCreature(c *rulebook.Creature) (x, y int64, ok bool) {
 		}
 	}
 	return 0, 0, false
-}
-
-// at is where a player, a creature or a piece is.
-func (m *Match) at(r *sheet.Row) (x, y int64) {
-	switch r.Kind {
-	case sheet.Player:
-		return r.Pos(m.book.F.Player.Pos)
-	case sheet.Creature:
-		return r.Pos(m.book.F.Creature.Pos)
-	}
-	return r.Pos(m.book.F.Piece.Pos)
-}
-
-// radiusOf is how far the body of a player, a creature or a piece reaches.
-func (m *Match) radiusOf(r *sheet.Row) int64 {
-	switch r.Kind {
-	case sheet.Player:
-		return m.radius()
-	case sheet.Creature:
-		return m.creature(r).Radius
-	}
-	return m.book.Pieces[r.Int(m.book.F.Piece.Kind)].Radius
-}
-
-// alive tells whether a player or creature is in; a piece always is.
-func (m *Match) alive(r *sheet.Row) bool {
-	switch r.Kind {
-	case sheet.Player:
-		return r.Flag(m.book.F.Player.Alive)
-	case sheet.Creature:
-		return r.Flag(m.book.F.Creature.Alive)
-	}
-	return true
-}
-
-// begins sets the fields of a new piece or creature that its kind begins otherwise.
-func (m *Match) begins(r *sheet.Row, starts []rulebook.Begin) {
-	for i := range starts {
-		m.st.Set(r, starts[i].Field, starts[i].Value)
-	}
-}
-
-// startOf is what a field of a sheet begins with.
-func (m *Match) startOf(r *sheet.Row, f *sheet.Field) sheet.Value {
-	if l := m.book.LimitOf(f); l != nil && l.Start != nil && m.has(r, l.Kinds) {
-		return m.startBy(l, r)
-	}
-	var starts []rulebook.Begin
-	switch r.Kind {
-	case sheet.Creature:
-		starts = m.creature(r).Starts
-	case sheet.Zone:
-		starts = m.book.Zones[r.Int(m.book.F.Zone.Kind)].Starts
-	case sheet.Piece:
-		starts = m.book.Pieces[r.Int(m.book.F.Piece.Kind)].Starts
-	}
-	for i := range starts {
-		if starts[i].Field == f {
-			return starts[i].Value
-		}
-	}
-	return f.Start
 }

@@ -7,89 +7,111 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
+// effects carries out what rules and actions say.
+type effects struct {
+	*stage
+	creatures *creatures
+	ends      *ends
+	kept      *kept
+	motion    *motion
+	pieces    *pieces
+	shots     *shots
+	sides     *sides
+	turns     *turns
+	values    *values
+
+	budget int // effects that the step may still carry out
+}
+
 // effectBudgetWord is what a rulebook is stopped for that does too much.
 const effectBudgetWord = "one input or tick led to more than 200000 effects"
 
 // doers are what each effect does, by verb. They are filled in at the start, because
 // effects do effects; a test finds a verb that is left out.
-var doers [rulebook.Verbs]func(*Match, *rulebook.Effect)
+var doers [rulebook.Verbs]func(*effects, *rulebook.Effect)
 
 func init() {
-	doers = [rulebook.Verbs]func(*Match, *rulebook.Effect){rulebook.Add: (*Match).addTo,
-		rulebook.Set: (*Match).setTo, rulebook.ResetField: (*Match).resetTo,
-		rulebook.ClockStart: (*Match).workClock, rulebook.ClockStop: (*Match).workClock,
-		rulebook.ClockReset: (*Match).workClock, rulebook.ClockRestart: (*Match).workClock,
-		rulebook.ClockSplit: (*Match).workClock, rulebook.Out: (*Match).outNow,
-		rulebook.SpawnNow: (*Match).spawnNow, rulebook.Give: (*Match).give,
-		rulebook.Tell: (*Match).tell, rulebook.Place: (*Match).placeNow,
-		rulebook.Remove: (*Match).removeNow, rulebook.Grant: (*Match).changeKit,
-		rulebook.Withdraw: (*Match).changeKit, rulebook.Each: (*Match).each,
-		rulebook.If: (*Match).ifThen, rulebook.Go: (*Match).goTo,
-		rulebook.Finish: (*Match).finishNow, rulebook.Save: (*Match).saveNow,
-		rulebook.PostNow: (*Match).postNow, rulebook.Use: (*Match).use,
-		rulebook.PassTurn: (*Match).passTurn, rulebook.Put: (*Match).putItem,
-		rulebook.JoinTeam: (*Match).join, rulebook.Sides: (*Match).changeSides,
-		rulebook.Bench: (*Match).bench, rulebook.Unbench: (*Match).unbench,
-		rulebook.Freeze: (*Match).freeze, rulebook.KickOut: (*Match).kickOut,
-		rulebook.StartNext: (*Match).startNext, rulebook.NextArena: (*Match).nextArena,
-		rulebook.Take: (*Match).takeItems, rulebook.ShuffleList: (*Match).shuffleList,
-		rulebook.Empty: (*Match).emptyList}
+	doers = [rulebook.Verbs]func(*effects, *rulebook.Effect){rulebook.Add: (*effects).addTo,
+		rulebook.Set: (*effects).setTo, rulebook.ResetField: (*effects).resetTo,
+		rulebook.ClockStart: (*effects).workClock, rulebook.ClockStop: (*effects).workClock,
+		rulebook.ClockReset: (*effects).workClock, rulebook.ClockRestart: (*effects).workClock,
+		rulebook.ClockSplit: (*effects).workClock, rulebook.Out: (*effects).outNow,
+		rulebook.SpawnNow: (*effects).spawnNow, rulebook.Give: (*effects).give, rulebook.Tell: (*effects).tell,
+		rulebook.Place: (*effects).placeNow, rulebook.Remove: (*effects).removeNow,
+		rulebook.Grant: (*effects).changeKit, rulebook.Withdraw: (*effects).changeKit, rulebook.Each: (*effects).each,
+		rulebook.If: (*effects).ifThen, rulebook.Go: (*effects).goTo, rulebook.Finish: (*effects).finishNow,
+		rulebook.Save:        (*effects).saveNow,
+		rulebook.PostNow:     func(m *effects, e *rulebook.Effect) { m.kept.postNow(e) },
+		rulebook.Use:         func(m *effects, e *rulebook.Effect) { m.creatures.use(e) },
+		rulebook.PassTurn:    func(m *effects, e *rulebook.Effect) { m.turns.passTurn(e) },
+		rulebook.Put:         func(m *effects, e *rulebook.Effect) { m.values.putItem(e) },
+		rulebook.Take:        func(m *effects, e *rulebook.Effect) { m.values.takeItems(e) },
+		rulebook.ShuffleList: func(m *effects, e *rulebook.Effect) { m.values.shuffleList(e) },
+		rulebook.Empty:       func(m *effects, e *rulebook.Effect) { m.values.emptyList(e) },
+		rulebook.JoinTeam:    func(m *effects, e *rulebook.Effect) { m.sides.join(e) },
+		rulebook.Sides:       func(m *effects, e *rulebook.Effect) { m.sides.changeSides(e) },
+		rulebook.Bench:       func(m *effects, e *rulebook.Effect) { m.sides.bench(e) },
+		rulebook.Unbench:     func(m *effects, e *rulebook.Effect) { m.sides.unbench(e) },
+		rulebook.Freeze:      func(m *effects, e *rulebook.Effect) { m.sides.freeze(e) },
+		rulebook.KickOut:     func(m *effects, e *rulebook.Effect) { m.sides.kickOut(e) },
+		rulebook.StartNext:   func(m *effects, e *rulebook.Effect) { m.sides.startNext(e) },
+		rulebook.NextArena:   func(m *effects, e *rulebook.Effect) { m.motion.nextArena(e) }}
 }
 
 // do carries out a list of effects for the present subject.
-func (m *Match) do(list []rulebook.Effect) {
+func (m *effects) do(list []rulebook.Effect) {
 	for i := range list {
-		if m.run.broken != "" {
+		if m.broken != "" {
 			return
 		}
 		if m.budget--; m.budget < 0 {
-			m.run.broken = effectBudgetWord
+			m.broken = effectBudgetWord
 			return
 		}
 		doers[list[i].Verb](m, &list[i])
 	}
 }
 
-func (m *Match) outNow(e *rulebook.Effect) {
+func (m *effects) outNow(e *rulebook.Effect) {
 	if r := m.creatureIn(e.Value); r != nil {
-		m.creatureOut(r)
+		m.creatures.creatureOut(r)
 	} else if p := m.playerIn(e.Value); p != nil {
-		m.putOut(p)
+		m.motion.putOut(p)
 	}
 }
 
-func (m *Match) spawnNow(e *rulebook.Effect) {
+func (m *effects) spawnNow(e *rulebook.Effect) {
 	if r := m.creatureIn(e.Value); r != nil {
-		m.spawnCreature(r)
+		m.creatures.spawnCreature(r)
 	} else if p := m.playerIn(e.Value); p != nil {
-		m.spawn(p)
+		m.motion.spawn(p)
 	}
 }
 
-func (m *Match) give(e *rulebook.Effect) {
+func (m *effects) give(e *rulebook.Effect) {
 	if m.row == nil {
 		return
 	}
 	b := &m.book.Bearers[e.No]
 	id := sheet.ID(e.Value.Int(&m.env))
 	if p := m.playing(id); p != nil {
-		m.hold(b, id)
+		m.pieces.hold(b, id)
 	} else if id == 0 && m.env.Fault == expr.OK {
-		m.layDown(b)
+		m.pieces.layDown(b)
 	}
 }
 
-func (m *Match) removeNow(e *rulebook.Effect) {
+func (m *effects) removeNow(e *rulebook.Effect) {
 	switch r := m.st.Get(sheet.ID(e.Value.Int(&m.env))); {
 	case r == nil:
 	case r.Kind == sheet.Piece:
-		m.removePiece(r)
+		m.pieces.removePiece(r)
 	case r.Kind == sheet.Creature:
-		m.removeCreature(r)
+		m.creatures.removeCreature(r)
 	}
 }
 
-func (m *Match) ifThen(e *rulebook.Effect) {
+func (m *effects) ifThen(e *rulebook.Effect) {
 	if m.yes(e.Cond, e.Line) {
 		m.do(e.Then)
 	} else {
@@ -97,30 +119,30 @@ func (m *Match) ifThen(e *rulebook.Effect) {
 	}
 }
 
-func (m *Match) goTo(e *rulebook.Effect) {
+func (m *effects) goTo(e *rulebook.Effect) {
 	if m.row == nil {
 		return
 	}
-	m.run.toPhase = e.No
+	m.toPhase = e.No
 	if e.No == rulebook.EndOfMatch {
-		m.run.because = "the rules ended it"
+		m.ends.because = "the rules ended it"
 	}
 }
 
-func (m *Match) saveNow(e *rulebook.Effect) {
-	if p := m.playerIn(e.Value); p != nil && !m.unkept {
-		m.SaveRecord(p)
+func (m *effects) saveNow(e *rulebook.Effect) {
+	if p := m.playerIn(e.Value); p != nil && !m.kept.unkept {
+		m.kept.SaveRecord(p)
 	}
 }
 
-func (m *Match) finishNow(e *rulebook.Effect) {
+func (m *effects) finishNow(e *rulebook.Effect) {
 	if m.row != nil {
-		m.wantFinish(e.Reason, e.Winner)
+		m.ends.wantFinish(e.Reason, e.Winner)
 	}
 }
 
 // creatureIn evaluates to a creature, or nil.
-func (m *Match) creatureIn(p *expr.Prog) *sheet.Row {
+func (m *effects) creatureIn(p *expr.Prog) *sheet.Row {
 	if p.Type.Kind != sheet.Creature {
 		return nil
 	}
@@ -130,12 +152,9 @@ func (m *Match) creatureIn(p *expr.Prog) *sheet.Row {
 	return nil
 }
 
-// playerIn evaluates to a player who takes part, or nil.
-func (m *Match) playerIn(p *expr.Prog) *Player { return m.playing(sheet.ID(p.Int(&m.env))) }
-
 // addTo adds to a field. What cannot be computed (division by zero, overflow) leaves
 // it as it is, and so does a path that leads through nobody.
-func (m *Match) addTo(e *rulebook.Effect) {
+func (m *effects) addTo(e *rulebook.Effect) {
 	r, f := e.Path.Row(&m.env), e.Path.Field
 	m.env.Fault = expr.OK
 	by := e.Value.Value(&m.env, f.Type).N[0]
@@ -143,24 +162,24 @@ func (m *Match) addTo(e *rulebook.Effect) {
 	switch {
 	case r.ID == 0 || m.env.Fault != expr.OK:
 	case r.Kind == sheet.Record:
-		m.change(r, f, step.ChangeAdd, sheet.IntValue(f.Type, by))
+		m.kept.change(r, f, step.ChangeAdd, sheet.IntValue(f.Type, by))
 	default:
-		m.st.SetInt(r, f, m.held(r, f, saturating(r.Int(f), by)))
+		m.st.SetInt(r, f, m.values.held(r, f, saturating(r.Int(f), by)))
 	}
 }
 
-func (m *Match) resetTo(e *rulebook.Effect) {
+func (m *effects) resetTo(e *rulebook.Effect) {
 	switch r := e.Path.Row(&m.env); {
 	case r.ID == 0:
 	case r.Kind == sheet.Record:
-		m.change(r, e.Path.Field, step.ChangeSet, e.Path.Field.Start)
+		m.kept.change(r, e.Path.Field, step.ChangeSet, e.Path.Field.Start)
 	default:
-		m.st.Set(r, e.Path.Field, m.startOf(r, e.Path.Field))
+		m.st.Set(r, e.Path.Field, m.values.startOf(r, e.Path.Field))
 	}
 }
 
 // setTo sets a field, as addTo adds to one.
-func (m *Match) setTo(e *rulebook.Effect) {
+func (m *effects) setTo(e *rulebook.Effect) {
 	r, f := e.Path.Row(&m.env), e.Path.Field
 	if r.ID == 0 {
 		return
@@ -175,21 +194,21 @@ func (m *Match) setTo(e *rulebook.Effect) {
 		v.S = sheet.Cut(v.S, int(f.Max))
 	}
 	if f.Limit > 0 && (f.Type == sheet.Integer || f.Type == sheet.Number) {
-		v.N[0] = m.held(r, f, v.N[0])
+		v.N[0] = m.values.held(r, f, v.N[0])
 	}
 	switch {
 	case r.Kind == sheet.Record:
-		m.change(r, f, step.ChangeSet, v)
+		m.kept.change(r, f, step.ChangeSet, v)
 	case f.Type == sheet.Clock:
 		m.st.SetClock(r, f, sheet.Ticks(max(v.N[0], 0), m.book.Rate), r.N[f.Slot()+1], m.clockNow(f))
 	case f == m.book.F.Player.Pos:
-		x, y := m.within(v.N[0], v.N[1])
+		x, y := m.motion.within(v.N[0], v.N[1])
 		m.st.SetPos(r, f, x, y)
 		m.startFrom(r)
 	case f == m.book.F.Piece.Pos:
-		m.movePiece(r, v.N[0], v.N[1])
+		m.pieces.movePiece(r, v.N[0], v.N[1])
 	case f == m.book.F.Creature.Pos:
-		x, y := m.inside(m.creature(r), v.N[0], v.N[1])
+		x, y := m.creatures.inside(m.creature(r), v.N[0], v.N[1])
 		m.st.SetPos(r, f, x, y)
 		m.startFrom(r)
 	default:
@@ -204,15 +223,8 @@ func saturating(a, b int64) int64 {
 	return min(max(a+b, -most), most)
 }
 
-func (m *Match) clockNow(f *sheet.Field) sheet.Tick {
-	if f.Wall {
-		return m.wall
-	}
-	return m.play
-}
-
 // workClock starts, stops, resets or splits a clock.
-func (m *Match) workClock(e *rulebook.Effect) {
+func (m *effects) workClock(e *rulebook.Effect) {
 	r, f := e.Path.Row(&m.env), e.Path.Field
 	if r.ID == 0 {
 		return
@@ -242,9 +254,9 @@ func (m *Match) workClock(e *rulebook.Effect) {
 			m.st.SetClock(r, f, shows, 0, now)
 		}
 	case rulebook.ClockReset:
-		m.st.SetClock(r, f, m.startOf(r, f).N[0], 0, now)
+		m.st.SetClock(r, f, m.values.startOf(r, f).N[0], 0, now)
 	case rulebook.ClockRestart:
-		m.st.SetClock(r, f, m.startOf(r, f).N[0], rate, now)
+		m.st.SetClock(r, f, m.values.startOf(r, f).N[0], rate, now)
 	}
 	if e.Into != nil {
 		if to := e.Into.Row(&m.env); to.ID != 0 {
@@ -254,7 +266,7 @@ func (m *Match) workClock(e *rulebook.Effect) {
 }
 
 // tell sends a notice.
-func (m *Match) tell(e *rulebook.Effect) {
+func (m *effects) tell(e *rulebook.Effect) {
 	n := step.Notice{Notice: e.Notice, To: e.To}
 	if e.Of != nil {
 		p := m.st.Get(sheet.ID(e.Of.Int(&m.env)))
@@ -273,7 +285,7 @@ func (m *Match) tell(e *rulebook.Effect) {
 	m.out.Tell(n)
 }
 
-func (m *Match) changeKit(e *rulebook.Effect) {
+func (m *effects) changeKit(e *rulebook.Effect) {
 	p := m.playerIn(e.Value)
 	if p == nil {
 		return
@@ -291,7 +303,7 @@ func (m *Match) changeKit(e *rulebook.Effect) {
 
 // each does something for every sheet of a list, as it or by a name. Sheets that go while
 // this is under way are left out.
-func (m *Match) each(e *rulebook.Effect) {
+func (m *effects) each(e *rulebook.Effect) {
 	walked := &m.env.It
 	if e.As != rulebook.AsIt {
 		walked = &m.env.Named[e.As]
@@ -320,4 +332,11 @@ func (m *Match) each(e *rulebook.Effect) {
 	}
 	m.hits = m.hits[:start]
 	*walked = outer
+}
+
+// Allow begins a step: it gets its budget of effects and the memory of what was
+// removed before it.
+func (m *effects) Allow() {
+	m.budget = effectBudget
+	m.st.Reuse()
 }

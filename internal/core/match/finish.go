@@ -9,14 +9,44 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
+// settler is what a match needs of its rules where it changes its course.
+type settler interface {
+	settleRules()                      // lets all rules act that must
+	holdPromises(atEnd bool)           // holds the rulebook's promises against the state
+	holds(p *expr.Prog, line int) bool // evaluates a condition of the match
+	may(p *expr.Prog) bool             // tells whether a condition may have changed
+	unseen()                           // has every condition looked at again
+}
+
+// ends is how a match ends: who wants it to, how all stand, and what comes of it.
+type ends struct {
+	*stage
+	kept   *kept
+	motion *motion
+	pauses *pauses
+	values *values
+	rules  settler
+
+	began     sheet.Tick          // play tick
+	beganWall sheet.Tick          // wall tick
+	finish    bool                // an effect wants the match to end
+	because   string              // why, or why a phase is left
+	forfeit   sheet.ID            // the player or team that gave up
+	cut       bool                // it was ended from outside, or for want of players
+	backAt    sheet.Tick          // wall tick until which the result is shown
+	left      []step.PlayerResult // players who left before the end
+	leftPosts []step.Post         // and what they had for the boards, where they count
+	named     bool                // who has won was said, and not left to the order
+	winners   []sheet.ID          // who was: several at one tick are ranked by the order; none: all have lost
+}
+
 // wantFinish notes that the match is to end when everything has settled. The first
 // reason counts, but nobody has won only because they were looked at first: whoever is
 // named as the winner by then is one, and the order decides between several.
-func (m *Match) wantFinish(because string, winner *expr.Prog) {
-	r := &m.run
-	first := !r.finish
+func (m *ends) wantFinish(because string, winner *expr.Prog) {
+	first := !m.finish
 	if first {
-		r.finish, r.because = true, or(because, "the rules ended it")
+		m.finish, m.because = true, or(because, "the rules ended it")
 	}
 	if winner == nil || !first && !m.named { // the first left it to the order
 		return
@@ -32,54 +62,54 @@ func (m *Match) wantFinish(because string, winner *expr.Prog) {
 }
 
 // Finish ends the match at an operator's word.
-func (m *Match) Finish(reason string) {
+func (m *ends) Finish(reason string) {
 	if m.InPlay() {
-		m.run.cut = true
+		m.cut = true
 		m.endMatch(or(reason, "an operator ended it"))
 	}
 }
 
 // Forfeit makes the player's side the one that gave up, and ends the match.
-func (m *Match) Forfeit(s *Player) {
-	m.run.forfeit = s.Row.ID
+func (m *ends) Forfeit(s *Player) {
+	m.forfeit = s.Row.ID
 	if m.book.Win.Teams {
-		m.run.forfeit = s.Row.Team
+		m.forfeit = s.Row.Team
 	}
 	m.endMatch(s.Row.Text(m.book.F.Player.Name) + " gave up")
 }
 
 // endMatch is where every way to end comes together: from this very tick inputs
 // are frozen; outcomes, placings, records, posts and the result follow.
-func (m *Match) endMatch(because string) {
-	if m.run.over || m.row == nil {
+func (m *ends) endMatch(because string) {
+	if m.over || m.row == nil {
 		return
 	}
 	f := &m.book.F
-	if m.run.broken == "" {
-		m.derive()
+	if m.broken == "" {
+		m.values.derive()
 	}
 	m.place()
 	m.named, m.winners = false, m.winners[:0]
 	m.stopClocks()
-	m.run.over = true // play time stands still from here on
-	m.run.finish, m.run.toPhase, m.run.phaseEnds = false, noPhase, 0
-	m.run.pause.reset()
+	m.over = true // play time stands still from here on
+	m.finish, m.toPhase, m.phaseEnds = false, noPhase, 0
+	m.pauses.pause.reset()
 	m.st.SetInt(m.row, f.Match.Paused, rulebook.PauseNo)
 	m.st.SetText(m.row, f.Match.Why, "")
-	m.run.pause.stepTo = 0
+	m.pauses.pause.stepTo = 0
 	m.st.SetFlag(m.row, f.Match.Over, true)
 	m.st.SetText(m.row, f.Match.Because, or(because, "the end"))
 	m.st.SetInt(m.lobby, f.Lobby.State, rulebook.Results)
 	m.st.SetClock(m.row, f.Match.Longest, 0, 0, m.wall)
 	m.showUntil(m.wall + max(m.book.End.Show, 1))
 	for _, s := range m.players {
-		m.StopSteering(s)
+		m.motion.StopSteering(s)
 	}
 	m.emit(rulebook.OnEnd, nil)
-	m.settleRules()
-	m.holdPromises(false)
-	if !m.run.cut {
-		m.holdPromises(true)
+	m.rules.settleRules()
+	m.rules.holdPromises(false)
+	if !m.cut {
+		m.rules.holdPromises(true)
 	}
 	m.keepResult(because)
 	m.hints()
@@ -87,7 +117,7 @@ func (m *Match) endMatch(because string) {
 
 // stopClocks makes every clock that follows play time stand where it is, so
 // that final times are kept.
-func (m *Match) stopClocks() {
+func (m *ends) stopClocks() {
 	for k := 0; k < sheet.Kinds; k++ {
 		for _, f := range m.book.Schema.Fields(sheet.Kind(k)) {
 			if f.Type != sheet.Clock || f.Wall {
@@ -104,7 +134,7 @@ func (m *Match) stopClocks() {
 }
 
 // hints sends what the author wrote for the client's show.
-func (m *Match) hints() {
+func (m *ends) hints() {
 	for i := range m.book.End.Hints {
 		h := &m.book.End.Hints[i]
 		values := []sheet.Value{sheet.TextValue(h.Tint), sheet.TextValue(h.Play), sheet.TextValue(h.Say),
@@ -120,4 +150,34 @@ func (m *Match) hints() {
 			}
 		}
 	}
+}
+
+// forget makes the next match begin with nothing.
+func (m *ends) forget() {
+	m.began, m.beganWall, m.backAt = 0, 0, 0
+	m.finish, m.because, m.forfeit, m.cut = false, "", 0, false
+	m.left, m.leftPosts = nil, nil
+}
+
+// ShownUntil returns the wall tick until which a result is shown; 0 while none is.
+func (m *ends) ShownUntil() sheet.Tick { return m.backAt }
+
+// ShowNoLonger lets what comes after the result come at the next tick.
+func (m *ends) ShowNoLonger() {
+	if m.backAt > 0 {
+		m.showUntil(m.wall + 1)
+	}
+}
+
+// showUntil shows the result until a wall tick, and tells clients so.
+func (m *ends) showUntil(at sheet.Tick) {
+	m.backAt = at
+	m.st.SetClock(m.row, m.book.F.Match.Until, int64(at-m.wall), -1, m.wall)
+}
+
+func (m *ends) roundsField() *sheet.Field {
+	if m.book.Win.Teams {
+		return m.book.F.Team.Rounds
+	}
+	return m.book.F.Player.Rounds
 }

@@ -8,6 +8,17 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
+// kept is what outlives the match: changes of records that are owed, saves, charges and posts.
+type kept struct {
+	*stage
+	owed    []owed
+	saves   int64      // of records, so far
+	saveAt  sheet.Tick // wall tick at which what is owed is saved; 0 when nothing is
+	unkept  bool       // nothing can be saved now: what is owed waits, and adds up
+	full    bool       // no more can wait to be saved
+	charges []charge   // that are being taken where records are kept
+}
+
 // owed is a change of a player's record that is yet to be saved.
 type owed struct {
 	of sheet.ID // the player's sheet
@@ -16,7 +27,7 @@ type owed struct {
 
 // change does something to a field of a record, here at once, and owes it to what is
 // kept. Practice owes nothing.
-func (m *Match) change(record *sheet.Row, f *sheet.Field, kind step.ChangeKind, v sheet.Value) {
+func (m *kept) change(record *sheet.Row, f *sheet.Field, kind step.ChangeKind, v sheet.Value) {
 	c := step.Change{Field: f.Name, Kind: kind, Value: v}
 	if f.Type == sheet.Text {
 		c.Value.S = sheet.Cut(c.Value.S, int(f.Max))
@@ -46,7 +57,7 @@ func (m *Match) change(record *sheet.Row, f *sheet.Field, kind step.ChangeKind, 
 }
 
 // take lets a change happen to a record's sheet.
-func (m *Match) take(record *sheet.Row, f *sheet.Field, c *step.Change) {
+func (m *kept) take(record *sheet.Row, f *sheet.Field, c *step.Change) {
 	kept, bit := m.book.F.Record.Kept, m.keptBit(f)
 	set := record.Int(kept)
 	m.st.Set(record, f, c.On(f, record.Get(f), set&bit != 0))
@@ -54,13 +65,13 @@ func (m *Match) take(record *sheet.Row, f *sheet.Field, c *step.Change) {
 }
 
 // keptBit is the bit that says of a field of the record that something is kept.
-func (m *Match) keptBit(f *sheet.Field) int64 {
+func (m *kept) keptBit(f *sheet.Field) int64 {
 	return 1 << slices.IndexFunc(m.book.Record, func(r *rulebook.RecordField) bool { return r.Field == f })
 }
 
 // stands is how a field of a player's record stands when values are what is kept of it:
 // with what is owed to it on top; at its start, and not kept, where there is neither.
-func (m *Match) stands(p *Player, f *sheet.Field, values []step.Named) (v sheet.Value, kept bool) {
+func (m *kept) stands(p *Player, f *sheet.Field, values []step.Named) (v sheet.Value, kept bool) {
 	v = f.Start
 	i := slices.IndexFunc(values, func(n step.Named) bool { return n.Name == f.Name })
 	if i >= 0 && values[i].Value.Type == f.Type && f.Fits(values[i].Value) {
@@ -75,7 +86,7 @@ func (m *Match) stands(p *Player, f *sheet.Field, values []step.Named) (v sheet.
 }
 
 // Kept puts a player's record as it is kept in place, and what is owed to it on top.
-func (m *Match) Kept(p *Player, values []step.Named) {
+func (m *kept) Kept(p *Player, values []step.Named) {
 	set := int64(0)
 	for _, r := range m.book.Record {
 		v, kept := m.stands(p, r.Field, values)
@@ -88,7 +99,7 @@ func (m *Match) Kept(p *Player, values []step.Named) {
 }
 
 // Knows tells whether a record stands as it would after Kept.
-func (m *Match) Knows(p *Player, values []step.Named) bool {
+func (m *kept) Knows(p *Player, values []step.Named) bool {
 	set := p.Record.Int(m.book.F.Record.Kept)
 	return !slices.ContainsFunc(m.book.Record, func(r *rulebook.RecordField) bool {
 		v, kept := m.stands(p, r.Field, values)
@@ -97,8 +108,8 @@ func (m *Match) Knows(p *Player, values []step.Named) bool {
 }
 
 // keepRecord does to a player's record what the rulebook keeps of the match.
-func (m *Match) keepRecord(s *Player) {
-	if m.practice() || m.run.broken != "" || !s.Row.Flag(m.book.F.Player.Loaded) || !m.keeps(s.Row) {
+func (m *kept) keepRecord(s *Player) {
+	if m.practice() || m.broken != "" || !s.Row.Flag(m.book.F.Player.Loaded) || !m.keeps(s.Row) {
 		return
 	}
 	for _, r := range m.book.Record {
@@ -120,20 +131,20 @@ var keepKinds = [...]step.ChangeKind{rulebook.KeepLatest: step.ChangeSet, rulebo
 
 // SavesDue tells whether changes have waited long enough: every seat's record is to be
 // saved then. While nothing can be saved they wait, and add up.
-func (m *Match) SavesDue() bool { return !m.unkept && m.saveAt > 0 && m.saveAt <= m.wall }
+func (m *kept) SavesDue() bool { return !m.unkept && m.saveAt > 0 && m.saveAt <= m.wall }
 
 // Unkept says that nothing can be saved now, or that it can again.
-func (m *Match) Unkept(on bool) { m.unkept = on }
+func (m *kept) Unkept(on bool) { m.unkept = on }
 
 // Fill says that no more can wait to be saved, or that it can again: no match begins meanwhile,
 // and what effects post to boards is refused.
-func (m *Match) Fill(on bool) { m.full = on }
+func (m *kept) Fill(on bool) { m.full = on }
 
 // Full tells whether no more can wait to be saved.
-func (m *Match) Full() bool { return m.full }
+func (m *kept) Full() bool { return m.full }
 
 // SaveRecord asks the driver to keep what is owed to a player's record.
-func (m *Match) SaveRecord(s *Player) {
+func (m *kept) SaveRecord(s *Player) {
 	var changes []step.Change
 	m.owed = slices.DeleteFunc(m.owed, func(o owed) bool {
 		if o.of == s.Row.ID {

@@ -6,8 +6,11 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
+// values works out what fields hold: their starts, their bounds, what is derived, lists.
+type values struct{ *stage }
+
 // held is a value as the bounds by expression of its field let it stand on a sheet.
-func (m *Match) held(r *sheet.Row, f *sheet.Field, v int64) int64 {
+func (m *values) held(r *sheet.Row, f *sheet.Field, v int64) int64 {
 	l := m.book.LimitOf(f)
 	if l == nil || !m.has(r, l.Kinds) {
 		return v
@@ -21,7 +24,7 @@ func (m *Match) held(r *sheet.Row, f *sheet.Field, v int64) int64 {
 
 // bounded holds a value between the bounds for the present subject; where the lower one is
 // above the upper one, that counts.
-func (m *Match) bounded(l *rulebook.Limit, v int64) int64 {
+func (m *values) bounded(l *rulebook.Limit, v int64) int64 {
 	for i, p := range [2]*expr.Prog{l.Max, l.Min} {
 		if p == nil {
 			continue
@@ -42,7 +45,7 @@ func (m *Match) bounded(l *rulebook.Limit, v int64) int64 {
 
 // holdBounds brings values within their bounds by expression, where one of these or the value has
 // changed. It tells whether any had to be.
-func (m *Match) holdBounds() (any bool) {
+func (m *values) holdBounds() (any bool) {
 	for _, l := range m.book.Limits {
 		for _, p := range [2]*expr.Prog{l.Min, l.Max} {
 			if p == nil || !m.plainly && !p.Reads.Clock && !p.Touched(m.st.Touched()) &&
@@ -66,13 +69,13 @@ func (m *Match) holdBounds() (any bool) {
 
 // begin gives the fields of a sheet that reset at a point what they begin with by
 // expression. Derived fields are brought up to date before it.
-func (m *Match) begin(r *sheet.Row, at sheet.Reset) {
+func (m *values) begin(r *sheet.Row, at sheet.Reset) {
 	for _, l := range m.book.Limits {
 		m.beginOne(l, r, at)
 	}
 }
 
-func (m *Match) beginOne(l *rulebook.Limit, r *sheet.Row, at sheet.Reset) {
+func (m *values) beginOne(l *rulebook.Limit, r *sheet.Row, at sheet.Reset) {
 	if l.Start == nil || l.Kind != r.Kind || l.Field.Reset < at || !m.has(r, l.Kinds) {
 		return
 	}
@@ -83,7 +86,7 @@ func (m *Match) beginOne(l *rulebook.Limit, r *sheet.Row, at sheet.Reset) {
 }
 
 // startBy is what a field begins with by expression.
-func (m *Match) startBy(l *rulebook.Limit, r *sheet.Row) sheet.Value {
+func (m *values) startBy(l *rulebook.Limit, r *sheet.Row) sheet.Value {
 	was := m.env
 	m.subject(l.Kind, r)
 	m.env.Fault = expr.OK

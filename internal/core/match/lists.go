@@ -10,12 +10,12 @@ import (
 )
 
 // setItems writes a list.
-func (m *Match) setItems(r *sheet.Row, f *sheet.Field, items []string) {
+func (m *values) setItems(r *sheet.Row, f *sheet.Field, items []string) {
 	m.st.Set(r, f, sheet.Value{Type: sheet.List, S: sheet.ListOf(items, f.Item == sheet.Text)})
 }
 
 // itemIn evaluates an item as it stands in a list.
-func (m *Match) itemIn(e *rulebook.Effect, f *sheet.Field) (string, bool) {
+func (m *values) itemIn(e *rulebook.Effect, f *sheet.Field) (string, bool) {
 	m.env.Fault = expr.OK
 	v := e.Value.Value(&m.env, f.Item)
 	if m.faulty(e.Line); m.env.Fault != expr.OK {
@@ -31,7 +31,7 @@ func (m *Match) itemIn(e *rulebook.Effect, f *sheet.Field) (string, bool) {
 const maxItemText = 200
 
 // putItem carries out the effect that puts an item into a list.
-func (m *Match) putItem(e *rulebook.Effect) {
+func (m *values) putItem(e *rulebook.Effect) {
 	r, f := e.Path.Row(&m.env), e.Path.Field
 	if r.ID == 0 {
 		return
@@ -52,7 +52,7 @@ func (m *Match) putItem(e *rulebook.Effect) {
 }
 
 // takeItems carries out the effect that takes items from a list.
-func (m *Match) takeItems(e *rulebook.Effect) {
+func (m *values) takeItems(e *rulebook.Effect) {
 	r, f := e.Path.Row(&m.env), e.Path.Field
 	if r.ID == 0 {
 		return
@@ -69,7 +69,7 @@ func (m *Match) takeItems(e *rulebook.Effect) {
 }
 
 // takeItem takes one item, and tells whether it did.
-func (m *Match) takeItem(e *rulebook.Effect, r *sheet.Row, f *sheet.Field) bool {
+func (m *values) takeItem(e *rulebook.Effect, r *sheet.Row, f *sheet.Field) bool {
 	items := sheet.Items(r.Text(f))
 	at := m.itemAt(e, f, items)
 	if at < 0 || at >= len(items) {
@@ -102,7 +102,7 @@ func (m *Match) takeItem(e *rulebook.Effect, r *sheet.Row, f *sheet.Field) bool 
 }
 
 // setFromItem writes a field with an item of a list.
-func (m *Match) setFromItem(r *sheet.Row, f *sheet.Field, item string) {
+func (m *values) setFromItem(r *sheet.Row, f *sheet.Field, item string) {
 	if f.Type == sheet.Text {
 		m.st.SetText(r, f, sheet.Cut(item, int(f.Max)))
 		return
@@ -112,7 +112,7 @@ func (m *Match) setFromItem(r *sheet.Row, f *sheet.Field, item string) {
 }
 
 // itemAt is the place of the item that a take means; -1 for none.
-func (m *Match) itemAt(e *rulebook.Effect, f *sheet.Field, items []string) int {
+func (m *values) itemAt(e *rulebook.Effect, f *sheet.Field, items []string) int {
 	switch {
 	case e.Nth != nil:
 		return int(min(e.Nth.Int(&m.env), sheet.MaxItems+1)) - 1
@@ -131,7 +131,7 @@ func (m *Match) itemAt(e *rulebook.Effect, f *sheet.Field, items []string) int {
 }
 
 // shuffleList carries out the effect that shuffles a list.
-func (m *Match) shuffleList(e *rulebook.Effect) {
+func (m *values) shuffleList(e *rulebook.Effect) {
 	r := e.Path.Row(&m.env)
 	if r.ID == 0 {
 		return
@@ -142,7 +142,7 @@ func (m *Match) shuffleList(e *rulebook.Effect) {
 }
 
 // emptyList carries out the effect that takes everything out of a list.
-func (m *Match) emptyList(e *rulebook.Effect) {
+func (m *values) emptyList(e *rulebook.Effect) {
 	if r := e.Path.Row(&m.env); r.ID != 0 {
 		m.setItems(r, e.Path.Field, nil)
 	}

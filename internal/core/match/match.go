@@ -2,8 +2,8 @@ package match
 
 import (
 	"math/rand/v2"
-	"slices"
 
+	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -21,46 +21,29 @@ import (
 //  4. the match's play clock shows play at every tick;
 //  5. between two steps nothing waits to happen: queue, firings, hits and winners are empty.
 type Match struct {
-	book  *rulebook.Book
-	st    *sheet.Store
-	rng   *rand.Rand
-	env   expr.Env
-	out   *step.Output
-	lobby *sheet.Row
-	teams []*sheet.Row
-	none  *sheet.Row // what row reads as between matches
-
-	wall, play sheet.Tick
-	row        *sheet.Row
-	players    []*Player
-	referee    bool  // one is signed in
-	count      int64 // matches begun
-	owed       []owed
-	saves      int64      // of records, so far
-	saveAt     sheet.Tick // wall tick at which what is owed is saved; 0 when nothing is
-	unkept     bool       // nothing can be saved now: what is owed waits, and adds up
-	full       bool       // no more can wait to be saved
-	charges    []charge   // that are being taken where records are kept
-	run        run
-	stirred    bool                    // a body or a piece may be somewhere else since touches were last looked for
-	changed    [sheet.Kinds]sheet.Mask // since the ends of phase and match were last looked at
-
-	// Used within a step.
-	queue   []event
-	firings []firing
-	hits    []*sheet.Row
-	bodies  bodies
-	wishes  []Wish // of the step, for the lobby
-	budget  int
-	tally   *Tally // of a rehearsal
-	whim    *Whim  // of the stand-ins; nil before the first
-
-	promised bool       // the rulebook's promises are held
-	broke    broken     // of them
-	plainly  bool       // everything is looked at, changed or not
-	runs     bool       // play ran when the tick began
-	named    bool       // who has won was said, and not left to the order
-	winners  []sheet.ID // who was: several at one tick are ranked by the order; none: all have lost
+	stage
+	Values    values
+	Kept      kept
+	Turns     turns
+	Aims      aims
+	Acts      acts
+	Near      nearby
+	Motion    motion
+	Pieces    pieces
+	Touch     touch
+	Creatures creatures
+	Shots     shots
+	Zones     zones
+	Sides     sides
+	Pauses    pauses
+	Ends      ends
+	Flow      flow
+	Effects   effects
+	Referee   referee
+	Rules     rules
+	StandIns  standIns
+	Roster    roster
+	Clock     clock
 }
 
 // Player is what a match knows of a seat beside its sheets.
@@ -73,39 +56,6 @@ type Player struct {
 	whimAt    sheet.Tick // play tick at which the service does something for the player; 0 where it does not play
 }
 
-// run is the state of one match beside its sheets.
-type run struct {
-	over       bool
-	began      sheet.Tick // play tick
-	beganWall  sheet.Tick // wall tick
-	phase      int
-	phaseEnds  sheet.Tick // play tick, 0 for never
-	toPhase    int        // where an effect wants to go, or noPhase
-	because    string
-	finish     bool       // an effect wants the match to end
-	forfeit    sheet.ID   // the player or team that gave up
-	broken     string     // what the rulebook did that it may not
-	cut        bool       // it was ended from outside, or for want of players
-	backAt     sheet.Tick // wall tick until which the result is shown
-	round      int64
-	spawnTurn  int
-	ruleNext   []sheet.Tick // play ticks, by rule
-	pieceNext  []sheet.Tick // play ticks, by kind of piece
-	pieceCount []int        // on the ground, by kind of piece
-
-	creatureNext  []sheet.Tick // play ticks, by kind of creature
-	creatureCount []int        // by kind of creature, those who are out and come back included
-	returns       sheet.Tick   // no creature comes back before this play tick; 0 when none is to
-
-	respawn    sheet.Tick // nobody comes back before this play tick; 0 when nobody is to
-	pause      pauseRun
-	turn       turnRun
-	decisions  []decision
-	decisionNo int64
-	left       []step.PlayerResult // players who left before the end
-	leftPosts  []step.Post         // and what they had for the boards, where they count
-}
-
 const noPhase = -2
 
 // maxArgSlots is how many slots the arguments of an action take at most: two of each
@@ -116,14 +66,43 @@ const maxArgSlots = 32
 // source of chance, the output of its steps, its own sheet and its teams'.
 func New(book *rulebook.Book, st *sheet.Store, rng *rand.Rand, out *step.Output, lobby *sheet.Row,
 	teams []*sheet.Row) *Match {
-	m := &Match{book: book, st: st, rng: rng, out: out, lobby: lobby, teams: teams, run: run{toPhase: noPhase}}
+	m := &Match{stage: stage{book: book, st: st, rng: rng, out: out, lobby: lobby, teams: teams, toPhase: noPhase}}
 	m.none = st.GetOr(0, sheet.Match)
 	m.env = expr.Env{Store: st, Lobby: lobby, Match: m.none, Rate: book.Rate, Random: rng.Int64N,
-		Arg: &sheet.Row{
-			N: make([]int64, maxArgSlots),
-			S: make([]string, maxArgSlots),
-		}, Aim: &sheet.Row{N: make([]int64, expr.AimSlots)}}
+		Arg: &sheet.Row{N: make([]int64, maxArgSlots), S: make([]string, maxArgSlots)},
+		Aim: &sheet.Row{N: make([]int64, expr.AimSlots)}}
+	m.wire()
 	return m
+}
+
+// wire tells each part the others that it needs. Each knows parts that stand before it alone; what it needs of
+// later ones it is given as an interface.
+func (m *Match) wire() {
+	s := &m.stage
+	s.effects = &m.Effects
+	m.Values, m.Kept, m.Turns, m.Aims, m.Near = values{s}, kept{stage: s}, turns{stage: s}, aims{s}, nearby{stage: s}
+	m.Acts = acts{stage: s, aims: &m.Aims, kept: &m.Kept, turns: &m.Turns}
+	m.Motion = motion{stage: s, acts: &m.Acts, values: &m.Values}
+	m.Pieces = pieces{stage: s, values: &m.Values}
+	m.Touch = touch{s, &m.Near, &m.Pieces}
+	m.Creatures = creatures{stage: s, acts: &m.Acts, aims: &m.Aims, values: &m.Values}
+	m.Shots = shots{s, &m.Near, &m.Pieces}
+	m.Zones = zones{s, &m.Near, &m.Values}
+	m.Sides = sides{stage: s, acts: &m.Acts, motion: &m.Motion}
+	m.Pauses = pauses{stage: s}
+	m.Ends = ends{stage: s, kept: &m.Kept, motion: &m.Motion, pauses: &m.Pauses, values: &m.Values, rules: &m.Rules}
+	m.Flow = flow{s, &m.Creatures, &m.Ends, &m.Kept, &m.Motion, &m.Pieces, &m.Turns, &m.Values, &m.Zones, &m.Rules}
+	m.Effects = effects{stage: s, creatures: &m.Creatures, ends: &m.Ends, kept: &m.Kept, motion: &m.Motion,
+		pieces: &m.Pieces, shots: &m.Shots, sides: &m.Sides, turns: &m.Turns, values: &m.Values}
+	m.Referee = referee{s, &m.Acts, &m.Motion, &m.Values}
+	m.Rules = rules{stage: s, acts: &m.Acts, creatures: &m.Creatures, ends: &m.Ends, flow: &m.Flow, pieces: &m.Pieces,
+		values: &m.Values}
+	m.StandIns = standIns{stage: s, acts: &m.Acts, motion: &m.Motion}
+	m.Roster = roster{s, &m.Creatures, &m.Ends, &m.Flow, &m.Kept, &m.Motion, &m.Pauses, &m.Pieces, &m.Referee, &m.Rules,
+		&m.StandIns, &m.Turns, &m.Values, &m.Zones}
+	m.Clock = clock{stage: s, acts: &m.Acts, creatures: &m.Creatures, effects: &m.Effects, ends: &m.Ends, flow: &m.Flow,
+		kept: &m.Kept, motion: &m.Motion, near: &m.Near, pauses: &m.Pauses, pieces: &m.Pieces, referee: &m.Referee,
+		rules: &m.Rules, shots: &m.Shots, standIns: &m.StandIns, touch: &m.Touch, turns: &m.Turns, zones: &m.Zones}
 }
 
 // NewPlayer adds the sheets of a player.
@@ -142,31 +121,6 @@ func (m *Match) Play() sheet.Tick { return m.play }
 // Under tells whether a match is under way or its result is being shown.
 func (m *Match) Under() bool { return m.row != nil }
 
-// InPlay tells whether a match is running and not over.
-func (m *Match) InPlay() bool { return m.row != nil && !m.run.over }
-
-// Plays tells whether a player takes part.
-func (m *Match) Plays(p *Player) bool { return slices.Contains(m.players, p) }
-
-// Has tells whether a player takes part in a match that is not over.
-func (m *Match) Has(p *Player) bool { return m.InPlay() && m.Plays(p) }
-
-// ShownUntil returns the wall tick until which a result is shown; 0 while none is.
-func (m *Match) ShownUntil() sheet.Tick { return m.run.backAt }
-
-// ShowNoLonger lets what comes after the result come at the next tick.
-func (m *Match) ShowNoLonger() {
-	if m.run.backAt > 0 {
-		m.showUntil(m.wall + 1)
-	}
-}
-
-// showUntil shows the result until a wall tick, and tells clients so.
-func (m *Match) showUntil(at sheet.Tick) {
-	m.run.backAt = at
-	m.st.SetClock(m.row, m.book.F.Match.Until, int64(at-m.wall), -1, m.wall)
-}
-
 // Saved notes that the match with that number has been kept.
 func (m *Match) Saved(number int64) {
 	kept := m.book.F.Lobby.Kept
@@ -176,20 +130,38 @@ func (m *Match) Saved(number int64) {
 	}
 }
 
-// isHost tells whether a player is the lobby's host.
-func (m *Match) isHost(p *Player) bool {
-	return m.lobby.Int(m.book.F.Lobby.Host) == int64(p.Row.ID)
-}
-
-// practice tells whether nothing is to be kept.
-func (m *Match) practice() bool { return m.lobby.Flag(m.book.F.Lobby.Practice) }
-
-// playing returns the player with that sheet who takes part, or nil.
-func (m *Match) playing(id sheet.ID) *Player {
-	for _, p := range m.players {
-		if p.Row.ID == id {
-			return p
-		}
+// Charged answers an intent whose cost was taken (N is the save's number), or was not (the
+// number is negative; Yes says that the record had too little).
+func (m *Match) Charged(s *Player, in *step.Input) step.Verdict {
+	c, ok := m.Kept.takeCharge(max(in.N, -in.N))
+	if !ok || c.of != s.Row.ID {
+		return step.Verdict{Code: code.NotNow, Reason: "nothing was charged for this"}
 	}
-	return nil
+	switch {
+	case in.N > 0 && in.Record == nil: // nobody keeps it: it is taken from what is known
+		for i := range c.changes {
+			m.Kept.take(s.Record, m.book.Schema.Field(sheet.Record, c.changes[i].Field), &c.changes[i])
+		}
+	case in.N > 0 || in.Yes:
+		m.Kept.Kept(s, in.Record)
+	}
+	switch {
+	case in.N < 0 && in.Yes:
+		return step.Verdict{
+			Code:   code.TooLittle,
+			Reason: "your record holds less than this costs: it was spent elsewhere",
+		}
+	case in.N < 0:
+		return step.Verdict{Code: code.NotKept, Reason: "the database does not answer; nothing was taken"}
+	}
+	v := m.Acts.Act(s, in)
+	if v.Code != code.OK { // things have changed meanwhile: it gets back what it has paid
+		for i := range c.changes {
+			g := c.changes[i]
+			f := m.book.Schema.Field(sheet.Record, g.Field)
+			m.Kept.change(s.Record, f, step.ChangeAdd, sheet.IntValue(f.Type, -g.Value.N[0]))
+		}
+		m.Kept.SaveRecord(s)
+	}
+	return v
 }

@@ -8,11 +8,21 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
+// motion moves players: they appear, steer, claim and come back.
+type motion struct {
+	*stage
+	acts   *acts
+	values *values
+
+	spawnTurn int
+	respawn   sheet.Tick // nobody comes back before this play tick; 0 when nobody is to
+}
+
 // full is a steering intent at top speed.
 const full = 1000
 
 // Steer answers the wish to move in a direction. It holds until the next one.
-func (m *Match) Steer(s *Player, in *step.Input) step.Verdict {
+func (m *motion) Steer(s *Player, in *step.Input) step.Verdict {
 	if m.book.Movement == nil {
 		return step.Verdict{Code: code.NoMovement, Reason: "this rulebook has no movement"}
 	}
@@ -20,12 +30,12 @@ func (m *Match) Steer(s *Player, in *step.Input) step.Verdict {
 	if in.X == 0 && in.Y == 0 { // letting go is always taken, and then nobody moves on when play does
 		let = rulebook.AlsoPause
 	}
-	if c, why := m.mayPlay(s, let); c != code.OK {
+	if c, why := m.acts.mayPlay(s, let); c != code.OK {
 		return step.Verdict{Code: c, Reason: why}
 	}
 	switch {
-	case m.book.Phases[m.run.phase].Frozen:
-		return step.Verdict{Code: code.Frozen, Reason: "nobody moves in the phase " + m.book.Phases[m.run.phase].Title}
+	case m.book.Phases[m.phase].Frozen:
+		return step.Verdict{Code: code.Frozen, Reason: "nobody moves in the phase " + m.book.Phases[m.phase].Title}
 	case !s.Row.Flag(m.book.F.Player.Alive):
 		return step.Verdict{Code: code.Out, Reason: "you are out"}
 	case !inRange(in.X) || !inRange(in.Y):
@@ -44,7 +54,7 @@ func (m *Match) Steer(s *Player, in *step.Input) step.Verdict {
 }
 
 // StopSteering lets a player's body stand still.
-func (m *Match) StopSteering(p *Player) {
+func (m *motion) StopSteering(p *Player) {
 	if m.book.Movement != nil {
 		m.st.SetPos(p.Row, m.book.F.Player.Steer, 0, 0)
 		m.st.SetPos(p.Row, m.book.F.Player.Rest, 0, 0)
@@ -52,8 +62,8 @@ func (m *Match) StopSteering(p *Player) {
 }
 
 // moving tells whether anybody moves.
-func (m *Match) moving() bool {
-	if m.book.Movement == nil || m.book.Phases[m.run.phase].Frozen {
+func (m *motion) moving() bool {
+	if m.book.Movement == nil || m.book.Phases[m.phase].Frozen {
 		return false
 	}
 	f := &m.book.F.Player
@@ -67,9 +77,9 @@ func (m *Match) moving() bool {
 
 // move takes everybody one tick further. What is less than a millimetre is
 // kept for the next tick.
-func (m *Match) move() {
+func (m *motion) move() {
 	mv, f := m.book.Movement, &m.book.F.Player
-	if mv == nil || m.book.Phases[m.run.phase].Frozen {
+	if mv == nil || m.book.Phases[m.phase].Frozen {
 		return
 	}
 	unit := shareOf(int64(full * m.book.Rate))
@@ -129,7 +139,7 @@ func (s share) of(a int64) int64 {
 }
 
 // within holds a point in the ground.
-func (m *Match) within(x, y int64) (int64, int64) {
+func (m *motion) within(x, y int64) (int64, int64) {
 	g, r := m.ground(), m.radius()
 	if g == nil {
 		return x, y
@@ -143,17 +153,17 @@ func (m *Match) within(x, y int64) (int64, int64) {
 // Claim checks a position that a client says it has: it must lie where the
 // player could have got since the last claim. Otherwise the claim is refused
 // and the authority's own position stays.
-func (m *Match) Claim(s *Player, in *step.Input) step.Verdict {
+func (m *motion) Claim(s *Player, in *step.Input) step.Verdict {
 	mv, f := m.book.Movement, &m.book.F.Player
 	if mv == nil || !mv.Claims {
 		return step.Verdict{Code: code.NoMovement, Reason: "this rulebook does not accept positions from clients"}
 	}
-	if c, why := m.mayPlay(s, 0); c != code.OK {
+	if c, why := m.acts.mayPlay(s, 0); c != code.OK {
 		return step.Verdict{Code: c, Reason: why}
 	}
 	switch {
-	case m.book.Phases[m.run.phase].Frozen:
-		return step.Verdict{Code: code.Frozen, Reason: "nobody moves in the phase " + m.book.Phases[m.run.phase].Title}
+	case m.book.Phases[m.phase].Frozen:
+		return step.Verdict{Code: code.Frozen, Reason: "nobody moves in the phase " + m.book.Phases[m.phase].Title}
 	case !s.Row.Flag(f.Alive):
 		return step.Verdict{Code: code.Out, Reason: "you are out"}
 	}

@@ -8,6 +8,12 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
+// pauses is when play stands still, and who may let it.
+type pauses struct {
+	*stage
+	pause pauseRun
+}
+
 // pauseRun is the state of pausing in one match.
 type pauseRun struct {
 	by       sheet.ID   // whose budget the present pause uses
@@ -29,7 +35,7 @@ type pauseUse struct {
 func (p *pauseRun) reset() { *p = pauseRun{used: p.used} }
 
 // budgetOf says whose budget a player's pause uses.
-func (m *Match) budgetOf(s *Player) sheet.ID {
+func (m *pauses) budgetOf(s *Player) sheet.ID {
 	switch m.book.Pause.Who {
 	case rulebook.PauseTeams:
 		return s.Row.Team
@@ -39,8 +45,8 @@ func (m *Match) budgetOf(s *Player) sheet.ID {
 	return 0
 }
 
-func (m *Match) pauseUse(of sheet.ID) *pauseUse {
-	used := &m.run.pause.used
+func (m *pauses) pauseUse(of sheet.ID) *pauseUse {
+	used := &m.pause.used
 	for i := range *used {
 		if (*used)[i].of == of {
 			return &(*used)[i]
@@ -54,7 +60,7 @@ func (m *Match) pauseUse(of sheet.ID) *pauseUse {
 const MaxWhy = 80
 
 // AskPause answers pause. The reason, which may be empty, is told with the pause.
-func (m *Match) AskPause(s *Player, why string) step.Verdict {
+func (m *pauses) AskPause(s *Player, why string) step.Verdict {
 	p := &m.book.Pause
 	if !m.InPlay() {
 		return step.Verdict{Code: code.NotNow, Reason: "no match is running"}
@@ -68,10 +74,10 @@ func (m *Match) AskPause(s *Player, why string) step.Verdict {
 		return step.Verdict{Code: code.PauseNobody, Reason: "this rulebook has no pauses"}
 	case p.Who == rulebook.PauseHost && !m.isHost(s):
 		return step.Verdict{Code: code.PauseNobody, Reason: "only the host may pause here"}
-	case p.Phases&(1<<m.run.phase) == 0:
+	case p.Phases&(1<<m.phase) == 0:
 		return step.Verdict{
 			Code:   code.PauseNobody,
-			Reason: "pauses are not allowed in the phase " + m.book.Phases[m.run.phase].Title,
+			Reason: "pauses are not allowed in the phase " + m.book.Phases[m.phase].Title,
 		}
 	}
 	use := m.pauseUse(m.budgetOf(s))
@@ -85,13 +91,13 @@ func (m *Match) AskPause(s *Player, why string) step.Verdict {
 	use.times++
 	m.pauseNow(s.Row.ID, false)
 	m.st.SetText(m.row, m.book.F.Match.Why, why)
-	m.run.pause.by = use.of
+	m.pause.by = use.of
 	end := p.Longest
 	if left := p.Total - use.ticks; p.Total > 0 && (end == 0 || left < end) {
 		end = left
 	}
 	if end > 0 {
-		m.run.pause.ends = m.wall + end
+		m.pause.ends = m.wall + end
 		m.st.SetClock(m.row, m.book.F.Match.Longest, int64(end), -1, m.wall)
 	}
 	m.tellBudget(use)
@@ -99,7 +105,7 @@ func (m *Match) AskPause(s *Player, why string) step.Verdict {
 }
 
 // tellBudget tells clients what is left of a budget.
-func (m *Match) tellBudget(u *pauseUse) {
+func (m *pauses) tellBudget(u *pauseUse) {
 	f, row := &m.book.F.Pauses, m.row
 	if u.of != 0 {
 		row = m.st.Get(u.of)
@@ -116,13 +122,13 @@ func (m *Match) tellBudget(u *pauseUse) {
 }
 
 // pauseNow stops play time.
-func (m *Match) pauseNow(by sheet.ID, waiting bool) {
+func (m *pauses) pauseNow(by sheet.ID, waiting bool) {
 	f := &m.book.F.Match
 	if m.row.Int(f.Paused) == rulebook.PauseYes {
-		m.run.pause.waiting = m.run.pause.waiting || waiting
+		m.pause.waiting = m.pause.waiting || waiting
 		return
 	}
-	pr := &m.run.pause
+	pr := &m.pause
 	pr.reset()
 	pr.since, pr.waiting = m.wall, waiting
 	m.st.SetInt(m.row, f.Paused, rulebook.PauseYes)
@@ -132,17 +138,17 @@ func (m *Match) pauseNow(by sheet.ID, waiting bool) {
 }
 
 // AskResume answers resume: whoever may pause, or paused, may let play go on.
-func (m *Match) AskResume(s *Player) step.Verdict {
+func (m *pauses) AskResume(s *Player) step.Verdict {
 	f := &m.book.F.Match
 	if !m.InPlay() || m.row.Int(f.Paused) == rulebook.PauseNo {
 		return step.Verdict{Code: code.NotPaused, Reason: "play is not paused"}
 	}
 	switch {
-	case m.run.pause.waiting:
+	case m.pause.waiting:
 		return step.Verdict{Code: code.TooFew, Reason: "play is waiting for players"}
 	case !s.Row.Flag(m.book.F.Player.Playing) && !m.isHost(s), m.book.Pause.Who == rulebook.PauseHost && !m.isHost(s),
-		m.book.Pause.Who == rulebook.PauseTeams && m.run.pause.by != s.Row.Team && !m.isHost(s),
-		m.book.Pause.Who == rulebook.PauseAnyone && m.run.pause.by != s.Row.ID && !m.isHost(s):
+		m.book.Pause.Who == rulebook.PauseTeams && m.pause.by != s.Row.Team && !m.isHost(s),
+		m.book.Pause.Who == rulebook.PauseAnyone && m.pause.by != s.Row.ID && !m.isHost(s):
 		return step.Verdict{Code: code.PauseNobody, Reason: "only the player who paused or the host may resume play"}
 	}
 	m.resumeSoon()
@@ -150,9 +156,9 @@ func (m *Match) AskResume(s *Player) step.Verdict {
 }
 
 // resumeSoon begins the countdown before play goes on.
-func (m *Match) resumeSoon() {
+func (m *pauses) resumeSoon() {
 	f := &m.book.F.Match
-	pr := &m.run.pause
+	pr := &m.pause
 	if m.row.Int(f.Paused) != rulebook.PauseYes {
 		return
 	}
@@ -173,9 +179,9 @@ func (m *Match) resumeSoon() {
 }
 
 // playOn lets play time go on from the next tick.
-func (m *Match) playOn() {
+func (m *pauses) playOn() {
 	f := &m.book.F.Match
-	m.run.pause.reset()
+	m.pause.reset()
 	m.st.SetInt(m.row, f.Paused, rulebook.PauseNo)
 	m.st.SetInt(m.row, f.Pauser, 0)
 	m.st.SetText(m.row, f.Why, "")
@@ -184,12 +190,17 @@ func (m *Match) playOn() {
 }
 
 // pauseStep ends pauses whose time is up.
-func (m *Match) pauseStep() {
-	pr := &m.run.pause
+func (m *pauses) pauseStep() {
+	pr := &m.pause
 	if pr.ends > 0 && pr.ends <= m.wall {
 		m.resumeSoon()
 	}
 	if pr.resumeAt > 0 && pr.resumeAt <= m.wall {
 		m.playOn()
 	}
+}
+
+// isHost tells whether a player is the lobby's host.
+func (m *pauses) isHost(p *Player) bool {
+	return m.lobby.Int(m.book.F.Lobby.Host) == int64(p.Row.ID)
 }

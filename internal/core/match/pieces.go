@@ -5,28 +5,37 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
+// pieces keeps pieces on the ground, and what is carried.
+type pieces struct {
+	*stage
+	values *values
+
+	pieceNext  []sheet.Tick // play ticks, by kind of piece
+	pieceCount []int        // on the ground, by kind of piece
+}
+
 // tries is how many places are tried for a piece before it is not placed this
 // time.
 const tries = 24
 
 // removePiece takes a piece off the ground.
-func (m *Match) removePiece(r *sheet.Row) {
-	m.run.pieceCount[r.Int(m.book.F.Piece.Kind)]--
+func (m *pieces) removePiece(r *sheet.Row) {
+	m.pieceCount[r.Int(m.book.F.Piece.Kind)]--
 	m.st.Remove(r)
 }
 
 // clearPieces takes every piece off the ground.
-func (m *Match) clearPieces() {
+func (m *pieces) clearPieces() {
 	for list := m.st.Of(sheet.Piece); len(list) > 0; list = m.st.Of(sheet.Piece) {
 		m.removePiece(list[len(list)-1])
 	}
 }
 
 // pieceDue returns the play tick at which something happens to a kind of piece.
-func (m *Match) pieceDue(no int, p *rulebook.Piece) sheet.Tick {
+func (m *pieces) pieceDue(no int, p *rulebook.Piece) sheet.Tick {
 	due := sheet.Tick(0)
-	if p.Keep > 0 && m.run.pieceCount[no] < p.Keep && !m.book.Phases[m.run.phase].Frozen {
-		due = max(m.run.pieceNext[no], m.play+1)
+	if p.Keep > 0 && m.pieceCount[no] < p.Keep && !m.book.Phases[m.phase].Frozen {
+		due = max(m.pieceNext[no], m.play+1)
 	}
 	if p.Lasts > 0 {
 		for _, r := range m.st.Of(sheet.Piece) {
@@ -41,7 +50,7 @@ func (m *Match) pieceDue(no int, p *rulebook.Piece) sheet.Tick {
 
 // keepPieces takes away what has lasted its time and places what is missing,
 // one at an interval.
-func (m *Match) keepPieces() {
+func (m *pieces) keepPieces() {
 	f := &m.book.F.Piece
 	for no, p := range m.book.Pieces {
 		if p.Lasts > 0 {
@@ -53,20 +62,20 @@ func (m *Match) keepPieces() {
 				}
 			}
 		}
-		if m.book.Phases[m.run.phase].Frozen {
+		if m.book.Phases[m.phase].Frozen {
 			continue
 		}
-		for n := m.run.pieceCount[no]; n < p.Keep && m.run.pieceNext[no] <= m.play; n++ {
-			m.run.pieceNext[no] = m.play + p.Every
+		for n := m.pieceCount[no]; n < p.Keep && m.pieceNext[no] <= m.play; n++ {
+			m.pieceNext[no] = m.play + p.Every
 			if m.placeAnywhere(no, p) == nil {
-				m.run.pieceNext[no] = m.play + max(p.Every, 1)
+				m.pieceNext[no] = m.play + max(p.Every, 1)
 			}
 		}
 	}
 }
 
 // placeAnywhere places a piece where it fits, or not this time.
-func (m *Match) placeAnywhere(no int, p *rulebook.Piece) *sheet.Row {
+func (m *pieces) placeAnywhere(no int, p *rulebook.Piece) *sheet.Row {
 	g := m.ground()
 	for try := 0; try < tries; try++ {
 		var x, y int64
@@ -96,7 +105,7 @@ func (m *Match) placeAnywhere(no int, p *rulebook.Piece) *sheet.Row {
 
 // roomFor tells whether a piece at a point overlaps no wall, no other piece and
 // no player.
-func (m *Match) roomFor(p *rulebook.Piece, x, y int64) bool {
+func (m *pieces) roomFor(p *rulebook.Piece, x, y int64) bool {
 	if !m.ground().Free(x, y, p.Radius) {
 		return false
 	}
@@ -123,23 +132,23 @@ func closer(ax, ay, bx, by, d int64) bool {
 	return dx*dx+dy*dy < d*d
 }
 
-func (m *Match) placeAt(no int, x, y int64) *sheet.Row {
+func (m *pieces) placeAt(no int, x, y int64) *sheet.Row {
 	f := &m.book.F.Piece
 	r := m.st.Add(sheet.Piece)
 	m.begins(r, m.book.Pieces[no].Starts)
 	m.st.SetInt(r, f.Kind, int64(no))
 	m.st.SetPos(r, f.Pos, x, y)
 	m.st.SetInt(r, f.Born, int64(m.play))
-	m.run.pieceCount[no]++
+	m.pieceCount[no]++
 	m.tallied(func(t *Tally) { t.Pieces[no]++ })
 	m.startFrom(r)
-	m.begin(r, sheet.ResetMatch)
+	m.values.begin(r, sheet.ResetMatch)
 	return r
 }
 
 // movePiece takes a piece to a point of the ground, or as far as walls let it where
 // they stop it.
-func (m *Match) movePiece(r *sheet.Row, x, y int64) {
+func (m *pieces) movePiece(r *sheet.Row, x, y int64) {
 	f, g := &m.book.F.Piece, m.ground()
 	p := m.book.Pieces[r.Int(f.Kind)]
 	x, y = min(max(x, 0), g.Width), min(max(y, 0), g.Height)
@@ -154,3 +163,18 @@ func (m *Match) movePiece(r *sheet.Row, x, y int64) {
 
 // maxPieces is the most pieces on a ground.
 const maxPieces = 1000
+
+func (m *pieces) setTouching(piece, body *sheet.Row, on bool) {
+	f, bit := m.touchBit(body)
+	bits := piece.Int(f) &^ bit
+	if on {
+		bits |= bit
+	}
+	m.st.SetInt(piece, f, bits)
+}
+
+// touchBit is where a piece notes a body that is on it.
+func (m *pieces) touchBit(body *sheet.Row) (*sheet.Field, int64) {
+	slot := body.Int(m.book.F.Player.Slot)
+	return m.book.F.Piece.Touching[slot/60], 1 << (slot % 60)
+}

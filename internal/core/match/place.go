@@ -10,7 +10,7 @@ import (
 const maxTimes = 100
 
 // placeNow carries out the effect that places pieces or creatures.
-func (m *Match) placeNow(e *rulebook.Effect) {
+func (m *effects) placeNow(e *rulebook.Effect) {
 	if m.row == nil {
 		return
 	}
@@ -34,7 +34,7 @@ func (m *Match) placeNow(e *rulebook.Effect) {
 }
 
 // placeOne places a piece or a creature, where there is room for it.
-func (m *Match) placeOne(e *rulebook.Effect) *sheet.Row {
+func (m *effects) placeOne(e *rulebook.Effect) *sheet.Row {
 	var at *[2]int64
 	if e.Value != nil {
 		v := e.Value.Value(&m.env, sheet.Position)
@@ -51,17 +51,17 @@ func (m *Match) placeOne(e *rulebook.Effect) *sheet.Row {
 	case len(m.st.Of(sheet.Piece)) >= maxPieces:
 		return nil
 	case at == nil:
-		return m.placeAnywhere(e.No, p)
+		return m.pieces.placeAnywhere(e.No, p)
 	case p.Shot == nil:
-		x, y := m.within(at[0], at[1])
-		return m.placeAt(e.No, x, y)
+		x, y := m.motion.within(at[0], at[1])
+		return m.pieces.placeAt(e.No, x, y)
 	}
 	return m.placeShot(e, p, *at)
 }
 
-func (m *Match) placeCreature(e *rulebook.Effect, at *[2]int64) *sheet.Row {
+func (m *effects) placeCreature(e *rulebook.Effect, at *[2]int64) *sheet.Row {
 	c := m.book.Creatures[e.No]
-	side := m.sideOf(c)
+	side := m.creatures.sideOf(c)
 	if e.Place.Side != nil {
 		side = sheet.ID(e.Place.Side.Int(&m.env))
 	}
@@ -69,17 +69,17 @@ func (m *Match) placeCreature(e *rulebook.Effect, at *[2]int64) *sheet.Row {
 		return nil
 	}
 	if at != nil {
-		x, y := m.inside(c, at[0], at[1])
-		return m.addCreature(c, x, y, side)
+		x, y := m.creatures.inside(c, at[0], at[1])
+		return m.creatures.addCreature(c, x, y, side)
 	}
-	x, y, ok := m.roomForCreature(c)
+	x, y, ok := m.creatures.roomForCreature(c)
 	if !ok {
 		return nil
 	}
-	return m.addCreature(c, x, y, side)
+	return m.creatures.addCreature(c, x, y, side)
 }
 
-func (m *Match) placeShot(e *rulebook.Effect, p *rulebook.Piece, at [2]int64) *sheet.Row {
+func (m *effects) placeShot(e *rulebook.Effect, p *rulebook.Piece, at [2]int64) *sheet.Row {
 	g := m.ground()
 	x, y := min(max(at[0], 0), g.Width), min(max(at[1], 0), g.Height)
 	way := e.Place.Way
@@ -97,8 +97,8 @@ func (m *Match) placeShot(e *rulebook.Effect, p *rulebook.Piece, at [2]int64) *s
 	if dx = clampWay(dx); dx == 0 && dy == 0 {
 		return nil // no way leads there
 	}
-	r := m.placeAt(e.No, x, y)
-	m.send(r, p, dx, clampWay(dy))
+	r := m.pieces.placeAt(e.No, x, y)
+	m.shots.send(r, p, dx, clampWay(dy))
 	return r
 }
 

@@ -8,7 +8,7 @@ import (
 )
 
 // posts are what the boards' own expressions give for a player or a team now.
-func (m *Match) posts(of *sheet.Row) []step.Post {
+func (m *kept) posts(of *sheet.Row) []step.Post {
 	var out []step.Post
 	if of.Kind == sheet.Player && !m.keeps(of) {
 		return nil
@@ -31,7 +31,7 @@ func (m *Match) posts(of *sheet.Row) []step.Post {
 }
 
 // postOf is a value for a board, of a player or a team.
-func (m *Match) postOf(b *rulebook.Board, of *sheet.Row, n int64) step.Post {
+func (m *kept) postOf(b *rulebook.Board, of *sheet.Row, n int64) step.Post {
 	p := step.Post{Board: b.Name, Value: n, At: m.wall}
 	if b.Team {
 		p.Team = of.Text(m.book.F.Team.Name)
@@ -43,7 +43,7 @@ func (m *Match) postOf(b *rulebook.Board, of *sheet.Row, n int64) step.Post {
 
 // postNow posts to a board at once. Practice posts nothing, and nobody posts who has no
 // account of their own.
-func (m *Match) postNow(e *rulebook.Effect) {
+func (m *kept) postNow(e *rulebook.Effect) {
 	b := m.book.Boards[e.No]
 	m.env.Fault = expr.OK
 	of := m.st.Get(sheet.ID(e.Of.Int(&m.env)))
@@ -69,7 +69,7 @@ func (m *Match) postNow(e *rulebook.Effect) {
 
 // toPost is the number that an effect posts: its own value, or what the board's says of
 // whose entry it is.
-func (m *Match) toPost(b *rulebook.Board, e *rulebook.Effect, of *sheet.Row) (n int64, ok bool) {
+func (m *kept) toPost(b *rulebook.Board, e *rulebook.Effect, of *sheet.Row) (n int64, ok bool) {
 	switch {
 	case of == nil || m.env.Fault != expr.OK:
 		return 0, false

@@ -7,11 +7,11 @@ import (
 )
 
 // Held makes the match hold its rulebook's promises, as it does in practice, or no longer.
-func (m *Match) Held(on bool) { m.promised = on }
+func (m *rules) Held(on bool) { m.promised = on }
 
 // holdPromises tells which promises the present state breaks, each once in a match. Nothing
 // else follows from it, so it is no part of the state.
-func (m *Match) holdPromises(end bool) {
+func (m *rules) holdPromises(end bool) {
 	if len(m.book.Promises) == 0 || m.row == nil || !m.promised && !m.practice() {
 		return
 	}
@@ -21,7 +21,7 @@ func (m *Match) holdPromises(end bool) {
 	was := m.env
 	for _, p := range m.book.Promises {
 		if end != (p.Kind == rulebook.PromiseByTheEnd) || m.broke.set&(1<<p.No) != 0 || p.Is == nil ||
-			p.Phases&(1<<m.run.phase) == 0 {
+			p.Phases&(1<<m.phase) == 0 {
 			continue
 		}
 		if of, breaks := m.breaks(p); breaks {
@@ -43,7 +43,7 @@ type broken struct {
 }
 
 // breaks finds the first sheet for which a promise does not hold.
-func (m *Match) breaks(p *rulebook.Promise) (of sheet.ID, yes bool) {
+func (m *rules) breaks(p *rulebook.Promise) (of sheet.ID, yes bool) {
 	wrong := func(r *sheet.Row) bool {
 		m.subject(p.For, r)
 		return m.yes(p.Is, p.Line) == (p.Kind == rulebook.PromiseNever)

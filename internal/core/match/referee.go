@@ -11,6 +11,14 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
+// referee is what a referee decides and does, and what is set by hand.
+type referee struct {
+	*stage
+	acts   *acts
+	motion *motion
+	values *values
+}
+
 // decision is an action that waits for a referee.
 type decision struct {
 	step.Decision
@@ -22,8 +30,8 @@ type decision struct {
 }
 
 // warnReferee tells at the start of a match that nobody is there to decide.
-func (m *Match) warnReferee() {
-	if m.referee {
+func (m *referee) warnReferee() {
+	if m.acts.referee {
 		return
 	}
 	for _, a := range m.book.Actions {
@@ -40,87 +48,50 @@ func (m *Match) warnReferee() {
 
 // RefereeOn notes whether a referee is signed in. One that has come, or come back,
 // is offered what waits for a decision.
-func (m *Match) RefereeOn(on bool) {
-	m.referee = on
-	for i := range m.run.decisions {
+func (m *referee) RefereeOn(on bool) {
+	m.acts.referee = on
+	for i := range m.acts.decisions {
 		if on {
-			asked := m.run.decisions[i].Decision
+			asked := m.acts.decisions[i].Decision
 			m.out.Do(step.Effect{Kind: step.AskReferee, Decision: &asked})
 		}
 	}
 }
 
-// ask offers an action to the referee. It is paid for now; the verdict is that
-// it was taken for decision, and the decision itself follows as a notice.
-func (m *Match) ask(s *Player, a *rulebook.Action, in *step.Input, hits []*sheet.Row) step.Verdict {
-	if !m.referee && !a.Referee.Accept {
-		return step.Verdict{Code: code.NoReferee, Reason: "no referee is signed in to decide this"}
-	}
-	m.pay(s, a, -1, false)
-	m.run.decisionNo++
-	d := decision{act: a, seq: in.Seq, args: slices.Clone(in.Args)}
-	d.Decision = step.Decision{
-		No:     m.run.decisionNo,
-		Seat:   s.Row.ID,
-		Target: in.Target,
-		Action: a.Name,
-		Until:  m.play + max(a.Referee.Within, 1),
-	}
-	for _, h := range hits {
-		d.hits = append(d.hits, h.ID)
-	}
-	copy(d.way[:], m.env.Aim.N)
-	m.env.Target = m.st.GetOr(0, sheet.Player)
-	if len(hits) > 0 {
-		m.env.Target = m.st.GetOr(hits[0].ID, sheet.Player) // what is told is said of players
-		d.Target = hits[0].ID
-	}
-	for _, t := range a.Referee.Tell {
-		v := t.Is.Value(&m.env, t.Is.Type.Of)
-		d.Tell = append(d.Tell, step.Named{Name: t.Name, Value: v})
-	}
-	m.hits = m.hits[:0]
-	m.run.decisions = append(m.run.decisions, d)
-	if m.referee {
-		asked := d.Decision
-		m.out.Do(step.Effect{Kind: step.AskReferee, Decision: &asked})
-	}
-	return step.Verdict{Waits: true}
-}
-
 // Answer applies a referee's word on the decision with that number, and what it says with it.
-func (m *Match) Answer(no int64, yes bool, args []step.Named) step.Verdict {
-	i := slices.IndexFunc(m.run.decisions, func(d decision) bool { return d.No == no })
+func (m *referee) Answer(no int64, yes bool, args []step.Named) step.Verdict {
+	i := slices.IndexFunc(m.acts.decisions, func(d decision) bool { return d.No == no })
 	if i < 0 || !m.InPlay() {
 		return step.Verdict{
 			Code:   code.NoDecision,
 			Reason: "no decision with this number is pending; its time may be up",
 		}
 	}
-	r := m.run.decisions[i].act.Referee
-	m.clearArgs()
-	if v := m.accept(m.playing(m.run.decisions[i].Seat), "the answer", r.Answers, r.Bounds, args); yes && !v.OK() {
+	r := m.acts.decisions[i].act.Referee
+	m.acts.clearArgs()
+	if v := m.acts.accept(m.playing(m.acts.decisions[i].Seat), "the answer", r.Answers, r.Bounds,
+		args); yes && !v.OK() {
 		return v
 	}
 	if !yes {
-		m.clearArgs()
+		m.acts.clearArgs()
 	}
 	m.decide(i, yes)
 	return step.Verdict{}
 }
 
 // Deciding is the action that waits for a decision with that number, or nil.
-func (m *Match) Deciding(no int64) *rulebook.Action {
-	for i := range m.run.decisions {
-		if m.run.decisions[i].No == no {
-			return m.run.decisions[i].act
+func (m *referee) Deciding(no int64) *rulebook.Action {
+	for i := range m.acts.decisions {
+		if m.acts.decisions[i].No == no {
+			return m.acts.decisions[i].act
 		}
 	}
 	return nil
 }
 
 // RefereeAct does what a referee may do of its own accord.
-func (m *Match) RefereeAct(in *step.Input) step.Verdict {
+func (m *referee) RefereeAct(in *step.Input) step.Verdict {
 	var a *rulebook.Action
 	if m.book.Referee != nil {
 		a = m.book.Referee.Act(in.Name)
@@ -130,13 +101,13 @@ func (m *Match) RefereeAct(in *step.Input) step.Verdict {
 		return step.Verdict{Code: code.NoAction, Reason: fmt.Sprintf("a referee has no act %q", in.Name)}
 	case a.Phases != ^uint64(0) && !m.InPlay():
 		return step.Verdict{Code: code.NotNow, Reason: a.Title + " belongs into a match, and none is running"}
-	case m.InPlay() && a.Phases&(1<<m.run.phase) == 0:
+	case m.InPlay() && a.Phases&(1<<m.phase) == 0:
 		return step.Verdict{Code: code.NotNow, Reason: a.Title + " may not be done in the phase " +
-			m.book.Phases[m.run.phase].Title}
+			m.book.Phases[m.phase].Title}
 	}
 	m.subject(sheet.Match, m.env.Match)
-	m.clearArgs()
-	if v := m.accept(nil, a.Title, a.Takes, a.Bounds, in.Args); !v.OK() {
+	m.acts.clearArgs()
+	if v := m.acts.accept(nil, a.Title, a.Takes, a.Bounds, in.Args); !v.OK() {
 		return v
 	}
 	if a.If != nil && !m.yes(a.If, a.Line) {
@@ -148,7 +119,7 @@ func (m *Match) RefereeAct(in *step.Input) step.Verdict {
 }
 
 // RefereeSet sets a field that the rulebook leaves to referees.
-func (m *Match) RefereeSet(in *step.Input) step.Verdict {
+func (m *referee) RefereeSet(in *step.Input) step.Verdict {
 	r := m.st.Get(in.Target)
 	if r == nil {
 		return step.Verdict{Code: code.NoField, Reason: fmt.Sprintf("there is no sheet %d", in.Target)}
@@ -167,10 +138,10 @@ func (m *Match) RefereeSet(in *step.Input) step.Verdict {
 }
 
 // overdueDecisions applies what the rulebook says where no answer came in time.
-func (m *Match) overdueDecisions() {
-	for i := 0; i < len(m.run.decisions); i++ {
-		if d := &m.run.decisions[i]; d.Until <= m.play {
-			m.clearArgs()
+func (m *referee) overdueDecisions() {
+	for i := 0; i < len(m.acts.decisions); i++ {
+		if d := &m.acts.decisions[i]; d.Until <= m.play {
+			m.acts.clearArgs()
 			m.decide(i, d.act.Referee.Accept)
 			i--
 		}
@@ -178,9 +149,9 @@ func (m *Match) overdueDecisions() {
 }
 
 // decide carries a decision out, with what the referee has said where expressions find it.
-func (m *Match) decide(i int, yes bool) {
-	d := m.run.decisions[i]
-	m.run.decisions = slices.Delete(m.run.decisions, i, i+1)
+func (m *referee) decide(i int, yes bool) {
+	d := m.acts.decisions[i]
+	m.acts.decisions = slices.Delete(m.acts.decisions, i, i+1)
 	s := m.playing(d.Seat)
 	if s == nil || !s.Row.Flag(m.book.F.Player.Playing) {
 		return
@@ -201,9 +172,9 @@ func (m *Match) decide(i int, yes bool) {
 				m.hits = append(m.hits, r)
 			}
 		}
-		m.perform(s, d.act, 0)
+		m.acts.perform(s, d.act, 0)
 	} else {
-		m.pay(s, d.act, 1, false)
+		m.acts.pay(s, d.act, 1, false)
 		m.do(d.act.Referee.Refused)
 	}
 	m.out.Tell(step.Notice{

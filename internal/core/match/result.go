@@ -9,7 +9,7 @@ import (
 
 // keepResult makes the result, the records and the posts of a match that has
 // ended, and asks the driver to save them.
-func (m *Match) keepResult(because string) {
+func (m *ends) keepResult(because string) {
 	f := &m.book.F
 	practice := m.practice()
 	r := &step.Result{
@@ -18,9 +18,9 @@ func (m *Match) keepResult(because string) {
 		Version:  m.book.Version,
 		Because:  or(because, "the end"),
 		Practice: practice,
-		Millis:   sheet.Millis(int64(m.play-m.run.began), m.book.Rate),
-		Lasted:   sheet.Millis(int64(m.wall-m.run.beganWall), m.book.Rate),
-		Rounds:   m.run.round,
+		Millis:   sheet.Millis(int64(m.play-m.began), m.book.Rate),
+		Lasted:   sheet.Millis(int64(m.wall-m.beganWall), m.book.Rate),
+		Rounds:   m.round,
 	}
 	if m.book.Arenas != nil {
 		r.Arena = m.ground().Name
@@ -36,24 +36,24 @@ func (m *Match) keepResult(because string) {
 		if !s.Row.Flag(f.Player.Playing) {
 			continue
 		}
-		m.keepRecord(s)
+		m.kept.keepRecord(s)
 		r.Players = append(r.Players, m.playerResult(s.Row, s.Row.Text(f.Player.Name)))
-		if !practice && m.run.broken == "" {
-			r.Posts = append(r.Posts, m.posts(s.Row)...)
+		if !practice && m.broken == "" {
+			r.Posts = append(r.Posts, m.kept.posts(s.Row)...)
 		}
 	}
-	if !practice && m.run.broken == "" {
+	if !practice && m.broken == "" {
 		for _, t := range m.teams {
-			r.Posts = append(r.Posts, m.posts(t)...)
+			r.Posts = append(r.Posts, m.kept.posts(t)...)
 		}
 	}
-	r.Players = append(r.Players, m.run.left...)
-	if m.run.broken == "" {
-		r.Posts = append(r.Posts, m.run.leftPosts...)
+	r.Players = append(r.Players, m.left...)
+	if m.broken == "" {
+		r.Posts = append(r.Posts, m.leftPosts...)
 	}
 	for _, s := range m.players {
 		if s.Row.Flag(f.Player.Playing) {
-			m.SaveRecord(s)
+			m.kept.SaveRecord(s)
 		}
 	}
 	for _, k := range []sheet.Kind{sheet.Team, sheet.Player} {
@@ -68,7 +68,7 @@ func (m *Match) keepResult(because string) {
 
 func outcome(f *sheet.Field, r *sheet.Row) string { return f.Choices[r.Int(f)] }
 
-func (m *Match) playerResult(p *sheet.Row, name string) step.PlayerResult {
+func (m *ends) playerResult(p *sheet.Row, name string) step.PlayerResult {
 	f := &m.book.F.Player
 	out := step.PlayerResult{
 		Account: p.Text(f.Account),
@@ -85,7 +85,7 @@ func (m *Match) playerResult(p *sheet.Row, name string) step.PlayerResult {
 }
 
 // shown are the declared numbers of a sheet that everyone may see.
-func (m *Match) shown(r *sheet.Row) map[string]any {
+func (m *ends) shown(r *sheet.Row) map[string]any {
 	out := map[string]any{}
 	for _, f := range m.book.Schema.Fields(r.Kind) {
 		if f.BuiltIn || f.See != sheet.Everyone {

@@ -6,50 +6,50 @@ import (
 )
 
 // beginRound counts the round and resets what resets with it.
-func (m *Match) beginRound() {
-	m.run.round++
-	m.st.SetInt(m.row, m.book.F.Match.Round, m.run.round)
-	if m.run.round > 1 { // the match's own start has just done all this
+func (m *flow) beginRound() {
+	m.round++
+	m.st.SetInt(m.row, m.book.F.Match.Round, m.round)
+	if m.round > 1 { // the match's own start has just done all this
 		if a := m.book.Arenas; a != nil && a.Rounds {
-			m.enterArena()
+			m.motion.enterArena()
 		}
-		m.newRoundOfTurns()
+		m.turns.newRoundOfTurns()
 		m.st.ResetRow(m.row, sheet.ResetRound)
-		m.begin(m.row, sheet.ResetRound)
+		m.values.begin(m.row, sheet.ResetRound)
 		for _, t := range m.teams {
 			m.st.ResetRow(t, sheet.ResetRound)
-			m.begin(t, sheet.ResetRound)
+			m.values.begin(t, sheet.ResetRound)
 		}
 		for _, s := range m.players {
 			if s.Row.Flag(m.book.F.Player.Playing) {
 				m.st.ResetRow(s.Row, sheet.ResetRound)
-				m.begin(s.Row, sheet.ResetRound)
-				m.spawn(s)
+				m.values.begin(s.Row, sheet.ResetRound)
+				m.motion.spawn(s)
 			}
 		}
-		m.clearPieces()
-		m.clearCreatures()
-		m.resetZones()
-		m.giveBearers()
+		m.pieces.clearPieces()
+		m.creatures.clearCreatures()
+		m.zones.resetZones()
+		m.pieces.giveBearers()
 	}
 	m.stirred = true
-	for i := range m.run.pieceNext {
-		m.run.pieceNext[i] = 0
+	for i := range m.pieces.pieceNext {
+		m.pieces.pieceNext[i] = 0
 	}
 	m.emit(rulebook.OnRound, nil)
 }
 
 // roundOver counts the round for its winner and says what follows.
-func (m *Match) roundOver(next int, because string) (int, string) {
+func (m *flow) roundOver(next int, because string) (int, string) {
 	r := m.book.Rounds
-	m.derive()
-	if m.saveAt > 0 { // what the round brought is kept with its end
-		m.saveAt = m.wall
+	m.values.derive()
+	if m.kept.saveAt > 0 { // what the round brought is kept with its end
+		m.kept.saveAt = m.wall
 	}
-	order := m.contestants()
-	m.rank(order, r.Order, false)
-	f := m.roundsField()
-	if len(order) > 0 && (len(order) == 1 || m.compare(order[0], order[1], r.Order, false) != 0) {
+	order := m.ends.contestants()
+	m.ends.rank(order, r.Order, false)
+	f := m.ends.roundsField()
+	if len(order) > 0 && (len(order) == 1 || m.ends.compare(order[0], order[1], r.Order, false) != 0) {
 		m.st.SetInt(order[0], f, order[0].Int(f)+1)
 	}
 	lead, behind := int64(0), int64(0)
@@ -60,7 +60,7 @@ func (m *Match) roundOver(next int, because string) (int, string) {
 			behind = n
 		}
 	}
-	left := int64(r.Most) - m.run.round
+	left := int64(r.Most) - m.round
 	switch {
 	case r.FirstTo > 0 && lead >= int64(r.FirstTo):
 		return rulebook.EndOfMatch, "rounds"
@@ -75,11 +75,4 @@ func (m *Match) roundOver(next int, because string) (int, string) {
 		return r.Tied, "rounds"
 	}
 	return rulebook.EndOfMatch, "rounds"
-}
-
-func (m *Match) roundsField() *sheet.Field {
-	if m.book.Win.Teams {
-		return m.book.F.Team.Rounds
-	}
-	return m.book.F.Player.Rounds
 }

@@ -13,7 +13,7 @@ const maxClock = 100 * 24 * 3600 * 1000
 
 // SetByHand sets a field by hand, in practice lobbies: a clock in milliseconds, which
 // goes on running as it was.
-func (m *Match) SetByHand(in *step.Input) step.Verdict {
+func (m *referee) SetByHand(in *step.Input) step.Verdict {
 	if !m.practice() {
 		return step.Verdict{Code: code.NotPractice, Reason: "this is not a practice lobby"}
 	}
@@ -39,7 +39,7 @@ func (m *Match) SetByHand(in *step.Input) step.Verdict {
 }
 
 // maySet tells whether a field takes a value from outside.
-func (m *Match) maySet(f *sheet.Field, v sheet.Value) step.Verdict {
+func (m *referee) maySet(f *sheet.Field, v sheet.Value) step.Verdict {
 	switch {
 	case v.Type == sheet.Unreadable:
 		return wrongType(f, v)
@@ -54,12 +54,12 @@ func (m *Match) maySet(f *sheet.Field, v sheet.Value) step.Verdict {
 }
 
 // setNow sets a field from outside.
-func (m *Match) setNow(r *sheet.Row, f *sheet.Field, v sheet.Value) {
+func (m *referee) setNow(r *sheet.Row, f *sheet.Field, v sheet.Value) {
 	switch f.Type {
 	case sheet.Text:
 		v.S = sheet.Cut(v.S, int(f.Max))
 	case sheet.Position:
-		v.N[0], v.N[1] = m.within(v.N[0], v.N[1])
+		v.N[0], v.N[1] = m.motion.within(v.N[0], v.N[1])
 		m.st.SetPos(r, f, v.N[0], v.N[1])
 		if f.BuiltIn {
 			m.startFrom(r)
@@ -71,7 +71,7 @@ func (m *Match) setNow(r *sheet.Row, f *sheet.Field, v sheet.Value) {
 		return
 	}
 	if f.Limit > 0 && (f.Type == sheet.Integer || f.Type == sheet.Number) {
-		v.N[0] = m.held(r, f, v.N[0])
+		v.N[0] = m.values.held(r, f, v.N[0])
 	}
 	m.st.Set(r, f, v)
 }

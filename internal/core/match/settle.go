@@ -3,11 +3,27 @@ package match
 import (
 	"fmt"
 
-	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
 )
+
+// rules fires the rulebook's rules until nothing follows any more.
+type rules struct {
+	*stage
+	acts      *acts
+	creatures *creatures
+	ends      *ends
+	flow      *flow
+	pieces    *pieces
+	values    *values
+
+	firings  []firing
+	changed  [sheet.Kinds]sheet.Mask // since the ends of phase and match were last looked at
+	ruleNext []sheet.Tick            // play ticks, by rule
+	promised bool                    // the rulebook's promises are held
+	broke    broken                  // of them
+}
 
 // The bounds of what one input or tick may set off.
 const (
@@ -28,37 +44,25 @@ type firing struct {
 	row  *sheet.Row
 }
 
-// Allow begins a step: it gets its budget of effects and the memory of what was
-// removed before it.
-func (m *Match) Allow() {
-	m.budget = effectBudget
-	m.st.Reuse()
-}
-
-// emit notes that something happened that rules may wait for.
-func (m *Match) emit(on rulebook.Event, player *sheet.Row) {
-	m.queue = append(m.queue, event{on, player})
-}
-
 // Settle lets everything follow from what has changed: derived fields, then
 // events in the order in which they came, then conditions in the order of the
 // file; again until nothing changes; then the phase and the match may end, and
 // so on. It is bounded: a rulebook that never settles is stopped and reported.
-func (m *Match) Settle() {
+func (m *rules) Settle() {
 	for steps := 0; ; steps++ {
 		m.settleRules()
 		if !m.InPlay() {
 			return
 		}
-		if m.run.broken == "" && steps == maxSteps {
-			m.run.broken = fmt.Sprintf("more than %d phases or turns followed each other at one tick", maxSteps)
+		if m.broken == "" && steps == maxSteps {
+			m.broken = fmt.Sprintf("more than %d phases or turns followed each other at one tick", maxSteps)
 		}
-		if m.run.broken != "" {
+		if m.broken != "" {
 			m.breakOff()
 			m.settleRules() // what is still derived belongs to this step
 			return
 		}
-		happened := m.transition()
+		happened := m.flow.transition()
 		if !happened {
 			m.changed = [sheet.Kinds]sheet.Mask{}
 			m.holdPromises(false)
@@ -67,23 +71,22 @@ func (m *Match) Settle() {
 	}
 }
 
-func (m *Match) settleRules() {
+func (m *rules) settleRules() {
 	for pass := 0; ; pass++ {
-		m.derive()
-		if m.row == nil || m.run.broken != "" {
+		m.values.derive()
+		if m.row == nil || m.broken != "" {
 			break
 		}
 		m.firings = m.firings[:0]
-		if !m.run.over {
+		if !m.over {
 			m.collect()
 		}
 		if len(m.queue) == 0 && len(m.firings) == 0 {
 			break
 		}
 		if pass == maxPasses {
-			m.run.broken = fmt.Sprintf(
-				"rules went on setting off rules after %d passes (the rule in line %d among them)", maxPasses,
-				m.lastRuleLine())
+			m.broken = fmt.Sprintf("rules went on setting off rules after %d passes (the rule in line %d among them)",
+				maxPasses, m.lastRuleLine())
 			break
 		}
 		m.forget()
@@ -101,7 +104,7 @@ func (m *Match) settleRules() {
 
 // forget clears what the rules have looked at, and keeps it in mind for the
 // conditions that end phases and matches.
-func (m *Match) forget() {
+func (m *rules) forget() {
 	for k := range m.changed {
 		m.changed[k].Add(m.st.Touched()[k])
 		m.stirred = m.stirred || m.book.TouchReads[k].Meets(m.st.Touched()[k])
@@ -109,105 +112,20 @@ func (m *Match) forget() {
 	m.st.ClearTouched()
 }
 
-// may tells whether a condition may have become another one since the ends were
-// last looked at.
-func (m *Match) may(p *expr.Prog) bool {
-	return p.Reads.Clock || p.Const || p.Touched(&m.changed)
-}
-
-func (m *Match) lastRuleLine() int {
+func (m *rules) lastRuleLine() int {
 	if n := len(m.firings); n > 0 {
 		return m.firings[n-1].rule.Line
 	}
 	return 0
 }
 
-// has tells whether a sheet has a field of its own of which these kinds of piece, creature or
-// zone do. Other sheets have all fields.
-func (m *Match) has(r *sheet.Row, kinds uint64) bool {
-	switch r.Kind {
-	case sheet.Piece:
-		return kinds&(1<<r.Int(m.book.F.Piece.Kind)) != 0
-	case sheet.Creature:
-		return kinds&(1<<r.Int(m.book.F.Creature.Kind)) != 0
-	case sheet.Zone:
-		return kinds&(1<<r.Int(m.book.F.Zone.Kind)) != 0
-	}
-	return true
-}
-
 // maxHolds bounds how often bounds by expression follow derived fields that follow them.
 const maxHolds = 8
-
-// derive brings derived fields up to date where something that they read has changed, and
-// then what is bounded by expressions.
-func (m *Match) derive() {
-	if !m.plainly && !m.st.AnyTouched() && len(m.book.Derives) == 0 {
-		return
-	}
-	m.deriveAll()
-	for range maxHolds {
-		if len(m.book.Limits) == 0 || !m.holdBounds() {
-			return
-		}
-		m.deriveAll()
-	}
-}
-
-func (m *Match) deriveAll() {
-	for _, d := range m.book.Derived {
-		reads := &d.Is.Reads
-		if m.plainly || reads.Clock || d.Is.TouchedAny(m.st.Touched()) {
-			for _, r := range m.st.Of(d.Kind) {
-				m.deriveRow(d, r)
-			}
-			continue
-		}
-		own := reads.Own[d.Kind]
-		if !own.Meets(m.st.Touched()[d.Kind]) {
-			continue
-		}
-		hot := m.st.Hot()
-		for i := 0; i < len(hot); i++ { // deriving may make others hot, but not through what this one reads
-			if r := hot[i]; r.Kind == d.Kind && r.Touched.Meets(own) {
-				m.deriveRow(d, r)
-			}
-		}
-	}
-}
-
-func (m *Match) deriveRow(d *rulebook.Derived, r *sheet.Row) {
-	if !m.has(r, d.Kinds) {
-		return
-	}
-	m.subject(d.Kind, r)
-	m.st.Set(r, d.Field, d.Is.Value(&m.env, d.Field.Type))
-	m.faulty(d.Line)
-}
-
-// subject makes a sheet what me or team means in expressions.
-func (m *Match) subject(k sheet.Kind, r *sheet.Row) {
-	m.env.Me, m.env.Target, m.env.Piece, m.env.It, m.env.Being = nil, nil, nil, nil, nil
-	m.env.Zone = nil
-	switch k {
-	case sheet.Player:
-		m.env.Me = r
-		m.env.Team = m.st.GetOr(r.Team, sheet.Team)
-	case sheet.Team:
-		m.env.Team = r
-	case sheet.Piece:
-		m.env.Piece = r
-	case sheet.Creature:
-		m.env.Being = r
-	case sheet.Zone:
-		m.env.Zone = r
-	}
-}
 
 // collect finds the conditions that have come true since they were last looked
 // at, in the order of the file, and for each in the order in which the players
 // or teams came.
-func (m *Match) collect() {
+func (m *rules) collect() {
 	touched := m.st.AnyTouched()
 	sorted := false
 	for _, r := range m.book.Whens {
@@ -233,7 +151,7 @@ func (m *Match) collect() {
 	}
 }
 
-func (m *Match) lookAll(r *rulebook.Rule) {
+func (m *rules) lookAll(r *rulebook.Rule) {
 	if r.For == sheet.Match {
 		m.look(r, m.row)
 		return
@@ -246,7 +164,7 @@ func (m *Match) lookAll(r *rulebook.Rule) {
 }
 
 // concerns tells whether a rule for its kind looks at a sheet.
-func (m *Match) concerns(r *rulebook.Rule, row *sheet.Row) bool {
+func (m *rules) concerns(r *rulebook.Rule, row *sheet.Row) bool {
 	switch row.Kind {
 	case sheet.Player:
 		return row.Flag(m.book.F.Player.Playing)
@@ -258,15 +176,8 @@ func (m *Match) concerns(r *rulebook.Rule, row *sheet.Row) bool {
 	return true
 }
 
-func (m *Match) subjects(k sheet.Kind) []*sheet.Row {
-	if k == sheet.Player {
-		return m.st.Seated
-	}
-	return m.st.Of(k)
-}
-
 // look evaluates a condition for one sheet and notes when it has come true.
-func (m *Match) look(r *rulebook.Rule, row *sheet.Row) {
+func (m *rules) look(r *rulebook.Rule, row *sheet.Row) {
 	m.subject(r.For, row)
 	if !m.yes(r.When, r.Line) {
 		row.Edges &^= r.Edge
@@ -279,8 +190,8 @@ func (m *Match) look(r *rulebook.Rule, row *sheet.Row) {
 }
 
 // fire carries a rule out for the present subject, if its other conditions hold.
-func (m *Match) fire(r *rulebook.Rule) {
-	if m.run.broken != "" || r.Phases&(1<<m.run.phase) == 0 {
+func (m *rules) fire(r *rulebook.Rule) {
+	if m.broken != "" || r.Phases&(1<<m.phase) == 0 {
 		return
 	}
 	if r.If != nil && !m.yes(r.If, r.Line) {
@@ -291,11 +202,11 @@ func (m *Match) fire(r *rulebook.Rule) {
 }
 
 // runQueue carries out the rules that waited for events.
-func (m *Match) runQueue() {
+func (m *rules) runQueue() {
 	for i := 0; i < len(m.queue); i++ { // rules may add events while this goes on
 		e := m.queue[i]
 		if i == maxPasses*len(m.players)+maxPasses*maxPasses {
-			m.run.broken = "events went on setting off events"
+			m.broken = "events went on setting off events"
 			break
 		}
 		if e.player != nil && m.st.Get(e.player.ID) != e.player {
@@ -314,17 +225,17 @@ func (m *Match) runQueue() {
 }
 
 // afterOut does what follows when the rules have acted that waited for somebody to go out.
-func (m *Match) afterOut(r *sheet.Row) {
+func (m *rules) afterOut(r *sheet.Row) {
 	if r.Kind == sheet.Creature {
-		m.buried(r)
+		m.creatures.buried(r)
 		return
 	}
-	m.bearersOut(r)
+	m.pieces.bearersOut(r)
 }
 
 // fireEvent carries out a rule that waited for an event, of a player or creature or of
 // the match.
-func (m *Match) fireEvent(r *rulebook.Rule, of *sheet.Row) {
+func (m *rules) fireEvent(r *rulebook.Rule, of *sheet.Row) {
 	if of == nil {
 		m.fireAll(r)
 		return
@@ -336,7 +247,7 @@ func (m *Match) fireEvent(r *rulebook.Rule, of *sheet.Row) {
 }
 
 // fireAll carries a rule out for each of its subjects.
-func (m *Match) fireAll(r *rulebook.Rule) {
+func (m *rules) fireAll(r *rulebook.Rule) {
 	if r.For == sheet.Match {
 		m.subject(sheet.Match, m.row)
 		m.fire(r)
@@ -357,35 +268,31 @@ func (m *Match) fireAll(r *rulebook.Rule) {
 
 // scheduleRules sets when the rules at intervals act first: one interval into
 // the match.
-func (m *Match) scheduleRules() {
+func (m *rules) scheduleRules() {
 	for i, r := range m.book.Rules {
 		if r.On == rulebook.OnEvery {
-			m.run.ruleNext[i] = m.play + r.Every
+			m.ruleNext[i] = m.play + r.Every
 		}
 	}
 }
 
 // everyRules carries out the rules whose interval is over. Intervals are
 // counted in the phases in which the rule acts.
-func (m *Match) everyRules() {
+func (m *rules) everyRules() {
 	for i, r := range m.book.Rules {
-		if m.run.ruleNext[i] == 0 || m.run.ruleNext[i] > m.play {
+		if m.ruleNext[i] == 0 || m.ruleNext[i] > m.play {
 			continue
 		}
-		m.run.ruleNext[i] = m.play + r.Every
+		m.ruleNext[i] = m.play + r.Every
 		m.fireAll(r)
 	}
 }
 
 // breakOff ends a match whose rulebook did what it may not, with no outcome.
-func (m *Match) breakOff() {
-	m.out.Do(step.Effect{Kind: step.Fault, Text: m.run.broken})
+func (m *rules) breakOff() {
+	m.out.Do(step.Effect{Kind: step.Fault, Text: m.broken})
 	m.queue = m.queue[:0]
-	m.endMatch("the rulebook was stopped: " + m.run.broken)
+	m.ends.endMatch("the rulebook was stopped: " + m.broken)
 }
 
-// holds evaluates a condition on the match as a whole, which stands in a line.
-func (m *Match) holds(p *expr.Prog, line int) bool {
-	m.subject(sheet.Match, m.row)
-	return m.yes(p, line)
-}
+var everything = sheet.Mask{^uint64(0), ^uint64(0)}

@@ -7,10 +7,17 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
+// shots lets pieces fly, and hit.
+type shots struct {
+	*stage
+	near   *nearby
+	pieces *pieces
+}
+
 // shotsFly tells whether any shot is in flight.
-func (m *Match) shotsFly() bool {
+func (m *shots) shotsFly() bool {
 	for no, p := range m.book.Pieces {
-		if p.Shot != nil && m.run.pieceCount[no] > 0 {
+		if p.Shot != nil && m.pieces.pieceCount[no] > 0 {
 			return true
 		}
 	}
@@ -18,7 +25,7 @@ func (m *Match) shotsFly() bool {
 }
 
 // send sets a shot flying with the speed of its kind, from whoever is at hand.
-func (m *Match) send(r *sheet.Row, p *rulebook.Piece, dx, dy int64) {
+func (m *shots) send(r *sheet.Row, p *rulebook.Piece, dx, dy int64) {
 	f := &m.book.F.Piece
 	if d := ground.Root(dx*dx + dy*dy); d > 0 {
 		m.st.SetPos(r, f.Way, dx*p.Shot.Speed/d, dy*p.Shot.Speed/d)
@@ -36,7 +43,7 @@ func (m *Match) send(r *sheet.Row, p *rulebook.Piece, dx, dy int64) {
 }
 
 // flyShots takes every shot one tick further.
-func (m *Match) flyShots() {
+func (m *shots) flyShots() {
 	list := m.st.Of(sheet.Piece)
 	start := len(m.hits)
 	m.hits = append(m.hits, list...) // what is hit may change the list
@@ -54,7 +61,7 @@ func (m *Match) flyShots() {
 }
 
 // fly takes one shot a tick further: to the first that it meets, a wall, or on.
-func (m *Match) fly(r *sheet.Row, p *rulebook.Piece) {
+func (m *shots) fly(r *sheet.Row, p *rulebook.Piece) {
 	f, g, unit := &m.book.F.Piece, m.ground(), shareOf(int64(m.book.Rate))
 	x, y := r.Pos(f.Pos)
 	wx, wy := r.Pos(f.Way)
@@ -77,7 +84,7 @@ func (m *Match) fly(r *sheet.Row, p *rulebook.Piece) {
 
 // strike does what happens to those whom a shot meets on its way, in the order in which
 // it meets them, and tells whether it flies on.
-func (m *Match) strike(r *sheet.Row, p *rulebook.Piece, x, y, ex, ey int64) bool {
+func (m *shots) strike(r *sheet.Row, p *rulebook.Piece, x, y, ex, ey int64) bool {
 	f := &m.book.F.Piece
 	lastAlong, last := int64(-1)<<62, -1
 	for {
@@ -90,7 +97,7 @@ func (m *Match) strike(r *sheet.Row, p *rulebook.Piece, x, y, ex, ey int64) bool
 		if share := min(max(along, 0), sq); sq > 0 {
 			m.st.SetPos(r, f.Pos, x+(ex-x)*share/sq, y+(ey-y)*share/sq)
 		}
-		if !m.hit(r, p, m.bodies.list[next].row) {
+		if !m.hit(r, p, m.near.bodies.list[next].row) {
 			return false
 		}
 	}
@@ -99,7 +106,7 @@ func (m *Match) strike(r *sheet.Row, p *rulebook.Piece, x, y, ex, ey int64) bool
 // nextMet finds the body that a shot meets next on its way in this tick, behind the one
 // that it has met last; of equals the earlier in the list. It returns how far along it is,
 // and its place; -1 for none.
-func (m *Match) nextMet(r *sheet.Row, p *rulebook.Piece, x, y, ex, ey, lastAlong int64, last int) (int64, int) {
+func (m *shots) nextMet(r *sheet.Row, p *rulebook.Piece, x, y, ex, ey, lastAlong int64, last int) (int64, int) {
 	maker := m.st.Get(sheet.ID(r.Int(m.book.F.Piece.Maker)))
 	from := maker
 	if from == nil {
@@ -107,7 +114,7 @@ func (m *Match) nextMet(r *sheet.Row, p *rulebook.Piece, x, y, ex, ey, lastAlong
 	}
 	keep := expr.Relation(p.Shot.Who.String())
 	best, next := int64(0), -1
-	all, room := &m.bodies, m.bodies.spread+p.Radius
+	all, room := &m.near.bodies, m.near.bodies.spread+p.Radius
 	east, north, south := max(x, ex)+room, min(y, ey)-room, max(y, ey)+room
 	for k := all.from(min(x, ex) - room); k < len(all.byX); k++ {
 		i := all.byX[k].at
@@ -133,7 +140,7 @@ func (m *Match) nextMet(r *sheet.Row, p *rulebook.Piece, x, y, ex, ey, lastAlong
 
 // meets tells whether the way of a shot in this tick comes upon a body, which may have
 // moved too.
-func (m *Match) meets(r *sheet.Row, p *rulebook.Piece, b *body, x, y, ex, ey int64) bool {
+func (m *shots) meets(r *sheet.Row, p *rulebook.Piece, b *body, x, y, ex, ey int64) bool {
 	if b.row.Kind == sheet.Creature && p.Shot.Creatures&(1<<b.row.Int(m.book.F.Creature.Kind)) == 0 {
 		return false
 	}
@@ -146,7 +153,7 @@ func (m *Match) meets(r *sheet.Row, p *rulebook.Piece, b *body, x, y, ex, ey int
 }
 
 // hit does what a shot does to one, and tells whether it flies on.
-func (m *Match) hit(r *sheet.Row, p *rulebook.Piece, b *sheet.Row) bool {
+func (m *shots) hit(r *sheet.Row, p *rulebook.Piece, b *sheet.Row) bool {
 	m.subject(b.Kind, b)
 	m.env.Piece = r
 	if b.Kind == sheet.Player {
@@ -158,20 +165,20 @@ func (m *Match) hit(r *sheet.Row, p *rulebook.Piece, b *sheet.Row) bool {
 		return false
 	}
 	if !p.Shot.Pierce {
-		m.removePiece(r)
+		m.pieces.removePiece(r)
 	}
 	return p.Shot.Pierce
 }
 
 // meetWall does what happens where a shot meets a wall or the ground's edge.
-func (m *Match) meetWall(r *sheet.Row, p *rulebook.Piece, x, y int64) {
+func (m *shots) meetWall(r *sheet.Row, p *rulebook.Piece, x, y int64) {
 	m.subject(sheet.Piece, r)
 	m.do(p.Shot.Wall)
 	if m.st.Get(r.ID) != r {
 		return
 	}
 	if p.Shot.Walls != rulebook.ShotBounces {
-		m.removePiece(r)
+		m.pieces.removePiece(r)
 		return
 	}
 	f, g := &m.book.F.Piece, m.ground()

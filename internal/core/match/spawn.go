@@ -6,14 +6,14 @@ import (
 )
 
 // spawn lets a player appear: alive, at a spawn point, with what resets then.
-func (m *Match) spawn(s *Player) {
+func (m *motion) spawn(s *Player) {
 	f := &m.book.F.Player
 	s.respawnAt = 0
 	if m.benched(s.Row) {
 		return
 	}
 	m.st.ResetRow(s.Row, sheet.ResetRespawn)
-	m.begin(s.Row, sheet.ResetRespawn)
+	m.values.begin(s.Row, sheet.ResetRespawn)
 	m.st.SetClock(s.Row, f.Respawn, 0, 0, m.play)
 	m.StopSteering(s)
 	if g := m.ground(); g != nil {
@@ -30,7 +30,7 @@ func (m *Match) spawn(s *Player) {
 }
 
 // spawnPoint picks the number of one of a ground's points that are open to the player.
-func (m *Match) spawnPoint(g *rulebook.Ground, p *sheet.Row) int {
+func (m *motion) spawnPoint(g *rulebook.Ground, p *sheet.Row) int {
 	all := g.Spawns
 	open := func(sp *rulebook.SpawnPoint) bool { return m.mayAppear(sp, p) }
 	n := 0
@@ -45,11 +45,11 @@ func (m *Match) spawnPoint(g *rulebook.Ground, p *sheet.Row) int {
 	if m.book.Spawn.Pick == rulebook.PickFar {
 		return m.farthest(g, p, open)
 	}
-	pick := m.run.spawnTurn % n
+	pick := m.spawnTurn % n
 	if m.book.Spawn.Pick == rulebook.PickRandom {
 		pick = m.rng.IntN(n)
 	} else {
-		m.run.spawnTurn++
+		m.spawnTurn++
 	}
 	for i := range all {
 		if open(&all[i]) {
@@ -64,7 +64,7 @@ func (m *Match) spawnPoint(g *rulebook.Ground, p *sheet.Row) int {
 
 // farthest returns the open spawn point whose nearest living rival is farthest
 // away; among equals the one with the farthest nearest friend, then the first.
-func (m *Match) farthest(g *rulebook.Ground, p *sheet.Row, open func(*rulebook.SpawnPoint) bool) int {
+func (m *motion) farthest(g *rulebook.Ground, p *sheet.Row, open func(*rulebook.SpawnPoint) bool) int {
 	f := &m.book.F.Player
 	best, bestRival, bestOther := -1, int64(-1), int64(-1)
 	for i := range g.Spawns {
@@ -92,7 +92,7 @@ func (m *Match) farthest(g *rulebook.Ground, p *sheet.Row, open func(*rulebook.S
 }
 
 // putOut takes a player out, to come back after a delay if the rulebook says so.
-func (m *Match) putOut(s *Player) {
+func (m *motion) putOut(s *Player) {
 	f := &m.book.F.Player
 	if !s.Row.Flag(f.Alive) {
 		return
@@ -103,23 +103,23 @@ func (m *Match) putOut(s *Player) {
 	if m.book.Spawn.Again {
 		delay := max(m.book.Spawn.Delay, 1)
 		s.respawnAt = m.play + delay
-		m.run.respawn = sheet.Sooner(m.run.respawn, s.respawnAt)
+		m.respawn = sheet.Sooner(m.respawn, s.respawnAt)
 		m.st.SetClock(s.Row, f.Respawn, int64(delay), -1, m.play)
 	}
-	m.endAllActions(s)
+	m.acts.endAllActions(s)
 	m.emit(rulebook.OnOut, s.Row)
 }
 
 // respawns brings back those whose delay is over.
-func (m *Match) respawns() {
-	if m.run.respawn == 0 || m.run.respawn > m.play {
+func (m *motion) respawns() {
+	if m.respawn == 0 || m.respawn > m.play {
 		return
 	}
-	m.run.respawn = 0
+	m.respawn = 0
 	for _, s := range m.players {
 		if s.respawnAt > 0 && s.respawnAt <= m.play {
 			m.spawn(s)
 		}
-		m.run.respawn = sheet.Sooner(m.run.respawn, s.respawnAt)
+		m.respawn = sheet.Sooner(m.respawn, s.respawnAt)
 	}
 }

@@ -1,25 +1,30 @@
 package match
 
 import (
+	"math/rand/v2"
+
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
 )
 
+// standIns plays the seats that the service plays.
+type standIns struct {
+	*stage
+	acts   *acts
+	motion *motion
+	whim   *Whim // nil before the first
+}
+
 // StandsIn tells whether the service plays a player's seat.
-func (m *Match) StandsIn(p *Player) bool {
+func (m *standIns) StandsIn(p *Player) bool {
 	return m.book.StandIns != nil && p.Row.Flag(m.book.StandIns.Flag)
 }
 
-// keeps tells whether what a player does is kept in records and on boards.
-func (m *Match) keeps(row *sheet.Row) bool {
-	return m.book.StandIns == nil || !row.Flag(m.book.StandIns.Flag)
-}
-
 // StandIn lets the service play a player's seat from now on, or no longer.
-func (m *Match) StandIn(p *Player, on bool) {
+func (m *standIns) StandIn(p *Player, on bool) {
 	if s := m.book.StandIns; s != nil && m.st.SetFlag(p.Row, s.Flag, on) {
 		p.whimAt = 0
-		m.StopSteering(p)
+		m.motion.StopSteering(p)
 		if on {
 			p.whimAt = m.nextWhim()
 		}
@@ -27,13 +32,13 @@ func (m *Match) StandIn(p *Player, on bool) {
 }
 
 // nextWhim is the play tick at which a stand-in does something again.
-func (m *Match) nextWhim() sheet.Tick {
+func (m *standIns) nextWhim() sheet.Tick {
 	return m.play + 1 + sheet.Tick(m.rng.Int64N(2*int64(m.book.StandIns.Every)))
 }
 
 // whims returns the play tick at which the next stand-in does something; 0 for never.
-func (m *Match) whims() (next sheet.Tick) {
-	if m.book.StandIns == nil || m.run.over || m.book.Phases[m.run.phase].Frozen && !m.book.AlsoFrozen() {
+func (m *standIns) whims() (next sheet.Tick) {
+	if m.book.StandIns == nil || m.over || m.book.Phases[m.phase].Frozen && !m.book.AlsoFrozen() {
 		return 0
 	}
 	for _, p := range m.players {
@@ -43,12 +48,12 @@ func (m *Match) whims() (next sheet.Tick) {
 }
 
 // Whimsical lets each stand-in whose moment has come do something, and settle follow it.
-func (m *Match) Whimsical(settle func()) {
+func (m *standIns) Whimsical(settle func()) {
 	if due := m.whims(); due == 0 || due > m.play || !m.playRuns() {
 		return
 	}
 	if m.whim == nil {
-		m.whim = &Whim{Match: m, Rand: m.rng, Steering: -1}
+		m.whim = &Whim{on: m.stage, rand: m.rng, Steering: -1}
 	}
 	for i := 0; i < len(m.players) && m.InPlay(); i++ { // who does something may end the match
 		p := m.players[i]
@@ -61,10 +66,13 @@ func (m *Match) Whimsical(settle func()) {
 			continue
 		}
 		if in.Verb == step.Steer {
-			m.Steer(p, &in)
+			m.motion.Steer(p, &in)
 		} else {
-			m.Act(p, &in)
+			m.acts.Act(p, &in)
 		}
 		settle()
 	}
 }
+
+// NewWhim returns what makes up by chance what players of the match do.
+func (m *Match) NewWhim(r *rand.Rand) *Whim { return &Whim{on: &m.stage, rand: r, Steering: -1} }

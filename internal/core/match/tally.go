@@ -1,7 +1,6 @@
 package match
 
 import (
-	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/rulebook"
 )
 
@@ -76,24 +75,3 @@ func (m *Match) Count(t *Tally) { m.tally = t }
 // it settles, whether anything that they read has changed or not. It must come to the same,
 // only more slowly: benchmarks and tests hold the one against the other.
 func (m *Match) Plainly(on bool) { m.plainly = on }
-
-// tallied notes something in the tally, if there is one.
-func (m *Match) tallied(note func(*Tally)) {
-	if m.tally != nil {
-		note(m.tally)
-	}
-}
-
-// faulty notes when what was just evaluated could not be computed.
-func (m *Match) faulty(line int) {
-	if m.tally != nil && m.env.Fault != expr.OK {
-		m.tally.Faults[line]++
-	}
-}
-
-// yes evaluates a condition that stands in a line of the rulebook.
-func (m *Match) yes(p *expr.Prog, line int) bool {
-	on := p.Bool(&m.env)
-	m.faulty(line)
-	return on
-}

@@ -6,31 +6,24 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// touchesWait tells whether touches are to be looked for at the next tick of play:
-// somebody or something may have moved, or a condition of theirs may have changed.
-func (m *Match) touchesWait() bool {
-	return !m.book.Phases[m.run.phase].Frozen &&
-		(m.stirred || len(m.st.Of(sheet.Piece)) > 0 && m.anyRuns(m.book.TouchAwaits))
+// touch finds who touches which pieces.
+type touch struct {
+	*stage
+	near   *nearby
+	pieces *pieces
 }
 
-// startFrom makes where a body or a piece is the place from which its way is looked at:
-// it has not come there along a way.
-func (m *Match) startFrom(r *sheet.Row) {
-	pos, was := m.book.F.Player.Pos, m.book.F.Player.Was
-	switch r.Kind {
-	case sheet.Piece:
-		pos, was = m.book.F.Piece.Pos, m.book.F.Piece.Was
-	case sheet.Creature:
-		pos, was = m.book.F.Creature.Pos, m.book.F.Creature.Was
-	}
-	m.stirred = true
-	copy(r.N[was.Slot():was.Slot()+2], r.N[pos.Slot():pos.Slot()+2]) // hidden, so not marked
+// touchesWait tells whether touches are to be looked for at the next tick of play:
+// somebody or something may have moved, or a condition of theirs may have changed.
+func (m *touch) touchesWait() bool {
+	return !m.book.Phases[m.phase].Frozen &&
+		(m.stirred || len(m.st.Of(sheet.Piece)) > 0 && m.anyRuns(m.book.TouchAwaits))
 }
 
 // touchPieces finds the bodies that have reached a piece, or passed one, since it was
 // last looked, and does what touching it does. A body touches a piece once until it has
 // left it.
-func (m *Match) touchPieces() {
+func (m *touch) touchPieces() {
 	if !m.touchesWait() {
 		return
 	}
@@ -71,20 +64,20 @@ type way struct {
 
 // gatherWays notes the ways of all players side by side, for every piece to be held
 // against. What touching does may put somebody elsewhere; then it is to be done anew.
-func (m *Match) gatherWays() {
-	m.bodies.ways = m.bodies.ways[:0]
+func (m *touch) gatherWays() {
+	m.near.bodies.ways = m.near.bodies.ways[:0]
 	if m.book.F.Player.Pos == nil {
 		return
 	}
 	pos, was := m.book.F.Player.Pos.Slot(), m.book.F.Player.Was.Slot()
 	for _, r := range m.st.Seated {
 		n := r.N
-		m.bodies.ways = append(m.bodies.ways, way{row: r, x: n[pos], y: n[pos+1], ox: n[was], oy: n[was+1]})
+		m.near.bodies.ways = append(m.near.bodies.ways, way{row: r, x: n[pos], y: n[pos+1], ox: n[was], oy: n[was+1]})
 	}
 }
 
 // arrived ends the way that has been looked at.
-func (m *Match) arrived(r *sheet.Row, pos, was *sheet.Field) {
+func (m *touch) arrived(r *sheet.Row, pos, was *sheet.Field) {
 	if pos != nil {
 		p, w := pos.Slot(), was.Slot()
 		r.N[w], r.N[w+1] = r.N[p], r.N[p+1]
@@ -93,14 +86,14 @@ func (m *Match) arrived(r *sheet.Row, pos, was *sheet.Field) {
 
 // touchPiece looks which bodies touch one piece. Seen from the piece, which may have
 // moved too, each body has gone from (sx, sy) to (ex, ey).
-func (m *Match) touchPiece(r *sheet.Row, p *rulebook.Piece) {
+func (m *touch) touchPiece(r *sheet.Row, p *rulebook.Piece) {
 	f, pf := &m.book.F.Piece, &m.book.F.Player
 	x, y := r.Pos(f.Pos)
 	ox, oy := r.Pos(f.Was)
 	reach := p.Radius + m.radius()
 	left := m.touched(r)
-	for i := 0; i < len(m.bodies.ways); i++ {
-		w := &m.bodies.ways[i]
+	for i := 0; i < len(m.near.bodies.ways); i++ {
+		w := &m.near.bodies.ways[i]
 		ex, sx, ey, sy := w.x-x, w.ox-ox, w.y-y, w.oy-oy
 		if !left && max(min(ex, sx), -max(ex, sx), min(ey, sy), -max(ey, sy)) > reach { // beyond it all the way
 			continue
@@ -111,7 +104,7 @@ func (m *Match) touchPiece(r *sheet.Row, p *rulebook.Piece) {
 		before := left && m.touching(r, body)
 		switch {
 		case before && !on:
-			m.setTouching(r, body, false)
+			m.pieces.setTouching(r, body, false)
 		case !before && (on || alive && ground.Passes(sx, sy, ex, ey, reach)):
 			m.touch(r, p, body, on)
 			m.gatherWays()
@@ -123,7 +116,7 @@ func (m *Match) touchPiece(r *sheet.Row, p *rulebook.Piece) {
 }
 
 // meetPiece looks which creatures have come upon a piece, or passed it.
-func (m *Match) meetPiece(r *sheet.Row, p *rulebook.Piece) {
+func (m *touch) meetPiece(r *sheet.Row, p *rulebook.Piece) {
 	f, cf := &m.book.F.Piece, &m.book.F.Creature
 	x, y := r.Pos(f.Pos)
 	ox, oy := r.Pos(f.Was)
@@ -150,24 +143,24 @@ func (m *Match) meetPiece(r *sheet.Row, p *rulebook.Piece) {
 }
 
 // touch does what touching a piece does, if its condition holds.
-func (m *Match) touch(r *sheet.Row, p *rulebook.Piece, body *sheet.Row, stays bool) {
+func (m *touch) touch(r *sheet.Row, p *rulebook.Piece, body *sheet.Row, stays bool) {
 	m.subject(sheet.Player, body)
 	m.env.Piece = r
 	if p.If != nil && !m.yes(p.If, p.Line) {
 		return
 	}
-	m.setTouching(r, body, stays)
+	m.pieces.setTouching(r, body, stays)
 	if p.Bearer != rulebook.NoPiece {
 		m.st.SetInt(m.row, m.book.Bearers[p.Bearer].Field, int64(body.ID))
 	}
 	m.do(p.Touch)
 	if p.Bearer != rulebook.NoPiece && m.st.Get(r.ID) == r { // what it did could see the piece
-		m.removePiece(r)
+		m.pieces.removePiece(r)
 	}
 }
 
 // touched tells whether any body was on a piece when it was last looked at.
-func (m *Match) touched(piece *sheet.Row) bool {
+func (m *touch) touched(piece *sheet.Row) bool {
 	for _, f := range m.book.F.Piece.Touching {
 		if piece.Int(f) != 0 {
 			return true
@@ -178,22 +171,7 @@ func (m *Match) touched(piece *sheet.Row) bool {
 
 // touching tells whether a body was on a piece, and had touched it, when it was last
 // looked at.
-func (m *Match) touching(piece, body *sheet.Row) bool {
-	f, bit := m.touchBit(body)
+func (m *touch) touching(piece, body *sheet.Row) bool {
+	f, bit := m.pieces.touchBit(body)
 	return piece.Int(f)&bit != 0
-}
-
-func (m *Match) setTouching(piece, body *sheet.Row, on bool) {
-	f, bit := m.touchBit(body)
-	bits := piece.Int(f) &^ bit
-	if on {
-		bits |= bit
-	}
-	m.st.SetInt(piece, f, bits)
-}
-
-// touchBit is where a piece notes a body that is on it.
-func (m *Match) touchBit(body *sheet.Row) (*sheet.Field, int64) {
-	slot := body.Int(m.book.F.Player.Slot)
-	return m.book.F.Piece.Touching[slot/60], 1 << (slot % 60)
 }

@@ -7,6 +7,12 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
+// turns is whose turn it is.
+type turns struct {
+	*stage
+	turn turnRun
+}
+
 // turnRun is the state of the turns beside the sheets.
 type turnRun struct {
 	to    sheet.ID   // whose turn is next, when the present one has settled; 0 with next for the next in order
@@ -18,12 +24,12 @@ type turnRun struct {
 }
 
 // turnsRun tells whether there are turns in the present phase.
-func (m *Match) turnsRun() bool {
-	return m.book.Turns != nil && m.book.Turns.Phases&(1<<m.run.phase) != 0
+func (m *turns) turnsRun() bool {
+	return m.book.Turns != nil && m.book.Turns.Phases&(1<<m.phase) != 0
 }
 
 // takers are those who take turns: players, or teams.
-func (m *Match) takers() []*sheet.Row {
+func (m *turns) takers() []*sheet.Row {
 	if m.book.Turns.Teams {
 		return m.teams
 	}
@@ -31,7 +37,7 @@ func (m *Match) takers() []*sheet.Row {
 }
 
 // orderTurns gives everybody a place in the order, at the start of a match.
-func (m *Match) orderTurns() {
+func (m *turns) orderTurns() {
 	t := m.book.Turns
 	if t == nil {
 		return
@@ -49,7 +55,7 @@ func (m *Match) orderTurns() {
 }
 
 // lastInOrder gives a latecomer the place behind all others.
-func (m *Match) lastInOrder(p *sheet.Row) {
+func (m *turns) lastInOrder(p *sheet.Row) {
 	t := m.book.Turns
 	if t == nil || t.Teams {
 		return
@@ -62,8 +68,8 @@ func (m *Match) lastInOrder(p *sheet.Row) {
 }
 
 // newRoundOfTurns ends the turn at a new round; who begins that one is said by the rulebook.
-func (m *Match) newRoundOfTurns() {
-	t, r := m.book.Turns, &m.run.turn
+func (m *turns) newRoundOfTurns() {
+	t, r := m.book.Turns, &m.turn
 	if t == nil {
 		return
 	}
@@ -76,7 +82,7 @@ func (m *Match) newRoundOfTurns() {
 }
 
 // mayHaveTurn tells whether one is not passed over.
-func (m *Match) mayHaveTurn(r *sheet.Row) bool {
+func (m *turns) mayHaveTurn(r *sheet.Row) bool {
 	t, f := m.book.Turns, &m.book.F.Player
 	if r.Kind == sheet.Team {
 		for _, p := range m.st.Seated {
@@ -90,10 +96,10 @@ func (m *Match) mayHaveTurn(r *sheet.Row) bool {
 }
 
 // nextInOrder is the one behind a place who is not passed over; nil where all are.
-func (m *Match) nextInOrder(at int64) *sheet.Row {
+func (m *turns) nextInOrder(at int64) *sheet.Row {
 	t := m.book.Turns
 	sign := int64(1)
-	if m.run.turn.back {
+	if m.turn.back {
 		sign = -1
 	}
 	var behind, around *sheet.Row
@@ -116,11 +122,11 @@ func (m *Match) nextInOrder(at int64) *sheet.Row {
 }
 
 // turnDue passes the turn on where that is due, and tells whether it was.
-func (m *Match) turnDue() bool {
+func (m *turns) turnDue() bool {
 	if m.book.Turns == nil {
 		return false
 	}
-	r := &m.run.turn
+	r := &m.turn
 	holder := m.st.Get(sheet.ID(m.row.Int(m.book.F.Turns.Turn)))
 	if !m.turnsRun() {
 		r.to, r.next = 0, false
@@ -143,8 +149,8 @@ func (m *Match) turnDue() bool {
 }
 
 // setTurn ends the present turn, and begins another's.
-func (m *Match) setTurn(to *sheet.Row) {
-	t, f, r := m.book.Turns, &m.book.F.Turns, &m.run.turn
+func (m *turns) setTurn(to *sheet.Row) {
+	t, f, r := m.book.Turns, &m.book.F.Turns, &m.turn
 	if was := m.st.Get(sheet.ID(m.row.Int(f.Turn))); was != nil {
 		if t.OwnTime != nil {
 			m.st.SetClock(was, t.OwnTime, was.Clock(t.OwnTime, m.play)+int64(t.Gain), 0, m.play)
@@ -178,8 +184,8 @@ func (m *Match) setTurn(to *sheet.Row) {
 }
 
 // turnLate does what happens when the time of a turn is up, and passes it on.
-func (m *Match) turnLate() {
-	r := &m.run.turn
+func (m *turns) turnLate() {
+	r := &m.turn
 	r.ends = 0
 	holder := m.st.Get(sheet.ID(m.row.Int(m.book.F.Turns.Turn)))
 	if holder == nil {
@@ -193,11 +199,11 @@ func (m *Match) turnLate() {
 }
 
 // passTurn carries out the effect that passes the turn on, when everything has settled.
-func (m *Match) passTurn(e *rulebook.Effect) {
+func (m *turns) passTurn(e *rulebook.Effect) {
 	if m.row == nil {
 		return
 	}
-	r := &m.run.turn
+	r := &m.turn
 	switch {
 	case e.Value != nil:
 		r.to = sheet.ID(e.Value.Int(&m.env))
@@ -211,7 +217,7 @@ func (m *Match) passTurn(e *rulebook.Effect) {
 }
 
 // inTurn refuses an action that is taken only in one's own turn, when it is not.
-func (m *Match) inTurn(s *Player) step.Verdict {
+func (m *turns) inTurn(s *Player) step.Verdict {
 	if m.row == nil || !m.turnsRun() {
 		return step.Verdict{}
 	}

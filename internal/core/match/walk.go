@@ -13,60 +13,57 @@ import (
 // NotWalked lists the fields of this package and of package step that are not part
 // of the state, and why.
 var NotWalked = map[string]string{
-	"Match.book":    "the rulebook",
-	"Match.st":      "the lobby's, walked there",
-	"Match.rng":     "the lobby's, walked there",
-	"Match.env":     "wall and play are walked; the rest is set before each use",
-	"Match.out":     "of the step under way",
-	"Match.lobby":   "the lobby's, walked there",
-	"Match.teams":   "the lobby's, walked there",
-	"Match.none":    "never changes",
-	"Match.queue":   "empty between steps",
-	"Match.firings": "made anew before each use",
-	"Match.hits":    "empty between steps",
-	"Match.bodies":  "made anew before each use",
-	"Match.budget":  "set at the beginning of each step",
-	"Match.runs":    "set at the beginning of each tick",
-	"Match.named":   "of the step in which a match ends",
-	"Match.wishes":  "empty between steps",
-	"Match.winners": "empty between steps",
-	"Match.tally":   "only counts",
-	"Match.whim":    "what it knows is made anew before each use",
+	"stage.book":    "the rulebook",
+	"stage.st":      "the lobby's, walked there",
+	"stage.rng":     "the lobby's, walked there",
+	"stage.env":     "wall and play are walked; the rest is set before each use",
+	"stage.out":     "of the step under way",
+	"stage.lobby":   "the lobby's, walked there",
+	"stage.teams":   "the lobby's, walked there",
+	"stage.none":    "never changes",
+	"stage.effects": "set once",
+	"stage.queue":   "empty between steps",
+	"stage.hits":    "empty between steps",
+	"stage.tally":   "only counts",
+	"stage.plainly": "comes to the same",
 
-	"Match.promised": "nothing follows from it",
-	"Match.broke":    "nothing follows from it",
-	"Match.plainly":  "comes to the same",
+	"nearby.bodies":  "made anew before each use",
+	"sides.wishes":   "empty between steps",
+	"ends.named":     "of the step in which a match ends",
+	"ends.winners":   "empty between steps",
+	"effects.budget": "set at the beginning of each step",
+	"rules.firings":  "made anew before each use",
+	"rules.promised": "nothing follows from it",
+	"rules.broke":    "nothing follows from it",
+	"standIns.whim":  "what it knows is made anew before each use",
+	"clock.runs":     "set at the beginning of each tick",
 }
 
-// Walk walks over the match; find returns the player with that sheet, or nil.
+// Walk walks over the match, part by part; find returns the player with that sheet, or nil. The order is that of
+// checkpoints and hashes: it never changes.
 func (m *Match) Walk(w *state.Walk, find func(sheet.ID) *Player) {
 	state.Int(w, "wall", &m.wall)
 	state.Int(w, "play", &m.play)
 	m.env.Wall, m.env.Play = m.wall, m.play
 	m.st.WalkRow(w, "sheet", &m.row)
 	m.walkPlayers(w, find)
-	state.Bool(w, "referee", &m.referee)
+	state.Bool(w, "referee", &m.Acts.referee)
 	state.Int(w, "count", &m.count)
 	state.Bool(w, "stirred", &m.stirred)
-	for k := range m.changed {
-		for i := range m.changed[k] {
-			state.Int(w, fmt.Sprintf("changed %s %d", sheet.Kind(k), i), &m.changed[k][i])
-		}
-	}
-	state.List(w, "charges", &m.charges, func(c *charge) {
-		state.Int(w, "no", &c.no)
-		state.Int(w, "of", &c.of)
-		state.List(w, "changes", &c.changes, func(x *step.Change) { m.walkChange(w, x) })
+	m.Rules.walkChanged(w)
+	m.Kept.walk(w)
+	w.In("run", func() {
+		m.Ends.walk(w)
+		state.Int(w, "spawn turn", &m.Motion.spawnTurn)
+		state.Ints(w, "rule next", &m.Rules.ruleNext)
+		m.Pieces.walk(w)
+		m.Creatures.walk(w)
+		state.Int(w, "respawn", &m.Motion.respawn)
+		w.In("pause", func() { m.Pauses.pause.walk(w) })
+		w.In("turn", func() { m.Turns.turn.walk(w) })
+		m.Acts.walkDecisions(w)
+		m.Ends.walkLeft(w)
 	})
-	state.List(w, "owed", &m.owed, func(o *owed) {
-		state.Int(w, "of", &o.of)
-		m.walkChange(w, &o.Change)
-	})
-	state.Int(w, "saves", &m.saves)
-	state.Int(w, "save at", &m.saveAt)
-	state.Bool(w, "unkept", &m.unkept)
-	state.Bool(w, "full", &m.full)
-	w.In("run", func() { m.walkRun(w) })
 	if w.Restoring() && !w.Failed() {
 		m.restored(w)
 	}
@@ -89,21 +86,44 @@ func (m *Match) walkPlayers(w *state.Walk, find func(sheet.ID) *Player) {
 // restored makes what follows from what was restored, and holds against the rulebook
 // what indexes into it.
 func (m *Match) restored(w *state.Walk) {
-	r := &m.run
 	if m.row == nil {
 		return
 	}
 	m.env.Match = m.row
-	phases, rules, pieces := len(m.book.Phases), len(m.book.Rules), len(m.book.Pieces)
-	creatures := len(m.book.Creatures)
-	if m.row.Kind != sheet.Match || r.phase < 0 || r.phase >= phases || r.toPhase < noPhase || r.toPhase >= phases ||
-		len(r.ruleNext) != rules || len(r.pieceNext) != pieces || len(r.pieceCount) != pieces ||
-		len(r.creatureNext) != creatures || len(r.creatureCount) != creatures {
+	phases, pieces, creatures := len(m.book.Phases), len(m.book.Pieces), len(m.book.Creatures)
+	if m.row.Kind != sheet.Match || m.phase < 0 || m.phase >= phases || m.toPhase < noPhase || m.toPhase >= phases ||
+		len(m.Rules.ruleNext) != len(m.book.Rules) || len(m.Pieces.pieceNext) != pieces ||
+		len(m.Pieces.pieceCount) != pieces || len(m.Creatures.creatureNext) != creatures ||
+		len(m.Creatures.creatureCount) != creatures {
 		w.Fail("the match does not fit the rulebook")
 	}
 }
 
-func (m *Match) walkChange(w *state.Walk, c *step.Change) {
+func (m *rules) walkChanged(w *state.Walk) {
+	for k := range m.changed {
+		for i := range m.changed[k] {
+			state.Int(w, fmt.Sprintf("changed %s %d", sheet.Kind(k), i), &m.changed[k][i])
+		}
+	}
+}
+
+func (m *kept) walk(w *state.Walk) {
+	state.List(w, "charges", &m.charges, func(c *charge) {
+		state.Int(w, "no", &c.no)
+		state.Int(w, "of", &c.of)
+		state.List(w, "changes", &c.changes, func(x *step.Change) { m.walkChange(w, x) })
+	})
+	state.List(w, "owed", &m.owed, func(o *owed) {
+		state.Int(w, "of", &o.of)
+		m.walkChange(w, &o.Change)
+	})
+	state.Int(w, "saves", &m.saves)
+	state.Int(w, "save at", &m.saveAt)
+	state.Bool(w, "unkept", &m.unkept)
+	state.Bool(w, "full", &m.full)
+}
+
+func (m *kept) walkChange(w *state.Walk, c *step.Change) {
 	state.Text(w, "field", &c.Field)
 	state.Int(w, "kind", &c.Kind)
 	sheet.WalkValue(w, &c.Value)
@@ -126,41 +146,44 @@ func (p *Player) Walk(w *state.Walk, st *sheet.Store) {
 	}
 }
 
-func (m *Match) walkRun(w *state.Walk) {
-	r := &m.run
-	state.Bool(w, "over", &r.over)
-	state.Int(w, "began", &r.began)
-	state.Int(w, "began on the wall", &r.beganWall)
-	state.Int(w, "phase", &r.phase)
-	state.Int(w, "phase ends", &r.phaseEnds)
-	state.Int(w, "to phase", &r.toPhase)
-	state.Text(w, "because", &r.because)
-	state.Bool(w, "finish", &r.finish)
-	state.Int(w, "forfeit", &r.forfeit)
-	state.Text(w, "broken", &r.broken)
-	state.Bool(w, "cut", &r.cut)
-	state.Int(w, "back at", &r.backAt)
-	state.Int(w, "round", &r.round)
-	state.Int(w, "spawn turn", &r.spawnTurn)
-	state.Ints(w, "rule next", &r.ruleNext)
-	state.Ints(w, "piece next", &r.pieceNext)
-	state.Ints(w, "piece count", &r.pieceCount)
-	state.Ints(w, "creature next", &r.creatureNext)
-	state.Ints(w, "creature count", &r.creatureCount)
-	state.Int(w, "returns", &r.returns)
-	state.Int(w, "respawn", &r.respawn)
-	w.In("pause", func() { r.pause.walk(w) })
-	w.In("turn", func() { r.turn.walk(w) })
-	state.List(w, "decisions", &r.decisions, func(d *decision) { m.walkDecision(w, d) })
-	state.Int(w, "decision no", &r.decisionNo)
-	state.List(w, "left", &r.left, func(p *step.PlayerResult) { walkResult(w, p) })
-	state.List(w, "left posts", &r.leftPosts, func(p *step.Post) {
+// walk walks over how the match stands, between what all parts share.
+func (m *ends) walk(w *state.Walk) {
+	state.Bool(w, "over", &m.over)
+	state.Int(w, "began", &m.began)
+	state.Int(w, "began on the wall", &m.beganWall)
+	state.Int(w, "phase", &m.phase)
+	state.Int(w, "phase ends", &m.phaseEnds)
+	state.Int(w, "to phase", &m.toPhase)
+	state.Text(w, "because", &m.because)
+	state.Bool(w, "finish", &m.finish)
+	state.Int(w, "forfeit", &m.forfeit)
+	state.Text(w, "broken", &m.broken)
+	state.Bool(w, "cut", &m.cut)
+	state.Int(w, "back at", &m.backAt)
+	state.Int(w, "round", &m.round)
+}
+
+// walkLeft walks over those who left before the end.
+func (m *ends) walkLeft(w *state.Walk) {
+	state.List(w, "left", &m.left, func(p *step.PlayerResult) { walkResult(w, p) })
+	state.List(w, "left posts", &m.leftPosts, func(p *step.Post) {
 		state.Text(w, "board", &p.Board)
 		state.Person(w, "account", &p.Account)
 		state.Text(w, "team", &p.Team)
 		state.Int(w, "value", &p.Value)
 		state.Int(w, "at", &p.At)
 	})
+}
+
+func (m *pieces) walk(w *state.Walk) {
+	state.Ints(w, "piece next", &m.pieceNext)
+	state.Ints(w, "piece count", &m.pieceCount)
+}
+
+func (m *creatures) walk(w *state.Walk) {
+	state.Ints(w, "creature next", &m.creatureNext)
+	state.Ints(w, "creature count", &m.creatureCount)
+	state.Int(w, "returns", &m.returns)
 }
 
 func (t *turnRun) walk(w *state.Walk) {
@@ -184,30 +207,6 @@ func (p *pauseRun) walk(w *state.Walk) {
 		state.Int(w, "times", &u.times)
 		state.Int(w, "ticks", &u.ticks)
 	})
-}
-
-func (m *Match) walkDecision(w *state.Walk, d *decision) {
-	state.Int(w, "no", &d.No)
-	state.Int(w, "seat", &d.Seat)
-	state.Int(w, "target", &d.Target)
-	state.Text(w, "action", &d.Action)
-	WalkNamed(w, "tell", &d.Tell)
-	state.Int(w, "until", &d.Until)
-	state.Int(w, "seq", &d.seq)
-	state.Ints(w, "hits", &d.hits)
-	WalkNamed(w, "args", &d.args)
-	for i := range d.way {
-		state.Int(w, fmt.Sprintf("way %d", i), &d.way[i])
-	}
-	name := ""
-	if d.act != nil {
-		name = d.act.Name
-	}
-	if state.Text(w, "act", &name); w.Restoring() && !w.Failed() {
-		if d.act = m.book.ActionNamed[name]; d.act == nil || d.act.Referee == nil {
-			w.Fail("a decision on %q, which is no action for a referee", name)
-		}
-	}
 }
 
 // WalkNamed walks over values with names.

@@ -11,8 +11,8 @@ import (
 
 // Whim makes up what players do by chance: a rehearsal's, and those whom the service plays.
 type Whim struct {
-	Match *Match
-	Rand  *rand.Rand
+	on   *stage
+	rand *rand.Rand
 
 	// Acts and Steering are weights: what is done how often beside the rest. Nil and negative:
 	// what the rulebook says of its stand-ins, or else 1 each, and as much for steering as
@@ -29,12 +29,12 @@ func (w *Whim) Does(me *sheet.Row, in *step.Input) bool {
 	if n == 0 {
 		return false
 	}
-	n = w.Rand.IntN(n)
+	n = w.rand.IntN(n)
 	for i, weight := range w.weights {
 		if n -= weight; n >= 0 {
 			continue
 		}
-		switch actions := w.Match.book.Actions; {
+		switch actions := w.on.book.Actions; {
 		case i < len(actions):
 			w.use(me, actions[i], in)
 		case i == len(actions):
@@ -49,7 +49,7 @@ func (w *Whim) Does(me *sheet.Row, in *step.Input) bool {
 
 // weigh finds the weights for a player, and returns their sum.
 func (w *Whim) weigh(me *sheet.Row) (sum int) {
-	m, s := w.Match, w.Match.book.StandIns
+	m, s := w.on, w.on.book.StandIns
 	w.weights = w.weights[:0]
 	for i := range m.book.Actions {
 		n := 1
@@ -93,7 +93,7 @@ func (w *Whim) worth(s *rulebook.StandIns, me *sheet.Row, i int) int {
 	case i == -1:
 		p = s.Steering
 	}
-	m := w.Match
+	m := w.on
 	m.subject(sheet.Player, me)
 	m.env.Fault = 0
 	n := p.Int(&m.env)
@@ -106,25 +106,25 @@ func (w *Whim) worth(s *rulebook.StandIns, me *sheet.Row, i int) int {
 // steer heads for where the rulebook says, or for a creature, a piece, another player or
 // anywhere.
 func (w *Whim) steer(me *sheet.Row, in *step.Input) {
-	m := w.Match
+	m := w.on
 	f := &m.book.F
 	in.Verb, in.Point = step.Steer, true
 	x, y := me.Pos(f.Player.Pos)
 	if s := m.book.StandIns; s != nil && s.Steer != nil {
-		if w.Rand.IntN(100) >= s.Stray {
+		if w.rand.IntN(100) >= s.Stray {
 			in.X, in.Y = w.towards(s, me, x, y)
 		} else {
-			in.X, in.Y = stretched(w.Rand.Int64N(2001)-1000, w.Rand.Int64N(2001)-1000)
+			in.X, in.Y = stretched(w.rand.Int64N(2001)-1000, w.rand.Int64N(2001)-1000)
 		}
 		return
 	}
 	pieces, beings := m.st.Of(sheet.Piece), m.st.Of(sheet.Creature)
-	switch n := w.Rand.IntN(4); {
+	switch n := w.rand.IntN(4); {
 	case n == 0 && len(beings) > 0:
-		cx, cy := beings[w.Rand.IntN(len(beings))].Pos(f.Creature.Pos)
+		cx, cy := beings[w.rand.IntN(len(beings))].Pos(f.Creature.Pos)
 		in.X, in.Y = stretched(cx-x, cy-y)
 	case n < 2 && len(pieces) > 0:
-		px, py := pieces[w.Rand.IntN(len(pieces))].Pos(f.Piece.Pos)
+		px, py := pieces[w.rand.IntN(len(pieces))].Pos(f.Piece.Pos)
 		in.X, in.Y = stretched(px-x, py-y)
 	case n < 3:
 		if p := w.other(me); p != nil {
@@ -132,7 +132,7 @@ func (w *Whim) steer(me *sheet.Row, in *step.Input) {
 			in.X, in.Y = stretched(px-x, py-y)
 		}
 	default:
-		in.X, in.Y = stretched(w.Rand.Int64N(2001)-1000, w.Rand.Int64N(2001)-1000)
+		in.X, in.Y = stretched(w.rand.Int64N(2001)-1000, w.rand.Int64N(2001)-1000)
 	}
 }
 
@@ -141,7 +141,7 @@ const there = 300
 
 // towards is the direction to where the rulebook says; none where it says nothing.
 func (w *Whim) towards(s *rulebook.StandIns, me *sheet.Row, x, y int64) (dx, dy int64) {
-	m := w.Match
+	m := w.on
 	m.subject(sheet.Player, me)
 	m.env.Fault = 0
 	v := s.Steer.Value(&m.env, sheet.Position)
@@ -159,13 +159,13 @@ func stretched(x, y int64) (int64, int64) {
 
 // other picks another player, a rival most of the time.
 func (w *Whim) other(me *sheet.Row) *sheet.Row {
-	seated := w.Match.st.Seated
+	seated := w.on.st.Seated
 	if len(seated) < 2 {
 		return nil
 	}
 	for range 4 {
-		p := seated[w.Rand.IntN(len(seated))]
-		if p != me && (p.Team != me.Team || p.Team == 0 || w.Rand.IntN(4) == 0) {
+		p := seated[w.rand.IntN(len(seated))]
+		if p != me && (p.Team != me.Team || p.Team == 0 || w.rand.IntN(4) == 0) {
 			return p
 		}
 	}
@@ -174,7 +174,7 @@ func (w *Whim) other(me *sheet.Row) *sheet.Row {
 
 // aimedAt is whom the rulebook says to aim at; nil where it says nobody, or nothing.
 func (w *Whim) aimedAt(me *sheet.Row) (r *sheet.Row, says bool) {
-	m, s := w.Match, w.Match.book.StandIns
+	m, s := w.on, w.on.book.StandIns
 	if s == nil || s.Target == nil {
 		return nil, false
 	}
@@ -192,10 +192,10 @@ func (w *Whim) use(me *sheet.Row, a *rulebook.Action, in *step.Input) {
 	in.Verb, in.Name = step.Act, a.Name
 	if p := w.victim(me, a); p != nil {
 		in.Target = p.ID
-		if w.Match.book.Ground != nil && a.Aim.At >= rulebook.AimLine {
-			x, y := w.Match.at(p)
+		if w.on.book.Ground != nil && a.Aim.At >= rulebook.AimLine {
+			x, y := w.on.at(p)
 			if a.Aim.At.Direction() {
-				mx, my := me.Pos(w.Match.book.F.Player.Pos)
+				mx, my := me.Pos(w.on.book.F.Player.Pos)
 				x, y = x-mx, y-my
 			}
 			in.X, in.Y, in.Point = x, y, true
@@ -212,17 +212,17 @@ func (w *Whim) victim(me *sheet.Row, a *rulebook.Action) *sheet.Row {
 		return p
 	}
 	p := w.other(me)
-	if a.Aim.Who == rulebook.WhoAnyone && w.Rand.IntN(3) == 0 {
+	if a.Aim.Who == rulebook.WhoAnyone && w.rand.IntN(3) == 0 {
 		p = me
 	}
 	if a.Aim.Who == rulebook.WhoFriends {
-		for _, q := range w.Match.st.Seated {
-			if q != me && q.Team == me.Team && (p == nil || p.Team != me.Team || w.Rand.IntN(2) == 0) {
+		for _, q := range w.on.st.Seated {
+			if q != me && q.Team == me.Team && (p == nil || p.Team != me.Team || w.rand.IntN(2) == 0) {
 				p = q
 			}
 		}
 	}
-	if c := w.quarry(a); c != nil && (p == nil || !a.Aim.Players || w.Rand.IntN(2) == 0) {
+	if c := w.quarry(a); c != nil && (p == nil || !a.Aim.Players || w.rand.IntN(2) == 0) {
 		p = c
 	}
 	return p
@@ -234,11 +234,11 @@ func (w *Whim) quarry(a *rulebook.Action) *sheet.Row {
 	if a.Aim.Creatures == 0 {
 		kind = sheet.Piece
 	}
-	list := w.Match.st.Of(kind)
+	list := w.on.st.Of(kind)
 	if a.Aim.Creatures|a.Aim.Pieces == 0 || len(list) == 0 {
 		return nil
 	}
-	return list[w.Rand.IntN(len(list))]
+	return list[w.rand.IntN(len(list))]
 }
 
 // Value makes a value up that an argument may have; me is nil for a referee.
@@ -247,42 +247,42 @@ func (w *Whim) Value(me *sheet.Row, f *sheet.Field, b *rulebook.Bound) sheet.Val
 	case sheet.Position:
 		return w.place(me, b)
 	case sheet.Text:
-		return sheet.TextValue(fmt.Sprint("text ", w.Rand.IntN(100)))
+		return sheet.TextValue(fmt.Sprint("text ", w.rand.IntN(100)))
 	case sheet.Flag:
-		return sheet.IntValue(f.Type, w.Rand.Int64N(2))
+		return sheet.IntValue(f.Type, w.rand.Int64N(2))
 	case sheet.Choice:
-		return sheet.IntValue(f.Type, w.Rand.Int64N(int64(len(f.Choices))))
+		return sheet.IntValue(f.Type, w.rand.Int64N(int64(len(f.Choices))))
 	case sheet.Ref:
-		list := w.Match.st.Of(f.Of)
+		list := w.on.st.Of(f.Of)
 		if len(list) == 0 {
 			return sheet.IntValue(f.Type, 0)
 		}
-		return sheet.IntValue(f.Type, int64(list[w.Rand.IntN(len(list))].ID))
+		return sheet.IntValue(f.Type, int64(list[w.rand.IntN(len(list))].ID))
 	}
 	lo, hi := max(f.Min, -1000), min(f.Max, 1000)
 	if lo > hi {
 		lo, hi = f.Min, f.Max
 	}
-	return sheet.IntValue(f.Type, lo+w.Rand.Int64N(hi-lo+1))
+	return sheet.IntValue(f.Type, lo+w.rand.Int64N(hi-lo+1))
 }
 
 // place makes up a place within reach, or a direction.
 func (w *Whim) place(me *sheet.Row, b *rulebook.Bound) sheet.Value {
 	v := sheet.Value{Type: sheet.Position}
 	if b.Direction {
-		v.N[0], v.N[1] = stretched(w.Rand.Int64N(2001)-1000, w.Rand.Int64N(2000)-1000)
+		v.N[0], v.N[1] = stretched(w.rand.Int64N(2001)-1000, w.rand.Int64N(2000)-1000)
 		return v
 	}
-	g := w.Match.ground()
+	g := w.on.ground()
 	lo, hi := [2]int64{}, [2]int64{g.Width, g.Height}
 	if b.Reach > 0 && me != nil { // a square that lies within the circle
-		x, y := me.Pos(w.Match.book.F.Player.Pos)
+		x, y := me.Pos(w.on.book.F.Player.Pos)
 		near := b.Reach * 7 / 10
 		lo = [2]int64{max(x-near, 0), max(y-near, 0)}
 		hi = [2]int64{min(x+near, g.Width), min(y+near, g.Height)}
 	}
 	for i := range lo {
-		v.N[i] = lo[i] + w.Rand.Int64N(max(hi[i]-lo[i], 0)+1)
+		v.N[i] = lo[i] + w.rand.Int64N(max(hi[i]-lo[i], 0)+1)
 	}
 	return v
 }

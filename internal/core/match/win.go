@@ -10,7 +10,7 @@ import (
 
 // contestants are those among whom the match is decided: teams that have
 // players, or players.
-func (m *Match) contestants() []*sheet.Row {
+func (m *ends) contestants() []*sheet.Row {
 	if !m.book.Win.Teams {
 		return slices.Clone(m.st.Seated)
 	}
@@ -26,14 +26,13 @@ func (m *Match) contestants() []*sheet.Row {
 // compare puts two contestants in order: negative when a stands before b. The
 // whole match is decided by who gave up, who was named the winner, who is still
 // in and by rounds first; a single round by its order alone.
-func (m *Match) compare(a, b *sheet.Row, order []rulebook.Rank, whole bool) int {
+func (m *ends) compare(a, b *sheet.Row, order []rulebook.Rank, whole bool) int {
 	first := func(a, b bool) int { return int(sheet.Bit(b) - sheet.Bit(a)) }
 	if whole && m.row != nil {
-		r := &m.run
 		if c := first(slices.Contains(m.winners, a.ID), slices.Contains(m.winners, b.ID)); c != 0 {
 			return c
 		}
-		if c := first(r.forfeit != a.ID, r.forfeit != b.ID); c != 0 {
+		if c := first(m.forfeit != a.ID, m.forfeit != b.ID); c != 0 {
 			return c
 		}
 		if m.book.Win.Last {
@@ -62,9 +61,9 @@ func (m *Match) compare(a, b *sheet.Row, order []rulebook.Rank, whole bool) int 
 
 // Compare puts two teams in the order of the whole match: negative when a stands
 // before b.
-func (m *Match) Compare(a, b *sheet.Row) int { return m.compare(a, b, m.book.Win.Order, true) }
+func (m *ends) Compare(a, b *sheet.Row) int { return m.compare(a, b, m.book.Win.Order, true) }
 
-func (m *Match) ranked(by *rulebook.Rank, r *sheet.Row) int64 {
+func (m *ends) ranked(by *rulebook.Rank, r *sheet.Row) int64 {
 	m.subject(r.Kind, r)
 	n := by.Of.Int(&m.env)
 	m.faulty(by.Line)
@@ -72,12 +71,12 @@ func (m *Match) ranked(by *rulebook.Rank, r *sheet.Row) int64 {
 }
 
 // rank sorts contestants by an order, the first first.
-func (m *Match) rank(list []*sheet.Row, order []rulebook.Rank, whole bool) {
+func (m *ends) rank(list []*sheet.Row, order []rulebook.Rank, whole bool) {
 	slices.SortStableFunc(list, func(a, b *sheet.Row) int { return m.compare(a, b, order, whole) })
 }
 
 // place writes outcome and placing on every team and player.
-func (m *Match) place() {
+func (m *ends) place() {
 	f := &m.book.F
 	order := m.contestants()
 	m.rank(order, m.book.Win.Order, true)
@@ -89,9 +88,9 @@ func (m *Match) place() {
 			place = m.placeOf(order[i-1])
 		}
 		switch {
-		case m.run.broken != "":
+		case m.broken != "":
 			outcome = rulebook.OutcomeNone
-		case lost || c.ID == m.run.forfeit:
+		case lost || c.ID == m.forfeit:
 		case place == 1 && tiedFirst:
 			outcome = rulebook.Drawn
 		case place == 1:
@@ -111,7 +110,7 @@ func (m *Match) place() {
 			}
 		}
 	}
-	if m.run.broken == "" {
+	if m.broken == "" {
 		last := int64(len(order) + 1)
 		if m.book.Win.Teams {
 			m.placeDeserted(last)
@@ -121,10 +120,10 @@ func (m *Match) place() {
 }
 
 // placeLeavers gives those who left the outcome and the place that the rulebook says.
-func (m *Match) placeLeavers(last int64) {
+func (m *ends) placeLeavers(last int64) {
 	f := &m.book.F.Team
-	for i := range m.run.left {
-		p := &m.run.left[i]
+	for i := range m.left {
+		p := &m.left[i]
 		if m.book.Players.Leavers == rulebook.LeaversLeft {
 			continue
 		}
@@ -140,17 +139,17 @@ func (m *Match) placeLeavers(last int64) {
 
 // nobodyWon tells whether all have lost: nobody was named as the winner, or a team
 // without players or somebody who does not take part.
-func (m *Match) nobodyWon(contestants []*sheet.Row) bool {
+func (m *ends) nobodyWon(contestants []*sheet.Row) bool {
 	return m.named && !slices.ContainsFunc(contestants, func(c *sheet.Row) bool {
 		return slices.Contains(m.winners, c.ID)
 	})
 }
 
 // placeDeserted makes teams whose players have all left the last.
-func (m *Match) placeDeserted(last int64) {
+func (m *ends) placeDeserted(last int64) {
 	f := &m.book.F.Team
 	for _, t := range m.teams {
-		played := slices.ContainsFunc(m.run.left, func(p step.PlayerResult) bool { return p.Team == t.Text(f.Name) })
+		played := slices.ContainsFunc(m.left, func(p step.PlayerResult) bool { return p.Team == t.Text(f.Name) })
 		if t.Int(f.Place) == 0 && played {
 			m.st.SetInt(t, f.Place, last)
 			m.st.SetInt(t, f.Outcome, rulebook.Lost)
@@ -158,7 +157,7 @@ func (m *Match) placeDeserted(last int64) {
 	}
 }
 
-func (m *Match) placeOf(c *sheet.Row) int64 {
+func (m *ends) placeOf(c *sheet.Row) int64 {
 	if c.Kind == sheet.Team {
 		return c.Int(m.book.F.Team.Place)
 	}
@@ -166,10 +165,10 @@ func (m *Match) placeOf(c *sheet.Row) int64 {
 }
 
 // started tells whether there ever was more than one to be the last of.
-func (m *Match) started() bool { return len(m.contestants())+len(m.run.left) > 1 }
+func (m *ends) started() bool { return len(m.contestants())+len(m.left) > 1 }
 
 // standing counts the teams or players who are still in: alive or coming back.
-func (m *Match) standing() int {
+func (m *ends) standing() int {
 	n := 0
 	for _, c := range m.contestants() {
 		if m.isStanding(c) {
@@ -179,7 +178,7 @@ func (m *Match) standing() int {
 	return n
 }
 
-func (m *Match) isStanding(c *sheet.Row) bool {
+func (m *ends) isStanding(c *sheet.Row) bool {
 	f := &m.book.F.Player
 	for _, s := range m.players {
 		in := s.Row == c || c.Kind == sheet.Team && s.Row.Team == c.ID

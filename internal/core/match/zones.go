@@ -8,8 +8,15 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
+// zones knows who is in which zone, and who holds it.
+type zones struct {
+	*stage
+	near   *nearby
+	values *values
+}
+
 // openZones adds the sheets of the zones, at the start of a match.
-func (m *Match) openZones() {
+func (m *zones) openZones() {
 	f := &m.book.F.Zone
 	for _, z := range m.book.Zones {
 		r := m.st.Add(sheet.Zone)
@@ -22,7 +29,7 @@ func (m *Match) openZones() {
 }
 
 // layZone puts a zone where it lies on the present ground.
-func (m *Match) layZone(r *sheet.Row) {
+func (m *zones) layZone(r *sheet.Row) {
 	f := &m.book.F.Zone
 	s := m.ground().Zones[r.Int(f.Kind)]
 	m.st.SetPos(r, f.Pos, s.X, s.Y)
@@ -30,12 +37,12 @@ func (m *Match) layZone(r *sheet.Row) {
 }
 
 // resetZones puts zones back to nobody's, with what resets at a round.
-func (m *Match) resetZones() {
+func (m *zones) resetZones() {
 	f := &m.book.F.Zone
 	for _, r := range m.st.Of(sheet.Zone) {
 		for _, own := range m.book.Schema.Fields(sheet.Zone) {
 			if own.Reset >= sheet.ResetRound && !own.Derived && !own.BuiltIn {
-				m.st.Set(r, own, m.startOf(r, own))
+				m.st.Set(r, own, m.values.startOf(r, own))
 			}
 		}
 		for _, side := range []*sheet.Field{f.Holder, f.Taker, f.Progress, f.Taking} {
@@ -44,12 +51,12 @@ func (m *Match) resetZones() {
 		if m.book.Arenas != nil {
 			m.layZone(r)
 		}
-		m.begin(r, sheet.ResetRound)
+		m.values.begin(r, sheet.ResetRound)
 	}
 	m.stirred = true
 }
 
-func (m *Match) closeZones() {
+func (m *zones) closeZones() {
 	for list := m.st.Of(sheet.Zone); len(list) > 0; list = m.st.Of(sheet.Zone) {
 		m.st.Remove(list[len(list)-1])
 	}
@@ -57,7 +64,7 @@ func (m *Match) closeZones() {
 
 // zonesWait tells whether zones are to be looked at though nobody moves: one of them moves,
 // or is being taken.
-func (m *Match) zonesWait() bool {
+func (m *zones) zonesWait() bool {
 	for _, r := range m.st.Of(sheet.Zone) {
 		if m.book.Zones[r.Int(m.book.F.Zone.Kind)].Moves() || r.Int(m.book.F.Zone.Taking) > 0 {
 			return true
@@ -67,7 +74,7 @@ func (m *Match) zonesWait() bool {
 }
 
 // watchZones looks who is in each zone, and lets it be taken one tick further.
-func (m *Match) watchZones() {
+func (m *zones) watchZones() {
 	list := m.st.Of(sheet.Zone)
 	for i := 0; i < len(list); i++ {
 		r, z := list[i], m.book.Zones[list[i].Int(m.book.F.Zone.Kind)]
@@ -81,7 +88,7 @@ func (m *Match) watchZones() {
 }
 
 // moveZone puts a zone where its expressions say.
-func (m *Match) moveZone(r *sheet.Row, z *rulebook.Zone) {
+func (m *zones) moveZone(r *sheet.Row, z *rulebook.Zone) {
 	f := &m.book.F.Zone
 	m.subject(sheet.Match, m.row)
 	if z.At != nil {
@@ -103,11 +110,11 @@ const maxRadius = 2_000_000
 
 // lookInto finds who has come into a zone and who has left it, in the order of the players.
 // Only those near it and those who were in it are looked at.
-func (m *Match) lookInto(r *sheet.Row, z *rulebook.Zone) (who presence) {
+func (m *zones) lookInto(r *sheet.Row, z *rulebook.Zone) (who presence) {
 	f := &m.book.F.Zone
 	zx, zy := r.Pos(f.Pos)
 	w, h := r.Pos(f.Size)
-	crowd, all := int64(0), &m.bodies
+	crowd, all := int64(0), &m.near.bodies
 	all.inStrip(zx-w, zx+w)
 	m.pickInside(r)
 	for i := range all.near {
@@ -124,8 +131,8 @@ func (m *Match) lookInto(r *sheet.Row, z *rulebook.Zone) (who presence) {
 }
 
 // pickInside picks those who were in a zone when it was last looked at.
-func (m *Match) pickInside(r *sheet.Row) {
-	all := &m.bodies
+func (m *zones) pickInside(r *sheet.Row) {
+	all := &m.near.bodies
 	for k, f := range m.book.F.Zone.In {
 		for rest := uint64(r.Int(f)); rest != 0; rest &= rest - 1 {
 			slot := k*expr.ZoneBits + bits.TrailingZeros64(rest)
@@ -141,7 +148,7 @@ func (m *Match) pickInside(r *sheet.Row) {
 
 // looks notes whether one who is within a zone's shape, or was in it, is in it now, and
 // does what passing its edge does.
-func (m *Match) looks(r *sheet.Row, z *rulebook.Zone, b *body, in bool) bool {
+func (m *zones) looks(r *sheet.Row, z *rulebook.Zone, b *body, in bool) bool {
 	f := &m.book.F.Zone
 	if in && z.If != nil {
 		m.subject(sheet.Player, b.row)
@@ -157,7 +164,7 @@ func (m *Match) looks(r *sheet.Row, z *rulebook.Zone, b *body, in bool) bool {
 }
 
 // passesEdge does what happens when a player comes into a zone, or leaves it.
-func (m *Match) passesEdge(r *sheet.Row, z *rulebook.Zone, p *sheet.Row, in bool) {
+func (m *zones) passesEdge(r *sheet.Row, z *rulebook.Zone, p *sheet.Row, in bool) {
 	m.subject(sheet.Player, p)
 	if m.env.Zone = r; in {
 		m.do(z.Enter)
@@ -168,7 +175,7 @@ func (m *Match) passesEdge(r *sheet.Row, z *rulebook.Zone, p *sheet.Row, in bool
 }
 
 // outOfZones forgets in which zones a player is who comes into the match, or has left it.
-func (m *Match) outOfZones(p *sheet.Row) {
+func (m *zones) outOfZones(p *sheet.Row) {
 	f := &m.book.F.Zone
 	slot := p.Int(m.book.F.Player.Slot)
 	for _, r := range m.st.Of(sheet.Zone) {
@@ -179,7 +186,7 @@ func (m *Match) outOfZones(p *sheet.Row) {
 }
 
 // side is for whom a player takes zones.
-func (m *Match) side(p *sheet.Row) sheet.ID {
+func (m *zones) side(p *sheet.Row) sheet.ID {
 	if m.book.F.Zone.Holder.Of == sheet.Team {
 		return p.Team
 	}
@@ -203,7 +210,7 @@ func (p *presence) add(side sheet.ID) {
 }
 
 // taking lets a zone be taken one tick further by the only side that is in it.
-func (m *Match) taking(r *sheet.Row, z *rulebook.Zone, who presence) {
+func (m *zones) taking(r *sheet.Row, z *rulebook.Zone, who presence) {
 	f, h := &m.book.F.Zone, z.Hold
 	only, n, several := who.only, who.n, who.several
 	m.st.SetFlag(r, f.Contested, several)
@@ -244,14 +251,14 @@ func (m *Match) taking(r *sheet.Row, z *rulebook.Zone, who presence) {
 }
 
 // taken notes how far a zone's taking is.
-func (m *Match) taken(r *sheet.Row, by sheet.ID, done, whole int64) {
+func (m *zones) taken(r *sheet.Row, by sheet.ID, done, whole int64) {
 	f := &m.book.F.Zone
 	m.st.SetInt(r, f.Taker, int64(by))
 	m.st.SetInt(r, f.Progress, done*sheet.Thousand/whole)
 	r.N[f.Taking.Slot()] = done // hidden and read by nothing else, so not marked
 }
 
-func (m *Match) loseZone(r *sheet.Row, z *rulebook.Zone) {
+func (m *zones) loseZone(r *sheet.Row, z *rulebook.Zone) {
 	m.subject(sheet.Zone, r)
 	m.do(z.Lost)
 	m.st.SetInt(r, m.book.F.Zone.Holder, 0)

@@ -41,7 +41,7 @@ func (h *Hall) Restore(book *rulebook.Book, x *ledger.Left) (err error) {
 	ticks := time.Duration(m.Tick()) * time.Second / time.Duration(book.Rate)
 	l.began = h.beginning().Add(-ticks).Truncate(time.Microsecond)
 	for conn, seats := range m.Conns() {
-		l.keys[conn] = &heldSeats{seats: seats}
+		l.keys[conn] = &heldSeats{seats: seats, before: true}
 		for _, id := range seats {
 			if account := m.Store().Get(id).Text(book.F.Player.Account); account != "" {
 				l.takesPlace(account, h.cfg.Counted(account))

@@ -3,7 +3,7 @@ package service_test
 import (
 	"bytes"
 	"encoding/json"
-	"flag"
+	"errors"
 	"fmt"
 	"io"
 	"maps"
@@ -202,18 +202,16 @@ func (d *document) check(req *http.Request, res *http.Response, body []byte) str
 	return ""
 }
 
-// verdict says what answers were not as the document has them and, after all tests, which
-// routes never answered with their success.
+// verdict says what answers were not as the document has them, and notes which routes have answered for whoever
+// started this theme.
 func (d *document) verdict() (wrong []string) {
 	d.mu.Lock()
 	defer d.mu.Unlock()
 	wrong = slices.Sorted(maps.Values(d.wrong))
-	if f := flag.Lookup("test.run"); f != nil && f.Value.String() != "" {
-		return wrong
-	}
-	for _, r := range d.routes {
-		if strings.HasPrefix(r.path, "/v1/") && r.path != "/v1/live" && !d.seen[r.method+" "+r.path] {
-			wrong = append(wrong, r.method+" "+r.path+" has never answered with its success")
+	if file := os.Getenv(themeVariable); file != "" {
+		data, err := json.Marshal(slices.Sorted(maps.Keys(d.seen)))
+		if err = errors.Join(err, os.WriteFile(file+".routes", data, 0o600)); err != nil {
+			wrong = append(wrong, err.Error())
 		}
 	}
 	return wrong

@@ -2,6 +2,7 @@ package service_test
 
 import (
 	"context"
+	"flag"
 	"fmt"
 	"log/slog"
 	"net/http"
@@ -32,6 +33,10 @@ const asProgram = "TURNVEX_TEST_AS_PROGRAM"
 func TestMain(m *testing.M) {
 	if os.Getenv(asProgram) != "" {
 		os.Exit(cli.Main(os.Args[1:], &cli.Terminal{In: os.Stdin, Out: os.Stdout, Err: os.Stderr}))
+	}
+	flag.Parse()
+	if status, did := runThemes(); did {
+		os.Exit(status)
 	}
 	os.Exit(run(m))
 }

@@ -2,6 +2,8 @@ package internal
 
 import (
 	"go/types"
+	"os"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -137,4 +139,24 @@ func named(t types.Type) *types.Named {
 		return named(x.Elem())
 	}
 	return nil
+}
+
+// TestContributingNamesWhatThereIs: files, folders and tests that CONTRIBUTING.md names are there.
+func TestContributingNamesWhatThereIs(t *testing.T) {
+	page, err := os.ReadFile("../CONTRIBUTING.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	named := regexp.MustCompile("`((?:internal|console|docs)/[a-zA-Z0-9_/.]+)`|\\]\\((docs/[a-z.]+)\\)").
+		FindAllStringSubmatch(string(page), -1)
+	for _, m := range named {
+		if name := m[1] + m[2]; name != "" {
+			if _, err := os.Stat("../" + name); err != nil {
+				t.Errorf("CONTRIBUTING.md names %s: %v", name, err)
+			}
+		}
+	}
+	if len(named) < 15 {
+		t.Errorf("CONTRIBUTING.md names %d files", len(named))
+	}
 }

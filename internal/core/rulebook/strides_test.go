@@ -13,7 +13,6 @@ import (
 	"turnvex.example/turnvex/internal/core/state"
 	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/tool/chance"
-	"turnvex.example/turnvex/internal/tool/pages"
 	"turnvex.example/turnvex/internal/tool/trial"
 )
 
@@ -82,7 +81,7 @@ func written(t *testing.T) (docs [][]byte) {
 			docs = append(docs, src)
 			continue
 		}
-		docs = append(docs, pages.Rulebooks(string(src))...)
+		docs = append(docs, trial.Rulebooks(string(src))...)
 	}
 	return docs
 }

@@ -17,8 +17,8 @@ import (
 // a database and a node of its own, beside the others; what no theme names is one too. A run with -run is one process.
 var themes = []struct{ name, tests string }{
 	{"console", "Console"},
-	{"programs", "CommandLine|LobbyCommands|FirstMatch|TypeScript|Python|ClientsPage|Readme|Example|Terminal|Stories|Drawn|" +
-		"PagesName"},
+	{"programs", "CommandLine|LobbyCommands|FirstMatch|TypeScript|Python|ClientsPage|Readme|Example|Terminal|" +
+		"Stories|Drawn|PagesName"},
 	{"nodes", "AnyNode|Node|Killed|Lease|Peer|Messages|TakeOver|Drain|Move|Away|Kept|Held|Follow|Slow|Meter|Copies|" +
 		"Playback|Journal"},
 }

@@ -48,7 +48,7 @@ func rehearseCommand() command {
 			given := optionList{}
 			fs.Var(given, "option", "`NAME=VALUE` of an option of the rulebook; may be repeated")
 			scriptFile := fs.String("script", "", "script `file` of who does what at which time")
-			chart := fs.String("chart", "", "draw a chart of lengths and wins into this `file` (.svg or .png)")
+			chart := fs.String("chart", "", "draw a chart of lengths and wins into this `file`, as SVG")
 			record := fs.String("journal", "", "write the journal of the first match (or of the script) to this `file`")
 			asJSON := fs.Bool("json", false, "write the report as one JSON document")
 			return func(ctx context.Context, t *Terminal, args []string) error {
@@ -67,7 +67,7 @@ func rehearseCommand() command {
 					return err
 				}
 				if *chart != "" {
-					data, err := r.Chart(*chart)
+					data, err := r.Chart()
 					if err == nil {
 						err = os.WriteFile(*chart, data, 0o644)
 					}

@@ -1,71 +1,90 @@
 package rehearse
 
 import (
+	"bytes"
 	"fmt"
-	"path/filepath"
+	"math"
 	"strconv"
-	"strings"
+	"text/template"
 
-	"github.com/go-analyze/charts"
+	"turnvex.example/turnvex/internal/tool/plain"
 )
 
-// Chart draws the lengths and the wins, as SVG or PNG by the file's name.
-func (r *Report) Chart(file string) ([]byte, error) {
-	format := strings.TrimPrefix(strings.ToLower(filepath.Ext(file)), ".")
-	if format != "svg" && format != "png" {
-		return nil, fmt.Errorf("a chart is written as .svg or .png, not as %q", filepath.Base(file))
-	}
-	const width, height = 1200, 460
-	p := charts.NewPainter(charts.PainterOptions{OutputFormat: format, Width: width, Height: height})
-	p.FilledRect(0, 0, width, height, charts.ColorWhite, charts.ColorWhite, 0)
-	left := p.Child(charts.PainterBoxOption(charts.NewBox(0, 0, width*2/3, height)))
-	if err := left.BarChart(r.lengthChart()); err != nil {
-		return nil, err
-	}
-	right := p.Child(charts.PainterBoxOption(charts.NewBox(width*2/3, 0, width, height)))
-	if err := right.BarChart(r.winChart()); err != nil {
-		return nil, err
-	}
-	return p.Bytes()
-}
-
-func options(title string, labels []string, most float64, values ...[]float64) charts.BarChartOption {
-	opt := charts.NewBarChartOptionWithData(values)
-	opt.Title.Text = title
-	opt.Padding = charts.NewBox(20, 20, 20, 20)
-	opt.CategoryAxis.Labels = labels
-	opt.ValueFormatter = func(v float64) string { return strconv.FormatFloat(v, 'g', 4, 64) }
-	zero := 0.0
-	opt.ValueAxis[0].Min = &zero
-	if most > 0 {
-		opt.ValueAxis[0].Max = &most
-		opt.ValueAxis[0].LabelCount = 6 // whole numbers, from nothing to all
-	}
-	hidden := false
-	opt.Legend.Show = &hidden
-	return opt
-}
-
-func (r *Report) lengthChart() charts.BarChartOption {
-	var labels []string
-	var values []float64
+// Chart draws the lengths and the wins as SVG.
+func (r *Report) Chart() ([]byte, error) {
+	lengths := panel{X: 0, Width: 780, Title: plain.Text(r.Rulebook) + ": matches by length, from (mm:ss)"}
+	most := 0.0
 	for _, b := range r.Lengths {
-		labels, values = append(labels, clock(b.From)), append(values, float64(b.Count))
+		lengths.add(clock(b.From), float64(b.Count))
+		most = max(most, float64(b.Count))
 	}
-	if len(values) == 0 {
-		labels, values = []string{"none ended"}, []float64{0}
+	wins := panel{X: 800, Width: 380, Title: "won, in % of matches"}
+	for _, s := range r.Sides {
+		wins.add(plain.Text(s.Name), share(s.Won, max(r.Ended, 1)))
 	}
-	return options(fmt.Sprintf("%s: matches by length, from (mm:ss)", r.Rulebook), labels, 0, values)
+	lengths.scale(math.Ceil(most/gridLines) * gridLines) // so that the grid stands at whole numbers
+	wins.scale(100)
+	var b bytes.Buffer
+	err := drawing.Execute(&b, []panel{lengths, wins})
+	return b.Bytes(), err
 }
 
-func (r *Report) winChart() charts.BarChartOption {
-	var labels []string
-	var won []float64
-	for _, s := range r.Sides {
-		labels, won = append(labels, s.Name), append(won, share(s.Won, max(r.Ended, 1)))
-	}
-	if len(won) == 0 {
-		labels, won = []string{"nobody"}, []float64{0}
-	}
-	return options("won, in % of matches", labels, 100, won)
+// panel is one of the charts side by side, in pixels.
+type panel struct {
+	X, Width int
+	Title    string
+	Bars     []bar
+	Lines    []line // of its grid
 }
+
+type bar struct {
+	Label, Value  string
+	X, Y, W, H, M float64 // M is its middle
+	value         float64
+}
+
+type line struct {
+	Y     float64
+	Label string
+}
+
+// The area of the bars in a panel.
+const (
+	chartLeft, chartTop, chartBottom = 50, 60, 400
+	gridLines                        = 4
+)
+
+func (p *panel) add(label string, value float64) {
+	p.Bars = append(p.Bars, bar{Label: label, Value: strconv.FormatFloat(value, 'g', 4, 64), value: value})
+}
+
+// scale places bars and grid; most is the value at the top.
+func (p *panel) scale(most float64) {
+	if len(p.Bars) == 0 {
+		p.add("none", 0)
+	}
+	most = max(most, 1)
+	each := float64(p.Width-chartLeft-20) / float64(len(p.Bars))
+	for i := range p.Bars {
+		b := &p.Bars[i]
+		b.H = b.value / most * (chartBottom - chartTop)
+		b.X, b.W, b.Y = chartLeft+(float64(i)+0.15)*each, 0.7*each, chartBottom-b.H
+		b.M = b.X + b.W/2
+	}
+	for i := range gridLines + 1 {
+		at := float64(i) / gridLines
+		p.Lines = append(p.Lines, line{chartBottom - at*(chartBottom-chartTop), fmt.Sprintf("%.4g", at*most)})
+	}
+}
+
+var drawing = template.Must(template.New("").Parse(`<svg xmlns="http://www.w3.org/2000/svg" width="1200" height="460" ` +
+	`font-family="sans-serif" font-size="13" fill="#334155"><rect width="1200" height="460" fill="#ffffff"/>
+{{range .}}{{$w := .Width}}<g transform="translate({{.X}},0)"><text x="50" y="34" font-size="16">{{html .Title}}</text>
+{{range .Lines}}<line x1="50" x2="{{$w}}" y1="{{.Y}}" y2="{{.Y}}" stroke="#e2e8f0"/>` +
+	`<text x="42" y="{{.Y}}" dy="4" text-anchor="end">{{.Label}}</text>
+{{end}}{{range .Bars}}<rect x="{{.X}}" y="{{.Y}}" width="{{.W}}" height="{{.H}}" fill="#0f766e"/>` +
+	`<text x="{{.M}}" y="{{.Y}}" dy="-6" text-anchor="middle">{{.Value}}</text>` +
+	`<text x="{{.M}}" y="424" text-anchor="middle">{{html .Label}}</text>
+{{end}}</g>
+{{end}}</svg>
+`))

@@ -7,8 +7,8 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/internal/core/rulebook"
-	"turnvex.example/turnvex/internal/tool/pages"
 	"turnvex.example/turnvex/internal/tool/rehearse"
+	"turnvex.example/turnvex/internal/tool/trial"
 )
 
 // TestCookbook rehearses every rulebook of the cookbook: no finding of the
@@ -18,7 +18,7 @@ func TestCookbook(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	docs := pages.Rulebooks(string(page))
+	docs := trial.Rulebooks(string(page))
 	if len(docs) < 9 {
 		t.Fatalf("the cookbook has %d rulebooks", len(docs))
 	}

@@ -20,7 +20,7 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/tool/chance"
-	"turnvex.example/turnvex/internal/tool/pages"
+	"turnvex.example/turnvex/internal/tool/trial"
 )
 
 const (
@@ -131,7 +131,7 @@ func writeCorpus(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	for i, src := range append(sources, pages.Rulebooks(string(page))...) {
+	for i, src := range append(sources, trial.Rulebooks(string(page))...) {
 		book, problems := rulebook.Compile(src)
 		if book == nil {
 			t.Fatal(problems)

@@ -9,7 +9,7 @@ import (
 )
 
 // ban removes a player for good.
-func (l *Lobby) ban(s *seat, id sheet.ID) step.Verdict {
+func (l *seating) ban(s *seat, id sheet.ID) step.Verdict {
 	t := l.seat(id)
 	account := ""
 	if t != nil {
@@ -26,7 +26,7 @@ func (l *Lobby) ban(s *seat, id sheet.ID) step.Verdict {
 	return step.Verdict{}
 }
 
-func (l *Lobby) unban(s *seat, account string) step.Verdict {
+func (l *seating) unban(s *seat, account string) step.Verdict {
 	if !l.hostIs(s) {
 		return step.Verdict{Code: code.NotHost, Reason: "only the host can lift bans"}
 	}

@@ -10,6 +10,13 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
+// doors is who may come in, at once, later, or in line.
+type doors struct {
+	*room
+	seating *seating
+	sides   *sides
+}
+
 // The bounds of what a lobby remembers of people without a seat.
 const (
 	maxLine   = 100
@@ -18,7 +25,7 @@ const (
 
 // admits tells whether a newcomer may have a seat now, and says which of all
 // reasons it is that they may not.
-func (l *Lobby) admits(in *step.Input) (code.Code, string) {
+func (l *doors) admits(in *step.Input) (code.Code, string) {
 	if c, why := l.lets(in); c != code.OK {
 		return c, why
 	}
@@ -29,34 +36,19 @@ func (l *Lobby) admits(in *step.Input) (code.Code, string) {
 	switch {
 	case same >= l.book.Players.Local:
 		return code.TooManyLocals, fmt.Sprintf("at most %d players may share a connection here", l.book.Players.Local)
-	case l.vacant() != nil:
+	case l.seating.vacant() != nil:
 		return code.OK, ""
 	case l.freeFor(in.Acct) <= 0:
 		return l.full()
-	case len(l.teams) > 0 && !l.anyTeamFree() && (l.fillers() == 0 || l.match.Under() && l.standIn() == nil):
+	case len(
+		l.teams) > 0 && !l.sides.anyTeamFree() && (l.fillers() == 0 || l.match.Under() && l.seating.standIn() == nil):
 		return code.LobbyFull, "every team is full"
 	}
 	return code.OK, ""
 }
 
-// MayWatch tells whether somebody may watch, and says why not: whoever has no account is of
-// the service's operators.
-func (l *Lobby) MayWatch(account, pass string) (code.Code, string) {
-	held := slices.ContainsFunc(l.held, func(r reservation) bool { return r.account == account })
-	switch {
-	case account == "":
-	case slices.Contains(l.banned, account):
-		return code.Banned, "you are banned from this lobby"
-	case !l.row.Flag(l.book.F.Lobby.Open) && !held:
-		return code.LobbyClosed, "the lobby is closed to newcomers"
-	case l.password != "" && pass != l.password && !held:
-		return code.WrongPassword, "the lobby has a password, and this one is wrong"
-	}
-	return code.OK, ""
-}
-
 // full says how full the lobby is.
-func (l *Lobby) full() (code.Code, string) {
+func (l *doors) full() (code.Code, string) {
 	most, held := l.row.Int(l.book.F.Lobby.Capacity), len(l.held)
 	if held > 0 {
 		return code.LobbyFull, fmt.Sprintf("of %d seats %d are taken and %d are held for others", most, len(l.seats),
@@ -66,7 +58,7 @@ func (l *Lobby) full() (code.Code, string) {
 }
 
 // lets tells whether somebody may come in at all, be there room or not.
-func (l *Lobby) lets(in *step.Input) (code.Code, string) {
+func (l *doors) lets(in *step.Input) (code.Code, string) {
 	for _, s := range l.seats {
 		if in.Acct != "" && s.Row.Text(l.book.F.Player.Account) == in.Acct && !s.gone {
 			return code.AlreadyIn, "you already have a seat in this lobby"
@@ -86,13 +78,19 @@ func (l *Lobby) lets(in *step.Input) (code.Code, string) {
 	return code.OK, ""
 }
 
-// freeFor is how many seats are free for an account: those held for others are not.
-func (l *Lobby) freeFor(account string) int {
-	free := int(l.row.Int(l.book.F.Lobby.Capacity)) - l.people()
-	for _, r := range l.held {
-		if r.account != account {
-			free--
-		}
+// enter gives a newcomer a seat, or says why not.
+func (l *doors) enter(in *step.Input) {
+	if c, why := l.admits(in); c != code.OK {
+		l.answer(step.Verdict{Code: c, Reason: why})
+		return
 	}
-	return free
+	if s := l.seating.vacant(); s != nil {
+		l.seating.takeOver(s, in)
+		return
+	}
+	l.seating.makeRoom()
+	s := l.seating.takeSeat(in)
+	l.out.Seat = s.Row.ID
+	l.answer(step.Verdict{Seat: s.Row.ID})
+	l.startCheck()
 }

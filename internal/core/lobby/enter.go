@@ -3,32 +3,24 @@ package lobby
 import (
 	"slices"
 
-	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/match"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
 )
 
-// enter gives a newcomer a seat, or says why not.
-func (l *Lobby) enter(in *step.Input) {
-	if c, why := l.admits(in); c != code.OK {
-		l.answer(step.Verdict{Code: c, Reason: why})
-		return
-	}
-	if s := l.vacant(); s != nil {
-		l.takeOver(s, in)
-		return
-	}
-	l.makeRoom()
-	s := l.takeSeat(in)
-	l.out.Seat = s.Row.ID
-	l.answer(step.Verdict{Seat: s.Row.ID})
-	l.startCheck()
+// seating gives seats to people and stand-ins, holds and takes them, and knows who is the host.
+type seating struct {
+	*room
+	sides *sides
+
+	nextHold sheet.Tick // no hold runs out before this wall tick; 0 when none is under way
+	hostLeft bool       // the host is gone, and the lobby ends with them
+	filling  bool       // stand-ins are being seated, or taken away
 }
 
 // takeSeat makes a new seat.
-func (l *Lobby) takeSeat(in *step.Input) *seat {
+func (l *seating) takeSeat(in *step.Input) *seat {
 	f := &l.book.F.Player
 	s := &seat{Player: match.NewPlayer(l.st, in.Name), conn: in.Conn, party: l.useReservation(in.Acct)}
 	l.st.SetInt(s.Row, f.Slot, l.freeSlot())
@@ -37,7 +29,7 @@ func (l *Lobby) takeSeat(in *step.Input) *seat {
 	l.st.SetText(s.Row, f.Account, in.Acct)
 	l.st.SetInt(s.Row, f.Record, int64(s.Record.ID))
 	l.st.SetText(s.Row, f.Name, l.distinctName(s, in.Name))
-	l.placeInTeam(s, in.Team)
+	l.sides.placeInTeam(s, in.Team)
 	l.counts()
 	if l.host() == nil {
 		l.st.SetInt(l.row, l.book.F.Lobby.Host, int64(s.Row.ID))
@@ -48,7 +40,7 @@ func (l *Lobby) takeSeat(in *step.Input) *seat {
 }
 
 // freeSlot returns the smallest number that no seat has.
-func (l *Lobby) freeSlot() int64 {
+func (l *seating) freeSlot() int64 {
 	for n := int64(0); ; n++ {
 		if !slices.ContainsFunc(l.seats, func(s *seat) bool { return s.Row.Int(l.book.F.Player.Slot) == n }) {
 			return n
@@ -58,7 +50,7 @@ func (l *Lobby) freeSlot() int64 {
 
 // vacant returns a seat that stands in for somebody gone, if the rulebook gives
 // such seats to newcomers, or that a stand-in plays.
-func (l *Lobby) vacant() *seat {
+func (l *seating) vacant() *seat {
 	if l.book.Players.Gone == rulebook.GoneStandIn {
 		for _, s := range l.seats {
 			if s.gone && !s.filler {
@@ -70,7 +62,7 @@ func (l *Lobby) vacant() *seat {
 }
 
 // takeOver gives a gone player's seat, as it is, to a newcomer.
-func (l *Lobby) takeOver(s *seat, in *step.Input) {
+func (l *seating) takeOver(s *seat, in *step.Input) {
 	f := &l.book.F.Player
 	l.match.Kept.SaveRecord(s.Player)
 	s.gone, s.heldUntil, s.lastSeq, s.answers, s.oldest, s.Name, s.conn = false, 0, 0, nil, 0, in.Name, in.Conn
@@ -95,7 +87,7 @@ func (l *Lobby) takeOver(s *seat, in *step.Input) {
 }
 
 // loaded puts a player's record in place; only now the player has control.
-func (l *Lobby) loaded(in *step.Input) {
+func (l *seating) loaded(in *step.Input) {
 	s := l.seat(in.Seat)
 	if s == nil || s.Row.Flag(l.book.F.Player.Loaded) {
 		return

@@ -18,7 +18,7 @@ type reservation struct {
 }
 
 // reserve holds places for people who are about to come, all or none.
-func (l *Lobby) reserve(in *step.Input) step.Verdict {
+func (l *doors) reserve(in *step.Input) step.Verdict {
 	var names []string
 	for _, n := range in.Names {
 		held := slices.ContainsFunc(l.held, func(r reservation) bool { return r.account == n })
@@ -47,19 +47,8 @@ func (l *Lobby) reserve(in *step.Input) step.Verdict {
 	return step.Verdict{}
 }
 
-// useReservation takes an account's reservation away and returns its party.
-func (l *Lobby) useReservation(account string) string {
-	for i, r := range l.held {
-		if r.account == account && account != "" {
-			l.held = slices.Delete(l.held, i, i+1)
-			return r.party
-		}
-	}
-	return ""
-}
-
 // reservationsOver lets places go that were held long enough.
-func (l *Lobby) reservationsOver() {
+func (l *doors) reservationsOver() {
 	if len(l.held) == 0 {
 		return
 	}
@@ -68,6 +57,6 @@ func (l *Lobby) reservationsOver() {
 	if len(l.held) != before {
 		l.counts()
 		l.seatWaiting()
-		l.fill()
+		l.seating.fill()
 	}
 }

@@ -3,10 +3,11 @@ package lobby
 import (
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
 )
 
 // lost marks a seat as away and holds it for the grace period, or for so many ticks at least.
-func (l *Lobby) lost(id sheet.ID, least int64) {
+func (l *seating) lost(id sheet.ID, least int64) {
 	s := l.seat(id)
 	if s == nil || s.heldUntil > 0 || s.gone {
 		return
@@ -21,7 +22,7 @@ func (l *Lobby) lost(id sheet.ID, least int64) {
 }
 
 // back ends the hold: the connection is there again.
-func (l *Lobby) back(id sheet.ID, conn string) {
+func (l *seating) back(id sheet.ID, conn string) {
 	if s := l.seat(id); s != nil {
 		if conn != "" {
 			s.conn = conn
@@ -39,7 +40,7 @@ func (l *Lobby) back(id sheet.ID, conn string) {
 }
 
 // holdsOver deals with the seats whose grace period has run out.
-func (l *Lobby) holdsOver() {
+func (l *seating) holdsOver() {
 	if l.nextHold == 0 || l.nextHold > l.tick() {
 		return
 	}
@@ -66,4 +67,17 @@ func (l *Lobby) holdsOver() {
 		l.leaveSeat(s)
 		i--
 	}
+}
+
+func (l *seating) close() {
+	if l.match.InPlay() { // what was played counts, however it ends
+		l.match.Ends.Finish(step.BecauseClosed)
+	}
+	l.closed = true // nobody gets a seat that becomes free now
+	l.filling = true
+	for len(l.seats) > 0 {
+		l.remove(l.seats[len(l.seats)-1])
+	}
+	l.st.SetInt(l.row, l.book.F.Lobby.State, rulebook.Closed)
+	l.out.Do(step.Effect{Kind: step.CloseLobby})
 }

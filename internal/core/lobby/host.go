@@ -8,7 +8,7 @@ import (
 )
 
 // kick removes a player from the lobby at the host's word.
-func (l *Lobby) kick(s *seat, id sheet.ID) step.Verdict {
+func (l *seating) kick(s *seat, id sheet.ID) step.Verdict {
 	t := l.seat(id)
 	switch {
 	case !l.hostIs(s):
@@ -25,7 +25,7 @@ func (l *Lobby) kick(s *seat, id sheet.ID) step.Verdict {
 }
 
 // handOver makes another player the host.
-func (l *Lobby) handOver(s *seat, id sheet.ID) step.Verdict {
+func (l *seating) handOver(s *seat, id sheet.ID) step.Verdict {
 	t := l.seat(id)
 	switch {
 	case !l.hostIs(s):
@@ -37,13 +37,9 @@ func (l *Lobby) handOver(s *seat, id sheet.ID) step.Verdict {
 	return step.Verdict{}
 }
 
-func (l *Lobby) hostIs(s *seat) bool {
-	return l.row.Int(l.book.F.Lobby.Host) == int64(s.Row.ID)
-}
-
 // passHost makes the player who has been there longest the host; those who are
 // away come after those who are there.
-func (l *Lobby) passHost(from *seat) {
+func (l *seating) passHost(from *seat) {
 	if from != nil && l.book.Players.HostGone == rulebook.HostCloses {
 		l.hostLeft = true
 	}
@@ -62,5 +58,3 @@ func (l *Lobby) passHost(from *seat) {
 	}
 	l.st.SetInt(l.row, l.book.F.Lobby.Host, id)
 }
-
-func (l *Lobby) host() *seat { return l.seat(sheet.ID(l.row.Int(l.book.F.Lobby.Host))) }

@@ -113,29 +113,29 @@ func (l *Lobby) grant(s *seat, in *step.Input) step.Verdict {
 	case step.Resume:
 		return l.match.Pauses.AskResume(s.Player)
 	case step.Ready, step.Unready:
-		return l.setReady(s, in.Verb == step.Ready)
+		return l.start.setReady(s, in.Verb == step.Ready)
 	case step.Rename:
-		return l.rename(s, in.Text)
+		return l.seating.rename(s, in.Text)
 	case step.Team:
-		return l.changeTeam(s, in)
+		return l.sides.changeTeam(s, in)
 	case step.Start:
-		return l.hostStarts(s)
+		return l.start.hostStarts(s)
 	case step.Kick:
-		return l.kick(s, in.Target)
+		return l.seating.kick(s, in.Target)
 	case step.HandOver:
-		return l.handOver(s, in.Target)
+		return l.seating.handOver(s, in.Target)
 	case step.Settings:
-		return l.settings(s, in)
+		return l.settings.settings(s, in)
 	case step.Ban:
-		return l.ban(s, in.Target)
+		return l.seating.ban(s, in.Target)
 	case step.Unban:
-		return l.unban(s, in.Text)
+		return l.seating.unban(s, in.Text)
 	case step.Swap:
-		return l.swap(s, in.Target)
+		return l.sides.swap(s, in.Target)
 	case step.Shuffle:
-		return l.shuffle(s)
+		return l.sides.shuffle(s)
 	case step.Vote:
-		return l.vote(s, in)
+		return l.votes.vote(s, in)
 	case step.Set:
 		if !l.hostIs(s) {
 			return step.Verdict{Code: code.NotHost, Reason: "only the host may set fields by hand"}

@@ -14,7 +14,7 @@ type waiter struct {
 }
 
 // wait puts somebody in line for a seat. Who could have one at once gets it.
-func (l *Lobby) wait(in *step.Input) step.Verdict {
+func (l *doors) wait(in *step.Input) step.Verdict {
 	if c, why := l.lets(in); c != code.OK {
 		return step.Verdict{Code: c, Reason: why}
 	}
@@ -30,19 +30,14 @@ func (l *Lobby) wait(in *step.Input) step.Verdict {
 	return step.Verdict{}
 }
 
-func (l *Lobby) unwait(conn string) {
+func (l *doors) unwait(conn string) {
 	l.line = slices.DeleteFunc(l.line, func(w waiter) bool { return w.conn == conn })
 	l.counts()
 }
 
-// Waiting returns the place in line of a connection, from 1, or 0.
-func (l *Lobby) Waiting(conn string) int {
-	return slices.IndexFunc(l.line, func(w waiter) bool { return w.conn == conn }) + 1
-}
-
 // seatWaiting gives seats that have become free to those who stand in line, in
 // their order. Who may no longer come in is passed over.
-func (l *Lobby) seatWaiting() {
+func (l *doors) seatWaiting() {
 	for i := 0; i < len(l.line) && !l.closed; {
 		w := l.line[i]
 		in := &step.Input{Acct: w.account, Name: w.name, Conn: w.conn, Team: w.team, Pass: l.password}
@@ -52,7 +47,7 @@ func (l *Lobby) seatWaiting() {
 		}
 		l.line = slices.Delete(l.line, i, i+1)
 		if c == code.OK {
-			s := l.takeSeat(in)
+			s := l.seating.takeSeat(in)
 			l.out.Do(step.Effect{Kind: step.Seated, Seat: s.Row.ID, Account: w.account, Text: w.conn})
 		}
 		l.counts()

@@ -22,29 +22,14 @@ import (
 //  4. a Match sheet exists exactly while the lobby is playing or shows results;
 //  5. the match's players are exactly the seats whose playing flag is set.
 type Lobby struct {
-	book  *rulebook.Book
-	st    *sheet.Store
-	pcg   *rand.PCG
-	rng   *rand.Rand
-	out   step.Output
-	row   *sheet.Row
-	teams []*sheet.Row
-	match *match.Match
-
-	seats     []*seat
-	closed    bool
-	banned    []string
-	held      []reservation
-	line      []waiter
-	password  string     // the digest of it; "" for none
-	emptyAt   sheet.Tick // wall tick at which the empty lobby closes; 0 when it is not empty
-	nextHold  sheet.Tick // no hold runs out before this wall tick; 0 when none is under way
-	startAt   sheet.Tick // wall tick of the start; 0 when none is under way
-	voteUntil sheet.Tick // wall tick at which the vote under way ends; 0 without one
-	hostStart bool       // the countdown under way was asked for by the host
-	hostLeft  bool       // the host is gone, and the lobby ends with them
-	replay    bool       // the next match follows the result, whatever was to come
-	filling   bool       // stand-ins are being seated, or taken away
+	room
+	sides    sides
+	seating  seating
+	doors    doors
+	start    start
+	votes    votes
+	settings settings
+	wishes   wishes
 }
 
 // Setup is how a lobby is opened. Its zero value is a listed, open lobby of the
@@ -87,11 +72,39 @@ func New(book *rulebook.Book, s Setup) *Lobby {
 
 // bare is a lobby without any state.
 func bare(book *rulebook.Book) *Lobby {
-	l := &Lobby{book: book, st: sheet.NewStore(book.Schema), pcg: &rand.PCG{}}
+	l := &Lobby{room: room{book: book, st: sheet.NewStore(book.Schema), pcg: &rand.PCG{}}}
+	l.wire()
 	l.st.Watch = book.Watched
 	l.rng = rand.New(l.pcg)
 	return l
 }
+
+// wire tells each part the earlier ones that it needs. What all of them need of later ones the room has as an
+// interface.
+func (l *Lobby) wire() {
+	r := &l.room
+	r.then = later{&l.seating, &l.doors, &l.start, &l.votes}
+	l.sides, l.votes = sides{r}, votes{room: r}
+	l.seating = seating{room: r, sides: &l.sides}
+	l.doors = doors{r, &l.seating, &l.sides}
+	l.start = start{room: r, seating: &l.seating}
+	l.settings = settings{r, &l.doors, &l.start}
+	l.wishes = wishes{r, &l.seating, &l.sides, &l.start}
+}
+
+// later is the afterwards of the room.
+type later struct {
+	seating *seating
+	doors   *doors
+	start   *start
+	votes   *votes
+}
+
+func (x later) seatWaiting() { x.doors.seatWaiting() }
+func (x later) startCheck()  { x.start.startCheck() }
+func (x later) callOff()     { x.start.callOff() }
+func (x later) countVote()   { x.votes.countVote() }
+func (x later) fill()        { x.seating.fill() }
 
 func (l *Lobby) open(s Setup) {
 	f := &l.book.F.Lobby
@@ -122,11 +135,6 @@ func (l *Lobby) open(s Setup) {
 	}
 }
 
-func (l *Lobby) setPassword(digest string) {
-	l.password = digest
-	l.st.SetFlag(l.row, l.book.F.Lobby.Password, digest != "")
-}
-
 // Knows tells whether a seat's record stands as it is said to where it is kept, with
 // what is yet to be saved on top.
 func (l *Lobby) Knows(id sheet.ID, values []step.Named) bool {
@@ -154,31 +162,8 @@ func (l *Lobby) Held(on bool) { l.match.Rules.Held(on) }
 // Plainly makes its matches look at everything each time: see match.Match.
 func (l *Lobby) Plainly(on bool) { l.match.Plainly(on) }
 
-// Book returns the rulebook that the lobby runs.
-func (l *Lobby) Book() *rulebook.Book { return l.book }
-
-// Store returns the lobby's sheets, for reading.
-func (l *Lobby) Store() *sheet.Store { return l.st }
-
-// Row returns the lobby's own sheet, for reading.
-func (l *Lobby) Row() *sheet.Row { return l.row }
-
-// Tick returns the present wall tick.
-func (l *Lobby) Tick() sheet.Tick { return l.tick() }
-
-func (l *Lobby) tick() sheet.Tick { return l.match.Wall() }
-
 // PlayTick returns the present play tick.
 func (l *Lobby) PlayTick() sheet.Tick { return l.match.Play() }
-
-// Closed tells whether the lobby has closed for good.
-func (l *Lobby) Closed() bool { return l.closed }
-
-// State returns the lobby's state, one of rulebook.Gathering and so on.
-func (l *Lobby) State() int { return int(l.row.Int(l.book.F.Lobby.State)) }
-
-// Seats returns the number of seats taken.
-func (l *Lobby) Seats() int { return len(l.seats) }
 
 // Step takes the lobby to the input's tick and applies it. The output is valid
 // until the next Step. A closed lobby refuses everything.
@@ -190,7 +175,7 @@ func (l *Lobby) Step(in *step.Input) *step.Output {
 	}
 	if !l.closed && in.Kind != step.Tick {
 		l.apply(in)
-		l.settle()
+		l.wishes.settle()
 	} else if l.closed && in.Kind.Answered() {
 		l.answer(step.Verdict{Seat: in.Seat, Seq: in.Seq, Code: code.LobbyGone, Reason: "the lobby has closed"})
 	}
@@ -201,17 +186,17 @@ func (l *Lobby) Step(in *step.Input) *step.Output {
 func (l *Lobby) apply(in *step.Input) {
 	switch in.Kind {
 	case step.Enter:
-		l.enter(in)
+		l.doors.enter(in)
 	case step.Intent:
 		l.intent(in)
 	case step.Lost:
-		l.lost(in.Seat, in.N)
+		l.seating.lost(in.Seat, in.N)
 	case step.Back:
-		l.back(in.Seat, in.Conn)
+		l.seating.back(in.Seat, in.Conn)
 	case step.Leave:
-		l.leave(in.Seat)
+		l.seating.leave(in.Seat)
 	case step.Loaded:
-		l.loaded(in)
+		l.seating.loaded(in)
 	case step.Saved:
 		l.match.Saved(in.N)
 	case step.Ping:
@@ -230,7 +215,7 @@ func (l *Lobby) apply(in *step.Input) {
 		l.match.Kept.Unkept(in.Yes)
 	case step.Full:
 		l.match.Kept.Fill(in.Yes)
-		l.startCheck()
+		l.start.startCheck()
 	case step.RefereeOn:
 		l.match.Referee.RefereeOn(in.N != 0)
 	case step.Answer:
@@ -242,7 +227,7 @@ func (l *Lobby) apply(in *step.Input) {
 	case step.Finish:
 		l.match.Ends.Finish(in.Text)
 	case step.Close:
-		l.close()
+		l.seating.close()
 	case step.Field:
 		if in.Verb == step.Advance {
 			l.answer(l.match.Pauses.Advance(in.X))
@@ -250,35 +235,16 @@ func (l *Lobby) apply(in *step.Input) {
 			l.answer(l.match.Referee.SetByHand(in))
 		}
 	case step.Reserve:
-		l.answer(l.reserve(in))
+		l.answer(l.doors.reserve(in))
 	case step.Wait:
-		l.answer(l.wait(in))
+		l.answer(l.doors.wait(in))
 	case step.Unwait:
-		l.unwait(in.Conn)
+		l.doors.unwait(in.Conn)
 	case step.Kept:
 		if s := l.seat(in.Seat); s != nil && s.Row.Flag(l.book.F.Player.Loaded) {
 			l.match.Kept.Kept(s.Player, in.Record)
 		}
 	case step.Called:
-		l.called(in.Seat, in.Text)
+		l.seating.called(in.Seat, in.Text)
 	}
-}
-
-// answer gives the step's verdict.
-func (l *Lobby) answer(v step.Verdict) {
-	v.At = l.tick()
-	l.out.Verdict = v
-}
-
-func (l *Lobby) close() {
-	if l.match.InPlay() { // what was played counts, however it ends
-		l.match.Ends.Finish(step.BecauseClosed)
-	}
-	l.closed = true // nobody gets a seat that becomes free now
-	l.filling = true
-	for len(l.seats) > 0 {
-		l.remove(l.seats[len(l.seats)-1])
-	}
-	l.st.SetInt(l.row, l.book.F.Lobby.State, rulebook.Closed)
-	l.out.Do(step.Effect{Kind: step.CloseLobby})
 }

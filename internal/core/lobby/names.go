@@ -11,7 +11,7 @@ import (
 
 // rename answers the wish to be called something else. The driver keeps the name of
 // a player who has an account, and makes it known in their other lobbies.
-func (l *Lobby) rename(s *seat, text string) step.Verdict {
+func (l *seating) rename(s *seat, text string) step.Verdict {
 	name, err := names.Clean(text)
 	if err != nil {
 		return step.Verdict{Code: code.BadName, Reason: err.Error()}
@@ -24,19 +24,19 @@ func (l *Lobby) rename(s *seat, text string) step.Verdict {
 }
 
 // called gives a player a name that is kept already.
-func (l *Lobby) called(id sheet.ID, name string) {
+func (l *seating) called(id sheet.ID, name string) {
 	if s := l.seat(id); s != nil {
 		l.call(s, name)
 	}
 }
 
-func (l *Lobby) call(s *seat, name string) {
+func (l *seating) call(s *seat, name string) {
 	s.Name = name
 	l.st.SetText(s.Row, l.book.F.Player.Name, l.distinctName(s, name))
 }
 
 // distinctName adds the smallest number that tells equal names apart.
-func (l *Lobby) distinctName(me *seat, name string) string {
+func (l *seating) distinctName(me *seat, name string) string {
 	for n, try := 1, name; ; n++ {
 		if n > 1 {
 			try = name + " " + strconv.Itoa(n)

@@ -23,51 +23,14 @@ type seat struct {
 	swap      sheet.ID   // with whom the player wants to exchange sides
 }
 
-func (l *Lobby) seat(id sheet.ID) *seat {
-	for _, s := range l.seats {
-		if s.Row.ID == id {
-			return s
-		}
-	}
-	return nil
-}
-
-// SeatOf returns the seat of an account on a connection, or 0.
-func (l *Lobby) SeatOf(account string) sheet.ID {
-	for _, s := range l.seats {
-		if s.Row.Text(l.book.F.Player.Account) == account {
-			return s.Row.ID
-		}
-	}
-	return 0
-}
-
-// counts writes the numbers that follow from the roster, in one place.
-func (l *Lobby) counts() {
-	l.st.SetInt(l.row, l.book.F.Lobby.Seats, int64(len(l.seats)))
-	l.st.SetInt(l.row, l.book.F.Lobby.Reserved, int64(len(l.held)))
-	l.st.SetInt(l.row, l.book.F.Lobby.Waiting, int64(len(l.line)))
-	for _, t := range l.teams {
-		l.st.SetInt(t, l.book.F.Team.Size, int64(l.teamSize(t)))
-	}
-}
-
-// LastIntent returns the number of a seat's last intent that was answered.
-func (l *Lobby) LastIntent(id sheet.ID) uint64 {
-	if s := l.seat(id); s != nil {
-		return s.lastSeq
-	}
-	return 0
-}
-
 // leave gives a seat up. A seat that is not there is left alone.
-func (l *Lobby) leave(id sheet.ID) {
+func (l *seating) leave(id sheet.ID) {
 	if s := l.seat(id); s != nil {
 		l.leaveSeat(s)
 	}
 }
 
-func (l *Lobby) leaveSeat(s *seat) {
+func (l *seating) leaveSeat(s *seat) {
 	if l.State() == rulebook.Starting {
 		l.callOff() // whoever leaves calls the start off; it begins anew if all is there
 	}
@@ -80,7 +43,7 @@ func (l *Lobby) leaveSeat(s *seat) {
 }
 
 // remove takes the seat and its sheets away and hands the host on.
-func (l *Lobby) remove(s *seat) {
+func (l *seating) remove(s *seat) {
 	l.match.Roster.Drop(s.Player)
 	if l.hostIs(s) {
 		l.passHost(s)

@@ -13,12 +13,19 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
+// settings is what the host may change.
+type settings struct {
+	*room
+	doors *doors
+	start *start
+}
+
 // maxTitle is the most characters of a lobby's title.
 const maxTitle = 60
 
 // settings changes what the host may change while people are in. Each change is
 // checked against who is there; either all are made or none.
-func (l *Lobby) settings(s *seat, in *step.Input) step.Verdict {
+func (l *settings) settings(s *seat, in *step.Input) step.Verdict {
 	if !l.hostIs(s) {
 		return step.Verdict{Code: code.NotHost, Reason: "only the host may change the lobby"}
 	}
@@ -36,12 +43,12 @@ func (l *Lobby) settings(s *seat, in *step.Input) step.Verdict {
 	for i := range in.Args {
 		l.change(&in.Args[i])
 	}
-	l.seatWaiting()
-	l.startCheck()
+	l.doors.seatWaiting()
+	l.start.startCheck()
 	return step.Verdict{}
 }
 
-func (l *Lobby) settingNames() []string {
+func (l *settings) settingNames() []string {
 	names := []string{"title", "capacity", "open", "listed", "watch_most", "password"}
 	for _, o := range l.book.Options {
 		names = append(names, o.Name)
@@ -73,7 +80,7 @@ func SettingField(b *rulebook.Book, name string) *sheet.Field {
 }
 
 // mayChange checks one change.
-func (l *Lobby) mayChange(n *step.Named) step.Verdict {
+func (l *settings) mayChange(n *step.Named) step.Verdict {
 	f := SettingField(l.book, n.Name)
 	refuse := func(c code.Code, format string, args ...any) step.Verdict {
 		return step.Verdict{Code: c, Reason: fmt.Sprintf(format, args...)}
@@ -122,7 +129,7 @@ func (l *Lobby) mayChange(n *step.Named) step.Verdict {
 	return step.Verdict{}
 }
 
-func (l *Lobby) change(n *step.Named) {
+func (l *settings) change(n *step.Named) {
 	if n.Name == "password" {
 		l.setPassword(n.Value.S)
 		return

@@ -10,7 +10,7 @@ import (
 )
 
 // swap exchanges the sides of two players once both have asked for it.
-func (l *Lobby) swap(s *seat, id sheet.ID) step.Verdict {
+func (l *sides) swap(s *seat, id sheet.ID) step.Verdict {
 	t := l.seat(id)
 	switch {
 	case t == nil || t == s:
@@ -33,7 +33,7 @@ func (l *Lobby) swap(s *seat, id sheet.ID) step.Verdict {
 	return step.Verdict{}
 }
 
-func (l *Lobby) teamsLocked() bool {
+func (l *sides) teamsLocked() bool {
 	locked := l.book.Teams.Locked
 	return locked != rulebook.LockedNever && l.match.InPlay() ||
 		locked == rulebook.LockedStart && l.State() == rulebook.Starting
@@ -41,7 +41,7 @@ func (l *Lobby) teamsLocked() bool {
 
 // shuffle deals the players out to the teams anew: parties together where they
 // fit, the sizes as equal as can be.
-func (l *Lobby) shuffle(s *seat) step.Verdict {
+func (l *sides) shuffle(s *seat) step.Verdict {
 	switch {
 	case !l.hostIs(s):
 		return step.Verdict{Code: code.NotHost, Reason: "only the host may shuffle the teams"}
@@ -55,7 +55,7 @@ func (l *Lobby) shuffle(s *seat) step.Verdict {
 }
 
 // deal gives everybody a side by lot.
-func (l *Lobby) deal() {
+func (l *sides) deal() {
 	order := slices.Clone(l.seats)
 	l.rng.Shuffle(len(order), func(i, j int) { order[i], order[j] = order[j], order[i] })
 	slices.SortStableFunc(order,
@@ -72,7 +72,7 @@ func (l *Lobby) deal() {
 	l.startCheck()
 }
 
-func (l *Lobby) partySize(party string) int {
+func (l *sides) partySize(party string) int {
 	n := 0
 	for _, s := range l.seats {
 		n += int(sheet.Bit(party != "" && s.party == party))

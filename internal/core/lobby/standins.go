@@ -3,12 +3,11 @@ package lobby
 import (
 	"turnvex.example/turnvex/internal/core/match"
 	"turnvex.example/turnvex/internal/core/rulebook"
-	"turnvex.example/turnvex/internal/core/sheet"
 )
 
 // fill gives free seats to stand-ins, up to what the rulebook says, while there is a player;
 // and takes all of them away when there is none.
-func (l *Lobby) fill() {
+func (l *seating) fill() {
 	s := l.book.StandIns
 	if s == nil || l.filling {
 		return
@@ -29,30 +28,18 @@ func (l *Lobby) fill() {
 	}
 	late := l.match.Under() && l.book.Players.Late != rulebook.LateSeat
 	for !late && l.people() > 0 && len(l.seats) < s.Fill && l.freeFor("") > l.fillers() &&
-		(len(l.teams) == 0 || l.anyTeamFree()) {
+		(len(l.teams) == 0 || l.sides.anyTeamFree()) {
 		l.addFiller(s)
 	}
 	l.countFillers()
 }
 
-func (l *Lobby) countFillers() {
+func (l *seating) countFillers() {
 	l.st.SetInt(l.row, l.book.StandIns.Count, int64(l.fillers()))
 }
 
-// people counts the seats that are somebody's.
-func (l *Lobby) people() int { return len(l.seats) - l.fillers() }
-
-// fillers counts the seats that are nobody's and that the service plays.
-func (l *Lobby) fillers() int {
-	n := 0
-	for _, s := range l.seats {
-		n += int(sheet.Bit(s.filler))
-	}
-	return n
-}
-
 // addFiller gives a seat to a stand-in.
-func (l *Lobby) addFiller(conduct *rulebook.StandIns) {
+func (l *seating) addFiller(conduct *rulebook.StandIns) {
 	f := &l.book.F.Player
 	name := conduct.Names[l.rng.IntN(len(conduct.Names))]
 	s := &seat{Player: match.NewPlayer(l.st, name), filler: true, gone: true}
@@ -62,7 +49,7 @@ func (l *Lobby) addFiller(conduct *rulebook.StandIns) {
 	l.st.SetText(s.Row, f.Name, l.distinctName(s, name))
 	l.st.SetFlag(s.Row, f.Loaded, true)
 	l.st.SetFlag(s.Row, f.Ready, !l.match.Under())
-	l.placeInTeam(s, "")
+	l.sides.placeInTeam(s, "")
 	l.match.StandIns.StandIn(s.Player, true)
 	l.counts()
 	if l.match.InPlay() {
@@ -72,7 +59,7 @@ func (l *Lobby) addFiller(conduct *rulebook.StandIns) {
 }
 
 // standIn returns the seat of a stand-in that a newcomer takes over in a match; nil for none.
-func (l *Lobby) standIn() *seat {
+func (l *seating) standIn() *seat {
 	if l.book.StandIns == nil || !l.match.InPlay() || l.book.Players.Late != rulebook.LateSeat {
 		return nil
 	}
@@ -85,7 +72,7 @@ func (l *Lobby) standIn() *seat {
 }
 
 // makeRoom takes a stand-in away for a newcomer, where the match does not need it.
-func (l *Lobby) makeRoom() {
+func (l *seating) makeRoom() {
 	if l.book.StandIns == nil || l.match.Under() || len(l.seats) < l.book.StandIns.Fill && l.freeFor("") > l.fillers() {
 		return
 	}
@@ -100,7 +87,7 @@ func (l *Lobby) makeRoom() {
 }
 
 // abandoned lets the service play a seat whose player is gone, if the rulebook wants that.
-func (l *Lobby) abandoned(s *seat) {
+func (l *seating) abandoned(s *seat) {
 	if c := l.book.StandIns; c != nil && c.Gone {
 		l.match.StandIns.StandIn(s.Player, true)
 	}

@@ -10,8 +10,18 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
+// start leads from gathering to a match, and from its result to what comes then.
+type start struct {
+	*room
+	seating *seating
+
+	startAt   sheet.Tick // wall tick of the start; 0 when none is under way
+	hostStart bool       // the countdown under way was asked for by the host
+	replay    bool       // the next match follows the result, whatever was to come
+}
+
 // missing says what a match still lacks, or nothing.
-func (l *Lobby) missing() (code.Code, string) {
+func (l *start) missing() (code.Code, string) {
 	if l.match.Kept.Full() {
 		return code.Stopping, "results of earlier matches are waiting for the database; the next match begins " +
 			"when they are saved"
@@ -35,7 +45,7 @@ func (l *Lobby) missing() (code.Code, string) {
 
 // startCheck begins the start countdown when all is there, and calls it off
 // when it no longer is.
-func (l *Lobby) startCheck() {
+func (l *start) startCheck() {
 	c, _ := l.missing()
 	switch l.State() {
 	case rulebook.Gathering:
@@ -49,7 +59,7 @@ func (l *Lobby) startCheck() {
 	}
 }
 
-func (l *Lobby) allReady() bool {
+func (l *start) allReady() bool {
 	for _, s := range l.seats {
 		if !s.filler && !s.Row.Flag(l.book.F.Player.Ready) || s.heldUntil > 0 {
 			return false
@@ -58,7 +68,7 @@ func (l *Lobby) allReady() bool {
 	return l.people() > 0
 }
 
-func (l *Lobby) beginCountdown(byHost bool) {
+func (l *start) beginCountdown(byHost bool) {
 	f := &l.book.F.Lobby
 	l.hostStart = byHost
 	if l.book.Start.Countdown == 0 {
@@ -71,14 +81,14 @@ func (l *Lobby) beginCountdown(byHost bool) {
 }
 
 // callOff ends the countdown under way.
-func (l *Lobby) callOff() {
+func (l *start) callOff() {
 	l.startAt, l.hostStart = 0, false
 	l.st.SetInt(l.row, l.book.F.Lobby.State, rulebook.Gathering)
 	l.st.SetClock(l.row, l.book.F.Lobby.Countdown, 0, 0, l.tick())
 }
 
 // setReady answers ready and unready.
-func (l *Lobby) setReady(s *seat, on bool) step.Verdict {
+func (l *start) setReady(s *seat, on bool) step.Verdict {
 	switch state := l.State(); {
 	case state == rulebook.Playing:
 		return step.Verdict{Code: code.NotNow, Reason: "a match is running"}
@@ -94,7 +104,7 @@ func (l *Lobby) setReady(s *seat, on bool) step.Verdict {
 }
 
 // hostStarts answers start.
-func (l *Lobby) hostStarts(s *seat) step.Verdict {
+func (l *start) hostStarts(s *seat) step.Verdict {
 	if !l.hostIs(s) {
 		return step.Verdict{Code: code.NotHost, Reason: "only the host may start the match"}
 	}
@@ -112,7 +122,7 @@ func (l *Lobby) hostStarts(s *seat) step.Verdict {
 }
 
 // begin starts a match with everyone who has a seat.
-func (l *Lobby) begin() {
+func (l *start) begin() {
 	l.callOff()
 	l.st.SetInt(l.row, l.book.F.Lobby.State, rulebook.Playing)
 	players := make([]*match.Player, len(l.seats))
@@ -123,12 +133,12 @@ func (l *Lobby) begin() {
 }
 
 // waits tells whether the result is shown for longer, because a match follows it that cannot begin yet.
-func (l *Lobby) waits() bool {
+func (l *start) waits() bool {
 	return l.match.Kept.Full() && (l.replay || l.book.End.Then == rulebook.ThenAgain) && len(l.seats) > 0
 }
 
 // afterResult is what comes when the result has been shown.
-func (l *Lobby) afterResult() {
+func (l *start) afterResult() {
 	then := l.book.End.Then
 	if then == rulebook.ThenVote {
 		then = l.voted()
@@ -143,17 +153,17 @@ func (l *Lobby) afterResult() {
 			l.st.SetFlag(s.Row, l.book.F.Player.Ready, false)
 		}
 		if s.gone && !s.filler {
-			l.remove(s)
+			l.seating.remove(s)
 		}
 		if s.filler {
 			l.st.SetFlag(s.Row, l.book.F.Player.Ready, true)
 		}
 	}
-	l.fill()
+	l.seating.fill()
 	l.st.TouchAll(sheet.Player)
 	switch c, _ := l.missing(); {
 	case then == rulebook.ThenClose:
-		l.close()
+		l.seating.close()
 	case then == rulebook.ThenAgain && len(l.seats) > 0 && c == code.OK:
 		l.begin()
 	default:
@@ -162,7 +172,7 @@ func (l *Lobby) afterResult() {
 }
 
 // voted is what more than half of the players want.
-func (l *Lobby) voted() rulebook.Then {
+func (l *start) voted() rulebook.Then {
 	yes := 0
 	for _, s := range l.seats {
 		yes += int(sheet.Bit(!s.filler && s.Row.Flag(l.book.F.Player.Ready)))
@@ -171,4 +181,18 @@ func (l *Lobby) voted() rulebook.Then {
 		return rulebook.ThenAgain
 	}
 	return rulebook.ThenLobby
+}
+
+// startNext begins the next match as soon as that may be: from a result at once, from the
+// gathering with its countdown.
+func (l *start) startNext() {
+	c, _ := l.missing()
+	switch {
+	case c != code.OK:
+	case l.State() == rulebook.Results:
+		l.replay = true
+		l.match.Ends.ShowNoLonger()
+	case l.State() == rulebook.Gathering:
+		l.beginCountdown(true)
+	}
 }

@@ -10,17 +10,10 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
-func (l *Lobby) teamSize(t *sheet.Row) int {
-	n := 0
-	for _, s := range l.seats {
-		if s.Row.Team == t.ID {
-			n++
-		}
-	}
-	return n
-}
+// sides is who is in which team.
+type sides struct{ *room }
 
-func (l *Lobby) teamNamed(name string) (int, *sheet.Row) {
+func (l *sides) teamNamed(name string) (int, *sheet.Row) {
 	for i, t := range l.book.Teams.List {
 		if t.Name == name {
 			return i, l.teams[i]
@@ -29,7 +22,7 @@ func (l *Lobby) teamNamed(name string) (int, *sheet.Row) {
 	return -1, nil
 }
 
-func (l *Lobby) anyTeamFree() bool {
+func (l *sides) anyTeamFree() bool {
 	for i, t := range l.teams {
 		if l.teamSize(t) < l.book.Teams.List[i].Most {
 			return true
@@ -40,7 +33,7 @@ func (l *Lobby) anyTeamFree() bool {
 
 // placeInTeam puts a newcomer in the team of their wish, where the rulebook
 // leaves the choice, and otherwise in the one with the fewest players.
-func (l *Lobby) placeInTeam(s *seat, wish string) {
+func (l *sides) placeInTeam(s *seat, wish string) {
 	if len(l.teams) == 0 {
 		return
 	}
@@ -74,7 +67,7 @@ func (l *Lobby) placeInTeam(s *seat, wish string) {
 }
 
 // breakTie picks among teams with equally few players, as the rulebook says.
-func (l *Lobby) breakTie(ts []*sheet.Row) *sheet.Row {
+func (l *sides) breakTie(ts []*sheet.Row) *sheet.Row {
 	switch l.book.Teams.Tie {
 	case rulebook.TieRandom:
 		return ts[l.rng.IntN(len(ts))]
@@ -90,14 +83,14 @@ func (l *Lobby) breakTie(ts []*sheet.Row) *sheet.Row {
 	return ts[0]
 }
 
-func (l *Lobby) joinTeam(s *seat, t *sheet.Row) {
+func (l *sides) joinTeam(s *seat, t *sheet.Row) {
 	l.st.SetInt(s.Row, l.book.F.Player.Team, int64(t.ID))
 	l.st.SetTeam(s.Row, t.ID)
 	l.st.SetTeam(s.Record, t.ID)
 }
 
 // changeTeam answers the intent to join a team.
-func (l *Lobby) changeTeam(s *seat, in *step.Input) step.Verdict {
+func (l *sides) changeTeam(s *seat, in *step.Input) step.Verdict {
 	i, t := l.teamNamed(in.Name)
 	if t == nil {
 		return step.Verdict{Code: code.NoTeam, Reason: "there is no team " + in.Name}
@@ -130,7 +123,7 @@ func (l *Lobby) changeTeam(s *seat, in *step.Input) step.Verdict {
 
 // partysTeam is the team in which a party is, or the one with the most room for
 // all of it; nil when they did not come together or it does not fit.
-func (l *Lobby) partysTeam(party string) *sheet.Row {
+func (l *sides) partysTeam(party string) *sheet.Row {
 	if party == "" {
 		return nil
 	}

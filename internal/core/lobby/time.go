@@ -31,7 +31,7 @@ func (l *Lobby) Next() sheet.Tick {
 	if l.closed {
 		return 0
 	}
-	next := sheet.Sooner(sheet.Sooner(l.startAt, l.emptyAt), sheet.Sooner(l.nextHold, l.voteUntil))
+	next := sheet.Sooner(sheet.Sooner(l.start.startAt, l.emptyAt), sheet.Sooner(l.seating.nextHold, l.votes.voteUntil))
 	for i := range l.held {
 		next = sheet.Sooner(next, l.held[i].until)
 	}
@@ -44,30 +44,30 @@ func (l *Lobby) Next() sheet.Tick {
 // pass lets one wall tick pass, in the order in which it is written.
 func (l *Lobby) pass() {
 	l.match.Clock.BeginTick()
-	l.holdsOver()
-	if l.startAt > 0 && l.startAt <= l.tick() {
-		l.begin()
+	l.seating.holdsOver()
+	if l.start.startAt > 0 && l.start.startAt <= l.tick() {
+		l.start.begin()
 	}
-	if at := l.match.Ends.ShownUntil(); at > 0 && at <= l.tick() && !l.waits() {
-		l.afterResult()
+	if at := l.match.Ends.ShownUntil(); at > 0 && at <= l.tick() && !l.start.waits() {
+		l.start.afterResult()
 	}
 	l.match.Clock.PassTick()
 	if l.book.StandIns != nil {
-		l.settle()
-		l.match.StandIns.Whimsical(l.settle)
+		l.wishes.settle()
+		l.match.StandIns.Whimsical(l.wishes.settle)
 	}
-	if l.voteUntil > 0 && l.voteUntil <= l.tick() {
-		l.countVote()
+	if l.votes.voteUntil > 0 && l.votes.voteUntil <= l.tick() {
+		l.votes.countVote()
 	}
 	if l.match.Kept.SavesDue() {
 		for _, s := range l.seats {
 			l.match.Kept.SaveRecord(s.Player)
 		}
 	}
-	l.reservationsOver()
+	l.doors.reservationsOver()
 	if l.emptyAt > 0 && l.emptyAt <= l.tick() {
-		l.close()
+		l.seating.close()
 		return
 	}
-	l.settle()
+	l.wishes.settle()
 }

@@ -11,8 +11,14 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
+// votes lets people decide together.
+type votes struct {
+	*room
+	voteUntil sheet.Tick // wall tick at which the vote under way ends; 0 without one
+}
+
 // openVote is the vote under way; nil without one.
-func (l *Lobby) openVote() *rulebook.Vote {
+func (l *votes) openVote() *rulebook.Vote {
 	if f := l.book.F.Votes.Vote; f != nil {
 		if no := l.row.Int(f); no > 0 {
 			return l.book.Votes[no-1]
@@ -22,7 +28,7 @@ func (l *Lobby) openVote() *rulebook.Vote {
 }
 
 // vote answers the intent to open a vote, or to vote in the one that is open.
-func (l *Lobby) vote(s *seat, in *step.Input) step.Verdict {
+func (l *votes) vote(s *seat, in *step.Input) step.Verdict {
 	i := slices.IndexFunc(l.book.Votes, func(v *rulebook.Vote) bool { return v.Name == in.Name })
 	if i < 0 {
 		return step.Verdict{Code: code.NoVote, Reason: "there is no vote " + strconv.Quote(in.Name)}
@@ -60,7 +66,7 @@ func castOf(v *rulebook.Vote, text string) (int64, bool) {
 }
 
 // during tells at which of the times of votes the lobby is.
-func (l *Lobby) during() uint8 {
+func (l *votes) during() uint8 {
 	switch l.State() {
 	case rulebook.Playing:
 		return rulebook.DuringMatch
@@ -71,7 +77,7 @@ func (l *Lobby) during() uint8 {
 }
 
 // callVote opens a vote.
-func (l *Lobby) callVote(s *seat, v *rulebook.Vote, in *step.Input) step.Verdict {
+func (l *votes) callVote(s *seat, v *rulebook.Vote, in *step.Input) step.Verdict {
 	on := l.seat(in.Target)
 	cast, ok := castOf(v, in.Text)
 	switch {
@@ -114,14 +120,14 @@ func orElse(a, b string) string {
 
 // mayVote tells whether a player votes in the vote under way: everybody who is there, but
 // for whom it is about.
-func (l *Lobby) mayVote(s *seat, v *rulebook.Vote) bool {
+func (l *votes) mayVote(s *seat, v *rulebook.Vote) bool {
 	f := &l.book.F.Votes
 	by := l.st.GetOr(sheet.ID(l.row.Int(f.By)), sheet.Player)
 	return !s.gone && s.heldUntil == 0 && l.row.Int(f.On) != int64(s.Row.ID) &&
 		(!v.ByTeam || s.Row.Team == by.Team) && (v.Who == nil || l.match.Rules.Holds(s.Player, v.Who, v.Line))
 }
 
-func (l *Lobby) cast(s *seat, n int64) {
+func (l *votes) cast(s *seat, n int64) {
 	f := &l.book.F.Votes
 	l.st.SetInt(s.Row, f.Cast, n)
 	l.st.SetFlag(s.Row, f.Voted, true)
@@ -129,7 +135,7 @@ func (l *Lobby) cast(s *seat, n int64) {
 }
 
 // countVote counts the votes anew, and ends the vote when it is decided.
-func (l *Lobby) countVote() {
+func (l *votes) countVote() {
 	v, f := l.openVote(), &l.book.F.Votes
 	if v == nil {
 		return
@@ -173,7 +179,7 @@ func (l *Lobby) countVote() {
 }
 
 // chosen is the place of the word with most votes, of equals one by lot.
-func (l *Lobby) chosen(count []int64) int64 {
+func (l *votes) chosen(count []int64) int64 {
 	most := slices.Max(count[1:])
 	var best []int64
 	for i, n := range count[1:] {
@@ -196,7 +202,7 @@ func joined(list []int64) string {
 }
 
 // endVote takes the vote off the sheets and does what follows.
-func (l *Lobby) endVote(v *rulebook.Vote, carried bool, choice int64) {
+func (l *votes) endVote(v *rulebook.Vote, carried bool, choice int64) {
 	f := &l.book.F.Votes
 	by, on := sheet.ID(l.row.Int(f.By)), sheet.ID(l.row.Int(f.On))
 	l.voteUntil = 0

@@ -16,13 +16,14 @@ import (
 
 // notWalked lists the fields of this package that are not part of the state, and why.
 var notWalked = map[string]string{
-	"Lobby.book":  "the rulebook",
-	"Lobby.rng":   "draws from pcg",
-	"Lobby.out":   "of the step under way",
-	"Lobby.row":   "the store's first sheet",
-	"Lobby.teams": "the store's team sheets",
+	"room.book":  "the rulebook",
+	"room.rng":   "draws from pcg",
+	"room.out":   "of the step under way",
+	"room.row":   "the store's first sheet",
+	"room.teams": "the store's team sheets",
 
-	"Lobby.filling": "false between steps",
+	"room.then":       "set once",
+	"seating.filling": "false between steps",
 }
 
 // walk walks over the whole state, hidden parts included.
@@ -50,12 +51,12 @@ func (l *Lobby) walk(w *state.Walk) {
 	state.List(w, "line", &l.line, func(x *waiter) { x.walk(w) })
 	state.Text(w, "password", &l.password)
 	state.Int(w, "empty at", &l.emptyAt)
-	state.Int(w, "next hold", &l.nextHold)
-	state.Int(w, "start at", &l.startAt)
-	state.Int(w, "vote until", &l.voteUntil)
-	state.Bool(w, "host start", &l.hostStart)
-	state.Bool(w, "host left", &l.hostLeft)
-	state.Bool(w, "replay", &l.replay)
+	state.Int(w, "next hold", &l.seating.nextHold)
+	state.Int(w, "start at", &l.start.startAt)
+	state.Int(w, "vote until", &l.votes.voteUntil)
+	state.Bool(w, "host start", &l.start.hostStart)
+	state.Bool(w, "host left", &l.seating.hostLeft)
+	state.Bool(w, "replay", &l.start.replay)
 	w.In("match", func() {
 		l.match.Walk(w, func(id sheet.ID) *match.Player {
 			if s := l.seat(id); s != nil {

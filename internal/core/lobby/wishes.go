@@ -8,11 +8,19 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
+// wishes carries out what the rules of a match ask of the lobby.
+type wishes struct {
+	*room
+	seating *seating
+	sides   *sides
+	start   *start
+}
+
 // maxRounds is how often what the lobby does for rules may set off rules that want more.
 const maxRounds = 4
 
 // settle lets everything follow, with what rules want of the lobby.
-func (l *Lobby) settle() {
+func (l *wishes) settle() {
 	for range maxRounds {
 		l.match.Rules.Settle()
 		wishes := l.match.Sides.TakeWishes()
@@ -24,58 +32,44 @@ func (l *Lobby) settle() {
 		}
 	}
 	l.match.Sides.TakeWishes()
-	if l.hostLeft && !l.closed {
-		l.close()
+	if l.seating.hostLeft && !l.closed {
+		l.seating.close()
 	}
 }
 
-func (l *Lobby) grantWish(w match.Wish) {
+func (l *wishes) grantWish(w match.Wish) {
 	s := l.seat(w.Of)
 	switch {
 	case w.Kind == match.WishSides:
 		l.newSides(w.No)
 	case w.Kind == match.WishStart:
-		l.startNext()
+		l.start.startNext()
 	case s == nil:
 	case w.Kind == match.WishKick:
-		l.drop(s)
+		l.seating.drop(s)
 	case w.Kind == match.WishJoin:
 		for i, t := range l.teams {
 			if t.ID == w.To && s.Row.Team != w.To && l.teamSize(t) < l.book.Teams.List[i].Most {
-				l.joinTeam(s, t)
+				l.sides.joinTeam(s, t)
 				l.counts()
-				l.startCheck()
+				l.start.startCheck()
 			}
 		}
 	}
 }
 
 // drop puts a player out of the lobby.
-func (l *Lobby) drop(s *seat) {
+func (l *seating) drop(s *seat) {
 	l.out.Do(step.Effect{Kind: step.Drop, Seat: s.Row.ID, Account: s.Row.Text(l.book.F.Player.Account),
 		Reason: code.Kicked})
 	l.leaveSeat(s)
 }
 
-// startNext begins the next match as soon as that may be: from a result at once, from the
-// gathering with its countdown.
-func (l *Lobby) startNext() {
-	c, _ := l.missing()
-	switch {
-	case c != code.OK:
-	case l.State() == rulebook.Results:
-		l.replay = true
-		l.match.Ends.ShowNoLonger()
-	case l.State() == rulebook.Gathering:
-		l.beginCountdown(true)
-	}
-}
-
 // newSides gives all players new sides.
-func (l *Lobby) newSides(how int) {
+func (l *wishes) newSides(how int) {
 	switch how {
 	case rulebook.SidesShuffle:
-		l.deal()
+		l.sides.deal()
 		return
 	case rulebook.SidesBalance:
 		for l.moveOne() {
@@ -84,12 +78,12 @@ func (l *Lobby) newSides(how int) {
 		l.rotate()
 	}
 	l.counts()
-	l.startCheck()
+	l.start.startCheck()
 }
 
 // rotate moves everybody to the next team in the list, and from the last to the first,
 // unless one would become too large.
-func (l *Lobby) rotate() {
+func (l *wishes) rotate() {
 	n := len(l.teams)
 	next := map[sheet.ID]*sheet.Row{}
 	for i, t := range l.teams {
@@ -101,14 +95,14 @@ func (l *Lobby) rotate() {
 	}
 	for _, s := range l.seats {
 		if to := next[s.Row.Team]; to != nil {
-			l.joinTeam(s, to)
+			l.sides.joinTeam(s, to)
 		}
 	}
 }
 
 // moveOne moves the newest of the largest team to the smallest, where that makes them more
 // equal.
-func (l *Lobby) moveOne() bool {
+func (l *wishes) moveOne() bool {
 	var large, small *sheet.Row
 	for i, t := range l.teams {
 		if large == nil || l.teamSize(t) > l.teamSize(large) {
@@ -123,7 +117,7 @@ func (l *Lobby) moveOne() bool {
 	}
 	for i := len(l.seats) - 1; i >= 0; i-- {
 		if l.seats[i].Row.Team == large.ID {
-			l.joinTeam(l.seats[i], small)
+			l.sides.joinTeam(l.seats[i], small)
 			return true
 		}
 	}

@@ -26,7 +26,7 @@ type Service struct {
 	now     func() time.Time
 	guard   *guard.Guard
 	voids   voids
-	hashes  chan struct{} // as many as may hash a password at once
+	hasher  hasher
 	known   *expirable.LRU[string, any]
 	away    atomic.Int64 // until when the database is not asked about who is known, in nanoseconds since the epoch
 }
@@ -42,10 +42,11 @@ func New(ctx context.Context, db *store.DB, g *guard.Guard) (*Service, error) {
 		now:    time.Now,
 		guard:  g,
 		voids:  voids{lines: map[string]time.Time{}, seen: map[int64]time.Time{}},
-		hashes: make(chan struct{}, maxHashes),
+		hasher: hasher{g, make(chan struct{}, maxHashes)},
 		known:  expirable.NewLRU[string, any](mostRecalled, nil, TokenLife),
 	}
-	return s, s.firstSigner(ctx)
+	s.signers.db, s.signers.now = db, func() time.Time { return s.now() }
+	return s, s.signers.first(ctx)
 }
 
 // Derived is the secret for one purpose, derived from that of the service (HKDF, RFC 5869):

@@ -90,7 +90,7 @@ func (s *Service) ComeBack(ctx context.Context, text, device, password, address 
 	}
 	hash := ""
 	if password != "" {
-		if hash, err = s.hash(password); err != nil {
+		if hash, err = s.hasher.hash(password); err != nil {
 			return nil, err
 		}
 	}

@@ -77,7 +77,7 @@ func (s *Service) givenKey(ctx context.Context, key string) error {
 		if err != nil {
 			return err
 		}
-		if same, err := s.verify(key, old.Hash); same && old.RevokedAt == nil || err != nil {
+		if same, err := s.hasher.verify(key, old.Hash); same && old.RevokedAt == nil || err != nil {
 			return err
 		}
 		if err := tx.Create(&note).Error; err != nil {
@@ -127,7 +127,7 @@ func (s *Service) RotateKey(ctx context.Context, by *Who, name string, overlap t
 			finder = *row.Finder
 		}
 		key := newKey(finder)
-		hash, err := s.hash(key)
+		hash, err := s.hasher.hash(key)
 		if err != nil {
 			return err
 		}

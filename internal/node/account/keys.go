@@ -59,7 +59,7 @@ func hashOld(key string) string {
 
 // keyRow is a key as it is kept.
 func (s *Service) keyRow(name, finder, key, scopes string) (store.ServiceKey, error) {
-	hash, err := s.hash(key)
+	hash, err := s.hasher.hash(key)
 	return store.ServiceKey{
 		ID:        uuid.NewString(),
 		Name:      name,
@@ -176,9 +176,9 @@ func (s *Service) keyOf(ctx context.Context, key string) (*store.ServiceKey, err
 	if row.Hash == hashOld(key) {
 		return &row, nil
 	}
-	ok, err := s.verify(key, row.Hash)
+	ok, err := s.hasher.verify(key, row.Hash)
 	if err == nil && !ok && row.OldUntil != nil && s.now().Before(*row.OldUntil) {
-		ok, err = s.verify(key, row.OldHash)
+		ok, err = s.hasher.verify(key, row.OldHash)
 	}
 	if err == nil && (!ok || row.ID == "") {
 		err = refused

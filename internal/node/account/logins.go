@@ -71,16 +71,16 @@ func checkPassword(p, login string) error {
 
 // hash returns a password as it is kept: argon2id with a salt of its own, in the
 // usual written form.
-func (s *Service) hash(password string) (string, error) {
+func (h *hasher) hash(password string) (string, error) {
 	salt := make([]byte, argonSalt)
 	rand.Read(salt)
-	derived, err := s.derive(password, salt, argonTime, argonMemory)
+	derived, err := h.derive(password, salt, argonTime, argonMemory)
 	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, argonMemory, argonTime, argonLanes,
 		base64.RawStdEncoding.EncodeToString(salt), base64.RawStdEncoding.EncodeToString(derived)), err
 }
 
-func (s *Service) derive(password string, salt []byte, time, memory uint32) ([]byte, error) {
-	done, err := s.hashing()
+func (h *hasher) derive(password string, salt []byte, time, memory uint32) ([]byte, error) {
+	done, err := h.hashing()
 	if err != nil {
 		return nil, err
 	}
@@ -89,7 +89,7 @@ func (s *Service) derive(password string, salt []byte, time, memory uint32) ([]b
 }
 
 // verify compares a password with what is kept of one.
-func (s *Service) verify(password, kept string) (bool, error) {
+func (h *hasher) verify(password, kept string) (bool, error) {
 	var version int
 	var memory, time uint32
 	var lanes uint8
@@ -106,7 +106,7 @@ func (s *Service) verify(password, kept string) (bool, error) {
 	if err1 != nil || err2 != nil || memory > 1<<20 || time > 16 {
 		return false, nil
 	}
-	got, err := s.derive(password, salt, time, memory)
+	got, err := h.derive(password, salt, time, memory)
 	return err == nil && subtle.ConstantTimeCompare(got, want) == 1, err
 }
 
@@ -134,7 +134,7 @@ func (s *Service) AddLogin(ctx context.Context, player, login, password string) 
 	if err != nil {
 		return err
 	}
-	hash, err := s.hash(password)
+	hash, err := s.hasher.hash(password)
 	if err != nil {
 		return err
 	}
@@ -172,7 +172,7 @@ func (s *Service) Login(ctx context.Context, login, password, device, address st
 	if utf8.RuneCountInString(password) > maxPassword || !utf8.ValidString(password) {
 		return nil, refused
 	}
-	ok, err := s.verify(password, kept)
+	ok, err := s.hasher.verify(password, kept)
 	if err != nil {
 		worked() // it was not tried
 		return nil, err
@@ -211,7 +211,7 @@ func (s *Service) ChangePassword(ctx context.Context, player, old, fresh, addres
 		}
 		return err
 	}
-	ok, err := s.verify(old, a.Password)
+	ok, err := s.hasher.verify(old, a.Password)
 	if err == nil && !ok {
 		return fault.New(code.WrongLogin, "this is not your password")
 	}
@@ -222,7 +222,7 @@ func (s *Service) ChangePassword(ctx context.Context, player, old, fresh, addres
 	if err := checkPassword(fresh, a.Login); err != nil {
 		return err
 	}
-	hash, err := s.hash(fresh)
+	hash, err := s.hasher.hash(fresh)
 	if err != nil {
 		return err
 	}

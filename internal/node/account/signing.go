@@ -16,6 +16,9 @@ import (
 // signers are the secrets that sign tokens, as a node knows them. A token names its own by
 // its key ID (RFC 7515, section 4.1.4).
 type signers struct {
+	db  *store.DB
+	now func() time.Time
+
 	mu     sync.Mutex
 	all    map[string][]byte // guarded by mu
 	newest string            // guarded by mu
@@ -47,7 +50,7 @@ func (s *Service) SigningKeys(ctx context.Context) ([]SigningKey, error) {
 // every token has to be refreshed, and nobody has to sign in again.
 func (s *Service) RotateSigning(ctx context.Context, drop bool) error {
 	err := s.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
-		fresh, err := s.newSigner(tx)
+		fresh, err := s.signers.fresh(tx)
 		if err != nil || !drop {
 			return err
 		}
@@ -63,20 +66,20 @@ func (s *Service) RotateSigning(ctx context.Context, drop bool) error {
 	if err != nil {
 		return err
 	}
-	return s.readSigners(ctx)
+	return s.signers.look(ctx)
 }
 
-func (s *Service) newSigner(tx *store.Tx) (id string, err error) {
+func (k *signers) fresh(tx *store.Tx) (id string, err error) {
 	secret := make([]byte, 32)
 	rand.Read(secret)
-	row := store.SigningKey{ID: rand.Text()[:8], Secret: hex.EncodeToString(secret), CreatedAt: s.now().UTC()}
+	row := store.SigningKey{ID: rand.Text()[:8], Secret: hex.EncodeToString(secret), CreatedAt: k.now().UTC()}
 	return row.ID, tx.Create(&row).Error
 }
 
-// firstSigner makes the first secret, where there is none. Of nodes that start at once one
+// first makes the first secret, where there is none. Of nodes that start at once one
 // makes it.
-func (s *Service) firstSigner(ctx context.Context) error {
-	err := s.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+func (k *signers) first(ctx context.Context) error {
+	err := k.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
 		if err := tx.Exec("lock table signing_keys in share row exclusive mode").Error; err != nil {
 			return err
 		}
@@ -84,21 +87,20 @@ func (s *Service) firstSigner(ctx context.Context) error {
 		if err := tx.Model(&store.SigningKey{}).Count(&n).Error; err != nil || n > 0 {
 			return err
 		}
-		_, err := s.newSigner(tx)
+		_, err := k.fresh(tx)
 		return err
 	})
 	if err != nil {
 		return err
 	}
-	return s.readSigners(ctx)
+	return k.look(ctx)
 }
 
-func (s *Service) readSigners(ctx context.Context) error {
+func (k *signers) look(ctx context.Context) error {
 	var rows []store.SigningKey
-	if err := s.db.WithContext(ctx).Order("created_at, id").Find(&rows).Error; err != nil {
+	if err := k.db.WithContext(ctx).Order("created_at, id").Find(&rows).Error; err != nil {
 		return err
 	}
-	k := &s.signers
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	k.all, k.read = map[string][]byte{}, time.Now()
@@ -112,24 +114,23 @@ func (s *Service) readSigners(ctx context.Context) error {
 	return nil
 }
 
-// signer returns the secret to sign with, and its ID.
-func (s *Service) signer() (id string, secret []byte, err error) {
-	s.signers.mu.Lock()
-	defer s.signers.mu.Unlock()
-	if secret = s.signers.all[s.signers.newest]; secret == nil {
+// current returns the secret to sign with, and its ID.
+func (k *signers) current() (id string, secret []byte, err error) {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if secret = k.all[k.newest]; secret == nil {
 		return "", nil, errors.New("there is no secret to sign tokens with")
 	}
-	return s.signers.newest, secret, nil
+	return k.newest, secret, nil
 }
 
-// signerOf returns the secret with an ID; one that is not known is looked for, now and then.
-func (s *Service) signerOf(ctx context.Context, id string) ([]byte, error) {
-	k := &s.signers
+// of returns the secret with an ID; one that is not known is looked for, now and then.
+func (k *signers) of(ctx context.Context, id string) ([]byte, error) {
 	k.mu.Lock()
 	secret, read := k.all[id], k.read
 	k.mu.Unlock()
 	if secret == nil && id != "" && time.Since(read) > rereadEvery {
-		if err := s.readSigners(ctx); err != nil {
+		if err := k.look(ctx); err != nil {
 			return nil, err
 		}
 		k.mu.Lock()
@@ -142,15 +143,15 @@ func (s *Service) signerOf(ctx context.Context, id string) ([]byte, error) {
 	return secret, nil
 }
 
-// dropSigner believes no more what a secret has signed.
-func (s *Service) dropSigner(id string) {
-	s.signers.mu.Lock()
-	defer s.signers.mu.Unlock()
-	delete(s.signers.all, id)
+// drop believes no more what a secret has signed.
+func (k *signers) drop(id string) {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	delete(k.all, id)
 }
 
-// sweepSigners removes secrets whose tokens have all run out.
-func (s *Service) sweepSigners(tx *store.Tx) error {
+// sweep removes secrets whose tokens have all run out.
+func (k *signers) sweep(tx *store.Tx) error {
 	return tx.Exec("delete from signing_keys k where exists (select 1 from signing_keys n where n.created_at > "+
-		"k.created_at and n.created_at < ?)", s.now().UTC().Add(-2*keyLife)).Error
+		"k.created_at and n.created_at < ?)", k.now().UTC().Add(-2*keyLife)).Error
 }

@@ -82,7 +82,7 @@ func (s *Service) issue(subject, scopes, line string, life time.Duration) (strin
 		scopes,
 		line,
 	})
-	id, secret, err := s.signer()
+	id, secret, err := s.signers.current()
 	if err != nil {
 		return "", expires, err
 	}
@@ -211,7 +211,7 @@ func (s *Service) Check(ctx context.Context, token string) (*Who, error) {
 		&c,
 		func(t *jwt.Token) (any, error) {
 			signer, _ = t.Header["kid"].(string)
-			return s.signerOf(ctx, signer)
+			return s.signers.of(ctx, signer)
 		},
 		jwt.WithValidMethods([]string{"HS256"}),
 		jwt.WithIssuer("turnvex"),
@@ -270,10 +270,10 @@ func (s *Service) Sweep(ctx context.Context) error {
 	if err := db.Delete(&store.Recovery{}, "expires_at < ?", s.now().UTC()).Error; err != nil {
 		return err
 	}
-	if err := s.sweepSigners(db); err != nil {
+	if err := s.signers.sweep(db); err != nil {
 		return err
 	}
-	return s.readSigners(ctx)
+	return s.signers.look(ctx)
 }
 
 func scopesOf(text string) (out []Scope) {

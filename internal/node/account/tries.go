@@ -20,14 +20,20 @@ func (s *Service) try(account, address string) (worked func(), err error) {
 // comeAgain is the seconds after which the queue for hashing is likely shorter.
 const comeAgain = 2
 
+// hasher hashes passwords and keys, no more at once than there is memory for.
+type hasher struct {
+	guard  *guard.Guard
+	places chan struct{}
+}
+
 // hashing takes a place in the queue for hashing, and returns when it is its turn.
-func (s *Service) hashing() (done func(), err error) {
-	back, err := s.guard.Take(guard.Hashing, "")
+func (h *hasher) hashing() (done func(), err error) {
+	back, err := h.guard.Take(guard.Hashing, "")
 	if err != nil {
 		f := fault.New(code.TooMany, "many people are signing in with passwords; try again in %d s", comeAgain)
 		f.Left = comeAgain
 		return nil, f
 	}
-	s.hashes <- struct{}{} // each takes memory: no more at once than there is room for
-	return func() { <-s.hashes; back() }, nil
+	h.places <- struct{}{} // each takes memory: no more at once than there is room for
+	return func() { <-h.places; back() }, nil
 }

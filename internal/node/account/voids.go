@@ -106,7 +106,7 @@ func (s *Service) readVoids(ctx context.Context, back time.Duration) error {
 			v.lines[r.Subject] = now
 		}
 		if id, is := strings.CutPrefix(r.Subject, ofSigner("")); is {
-			s.dropSigner(id)
+			s.signers.drop(id)
 			dropped = true
 		}
 		s.known.Remove(r.Subject)
@@ -125,7 +125,7 @@ func (s *Service) readVoids(ctx context.Context, back time.Duration) error {
 	tell := v.tell
 	v.mu.Unlock()
 	if dropped {
-		err = s.readSigners(ctx)
+		err = s.signers.look(ctx)
 	}
 	if len(fresh) > 0 && tell != nil {
 		tell(fresh)

@@ -128,22 +128,32 @@ type Service struct {
 	Cluster     *cluster.Cluster
 	Bus         *bus.Bus
 
-	meter    *meter.Meter
-	conns    atomic.Int64  // live connections
-	up       atomic.Bool   // what is needed to take lobbies up is there
-	taking   chan struct{} // lobbies are to be taken up
-	againMu  sync.Mutex
-	again    []string // guarded by againMu; lobbies that could not be handed over
-	leave    context.CancelFunc
-	http     *http.Server
-	metrics  *http.Server // nil unless they are served at an address of their own
-	listener net.Listener
+	meter *meter.Meter
+	conns atomic.Int64 // live connections
+	takingUp
+	doors
 	stopped  sync.Once
 	failed   chan error
 	journals JournalKeeping
 	sweep    chan struct{} // closed when the node stops
 	done     sync.WaitGroup
 	log      *slog.Logger
+}
+
+// takingUp is what a node knows of the lobbies that it is to take up.
+type takingUp struct {
+	up      atomic.Bool   // what is needed for it is there
+	taking  chan struct{} // some are to be taken up
+	againMu sync.Mutex
+	again   []string // guarded by againMu; those that could not be handed over
+	leave   context.CancelFunc
+}
+
+// doors are what a node listens with.
+type doors struct {
+	http     *http.Server
+	metrics  *http.Server // nil unless they are served at an address of their own
+	listener net.Listener
 }
 
 // Start starts a node. What it could not load of the database is logged.
@@ -153,7 +163,7 @@ func Start(ctx context.Context, cfg Config) (*Service, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Service{DB: db, failed: make(chan error, 1), log: cfg.Log, taking: make(chan struct{}, 1)}
+	s := &Service{DB: db, failed: make(chan error, 1), log: cfg.Log, takingUp: takingUp{taking: make(chan struct{}, 1)}}
 	if err := s.assemble(ctx, cfg); err != nil {
 		s.undo()
 		db.Close()

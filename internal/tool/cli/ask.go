@@ -130,7 +130,8 @@ func leaveCommand() command {
 				}
 				return s.done(t, "You have no seat there any more.")
 			}
-		}}
+		},
+	}
 }
 
 // codeOf takes the join code out of a link, or what was typed as it is.

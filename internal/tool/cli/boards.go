@@ -185,7 +185,8 @@ func seasonsCommand() command {
 				}
 				return table(t.Out, []string{"SEASON", "BEGINS (UTC)", "ENDS (UTC)", "STATE"}, rows)
 			}
-		}}
+		},
+	}
 }
 
 func postCommand() command {
@@ -291,16 +292,9 @@ func compareCommand() command {
 		least:   2,
 		most:    2,
 		summary: "Compare a leaderboard in a service's memory with the database",
-		setup: func(fs *flag.FlagSet) runner {
-			var s session
-			s.flags(fs)
-			keyFile := keyFlag(fs)
+		setup: asOperator(func(fs *flag.FlagSet, s *session) call {
 			in := fs.String("season", "", "the `season`; default: the current one")
-			return func(ctx context.Context, t *Terminal, args []string) error {
-				svc, err := s.operator(ctx, *keyFile)
-				if err != nil {
-					return err
-				}
+			return func(ctx context.Context, t *Terminal, svc client.Service, args []string) error {
 				c, err := svc.CompareBoard(ctx, args[0], args[1], *in)
 				if err != nil {
 					return err
@@ -318,5 +312,6 @@ func compareCommand() command {
 				}
 				return nil
 			}
-		}}
+		}),
+	}
 }

@@ -159,5 +159,6 @@ func schemaCommand() command {
 				_, err := t.Out.Write(rulebook.Schema())
 				return err
 			}
-		}}
+		},
+	}
 }

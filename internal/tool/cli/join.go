@@ -89,7 +89,8 @@ func (s *session) play(ctx context.Context, t *Terminal, code string, o playOpti
 		Tokens: func(ctx context.Context) (string, error) {
 			_, svc, err := s.open(ctx, t)
 			return svc.Token, err
-		}}
+		},
+	}
 	keys, screen, live := t.screen()
 	live = live && !s.json
 	opts.OnChange = func(c client.Change) {

@@ -20,9 +20,7 @@ func loadCommand() command {
 			"much they received, compared with sending the whole state or a patch each tick, and how long\n" +
 			"intents took until the verdict and until every replica. Unless -real, the lobbies are practice\n" +
 			"lobbies, nothing is saved, and the players are deleted at the end.",
-		setup: func(fs *flag.FlagSet) runner {
-			var s session
-			s.flags(fs)
+		setup: asAnyone(func(fs *flag.FlagSet, s *session) call {
 			var cfg load.Config
 			fs.IntVar(&cfg.Clients, "clients", 8, "how `many` clients")
 			fs.IntVar(&cfg.Lobby, "lobby", 0, "clients per lobby; 0 means as `many` as the rulebook seats, at most 8")
@@ -35,11 +33,8 @@ func loadCommand() command {
 			bad := fs.String("rough", "", "make the connections bad: `delay=80ms,jitter=20ms,stall=2s/30s,cut=1m`")
 			options := optionList{}
 			fs.Var(options, "option", "`NAME=VALUE` of an option of the rulebook; may be repeated")
-			return func(ctx context.Context, t *Terminal, args []string) error {
-				svc, err := s.reader()
-				if err != nil {
-					return err
-				}
+			return func(ctx context.Context, t *Terminal, svc client.Service, args []string) error {
+				var err error
 				if cfg.Rough, err = client.ParseRough(*bad); err != nil {
 					return errUsage{"-rough: " + err.Error()}
 				}
@@ -60,6 +55,6 @@ func loadCommand() command {
 				}
 				return report.Write(t.Out)
 			}
-		},
+		}),
 	}
 }

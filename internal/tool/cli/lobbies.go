@@ -246,9 +246,7 @@ func quickCommand() command {
 		most:    1,
 		summary: "Join any open lobby of a rulebook, or a new one",
 		details: "It takes the fullest lobby with room for the whole party. Seats are held for 20 seconds.",
-		setup: func(fs *flag.FlagSet) runner {
-			var s session
-			s.flags(fs)
+		setup: asPlayer(func(fs *flag.FlagSet, s *session) call {
 			q := client.Quick{Options: optionList{}}
 			fs.StringVar(&q.Region, "region", "", "only in this `region`")
 			fs.IntVar(&q.Capacity, "capacity", 0, "the `seats` of the lobby, if a new one is opened")
@@ -263,11 +261,7 @@ func quickCommand() command {
 				"`NAME=VALUE` of an option, if a new lobby is opened; may be repeated",
 			)
 			stay := fs.Bool("only", false, "only find it and print its code")
-			return func(ctx context.Context, t *Terminal, args []string) error {
-				_, svc, err := s.open(ctx, t)
-				if err != nil {
-					return err
-				}
+			return func(ctx context.Context, t *Terminal, svc client.Service, args []string) error {
 				q.Rulebook = args[0]
 				l, err := svc.QuickJoin(ctx, q)
 				if err != nil {
@@ -278,6 +272,6 @@ func quickCommand() command {
 				}
 				return s.showFound(t, l)
 			}
-		},
+		}),
 	}
 }

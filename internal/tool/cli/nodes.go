@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"strconv"
 	"time"
+
+	"turnvex.example/turnvex/client"
 )
 
 func nodesCommand() command {
@@ -13,15 +15,8 @@ func nodesCommand() command {
 		name:    "nodes",
 		summary: "List the service's nodes and their load, with a service key",
 		details: "A node that has not renewed its lease is gone: another node in its region takes over its lobbies.",
-		setup: func(fs *flag.FlagSet) runner {
-			var s session
-			s.flags(fs)
-			keyFile := keyFlag(fs)
-			return func(ctx context.Context, t *Terminal, _ []string) error {
-				svc, err := s.operator(ctx, *keyFile)
-				if err != nil {
-					return err
-				}
+		setup: asOperator(func(fs *flag.FlagSet, s *session) call {
+			return func(ctx context.Context, t *Terminal, svc client.Service, _ []string) error {
 				list, err := svc.Nodes(ctx)
 				if err != nil {
 					return err
@@ -43,7 +38,7 @@ func nodesCommand() command {
 					"VERSION", "SINCE",
 					"ADDRESS"}, rows)
 			}
-		},
+		}),
 	}
 }
 
@@ -55,17 +50,10 @@ func drainCommand() command {
 		most:    1,
 		summary: "Move all lobbies of a node to others in its region, as an operator",
 		details: "Play continues: clients are redirected to the same seats. With -undo the node takes lobbies again.",
-		setup: func(fs *flag.FlagSet) runner {
-			var s session
-			s.flags(fs)
-			keyFile := keyFlag(fs)
+		setup: asOperator(func(fs *flag.FlagSet, s *session) call {
 			undo := fs.Bool("undo", false, "let it take lobbies again")
 			why := fs.String("why", "", "the `reason`, for the audit trail")
-			return func(ctx context.Context, t *Terminal, args []string) error {
-				svc, err := s.operator(ctx, *keyFile)
-				if err != nil {
-					return err
-				}
+			return func(ctx context.Context, t *Terminal, svc client.Service, args []string) error {
 				if err := svc.Drain(ctx, args[0], !*undo, *why); err != nil {
 					return err
 				}
@@ -75,7 +63,7 @@ func drainCommand() command {
 				return s.done(t, fmt.Sprintf("%s takes no more lobbies and hands over those it has; turnvex nodes "+
 					"shows how many are left.", args[0]))
 			}
-		},
+		}),
 	}
 }
 
@@ -87,21 +75,14 @@ func moveCommand() command {
 		most:    2,
 		summary: "Move a lobby to another node in its region, as an operator",
 		details: "Play continues: clients are redirected to the same seats.",
-		setup: func(fs *flag.FlagSet) runner {
-			var s session
-			s.flags(fs)
-			keyFile := keyFlag(fs)
+		setup: asOperator(func(fs *flag.FlagSet, s *session) call {
 			why := fs.String("why", "", "the `reason`, for the audit trail")
-			return func(ctx context.Context, t *Terminal, args []string) error {
-				svc, err := s.operator(ctx, *keyFile)
-				if err != nil {
-					return err
-				}
+			return func(ctx context.Context, t *Terminal, svc client.Service, args []string) error {
 				if err := svc.Move(ctx, args[0], args[1], *why); err != nil {
 					return err
 				}
 				return s.done(t, fmt.Sprintf("The lobby %s is at %s now.", args[0], args[1]))
 			}
-		},
+		}),
 	}
 }

@@ -26,7 +26,8 @@ func operatorCommand(name, summary, details string, flags func(*flag.FlagSet),
 				}
 				return do(ctx, t, &s, svc, codeOf(args[0]))
 			}
-		}}
+		},
+	}
 }
 
 func copiesCommand() command {

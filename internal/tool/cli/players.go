@@ -20,17 +20,10 @@ func playersCommand() command {
 		most:    1,
 		summary: "Find players by the beginning of their name, or by ID",
 		details: "Names are not unique; IDs are. It needs a service key.",
-		setup: func(fs *flag.FlagSet) runner {
-			var s session
-			s.flags(fs)
-			keyFile := keyFlag(fs)
+		setup: asOperator(func(fs *flag.FlagSet, s *session) call {
 			most := fs.Int("most", 20, "how `many`, 1 to 100")
 			next := fs.String("next", "", "the `cursor` that the previous page printed")
-			return func(ctx context.Context, t *Terminal, args []string) error {
-				svc, err := s.operator(ctx, *keyFile)
-				if err != nil {
-					return err
-				}
+			return func(ctx context.Context, t *Terminal, svc client.Service, args []string) error {
 				list, more, err := svc.FindPlayers(ctx, args[0], *most, *next)
 				if err != nil {
 					return err
@@ -55,7 +48,8 @@ func playersCommand() command {
 				}
 				return nil
 			}
-		}}
+		}),
+	}
 }
 
 func totalsCommand() command {
@@ -65,14 +59,8 @@ func totalsCommand() command {
 		least:   1,
 		most:    1,
 		summary: "Show a player's totals, by rulebook",
-		setup: func(fs *flag.FlagSet) runner {
-			var s session
-			s.flags(fs)
-			return func(ctx context.Context, t *Terminal, args []string) error {
-				svc, err := s.reader()
-				if err != nil {
-					return err
-				}
+		setup: asAnyone(func(fs *flag.FlagSet, s *session) call {
+			return func(ctx context.Context, t *Terminal, svc client.Service, args []string) error {
 				list, err := svc.Totals(ctx, args[0])
 				if err != nil {
 					return err
@@ -93,7 +81,8 @@ func totalsCommand() command {
 				return table(t.Out, []string{"RULEBOOK", "MATCHES", "WON", "LOST", "DRAWN", "LEFT", "PLAYED", "STREAK",
 					"LAST"}, rows)
 			}
-		}}
+		}),
+	}
 }
 
 // into calls write with the terminal's output, or with a file that is made anew.
@@ -138,7 +127,8 @@ func exportCommand() command {
 				}
 				return into(t, *out, func(w io.Writer) error { return svc.ExportPlayer(ctx, args[0], w) })
 			}
-		}}
+		},
+	}
 }
 
 func eraseCommand() command {

@@ -8,6 +8,8 @@ import (
 	"net/http"
 	"strings"
 	"text/tabwriter"
+
+	"turnvex.example/turnvex/client"
 )
 
 // table writes aligned columns.
@@ -21,14 +23,8 @@ func table(w io.Writer, head []string, rows [][]string) error {
 
 func rulebooksCommand() command {
 	return command{name: "rulebooks", summary: "List the rulebooks and games that a service has loaded",
-		setup: func(fs *flag.FlagSet) runner {
-			var s session
-			s.flags(fs)
-			return func(ctx context.Context, t *Terminal, _ []string) error {
-				svc, err := s.reader()
-				if err != nil {
-					return err
-				}
+		setup: asAnyone(func(fs *flag.FlagSet, s *session) call {
+			return func(ctx context.Context, t *Terminal, svc client.Service, _ []string) error {
 				var out struct {
 					Rulebooks []struct {
 						Name    string   `json:"name"`
@@ -68,5 +64,6 @@ func rulebooksCommand() command {
 				}
 				return table(t.Out, []string{"NAME", "TITLE", "PLAYERS", "BOARDS", "VERSION"}, rows)
 			}
-		}}
+		}),
+	}
 }

@@ -20,20 +20,13 @@ func auditCommand() command {
 		summary: "Show the audit trail: changes made by operators and service keys, newest first",
 		details: "Every change is logged before it is made, with its reason and its outcome. -json also shows the\n" +
 			"time, the address and the request.",
-		setup: func(fs *flag.FlagSet) runner {
-			var s session
+		setup: asOperator(func(fs *flag.FlagSet, s *session) call {
 			var q client.AuditQuery
-			s.flags(fs)
-			keyFile := keyFlag(fs)
 			fs.StringVar(&q.Who, "who", "", "only by the service key with this `name`")
 			fs.StringVar(&q.Subject, "subject", "", "only acts on this: a player's `ID`, a join code, a key")
 			fs.IntVar(&q.Limit, "most", 20, "how `many`, 1 to 100")
 			fs.StringVar(&q.Cursor, "next", "", "the `cursor` that the previous page printed")
-			return func(ctx context.Context, t *Terminal, _ []string) error {
-				svc, err := s.operator(ctx, *keyFile)
-				if err != nil {
-					return err
-				}
+			return func(ctx context.Context, t *Terminal, svc client.Service, _ []string) error {
 				lines, next, err := svc.Audit(ctx, q)
 				if err != nil {
 					return err
@@ -60,7 +53,7 @@ func auditCommand() command {
 				}
 				return err
 			}
-		},
+		}),
 	}
 }
 
@@ -82,17 +75,11 @@ func devicesCommand() command {
 		summary: "List, name and remove your devices",
 		details: "Removing a device voids its tokens. You cannot remove your only way to sign in: make an " +
 			"account first.",
-		setup: func(fs *flag.FlagSet) runner {
-			var s session
-			s.flags(fs)
-			return func(ctx context.Context, t *Terminal, args []string) error {
-				_, svc, err := s.open(ctx, t)
-				if err != nil {
-					return err
-				}
+		setup: asPlayer(func(fs *flag.FlagSet, s *session) call {
+			return func(ctx context.Context, t *Terminal, svc client.Service, args []string) error {
 				return s.devices(ctx, t, svc, args)
 			}
-		},
+		}),
 	}
 }
 
@@ -177,16 +164,9 @@ func recoverCommand() command {
 		summary: "Make a recovery code for a player who has lost every way to sign in, as an operator",
 		details: "It works once, within a day, with turnvex sign-in -recovery. Give it only to somebody you know " +
 			"to be the player.",
-		setup: func(fs *flag.FlagSet) runner {
-			var s session
-			s.flags(fs)
-			keyFile := keyFlag(fs)
+		setup: asOperator(func(fs *flag.FlagSet, s *session) call {
 			why := fs.String("why", "", "the `reason`, for the audit trail")
-			return func(ctx context.Context, t *Terminal, args []string) error {
-				svc, err := s.operator(ctx, *keyFile)
-				if err != nil {
-					return err
-				}
+			return func(ctx context.Context, t *Terminal, svc client.Service, args []string) error {
 				r, err := svc.RecoverPlayer(ctx, args[0], *why)
 				if err != nil {
 					return err
@@ -198,7 +178,7 @@ func recoverCommand() command {
 				fmt.Fprintf(t.Err, "It works once, until %s.\n", r.Expires.Local().Format(time.DateTime))
 				return nil
 			}
-		},
+		}),
 	}
 }
 

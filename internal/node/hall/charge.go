@@ -58,7 +58,7 @@ func (l *Lobby) charge(job *keep.Job, r request) {
 		defer func() { go l.post(l.memory.done) }()
 		ctx, cancel := context.WithTimeout(context.Background(), chargeWithin)
 		ok, stand, err := l.hall.cfg.Keeper.Charge(ctx, job)
-		for wait := 50 * time.Millisecond; err != nil && ctx.Err() == nil && !l.dropped.Load(); wait *= 2 {
+		for wait := 50 * time.Millisecond; err != nil && ctx.Err() == nil && l.state() != lifeLost; wait *= 2 {
 			time.Sleep(wait)
 			ok, stand, err = l.hall.cfg.Keeper.Charge(ctx, job)
 		}

@@ -29,11 +29,11 @@ func (l *Lobby) Give(ctx context.Context, to Destination) error {
 	h := &handing{to, make(chan error, 1)}
 	var refused error
 	err := l.do(ctx, func() {
-		if l.memory == nil || l.leaving {
+		if l.memory == nil || !l.becomes(lifeMoving) {
 			refused = fault.New(code.Stopping, "the lobby is already moving, or cannot be moved")
 			return
 		}
-		l.leaves(h)
+		l.handing = h
 		time.AfterFunc(leaveWithin, func() { go l.post(func() { l.stay(h) }) })
 	})
 	if err != nil || refused != nil {
@@ -49,11 +49,10 @@ func (l *Lobby) Give(ctx context.Context, to Destination) error {
 
 // stay lets the lobby stay here because something that is under way takes too long.
 func (l *Lobby) stay(h *handing) {
-	if l.handing != h || l.left() {
+	if l.handing != h || l.idle() || !l.becomes(lifeHere) {
 		return
 	}
-	l.leaving, l.handing = false, nil
-	l.going.Store(false)
+	l.handing = nil
 	f := fault.New(code.Stopping, "the lobby is waiting for the database and cannot move; try again later")
 	f.Left = 5
 	h.done <- f
@@ -63,9 +62,6 @@ func (l *Lobby) stay(h *handing) {
 // kept, it is the other's. Where that fails, it is taken up here again.
 func (l *Lobby) handOver() {
 	h := l.handing
-	if h == nil {
-		return
-	}
 	ctx, over := context.WithTimeout(context.Background(), 2*keptWithin)
 	defer over()
 	err := l.hall.cfg.Ledger.Kept(ctx, l.memory.mark)
@@ -95,7 +91,7 @@ func (h *Hall) Drop() {
 	h.drops = true
 	h.mu.Unlock()
 	for _, l := range h.All() {
-		l.dropped.Store(true)
+		l.becomes(lifeLost)
 		go l.post(func() {})
 		<-l.ended
 	}

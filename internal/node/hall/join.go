@@ -51,7 +51,7 @@ func (l *Lobby) Join(ctx context.Context, j Joining) (*Client, error) {
 }
 
 func (l *Lobby) admit(c *Client, j Joining) error {
-	if l.leaving {
+	if l.state().going() {
 		return l.gone()
 	}
 	if j.Version != "" && j.Version != l.book.Version {
@@ -83,7 +83,7 @@ func (l *Lobby) admit(c *Client, j Joining) error {
 		}
 	}
 	if !c.watch {
-		l.takesPlace(j.Account, j.GiveBack)
+		l.counted.take(j.Account, j.GiveBack)
 	}
 	if !c.watch && len(c.Seats) > 0 {
 		c.first.Store(uint32(c.Seats[0]))

@@ -125,11 +125,11 @@ func (l *Lobby) retry(what string, after time.Duration, try func(context.Context
 		if err == nil {
 			return true
 		}
-		if l.dropped.Load() || errors.Is(err, store.ErrFenced) {
+		if l.state() == lifeLost || errors.Is(err, store.ErrFenced) {
 			l.log().Warn("this node may no longer "+what+": another has taken the lobby over", "error", err)
 			return false
 		}
-		if l.gaveUp.Load() {
+		if l.state() == lifeHurried {
 			l.log().Warn("could not "+what+"; it is tried again when the lobby goes on", "error", err)
 			return false
 		}

@@ -36,7 +36,6 @@ type Lobby struct {
 
 	m        *lobby.Lobby
 	row      *sheet.Row // its sheet
-	broken   bool       // a fault in it was logged; nothing is asked of m any more
 	began    time.Time  // when its tick 0 was, or would have been
 	opened   time.Time
 	verdicts map[code.Code]int // of this turn, to be counted
@@ -44,13 +43,9 @@ type Lobby struct {
 	setup    lobby.Setup
 	memory   *memory // nil without a ledger
 	fence    store.Fence
-	dropped  atomic.Bool // another node has taken it over: nothing more is said or written
-	going    atomic.Bool // the same as leaving, for others
-	leaving  bool        // it ends here to go on elsewhere, or at the node's next start
-	handing  *handing    // then the node to which it is handed, if there is one
-	hurried  bool        // whatever is under way
-	gaveUp   atomic.Bool // what is under way is asked for again where it goes on, and is tried no more
-	soon     []func()    // jobs that the loop has set itself
+	life     atomic.Uint32 // see life
+	handing  *handing      // of lifeMoving: the node to which it is handed
+	soon     []func()      // jobs that the loop has set itself
 	clients  []*Client
 	keys     map[string]*heldSeats // what a resume key brings back
 	pub      publisher
@@ -62,17 +57,17 @@ type Lobby struct {
 	written  directory.Entry        // what was handed to be written last
 	writing  bool
 	latest   atomic.Pointer[directory.Entry]
-	journal  *journalFile      // nil unless the node keeps journals
-	checks   time.Duration     // how often the copies are checked; 0 for never
-	checkAt  sheet.Tick        // when the copies are checked next
-	recheck  bool              // something was told since they were checked last
-	asking   []func()          // checks that wait for the next publishing
-	checked  []Checked         // the newest answers to checks, the oldest first
-	closing  bool              // it closes when a result has been shown
-	secret   bool              // spectators see what players must not
-	sat      map[string]bool   // then who has had a seat in the match that runs, or has one
-	stood    int               // the state in which sat began
-	holds    map[string]func() // gives back what is counted for a player who is here, by account
+	journal  *journalFile    // nil unless the node keeps journals
+	checks   time.Duration   // how often the copies are checked; 0 for never
+	checkAt  sheet.Tick      // when the copies are checked next
+	recheck  bool            // something was told since they were checked last
+	asking   []func()        // checks that wait for the next publishing
+	checked  []Checked       // the newest answers to checks, the oldest first
+	closing  bool            // it closes when a result has been shown
+	secret   bool            // spectators see what players must not
+	sat      map[string]bool // then who has had a seat in the match that runs, or has one
+	stood    int             // the state in which sat began
+	counted  counted         // who is here
 }
 
 // newLobby makes a lobby around its authority: a new one, if it is nil.
@@ -91,7 +86,6 @@ func newLobby(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup, m *l
 		done:     make(chan struct{}),
 		ended:    make(chan struct{}),
 		charging: map[sheet.ID][]request{},
-		holds:    map[string]func(){},
 		verdicts: map[code.Code]int{},
 		keys:     map[string]*heldSeats{},
 		known:    map[string]*known{},
@@ -102,6 +96,7 @@ func newLobby(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup, m *l
 		fence:    h.cfg.Fence(),
 	}
 	l.opened = l.began
+	l.counted = counted{l, map[string]func(){}}
 	l.row = l.m.Row()
 	if l.checks == 0 && s.Practice {
 		l.checks = checkEvery
@@ -161,67 +156,19 @@ func (l *Lobby) run(first func()) {
 		l.guard(func() { l.memory.checkpoint(l, began) })
 		l.hall.cfg.Meter.Turn(late, l.hall.cfg.Now().Sub(began), l.verdicts)
 	}
-	l.emptyHolds()
-	l.telling.wait()
-	if l.dropped.Load() {
-		l.memory.drop()
-		l.endAll(wire.Bye{})
-		l.closedAt.Store(l.hall.cfg.Now().UnixNano())
-		close(l.ended)
-		l.journal.close(l)
-		return
-	}
-	bye := wire.Bye{Code: string(code.LobbyGone), Reason: "the lobby has closed"}
-	if l.going.Load() {
-		bye = wire.Bye{Code: string(code.Stopping), Reason: "the lobby is on its way to another node", Again: true}
-	}
-	if l.broken {
-		bye = wire.Bye{Code: string(code.Internal), Reason: "the lobby failed; it was logged"}
-	}
-	if l.handing == nil || l.broken || l.m.Closed() { // otherwise it says where, when it is there
-		l.endAll(bye)
-	}
-	l.closedAt.Store(l.hall.cfg.Now().UnixNano())
-	close(l.ended)
-	l.journal.close(l)
-	l.tasks.wait()
-	l.release(true)
-	if l.leaving && !l.broken && !l.m.Closed() {
-		if l.left() { // otherwise it goes on from an earlier checkpoint, and asks again for what was under way
-			l.memory.now(l, l.hall.cfg.Now())
-			l.handOver()
-		}
-		l.memory.drop()
-		return
-	}
-	l.memory.end(l)
-	l.closeEntry()
-	if l.hall.cfg.Closed != nil {
-		go l.hall.cfg.Closed(l.ID)
-	}
-}
-
-// over tells whether the loop is to end.
-func (l *Lobby) over() bool {
-	return l.broken || l.m.Closed() || l.left() || l.hurried || l.dropped.Load()
-}
-
-// left tells whether the lobby ends here to go on at the node's next start: as soon as nothing
-// is under way.
-func (l *Lobby) left() bool {
-	return l.leaving && !l.broken && !l.m.Closed() && l.memory.under == 0 && len(l.charging) == 0
+	l.finish()
 }
 
 // guard does a job of the loop, and what it has set itself meanwhile. A fault in one
 // lobby does not end the node: it is logged, the lobby ends, and what may be half
 // done in it is never asked again.
 func (l *Lobby) guard(do func()) {
-	if l.broken {
+	if l.state() == lifeBroken {
 		return
 	}
 	defer func() {
 		if r := recover(); r != nil {
-			l.broken = true
+			l.becomes(lifeBroken)
 			l.log().Error("the lobby failed and ends", "panic", fmt.Sprint(r), "stack", string(debug.Stack()))
 		}
 	}()
@@ -258,22 +205,6 @@ func (l *Lobby) sleep() time.Duration {
 	at := l.moment(next).Add(time.Microsecond)
 	l.due = at
 	return max(at.Sub(now), 0)
-}
-
-// leaves lets the lobby end here as soon as nothing is under way, to go on elsewhere or later.
-func (l *Lobby) leaves(h *handing) {
-	l.leaving, l.handing = true, h
-	l.going.Store(true)
-}
-
-// gone is why nothing can be asked of the lobby any more.
-func (l *Lobby) gone() error {
-	if l.going.Load() {
-		f := fault.New(code.Stopping, "the lobby is moving to another node; try again in a moment")
-		f.Left = 1
-		return f
-	}
-	return fault.New(code.LobbyGone, "the lobby has closed")
 }
 
 // do runs a job in the lobby's loop and waits for it.
@@ -315,10 +246,14 @@ func (l *Lobby) stop() {
 	l.post(func() {
 		l.endAll(wire.Bye{Code: string(code.Stopping), Reason: "the service is stopping", Again: true})
 		if l.memory != nil {
-			l.leaves(nil)
+			if h := l.handing; h != nil {
+				l.handing = nil
+				h.done <- fault.New(code.Stopping, "the node stops; the lobby goes on at its next start")
+			}
+			l.becomes(lifeLeaving)
 			time.AfterFunc(leaveWithin, func() {
-				l.gaveUp.Store(true)
-				l.post(func() { l.hurried = true })
+				l.becomes(lifeHurried)
+				l.post(func() {})
 			})
 			return
 		}

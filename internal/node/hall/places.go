@@ -42,13 +42,19 @@ func (h *Hall) Seated() []string {
 	return slices.Collect(maps.Keys(h.places.of))
 }
 
-// takesPlace remembers that a player has come in, and gives back what was counted for it when
+// counted is who is counted as being in a lobby, and what gives the count back. It belongs to the lobby's loop.
+type counted struct {
+	lobby *Lobby
+	back  map[string]func() // by account
+}
+
+// take remembers that a player has come in, and gives back what was counted for it when
 // the place is free again.
-func (l *Lobby) takesPlace(account string, giveBack func()) {
+func (c *counted) take(account string, giveBack func()) {
 	if account == "" {
 		return
 	}
-	if l.holds[account] != nil { // counted already
+	if c.back[account] != nil { // counted already
 		if giveBack != nil {
 			giveBack()
 		}
@@ -57,30 +63,23 @@ func (l *Lobby) takesPlace(account string, giveBack func()) {
 	if giveBack == nil {
 		giveBack = func() {}
 	}
-	l.holds[account] = giveBack
-	l.hall.places.set(account, l, true)
+	c.back[account] = giveBack
+	c.lobby.hall.places.set(account, c.lobby, true)
 }
 
-// noteHolds gives back the places of players who have neither a seat nor a place in line.
-func (l *Lobby) noteHolds() {
-	for account, back := range l.holds {
-		if l.m.SeatOf(account) == 0 && !slices.ContainsFunc(l.clients, func(c *Client) bool {
-			return c.waits && c.account == account
-		}) {
-			l.freePlace(account, back)
+// free gives the places back of those who are not there any more.
+func (c *counted) free(there func(account string) bool) {
+	for account, back := range c.back {
+		if !there(account) {
+			delete(c.back, account)
+			c.lobby.hall.places.set(account, c.lobby, false)
+			back()
 		}
 	}
 }
 
-func (l *Lobby) freePlace(account string, back func()) {
-	delete(l.holds, account)
-	l.hall.places.set(account, l, false)
-	back()
-}
-
-// emptyHolds gives all places back when the lobby has closed.
-func (l *Lobby) emptyHolds() {
-	for account, back := range l.holds {
-		l.freePlace(account, back)
-	}
+// placed tells whether a player has a seat, or a place in line.
+func (l *Lobby) placed(account string) bool {
+	return l.m.SeatOf(account) != 0 ||
+		slices.ContainsFunc(l.clients, func(c *Client) bool { return c.waits && c.account == account })
 }

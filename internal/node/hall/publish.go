@@ -82,7 +82,7 @@ func (l *Lobby) publish() {
 	p.last, p.waits, p.force = now, false, false
 	if !l.row.Sent.Empty() || l.book.Arenas != nil && l.arena() != l.entry.Arena {
 		l.noteEntry()
-		l.noteHolds()
+		l.counted.free(l.placed)
 	}
 	desk := desks.Get().(*replica.Desk)
 	p.feed.Begin(desk, st, changes, now)

@@ -44,7 +44,7 @@ func (h *Hall) Restore(book *rulebook.Book, x *ledger.Left) (err error) {
 		l.keys[conn] = &heldSeats{seats: seats, before: true}
 		for _, id := range seats {
 			if account := m.Store().Get(id).Text(book.F.Player.Account); account != "" {
-				l.takesPlace(account, h.cfg.Counted(account))
+				l.counted.take(account, h.cfg.Counted(account))
 				l.knownOf(account)
 			}
 		}

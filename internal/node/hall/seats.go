@@ -58,7 +58,7 @@ func (l *Lobby) Sit(ctx context.Context, j Joining) (sheet.ID, error) {
 			return
 		}
 		if err = l.takeSeats(c, j); err == nil {
-			l.takesPlace(j.Account, j.GiveBack)
+			l.counted.take(j.Account, j.GiveBack)
 			for _, id := range c.Seats {
 				l.step(&step.Input{Kind: step.Lost, Seat: id})
 			}

@@ -75,7 +75,7 @@ func run(ctx context.Context, f *field.Field, address, key, out string) error {
 		{"console-editor.png", "/rulebooks/clash", `document.querySelector('[data-test=verdict]')?.innerText === 'no errors' && !!document.querySelector('[data-here]')`, ""},
 		{"console-operations.png", "/operations", `document.querySelectorAll('canvas').length > 5`, ""},
 		{"console-results.png", "/results", `document.querySelectorAll('[data-test^=match]').length >= 1`, ""},
-		{"console-board.png", "/boards/course/week", `document.querySelectorAll('tbody tr').length >= 20 && !!document.querySelector('select')`, ""},
+		{"console-board.png", "/boards/course/fastest", `document.querySelectorAll('tbody tr').length >= 20`, ""},
 	} {
 		if err := take(b, address, s, filepath.Join(out, s.file)); err != nil {
 			return fmt.Errorf("%s: %w", s.file, err)

@@ -22,7 +22,6 @@ const (
 var tooLarge = map[string][2]int{
 	"core/rulebook.binder": {211, 11},
 	"node/hall.Lobby":      {117, 43},
-	"node/api.server":      {155, 10},
 }
 
 // plainData are types whose methods only read.

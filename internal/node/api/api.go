@@ -104,14 +104,14 @@ func New(cfg Config) http.Handler {
 	}
 	cfg.Accounts.OnVoid(s.conns.void)
 	cfg.Meter.Gauge("turnvex_live_connections", "live connections that have said hello", s.conns.count)
-	r := chi.NewRouter()
-	r.Use(middleware.RequestID, s.forwarded, s.recoverPanic, s.logged, s.secured, s.crossOrigin(), middleware.GetHead)
+	r, f := chi.NewRouter(), &front{s}
+	r.Use(middleware.RequestID, f.forwarded, f.recoverPanic, f.logged, f.secured, f.crossOrigin(), middleware.GetHead)
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) {
 		if r.URL.Path == "/v1" || strings.HasPrefix(r.URL.Path, "/v1/") {
 			s.fail(w, r, fault.New(code.NotFound, "there is nothing at %s", r.URL.Path))
 			return
 		}
-		s.consoleFile(w, r)
+		f.consoleFile(w, r)
 	})
 	r.MethodNotAllowed(func(w http.ResponseWriter, r *http.Request) {
 		allowed := strings.Join(methodsOf(r), ", ")
@@ -124,9 +124,9 @@ func New(cfg Config) http.Handler {
 	})
 	r.Get("/health",
 		func(w http.ResponseWriter, r *http.Request) { s.send(w, r, 200, map[string]string{"status": "alive"}) })
-	r.Get("/v1/live", s.live) // which has limits of its own
+	r.Get("/v1/live", (&sockets{s}).live) // which has limits of its own
 	r.Group(func(r chi.Router) {
-		r.Use(s.limited)
+		r.Use(f.limited)
 		r.Get("/ready", s.ready)
 		r.Get("/v1/live/schema", liveSchema)
 		r.Get("/v1/openapi.json", openAPI)

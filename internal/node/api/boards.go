@@ -54,7 +54,7 @@ var boardRoutes = []route{
 			{"players", "IDs with commas between: only these, at most 100", "string"},
 			{"name", "only players whose names begin with this, at most 100; only on boards per player",
 				"string"}}, paging...),
-		do:   (*server).getBoard,
+		do:   by((*boards).getBoard),
 		lazy: true,
 	},
 	{
@@ -65,14 +65,14 @@ var boardRoutes = []route{
 			"for any player or team. With an id, a post counts once and may be repeated; without one, a repeated " +
 			"post counts again if the board keeps totals or counts",
 		in: postRequest{},
-		do: (*server).postBoard,
+		do: by((*boards).postBoard),
 	},
 	{
 		method:  "GET",
 		path:    boardPath + "/seasons",
 		summary: "A leaderboard's seasons, newest first, at most 100",
 		out:     Seasons{},
-		do:      (*server).listSeasons,
+		do:      by((*boards).listSeasons),
 	},
 	{
 		method:  "POST",
@@ -81,7 +81,7 @@ var boardRoutes = []route{
 		summary: "Start a new season of a leaderboard that is renewed by hand, with a reason",
 		in:      whyRequest{},
 		out:     wire.Season{},
-		do:      (*server).renewBoard,
+		do:      by((*boards).renewBoard),
 	},
 	{
 		method:  "POST",
@@ -90,7 +90,7 @@ var boardRoutes = []route{
 		summary: "Remove the entry of a player or team from a season, with a reason; the places below move up at once",
 		in:      whyRequest{},
 		params:  []param{seasonParam},
-		do:      (*server).removeEntry,
+		do:      by((*boards).removeEntry),
 	},
 	{
 		method: "PUT",
@@ -99,7 +99,7 @@ var boardRoutes = []route{
 		summary: "Bar a player from a leaderboard, with a reason: their entries in seasons that are not closed " +
 			"are removed, and their posts no longer count",
 		in: whyRequest{},
-		do: (*server).barPlayer,
+		do: by((*boards).barPlayer),
 	},
 	{
 		method:  "DELETE",
@@ -107,7 +107,7 @@ var boardRoutes = []route{
 		access:  operator,
 		summary: "Let a barred player post to a leaderboard again",
 		params:  []param{{"why", "the reason, 1 to 200 characters", "string"}},
-		do:      (*server).unbarPlayer,
+		do:      by((*boards).unbarPlayer),
 	},
 	{
 		method:  "GET",
@@ -116,7 +116,7 @@ var boardRoutes = []route{
 		summary: "What operators did to a leaderboard, newest first",
 		out:     BoardActs{},
 		params:  paging,
-		do:      (*server).boardActs,
+		do:      by((*boards).boardActs),
 	},
 	{
 		method:  "GET",
@@ -125,12 +125,12 @@ var boardRoutes = []route{
 		summary: "Compare a season in memory with the database; only posts in progress may differ",
 		out:     board.Comparison{},
 		params:  []param{seasonParam},
-		do:      (*server).compareBoard,
+		do:      by((*boards).compareBoard),
 	},
 }
 
 // boardNamed finds a board.
-func (s *server) boardNamed(rulebookName, name string) (*rulebook.Book, board.Ref, error) {
+func (s *boards) boardNamed(rulebookName, name string) (*rulebook.Book, board.Ref, error) {
 	book, err := s.Library.Book(rulebookName)
 	if err != nil {
 		return nil, board.Ref{}, err
@@ -146,12 +146,12 @@ func (s *server) boardNamed(rulebookName, name string) (*rulebook.Book, board.Re
 	return book, r, nil
 }
 
-func (s *server) boardOf(c *call) (*rulebook.Book, board.Ref, error) {
+func (s *boards) boardOf(c *call) (*rulebook.Book, board.Ref, error) {
 	return s.boardNamed(c.path("rulebook"), c.path("board"))
 }
 
 // boardWhy finds the board of a request, and reads why an operator asks it.
-func (s *server) boardWhy(c *call) (book *rulebook.Book, r board.Ref, in whyRequest, err error) {
+func (s *boards) boardWhy(c *call) (book *rulebook.Book, r board.Ref, in whyRequest, err error) {
 	if book, r, err = s.boardOf(c); err == nil {
 		in, err = read[whyRequest](c)
 	}
@@ -167,7 +167,7 @@ func sides(book *rulebook.Book) map[string]string {
 	return out
 }
 
-func (s *server) getBoard(c *call) (any, error) {
+func (s *boards) getBoard(c *call) (any, error) {
 	book, r, err := s.boardOf(c)
 	if err != nil {
 		return nil, err
@@ -210,7 +210,7 @@ func (s *server) getBoard(c *call) (any, error) {
 }
 
 // called are the players whose names begin so; where there are none, one that does not exist.
-func (s *server) called(c *call, b *rulebook.Board, name string) (ids []string, err error) {
+func (s *boards) called(c *call, b *rulebook.Board, name string) (ids []string, err error) {
 	if b.Team || len(name) > 100 {
 		return nil, fault.New(code.BadRequest, "name is what the names of players begin with, 1 to 100 bytes, on a "+
 			"board of players")
@@ -226,7 +226,7 @@ func (s *server) called(c *call, b *rulebook.Board, name string) (ids []string, 
 	return ids, err
 }
 
-func (s *server) postBoard(c *call) (any, error) {
+func (s *boards) postBoard(c *call) (any, error) {
 	book, r, err := s.boardOf(c)
 	if err != nil {
 		return nil, err
@@ -295,7 +295,7 @@ func keyPost(who *account.Who, book *rulebook.Book, in *postRequest, p *board.Po
 	return nil
 }
 
-func (s *server) listSeasons(c *call) (any, error) {
+func (s *boards) listSeasons(c *call) (any, error) {
 	_, r, err := s.boardOf(c)
 	if err != nil {
 		return nil, err
@@ -304,7 +304,7 @@ func (s *server) listSeasons(c *call) (any, error) {
 	return Seasons{list}, err
 }
 
-func (s *server) renewBoard(c *call) (any, error) {
+func (s *boards) renewBoard(c *call) (any, error) {
 	_, r, in, err := s.boardWhy(c)
 	if err != nil {
 		return nil, err
@@ -312,7 +312,7 @@ func (s *server) renewBoard(c *call) (any, error) {
 	return s.Boards.Renew(s.DB.WithContext(c.r.Context()), r, c.who.Name, in.Why)
 }
 
-func (s *server) removeEntry(c *call) (any, error) {
+func (s *boards) removeEntry(c *call) (any, error) {
 	book, r, in, err := s.boardWhy(c)
 	if err != nil {
 		return nil, err
@@ -324,7 +324,7 @@ func (s *server) removeEntry(c *call) (any, error) {
 	return nil, s.Boards.Remove(s.DB.WithContext(c.r.Context()), r, c.query("season"), subject, c.who.Name, in.Why)
 }
 
-func (s *server) barPlayer(c *call) (any, error) {
+func (s *boards) barPlayer(c *call) (any, error) {
 	_, r, in, err := s.boardWhy(c)
 	if err != nil {
 		return nil, err
@@ -336,7 +336,7 @@ func (s *server) barPlayer(c *call) (any, error) {
 	return nil, s.Boards.Bar(s.DB.WithContext(c.r.Context()), r, p.ID, c.who.Name, in.Why)
 }
 
-func (s *server) unbarPlayer(c *call) (any, error) {
+func (s *boards) unbarPlayer(c *call) (any, error) {
 	_, r, err := s.boardOf(c)
 	if err != nil {
 		return nil, err
@@ -348,7 +348,7 @@ func (s *server) unbarPlayer(c *call) (any, error) {
 	return nil, s.Boards.Unbar(s.DB.WithContext(c.r.Context()), r, p.ID, c.who.Name, c.query("why"))
 }
 
-func (s *server) boardActs(c *call) (any, error) {
+func (s *boards) boardActs(c *call) (any, error) {
 	_, r, err := s.boardOf(c)
 	if err != nil {
 		return nil, err
@@ -365,7 +365,7 @@ func (s *server) boardActs(c *call) (any, error) {
 	return out, err
 }
 
-func (s *server) compareBoard(c *call) (any, error) {
+func (s *boards) compareBoard(c *call) (any, error) {
 	_, r, err := s.boardOf(c)
 	if err != nil {
 		return nil, err

@@ -10,16 +10,17 @@ import (
 
 var browserRoutes = []route{
 	{
-		method: "POST", path: "/v1/console/session", in: keyRequest{}, out: account.SignedIn{}, do: (*server).browse,
+		method: "POST", path: "/v1/console/session", in: keyRequest{}, out: account.SignedIn{},
+		do: by((*sessions).browse),
 		summary: "Sign in with a service key in a browser: a cookie that scripts cannot read renews the token " +
 			"for up to 12 hours, at least once an hour",
 	},
 	{
-		method: "POST", path: "/v1/console/session/renew", out: account.SignedIn{}, do: (*server).renewBrowser,
+		method: "POST", path: "/v1/console/session/renew", out: account.SignedIn{}, do: by((*sessions).renewBrowser),
 		summary: "The next token for this browser's session, by its cookie",
 	},
 	{
-		method: "DELETE", path: "/v1/console/session", do: (*server).endBrowser,
+		method: "DELETE", path: "/v1/console/session", do: by((*sessions).endBrowser),
 		summary: "End the session in this browser",
 	},
 }
@@ -33,7 +34,7 @@ func (c *call) setCookie(secret string, seconds int) {
 		HttpOnly: true, Secure: schemeOf(c.r) == "https", SameSite: http.SameSiteStrictMode})
 }
 
-func (s *server) browse(c *call) (any, error) {
+func (s *sessions) browse(c *call) (any, error) {
 	in, err := read[keyRequest](c)
 	if err != nil {
 		return nil, err
@@ -45,7 +46,7 @@ func (s *server) browse(c *call) (any, error) {
 	return out, err
 }
 
-func (s *server) renewBrowser(c *call) (any, error) {
+func (s *sessions) renewBrowser(c *call) (any, error) {
 	cookie, err := c.r.Cookie(browserCookie)
 	if err != nil {
 		return nil, fault.New(code.NoToken, "there is no session in this browser: sign in with a key")
@@ -57,7 +58,7 @@ func (s *server) renewBrowser(c *call) (any, error) {
 	return out, err
 }
 
-func (s *server) endBrowser(c *call) (any, error) {
+func (s *sessions) endBrowser(c *call) (any, error) {
 	c.setCookie("", -1)
 	if cookie, err := c.r.Cookie(browserCookie); err == nil {
 		return nil, s.Accounts.EndBrowser(c.r.Context(), cookie.Value)

@@ -22,7 +22,7 @@ type written struct{}
 const exportPage = 500
 
 // exportMatches sends all matches that fit, page by page as they are read.
-func (s *server) exportMatches(c *call) (any, error) {
+func (s *stories) exportMatches(c *call) (any, error) {
 	q, err := s.matchQuery(c)
 	if err != nil {
 		return nil, err

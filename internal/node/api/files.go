@@ -16,7 +16,7 @@ import (
 
 // consoleFile serves the console: its files by name, and its first page for
 // every other address, because the console routes by itself.
-func (s *server) consoleFile(w http.ResponseWriter, r *http.Request) {
+func (s *front) consoleFile(w http.ResponseWriter, r *http.Request) {
 	files, _ := fs.Sub(console, "console")
 	name := strings.TrimPrefix(r.URL.Path, "/")
 	if f, err := files.Open(name); err == nil && name != "" && !strings.HasSuffix(name, "/") {

@@ -19,27 +19,27 @@ import (
 
 var journalRoutes = []route{
 	{
-		method: "GET", path: "/v1/journals/{lobby}", access: reading, long: true, do: (*server).journalOf,
+		method: "GET", path: "/v1/journals/{lobby}", access: reading, long: true, do: by((*stories).journalOf),
 		kinds: []string{"application/octet-stream"},
 		summary: "The journal of a lobby, open or ended within 7 days, by its join code or ID, for turnvex " +
 			"replay. Deleted players appear as tokens. If a piece is missing, the file ends there, and the " +
 			"header Turnvex-Missing gives the ticks before and after the gap",
 	},
 	{
-		method: "GET", path: "/v1/journals/{lobby}/view", access: reading, do: (*server).playback,
+		method: "GET", path: "/v1/journals/{lobby}/view", access: reading, do: by((*stories).playback),
 		kinds: []string{"application/jsonl"}, params: viewParams,
 		summary: "What happened in a lobby, open or ended within 7 days, between two ticks: the messages that a " +
 			"live connection with this view would have received, one per line. If the last line has more, " +
 			"request the rest from its tick on, or from missing on if a piece in between is missing",
 	},
 	{
-		method: "GET", path: "/v1/lobbies/{code}/journal", access: tokened, do: (*server).journalOfPractice,
+		method: "GET", path: "/v1/lobbies/{code}/journal", access: tokened, do: by((*stories).journalOfPractice),
 		kinds:   []string{"application/octet-stream"},
 		summary: "The journal of a practice lobby, for its players and for service keys, for turnvex cut",
 	},
 }
 
-func (s *server) journalOf(c *call) (any, error) {
+func (s *stories) journalOf(c *call) (any, error) {
 	j, err := s.Ledger.Journal(c.r.Context(), c.path("lobby"))
 	if err == nil && j == nil {
 		err = fault.New(code.NoLobby, "no journal of a lobby %.40q is kept", c.path("lobby"))
@@ -53,7 +53,7 @@ func (s *server) journalOf(c *call) (any, error) {
 // maxPractice is the most bytes of what was played in a practice lobby that players are sent.
 const maxPractice = 8 << 20
 
-func (s *server) journalOfPractice(c *call) (any, error) {
+func (s *stories) journalOfPractice(c *call) (any, error) {
 	l, err := s.find(c.r, c.who, c.path("code"))
 	if err != nil {
 		return nil, err
@@ -98,7 +98,7 @@ func (s *server) journalOfPractice(c *call) (any, error) {
 const missingHeader = "Turnvex-Missing"
 
 // sendJournal sends a journal as a file.
-func (s *server) sendJournal(c *call, j *ledger.Journal) (any, error) {
+func (s *stories) sendJournal(c *call, j *ledger.Journal) (any, error) {
 	book, err := s.Library.Version(c.r.Context(), j.Rulebook, j.Version)
 	if err != nil {
 		return nil, err
@@ -124,7 +124,7 @@ var viewParams = []param{
 }
 
 // playback sends what happened in a lobby, as a live connection would have been told.
-func (s *server) playback(c *call) (any, error) {
+func (s *stories) playback(c *call) (any, error) {
 	q := playback.Query{To: 1 << 40, View: replica.View{All: true}, Most: maxPlayback}
 	var as sheet.Tick
 	for name, into := range map[string]*sheet.Tick{"from": &q.From, "to": &q.To, "as": &as} {

@@ -58,7 +58,7 @@ var keptRoutes = []route{
 			"to service keys",
 		out:    Matches{},
 		params: append(slices.Clone(matchParams), paging...),
-		do:     (*server).listMatches,
+		do:     by((*results).listMatches),
 	},
 	{
 		method: "GET",
@@ -69,17 +69,17 @@ var keptRoutes = []route{
 		summary: "All ended matches that match the filter, newest first: as JSON Lines, one match per line, or " +
 			"as CSV (RFC 4180), one player per line",
 		params: append(slices.Clone(matchParams), param{"format", "jsonl or csv", "string"}),
-		do:     (*server).exportMatches,
+		do:     by((*stories).exportMatches),
 	},
 	{method: "GET", path: "/v1/matches/{id}", summary: "An ended match; for unlisted lobbies see the list",
-		out: Match{}, do: (*server).getMatch},
+		out: Match{}, do: by((*results).getMatch)},
 	{
 		method: "GET",
 		path:   "/v1/players/{id}/records/{rulebook}",
 		summary: "A player's record for a rulebook, with the fields that the caller may see: integers and " +
 			"numbers as decimals, choices as words, flags, texts, positions as [x, y] in millimetres",
 		out: Record{},
-		do:  (*server).getRecord,
+		do:  by((*results).getRecord),
 	},
 	{
 		method: "POST",
@@ -90,7 +90,7 @@ var keptRoutes = []route{
 		in:     keep.Correction{},
 		out:    Record{},
 		params: []param{{"id", "a UUID: the correction happens once", "string"}},
-		do:     (*server).correctRecord,
+		do:     by((*results).correctRecord),
 	},
 	{
 		method: "GET",
@@ -100,6 +100,6 @@ var keptRoutes = []route{
 			"and new values",
 		out:    History{},
 		params: paging,
-		do:     (*server).recordHistory,
+		do:     by((*results).recordHistory),
 	},
 }

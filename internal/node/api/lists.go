@@ -84,7 +84,7 @@ func (c *call) moment(name string) (at time.Time, err error) {
 	return at, nil
 }
 
-func (s *server) listMatches(c *call) (any, error) {
+func (s *results) listMatches(c *call) (any, error) {
 	q, err := s.matchQuery(c)
 	if err != nil {
 		return nil, err
@@ -109,7 +109,7 @@ func (s *server) listMatches(c *call) (any, error) {
 	return out, nil
 }
 
-func (s *server) getMatch(c *call) (any, error) {
+func (s *results) getMatch(c *call) (any, error) {
 	row, err := s.Keeper.Match(c.r.Context(), c.path("id"), c.sees())
 	if err != nil {
 		return nil, err
@@ -134,7 +134,7 @@ func mayRead(who *account.Who, player string, f *sheet.Field) bool {
 
 // getRecord shows a record: all of it to its owner and to operators, otherwise
 // what everyone may see.
-func (s *server) getRecord(c *call) (any, error) {
+func (s *results) getRecord(c *call) (any, error) {
 	book, p, err := s.recordOf(c)
 	if err != nil {
 		return nil, err
@@ -163,7 +163,7 @@ func (s *server) recordOf(c *call) (*rulebook.Book, *store.Player, error) {
 }
 
 // correctRecord lets an operator change a record, and tells the lobbies that hold it.
-func (s *server) correctRecord(c *call) (any, error) {
+func (s *results) correctRecord(c *call) (any, error) {
 	book, p, err := s.recordOf(c)
 	if err != nil {
 		return nil, err
@@ -194,7 +194,7 @@ func (c *call) numbered() (limit int, before int64, err error) {
 	return limit, before, nil
 }
 
-func (s *server) recordHistory(c *call) (any, error) {
+func (s *results) recordHistory(c *call) (any, error) {
 	book, p, err := s.recordOf(c)
 	if err != nil {
 		return nil, err

@@ -41,7 +41,7 @@ var bufferPool = websocket.BufferPool(&pool{})
 
 // live is the live socket: docs/protocol.md says what goes over it. Whoever asks
 // is checked before anything is set aside for the connection.
-func (s *server) live(w http.ResponseWriter, r *http.Request) {
+func (s *sockets) live(w http.ResponseWriter, r *http.Request) {
 	enc, who, err := s.handshake(r)
 	if err != nil {
 		s.fail(w, r, err)
@@ -79,7 +79,8 @@ func (s *server) live(w http.ResponseWriter, r *http.Request) {
 	if err != nil {
 		return // the library has answered
 	}
-	c := &conn{s: s, ws: ws, enc: enc, who: who, most: 2 * wire.MaxMessage, from: addressOf(r), since: time.Now()}
+	c := &conn{s: s.server, ws: ws, enc: enc, who: who, most: 2 * wire.MaxMessage,
+		from: addressOf(r), since: time.Now()}
 	c.countControls()
 	err = c.hello(r)
 	arrived() // however long it takes to say goodbye
@@ -115,7 +116,7 @@ func (s *server) live(w http.ResponseWriter, r *http.Request) {
 // handshake checks a request for the live socket: its form, its origin, its
 // subprotocol, and its token if it carries one (a browser's cannot; it comes with
 // hello).
-func (s *server) handshake(r *http.Request) (enc replica.Encoding, who *account.Who, err error) {
+func (s *sockets) handshake(r *http.Request) (enc replica.Encoding, who *account.Who, err error) {
 	if !websocket.IsWebSocketUpgrade(r) {
 		return 0, nil, fault.New(code.NotUpgradeable, "this address speaks WebSocket with the subprotocols %s",
 			strings.Join(wire.Subprotocols[:], " and "))
@@ -163,7 +164,7 @@ func (w roughWriter) Hijack() (net.Conn, *bufio.ReadWriter, error) {
 
 // originAllowed lets programs in, which send no origin, the console, and what
 // the operator allows.
-func (s *server) originAllowed(r *http.Request) bool {
+func (s *sockets) originAllowed(r *http.Request) bool {
 	origin := r.Header.Get("Origin")
 	if origin == "" || slices.Contains(s.Origins, origin) {
 		return true
@@ -173,7 +174,7 @@ func (s *server) originAllowed(r *http.Request) bool {
 }
 
 // isNode tells whether an origin is that of another node, whose console leads here.
-func (s *server) isNode(origin string) bool {
+func (s *sockets) isNode(origin string) bool {
 	return s.Cluster != nil && slices.ContainsFunc(s.Cluster.Members(), func(m cluster.Member) bool {
 		return m.Alive && m.Address == origin
 	})

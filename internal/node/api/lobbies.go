@@ -90,7 +90,7 @@ var lobbyRoutes = []route{
 		access:  signedIn,
 		summary: "The lobbies in which the player has a seat or is in the queue",
 		out:     Seats{},
-		do:      func(s *server, c *call) (any, error) { return s.where(c, c.who.Player) },
+		do:      func(s *server, c *call) (any, error) { return (&nodes{s}).where(c, c.who.Player) },
 	},
 	{
 		method:  "GET",
@@ -103,7 +103,7 @@ var lobbyRoutes = []route{
 			if err != nil {
 				return nil, err
 			}
-			return s.where(c, p.ID)
+			return (&nodes{s}).where(c, p.ID)
 		},
 	},
 	{
@@ -120,7 +120,7 @@ var lobbyRoutes = []route{
 			{"title", "only those whose title begins with this", "string"},
 			{"order", "newest (if not given), oldest, fullest or title", "string"},
 		}, paging...),
-		do: (*server).listLobbies,
+		do: by((*lobbies).listLobbies),
 	},
 	{
 		method:  "POST",
@@ -130,7 +130,7 @@ var lobbyRoutes = []route{
 		in:      openRequest{},
 		out:     Found{},
 		status:  http.StatusCreated,
-		do:      (*server).openLobby,
+		do:      by((*lobbies).openLobby),
 	},
 	{
 		method:  "POST",
@@ -139,7 +139,7 @@ var lobbyRoutes = []route{
 		summary: "The open lobby with this name, or a new one; simultaneous calls never create two",
 		in:      openRequest{},
 		out:     Found{},
-		do:      (*server).openOrJoin,
+		do:      by((*lobbies).openOrJoin),
 	},
 	{
 		method:  "POST",
@@ -148,14 +148,14 @@ var lobbyRoutes = []route{
 		summary: "A lobby with room for the player and their party, or a new one; seats are held for 20 seconds",
 		in:      quickRequest{},
 		out:     Found{},
-		do:      (*server).quick,
+		do:      by((*lobbies).quick),
 	},
 	{
 		method:  "GET",
 		path:    "/v1/lobbies/{code}",
 		summary: "A lobby by its join code",
 		out:     Found{},
-		do:      (*server).getLobby,
+		do:      by((*lobbies).getLobby),
 	},
 	{
 		method:  "POST",
@@ -165,14 +165,14 @@ var lobbyRoutes = []route{
 		in:      seatRequest{},
 		out:     Seat{},
 		status:  http.StatusCreated,
-		do:      (*server).takeSeat,
+		do:      by((*lobbies).takeSeat),
 	},
 	{
 		method:  "DELETE",
 		path:    "/v1/lobbies/{code}/seat",
 		access:  signedIn,
 		summary: "Give up the seat; without a seat nothing happens",
-		do:      (*server).leaveSeat,
+		do:      by((*lobbies).leaveSeat),
 	},
 	{
 		method:  "POST",
@@ -181,7 +181,7 @@ var lobbyRoutes = []route{
 		summary: "Send an intent for the player's seat",
 		in:      intentRequest{},
 		out:     Answer{},
-		do:      (*server).intent,
+		do:      by((*lobbies).intent),
 	},
 	{
 		method:  "PATCH",
@@ -190,14 +190,14 @@ var lobbyRoutes = []route{
 		summary: "Change the lobby, as its host: title, capacity, open, listed, watch_most, password, options",
 		in:      map[string]any{},
 		out:     Answer{},
-		do:      (*server).changeLobby,
+		do:      by((*lobbies).changeLobby),
 	},
 	{
 		method:  "DELETE",
 		path:    "/v1/lobbies/{code}",
 		access:  operator,
 		summary: "Close a lobby, as an operator",
-		do:      (*server).closeLobby,
+		do:      by((*lobbies).closeLobby),
 	},
 	{
 		method:  "POST",
@@ -205,7 +205,7 @@ var lobbyRoutes = []route{
 		access:  operator,
 		summary: "End the running match, as an operator; without a match nothing happens",
 		in:      endRequest{},
-		do:      (*server).endMatch,
+		do:      by((*lobbies).endMatch),
 	},
 	{
 		method:  "POST",
@@ -213,7 +213,7 @@ var lobbyRoutes = []route{
 		access:  operator,
 		summary: "Set a field of a sheet by hand in a practice lobby, as an operator",
 		in:      setRequest{},
-		do:      (*server).setField,
+		do:      by((*lobbies).setField),
 	},
 	{
 		method: "POST",
@@ -222,7 +222,7 @@ var lobbyRoutes = []route{
 		summary: "Step through a practice match, as an operator: freezes play that is running, or lets this many " +
 			"ticks of frozen play pass",
 		in: advanceRequest{},
-		do: (*server).advance,
+		do: by((*lobbies).advance),
 	},
 	{
 		method:  "POST",
@@ -231,7 +231,7 @@ var lobbyRoutes = []route{
 		access:  reading,
 		summary: "Ask every client whether its copy is correct; clients that do not answer within 5 s are counted",
 		out:     hall.CheckReport{},
-		do:      (*server).checkCopies,
+		do:      by((*lobbies).checkCopies),
 	},
 	{
 		method: "GET",
@@ -240,7 +240,7 @@ var lobbyRoutes = []route{
 		summary: "What clients reported about their copies when they were asked: the newest 2000 answers since the " +
 			"lobby moved to its node. Practice lobbies ask every 5 s",
 		out: hall.CheckedCopies{},
-		do:  (*server).checkedCopies,
+		do:  by((*lobbies).checkedCopies),
 	},
 }
 
@@ -252,7 +252,7 @@ type setRequest struct {
 	At    *[2]int64 `json:"at,omitempty" jsonschema:"of a position, in millimetres"`
 }
 
-func (s *server) setField(c *call) (any, error) {
+func (s *lobbies) setField(c *call) (any, error) {
 	in, err := read[setRequest](c)
 	if err != nil {
 		return nil, err
@@ -266,7 +266,7 @@ type advanceRequest struct {
 	Ticks int `json:"ticks" jsonschema:"1 to 36000"`
 }
 
-func (s *server) advance(c *call) (any, error) {
+func (s *lobbies) advance(c *call) (any, error) {
 	in, err := read[advanceRequest](c)
 	if err != nil {
 		return nil, err
@@ -274,7 +274,7 @@ func (s *server) advance(c *call) (any, error) {
 	return s.byHand(c, &wire.Intent{Do: string(step.Advance), Value: float64(in.Ticks)})
 }
 
-func (s *server) byHand(c *call, m *wire.Intent) (any, error) {
+func (s *lobbies) byHand(c *call, m *wire.Intent) (any, error) {
 	l, err := s.find(c.r, c.who, c.path("code"))
 	if err != nil {
 		return nil, err
@@ -292,7 +292,7 @@ type endRequest struct {
 	Because string `json:"because,omitempty"`
 }
 
-func (s *server) endMatch(c *call) (any, error) {
+func (s *lobbies) endMatch(c *call) (any, error) {
 	in, err := read[endRequest](c)
 	if err != nil {
 		return nil, err
@@ -307,7 +307,7 @@ func (s *server) endMatch(c *call) (any, error) {
 // copiesWithin is how long answers to a check of all copies are waited for.
 const copiesWithin = 5 * time.Second
 
-func (s *server) checkCopies(c *call) (any, error) {
+func (s *lobbies) checkCopies(c *call) (any, error) {
 	l, err := s.find(c.r, c.who, c.path("code"))
 	if err != nil {
 		return nil, err
@@ -317,7 +317,7 @@ func (s *server) checkCopies(c *call) (any, error) {
 	return l.Check(ctx)
 }
 
-func (s *server) checkedCopies(c *call) (any, error) {
+func (s *lobbies) checkedCopies(c *call) (any, error) {
 	l, err := s.find(c.r, c.who, c.path("code"))
 	if err != nil {
 		return nil, err
@@ -325,7 +325,7 @@ func (s *server) checkedCopies(c *call) (any, error) {
 	return l.Checked(c.r.Context())
 }
 
-func (s *server) getLobby(c *call) (any, error) {
+func (s *lobbies) getLobby(c *call) (any, error) {
 	l, err := s.find(c.r, c.who, c.path("code"))
 	if err != nil {
 		return nil, err
@@ -347,7 +347,7 @@ func (s *server) found(c *call, joinCode string, opened bool) (any, error) {
 	return out, err
 }
 
-func (s *server) takeSeat(c *call) (any, error) {
+func (s *lobbies) takeSeat(c *call) (any, error) {
 	in, err := read[seatRequest](c)
 	if err != nil {
 		return nil, err
@@ -372,7 +372,7 @@ func (s *server) takeSeat(c *call) (any, error) {
 	return Seat{uint32(seat), l.HoldMillis()}, err
 }
 
-func (s *server) leaveSeat(c *call) (any, error) {
+func (s *lobbies) leaveSeat(c *call) (any, error) {
 	l, err := s.find(c.r, c.who, c.path("code"))
 	if err != nil {
 		return nil, err
@@ -381,7 +381,7 @@ func (s *server) leaveSeat(c *call) (any, error) {
 	return nil, err
 }
 
-func (s *server) intent(c *call) (any, error) {
+func (s *lobbies) intent(c *call) (any, error) {
 	in, err := read[intentRequest](c)
 	if err != nil {
 		return nil, err
@@ -398,7 +398,7 @@ func (s *server) intent(c *call) (any, error) {
 	})
 }
 
-func (s *server) changeLobby(c *call) (any, error) {
+func (s *lobbies) changeLobby(c *call) (any, error) {
 	in := map[string]any{}
 	if err := body(c.w, c.r, &in); err != nil {
 		return nil, err
@@ -407,7 +407,7 @@ func (s *server) changeLobby(c *call) (any, error) {
 }
 
 // ask hands an intent in; a refusal becomes a fault.
-func (s *server) ask(c *call, in *wire.Intent) (any, error) {
+func (s *lobbies) ask(c *call, in *wire.Intent) (any, error) {
 	l, err := s.find(c.r, c.who, c.path("code"))
 	if err != nil {
 		return nil, err
@@ -422,7 +422,7 @@ func (s *server) ask(c *call, in *wire.Intent) (any, error) {
 	return Answer{true, int64(v.At)}, nil
 }
 
-func (s *server) closeLobby(c *call) (any, error) {
+func (s *lobbies) closeLobby(c *call) (any, error) {
 	l, err := s.find(c.r, c.who, c.path("code"))
 	if err != nil {
 		return nil, err
@@ -454,7 +454,7 @@ func filter(c *call) (f wire.Filter, err error) {
 	return f, nil
 }
 
-func (s *server) listLobbies(c *call) (any, error) {
+func (s *lobbies) listLobbies(c *call) (any, error) {
 	limit, err := c.limit(100, 20)
 	if err != nil {
 		return nil, err

@@ -15,7 +15,7 @@ import (
 	"turnvex.example/turnvex/internal/node/guard"
 )
 
-func (s *server) logged(next http.Handler) http.Handler {
+func (s *front) logged(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		began := time.Now()
 		ww := middleware.NewWrapResponseWriter(w, r.ProtoMajor)
@@ -33,7 +33,7 @@ func (s *server) logged(next http.Handler) http.Handler {
 	})
 }
 
-func (s *server) recoverPanic(next http.Handler) http.Handler {
+func (s *front) recoverPanic(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		defer func() {
 			if p := recover(); p != nil {
@@ -51,7 +51,7 @@ func (s *server) recoverPanic(next http.Handler) http.Handler {
 
 // secured sets the headers that keep the console's pages to themselves. They may connect to the other
 // nodes, where lobbies may be.
-func (s *server) secured(next http.Handler) http.Handler {
+func (s *front) secured(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
 		h.Set(
@@ -69,7 +69,7 @@ func (s *server) secured(next http.Handler) http.Handler {
 }
 
 // connectsTo is what pages may connect to, where there are several nodes.
-func (s *server) connectsTo() string {
+func (s *front) connectsTo() string {
 	if s.Cluster == nil {
 		return ""
 	}
@@ -89,7 +89,7 @@ const maxConnects = 20
 
 // crossOrigin lets pages of the allowed origins call the routes, as browsers need it (the
 // Fetch standard's CORS protocol). Tokens stand in a header; the one cookie is for the console alone.
-func (s *server) crossOrigin() func(http.Handler) http.Handler {
+func (s *front) crossOrigin() func(http.Handler) http.Handler {
 	if len(s.Origins) == 0 {
 		return func(next http.Handler) http.Handler { return next }
 	}
@@ -102,7 +102,7 @@ func (s *server) crossOrigin() func(http.Handler) http.Handler {
 	})
 }
 
-func (s *server) limited(next http.Handler) http.Handler {
+func (s *front) limited(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if _, err := s.Guard.Take(guard.Requests, addressOf(r)); err != nil {
 			s.fail(w, r, err)

@@ -45,21 +45,21 @@ var nodeRoutes = []route{
 		access:  reading,
 		summary: "The nodes that share this database, and their load",
 		out:     Nodes{},
-		do:      (*server).listNodes,
+		do:      by((*nodes).listNodes),
 	},
 	{
 		method:  "POST",
 		path:    "/v1/nodes/{node}/drain",
 		access:  operator,
 		summary: "Stop a node from taking lobbies, and move its lobbies to other nodes in its region",
-		do:      func(s *server, c *call) (any, error) { return nil, s.drain(c, true) },
+		do:      func(s *server, c *call) (any, error) { return nil, (&nodes{s}).drain(c, true) },
 	},
 	{
 		method:  "DELETE",
 		path:    "/v1/nodes/{node}/drain",
 		access:  operator,
 		summary: "Let a node take lobbies again",
-		do:      func(s *server, c *call) (any, error) { return nil, s.drain(c, false) },
+		do:      func(s *server, c *call) (any, error) { return nil, (&nodes{s}).drain(c, false) },
 	},
 	{
 		method:  "POST",
@@ -67,11 +67,11 @@ var nodeRoutes = []route{
 		access:  operator,
 		summary: "Move a lobby to another node; its clients resume there in the same seats",
 		in:      moveRequest{},
-		do:      (*server).moveLobby,
+		do:      by((*nodes).moveLobby),
 	},
 }
 
-func (s *server) listNodes(c *call) (any, error) {
+func (s *nodes) listNodes(c *call) (any, error) {
 	out := Nodes{[]Node{}}
 	for _, m := range s.Cluster.Members() {
 		out.Nodes = append(out.Nodes, s.node(&m))
@@ -79,7 +79,7 @@ func (s *server) listNodes(c *call) (any, error) {
 	return out, nil
 }
 
-func (s *server) node(m *cluster.Member) Node {
+func (s *nodes) node(m *cluster.Member) Node {
 	n := Node{Name: m.Name, Address: m.Address, Region: m.Region, Version: m.Version, State: "alive",
 		Lobbies: m.Lobbies, Seats: m.Seats, Connections: m.Connections, Started: m.StartedAt.UTC(),
 		Lease: m.LeaseUntil.UTC(), Here: m.Name == s.Cluster.Self.Name}
@@ -92,7 +92,7 @@ func (s *server) node(m *cluster.Member) Node {
 	return n
 }
 
-func (s *server) drain(c *call, on bool) error {
+func (s *nodes) drain(c *call, on bool) error {
 	m, err := s.aliveNode(c.path("node"))
 	if err != nil {
 		return err
@@ -116,7 +116,7 @@ func (s *server) aliveNode(name string) (cluster.Member, error) {
 	return m, fault.New(code.NoNode, "no node named %.40q is alive; alive are: %s", name, strings.Join(names, ", "))
 }
 
-func (s *server) moveLobby(c *call) (any, error) {
+func (s *nodes) moveLobby(c *call) (any, error) {
 	in, err := read[moveRequest](c)
 	if err != nil {
 		return nil, err
@@ -142,7 +142,7 @@ func (s *server) moveLobby(c *call) (any, error) {
 }
 
 // where are the lobbies in which a player has a seat, or stands in line, on all nodes.
-func (s *server) where(c *call, player string) (any, error) {
+func (s *nodes) where(c *call, player string) (any, error) {
 	out := Seats{[]Found{}}
 	for _, l := range s.Hall.Where(player) {
 		found, err := s.found(c, l.Code, false)
@@ -163,7 +163,7 @@ func (s *server) where(c *call, player string) (any, error) {
 }
 
 // whereElse asks the other nodes that have lobbies in whose journals a player stands.
-func (s *server) whereElse(ctx context.Context, c *call, player string) (out []Found, err error) {
+func (s *nodes) whereElse(ctx context.Context, c *call, player string) (out []Found, err error) {
 	if s.Cluster == nil || len(s.Cluster.Others()) == 0 {
 		return nil, nil
 	}

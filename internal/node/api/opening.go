@@ -12,7 +12,7 @@ import (
 	"turnvex.example/turnvex/internal/node/hall"
 )
 
-func (s *server) openLobby(c *call) (any, error) {
+func (s *lobbies) openLobby(c *call) (any, error) {
 	in, err := read[openRequest](c)
 	if err != nil {
 		return nil, err
@@ -21,7 +21,7 @@ func (s *server) openLobby(c *call) (any, error) {
 }
 
 // openFor opens a lobby, at another node where that is better.
-func (s *server) openFor(c *call, in *openRequest) (any, error) {
+func (s *lobbies) openFor(c *call, in *openRequest) (any, error) {
 	book, o, err := s.opening(c, in)
 	if err != nil {
 		return nil, err
@@ -53,7 +53,7 @@ func regionsOf(one string, several []string) []string {
 const mostRegions = 20
 
 // openThere has another node open a lobby where that is better; nil if this node is to do it.
-func (s *server) openThere(c *call, path string, book *rulebook.Book, regions []string, in any) (any, error) {
+func (s *lobbies) openThere(c *call, path string, book *rulebook.Book, regions []string, in any) (any, error) {
 	if len(regions) > mostRegions {
 		return nil, fault.New(code.OutOfRange, "at most %d regions can be asked for", mostRegions)
 	}
@@ -80,7 +80,7 @@ func (s *server) openThere(c *call, path string, book *rulebook.Book, regions []
 	return nil, err
 }
 
-func (s *server) opening(c *call, in *openRequest) (*rulebook.Book, hall.Opening, error) {
+func (s *lobbies) opening(c *call, in *openRequest) (*rulebook.Book, hall.Opening, error) {
 	book, err := s.Library.Version(c.r.Context(), in.Rulebook, in.Version)
 	if err == nil {
 		err = playable(book)
@@ -101,7 +101,7 @@ func (s *server) opening(c *call, in *openRequest) (*rulebook.Book, hall.Opening
 	}, err
 }
 
-func (s *server) openOrJoin(c *call) (any, error) {
+func (s *lobbies) openOrJoin(c *call) (any, error) {
 	in, err := read[openRequest](c)
 	if err != nil {
 		return nil, err
@@ -116,7 +116,7 @@ func (s *server) openOrJoin(c *call) (any, error) {
 	return s.openNamed(c, book, &in, o)
 }
 
-func (s *server) openNamed(c *call, book *rulebook.Book, in *openRequest, o hall.Opening) (any, error) {
+func (s *lobbies) openNamed(c *call, book *rulebook.Book, in *openRequest, o hall.Opening) (any, error) {
 	joinCode, err := s.Directory.Named(c.r.Context(), book.Name, o.Name)
 	if err != nil {
 		return nil, err
@@ -142,7 +142,7 @@ func (s *server) openNamed(c *call, book *rulebook.Book, in *openRequest, o hall
 }
 
 // foundAnywhere tells of a lobby as it is at this moment, on whichever node.
-func (s *server) foundAnywhere(c *call, joinCode string, opened bool) (any, error) {
+func (s *lobbies) foundAnywhere(c *call, joinCode string, opened bool) (any, error) {
 	to, err := s.elsewhere(c.r, nil, joinCode)
 	if err != nil || to == nil {
 		if err != nil {
@@ -162,7 +162,7 @@ func playable(book *rulebook.Book) error {
 	return nil
 }
 
-func (s *server) quick(c *call) (any, error) {
+func (s *lobbies) quick(c *call) (any, error) {
 	in, err := read[quickRequest](c)
 	if err != nil {
 		return nil, err
@@ -213,7 +213,7 @@ func (s *server) quick(c *call) (any, error) {
 
 // quickThere looks for a lobby with room on other nodes, and has one opened by another where that
 // is better; nil if this node is to open it.
-func (s *server) quickThere(c *call, book *rulebook.Book, size int, regions []string, in any) (any, error) {
+func (s *lobbies) quickThere(c *call, book *rulebook.Book, size int, regions []string, in any) (any, error) {
 	if s.Cluster == nil {
 		return nil, nil
 	}
@@ -235,7 +235,7 @@ func (s *server) quickThere(c *call, book *rulebook.Book, size int, regions []st
 }
 
 // mayOpen counts a lobby that a player opens. It is given back where none is opened.
-func (s *server) mayOpen(c *call) (giveBack func(), err error) {
+func (s *lobbies) mayOpen(c *call) (giveBack func(), err error) {
 	if !c.who.IsPlayer() {
 		return func() {}, nil
 	}

@@ -97,7 +97,7 @@ var peopleRoutes = []route{
 		summary: "Sign in with a device key; an unknown one creates a player",
 		in:      deviceRequest{},
 		out:     account.SignedIn{},
-		do:      (*server).signInDevice,
+		do:      by((*people).signInDevice),
 	},
 	{
 		method:  "POST",
@@ -105,7 +105,7 @@ var peopleRoutes = []route{
 		summary: "Sign in with a service key",
 		in:      keyRequest{},
 		out:     account.SignedIn{},
-		do:      (*server).signInKey,
+		do:      by((*people).signInKey),
 	},
 	{
 		method:  "POST",
@@ -113,7 +113,7 @@ var peopleRoutes = []route{
 		summary: "Sign in with a login name and a password; a device key in the request then belongs to the player",
 		in:      loginRequest{},
 		out:     account.SignedIn{},
-		do:      (*server).signInAccount,
+		do:      by((*people).signInAccount),
 	},
 	{
 		method:  "POST",
@@ -121,7 +121,7 @@ var peopleRoutes = []route{
 		summary: "A new pair of tokens for a refresh token, which can be used once",
 		in:      refreshRequest{},
 		out:     account.SignedIn{},
-		do:      (*server).refresh,
+		do:      by((*people).refresh),
 	},
 	{
 		method: "POST",
@@ -130,21 +130,21 @@ var peopleRoutes = []route{
 			"password in the request becomes the account's, and every other sign-in is void",
 		in:  recoveryRequest{},
 		out: account.SignedIn{},
-		do:  (*server).signInRecovery,
+		do:  by((*people).signInRecovery),
 	},
 	{
 		method:  "POST",
 		path:    "/v1/sign-out",
 		summary: "Void the tokens of one sign-in",
 		in:      refreshRequest{},
-		do:      (*server).signOut,
+		do:      by((*people).signOut),
 	},
 	{
 		method:  "POST",
 		path:    "/v1/me/sign-out",
 		access:  signedIn,
 		summary: "Void all of the player's tokens, on every device",
-		do:      (*server).signOutEverywhere,
+		do:      by((*people).signOutEverywhere),
 	},
 	{
 		method:  "POST",
@@ -152,7 +152,7 @@ var peopleRoutes = []route{
 		access:  signedIn,
 		summary: "Give the player a login name and a password",
 		in:      addLoginRequest{},
-		do:      (*server).addLogin,
+		do:      by((*people).addLogin),
 	},
 	{
 		method:  "PATCH",
@@ -160,14 +160,14 @@ var peopleRoutes = []route{
 		access:  signedIn,
 		summary: "Change the password; all tokens become void, and devices must sign in again",
 		in:      passwordRequest{},
-		do:      (*server).changePassword,
+		do:      by((*people).changePassword),
 	},
 	{
 		method:  "DELETE",
 		path:    "/v1/me",
 		access:  signedIn,
 		summary: "Delete the player and all of their data",
-		do:      (*server).deleteMe,
+		do:      by((*people).deleteMe),
 	},
 	{
 		method:  "GET",
@@ -175,7 +175,7 @@ var peopleRoutes = []route{
 		access:  signedIn,
 		summary: "The player's devices, the most recently used first",
 		out:     Devices{},
-		do:      (*server).listDevices,
+		do:      by((*people).listDevices),
 	},
 	{
 		method:  "PATCH",
@@ -183,14 +183,14 @@ var peopleRoutes = []route{
 		access:  signedIn,
 		summary: "Give a device a name",
 		in:      renameRequest{},
-		do:      (*server).nameDevice,
+		do:      by((*people).nameDevice),
 	},
 	{
 		method:  "DELETE",
 		path:    "/v1/me/devices/{id}",
 		access:  signedIn,
 		summary: "Remove a device and its tokens; the only way to sign in as the player cannot be removed",
-		do:      (*server).removeDevice,
+		do:      by((*people).removeDevice),
 	},
 	{
 		method:  "GET",
@@ -198,7 +198,7 @@ var peopleRoutes = []route{
 		access:  operator,
 		summary: "The service keys",
 		out:     Keys{},
-		do:      (*server).listKeys,
+		do:      by((*people).listKeys),
 	},
 	{
 		method:  "POST",
@@ -208,7 +208,7 @@ var peopleRoutes = []route{
 		in:      makeKeyRequest{},
 		out:     account.ServiceKey{},
 		status:  http.StatusCreated,
-		do:      (*server).makeKey,
+		do:      by((*people).makeKey),
 	},
 	{
 		method: "DELETE",
@@ -216,7 +216,7 @@ var peopleRoutes = []route{
 		access: operator,
 		summary: "Revoke a service key and all of its tokens. An operator's key is revoked with itself, unless " +
 			"it is the last one, or with the key from the environment",
-		do: (*server).revokeKey,
+		do: by((*people).revokeKey),
 	},
 	{
 		method: "POST",
@@ -226,7 +226,7 @@ var peopleRoutes = []route{
 			"become void unless the old text stays valid for a while",
 		in:  rotateRequest{},
 		out: account.ServiceKey{},
-		do:  (*server).rotateKey,
+		do:  by((*people).rotateKey),
 	},
 	{
 		method:  "GET",
@@ -234,7 +234,7 @@ var peopleRoutes = []route{
 		access:  operator,
 		summary: "The secrets that sign tokens, by ID; the newest, which is in use, first",
 		out:     SigningKeys{},
-		do:      (*server).listSigning,
+		do:      by((*people).listSigning),
 	},
 	{
 		method: "POST",
@@ -244,9 +244,10 @@ var peopleRoutes = []route{
 			"secrets are dropped. Nobody has to sign in again",
 		in:  rotateSigningRequest{},
 		out: SigningKeys{},
-		do:  (*server).rotateSigning,
+		do:  by((*people).rotateSigning),
 	},
-	{method: "GET", path: "/v1/me", access: signedIn, summary: "The owner of the token", out: Me{}, do: (*server).me},
+	{method: "GET", path: "/v1/me", access: signedIn, summary: "The owner of the token", out: Me{},
+		do: by((*people).me)},
 	{
 		method:  "PATCH",
 		path:    "/v1/me",
@@ -254,7 +255,7 @@ var peopleRoutes = []route{
 		summary: "Change the player's name",
 		in:      renameRequest{},
 		out:     Me{},
-		do:      (*server).rename,
+		do:      by((*people).rename),
 	},
 }
 
@@ -265,7 +266,7 @@ func read[T any](c *call) (T, error) {
 	return in, err
 }
 
-func (s *server) signInAccount(c *call) (any, error) {
+func (s *people) signInAccount(c *call) (any, error) {
 	in, err := read[loginRequest](c)
 	if err != nil {
 		return nil, err
@@ -273,7 +274,7 @@ func (s *server) signInAccount(c *call) (any, error) {
 	return s.Accounts.Login(c.r.Context(), in.Login, in.Password, in.Device, addressOf(c.r))
 }
 
-func (s *server) refresh(c *call) (any, error) {
+func (s *people) refresh(c *call) (any, error) {
 	in, err := read[refreshRequest](c)
 	if err != nil {
 		return nil, err
@@ -281,7 +282,7 @@ func (s *server) refresh(c *call) (any, error) {
 	return s.Accounts.Refresh(c.r.Context(), in.Refresh)
 }
 
-func (s *server) signOut(c *call) (any, error) {
+func (s *people) signOut(c *call) (any, error) {
 	in, err := read[refreshRequest](c)
 	if err != nil {
 		return nil, err
@@ -289,11 +290,11 @@ func (s *server) signOut(c *call) (any, error) {
 	return nil, s.Accounts.SignOut(c.r.Context(), in.Refresh)
 }
 
-func (s *server) signOutEverywhere(c *call) (any, error) {
+func (s *people) signOutEverywhere(c *call) (any, error) {
 	return nil, s.Accounts.SignOutEverywhere(c.r.Context(), c.who.Player)
 }
 
-func (s *server) addLogin(c *call) (any, error) {
+func (s *people) addLogin(c *call) (any, error) {
 	in, err := read[addLoginRequest](c)
 	if err != nil {
 		return nil, err
@@ -304,7 +305,7 @@ func (s *server) addLogin(c *call) (any, error) {
 	return nil, s.Accounts.AddLogin(c.r.Context(), c.who.Player, in.Login, in.Password)
 }
 
-func (s *server) changePassword(c *call) (any, error) {
+func (s *people) changePassword(c *call) (any, error) {
 	in, err := read[passwordRequest](c)
 	if err != nil {
 		return nil, err
@@ -312,7 +313,7 @@ func (s *server) changePassword(c *call) (any, error) {
 	return nil, s.Accounts.ChangePassword(c.r.Context(), c.who.Player, in.Old, in.New, addressOf(c.r), in.Devices)
 }
 
-func (s *server) deleteMe(c *call) (any, error) {
+func (s *people) deleteMe(c *call) (any, error) {
 	err := s.Accounts.Delete(c.r.Context(), c.who.Player)
 	if err == nil {
 		s.erased(c.who.Player)
@@ -320,12 +321,12 @@ func (s *server) deleteMe(c *call) (any, error) {
 	return nil, err
 }
 
-func (s *server) listKeys(c *call) (any, error) {
+func (s *people) listKeys(c *call) (any, error) {
 	keys, err := s.Accounts.Keys(c.r.Context())
 	return Keys{keys}, err
 }
 
-func (s *server) makeKey(c *call) (any, error) {
+func (s *people) makeKey(c *call) (any, error) {
 	in, err := read[makeKeyRequest](c)
 	if err != nil {
 		return nil, err
@@ -333,7 +334,7 @@ func (s *server) makeKey(c *call) (any, error) {
 	return s.Accounts.MakeKey(c.r.Context(), in.Name, in.Scopes)
 }
 
-func (s *server) revokeKey(c *call) (any, error) {
+func (s *people) revokeKey(c *call) (any, error) {
 	return nil, s.Accounts.RevokeKey(c.r.Context(), c.who, c.named())
 }
 
@@ -346,7 +347,7 @@ func (c *call) named() string {
 	return name
 }
 
-func (s *server) rotateKey(c *call) (any, error) {
+func (s *people) rotateKey(c *call) (any, error) {
 	in, err := read[rotateRequest](c)
 	if err != nil {
 		return nil, err
@@ -357,12 +358,12 @@ func (s *server) rotateKey(c *call) (any, error) {
 	return s.Accounts.RotateKey(c.r.Context(), c.who, c.named(), time.Duration(in.KeepMS)*time.Millisecond)
 }
 
-func (s *server) listSigning(c *call) (any, error) {
+func (s *people) listSigning(c *call) (any, error) {
 	keys, err := s.Accounts.SigningKeys(c.r.Context())
 	return SigningKeys{keys}, err
 }
 
-func (s *server) rotateSigning(c *call) (any, error) {
+func (s *people) rotateSigning(c *call) (any, error) {
 	in, err := read[rotateSigningRequest](c)
 	if err != nil {
 		return nil, err
@@ -373,7 +374,7 @@ func (s *server) rotateSigning(c *call) (any, error) {
 	return s.listSigning(c)
 }
 
-func (s *server) signInRecovery(c *call) (any, error) {
+func (s *people) signInRecovery(c *call) (any, error) {
 	in, err := read[recoveryRequest](c)
 	if err != nil {
 		return nil, err
@@ -381,12 +382,12 @@ func (s *server) signInRecovery(c *call) (any, error) {
 	return s.Accounts.ComeBack(c.r.Context(), in.Code, in.Device, in.Password, addressOf(c.r))
 }
 
-func (s *server) listDevices(c *call) (any, error) {
+func (s *people) listDevices(c *call) (any, error) {
 	list, err := s.Accounts.Devices(c.r.Context(), c.who)
 	return Devices{list}, err
 }
 
-func (s *server) nameDevice(c *call) (any, error) {
+func (s *people) nameDevice(c *call) (any, error) {
 	in, err := read[renameRequest](c)
 	if err != nil {
 		return nil, err
@@ -394,11 +395,11 @@ func (s *server) nameDevice(c *call) (any, error) {
 	return nil, s.Accounts.NameDevice(c.r.Context(), c.who.Player, c.path("id"), in.Name)
 }
 
-func (s *server) removeDevice(c *call) (any, error) {
+func (s *people) removeDevice(c *call) (any, error) {
 	return nil, s.Accounts.RemoveDevice(c.r.Context(), c.who.Player, c.path("id"))
 }
 
-func (s *server) signInDevice(c *call) (any, error) {
+func (s *people) signInDevice(c *call) (any, error) {
 	in, err := read[deviceRequest](c)
 	if err != nil {
 		return nil, err
@@ -406,7 +407,7 @@ func (s *server) signInDevice(c *call) (any, error) {
 	return s.Accounts.Device(c.r.Context(), in.Device, in.Name, addressOf(c.r))
 }
 
-func (s *server) signInKey(c *call) (any, error) {
+func (s *people) signInKey(c *call) (any, error) {
 	in, err := read[keyRequest](c)
 	if err != nil {
 		return nil, err
@@ -414,11 +415,11 @@ func (s *server) signInKey(c *call) (any, error) {
 	return s.Accounts.Key(c.r.Context(), in.Key, addressOf(c.r))
 }
 
-func (s *server) me(c *call) (any, error) {
+func (s *people) me(c *call) (any, error) {
 	return Me{c.who.Player, c.who.Name}, nil
 }
 
-func (s *server) rename(c *call) (any, error) {
+func (s *people) rename(c *call) (any, error) {
 	in, err := read[renameRequest](c)
 	if err != nil {
 		return nil, err

@@ -38,7 +38,7 @@ var playerRoutes = []route{
 			"unique; IDs are",
 		out:    Players{},
 		params: append([]param{{"name", "the beginning of the name, or an ID", "string"}}, paging...),
-		do:     (*server).findPlayers,
+		do:     by((*players).findPlayers),
 	},
 	{
 		method:  "GET",
@@ -46,7 +46,7 @@ var playerRoutes = []route{
 		summary: "Totals of a player's results, by rulebook, with the current streak",
 		out:     AllTotals{},
 		params:  []param{{"rulebook", "only of this rulebook", "string"}},
-		do:      (*server).playerTotals,
+		do:      by((*players).playerTotals),
 	},
 	{
 		method:  "GET",
@@ -54,7 +54,7 @@ var playerRoutes = []route{
 		access:  operator,
 		summary: "All data about a player",
 		out:     keep.Person{},
-		do:      (*server).exportPlayer,
+		do:      by((*players).exportPlayer),
 	},
 	{
 		method:  "GET",
@@ -62,14 +62,14 @@ var playerRoutes = []route{
 		access:  signedIn,
 		summary: "All data about the player, except record fields that only referees see",
 		out:     keep.Person{},
-		do:      (*server).exportMe,
+		do:      by((*players).exportMe),
 	},
 	{
 		method:  "DELETE",
 		path:    "/v1/players/{id}",
 		access:  operator,
 		summary: "Delete a player and all of their data; they become anonymous in the results of others",
-		do:      (*server).erasePlayer,
+		do:      by((*players).erasePlayer),
 	},
 	{
 		method: "PUT",
@@ -78,14 +78,14 @@ var playerRoutes = []route{
 		summary: "Ban a player from the service, with a reason that they see: their tokens become void and they " +
 			"cannot sign in; their data stays",
 		in: banRequest{},
-		do: (*server).banPlayer,
+		do: by((*players).banPlayer),
 	},
 	{
 		method:  "DELETE",
 		path:    "/v1/players/{id}/ban",
 		access:  operator,
 		summary: "Lift the ban of a player",
-		do:      (*server).unbanPlayer,
+		do:      by((*players).unbanPlayer),
 	},
 	{
 		method:  "GET",
@@ -93,14 +93,14 @@ var playerRoutes = []route{
 		access:  operator,
 		summary: "The devices of a player, the most recently used first",
 		out:     Devices{},
-		do:      (*server).devicesOf,
+		do:      by((*players).devicesOf),
 	},
 	{
 		method:  "DELETE",
 		path:    "/v1/players/{id}/devices/{device}",
 		access:  operator,
 		summary: "Remove a device of a player and its tokens; the only way to sign in as the player cannot be removed",
-		do:      (*server).removeDeviceOf,
+		do:      by((*players).removeDeviceOf),
 	},
 	{
 		method: "POST",
@@ -109,7 +109,7 @@ var playerRoutes = []route{
 		summary: "A code that lets a player who has lost all devices or the password sign in once, within a day; " +
 			"earlier codes become void. Give it only to somebody you know to be the player",
 		out: account.Recovery{},
-		do:  (*server).recoverPlayer,
+		do:  by((*players).recoverPlayer),
 	},
 	{
 		method: "POST",
@@ -119,11 +119,11 @@ var playerRoutes = []route{
 			"changes stay in the history",
 		in:  putBackRequest{},
 		out: Record{},
-		do:  (*server).putBackRecord,
+		do:  by((*players).putBackRecord),
 	},
 }
 
-func (s *server) findPlayers(c *call) (any, error) {
+func (s *players) findPlayers(c *call) (any, error) {
 	limit, err := c.limit(100, 20)
 	if err != nil {
 		return nil, err
@@ -136,7 +136,7 @@ func (s *server) findPlayers(c *call) (any, error) {
 	return Players{list, next}, err
 }
 
-func (s *server) playerTotals(c *call) (any, error) {
+func (s *players) playerTotals(c *call) (any, error) {
 	p, err := s.Accounts.Player(c.r.Context(), c.path("id"))
 	if err != nil {
 		return nil, err
@@ -145,7 +145,7 @@ func (s *server) playerTotals(c *call) (any, error) {
 	return AllTotals{list}, err
 }
 
-func (s *server) exportPlayer(c *call) (any, error) {
+func (s *players) exportPlayer(c *call) (any, error) {
 	p, err := s.Accounts.Player(c.r.Context(), c.path("id"))
 	if err != nil {
 		return nil, err
@@ -154,7 +154,7 @@ func (s *server) exportPlayer(c *call) (any, error) {
 }
 
 // person is everything that is kept of a player, the journals in which they stand included.
-func (s *server) person(c *call, p *store.Player) (*keep.Person, error) {
+func (s *players) person(c *call, p *store.Player) (*keep.Person, error) {
 	out, err := s.Keeper.Person(c.r.Context(), p)
 	if err != nil {
 		return nil, err
@@ -169,7 +169,7 @@ func (s *server) person(c *call, p *store.Player) (*keep.Person, error) {
 	return out, err
 }
 
-func (s *server) exportMe(c *call) (any, error) {
+func (s *players) exportMe(c *call) (any, error) {
 	p, err := s.Accounts.Player(c.r.Context(), c.who.Player)
 	if err != nil {
 		return nil, err
@@ -192,7 +192,7 @@ func (s *server) exportMe(c *call) (any, error) {
 	})
 }
 
-func (s *server) erasePlayer(c *call) (any, error) {
+func (s *players) erasePlayer(c *call) (any, error) {
 	p, err := s.Accounts.Player(c.r.Context(), c.path("id"))
 	if err != nil {
 		return nil, err
@@ -221,7 +221,7 @@ func (s *server) erased(player string) {
 	}()
 }
 
-func (s *server) banPlayer(c *call) (any, error) {
+func (s *players) banPlayer(c *call) (any, error) {
 	in, err := read[banRequest](c)
 	if err != nil {
 		return nil, err
@@ -240,7 +240,7 @@ func (s *server) banPlayer(c *call) (any, error) {
 	return nil, nil
 }
 
-func (s *server) unbanPlayer(c *call) (any, error) {
+func (s *players) unbanPlayer(c *call) (any, error) {
 	p, err := s.Accounts.Player(c.r.Context(), c.path("id"))
 	if err != nil {
 		return nil, err
@@ -248,7 +248,7 @@ func (s *server) unbanPlayer(c *call) (any, error) {
 	return nil, s.Accounts.Unban(c.r.Context(), p.ID)
 }
 
-func (s *server) recoverPlayer(c *call) (any, error) {
+func (s *players) recoverPlayer(c *call) (any, error) {
 	p, err := s.Accounts.Player(c.r.Context(), c.path("id"))
 	if err != nil {
 		return nil, err
@@ -256,7 +256,7 @@ func (s *server) recoverPlayer(c *call) (any, error) {
 	return s.Accounts.Recover(c.r.Context(), p.ID)
 }
 
-func (s *server) putBackRecord(c *call) (any, error) {
+func (s *players) putBackRecord(c *call) (any, error) {
 	book, p, err := s.recordOf(c)
 	if err != nil {
 		return nil, err
@@ -273,7 +273,7 @@ func (s *server) putBackRecord(c *call) (any, error) {
 	return Record{Player: p.ID, Rulebook: book.Name, Fields: stand.Fields.Shown(book)}, nil
 }
 
-func (s *server) devicesOf(c *call) (any, error) {
+func (s *players) devicesOf(c *call) (any, error) {
 	p, err := s.Accounts.Player(c.r.Context(), c.path("id"))
 	if err != nil {
 		return nil, err
@@ -282,7 +282,7 @@ func (s *server) devicesOf(c *call) (any, error) {
 	return Devices{list}, err
 }
 
-func (s *server) removeDeviceOf(c *call) (any, error) {
+func (s *players) removeDeviceOf(c *call) (any, error) {
 	p, err := s.Accounts.Player(c.r.Context(), c.path("id"))
 	if err != nil {
 		return nil, err

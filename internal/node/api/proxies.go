@@ -56,7 +56,7 @@ type outsideKey struct{}
 // forwarded makes a request that a known proxy has passed on look as it did there: address,
 // host and scheme are those of its header Forwarded (RFC 7239) or, without one, of
 // X-Forwarded-For, -Host and -Proto. Of others these headers are not believed.
-func (s *server) forwarded(next http.Handler) http.Handler {
+func (s *front) forwarded(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		o := outside{address: peer(r), scheme: "http"}
 		if r.TLS != nil {
@@ -128,7 +128,7 @@ func elements(list string) (out []string) {
 }
 
 // client is the address nearest to us of those that were passed on that is no proxy.
-func (s *server) client(hops []hop, peer string) string {
+func (s *front) client(hops []hop, peer string) string {
 	for i := len(hops) - 1; i >= 0; i-- {
 		a, err := nodeAddress(hops[i].from)
 		if err != nil {

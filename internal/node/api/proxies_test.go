@@ -36,7 +36,7 @@ func TestForwarded(t *testing.T) {
 				r.Header.Set("X-Forwarded-"+name, v)
 			}
 		}
-		s.forwarded(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
+		(&front{s}).forwarded(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
 			if addressOf(r) != c.address || r.Host != c.seenHost || schemeOf(r) != c.link {
 				t.Errorf("%v: %s %s %s", c, addressOf(r), r.Host, schemeOf(r))
 			}
@@ -54,7 +54,7 @@ func TestForwarded(t *testing.T) {
 		r.RemoteAddr = "10.1.1.1:40"
 		r.Header.Set("Forwarded", header)
 		r.Header.Set("X-Forwarded-For", "6.6.6.6")
-		s.forwarded(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
+		(&front{s}).forwarded(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
 			if got := addressOf(r) + " " + r.Host + " " + schemeOf(r); got != want {
 				t.Errorf("%s: %s, not %s", header, got, want)
 			}
@@ -82,7 +82,8 @@ func TestOrigins(t *testing.T) {
 // others are told nothing.
 func TestCORS(t *testing.T) {
 	s := &server{Config: Config{Origins: []string{"https://play.example"}}}
-	h := s.crossOrigin()(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { w.WriteHeader(200) }))
+	fine := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { w.WriteHeader(200) })
+	h := (&front{s}).crossOrigin()(fine)
 	for origin, want := range map[string]string{"https://play.example": "https://play.example",
 		"https://other.example": ""} {
 		r := httptest.NewRequest("OPTIONS", "http://inside/v1/me", nil)
@@ -113,7 +114,7 @@ func FuzzForwarded(f *testing.F) {
 			r := httptest.NewRequest("GET", "http://inside/", nil)
 			r.RemoteAddr = peer + ":40"
 			r.Header = http.Header{"Forwarded": {forwarded}, "X-Forwarded-For": {chain}, "X-Forwarded-Host": {host}}
-			s.forwarded(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
+			(&front{s}).forwarded(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
 				a, err := netip.ParseAddr(addressOf(r))
 				if err != nil || a.String() != addressOf(r) || !plainText(r.Host) {
 					t.Errorf("%q %q %q: %q, %q", forwarded, chain, host, addressOf(r), r.Host)

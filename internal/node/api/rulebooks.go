@@ -71,7 +71,7 @@ var bookRoutes = []route{
 		path:    "/v1/rulebooks",
 		summary: "The rulebooks that are loaded, and the games to which they belong",
 		out:     Books{},
-		do:      (*server).listBooks,
+		do:      by((*books).listBooks),
 	},
 	{
 		method:  "POST",
@@ -80,7 +80,7 @@ var bookRoutes = []route{
 		summary: "Check a rulebook (the body is the YAML or JSON) and make it the current version",
 		in:      "",
 		out:     Check{},
-		do:      (*server).loadBook,
+		do:      by((*books).loadBook),
 	},
 	{
 		method: "POST",
@@ -91,7 +91,7 @@ var bookRoutes = []route{
 		params: []param{{"try", "yes: only check them, and tell what they mean for saved records", "string"}},
 		in:     "",
 		out:    Checks{},
-		do:     (*server).loadBooks,
+		do:     by((*books).loadBooks),
 	},
 	{
 		method:  "POST",
@@ -101,7 +101,7 @@ var bookRoutes = []route{
 		looks:   true,
 		in:      "",
 		out:     Check{},
-		do:      (*server).checkBook,
+		do:      by((*books).checkBook),
 	},
 	{
 		method: "POST",
@@ -113,7 +113,7 @@ var bookRoutes = []route{
 		in:     "",
 		out:    Found{},
 		status: http.StatusCreated,
-		do:     (*server).tryBook,
+		do:     by((*books).tryBook),
 	},
 	{
 		method: "POST",
@@ -125,7 +125,7 @@ var bookRoutes = []route{
 		looks:  true,
 		in:     "",
 		out:    map[string]any{},
-		do:     (*server).rehearse,
+		do:     by((*books).rehearse),
 	},
 	{
 		method:  "GET",
@@ -134,18 +134,18 @@ var bookRoutes = []route{
 		summary: "The text of a rulebook, in the current or another version, and its newest 50 versions",
 		params:  []param{{"version", "the version; default: the current one", "string"}},
 		out:     BookText{},
-		do:      (*server).bookText,
+		do:      by((*books).bookText),
 	},
 	{
 		method:  "GET",
 		path:    "/v1/rulebooks/schema",
 		summary: "The JSON Schema of rulebooks",
 		out:     map[string]any{},
-		do:      (*server).bookSchema,
+		do:      by((*books).bookSchema),
 	},
 }
 
-func (s *server) listBooks(c *call) (any, error) {
+func (s *books) listBooks(c *call) (any, error) {
 	out := Books{Rulebooks: []Book{}, Games: []BookGame{}}
 	all := s.Library.Current()
 	for _, name := range slices.Sorted(maps.Keys(all)) {
@@ -167,7 +167,7 @@ func (s *server) listBooks(c *call) (any, error) {
 // rehearseFor is how long matches may begin in a rehearsal. One is played at a time.
 const rehearseFor = 8 * time.Second
 
-func (s *server) rehearse(c *call) (any, error) {
+func (s *books) rehearse(c *call) (any, error) {
 	if s.Rehearse == nil {
 		return nil, fault.New(code.NotFound, "this service does not run rehearsals; use turnvex rehearse")
 	}
@@ -214,7 +214,7 @@ type BookVersion struct {
 	Current bool      `json:"current"`
 }
 
-func (s *server) bookText(c *call) (any, error) {
+func (s *books) bookText(c *call) (any, error) {
 	name, version := c.path("name"), c.query("version")
 	if version == "" {
 		book, err := s.Library.Book(name)
@@ -234,7 +234,7 @@ func (s *server) bookText(c *call) (any, error) {
 	return out, nil
 }
 
-func (s *server) bookVersions(ctx context.Context, name string) ([]BookVersion, error) {
+func (s *books) bookVersions(ctx context.Context, name string) ([]BookVersion, error) {
 	var rows []store.Rulebook
 	err := s.DB.WithContext(ctx).Select("version", "created_at", "current").Order("created_at desc").Limit(50).
 		Find(&rows, "name = ? and not tried", name).Error
@@ -258,7 +258,7 @@ func source(c *call, times int64) ([]byte, error) {
 	return src, nil
 }
 
-func (s *server) checkBook(c *call) (any, error) {
+func (s *books) checkBook(c *call) (any, error) {
 	if _, err := s.Guard.Take(guard.Checks, c.who.Player+c.who.Name); err != nil {
 		return nil, err
 	}
@@ -276,7 +276,7 @@ func (s *server) checkBook(c *call) (any, error) {
 
 // differences adds what a rulebook means for the records that are kept of the version that
 // is, or was, current; how many are concerned is for operators.
-func (s *server) differences(c *call, current map[string]*rulebook.Book, book *rulebook.Book, out *Check) error {
+func (s *books) differences(c *call, current map[string]*rulebook.Book, book *rulebook.Book, out *Check) error {
 	if book == nil {
 		return nil
 	}
@@ -302,7 +302,7 @@ func checked(book *rulebook.Book, problems rulebook.Problems) Check {
 	return out
 }
 
-func (s *server) tryBook(c *call) (any, error) {
+func (s *books) tryBook(c *call) (any, error) {
 	src, err := source(c, 1)
 	if err != nil {
 		return nil, err
@@ -311,10 +311,12 @@ func (s *server) tryBook(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	return s.openFor(c, &openRequest{Rulebook: book.Name, Version: book.Version, Practice: true, Hidden: true})
+	opener := lobbies{s.server}
+	return opener.openFor(c,
+		&openRequest{Rulebook: book.Name, Version: book.Version, Practice: true, Hidden: true})
 }
 
-func (s *server) loadBook(c *call) (any, error) {
+func (s *books) loadBook(c *call) (any, error) {
 	src, err := source(c, 1)
 	if err != nil {
 		return nil, err
@@ -331,7 +333,7 @@ func (s *server) loadBook(c *call) (any, error) {
 // togetherMost is how many times as long as one rulebook several may be that are published together.
 const togetherMost = 4
 
-func (s *server) loadBooks(c *call) (any, error) {
+func (s *books) loadBooks(c *call) (any, error) {
 	src, err := source(c, togetherMost)
 	if err != nil {
 		return nil, err
@@ -361,4 +363,4 @@ func (s *server) loadBooks(c *call) (any, error) {
 	return out, nil
 }
 
-func (s *server) bookSchema(*call) (any, error) { return json.RawMessage(rulebook.Schema()), nil }
+func (s *books) bookSchema(*call) (any, error) { return json.RawMessage(rulebook.Schema()), nil }

@@ -36,29 +36,30 @@ type seriesDue struct {
 var seriesRoutes = []route{
 	{
 		method: "POST", path: "/v1/series", access: operator, in: seriesRequest{}, out: seriesOpened{},
-		do:      (*server).openSeries,
+		do:      by((*meetings).openSeries),
 		summary: "Start a series of matches; the service opens its lobbies and holds the seats",
 	},
 	{
-		method: "GET", path: "/v1/series", access: public, out: seriesList{}, do: (*server).listSeries,
+		method: "GET", path: "/v1/series", access: public, out: seriesList{}, do: by((*meetings).listSeries),
 		params:  []param{{"limit", "how many, 1 to 100; default: 20", "integer"}},
 		summary: "Series, the newest first",
 	},
 	{
-		method: "GET", path: "/v1/series/{id}", access: public, out: series.View{}, do: (*server).getSeries,
+		method: "GET", path: "/v1/series/{id}", access: public, out: series.View{}, do: by((*meetings).getSeries),
 		summary: "A series with its meetings and standings",
 	},
 	{
 		method: "POST", path: "/v1/series/{id}/withdraw", access: operator, in: withdrawRequest{},
-		do:      (*server).withdraw,
+		do:      by((*meetings).withdraw),
 		summary: "Withdraw an entrant from a series",
 	},
 	{
-		method: "POST", path: "/v1/series/{id}/end", access: operator, in: endSeriesRequest{}, do: (*server).endSeries,
+		method: "POST", path: "/v1/series/{id}/end", access: operator, in: endSeriesRequest{},
+		do:      by((*meetings).endSeries),
 		summary: "End a series",
 	},
 	{
-		method: "GET", path: "/v1/me/series", access: signedIn, out: seriesDue{}, do: (*server).mySeries,
+		method: "GET", path: "/v1/me/series", access: signedIn, out: seriesDue{}, do: by((*meetings).mySeries),
 		summary: "The meetings of series that the player is due at now",
 	},
 }
@@ -66,7 +67,7 @@ var seriesRoutes = []route{
 // maxReason is the most characters of the reason for an end.
 const maxReason = 64
 
-func (s *server) openSeries(c *call) (any, error) {
+func (s *meetings) openSeries(c *call) (any, error) {
 	in, err := read[seriesRequest](c)
 	if err != nil {
 		return nil, err
@@ -88,7 +89,7 @@ func (s *server) openSeries(c *call) (any, error) {
 	return seriesOpened{id}, err
 }
 
-func (s *server) listSeries(c *call) (any, error) {
+func (s *meetings) listSeries(c *call) (any, error) {
 	n, err := c.limit(100, 20)
 	if err != nil {
 		return nil, err
@@ -97,9 +98,9 @@ func (s *server) listSeries(c *call) (any, error) {
 	return seriesList{list}, err
 }
 
-func (s *server) getSeries(c *call) (any, error) { return s.Series.Get(c.r.Context(), c.path("id")) }
+func (s *meetings) getSeries(c *call) (any, error) { return s.Series.Get(c.r.Context(), c.path("id")) }
 
-func (s *server) withdraw(c *call) (any, error) {
+func (s *meetings) withdraw(c *call) (any, error) {
 	in, err := read[withdrawRequest](c)
 	if err != nil {
 		return nil, err
@@ -107,7 +108,7 @@ func (s *server) withdraw(c *call) (any, error) {
 	return nil, s.Series.Withdraw(c.r.Context(), c.path("id"), in.Entrant)
 }
 
-func (s *server) endSeries(c *call) (any, error) {
+func (s *meetings) endSeries(c *call) (any, error) {
 	in, err := read[endSeriesRequest](c)
 	if err != nil {
 		return nil, err
@@ -119,4 +120,4 @@ func (s *server) endSeries(c *call) (any, error) {
 	return nil, s.Series.End(c.r.Context(), c.path("id"), reason)
 }
 
-func (s *server) mySeries(c *call) (any, error) { return seriesDue{s.Series.Due(c.who.Player)}, nil }
+func (s *meetings) mySeries(c *call) (any, error) { return seriesDue{s.Series.Due(c.who.Player)}, nil }

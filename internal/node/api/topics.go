@@ -188,7 +188,7 @@ func (c *conn) topicResults(r *http.Request) (rows []wire.TopicRow, err error) {
 	if c.topic.Lobby != "" {
 		q.Set("lobby", c.topic.Lobby)
 	}
-	out, err := c.s.listMatches(&call{r: r, who: c.who, q: q})
+	out, err := (&results{c.s}).listMatches(&call{r: r, who: c.who, q: q})
 	if err != nil {
 		return nil, err
 	}
@@ -200,7 +200,7 @@ func (c *conn) topicResults(r *http.Request) (rows []wire.TopicRow, err error) {
 
 func (c *conn) topicNodes(*http.Request) (rows []wire.TopicRow, err error) {
 	for _, m := range c.s.Cluster.Members() {
-		rows = append(rows, wire.TopicRow{Key: m.Name, Row: c.s.node(&m)})
+		rows = append(rows, wire.TopicRow{Key: m.Name, Row: (&nodes{c.s}).node(&m)})
 	}
 	return rows, nil
 }

@@ -26,11 +26,11 @@ type AuditLines struct {
 
 var auditRoutes = []route{
 	{
-		method: "GET", path: "/metrics", access: reading, kinds: []string{"text/plain"}, do: (*server).metrics,
+		method: "GET", path: "/metrics", access: reading, kinds: []string{"text/plain"}, do: by((*trails).metrics),
 		summary: "Metrics of this node, for Prometheus; -metrics serves the same at a separate address",
 	},
 	{
-		method: "GET", path: "/v1/audit", access: operator, out: AuditLines{}, do: (*server).readAudit,
+		method: "GET", path: "/v1/audit", access: operator, out: AuditLines{}, do: by((*trails).readAudit),
 		summary: "The audit trail: changes made by operators and service keys, newest first",
 		params: append([]param{
 			{"who", "only by the service key with this name", "string"},
@@ -164,12 +164,12 @@ func (c *conn) noteReferee(r *http.Request, over string) error {
 	return done(audit.Done)
 }
 
-func (s *server) metrics(c *call) (any, error) {
+func (s *trails) metrics(c *call) (any, error) {
 	s.Meter.Handler().ServeHTTP(c.w, c.r)
 	return written{}, nil
 }
 
-func (s *server) readAudit(c *call) (any, error) {
+func (s *trails) readAudit(c *call) (any, error) {
 	limit, before, err := c.numbered()
 	if err != nil {
 		return nil, err

@@ -48,7 +48,7 @@ func (c *conn) serveBoard(r *http.Request) {
 }
 
 func (c *conn) watchBoard(r *http.Request) (*board.Watcher, *board.Page, error) {
-	book, ref, err := c.s.boardNamed(c.board.Rulebook, c.board.Board)
+	book, ref, err := (&boards{c.s}).boardNamed(c.board.Rulebook, c.board.Board)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -20,6 +20,7 @@ import (
 	"turnvex.example/turnvex/internal/tool/scale"
 	"turnvex.example/turnvex/internal/tool/shots"
 	"turnvex.example/turnvex/internal/tool/siege"
+	"turnvex.example/turnvex/internal/tool/size"
 )
 
 // work is what the lab can do. Its setup declares flags and returns what does it.
@@ -79,6 +80,13 @@ var works = []work{
 	{"count", "", "count lines of code and of tests in each folder", alone(
 		func(*flag.FlagSet) func(context.Context, *field.Field) error {
 			return func(_ context.Context, f *field.Field) error { return count.Print(f.Out) }
+		})},
+	{"size", "[PROGRAM]", "say what each megabyte of the program is for",
+		plain(func(_ context.Context, f *field.Field, args []string) error {
+			if len(args) == 0 {
+				args = []string{"bin/turnvex"}
+			}
+			return size.Print(f.Out, args[0])
 		})},
 	{"docs", "", "write the pages that are made from the code", alone(
 		func(fs *flag.FlagSet) func(context.Context, *field.Field) error {

@@ -38,6 +38,7 @@ func TestEveryWorkRuns(t *testing.T) {
 		"mutate": {"core/ground"},
 		"count":  {"internal/tool/lab", "all"},
 		"docs":   {"docs/protocol.md"},
+		"size":   {"turnvex.example/turnvex ", "github.com/nats-io/nats-server/v2", "all"},
 	}
 	for _, w := range works {
 		if w.name == "shots" { // which needs the demo, and a while until it shows enough
@@ -46,8 +47,11 @@ func TestEveryWorkRuns(t *testing.T) {
 		t.Run(w.name, func(t *testing.T) {
 			t.Parallel()
 			args := []string{w.name, "-short"}
-			if w.name == "docs" {
+			switch w.name {
+			case "docs":
 				args = append(args, "-root", copyOfDocs(t))
+			case "size":
+				args = append(args, regatta(t))
 			}
 			var out, errs bytes.Buffer
 			began := time.Now()
@@ -99,13 +103,8 @@ func TestHelpOnlyPrints(t *testing.T) {
 			t.Errorf("%s -nope: %d", w.name, s)
 		}
 	}
-	dir := t.TempDir()
-	regatta := filepath.Join(dir, "regatta")
-	build := exec.CommandContext(t.Context(), "go", "build", "-o", regatta, "./cmd/regatta")
-	if out, err := build.CombinedOutput(); err != nil {
-		t.Fatalf("%v\n%s", err, out)
-	}
-	cmd := exec.CommandContext(t.Context(), regatta, "-h")
+	cmd := exec.CommandContext(t.Context(), regatta(t), "-h")
+	dir := filepath.Dir(cmd.Path)
 	cmd.Dir = dir
 	out, err := cmd.CombinedOutput()
 	if err != nil || !bytes.Contains(out, []byte("-listen")) {
@@ -114,6 +113,16 @@ func TestHelpOnlyPrints(t *testing.T) {
 	if files, _ := os.ReadDir(dir); len(files) != 1 {
 		t.Errorf("regatta -h left %v", files)
 	}
+}
+
+// regatta builds the demo's program, in a folder of its own.
+func regatta(t *testing.T) string {
+	program := filepath.Join(t.TempDir(), "regatta")
+	build := exec.CommandContext(t.Context(), "go", "build", "-o", program, "./cmd/regatta")
+	if out, err := build.CombinedOutput(); err != nil {
+		t.Fatalf("%v\n%s", err, out)
+	}
+	return program
 }
 
 // TestDemoIsPlayed: the demo starts, its skiffs play a match to its saved end, and it stops.

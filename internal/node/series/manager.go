@@ -190,7 +190,10 @@ func (x *Manager) Stop() {
 
 // catchUp counts results that were kept and not counted, and notes which lobbies are gone.
 func (x *Manager) catchUp(ctx context.Context, r *run, goesOn func(lobbyID string) bool) error {
-	for i, meeting := range slices.Clone(r.m.State().Meetings) {
+	r.mu.Lock()
+	meetings := slices.Clone(r.m.State().Meetings)
+	r.mu.Unlock()
+	for i, meeting := range meetings {
 		if meeting.Lobby == "" || meeting.Stage == series.Decided {
 			continue
 		}

@@ -2,6 +2,7 @@ package series
 
 import (
 	"context"
+	"slices"
 	"time"
 
 	"turnvex.example/turnvex/internal/core/series"
@@ -49,7 +50,7 @@ func (x *Manager) lookAfter(ctx context.Context, r *run) {
 // 0 when a match has been played, or is running.
 func (x *Manager) holdPlaces(ctx context.Context, r *run, no int) (here [2]bool, open bool, until int64) {
 	r.mu.Lock()
-	m, entrants := r.m.State().Meetings[no-1], r.m.State().Entrants
+	m, entrants := r.m.State().Meetings[no-1], slices.Clone(r.m.State().Entrants)
 	r.mu.Unlock()
 	if m.Stage != series.Comes && m.Stage != series.Plays {
 		return here, false, 0

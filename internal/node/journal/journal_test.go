@@ -8,7 +8,10 @@ import (
 	"os"
 	"path/filepath"
 	"reflect"
+	"strings"
 	"testing"
+
+	"github.com/fxamacker/cbor/v2"
 
 	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -83,10 +86,12 @@ func TestDoorsReplay(t *testing.T) {
 	}
 	m, seats := first.M, []sheet.ID{}
 	var kinds [step.Kinds]int
+	var taken []step.Input
 	take := func(in step.Input) *step.Output {
 		t.Helper()
 		in.At = m.Tick() + 5
 		kinds[in.Kind]++
+		taken = append(taken, in)
 		if err := errors.Join(w.Hash(m), w.Input(&in)); err != nil {
 			t.Fatal(err)
 		}
@@ -151,6 +156,11 @@ func TestDoorsReplay(t *testing.T) {
 	if err := again.RunTo(-1); err != io.EOF || again.Hashes < 10 || again.M.Hash() != m.Hash() {
 		t.Fatalf("%v after %d inputs and %d hashes", err, again.Inputs, again.Hashes)
 	}
+	if again.Inputs != len(taken) {
+		t.Errorf("%d inputs of %d were played", again.Inputs, len(taken))
+	}
+	readWhole(t, file.Bytes(), taken)
+	stopsAtEachTick(t, file.Bytes(), m)
 	for k, n := range kinds {
 		if kind := step.Kind(k); n == 0 && kind != step.Saved && kind != step.Answer && kind != step.Close &&
 			kind != step.Field {
@@ -162,6 +172,70 @@ func TestDoorsReplay(t *testing.T) {
 			if err := rp.RunTo(-1); err != io.EOF {
 				t.Fatalf("cut off at %d: %v", cut, err)
 			}
+		}
+	}
+}
+
+// readWhole reads a journal without playing it: its inputs come in order, at their ticks.
+func readWhole(t *testing.T, file []byte, taken []step.Input) {
+	t.Helper()
+	book, setup, inputs, err := Read(bytes.NewReader(file))
+	if err != nil || book.Name != "doors" || setup.Code != "DOOR22" || len(inputs) != len(taken) {
+		t.Fatalf("read %d inputs of %d of %q: %v", len(inputs), len(taken), setup.Code, err)
+	}
+	for i, in := range inputs {
+		if in.Kind != taken[i].Kind || in.At != taken[i].At || in.Verb != taken[i].Verb {
+			t.Errorf("input %d is %s at %d, and was %s at %d", i, in.Kind, in.At, taken[i].Kind, taken[i].At)
+		}
+	}
+}
+
+// stopsAtEachTick plays a journal back tick by tick: it stands at each, also where nothing was
+// taken, and comes to the same end.
+func stopsAtEachTick(t *testing.T, file []byte, end *lobby.Lobby) {
+	t.Helper()
+	rp, err := Open(bytes.NewReader(file))
+	if err != nil {
+		t.Fatal(err)
+	}
+	for tick := sheet.Tick(1); tick < end.Tick(); tick++ {
+		if err := rp.RunTo(tick); err != nil || rp.M.Tick() != tick {
+			t.Fatalf("run to %d it stands at %d: %v", tick, rp.M.Tick(), err)
+		}
+	}
+	if err := rp.RunTo(-1); err != io.EOF || rp.M.Hash() != end.Hash() {
+		t.Errorf("the end of single ticks is another: %v", err)
+	}
+}
+
+// TestBadEntriesAreRefused: an entry that goes back in time, is nothing, or stands beyond what a
+// lobby lives ends a journal with its place.
+func TestBadEntriesAreRefused(t *testing.T) {
+	for name, bad := range map[string]entry{
+		"back in time": {Kind: kindHash, At: 9},
+		"no input":     {Kind: kindInput, At: 20},
+		"no kind":      {Kind: 9, At: 20},
+		"far ahead":    {Kind: kindHash, At: 1<<40 + 1},
+	} {
+		var file bytes.Buffer
+		w, err := NewWriter(&file, Head{Rulebook: []byte(doorsBook), Setup: lobby.Setup{Code: "DOOR22"}}, 10)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := w.Input(&step.Input{Kind: step.Tick, At: 10}); err != nil {
+			t.Fatal(err)
+		}
+		data, err := cbor.Marshal(bad)
+		if err != nil {
+			t.Fatal(err)
+		}
+		file.Write(data)
+		rp, err := Open(&file)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if err := rp.RunTo(-1); err == nil || err == io.EOF || !strings.Contains(err.Error(), "entry 2 ") {
+			t.Errorf("%s: %v", name, err)
 		}
 	}
 }

@@ -2,8 +2,10 @@ package journal
 
 import (
 	"bytes"
+	"fmt"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 
@@ -80,5 +82,41 @@ func TestReasonsAreTheirWriters(t *testing.T) {
 	}
 	if in, _ := write(""); in.Text != "" {
 		t.Errorf("no reason is read as %q", in.Text)
+	}
+}
+
+// TestAnotherScribeGoesOn: who goes on with the entries of another gives nobody a token that stands
+// for somebody else, and tells nothing twice.
+func TestAnotherScribeGoesOn(t *testing.T) {
+	enters := func(s *Scribe, account, name string) (data []byte, told []Person) {
+		data, told, err := s.Input(&step.Input{Kind: step.Enter, Acct: account, Name: name, Conn: account})
+		if err != nil {
+			t.Fatal(err)
+		}
+		return bytes.Clone(data), told
+	}
+	one := NewScribe()
+	var known []Person
+	for i := range 12 {
+		_, told := enters(one, fmt.Sprint("account-", i), fmt.Sprint("Name ", i))
+		known = append(known, told...)
+	}
+	slices.Reverse(known) // as a database may give them
+	two := NewScribe(append(known, Person{})...)
+	if _, told := enters(two, "account-3", "Name 3"); len(told) != 0 {
+		t.Errorf("told again: %+v", told)
+	}
+	data, told := enters(two, "account-new", "Name new")
+	if len(told) != 2 || told[0].Token != "a13" || told[1].Token != "n13" || told[1].Of != "a13" {
+		t.Errorf("somebody new is %+v", told)
+	}
+	err := Inputs(data, append(known, told...), func(in *step.Input) error {
+		if in.Acct != "account-new" || in.Name != "Name new" {
+			t.Errorf("read is %s, %s", in.Acct, in.Name)
+		}
+		return nil
+	})
+	if err != nil {
+		t.Error(err)
 	}
 }

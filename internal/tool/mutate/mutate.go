@@ -49,7 +49,7 @@ var rooms = []room{
 	{"node/keep", [][]string{{"node/twin"}}},
 	{"node/account", [][]string{{"node/account"}}},
 	{"node/journal", [][]string{{"node/journal"}, {"node/hall"}}},
-	{"node/series", [][]string{{"node/twin"}}},
+	{"node/series", [][]string{{"node/series"}}},
 	{"node/api", [][]string{{"node/api"}}},
 }
 

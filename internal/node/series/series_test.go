@@ -86,6 +86,9 @@ func (p *pier) Open(ctx context.Context, book *rulebook.Book, o hall.Opening) (*
 	if p.refuses.Add(-1) >= 0 {
 		return nil, errors.New("no lobby today")
 	}
+	if o.Title != "Gulls and Terns" || !o.Hidden || o.Password == "" || o.Linger != 5*time.Minute {
+		p.Errorf("a meeting's lobby is opened with %+v", o)
+	}
 	return p.Hall.Open(ctx, book, o)
 }
 
@@ -217,6 +220,13 @@ func TestMatchesAreCounted(t *testing.T) {
 	} {
 		n.Ended(of.lobby, of.Result)
 		n.wins(id, of.want)
+	}
+	for i, player := range []string{p.ada, p.bea} {
+		var part store.SeriesPlayer
+		if err := db.First(&part, "player_id = ?", player).Error; err != nil || part.Entrant != i+1 ||
+			part.SeriesID != id {
+			t.Errorf("kept of entrant %d: %+v, %v", i+1, part, err)
+		}
 	}
 	d := p.await(p.bea, func(d wire.SeriesDue) bool { return d.Stage == "decided" })
 	if !d.Won || d.Lobby != "" || d.Wins != 2 || d.Lost != 1 || d.Meeting != 1 || d.ID != id {

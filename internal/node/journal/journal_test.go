@@ -3,6 +3,7 @@ package journal
 import (
 	"bytes"
 	"errors"
+	"fmt"
 	"io"
 	"math/rand/v2"
 	"os"
@@ -87,6 +88,7 @@ func TestDoorsReplay(t *testing.T) {
 	m, seats := first.M, []sheet.ID{}
 	var kinds [step.Kinds]int
 	var taken []step.Input
+	hashes := map[sheet.Tick]string{} // when all of a tick has been taken
 	take := func(in step.Input) *step.Output {
 		t.Helper()
 		in.At = m.Tick() + 5
@@ -96,6 +98,7 @@ func TestDoorsReplay(t *testing.T) {
 			t.Fatal(err)
 		}
 		out := m.Step(&in)
+		hashes[m.Tick()] = fmt.Sprint(m.Hash())
 		if out.Seat != 0 {
 			seats = append(seats, out.Seat)
 		}
@@ -160,7 +163,7 @@ func TestDoorsReplay(t *testing.T) {
 		t.Errorf("%d inputs of %d were played", again.Inputs, len(taken))
 	}
 	readWhole(t, file.Bytes(), taken)
-	stopsAtEachTick(t, file.Bytes(), m)
+	stopsAtEachTick(t, file.Bytes(), m, hashes)
 	for k, n := range kinds {
 		if kind := step.Kind(k); n == 0 && kind != step.Saved && kind != step.Answer && kind != step.Close &&
 			kind != step.Field {
@@ -192,7 +195,7 @@ func readWhole(t *testing.T, file []byte, taken []step.Input) {
 
 // stopsAtEachTick plays a journal back tick by tick: it stands at each, also where nothing was
 // taken, and comes to the same end.
-func stopsAtEachTick(t *testing.T, file []byte, end *lobby.Lobby) {
+func stopsAtEachTick(t *testing.T, file []byte, end *lobby.Lobby, hashes map[sheet.Tick]string) {
 	t.Helper()
 	rp, err := Open(bytes.NewReader(file))
 	if err != nil {
@@ -201,6 +204,9 @@ func stopsAtEachTick(t *testing.T, file []byte, end *lobby.Lobby) {
 	for tick := sheet.Tick(1); tick < end.Tick(); tick++ {
 		if err := rp.RunTo(tick); err != nil || rp.M.Tick() != tick {
 			t.Fatalf("run to %d it stands at %d: %v", tick, rp.M.Tick(), err)
+		}
+		if was, taken := hashes[tick]; taken && fmt.Sprint(rp.M.Hash()) != was {
+			t.Errorf("at %d not all has been taken that was", tick)
 		}
 	}
 	if err := rp.RunTo(-1); err != io.EOF || rp.M.Hash() != end.Hash() {

@@ -11,6 +11,7 @@ import (
 	"turnvex.example/turnvex/client"
 	"turnvex.example/turnvex/internal/node/cluster"
 	"turnvex.example/turnvex/internal/node/service"
+	"turnvex.example/turnvex/internal/tool/trial"
 )
 
 // knows waits until a node knows something of the others.
@@ -146,7 +147,7 @@ func begun(t *testing.T, code, one, two string, in [2]*client.Signed) *match {
 	for i, c := range []**client.Conn{&m.mara, &m.joss} {
 		var err error
 		*c, err = client.Connect(soon(t), client.Options{Address: []string{one, two}[i], Token: in[i].Token,
-			Lobby: code})
+			Lobby: code, Patience: time.Minute * trial.Patience})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -120,7 +120,7 @@ func TestEverythingOfAPlayer(t *testing.T) {
 	a, b := join(t, mara, client.Options{Lobby: code}), join(t, joss, client.Options{Lobby: code})
 	play(t, a, b)
 	wants(t, "ending it", op.EndMatch(soon(t), code, "enough"), "")
-	until(t, a, "it is saved", func(c *client.Copy) bool { return c.Match() != nil && c.Match().Flag("saved") })
+	untilSaved(t, a)
 	for i, v := range []int{3, 8} {
 		_, err := op.CorrectRecord(soon(t), mara.Player, book, "one", "", client.RecordChange{Field: "suspect",
 			Does:  "set",

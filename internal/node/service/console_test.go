@@ -72,7 +72,8 @@ func (s *desk) press(text string) {
 // each hit, the truth beside two seats' copies, the result and the board.
 func TestConsole(t *testing.T) {
 	mara, joss := player(t, "Mara Quill"), player(t, "Joss Fenwick")
-	lob := lobby(t, mara, client.Opening{Rulebook: "duel", Title: "Console round"})
+	book := variant(t, "show: 300ms", "show: 10m") // the end stands until the page has been read
+	lob := lobby(t, mara, client.Opening{Rulebook: book, Title: "Console round"})
 	a, b := join(t, mara, client.Options{Lobby: lob}), join(t, joss, client.Options{Lobby: lob})
 	s := console(t, "")
 	s.open("/")
@@ -132,7 +133,7 @@ func TestConsole(t *testing.T) {
 	untilSaved(t, a)
 	s.open("/results?lobby=" + lob)
 	s.says("of " + lob)
-	s.open("/boards/duel/points")
+	s.open("/boards/" + book + "/points")
 	s.says("Mara Tide")
 	s.open("/nowhere")
 	s.says("nothing at this address")

@@ -76,10 +76,27 @@ func (l *Listing) message(data []byte) error {
 	switch kind {
 	case "ping":
 		return take(l.socket, data, func(p *wire.Ping) error { return l.socket.say(wire.Ping{Is: "pong", N: p.N}) })
+	case "listing":
+		return take(l.socket, data, l.anew)
 	case "listed":
 		return take(l.socket, data, l.listed)
 	case "bye":
 		return l.socket.refusedBy(data)
+	}
+	return nil
+}
+
+// anew takes a listing in place of the one that there was.
+func (l *Listing) anew(m *wire.Listing) error {
+	there := map[string]bool{}
+	for i := range m.Lobbies {
+		there[m.Lobbies[i].Code] = true
+		l.listed(&wire.Listed{Code: m.Lobbies[i].Code, Lobby: &m.Lobbies[i]})
+	}
+	for code := range l.Lobbies() {
+		if !there[code] {
+			l.listed(&wire.Listed{Code: code})
+		}
 	}
 	return nil
 }

@@ -61,6 +61,12 @@ func TestListingAgainstTheProtocol(t *testing.T) {
 	if len(m.l.Lobbies()) != 2 {
 		t.Error("who asks for the lobbies may change the listing")
 	}
+	f.say(`{"is":"listing","lobbies":[{"code":"EEEEEE","free":4}]}`) // in place of what there was
+	if err := m.l.Wait(ctx, func(all map[string]client.Lobby) bool {
+		return len(all) == 1 && all["EEEEEE"].Free == 4
+	}); err != nil {
+		t.Fatal(err)
+	}
 	f.say(`{"is":"ping","n":41}`)
 	if pong := f.next("pong"); pong["n"] != 41.0 {
 		t.Errorf("the ping is answered with %v", pong)

@@ -41,7 +41,7 @@ func New(ctx context.Context, db *store.DB, g *guard.Guard) (*Service, error) {
 		db:     db,
 		now:    time.Now,
 		guard:  g,
-		voids:  voids{lines: map[string]time.Time{}, seen: map[int64]time.Time{}},
+		voids:  voids{lines: map[string]time.Time{}},
 		hasher: hasher{g, make(chan struct{}, maxHashes)},
 		known:  expirable.NewLRU[string, any](mostRecalled, nil, TokenLife),
 	}

@@ -33,16 +33,8 @@ func (w *Who) Voided(v *Void) bool {
 type voids struct {
 	mu    sync.Mutex
 	lines map[string]time.Time // guarded by mu; when each was voided
-	seen  map[int64]time.Time  // guarded by mu; the rows that were read
 	tell  func([]Void)         // guarded by mu
 }
-
-// How often every node looks for what is voided, and how far back beyond what it has read: a
-// row may be seen later than those that were written after it.
-const (
-	voidEvery = 400 * time.Millisecond
-	voidBack  = 10 * time.Second
-)
 
 // OnVoid calls a function with what is voided, on any node, within a second.
 func (s *Service) OnVoid(tell func([]Void)) {
@@ -61,47 +53,15 @@ func (s *Service) voidBefore(tx *store.Tx, subject string, before time.Time) err
 	return tx.Exec("insert into voided (subject, before) values (?, ?)", subject, before).Error
 }
 
-// FollowVoids reads what is voided until the context ends; failed says what went wrong.
-func (s *Service) FollowVoids(ctx context.Context, failed func(error)) {
-	read := time.Now().Add(-TokenLife) // when it was known last what is void
-	for t := time.NewTicker(voidEvery); ; {
-		now := time.Now()
-		if err := s.readVoids(ctx, now.Sub(read)+voidBack); err == nil {
-			read = now
-		} else if ctx.Err() == nil {
-			failed(err)
-		}
-		select {
-		case <-ctx.Done():
-			t.Stop()
-			return
-		case <-t.C:
-		}
-	}
-}
-
-func (s *Service) readVoids(ctx context.Context, back time.Duration) error {
-	var rows []struct {
-		ID int64
-		Void
-	}
-	err := s.db.WithContext(ctx).
-		Raw("select id, subject, before from voided where at > clock_timestamp() - ? * interval '1 second' order by id",
-			back.Seconds()).
-		Scan(&rows).
-		Error
-	if err != nil {
+// LookVoided learns what of some subjects is voided, or of all where subjects is nil.
+func (s *Service) LookVoided(ctx context.Context, subjects []string) error {
+	fresh, err := s.readVoids(ctx, subjects)
+	if err != nil || len(fresh) == 0 {
 		return err
 	}
-	v, now := &s.voids, time.Now()
-	var fresh []Void
-	dropped := false
+	v, now, dropped := &s.voids, time.Now(), false
 	v.mu.Lock()
-	for _, r := range rows {
-		if _, known := v.seen[r.ID]; known {
-			continue
-		}
-		v.seen[r.ID] = now
+	for _, r := range fresh {
 		if strings.HasPrefix(r.Subject, ofLine("")) {
 			v.lines[r.Subject] = now
 		}
@@ -110,12 +70,6 @@ func (s *Service) readVoids(ctx context.Context, back time.Duration) error {
 			dropped = true
 		}
 		s.known.Remove(r.Subject)
-		fresh = append(fresh, r.Void)
-	}
-	for id, at := range v.seen {
-		if now.Sub(at) > 2*TokenLife {
-			delete(v.seen, id)
-		}
 	}
 	for line, at := range v.lines {
 		if now.Sub(at) > 2*TokenLife {
@@ -127,10 +81,20 @@ func (s *Service) readVoids(ctx context.Context, back time.Duration) error {
 	if dropped {
 		err = s.signers.look(ctx)
 	}
-	if len(fresh) > 0 && tell != nil {
+	if tell != nil {
 		tell(fresh)
 	}
 	return err
+}
+
+// readVoids reads what of some subjects is voided, or of all, as far back as tokens may live.
+func (s *Service) readVoids(ctx context.Context, subjects []string) (out []Void, err error) {
+	q := s.db.WithContext(ctx).Table("voided").Select("subject, max(before) as before").
+		Where("at > clock_timestamp() - ? * interval '1 second'", 2*TokenLife.Seconds())
+	if subjects != nil {
+		q = q.Where("subject in ?", subjects)
+	}
+	return out, q.Group("subject").Scan(&out).Error
 }
 
 // lineVoided tells whether a line of sign-ins is known to be good no more.

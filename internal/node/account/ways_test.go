@@ -41,7 +41,7 @@ func TestDevicesOfAPlayer(t *testing.T) {
 		t.Fatalf("%+v, %v", list, err)
 	}
 	wants(t, "removing one", s.RemoveDevice(ctx, one.Player, list[1].ID), code.OK)
-	if err := s.readVoids(ctx, time.Hour); err != nil {
+	if err := s.LookVoided(ctx, nil); err != nil {
 		t.Fatal(err)
 	}
 	_, err = s.Check(ctx, one.Token)
@@ -254,7 +254,7 @@ func TestSigningSecrets(t *testing.T) {
 	if err := s.RotateSigning(ctx, true); err != nil {
 		t.Fatal(err)
 	}
-	if err := other.readVoids(ctx, time.Hour); err != nil {
+	if err := other.LookVoided(ctx, nil); err != nil {
 		t.Fatal(err)
 	}
 	for _, node := range []*Service{s, other} {

@@ -26,6 +26,7 @@ import (
 	"turnvex.example/turnvex/internal/node/cluster"
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/feed"
 	"turnvex.example/turnvex/internal/node/guard"
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/node/journal"
@@ -53,6 +54,7 @@ type Config struct {
 	Journals  *journal.Folder
 	Ledger    *ledger.Ledger
 	Cluster   *cluster.Cluster
+	Feed      *feed.Feed                  // what other nodes have done
 	Reclaim   func(context.Context) error // takes up what was given to this node
 	Give      giver                       // hands a lobby to another node
 	Peers     []byte                      // the secret that signs requests between nodes

@@ -370,5 +370,8 @@ func (s *boards) compareBoard(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
+	if err := s.Feed.Look(c.r.Context()); err != nil { // what others have posted
+		return nil, err
+	}
 	return s.Boards.Compare(c.r.Context(), r, c.query("season"))
 }

@@ -19,16 +19,25 @@ const maxListed = 200
 func (c *conn) serveListing(r *http.Request) {
 	w := c.s.Hall.Listing.Watch(*c.list) // before reading, so that nothing falls between
 	defer c.s.Hall.Listing.Stop(w)
-	page, err := c.s.Directory.List(r.Context(), directory.Query{Filter: *c.list, Limit: maxListed}, c.s.Hall.Fresh)
-	if err != nil {
-		c.refuse(err)
-		return
+	list := func() error {
+		page, err := c.s.Directory.List(r.Context(), directory.Query{Filter: *c.list, Limit: maxListed}, c.s.Hall.Fresh)
+		if err != nil {
+			return err
+		}
+		return c.tell(wire.Listing{Is: "listing", Lobbies: page.Lobbies})
 	}
-	if c.say(wire.Listing{Is: "listing", Lobbies: page.Lobbies}) != nil {
+	if err := list(); err != nil {
+		if !errors.Is(err, errLost) {
+			c.refuse(err)
+		}
 		return
 	}
 	c.serveWatch(w.Wake(), nil, onlyPongs, func() error {
-		for _, m := range w.Take() {
+		changes, anew := w.Take()
+		if anew {
+			return list()
+		}
+		for _, m := range changes {
 			if err := c.tell(m); err != nil {
 				return err
 			}

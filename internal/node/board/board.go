@@ -2,12 +2,9 @@
 // post, and those that are read here are ranked in memory, from which places, pages and
 // neighbours are answered.
 //
-// What is posted here is seen here at once, and by other nodes within a second. What is
-// in memory follows the database by a mark that each change of an entry carries: the
-// number of its transaction. Each look takes what has a mark from the oldest transaction
-// on that was under way at the look before, so that none is missed that committed later
-// than one with a greater number; and because entries carry versions, what is seen twice,
-// or late, does no harm.
+// What is posted here is seen here at once, and by other nodes within a second: package feed
+// tells which entries have changed. Because entries carry versions, what is seen twice, or
+// late, does no harm.
 package board
 
 import (
@@ -33,6 +30,8 @@ type Boards struct {
 	found   map[seasonKey]found // guarded by mu; seasons as they were found
 	held    map[int64]*held     // guarded by mu; by the season's number
 	people  people              // guarded by mu
+	loading int                 // guarded by mu; seasons that are being read
+	renamed map[[16]byte]string // guarded by mu; names that were given while some were
 	clock   int64               // guarded by mu; counts readings
 
 	ends chan struct{}
@@ -48,7 +47,7 @@ type Options struct {
 
 const defaultBudget = 256 << 20
 
-// New returns the boards of a database. They know what others post only once Follow runs.
+// New returns the boards of a database. They know what others post if a feed has them look.
 func New(db *store.DB, o Options) *Boards {
 	if o.Budget == 0 {
 		o.Budget = defaultBudget
@@ -61,13 +60,13 @@ func New(db *store.DB, o Options) *Boards {
 	}
 	b := &Boards{db: db, now: o.Now, log: o.Log, budget: o.Budget, seasons: map[seasonKey]int64{},
 		found: map[seasonKey]found{}, held: map[int64]*held{}, ends: make(chan struct{})}
+	b.renamed = map[[16]byte]string{}
 	b.people.index = map[[16]byte]uint32{}
 	return b
 }
 
-// Follow learns what other nodes do to boards, closes seasons and removes what has run
-// out, until Close. node is this node's name; holds tells the moment of the oldest thing
-// here that is not kept yet, the zero time for none.
+// Follow closes seasons and removes what has run out, until Close. node is this node's name; holds
+// tells the moment of the oldest thing here that is not kept yet, the zero time for none.
 func (b *Boards) Follow(node string, holds func() time.Time) {
 	b.done.Go(func() { b.follow(node, holds) })
 }

@@ -16,6 +16,7 @@ import (
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/node/board"
 	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/feed"
 	"turnvex.example/turnvex/internal/node/store"
 	"turnvex.example/turnvex/internal/tool/pgbox"
 	"turnvex.example/turnvex/internal/tool/trial"
@@ -30,6 +31,7 @@ type rig struct {
 	*testing.T
 	at    time.Time
 	nodes []*board.Boards
+	feeds []*feed.Feed      // of the nodes
 	names map[string]string // of people, by their IDs
 }
 
@@ -42,6 +44,16 @@ func newRig(t *testing.T, budget int) *rig {
 	for range 2 {
 		b := board.New(db, board.Options{Budget: budget, Now: func() time.Time { return r.at }})
 		r.nodes = append(r.nodes, b)
+		r.feeds = append(r.feeds, feed.New(db,
+			feed.Subscriber{Topic: feed.Entries, Wanted: b.Holds, Look: b.Look},
+			feed.Subscriber{Topic: feed.Players, Look: func(_ context.Context, keys []string) error {
+				var rows []store.Player
+				err := db.Find(&rows, "id in ?", b.Named(keys)).Error
+				for _, p := range rows {
+					b.Renamed(p.ID, p.Name)
+				}
+				return err
+			}}))
 		t.Cleanup(b.Close)
 	}
 	r.look()
@@ -50,8 +62,8 @@ func newRig(t *testing.T, budget int) *rig {
 
 func (r *rig) look() {
 	r.Helper()
-	for _, b := range r.nodes {
-		if err := b.Look(context.Background()); err != nil {
+	for _, f := range r.feeds {
+		if err := f.Look(context.Background()); err != nil {
 			r.Fatal(err)
 		}
 	}
@@ -318,6 +330,29 @@ func TestOthersAreFollowed(t *testing.T) {
 	r.look()
 	for node := range 2 {
 		r.shows(node, b, board.Query{}, "1 Bodil 3, 2 Ada 1")
+		r.same(node, b)
+	}
+	r.must(db.Exec("delete from board_entries where subject = ?", bo).Error) // by somebody with a shell
+	r.look()
+	for node := range 2 {
+		r.shows(node, b, board.Query{}, "1 Ada 1")
+	}
+	r.must(r.put(0, b, bo, 2))
+	r.look()
+	w, _, err := r.nodes[1].Watch(t.Context(), b, board.Query{Limit: 5})
+	r.must(err)
+	defer w.Stop()
+	r.must(db.Exec("update board_entries set value = 7, version = 1, mark = 0 where subject = ?", bo).Error)
+	r.look()
+	r.shows(1, b, board.Query{}, "1 Bodil 2, 2 Ada 1") // nothing tells of that: the database was set back
+	r.must(r.nodes[1].Look(t.Context(), nil))
+	r.shows(1, b, board.Query{}, "1 Bodil 7, 2 Ada 1")
+	<-w.Wake()
+	if change, _, err := w.Take(t.Context()); err != nil || change == nil || change.Set[0].Row.Value != 7 {
+		t.Errorf("who watches takes %+v, %v", change, err)
+	}
+	r.must(r.nodes[0].Look(t.Context(), nil))
+	for node := range 2 {
 		r.same(node, b)
 	}
 	r.refused(r.nodes[0].Remove(db.DB, b, "", cy, "op", "why"), code.NotOnBoard)

@@ -19,8 +19,8 @@ type Comparison struct {
 
 const maxDiffer = 20
 
-// Compare reads a season from the database and compares what is in memory with it. What
-// is posted meanwhile may differ.
+// Compare reads a season from the database and compares what is in memory with it. What is posted
+// meanwhile may differ, and what others have posted since the last look.
 func (b *Boards) Compare(ctx context.Context, r Ref, season string) (*Comparison, error) {
 	s, err := b.present(ctx, r, season)
 	if err != nil {
@@ -32,9 +32,6 @@ func (b *Boards) Compare(ctx context.Context, r Ref, season string) (*Comparison
 	}
 	h, err := b.hold(ctx, r, s.ID)
 	if err != nil {
-		return nil, err
-	}
-	if err := b.Look(ctx); err != nil {
 		return nil, err
 	}
 	rows, err := b.readSeason(ctx, s.ID)

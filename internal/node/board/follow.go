@@ -3,23 +3,16 @@ package board
 import (
 	"context"
 	"time"
-
-	"github.com/google/uuid"
-
-	"turnvex.example/turnvex/internal/node/store"
 )
 
 const (
-	lookEvery  = 500 * time.Millisecond // at what others have posted
-	closeEvery = 5 * time.Second        // at which seasons are over for good
+	closeEvery = 5 * time.Second // at which seasons are over for good
 	tidyEvery  = 10 * time.Minute
 )
 
-// follow learns what other nodes do to boards, closes seasons, and removes what has run
-// out, until the boards are closed.
+// follow closes seasons, and removes what has run out, until the boards are closed.
 func (b *Boards) follow(node string, holds func() time.Time) {
-	look, closing, tidy := time.NewTicker(lookEvery), time.NewTicker(closeEvery), time.NewTicker(tidyEvery)
-	defer look.Stop()
+	closing, tidy := time.NewTicker(closeEvery), time.NewTicker(tidyEvery)
 	defer closing.Stop()
 	defer tidy.Stop()
 	try := func(what string, do func(context.Context) error) {
@@ -31,8 +24,6 @@ func (b *Boards) follow(node string, holds func() time.Time) {
 	}
 	for {
 		select {
-		case <-look.C:
-			try("look at what others have posted", b.Look)
 		case <-closing.C:
 			try("close seasons", func(ctx context.Context) error { return b.Over(ctx, node, holds) })
 		case <-tidy.C:
@@ -41,89 +32,6 @@ func (b *Boards) follow(node string, holds func() time.Time) {
 			return
 		}
 	}
-}
-
-// Look learns what has changed in the database since the last look, of the seasons in
-// memory and of the names of those who stand on them.
-func (b *Boards) Look(ctx context.Context) error {
-	since, seasons := b.behind()
-	if len(seasons) == 0 {
-		return nil // what is loaded later is read whole
-	}
-	var mark int64
-	var rows []struct {
-		Season int64
-		Placed
-	}
-	var names []struct{ ID, Name string }
-	err := b.db.Snapshot(ctx, func(tx *store.Tx) (err error) {
-		if mark, err = store.Mark(tx); err != nil {
-			return err
-		}
-		err = tx.Raw(`select e.season, e.subject, e.team, e.value, e.posts, e.reached_at, e.match,
-				e.removed or e.barred as removed, e.version, coalesce(p.name, '') as name
-			from board_entries e left join players p on p.id = e.subject
-			where e.mark >= ? and e.season in ?`, since, seasons).Scan(&rows).Error
-		if err != nil {
-			return err
-		}
-		return tx.Raw("select id, name from players where mark >= ? and mark > 0", since).Scan(&names).Error
-	})
-	if err != nil {
-		return err
-	}
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	for i := range rows {
-		if h := b.held[rows[i].Season]; h != nil {
-			b.placeLocked(h, &rows[i].Placed)
-		}
-	}
-	for _, n := range names {
-		b.renameLocked(n.ID, n.Name)
-	}
-	for _, id := range seasons {
-		if h := b.held[id]; h != nil && h.mark > 0 {
-			h.mark = max(h.mark, mark)
-		}
-	}
-	return nil
-}
-
-// behind are the seasons in memory, and the mark from which on one of them may lack
-// something.
-func (b *Boards) behind() (since int64, seasons []int64) {
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	for id, h := range b.held {
-		if h.mark > 0 {
-			seasons = append(seasons, id)
-			if since == 0 || h.mark < since {
-				since = h.mark
-			}
-		}
-	}
-	return since, seasons
-}
-
-// renameLocked gives somebody on boards in memory another name.
-func (b *Boards) renameLocked(player, name string) {
-	id, err := uuid.Parse(player)
-	n, there := b.people.index[id]
-	if err != nil || !there || b.people.list[n].name == name {
-		return
-	}
-	b.people.list[n].name = name
-	for _, h := range b.held {
-		h.stir()
-	}
-}
-
-// Renamed makes a player's new name known at once.
-func (b *Boards) Renamed(player, name string) {
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	b.renameLocked(player, name)
 }
 
 // A node whose name was not heard for so long no longer holds a season up: whatever it
@@ -172,6 +80,5 @@ func (b *Boards) tidy(ctx context.Context) error {
 		return err
 	}
 	return db.Exec(`delete from board_entries e where removed and not barred and reached_at < ?
-		and mark < pg_snapshot_xmin(pg_current_snapshot())::text::bigint
 		and not exists (select 1 from players p where p.id = e.subject) and team = ''`, b.now().Add(-keepTraces)).Error
 }

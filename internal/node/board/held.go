@@ -13,14 +13,12 @@ import (
 
 	"turnvex.example/turnvex/internal/core/ranking"
 	"turnvex.example/turnvex/internal/core/rulebook"
-	"turnvex.example/turnvex/internal/node/store"
 )
 
-// held is a season in memory. What changes meanwhile is put into it by Learn and the
-// looks at the database.
+// held is a season in memory. What changes meanwhile is put into it by Learn and
+// Look.
 type held struct {
 	season   int64
-	mark     int64              // guarded by Boards.mu; what has had this mark or a greater one may not be known yet
 	rank     *ranking.Ranking   // guarded by Boards.mu; nil while it is being loaded
 	missed   []Placed           // guarded by Boards.mu; what changed while it was being loaded
 	gone     map[[16]byte]int64 // guarded by Boards.mu; the versions of entries that were taken away
@@ -39,6 +37,7 @@ func (b *Boards) hold(ctx context.Context, r Ref, season int64) (*held, error) {
 		h = &held{season: season, ready: make(chan struct{}), watchers: map[*Watcher]bool{},
 			gone: map[[16]byte]int64{}}
 		b.held[season] = h
+		b.loading++
 		go b.load(h, r)
 	}
 	b.clock++
@@ -62,12 +61,13 @@ func (b *Boards) load(h *held, r Ref) {
 	defer close(h.ready)
 	ctx, cancel := context.WithTimeout(context.Background(), loadWithin)
 	defer cancel()
-	mark, rows, err := b.readMarked(ctx, h.season)
+	rows, err := b.readSeason(ctx, h.season)
 	if err != nil {
 		b.mu.Lock()
 		defer b.mu.Unlock()
+		b.loadedLocked()
 		h.err = fmt.Errorf("read the board %s of %s: %w", r.Name, r.Rulebook, err)
-		delete(b.held, h.season)
+		b.giveUpLocked(h)
 		return
 	}
 	sortRows(rows, r.Least)
@@ -92,20 +92,17 @@ func (b *Boards) load(h *held, r Ref) {
 	rank := ranking.New(r.Least, b.people.compare, entries)
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	h.rank, h.mark = rank, mark
+	h.rank = rank
 	for i := range h.missed {
 		b.placeLocked(h, &h.missed[i])
 	}
 	h.missed = nil
-	b.evictLocked(h)
-}
-
-// readMarked reads a season, and the mark from which on it may lack something.
-func (b *Boards) readMarked(ctx context.Context, season int64) (mark int64, rows []row, err error) {
-	if mark, err = store.Mark(b.db.WithContext(ctx)); err == nil {
-		rows, err = b.readSeason(ctx, season)
+	b.loadedLocked()
+	if b.held[h.season] != h { // everything in memory was forgotten meanwhile
+		b.giveUpLocked(h)
+		return
 	}
-	return mark, rows, err
+	b.evictLocked(h)
 }
 
 // sortRows puts rows in the order of a ranking.
@@ -193,7 +190,9 @@ func (b *Boards) placeLocked(h *held, p *Placed) {
 		return
 	}
 	if p.Removed {
-		h.gone[id] = p.Version
+		if h.gone[id] = p.Version; p.Version == vanished {
+			delete(h.gone, id)
+		}
 		if known && h.rank.Remove(n, p.Version) {
 			b.people.drop(n)
 		}
@@ -242,9 +241,18 @@ func (b *Boards) evictLocked(wanted *held) {
 		if sum <= b.budget || oldest == nil {
 			return
 		}
-		delete(b.held, oldest.season)
-		oldest.rank.Walk(0, oldest.rank.Len(), func(e *ranking.Entry) { b.people.drop(e.Who) })
-		oldest.rank = nil
+		b.giveUpLocked(oldest)
+	}
+}
+
+// giveUpLocked takes a season out of memory. One that is being loaded is given up when it has been.
+func (b *Boards) giveUpLocked(h *held) {
+	if b.held[h.season] == h {
+		delete(b.held, h.season)
+	}
+	if h.rank != nil {
+		h.rank.Walk(0, h.rank.Len(), func(e *ranking.Entry) { b.people.drop(e.Who) })
+		h.rank = nil
 	}
 }
 

@@ -203,7 +203,7 @@ func (b *Boards) known(r Ref, name string) *store.BoardSeason {
 		}
 	}
 	if was, there := b.found[seasonKey{r.Rulebook, r.Name, name}]; there && now.Sub(was.at) >= 0 &&
-		(was.row.ClosedAt != nil || now.Sub(was.at) < lookEvery) {
+		(was.row.ClosedAt != nil || now.Sub(was.at) < foundFor) {
 		return &was.row
 	}
 	return nil
@@ -240,7 +240,12 @@ type found struct {
 	at  time.Time
 }
 
-const maxFound = 10000
+// The most seasons that are remembered as they were found, and for how long one of them that may
+// change.
+const (
+	maxFound = 10000
+	foundFor = 500 * time.Millisecond
+)
 
 // row is a season to which nothing was posted yet.
 func (s *span) row() *store.BoardSeason {

@@ -154,7 +154,7 @@ func TestWatchers(t *testing.T) {
 	a2 := a
 	a2.Title = "again"
 	w.Tell(a, &a2)
-	show := func(list []wire.Listed) (out string) {
+	show := func(list []wire.Listed, _ bool) (out string) {
 		for _, m := range list {
 			if out += m.Code; m.Gone {
 				out += " gone"
@@ -187,7 +187,8 @@ func TestWatchers(t *testing.T) {
 		t.Errorf("told %s", got)
 	}
 	w.Stop(all)
-	if w.Tell(moved, &a); all.Take() != nil || len(north.Take()) != 1 {
-		t.Error("who has stopped is told, or who has not is not")
+	w.Tell(moved, &a)
+	if late, got := show(all.Take()), show(north.Take()); late != "" || got != "A , " {
+		t.Errorf("who has stopped is told %s, and who has not %s", late, got)
 	}
 }

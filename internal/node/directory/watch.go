@@ -22,6 +22,7 @@ type Watcher struct {
 	mu      sync.Mutex
 	waiting map[string]wire.Listed // guarded by mu; by code
 	order   []string               // guarded by mu
+	anew    bool                   // guarded by mu
 	wake    chan struct{}
 }
 
@@ -64,23 +65,39 @@ func (w *Watcher) put(m wire.Listed) {
 	}
 	w.waiting[m.Code] = m
 	w.mu.Unlock()
+	w.stir()
+}
+
+func (w *Watcher) stir() {
 	select {
 	case w.wake <- struct{}{}:
 	default:
 	}
 }
 
+// listAnew has everybody list anew: anything may have changed.
+func (l *Watchers) listAnew() {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	for w := range l.watchers {
+		w.mu.Lock()
+		w.anew = true
+		w.mu.Unlock()
+		w.stir()
+	}
+}
+
 // Wake tells that there may be something to Take.
 func (w *Watcher) Wake() <-chan struct{} { return w.wake }
 
-// Take returns what has changed since the last Take.
-func (w *Watcher) Take() []wire.Listed {
+// Take returns what has changed since the last Take, or that the lobbies are to be listed anew.
+func (w *Watcher) Take() (out []wire.Listed, anew bool) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
-	var out []wire.Listed
 	for _, c := range w.order {
 		out = append(out, w.waiting[c])
 	}
-	w.waiting, w.order = map[string]wire.Listed{}, nil
-	return out
+	anew = w.anew
+	w.waiting, w.order, w.anew = map[string]wire.Listed{}, nil, false
+	return out, anew
 }

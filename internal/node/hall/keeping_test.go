@@ -205,7 +205,8 @@ func TestEmptyLobby(t *testing.T) {
 			t.Errorf("%d lobbies; eve ended %q, ada %q", r.hall.Lobbies(), eve.ended(), ada.ended())
 		}
 		gone := 0
-		for _, m := range w.Take() {
+		told, _ := w.Take()
+		for _, m := range told {
 			if m.Gone && m.Code == l.Code {
 				gone++
 			}

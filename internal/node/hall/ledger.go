@@ -158,12 +158,12 @@ func (l *Lobby) Tick(ctx context.Context) (at int64, err error) {
 	return at, err
 }
 
-// Unkept tells every lobby since when nothing that happens is kept; the zero time: it is again.
-func (h *Hall) Unkept(since time.Time) {
+// Unkept has every lobby look since when nothing that happens is kept.
+func (h *Hall) Unkept() {
 	for _, l := range h.All() {
 		l.post(func() {
-			in := &step.Input{Kind: step.Unkept, Yes: !since.IsZero()}
-			if in.Yes {
+			in, since := &step.Input{Kind: step.Unkept}, h.cfg.Ledger.Away()
+			if in.Yes = !since.IsZero(); in.Yes {
 				in.N = max(h.cfg.Now().Sub(since).Milliseconds(), 0)
 			}
 			l.step(in)

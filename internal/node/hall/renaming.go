@@ -26,7 +26,7 @@ func (h *Hall) Renamed(player, name string) { h.rename(player, name, nil) }
 // rename hands the name to each lobby before it returns, so that of two names that
 // were kept one after the other the later one is the last everywhere.
 func (h *Hall) rename(player, name string, but *Lobby) {
-	for _, l := range h.All() {
+	for _, l := range h.Where(player) {
 		if l == but {
 			continue
 		}
@@ -40,7 +40,7 @@ func (h *Hall) rename(player, name string, but *Lobby) {
 
 // Removed gives up every seat of a player who was deleted.
 func (h *Hall) Removed(player string) {
-	for _, l := range h.All() {
+	for _, l := range h.Where(player) {
 		l.Quit(context.Background(), player)
 	}
 }

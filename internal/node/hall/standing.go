@@ -47,6 +47,13 @@ func (h *Hall) Holding() []string {
 	return slices.Sorted(maps.Keys(h.holders.of))
 }
 
+// HoldsRecords tells whether any lobby of this node holds a record.
+func (h *Hall) HoldsRecords() bool {
+	h.holders.mu.Lock()
+	defer h.holders.mu.Unlock()
+	return len(h.holders.of) > 0
+}
+
 // known is what a lobby knows of a record that it holds.
 type known struct {
 	stand  keep.Standing // the newest that it was told

@@ -44,8 +44,8 @@ type Ledger struct {
 	since   time.Time        // guarded by mu; since when nothing could be written; zero when it can
 	landed  chan struct{}    // guarded by mu; closed when a batch is committed
 	refresh func()           // asks every lobby for a checkpoint
-	away    func(time.Time)  // guarded by mu; told since when nothing can be written
-	told    bool             // guarded by mu; that it has been
+	away    func()           // guarded by mu; called when Away says something else
+	told    bool             // guarded by mu; that nothing can be written
 
 	wake chan struct{}
 	stop chan struct{}
@@ -109,7 +109,7 @@ func New(db *store.DB, node string, fence func() store.Fence, log *slog.Logger, 
 		first: map[string]int64{}, gapped: map[string]bool{},
 		dropped: map[uint64]bool{}, wake: make(chan struct{}, 1),
 		stop: make(chan struct{}), landed: make(chan struct{}), refresh: func() {},
-		away: func(time.Time) {}}
+		away: func() {}}
 	g.now = g.empty(1)
 	g.done.Go(g.run)
 	return g
@@ -123,12 +123,22 @@ func (g *Ledger) OnFull(refresh func()) {
 	g.refresh = refresh
 }
 
-// OnAway sets what is told when nothing could be written for a second, and, with the zero time,
-// when everything is written again.
-func (g *Ledger) OnAway(tell func(since time.Time)) {
+// OnAway sets what is called when nothing could be written for a second, and when everything is
+// written again: whoever is called is to look at Away.
+func (g *Ledger) OnAway(look func()) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
-	g.away = tell
+	g.away = look
+}
+
+// Away returns since when nothing could be written, if that is for a second; otherwise the zero time.
+func (g *Ledger) Away() (since time.Time) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	if g.told {
+		since = g.since
+	}
+	return since
 }
 
 // awayAfter is after how long it is told that nothing can be written.
@@ -340,7 +350,7 @@ func (g *Ledger) late(began time.Time) {
 func (g *Ledger) tellAwayLocked() {
 	if !g.told && time.Since(g.since) >= awayAfter {
 		g.told = true
-		go g.away(g.since)
+		go g.away()
 	}
 }
 
@@ -352,7 +362,7 @@ func (g *Ledger) committed(b *batch) {
 	}
 	if g.told {
 		g.told = false
-		go g.away(time.Time{})
+		go g.away()
 	}
 	g.written, g.since = b.no, time.Time{}
 	for no := range g.dropped {

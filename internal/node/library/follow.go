@@ -3,14 +3,19 @@ package library
 import (
 	"context"
 	"fmt"
+
+	"turnvex.example/turnvex/internal/node/store"
 )
 
-// Look learns which versions are current now: other nodes may have published some. It returns the
-// errors of those that do not compile here.
-func (l *Library) Look(ctx context.Context) (bad []error, err error) {
-	var rows []struct{ Name, Version string }
-	err = l.db.WithContext(ctx).Raw("select name, version from rulebooks where current").Scan(&rows).Error
-	if err != nil {
+// Look learns which versions of some rulebooks, or of all where names is nil, are current now. It
+// returns the errors of those that do not compile here.
+func (l *Library) Look(ctx context.Context, names []string) (bad []error, err error) {
+	var rows []store.Rulebook
+	q := l.db.WithContext(ctx).Select("name", "version").Where("current")
+	if names != nil {
+		q = q.Where("name in ?", names)
+	}
+	if err := q.Find(&rows).Error; err != nil {
 		return nil, err
 	}
 	now := l.Current()

@@ -2,120 +2,88 @@ package service
 
 import (
 	"context"
+	"maps"
 	"slices"
-	"time"
+	"strings"
 
-	"turnvex.example/turnvex/internal/node/keep"
+	"turnvex.example/turnvex/internal/node/feed"
 )
 
-// A node learns from the database what others have done; hints of theirs only make it look sooner.
-
-// lookEvery is how often a node looks for published rulebooks, and for changes in the listing.
-const lookEvery = 500 * time.Millisecond
-
-// followOthers looks at what other nodes publish and list, until the node stops.
-func (s *Service) followOthers(ctx context.Context) {
-	next, hinted := time.NewTicker(lookEvery), make(chan struct{}, 1)
-	defer next.Stop()
-	s.Bus.On("look", func(string, string) {
-		select {
-		case hinted <- struct{}{}:
-		default:
-		}
-	})
-	lobbies := s.Directory.Follow(s.Hall.Listing, s.Cluster.Self.Name)
-	for {
-		select {
-		case <-next.C:
-		case <-hinted:
-		case <-ctx.Done():
-			return
-		}
-		within, over := context.WithTimeout(ctx, 10*time.Second)
-		bad, err := s.Library.Look(within)
-		if err == nil {
-			err = lobbies.Look(within)
-		}
-		over()
-		for _, b := range bad {
-			s.log.Warn("a rulebook is left as it was", "error", b)
-		}
-		if err != nil && ctx.Err() == nil {
-			s.log.Warn("could not look at what other nodes did", "error", err)
-		}
-	}
+// followed is everything that this node learns from the database of what others have done.
+func (s *Service) followed() *feed.Feed {
+	return feed.New(s.DB,
+		feed.Subscriber{Topic: feed.Voids, Look: s.Accounts.LookVoided},
+		feed.Subscriber{Topic: feed.Books, Look: s.lookAtBooks},
+		feed.Subscriber{Topic: feed.Lobbies, Wanted: func() bool { return !s.Hall.Listing.Idle() },
+			Look: func(ctx context.Context, keys []string) error {
+				return s.Directory.Look(ctx, s.Hall.Listing, s.Cluster.Self.Name, keys)
+			}},
+		feed.Subscriber{Topic: feed.Entries, Wanted: s.Boards.Holds, Look: s.Boards.Look},
+		feed.Subscriber{Topic: feed.Records, Wanted: s.Hall.HoldsRecords, Look: s.lookAtRecords},
+		feed.Subscriber{Topic: feed.Players, Look: s.lookAtPlayers})
 }
 
-// followEvery is how often a node looks at what others did to the records that its lobbies
-// hold.
-const followEvery = 500 * time.Millisecond
-
-// maxFollowed is the most players that are asked for in one statement.
-const maxFollowed = 5000
-
-// followRecords tells this node's lobbies how the records that they hold stand, when other
-// nodes have changed them since a mark from before the first lobby, until the node stops.
-func (s *Service) followRecords(since keep.Mark) {
-	next, named := time.NewTicker(followEvery), since
-	defer next.Stop()
-	for {
-		select {
-		case <-next.C:
-			ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
-			mark, err := s.lookAtRecords(ctx, since)
-			if err == nil {
-				since = mark
-				named, err = s.lookAtNames(ctx, named)
-			}
-			if err != nil {
-				s.log.Warn("could not look at what other nodes did to records and names", "error", err)
-			}
-			cancel()
-		case <-s.sweep:
-			return
-		}
+// lookAtBooks takes up rulebooks that others have published.
+func (s *Service) lookAtBooks(ctx context.Context, names []string) error {
+	bad, err := s.Library.Look(ctx, names)
+	for _, b := range bad {
+		s.log.Warn("a rulebook is left as it was", "error", b)
 	}
+	return err
 }
 
-// lookAtNames tells this node's lobbies the names that players have taken elsewhere since a mark.
-func (s *Service) lookAtNames(ctx context.Context, since keep.Mark) (next keep.Mark, err error) {
-	next = since
-	for some := range slices.Chunk(s.Hall.Seated(), maxFollowed) {
-		names, mark, err := s.Keeper.Named(ctx, since, some)
+// maxAsked is the most players that are asked for in one statement.
+const maxAsked = 5000
+
+// lookAtRecords tells the lobbies that hold some records, or any, how they stand. A key begins with the
+// player's ID.
+func (s *Service) lookAtRecords(ctx context.Context, keys []string) error {
+	players := s.Hall.Holding()
+	if keys != nil {
+		changed := map[string]bool{}
+		for _, k := range keys {
+			player, _, _ := strings.Cut(k, " ")
+			changed[player] = true
+		}
+		players = slices.DeleteFunc(players, func(p string) bool { return !changed[p] })
+	}
+	for some := range slices.Chunk(players, maxAsked) {
+		all, err := s.Keeper.Stand(ctx, some)
 		if err != nil {
-			return since, err
+			return err
 		}
-		for player, name := range names {
-			s.Hall.Renamed(player, name)
-		}
-		if next == since || mark < next {
-			next = mark
-		}
-	}
-	return next, nil
-}
-
-func (s *Service) lookAtRecords(ctx context.Context, since keep.Mark) (next keep.Mark, err error) {
-	held := s.Hall.Holding()
-	if len(held) == 0 {
-		next, err := s.Keeper.Mark(ctx)
-		if err != nil || len(s.Hall.Holding()) > 0 {
-			return since, err
-		}
-		return next, nil // what is loaded from now on is loaded as it stands
-	}
-	next = since
-	for some := range slices.Chunk(held, maxFollowed) {
-		told, mark, err := s.Keeper.Changes(ctx, since, some)
-		if err != nil {
-			return since, err
-		}
-		if next == since || mark < next {
-			next = mark
-		}
-		for _, t := range told {
+		for _, t := range all {
 			s.Hall.Stands(t.Rulebook, t.Player, t.Standing)
 		}
 	}
-	return next, nil
+	return nil
+}
+
+// lookAtPlayers brings the names of some players, or of all who are here, to where they stand, and
+// gives up the seats of those who are deleted.
+func (s *Service) lookAtPlayers(ctx context.Context, changed []string) error {
+	here := map[string]bool{}
+	for _, p := range s.Hall.Seated() {
+		here[p] = true
+	}
+	players := slices.Collect(maps.Keys(here))
+	if changed != nil {
+		players = slices.DeleteFunc(slices.Clone(changed), func(p string) bool { return !here[p] })
+		players = append(players, s.Boards.Named(changed)...)
+	}
+	for some := range slices.Chunk(players, maxAsked) {
+		names, err := s.Keeper.Names(ctx, some)
+		if err != nil {
+			return err
+		}
+		for _, p := range some {
+			if name, there := names[p]; there {
+				s.Boards.Renamed(p, name)
+				s.Hall.Renamed(p, name)
+			} else if here[p] {
+				s.Hall.Removed(p)
+			}
+		}
+	}
+	return nil
 }

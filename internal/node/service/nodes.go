@@ -324,8 +324,8 @@ const giveWithin = 20 * time.Second
 // maxOthers is how many other nodes clients are told of.
 const maxOthers = 4
 
-// others are addresses of other nodes, for clients.
-func (s *Service) others() (out []string) {
+// otherAddresses are addresses of other nodes, for clients.
+func (s *Service) otherAddresses() (out []string) {
 	for _, m := range s.Cluster.Others() {
 		if out = append(out, m.Address); len(out) == maxOthers {
 			break

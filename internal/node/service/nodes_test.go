@@ -123,10 +123,16 @@ func TestAnyNodeAnswers(t *testing.T) {
 		got, err := b.Library.Book(book)
 		return err == nil && got.Version != ""
 	})
-	wants(t, "a code that nobody has", at(a, joss).Call(soon(t), http.MethodGet, "/v1/lobbies/QQQQQQ", nil, nil),
+	if err := at(a, joss).Call(soon(t), http.MethodDelete, "/v1/me", nil, nil); err != nil {
+		t.Fatal(err)
+	}
+	until(t, first, "whose player was deleted at the other node has lost the seat", func(c *client.Copy) bool {
+		return c.Seat(second.Seat()) == nil
+	})
+	wants(t, "a code that nobody has", at(a, mara).Call(soon(t), http.MethodGet, "/v1/lobbies/QQQQQQ", nil, nil),
 		"no-such-lobby")
 	wants(t, "a region where nobody is", func() error {
-		_, err := at(a, joss).Open(soon(t), client.Opening{Rulebook: "duel", Region: "nowhere"})
+		_, err := at(a, mara).Open(soon(t), client.Opening{Rulebook: "duel", Region: "nowhere"})
 		return err
 	}(), "wrong-region")
 }

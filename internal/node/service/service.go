@@ -29,6 +29,7 @@ import (
 	"turnvex.example/turnvex/internal/node/bus"
 	"turnvex.example/turnvex/internal/node/cluster"
 	"turnvex.example/turnvex/internal/node/directory"
+	"turnvex.example/turnvex/internal/node/feed"
 	"turnvex.example/turnvex/internal/node/guard"
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/node/journal"
@@ -125,9 +126,8 @@ type Service struct {
 	Series      *series.Manager
 	Journals    *journal.Folder
 	Ledger      *ledger.Ledger
-	Cluster     *cluster.Cluster
-	Bus         *bus.Bus
 
+	others
 	meter *meter.Meter
 	conns atomic.Int64 // live connections
 	takingUp
@@ -138,6 +138,13 @@ type Service struct {
 	sweep    chan struct{} // closed when the node stops
 	done     sync.WaitGroup
 	log      *slog.Logger
+}
+
+// others is how a node knows of the others.
+type others struct {
+	Cluster *cluster.Cluster
+	Bus     *bus.Bus
+	Feed    *feed.Feed
 }
 
 // takingUp is what a node knows of the lobbies that it is to take up.
@@ -249,7 +256,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 			Journals:  s.Journals,
 			Ledger:    s.Ledger,
 			Fence:     s.Cluster.Fence,
-			Nodes:     s.others,
+			Nodes:     s.otherAddresses,
 			Counted: func(account string) func() {
 				back, err := counts.Take(guard.Seats, account)
 				if err != nil {
@@ -278,17 +285,11 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	s.done.Go(func() { s.sweeper(cfg.Retention) })
 	following, over := context.WithCancel(context.Background())
 	s.done.Go(func() { <-s.sweep; over() })
-	s.done.Go(func() {
-		s.Accounts.FollowVoids(following, func(err error) {
-			s.log.Warn("who has signed out is not known", "error", err)
-		})
-	})
-	s.done.Go(func() { s.followOthers(following) })
-	since, err := s.Keeper.Mark(ctx)
-	if err != nil {
+	s.Feed = s.followed()
+	if err := s.Feed.Look(ctx); err != nil {
 		return err
 	}
-	s.done.Go(func() { s.followRecords(since) })
+	s.done.Go(func() { s.Feed.Run(following, cfg.Log) })
 	s.Address = "http://" + s.listener.Addr().String()
 	doors := api.Config{
 		Guard:     counts,
@@ -303,6 +304,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		Journals:  s.Journals,
 		Ledger:    s.Ledger,
 		Cluster:   s.Cluster,
+		Feed:      s.Feed,
 		Live:      &s.conns,
 		Reclaim:   s.takeGiven,
 		Give:      s.give,

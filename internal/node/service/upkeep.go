@@ -104,6 +104,9 @@ func (s *Service) sweeper(keeping keep.Retention) {
 			if err := s.Ledger.Sweep(ctx, s.journals.For, s.journals.Most); err != nil {
 				s.log.Warn("could not remove old journals", "error", err)
 			}
+			if err := s.Feed.Sweep(ctx); err != nil {
+				s.log.Warn("could not remove the keys of rows that were deleted long ago", "error", err)
+			}
 			if err := s.Library.Sweep(ctx); err != nil {
 				s.log.Warn("could not remove old texts of rulebooks that were tried", "error", err)
 			}

@@ -3,7 +3,6 @@ package twin_test
 import (
 	"encoding/json"
 	"fmt"
-	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -133,58 +132,6 @@ func wholePerson(t *testing.T, k *keep.Keeper, ada string) {
 			t.Errorf("that something hidden changed is told by %+v", c)
 		}
 	}
-}
-
-// TestChangesAreFollowed: of the records of some players those are told that have changed
-// since a mark, also when what changed them commits late.
-func TestChangesAreFollowed(t *testing.T) {
-	if err := pgbox.Empty(t.Context(), db); err != nil {
-		t.Fatal(err)
-	}
-	ctx, book := t.Context(), compile(t, ledger)
-	k := newKeeper(time.Now)
-	ada, bo, cy := person(t, "Ada"), person(t, "Bo"), person(t, "Cy")
-	correct := func(player string) {
-		t.Helper()
-		_, err := k.Correct(ctx, player, book, &keep.Correction{Why: "why", Changes: []keep.Corrected{
-			{Field: "b", Does: "add", Value: int64(1)}}}, "op", "")
-		if err != nil {
-			t.Fatal(err)
-		}
-	}
-	correct(ada)
-	mark, err := k.Mark(ctx)
-	if err != nil {
-		t.Fatal(err)
-	}
-	told := func(want string) {
-		t.Helper()
-		list, next, err := k.Changes(ctx, mark, []string{ada, bo})
-		var got []string
-		for _, c := range list {
-			got = append(got, fmt.Sprint(map[string]string{ada: "ada", bo: "bo", cy: "cy"}[c.Player], " ", c.Rulebook,
-				" ",
-				c.Version))
-		}
-		slices.Sort(got)
-		if text := strings.Join(got, ", "); err != nil || text != want {
-			t.Errorf("told are %q, wanted %q (%v)", text, want, err)
-		}
-		mark = next
-	}
-	told("")
-	slow := db.Begin()
-	if err := slow.Exec("update records set version = version + 1 where player_id = ?", ada).Error; err != nil {
-		t.Fatal(err)
-	}
-	correct(bo)
-	correct(cy)
-	told("bo ledger 1")
-	if err := slow.Commit().Error; err != nil {
-		t.Fatal(err)
-	}
-	told("ada ledger 2, bo ledger 1") // the second once more: it changed beside
-	told("")
 }
 
 // TestRetention: months of results that ended before what is kept are dropped whole, and

@@ -221,7 +221,8 @@ var Messages = []Message{
 		Example: `{"is":"leave"}`},
 	{Is: "listing", From: Service, Type: wire.Listing{},
 		Purpose: "The lobbies that match the filter of a hello with `list`.",
-		When:    "In answer to such a hello.",
+		When: "In answer to such a hello; again in place of everything that was listed, if the node no longer " +
+			"knows what has changed.",
 		Follows: "`listed` for each change. The client sends nothing but pongs.",
 		Example: `{"is":"listing","lobbies":[]}`},
 	{Is: "listed", From: Service, Type: wire.Listed{},

@@ -53,6 +53,7 @@ type Config struct {
 	Series    *series.Manager
 	Journals  *journal.Folder
 	Ledger    *ledger.Ledger
+	Archive   *ledger.Archive
 	Cluster   *cluster.Cluster
 	Feed      *feed.Feed                  // what other nodes have done
 	Reclaim   func(context.Context) error // takes up what was given to this node

@@ -40,7 +40,7 @@ var journalRoutes = []route{
 }
 
 func (s *stories) journalOf(c *call) (any, error) {
-	j, err := s.Ledger.Journal(c.r.Context(), c.path("lobby"))
+	j, err := s.Archive.Journal(c.r.Context(), c.path("lobby"))
 	if err == nil && j == nil {
 		err = fault.New(code.NoLobby, "no journal of a lobby %.40q is kept", c.path("lobby"))
 	}
@@ -71,7 +71,7 @@ func (s *stories) journalOfPractice(c *call) (any, error) {
 	if err := l.Kept(c.r.Context()); err != nil {
 		return nil, err
 	}
-	j, err := s.Ledger.Journal(c.r.Context(), l.ID)
+	j, err := s.Archive.Journal(c.r.Context(), l.ID)
 	if err == nil && j.Missing != 0 {
 		err = fault.New(code.NotFound, "ticks %d to %d are not in the journal: the database was unavailable for "+
 			"too long; open another practice lobby", j.Until, j.Missing)
@@ -147,7 +147,7 @@ func (s *stories) playback(c *call) (any, error) {
 	case <-c.r.Context().Done():
 		return nil, c.r.Context().Err()
 	}
-	j, err := s.Ledger.JournalFrom(c.r.Context(), c.path("lobby"), int64(q.From))
+	j, err := s.Archive.JournalFrom(c.r.Context(), c.path("lobby"), int64(q.From))
 	if err == nil && j == nil {
 		err = fault.New(code.NoLobby, "no journal of a lobby %.40q is kept", c.path("lobby"))
 	}

@@ -162,7 +162,7 @@ func (s *players) person(c *call, p *store.Player) (*keep.Person, error) {
 	if out.Journals, err = s.Journals.Of(p.ID); err != nil {
 		return nil, err
 	}
-	kept, err := s.Ledger.Of(c.r.Context(), p.ID)
+	kept, err := s.Archive.Of(c.r.Context(), p.ID)
 	for _, name := range kept {
 		out.Journals = append(out.Journals, journal.Mention{Journal: name})
 	}

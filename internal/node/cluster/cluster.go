@@ -52,7 +52,7 @@ type Cluster struct {
 	Lease *Lease
 	Self  Self
 
-	db        *store.DB
+	table     Table
 	unclaimed bool
 	tallies   []byte // that were announced last; used by Run alone
 	load      func() Load
@@ -60,7 +60,7 @@ type Cluster struct {
 	tell      func() // tells the other nodes that the database is away
 
 	mu       sync.Mutex
-	claim    *store.Claim             // guarded by mu; nil while it is lost
+	claim    Claim                    // guarded by mu; nil while it is lost
 	members  map[string]Member        // guarded by mu
 	away     map[string]time.Duration // guarded by mu; when a node said last that the database is away
 	steady   time.Duration            // guarded by mu; since when the lease was renewed without a break
@@ -73,10 +73,17 @@ type Cluster struct {
 }
 
 // Join announces a node, and gives it a lease. It is an error when another process has its name.
-func Join(ctx context.Context, db *store.DB, self Self, load func() Load, log *slog.Logger) (*Cluster, error) {
-	c := fresh(db, self, load, log)
+func Join(ctx context.Context, table Table, self Self, load func() Load, log *slog.Logger) (*Cluster, error) {
+	return JoinAt(ctx, table, sinceBoot, self, load, log)
+}
+
+// JoinAt is Join with a clock of the node's own, which must go on while the process is stopped.
+func JoinAt(ctx context.Context, table Table, clock func() time.Duration, self Self, load func() Load,
+	log *slog.Logger) (*Cluster, error) {
+	c := fresh(table, self, load, log)
+	c.Lease.clock = clock
 	var err error
-	if c.claim, err = db.Claim(ctx, self.Name); err != nil {
+	if c.claim, err = table.Claim(ctx, self.Name); err != nil {
 		return nil, err
 	}
 	if c.claim == nil {
@@ -92,15 +99,15 @@ func Join(ctx context.Context, db *store.DB, self Self, load func() Load, log *s
 
 // Watch is Join without the claim of a name, which takes a connection to the database of its own:
 // for whoever plays many nodes in one process.
-func Watch(ctx context.Context, db *store.DB, self Self, load func() Load, log *slog.Logger) (*Cluster, error) {
-	c := fresh(db, self, load, log)
+func Watch(ctx context.Context, table Table, self Self, load func() Load, log *slog.Logger) (*Cluster, error) {
+	c := fresh(table, self, load, log)
 	c.unclaimed = true
 	return c, c.enter(ctx)
 }
 
-func fresh(db *store.DB, self Self, load func() Load, log *slog.Logger) *Cluster {
+func fresh(table Table, self Self, load func() Load, log *slog.Logger) *Cluster {
 	return &Cluster{
-		Self: self, db: db, load: load, log: log, tell: func() {},
+		Self: self, table: table, load: load, log: log, tell: func() {},
 		Lease:   &Lease{clock: sinceBoot},
 		members: map[string]Member{}, away: map[string]time.Duration{}, wake: make(chan struct{}, 1),
 		looked: make(chan struct{}),
@@ -110,20 +117,7 @@ func fresh(db *store.DB, self Self, load func() Load, log *slog.Logger) *Cluster
 // enter begins a new epoch. It waits for what is being written under the last one.
 func (c *Cluster) enter(ctx context.Context) error {
 	from := c.Lease.clock()
-	var epoch int64
-	err := c.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
-		if err := tx.Exec("select 1 from nodes where name = ? for update", c.Self.Name).Error; err != nil {
-			return err
-		}
-		return tx.Raw(`insert into nodes (name, epoch, address, bus, region, version, started_at, lease_until, seen_at,
-				holds_from) values (?, 1, ?, ?, ?, ?, clock_timestamp(), clock_timestamp() + ? * interval '1 second',
-				clock_timestamp(), clock_timestamp())
-			on conflict (name) do update set epoch = nodes.epoch + 1, address = excluded.address, bus = excluded.bus,
-				region = excluded.region, version = excluded.version, started_at = excluded.started_at,
-				lease_until = excluded.lease_until, draining = false
-			returning epoch`, c.Self.Name, c.Self.Address, c.Self.Bus, c.Self.Region, c.Self.Version,
-			LeaseFor.Seconds()).Scan(&epoch).Error
-	})
+	epoch, err := c.table.Enter(ctx, &c.Self, LeaseFor)
 	if err != nil {
 		return fmt.Errorf("announce the node %s: %w", c.Self.Name, err)
 	}
@@ -192,25 +186,23 @@ func (c *Cluster) renew(ctx context.Context) (kept bool, err error) {
 		return true, err
 	}
 	from, load := c.Lease.clock(), c.load()
-	var rows []struct{ Draining bool }
-	set, args := "", []any{LeaseFor.Seconds(), load.Lobbies, load.Seats, load.Connections}
-	if !bytes.Equal(load.Tallies, c.tallies) {
-		set, args = ", tallies = ?", append(args, string(load.Tallies))
+	tallies := load.Tallies
+	if bytes.Equal(tallies, c.tallies) {
+		load.Tallies = nil
 	}
-	err = c.db.WithContext(ctx).Raw("update nodes set lease_until = clock_timestamp() + ? * interval '1 second', "+
-		"lobbies = ?, seats = ?, connections = ?"+set+" where name = ? and epoch = ? returning draining",
-		append(args, c.Self.Name, c.Lease.Epoch())...).Scan(&rows).Error
-	if err == nil {
-		c.tallies = load.Tallies
+	kept, draining, err := c.table.Renew(ctx, c.Self.Name, c.Lease.Epoch(), LeaseFor, &load)
+	if err != nil {
+		return true, err
 	}
-	if err != nil || len(rows) == 0 {
-		return err != nil, err
+	c.tallies = tallies
+	if !kept {
+		return false, nil
 	}
 	c.mu.Lock()
 	if !c.Lease.Holds() || c.steady == 0 {
 		c.steady = from
 	}
-	c.draining = rows[0].Draining
+	c.draining = draining
 	c.mu.Unlock()
 	c.Lease.renew(from, LeaseFor-margin)
 	if err := c.findDead(ctx); err != nil {
@@ -240,11 +232,7 @@ func (c *Cluster) lookDue(now time.Duration) bool {
 
 // findDead reads which nodes of this one's region hold lobbies and have lost their lease.
 func (c *Cluster) findDead(ctx context.Context) error {
-	var names []string
-	err := c.db.WithContext(ctx).Raw(`select name from nodes n where region = ? and name <> ? and
-		lease_until < clock_timestamp() and (exists (select 1 from lobbies l where l.node = n.name and
-		l.closed_at is null) or exists (select 1 from series x where x.node = n.name and not x.over))`,
-		c.Self.Region, c.Self.Name).Scan(&names).Error
+	names, err := c.table.Dead(ctx, c.Self.Region, c.Self.Name)
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	c.dead = names
@@ -265,7 +253,7 @@ func (c *Cluster) claimAgain(ctx context.Context) error {
 	if claim != nil {
 		claim.Release()
 	}
-	claim, err := c.db.Claim(ctx, c.Self.Name)
+	claim, err := c.table.Claim(ctx, c.Self.Name)
 	c.mu.Lock()
 	c.claim = claim
 	c.mu.Unlock()
@@ -277,21 +265,13 @@ func (c *Cluster) claimAgain(ctx context.Context) error {
 
 // look reads who there is.
 func (c *Cluster) look(ctx context.Context) error {
-	var rows []struct {
-		store.Node
-		Alive, Holds bool
-	}
-	err := c.db.WithContext(ctx).Raw(`select * from (select name, epoch, address, bus, region,
-		version, started_at, lease_until, n.lobbies, seats, connections, draining,
-			lease_until > clock_timestamp() as alive,
-		exists (select 1 from lobbies l where l.node = n.name and l.closed_at is null) as holds
-		from nodes n) x where alive or holds or lease_until > clock_timestamp() - interval '1 hour'`).Scan(&rows).Error
+	rows, err := c.table.Members(ctx)
 	if err != nil {
 		return err
 	}
 	all := map[string]Member{}
-	for _, r := range rows {
-		all[r.Name] = Member{r.Node, r.Alive, r.Holds}
+	for _, m := range rows {
+		all[m.Name] = m
 	}
 	c.mu.Lock()
 	c.members = all
@@ -352,23 +332,15 @@ func (c *Cluster) Dead() (names []string) {
 	return c.dead
 }
 
-// Fell ends the lease of a node that has let it run out, for good: whatever it still writes under
-// it is refused. It waits for what is being written. ok is false if the node is alive after all.
-func (c *Cluster) Fell(tx *store.Tx, name string) (ok bool, err error) {
-	var rows []store.Node
-	err = tx.Raw("select * from nodes where name = ? and lease_until < clock_timestamp() for update", name).
-		Scan(&rows).Error
-	if err != nil || len(rows) == 0 {
-		return false, err
-	}
-	return true, tx.Exec("update nodes set epoch = epoch + 1 where name = ?", name).Error
+// Drain says, for all to see, that this node is to give its lobbies away and to take no more.
+func (c *Cluster) Drain(ctx context.Context) error {
+	return c.table.Drain(ctx, c.Self.Name, c.Lease.Epoch())
 }
 
 // Leave ends the node's lease, and gives its name up: others take over at once what it still holds.
 func (c *Cluster) Leave(ctx context.Context) {
 	c.Lease.end()
-	err := c.db.WithContext(ctx).Exec("update nodes set lease_until = clock_timestamp(), lobbies = 0, seats = 0, "+
-		"connections = 0 where name = ? and epoch = ?", c.Self.Name, c.Lease.Epoch()).Error
+	err := c.table.Leave(ctx, c.Self.Name, c.Lease.Epoch())
 	if err != nil {
 		c.log.Warn("the node could not sign off; its lease runs out", "error", err)
 	}

@@ -364,8 +364,10 @@ func TestOpenings(t *testing.T) {
 // opened here gets it when it lives.
 func TestFoundBeforeItLives(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
-		r.dir.Late = func(ctx context.Context, _ string) error {
-			time.Sleep(time.Second) // it is known, and does not live yet
+		r.dir.Late = func(ctx context.Context, call string) error {
+			if call == "open" {
+				time.Sleep(time.Second) // it is known, and does not live yet
+			}
 			return ctx.Err()
 		}
 		var all sync.WaitGroup

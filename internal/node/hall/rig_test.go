@@ -42,7 +42,7 @@ record: {total: {of: me.points, keep: total}}
 type rig struct {
 	t      *testing.T
 	hall   *hall.Hall
-	dir    *twin.Directory
+	dir    *twin.Link
 	keeper *twin.Keeper
 	names  *twin.Names
 	book   *rulebook.Book

@@ -8,10 +8,14 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"math"
+	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
+
+	"github.com/fxamacker/cbor/v2"
 
 	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/node/store"
@@ -26,7 +30,7 @@ const MaxWaiting = 64 << 20
 
 // Ledger may be used by several goroutines.
 type Ledger struct {
-	db    *store.DB
+	db    Database
 	node  string
 	fence func() store.Fence
 	log   *slog.Logger
@@ -67,6 +71,11 @@ type batch struct {
 	held        int // bytes of its segments
 }
 
+// bare tells whether the batch holds nothing beside entries.
+func (b *batch) bare() bool {
+	return len(b.people)+len(b.checkpoints)+len(b.segments)+len(b.ends) == 0
+}
+
 // place says whose an entry in the log is.
 type place struct {
 	lobby string
@@ -98,7 +107,7 @@ const never = Mark(math.MaxUint64)
 
 // New returns the ledger of a node. What it writes under a lease that is lost is refused; a nil
 // fence is none. So many bytes may wait: MaxWaiting, if most is 0.
-func New(db *store.DB, node string, fence func() store.Fence, log *slog.Logger, most int) *Ledger {
+func New(db Database, node string, fence func() store.Fence, log *slog.Logger, most int) *Ledger {
 	if most == 0 {
 		most = MaxWaiting
 	}
@@ -143,6 +152,24 @@ func (g *Ledger) Away() (since time.Time) {
 
 // awayAfter is after how long it is told that nothing can be written.
 const awayAfter = time.Second
+
+// Open writes how a lobby is opened, with its first state. It is committed when it returns.
+func (g *Ledger) Open(ctx context.Context, h Head, state []byte) error {
+	setup, err := cbor.Marshal(h.Setup)
+	if err != nil {
+		return err
+	}
+	return g.db.Together(ctx, func(tx Rows) error {
+		return tx.Begin(&store.LedgerLobby{LobbyID: h.Lobby, Node: g.node, Code: h.Code, Name: h.Name,
+			Rulebook: h.Rulebook, Version: h.Version, Setup: setup, OpenedAt: h.Opened.UTC()},
+			&store.LedgerCheckpoint{LobbyID: h.Lobby, Data: state, BeganAt: h.Opened.UTC()})
+	})
+}
+
+// Drop forgets a lobby that was not opened after all.
+func (g *Ledger) Drop(ctx context.Context, lobby string) error {
+	return g.db.Together(ctx, func(tx Rows) error { return tx.Drop(lobby) })
+}
 
 // Write takes an entry of a lobby's journal, numbered from 1, and what is new of its people. It
 // never waits.
@@ -301,7 +328,7 @@ func (g *Ledger) empty(no uint64) batch {
 // beginLocked notes under which lease a batch begins.
 func (g *Ledger) beginLocked() {
 	b := &g.now
-	if len(b.log)+len(b.people)+len(b.checkpoints)+len(b.segments)+len(b.ends) == 0 {
+	if b.bare() && len(b.log) == 0 {
 		b.fence = g.fence()
 	}
 }
@@ -392,19 +419,20 @@ const commitWithin = 10 * time.Second
 func (g *Ledger) commit(b *batch) error {
 	ctx, over := context.WithTimeout(context.Background(), commitWithin)
 	defer over()
-	if len(b.people)+len(b.segments)+len(b.checkpoints)+len(b.ends) == 0 {
-		id, err := g.append(g.db.WithContext(ctx), b)
+	if b.bare() {
+		id, err := g.append(g.db.Rows(ctx), b)
 		if err == nil {
 			g.follow(b, id)
 		}
 		return err
 	}
 	var id int64
-	err := g.db.WithContext(ctx).Transaction(func(tx *store.Tx) (err error) {
+	err := g.db.Together(ctx, func(tx Rows) (err error) {
 		if id, err = g.append(tx, b); err != nil {
 			return err
 		}
-		return writeRest(tx, b)
+		return tx.Keep(&Kept{People: b.people, Segments: b.segments, Ends: b.ends,
+			Checkpoints: slices.Collect(maps.Values(b.checkpoints))})
 	})
 	if err == nil {
 		g.trim(ctx, b, g.follow(b, id))
@@ -412,30 +440,9 @@ func (g *Ledger) commit(b *batch) error {
 	return err
 }
 
-// append writes the entries, and up to which moment everything is there, by one statement, if
-// the node still holds the lease under which they were taken in.
-func (g *Ledger) append(tx *store.Tx, b *batch) (id int64, err error) {
-	held, args := "select ?::text as name", []any{g.node}
-	if b.fence.Node != "" {
-		held, args = "select name from nodes where name = ? and epoch = ? for key share", []any{g.node, b.fence.Epoch}
-	}
-	const alive = "insert into ledger_nodes (node, alive_at) select name, ?::timestamptz from held on conflict " +
-		"(node) do update set alive_at = excluded.alive_at"
-	held, args = "with held as ("+held+")", append(args, b.at)
-	if len(b.data) == 0 {
-		done := tx.Exec(held+" "+alive, args...)
-		if done.Error == nil && done.RowsAffected == 0 {
-			return 0, store.ErrFenced
-		}
-		return 0, done.Error
-	}
-	err = tx.Raw(held+", alive as ("+alive+") insert into ledger_log (node, data) select name, ? from held "+
-		"returning id",
-		append(args, b.data)...).Scan(&id).Error
-	if err == nil && id == 0 {
-		err = store.ErrFenced
-	}
-	return id, err
+// append writes the entries, if the node still holds the lease under which they were taken in.
+func (g *Ledger) append(tx Rows, b *batch) (row int64, err error) {
+	return tx.Append(g.node, b.fence, b.at, b.data)
 }
 
 // follow notes where the log is still needed, and returns the first row that is.
@@ -467,8 +474,7 @@ func (g *Ledger) trim(ctx context.Context, b *batch, least int64) {
 	if len(b.checkpoints)+len(b.ends) == 0 {
 		return
 	}
-	err := g.db.WithContext(ctx).Exec("delete from ledger_log where node = ? and id < ?", g.node, least).Error
-	if err != nil {
+	if err := g.db.Rows(ctx).Shorten(g.node, least); err != nil {
 		g.log.Warn("the log of the lobbies could not be made shorter", "error", err)
 	}
 }

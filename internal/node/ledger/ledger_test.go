@@ -29,7 +29,7 @@ func opened(t *testing.T) (*Ledger, string) {
 	if err := pgbox.Empty(t.Context(), db); err != nil {
 		t.Fatal(err)
 	}
-	g := New(db, "n1", nil, slog.New(slog.DiscardHandler), 0)
+	g := New(In(db), "n1", nil, slog.New(slog.DiscardHandler), 0)
 	id := uuid.NewString()
 	h := Head{Lobby: id, Code: "QUAY22", Name: "quay", Rulebook: "duel", Version: "v1",
 		Setup: lobby.Setup{Code: "QUAY22", Seed: 7}, Opened: time.Now()}
@@ -102,7 +102,7 @@ func TestLeftover(t *testing.T) {
 	if db.Model(&store.LedgerLog{}).Count(&rows); rows > 1 {
 		t.Errorf("the log has %d rows left", rows)
 	}
-	if err := g.Sweep(t.Context(), time.Hour, 0); err != nil {
+	if err := NewArchive(db, g.log).Sweep(t.Context(), time.Hour, 0); err != nil {
 		t.Fatal(err)
 	}
 	if db.Model(&store.LedgerSegment{}).Count(&rows); rows != 0 {
@@ -167,67 +167,6 @@ func TestDatabaseAway(t *testing.T) {
 	}
 	if n, since := g.Waiting(); n > 100 || !since.IsZero() {
 		t.Errorf("%d bytes wait since %s", n, since)
-	}
-}
-
-// TestTaking: another node takes a lobby with everything that is committed, and whatever the first
-// one still writes is refused and said to be so; what it took is there for a third, also before there
-// is a checkpoint; a lobby that is given goes on from its checkpoint; one of which nothing is kept is
-// closed.
-func TestTaking(t *testing.T) {
-	first, id := opened(t)
-	defer first.Abort()
-	for _, n := range []string{"n1", "n2", "n3"} {
-		if err := db.Exec("insert into nodes (name, epoch, seen_at, holds_from) values (?, 1, now(), now())", n).
-			Error; err != nil {
-			t.Fatal(err)
-		}
-	}
-	of := func(name string) *Ledger {
-		g := New(db, name, func() store.Fence { return store.Fence{Node: name, Epoch: 1} },
-			slog.New(slog.DiscardHandler), 0)
-		t.Cleanup(g.Abort)
-		return g
-	}
-	one, two, three := of("n1"), of("n2"), of("n3")
-	db.Exec("update lobbies set epoch = 1")
-	lost := store.Lobby{ID: uuid.NewString(), Code: "NOBODY", Node: "n1", Epoch: 1}
-	if err := db.Create(&lost).Error; err != nil {
-		t.Fatal(err)
-	}
-	one.Write(id, 1, []byte("entry 1."), nil)
-	kept(t, one, one.Write(id, 2, []byte("entry 2."), nil))
-	take := func(g *Ledger, q *Taking) *Left {
-		t.Helper()
-		list, err := g.Take(t.Context(), q)
-		if err != nil || len(list) != 1 {
-			t.Fatalf("%d are taken: %v", len(list), err)
-		}
-		return list[0]
-	}
-	x := take(two, &Taking{From: "n1", Before: func(tx *store.Tx) (bool, error) {
-		return true, tx.Exec("update nodes set epoch = 2 where name = 'n1'").Error
-	}})
-	if x.Seq != 2 || string(x.After) != "entry 1.entry 2." {
-		t.Errorf("%d %q", x.Seq, x.After)
-	}
-	if err := one.Kept(t.Context(), one.Write(id, 3, []byte("entry 3."), nil)); !errors.Is(err, errGaveWay) {
-		t.Errorf("what is written under a lease that is lost: %v", err)
-	}
-	db.Exec("delete from ledger_log where node = 'n1'") // as it would when it goes on
-	kept(t, two, two.Write(id, 3, []byte("other 3."), nil))
-	if x = take(three, &Taking{From: "n2"}); x.Seq != 3 || string(x.After) != "entry 1.entry 2.other 3." {
-		t.Errorf("a third one finds %d %q", x.Seq, x.After)
-	}
-	kept(t, three, three.Checkpoint(id, State{Seq: 3, Data: []byte("state 3")}, x.After))
-	db.Exec("update lobbies set node = 'n2', epoch = 0 where id = ?", id)
-	db.Exec("update ledger_lobbies set node = 'n2' where lobby_id = ?", id)
-	if x = take(two, &Taking{From: "n2", Given: true}); string(x.State) != "state 3" || len(x.After) != 0 {
-		t.Errorf("given: %q %q", x.State, x.After)
-	}
-	var rows []store.Lobby
-	if db.Find(&rows, "id = ?", lost.ID); rows[0].ClosedAt == nil {
-		t.Error("a lobby of which nothing is kept stays open")
 	}
 }
 

@@ -194,8 +194,9 @@ func (s *suffering) crowd() func() {
 		for err = nil; err == nil; {
 			_, err = pool.Conn(soon(s.t))
 		}
-		row := first.QueryRowContext(soon(s.t), "select count(*) from pg_stat_activity where "+
-			"application_name <> 'crowd' and backend_type = 'client backend'")
+		// Who is being let in holds a place, and is not in the list yet.
+		row := first.QueryRowContext(soon(s.t), "select current_setting('max_connections')::int - count(*) from "+
+			"pg_stat_activity where application_name = 'crowd' and backend_type = 'client backend'")
 		if err := row.Scan(&others); err != nil {
 			s.t.Fatal(err)
 		}

@@ -32,6 +32,7 @@ import (
 	"turnvex.example/turnvex/internal/node/feed"
 	"turnvex.example/turnvex/internal/node/guard"
 	"turnvex.example/turnvex/internal/node/hall"
+	"turnvex.example/turnvex/internal/node/handover"
 	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/node/keep"
 	"turnvex.example/turnvex/internal/node/ledger"
@@ -128,13 +129,14 @@ type Service struct {
 	Ledger      *ledger.Ledger
 
 	others
-	meter *meter.Meter
-	conns atomic.Int64 // live connections
-	takingUp
+	meter    *meter.Meter
+	conns    atomic.Int64 // live connections
+	handover *handover.Handover
+	leave    context.CancelFunc // ends renewing the lease
 	doors
 	stopped  sync.Once
 	failed   chan error
-	journals JournalKeeping
+	journals
 	sweep    chan struct{} // closed when the node stops
 	done     sync.WaitGroup
 	log      *slog.Logger
@@ -145,15 +147,6 @@ type others struct {
 	Cluster *cluster.Cluster
 	Bus     *bus.Bus
 	Feed    *feed.Feed
-}
-
-// takingUp is what a node knows of the lobbies that it is to take up.
-type takingUp struct {
-	up      atomic.Bool   // what is needed for it is there
-	taking  chan struct{} // some are to be taken up
-	againMu sync.Mutex
-	again   []string // guarded by againMu; those that could not be handed over
-	leave   context.CancelFunc
 }
 
 // doors are what a node listens with.
@@ -170,7 +163,7 @@ func Start(ctx context.Context, cfg Config) (*Service, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Service{DB: db, failed: make(chan error, 1), log: cfg.Log, takingUp: takingUp{taking: make(chan struct{}, 1)}}
+	s := &Service{DB: db, failed: make(chan error, 1), log: cfg.Log, handover: handover.New()}
 	if err := s.assemble(ctx, cfg); err != nil {
 		s.undo()
 		db.Close()
@@ -213,7 +206,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		return err
 	}
 	counts, meter := guard.New(), meter.New()
-	s.meter, s.journals = meter, cfg.Keeping
+	s.meter = meter
 	accounts, err := account.New(ctx, s.DB, counts)
 	if err != nil {
 		return err
@@ -235,11 +228,8 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	}
 	s.Boards = board.New(s.DB, board.Options{Budget: cfg.BoardMemory, Log: cfg.Log})
 	s.Directory, s.Keeper = directory.New(s.DB), keep.New(s.DB, s.Boards, time.Now)
-	s.Ledger = ledger.New(s.DB, cfg.Node, s.Cluster.Fence, cfg.Log, cfg.Waiting)
-	left, err := s.Ledger.Take(ctx, &ledger.Taking{From: cfg.Node}) // what an earlier run of this node held
-	if err != nil {
-		return err
-	}
+	s.Ledger = ledger.New(ledger.In(s.DB), cfg.Node, s.Cluster.Fence, cfg.Log, cfg.Waiting)
+	s.journals = journals{ledger.NewArchive(s.DB, cfg.Log), cfg.Keeping}
 	s.Series = series.New(s.DB, lib, s.Cluster.Fence, cfg.Log)
 	s.Journals = journal.NewFolder(cfg.Journals)
 	s.Hall = hall.New(
@@ -264,7 +254,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 				}
 				return back
 			},
-			Again:    func(id string) { s.goAgain(id) },
+			Again:    func(id string) { s.handover.Again(id) },
 			Meter:    meter,
 			Refuse:   cfg.Refuse,
 			Sure:     cfg.Sure,
@@ -276,11 +266,15 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	)
 	s.Ledger.OnFull(s.Hall.Refresh)
 	s.Ledger.OnAway(s.Hall.Unkept)
-	if err := s.Series.Start(ctx, s.Hall, s.open(ctx)); err != nil {
+	err = s.handover.Begin(ctx, handover.Config{Hall: s.Hall, Ledger: s.Ledger, Cluster: s.Cluster,
+		Directory: s.Directory, Books: lib, Series: s.Series, Log: cfg.Log, TookOver: meter.TookOver,
+		Tell: func(node string) { s.Bus.Tell("given", node) },
+		Start: func(ctx context.Context, goesOn func(string) bool) error {
+			return s.Series.Start(ctx, s.Hall, goesOn)
+		}})
+	if err != nil {
 		return err
 	}
-	s.restore(ctx, left)
-	s.up.Store(true)
 	s.Boards.Follow(cfg.Node, s.Hall.Unsaved)
 	s.done.Go(func() { s.sweeper(cfg.Retention) })
 	following, over := context.WithCancel(context.Background())
@@ -303,11 +297,12 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		Series:    s.Series,
 		Journals:  s.Journals,
 		Ledger:    s.Ledger,
+		Archive:   s.journals.Archive,
 		Cluster:   s.Cluster,
 		Feed:      s.Feed,
 		Live:      &s.conns,
-		Reclaim:   s.takeGiven,
-		Give:      s.give,
+		Reclaim:   s.handover.TakeGiven,
+		Give:      s.handover.Give,
 		Peers:     account.Derived(secret, "requests between nodes"),
 		Meter:     meter,
 		Log:       cfg.Log,
@@ -415,7 +410,7 @@ func (s *Service) Stop() { s.stopped.Do(s.stop) }
 
 func (s *Service) stop() {
 	close(s.sweep)
-	s.stopGiving()
+	s.handover.Stop()
 	s.Hall.Stop()
 	s.Series.Stop()
 	ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)

@@ -3,17 +3,13 @@ package service
 import (
 	"cmp"
 	"context"
-	"errors"
 	"fmt"
 	"log/slog"
 	"slices"
 	"strings"
 	"time"
 
-	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/sheet"
-	"turnvex.example/turnvex/internal/node/directory"
-	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/keep"
 	"turnvex.example/turnvex/internal/node/ledger"
 	"turnvex.example/turnvex/internal/node/library"
@@ -83,6 +79,12 @@ type JournalKeeping struct {
 	Most int64         // 10 GiB if 0
 }
 
+// journals are those in the database.
+type journals struct {
+	*ledger.Archive
+	JournalKeeping
+}
+
 // sweepEvery is how often what has run out is removed, the first time soon after the start.
 const sweepEvery = 10 * time.Minute
 
@@ -101,7 +103,7 @@ func (s *Service) sweeper(keeping keep.Retention) {
 			if err := s.Keeper.Sweep(ctx, keeping); err != nil {
 				s.log.Warn("could not remove old results and changes of records", "error", err)
 			}
-			if err := s.Ledger.Sweep(ctx, s.journals.For, s.journals.Most); err != nil {
+			if err := s.journals.Sweep(ctx, s.journals.For, s.journals.Most); err != nil {
 				s.log.Warn("could not remove old journals", "error", err)
 			}
 			if err := s.Feed.Sweep(ctx); err != nil {
@@ -117,43 +119,6 @@ func (s *Service) sweeper(keeping keep.Retention) {
 		case <-s.sweep:
 			return
 		}
-	}
-}
-
-// restore lets the lobbies go on that this node held when it ended. One that cannot ends in
-// order, with what was kept of it.
-func (s *Service) restore(ctx context.Context, left []*ledger.Left) {
-	began, well := time.Now(), 0
-	for _, x := range left {
-		book, err := s.Library.Version(ctx, x.Rulebook, x.Version)
-		if err == nil {
-			err = s.Hall.Restore(book, x)
-		}
-		if err == nil {
-			well++
-			continue
-		}
-		if fault.CodeOf(err) == code.Stopping || store.Busy(err) || errors.Is(err, context.DeadlineExceeded) ||
-			errors.Is(err, context.Canceled) { // that passes
-			s.log.Warn("a lobby cannot go on yet", "lobby", x.Code, "error", err)
-			s.goAgain(x.Lobby)
-			continue
-		}
-		s.log.Error("a lobby of before cannot go on", "lobby", x.Code, "rulebook", x.Rulebook, "error", err)
-		room := s.Ledger.Hold(len(x.After))
-		if !room {
-			x.After = nil
-		}
-		s.Ledger.End(x.Lobby, x.Seq, 0, x.After, !room)
-		e := directory.Entry{ID: x.Lobby, Node: s.Cluster.Self.Name, Epoch: s.Cluster.Lease.Epoch()}
-		e.State = directory.Closed
-		if err := s.Directory.Close(ctx, e, time.Now().UTC()); err != nil {
-			s.log.Warn("could not close the row of a lobby", "lobby", x.Code, "error", err)
-		}
-		s.Series.Closed(x.Lobby)
-	}
-	if len(left) > 0 {
-		s.log.Info("lobbies go on", "lobbies", well, "of", len(left), "took", time.Since(began))
 	}
 }
 

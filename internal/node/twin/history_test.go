@@ -19,7 +19,7 @@ import (
 	"turnvex.example/turnvex/internal/tool/pgbox"
 )
 
-const ledger = "turnvex: 1\nname: ledger\nphases: {play: {length: 60s}}\nrecord: {a: {max: 90}, b: {}, word: " +
+const purse = "turnvex: 1\nname: ledger\nphases: {play: {length: 60s}}\nrecord: {a: {max: 90}, b: {}, word: " +
 	"{type: text, max: 9}}\n" +
 	"boards: {sum: {of: record.a, keep: total}}\n"
 
@@ -30,7 +30,7 @@ func TestHistoryAndPuttingBack(t *testing.T) {
 	if err := pgbox.Empty(t.Context(), db); err != nil {
 		t.Fatal(err)
 	}
-	ctx, book, ada := t.Context(), compile(t, ledger), person(t, "Ada")
+	ctx, book, ada := t.Context(), compile(t, purse), person(t, "Ada")
 	k := newKeeper(func() time.Time { return now }) // all in one moment
 	lobby := uuid.NewString()
 	save := func(n int64, changes ...step.Change) {
@@ -140,7 +140,7 @@ func TestRetention(t *testing.T) {
 	if err := pgbox.Empty(t.Context(), db); err != nil {
 		t.Fatal(err)
 	}
-	ctx, book, ada := t.Context(), compile(t, ledger), person(t, "Ada")
+	ctx, book, ada := t.Context(), compile(t, purse), person(t, "Ada")
 	at := time.Date(2027, 3, 10, 12, 0, 0, 0, time.UTC)
 	clock := func() time.Time { return at }
 	boards := board.New(db, board.Options{Now: clock})

@@ -6,19 +6,12 @@ package twin
 import (
 	"context"
 	"encoding/json"
-	"maps"
 	"slices"
-	"strings"
 	"sync"
-	"time"
 
-	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/step"
-	"turnvex.example/turnvex/internal/node/directory"
-	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/keep"
-	"turnvex.example/turnvex/internal/node/store"
 )
 
 // Gate lets calls through, or holds or fails them. It may be nil.
@@ -29,122 +22,6 @@ func (g Gate) pass(ctx context.Context, call string) error {
 		return ctx.Err()
 	}
 	return g(ctx, call)
-}
-
-// Directory keeps entries in memory.
-type Directory struct {
-	Gate Gate // before each call
-	Late Gate // after each call that opens
-
-	mu      sync.Mutex
-	entries map[string]directory.Entry // guarded by mu; by ID
-}
-
-// NewDirectory returns an empty directory.
-func NewDirectory() *Directory { return &Directory{entries: map[string]directory.Entry{}} }
-
-// Open is directory.Directory.Open.
-func (d *Directory) Open(ctx context.Context, e directory.Entry) error {
-	if err := d.Gate.pass(ctx, "open"); err != nil {
-		return err
-	}
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	for _, other := range d.entries {
-		if other.State == directory.Closed {
-			continue
-		}
-		if e.Name != "" && other.Rulebook == e.Rulebook && strings.EqualFold(other.Name, e.Name) {
-			return fault.New(code.NameTaken, "an open lobby of %s is called %q already", e.Rulebook, e.Name)
-		}
-		if other.Code == e.Code {
-			return directory.ErrCode
-		}
-	}
-	d.entries[e.ID] = e
-	d.mu.Unlock()
-	defer d.mu.Lock()
-	return d.Late.pass(ctx, "opened")
-}
-
-// Write is directory.Directory.Write.
-func (d *Directory) Write(ctx context.Context, e directory.Entry) error {
-	return d.write(ctx, "write", e)
-}
-
-// Close is directory.Directory.Close.
-func (d *Directory) Close(ctx context.Context, e directory.Entry, now time.Time) error {
-	e.State = directory.Closed
-	return d.write(ctx, "close", e)
-}
-
-func (d *Directory) write(ctx context.Context, call string, e directory.Entry) error {
-	if err := d.Gate.pass(ctx, call); err != nil {
-		return err
-	}
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	if old, there := d.entries[e.ID]; there && old.State != directory.Closed && old.Node == e.Node &&
-		old.Epoch == e.Epoch {
-		d.entries[e.ID] = e
-	}
-	return nil
-}
-
-// Give is directory.Directory.Give.
-func (d *Directory) Give(ctx context.Context, lobby string, fence store.Fence, to string) error {
-	if err := d.Gate.pass(ctx, "give"); err != nil {
-		return err
-	}
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	e, there := d.entries[lobby]
-	if !there || e.State == directory.Closed || e.Node != fence.Node && e.Node != to {
-		return store.ErrFenced
-	}
-	e.Node, e.Epoch = to, 0
-	d.entries[lobby] = e
-	return nil
-}
-
-// Place is directory.Directory.Place.
-func (d *Directory) Place(ctx context.Context, joinCode string) (*directory.Entry, error) {
-	if err := d.Gate.pass(ctx, "place"); err != nil {
-		return nil, err
-	}
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	for _, e := range d.entries {
-		if e.State != directory.Closed && e.Code == joinCode {
-			return &e, nil
-		}
-	}
-	return nil, nil
-}
-
-// Named is directory.Directory.Named.
-func (d *Directory) Named(ctx context.Context, rulebook, name string) (string, error) {
-	if err := d.Gate.pass(ctx, "named"); err != nil {
-		return "", err
-	}
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	for _, e := range d.entries {
-		if e.State != directory.Closed && e.Rulebook == rulebook && strings.EqualFold(e.Name, name) {
-			return e.Code, nil
-		}
-	}
-	return "", nil
-}
-
-// Entries returns every entry, in order of their IDs.
-func (d *Directory) Entries() (all []directory.Entry) {
-	d.mu.Lock()
-	defer d.mu.Unlock()
-	for _, id := range slices.Sorted(maps.Keys(d.entries)) {
-		all = append(all, d.entries[id])
-	}
-	return all
 }
 
 // Keeper keeps records and results in memory.

@@ -51,7 +51,7 @@ func newScene(ctx context.Context, f *field.Field, with, sure bool, lobbies int)
 	log := slog.New(slog.DiscardHandler)
 	s := &scene{db: db, stop: stop}
 	if with {
-		s.ledger = ledger.New(s.db, "bench", nil, log, 0)
+		s.ledger = ledger.New(ledger.In(s.db), "bench", nil, log, 0)
 	}
 	s.hall = hall.New(hall.Config{Directory: twin.NewDirectory(), Keeper: twin.NewKeeper(), Names: twin.NewNames(),
 		Node: "bench", Ledger: s.ledger, Sure: sure})

@@ -67,7 +67,7 @@ func oneNode(ctx context.Context, r report) error {
 			return err
 		}
 		log := slog.New(slog.DiscardHandler)
-		g := ledger.New(db, "scale", nil, log, 0)
+		g := ledger.New(ledger.In(db), "scale", nil, log, 0)
 		c := &crowd{hall: hall.New(hall.Config{Directory: twin.NewDirectory(), Keeper: twin.NewKeeper(),
 			Names: twin.NewNames(), Node: "scale", Ledger: g})}
 		before := heap()

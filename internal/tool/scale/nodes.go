@@ -136,9 +136,8 @@ func leases(ctx context.Context, r report, w *world, nodes int) error {
 		all.Go(func() {
 			sem <- struct{}{}
 			defer func() { <-sem }()
-			c, err := cluster.Watch(ctx, w.db, cluster.Self{Name: fmt.Sprint("n", i), Region: fmt.Sprint("r",
-				i%regions),
-				Address: "http://10.0.0.1:7420", Version: "0.1.0"}, func() cluster.Load { return cluster.Load{} }, log)
+			c, err := cluster.Watch(ctx, cluster.In(w.db), cluster.Self{Name: fmt.Sprint("n", i),
+				Region: fmt.Sprint("r", i%regions), Address: "http://10.0.0.1:7420", Version: "0.1.0"}, func() cluster.Load { return cluster.Load{} }, log)
 			mu.Lock()
 			if members[i] = c; err != nil {
 				failed = err
@@ -239,7 +238,7 @@ func death(ctx context.Context, r report, w *world) error {
 		}
 	}
 	fence := func() store.Fence { return store.Fence{Node: "n6", Epoch: 1} }
-	g := ledger.New(w.db, "n6", fence, slog.New(slog.DiscardHandler), 0)
+	g := ledger.New(ledger.In(w.db), "n6", fence, slog.New(slog.DiscardHandler), 0)
 	defer g.Abort()
 	began, taken := time.Now(), 0
 	for {

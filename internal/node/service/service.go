@@ -134,12 +134,12 @@ type Service struct {
 	handover *handover.Handover
 	leave    context.CancelFunc // ends renewing the lease
 	doors
-	stopped  sync.Once
-	failed   chan error
+	stopped sync.Once
+	failed  chan error
 	journals
-	sweep    chan struct{} // closed when the node stops
-	done     sync.WaitGroup
-	log      *slog.Logger
+	sweep chan struct{} // closed when the node stops
+	done  sync.WaitGroup
+	log   *slog.Logger
 }
 
 // others is how a node knows of the others.

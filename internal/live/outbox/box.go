@@ -77,6 +77,18 @@ func (b *Box) End(bye wire.Bye) {
 	b.mu.Unlock()
 }
 
+// Cut ends the connection without a further word, also not what waits.
+func (b *Box) Cut() {
+	b.mu.Lock()
+	for _, f := range b.queue {
+		f.Free()
+	}
+	b.queue, b.bytes = nil, 0
+	b.endLocked(wire.Bye{})
+	b.wakeLocked()
+	b.mu.Unlock()
+}
+
 func (b *Box) endLocked(bye wire.Bye) {
 	if b.bye == nil {
 		bye.Is = "bye"

@@ -3,8 +3,10 @@ package cluster
 // While the database is away nobody can take anything over, and play goes on: a node that knows
 // of no other, or hears from each other that the database is away for it too, goes on beyond its
 // lease. Each who says so takes nothing over before the others have had time to come back, once
-// the database is there again. A node that was stopped meanwhile, and so has let its lease run
-// out, goes on only when it has renewed it.
+// the database is there again. Whoever hears that it is away for another, and has it, says that it is
+// well: it may be taking over, also where the other does not know that it is there. Then the lease lasts no
+// longer than it was renewed for. A node that was stopped meanwhile, and so has let its lease run out, goes on
+// only when it has renewed it.
 
 // awayFor is for how long the word of another node counts, and how long a node goes on by itself.
 const awayFor = LeaseFor - margin
@@ -16,11 +18,23 @@ func (c *Cluster) OnAway(tell func()) {
 	c.tell = tell
 }
 
-// Away notes that the database is away for another node.
-func (c *Cluster) Away(node string) {
+// Away notes that the database is away for another node, and tells whether it is well for this one: the
+// other is to be told so.
+func (c *Cluster) Away(node string) (well bool) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	c.away[node] = c.Lease.clock()
+	delete(c.well, node)
+	return c.steady != 0
+}
+
+// Well notes that the database is there for another node.
+func (c *Cluster) Well(node string) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	delete(c.away, node)
+	c.well[node] = c.Lease.clock()
+	c.Lease.cut()
 }
 
 // failed is called when the lease could not be renewed.
@@ -46,6 +60,11 @@ func (c *Cluster) goOn() {
 	for name, m := range c.members {
 		if m.Alive && name != c.Self.Name {
 			from = min(from, c.away[name])
+		}
+	}
+	for _, at := range c.well {
+		if now-at < awayFor {
+			return
 		}
 	}
 	if until := int64(from + awayFor); int64(now) < c.Lease.until.Load() && until > c.Lease.until.Load() {

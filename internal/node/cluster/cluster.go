@@ -63,6 +63,7 @@ type Cluster struct {
 	claim    Claim                    // guarded by mu; nil while it is lost
 	members  map[string]Member        // guarded by mu
 	away     map[string]time.Duration // guarded by mu; when a node said last that the database is away
+	well     map[string]time.Duration // guarded by mu; when a node said that it is there, and nothing else since
 	steady   time.Duration            // guarded by mu; since when the lease was renewed without a break
 	draining bool                     // guarded by mu
 	looked   chan struct{}            // guarded by mu; closed at the next look
@@ -109,7 +110,8 @@ func fresh(table Table, self Self, load func() Load, log *slog.Logger) *Cluster 
 	return &Cluster{
 		Self: self, table: table, load: load, log: log, tell: func() {},
 		Lease:   &Lease{clock: sinceBoot},
-		members: map[string]Member{}, away: map[string]time.Duration{}, wake: make(chan struct{}, 1),
+		members: map[string]Member{}, away: map[string]time.Duration{}, well: map[string]time.Duration{},
+		wake:   make(chan struct{}, 1),
 		looked: make(chan struct{}),
 	}
 }

@@ -10,6 +10,7 @@ import (
 type Lease struct {
 	clock func() time.Duration
 	until atomic.Int64 // on the clock, in nanoseconds
+	given atomic.Int64 // until when it was renewed last; until may lie beyond it
 	epoch atomic.Int64
 }
 
@@ -25,6 +26,12 @@ func (l *Lease) Epoch() int64 {
 	return l.epoch.Load()
 }
 
-func (l *Lease) renew(from, length time.Duration) { l.until.Store(int64(from + length)) }
+func (l *Lease) renew(from, length time.Duration) {
+	l.given.Store(int64(from + length))
+	l.until.Store(int64(from + length))
+}
+
+// cut lets the lease last no longer than it was renewed for.
+func (l *Lease) cut() { l.until.Store(min(l.until.Load(), l.given.Load())) }
 
 func (l *Lease) end() { l.until.Store(0) }

@@ -45,7 +45,7 @@ func (l *Lobby) await(effects []step.Effect, r request) {
 
 // chargeJob is what takes a cost where the record is kept.
 func (l *Lobby) chargeJob(e step.Effect) *keep.Job {
-	return &keep.Job{Lobby: l.ID, Code: l.Code, Book: l.book, Fence: l.fence, Records: []keep.Record{
+	return &keep.Job{Lobby: l.ID, Code: l.Code, Book: l.book, Fence: l.stay.Fence, Records: []keep.Record{
 		{Player: e.Account, Number: e.N, Match: e.Match, Changes: e.Changes}}}
 }
 

@@ -12,7 +12,7 @@ import (
 // present is what the directory should say now.
 func (l *Lobby) present() directory.Entry {
 	f, row := &l.book.F.Lobby, l.row
-	e := directory.Entry{ID: l.ID, Node: l.hall.cfg.Node, Epoch: l.fence.Epoch, Listed: row.Flag(f.Listed)}
+	e := directory.Entry{ID: l.ID, Node: l.hall.cfg.Node, Epoch: l.stay.Fence.Epoch, Listed: row.Flag(f.Listed)}
 	e.LobbyInfo = wire.LobbyInfo{
 		Code:     l.Code,
 		Name:     l.name,

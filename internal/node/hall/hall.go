@@ -63,7 +63,7 @@ func New(cfg Config) *Hall {
 func (h *Hall) start(l *Lobby, first func()) error {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	if h.stopped || h.drops || l.fence != h.cfg.Fence() {
+	if h.stopped || h.drops || l.stay.Fence != h.cfg.Fence() {
 		return fault.New(code.Stopping, "the service is stopping, or has lost its lease; try again")
 	}
 	h.lobbies[l.Code] = l

@@ -34,7 +34,7 @@ func (l *Lobby) Give(ctx context.Context, to Destination) error {
 			return
 		}
 		l.handing = h
-		time.AfterFunc(leaveWithin, func() { go l.post(func() { l.stay(h) }) })
+		time.AfterFunc(leaveWithin, func() { go l.post(func() { l.remain(h) }) })
 	})
 	if err != nil || refused != nil {
 		return cmp.Or(refused, err)
@@ -42,13 +42,20 @@ func (l *Lobby) Give(ctx context.Context, to Destination) error {
 	select {
 	case err := <-h.done:
 		return err
+	case <-l.done:
 	case <-ctx.Done():
 		return ctx.Err()
 	}
+	select {
+	case err := <-h.done:
+		return err
+	default: // it was taken over, or failed, before it could be handed over
+		return fault.New(code.Stopping, "the lobby is not here any more")
+	}
 }
 
-// stay lets the lobby stay here because something that is under way takes too long.
-func (l *Lobby) stay(h *handing) {
+// remain lets the lobby stay here because something that is under way takes too long.
+func (l *Lobby) remain(h *handing) {
 	if l.handing != h || l.idle() || !l.becomes(lifeHere) {
 		return
 	}
@@ -66,7 +73,7 @@ func (l *Lobby) handOver() {
 	defer over()
 	err := l.hall.cfg.Ledger.Kept(ctx, l.memory.mark)
 	if err == nil {
-		err = l.hall.cfg.Directory.Give(ctx, l.ID, l.fence, h.to.Node)
+		err = l.hall.cfg.Directory.Give(ctx, l.ID, l.stay.Fence, h.to.Node)
 	}
 	if err != nil {
 		l.log().Warn("the lobby could not be handed over, and is taken up again", "to", h.to.Node, "error", err)

@@ -59,7 +59,7 @@ func (m *memory) input(l *Lobby, in *step.Input) {
 	}
 	m.seq++
 	m.keep(l, data)
-	m.mark = m.ledger.Write(l.ID, m.seq, data, told)
+	m.mark = m.ledger.Write(l.stay, m.seq, data, told)
 }
 
 // keep adds an entry to the piece of the journal. Without room for it the piece gives way, and the
@@ -94,7 +94,7 @@ func (m *memory) now(l *Lobby, now time.Time) {
 		s.Keep, s.Gap = true, m.gap
 		m.keptAt, m.gap = now, false
 	}
-	m.mark = m.ledger.Checkpoint(l.ID, s, m.segment)
+	m.mark = m.ledger.Checkpoint(l.stay, s, m.segment)
 	m.segment, m.at, m.asked = make([]byte, 0, min(cap(m.segment), checkpointBytes)), now, false
 }
 
@@ -122,7 +122,7 @@ func (m *memory) done() {
 // end says that the lobby has ended, when all that it gave is kept.
 func (m *memory) end(l *Lobby) {
 	if m != nil {
-		m.ledger.End(l.ID, m.seq, int64(l.m.Tick()), m.segment, m.gap)
+		m.ledger.End(l.stay, m.seq, int64(l.m.Tick()), m.segment, m.gap)
 	}
 }
 

@@ -97,7 +97,13 @@ func (l *Lobby) finish() {
 	l.counted.free(func(string) bool { return false })
 	l.telling.wait()
 	now := &lives[l.state()]
-	if l.state() != lifeMoving {
+	switch l.state() {
+	case lifeMoving: // its clients are told where it is
+	case lifeLost:
+		for _, c := range l.clients {
+			c.Cut()
+		}
+	default:
 		l.endAll(now.bye)
 	}
 	l.closedAt.Store(l.hall.cfg.Now().UnixNano())

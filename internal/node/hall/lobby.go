@@ -15,7 +15,7 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/fault"
-	"turnvex.example/turnvex/internal/node/store"
+	"turnvex.example/turnvex/internal/node/ledger"
 	"turnvex.example/turnvex/internal/wire"
 )
 
@@ -41,8 +41,8 @@ type Lobby struct {
 	verdicts map[code.Code]int // of this turn, to be counted
 	due      time.Time         // when the loop wants to wake up by itself
 	setup    lobby.Setup
-	memory   *memory // nil without a ledger
-	fence    store.Fence
+	memory   *memory       // nil without a ledger
+	stay     ledger.Stay   // at this node
 	life     atomic.Uint32 // see life
 	handing  *handing      // of lifeMoving: the node to which it is handed
 	soon     []func()      // jobs that the loop has set itself
@@ -93,7 +93,7 @@ func newLobby(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup, m *l
 		setup:    s,
 		began:    h.beginning(),
 		checks:   h.cfg.Check,
-		fence:    h.cfg.Fence(),
+		stay:     ledger.Stay{Lobby: id, Fence: h.cfg.Fence()},
 	}
 	l.opened = l.began
 	l.counted = counted{l, map[string]func(){}}

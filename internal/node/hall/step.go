@@ -77,7 +77,7 @@ func (l *Lobby) job(effects []step.Effect) *keep.Job {
 	if job.Result == nil && len(job.Records)+len(job.Posts) == 0 {
 		return nil
 	}
-	job.Lobby, job.Code, job.Book, job.Moment, job.Fence = l.ID, l.Code, l.book, l.moment, l.fence
+	job.Lobby, job.Code, job.Book, job.Moment, job.Fence = l.ID, l.Code, l.book, l.moment, l.stay.Fence
 	job.Hidden = !l.row.Flag(l.book.F.Lobby.Listed)
 	return &job
 }

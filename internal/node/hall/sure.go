@@ -2,9 +2,11 @@ package hall
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"turnvex.example/turnvex/internal/live/outbox"
+	"turnvex.example/turnvex/internal/node/store"
 )
 
 // sure is a frame that waits until what it tells of is kept, where the node is set to that.
@@ -27,9 +29,13 @@ func (l *Lobby) publishSure() {
 	l.telling.add(func() {
 		ctx, over := context.WithTimeout(context.Background(), sureWithin)
 		defer over()
-		l.hall.cfg.Ledger.Kept(ctx, mark)
+		lost := errors.Is(l.hall.cfg.Ledger.Kept(ctx, mark), store.ErrFenced)
 		for _, s := range list {
-			s.client.Put(s.frame)
+			if lost || l.state() == lifeLost { // another node goes on from before it
+				s.frame.Free()
+			} else {
+				s.client.Put(s.frame)
+			}
 		}
 	})
 }

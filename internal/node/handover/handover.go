@@ -46,6 +46,7 @@ type Series interface {
 	Given(tx *store.Tx) ([]store.Series, error)
 	TakeFrom(tx *store.Tx, node string) ([]store.Series, error)
 	Lobbies(rows []store.Series) []string
+	Mine(ctx context.Context, rows []store.Series) ([]store.Series, error)
 	Adopt(ctx context.Context, rows []store.Series, goesOn func(lobbyID string) bool) error
 	Give(ctx context.Context, to string) error
 	Plays(lobbyID string) bool
@@ -58,8 +59,9 @@ type Handover struct {
 	up   atomic.Bool   // what was here before goes on
 	wake chan struct{} // some are to be taken up
 
-	mu    sync.Mutex
-	again []string // guarded by mu; those that could not be handed over
+	mu     sync.Mutex
+	again  []string       // guarded by mu; lobbies that may be this node's and are alive nowhere
+	series []store.Series // guarded by mu; series of which that may be so
 }
 
 // New returns what brings lobbies to a node and away from it. It does nothing before Begin.
@@ -68,7 +70,12 @@ func New() *Handover { return &Handover{wake: make(chan struct{}, 1)} }
 // Begin lets go on what an earlier run of this node held.
 func (h *Handover) Begin(ctx context.Context, c Config) error {
 	h.c = c
-	left, err := h.c.Ledger.Take(ctx, &ledger.Taking{From: h.c.Cluster.Self.Name})
+	self := h.c.Cluster.Self.Name
+	given, err := h.c.Ledger.Take(ctx, &ledger.Taking{From: self, Given: true})
+	if err != nil {
+		return err
+	}
+	left, err := h.c.Ledger.Take(ctx, &ledger.Taking{From: self})
 	if err != nil {
 		return err
 	}
@@ -77,7 +84,7 @@ func (h *Handover) Begin(ctx context.Context, c Config) error {
 			return err
 		}
 	}
-	h.restore(ctx, left)
+	h.restore(ctx, append(given, left...))
 	h.up.Store(true)
 	return nil
 }
@@ -146,19 +153,35 @@ func (h *Handover) Run(ctx context.Context) {
 	}
 }
 
-// takeAgain takes the lobbies up again that could not be handed over.
+// takeAgain takes lobbies up that could not be handed over, or of which it is not known whether they were
+// taken: those that are this node's.
 func (h *Handover) takeAgain(ctx context.Context) {
 	h.mu.Lock()
-	ids := h.again
-	h.again = nil
+	ids, rows := h.again, h.series
+	h.again, h.series = nil, nil
 	h.mu.Unlock()
+	if len(rows) > 0 {
+		mine, err := h.c.Series.Mine(ctx, rows)
+		if err == nil {
+			err = h.c.Series.Adopt(ctx, mine, h.open(ctx))
+		}
+		if err != nil {
+			h.c.Log.Warn("series wait to be taken up", "series", len(rows), "error", err)
+			h.mu.Lock()
+			h.series = append(h.series, rows...)
+			h.mu.Unlock()
+		}
+	}
 	if len(ids) == 0 {
 		return
 	}
-	left, err := h.c.Ledger.Take(ctx, &ledger.Taking{From: h.c.Cluster.Self.Name, Only: ids})
+	err := h.c.Ledger.Flush(ctx) // what they took in last
+	var left []*ledger.Left
+	if err == nil {
+		left, err = h.c.Ledger.Take(ctx, &ledger.Taking{From: h.c.Cluster.Self.Name, Only: ids})
+	}
 	if err != nil {
-		h.c.Log.Warn("lobbies that could not be handed over wait to be taken up again", "lobbies", len(ids), "error",
-			err)
+		h.c.Log.Warn("lobbies wait to be taken up again", "lobbies", len(ids), "error", err)
 		h.Again(ids...)
 		return
 	}
@@ -175,16 +198,15 @@ func (h *Handover) Again(ids ...string) {
 // TakeGiven takes what other nodes have given to this one, and what was begun here under an
 // earlier lease.
 func (h *Handover) TakeGiven(ctx context.Context) error {
+	self := h.c.Cluster.Self.Name
 	given, older, err := h.c.Ledger.Given(ctx)
-	switch {
-	case err != nil:
-		return err
-	case older:
-		return h.take(ctx, &ledger.Taking{From: h.c.Cluster.Self.Name}, h.c.Series.Given)
-	case given:
-		return h.take(ctx, &ledger.Taking{From: h.c.Cluster.Self.Name, Given: true}, h.c.Series.Given)
+	if err == nil && given {
+		err = h.take(ctx, &ledger.Taking{From: self, Given: true}, h.c.Series.Given)
 	}
-	return nil
+	if err == nil && older {
+		err = h.take(ctx, &ledger.Taking{From: self}, h.c.Series.Given)
+	}
+	return err
 }
 
 // take takes lobbies and series, and lets them go on.
@@ -195,7 +217,11 @@ func (h *Handover) take(ctx context.Context, t *ledger.Taking, taken func(*store
 		return err
 	}
 	left, err := h.c.Ledger.Take(ctx, t)
-	if err != nil {
+	if err != nil { // they may have been taken
+		h.Again(t.Picked...)
+		h.mu.Lock()
+		h.series = append(h.series, rows...)
+		h.mu.Unlock()
 		return err
 	}
 	if err := h.c.Series.Adopt(ctx, rows, h.open(ctx)); err != nil {
@@ -268,7 +294,7 @@ func (h *Handover) restore(ctx context.Context, left []*ledger.Left) {
 		if !room {
 			x.After = nil
 		}
-		h.c.Ledger.End(x.Lobby, x.Seq, 0, x.After, !room)
+		h.c.Ledger.End(h.c.Ledger.Stay(x.Lobby), x.Seq, 0, x.After, !room)
 		e := directory.Entry{ID: x.Lobby, Node: h.c.Cluster.Self.Name, Epoch: h.c.Cluster.Lease.Epoch()}
 		e.State = directory.Closed
 		if err := h.c.Directory.Close(ctx, e, time.Now().UTC()); err != nil {

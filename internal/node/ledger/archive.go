@@ -56,7 +56,7 @@ func (a *Archive) journal(tx *store.Tx, codeOrID string, tick int64) (*Journal, 
 		return nil, err
 	}
 	r := &found[0]
-	x := &Left{}
+	x := &Left{from: r.LogFrom}
 	if x.Head, err = headOf(r); err != nil {
 		return nil, err
 	}

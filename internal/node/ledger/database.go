@@ -48,8 +48,12 @@ type Rows interface {
 	IsOpen(lobby string) (bool, error)
 	// Pick locks lobbies that are to be taken, and returns their IDs.
 	Pick(p *Pick) ([]string, error)
-	// Move makes lobbies a node's, under an epoch, and Close closes them.
-	Move(lobbies []string, node string, epoch int64) error
+	// Next returns a number that is lower than that of every later row of a log, and higher than that of
+	// every earlier one.
+	Next() (row int64, err error)
+	// Move makes lobbies a node's, under an epoch; of what its log says of them counts what is in a row
+	// or behind it, or what counted before, where row is 0. Close closes them.
+	Move(lobbies []string, node string, epoch, row int64) error
 	Close(lobbies []string, now time.Time) error
 	// Delay moves the beginning of lobbies, for a time in which nobody ran them.
 	Delay(lobbies []string, by time.Duration) error

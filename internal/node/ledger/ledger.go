@@ -43,8 +43,9 @@ type Ledger struct {
 	written uint64           // guarded by mu; the number of the last batch that is committed
 	first   map[string]int64 // guarded by mu; by lobby: the log's row with its first entry behind its checkpoint
 	last    int64            // guarded by mu; the log's last row
+	taking  int              // guarded by mu; lobbies are being taken
 	gapped  map[string]bool  // guarded by mu; lobbies of which entries gave way, and no checkpoint has come since
-	dropped map[uint64]bool  // guarded by mu; the numbers of the last batches whose entries gave way
+	dropped map[uint64]error // guarded by mu; why the last batches whose entries are not written are not, by number
 	since   time.Time        // guarded by mu; since when nothing could be written; zero when it can
 	landed  chan struct{}    // guarded by mu; closed when a batch is committed
 	refresh func()           // asks every lobby for a checkpoint
@@ -102,8 +103,22 @@ func appendLogged(dst []byte, lobby string, seq int64, entry []byte) []byte {
 // Mark is a place in what is written, to be waited for.
 type Mark uint64
 
-// never is the mark of what gave way: it is not kept before the lobby's next checkpoint is.
-const never = Mark(math.MaxUint64)
+// The marks of what gave way, which is not kept before the lobby's next checkpoint is, and of what is not
+// this node's to write any more.
+const (
+	never  = Mark(math.MaxUint64)
+	fenced = never - 1
+)
+
+// Stay is the time of a lobby at this node, under one lease. What a lobby still hands on when its stay is
+// over is not written, even if it has come back since.
+type Stay struct {
+	Lobby string
+	Fence store.Fence
+}
+
+// Stay is that of a lobby under the node's present lease.
+func (g *Ledger) Stay(lobby string) Stay { return Stay{lobby, g.fence()} }
 
 // New returns the ledger of a node. What it writes under a lease that is lost is refused; a nil
 // fence is none. So many bytes may wait: MaxWaiting, if most is 0.
@@ -116,7 +131,7 @@ func New(db Database, node string, fence func() store.Fence, log *slog.Logger, m
 	}
 	g := &Ledger{db: db, node: node, fence: fence, log: log, most: most,
 		first: map[string]int64{}, gapped: map[string]bool{},
-		dropped: map[uint64]bool{}, wake: make(chan struct{}, 1),
+		dropped: map[uint64]error{}, wake: make(chan struct{}, 1),
 		stop: make(chan struct{}), landed: make(chan struct{}), refresh: func() {},
 		away: func() {}}
 	g.now = g.empty(1)
@@ -173,10 +188,13 @@ func (g *Ledger) Drop(ctx context.Context, lobby string) error {
 
 // Write takes an entry of a lobby's journal, numbered from 1, and what is new of its people. It
 // never waits.
-func (g *Ledger) Write(lobby string, seq int64, entry []byte, told []journal.Person) Mark {
+func (g *Ledger) Write(s Stay, seq int64, entry []byte, told []journal.Person) Mark {
 	g.mu.Lock()
 	defer g.mu.Unlock()
-	g.beginLocked()
+	lobby := s.Lobby
+	if g.beginLocked(); s.Fence != g.now.fence {
+		return fenced
+	}
 	for _, p := range told {
 		g.now.people = append(g.now.people, store.LedgerPerson{LobbyID: lobby, Token: p.Token, OfToken: p.Of,
 			Text: p.Text})
@@ -195,7 +213,7 @@ func (g *Ledger) Write(lobby string, seq int64, entry []byte, told []journal.Per
 		g.gapped[e.lobby] = true
 	}
 	g.size -= len(g.now.data)
-	g.now.log, g.now.data, g.dropped[g.now.no] = nil, nil, true
+	g.now.log, g.now.data, g.dropped[g.now.no] = nil, nil, errGaveWay
 	g.now.no++
 	g.tellLocked()
 	g.log.Warn("the database takes nothing: what the lobbies take in gives way to checkpoints")
@@ -213,16 +231,23 @@ func (g *Ledger) wakeLocked() {
 // errGaveWay says that what is waited for is not written: a checkpoint follows instead.
 var errGaveWay = errors.New("it gave way to a checkpoint that is not made yet")
 
-// Kept returns when what was written up to a mark is committed, or says that it gave way.
+// Kept returns when what was written up to a mark is committed, or says that it gave way, or, with
+// store.ErrFenced, that it is not this node's to write any more.
 func (g *Ledger) Kept(ctx context.Context, m Mark) error {
 	for {
 		g.mu.Lock()
-		gone := m == never || g.dropped[uint64(m)]
+		why := g.dropped[uint64(m)]
+		switch m {
+		case never:
+			why = errGaveWay
+		case fenced:
+			why = store.ErrFenced
+		}
 		there, landed := g.written >= uint64(m), g.landed
 		g.mu.Unlock()
 		switch {
-		case gone:
-			return errGaveWay
+		case why != nil:
+			return why
 		case there:
 			return nil
 		}
@@ -239,6 +264,18 @@ func (g *Ledger) Waiting() (bytes int, since time.Time) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	return g.size, g.since
+}
+
+// Flush returns when everything that was handed on until now is committed, or is known not to be.
+func (g *Ledger) Flush(ctx context.Context) error {
+	g.mu.Lock()
+	m := Mark(g.now.no)
+	g.wakeLocked()
+	g.mu.Unlock()
+	if err := g.Kept(ctx, m); !errors.Is(err, errGaveWay) && !errors.Is(err, store.ErrFenced) {
+		return err
+	}
+	return nil
 }
 
 // Close writes what waits, as long as the context lasts, and ends. It does nothing where it has ended.
@@ -337,7 +374,7 @@ func (g *Ledger) beginLocked() {
 func (g *Ledger) Forget() {
 	g.mu.Lock()
 	defer g.mu.Unlock()
-	g.dropped[g.now.no] = true
+	g.dropped[g.now.no] = store.ErrFenced
 	g.size -= len(g.now.data)
 	g.held.Add(-int64(g.now.held))
 	g.now = g.empty(g.now.no + 1)
@@ -350,7 +387,7 @@ func (g *Ledger) refused(b *batch) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	g.log.Warn("what some lobbies took in is not written: another node has taken them over", "entries", len(b.log))
-	g.dropped[b.no] = true
+	g.dropped[b.no] = store.ErrFenced
 	g.tellLocked()
 }
 
@@ -445,7 +482,7 @@ func (g *Ledger) append(tx Rows, b *batch) (row int64, err error) {
 	return tx.Append(g.node, b.fence, b.at, b.data)
 }
 
-// follow notes where the log is still needed, and returns the first row that is.
+// follow notes where the log is still needed, and returns the first row that is; 0 if nobody knows.
 func (g *Ledger) follow(b *batch, id int64) (least int64) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
@@ -461,7 +498,9 @@ func (g *Ledger) follow(b *batch, id int64) (least int64) {
 	for _, lobby := range b.ends {
 		delete(g.first, lobby)
 	}
-	g.last = max(g.last, id)
+	if g.last = max(g.last, id); g.taking > 0 {
+		return 0
+	}
 	least = g.last + 1
 	for _, f := range g.first {
 		least = min(least, f)

@@ -65,9 +65,9 @@ func left(t *testing.T, g *Ledger) []*Left {
 func TestLeftover(t *testing.T) {
 	g, id := opened(t)
 	for n := range 10 {
-		g.Write(id, int64(n+1), fmt.Appendf(nil, "entry %d.", n+1), nil)
+		g.Write(g.Stay(id), int64(n+1), fmt.Appendf(nil, "entry %d.", n+1), nil)
 	}
-	kept(t, g, g.Write(id, 11, []byte("entry "+
+	kept(t, g, g.Write(g.Stay(id), 11, []byte("entry "+
 		"11."), []journal.Person{{Token: "a1", Text: "mara"}, {Token: "n1", Of: "a1",
 		Text: "Mara"}}))
 	x := left(t, g)[0]
@@ -76,15 +76,15 @@ func TestLeftover(t *testing.T) {
 		t.Errorf("%+v", x)
 	}
 	began := time.Now().Add(-time.Hour)
-	g.Checkpoint(id, State{Seq: 11, Began: began, Data: []byte("state 11")}, x.After)
-	kept(t, g, g.Write(id, 12, []byte("entry 12."), nil))
+	g.Checkpoint(g.Stay(id), State{Seq: 11, Began: began, Data: []byte("state 11")}, x.After)
+	kept(t, g, g.Write(g.Stay(id), 12, []byte("entry 12."), nil))
 	x = left(t, g)[0]
 	if x.Seq != 12 || string(x.State) != "state 11" || string(x.After) != "entry "+
 		"12." || x.Began.Sub(began).Abs() > time.Millisecond {
 		t.Errorf("after the checkpoint: %+v", x)
 	}
-	kept(t, g, g.Checkpoint(id, State{Seq: 12, Began: began, Data: []byte("state 12")}, []byte("entry 12.")))
-	kept(t, g, g.End(id, 13, 0, []byte("entry 13."), false))
+	kept(t, g, g.Checkpoint(g.Stay(id), State{Seq: 12, Began: began, Data: []byte("state 12")}, []byte("entry 12.")))
+	kept(t, g, g.End(g.Stay(id), 13, 0, []byte("entry 13."), false))
 	if list := left(t, g); len(list) != 0 {
 		t.Errorf("ended, it is left: %+v", list[0])
 	}
@@ -130,7 +130,7 @@ func TestDatabaseAway(t *testing.T) {
 		}
 	}
 	move("ledger_log", "away_log")
-	m := g.Write(id, 1, []byte("entry 1."), nil)
+	m := g.Write(g.Stay(id), 1, []byte("entry 1."), nil)
 	for since := (time.Time{}); since.IsZero(); _, since = g.Waiting() { // it has seen that it cannot be written
 		if t.Context().Err() != nil {
 			t.Fatal("it does not notice")
@@ -144,19 +144,19 @@ func TestDatabaseAway(t *testing.T) {
 	big := make([]byte, 8<<20)
 	var gave Mark
 	for n := range 8 {
-		gave = g.Write(id, int64(n+2), big, nil)
+		gave = g.Write(g.Stay(id), int64(n+2), big, nil)
 	}
 	<-asked
-	late := g.Write(id, 10, []byte("entry 10."), nil)
+	late := g.Write(g.Stay(id), 10, []byte("entry 10."), nil)
 	for what, m := range map[string]Mark{"gave way": gave, "came after that": late} {
 		if err := g.Kept(t.Context(), m); !errors.Is(err, errGaveWay) {
 			t.Errorf("what %s: %v", what, err)
 		}
 	}
-	m = g.Checkpoint(id, State{Seq: 11, Began: time.Now(), Data: []byte("state 11")}, []byte("entries"))
+	m = g.Checkpoint(g.Stay(id), State{Seq: 11, Began: time.Now(), Data: []byte("state 11")}, []byte("entries"))
 	move("away_log", "ledger_log")
 	kept(t, g, m)
-	kept(t, g, g.Write(id, 12, []byte("entry 12."), nil))
+	kept(t, g, g.Write(g.Stay(id), 12, []byte("entry 12."), nil))
 	if x := left(t, g)[0]; x.Seq != 12 || string(x.State) != "state 11" || string(x.After) != "entry 12." {
 		t.Errorf("%d %q %q", x.Seq, x.State, x.After)
 	}
@@ -177,15 +177,15 @@ func TestGapIsNoticed(t *testing.T) {
 	if left(t, g)[0].Gap {
 		t.Error("at the beginning something is missing")
 	}
-	kept(t, g, g.Checkpoint(id, State{Seq: 3, Data: []byte("state 3")}, []byte("entries 1 to 3.")))
+	kept(t, g, g.Checkpoint(g.Stay(id), State{Seq: 3, Data: []byte("state 3")}, []byte("entries 1 to 3.")))
 	if left(t, g)[0].Gap {
 		t.Error("with every piece something is missing")
 	}
-	kept(t, g, g.Checkpoint(id, State{Seq: 7, Data: []byte("state 7")}, nil)) // 4 to 7 gave way
+	kept(t, g, g.Checkpoint(g.Stay(id), State{Seq: 7, Data: []byte("state 7")}, nil)) // 4 to 7 gave way
 	if x := left(t, g)[0]; !x.Gap || x.Seq != 7 {
 		t.Errorf("%+v", x)
 	}
-	kept(t, g, g.Checkpoint(id, State{Seq: 7, Data: []byte("state 7"), Keep: true, Gap: true}, nil))
+	kept(t, g, g.Checkpoint(g.Stay(id), State{Seq: 7, Data: []byte("state 7"), Keep: true, Gap: true}, nil))
 	if left(t, g)[0].Gap {
 		t.Error("once the journal says what is missing, it is said again")
 	}

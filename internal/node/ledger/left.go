@@ -54,6 +54,7 @@ type Left struct {
 
 	entries [][]byte // the same, one by one
 	first   int64    // the row of the log that holds the first of them
+	from    int64    // rows before it do not count
 }
 
 // logPage is how many rows of the log are read at once.
@@ -79,7 +80,7 @@ func after(tx Rows, log *slog.Logger, node string, byID map[string]*Left) error 
 					return fmt.Errorf("row %d of the log: %w", last, err)
 				}
 				x := byID[e.Lobby]
-				if x == nil || e.Seq <= x.Seq || gaps[x] {
+				if x == nil || last < x.from || e.Seq <= x.Seq || gaps[x] {
 					continue
 				}
 				if e.Seq != x.Seq+1 {

@@ -32,12 +32,24 @@ type State struct {
 	Gap   bool // what was taken in since the last state that is kept is missing: Keep is set
 }
 
+// kept is how many bytes of the state are kept as long as the journal.
+func (s *State) kept() int {
+	if s.Keep {
+		return len(s.Data)
+	}
+	return 0
+}
+
 // Checkpoint takes the state of a lobby, and the piece of its journal since the last one; the bytes of
 // both that are kept are held. An older state that still waits gives way to it.
-func (g *Ledger) Checkpoint(lobby string, s State, segment []byte) Mark {
+func (g *Ledger) Checkpoint(of Stay, s State, segment []byte) Mark {
 	g.mu.Lock()
 	defer g.mu.Unlock()
-	g.beginLocked()
+	lobby := of.Lobby
+	if g.beginLocked(); of.Fence != g.now.fence {
+		g.held.Add(-int64(len(segment) + s.kept()))
+		return fenced
+	}
 	g.now.checkpoints[lobby] = &store.LedgerCheckpoint{LobbyID: lobby, Seq: s.Seq, Tick: s.Tick, Data: s.Data,
 		BeganAt: s.Began.UTC()}
 	piece := store.LedgerSegment{LobbyID: lobby, Seq: s.Seq, Tick: s.Tick, Data: segment, Missing: s.Gap}
@@ -64,10 +76,14 @@ func (g *Ledger) pieceLocked(s store.LedgerSegment) {
 
 // End says that a lobby has ended, at a tick, with the last piece of its journal, whose bytes are
 // held, or that it is missing.
-func (g *Ledger) End(lobby string, seq, tick int64, segment []byte, missing bool) Mark {
+func (g *Ledger) End(of Stay, seq, tick int64, segment []byte, missing bool) Mark {
 	g.mu.Lock()
 	defer g.mu.Unlock()
-	g.beginLocked()
+	lobby := of.Lobby
+	if g.beginLocked(); of.Fence != g.now.fence {
+		g.held.Add(-int64(len(segment)))
+		return fenced
+	}
 	delete(g.now.checkpoints, lobby)
 	delete(g.gapped, lobby)
 	g.pieceLocked(store.LedgerSegment{LobbyID: lobby, Seq: seq, Tick: tick, Data: segment, Missing: missing})

@@ -181,12 +181,17 @@ func (r rows) Pick(p *Pick) (ids []string, err error) {
 	return ids, q.Clauses(locking).Pluck("id", &ids).Error
 }
 
-func (r rows) Move(lobbies []string, node string, epoch int64) error {
+func (r rows) Next() (row int64, err error) {
+	return row, r.tx.Raw("select nextval(pg_get_serial_sequence('ledger_log', 'id'))").Scan(&row).Error
+}
+
+func (r rows) Move(lobbies []string, node string, epoch, row int64) error {
 	if err := r.tx.Exec("update lobbies set node = ?, epoch = ?, updated_at = clock_timestamp() where id in ?", node,
 		epoch, lobbies).Error; err != nil {
 		return err
 	}
-	return r.tx.Exec("update ledger_lobbies set node = ? where lobby_id in ?", node, lobbies).Error
+	return r.tx.Exec("update ledger_lobbies set node = ?, log_from = greatest(log_from, ?) where lobby_id in ?", node,
+		row, lobbies).Error
 }
 
 func (r rows) Close(lobbies []string, now time.Time) error {

@@ -11,7 +11,7 @@ import (
 // Taking says which lobbies are to be taken.
 type Taking struct {
 	From  string   // the node that had them; this one, for those that it held or was given
-	Given bool     // only those that were given to this node
+	Given bool     // only those that were given to this node; they are to be taken before others of its own
 	Most  int      // at most so many; all, if 0
 	First []string // the IDs of those that are taken before others
 	Only  []string // the IDs of those that are taken; any, if it is nil
@@ -21,14 +21,19 @@ type Taking struct {
 
 	Alive bool // the node is alive after all
 	Taken int  // how many there were
+	// Picked are the IDs of those that were picked, also when nobody knows whether they were taken: the
+	// database may have done it, and its answer been lost.
+	Picked []string
 }
 
 // Take makes lobbies this node's: those of its own that are not alive under its present lease, or
 // those of a node that is dead. It returns what is needed to let them go on. Two nodes never take
 // the same. A lobby of which nothing is kept is closed.
 func (g *Ledger) Take(ctx context.Context, t *Taking) (out []*Left, err error) {
+	g.takes(1)
+	defer g.takes(-1)
 	err = g.db.Together(ctx, func(tx Rows) error {
-		if t.Taken, out = 0, nil; t.Dead {
+		if t.Taken, t.Picked, out = 0, nil, nil; t.Dead {
 			fell, err := tx.Fell(t.From)
 			if t.Alive = !fell; err != nil || !fell {
 				return err
@@ -40,7 +45,7 @@ func (g *Ledger) Take(ctx context.Context, t *Taking) (out []*Left, err error) {
 			}
 		}
 		ids, err := tx.Pick(g.pick(t))
-		if t.Taken = len(ids); err != nil || len(ids) == 0 {
+		if t.Taken, t.Picked = len(ids), ids; err != nil || len(ids) == 0 {
 			return err
 		}
 		if out, err = g.read(tx, t, ids); err != nil {
@@ -48,17 +53,33 @@ func (g *Ledger) Take(ctx context.Context, t *Taking) (out []*Left, err error) {
 		}
 		return g.move(tx, t, ids, out)
 	})
+	g.need(t, out)
 	if err != nil {
 		return nil, err
 	}
+	return out, nil
+}
+
+// takes counts what is being taken: until it is known what the log is needed for it is not made shorter.
+func (g *Ledger) takes(n int) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
+	g.taking += n
+}
+
+// need notes that the log is needed until the first checkpoint of each lobby that was taken, or may have
+// been, and not for those that were asked for and are not this node's.
+func (g *Ledger) need(t *Taking, out []*Left) {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	for _, id := range t.Only {
+		delete(g.first, id)
+	}
 	for _, x := range out {
-		if x.first != 0 { // the log is needed until the first checkpoint
+		if x.first != 0 {
 			g.first[x.Lobby] = x.first
 		}
 	}
-	return out, nil
 }
 
 // Given tells whether lobbies or series were given to this node that nobody runs yet, and whether lobbies
@@ -97,7 +118,7 @@ func (g *Ledger) read(tx Rows, t *Taking, ids []string) (out []*Left, err error)
 		if err != nil {
 			return nil, err
 		}
-		x := &Left{Head: head}
+		x := &Left{Head: head, from: held.Lobbies[i].LogFrom}
 		byID[head.Lobby], out = x, append(out, x)
 	}
 	for i := range held.Checkpoints {
@@ -142,14 +163,19 @@ func (g *Ledger) move(tx Rows, t *Taking, ids []string, all []*Left) error {
 			}
 		}
 	}
-	if log != nil {
-		id, err := tx.Append(g.node, store.Fence{}, time.Time{}, log)
-		if err != nil {
-			return err
-		}
+	var row int64 // from which on the log's entries count
+	var err error
+	switch {
+	case log != nil:
+		row, err = tx.Append(g.node, store.Fence{}, time.Time{}, log)
 		for _, x := range all {
-			x.first = id
+			x.first = row
 		}
+	case t.From != g.node || t.Given:
+		row, err = tx.Next()
+	}
+	if err != nil {
+		return err
 	}
 	if len(all) > 0 && !all[0].Until.IsZero() {
 		if err := tx.Delay(kept, max(now.Sub(all[0].Until), 0)); err != nil {
@@ -165,5 +191,5 @@ func (g *Ledger) move(tx Rows, t *Taking, ids []string, all []*Left) error {
 	if len(kept) == 0 {
 		return nil
 	}
-	return tx.Move(kept, g.node, g.fence().Epoch)
+	return tx.Move(kept, g.node, g.fence().Epoch, row)
 }

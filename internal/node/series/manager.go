@@ -104,6 +104,22 @@ func (x *Manager) Given(tx *store.Tx) (rows []store.Series, err error) {
 		f.Node).Scan(&rows).Error
 }
 
+// Mine returns those of some series that are this node's and do not run: of what was taken it may not be
+// known whether it was.
+func (x *Manager) Mine(ctx context.Context, rows []store.Series) (mine []store.Series, err error) {
+	var ids []string
+	x.mu.Lock()
+	for i := range rows {
+		if x.live[rows[i].ID] == nil {
+			ids = append(ids, rows[i].ID)
+		}
+	}
+	x.mu.Unlock()
+	f := x.fence()
+	return mine, x.db.WithContext(ctx).Find(&mine, "id in ? and node = ? and epoch = ? and not over", ids, f.Node,
+		f.Epoch).Error
+}
+
 // Lobbies are the IDs of the lobbies in which series are played.
 func (x *Manager) Lobbies(rows []store.Series) (ids []string) {
 	for i := range rows {

@@ -44,7 +44,16 @@ func (s *Service) join(ctx context.Context, cfg *Config, secret string) (err err
 		return err
 	}
 	s.Cluster.OnAway(func() { s.Bus.Tell("away", "") })
-	s.Bus.On("away", func(from, _ string) { s.Cluster.Away(from) })
+	s.Bus.On("away", func(from, _ string) {
+		if s.Cluster.Away(from) {
+			s.Bus.Tell("well", from)
+		}
+	})
+	s.Bus.On("well", func(from, whom string) {
+		if whom == cfg.Node {
+			s.Cluster.Well(from)
+		}
+	})
 	s.Bus.On("given", func(_, to string) {
 		if to == cfg.Node {
 			s.handover.TakeUp()

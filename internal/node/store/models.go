@@ -306,6 +306,7 @@ type LedgerLobby struct {
 	Setup    []byte
 	OpenedAt time.Time
 	EndedAt  *time.Time
+	LogFrom  int64 // the first row of the node's log whose entries count
 }
 
 // LedgerCheckpoint is the whole state of a lobby that is open.

@@ -192,8 +192,8 @@ func TestTaking(t *testing.T) {
 		two, three := b.ledger("n2", b.enters("n2", true)), b.ledger("n3", b.enters("n3", true))
 		id, lost := b.opens(one, "n1", epoch), uuid.NewString()
 		b.row(lost, "n1", epoch)
-		one.Write(id, 1, []byte("entry 1."), nil)
-		b.kept(one, one.Write(id, 2, []byte("entry 2."), nil))
+		one.Write(one.Stay(id), 1, []byte("entry 1."), nil)
+		b.kept(one, one.Write(one.Stay(id), 2, []byte("entry 2."), nil))
 		take := func(g *ledger.Ledger, q *ledger.Taking) *ledger.Left {
 			b.Helper()
 			list, err := g.Take(b.Context(), q)
@@ -210,15 +210,15 @@ func TestTaking(t *testing.T) {
 		if x.Seq != 2 || string(x.After) != "entry 1.entry 2." || x.Setup.Seed != 7 || x.Gap {
 			b.Errorf("%d %q %+v", x.Seq, x.After, x)
 		}
-		if err := one.Kept(b.Context(), one.Write(id, 3, []byte("entry 3."), nil)); err == nil {
+		if err := one.Kept(b.Context(), one.Write(one.Stay(id), 3, []byte("entry 3."), nil)); err == nil {
 			b.Error("what is written under a lease that is lost is kept")
 		}
 		b.must(b.Rows(b.Context()).Shorten("n1", 1<<40)) // as it would when it goes on
-		b.kept(two, two.Write(id, 3, []byte("other 3."), nil))
+		b.kept(two, two.Write(two.Stay(id), 3, []byte("other 3."), nil))
 		if x = take(three, &ledger.Taking{From: "n2"}); x.Seq != 3 || string(x.After) != "entry 1.entry 2.other 3." {
 			b.Errorf("a third one finds %d %q", x.Seq, x.After)
 		}
-		b.kept(three, three.Checkpoint(id, ledger.State{Seq: 3, Data: []byte("state 3")}, x.After))
+		b.kept(three, three.Checkpoint(three.Stay(id), ledger.State{Seq: 3, Data: []byte("state 3")}, x.After))
 		fence := store.Fence{Node: "n3", Epoch: 1}
 		b.must(b.dir.Give(b.Context(), id, fence, "n2"))
 		if given, older, err := two.Given(b.Context()); !given || older || err != nil {
@@ -226,6 +226,28 @@ func TestTaking(t *testing.T) {
 		}
 		if x = take(two, &ledger.Taking{From: "n2", Given: true}); string(x.State) != "state 3" || len(x.After) != 0 {
 			b.Errorf("given: %q %q", x.State, x.After)
+		}
+		given := func(from, to string, g *ledger.Ledger) {
+			b.Helper()
+			b.must(b.dir.Give(b.Context(), id, store.Fence{Node: from, Epoch: 1}, to))
+			take(g, &ledger.Taking{From: to, Given: true})
+		}
+		given("n2", "n3", three)
+		three.Write(three.Stay(id), 4, []byte("lost 4."), nil) // of play that nobody goes on with
+		b.kept(three, three.Write(three.Stay(id), 5, []byte("lost 5."), nil))
+		given("n3", "n2", two)
+		given("n2", "n3", three)
+		b.kept(three, three.Write(three.Stay(id), 4, []byte("entry 4."), nil))
+		if x = take(two, &ledger.Taking{From: "n3", Only: []string{id}}); x.Seq != 4 || string(x.After) != "entry 4." {
+			b.Errorf("after an earlier stay of which entries are left: %d %q", x.Seq, x.After)
+		}
+		over := ledger.Stay{Lobby: id, Fence: store.Fence{Node: "n2", Epoch: 0}}
+		for what, m := range map[string]ledger.Mark{"an entry": two.Write(over, 5, []byte("late"), nil),
+			"a checkpoint": two.Checkpoint(over, ledger.State{Seq: 9, Data: []byte("late")}, []byte("late")),
+			"its end":      two.End(over, 9, 9, []byte("late"), false)} {
+			if err := two.Kept(b.Context(), m); !errors.Is(err, store.ErrFenced) {
+				b.Errorf("%s of a stay that is over: %v", what, err)
+			}
 		}
 		for lobby, want := range map[string]bool{id: true, lost: false} {
 			if open, err := two.IsOpen(b.Context(), lobby); open != want || err != nil {
@@ -280,7 +302,7 @@ func TestManyTakeOver(t *testing.T) {
 		for range 30 {
 			id := b.opens(g, "dead", epoch)
 			want[id] = 1
-			last = g.Write(id, 1, []byte("entry of "+id), nil)
+			last = g.Write(g.Stay(id), 1, []byte("entry of "+id), nil)
 		}
 		b.kept(g, last)
 		g.Abort()
@@ -369,9 +391,9 @@ func TestLostAnswers(t *testing.T) {
 		for n := 1; n <= 24; n++ {
 			entry := fmt.Sprintf("entry %d.", n)
 			want += entry
-			m := g.Write(id, int64(n), []byte(entry), nil)
+			m := g.Write(g.Stay(id), int64(n), []byte(entry), nil)
 			if n%10 == 0 {
-				m = g.Checkpoint(id, ledger.State{Seq: int64(n), Data: []byte("state")}, []byte(want))
+				m = g.Checkpoint(g.Stay(id), ledger.State{Seq: int64(n), Data: []byte("state")}, []byte(want))
 				first, want = n, ""
 			}
 			b.kept(g, m)

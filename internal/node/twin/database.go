@@ -256,7 +256,15 @@ func (r rows) Pick(p *ledger.Pick) (ids []string, err error) {
 	})
 }
 
-func (r rows) Move(lobbies []string, node string, epoch int64) error {
+func (r rows) Next() (row int64, err error) {
+	return row, r.do("next", func(t *tables) error {
+		*t.rows++
+		row = *t.rows
+		return nil
+	})
+}
+
+func (r rows) Move(lobbies []string, node string, epoch, row int64) error {
 	return r.do("move", func(t *tables) error {
 		for _, id := range lobbies {
 			if e, there := t.lobbies[id]; there {
@@ -264,7 +272,7 @@ func (r rows) Move(lobbies []string, node string, epoch int64) error {
 				t.lobbies[id] = e
 			}
 			if x, there := t.kept[id]; there {
-				x.Node = node
+				x.Node, x.LogFrom = node, max(x.LogFrom, row)
 				t.kept[id] = x
 			}
 		}

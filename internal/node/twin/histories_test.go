@@ -163,7 +163,7 @@ func (h *history) row(tx ledger.Rows, kind int, ids []string, f store.Fence, ent
 		return "keep", nil, tx.Keep(k)
 	case 4:
 		x, err := tx.Read(ids)
-		return "read", held(x), err
+		return "read", h.held(x), err
 	case 5:
 		l := &store.LedgerLobby{LobbyID: ids[0], Node: f.Node, Setup: []byte{}, OpenedAt: h.at}
 		return "begin", nil, tx.Begin(l, &store.LedgerCheckpoint{LobbyID: ids[0], Data: []byte("begun"), BeganAt: h.at})
@@ -181,7 +181,10 @@ func (h *history) row(tx ledger.Rows, kind int, ids []string, f store.Fence, ent
 		slices.Sort(picked)
 		return "pick", picked, err
 	case 9:
-		return "move", nil, errors.Join(tx.Move(ids, f.Node, f.Epoch), tx.Delay(ids, time.Second))
+		row, err := tx.Next()
+		h.logs[row] = len(h.logs) + 1
+		h.marks[h.logs[row]] = row
+		return "move", nil, errors.Join(err, tx.Move(ids, f.Node, f.Epoch, row), tx.Delay(ids, time.Second))
 	}
 	if p.Given {
 		return "drop", nil, tx.Drop(ids[0])
@@ -191,12 +194,12 @@ func (h *history) row(tx ledger.Rows, kind int, ids []string, f store.Fence, ent
 }
 
 // held tells what is kept of lobbies.
-func held(x *ledger.Held) (text string) {
+func (h *history) held(x *ledger.Held) (text string) {
 	if x == nil {
 		return ""
 	}
 	for _, l := range x.Lobbies {
-		text += fmt.Sprint("lobby ", l.LobbyID[30:], l.Node, " ")
+		text += fmt.Sprint("lobby ", l.LobbyID[30:], l.Node, h.logs[l.LogFrom], " ")
 	}
 	slices.SortFunc(x.Checkpoints, func(a, b store.LedgerCheckpoint) int { return cmp.Compare(a.LobbyID, b.LobbyID) })
 	for _, c := range x.Checkpoints {

@@ -1,0 +1,448 @@
+package handover_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"log/slog"
+	"maps"
+	"math/rand/v2"
+	"slices"
+	"sync"
+	"testing"
+	"testing/synctest"
+	"time"
+
+	"turnvex.example/turnvex/internal/core/replica"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/live/outbox"
+	"turnvex.example/turnvex/internal/node/cluster"
+	"turnvex.example/turnvex/internal/node/directory"
+	"turnvex.example/turnvex/internal/node/hall"
+	"turnvex.example/turnvex/internal/node/handover"
+	"turnvex.example/turnvex/internal/node/ledger"
+	"turnvex.example/turnvex/internal/node/store"
+	"turnvex.example/turnvex/internal/node/twin"
+	"turnvex.example/turnvex/internal/wire"
+)
+
+// tally is a match in which everybody counts, for longer than a test lasts.
+const tally = `turnvex: 1
+name: tally
+players: {least: 1, most: 8, hold: 10m, late: seat}
+start: {countdown: 0s}
+sheets: {player: {points: {type: integer}}}
+actions: {add: {do: [{add: me.points, by: 1}]}}
+phases: {play: {length: 3h}}
+`
+
+// world is some nodes over one database, in virtual time, and one seed for everything that happens.
+type world struct {
+	t     *testing.T
+	db    *twin.Database
+	keep  *twin.Keeper
+	book  *rulebook.Book
+	r     *rand.Rand
+	began time.Time
+	nodes []*node
+
+	mu  sync.Mutex
+	log []string // guarded by mu; what was done
+}
+
+func inWorld(t *testing.T, seed uint64, nodes int, story func(w *world)) {
+	t.Helper()
+	synctest.Test(t, func(t *testing.T) {
+		book, problems := rulebook.Compile([]byte(tally))
+		if book == nil {
+			t.Fatal(problems)
+		}
+		w := &world{t: t, db: twin.NewDatabase(), keep: twin.NewKeeper(), book: book,
+			r: rand.New(rand.NewPCG(seed, seed)), began: time.Now()}
+		for i := range nodes {
+			w.nodes = append(w.nodes, &node{w: w, name: fmt.Sprint("n", i+1)})
+		}
+		defer func() {
+			for _, n := range w.nodes {
+				n.kill()
+			}
+			time.Sleep(time.Minute) // what waits for them gives up
+			if t.Failed() {
+				for _, line := range w.log {
+					t.Log(line)
+				}
+			}
+		}()
+		story(w)
+	})
+}
+
+func (w *world) notef(format string, args ...any) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.log = append(w.log, fmt.Sprintf("%9.3f s  ", time.Since(w.began).Seconds())+fmt.Sprintf(format, args...))
+}
+
+// lines is a node's log, among what happens.
+type lines struct{ n *node }
+
+func (l lines) Write(p []byte) (int, error) {
+	l.n.w.notef("  %s %s", l.n.name, bytes.TrimSpace(p))
+	return len(p), nil
+}
+
+// node is one node: the hall, the ledger and the cluster as they are, over the database's stand-in.
+type node struct {
+	w    *world
+	name string
+	*run
+}
+
+// run is a node from a start to its death.
+type run struct {
+	link    *twin.Link
+	cluster *cluster.Cluster
+	ledger  *ledger.Ledger
+	hall    *hall.Hall
+	hands   *handover.Handover
+	end     context.CancelFunc
+	done    sync.WaitGroup
+
+	mu    sync.Mutex
+	wrong wrong         // guarded by mu
+	cured chan struct{} // guarded by mu; closed when the fault is over
+}
+
+// wrong is what is wrong with a node's way to the database.
+type wrong int
+
+const (
+	nothing wrong = iota
+	dead          // there is no node any more
+	away          // every call fails
+	hangs         // no call is answered
+	slow          // calls take long
+	lossy         // some answers are lost
+)
+
+func (x wrong) String() string {
+	return [...]string{"nothing", "dead", "away", "hangs", "slow", "lossy"}[x]
+}
+
+var errAway = errors.New("the database is away")
+
+// set says what is wrong from now on.
+func (x *run) set(what wrong) {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	if x.wrong == dead {
+		return
+	}
+	close(x.cured)
+	x.wrong, x.cured = what, make(chan struct{})
+}
+
+func (x *run) now() (wrong, <-chan struct{}) {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	return x.wrong, x.cured
+}
+
+// firm tells whether what is told to be done is kept: a second after it has gone away the database is no
+// longer waited for.
+func (x *run) firm() bool {
+	_, since := x.ledger.Waiting()
+	what, _ := x.now()
+	return what == nothing && since.IsZero()
+}
+
+func (x *run) before(ctx context.Context, _ string) error {
+	for {
+		switch what, cured := x.now(); what {
+		case dead, away:
+			return errAway
+		case hangs:
+			select {
+			case <-cured:
+				continue
+			case <-ctx.Done():
+				return ctx.Err()
+			}
+		case slow:
+			time.Sleep(200 * time.Millisecond)
+		}
+		return ctx.Err()
+	}
+}
+
+func (x *run) after(_ context.Context, call string) error {
+	what, _ := x.now()
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	if x.wrong == dead || what == lossy && len(call)%2 == int(time.Now().UnixMilli()/100)%2 {
+		return errAway
+	}
+	return nil
+}
+
+// none is what runs no series.
+type none struct{}
+
+func (none) Given(*store.Tx) ([]store.Series, error)                                { return nil, nil }
+func (none) TakeFrom(*store.Tx, string) ([]store.Series, error)                     { return nil, nil }
+func (none) Lobbies([]store.Series) []string                                        { return nil }
+func (none) Adopt(context.Context, []store.Series, func(lobbyID string) bool) error { return nil }
+func (none) Mine(context.Context, []store.Series) ([]store.Series, error)           { return nil, nil }
+func (none) Give(context.Context, string) error                                     { return nil }
+func (none) Plays(string) bool                                                      { return false }
+func (none) Closed(string)                                                          {}
+
+// Version is part of handover.Books.
+func (w *world) Version(context.Context, string, string) (*rulebook.Book, error) { return w.book, nil }
+
+// start starts the node, if it does not run, and tells whether it runs.
+func (n *node) start() bool {
+	if n.run != nil {
+		return true
+	}
+	w := n.w
+	x := &run{link: w.db.Link(), cured: make(chan struct{}), hands: handover.New()}
+	x.link.Gate, x.link.Late = x.before, x.after
+	log := slog.New(slog.NewTextHandler(lines{n}, &slog.HandlerOptions{Level: slog.LevelInfo,
+		ReplaceAttr: func(_ []string, a slog.Attr) slog.Attr {
+			if a.Key == slog.TimeKey || a.Key == slog.LevelKey || a.Key == "rulebook" {
+				return slog.Attr{}
+			}
+			return a
+		}}))
+	ctx, end := context.WithCancel(context.Background())
+	var err error
+	x.cluster, err = cluster.JoinAt(ctx, x.link, func() time.Duration { return time.Since(w.began) + time.Hour },
+		cluster.Self{Name: n.name, Region: "here", Address: "http://" + n.name}, x.load, log)
+	if err != nil {
+		end()
+		return false
+	}
+	x.end = end
+	x.cluster.OnAway(func() {
+		for _, other := range w.nodes {
+			if other.name != n.name && other.run != nil && other.cluster.Away(n.name) {
+				time.AfterFunc(time.Millisecond, func() { x.cluster.Well(other.name) })
+			}
+		}
+	})
+	x.ledger = ledger.New(x.link, n.name, x.cluster.Fence, log, 0)
+	x.hall = hall.New(hall.Config{Directory: x.link, Keeper: w.keep, Names: twin.NewNames(), Log: log, Node: n.name,
+		Region: "here", Ledger: x.ledger, Sure: true, Fence: x.cluster.Fence, Secret: []byte("secret"),
+		Again: func(id string) { x.hands.Again(id) }})
+	x.ledger.OnFull(x.hall.Refresh)
+	x.ledger.OnAway(x.hall.Unkept)
+	x.done.Go(func() { x.cluster.Run(ctx, x.hands.Lost, x.hands.Turn) })
+	x.done.Go(func() { x.hands.Run(ctx) })
+	n.run = x
+	if err := x.hands.Begin(ctx, handover.Config{Hall: x.hall, Ledger: x.ledger, Cluster: x.cluster, Directory: x.link,
+		Books: w, Series: none{}, Log: log, Tell: w.hint, TookOver: func(int) {}}); err != nil {
+		n.kill()
+		return false
+	}
+	return true
+}
+
+func (x *run) load() cluster.Load { return cluster.Load{} }
+
+// hint tells a node that something was given to it.
+func (w *world) hint(to string) {
+	for _, n := range w.nodes {
+		if n.name == to && n.run != nil {
+			n.hands.TakeUp()
+		}
+	}
+}
+
+// kill ends the node at once: nothing that it has not written is.
+func (n *node) kill() {
+	x := n.run
+	if x == nil {
+		return
+	}
+	x.set(dead)
+	n.run = nil
+	x.end()
+	x.hall.Drop()
+	x.ledger.Abort()
+	x.done.Wait()
+	x.cluster.Leave(context.Background()) // which fails: its lease lasts until it runs out, and its name is free
+}
+
+// alive tells whether the node may say something.
+func (n *node) alive() bool { return n.run != nil && n.cluster.Lease.Holds() }
+
+// person is a client, as the live protocol has it: it numbers its intents, sends those again of which it
+// knows nothing when it comes back, and counts what it was told.
+type person struct {
+	w     *world
+	name  string
+	code  string
+	at    *node
+	to    *run
+	conn  *hall.Client
+	asked uint64        // the number of its last intent
+	lag   time.Duration // before its connection takes something
+
+	mu      sync.Mutex
+	key     string          // guarded by mu; to come back with
+	seat    sheet.ID        // guarded by mu
+	gone    bool            // guarded by mu; the connection has ended
+	in      bool            // guarded by mu; it has been welcomed
+	open    map[uint64]bool // guarded by mu; intents of which it knows nothing yet
+	refused int             // guarded by mu
+	unsure  int             // guarded by mu; told to be done while the database was away, which may yet be lost
+	copy    *replica.Copy   // guarded by mu
+}
+
+// come joins, or comes back, wherever the lobby is.
+func (p *person) come() bool {
+	p.mu.Lock()
+	here, key := p.conn != nil && !p.gone && p.at.run == p.to, p.key
+	p.mu.Unlock()
+	if here {
+		return true
+	}
+	for _, e := range p.w.db.Entries() {
+		if e.Code != p.code || e.State == directory.Closed {
+			continue
+		}
+		for _, n := range p.w.nodes {
+			if n.name != e.Node || !n.alive() {
+				continue
+			}
+			l, err := n.hall.Find(p.code)
+			if err != nil {
+				return false
+			}
+			c, err := l.Join(context.Background(), hall.Joining{Account: p.name, Name: p.name, Resume: key})
+			if err != nil {
+				return false
+			}
+			p.mu.Lock()
+			p.at, p.to, p.conn, p.gone, p.in = n, n.run, c, false, false
+			p.mu.Unlock()
+			c.Serve(func(list []*outbox.Frame, bye *wire.Bye) bool { return p.take(c, list, bye) })
+			return true
+		}
+	}
+	return false
+}
+
+// take takes what the connection is sent. What a node would say without a lease ends the connection.
+func (p *person) take(c *hall.Client, list []*outbox.Frame, bye *wire.Bye) bool {
+	time.Sleep(p.lag)
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	silent := !p.to.cluster.Lease.Holds()
+	for _, f := range list {
+		if c == p.conn && !silent {
+			p.hear(f.Data)
+		}
+		f.Free()
+	}
+	if c == p.conn && (silent || bye != nil) {
+		p.gone = true
+	}
+	return bye == nil && !silent
+}
+
+func (p *person) hear(data []byte) {
+	var m struct {
+		Is   string
+		N    uint64
+		OK   bool
+		Code string
+	}
+	json.Unmarshal(data, &m)
+	switch m.Is {
+	case "welcome":
+		var w wire.Welcome
+		json.Unmarshal(data, &w)
+		if len(w.Seats) != 1 || p.seat != 0 && p.seat != sheet.ID(w.Seats[0].Seat) {
+			p.w.t.Errorf("%s had seat %d and has now %+v", p.name, p.seat, w.Seats)
+			return
+		}
+		p.key, p.seat, p.in = w.Resume, sheet.ID(w.Seats[0].Seat), true
+		if schema, err := w.Schema.Schema(); err == nil {
+			p.copy = replica.NewCopy(schema)
+		}
+		p.w.notef("WELCOME %s last %d by %s open %v", p.name, w.Seats[0].Last, p.at.name, p.open)
+		for _, n := range slices.Sorted(maps.Keys(p.open)) {
+			if n > w.Seats[0].Last {
+				p.conn.Receive(p.intent(n))
+				continue
+			}
+			if delete(p.open, n); !p.to.firm() { // it was taken, and told to a connection that is no more
+				p.unsure++
+			}
+		}
+	case "snapshot", "delta":
+		_, _, parts, err := wire.Parts(replica.JSON, data)
+		if err == nil && m.Is == "snapshot" {
+			_, err = p.copy.Replace(parts)
+		} else if err == nil {
+			_, err = p.copy.Apply(parts)
+		}
+		if err != nil {
+			p.w.t.Errorf("%s: %s does not fit the copy: %v", p.name, data, err)
+		}
+	case "verdict":
+		if !p.open[m.N] {
+			return
+		}
+		delete(p.open, m.N)
+		if !m.OK {
+			p.refused++
+			p.w.notef("%s: intent %d is refused: %s", p.name, m.N, m.Code)
+		} else if !p.to.firm() {
+			p.unsure++
+			p.w.notef("ACK %s %d by %s unsure", p.name, m.N, p.at.name)
+		} else {
+			p.w.notef("ACK %s %d by %s", p.name, m.N, p.at.name)
+		}
+	}
+}
+
+// intent is an intent by its number: the first says that the person is ready, all others count.
+func (p *person) intent(n uint64) *wire.Intent {
+	in := &wire.Intent{Is: "intent", N: n, Seat: uint32(p.seat), Do: "act", Name: "add"}
+	if n == 1 {
+		in.Do, in.Name = "ready", ""
+	}
+	return in
+}
+
+// ask sends the next intent, if the person is there and has a seat.
+func (p *person) ask() {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.conn == nil || p.gone || !p.in {
+		return
+	}
+	p.asked++
+	p.open[p.asked] = true
+	p.conn.Receive(p.intent(p.asked))
+}
+
+// sees is how many points somebody has in the person's copy.
+func (p *person) sees(who *person) int64 {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.copy.Sheet(who.seat).Int("points")
+}
+
+// settled tells whether the person knows what became of everything that it asked for.
+func (p *person) settled() bool {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.conn != nil && !p.gone && len(p.open) == 0
+}

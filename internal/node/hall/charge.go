@@ -21,7 +21,7 @@ type request struct {
 
 // request hands an intent to the authority and answers it. While a seat waits for what an
 // action costs to be taken, its further intents wait too: verdicts come in order.
-func (l *Lobby) request(in *step.Input, answer func(step.Verdict)) {
+func (l *keeping) request(in *step.Input, answer func(step.Verdict)) {
 	if waiting, is := l.charging[in.Seat]; is {
 		l.charging[in.Seat] = append(waiting, request{in, answer})
 		return
@@ -34,7 +34,7 @@ func (l *Lobby) request(in *step.Input, answer func(step.Verdict)) {
 }
 
 // await lets a seat wait for what an action costs to be taken.
-func (l *Lobby) await(effects []step.Effect, r request) {
+func (l *keeping) await(effects []step.Effect, r request) {
 	l.charging[r.in.Seat] = nil
 	for _, e := range effects {
 		if e.Kind == step.Charge {
@@ -44,7 +44,7 @@ func (l *Lobby) await(effects []step.Effect, r request) {
 }
 
 // chargeJob is what takes a cost where the record is kept.
-func (l *Lobby) chargeJob(e step.Effect) *keep.Job {
+func (l *keeping) chargeJob(e step.Effect) *keep.Job {
 	return &keep.Job{Lobby: l.ID, Code: l.Code, Book: l.book, Fence: l.stay.Fence, Records: []keep.Record{
 		{Player: e.Account, Number: e.N, Match: e.Match, Changes: e.Changes}}}
 }
@@ -52,7 +52,7 @@ func (l *Lobby) chargeJob(e step.Effect) *keep.Job {
 // charge has a cost taken where the record is kept, behind what the lobby keeps already,
 // and hands the intent in again with what became of it. What was taken for nothing is given
 // back.
-func (l *Lobby) charge(job *keep.Job, r request) {
+func (l *keeping) charge(job *keep.Job, r request) {
 	l.memory.begin()
 	l.tasks.add(func() {
 		defer func() { go l.post(l.memory.done) }()
@@ -84,7 +84,9 @@ func (l *Lobby) charge(job *keep.Job, r request) {
 // conclude hands an intent in again whose cost was taken from a player's record, or was not,
 // and tells whether the authority has made use of it: it has not when the lobby has ended,
 // or the seat is gone or another's meanwhile.
-func (l *Lobby) conclude(again step.Input, account string, stand keep.Standing, answer func(step.Verdict)) (used bool) {
+func (l *keeping) conclude(again step.Input, account string, stand keep.Standing, answer func(step.Verdict)) (
+	used bool,
+) {
 	ran := make(chan struct{})
 	go l.post(func() {
 		defer close(ran)
@@ -118,7 +120,7 @@ func (l *Lobby) conclude(again step.Input, account string, stand keep.Standing, 
 }
 
 // afterwards hands in the intents that waited behind a charge.
-func (l *Lobby) afterwards(seat sheet.ID) {
+func (l *keeping) afterwards(seat sheet.ID) {
 	waiting := l.charging[seat]
 	delete(l.charging, seat)
 	for i, r := range waiting {

@@ -24,7 +24,9 @@ const (
 // the connection's writer takes them out.
 type Client struct {
 	*outbox.Box
-	lobby    *Lobby
+	lobby    *room
+	shows    *showing
+	to       taker
 	account  string
 	key      string // to come back with
 	watch    bool
@@ -53,8 +55,9 @@ type Client struct {
 
 var tooSlow = wire.Bye{Code: string(code.Slow), Reason: "the connection reads too slowly", Again: true}
 
-func newClient(l *Lobby, enc replica.Encoding) *Client {
-	return &Client{Box: outbox.NewBox(&tooSlow), lobby: l, fresh: true, Viewer: replica.Viewer{Enc: enc}}
+func newClient(l *showing, to taker, enc replica.Encoding) *Client {
+	return &Client{Box: outbox.NewBox(&tooSlow), lobby: l.room, shows: l, to: to, fresh: true,
+		Viewer: replica.Viewer{Enc: enc}}
 }
 
 // Lobby is the join code of the lobby that the connection is to.
@@ -80,8 +83,8 @@ func (c *Client) put(f *outbox.Frame) {
 		c.putLater(f)
 		return
 	}
-	if l := c.lobby; l.hall.cfg.Sure {
-		l.pub.sure = append(l.pub.sure, sure{c, f})
+	if c.lobby.hall.cfg.Sure {
+		c.shows.pub.sure = append(c.shows.pub.sure, sure{c, f})
 		return
 	}
 	c.Put(f)

@@ -37,7 +37,7 @@ type CheckReport struct {
 // checkCopies asks the clients of a practice lobby now and then whether their
 // copies are what they should be. It is called when all have been sent what has
 // changed.
-func (l *Lobby) checkCopies(now sheet.Tick) {
+func (l *showing) checkCopies(now sheet.Tick) {
 	l.recheck = l.checks > 0
 	if l.checks > 0 && now >= l.checkAt {
 		l.recheck = false
@@ -58,7 +58,7 @@ func (l *Lobby) checkCopies(now sheet.Tick) {
 }
 
 // ask asks one client, unless it has no copy that could be asked for.
-func (l *Lobby) ask(c *Client, done func(bool, []wire.Differently)) bool {
+func (l *showing) ask(c *Client, done func(bool, []wire.Differently)) bool {
 	if c.left || c.fresh || c.back || c.behind.Load() || c.Ended() != nil {
 		return false
 	}
@@ -77,7 +77,7 @@ func (k *check) close(answered bool, differs []wire.Differently) {
 }
 
 // hashed takes a client's answer to a check.
-func (l *Lobby) hashed(c *Client, tick int64, hash uint32) {
+func (l *showing) hashed(c *Client, tick int64, hash uint32) {
 	k := c.check
 	if k == nil || int64(k.tick) != tick {
 		return
@@ -93,7 +93,7 @@ func (l *Lobby) hashed(c *Client, tick int64, hash uint32) {
 
 // shown takes the copy of a client whose hash was wrong. In what it differs is
 // logged and told, and the client gets a new snapshot.
-func (l *Lobby) shown(c *Client, tick int64, parts [][]any) {
+func (l *showing) shown(c *Client, tick int64, parts [][]any) {
 	k := c.check
 	if k == nil || int64(k.tick) != tick {
 		return
@@ -130,7 +130,7 @@ type CheckedCopies struct {
 
 // note remembers what a client has told of its copy, by its first seat; the oldest half is
 // forgotten when there are too many.
-func (l *Lobby) note(c *Client, tick sheet.Tick, differs []wire.Differently) {
+func (l *showing) note(c *Client, tick sheet.Tick, differs []wire.Differently) {
 	if len(c.own()) == 0 {
 		return
 	}
@@ -140,15 +140,15 @@ func (l *Lobby) note(c *Client, tick sheet.Tick, differs []wire.Differently) {
 	l.checked = append(l.checked, Checked{uint32(c.First()), int64(tick), differs == nil, differs})
 }
 
-// Checked returns what clients have told of their copies.
-func (l *Lobby) Checked(ctx context.Context) (CheckedCopies, error) {
+// newest is Lobby.Checked.
+func (l *showing) newest(ctx context.Context) (CheckedCopies, error) {
 	out := CheckedCopies{Rate: l.book.Rate}
 	err := l.do(ctx, func() { out.Checked = append([]Checked{}, l.checked...) })
 	return out, err
 }
 
 // differently writes differences for people.
-func (l *Lobby) differently(c *Client, list []replica.Difference) []wire.Differently {
+func (l *showing) differently(c *Client, list []replica.Difference) []wire.Differently {
 	out := []wire.Differently{}
 	for _, d := range list[:min(len(list), maxDiffers)] {
 		w := wire.Differently{Seat: uint32(c.First()), Sheet: uint32(d.Sheet), Kind: d.Kind.String()}
@@ -178,9 +178,8 @@ func (l *Lobby) differently(c *Client, list []replica.Difference) []wire.Differe
 	return out
 }
 
-// Check asks every connection for the hash of its copy and waits for the answers
-// until ctx ends.
-func (l *Lobby) Check(ctx context.Context) (*CheckReport, error) {
+// checkAll is Lobby.Check.
+func (l *showing) checkAll(ctx context.Context) (*CheckReport, error) {
 	r := &CheckReport{Differs: []wire.Differently{}}
 	answers, asked := make(chan []wire.Differently), make(chan struct{})
 	gone, stop := context.WithCancel(ctx)

@@ -2,6 +2,7 @@ package hall
 
 import (
 	"context"
+	"sync/atomic"
 	"time"
 
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -9,8 +10,18 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
+// sign is what the directory says of a lobby.
+type sign struct {
+	*room
+	kept    *keeping
+	entry   directory.Entry // what it says, or is about to
+	written directory.Entry // what was handed to be written last
+	writing bool
+	latest  atomic.Pointer[directory.Entry]
+}
+
 // present is what the directory should say now.
-func (l *Lobby) present() directory.Entry {
+func (l *sign) present() directory.Entry {
 	f, row := &l.book.F.Lobby, l.row
 	e := directory.Entry{ID: l.ID, Node: l.hall.cfg.Node, Epoch: l.stay.Fence.Epoch, Listed: row.Flag(f.Listed)}
 	e.LobbyInfo = wire.LobbyInfo{
@@ -38,14 +49,14 @@ func (l *Lobby) present() directory.Entry {
 }
 
 // setEntry sets what the directory says, or is about to, for the loop and for others.
-func (l *Lobby) setEntry(e directory.Entry) {
+func (l *sign) setEntry(e directory.Entry) {
 	l.entry = e
 	l.latest.Store(&e)
 }
 
 // arena is where the running match is played, or else the next one; "" where there is one ground
 // or none.
-func (l *Lobby) arena() string {
+func (l *sign) arena() string {
 	a := l.book.Arenas
 	if a == nil {
 		return ""
@@ -58,12 +69,12 @@ func (l *Lobby) arena() string {
 
 // Info is what the lobby is at this moment.
 func (l *Lobby) Info(ctx context.Context) (info wire.LobbyInfo, err error) {
-	err = l.do(ctx, func() { info = l.present().LobbyInfo })
+	err = l.do(ctx, func() { info = l.sign.present().LobbyInfo })
 	return info, err
 }
 
 // announce tells listings of a lobby that has just been opened.
-func (l *Lobby) announce() {
+func (l *sign) announce() {
 	now := l.entry
 	l.written = now
 	l.hall.Tallies.Set(&now)
@@ -74,7 +85,7 @@ func (l *Lobby) announce() {
 
 // noteEntry tells listings, and writes the lobby's row anew, when something that
 // stands in it has changed. What changes while it is being written is written after.
-func (l *Lobby) noteEntry() {
+func (l *sign) noteEntry() {
 	now := l.present()
 	if now == l.entry || l.m.Closed() { // its end is closeEntry's to tell
 		return
@@ -91,13 +102,13 @@ func (l *Lobby) noteEntry() {
 	l.writeEntry()
 }
 
-func (l *Lobby) writeEntry() {
+func (l *sign) writeEntry() {
 	if l.writing || l.written == l.entry {
 		return
 	}
 	l.writing, l.written = true, l.entry
 	e := l.entry
-	l.tasks.add(func() {
+	l.kept.tasks.add(func() {
 		ctx, cancel := context.WithTimeout(context.Background(), 5*time.Second)
 		defer cancel()
 		err := l.hall.cfg.Directory.Write(ctx, e)
@@ -110,7 +121,7 @@ func (l *Lobby) writeEntry() {
 
 // entryWritten goes on with what has changed meanwhile. What could not be written is
 // written with the next change.
-func (l *Lobby) entryWritten(well bool) {
+func (l *sign) entryWritten(well bool) {
 	l.writing = false
 	if well {
 		l.writeEntry()
@@ -120,7 +131,7 @@ func (l *Lobby) entryWritten(well bool) {
 }
 
 // closeEntry writes the last word: the lobby has closed.
-func (l *Lobby) closeEntry() {
+func (l *sign) closeEntry() {
 	e := l.entry
 	e.State, e.Seats, e.Free = directory.Closed, 0, 0
 	l.retry("close the lobby's row", keepFor, func(ctx context.Context) error {

@@ -50,7 +50,7 @@ func New(cfg Config) *Hall {
 		lobbies: map[string]*Lobby{},
 		opening: map[string]chan struct{}{},
 		savings: savings{pending: map[string]*saving{}},
-		holders: holders{of: map[string][]*Lobby{}},
+		holders: holders{of: map[string][]*keeping{}},
 		unsaved: unsaved{jobs: map[*keep.Job]waiting{}},
 		places:  places{of: map[string]map[*Lobby]bool{}},
 		judges:  judges{of: map[string][]*Judge{}},
@@ -104,7 +104,7 @@ func (h *Hall) Fresh(info *wire.LobbyInfo) {
 	if l == nil {
 		return
 	}
-	if now := l.latest.Load(); now != nil {
+	if now := l.sign.latest.Load(); now != nil {
 		*info = now.LobbyInfo
 	}
 }

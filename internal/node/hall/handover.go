@@ -56,7 +56,7 @@ func (l *Lobby) Give(ctx context.Context, to Destination) error {
 
 // remain lets the lobby stay here because something that is under way takes too long.
 func (l *Lobby) remain(h *handing) {
-	if l.handing != h || l.idle() || !l.becomes(lifeHere) {
+	if l.handing != h || l.kept.idle() || !l.becomes(lifeHere) {
 		return
 	}
 	l.handing = nil
@@ -79,7 +79,7 @@ func (l *Lobby) handOver() {
 		l.log().Warn("the lobby could not be handed over, and is taken up again", "to", h.to.Node, "error", err)
 		l.hall.cfg.Again(l.ID)
 	}
-	l.endAll(byeAt(h.to, err))
+	l.shows.endAll(byeAt(h.to, err))
 	h.done <- err
 }
 

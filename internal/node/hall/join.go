@@ -32,10 +32,9 @@ type Joining struct {
 	GiveBack func() // called when the place that is taken is free again, if one is taken; or nil
 }
 
-// Join brings a connection into the lobby: as the player it was before, as a
-// new player, or as somebody who watches. The welcome waits in the client.
-func (l *Lobby) Join(ctx context.Context, j Joining) (*Client, error) {
-	c := newClient(l, j.Enc)
+// join is Lobby.Join.
+func (l *seating) join(ctx context.Context, j Joining) (*Client, error) {
+	c := newClient(l.shows, l.to, j.Enc)
 	c.account = j.Account
 	var err error
 	if e := l.do(ctx, func() { err = l.admit(c, j) }); e != nil {
@@ -50,7 +49,7 @@ func (l *Lobby) Join(ctx context.Context, j Joining) (*Client, error) {
 	return c, err
 }
 
-func (l *Lobby) admit(c *Client, j Joining) error {
+func (l *seating) admit(c *Client, j Joining) error {
 	if l.state().going() {
 		return l.gone()
 	}
@@ -89,19 +88,19 @@ func (l *Lobby) admit(c *Client, j Joining) error {
 		c.first.Store(uint32(c.Seats[0]))
 		c.count.Store(int32(len(c.Seats)))
 	}
-	l.clients = append(l.clients, c)
+	l.shows.clients = append(l.shows.clients, c)
 	if j.Watch && !c.All && j.As == 0 {
 		l.countSpectators()
 	}
 	c.Join(l.m.Store())
 	l.welcome(c)
 	if c.referee {
-		l.refereesChanged()
+		l.judged.refereesChanged()
 	}
 	return nil
 }
 
-func (l *Lobby) welcome(c *Client) {
+func (l *seating) welcome(c *Client) {
 	w := wire.Welcome{
 		Is:      "welcome",
 		Lobby:   l.Code,
@@ -117,7 +116,7 @@ func (l *Lobby) welcome(c *Client) {
 		Ended:   c.why,
 	}
 	if !c.back {
-		w.Schema, w.Book = &l.pub.Described, &l.pub.info
+		w.Schema, w.Book = &l.shows.pub.Described, &l.shows.pub.info
 	}
 	if c.waits {
 		w.Waiting = l.m.Waiting(c.key)
@@ -130,7 +129,7 @@ func (l *Lobby) welcome(c *Client) {
 	c.Say(w)
 }
 
-func (l *Lobby) spectators() int {
+func (l *showing) spectators() int {
 	n := 0
 	for _, c := range l.clients {
 		if c.watch && !c.All && len(c.Seats) == 0 { // not an operator's view
@@ -140,10 +139,10 @@ func (l *Lobby) spectators() int {
 	return n
 }
 
-func (l *Lobby) countSpectators() {
-	l.step(&step.Input{Kind: step.Spectators, N: int64(l.spectators())})
+func (l *seating) countSpectators() {
+	l.step(&step.Input{Kind: step.Spectators, N: int64(l.shows.spectators())})
 }
 
-func (l *Lobby) dropClient(c *Client) {
+func (l *showing) dropClient(c *Client) {
 	l.clients = slices.DeleteFunc(l.clients, func(x *Client) bool { return x == c })
 }

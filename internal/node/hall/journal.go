@@ -25,7 +25,7 @@ type journalFile struct {
 // hashSeconds is how often a hash stands in a journal.
 const hashSeconds = 5
 
-func openJournal(l *Lobby, s lobby.Setup) *journalFile {
+func openJournal(l *room, s lobby.Setup, whose func(sheet.ID) string) *journalFile {
 	f, err := l.hall.cfg.Journals.Create(s.Code + "-" + l.ID)
 	if err != nil {
 		l.log().Warn("the journal cannot be written", "error", err)
@@ -38,12 +38,12 @@ func openJournal(l *Lobby, s lobby.Setup) *journalFile {
 		j.failed(l, err)
 		return j
 	}
-	j.w.Whose = l.whose
+	j.w.Whose = whose
 	return j
 }
 
 // whose is the account of the player on whose connection a seat is.
-func (l *Lobby) whose(seat sheet.ID) string {
+func (l *seating) whose(seat sheet.ID) string {
 	if r := l.m.Store().Get(seat); r != nil && r.Kind == sheet.Player {
 		if account := r.Text(l.book.F.Player.Account); account != "" {
 			return account
@@ -58,7 +58,7 @@ func (l *Lobby) whose(seat sheet.ID) string {
 }
 
 // input writes an input that is about to be taken.
-func (j *journalFile) input(l *Lobby, in *step.Input) {
+func (j *journalFile) input(l *room, in *step.Input) {
 	if j == nil || j.w == nil || in.Kind == step.Tick && l.m.Next() > in.At {
 		return
 	}
@@ -71,12 +71,12 @@ func (j *journalFile) input(l *Lobby, in *step.Input) {
 	}
 }
 
-func (j *journalFile) failed(l *Lobby, err error) {
+func (j *journalFile) failed(l *room, err error) {
 	l.log().Warn("the journal is given up", "error", err)
 	j.w = nil
 }
 
-func (j *journalFile) close(l *Lobby) {
+func (j *journalFile) close(l *room) {
 	if j == nil {
 		return
 	}

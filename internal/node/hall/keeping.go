@@ -12,6 +12,14 @@ import (
 	"turnvex.example/turnvex/internal/node/store"
 )
 
+// keeping is what a lobby keeps of its players: their records, what its matches gave, and what actions cost.
+type keeping struct {
+	*room
+	tasks    tasks
+	charging map[sheet.ID][]request // what waits behind a charge, by seat
+	known    map[string]*known      // of the records that it holds, by account
+}
+
 // tasks are what a lobby asks of the database, done one after the other.
 type tasks struct {
 	mu    sync.Mutex
@@ -53,7 +61,7 @@ func (t *tasks) wait() { t.idle.Wait() }
 // without an account of their own (a further one on a connection) has none. While it
 // is not there the player has no control; it is tried for as long as the lobby is
 // there, and nothing else is taken in its place.
-func (l *Lobby) loadRecord(seat sheet.ID, account string) {
+func (l *keeping) loadRecord(seat sheet.ID, account string) {
 	if account == "" || len(l.book.Record) == 0 {
 		l.soon = append(l.soon, func() { l.step(&step.Input{Kind: step.Loaded, Seat: seat}) })
 		return
@@ -79,7 +87,7 @@ func (l *Lobby) loadRecord(seat sheet.ID, account string) {
 }
 
 // save keeps what an input led to. That a result is saved is told only when it is.
-func (l *Lobby) save(job *keep.Job) {
+func (l *keeping) save(job *keep.Job) {
 	for _, r := range job.Records {
 		l.hall.savings.begin(r.Player)
 		l.knownOf(r.Player).saving++
@@ -117,7 +125,7 @@ const keepFor = 2 * time.Minute
 
 // retry tries until it works. While the lobby is there, that is as long as it takes;
 // it gives up, and says so, a while after the lobby has closed.
-func (l *Lobby) retry(what string, after time.Duration, try func(context.Context) error) bool {
+func (l *room) retry(what string, after time.Duration, try func(context.Context) error) bool {
 	for wait := 50 * time.Millisecond; ; wait = min(2*wait, 5*time.Second) {
 		ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
 		err := try(ctx)

@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/journal"
@@ -33,22 +34,22 @@ const (
 	keepEvery       = 5 * time.Minute // one is kept as long as the journal
 )
 
-func newMemory(l *Lobby, people ...journal.Person) *memory {
+func newMemory(l *room, whose func(sheet.ID) string, people ...journal.Person) *memory {
 	m := &memory{ledger: l.hall.cfg.Ledger, scribe: journal.NewScribe(people...), at: l.hall.cfg.Now(),
 		keptAt: l.hall.cfg.Now()}
-	m.scribe.Whose = l.whose
+	m.scribe.Whose = whose
 	return m
 }
 
 // head is how the lobby was opened, for the ledger.
-func (l *Lobby) head() ledger.Head {
+func (l *room) head() ledger.Head {
 	return ledger.Head{Lobby: l.ID, Code: l.Code, Name: l.name, Rulebook: l.book.Name, Version: l.book.Version,
 		Setup: l.setup, Opened: l.opened}
 }
 
 // input hands on an input that is about to be taken. Ticks are implied by the moment up to
 // which everything is known.
-func (m *memory) input(l *Lobby, in *step.Input) {
+func (m *memory) input(l *room, in *step.Input) {
 	if m == nil || in.Kind == step.Tick {
 		return
 	}
@@ -64,7 +65,7 @@ func (m *memory) input(l *Lobby, in *step.Input) {
 
 // keep adds an entry to the piece of the journal. Without room for it the piece gives way, and the
 // journal goes on with the next checkpoint.
-func (m *memory) keep(l *Lobby, entry []byte) {
+func (m *memory) keep(l *room, entry []byte) {
 	switch {
 	case m.gap:
 	case m.ledger.Hold(len(entry)):
@@ -78,8 +79,8 @@ func (m *memory) keep(l *Lobby, entry []byte) {
 }
 
 // checkpoint hands on the whole state, when it is time and nothing is under way.
-func (m *memory) checkpoint(l *Lobby, now time.Time) {
-	if m == nil || m.under > 0 || len(l.charging) > 0 {
+func (m *memory) checkpoint(l *room, now time.Time) {
+	if m == nil {
 		return
 	}
 	due := (len(m.segment) > 0 || m.gap) && (len(m.segment) > checkpointBytes || now.Sub(m.at) > checkpointEvery)
@@ -88,7 +89,7 @@ func (m *memory) checkpoint(l *Lobby, now time.Time) {
 	}
 }
 
-func (m *memory) now(l *Lobby, now time.Time) {
+func (m *memory) now(l *room, now time.Time) {
 	s := ledger.State{Seq: m.seq, Tick: int64(l.m.Tick()), Began: l.began, Data: l.m.Save()}
 	if (m.gap || now.Sub(m.keptAt) >= keepEvery) && m.ledger.Hold(len(s.Data)) {
 		s.Keep, s.Gap = true, m.gap
@@ -120,7 +121,7 @@ func (m *memory) done() {
 }
 
 // end says that the lobby has ended, when all that it gave is kept.
-func (m *memory) end(l *Lobby) {
+func (m *memory) end(l *room) {
 	if m != nil {
 		m.ledger.End(l.stay, m.seq, int64(l.m.Tick()), m.segment, m.gap)
 	}
@@ -131,7 +132,7 @@ const keptWithin = 3 * time.Second
 
 // Kept returns when what the lobby has taken in up to now is committed, or says that it cannot
 // be just now. Without a ledger nothing is, and nobody waits.
-func (l *Lobby) Kept(ctx context.Context) error {
+func (l *room) Kept(ctx context.Context) error {
 	var mark ledger.Mark
 	if l.hall.cfg.Ledger == nil {
 		return nil

@@ -33,12 +33,12 @@ var lives = [...]struct {
 	lifeHere: {name: "here", next: []life{lifeLeaving, lifeMoving, lifeClosed, lifeBroken, lifeLost}},
 	lifeLeaving: {name: "leaving", next: []life{lifeHurried, lifeClosed, lifeBroken, lifeLost}, waits: true,
 		bye: byeLeaving, saves: true, last: func(l *Lobby) {
-			l.memory.now(l, l.hall.cfg.Now())
+			l.memory.now(l.room, l.hall.cfg.Now())
 			l.memory.drop()
 		}},
 	lifeMoving: {name: "moving", next: []life{lifeHere, lifeLeaving, lifeClosed, lifeBroken, lifeLost}, waits: true,
 		saves: true, last: func(l *Lobby) {
-			l.memory.now(l, l.hall.cfg.Now())
+			l.memory.now(l.room, l.hall.cfg.Now())
 			l.handOver()
 			l.memory.drop()
 		}},
@@ -59,11 +59,11 @@ func (x life) String() string { return lives[x].name }
 func (x life) going() bool { return x == lifeLeaving || x == lifeMoving || x == lifeHurried }
 
 // state returns how the lobby stands. Any goroutine may ask.
-func (l *Lobby) state() life { return life(l.life.Load()) }
+func (l *room) state() life { return life(l.life.Load()) }
 
 // becomes changes how the lobby stands, and tells whether it did: what lives does not lead to stays as it is. Any
 // goroutine may call it; the loop notices at its next job.
-func (l *Lobby) becomes(to life) bool {
+func (l *room) becomes(to life) bool {
 	for {
 		from := l.state()
 		if !slices.Contains(lives[from].next, to) {
@@ -84,49 +84,51 @@ func (l *Lobby) over() bool {
 	case now == lifeHere:
 		return false
 	case lives[now].waits:
-		return l.idle()
+		return l.kept.idle()
 	}
 	return true
 }
 
 // idle tells whether nothing is under way.
-func (l *Lobby) idle() bool { return l.memory.under == 0 && len(l.charging) == 0 }
+func (l *keeping) idle() bool {
+	return (l.memory == nil || l.memory.under == 0) && len(l.charging) == 0
+}
 
 // finish is what a loop does at its end.
 func (l *Lobby) finish() {
-	l.counted.free(func(string) bool { return false })
-	l.telling.wait()
+	l.seats.counted.free(func(string) bool { return false })
+	l.shows.telling.wait()
 	now := &lives[l.state()]
 	switch l.state() {
 	case lifeMoving: // its clients are told where it is
 	case lifeLost:
-		for _, c := range l.clients {
+		for _, c := range l.shows.clients {
 			c.Cut()
 		}
 	default:
-		l.endAll(now.bye)
+		l.shows.endAll(now.bye)
 	}
 	l.closedAt.Store(l.hall.cfg.Now().UnixNano())
 	close(l.ended)
-	l.journal.close(l)
+	l.journal.close(l.room)
 	if now.saves {
-		l.tasks.wait()
-		l.release(true)
+		l.kept.tasks.wait()
+		l.kept.release(true)
 	}
 	lives[l.state()].last(l) // it may have been taken over meanwhile
 }
 
 // closedHere is the last of a lobby that does not go on.
 func (l *Lobby) closedHere() {
-	l.memory.end(l)
-	l.closeEntry()
+	l.memory.end(l.room)
+	l.sign.closeEntry()
 	if l.hall.cfg.Closed != nil {
 		go l.hall.cfg.Closed(l.ID)
 	}
 }
 
 // gone is why nothing can be asked of the lobby any more.
-func (l *Lobby) gone() error {
+func (l *room) gone() error {
 	if l.state().going() {
 		f := fault.New(code.Stopping, "the lobby is moving to another node; try again in a moment")
 		f.Left = 1

@@ -14,7 +14,7 @@ func TestLives(t *testing.T) {
 		}
 		lost := false
 		for to := range lives {
-			l := &Lobby{}
+			l := &Lobby{room: &room{}}
 			l.life.Store(uint32(from))
 			allowed := false
 			for _, n := range lives[from].next {

@@ -10,7 +10,7 @@ import (
 
 // standInLine puts a connection in line for a seat; meanwhile it sees what a
 // spectator sees.
-func (l *Lobby) standInLine(c *Client, j Joining) error {
+func (l *seating) standInLine(c *Client, j Joining) error {
 	c.key, c.waits = rand.Text(), true
 	out := l.step(&step.Input{
 		Kind: step.Wait,
@@ -28,8 +28,8 @@ func (l *Lobby) standInLine(c *Client, j Joining) error {
 
 // seated tells a connection that stood in line that it has a seat now: with a new
 // welcome and a snapshot of what it now may see.
-func (l *Lobby) seated(seat sheet.ID, key string) {
-	for _, c := range l.clients {
+func (l *seating) seated(seat sheet.ID, key string) {
+	for _, c := range l.shows.clients {
 		if c.key == key && c.waits {
 			c.waits = false
 			c.Seats = []sheet.ID{seat}

@@ -11,7 +11,7 @@ import (
 )
 
 // sit gives a further player on a live connection a seat, or says why not.
-func (l *Lobby) sit(c *Client, m *wire.Local) {
+func (l *seating) sit(c *Client, m *wire.Local) {
 	told := wire.Seated{Is: "seated", N: m.N}
 	refuse := func(why code.Code, reason string) {
 		told.Code, told.Reason = string(why), reason
@@ -34,7 +34,7 @@ func (l *Lobby) sit(c *Client, m *wire.Local) {
 	seat := out.Seat
 	l.whenKept(func(kept bool) {
 		switch {
-		case !slices.Contains(l.clients, c) || l.m.Store().Get(seat) == nil: // gone meanwhile
+		case !slices.Contains(l.shows.clients, c) || l.m.Store().Get(seat) == nil: // gone meanwhile
 		case !kept: // who is not kept has not joined
 			l.step(&step.Input{Kind: step.Leave, Seat: seat})
 			refuse(code.Stopping, "the database is temporarily unavailable; try again in a moment")
@@ -47,7 +47,7 @@ func (l *Lobby) sit(c *Client, m *wire.Local) {
 }
 
 // rise gives the seat of one of several players on a connection up.
-func (l *Lobby) rise(c *Client, m *wire.Leave) {
+func (l *seating) rise(c *Client, m *wire.Leave) {
 	id := sheet.ID(m.Seat)
 	if i := slices.Index(c.own(), id); i < 1 { // the first one is whose connection it is
 		c.answer(wire.Seated{Is: "seated", Seat: m.Seat, Code: string(code.NotYours),
@@ -60,11 +60,11 @@ func (l *Lobby) rise(c *Client, m *wire.Leave) {
 
 // seatsAre makes a connection one with other seats than before: it is told so, and gets a
 // snapshot of what they see.
-func (l *Lobby) seatsAre(c *Client, seats []sheet.ID) {
+func (l *seating) seatsAre(c *Client, seats []sheet.ID) {
 	c.Seats = seats
 	l.keys[c.key] = &heldSeats{seats: slices.Clone(seats)}
 	c.Join(l.m.Store())
 	c.back = false
 	l.welcome(c)
-	c.fresh, l.pub.force = true, true
+	c.fresh, l.shows.pub.force = true, true
 }

@@ -8,9 +8,10 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
-// Expect holds a place for each of some accounts who has no seat, as one party, and tells how
-// many of them are there.
-func (l *Lobby) Expect(ctx context.Context, accounts []string, party string, hold time.Duration) (here int, err error) {
+// expect is Lobby.Expect.
+func (l *seating) expect(ctx context.Context, accounts []string, party string, hold time.Duration) (
+	here int, err error,
+) {
 	err = l.do(ctx, func() {
 		var absent []string
 		for _, a := range accounts {
@@ -51,7 +52,7 @@ func (l *Lobby) closeWhenShown() {
 func (h *Hall) TellPlayer(account string, message any) {
 	for _, l := range h.All() {
 		l.post(func() {
-			for _, c := range l.clients {
+			for _, c := range l.shows.clients {
 				if c.account == account && account != "" {
 					c.Say(message)
 				}

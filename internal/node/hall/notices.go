@@ -11,7 +11,7 @@ import (
 // sendNotices tells what has happened to those whom it concerns. Who has fallen
 // behind is not told what is only for show, but how much of it there was; the rest
 // waits for the delta, so that it finds in the copy what it speaks of.
-func (l *Lobby) sendNotices() {
+func (l *showing) sendNotices() {
 	p := &l.pub
 	p.missed = false
 	for _, c := range l.clients {
@@ -59,13 +59,14 @@ func Notice(n step.Notice, at sheet.Tick) wire.Notice {
 }
 
 // notices sets aside what is to be told after the delta of the tick.
-func (p *publisher) notices(l *Lobby, list []step.Notice) {
+func (l *showing) notices(list []step.Notice) {
 	for _, n := range list {
 		w := Notice(n, l.m.Tick())
 		if n.To == sheet.RefereesOnly {
 			l.tellJudges(w)
 		}
-		p.told = append(p.told, told{to: replica.Audience{To: n.To, Of: n.Of}, needed: n.Notice.Needed, notice: w})
+		l.pub.told = append(l.pub.told, told{to: replica.Audience{To: n.To, Of: n.Of}, needed: n.Notice.Needed,
+			notice: w})
 	}
 }
 

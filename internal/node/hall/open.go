@@ -113,23 +113,25 @@ func (h *Hall) open(ctx context.Context, l *Lobby, first func()) error {
 		if err := g.Open(ctx, l.head(), l.m.Save()); err != nil {
 			return err
 		}
-		l.memory = newMemory(l)
+		l.memory = newMemory(l.room, l.seats.whose)
 		first()
-		l.setEntry(l.present())
+		l.sign.setEntry(l.sign.present())
 		if err := h.listed(ctx, l); err != nil {
 			return errors.Join(err, g.Drop(context.WithoutCancel(ctx), l.ID))
 		}
 		return h.start(l, nil)
 	}
 	first()
-	l.setEntry(l.present())
+	l.sign.setEntry(l.sign.present())
 	if err := h.listed(ctx, l); err != nil {
 		return err
 	}
 	return h.start(l, nil)
 }
 
-func (h *Hall) listed(ctx context.Context, l *Lobby) error { return h.cfg.Directory.Open(ctx, l.entry) }
+func (h *Hall) listed(ctx context.Context, l *Lobby) error {
+	return h.cfg.Directory.Open(ctx, l.sign.entry)
+}
 
 // Lives returns when a lobby that is being opened here lives.
 func (h *Hall) Lives(ctx context.Context, joinCode string) {

@@ -44,8 +44,8 @@ func (h *Hall) Seated() []string {
 
 // counted is who is counted as being in a lobby, and what gives the count back. It belongs to the lobby's loop.
 type counted struct {
-	lobby *Lobby
-	back  map[string]func() // by account
+	places func(account string, there bool) // notes that a player is here, or no more
+	back   map[string]func()                // by account
 }
 
 // take remembers that a player has come in, and gives back what was counted for it when
@@ -64,7 +64,7 @@ func (c *counted) take(account string, giveBack func()) {
 		giveBack = func() {}
 	}
 	c.back[account] = giveBack
-	c.lobby.hall.places.set(account, c.lobby, true)
+	c.places(account, true)
 }
 
 // free gives the places back of those who are not there any more.
@@ -72,14 +72,14 @@ func (c *counted) free(there func(account string) bool) {
 	for account, back := range c.back {
 		if !there(account) {
 			delete(c.back, account)
-			c.lobby.hall.places.set(account, c.lobby, false)
+			c.places(account, false)
 			back()
 		}
 	}
 }
 
 // placed tells whether a player has a seat, or a place in line.
-func (l *Lobby) placed(account string) bool {
+func (l *seating) placed(account string) bool {
 	return l.m.SeatOf(account) != 0 ||
-		slices.ContainsFunc(l.clients, func(c *Client) bool { return c.waits && c.account == account })
+		slices.ContainsFunc(l.shows.clients, func(c *Client) bool { return c.waits && c.account == account })
 }

@@ -3,12 +3,38 @@ package hall
 import (
 	"slices"
 	"sync"
+	"time"
 
 	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/live/outbox"
 	"turnvex.example/turnvex/internal/wire"
 )
+
+// showing is what is told, and to whom: the connections, and what each is sent.
+type showing struct {
+	*room
+	sign    *sign
+	changed func() // called when what the lobby is has changed
+
+	clients []*Client
+	pub     publisher
+	telling tasks         // what is told when it is kept
+	checks  time.Duration // how often the copies are checked; 0 for never
+	checkAt sheet.Tick    // when the copies are checked next
+	recheck bool          // something was told since they were checked last
+	asking  []func()      // checks that wait for the next publishing
+	checked []Checked     // the newest answers to checks, the oldest first
+}
+
+func newShowing(r *room, s *sign, changed func()) *showing {
+	l := &showing{room: r, sign: s, changed: changed, checks: r.hall.cfg.Check}
+	if l.checks == 0 && r.setup.Practice {
+		l.checks = checkEvery
+	}
+	l.pub.init(r.hall.faceOf(r.book))
+	return l
+}
 
 // publisher sends what has changed, once a tick: each audience's part is encoded
 // once and shared, and so is the message of clients who see the same.
@@ -56,16 +82,23 @@ func (p *publisher) init(f *face) {
 }
 
 // idle tells whether there is nothing to publish.
-func (p *publisher) idle(l *Lobby, changes sheet.Changes) bool {
+func (p *publisher) idle(l *showing, changes sheet.Changes) bool {
 	return changes.Empty() && len(p.told) == 0 && len(p.given) == 0 && !p.force && (p.due == 0 || l.m.Tick() < p.due) &&
 		!slices.ContainsFunc(l.clients,
 			func(c *Client) bool { return c.fresh || c.back || c.behind.Load() && c.caughtUp() })
 }
 
+// endAll ends every connection.
+func (l *showing) endAll(bye wire.Bye) {
+	for _, c := range l.clients {
+		c.End(bye)
+	}
+}
+
 // publish sends everything that waits: to each client first what has changed,
 // then what has happened, then its verdicts, so that a verdict finds its effect
 // in the copy. It does so at most once a tick.
-func (l *Lobby) publish() {
+func (l *showing) publish() {
 	p := &l.pub
 	st := l.m.Store()
 	changes := st.Changes()
@@ -80,9 +113,8 @@ func (l *Lobby) publish() {
 		return
 	}
 	p.last, p.waits, p.force = now, false, false
-	if !l.row.Sent.Empty() || l.book.Arenas != nil && l.arena() != l.entry.Arena {
-		l.noteEntry()
-		l.counted.free(l.placed)
+	if !l.row.Sent.Empty() || l.book.Arenas != nil && l.sign.arena() != l.sign.entry.Arena {
+		l.changed()
 	}
 	desk := desks.Get().(*replica.Desk)
 	p.feed.Begin(desk, st, changes, now)
@@ -116,7 +148,7 @@ func (l *Lobby) publish() {
 }
 
 // send gives one client its delta, or a snapshot if it has no copy.
-func (l *Lobby) send(c *Client, now sheet.Tick) {
+func (l *showing) send(c *Client, now sheet.Tick) {
 	feed := l.pub.feed
 	_, tooMuch := c.load()
 	switch {
@@ -139,7 +171,7 @@ func (l *Lobby) send(c *Client, now sheet.Tick) {
 }
 
 // catchUp gives a client what it has missed, each field with its newest value.
-func (l *Lobby) catchUp(c *Client, now sheet.Tick) {
+func (l *showing) catchUp(c *Client, now sheet.Tick) {
 	feed := l.pub.feed
 	f := outbox.New(c.Enc)
 	if feed.CanCatchUp(&c.Viewer, c.back) {
@@ -157,7 +189,7 @@ func (l *Lobby) catchUp(c *Client, now sheet.Tick) {
 	c.followUp()
 }
 
-func (l *Lobby) sendDelta(c *Client) {
+func (l *showing) sendDelta(c *Client) {
 	p := &l.pub
 	plan := p.feed.Plan(&c.Viewer)
 	if plan.Nothing {
@@ -187,7 +219,7 @@ func (l *Lobby) sendDelta(c *Client) {
 // Finding one among more would cost more than making it.
 const maxMade = 16
 
-func (l *Lobby) viewers(yield func(*replica.Viewer) bool) {
+func (l *showing) viewers(yield func(*replica.Viewer) bool) {
 	for _, c := range l.clients {
 		if !yield(&c.Viewer) {
 			return

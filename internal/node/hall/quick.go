@@ -90,7 +90,7 @@ func (h *Hall) findQuick(ctx context.Context, book *rulebook.Book, party []strin
 		return nil, err
 	}
 	for _, l := range h.candidates(book, len(party)) {
-		if l.hold(ctx, party, name, options) == nil {
+		if l.seats.hold(ctx, party, name, options) == nil {
 			return l, nil
 		}
 	}
@@ -107,7 +107,7 @@ func (h *Hall) candidates(book *rulebook.Book, size int) []*Lobby {
 	var all []candidate
 	gathering, playing := book.F.Lobby.State.Choices[rulebook.Gathering], book.F.Lobby.State.Choices[rulebook.Playing]
 	for _, l := range h.All() {
-		e := l.latest.Load()
+		e := l.sign.latest.Load()
 		if l.book == book && e != nil && e.Open && e.Listed && !e.Password && !e.Practice && e.Free >= size &&
 			(e.State == gathering || e.State == playing && book.Players.Late == rulebook.LateSeat) {
 			all = append(all, candidate{l, e.Free})
@@ -124,7 +124,7 @@ func (h *Hall) candidates(book *rulebook.Book, size int) []*Lobby {
 }
 
 // hasOptions tells whether the lobby's options hold these values.
-func (l *Lobby) hasOptions(options []step.Named) bool {
+func (l *seating) hasOptions(options []step.Named) bool {
 	for i := range options {
 		if f := l.book.Schema.Field(sheet.Lobby, options[i].Name); f == nil || l.row.Get(f) != options[i].Value {
 			return false
@@ -134,7 +134,7 @@ func (l *Lobby) hasOptions(options []step.Named) bool {
 }
 
 // hold asks the lobby to hold places, if its options are as they were asked for.
-func (l *Lobby) hold(ctx context.Context, accounts []string, party string, options []step.Named) error {
+func (l *seating) hold(ctx context.Context, accounts []string, party string, options []step.Named) error {
 	var err error
 	if e := l.do(ctx, func() {
 		if !l.hasOptions(options) {

@@ -10,6 +10,34 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
+// playing is what players ask for.
+type playing struct {
+	*room
+	kept  *keeping
+	shows *showing
+}
+
+// taker takes what connections say.
+type taker interface {
+	intent(c *Client, m *wire.Intent)
+	leave(c *Client)
+	lost(c *Client)
+	sit(c *Client, m *wire.Local)
+	rise(c *Client, m *wire.Leave)
+	decide(m *wire.Decide, answer func(any))
+	rule(m *wire.Rule, answer func(any))
+}
+
+// ways are where what connections say goes.
+type ways struct {
+	*playing
+	*seating
+	*judging
+}
+
+// Lost tells the lobby that the connection is gone. Its seats are held.
+func (c *Client) Lost() { c.to.lost(c) }
+
 // Receive takes a message from the client, as wire.FromClient has decoded it. An
 // error ends the connection.
 func (c *Client) Receive(message any) error {
@@ -19,33 +47,33 @@ func (c *Client) Receive(message any) error {
 		if m.N == 0 {
 			return fault.New(code.BadMessage, "an intent needs a number n from 1")
 		}
-		l.post(func() { l.intent(c, m) })
+		l.post(func() { c.to.intent(c, m) })
 	case *wire.Ping:
 		c.pong(m.N)
 	case *wire.Plain:
-		l.post(func() { c.fresh, l.pub.force = true, true })
+		l.post(func() { c.fresh, c.shows.pub.force = true, true })
 	case *wire.Leave:
 		if m.Seat != 0 {
-			l.post(func() { l.rise(c, m) })
+			l.post(func() { c.to.rise(c, m) })
 		} else {
-			l.post(func() { l.leave(c) })
+			l.post(func() { c.to.leave(c) })
 		}
 	case *wire.Local:
-		l.post(func() { l.sit(c, m) })
+		l.post(func() { c.to.sit(c, m) })
 	case *wire.Hash:
-		l.post(func() { l.hashed(c, m.Tick, m.Hash) })
+		l.post(func() { c.shows.hashed(c, m.Tick, m.Hash) })
 	case *wire.Shown:
-		l.post(func() { l.shown(c, m.Tick, m.Parts) })
+		l.post(func() { c.shows.shown(c, m.Tick, m.Parts) })
 	case *wire.Decide:
 		if !c.referee {
 			return fault.New(code.Forbidden, "only a referee decides")
 		}
-		l.post(func() { l.decide(m, c.answer) })
+		l.post(func() { c.to.decide(m, c.answer) })
 	case *wire.Rule:
 		if !c.referee {
 			return fault.New(code.Forbidden, "only a referee does that")
 		}
-		l.post(func() { l.rule(m, c.answer) })
+		l.post(func() { c.to.rule(m, c.answer) })
 	default:
 		return fault.New(
 			code.BadMessage,
@@ -58,25 +86,25 @@ func (c *Client) Receive(message any) error {
 
 // answer gives a message to the client with the tick's delta.
 func (c *Client) answer(v any) {
-	c.lobby.pub.given = append(c.lobby.pub.given, given{c, c.message(v)})
+	c.shows.pub.given = append(c.shows.pub.given, given{c, c.message(v)})
 }
 
 // intent hands a client's intent to the authority; its verdict comes as a message.
-func (l *Lobby) intent(c *Client, m *wire.Intent) {
+func (l *playing) intent(c *Client, m *wire.Intent) {
 	answer := func(v step.Verdict) {
 		// The verdict waits for the tick's delta.
-		l.pub.given = append(
-			l.pub.given,
+		l.shows.pub.given = append(
+			l.shows.pub.given,
 			given{c, c.message(wire.Verdict{Is: "verdict", Seat: uint32(v.Seat), N: v.Seq, OK: v.Code == code.OK,
 				Code: string(v.Code), Reason: v.Reason, Tick: int64(v.At), Left: v.Left, Waits: v.Waits})},
 		)
 	}
 	if slices.Contains(c.own(), sheet.ID(m.Seat)) {
 		in := l.input(m)
-		if len(l.charging) > 0 {
-			l.request(in, answer)
+		if len(l.kept.charging) > 0 {
+			l.kept.request(in, answer)
 		} else if out := l.step(in); out.Verdict.Code == code.Charging {
-			l.await(out.Effects, request{in, answer})
+			l.kept.await(out.Effects, request{in, answer})
 		} else {
 			answer(out.Verdict)
 		}
@@ -93,7 +121,7 @@ func (l *Lobby) intent(c *Client, m *wire.Intent) {
 
 // input turns an intent as it was sent into an input. What cannot be read in it is
 // put in as unreadable, for the authority to refuse.
-func (l *Lobby) input(m *wire.Intent) *step.Input {
+func (l *playing) input(m *wire.Intent) *step.Input {
 	in := &step.Input{
 		Kind:   step.Intent,
 		Seat:   sheet.ID(m.Seat),

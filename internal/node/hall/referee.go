@@ -55,7 +55,7 @@ func (j *Judge) Leave() {
 func (h *Hall) judgesChanged(book string) {
 	for _, l := range h.All() {
 		if l.book.Name == book {
-			l.post(l.refereesChanged)
+			l.post(l.judged.refereesChanged)
 		}
 	}
 }
@@ -104,14 +104,14 @@ func (j *Judge) Receive(message any) error {
 			j.tell(wire.Decided{Is: "decided", Lobby: m.Lobby, No: m.No, Code: string(err.Code), Reason: err.Reason})
 			return nil
 		}
-		l.post(func() { l.decide(m, j.tell) })
+		l.post(func() { l.judged.decide(m, j.tell) })
 	case *wire.Rule:
 		l, err := j.lobby(m.Lobby)
 		if err != nil {
 			j.tell(wire.Ruled{Is: "ruled", N: m.N, Code: string(err.Code), Reason: err.Reason})
 			return nil
 		}
-		l.post(func() { l.rule(m, j.tell) })
+		l.post(func() { l.judged.rule(m, j.tell) })
 	default:
 		return fault.New(code.BadMessage, "a referee of a rulebook sends decide, rule and pong")
 	}
@@ -127,11 +127,17 @@ func (j *Judge) lobby(joinCode string) (*Lobby, *fault.Fault) {
 	return l, nil
 }
 
+// judging is what referees have to say.
+type judging struct {
+	*room
+	shows *showing
+}
+
 // refereesChanged tells the authority whether a referee is signed in. It then
 // offers what waits for a decision.
-func (l *Lobby) refereesChanged() {
+func (l *judging) refereesChanged() {
 	n := int64(0)
-	if slices.ContainsFunc(l.clients, func(c *Client) bool { return c.referee }) ||
+	if slices.ContainsFunc(l.shows.clients, func(c *Client) bool { return c.referee }) ||
 		len(l.hall.judgesOf(l.book.Name)) > 0 {
 		n = 1
 	}
@@ -139,7 +145,7 @@ func (l *Lobby) refereesChanged() {
 }
 
 // offer asks every referee who is signed in. The first answer counts.
-func (l *Lobby) offer(d *step.Decision) {
+func (l *judging) offer(d *step.Decision) {
 	w := wire.Decision{Is: "decision", No: d.No, Action: d.Action, Seat: uint32(d.Seat), Target: uint32(d.Target),
 		Left: sheet.Millis(int64(max(d.Until-l.m.PlayTick(), 0)), l.book.Rate)}
 	for _, t := range d.Tell {
@@ -148,9 +154,9 @@ func (l *Lobby) offer(d *step.Decision) {
 		}
 		w.Tell[t.Name] = t.Value.Plain()
 	}
-	for _, c := range l.clients {
+	for _, c := range l.shows.clients {
 		if c.referee {
-			l.pub.given = append(l.pub.given, given{c, c.message(w)})
+			l.shows.pub.given = append(l.shows.pub.given, given{c, c.message(w)})
 		}
 	}
 	w.Lobby = l.Code
@@ -160,7 +166,7 @@ func (l *Lobby) offer(d *step.Decision) {
 }
 
 // decide takes a referee's word and answers it.
-func (l *Lobby) decide(m *wire.Decide, answer func(any)) {
+func (l *judging) decide(m *wire.Decide, answer func(any)) {
 	in := &step.Input{Kind: step.Answer, N: m.No, Yes: m.Yes}
 	if a := l.m.Deciding(m.No); a != nil {
 		in.Args = readValues(a.Referee.Answers, m.With)
@@ -170,14 +176,14 @@ func (l *Lobby) decide(m *wire.Decide, answer func(any)) {
 }
 
 // rule does what a referee may do of its own accord, and answers.
-func (l *Lobby) rule(m *wire.Rule, answer func(any)) {
+func (l *judging) rule(m *wire.Rule, answer func(any)) {
 	v := l.step(l.ruling(m)).Verdict
 	answer(wire.Ruled{Is: "ruled", N: m.N, OK: v.OK(), Code: string(v.Code), Reason: v.Reason})
 }
 
 // ruling turns a referee's message into an input. What cannot be read in it is put in as
 // unreadable, for the authority to refuse.
-func (l *Lobby) ruling(m *wire.Rule) *step.Input {
+func (l *judging) ruling(m *wire.Rule) *step.Input {
 	if m.Set == "" {
 		in := &step.Input{Kind: step.RefereeAct, Name: clip(m.Act)}
 		if r := l.book.Referee; r != nil && r.Act(m.Act) != nil {
@@ -201,7 +207,7 @@ func (l *Lobby) ruling(m *wire.Rule) *step.Input {
 }
 
 // tellJudges tells a notice that is for referees to those who see no copy.
-func (l *Lobby) tellJudges(n wire.Notice) {
+func (l *showing) tellJudges(n wire.Notice) {
 	n.Lobby = l.Code
 	for _, j := range l.hall.judgesOf(l.book.Name) {
 		j.tell(n)

@@ -8,26 +8,26 @@ import (
 
 // keepName keeps the name that a player took in this lobby, and brings it to every
 // other lobby that they are in.
-func (l *Lobby) keepName(player, name string) {
+func (l *keeping) keepName(player, name string) {
 	l.tasks.add(func() {
 		if l.retry("keep a name", keepFor, func(ctx context.Context) error {
 			_, err := l.hall.cfg.Names.Rename(ctx, player, name)
 			return err
 		}) {
-			l.hall.rename(player, name, l)
+			l.hall.rename(player, name, l.ID)
 		}
 	})
 }
 
 // Renamed brings a player's new name, which is kept already, to every lobby that they
 // are in.
-func (h *Hall) Renamed(player, name string) { h.rename(player, name, nil) }
+func (h *Hall) Renamed(player, name string) { h.rename(player, name, "") }
 
 // rename hands the name to each lobby before it returns, so that of two names that
 // were kept one after the other the later one is the last everywhere.
-func (h *Hall) rename(player, name string, but *Lobby) {
+func (h *Hall) rename(player, name string, but string) {
 	for _, l := range h.Where(player) {
-		if l == but {
+		if l.ID == but {
 			continue
 		}
 		l.post(func() {

@@ -30,26 +30,26 @@ func (h *Hall) Restore(book *rulebook.Book, x *ledger.Left) (err error) {
 	}
 	l := newLobby(h, x.Lobby, x.Name, book, x.Setup, m)
 	l.opened = x.Opened
-	l.memory = newMemory(l, x.People...)
+	l.memory = newMemory(l.room, l.seats.whose, x.People...)
 	l.memory.seq, l.memory.asked = x.Seq, true
 	r := replay{l: l, loads: map[sheet.ID]string{}}
 	if err := r.play(x); err != nil {
 		return err
 	}
 	l.memory.gap = x.Gap
-	l.memory.keep(l, x.After)
+	l.memory.keep(l.room, x.After)
 	ticks := time.Duration(m.Tick()) * time.Second / time.Duration(book.Rate)
 	l.began = h.beginning().Add(-ticks).Truncate(time.Microsecond)
 	for conn, seats := range m.Conns() {
-		l.keys[conn] = &heldSeats{seats: seats, before: true}
+		l.seats.keys[conn] = &heldSeats{seats: seats, before: true}
 		for _, id := range seats {
 			if account := m.Store().Get(id).Text(book.F.Player.Account); account != "" {
-				l.counted.take(account, h.cfg.Counted(account))
-				l.knownOf(account)
+				l.seats.counted.take(account, h.cfg.Counted(account))
+				l.kept.knownOf(account)
 			}
 		}
 	}
-	l.setEntry(l.present())
+	l.sign.setEntry(l.sign.present())
 	return h.start(l, r.goOn)
 }
 
@@ -112,7 +112,7 @@ func (r *replay) take(in *step.Input) {
 		}
 	}
 	if len(save) > 0 {
-		if job := r.l.job(save); job != nil {
+		if job := r.l.kept.job(save); job != nil {
 			r.jobs = append(r.jobs, job)
 		}
 	}
@@ -137,17 +137,17 @@ func (r *replay) goOn() {
 	l.step(&step.Input{Kind: step.RefereeOn})
 	l.step(&step.Input{Kind: step.Unkept})
 	for _, job := range r.jobs {
-		l.save(job)
+		l.kept.save(job)
 	}
 	for seat, account := range r.loads {
 		if l.m.Store().Get(seat) != nil {
-			l.loadRecord(seat, account)
+			l.kept.loadRecord(seat, account)
 		}
 	}
-	l.written = directory.Entry{} // whatever the directory's row said last
-	l.writeEntry()
+	l.sign.written = directory.Entry{} // whatever the directory's row said last
+	l.sign.writeEntry()
 	for i, e := range r.wanted {
-		l.charging[r.charges[i].in.Seat] = nil
-		l.charge(l.chargeJob(e), r.charges[i])
+		l.kept.charging[r.charges[i].in.Seat] = nil
+		l.kept.charge(l.kept.chargeJob(e), r.charges[i])
 	}
 }

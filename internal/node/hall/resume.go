@@ -23,7 +23,7 @@ type heldSeats struct {
 // comeBack gives a connection the seats that it, or an earlier one of the same
 // player, had. The earlier connection is told and ends, or is left alone and the
 // new one refused, as the node is set.
-func (l *Lobby) comeBack(c *Client, j Joining) (bool, error) {
+func (l *seating) comeBack(c *Client, j Joining) (bool, error) {
 	key := j.Resume
 	if _, ok := l.keys[key]; !ok {
 		own := l.m.SeatOf(j.Account)
@@ -36,7 +36,7 @@ func (l *Lobby) comeBack(c *Client, j Joining) (bool, error) {
 			}
 		}
 		if l.hall.cfg.Refuse &&
-			slices.ContainsFunc(l.clients, func(o *Client) bool { return o.key == key && !o.watch }) {
+			slices.ContainsFunc(l.shows.clients, func(o *Client) bool { return o.key == key && !o.watch }) {
 			return false, fault.New(code.AlreadyIn, "you are in this lobby on another connection")
 		}
 	}
@@ -49,11 +49,11 @@ func (l *Lobby) comeBack(c *Client, j Joining) (bool, error) {
 		return false, nil
 	}
 	delete(l.keys, key)
-	for _, old := range slices.Clone(l.clients) {
+	for _, old := range slices.Clone(l.shows.clients) {
 		if old.key == key {
 			old.Seats = nil
 			old.End(wire.Bye{Code: string(code.Replaced), Reason: "another connection has taken over your seat"})
-			l.dropClient(old)
+			l.shows.dropClient(old)
 		}
 	}
 	c.key = rand.Text()
@@ -71,10 +71,10 @@ func (l *Lobby) comeBack(c *Client, j Joining) (bool, error) {
 
 // keepCopy lets a client that still has its copy of tick at go on with what it has
 // missed, if that is still known.
-func (l *Lobby) keepCopy(c *Client, at sheet.Tick) {
+func (l *seating) keepCopy(c *Client, at sheet.Tick) {
 	c.Join(l.m.Store())
 	c.On = at
-	if l.pub.feed.CanCatchUp(&c.Viewer, true) {
+	if l.shows.pub.feed.CanCatchUp(&c.Viewer, true) {
 		c.fresh, c.back = false, true
 	}
 }

@@ -12,9 +12,28 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
+// seating is who is here: who has which seats, and who watches.
+type seating struct {
+	*room
+	shows  *showing
+	judged *judging
+	to     taker // what connections say
+
+	keys    map[string]*heldSeats // what a resume key brings back
+	counted counted               // who is here
+	secret  bool                  // spectators see what players must not
+	sat     map[string]bool       // then who has had a seat in the match that runs, or has one
+	stood   int                   // the state in which sat began
+}
+
+func newSeating(r *room, s *showing, j *judging, places func(account string, there bool)) *seating {
+	return &seating{room: r, shows: s, judged: j, keys: map[string]*heldSeats{}, secret: keepsSecrets(r.book),
+		sat: map[string]bool{}, counted: counted{places, map[string]func(){}}}
+}
+
 // takeSeats asks the authority for a seat for each player on the connection.
 // Either all get one or none.
-func (l *Lobby) takeSeats(c *Client, j Joining) error {
+func (l *seating) takeSeats(c *Client, j Joining) error {
 	c.key = rand.Text()
 	for i, name := range append([]string{j.Name}, j.Locals...) {
 		account := j.Account
@@ -42,10 +61,9 @@ func (l *Lobby) takeSeats(c *Client, j Joining) error {
 	return nil
 }
 
-// Sit gives a player a seat without a live connection: it is held as a lost one
-// is, until the connection comes.
-func (l *Lobby) Sit(ctx context.Context, j Joining) (sheet.ID, error) {
-	c := newClient(l, 0)
+// sitDown is Lobby.Sit.
+func (l *seating) sitDown(ctx context.Context, j Joining) (sheet.ID, error) {
+	c := newClient(l.shows, l.to, 0)
 	var err error
 	e := l.do(ctx, func() {
 		if l.m.SeatOf(j.Account) != 0 {
@@ -69,7 +87,7 @@ func (l *Lobby) Sit(ctx context.Context, j Joining) (sheet.ID, error) {
 	}
 	if err == nil {
 		if err = l.Kept(ctx); err != nil {
-			go l.Quit(context.Background(), j.Account)
+			go l.quit(context.Background(), j.Account)
 		}
 	}
 	if err != nil {
@@ -79,7 +97,7 @@ func (l *Lobby) Sit(ctx context.Context, j Joining) (sheet.ID, error) {
 }
 
 // leave gives a connection's seats up.
-func (l *Lobby) leave(c *Client) {
+func (l *seating) leave(c *Client) {
 	for _, id := range c.own() {
 		l.step(&step.Input{Kind: step.Leave, Seat: id})
 	}
@@ -102,19 +120,18 @@ func (l *Lobby) leave(c *Client) {
 	}()
 }
 
-// Lost tells the lobby that the connection is gone. Its seats are held.
-func (c *Client) Lost() {
-	l := c.lobby
+// lost notes that a connection is gone. Its seats are held.
+func (l *seating) lost(c *Client) {
 	l.post(func() {
-		there := slices.Contains(l.clients, c)
-		l.dropClient(c)
+		there := slices.Contains(l.shows.clients, c)
+		l.shows.dropClient(c)
 		if !there {
 			return
 		}
 		if c.watch {
 			l.countSpectators()
 			if c.referee {
-				l.refereesChanged()
+				l.judged.refereesChanged()
 			}
 			return
 		}
@@ -132,8 +149,8 @@ func (c *Client) Lost() {
 	})
 }
 
-// Quit gives a player's seats up. It tells whether there were any.
-func (l *Lobby) Quit(ctx context.Context, account string) (bool, error) {
+// quit is Lobby.Quit.
+func (l *seating) quit(ctx context.Context, account string) (bool, error) {
 	had := false
 	err := l.do(ctx, func() {
 		seat := l.m.SeatOf(account)
@@ -157,8 +174,8 @@ func (l *Lobby) Quit(ctx context.Context, account string) (bool, error) {
 }
 
 // bye ends the connection that holds a seat.
-func (l *Lobby) bye(seat sheet.ID, why code.Code, reason string) {
-	for _, c := range l.clients {
+func (l *seating) bye(seat sheet.ID, why code.Code, reason string) {
+	for _, c := range l.shows.clients {
 		if i := slices.Index(c.Seats, seat); i >= 0 && !c.watch {
 			c.Seats = slices.Delete(slices.Clone(c.Seats), i, i+1)
 			if len(c.Seats) == 0 {
@@ -171,8 +188,8 @@ func (l *Lobby) bye(seat sheet.ID, why code.Code, reason string) {
 	}
 }
 
-// HasSeat tells whether a player has a seat in the lobby.
-func (l *Lobby) HasSeat(ctx context.Context, account string) (has bool) {
+// hasSeat is Lobby.HasSeat.
+func (l *seating) hasSeat(ctx context.Context, account string) (has bool) {
 	l.do(ctx, func() { has = l.m.SeatOf(account) != 0 })
 	return has && account != ""
 }

@@ -16,25 +16,25 @@ import (
 // holders knows which lobbies hold whose record.
 type holders struct {
 	mu sync.Mutex
-	of map[string][]*Lobby // guarded by mu; by account
+	of map[string][]*keeping // guarded by mu; by account
 }
 
-func (h *holders) add(account string, l *Lobby) {
+func (h *holders) add(account string, l *keeping) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	h.of[account] = append(h.of[account], l)
 }
 
-func (h *holders) remove(account string, l *Lobby) {
+func (h *holders) remove(account string, l *keeping) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	list := slices.DeleteFunc(h.of[account], func(x *Lobby) bool { return x == l })
+	list := slices.DeleteFunc(h.of[account], func(x *keeping) bool { return x == l })
 	if h.of[account] = list; len(list) == 0 {
 		delete(h.of, account)
 	}
 }
 
-func (h *holders) list(account string) []*Lobby {
+func (h *holders) list(account string) []*keeping {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	return slices.Clone(h.of[account])
@@ -62,7 +62,7 @@ type known struct {
 
 // knownOf returns what the lobby knows of a player's record, and makes it one that is told
 // how the record stands.
-func (l *Lobby) knownOf(account string) *known {
+func (l *keeping) knownOf(account string) *known {
 	h := l.known[account]
 	if h == nil {
 		h = &known{}
@@ -74,7 +74,7 @@ func (l *Lobby) knownOf(account string) *known {
 
 // release forgets the records of players who have left, or all of them when the lobby
 // has ended.
-func (l *Lobby) release(all bool) {
+func (l *keeping) release(all bool) {
 	for account, h := range l.known {
 		if all || h.saving == 0 && l.m.SeatOf(account) == 0 {
 			delete(l.known, account)
@@ -85,7 +85,7 @@ func (l *Lobby) release(all bool) {
 
 // learn takes note of how a record stands where it is kept, whoever has changed it. What
 // is older than what is known already does not count.
-func (l *Lobby) learn(account string, s keep.Standing) {
+func (l *keeping) learn(account string, s keep.Standing) {
 	if h := l.known[account]; h != nil && s.Version > h.stand.Version {
 		h.stand = s
 	}
@@ -93,7 +93,7 @@ func (l *Lobby) learn(account string, s keep.Standing) {
 
 // settle lets a player see the newest that is known of their record. While a save of the
 // lobby's own is under way, what is known may lack it: the player goes on seeing it done.
-func (l *Lobby) settle(account string) {
+func (l *keeping) settle(account string) {
 	h := l.known[account]
 	if h == nil || h.saving > 0 {
 		return
@@ -109,7 +109,7 @@ func (l *Lobby) settle(account string) {
 func (h *Hall) Stands(book, account string, s keep.Standing) { h.stands(book, account, s, nil) }
 
 // stands tells every lobby of a rulebook but one.
-func (h *Hall) stands(book, account string, s keep.Standing, but *Lobby) {
+func (h *Hall) stands(book, account string, s keep.Standing, but *keeping) {
 	for _, l := range h.holders.list(account) {
 		own, game := book == l.book.Name, book == rulebook.GamePrefix+l.book.Game
 		switch {
@@ -127,7 +127,7 @@ func (h *Hall) stands(book, account string, s keep.Standing, but *Lobby) {
 
 // reload fetches a record anew of which a part has changed: of a game's rulebooks each
 // reads two.
-func (l *Lobby) reload(account string) {
+func (l *keeping) reload(account string) {
 	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
 	defer cancel()
 	s, _, err := l.hall.cfg.Keeper.Load(ctx, account, l.book)
@@ -143,7 +143,7 @@ func (l *Lobby) reload(account string) {
 
 // saved takes note that a save of the lobby's own is done, and how the records stand
 // then; one that was given up leaves none.
-func (l *Lobby) saved(job *keep.Job, stand map[string]keep.Standing) {
+func (l *keeping) saved(job *keep.Job, stand map[string]keep.Standing) {
 	for _, r := range job.Records {
 		if h := l.known[r.Player]; h != nil {
 			h.saving--
@@ -156,7 +156,7 @@ func (l *Lobby) saved(job *keep.Job, stand map[string]keep.Standing) {
 }
 
 // loaded hands a record that was fetched to the authority: the newest that is known.
-func (l *Lobby) loaded(seat sheet.ID, account string, s keep.Standing, first bool) {
+func (l *keeping) loaded(seat sheet.ID, account string, s keep.Standing, first bool) {
 	if h := l.known[account]; h != nil {
 		l.learn(account, s)
 		s = h.stand

@@ -5,19 +5,19 @@ import (
 	"turnvex.example/turnvex/internal/node/keep"
 )
 
-// step hands one input to the authority and carries out what follows.
-func (l *Lobby) step(in *step.Input) *step.Output {
+// take hands one input to the authority and carries out what follows.
+func (l *Lobby) take(in *step.Input) *step.Output {
 	in.At = max(l.m.Tick(), l.clock())
-	l.journal.input(l, in)
-	l.memory.input(l, in)
+	l.journal.input(l.room, in)
+	l.memory.input(l.room, in)
 	out := l.m.Step(in)
 	if in.Kind == step.Intent {
 		l.verdicts[out.Verdict.Code]++
 	}
-	if l.secret && (in.Kind != step.Tick || l.m.State() != l.stood) {
-		l.noteSeats()
+	if l.seats.secret && (in.Kind != step.Tick || l.m.State() != l.seats.stood) {
+		l.seats.noteSeats()
 	}
-	l.pub.notices(l, out.Notices)
+	l.shows.notices(out.Notices)
 	if len(out.Effects) > 0 {
 		l.carryOut(out.Effects)
 	}
@@ -29,15 +29,15 @@ func (l *Lobby) carryOut(effects []step.Effect) {
 	for _, e := range effects {
 		switch e.Kind {
 		case step.LoadRecord:
-			l.loadRecord(e.Seat, e.Account)
+			l.kept.loadRecord(e.Seat, e.Account)
 		case step.Seated:
-			l.seated(e.Seat, e.Text)
+			l.seats.seated(e.Seat, e.Text)
 		case step.Drop:
-			l.bye(e.Seat, e.Reason, "the host has removed you from the lobby")
+			l.seats.bye(e.Seat, e.Reason, "the host has removed you from the lobby")
 		case step.AskReferee:
-			l.offer(e.Decision)
+			l.judged.offer(e.Decision)
 		case step.KeepName:
-			l.keepName(e.Account, e.Text)
+			l.kept.keepName(e.Account, e.Text)
 		case step.Unmanned:
 			l.log().Warn("nobody is there to decide", "why", e.Text)
 		case step.PromiseBroken:
@@ -50,13 +50,13 @@ func (l *Lobby) carryOut(effects []step.Effect) {
 			l.log().Warn("the rulebook did what it may not", "fault", e.Text)
 		}
 	}
-	if job := l.job(effects); job != nil {
-		l.save(job)
+	if job := l.kept.job(effects); job != nil {
+		l.kept.save(job)
 	}
 }
 
 // job is what of some effects is to be kept; nil if there is nothing.
-func (l *Lobby) job(effects []step.Effect) *keep.Job {
+func (l *keeping) job(effects []step.Effect) *keep.Job {
 	var job keep.Job
 	for _, e := range effects {
 		switch e.Kind {

@@ -20,7 +20,7 @@ const sureWithin = time.Second
 
 // publishSure sends what was put since the last time, as soon as everything that the lobby has
 // taken in up to now is kept.
-func (l *Lobby) publishSure() {
+func (l *showing) publishSure() {
 	if len(l.pub.sure) == 0 {
 		return
 	}
@@ -42,7 +42,7 @@ func (l *Lobby) publishSure() {
 
 // whenKept runs a job in the lobby's loop when everything that it has taken in up to now is kept,
 // or could not be kept in time.
-func (l *Lobby) whenKept(job func(kept bool)) {
+func (l *room) whenKept(job func(kept bool)) {
 	if l.memory == nil {
 		job(true)
 		return

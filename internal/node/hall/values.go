@@ -19,7 +19,7 @@ import (
 func clip(s string) string { return s[:min(len(s), 32)] }
 
 // readArgs reads what comes with an action.
-func (l *Lobby) readArgs(m *wire.Intent) (out []step.Named) {
+func (l *playing) readArgs(m *wire.Intent) (out []step.Named) {
 	if a := l.book.ActionNamed[m.Name]; a != nil {
 		return readValues(a.Takes, m.Args)
 	}
@@ -60,7 +60,7 @@ func readSent(f *sheet.Field, raw any) (sheet.Value, error) {
 }
 
 // readSettings turns settings into values; a password becomes its digest.
-func (l *Lobby) readSettings(given map[string]any) (out []step.Named) {
+func (l *playing) readSettings(given map[string]any) (out []step.Named) {
 	for _, name := range slices.Sorted(maps.Keys(given)) {
 		v := sheet.UnreadableValue("there is no such setting")
 		if name == "password" {
@@ -73,7 +73,7 @@ func (l *Lobby) readSettings(given map[string]any) (out []step.Named) {
 	return out
 }
 
-func (l *Lobby) readPassword(raw any) sheet.Value {
+func (l *playing) readPassword(raw any) sheet.Value {
 	text, is := raw.(string)
 	switch {
 	case !is:
@@ -86,7 +86,7 @@ func (l *Lobby) readPassword(raw any) sheet.Value {
 
 // readSet reads the value of a field that is set by hand, by the kind of the sheet
 // that it is set on.
-func (l *Lobby) readSet(m *wire.Intent) sheet.Value {
+func (l *playing) readSet(m *wire.Intent) sheet.Value {
 	r := l.m.Store().Get(sheet.ID(m.Target))
 	if r == nil {
 		return sheet.Value{}
@@ -113,9 +113,8 @@ func readTicks(v any) int64 {
 	return -1
 }
 
-// ByHand does what an operator does in practice: sets a field of a sheet, or lets ticks of play
-// pass, which is the intent's Do.
-func (l *Lobby) ByHand(ctx context.Context, m *wire.Intent) error {
+// byHand is Lobby.ByHand.
+func (l *playing) byHand(ctx context.Context, m *wire.Intent) error {
 	var v step.Verdict
 	err := l.do(ctx, func() {
 		in := l.input(m)
@@ -128,9 +127,8 @@ func (l *Lobby) ByHand(ctx context.Context, m *wire.Intent) error {
 	return err
 }
 
-// Ask hands in an intent for a player's seat from outside the live connection and
-// returns its verdict.
-func (l *Lobby) Ask(ctx context.Context, account string, m *wire.Intent) (v step.Verdict, err error) {
+// askFor is Lobby.Ask.
+func (l *playing) askFor(ctx context.Context, account string, m *wire.Intent) (v step.Verdict, err error) {
 	answered := make(chan step.Verdict, 1)
 	e := l.do(ctx, func() {
 		seat := l.m.SeatOf(account)
@@ -140,7 +138,7 @@ func (l *Lobby) Ask(ctx context.Context, account string, m *wire.Intent) (v step
 		}
 		in := l.input(m)
 		in.Seat, in.Seq = seat, 0
-		l.request(in, func(v step.Verdict) { answered <- v })
+		l.kept.request(in, func(v step.Verdict) { answered <- v })
 	})
 	if err = cmp.Or(err, e); err != nil {
 		return v, err

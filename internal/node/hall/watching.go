@@ -12,7 +12,7 @@ import (
 
 // admitSpectator lets somebody watch who passes the doors that players pass. Where players
 // see less than spectators, whoever has a seat, or had one in this match, does not watch.
-func (l *Lobby) admitSpectator(c *Client, j Joining) error {
+func (l *seating) admitSpectator(c *Client, j Joining) error {
 	if why, reason := l.m.MayWatch(j.Account, l.hall.digest(j.Pass)); why != code.OK {
 		return fault.New(why, "%s", reason)
 	}
@@ -21,7 +21,7 @@ func (l *Lobby) admitSpectator(c *Client, j Joining) error {
 			"you have a seat in this match, or had one; spectators see what its players must not")
 	}
 	most := int(l.row.Int(l.book.F.Lobby.WatchMost))
-	if l.spectators() >= most {
+	if l.shows.spectators() >= most {
 		return fault.New(code.NoWatching, "%d people may watch here, and as many do", most)
 	}
 	c.watch = true
@@ -51,7 +51,7 @@ func keepsSecrets(b *rulebook.Book) bool {
 
 // noteSeats remembers who has had a seat in the match that runs, and ends the watching of
 // whoever has one. Ticks within one state change nothing of it.
-func (l *Lobby) noteSeats() {
+func (l *seating) noteSeats() {
 	if now := l.m.State(); now != l.stood {
 		l.stood = now
 		clear(l.sat)
@@ -64,8 +64,8 @@ func (l *Lobby) noteSeats() {
 	}
 }
 
-func (l *Lobby) watchesNoMore(account string) {
-	for _, c := range l.clients {
+func (l *seating) watchesNoMore(account string) {
+	for _, c := range l.shows.clients {
 		if c.watch && c.account == account {
 			c.End(wire.Bye{Code: string(code.AlreadyIn), Reason: "you have a seat in this match now; " +
 				"spectators see what its players must not"})

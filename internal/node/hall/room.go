@@ -1,0 +1,107 @@
+package hall
+
+import (
+	"context"
+	"log/slog"
+	"sync/atomic"
+	"time"
+
+	"turnvex.example/turnvex/internal/core/lobby"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/node/ledger"
+)
+
+// room is what every part of a lobby stands on: which lobby it is, its authority, its clock, and the loop to
+// which everything in it belongs.
+type room struct {
+	ID   string // unique for ever
+	Code string // the join code
+
+	hall *Hall
+	name string // by which open-or-join finds it
+	book *rulebook.Book
+
+	jobs     chan func()
+	soon     []func() // jobs that the loop has set itself
+	done     chan struct{}
+	ended    chan struct{} // closed when the loop takes no more jobs, and keeps what is to be kept
+	closedAt atomic.Int64  // when the loop ended, in nanoseconds since the epoch; 0 while it has not
+	life     atomic.Uint32 // see life
+
+	m       *lobby.Lobby
+	step    func(in *step.Input) *step.Output // hands an input to the authority, and carries out what follows
+	row     *sheet.Row                        // the lobby's sheet
+	setup   lobby.Setup
+	began   time.Time // when its tick 0 was, or would have been
+	opened  time.Time
+	stay    ledger.Stay  // at this node
+	memory  *memory      // nil without a ledger
+	journal *journalFile // nil unless the node keeps journals
+}
+
+func newRoom(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup, m *lobby.Lobby) *room {
+	r := &room{
+		ID:    id,
+		Code:  s.Code,
+		hall:  h,
+		name:  name,
+		book:  book,
+		jobs:  make(chan func(), 32),
+		done:  make(chan struct{}),
+		ended: make(chan struct{}),
+		m:     m,
+		row:   m.Row(),
+		setup: s,
+		began: h.beginning(),
+		stay:  ledger.Stay{Lobby: id, Fence: h.cfg.Fence()},
+	}
+	r.opened = r.began
+	return r
+}
+
+// beginning is now, as exactly as the database keeps it.
+func (h *Hall) beginning() time.Time { return h.cfg.Now().Truncate(time.Microsecond) }
+
+// log is the logger for what concerns this lobby.
+func (l *room) log() *slog.Logger {
+	return l.hall.cfg.Log.With("lobby", l.Code, "rulebook", l.book.Name)
+}
+
+// clock is the wall tick that the clock stands at.
+func (l *room) clock() sheet.Tick {
+	return sheet.Tick(l.hall.cfg.Now().Sub(l.began) * time.Duration(l.book.Rate) / time.Second)
+}
+
+// moment is when a wall tick was, or will be.
+func (l *room) moment(at sheet.Tick) time.Time {
+	return l.began.Add(time.Duration(at) * time.Second / time.Duration(l.book.Rate))
+}
+
+// do runs a job in the lobby's loop and waits for it.
+func (l *room) do(ctx context.Context, job func()) error {
+	finished := make(chan struct{})
+	select {
+	case l.jobs <- func() { defer close(finished); job() }:
+	case <-l.done:
+		return l.gone()
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+	select {
+	case <-finished:
+		return nil
+	case <-l.done:
+		return l.gone()
+	}
+}
+
+// post runs a job in the lobby's loop without waiting for it, unless the lobby has
+// closed. It must not be called from the loop itself.
+func (l *room) post(job func()) {
+	select {
+	case l.jobs <- job:
+	case <-l.done:
+	}
+}

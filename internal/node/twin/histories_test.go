@@ -228,7 +228,7 @@ func told(value any, err error) string {
 // TestHistories: whatever nodes do to the stand-in for a database gives what it gives in PostgreSQL.
 func TestHistories(t *testing.T) {
 	seed := trial.Seed(t)
-	for round := range trial.Rounds(40, 3) {
+	for round := range trial.Rounds(40, 2) {
 		at := time.Date(2030, 5, 6, 7, 8, 9, 0, time.UTC)
 		one := func(b *base) *history {
 			return &history{b, rand.New(rand.NewPCG(seed, uint64(round))), at, map[int64]int{}, map[int]int64{}}

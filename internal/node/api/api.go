@@ -35,6 +35,7 @@ import (
 	"turnvex.example/turnvex/internal/node/library"
 	"turnvex.example/turnvex/internal/node/meter"
 	"turnvex.example/turnvex/internal/node/series"
+	"turnvex.example/turnvex/internal/node/socket"
 	"turnvex.example/turnvex/internal/node/store"
 )
 
@@ -79,9 +80,7 @@ type giver = func(ctx context.Context, l *hall.Lobby, to hall.Destination) error
 
 type server struct {
 	Config
-	lease      *cluster.Lease // under which the node tells anything to anybody
-	conns      conns
-	topics     lookouts
+	lease      *cluster.Lease         // under which the node tells anything to anybody
 	playing    chan struct{}          // whose turn it is to have a lobby played back
 	rehearsing chan struct{}          // whose turn it is to have a rulebook rehearsed
 	checking   chan struct{}          // whose turn it is to have a rulebook checked
@@ -91,13 +90,7 @@ type server struct {
 
 // New returns the handler of all doors.
 func New(cfg Config) http.Handler {
-	if cfg.Patience == 0 {
-		cfg.Patience = writeWithin
-	}
-	if cfg.Live == nil {
-		cfg.Live = &atomic.Int64{}
-	}
-	s := &server{Config: cfg, conns: conns{all: map[*conn]bool{}, n: cfg.Live}, checking: make(chan struct{}, 1),
+	s := &server{Config: cfg, checking: make(chan struct{}, 1),
 		rehearsing: make(chan struct{}, 1),
 		playing:    make(chan struct{}, playbacks)}
 	s.proxy = s.newProxy()
@@ -105,8 +98,6 @@ func New(cfg Config) http.Handler {
 	if cfg.Cluster != nil {
 		s.lease = cfg.Cluster.Lease
 	}
-	cfg.Accounts.OnVoid(s.conns.void)
-	cfg.Meter.Gauge("turnvex_live_connections", "live connections that have said hello", s.conns.count)
 	r, f := chi.NewRouter(), &front{s}
 	r.Use(middleware.RequestID, f.forwarded, f.recoverPanic, f.logged, f.secured, f.crossOrigin(), middleware.GetHead)
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) {
@@ -127,17 +118,46 @@ func New(cfg Config) http.Handler {
 	})
 	r.Get("/health",
 		func(w http.ResponseWriter, r *http.Request) { s.send(w, r, 200, map[string]string{"status": "alive"}) })
-	r.Get("/v1/live", (&sockets{s}).live) // which has limits of its own
+	r.Get("/v1/live", s.socket().ServeHTTP) // which has limits of its own
 	r.Group(func(r chi.Router) {
 		r.Use(f.limited)
 		r.Get("/ready", s.ready)
-		r.Get("/v1/live/schema", liveSchema)
+		r.Get("/v1/live/schema", socket.Schema)
 		r.Get("/v1/openapi.json", openAPI)
 		for _, rt := range routes {
 			r.Method(rt.method, rt.path, s.handle(rt))
 		}
 	})
 	return r
+}
+
+// socket is the live socket, whose doors these are.
+func (s *server) socket() *socket.Socket {
+	return socket.New(socket.Config{Hall: s.Hall, Directory: s.Directory, Boards: s.Boards, Accounts: s.Accounts,
+		Library: s.Library, Cluster: s.Cluster, Meter: s.Meter, Guard: s.Guard, Audit: s.Audit, Log: s.Log,
+		Live: s.Live, Rough: s.Rough, Patience: s.Patience, Origins: s.Origins, Within: s.within,
+		Topics: s.watchable(), Doors: doors{s}})
+}
+
+// doors are what the live socket asks.
+type doors struct{ *server }
+
+func (d doors) AddressOf(r *http.Request) string { return addressOf(r) }
+
+func (d doors) Fail(w http.ResponseWriter, r *http.Request, err error) { d.fail(w, r, err) }
+
+func (d doors) FaultOf(err error, about ...any) *fault.Fault { return d.faultOf(err, about...) }
+
+func (d doors) Elsewhere(r *http.Request, who *account.Who, joinCode string) (*cluster.Member, error) {
+	return d.elsewhere(r, who, joinCode)
+}
+
+func (d doors) Find(r *http.Request, who *account.Who, joinCode string) (*hall.Lobby, error) {
+	return d.find(r, who, joinCode)
+}
+
+func (d doors) Enter(ctx context.Context, l *hall.Lobby, j *hall.Joining, way func() error) error {
+	return d.enter(ctx, l, j, way)
 }
 
 // methodsOf are the methods that an address takes (RFC 9110, section 10.2.1).

@@ -129,25 +129,14 @@ var boardRoutes = []route{
 	},
 }
 
-// boardNamed finds a board.
-func (s *boards) boardNamed(rulebookName, name string) (*rulebook.Book, board.Ref, error) {
-	book, err := s.Library.Book(rulebookName)
+// boardOf finds the board of a request.
+func (s *boards) boardOf(c *call) (*rulebook.Book, board.Ref, error) {
+	book, err := s.Library.Book(c.path("rulebook"))
 	if err != nil {
 		return nil, board.Ref{}, err
 	}
-	b := book.Board(name)
-	if b == nil {
-		return nil, board.Ref{}, fault.New(code.NoBoard, "the rulebook %s has no board %q", book.Name, name)
-	}
-	r := board.Ref{Rulebook: book.Name, Board: b}
-	if b.Game {
-		r.Rulebook = rulebook.GamePrefix + book.Game
-	}
-	return book, r, nil
-}
-
-func (s *boards) boardOf(c *call) (*rulebook.Book, board.Ref, error) {
-	return s.boardNamed(c.path("rulebook"), c.path("board"))
+	ref, err := board.Of(book, c.path("board"))
+	return book, ref, err
 }
 
 // boardWhy finds the board of a request, and reads why an operator asks it.
@@ -156,15 +145,6 @@ func (s *boards) boardWhy(c *call) (book *rulebook.Book, r board.Ref, in whyRequ
 		in, err = read[whyRequest](c)
 	}
 	return book, r, in, err
-}
-
-// sides are the titles of a rulebook's teams, by name.
-func sides(book *rulebook.Book) map[string]string {
-	out := map[string]string{}
-	for _, t := range book.Teams.List {
-		out[t.Name] = t.Title
-	}
-	return out
 }
 
 func (s *boards) getBoard(c *call) (any, error) {
@@ -176,7 +156,7 @@ func (s *boards) getBoard(c *call) (any, error) {
 		Season: c.query("season"),
 		Cursor: c.query("cursor"),
 		Around: c.query("around"),
-		Titles: sides(book),
+		Titles: board.Sides(book),
 	}
 	if q.Limit, err = c.limit(board.MaxPage, 20); err != nil {
 		return nil, err
@@ -282,7 +262,7 @@ func keyPost(who *account.Who, book *rulebook.Book, in *postRequest, p *board.Po
 		return fault.New(code.Forbidden, "this needs a service key with the scope operator or referee")
 	case in.Value < -maxPosted || in.Value > maxPosted:
 		return fault.New(code.OutOfRange, "a value is from -2^53 to 2^53, not %d", in.Value)
-	case p.Board.Team && (in.Team == "" || in.Player != "" || sides(book)[in.Team] == ""):
+	case p.Board.Team && (in.Team == "" || in.Player != "" || board.Sides(book)[in.Team] == ""):
 		return fault.New(code.NoTeam, "the board %s is per team: team is one that the rulebook names, not %q", p.Name,
 			in.Team)
 	case !p.Board.Team && (in.Team != "" || uuid.Validate(in.Player) != nil):
@@ -318,7 +298,7 @@ func (s *boards) removeEntry(c *call) (any, error) {
 		return nil, err
 	}
 	subject := c.path("subject")
-	if sides(book)[subject] != "" {
+	if board.Sides(book)[subject] != "" {
 		subject = board.TeamID(book.Name, subject)
 	}
 	return nil, s.Boards.Remove(s.DB.WithContext(c.r.Context()), r, c.query("season"), subject, c.who.Name, in.Why)

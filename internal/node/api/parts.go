@@ -21,7 +21,6 @@ type (
 	players  struct{ *server } // players, as operators and services see them
 	results  struct{ *server } // results, records and totals
 	sessions struct{ *server } // the console's sessions
-	sockets  struct{ *server } // the live socket
 	stories  struct{ *server } // journals, playbacks and exports
 	trails   struct{ *server } // the audit trail
 )

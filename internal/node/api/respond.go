@@ -69,6 +69,9 @@ func (s *server) fail(w http.ResponseWriter, r *http.Request, err error) {
 	w.Write(append(data, '\n'))
 }
 
+// maxKept is the largest buffer that is kept for the next answer.
+const maxKept = 64 << 10
+
 func (s *server) send(w http.ResponseWriter, r *http.Request, status int, v any) {
 	if _, done := v.(written); done {
 		return

@@ -1,171 +1,33 @@
 package api
 
 import (
-	"bytes"
-	"cmp"
 	"context"
-	"encoding/json"
 	"fmt"
-	"maps"
 	"net/http"
 	"net/url"
-	"slices"
 	"strconv"
 	"strings"
-	"sync"
-	"time"
 
-	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/audit"
-	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/socket"
 	"turnvex.example/turnvex/internal/wire"
 )
-
-// topicEvery is how often a topic is looked at, and told at most.
-const topicEvery = time.Second
 
 // The most rows of a topic.
 const (
 	topicResults = 20
 	topicAudit   = 50
-	topicPlayers = 500
 )
 
-// topic is something that can be watched.
-type topic struct {
-	scope account.Scope // "" for anyone
-	// stands tells, for all who watch on this node, whether anything may have changed; nil where reading
-	// costs nothing.
-	stands func(*server, context.Context) (string, error)
-	read   func(*conn, *http.Request) ([]wire.TopicRow, error)
-}
-
-var topics = map[string]topic{
-	"results": {"", (*server).newestResults, (*conn).topicResults},
-	"nodes":   {account.Read, nil, (*conn).topicNodes},
-	"metrics": {account.Read, nil, (*conn).topicMetrics},
-	"players": {account.Operator, nil, (*conn).topicPlayers},
-	"audit":   {account.Operator, (*server).newestAudit, (*conn).topicAudit},
-}
-
-// mayWatch tells whether who asks may watch what they ask for.
-func (c *conn) mayWatch() error {
-	if c.topic == nil {
-		return nil
+// watchable are the topics of what routes tell.
+func (s *server) watchable() map[string]socket.Topic {
+	return map[string]socket.Topic{
+		"results": {Stands: s.newestResults, Read: s.topicResults},
+		"nodes":   {Scope: account.Read, Read: s.topicNodes},
+		"metrics": {Scope: account.Read, Read: s.topicMetrics},
+		"audit":   {Scope: account.Operator, Stands: s.newestAudit, Read: s.topicAudit},
 	}
-	t, known := topics[c.topic.Name]
-	if !known {
-		return fault.New(code.OutOfRange, "there is no topic %.40q; there are: %s", c.topic.Name,
-			strings.Join(slices.Sorted(maps.Keys(topics)), ", "))
-	}
-	if t.scope != "" && !c.who.Can(t.scope) && (t.scope != account.Read || len(c.who.Scopes) == 0) {
-		return fault.New(code.Forbidden, "the topic %s needs a service key with the scope %s", c.topic.Name, t.scope)
-	}
-	if c.topic.Name != "results" && c.topic.Rulebook+c.topic.Lobby != "" {
-		return fault.New(code.OutOfRange, "only results are of a rulebook or a lobby")
-	}
-	return nil
-}
-
-// serveTopic sends a topic and what changes in it, until the connection ends.
-func (c *conn) serveTopic(r *http.Request) {
-	t := topics[c.topic.Name]
-	stood, rows, err := c.lookAt(r, &t, "")
-	if err != nil {
-		c.refuse(err)
-		return
-	}
-	if c.say(wire.Topic{Is: "topic", Name: c.topic.Name, Rows: rows}) != nil {
-		return
-	}
-	told := shapes(rows)
-	look := time.NewTicker(topicEvery)
-	defer look.Stop()
-	c.serveWatch(nil, look.C, onlyPongs, func() error {
-		var err error
-		if stood, rows, err = c.lookAt(r, &t, stood); err != nil || rows == nil {
-			if fault.CodeOf(err) == code.BadToken {
-				return err
-			}
-			return nil // the database may be away: the next look tells
-		}
-		news := wire.News{Is: "news", Order: make([]string, 0, len(rows))}
-		next := shapes(rows)
-		for i := range rows {
-			news.Order = append(news.Order, rows[i].Key)
-			if !bytes.Equal(next[rows[i].Key], told[rows[i].Key]) {
-				news.Set = append(news.Set, rows[i])
-			}
-		}
-		if len(news.Set) == 0 && len(next) == len(told) {
-			return nil
-		}
-		told = next
-		return c.tell(news)
-	})
-}
-
-// lookAt reads a topic, if it may stand differently than it stood; no rows if it does not.
-func (c *conn) lookAt(r *http.Request, t *topic, stood string) (stands string, rows []wire.TopicRow, err error) {
-	ctx, over := context.WithTimeout(r.Context(), c.s.within())
-	defer over()
-	if t.stands != nil {
-		if stands, err = c.s.topics.look(ctx, c.s, c.topic.Name, t); err != nil || stands == stood && stood != "" {
-			return stood, nil, err
-		}
-	}
-	rows, err = t.read(c, r.WithContext(ctx))
-	if err != nil {
-		return stood, nil, err // the next look reads it again
-	}
-	if rows == nil {
-		rows = []wire.TopicRow{}
-	}
-	return stands, rows, nil
-}
-
-func shapes(rows []wire.TopicRow) map[string][]byte {
-	out := make(map[string][]byte, len(rows))
-	for i := range rows {
-		out[rows[i].Key], _ = json.Marshal(rows[i].Row)
-	}
-	return out
-}
-
-// lookouts know how topics stood when they were looked at last, for all who watch them here.
-type lookouts struct {
-	mu sync.Mutex
-	of map[string]*lookout // guarded by mu
-}
-
-type lookout struct {
-	mu     sync.Mutex
-	at     time.Time // guarded by mu
-	stands string    // guarded by mu
-}
-
-// look asks how a topic stands, at most once a second however many watch it.
-func (all *lookouts) look(ctx context.Context, s *server, name string, t *topic) (string, error) {
-	all.mu.Lock()
-	if all.of == nil {
-		all.of = map[string]*lookout{}
-	}
-	if all.of[name] == nil {
-		all.of[name] = &lookout{}
-	}
-	l := all.of[name]
-	all.mu.Unlock()
-	l.mu.Lock()
-	defer l.mu.Unlock()
-	if time.Since(l.at) < topicEvery/2 {
-		return l.stands, nil
-	}
-	stands, err := t.stands(s, ctx)
-	if err == nil {
-		l.at, l.stands = time.Now(), stands
-	}
-	return stands, err
 }
 
 func (s *server) newestResults(ctx context.Context) (string, error) {
@@ -180,15 +42,15 @@ func (s *server) newestAudit(ctx context.Context) (string, error) {
 	return fmt.Sprint(lines), err
 }
 
-func (c *conn) topicResults(r *http.Request) (rows []wire.TopicRow, err error) {
+func (s *server) topicResults(r *http.Request, who *account.Who, t *wire.TopicWatch) (rows []wire.TopicRow, err error) {
 	q := url.Values{"limit": {strconv.Itoa(topicResults)}}
-	if c.topic.Rulebook != "" {
-		q.Set("rulebook", c.topic.Rulebook)
+	if t.Rulebook != "" {
+		q.Set("rulebook", t.Rulebook)
 	}
-	if c.topic.Lobby != "" {
-		q.Set("lobby", c.topic.Lobby)
+	if t.Lobby != "" {
+		q.Set("lobby", t.Lobby)
 	}
-	out, err := (&results{c.s}).listMatches(&call{r: r, who: c.who, q: q})
+	out, err := (&results{s}).listMatches(&call{r: r, who: who, q: q})
 	if err != nil {
 		return nil, err
 	}
@@ -198,70 +60,24 @@ func (c *conn) topicResults(r *http.Request) (rows []wire.TopicRow, err error) {
 	return rows, nil
 }
 
-func (c *conn) topicNodes(*http.Request) (rows []wire.TopicRow, err error) {
-	for _, m := range c.s.Cluster.Members() {
-		rows = append(rows, wire.TopicRow{Key: m.Name, Row: (&nodes{c.s}).node(&m)})
+func (s *server) topicNodes(*http.Request, *account.Who, *wire.TopicWatch) (rows []wire.TopicRow, err error) {
+	for _, m := range s.Cluster.Members() {
+		rows = append(rows, wire.TopicRow{Key: m.Name, Row: (&nodes{s}).node(&m)})
 	}
 	return rows, nil
 }
 
-func (c *conn) topicMetrics(*http.Request) (rows []wire.TopicRow, err error) {
-	for _, p := range c.s.Meter.History() {
+func (s *server) topicMetrics(*http.Request, *account.Who, *wire.TopicWatch) (rows []wire.TopicRow, err error) {
+	for _, p := range s.Meter.History() {
 		rows = append(rows, wire.TopicRow{Key: strconv.FormatInt(p.At, 10), Row: p})
 	}
 	return rows, nil
 }
 
-func (c *conn) topicAudit(r *http.Request) (rows []wire.TopicRow, err error) {
-	lines, err := c.s.Audit.Read(r.Context(), audit.Query{Limit: topicAudit})
+func (s *server) topicAudit(r *http.Request, _ *account.Who, _ *wire.TopicWatch) (rows []wire.TopicRow, err error) {
+	lines, err := s.Audit.Read(r.Context(), audit.Query{Limit: topicAudit})
 	for _, l := range lines {
 		rows = append(rows, wire.TopicRow{Key: strconv.FormatInt(l.ID, 10), Row: l})
 	}
 	return rows, err
-}
-
-// Connected is a live connection of a node.
-type Connected struct {
-	Player  string    `json:"player,omitempty"` // none for a service key
-	Name    string    `json:"name"`
-	Address string    `json:"address"`
-	Since   time.Time `json:"since"`
-	Does    string    `json:"does"` // plays, watches, listing, board, topic or referee
-	Lobby   string    `json:"lobby,omitempty"`
-}
-
-func (c *conn) topicPlayers(*http.Request) (rows []wire.TopicRow, err error) {
-	for key, x := range c.s.conns.list(topicPlayers) {
-		rows = append(rows, wire.TopicRow{Key: key, Row: x})
-	}
-	slices.SortFunc(rows, func(a, b wire.TopicRow) int { return strings.Compare(a.Key, b.Key) })
-	return rows, nil
-}
-
-// list describes the connections, the longest first, at most so many.
-func (all *conns) list(most int) map[string]Connected {
-	all.mu.Lock()
-	defer all.mu.Unlock()
-	list := slices.SortedFunc(maps.Keys(all.all), func(a, b *conn) int { return cmp.Compare(a.no, b.no) })
-	out := map[string]Connected{}
-	for _, c := range list[:min(len(list), most)] {
-		x := Connected{Player: c.who.Player, Name: c.who.Name, Address: c.from, Since: c.since.UTC()}
-		switch {
-		case c.list != nil:
-			x.Does = "listing"
-		case c.board != nil:
-			x.Does = "board"
-		case c.topic != nil:
-			x.Does = "topic"
-		case c.judge != nil:
-			x.Does = "referee"
-		case c.client != nil:
-			x.Does, x.Lobby = "watches", c.client.Lobby()
-			if c.client.First() != 0 {
-				x.Does = "plays"
-			}
-		}
-		out[fmt.Sprintf("%020d", c.no)] = x
-	}
-	return out
 }

@@ -153,17 +153,6 @@ func (c *call) subject() string {
 	return strings.Join(words, " ")
 }
 
-// noteReferee writes into the audit trail that a service key decides as a referee; what it
-// decides stands in the lobby's journal.
-func (c *conn) noteReferee(r *http.Request, over string) error {
-	done, err := c.s.Audit.Begin(r.Context(), audit.Line{Who: c.who.Name, What: "referee", Subject: over,
-		Address: addressOf(r)})
-	if err != nil {
-		return err
-	}
-	return done(audit.Done)
-}
-
 func (s *trails) metrics(c *call) (any, error) {
 	s.Meter.Handler().ServeHTTP(c.w, c.r)
 	return written{}, nil

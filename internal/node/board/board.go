@@ -12,7 +12,9 @@ import (
 	"sync"
 	"time"
 
+	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/store"
 )
 
@@ -85,4 +87,26 @@ func (b *Boards) Now() time.Time { return b.now().UTC() }
 type Ref struct {
 	Rulebook string
 	*rulebook.Board
+}
+
+// Of names the board of a rulebook with a name; fault code.NoBoard if there is none.
+func Of(book *rulebook.Book, name string) (Ref, error) {
+	b := book.Board(name)
+	if b == nil {
+		return Ref{}, fault.New(code.NoBoard, "the rulebook %s has no board %q", book.Name, name)
+	}
+	r := Ref{Rulebook: book.Name, Board: b}
+	if b.Game {
+		r.Rulebook = rulebook.GamePrefix + book.Game
+	}
+	return r, nil
+}
+
+// Sides are the titles of a rulebook's teams, by name.
+func Sides(book *rulebook.Book) map[string]string {
+	out := map[string]string{}
+	for _, t := range book.Teams.List {
+		out[t.Name] = t.Title
+	}
+	return out
 }

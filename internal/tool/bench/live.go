@@ -21,7 +21,7 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/live/outbox"
-	"turnvex.example/turnvex/internal/node/api"
+	"turnvex.example/turnvex/internal/node/socket"
 	"turnvex.example/turnvex/internal/tool/field"
 	"turnvex.example/turnvex/internal/tool/load"
 	"turnvex.example/turnvex/internal/wire"
@@ -266,7 +266,7 @@ func throughBoxes(sockets []*websocket.Conn, data []byte, rounds, ahead int) (ti
 		boxes[i] = outbox.NewBox(&wire.Bye{Code: "too-slow"})
 		all.Add(1)
 		boxes[i].Serve(func(list []*outbox.Frame, bye *wire.Bye) bool {
-			if err := api.WriteFrames(ws, list, 10*time.Second); err != nil {
+			if err := socket.WriteFrames(ws, list, 10*time.Second); err != nil {
 				errs <- err
 			}
 			for range list {

@@ -1,4 +1,4 @@
-package api
+package socket
 
 import (
 	"net/http"
@@ -48,12 +48,16 @@ func (c *conn) serveBoard(r *http.Request) {
 }
 
 func (c *conn) watchBoard(r *http.Request) (*board.Watcher, *board.Page, error) {
-	book, ref, err := (&boards{c.s}).boardNamed(c.board.Rulebook, c.board.Board)
+	book, err := c.s.Library.Book(c.board.Rulebook)
+	if err != nil {
+		return nil, nil, err
+	}
+	ref, err := board.Of(book, c.board.Board)
 	if err != nil {
 		return nil, nil, err
 	}
 	q := board.Query{Season: c.board.Season, From: c.board.From, Around: c.board.Around, Limit: c.board.Rows,
-		Titles: sides(book)}
+		Titles: board.Sides(book)}
 	if q.Limit == 0 {
 		q.Limit = 20
 	}

@@ -1,4 +1,4 @@
-package api
+package socket
 
 import (
 	"bufio"
@@ -39,27 +39,27 @@ const readBuffer = 1 << 10
 
 var bufferPool = websocket.BufferPool(&pool{})
 
-// live is the live socket: docs/protocol.md says what goes over it. Whoever asks
+// ServeHTTP is the live socket: docs/protocol.md says what goes over it. Whoever asks
 // is checked before anything is set aside for the connection.
-func (s *sockets) live(w http.ResponseWriter, r *http.Request) {
+func (s *Socket) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	enc, who, err := s.handshake(r)
 	if err != nil {
-		s.fail(w, r, err)
+		s.Doors.Fail(w, r, err)
 		return
 	}
-	if _, err := s.Guard.Take(guard.Shakes, addressOf(r)); err != nil {
-		s.fail(w, r, err)
+	if _, err := s.Guard.Take(guard.Shakes, s.Doors.AddressOf(r)); err != nil {
+		s.Doors.Fail(w, r, err)
 		return
 	}
-	arrived, err := s.Guard.Take(guard.Arriving, addressOf(r))
+	arrived, err := s.Guard.Take(guard.Arriving, s.Doors.AddressOf(r))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Doors.Fail(w, r, err)
 		return
 	}
 	defer arrived()
-	gone, err := s.Guard.Take(guard.Live, addressOf(r))
+	gone, err := s.Guard.Take(guard.Live, s.Doors.AddressOf(r))
 	if err != nil {
-		s.fail(w, r, err)
+		s.Doors.Fail(w, r, err)
 		return
 	}
 	goesOn := false
@@ -79,8 +79,8 @@ func (s *sockets) live(w http.ResponseWriter, r *http.Request) {
 	if err != nil {
 		return // the library has answered
 	}
-	c := &conn{s: s.server, ws: ws, enc: enc, who: who, most: 2 * wire.MaxMessage,
-		from: addressOf(r), since: time.Now()}
+	c := &conn{s: s, ws: ws, enc: enc, who: who, most: 2 * wire.MaxMessage,
+		from: s.Doors.AddressOf(r), since: time.Now()}
 	c.countControls()
 	err = c.hello(r)
 	arrived() // however long it takes to say goodbye
@@ -116,14 +116,14 @@ func (s *sockets) live(w http.ResponseWriter, r *http.Request) {
 // handshake checks a request for the live socket: its form, its origin, its
 // subprotocol, and its token if it carries one (a browser's cannot; it comes with
 // hello).
-func (s *sockets) handshake(r *http.Request) (enc replica.Encoding, who *account.Who, err error) {
+func (s *Socket) handshake(r *http.Request) (enc replica.Encoding, who *account.Who, err error) {
 	if !websocket.IsWebSocketUpgrade(r) {
 		return 0, nil, fault.New(code.NotUpgradeable, "this address speaks WebSocket with the subprotocols %s",
 			strings.Join(wire.Subprotocols[:], " and "))
 	}
 	if !s.originAllowed(r) {
 		s.Log.Warn("a page of an origin that is not allowed asked to connect; -origins allows it",
-			"origin", fmt.Sprintf("%.100q", r.Header.Get("Origin")), "address", addressOf(r))
+			"origin", fmt.Sprintf("%.100q", r.Header.Get("Origin")), "address", s.Doors.AddressOf(r))
 		return 0, nil, fault.New(code.NoSuchHost, "pages from %.100q may not connect here; the service's "+
 			"-origins says which may", r.Header.Get("Origin"))
 	}
@@ -164,7 +164,7 @@ func (w roughWriter) Hijack() (net.Conn, *bufio.ReadWriter, error) {
 
 // originAllowed lets programs in, which send no origin, the console, and what
 // the operator allows.
-func (s *sockets) originAllowed(r *http.Request) bool {
+func (s *Socket) originAllowed(r *http.Request) bool {
 	origin := r.Header.Get("Origin")
 	if origin == "" || slices.Contains(s.Origins, origin) {
 		return true
@@ -174,7 +174,7 @@ func (s *sockets) originAllowed(r *http.Request) bool {
 }
 
 // isNode tells whether an origin is that of another node, whose console leads here.
-func (s *sockets) isNode(origin string) bool {
+func (s *Socket) isNode(origin string) bool {
 	return s.Cluster != nil && slices.ContainsFunc(s.Cluster.Members(), func(m cluster.Member) bool {
 		return m.Alive && m.Address == origin
 	})
@@ -211,12 +211,12 @@ func (c *conn) hello(r *http.Request) error {
 		}
 		return c.noteReferee(r, "rulebook "+c.judge.Rulebook())
 	}
-	if to, err := c.s.elsewhere(r, c.who, h.Lobby); err != nil {
+	if to, err := c.s.Doors.Elsewhere(r, c.who, h.Lobby); err != nil {
 		return err
 	} else if to != nil {
 		return &moved{to.Address}
 	}
-	l, err := c.s.find(r, c.who, h.Lobby)
+	l, err := c.s.Doors.Find(r, c.who, h.Lobby)
 	if err != nil {
 		return err
 	}
@@ -229,7 +229,7 @@ func (c *conn) hello(r *http.Request) error {
 			return err
 		}
 	}
-	return c.s.enter(r.Context(), l, &j, func() (err error) {
+	return c.s.Doors.Enter(r.Context(), l, &j, func() (err error) {
 		c.client, err = l.Join(r.Context(), j)
 		return err
 	})
@@ -281,7 +281,7 @@ func (c *conn) refuse(err error) {
 		c.linger()
 		return
 	}
-	f := c.s.faultOf(err, "path", "/v1/live")
+	f := c.s.Doors.FaultOf(err, "path", "/v1/live")
 	c.say(wire.Bye{Is: "bye", Code: string(f.Code), Reason: f.Reason, Again: f.Code == code.Stopping})
 	status := websocket.ClosePolicyViolation
 	if c.status != 0 {
@@ -291,11 +291,11 @@ func (c *conn) refuse(err error) {
 	c.linger()
 }
 
-// theSchema is the JSON Schema of the protocol's messages, which is made once.
+// theSchema is made once.
 var theSchema = sync.OnceValues(spec.Schema)
 
-// liveSchema serves it.
-func liveSchema(w http.ResponseWriter, r *http.Request) {
+// Schema serves the JSON Schema of the protocol's messages.
+func Schema(w http.ResponseWriter, r *http.Request) {
 	data, err := theSchema()
 	if err != nil {
 		panic(err) // the types are fixed, and a test reads them

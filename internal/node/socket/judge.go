@@ -1,8 +1,11 @@
-package api
+package socket
 
 import (
+	"net/http"
+
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/node/account"
+	"turnvex.example/turnvex/internal/node/audit"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/wire"
 )
@@ -41,4 +44,15 @@ func (c *conn) serveJudge() {
 		}
 		return err
 	})
+}
+
+// noteReferee writes into the audit trail that a service key decides as a referee; what it
+// decides stands in the lobby's journal.
+func (c *conn) noteReferee(r *http.Request, over string) error {
+	done, err := c.s.Audit.Begin(r.Context(), audit.Line{Who: c.who.Name, What: "referee", Subject: over,
+		Address: c.from})
+	if err != nil {
+		return err
+	}
+	return done(audit.Done)
 }

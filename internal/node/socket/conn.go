@@ -1,4 +1,4 @@
-package api
+package socket
 
 import (
 	"bytes"
@@ -41,7 +41,7 @@ var buffers = sync.Pool{New: func() any { return new(bytes.Buffer) }}
 type conn struct {
 	gone    func() // gives back what is counted for its address
 	watched func() // and for who watches, or nil
-	s       *server
+	s       *Socket
 	ws      *websocket.Conn
 	enc     replica.Encoding
 	client  *hall.Client

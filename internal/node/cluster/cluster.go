@@ -25,8 +25,8 @@ const (
 	margin     = 200 * time.Millisecond
 )
 
-// Self is what a node tells of itself.
-type Self struct {
+// Identity is what a node tells of itself.
+type Identity struct {
 	Name    string
 	Address string // for clients and other nodes, such as http://10.0.0.5:7420
 	Bus     string // for messages between nodes
@@ -50,7 +50,7 @@ type Member struct {
 // Cluster is a node's part in it. It may be used by several goroutines.
 type Cluster struct {
 	Lease *Lease
-	Self  Self
+	Self  Identity
 
 	table     Table
 	unclaimed bool
@@ -74,14 +74,14 @@ type Cluster struct {
 }
 
 // Join announces a node, and gives it a lease. It is an error when another process has its name.
-func Join(ctx context.Context, table Table, self Self, load func() Load, log *slog.Logger) (*Cluster, error) {
+func Join(ctx context.Context, table Table, self Identity, load func() Load, log *slog.Logger) (*Cluster, error) {
 	return JoinAt(ctx, table, sinceBoot, self, load, log)
 }
 
 // JoinAt is Join with a clock of the node's own, which must go on while the process is stopped.
-func JoinAt(ctx context.Context, table Table, clock func() time.Duration, self Self, load func() Load,
+func JoinAt(ctx context.Context, table Table, clock func() time.Duration, self Identity, load func() Load,
 	log *slog.Logger) (*Cluster, error) {
-	c := fresh(table, self, load, log)
+	c := newCluster(table, self, load, log)
 	c.Lease.clock = clock
 	var err error
 	if c.claim, err = table.Claim(ctx, self.Name); err != nil {
@@ -100,13 +100,13 @@ func JoinAt(ctx context.Context, table Table, clock func() time.Duration, self S
 
 // Watch is Join without the claim of a name, which takes a connection to the database of its own:
 // for whoever plays many nodes in one process.
-func Watch(ctx context.Context, table Table, self Self, load func() Load, log *slog.Logger) (*Cluster, error) {
-	c := fresh(table, self, load, log)
+func Watch(ctx context.Context, table Table, self Identity, load func() Load, log *slog.Logger) (*Cluster, error) {
+	c := newCluster(table, self, load, log)
 	c.unclaimed = true
 	return c, c.enter(ctx)
 }
 
-func fresh(table Table, self Self, load func() Load, log *slog.Logger) *Cluster {
+func newCluster(table Table, self Identity, load func() Load, log *slog.Logger) *Cluster {
 	return &Cluster{
 		Self: self, table: table, load: load, log: log, tell: func() {},
 		Lease:   &Lease{clock: sinceBoot},

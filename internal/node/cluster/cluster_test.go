@@ -16,7 +16,7 @@ func idle() Load { return Load{Lobbies: 3, Tallies: []byte("[]")} }
 // clocked is a node that knows of some others, with a clock of its own that begins at an hour.
 func clocked(others ...string) (*Cluster, *time.Duration) {
 	now := time.Hour
-	c := fresh(nil, Self{Name: "a", Region: "here"}, idle, quiet)
+	c := newCluster(nil, Identity{Name: "a", Region: "here"}, idle, quiet)
 	c.Lease.clock = func() time.Duration { return now }
 	c.Lease.renew(now, LeaseFor-margin)
 	c.steady = now
@@ -83,4 +83,57 @@ func TestNobodyIsTakenOverAtOnce(t *testing.T) {
 	if got := a.Dead(); got != nil {
 		t.Errorf("while the database is away %v are dead", got)
 	}
+}
+
+// TestWhoHasTheDatabase: who renews its lease tells others, for whom the database is away, that it is well; whoever
+// hears that is silent when its lease would have ended anyway, and goes on by itself again only when the other one
+// says that the database is away for it too, or nothing for as long as a lease lasts.
+func TestWhoHasTheDatabase(t *testing.T) {
+	away := errors.New("away")
+	a, now := clocked()
+	if !a.Away("b") {
+		t.Error("who renews its lease does not say that the database is well")
+	}
+	a.failed(away)
+	if a.Away("b") {
+		t.Error("for whom the database is away it is said to be well")
+	}
+	passes := func(what string, d time.Duration, holds bool) {
+		t.Helper()
+		*now += d
+		if a.failed(away); a.Lease.Holds() != holds {
+			t.Errorf("%s: it holds its lease: %v", what, a.Lease.Holds())
+		}
+	}
+	passes("alone", 2*time.Second, true)
+	passes("alone, beyond its lease", 2*time.Second, true)
+	a.Well("b")
+	passes("when somebody has the database", 0, false)
+
+	a.Lease.renew(*now, LeaseFor-margin)
+	a.Well("b")
+	passes("while its own lease lasts", 2*time.Second, true)
+	passes("at its end", time.Second, false)
+
+	a.Lease.renew(*now, LeaseFor-margin)
+	a.Well("b")
+	a.Away("b")
+	passes("where it is away for the other too", 2*time.Second, true)
+	passes("and beyond its lease", 2*time.Second, true)
+
+	a.Well("b")
+	*now += awayFor
+	a.Lease.renew(*now, LeaseFor-margin)
+	passes("when the other has been silent for long", 2*time.Second, true)
+	passes("and beyond its lease", 2*time.Second, true)
+
+	a.members["b"] = Member{Node: store.Node{Name: "b", Region: "here"}, Alive: true}
+	a.Away("b")
+	passes("a node that is known says that it is away", 2*time.Second, true)
+	a.Well("b")
+	a.Lease.renew(*now, LeaseFor-margin)
+	*now += awayFor - 1
+	a.away["b"] = 0
+	passes("what it said before does not count", 0, true)
+	passes("and so it ends", 1, false)
 }

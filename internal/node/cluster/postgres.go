@@ -22,7 +22,7 @@ func (p postgres) Claim(ctx context.Context, name string) (Claim, error) {
 }
 
 // Enter is part of Table.
-func (p postgres) Enter(ctx context.Context, s *Self, lease time.Duration) (epoch int64, err error) {
+func (p postgres) Enter(ctx context.Context, s *Identity, lease time.Duration) (epoch int64, err error) {
 	err = p.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
 		if err := tx.Exec("select 1 from nodes where name = ? for update", s.Name).Error; err != nil {
 			return err

@@ -12,7 +12,7 @@ type Table interface {
 	Claim(ctx context.Context, name string) (Claim, error)
 	// Enter announces a node, under a new epoch that it returns, with a lease. It waits for what is
 	// being written under the last one.
-	Enter(ctx context.Context, s *Self, lease time.Duration) (epoch int64, err error)
+	Enter(ctx context.Context, s *Identity, lease time.Duration) (epoch int64, err error)
 	// Renew renews a lease, with what the node bears, if its epoch is still the node's. Without tallies,
 	// those of before stay.
 	Renew(ctx context.Context, name string, epoch int64, lease time.Duration, l *Load) (kept, draining bool, err error)

@@ -18,7 +18,7 @@ import (
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/node/journal"
-	"turnvex.example/turnvex/internal/node/twin"
+	"turnvex.example/turnvex/internal/node/memdb"
 	"turnvex.example/turnvex/internal/wire"
 )
 
@@ -222,7 +222,7 @@ func TestJournals(t *testing.T) {
 		}
 		r := &rig{t: t, book: book, log: &lines{}}
 		r.hall = hall.New(hall.Config{
-			Directory: twin.NewDirectory(), Keeper: twin.NewKeeper(), Names: twin.NewNames(), Node: "n1",
+			Directory: memdb.NewDirectory(), Keeper: memdb.NewKeeper(), Names: memdb.NewNames(), Node: "n1",
 			Journals: journal.NewFolder(dir),
 			Log:      slog.New(slog.NewTextHandler(r.log, nil)),
 		})

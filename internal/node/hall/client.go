@@ -83,8 +83,8 @@ func (c *Client) put(f *outbox.Frame) {
 		c.putLater(f)
 		return
 	}
-	if c.lobby.hall.cfg.Sure {
-		c.shows.pub.sure = append(c.shows.pub.sure, sure{c, f})
+	if c.lobby.hall.cfg.PublishKept {
+		c.shows.pub.held = append(c.shows.pub.held, heldFrame{c, f})
 		return
 	}
 	c.Put(f)

@@ -29,9 +29,9 @@ type Config struct {
 	Journals *journal.Folder
 	// Ledger keeps what the lobbies take in, and lets them go on at the next start; nil for none.
 	Ledger *ledger.Ledger
-	// Sure tells clients of play only when it is kept, where there is a ledger; otherwise a tenth of a
+	// PublishKept tells clients of play only when it is kept, where there is a ledger; otherwise a tenth of a
 	// second of what was told may be lost with the node.
-	Sure bool
+	PublishKept bool
 	// Fence is the lease under which lobbies are alive here; nil for none.
 	Fence func() store.Fence
 	// Counted counts a player who has a seat in a lobby that is taken up, and returns what gives it
@@ -70,7 +70,7 @@ func (c *Config) defaults() {
 	if c.Now == nil {
 		c.Now = time.Now
 	}
-	c.Sure = c.Sure && c.Ledger != nil
+	c.PublishKept = c.PublishKept && c.Ledger != nil
 	if c.Waiting == 0 {
 		c.Waiting = ledger.MaxWaiting
 	}

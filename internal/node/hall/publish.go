@@ -50,7 +50,7 @@ type publisher struct {
 	missed bool // somebody is still to be told that notices were left out
 	given  []given
 	made   []made
-	sure   []sure
+	held   []heldFrame
 }
 
 // desks are shared by all lobbies: a lobby needs one only while it publishes.
@@ -102,7 +102,7 @@ func (l *showing) publish() {
 	p := &l.pub
 	st := l.m.Store()
 	changes := st.Changes()
-	defer l.publishSure()
+	defer l.publishKept()
 	if p.idle(l, changes) {
 		p.waits = false
 		return

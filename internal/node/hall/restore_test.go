@@ -8,7 +8,7 @@ import (
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/node/ledger"
-	"turnvex.example/turnvex/internal/node/twin"
+	"turnvex.example/turnvex/internal/node/memdb"
 )
 
 // TestRestoreFails: a lobby that cannot go on, and one that fails while it is played back, is an
@@ -18,7 +18,7 @@ func TestRestoreFails(t *testing.T) {
 	if book == nil {
 		t.Fatal(problems.Errors())
 	}
-	h := hall.New(hall.Config{Directory: twin.NewDirectory(), Keeper: twin.NewKeeper(), Names: twin.NewNames()})
+	h := hall.New(hall.Config{Directory: memdb.NewDirectory(), Keeper: memdb.NewKeeper(), Names: memdb.NewNames()})
 	state := lobby.New(book, lobby.Setup{Code: "QUAY22"}).Save()
 	for want, c := range map[string]struct {
 		book *rulebook.Book

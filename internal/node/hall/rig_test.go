@@ -15,7 +15,7 @@ import (
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/live/outbox"
 	"turnvex.example/turnvex/internal/node/hall"
-	"turnvex.example/turnvex/internal/node/twin"
+	"turnvex.example/turnvex/internal/node/memdb"
 	"turnvex.example/turnvex/internal/wire"
 )
 
@@ -42,9 +42,9 @@ record: {total: {of: me.points, keep: total}}
 type rig struct {
 	t      *testing.T
 	hall   *hall.Hall
-	dir    *twin.Link
-	keeper *twin.Keeper
-	names  *twin.Names
+	dir    *memdb.Link
+	keeper *memdb.Keeper
+	names  *memdb.Names
 	book   *rulebook.Book
 	log    *lines
 	kept   *replica.Copy // what the next connection still has
@@ -78,9 +78,9 @@ func inVirtualTime(t *testing.T, src string, story func(r *rig)) {
 		}
 		r := &rig{
 			t:      t,
-			dir:    twin.NewDirectory(),
-			keeper: twin.NewKeeper(),
-			names:  twin.NewNames(),
+			dir:    memdb.NewDirectory(),
+			keeper: memdb.NewKeeper(),
+			names:  memdb.NewNames(),
 			book:   book,
 			log:    &lines{},
 		}

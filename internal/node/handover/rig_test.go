@@ -24,8 +24,8 @@ import (
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/node/handover"
 	"turnvex.example/turnvex/internal/node/ledger"
+	"turnvex.example/turnvex/internal/node/memdb"
 	"turnvex.example/turnvex/internal/node/store"
-	"turnvex.example/turnvex/internal/node/twin"
 	"turnvex.example/turnvex/internal/wire"
 )
 
@@ -42,8 +42,8 @@ phases: {play: {length: 3h}}
 // world is some nodes over one database, in virtual time, and one seed for everything that happens.
 type world struct {
 	t     *testing.T
-	db    *twin.Database
-	keep  *twin.Keeper
+	db    *memdb.Database
+	keep  *memdb.Keeper
 	book  *rulebook.Book
 	r     *rand.Rand
 	began time.Time
@@ -60,7 +60,7 @@ func inWorld(t *testing.T, seed uint64, nodes int, story func(w *world)) {
 		if book == nil {
 			t.Fatal(problems)
 		}
-		w := &world{t: t, db: twin.NewDatabase(), keep: twin.NewKeeper(), book: book,
+		w := &world{t: t, db: memdb.NewDatabase(), keep: memdb.NewKeeper(), book: book,
 			r: rand.New(rand.NewPCG(seed, seed)), began: time.Now()}
 		for i := range nodes {
 			w.nodes = append(w.nodes, &node{w: w, name: fmt.Sprint("n", i+1)})
@@ -103,7 +103,7 @@ type node struct {
 
 // run is a node from a start to its death.
 type run struct {
-	link    *twin.Link
+	link    *memdb.Link
 	cluster *cluster.Cluster
 	ledger  *ledger.Ledger
 	hall    *hall.Hall
@@ -221,7 +221,7 @@ func (n *node) start() bool {
 	ctx, end := context.WithCancel(context.Background())
 	var err error
 	x.cluster, err = cluster.JoinAt(ctx, x.link, func() time.Duration { return time.Since(w.began) + time.Hour },
-		cluster.Self{Name: n.name, Region: "here", Address: "http://" + n.name}, x.load, log)
+		cluster.Identity{Name: n.name, Region: "here", Address: "http://" + n.name}, x.load, log)
 	if err != nil {
 		end()
 		return false
@@ -235,8 +235,8 @@ func (n *node) start() bool {
 		}
 	})
 	x.ledger = ledger.New(x.link, n.name, x.cluster.Fence, log, 0)
-	x.hall = hall.New(hall.Config{Directory: x.link, Keeper: w.keep, Names: twin.NewNames(), Log: log, Node: n.name,
-		Region: "here", Ledger: x.ledger, Sure: true, Fence: x.cluster.Fence, Secret: []byte("secret"),
+	x.hall = hall.New(hall.Config{Directory: x.link, Keeper: w.keep, Names: memdb.NewNames(), Log: log, Node: n.name,
+		Region: "here", Ledger: x.ledger, PublishKept: true, Fence: x.cluster.Fence, Secret: []byte("secret"),
 		Again: func(id string) { x.hands.Again(id) }})
 	x.ledger.OnFull(x.hall.Refresh)
 	x.ledger.OnAway(x.hall.Unkept)

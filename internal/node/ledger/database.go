@@ -38,9 +38,9 @@ type Rows interface {
 	Begin(l *store.LedgerLobby, first *store.LedgerCheckpoint) error
 	Drop(lobby string) error
 
-	// Fell ends the lease of a node that has let it run out, for good: whatever it still writes under
+	// EndLease ends the lease of a node that has let it run out, for good: whatever it still writes under
 	// it is refused. It waits for what is being written. It is false if the node is alive after all.
-	Fell(node string) (bool, error)
+	EndLease(node string) (bool, error)
 	// Waiting tells whether lobbies or series were given to a node that nobody runs yet, and whether
 	// lobbies are a node's under an epoch below one.
 	Waiting(node string, epoch int64) (given, older bool, err error)

@@ -132,7 +132,7 @@ func (r rows) Drop(lobby string) error {
 	return r.tx.Delete(&store.LedgerCheckpoint{}, "lobby_id = ?", lobby).Error
 }
 
-func (r rows) Fell(node string) (bool, error) {
+func (r rows) EndLease(node string) (bool, error) {
 	var there []store.Node
 	err := r.tx.Raw("select * from nodes where name = ? and lease_until < clock_timestamp() for update", node).
 		Scan(&there).Error

@@ -34,7 +34,7 @@ func (g *Ledger) Take(ctx context.Context, t *Taking) (out []*Left, err error) {
 	defer g.takes(-1)
 	err = g.db.Together(ctx, func(tx Rows) error {
 		if t.Taken, t.Picked, out = 0, nil, nil; t.Dead {
-			fell, err := tx.Fell(t.From)
+			fell, err := tx.EndLease(t.From)
 			if t.Alive = !fell; err != nil || !fell {
 				return err
 			}

@@ -18,9 +18,9 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/hall"
+	"turnvex.example/turnvex/internal/node/memdb"
 	"turnvex.example/turnvex/internal/node/series"
 	"turnvex.example/turnvex/internal/node/store"
-	"turnvex.example/turnvex/internal/node/twin"
 	"turnvex.example/turnvex/internal/tool/pgbox"
 	"turnvex.example/turnvex/internal/tool/trial"
 	"turnvex.example/turnvex/internal/wire"
@@ -59,7 +59,7 @@ func newPier(t *testing.T, bestOf int) *pier {
 		t.Fatal(err)
 	}
 	p := &pier{T: t, told: make(chan told, 256), closed: make(chan string, 16)}
-	p.Hall = hall.New(hall.Config{Directory: twin.NewDirectory(), Keeper: twin.NewKeeper(), Names: twin.NewNames(),
+	p.Hall = hall.New(hall.Config{Directory: memdb.NewDirectory(), Keeper: memdb.NewKeeper(), Names: memdb.NewNames(),
 		Node: "n1", Secret: []byte("secret"), Closed: func(id string) { p.closed <- id }})
 	t.Cleanup(p.Hall.Stop)
 	var problems rulebook.Problems

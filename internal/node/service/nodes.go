@@ -38,7 +38,7 @@ func (s *Service) join(ctx context.Context, cfg *Config, secret string) (err err
 	if err != nil {
 		return err
 	}
-	self := cluster.Self{Name: cfg.Node, Address: advertised(cfg, s.listener.Addr()), Bus: s.Bus.Address(),
+	self := cluster.Identity{Name: cfg.Node, Address: advertised(cfg, s.listener.Addr()), Bus: s.Bus.Address(),
 		Region: cfg.Region, Version: Version}
 	if s.Cluster, err = cluster.Join(ctx, cluster.In(s.DB), self, s.load, cfg.Log); err != nil {
 		return err

@@ -63,7 +63,7 @@ type Config struct {
 	Origins     []string       // of pages that may call beside the service's own, as browsers send them
 	Proxies     []netip.Prefix // whose forwarded headers are believed
 	Metrics     string         // an address of its own for what the node counts; "" for none
-	Sure        bool           // clients are told of play only when it is kept
+	PublishKept bool           // clients are told of play only when it is kept
 	Rehearse    Rehearsal      // plays matches for the rulebook editor; nil for none
 	Waiting     int            // bytes of each kind that may wait for the database; 64 MiB if it is 0
 	Refuse      bool           // a player's second connection to a lobby is refused; otherwise it takes over
@@ -254,14 +254,14 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 				}
 				return back
 			},
-			Again:    func(id string) { s.handover.Again(id) },
-			Meter:    meter,
-			Refuse:   cfg.Refuse,
-			Sure:     cfg.Sure,
-			Waiting:  cfg.Waiting,
-			Practice: cfg.Practice,
-			Check:    cfg.Check,
-			Secret:   account.Derived(secret, "passwords of lobbies"),
+			Again:       func(id string) { s.handover.Again(id) },
+			Meter:       meter,
+			Refuse:      cfg.Refuse,
+			PublishKept: cfg.PublishKept,
+			Waiting:     cfg.Waiting,
+			Practice:    cfg.Practice,
+			Check:       cfg.Check,
+			Secret:      account.Derived(secret, "passwords of lobbies"),
 		},
 	)
 	s.Ledger.OnFull(s.Hall.Refresh)

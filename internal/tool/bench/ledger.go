@@ -14,8 +14,8 @@ import (
 	"turnvex.example/turnvex/internal/live/outbox"
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/node/ledger"
+	"turnvex.example/turnvex/internal/node/memdb"
 	"turnvex.example/turnvex/internal/node/store"
-	"turnvex.example/turnvex/internal/node/twin"
 	"turnvex.example/turnvex/internal/tool/deaths"
 	"turnvex.example/turnvex/internal/tool/field"
 	"turnvex.example/turnvex/internal/tool/load"
@@ -53,8 +53,8 @@ func newScene(ctx context.Context, f *field.Field, with, sure bool, lobbies int)
 	if with {
 		s.ledger = ledger.New(ledger.In(s.db), "bench", nil, log, 0)
 	}
-	s.hall = hall.New(hall.Config{Directory: twin.NewDirectory(), Keeper: twin.NewKeeper(), Names: twin.NewNames(),
-		Node: "bench", Ledger: s.ledger, Sure: sure})
+	s.hall = hall.New(hall.Config{Directory: memdb.NewDirectory(), Keeper: memdb.NewKeeper(), Names: memdb.NewNames(),
+		Node: "bench", Ledger: s.ledger, PublishKept: sure})
 	book, problems := rulebook.Compile([]byte(quietBook))
 	if book == nil {
 		return nil, problems.Errors()

@@ -70,9 +70,10 @@ func serveCommand() command {
 				"`folder` to write each lobby's journal to, for turnvex replay; default: none (environment "+
 					"TURNVEX_JOURNALS)",
 			)
-			fs.BoolVar(&cfg.Sure, "publish-kept", os.Getenv("TURNVEX_PUBLISH_KEPT") != "", "send play to clients only "+
-				"once the database has it: nothing they saw is lost if the node dies, but everything arrives "+
-				"about 40 ms later (environment TURNVEX_PUBLISH_KEPT)")
+			fs.BoolVar(&cfg.PublishKept,
+				"publish-kept", os.Getenv("TURNVEX_PUBLISH_KEPT") != "", "send play to clients only "+
+					"once the database has it: nothing they saw is lost if the node dies, but everything arrives "+
+					"about 40 ms later (environment TURNVEX_PUBLISH_KEPT)")
 			fs.BoolVar(
 				&cfg.Refuse,
 				"refuse-second",

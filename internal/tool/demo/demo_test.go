@@ -6,14 +6,14 @@ import (
 
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/node/hall"
-	"turnvex.example/turnvex/internal/node/twin"
+	"turnvex.example/turnvex/internal/node/memdb"
 )
 
 // TestTheCrewsCanPutOut: every lobby of the demo opens, as it asks for it, and has seats
 // for its crew.
 func TestTheCrewsCanPutOut(t *testing.T) {
 	h := hall.New(
-		hall.Config{Directory: twin.NewDirectory(), Keeper: twin.NewKeeper(), Names: twin.NewNames(), Node: "n"})
+		hall.Config{Directory: memdb.NewDirectory(), Keeper: memdb.NewKeeper(), Names: memdb.NewNames(), Node: "n"})
 	defer h.Stop()
 	for _, crew := range crews {
 		src, err := os.ReadFile("../../../demo/rulebooks/" + crew.rulebook + ".yaml")

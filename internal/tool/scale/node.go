@@ -14,7 +14,7 @@ import (
 	"turnvex.example/turnvex/internal/live/outbox"
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/node/ledger"
-	"turnvex.example/turnvex/internal/node/twin"
+	"turnvex.example/turnvex/internal/node/memdb"
 	"turnvex.example/turnvex/internal/tool/load"
 	"turnvex.example/turnvex/internal/wire"
 )
@@ -68,8 +68,8 @@ func oneNode(ctx context.Context, r report) error {
 		}
 		log := slog.New(slog.DiscardHandler)
 		g := ledger.New(ledger.In(db), "scale", nil, log, 0)
-		c := &crowd{hall: hall.New(hall.Config{Directory: twin.NewDirectory(), Keeper: twin.NewKeeper(),
-			Names: twin.NewNames(), Node: "scale", Ledger: g})}
+		c := &crowd{hall: hall.New(hall.Config{Directory: memdb.NewDirectory(), Keeper: memdb.NewKeeper(),
+			Names: memdb.NewNames(), Node: "scale", Ledger: g})}
 		before := heap()
 		if err := c.fill(ctx, lobbies, k.players); err != nil {
 			return err

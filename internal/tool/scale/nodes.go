@@ -136,7 +136,7 @@ func leases(ctx context.Context, r report, w *world, nodes int) error {
 		all.Go(func() {
 			sem <- struct{}{}
 			defer func() { <-sem }()
-			self := cluster.Self{Name: fmt.Sprint("n", i), Region: fmt.Sprint("r", i%regions),
+			self := cluster.Identity{Name: fmt.Sprint("n", i), Region: fmt.Sprint("r", i%regions),
 				Address: "http://10.0.0.1:7420", Version: "0.1.0"}
 			c, err := cluster.Watch(ctx, cluster.In(w.db), self, func() cluster.Load { return cluster.Load{} }, log)
 			mu.Lock()

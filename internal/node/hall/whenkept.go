@@ -9,25 +9,25 @@ import (
 	"turnvex.example/turnvex/internal/node/store"
 )
 
-// sure is a frame that waits until what it tells of is kept, where the node is set to that.
-type sure struct {
+// heldFrame is a frame that waits until what it tells of is kept, where the node is set to that.
+type heldFrame struct {
 	client *Client
 	frame  *outbox.Frame
 }
 
-// sureWithin is the longest that publishing waits: while the database is away play goes on.
-const sureWithin = time.Second
+// keptBefore is the longest that publishing waits: while the database is away play goes on.
+const keptBefore = time.Second
 
-// publishSure sends what was put since the last time, as soon as everything that the lobby has
+// publishKept sends what was put since the last time, as soon as everything that the lobby has
 // taken in up to now is kept.
-func (l *showing) publishSure() {
-	if len(l.pub.sure) == 0 {
+func (l *showing) publishKept() {
+	if len(l.pub.held) == 0 {
 		return
 	}
-	list, mark := l.pub.sure, l.memory.mark
-	l.pub.sure = nil
+	list, mark := l.pub.held, l.memory.mark
+	l.pub.held = nil
 	l.telling.add(func() {
-		ctx, over := context.WithTimeout(context.Background(), sureWithin)
+		ctx, over := context.WithTimeout(context.Background(), keptBefore)
 		defer over()
 		lost := errors.Is(l.hall.cfg.Ledger.Kept(ctx, mark), store.ErrFenced)
 		for _, s := range list {

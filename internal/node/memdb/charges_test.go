@@ -1,4 +1,4 @@
-package twin_test
+package memdb_test
 
 import (
 	"fmt"
@@ -12,8 +12,8 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/node/keep"
+	"turnvex.example/turnvex/internal/node/memdb"
 	"turnvex.example/turnvex/internal/node/store"
-	"turnvex.example/turnvex/internal/node/twin"
 	"turnvex.example/turnvex/internal/tool/pgbox"
 )
 
@@ -55,7 +55,8 @@ func TestCharges(t *testing.T) {
 		t.Fatal(err)
 	}
 	book := compile(t, "turnvex: 1\nname: stall\nphases: {play: {length: 60s}}\nrecord: {coins: {start: 9, min: 0}}\n")
-	for name, k := range map[string]hall.Keeper{"in the database": newKeeper(time.Now), "in memory": twin.NewKeeper()} {
+	for name, k := range map[string]hall.Keeper{"in the database": newKeeper(time.Now),
+		"in memory": memdb.NewKeeper()} {
 		ctx, ada, lobby := t.Context(), person(t, "Ada"), uuid.NewString()
 		job := func(n, coins int64) *keep.Job {
 			return &keep.Job{Lobby: lobby, Book: book, Records: []keep.Record{{Player: ada, Number: n,

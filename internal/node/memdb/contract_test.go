@@ -1,4 +1,4 @@
-package twin_test
+package memdb_test
 
 import (
 	"context"
@@ -19,8 +19,8 @@ import (
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/node/ledger"
+	"turnvex.example/turnvex/internal/node/memdb"
 	"turnvex.example/turnvex/internal/node/store"
-	"turnvex.example/turnvex/internal/node/twin"
 	"turnvex.example/turnvex/internal/tool/pgbox"
 	"turnvex.example/turnvex/internal/tool/trial"
 )
@@ -49,7 +49,7 @@ func inPostgreSQL(t *testing.T) *base {
 }
 
 func inMemory(t *testing.T) *base {
-	l := twin.NewDatabase().Link()
+	l := memdb.NewDatabase().Link()
 	return &base{t, l, l, l}
 }
 
@@ -67,7 +67,7 @@ func (b *base) enters(name string, alive bool) (epoch int64) {
 	if alive {
 		lease = time.Hour
 	}
-	self := &cluster.Self{Name: name, Region: "here", Address: "http://" + name}
+	self := &cluster.Identity{Name: name, Region: "here", Address: "http://" + name}
 	epoch, err := b.table.Enter(b.Context(), self, lease)
 	b.must(err)
 	return epoch
@@ -112,7 +112,7 @@ func (b *base) kept(g *ledger.Ledger, m ledger.Mark) {
 func (b *base) fells(name string) (fell bool) {
 	b.Helper()
 	b.must(b.Together(b.Context(), func(tx ledger.Rows) (err error) {
-		fell, err = tx.Fell(name)
+		fell, err = tx.EndLease(name)
 		return err
 	}))
 	return fell
@@ -275,7 +275,7 @@ func TestWritesMeetTakeovers(t *testing.T) {
 			seen := 0
 			both.Go(func() {
 				b.Together(b.Context(), func(tx ledger.Rows) error {
-					if fell, err := tx.Fell(name); err != nil || !fell {
+					if fell, err := tx.EndLease(name); err != nil || !fell {
 						b.Errorf("%v, %v", fell, err)
 					}
 					rows, err := tx.Log(name, 0, 9)

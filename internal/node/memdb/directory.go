@@ -1,4 +1,4 @@
-package twin
+package memdb
 
 import (
 	"context"

@@ -1,4 +1,4 @@
-package twin_test
+package memdb_test
 
 import (
 	"context"
@@ -21,8 +21,8 @@ import (
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/node/keep"
+	"turnvex.example/turnvex/internal/node/memdb"
 	"turnvex.example/turnvex/internal/node/store"
-	"turnvex.example/turnvex/internal/node/twin"
 	"turnvex.example/turnvex/internal/tool/pgbox"
 	"turnvex.example/turnvex/internal/wire"
 )
@@ -67,7 +67,7 @@ func TestDirectories(t *testing.T) {
 		t.Fatal(err)
 	}
 	ctx := t.Context()
-	for name, d := range map[string]rooms{"in the database": directory.New(db), "in memory": twin.NewDirectory()} {
+	for name, d := range map[string]rooms{"in the database": directory.New(db), "in memory": memdb.NewDirectory()} {
 		a, b := entry("AAAAAA", "Pier"), entry("BBBBBB", "")
 		b.Node = "n2"
 		for _, e := range []directory.Entry{a, b} {
@@ -191,7 +191,7 @@ func TestKeepers(t *testing.T) {
 	}
 	ctx, book := t.Context(), compile(t, harbour)
 	for name, k := range map[string]hall.Keeper{"in the database": newKeeper(func() time.Time { return now }),
-		"in memory": twin.NewKeeper()} {
+		"in memory": memdb.NewKeeper()} {
 		ada, bo := person(t, "Ada"), person(t, "Bo")
 		loads := func(who, player string, book *rulebook.Book, want string, visit bool, version int64) {
 			t.Helper()
@@ -249,7 +249,7 @@ func TestKeepers(t *testing.T) {
 		if _, err := k.Save(ended, job); !errors.Is(err, context.Canceled) {
 			t.Errorf("%s: with a context that has ended: %v", name, err)
 		}
-		if m, is := k.(*twin.Keeper); is && len(m.Results()) != 1 {
+		if m, is := k.(*memdb.Keeper); is && len(m.Results()) != 1 {
 			t.Errorf("in memory %d results", len(m.Results()))
 		}
 	}
@@ -364,7 +364,7 @@ func TestRecordsOfSeveralVersions(t *testing.T) {
 	young := compile(t, head+"  fresh: {type: number, start: 2.5}\n  best: {keep: best, of: 1}\n"+
 		"  rank: {type: choice, words: [deckhand, mate, captain]}\n")
 	for name, k := range map[string]hall.Keeper{"in the database": newKeeper(func() time.Time { return now }),
-		"in memory": twin.NewKeeper()} {
+		"in memory": memdb.NewKeeper()} {
 		ctx, ada, n := t.Context(), person(t, "Ada"), int64(0)
 		lobby := uuid.NewString()
 		save := func(book *rulebook.Book, changes ...step.Change) {

@@ -1,4 +1,4 @@
-package twin
+package memdb
 
 import (
 	"bytes"
@@ -204,7 +204,7 @@ func (r rows) Drop(lobby string) error {
 	})
 }
 
-func (r rows) Fell(node string) (fell bool, err error) {
+func (r rows) EndLease(node string) (fell bool, err error) {
 	return fell, r.do("fell", func(t *tables) error {
 		n, there := t.nodes[node]
 		if fell = there && n.LeaseUntil.Before(time.Now()); fell {
@@ -342,7 +342,7 @@ func (c *claim) Release() {
 }
 
 // Enter is part of cluster.Table.
-func (l *Link) Enter(ctx context.Context, s *cluster.Self, lease time.Duration) (epoch int64, err error) {
+func (l *Link) Enter(ctx context.Context, s *cluster.Identity, lease time.Duration) (epoch int64, err error) {
 	return epoch, l.do(ctx, "enter", func(t *tables) error {
 		n := t.nodes[s.Name]
 		epoch = n.Epoch + 1

@@ -1,4 +1,4 @@
-package twin_test
+package memdb_test
 
 import (
 	"errors"

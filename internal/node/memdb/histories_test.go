@@ -1,4 +1,4 @@
-package twin_test
+package memdb_test
 
 import (
 	"cmp"
@@ -61,7 +61,7 @@ func (h *history) does() (call, gave string) {
 	ctx, table, dir := context.Background(), h.table, h.dir
 	lease := []time.Duration{-time.Minute, time.Hour}[h.r.IntN(2)]
 	e, f, ids := h.entry(), h.fence(), h.lobbies()
-	self := &cluster.Self{Name: f.Node, Region: []string{"here", "there"}[h.r.IntN(2)], Address: "http://" + e.Code}
+	self := &cluster.Identity{Name: f.Node, Region: []string{"here", "there"}[h.r.IntN(2)], Address: "http://" + e.Code}
 	n, yes := h.r.IntN(5), h.r.IntN(2) == 0
 	switch kind := h.r.IntN(20); kind {
 	case 0, 1:
@@ -168,7 +168,7 @@ func (h *history) row(tx ledger.Rows, kind int, ids []string, f store.Fence, ent
 		l := &store.LedgerLobby{LobbyID: ids[0], Node: f.Node, Setup: []byte{}, OpenedAt: h.at}
 		return "begin", nil, tx.Begin(l, &store.LedgerCheckpoint{LobbyID: ids[0], Data: []byte("begun"), BeganAt: h.at})
 	case 6:
-		fell, err := tx.Fell(f.Node)
+		fell, err := tx.EndLease(f.Node)
 		return "fell", fell, err
 	case 7:
 		given, older, err := tx.Waiting(f.Node, f.Epoch)

@@ -1,7 +1,7 @@
-// Package twin holds stand-ins for what a node keeps in its database: they keep it in
+// Package memdb holds stand-ins for what a node keeps in its database: they keep it in
 // memory, so that a hall can be tried, and measured, without one. The same tests hold
 // them and the real ones to what a hall relies on.
-package twin
+package memdb
 
 import (
 	"context"

@@ -166,8 +166,7 @@ record: {gold: {min: 0}, lamps: {}}`,
 		{
 			name: "cost",
 			spec: mapOf(anExpression, 16),
-			doc: "What is taken from fields of the player or of their record. If there is less, the action is " +
-				"refused.",
+			doc:  "What is taken from fields of the player or of their record. If there is less, the action is refused.",
 		},
 		{
 			name: "certain",

@@ -312,8 +312,7 @@ func (s *books) tryBook(c *call) (any, error) {
 		return nil, err
 	}
 	opener := lobbies{s.server}
-	return opener.openFor(c,
-		&openRequest{Rulebook: book.Name, Version: book.Version, Practice: true, Hidden: true})
+	return opener.openFor(c, &openRequest{Rulebook: book.Name, Version: book.Version, Practice: true, Hidden: true})
 }
 
 func (s *books) loadBook(c *call) (any, error) {

@@ -28,9 +28,7 @@ func (l *Lobby) Join(ctx context.Context, j Joining) (*Client, error) {
 
 // Expect holds a place for each of some accounts who has no seat, as one party, and tells how
 // many of them are there.
-func (l *Lobby) Expect(ctx context.Context, accounts []string, party string, hold time.Duration) (
-	here int, err error,
-) {
+func (l *Lobby) Expect(ctx context.Context, accounts []string, party string, hold time.Duration) (here int, err error) {
 	return l.seats.expect(ctx, accounts, party, hold)
 }
 

@@ -57,14 +57,8 @@ type intentKey struct {
 // Connect joins a lobby and returns when the first complete copy is there. The
 // context bounds only this; Close ends the connection.
 func Connect(ctx context.Context, o Options) (*Conn, error) {
-	c := &Conn{
-		opts:  o,
-		done:  make(chan struct{}),
-		nodes: []string{o.Address},
-		next:  map[uint32]uint64{},
-		open:  map[intentKey]*Pending{},
-		turns: make(chan struct{}),
-	}
+	c := &Conn{opts: o, done: make(chan struct{}), nodes: []string{o.Address}, next: map[uint32]uint64{},
+		open: map[intentKey]*Pending{}, turns: make(chan struct{})}
 	c.ctx, c.stop = context.WithCancel(context.Background())
 	sock, err := c.dial(ctx)
 	if err != nil {

@@ -35,13 +35,8 @@ func (s Service) WatchLobbies(ctx context.Context, f Filter, changed func(code s
 		sock.ws.Close()
 		return nil, err
 	}
-	l := &Listing{
-		socket:  sock,
-		changed: changed,
-		done:    make(chan struct{}),
-		lobbies: map[string]Lobby{},
-		turn:    make(chan struct{}),
-	}
+	l := &Listing{socket: sock, changed: changed, done: make(chan struct{}), lobbies: map[string]Lobby{},
+		turn: make(chan struct{})}
 	for _, lob := range first.Lobbies {
 		l.lobbies[lob.Code] = Lobby(lob)
 	}

@@ -17,11 +17,8 @@ import (
 // The modes of CBOR: what is written is the shortest form, what is read must be
 // plain, and as bounded as JSON is.
 var (
-	cborWrite = must(cbor.EncOptions{
-		Sort:          cbor.SortBytewiseLexical,
-		Time:          cbor.TimeRFC3339Nano,
-		TextMarshaler: cbor.TextMarshalerNone,
-	}.EncMode())
+	cborWrite = must(cbor.EncOptions{Sort: cbor.SortBytewiseLexical, Time: cbor.TimeRFC3339Nano,
+		TextMarshaler: cbor.TextMarshalerNone}.EncMode())
 	cborRead  = must(strict.CBORReader(MaxDepth, false))
 	cborLoose = must(strict.CBORReader(32, true))
 )

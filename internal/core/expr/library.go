@@ -50,13 +50,8 @@ func NewChecker(schema *sheet.Schema) (*Checker, error) {
 	opts = append(append(opts, functionDecls()...), pickDecls()...)
 	opts = append(opts, listDecls()...)
 	base, err := cel.NewEnv(opts...)
-	return &Checker{
-		schema: schema,
-		base:   base,
-		envs:   map[envKey]*cel.Env{},
-		known:  map[compileKey]*Prog{},
-		paths:  map[compileKey]*Path{},
-	}, err
+	return &Checker{schema: schema, base: base, envs: map[envKey]*cel.Env{}, known: map[compileKey]*Prog{},
+		paths: map[compileKey]*Path{}}, err
 }
 
 type envKey struct {

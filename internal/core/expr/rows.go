@@ -224,13 +224,8 @@ func (k *compiler) list(e ast.Expr) (list, bool) {
 			return list{kind: sheet.Player, base: seated, of: p.row, keep: k.inZone(p)}, true
 		}
 		if keep := Relation(e.AsSelect().FieldName()); keep != nil {
-			return list{
-				kind:    sheet.Player,
-				base:    seated,
-				of:      p.row,
-				keep:    keep,
-				members: e.AsSelect().FieldName() == "members",
-			}, true
+			return list{kind: sheet.Player, base: seated, of: p.row, keep: keep,
+				members: e.AsSelect().FieldName() == "members"}, true
 		}
 	}
 	k.fail(

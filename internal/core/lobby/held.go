@@ -35,10 +35,8 @@ func (l *doors) reserve(in *step.Input) step.Verdict {
 	case !l.row.Flag(l.book.F.Lobby.Open):
 		return step.Verdict{Code: code.LobbyClosed, Reason: "the lobby is closed to newcomers"}
 	case l.freeFor("") < len(names):
-		return step.Verdict{
-			Code:   code.LobbyFull,
-			Reason: fmt.Sprintf("%d places are wanted, %d are free", len(names), max(l.freeFor(""), 0)),
-		}
+		return step.Verdict{Code: code.LobbyFull,
+			Reason: fmt.Sprintf("%d places are wanted, %d are free", len(names), max(l.freeFor(""), 0))}
 	}
 	for _, n := range names {
 		l.held = append(l.held, reservation{n, in.Text, l.tick() + sheet.Tick(max(in.N, 1))})

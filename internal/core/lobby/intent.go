@@ -62,13 +62,8 @@ func (l *Lobby) again(s *seat, in *step.Input) step.Verdict {
 		}
 		return v
 	}
-	return step.Verdict{
-		Seat:   in.Seat,
-		Seq:    in.Seq,
-		Code:   code.OldIntent,
-		Reason: "this intent is too old to be answered again",
-		At:     l.tick(),
-	}
+	return step.Verdict{Seat: in.Seat, Seq: in.Seq, Code: code.OldIntent,
+		Reason: "this intent is too old to be answered again", At: l.tick()}
 }
 
 // remember keeps a verdict in place of the one remembered longest.

@@ -30,10 +30,8 @@ func (l *settings) settings(s *seat, in *step.Input) step.Verdict {
 		return step.Verdict{Code: code.NotHost, Reason: "only the host may change the lobby"}
 	}
 	if len(in.Args) == 0 {
-		return step.Verdict{
-			Code:   code.BadArgument,
-			Reason: "nothing to change is given; there are: " + strings.Join(l.settingNames(), ", "),
-		}
+		return step.Verdict{Code: code.BadArgument,
+			Reason: "nothing to change is given; there are: " + strings.Join(l.settingNames(), ", ")}
 	}
 	for i := range in.Args {
 		if v := l.mayChange(&in.Args[i]); !v.OK() {

@@ -125,11 +125,8 @@ func (m *acts) mayAct(s *Player, a *rulebook.Action) step.Verdict {
 	if a.Cool != nil {
 		if left := s.Row.Clock(a.Cool, m.play); left > 0 {
 			ms := sheet.Millis(left, m.book.Rate)
-			return step.Verdict{
-				Code:   code.Cooldown,
-				Reason: a.Title + " is ready again in " + sheet.FormatClock(ms),
-				Left:   ms,
-			}
+			return step.Verdict{Code: code.Cooldown, Reason: a.Title + " is ready again in " + sheet.FormatClock(ms),
+				Left: ms}
 		}
 	}
 	if a.Active != nil && m.isActive(s.Row, a) {
@@ -150,10 +147,8 @@ func (m *acts) affords(s *Player, a *rulebook.Action, paid bool) step.Verdict {
 			want := list[i].By.Value(&m.env, f.Type).N[0]
 			m.faulty(a.Line)
 			if m.env.Fault != expr.OK {
-				return step.Verdict{
-					Code:   code.Condition,
-					Reason: "what it costs cannot be computed: " + m.env.Fault.String(),
-				}
+				return step.Verdict{Code: code.Condition,
+					Reason: "what it costs cannot be computed: " + m.env.Fault.String()}
 			}
 			if have := amountRow(s, &list[i]).Int(f); have < want {
 				return step.Verdict{Code: code.TooLittle, Reason: fmt.Sprintf("%s takes %s %s, you have %s", a.Title,

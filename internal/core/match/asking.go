@@ -20,13 +20,8 @@ func (m *acts) ask(s *Player, a *rulebook.Action, in *step.Input, hits []*sheet.
 	m.pay(s, a, -1, false)
 	m.decisionNo++
 	d := decision{act: a, seq: in.Seq, args: slices.Clone(in.Args)}
-	d.Decision = step.Decision{
-		No:     m.decisionNo,
-		Seat:   s.Row.ID,
-		Target: in.Target,
-		Action: a.Name,
-		Until:  m.play + max(a.Referee.Within, 1),
-	}
+	d.Decision = step.Decision{No: m.decisionNo, Seat: s.Row.ID, Target: in.Target, Action: a.Name,
+		Until: m.play + max(a.Referee.Within, 1)}
 	for _, h := range hits {
 		d.hits = append(d.hits, h.ID)
 	}

@@ -147,10 +147,8 @@ func (m *Match) Charged(s *Player, in *step.Input) step.Verdict {
 	}
 	switch {
 	case in.N < 0 && in.Yes:
-		return step.Verdict{
-			Code:   code.TooLittle,
-			Reason: "your record holds less than this costs: it was spent elsewhere",
-		}
+		return step.Verdict{Code: code.TooLittle,
+			Reason: "your record holds less than this costs: it was spent elsewhere"}
 	case in.N < 0:
 		return step.Verdict{Code: code.NotKept, Reason: "the database does not answer; nothing was taken"}
 	}

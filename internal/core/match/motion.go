@@ -39,10 +39,8 @@ func (m *motion) Steer(s *Player, in *step.Input) step.Verdict {
 	case !s.Row.Flag(m.book.F.Player.Alive):
 		return step.Verdict{Code: code.Out, Reason: "you are out"}
 	case !inRange(in.X) || !inRange(in.Y):
-		return step.Verdict{
-			Code:   code.BadArgument,
-			Reason: "a direction has two parts from -1000 to 1000, in thousandths of the top speed",
-		}
+		return step.Verdict{Code: code.BadArgument,
+			Reason: "a direction has two parts from -1000 to 1000, in thousandths of the top speed"}
 	}
 	x, y := in.X, in.Y
 	if sq := x*x + y*y; sq > full*full { // no faster along the diagonal
@@ -177,10 +175,8 @@ func (m *motion) Claim(s *Player, in *step.Input) step.Verdict {
 	s.claimAt = m.play
 	if !near(x, y, in.X, in.Y, far) || nx != in.X || ny != in.Y {
 		m.st.Remark(s.Row, f.Pos)
-		return step.Verdict{
-			Code:   code.OutOfRange,
-			Reason: "you cannot have got there: at most " + metres(far) + " since your last claim, not through walls",
-		}
+		return step.Verdict{Code: code.OutOfRange,
+			Reason: "you cannot have got there: at most " + metres(far) + " since your last claim, not through walls"}
 	}
 	m.st.SetPos(s.Row, f.Pos, in.X, in.Y)
 	m.stirred = true

@@ -75,10 +75,8 @@ func (m *pauses) AskPause(s *Player, why string) step.Verdict {
 	case p.Who == rulebook.PauseHost && !m.isHost(s):
 		return step.Verdict{Code: code.PauseNobody, Reason: "only the host may pause here"}
 	case p.Phases&(1<<m.phase) == 0:
-		return step.Verdict{
-			Code:   code.PauseNobody,
-			Reason: "pauses are not allowed in the phase " + m.book.Phases[m.phase].Title,
-		}
+		return step.Verdict{Code: code.PauseNobody,
+			Reason: "pauses are not allowed in the phase " + m.book.Phases[m.phase].Title}
 	}
 	use := m.pauseUse(m.budgetOf(s))
 	if p.Times > 0 && use.times >= p.Times || p.Total > 0 && use.ticks >= p.Total {

@@ -37,10 +37,8 @@ func (m *referee) warnReferee() {
 	for _, a := range m.book.Actions {
 		if a.Referee != nil {
 			m.out.Tell(step.Notice{Notice: rulebook.NoRefereeNotice, Values: []sheet.Value{sheet.TextValue(a.Name)}})
-			m.out.Do(step.Effect{
-				Kind: step.Unmanned,
-				Text: "the action " + a.Name + " asks a referee, and none is signed in",
-			})
+			m.out.Do(step.Effect{Kind: step.Unmanned,
+				Text: "the action " + a.Name + " asks a referee, and none is signed in"})
 			return
 		}
 	}
@@ -62,10 +60,8 @@ func (m *referee) RefereeOn(on bool) {
 func (m *referee) Answer(no int64, yes bool, args []step.Named) step.Verdict {
 	i := slices.IndexFunc(m.acts.decisions, func(d decision) bool { return d.No == no })
 	if i < 0 || !m.InPlay() {
-		return step.Verdict{
-			Code:   code.NoDecision,
-			Reason: "no decision with this number is pending; its time may be up",
-		}
+		return step.Verdict{Code: code.NoDecision,
+			Reason: "no decision with this number is pending; its time may be up"}
 	}
 	r := m.acts.decisions[i].act.Referee
 	m.acts.clearArgs()

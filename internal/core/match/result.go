@@ -70,14 +70,8 @@ func outcome(f *sheet.Field, r *sheet.Row) string { return f.Choices[r.Int(f)] }
 
 func (m *ends) playerResult(p *sheet.Row, name string) step.PlayerResult {
 	f := &m.book.F.Player
-	out := step.PlayerResult{
-		Account: p.Text(f.Account),
-		Name:    name,
-		Outcome: outcome(f.Outcome, p),
-		Place:   p.Int(f.Place),
-		Fields:  m.shown(p),
-		StandIn: !m.keeps(p),
-	}
+	out := step.PlayerResult{Account: p.Text(f.Account), Name: name, Outcome: outcome(f.Outcome, p),
+		Place: p.Int(f.Place), Fields: m.shown(p), StandIn: !m.keeps(p)}
 	if t := m.st.Get(p.Team); t != nil {
 		out.Team = t.Text(m.book.F.Team.Name)
 	}

@@ -24,10 +24,8 @@ func (m *referee) SetByHand(in *step.Input) step.Verdict {
 	f := m.book.Schema.Field(r.Kind, in.Name)
 	switch {
 	case f == nil || f.See == sheet.Hidden || f.BuiltIn && f.Name != "pos":
-		return step.Verdict{
-			Code:   code.NoField,
-			Reason: fmt.Sprintf("the %s sheet has no field %q that is set by hand", r.Kind, in.Name),
-		}
+		return step.Verdict{Code: code.NoField,
+			Reason: fmt.Sprintf("the %s sheet has no field %q that is set by hand", r.Kind, in.Name)}
 	case f.Derived:
 		return step.Verdict{Code: code.NoField, Reason: in.Name + " is derived from other fields; set those"}
 	}

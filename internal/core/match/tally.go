@@ -21,14 +21,9 @@ type Tally struct {
 
 // NewTally returns an empty tally for a rulebook.
 func NewTally(b *rulebook.Book) *Tally {
-	t := &Tally{
-		Rules:     make([]int, len(b.Rules)),
-		Pieces:    make([]int, len(b.Pieces)),
-		Creatures: make([]int, len(b.Creatures)),
-		Kits:      make([]int, len(b.Kits)),
-		Notices:   make([]int, len(b.Notices)),
-		Faults:    map[int]int{},
-	}
+	t := &Tally{Rules: make([]int, len(b.Rules)), Pieces: make([]int, len(b.Pieces)),
+		Creatures: make([]int, len(b.Creatures)), Kits: make([]int, len(b.Kits)), Notices: make([]int, len(b.Notices)),
+		Faults: map[int]int{}}
 	t.Arenas = make([]int, len(b.Grounds))
 	if b.Referee != nil {
 		t.Acts = make([]int, len(b.Referee.Acts))

@@ -138,14 +138,8 @@ func differences(old, now *Sheet) []Change {
 		if _, hidden := now.expects(n); hidden && had && has {
 			continue
 		}
-		out = append(out, Change{
-			Sheet: now,
-			Field: now.schema.Field(now.Kind, n),
-			Old:   old.values[n],
-			New:   now.values[n],
-			First: !had,
-			Seen:  has,
-		})
+		out = append(out, Change{Sheet: now, Field: now.schema.Field(now.Kind, n), Old: old.values[n],
+			New: now.values[n], First: !had, Seen: has})
 	}
 	return out
 }

@@ -69,11 +69,7 @@ actions: {back: {do: [{arena: mole}]}}`,
 			def:  eachRound.not,
 			doc:  "Whether the arena changes with each `match` or with each `round`.",
 		},
-		{
-			name: "list",
-			spec: mapOf(obj(arenaObject), maxArenas),
-			doc:  "The arenas by name.",
-		},
+		{name: "list", spec: mapOf(obj(arenaObject), maxArenas), doc: "The arenas by name."},
 		{
 			name: "files",
 			spec: listOf(name, maxArenas),

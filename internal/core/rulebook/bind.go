@@ -32,12 +32,8 @@ func Compile(src []byte) (*Book, Problems) {
 	sum := sha256.Sum256(src)
 	b := &binder{
 		top: top,
-		book: &Book{
-			Source:      slices.Clone(src),
-			Version:     hex.EncodeToString(sum[:6]),
-			Schema:      &sheet.Schema{},
-			ActionNamed: map[string]*Action{},
-		},
+		book: &Book{Source: slices.Clone(src), Version: hex.EncodeToString(sum[:6]), Schema: &sheet.Schema{},
+			ActionNamed: map[string]*Action{}},
 	}
 	b.takeGame(s, games)
 	b.takeArenas(s, arenas)
@@ -194,14 +190,8 @@ func (b *binder) watched() {
 }
 
 func (b *binder) warn(n *node, code, format string, args ...any) {
-	b.problems = append(b.problems, Problem{
-		Severity: Warning,
-		Code:     code,
-		Line:     n.line,
-		Column:   n.col,
-		At:       n.path,
-		Message:  fmt.Sprintf(format, args...),
-	})
+	b.problems = append(b.problems, Problem{Severity: Warning, Code: code, Line: n.line, Column: n.col, At: n.path,
+		Message: fmt.Sprintf(format, args...)})
 }
 
 func (b *binder) fail(n *node, code, wanted, format string, args ...any) *Problem {

@@ -125,14 +125,8 @@ var writable = []string{"pos"}
 // report turns an expression's issues into problems at their place in the file.
 func (b *binder) report(n *node, issues []expr.Issue) {
 	for _, is := range issues {
-		p := Problem{
-			Severity: map[bool]Severity{false: Error, true: Warning}[is.Warning],
-			Code:     "expression",
-			Line:     n.line,
-			Column:   n.col + is.Column,
-			At:       n.path,
-			Message:  is.Message,
-		}
+		p := Problem{Severity: map[bool]Severity{false: Error, true: Warning}[is.Warning], Code: "expression",
+			Line: n.line, Column: n.col + is.Column, At: n.path, Message: is.Message}
 		if n.block || is.Line > 0 {
 			p.Line, p.Column = n.line+is.Line, is.Column+1
 			if n.block {

@@ -110,12 +110,8 @@ func (b *binder) phases() {
 
 func (b *binder) phaseRules(p *Phase, n *node) {
 	for _, item := range b.list(n, "ends") {
-		end := PhaseEnd{
-			Line:    item.line,
-			If:      b.condition(item, "if", scopeMatch),
-			Next:    p.Next,
-			Because: b.text(item, "because"),
-		}
+		end := PhaseEnd{Line: item.line, If: b.condition(item, "if", scopeMatch), Next: p.Next,
+			Because: b.text(item, "because")}
 		if v := item.get("next"); v != nil {
 			end.Next = b.phaseOrEnd(v)
 		}
@@ -163,12 +159,8 @@ func (b *binder) win() {
 	}
 	w.Order, w.Last = b.order(n), b.flag(n, "last")
 	for _, item := range b.list(n, "ends") {
-		w.Ends = append(w.Ends, MatchEnd{
-			Line:    item.line,
-			If:      b.condition(item, "if", scopeMatch),
-			Because: b.text(item, "because"),
-			Winner:  b.winner(item, scopeMatch),
-		})
+		w.Ends = append(w.Ends, MatchEnd{Line: item.line, If: b.condition(item, "if", scopeMatch),
+			Because: b.text(item, "because"), Winner: b.winner(item, scopeMatch)})
 	}
 	if r := b.book.Rounds; r != nil && r.Order == nil {
 		r.Order = w.Order
@@ -224,14 +216,9 @@ func quoted(text string) string {
 
 func (b *binder) endings() {
 	n := b.section("pause")
-	b.book.Pause = Pause{
-		Who:       pauseWords.named(b.text(n, "who")),
-		Phases:    b.phaseMask(n, "phases", everyPhase),
-		Times:     int(b.int(n, "times")),
-		Total:     b.ticks(n, "seconds"),
-		Longest:   b.ticks(n, "longest"),
-		Countdown: b.ticks(n, "countdown"),
-	}
+	b.book.Pause = Pause{Who: pauseWords.named(b.text(n, "who")), Phases: b.phaseMask(n, "phases", everyPhase),
+		Times: int(b.int(n, "times")), Total: b.ticks(n, "seconds"), Longest: b.ticks(n, "longest"),
+		Countdown: b.ticks(n, "countdown")}
 	if b.book.Pause.Who == PauseTeams && len(b.book.Teams.List) == 0 {
 		b.fail(n.get("who"), "not-here", "host, anyone or nobody", "there are no teams in this rulebook")
 	}

@@ -114,12 +114,9 @@ func (b *binder) ground() {
 			b.fail(n, "needs-ground", "a ground with width and height", "movement without a ground")
 			return
 		}
-		k.Movement = &Movement{
-			Speed:  b.length(n, "speed"),
-			Radius: b.length(n, "radius"),
+		k.Movement = &Movement{Speed: b.length(n, "speed"), Radius: b.length(n, "radius"),
 			Claims: claimsCheck.is(n, "claims"),
-			Factor: b.expr(n, "factor", scopePlayer, expr.Want{Type: sheet.Number}),
-		}
+			Factor: b.expr(n, "factor", scopePlayer, expr.Want{Type: sheet.Number})}
 	}
 	b.spawnPoints()
 }

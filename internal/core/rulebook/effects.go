@@ -294,12 +294,9 @@ func init() {
 			(*binder).effectFreeze},
 		{expression("kick", "The player to remove from the lobby."), []Verb{KickOut}, nil, (*binder).effectOnPlayer},
 		{
-			key{
-				name: "begin",
-				spec: word("match"),
-				doc: "Begins the next match: at once while a result is shown, with the countdown in the lobby, " +
-					"if there are enough players.",
-			},
+			key{name: "begin", spec: word("match"),
+				doc: "Begins the next match: at once while a result is shown, with the countdown in the lobby, if " +
+					"there are enough players."},
 			[]Verb{StartNext},
 			nil,
 			func(*binder, *node, *node, expr.Scope, *Effect) {},

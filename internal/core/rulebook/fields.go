@@ -159,14 +159,9 @@ func (b *binder) declareBuiltIns() {
 		Why:     mat("pause_why", personsText),
 	}
 	team := b.adder(sheet.Team)
-	F.Team = TeamFields{
-		Name:    team("name", text64),
-		Title:   team("title", text64),
-		Size:    team("size", whole),
-		Rounds:  team("rounds", resets(whole)),
-		Place:   team("place", resets(whole)),
-		Outcome: team("outcome", resets(choiceOf(outcomeWords))),
-	}
+	F.Team = TeamFields{Name: team("name", text64), Title: team("title", text64), Size: team("size", whole),
+		Rounds: team("rounds", resets(whole)), Place: team("place", resets(whole)),
+		Outcome: team("outcome", resets(choiceOf(outcomeWords)))}
 	b.declarePlayer()
 	b.declareBudgets()
 	b.declareTurns()
@@ -180,11 +175,8 @@ func (b *binder) declareBuiltIns() {
 	if len(kinds) == 0 {
 		kinds = []string{"none"}
 	}
-	F.Piece = PieceFields{
-		Kind: piece("kind", choiceOf(kinds)), Pos: piece("pos", position),
-		Was:  piece("was", seenBy(position, sheet.Hidden)),
-		Born: piece("born", seenBy(whole, sheet.Hidden)),
-	}
+	F.Piece = PieceFields{Kind: piece("kind", choiceOf(kinds)), Pos: piece("pos", position),
+		Was: piece("was", seenBy(position, sheet.Hidden)), Born: piece("born", seenBy(whole, sheet.Hidden))}
 	for i, name := range []string{"touching_a", "touching_b", "touching_c", "touching_d"} {
 		F.Piece.Touching[i] = piece(name, seenBy(whole, sheet.Hidden))
 	}

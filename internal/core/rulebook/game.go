@@ -30,11 +30,7 @@ boards:
 		{name: "title", spec: text(80), doc: "The display name."},
 		{name: "record", spec: mapOf(obj(sharedField), 48), doc: "What is kept for a player across all of its " +
 			"rulebooks."},
-		{
-			name: "boards",
-			spec: mapOf(obj(sharedBoard), 16),
-			doc:  "Leaderboards that all of its rulebooks may post to.",
-		},
+		{name: "boards", spec: mapOf(obj(sharedBoard), 16), doc: "Leaderboards that all of its rulebooks may post to."},
 	},
 }
 

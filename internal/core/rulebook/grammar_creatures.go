@@ -53,16 +53,10 @@ rules:
 			def:  "1s",
 			doc:  "The time between two that appear by `keep`. With 0s all appear at once.",
 		},
-		{
-			name: "at",
-			spec: listOf(point, 256),
-			doc:  "The points where it appears, chosen at random. Default: anywhere it fits.",
-		},
-		{
-			name: "back",
-			spec: duration(0, hour),
-			doc:  "How long it is out before it appears again. Without this key it is gone for good.",
-		},
+		{name: "at", spec: listOf(point, 256),
+			doc: "The points where it appears, chosen at random. Default: anywhere it fits."},
+		{name: "back", spec: duration(0, hour),
+			doc: "How long it is out before it appears again. Without this key it is gone for good."},
 		{
 			name: "side",
 			spec: name,
@@ -212,18 +206,10 @@ actions:
 			spec: names,
 			doc:  "What it hits: `players`, `creatures` or kinds of creature; never the sender. Default: players.",
 		},
-		{
-			name: "who",
-			spec: whoWords.spec(WhoRivals, WhoFriends, WhoOthers),
-			def:  WhoRivals.String(),
-			doc:  "Which of them, relative to the sender.",
-		},
-		{
-			name: "pierce",
-			spec: flag,
-			def:  "false",
-			doc:  "Whether it flies on through what it hits; otherwise it is gone.",
-		},
+		{name: "who", spec: whoWords.spec(WhoRivals, WhoFriends, WhoOthers), def: WhoRivals.String(),
+			doc: "Which of them, relative to the sender."},
+		{name: "pierce", spec: flag, def: "false",
+			doc: "Whether it flies on through what it hits; otherwise it is gone."},
 		{
 			name: "walls",
 			spec: shotWallWords.spec(),

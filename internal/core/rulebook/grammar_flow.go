@@ -56,17 +56,11 @@ var phaseObject = &object{
   over: {length: 2s, inputs: frozen}`,
 	keys: []key{
 		{name: "title", spec: text(40), doc: "The display name."},
-		{
-			name: "length",
-			spec: timeish,
-			doc: "How long it lasts: a duration, or an expression in milliseconds that is evaluated when it " +
-				"begins. Without a length it lasts until something ends it.",
-		},
-		{
-			name: "count",
-			spec: countsDown.spec(),
-			doc:  "Which way its clock runs. Default: down with a length, up without one.",
-		},
+		{name: "length", spec: timeish,
+			doc: "How long it lasts: a duration, or an expression in milliseconds that is evaluated when it begins. " +
+				"Without a length it lasts until something ends it."},
+		{name: "count", spec: countsDown.spec(),
+			doc: "Which way its clock runs. Default: down with a length, up without one."},
 		{
 			name: "inputs",
 			spec: inputsFrozen.spec(),
@@ -105,18 +99,10 @@ var roundsObject = &object{
   tied: overtime`,
 	keys: []key{
 		{name: "phase", spec: name, required: true, doc: "The phase that is a round."},
-		{
-			name:    "number",
-			spec:    integer(1, 100),
-			doc:     "Play exactly this many rounds.",
-			example: "rounds: {phase: play, number: 3}",
-		},
-		{
-			name:    "first_to",
-			spec:    integer(1, 50),
-			doc:     "Play until somebody has won this many.",
-			example: "rounds: {phase: play, first_to: 3, most: 9}",
-		},
+		{name: "number", spec: integer(1, 100), doc: "Play exactly this many rounds.",
+			example: "rounds: {phase: play, number: 3}"},
+		{name: "first_to", spec: integer(1, 50), doc: "Play until somebody has won this many.",
+			example: "rounds: {phase: play, first_to: 3, most: 9}"},
 		{name: "best_of", spec: integer(1, 99), doc: "Play at most this many; the match ends as soon as nobody " +
 			"can catch up."},
 		{name: "most", spec: integer(1, 200), def: "50", doc: "With `first_to`: the most rounds to play."},
@@ -125,11 +111,8 @@ var roundsObject = &object{
 			spec: listOf(obj(rankObject), 8),
 			doc:  "Who wins a round. Default: the order in `win`. Nobody wins a tied round.",
 		},
-		{
-			name: "tied",
-			spec: name,
-			doc:  "The phase that follows if nobody is ahead after all rounds. Default: the end.",
-		},
+		{name: "tied", spec: name,
+			doc: "The phase that follows if nobody is ahead after all rounds. Default: the end."},
 	},
 }
 
@@ -150,25 +133,14 @@ var winObject = &object{
       because: ten points
     - {if: match.bell == nobody, winner: noteam}`,
 	keys: []key{
-		{
-			name: "by",
-			spec: winByTeams.spec(),
-			doc:  "Whether players or teams win. Default: teams, if there are any.",
-		},
-		{
-			name: "order",
-			spec: listOf(obj(rankObject), 8),
-			doc: "Who is first, and how ties are broken, step by step. If there are rounds, rounds won come " +
-				"first. A tie that nothing breaks is a draw.",
-		},
+		{name: "by", spec: winByTeams.spec(), doc: "Whether players or teams win. Default: teams, if there are any."},
+		{name: "order", spec: listOf(obj(rankObject), 8),
+			doc: "Who is first, and how ties are broken, step by step. If there are rounds, rounds won come first. A " +
+				"tie that nothing breaks is a draw."},
 		{name: "ends", spec: listOf(obj(matchEndObject), 16), doc: "What ends the match early."},
-		{
-			name: "last",
-			spec: flag,
-			def:  "false",
-			doc: "Whether the match ends when at most one team (or player) is left: alive or coming back. Those " +
-				"who are left are placed ahead of those who are not.",
-		},
+		{name: "last", spec: flag, def: "false",
+			doc: "Whether the match ends when at most one team (or player) is left: alive or coming back. Those who " +
+				"are left are placed ahead of those who are not."},
 	},
 }
 
@@ -190,38 +162,17 @@ var pauseObject = &object{
 	name: "pause", doc: "Stops play time. Renaming, readiness, pings, leaving and coming back still work.",
 	example: `pause: {who: teams, phases: [play], times: 2, seconds: 60s, longest: 45s, countdown: 3s}`,
 	keys: []key{
-		{
-			name: "who",
-			spec: pauseWords.spec(),
-			def:  PauseHost.String(),
+		{name: "who", spec: pauseWords.spec(), def: PauseHost.String(),
 			doc: "Who may pause: the host, anyone (each with a budget), or any member of a team (with the team's " +
-				"budget).",
-		},
+				"budget)."},
 		{name: "phases", spec: names, doc: "The phases in which it is allowed. Default: all."},
-		{
-			name: "times",
-			spec: integer(0, 100),
-			def:  "0",
-			doc:  "How often per match, for each budget. 0 means no limit.",
-		},
-		{
-			name: "seconds",
-			spec: duration(0, hour),
-			def:  "0s",
-			doc:  "How long in total, for each budget; when it is used up, play resumes. 0s means no limit.",
-		},
-		{
-			name: "longest",
-			spec: duration(0, hour),
-			def:  "5m",
-			doc:  "The longest a single pause may last. 0s means no limit.",
-		},
-		{
-			name: "countdown",
-			spec: duration(0, minute),
-			def:  "3s",
-			doc:  "The countdown before play resumes.",
-		},
+		{name: "times", spec: integer(0, 100), def: "0",
+			doc: "How often per match, for each budget. 0 means no limit."},
+		{name: "seconds", spec: duration(0, hour), def: "0s",
+			doc: "How long in total, for each budget; when it is used up, play resumes. 0s means no limit."},
+		{name: "longest", spec: duration(0, hour), def: "5m",
+			doc: "The longest a single pause may last. 0s means no limit."},
+		{name: "countdown", spec: duration(0, minute), def: "3s", doc: "The countdown before play resumes."},
 	},
 }
 
@@ -233,12 +184,7 @@ var endObject = &object{
   hints:
     - {for: won, tint: gold, play: bells, say: The harbour is yours, strength: 80, lasts: 3s, hold: 1s, with: {camera: wide}}`,
 	keys: []key{
-		{
-			name: "show",
-			spec: duration(0, 10*minute),
-			def:  "8s",
-			doc:  "How long the result is shown.",
-		},
+		{name: "show", spec: duration(0, 10*minute), def: "8s", doc: "How long the result is shown."},
 		{
 			name: "then",
 			spec: thenWords.spec(),
@@ -247,11 +193,8 @@ var endObject = &object{
 				"next match if more than half of the players are ready by then, otherwise the lobby. `close`: " +
 				"the lobby closes.",
 		},
-		{
-			name: "hints",
-			spec: listOf(obj(hintObject), 16),
-			doc:  "Presentation hints for clients, which the service only passes on.",
-		},
+		{name: "hints", spec: listOf(obj(hintObject), 16),
+			doc: "Presentation hints for clients, which the service only passes on."},
 	},
 }
 
@@ -264,12 +207,8 @@ var hintObject = &object{
 		{name: "say", spec: text(200), doc: "What to write."},
 		{name: "strength", spec: integer(0, 100), def: "100", doc: "The strength, in percent."},
 		{name: "lasts", spec: duration(0, minute), def: "3s", doc: "For how long."},
-		{
-			name: "hold",
-			spec: duration(0, minute),
-			def:  "0s",
-			doc:  "How much of that time is at full strength, before it fades.",
-		},
+		{name: "hold", spec: duration(0, minute), def: "0s",
+			doc: "How much of that time is at full strength, before it fades."},
 		{name: "with", spec: mapOf(text(80), 16), doc: "Anything else for the client, by name."},
 	},
 }
@@ -293,12 +232,9 @@ var recordObject = &object{
 		{name: "max", spec: scalar, doc: "The greatest value; for a text, the most characters."},
 		{name: "words", spec: names, doc: "The words of a choice."},
 		{name: "see", spec: seeSpec, def: sheet.OwnerOnly.String(), doc: "Who sees it."},
-		{
-			name: "was",
-			spec: listOf(name, 8),
+		{name: "was", spec: listOf(name, 8),
 			doc: "Former names of the field, the newest first. Values saved under a former name belong to this " +
-				"field, both in this version and in older versions that run beside it.",
-		},
+				"field, both in this version and in older versions that run beside it."},
 		{
 			name: "of",
 			spec: anExpression,
@@ -350,12 +286,8 @@ var boardObject = &object{
 			doc: "How a post combines with the earlier entry: keep the `best`, the `latest`, the `total`, or the " +
 				"`count` of posts regardless of their values.",
 		},
-		{
-			name: "order",
-			spec: leastFirst.spec(),
-			def:  leastFirst.not,
-			doc:  "Whether the greatest or the least value is first.",
-		},
+		{name: "order", spec: leastFirst.spec(), def: leastFirst.not,
+			doc: "Whether the greatest or the least value is first."},
 		{
 			name: "show",
 			spec: showWords.spec(),
@@ -376,11 +308,8 @@ var boardObject = &object{
 				"posted before the first.",
 		},
 		{name: "zone", spec: text(40), def: "UTC", doc: "The time zone of these days, such as `Europe/Oslo`."},
-		{
-			name: "clients",
-			spec: obj(boundsObject),
-			doc:  "Lets clients post too, within these bounds. Without it only the service and service keys post.",
-		},
+		{name: "clients", spec: obj(boundsObject),
+			doc: "Lets clients post too, within these bounds. Without it only the service and service keys post."},
 	},
 }
 

@@ -16,16 +16,10 @@ var groundObject = &object{
 		{name: "width", spec: length(1000, maxSide), required: true, doc: "East to west."},
 		{name: "height", spec: length(1000, maxSide), required: true, doc: "North to south."},
 		{name: "walls", spec: listOf(obj(wallObject), 256), doc: "What nobody can move or shoot through."},
-		{
-			name: "spawns",
-			spec: listOf(obj(spawnPointObject), 256),
-			doc:  "Where players appear. Default: the middle of the ground.",
-		},
-		{
-			name: "sight",
-			spec: obj(sightObject),
-			doc:  "How far players see. Without this key every client gets every position.",
-		},
+		{name: "spawns", spec: listOf(obj(spawnPointObject), 256),
+			doc: "Where players appear. Default: the middle of the ground."},
+		{name: "sight", spec: obj(sightObject),
+			doc: "How far players see. Without this key every client gets every position."},
 	},
 }
 
@@ -35,19 +29,11 @@ var sightObject = &object{
 		"leaves their sight is withdrawn from their copies. Spectators, referees and operators see everything.",
 	keys: []key{
 		{name: "near", spec: length(1, 2*maxSide), required: true, doc: "Within this distance every change is sent."},
-		{
-			name:     "far",
-			spec:     length(1, 2*maxSide),
-			required: true,
-			doc: "Beyond this distance nothing is sent. What is already in sight stays in sight until it is " +
-				"10 % farther away.",
-		},
-		{
-			name: "every",
-			spec: duration(0, 10*second),
-			def:  "500ms",
-			doc:  "Between the two, the shortest time between two updates of a position.",
-		},
+		{name: "far", spec: length(1, 2*maxSide), required: true,
+			doc: "Beyond this distance nothing is sent. What is already in sight stays in sight until it is 10 % " +
+				"farther away."},
+		{name: "every", spec: duration(0, 10*second), def: "500ms",
+			doc: "Between the two, the shortest time between two updates of a position."},
 	},
 }
 
@@ -143,11 +129,7 @@ record: {gold: {min: 0}, lamps: {}}`,
 	keys: []key{
 		{name: "title", spec: text(40), doc: "The display name."},
 		{name: "key", spec: text(1), doc: "A suggested key for clients."},
-		{
-			name: "phases",
-			spec: names,
-			doc:  "The phases in which it may be used. Default: those with open inputs.",
-		},
+		{name: "phases", spec: names, doc: "The phases in which it may be used. Default: those with open inputs."},
 		{name: "if", spec: anExpression, doc: "A condition on `me` (and `arg`). If it does not hold, the action " +
 			"is refused."},
 		{name: "else", spec: text(80), doc: "What the player is told if `if` does not hold."},
@@ -158,22 +140,14 @@ record: {gold: {min: 0}, lamps: {}}`,
 				"others), and in the `lobby` between matches. There, only fields with `reset: never` carry over " +
 				"into the match, and players have their starting kits.",
 		},
-		{
-			name: "needs",
-			spec: mapOf(anExpression, 16),
-			doc:  "The least that fields of the player or of their record must hold, by field.",
-		},
-		{
-			name: "cost",
-			spec: mapOf(anExpression, 16),
-			doc:  "What is taken from fields of the player or of their record. If there is less, the action is refused.",
-		},
-		{
-			name: "certain",
-			spec: flag,
-			doc: "The cost is taken from the stored record before the action takes effect, so that a player in " +
-				"two lobbies cannot spend it twice. The verdict is sent after that.",
-		},
+		{name: "needs", spec: mapOf(anExpression, 16),
+			doc: "The least that fields of the player or of their record must hold, by field."},
+		{name: "cost", spec: mapOf(anExpression, 16),
+			doc: "What is taken from fields of the player or of their record. If there is less, the action is " +
+				"refused."},
+		{name: "certain", spec: flag,
+			doc: "The cost is taken from the stored record before the action takes effect, so that a player in two " +
+				"lobbies cannot spend it twice. The verdict is sent after that."},
 		{
 			name: "cooldown",
 			spec: duration(0, hour),
@@ -209,11 +183,8 @@ record: {gold: {min: 0}, lamps: {}}`,
 			doc:  "How long it lasts, after which `end` happens. With 0s it ends at once.",
 		},
 		{name: "held", spec: flag, def: "false", doc: "Whether the player may end it before its time."},
-		{
-			name: "end",
-			spec: effects,
-			doc:  "What happens when it ends: in time, by the player, or because the player is out.",
-		},
+		{name: "end", spec: effects,
+			doc: "What happens when it ends: in time, by the player, or because the player is out."},
 		{name: "referee", spec: obj(refereeObject), doc: "Leaves the decision to a referee."},
 	},
 }
@@ -245,25 +216,13 @@ var aimObject = &object{
 creatures: {gull: {}}`,
 	keys: []key{
 		{name: "at", spec: aimWords.spec(), def: AimSelf.String(), doc: aimDoc()},
-		{
-			name: "reach",
-			spec: length(0, maxSide),
-			def:  "0",
-			doc:  "The range. 0 means anywhere for a target, and around the player for an area.",
-		},
+		{name: "reach", spec: length(0, maxSide), def: "0",
+			doc: "The range. 0 means anywhere for a target, and around the player for an area."},
 		{name: "angle", spec: integer(1, 360), def: "60", doc: "For a cone: its angle in degrees."},
-		{
-			name: "pierce",
-			spec: flag,
-			def:  "false",
-			doc:  "For a line: whether it passes through the one it hits, to the next.",
-		},
-		{
-			name: "thick",
-			spec: length(0, 100*1000),
-			def:  "0",
-			doc:  "How far from the line still counts as a hit, in addition to the body's own radius.",
-		},
+		{name: "pierce", spec: flag, def: "false",
+			doc: "For a line: whether it passes through the one it hits, to the next."},
+		{name: "thick", spec: length(0, 100*1000), def: "0",
+			doc: "How far from the line still counts as a hit, in addition to the body's own radius."},
 		{name: "radius", spec: length(0, maxSide), def: "1m", doc: "Of the area."},
 		{
 			name: "who",
@@ -278,12 +237,8 @@ creatures: {gull: {}}`,
 			doc: "What it can hit: `players`, `creatures`, `pieces`, or kinds of creature and piece by name. " +
 				"Default: players. Pieces have no side, so `who` does not apply to them.",
 		},
-		{
-			name: "walls",
-			spec: wallsBlock.spec(),
-			def:  wallsBlock.word,
-			doc:  "Whether a wall between the two centres blocks it.",
-		},
+		{name: "walls", spec: wallsBlock.spec(), def: wallsBlock.word,
+			doc: "Whether a wall between the two centres blocks it."},
 		{name: "out", spec: flag, def: "false", doc: "Whether it reaches players who are out."},
 	},
 }
@@ -317,18 +272,11 @@ var argObject = &object{
 				"not both 0.",
 		},
 		{name: "min", spec: scalar, doc: "The least value; smaller ones are refused."},
-		{
-			name: "max",
-			spec: scalar,
-			doc:  "The greatest value; larger ones are refused. For a text: the most characters (default: 64).",
-		},
+		{name: "max", spec: scalar,
+			doc: "The greatest value; larger ones are refused. For a text: the most characters (default: 64)."},
 		{name: "reach", spec: length(0, maxSide), doc: "For a `position`: how far from the player it may be."},
-		{
-			name: "optional",
-			spec: flag,
-			def:  "false",
-			doc:  "Whether it may be left out. It is then 0, false, the first word, nobody or (0, 0).",
-		},
+		{name: "optional", spec: flag, def: "false",
+			doc: "Whether it may be left out. It is then 0, false, the first word, nobody or (0, 0)."},
 		{name: "words", spec: names, doc: "The words of a choice."},
 	},
 }
@@ -347,12 +295,8 @@ rules:
     do: [{give: bell, to: nobody}]`,
 	keys: []key{
 		{name: "title", spec: text(40), doc: "The display name."},
-		{
-			name: "start",
-			spec: heirWords.spec(HeirRandom, HeirNone),
-			def:  HeirRandom.String(),
-			doc:  "Who has it at the start of each round or, without rounds, of the match.",
-		},
+		{name: "start", spec: heirWords.spec(HeirRandom, HeirNone), def: HeirRandom.String(),
+			doc: "Who has it at the start of each round or, without rounds, of the match."},
 		{
 			name: "gone",
 			spec: heirWords.spec(HeirRandom, HeirNone, HeirDrop),
@@ -366,12 +310,8 @@ rules:
 			def:  HeirKeep.String(),
 			doc:  "The same when its holder is put out. `on: out` still sees who held it.",
 		},
-		{
-			name: "away",
-			spec: heirWords.spec(),
-			def:  HeirKeep.String(),
-			doc:  "The same when its holder's connection is lost.",
-		},
+		{name: "away", spec: heirWords.spec(), def: HeirKeep.String(),
+			doc: "The same when its holder's connection is lost."},
 		{
 			name: "piece",
 			spec: name,
@@ -403,18 +343,10 @@ var pieceObject = &object{
 		{name: "title", spec: text(40), doc: "The display name."},
 		{name: "radius", spec: length(0, 50*1000), def: "500mm", doc: "Its radius."},
 		{name: "keep", spec: integer(0, 500), def: "1", doc: "How many to keep on the ground."},
-		{
-			name: "every",
-			spec: duration(0, hour),
-			def:  "1s",
-			doc:  "The time between two that are placed. With 0s all are placed at once.",
-		},
-		{
-			name: "apart",
-			spec: length(0, 100*1000),
-			def:  "0",
-			doc:  "The least distance between two of them, in addition to their radii.",
-		},
+		{name: "every", spec: duration(0, hour), def: "1s",
+			doc: "The time between two that are placed. With 0s all are placed at once."},
+		{name: "apart", spec: length(0, 100*1000), def: "0",
+			doc: "The least distance between two of them, in addition to their radii."},
 		{name: "at", spec: listOf(point, 256), doc: "The points where it appears. Default: anywhere."},
 		{name: "lasts", spec: duration(0, hour), def: "0s", doc: "How long each one stays. With 0s it stays forever."},
 		{

@@ -9,45 +9,17 @@ var topObject = &object{
 	name: "rulebook",
 	doc:  "The whole file. Only `turnvex`, `name` and `phases` are required.",
 	keys: []key{
-		{
-			name:     "turnvex",
-			spec:     integer(1, 1),
-			required: true,
-			doc:      "The version of this language.",
-			example:  "turnvex: 1",
-		},
-		{
-			name:     "name",
-			spec:     name,
-			required: true,
-			doc:      "The rulebook's name in addresses, commands and lists.",
-			example:  "name: clash",
-		},
-		{
-			name:    "title",
-			spec:    text(80),
-			doc:     "The display name. Defaults to the name.",
-			example: "title: The Clash",
-		},
-		{
-			name:    "about",
-			spec:    text(1000),
-			doc:     "What the match is about, for lists.",
-			example: "about: Two crews ram each other in the harbour.",
-		},
-		{
-			name:    "tick",
-			spec:    integer(5, 60),
-			def:     "20",
-			doc:     "Ticks per second: how often the rules advance.",
-			example: "tick: 30",
-		},
-		{
-			name:    "game",
-			spec:    name,
-			doc:     "The game it belongs to. Rulebooks of the same game share a record and boards.",
-			example: "game: harbour",
-		},
+		{name: "turnvex", spec: integer(1, 1), required: true, doc: "The version of this language.",
+			example: "turnvex: 1"},
+		{name: "name", spec: name, required: true, doc: "The rulebook's name in addresses, commands and lists.",
+			example: "name: clash"},
+		{name: "title", spec: text(80), doc: "The display name. Defaults to the name.", example: "title: The Clash"},
+		{name: "about", spec: text(1000), doc: "What the match is about, for lists.",
+			example: "about: Two crews ram each other in the harbour."},
+		{name: "tick", spec: integer(5, 60), def: "20", doc: "Ticks per second: how often the rules advance.",
+			example: "tick: 30"},
+		{name: "game", spec: name, doc: "The game it belongs to. Rulebooks of the same game share a record and boards.",
+			example: "game: harbour"},
 		{
 			name: "save_every",
 			spec: duration(1000, 60000),
@@ -56,17 +28,10 @@ var topObject = &object{
 				"or match, when a player leaves, by the effect `save` and by certain costs are saved at once.",
 			example: "save_every: 2s",
 		},
-		{
-			name:    "regions",
-			spec:    names,
-			doc:     "The regions whose nodes may open its lobbies. Default: every region.",
-			example: "regions: [north, south]",
-		},
-		{
-			name: "players",
-			spec: obj(playersObject),
-			doc:  "How many play, and what happens when players join late, leave or lose their connection.",
-		},
+		{name: "regions", spec: names, doc: "The regions whose nodes may open its lobbies. Default: every region.",
+			example: "regions: [north, south]"},
+		{name: "players", spec: obj(playersObject),
+			doc: "How many play, and what happens when players join late, leave or lose their connection."},
 		{name: "spectators", spec: obj(spectatorsObject), doc: "Who may watch."},
 		{name: "stand_ins", spec: obj(standInsObject), doc: "Seats that the service plays until a player takes them."},
 		{
@@ -79,74 +44,39 @@ var topObject = &object{
 		{name: "start", spec: obj(startObject), doc: "How a match begins."},
 		{name: "teams", spec: obj(teamsObject), doc: "The teams. Without this key everyone plays for themselves."},
 		{name: "ground", spec: obj(groundObject), doc: "The playing area. Without a ground there are no positions."},
-		{
-			name: "arenas",
-			spec: obj(arenasObject),
-			doc:  "Several grounds for one set of rules, one in each match or round.",
-		},
-		{
-			name: "movement",
-			spec: obj(movementObject),
-			doc:  "How players move on the ground. Without this key they stay where they spawn.",
-		},
+		{name: "arenas", spec: obj(arenasObject),
+			doc: "Several grounds for one set of rules, one in each match or round."},
+		{name: "movement", spec: obj(movementObject),
+			doc: "How players move on the ground. Without this key they stay where they spawn."},
 		{name: "spawn", spec: obj(spawnObject), doc: "Where and when players appear."},
-		{
-			name: "sheets",
-			spec: obj(sheetsObject),
-			doc:  "The fields of the match, of each team, of each player and of the lobby.",
-		},
-		{
-			name: "kits",
-			spec: mapOf(obj(kitObject), 64),
-			doc:  "Named sets of actions. Without kits, every player has all actions.",
-		},
+		{name: "sheets", spec: obj(sheetsObject),
+			doc: "The fields of the match, of each team, of each player and of the lobby."},
+		{name: "kits", spec: mapOf(obj(kitObject), 64),
+			doc: "Named sets of actions. Without kits, every player has all actions."},
 		{name: "actions", spec: mapOf(obj(actionObject), 64), doc: "What players may ask for."},
-		{
-			name: "bearers",
-			spec: mapOf(obj(bearerObject), 16),
-			doc:  "Things that one player holds. Each becomes a field of the match sheet that refers to the holder.",
-		},
-		{
-			name: "creatures",
-			spec: mapOf(obj(creatureObject), 32),
-			doc:  "Bodies on the ground that the service steers.",
-		},
+		{name: "bearers", spec: mapOf(obj(bearerObject), 16),
+			doc: "Things that one player holds. Each becomes a field of the match sheet that refers to the holder."},
+		{name: "creatures", spec: mapOf(obj(creatureObject), 32), doc: "Bodies on the ground that the service steers."},
 		{name: "zones", spec: mapOf(obj(zoneObject), 32), doc: "Parts of the ground that know who is in them."},
 		{name: "pieces", spec: mapOf(obj(pieceObject), 32), doc: "Objects that the rules keep on the ground."},
-		{
-			name: "rules",
-			spec: listOf(obj(ruleObject), 64),
-			doc:  "What happens on its own: when a condition becomes true, at intervals, or on an event.",
-		},
-		{
-			name:     "phases",
-			spec:     mapOf(obj(phaseObject), 32),
-			required: true,
+		{name: "rules", spec: listOf(obj(ruleObject), 64),
+			doc: "What happens on its own: when a condition becomes true, at intervals, or on an event."},
+		{name: "phases", spec: mapOf(obj(phaseObject), 32), required: true,
 			doc: "The phases of a match. They follow each other in this order unless a phase says otherwise. The " +
-				"match begins with the first.",
-		},
-		{
-			name: "sealed",
-			spec: mapOf(obj(sealedObject), 16),
-			doc:  "What every player chooses in secret, revealed to all at once.",
-		},
+				"match begins with the first."},
+		{name: "sealed", spec: mapOf(obj(sealedObject), 16),
+			doc: "What every player chooses in secret, revealed to all at once."},
 		{name: "votes", spec: mapOf(obj(voteObject), 16), doc: "What players decide together."},
 		{name: "referee", spec: obj(refereeingObject), doc: "What a referee may do on its own initiative."},
 		{name: "turns", spec: obj(turnsObject), doc: "Whose turn it is, one player after the other."},
 		{name: "rounds", spec: obj(roundsObject), doc: "Which phase is a round, how many there are and who wins one."},
 		{name: "win", spec: obj(winObject), doc: "When the match ends early, and who has won."},
-		{
-			name: "promises",
-			spec: listOf(obj(promiseObject), 64),
-			doc:  "Invariants of every match, checked in rehearsals, stories and practice lobbies only.",
-		},
+		{name: "promises", spec: listOf(obj(promiseObject), 64),
+			doc: "Invariants of every match, checked in rehearsals, stories and practice lobbies only."},
 		{name: "pause", spec: obj(pauseObject), doc: "Who may pause, how often and for how long."},
 		{name: "end", spec: obj(endObject), doc: "What is shown at the end, and what follows."},
-		{
-			name: "record",
-			spec: mapOf(obj(recordObject), 48),
-			doc:  "What is kept for a player between matches of this rulebook.",
-		},
+		{name: "record", spec: mapOf(obj(recordObject), 48),
+			doc: "What is kept for a player between matches of this rulebook."},
 		{name: "boards", spec: mapOf(obj(boardObject), 16), doc: "Leaderboards that the match posts to."},
 	},
 }
@@ -165,12 +95,8 @@ var playersObject = &object{
 			doc: "What happens to a player who joins during a match: with `seat` they play at once, with `wait` " +
 				"they stay in the lobby until the next match, with `refuse` they are not let in.",
 		},
-		{
-			name: "hold",
-			spec: duration(0, hour),
-			def:  "30s",
-			doc:  "How long a seat is held for a player whose connection is lost.",
-		},
+		{name: "hold", spec: duration(0, hour), def: "30s",
+			doc: "How long a seat is held for a player whose connection is lost."},
 		{
 			name: "gone",
 			spec: goneWords.spec(),
@@ -201,12 +127,8 @@ var playersObject = &object{
 			doc: "What happens when fewer than `least` are left in a match: `end` it, `wait` (paused) until " +
 				"there are enough, or `go-on`.",
 		},
-		{
-			name: "local",
-			spec: integer(1, 8),
-			def:  "1",
-			doc:  "The most seats on one connection, for players who share a screen.",
-		},
+		{name: "local", spec: integer(1, 8), def: "1",
+			doc: "The most seats on one connection, for players who share a screen."},
 	},
 }
 
@@ -217,12 +139,7 @@ var spectatorsObject = &object{
 	example: `spectators: {most: 50, delay: 10s}`,
 	keys: []key{
 		{name: "most", spec: integer(0, 10000), def: "20", doc: "How many may watch; 0 for none."},
-		{
-			name: "delay",
-			spec: duration(0, 5*minute),
-			def:  "0s",
-			doc:  "How far behind the players they see everything.",
-		},
+		{name: "delay", spec: duration(0, 5*minute), def: "0s", doc: "How far behind the players they see everything."},
 	},
 }
 
@@ -236,12 +153,8 @@ var startObject = &object{
 			def:  StartReady.String(),
 			doc:  "`ready`: when everyone is ready. `host`: when the host starts it. `either`: whichever comes first.",
 		},
-		{
-			name: "countdown",
-			spec: duration(0, minute),
-			def:  "3s",
-			doc:  "The time between that and the match. It is cancelled if a player leaves or is no longer ready.",
-		},
+		{name: "countdown", spec: duration(0, minute), def: "3s",
+			doc: "The time between that and the match. It is cancelled if a player leaves or is no longer ready."},
 	},
 }
 
@@ -257,23 +170,11 @@ var teamsObject = &object{
 	oneOf: []string{"list", "number"},
 	keys: []key{
 		{name: "list", spec: mapOf(obj(teamObject), 32), doc: "The teams by name."},
-		{
-			name:    "number",
-			spec:    integer(1, 100),
-			doc:     "That many teams, called team1, team2 and so on.",
-			example: "teams: {number: 4, least: 0, most: 2}",
-		},
-		{
-			name: "least",
-			spec: integer(0, MaxPlayers),
-			def:  "1",
-			doc:  "A match starts when each team has at least this many.",
-		},
-		{
-			name: "most",
-			spec: integer(1, MaxPlayers),
-			doc:  "The most players on a team. Default: the lobby's capacity.",
-		},
+		{name: "number", spec: integer(1, 100), doc: "That many teams, called team1, team2 and so on.",
+			example: "teams: {number: 4, least: 0, most: 2}"},
+		{name: "least", spec: integer(0, MaxPlayers), def: "1",
+			doc: "A match starts when each team has at least this many."},
+		{name: "most", spec: integer(1, MaxPlayers), doc: "The most players on a team. Default: the lobby's capacity."},
 		{
 			name: "newcomers",
 			spec: newcomersWords.spec(),
@@ -364,11 +265,8 @@ var fieldObject = &object{
 			doc: "For a list: the type of its items. If not everyone sees the list, everyone still sees its " +
 				"length, as `NAME_size`.",
 		},
-		{
-			name: "most",
-			spec: integer(1, sheet.MaxItems),
-			doc:  "For a list: the most items. Default: 50, or as many as it starts with.",
-		},
+		{name: "most", spec: integer(1, sheet.MaxItems),
+			doc: "For a list: the most items. Default: 50, or as many as it starts with."},
 		{
 			name: "start",
 			spec: spec{shape: anything},
@@ -377,24 +275,18 @@ var fieldObject = &object{
 				"of an integer, number, flag, position or clock may be an expression, evaluated at each reset " +
 				"(not on lobby sheets, in records or for options).",
 		},
-		{
-			name: "min",
-			spec: scalar,
-			doc: "The least value of an integer or number, or of a list's integers; smaller values are raised to " +
-				"it. It may be an expression, and the value follows it (not in records or for options).",
-		},
+		{name: "min", spec: scalar,
+			doc: "The least value of an integer or number, or of a list's integers; smaller values are raised to it. " +
+				"It may be an expression, and the value follows it (not in records or for options)."},
 		{
 			name: "max",
 			spec: scalar,
 			doc:  "The greatest value; see `min`. For a text: the most characters (default: 64).",
 		},
 		{name: "words", spec: names, doc: "The words of a choice or of a list of choices."},
-		{
-			name: "see",
-			spec: seeSpec,
-			doc: "Who sees it: everyone, the team, its owner or only referees. Default: everyone; for a record, " +
-				"its owner.",
-		},
+		{name: "see", spec: seeSpec,
+			doc: "Who sees it: everyone, the team, its owner or only referees. Default: everyone; for a record, its " +
+				"owner."},
 		{
 			name: "show",
 			spec: word(sheet.ShowWords()...),
@@ -403,13 +295,9 @@ var fieldObject = &object{
 				"`time` (from milliseconds), or only where all fields are listed (`aside`). With `any` the tool " +
 				"decides.",
 		},
-		{
-			name: "reset",
-			spec: word(sheet.ResetWords()...),
-			def:  sheet.ResetMatch.String(),
-			doc: "When it goes back to its start. A field that resets at a respawn also resets at each round, " +
-				"and one that resets at a round also resets at each match.",
-		},
+		{name: "reset", spec: word(sheet.ResetWords()...), def: sheet.ResetMatch.String(),
+			doc: "When it goes back to its start. A field that resets at a respawn also resets at each round, and " +
+				"one that resets at a round also resets at each match."},
 		{
 			name: "is",
 			spec: anExpression,
@@ -423,13 +311,9 @@ var fieldObject = &object{
 			def:  runsOnWall.not,
 			doc:  "The time a clock follows: `play` stops during a pause.",
 		},
-		{
-			name: "rate",
-			spec: duration(0, 10*second),
-			def:  "0s",
-			doc: "The shortest time between two updates to clients, who get the newest value. With 0s every " +
-				"change is sent.",
-		},
+		{name: "rate", spec: duration(0, 10*second), def: "0s",
+			doc: "The shortest time between two updates to clients, who get the newest value. With 0s every change " +
+				"is sent."},
 	},
 }
 

@@ -35,12 +35,8 @@ rules:
 		{name: "box", spec: listOf(length(0, maxSide), 4), doc: "[left, top, right, bottom]."},
 		{name: "at", spec: anExpression, doc: "Its centre, as a position; evaluated at each tick of play."},
 		{name: "radius", spec: anExpression, doc: "A circle's radius in millimetres; evaluated at each tick of play."},
-		{
-			name: "tell",
-			spec: duration(0, 10*second),
-			def:  "100ms",
-			doc:  "The shortest time between two updates of its place, size and progress.",
-		},
+		{name: "tell", spec: duration(0, 10*second), def: "100ms",
+			doc: "The shortest time between two updates of its place, size and progress."},
 		{name: "fields", spec: mapOf(obj(fieldObject), 16), doc: "Its own fields, read as `zone.NAME`."},
 		{
 			name: "if",
@@ -63,12 +59,8 @@ var holdObject = &object{
 	keys: []key{
 		{name: "takes", spec: duration(0, hour), def: "5s", doc: "How long one player needs to capture it. With " +
 			"0s it is captured at once."},
-		{
-			name: "crowd",
-			spec: integer(1, 200),
-			def:  "1",
-			doc:  "The most players of a side that count: two capture it twice as fast, and so on up to this number.",
-		},
+		{name: "crowd", spec: integer(1, 200), def: "1",
+			doc: "The most players of a side that count: two capture it twice as fast, and so on up to this number."},
 		{name: "fades", spec: duration(0, hour), def: "5s", doc: "How long full progress takes to fade after the " +
 			"side has left or the holder is back. With 0s it is lost at once."},
 		{name: "stays", spec: flag, def: "true", doc: "Whether the holder keeps it with nobody in it."},

@@ -81,13 +81,8 @@ func (r *reader) fail(line, col int, code, format string, args ...any) {
 	if len(r.problems) > maxProblems { // more are not shown
 		return
 	}
-	r.problems = append(r.problems, Problem{
-		Severity: Error,
-		Code:     code,
-		Line:     max(line, 1),
-		Column:   max(col, 1),
-		Message:  fmt.Sprintf(format, args...),
-	})
+	r.problems = append(r.problems, Problem{Severity: Error, Code: code, Line: max(line, 1), Column: max(col, 1),
+		Message: fmt.Sprintf(format, args...)})
 }
 
 // readDocuments parses the YAML (or JSON) of a rulebook, and of the game behind it.

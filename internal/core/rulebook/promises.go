@@ -44,11 +44,8 @@ var promiseObject = &object{
 	keys: []key{
 		{name: "always", spec: anExpression, doc: "What holds whenever a tick has settled."},
 		{name: "never", spec: anExpression, doc: "What never holds."},
-		{
-			name: "by_the_end",
-			spec: anExpression,
-			doc:  "What holds when a match ends normally, not when an operator ends it or too few players are left.",
-		},
+		{name: "by_the_end", spec: anExpression,
+			doc: "What holds when a match ends normally, not when an operator ends it or too few players are left."},
 		{
 			name: "for",
 			spec: name.offering(forWords...),

@@ -38,12 +38,7 @@ var sealedObject = &object{
 		{name: "who", spec: anExpression, doc: "Who has to choose, among players in play: a condition on `me`."},
 		{name: "again", spec: flag, def: "true", doc: "Whether players may change their choice until it is revealed."},
 		{name: "phases", spec: names, doc: "The phases in which it applies. Default: those with open inputs."},
-		{
-			name: "reset",
-			spec: word("match", "round", "respawn"),
-			def:  "round",
-			doc:  "When the revealed values reset.",
-		},
+		{name: "reset", spec: word("match", "round", "respawn"), def: "round", doc: "When the revealed values reset."},
 		{
 			name: "reveal",
 			spec: effects,

@@ -66,11 +66,8 @@ options: {goal: 20}`,
 			doc: "Who meets whom: one `meeting` of two; a `bracket`, in which the loser is out; or a `table`, in " +
 				"which everyone meets everyone.",
 		},
-		{
-			name: "best_of",
-			spec: integer(1, 15),
-			doc:  "The most matches in a meeting; whoever wins more than half of them wins the meeting. Default: 1.",
-		},
+		{name: "best_of", spec: integer(1, 15),
+			doc: "The most matches in a meeting; whoever wins more than half of them wins the meeting. Default: 1."},
 		{
 			name:    "matches",
 			spec:    integer(1, 15),
@@ -88,12 +85,8 @@ options: {goal: 20}`,
 		},
 		{name: "third", spec: flag, doc: "For a bracket: whether there is a meeting for third place."},
 		{name: "points", spec: obj(seriesPoints), doc: "For a table: what a meeting is worth."},
-		{
-			name: "come",
-			spec: duration(10*second, day),
-			def:  "5m",
-			doc:  "How long seats are held; whoever has not arrived by then loses the meeting.",
-		},
+		{name: "come", spec: duration(10*second, day), def: "5m",
+			doc: "How long seats are held; whoever has not arrived by then loses the meeting."},
 		{name: "options", spec: mapOf(scalar, 32), doc: "The options of the lobbies."},
 	},
 }

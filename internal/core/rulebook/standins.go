@@ -44,12 +44,8 @@ actions:
   ram: {aim: {at: target, reach: 3m}, do: [{add: target.hull, by: -5}]}
   wave: {do: [{notice: waves}]}`,
 	keys: []key{
-		{
-			name: "fill",
-			spec: integer(0, MaxPlayers),
-			def:  "0",
-			doc:  "While there is a player, stand-ins fill seats up to this total of players and stand-ins.",
-		},
+		{name: "fill", spec: integer(0, MaxPlayers), def: "0",
+			doc: "While there is a player, stand-ins fill seats up to this total of players and stand-ins."},
 		{
 			name: "gone",
 			spec: flag,
@@ -58,36 +54,22 @@ actions:
 				"keeps the seat (`keep` or `stand-in`). Nothing is then saved for that player at the end of the match.",
 		},
 		{name: "names", spec: listOf(text(20), 64), doc: "Names for those on free seats."},
-		{
-			name: "every",
-			spec: duration(50, 10*second),
-			def:  "400ms",
-			doc:  "How often a stand-in does something, on average.",
-		},
+		{name: "every", spec: duration(50, 10*second), def: "400ms",
+			doc: "How often a stand-in does something, on average."},
 		{
 			name: "acts",
 			spec: mapOf(anExpression, 64),
 			doc: "How often it uses each action: weights by action, as integer expressions on `me`. Actions that " +
 				"are not named weigh 1; 0 means never.",
 		},
-		{
-			name: "steering",
-			spec: anExpression,
-			doc:  "The weight of steering. Default: as much as all actions together.",
-		},
+		{name: "steering", spec: anExpression,
+			doc: "The weight of steering. Default: as much as all actions together."},
 		{name: "rest", spec: anExpression, doc: "The weight of doing nothing. Default: 0."},
-		{
-			name: "target",
-			spec: anExpression,
-			doc:  "The player or creature it aims at. Default: one that the action can hit.",
-		},
+		{name: "target", spec: anExpression,
+			doc: "The player or creature it aims at. Default: one that the action can hit."},
 		{name: "steer", spec: anExpression, doc: "The position it steers for. Default: anywhere."},
-		{
-			name: "stray",
-			spec: integer(0, 100),
-			def:  "15",
-			doc:  "The percentage of times it steers anywhere instead, so that no wall traps it forever.",
-		},
+		{name: "stray", spec: integer(0, 100), def: "15",
+			doc: "The percentage of times it steers anywhere instead, so that no wall traps it forever."},
 	},
 }
 

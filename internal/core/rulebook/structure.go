@@ -239,14 +239,8 @@ func implied(n *node, k *key) *node {
 	case aFlag:
 		plain = 'b'
 	}
-	return &node{
-		line:    n.line,
-		col:     n.col,
-		path:    strings.TrimPrefix(n.path+"."+k.name, "."),
-		text:    k.def,
-		plain:   plain,
-		implied: true,
-	}
+	return &node{line: n.line, col: n.col, path: strings.TrimPrefix(n.path+"."+k.name, "."), text: k.def, plain: plain,
+		implied: true}
 }
 
 // oneOf tells whether exactly one of the keys is there that say what an object is. With

@@ -77,11 +77,7 @@ actions:
 			doc: "Who is skipped: players who are `out`, players who are `away`. Default: both. A team is " +
 				"skipped if this applies to all of its members.",
 		},
-		{
-			name: "phases",
-			spec: names,
-			doc:  "The phases with turns. Default: those with open inputs.",
-		},
+		{name: "phases", spec: names, doc: "The phases with turns. Default: those with open inputs."},
 		{
 			name: "length",
 			spec: duration(0, day),
@@ -95,12 +91,8 @@ actions:
 			doc: "A clock for each player or team that runs only during their turns, shown as their field " +
 				"`turn_clock`. 0s means none.",
 		},
-		{
-			name: "gain",
-			spec: duration(0, hour),
-			def:  "0s",
-			doc:  "What that clock gains at the end of each of their turns.",
-		},
+		{name: "gain", spec: duration(0, hour), def: "0s",
+			doc: "What that clock gains at the end of each of their turns."},
 		{name: "begin", spec: effects, doc: "What happens when a turn begins (for `me`, or `team`)."},
 		{name: "end", spec: effects, doc: "What happens when it ends."},
 		{name: "late", spec: effects, doc: "What happens if its time runs out, before it passes on."},
@@ -133,11 +125,8 @@ func (b *binder) declareTurns() {
 	}
 	b.book.Turns = t
 	mat := b.adder(sheet.Match)
-	b.book.F.Turns = TurnFields{
-		Turn:   mat("turn", side),
-		Number: mat("turn_no", whole),
-		Left:   mat("turn_left", clock(true)),
-	}
+	b.book.F.Turns = TurnFields{Turn: mat("turn", side), Number: mat("turn_no", whole),
+		Left: mat("turn_left", clock(true))}
 	own := b.adder(t.Of)
 	t.At = own("turn_at", resets(whole))
 	if ms := b.millis(n, "clock"); ms > 0 {

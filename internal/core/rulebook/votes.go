@@ -152,18 +152,10 @@ sheets: {lobby: {played: {type: integer, reset: never}}}`,
 			doc: "How many of those who may vote must say yes: more than `half`, `two_thirds` or `all`. Votes on " +
 				"words need no minimum.",
 		},
-		{
-			name: "lasts",
-			spec: duration(second, hour),
-			def:  "20s",
-			doc:  "How long it is open, in wall time. It ends sooner if it is decided.",
-		},
-		{
-			name: "again",
-			spec: duration(0, hour),
-			def:  "30s",
-			doc:  "How long a player who has opened it must wait before opening another vote.",
-		},
+		{name: "lasts", spec: duration(second, hour), def: "20s",
+			doc: "How long it is open, in wall time. It ends sooner if it is decided."},
+		{name: "again", spec: duration(0, hour), def: "30s",
+			doc: "How long a player who has opened it must wait before opening another vote."},
 		{
 			name: "during",
 			spec: listOf(word(duringWords...), 3),

@@ -85,14 +85,8 @@ func (n Network) Wrap(inner net.Conn) net.Conn {
 	if n.Seed == 0 {
 		n.Seed = rand.Uint64()
 	}
-	c := &conn{
-		Conn: inner,
-		n:    n,
-		rng:  rand.New(rand.NewPCG(n.Seed, 0)),
-		done: make(chan struct{}),
-		in:   make(chan chunk, 256),
-		out:  make(chan chunk, 256),
-	}
+	c := &conn{Conn: inner, n: n, rng: rand.New(rand.NewPCG(n.Seed, 0)), done: make(chan struct{}),
+		in: make(chan chunk, 256), out: make(chan chunk, 256)}
 	c.stall = time.Now().Add(c.about(n.StallEvery))
 	if n.CutEvery > 0 {
 		c.cut = time.AfterFunc(c.about(n.CutEvery), func() { c.Close() })

@@ -37,14 +37,9 @@ const maxHashes = 4
 // New returns a service that signs tokens with the secrets of the database, of which it makes
 // the first; tries are counted by the guard.
 func New(ctx context.Context, db *store.DB, g *guard.Guard) (*Service, error) {
-	s := &Service{
-		db:     db,
-		now:    time.Now,
-		guard:  g,
-		voids:  voids{lines: map[string]time.Time{}},
+	s := &Service{db: db, now: time.Now, guard: g, voids: voids{lines: map[string]time.Time{}},
 		hasher: hasher{g, make(chan struct{}, maxHashes)},
-		known:  expirable.NewLRU[string, any](mostRecalled, nil, TokenLife),
-	}
+		known:  expirable.NewLRU[string, any](mostRecalled, nil, TokenLife)}
 	s.signers.db, s.signers.now = db, func() time.Time { return s.now() }
 	return s, s.signers.first(ctx)
 }

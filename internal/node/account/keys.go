@@ -60,14 +60,8 @@ func hashOld(key string) string {
 // keyRow is a key as it is kept.
 func (s *Service) keyRow(name, finder, key, scopes string) (store.ServiceKey, error) {
 	hash, err := s.hasher.hash(key)
-	return store.ServiceKey{
-		ID:        uuid.NewString(),
-		Name:      name,
-		Finder:    &finder,
-		Hash:      hash,
-		Scopes:    scopes,
-		CreatedAt: s.now().UTC(),
-	}, err
+	return store.ServiceKey{ID: uuid.NewString(), Name: name, Finder: &finder, Hash: hash, Scopes: scopes,
+		CreatedAt: s.now().UTC()}, err
 }
 
 // MakeKey makes a service key. Its text is in the answer and nowhere else.
@@ -103,13 +97,8 @@ func (s *Service) MakeKey(ctx context.Context, name string, scopes []Scope) (*Se
 }
 
 func showKey(r *store.ServiceKey) ServiceKey {
-	return ServiceKey{
-		Name:    r.Name,
-		Scopes:  scopesOf(r.Scopes),
-		Created: r.CreatedAt,
-		Used:    r.UsedAt,
-		Revoked: r.RevokedAt,
-	}
+	return ServiceKey{Name: r.Name, Scopes: scopesOf(r.Scopes), Created: r.CreatedAt, Used: r.UsedAt,
+		Revoked: r.RevokedAt}
 }
 
 // Keys lists all keys, the newest first.

@@ -71,13 +71,8 @@ func (s *Service) issue(subject, scopes, line string, life time.Duration) (strin
 	now := s.now()
 	expires := now.Add(life)
 	t := jwt.NewWithClaims(jwt.SigningMethodHS256, claims{
-		jwt.RegisteredClaims{
-			Issuer:    "turnvex",
-			Subject:   subject,
-			IssuedAt:  jwt.NewNumericDate(now),
-			ExpiresAt: jwt.NewNumericDate(expires),
-			ID:        uuid.NewString(),
-		},
+		jwt.RegisteredClaims{Issuer: "turnvex", Subject: subject, IssuedAt: jwt.NewNumericDate(now),
+			ExpiresAt: jwt.NewNumericDate(expires), ID: uuid.NewString()},
 		now.UnixMicro(),
 		scopes,
 		line,
@@ -111,14 +106,8 @@ func (s *Service) pair(tx *store.Tx, p store.Player, of *store.RefreshToken, fre
 		return nil, err
 	}
 	refresh, now := rand.Text()+rand.Text(), s.now().UTC()
-	row := store.RefreshToken{
-		Hash:      refreshHash(refresh),
-		Family:    family,
-		DeviceID:  of.DeviceID,
-		PlayerID:  p.ID,
-		CreatedAt: now,
-		ExpiresAt: now.Add(RefreshLife),
-	}
+	row := store.RefreshToken{Hash: refreshHash(refresh), Family: family, DeviceID: of.DeviceID, PlayerID: p.ID,
+		CreatedAt: now, ExpiresAt: now.Add(RefreshLife)}
 	if err := tx.Create(&row).Error; err != nil {
 		return nil, err
 	}

@@ -67,13 +67,8 @@ var boardRoutes = []route{
 		in: postRequest{},
 		do: by((*boards).postBoard),
 	},
-	{
-		method:  "GET",
-		path:    boardPath + "/seasons",
-		summary: "A leaderboard's seasons, newest first, at most 100",
-		out:     Seasons{},
-		do:      by((*boards).listSeasons),
-	},
+	{method: "GET", path: boardPath + "/seasons", summary: "A leaderboard's seasons, newest first, at most 100",
+		out: Seasons{}, do: by((*boards).listSeasons)},
 	{
 		method:  "POST",
 		path:    boardPath + "/seasons",
@@ -101,14 +96,9 @@ var boardRoutes = []route{
 		in: whyRequest{},
 		do: by((*boards).barPlayer),
 	},
-	{
-		method:  "DELETE",
-		path:    boardPath + "/bars/{id}",
-		access:  operator,
+	{method: "DELETE", path: boardPath + "/bars/{id}", access: operator,
 		summary: "Let a barred player post to a leaderboard again",
-		params:  []param{{"why", "the reason, 1 to 200 characters", "string"}},
-		do:      by((*boards).unbarPlayer),
-	},
+		params:  []param{{"why", "the reason, 1 to 200 characters", "string"}}, do: by((*boards).unbarPlayer)},
 	{
 		method:  "GET",
 		path:    boardPath + "/acts",
@@ -152,12 +142,8 @@ func (s *boards) getBoard(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	q := board.Query{
-		Season: c.query("season"),
-		Cursor: c.query("cursor"),
-		Around: c.query("around"),
-		Titles: board.Sides(book),
-	}
+	q := board.Query{Season: c.query("season"), Cursor: c.query("cursor"), Around: c.query("around"),
+		Titles: board.Sides(book)}
 	if q.Limit, err = c.limit(board.MaxPage, 20); err != nil {
 		return nil, err
 	}

@@ -15,14 +15,10 @@ var browserRoutes = []route{
 		summary: "Sign in with a service key in a browser: a cookie that scripts cannot read renews the token " +
 			"for up to 12 hours, at least once an hour",
 	},
-	{
-		method: "POST", path: "/v1/console/session/renew", out: account.SignedIn{}, do: by((*sessions).renewBrowser),
-		summary: "The next token for this browser's session, by its cookie",
-	},
-	{
-		method: "DELETE", path: "/v1/console/session", do: by((*sessions).endBrowser),
-		summary: "End the session in this browser",
-	},
+	{method: "POST", path: "/v1/console/session/renew", out: account.SignedIn{}, do: by((*sessions).renewBrowser),
+		summary: "The next token for this browser's session, by its cookie"},
+	{method: "DELETE", path: "/v1/console/session", do: by((*sessions).endBrowser),
+		summary: "End the session in this browser"},
 }
 
 // browserCookie holds the secret of a session. It goes to these routes alone, and never along with a

@@ -32,11 +32,9 @@ var journalRoutes = []route{
 			"live connection with this view would have received, one per line. If the last line has more, " +
 			"request the rest from its tick on, or from missing on if a piece in between is missing",
 	},
-	{
-		method: "GET", path: "/v1/lobbies/{code}/journal", access: tokened, do: by((*stories).journalOfPractice),
+	{method: "GET", path: "/v1/lobbies/{code}/journal", access: tokened, do: by((*stories).journalOfPractice),
 		kinds:   []string{"application/octet-stream"},
-		summary: "The journal of a practice lobby, for its players and for service keys, for turnvex cut",
-	},
+		summary: "The journal of a practice lobby, for its players and for service keys, for turnvex cut"},
 }
 
 func (s *stories) journalOf(c *call) (any, error) {

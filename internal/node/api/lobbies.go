@@ -150,13 +150,8 @@ var lobbyRoutes = []route{
 		out:     Found{},
 		do:      by((*lobbies).quick),
 	},
-	{
-		method:  "GET",
-		path:    "/v1/lobbies/{code}",
-		summary: "A lobby by its join code",
-		out:     Found{},
-		do:      by((*lobbies).getLobby),
-	},
+	{method: "GET", path: "/v1/lobbies/{code}", summary: "A lobby by its join code", out: Found{},
+		do: by((*lobbies).getLobby)},
 	{
 		method:  "POST",
 		path:    "/v1/lobbies/{code}/seat",
@@ -167,13 +162,8 @@ var lobbyRoutes = []route{
 		status:  http.StatusCreated,
 		do:      by((*lobbies).takeSeat),
 	},
-	{
-		method:  "DELETE",
-		path:    "/v1/lobbies/{code}/seat",
-		access:  signedIn,
-		summary: "Give up the seat; without a seat nothing happens",
-		do:      by((*lobbies).leaveSeat),
-	},
+	{method: "DELETE", path: "/v1/lobbies/{code}/seat", access: signedIn,
+		summary: "Give up the seat; without a seat nothing happens", do: by((*lobbies).leaveSeat)},
 	{
 		method:  "POST",
 		path:    "/v1/lobbies/{code}/intents",
@@ -192,29 +182,14 @@ var lobbyRoutes = []route{
 		out:     Answer{},
 		do:      by((*lobbies).changeLobby),
 	},
-	{
-		method:  "DELETE",
-		path:    "/v1/lobbies/{code}",
-		access:  operator,
-		summary: "Close a lobby, as an operator",
-		do:      by((*lobbies).closeLobby),
-	},
-	{
-		method:  "POST",
-		path:    "/v1/lobbies/{code}/end",
-		access:  operator,
-		summary: "End the running match, as an operator; without a match nothing happens",
-		in:      endRequest{},
-		do:      by((*lobbies).endMatch),
-	},
-	{
-		method:  "POST",
-		path:    "/v1/lobbies/{code}/set",
-		access:  operator,
-		summary: "Set a field of a sheet by hand in a practice lobby, as an operator",
-		in:      setRequest{},
-		do:      by((*lobbies).setField),
-	},
+	{method: "DELETE", path: "/v1/lobbies/{code}", access: operator, summary: "Close a lobby, as an operator",
+		do: by((*lobbies).closeLobby)},
+	{method: "POST", path: "/v1/lobbies/{code}/end", access: operator,
+		summary: "End the running match, as an operator; without a match nothing happens", in: endRequest{},
+		do: by((*lobbies).endMatch)},
+	{method: "POST", path: "/v1/lobbies/{code}/set", access: operator,
+		summary: "Set a field of a sheet by hand in a practice lobby, as an operator", in: setRequest{},
+		do: by((*lobbies).setField)},
 	{
 		method: "POST",
 		path:   "/v1/lobbies/{code}/advance",
@@ -433,12 +408,8 @@ func (s *lobbies) closeLobby(c *call) (any, error) {
 
 // filter reads a listing's filter from the query.
 func filter(c *call) (f wire.Filter, err error) {
-	f = wire.Filter{
-		Rulebook: c.query("rulebook"),
-		Region:   c.query("region"),
-		State:    c.query("state"),
-		Title:    c.query("title"),
-	}
+	f = wire.Filter{Rulebook: c.query("rulebook"), Region: c.query("region"), State: c.query("state"),
+		Title: c.query("title")}
 	if v := c.query("free"); v != "" {
 		if f.Free, err = strconv.Atoi(v); err != nil || f.Free < 1 || f.Free > rulebook.MaxPlayers {
 			return f, fault.New(code.OutOfRange, "free is from 1 to %d, not %q", rulebook.MaxPlayers, v)

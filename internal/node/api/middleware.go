@@ -93,13 +93,10 @@ func (s *front) crossOrigin() func(http.Handler) http.Handler {
 	if len(s.Origins) == 0 {
 		return func(next http.Handler) http.Handler { return next }
 	}
-	return cors.Handler(cors.Options{
-		AllowedOrigins: s.Origins,
+	return cors.Handler(cors.Options{AllowedOrigins: s.Origins,
 		AllowedMethods: []string{"GET", "POST", "PUT", "PATCH", "DELETE"},
-		AllowedHeaders: []string{"Authorization", "Content-Type"},
-		ExposedHeaders: []string{"Retry-After", "ETag"},
-		MaxAge:         600,
-	})
+		AllowedHeaders: []string{"Authorization", "Content-Type"}, ExposedHeaders: []string{"Retry-After", "ETag"},
+		MaxAge: 600})
 }
 
 func (s *front) limited(next http.Handler) http.Handler {

@@ -39,14 +39,8 @@ type moveRequest struct {
 }
 
 var nodeRoutes = []route{
-	{
-		method:  "GET",
-		path:    "/v1/nodes",
-		access:  reading,
-		summary: "The nodes that share this database, and their load",
-		out:     Nodes{},
-		do:      by((*nodes).listNodes),
-	},
+	{method: "GET", path: "/v1/nodes", access: reading, summary: "The nodes that share this database, and their load",
+		out: Nodes{}, do: by((*nodes).listNodes)},
 	{
 		method:  "POST",
 		path:    "/v1/nodes/{node}/drain",
@@ -61,14 +55,9 @@ var nodeRoutes = []route{
 		summary: "Let a node take lobbies again",
 		do:      func(s *server, c *call) (any, error) { return nil, (&nodes{s}).drain(c, false) },
 	},
-	{
-		method:  "POST",
-		path:    "/v1/lobbies/{code}/move",
-		access:  operator,
-		summary: "Move a lobby to another node; its clients resume there in the same seats",
-		in:      moveRequest{},
-		do:      by((*nodes).moveLobby),
-	},
+	{method: "POST", path: "/v1/lobbies/{code}/move", access: operator,
+		summary: "Move a lobby to another node; its clients resume there in the same seats", in: moveRequest{},
+		do: by((*nodes).moveLobby)},
 }
 
 func (s *nodes) listNodes(c *call) (any, error) {

@@ -66,13 +66,8 @@ type Checks struct {
 }
 
 var bookRoutes = []route{
-	{
-		method:  "GET",
-		path:    "/v1/rulebooks",
-		summary: "The rulebooks that are loaded, and the games to which they belong",
-		out:     Books{},
-		do:      by((*books).listBooks),
-	},
+	{method: "GET", path: "/v1/rulebooks", summary: "The rulebooks that are loaded, and the games to which they belong",
+		out: Books{}, do: by((*books).listBooks)},
 	{
 		method:  "POST",
 		path:    "/v1/rulebooks",
@@ -136,13 +131,8 @@ var bookRoutes = []route{
 		out:     BookText{},
 		do:      by((*books).bookText),
 	},
-	{
-		method:  "GET",
-		path:    "/v1/rulebooks/schema",
-		summary: "The JSON Schema of rulebooks",
-		out:     map[string]any{},
-		do:      by((*books).bookSchema),
-	},
+	{method: "GET", path: "/v1/rulebooks/schema", summary: "The JSON Schema of rulebooks", out: map[string]any{},
+		do: by((*books).bookSchema)},
 }
 
 func (s *books) listBooks(c *call) (any, error) {

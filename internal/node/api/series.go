@@ -44,24 +44,14 @@ var seriesRoutes = []route{
 		params:  []param{{"limit", "how many, 1 to 100; default: 20", "integer"}},
 		summary: "Series, the newest first",
 	},
-	{
-		method: "GET", path: "/v1/series/{id}", access: public, out: series.View{}, do: by((*meetings).getSeries),
-		summary: "A series with its meetings and standings",
-	},
-	{
-		method: "POST", path: "/v1/series/{id}/withdraw", access: operator, in: withdrawRequest{},
-		do:      by((*meetings).withdraw),
-		summary: "Withdraw an entrant from a series",
-	},
-	{
-		method: "POST", path: "/v1/series/{id}/end", access: operator, in: endSeriesRequest{},
-		do:      by((*meetings).endSeries),
-		summary: "End a series",
-	},
-	{
-		method: "GET", path: "/v1/me/series", access: signedIn, out: seriesDue{}, do: by((*meetings).mySeries),
-		summary: "The meetings of series that the player is due at now",
-	},
+	{method: "GET", path: "/v1/series/{id}", access: public, out: series.View{}, do: by((*meetings).getSeries),
+		summary: "A series with its meetings and standings"},
+	{method: "POST", path: "/v1/series/{id}/withdraw", access: operator, in: withdrawRequest{},
+		do: by((*meetings).withdraw), summary: "Withdraw an entrant from a series"},
+	{method: "POST", path: "/v1/series/{id}/end", access: operator, in: endSeriesRequest{},
+		do: by((*meetings).endSeries), summary: "End a series"},
+	{method: "GET", path: "/v1/me/series", access: signedIn, out: seriesDue{}, do: by((*meetings).mySeries),
+		summary: "The meetings of series that the player is due at now"},
 }
 
 // maxReason is the most characters of the reason for an end.

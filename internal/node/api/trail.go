@@ -25,10 +25,8 @@ type AuditLines struct {
 }
 
 var auditRoutes = []route{
-	{
-		method: "GET", path: "/metrics", access: reading, kinds: []string{"text/plain"}, do: by((*trails).metrics),
-		summary: "Metrics of this node, for Prometheus; -metrics serves the same at a separate address",
-	},
+	{method: "GET", path: "/metrics", access: reading, kinds: []string{"text/plain"}, do: by((*trails).metrics),
+		summary: "Metrics of this node, for Prometheus; -metrics serves the same at a separate address"},
 	{
 		method: "GET", path: "/v1/audit", access: operator, out: AuditLines{}, do: by((*trails).readAudit),
 		summary: "The audit trail: changes made by operators and service keys, newest first",
@@ -96,10 +94,8 @@ func (s *server) note(c *call, rt *route) (end func(error), err error) {
 	if in.Why, err = fault.Line("the reason, why,", in.Why, 200); err != nil {
 		return nil, err
 	}
-	done, err := s.Audit.Begin(c.r.Context(), audit.Line{
-		Who: c.who.Name, What: rt.method + " " + rt.path, Subject: subject, Details: audit.Details(body),
-		Why: in.Why, Address: addressOf(c.r),
-	})
+	done, err := s.Audit.Begin(c.r.Context(), audit.Line{Who: c.who.Name, What: rt.method + " " + rt.path,
+		Subject: subject, Details: audit.Details(body), Why: in.Why, Address: addressOf(c.r)})
 	if err != nil {
 		return nil, err
 	}

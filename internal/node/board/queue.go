@@ -44,11 +44,8 @@ func (b *Boards) Post(ctx context.Context, p Post) error {
 	q.mu.Lock()
 	if len(q.waiting) >= maxWaiting {
 		q.mu.Unlock()
-		return &fault.Fault{
-			Code:   code.TooMany,
-			Left:   1,
-			Reason: fmt.Sprintf("%d posts are waiting already", maxWaiting),
-		}
+		return &fault.Fault{Code: code.TooMany, Left: 1,
+			Reason: fmt.Sprintf("%d posts are waiting already", maxWaiting)}
 	}
 	q.waiting = append(q.waiting, w)
 	if !q.busy {

@@ -168,12 +168,8 @@ func (l *showing) differently(c *Client, list []replica.Difference) []wire.Diffe
 		out = append(out, w)
 	}
 	if len(out) == 0 { // the hash was wrong, and the copy is not: that differs too
-		out = append(out, wire.Differently{
-			Seat:  uint32(c.First()),
-			Kind:  "lobby",
-			Want:  "the hash of this copy",
-			Found: "another one",
-		})
+		out = append(out, wire.Differently{Seat: uint32(c.First()), Kind: "lobby", Want: "the hash of this copy",
+			Found: "another one"})
 	}
 	return out
 }

@@ -12,14 +12,8 @@ import (
 // spectator sees.
 func (l *seating) standInLine(c *Client, j Joining) error {
 	c.key, c.waits = rand.Text(), true
-	out := l.step(&step.Input{
-		Kind: step.Wait,
-		Acct: j.Account,
-		Name: j.Name,
-		Conn: c.key,
-		Team: j.Team,
-		Pass: l.hall.digest(j.Pass),
-	})
+	out := l.step(&step.Input{Kind: step.Wait, Acct: j.Account, Name: j.Name, Conn: c.key, Team: j.Team,
+		Pass: l.hall.digest(j.Pass)})
 	if v := out.Verdict; !v.OK() {
 		return fault.New(v.Code, "%s", v.Reason)
 	}

@@ -110,13 +110,8 @@ func (l *playing) intent(c *Client, m *wire.Intent) {
 		}
 		return
 	}
-	answer(step.Verdict{
-		Seat:   sheet.ID(m.Seat),
-		Seq:    m.N,
-		Code:   code.NotYours,
-		Reason: "this seat is not yours",
-		At:     l.m.Tick(),
-	})
+	answer(step.Verdict{Seat: sheet.ID(m.Seat), Seq: m.N, Code: code.NotYours, Reason: "this seat is not yours",
+		At: l.m.Tick()})
 }
 
 // input turns an intent as it was sent into an input. What cannot be read in it is

@@ -40,14 +40,8 @@ func (l *seating) takeSeats(c *Client, j Joining) error {
 		if i > 0 {
 			account = ""
 		}
-		out := l.step(&step.Input{
-			Kind: step.Enter,
-			Acct: account,
-			Name: name,
-			Team: j.Team,
-			Conn: c.key,
-			Pass: l.hall.digest(j.Pass),
-		})
+		out := l.step(&step.Input{Kind: step.Enter, Acct: account, Name: name, Team: j.Team, Conn: c.key,
+			Pass: l.hall.digest(j.Pass)})
 		if v := out.Verdict; !v.OK() {
 			for _, id := range c.Seats {
 				l.step(&step.Input{Kind: step.Leave, Seat: id})

@@ -209,12 +209,8 @@ func (d *Difference) Error() string {
 
 // reading is how journals are read.
 var reading = func() cbor.DecMode {
-	mode, err := cbor.DecOptions{
-		MaxArrayElements: 4096,
-		MaxMapPairs:      64,
-		MaxNestedLevels:  8,
-		DupMapKey:        cbor.DupMapKeyEnforcedAPF,
-	}.DecMode()
+	mode, err := cbor.DecOptions{MaxArrayElements: 4096, MaxMapPairs: 64, MaxNestedLevels: 8,
+		DupMapKey: cbor.DupMapKeyEnforcedAPF}.DecMode()
 	if err != nil {
 		panic(err) // the options are constants
 	}

@@ -93,14 +93,8 @@ func publish(tx *store.Tx, book *rulebook.Book) error {
 	if err != nil {
 		return err
 	}
-	row := store.Rulebook{
-		Name:      book.Name,
-		Version:   book.Version,
-		Title:     book.Title,
-		Source:    book.Source,
-		CreatedAt: time.Now().UTC(),
-		Current:   true,
-	}
+	row := store.Rulebook{Name: book.Name, Version: book.Version, Title: book.Title, Source: book.Source,
+		CreatedAt: time.Now().UTC(), Current: true}
 	return tx.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "name"}, {Name: "version"}},
 		DoUpdates: clause.Assignments(map[string]any{"current": true, "tried": false})}).Create(&row).Error
 }

@@ -149,13 +149,8 @@ func (d *DB) Migrate(ctx context.Context) error {
 			return fmt.Errorf("wait for the migration lock: %w", err)
 		}
 		defer tx.Exec("select pg_advisory_unlock(?)", migrationLock)
-		opts := &gormigrate.Options{
-			TableName:                 "migrations",
-			IDColumnName:              "id",
-			IDColumnSize:              100,
-			UseTransaction:            true,
-			ValidateUnknownMigrations: true,
-		}
+		opts := &gormigrate.Options{TableName: "migrations", IDColumnName: "id", IDColumnSize: 100,
+			UseTransaction: true, ValidateUnknownMigrations: true}
 		if err := gormigrate.New(tx, opts, steps).Migrate(); err != nil {
 			return fmt.Errorf("migrate the database: %w", err)
 		}

@@ -218,10 +218,8 @@ func pages(address string) func() (time.Duration, error) {
 	var from [100]client.Service
 	for i := range from {
 		d := net.Dialer{LocalAddr: &net.TCPAddr{IP: net.IPv4(127, 2, 0, byte(i+1))}}
-		from[i] = client.Service{
-			Address: address,
-			HTTP:    &http.Client{Transport: &http.Transport{DialContext: d.DialContext}},
-		}
+		from[i] = client.Service{Address: address,
+			HTTP: &http.Client{Transport: &http.Transport{DialContext: d.DialContext}}}
 	}
 	n := 0
 	return func() (time.Duration, error) {

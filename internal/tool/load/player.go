@@ -165,10 +165,8 @@ func (p *player) decide() (in client.Intent, ok bool) {
 		case m == nil:
 			in, ok = client.Intent{Do: "ready"}, !me.Flag("ready")
 		case c.Book.Moves && (len(c.Book.Actions) == 0 || p.rng.IntN(2) == 0):
-			in, ok = client.Intent{
-				Do: "steer",
-				At: &[2]int64{p.rng.Int64N(2001) - 1000, p.rng.Int64N(2001) - 1000},
-			}, true
+			in, ok = client.Intent{Do: "steer",
+				At: &[2]int64{p.rng.Int64N(2001) - 1000, p.rng.Int64N(2001) - 1000}}, true
 		case len(c.Book.Actions) > 0:
 			in, ok = p.act(c), true
 		}
@@ -279,10 +277,7 @@ func (s spread) dialer(i int) *net.Dialer {
 
 func (s spread) client(i int) *http.Client {
 	return &http.Client{
-		Transport: &http.Transport{
-			DialContext:         s.dialer(i).DialContext,
-			MaxIdleConnsPerHost: 1,
-			IdleConnTimeout:     5 * time.Second,
-		},
+		Transport: &http.Transport{DialContext: s.dialer(i).DialContext, MaxIdleConnsPerHost: 1,
+			IdleConnTimeout: 5 * time.Second},
 	}
 }

@@ -58,13 +58,8 @@ func spreadOf(d []time.Duration) Spread {
 // report sums up what was measured in a time.
 func (r *run) report(took time.Duration) *Report {
 	seconds := took.Seconds()
-	out := &Report{
-		Clients:  len(r.players),
-		Lobbies:  len(r.crews),
-		Encoding: "cbor",
-		Seconds:  seconds,
-		Refused:  map[string]int{},
-	}
+	out := &Report{Clients: len(r.players), Lobbies: len(r.crews), Encoding: "cbor", Seconds: seconds,
+		Refused: map[string]int{}}
 	if r.cfg.JSON {
 		out.Encoding = "json"
 	}

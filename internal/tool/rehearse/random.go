@@ -75,13 +75,8 @@ func setup(b *rulebook.Book, o *Options, i int) lobby.Setup {
 
 func newTable(b *rulebook.Book, o *Options, i int, took func(*lobby.Lobby, *step.Input)) *table {
 	seed := seedOf(o.Seed, i)
-	t := &table{
-		b:    b,
-		m:    lobby.New(b, setup(b, o, i)),
-		r:    rand.New(rand.NewPCG(seed, 1)),
-		oc:   newOutcome(b, seed),
-		took: took,
-	}
+	t := &table{b: b, m: lobby.New(b, setup(b, o, i)), r: rand.New(rand.NewPCG(seed, 1)), oc: newOutcome(b, seed),
+		took: took}
 	t.m.Count(t.oc.tally)
 	t.m.Held(true)
 	t.whims(o)
@@ -90,12 +85,8 @@ func newTable(b *rulebook.Book, o *Options, i int, took func(*lobby.Lobby, *step
 		t.take()
 	}
 	for n := range o.Players {
-		t.in = step.Input{
-			Kind: step.Enter,
-			Acct: fmt.Sprint("player", n+1),
-			Name: fmt.Sprint("Player ", n+1),
-			Conn: fmt.Sprint(n),
-		}
+		t.in = step.Input{Kind: step.Enter, Acct: fmt.Sprint("player", n+1), Name: fmt.Sprint("Player ", n+1),
+			Conn: fmt.Sprint(n)}
 		seat := t.take()
 		if seat == 0 {
 			continue

@@ -29,12 +29,8 @@ func Report(st *Stage) *Reporter {
 	if err != nil {
 		panic(err) // a compiled rulebook always describes itself well
 	}
-	r := &Reporter{
-		stage:  st,
-		copy:   replica.NewCopy(schema),
-		feed:   replica.NewFeed(face),
-		viewer: replica.Viewer{View: replica.View{All: true}},
-	}
+	r := &Reporter{stage: st, copy: replica.NewCopy(schema), feed: replica.NewFeed(face),
+		viewer: replica.Viewer{View: replica.View{All: true}}}
 	r.apply(r.feed.Snapshot(nil, &r.viewer, st.M.Store(), 0), false)
 	st.M.Store().ClearChanges()
 	st.Out = r.output

@@ -27,14 +27,8 @@ type Stage struct {
 
 // NewStage opens a lobby to play on.
 func NewStage(book *rulebook.Book, setup lobby.Setup) *Stage {
-	return &Stage{
-		M:     lobby.New(book, setup),
-		Book:  book,
-		seats: map[string]sheet.ID{},
-		seq:   map[sheet.ID]uint64{},
-		kept:  map[string][]step.Named{},
-		asked: map[int64]*rulebook.Action{},
-	}
+	return &Stage{M: lobby.New(book, setup), Book: book, seats: map[string]sheet.ID{}, seq: map[sheet.ID]uint64{},
+		kept: map[string][]step.Named{}, asked: map[int64]*rulebook.Action{}}
 }
 
 // Now is how much time has passed on the stage.

@@ -1,5 +1,7 @@
 package cluster
 
+import "errors"
+
 // While the database is away nobody can take anything over, and play goes on: a node that knows
 // of no other, or hears from each other that the database is away for it too, goes on beyond its
 // lease. Each who says so takes nothing over before the others have had time to come back, once
@@ -46,6 +48,10 @@ func (c *Cluster) failed(err error) {
 	c.mu.Unlock()
 	if first {
 		c.log.Warn("the lease cannot be renewed", "error", err)
+	}
+	if errors.Is(err, errNameTaken) { // whoever has it takes over what is here
+		c.Lease.end()
+		return
 	}
 	tell()
 	c.goOn()

@@ -7,6 +7,7 @@ import (
 	"bytes"
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"maps"
@@ -241,6 +242,9 @@ func (c *Cluster) findDead(ctx context.Context) error {
 	return err
 }
 
+// errNameTaken is why a node is silent whose name another process has now.
+var errNameTaken = errors.New("another process has taken the node's name")
+
 // claimAgain claims the node's name anew when the connection that had it is gone.
 func (c *Cluster) claimAgain(ctx context.Context) error {
 	if c.unclaimed {
@@ -260,7 +264,7 @@ func (c *Cluster) claimAgain(ctx context.Context) error {
 	c.claim = claim
 	c.mu.Unlock()
 	if err == nil && claim == nil {
-		err = fmt.Errorf("another process has taken the name %s", c.Self.Name)
+		err = errNameTaken
 	}
 	return err
 }

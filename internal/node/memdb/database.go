@@ -327,6 +327,13 @@ func (l *Link) Claim(ctx context.Context, name string) (cluster.Claim, error) {
 	return c, nil
 }
 
+// Break ends the connection that holds a name: the name is free.
+func (d *Database) Break(name string) {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	delete(d.claims, name)
+}
+
 func (c *claim) Alive(context.Context) bool {
 	c.d.mu.Lock()
 	defer c.d.mu.Unlock()

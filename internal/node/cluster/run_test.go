@@ -88,7 +88,8 @@ func TestNodesOfACluster(t *testing.T) {
 			return out
 		}
 		pass(10 * time.Second)
-		if !a.Lease.Holds() || a.turns != 20 || a.lost != 0 || names(a.Members()) != "a b c " || names(a.Others()) != "c b " ||
+		if !a.Lease.Holds() || a.turns != 20 || a.lost != 0 ||
+			names(a.Members()) != "a b c " || names(a.Others()) != "c b " ||
 			names(a.Others("there")) != "" || names(a.Others("there", "here")) != "c b " {
 			t.Errorf("%d renewals; there are %s, others %s", a.turns, names(a.Members()), names(a.Others()))
 		}
@@ -147,7 +148,8 @@ func TestLeaseIsLost(t *testing.T) {
 		a.away = true
 		pass(3 * time.Second)
 		if a.Lease.Holds() || fmt.Sprint(b.Dead()) != "[]" || tells < 4 {
-			t.Errorf("it holds its lease: %v; it has said %d times that the database is away; dead are %v", a.Lease.Holds(),
+			t.Errorf("it holds its lease: %v; it has said %d times that the database is away; dead are %v",
+				a.Lease.Holds(),
 				tells, b.Dead())
 		}
 		pass(time.Second)
@@ -166,6 +168,29 @@ func TestLeaseIsLost(t *testing.T) {
 		if a.lost != 1 || !a.Lease.Holds() || a.Fence().Epoch != first+2 {
 			t.Errorf("it has lost its lease %d times, and holds one of epoch %d: %v", a.lost, a.Fence().Epoch,
 				a.Lease.Holds())
+		}
+	})
+}
+
+// TestLeaseLastsFromBefore: a lease is counted from before it was asked for: however late the answer comes, it is over
+// for the node before it is for the database.
+func TestLeaseLastsFromBefore(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		a := start(t, memdb.NewDatabase(), "a", 0)
+		defer a.leave()
+		a.link.Late = func(_ context.Context, call string) error {
+			if call == "renew" {
+				time.Sleep(900 * time.Millisecond)
+			}
+			return nil
+		}
+		pass(1450 * time.Millisecond) // one is asked for at 0.5 s, and the next one when it has been answered, at 1.4 s
+		a.away = true
+		pass(900 * time.Millisecond)
+		a.Well("b") // so it does not go on by itself
+		pass(2100 * time.Millisecond)
+		if a.Lease.Holds() {
+			t.Error("after 4.45 s a node holds a lease that was over at 4.4 s")
 		}
 	})
 }

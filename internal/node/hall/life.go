@@ -90,9 +90,7 @@ func (l *Lobby) over() bool {
 }
 
 // idle tells whether nothing is under way.
-func (l *keeping) idle() bool {
-	return (l.memory == nil || l.memory.under == 0) && len(l.charging) == 0
-}
+func (l *keeping) idle() bool { return l.memory == nil || l.memory.under == 0 }
 
 // finish is what a loop does at its end.
 func (l *Lobby) finish() {

@@ -195,6 +195,7 @@ func TestCopies(t *testing.T) {
 			if wrong {
 				hash++
 			}
+			p.Receive(&wire.Hash{Is: "hash", Tick: tick - 1, Hash: hash + 1}) // of another check, which is over
 			p.Receive(&wire.Hash{Is: "hash", Tick: tick, Hash: hash})
 			if !wrong {
 				return

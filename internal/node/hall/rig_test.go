@@ -71,6 +71,12 @@ func (l *lines) has(text string) bool {
 // inVirtualTime runs a story over a hall. Time passes only while everybody waits.
 func inVirtualTime(t *testing.T, src string, story func(r *rig)) {
 	t.Helper()
+	inHall(t, src, func(*rig, *hall.Config) {}, story)
+}
+
+// inHall is inVirtualTime with a hall that is set otherwise.
+func inHall(t *testing.T, src string, set func(r *rig, cfg *hall.Config), story func(r *rig)) {
+	t.Helper()
 	synctest.Test(t, func(t *testing.T) {
 		book, problems := rulebook.Compile([]byte(src))
 		if book == nil {
@@ -84,10 +90,11 @@ func inVirtualTime(t *testing.T, src string, story func(r *rig)) {
 			book:   book,
 			log:    &lines{},
 		}
-		r.hall = hall.New(
-			hall.Config{Directory: r.dir, Keeper: r.keeper, Names: r.names, Node: "n1", Region: "here", Version: "test",
-				Secret: []byte("secret"), Log: slog.New(slog.NewTextHandler(r.log, nil))},
-		)
+		cfg := hall.Config{Directory: r.dir, Keeper: r.keeper, Names: r.names, Node: "n1", Region: "here",
+			Version: "test",
+			Secret:  []byte("secret"), Log: slog.New(slog.NewTextHandler(r.log, nil))}
+		set(r, &cfg)
+		r.hall = hall.New(cfg)
 		defer r.hall.Stop()
 		story(r)
 	})

@@ -2,10 +2,14 @@ package handover_test
 
 import (
 	"context"
+	"encoding/json"
+	"fmt"
 	"testing"
 	"time"
 
+	"turnvex.example/turnvex/internal/live/outbox"
 	"turnvex.example/turnvex/internal/node/hall"
+	"turnvex.example/turnvex/internal/wire"
 )
 
 // plays makes sure that somebody comes back to their lobby within some seconds, and that what they ask for
@@ -117,6 +121,85 @@ func TestNothingIsToldOfLostPlay(t *testing.T) {
 		}
 		if w.plays(all, 3); all[0].unsure > 0 {
 			t.Error("it has told what it may yet lose")
+		}
+	})
+}
+
+// TestCopiesAreOfOnePast: a client that comes back after its lobby's node has died, with the copy that it had, is sent
+// a whole new one: the old one may show play that was lost. The time in which nobody ran the lobby is not played.
+func TestCopiesAreOfOnePast(t *testing.T) {
+	inWorld(t, 1, 2, func(w *world) {
+		all := w.begin(1, 2)
+		one, two, p := w.nodes[0], w.nodes[1], all[0]
+		died, _ := p.conn.Now()
+		one.kill()
+		w.pass(6 * time.Second)
+		all[1].come()
+		w.pass(time.Second)
+		all[1].ask() // the lobby tells somebody of a later tick
+		w.pass(time.Second)
+		l, err := two.hall.Find(p.code)
+		if err != nil {
+			t.Fatal(err)
+		}
+		c, err := l.Join(context.Background(), hall.Joining{Account: p.name, Name: p.name, Resume: p.key, Tick: &died})
+		if err != nil {
+			t.Fatal(err)
+		}
+		var came []string
+		c.Serve(func(list []*outbox.Frame, bye *wire.Bye) bool {
+			for _, f := range list {
+				var m struct {
+					Is   string
+					Kept bool
+				}
+				json.Unmarshal(f.Data, &m)
+				came = append(came, fmt.Sprint(m.Is, m.Kept))
+			}
+			return bye == nil
+		})
+		lives, _ := c.Now()
+		if lived := (lives - died) / int64(w.book.Rate); lived < 2 || lived > 6 { // it had a node for some of eight
+			t.Errorf("the lobby has lived %d s since", lived)
+		}
+		w.pass(2 * time.Second)
+		if len(came) < 2 || came[0] != "welcomefalse" || came[1] != "snapshotfalse" {
+			t.Errorf("there came %v", came)
+		}
+	})
+}
+
+// TestTwoDeaths: the time in which nobody ran a lobby is not played, also not where its next node dies before it
+// has kept a checkpoint.
+func TestTwoDeaths(t *testing.T) {
+	inWorld(t, 1, 3, func(w *world) {
+		all := w.begin(1, 2)
+		one, two, three, p := w.nodes[0], w.nodes[1], w.nodes[2], all[0]
+		three.set(away) // the second one takes it
+		taken, second := false, two.run
+		second.link.Gate = func(ctx context.Context, call string) error {
+			if taken && call == "together" {
+				return errAway
+			}
+			return second.before(ctx, call)
+		}
+		second.link.Late = func(ctx context.Context, call string) error {
+			taken = taken || call == "together" && w.db.Entries()[0].Node == "n2"
+			return second.after(ctx, call)
+		}
+		died, _ := p.conn.Now()
+		one.kill()
+		w.pass(4 * time.Second)
+		if !taken {
+			t.Fatal("nobody has taken the lobby over")
+		}
+		two.kill()
+		three.set(nothing)
+		w.pass(8 * time.Second)
+		w.plays(all, 2)
+		lives, _ := p.conn.Now()
+		if lived := (lives - died) / int64(w.book.Rate); lived < 2 || lived > 7 || p.at != three {
+			t.Errorf("the lobby has lived %d s of 13 s, and is at %s", lived, p.at.name)
 		}
 	})
 }

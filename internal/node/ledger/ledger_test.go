@@ -102,6 +102,9 @@ func TestLeftover(t *testing.T) {
 	if db.Model(&store.LedgerLog{}).Count(&rows); rows > 1 {
 		t.Errorf("the log has %d rows left", rows)
 	}
+	if n, since := g.Waiting(); n != 0 || !since.IsZero() {
+		t.Errorf("%d bytes wait since %s", n, since)
+	}
 	if err := NewArchive(db, g.log).Sweep(t.Context(), time.Hour, 0); err != nil {
 		t.Fatal(err)
 	}

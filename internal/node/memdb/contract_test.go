@@ -215,7 +215,13 @@ func TestTaking(t *testing.T) {
 		}
 		b.must(b.Rows(b.Context()).Shorten("n1", 1<<40)) // as it would when it goes on
 		b.kept(two, two.Write(two.Stay(id), 3, []byte("other 3."), nil))
-		if x = take(three, &ledger.Taking{From: "n2"}); x.Seq != 3 || string(x.After) != "entry 1.entry 2.other 3." {
+		other := b.opens(two, "n2", 1) // whose checkpoint makes the log shorter
+		b.kept(two, two.Write(two.Stay(other), 1, []byte("entry"), nil))
+		state := ledger.State{Seq: 1, Data: []byte("state 1")}
+		b.kept(two, two.Checkpoint(two.Stay(other), state, []byte("entry")))
+		b.kept(two, two.Write(two.Stay(other), 2, []byte("entry"), nil))
+		if x = take(three, &ledger.Taking{From: "n2", Only: []string{id}}); x.Seq != 3 ||
+			string(x.After) != "entry 1.entry 2.other 3." {
 			b.Errorf("a third one finds %d %q", x.Seq, x.After)
 		}
 		b.kept(three, three.Checkpoint(three.Stay(id), ledger.State{Seq: 3, Data: []byte("state 3")}, x.After))

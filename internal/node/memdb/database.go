@@ -327,6 +327,13 @@ func (l *Link) Claim(ctx context.Context, name string) (cluster.Claim, error) {
 	return c, nil
 }
 
+// Journal returns the pieces of a lobby's journal, in the order in which they were kept.
+func (d *Database) Journal(lobby string) []store.LedgerSegment {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	return d.now.segments[lobby]
+}
+
 // Break ends the connection that holds a name: the name is free.
 func (d *Database) Break(name string) {
 	d.mu.Lock()

@@ -50,7 +50,7 @@ func (c *Cluster) failed(err error) {
 		c.log.Warn("the lease cannot be renewed", "error", err)
 	}
 	if errors.Is(err, errNameTaken) { // whoever has it takes over what is here
-		c.Lease.end()
+		c.Lease.cut()
 		return
 	}
 	tell()

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"os"
 	"slices"
 	"strings"
@@ -223,4 +224,53 @@ func TestFeedOfManyRows(t *testing.T) {
 		t.Errorf("%d are told", all)
 	}
 	f.looks("once")
+}
+
+// TestFeedRuns: a feed that runs looks by itself; that it cannot is told once, and so is that it can again.
+func TestFeedRuns(t *testing.T) {
+	if err := pgbox.Empty(t.Context(), db); err != nil {
+		t.Fatal(err)
+	}
+	told, said := make(chan error), make(chan string, 100)
+	f := New(db, Subscriber{Topic: Voids, Look: func(ctx context.Context, _ []string) error {
+		select {
+		case err := <-told:
+			return err
+		case <-ctx.Done():
+			return ctx.Err()
+		}
+	}})
+	ctx, end := context.WithCancel(t.Context())
+	over := make(chan struct{})
+	go func() {
+		defer close(over)
+		f.Run(ctx, slog.New(slog.NewTextHandler(sayer{said}, nil)))
+	}()
+	away := errors.New("away")
+	for _, err := range []error{nil, away, away, nil, away, nil} {
+		if err != nil || f.subs[0].told.set() {
+			do(t, db.DB, voided, uuid.NewString())
+		}
+		told <- err
+	}
+	do(t, db.DB, voided, "the last")
+	told <- nil // so the look before has ended
+	end()
+	<-over
+	close(said)
+	var all []string
+	for line := range said {
+		all = append(all, map[bool]string{true: "again", false: "not"}[strings.Contains(line, "again")])
+	}
+	if got := strings.Join(all, " "); got != "not again not again" {
+		t.Errorf("it says that what others did is known: %s", got)
+	}
+}
+
+// sayer hands lines of a log on.
+type sayer struct{ to chan<- string }
+
+func (s sayer) Write(line []byte) (int, error) {
+	s.to <- string(line)
+	return len(line), nil
 }

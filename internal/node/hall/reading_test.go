@@ -220,6 +220,9 @@ func TestCopies(t *testing.T) {
 			t.Errorf("%+v", report)
 		}
 		pass(aTick)
+		if n := len(ada.all("show")); n != 0 {
+			t.Errorf("an answer to a check that is over is taken: ada is asked %d times to show her copy", n)
+		}
 		if len(bo.all("differs")) != 1 || len(bo.all("snapshot")) != 2 || len(ada.all("snapshot")) != 1 {
 			t.Errorf("bo was sent %v", bo.kinds())
 		}

@@ -39,7 +39,8 @@ actions: {add: {do: [{add: me.points, by: 1}]}}
 phases: {play: {length: 3h}}
 `
 
-// world is some nodes over one database, in virtual time, and one seed for everything that happens.
+// world is some nodes over one database, in virtual time. A seed draws what happens; the order of goroutines at one
+// moment is Go's own.
 type world struct {
 	t     *testing.T
 	db    *memdb.Database

@@ -16,6 +16,7 @@ type mutant struct {
 	room     *room
 	file     string
 	line     int
+	column   int
 	from, to int
 	was, now string
 	data     []byte
@@ -86,7 +87,7 @@ type finder struct {
 // change notes that what stands between two places may become something else.
 func (f *finder) change(from, to token.Pos, now string) {
 	a, b := f.fs.Position(from), f.fs.Position(to)
-	f.found = append(f.found, mutant{room: f.room, file: f.file, line: a.Line, from: a.Offset, to: b.Offset,
+	f.found = append(f.found, mutant{room: f.room, file: f.file, line: a.Line, column: a.Column, from: a.Offset, to: b.Offset,
 		was: string(f.data[a.Offset:b.Offset]), now: now, data: f.data})
 }
 

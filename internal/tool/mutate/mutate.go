@@ -4,17 +4,15 @@
 package mutate
 
 import (
-	"bytes"
 	"cmp"
 	"context"
-	"encoding/json"
 	"flag"
 	"fmt"
 	"io"
+	"iter"
 	"math/rand/v2"
 	"os"
-	"os/exec"
-	"path/filepath"
+	"runtime"
 	"slices"
 	"strings"
 	"time"
@@ -26,45 +24,36 @@ import (
 // if the one before has noticed nothing.
 type room struct {
 	name  string // below internal
-	tests [][]string
+	tests []*tests
 }
+
+func in(packages ...string) *tests { return &tests{packages: packages} }
 
 // rooms are the rooms of the core and of a node, each with its own tests: the acceptance suite does not count.
 var rooms = []room{
-	{"core/sheet", [][]string{{"core/sheet"}, {"core/replica", "core/lobby"}}},
-	{"core/state", [][]string{{"core/state", "core/lobby"}}},
-	{"core/expr", [][]string{{"core/expr"}, {"core/lobby"}}},
-	{"core/ground", [][]string{{"core/ground"}, {"core/lobby"}}},
-	{"core/names", [][]string{{"core/names"}, {"node/hall"}}},
-	{"core/rulebook", [][]string{{"core/rulebook"}, {"core/lobby"}}},
-	{"core/match", [][]string{{"core/match", "core/lobby"}}},
-	{"core/lobby", [][]string{{"core/lobby"}, {"node/hall"}}},
-	{"core/replica", [][]string{{"core/replica", "wire/spec"}, {"node/hall"}}},
-	{"core/ranking", [][]string{{"core/ranking"}}},
-	{"node/hall", [][]string{{"node/hall"}, {"node/handover"}}},
-	{"node/handover", [][]string{{"node/handover"}}},
-	{"node/ledger", [][]string{{"node/handover"}, {"node/ledger", "node/memdb"}}},
-	{"node/cluster", [][]string{{"node/cluster", "node/handover"}, {"node/memdb"}}},
-	{"node/feed", [][]string{{"node/feed"}}},
-	{"node/directory", [][]string{{"node/directory", "node/memdb"}}},
-	{"node/board", [][]string{{"node/board"}}},
-	{"node/keep", [][]string{{"node/memdb"}}},
-	{"node/account", [][]string{{"node/account"}}},
-	{"node/journal", [][]string{{"node/journal"}, {"node/hall"}}},
-	{"node/series", [][]string{{"node/series"}}},
-	{"node/api", [][]string{{"node/api"}}},
+	{"core/sheet", []*tests{in("core/sheet"), in("core/replica", "core/lobby")}},
+	{"core/state", []*tests{in("core/state", "core/lobby")}},
+	{"core/expr", []*tests{in("core/expr"), in("core/lobby")}},
+	{"core/ground", []*tests{in("core/ground"), in("core/lobby")}},
+	{"core/names", []*tests{in("core/names"), in("node/hall")}},
+	{"core/rulebook", []*tests{in("core/rulebook"), in("core/lobby")}},
+	{"core/match", []*tests{in("core/match", "core/lobby")}},
+	{"core/lobby", []*tests{in("core/lobby"), in("node/hall")}},
+	{"core/replica", []*tests{in("core/replica", "wire/spec"), in("node/hall")}},
+	{"core/ranking", []*tests{in("core/ranking")}},
+	{"node/hall", []*tests{in("node/hall"), in("node/handover")}},
+	{"node/handover", []*tests{in("node/handover")}},
+	{"node/ledger", []*tests{in("node/handover"), in("node/ledger", "node/memdb")}},
+	{"node/cluster", []*tests{in("node/cluster", "node/handover"), in("node/memdb")}},
+	{"node/feed", []*tests{in("node/feed")}},
+	{"node/directory", []*tests{in("node/directory", "node/memdb")}},
+	{"node/board", []*tests{in("node/board")}},
+	{"node/keep", []*tests{in("node/memdb")}},
+	{"node/account", []*tests{in("node/account")}},
+	{"node/journal", []*tests{in("node/journal"), in("node/hall")}},
+	{"node/series", []*tests{in("node/series")}},
+	{"node/api", []*tests{in("node/api")}},
 }
-
-// verdict says what came of a mutant.
-type verdict string
-
-// The verdicts. What does not compile counts for nothing.
-const (
-	killed   verdict = "killed"
-	survived verdict = "survived"
-	invalid  verdict = "invalid"
-	late     verdict = "killed by time" // a loop that does not end is noticed too
-)
 
 // run is how a run was asked for.
 type run struct {
@@ -103,24 +92,63 @@ func (r *run) all(ctx context.Context) error {
 		return err
 	}
 	fmt.Fprintf(r.out, "seed %d: %d mutants\n", r.seed, len(plan))
+	for _, room := range touched(plan) {
+		for _, t := range room.tests {
+			if err := t.try(ctx, room); err != nil {
+				return err
+			}
+		}
+	}
 	counts := map[string]map[verdict]int{}
 	var left []mutant
-	for i, m := range plan {
-		if ctx.Err() != nil {
-			fmt.Fprintf(r.out, "time is up after %d mutants\n", i)
-			break
-		}
-		v := m.try(ctx)
+	for i, v := range r.verdicts(ctx, plan) {
+		m := &plan[i]
 		if counts[m.room.name] == nil {
 			counts[m.room.name] = map[verdict]int{}
 		}
 		counts[m.room.name][v]++
-		if v == survived {
-			left = append(left, m)
-			fmt.Fprintf(r.out, "%4d/%d survived  %s\n", i+1, len(plan), m)
+		if v == survived || v == unseen {
+			left = append(left, *m)
+			fmt.Fprintf(r.out, "%4d/%d %s  %s\n", i+1, len(plan), v, m)
 		}
 	}
+	if ctx.Err() != nil {
+		fmt.Fprintln(r.out, "time was up before all were tried")
+	}
 	return r.report(counts, left)
+}
+
+// verdicts yields what came of each mutant, in their order; several are tried at once.
+func (r *run) verdicts(ctx context.Context, plan []mutant) iter.Seq2[int, verdict] {
+	return func(yield func(int, verdict) bool) {
+		answers := make([]chan verdict, len(plan))
+		// Tests wait for a database about half of their time.
+		turn := make(chan struct{}, 2*runtime.NumCPU())
+		for i := range plan {
+			answers[i] = make(chan verdict, 1)
+		}
+		go func() {
+			for i := range plan {
+				turn <- struct{}{}
+				go func() { answers[i] <- plan[i].try(ctx); <-turn }()
+			}
+		}()
+		for i, a := range answers {
+			if !yield(i, <-a) {
+				return
+			}
+		}
+	}
+}
+
+// touched are the rooms that mutants are drawn from.
+func touched(plan []mutant) (out []*room) {
+	for i := range plan {
+		if r := plan[i].room; !slices.Contains(out, r) {
+			out = append(out, r)
+		}
+	}
+	return out
 }
 
 // draw picks mutants: from each room as many as it must have, the rest from all alike.
@@ -170,44 +198,10 @@ func (r *run) report(counts map[string]map[verdict]int, left []mutant) error {
 }
 
 func line(w io.Writer, name string, c map[verdict]int) {
-	k := c[killed] + c[late]
+	k, left := c[killed]+c[late], c[survived]+c[unseen]
 	share := "-"
-	if k+c[survived] > 0 {
-		share = fmt.Sprintf("%.1f %%", 100*float64(k)/float64(k+c[survived]))
+	if k+left > 0 {
+		share = fmt.Sprintf("%.1f %%", 100*float64(k)/float64(k+left))
 	}
-	fmt.Fprintf(w, "%-16s %8d %9d %8s\n", name, k, c[survived], share)
-}
-
-// try runs the tests over a mutant.
-func (m *mutant) try(ctx context.Context) verdict {
-	dir, err := os.MkdirTemp("", "mutant")
-	if err != nil {
-		return invalid
-	}
-	defer os.RemoveAll(dir)
-	path, _ := filepath.Abs(m.file)
-	changed := filepath.Join(dir, "changed.go")
-	overlay, _ := json.Marshal(map[string]any{"Replace": map[string]string{path: changed}})
-	os.WriteFile(changed, m.source(), 0o644)
-	os.WriteFile(filepath.Join(dir, "overlay.json"), overlay, 0o644)
-	for _, tests := range m.room.tests {
-		args := []string{"test", "-short", "-failfast", "-timeout", "60s", "-overlay",
-			filepath.Join(dir, "overlay.json")}
-		for _, t := range tests {
-			args = append(args, "./internal/"+t)
-		}
-		out, err := exec.CommandContext(ctx, "go", args...).CombinedOutput()
-		switch {
-		case ctx.Err() != nil:
-			return invalid
-		case err == nil:
-		case bytes.Contains(out, []byte("[build failed]")) || bytes.Contains(out, []byte("[setup failed]")):
-			return invalid
-		case bytes.Contains(out, []byte("test timed out")):
-			return late
-		default:
-			return killed
-		}
-	}
-	return survived
+	fmt.Fprintf(w, "%-16s %8d %9d %8s\n", name, k, left, share)
 }

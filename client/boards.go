@@ -11,16 +11,15 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// BoardPage is a part of a leaderboard, BoardRow one of its rows, and Season a board from
-// one renewal to the next.
+// BoardPage is a part of a leaderboard, BoardRow one of its rows, and Season a board from one renewal to the next.
 type (
 	BoardPage = wire.BoardPage
 	BoardRow  = wire.BoardRow
 	Season    = wire.Season
 )
 
-// Part says which part of a board is wanted: of Cursor, Around, Players, Name and From the first
-// that is set counts; with none, the top.
+// Part says which part of a board is wanted: of Cursor, Around, Players, Name and From the first that is set counts;
+// with none, the top.
 type Part struct {
 	Season  string   // its name; "" for the present one
 	Cursor  string   // the Next of the page before
@@ -74,23 +73,22 @@ type Posting struct {
 	ID     string `json:"id,omitempty"`     // a UUID with which it counts once, however often it is sent
 }
 
-// Post posts to a leaderboard: a player for themselves, where the rulebook lets clients; a
-// service key for anybody. With an ID it may be repeated after an error; without one a
-// repeated post counts again where the board keeps totals or counts.
+// Post posts to a leaderboard: a player for themselves, where the rulebook lets clients; a service key for anybody.
+// With an ID it may be repeated after an error; without one a repeated post counts again where the board keeps totals
+// or counts.
 func (s Service) Post(ctx context.Context, rulebook, board string, p Posting) error {
 	return s.Call(ctx, http.MethodPost, boardPath(rulebook, board), p, nil)
 }
 
-// RenewBoard begins a leaderboard anew that is renewed by hand, for a reason. For
-// operators.
+// RenewBoard begins a leaderboard anew that is renewed by hand, for a reason. For operators.
 func (s Service) RenewBoard(ctx context.Context, rulebook, board, why string) (*Season, error) {
 	var out Season
 	in := map[string]string{"why": why}
 	return &out, s.Call(ctx, http.MethodPost, boardPath(rulebook, board)+"/seasons", in, &out)
 }
 
-// RemoveEntry removes the entry of a player (an ID) or of a team (its name) from a season,
-// "" for the present one, for a reason. For operators.
+// RemoveEntry removes the entry of a player (an ID) or of a team (its name) from a season, "" for the present one, for
+// a reason. For operators.
 func (s Service) RemoveEntry(ctx context.Context, rulebook, board, season, subject, why string) error {
 	path := boardPath(rulebook, board) + "/entries/" + url.PathEscape(subject) + "/removal"
 	if season != "" {
@@ -99,8 +97,8 @@ func (s Service) RemoveEntry(ctx context.Context, rulebook, board, season, subje
 	return s.Call(ctx, http.MethodPost, path, map[string]string{"why": why}, nil)
 }
 
-// BarPlayer keeps a player off a leaderboard, for a reason; UnbarPlayer lets them back.
-// Both may be repeated. For operators.
+// BarPlayer keeps a player off a leaderboard, for a reason; UnbarPlayer lets them back. Both may be repeated. For
+// operators.
 func (s Service) BarPlayer(ctx context.Context, rulebook, board, player, why string) error {
 	path := boardPath(rulebook, board) + "/bars/" + url.PathEscape(player)
 	return s.Call(ctx, http.MethodPut, path, map[string]string{"why": why}, nil)
@@ -136,8 +134,7 @@ type BoardComparison struct {
 	Differ   []string `json:"differ"`   // what is not the same, at most 20 lines
 }
 
-// CompareBoard compares what a service has of a season in memory with the database. For
-// operators.
+// CompareBoard compares what a service has of a season in memory with the database. For operators.
 func (s Service) CompareBoard(ctx context.Context, rulebook, board, season string) (*BoardComparison, error) {
 	var out BoardComparison
 	path := boardPath(rulebook, board) + "/comparison"

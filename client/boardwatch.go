@@ -8,8 +8,8 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// WatchedBoard is a part of a leaderboard, kept up to date by the service. Its methods may
-// be called from any goroutine.
+// WatchedBoard is a part of a leaderboard, kept up to date by the service. Its methods may be called from any
+// goroutine.
 type WatchedBoard struct {
 	socket  *socket
 	changed func(*BoardPage)
@@ -20,10 +20,9 @@ type WatchedBoard struct {
 	err     error         // guarded by mu
 }
 
-// WatchBoard returns a part of a leaderboard (its Season, From, Around and Rows) and keeps
-// it up to date until Close; of the present season also those that follow. Changed, unless
-// it is nil, is called after each change with the part as it is then; it must not hold its
-// goroutine up. A part that is lost is not watched again: see Done.
+// WatchBoard returns a part of a leaderboard (its Season, From, Around and Rows) and keeps it up to date until Close;
+// of the present season also those that follow. Changed, unless it is nil, is called after each change with the part as
+// it is then; it must not hold its goroutine up. A part that is lost is not watched again: see Done.
 func (s Service) WatchBoard(ctx context.Context, rulebook, board string, p Part,
 	changed func(*BoardPage)) (*WatchedBoard, error) {
 	sock, data, err := greet(ctx, dialling{address: s.Address}, wire.Hello{Is: "hello", Token: s.Token,

@@ -104,8 +104,8 @@ type Vote struct {
 	During []string // when it may be opened: lobby, match, result
 }
 
-// Zone is a part of the ground that knows who is in it. Its sheet says where its middle
-// is (pos), and its size: half the sides of a box, the radius and 0 of a circle.
+// Zone is a part of the ground that knows who is in it. Its sheet says where its middle is (pos), and its size: half
+// the sides of a box, the radius and 0 of a circle.
 type Zone struct {
 	Name  string // also the match's field that refers to its sheet
 	Title string // for people
@@ -134,8 +134,8 @@ type Ground struct {
 	Sight         *Sight     // how far positions are told; nil for everywhere
 }
 
-// Sight says how far positions are told to who has a player on the ground: within
-// Near each change, beyond Far none, between the two one in Every ticks.
+// Sight says how far positions are told to who has a player on the ground: within Near each change, beyond Far none,
+// between the two one in Every ticks.
 type Sight struct {
 	Near, Far int64 // in millimetres
 	Every     int64 // in ticks

@@ -54,8 +54,8 @@ type intentKey struct {
 	n    uint64
 }
 
-// Connect joins a lobby and returns when the first complete copy is there. The
-// context bounds only this; Close ends the connection.
+// Connect joins a lobby and returns when the first complete copy is there. The context bounds only this; Close ends the
+// connection.
 func Connect(ctx context.Context, o Options) (*Conn, error) {
 	c := &Conn{opts: o, done: make(chan struct{}), nodes: []string{o.Address}, next: map[uint32]uint64{},
 		open: map[intentKey]*Pending{}, turns: make(chan struct{})}
@@ -79,8 +79,8 @@ const (
 	hopWithin = 3 * time.Second
 )
 
-// dial makes a connection at the node where the lobby is. Where one does not answer, the others
-// that are known may: each knows where the lobby is.
+// dial makes a connection at the node where the lobby is. Where one does not answer, the others that are known may:
+// each knows where the lobby is.
 func (c *Conn) dial(ctx context.Context) (sock *socket, err error) {
 	for range maxHops {
 		at, known := c.node()
@@ -242,8 +242,8 @@ func (c *Conn) run(sock *socket) {
 	}
 }
 
-// final tells whether coming back would not help: it may where the service, or what stands before
-// it, has too much to do.
+// final tells whether coming back would not help: it may where the service, or what stands before it, has too much to
+// do.
 func final(err error) bool {
 	var r *Refusal
 	return errors.As(err, &r) && r.Status != http.StatusTooManyRequests && r.Status < http.StatusInternalServerError
@@ -252,8 +252,8 @@ func final(err error) bool {
 // leastPatience is how long it is tried at least: while a node is replaced no seat's time runs.
 const leastPatience = 30 * time.Second
 
-// comeBack tries to connect again, less and less often, with some chance in the
-// intervals so that clients that were cut off together do not return together.
+// comeBack tries to connect again, less and less often, with some chance in the intervals so that clients that were cut
+// off together do not return together.
 func (c *Conn) comeBack(why error) (*socket, error) {
 	patience := c.opts.Patience
 	if patience == 0 {
@@ -312,8 +312,7 @@ func (c *Conn) Close() {
 	<-c.done
 }
 
-// Leave gives the seats up and ends the connection. While the connection is away
-// it leaves when it is back.
+// Leave gives the seats up and ends the connection. While the connection is away it leaves when it is back.
 func (c *Conn) Leave(ctx context.Context) error {
 	c.mu.Lock()
 	c.leaving = true
@@ -341,8 +340,8 @@ func (c *Conn) Err() error {
 	return c.err
 }
 
-// Lost returns why the service ended the connection before this one, such as
-// too-slow, and nil if it did not: the network may have.
+// Lost returns why the service ended the connection before this one, such as too-slow, and nil if it did not: the
+// network may have.
 func (c *Conn) Lost() error {
 	c.mu.Lock()
 	defer c.mu.Unlock()
@@ -361,8 +360,7 @@ func (c *Conn) Cut() {
 	}
 }
 
-// Seats returns the connection's seats, its own player's first; none for a
-// spectator.
+// Seats returns the connection's seats, its own player's first; none for a spectator.
 func (c *Conn) Seats() []uint32 {
 	if p := c.seats.Load(); p != nil {
 		return slices.Clone(*p)
@@ -378,8 +376,8 @@ func (c *Conn) Seat() uint32 {
 	return 0
 }
 
-// Waiting tells whether the connection stands in line for a seat. Until it has
-// one it sees what a spectator sees; Wait for Copy.Me to be there.
+// Waiting tells whether the connection stands in line for a seat. Until it has one it sees what a spectator sees; Wait
+// for Copy.Me to be there.
 func (c *Conn) Waiting() bool {
 	c.mu.Lock()
 	defer c.mu.Unlock()
@@ -402,9 +400,8 @@ func (c *Conn) look(f func(*Copy) bool) (ok bool, turn chan struct{}, err error)
 	return f(c.view), c.turns, c.err
 }
 
-// Wait returns when f holds for the copy: at once, after a change, or when a
-// running clock has reached what f asks for. It returns an error when the
-// context or the connection ends first.
+// Wait returns when f holds for the copy: at once, after a change, or when a running clock has reached what f asks for.
+// It returns an error when the context or the connection ends first.
 func (c *Conn) Wait(ctx context.Context, f func(*Copy) bool) error {
 	c.mu.Lock()
 	tick := time.NewTicker(time.Second / time.Duration(max(c.view.Rate, 1)))

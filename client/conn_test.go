@@ -17,8 +17,8 @@ import (
 	"turnvex.example/turnvex/internal/tool/trial"
 )
 
-// vectors are what docs/protocol-vectors.json holds of a story: a snapshot and what
-// follows it, with the hashes of the copies.
+// vectors are what docs/protocol-vectors.json holds of a story: a snapshot and what follows it, with the hashes of the
+// copies.
 type vectors struct {
 	Schema json.RawMessage
 	Story  []struct {
@@ -40,8 +40,8 @@ func readVectors(t *testing.T) *vectors {
 	return v
 }
 
-// fake is a service that a test plays, message by message, in JSON: it shows what a
-// client does with what a real service would never send.
+// fake is a service that a test plays, message by message, in JSON: it shows what a client does with what a real
+// service would never send.
 type fake struct {
 	t       *testing.T
 	address string
@@ -114,9 +114,8 @@ func (f *fake) welcome(v *vectors) {
 	)
 }
 
-// TestAgainstTheProtocol plays a service by the protocol page and sees that the client
-// keeps to it: what it passes over, when it asks for the whole, what it answers to a
-// check, how it comes back and when it gives up.
+// TestAgainstTheProtocol plays a service by the protocol page and sees that the client keeps to it: what it passes
+// over, when it asks for the whole, what it answers to a check, how it comes back and when it gives up.
 func TestAgainstTheProtocol(t *testing.T) {
 	ctx := trial.Within(t, 20*time.Second)
 	v := readVectors(t)
@@ -277,8 +276,8 @@ func TestPanicInACallback(t *testing.T) {
 	}
 }
 
-// TestHandshakeRefused: why a handshake is refused is told with its code; a client that comes
-// back tries again where the service has too much to do, and gives up where that cannot help.
+// TestHandshakeRefused: why a handshake is refused is told with its code; a client that comes back tries again where
+// the service has too much to do, and gives up where that cannot help.
 func TestHandshakeRefused(t *testing.T) {
 	ctx := trial.Within(t, 20*time.Second)
 	v, f := readVectors(t), newFake(t)

@@ -5,8 +5,7 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// Copy is everything the connection may see. It may be used only within the
-// function that it is handed to.
+// Copy is everything the connection may see. It may be used only within the function that it is handed to.
 type Copy struct {
 	Book *Book // the rulebook: its actions, phases, teams and notices
 	Rate int   // ticks a second
@@ -99,8 +98,7 @@ func (c *Copy) Field(k Kind, name string) *Field {
 	return nil
 }
 
-// Tick returns the service's wall tick that the copy stands at. Two copies of one
-// view and tick are equal.
+// Tick returns the service's wall tick that the copy stands at. Two copies of one view and tick are equal.
 func (c *Copy) Tick() int64 { return int64(c.copy.Tick) }
 
 // Hash returns the hash of the copy, as docs/protocol.md defines it.
@@ -123,8 +121,7 @@ func (c *Copy) Lobby() *Sheet { return first(c.Of(KindLobby)) }
 // Match returns the match's sheet, nil between matches.
 func (c *Copy) Match() *Sheet { return first(c.Of(KindMatch)) }
 
-// Arena returns the arena of the match, or between matches that of the next one; nil where
-// the rulebook has no arenas.
+// Arena returns the arena of the match, or between matches that of the next one; nil where the rulebook has no arenas.
 func (c *Copy) Arena() *Arena {
 	s := c.Match()
 	if s == nil {
@@ -171,8 +168,8 @@ func first(list []*Sheet) *Sheet {
 	return list[0]
 }
 
-// Clock returns what a clock field shows now, in milliseconds. Clocks are told
-// only when they start, stop or are set; the rest is reckoned here.
+// Clock returns what a clock field shows now, in milliseconds. Clocks are told only when they start, stop or are set;
+// the rest is reckoned here.
 func (c *Copy) Clock(s *Sheet, name string) int64 {
 	v, ok := s.Get(name)
 	if !ok || v.Type != TypeClock {
@@ -189,8 +186,8 @@ func (c *Copy) Clock(s *Sheet, name string) int64 {
 // FormatClock writes milliseconds as mm:ss.mmm, with hours in front from one hour on.
 func FormatClock(ms int64) string { return sheet.FormatClock(ms) }
 
-// FormatThousandths writes thousandths, as number fields are kept and boards are
-// shown, as a decimal without needless zeros.
+// FormatThousandths writes thousandths, as number fields are kept and boards are shown, as a decimal without needless
+// zeros.
 func FormatThousandths(n int64) string { return sheet.ShowThousandths(n) }
 
 // Wall returns the service's wall tick at which the copy is being read.

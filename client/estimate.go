@@ -8,10 +8,9 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// estimate is what a client knows of the service's wall tick. A pong tells the tick
-// at about the middle of its round trip, so the sample with the shortest round trip
-// of the last few is the best: at a steady delay it is good to a fraction of a tick.
-// Until the first pong has come, ticks that are merely heard of serve.
+// estimate is what a client knows of the service's wall tick. A pong tells the tick at about the middle of its round
+// trip, so the sample with the shortest round trip of the last few is the best: at a steady delay it is good to a
+// fraction of a tick. Until the first pong has come, ticks that are merely heard of serve.
 type estimate struct {
 	mu      sync.Mutex // so that it may be asked while the copy is read
 	rate    int
@@ -22,8 +21,8 @@ type estimate struct {
 	pings   map[uint64]time.Time // when each was sent
 }
 
-// maxSamples is how many round trips are looked at: with a ping each 2 s those of
-// the last 16 s, so that a drifting clock does not go unnoticed.
+// maxSamples is how many round trips are looked at: with a ping each 2 s those of the last 16 s, so that a drifting
+// clock does not go unnoticed.
 const maxSamples = 8
 
 // sample is one round trip.
@@ -33,8 +32,8 @@ type sample struct {
 	tick float64   // … this
 }
 
-// heard takes a tick that was read. It is only moved forward by what arrives sooner
-// than expected, so that one slow message does not make clocks run late.
+// heard takes a tick that was read. It is only moved forward by what arrives sooner than expected, so that one slow
+// message does not make clocks run late.
 func (e *estimate) heard(t sheet.Tick, rate int) {
 	e.mu.Lock()
 	defer e.mu.Unlock()
@@ -94,16 +93,14 @@ func (e *estimate) exact() float64 {
 
 func (e *estimate) tick() sheet.Tick { return sheet.Tick(e.exact()) }
 
-// reset forgets round trips, as after a connection was lost: the next node's clock
-// may be another one.
+// reset forgets round trips, as after a connection was lost: the next node's clock may be another one.
 func (e *estimate) reset() {
 	e.mu.Lock()
 	defer e.mu.Unlock()
 	e.count, e.pings = 0, map[uint64]time.Time{}
 }
 
-// pingEvery is the time between a client's own pings, firstPings how many come
-// quickly at first.
+// pingEvery is the time between a client's own pings, firstPings how many come quickly at first.
 const (
 	pingEvery  = 2 * time.Second
 	firstPings = 4
@@ -130,16 +127,14 @@ func (c *Conn) ping(s *socket, away <-chan struct{}) {
 	}
 }
 
-// Tick returns the service's present wall tick, as far as can be known here: at a
-// steady delay it is right to one tick.
+// Tick returns the service's present wall tick, as far as can be known here: at a steady delay it is right to one tick.
 func (c *Conn) Tick() int64 { return int64(c.ExactTick()) }
 
-// ExactTick returns the service's present wall tick with its fraction, for showing
-// what moves between ticks: see Copy.Place.
+// ExactTick returns the service's present wall tick with its fraction, for showing what moves between ticks: see
+// Copy.Place.
 func (c *Conn) ExactTick() float64 { return c.time.exact() }
 
-// Trip returns the shortest of the last round trips to the service and back, 0
-// before the first.
+// Trip returns the shortest of the last round trips to the service and back, 0 before the first.
 func (c *Conn) Trip() time.Duration {
 	c.time.mu.Lock()
 	defer c.time.mu.Unlock()

@@ -10,8 +10,8 @@ import (
 	"turnvex.example/turnvex/client"
 )
 
-// The whole way of a player: sign in, open the lobby or join it, be ready, and play.
-// Run it twice, as two players, with the rulebook that "turnvex new" writes.
+// The whole way of a player: sign in, open the lobby or join it, be ready, and play. Run it twice, as two players, with
+// the rulebook that "turnvex new" writes.
 func Example() {
 	const address, name = "http://127.0.0.1:7420", "Mara"
 	ctx, cancel := context.WithTimeout(context.Background(), time.Minute)

@@ -11,8 +11,8 @@ type Expected struct {
 	Value Value  // of the field's type
 }
 
-// Expect is an expectation for a field of the own player. Whole, Thousandths,
-// TextValue, FlagValue and Point make values.
+// Expect is an expectation for a field of the own player. Whole, Thousandths, TextValue, FlagValue and Point make
+// values.
 func Expect(field string, v Value) Expected { return Expected{Field: field, Value: v} }
 
 // Whole is the value of an integer field.
@@ -36,8 +36,7 @@ func FlagValue(on bool) Value {
 // Point is the value of a position, in millimetres.
 func Point(x, y int64) Value { return Value{Type: TypePosition, N: [3]int64{x, y}} }
 
-// expectLocked shows what an intent is expected to do. Either all is shown or, with
-// an error, nothing.
+// expectLocked shows what an intent is expected to do. Either all is shown or, with an error, nothing.
 func (c *Conn) expectLocked(p *Pending, list []Expected) error {
 	for _, e := range list {
 		id := e.Sheet
@@ -55,8 +54,7 @@ func (c *Conn) expectLocked(p *Pending, list []Expected) error {
 	return nil
 }
 
-// undoLocked ends what an intent was expected to do. Where the service has decided
-// otherwise that is told as a change.
+// undoLocked ends what an intent was expected to do. Where the service has decided otherwise that is told as a change.
 func (c *Conn) undoLocked(p *Pending) {
 	for _, e := range p.expects {
 		if ch, differs := e.End(); differs {

@@ -11,8 +11,8 @@ import (
 	"strconv"
 )
 
-// Refusal is an error with which the service refused something. Code is stable
-// (docs/errors.md lists them); Reason is for people.
+// Refusal is an error with which the service refused something. Code is stable (docs/errors.md lists them); Reason is
+// for people.
 type Refusal struct {
 	Code     string          `json:"code"`               // stable; docs/errors.md lists them
 	Reason   string          `json:"detail"`             // for people
@@ -41,9 +41,8 @@ type Service struct {
 // maxAnswer is the most bytes of an answer that are read.
 const maxAnswer = 8 << 20
 
-// Call sends a request with a JSON body (nil for none; a []byte is sent as it
-// is) and decodes the answer into out (nil to drop it). A refusal is returned as
-// *Refusal.
+// Call sends a request with a JSON body (nil for none; a []byte is sent as it is) and decodes the answer into out (nil
+// to drop it). A refusal is returned as *Refusal.
 func (s Service) Call(ctx context.Context, method, path string, in, out any) error {
 	res, err := s.send(ctx, method, path, in)
 	if err != nil {

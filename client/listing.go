@@ -8,8 +8,7 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// Listing is the list of open lobbies, kept up to date by the service. Its
-// methods may be called from any goroutine.
+// Listing is the list of open lobbies, kept up to date by the service. Its methods may be called from any goroutine.
 type Listing struct {
 	socket  *socket
 	changed func(code string, l *Lobby)
@@ -20,10 +19,9 @@ type Listing struct {
 	err     error            // guarded by mu
 }
 
-// WatchLobbies returns the lobbies that fit the filter, at most 200 to begin with,
-// and keeps them up to date until Close. Changed, unless it is nil, is called for
-// each later change, with nil for a lobby that has gone or no longer fits; it must
-// not hold its goroutine up. A listing that is lost is not made again: see Done.
+// WatchLobbies returns the lobbies that fit the filter, at most 200 to begin with, and keeps them up to date until
+// Close. Changed, unless it is nil, is called for each later change, with nil for a lobby that has gone or no longer
+// fits; it must not hold its goroutine up. A listing that is lost is not made again: see Done.
 func (s Service) WatchLobbies(ctx context.Context, f Filter, changed func(code string, l *Lobby)) (*Listing, error) {
 	sock, data, err := greet(ctx, dialling{address: s.Address},
 		wire.Hello{Is: "hello", Token: s.Token, List: (*wire.Filter)(&f)})

@@ -11,9 +11,8 @@ import (
 	"turnvex.example/turnvex/internal/tool/trial"
 )
 
-// TestListingAgainstTheProtocol plays a service's listing: what there is at first and
-// what changes is kept, a message of a later version is passed over, a ping is
-// answered, and it ends with the reason that the service gives.
+// TestListingAgainstTheProtocol plays a service's listing: what there is at first and what changes is kept, a message
+// of a later version is passed over, a ping is answered, and it ends with the reason that the service gives.
 func TestListingAgainstTheProtocol(t *testing.T) {
 	ctx := trial.Within(t, 20*time.Second)
 	f := newFake(t)
@@ -79,8 +78,8 @@ func TestListingAgainstTheProtocol(t *testing.T) {
 	}
 }
 
-// TestDecisionAgainstTheProtocol: a referee's word is answered by number; one that is
-// answered twice, or never, holds nothing up.
+// TestDecisionAgainstTheProtocol: a referee's word is answered by number; one that is answered twice, or never, holds
+// nothing up.
 func TestDecisionAgainstTheProtocol(t *testing.T) {
 	ctx := trial.Within(t, 20*time.Second)
 	v := readVectors(t)

@@ -72,8 +72,8 @@ func (s Service) Open(ctx context.Context, o Opening) (*FoundLobby, error) {
 	return &out, s.Call(ctx, http.MethodPost, "/v1/lobbies", o, &out)
 }
 
-// OpenOrJoin returns the open lobby called o.Name of that rulebook, or opens it.
-// Two calls at the same moment never make two.
+// OpenOrJoin returns the open lobby called o.Name of that rulebook, or opens it. Two calls at the same moment never
+// make two.
 func (s Service) OpenOrJoin(ctx context.Context, o Opening) (*FoundLobby, error) {
 	var out FoundLobby
 	return &out, s.Call(ctx, http.MethodPost, "/v1/lobbies/named", o, &out)
@@ -89,8 +89,7 @@ type Quick struct {
 	Options  map[string]any `json:"options,omitempty"`  // the same
 }
 
-// QuickJoin finds a lobby with room, or opens one. Places for the player and the
-// party are held for 20 seconds.
+// QuickJoin finds a lobby with room, or opens one. Places for the player and the party are held for 20 seconds.
 func (s Service) QuickJoin(ctx context.Context, q Quick) (*FoundLobby, error) {
 	var out FoundLobby
 	return &out, s.Call(ctx, http.MethodPost, "/v1/quick", q, &out)
@@ -113,8 +112,7 @@ type LobbyPage struct {
 	Next string `json:"next"` // the cursor of the next page, "" at the end
 }
 
-// Lobbies lists open lobbies. Order is newest (if empty), oldest, fullest or
-// title; limit is from 1 to 100, 20 if 0.
+// Lobbies lists open lobbies. Order is newest (if empty), oldest, fullest or title; limit is from 1 to 100, 20 if 0.
 func (s Service) Lobbies(ctx context.Context, f Filter, order string, limit int, cursor string) (*LobbyPage, error) {
 	q := url.Values{}
 	for name, v := range map[string]string{"rulebook": f.Rulebook, "region": f.Region, "state": f.State,
@@ -136,25 +134,23 @@ func (s Service) Lobbies(ctx context.Context, f Filter, order string, limit int,
 	return &out, s.Call(ctx, http.MethodGet, "/v1/lobbies?"+q.Encode(), nil, &out)
 }
 
-// Settings are changes of a lobby by its host: title, capacity, open, listed,
-// watch_most, password, and the options of the rulebook by their names.
+// Settings are changes of a lobby by its host: title, capacity, open, listed, watch_most, password, and the options of
+// the rulebook by their names.
 type Settings map[string]any
 
-// ChangeLobby changes a lobby in which the player is the host. Either all changes
-// are made or none.
+// ChangeLobby changes a lobby in which the player is the host. Either all changes are made or none.
 func (s Service) ChangeLobby(ctx context.Context, code string, changes Settings) error {
 	return s.Call(ctx, http.MethodPatch, "/v1/lobbies/"+url.PathEscape(code), changes, nil)
 }
 
-// Ask hands in an intent for the player's seat in a lobby without a live
-// connection of one's own. A refusal is a *Refusal.
+// Ask hands in an intent for the player's seat in a lobby without a live connection of one's own. A refusal is a
+// *Refusal.
 func (s Service) Ask(ctx context.Context, code string, in Intent) error {
 	in.Seat = 0
 	return s.Call(ctx, http.MethodPost, "/v1/lobbies/"+url.PathEscape(code)+"/intents", in, nil)
 }
 
-// TakeSeat takes a seat over HTTP. It is held as a lost connection's is, until
-// Connect comes.
+// TakeSeat takes a seat over HTTP. It is held as a lost connection's is, until Connect comes.
 func (s Service) TakeSeat(ctx context.Context, code, password string) (seat uint32, err error) {
 	var out struct{ Seat uint32 }
 	err = s.Call(ctx, http.MethodPost, "/v1/lobbies/"+url.PathEscape(code)+"/seat",
@@ -174,8 +170,8 @@ type CopyReport struct {
 	Differs  []Difference `json:"differs"`  // whose copies differ, and where
 }
 
-// CheckCopies asks every client in a lobby whether its copy is what it should be.
-// It needs a service key's token and takes up to 5 s.
+// CheckCopies asks every client in a lobby whether its copy is what it should be. It needs a service key's token and
+// takes up to 5 s.
 func (s Service) CheckCopies(ctx context.Context, code string) (*CopyReport, error) {
 	var out CopyReport
 	return &out, s.Call(ctx, http.MethodPost, "/v1/lobbies/"+code+"/copies", struct{}{}, &out)
@@ -189,8 +185,8 @@ type CheckedCopy struct {
 	Differs []Difference `json:"differs"`
 }
 
-// CheckedCopies are the newest answers of clients that were asked for their copies, the oldest
-// first; rate is ticks a second. It needs a service key's token.
+// CheckedCopies are the newest answers of clients that were asked for their copies, the oldest first; rate is ticks a
+// second. It needs a service key's token.
 func (s Service) CheckedCopies(ctx context.Context, code string) (rate int, list []CheckedCopy, err error) {
 	var out struct {
 		Rate    int
@@ -205,15 +201,15 @@ func (s Service) EndMatch(ctx context.Context, code, because string) error {
 	return s.Call(ctx, http.MethodPost, "/v1/lobbies/"+code+"/end", map[string]string{"because": because}, nil)
 }
 
-// SetField sets a field of a sheet in a practice lobby by hand, as an operator. A number is given
-// as a decimal, a choice by its word, a clock in milliseconds.
+// SetField sets a field of a sheet in a practice lobby by hand, as an operator. A number is given as a decimal, a
+// choice by its word, a clock in milliseconds.
 func (s Service) SetField(ctx context.Context, code string, sheet uint32, field string, value any) error {
 	in := map[string]any{"sheet": sheet, "field": field, "value": value}
 	return s.Call(ctx, http.MethodPost, "/v1/lobbies/"+code+"/set", in, nil)
 }
 
-// Advance lets 1 to 36000 ticks of play pass in a practice lobby, as an operator: play that runs
-// stands still from now on; play that stands still runs for so many ticks.
+// Advance lets 1 to 36000 ticks of play pass in a practice lobby, as an operator: play that runs stands still from now
+// on; play that stands still runs for so many ticks.
 func (s Service) Advance(ctx context.Context, code string, ticks int) error {
 	return s.Call(ctx, http.MethodPost, "/v1/lobbies/"+code+"/advance", map[string]int{"ticks": ticks}, nil)
 }

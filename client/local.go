@@ -6,9 +6,8 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// AddLocal brings a further player onto the connection, for players who share a screen, and
-// returns the seat when the copy shows what it sees. Team is the team wished for, "" for
-// none. What keeps the player out is a *Refusal.
+// AddLocal brings a further player onto the connection, for players who share a screen, and returns the seat when the
+// copy shows what it sees. Team is the team wished for, "" for none. What keeps the player out is a *Refusal.
 func (c *Conn) AddLocal(ctx context.Context, name, team string) (uint32, error) {
 	n := c.words.number()
 	var seat uint32

@@ -11,9 +11,8 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// Intent is what a seat asks for. Do names it: act, stop, steer, claim, ready,
-// unready, rename, team, start, pause, resume, kick, ban, unban, swap, shuffle, vote,
-// hand-over, settings or set.
+// Intent is what a seat asks for. Do names it: act, stop, steer, claim, ready, unready, rename, team, start, pause,
+// resume, kick, ban, unban, swap, shuffle, vote, hand-over, settings or set.
 type Intent struct {
 	Seat   uint32         `json:"seat,omitempty"`   // 0: the first seat of the connection
 	Do     string         `json:"do"`               // what is asked for
@@ -24,8 +23,7 @@ type Intent struct {
 	Text   string         `json:"text,omitempty"`   // a new name, or a reason
 	Value  any            `json:"value,omitempty"`  // of set: the value of the field
 
-	// Expect is what the client shows until the verdict is there, or a referee has decided: see
-	// Expect.
+	// Expect is what the client shows until the verdict is there, or a referee has decided: see Expect.
 	Expect []Expected `json:"-"`
 }
 
@@ -56,8 +54,7 @@ type Pending struct {
 // Done is closed when the verdict is there.
 func (p *Pending) Done() <-chan struct{} { return p.done }
 
-// Verdict waits for the verdict. The error is that of the connection or the
-// context; a refusal is not an error here.
+// Verdict waits for the verdict. The error is that of the connection or the context; a refusal is not an error here.
 func (p *Pending) Verdict(ctx context.Context) (Verdict, error) {
 	select {
 	case <-p.done:
@@ -67,12 +64,11 @@ func (p *Pending) Verdict(ctx context.Context) (Verdict, error) {
 	}
 }
 
-// Copied returns, once the verdict is there, the tick that the copy stood at when it
-// came. The copy of that tick holds the effect, here and in every other client.
+// Copied returns, once the verdict is there, the tick that the copy stood at when it came. The copy of that tick holds
+// the effect, here and in every other client.
 func (p *Pending) Copied() int64 { return int64(p.copied) }
 
-// Send sends an intent and returns at once. While the connection is away it is
-// kept and sent when it is back.
+// Send sends an intent and returns at once. While the connection is away it is kept and sent when it is back.
 func (c *Conn) Send(in Intent) *Pending {
 	if in.Seat == 0 {
 		in.Seat = c.Seat()
@@ -121,8 +117,8 @@ func (c *Conn) sendNow(msg any) error {
 	return sock.say(msg)
 }
 
-// resendLocked sends what was not answered before the connection was lost, in
-// order. The service answers again what it has done already.
+// resendLocked sends what was not answered before the connection was lost, in order. The service answers again what it
+// has done already.
 func (c *Conn) resendLocked() {
 	var again []*Pending
 	for _, p := range c.open {
@@ -222,8 +218,7 @@ func (c *Conn) noticed(n *Notice) error {
 	return tell(c, c.opts.OnNotice, *n)
 }
 
-// wholes makes what notices and decisions say the same in both encodings: numbers
-// become int64, lists of them []int64.
+// wholes makes what notices and decisions say the same in both encodings: numbers become int64, lists of them []int64.
 func wholes(m map[string]any) {
 	for k, v := range m {
 		switch v := v.(type) {
@@ -332,8 +327,7 @@ func (c *Conn) answered(v *Verdict) error {
 	return nil
 }
 
-// checked answers a check with the copy's hash, and keeps the copy in case it is
-// wrong.
+// checked answers a check with the copy's hash, and keeps the copy in case it is wrong.
 func (c *Conn) checked(sock *socket, k *wire.Check) error {
 	c.mu.Lock()
 	at, hash := c.view.Tick(), c.view.Hash()

@@ -28,8 +28,8 @@ func (s Service) Nodes(ctx context.Context) ([]Node, error) {
 	return out.Nodes, s.Call(ctx, http.MethodGet, "/v1/nodes", nil, &out)
 }
 
-// Drain lets a node take no more lobbies and hand those that it has to others of its region; with
-// false it takes lobbies again. Why stands in the audit trail. Operators only.
+// Drain lets a node take no more lobbies and hand those that it has to others of its region; with false it takes
+// lobbies again. Why stands in the audit trail. Operators only.
 func (s Service) Drain(ctx context.Context, node string, on bool, why string) error {
 	method := http.MethodPost
 	if !on {
@@ -38,8 +38,8 @@ func (s Service) Drain(ctx context.Context, node string, on bool, why string) er
 	return s.Call(ctx, method, "/v1/nodes/"+url.PathEscape(node)+"/drain"+because(why), nil, nil)
 }
 
-// Move hands a lobby to another node of its region. It returns when it is there; its clients come
-// back by themselves. Operators only.
+// Move hands a lobby to another node of its region. It returns when it is there; its clients come back by themselves.
+// Operators only.
 func (s Service) Move(ctx context.Context, code, node, why string) error {
 	return s.Call(ctx, http.MethodPost, "/v1/lobbies/"+url.PathEscape(code)+"/move"+because(why),
 		map[string]string{"node": node}, nil)

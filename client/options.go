@@ -22,20 +22,18 @@ type Options struct {
 	Version  string // of the rulebook; refused if the lobby runs another one
 	Wait     bool   // stand in line if the lobby is full; see Waiting
 
-	// Referee signs in as a referee, with the token of a service key that has the
-	// scope referee; OnDecision is asked for each decision, and Conn.Decide answers.
-	// A decision may be offered again after a lost connection.
+	// Referee signs in as a referee, with the token of a service key that has the scope referee; OnDecision is asked
+	// for each decision, and Conn.Decide answers. A decision may be offered again after a lost connection.
 	Referee    bool
 	OnDecision func(Decision) // called for each decision that waits for a referee
 
-	// Tokens gives the token for each new connection instead of Token, which may
-	// have run out when a connection that was lost comes back: see KeepFresh.
+	// Tokens gives the token for each new connection instead of Token, which may have run out when a connection that
+	// was lost comes back: see KeepFresh.
 	Tokens func(context.Context) (string, error)
 
-	// OnChange is called for each change, in order, and OnNotice for each notice;
-	// OnMissed when notices were left out because the connection was too slow. They
-	// are never called at the same time, and must not hold the connection up. They
-	// may call Send and Read, but not Do or Wait.
+	// OnChange is called for each change, in order, and OnNotice for each notice; OnMissed when notices were left out
+	// because the connection was too slow. They are never called at the same time, and must not hold the connection up.
+	// They may call Send and Read, but not Do or Wait.
 	OnChange func(Change)
 	OnNotice func(Notice)      // called for each notice
 	OnMissed func(notices int) // called with how many notices were left out
@@ -46,17 +44,15 @@ type Options struct {
 	// OnTick is called when the copy has come to a later tick, after the changes.
 	OnTick func(tick int64)
 
-	// OnDiffers is called when the service has found that the copy differs from what
-	// it should hold, which is a fault of this client or of the service. A new
-	// snapshot follows.
+	// OnDiffers is called when the service has found that the copy differs from what it should hold, which is a fault
+	// of this client or of the service. A new snapshot follows.
 	OnDiffers func([]Difference)
 
-	// Patience is how long to try to come back after a lost connection; for as long as
-	// the seat is held, and at least 30 s, if it is 0, and never if it is negative.
+	// Patience is how long to try to come back after a lost connection; for as long as the seat is held, and at least
+	// 30 s, if it is 0, and never if it is negative.
 	Patience time.Duration
 
-	// JSON speaks turnvex.v1+json, which people can read, instead of
-	// turnvex.v1+cbor, which is about half as long.
+	// JSON speaks turnvex.v1+json, which people can read, instead of turnvex.v1+cbor, which is about half as long.
 	JSON bool
 
 	// Rough makes the connection bad on purpose.

@@ -23,9 +23,9 @@ func signIn(ctx context.Context, address, way string, in any) (*Signed, error) {
 	return &out, Service{Address: address}.Call(ctx, http.MethodPost, "/v1/sign-in/"+way, in, &out)
 }
 
-// SignIn signs in with a device key: 24 to 128 printable characters that the
-// client makes at random once and keeps. An unknown key makes a new player. With
-// an empty name a new player gets one that is made up, and an old one keeps theirs.
+// SignIn signs in with a device key: 24 to 128 printable characters that the client makes at random once and keeps. An
+// unknown key makes a new player. With an empty name a new player gets one that is made up, and an old one keeps
+// theirs.
 func SignIn(ctx context.Context, address, deviceKey, name string) (*Signed, error) {
 	in := map[string]string{"device": deviceKey}
 	if name != "" {
@@ -34,9 +34,8 @@ func SignIn(ctx context.Context, address, deviceKey, name string) (*Signed, erro
 	return signIn(ctx, address, "device", in)
 }
 
-// SignInAccount signs in with a login name and a password. A device key that is
-// given belongs to the account's player from then on: it signs in the same
-// player. A wrong login and a wrong password are refused alike.
+// SignInAccount signs in with a login name and a password. A device key that is given belongs to the account's player
+// from then on: it signs in the same player. A wrong login and a wrong password are refused alike.
 func SignInAccount(ctx context.Context, address, login, password, deviceKey string) (*Signed, error) {
 	in := map[string]string{"login": login, "password": password}
 	if deviceKey != "" {
@@ -50,8 +49,8 @@ func SignInKey(ctx context.Context, address, key string) (*Signed, error) {
 	return signIn(ctx, address, "key", map[string]string{"key": key})
 }
 
-// Refresh gives a new token for a refresh token. Each can be used once; one that
-// is used again voids everything that follows from the same sign-in.
+// Refresh gives a new token for a refresh token. Each can be used once; one that is used again voids everything that
+// follows from the same sign-in.
 func Refresh(ctx context.Context, address, refresh string) (*Signed, error) {
 	return signIn(ctx, address, "refresh", map[string]string{"refresh": refresh})
 }
@@ -63,8 +62,8 @@ type Tokens struct {
 	in      Signed // guarded by mu
 }
 
-// KeepFresh returns a source of tokens that renews the sign-in before it runs out.
-// Its Token is meant for Options.Tokens.
+// KeepFresh returns a source of tokens that renews the sign-in before it runs out. Its Token is meant for
+// Options.Tokens.
 func KeepFresh(address string, in *Signed) *Tokens { return &Tokens{address: address, in: *in} }
 
 // Token returns a token that is good for a minute at least.
@@ -91,8 +90,7 @@ func (s Service) SignOutEverywhere(ctx context.Context) error {
 	return s.Call(ctx, http.MethodPost, "/v1/me/sign-out", nil, nil)
 }
 
-// MakeAccount gives the player a login name and a password, with which they can
-// sign in from any device.
+// MakeAccount gives the player a login name and a password, with which they can sign in from any device.
 func (s Service) MakeAccount(ctx context.Context, login, password string) error {
 	return s.Call(ctx, http.MethodPost, "/v1/me/account", map[string]string{"login": login, "password": password}, nil)
 }
@@ -102,8 +100,8 @@ func (s Service) ChangePassword(ctx context.Context, old, new string) error {
 	return s.Call(ctx, http.MethodPatch, "/v1/me/account", map[string]string{"old": old, "new": new}, nil)
 }
 
-// ChangePasswordAndDevices is ChangePassword that removes all devices of the player as well:
-// nothing but the new password leads in afterwards.
+// ChangePasswordAndDevices is ChangePassword that removes all devices of the player as well: nothing but the new
+// password leads in afterwards.
 func (s Service) ChangePasswordAndDevices(ctx context.Context, old, new string) error {
 	in := map[string]any{"old": old, "new": new, "devices": true}
 	return s.Call(ctx, http.MethodPatch, "/v1/me/account", in, nil)
@@ -114,8 +112,7 @@ func (s Service) DeleteMe(ctx context.Context) error {
 	return s.Call(ctx, http.MethodDelete, "/v1/me", nil, nil)
 }
 
-// ServiceKey is a key with which a program signs in. Key is set only when it is
-// made.
+// ServiceKey is a key with which a program signs in. Key is set only when it is made.
 type ServiceKey struct {
 	Name    string     `json:"name"`              // what the operator calls it
 	Scopes  []string   `json:"scopes"`            // operator, referee, read

@@ -41,9 +41,9 @@ func recordPath(player, rulebook string) string {
 	return "/v1/players/" + url.PathEscape(player) + "/records/" + url.PathEscape(rulebook)
 }
 
-// CorrectRecord changes a player's record, for a reason of 1 to 200 characters that its
-// history keeps, and returns how it stands then. id is a UUID with which the correction
-// happens once, however often it is sent; "" for any. For operators.
+// CorrectRecord changes a player's record, for a reason of 1 to 200 characters that its history keeps, and returns how
+// it stands then. id is a UUID with which the correction happens once, however often it is sent; "" for any. For
+// operators.
 func (s Service) CorrectRecord(ctx context.Context, player, rulebook, why, id string,
 	changes ...RecordChange) (map[string]any, error) {
 	path := recordPath(player, rulebook)
@@ -58,8 +58,8 @@ func (s Service) CorrectRecord(ctx context.Context, player, rulebook, why, id st
 	return out.Fields, s.Call(ctx, http.MethodPost, path, in, &out)
 }
 
-// RecordHistory returns what happened to a player's record, newest first, 1 to 100 saves;
-// cursor is the last page's next, or "". For operators.
+// RecordHistory returns what happened to a player's record, newest first, 1 to 100 saves; cursor is the last page's
+// next, or "". For operators.
 func (s Service) RecordHistory(ctx context.Context, player, rulebook string, limit int,
 	cursor string) (list []RecordSave, next string, err error) {
 	q := url.Values{"limit": {strconv.Itoa(limit)}}
@@ -74,8 +74,8 @@ func (s Service) RecordHistory(ctx context.Context, player, rulebook string, lim
 	return out.Changes, out.Next, err
 }
 
-// PutBackRecord lets a player's record stand as it did right after a save of its history,
-// named by its lobby and number, for a reason. For operators.
+// PutBackRecord lets a player's record stand as it did right after a save of its history, named by its lobby and
+// number, for a reason. For operators.
 func (s Service) PutBackRecord(ctx context.Context, player, rulebook, lobby string, number int64,
 	why string) (map[string]any, error) {
 	in := map[string]any{"lobby": lobby, "number": number, "why": why}
@@ -91,8 +91,8 @@ type Person struct {
 	Seen    time.Time `json:"seen"`    // when they signed in last
 }
 
-// FindPlayers returns players whose names begin with a text, 1 to 100; cursor is the last
-// page's next, or "". For service keys.
+// FindPlayers returns players whose names begin with a text, 1 to 100; cursor is the last page's next, or "". For
+// service keys.
 func (s Service) FindPlayers(ctx context.Context, name string, limit int,
 	cursor string) (list []Person, next string, err error) {
 	q := url.Values{"name": {name}, "limit": {strconv.Itoa(limit)}}
@@ -107,8 +107,7 @@ func (s Service) FindPlayers(ctx context.Context, name string, limit int,
 	return out.Players, out.Next, err
 }
 
-// ExportPlayer writes everything that is kept of a player, as JSON: of anybody for
-// operators; of oneself with "me".
+// ExportPlayer writes everything that is kept of a player, as JSON: of anybody for operators; of oneself with "me".
 func (s Service) ExportPlayer(ctx context.Context, player string, w io.Writer) error {
 	path := "/v1/me/export"
 	if player != "me" {
@@ -117,8 +116,7 @@ func (s Service) ExportPlayer(ctx context.Context, player string, w io.Writer) e
 	return s.Read(ctx, path, w)
 }
 
-// ErasePlayer deletes a player with everything that is kept of them; why is logged. For
-// operators.
+// ErasePlayer deletes a player with everything that is kept of them; why is logged. For operators.
 func (s Service) ErasePlayer(ctx context.Context, player, why string) error {
 	return s.Call(ctx, http.MethodDelete, "/v1/players/"+url.PathEscape(player)+"?why="+url.QueryEscape(why), nil, nil)
 }

@@ -96,11 +96,10 @@ func (w *words) ruled(d *wire.Ruled) error {
 	return nil
 }
 
-// Decide answers a decision, with the values that the rulebook's answers ask for, and waits
-// until the service has taken the answer. That it came too late, or after another
-// referee's, is a *Refusal with the code no-such-decision. If the connection is lost
-// meanwhile nobody knows whether the answer counted; the decision is offered again if it
-// still waits.
+// Decide answers a decision, with the values that the rulebook's answers ask for, and waits until the service has taken
+// the answer. That it came too late, or after another referee's, is a *Refusal with the code no-such-decision. If the
+// connection is lost meanwhile nobody knows whether the answer counted; the decision is offered again if it still
+// waits.
 func (c *Conn) Decide(ctx context.Context, no int64, yes bool, with ...map[string]any) error {
 	m := wire.Decide{Is: "decide", No: no, Yes: yes}
 	for _, w := range with {
@@ -114,8 +113,8 @@ func (c *Conn) RefereeAct(ctx context.Context, act string, args map[string]any) 
 	return c.rule(ctx, wire.Rule{Act: act, Args: args})
 }
 
-// RefereeSet sets a field that the rulebook leaves to referees, such as match.question; of a
-// player or a team, whose sheet is named.
+// RefereeSet sets a field that the rulebook leaves to referees, such as match.question; of a player or a team, whose
+// sheet is named.
 func (c *Conn) RefereeSet(ctx context.Context, field string, sheet uint32, value any) error {
 	return c.rule(ctx, wire.Rule{Set: field, Target: sheet, Value: value})
 }
@@ -134,8 +133,8 @@ type Judging struct {
 	OnNotice   func(Notice)   // called for each notice that is for referees; it must not wait itself
 }
 
-// Judge referees every lobby of a rulebook, those that are opened later too, without joining
-// any. Its methods may be called from any goroutine.
+// Judge referees every lobby of a rulebook, those that are opened later too, without joining any. Its methods may be
+// called from any goroutine.
 type Judge struct {
 	o     Judging
 	sock  *socket
@@ -146,8 +145,8 @@ type Judge struct {
 	err   error // guarded by mu
 }
 
-// Judge signs a referee in to all lobbies of a rulebook. A connection that is lost does not
-// come back by itself: see Done.
+// Judge signs a referee in to all lobbies of a rulebook. A connection that is lost does not come back by itself: see
+// Done.
 func (s Service) Judge(ctx context.Context, o Judging) (*Judge, error) {
 	o.Address, o.Token = s.Address, s.Token
 	sock, data, err := greet(ctx, dialling{address: o.Address}, wire.Hello{Is: "hello", Token: o.Token, Referee: true,
@@ -273,8 +272,8 @@ func (c *Conn) judgedLocked(n *Notice) {
 	}
 }
 
-// unjudgedLocked ends what was expected of intents on which nobody will decide any more, or
-// of which it may have been missed.
+// unjudgedLocked ends what was expected of intents on which nobody will decide any more, or of which it may have been
+// missed.
 func (c *Conn) unjudgedLocked() {
 	for k, p := range c.deciding {
 		delete(c.deciding, k)

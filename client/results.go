@@ -52,15 +52,13 @@ type PlayerResult struct {
 	Fields  map[string]any `json:"fields"`  // the player sheet's, by name
 }
 
-// Matches returns the newest ended matches. The query holds the parameters of
-// GET /v1/matches.
+// Matches returns the newest ended matches. The query holds the parameters of GET /v1/matches.
 func (s Service) Matches(ctx context.Context, query url.Values) ([]Match, error) {
 	list, _, err := s.MatchPage(ctx, query)
 	return list, err
 }
 
-// MatchPage is Matches with the cursor of the next page, "" on the last: it goes into the
-// next query as cursor.
+// MatchPage is Matches with the cursor of the next page, "" on the last: it goes into the next query as cursor.
 func (s Service) MatchPage(ctx context.Context, query url.Values) (list []Match, next string, err error) {
 	var out struct {
 		Matches []Match
@@ -96,9 +94,8 @@ func (s Service) Totals(ctx context.Context, player string) ([]Totals, error) {
 	return out.Totals, s.Call(ctx, http.MethodGet, "/v1/players/"+url.PathEscape(player)+"/totals", nil, &out)
 }
 
-// ExportMatches writes all ended matches that fit: in the format jsonl one match a line,
-// in csv one player a line. The query holds the parameters of GET /v1/matches/export. For
-// service keys.
+// ExportMatches writes all ended matches that fit: in the format jsonl one match a line, in csv one player a line. The
+// query holds the parameters of GET /v1/matches/export. For service keys.
 func (s Service) ExportMatches(ctx context.Context, w io.Writer, format string, query url.Values) error {
 	q := maps.Clone(query)
 	if q == nil {

@@ -31,8 +31,8 @@ func (s Service) DevicesOf(ctx context.Context, player string) ([]Device, error)
 	return out.Devices, s.Call(ctx, http.MethodGet, "/v1/players/"+url.PathEscape(player)+"/devices", nil, &out)
 }
 
-// RemoveDeviceOf removes a device of a player, with the tokens of its sign-ins, for operators. The only
-// way back to a player stays.
+// RemoveDeviceOf removes a device of a player, with the tokens of its sign-ins, for operators. The only way back to a
+// player stays.
 func (s Service) RemoveDeviceOf(ctx context.Context, player, id string) error {
 	return s.Call(ctx, http.MethodDelete, "/v1/players/"+url.PathEscape(player)+"/devices/"+url.PathEscape(id), nil,
 		nil)
@@ -43,28 +43,28 @@ func (s Service) NameDevice(ctx context.Context, id, name string) error {
 	return s.Call(ctx, http.MethodPatch, "/v1/me/devices/"+url.PathEscape(id), map[string]string{"name": name}, nil)
 }
 
-// RemoveDevice removes a device of the player, with the tokens of its sign-ins. The only way
-// back to a player is not removed.
+// RemoveDevice removes a device of the player, with the tokens of its sign-ins. The only way back to a player is not
+// removed.
 func (s Service) RemoveDevice(ctx context.Context, id string) error {
 	return s.Call(ctx, http.MethodDelete, "/v1/me/devices/"+url.PathEscape(id), nil, nil)
 }
 
-// RotateKey gives a service key another text, which is in the answer only. The old one stays
-// good for the given time, a week at most; with none its tokens are void at once. Operators only.
+// RotateKey gives a service key another text, which is in the answer only. The old one stays good for the given time, a
+// week at most; with none its tokens are void at once. Operators only.
 func (s Service) RotateKey(ctx context.Context, name string, keep time.Duration) (*ServiceKey, error) {
 	var out ServiceKey
 	return &out, s.Call(ctx, http.MethodPost, "/v1/keys/"+url.PathEscape(name)+"/rotate",
 		map[string]int64{"keep_ms": keep.Milliseconds()}, &out)
 }
 
-// RotateSigning makes the service sign tokens with a new secret. With drop, tokens of before
-// are good no more, and have to be refreshed. Operators only.
+// RotateSigning makes the service sign tokens with a new secret. With drop, tokens of before are good no more, and have
+// to be refreshed. Operators only.
 func (s Service) RotateSigning(ctx context.Context, drop bool) error {
 	return s.Call(ctx, http.MethodPost, "/v1/signing-keys", map[string]bool{"drop": drop}, nil)
 }
 
-// BanPlayer keeps a player out of the service until a moment, or for good if that is zero; they
-// are told why. Operators only.
+// BanPlayer keeps a player out of the service until a moment, or for good if that is zero; they are told why. Operators
+// only.
 func (s Service) BanPlayer(ctx context.Context, player string, until time.Time, why string) error {
 	in := map[string]any{"why": why}
 	if !until.IsZero() {
@@ -85,8 +85,7 @@ type Recovery struct {
 	Expires time.Time `json:"expires"` // when it runs out
 }
 
-// RecoverPlayer makes a code with which a player who has lost all devices or the password comes
-// back. Operators only.
+// RecoverPlayer makes a code with which a player who has lost all devices or the password comes back. Operators only.
 func (s Service) RecoverPlayer(ctx context.Context, player, why string) (*Recovery, error) {
 	var out Recovery
 	return &out, s.Call(ctx, http.MethodPost,
@@ -94,8 +93,8 @@ func (s Service) RecoverPlayer(ctx context.Context, player, why string) (*Recove
 		nil, &out)
 }
 
-// SignInRecovery signs in with the code that an operator gave. The device key is the player's
-// only one from then on; a password, if it is given, is that of the account.
+// SignInRecovery signs in with the code that an operator gave. The device key is the player's only one from then on; a
+// password, if it is given, is that of the account.
 func SignInRecovery(ctx context.Context, address, code, deviceKey, password string) (*Signed, error) {
 	in := map[string]string{"code": code, "device": deviceKey}
 	if password != "" {
@@ -167,9 +166,9 @@ type Playback struct {
 	As       uint32 // only what this seat sees; everything if 0
 }
 
-// Playback writes what happened in a lobby, open or ended lately, as JSON Lines: a playback, a
-// snapshot, and then the deltas and notices that a live connection with this view would have been
-// sent. The last line is an end: with more, the rest is asked for from its tick on. Service keys only.
+// Playback writes what happened in a lobby, open or ended lately, as JSON Lines: a playback, a snapshot, and then the
+// deltas and notices that a live connection with this view would have been sent. The last line is an end: with more,
+// the rest is asked for from its tick on. Service keys only.
 func (s Service) Playback(ctx context.Context, lobby string, p Playback, into io.Writer) error {
 	q := url.Values{"from": {strconv.FormatInt(p.From, 10)}}
 	if p.To > 0 {
@@ -181,8 +180,8 @@ func (s Service) Playback(ctx context.Context, lobby string, p Playback, into io
 	return s.Read(ctx, "/v1/journals/"+url.PathEscape(lobby)+"/view?"+q.Encode(), into)
 }
 
-// Incomplete is the error of a journal that was written as far as it is kept: the database was away for
-// so long that there was no room for what followed.
+// Incomplete is the error of a journal that was written as far as it is kept: the database was away for so long that
+// there was no room for what followed.
 type Incomplete struct {
 	Missing string // the ticks that are not kept, as FROM-TO
 }
@@ -192,8 +191,8 @@ func (e *Incomplete) Error() string {
 		"behind them", e.Missing)
 }
 
-// Journal writes the journal of a lobby, open or ended lately, by its join code or ID. Where a piece is
-// missing it ends there, and the error is an *Incomplete. Service keys only.
+// Journal writes the journal of a lobby, open or ended lately, by its join code or ID. Where a piece is missing it ends
+// there, and the error is an *Incomplete. Service keys only.
 func (s Service) Journal(ctx context.Context, lobby string, into io.Writer) error {
 	header, err := s.read(ctx, "/v1/journals/"+url.PathEscape(lobby), into)
 	if err != nil {

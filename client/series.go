@@ -86,8 +86,8 @@ type DueMeeting struct {
 	Won     bool   `json:"won"`     // it is decided, and won
 }
 
-// OpenSeries begins a series with a plan, which is a file's text, and its entrants, the
-// strongest first. It needs an operator's key. It returns the series' ID.
+// OpenSeries begins a series with a plan, which is a file's text, and its entrants, the strongest first. It needs an
+// operator's key. It returns the series' ID.
 func (s Service) OpenSeries(ctx context.Context, plan string, entrants []Entrant) (string, error) {
 	var out struct{ ID string }
 	in := map[string]any{"plan": plan, "entrants": entrants}

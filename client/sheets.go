@@ -8,8 +8,8 @@ import (
 // Kind says what thing a sheet describes.
 type Kind uint8
 
-// The kinds of sheet: one of the lobby, one of the match while there is one, one of
-// each team, one of each player and one of their record, and one of each piece, creature and zone.
+// The kinds of sheet: one of the lobby, one of the match while there is one, one of each team, one of each player and
+// one of their record, and one of each piece, creature and zone.
 const (
 	KindLobby Kind = iota
 	KindMatch
@@ -21,8 +21,7 @@ const (
 	KindZone
 )
 
-// String returns the kind's name as the protocol has it: lobby, match, team, player,
-// record, piece, creature or zone.
+// String returns the kind's name as the protocol has it: lobby, match, team, player, record, piece, creature or zone.
 func (k Kind) String() string { return sheet.Kind(k).String() }
 
 // Type says what a field holds.
@@ -51,8 +50,8 @@ type Value struct {
 	S    string   // of a text
 }
 
-// Show writes the value as a person reads it. f may be nil, which leaves choices as
-// numbers; rate is ticks a second and tick the present one, both for clocks.
+// Show writes the value as a person reads it. f may be nil, which leaves choices as numbers; rate is ticks a second and
+// tick the present one, both for clocks.
 func (v Value) Show(f *Field, rate int, tick int64) string {
 	var known *sheet.Field
 	if f != nil {
@@ -61,12 +60,11 @@ func (v Value) Show(f *Field, rate int, tick int64) string {
 	return v.inner().Show(known, rate, sheet.Tick(tick))
 }
 
-// Plain returns the value as messages carry it: text, a flag, an integer, or for a
-// position and a clock a list of integers.
+// Plain returns the value as messages carry it: text, a flag, an integer, or for a position and a clock a list of
+// integers.
 func (v Value) Plain() any { return v.inner().Plain() }
 
-// Items returns the items of a list: integers, indexes of words in Field.Choices, or numbers
-// of sheets.
+// Items returns the items of a list: integers, indexes of words in Field.Choices, or numbers of sheets.
 func (v Value) Items() []int64 { items, _ := v.Plain().([]int64); return items }
 
 // Texts returns the items of a list of texts.
@@ -114,8 +112,8 @@ func fieldOf(f *sheet.Field) *Field {
 	}
 }
 
-// Sheet is one sheet of a copy. It is the same one for as long as the copy has it, and
-// may be read only while the copy may. A nil Sheet reads as empty.
+// Sheet is one sheet of a copy. It is the same one for as long as the copy has it, and may be read only while the copy
+// may. A nil Sheet reads as empty.
 type Sheet struct {
 	ID    uint32 // its number; of a player the seat
 	Kind  Kind   // what it describes
@@ -162,8 +160,8 @@ func (s *Sheet) Fields() []*Field {
 	return out
 }
 
-// Change tells of one thing that changed, with its old and its new value. The first
-// value of a field is told the same way, with First set.
+// Change tells of one thing that changed, with its old and its new value. The first value of a field is told the same
+// way, with First set.
 type Change struct {
 	Sheet    *Sheet // which
 	Field    *Field // nil when the sheet itself came or went

@@ -19,8 +19,8 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// Rough makes a connection bad on purpose, for practice and for tests. The zero value
-// leaves it as it is. ParseRough reads one.
+// Rough makes a connection bad on purpose, for practice and for tests. The zero value leaves it as it is. ParseRough
+// reads one.
 type Rough struct {
 	Delay  time.Duration // each way
 	Jitter time.Duration // up to so much more, at random
@@ -33,9 +33,8 @@ type Rough struct {
 	Seed uint64 // of all chance; one of its own if 0
 }
 
-// ParseRough reads a network such as delay=80ms,jitter=20ms,stall=2s/30s,cut=1m: so
-// late each way, so much more at random, nothing for 2 s every 30 s on average, cut
-// after a minute on average. Each part may be left out.
+// ParseRough reads a network such as delay=80ms,jitter=20ms,stall=2s/30s,cut=1m: so late each way, so much more at
+// random, nothing for 2 s every 30 s on average, cut after a minute on average. Each part may be left out.
 func ParseRough(s string) (Rough, error) {
 	n, err := rough.Parse(s)
 	return Rough(n), err
@@ -65,8 +64,7 @@ type dialling struct {
 	rough   Rough
 }
 
-// greet opens a socket, says hello and returns the first message. A bye is
-// returned as a *Refusal.
+// greet opens a socket, says hello and returns the first message. A bye is returned as a *Refusal.
 func greet(ctx context.Context, o dialling, hello wire.Hello) (*socket, []byte, error) {
 	ctx, cancel := context.WithTimeout(ctx, 10*time.Second)
 	defer cancel()
@@ -106,8 +104,7 @@ func greet(ctx context.Context, o dialling, hello wire.Hello) (*socket, []byte, 
 	return s, data, nil
 }
 
-// refusedBy turns a bye into an error: a *Refusal, or another one if trying again
-// may help.
+// refusedBy turns a bye into an error: a *Refusal, or another one if trying again may help.
 func (s *socket) refusedBy(data []byte) error {
 	kind, err := wire.Kind(s.enc, data)
 	if err != nil || kind != "bye" {

@@ -10,11 +10,9 @@ type Seen struct {
 	X, Y int64
 }
 
-// Between returns where something is shown at a tick, given where it was seen, in
-// order: on the straight line between the places before and after; at the first or
-// the last place before and after all of them. It reckons nothing beyond what was
-// seen, so show a tick or two behind the service's present one. Without any place
-// it returns 0, 0.
+// Between returns where something is shown at a tick, given where it was seen, in order: on the straight line between
+// the places before and after; at the first or the last place before and after all of them. It reckons nothing beyond
+// what was seen, so show a tick or two behind the service's present one. Without any place it returns 0, 0.
 func Between(seen []Seen, tick float64) (x, y float64) {
 	for i, s := range seen {
 		if float64(s.Tick) < tick {
@@ -36,9 +34,8 @@ func Between(seen []Seen, tick float64) (x, y float64) {
 // maxSeen is how many places are kept of each thing that moves.
 const maxSeen = 12
 
-// Follow adds a place to those that were seen, and may change their list in place.
-// A gap of more than a second means that it stood still until shortly before; rate
-// is ticks a second.
+// Follow adds a place to those that were seen, and may change their list in place. A gap of more than a second means
+// that it stood still until shortly before; rate is ticks a second.
 func Follow(seen []Seen, s Seen, rate int) []Seen {
 	n := len(seen)
 	switch {
@@ -68,8 +65,8 @@ func (c *Copy) track(ch Change, tick sheet.Tick) {
 	}
 }
 
-// Place returns where a player, a creature or a piece is shown at a tick, in millimetres: see
-// Between. Conn.ExactTick less the tick or two that one stays behind is a good tick.
+// Place returns where a player, a creature or a piece is shown at a tick, in millimetres: see Between. Conn.ExactTick
+// less the tick or two that one stays behind is a good tick.
 func (c *Copy) Place(s *Sheet, tick float64) (x, y float64) {
 	if s == nil {
 		return 0, 0

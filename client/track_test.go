@@ -28,8 +28,8 @@ func slowly(seen []client.Seen, tick float64) (x, y float64) {
 	return x, y
 }
 
-// TestBetween compares the drawn places with the twin's on random tracks, and looks
-// at what Follow keeps: ticks in order, the newest last, a stand before a late move.
+// TestBetween compares the drawn places with the twin's on random tracks, and looks at what Follow keeps: ticks in
+// order, the newest last, a stand before a late move.
 func TestBetween(t *testing.T) {
 	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 0))

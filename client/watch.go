@@ -7,8 +7,8 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// tells calls back in order, one at a time, whoever has something to tell: who
-// finds another goroutine at it leaves the rest to that one.
+// tells calls back in order, one at a time, whoever has something to tell: who finds another goroutine at it leaves the
+// rest to that one.
 type tells struct {
 	mu    sync.Mutex
 	queue []func() // guarded by mu
@@ -74,9 +74,8 @@ func (o *On) wants(s *Sheet, f *Field) bool {
 		(o.Owner == 0 || o.Owner == s.Owner) && (o.Field == "" || f != nil && f.Name == o.Field)
 }
 
-// Watch calls f for each change that is wanted, until stop is called. What is there
-// already is told at once in the same way, as changes with First set, so that
-// nobody has to look first or wait. f is called as Options.OnChange is.
+// Watch calls f for each change that is wanted, until stop is called. What is there already is told at once in the same
+// way, as changes with First set, so that nobody has to look first or wait. f is called as Options.OnChange is.
 func (c *Conn) Watch(on On, f func(Change)) (stop func()) {
 	w := &watcher{on: on, f: f}
 	c.mu.Lock()
@@ -115,8 +114,7 @@ func (c *Conn) tellLocked(w *watcher, ch Change) {
 	})
 }
 
-// changedLocked makes a change known to whoever wants it, after the lock has been
-// given up and drain is called.
+// changedLocked makes a change known to whoever wants it, after the lock has been given up and drain is called.
 func (c *Conn) changedLocked(ch Change) {
 	if c.opts.OnChange != nil {
 		c.tells.add(func() { c.opts.OnChange(ch) })

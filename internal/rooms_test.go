@@ -1,5 +1,4 @@
-// Package internal holds the rooms that docs/architecture.md explains. What follows
-// holds them to their places.
+// Package internal holds the rooms that docs/architecture.md explains. What follows holds them to their places.
 package internal
 
 import (
@@ -56,8 +55,8 @@ func rooms(t *testing.T) (out []room) {
 	return out
 }
 
-// TestArchitectureNamesEveryRoom compares docs/architecture.md with what there is:
-// each package has a line, and each line a package.
+// TestArchitectureNamesEveryRoom compares docs/architecture.md with what there is: each package has a line, and each
+// line a package.
 func TestArchitectureNamesEveryRoom(t *testing.T) {
 	page, err := os.ReadFile("../docs/architecture.md")
 	if err != nil {
@@ -109,8 +108,8 @@ func TestImportsGoDown(t *testing.T) {
 	}
 }
 
-// TestCoreKeepsToItself holds the core to its rule: nothing of sockets, databases,
-// goroutines, clocks, logging or chance from outside.
+// TestCoreKeepsToItself holds the core to its rule: nothing of sockets, databases, goroutines, clocks, logging or
+// chance from outside.
 func TestCoreKeepsToItself(t *testing.T) {
 	files, err := filepath.Glob("core/*/*.go")
 	if err != nil || len(files) < 50 {
@@ -162,8 +161,8 @@ func checkCoreFile(t *testing.T, file string) {
 	})
 }
 
-// TestLinesFit holds lines to 120 columns, a tab counting as 4; texts that are written
-// as they are (in backquotes) and pages that are made from the code may be longer.
+// TestLinesFit holds lines to 120 columns, a tab counting as 4; texts that are written as they are (in backquotes) and
+// pages that are made from the code may be longer.
 func TestLinesFit(t *testing.T) {
 	err := filepath.WalkDir("..", func(path string, d fs.DirEntry, err error) error {
 		if err != nil {

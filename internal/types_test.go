@@ -74,8 +74,8 @@ func TestTypesCanBeHeldInTheHead(t *testing.T) {
 	}
 }
 
-// TestNoPartReachesTheWhole: no part of a match, or of a lobby in the core or in a hall, leads, over its fields, to
-// the whole or to a part that stands behind it: those it knows as interfaces alone.
+// TestNoPartReachesTheWhole: no part of a match, or of a lobby in the core or in a hall, leads, over its fields, to the
+// whole or to a part that stands behind it: those it knows as interfaces alone.
 func TestNoPartReachesTheWhole(t *testing.T) {
 	reachesNot(t, "./core/match", "Match", "stage", 20)
 	reachesNot(t, "./core/lobby", "Lobby", "room", 8)

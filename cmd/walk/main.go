@@ -1,5 +1,5 @@
-// Command walk plays the match of which the walk of one intent is counted, over the
-// database and into the folder that it is given. It is built with go build -cover.
+// Command walk plays the match of which the walk of one intent is counted, over the database and into the folder that
+// it is given. It is built with go build -cover.
 package main
 
 import (

@@ -45,8 +45,8 @@ type BoardPage struct {
 	Next     string     `json:"next,omitempty" jsonschema:"the cursor of the next page"`
 }
 
-// Board answers hello with board: the part of it as it stands. Each change follows as a
-// Ranked; when a season ends or another begins, the part comes whole again.
+// Board answers hello with board: the part of it as it stands. Each change follows as a Ranked; when a season ends or
+// another begins, the part comes whole again.
 type Board struct {
 	Is   string    `json:"is"`
 	Page BoardPage `json:"page" jsonschema:"the part, without next"`

@@ -27,8 +27,7 @@ type BookInfo struct {
 	End       EndInfo        `json:"end"`
 }
 
-// PauseInfo is what clients are told of the rules for pauses. Times are in milliseconds;
-// what is 0 has no limit.
+// PauseInfo is what clients are told of the rules for pauses. Times are in milliseconds; what is 0 has no limit.
 type PauseInfo struct {
 	Who       string   `json:"who" jsonschema:"host, anyone, teams or nobody"`
 	Phases    []string `json:"phases,omitempty" jsonschema:"the phases; default: all"`
@@ -91,8 +90,8 @@ type CreatureInfo struct {
 	Every  int64  `json:"every,omitempty" jsonschema:"the shortest time between two updates of its position, in ticks"`
 }
 
-// ZoneInfo is what clients are told of a zone. Its sheet says where its middle is, and its
-// size: half the sides of a box, the radius and 0 of a circle.
+// ZoneInfo is what clients are told of a zone. Its sheet says where its middle is, and its size: half the sides of a
+// box, the radius and 0 of a circle.
 type ZoneInfo struct {
 	Name  string `json:"name" jsonschema:"also the name of the match field that refers to its sheet"`
 	Title string `json:"title"`

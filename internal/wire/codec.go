@@ -14,8 +14,7 @@ import (
 	"turnvex.example/turnvex/internal/wire/strict"
 )
 
-// The modes of CBOR: what is written is the shortest form, what is read must be
-// plain, and as bounded as JSON is.
+// The modes of CBOR: what is written is the shortest form, what is read must be plain, and as bounded as JSON is.
 var (
 	cborWrite = must(cbor.EncOptions{Sort: cbor.SortBytewiseLexical, Time: cbor.TimeRFC3339Nano,
 		TextMarshaler: cbor.TextMarshalerNone}.EncMode())
@@ -30,8 +29,8 @@ func must[T any](v T, err error) T {
 	return v
 }
 
-// Encode writes a message. Snapshots and deltas of a lobby are written by package
-// replica, which shares what several clients get.
+// Encode writes a message. Snapshots and deltas of a lobby are written by package replica, which shares what several
+// clients get.
 func Encode(e replica.Encoding, v any) []byte {
 	write := json.Marshal
 	if e == replica.CBOR {
@@ -65,8 +64,8 @@ func Kind(e replica.Encoding, data []byte) (string, error) {
 	return kind, nil
 }
 
-// Read decodes one message strictly: unknown keys and what stands behind it are
-// errors. Numbers in free places become json.Number, int64 or float64.
+// Read decodes one message strictly: unknown keys and what stands behind it are errors. Numbers in free places become
+// json.Number, int64 or float64.
 func Read(e replica.Encoding, data []byte, into any) error {
 	if e == replica.CBOR {
 		return strict.CBOR(cborRead.Unmarshal(data, into), into)
@@ -74,8 +73,7 @@ func Read(e replica.Encoding, data []byte, into any) error {
 	return strict.JSON(data, into)
 }
 
-// ReadLoose is Read for clients: keys of later versions are passed over, and
-// snapshots and deltas are read.
+// ReadLoose is Read for clients: keys of later versions are passed over, and snapshots and deltas are read.
 func ReadLoose(e replica.Encoding, data []byte, into any) error {
 	if e == replica.CBOR {
 		switch into := into.(type) {
@@ -89,8 +87,8 @@ func ReadLoose(e replica.Encoding, data []byte, into any) error {
 	return readJSON(json.NewDecoder(bytes.NewReader(data)), into)
 }
 
-// Parts reads a snapshot or a delta for a copy: the tick that it leads to, the one
-// that a delta builds on, and the parts, which for CBOR are read as they are taken.
+// Parts reads a snapshot or a delta for a copy: the tick that it leads to, the one that a delta builds on, and the
+// parts, which for CBOR are read as they are taken.
 func Parts(e replica.Encoding, data []byte) (tick, on sheet.Tick, parts replica.Source, err error) {
 	if e == replica.CBOR {
 		n := 1
@@ -105,8 +103,7 @@ func Parts(e replica.Encoding, data []byte) (tick, on sheet.Tick, parts replica.
 	return sheet.Tick(d.Tick), sheet.Tick(d.On), replica.Parts(d.Parts), err
 }
 
-// head reads the head of n integers of a snapshot or a delta, and returns what
-// stands behind it.
+// head reads the head of n integers of a snapshot or a delta, and returns what stands behind it.
 func head(data []byte, n int) (tick, on int64, rest []byte, err error) {
 	var h []int64
 	rest, err = cborLoose.UnmarshalFirst(data, &h)
@@ -155,8 +152,7 @@ func readJSON(d *json.Decoder, into any) error {
 	return nil
 }
 
-// TooDeep tells whether JSON nests deeper than MaxDepth, without decoding it.
-// CBOR is measured where it is read.
+// TooDeep tells whether JSON nests deeper than MaxDepth, without decoding it. CBOR is measured where it is read.
 func TooDeep(e replica.Encoding, data []byte) bool {
 	depth, text := 0, false
 	for i := 0; i < len(data) && e == replica.JSON; i++ {

@@ -13,8 +13,7 @@ import (
 	"turnvex.example/turnvex/internal/wire/strict"
 )
 
-// ErrTooLarge is wrapped by what FromClient returns for a message that is larger than
-// one of its kind may be.
+// ErrTooLarge is wrapped by what FromClient returns for a message that is larger than one of its kind may be.
 var ErrTooLarge = errors.New("the message is too large")
 
 // ErrNoText is wrapped by what FromClient returns for a message with text that is no UTF-8.
@@ -35,9 +34,8 @@ var fromClient = map[string]func() any{
 	"rule":   func() any { return &Rule{} },
 }
 
-// FromClient decodes a message that a client has sent, once and strictly: it is a
-// pointer to the type of its kind. Unknown keys, what stands behind it and what is
-// larger or deeper than allowed are errors; they say what was wrong.
+// FromClient decodes a message that a client has sent, once and strictly: it is a pointer to the type of its kind.
+// Unknown keys, what stands behind it and what is larger or deeper than allowed are errors; they say what was wrong.
 func FromClient(e replica.Encoding, data []byte) (any, error) {
 	if TooDeep(e, data) {
 		return nil, fmt.Errorf("lists and maps stand inside each other more than %d deep", MaxDepth)
@@ -64,8 +62,8 @@ func FromClient(e replica.Encoding, data []byte) (any, error) {
 	return m, numbered(m)
 }
 
-// MaxNumber is the greatest number that a client may give what it asks for: the greatest
-// integer that every client can write exactly.
+// MaxNumber is the greatest number that a client may give what it asks for: the greatest integer that every client can
+// write exactly.
 const MaxNumber = 1<<53 - 1
 
 // numbered checks the number that a client gives what it asks for.
@@ -88,8 +86,8 @@ func numbered(m any) error {
 // clientSends lists the kinds that a client sends, for people.
 var clientSends = strings.Join(slices.Sorted(maps.Keys(fromClient)), ", ")
 
-// firstKind is the kind of a message that names it first, as most clients write it,
-// found without decoding the rest; "" if it does not.
+// firstKind is the kind of a message that names it first, as most clients write it, found without decoding the rest; ""
+// if it does not.
 func firstKind(e replica.Encoding, data []byte) string {
 	if e == replica.CBOR {
 		const head = "\x62is" // a text of two letters; before it stands the head of a map of at most 23 pairs

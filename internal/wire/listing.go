@@ -44,15 +44,13 @@ func (f *Filter) Matches(l *LobbyInfo) bool {
 		strings.HasPrefix(strings.ToLower(l.Title), strings.ToLower(f.Title))
 }
 
-// Listing answers hello with list: the lobbies at first. Each change follows as a
-// Listed.
+// Listing answers hello with list: the lobbies at first. Each change follows as a Listed.
 type Listing struct {
 	Is      string      `json:"is"`
 	Lobbies []LobbyInfo `json:"lobbies" jsonschema:"those that match the filter, at most 200"`
 }
 
-// Listed is a lobby that has come, changed or, where it is Gone, no longer fits
-// the filter or has closed.
+// Listed is a lobby that has come, changed or, where it is Gone, no longer fits the filter or has closed.
 type Listed struct {
 	Is    string     `json:"is"`
 	Code  string     `json:"code" jsonschema:"join code"`

@@ -1,6 +1,5 @@
-// Package wire holds the messages of the live protocol, as docs/protocol.md
-// describes them, and reads and writes them in both encodings. It knows no
-// sockets and no rulebooks; package spec explains the messages.
+// Package wire holds the messages of the live protocol, as docs/protocol.md describes them, and reads and writes them
+// in both encodings. It knows no sockets and no rulebooks; package spec explains the messages.
 package wire
 
 import (

@@ -1,9 +1,8 @@
-// Package code holds the stable codes with which Turnvex refuses something, and
-// what each means. The page docs/errors.md is written from it.
+// Package code holds the stable codes with which Turnvex refuses something, and what each means. The page
+// docs/errors.md is written from it.
 package code
 
-// Code is a stable word for the reason of a refusal. It never changes its
-// meaning; the text beside it may.
+// Code is a stable word for the reason of a refusal. It never changes its meaning; the text beside it may.
 type Code string
 
 // Entry explains one code.

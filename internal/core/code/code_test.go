@@ -11,8 +11,7 @@ import (
 	"turnvex.example/turnvex/internal/core/code"
 )
 
-// TestEveryCodeIsExplained: no constant without an entry, no entry twice, and the
-// page is the present one.
+// TestEveryCodeIsExplained: no constant without an entry, no entry twice, and the page is the present one.
 func TestEveryCodeIsExplained(t *testing.T) {
 	f, err := parser.ParseFile(token.NewFileSet(), "code.go", nil, 0)
 	if err != nil {

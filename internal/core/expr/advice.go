@@ -8,8 +8,8 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// advice finds what people write who think of another language, before the library
-// stumbles over it, and says what to write instead. It is nil where nothing is found.
+// advice finds what people write who think of another language, before the library stumbles over it, and says what to
+// write instead. It is nil where nothing is found.
 func advice(src string) *Issue {
 	s := &scan{src: []rune(src)}
 	for s.at < len(s.src) {

@@ -5,8 +5,7 @@ import (
 	"math/bits"
 )
 
-// Checked arithmetic on int64. Each leaves a fault in e and returns 0 where the
-// exact result does not fit, as CEL asks.
+// Checked arithmetic on int64. Each leaves a fault in e and returns 0 where the exact result does not fit, as CEL asks.
 
 func add(e *Env, a, b int64) int64 {
 	c := a + b

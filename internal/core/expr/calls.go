@@ -51,8 +51,7 @@ func (k *compiler) call(e ast.Expr) numFn {
 	}
 }
 
-// logic is && and || as CEL has them: a side that decides the result absorbs a
-// fault of the other.
+// logic is && and || as CEL has them: a side that decides the result absorbs a fault of the other.
 func logic(and bool, a, b numFn) numFn {
 	decides := int64(1)
 	if and {
@@ -221,8 +220,7 @@ func (k *compiler) choice(e ast.Expr, f *sheet.Field) numFn {
 	return zero
 }
 
-// scaled compiles two numeric expressions to one unit: thousandths as soon as
-// one of them is a number.
+// scaled compiles two numeric expressions to one unit: thousandths as soon as one of them is a number.
 func (k *compiler) scaled(a, b ast.Expr) (x, y numFn) {
 	x, y = k.num(a), k.num(b)
 	ad, bd := k.typeOf(a).Kind() == types.DoubleKind, k.typeOf(b).Kind() == types.DoubleKind

@@ -125,8 +125,8 @@ type Path struct {
 	row    rowFn
 }
 
-// Row returns the sheet that the path leads to; a path through nobody leads to
-// a sheet with ID 0, which must not be written.
+// Row returns the sheet that the path leads to; a path through nobody leads to a sheet with ID 0, which must not be
+// written.
 func (p *Path) Row(e *Env) *sheet.Row { return p.row(e) }
 
 // CompilePath compiles a reference such as me.hull or match.bell.team.
@@ -225,8 +225,7 @@ func lineOf(src string, n int) string {
 	return lines[max(min(n, len(lines)-1), 0)]
 }
 
-// members are what could stand behind the dot at a column: what came with the action,
-// or the fields of any sheet.
+// members are what could stand behind the dot at a column: what came with the action, or the fields of any sheet.
 func (c *Checker) members(line string, dot int, scope Scope) (known []string) {
 	if before := []rune(line); dot <= len(before) && strings.HasSuffix(string(before[:max(dot, 0)]), "arg") {
 		for _, f := range scope.Args {

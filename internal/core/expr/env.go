@@ -1,11 +1,9 @@
-// Package expr turns CEL expressions (parsed and type-checked by the CEL
-// library) into small trees over the integer slots of sheets, which the
-// authority evaluates exactly and without allocating.
+// Package expr turns CEL expressions (parsed and type-checked by the CEL library) into small trees over the integer
+// slots of sheets, which the authority evaluates exactly and without allocating.
 //
-// Two of CEL's types are kept narrower here, so that every machine computes the
-// same: an int is a signed 64-bit integer, as in CEL; a double is a number in
-// whole thousandths, and its products and quotients are rounded half away from
-// zero to a thousandth.
+// Two of CEL's types are kept narrower here, so that every machine computes the same: an int is a signed 64-bit
+// integer, as in CEL; a double is a number in whole thousandths, and its products and quotients are rounded half away
+// from zero to a thousandth.
 package expr
 
 import (
@@ -34,8 +32,7 @@ const (
 	MaxNamed = 4
 )
 
-// Env is what an expression may look at. The rows that a program does not use
-// (see Prog.Vars) may be nil.
+// Env is what an expression may look at. The rows that a program does not use (see Prog.Vars) may be nil.
 type Env struct {
 	Store  *sheet.Store
 	Lobby  *sheet.Row
@@ -119,8 +116,7 @@ func (p *Prog) Touched(touched *[sheet.Kinds]sheet.Mask) bool {
 	return meets(p.any, touched) || meets(p.own, touched)
 }
 
-// TouchedAny tells whether any of the touched fields is read through something
-// else than the subject itself.
+// TouchedAny tells whether any of the touched fields is read through something else than the subject itself.
 func (p *Prog) TouchedAny(touched *[sheet.Kinds]sheet.Mask) bool { return meets(p.any, touched) }
 
 // Type is the type of an expression's value.
@@ -150,8 +146,8 @@ type (
 	rowFn  func(*Env) *sheet.Row
 )
 
-// Int evaluates to an integer, thousandths, a flag's 0 or 1, a choice's index
-// or a sheet number. A fault leaves 0 and is kept in e.Fault.
+// Int evaluates to an integer, thousandths, a flag's 0 or 1, a choice's index or a sheet number. A fault leaves 0 and
+// is kept in e.Fault.
 func (p *Prog) Int(e *Env) int64 {
 	e.Fault = OK
 	n := p.num(e)
@@ -170,8 +166,7 @@ func (p *Prog) Text(e *Env) string {
 	return p.text(e)
 }
 
-// Value evaluates to a field's value of type t. An Integer given for a Number
-// is turned into thousandths.
+// Value evaluates to a field's value of type t. An Integer given for a Number is turned into thousandths.
 func (p *Prog) Value(e *Env, t sheet.Type) sheet.Value {
 	v := sheet.Value{Type: t}
 	switch p.Type.Of {

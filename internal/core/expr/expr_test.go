@@ -160,8 +160,8 @@ func (w *writer) flag(depth int) string {
 	return fmt.Sprintf("(%s %s %s)", w.integer(depth-1), w.pick("<", "<=", "==", "!=", ">", ">="), w.integer(depth-1))
 }
 
-// TestAgainstTheLibrary compares what our trees compute with what the CEL
-// library's own evaluator does, faults included.
+// TestAgainstTheLibrary compares what our trees compute with what the CEL library's own evaluator does, faults
+// included.
 func TestAgainstTheLibrary(t *testing.T) {
 	rounds := trial.Rounds(3000, 800)
 	seed := trial.Seed(t)

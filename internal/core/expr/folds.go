@@ -7,8 +7,7 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// comprehension compiles players.exists(…), count, sum and their like: a walk
-// over a list with one value carried along.
+// comprehension compiles players.exists(…), count, sum and their like: a walk over a list with one value carried along.
 func (k *compiler) comprehension(e ast.Expr) numFn {
 	c := e.AsComprehension()
 	if _, is := extremeOf(c); is {
@@ -66,8 +65,8 @@ func (k *compiler) walk(c ast.ComprehensionExpr, item loopVar) (f walk, plain *s
 	return f, plain
 }
 
-// begin puts the value at its start, and returns the fault of what stands beside the
-// walk, which is not the walk's to absorb.
+// begin puts the value at its start, and returns the fault of what stands beside the walk, which is not the walk's to
+// absorb.
 func (f *walk) begin(v *Env) Fault {
 	before := v.Fault
 	v.Fault = OK
@@ -94,8 +93,7 @@ func (f *walk) end(v *Env, before Fault) int64 {
 	return n
 }
 
-// plainSum recognises the most frequent fold, list.sum(p, p.field), and returns
-// the field.
+// plainSum recognises the most frequent fold, list.sum(p, p.field), and returns the field.
 func (k *compiler) plainSum(c ast.ComprehensionExpr) *sheet.Field {
 	step := c.LoopStep()
 	if c.LoopCondition().Kind() != ast.LiteralKind || step.Kind() != ast.CallKind ||

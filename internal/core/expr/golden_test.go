@@ -13,9 +13,8 @@ import (
 
 var update = flag.Bool("update", false, "write what the expressions give into their file")
 
-// harbour is a stage whose values stand in testdata/expressions.txt too: two teams of two
-// and one player without a team, two pieces, a record each, a running and a standing
-// clock.
+// harbour is a stage whose values stand in testdata/expressions.txt too: two teams of two and one player without a
+// team, two pieces, a record each, a running and a standing clock.
 func harbour(t *testing.T) (*sheet.Schema, *expr.Env, *expr.Checker) {
 	t.Helper()
 	s := &sheet.Schema{}
@@ -98,8 +97,8 @@ func harbour(t *testing.T) (*sheet.Schema, *expr.Env, *expr.Checker) {
 	return s, e, c
 }
 
-// TestExpressions compiles every expression of testdata/expressions.txt for what stands
-// before it, and holds its value, what it reads, or why it is refused, to the line below.
+// TestExpressions compiles every expression of testdata/expressions.txt for what stands before it, and holds its value,
+// what it reads, or why it is refused, to the line below.
 func TestExpressions(t *testing.T) {
 	const file = "testdata/expressions.txt"
 	data, err := os.ReadFile(file)
@@ -204,8 +203,7 @@ func value(s *sheet.Schema, env *expr.Env, c *expr.Checker, src string, scope ex
 	return fmt.Sprintf("= %s (%s), reads %s", text, p.Type.Of, strings.Join(reads, ", "))
 }
 
-// TestScopes: what is not there is not to be used, under its own name or through what
-// belongs to it.
+// TestScopes: what is not there is not to be used, under its own name or through what belongs to it.
 func TestScopes(t *testing.T) {
 	_, _, checker := harbour(t)
 	everything := expr.Me | expr.Team | expr.Target | expr.Piece | expr.It

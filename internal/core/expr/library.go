@@ -14,8 +14,7 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// Checker type-checks and compiles expressions against one schema. It is made
-// once a rulebook.
+// Checker type-checks and compiles expressions against one schema. It is made once a rulebook.
 type Checker struct {
 	Teams  []string // the names of the teams, in their order; set before the first use
 	Work   int      // the characters parsed so far, and some for each expression
@@ -85,8 +84,8 @@ func functionDecls() []cel.EnvOption {
 	}
 }
 
-// env returns the CEL environment in which the scope's names exist. With args
-// it is made anew, because each action declares its own.
+// env returns the CEL environment in which the scope's names exist. With args it is made anew, because each action
+// declares its own.
 func (c *Checker) env(scope Scope) (*cel.Env, error) {
 	vars := scope.Vars &^ Random
 	key := envKey{vars, scope.It, scope.Hit, scope.names()}
@@ -162,6 +161,5 @@ func expandExtreme(function string, start int64) parser.MacroExpander {
 	}
 }
 
-// Library returns the CEL library's environment for a scope: what our trees are
-// compared with.
+// Library returns the CEL library's environment for a scope: what our trees are compared with.
 func (c *Checker) Library(scope Scope) (*cel.Env, error) { return c.env(scope) }

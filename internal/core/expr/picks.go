@@ -11,8 +11,8 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// picks are the functions that pick one of a list: what nobody is picked from gives
-// nobody. Of equals the first in the list is picked.
+// picks are the functions that pick one of a list: what nobody is picked from gives nobody. Of equals the first in the
+// list is picked.
 var picks = map[string]string{
 	"first": "first()", "nth": "nth(2)", "nearest": "nearest(me.pos)", "pick": "pick()",
 	"highest": "highest(p, p.points)", "lowest": "lowest(p, p.points)",
@@ -52,8 +52,8 @@ const noneYet = "@none"
 
 var extremes = map[string]string{"highest": "@higher", "lowest": "@lower"}
 
-// expandExtremeOf writes list.highest(p, e) as a walk that carries the best along:
-// @higher(best, e, p). Nothing is copied, so expressions do not grow.
+// expandExtremeOf writes list.highest(p, e) as a walk that carries the best along: @higher(best, e, p). Nothing is
+// copied, so expressions do not grow.
 func expandExtremeOf(better string) parser.MacroExpander {
 	return func(eh parser.ExprHelper, list ast.Expr, args []ast.Expr) (ast.Expr, *common.Error) {
 		step := eh.NewCall(better, eh.NewAccuIdent(), args[1], eh.Copy(args[0]))
@@ -107,8 +107,7 @@ func (l *list) has(v *Env, of, r *sheet.Row) bool {
 	return (l.keep == nil || l.keep(of, r)) && (l.holds == nil || l.passes(v, r))
 }
 
-// passes tells whether a candidate passes the filter. Of whom that cannot be computed is
-// left out.
+// passes tells whether a candidate passes the filter. Of whom that cannot be computed is left out.
 func (l *list) passes(v *Env, r *sheet.Row) bool {
 	before := v.Fault
 	v.Fault, v.rows[l.slot] = OK, r

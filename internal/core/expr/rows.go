@@ -121,8 +121,8 @@ func (k *compiler) named(e ast.Expr, name string) place {
 	return place{row: func(v *Env) *sheet.Row { return v.Lobby }}
 }
 
-// recordOf finds a player's record: the record sheet follows its player's. It is not
-// the subject itself: when a record changes, everybody's expressions are looked at.
+// recordOf finds a player's record: the record sheet follows its player's. It is not the subject itself: when a record
+// changes, everybody's expressions are looked at.
 func (k *compiler) recordOf(p place) place {
 	k.reads(sheet.Player, "record_sheet", p.own)
 	f := k.checker.schema.Field(sheet.Player, "record_sheet")
@@ -236,8 +236,8 @@ func (k *compiler) list(e ast.Expr) (list, bool) {
 	return list{}, false
 }
 
-// Relation returns the test behind a virtual list: whether a candidate player is
-// one of the members, rivals, friends or others of a sheet. It is nil for other names.
+// Relation returns the test behind a virtual list: whether a candidate player is one of the members, rivals, friends or
+// others of a sheet. It is nil for other names.
 func Relation(name string) func(of, candidate *sheet.Row) bool {
 	switch name {
 	case "members":

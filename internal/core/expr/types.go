@@ -21,8 +21,8 @@ var (
 	aimType      = types.NewObjectType("Aim")
 )
 
-// The fields of an aim's way: where it began, where it stopped, and its direction in
-// thousandths. They stand in the slots of Env.Aim.
+// The fields of an aim's way: where it began, where it stopped, and its direction in thousandths. They stand in the
+// slots of Env.Aim.
 var (
 	aimSchema = &sheet.Schema{}
 	AimFrom   = aimField("from")
@@ -57,8 +57,7 @@ var virtual = map[sheet.Kind]map[string]*cel.Type{
 	sheet.Team: {"members": types.NewListType(kindTypes[sheet.Player])},
 }
 
-// ReservedMembers returns the names that a kind's fields may not take because
-// expressions use them.
+// ReservedMembers returns the names that a kind's fields may not take because expressions use them.
 func ReservedMembers(k sheet.Kind) []string {
 	var names []string
 	for n := range virtual[k] {
@@ -149,8 +148,7 @@ func (p *provider) NewValue(name string, fields map[string]ref.Val) ref.Val {
 	return types.NewErr("sheets are not made in expressions")
 }
 
-// celType is the CEL type that a field reads as: a clock reads as milliseconds,
-// a choice as its word.
+// celType is the CEL type that a field reads as: a clock reads as milliseconds, a choice as its word.
 func celType(f *sheet.Field) *cel.Type {
 	switch f.Type {
 	case sheet.Number:

@@ -19,8 +19,7 @@ var Reserved = []string{"lobby", "match", "me", "it", "target", "piece", "creatu
 	"record", "players", "teams", "pieces", "creatures", "zones", "nobody", "noteam", "nocreature", "true", "false",
 	"null", "in"}
 
-// CompileList compiles an expression that gives a list of sheets, such as
-// me.rivals.filter(p, p.alive) or match.queue.
+// CompileList compiles an expression that gives a list of sheets, such as me.rivals.filter(p, p.alive) or match.queue.
 func (c *Checker) CompileList(src string, scope Scope) (*List, []Issue) {
 	k, issues := c.parse(src, scope)
 	if k == nil {

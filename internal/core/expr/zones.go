@@ -46,8 +46,8 @@ func (k *compiler) within(args []ast.Expr) numFn {
 	}
 }
 
-// InZone tells whether a point is in a zone, its edge included. A size without a height
-// is a circle's radius, otherwise half a box's sides.
+// InZone tells whether a point is in a zone, its edge included. A size without a height is a circle's radius, otherwise
+// half a box's sides.
 func InZone(zone *sheet.Row, pos, size *sheet.Field, x, y int64) bool {
 	zx, zy := zone.Pos(pos)
 	w, h := zone.Pos(size)

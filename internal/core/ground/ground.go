@@ -1,5 +1,5 @@
-// Package ground is the exact geometry of a playing area: integers in whole
-// millimetres, no floating point, so that every machine finds the same.
+// Package ground is the exact geometry of a playing area: integers in whole millimetres, no floating point, so that
+// every machine finds the same.
 package ground
 
 import (
@@ -7,8 +7,8 @@ import (
 	"math/bits"
 )
 
-// MaxSide is the longest side of a ground, in millimetres. Every coordinate and
-// length handed to this package must be within it.
+// MaxSide is the longest side of a ground, in millimetres. Every coordinate and length handed to this package must be
+// within it.
 const MaxSide = 1000 * 1000
 
 // Ground is a playing area from (0, 0) to (Width, Height) with walls in it.
@@ -23,8 +23,8 @@ type Wall struct {
 	X, Y, Radius             int64
 }
 
-// Touches tells whether a circle of radius r around a point overlaps the wall's
-// inside; touching its edge does not count.
+// Touches tells whether a circle of radius r around a point overlaps the wall's inside; touching its edge does not
+// count.
 func (w *Wall) Touches(x, y, r int64) bool {
 	if w.Radius > 0 {
 		dx, dy, d := x-w.X, y-w.Y, w.Radius+r
@@ -38,8 +38,7 @@ func (w *Wall) Touches(x, y, r int64) bool {
 	return dx*dx+dy*dy < r*r
 }
 
-// Free tells whether a circle of radius r around a point lies within the
-// ground and overlaps no wall.
+// Free tells whether a circle of radius r around a point lies within the ground and overlaps no wall.
 func (g *Ground) Free(x, y, r int64) bool {
 	if x < r || y < r || x > g.Width-r || y > g.Height-r {
 		return false
@@ -52,8 +51,8 @@ func (g *Ground) Free(x, y, r int64) bool {
 	return true
 }
 
-// Move takes a body of radius r from (x, y) by dx east and then by dy south, as
-// far as bounds and walls let it. A body that stands in a wall may leave it.
+// Move takes a body of radius r from (x, y) by dx east and then by dy south, as far as bounds and walls let it. A body
+// that stands in a wall may leave it.
 func (g *Ground) Move(x, y, dx, dy, r int64) (int64, int64) {
 	left, right := min(x, x+dx)-r, max(x, x+dx)+r
 	top, bottom := min(y, y+dy)-r, max(y, y+dy)+r
@@ -92,8 +91,7 @@ func held(a, d, r, side int64) int64 {
 	return min(max(a+d, r), side-r)
 }
 
-// stop holds a way from a to b at the open interval (lo, hi), if it has to be
-// entered.
+// stop holds a way from a to b at the open interval (lo, hi), if it has to be entered.
 func stop(a, b, lo, hi int64) int64 {
 	if lo < hi {
 		if a <= lo && b > lo {
@@ -119,8 +117,8 @@ func (w *Wall) turned() Wall {
 	return Wall{Left: w.Top, Top: w.Left, Right: w.Bottom, Bottom: w.Right, X: w.Y, Y: w.X, Radius: w.Radius}
 }
 
-// span is the open interval of x in which a body of radius r overlaps the wall
-// when its centre is at height y. It is empty (lo >= hi) when none is.
+// span is the open interval of x in which a body of radius r overlaps the wall when its centre is at height y. It is
+// empty (lo >= hi) when none is.
 func (w *Wall) span(y, r int64) (lo, hi int64) {
 	if w.Radius > 0 {
 		dy, d := y-w.Y, w.Radius+r
@@ -164,8 +162,7 @@ func rootUp(n int64) int64 {
 	return r
 }
 
-// Sees tells whether the straight line from a to b passes through no wall's
-// inside.
+// Sees tells whether the straight line from a to b passes through no wall's inside.
 func (g *Ground) Sees(ax, ay, bx, by int64) bool {
 	for i := range g.Walls {
 		if g.Walls[i].blocks(ax, ay, bx, by) {
@@ -205,8 +202,7 @@ func segmentNear(ax, ay, bx, by, x, y, r int64) bool {
 	return less(cross, cross, r*r, sq)
 }
 
-// Passes tells whether the way from a to b comes within r of the origin, exactly r
-// included.
+// Passes tells whether the way from a to b comes within r of the origin, exactly r included.
 func Passes(ax, ay, bx, by, r int64) bool {
 	dx, dy := bx-ax, by-ay
 	dot, sq := -ax*dx-ay*dy, dx*dx+dy*dy
@@ -234,14 +230,13 @@ func abs(a int64) int64 {
 	return a
 }
 
-// Line is a thick line: from (X, Y) towards (X+DX, Y+DY), Reach long, hitting
-// what comes within Half of it.
+// Line is a thick line: from (X, Y) towards (X+DX, Y+DY), Reach long, hitting what comes within Half of it.
 type Line struct {
 	X, Y, DX, DY, Reach, Half int64
 }
 
-// Hits tells whether the centre of something with radius r is on the thick
-// line, and how far along: the along values of two hits can be compared.
+// Hits tells whether the centre of something with radius r is on the thick line, and how far along: the along values of
+// two hits can be compared.
 func (l *Line) Hits(x, y, r int64) (along int64, ok bool) {
 	px, py := x-l.X, y-l.Y
 	along = px*l.DX + py*l.DY
@@ -253,8 +248,8 @@ func (l *Line) Hits(x, y, r int64) (along int64, ok bool) {
 	return along, !less(near*near, sq, abs(cross), abs(cross))
 }
 
-// Clear tells whether a body of radius r can go straight from a to b without meeting a
-// wall. A box counts as grown by r on each side, its corners not rounded.
+// Clear tells whether a body of radius r can go straight from a to b without meeting a wall. A box counts as grown by r
+// on each side, its corners not rounded.
 func (g *Ground) Clear(ax, ay, bx, by, r int64) bool {
 	for i := range g.Walls {
 		if w := g.Walls[i].grown(r); w.blocks(ax, ay, bx, by) {
@@ -272,18 +267,16 @@ func (w *Wall) grown(r int64) Wall {
 	return Wall{Left: w.Left - r, Top: w.Top - r, Right: w.Right + r, Bottom: w.Bottom + r}
 }
 
-// Corners of a box, and of the eight-sided frame of a circle, in thousandths of the way
-// from the middle to an edge.
+// Corners of a box, and of the eight-sided frame of a circle, in thousandths of the way from the middle to an edge.
 var (
 	boxCorners   = [][2]int64{{-1, -1}, {1, -1}, {1, 1}, {-1, 1}}
 	frameCorners = [][2]int64{{-1000, -414}, {-414, -1000}, {414, -1000}, {1000, -414}, {1000, 414}, {414, 1000},
 		{-414, 1000}, {-1000, 414}}
 )
 
-// Around returns where a body of radius r that wants to go from a to b should go first to
-// get past the walls between them: the corner that makes the way shortest, of those
-// corners of walls in its way that it can reach straight and stand at. The corners keep
-// spare off the walls. Without one, ok is false.
+// Around returns where a body of radius r that wants to go from a to b should go first to get past the walls between
+// them: the corner that makes the way shortest, of those corners of walls in its way that it can reach straight and
+// stand at. The corners keep spare off the walls. Without one, ok is false.
 func (g *Ground) Around(ax, ay, bx, by, r, spare int64) (x, y int64, ok bool) {
 	best := int64(0)
 	for i := range g.Walls {
@@ -323,8 +316,8 @@ func (w *Wall) corner(c [2]int64, spare int64) (x, y int64) {
 	return x, y
 }
 
-// Until returns how far one sees from a towards b: the last point, to the millimetre,
-// before a wall (b itself where none is between). One that stands in a wall sees nothing.
+// Until returns how far one sees from a towards b: the last point, to the millimetre, before a wall (b itself where
+// none is between). One that stands in a wall sees nothing.
 func (g *Ground) Until(ax, ay, bx, by int64) (x, y int64) {
 	if g.Sees(ax, ay, bx, by) {
 		return bx, by
@@ -342,8 +335,7 @@ func (g *Ground) Until(ax, ay, bx, by int64) (x, y int64) {
 	return ax + dx*lo/long, ay + dy*lo/long
 }
 
-// Cut returns where the way from a, within the ground, to b ends at the ground's edge; b
-// itself where it stays inside.
+// Cut returns where the way from a, within the ground, to b ends at the ground's edge; b itself where it stays inside.
 func (g *Ground) Cut(ax, ay, bx, by int64) (x, y int64) {
 	dx, dy := bx-ax, by-ay
 	if dx != 0 && (bx < 0 || bx > g.Width) {

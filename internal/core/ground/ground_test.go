@@ -121,8 +121,8 @@ func nearlyTouched(w *ground.Wall, ax, ay, bx, by int64) bool {
 	return g.Sees(ax, ay, bx, by)
 }
 
-// TestLineAgainstExactArithmetic compares the thick line with the same in
-// arbitrary precision, at the largest coordinates.
+// TestLineAgainstExactArithmetic compares the thick line with the same in arbitrary precision, at the largest
+// coordinates.
 func TestLineAgainstExactArithmetic(t *testing.T) {
 	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 0))

@@ -8,8 +8,8 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// Check returns the first broken invariant of the lobby or its match (they are
-// listed on the types), or nil. It is for tests and costs a walk over everything.
+// Check returns the first broken invariant of the lobby or its match (they are listed on the types), or nil. It is for
+// tests and costs a walk over everything.
 func (l *Lobby) Check() error {
 	if err := l.st.Check(); err != nil {
 		return err

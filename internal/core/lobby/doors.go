@@ -23,8 +23,7 @@ const (
 	maxBanned = 200
 )
 
-// admits tells whether a newcomer may have a seat now, and says which of all
-// reasons it is that they may not.
+// admits tells whether a newcomer may have a seat now, and says which of all reasons it is that they may not.
 func (l *doors) admits(in *step.Input) (code.Code, string) {
 	if c, why := l.lets(in); c != code.OK {
 		return c, why

@@ -48,8 +48,8 @@ func (l *seating) freeSlot() int64 {
 	}
 }
 
-// vacant returns a seat that stands in for somebody gone, if the rulebook gives
-// such seats to newcomers, or that a stand-in plays.
+// vacant returns a seat that stands in for somebody gone, if the rulebook gives such seats to newcomers, or that a
+// stand-in plays.
 func (l *seating) vacant() *seat {
 	if l.book.Players.Gone == rulebook.GoneStandIn {
 		for _, s := range l.seats {

@@ -37,8 +37,7 @@ func (l *seating) handOver(s *seat, id sheet.ID) step.Verdict {
 	return step.Verdict{}
 }
 
-// passHost makes the player who has been there longest the host; those who are
-// away come after those who are there.
+// passHost makes the player who has been there longest the host; those who are away come after those who are there.
 func (l *seating) passHost(from *seat) {
 	if from != nil && l.book.Players.HostGone == rulebook.HostCloses {
 		l.hostLeft = true

@@ -8,8 +8,7 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
-// remembered is how many of a seat's latest verdicts are kept, to answer a
-// repeated intent again.
+// remembered is how many of a seat's latest verdicts are kept, to answer a repeated intent again.
 const remembered = 32
 
 // answered is what is remembered of a verdict.
@@ -25,8 +24,7 @@ type refusal struct {
 	left   int64
 }
 
-// intent answers what a seat asks for. A number that was answered before is
-// answered again and nothing is done twice.
+// intent answers what a seat asks for. A number that was answered before is answered again and nothing is done twice.
 func (l *Lobby) intent(in *step.Input) {
 	s := l.seat(in.Seat)
 	if s == nil {

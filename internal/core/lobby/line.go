@@ -35,8 +35,8 @@ func (l *doors) unwait(conn string) {
 	l.counts()
 }
 
-// seatWaiting gives seats that have become free to those who stand in line, in
-// their order. Who may no longer come in is passed over.
+// seatWaiting gives seats that have become free to those who stand in line, in their order. Who may no longer come in
+// is passed over.
 func (l *doors) seatWaiting() {
 	for i := 0; i < len(l.line) && !l.closed; {
 		w := l.line[i]

@@ -32,8 +32,7 @@ type Lobby struct {
 	wishes   wishes
 }
 
-// Setup is how a lobby is opened. Its zero value is a listed, open lobby of the
-// rulebook's size.
+// Setup is how a lobby is opened. Its zero value is a listed, open lobby of the rulebook's size.
 type Setup struct {
 	Code     string       // the join code
 	Title    string       // the rulebook's if it is empty
@@ -135,8 +134,7 @@ func (l *Lobby) open(s Setup) {
 	}
 }
 
-// Knows tells whether a seat's record stands as it is said to where it is kept, with
-// what is yet to be saved on top.
+// Knows tells whether a seat's record stands as it is said to where it is kept, with what is yet to be saved on top.
 func (l *Lobby) Knows(id sheet.ID, values []step.Named) bool {
 	s := l.seat(id)
 	return s == nil || l.match.Kept.Knows(s.Player, values)
@@ -165,8 +163,8 @@ func (l *Lobby) Plainly(on bool) { l.match.Plainly(on) }
 // PlayTick returns the present play tick.
 func (l *Lobby) PlayTick() sheet.Tick { return l.match.Play() }
 
-// Step takes the lobby to the input's tick and applies it. The output is valid
-// until the next Step. A closed lobby refuses everything.
+// Step takes the lobby to the input's tick and applies it. The output is valid until the next Step. A closed lobby
+// refuses everything.
 func (l *Lobby) Step(in *step.Input) *step.Output {
 	l.out.Reset()
 	l.match.Effects.Allow()

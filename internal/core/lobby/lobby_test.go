@@ -28,8 +28,7 @@ func open(t *testing.T, src string, s lobby.Setup) *bench {
 	return &bench{t: t, Lobby: lobby.New(book, s)}
 }
 
-// take hands in an input at the present tick, or later if it says so, and holds what
-// every step must keep to.
+// take hands in an input at the present tick, or later if it says so, and holds what every step must keep to.
 func (b *bench) take(in step.Input) *step.Output {
 	b.t.Helper()
 	in.At = max(in.At, b.Tick())
@@ -77,8 +76,8 @@ func (b *bench) int(id sheet.ID, field string) int64 {
 
 const plain = "players: {least: 1, most: 4}\nstart: {countdown: 0s}\nphases: {play: {length: 60s}}\n"
 
-// TestRepeatedIntents: a number that comes again is answered as it was, and nothing is
-// done twice; so many are remembered, older ones are said to be too old.
+// TestRepeatedIntents: a number that comes again is answered as it was, and nothing is done twice; so many are
+// remembered, older ones are said to be too old.
 func TestRepeatedIntents(t *testing.T) {
 	b := open(t,
 		plain+"sheets: {player: {n: {type: integer}}}\nactions: {score: {cooldown: 50ms, do: [{add: me.n, by: 1}]}}\n",
@@ -117,8 +116,8 @@ func TestRepeatedIntents(t *testing.T) {
 	}
 }
 
-// TestClosedForGood: a lobby that has closed answers what is due an answer, and does
-// nothing, also when it closes in the very step.
+// TestClosedForGood: a lobby that has closed answers what is due an answer, and does nothing, also when it closes in
+// the very step.
 func TestClosedForGood(t *testing.T) {
 	b := open(t, plain, lobby.Setup{})
 	if next := b.Next(); next != 60*20 {
@@ -146,8 +145,7 @@ func TestClosedForGood(t *testing.T) {
 	}
 }
 
-// TestClosingGivesNoSeats: when a lobby closes, nobody who stands in line gets one of the
-// seats that become free.
+// TestClosingGivesNoSeats: when a lobby closes, nobody who stands in line gets one of the seats that become free.
 func TestClosingGivesNoSeats(t *testing.T) {
 	b := open(t, plain, lobby.Setup{Capacity: 1})
 	b.enter("Ada")
@@ -272,8 +270,8 @@ func TestDoors(t *testing.T) {
 		code.Late)
 }
 
-// TestHosts: there is a host while there is anybody; one who is away comes after those
-// who are there; it is handed over, and passes by itself.
+// TestHosts: there is a host while there is anybody; one who is away comes after those who are there; it is handed
+// over, and passes by itself.
 func TestHosts(t *testing.T) {
 	b := open(
 		t,
@@ -318,8 +316,8 @@ func TestHosts(t *testing.T) {
 	}
 }
 
-// TestRecordsThatDoNotFit: what is loaded of a record is taken only where the rulebook
-// still has a field of that name and type, with a word that it knows.
+// TestRecordsThatDoNotFit: what is loaded of a record is taken only where the rulebook still has a field of that name
+// and type, with a word that it knows.
 func TestRecordsThatDoNotFit(t *testing.T) {
 	book, problems := rulebook.Compile([]byte(`turnvex: 1
 name: fits

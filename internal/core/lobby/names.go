@@ -9,8 +9,8 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
-// rename answers the wish to be called something else. The driver keeps the name of
-// a player who has an account, and makes it known in their other lobbies.
+// rename answers the wish to be called something else. The driver keeps the name of a player who has an account, and
+// makes it known in their other lobbies.
 func (l *seating) rename(s *seat, text string) step.Verdict {
 	name, err := names.Clean(text)
 	if err != nil {

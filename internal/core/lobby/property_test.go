@@ -19,8 +19,8 @@ type planned struct {
 	in step.Input
 }
 
-// TestPausesChangeNothing plays the same intents at the same play ticks with and
-// without pauses at random moments: the results are the same.
+// TestPausesChangeNothing plays the same intents at the same play ticks with and without pauses at random moments: the
+// results are the same.
 func TestPausesChangeNothing(t *testing.T) {
 	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 0))
@@ -56,8 +56,7 @@ func makePlan(r *rand.Rand, book *rulebook.Book) (plan []planned) {
 	return plan
 }
 
-// playPlan plays until the match ends and returns its result. With a source of
-// chance it pauses now and then.
+// playPlan plays until the match ends and returns its result. With a source of chance it pauses now and then.
 func playPlan(t *testing.T, book *rulebook.Book, seed uint64, plan []planned, pauses *rand.Rand) (result string) {
 	t.Helper()
 	m := lobby.New(book, lobby.Setup{Seed: seed})
@@ -114,8 +113,8 @@ func playPlan(t *testing.T, book *rulebook.Book, seed uint64, plan []planned, pa
 	return result
 }
 
-// TestRunawayRules: a rulebook that never settles is stopped and reported; its
-// match ends without an outcome, and the next one can be played.
+// TestRunawayRules: a rulebook that never settles is stopped and reported; its match ends without an outcome, and the
+// next one can be played.
 func TestRunawayRules(t *testing.T) {
 	for name, rules := range map[string]string{
 		"rules that set each other off": `rules: [{when: match.a, do: [{set: match.a, to: false}, {set: match.b, to: true}]}, {when: match.b, do: [{set: match.b, to: false}, {set: match.a, to: true}]}]`,

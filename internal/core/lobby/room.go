@@ -47,8 +47,8 @@ func (l *room) countVote()   { l.then.countVote() }
 func (l *room) fill()        { l.then.fill() }
 func (l *room) seatWaiting() { l.then.seatWaiting() }
 
-// Conns returns the seats that share each connection, in the order of the seats: what a driver
-// that has restored the lobby brings back by.
+// Conns returns the seats that share each connection, in the order of the seats: what a driver that has restored the
+// lobby brings back by.
 func (l *room) Conns() map[string][]sheet.ID {
 	out := map[string][]sheet.ID{}
 	for _, s := range l.seats {
@@ -77,8 +77,7 @@ func (l *room) Line() (out []string) {
 	return out
 }
 
-// MayWatch tells whether somebody may watch, and says why not: whoever has no account is of
-// the service's operators.
+// MayWatch tells whether somebody may watch, and says why not: whoever has no account is of the service's operators.
 func (l *room) MayWatch(account, pass string) (code.Code, string) {
 	held := slices.ContainsFunc(l.held, func(r reservation) bool { return r.account == account })
 	switch {

@@ -38,8 +38,7 @@ func TestWaitingWhereThereIsRoom(t *testing.T) {
 	}
 }
 
-// TestOptionsInTheirRange: an option takes what the rulebook allows, while the lobby
-// gathers players.
+// TestOptionsInTheirRange: an option takes what the rulebook allows, while the lobby gathers players.
 func TestOptionsInTheirRange(t *testing.T) {
 	b := open(t, plain+"options: {goal: {type: integer, start: 3, min: 1, max: 9}, motto: {type: text, max: 3}, "+
 		"mood: {type: choice, words: [calm, cross]}}\n", lobby.Setup{})
@@ -70,8 +69,7 @@ func TestOptionsInTheirRange(t *testing.T) {
 	b.wants("during a match", v, code.NotNow)
 }
 
-// TestSetByHand: the host of a practice lobby sets what the rulebook declares, and
-// nothing else.
+// TestSetByHand: the host of a practice lobby sets what the rulebook declares, and nothing else.
 func TestSetByHand(t *testing.T) {
 	b, seats := begun(t, plain+"sheets: {match: {best: {type: player}, twice: {type: integer, is: match.n * 2}, "+
 		"n: {type: integer, min: 0, max: 5}, say: {type: text, max: 3}}}\n", lobby.Setup{Practice: true}, 2)
@@ -139,8 +137,7 @@ func TestFarFromRivals(t *testing.T) {
 	}
 }
 
-// TestFrozenPieces: in a frozen phase no kind of piece is placed, and each goes when
-// its time is over.
+// TestFrozenPieces: in a frozen phase no kind of piece is placed, and each goes when its time is over.
 func TestFrozenPieces(t *testing.T) {
 	b, _ := begun(t, "players: {least: 1, most: 2}\nstart: {countdown: 0s}\nground: {width: 50m, height: 50m}\n"+
 		"movement: {speed: 1m}\npieces: {stone: {keep: 2, every: 100ms}, spark: {keep: 0, lasts: 1s}, ember: {keep: "+
@@ -160,8 +157,7 @@ func TestFrozenPieces(t *testing.T) {
 	}
 }
 
-// TestCostsOfWholeNumbers: what is reckoned as an integer is paid in thousandths where
-// the field is a number.
+// TestCostsOfWholeNumbers: what is reckoned as an integer is paid in thousandths where the field is a number.
 func TestCostsOfWholeNumbers(t *testing.T) {
 	b, seats := begun(t, plain+"sheets: {player: {n: {type: integer, start: 2}, wind: {type: number, start: 5}}}\n"+
 		"actions: {blow: {cost: {wind: me.n}}}\n", lobby.Setup{}, 1)

@@ -17,9 +17,8 @@ import (
 
 var update = flag.Bool("update", false, "write what happens into the scripts")
 
-// TestScripts plays the stories in testdata. A story is a text: head lines
-// (rulebook FILE, or an indented rulebook of its own; seed N; practice), then steps
-// behind "> ", each followed by all that it led to. -update writes that anew.
+// TestScripts plays the stories in testdata. A story is a text: head lines (rulebook FILE, or an indented rulebook of
+// its own; seed N; practice), then steps behind "> ", each followed by all that it led to. -update writes that anew.
 func TestScripts(t *testing.T) {
 	files, err := filepath.Glob("testdata/*.txt")
 	if err != nil || len(files) == 0 {

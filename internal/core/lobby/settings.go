@@ -23,8 +23,8 @@ type settings struct {
 // maxTitle is the most characters of a lobby's title.
 const maxTitle = 60
 
-// settings changes what the host may change while people are in. Each change is
-// checked against who is there; either all are made or none.
+// settings changes what the host may change while people are in. Each change is checked against who is there; either
+// all are made or none.
 func (l *settings) settings(s *seat, in *step.Input) step.Verdict {
 	if !l.hostIs(s) {
 		return step.Verdict{Code: code.NotHost, Reason: "only the host may change the lobby"}
@@ -54,8 +54,8 @@ func (l *settings) settingNames() []string {
 	return names
 }
 
-// SettingField returns the field that a setting of that name writes, or nil. A
-// password is a text that is not kept on the sheet.
+// SettingField returns the field that a setting of that name writes, or nil. A password is a text that is not kept on
+// the sheet.
 func SettingField(b *rulebook.Book, name string) *sheet.Field {
 	switch name {
 	case "title":

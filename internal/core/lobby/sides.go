@@ -39,8 +39,7 @@ func (l *sides) teamsLocked() bool {
 		locked == rulebook.LockedStart && l.State() == rulebook.Starting
 }
 
-// shuffle deals the players out to the teams anew: parties together where they
-// fit, the sizes as equal as can be.
+// shuffle deals the players out to the teams anew: parties together where they fit, the sizes as equal as can be.
 func (l *sides) shuffle(s *seat) step.Verdict {
 	switch {
 	case !l.hostIs(s):

@@ -36,8 +36,8 @@ var failedOnce = []uint64{
 	1795991319987326598, // rivals moved on in the ticks of one step after somebody came back
 }
 
-// TestRandomPlay lets anything happen in any order: no invariant may break, and
-// the same inputs must give the same hash at every step.
+// TestRandomPlay lets anything happen in any order: no invariant may break, and the same inputs must give the same hash
+// at every step.
 func TestRandomPlay(t *testing.T) {
 	files, _ := filepath.Glob("../../../demo/rulebooks/*.yaml")
 	for _, seed := range append([]uint64{trial.Seed(t)}, failedOnce...) {
@@ -138,9 +138,8 @@ func (p *pair) wrong(t *testing.T) string {
 	return ""
 }
 
-// misplaced says what lies where it may not: a piece over another, a wall or the
-// edge, a body in a wall; a player who has just come back anywhere but at the spawn
-// point farthest from rivals, if nobody can have moved since.
+// misplaced says what lies where it may not: a piece over another, a wall or the edge, a body in a wall; a player who
+// has just come back anywhere but at the spawn point farthest from rivals, if nobody can have moved since.
 func misplaced(book *rulebook.Book, m *lobby.Lobby, oneTick bool) string {
 	st, g := m.Store(), groundOf(book, m.Store())
 	pieces := st.Of(sheet.Piece)
@@ -184,8 +183,8 @@ func groundOf(book *rulebook.Book, st *sheet.Store) *rulebook.Ground {
 	return book.Ground
 }
 
-// notFarthest is the slow twin of the choice of a spawn point: no open point has
-// its nearest living rival farther away than where the player stands.
+// notFarthest is the slow twin of the choice of a spawn point: no open point has its nearest living rival farther away
+// than where the player stands.
 func notFarthest(book *rulebook.Book, g *rulebook.Ground, st *sheet.Store, p *sheet.Row, x, y int64) string {
 	f := &book.F.Player
 	nearest := func(x, y int64) int64 {

@@ -5,8 +5,8 @@ import (
 	"turnvex.example/turnvex/internal/core/rulebook"
 )
 
-// fill gives free seats to stand-ins, up to what the rulebook says, while there is a player;
-// and takes all of them away when there is none.
+// fill gives free seats to stand-ins, up to what the rulebook says, while there is a player; and takes all of them away
+// when there is none.
 func (l *seating) fill() {
 	s := l.book.StandIns
 	if s == nil || l.filling {

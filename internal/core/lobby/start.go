@@ -43,8 +43,7 @@ func (l *start) missing() (code.Code, string) {
 	return code.OK, ""
 }
 
-// startCheck begins the start countdown when all is there, and calls it off
-// when it no longer is.
+// startCheck begins the start countdown when all is there, and calls it off when it no longer is.
 func (l *start) startCheck() {
 	c, _ := l.missing()
 	switch l.State() {
@@ -183,8 +182,7 @@ func (l *start) voted() rulebook.Then {
 	return rulebook.ThenLobby
 }
 
-// startNext begins the next match as soon as that may be: from a result at once, from the
-// gathering with its countdown.
+// startNext begins the next match as soon as that may be: from a result at once, from the gathering with its countdown.
 func (l *start) startNext() {
 	c, _ := l.missing()
 	switch {

@@ -31,8 +31,8 @@ func (l *sides) anyTeamFree() bool {
 	return false
 }
 
-// placeInTeam puts a newcomer in the team of their wish, where the rulebook
-// leaves the choice, and otherwise in the one with the fewest players.
+// placeInTeam puts a newcomer in the team of their wish, where the rulebook leaves the choice, and otherwise in the one
+// with the fewest players.
 func (l *sides) placeInTeam(s *seat, wish string) {
 	if len(l.teams) == 0 {
 		return
@@ -121,8 +121,8 @@ func (l *sides) changeTeam(s *seat, in *step.Input) step.Verdict {
 	return step.Verdict{}
 }
 
-// partysTeam is the team in which a party is, or the one with the most room for
-// all of it; nil when they did not come together or it does not fit.
+// partysTeam is the team in which a party is, or the one with the most room for all of it; nil when they did not come
+// together or it does not fit.
 func (l *sides) partysTeam(party string) *sheet.Row {
 	if party == "" {
 		return nil

@@ -5,8 +5,8 @@ import "turnvex.example/turnvex/internal/core/sheet"
 // emptyFor is how long a lobby without a seat stays open, in seconds.
 const emptyFor = 60
 
-// advance takes the lobby to wall tick to, one tick at a time where something
-// happens and in one stride where nothing does.
+// advance takes the lobby to wall tick to, one tick at a time where something happens and in one stride where nothing
+// does.
 func (l *Lobby) advance(to sheet.Tick) {
 	for l.tick() < to && !l.closed {
 		if to == l.tick()+1 { // a busy match: no need to ask whether anything happens
@@ -25,8 +25,7 @@ func (l *Lobby) advance(to sheet.Tick) {
 	}
 }
 
-// Next returns the next wall tick at which something happens by itself, or 0
-// for never. A driver may sleep until then.
+// Next returns the next wall tick at which something happens by itself, or 0 for never. A driver may sleep until then.
 func (l *Lobby) Next() sheet.Tick {
 	if l.closed {
 		return 0

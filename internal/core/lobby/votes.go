@@ -118,8 +118,7 @@ func orElse(a, b string) string {
 	return b
 }
 
-// mayVote tells whether a player votes in the vote under way: everybody who is there, but
-// for whom it is about.
+// mayVote tells whether a player votes in the vote under way: everybody who is there, but for whom it is about.
 func (l *votes) mayVote(s *seat, v *rulebook.Vote) bool {
 	f := &l.book.F.Votes
 	by := l.st.GetOr(sheet.ID(l.row.Int(f.By)), sheet.Player)

@@ -143,12 +143,12 @@ func (l *Lobby) Hash() uint64 { return state.Hash(l.walk) }
 // Lines lists the whole state, to be printed or compared.
 func (l *Lobby) Lines() []state.Line { return state.Lines(l.walk) }
 
-// The form of a checkpoint: its magic, of which the last character is the version,
-// the rulebook's version with the form of its sheets, the state, and the hash of all that.
+// The form of a checkpoint: its magic, of which the last character is the version, the rulebook's version with the form
+// of its sheets, the state, and the hash of all that.
 const checkpointMagic = "TVXCHKP3"
 
-// formOf names a rulebook's version and the form that its sheets have in this version of the
-// service: a checkpoint whose sheets had other fields is told apart, and not read askew.
+// formOf names a rulebook's version and the form that its sheets have in this version of the service: a checkpoint
+// whose sheets had other fields is told apart, and not read askew.
 func formOf(book *rulebook.Book) string {
 	h := xxhash.New()
 	for k := range sheet.Kinds {
@@ -159,8 +159,7 @@ func formOf(book *rulebook.Book) string {
 	return fmt.Sprintf("%s/%016x", book.Version, h.Sum64())
 }
 
-// Save returns a checkpoint: the whole state, from which Restore makes the lobby
-// again. It belongs between two steps.
+// Save returns a checkpoint: the whole state, from which Restore makes the lobby again. It belongs between two steps.
 func (l *Lobby) Save() []byte {
 	form := formOf(l.book)
 	data := append([]byte(checkpointMagic), byte(len(form)))
@@ -169,8 +168,7 @@ func (l *Lobby) Save() []byte {
 	return binary.LittleEndian.AppendUint64(data, xxhash.Sum64(data))
 }
 
-// Restore makes a lobby from a checkpoint. The rulebook must be the very version
-// that the lobby ran.
+// Restore makes a lobby from a checkpoint. The rulebook must be the very version that the lobby ran.
 func Restore(book *rulebook.Book, data []byte) (*Lobby, error) {
 	head := len(checkpointMagic) + 1
 	if len(data) < head+8 || string(data[:head-2]) != checkpointMagic[:head-2] {

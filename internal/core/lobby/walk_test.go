@@ -22,9 +22,8 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
-// busy is a lobby in which everything that can be under way is: a match with pieces,
-// a lasting action, a pause budget, decisions, somebody out and somebody who left, a
-// waiting line, a ban, a reservation and a wish to change sides.
+// busy is a lobby in which everything that can be under way is: a match with pieces, a lasting action, a pause budget,
+// decisions, somebody out and somebody who left, a waiting line, a ban, a reservation and a wish to change sides.
 func busy(t testing.TB) *Lobby {
 	t.Helper()
 	src, err := os.ReadFile("testdata/busy.yaml")
@@ -89,9 +88,8 @@ func busy(t testing.TB) *Lobby {
 	return l
 }
 
-// TestNothingIsForgotten goes over every field of everything that a lobby holds. Each
-// is either walked, and then another value of it gives another hash, another
-// checkpoint and a difference; or it stands in a list with a reason.
+// TestNothingIsForgotten goes over every field of everything that a lobby holds. Each is either walked, and then
+// another value of it gives another hash, another checkpoint and a difference; or it stands in a list with a reason.
 func TestNothingIsForgotten(t *testing.T) {
 	l := busy(t)
 	left := maps.Clone(notWalked)
@@ -137,8 +135,8 @@ func TestNothingIsForgotten(t *testing.T) {
 	}
 }
 
-// persons are the parts of the state that tell who somebody is, of which a hash is not made: the
-// first texts of a player's sheet are the name and the account.
+// persons are the parts of the state that tell who somebody is, of which a hash is not made: the first texts of a
+// player's sheet are the name and the account.
 var persons = regexp.MustCompile(`(Seated\[\d+\]|rows\[15\])\.S\[[01]\]$|` +
 	`(players\[\d\]|Player|left\[\d\]|leftPosts\[\d\]|line\[\d\]|held\[\d\])\.([Nn]ame|[Aa]ccount|party)$|banned\[|\.reason$`)
 
@@ -221,8 +219,7 @@ func (f *forgetful) elements(v reflect.Value, path string) {
 	}
 }
 
-// pointer goes into what is met for the first time; afterwards it is a reference,
-// which may refer to another.
+// pointer goes into what is met for the first time; afterwards it is a reference, which may refer to another.
 func (f *forgetful) pointer(v reflect.Value, path string) {
 	known := strings.Contains(v.Type().String(), "rulebook.")
 	if v.IsNil() {
@@ -262,8 +259,7 @@ func (f *forgetful) leaf(v reflect.Value, path string) {
 	f.with(v, other, path)
 }
 
-// TestRestoreRefuses: a checkpoint that was damaged, of another version or of another
-// rulebook is refused and says why.
+// TestRestoreRefuses: a checkpoint that was damaged, of another version or of another rulebook is refused and says why.
 func TestRestoreRefuses(t *testing.T) {
 	l := busy(t)
 	good := l.Save()
@@ -297,8 +293,8 @@ func TestRestoreRefuses(t *testing.T) {
 	}
 }
 
-// FuzzRestore: whatever stands in a checkpoint, restoring it ends in an error or in a
-// lobby that keeps its invariants and can go on.
+// FuzzRestore: whatever stands in a checkpoint, restoring it ends in an error or in a lobby that keeps its invariants
+// and can go on.
 func FuzzRestore(f *testing.F) {
 	l := busy(f)
 	head := len(checkpointMagic) + 1 + len(formOf(l.book))

@@ -81,8 +81,8 @@ func (l *wishes) newSides(how int) {
 	l.start.startCheck()
 }
 
-// rotate moves everybody to the next team in the list, and from the last to the first,
-// unless one would become too large.
+// rotate moves everybody to the next team in the list, and from the last to the first, unless one would become too
+// large.
 func (l *wishes) rotate() {
 	n := len(l.teams)
 	next := map[sheet.ID]*sheet.Row{}
@@ -100,8 +100,7 @@ func (l *wishes) rotate() {
 	}
 }
 
-// moveOne moves the newest of the largest team to the smallest, where that makes them more
-// equal.
+// moveOne moves the newest of the largest team to the smallest, where that makes them more equal.
 func (l *wishes) moveOne() bool {
 	var large, small *sheet.Row
 	for i, t := range l.teams {

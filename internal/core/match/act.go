@@ -47,8 +47,8 @@ func (m *acts) mayPlay(s *Player, also rulebook.Also) (code.Code, string) {
 	return code.OK, ""
 }
 
-// Act answers the use of an action. One whose cost is certain is answered with
-// code.Charging first, and then by Charged.
+// Act answers the use of an action. One whose cost is certain is answered with code.Charging first, and then by
+// Charged.
 func (m *acts) Act(s *Player, in *step.Input) step.Verdict {
 	a := m.book.ActionNamed[in.Name]
 	if a == nil {
@@ -135,8 +135,7 @@ func (m *acts) mayAct(s *Player, a *rulebook.Action) step.Verdict {
 	return step.Verdict{}
 }
 
-// affords checks needs and costs against the player's fields; of what is paid already, not
-// the costs of the record.
+// affords checks needs and costs against the player's fields; of what is paid already, not the costs of the record.
 func (m *acts) affords(s *Player, a *rulebook.Action, paid bool) step.Verdict {
 	for n, list := range [2][]rulebook.Amount{a.Needs, a.Cost} {
 		for i := range list {
@@ -167,8 +166,8 @@ func amountRow(s *Player, a *rulebook.Amount) *sheet.Row {
 	return s.Row
 }
 
-// pay takes the cost (sign -1) and starts the cooldown, or gives it back (+1); of what is
-// paid already, not the costs of the record.
+// pay takes the cost (sign -1) and starts the cooldown, or gives it back (+1); of what is paid already, not the costs
+// of the record.
 func (m *acts) pay(s *Player, a *rulebook.Action, sign int64, paid bool) {
 	for i := range a.Cost {
 		if paid && a.Cost[i].Record {
@@ -187,8 +186,7 @@ func (m *acts) pay(s *Player, a *rulebook.Action, sign int64, paid bool) {
 	}
 }
 
-// perform does what an action does, for each of the hits from a place on; s is nil for
-// the act of a creature.
+// perform does what an action does, for each of the hits from a place on; s is nil for the act of a creature.
 func (m *acts) perform(s *Player, a *rulebook.Action, start int) {
 	if a.Active != nil {
 		m.st.SetClock(s.Row, a.Active, int64(a.Lasts), -1, m.play)

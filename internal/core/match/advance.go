@@ -12,9 +12,8 @@ import (
 // MaxAdvance is the most ticks of play that one advance lets pass.
 const MaxAdvance = 36000
 
-// Advance answers advance, in practice: play that runs stands still from now on; play that stands
-// still runs for so many ticks, and stands still again. It uses nobody's budget, and asks for no
-// rule of the rulebook about pauses.
+// Advance answers advance, in practice: play that runs stands still from now on; play that stands still runs for so
+// many ticks, and stands still again. It uses nobody's budget, and asks for no rule of the rulebook about pauses.
 func (m *pauses) Advance(ticks int64) step.Verdict {
 	switch {
 	case !m.practice():

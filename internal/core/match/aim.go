@@ -22,21 +22,20 @@ type aimed struct {
 	point  bool // x and y are given
 }
 
-// aim finds whom an action or act of a player or creature hits, from the authority's own
-// positions, and adds them to hits.
+// aim finds whom an action or act of a player or creature hits, from the authority's own positions, and adds them to
+// hits.
 func (m *aims) aim(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
 	clear(m.env.Aim.N)
 	return aimers[a.Aim.At](m, me, a, in)
 }
 
-// aimers find whom each aim hits; a test finds one that is left out. An action about
-// oneself hits nobody.
+// aimers find whom each aim hits; a test finds one that is left out. An action about oneself hits nobody.
 var aimers = [rulebook.Aims]func(*aims, *sheet.Row, *rulebook.Action, aimed) step.Verdict{
 	rulebook.AimTarget: (*aims).aimTarget, rulebook.AimLine: (*aims).aimLine, rulebook.AimArea: (*aims).aimArea,
 	rulebook.AimCone: (*aims).aimCone}
 
-// aimable returns the n-th list of those whom an aim may hit, nil for one that it does
-// not look at: players, creatures, pieces.
+// aimable returns the n-th list of those whom an aim may hit, nil for one that it does not look at: players, creatures,
+// pieces.
 func (m *aims) aimable(a *rulebook.Action, n int) []*sheet.Row {
 	switch {
 	case n == 0 && a.Aim.Players:
@@ -77,8 +76,7 @@ func (m *aims) reaches(me, p *sheet.Row, a *rulebook.Action) code.Code {
 	return code.OK
 }
 
-// targetable tells whether a sheet is one that can be a target: a player who plays, a
-// creature or a piece.
+// targetable tells whether a sheet is one that can be a target: a player who plays, a creature or a piece.
 func (m *aims) targetable(t *sheet.Row) bool {
 	if t == nil {
 		return false
@@ -143,9 +141,8 @@ func (m *aims) way(x, y, tx, ty, dx, dy int64) {
 	n[expr.AimDir.Slot()], n[expr.AimDir.Slot()+1] = dx, dy
 }
 
-// aimLine finds the first one hit along a line towards X, Y as seen from whoever aims, or
-// all where it pierces: the nearest along it first, the earlier in the lists when two are
-// equally near.
+// aimLine finds the first one hit along a line towards X, Y as seen from whoever aims, or all where it pierces: the
+// nearest along it first, the earlier in the lists when two are equally near.
 func (m *aims) aimLine(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
 	if !in.point || in.x == 0 && in.y == 0 || !inRange(in.x) || !inRange(in.y) {
 		return step.Verdict{Code: code.NoTarget, Reason: a.Title + " needs a direction other than (0, 0)"}
@@ -176,8 +173,8 @@ func (m *aims) aimLine(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict
 	return step.Verdict{}
 }
 
-// lineStops notes where a line stops: at the one it hits, or, when it hits nobody or goes
-// through, at a wall or the end of its reach.
+// lineStops notes where a line stops: at the one it hits, or, when it hits nobody or goes through, at a wall or the end
+// of its reach.
 func (m *aims) lineStops(a *rulebook.Action, in aimed, x, y int64, start int, along func(*sheet.Row) int64) {
 	d := max(ground.Root(in.x*in.x+in.y*in.y), 1)
 	tx, ty := x+in.x*a.Aim.Reach/d, y+in.y*a.Aim.Reach/d
@@ -193,8 +190,7 @@ func (m *aims) lineStops(a *rulebook.Action, in aimed, x, y int64, start int, al
 	m.way(x, y, tx, ty, in.x, in.y)
 }
 
-// aimCone finds everyone whose centre is in a cone that opens towards X, Y as seen from
-// whoever aims, nearest first.
+// aimCone finds everyone whose centre is in a cone that opens towards X, Y as seen from whoever aims, nearest first.
 func (m *aims) aimCone(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
 	if !in.point || in.x == 0 && in.y == 0 || !inRange(in.x) || !inRange(in.y) {
 		return step.Verdict{Code: code.NoTarget, Reason: a.Title + " needs a direction other than (0, 0)"}
@@ -214,8 +210,7 @@ func (m *aims) aimCone(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict
 // cosUnit is one, in the unit of Aim.Cos.
 const cosUnit = 1_000_000
 
-// aimArea finds everyone whose centre is in a circle around a point in reach,
-// nearest first.
+// aimArea finds everyone whose centre is in a circle around a point in reach, nearest first.
 func (m *aims) aimArea(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
 	sx, sy := m.at(me)
 	x, y := sx, sy
@@ -235,8 +230,7 @@ func (m *aims) aimArea(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict
 	return step.Verdict{}
 }
 
-// gather hits everyone within a radius of a point whose centre also passes a test, nearest
-// first.
+// gather hits everyone within a radius of a point whose centre also passes a test, nearest first.
 func (m *aims) gather(me *sheet.Row, a *rulebook.Action, x, y, radius int64, in func(x, y int64) bool) {
 	start := len(m.hits)
 	for n := range aimLists {

@@ -11,8 +11,8 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
-// ask offers an action to the referee. It is paid for now; the verdict is that
-// it was taken for decision, and the decision itself follows as a notice.
+// ask offers an action to the referee. It is paid for now; the verdict is that it was taken for decision, and the
+// decision itself follows as a notice.
 func (m *acts) ask(s *Player, a *rulebook.Action, in *step.Input, hits []*sheet.Row) step.Verdict {
 	if !m.referee && !a.Referee.Accept {
 		return step.Verdict{Code: code.NoReferee, Reason: "no referee is signed in to decide this"}

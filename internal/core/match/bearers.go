@@ -30,8 +30,7 @@ func (m *pieces) bearersWithout(p *sheet.Row) {
 	m.bearersFrom(p, func(b *rulebook.Bearer) rulebook.Heir { return b.Gone })
 }
 
-// bearersOut passes on what a player holds who is out, once the rules for that have
-// seen who held it.
+// bearersOut passes on what a player holds who is out, once the rules for that have seen who held it.
 func (m *pieces) bearersOut(p *sheet.Row) {
 	m.bearersFrom(p, func(b *rulebook.Bearer) rulebook.Heir { return b.Out })
 }
@@ -43,8 +42,7 @@ func (m *pieces) Away(p *Player) {
 	}
 }
 
-// passBearer gives a bearer to somebody at random, the living first, or to nobody, or
-// puts it down where its holder is.
+// passBearer gives a bearer to somebody at random, the living first, or to nobody, or puts it down where its holder is.
 func (m *pieces) passBearer(b *rulebook.Bearer, how rulebook.Heir, holder *sheet.Row) {
 	switch {
 	case how == rulebook.HeirNone, how == rulebook.HeirDrop && m.putDown(b, holder):
@@ -85,8 +83,8 @@ func (m *pieces) hold(b *rulebook.Bearer, id sheet.ID) {
 	}
 }
 
-// putDown lays a bearer on the ground where its holder is, who has to step off it
-// before they can take it up again. It tells whether there was room for one more piece.
+// putDown lays a bearer on the ground where its holder is, who has to step off it before they can take it up again. It
+// tells whether there was room for one more piece.
 func (m *pieces) putDown(b *rulebook.Bearer, holder *sheet.Row) bool {
 	if b.Piece == rulebook.NoPiece || holder == nil || len(m.st.Of(sheet.Piece)) >= maxPieces {
 		return false

@@ -12,8 +12,8 @@ type nearby struct {
 	bodies bodies
 }
 
-// body is where somebody is at a tick, side by side with the others, so that shots and
-// zones need not look at every sheet.
+// body is where somebody is at a tick, side by side with the others, so that shots and zones need not look at every
+// sheet.
 type body struct {
 	row    *sheet.Row
 	x, y   int64
@@ -100,8 +100,8 @@ func (b *bodies) index() {
 	}
 }
 
-// inStrip picks the players between two meridians, both included. Others can be added to
-// them by pick, before they are read from b.near: one bit for each place.
+// inStrip picks the players between two meridians, both included. Others can be added to them by pick, before they are
+// read from b.near: one bit for each place.
 func (b *bodies) inStrip(west, east int64) {
 	b.near = b.near[:0]
 	for range (b.players + 63) / 64 {

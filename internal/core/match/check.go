@@ -2,8 +2,7 @@ package match
 
 import "fmt"
 
-// Check returns the first broken invariant (they are listed on the type), or nil.
-// It is for tests.
+// Check returns the first broken invariant (they are listed on the type), or nil. It is for tests.
 func (m *Match) Check() error {
 	if len(m.players) != len(m.st.Seated) {
 		return fmt.Errorf("%d players, %d seated", len(m.players), len(m.st.Seated))

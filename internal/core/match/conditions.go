@@ -12,8 +12,8 @@ func (m *rules) Holds(s *Player, p *expr.Prog, line int) bool {
 	return m.yes(p, line)
 }
 
-// Carry does what follows from a vote: for who opened it as me, with whom it was on as
-// target, and the chosen word as the first argument.
+// Carry does what follows from a vote: for who opened it as me, with whom it was on as target, and the chosen word as
+// the first argument.
 func (m *rules) Carry(list []rulebook.Effect, by, on sheet.ID, choice int64) {
 	m.subject(sheet.Player, m.st.GetOr(by, sheet.Player))
 	m.env.Target = m.st.GetOr(on, sheet.Player)
@@ -23,8 +23,7 @@ func (m *rules) Carry(list []rulebook.Effect, by, on sheet.ID, choice int64) {
 	m.env.Target = nil
 }
 
-// may tells whether a condition may have become another one since the ends were
-// last looked at.
+// may tells whether a condition may have become another one since the ends were last looked at.
 func (m *rules) may(p *expr.Prog) bool {
 	return p.Reads.Clock || p.Const || p.Touched(&m.changed)
 }

@@ -133,8 +133,7 @@ func (m *creatures) goal(r *sheet.Row, c *rulebook.Creature, mv *rulebook.Move, 
 	return x, y
 }
 
-// apart is where to go to be a gap off a point: nowhere, where one is off it enough, but
-// not much.
+// apart is where to go to be a gap off a point: nowhere, where one is off it enough, but not much.
 func apart(x, y, tx, ty, gap int64) (gx, gy int64) {
 	if gap == 0 {
 		return tx, ty
@@ -244,8 +243,7 @@ func (m *creatures) use(e *rulebook.Effect) {
 	m.env.Target = target
 }
 
-// pointed is where an act points: at a sheet, or a position. A line and a cone take the
-// direction there.
+// pointed is where an act points: at a sheet, or a position. A line and a cone take the direction there.
 func (m *creatures) pointed(r *sheet.Row, on *expr.Prog, a *rulebook.Action) (in aimed) {
 	if on == nil {
 		return in

@@ -35,8 +35,7 @@ func (m *creatures) addCreature(c *rulebook.Creature, x, y int64, side sheet.ID)
 	return r
 }
 
-// appear puts a creature on the ground, or back there: alive, and about to decide where
-// to go, not all at one tick.
+// appear puts a creature on the ground, or back there: alive, and about to decide where to go, not all at one tick.
 func (m *creatures) appear(r *sheet.Row, c *rulebook.Creature, x, y int64) {
 	f := &m.book.F.Creature
 	m.st.SetPos(r, f.Pos, x, y)
@@ -67,8 +66,7 @@ func (m *creatures) spawnCreature(r *sheet.Row) {
 	m.values.begin(r, sheet.ResetRespawn)
 }
 
-// creatureOut puts a creature out. Who does not come back is gone when the rules that wait
-// for it have acted.
+// creatureOut puts a creature out. Who does not come back is gone when the rules that wait for it have acted.
 func (m *creatures) creatureOut(r *sheet.Row) {
 	f := &m.book.F.Creature
 	if !r.Flag(f.Alive) {
@@ -160,8 +158,7 @@ func (m *creatures) bring(c *rulebook.Creature, side sheet.ID) bool {
 	return ok
 }
 
-// roomForCreature finds where a creature may appear: at one of its points, or anywhere
-// off the walls.
+// roomForCreature finds where a creature may appear: at one of its points, or anywhere off the walls.
 func (m *creatures) roomForCreature(c *rulebook.Creature) (x, y int64, ok bool) {
 	g := m.ground()
 	if points := g.Creatures[c.No]; len(points) > 0 {

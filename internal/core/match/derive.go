@@ -27,8 +27,8 @@ func (m *values) startOf(r *sheet.Row, f *sheet.Field) sheet.Value {
 	return f.Start
 }
 
-// derive brings derived fields up to date where something that they read has changed, and
-// then what is bounded by expressions.
+// derive brings derived fields up to date where something that they read has changed, and then what is bounded by
+// expressions.
 func (m *values) derive() {
 	if !m.plainly && !m.st.AnyTouched() && len(m.book.Derives) == 0 {
 		return

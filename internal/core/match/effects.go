@@ -26,8 +26,8 @@ type effects struct {
 // effectBudgetWord is what a rulebook is stopped for that does too much.
 const effectBudgetWord = "one input or tick led to more than 200000 effects"
 
-// doers are what each effect does, by verb. They are filled in at the start, because
-// effects do effects; a test finds a verb that is left out.
+// doers are what each effect does, by verb. They are filled in at the start, because effects do effects; a test finds a
+// verb that is left out.
 var doers [rulebook.Verbs]func(*effects, *rulebook.Effect)
 
 func init() {
@@ -152,8 +152,8 @@ func (m *effects) creatureIn(p *expr.Prog) *sheet.Row {
 	return nil
 }
 
-// addTo adds to a field. What cannot be computed (division by zero, overflow) leaves
-// it as it is, and so does a path that leads through nobody.
+// addTo adds to a field. What cannot be computed (division by zero, overflow) leaves it as it is, and so does a path
+// that leads through nobody.
 func (m *effects) addTo(e *rulebook.Effect) {
 	r, f := e.Path.Row(&m.env), e.Path.Field
 	m.env.Fault = expr.OK
@@ -301,8 +301,8 @@ func (m *effects) changeKit(e *rulebook.Effect) {
 	m.st.SetInt(p.Row, f, kits)
 }
 
-// each does something for every sheet of a list, as it or by a name. Sheets that go while
-// this is under way are left out.
+// each does something for every sheet of a list, as it or by a name. Sheets that go while this is under way are left
+// out.
 func (m *effects) each(e *rulebook.Effect) {
 	walked := &m.env.It
 	if e.As != rulebook.AsIt {
@@ -334,8 +334,7 @@ func (m *effects) each(e *rulebook.Effect) {
 	*walked = outer
 }
 
-// Allow begins a step: it gets its budget of effects and the memory of what was
-// removed before it.
+// Allow begins a step: it gets its budget of effects and the memory of what was removed before it.
 func (m *effects) Allow() {
 	m.budget = effectBudget
 	m.st.Reuse()

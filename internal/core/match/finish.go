@@ -40,9 +40,9 @@ type ends struct {
 	winners   []sheet.ID          // who was: several at one tick are ranked by the order; none: all have lost
 }
 
-// wantFinish notes that the match is to end when everything has settled. The first
-// reason counts, but nobody has won only because they were looked at first: whoever is
-// named as the winner by then is one, and the order decides between several.
+// wantFinish notes that the match is to end when everything has settled. The first reason counts, but nobody has won
+// only because they were looked at first: whoever is named as the winner by then is one, and the order decides between
+// several.
 func (m *ends) wantFinish(because string, winner *expr.Prog) {
 	first := !m.finish
 	if first {
@@ -78,8 +78,8 @@ func (m *ends) Forfeit(s *Player) {
 	m.endMatch(s.Row.Text(m.book.F.Player.Name) + " gave up")
 }
 
-// endMatch is where every way to end comes together: from this very tick inputs
-// are frozen; outcomes, placings, records, posts and the result follow.
+// endMatch is where every way to end comes together: from this very tick inputs are frozen; outcomes, placings,
+// records, posts and the result follow.
 func (m *ends) endMatch(because string) {
 	if m.over || m.row == nil {
 		return
@@ -115,8 +115,7 @@ func (m *ends) endMatch(because string) {
 	m.hints()
 }
 
-// stopClocks makes every clock that follows play time stand where it is, so
-// that final times are kept.
+// stopClocks makes every clock that follows play time stand where it is, so that final times are kept.
 func (m *ends) stopClocks() {
 	for k := 0; k < sheet.Kinds; k++ {
 		for _, f := range m.book.Schema.Fields(sheet.Kind(k)) {

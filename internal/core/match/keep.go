@@ -25,8 +25,7 @@ type owed struct {
 	step.Change
 }
 
-// change does something to a field of a record, here at once, and owes it to what is
-// kept. Practice owes nothing.
+// change does something to a field of a record, here at once, and owes it to what is kept. Practice owes nothing.
 func (m *kept) change(record *sheet.Row, f *sheet.Field, kind step.ChangeKind, v sheet.Value) {
 	c := step.Change{Field: f.Name, Kind: kind, Value: v}
 	if f.Type == sheet.Text {
@@ -69,8 +68,8 @@ func (m *kept) keptBit(f *sheet.Field) int64 {
 	return 1 << slices.IndexFunc(m.book.Record, func(r *rulebook.RecordField) bool { return r.Field == f })
 }
 
-// stands is how a field of a player's record stands when values are what is kept of it:
-// with what is owed to it on top; at its start, and not kept, where there is neither.
+// stands is how a field of a player's record stands when values are what is kept of it: with what is owed to it on top;
+// at its start, and not kept, where there is neither.
 func (m *kept) stands(p *Player, f *sheet.Field, values []step.Named) (v sheet.Value, kept bool) {
 	v = f.Start
 	i := slices.IndexFunc(values, func(n step.Named) bool { return n.Name == f.Name })
@@ -129,15 +128,15 @@ func (m *kept) keepRecord(s *Player) {
 var keepKinds = [...]step.ChangeKind{rulebook.KeepLatest: step.ChangeSet, rulebook.KeepBest: step.ChangeRaise,
 	rulebook.KeepLowest: step.ChangeLower, rulebook.KeepTotal: step.ChangeAdd}
 
-// SavesDue tells whether changes have waited long enough: every seat's record is to be
-// saved then. While nothing can be saved they wait, and add up.
+// SavesDue tells whether changes have waited long enough: every seat's record is to be saved then. While nothing can be
+// saved they wait, and add up.
 func (m *kept) SavesDue() bool { return !m.unkept && m.saveAt > 0 && m.saveAt <= m.wall }
 
 // Unkept says that nothing can be saved now, or that it can again.
 func (m *kept) Unkept(on bool) { m.unkept = on }
 
-// Fill says that no more can wait to be saved, or that it can again: no match begins meanwhile,
-// and what effects post to boards is refused.
+// Fill says that no more can wait to be saved, or that it can again: no match begins meanwhile, and what effects post
+// to boards is refused.
 func (m *kept) Fill(on bool) { m.full = on }
 
 // Full tells whether no more can wait to be saved.

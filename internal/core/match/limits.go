@@ -22,8 +22,8 @@ func (m *values) held(r *sheet.Row, f *sheet.Field, v int64) int64 {
 	return v
 }
 
-// bounded holds a value between the bounds for the present subject; where the lower one is
-// above the upper one, that counts.
+// bounded holds a value between the bounds for the present subject; where the lower one is above the upper one, that
+// counts.
 func (m *values) bounded(l *rulebook.Limit, v int64) int64 {
 	for i, p := range [2]*expr.Prog{l.Max, l.Min} {
 		if p == nil {
@@ -43,8 +43,8 @@ func (m *values) bounded(l *rulebook.Limit, v int64) int64 {
 	return v
 }
 
-// holdBounds brings values within their bounds by expression, where one of these or the value has
-// changed. It tells whether any had to be.
+// holdBounds brings values within their bounds by expression, where one of these or the value has changed. It tells
+// whether any had to be.
 func (m *values) holdBounds() (any bool) {
 	for _, l := range m.book.Limits {
 		for _, p := range [2]*expr.Prog{l.Min, l.Max} {
@@ -67,8 +67,8 @@ func (m *values) holdBounds() (any bool) {
 	return any
 }
 
-// begin gives the fields of a sheet that reset at a point what they begin with by
-// expression. Derived fields are brought up to date before it.
+// begin gives the fields of a sheet that reset at a point what they begin with by expression. Derived fields are
+// brought up to date before it.
 func (m *values) begin(r *sheet.Row, at sheet.Reset) {
 	for _, l := range m.book.Limits {
 		m.beginOne(l, r, at)

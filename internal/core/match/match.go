@@ -58,12 +58,12 @@ type Player struct {
 
 const noPhase = -2
 
-// maxArgSlots is how many slots the arguments of an action take at most: two of each
-// of eight, and as many of a referee's word.
+// maxArgSlots is how many slots the arguments of an action take at most: two of each of eight, and as many of a
+// referee's word.
 const maxArgSlots = 32
 
-// New returns the matches of a lobby that has just been opened: its sheets, its
-// source of chance, the output of its steps, its own sheet and its teams'.
+// New returns the matches of a lobby that has just been opened: its sheets, its source of chance, the output of its
+// steps, its own sheet and its teams'.
 func New(book *rulebook.Book, st *sheet.Store, rng *rand.Rand, out *step.Output, lobby *sheet.Row,
 	teams []*sheet.Row) *Match {
 	m := &Match{stage: stage{book: book, st: st, rng: rng, out: out, lobby: lobby, teams: teams, toPhase: noPhase}}
@@ -75,8 +75,8 @@ func New(book *rulebook.Book, st *sheet.Store, rng *rand.Rand, out *step.Output,
 	return m
 }
 
-// wire tells each part the others that it needs. Each knows parts that stand before it alone; what it needs of
-// later ones it is given as an interface.
+// wire tells each part the others that it needs. Each knows parts that stand before it alone; what it needs of later
+// ones it is given as an interface.
 func (m *Match) wire() {
 	s := &m.stage
 	s.effects = &m.Effects
@@ -130,8 +130,8 @@ func (m *Match) Saved(number int64) {
 	}
 }
 
-// Charged answers an intent whose cost was taken (N is the save's number), or was not (the
-// number is negative; Yes says that the record had too little).
+// Charged answers an intent whose cost was taken (N is the save's number), or was not (the number is negative; Yes says
+// that the record had too little).
 func (m *Match) Charged(s *Player, in *step.Input) step.Verdict {
 	c, ok := m.Kept.takeCharge(max(in.N, -in.N))
 	if !ok || c.of != s.Row.ID {

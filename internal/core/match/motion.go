@@ -73,8 +73,7 @@ func (m *motion) moving() bool {
 	return false
 }
 
-// move takes everybody one tick further. What is less than a millimetre is
-// kept for the next tick.
+// move takes everybody one tick further. What is less than a millimetre is kept for the next tick.
 func (m *motion) move() {
 	mv, f := m.book.Movement, &m.book.F.Player
 	if mv == nil || m.book.Phases[m.phase].Frozen {
@@ -112,8 +111,8 @@ type share struct {
 
 func shareOf(by int64) share { return share{by, 1 / float64(by)} }
 
-// of is a/by, rounded towards 0 as Go does. The guess is off by one at most for what floats
-// hold exactly, and is made exact.
+// of is a/by, rounded towards 0 as Go does. The guess is off by one at most for what floats hold exactly, and is made
+// exact.
 func (s share) of(a int64) int64 {
 	if a > 1<<52 || a < -1<<52 {
 		return a / s.by
@@ -148,9 +147,8 @@ func (m *motion) within(x, y int64) (int64, int64) {
 	return min(max(x, r), g.Width-r), min(max(y, r), g.Height-r)
 }
 
-// Claim checks a position that a client says it has: it must lie where the
-// player could have got since the last claim. Otherwise the claim is refused
-// and the authority's own position stays.
+// Claim checks a position that a client says it has: it must lie where the player could have got since the last claim.
+// Otherwise the claim is refused and the authority's own position stays.
 func (m *motion) Claim(s *Player, in *step.Input) step.Verdict {
 	mv, f := m.book.Movement, &m.book.F.Player
 	if mv == nil || !mv.Claims {

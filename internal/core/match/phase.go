@@ -63,8 +63,7 @@ func (m *flow) phaseOver() {
 	}
 }
 
-// follow leaves the present phase for the next, unless the round that ends with
-// it decides otherwise.
+// follow leaves the present phase for the next, unless the round that ends with it decides otherwise.
 func (m *flow) follow(next int, because string) {
 	p := m.book.Phases[m.phase]
 	m.subject(sheet.Match, m.row)
@@ -82,8 +81,7 @@ func (m *flow) follow(next int, because string) {
 	m.enterPhase(next)
 }
 
-// transition lets the match end or the phase change, if something says so. It
-// tells whether anything happened.
+// transition lets the match end or the phase change, if something says so. It tells whether anything happened.
 func (m *flow) transition() bool {
 	for i := range m.book.Win.Ends { // all of them: several may name a winner
 		e := &m.book.Win.Ends[i]

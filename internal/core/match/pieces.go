@@ -14,8 +14,7 @@ type pieces struct {
 	pieceCount []int        // on the ground, by kind of piece
 }
 
-// tries is how many places are tried for a piece before it is not placed this
-// time.
+// tries is how many places are tried for a piece before it is not placed this time.
 const tries = 24
 
 // removePiece takes a piece off the ground.
@@ -48,8 +47,7 @@ func (m *pieces) pieceDue(no int, p *rulebook.Piece) sheet.Tick {
 	return due
 }
 
-// keepPieces takes away what has lasted its time and places what is missing,
-// one at an interval.
+// keepPieces takes away what has lasted its time and places what is missing, one at an interval.
 func (m *pieces) keepPieces() {
 	f := &m.book.F.Piece
 	for no, p := range m.book.Pieces {
@@ -103,8 +101,7 @@ func (m *pieces) placeAnywhere(no int, p *rulebook.Piece) *sheet.Row {
 	return nil
 }
 
-// roomFor tells whether a piece at a point overlaps no wall, no other piece and
-// no player.
+// roomFor tells whether a piece at a point overlaps no wall, no other piece and no player.
 func (m *pieces) roomFor(p *rulebook.Piece, x, y int64) bool {
 	if !m.ground().Free(x, y, p.Radius) {
 		return false
@@ -146,8 +143,7 @@ func (m *pieces) placeAt(no int, x, y int64) *sheet.Row {
 	return r
 }
 
-// movePiece takes a piece to a point of the ground, or as far as walls let it where
-// they stop it.
+// movePiece takes a piece to a point of the ground, or as far as walls let it where they stop it.
 func (m *pieces) movePiece(r *sheet.Row, x, y int64) {
 	f, g := &m.book.F.Piece, m.ground()
 	p := m.book.Pieces[r.Int(f.Kind)]

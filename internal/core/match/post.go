@@ -41,8 +41,7 @@ func (m *kept) postOf(b *rulebook.Board, of *sheet.Row, n int64) step.Post {
 	return p
 }
 
-// postNow posts to a board at once. Practice posts nothing, and nobody posts who has no
-// account of their own.
+// postNow posts to a board at once. Practice posts nothing, and nobody posts who has no account of their own.
 func (m *kept) postNow(e *rulebook.Effect) {
 	b := m.book.Boards[e.No]
 	m.env.Fault = expr.OK
@@ -67,8 +66,7 @@ func (m *kept) postNow(e *rulebook.Effect) {
 	m.out.Do(out)
 }
 
-// toPost is the number that an effect posts: its own value, or what the board's says of
-// whose entry it is.
+// toPost is the number that an effect posts: its own value, or what the board's says of whose entry it is.
 func (m *kept) toPost(b *rulebook.Board, e *rulebook.Effect, of *sheet.Row) (n int64, ok bool) {
 	switch {
 	case of == nil || m.env.Fault != expr.OK:

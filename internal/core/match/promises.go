@@ -9,8 +9,8 @@ import (
 // Held makes the match hold its rulebook's promises, as it does in practice, or no longer.
 func (m *rules) Held(on bool) { m.promised = on }
 
-// holdPromises tells which promises the present state breaks, each once in a match. Nothing
-// else follows from it, so it is no part of the state.
+// holdPromises tells which promises the present state breaks, each once in a match. Nothing else follows from it, so it
+// is no part of the state.
 func (m *rules) holdPromises(end bool) {
 	if len(m.book.Promises) == 0 || m.row == nil || !m.promised && !m.practice() {
 		return

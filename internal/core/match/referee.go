@@ -44,8 +44,8 @@ func (m *referee) warnReferee() {
 	}
 }
 
-// RefereeOn notes whether a referee is signed in. One that has come, or come back,
-// is offered what waits for a decision.
+// RefereeOn notes whether a referee is signed in. One that has come, or come back, is offered what waits for a
+// decision.
 func (m *referee) RefereeOn(on bool) {
 	m.acts.referee = on
 	for i := range m.acts.decisions {

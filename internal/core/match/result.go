@@ -7,8 +7,7 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
-// keepResult makes the result, the records and the posts of a match that has
-// ended, and asks the driver to save them.
+// keepResult makes the result, the records and the posts of a match that has ended, and asks the driver to save them.
 func (m *ends) keepResult(because string) {
 	f := &m.book.F
 	practice := m.practice()

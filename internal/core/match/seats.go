@@ -13,8 +13,8 @@ type sides struct {
 	wishes []Wish // of the step, for the lobby
 }
 
-// Wish is what rules want of the lobby: seats and sides are its own. It carries wishes out
-// when everything of the step has settled.
+// Wish is what rules want of the lobby: seats and sides are its own. It carries wishes out when everything of the step
+// has settled.
 type Wish struct {
 	Kind WishKind
 	Of   sheet.ID // the player
@@ -66,8 +66,7 @@ func (m *sides) kickOut(e *rulebook.Effect) {
 
 func (m *sides) startNext(*rulebook.Effect) { m.wish(Wish{Kind: WishStart}) }
 
-// bench takes a player off the ground, without being out: the player does not come back
-// until the rules say so.
+// bench takes a player off the ground, without being out: the player does not come back until the rules say so.
 func (m *sides) bench(e *rulebook.Effect) {
 	s := m.playerIn(e.Value)
 	if s == nil || !m.st.SetFlag(s.Row, m.book.F.Player.Benched, true) {

@@ -11,8 +11,7 @@ import (
 // maxClock is the most milliseconds that a clock is set to by hand: a hundred days.
 const maxClock = 100 * 24 * 3600 * 1000
 
-// SetByHand sets a field by hand, in practice lobbies: a clock in milliseconds, which
-// goes on running as it was.
+// SetByHand sets a field by hand, in practice lobbies: a clock in milliseconds, which goes on running as it was.
 func (m *referee) SetByHand(in *step.Input) step.Verdict {
 	if !m.practice() {
 		return step.Verdict{Code: code.NotPractice, Reason: "this is not a practice lobby"}

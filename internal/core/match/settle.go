@@ -44,10 +44,9 @@ type firing struct {
 	row  *sheet.Row
 }
 
-// Settle lets everything follow from what has changed: derived fields, then
-// events in the order in which they came, then conditions in the order of the
-// file; again until nothing changes; then the phase and the match may end, and
-// so on. It is bounded: a rulebook that never settles is stopped and reported.
+// Settle lets everything follow from what has changed: derived fields, then events in the order in which they came,
+// then conditions in the order of the file; again until nothing changes; then the phase and the match may end, and so
+// on. It is bounded: a rulebook that never settles is stopped and reported.
 func (m *rules) Settle() {
 	for steps := 0; ; steps++ {
 		m.settleRules()
@@ -102,8 +101,7 @@ func (m *rules) settleRules() {
 	m.forget()
 }
 
-// forget clears what the rules have looked at, and keeps it in mind for the
-// conditions that end phases and matches.
+// forget clears what the rules have looked at, and keeps it in mind for the conditions that end phases and matches.
 func (m *rules) forget() {
 	for k := range m.changed {
 		m.changed[k].Add(m.st.Touched()[k])
@@ -122,9 +120,8 @@ func (m *rules) lastRuleLine() int {
 // maxHolds bounds how often bounds by expression follow derived fields that follow them.
 const maxHolds = 8
 
-// collect finds the conditions that have come true since they were last looked
-// at, in the order of the file, and for each in the order in which the players
-// or teams came.
+// collect finds the conditions that have come true since they were last looked at, in the order of the file, and for
+// each in the order in which the players or teams came.
 func (m *rules) collect() {
 	touched := m.st.AnyTouched()
 	sorted := false
@@ -233,8 +230,7 @@ func (m *rules) afterOut(r *sheet.Row) {
 	m.pieces.bearersOut(r)
 }
 
-// fireEvent carries out a rule that waited for an event, of a player or creature or of
-// the match.
+// fireEvent carries out a rule that waited for an event, of a player or creature or of the match.
 func (m *rules) fireEvent(r *rulebook.Rule, of *sheet.Row) {
 	if of == nil {
 		m.fireAll(r)
@@ -266,8 +262,7 @@ func (m *rules) fireAll(r *rulebook.Rule) {
 	m.hits = m.hits[:start]
 }
 
-// scheduleRules sets when the rules at intervals act first: one interval into
-// the match.
+// scheduleRules sets when the rules at intervals act first: one interval into the match.
 func (m *rules) scheduleRules() {
 	for i, r := range m.book.Rules {
 		if r.On == rulebook.OnEvery {
@@ -276,8 +271,7 @@ func (m *rules) scheduleRules() {
 	}
 }
 
-// everyRules carries out the rules whose interval is over. Intervals are
-// counted in the phases in which the rule acts.
+// everyRules carries out the rules whose interval is over. Intervals are counted in the phases in which the rule acts.
 func (m *rules) everyRules() {
 	for i, r := range m.book.Rules {
 		if m.ruleNext[i] == 0 || m.ruleNext[i] > m.play {

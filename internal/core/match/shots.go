@@ -82,8 +82,8 @@ func (m *shots) fly(r *sheet.Row, p *rulebook.Piece) {
 	}
 }
 
-// strike does what happens to those whom a shot meets on its way, in the order in which
-// it meets them, and tells whether it flies on.
+// strike does what happens to those whom a shot meets on its way, in the order in which it meets them, and tells
+// whether it flies on.
 func (m *shots) strike(r *sheet.Row, p *rulebook.Piece, x, y, ex, ey int64) bool {
 	f := &m.book.F.Piece
 	lastAlong, last := int64(-1)<<62, -1
@@ -103,9 +103,8 @@ func (m *shots) strike(r *sheet.Row, p *rulebook.Piece, x, y, ex, ey int64) bool
 	}
 }
 
-// nextMet finds the body that a shot meets next on its way in this tick, behind the one
-// that it has met last; of equals the earlier in the list. It returns how far along it is,
-// and its place; -1 for none.
+// nextMet finds the body that a shot meets next on its way in this tick, behind the one that it has met last; of equals
+// the earlier in the list. It returns how far along it is, and its place; -1 for none.
 func (m *shots) nextMet(r *sheet.Row, p *rulebook.Piece, x, y, ex, ey, lastAlong int64, last int) (int64, int) {
 	maker := m.st.Get(sheet.ID(r.Int(m.book.F.Piece.Maker)))
 	from := maker
@@ -138,8 +137,7 @@ func (m *shots) nextMet(r *sheet.Row, p *rulebook.Piece, x, y, ex, ey, lastAlong
 	return best, next
 }
 
-// meets tells whether the way of a shot in this tick comes upon a body, which may have
-// moved too.
+// meets tells whether the way of a shot in this tick comes upon a body, which may have moved too.
 func (m *shots) meets(r *sheet.Row, p *rulebook.Piece, b *body, x, y, ex, ey int64) bool {
 	if b.row.Kind == sheet.Creature && p.Shot.Creatures&(1<<b.row.Int(m.book.F.Creature.Kind)) == 0 {
 		return false

@@ -62,8 +62,8 @@ func (m *motion) spawnPoint(g *rulebook.Ground, p *sheet.Row) int {
 	return 0
 }
 
-// farthest returns the open spawn point whose nearest living rival is farthest
-// away; among equals the one with the farthest nearest friend, then the first.
+// farthest returns the open spawn point whose nearest living rival is farthest away; among equals the one with the
+// farthest nearest friend, then the first.
 func (m *motion) farthest(g *rulebook.Ground, p *sheet.Row, open func(*rulebook.SpawnPoint) bool) int {
 	f := &m.book.F.Player
 	best, bestRival, bestOther := -1, int64(-1), int64(-1)

@@ -58,8 +58,7 @@ func (m *stage) radius() int64 {
 	return 0
 }
 
-// ground is what the present match is played on, or between matches the next one; nil
-// without any.
+// ground is what the present match is played on, or between matches the next one; nil without any.
 func (m *stage) ground() *rulebook.Ground {
 	a := m.book.Arenas
 	switch {
@@ -166,8 +165,8 @@ func (m *stage) emit(on rulebook.Event, player *sheet.Row) {
 	m.queue = append(m.queue, event{on, player})
 }
 
-// has tells whether a sheet has a field of its own of which these kinds of piece, creature or
-// zone do. Other sheets have all fields.
+// has tells whether a sheet has a field of its own of which these kinds of piece, creature or zone do. Other sheets
+// have all fields.
 func (m *stage) has(r *sheet.Row, kinds uint64) bool {
 	switch r.Kind {
 	case sheet.Piece:
@@ -252,8 +251,8 @@ func (m *stage) anyRuns(clocks []rulebook.Timed) bool {
 	return false
 }
 
-// startFrom makes where a body or a piece is the place from which its way is looked at:
-// it has not come there along a way.
+// startFrom makes where a body or a piece is the place from which its way is looked at: it has not come there along a
+// way.
 func (m *stage) startFrom(r *sheet.Row) {
 	pos, was := m.book.F.Player.Pos, m.book.F.Player.Was
 	switch r.Kind {

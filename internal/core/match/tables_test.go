@@ -11,8 +11,8 @@ import (
 	"turnvex.example/turnvex/internal/core/rulebook"
 )
 
-// TestTablesHaveNoGap says what is missing when an effect, an aim or an event has been
-// declared and nothing here does it.
+// TestTablesHaveNoGap says what is missing when an effect, an aim or an event has been declared and nothing here does
+// it.
 func TestTablesHaveNoGap(t *testing.T) {
 	for verb, does := range doers {
 		if does == nil {

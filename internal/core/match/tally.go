@@ -4,8 +4,7 @@ import (
 	"turnvex.example/turnvex/internal/core/rulebook"
 )
 
-// Tally counts what happens in a lobby's matches, for rehearsals. It is no part of the
-// state: nothing follows from it.
+// Tally counts what happens in a lobby's matches, for rehearsals. It is no part of the state: nothing follows from it.
 type Tally struct {
 	Rules     []int       // by rule: how often it acted
 	Pieces    []int       // by kind: how many were placed
@@ -66,7 +65,7 @@ func (t *Tally) Add(o *Tally) {
 // Count makes a tally count what happens from now on; nil ends it.
 func (m *Match) Count(t *Tally) { m.tally = t }
 
-// Plainly makes the match look at every derived field and every condition each time that
-// it settles, whether anything that they read has changed or not. It must come to the same,
-// only more slowly: benchmarks and tests hold the one against the other.
+// Plainly makes the match look at every derived field and every condition each time that it settles, whether anything
+// that they read has changed or not. It must come to the same, only more slowly: benchmarks and tests hold the one
+// against the other.
 func (m *Match) Plainly(on bool) { m.plainly = on }

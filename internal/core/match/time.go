@@ -37,9 +37,9 @@ func (m *clock) Skip(n sheet.Tick) {
 	m.env.Wall, m.env.Play = m.wall, m.play
 }
 
-// Next returns the next wall tick at which something happens by itself, or 0
-// for never. It looks at the very deadlines that BeginTick and PassTick look at, so
-// that a stride never passes over one; it may name a tick at which nothing happens.
+// Next returns the next wall tick at which something happens by itself, or 0 for never. It looks at the very deadlines
+// that BeginTick and PassTick look at, so that a stride never passes over one; it may name a tick at which nothing
+// happens.
 func (m *clock) Next() sheet.Tick {
 	if m.watchesTime() {
 		return m.wall + 1
@@ -111,14 +111,13 @@ func (m *clock) steers() bool {
 	return !m.book.Phases[m.phase].Frozen && (m.creatures.creaturesMove() || m.shots.shotsFly() || m.zones.zonesWait())
 }
 
-// watchesTime tells whether passing time alone may change a derived field, or a
-// condition that is looked at now.
+// watchesTime tells whether passing time alone may change a derived field, or a condition that is looked at now.
 func (m *clock) watchesTime() bool {
 	return m.anyRuns(m.book.Derives) || m.InPlay() && m.anyRuns(m.book.Awaits)
 }
 
-// BeginTick begins a wall tick: time has come, and whether play runs in it is decided.
-// Play that begins or goes on at this tick moves from the next.
+// BeginTick begins a wall tick: time has come, and whether play runs in it is decided. Play that begins or goes on at
+// this tick moves from the next.
 func (m *clock) BeginTick() {
 	m.wall++
 	m.env.Wall = m.wall
@@ -126,8 +125,7 @@ func (m *clock) BeginTick() {
 	m.runs = m.playRuns()
 }
 
-// PassTick does what the tick that has begun brings: pauses whose time is up, and a
-// tick of play where play runs.
+// PassTick does what the tick that has begun brings: pauses whose time is up, and a tick of play where play runs.
 func (m *clock) PassTick() {
 	m.pauses.pauseStep()
 	if m.runs && m.playRuns() {

@@ -13,16 +13,15 @@ type touch struct {
 	pieces *pieces
 }
 
-// touchesWait tells whether touches are to be looked for at the next tick of play:
-// somebody or something may have moved, or a condition of theirs may have changed.
+// touchesWait tells whether touches are to be looked for at the next tick of play: somebody or something may have
+// moved, or a condition of theirs may have changed.
 func (m *touch) touchesWait() bool {
 	return !m.book.Phases[m.phase].Frozen &&
 		(m.stirred || len(m.st.Of(sheet.Piece)) > 0 && m.anyRuns(m.book.TouchAwaits))
 }
 
-// touchPieces finds the bodies that have reached a piece, or passed one, since it was
-// last looked, and does what touching it does. A body touches a piece once until it has
-// left it.
+// touchPieces finds the bodies that have reached a piece, or passed one, since it was last looked, and does what
+// touching it does. A body touches a piece once until it has left it.
 func (m *touch) touchPieces() {
 	if !m.touchesWait() {
 		return
@@ -62,8 +61,8 @@ type way struct {
 	ox, oy int64
 }
 
-// gatherWays notes the ways of all players side by side, for every piece to be held
-// against. What touching does may put somebody elsewhere; then it is to be done anew.
+// gatherWays notes the ways of all players side by side, for every piece to be held against. What touching does may put
+// somebody elsewhere; then it is to be done anew.
 func (m *touch) gatherWays() {
 	m.near.bodies.ways = m.near.bodies.ways[:0]
 	if m.book.F.Player.Pos == nil {
@@ -84,8 +83,8 @@ func (m *touch) arrived(r *sheet.Row, pos, was *sheet.Field) {
 	}
 }
 
-// touchPiece looks which bodies touch one piece. Seen from the piece, which may have
-// moved too, each body has gone from (sx, sy) to (ex, ey).
+// touchPiece looks which bodies touch one piece. Seen from the piece, which may have moved too, each body has gone from
+// (sx, sy) to (ex, ey).
 func (m *touch) touchPiece(r *sheet.Row, p *rulebook.Piece) {
 	f, pf := &m.book.F.Piece, &m.book.F.Player
 	x, y := r.Pos(f.Pos)
@@ -169,8 +168,7 @@ func (m *touch) touched(piece *sheet.Row) bool {
 	return false
 }
 
-// touching tells whether a body was on a piece, and had touched it, when it was last
-// looked at.
+// touching tells whether a body was on a piece, and had touched it, when it was last looked at.
 func (m *touch) touching(piece, body *sheet.Row) bool {
 	f, bit := m.pieces.touchBit(body)
 	return piece.Int(f)&bit != 0

@@ -10,8 +10,7 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
-// NotWalked lists the fields of this package and of package step that are not part
-// of the state, and why.
+// NotWalked lists the fields of this package and of package step that are not part of the state, and why.
 var NotWalked = map[string]string{
 	"stage.book":    "the rulebook",
 	"stage.st":      "the lobby's, walked there",
@@ -83,8 +82,7 @@ func (m *Match) walkPlayers(w *state.Walk, find func(sheet.ID) *Player) {
 	})
 }
 
-// restored makes what follows from what was restored, and holds against the rulebook
-// what indexes into it.
+// restored makes what follows from what was restored, and holds against the rulebook what indexes into it.
 func (m *Match) restored(w *state.Walk) {
 	if m.row == nil {
 		return

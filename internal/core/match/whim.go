@@ -14,9 +14,8 @@ type Whim struct {
 	on   *stage
 	rand *rand.Rand
 
-	// Acts and Steering are weights: what is done how often beside the rest. Nil and negative:
-	// what the rulebook says of its stand-ins, or else 1 each, and as much for steering as
-	// for all actions together.
+	// Acts and Steering are weights: what is done how often beside the rest. Nil and negative: what the rulebook says
+	// of its stand-ins, or else 1 each, and as much for steering as for all actions together.
 	Acts     []int
 	Steering int
 
@@ -103,8 +102,7 @@ func (w *Whim) worth(s *rulebook.StandIns, me *sheet.Row, i int) int {
 	return int(min(max(n, 0), maxWeight))
 }
 
-// steer heads for where the rulebook says, or for a creature, a piece, another player or
-// anywhere.
+// steer heads for where the rulebook says, or for a creature, a piece, another player or anywhere.
 func (w *Whim) steer(me *sheet.Row, in *step.Input) {
 	m := w.on
 	f := &m.book.F

@@ -8,8 +8,7 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
-// contestants are those among whom the match is decided: teams that have
-// players, or players.
+// contestants are those among whom the match is decided: teams that have players, or players.
 func (m *ends) contestants() []*sheet.Row {
 	if !m.book.Win.Teams {
 		return slices.Clone(m.st.Seated)
@@ -23,9 +22,8 @@ func (m *ends) contestants() []*sheet.Row {
 	return out
 }
 
-// compare puts two contestants in order: negative when a stands before b. The
-// whole match is decided by who gave up, who was named the winner, who is still
-// in and by rounds first; a single round by its order alone.
+// compare puts two contestants in order: negative when a stands before b. The whole match is decided by who gave up,
+// who was named the winner, who is still in and by rounds first; a single round by its order alone.
 func (m *ends) compare(a, b *sheet.Row, order []rulebook.Rank, whole bool) int {
 	first := func(a, b bool) int { return int(sheet.Bit(b) - sheet.Bit(a)) }
 	if whole && m.row != nil {
@@ -59,8 +57,7 @@ func (m *ends) compare(a, b *sheet.Row, order []rulebook.Rank, whole bool) int {
 	return 0
 }
 
-// Compare puts two teams in the order of the whole match: negative when a stands
-// before b.
+// Compare puts two teams in the order of the whole match: negative when a stands before b.
 func (m *ends) Compare(a, b *sheet.Row) int { return m.compare(a, b, m.book.Win.Order, true) }
 
 func (m *ends) ranked(by *rulebook.Rank, r *sheet.Row) int64 {
@@ -137,8 +134,8 @@ func (m *ends) placeLeavers(last int64) {
 	}
 }
 
-// nobodyWon tells whether all have lost: nobody was named as the winner, or a team
-// without players or somebody who does not take part.
+// nobodyWon tells whether all have lost: nobody was named as the winner, or a team without players or somebody who does
+// not take part.
 func (m *ends) nobodyWon(contestants []*sheet.Row) bool {
 	return m.named && !slices.ContainsFunc(contestants, func(c *sheet.Row) bool {
 		return slices.Contains(m.winners, c.ID)

@@ -62,8 +62,7 @@ func (m *zones) closeZones() {
 	}
 }
 
-// zonesWait tells whether zones are to be looked at though nobody moves: one of them moves,
-// or is being taken.
+// zonesWait tells whether zones are to be looked at though nobody moves: one of them moves, or is being taken.
 func (m *zones) zonesWait() bool {
 	for _, r := range m.st.Of(sheet.Zone) {
 		if m.book.Zones[r.Int(m.book.F.Zone.Kind)].Moves() || r.Int(m.book.F.Zone.Taking) > 0 {
@@ -108,8 +107,8 @@ func (m *zones) moveZone(r *sheet.Row, z *rulebook.Zone) {
 // maxRadius is the greatest radius of a zone, in millimetres.
 const maxRadius = 2_000_000
 
-// lookInto finds who has come into a zone and who has left it, in the order of the players.
-// Only those near it and those who were in it are looked at.
+// lookInto finds who has come into a zone and who has left it, in the order of the players. Only those near it and
+// those who were in it are looked at.
 func (m *zones) lookInto(r *sheet.Row, z *rulebook.Zone) (who presence) {
 	f := &m.book.F.Zone
 	zx, zy := r.Pos(f.Pos)
@@ -146,8 +145,8 @@ func (m *zones) pickInside(r *sheet.Row) {
 	}
 }
 
-// looks notes whether one who is within a zone's shape, or was in it, is in it now, and
-// does what passing its edge does.
+// looks notes whether one who is within a zone's shape, or was in it, is in it now, and does what passing its edge
+// does.
 func (m *zones) looks(r *sheet.Row, z *rulebook.Zone, b *body, in bool) bool {
 	f := &m.book.F.Zone
 	if in && z.If != nil {

@@ -13,8 +13,8 @@ const (
 	maxMarks = 2   // combining marks on one character
 )
 
-// Clean checks a display name and brings it into its normal form: Unicode
-// NFC, trimmed, single spaces; what cannot be seen is refused, as in Shown.
+// Clean checks a display name and brings it into its normal form: Unicode NFC, trimmed, single spaces; what cannot be
+// seen is refused, as in Shown.
 func Clean(raw string) (string, error) {
 	bad := func(why string) (string, error) {
 		return "", fmt.Errorf("the name %s; a name has 1 to %d visible characters", why, Max)

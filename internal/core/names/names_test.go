@@ -88,8 +88,8 @@ func TestLine(t *testing.T) {
 	}
 }
 
-// FuzzTexts: what a text is cleaned to is cleaned already, holds nothing that steers or hides,
-// and is as long as is allowed.
+// FuzzTexts: what a text is cleaned to is cleaned already, holds nothing that steers or hides, and is as long as is
+// allowed.
 func FuzzTexts(f *testing.F) {
 	for _, seed := range []string{"Mara", "  a  b ", "\u202e", "\u05d0\u05d1", "\U0001f468\u200d\U0001f680", "e\u0301",
 		"\x1b[2J",

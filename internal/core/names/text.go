@@ -9,9 +9,8 @@ import (
 	"golang.org/x/text/unicode/norm"
 )
 
-// Line checks a text of one line that people write, such as a title or a reason, and brings
-// it into its normal form: Unicode NFC, trimmed, single spaces. Length is counted in
-// characters after that; most is the greatest allowed.
+// Line checks a text of one line that people write, such as a title or a reason, and brings it into its normal form:
+// Unicode NFC, trimmed, single spaces. Length is counted in characters after that; most is the greatest allowed.
 func Line(raw string, most int) (string, error) {
 	if len(raw) > 4*most+maxBytes {
 		return "", fmt.Errorf("is too long: at most %d characters are allowed", most)
@@ -29,8 +28,8 @@ func Line(raw string, most int) (string, error) {
 	return text, Shown(text)
 }
 
-// single makes text of one line with single spaces, or says which character breaks it; what
-// stands around it is left out.
+// single makes text of one line with single spaces, or says which character breaks it; what stands around it is left
+// out.
 func single(raw string) (string, error) {
 	text := strings.TrimSpace(norm.NFC.String(raw))
 	if i := strings.IndexFunc(text, unicode.IsControl); i >= 0 {
@@ -40,9 +39,8 @@ func single(raw string) (string, error) {
 	return strings.Join(strings.Fields(text), " "), nil
 }
 
-// Shown tells whether every character of a text can be seen, and leaves the direction of
-// writing as it is, or says which does not. Joiners stand where a script or an emoji needs
-// them.
+// Shown tells whether every character of a text can be seen, and leaves the direction of writing as it is, or says
+// which does not. Joiners stand where a script or an emoji needs them.
 func Shown(text string) error {
 	before := rune(' ')
 	for i, r := range text {
@@ -72,8 +70,8 @@ func Shown(text string) error {
 // joiner tells whether a character only says how those beside it are drawn.
 func joiner(r rune) bool { return r == '\u200c' || r == '\u200d' }
 
-// joins tells whether a joiner changes how two characters are drawn: those of an emoji, or
-// letters of a script that joins its letters.
+// joins tells whether a joiner changes how two characters are drawn: those of an emoji, or letters of a script that
+// joins its letters.
 func joins(j, before, next rune) bool {
 	if unicode.Is(unicode.So, before) && unicode.Is(unicode.So, next) {
 		return j == '\u200d'

@@ -1,5 +1,5 @@
-// Package ranking keeps entries in the order of a leaderboard, so that a place, a page
-// and neighbours are found without counting.
+// Package ranking keeps entries in the order of a leaderboard, so that a place, a page and neighbours are found without
+// counting.
 package ranking
 
 import (
@@ -18,12 +18,12 @@ type Entry struct {
 	Who     uint32
 }
 
-// most is the most entries of a block. A change moves at most so many numbers, and a
-// split or a merge touches a count for each block.
+// most is the most entries of a block. A change moves at most so many numbers, and a split or a merge touches a count
+// for each block.
 const most = 512
 
-// block holds the slots of entries in order, and beside them their values, so that a
-// search for a value does not look at the entries themselves.
+// block holds the slots of entries in order, and beside them their values, so that a search for a value does not look
+// at the entries themselves.
 type block struct {
 	first  int64 // values[0], so that a search over the blocks looks at nothing else
 	slots  []uint32
@@ -59,8 +59,7 @@ type Ranking struct {
 	sums    []int
 }
 
-// New returns a ranking of entries that are in order, of which no two are of the same Who.
-// It keeps the slice.
+// New returns a ranking of entries that are in order, of which no two are of the same Who. It keeps the slice.
 func New(least bool, compare func(a, b uint32) int, entries []Entry) *Ranking {
 	r := &Ranking{Least: least, Compare: compare, entries: entries, slots: make(map[uint32]uint32, len(entries))}
 	for i := range entries {
@@ -104,8 +103,7 @@ func (r *Ranking) compare(a, b uint32) int {
 	return r.Compare(x.Who, y.Who)
 }
 
-// Set puts an entry in the place of an older one of the same Who, and tells whether it
-// was newer than what is known.
+// Set puts an entry in the place of an older one of the same Who, and tells whether it was newer than what is known.
 func (r *Ranking) Set(e Entry) bool {
 	slot, there := r.slots[e.Who]
 	if there && r.entries[slot].Version >= e.Version {
@@ -122,8 +120,7 @@ func (r *Ranking) Set(e Entry) bool {
 	return true
 }
 
-// Remove takes somebody's entry away, unless it is newer than version, and tells whether
-// it did.
+// Remove takes somebody's entry away, unless it is newer than version, and tells whether it did.
 func (r *Ranking) Remove(who uint32, version int64) bool {
 	slot, there := r.slots[who]
 	if !there || r.entries[slot].Version >= version {
@@ -190,8 +187,7 @@ func (r *Ranking) find(b *block, slot uint32) int {
 	return sort.Search(len(b.slots), func(i int) bool { return r.against(b, i, slot) >= 0 })
 }
 
-// blockOf is the block that holds a slot's entry, or would: the last that does not begin
-// behind it.
+// blockOf is the block that holds a slot's entry, or would: the last that does not begin behind it.
 func (r *Ranking) blockOf(slot uint32) int {
 	v := r.entries[slot].Value
 	n := sort.Search(len(r.blocks), func(n int) bool {
@@ -250,8 +246,7 @@ func (r *Ranking) Of(who uint32) (Entry, bool) {
 	return r.entries[slot], true
 }
 
-// Place is the place of a value: one more than how many entries are better. Equal values
-// share a place.
+// Place is the place of a value: one more than how many entries are better. Equal values share a place.
 func (r *Ranking) Place(value int64) int { return r.Search(value, -1<<63) + 1 }
 
 // Search is how many entries stand before a value that was reached at a moment.
@@ -270,8 +265,7 @@ func (r *Ranking) Search(value, at int64) int {
 	return r.before(n-1) + sort.Search(len(b.slots), func(i int) bool { return !r.stands(b, i, value, at) })
 }
 
-// stands tells whether the i-th entry of a block stands before a value that was reached at
-// a moment.
+// stands tells whether the i-th entry of a block stands before a value that was reached at a moment.
 func (r *Ranking) stands(b *block, i int, value, at int64) bool {
 	if b.values[i] != value {
 		return Order(r.Least, b.values[i], 0, value, 0) < 0
@@ -279,8 +273,8 @@ func (r *Ranking) stands(b *block, i int, value, at int64) bool {
 	return r.entries[b.slots[i]].At < at
 }
 
-// Walk visits at most n entries from an index on, in order, and returns the place of the first
-// of them, 0 without any. What is visited must not be changed or kept.
+// Walk visits at most n entries from an index on, in order, and returns the place of the first of them, 0 without any.
+// What is visited must not be changed or kept.
 func (r *Ranking) Walk(from, n int, visit func(e *Entry)) (place int) {
 	if from < 0 || from >= r.Len() || n <= 0 {
 		return 0
@@ -303,8 +297,8 @@ func (r *Ranking) Walk(from, n int, visit func(e *Entry)) (place int) {
 	return place
 }
 
-// placeOf is the place of the entry at an index, which is the i-th of its block: those of
-// the same value stand directly before it, mostly in its block.
+// placeOf is the place of the entry at an index, which is the i-th of its block: those of the same value stand directly
+// before it, mostly in its block.
 func (r *Ranking) placeOf(b *block, index, i int) int {
 	value := b.values[i]
 	for back := i; back > 0; back-- {

@@ -70,8 +70,8 @@ func (p *plain) hold(t *testing.T, r *ranking.Ranking, some *rand.Rand) {
 	}
 }
 
-// TestRankingLikeAList: after random changes, many of them ties, the ranking stands as a
-// sorted list would, whichever comes first, from empty and from many at once.
+// TestRankingLikeAList: after random changes, many of them ties, the ranking stands as a sorted list would, whichever
+// comes first, from empty and from many at once.
 func TestRankingLikeAList(t *testing.T) {
 	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 0))

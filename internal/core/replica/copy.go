@@ -28,8 +28,8 @@ type Sheet struct {
 	expected []*Expectation
 }
 
-// Change tells of one thing that changed in a copy. Old is the zero value where
-// there was none; a field that was withdrawn has Seen false.
+// Change tells of one thing that changed in a copy. Old is the zero value where there was none; a field that was
+// withdrawn has Seen false.
 type Change struct {
 	Sheet    *Sheet
 	Field    *sheet.Field // nil when the sheet itself came or went
@@ -101,8 +101,7 @@ func (s *Sheet) Fields() []*sheet.Field {
 	return out
 }
 
-// Replace takes a snapshot's parts as the whole new copy and tells what differs
-// from the old one.
+// Replace takes a snapshot's parts as the whole new copy and tells what differs from the old one.
 func (c *Copy) Replace(parts Source) ([]Change, error) {
 	fresh := NewCopy(c.Schema)
 	if _, err := fresh.Apply(parts); err != nil {
@@ -144,8 +143,8 @@ func differences(old, now *Sheet) []Change {
 	return out
 }
 
-// Apply takes a delta's parts into the copy and tells each change; the list is good
-// until the next call. After an error the copy must be replaced by a snapshot.
+// Apply takes a delta's parts into the copy and tells each change; the list is good until the next call. After an error
+// the copy must be replaced by a snapshot.
 func (c *Copy) Apply(parts Source) ([]Change, error) {
 	c.told = c.told[:0]
 	for {

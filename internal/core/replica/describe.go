@@ -6,8 +6,8 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// Described is a schema as clients are told it: once, with names; afterwards
-// fields are told by number. Hidden fields are left out.
+// Described is a schema as clients are told it: once, with names; afterwards fields are told by number. Hidden fields
+// are left out.
 type Described struct {
 	Kinds [][]DescribedField `json:"kinds"` // by the number of the kind
 }

@@ -9,8 +9,8 @@ import (
 // Encoding is one of the two encodings of the live protocol.
 type Encoding uint8
 
-// The encodings. In JSON (RFC 8259) parts are elements of an array in an object;
-// in CBOR (RFC 8949) they follow each other as a sequence (RFC 8742) behind a head.
+// The encodings. In JSON (RFC 8259) parts are elements of an array in an object; in CBOR (RFC 8949) they follow each
+// other as a sequence (RFC 8742) behind a head.
 const (
 	JSON Encoding = iota
 	CBOR
@@ -43,8 +43,7 @@ func (e Encoding) appendTail(dst []byte) []byte {
 	return append(dst, "]}"...)
 }
 
-// writer writes parts in one encoding; every part is an array that it is told the
-// length of beforehand.
+// writer writes parts in one encoding; every part is an array that it is told the length of beforehand.
 type writer struct {
 	dst []byte
 	enc Encoding
@@ -181,8 +180,7 @@ func (w *writer) parts(s *fields, entries []entry, rows []*sheet.Row) {
 	}
 }
 
-// column begins a column; its end is the caller's. Positions and clocks stand in it
-// without a list of their own.
+// column begins a column; its end is the caller's. Positions and clocks stand in it without a list of their own.
 func (w *writer) column(f *sheet.Field, rows []*sheet.Row) {
 	w.list(2 + (1+max(f.Type.Width(), 1))*len(rows))
 	w.int(opColumn)

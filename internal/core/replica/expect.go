@@ -7,8 +7,8 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// Expectation is a value that a client shows before the service has decided. The
-// copy's own value stays beside it, and hashes and comparisons go by that.
+// Expectation is a value that a client shows before the service has decided. The copy's own value stays beside it, and
+// hashes and comparisons go by that.
 type Expectation struct {
 	copy  *Copy
 	id    sheet.ID
@@ -16,9 +16,8 @@ type Expectation struct {
 	value sheet.Value
 }
 
-// Expect shows a value in a field from now on, and returns the change that one
-// sees. Of several expectations for a field the newest is shown. The field must be
-// one that the copy can see.
+// Expect shows a value in a field from now on, and returns the change that one sees. Of several expectations for a
+// field the newest is shown. The field must be one that the copy can see.
 func (c *Copy) Expect(id sheet.ID, field string, v sheet.Value) (*Expectation, Change, error) {
 	s := c.sheets[id]
 	old, ok := s.Get(field)
@@ -34,9 +33,8 @@ func (c *Copy) Expect(id sheet.ID, field string, v sheet.Value) (*Expectation, C
 	return e, Change{Sheet: s, Field: f, Old: old, New: v, Seen: true, Expected: true}, nil
 }
 
-// End takes the expectation back, and tells whether what one sees has changed by
-// that: it has not where the service's value is the expected one. It may be called
-// again, and then changes nothing.
+// End takes the expectation back, and tells whether what one sees has changed by that: it has not where the service's
+// value is the expected one. It may be called again, and then changes nothing.
 func (e *Expectation) End() (Change, bool) {
 	s := e.copy.sheets[e.id]
 	if s == nil {
@@ -62,8 +60,7 @@ func (s *Sheet) expects(no int) (sheet.Value, bool) {
 	return sheet.Value{}, false
 }
 
-// Parts returns the copy as parts that make all its sheets appear, for the message
-// shown.
+// Parts returns the copy as parts that make all its sheets appear, for the message shown.
 func (c *Copy) Parts() [][]any {
 	out := [][]any{}
 	for k := 0; k < sheet.Kinds; k++ {

@@ -4,8 +4,7 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// Face is what all lobbies of a rulebook share: which fields there are and who
-// sees them. It does not change.
+// Face is what all lobbies of a rulebook share: which fields there are and who sees them. It does not change.
 type Face struct {
 	Schema    *sheet.Schema
 	Described Described // as clients are told
@@ -16,8 +15,7 @@ type Face struct {
 	known     *Schema
 }
 
-// NewFace makes the face of a schema; sight is nil where positions are seen from
-// anywhere.
+// NewFace makes the face of a schema; sight is nil where positions are seen from anywhere.
 func NewFace(s *sheet.Schema, sight *Sight) *Face {
 	f := &Face{Schema: s, Described: Describe(s), masks: MasksOf(s, sight), sight: sight}
 	f.Holds = sight != nil || newLimiter(s).any
@@ -59,8 +57,8 @@ type Feed struct {
 	gone     []goneAt
 }
 
-// Desk is what a tick's changes are sorted on, from Begin to End. Feeds may use the
-// same one in turn, but not at the same time. The zero value is empty.
+// Desk is what a tick's changes are sorted on, from Begin to End. Feeds may use the same one in turn, but not at the
+// same time. The zero value is empty.
 type Desk struct {
 	changed []changed
 	collect collector
@@ -80,8 +78,7 @@ type goneAt struct {
 	born, at sheet.Tick // when it was first told, and when it was told to be gone
 }
 
-// maxGone is how many sheets that are gone a feed remembers, for those who catch
-// up.
+// maxGone is how many sheets that are gone a feed remembers, for those who catch up.
 const maxGone = 512
 
 // NewFeed returns the feed of a lobby that has just been opened.
@@ -89,8 +86,8 @@ func NewFeed(face *Face) *Feed {
 	return &Feed{Face: face, limits: newLimiter(face.Schema)}
 }
 
-// Begin takes the changes of a tick and sorts them on a desk. They must stay as they
-// are until End, and the desk belongs to the feed until then.
+// Begin takes the changes of a tick and sorts them on a desk. They must stay as they are until End, and the desk
+// belongs to the feed until then.
 func (f *Feed) Begin(desk *Desk, st *sheet.Store, ch sheet.Changes, now sheet.Tick) {
 	f.st, f.now, f.moved = st, now, ch.Moved
 	f.Desk = desk
@@ -143,8 +140,7 @@ func (f *Feed) End() {
 	f.Desk = nil
 }
 
-// Due returns the tick at which something held back is to be told though nothing
-// else changes; 0 for none.
+// Due returns the tick at which something held back is to be told though nothing else changes; 0 for none.
 func (f *Feed) Due(st *sheet.Store, viewers func(func(*Viewer) bool)) sheet.Tick {
 	at := sheet.Tick(0)
 	if f.limits.any {
@@ -195,8 +191,7 @@ type Key struct {
 	bits [maxKeyed / 64]uint64
 }
 
-// Plan finds out what a viewer gets of the tick, and makes its view follow the
-// teams.
+// Plan finds out what a viewer gets of the tick, and makes its view follow the teams.
 func (f *Feed) Plan(v *Viewer) Plan {
 	p := Plan{before: v.View}
 	p.shift = v.Join(f.st) || len(f.moved) > 0
@@ -214,9 +209,8 @@ func (f *Feed) Plan(v *Viewer) Plan {
 	return p
 }
 
-// Write appends a viewer's delta to dst, or nothing if nothing changed for it.
-// The viewer counts as having it then, as does one that is given what was written for
-// another with the same key once its On is that one's.
+// Write appends a viewer's delta to dst, or nothing if nothing changed for it. The viewer counts as having it then, as
+// does one that is given what was written for another with the same key once its On is that one's.
 func (f *Feed) Write(dst []byte, v *Viewer, p *Plan) []byte {
 	start := len(dst)
 	dst = v.Enc.appendHead(dst, f.now, &v.On)
@@ -250,9 +244,8 @@ func (f *Feed) look(w *writer, v *Viewer) {
 	}
 }
 
-// shift writes what a view must be told when it, or a player it sees, has changed
-// sides: fields to withdraw and fields now to be seen. before is the view as it
-// was.
+// shift writes what a view must be told when it, or a player it sees, has changed sides: fields to withdraw and fields
+// now to be seen. before is the view as it was.
 func (f *Feed) shift(w *writer, before, after *View) {
 	var list []entry
 	for k := 0; k < sheet.Kinds; k++ {
@@ -275,8 +268,8 @@ func (f *Feed) shift(w *writer, before, after *View) {
 	w.parts(&f.fields, list, nil)
 }
 
-// Snapshot appends everything that a viewer may see, as copies of this tick hold
-// it. It may be called between Begin and End, and outside of them with the store.
+// Snapshot appends everything that a viewer may see, as copies of this tick hold it. It may be called between Begin and
+// End, and outside of them with the store.
 func (f *Feed) Snapshot(dst []byte, v *Viewer, st *sheet.Store, now sheet.Tick) []byte {
 	f.st, f.now = st, now
 	v.Join(st)
@@ -294,9 +287,8 @@ func (f *Feed) Snapshot(dst []byte, v *Viewer, st *sheet.Store, now sheet.Tick) 
 	return v.Enc.appendTail(w.dst)
 }
 
-// CanCatchUp tells whether what a viewer has missed since the tick that its copy
-// stands at is still known. Otherwise it needs a snapshot. fresh is a viewer of a
-// new connection, of whom it is not known what it sees.
+// CanCatchUp tells whether what a viewer has missed since the tick that its copy stands at is still known. Otherwise it
+// needs a snapshot. fresh is a viewer of a new connection, of whom it is not known what it sees.
 func (f *Feed) CanCatchUp(v *Viewer, fresh bool) bool {
 	view := v.View
 	if f.st == nil || view.Join(f.st) { // nothing was told yet, or it sees other teams now
@@ -305,8 +297,8 @@ func (f *Feed) CanCatchUp(v *Viewer, fresh bool) bool {
 	return v.On >= f.goneFrom && v.On >= f.movedAt && v.On <= f.now && !(fresh && f.sight != nil && !v.everywhere())
 }
 
-// CatchUp appends one delta with everything that a viewer has missed, each field
-// with its newest value. It is for between Begin and End, in place of Write.
+// CatchUp appends one delta with everything that a viewer has missed, each field with its newest value. It is for
+// between Begin and End, in place of Write.
 func (f *Feed) CatchUp(dst []byte, v *Viewer) []byte {
 	start := len(dst)
 	dst = v.Enc.appendHead(dst, f.now, &v.On)

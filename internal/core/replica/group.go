@@ -7,8 +7,8 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// The operations that a part can begin with. A part that begins with a sheet's
-// number (1 or more) changes fields of that sheet.
+// The operations that a part can begin with. A part that begins with a sheet's number (1 or more) changes fields of
+// that sheet.
 const (
 	opAppear   = 0  // [0, sheet, kind, owner, field, value, …]: a new sheet, whole
 	opGone     = -1 // [-1, sheet, …]: these sheets are no more
@@ -64,8 +64,8 @@ func (c *collector) group(a Audience) *group {
 	return &c.groups[len(c.groups)-1]
 }
 
-// collect sorts the changes into groups, everyone's first. The groups point at
-// the live rows: encode them before the next input is handed to the authority.
+// collect sorts the changes into groups, everyone's first. The groups point at the live rows: encode them before the
+// next input is handed to the authority.
 func (c *collector) collect(changes []changed, gone []sheet.Removed) []group {
 	c.spare = append(c.spare, c.groups...)
 	c.groups, c.rows, c.gone = c.groups[:0], c.rows[:0], c.gone[:0]
@@ -112,8 +112,8 @@ func (c *collector) change(to sheet.Audience, of sheet.ID, ch *changed) {
 	}
 }
 
-// columns puts a field that has changed on several sheets of a kind into one
-// part, which takes less room than a part for each sheet.
+// columns puts a field that has changed on several sheets of a kind into one part, which takes less room than a part
+// for each sheet.
 func (c *collector) columns(g *group) {
 	var once, twice [sheet.Kinds]sheet.Mask
 	any := false

@@ -10,8 +10,7 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// Image is what a viewer's copy must hold at the tick of the last delta or
-// snapshot that was written to it.
+// Image is what a viewer's copy must hold at the tick of the last delta or snapshot that was written to it.
 func (f *Feed) Image(v *Viewer, st *sheet.Store) *Copy {
 	c := NewCopy(f.known)
 	c.Tick = v.On
@@ -36,8 +35,8 @@ func (f *Feed) Image(v *Viewer, st *sheet.Store) *Copy {
 	return c
 }
 
-// Hash is the number by which two copies can be compared: the CRC-32 (IEEE) of a
-// text that docs/protocol.md describes under "hash".
+// Hash is the number by which two copies can be compared: the CRC-32 (IEEE) of a text that docs/protocol.md describes
+// under "hash".
 func (c *Copy) Hash() uint32 {
 	var b []byte
 	for _, id := range slices.Sorted(maps.Keys(c.sheets)) {
@@ -57,8 +56,8 @@ func (c *Copy) Hash() uint32 {
 	return crc32.ChecksumIEEE(b)
 }
 
-// appendPlain writes a value for Hash: a text as it is, a flag as 0 or 1, and
-// integers and items with commas between them.
+// appendPlain writes a value for Hash: a text as it is, a flag as 0 or 1, and integers and items with commas between
+// them.
 func appendPlain(dst []byte, v sheet.Value) []byte {
 	switch v.Type {
 	case sheet.Text:

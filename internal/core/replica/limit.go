@@ -6,8 +6,8 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// limiter holds back changes of fields that are to be told only so often. What
-// was told last of each such field is kept, because that is what copies hold.
+// limiter holds back changes of fields that are to be told only so often. What was told last of each such field is
+// kept, because that is what copies hold.
 type limiter struct {
 	fields [sheet.Kinds]sheet.Mask // the fields with a rate
 	any    bool

@@ -87,8 +87,8 @@ func decode(enc replica.Encoding, data []byte) (m message, err error) {
 	return m, nil
 }
 
-// history remembers what every field held at every tick, so that what is told late
-// can be held against what was true then.
+// history remembers what every field held at every tick, so that what is told late can be held against what was true
+// then.
 type history map[sheet.ID]map[int][]was
 
 type was struct {
@@ -126,8 +126,7 @@ func (h history) lately(id sheet.ID, no int, v sheet.Value, now, within sheet.Ti
 	return false
 }
 
-// check compares the copy with everything that the view may see, no more and no
-// less.
+// check compares the copy with everything that the view may see, no more and no less.
 func (o *onlooker) check(b *rulebook.Book, st *sheet.Store, h history, now sheet.Tick) error {
 	n := 0
 	masks := replica.MasksOf(b.Schema, nil)
@@ -227,10 +226,9 @@ end: {show: 500ms}
 record: {stirs: {of: me.open, keep: total}, seen: {of: me.open, keep: best, see: everyone}}
 `
 
-// TestCopiesEqualTheTruth lets players come, go, change sides and play at random,
-// while some onlookers fall behind and others come back with an old copy. After
-// every publishing each onlooker's copy, in both encodings, is exactly what it may
-// see, and the feed knows it.
+// TestCopiesEqualTheTruth lets players come, go, change sides and play at random, while some onlookers fall behind and
+// others come back with an old copy. After every publishing each onlooker's copy, in both encodings, is exactly what it
+// may see, and the feed knows it.
 func TestCopiesEqualTheTruth(t *testing.T) {
 	b, problems := rulebook.Compile([]byte(book))
 	if b == nil {
@@ -436,8 +434,8 @@ func decoded(t *testing.T, parts [][]any) (out [][]any) {
 	return out
 }
 
-// FuzzSequence: what is read straight from a CBOR sequence gives the same copy as by
-// way of the general decoder, which takes some forms more.
+// FuzzSequence: what is read straight from a CBOR sequence gives the same copy as by way of the general decoder, which
+// takes some forms more.
 func FuzzSequence(f *testing.F) {
 	b, _ := rulebook.Compile([]byte(book))
 	schema, err := replica.Describe(b.Schema).Schema()

@@ -4,9 +4,8 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// Sight says how far positions are seen on a ground: within Near of one of a
-// client's players each change is told, from there to Far one each Every ticks,
-// and beyond Far none. Distances are in millimetres.
+// Sight says how far positions are seen on a ground: within Near of one of a client's players each change is told, from
+// there to Far one each Every ticks, and beyond Far none. Distances are in millimetres.
 type Sight struct {
 	Near, Far int64
 	Every     sheet.Tick
@@ -47,8 +46,7 @@ type sights struct {
 	next  sheet.Tick // when something farther away is due, 0 for never
 }
 
-// parts brings a viewer's knowledge of positions up to date and writes what is
-// new in it.
+// parts brings a viewer's knowledge of positions up to date and writes what is new in it.
 func (s *sights) parts(w *writer, f *Face, st *sheet.Store, v *View, now sheet.Tick) {
 	s.eyes, s.next = s.eyes[:0], 0
 	for _, id := range v.Seats {

@@ -11,15 +11,14 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// Source gives the parts of a snapshot or a delta one element after the other: from
-// decoded JSON or CBOR (Parts), or straight from a CBOR sequence (Sequence).
+// Source gives the parts of a snapshot or a delta one element after the other: from decoded JSON or CBOR (Parts), or
+// straight from a CBOR sequence (Sequence).
 type Source interface {
 	// part begins the next part and returns its length; false at the end.
 	part() (int, bool, error)
 	// int returns the next element as an integer.
 	int() (int64, error)
-	// value returns the next element as a field's value; flat ones of several slots
-	// stand without their list.
+	// value returns the next element as a field's value; flat ones of several slots stand without their list.
 	value(t sheet.Type, flat bool) (sheet.Value, error)
 }
 

@@ -53,8 +53,8 @@ func taken(t *testing.T, face *replica.Face, feed *replica.Feed, v *replica.View
 	return o.copy
 }
 
-// TestValuesAtTheirEdges: every type of value arrives as it was, in both encodings, also
-// where the encoding changes its form, and a copy's own parts make the same copy again.
+// TestValuesAtTheirEdges: every type of value arrives as it was, in both encodings, also where the encoding changes its
+// form, and a copy's own parts make the same copy again.
 func TestValuesAtTheirEdges(t *testing.T) {
 	st, face := shelf(t, nil)
 	p, field := player(st, -70000, 65536), func(name string) *sheet.Field { return st.Schema.Field(sheet.Player, name) }
@@ -158,8 +158,8 @@ func TestManyAudiences(t *testing.T) {
 	}
 }
 
-// TestWithdrawing: a field that is withdrawn is no longer there; one that is not there,
-// or of which nothing is known, is left alone.
+// TestWithdrawing: a field that is withdrawn is no longer there; one that is not there, or of which nothing is known,
+// is left alone.
 func TestWithdrawing(t *testing.T) {
 	st, face := shelf(t, nil)
 	p := player(st, 1, 2)
@@ -177,8 +177,8 @@ func TestWithdrawing(t *testing.T) {
 	}
 }
 
-// TestExpectations: what is expected is shown until it is taken back, the newest first,
-// and taking it back tells whether one sees a change.
+// TestExpectations: what is expected is shown until it is taken back, the newest first, and taking it back tells
+// whether one sees a change.
 func TestExpectations(t *testing.T) {
 	st, face := shelf(t, nil)
 	p := player(st, 0, 0)
@@ -233,8 +233,8 @@ func TestExpectations(t *testing.T) {
 	}
 }
 
-// TestSightToTheMillimetre: who is exactly as far as one sees is seen, and lost only a
-// tenth farther on; one's first snapshot needs nothing told before.
+// TestSightToTheMillimetre: who is exactly as far as one sees is seen, and lost only a tenth farther on; one's first
+// snapshot needs nothing told before.
 func TestSightToTheMillimetre(t *testing.T) {
 	st, face := shelf(t, &replica.Sight{Near: 100, Far: 1000, Every: 10})
 	me, other := player(st, 0, 0), player(st, 1000, 0)
@@ -281,8 +281,8 @@ func TestSightToTheMillimetre(t *testing.T) {
 	}
 }
 
-// TestWhatASnapshotChanges: what a snapshot brings is told as changes against the copy
-// before: what came, what went, what is another value, and nothing else.
+// TestWhatASnapshotChanges: what a snapshot brings is told as changes against the copy before: what came, what went,
+// what is another value, and nothing else.
 func TestWhatASnapshotChanges(t *testing.T) {
 	st, face := shelf(t, nil)
 	p, n := player(st, 0, 0), st.Schema.Field(sheet.Player, "n")
@@ -317,8 +317,8 @@ func TestWhatASnapshotChanges(t *testing.T) {
 	}
 }
 
-// TestComparing: what differs between two copies is told, one by one: a sheet that only
-// one of them has, a value, and a field that only one of them may see.
+// TestComparing: what differs between two copies is told, one by one: a sheet that only one of them has, a value, and a
+// field that only one of them may see.
 func TestComparing(t *testing.T) {
 	st, face := shelf(t, nil)
 	p := player(st, 1, 2)
@@ -356,8 +356,8 @@ func TestComparing(t *testing.T) {
 	}
 }
 
-// TestRates: a field that is told only so often is told at once the first time, then
-// with its newest value when its time has come, and not at all when it has gone back.
+// TestRates: a field that is told only so often is told at once the first time, then with its newest value when its
+// time has come, and not at all when it has gone back.
 func TestRates(t *testing.T) {
 	s := &sheet.Schema{}
 	first, _ := s.Add(sheet.Match, sheet.Field{Name: "first", Type: sheet.Integer, Rate: 10})

@@ -16,8 +16,7 @@ const (
 	Aims int = iota
 )
 
-// aimDecl is all that is known of an aim before anybody plays. What it hits is
-// found in package match.
+// aimDecl is all that is known of an aim before anybody plays. What it hits is found in package match.
 type aimDecl struct {
 	word   string
 	doc    string

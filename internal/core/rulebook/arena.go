@@ -7,8 +7,7 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// Arenas says which of several grounds a match or a round is played on. The lobby's field
-// says which comes next.
+// Arenas says which of several grounds a match or a round is played on. The lobby's field says which comes next.
 type Arenas struct {
 	Pick   ArenaPick
 	Rounds bool         // each round has one of its own
@@ -151,8 +150,7 @@ func ArenaOf(src []byte) string {
 	return ""
 }
 
-// ArenasBeside are the names of the arenas that a rulebook has in files beside it and not
-// behind it already.
+// ArenasBeside are the names of the arenas that a rulebook has in files beside it and not behind it already.
 func ArenasBeside(src []byte) (names []string) {
 	if !bytes.Contains(src, []byte("arenas")) {
 		return nil

@@ -11,8 +11,8 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// Compile checks a rulebook and compiles it. The book is nil when any of the
-// problems is an error; all problems of the file are given, in its order.
+// Compile checks a rulebook and compiles it. The book is nil when any of the problems is an error; all problems of the
+// file are given, in its order.
 func Compile(src []byte) (*Book, Problems) {
 	docs, problems := readDocuments(src)
 	if len(docs) == 0 || docs[0] == nil || len(problems) > 0 {
@@ -67,8 +67,7 @@ func besides(docs []*node) (arenas, others []*node) {
 	return arenas, others
 }
 
-// binder turns a document that fits the grammar into a Book. It goes on after
-// an error, so that all are found.
+// binder turns a document that fits the grammar into a Book. It goes on after an error, so that all are found.
 type binder struct {
 	top      *node
 	game     *node // to which the rulebook belongs; nil for none
@@ -130,8 +129,8 @@ func (b *binder) all() {
 	b.watched()
 }
 
-// watched finds out which fields derived fields and waiting conditions read, and by
-// which clocks passing time alone may change one of them.
+// watched finds out which fields derived fields and waiting conditions read, and by which clocks passing time alone may
+// change one of them.
 func (b *binder) watched() {
 	k := b.book
 	add := func(clocks *[]Timed, p *expr.Prog) {
@@ -289,8 +288,7 @@ func (b *binder) indexOf(n *node, what string, known []string) int {
 	return i
 }
 
-// section returns the map under a top key; where it is not written, an object
-// that holds nothing but the defaults.
+// section returns the map under a top key; where it is not written, an object that holds nothing but the defaults.
 func (b *binder) section(key string) *node {
 	if v := b.top.get(key); v != nil {
 		return v

@@ -113,8 +113,8 @@ func (b *binder) missed(n *node, a *Action, scope expr.Scope) {
 	}
 }
 
-// takes binds values that are sent along, into the schema of what is sent; text is for
-// referees, whose words need no cleaning.
+// takes binds values that are sent along, into the schema of what is sent; text is for referees, whose words need no
+// cleaning.
 func (b *binder) takes(n *node, s *sheet.Schema, text bool) (fields []*sheet.Field, bounds []Bound) {
 	for _, e := range n.entries {
 		f := b.field(sheet.Match, e)

@@ -8,8 +8,7 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// takeArenas takes in the arenas that stand in files of their own: they join those of the
-// list.
+// takeArenas takes in the arenas that stand in files of their own: they join those of the list.
 func (b *binder) takeArenas(s *structure, docs []*node) {
 	arenas := b.top.get("arenas")
 	files := arenas.get("files")
@@ -159,8 +158,7 @@ func (b *binder) middle(n *node, g *Ground) {
 	}
 }
 
-// placed says where pieces, creatures and zones are on each ground. It comes when all of
-// them are bound.
+// placed says where pieces, creatures and zones are on each ground. It comes when all of them are bound.
 func (b *binder) placed() {
 	for i, g := range b.book.Grounds {
 		var own *node

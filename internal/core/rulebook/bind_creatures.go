@@ -7,8 +7,7 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// creatureFields declares what a kind of creature brings along: its own fields, and the
-// cooldowns of its acts.
+// creatureFields declares what a kind of creature brings along: its own fields, and the cooldowns of its acts.
 func (b *binder) creatureFields(no int, e entry) {
 	b.ownFields(sheet.Creature, no, e)
 	for _, a := range b.entries(e.value, "acts") {
@@ -130,8 +129,7 @@ func (b *binder) act(no int, e entry) *Action {
 	return a
 }
 
-// hitEffects binds what an action or an act does to those whom its aim hits, by what
-// they are.
+// hitEffects binds what an action or an act does to those whom its aim hits, by what they are.
 func (b *binder) hitEffects(n *node, a *Action, scope expr.Scope) {
 	if !aimDecls[a.Aim.At].target {
 		a.Do = b.effects(n, "do", scope)

@@ -64,9 +64,8 @@ func (b *binder) compile(n *node, scope expr.Scope, want expr.Want) *expr.Prog {
 	return p
 }
 
-// maxExpressions is the most expressions and fields that a rulebook may name in
-// all, and maxWork how much of them is parsed, so that any rulebook is checked within half
-// a second.
+// maxExpressions is the most expressions and fields that a rulebook may name in all, and maxWork how much of them is
+// parsed, so that any rulebook is checked within half a second.
 const (
 	maxExpressions = 6000
 	maxWork        = 64 << 10 // see expr.Checker
@@ -145,8 +144,7 @@ func (b *binder) report(n *node, issues []expr.Issue) {
 	}
 }
 
-// repeated tells whether the same was said of the same rule, action or piece before:
-// once is enough.
+// repeated tells whether the same was said of the same rule, action or piece before: once is enough.
 func (b *binder) repeated(p Problem) bool {
 	part := p.At
 	if i := strings.IndexAny(part, ".["); i >= 0 {

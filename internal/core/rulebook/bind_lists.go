@@ -111,8 +111,7 @@ func (b *binder) startItem(x *node, f *sheet.Field) (string, bool) {
 	return "", false
 }
 
-// addSize adds the field that tells everyone how many items a list has that not everyone
-// sees.
+// addSize adds the field that tells everyone how many items a list has that not everyone sees.
 func (b *binder) addSize(k sheet.Kind, e entry, f *sheet.Field) {
 	if f.Type != sheet.List || f.See == sheet.Everyone {
 		return
@@ -147,8 +146,7 @@ func (b *binder) effectPut(n, v *node, scope expr.Scope, e *Effect) {
 	e.Where = b.where(n)
 }
 
-// where reads which end of a list is meant; the last if nothing is said of a put, the
-// first of a take.
+// where reads which end of a list is meant; the last if nothing is said of a put, the first of a take.
 func (b *binder) where(n *node) Where {
 	if v := n.get("where"); v != nil {
 		return whereWords.named(v.text)

@@ -7,8 +7,8 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// Begin is what a field begins with on the sheets of one kind of piece, creature or zone, where
-// that is not what its declaration by another kind says.
+// Begin is what a field begins with on the sheets of one kind of piece, creature or zone, where that is not what its
+// declaration by another kind says.
 type Begin struct {
 	Field *sheet.Field
 	Value sheet.Value
@@ -21,8 +21,8 @@ type ownKey struct {
 	name string
 }
 
-// ownFields declares the own fields of a kind of piece, creature or zone. Kinds may share a name
-// where they declare it alike, but for its start.
+// ownFields declares the own fields of a kind of piece, creature or zone. Kinds may share a name where they declare it
+// alike, but for its start.
 func (b *binder) ownFields(k sheet.Kind, no int, e entry) {
 	for _, fe := range b.entries(e.value, "fields") {
 		b.bendable = true
@@ -50,8 +50,8 @@ func (b *binder) ownFields(k sheet.Kind, no int, e entry) {
 	}
 }
 
-// starts are the fields of a kind of piece, creature or zone that begin otherwise than declared
-// first: with its own start, and with nothing where it does not have them.
+// starts are the fields of a kind of piece, creature or zone that begin otherwise than declared first: with its own
+// start, and with nothing where it does not have them.
 func (b *binder) starts(k sheet.Kind, no int) (out []Begin) {
 	for _, f := range b.book.Schema.Fields(k) {
 		if f.BuiltIn || f.Derived {
@@ -77,8 +77,7 @@ func (b *binder) has(k sheet.Kind, no int, f *sheet.Field) bool {
 // kindsOf are the keys under which the kinds of a kind of sheet stand.
 var kindsOf = map[sheet.Kind]string{sheet.Piece: "pieces", sheet.Creature: "creatures", sheet.Zone: "zones"}
 
-// having are those of some kinds of creature or zone that have every field of their own
-// that a condition reads.
+// having are those of some kinds of creature or zone that have every field of their own that a condition reads.
 func (b *binder) having(k sheet.Kind, kinds uint64, conditions ...*expr.Prog) uint64 {
 	for no := range b.mapKeys(kindsOf[k]) {
 		for _, p := range conditions {

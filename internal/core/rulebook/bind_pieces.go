@@ -44,8 +44,8 @@ func (b *binder) pieces() {
 	}
 }
 
-// places looks for places of pieces that can never be used: outside, in a wall, over
-// those of a kind that always lies there; and for more to keep than there is room for.
+// places looks for places of pieces that can never be used: outside, in a wall, over those of a kind that always lies
+// there; and for more to keep than there is room for.
 func (b *binder) places() {
 	for no, g := range b.book.Grounds {
 		for i, e := range b.entries(b.top, "pieces") {
@@ -94,8 +94,8 @@ func onGround(g *Ground) string {
 	return " in the arena " + g.Name
 }
 
-// crowd is the least area that a piece needs among many, in square millimetres: a
-// hexagon, as close as circles can lie, of which the edge of the ground may cut off half.
+// crowd is the least area that a piece needs among many, in square millimetres: a hexagon, as close as circles can lie,
+// of which the edge of the ground may cut off half.
 func crowd(p *Piece) float64 {
 	d := float64(2*p.Radius + p.Apart)
 	return d * d * 0.866 / 2

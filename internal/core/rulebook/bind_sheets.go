@@ -69,8 +69,8 @@ func (b *binder) failEntry(e entry, code, format string, args ...any) {
 		Message: fmt.Sprintf(format, args...)})
 }
 
-// field reads one declaration. Where it is wrong, what comes back can still be
-// declared, so that its uses are not reported too.
+// field reads one declaration. Where it is wrong, what comes back can still be declared, so that its uses are not
+// reported too.
 func (b *binder) field(k sheet.Kind, e entry) sheet.Field {
 	n := e.value
 	f := sheet.Field{Name: e.key, Title: b.text(n, "title"), Derived: n.get("is") != nil,
@@ -256,8 +256,7 @@ func (b *binder) start(n *node, f *sheet.Field) {
 	}
 }
 
-// derivedOfKind compiles the derived fields of a kind of piece or creature. Kinds that
-// share one say the same of it.
+// derivedOfKind compiles the derived fields of a kind of piece or creature. Kinds that share one say the same of it.
 func (b *binder) derivedOfKind(k sheet.Kind, no int, n *node, left []*Derived, where map[*Derived]*node) []*Derived {
 	scope := scopeOf(k)
 	for _, e := range b.entries(n, "fields") {
@@ -283,8 +282,7 @@ func (b *binder) derivedOfKind(k sheet.Kind, no int, n *node, left []*Derived, w
 	return left
 }
 
-// derived compiles the fields that follow from others, in an order in which
-// each comes after those that it reads.
+// derived compiles the fields that follow from others, in an order in which each comes after those that it reads.
 func (b *binder) derived() {
 	sheets := b.top.get("sheets")
 	scopes := map[sheet.Kind]expr.Scope{

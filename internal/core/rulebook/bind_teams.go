@@ -8,8 +8,7 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// teams binds the teams. It comes before the fields, whose audiences ask
-// whether there are any.
+// teams binds the teams. It comes before the fields, whose audiences ask whether there are any.
 func (b *binder) teams() {
 	t := &b.book.Teams
 	n := b.top.get("teams")

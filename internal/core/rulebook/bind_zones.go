@@ -12,8 +12,7 @@ var (
 	scopeInZone = expr.Scope{Vars: expr.Me | expr.Team | expr.Zone}
 )
 
-// zoneFields declares what a zone brings along: its own fields, and the match's field that
-// refers to it.
+// zoneFields declares what a zone brings along: its own fields, and the match's field that refers to it.
 func (b *binder) zoneFields(no int, e entry) {
 	b.ownFields(sheet.Zone, no, e)
 	if b.book.Schema.Field(sheet.Match, e.key) != nil {

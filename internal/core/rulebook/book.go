@@ -6,9 +6,8 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// Book is a checked and compiled rulebook. It is immutable: any number of
-// lobbies run it at once. Times are in ticks of its rate, lengths in
-// millimetres, amounts in the unit of their field.
+// Book is a checked and compiled rulebook. It is immutable: any number of lobbies run it at once. Times are in ticks of
+// its rate, lengths in millimetres, amounts in the unit of their field.
 type Book struct {
 	Name    string
 	Title   string
@@ -430,8 +429,7 @@ type RecordField struct {
 	Keep  Keep
 }
 
-// Stored is the name under which the field is kept: the first that it ever had; of a
-// game's with GamePrefix before it.
+// Stored is the name under which the field is kept: the first that it ever had; of a game's with GamePrefix before it.
 func (r *RecordField) Stored() string {
 	name := r.Field.Name
 	if n := len(r.Was); n > 0 {
@@ -464,8 +462,8 @@ type Board struct {
 	Every  int64 // the least time between two posts of a client, in milliseconds; 0 for none
 }
 
-// Notice is something that effects tell an audience once. Fields are what it
-// says, in order; their values travel like fields of a sheet.
+// Notice is something that effects tell an audience once. Fields are what it says, in order; their values travel like
+// fields of a sheet.
 type Notice struct {
 	No     int
 	Name   string

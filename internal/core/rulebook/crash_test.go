@@ -10,8 +10,7 @@ import (
 	"turnvex.example/turnvex/internal/tool/trial"
 )
 
-// TestRandomRulebooksRun: whatever the checker accepts, the core runs without
-// failing, and the same way twice.
+// TestRandomRulebooksRun: whatever the checker accepts, the core runs without failing, and the same way twice.
 func TestRandomRulebooksRun(t *testing.T) {
 	rounds := trial.Rounds(60, 12)
 	seed := trial.Seed(t)

@@ -41,8 +41,7 @@ func (c *Creature) Act(name string) *Action {
 	return nil
 }
 
-// Move is one way in which a creature moves. Of To, Along and Wander at most one is set;
-// with none it stands still.
+// Move is one way in which a creature moves. Of To, Along and Wander at most one is set; with none it stands still.
 type Move struct {
 	Line   int // where it stands in the file
 	If     *expr.Prog
@@ -66,8 +65,8 @@ type Shot struct {
 	Tell      sheet.Tick
 }
 
-// CreatureFields are the built-in fields of a creature's sheet; nil where the rulebook has
-// no creatures. Clients see the first five.
+// CreatureFields are the built-in fields of a creature's sheet; nil where the rulebook has no creatures. Clients see
+// the first five.
 type CreatureFields struct {
 	Kind, Pos, Alive, Respawn, Team *sheet.Field
 

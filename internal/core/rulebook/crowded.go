@@ -6,16 +6,14 @@ import (
 	"github.com/goccy/go-yaml/token"
 )
 
-// How many comments a document has at most, and aliases, which are not used, until it is not
-// read any further.
+// How many comments a document has at most, and aliases, which are not used, until it is not read any further.
 const (
 	maxComments = 20_000
 	maxAliases  = 100
 )
 
-// crowded refuses a document with too many values or comments, a map with too many keys, or an
-// alias, before it is parsed: the parser's time grows with the square of the keys of a map, and
-// faster than the comments and the aliases.
+// crowded refuses a document with too many values or comments, a map with too many keys, or an alias, before it is
+// parsed: the parser's time grows with the square of the keys of a map, and faster than the comments and the aliases.
 func crowded(tokens token.Tokens) *Problem {
 	var open []keys
 	values, comments, aliases := 0, 0, 0
@@ -66,8 +64,7 @@ type keys struct {
 	n      int
 }
 
-// counted counts one more key, of the innermost map: in brackets, or of the map whose keys
-// stand in this column.
+// counted counts one more key, of the innermost map: in brackets, or of the map whose keys stand in this column.
 func counted(open []keys, column int) ([]keys, int) {
 	if last := len(open) - 1; last >= 0 && open[last].flow {
 		open[last].n++

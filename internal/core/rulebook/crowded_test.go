@@ -6,8 +6,8 @@ import (
 	"testing"
 )
 
-// TestCrowded: a map with too many keys, a document with too many values and too much of
-// expressions are refused, each with one finding; maps beside each other are not added up.
+// TestCrowded: a map with too many keys, a document with too many values and too much of expressions are refused, each
+// with one finding; maps beside each other are not added up.
 func TestCrowded(t *testing.T) {
 	const head = "turnvex: 1\nname: long\nphases: {play: {}}\nsheets: {player: {n: {type: integer}}}\n"
 	many := func(format string, n int) string {

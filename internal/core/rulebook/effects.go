@@ -103,9 +103,8 @@ type Placing struct {
 	Times  *expr.Prog     // how many; nil for one
 }
 
-// effectDecl is all that is known of one kind of effect before anybody plays: the
-// key that names it, the keys that go with it, their forms and documentation, and
-// how it is bound. What it does is in package match, by verb.
+// effectDecl is all that is known of one kind of effect before anybody plays: the key that names it, the keys that go
+// with it, their forms and documentation, and how it is bound. What it does is in package match, by verb.
 type effectDecl struct {
 	key   key
 	verbs []Verb // that bind may give it
@@ -336,8 +335,8 @@ func init() {
 	}
 }
 
-// join adds a key; one of that name that is there already gets the documentation of
-// both, and where they take other values, what fits is checked when it is bound.
+// join adds a key; one of that name that is there already gets the documentation of both, and where they take other
+// values, what fits is checked when it is bound.
 func (o *object) join(k key) {
 	old := o.key(k.name)
 	if old == nil {

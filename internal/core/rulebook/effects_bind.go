@@ -35,8 +35,7 @@ func (b *binder) effectList(n *node, scope expr.Scope) []Effect {
 	return out
 }
 
-// strays reports the keys that do not belong to an effect, and tells whether there are
-// any.
+// strays reports the keys that do not belong to an effect, and tells whether there are any.
 func (b *binder) strays(n *node, d *effectDecl) (any bool) {
 	verb := d.key.name
 	var with []string
@@ -179,8 +178,7 @@ func (b *binder) effectKit(n, v *node, scope expr.Scope, e *Effect) {
 	e.Value = b.playerOr(n, "to", scope)
 }
 
-// playerOr compiles the player under a key; me, where there is one, if it is
-// not given.
+// playerOr compiles the player under a key; me, where there is one, if it is not given.
 func (b *binder) playerOr(n *node, key string, scope expr.Scope) *expr.Prog {
 	if v := n.get(key); v != nil {
 		return b.compile(v, scope, wantPlayer)

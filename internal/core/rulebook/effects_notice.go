@@ -25,8 +25,8 @@ func (b *binder) effectNotice(n, v *node, scope expr.Scope, e *Effect) {
 	}
 }
 
-// noticeFields compiles what a notice says. Every place that sends a notice of
-// one name says the same things, with the same types.
+// noticeFields compiles what a notice says. Every place that sends a notice of one name says the same things, with the
+// same types.
 func (b *binder) noticeFields(n, v *node, scope expr.Scope, e *Effect) {
 	schema := &sheet.Schema{}
 	for _, w := range b.entries(n, "with") {

@@ -29,8 +29,7 @@ func (n *node) says(key string) bool {
 	return false
 }
 
-// declareSeats adds the built-in fields of players who may be on the bench or frozen, where
-// something does that.
+// declareSeats adds the built-in fields of players who may be on the bench or frozen, where something does that.
 func (b *binder) declareSeats() {
 	add, f := b.adder(sheet.Player), &b.book.F.Player
 	if b.top.says("bench") {

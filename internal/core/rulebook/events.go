@@ -21,8 +21,7 @@ const (
 	Events int = iota
 )
 
-// eventDecl is all that is known of an event. Where it comes from is package
-// match's emit.
+// eventDecl is all that is known of an event. Where it comes from is package match's emit.
 type eventDecl struct {
 	word   string // behind the key "on"; "" for what has a key of its own
 	doc    string

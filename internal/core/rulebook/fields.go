@@ -53,8 +53,8 @@ type Fields struct {
 	Votes    VoteFields
 }
 
-// PauseFields say what a budget of pauses still holds, on the sheet of whoever has it.
-// They are nil where there is no limit.
+// PauseFields say what a budget of pauses still holds, on the sheet of whoever has it. They are nil where there is no
+// limit.
 type PauseFields struct {
 	Of   sheet.Kind   // Match (the host's), Team or Player
 	Left *sheet.Field // how many
@@ -85,8 +85,8 @@ type TeamFields struct {
 	Name, Title, Size, Rounds, Place, Outcome *sheet.Field
 }
 
-// PlayerFields are the built-in fields of a player sheet. Pos, Was, Steer and
-// Rest are nil without a ground; Was is where a body was when touches were last looked for.
+// PlayerFields are the built-in fields of a player sheet. Pos, Was, Steer and Rest are nil without a ground; Was is
+// where a body was when touches were last looked for.
 type PlayerFields struct {
 	Name, Account, Team, Ready, Away, Ping, Loaded, Playing, Alive, Respawn *sheet.Field
 	Rounds, Place, Outcome, Record, Kits, Slot                              *sheet.Field
@@ -95,8 +95,7 @@ type PlayerFields struct {
 	Benched, Frozen *sheet.Field // nil where no effect does that
 }
 
-// RecordFields are the built-in fields of a record sheet. Kept is a set of the
-// fields that hold more than their start.
+// RecordFields are the built-in fields of a record sheet. Kept is a set of the fields that hold more than their start.
 type RecordFields struct {
 	Kept  *sheet.Field
 	First *sheet.Field // nothing was kept of the player before this visit
@@ -312,8 +311,8 @@ func ownNotice(name string, no int, fields ...sheet.Field) *Notice {
 	return n
 }
 
-// The types that a field, and a record's field, may be declared with: as package
-// sheet names them, a reference by what it refers to.
+// The types that a field, and a record's field, may be declared with: as package sheet names them, a reference by what
+// it refers to.
 var (
 	recordTypes = []string{sheet.Integer.String(), sheet.Number.String(), sheet.Text.String(), sheet.Flag.String(),
 		sheet.Choice.String(), sheet.Position.String()}

@@ -73,8 +73,7 @@ func (b *binder) idleActions() {
 	}
 }
 
-// onlyRound warns of rounds of which only one can be played, because nothing leads from
-// the round's phase back to it.
+// onlyRound warns of rounds of which only one can be played, because nothing leads from the round's phase back to it.
 func (b *binder) onlyRound() {
 	r := b.book.Rounds
 	if r == nil || r.Most < 2 {

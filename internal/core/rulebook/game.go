@@ -74,8 +74,7 @@ func Unbundle(src []byte) []byte {
 	return src
 }
 
-// Parts are the rulebooks and games that stand one behind another in a source, each with the arenas
-// behind it.
+// Parts are the rulebooks and games that stand one behind another in a source, each with the arenas behind it.
 func Parts(src []byte) (parts [][]byte) {
 	docs := bytes.SplitAfter(bytes.TrimPrefix(src, []byte("---\n")), []byte(divider))
 	for i, doc := range docs {
@@ -103,8 +102,8 @@ func NameOf(src []byte) string {
 	return docs[0].textOr("name", "")
 }
 
-// GameOf tells which game a document names: the one that it declares, or the one to which
-// the rulebook belongs; "" for none.
+// GameOf tells which game a document names: the one that it declares, or the one to which the rulebook belongs; "" for
+// none.
 func GameOf(src []byte) (name string, declares bool) {
 	if !bytes.Contains(src, []byte("game")) { // most name none, and are not read for that
 		return "", false
@@ -119,8 +118,8 @@ func GameOf(src []byte) (name string, declares bool) {
 	return "", false
 }
 
-// CompileGame checks a game. The book that it gives has nothing but the game's record and
-// boards, and is named as games are.
+// CompileGame checks a game. The book that it gives has nothing but the game's record and boards, and is named as games
+// are.
 func CompileGame(src []byte) (*Book, Problems) {
 	docs, problems := readDocuments(src)
 	if len(docs) > 1 {
@@ -176,8 +175,8 @@ func (b *binder) takeGame(s *structure, docs []*node) {
 	}
 }
 
-// shared is the entry of a rulebook under record or boards that says what its matches bring
-// to something that its game declares; it may say nothing else. nil if there is none.
+// shared is the entry of a rulebook under record or boards that says what its matches bring to something that its game
+// declares; it may say nothing else. nil if there is none.
 func (b *binder) shared(part, name string, may ...string) *node {
 	for _, e := range b.entries(b.top, part) {
 		if e.key != name {
@@ -194,8 +193,7 @@ func (b *binder) shared(part, name string, may ...string) *node {
 	return nil
 }
 
-// own are the rulebook's entries under record or boards but for those that its game
-// declares.
+// own are the rulebook's entries under record or boards but for those that its game declares.
 func (b *binder) own(part string) (out []entry) {
 	for _, e := range b.entries(b.top, part) {
 		if b.game.get(part).get(e.key) == nil {

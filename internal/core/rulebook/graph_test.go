@@ -8,8 +8,7 @@ import (
 	"turnvex.example/turnvex/internal/core/rulebook"
 )
 
-// TestFlowOfPhases: every way out of a phase is told: by time, by condition, by rounds, and what
-// effects lead to.
+// TestFlowOfPhases: every way out of a phase is told: by time, by condition, by rounds, and what effects lead to.
 func TestFlowOfPhases(t *testing.T) {
 	src, err := os.ReadFile("../../../demo/rulebooks/clash.yaml")
 	if err != nil {

@@ -59,8 +59,8 @@ func (b *binder) limits() {
 	b.orderLimits()
 }
 
-// ownLimits compiles those of the fields of kinds of pieces, creatures or zones. Kinds that
-// share a field share its bounds and start by expression.
+// ownLimits compiles those of the fields of kinds of pieces, creatures or zones. Kinds that share a field share its
+// bounds and start by expression.
 func (b *binder) ownLimits(k sheet.Kind) {
 	first := map[*sheet.Field]entry{}
 	for no, kind := range b.entries(b.top, kindsOf[k]) {
@@ -95,8 +95,7 @@ func (b *binder) bent(n *node, f *sheet.Field) string {
 	return n.text
 }
 
-// orderLimits puts those whose bounds and starts read what others begin with after these, and
-// numbers them.
+// orderLimits puts those whose bounds and starts read what others begin with after these, and numbers them.
 func (b *binder) orderLimits() {
 	reads := func(l, of *Limit) bool {
 		for _, p := range []*expr.Prog{l.Min, l.Max, l.Start} {

@@ -7,8 +7,8 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// TestGreatestByField: a field's greatest value is told by a field of its own sheet alone, not
-// by one of the same name on another.
+// TestGreatestByField: a field's greatest value is told by a field of its own sheet alone, not by one of the same name
+// on another.
 func TestGreatestByField(t *testing.T) {
 	book, problems := rulebook.Compile([]byte(`turnvex: 1
 name: caps

@@ -42,9 +42,8 @@ func mistakes(t *testing.T) (list []mistake, base, file string) {
 	return list, string(good), file
 }
 
-// TestMistakes holds the checker to a hundred mistakes that people make: each is
-// answered with the one sentence that helps, at its place, and with nothing that only
-// follows from it.
+// TestMistakes holds the checker to a hundred mistakes that people make: each is answered with the one sentence that
+// helps, at its place, and with nothing that only follows from it.
 func TestMistakes(t *testing.T) {
 	list, base, file := mistakes(t)
 	before, _ := os.ReadFile(file)
@@ -85,8 +84,8 @@ func TestMistakes(t *testing.T) {
 	}
 }
 
-// TestErrorsPointAtTheMistake changes one place of good rulebooks at random. Where that
-// makes errors, at least nine of ten stand within three lines of it.
+// TestErrorsPointAtTheMistake changes one place of good rulebooks at random. Where that makes errors, at least nine of
+// ten stand within three lines of it.
 func TestErrorsPointAtTheMistake(t *testing.T) {
 	rounds := trial.Rounds(6000, 1500)
 	seed := trial.Seed(t)

@@ -122,8 +122,8 @@ func readDocuments(src []byte) ([]*node, Problems) {
 	return out, r.problems
 }
 
-// screen refuses what must not even be parsed: documents too large, not text,
-// or nested so deep that parsing them would be costly.
+// screen refuses what must not even be parsed: documents too large, not text, or nested so deep that parsing them would
+// be costly.
 func screen(src []byte) *Problem {
 	bad := func(line int, code, format string, args ...any) *Problem {
 		return &Problem{Severity: Error, Code: code, Line: line, Column: 1, Message: fmt.Sprintf(format, args...)}
@@ -243,8 +243,7 @@ func unseen(r rune) bool {
 	return unicode.IsControl(r) && r != '\n' && r != '\t' || unicode.Is(unicode.Bidi_Control, r)
 }
 
-// keyInside finds what looks like a key in a text without quotes, choices with ? and :
-// aside.
+// keyInside finds what looks like a key in a text without quotes, choices with ? and : aside.
 var keyInside = regexp.MustCompile(`^[^?]* (\w+): `)
 
 func (r *reader) readScalar(out *node, n ast.Node) {

@@ -9,8 +9,8 @@ import (
 	"github.com/agnivade/levenshtein"
 )
 
-// Severity tells an error, which keeps a rulebook from being used, from a
-// warning, which names something legal but surely wrong.
+// Severity tells an error, which keeps a rulebook from being used, from a warning, which names something legal but
+// surely wrong.
 type Severity string
 
 // The severities.
@@ -89,8 +89,8 @@ func (ps Problems) sorted() Problems {
 	return ps
 }
 
-// Nearest returns the known word that is closest to a mistyped one, or "" when
-// none is close. The word itself is no help: it is known, but not there.
+// Nearest returns the known word that is closest to a mistyped one, or "" when none is close. The word itself is no
+// help: it is known, but not there.
 func Nearest(word string, known []string) string {
 	best, dist := "", len(word)/2+1
 	for _, k := range known {

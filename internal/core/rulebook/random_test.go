@@ -9,9 +9,8 @@ import (
 	"github.com/goccy/go-yaml"
 )
 
-// RandomDocument makes a rulebook up from the grammar: for the tests that let
-// the core run whatever the checker accepts. Where the checker finds something
-// wrong, that is taken out, until nothing is or nothing is left.
+// RandomDocument makes a rulebook up from the grammar: for the tests that let the core run whatever the checker
+// accepts. Where the checker finds something wrong, that is taken out, until nothing is or nothing is left.
 func RandomDocument(r *rand.Rand) []byte {
 	g := &generator{r: r}
 	doc := g.object(topObject, 0)

@@ -115,8 +115,8 @@ var refereeActObject = &object{
 	},
 }
 
-// referee binds the decision that an action leaves to one. What it answers joins what the
-// player sends; hit is the scope of what the action does.
+// referee binds the decision that an action leaves to one. What it answers joins what the player sends; hit is the
+// scope of what the action does.
 func (b *binder) referee(n *node, a *Action, args *sheet.Schema, hit *expr.Scope) {
 	r := n.get("referee")
 	if r == nil {

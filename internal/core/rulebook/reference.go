@@ -5,8 +5,8 @@ import (
 	"strings"
 )
 
-// exampleBase is the rulebook that the reference's examples stand on: the keys
-// of an example take the place of its keys.
+// exampleBase is the rulebook that the reference's examples stand on: the keys of an example take the place of its
+// keys.
 const exampleBase = `turnvex: 1
 name: example
 players: {least: 2, most: 8}

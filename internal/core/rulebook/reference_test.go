@@ -58,8 +58,8 @@ func addFields(base, more map[string]any) map[string]any {
 	return base
 }
 
-// TestReference runs every example of the reference, and sees to it that every
-// key is shown in one and that the page is the present one.
+// TestReference runs every example of the reference, and sees to it that every key is shown in one and that the page is
+// the present one.
 func TestReference(t *testing.T) {
 	shown := map[*object]map[string]bool{}
 	for _, o := range objects() {
@@ -132,8 +132,8 @@ func noteKeys(shown map[*object]map[string]bool, n *node, s *spec) {
 	}
 }
 
-// TestSchemaAgrees holds the JSON Schema to the checker, both ways: what one
-// finds wrong in the form of a document the other finds too.
+// TestSchemaAgrees holds the JSON Schema to the checker, both ways: what one finds wrong in the form of a document the
+// other finds too.
 func TestSchemaAgrees(t *testing.T) {
 	var doc jsonschema.Schema
 	if err := json.Unmarshal(Schema(), &doc); err != nil {
@@ -189,8 +189,8 @@ func TestSchemaAgrees(t *testing.T) {
 	}
 }
 
-// formProblems tells whether anything is wrong that a schema can express: ranges
-// of durations and of lengths written with a unit are not.
+// formProblems tells whether anything is wrong that a schema can express: ranges of durations and of lengths written
+// with a unit are not.
 func formProblems(ps Problems) bool {
 	for _, p := range ps {
 		if p.Code != "out-of-range" || !strings.Contains(p.Message, `"`) {

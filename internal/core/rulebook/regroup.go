@@ -8,9 +8,8 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// regroup looks for a field that is used several times under a name that nobody
-// declares, while one of nearly that name is declared and never used: the slip is in
-// the declaration then, and is reported there, once.
+// regroup looks for a field that is used several times under a name that nobody declares, while one of nearly that name
+// is declared and never used: the slip is in the declaration then, and is reported there, once.
 func (b *binder) regroup() {
 	places := map[string][]int{} // of the problems, by unknown word
 	for i, p := range b.problems {

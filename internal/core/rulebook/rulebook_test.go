@@ -29,8 +29,8 @@ func cases(t testing.TB, file string) (titles, docs []string) {
 	return titles, docs
 }
 
-// TestCorpus holds the checker to the corpus of good and bad rulebooks: all
-// findings, with line, column, what is expected and the nearest word.
+// TestCorpus holds the checker to the corpus of good and bad rulebooks: all findings, with line, column, what is
+// expected and the nearest word.
 func TestCorpus(t *testing.T) {
 	const file = "testdata/corpus.txt"
 	titles, docs := cases(t, file)
@@ -93,8 +93,8 @@ func nested(n int) string {
 	return b.String()
 }
 
-// TestRandomMistakes: expressions and paths put anywhere in good rulebooks, fitting or
-// not, are answered with a book or with problems, and never with a crash.
+// TestRandomMistakes: expressions and paths put anywhere in good rulebooks, fitting or not, are answered with a book or
+// with problems, and never with a crash.
 func TestRandomMistakes(t *testing.T) {
 	rounds := trial.Rounds(3000, 300)
 	seed := trial.Seed(t)
@@ -158,8 +158,8 @@ phases: {play: {length: 30s}}
 win: {order: [{most: "%s"}]}
 `
 
-// FuzzCompile: whatever is in a document, the checker answers with a book or
-// with problems that stand inside the document.
+// FuzzCompile: whatever is in a document, the checker answers with a book or with problems that stand inside the
+// document.
 func FuzzCompile(f *testing.F) {
 	_, docs := cases(f, "testdata/corpus.txt")
 	for _, d := range docs {

@@ -5,9 +5,8 @@ import "encoding/json"
 // SchemaID names the JSON Schema of rulebooks.
 const SchemaID = "https://turnvex.invalid/rulebook-1.json"
 
-// Schema returns the JSON Schema (2020-12) of rulebooks, written from the
-// grammar. It accepts what the structure check accepts; what expressions and
-// names refer to is beyond it.
+// Schema returns the JSON Schema (2020-12) of rulebooks, written from the grammar. It accepts what the structure check
+// accepts; what expressions and names refer to is beyond it.
 func Schema() []byte {
 	defs := map[string]any{}
 	for _, o := range objects() {
@@ -77,8 +76,7 @@ func defaultValue(k *key) any {
 	return k.def
 }
 
-// specSchema is the schema of a value; words that it offers stand first, so that editors
-// propose them.
+// specSchema is the schema of a value; words that it offers stand first, so that editors propose them.
 func specSchema(s *spec) map[string]any {
 	if len(s.words) > 0 && s.shape != aWord {
 		plain := *s

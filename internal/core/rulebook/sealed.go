@@ -79,8 +79,7 @@ func (m maker) within(n *node, key string) *node {
 	return v
 }
 
-// expandSealed writes each sealed choice as the fields, the action and the rules that it
-// stands for.
+// expandSealed writes each sealed choice as the fields, the action and the rules that it stands for.
 func (b *binder) expandSealed(s *structure) {
 	for _, e := range b.entries(b.top, "sealed") {
 		m := maker{e.value}

@@ -100,8 +100,7 @@ var seriesPoints = &object{
 	},
 }
 
-// CompileSeries checks the plan of a series. Whether its rulebook is there is for the service
-// to find.
+// CompileSeries checks the plan of a series. Whether its rulebook is there is for the service to find.
 func CompileSeries(src []byte) (*Series, Problems) {
 	docs, problems := readDocuments(src)
 	if len(docs) != 1 || len(problems) > 0 {

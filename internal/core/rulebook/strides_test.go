@@ -16,9 +16,8 @@ import (
 	"turnvex.example/turnvex/internal/tool/trial"
 )
 
-// TestStrides: a lobby that is told of every tick and one that strides over those in
-// which nothing happens come to the same, for every rulebook of the demo and of the
-// cookbook, and for any that the grammar allows.
+// TestStrides: a lobby that is told of every tick and one that strides over those in which nothing happens come to the
+// same, for every rulebook of the demo and of the cookbook, and for any that the grammar allows.
 func TestStrides(t *testing.T) {
 	books, inputs := trial.Rounds(300, 24), trial.Rounds(3000, 450)
 	seed := trial.Seed(t)
@@ -38,8 +37,8 @@ func TestStrides(t *testing.T) {
 	}
 }
 
-// Clocks that run on in pauses, between matches and after the end: one that a derived
-// field reads, and one that a rule waits for.
+// Clocks that run on in pauses, between matches and after the end: one that a derived field reads, and one that a rule
+// waits for.
 const (
 	since = `turnvex: 1
 name: since

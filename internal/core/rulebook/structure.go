@@ -8,9 +8,8 @@ import (
 	"unicode/utf8"
 )
 
-// structure checks a document against the grammar and writes the defaults of
-// keys that are not there into it. What does not fit is reported and taken out of
-// the document, so that the rest can be looked at too.
+// structure checks a document against the grammar and writes the defaults of keys that are not there into it. What does
+// not fit is reported and taken out of the document, so that the rest can be looked at too.
 type structure struct {
 	problems Problems
 	pruned   map[string]bool // names of what was taken out: uses of them are not reported again
@@ -243,8 +242,8 @@ func implied(n *node, k *key) *node {
 		implied: true}
 }
 
-// oneOf tells whether exactly one of the keys is there that say what an object is. With
-// none, a strange key that was reported is reason enough.
+// oneOf tells whether exactly one of the keys is there that say what an object is. With none, a strange key that was
+// reported is reason enough.
 func (s *structure) oneOf(n *node, o *object, strange bool) bool {
 	var found []string
 	for _, k := range o.oneOf {

@@ -2,8 +2,7 @@ package rulebook
 
 import "testing"
 
-// TestTablesAreWhole says what is missing in what is declared of an effect, an aim or
-// an event, or declared twice.
+// TestTablesAreWhole says what is missing in what is declared of an effect, an aim or an event, or declared twice.
 func TestTablesAreWhole(t *testing.T) {
 	by := map[Verb]string{}
 	for i := range effectDecls {

@@ -25,8 +25,8 @@ const (
 	Walks int = iota
 )
 
-// walkDecls are the words of the walks, the kind of sheet that each goes through,
-// and of whom they are what the word says.
+// walkDecls are the words of the walks, the kind of sheet that each goes through, and of whom they are what the word
+// says.
 var walkDecls = [Walks]struct {
 	word string
 	over sheet.Kind

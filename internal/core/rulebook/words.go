@@ -2,8 +2,8 @@ package rulebook
 
 import "slices"
 
-// words are the words of a policy, in the order of its constants. Grammar, schema,
-// reference, binder and whatever shows a policy read them from here alone.
+// words are the words of a policy, in the order of its constants. Grammar, schema, reference, binder and whatever shows
+// a policy read them from here alone.
 type words[T ~uint8] []string
 
 // of returns the word of a value.

@@ -20,8 +20,7 @@ var (
 	commaMissing   = regexp.MustCompile(`[{,] *\w+: [^,{}'"]* (\w+): `)
 )
 
-// plainYAML says what is wrong with a line that the YAML library cannot read, and what
-// to write.
+// plainYAML says what is wrong with a line that the YAML library cannot read, and what to write.
 func plainYAML(message, at, before string) string {
 	switch {
 	case strings.HasPrefix(strings.TrimLeft(at, " "), "\t"), strings.Contains(message, "character '\t'"):

@@ -13,8 +13,8 @@ func (m *Machine) add(x Meeting) int {
 	return len(m.s.Meetings)
 }
 
-// bracket lays out a knock-out: the strongest two can meet in the last meeting only, and
-// places without an entrant go to the strongest as byes.
+// bracket lays out a knock-out: the strongest two can meet in the last meeting only, and places without an entrant go
+// to the strongest as byes.
 func (m *Machine) bracket() {
 	size := 2
 	for size < len(m.s.Entrants) {
@@ -49,8 +49,8 @@ func (m *Machine) bracket() {
 	}
 }
 
-// table lays out that each meets each, as often as the plan says: in rounds in which everybody
-// has one meeting, or none where they are odd.
+// table lays out that each meets each, as often as the plan says: in rounds in which everybody has one meeting, or none
+// where they are odd.
 func (m *Machine) table() {
 	n := len(m.s.Entrants) + len(m.s.Entrants)%2
 	ring := make([]int, n)
@@ -76,8 +76,7 @@ func (m *Machine) table() {
 	}
 }
 
-// settle lets everything follow: who comes from decided meetings, byes, who is free to play,
-// and the end.
+// settle lets everything follow: who comes from decided meetings, byes, who is free to play, and the end.
 func (m *Machine) settle() {
 	for changed := true; changed; {
 		changed = false
@@ -111,8 +110,8 @@ func (m *Machine) settle() {
 	}
 }
 
-// arrive fills the sides of a meeting that waits, and decides one that cannot be played. It
-// tells whether anything changed.
+// arrive fills the sides of a meeting that waits, and decides one that cannot be played. It tells whether anything
+// changed.
 func (m *Machine) arrive(no int) (changed bool) {
 	x := &m.s.Meetings[no-1]
 	if x.Stage != Waits {
@@ -190,9 +189,8 @@ type Standing struct {
 	round int // of a bracket: the last one in which it was
 }
 
-// Standings are the entrants in the order in which they stand: in a table by points, then by
-// the matches won less those lost, then by the meetings among those who are equal, then by
-// their strength; in a bracket by how far they have come.
+// Standings are the entrants in the order in which they stand: in a table by points, then by the matches won less those
+// lost, then by the meetings among those who are equal, then by their strength; in a bracket by how far they have come.
 func (m *Machine) Standings() []Standing {
 	rows := make([]Standing, len(m.s.Entrants))
 	for i := range rows {
@@ -261,8 +259,8 @@ func (m *Machine) between(a, b int) int {
 	return n
 }
 
-// Next returns when the next meeting has waited long enough for who is to come, in
-// milliseconds of the epoch, and which it is; 0 for none.
+// Next returns when the next meeting has waited long enough for who is to come, in milliseconds of the epoch, and which
+// it is; 0 for none.
 func (m *Machine) Next() (at int64, meeting int) {
 	for i, x := range m.s.Meetings {
 		if x.Stage == Comes && (at == 0 || x.Until < at) {

@@ -16,8 +16,8 @@ const (
 	MaxName     = 28 // two of them, and a word between, are the title of a lobby
 )
 
-// State is the whole state of a series, as it is kept. Entrants and meetings are named by
-// their place, from 1; 0 is none.
+// State is the whole state of a series, as it is kept. Entrants and meetings are named by their place, from 1; 0 is
+// none.
 type State struct {
 	Entrants []Entrant `json:"entrants"` // the strongest first
 	Meetings []Meeting `json:"meetings"`
@@ -167,8 +167,7 @@ func New(plan *rulebook.Series, entrants []Entrant) (*Machine, []Effect, error) 
 	return m, m.effects(), nil
 }
 
-// Restore makes a machine of a state that was kept. What it asks for is what was asked for and
-// may not have been done.
+// Restore makes a machine of a state that was kept. What it asks for is what was asked for and may not have been done.
 func Restore(plan *rulebook.Series, state []byte) (*Machine, []Effect, error) {
 	m := &Machine{plan: plan}
 	if err := json.Unmarshal(state, &m.s); err != nil {

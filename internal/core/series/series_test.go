@@ -87,9 +87,8 @@ func (s *stage) table() string {
 	return strings.TrimSpace(b.String())
 }
 
-// TestBracketOfSix: the strongest two have byes and can only meet at the end, best of three
-// counts, the losers of the last four play for the third place, and who withdraws or does not
-// come is out.
+// TestBracketOfSix: the strongest two have byes and can only meet at the end, best of three counts, the losers of the
+// last four play for the third place, and who withdraws or does not come is out.
 func TestBracketOfSix(t *testing.T) {
 	s := begin(t, plan(t, "form: bracket\nbest_of: 3\nthird: true\ncome: 10s\n"), 6)
 	if len(s.open) != 2 { // 4 against 5, 3 against 6
@@ -136,8 +135,8 @@ func TestBracketOfSix(t *testing.T) {
 	}
 }
 
-// TestTableOfFive: each meets each twice, draws count, and those who are equal are told apart
-// by the matches and then by their own meetings.
+// TestTableOfFive: each meets each twice, draws count, and those who are equal are told apart by the matches and then
+// by their own meetings.
 func TestTableOfFive(t *testing.T) {
 	s := begin(t, plan(t, "form: table\nrounds: 2\nmatches: 2\npoints: {won: 2, drawn: 1, lost: 0}\n"), 5)
 	met := map[[2]int]int{}
@@ -176,8 +175,8 @@ func TestTableOfFive(t *testing.T) {
 	}
 }
 
-// TestAnySeries: whatever happens in series of any form and size, restored after each input,
-// nobody is in two places, what is decided stays, each result counts once, and all of them end.
+// TestAnySeries: whatever happens in series of any form and size, restored after each input, nobody is in two places,
+// what is decided stays, each result counts once, and all of them end.
 func TestAnySeries(t *testing.T) {
 	sd := trial.Seed(t)
 	r := rand.New(rand.NewPCG(sd, 0))

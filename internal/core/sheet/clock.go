@@ -2,8 +2,8 @@ package sheet
 
 import "strconv"
 
-// ClockTicks returns what a clock shows at tick now of the time it runs on:
-// its value at the anchor plus or minus the ticks since. It is never negative.
+// ClockTicks returns what a clock shows at tick now of the time it runs on: its value at the anchor plus or minus the
+// ticks since. It is never negative.
 func ClockTicks(value, rate, at int64, now Tick) int64 {
 	t := value + rate*(int64(now)-at)
 	if t < 0 {
@@ -12,8 +12,7 @@ func ClockTicks(value, rate, at int64, now Tick) int64 {
 	return t
 }
 
-// ClockMillis returns what a clock value shows at tick now, in milliseconds,
-// at rate ticks a second.
+// ClockMillis returns what a clock value shows at tick now, in milliseconds, at rate ticks a second.
 func (v Value) ClockMillis(rate int, now Tick) int64 {
 	return Millis(ClockTicks(v.N[0], v.N[1], v.N[2], now), rate)
 }
@@ -21,12 +20,11 @@ func (v Value) ClockMillis(rate int, now Tick) int64 {
 // Millis turns ticks into milliseconds, rounding down.
 func Millis(ticks int64, rate int) int64 { return ticks * 1000 / int64(rate) }
 
-// Ticks turns milliseconds into ticks, rounding up, so that a length that is
-// not zero takes at least one tick.
+// Ticks turns milliseconds into ticks, rounding up, so that a length that is not zero takes at least one tick.
 func Ticks(ms int64, rate int) int64 { return (ms*int64(rate) + 999) / 1000 }
 
-// FormatClock writes milliseconds as mm:ss.mmm, with hours in front from one
-// hour on (h:mm:ss.mmm). Negative times show as zero.
+// FormatClock writes milliseconds as mm:ss.mmm, with hours in front from one hour on (h:mm:ss.mmm). Negative times show
+// as zero.
 func FormatClock(ms int64) string {
 	if ms < 0 {
 		ms = 0

@@ -27,8 +27,8 @@ const (
 	Clock
 	List
 
-	// Unreadable is the type of a value that was sent and could not be read: S says
-	// why. No field is of it, so the authority refuses it, with that reason.
+	// Unreadable is the type of a value that was sent and could not be read: S says why. No field is of it, so the
+	// authority refuses it, with that reason.
 	Unreadable Type = 255
 )
 
@@ -74,8 +74,8 @@ const Thousand = 1000
 // Reset says when a field goes back to its start value by itself.
 type Reset uint8
 
-// The reset points, from never to most often. A field that resets at a round
-// also resets at a match; one that resets at a respawn resets at all three.
+// The reset points, from never to most often. A field that resets at a round also resets at a match; one that resets at
+// a respawn resets at all three.
 const (
 	ResetNever Reset = iota
 	ResetMatch
@@ -138,8 +138,7 @@ type Field struct {
 	slot int // index of the first slot in N, or in S for a Text
 }
 
-// Every is the least number of wall ticks between two sends of a sheet's field; 0 sends
-// each change.
+// Every is the least number of wall ticks between two sends of a sheet's field; 0 sends each change.
 func (f *Field) Every(r *Row) Tick {
 	if f.RateBy != nil {
 		return f.Rates[r.N[f.RateBy.slot]]
@@ -163,8 +162,7 @@ func (f *Field) Clamp(v int64) int64 {
 	return v
 }
 
-// Fits tells whether a value of the field's type is one that it may hold, bounds
-// aside.
+// Fits tells whether a value of the field's type is one that it may hold, bounds aside.
 func (f *Field) Fits(v Value) bool {
 	return f.Type != Choice || v.N[0] >= 0 && v.N[0] < int64(len(f.Choices))
 }

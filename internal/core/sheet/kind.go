@@ -1,6 +1,5 @@
-// Package sheet holds the replicated state of a lobby: typed fields on numbered
-// sheets, kept as small integers so that the authority can read and write them
-// without allocating. It knows nothing of rulebooks, networks or time: who may
+// Package sheet holds the replicated state of a lobby: typed fields on numbered sheets, kept as small integers so that
+// the authority can read and write them without allocating. It knows nothing of rulebooks, networks or time: who may
 // write, when, and what follows is decided above it.
 package sheet
 
@@ -9,9 +8,8 @@ import "slices"
 // Kind says what thing a sheet describes.
 type Kind uint8
 
-// The kinds of sheet. A lobby holds one Lobby sheet, at most one Match sheet,
-// one Team sheet a team, one Player and one Record sheet a seat, and any number
-// of Piece and Creature sheets, and one Zone sheet a zone.
+// The kinds of sheet. A lobby holds one Lobby sheet, at most one Match sheet, one Team sheet a team, one Player and one
+// Record sheet a seat, and any number of Piece and Creature sheets, and one Zone sheet a zone.
 const (
 	Lobby Kind = iota
 	Match
@@ -43,8 +41,7 @@ func KindNamed(name string) (Kind, bool) {
 	return 0, false
 }
 
-// ID numbers a sheet within its lobby. It is never used again within that
-// lobby's life; 0 is no sheet ("nobody").
+// ID numbers a sheet within its lobby. It is never used again within that lobby's life; 0 is no sheet ("nobody").
 type ID uint32
 
 // Audience says who may see a field or a notice.
@@ -73,8 +70,7 @@ func AudienceNamed(name string) (Audience, bool) {
 	return 0, false
 }
 
-// Tick counts steps of a clock: wall ticks always advance, play ticks advance
-// unless play is paused.
+// Tick counts steps of a clock: wall ticks always advance, play ticks advance unless play is paused.
 type Tick int64
 
 // Sooner returns the earlier of two ticks, of which 0 is never.

@@ -7,8 +7,8 @@ import (
 	"strings"
 )
 
-// A list's items stand in one text: integers, indexes of words and numbers of sheets as
-// decimals with commas between them, texts as a JSON array. An empty list is the empty text.
+// A list's items stand in one text: integers, indexes of words and numbers of sheets as decimals with commas between
+// them, texts as a JSON array. An empty list is the empty text.
 
 // MaxItems is the most items that a list may hold.
 const MaxItems = 200

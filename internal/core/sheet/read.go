@@ -11,8 +11,8 @@ import (
 	"unicode/utf8"
 )
 
-// ReadText reads a value as people write it: numbers as decimals, choices by their
-// word. Bounds are the authority's to check.
+// ReadText reads a value as people write it: numbers as decimals, choices by their word. Bounds are the authority's to
+// check.
 func ReadText(f *Field, text string) (Value, error) {
 	v := Value{Type: f.Type}
 	switch f.Type {
@@ -56,9 +56,8 @@ func ReadText(f *Field, text string) (Value, error) {
 	return v, nil
 }
 
-// Read reads a value as programs send it: decoded JSON or CBOR of the field's own
-// kind. A text is not taken for a number, nor anything else for a text. Bounds are
-// the authority's to check.
+// Read reads a value as programs send it: decoded JSON or CBOR of the field's own kind. A text is not taken for a
+// number, nor anything else for a text. Bounds are the authority's to check.
 func Read(f *Field, raw any) (Value, error) {
 	text, is := raw.(string)
 	switch x := raw.(type) {
@@ -158,8 +157,8 @@ func ParseThousandths(s string) (int64, bool) {
 	return n*1000 + f, true
 }
 
-// Check holds a value of the field's type against its bounds: what is outside would
-// be clamped, or cut, where the authority writes it.
+// Check holds a value of the field's type against its bounds: what is outside would be clamped, or cut, where the
+// authority writes it.
 func (f *Field) Check(v Value) error {
 	if f.Type == Text {
 		if utf8.RuneCountInString(v.S) > int(f.Max) {

@@ -4,8 +4,7 @@ import (
 	"fmt"
 )
 
-// MaxFields is the most fields that the sheets of one kind may have, built-in
-// ones included.
+// MaxFields is the most fields that the sheets of one kind may have, built-in ones included.
 const MaxFields = 128
 
 // Schema declares the fields of every kind of sheet in a lobby.
@@ -15,8 +14,8 @@ type Schema struct {
 	zero *[Kinds]*Row // of each kind an all-zero sheet, which all stores read
 }
 
-// Seal ends the adding of fields. The first store does it too; where several
-// goroutines make stores, it must be done before.
+// Seal ends the adding of fields. The first store does it too; where several goroutines make stores, it must be done
+// before.
 func (s *Schema) Seal() {
 	if s.zero != nil {
 		return

@@ -19,8 +19,7 @@ type Moved struct {
 	From   ID
 }
 
-// Store holds every sheet of a lobby and remembers what changed. It is not
-// safe for use by several goroutines.
+// Store holds every sheet of a lobby and remembers what changed. It is not safe for use by several goroutines.
 type Store struct {
 	Schema *Schema
 	Watch  [Kinds]Mask // the fields whose changes the rules look at; the others are not remembered for them
@@ -127,8 +126,7 @@ func (st *Store) Remove(r *Row) {
 	}
 }
 
-// Reuse begins a step: nothing holds what the one before removed, so its memory
-// may be another sheet's from now on.
+// Reuse begins a step: nothing holds what the one before removed, so its memory may be another sheet's from now on.
 func (st *Store) Reuse() {
 	for k := range st.resting {
 		if len(st.resting[k]) == 0 {
@@ -159,8 +157,7 @@ func (st *Store) Get(id ID) *Row {
 	return nil
 }
 
-// GetOr returns the sheet of that number, or an all-zero one of the kind: what
-// a field of nobody reads as.
+// GetOr returns the sheet of that number, or an all-zero one of the kind: what a field of nobody reads as.
 func (st *Store) GetOr(id ID, k Kind) *Row {
 	if r := st.Get(id); r != nil && r.Kind == k {
 		return r
@@ -168,12 +165,12 @@ func (st *Store) GetOr(id ID, k Kind) *Row {
 	return st.zero[k]
 }
 
-// Of returns the sheets of a kind in the order they came. Do not change it, and
-// do not add or remove sheets of the kind while walking it.
+// Of returns the sheets of a kind in the order they came. Do not change it, and do not add or remove sheets of the kind
+// while walking it.
 func (st *Store) Of(k Kind) []*Row { return st.lists[k] }
 
-// Set writes a field, clamped to its bounds, and remembers the change. It tells
-// whether the value is another one than before.
+// Set writes a field, clamped to its bounds, and remembers the change. It tells whether the value is another one than
+// before.
 func (st *Store) Set(r *Row, f *Field, v Value) bool {
 	if f.Type.Width() == 1 {
 		return st.SetInt(r, f, v.N[0])
@@ -229,8 +226,8 @@ func (st *Store) SetPos(r *Row, f *Field, x, y int64) bool {
 	return true
 }
 
-// SetClock is Set for a clock: it shows ticks at tick at of its time and goes on
-// at rate (1 up, -1 down, 0 standing; a standing clock has no anchor).
+// SetClock is Set for a clock: it shows ticks at tick at of its time and goes on at rate (1 up, -1 down, 0 standing; a
+// standing clock has no anchor).
 func (st *Store) SetClock(r *Row, f *Field, ticks, rate int64, at Tick) bool {
 	if rate == 0 {
 		at = 0
@@ -297,8 +294,7 @@ func (st *Store) mark(r *Row, f *Field) {
 	st.touched[r.Kind].Set(f.No)
 }
 
-// TouchAll makes the rules look again at everything that reads the kind, as
-// after a sheet came or went.
+// TouchAll makes the rules look again at everything that reads the kind, as after a sheet came or went.
 func (st *Store) TouchAll(k Kind) {
 	for i := range st.touched[k] {
 		st.touched[k][i] = ^uint64(0)
@@ -345,8 +341,7 @@ type Changes struct {
 // Empty tells whether nothing happened.
 func (c Changes) Empty() bool { return len(c.Dirty)+len(c.Gone)+len(c.Moved) == 0 }
 
-// Changes returns what happened since the last ClearChanges. It is valid until
-// then.
+// Changes returns what happened since the last ClearChanges. It is valid until then.
 func (st *Store) Changes() Changes { return Changes{st.dirty, st.gone, st.moved} }
 
 // ClearChanges forgets the changes, once they have been taken.
@@ -358,8 +353,7 @@ func (st *Store) ClearChanges() {
 	st.dirty, st.gone, st.moved = st.dirty[:0], st.gone[:0], st.moved[:0]
 }
 
-// Check returns the first broken invariant of the store, or nil. It is for
-// tests and costs a walk over everything.
+// Check returns the first broken invariant of the store, or nil. It is for tests and costs a walk over everything.
 func (st *Store) Check() error {
 	n := 0
 	for i, r := range st.rows {

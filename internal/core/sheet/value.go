@@ -5,9 +5,9 @@ import (
 	"strconv"
 )
 
-// Value is one field's value, comparable with ==. N holds what the type needs:
-// an integer, thousandths, a choice's index, a sheet number, 0 or 1 for a flag;
-// x and y of a position in millimetres; ticks, rate and anchor tick of a clock.
+// Value is one field's value, comparable with ==. N holds what the type needs: an integer, thousandths, a choice's
+// index, a sheet number, 0 or 1 for a flag; x and y of a position in millimetres; ticks, rate and anchor tick of a
+// clock.
 type Value struct {
 	Type Type
 	N    [3]int64
@@ -23,8 +23,8 @@ func TextValue(s string) Value { return Value{Type: Text, S: s} }
 // UnreadableValue is what stands in place of a value that could not be read.
 func UnreadableValue(why string) Value { return Value{Type: Unreadable, S: why} }
 
-// Show writes the value as a person reads it. f may be nil, which leaves choices
-// as numbers; rate is ticks a second and now the present tick, both for clocks.
+// Show writes the value as a person reads it. f may be nil, which leaves choices as numbers; rate is ticks a second and
+// now the present tick, both for clocks.
 func (v Value) Show(f *Field, rate int, now Tick) string {
 	switch v.Type {
 	case Text:
@@ -55,8 +55,8 @@ func (v Value) Show(f *Field, rate int, now Tick) string {
 	return strconv.FormatInt(v.N[0], 10)
 }
 
-// Plain returns the value as messages carry it: text, a flag, an integer, for a position
-// and a clock a list of integers, for a list one of integers or texts.
+// Plain returns the value as messages carry it: text, a flag, an integer, for a position and a clock a list of
+// integers, for a list one of integers or texts.
 func (v Value) Plain() any {
 	switch v.Type {
 	case Text:

@@ -9,8 +9,7 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// TestReading: what people write and what programs send, and which of it is no value of
-// the field's type.
+// TestReading: what people write and what programs send, and which of it is no value of the field's type.
 func TestReading(t *testing.T) {
 	words := []string{"calm", "cross"}
 	for _, c := range []struct {
@@ -100,8 +99,8 @@ func TestShowing(t *testing.T) {
 	}
 }
 
-// TestSheetsComeAndGo: numbers are never used again, also when the table has been cut in
-// front; who is gone is told once, unless it was never told of.
+// TestSheetsComeAndGo: numbers are never used again, also when the table has been cut in front; who is gone is told
+// once, unless it was never told of.
 func TestSheetsComeAndGo(t *testing.T) {
 	s := &sheet.Schema{}
 	for _, k := range []sheet.Kind{sheet.Player, sheet.Piece} {

@@ -28,8 +28,7 @@ var NotWalked = map[string]string{
 	"Row.Told":      "what was told when",
 }
 
-// Walk walks over every sheet. What is restored counts as told: whoever has no copy
-// gets a snapshot.
+// Walk walks over every sheet. What is restored counts as told: whoever has no copy gets a snapshot.
 func (st *Store) Walk(w *state.Walk) {
 	state.Int(w, "base", &st.base)
 	n := len(st.rows)
@@ -47,8 +46,7 @@ func (st *Store) Walk(w *state.Walk) {
 	st.walkRows(w, "seated", &st.Seated)
 }
 
-// maxRows bounds the table of a checkpoint: far more sheets than any lobby has had at
-// one time.
+// maxRows bounds the table of a checkpoint: far more sheets than any lobby has had at one time.
 const maxRows = 1 << 20
 
 // walkRow walks over one place of the table, which may be empty.

@@ -1,8 +1,7 @@
-// Package state walks over the state of a lobby. What the state is, is declared
-// once, as a walk that names each value and points at it; the same walk then makes
-// the hash, writes a checkpoint, restores one, or lists the state to be compared or
-// printed. What is not walked is not state: each room lists what it leaves out, with
-// a reason, and a test finds a field that is neither.
+// Package state walks over the state of a lobby. What the state is, is declared once, as a walk that names each value
+// and points at it; the same walk then makes the hash, writes a checkpoint, restores one, or lists the state to be
+// compared or printed. What is not walked is not state: each room lists what it leaves out, with a reason, and a test
+// finds a field that is neither.
 package state
 
 import (
@@ -57,8 +56,7 @@ func Save(dst []byte, walk func(*Walk)) []byte {
 	return w.data
 }
 
-// Restore puts a saved state in place. The error says what does not fit; the state
-// is of no use then.
+// Restore puts a saved state in place. The error says what does not fit; the state is of no use then.
 func Restore(data []byte, walk func(*Walk)) error {
 	w := &Walk{mode: restoring, data: data}
 	walk(w)
@@ -75,8 +73,8 @@ func Lines(walk func(*Walk)) []Line {
 	return w.lines
 }
 
-// Compare returns the first lines in which two states differ, at most so many: a
-// pair each, of which one has an empty path where the other state has no such value.
+// Compare returns the first lines in which two states differ, at most so many: a pair each, of which one has an empty
+// path where the other state has no such value.
 func Compare(a, b []Line, most int) (out [][2]Line) {
 	other := map[string]string{}
 	for _, l := range b {
@@ -102,8 +100,7 @@ func Compare(a, b []Line, most int) (out [][2]Line) {
 	return out
 }
 
-// Restoring tells whether the walk puts values in place, so that what follows from
-// them can be made.
+// Restoring tells whether the walk puts values in place, so that what follows from them can be made.
 func (w *Walk) Restoring() bool { return w.mode == restoring }
 
 // Failed tells whether the walk has come to something that does not fit.
@@ -198,9 +195,9 @@ func Text[T ~string](w *Walk, name string, p *T) {
 	}
 }
 
-// Person walks over a text that tells who somebody is, or speaks of them: an account, a name, a
-// sentence with one. A hash is made of whether there is one, and of nothing else: whoever is
-// erased, and stands there as a token of the lobby, leaves every hash as it was.
+// Person walks over a text that tells who somebody is, or speaks of them: an account, a name, a sentence with one. A
+// hash is made of whether there is one, and of nothing else: whoever is erased, and stands there as a token of the
+// lobby, leaves every hash as it was.
 func Person[T ~string](w *Walk, name string, p *T) {
 	if w.mode != hashing {
 		Text(w, name, p)
@@ -210,8 +207,7 @@ func Person[T ~string](w *Walk, name string, p *T) {
 	Bool(w, name, &there)
 }
 
-// List walks over a list, one element after the other. What is restored is made
-// anew; a list without elements is nil.
+// List walks over a list, one element after the other. What is restored is made anew; a list without elements is nil.
 func List[T any](w *Walk, name string, list *[]T, each func(*T)) {
 	w.In(name, func() {
 		n := len(*list)

@@ -43,8 +43,7 @@ func whole() *crew {
 		[]spar{{-128, math.MaxUint64}, {127, 0}}}
 }
 
-// TestOneWalkForAll: what is saved is restored as it was, hashes alike, and is listed by
-// where it stands.
+// TestOneWalkForAll: what is saved is restored as it was, hashes alike, and is listed by where it stands.
 func TestOneWalkForAll(t *testing.T) {
 	c, back := whole(), &crew{name: "old", legs: []int32{9}, mast: make([]spar, 7)}
 	data := state.Save([]byte("head"), c.walk)
@@ -105,8 +104,7 @@ func TestEveryValueCounts(t *testing.T) {
 	}
 }
 
-// TestWhatDoesNotFit: a checkpoint that is cut, longer, or of other values is refused,
-// with the first word about it.
+// TestWhatDoesNotFit: a checkpoint that is cut, longer, or of other values is refused, with the first word about it.
 func TestWhatDoesNotFit(t *testing.T) {
 	good := state.Save(nil, whole().walk)
 	for n := range len(good) {

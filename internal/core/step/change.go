@@ -9,9 +9,8 @@ import (
 // ChangeKind says what a change does to a field of a record.
 type ChangeKind uint8
 
-// The changes. Two lobbies, two nodes or two versions of a rulebook that change one
-// record at the same time cannot undo each other: totals add up, the best of both
-// stays, and of two that set the later one counts.
+// The changes. Two lobbies, two nodes or two versions of a rulebook that change one record at the same time cannot undo
+// each other: totals add up, the best of both stays, and of two that set the later one counts.
 const (
 	ChangeAdd   ChangeKind = iota // add Value, which may be negative
 	ChangeSet                     // set to Value
@@ -42,8 +41,8 @@ type Change struct {
 // most is how far a total goes either way, in the unit of its field.
 const most = 1 << 53 * 1000
 
-// On returns what becomes of a field's value; kept tells whether one was kept at all.
-// The result lies within the field's bounds.
+// On returns what becomes of a field's value; kept tells whether one was kept at all. The result lies within the
+// field's bounds.
 func (c *Change) On(f *sheet.Field, had sheet.Value, kept bool) sheet.Value {
 	now := c.Value
 	switch {
@@ -59,9 +58,8 @@ func (c *Change) On(f *sheet.Field, had sheet.Value, kept bool) sheet.Value {
 	return now
 }
 
-// Join makes one change of two of a field that follow each other, where that comes to
-// the same whatever was kept before; ok is false where it does not: what is added and
-// taken again may have met a bound between.
+// Join makes one change of two of a field that follow each other, where that comes to the same whatever was kept
+// before; ok is false where it does not: what is added and taken again may have met a bound between.
 func (c Change) Join(f *sheet.Field, next Change) (one Change, ok bool) {
 	switch {
 	case next.Kind == ChangeSet:

@@ -29,8 +29,8 @@ func TestChanges(t *testing.T) {
 	}
 }
 
-// TestJoinedChanges: two changes that are joined come to the same as one after the
-// other, whatever was kept before, within bounds and without.
+// TestJoinedChanges: two changes that are joined come to the same as one after the other, whatever was kept before,
+// within bounds and without.
 func TestJoinedChanges(t *testing.T) {
 	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 0))

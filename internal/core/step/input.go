@@ -5,8 +5,8 @@ import "turnvex.example/turnvex/internal/core/sheet"
 // Kind says what an input is.
 type Kind uint8
 
-// The kinds of input. All but Intent come from the driver, which has checked
-// that whoever asks for them may. Journals hold their numbers: a new one is the last.
+// The kinds of input. All but Intent come from the driver, which has checked that whoever asks for them may. Journals
+// hold their numbers: a new one is the last.
 const (
 	Tick       Kind = iota // time has come to At; nothing else
 	Enter                  // Acct, Name and the wish Team want a seat
@@ -42,8 +42,7 @@ var kindNames = [...]string{"tick", "enter", "intent", "lost", "back", "leave", 
 
 func (k Kind) String() string { return kindNames[k] }
 
-// Answered tells whether an input of the kind is answered with a verdict: exactly
-// one then, and none otherwise.
+// Answered tells whether an input of the kind is answered with a verdict: exactly one then, and none otherwise.
 func (k Kind) Answered() bool {
 	switch k {
 	case Enter, Intent, Answer, Field, Reserve, Wait, RefereeAct, RefereeSet:
@@ -90,8 +89,7 @@ type Named struct {
 	Value sheet.Value
 }
 
-// Input is one thing that happens to a lobby. Which parts are used follows from
-// Kind and Verb; the others are ignored.
+// Input is one thing that happens to a lobby. Which parts are used follows from Kind and Verb; the others are ignored.
 type Input struct {
 	At     sheet.Tick  // the wall tick at which it happens; never less than the last
 	Kind   Kind        // what happens

@@ -68,8 +68,7 @@ const (
 	PromiseBroken                   // promise N does not hold, for the sheet Seat if it is not 0: Text; for the author
 )
 
-// Effect is something for the driver to carry out. Which parts are set follows
-// from Kind.
+// Effect is something for the driver to carry out. Which parts are set follows from Kind.
 type Effect struct {
 	Kind     EffectKind
 	Seat     sheet.ID

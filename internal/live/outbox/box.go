@@ -15,9 +15,8 @@ const (
 // mostKept is how many places of a queue are kept for the next frames.
 const mostKept = 64
 
-// Writer writes what waits for a connection: the frames, which it frees, and behind
-// them the last message, if the connection is to end. It tells whether the connection
-// goes on. The list is good until it returns.
+// Writer writes what waits for a connection: the frames, which it frees, and behind them the last message, if the
+// connection is to end. It tells whether the connection goes on. The list is good until it returns.
 type Writer func(list []*Frame, bye *wire.Bye) bool
 
 // Box is the queue of one connection. It may be used by several goroutines.
@@ -39,8 +38,7 @@ type Box struct {
 	full  *wire.Bye
 }
 
-// NewBox returns an empty box. Full is how the connection ends when too much waits
-// for it.
+// NewBox returns an empty box. Full is how the connection ends when too much waits for it.
 func NewBox(full *wire.Bye) *Box { return &Box{full: full} }
 
 // Serve begins to write, with what has waited until now.
@@ -68,8 +66,7 @@ func (b *Box) Put(f *Frame) {
 	b.mu.Unlock()
 }
 
-// End makes the connection end after what waits, with a reason. Only the first one
-// counts.
+// End makes the connection end after what waits, with a reason. Only the first one counts.
 func (b *Box) End(bye wire.Bye) {
 	b.mu.Lock()
 	b.endLocked(bye)
@@ -132,10 +129,9 @@ func (b *Box) finish() {
 	b.mu.Unlock()
 }
 
-// Take returns the frames to write now, and the last message if the connection is
-// to end after them; with nothing to write the writer is not busy any more. The
-// caller frees each frame; the list is good until the next Take. It is for who writes
-// without Serve.
+// Take returns the frames to write now, and the last message if the connection is to end after them; with nothing to
+// write the writer is not busy any more. The caller frees each frame; the list is good until the next Take. It is for
+// who writes without Serve.
 func (b *Box) Take() (list []*Frame, bye *wire.Bye) {
 	b.mu.Lock()
 	defer b.mu.Unlock()

@@ -1,5 +1,5 @@
-// Package outbox is what waits for one connection: frames that are encoded once and
-// shared by all who get them, in a queue that is bounded.
+// Package outbox is what waits for one connection: frames that are encoded once and shared by all who get them, in a
+// queue that is bounded.
 package outbox
 
 import (
@@ -9,16 +9,15 @@ import (
 	"turnvex.example/turnvex/internal/core/replica"
 )
 
-// Frame is one message, encoded once and shared by all who get it. Free must be
-// called once for each place that holds it.
+// Frame is one message, encoded once and shared by all who get it. Free must be called once for each place that holds
+// it.
 type Frame struct {
 	Data []byte
 	Enc  replica.Encoding
 	refs atomic.Int32
 }
 
-// frames keeps buffers for the next frames. A buffer that has grown large is not
-// kept.
+// frames keeps buffers for the next frames. A buffer that has grown large is not kept.
 var frames = sync.Pool{New: func() any { return new(Frame) }}
 
 const maxKeptBuffer = 64 << 10
@@ -37,8 +36,7 @@ func (f *Frame) Hold() *Frame {
 	return f
 }
 
-// Free gives the frame back when nobody holds it any longer. Its data must not be
-// used afterwards.
+// Free gives the frame back when nobody holds it any longer. Its data must not be used afterwards.
 func (f *Frame) Free() {
 	if f.refs.Add(-1) == 0 && cap(f.Data) <= maxKeptBuffer {
 		frames.Put(f)

@@ -17,8 +17,8 @@ func frame(data string) *outbox.Frame {
 	return f
 }
 
-// TestOrderAndSharing: every box gets every shared frame, in order, while others
-// put and take; a frame's bytes are its own until the last box has freed it.
+// TestOrderAndSharing: every box gets every shared frame, in order, while others put and take; a frame's bytes are its
+// own until the last box has freed it.
 func TestOrderAndSharing(t *testing.T) {
 	const boxes, rounds = 8, 3000
 	var all []*outbox.Box
@@ -70,8 +70,8 @@ func TestOrderAndSharing(t *testing.T) {
 	takers.Wait()
 }
 
-// TestBounds: what waits is bounded by number and by bytes; beyond that the box ends
-// with the reason it was made with, and keeps what it has.
+// TestBounds: what waits is bounded by number and by bytes; beyond that the box ends with the reason it was made with,
+// and keeps what it has.
 func TestBounds(t *testing.T) {
 	many := outbox.NewBox(&wire.Bye{Code: "full"})
 	for range outbox.MostFrames {

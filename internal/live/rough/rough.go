@@ -1,6 +1,5 @@
-// Package rough makes connections bad on purpose, for practice and for tests: it
-// delays, jitters, stalls and cuts them. Bytes arrive late, but whole and in order,
-// as over TCP.
+// Package rough makes connections bad on purpose, for practice and for tests: it delays, jitters, stalls and cuts them.
+// Bytes arrive late, but whole and in order, as over TCP.
 package rough
 
 import (
@@ -36,8 +35,8 @@ const (
 const Forms = "delay=80ms,jitter=20ms,stall=2s/30s,cut=1m: a delay each way, up to this much more at random, a " +
 	"stall of 2 s every 30 s on average, cut off after a minute on average"
 
-// Parse reads a network such as delay=80ms,jitter=20ms,stall=2s/30s,cut=1m. Each
-// part may be left out; "" is the zero value.
+// Parse reads a network such as delay=80ms,jitter=20ms,stall=2s/30s,cut=1m. Each part may be left out; "" is the zero
+// value.
 func Parse(s string) (Network, error) {
 	var n Network
 	for _, part := range strings.Split(s, ",") {
@@ -76,8 +75,8 @@ func (n Network) Zero() bool {
 	return n.Delay == 0 && n.Jitter == 0 && n.StallEvery == 0 && n.CutEvery == 0
 }
 
-// Wrap returns the connection made bad. Closing it closes the other. It may be used
-// as any net.Conn, but by one reader at a time.
+// Wrap returns the connection made bad. Closing it closes the other. It may be used as any net.Conn, but by one reader
+// at a time.
 func (n Network) Wrap(inner net.Conn) net.Conn {
 	if n.Zero() {
 		return inner
@@ -127,8 +126,7 @@ func (c *conn) about(mean time.Duration) time.Duration {
 	return time.Duration(c.rng.ExpFloat64() * float64(mean))
 }
 
-// due is when what is sent now arrives, never before what was sent earlier in the
-// same direction.
+// due is when what is sent now arrives, never before what was sent earlier in the same direction.
 func (c *conn) due(direction int) time.Time {
 	c.mu.Lock()
 	defer c.mu.Unlock()
@@ -222,8 +220,8 @@ func (c *conn) Read(p []byte) (int, error) {
 	return n, nil
 }
 
-// next waits for the next chunk, not past by. One that is not due by then is there
-// for the next call, and so is the error that the connection ended with.
+// next waits for the next chunk, not past by. One that is not due by then is there for the next call, and so is the
+// error that the connection ended with.
 func (c *conn) next(by time.Time) (chunk, error) {
 	if c.ahead == nil {
 		var late <-chan time.Time

@@ -38,8 +38,8 @@ func TestParse(t *testing.T) {
 	}
 }
 
-// TestWholeAndInOrder: whatever is written arrives whole and in order, both ways, and
-// no sooner than it may, however bad the network is. Time is virtual.
+// TestWholeAndInOrder: whatever is written arrives whole and in order, both ways, and no sooner than it may, however
+// bad the network is. Time is virtual.
 func TestWholeAndInOrder(t *testing.T) {
 	for seed := uint64(1); seed <= 20; seed++ {
 		synctest.Test(t, func(t *testing.T) {
@@ -98,8 +98,8 @@ func TestWholeAndInOrder(t *testing.T) {
 	}
 }
 
-// TestDeadlineUnderWay: a read ends at its deadline though bytes are under way; they
-// are there for the next one, and what the connection ended with comes behind them.
+// TestDeadlineUnderWay: a read ends at its deadline though bytes are under way; they are there for the next one, and
+// what the connection ended with comes behind them.
 func TestDeadlineUnderWay(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		near, far := net.Pipe()
@@ -130,8 +130,7 @@ func TestDeadlineUnderWay(t *testing.T) {
 	})
 }
 
-// TestDeadlineAndCut: a read ends at its deadline; a connection is cut on average
-// when it should be.
+// TestDeadlineAndCut: a read ends at its deadline; a connection is cut on average when it should be.
 func TestDeadlineAndCut(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		near, far := net.Pipe()

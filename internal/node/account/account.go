@@ -1,5 +1,5 @@
-// Package account knows who people are: sign-in by device and by account, tokens
-// and their renewal, service keys, and display names.
+// Package account knows who people are: sign-in by device and by account, tokens and their renewal, service keys, and
+// display names.
 package account
 
 import (
@@ -34,8 +34,8 @@ type Service struct {
 // maxHashes bounds how many passwords are hashed at once: each takes 19 MiB.
 const maxHashes = 4
 
-// New returns a service that signs tokens with the secrets of the database, of which it makes
-// the first; tries are counted by the guard.
+// New returns a service that signs tokens with the secrets of the database, of which it makes the first; tries are
+// counted by the guard.
 func New(ctx context.Context, db *store.DB, g *guard.Guard) (*Service, error) {
 	s := &Service{db: db, now: time.Now, guard: g, voids: voids{lines: map[string]time.Time{}},
 		hasher: hasher{g, make(chan struct{}, maxHashes)},
@@ -44,8 +44,8 @@ func New(ctx context.Context, db *store.DB, g *guard.Guard) (*Service, error) {
 	return s, s.signers.first(ctx)
 }
 
-// Derived is the secret for one purpose, derived from that of the service (HKDF, RFC 5869):
-// what is signed or digested for one says nothing about another.
+// Derived is the secret for one purpose, derived from that of the service (HKDF, RFC 5869): what is signed or digested
+// for one says nothing about another.
 func Derived(secret, purpose string) []byte {
 	key, err := hkdf.Key(sha256.New, []byte(secret), nil, "turnvex "+purpose, sha256.Size)
 	if err != nil {
@@ -91,8 +91,7 @@ func (s *Service) Rename(ctx context.Context, id, name string) (string, error) {
 	return name, res.Error
 }
 
-// Delete removes a player with everything that is kept of them. Their tokens are
-// void from now on.
+// Delete removes a player with everything that is kept of them. Their tokens are void from now on.
 func (s *Service) Delete(ctx context.Context, id string) error {
 	return s.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
 		if err := tx.Delete(&store.Player{}, "id = ?", id).Error; err != nil {

@@ -45,8 +45,8 @@ func wants(t *testing.T, what string, err error, want code.Code) {
 	}
 }
 
-// TestDevices: an unknown device makes a player, a known one is the same player; a name
-// that is given is taken; two first sign-ins at one moment make one player.
+// TestDevices: an unknown device makes a player, a known one is the same player; a name that is given is taken; two
+// first sign-ins at one moment make one player.
 func TestDevices(t *testing.T) {
 	s, _ := clocked(t)
 	ctx := t.Context()
@@ -93,8 +93,8 @@ func TestDevices(t *testing.T) {
 	}
 }
 
-// TestTokens: a token is good for its time and for its player alone, a refresh token
-// once; one that comes a second time voids what followed from it.
+// TestTokens: a token is good for its time and for its player alone, a refresh token once; one that comes a second time
+// voids what followed from it.
 func TestTokens(t *testing.T) {
 	s, now := clocked(t)
 	ctx := t.Context()
@@ -180,8 +180,8 @@ func TestSigningOut(t *testing.T) {
 	wants(t, "renaming nobody", err, code.NoPlayer)
 }
 
-// TestLogins: an account is signed in to with its password, from any device; after five
-// wrong ones there is nothing but waiting, and no answer tells whether it exists.
+// TestLogins: an account is signed in to with its password, from any device; after five wrong ones there is nothing but
+// waiting, and no answer tells whether it exists.
 func TestLogins(t *testing.T) {
 	s, _ := clocked(t)
 	ctx := t.Context()
@@ -217,9 +217,8 @@ func TestLogins(t *testing.T) {
 		code.WrongLogin)
 }
 
-// TestTries: of a hundred wrong passwords at once as many are tried as the limit says; the
-// account's player is not shut out by who guesses from elsewhere; one that works is not
-// counted.
+// TestTries: of a hundred wrong passwords at once as many are tried as the limit says; the account's player is not shut
+// out by who guesses from elsewhere; one that works is not counted.
 func TestTries(t *testing.T) {
 	s, _ := clocked(t)
 	ctx := t.Context()
@@ -250,8 +249,8 @@ func TestTries(t *testing.T) {
 	}
 }
 
-// TestRefreshOnce: of many who use one refresh token at the same moment one gets tokens, and
-// then the whole line is void, that one's next token too.
+// TestRefreshOnce: of many who use one refresh token at the same moment one gets tokens, and then the whole line is
+// void, that one's next token too.
 func TestRefreshOnce(t *testing.T) {
 	s, _ := clocked(t)
 	ctx := t.Context()
@@ -280,8 +279,8 @@ func TestRefreshOnce(t *testing.T) {
 	}
 }
 
-// TestKeys: a service key allows what its scopes say until it is revoked, and its tokens
-// with it; the first key of all is made once.
+// TestKeys: a service key allows what its scopes say until it is revoked, and its tokens with it; the first key of all
+// is made once.
 func TestKeys(t *testing.T) {
 	s, now := clocked(t)
 	ctx := t.Context()
@@ -360,8 +359,8 @@ func TestKeys(t *testing.T) {
 	}
 }
 
-// TestFirstKeyOnce: of several nodes that start on an empty database at one moment, one
-// shows a first key, and it is the one that is good.
+// TestFirstKeyOnce: of several nodes that start on an empty database at one moment, one shows a first key, and it is
+// the one that is good.
 func TestFirstKeyOnce(t *testing.T) {
 	for range 20 {
 		s, _ := clocked(t)
@@ -391,8 +390,8 @@ func TestFirstKeyOnce(t *testing.T) {
 	}
 }
 
-// TestVoided: a player's or a key's tokens of before a moment are good no more; a line of
-// sign-ins is void for good, whatever clock its tokens were issued by.
+// TestVoided: a player's or a key's tokens of before a moment are good no more; a line of sign-ins is void for good,
+// whatever clock its tokens were issued by.
 func TestVoided(t *testing.T) {
 	at := time.Date(2031, 2, 3, 4, 5, 6, 0, time.UTC)
 	before, later := at.Add(-time.Second).UnixMicro(), at.Add(time.Second).UnixMicro()
@@ -415,8 +414,8 @@ func TestVoided(t *testing.T) {
 	}
 }
 
-// TestBrowserSession: the secret of a browser session gives tokens of its key for twelve hours, as long
-// as it does so once an hour; not once the session is ended, the key has another text, or is revoked.
+// TestBrowserSession: the secret of a browser session gives tokens of its key for twelve hours, as long as it does so
+// once an hour; not once the session is ended, the key has another text, or is revoked.
 func TestBrowserSession(t *testing.T) {
 	s, now := clocked(t)
 	ctx := t.Context()

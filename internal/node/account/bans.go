@@ -14,8 +14,8 @@ import (
 	"turnvex.example/turnvex/internal/node/store"
 )
 
-// Ban keeps a player out of the service, until a moment or, with none, for good: their tokens
-// are void, and they cannot sign in. What is kept of them stays.
+// Ban keeps a player out of the service, until a moment or, with none, for good: their tokens are void, and they cannot
+// sign in. What is kept of them stays.
 func (s *Service) Ban(ctx context.Context, player string, until *time.Time, why string) error {
 	now := s.now().UTC()
 	if until != nil && !until.After(now) {
@@ -66,8 +66,8 @@ func recoveryHash(text string) []byte {
 	return hash[:]
 }
 
-// Recover makes a code for a player who has lost all devices, or the password: whoever has it
-// is the player, once, within a day. One made before is good no more.
+// Recover makes a code for a player who has lost all devices, or the password: whoever has it is the player, once,
+// within a day. One made before is good no more.
 func (s *Service) Recover(ctx context.Context, player string) (*Recovery, error) {
 	text, expires := rand.Text(), s.now().UTC().Add(recoveryLife)
 	err := s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).
@@ -75,9 +75,9 @@ func (s *Service) Recover(ctx context.Context, player string) (*Recovery, error)
 	return &Recovery{text, expires}, err
 }
 
-// ComeBack signs a player in with the code that an operator gave. The device belongs to the
-// player from then on, and is the only one; with a password it is the account's from then on;
-// every other sign-in is void. Tries from an address are limited.
+// ComeBack signs a player in with the code that an operator gave. The device belongs to the player from then on, and is
+// the only one; with a password it is the account's from then on; every other sign-in is void. Tries from an address
+// are limited.
 func (s *Service) ComeBack(ctx context.Context, text, device, password, address string) (*SignedIn, error) {
 	if password != "" {
 		if err := checkPassword(password, ""); err != nil {

@@ -12,8 +12,7 @@ import (
 	"turnvex.example/turnvex/internal/node/store"
 )
 
-// How long a browser session of a service key lasts: so long at most, and so long after it was
-// renewed last.
+// How long a browser session of a service key lasts: so long at most, and so long after it was renewed last.
 const (
 	BrowserLife = 12 * time.Hour
 	browserIdle = time.Hour
@@ -24,8 +23,8 @@ func browserHash(secret string) []byte {
 	return hash[:]
 }
 
-// Browse signs an operator in with a service key and begins a session in their browser: the secret
-// renews its tokens, so that the key itself is kept nowhere.
+// Browse signs an operator in with a service key and begins a session in their browser: the secret renews its tokens,
+// so that the key itself is kept nowhere.
 func (s *Service) Browse(ctx context.Context, key, address string) (in *SignedIn, secret string, err error) {
 	row, err := s.tryKey(ctx, key, address)
 	if err != nil {
@@ -48,8 +47,8 @@ func (s *Service) browserToken(row *store.ServiceKey) (*SignedIn, error) {
 
 var errBrowser = fault.New(code.BadToken, "the session in this browser has ended: sign in with the key again")
 
-// RenewBrowser gives the next token of a browser session, as long as its key is good, has the same
-// text, and the session was renewed within the hour.
+// RenewBrowser gives the next token of a browser session, as long as its key is good, has the same text, and the
+// session was renewed within the hour.
 func (s *Service) RenewBrowser(ctx context.Context, secret string) (*SignedIn, error) {
 	now := s.now().UTC()
 	var session store.BrowserSession

@@ -27,9 +27,8 @@ type Device struct {
 // MaxDevices is with how many devices a player may sign in.
 const MaxDevices = 50
 
-// Device signs in with a device key of 24 to 128 printable characters, which
-// the client makes at random and keeps. An unknown key makes a new player, with
-// the given name or a made-up one; for a known one a name that is given is taken
+// Device signs in with a device key of 24 to 128 printable characters, which the client makes at random and keeps. An
+// unknown key makes a new player, with the given name or a made-up one; for a known one a name that is given is taken
 // as a rename. New players from an address are limited.
 func (s *Service) Device(ctx context.Context, key, name, address string) (*SignedIn, error) {
 	if err := checkDeviceKey(key); err != nil {
@@ -65,8 +64,7 @@ func checkDeviceKey(key string) error {
 	return nil
 }
 
-// playerOf finds or makes the player of a device. Two first sign-ins of one
-// device at the same moment make one player.
+// playerOf finds or makes the player of a device. Two first sign-ins of one device at the same moment make one player.
 func (s *Service) playerOf(ctx context.Context, hash []byte,
 	name, address string) (p store.Player, device string, fresh bool, err error) {
 	db, now := s.db.WithContext(ctx), s.now().UTC()
@@ -134,8 +132,8 @@ func (s *Service) tie(tx *store.Tx, key, player string) (id string, err error) {
 	return id, err
 }
 
-// Devices lists the devices that a player signs in with, the one seen last first. For who is not
-// signed in themselves none is theirs at the moment.
+// Devices lists the devices that a player signs in with, the one seen last first. For who is not signed in themselves
+// none is theirs at the moment.
 func (s *Service) Devices(ctx context.Context, who *Who) ([]Device, error) {
 	out := []Device{}
 	return out, s.db.WithContext(ctx).Raw(`select id, name, created_at as made, seen_at as seen, exists (
@@ -164,8 +162,8 @@ func noDevice(id string) error {
 	return fault.New(code.NoDevice, "you have no device %.40q; the list of your devices has their IDs", id)
 }
 
-// RemoveDevice makes a device a player's no more, and voids the tokens of its sign-ins. The
-// only one of a player who has no account stays: nothing else leads back to the player.
+// RemoveDevice makes a device a player's no more, and voids the tokens of its sign-ins. The only one of a player who
+// has no account stays: nothing else leads back to the player.
 func (s *Service) RemoveDevice(ctx context.Context, player, id string) error {
 	if uuid.Validate(id) != nil {
 		return noDevice(id)

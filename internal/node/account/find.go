@@ -28,8 +28,8 @@ type findCursor struct {
 	I string `json:"i"`
 }
 
-// Find returns players whose names begin with a text, whatever the case, in the order of
-// their names, and the cursor of the next page, "" for none; or the one with that ID.
+// Find returns players whose names begin with a text, whatever the case, in the order of their names, and the cursor of
+// the next page, "" for none; or the one with that ID.
 func (s *Service) Find(ctx context.Context, begins, cursor string, limit int) (out []Found, next string, err error) {
 	escaped := strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(strings.ToLower(begins))
 	q := s.db.WithContext(ctx).Where("lower(name) like ?", escaped+"%")

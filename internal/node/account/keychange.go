@@ -25,8 +25,8 @@ const (
 // MaxOverlap is for how long at most the old text of a rotated key may stay good.
 const MaxOverlap = 7 * 24 * time.Hour
 
-// FirstKey sees to it that there is an operator's key: the given one, in place of the one
-// given before, or, at the very first start, one that is made and returned to be shown once.
+// FirstKey sees to it that there is an operator's key: the given one, in place of the one given before, or, at the very
+// first start, one that is made and returned to be shown once.
 func (s *Service) FirstKey(ctx context.Context, given string) (made string, err error) {
 	if given != "" {
 		return "", s.givenKey(ctx, given)
@@ -98,9 +98,8 @@ func (s *Service) retext(tx *store.Tx, row *store.ServiceKey, with map[string]an
 	return s.void(tx, ofKey(row.ID))
 }
 
-// RevokeKey voids a key and every token that was had for it. An operator's key revokes keys
-// without the scope operator, and itself unless it is the last; the environment's key revokes
-// every other.
+// RevokeKey voids a key and every token that was had for it. An operator's key revokes keys without the scope operator,
+// and itself unless it is the last; the environment's key revokes every other.
 func (s *Service) RevokeKey(ctx context.Context, by *Who, name string) error {
 	return s.changeKey(ctx, by, name, func(tx *store.Tx, row *store.ServiceKey, last bool) error {
 		if last {
@@ -113,9 +112,8 @@ func (s *Service) RevokeKey(ctx context.Context, by *Who, name string) error {
 	})
 }
 
-// RotateKey gives a key another text, which is in the answer and nowhere else. The old one
-// stays good for a while, at most MaxOverlap; with none its tokens are void at once. Who may
-// revoke a key may rotate it.
+// RotateKey gives a key another text, which is in the answer and nowhere else. The old one stays good for a while, at
+// most MaxOverlap; with none its tokens are void at once. Who may revoke a key may rotate it.
 func (s *Service) RotateKey(ctx context.Context, by *Who, name string, overlap time.Duration) (*ServiceKey, error) {
 	if overlap < 0 || overlap > MaxOverlap {
 		return nil, fault.New(code.OutOfRange, "the old text can stay valid for 0 to %d ms", MaxOverlap.Milliseconds())
@@ -142,8 +140,8 @@ func (s *Service) RotateKey(ctx context.Context, by *Who, name string, overlap t
 	return &out, err
 }
 
-// changeKey changes a key that somebody may change. Of two who change operators' keys at the
-// same moment the second one sees what the first has done.
+// changeKey changes a key that somebody may change. Of two who change operators' keys at the same moment the second one
+// sees what the first has done.
 func (s *Service) changeKey(ctx context.Context, by *Who, name string,
 	change func(tx *store.Tx, row *store.ServiceKey, last bool) error) error {
 	return s.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {

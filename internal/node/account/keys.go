@@ -28,8 +28,8 @@ type ServiceKey struct {
 	Key     string     `json:"key,omitempty"` // only when it is made or rotated: it is not kept
 }
 
-// A key that is made begins with a word, and its first letters say which it is: by them it is
-// found, to be compared with what is kept of it at the cost of a password's hash.
+// A key that is made begins with a word, and its first letters say which it is: by them it is found, to be compared
+// with what is kept of it at the cost of a password's hash.
 const (
 	keyWord  = "tvx"
 	findable = len(keyWord) + 10
@@ -175,8 +175,7 @@ func (s *Service) keyOf(ctx context.Context, key string) (*store.ServiceKey, err
 	return &row, err
 }
 
-// checkKey returns who a service key's token belongs to, as long as the key is
-// not revoked.
+// checkKey returns who a service key's token belongs to, as long as the key is not revoked.
 func (s *Service) checkKey(ctx context.Context, c *claims, signer string) (*Who, error) {
 	row, err := recalled(ctx, s, ofKey(c.Subject), func(ctx context.Context) (row store.ServiceKey, err error) {
 		err = s.db.WithContext(ctx).First(&row, "id = ? and revoked_at is null", c.Subject).Error

@@ -46,8 +46,8 @@ func cleanLogin(raw string) (string, error) {
 	return login, nil
 }
 
-// fewestGuesses is how many guesses a password has to stand, as zxcvbn counts them with its
-// lists of the most common passwords, words and names.
+// fewestGuesses is how many guesses a password has to stand, as zxcvbn counts them with its lists of the most common
+// passwords, words and names.
 const fewestGuesses = 1e6
 
 // looked is how many characters of a password are looked at for being common.
@@ -69,8 +69,7 @@ func checkPassword(p, login string) error {
 	return nil
 }
 
-// hash returns a password as it is kept: argon2id with a salt of its own, in the
-// usual written form.
+// hash returns a password as it is kept: argon2id with a salt of its own, in the usual written form.
 func (h *hasher) hash(password string) (string, error) {
 	salt := make([]byte, argonSalt)
 	rand.Read(salt)
@@ -110,12 +109,10 @@ func (h *hasher) verify(password, kept string) (bool, error) {
 	return err == nil && subtle.ConstantTimeCompare(got, want) == 1, err
 }
 
-// nobody's hash: compared with where there is no such account, so that the
-// answer takes as long.
+// nobody's hash: compared with where there is no such account, so that the answer takes as long.
 var nobodysHash = "$argon2id$v=19$m=19456,t=2,p=1$AAAAAAAAAAAAAAAAAAAAAA$AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA"
 
-// AddLogin gives a player an account: from now on they can sign in with it from
-// any device, and are the same player.
+// AddLogin gives a player an account: from now on they can sign in with it from any device, and are the same player.
 func (s *Service) AddLogin(ctx context.Context, player, login, password string) error {
 	login, err := cleanLogin(login)
 	if err != nil {
@@ -147,9 +144,8 @@ func (s *Service) AddLogin(ctx context.Context, player, login, password string) 
 	return err
 }
 
-// Login signs in with an account. With a device key, that device belongs to the
-// account's player from then on. Tries are limited by account and by address; no
-// answer tells whether the account exists.
+// Login signs in with an account. With a device key, that device belongs to the account's player from then on. Tries
+// are limited by account and by address; no answer tells whether the account exists.
 func (s *Service) Login(ctx context.Context, login, password, device, address string) (*SignedIn, error) {
 	refused := fault.New(code.WrongLogin, "there is no account with this login name and password")
 	clean, err := cleanLogin(login)
@@ -197,8 +193,8 @@ func (s *Service) Login(ctx context.Context, login, password, device, address st
 	return s.signIn(ctx, *p, id, false)
 }
 
-// ChangePassword changes an account's password and signs the player out
-// everywhere. It may remove all devices as well: then nothing but the new password leads in.
+// ChangePassword changes an account's password and signs the player out everywhere. It may remove all devices as well:
+// then nothing but the new password leads in.
 func (s *Service) ChangePassword(ctx context.Context, player, old, fresh, address string, devices bool) error {
 	worked, err := s.try(player, address)
 	if err != nil {

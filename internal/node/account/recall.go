@@ -8,12 +8,11 @@ import (
 	"turnvex.example/turnvex/internal/node/fault"
 )
 
-// What a token that is still good stands for is asked of the database each time that somebody
-// comes with it. While the database is away, what it said within the life of a token counts: who
-// has signed in here goes on.
+// What a token that is still good stands for is asked of the database each time that somebody comes with it. While the
+// database is away, what it said within the life of a token counts: who has signed in here goes on.
 
-// The most players and keys that are remembered, how long the database may take for one that is,
-// and for how long it is not asked again when it did not answer.
+// The most players and keys that are remembered, how long the database may take for one that is, and for how long it is
+// not asked again when it did not answer.
 const (
 	mostRecalled = 200_000
 	recallWithin = time.Second

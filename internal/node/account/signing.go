@@ -13,8 +13,8 @@ import (
 	"turnvex.example/turnvex/internal/node/store"
 )
 
-// signers are the secrets that sign tokens, as a node knows them. A token names its own by
-// its key ID (RFC 7515, section 4.1.4).
+// signers are the secrets that sign tokens, as a node knows them. A token names its own by its key ID (RFC 7515,
+// section 4.1.4).
 type signers struct {
 	db  *store.DB
 	now func() time.Time
@@ -45,9 +45,9 @@ func (s *Service) SigningKeys(ctx context.Context) ([]SigningKey, error) {
 	return out, err
 }
 
-// RotateSigning makes a new secret to sign tokens with, on all nodes. Tokens of before stay
-// good for their time, unless the older secrets are dropped, because somebody knows one: then
-// every token has to be refreshed, and nobody has to sign in again.
+// RotateSigning makes a new secret to sign tokens with, on all nodes. Tokens of before stay good for their time, unless
+// the older secrets are dropped, because somebody knows one: then every token has to be refreshed, and nobody has to
+// sign in again.
 func (s *Service) RotateSigning(ctx context.Context, drop bool) error {
 	err := s.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
 		fresh, err := s.signers.fresh(tx)
@@ -76,8 +76,7 @@ func (k *signers) fresh(tx *store.Tx) (id string, err error) {
 	return row.ID, tx.Create(&row).Error
 }
 
-// first makes the first secret, where there is none. Of nodes that start at once one
-// makes it.
+// first makes the first secret, where there is none. Of nodes that start at once one makes it.
 func (k *signers) first(ctx context.Context) error {
 	err := k.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
 		if err := tx.Exec("lock table signing_keys in share row exclusive mode").Error; err != nil {

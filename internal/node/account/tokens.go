@@ -17,8 +17,8 @@ import (
 	"turnvex.example/turnvex/internal/node/store"
 )
 
-// How long tokens are good. A token is short-lived, because it is checked without
-// asking who has signed out where; a refresh token is used once.
+// How long tokens are good. A token is short-lived, because it is checked without asking who has signed out where; a
+// refresh token is used once.
 const (
 	TokenLife   = 15 * time.Minute
 	RefreshLife = 30 * 24 * time.Hour
@@ -121,8 +121,8 @@ func refreshHash(token string) []byte {
 
 var errRefresh = fault.New(code.BadToken, "the refresh token is not valid or has been used: sign in again")
 
-// Refresh gives a new pair of tokens for a refresh token. One that comes a second
-// time was stolen, by whoever came first or second: its whole family is void.
+// Refresh gives a new pair of tokens for a refresh token. One that comes a second time was stolen, by whoever came
+// first or second: its whole family is void.
 func (s *Service) Refresh(ctx context.Context, refresh string) (*SignedIn, error) {
 	var out *SignedIn
 	var stolen bool

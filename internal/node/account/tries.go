@@ -6,8 +6,8 @@ import (
 	"turnvex.example/turnvex/internal/node/guard"
 )
 
-// try reserves a try at an account, or at a key where account is "", before anything is
-// looked up or hashed. A try that works gives it back.
+// try reserves a try at an account, or at a key where account is "", before anything is looked up or hashed. A try that
+// works gives it back.
 func (s *Service) try(account, address string) (worked func(), err error) {
 	uses := []guard.Use{{Limit: guard.AddressTries, Who: address}}
 	if account != "" {

@@ -9,8 +9,8 @@ import (
 	"turnvex.example/turnvex/internal/node/store"
 )
 
-// Void is that tokens of before a moment are good no more: those of a player, of a key, or
-// of one line of a player's sign-ins.
+// Void is that tokens of before a moment are good no more: those of a player, of a key, or of one line of a player's
+// sign-ins.
 type Void struct {
 	Subject string
 	Before  time.Time
@@ -21,8 +21,8 @@ func ofKey(id string) string      { return "key " + id }
 func ofLine(family string) string { return "line " + family }
 func ofSigner(id string) string   { return "signer " + id }
 
-// Voided tells whether the token with which somebody came is good no more. A line of
-// sign-ins that is void stays so, on any clock.
+// Voided tells whether the token with which somebody came is good no more. A line of sign-ins that is void stays so, on
+// any clock.
 func (w *Who) Voided(v *Void) bool {
 	return w.line != "" && v.Subject == ofLine(w.line) ||
 		w.signer != "" && v.Subject == ofSigner(w.signer) ||

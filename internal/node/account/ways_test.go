@@ -10,8 +10,7 @@ import (
 	"turnvex.example/turnvex/internal/node/store"
 )
 
-// TestDevicesOfAPlayer: they are listed, named and removed, with their sign-ins; the only way
-// back to a player stays.
+// TestDevicesOfAPlayer: they are listed, named and removed, with their sign-ins; the only way back to a player stays.
 func TestDevicesOfAPlayer(t *testing.T) {
 	s, now := clocked(t)
 	ctx := t.Context()
@@ -104,8 +103,8 @@ func TestBans(t *testing.T) {
 	wants(t, "after the pardon", ways["login"](), code.OK)
 }
 
-// TestComingBack: a code that an operator gives signs its player in once, within a day; what
-// was before is void, and the device that brought it is the only one.
+// TestComingBack: a code that an operator gives signs its player in once, within a day; what was before is void, and
+// the device that brought it is the only one.
 func TestComingBack(t *testing.T) {
 	s, now := clocked(t)
 	ctx := t.Context()
@@ -158,8 +157,8 @@ func TestPasswords(t *testing.T) {
 	}
 }
 
-// TestNobodyIsLockedOut: an operator's key changes itself and keys that are no operators', but
-// is not revoked as the last; the environment's changes every other, and is changed by none.
+// TestNobodyIsLockedOut: an operator's key changes itself and keys that are no operators', but is not revoked as the
+// last; the environment's changes every other, and is changed by none.
 func TestNobodyIsLockedOut(t *testing.T) {
 	s, now := clocked(t)
 	ctx := t.Context()
@@ -228,8 +227,8 @@ func TestNobodyIsLockedOut(t *testing.T) {
 	}
 }
 
-// TestSigningSecrets: tokens of before a rotation stay good, unless the older secrets are
-// dropped; then a refresh token is enough, on this node and on others.
+// TestSigningSecrets: tokens of before a rotation stay good, unless the older secrets are dropped; then a refresh token
+// is enough, on this node and on others.
 func TestSigningSecrets(t *testing.T) {
 	s, now := clocked(t)
 	ctx := t.Context()

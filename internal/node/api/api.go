@@ -1,5 +1,4 @@
-// Package api is the service's doors: the HTTP routes, the live socket and the
-// console's files.
+// Package api is the service's doors: the HTTP routes, the live socket and the console's files.
 package api
 
 import (

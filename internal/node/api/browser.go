@@ -21,8 +21,8 @@ var browserRoutes = []route{
 		summary: "End the session in this browser"},
 }
 
-// browserCookie holds the secret of a session. It goes to these routes alone, and never along with a
-// request that another site's page makes (RFC 6265bis, SameSite).
+// browserCookie holds the secret of a session. It goes to these routes alone, and never along with a request that
+// another site's page makes (RFC 6265bis, SameSite).
 const browserCookie = "turnvex-console"
 
 func (c *call) setCookie(secret string, seconds int) {

@@ -11,8 +11,8 @@ import (
 	"turnvex.example/turnvex/internal/node/guard"
 )
 
-// Rulebooks are checked one at a time, and after each the service rests for so many times as
-// long as it took: matches go first. A large one is checked with memory given back sooner.
+// Rulebooks are checked one at a time, and after each the service rests for so many times as long as it took: matches
+// go first. A large one is checked with memory given back sooner.
 const (
 	restAfter = 3
 	large     = 64 << 10

@@ -14,8 +14,8 @@ import (
 	"turnvex.example/turnvex/internal/node/fault"
 )
 
-// A cursor is signed, for the list that it came from and what was asked of it: one that is
-// bent, or comes to another list or with another filter, is refused.
+// A cursor is signed, for the list that it came from and what was asked of it: one that is bent, or comes to another
+// list or with another filter, is refused.
 
 // openCursor checks the cursor of a request and leaves of it what the list itself made.
 func (s *server) openCursor(c *call, rt *route) error {
@@ -32,8 +32,8 @@ func (s *server) openCursor(c *call, rt *route) error {
 	return nil
 }
 
-// paged is a page of a list, made for this one answer, that says where its cursor stands: for the
-// pages that are read most.
+// paged is a page of a list, made for this one answer, that says where its cursor stands: for the pages that are read
+// most.
 type paged interface{ Cursor() *string }
 
 // sealCursor signs the cursor of an answer that is a page of a list.
@@ -65,8 +65,8 @@ func (s *server) sealCursor(c *call, rt *route, out any) any {
 	return page.Elem().Interface()
 }
 
-// signer signs cursors, by BLAKE2b with a key (RFC 7693): HMAC with SHA-256 takes ten times as long,
-// about as long as finding a page of a board. What it holds is used again.
+// signer signs cursors, by BLAKE2b with a key (RFC 7693): HMAC with SHA-256 takes ten times as long, about as long as
+// finding a page of a board. What it holds is used again.
 type signer struct {
 	mac   hash.Hash
 	text  []byte

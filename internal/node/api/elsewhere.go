@@ -27,15 +27,14 @@ import (
 	"turnvex.example/turnvex/internal/node/hall"
 )
 
-// A node passes on what is about a lobby of another node: the request as it came, and who sent it,
-// signed with a secret that the nodes share. What was passed on is not passed on again.
+// A node passes on what is about a lobby of another node: the request as it came, and who sent it, signed with a secret
+// that the nodes share. What was passed on is not passed on again.
 const (
 	peerHeader = "Turnvex-Passed-On"
 	signedFor  = 30 * time.Second
 )
 
-// sign is what a node says of a request that it passes on: when, for whom, in which manner, and
-// the signature of it.
+// sign is what a node says of a request that it passes on: when, for whom, in which manner, and the signature of it.
 func (s *server) sign(r *http.Request, client, manner string) string {
 	said := fmt.Sprintf("%d %s %s", time.Now().UnixMilli(), client, manner)
 	return said + " " + s.signature(r, said)
@@ -47,8 +46,8 @@ func (s *server) signature(r *http.Request, said string) string {
 	return hex.EncodeToString(mac.Sum(nil))
 }
 
-// passedOn reads from where a request comes that another node has passed on, and in which manner;
-// ok is false for all others.
+// passedOn reads from where a request comes that another node has passed on, and in which manner; ok is false for all
+// others.
 func (s *server) passedOn(r *http.Request) (client, manner string, ok bool) {
 	said := r.Header.Get(peerHeader)
 	words := strings.Split(said, " ")
@@ -69,8 +68,8 @@ const (
 	findOnly = "found" // quick join: a lobby with room, or none
 )
 
-// elsewhere returns the node at which the lobby with a join code is alive, if it is not here; nil
-// if it is here. Codes that do not exist are counted as find counts them.
+// elsewhere returns the node at which the lobby with a join code is alive, if it is not here; nil if it is here. Codes
+// that do not exist are counted as find counts them.
 func (s *server) elsewhere(r *http.Request, who *account.Who, joinCode string) (*cluster.Member, error) {
 	_, missing := s.Hall.Find(joinCode)
 	if missing == nil || s.Cluster == nil {
@@ -216,8 +215,8 @@ var errUnreached = errors.New("a node could not be reached")
 // maxPeerAnswer is the most bytes of another node's answer.
 const maxPeerAnswer = 8 << 20
 
-// chosen are the nodes that may open a lobby in one of some regions (any, if none is named), the
-// best first: this one, which is nil, unless it may not or others bear clearly less.
+// chosen are the nodes that may open a lobby in one of some regions (any, if none is named), the best first: this one,
+// which is nil, unless it may not or others bear clearly less.
 func (s *server) chosen(regions []string) (all []*cluster.Member, err error) {
 	if s.Cluster == nil {
 		return []*cluster.Member{nil}, nil
@@ -244,8 +243,8 @@ func (s *server) chosen(regions []string) (all []*cluster.Member, err error) {
 	return all, err
 }
 
-// spareLobbies is how many lobbies more than another node one opens by itself, so that what is
-// asked of a node is mostly done there.
+// spareLobbies is how many lobbies more than another node one opens by itself, so that what is asked of a node is
+// mostly done there.
 const spareLobbies = 20
 
 // self is this node's name.

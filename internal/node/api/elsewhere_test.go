@@ -9,8 +9,8 @@ import (
 	"time"
 )
 
-// TestWhoPassesForANode: what a node has signed is believed by the others, for this request and for
-// half a minute; what anybody has bent, or signed for another request, is not.
+// TestWhoPassesForANode: what a node has signed is believed by the others, for this request and for half a minute; what
+// anybody has bent, or signed for another request, is not.
 func TestWhoPassesForANode(t *testing.T) {
 	s := &server{Config: Config{Peers: []byte("a secret of all nodes")}}
 	stranger := &server{Config: Config{Peers: []byte("another secret")}}

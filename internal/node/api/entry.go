@@ -11,9 +11,9 @@ import (
 	"turnvex.example/turnvex/internal/node/hall"
 )
 
-// find finds a lobby by its code. Codes that do not exist are counted against the player, or
-// the address of who has not signed in, and against all that come from there; whoever has a
-// seat in the lobby is let through all the same, and service keys are not counted.
+// find finds a lobby by its code. Codes that do not exist are counted against the player, or the address of who has not
+// signed in, and against all that come from there; whoever has a seat in the lobby is let through all the same, and
+// service keys are not counted.
 func (s *server) find(r *http.Request, who *account.Who, joinCode string) (*hall.Lobby, error) {
 	l, missing := s.Hall.Find(joinCode)
 	back, err := s.guesses(r, who)
@@ -42,8 +42,8 @@ func (s *server) guesses(r *http.Request, who *account.Who) (giveBack func(), er
 		guard.Use{Limit: guard.CodesThere, Who: addressOf(r)})
 }
 
-// enter lets a player into a lobby by the given way, as often as players may join and try
-// passwords. Whoever has a seat comes back to it, and is not counted.
+// enter lets a player into a lobby by the given way, as often as players may join and try passwords. Whoever has a seat
+// comes back to it, and is not counted.
 func (s *server) enter(ctx context.Context, l *hall.Lobby, j *hall.Joining, way func() error) error {
 	if j.Account == "" || l.HasSeat(ctx, j.Account) {
 		return way()

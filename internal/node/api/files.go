@@ -14,8 +14,8 @@ import (
 	"turnvex.example/turnvex/internal/node/fault"
 )
 
-// consoleFile serves the console: its files by name, and its first page for
-// every other address, because the console routes by itself.
+// consoleFile serves the console: its files by name, and its first page for every other address, because the console
+// routes by itself.
 func (s *front) consoleFile(w http.ResponseWriter, r *http.Request) {
 	files, _ := fs.Sub(console, "console")
 	name := strings.TrimPrefix(r.URL.Path, "/")

@@ -7,8 +7,8 @@ import (
 	"turnvex.example/turnvex/internal/node/guard"
 )
 
-// Listener is a listener whose connections are counted by address, before anything has come
-// over them: one too many is closed at once. Those of proxies are not counted.
+// Listener is a listener whose connections are counted by address, before anything has come over them: one too many is
+// closed at once. Those of proxies are not counted.
 func Listener(l net.Listener, cfg Config) net.Listener {
 	return &listener{l, &server{Config: cfg}, guard.Sockets}
 }

@@ -10,8 +10,8 @@ import (
 	"turnvex.example/turnvex/internal/node/guard"
 )
 
-// TestSocketsOfAnAddress: one address has so many connections, of whatever kind; one too many
-// is closed at once, and a place is free again when one ends. A proxy's are not counted.
+// TestSocketsOfAnAddress: one address has so many connections, of whatever kind; one too many is closed at once, and a
+// place is free again when one ends. A proxy's are not counted.
 func TestSocketsOfAnAddress(t *testing.T) {
 	bare, err := net.Listen("tcp", "127.0.0.1:0")
 	if err != nil {

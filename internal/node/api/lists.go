@@ -41,8 +41,8 @@ func readPlace(cursor string) (p place, err error) {
 
 func show(m *store.Match) Match { return Match{m.ID, m.Code, m.EndedAt.UTC(), m.Result} }
 
-// sees is a query of results that lets through what the caller may see: results of lobbies
-// that were not listed are for who took part, and for service keys.
+// sees is a query of results that lets through what the caller may see: results of lobbies that were not listed are for
+// who took part, and for service keys.
 func (c *call) sees() keep.Query {
 	if c.who != nil && !c.who.IsPlayer() {
 		return keep.Query{}
@@ -117,9 +117,8 @@ func (s *results) getMatch(c *call) (any, error) {
 	return show(&row), nil
 }
 
-// mayRead tells whether somebody may read a field of a player's record: keys that see all
-// read everything, players their own but for what is for referees, and others what is for
-// everyone.
+// mayRead tells whether somebody may read a field of a player's record: keys that see all read everything, players
+// their own but for what is for referees, and others what is for everyone.
 func mayRead(who *account.Who, player string, f *sheet.Field) bool {
 	switch {
 	case f.See == sheet.Everyone:
@@ -132,8 +131,7 @@ func mayRead(who *account.Who, player string, f *sheet.Field) bool {
 	return who.Player == player && f.See != sheet.RefereesOnly
 }
 
-// getRecord shows a record: all of it to its owner and to operators, otherwise
-// what everyone may see.
+// getRecord shows a record: all of it to its owner and to operators, otherwise what everyone may see.
 func (s *results) getRecord(c *call) (any, error) {
 	book, p, err := s.recordOf(c)
 	if err != nil {
@@ -180,8 +178,7 @@ func (s *results) correctRecord(c *call) (any, error) {
 	return Record{Player: p.ID, Rulebook: book.Name, Fields: stand.Fields.Shown(book)}, nil
 }
 
-// numbered reads what a page is asked for with of a list whose cursors are numbers; 0 is
-// from its beginning.
+// numbered reads what a page is asked for with of a list whose cursors are numbers; 0 is from its beginning.
 func (c *call) numbered() (limit int, before int64, err error) {
 	if limit, err = c.limit(100, 20); err != nil {
 		return 0, 0, err

@@ -49,8 +49,8 @@ func (s *front) recoverPanic(next http.Handler) http.Handler {
 	})
 }
 
-// secured sets the headers that keep the console's pages to themselves. They may connect to the other
-// nodes, where lobbies may be.
+// secured sets the headers that keep the console's pages to themselves. They may connect to the other nodes, where
+// lobbies may be.
 func (s *front) secured(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
@@ -87,8 +87,8 @@ func (s *front) connectsTo() string {
 // maxConnects is the most nodes that are named in a header.
 const maxConnects = 20
 
-// crossOrigin lets pages of the allowed origins call the routes, as browsers need it (the
-// Fetch standard's CORS protocol). Tokens stand in a header; the one cookie is for the console alone.
+// crossOrigin lets pages of the allowed origins call the routes, as browsers need it (the Fetch standard's CORS
+// protocol). Tokens stand in a header; the one cookie is for the console alone.
 func (s *front) crossOrigin() func(http.Handler) http.Handler {
 	if len(s.Origins) == 0 {
 		return func(next http.Handler) http.Handler { return next }

@@ -15,8 +15,8 @@ import (
 	"turnvex.example/turnvex/internal/core/code"
 )
 
-// The document says what the routes are, as the OpenAPI Specification 3.1 has it. It is made
-// from the routes themselves; tests hold every answer to it.
+// The document says what the routes are, as the OpenAPI Specification 3.1 has it. It is made from the routes
+// themselves; tests hold every answer to it.
 
 type (
 	document struct {

@@ -211,8 +211,8 @@ func (s *lobbies) quick(c *call) (any, error) {
 	return s.found(c, l.Code, opened)
 }
 
-// quickThere looks for a lobby with room on other nodes, and has one opened by another where that
-// is better; nil if this node is to open it.
+// quickThere looks for a lobby with room on other nodes, and has one opened by another where that is better; nil if
+// this node is to open it.
 func (s *lobbies) quickThere(c *call, book *rulebook.Book, size int, regions []string, in any) (any, error) {
 	if s.Cluster == nil {
 		return nil, nil

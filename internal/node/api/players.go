@@ -169,8 +169,8 @@ func (s *players) erasePlayer(c *call) (any, error) {
 	return nil, nil
 }
 
-// erased takes a player who was deleted out of the lobbies, and out of the journals that are
-// written to their end; the others follow when they are.
+// erased takes a player who was deleted out of the lobbies, and out of the journals that are written to their end; the
+// others follow when they are.
 func (s *server) erased(player string) {
 	s.Hall.Removed(player)
 	go func() {

@@ -11,8 +11,8 @@ import (
 	"strings"
 )
 
-// ParseProxies reads the addresses, such as 10.0.0.1, and networks, such as 10.0.0.0/8, of
-// the proxies whose forwarded headers are believed.
+// ParseProxies reads the addresses, such as 10.0.0.1, and networks, such as 10.0.0.0/8, of the proxies whose forwarded
+// headers are believed.
 func ParseProxies(text string) (out []netip.Prefix, err error) {
 	for _, word := range strings.Fields(strings.ReplaceAll(text, ",", " ")) {
 		p, err := netip.ParsePrefix(word)
@@ -29,8 +29,8 @@ func ParseProxies(text string) (out []netip.Prefix, err error) {
 	return out, nil
 }
 
-// ParseOrigins reads the origins of pages, as browsers send them (RFC 6454): a scheme and a
-// host, and a port unless it is the scheme's own. What no browser sends can never match.
+// ParseOrigins reads the origins of pages, as browsers send them (RFC 6454): a scheme and a host, and a port unless it
+// is the scheme's own. What no browser sends can never match.
 func ParseOrigins(text string) (out []string, err error) {
 	for _, word := range strings.Fields(strings.ReplaceAll(text, ",", " ")) {
 		u, err := url.Parse(word)
@@ -53,9 +53,9 @@ type outside struct {
 
 type outsideKey struct{}
 
-// forwarded makes a request that a known proxy has passed on look as it did there: address,
-// host and scheme are those of its header Forwarded (RFC 7239) or, without one, of
-// X-Forwarded-For, -Host and -Proto. Of others these headers are not believed.
+// forwarded makes a request that a known proxy has passed on look as it did there: address, host and scheme are those
+// of its header Forwarded (RFC 7239) or, without one, of X-Forwarded-For, -Host and -Proto. Of others these headers are
+// not believed.
 func (s *front) forwarded(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		o := outside{address: peer(r), scheme: "http"}
@@ -141,8 +141,8 @@ func (s *front) client(hops []hop, peer string) string {
 	return peer
 }
 
-// nodeAddress reads an address as proxies write it: with or without a port, and that of the
-// sixth version in brackets or not (RFC 7239, section 6).
+// nodeAddress reads an address as proxies write it: with or without a port, and that of the sixth version in brackets
+// or not (RFC 7239, section 6).
 func nodeAddress(text string) (netip.Addr, error) {
 	if ap, err := netip.ParseAddrPort(text); err == nil {
 		return ap.Addr(), nil

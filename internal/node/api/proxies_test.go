@@ -7,8 +7,8 @@ import (
 	"testing"
 )
 
-// TestForwarded: who a request comes from is believed of known proxies alone, of several the
-// outermost that is one; what else the headers hold is the client's own invention.
+// TestForwarded: who a request comes from is believed of known proxies alone, of several the outermost that is one;
+// what else the headers hold is the client's own invention.
 func TestForwarded(t *testing.T) {
 	proxies, err := ParseProxies("10.0.0.0/8, 192.0.2.7 ::1")
 	if err != nil {
@@ -78,8 +78,7 @@ func TestOrigins(t *testing.T) {
 	}
 }
 
-// TestCORS: pages of the origins that are allowed may call the HTTP routes, with a token;
-// others are told nothing.
+// TestCORS: pages of the origins that are allowed may call the HTTP routes, with a token; others are told nothing.
 func TestCORS(t *testing.T) {
 	s := &server{Config: Config{Origins: []string{"https://play.example"}}}
 	fine := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { w.WriteHeader(200) })
@@ -101,8 +100,8 @@ func TestCORS(t *testing.T) {
 	}
 }
 
-// FuzzForwarded: whatever a proxy passes on, the address that is counted is one, and that of a
-// client that comes without a proxy is its own.
+// FuzzForwarded: whatever a proxy passes on, the address that is counted is one, and that of a client that comes
+// without a proxy is its own.
 func FuzzForwarded(f *testing.F) {
 	for _, seed := range []string{"", "1.2.3.4", `for="[2001:db8::9]:4711";proto=https`, `for=a,for="b\",c"`, ",,;=\""} {
 		f.Add(seed, seed, "play.example")

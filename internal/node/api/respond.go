@@ -34,8 +34,8 @@ type problem struct {
 	Findings any    `json:"findings,omitempty"`
 }
 
-// faultOf is how an error is told to whoever asked. What is nobody's fault but the service's is
-// logged, with what it was about.
+// faultOf is how an error is told to whoever asked. What is nobody's fault but the service's is logged, with what it
+// was about.
 func (s *server) faultOf(err error, about ...any) (f *fault.Fault) {
 	log := s.Log.With(about...)
 	switch {
@@ -159,8 +159,8 @@ func holdsNUL(v reflect.Value) bool {
 	return false
 }
 
-// isJSON tells whether a body that is said to be of a media type (RFC 9110, section 8.3.1) is
-// JSON in UTF-8; nothing said is taken for it.
+// isJSON tells whether a body that is said to be of a media type (RFC 9110, section 8.3.1) is JSON in UTF-8; nothing
+// said is taken for it.
 func isJSON(contentType string) error {
 	if contentType == "" {
 		return nil

@@ -30,8 +30,7 @@ const (
 	operator        // a service key with the scope operator
 )
 
-// route is one HTTP route: what the router, the access check and the OpenAPI
-// document know of it.
+// route is one HTTP route: what the router, the access check and the OpenAPI document know of it.
 type route struct {
 	method  string
 	path    string
@@ -52,8 +51,8 @@ type route struct {
 // answerWithin is the time for a request and all its statements.
 const answerWithin = 20 * time.Second
 
-// awayWithin is that time while the database is away: what needs it is refused soon, and what does
-// not is answered anyway.
+// awayWithin is that time while the database is away: what needs it is refused soon, and what does not is answered
+// anyway.
 const awayWithin = 3 * time.Second
 
 func (s *server) within() time.Duration {

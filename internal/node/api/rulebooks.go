@@ -59,8 +59,8 @@ type Check struct {
 	Flow []rulebook.FlowPhase `json:"flow,omitempty"` // how its phases lead to each other
 }
 
-// Checks are what the checker found of several, in their order; behind them stand other rulebooks of
-// the games among them.
+// Checks are what the checker found of several, in their order; behind them stand other rulebooks of the games among
+// them.
 type Checks struct {
 	Rulebooks []Check `json:"rulebooks"`
 }
@@ -264,8 +264,8 @@ func (s *books) checkBook(c *call) (any, error) {
 	return out, s.differences(c, s.Library.Current(), book, &out)
 }
 
-// differences adds what a rulebook means for the records that are kept of the version that
-// is, or was, current; how many are concerned is for operators.
+// differences adds what a rulebook means for the records that are kept of the version that is, or was, current; how
+// many are concerned is for operators.
 func (s *books) differences(c *call, current map[string]*rulebook.Book, book *rulebook.Book, out *Check) error {
 	if book == nil {
 		return nil

@@ -7,8 +7,8 @@ import (
 	"turnvex.example/turnvex/internal/node/ledger"
 )
 
-// TestWhoHasALimit: a request has a time limit, but for routes that may take long, with a token too,
-// and for those that memory answers, as long as nobody's token has to be looked up.
+// TestWhoHasALimit: a request has a time limit, but for routes that may take long, with a token too, and for those that
+// memory answers, as long as nobody's token has to be looked up.
 func TestWhoHasALimit(t *testing.T) {
 	for _, x := range []struct {
 		route route

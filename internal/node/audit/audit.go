@@ -1,5 +1,5 @@
-// Package audit keeps the audit trail: a line for everything that operators and service keys
-// change, written before it is done.
+// Package audit keeps the audit trail: a line for everything that operators and service keys change, written before it
+// is done.
 package audit
 
 import (
@@ -40,8 +40,8 @@ type Trail struct{ db *store.DB }
 // New returns the audit trail of a database.
 func New(db *store.DB) *Trail { return &Trail{db} }
 
-// Begin writes what is about to be done, and returns what is to be called with the outcome. If
-// it fails, nothing must be done.
+// Begin writes what is about to be done, and returns what is to be called with the outcome. If it fails, nothing must
+// be done.
 func (t *Trail) Begin(ctx context.Context, l Line) (end func(outcome string) error, err error) {
 	row := store.Audit{Who: l.Who, What: l.What, Subject: cut(l.Subject, maxWhy), Details: l.Details,
 		Why: cut(l.Why, maxWhy), Address: l.Address}
@@ -64,8 +64,7 @@ func cut(s string, most int) string {
 	return s
 }
 
-// Details writes what was asked for, without what is secret: a JSON object whose secret parts
-// stand as dots.
+// Details writes what was asked for, without what is secret: a JSON object whose secret parts stand as dots.
 func Details(body []byte) string {
 	var fields map[string]json.RawMessage
 	if !utf8.Valid(body) || json.Unmarshal(body, &fields) != nil {

@@ -6,8 +6,8 @@ import (
 	"unicode/utf8"
 )
 
-// TestDetails: what was asked for is kept without what is secret, and not without end; what is
-// no JSON object in UTF-8 is not kept.
+// TestDetails: what was asked for is kept without what is secret, and not without end; what is no JSON object in UTF-8
+// is not kept.
 func TestDetails(t *testing.T) {
 	long := strings.Repeat("é", maxDetails)
 	for body, want := range map[string]string{

@@ -40,8 +40,7 @@ func (b *Boards) act(tx *store.Tx, r Ref, a act) error {
 	return tx.Create(&row).Error
 }
 
-// Acts lists what operators did to a board, newest first, from before a number (0 begins
-// with the newest).
+// Acts lists what operators did to a board, newest first, from before a number (0 begins with the newest).
 func (b *Boards) Acts(tx *store.Tx, r Ref, before int64, limit int) (out []Act, next int64, err error) {
 	var rows []store.BoardAct
 	q := tx.Where("rulebook = ? and board = ?", r.Rulebook, r.Name)
@@ -69,8 +68,8 @@ func (b *Boards) Acts(tx *store.Tx, r Ref, before int64, limit int) (out []Act, 
 // changed are the columns of an entry that an operator changed.
 const changed = "subject, team, value, posts, reached_at, match, removed or barred as removed, version"
 
-// Remove takes an entry away from a season ("" for the present one), for a reason. The
-// places below move at once. The player, or the team, may post again.
+// Remove takes an entry away from a season ("" for the present one), for a reason. The places below move at once. The
+// player, or the team, may post again.
 func (b *Boards) Remove(tx *store.Tx, r Ref, season, subject, author, why string) error {
 	row, err := b.find(tx, r, season)
 	if err != nil {
@@ -98,9 +97,8 @@ func (b *Boards) Remove(tx *store.Tx, r Ref, season, subject, author, why string
 	return err
 }
 
-// Bar keeps a player off a board, for a reason: what they have in seasons that are not
-// closed is taken away, and nothing they post counts until Unbar. Doing it again changes
-// nothing but the reason.
+// Bar keeps a player off a board, for a reason: what they have in seasons that are not closed is taken away, and
+// nothing they post counts until Unbar. Doing it again changes nothing but the reason.
 func (b *Boards) Bar(tx *store.Tx, r Ref, player, author, why string) error {
 	var rows []struct {
 		Season int64

@@ -1,10 +1,8 @@
-// Package board keeps the leaderboards: PostgreSQL holds every season, entry, bar and
-// post, and those that are read here are ranked in memory, from which places, pages and
-// neighbours are answered.
+// Package board keeps the leaderboards: PostgreSQL holds every season, entry, bar and post, and those that are read
+// here are ranked in memory, from which places, pages and neighbours are answered.
 //
-// What is posted here is seen here at once, and by other nodes within a second: package feed
-// tells which entries have changed. Because entries carry versions, what is seen twice, or
-// late, does no harm.
+// What is posted here is seen here at once, and by other nodes within a second: package feed tells which entries have
+// changed. Because entries carry versions, what is seen twice, or late, does no harm.
 package board
 
 import (
@@ -67,8 +65,8 @@ func New(db *store.DB, o Options) *Boards {
 	return b
 }
 
-// Follow closes seasons and removes what has run out, until Close. node is this node's name; holds
-// tells the moment of the oldest thing here that is not kept yet, the zero time for none.
+// Follow closes seasons and removes what has run out, until Close. node is this node's name; holds tells the moment of
+// the oldest thing here that is not kept yet, the zero time for none.
 func (b *Boards) Follow(node string, holds func() time.Time) {
 	b.done.Go(func() { b.follow(node, holds) })
 }

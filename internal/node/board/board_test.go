@@ -136,9 +136,8 @@ func (r *rig) same(node int, b board.Ref) {
 	}
 }
 
-// TestPages: equal values share a place and are listed by who was first; pages of any
-// size follow each other without a gap; a page begins at any rank, around anybody, or
-// holds only chosen players.
+// TestPages: equal values share a place and are listed by who was first; pages of any size follow each other without a
+// gap; a page begins at any rank, around anybody, or holds only chosen players.
 func TestPages(t *testing.T) {
 	r := newRig(t, 0)
 	for _, least := range []bool{false, true} {
@@ -195,8 +194,8 @@ func TestPages(t *testing.T) {
 	}
 }
 
-// TestKeeping: the best, the latest, the total or the count stands, on whichever node it
-// was posted, in one group or one by one.
+// TestKeeping: the best, the latest, the total or the count stands, on whichever node it was posted, in one group or
+// one by one.
 func TestKeeping(t *testing.T) {
 	r := newRig(t, 0)
 	for _, c := range []struct {
@@ -237,8 +236,8 @@ func TestKeeping(t *testing.T) {
 	}
 }
 
-// TestOnlyOnce: a post with an ID counts once, on whichever node it is tried; a client
-// posts once in an interval, however many of its posts come at once.
+// TestOnlyOnce: a post with an ID counts once, on whichever node it is tried; a client posts once in an interval,
+// however many of its posts come at once.
 func TestOnlyOnce(t *testing.T) {
 	r := newRig(t, 0)
 	sum := ref(rulebook.Board{Name: "sum", Keep: rulebook.KeepTotal})
@@ -289,9 +288,8 @@ func TestOnlyOnce(t *testing.T) {
 	}
 }
 
-// TestOthersAreFollowed: what another node does is known after a look: posts, also of a
-// transaction that commits after one that began later, new names, removals, bars and
-// deletions. What is in memory is then what the database has.
+// TestOthersAreFollowed: what another node does is known after a look: posts, also of a transaction that commits after
+// one that began later, new names, removals, bars and deletions. What is in memory is then what the database has.
 func TestOthersAreFollowed(t *testing.T) {
 	r := newRig(t, 0)
 	b := ref(rulebook.Board{Name: "b"})
@@ -383,8 +381,8 @@ func TestBarsMeetPosts(t *testing.T) {
 	}
 }
 
-// TestPostsAtRandom: after random posts, removals and bars on two nodes at once, each has
-// in memory what the database has, and that is what a plain count comes to.
+// TestPostsAtRandom: after random posts, removals and bars on two nodes at once, each has in memory what the database
+// has, and that is what a plain count comes to.
 func TestPostsAtRandom(t *testing.T) {
 	seed := trial.Seed(t)
 	random := rand.New(rand.NewPCG(seed, 0))

@@ -19,8 +19,8 @@ type Comparison struct {
 
 const maxDiffer = 20
 
-// Compare reads a season from the database and compares what is in memory with it. What is posted
-// meanwhile may differ, and what others have posted since the last look.
+// Compare reads a season from the database and compares what is in memory with it. What is posted meanwhile may differ,
+// and what others have posted since the last look.
 func (b *Boards) Compare(ctx context.Context, r Ref, season string) (*Comparison, error) {
 	s, err := b.present(ctx, r, season)
 	if err != nil {

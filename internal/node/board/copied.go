@@ -14,9 +14,8 @@ type row struct {
 	name, team string
 }
 
-// copied takes in what PostgreSQL copies out in its binary form (COPY, PostgreSQL 15): a
-// head of 19 bytes, then rows of as many columns as it says, each behind its length, and -1
-// in the end. It is written piece by piece, cut anywhere.
+// copied takes in what PostgreSQL copies out in its binary form (COPY, PostgreSQL 15): a head of 19 bytes, then rows of
+// as many columns as it says, each behind its length, and -1 in the end. It is written piece by piece, cut anywhere.
 type copied struct {
 	rows []row
 	rest []byte // of a row that is not whole yet

@@ -34,16 +34,15 @@ func (b *Boards) follow(node string, holds func() time.Time) {
 	}
 }
 
-// A node whose name was not heard for so long no longer holds a season up: whatever it
-// held from before its end is not posted.
+// A node whose name was not heard for so long no longer holds a season up: whatever it held from before its end is not
+// posted.
 const deadAfter = 10 * time.Minute
 
-// spare is for how long after something happened a node may not know yet that it holds
-// it: a lobby that was held up does its ticks late.
+// spare is for how long after something happened a node may not know yet that it holds it: a lobby that was held up
+// does its ticks late.
 const spare = 10 * time.Second
 
-// Over tells from when on this node may hold something to post, and closes the seasons
-// that ended before any node may.
+// Over tells from when on this node may hold something to post, and closes the seasons that ended before any node may.
 func (b *Boards) Over(ctx context.Context, node string, holds func() time.Time) error {
 	now := b.now().UTC()
 	from := now
@@ -66,8 +65,7 @@ func (b *Boards) Over(ctx context.Context, node string, holds func() time.Time) 
 		select min(holds_from) from nodes where seen_at > ?))`, now, from, now.Add(-deadAfter)).Error
 }
 
-// The IDs of posts are remembered for so long, and the traces of entries that were taken
-// away.
+// The IDs of posts are remembered for so long, and the traces of entries that were taken away.
 const (
 	rememberIDs = 30 * 24 * time.Hour
 	keepTraces  = time.Hour

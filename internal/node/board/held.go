@@ -15,8 +15,7 @@ import (
 	"turnvex.example/turnvex/internal/core/rulebook"
 )
 
-// held is a season in memory. What changes meanwhile is put into it by Learn and
-// Look.
+// held is a season in memory. What changes meanwhile is put into it by Learn and Look.
 type held struct {
 	season   int64
 	rank     *ranking.Ranking   // guarded by Boards.mu; nil while it is being loaded
@@ -28,8 +27,7 @@ type held struct {
 	watchers map[*Watcher]bool
 }
 
-// hold returns a season that is in memory, and brings it there if it is not. Whoever
-// comes meanwhile waits.
+// hold returns a season that is in memory, and brings it there if it is not. Whoever comes meanwhile waits.
 func (b *Boards) hold(ctx context.Context, r Ref, season int64) (*held, error) {
 	b.mu.Lock()
 	h := b.held[season]
@@ -115,8 +113,8 @@ func sortRows(rows []row, least bool) {
 	})
 }
 
-// together puts the names of rows that stand one behind another into one piece of memory: a page is
-// written twice as fast when it does not fetch each name from somewhere else.
+// together puts the names of rows that stand one behind another into one piece of memory: a page is written twice as
+// fast when it does not fetch each name from somewhere else.
 func together(rows []row) {
 	const names = 256
 	for part := range slices.Chunk(rows, names) {
@@ -132,8 +130,8 @@ func together(rows []row) {
 	}
 }
 
-// readSeason reads all entries of a season, as PostgreSQL copies them out: reading a
-// million rows one by one takes several times as long.
+// readSeason reads all entries of a season, as PostgreSQL copies them out: reading a million rows one by one takes
+// several times as long.
 func (b *Boards) readSeason(ctx context.Context, season int64) ([]row, error) {
 	pool, err := b.db.DB.DB()
 	if err != nil {
@@ -226,8 +224,8 @@ func (b *Boards) bytesLocked(h *held) int {
 	return h.rank.Bytes() + h.rank.Len()*personBytes
 }
 
-// evictLocked gives up seasons that were not read for longest, until the others fit the
-// budget. Those that are watched stay, and so does the one that is wanted now.
+// evictLocked gives up seasons that were not read for longest, until the others fit the budget. Those that are watched
+// stay, and so does the one that is wanted now.
 func (b *Boards) evictLocked(wanted *held) {
 	for {
 		sum := 0
@@ -256,8 +254,7 @@ func (b *Boards) giveUpLocked(h *held) {
 	}
 }
 
-// Memory tells how many seasons and entries are in memory, and about how many bytes they
-// take.
+// Memory tells how many seasons and entries are in memory, and about how many bytes they take.
 func (b *Boards) Memory() (seasons, entries, bytes int) {
 	b.mu.Lock()
 	defer b.mu.Unlock()

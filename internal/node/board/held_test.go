@@ -9,8 +9,7 @@ import (
 	"turnvex.example/turnvex/internal/node/store"
 )
 
-// TestEmptyIsHeld: a season from which everything was removed is held as well, and what is
-// posted then is ranked.
+// TestEmptyIsHeld: a season from which everything was removed is held as well, and what is posted then is ranked.
 func TestEmptyIsHeld(t *testing.T) {
 	r := newRig(t, 0)
 	b := ref(rulebook.Board{Name: "b"})
@@ -22,8 +21,8 @@ func TestEmptyIsHeld(t *testing.T) {
 	r.shows(1, b, board.Query{}, "1 Ada 3")
 }
 
-// TestBudget: boards that are not read for longest are given up, and read again they are
-// as they were, with what was posted meanwhile.
+// TestBudget: boards that are not read for longest are given up, and read again they are as they were, with what was
+// posted meanwhile.
 func TestBudget(t *testing.T) {
 	r := newRig(t, 20000)
 	var all []board.Ref

@@ -17,9 +17,8 @@ func (b *Boards) Holds() bool {
 	return len(b.held) > 0
 }
 
-// Look looks at how some entries stand in the database now, of the seasons in memory; a key is the
-// number of a season and the ID of whose entry it is. Without keys, every season is read anew when it is
-// wanted next.
+// Look looks at how some entries stand in the database now, of the seasons in memory; a key is the number of a season
+// and the ID of whose entry it is. Without keys, every season is read anew when it is wanted next.
 func (b *Boards) Look(ctx context.Context, keys []string) error {
 	if keys == nil {
 		b.forget()
@@ -61,8 +60,7 @@ func (b *Boards) Look(ctx context.Context, keys []string) error {
 	return nil
 }
 
-// vanished is the version of an entry whose row is gone: it is newer than every other, and a new row
-// begins from 1.
+// vanished is the version of an entry whose row is gone: it is newer than every other, and a new row begins from 1.
 const vanished = math.MaxInt64
 
 type entryKey struct {
@@ -139,8 +137,7 @@ func (b *Boards) renameLocked(id [16]byte, name string) {
 	}
 }
 
-// loadedLocked notes that a season has been read, whatever came of it: names that were given meanwhile
-// count.
+// loadedLocked notes that a season has been read, whatever came of it: names that were given meanwhile count.
 func (b *Boards) loadedLocked() {
 	for id, name := range b.renamed {
 		b.renameLocked(id, name)

@@ -66,9 +66,8 @@ type line struct {
 
 const most = 1 << 53
 
-// Put posts, in a transaction, and tells what became of each post. After the commit
-// Learn makes it known. Entries are taken in one order, so that two cannot wait for each
-// other.
+// Put posts, in a transaction, and tells what became of each post. After the commit Learn makes it known. Entries are
+// taken in one order, so that two cannot wait for each other.
 func (b *Boards) Put(tx *store.Tx, posts []Post) (fates []Fate, placed []Placed, err error) {
 	fates = make([]Fate, len(posts))
 	if err := b.once(tx, posts, fates); err != nil {
@@ -204,8 +203,7 @@ func (l *line) join(p *Post) {
 	}
 }
 
-// newer is, by the way to keep, the condition under which a post's value takes the place
-// of the entry's.
+// newer is, by the way to keep, the condition under which a post's value takes the place of the entry's.
 func newer(b *rulebook.Board) string {
 	switch {
 	case b.Keep != rulebook.KeepBest:

@@ -12,8 +12,7 @@ import (
 	"turnvex.example/turnvex/internal/node/store"
 )
 
-// queue gathers posts that come one by one, so that those that wait at the same moment
-// are kept in one statement.
+// queue gathers posts that come one by one, so that those that wait at the same moment are kept in one statement.
 type queue struct {
 	mu      sync.Mutex
 	waiting []waiting // guarded by mu

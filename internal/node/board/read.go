@@ -23,8 +23,8 @@ const MaxPage = 100
 // Page is a part of a board, as it is told.
 type Page = wire.BoardPage
 
-// Query says which part of a board is wanted: of Cursor, Around, Players and From the
-// first that is set counts; with none, the top.
+// Query says which part of a board is wanted: of Cursor, Around, Players and From the first that is set counts; with
+// none, the top.
 type Query struct {
 	Season  string            // its name; "" for the present one
 	Cursor  string            // where the last page ended
@@ -70,8 +70,7 @@ func (b *Boards) Read(ctx context.Context, r Ref, q *Query) (*Page, error) {
 	return v.Page(), nil
 }
 
-// Glance looks at a part of a board that is in memory; where it is not, it returns nil, and View
-// brings it there.
+// Glance looks at a part of a board that is in memory; where it is not, it returns nil, and View brings it there.
 func (b *Boards) Glance(r Ref, q *Query) (*View, error) {
 	if err := q.check(); err != nil {
 		return nil, err

@@ -99,8 +99,7 @@ func spanOfDates(dates []string, zone *time.Location, at time.Time) (s span, ok 
 	return s, ok
 }
 
-// seasonAt is the number of a board's season at a moment, which is made if it is not
-// there yet; 0 before the first.
+// seasonAt is the number of a board's season at a moment, which is made if it is not there yet; 0 before the first.
 func (b *Boards) seasonAt(tx *store.Tx, r Ref, at time.Time) (int64, error) {
 	if r.Renew == rulebook.RenewByHand {
 		return b.seasonByHand(tx, r, at)
@@ -119,8 +118,8 @@ func (b *Boards) seasonAt(tx *store.Tx, r Ref, at time.Time) (int64, error) {
 	return b.makeSeason(tx, key, s)
 }
 
-// makeSeason makes a season's row, if there is none, and returns its number. It is
-// remembered when the transaction is committed, by Learn.
+// makeSeason makes a season's row, if there is none, and returns its number. It is remembered when the transaction is
+// committed, by Learn.
 func (b *Boards) makeSeason(tx *store.Tx, key seasonKey, s span) (int64, error) {
 	row := s.row()
 	row.Rulebook, row.Board = key.rulebook, key.board
@@ -167,8 +166,7 @@ func (b *Boards) shown(row *store.BoardSeason) Season {
 	return s
 }
 
-// Seasons lists a board's seasons to which something was posted, and the present one,
-// newest first, at most limit.
+// Seasons lists a board's seasons to which something was posted, and the present one, newest first, at most limit.
 func (b *Boards) Seasons(tx *store.Tx, r Ref, limit int) ([]Season, error) {
 	var rows []store.BoardSeason
 	err := tx.Where("rulebook = ? and board = ?", r.Rulebook, r.Name).Order("begins desc").Limit(limit).
@@ -187,9 +185,9 @@ func (b *Boards) Seasons(tx *store.Tx, r Ref, limit int) ([]Season, error) {
 	return out, nil
 }
 
-// known is the season that is wanted, where it is known without asking the database: the season
-// of a calendar that it is now, and closed ones; nil for others. That nothing was posted yet, and the
-// season of a board that is renewed by hand, are good for a moment.
+// known is the season that is wanted, where it is known without asking the database: the season of a calendar that it
+// is now, and closed ones; nil for others. That nothing was posted yet, and the season of a board that is renewed by
+// hand, are good for a moment.
 func (b *Boards) known(r Ref, name string) *store.BoardSeason {
 	now := b.now()
 	s, ok := spanAt(r.Board, now)
@@ -240,8 +238,7 @@ type found struct {
 	at  time.Time
 }
 
-// The most seasons that are remembered as they were found, and for how long one of them that may
-// change.
+// The most seasons that are remembered as they were found, and for how long one of them that may change.
 const (
 	maxFound = 10000
 	foundFor = 500 * time.Millisecond
@@ -256,8 +253,7 @@ func (s *span) row() *store.BoardSeason {
 	return row
 }
 
-// find returns a season by its name, or the present one for "". One to which nothing was
-// posted has no number.
+// find returns a season by its name, or the present one for "". One to which nothing was posted has no number.
 func (b *Boards) find(tx *store.Tx, r Ref, name string) (row store.BoardSeason, err error) {
 	q := tx.Where("rulebook = ? and board = ?", r.Rulebook, r.Name)
 	now, ok := spanAt(r.Board, b.now())

@@ -10,8 +10,7 @@ import (
 	"turnvex.example/turnvex/internal/node/board"
 )
 
-// TestSeasonsByTheCalendar: which season a moment belongs to, over changes of the clock
-// and of the year.
+// TestSeasonsByTheCalendar: which season a moment belongs to, over changes of the clock and of the year.
 func TestSeasonsByTheCalendar(t *testing.T) {
 	r := newRig(t, 0)
 	for _, c := range []struct {
@@ -58,9 +57,8 @@ func TestSeasonsByTheCalendar(t *testing.T) {
 	r.refused(r.put(0, b, r.person("Ada"), 1), code.NoSeason)
 }
 
-// TestSeasonsOver: what happened before a season's end belongs to it, whenever it is
-// saved, until no node can hold such a thing; then the season is closed, and stays
-// readable.
+// TestSeasonsOver: what happened before a season's end belongs to it, whenever it is saved, until no node can hold such
+// a thing; then the season is closed, and stays readable.
 func TestSeasonsOver(t *testing.T) {
 	r := newRig(t, 0)
 	b := ref(rulebook.Board{Name: "daily", Renew: rulebook.RenewDaily})

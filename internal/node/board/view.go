@@ -12,8 +12,8 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// View is a part of a board as it was found: a Page that is not written yet. Writing it costs more
-// than finding it, so that what is only sent is written straight to where it is sent from.
+// View is a part of a board as it was found: a Page that is not written yet. Writing it costs more than finding it, so
+// that what is only sent is written straight to where it is sent from.
 type View struct {
 	head   Page // without rows
 	rows   []standing
@@ -61,8 +61,7 @@ func (v *View) Page() *Page {
 	return &page
 }
 
-// AppendJSON appends the page as encoding/json writes it, several times as fast. A test holds both
-// to the same bytes.
+// AppendJSON appends the page as encoding/json writes it, several times as fast. A test holds both to the same bytes.
 func (v *View) AppendJSON(dst []byte) []byte {
 	h := &v.head
 	dst = appendText(append(dst, `{"rulebook":`...), h.Rulebook)

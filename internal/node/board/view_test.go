@@ -12,8 +12,8 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// TestViewsAreWrittenAsTheLibraryDoes: random views, with texts of every kind and what may be left
-// out left out, are written as the bytes that encoding/json makes of their pages.
+// TestViewsAreWrittenAsTheLibraryDoes: random views, with texts of every kind and what may be left out left out, are
+// written as the bytes that encoding/json makes of their pages.
 func TestViewsAreWrittenAsTheLibraryDoes(t *testing.T) {
 	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 0))

@@ -58,8 +58,8 @@ func (w *Watcher) read(ctx context.Context) (*Page, error) {
 // Wake tells that something has changed on the board.
 func (w *Watcher) Wake() <-chan struct{} { return w.wake }
 
-// Take returns what has changed in the watched part since it was read last, nil if
-// nothing has, or the whole page where another season has begun.
+// Take returns what has changed in the watched part since it was read last, nil if nothing has, or the whole page where
+// another season has begun.
 func (w *Watcher) Take(ctx context.Context) (*wire.Ranked, *Page, error) {
 	was := w.last
 	page, err := w.read(ctx)

@@ -1,7 +1,7 @@
-// Package bus carries hints between the nodes over one database: that something has changed, and
-// where to look. It goes over NATS: a server that is part of each node, clustered with those of
-// the others, or one that runs outside. The database stays the truth: a hint that is lost delays
-// what it is about until somebody looks by themselves, and falsifies nothing.
+// Package bus carries hints between the nodes over one database: that something has changed, and where to look. It goes
+// over NATS: a server that is part of each node, clustered with those of the others, or one that runs outside. The
+// database stays the truth: a hint that is lost delays what it is about until somebody looks by themselves, and
+// falsifies nothing.
 package bus
 
 import (
@@ -118,8 +118,8 @@ func (b *Bus) Address() string {
 	return b.own.ClusterAddr().String()
 }
 
-// Routes says where the servers of the other nodes are. Of those that are there already each tells
-// the others who has come.
+// Routes says where the servers of the other nodes are. Of those that are there already each tells the others who has
+// come.
 func (b *Bus) Routes(addresses []string) {
 	if b == nil || b.own == nil {
 		return
@@ -163,8 +163,7 @@ func (b *Bus) On(topic string, do func(from, what string)) {
 	})
 }
 
-// Connected tells whether messages go out, and Peers how many other nodes are reached by this
-// one's own server.
+// Connected tells whether messages go out, and Peers how many other nodes are reached by this one's own server.
 func (b *Bus) Connected() bool { return b != nil && b.conn.IsConnected() }
 
 // Peers is how many other nodes this one's own server is connected to.

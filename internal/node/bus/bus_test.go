@@ -47,9 +47,8 @@ func until(t *testing.T, b *Bus, what string, heard <-chan string) {
 	}
 }
 
-// TestThreeNodes: what one tells, all others hear, also those that know of each other only through
-// a third; who tells does not hear it. A node that comes later is reached, and one with another
-// secret reaches nobody.
+// TestThreeNodes: what one tells, all others hear, also those that know of each other only through a third; who tells
+// does not hear it. A node that comes later is reached, and one with another secret reaches nobody.
 func TestThreeNodes(t *testing.T) {
 	a := start(t, "a", "s")
 	b := start(t, "b", "s", a.Address())

@@ -2,13 +2,12 @@ package cluster
 
 import "errors"
 
-// While the database is away nobody can take anything over, and play goes on: a node that knows
-// of no other, or hears from each other that the database is away for it too, goes on beyond its
-// lease. Each who says so takes nothing over before the others have had time to come back, once
-// the database is there again. Whoever hears that it is away for another, and has it, says that it is
-// well: it may be taking over, also where the other does not know that it is there. Then the lease lasts no
-// longer than it was renewed for. A node that was stopped meanwhile, and so has let its lease run out, goes on
-// only when it has renewed it.
+// While the database is away nobody can take anything over, and play goes on: a node that knows of no other, or hears
+// from each other that the database is away for it too, goes on beyond its lease. Each who says so takes nothing over
+// before the others have had time to come back, once the database is there again. Whoever hears that it is away for
+// another, and has it, says that it is well: it may be taking over, also where the other does not know that it is
+// there. Then the lease lasts no longer than it was renewed for. A node that was stopped meanwhile, and so has let its
+// lease run out, goes on only when it has renewed it.
 
 // awayFor is for how long the word of another node counts, and how long a node goes on by itself.
 const awayFor = LeaseFor - margin
@@ -20,8 +19,8 @@ func (c *Cluster) OnAway(tell func()) {
 	c.tell = tell
 }
 
-// Away notes that the database is away for another node, and tells whether it is well for this one: the
-// other is to be told so.
+// Away notes that the database is away for another node, and tells whether it is well for this one: the other is to be
+// told so.
 func (c *Cluster) Away(node string) (well bool) {
 	c.mu.Lock()
 	defer c.mu.Unlock()

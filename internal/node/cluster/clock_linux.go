@@ -6,8 +6,7 @@ import (
 	"golang.org/x/sys/unix"
 )
 
-// sinceBoot is the time since the machine was started, also while it slept or this process was
-// stopped.
+// sinceBoot is the time since the machine was started, also while it slept or this process was stopped.
 func sinceBoot() time.Duration {
 	var t unix.Timespec
 	if err := unix.ClockGettime(unix.CLOCK_BOOTTIME, &t); err != nil {

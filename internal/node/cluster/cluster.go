@@ -1,6 +1,5 @@
-// Package cluster is what the nodes over one database know of each other: who there is, who holds
-// a lease, and whose lobbies are to be taken over. The truth is the table of nodes; each node
-// renews one row of it.
+// Package cluster is what the nodes over one database know of each other: who there is, who holds a lease, and whose
+// lobbies are to be taken over. The truth is the table of nodes; each node renews one row of it.
 package cluster
 
 import (
@@ -18,8 +17,8 @@ import (
 	"turnvex.example/turnvex/internal/node/store"
 )
 
-// The times of a lease: for how long it is held, how often it is renewed, and how much earlier
-// its holder takes it for lost than everybody else.
+// The times of a lease: for how long it is held, how often it is renewed, and how much earlier its holder takes it for
+// lost than everybody else.
 const (
 	LeaseFor   = 3 * time.Second
 	renewEvery = 500 * time.Millisecond
@@ -99,8 +98,8 @@ func JoinAt(ctx context.Context, table Table, clock func() time.Duration, self I
 	return c, nil
 }
 
-// Watch is Join without the claim of a name, which takes a connection to the database of its own:
-// for whoever plays many nodes in one process.
+// Watch is Join without the claim of a name, which takes a connection to the database of its own: for whoever plays
+// many nodes in one process.
 func Watch(ctx context.Context, table Table, self Identity, load func() Load, log *slog.Logger) (*Cluster, error) {
 	c := newCluster(table, self, load, log)
 	c.unclaimed = true
@@ -146,8 +145,8 @@ func (c *Cluster) Look() {
 	}
 }
 
-// Run renews the lease until the context ends. lost is called when another node has taken over:
-// all that this node holds is to be dropped before it returns. turn is called after each renewal.
+// Run renews the lease until the context ends. lost is called when another node has taken over: all that this node
+// holds is to be dropped before it returns. turn is called after each renewal.
 func (c *Cluster) Run(ctx context.Context, lost, turn func()) {
 	next := time.NewTicker(renewEvery)
 	defer next.Stop()
@@ -217,9 +216,8 @@ func (c *Cluster) renew(ctx context.Context) (kept bool, err error) {
 	return true, nil
 }
 
-// A node reads the table of nodes after each renewal while there are few, and less often the more
-// there are: each of 200 nodes reads 200 rows every five seconds. A hint of another has it read at
-// once.
+// A node reads the table of nodes after each renewal while there are few, and less often the more there are: each of
+// 200 nodes reads 200 rows every five seconds. A hint of another has it read at once.
 const fewNodes = 20
 
 func (c *Cluster) lookDue(now time.Duration) bool {
@@ -316,8 +314,8 @@ func (c *Cluster) Draining() bool {
 	return c.draining
 }
 
-// Others are the nodes, but this, that are alive and take lobbies, the one with the fewest first;
-// only of some regions, if any are named.
+// Others are the nodes, but this, that are alive and take lobbies, the one with the fewest first; only of some regions,
+// if any are named.
 func (c *Cluster) Others(regions ...string) []Member {
 	all := slices.DeleteFunc(c.Members(), func(m Member) bool {
 		return m.Name == c.Self.Name || !m.Alive || m.Draining || len(regions) > 0 && !slices.Contains(regions,
@@ -327,8 +325,8 @@ func (c *Cluster) Others(regions ...string) []Member {
 	return all
 }
 
-// Dead are the nodes of this one's region that hold lobbies and have lost their lease. There are
-// none until this node has held its own long enough for others to come back with the database.
+// Dead are the nodes of this one's region that hold lobbies and have lost their lease. There are none until this node
+// has held its own long enough for others to come back with the database.
 func (c *Cluster) Dead() (names []string) {
 	c.mu.Lock()
 	defer c.mu.Unlock()

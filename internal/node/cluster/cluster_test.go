@@ -26,9 +26,9 @@ func clocked(others ...string) (*Cluster, *time.Duration) {
 	return c, &now
 }
 
-// TestWhileTheDatabaseIsAway: a node goes on beyond its lease as long as nobody can be taking over:
-// alone; or while each other node says that the database is away for it too; never once its lease
-// has run out, as for a process that was stopped, and not when one of them is silent.
+// TestWhileTheDatabaseIsAway: a node goes on beyond its lease as long as nobody can be taking over: alone; or while
+// each other node says that the database is away for it too; never once its lease has run out, as for a process that
+// was stopped, and not when one of them is silent.
 func TestWhileTheDatabaseIsAway(t *testing.T) {
 	away := errors.New("away")
 	for name, c := range map[string]struct {
@@ -66,8 +66,8 @@ func TestWhileTheDatabaseIsAway(t *testing.T) {
 	}
 }
 
-// TestNobodyIsTakenOverAtOnce: who has not held its own lease for long enough takes nobody for dead:
-// others come back with the database.
+// TestNobodyIsTakenOverAtOnce: who has not held its own lease for long enough takes nobody for dead: others come back
+// with the database.
 func TestNobodyIsTakenOverAtOnce(t *testing.T) {
 	a, now := clocked()
 	a.dead = []string{"b"}
@@ -86,8 +86,8 @@ func TestNobodyIsTakenOverAtOnce(t *testing.T) {
 }
 
 // TestWhoHasTheDatabase: who renews its lease tells others, for whom the database is away, that it is well; whoever
-// hears that is silent when its lease would have ended anyway, and goes on by itself again only when the other one
-// says that the database is away for it too, or nothing for as long as a lease lasts.
+// hears that is silent when its lease would have ended anyway, and goes on by itself again only when the other one says
+// that the database is away for it too, or nothing for as long as a lease lasts.
 func TestWhoHasTheDatabase(t *testing.T) {
 	away := errors.New("away")
 	a, now := clocked()

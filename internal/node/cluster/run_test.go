@@ -195,8 +195,8 @@ func TestLeaseLastsFromBefore(t *testing.T) {
 	})
 }
 
-// TestNameIsTaken: a node whose connection broke claims its name anew; where another process has it meanwhile its
-// lease runs out.
+// TestNameIsTaken: a node whose connection broke claims its name anew; where another process has it meanwhile its lease
+// runs out.
 func TestNameIsTaken(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		db := memdb.NewDatabase()

@@ -1,6 +1,5 @@
-// Package directory knows which lobbies there are, on any node: it keeps a row for
-// each in the database, lists them, and tells who watches the list what changes in
-// it. The lobbies themselves are in package hall.
+// Package directory knows which lobbies there are, on any node: it keeps a row for each in the database, lists them,
+// and tells who watches the list what changes in it. The lobbies themselves are in package hall.
 package directory
 
 import (
@@ -35,9 +34,8 @@ type Directory struct {
 // New returns the directory of a database.
 func New(db *store.DB) *Directory { return &Directory{db: db} }
 
-// Open adds a lobby. It is ErrCode when another open lobby has its code, and fault
-// code.NameTaken when another one of the rulebook has its name. After ErrCode the
-// call may be repeated with another code.
+// Open adds a lobby. It is ErrCode when another open lobby has its code, and fault code.NameTaken when another one of
+// the rulebook has its name. After ErrCode the call may be repeated with another code.
 func (d *Directory) Open(ctx context.Context, e Entry) error {
 	row := store.Lobby{
 		ID:        e.ID,
@@ -80,8 +78,8 @@ func nameTaken(e *Entry) error {
 	return fault.New(code.NameTaken, "an open lobby of %s is called %q already", e.Rulebook, e.Name)
 }
 
-// Give gives a lobby, and its journal, to another node, which takes it as soon as it sees that;
-// store.ErrFenced if it is no longer this node's to give. It may be repeated.
+// Give gives a lobby, and its journal, to another node, which takes it as soon as it sees that; store.ErrFenced if it
+// is no longer this node's to give. It may be repeated.
 func (d *Directory) Give(ctx context.Context, lobby string, fence store.Fence, to string) error {
 	return d.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
 		done := tx.Exec("update lobbies set node = ?, epoch = 0 where id = ? and closed_at is null and "+
@@ -110,8 +108,8 @@ func (d *Directory) Place(ctx context.Context, joinCode string) (*Entry, error) 
 // maxRoomy is how many nodes are looked at for a lobby with room.
 const maxRoomy = 5
 
-// Roomy returns the nodes, but one, on which open lobbies of a version of a rulebook have so many
-// free places, the one with the fullest of them first; only in some regions, if any are named.
+// Roomy returns the nodes, but one, on which open lobbies of a version of a rulebook have so many free places, the one
+// with the fullest of them first; only in some regions, if any are named.
 func (d *Directory) Roomy(ctx context.Context, rulebook, version string, free int, regions []string, but string) (
 	nodes []string, err error,
 ) {
@@ -126,8 +124,7 @@ func (d *Directory) Roomy(ctx context.Context, rulebook, version string, free in
 // Closed is the state of a lobby that is no more.
 const Closed = "closed"
 
-// Named returns the code of the open lobby of a rulebook that has a name, whatever
-// its case; "" if there is none.
+// Named returns the code of the open lobby of a rulebook that has a name, whatever its case; "" if there is none.
 func (d *Directory) Named(ctx context.Context, rulebook, name string) (string, error) {
 	var row store.Lobby
 	err := d.db.WithContext(ctx).

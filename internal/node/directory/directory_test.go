@@ -24,8 +24,8 @@ func TestMain(m *testing.M) { os.Exit(pgbox.StoreTests(m.Run, &db)) }
 
 var now = time.Date(2030, 5, 6, 7, 8, 9, 0, time.UTC)
 
-// fill opens twelve lobbies, one a minute: of two rulebooks and regions, with 0 to 4 free
-// places, some of them closed, hidden, for practice or playing.
+// fill opens twelve lobbies, one a minute: of two rulebooks and regions, with 0 to 4 free places, some of them closed,
+// hidden, for practice or playing.
 func fill(t *testing.T, d *directory.Directory) *directory.Tallies {
 	t.Helper()
 	tallies := directory.NewTallies()
@@ -80,8 +80,7 @@ func numbers(t *testing.T, d *directory.Directory, q directory.Query) string {
 	}
 }
 
-// TestListing: filters and orders give the same lobbies in pages of any size, and what
-// was left out is said.
+// TestListing: filters and orders give the same lobbies in pages of any size, and what was left out is said.
 func TestListing(t *testing.T) {
 	if err := pgbox.Empty(t.Context(), db); err != nil {
 		t.Fatal(err)
@@ -143,8 +142,8 @@ func TestListing(t *testing.T) {
 	}
 }
 
-// TestWatchers: who watches through a filter is told the newest state of each lobby that
-// fits, and when one no longer does; nothing is told after Stop.
+// TestWatchers: who watches through a filter is told the newest state of each lobby that fits, and when one no longer
+// does; nothing is told after Stop.
 func TestWatchers(t *testing.T) {
 	w := directory.NewWatchers()
 	all, north := w.Watch(wire.Filter{}), w.Watch(wire.Filter{Region: "north"})

@@ -17,9 +17,9 @@ func (l *Watchers) Idle() bool {
 	return len(l.watchers) == 0
 }
 
-// Look tells those who watch the listing on a node how some lobbies stand now; a key is the name of
-// the node on which a lobby was, its join code and its ID. Of its own lobbies the node tells by itself.
-// Without keys, everybody is to list anew.
+// Look tells those who watch the listing on a node how some lobbies stand now; a key is the name of the node on which a
+// lobby was, its join code and its ID. Of its own lobbies the node tells by itself. Without keys, everybody is to list
+// anew.
 func (d *Directory) Look(ctx context.Context, to *Watchers, node string, keys []string) error {
 	if keys == nil {
 		to.listAnew()

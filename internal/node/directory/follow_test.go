@@ -13,9 +13,9 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// TestFarLobbies: who watches on a node is told of every lobby of others that changes, also of six
-// thousand that change at once; of one that closes and whose code is used again; of one that comes here it is
-// for the node to tell. Whoever watches when everything may have changed lists anew.
+// TestFarLobbies: who watches on a node is told of every lobby of others that changes, also of six thousand that change
+// at once; of one that closes and whose code is used again; of one that comes here it is for the node to tell. Whoever
+// watches when everything may have changed lists anew.
 func TestFarLobbies(t *testing.T) {
 	if err := pgbox.Empty(t.Context(), db); err != nil {
 		t.Fatal(err)

@@ -76,8 +76,8 @@ type Query struct {
 	Cursor string // where the last page ended; "" for the first
 }
 
-// List reads a page of the listing. fresh brings what a row says up to date, and may
-// be nil: a row is written a little later than what it tells of happens.
+// List reads a page of the listing. fresh brings what a row says up to date, and may be nil: a row is written a little
+// later than what it tells of happens.
 func (d *Directory) List(ctx context.Context, query Query, fresh func(*wire.LobbyInfo)) (*Page, error) {
 	if query.Order == "" {
 		query.Order = "newest"
@@ -133,8 +133,8 @@ func readPlace(cursor string) (p listPlace, err error) {
 // fewCounted is the most lobbies that are counted one by one.
 const fewCounted = 1000
 
-// LeftOut says how many open lobbies a filter leaves out, from the tallies: those of a node itself,
-// as they are, and those of the others, as they were about a second ago.
+// LeftOut says how many open lobbies a filter leaves out, from the tallies: those of a node itself, as they are, and
+// those of the others, as they were about a second ago.
 func (d *Directory) LeftOut(ctx context.Context, f *wire.Filter, node string, own []Tally) ([]LeftOut, error) {
 	tallies, err := d.elsewhere(ctx, node)
 	if err != nil {

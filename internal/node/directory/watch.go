@@ -15,8 +15,7 @@ type Watchers struct {
 // NewWatchers returns a listing that nobody watches yet.
 func NewWatchers() *Watchers { return &Watchers{watchers: map[*Watcher]bool{}} }
 
-// Watcher is somebody who watches the listing through a filter. Only the
-// newest state of each lobby waits for them.
+// Watcher is somebody who watches the listing through a filter. Only the newest state of each lobby waits for them.
 type Watcher struct {
 	filter  wire.Filter
 	mu      sync.Mutex
@@ -42,8 +41,7 @@ func (l *Watchers) Stop(w *Watcher) {
 	l.mu.Unlock()
 }
 
-// Tell passes a change on to those whom it concerns; now is nil for a lobby that
-// is no longer listed.
+// Tell passes a change on to those whom it concerns; now is nil for a lobby that is no longer listed.
 func (l *Watchers) Tell(was wire.LobbyInfo, now *wire.LobbyInfo) {
 	l.mu.Lock()
 	defer l.mu.Unlock()

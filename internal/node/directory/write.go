@@ -9,8 +9,7 @@ import (
 	"time"
 )
 
-// What changes in the lobbies of a node is written together, by one statement every few hundredths
-// of a second.
+// What changes in the lobbies of a node is written together, by one statement every few hundredths of a second.
 const (
 	groupEvery  = 50 * time.Millisecond
 	groupMost   = 2000
@@ -43,8 +42,7 @@ type group struct {
 	writing bool      // guarded by mu
 }
 
-// Write writes what an open lobby is now, unless another node has taken it over. It may be
-// repeated.
+// Write writes what an open lobby is now, unless another node has taken it over. It may be repeated.
 func (d *Directory) Write(ctx context.Context, e Entry) error {
 	return d.write(ctx, e, nil)
 }

@@ -1,5 +1,5 @@
-// Package fault is the error that crosses the service's doors: a stable code
-// and a text that says what was wrong and what to do.
+// Package fault is the error that crosses the service's doors: a stable code and a text that says what was wrong and
+// what to do.
 package fault
 
 import (
@@ -25,8 +25,7 @@ func New(c code.Code, format string, args ...any) *Fault {
 	return &Fault{Code: c, Reason: fmt.Sprintf(format, args...)}
 }
 
-// CodeOf returns the code of an error that is or wraps a Fault, and
-// code.Internal for any other.
+// CodeOf returns the code of an error that is or wraps a Fault, and code.Internal for any other.
 func CodeOf(err error) code.Code {
 	var f *Fault
 	if errors.As(err, &f) {
@@ -47,8 +46,8 @@ func Reason(why string) (string, error) {
 	return clean, err
 }
 
-// Line brings a text of one line that somebody has written into its normal form, as
-// names.Line does, or is fault code.BadRequest.
+// Line brings a text of one line that somebody has written into its normal form, as names.Line does, or is fault
+// code.BadRequest.
 func Line(what, raw string, most int) (string, error) {
 	clean, err := names.Line(raw, most)
 	if err != nil {

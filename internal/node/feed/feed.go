@@ -1,7 +1,7 @@
-// Package feed tells a node which rows of the database have changed, whoever has changed them: one
-// reader for everything that a node follows. Subscribers are told the keys of rows, and look at how
-// those stand now; they are never handed what happened. A key may be told more often than its row
-// has changed. It is never passed over, in whatever order transactions commit.
+// Package feed tells a node which rows of the database have changed, whoever has changed them: one reader for
+// everything that a node follows. Subscribers are told the keys of rows, and look at how those stand now; they are
+// never handed what happened. A key may be told more often than its row has changed. It is never passed over, in
+// whatever order transactions commit.
 package feed
 
 import (
@@ -18,11 +18,11 @@ import (
 // Subscriber is who follows the rows of a topic.
 type Subscriber struct {
 	Topic Topic
-	// Wanted tells whether anything of the topic is held here. Where nothing is, its rows are not
-	// read: what is held later must be read after Wanted has begun to say so. Nil is always.
+	// Wanted tells whether anything of the topic is held here. Where nothing is, its rows are not read: what is held
+	// later must be read after Wanted has begun to say so. Nil is always.
 	Wanted func() bool
-	// Look looks at how the rows with some keys stand now, rows that are gone among them, or at
-	// everything where keys is nil. After an error the same keys are told again.
+	// Look looks at how the rows with some keys stand now, rows that are gone among them, or at everything where keys
+	// is nil. After an error the same keys are told again.
 	Look func(ctx context.Context, keys []string) error
 }
 
@@ -82,8 +82,8 @@ func (f *Feed) Run(ctx context.Context, log *slog.Logger) {
 	}
 }
 
-// Look tells the subscribers everything that was committed before it was called and that they were
-// not told yet. It returns what kept it from telling some of them; the others have been told.
+// Look tells the subscribers everything that was committed before it was called and that they were not told yet. It
+// returns what kept it from telling some of them; the others have been told.
 func (f *Feed) Look(ctx context.Context) error {
 	f.mu.Lock()
 	defer f.mu.Unlock()

@@ -84,8 +84,8 @@ func do(t *testing.T, tx *store.Tx, sql string, args ...any) {
 
 const voided = "insert into voided (subject, before) values (?, now())"
 
-// TestFeed: everything is told first, then each row that has changed once: in pages, also what commits
-// late and what is deleted. A transaction that stays open has nothing told twice.
+// TestFeed: everything is told first, then each row that has changed once: in pages, also what commits late and what is
+// deleted. A transaction that stays open has nothing told twice.
 func TestFeed(t *testing.T) {
 	f := follows(t, 3, Voids, Players)
 	f.looks("the first time", "all of voids", "all of players")
@@ -139,8 +139,7 @@ func TestFeed(t *testing.T) {
 	}
 }
 
-// TestFeedFails: what a subscriber could not look at is told again, also a page in the middle; to
-// others it is not.
+// TestFeedFails: what a subscriber could not look at is told again, also a page in the middle; to others it is not.
 func TestFeedFails(t *testing.T) {
 	f := follows(t, 2, Voids, Players)
 	f.fail = errors.New("the database has gone")
@@ -163,8 +162,8 @@ func TestFeedFails(t *testing.T) {
 	f.looks("after it", "4")
 }
 
-// TestFeedOfIdleSubscribers: while nothing is wanted nothing is read, and nothing is told of then; who
-// begins to want something in the middle of a look is told what that look did not read.
+// TestFeedOfIdleSubscribers: while nothing is wanted nothing is read, and nothing is told of then; who begins to want
+// something in the middle of a look is told what that look did not read.
 func TestFeedOfIdleSubscribers(t *testing.T) {
 	f := follows(t, 100, Voids)
 	f.looks("the first time", "all of voids")
@@ -182,9 +181,9 @@ func TestFeedOfIdleSubscribers(t *testing.T) {
 	f.looks("the look after", "between")
 }
 
-// TestFeedOfAnotherDatabase: rows that were restored from another database bear numbers from there:
-// they are not read again and again. Another database in the place of this one, or this one set back, has
-// everything looked at once, and so has a feed that could not read for long.
+// TestFeedOfAnotherDatabase: rows that were restored from another database bear numbers from there: they are not read
+// again and again. Another database in the place of this one, or this one set back, has everything looked at once, and
+// so has a feed that could not read for long.
 func TestFeedOfAnotherDatabase(t *testing.T) {
 	f := follows(t, 100, Voids)
 	do(t, db.DB, voided, "restored")

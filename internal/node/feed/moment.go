@@ -9,9 +9,9 @@ import (
 
 // moment is a moment in the history of a database: which transactions had ended then.
 //
-// What was committed between two moments are the rows whose mark, the number of the transaction that
-// changed them last, was not among those that had ended at the first one, and is at the second. A
-// transaction that stays open for long costs one number in a list; nothing is read twice for it.
+// What was committed between two moments are the rows whose mark, the number of the transaction that changed them last,
+// was not among those that had ended at the first one, and is at the second. A transaction that stays open for long
+// costs one number in a list; nothing is read twice for it.
 type moment struct {
 	history string  // of which database, and of which of its timelines
 	next    int64   // this and greater numbers had not begun
@@ -19,14 +19,13 @@ type moment struct {
 	at      time.Time
 }
 
-// forget is after how long what was told last no longer counts. Deleted rows leave their keys for
-// longer than that.
+// forget is after how long what was told last no longer counts. Deleted rows leave their keys for longer than that.
 const forget = 30 * time.Minute
 
 func (m *moment) set() bool { return m.history != "" }
 
-// before tells whether what has changed since can be told key by key: it is the same database, which
-// was not set back, and not too long ago.
+// before tells whether what has changed since can be told key by key: it is the same database, which was not set back,
+// and not too long ago.
 func (m *moment) before(now *moment) bool {
 	return m.history == now.history && m.next <= now.next && now.at.Sub(m.at) < forget
 }

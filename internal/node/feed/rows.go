@@ -9,8 +9,7 @@ import (
 // Topic is a table whose rows are followed, with the text that is told of a row.
 type Topic struct{ name, table, key string }
 
-// The topics, and their keys. A trigger marks each row that changes, and buries the keys of those
-// that are deleted.
+// The topics, and their keys. A trigger marks each row that changes, and buries the keys of those that are deleted.
 var (
 	Lobbies = Topic{"lobbies", "lobbies", "node || ' ' || code || ' ' || id"}
 	Books   = Topic{"books", "rulebooks", "name"}
@@ -34,9 +33,9 @@ type read struct {
 	after place
 }
 
-// The rows that were changed by transactions that had not ended at a moment, and have ended now. A
-// row of another database, restored into this one, bears a number that may not have been given out
-// here: it is not read before it has been.
+// The rows that were changed by transactions that had not ended at a moment, and have ended now. A row of another
+// database, restored into this one, bears a number that may not have been given out here: it is not read before it has
+// been.
 const (
 	changed = "select mark, $key as key from $table where mark > 0 and mark "
 	buried  = "select mark, key from tombstones where topic = ? and mark "
@@ -65,8 +64,8 @@ func (r *read) statement(below string, belowArgs []any, limit int) (sql string, 
 	return sql, args
 }
 
-// readAll reads, by one statement and so of one moment, which moment it is, and the first page of
-// everything that has changed.
+// readAll reads, by one statement and so of one moment, which moment it is, and the first page of everything that has
+// changed.
 func (f *Feed) readAll(ctx context.Context, reads []read) (now moment, pages map[int][]place, err error) {
 	sql, args := "select -1 as sub, 0::bigint as mark, pg_current_snapshot()::text as key, "+here+" as history", []any{}
 	for i := range reads {
@@ -92,8 +91,7 @@ func (f *Feed) readAll(ctx context.Context, reads []read) (now moment, pages map
 	return now, pages, nil
 }
 
-// readMore reads a further page. What has changed once more since the first one is left to the next
-// look.
+// readMore reads a further page. What has changed once more since the first one is left to the next look.
 func (f *Feed) readMore(ctx context.Context, r read, now *moment) (page []place, err error) {
 	sql, args := r.statement("?", []any{now.next}, f.page)
 	var rows []struct {

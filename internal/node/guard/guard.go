@@ -1,6 +1,6 @@
-// Package guard bounds what anybody may use up: how often something is done, and how much
-// of it at once, by the address, the player, the account or the lobby that it is counted
-// for. All limits stand in one table, and are counted by one clock.
+// Package guard bounds what anybody may use up: how often something is done, and how much of it at once, by the
+// address, the player, the account or the lobby that it is counted for. All limits stand in one table, and are counted
+// by one clock.
 package guard
 
 import (
@@ -46,9 +46,8 @@ func (g *Guard) Refused() map[string]uint64 {
 	return maps.Clone(g.no)
 }
 
-// Take takes one before the work is done, or says how long to wait. The work that turns out
-// not to count gives it back: a hundred at once are a hundred. What is held is given back
-// when it ends.
+// Take takes one before the work is done, or says how long to wait. The work that turns out not to count gives it back:
+// a hundred at once are a hundred. What is held is given back when it ends.
 func (g *Guard) Take(l *Limit, who string) (giveBack func(), err error) {
 	g.mu.Lock()
 	defer g.mu.Unlock()

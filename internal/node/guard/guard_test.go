@@ -15,9 +15,8 @@ import (
 	"turnvex.example/turnvex/internal/node/fault"
 )
 
-// TestTake: whoever is counted has what the table says at once and one more after a while,
-// whoever else asks; what is given back can be taken again, once; who is not seen for long
-// is forgotten, and has no more than before.
+// TestTake: whoever is counted has what the table says at once and one more after a while, whoever else asks; what is
+// given back can be taken again, once; who is not seen for long is forgotten, and has no more than before.
 func TestTake(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		g := New()
@@ -63,8 +62,8 @@ func TestTake(t *testing.T) {
 	})
 }
 
-// TestHeld: what is held is there again when it is given back, and never by waiting; a
-// hundred who ask at once are a hundred.
+// TestHeld: what is held is there again when it is given back, and never by waiting; a hundred who ask at once are a
+// hundred.
 func TestHeld(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		g := New()

@@ -22,8 +22,7 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// TestBackTwice: each coming back gives a key with which to come back again, and the one
-// before is good for nothing.
+// TestBackTwice: each coming back gives a key with which to come back again, and the one before is good for nothing.
 func TestBackTwice(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		l := r.open(hall.Opening{})
@@ -104,8 +103,8 @@ func TestQuickAsksNobodyElse(t *testing.T) {
 	})
 }
 
-// TestQuickPastABan: a lobby that would not take somebody of the party is no lobby for
-// them, however many places it has.
+// TestQuickPastABan: a lobby that would not take somebody of the party is no lobby for them, however many places it
+// has.
 func TestQuickPastABan(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		l := r.open(hall.Opening{})
@@ -118,8 +117,8 @@ func TestQuickPastABan(t *testing.T) {
 	})
 }
 
-// TestQuickWants: who looks for any lobby is never sent to one that is hidden, closed to
-// newcomers, behind a password, for practice or of another rulebook; an open one is found.
+// TestQuickWants: who looks for any lobby is never sent to one that is hidden, closed to newcomers, behind a password,
+// for practice or of another rulebook; an open one is found.
 func TestQuickWants(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		other, problems := rulebook.Compile([]byte(strings.Replace(harbour, "name: harbour", "name: other", 1)))
@@ -146,8 +145,7 @@ func TestQuickWants(t *testing.T) {
 	})
 }
 
-// TestHeldPlaces: places are held for a minute unless something else is said, and as
-// long as is said.
+// TestHeldPlaces: places are held for a minute unless something else is said, and as long as is said.
 func TestHeldPlaces(t *testing.T) {
 	for ms, held := range map[int64]time.Duration{0: time.Minute, 5000: 5 * time.Second} {
 		inVirtualTime(t, harbour, func(r *rig) {
@@ -165,8 +163,8 @@ func TestHeldPlaces(t *testing.T) {
 	}
 }
 
-// TestEndedFor: a connection that is ended for what it sent is told the code and the
-// reason; one that is gone is told nothing.
+// TestEndedFor: a connection that is ended for what it sent is told the code and the reason; one that is gone is told
+// nothing.
 func TestEndedFor(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		_, ada, bo := r.two()
@@ -182,9 +180,8 @@ func TestEndedFor(t *testing.T) {
 	})
 }
 
-// TestToldInTime: a field that is told only so often is told when its time has come,
-// though nothing else happens; and who asks for a snapshot is sent one, though nothing
-// has changed.
+// TestToldInTime: a field that is told only so often is told when its time has come, though nothing else happens; and
+// who asks for a snapshot is sent one, though nothing has changed.
 func TestToldInTime(t *testing.T) {
 	src := strings.Replace(harbour, "points: {type: integer}, mood", "points: {type: integer, rate: 2s}, mood", 1)
 	inVirtualTime(t, src, func(r *rig) {

@@ -19,8 +19,8 @@ type request struct {
 	answer func(step.Verdict)
 }
 
-// request hands an intent to the authority and answers it. While a seat waits for what an
-// action costs to be taken, its further intents wait too: verdicts come in order.
+// request hands an intent to the authority and answers it. While a seat waits for what an action costs to be taken, its
+// further intents wait too: verdicts come in order.
 func (l *keeping) request(in *step.Input, answer func(step.Verdict)) {
 	if waiting, is := l.charging[in.Seat]; is {
 		l.charging[in.Seat] = append(waiting, request{in, answer})
@@ -49,9 +49,8 @@ func (l *keeping) chargeJob(e step.Effect) *keep.Job {
 		{Player: e.Account, Number: e.N, Match: e.Match, Changes: e.Changes}}}
 }
 
-// charge has a cost taken where the record is kept, behind what the lobby keeps already,
-// and hands the intent in again with what became of it. What was taken for nothing is given
-// back.
+// charge has a cost taken where the record is kept, behind what the lobby keeps already, and hands the intent in again
+// with what became of it. What was taken for nothing is given back.
 func (l *keeping) charge(job *keep.Job, r request) {
 	l.memory.begin()
 	l.tasks.add(func() {
@@ -81,9 +80,8 @@ func (l *keeping) charge(job *keep.Job, r request) {
 	})
 }
 
-// conclude hands an intent in again whose cost was taken from a player's record, or was not,
-// and tells whether the authority has made use of it: it has not when the lobby has ended,
-// or the seat is gone or another's meanwhile.
+// conclude hands an intent in again whose cost was taken from a player's record, or was not, and tells whether the
+// authority has made use of it: it has not when the lobby has ended, or the seat is gone or another's meanwhile.
 func (l *keeping) conclude(again step.Input, account string, stand keep.Standing, answer func(step.Verdict)) (
 	used bool,
 ) {

@@ -27,9 +27,8 @@ phases: {play: {length: 600s}}
 record: {coins: {min: 0, max: 99, start: 5}, hats: {}}
 `
 
-// TestCertainCost: one coin is spent once, though two lobbies hold it; a verdict comes
-// after the commit, and what waits behind it after that; what was earned and is not saved
-// yet counts.
+// TestCertainCost: one coin is spent once, though two lobbies hold it; a verdict comes after the commit, and what waits
+// behind it after that; what was earned and is not saved yet counts.
 func TestCertainCost(t *testing.T) {
 	inVirtualTime(t, stall, func(r *rig) {
 		slow := false
@@ -80,8 +79,8 @@ func TestCertainCost(t *testing.T) {
 	})
 }
 
-// TestChargeWithoutAnswer: when where records are kept does not answer, or its answer is
-// lost, the action is refused within some seconds, and in the end nothing was taken.
+// TestChargeWithoutAnswer: when where records are kept does not answer, or its answer is lost, the action is refused
+// within some seconds, and in the end nothing was taken.
 func TestChargeWithoutAnswer(t *testing.T) {
 	for _, committed := range []bool{false, true} {
 		inVirtualTime(t, stall, func(r *rig) {
@@ -121,8 +120,7 @@ func TestChargeWithoutAnswer(t *testing.T) {
 	}
 }
 
-// TestChargeOfWhoLeaves: who leaves, or whose lobby closes, while a cost is taken gets it
-// back.
+// TestChargeOfWhoLeaves: who leaves, or whose lobby closes, while a cost is taken gets it back.
 func TestChargeOfWhoLeaves(t *testing.T) {
 	for _, closes := range []bool{false, true} {
 		inVirtualTime(t, stall, func(r *rig) {

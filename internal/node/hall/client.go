@@ -12,16 +12,15 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// A client for which more than this waits gets no notices that are only for show,
-// or no deltas until it has caught up, and then one with all it has missed. Beyond
-// the bounds of its box it is sent away.
+// A client for which more than this waits gets no notices that are only for show, or no deltas until it has caught up,
+// and then one with all it has missed. Beyond the bounds of its box it is sent away.
 const (
 	showFrames, showBytes   = 24, 64 << 10
 	deltaFrames, deltaBytes = 48, 256 << 10
 )
 
-// Client is one connection to a lobby. The lobby's loop puts frames into its box;
-// the connection's writer takes them out.
+// Client is one connection to a lobby. The lobby's loop puts frames into its box; the connection's writer takes them
+// out.
 type Client struct {
 	*outbox.Box
 	lobby    *room
@@ -76,8 +75,8 @@ func (c *Client) Say(v any) { c.Put(c.message(v)) }
 // say puts a message of the client's own.
 func (c *Client) say(v any) { c.put(c.message(v)) }
 
-// put adds a frame for the writer, which takes over the caller's hold on it: at
-// once, or after the delay with which spectators see everything.
+// put adds a frame for the writer, which takes over the caller's hold on it: at once, or after the delay with which
+// spectators see everything.
 func (c *Client) put(f *outbox.Frame) {
 	if c.delay > 0 {
 		c.putLater(f)
@@ -99,8 +98,8 @@ func (c *Client) load() (noShow, noDelta bool) {
 // mostAfter is how many frames may wait for a client's delta.
 const mostAfter = 256
 
-// follow puts a frame that must not come before the delta of its tick: at once, or,
-// for who has fallen behind, when it has caught up.
+// follow puts a frame that must not come before the delta of its tick: at once, or, for who has fallen behind, when it
+// has caught up.
 func (c *Client) follow(f *outbox.Frame) {
 	switch {
 	case !c.behind.Load():
@@ -129,16 +128,14 @@ func (c *Client) caughtUp() bool {
 // Stuck notes that the connection took nothing for too long.
 func (c *Client) Stuck() { c.End(tooSlow) }
 
-// Drained tells the lobby that a client has taken what waited, if it has fallen
-// behind and so waits for what it missed.
+// Drained tells the lobby that a client has taken what waited, if it has fallen behind and so waits for what it missed.
 func (c *Client) Drained() {
 	if c.behind.Load() {
 		c.lobby.post(func() {})
 	}
 }
 
-// First returns the seat of the player who has signed in, 0 for a spectator and
-// for who stands in line.
+// First returns the seat of the player who has signed in, 0 for a spectator and for who stands in line.
 func (c *Client) First() sheet.ID { return sheet.ID(c.first.Load()) }
 
 // Count is how many seats the connection had at its beginning, 1 for none.
@@ -152,8 +149,7 @@ func (c *Client) own() []sheet.ID {
 	return c.Seats
 }
 
-// Now is the wall tick that the clock stands at, and how much of it has gone by in
-// thousandths, for pings.
+// Now is the wall tick that the clock stands at, and how much of it has gone by in thousandths, for pings.
 func (c *Client) Now() (tick, part int64) {
 	l := c.lobby
 	at := max(l.hall.cfg.Now().Sub(l.began)-c.delay, 0) * time.Duration(l.book.Rate)

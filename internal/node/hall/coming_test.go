@@ -21,8 +21,8 @@ import (
 func sheetID(n uint32) sheet.ID  { return sheet.ID(n) }
 func sheetKind(k int) sheet.Kind { return sheet.Kind(k) }
 
-// TestComing: a newcomer gets a welcome, then the whole copy, then deltas; what an
-// intent led to stands in everybody's copy before its verdict comes.
+// TestComing: a newcomer gets a welcome, then the whole copy, then deltas; what an intent led to stands in everybody's
+// copy before its verdict comes.
 func TestComing(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		l, ada, bo := r.two()
@@ -50,8 +50,8 @@ func TestComing(t *testing.T) {
 	})
 }
 
-// TestHolds: a lost connection's seat is held for exactly as long as the rulebook says;
-// who comes back in time has the same seat, and with a copy gets only what was missed.
+// TestHolds: a lost connection's seat is held for exactly as long as the rulebook says; who comes back in time has the
+// same seat, and with a copy gets only what was missed.
 func TestHolds(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		l, ada, bo := r.two()
@@ -86,8 +86,7 @@ func TestHolds(t *testing.T) {
 	})
 }
 
-// TestSecondConnection: a player's second connection takes over, the first is told so,
-// and the seat is the same.
+// TestSecondConnection: a player's second connection takes over, the first is told so, and the seat is the same.
 func TestSecondConnection(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		l, ada, _ := r.two()
@@ -100,8 +99,8 @@ func TestSecondConnection(t *testing.T) {
 	})
 }
 
-// TestLeaving: who leaves is told so and the seat is free; several players on one
-// connection come and go together, all or none.
+// TestLeaving: who leaves is told so and the seat is free; several players on one connection come and go together, all
+// or none.
 func TestLeaving(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		l, ada, bo := r.two()
@@ -136,8 +135,7 @@ func TestLeaving(t *testing.T) {
 	})
 }
 
-// TestLine: who stands in line sees what a spectator sees, and gets the seat that
-// becomes free, with a new welcome.
+// TestLine: who stands in line sees what a spectator sees, and gets the seat that becomes free, with a new welcome.
 func TestLine(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		l := r.open(hall.Opening{Capacity: 2})
@@ -159,8 +157,8 @@ func TestLine(t *testing.T) {
 	})
 }
 
-// TestSpectators: who watches sees everything later by the delay, takes no seat, and
-// has a bounded number of places; an operator's view takes none of them.
+// TestSpectators: who watches sees everything later by the delay, takes no seat, and has a bounded number of places; an
+// operator's view takes none of them.
 func TestSpectators(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		l, ada, _ := r.two()
@@ -204,8 +202,8 @@ func (p *player) ask2(in wire.Intent) map[string]any {
 	return nil
 }
 
-// TestNamed: many who ask for one name at the same moment get one lobby, while the
-// directory is slow; and codes that are taken are not given out twice.
+// TestNamed: many who ask for one name at the same moment get one lobby, while the directory is slow; and codes that
+// are taken are not given out twice.
 func TestNamed(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		r.dir.Gate = func(ctx context.Context, call string) error {
@@ -254,8 +252,8 @@ func TestNamed(t *testing.T) {
 	})
 }
 
-// TestQuick: parties that look for a lobby at the same moment are put together, each
-// whole, and no lobby is opened while one with room is there.
+// TestQuick: parties that look for a lobby at the same moment are put together, each whole, and no lobby is opened
+// while one with room is there.
 func TestQuick(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		var mu sync.Mutex
@@ -360,8 +358,8 @@ func TestOpenings(t *testing.T) {
 	})
 }
 
-// TestFoundBeforeItLives: who finds a lobby by its name in the directory while it is being
-// opened here gets it when it lives.
+// TestFoundBeforeItLives: who finds a lobby by its name in the directory while it is being opened here gets it when it
+// lives.
 func TestFoundBeforeItLives(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		r.dir.Late = func(ctx context.Context, call string) error {

@@ -29,34 +29,34 @@ type Config struct {
 	Journals *journal.Folder
 	// Ledger keeps what the lobbies take in, and lets them go on at the next start; nil for none.
 	Ledger *ledger.Ledger
-	// PublishKept tells clients of play only when it is kept, where there is a ledger; otherwise a tenth of a
-	// second of what was told may be lost with the node.
+	// PublishKept tells clients of play only when it is kept, where there is a ledger; otherwise a tenth of a second of
+	// what was told may be lost with the node.
 	PublishKept bool
 	// Fence is the lease under which lobbies are alive here; nil for none.
 	Fence func() store.Fence
-	// Counted counts a player who has a seat in a lobby that is taken up, and returns what gives it
-	// back; nil for nothing.
+	// Counted counts a player who has a seat in a lobby that is taken up, and returns what gives it back; nil for
+	// nothing.
 	Counted func(account string) (giveBack func())
 	// Nodes are the addresses of other nodes, where a client may ask when this one is gone; nil for none.
 	Nodes func() []string
-	// Again is called with the ID of a lobby that could not be handed to another node after all, and
-	// is alive nowhere: it is to be restored here.
+	// Again is called with the ID of a lobby that could not be handed to another node after all, and is alive nowhere:
+	// it is to be restored here.
 	Again func(lobbyID string)
-	// Waiting is how many bytes of what matches gave may wait to be saved before no more matches
-	// begin; 64 MiB if it is 0.
+	// Waiting is how many bytes of what matches gave may wait to be saved before no more matches begin; 64 MiB if it is
+	// 0.
 	Waiting int
 	// Meter counts what the lobbies do; nothing is counted if it is nil.
 	Meter *meter.Meter
-	// Refuse tells a player's second connection that they are in already; otherwise
-	// it takes over, and the older one is told.
+	// Refuse tells a player's second connection that they are in already; otherwise it takes over, and the older one is
+	// told.
 	Refuse bool
-	// Check is how often the copies of all clients are checked; if it is 0, those in
-	// practice lobbies are checked every 5 s.
+	// Check is how often the copies of all clients are checked; if it is 0, those in practice lobbies are checked every
+	// 5 s.
 	Check time.Duration
 	// Practice makes every lobby a practice lobby.
 	Practice bool
-	// Ended is told of each match that has ended and is kept, and Closed of each lobby that is
-	// gone; both in a goroutine of their own. Nobody is told if they are nil.
+	// Ended is told of each match that has ended and is kept, and Closed of each lobby that is gone; both in a
+	// goroutine of their own. Nobody is told if they are nil.
 	Ended  func(lobbyID string, r *step.Result)
 	Closed func(lobbyID string)
 	// Secret digests the passwords of lobbies, so that none is kept as it is.
@@ -88,8 +88,8 @@ func (c *Config) defaults() {
 	}
 }
 
-// Directory is what a hall needs of directory.Directory. All methods may be called by
-// several goroutines; those that change something may be repeated after an error.
+// Directory is what a hall needs of directory.Directory. All methods may be called by several goroutines; those that
+// change something may be repeated after an error.
 type Directory interface {
 	Open(ctx context.Context, e directory.Entry) error
 	Write(ctx context.Context, e directory.Entry) error
@@ -98,8 +98,8 @@ type Directory interface {
 	Give(ctx context.Context, lobby string, fence store.Fence, to string) error
 }
 
-// Keeper is what a hall needs of keep.Keeper. All methods may be called by several
-// goroutines, and repeated after an error.
+// Keeper is what a hall needs of keep.Keeper. All methods may be called by several goroutines, and repeated after an
+// error.
 type Keeper interface {
 	Load(ctx context.Context, player string, book *rulebook.Book) (s keep.Standing, first bool, err error)
 	Save(ctx context.Context, job *keep.Job) (map[string]keep.Standing, error)
@@ -107,8 +107,7 @@ type Keeper interface {
 	Void(ctx context.Context, job *keep.Job) (keep.Standing, error)
 }
 
-// Names is what a hall needs of account.Service: it keeps a player's name and returns
-// it in its normal form.
+// Names is what a hall needs of account.Service: it keeps a player's name and returns it in its normal form.
 type Names interface {
 	Rename(ctx context.Context, player, name string) (string, error)
 }

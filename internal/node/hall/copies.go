@@ -34,9 +34,8 @@ type CheckReport struct {
 	Differs  []wire.Differently `json:"differs"`  // whose copies differ, and where
 }
 
-// checkCopies asks the clients of a practice lobby now and then whether their
-// copies are what they should be. It is called when all have been sent what has
-// changed.
+// checkCopies asks the clients of a practice lobby now and then whether their copies are what they should be. It is
+// called when all have been sent what has changed.
 func (l *showing) checkCopies(now sheet.Tick) {
 	l.recheck = l.checks > 0
 	if l.checks > 0 && now >= l.checkAt {
@@ -91,8 +90,8 @@ func (l *showing) hashed(c *Client, tick int64, hash uint32) {
 	c.check = nil
 }
 
-// shown takes the copy of a client whose hash was wrong. In what it differs is
-// logged and told, and the client gets a new snapshot.
+// shown takes the copy of a client whose hash was wrong. In what it differs is logged and told, and the client gets a
+// new snapshot.
 func (l *showing) shown(c *Client, tick int64, parts [][]any) {
 	k := c.check
 	if k == nil || int64(k.tick) != tick {
@@ -128,8 +127,8 @@ type CheckedCopies struct {
 	Checked []Checked `json:"checked" jsonschema:"the oldest first, at most 2000"`
 }
 
-// note remembers what a client has told of its copy, by its first seat; the oldest half is
-// forgotten when there are too many.
+// note remembers what a client has told of its copy, by its first seat; the oldest half is forgotten when there are too
+// many.
 func (l *showing) note(c *Client, tick sheet.Tick, differs []wire.Differently) {
 	if len(c.own()) == 0 {
 		return

@@ -14,8 +14,8 @@ import (
 // foggy is the harbour's rulebook with a field that its player alone sees.
 var foggy = strings.Replace(harbour, "player: {points", "player: {hand: {type: integer, see: owner}, points", 1)
 
-// TestWatchingPassesTheDoors: spectators need the password, an open lobby, and no ban, as
-// players do; operators need none of them.
+// TestWatchingPassesTheDoors: spectators need the password, an open lobby, and no ban, as players do; operators need
+// none of them.
 func TestWatchingPassesTheDoors(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		l := r.open(hall.Opening{Password: "heron"})
@@ -44,8 +44,8 @@ func TestWatchingPassesTheDoors(t *testing.T) {
 	})
 }
 
-// TestPlayersDoNotWatchBeside: where players see less than spectators, nobody who has a seat
-// watches beside, before or after, as long as the match runs; where all see the same they may.
+// TestPlayersDoNotWatchBeside: where players see less than spectators, nobody who has a seat watches beside, before or
+// after, as long as the match runs; where all see the same they may.
 func TestPlayersDoNotWatchBeside(t *testing.T) {
 	for book, want := range map[string]code.Code{foggy: code.AlreadyIn, harbour: code.OK} {
 		inVirtualTime(t, book, func(r *rig) {

@@ -54,8 +54,7 @@ func (l *sign) setEntry(e directory.Entry) {
 	l.latest.Store(&e)
 }
 
-// arena is where the running match is played, or else the next one; "" where there is one ground
-// or none.
+// arena is where the running match is played, or else the next one; "" where there is one ground or none.
 func (l *sign) arena() string {
 	a := l.book.Arenas
 	if a == nil {
@@ -83,8 +82,8 @@ func (l *sign) announce() {
 	}
 }
 
-// noteEntry tells listings, and writes the lobby's row anew, when something that
-// stands in it has changed. What changes while it is being written is written after.
+// noteEntry tells listings, and writes the lobby's row anew, when something that stands in it has changed. What changes
+// while it is being written is written after.
 func (l *sign) noteEntry() {
 	now := l.present()
 	if now == l.entry || l.m.Closed() { // its end is closeEntry's to tell
@@ -119,8 +118,7 @@ func (l *sign) writeEntry() {
 	})
 }
 
-// entryWritten goes on with what has changed meanwhile. What could not be written is
-// written with the next change.
+// entryWritten goes on with what has changed meanwhile. What could not be written is written with the next change.
 func (l *sign) entryWritten(well bool) {
 	l.writing = false
 	if well {

@@ -1,6 +1,5 @@
-// Package hall holds the lobbies that are alive on this node. Each has a loop of
-// its own that hands inputs to the authority one at a time, publishes what has
-// changed once a tick, and carries out what the authority asks for.
+// Package hall holds the lobbies that are alive on this node. Each has a loop of its own that hands inputs to the
+// authority one at a time, publishes what has changed once a tick, and carries out what the authority asks for.
 package hall
 
 import (
@@ -18,8 +17,7 @@ import (
 
 // Hall may be used by several goroutines.
 //
-// Of its locks none is held while another is taken, but quick, which is held while a
-// lobby is looked for.
+// Of its locks none is held while another is taken, but quick, which is held while a lobby is looked for.
 type Hall struct {
 	cfg     Config
 	savings savings
@@ -95,8 +93,8 @@ func (h *Hall) Find(joinCode string) (*Lobby, error) {
 	return nil, fault.New(code.NoLobby, "there is no lobby with the code %q; it may have closed", joinCode)
 }
 
-// Fresh brings what the directory says of a lobby up to date, if it is alive here: a
-// row is written a little later than what it tells of happens.
+// Fresh brings what the directory says of a lobby up to date, if it is alive here: a row is written a little later than
+// what it tells of happens.
 func (h *Hall) Fresh(info *wire.LobbyInfo) {
 	h.mu.Lock()
 	l := h.lobbies[info.Code]

@@ -22,9 +22,9 @@ type handing struct {
 	done chan error
 }
 
-// Give hands the lobby to another node: it ends here as soon as nothing is under way, its state is
-// kept, and the other node goes on with it. Its clients are told where. It returns when the lobby
-// is the other node's; after an error it is alive here as before.
+// Give hands the lobby to another node: it ends here as soon as nothing is under way, its state is kept, and the other
+// node goes on with it. Its clients are told where. It returns when the lobby is the other node's; after an error it is
+// alive here as before.
 func (l *Lobby) Give(ctx context.Context, to Destination) error {
 	h := &handing{to, make(chan error, 1)}
 	var refused error
@@ -65,8 +65,8 @@ func (l *Lobby) remain(h *handing) {
 	h.done <- f
 }
 
-// handOver is the last that a lobby does which is handed to another node: when its checkpoint is
-// kept, it is the other's. Where that fails, it is taken up here again.
+// handOver is the last that a lobby does which is handed to another node: when its checkpoint is kept, it is the
+// other's. Where that fails, it is taken up here again.
 func (l *Lobby) handOver() {
 	h := l.handing
 	ctx, over := context.WithTimeout(context.Background(), 2*keptWithin)
@@ -91,8 +91,8 @@ func byeAt(to Destination, err error) wire.Bye {
 	return wire.Bye{Code: string(code.Moved), Reason: "the lobby goes on at another node", Again: true, At: to.Address}
 }
 
-// Drop ends all lobbies without a word, and without writing anything: other nodes have taken them
-// over. It returns when they have ended. None begins before Resume is called.
+// Drop ends all lobbies without a word, and without writing anything: other nodes have taken them over. It returns when
+// they have ended. None begins before Resume is called.
 func (h *Hall) Drop() {
 	h.mu.Lock()
 	h.drops = true

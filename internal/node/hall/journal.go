@@ -13,8 +13,8 @@ import (
 	"turnvex.example/turnvex/internal/node/journal"
 )
 
-// journalFile is a lobby's journal on disk. A nil one writes nothing; one that
-// cannot be written is given up, and the lobby goes on.
+// journalFile is a lobby's journal on disk. A nil one writes nothing; one that cannot be written is given up, and the
+// lobby goes on.
 type journalFile struct {
 	file    *os.File
 	buffer  *bufio.Writer

@@ -57,10 +57,9 @@ func (t *tasks) work() {
 // wait returns when every task is done. No more may be added then.
 func (t *tasks) wait() { t.idle.Wait() }
 
-// loadRecord fetches a player's record and hands it to the authority. A player
-// without an account of their own (a further one on a connection) has none. While it
-// is not there the player has no control; it is tried for as long as the lobby is
-// there, and nothing else is taken in its place.
+// loadRecord fetches a player's record and hands it to the authority. A player without an account of their own (a
+// further one on a connection) has none. While it is not there the player has no control; it is tried for as long as
+// the lobby is there, and nothing else is taken in its place.
 func (l *keeping) loadRecord(seat sheet.ID, account string) {
 	if account == "" || len(l.book.Record) == 0 {
 		l.soon = append(l.soon, func() { l.step(&step.Input{Kind: step.Loaded, Seat: seat}) })
@@ -123,8 +122,8 @@ func (l *keeping) save(job *keep.Job) {
 // keepFor is how long a lobby that has closed still tries to keep what it gave.
 const keepFor = 2 * time.Minute
 
-// retry tries until it works. While the lobby is there, that is as long as it takes;
-// it gives up, and says so, a while after the lobby has closed.
+// retry tries until it works. While the lobby is there, that is as long as it takes; it gives up, and says so, a while
+// after the lobby has closed.
 func (l *room) retry(what string, after time.Duration, try func(context.Context) error) bool {
 	for wait := 50 * time.Millisecond; ; wait = min(2*wait, 5*time.Second) {
 		ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
@@ -150,8 +149,7 @@ func (l *room) retry(what string, after time.Duration, try func(context.Context)
 	}
 }
 
-// savings knows whose records are being saved, so that a record is not read
-// before the last save of it is done.
+// savings knows whose records are being saved, so that a record is not read before the last save of it is done.
 type savings struct {
 	mu      sync.Mutex
 	pending map[string]*saving // guarded by mu; by account

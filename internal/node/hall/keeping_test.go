@@ -32,8 +32,8 @@ func (a away) gate(ctx context.Context, call string) error {
 
 func (r *rig) saved(p *player) bool { return p.flag(int(sheet.Match), "saved") }
 
-// TestSaving: what a match gave is kept once, though the answer is lost; that it is
-// saved is told after it was, and not before.
+// TestSaving: what a match gave is kept once, though the answer is lost; that it is saved is told after it was, and not
+// before.
 func TestSaving(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		lost := 2
@@ -70,8 +70,8 @@ func TestSaving(t *testing.T) {
 	})
 }
 
-// TestLongOutage: a result waits for as long as the lobby is there, and is told as
-// saved in the match that comes after only to that match.
+// TestLongOutage: a result waits for as long as the lobby is there, and is told as saved in the match that comes after
+// only to that match.
 func TestLongOutage(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		down := away{"save": true}
@@ -100,8 +100,8 @@ func TestLongOutage(t *testing.T) {
 	})
 }
 
-// TestRecordsAway: while a record cannot be loaded its player has no control and no
-// default stands in for it; it is there when the database is, and not overwritten.
+// TestRecordsAway: while a record cannot be loaded its player has no control and no default stands in for it; it is
+// there when the database is, and not overwritten.
 func TestRecordsAway(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		r.keeper.Save(context.Background(), &keep.Job{Lobby: "before", Book: r.book, Records: []keep.Record{
@@ -134,8 +134,7 @@ func TestRecordsAway(t *testing.T) {
 	})
 }
 
-// TestReadBehindSave: a record is not read while it is being saved, in whichever
-// lobby.
+// TestReadBehindSave: a record is not read while it is being saved, in whichever lobby.
 func TestReadBehindSave(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		l, ada, _ := r.two()
@@ -161,9 +160,8 @@ func TestReadBehindSave(t *testing.T) {
 	})
 }
 
-// TestStopping: a node that stops keeps what its lobbies hold, tells everybody to come
-// again, and opens nothing more; a database that stays away does not hold it up for
-// ever, and the loss is logged.
+// TestStopping: a node that stops keeps what its lobbies hold, tells everybody to come again, and opens nothing more; a
+// database that stays away does not hold it up for ever, and the loss is logged.
 func TestStopping(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		down := away{}
@@ -192,8 +190,7 @@ func TestStopping(t *testing.T) {
 	})
 }
 
-// TestEmptyLobby: a lobby without a seat closes after a minute, its row with it; one
-// with a seat does not.
+// TestEmptyLobby: a lobby without a seat closes after a minute, its row with it; one with a seat does not.
 func TestEmptyLobby(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		w := r.hall.Listing.Watch(wire.Filter{})
@@ -218,8 +215,7 @@ func TestEmptyLobby(t *testing.T) {
 	})
 }
 
-// TestDirectoryRows: the row follows the lobby, one write at a time, and a write that
-// failed is made up for.
+// TestDirectoryRows: the row follows the lobby, one write at a time, and a write that failed is made up for.
 func TestDirectoryRows(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		down, busy, most := away{}, 0, 0
@@ -255,8 +251,8 @@ func TestDirectoryRows(t *testing.T) {
 	})
 }
 
-// TestFaultInALobby: a fault in one lobby ends that lobby, which is logged and told;
-// the others go on, and nothing is asked of it again.
+// TestFaultInALobby: a fault in one lobby ends that lobby, which is logged and told; the others go on, and nothing is
+// asked of it again.
 func TestFaultInALobby(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		l, ada, _ := r.two()
@@ -276,8 +272,8 @@ func TestFaultInALobby(t *testing.T) {
 	})
 }
 
-// TestNames: a new name is in every lobby that the player is in, and kept, in the end,
-// whatever the database does; names that cannot be are refused with the reason.
+// TestNames: a new name is in every lobby that the player is in, and kept, in the end, whatever the database does;
+// names that cannot be are refused with the reason.
 func TestNames(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		down := away{"rename": true}
@@ -346,9 +342,8 @@ win: {order: [{most: me.n}]}
 record: {coins: {}, best: {keep: best, of: me.n}, hat: {type: choice, words: [none, red]}, games: {keep: total, of: 1}}
 `
 
-// TestTwoLobbiesOneRecord: a player who is in two lobbies at once has one record: what
-// both do to it adds up, each sees within a second what the other did, the best of both
-// stays, and nothing is done twice though answers are lost.
+// TestTwoLobbiesOneRecord: a player who is in two lobbies at once has one record: what both do to it adds up, each sees
+// within a second what the other did, the best of both stays, and nothing is done twice though answers are lost.
 func TestTwoLobbiesOneRecord(t *testing.T) {
 	inVirtualTime(t, purse, func(r *rig) {
 		lost := 0
@@ -397,9 +392,8 @@ func TestTwoLobbiesOneRecord(t *testing.T) {
 	})
 }
 
-// TestStandingsInOrder: what another lobby did to a record does not undo, for a moment,
-// what is being saved here, and is seen once that is done; an older standing that comes
-// late changes nothing.
+// TestStandingsInOrder: what another lobby did to a record does not undo, for a moment, what is being saved here, and
+// is seen once that is done; an older standing that comes late changes nothing.
 func TestStandingsInOrder(t *testing.T) {
 	inVirtualTime(t, purse, func(r *rig) {
 		coins := func(p *player) int64 { return p.copy.Of(sheet.Record)[0].Int("coins") }

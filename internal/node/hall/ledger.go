@@ -26,8 +26,8 @@ type memory struct {
 	under   int         // what the authority asked for and was not answered yet: records, saves, charges
 }
 
-// A checkpoint is made when so much was taken in since the last one, or so long ago was the
-// last one, and nothing is under way.
+// A checkpoint is made when so much was taken in since the last one, or so long ago was the last one, and nothing is
+// under way.
 const (
 	checkpointBytes = 256 << 10
 	checkpointEvery = 20 * time.Second
@@ -47,8 +47,7 @@ func (l *room) head() ledger.Head {
 		Setup: l.setup, Opened: l.opened}
 }
 
-// input hands on an input that is about to be taken. Ticks are implied by the moment up to
-// which everything is known.
+// input hands on an input that is about to be taken. Ticks are implied by the moment up to which everything is known.
 func (m *memory) input(l *room, in *step.Input) {
 	if m == nil || in.Kind == step.Tick {
 		return
@@ -63,8 +62,8 @@ func (m *memory) input(l *room, in *step.Input) {
 	m.mark = m.ledger.Write(l.stay, m.seq, data, told)
 }
 
-// keep adds an entry to the piece of the journal. Without room for it the piece gives way, and the
-// journal goes on with the next checkpoint.
+// keep adds an entry to the piece of the journal. Without room for it the piece gives way, and the journal goes on with
+// the next checkpoint.
 func (m *memory) keep(l *room, entry []byte) {
 	switch {
 	case m.gap:
@@ -130,8 +129,8 @@ func (m *memory) end(l *room) {
 // keptWithin is how long it may take until something is committed.
 const keptWithin = 3 * time.Second
 
-// Kept returns when what the lobby has taken in up to now is committed, or says that it cannot
-// be just now. Without a ledger nothing is, and nobody waits.
+// Kept returns when what the lobby has taken in up to now is committed, or says that it cannot be just now. Without a
+// ledger nothing is, and nobody waits.
 func (l *room) Kept(ctx context.Context) error {
 	var mark ledger.Mark
 	if l.hall.cfg.Ledger == nil {

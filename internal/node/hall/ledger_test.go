@@ -62,8 +62,8 @@ func (k *kept) state() int64 {
 	return held.Checkpoints[0].Seq
 }
 
-// TestNothingIsLeftUnderWay: while a cost is being taken a lobby makes no checkpoint, and does not go to
-// another node; then it does both.
+// TestNothingIsLeftUnderWay: while a cost is being taken a lobby makes no checkpoint, and does not go to another node;
+// then it does both.
 func TestNothingIsLeftUnderWay(t *testing.T) {
 	withLedger(t, stall, 0, func(k *kept) {
 		taken := make(chan struct{})
@@ -97,8 +97,8 @@ func TestNothingIsLeftUnderWay(t *testing.T) {
 	})
 }
 
-// TestPiecesGiveWay: a piece of a lobby's journal for which there is no room is missing, and is told to be; what
-// comes after it is there, and every byte that was held is given back.
+// TestPiecesGiveWay: a piece of a lobby's journal for which there is no room is missing, and is told to be; what comes
+// after it is there, and every byte that was held is given back.
 func TestPiecesGiveWay(t *testing.T) {
 	withLedger(t, harbour, 8000, func(k *kept) {
 		l := k.open(hall.Opening{})

@@ -8,8 +8,7 @@ import (
 	"turnvex.example/turnvex/internal/node/fault"
 )
 
-// standInLine puts a connection in line for a seat; meanwhile it sees what a
-// spectator sees.
+// standInLine puts a connection in line for a seat; meanwhile it sees what a spectator sees.
 func (l *seating) standInLine(c *Client, j Joining) error {
 	c.key, c.waits = rand.Text(), true
 	out := l.step(&step.Input{Kind: step.Wait, Acct: j.Account, Name: j.Name, Conn: c.key, Team: j.Team,
@@ -20,8 +19,8 @@ func (l *seating) standInLine(c *Client, j Joining) error {
 	return nil
 }
 
-// seated tells a connection that stood in line that it has a seat now: with a new
-// welcome and a snapshot of what it now may see.
+// seated tells a connection that stood in line that it has a seat now: with a new welcome and a snapshot of what it now
+// may see.
 func (l *seating) seated(seat sheet.ID, key string) {
 	for _, c := range l.shows.clients {
 		if c.key == key && c.waits {

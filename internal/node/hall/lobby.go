@@ -15,11 +15,11 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// Lobby is a lobby alive on this node: its parts, and the loop that runs them. Its exported methods may be
-// called from any goroutine; everything else belongs to its loop.
+// Lobby is a lobby alive on this node: its parts, and the loop that runs them. Its exported methods may be called from
+// any goroutine; everything else belongs to its loop.
 //
-// The parts stand one upon the other: each may use those above it, and none reaches the whole. What the
-// authority asks for comes to them from carryOut.
+// The parts stand one upon the other: each may use those above it, and none reaches the whole. What the authority asks
+// for comes to them from carryOut.
 type Lobby struct {
 	*room
 	kept   *keeping // what is kept of players: records, results, costs
@@ -62,8 +62,7 @@ func (l *Lobby) changed() {
 	l.seats.counted.free(l.seats.placed)
 }
 
-// run is the lobby's loop: inputs as they come, ticks as they fall due. A lobby
-// in which nothing would happen sleeps.
+// run is the lobby's loop: inputs as they come, ticks as they fall due. A lobby in which nothing would happen sleeps.
 func (l *Lobby) run(first func()) {
 	defer close(l.done)
 	timer := time.NewTimer(time.Hour)
@@ -107,9 +106,8 @@ func (l *Lobby) run(first func()) {
 	l.finish()
 }
 
-// guard does a job of the loop, and what it has set itself meanwhile. A fault in one
-// lobby does not end the node: it is logged, the lobby ends, and what may be half
-// done in it is never asked again.
+// guard does a job of the loop, and what it has set itself meanwhile. A fault in one lobby does not end the node: it is
+// logged, the lobby ends, and what may be half done in it is never asked again.
 func (l *Lobby) guard(do func()) {
 	if l.state() == lifeBroken {
 		return
@@ -179,8 +177,7 @@ func (l *Lobby) Close(reason string) {
 // maxBecause is the longest reason, in characters.
 const maxBecause = 64
 
-// EndMatch ends the match that is running, for a reason that is told with the
-// result. Without a match it does nothing.
+// EndMatch ends the match that is running, for a reason that is told with the result. Without a match it does nothing.
 func (l *Lobby) EndMatch(ctx context.Context, because string) error {
 	because, err := fault.Line("the reason", because, maxBecause)
 	if err != nil {

@@ -58,8 +58,7 @@ func (l *seating) rise(c *Client, m *wire.Leave) {
 	l.seatsAre(c, slices.DeleteFunc(slices.Clone(c.Seats), func(x sheet.ID) bool { return x == id }))
 }
 
-// seatsAre makes a connection one with other seats than before: it is told so, and gets a
-// snapshot of what they see.
+// seatsAre makes a connection one with other seats than before: it is told so, and gets a snapshot of what they see.
 func (l *seating) seatsAre(c *Client, seats []sheet.ID) {
 	c.Seats = seats
 	l.keys[c.key] = &heldSeats{seats: slices.Clone(seats)}

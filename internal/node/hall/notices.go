@@ -8,9 +8,8 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// sendNotices tells what has happened to those whom it concerns. Who has fallen
-// behind is not told what is only for show, but how much of it there was; the rest
-// waits for the delta, so that it finds in the copy what it speaks of.
+// sendNotices tells what has happened to those whom it concerns. Who has fallen behind is not told what is only for
+// show, but how much of it there was; the rest waits for the delta, so that it finds in the copy what it speaks of.
 func (l *showing) sendNotices() {
 	p := &l.pub
 	p.missed = false

@@ -47,8 +47,8 @@ const (
 	maxHold     = 10 * time.Minute
 )
 
-// Open opens a lobby with a rulebook. When another open lobby of the rulebook has
-// the same name, it is fault code.NameTaken.
+// Open opens a lobby with a rulebook. When another open lobby of the rulebook has the same name, it is fault
+// code.NameTaken.
 func (h *Hall) Open(ctx context.Context, book *rulebook.Book, o Opening) (*Lobby, error) {
 	h.mu.Lock()
 	drains := h.drains
@@ -96,8 +96,8 @@ func (h *Hall) Open(ctx context.Context, book *rulebook.Book, o Opening) (*Lobby
 	return nil, err
 }
 
-// open makes a lobby known, with the first that it takes in, and lets it live. Whoever has found
-// it in the directory before it lives waits for that.
+// open makes a lobby known, with the first that it takes in, and lets it live. Whoever has found it in the directory
+// before it lives waits for that.
 func (h *Hall) open(ctx context.Context, l *Lobby, first func()) error {
 	lives := make(chan struct{})
 	h.mu.Lock()
@@ -188,8 +188,8 @@ func (h *Hall) checkOpening(book *rulebook.Book, o *Opening) error {
 	return nil
 }
 
-// OpenOrJoin returns the code of the open lobby with the opening's name, or opens
-// it. Two calls at the same moment, on any nodes, never make two.
+// OpenOrJoin returns the code of the open lobby with the opening's name, or opens it. Two calls at the same moment, on
+// any nodes, never make two.
 func (h *Hall) OpenOrJoin(ctx context.Context, book *rulebook.Book,
 	o Opening) (joinCode string, opened bool, err error) {
 	for range 5 {

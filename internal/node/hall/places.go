@@ -48,8 +48,7 @@ type counted struct {
 	back   map[string]func()                // by account
 }
 
-// take remembers that a player has come in, and gives back what was counted for it when
-// the place is free again.
+// take remembers that a player has come in, and gives back what was counted for it when the place is free again.
 func (c *counted) take(account string, giveBack func()) {
 	if account == "" {
 		return

@@ -36,8 +36,8 @@ func newShowing(r *room, s *sign, changed func()) *showing {
 	return l
 }
 
-// publisher sends what has changed, once a tick: each audience's part is encoded
-// once and shared, and so is the message of clients who see the same.
+// publisher sends what has changed, once a tick: each audience's part is encoded once and shared, and so is the message
+// of clients who see the same.
 type publisher struct {
 	*face
 	feed *replica.Feed
@@ -95,9 +95,8 @@ func (l *showing) endAll(bye wire.Bye) {
 	}
 }
 
-// publish sends everything that waits: to each client first what has changed,
-// then what has happened, then its verdicts, so that a verdict finds its effect
-// in the copy. It does so at most once a tick.
+// publish sends everything that waits: to each client first what has changed, then what has happened, then its
+// verdicts, so that a verdict finds its effect in the copy. It does so at most once a tick.
 func (l *showing) publish() {
 	p := &l.pub
 	st := l.m.Store()
@@ -215,8 +214,8 @@ func (l *showing) sendDelta(c *Client) {
 	c.put(f)
 }
 
-// maxMade is how many different deltas of a tick are kept for others to share.
-// Finding one among more would cost more than making it.
+// maxMade is how many different deltas of a tick are kept for others to share. Finding one among more would cost more
+// than making it.
 const maxMade = 16
 
 func (l *showing) viewers(yield func(*replica.Viewer) bool) {

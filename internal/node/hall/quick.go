@@ -14,12 +14,11 @@ import (
 	"turnvex.example/turnvex/internal/node/fault"
 )
 
-// quickHold is how long a place is held for somebody who was found one, in
-// milliseconds.
+// quickHold is how long a place is held for somebody who was found one, in milliseconds.
 const quickHold = 20_000
 
-// Quick finds a lobby with room for a party, or opens one, and holds places for
-// all of them. The party stays together, and on one team where that fits.
+// Quick finds a lobby with room for a party, or opens one, and holds places for all of them. The party stays together,
+// and on one team where that fits.
 func (h *Hall) Quick(ctx context.Context, book *rulebook.Book, party []string, o Opening) (*Lobby, bool, error) {
 	defer h.quick.lock(book.Name)() // so that two parties of one player each do not open two lobbies
 	name := partyName(party)
@@ -77,8 +76,8 @@ func partyName(party []string) string {
 	return ""
 }
 
-// FindQuick finds a lobby here with room for a party, and holds places for all of them; nil if
-// there is none, or this node is not in one of the regions asked for.
+// FindQuick finds a lobby here with room for a party, and holds places for all of them; nil if there is none, or this
+// node is not in one of the regions asked for.
 func (h *Hall) FindQuick(ctx context.Context, book *rulebook.Book, party []string, o Opening) (*Lobby, error) {
 	return h.findQuick(ctx, book, party, partyName(party), &o)
 }
@@ -97,8 +96,8 @@ func (h *Hall) findQuick(ctx context.Context, book *rulebook.Book, party []strin
 	return nil, nil
 }
 
-// candidates are the lobbies that a party may be sent to, the fullest first, as the directory knows them: each
-// lobby itself has the last word.
+// candidates are the lobbies that a party may be sent to, the fullest first, as the directory knows them: each lobby
+// itself has the last word.
 func (h *Hall) candidates(book *rulebook.Book, size int) []*Lobby {
 	type candidate struct {
 		*Lobby

@@ -15,8 +15,8 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// TestReading: what comes with an intent is read for what it is: nothing is taken for
-// another type, cut, or guessed, and a refusal says what was wrong.
+// TestReading: what comes with an intent is read for what it is: nothing is taken for another type, cut, or guessed,
+// and a refusal says what was wrong.
 func TestReading(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		_, ada, bo := r.two()
@@ -54,8 +54,7 @@ func TestReading(t *testing.T) {
 	})
 }
 
-// TestPasswords: a password that is set later is the whole of what was typed, as one
-// that is set at the opening.
+// TestPasswords: a password that is set later is the whole of what was typed, as one that is set at the opening.
 func TestPasswords(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		l := r.open(hall.Opening{})
@@ -72,8 +71,8 @@ func TestPasswords(t *testing.T) {
 	})
 }
 
-// TestSetByHand: a field is read by the sheet that it is set on, though another kind
-// has one of that name and another type.
+// TestSetByHand: a field is read by the sheet that it is set on, though another kind has one of that name and another
+// type.
 func TestSetByHand(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		l := r.open(hall.Opening{Practice: true})
@@ -108,9 +107,8 @@ func TestSetByHand(t *testing.T) {
 	})
 }
 
-// TestSlowReader: who takes nothing gets no notices for show and no deltas, but all
-// that is needed, and one delta with the newest values when it takes again, before what
-// tells of them; who takes nothing for too long is sent away.
+// TestSlowReader: who takes nothing gets no notices for show and no deltas, but all that is needed, and one delta with
+// the newest values when it takes again, before what tells of them; who takes nothing for too long is sent away.
 func TestSlowReader(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		l, ada, bo := r.two()
@@ -171,9 +169,8 @@ func reversed(list []string) []string {
 	return out
 }
 
-// TestCopies: a check asks every connection; a right hash is all there is to it, a wrong
-// one is followed up to the field, told, and put right by a snapshot; who does not
-// answer is counted.
+// TestCopies: a check asks every connection; a right hash is all there is to it, a wrong one is followed up to the
+// field, told, and put right by a snapshot; who does not answer is counted.
 func TestCopies(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		l, ada, bo := r.two()
@@ -248,8 +245,8 @@ phases: {play: {length: 600s}}
 win: {order: [{most: me.points}]}
 `
 
-// TestReferees: every referee who is signed in is asked, the first word counts, one who
-// comes later is offered what waits, and without a word in time the rulebook's counts.
+// TestReferees: every referee who is signed in is asked, the first word counts, one who comes later is offered what
+// waits, and without a word in time the rulebook's counts.
 func TestReferees(t *testing.T) {
 	inVirtualTime(t, judged, func(r *rig) {
 		l := r.open(hall.Opening{})

@@ -38,8 +38,7 @@ type ways struct {
 // Lost tells the lobby that the connection is gone. Its seats are held.
 func (c *Client) Lost() { c.to.lost(c) }
 
-// Receive takes a message from the client, as wire.FromClient has decoded it. An
-// error ends the connection.
+// Receive takes a message from the client, as wire.FromClient has decoded it. An error ends the connection.
 func (c *Client) Receive(message any) error {
 	l := c.lobby
 	switch m := message.(type) {
@@ -114,8 +113,8 @@ func (l *playing) intent(c *Client, m *wire.Intent) {
 		At: l.m.Tick()})
 }
 
-// input turns an intent as it was sent into an input. What cannot be read in it is
-// put in as unreadable, for the authority to refuse.
+// input turns an intent as it was sent into an input. What cannot be read in it is put in as unreadable, for the
+// authority to refuse.
 func (l *playing) input(m *wire.Intent) *step.Input {
 	in := &step.Input{
 		Kind:   step.Intent,

@@ -12,8 +12,7 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// Judge is a referee for every lobby of a rulebook, without a copy of any. It may be used
-// by several goroutines.
+// Judge is a referee for every lobby of a rulebook, without a copy of any. It may be used by several goroutines.
 type Judge struct {
 	hall *Hall
 	book string
@@ -133,8 +132,7 @@ type judging struct {
 	shows *showing
 }
 
-// refereesChanged tells the authority whether a referee is signed in. It then
-// offers what waits for a decision.
+// refereesChanged tells the authority whether a referee is signed in. It then offers what waits for a decision.
 func (l *judging) refereesChanged() {
 	n := int64(0)
 	if slices.ContainsFunc(l.shows.clients, func(c *Client) bool { return c.referee }) ||
@@ -181,8 +179,8 @@ func (l *judging) rule(m *wire.Rule, answer func(any)) {
 	answer(wire.Ruled{Is: "ruled", N: m.N, OK: v.OK(), Code: string(v.Code), Reason: v.Reason})
 }
 
-// ruling turns a referee's message into an input. What cannot be read in it is put in as
-// unreadable, for the authority to refuse.
+// ruling turns a referee's message into an input. What cannot be read in it is put in as unreadable, for the authority
+// to refuse.
 func (l *judging) ruling(m *wire.Rule) *step.Input {
 	if m.Set == "" {
 		in := &step.Input{Kind: step.RefereeAct, Name: clip(m.Act)}

@@ -6,8 +6,7 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
-// keepName keeps the name that a player took in this lobby, and brings it to every
-// other lobby that they are in.
+// keepName keeps the name that a player took in this lobby, and brings it to every other lobby that they are in.
 func (l *keeping) keepName(player, name string) {
 	l.tasks.add(func() {
 		if l.retry("keep a name", keepFor, func(ctx context.Context) error {
@@ -19,12 +18,11 @@ func (l *keeping) keepName(player, name string) {
 	})
 }
 
-// Renamed brings a player's new name, which is kept already, to every lobby that they
-// are in.
+// Renamed brings a player's new name, which is kept already, to every lobby that they are in.
 func (h *Hall) Renamed(player, name string) { h.rename(player, name, "") }
 
-// rename hands the name to each lobby before it returns, so that of two names that
-// were kept one after the other the later one is the last everywhere.
+// rename hands the name to each lobby before it returns, so that of two names that were kept one after the other the
+// later one is the last everywhere.
 func (h *Hall) rename(player, name string, but string) {
 	for _, l := range h.Where(player) {
 		if l.ID == but {

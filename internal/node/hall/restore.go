@@ -15,9 +15,9 @@ import (
 	"turnvex.example/turnvex/internal/node/ledger"
 )
 
-// Restore lets a lobby live again that a node held when it ended: from its last checkpoint,
-// with what it took in since. The time that has passed meanwhile did not pass for it. What the
-// authority asked for and nobody may have answered is asked for again.
+// Restore lets a lobby live again that a node held when it ended: from its last checkpoint, with what it took in since.
+// The time that has passed meanwhile did not pass for it. What the authority asked for and nobody may have answered is
+// asked for again.
 func (h *Hall) Restore(book *rulebook.Book, x *ledger.Left) (err error) {
 	defer func() { // what made a lobby fail may do so again: the others go on
 		if p := recover(); p != nil {
@@ -81,8 +81,8 @@ func (r *replay) play(x *ledger.Left) error {
 	return nil
 }
 
-// take plays one input back. Nobody is told anything; what is to be kept is kept once more,
-// which changes nothing where it was kept.
+// take plays one input back. Nobody is told anything; what is to be kept is kept once more, which changes nothing where
+// it was kept.
 func (r *replay) take(in *step.Input) {
 	switch in.Kind {
 	case step.Loaded:
@@ -119,12 +119,11 @@ func (r *replay) take(in *step.Input) {
 	r.l.m.Store().ClearChanges()
 }
 
-// heldFor is for how long, at least, the seats of those are held who were there: a client may notice
-// late that its node is gone, and must find the next.
+// heldFor is for how long, at least, the seats of those are held who were there: a client may notice late that its node
+// is gone, and must find the next.
 const heldFor = 30 * time.Second
 
-// goOn is the first that the lobby's loop does: whoever was there is away, and what was asked
-// for is asked for again.
+// goOn is the first that the lobby's loop does: whoever was there is away, and what was asked for is asked for again.
 func (r *replay) goOn() {
 	l := r.l
 	for _, conn := range l.m.Line() {

@@ -11,8 +11,8 @@ import (
 	"turnvex.example/turnvex/internal/node/memdb"
 )
 
-// TestRestoreFails: a lobby that cannot go on, and one that fails while it is played back, is an
-// error of its own and does not end the node.
+// TestRestoreFails: a lobby that cannot go on, and one that fails while it is played back, is an error of its own and
+// does not end the node.
 func TestRestoreFails(t *testing.T) {
 	book, problems := rulebook.Compile([]byte(harbour))
 	if book == nil {

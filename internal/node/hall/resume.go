@@ -15,14 +15,13 @@ import (
 type heldSeats struct {
 	seats []sheet.ID
 	ended *wire.Bye // why the service ended the connection that had them, nil if it did not
-	// They are of a connection before the lobby came back from the ledger: its copy may show play that was lost,
-	// and nobody knows any more what it has been told.
+	// They are of a connection before the lobby came back from the ledger: its copy may show play that was lost, and
+	// nobody knows any more what it has been told.
 	before bool
 }
 
-// comeBack gives a connection the seats that it, or an earlier one of the same
-// player, had. The earlier connection is told and ends, or is left alone and the
-// new one refused, as the node is set.
+// comeBack gives a connection the seats that it, or an earlier one of the same player, had. The earlier connection is
+// told and ends, or is left alone and the new one refused, as the node is set.
 func (l *seating) comeBack(c *Client, j Joining) (bool, error) {
 	key := j.Resume
 	if _, ok := l.keys[key]; !ok {
@@ -69,8 +68,7 @@ func (l *seating) comeBack(c *Client, j Joining) (bool, error) {
 	return true, nil
 }
 
-// keepCopy lets a client that still has its copy of tick at go on with what it has
-// missed, if that is still known.
+// keepCopy lets a client that still has its copy of tick at go on with what it has missed, if that is still known.
 func (l *seating) keepCopy(c *Client, at sheet.Tick) {
 	c.Join(l.m.Store())
 	c.On = at

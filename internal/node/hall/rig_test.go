@@ -19,8 +19,8 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// harbour is the rulebook of most of these tests: points, a notice for show and one
-// that is needed, a record, and a short match.
+// harbour is the rulebook of most of these tests: points, a notice for show and one that is needed, a record, and a
+// short match.
 const harbour = `turnvex: 1
 name: harbour
 players: {least: 2, most: 4, hold: 10s, late: seat, local: 2}

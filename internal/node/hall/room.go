@@ -13,8 +13,8 @@ import (
 	"turnvex.example/turnvex/internal/node/ledger"
 )
 
-// room is what every part of a lobby stands on: which lobby it is, its authority, its clock, and the loop to
-// which everything in it belongs.
+// room is what every part of a lobby stands on: which lobby it is, its authority, its clock, and the loop to which
+// everything in it belongs.
 type room struct {
 	ID   string // unique for ever
 	Code string // the join code
@@ -97,8 +97,8 @@ func (l *room) do(ctx context.Context, job func()) error {
 	}
 }
 
-// post runs a job in the lobby's loop without waiting for it, unless the lobby has
-// closed. It must not be called from the loop itself.
+// post runs a job in the lobby's loop without waiting for it, unless the lobby has closed. It must not be called from
+// the loop itself.
 func (l *room) post(job func()) {
 	select {
 	case l.jobs <- job:

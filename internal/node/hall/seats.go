@@ -31,8 +31,7 @@ func newSeating(r *room, s *showing, j *judging, places func(account string, the
 		sat: map[string]bool{}, counted: counted{places, map[string]func(){}}}
 }
 
-// takeSeats asks the authority for a seat for each player on the connection.
-// Either all get one or none.
+// takeSeats asks the authority for a seat for each player on the connection. Either all get one or none.
 func (l *seating) takeSeats(c *Client, j Joining) error {
 	c.key = rand.Text()
 	for i, name := range append([]string{j.Name}, j.Locals...) {

@@ -60,8 +60,7 @@ type known struct {
 	saving int           // saves of its own that are under way
 }
 
-// knownOf returns what the lobby knows of a player's record, and makes it one that is told
-// how the record stands.
+// knownOf returns what the lobby knows of a player's record, and makes it one that is told how the record stands.
 func (l *keeping) knownOf(account string) *known {
 	h := l.known[account]
 	if h == nil {
@@ -72,8 +71,7 @@ func (l *keeping) knownOf(account string) *known {
 	return h
 }
 
-// release forgets the records of players who have left, or all of them when the lobby
-// has ended.
+// release forgets the records of players who have left, or all of them when the lobby has ended.
 func (l *keeping) release(all bool) {
 	for account, h := range l.known {
 		if all || h.saving == 0 && l.m.SeatOf(account) == 0 {
@@ -83,16 +81,16 @@ func (l *keeping) release(all bool) {
 	}
 }
 
-// learn takes note of how a record stands where it is kept, whoever has changed it. What
-// is older than what is known already does not count.
+// learn takes note of how a record stands where it is kept, whoever has changed it. What is older than what is known
+// already does not count.
 func (l *keeping) learn(account string, s keep.Standing) {
 	if h := l.known[account]; h != nil && s.Version > h.stand.Version {
 		h.stand = s
 	}
 }
 
-// settle lets a player see the newest that is known of their record. While a save of the
-// lobby's own is under way, what is known may lack it: the player goes on seeing it done.
+// settle lets a player see the newest that is known of their record. While a save of the lobby's own is under way, what
+// is known may lack it: the player goes on seeing it done.
 func (l *keeping) settle(account string) {
 	h := l.known[account]
 	if h == nil || h.saving > 0 {
@@ -104,8 +102,7 @@ func (l *keeping) settle(account string) {
 	}
 }
 
-// Stands tells the lobbies of a rulebook how a player's record stands, which somebody
-// has corrected.
+// Stands tells the lobbies of a rulebook how a player's record stands, which somebody has corrected.
 func (h *Hall) Stands(book, account string, s keep.Standing) { h.stands(book, account, s, nil) }
 
 // stands tells every lobby of a rulebook but one.
@@ -125,8 +122,7 @@ func (h *Hall) stands(book, account string, s keep.Standing, but *keeping) {
 	}
 }
 
-// reload fetches a record anew of which a part has changed: of a game's rulebooks each
-// reads two.
+// reload fetches a record anew of which a part has changed: of a game's rulebooks each reads two.
 func (l *keeping) reload(account string) {
 	ctx, cancel := context.WithTimeout(context.Background(), 10*time.Second)
 	defer cancel()
@@ -141,8 +137,8 @@ func (l *keeping) reload(account string) {
 	})
 }
 
-// saved takes note that a save of the lobby's own is done, and how the records stand
-// then; one that was given up leaves none.
+// saved takes note that a save of the lobby's own is done, and how the records stand then; one that was given up leaves
+// none.
 func (l *keeping) saved(job *keep.Job, stand map[string]keep.Standing) {
 	for _, r := range job.Records {
 		if h := l.known[r.Player]; h != nil {

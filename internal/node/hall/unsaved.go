@@ -8,8 +8,8 @@ import (
 	"turnvex.example/turnvex/internal/node/keep"
 )
 
-// unsaved is what waits to be saved. When it takes up as many bytes as it may, no match begins
-// in any lobby until half of it is saved: matches that run end, and what they give is saved.
+// unsaved is what waits to be saved. When it takes up as many bytes as it may, no match begins in any lobby until half
+// of it is saved: matches that run end, and what they give is saved.
 type unsaved struct {
 	mu   sync.Mutex
 	jobs map[*keep.Job]waiting // guarded by mu
@@ -79,8 +79,8 @@ func (h *Hall) Full() bool {
 	return h.unsaved.full
 }
 
-// Saves is how many saves of records, results and posts wait for the database, about how many bytes
-// they take up, and for how long the oldest of them has waited.
+// Saves is how many saves of records, results and posts wait for the database, about how many bytes they take up, and
+// for how long the oldest of them has waited.
 func (h *Hall) Saves() (count, size int, age time.Duration) {
 	h.unsaved.mu.Lock()
 	defer h.unsaved.mu.Unlock()
@@ -91,8 +91,8 @@ func (h *Hall) Saves() (count, size int, age time.Duration) {
 	return len(h.unsaved.jobs), h.unsaved.size, age
 }
 
-// Unsaved is the moment of the oldest thing for a board that happened here and is not kept
-// yet; the zero time if all of it is.
+// Unsaved is the moment of the oldest thing for a board that happened here and is not kept yet; the zero time if all of
+// it is.
 func (h *Hall) Unsaved() (oldest time.Time) {
 	h.unsaved.mu.Lock()
 	defer h.unsaved.mu.Unlock()

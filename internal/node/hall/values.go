@@ -84,8 +84,7 @@ func (l *playing) readPassword(raw any) sheet.Value {
 	return sheet.TextValue(l.hall.digest(text))
 }
 
-// readSet reads the value of a field that is set by hand, by the kind of the sheet
-// that it is set on.
+// readSet reads the value of a field that is set by hand, by the kind of the sheet that it is set on.
 func (l *playing) readSet(m *wire.Intent) sheet.Value {
 	r := l.m.Store().Get(sheet.ID(m.Target))
 	if r == nil {
@@ -101,8 +100,8 @@ func (l *playing) readSet(m *wire.Intent) sheet.Value {
 	return readValue(f, m.Value)
 }
 
-// readTicks reads how many ticks to let pass: one if it is not said, and -1, which is refused, for
-// what is no such number.
+// readTicks reads how many ticks to let pass: one if it is not said, and -1, which is refused, for what is no such
+// number.
 func readTicks(v any) int64 {
 	if v == nil {
 		return 1

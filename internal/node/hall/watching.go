@@ -10,8 +10,8 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// admitSpectator lets somebody watch who passes the doors that players pass. Where players
-// see less than spectators, whoever has a seat, or had one in this match, does not watch.
+// admitSpectator lets somebody watch who passes the doors that players pass. Where players see less than spectators,
+// whoever has a seat, or had one in this match, does not watch.
 func (l *seating) admitSpectator(c *Client, j Joining) error {
 	if why, reason := l.m.MayWatch(j.Account, l.hall.digest(j.Pass)); why != code.OK {
 		return fault.New(why, "%s", reason)
@@ -49,8 +49,8 @@ func keepsSecrets(b *rulebook.Book) bool {
 	return false
 }
 
-// noteSeats remembers who has had a seat in the match that runs, and ends the watching of
-// whoever has one. Ticks within one state change nothing of it.
+// noteSeats remembers who has had a seat in the match that runs, and ends the watching of whoever has one. Ticks within
+// one state change nothing of it.
 func (l *seating) noteSeats() {
 	if now := l.m.State(); now != l.stood {
 		l.stood = now

@@ -60,8 +60,7 @@ func TestTheBookInTheWelcome(t *testing.T) {
 	})
 }
 
-// TestWhoCountsAsSpectator: who only watches takes a spectator's place; an operator's
-// view takes none.
+// TestWhoCountsAsSpectator: who only watches takes a spectator's place; an operator's view takes none.
 func TestWhoCountsAsSpectator(t *testing.T) {
 	inVirtualTime(t, varied, func(r *rig) {
 		l := r.open(hall.Opening{})

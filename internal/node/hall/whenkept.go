@@ -18,8 +18,8 @@ type heldFrame struct {
 // keptBefore is the longest that publishing waits: while the database is away play goes on.
 const keptBefore = time.Second
 
-// publishKept sends what was put since the last time, as soon as everything that the lobby has
-// taken in up to now is kept.
+// publishKept sends what was put since the last time, as soon as everything that the lobby has taken in up to now is
+// kept.
 func (l *showing) publishKept() {
 	if len(l.pub.held) == 0 {
 		return
@@ -40,8 +40,8 @@ func (l *showing) publishKept() {
 	})
 }
 
-// whenKept runs a job in the lobby's loop when everything that it has taken in up to now is kept,
-// or could not be kept in time.
+// whenKept runs a job in the lobby's loop when everything that it has taken in up to now is kept, or could not be kept
+// in time.
 func (l *room) whenKept(job func(kept bool)) {
 	if l.memory == nil {
 		job(true)

@@ -12,8 +12,8 @@ import (
 // giveAtOnce is how many lobbies are being handed over at the same time.
 const giveAtOnce = 8
 
-// giveAway hands the lobbies of this node to others of its region, if there are any, those with
-// the fewest first; series go together with their lobbies to one node.
+// giveAway hands the lobbies of this node to others of its region, if there are any, those with the fewest first;
+// series go together with their lobbies to one node.
 func (h *Handover) giveAway(ctx context.Context) {
 	others := h.c.Cluster.Others(h.c.Cluster.Self.Region)
 	all := h.c.Hall.All()
@@ -56,8 +56,8 @@ func (h *Handover) Give(ctx context.Context, l *hall.Lobby, to hall.Destination)
 	return err
 }
 
-// Stop hands the lobbies of a node that stops to others, if there are any; what is left goes on
-// at the next start, or where it is taken over.
+// Stop hands the lobbies of a node that stops to others, if there are any; what is left goes on at the next start, or
+// where it is taken over.
 func (h *Handover) Stop() {
 	ctx, over := context.WithTimeout(context.Background(), giveWithin)
 	defer over()

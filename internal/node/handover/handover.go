@@ -1,6 +1,5 @@
-// Package handover brings lobbies to where they are to be alive: those of an earlier run, of nodes that
-// are dead, and that were given to this node, go on here; those of a node that drains or stops are
-// given to others.
+// Package handover brings lobbies to where they are to be alive: those of an earlier run, of nodes that are dead, and
+// that were given to this node, go on here; those of a node that drains or stops are given to others.
 package handover
 
 import (
@@ -110,8 +109,7 @@ func (h *Handover) Turn() {
 	}
 }
 
-// takeAtOnce is how many lobbies of a node that is dead are taken in one transaction: several nodes
-// share them.
+// takeAtOnce is how many lobbies of a node that is dead are taken in one transaction: several nodes share them.
 const takeAtOnce = 250
 
 // TakeUp has the lobbies taken up that are to be alive here.
@@ -153,8 +151,8 @@ func (h *Handover) Run(ctx context.Context) {
 	}
 }
 
-// takeAgain takes lobbies up that could not be handed over, or of which it is not known whether they were
-// taken: those that are this node's.
+// takeAgain takes lobbies up that could not be handed over, or of which it is not known whether they were taken: those
+// that are this node's.
 func (h *Handover) takeAgain(ctx context.Context) {
 	h.mu.Lock()
 	ids, rows := h.again, h.series
@@ -195,8 +193,7 @@ func (h *Handover) Again(ids ...string) {
 	h.mu.Unlock() // the next renewal has them taken up
 }
 
-// TakeGiven takes what other nodes have given to this one, and what was begun here under an
-// earlier lease.
+// TakeGiven takes what other nodes have given to this one, and what was begun here under an earlier lease.
 func (h *Handover) TakeGiven(ctx context.Context) error {
 	self := h.c.Cluster.Self.Name
 	given, older, err := h.c.Ledger.Given(ctx)
@@ -270,8 +267,8 @@ func (h *Handover) takeOver(ctx context.Context, name string) error {
 	return nil
 }
 
-// restore lets the lobbies go on that this node held when it ended. One that cannot ends in
-// order, with what was kept of it.
+// restore lets the lobbies go on that this node held when it ended. One that cannot ends in order, with what was kept
+// of it.
 func (h *Handover) restore(ctx context.Context, left []*ledger.Left) {
 	began, well := time.Now(), 0
 	for _, x := range left {

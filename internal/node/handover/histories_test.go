@@ -128,9 +128,9 @@ func (w *world) heal(all []*person) {
 	}
 }
 
-// TestHistories: whatever happens to nodes and to their ways to the database, a lobby is alive at one place,
-// everybody comes back to their seat, and each intent counts once: exactly those that were taken, but for what
-// a node told while its database was away and then died with.
+// TestHistories: whatever happens to nodes and to their ways to the database, a lobby is alive at one place, everybody
+// comes back to their seat, and each intent counts once: exactly those that were taken, but for what a node told while
+// its database was away and then died with.
 func TestHistories(t *testing.T) {
 	seed := trial.Seed(t)
 	for round := range trial.Rounds(300, 40) {

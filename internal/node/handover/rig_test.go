@@ -152,8 +152,8 @@ func (x *run) now() (wrong, <-chan struct{}) {
 	return x.wrong, x.cured
 }
 
-// firm tells whether what is told to be done is kept: a second after it has gone away the database is no
-// longer waited for.
+// firm tells whether what is told to be done is kept: a second after it has gone away the database is no longer waited
+// for.
 func (x *run) firm() bool {
 	_, since := x.ledger.Waiting()
 	what, _ := x.now()
@@ -281,8 +281,8 @@ func (n *node) kill() {
 // alive tells whether the node may say something.
 func (n *node) alive() bool { return n.run != nil && n.cluster.Lease.Holds() }
 
-// person is a client, as the live protocol has it: it numbers its intents, sends those again of which it
-// knows nothing when it comes back, and counts what it was told.
+// person is a client, as the live protocol has it: it numbers its intents, sends those again of which it knows nothing
+// when it comes back, and counts what it was told.
 type person struct {
 	w     *world
 	name  string

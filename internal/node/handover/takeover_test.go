@@ -12,8 +12,7 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// plays makes sure that somebody comes back to their lobby within some seconds, and that what they ask for
-// counts.
+// plays makes sure that somebody comes back to their lobby within some seconds, and that what they ask for counts.
 func (w *world) plays(all []*person, points int64) {
 	w.t.Helper()
 	w.heal(all)
@@ -24,8 +23,8 @@ func (w *world) plays(all []*person, points int64) {
 	}
 }
 
-// TestAnswerOfTakeoverIsLost: a lobby whose take-over was done, and told to have failed, goes on with
-// everything that it took in, also when the log is made shorter meanwhile.
+// TestAnswerOfTakeoverIsLost: a lobby whose take-over was done, and told to have failed, goes on with everything that
+// it took in, also when the log is made shorter meanwhile.
 func TestAnswerOfTakeoverIsLost(t *testing.T) {
 	inWorld(t, 1, 2, func(w *world) {
 		all := w.begin(2, 2) // one at each
@@ -50,8 +49,8 @@ func TestAnswerOfTakeoverIsLost(t *testing.T) {
 	})
 }
 
-// TestGivingMeetsLoss: a node that is taken for dead while it hands a lobby over does not wait for that,
-// and goes on taking lobbies up.
+// TestGivingMeetsLoss: a node that is taken for dead while it hands a lobby over does not wait for that, and goes on
+// taking lobbies up.
 func TestGivingMeetsLoss(t *testing.T) {
 	inWorld(t, 1, 2, func(w *world) {
 		all := w.begin(1, 2)
@@ -82,8 +81,8 @@ func TestGivingMeetsLoss(t *testing.T) {
 	})
 }
 
-// TestTakenUpAgain: a lobby that could not be handed over, and is taken up again when the database is back, goes
-// on with what it took in last and the ledger had not written.
+// TestTakenUpAgain: a lobby that could not be handed over, and is taken up again when the database is back, goes on
+// with what it took in last and the ledger had not written.
 func TestTakenUpAgain(t *testing.T) {
 	inWorld(t, 1, 1, func(w *world) {
 		all := w.begin(1, 2)
@@ -101,8 +100,8 @@ func TestTakenUpAgain(t *testing.T) {
 	})
 }
 
-// TestNothingIsToldOfLostPlay: what a node has taken in and another goes on without is not told to anybody, also
-// not when the node has a new lease: clients ask for it again.
+// TestNothingIsToldOfLostPlay: what a node has taken in and another goes on without is not told to anybody, also not
+// when the node has a new lease: clients ask for it again.
 func TestNothingIsToldOfLostPlay(t *testing.T) {
 	inWorld(t, 1, 2, func(w *world) {
 		all := w.begin(1, 2)
@@ -169,8 +168,8 @@ func TestCopiesAreOfOnePast(t *testing.T) {
 	})
 }
 
-// TestTwoDeaths: the time in which nobody ran a lobby is not played, also not where its next node dies before it
-// has kept a checkpoint.
+// TestTwoDeaths: the time in which nobody ran a lobby is not played, also not where its next node dies before it has
+// kept a checkpoint.
 func TestTwoDeaths(t *testing.T) {
 	inWorld(t, 1, 3, func(w *world) {
 		all := w.begin(1, 2)
@@ -204,8 +203,8 @@ func TestTwoDeaths(t *testing.T) {
 	})
 }
 
-// TestAloneWithoutTheDatabase: a node for which alone the database is away is silent when another one takes
-// its lobbies over, also one that has come since and that it does not know.
+// TestAloneWithoutTheDatabase: a node for which alone the database is away is silent when another one takes its lobbies
+// over, also one that has come since and that it does not know.
 func TestAloneWithoutTheDatabase(t *testing.T) {
 	inWorld(t, 1, 2, func(w *world) {
 		one, two := w.nodes[0], w.nodes[1]

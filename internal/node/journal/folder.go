@@ -12,8 +12,8 @@ import (
 	"sync"
 )
 
-// Folder is a folder with the journals of a node. It remembers who stands in which, and may be
-// used by several goroutines. A nil one holds none.
+// Folder is a folder with the journals of a node. It remembers who stands in which, and may be used by several
+// goroutines. A nil one holds none.
 type Folder struct {
 	path string
 	mu   sync.Mutex
@@ -67,8 +67,7 @@ func (f *Folder) Of(account string) (out []Mention, err error) {
 	return out, err
 }
 
-// Forget takes out of all journals what tells who the accounts are that gone returns of those
-// that stand in them.
+// Forget takes out of all journals what tells who the accounts are that gone returns of those that stand in them.
 func (f *Folder) Forget(gone func(accounts []string) ([]string, error)) error {
 	return f.each(func(name string, who map[string]int) error {
 		var all []string
@@ -86,8 +85,8 @@ func (f *Folder) Forget(gone func(accounts []string) ([]string, error)) error {
 	})
 }
 
-// each calls with each journal that is written to its end, and who stands in it. One that
-// cannot be read does not keep the others from being looked at.
+// each calls with each journal that is written to its end, and who stands in it. One that cannot be read does not keep
+// the others from being looked at.
 func (f *Folder) each(do func(name string, who map[string]int) error) error {
 	if f == nil {
 		return nil

@@ -1,8 +1,7 @@
-// Package journal writes and reads the ordered inputs of a lobby, from which its
-// state can be rebuilt bit for bit. A journal is a file: the eight bytes of
-// Magic, then a CBOR sequence (RFC 8742) of one head and any number of entries,
-// each an array that begins with its kind. Hashes of the state stand between the
-// inputs, so that a replay can tell where it first differs.
+// Package journal writes and reads the ordered inputs of a lobby, from which its state can be rebuilt bit for bit. A
+// journal is a file: the eight bytes of Magic, then a CBOR sequence (RFC 8742) of one head and any number of entries,
+// each an array that begins with its kind. Hashes of the state stand between the inputs, so that a replay can tell
+// where it first differs.
 package journal
 
 import (
@@ -135,13 +134,11 @@ type Writer struct {
 	people *people
 	failed error // of telling what a token stands for
 
-	// Whose, if set, returns the account of whose connection a seat is: whose the name is that
-	// the seat takes.
+	// Whose, if set, returns the account of whose connection a seat is: whose the name is that the seat takes.
 	Whose func(seat sheet.ID) string
 }
 
-// NewWriter begins a journal with its head. A hash is due every so many ticks; 0
-// asks for none.
+// NewWriter begins a journal with its head. A hash is due every so many ticks; 0 asks for none.
 func NewWriter(w io.Writer, h Head, hashEvery sheet.Tick) (*Writer, error) {
 	if _, err := io.WriteString(w, Magic); err != nil {
 		return nil, err
@@ -153,8 +150,8 @@ func NewWriter(w io.Writer, h Head, hashEvery sheet.Tick) (*Writer, error) {
 	return jw, jw.enc.Encode(h)
 }
 
-// Input writes an input that is about to be taken. Ticks without anything else
-// need not be written: the next input's tick implies them.
+// Input writes an input that is about to be taken. Ticks without anything else need not be written: the next input's
+// tick implies them.
 func (w *Writer) Input(in *step.Input) error {
 	hidden := *in
 	whose := ""
@@ -229,8 +226,8 @@ func begins(r io.Reader) error {
 	return nil
 }
 
-// Open reads a journal's head and opens its lobby. Its people stay tokens; their names are
-// those that the journal still tells.
+// Open reads a journal's head and opens its lobby. Its people stay tokens; their names are those that the journal still
+// tells.
 func Open(r io.Reader) (*Replay, error) {
 	if err := begins(r); err != nil {
 		return nil, err
@@ -254,8 +251,8 @@ func Open(r io.Reader) (*Replay, error) {
 	return rp, nil
 }
 
-// next returns the next entry; io.EOF at the end. A journal that breaks off in
-// the midst of an entry, as after a crash, ends there.
+// next returns the next entry; io.EOF at the end. A journal that breaks off in the midst of an entry, as after a crash,
+// ends there.
 func (rp *Replay) next() (*entry, error) {
 	if e := rp.pending; e != nil {
 		rp.pending = nil
@@ -275,8 +272,7 @@ func (rp *Replay) next() (*entry, error) {
 	return e, nil
 }
 
-// decode returns the next entry that is not about what a token stands for, with the names that
-// are known.
+// decode returns the next entry that is not about what a token stands for, with the names that are known.
 func (rp *Replay) decode() (*entry, error) {
 	for {
 		var e entry
@@ -309,9 +305,8 @@ func (rp *Replay) known(token *string, isName bool) {
 	}
 }
 
-// RunTo plays the journal back up to a tick, or to its end when that is negative.
-// It returns io.EOF at the journal's end and a *Difference where a hash is another
-// one than was recorded.
+// RunTo plays the journal back up to a tick, or to its end when that is negative. It returns io.EOF at the journal's
+// end and a *Difference where a hash is another one than was recorded.
 func (rp *Replay) RunTo(tick sheet.Tick) error {
 	last := rp.M.Tick()
 	for {

@@ -49,8 +49,8 @@ func fill(r *rand.Rand, v reflect.Value) {
 	}
 }
 
-// TestEveryInputIsKept: whatever an input holds is there again when it is read, so
-// that no field is forgotten when one is added.
+// TestEveryInputIsKept: whatever an input holds is there again when it is read, so that no field is forgotten when one
+// is added.
 func TestEveryInputIsKept(t *testing.T) {
 	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 0))
@@ -72,8 +72,8 @@ actions: {score: {do: [{add: me.points, by: "random(1, 9)"}]}}
 phases: {play: {length: 1m}}
 `
 
-// TestDoorsReplay: passwords, reservations, the waiting line and bans are played back
-// as they were, and a journal that breaks off ends where it does.
+// TestDoorsReplay: passwords, reservations, the waiting line and bans are played back as they were, and a journal that
+// breaks off ends where it does.
 func TestDoorsReplay(t *testing.T) {
 	var file bytes.Buffer
 	setup := lobby.Setup{Code: "DOOR22", Seed: 3, Capacity: 2, Password: "digest"}
@@ -193,8 +193,8 @@ func readWhole(t *testing.T, file []byte, taken []step.Input) {
 	}
 }
 
-// stopsAtEachTick plays a journal back tick by tick: it stands at each, also where nothing was
-// taken, and comes to the same end.
+// stopsAtEachTick plays a journal back tick by tick: it stands at each, also where nothing was taken, and comes to the
+// same end.
 func stopsAtEachTick(t *testing.T, file []byte, end *lobby.Lobby, hashes map[sheet.Tick]string) {
 	t.Helper()
 	rp, err := Open(bytes.NewReader(file))
@@ -214,8 +214,8 @@ func stopsAtEachTick(t *testing.T, file []byte, end *lobby.Lobby, hashes map[she
 	}
 }
 
-// TestBadEntriesAreRefused: an entry that goes back in time, is nothing, or stands beyond what a
-// lobby lives ends a journal with its place.
+// TestBadEntriesAreRefused: an entry that goes back in time, is nothing, or stands beyond what a lobby lives ends a
+// journal with its place.
 func TestBadEntriesAreRefused(t *testing.T) {
 	for name, bad := range map[string]entry{
 		"back in time": {Kind: kindHash, At: 9},
@@ -246,8 +246,8 @@ func TestBadEntriesAreRefused(t *testing.T) {
 	}
 }
 
-// TestPeopleAreErased: in a journal people are tokens; without what these stand for it plays
-// back to the same hashes, and nobody is told who it was, but for those who are still there.
+// TestPeopleAreErased: in a journal people are tokens; without what these stand for it plays back to the same hashes,
+// and nobody is told who it was, but for those who are still there.
 func TestPeopleAreErased(t *testing.T) {
 	var file bytes.Buffer
 	setup := lobby.Setup{Code: "DOOR22", Seed: 3}
@@ -322,8 +322,8 @@ func TestPeopleAreErased(t *testing.T) {
 	}
 }
 
-// TestFolder: of the journals in a folder those are rewritten in which somebody stands who is
-// gone, not those that are being written, and a file that is no journal is told.
+// TestFolder: of the journals in a folder those are rewritten in which somebody stands who is gone, not those that are
+// being written, and a file that is no journal is told.
 func TestFolder(t *testing.T) {
 	dir := t.TempDir()
 	f := NewFolder(dir)

@@ -13,9 +13,8 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
-// In a journal a person is a token that means nothing elsewhere, and so is each name. What the
-// tokens stand for are entries of their own: without them the journal plays back to the same
-// states, and nobody is told who played.
+// In a journal a person is a token that means nothing elsewhere, and so is each name. What the tokens stand for are
+// entries of their own: without them the journal plays back to the same states, and nobody is told who played.
 
 // person is what a token stands for.
 type person struct {
@@ -56,8 +55,8 @@ func (p *people) token(letter byte, text, of string) string {
 	return t
 }
 
-// name is what stands for a name that somebody has asked for: one that is not allowed has none,
-// and is refused when it is played back as it was then.
+// name is what stands for a name that somebody has asked for: one that is not allowed has none, and is refused when it
+// is played back as it was then.
 func (p *people) name(raw, of string) string {
 	clean, err := names.Clean(raw)
 	if err != nil {
@@ -105,8 +104,8 @@ func (p *people) hide(in *step.Input, whose string) {
 	}
 }
 
-// Forget copies a journal without what tells who some accounts are, and which names were
-// theirs. It tells whether there was any such thing.
+// Forget copies a journal without what tells who some accounts are, and which names were theirs. It tells whether there
+// was any such thing.
 func Forget(from io.Reader, to io.Writer, accounts ...string) (found bool, err error) {
 	if _, err := io.WriteString(to, Magic); err != nil {
 		return false, err

@@ -21,8 +21,8 @@ type Person struct {
 	Text  string // the account, or the name
 }
 
-// Scribe writes inputs as entries of a journal that is kept elsewhere than in a file, and what
-// the tokens in them stand for beside them.
+// Scribe writes inputs as entries of a journal that is kept elsewhere than in a file, and what the tokens in them stand
+// for beside them.
 type Scribe struct {
 	people *people
 	told   []Person
@@ -41,8 +41,7 @@ func NewScribe(known ...Person) *Scribe {
 	return s
 }
 
-// Input returns the entry of an input, good until the next call, and what the tokens stand for that
-// are new in it.
+// Input returns the entry of an input, good until the next call, and what the tokens stand for that are new in it.
 func (s *Scribe) Input(in *step.Input) (entryOf []byte, told []Person, err error) {
 	if !plain(in) {
 		return s.other(in)
@@ -121,8 +120,7 @@ func (p *people) know(x *person) {
 	}
 }
 
-// Inputs reads entries as a scribe has written them, with people in the place of the tokens
-// that are known.
+// Inputs reads entries as a scribe has written them, with people in the place of the tokens that are known.
 func Inputs(data []byte, known []Person, each func(*step.Input) error) error {
 	show := map[string]string{}
 	for _, p := range known {
@@ -175,8 +173,8 @@ func personal(in *step.Input) (out []*string) {
 	return nil
 }
 
-// plain tells whether an input is an intent in which nothing stands of a person, and nothing but
-// numbers and words: most inputs are.
+// plain tells whether an input is an intent in which nothing stands of a person, and nothing but numbers and words:
+// most inputs are.
 func plain(in *step.Input) bool {
 	return in.Kind == step.Intent && in.Verb != step.Rename && in.Verb != step.Unban && in.Text == "" &&
 		in.Args == nil && in.Record == nil && in.Names == nil && in.Value == (sheet.Value{}) &&

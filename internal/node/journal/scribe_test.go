@@ -18,8 +18,8 @@ import (
 	"turnvex.example/turnvex/internal/tool/trial"
 )
 
-// TestPlainEntries: what is written by hand is what the library writes, byte for byte, whatever
-// the numbers; and what holds anything of a person is left to the library.
+// TestPlainEntries: what is written by hand is what the library writes, byte for byte, whatever the numbers; and what
+// holds anything of a person is left to the library.
 func TestPlainEntries(t *testing.T) {
 	r := rand.New(rand.NewPCG(trial.Seed(t), 1))
 	number := func() int64 {
@@ -51,8 +51,8 @@ func TestPlainEntries(t *testing.T) {
 	}
 }
 
-// TestReasonsAreTheirWriters: the reason of a pause stands under a token of its writer, as a name
-// does; one that was refused is refused again when it is played back, and is not told.
+// TestReasonsAreTheirWriters: the reason of a pause stands under a token of its writer, as a name does; one that was
+// refused is refused again when it is played back, and is not told.
 func TestReasonsAreTheirWriters(t *testing.T) {
 	scribe := NewScribe()
 	scribe.Whose = func(sheet.ID) string { return "account-of-mara" }
@@ -85,8 +85,8 @@ func TestReasonsAreTheirWriters(t *testing.T) {
 	}
 }
 
-// TestAnotherScribeGoesOn: who goes on with the entries of another gives nobody a token that stands
-// for somebody else, and tells nothing twice.
+// TestAnotherScribeGoesOn: who goes on with the entries of another gives nobody a token that stands for somebody else,
+// and tells nothing twice.
 func TestAnotherScribeGoesOn(t *testing.T) {
 	enters := func(s *Scribe, account, name string) (data []byte, told []Person) {
 		data, told, err := s.Input(&step.Input{Kind: step.Enter, Acct: account, Name: name, Conn: account})

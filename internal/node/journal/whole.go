@@ -17,8 +17,8 @@ func Until(tick int64) []byte {
 	return data
 }
 
-// Whole writes a journal as a file, of its head, of what is known of its people, and of its
-// entries as a scribe has written them, one behind the other.
+// Whole writes a journal as a file, of its head, of what is known of its people, and of its entries as a scribe has
+// written them, one behind the other.
 func Whole(w io.Writer, h Head, known []Person, entries ...[]byte) error {
 	if _, err := io.WriteString(w, Magic); err != nil {
 		return err

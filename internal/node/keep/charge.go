@@ -9,9 +9,8 @@ import (
 	"turnvex.example/turnvex/internal/node/store"
 )
 
-// Charge takes from a record, if it has enough of all of it, and tells whether it did and
-// how the record stands. It may be repeated: what was taken is not taken again. Of a charge
-// whose answer is not known Void makes sure.
+// Charge takes from a record, if it has enough of all of it, and tells whether it did and how the record stands. It may
+// be repeated: what was taken is not taken again. Of a charge whose answer is not known Void makes sure.
 func (k *Keeper) Charge(ctx context.Context, job *Job) (ok bool, stand Standing, err error) {
 	r := &job.Records[0]
 	err = k.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
@@ -39,8 +38,8 @@ func (k *Keeper) Charge(ctx context.Context, job *Job) (ok bool, stand Standing,
 	return ok && err == nil, stand, err
 }
 
-// Void sees to it that a charge has taken nothing: it gives back what was taken, or keeps
-// it from being taken later. It may be repeated.
+// Void sees to it that a charge has taken nothing: it gives back what was taken, or keeps it from being taken later. It
+// may be repeated.
 func (k *Keeper) Void(ctx context.Context, job *Job) (stand Standing, err error) {
 	r := &job.Records[0]
 	err = k.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
@@ -54,8 +53,8 @@ func (k *Keeper) Void(ctx context.Context, job *Job) (stand Standing, err error)
 		if _, stand, err = k.lockAll(tx, r.Player, job.Book); err != nil {
 			return err
 		}
-		// Whichever writes the charge's number first has it: this, and nothing is taken any
-		// more; or the charge, and it is given back under a number of its own.
+		// Whichever writes the charge's number first has it: this, and nothing is taken any more; or the charge, and it
+		// is given back under a number of its own.
 		never, err := k.noteChange(tx, job, &Record{Player: r.Player, Number: r.Number, Match: r.Match}, Fields{},
 			Fields{}, stand.Version)
 		if err != nil {

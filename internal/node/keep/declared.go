@@ -10,8 +10,7 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// Difference is what another version of a rulebook means for a field of the records that
-// are kept.
+// Difference is what another version of a rulebook means for a field of the records that are kept.
 type Difference struct {
 	Field     string `json:"field"`               // as the new version names it, or the old one if it has none
 	What      string `json:"what"`                // added, removed, renamed, type, bounds, words or start
@@ -22,8 +21,7 @@ type Difference struct {
 	args  []any
 }
 
-// Differences tells what a new version of a rulebook means for the records that are kept.
-// The old one may be nil.
+// Differences tells what a new version of a rulebook means for the records that are kept. The old one may be nil.
 func Differences(old, new *rulebook.Book) (out []Difference) {
 	if old == nil {
 		return nil

@@ -11,11 +11,10 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
-// Fields are the kept fields of a record by name. What was never kept is not there. An
-// integer and a number are written as decimals, a choice as its word, a flag as true or
-// false, a position as [x, y] in millimetres; nothing depends on the order in which a
-// rulebook declares its fields or words. Fields that a rulebook does not know are left
-// as they are.
+// Fields are the kept fields of a record by name. What was never kept is not there. An integer and a number are written
+// as decimals, a choice as its word, a flag as true or false, a position as [x, y] in millimetres; nothing depends on
+// the order in which a rulebook declares its fields or words. Fields that a rulebook does not know are left as they
+// are.
 type Fields map[string]any
 
 // The forms in which records are kept.
@@ -47,8 +46,8 @@ func written(f *sheet.Field, v sheet.Value) any {
 	return v.Plain()
 }
 
-// of returns a field's value, if one is kept that the rulebook can hold: within the field's
-// bounds, which may be others than when it was kept.
+// of returns a field's value, if one is kept that the rulebook can hold: within the field's bounds, which may be others
+// than when it was kept.
 func (f Fields) of(r *rulebook.RecordField) (sheet.Value, bool) {
 	for _, name := range [2]string{r.Stored() + ":" + r.Field.Type.String(), r.Stored()} {
 		if v, ok := f.read(r.Field, name); ok {
@@ -76,9 +75,8 @@ func (f Fields) read(field *sheet.Field, name string) (v sheet.Value, ok bool) {
 	return v, true
 }
 
-// place is the name under which a field's value is written. Where a value of another type
-// is kept that the field cannot hold, it stays, for the versions that know it, and this
-// one's goes beside it.
+// place is the name under which a field's value is written. Where a value of another type is kept that the field cannot
+// hold, it stays, for the versions that know it, and this one's goes beside it.
 func (f Fields) place(r *rulebook.RecordField) string {
 	name := r.Stored()
 	raw, there := f[name]
@@ -113,8 +111,8 @@ func (f Fields) Shown(book *rulebook.Book) Fields {
 	return out
 }
 
-// Apply lets changes happen, and returns the changed fields as they were and are now.
-// A change of a field that the rulebook no longer knows is left out.
+// Apply lets changes happen, and returns the changed fields as they were and are now. A change of a field that the
+// rulebook no longer knows is left out.
 func (f Fields) Apply(book *rulebook.Book, changes []step.Change) (was, became Fields) {
 	was, became = Fields{}, Fields{}
 	for i := range changes {
@@ -136,8 +134,7 @@ func (f Fields) Apply(book *rulebook.Book, changes []step.Change) (was, became F
 	return was, became
 }
 
-// fromPlain turns fields of the first form into those of the second. What the rulebook
-// does not know is left as it is.
+// fromPlain turns fields of the first form into those of the second. What the rulebook does not know is left as it is.
 func (f Fields) fromPlain(book *rulebook.Book) {
 	kept := int64(0)
 	if n, is := f["kept"].(json.Number); is {

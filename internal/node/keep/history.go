@@ -33,8 +33,7 @@ type Change struct {
 	Became  json.RawMessage `json:"became"`                          // and after
 }
 
-// History returns what happened to a record, newest first, from before a revision (0
-// begins with the newest).
+// History returns what happened to a record, newest first, from before a revision (0 begins with the newest).
 func (k *Keeper) History(ctx context.Context, player, rulebook string, before int64,
 	limit int) (out []Change, err error) {
 	q := k.db.WithContext(ctx).Table("record_changes").Where("player_id = ? and rulebook = ?", player, rulebook).
@@ -62,9 +61,8 @@ type Corrected struct {
 // maxCorrected is the most changes at once.
 const maxCorrected = 48
 
-// Correct lets an operator's changes happen to a player's record, with a reason that the
-// history keeps, and returns how the record stands then. id makes it happen once, however
-// often it is tried; "" gives it one.
+// Correct lets an operator's changes happen to a player's record, with a reason that the history keeps, and returns how
+// the record stands then. id makes it happen once, however often it is tried; "" gives it one.
 func (k *Keeper) Correct(ctx context.Context, player string, book *rulebook.Book, c *Correction,
 	author, id string) (stand Standing, err error) {
 	changes, err := c.read(book)

@@ -11,8 +11,7 @@ import (
 	"turnvex.example/turnvex/internal/node/store"
 )
 
-// Keeper keeps what matches give, in the database. It may be used by several
-// goroutines.
+// Keeper keeps what matches give, in the database. It may be used by several goroutines.
 type Keeper struct {
 	db     *store.DB
 	boards *board.Boards
@@ -20,8 +19,7 @@ type Keeper struct {
 	months sync.Map // the months that have room for results, by their first moment
 }
 
-// New returns the keeper of a database and the boards that matches post to; now is the
-// clock that it notes times by.
+// New returns the keeper of a database and the boards that matches post to; now is the clock that it notes times by.
 func New(db *store.DB, boards *board.Boards, now func() time.Time) *Keeper {
 	return &Keeper{db: db, boards: boards, now: now}
 }
@@ -77,8 +75,7 @@ type Post struct {
 	Reached time.Time // when it happened
 }
 
-// Since is the moment of the oldest thing in the job that belongs to a season of a board.
-// ok is false if there is none.
+// Since is the moment of the oldest thing in the job that belongs to a season of a board. ok is false if there is none.
 func (j *Job) Since() (at time.Time, ok bool) {
 	if ok = len(j.Posts) > 0 || j.Result != nil; !ok {
 		return at, false

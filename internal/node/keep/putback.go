@@ -17,9 +17,8 @@ import (
 	"turnvex.example/turnvex/internal/node/store"
 )
 
-// PutBack lets the fields of a record stand as they did right after a save, whatever has
-// changed them since, for a reason; what was not kept then is not kept again. The history
-// goes on: this is one more change in it.
+// PutBack lets the fields of a record stand as they did right after a save, whatever has changed them since, for a
+// reason; what was not kept then is not kept again. The history goes on: this is one more change in it.
 func (k *Keeper) PutBack(ctx context.Context, player string, book *rulebook.Book, lobby string, number int64,
 	author, why string) (stand Standing, err error) {
 	if why, err = fault.Reason(why); err != nil {
@@ -89,8 +88,7 @@ func (k *Keeper) putBack(tx *store.Tx, player string, book *rulebook.Book, lobby
 	return Standing{f, row.Version}, tx.Save(&row).Error
 }
 
-// undo puts each field that was changed back to what it was before the first of the
-// changes.
+// undo puts each field that was changed back to what it was before the first of the changes.
 func undo(f Fields, changes []store.RecordChange) error {
 	done := map[string]bool{}
 	for i := range changes {

@@ -41,8 +41,8 @@ func (k *Keeper) standing(ctx context.Context, player string, book *rulebook.Boo
 	return s, own, err
 }
 
-// joined is how the record stands that a rulebook's own and its game's come to: of the
-// game's the names have GamePrefix.
+// joined is how the record stands that a rulebook's own and its game's come to: of the game's the names have
+// GamePrefix.
 func joined(rows []store.Record, book *rulebook.Book) (s Standing, err error) {
 	s.Fields = Fields{}
 	for i := range rows {
@@ -70,8 +70,8 @@ func standingOf(r *store.Record, book *rulebook.Book) (Standing, error) {
 	return Standing{f, r.Version}, err
 }
 
-// Load returns how a player's record stands, for a lobby, and whether it is a first
-// visit: nothing was ever kept. The visit is noted at once.
+// Load returns how a player's record stands, for a lobby, and whether it is a first visit: nothing was ever kept. The
+// visit is noted at once.
 func (k *Keeper) Load(ctx context.Context, player string, book *rulebook.Book) (s Standing, first bool, err error) {
 	s, own, err := k.standing(ctx, player, book)
 	if err != nil || own {
@@ -91,9 +91,8 @@ func (k *Keeper) begin(tx *store.Tx, player, rulebook string) error {
 	return tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&r).Error
 }
 
-// saveRecords lets changes happen to records, each once however often it is tried, and
-// returns how the records stand then, by player. Rows are taken in one order, so that
-// two saves cannot wait for each other.
+// saveRecords lets changes happen to records, each once however often it is tried, and returns how the records stand
+// then, by player. Rows are taken in one order, so that two saves cannot wait for each other.
 func (k *Keeper) saveRecords(tx *store.Tx, job *Job, there map[string]bool) (map[string]Standing, error) {
 	stand := map[string]Standing{}
 	list := slices.Clone(job.Records)
@@ -160,14 +159,14 @@ func gameOf(book *rulebook.Book) *rulebook.Book {
 	return game
 }
 
-// gameSave is what stands for a lobby in the history of its game's records, where its
-// numbers are those of its saves too.
+// gameSave is what stands for a lobby in the history of its game's records, where its numbers are those of its saves
+// too.
 func gameSave(lobby string) string {
 	return uuid.NewSHA1(uuid.NameSpaceOID, []byte("turnvex game save "+lobby)).String()
 }
 
-// lockAll returns the records that a rulebook reads, its own first, and how they stand, and
-// keeps others from changing them until the transaction ends.
+// lockAll returns the records that a rulebook reads, its own first, and how they stand, and keeps others from changing
+// them until the transaction ends.
 func (k *Keeper) lockAll(tx *store.Tx, player string, book *rulebook.Book) ([]*store.Record, Standing, error) {
 	var rows []*store.Record
 	var all []store.Record
@@ -194,8 +193,7 @@ func (k *Keeper) write(tx *store.Tx, row *store.Record, f Fields) (err error) {
 	return tx.Save(row).Error
 }
 
-// part are the fields whose names begin with a prefix, without it; those without any for
-// "".
+// part are the fields whose names begin with a prefix, without it; those without any for "".
 func (f Fields) part(prefix string) Fields {
 	out := Fields{}
 	for name, v := range f {
@@ -207,8 +205,7 @@ func (f Fields) part(prefix string) Fields {
 	return out
 }
 
-// lock returns a record that is there, and keeps others from changing it until the
-// transaction ends.
+// lock returns a record that is there, and keeps others from changing it until the transaction ends.
 func (k *Keeper) lock(tx *store.Tx, player, rulebook string) (*store.Record, error) {
 	var row store.Record
 	return &row, tx.Clauses(clause.Locking{Strength: "UPDATE"}).

@@ -21,9 +21,8 @@ import (
 	"turnvex.example/turnvex/internal/node/store"
 )
 
-// Save keeps a job, in one transaction. It may be repeated: a result that is kept
-// already is not kept twice, with what follows from it. Players who were deleted
-// meanwhile are left out.
+// Save keeps a job, in one transaction. It may be repeated: a result that is kept already is not kept twice, with what
+// follows from it. Players who were deleted meanwhile are left out.
 func (k *Keeper) Save(ctx context.Context, job *Job) (stand map[string]Standing, err error) {
 	var placed []board.Placed
 	if job.Result != nil {
@@ -64,8 +63,7 @@ func matchID(lobby string, number int64) string {
 	return uuid.NewSHA1(uuid.NameSpaceOID, fmt.Appendf(nil, "turnvex match %s %d", lobby, number)).String()
 }
 
-// effectPosts are a job's posts that are not the result's, each with an ID by which it
-// counts once.
+// effectPosts are a job's posts that are not the result's, each with an ID by which it counts once.
 func (k *Keeper) effectPosts(job *Job, there map[string]bool) (out []board.Post) {
 	for _, p := range job.Posts {
 		id := uuid.NewSHA1(uuid.NameSpaceOID, fmt.Appendf(nil, "turnvex post %s %d", job.Lobby, p.Number)).String()
@@ -111,8 +109,8 @@ func (k *Keeper) Month(ctx context.Context, at time.Time) error {
 	return err
 }
 
-// saveResult writes a result, with what follows from it for the players who are there,
-// and returns what it posts to boards.
+// saveResult writes a result, with what follows from it for the players who are there, and returns what it posts to
+// boards.
 func (k *Keeper) saveResult(tx *store.Tx, job *Job, there map[string]bool) (posts []board.Post, err error) {
 	r := job.Result
 	data, err := json.Marshal(r)
@@ -228,8 +226,7 @@ func (query *Query) On(tx *store.Tx) *store.Tx {
 	return q.Order(of + ".ended_at desc, " + of + "." + id + " desc").Limit(query.Limit)
 }
 
-// Match returns an ended match by its ID, as far as a query lets it be seen, or fault
-// code.NoMatch.
+// Match returns an ended match by its ID, as far as a query lets it be seen, or fault code.NoMatch.
 func (k *Keeper) Match(ctx context.Context, id string, as Query) (row store.Match, err error) {
 	err = store.ErrNotFound
 	as.Limit = 1

@@ -28,8 +28,8 @@ type Streak struct {
 	Matches int    `json:"matches"` // at most 100 are counted
 }
 
-// addTotals adds a result to what those of its players come to, in one order, so that two
-// results cannot wait for each other.
+// addTotals adds a result to what those of its players come to, in one order, so that two results cannot wait for each
+// other.
 func addTotals(tx *store.Tx, m *store.Match, r *step.Result, players []string) error {
 	outcome := map[string]string{}
 	for _, p := range r.Players {
@@ -63,8 +63,8 @@ func addTotals(tx *store.Tx, m *store.Match, r *step.Result, players []string) e
 // streakOf is how many matches are looked at for a streak.
 const streakOf = 100
 
-// Totals returns what a player's results come to, the rulebook of the newest first; only
-// of one rulebook if it is named.
+// Totals returns what a player's results come to, the rulebook of the newest first; only of one rulebook if it is
+// named.
 func (k *Keeper) Totals(ctx context.Context, player, book string) (out []Totals, err error) {
 	var rows []store.PlayerTotal
 	db := k.db.WithContext(ctx)

@@ -10,8 +10,7 @@ import (
 	"turnvex.example/turnvex/internal/node/store"
 )
 
-// Archive reads the journals that are kept, of all lobbies of all nodes. It may be used by several
-// goroutines.
+// Archive reads the journals that are kept, of all lobbies of all nodes. It may be used by several goroutines.
 type Archive struct {
 	db  *store.DB
 	log *slog.Logger
@@ -33,8 +32,8 @@ type Journal struct {
 	GoesOn  bool  // the journal can be asked for from there on
 }
 
-// Journal reads the journal of the newest lobby that had a join code, or of the lobby with an ID;
-// nil if none is kept. Of an open lobby it reaches to what was committed last.
+// Journal reads the journal of the newest lobby that had a join code, or of the lobby with an ID; nil if none is kept.
+// Of an open lobby it reaches to what was committed last.
 func (a *Archive) Journal(ctx context.Context, codeOrID string) (out *Journal, err error) {
 	return a.JournalFrom(ctx, codeOrID, 0)
 }
@@ -116,8 +115,8 @@ func (a *Archive) Of(ctx context.Context, account string) (out []string, err err
 		"ledger_lobbies l using (lobby_id) where p.text = ? order by l.opened_at", account).Scan(&out).Error
 }
 
-// Sweep removes what is kept of lobbies that ended so long ago, and the oldest of it as far as it
-// takes more bytes than it may, and what was written of players while they were being deleted.
+// Sweep removes what is kept of lobbies that ended so long ago, and the oldest of it as far as it takes more bytes than
+// it may, and what was written of players while they were being deleted.
 func (a *Archive) Sweep(ctx context.Context, keep time.Duration, most int64) error {
 	err := a.db.WithContext(ctx).Exec(`update ledger_segments s set state = null from ledger_people a, ledger_lobbies l
 		where l.lobby_id = a.lobby_id and l.ended_at is not null and a.token like 'a%' and s.lobby_id = a.lobby_id

@@ -1,6 +1,6 @@
-// Package ledger keeps the journals and the checkpoints of a node's lobbies in the database, so
-// that a node that starts again has them as they were. What all lobbies take in is written
-// together, every few hundredths of a second, by one statement.
+// Package ledger keeps the journals and the checkpoints of a node's lobbies in the database, so that a node that starts
+// again has them as they were. What all lobbies take in is written together, every few hundredths of a second, by one
+// statement.
 package ledger
 
 import (
@@ -22,8 +22,8 @@ import (
 // every is how often what has come is written.
 const every = 40 * time.Millisecond
 
-// MaxWaiting is how many bytes may wait for the database if nothing else is set: of what the lobbies
-// have taken in, which gives way to a checkpoint of each beyond it, and of the pieces of journals.
+// MaxWaiting is how many bytes may wait for the database if nothing else is set: of what the lobbies have taken in,
+// which gives way to a checkpoint of each beyond it, and of the pieces of journals.
 const MaxWaiting = 64 << 20
 
 // Ledger may be used by several goroutines.
@@ -89,8 +89,8 @@ type logged struct {
 	Entry []byte
 }
 
-// appendLogged appends an entry of a lobby as logged is written in CBOR (RFC 8949): tens of
-// thousands are written a second.
+// appendLogged appends an entry of a lobby as logged is written in CBOR (RFC 8949): tens of thousands are written a
+// second.
 func appendLogged(dst []byte, lobby string, seq int64, entry []byte) []byte {
 	dst = append(dst, 0x83)
 	dst = append(journal.AppendHead(dst, 3, uint64(len(lobby))), lobby...)
@@ -101,15 +101,15 @@ func appendLogged(dst []byte, lobby string, seq int64, entry []byte) []byte {
 // Mark is a place in what is written, to be waited for.
 type Mark uint64
 
-// The marks of what gave way, which is not kept before the lobby's next checkpoint is, and of what is not
-// this node's to write any more.
+// The marks of what gave way, which is not kept before the lobby's next checkpoint is, and of what is not this node's
+// to write any more.
 const (
 	never  = Mark(math.MaxUint64)
 	fenced = never - 1
 )
 
-// Stay is the time of a lobby at this node, under one lease. What a lobby still hands on when its stay is
-// over is not written, even if it has come back since.
+// Stay is the time of a lobby at this node, under one lease. What a lobby still hands on when its stay is over is not
+// written, even if it has come back since.
 type Stay struct {
 	Lobby string
 	Fence store.Fence
@@ -118,8 +118,8 @@ type Stay struct {
 // Stay is that of a lobby under the node's present lease.
 func (g *Ledger) Stay(lobby string) Stay { return Stay{lobby, g.fence()} }
 
-// New returns the ledger of a node. What it writes under a lease that is lost is refused; a nil
-// fence is none. So many bytes may wait: MaxWaiting, if most is 0.
+// New returns the ledger of a node. What it writes under a lease that is lost is refused; a nil fence is none. So many
+// bytes may wait: MaxWaiting, if most is 0.
 func New(db Database, node string, fence func() store.Fence, log *slog.Logger, most int) *Ledger {
 	if most == 0 {
 		most = MaxWaiting
@@ -137,16 +137,15 @@ func New(db Database, node string, fence func() store.Fence, log *slog.Logger, m
 	return g
 }
 
-// OnFull sets what is called when entries had to give way: every lobby is to be asked for a
-// checkpoint.
+// OnFull sets what is called when entries had to give way: every lobby is to be asked for a checkpoint.
 func (g *Ledger) OnFull(refresh func()) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
 	g.refresh = refresh
 }
 
-// OnAway sets what is called when nothing could be written for a second, and when everything is
-// written again: whoever is called is to look at Away.
+// OnAway sets what is called when nothing could be written for a second, and when everything is written again: whoever
+// is called is to look at Away.
 func (g *Ledger) OnAway(look func()) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
@@ -184,8 +183,7 @@ func (g *Ledger) Drop(ctx context.Context, lobby string) error {
 	return g.db.Together(ctx, func(tx Rows) error { return tx.Drop(lobby) })
 }
 
-// Write takes an entry of a lobby's journal, numbered from 1, and what is new of its people. It
-// never waits.
+// Write takes an entry of a lobby's journal, numbered from 1, and what is new of its people. It never waits.
 func (g *Ledger) Write(s Stay, seq int64, entry []byte, told []journal.Person) Mark {
 	g.mu.Lock()
 	defer g.mu.Unlock()
@@ -229,8 +227,8 @@ func (g *Ledger) wakeLocked() {
 // errGaveWay says that what is waited for is not written: a checkpoint follows instead.
 var errGaveWay = errors.New("it gave way to a checkpoint that is not made yet")
 
-// Kept returns when what was written up to a mark is committed, or says that it gave way, or, with
-// store.ErrFenced, that it is not this node's to write any more.
+// Kept returns when what was written up to a mark is committed, or says that it gave way, or, with store.ErrFenced,
+// that it is not this node's to write any more.
 func (g *Ledger) Kept(ctx context.Context, m Mark) error {
 	for {
 		g.mu.Lock()

@@ -59,9 +59,8 @@ func left(t *testing.T, g *Ledger) []*Left {
 	return list
 }
 
-// TestLeftover: what is committed of a lobby is there for the next start, from its last
-// checkpoint on; the log is no longer than that; a lobby that has ended is not left, and its
-// journal is kept whole.
+// TestLeftover: what is committed of a lobby is there for the next start, from its last checkpoint on; the log is no
+// longer than that; a lobby that has ended is not left, and its journal is kept whole.
 func TestLeftover(t *testing.T) {
 	g, id := opened(t)
 	for n := range 10 {
@@ -119,8 +118,8 @@ func TestLeftover(t *testing.T) {
 	g.Abort()
 }
 
-// TestDatabaseAway: while nothing can be written it waits, in its order; what is too much gives
-// way, and every lobby is asked for a checkpoint, with which it is whole again.
+// TestDatabaseAway: while nothing can be written it waits, in its order; what is too much gives way, and every lobby is
+// asked for a checkpoint, with which it is whole again.
 func TestDatabaseAway(t *testing.T) {
 	g, id := opened(t)
 	defer g.Close(t.Context())
@@ -173,8 +172,8 @@ func TestDatabaseAway(t *testing.T) {
 	}
 }
 
-// TestGapIsNoticed: whoever takes a lobby up whose journal has a piece that gave way is told so, and
-// not where nothing is missing.
+// TestGapIsNoticed: whoever takes a lobby up whose journal has a piece that gave way is told so, and not where nothing
+// is missing.
 func TestGapIsNoticed(t *testing.T) {
 	g, id := opened(t)
 	if left(t, g)[0].Gap {

@@ -40,8 +40,7 @@ func personOf(p *store.LedgerPerson) journal.Person {
 	return journal.Person{Token: p.Token, Of: p.OfToken, Text: p.Text}
 }
 
-// Left is a lobby that a node held when it ended: its last checkpoint, and what it took in
-// after it.
+// Left is a lobby that a node held when it ended: its last checkpoint, and what it took in after it.
 type Left struct {
 	Head
 	Seq    int64     // of the last entry

@@ -6,8 +6,8 @@ import (
 	"turnvex.example/turnvex/internal/node/store"
 )
 
-// Hold asks whether so many bytes more of pieces of journals may be held until they are committed.
-// Where they may not, the piece that they belong to gives way.
+// Hold asks whether so many bytes more of pieces of journals may be held until they are committed. Where they may not,
+// the piece that they belong to gives way.
 func (g *Ledger) Hold(bytes int) bool {
 	if int(g.held.Add(int64(bytes))) <= g.most {
 		return true
@@ -40,8 +40,8 @@ func (s *State) kept() int {
 	return 0
 }
 
-// Checkpoint takes the state of a lobby, and the piece of its journal since the last one; the bytes of
-// both that are kept are held. An older state that still waits gives way to it.
+// Checkpoint takes the state of a lobby, and the piece of its journal since the last one; the bytes of both that are
+// kept are held. An older state that still waits gives way to it.
 func (g *Ledger) Checkpoint(of Stay, s State, segment []byte) Mark {
 	g.mu.Lock()
 	defer g.mu.Unlock()
@@ -74,8 +74,8 @@ func (g *Ledger) pieceLocked(s store.LedgerSegment) {
 	g.now.segments = append(g.now.segments, s)
 }
 
-// End says that a lobby has ended, at a tick, with the last piece of its journal, whose bytes are
-// held, or that it is missing.
+// End says that a lobby has ended, at a tick, with the last piece of its journal, whose bytes are held, or that it is
+// missing.
 func (g *Ledger) End(of Stay, seq, tick int64, segment []byte, missing bool) Mark {
 	g.mu.Lock()
 	defer g.mu.Unlock()

@@ -21,14 +21,14 @@ type Taking struct {
 
 	Alive bool // the node is alive after all
 	Taken int  // how many there were
-	// Picked are the IDs of those that were picked, also when nobody knows whether they were taken: the
-	// database may have done it, and its answer been lost.
+	// Picked are the IDs of those that were picked, also when nobody knows whether they were taken: the database may
+	// have done it, and its answer been lost.
 	Picked []string
 }
 
-// Take makes lobbies this node's: those of its own that are not alive under its present lease, or
-// those of a node that is dead. It returns what is needed to let them go on. Two nodes never take
-// the same. A lobby of which nothing is kept is closed.
+// Take makes lobbies this node's: those of its own that are not alive under its present lease, or those of a node that
+// is dead. It returns what is needed to let them go on. Two nodes never take the same. A lobby of which nothing is kept
+// is closed.
 func (g *Ledger) Take(ctx context.Context, t *Taking) (out []*Left, err error) {
 	g.takes(1)
 	defer g.takes(-1)
@@ -67,8 +67,8 @@ func (g *Ledger) takes(n int) {
 	g.taking += n
 }
 
-// need notes that the log is needed until the first checkpoint of each lobby that was taken, or may have
-// been, and not for those that were asked for and are not this node's.
+// need notes that the log is needed until the first checkpoint of each lobby that was taken, or may have been, and not
+// for those that were asked for and are not this node's.
 func (g *Ledger) need(t *Taking, out []*Left) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
@@ -82,8 +82,8 @@ func (g *Ledger) need(t *Taking, out []*Left) {
 	}
 }
 
-// Given tells whether lobbies or series were given to this node that nobody runs yet, and whether lobbies
-// are this node's that were begun under an earlier lease.
+// Given tells whether lobbies or series were given to this node that nobody runs yet, and whether lobbies are this
+// node's that were begun under an earlier lease.
 func (g *Ledger) Given(ctx context.Context) (given, older bool, err error) {
 	return g.db.Rows(ctx).Waiting(g.node, g.fence().Epoch)
 }
@@ -148,9 +148,9 @@ func (g *Ledger) read(tx Rows, t *Taking, ids []string) (out []*Left, err error)
 	return out, after(tx, g.log, t.From, byID)
 }
 
-// move notes that lobbies are this node's, and closes those of which nothing is kept. What the
-// other node's log holds is copied: that node may shorten it. The time in which nobody ran them
-// is taken out, for whoever takes them next before there is a checkpoint.
+// move notes that lobbies are this node's, and closes those of which nothing is kept. What the other node's log holds
+// is copied: that node may shorten it. The time in which nobody ran them is taken out, for whoever takes them next
+// before there is a checkpoint.
 func (g *Ledger) move(tx Rows, t *Taking, ids []string, all []*Left) error {
 	kept := make([]string, 0, len(all))
 	now := time.Now().UTC()

@@ -24,8 +24,8 @@ type part struct {
 	line int // of the whole at which it begins, from 1
 }
 
-// Gather finds what belongs to a rulebook in the given files and those of its folder: its arenas,
-// and if game is set its game. What is not there is left to the checker to report.
+// Gather finds what belongs to a rulebook in the given files and those of its folder: its arenas, and if game is set
+// its game. What is not there is left to the checker to report.
 func Gather(file string, src []byte, game bool, given ...File) *Gathered {
 	g := &Gathered{Source: src}
 	arenas := rulebook.ArenasBeside(src)
@@ -55,8 +55,7 @@ func (g *Gathered) join(f File, how func(a, b []byte) []byte) {
 	g.parts = append(g.parts, part{f.Path, all - own + 1})
 }
 
-// Locate puts the file and the line in it into problems that do not stand in the rulebook's
-// own file.
+// Locate puts the file and the line in it into problems that do not stand in the rulebook's own file.
 func (g *Gathered) Locate(problems rulebook.Problems) rulebook.Problems {
 	for i := range problems {
 		p := &problems[i]

@@ -10,8 +10,8 @@ import (
 	"turnvex.example/turnvex/internal/node/library"
 )
 
-// TestGather: a rulebook, its arenas and its game are put together from a folder, once, and a
-// mistake is said of the file and line in which it stands.
+// TestGather: a rulebook, its arenas and its game are put together from a folder, once, and a mistake is said of the
+// file and line in which it stands.
 func TestGather(t *testing.T) {
 	folder := t.TempDir()
 	write := func(name, text string) {

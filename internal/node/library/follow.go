@@ -7,8 +7,8 @@ import (
 	"turnvex.example/turnvex/internal/node/store"
 )
 
-// Look learns which versions of some rulebooks, or of all where names is nil, are current now. It
-// returns the errors of those that do not compile here.
+// Look learns which versions of some rulebooks, or of all where names is nil, are current now. It returns the errors of
+// those that do not compile here.
 func (l *Library) Look(ctx context.Context, names []string) (bad []error, err error) {
 	var rows []store.Rulebook
 	q := l.db.WithContext(ctx).Select("name", "version").Where("current")
@@ -30,8 +30,8 @@ func (l *Library) Look(ctx context.Context, names []string) (bad []error, err er
 	return bad, nil
 }
 
-// renew makes a version that another node has published the current one here. Once it is known
-// that one does not compile it is not tried again.
+// renew makes a version that another node has published the current one here. Once it is known that one does not
+// compile it is not tried again.
 func (l *Library) renew(ctx context.Context, name, version string) error {
 	key := name + "@" + version
 	l.mu.RLock()

@@ -1,5 +1,5 @@
-// Package library keeps the rulebooks that are loaded: every version in the
-// database, the current ones compiled and at hand.
+// Package library keeps the rulebooks that are loaded: every version in the database, the current ones compiled and at
+// hand.
 package library
 
 import (
@@ -31,8 +31,8 @@ type Library struct {
 	broken map[string]bool // guarded by mu; versions of other nodes that do not compile here, as name@version
 }
 
-// Open reads the current rulebooks from the database. One that no longer
-// compiles is left out and named in the error list.
+// Open reads the current rulebooks from the database. One that no longer compiles is left out and named in the error
+// list.
 func Open(ctx context.Context, db *store.DB) (*Library, []error, error) {
 	l := &Library{db: db, books: map[string]*rulebook.Book{}, old: map[string]*rulebook.Book{},
 		broken: map[string]bool{}}

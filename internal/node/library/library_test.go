@@ -24,8 +24,8 @@ func source(name string, seconds int) []byte {
 	return fmt.Appendf(nil, "turnvex: 1\nname: %s\nphases: {play: {length: %ds}}\n", name, seconds)
 }
 
-// TestVersions: each version is kept and can be had; one of a name is current, the last
-// that was loaded, also when it was there before and when many are loaded at once.
+// TestVersions: each version is kept and can be had; one of a name is current, the last that was loaded, also when it
+// was there before and when many are loaded at once.
 func TestVersions(t *testing.T) {
 	if err := pgbox.Empty(t.Context(), db); err != nil {
 		t.Fatal(err)
@@ -96,9 +96,8 @@ func TestVersions(t *testing.T) {
 	}
 }
 
-// TestTogether: a game whose shared field is renamed and the rulebooks that follow it become current
-// together or not at all; the others of the game are published again, and one that would break is
-// named with where it breaks.
+// TestTogether: a game whose shared field is renamed and the rulebooks that follow it become current together or not at
+// all; the others of the game are published again, and one that would break is named with where it breaks.
 func TestTogether(t *testing.T) {
 	if err := pgbox.Empty(t.Context(), db); err != nil {
 		t.Fatal(err)
@@ -166,8 +165,8 @@ func TestTogether(t *testing.T) {
 	}
 }
 
-// TestTry: a text that is tried can be had by its version and is never current; it goes when no journal names it,
-// but not if it was published meanwhile.
+// TestTry: a text that is tried can be had by its version and is never current; it goes when no journal names it, but
+// not if it was published meanwhile.
 func TestTry(t *testing.T) {
 	if err := pgbox.Empty(t.Context(), db); err != nil {
 		t.Fatal(err)

@@ -16,9 +16,8 @@ type Checked struct {
 	Problems rulebook.Problems
 }
 
-// Together checks rulebooks and games as they would be if all of them were current. Behind them come
-// the current rulebooks of these games that are not among them. One that has errors is the error: a
-// fault with its problems.
+// Together checks rulebooks and games as they would be if all of them were current. Behind them come the current
+// rulebooks of these games that are not among them. One that has errors is the error: a fault with its problems.
 func (l *Library) Together(sources [][]byte) (all []Checked, err error) {
 	games, among := map[string][]byte{}, map[string]bool{}
 	for _, src := range sources {
@@ -53,9 +52,8 @@ func (l *Library) Together(sources [][]byte) (all []Checked, err error) {
 	return all, err
 }
 
-// LoadAll checks rulebooks and games together, and makes them the current versions of their names:
-// all of them or none. Lobbies that are open keep the version they were opened with. With a game, its
-// rulebooks get new versions too.
+// LoadAll checks rulebooks and games together, and makes them the current versions of their names: all of them or none.
+// Lobbies that are open keep the version they were opened with. With a game, its rulebooks get new versions too.
 func (l *Library) LoadAll(ctx context.Context, sources [][]byte) ([]Checked, error) {
 	all, err := l.Together(sources)
 	if err != nil {

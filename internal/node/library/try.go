@@ -15,9 +15,8 @@ import (
 // maxTried is how many texts may be kept that were tried and never published.
 const maxTried = 500
 
-// Try checks a rulebook and keeps its text without publishing it, so that a practice lobby can run it
-// and any node can restore that lobby. Version returns it. A text with errors is code.BadRulebook with
-// its problems.
+// Try checks a rulebook and keeps its text without publishing it, so that a practice lobby can run it and any node can
+// restore that lobby. Version returns it. A text with errors is code.BadRulebook with its problems.
 func (l *Library) Try(ctx context.Context, source []byte) (*rulebook.Book, error) {
 	all, err := l.Together([][]byte{source})
 	if err != nil {

@@ -17,8 +17,8 @@ import (
 	"turnvex.example/turnvex/internal/tool/pgbox"
 )
 
-// TestSavesBreakAnywhere: a save of everything that breaks off at any of its statements
-// leaves nothing behind, and tried again it keeps all of it, once.
+// TestSavesBreakAnywhere: a save of everything that breaks off at any of its statements leaves nothing behind, and
+// tried again it keeps all of it, once.
 func TestSavesBreakAnywhere(t *testing.T) {
 	if err := pgbox.Empty(t.Context(), db); err != nil {
 		t.Fatal(err)

@@ -17,8 +17,8 @@ import (
 	"turnvex.example/turnvex/internal/tool/pgbox"
 )
 
-// TestSharedCharges: what is charged to a game's record, and nothing of the rulebook's own,
-// is taken once and given back once.
+// TestSharedCharges: what is charged to a game's record, and nothing of the rulebook's own, is taken once and given
+// back once.
 func TestSharedCharges(t *testing.T) {
 	if err := pgbox.Empty(t.Context(), db); err != nil {
 		t.Fatal(err)
@@ -48,8 +48,8 @@ func TestSharedCharges(t *testing.T) {
 	}
 }
 
-// TestCharges: what is charged is taken once if there is enough, whatever was tried; a
-// charge that is voided has taken nothing, in whatever order both come.
+// TestCharges: what is charged is taken once if there is enough, whatever was tried; a charge that is voided has taken
+// nothing, in whatever order both come.
 func TestCharges(t *testing.T) {
 	if err := pgbox.Empty(t.Context(), db); err != nil {
 		t.Fatal(err)

@@ -118,8 +118,8 @@ func (b *base) fells(name string) (fell bool) {
 	return fell
 }
 
-// TestEpochs: a second process of a name is refused; who lets a lease run out is felled by another, and
-// not while it holds it; it learns that when it renews its lease, and begins anew; others see all of it.
+// TestEpochs: a second process of a name is refused; who lets a lease run out is felled by another, and not while it
+// holds it; it learns that when it renews its lease, and begins anew; others see all of it.
 func TestEpochs(t *testing.T) {
 	onBoth(t, func(b *base) {
 		claim, err := b.table.Claim(b.Context(), "a")
@@ -182,9 +182,9 @@ func TestEpochs(t *testing.T) {
 	})
 }
 
-// TestTaking: another node takes a lobby with everything that is committed, and whatever the first one
-// still writes is refused and said to be so; what it took is there for a third, also before there is a
-// checkpoint; a lobby that is given goes on from its checkpoint; one of which nothing is kept is closed.
+// TestTaking: another node takes a lobby with everything that is committed, and whatever the first one still writes is
+// refused and said to be so; what it took is there for a third, also before there is a checkpoint; a lobby that is
+// given goes on from its checkpoint; one of which nothing is kept is closed.
 func TestTaking(t *testing.T) {
 	onBoth(t, func(b *base) {
 		epoch := b.enters("n1", false)
@@ -263,8 +263,8 @@ func TestTaking(t *testing.T) {
 	})
 }
 
-// TestWritesMeetTakeovers: what is being written when a node is felled is refused, or is there for whoever
-// takes its lobbies.
+// TestWritesMeetTakeovers: what is being written when a node is felled is refused, or is there for whoever takes its
+// lobbies.
 func TestWritesMeetTakeovers(t *testing.T) {
 	onBoth(t, func(b *base) {
 		for round := range 20 {
@@ -298,8 +298,8 @@ func TestWritesMeetTakeovers(t *testing.T) {
 	})
 }
 
-// TestManyTakeOver: of nodes that take over at the same moment each takes other lobbies, and together they
-// take all of them.
+// TestManyTakeOver: of nodes that take over at the same moment each takes other lobbies, and together they take all of
+// them.
 func TestManyTakeOver(t *testing.T) {
 	onBoth(t, func(b *base) {
 		epoch, want := b.enters("dead", false), map[string]int{}

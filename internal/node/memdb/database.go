@@ -15,9 +15,9 @@ import (
 	"turnvex.example/turnvex/internal/node/store"
 )
 
-// Database is the table of nodes, the lobbies' rows and the ledger's, in memory: what a ledger, a cluster
-// and a directory ask of PostgreSQL, done in the plainest way. Everything is done under one lock, one after
-// the other. It may be used by several goroutines.
+// Database is the table of nodes, the lobbies' rows and the ledger's, in memory: what a ledger, a cluster and a
+// directory ask of PostgreSQL, done in the plainest way. Everything is done under one lock, one after the other. It may
+// be used by several goroutines.
 type Database struct {
 	mu     sync.Mutex
 	now    tables            // guarded by mu
@@ -53,8 +53,7 @@ func NewDatabase() *Database {
 		people: map[string][]store.LedgerPerson{}, alive: map[string]time.Time{}, rows: new(int64)}}
 }
 
-// Link is a node's way to the database. It is a ledger.Database, a cluster.Table and a directory for a
-// hall.
+// Link is a node's way to the database. It is a ledger.Database, a cluster.Table and a directory for a hall.
 type Link struct {
 	*Database
 	Gate Gate // before each call

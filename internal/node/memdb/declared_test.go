@@ -15,9 +15,8 @@ import (
 	"turnvex.example/turnvex/internal/tool/pgbox"
 )
 
-// TestDeclarations: a record of many fields through every change of its declaration, with
-// the old version beside the new: what each reads, before the new one writes and after,
-// and what is told of it before anything happens.
+// TestDeclarations: a record of many fields through every change of its declaration, with the old version beside the
+// new: what each reads, before the new one writes and after, and what is told of it before anything happens.
 func TestDeclarations(t *testing.T) {
 	if err := pgbox.Empty(t.Context(), db); err != nil {
 		t.Fatal(err)

@@ -23,9 +23,8 @@ const purse = "turnvex: 1\nname: ledger\nphases: {play: {length: 60s}}\nrecord: 
 	"{type: text, max: 9}}\n" +
 	"boards: {sum: {of: record.a, keep: total}}\n"
 
-// TestHistoryAndPuttingBack: what happened to a record is told page by page, newest first;
-// it can be put back to how it stood after any save, with a reason, and that is one more
-// change; what was not kept then is not kept again.
+// TestHistoryAndPuttingBack: what happened to a record is told page by page, newest first; it can be put back to how it
+// stood after any save, with a reason, and that is one more change; what was not kept then is not kept again.
 func TestHistoryAndPuttingBack(t *testing.T) {
 	if err := pgbox.Empty(t.Context(), db); err != nil {
 		t.Fatal(err)
@@ -134,8 +133,8 @@ func wholePerson(t *testing.T, k *keep.Keeper, ada string) {
 	}
 }
 
-// TestRetention: months of results that ended before what is kept are dropped whole, and
-// what is old of histories; the rest stays, and new months are made ahead.
+// TestRetention: months of results that ended before what is kept are dropped whole, and what is old of histories; the
+// rest stays, and new months are made ahead.
 func TestRetention(t *testing.T) {
 	if err := pgbox.Empty(t.Context(), db); err != nil {
 		t.Fatal(err)

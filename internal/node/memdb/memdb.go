@@ -1,6 +1,5 @@
-// Package memdb holds stand-ins for what a node keeps in its database: they keep it in
-// memory, so that a hall can be tried, and measured, without one. The same tests hold
-// them and the real ones to what a hall relies on.
+// Package memdb holds stand-ins for what a node keeps in its database: they keep it in memory, so that a hall can be
+// tried, and measured, without one. The same tests hold them and the real ones to what a hall relies on.
 package memdb
 
 import (

@@ -60,8 +60,7 @@ func entry(code, name string) directory.Entry {
 	}
 }
 
-// TestDirectories holds the directory in the database and the one in memory to what a
-// hall relies on.
+// TestDirectories holds the directory in the database and the one in memory to what a hall relies on.
 func TestDirectories(t *testing.T) {
 	if err := pgbox.Empty(t.Context(), db); err != nil {
 		t.Fatal(err)
@@ -182,9 +181,8 @@ func show(values []step.Named) string {
 	return strings.Join(out, " ")
 }
 
-// TestKeepers holds the keeper in the database and the one in memory to what a hall
-// relies on: a first visit has the defaults, what is saved comes back as it was, and a
-// result is kept once.
+// TestKeepers holds the keeper in the database and the one in memory to what a hall relies on: a first visit has the
+// defaults, what is saved comes back as it was, and a result is kept once.
 func TestKeepers(t *testing.T) {
 	if err := pgbox.Empty(t.Context(), db); err != nil {
 		t.Fatal(err)
@@ -255,8 +253,8 @@ func TestKeepers(t *testing.T) {
 	}
 }
 
-// TestResults: a result is kept once with what follows from it, and found again; who was
-// deleted meanwhile is left out, and the others are not.
+// TestResults: a result is kept once with what follows from it, and found again; who was deleted meanwhile is left out,
+// and the others are not.
 func TestResults(t *testing.T) {
 	if err := pgbox.Empty(t.Context(), db); err != nil {
 		t.Fatal(err)
@@ -351,10 +349,9 @@ func TestResults(t *testing.T) {
 	}
 }
 
-// TestRecordsOfSeveralVersions: what one version of a rulebook keeps, another finds by
-// name, wherever its fields and words stand; what a version does not know stays as it
-// is; a record of the form before is read as it was meant; saves at the same time, from
-// several nodes, add up.
+// TestRecordsOfSeveralVersions: what one version of a rulebook keeps, another finds by name, wherever its fields and
+// words stand; what a version does not know stays as it is; a record of the form before is read as it was meant; saves
+// at the same time, from several nodes, add up.
 func TestRecordsOfSeveralVersions(t *testing.T) {
 	if err := pgbox.Empty(t.Context(), db); err != nil {
 		t.Fatal(err)

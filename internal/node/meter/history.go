@@ -14,8 +14,7 @@ const (
 	points     = 360
 )
 
-// Point is what a node counted in the ten seconds before a moment. What is counted is given for each
-// second.
+// Point is what a node counted in the ten seconds before a moment. What is counted is given for each second.
 type Point struct {
 	At          int64   `json:"at"` // milliseconds since the epoch
 	Lobbies     float64 `json:"lobbies"`
@@ -41,8 +40,8 @@ type Point struct {
 	Memory      float64 `json:"memory"`     // bytes
 	Processor   float64 `json:"processor"`  // share of one core
 
-	// What was refused or failed, by the code of the verdict, or http and the status; and what
-	// could not be posted, or was too slow. Only what there was.
+	// What was refused or failed, by the code of the verdict, or http and the status; and what could not be posted, or
+	// was too slow. Only what there was.
 	Kinds map[string]float64 `json:"kinds,omitempty"`
 }
 
@@ -137,8 +136,8 @@ func point(before, now gathered, seconds float64) Point {
 	}
 }
 
-// failures are the metrics that count what was refused or failed, and what each label of them is
-// called; "" for what is no failure.
+// failures are the metrics that count what was refused or failed, and what each label of them is called; "" for what is
+// no failure.
 var failures = map[string]func(label string) string{
 	"turnvex_verdicts_total": func(l string) string {
 		if l == "ok" {
@@ -182,8 +181,8 @@ func kinds(before, now gathered, seconds float64) map[string]float64 {
 // round keeps three digits behind the point.
 func round(x float64) float64 { return math.Round(x*1000) / 1000 }
 
-// quantile is the 95th percentile of what a histogram has counted between two moments, as the upper
-// bound of its bucket, and how much that is.
+// quantile is the 95th percentile of what a histogram has counted between two moments, as the upper bound of its
+// bucket, and how much that is.
 func quantile(before, now gathered, name string) (bound, count float64) {
 	last := now[name].GetMetric()
 	if len(last) == 0 {

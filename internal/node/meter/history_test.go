@@ -9,8 +9,8 @@ import (
 	"turnvex.example/turnvex/internal/core/code"
 )
 
-// TestHistory: there is a point for every ten seconds of the last hour and no more, with what was
-// counted in these ten seconds, for each second.
+// TestHistory: there is a point for every ten seconds of the last hour and no more, with what was counted in these ten
+// seconds, for each second.
 func TestHistory(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		m := New()

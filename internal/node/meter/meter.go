@@ -1,5 +1,5 @@
-// Package meter counts what a node does, for Prometheus to read. Each number is explained in
-// docs/operations.md; a test compares the two.
+// Package meter counts what a node does, for Prometheus to read. Each number is explained in docs/operations.md; a test
+// compares the two.
 package meter
 
 import (
@@ -89,8 +89,8 @@ func (r refusals) Collect(ch chan<- prometheus.Metric) {
 	}
 }
 
-// Turn counts a turn of a lobby's loop: how late it began, if it was for a tick, how long it took,
-// and the verdicts that were given in it, which it clears. A nil meter counts nothing.
+// Turn counts a turn of a lobby's loop: how late it began, if it was for a tick, how long it took, and the verdicts
+// that were given in it, which it clears. A nil meter counts nothing.
 func (m *Meter) Turn(late, took time.Duration, verdicts map[code.Code]int) {
 	if m == nil {
 		clear(verdicts)

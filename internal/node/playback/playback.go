@@ -1,5 +1,5 @@
-// Package playback shows what happened in a lobby from its journal: the same messages that a live
-// connection with some view would have been sent, from one tick to another.
+// Package playback shows what happened in a lobby from its journal: the same messages that a live connection with some
+// view would have been sent, from one tick to another.
 package playback
 
 import (
@@ -62,8 +62,8 @@ type Input struct {
 	Code   string    `json:"code,omitempty"` // with which it was refused
 }
 
-// End is the last line: everything up to To was shown, or, with More, the rest is to be asked for
-// from Tick on, or from Missing on where it is given: what lies between the two is not kept.
+// End is the last line: everything up to To was shown, or, with More, the rest is to be asked for from Tick on, or from
+// Missing on where it is given: what lies between the two is not kept.
 type End struct {
 	Is      string `json:"is"` // end
 	Tick    int64  `json:"tick"`

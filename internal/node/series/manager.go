@@ -104,8 +104,8 @@ func (x *Manager) Given(tx *store.Tx) (rows []store.Series, err error) {
 		f.Node).Scan(&rows).Error
 }
 
-// Mine returns those of some series that are this node's and do not run: of what was taken it may not be
-// known whether it was.
+// Mine returns those of some series that are this node's and do not run: of what was taken it may not be known whether
+// it was.
 func (x *Manager) Mine(ctx context.Context, rows []store.Series) (mine []store.Series, err error) {
 	var ids []string
 	x.mu.Lock()
@@ -136,8 +136,8 @@ func (x *Manager) Lobbies(rows []store.Series) (ids []string) {
 	return ids
 }
 
-// Adopt goes on with series. What was played and not counted yet is counted first; lobbies of an
-// earlier run that do not go on are gone.
+// Adopt goes on with series. What was played and not counted yet is counted first; lobbies of an earlier run that do
+// not go on are gone.
 func (x *Manager) Adopt(ctx context.Context, rows []store.Series, goesOn func(lobbyID string) bool) error {
 	for i := range rows {
 		plan, problems := rulebook.CompileSeries(rows[i].Plan)
@@ -162,8 +162,8 @@ func (x *Manager) Adopt(ctx context.Context, rows []store.Series, goesOn func(lo
 	return nil
 }
 
-// Give gives all series of this node to another one, and forgets them; without one, it only
-// forgets them: another node has taken them over.
+// Give gives all series of this node to another one, and forgets them; without one, it only forgets them: another node
+// has taken them over.
 func (x *Manager) Give(ctx context.Context, to string) error {
 	x.mu.Lock()
 	all := slices.Collect(maps.Values(x.live))
@@ -295,8 +295,8 @@ func (x *Manager) insert(ctx context.Context, r *run) error {
 	})
 }
 
-// take lets a series take an input and keeps what it came to, before anything follows from it.
-// Refused is what cannot be: nothing has changed then.
+// take lets a series take an input and keeps what it came to, before anything follows from it. Refused is what cannot
+// be: nothing has changed then.
 func (x *Manager) take(ctx context.Context, r *run, in series.Input) (refused, failed error) {
 	r.mu.Lock()
 	defer r.mu.Unlock()

@@ -182,8 +182,8 @@ func (n *node) wins(id string, want string) {
 	}
 }
 
-// TestMatchesAreCounted: each match of a meeting's lobby counts once, for the entrant of whom alone
-// somebody has won; what is played elsewhere, broken off, or told again does not.
+// TestMatchesAreCounted: each match of a meeting's lobby counts once, for the entrant of whom alone somebody has won;
+// what is played elsewhere, broken off, or told again does not.
 func TestMatchesAreCounted(t *testing.T) {
 	p := newPier(t, 5)
 	n := p.node("n1", nowhere)
@@ -253,8 +253,8 @@ func TestMatchesAreCounted(t *testing.T) {
 	}
 }
 
-// TestNotKeptHasNotHappened: an input that cannot be kept, because another node has taken over,
-// changes nothing here either; it is taken when it can be kept.
+// TestNotKeptHasNotHappened: an input that cannot be kept, because another node has taken over, changes nothing here
+// either; it is taken when it can be kept.
 func TestNotKeptHasNotHappened(t *testing.T) {
 	p := newPier(t, 3)
 	n := p.node("n1", nowhere)
@@ -290,8 +290,8 @@ func TestNotKeptHasNotHappened(t *testing.T) {
 	}
 }
 
-// TestLobbiesAreOpenedAgain: a lobby that cannot be opened is tried again, and one that is gone is
-// replaced; each time the players hear of it.
+// TestLobbiesAreOpenedAgain: a lobby that cannot be opened is tried again, and one that is gone is replaced; each time
+// the players hear of it.
 func TestLobbiesAreOpenedAgain(t *testing.T) {
 	p := newPier(t, 3)
 	p.refuses.Store(2)
@@ -310,8 +310,8 @@ func TestLobbiesAreOpenedAgain(t *testing.T) {
 	n.wins(id, "decided 2:0")
 }
 
-// TestAnotherNodeGoesOn: after a death the other node counts what was kept and not counted, opens
-// lobbies that are gone anew and leaves the others; who gives series away forgets them.
+// TestAnotherNodeGoesOn: after a death the other node counts what was kept and not counted, opens lobbies that are gone
+// anew and leaves the others; who gives series away forgets them.
 func TestAnotherNodeGoesOn(t *testing.T) {
 	for _, lives := range []bool{false, true} {
 		t.Run(fmt.Sprint("the lobby lives ", lives), func(t *testing.T) {

@@ -45,9 +45,8 @@ func (x *Manager) lookAfter(ctx context.Context, r *run) {
 	}
 }
 
-// holdPlaces holds a place for everybody who is to be in a meeting's lobby and is not there,
-// and tells which sides are there with at least one. Until is when who is not there has lost;
-// 0 when a match has been played, or is running.
+// holdPlaces holds a place for everybody who is to be in a meeting's lobby and is not there, and tells which sides are
+// there with at least one. Until is when who is not there has lost; 0 when a match has been played, or is running.
 func (x *Manager) holdPlaces(ctx context.Context, r *run, no int) (here [2]bool, open bool, until int64) {
 	r.mu.Lock()
 	m, entrants := r.m.State().Meetings[no-1], slices.Clone(r.m.State().Entrants)
@@ -74,8 +73,7 @@ func (x *Manager) holdPlaces(ctx context.Context, r *run, no int) (here [2]bool,
 	return here, true, until
 }
 
-// Ended counts a match that has ended and is kept, if its lobby is a meeting's. It tries until
-// that is kept too.
+// Ended counts a match that has ended and is kept, if its lobby is a meeting's. It tries until that is kept too.
 func (x *Manager) Ended(lobbyID string, r *step.Result) {
 	x.mu.Lock()
 	p, is := x.at[lobbyID]

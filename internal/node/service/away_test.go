@@ -289,9 +289,9 @@ func (s *suffering) kept() {
 	}
 }
 
-// TestDatabaseSuffers: whatever happens to the database, play goes on; what cannot be kept waits, and
-// everybody is told so; what needs the database is refused with a time to come again, and what does
-// not is answered; when it is back everything is kept, once.
+// TestDatabaseSuffers: whatever happens to the database, play goes on; what cannot be kept waits, and everybody is told
+// so; what needs the database is refused with a time to come again, and what does not is answered; when it is back
+// everything is kept, once.
 func TestDatabaseSuffers(t *testing.T) {
 	s := suffer(t, 0)
 	for _, f := range faults {
@@ -342,9 +342,9 @@ func TestDatabaseSuffers(t *testing.T) {
 	s.kept()
 }
 
-// TestQueueIsFull: what waits for a database that is away takes up no more than it may. Then no match
-// begins, until what earlier ones gave is kept; the one that was to begin does so by itself. A piece
-// of the lobby's journal gives way, and playing back says which, and goes on behind it.
+// TestQueueIsFull: what waits for a database that is away takes up no more than it may. Then no match begins, until
+// what earlier ones gave is kept; the one that was to begin does so by itself. A piece of the lobby's journal gives
+// way, and playing back says which, and goes on behind it.
 func TestQueueIsFull(t *testing.T) {
 	s := suffer(t, 6000)
 	s.match()
@@ -405,8 +405,8 @@ func TestQueueIsFull(t *testing.T) {
 	}
 }
 
-// TestNothingBehindLeaving: between leaving and the goodbye, which waits until the leaving is
-// kept, a client is told nothing more; without a seat it would see what no seat of its may.
+// TestNothingBehindLeaving: between leaving and the goodbye, which waits until the leaving is kept, a client is told
+// nothing more; without a seat it would see what no seat of its may.
 func TestNothingBehindLeaving(t *testing.T) {
 	s := suffer(t, 1<<20)
 	s.box.Hang(true)

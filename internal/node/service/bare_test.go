@@ -13,8 +13,7 @@ import (
 	"turnvex.example/turnvex/internal/node/service"
 )
 
-// another starts a second node beside the first, set otherwise. Its lobbies are its
-// own; the players are the same.
+// another starts a second node beside the first, set otherwise. Its lobbies are its own; the players are the same.
 func another(t *testing.T, cfg service.Config) *service.Service {
 	t.Helper()
 	if cfg.Node = "node-" + fresh(); cfg.Database == "" {
@@ -42,8 +41,7 @@ type bare struct {
 	t *testing.T
 }
 
-// bareTo opens one and says hello, unless that is nil; with a buffer the system holds
-// no more bytes than that for it.
+// bareTo opens one and says hello, unless that is nil; with a buffer the system holds no more bytes than that for it.
 func bareTo(t *testing.T, address string, hello map[string]any, buffer int) *bare {
 	t.Helper()
 	d := websocket.Dialer{Subprotocols: []string{"turnvex.v1+json"}}
@@ -68,8 +66,8 @@ func bareTo(t *testing.T, address string, hello map[string]any, buffer int) *bar
 	return &bare{ws, t}
 }
 
-// next returns the next message that is one of the given; pings are answered
-// meanwhile. With none given it returns the next of any kind.
+// next returns the next message that is one of the given; pings are answered meanwhile. With none given it returns the
+// next of any kind.
 func (b *bare) next(is ...string) map[string]any {
 	b.t.Helper()
 	b.SetReadDeadline(time.Now().Add(20 * time.Second))

@@ -17,8 +17,8 @@ import (
 	"turnvex.example/turnvex/client"
 )
 
-// TestBoardsThroughEveryDoor: a player and keys post, a part of the board is watched and
-// read, an operator removes, bars and renews; what is in memory is what is kept.
+// TestBoardsThroughEveryDoor: a player and keys post, a part of the board is watched and read, an operator removes,
+// bars and renews; what is in memory is what is kept.
 func TestBoardsThroughEveryDoor(t *testing.T) {
 	book := variant(t, "  open: {clients: {min: 0, max: 10}}", "  open: {clients: {min: 0, max: 10}, renew: hand}\n"+
 		"  seldom: {clients: {min: 0, max: 10, every: 1h}}\n  sum: {keep: total}\n"+
@@ -111,8 +111,8 @@ func TestBoardsThroughEveryDoor(t *testing.T) {
 	sh.has(sh.run(0, "", "players", "mar", "-key-file", sh.keyFile), "Mara")
 }
 
-// TestEverythingOfAPlayer: what is kept of a player is found, exported, put back and
-// erased whole; what referees see stays with them.
+// TestEverythingOfAPlayer: what is kept of a player is found, exported, put back and erased whole; what referees see
+// stays with them.
 func TestEverythingOfAPlayer(t *testing.T) {
 	book := variant(t, "record:\n", "record:\n  suspect: {see: referees}\n")
 	mara, joss, op := player(t, "Marisol"), player(t, "Joss"), operator(t)

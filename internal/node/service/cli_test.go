@@ -215,9 +215,8 @@ func TestLobbyCommands(t *testing.T) {
 	has(run(0, "", "account", "-sure", "delete"), "deleted")
 }
 
-// TestResultsAndScripts: a match that was played shows in results and on the board as
-// people and programs read it; a written match is told line by line; the listing is
-// followed as it changes.
+// TestResultsAndScripts: a match that was played shows in results and on the board as people and programs read it; a
+// written match is told line by line; the listing is followed as it changes.
 func TestResultsAndScripts(t *testing.T) {
 	sh := newShell(t)
 	run, has := sh.run, sh.has
@@ -358,8 +357,7 @@ func TestTerminalView(t *testing.T) {
 	}
 }
 
-// TestTerminalLocals: enter makes everybody on the connection ready, and nobody when it
-// is pressed again.
+// TestTerminalLocals: enter makes everybody on the connection ready, and nobody when it is pressed again.
 func TestTerminalLocals(t *testing.T) {
 	book := "book_" + fresh()
 	src := "turnvex: 1\nname: " + book + "\nplayers: {least: 3, most: 4, local: 2}\nphases: {play: {length: 9s}}\n"

@@ -32,8 +32,7 @@ func programIn(t *testing.T, dir, name string, args ...string) string {
 	return string(out)
 }
 
-// partner is a player in a new lobby at a node who is ready, and plays along until
-// the other one has left.
+// partner is a player in a new lobby at a node who is ready, and plays along until the other one has left.
 func partner(t *testing.T, s *service.Service, title string) (code string, a *client.Conn) {
 	in := player(t, "Mara")
 	l, err := at(s, in).Open(soon(t), client.Opening{Rulebook: "duel", Title: title})
@@ -49,8 +48,8 @@ func partner(t *testing.T, s *service.Service, title string) (code string, a *cl
 	return l.Code, a
 }
 
-// TestConsoleUnits: what the console reckons without a page: bars, scoreboards, recordings, the
-// comparison of copies, the graph of phases, and help in the editor.
+// TestConsoleUnits: what the console reckons without a page: bars, scoreboards, recordings, the comparison of copies,
+// the graph of phases, and help in the editor.
 func TestConsoleUnits(t *testing.T) {
 	const console = "../../../console/"
 	dir, err := os.MkdirTemp(console+"node_modules", ".units")
@@ -71,8 +70,8 @@ func TestConsoleUnits(t *testing.T) {
 	}
 }
 
-// TestTypeScriptClient: vectors, broken messages, and a match from Node in both
-// encodings, the second one over a bad network. Its copies are checked all the time.
+// TestTypeScriptClient: vectors, broken messages, and a match from Node in both encodings, the second one over a bad
+// network. Its copies are checked all the time.
 func TestTypeScriptClient(t *testing.T) {
 	const tests = "../../../clients/typescript/test/"
 	seed := fmt.Sprint(trial.Seed(t))

@@ -68,8 +68,8 @@ func (s *desk) press(text string) {
 	s.must(text, s.Run(find+`.click()`))
 }
 
-// TestConsole drives the console in Chromium while a match is played: the list, the match page following
-// each hit, the truth beside two seats' copies, the result and the board.
+// TestConsole drives the console in Chromium while a match is played: the list, the match page following each hit, the
+// truth beside two seats' copies, the result and the board.
 func TestConsole(t *testing.T) {
 	mara, joss := player(t, "Mara Quill"), player(t, "Joss Fenwick")
 	book := variant(t, "show: 300ms", "show: 10m") // the end stands until the page has been read
@@ -139,9 +139,9 @@ func TestConsole(t *testing.T) {
 	s.says("nothing at this address")
 }
 
-// TestConsolePlays: from home to playing in three clicks; two seats in one page, each with its own view
-// and keys; a pause; the end by an operator with a reason, which stands in the audit trail at once; and
-// looking back at all of it, in the truth and as a seat saw it.
+// TestConsolePlays: from home to playing in three clicks; two seats in one page, each with its own view and keys; a
+// pause; the end by an operator with a reason, which stands in the audit trail at once; and looking back at all of it,
+// in the truth and as a seat saw it.
 func TestConsolePlays(t *testing.T) {
 	s := console(t, operatorKey)
 	s.open("/")
@@ -207,8 +207,8 @@ func TestConsolePlays(t *testing.T) {
 	s.see(`document.querySelectorAll('[data-seat]').length === 2`)
 }
 
-// TestConsoleFault: a copy whose connection is bad is seen beside the truth, with since when; when it has
-// caught up nothing differs, and what differed stays in the list.
+// TestConsoleFault: a copy whose connection is bad is seen beside the truth, with since when; when it has caught up
+// nothing differs, and what differed stays in the list.
 func TestConsoleFault(t *testing.T) {
 	s := console(t, operatorKey)
 	code, a, b := started(t, "duel", client.Options{})
@@ -225,8 +225,8 @@ func TestConsoleFault(t *testing.T) {
 	s.see(`/Hull of .* was 100 in copy \d, in truth 40/.test(document.querySelector('[data-test=faults]').innerText)`)
 }
 
-// TestConsoleEditor: the service's checker as one types, a fix at a click, publishing with a reason, and
-// the rulebook there for all.
+// TestConsoleEditor: the service's checker as one types, a fix at a click, publishing with a reason, and the rulebook
+// there for all.
 func TestConsoleEditor(t *testing.T) {
 	s := console(t, operatorKey)
 	name := "book_" + fresh()
@@ -269,8 +269,8 @@ func TestConsoleEditor(t *testing.T) {
 	}
 }
 
-// TestConsoleSessionEnds: when the operator's session is over the page asks to sign in again where it is;
-// who does goes on as an operator, and a page that is opened later knows them without a key.
+// TestConsoleSessionEnds: when the operator's session is over the page asks to sign in again where it is; who does goes
+// on as an operator, and a page that is opened later knows them without a key.
 func TestConsoleSessionEnds(t *testing.T) {
 	name := "evening watch " + fresh()
 	key, err := operator(t).MakeKey(soon(t), name, "operator")
@@ -334,8 +334,8 @@ func aMatch(t *testing.T) (id string, in *client.Signed) {
 	return id, in
 }
 
-// TestConsoleAccessible: no page has what axe-core finds (WCAG 2.2, A and AA, and its best practices), in
-// both colour modes, and none is wider than a phone.
+// TestConsoleAccessible: no page has what axe-core finds (WCAG 2.2, A and AA, and its best practices), in both colour
+// modes, and none is wider than a phone.
 func TestConsoleAccessible(t *testing.T) {
 	code, _, _ := started(t, "duel", client.Options{})
 	axe, err := os.ReadFile("../../../console/node_modules/axe-core/axe.min.js")

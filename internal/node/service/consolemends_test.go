@@ -9,8 +9,8 @@ import (
 	"turnvex.example/turnvex/internal/node/hall"
 )
 
-// TestConsoleManyLobbies: while one looks at the list many lobbies open in a row; all are counted and can be
-// scrolled to, only the rows in sight are drawn, and no change asks the service for anything.
+// TestConsoleManyLobbies: while one looks at the list many lobbies open in a row; all are counted and can be scrolled
+// to, only the rows in sight are drawn, and no change asks the service for anything.
 func TestConsoleManyLobbies(t *testing.T) {
 	const many = 150
 	s := console(t, operatorKey)
@@ -58,8 +58,8 @@ func TestConsolePartLoadsAgain(t *testing.T) {
 	s.see(`document.querySelector('main h1')?.innerText === 'Results'`)
 }
 
-// TestConsolePlaysWhatIsWritten: the editor plays the text that is in it, which stays unpublished; the text is
-// still there on coming back, until it is discarded.
+// TestConsolePlaysWhatIsWritten: the editor plays the text that is in it, which stays unpublished; the text is still
+// there on coming back, until it is discarded.
 func TestConsolePlaysWhatIsWritten(t *testing.T) {
 	s := console(t, operatorKey)
 	book := firstBook(t)

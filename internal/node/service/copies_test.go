@@ -13,8 +13,7 @@ import (
 	"turnvex.example/turnvex/internal/node/service"
 )
 
-// lie answers one check with a wrong hash and shows a snapshot's parts, but with
-// another title of the lobby.
+// lie answers one check with a wrong hash and shows a snapshot's parts, but with another title of the lobby.
 func (b *bare) lie(parts []any) {
 	for _, p := range parts {
 		if part := p.([]any); part[2] == 0.0 {
@@ -29,8 +28,8 @@ func (b *bare) lie(parts []any) {
 	b.WriteJSON(map[string]any{"is": "shown", "tick": k["tick"], "parts": parts})
 }
 
-// TestDivergence (protocol, How a copy is hashed): a client that is wrong on purpose
-// is found out, and the field is named, in practice by itself and for an operator.
+// TestDivergence (protocol, How a copy is hashed): a client that is wrong on purpose is found out, and the field is
+// named, in practice by itself and for an operator.
 func TestDivergence(t *testing.T) {
 	checked := another(t, service.Config{Check: 100 * time.Millisecond})
 	mara, joss := player(t, "Mara"), player(t, "Joss")
@@ -96,8 +95,8 @@ func TestDivergence(t *testing.T) {
 	}
 }
 
-// TestRoughNetworks: whole matches are played over connections that are late,
-// stalled and cut, on both sides, and in the end every copy is true.
+// TestRoughNetworks: whole matches are played over connections that are late, stalled and cut, on both sides, and in
+// the end every copy is true.
 func TestRoughNetworks(t *testing.T) {
 	bad := another(
 		t,

@@ -202,8 +202,8 @@ func (d *document) check(req *http.Request, res *http.Response, body []byte) str
 	return ""
 }
 
-// verdict says what answers were not as the document has them, and notes which routes have answered for whoever
-// started this theme.
+// verdict says what answers were not as the document has them, and notes which routes have answered for whoever started
+// this theme.
 func (d *document) verdict() (wrong []string) {
 	d.mu.Lock()
 	defer d.mu.Unlock()

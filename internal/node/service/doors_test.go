@@ -12,8 +12,7 @@ import (
 	"turnvex.example/turnvex/internal/core/code"
 )
 
-// variant loads the duel rulebook under a name of its own, which it returns, with
-// some of its text changed.
+// variant loads the duel rulebook under a name of its own, which it returns, with some of its text changed.
 func variant(t *testing.T, replace ...string) string {
 	t.Helper()
 	name := "duel_" + fresh()
@@ -50,8 +49,7 @@ func connect(t *testing.T, in *client.Signed, o client.Options) (*client.Conn, e
 	return c, err
 }
 
-// TestRefusalsAtTheDoor: who is not let in is told why, by socket and by HTTP
-// alike, and leaves no trace.
+// TestRefusalsAtTheDoor: who is not let in is told why, by socket and by HTTP alike, and leaves no trace.
 func TestRefusalsAtTheDoor(t *testing.T) {
 	ctx := soon(t)
 	mara, joss, ines := player(t, "Mara"), player(t, "Joss"), player(t, "Ines")
@@ -105,8 +103,8 @@ func TestRefusalsAtTheDoor(t *testing.T) {
 	}
 }
 
-// TestLastPlace: of many who want the last place at once, one gets it, and the
-// same player coming twice at once has one seat.
+// TestLastPlace: of many who want the last place at once, one gets it, and the same player coming twice at once has one
+// seat.
 func TestLastPlace(t *testing.T) {
 	host := player(t, "Mara")
 	lob := lobby(t, host, client.Opening{Rulebook: "duel", Capacity: 2})
@@ -178,8 +176,7 @@ func TestLeavingTogether(t *testing.T) {
 	})
 }
 
-// TestCountdown: a leaver cancels the countdown; who joins during it is told of it
-// and does not.
+// TestCountdown: a leaver cancels the countdown; who joins during it is told of it and does not.
 func TestCountdown(t *testing.T) {
 	slow := variant(t, "countdown: 50ms}\nteams", "countdown: 10s}\nteams")
 	mara, joss, ines := player(t, "Mara"), player(t, "Joss"), player(t, "Ines")
@@ -242,8 +239,8 @@ func TestReplacedRulebook(t *testing.T) {
 	}
 }
 
-// TestFindingEachOther: quick join fills lobbies and keeps a party on one team;
-// open-or-join makes one lobby however many ask.
+// TestFindingEachOther: quick join fills lobbies and keeps a party on one team; open-or-join makes one lobby however
+// many ask.
 func TestFindingEachOther(t *testing.T) {
 	ctx := soon(t)
 	meeting := variant(t)
@@ -298,8 +295,7 @@ func TestFindingEachOther(t *testing.T) {
 	}
 }
 
-// TestWaitingLine: who stands in line watches, and gets the seat of who leaves,
-// with a copy of what the seat may see.
+// TestWaitingLine: who stands in line watches, and gets the seat of who leaves, with a copy of what the seat may see.
 func TestWaitingLine(t *testing.T) {
 	mara, joss, ines := player(t, "Mara"), player(t, "Joss"), player(t, "Ines")
 	lob := lobby(t, mara, client.Opening{Rulebook: "duel", Capacity: 2})
@@ -355,8 +351,8 @@ func TestSpectators(t *testing.T) {
 	})
 }
 
-// TestLocalsComeAndGo: players who share a screen come and go one at a time on a live
-// connection, see what is theirs, and are held with it when it is lost.
+// TestLocalsComeAndGo: players who share a screen come and go one at a time on a live connection, see what is theirs,
+// and are held with it when it is lost.
 func TestLocalsComeAndGo(t *testing.T) {
 	mara, joss := player(t, "Mara"), player(t, "Joss")
 	lob := lobby(t, joss, client.Opening{Rulebook: "duel"})
@@ -401,8 +397,8 @@ func TestLocalsComeAndGo(t *testing.T) {
 	wants(t, "beside who watches", err, "no-such-seat")
 }
 
-// TestLocalPlayers: two seats on one connection, each with its own name, team,
-// readiness and private fields, and both held and given up together.
+// TestLocalPlayers: two seats on one connection, each with its own name, team, readiness and private fields, and both
+// held and given up together.
 func TestLocalPlayers(t *testing.T) {
 	mara, joss := player(t, "Mara"), player(t, "Joss")
 	lob := lobby(t, joss, client.Opening{Rulebook: "duel"})

@@ -18,8 +18,8 @@ import (
 	"turnvex.example/turnvex/internal/tool/trial"
 )
 
-// TestFirstMatch plays the README's first match to its end: its own lines, in two pseudo-terminals,
-// reading what is drawn and pressing the keys that the page names.
+// TestFirstMatch plays the README's first match to its end: its own lines, in two pseudo-terminals, reading what is
+// drawn and pressing the keys that the page names.
 func TestFirstMatch(t *testing.T) {
 	pages := blocks(t, "../../../README.md", "")
 	var first, second string

@@ -35,8 +35,7 @@ func (s *Service) lookAtBooks(ctx context.Context, names []string) error {
 // maxAsked is the most players that are asked for in one statement.
 const maxAsked = 5000
 
-// lookAtRecords tells the lobbies that hold some records, or any, how they stand. A key begins with the
-// player's ID.
+// lookAtRecords tells the lobbies that hold some records, or any, how they stand. A key begins with the player's ID.
 func (s *Service) lookAtRecords(ctx context.Context, keys []string) error {
 	players := s.Hall.Holding()
 	if keys != nil {
@@ -59,8 +58,8 @@ func (s *Service) lookAtRecords(ctx context.Context, keys []string) error {
 	return nil
 }
 
-// lookAtPlayers brings the names of some players, or of all who are here, to where they stand, and
-// gives up the seats of those who are deleted.
+// lookAtPlayers brings the names of some players, or of all who are here, to where they stand, and gives up the seats
+// of those who are deleted.
 func (s *Service) lookAtPlayers(ctx context.Context, changed []string) error {
 	here := map[string]bool{}
 	for _, p := range s.Hall.Seated() {

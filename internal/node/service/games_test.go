@@ -14,8 +14,8 @@ import (
 	"turnvex.example/turnvex/internal/node/service"
 )
 
-// TestOtherNodesAreHeard: what another node does to a record is seen by the lobby that
-// holds it, and what it posts to a board by who watches it here.
+// TestOtherNodesAreHeard: what another node does to a record is seen by the lobby that holds it, and what it posts to a
+// board by who watches it here.
 func TestOtherNodesAreHeard(t *testing.T) {
 	book := variant(t)
 	mara, op := player(t, "Mara"), operator(t)
@@ -48,8 +48,8 @@ func TestOtherNodesAreHeard(t *testing.T) {
 	}
 }
 
-// TestGameOfSeveralRulebooks: what a game declares is one for all of its rulebooks: a
-// record that both change and read beside their own, and a board to which both post.
+// TestGameOfSeveralRulebooks: what a game declares is one for all of its rulebooks: a record that both change and read
+// beside their own, and a board to which both post.
 func TestGameOfSeveralRulebooks(t *testing.T) {
 	n := fresh()
 	game := "turnvex: 1\ngame: port_" + n + "\nrecord:\n  coins: {min: 0, start: 5, see: everyone}\n  played: {}\n" +
@@ -124,8 +124,8 @@ func TestGameOfSeveralRulebooks(t *testing.T) {
 	renamedTogether(t, sh, dir, game, mara.Player)
 }
 
-// renamedTogether: where a shared field is renamed, the game and its rulebooks are published together,
-// from the command line and from a folder; what was kept is there under the new name.
+// renamedTogether: where a shared field is renamed, the game and its rulebooks are published together, from the command
+// line and from a folder; what was kept is there under the new name.
 func renamedTogether(t *testing.T, sh *shell, dir, game, player string) {
 	rename := func(file string, pairs ...string) string {
 		text, err := os.ReadFile(filepath.Join(dir, file))

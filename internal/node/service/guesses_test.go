@@ -8,9 +8,9 @@ import (
 	"turnvex.example/turnvex/internal/node/guard"
 )
 
-// TestGuessesAreCounted: a lobby's password is tried as often as the limit says, on the
-// socket, with a made-up key to come back with, and over HTTP; codes are guessed as often as
-// it says. Whoever has a seat comes back to it all the same, and others come in.
+// TestGuessesAreCounted: a lobby's password is tried as often as the limit says, on the socket, with a made-up key to
+// come back with, and over HTTP; codes are guessed as often as it says. Whoever has a seat comes back to it all the
+// same, and others come in.
 func TestGuessesAreCounted(t *testing.T) {
 	joss, eve := player(t, "Joss"), player(t, "Eve")
 	code := lobby(t, joss, client.Opening{Rulebook: "duel", Password: "heron"})

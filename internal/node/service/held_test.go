@@ -7,9 +7,8 @@ import (
 	"turnvex.example/turnvex/internal/node/guard"
 )
 
-// TestSeatsHeldAtOnce: a player has seats in so many lobbies at once, whoever asks a hundred
-// times at once as well, and another one as soon as one is given up; coming back to a seat is
-// not counted.
+// TestSeatsHeldAtOnce: a player has seats in so many lobbies at once, whoever asks a hundred times at once as well, and
+// another one as soon as one is given up; coming back to a seat is not counted.
 func TestSeatsHeldAtOnce(t *testing.T) {
 	mara, joss := player(t, "Mara"), player(t, "Joss")
 	var codes []string

@@ -25,8 +25,8 @@ func record(t *testing.T, as client.Service, player, book string) map[string]any
 	return out.Fields
 }
 
-// TestPracticeByHand: in practice the host sets fields of every type by hand, over the
-// live socket; elsewhere nobody does; and nothing of it is kept.
+// TestPracticeByHand: in practice the host sets fields of every type by hand, over the live socket; elsewhere nobody
+// does; and nothing of it is kept.
 func TestPracticeByHand(t *testing.T) {
 	book := variant(
 		t,
@@ -98,8 +98,8 @@ func TestPracticeByHand(t *testing.T) {
 		c.Do(soon(t), client.Intent{Do: "set", Target: c.Seat(), Name: "hull", Value: 1}), "not-practice")
 }
 
-// TestBoardPages: equal values share a place, pages follow each other without a gap,
-// the best, the latest or the total is kept as the board says, and the bounds hold.
+// TestBoardPages: equal values share a place, pages follow each other without a gap, the best, the latest or the total
+// is kept as the board says, and the bounds hold.
 func TestBoardPages(t *testing.T) {
 	book := variant(
 		t,
@@ -159,8 +159,8 @@ func TestBoardPages(t *testing.T) {
 	}
 }
 
-// corrected lets an operator correct a record while its player is in a lobby: it happens
-// once, the player sees it, and the history tells it with its reason.
+// corrected lets an operator correct a record while its player is in a lobby: it happens once, the player sees it, and
+// the history tells it with its reason.
 func corrected(t *testing.T, a *client.Conn, mara *client.Signed, book string) {
 	t.Helper()
 	op, id := operator(t), uuid.NewString()
@@ -207,8 +207,7 @@ func corrected(t *testing.T, a *client.Conn, mara *client.Signed, book string) {
 	}
 }
 
-// TestRecordsAreKept: each way of keeping, what others may see, and the values of an
-// earlier version of the rulebook.
+// TestRecordsAreKept: each way of keeping, what others may see, and the values of an earlier version of the rulebook.
 func TestRecordsAreKept(t *testing.T) {
 	fields := `  best: {keep: best, of: me.points}
   fewest: {keep: lowest, of: me.points, start: 50, see: everyone}
@@ -353,8 +352,7 @@ func TestReading(t *testing.T) {
 	}
 }
 
-// TestNothingIsSentForNothing (protocol, delta): who may not see a change gets no
-// message for it at all.
+// TestNothingIsSentForNothing (protocol, delta): who may not see a change gets no message for it at all.
 func TestNothingIsSentForNothing(t *testing.T) {
 	mara, joss := player(t, "Mara"), player(t, "Joss")
 	book := variant(t, "plan: {type: integer, see: owner}",

@@ -62,9 +62,9 @@ func (s *served) end(with syscall.Signal) {
 
 const killKey = "the-key-of-a-node-that-dies"
 
-// TestNodeThatDies: a node is killed in the midst of a match, and once more it is stopped in
-// order; each time it is started again, players are back in their seats by themselves, with
-// what they had; time did not pass meanwhile; the match goes on to its result.
+// TestNodeThatDies: a node is killed in the midst of a match, and once more it is stopped in order; each time it is
+// started again, players are back in their seats by themselves, with what they had; time did not pass meanwhile; the
+// match goes on to its result.
 func TestNodeThatDies(t *testing.T) {
 	s := &served{t: t, bin: filepath.Join(t.TempDir(), "turnvex"), database: emptyDatabase(t)}
 	program(t, "go", "build", "-o", s.bin, "turnvex.example/turnvex/cmd/turnvex")

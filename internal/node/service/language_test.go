@@ -8,8 +8,8 @@ import (
 	"turnvex.example/turnvex/client"
 )
 
-// denBook has what only a socket shows: lists that others may not see, choices in secret, a
-// vote, and creatures and zones that every client holds.
+// denBook has what only a socket shows: lists that others may not see, choices in secret, a vote, and creatures and
+// zones that every client holds.
 const denBook = `
 turnvex: 1
 name: den
@@ -42,9 +42,9 @@ phases: {play: {length: 10m}}
 win: {order: [{most: team.size}]}
 `
 
-// TestNewThingsOnTheSocket: who sees the items of a list sees them and the others only how
-// many there are; what is chosen in secret is told to nobody until it is revealed; a vote is
-// opened and answered; and every copy is equal with creatures walking and a zone being taken.
+// TestNewThingsOnTheSocket: who sees the items of a list sees them and the others only how many there are; what is
+// chosen in secret is told to nobody until it is revealed; a vote is opened and answered; and every copy is equal with
+// creatures walking and a zone being taken.
 func TestNewThingsOnTheSocket(t *testing.T) {
 	book := "den_" + fresh()
 	if _, problems, err := node.Library.Load(soon(t), []byte(strings.Replace(denBook, "name: den", "name: "+book,

@@ -11,8 +11,8 @@ import (
 	"turnvex.example/turnvex/client"
 )
 
-// TestLimits: who sends too much, too often or what there is not is told once and
-// the connection ends; the match goes on.
+// TestLimits: who sends too much, too often or what there is not is told once and the connection ends; the match goes
+// on.
 func TestLimits(t *testing.T) {
 	code, a, _ := started(t, variant(t, "most: 6", "most: 40"), client.Options{})
 	for name, c := range map[string]struct {
@@ -73,8 +73,8 @@ func TestLimits(t *testing.T) {
 	}
 }
 
-// TestFirstMessage: before hello nothing is taken but a hello of ordinary size, and
-// who watches the listing sends nothing but pongs, and not too many.
+// TestFirstMessage: before hello nothing is taken but a hello of ordinary size, and who watches the listing sends
+// nothing but pongs, and not too many.
 func TestFirstMessage(t *testing.T) {
 	token := player(t, "Mara").Token
 	deep := `{"is":"hello","list":` + strings.Repeat("[", 20) + strings.Repeat("]", 20) + `}`
@@ -123,9 +123,9 @@ func TestFirstMessage(t *testing.T) {
 	}
 }
 
-// TestWhatIsNoMessage: bytes that are no text, JSON in a binary message, numbers beyond what
-// clients can write, and WebSocket's own pings beyond count are told, and end the connection
-// with the close code that stands for it, however much is on its way.
+// TestWhatIsNoMessage: bytes that are no text, JSON in a binary message, numbers beyond what clients can write, and
+// WebSocket's own pings beyond count are told, and end the connection with the close code that stands for it, however
+// much is on its way.
 func TestWhatIsNoMessage(t *testing.T) {
 	code, _, _ := started(t, "duel", client.Options{})
 	for what, c := range map[string]struct {
@@ -172,8 +172,8 @@ func TestWhatIsNoMessage(t *testing.T) {
 	}
 }
 
-// TestChecksWaitTheirTurn: of many who want large rulebooks checked at once a few wait for their
-// turn, and the others are told to come again; a match goes on beside it.
+// TestChecksWaitTheirTurn: of many who want large rulebooks checked at once a few wait for their turn, and the others
+// are told to come again; a match goes on beside it.
 func TestChecksWaitTheirTurn(t *testing.T) {
 	var b strings.Builder
 	b.WriteString("turnvex: 1\nname: long\nphases: {play: {}}\nsheets: {player: {n: {type: " +

@@ -7,8 +7,8 @@ import (
 	"turnvex.example/turnvex/client"
 )
 
-// TestListing: filters, orders, pages, what was left out and why, and the live
-// list, which always agrees with what is asked for anew.
+// TestListing: filters, orders, pages, what was left out and why, and the live list, which always agrees with what is
+// asked for anew.
 func TestListing(t *testing.T) {
 	ctx := soon(t)
 	book := variant(t)
@@ -111,8 +111,8 @@ func TestListing(t *testing.T) {
 	has("at the end", client.Filter{}, "", "Closed", "Cedar quay")
 }
 
-// TestListedArena: listings tell the arena of the running match, and of the next one between
-// matches, also where a round changes it and nothing else.
+// TestListedArena: listings tell the arena of the running match, and of the next one between matches, also where a
+// round changes it and nothing else.
 func TestListedArena(t *testing.T) {
 	name := "piers_" + fresh()
 	_, problems, err := node.Library.Load(soon(t), []byte(`turnvex: 1

@@ -13,8 +13,8 @@ import (
 	"turnvex.example/turnvex/client"
 )
 
-// TestExpectations: what a client expects is shown at once and taken back when it
-// is refused; a watcher is told of first values, expectations and undoing alike.
+// TestExpectations: what a client expects is shown at once and taken back when it is refused; a watcher is told of
+// first values, expectations and undoing alike.
 func TestExpectations(t *testing.T) {
 	_, a, b := started(t, "duel", client.Options{JSON: true})
 	for _, c := range []*client.Conn{a, b} {
@@ -70,9 +70,8 @@ func TestExpectations(t *testing.T) {
 	}
 }
 
-// TestComingBack (protocol, Falling behind, and coming back): a lost connection
-// keeps its copy and gets what it missed as a delta; what was not answered is
-// answered, and nothing is done twice; a second connection takes over.
+// TestComingBack (protocol, Falling behind, and coming back): a lost connection keeps its copy and gets what it missed
+// as a delta; what was not answered is answered, and nothing is done twice; a second connection takes over.
 func TestComingBack(t *testing.T) {
 	mara, joss := player(t, "Mara"), player(t, "Joss")
 	code := lobby(t, mara, client.Opening{Rulebook: "duel"})
@@ -149,8 +148,8 @@ func TestTickEstimate(t *testing.T) {
 		func(c *client.Copy) bool { ms := c.Seat(b.Seat()).Int("ping"); return ms >= 180 && ms < 2000 })
 }
 
-// TestSightOnTheSocket: positions beyond sight never reach a player, and are
-// withdrawn from who moves away; a spectator sees them.
+// TestSightOnTheSocket: positions beyond sight never reach a player, and are withdrawn from who moves away; a spectator
+// sees them.
 func TestSightOnTheSocket(t *testing.T) {
 	book := variant(t, "height: 20m", "height: 20m\n  sight: {near: 3m, far: 4m, every: 100ms}")
 	code, a, b := started(t, book, client.Options{})

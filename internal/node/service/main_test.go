@@ -131,8 +131,8 @@ func until(t testing.TB, c *client.Conn, what string, f func(*client.Copy) bool)
 	}
 }
 
-// untilSaved waits until the result of the present match, which is over, or of the
-// last one can be read: the match's sheet may go before the result is saved.
+// untilSaved waits until the result of the present match, which is over, or of the last one can be read: the match's
+// sheet may go before the result is saved.
 func untilSaved(t testing.TB, c *client.Conn) {
 	t.Helper()
 	var code string

@@ -8,8 +8,7 @@ import (
 	"turnvex.example/turnvex/client"
 )
 
-// TestMatchFromLobbyToBoard plays a whole match through the real doors and looks
-// at everything that is kept of it.
+// TestMatchFromLobbyToBoard plays a whole match through the real doors and looks at everything that is kept of it.
 func TestMatchFromLobbyToBoard(t *testing.T) {
 	mara, joss := player(t, "Mara"), player(t, "Joss")
 	code := lobby(t, mara, client.Opening{Rulebook: "duel", Title: "Evening round"})

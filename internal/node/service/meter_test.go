@@ -13,8 +13,8 @@ import (
 	"turnvex.example/turnvex/internal/node/service"
 )
 
-// TestMetrics: what the node counts is what docs/operations.md explains, no more and no less, and
-// it counts; keys alone read it, unless it has an address of its own.
+// TestMetrics: what the node counts is what docs/operations.md explains, no more and no less, and it counts; keys alone
+// read it, unless it has an address of its own.
 func TestMetrics(t *testing.T) {
 	s := another(t, service.Config{Metrics: "127.0.0.1:0"})
 	mara := player(t, "Mara")
@@ -88,8 +88,8 @@ func TestMetrics(t *testing.T) {
 	}
 }
 
-// TestWhereAmI: a player, and whoever reads for them, learns in which lobbies they have a seat,
-// so that who has lost the code comes back.
+// TestWhereAmI: a player, and whoever reads for them, learns in which lobbies they have a seat, so that who has lost
+// the code comes back.
 func TestWhereAmI(t *testing.T) {
 	mara, joss := player(t, "Mara"), player(t, "Joss")
 	var codes []string

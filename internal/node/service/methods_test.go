@@ -31,8 +31,8 @@ func TestMediaTypes(t *testing.T) {
 	}
 }
 
-// TestMethods: an address says which methods it takes; HEAD is GET without the body; under
-// /v1 what is not there is a problem document, and not the console.
+// TestMethods: an address says which methods it takes; HEAD is GET without the body; under /v1 what is not there is a
+// problem document, and not the console.
 func TestMethods(t *testing.T) {
 	for _, c := range []struct {
 		method, path string
@@ -60,8 +60,8 @@ func TestMethods(t *testing.T) {
 	}
 }
 
-// TestHeaders: no answer lets a page of others frame it, load from elsewhere, guess types or
-// tell where it came from; no folder is listed, and no file of the machine is shown.
+// TestHeaders: no answer lets a page of others frame it, load from elsewhere, guess types or tell where it came from;
+// no folder is listed, and no file of the machine is shown.
 func TestHeaders(t *testing.T) {
 	for _, path := range []string{"/", "/assets/", "/assets", "/..%2fgo.mod", "/health", "/v1/lobbies", "/v1/nothing"} {
 		req, err := http.NewRequestWithContext(soon(t), "GET", node.Address+path, nil)

@@ -38,8 +38,8 @@ func emptyDatabase(t *testing.T) string {
 	return database[:cut+1] + name + rest
 }
 
-// TestNodesStartTogether: several nodes start on an empty database at once; one makes
-// the schema and the first key, and a second start finds everything as it was.
+// TestNodesStartTogether: several nodes start on an empty database at once; one makes the schema and the first key, and
+// a second start finds everything as it was.
 func TestNodesStartTogether(t *testing.T) {
 	address := emptyDatabase(t)
 	var all sync.WaitGroup
@@ -91,8 +91,7 @@ func TestNodesStartTogether(t *testing.T) {
 	wants(t, "the old token", at(again, in).Call(soon(t), http.MethodGet, "/v1/me", nil, nil), "")
 }
 
-// TestServeProgram: the program itself, from its start to its clean end, and what it
-// says when it cannot start.
+// TestServeProgram: the program itself, from its start to its clean end, and what it says when it cannot start.
 func TestServeProgram(t *testing.T) {
 	bin := filepath.Join(t.TempDir(), "turnvex")
 	program(t, "go", "build", "-o", bin, "turnvex.example/turnvex/cmd/turnvex")

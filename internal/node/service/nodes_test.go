@@ -52,8 +52,8 @@ func pairOf(t *testing.T, cfg service.Config) (a, b *service.Service) {
 	return a, b
 }
 
-// TestAnyNodeAnswers: whichever node is asked, a lobby is found, joined, listed, watched, changed
-// and ended; what is published, and what a player is called, is known to both within a moment.
+// TestAnyNodeAnswers: whichever node is asked, a lobby is found, joined, listed, watched, changed and ended; what is
+// published, and what a player is called, is known to both within a moment.
 func TestAnyNodeAnswers(t *testing.T) {
 	a, b := pair(t)
 	mara, joss := player(t, "Mara"), player(t, "Joss")
@@ -191,8 +191,8 @@ func (m *match) goesOn(what string) {
 	m.note()
 }
 
-// TestLobbiesMove: a lobby goes from node to node under play, one by one, when its node is drained,
-// and when that is stopped for a new version; its players stay in their seats.
+// TestLobbiesMove: a lobby goes from node to node under play, one by one, when its node is drained, and when that is
+// stopped for a new version; its players stay in their seats.
 func TestLobbiesMove(t *testing.T) {
 	a, b := pair(t)
 	op, err := client.SignInKey(soon(t), a.Address, operatorKey)
@@ -250,10 +250,9 @@ func TestLobbiesMove(t *testing.T) {
 	}
 }
 
-// TestNodeOfTwoDies: of two nodes one is killed, and its match goes on at the other within seconds;
-// then that one is stopped for longer than its lease, and goes on: the first, which has been
-// started again, has the match; who is left at the old connections hears nothing, and what is
-// acknowledged is all there.
+// TestNodeOfTwoDies: of two nodes one is killed, and its match goes on at the other within seconds; then that one is
+// stopped for longer than its lease, and goes on: the first, which has been started again, has the match; who is left
+// at the old connections hears nothing, and what is acknowledged is all there.
 func TestNodeOfTwoDies(t *testing.T) {
 	bin, database := filepath.Join(t.TempDir(), "turnvex"), emptyDatabase(t)
 	program(t, "go", "build", "-o", bin, "turnvex.example/turnvex/cmd/turnvex")

@@ -155,8 +155,7 @@ func TestReadme(t *testing.T) {
 	}
 }
 
-// TestClientExample runs the client's example as its documentation says: twice, as two
-// players.
+// TestClientExample runs the client's example as its documentation says: twice, as two players.
 func TestClientExample(t *testing.T) {
 	src, err := os.ReadFile("../../../client/example_test.go")
 	if err != nil {

@@ -20,8 +20,8 @@ func as(in *client.Signed) client.Service {
 	return client.Service{Address: node.Address, Token: in.Token}
 }
 
-// from is the service as it is seen from another address of this machine, so that
-// a test's failed tries count against nobody else.
+// from is the service as it is seen from another address of this machine, so that a test's failed tries count against
+// nobody else.
 func from(ip string) client.Service {
 	d := net.Dialer{LocalAddr: &net.TCPAddr{IP: net.ParseIP(ip)}}
 	return client.Service{
@@ -55,8 +55,8 @@ func operator(t *testing.T) client.Service {
 	return as(in)
 }
 
-// TestAccounts: one player from two devices by way of an account; wrong logins
-// look all alike and are limited; a new password ends every sign-in.
+// TestAccounts: one player from two devices by way of an account; wrong logins look all alike and are limited; a new
+// password ends every sign-in.
 func TestAccounts(t *testing.T) {
 	ctx, run := soon(t), fresh()
 	mara := "mara-" + run
@@ -107,8 +107,8 @@ func TestAccounts(t *testing.T) {
 	wants(t, "the new password", err, "")
 }
 
-// TestTokens: a refresh token is good once, one that comes again voids all that
-// follows from its sign-in; signing out everywhere is at once.
+// TestTokens: a refresh token is good once, one that comes again voids all that follows from its sign-in; signing out
+// everywhere is at once.
 func TestTokens(t *testing.T) {
 	ctx := soon(t)
 	in := player(t, "Odile")
@@ -131,8 +131,7 @@ func TestTokens(t *testing.T) {
 	wants(t, "joining with a token of before", err, "bad-token")
 }
 
-// TestDeletedPlayer: the seat goes at once, tokens are void, and what the others
-// play for is kept all the same.
+// TestDeletedPlayer: the seat goes at once, tokens are void, and what the others play for is kept all the same.
 func TestDeletedPlayer(t *testing.T) {
 	ctx := soon(t)
 	mara, joss := player(t, "Mara"), player(t, "Joss")
@@ -200,8 +199,8 @@ func TestKeepFresh(t *testing.T) {
 	}
 }
 
-// TestConsoleSession: the console's cookie goes to its own routes alone and cannot be read by scripts;
-// it gives tokens until the session is ended; without it, or with another one, there are none.
+// TestConsoleSession: the console's cookie goes to its own routes alone and cannot be read by scripts; it gives tokens
+// until the session is ended; without it, or with another one, there are none.
 func TestConsoleSession(t *testing.T) {
 	jar, err := cookiejar.New(nil)
 	if err != nil {

@@ -74,9 +74,9 @@ func playback(t *testing.T, op client.Service, code string, p client.Playback) *
 	return got
 }
 
-// TestPlayback: what is played back of a lobby leads, in a seat's view and from whatever tick, to
-// the copy that this seat's client holds; everything is shown to who asks for everything, with what
-// the lobby took in, and nobody else's fields to who asks as a seat.
+// TestPlayback: what is played back of a lobby leads, in a seat's view and from whatever tick, to the copy that this
+// seat's client holds; everything is shown to who asks for everything, with what the lobby took in, and nobody else's
+// fields to who asks as a seat.
 func TestPlayback(t *testing.T) {
 	mara, joss, op := player(t, "Mara"), player(t, "Joss"), operator(t)
 	code := lobby(t, mara, client.Opening{Rulebook: "duel", Options: map[string]any{"goal": 9}})

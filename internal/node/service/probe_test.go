@@ -45,9 +45,8 @@ var (
 
 func cursor(text string) string { return base64.RawURLEncoding.EncodeToString([]byte(text)) }
 
-// TestNothingMakesItFail throws what does not belong there at every route, alone and signed
-// in: whatever comes, the fault is not the service's, and its answer tells nothing of its
-// inside.
+// TestNothingMakesItFail throws what does not belong there at every route, alone and signed in: whatever comes, the
+// fault is not the service's, and its answer tells nothing of its inside.
 func TestNothingMakesItFail(t *testing.T) {
 	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 1))
@@ -135,9 +134,9 @@ type roundTrip func(*http.Request) (*http.Response, error)
 
 func (f roundTrip) RoundTrip(r *http.Request) (*http.Response, error) { return f(r) }
 
-// TestNoMessageMakesItFail sends messages with something in them that does not belong there, in
-// both encodings, as everybody who may connect: each connection goes on, or ends with a word
-// that is no fault of the service's and tells nothing of its inside.
+// TestNoMessageMakesItFail sends messages with something in them that does not belong there, in both encodings, as
+// everybody who may connect: each connection goes on, or ends with a word that is no fault of the service's and tells
+// nothing of its inside.
 func TestNoMessageMakesItFail(t *testing.T) {
 	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 2))

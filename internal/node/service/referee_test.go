@@ -43,9 +43,8 @@ rules: [{on: start, do: [{notice: begins, to: referees}]}]
 phases: {play: {length: 10m}}
 `
 
-// TestJudge: one referee for all lobbies of a rulebook, those opened later too, answers with
-// values, puts questions and sets fields in each without joining any; what a player expects
-// stays until it has decided.
+// TestJudge: one referee for all lobbies of a rulebook, those opened later too, answers with values, puts questions and
+// sets fields in each without joining any; what a player expects stays until it has decided.
 func TestJudge(t *testing.T) {
 	name := "quiz_" + fresh()
 	if _, problems, err := node.Library.Load(soon(t), []byte(strings.Replace(quizBook, "name: quiz", "name: "+name,
@@ -112,8 +111,8 @@ func TestJudge(t *testing.T) {
 		Args: map[string]any{"n": 1}}), "no-referee")
 }
 
-// TestReferee: the example referee decides; what waits is offered again to one who
-// comes back, the first word counts, and without one the rulebook decides.
+// TestReferee: the example referee decides; what waits is offered again to one who comes back, the first word counts,
+// and without one the rulebook decides.
 func TestReferee(t *testing.T) {
 	book := "guess_" + fresh()
 	if _, problems, err := node.Library.Load(soon(t), []byte(strings.Replace(guessBook, "name: guess", "name: "+book,

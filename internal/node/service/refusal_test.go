@@ -15,8 +15,7 @@ import (
 	"turnvex.example/turnvex/internal/node/api"
 )
 
-// TestRefusalsOverHTTP: each bad request gets its code, in a problem document,
-// and changes nothing.
+// TestRefusalsOverHTTP: each bad request gets its code, in a problem document, and changes nothing.
 func TestRefusalsOverHTTP(t *testing.T) {
 	in := player(t, "Odile")
 	operator, err := client.SignInKey(soon(t), node.Address, operatorKey)
@@ -177,8 +176,8 @@ func TestRefusalsOnTheSocket(t *testing.T) {
 	}
 }
 
-// TestSeatsAreTheirOwners: a seat acts only through its own connection, numbers
-// that come again are answered again, and a cut connection comes back to its seat.
+// TestSeatsAreTheirOwners: a seat acts only through its own connection, numbers that come again are answered again, and
+// a cut connection comes back to its seat.
 func TestSeatsAreTheirOwners(t *testing.T) {
 	mara, joss := player(t, "Mara"), player(t, "Joss")
 	lob := lobby(t, mara, client.Opening{Rulebook: "duel"})
@@ -234,8 +233,8 @@ func TestSeatsAreTheirOwners(t *testing.T) {
 		func(c *client.Copy) bool { return len(c.Players()) == 1 && c.Lobby().Int("host") == int64(before) })
 }
 
-// TestAudiences watches everything that arrives at each connection: what a field's
-// audience does not include never leaves the service.
+// TestAudiences watches everything that arrives at each connection: what a field's audience does not include never
+// leaves the service.
 func TestAudiences(t *testing.T) {
 	mara, joss, ines := player(t, "Mara"), player(t, "Joss"), player(t, "Ines")
 	lob := lobby(t, mara, client.Opening{Rulebook: "duel", Options: map[string]any{"goal": 50}})

@@ -105,9 +105,9 @@ func (c *cup) stands(want string) *client.WholeSeries {
 	return x
 }
 
-// TestSeries: a bracket of four is played by real clients in lobbies that the service opens,
-// with places held for them and for nobody else; a restart of the node in the midst loses
-// nothing; and who reads how it stands reads the same everywhere.
+// TestSeries: a bracket of four is played by real clients in lobbies that the service opens, with places held for them
+// and for nobody else; a restart of the node in the midst loses nothing; and who reads how it stands reads the same
+// everywhere.
 func TestSeries(t *testing.T) {
 	address := emptyDatabase(t)
 	start := func() *service.Service {

@@ -1,5 +1,4 @@
-// Package service puts the parts of a node together: database, accounts,
-// rulebooks, hall and doors.
+// Package service puts the parts of a node together: database, accounts, rulebooks, hall and doors.
 package service
 
 import (
@@ -45,8 +44,8 @@ import (
 // Version is the service's version, told to clients.
 const Version = "0.1.0"
 
-// Config says how to run a node. The zero value of everything but Database will do.
-// Rehearsal plays matches of a rulebook, as many as begin while the context lasts, and reports on them.
+// Config says how to run a node. The zero value of everything but Database will do. Rehearsal plays matches of a
+// rulebook, as many as begin while the context lasts, and reports on them.
 type Rehearsal = func(ctx context.Context, book *rulebook.Book, matches int) (any, error)
 
 // Config is how a node is started.
@@ -94,10 +93,9 @@ func (c *Config) defaults() {
 	}
 }
 
-// Tune makes a process that does nothing but run a node collect garbage less often
-// than Go does by itself, unless the environment's GOGC says how often: each
-// collection looks at the stacks of thousands of connections and so delays ticks,
-// while the heap that it would save is small. What the machine has bounds it.
+// Tune makes a process that does nothing but run a node collect garbage less often than Go does by itself, unless the
+// environment's GOGC says how often: each collection looks at the stacks of thousands of connections and so delays
+// ticks, while the heap that it would save is small. What the machine has bounds it.
 func Tune() {
 	if os.Getenv("GOGC") == "" {
 		debug.SetGCPercent(gcPercent)
@@ -106,8 +104,8 @@ func Tune() {
 		memlimit.WithProvider(memlimit.ApplyFallback(memlimit.FromCgroup, memlimit.FromSystem)))
 }
 
-// memoryShare is how much of the memory that the machine, or its container, has is used
-// before garbage is collected ever more often.
+// memoryShare is how much of the memory that the machine, or its container, has is used before garbage is collected
+// ever more often.
 const memoryShare = 0.7
 
 const gcPercent = 400
@@ -328,8 +326,8 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	return nil
 }
 
-// measure adds what the parts of the node know of themselves to what it counts, and serves it at
-// an address of its own, if there is one.
+// measure adds what the parts of the node know of themselves to what it counts, and serves it at an address of its own,
+// if there is one.
 func (s *Service) measure(m *meter.Meter, counts *guard.Guard, address string) error {
 	for name, g := range map[string]struct {
 		help  string
@@ -404,8 +402,8 @@ func (s *Service) measure(m *meter.Meter, counts *guard.Guard, address string) e
 // Failed gives the error that ended the node's doors, if one does.
 func (s *Service) Failed() <-chan error { return s.failed }
 
-// Stop ends the node in order: its lobbies are handed to other nodes of its region, or, without
-// any, kept to go on at its next start. It may be called again.
+// Stop ends the node in order: its lobbies are handed to other nodes of its region, or, without any, kept to go on at
+// its next start. It may be called again.
 func (s *Service) Stop() { s.stopped.Do(s.stop) }
 
 func (s *Service) stop() {

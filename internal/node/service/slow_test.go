@@ -79,8 +79,7 @@ func gated(t *testing.T, address string, o client.Options) (*client.Conn, *gate)
 	return c, g
 }
 
-// flood opens a lobby of the flood at a node and brings its host in. The time from
-// one delta to the next is watched.
+// flood opens a lobby of the flood at a node and brings its host in. The time from one delta to the next is watched.
 func flood(t *testing.T, s *service.Service) (code string, a *client.Conn, late func() time.Duration) {
 	t.Helper()
 	loaded, problems, err := s.Library.Load(soon(t),
@@ -116,9 +115,8 @@ func flood(t *testing.T, s *service.Service) (code string, a *client.Conn, late 
 	return l.Code, a, func() time.Duration { mu.Lock(); defer mu.Unlock(); return longest }
 }
 
-// TestSlowClient (protocol, Falling behind, and coming back): one that stops reading
-// delays nobody. When it reads on, what was only for show is left out and counted,
-// what is needed is not, and a merged delta makes its copy true again.
+// TestSlowClient (protocol, Falling behind, and coming back): one that stops reading delays nobody. When it reads on,
+// what was only for show is left out and counted, what is needed is not, and a merged delta makes its copy true again.
 func TestSlowClient(t *testing.T) {
 	code, a, late := flood(t, node)
 	var mu sync.Mutex
@@ -165,8 +163,7 @@ func TestSlowClient(t *testing.T) {
 	}
 }
 
-// TestStuckClient: one that takes nothing for too long is sent away, and told so
-// when it comes back.
+// TestStuckClient: one that takes nothing for too long is sent away, and told so when it comes back.
 func TestStuckClient(t *testing.T) {
 	impatient := another(t, service.Config{Patience: 300 * time.Millisecond})
 	code, a, _ := flood(t, impatient)

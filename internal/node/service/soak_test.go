@@ -77,8 +77,7 @@ func (k *soaker) step(ctx context.Context) error {
 	return err
 }
 
-// refusesEntry says whether an error is a refusal that those meet who come and go all
-// the time.
+// refusesEntry says whether an error is a refusal that those meet who come and go all the time.
 func refusesEntry(err error) bool {
 	switch client.CodeOf(err) {
 	case "already-in", "lobby-full", "spectators-full", "too-many-requests":
@@ -111,9 +110,8 @@ func (k *soaker) wish() client.Intent {
 	return client.Intent{Do: "steer", At: &[2]int64{k.r.Int64N(2001) - 1000, k.r.Int64N(2001) - 1000}}
 }
 
-// TestSoak: after some seconds in which everybody comes, goes, changes sides, pauses
-// and is cut off at random, in both encodings and with limited sight, every copy is
-// what its audience should see; and it was at each check on the way.
+// TestSoak: after some seconds in which everybody comes, goes, changes sides, pauses and is cut off at random, in both
+// encodings and with limited sight, every copy is what its audience should see; and it was at each check on the way.
 func TestSoak(t *testing.T) {
 	seed := trial.Seed(t)
 	t.Log("seed", seed)

@@ -19,9 +19,8 @@ phases: {play: {length: 10m}}
 win: {order: [{most: me.points}, {least: me.points}]}
 `
 
-// TestStandInsAreReplaced: one player begins a match for four with three whom the service plays;
-// who comes takes the place of one as it is, the listing counts their seats as free, and every
-// copy says who is one.
+// TestStandInsAreReplaced: one player begins a match for four with three whom the service plays; who comes takes the
+// place of one as it is, the listing counts their seats as free, and every copy says who is one.
 func TestStandInsAreReplaced(t *testing.T) {
 	book := "full_" + fresh()
 	if _, problems, err := node.Library.Load(soon(t), []byte(strings.Replace(fullBook, "name: full", "name: "+book,

@@ -21,9 +21,8 @@ win: {order: [{most: me.hull}, {least: me.hull}]}
 promises: [{always: me.hull >= 0, for: players, says: No hull is below nothing}]
 `
 
-// TestStoriesFromTheCommandLine: a rulebook with arenas in files beside it is published as one;
-// what is played in a practice lobby is cut out as a story, which is played, differs when the
-// rules change, and is accepted.
+// TestStoriesFromTheCommandLine: a rulebook with arenas in files beside it is published as one; what is played in a
+// practice lobby is cut out as a story, which is played, differs when the rules change, and is accepted.
 func TestStoriesFromTheCommandLine(t *testing.T) {
 	sh := newShell(t)
 	name := "vow_" + fresh()

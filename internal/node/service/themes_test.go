@@ -13,8 +13,8 @@ import (
 	"testing"
 )
 
-// themes are the parts of the suite, by the beginnings of their tests' names. Each runs in a process of its own, with
-// a database and a node of its own, beside the others; what no theme names is one too. A run with -run is one process.
+// themes are the parts of the suite, by the beginnings of their tests' names. Each runs in a process of its own, with a
+// database and a node of its own, beside the others; what no theme names is one too. A run with -run is one process.
 var themes = []struct{ name, tests string }{
 	{"console", "Console"},
 	{"programs", "CommandLine|LobbyCommands|FirstMatch|TypeScript|Python|ClientsPage|Readme|Example|Terminal|" +

@@ -70,8 +70,8 @@ func (f *followed) of(column string) (out []string) {
 	return out
 }
 
-// TestTopics: what ends, who comes and goes, and what operators do is told to those who watch it, and
-// to nobody who may not; what a topic says of a match is what the route says.
+// TestTopics: what ends, who comes and goes, and what operators do is told to those who watch it, and to nobody who may
+// not; what a topic says of a match is what the route says.
 func TestTopics(t *testing.T) {
 	code, a, _ := started(t, "duel", client.Options{})
 	in, _ := ownOperator(t)

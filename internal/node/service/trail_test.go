@@ -30,9 +30,8 @@ func ownOperator(t *testing.T) (client.Service, string) {
 	return as(in), name
 }
 
-// TestAuditTrail: what operators and service keys change stands in the trail with who, what,
-// to whom, why, from where and what came of it, and nothing secret; what they read does not,
-// nor what players do.
+// TestAuditTrail: what operators and service keys change stands in the trail with who, what, to whom, why, from where
+// and what came of it, and nothing secret; what they read does not, nor what players do.
 func TestAuditTrail(t *testing.T) {
 	op, mara := operator(t), player(t, "Mara")
 	us, name := ownOperator(t)
@@ -109,8 +108,7 @@ func TestNothingIsChangedUnnoted(t *testing.T) {
 	wants(t, "who was to be banned", at(s, mara).Call(soon(t), http.MethodGet, "/v1/me", nil, nil), "")
 }
 
-// TestHiddenResults: the result of a match in a lobby that is not listed is for who took part
-// and for service keys.
+// TestHiddenResults: the result of a match in a lobby that is not listed is for who took part and for service keys.
 func TestHiddenResults(t *testing.T) {
 	mara, joss, other, op := player(t, "Mara"), player(t, "Joss"), player(t, "Other"), operator(t)
 	code := lobby(t, mara, client.Opening{Rulebook: "duel", Hidden: true})
@@ -159,9 +157,8 @@ func (h *heard) Write(p []byte) (int, error) {
 	return h.all.Write(p)
 }
 
-// TestNothingSecretIsLogged: at no level, whatever fails, does a log line hold a key, a
-// password, a token or a code: not while everything works, nor when requests are bad, nor when
-// the database is gone in the midst.
+// TestNothingSecretIsLogged: at no level, whatever fails, does a log line hold a key, a password, a token or a code:
+// not while everything works, nor when requests are bad, nor when the database is gone in the midst.
 func TestNothingSecretIsLogged(t *testing.T) {
 	var log heard
 	root := "the-operators-own-key-" + fresh()

@@ -65,15 +65,15 @@ func (s *Service) loadFiles(ctx context.Context, log *slog.Logger, files []libra
 	return err
 }
 
-// The journals of lobbies that have ended are kept for so long, and so many bytes of them, unless
-// the node is told otherwise.
+// The journals of lobbies that have ended are kept for so long, and so many bytes of them, unless the node is told
+// otherwise.
 const (
 	journalsFor  = 7 * 24 * time.Hour
 	journalsMost = 10 << 30
 )
 
-// JournalKeeping says for how long, and how many bytes of, the journals of lobbies that have ended
-// are kept in the database.
+// JournalKeeping says for how long, and how many bytes of, the journals of lobbies that have ended are kept in the
+// database.
 type JournalKeeping struct {
 	For  time.Duration // a week if 0
 	Most int64         // 10 GiB if 0

@@ -9,9 +9,8 @@ import (
 	"turnvex.example/turnvex/internal/node/service"
 )
 
-// TestSigningOutEndsConnections: a sign-out, a sign-out everywhere, a new password, a ban, a
-// deletion and a revoked key end the connections and the access tokens that they void, on
-// every node, and no others.
+// TestSigningOutEndsConnections: a sign-out, a sign-out everywhere, a new password, a ban, a deletion and a revoked key
+// end the connections and the access tokens that they void, on every node, and no others.
 func TestSigningOutEndsConnections(t *testing.T) {
 	second := another(t, service.Config{})
 	op := operator(t)

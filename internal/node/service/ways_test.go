@@ -14,8 +14,8 @@ import (
 	"turnvex.example/turnvex/internal/node/service"
 )
 
-// TestWaysBackToAPlayer: devices are listed, named and removed, with what is connected by them;
-// with an operator's code the player comes back.
+// TestWaysBackToAPlayer: devices are listed, named and removed, with what is connected by them; with an operator's code
+// the player comes back.
 func TestWaysBackToAPlayer(t *testing.T) {
 	one, login := player(t, "Mara"), "mara."+fresh()
 	wants(t, "an account", as(one).MakeAccount(soon(t), login, "seven wet lanterns"), "")
@@ -65,8 +65,8 @@ func TestWaysBackToAPlayer(t *testing.T) {
 	}
 }
 
-// TestSecretsAreRotated: a key's text and the secret that signs tokens change under who uses
-// them: with time to spare nobody notices, and dropped they are good no more, on any node.
+// TestSecretsAreRotated: a key's text and the secret that signs tokens change under who uses them: with time to spare
+// nobody notices, and dropped they are good no more, on any node.
 func TestSecretsAreRotated(t *testing.T) {
 	first := another(t, service.Config{Database: emptyDatabase(t), OperatorKey: "the-key-of-this-node-only"})
 	in, err := client.SignInKey(soon(t), first.Address, "the-key-of-this-node-only")
@@ -118,8 +118,8 @@ func TestSeatOverHTTP(t *testing.T) {
 	wants(t, "given back", err, "")
 }
 
-// TestErasedFromJournals: an export names the journals in which a player stands; when they are
-// deleted no journal tells who they were, and it plays back as before.
+// TestErasedFromJournals: an export names the journals in which a player stands; when they are deleted no journal tells
+// who they were, and it plays back as before.
 func TestErasedFromJournals(t *testing.T) {
 	dir := t.TempDir()
 	s := another(t, service.Config{Journals: dir})

@@ -36,8 +36,8 @@ const maxKept = 64 << 10
 // buffers are lent to connections while they read a message.
 var buffers = sync.Pool{New: func() any { return new(bytes.Buffer) }}
 
-// conn is one live connection. Between messages only its reader is there: the writer
-// comes when something waits, and goes when it is written.
+// conn is one live connection. Between messages only its reader is there: the writer comes when something waits, and
+// goes when it is written.
 type conn struct {
 	gone    func() // gives back what is counted for its address
 	watched func() // and for who watches, or nil
@@ -75,8 +75,8 @@ func (c *conn) say(v any) error {
 // errUnheld is why a node says nothing whose lease has run out.
 var errUnheld = errors.New("the node's lease has run out")
 
-// The WebSocket pings and pongs that a connection may send a second, and at once. No client
-// needs them: the protocol has its own.
+// The WebSocket pings and pongs that a connection may send a second, and at once. No client needs them: the protocol
+// has its own.
 const (
 	controlRate  = 10
 	controlsOnce = 60
@@ -103,8 +103,8 @@ func (c *conn) countControls() {
 	})
 }
 
-// How long, and for how many bytes, a connection that the service ends is still read, so that
-// what it was told last is not lost to what it sends (RFC 1122, section 4.2.2.13).
+// How long, and for how many bytes, a connection that the service ends is still read, so that what it was told last is
+// not lost to what it sends (RFC 1122, section 4.2.2.13).
 const (
 	lingerFor  = time.Second
 	lingerMost = 1 << 20
@@ -205,8 +205,7 @@ func WriteFrames(ws *websocket.Conn, list []*outbox.Frame, within time.Duration)
 // messageType is the kind of WebSocket message of each encoding.
 var messageType = [replica.Encodings]int{replica.JSON: websocket.TextMessage, replica.CBOR: websocket.BinaryMessage}
 
-// read waits so long for one message and decodes it. An ended connection gives no
-// message and no error.
+// read waits so long for one message and decodes it. An ended connection gives no message and no error.
 func (c *conn) read(within time.Duration) (any, error) {
 	c.ws.SetReadDeadline(time.Now().Add(within))
 	kind, r, err := c.ws.NextReader()

@@ -27,8 +27,7 @@ func (c *conn) judging(h *wire.Hello) error {
 // judgeSeats is for how many seats together a referee of many lobbies may send.
 const judgeSeats = 32
 
-// serveJudge asks a referee for decisions, and takes its words and acts, until the
-// connection ends.
+// serveJudge asks a referee for decisions, and takes its words and acts, until the connection ends.
 func (c *conn) serveJudge() {
 	defer c.judge.Leave()
 	if c.say(wire.Judging{Is: "judging", Rulebook: c.judge.Rulebook(), Lobbies: c.judge.Lobbies()}) != nil {
@@ -46,8 +45,8 @@ func (c *conn) serveJudge() {
 	})
 }
 
-// noteReferee writes into the audit trail that a service key decides as a referee; what it
-// decides stands in the lobby's journal.
+// noteReferee writes into the audit trail that a service key decides as a referee; what it decides stands in the
+// lobby's journal.
 func (c *conn) noteReferee(r *http.Request, over string) error {
 	done, err := c.s.Audit.Begin(r.Context(), audit.Line{Who: c.who.Name, What: "referee", Subject: over,
 		Address: c.from})

@@ -9,9 +9,8 @@ import (
 	"turnvex.example/turnvex/internal/node/fault"
 )
 
-// The rates of what comes in on one connection: this many messages a second over
-// time for the connection and again for each of its seats, and twice as many at
-// once; and this many intents a second for each seat.
+// The rates of what comes in on one connection: this many messages a second over time for the connection and again for
+// each of its seats, and twice as many at once; and this many intents a second for each seat.
 const (
 	messageRate = 60
 	intentRate  = 60
@@ -23,8 +22,8 @@ type inputLimit struct {
 	seats map[uint32]*rate.Limiter
 }
 
-// maxLimited is how many seats' intents are counted one by one; a connection has
-// fewer, and intents for others are refused.
+// maxLimited is how many seats' intents are counted one by one; a connection has fewer, and intents for others are
+// refused.
 const maxLimited = 64
 
 // maxLocals is for how many seats, and the connection itself, the limit grows at most.

@@ -9,8 +9,7 @@ import (
 	"turnvex.example/turnvex/internal/node/fault"
 )
 
-// TestLimitsOfAConnection: messages are counted for the connection, by its seats, and
-// intents for each seat.
+// TestLimitsOfAConnection: messages are counted for the connection, by its seats, and intents for each seat.
 func TestLimitsOfAConnection(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		for seats, most := range map[int]int{0: 120, 1: 240, 3: 480} {

@@ -14,8 +14,7 @@ import (
 // maxListed is how many lobbies a live listing begins with.
 const maxListed = 200
 
-// serveListing sends the listing and what changes in it, until the connection
-// ends.
+// serveListing sends the listing and what changes in it, until the connection ends.
 func (c *conn) serveListing(r *http.Request) {
 	w := c.s.Hall.Listing.Watch(*c.list) // before reading, so that nothing falls between
 	defer c.s.Hall.Listing.Stop(w)
@@ -46,8 +45,8 @@ func (c *conn) serveListing(r *http.Request) {
 	})
 }
 
-// serveWatch tells what has changed each time that it is woken, or that look gives, and takes
-// what comes, until the connection ends. An error of tell or take ends it.
+// serveWatch tells what has changed each time that it is woken, or that look gives, and takes what comes, until the
+// connection ends. An error of tell or take ends it.
 func (c *conn) serveWatch(wake <-chan struct{}, look <-chan time.Time, take func(any) error, tell func() error) {
 	gone := make(chan error, 1)
 	if c.limit == nil {

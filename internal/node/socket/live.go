@@ -30,8 +30,8 @@ import (
 // helloWithin is the time from the handshake to hello.
 const helloWithin = 10 * time.Second
 
-// sendBuffer is how many bytes the system may hold for a connection that does not
-// take them; beyond that the service itself sees that it is slow.
+// sendBuffer is how many bytes the system may hold for a connection that does not take them; beyond that the service
+// itself sees that it is slow.
 const sendBuffer = 64 << 10
 
 // readBuffer is how many bytes are read at once; most messages are shorter.
@@ -39,8 +39,8 @@ const readBuffer = 1 << 10
 
 var bufferPool = websocket.BufferPool(&pool{})
 
-// ServeHTTP is the live socket: docs/protocol.md says what goes over it. Whoever asks
-// is checked before anything is set aside for the connection.
+// ServeHTTP is the live socket: docs/protocol.md says what goes over it. Whoever asks is checked before anything is set
+// aside for the connection.
 func (s *Socket) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	enc, who, err := s.handshake(r)
 	if err != nil {
@@ -113,9 +113,8 @@ func (s *Socket) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	go c.serve() // on a small stack of its own, which this one no longer is
 }
 
-// handshake checks a request for the live socket: its form, its origin, its
-// subprotocol, and its token if it carries one (a browser's cannot; it comes with
-// hello).
+// handshake checks a request for the live socket: its form, its origin, its subprotocol, and its token if it carries
+// one (a browser's cannot; it comes with hello).
 func (s *Socket) handshake(r *http.Request) (enc replica.Encoding, who *account.Who, err error) {
 	if !websocket.IsWebSocketUpgrade(r) {
 		return 0, nil, fault.New(code.NotUpgradeable, "this address speaks WebSocket with the subprotocols %s",
@@ -162,8 +161,7 @@ func (w roughWriter) Hijack() (net.Conn, *bufio.ReadWriter, error) {
 	return w.network.Wrap(c), rw, nil
 }
 
-// originAllowed lets programs in, which send no origin, the console, and what
-// the operator allows.
+// originAllowed lets programs in, which send no origin, the console, and what the operator allows.
 func (s *Socket) originAllowed(r *http.Request) bool {
 	origin := r.Header.Get("Origin")
 	if origin == "" || slices.Contains(s.Origins, origin) {

@@ -1,6 +1,6 @@
-// Package socket is the live socket: whoever says hello is let into a lobby, or watches the listing, a
-// leaderboard or a topic, or referees; docs/protocol.md says what goes over it. Whom to let in, and how an
-// error is told, it asks the doors of the service.
+// Package socket is the live socket: whoever says hello is let into a lobby, or watches the listing, a leaderboard or a
+// topic, or referees; docs/protocol.md says what goes over it. Whom to let in, and how an error is told, it asks the
+// doors of the service.
 package socket
 
 import (
@@ -51,8 +51,8 @@ type Doors interface {
 	// Fail answers a request with an error, and FaultOf is how it is told.
 	Fail(w http.ResponseWriter, r *http.Request, err error)
 	FaultOf(err error, about ...any) *fault.Fault
-	// Elsewhere returns the node at which a lobby is alive, nil if it is here, and Find the lobby;
-	// codes that do not exist are counted.
+	// Elsewhere returns the node at which a lobby is alive, nil if it is here, and Find the lobby; codes that do not
+	// exist are counted.
 	Elsewhere(r *http.Request, who *account.Who, joinCode string) (*cluster.Member, error)
 	Find(r *http.Request, who *account.Who, joinCode string) (*hall.Lobby, error)
 	// Enter lets a player into a lobby by a way, as often as players may.

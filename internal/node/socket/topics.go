@@ -28,8 +28,7 @@ const topicPlayers = 500
 // Topic is something that can be watched.
 type Topic struct {
 	Scope account.Scope // that a service key needs to watch it; "" for anyone
-	// Stands tells, for all who watch on this node, whether anything may have changed; nil where reading
-	// costs nothing.
+	// Stands tells, for all who watch on this node, whether anything may have changed; nil where reading costs nothing.
 	Stands func(context.Context) (string, error)
 	Read   func(r *http.Request, who *account.Who, t *wire.TopicWatch) ([]wire.TopicRow, error)
 }

@@ -8,15 +8,13 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// A part of a board is told at most so often, and looked at at least so often: a season
-// may have ended.
+// A part of a board is told at most so often, and looked at at least so often: a season may have ended.
 const (
 	boardEvery = 250 * time.Millisecond
 	boardLook  = time.Second
 )
 
-// serveBoard sends a part of a leaderboard and what changes in it, until the connection
-// ends.
+// serveBoard sends a part of a leaderboard and what changes in it, until the connection ends.
 func (c *conn) serveBoard(r *http.Request) {
 	w, page, err := c.watchBoard(r)
 	if err != nil {

@@ -7,12 +7,12 @@ import (
 	"time"
 )
 
-// Claim is a name that no other process has on this database. It lasts as long as its
-// connection: the name of a process that has died is free at once.
+// Claim is a name that no other process has on this database. It lasts as long as its connection: the name of a process
+// that has died is free at once.
 type Claim struct{ conn *sql.Conn }
 
-// claimWithin is how long a name is waited for: the server may not have seen yet that the
-// connection of a process that has died is gone.
+// claimWithin is how long a name is waited for: the server may not have seen yet that the connection of a process that
+// has died is gone.
 const claimWithin = 5 * time.Second
 
 // Claim claims a name, or returns nil if another process has it.

@@ -6,15 +6,14 @@ import (
 	"gorm.io/gorm/clause"
 )
 
-// Fence is the lease under which something is written: a node's name, and its epoch. The zero
-// value is no fence.
+// Fence is the lease under which something is written: a node's name, and its epoch. The zero value is no fence.
 type Fence struct {
 	Node  string
 	Epoch int64
 }
 
-// ErrFenced is what a write fails with whose node no longer holds the lease under which it was
-// begun. It is never tried again.
+// ErrFenced is what a write fails with whose node no longer holds the lease under which it was begun. It is never tried
+// again.
 var ErrFenced = errors.New("the lease under which this was begun is lost: another node has taken over")
 
 // Holds makes sure that a lobby is still the fence's, and stays so until the transaction ends.

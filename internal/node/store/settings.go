@@ -13,8 +13,8 @@ type Setting struct {
 	Value string
 }
 
-// Setting returns a setting; when it is not there it becomes the given value.
-// Two nodes that start at once get the same.
+// Setting returns a setting; when it is not there it becomes the given value. Two nodes that start at once get the
+// same.
 func (d *DB) Setting(ctx context.Context, name, otherwise string) (string, error) {
 	db := d.WithContext(ctx)
 	if err := db.Clauses(clause.OnConflict{DoNothing: true}).Create(&Setting{name, otherwise}).Error; err != nil {

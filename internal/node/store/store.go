@@ -1,6 +1,5 @@
-// Package store is the door to PostgreSQL: connection, migrations, models and
-// transactions, through GORM. What the rows mean is decided by the packages that
-// use them.
+// Package store is the door to PostgreSQL: connection, migrations, models and transactions, through GORM. What the rows
+// mean is decided by the packages that use them.
 package store
 
 import (
@@ -31,25 +30,23 @@ import (
 //go:embed migrations/*.sql
 var migrations embed.FS
 
-// DB is a pool of connections to the database. It may be used by several
-// goroutines.
+// DB is a pool of connections to the database. It may be used by several goroutines.
 type DB struct {
 	*gorm.DB
 }
 
-// ErrNotFound is returned when a row is not there; ErrDuplicate when one with
-// the same key is.
+// ErrNotFound is returned when a row is not there; ErrDuplicate when one with the same key is.
 var (
 	ErrNotFound  = gorm.ErrRecordNotFound
 	ErrDuplicate = gorm.ErrDuplicatedKey
 )
 
-// settings are those of every connection, unless the address says otherwise. What is read often
-// lies in memory, where no page is further than another.
+// settings are those of every connection, unless the address says otherwise. What is read often lies in memory, where
+// no page is further than another.
 var settings = map[string]string{"application_name": "turnvex", "random_page_cost": "1.1"}
 
-// Open connects to the database at address (a PostgreSQL URL or key-value
-// string). Statements are logged without their values, and only when slow.
+// Open connects to the database at address (a PostgreSQL URL or key-value string). Statements are logged without their
+// values, and only when slow.
 func Open(ctx context.Context, address string, log *slog.Logger) (*DB, error) {
 	if log == nil {
 		log = slog.New(slog.DiscardHandler)
@@ -86,8 +83,7 @@ func Open(ctx context.Context, address string, log *slog.Logger) (*DB, error) {
 	return &DB{g}, nil
 }
 
-// quiet keeps errors that callers handle (a duplicate, a row not there) out of
-// the log.
+// quiet keeps errors that callers handle (a duplicate, a row not there) out of the log.
 type quiet struct{ logger.Interface }
 
 func (q quiet) Trace(ctx context.Context, begin time.Time, fc func() (string, int64), err error) {
@@ -113,10 +109,9 @@ func init() {
 	logger.RecorderParamsFilter = func(_ context.Context, sql string, _ ...any) (string, []any) { return sql, nil }
 }
 
-// Busy tells whether a statement failed for what passes by itself: it is to be tried again. It
-// is one that other transactions, a lack of connections or of room, a restart or a server that
-// only reads has ended (SQLSTATE 40P01, 40001, 25006, 53100 to 53300, 55P03, 57P01 to 57P03, 58030
-// and class 08), or whose connection broke.
+// Busy tells whether a statement failed for what passes by itself: it is to be tried again. It is one that other
+// transactions, a lack of connections or of room, a restart or a server that only reads has ended (SQLSTATE 40P01,
+// 40001, 25006, 53100 to 53300, 55P03, 57P01 to 57P03, 58030 and class 08), or whose connection broke.
 func Busy(err error) bool {
 	var pg *pgconn.PgError
 	if errors.As(err, &pg) {
@@ -137,8 +132,7 @@ func (q quiet) ParamsFilter(_ context.Context, sql string, _ ...any) (string, []
 // migrationLock is the advisory lock under which one node migrates at a time.
 const migrationLock = 0x7475726e766578
 
-// Migrate brings the schema up to date. Several nodes may call it at once: one
-// does the work, the others wait.
+// Migrate brings the schema up to date. Several nodes may call it at once: one does the work, the others wait.
 func (d *DB) Migrate(ctx context.Context) error {
 	steps, err := migrationSteps()
 	if err != nil {
@@ -179,8 +173,7 @@ func migrationSteps() ([]*gormigrate.Migration, error) {
 // Tx is a transaction, or the pool itself.
 type Tx = gorm.DB
 
-// Present tells which of these players there are, and keeps them from being
-// deleted until the transaction ends.
+// Present tells which of these players there are, and keeps them from being deleted until the transaction ends.
 func Present(tx *Tx, players ...string) (map[string]bool, error) {
 	var ids []string
 	for _, p := range players {

@@ -22,10 +22,9 @@ func TestMain(m *testing.M) {
 	}))
 }
 
-// TestMigrationsKeepWhatThereIs: a database that an earlier version has filled is brought
-// to the present schema with everything that was in it: results in their months, each
-// player's part and totals, boards as their first season, records with their history in
-// order. A second start changes nothing.
+// TestMigrationsKeepWhatThereIs: a database that an earlier version has filled is brought to the present schema with
+// everything that was in it: results in their months, each player's part and totals, boards as their first season,
+// records with their history in order. A second start changes nothing.
 func TestMigrationsKeepWhatThereIs(t *testing.T) {
 	ctx := t.Context()
 	db, err := store.Open(ctx, address, slog.New(slog.DiscardHandler))

@@ -1,6 +1,5 @@
-// Package bench measures what Turnvex promises. Each benchmark measures both
-// sides of a comparison in one run on one machine and prints the ratio; none is a
-// test with a time limit.
+// Package bench measures what Turnvex promises. Each benchmark measures both sides of a comparison in one run on one
+// machine and prints the ratio; none is a test with a time limit.
 package bench
 
 import (
@@ -72,8 +71,7 @@ func Run(ctx context.Context, f *field.Field, only []string) error {
 	return nil
 }
 
-// best runs a benchmark several times and returns the fastest, which the noise of
-// the machine has disturbed least.
+// best runs a benchmark several times and returns the fastest, which the noise of the machine has disturbed least.
 func best(times int, f func(b *testing.B)) testing.BenchmarkResult {
 	var out testing.BenchmarkResult
 	for i := range times {

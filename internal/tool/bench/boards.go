@@ -64,8 +64,7 @@ func millionEntries(t *Table) error {
 	return posts(ctx, t, node, book, entries)
 }
 
-// fillBoard writes a season of a million entries, with the index that counting in SQL
-// would want.
+// fillBoard writes a season of a million entries, with the index that counting in SQL would want.
 func fillBoard(tx *store.Tx, entries int) error {
 	for _, sql := range []string{
 		"alter table players disable trigger user",
@@ -134,8 +133,8 @@ func readRequests(t *Table, node *service.Service, entries int) error {
 	return nil
 }
 
-// requester returns a function that times a request, from one address after another: the
-// service takes 50 a second from each.
+// requester returns a function that times a request, from one address after another: the service takes 50 a second from
+// each.
 func requester(address string) func(path string) (time.Duration, error) {
 	var from [200]*http.Client
 	for i := range from {

@@ -22,8 +22,8 @@ func consoleBenchmarks() []Benchmark {
 	}
 }
 
-// frameCounter counts frames, and how long the scripts of each took, with the style and layout that
-// follow: they are asked for behind the last callback.
+// frameCounter counts frames, and how long the scripts of each took, with the style and layout that follow: they are
+// asked for behind the last callback.
 const frameCounter = `(() => { window.frames_ = []; const ask = window.requestAnimationFrame.bind(window)
 	let spent = 0
 	window.requestAnimationFrame = f => ask(now => { const t = performance.now(); f(now)

@@ -218,9 +218,8 @@ func rehearsal(t *Table) error {
 	return nil
 }
 
-// manyMatches lets matches tick in turn: at full speed, where few matches profit
-// from being in the processor's caches, and with other memory read between two
-// ticks, as a node reads it that ticks each match twenty times a second.
+// manyMatches lets matches tick in turn: at full speed, where few matches profit from being in the processor's caches,
+// and with other memory read between two ticks, as a node reads it that ticks each match twenty times a second.
 func manyMatches(t *Table) error {
 	book, err := compile(crowdBook())
 	if err != nil {
@@ -269,8 +268,8 @@ func inTurn(all []*lobby.Lobby, rounds int) (fastest float64) {
 	return fastest
 }
 
-// withOtherWork returns the middle ones of the nanoseconds of single ticks. The sets
-// take turns, so that what else the machine does concerns all.
+// withOtherWork returns the middle ones of the nanoseconds of single ticks. The sets take turns, so that what else the
+// machine does concerns all.
 func withOtherWork(sets [][]*lobby.Lobby, samples int) []float64 {
 	other := make([]byte, 256<<20)
 	took := make([][]time.Duration, len(sets))

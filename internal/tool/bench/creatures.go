@@ -10,8 +10,8 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
-// populousBook is the crowd's rulebook with 200 creatures and 10 zones beside: all steer,
-// half of them round walls, a quarter shoots, half of the zones move.
+// populousBook is the crowd's rulebook with 200 creatures and 10 zones beside: all steer, half of them round walls, a
+// quarter shoots, half of the zones move.
 func populousBook() string {
 	book := crowdBook()
 	var b strings.Builder
@@ -56,8 +56,8 @@ func populousBook() string {
 `, 1)
 }
 
-// creaturesTick measures a tick of a populous match, and holds it against a twin that
-// looks at everything at every tick.
+// creaturesTick measures a tick of a populous match, and holds it against a twin that looks at everything at every
+// tick.
 func creaturesTick(t *Table) error {
 	book, err := compile(populousBook())
 	if err != nil {

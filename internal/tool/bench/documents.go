@@ -8,9 +8,8 @@ import (
 	"turnvex.example/turnvex/internal/core/rulebook"
 )
 
-// documents are kinds of rulebooks that take the longest to be checked, each as long as
-// it is told to be: none breaks a limit of the text as a whole, and the first three none
-// at all.
+// documents are kinds of rulebooks that take the longest to be checked, each as long as it is told to be: none breaks a
+// limit of the text as a whole, and the first three none at all.
 var documents = []struct {
 	name  string
 	write func(b *strings.Builder, size int)

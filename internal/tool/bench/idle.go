@@ -64,8 +64,8 @@ func idleConnections(ctx context.Context, t *Table, node *service.Service, n int
 		}
 		codes, lobbies = append(codes, l.Code), append(lobbies, l)
 	}
-	// The seats are there before: only the connections are measured. All sit down at once, since each waits for
-	// the ledger, and a lobby that nobody comes into closes after a minute.
+	// The seats are there before: only the connections are measured. All sit down at once, since each waits for the
+	// ledger, and a lobby that nobody comes into closes after a minute.
 	if err := load.Each(n, func(i int) error {
 		_, err := lobbies[i/seatCount].Sit(ctx, hall.Joining{Account: ins[i].Player, Name: ins[i].Name})
 		return err
@@ -102,8 +102,7 @@ func idleConnections(ctx context.Context, t *Table, node *service.Service, n int
 	return (after - before) / float64(n), cmd.Wait()
 }
 
-// spread dials from many addresses of this machine in turn, because the service
-// limits how often each may ask.
+// spread dials from many addresses of this machine in turn, because the service limits how often each may ask.
 func spread() func(context.Context, string, string) (net.Conn, error) {
 	var n atomic.Int64
 	return func(ctx context.Context, network, address string) (net.Conn, error) {

@@ -107,8 +107,8 @@ func (s *scene) drive(ctx context.Context, each float64, long time.Duration) int
 	return counts[0] + counts[1] + counts[2] + counts[3]
 }
 
-// ledgerCost drives 1,000 lobbies without the ledger, twice with it, and without it again, and
-// compares what the process and PostgreSQL have taken.
+// ledgerCost drives 1,000 lobbies without the ledger, twice with it, and without it again, and compares what the
+// process and PostgreSQL have taken.
 func ledgerCost(t *Table) error {
 	ctx := context.Background()
 	lobbies, long := t.Size(1000, 8), t.For(8*time.Second, 200*time.Millisecond)

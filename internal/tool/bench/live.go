@@ -215,8 +215,8 @@ func loadClients(ctx context.Context, _ []string) error {
 	return json.NewEncoder(os.Stdout).Encode(r)
 }
 
-// fanOut writes frames to sockets in two ways, in turns: as the lobbies' loops and
-// connections do, and in a loop that does nothing else. Another process reads them.
+// fanOut writes frames to sockets in two ways, in turns: as the lobbies' loops and connections do, and in a loop that
+// does nothing else. Another process reads them.
 func fanOut(t *Table) error {
 	const ahead = 8
 	conns, rounds := t.Size(200, 4), t.Size(4000, 32)
@@ -256,8 +256,8 @@ func fanOut(t *Table) error {
 	return nil
 }
 
-// throughBoxes puts frames into a box for each connection, from which a writer of
-// its own takes them, and waits until all are written.
+// throughBoxes puts frames into a box for each connection, from which a writer of its own takes them, and waits until
+// all are written.
 func throughBoxes(sockets []*websocket.Conn, data []byte, rounds, ahead int) (time.Duration, error) {
 	var all, round sync.WaitGroup
 	errs := make(chan error, len(sockets))

@@ -29,8 +29,8 @@ func lobbyBenchmarks() []Benchmark {
 
 const seatCount = 8
 
-// manyConnections measures on a node of its own: seats that nobody is at are given
-// up after a while, and would count for less than nothing.
+// manyConnections measures on a node of its own: seats that nobody is at are given up after a while, and would count
+// for less than nothing.
 func manyConnections(t *Table) error {
 	ctx := context.Background()
 	node, stop, err := t.Node(ctx)
@@ -104,8 +104,7 @@ func fakePlayers(ctx context.Context, node *service.Service, n int) error {
 			now() from generate_series(0, ?) i`, n-1).Error
 }
 
-// churn lets players leave and come back at 500 a second in all, while somebody
-// watches the listing over a real socket.
+// churn lets players leave and come back at 500 a second in all, while somebody watches the listing over a real socket.
 func churn(ctx context.Context, t *Table, node *service.Service, lobbies []*hall.Lobby) error {
 	ins, err := signIn(ctx, node, 1)
 	if err != nil {
@@ -212,8 +211,8 @@ func fakeLobbies(tx *store.Tx, n int) error {
 	return nil
 }
 
-// pages returns a function that times the request for a page, from one address
-// after another: the service takes 50 a second from each.
+// pages returns a function that times the request for a page, from one address after another: the service takes 50 a
+// second from each.
 func pages(address string) func() (time.Duration, error) {
 	var from [100]client.Service
 	for i := range from {

@@ -38,8 +38,8 @@ func signIn(ctx context.Context, node *service.Service, n int) ([]account.Signed
 	}
 }
 
-// memory returns what the process holds of heap and stacks, in bytes, once it no
-// longer falls: what has just been done leaves something behind for a moment.
+// memory returns what the process holds of heap and stacks, in bytes, once it no longer falls: what has just been done
+// leaves something behind for a moment.
 func memory(t *Table) float64 {
 	least, since := held(), 0
 	for since < t.Size(5, 0) {

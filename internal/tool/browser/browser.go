@@ -1,5 +1,4 @@
-// Package browser drives headless Chromium, for the tests of the console and
-// for the pictures in the documentation.
+// Package browser drives headless Chromium, for the tests of the console and for the pictures in the documentation.
 package browser
 
 import (
@@ -114,8 +113,8 @@ func (b *Browser) Type(selector, text string) error {
 	return chromedp.Do(b.ctx, chromedp.SendKeys(chromedp.CSS(selector), text))
 }
 
-// Block makes requests fail whose addresses match one of some URL patterns, such as *://*:*/*.css; without
-// patterns all go through again.
+// Block makes requests fail whose addresses match one of some URL patterns, such as *://*:*/*.css; without patterns all
+// go through again.
 func (b *Browser) Block(patterns ...string) error {
 	p := network.SetBlockedURLsParams{URLPatterns: []*network.BlockPattern{}}
 	for _, x := range patterns {

@@ -1,5 +1,4 @@
-// Package chance makes up what might happen next in a lobby, for tests that let
-// anything happen.
+// Package chance makes up what might happen next in a lobby, for tests that let anything happen.
 package chance
 
 import (
@@ -11,8 +10,8 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
-// Input makes up something that might happen next in a lobby: mostly to those who
-// are there, now and then to somebody who is not.
+// Input makes up something that might happen next in a lobby: mostly to those who are there, now and then to somebody
+// who is not.
 func Input(r *rand.Rand, m *lobby.Lobby) step.Input {
 	in := step.Input{At: m.Tick() + sheet.Tick(r.IntN(4))}
 	in.Seat, in.Target = someone(r, m), someone(r, m)

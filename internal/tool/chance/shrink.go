@@ -1,7 +1,7 @@
 package chance
 
-// Shrink returns a shorter list that still fails: it leaves out many neighbours at once, then fewer,
-// down to one, and calls fails for at most so many lists. The given list must fail.
+// Shrink returns a shorter list that still fails: it leaves out many neighbours at once, then fewer, down to one, and
+// calls fails for at most so many lists. The given list must fail.
 func Shrink[T any](list []T, most int, fails func([]T) bool) []T {
 	for size := max(len(list)/2, 1); size >= 1; size /= 2 {
 		for again := true; again; {

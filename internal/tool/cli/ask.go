@@ -46,8 +46,8 @@ func settingsCommand() command {
 	}
 }
 
-// plainValue reads a number or a flag as such, and everything else as text; what
-// stands in double quotes is a text, whatever it looks like.
+// plainValue reads a number or a flag as such, and everything else as text; what stands in double quotes is a text,
+// whatever it looks like.
 func plainValue(text string) any {
 	var v any
 	if json.Unmarshal([]byte(text), &v) == nil {

@@ -86,8 +86,8 @@ func readFiles(t *Terminal, names []string) (files []library.File, err error) {
 	return files, nil
 }
 
-// compileSource checks a rulebook, with its arenas and its game where these are among the given files
-// or in the same folder, or a game.
+// compileSource checks a rulebook, with its arenas and its game where these are among the given files or in the same
+// folder, or a game.
 func compileSource(file string, src []byte, given ...library.File) (*rulebook.Book, rulebook.Problems) {
 	if _, declares := rulebook.GameOf(src); declares {
 		return rulebook.CompileGame(src)
@@ -100,8 +100,7 @@ func compileSource(file string, src []byte, given ...library.File) (*rulebook.Bo
 	return book, all.Locate(problems)
 }
 
-// readFile reads a file, or standard input for "-", up to one byte more than a
-// rulebook may have.
+// readFile reads a file, or standard input for "-", up to one byte more than a rulebook may have.
 func readFile(t *Terminal, file string) ([]byte, error) {
 	in := t.In
 	if file != "-" {

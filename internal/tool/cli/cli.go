@@ -30,14 +30,14 @@ type Terminal struct {
 	raw *Terminal // what safely was called on
 }
 
-// safely returns a terminal that drops control characters, whoever wrote them. All commands
-// get such a terminal; what draws asks it for its screen.
+// safely returns a terminal that drops control characters, whoever wrote them. All commands get such a terminal; what
+// draws asks it for its screen.
 func (t *Terminal) safely() *Terminal {
 	return &Terminal{In: t.In, Out: plain.Writer(t.Out), Err: plain.Writer(t.Err), raw: t}
 }
 
-// screen returns the files behind the terminal if a person sits at it, so that a command can
-// draw there and read single keys. The command must then keep control characters out itself.
+// screen returns the files behind the terminal if a person sits at it, so that a command can draw there and read single
+// keys. The command must then keep control characters out itself.
 func (t *Terminal) screen() (in, out *os.File, ok bool) {
 	if t.raw == nil {
 		return nil, nil, false
@@ -80,8 +80,8 @@ func (e errUsage) Error() string { return e.text }
 // errQuiet ends a command that has said everything already.
 var errQuiet = errors.New("")
 
-// Main runs the command line and returns the exit status: 0 when it worked, 1
-// when something was refused or failed, 2 when it was called wrongly.
+// Main runs the command line and returns the exit status: 0 when it worked, 1 when something was refused or failed, 2
+// when it was called wrongly.
 func Main(args []string, t *Terminal) int {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()

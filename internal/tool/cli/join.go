@@ -213,8 +213,8 @@ func (w *lineWriter) line(v any, asJSON bool) {
 	writeJSON(w.t.Out, v)
 }
 
-// intentLine is a line as it is read from standard input: an intent, or a player who comes onto the
-// connection (Local, with Team if wanted) or leaves it (Leave, a seat).
+// intentLine is a line as it is read from standard input: an intent, or a player who comes onto the connection (Local,
+// with Team if wanted) or leaves it (Leave, a seat).
 type intentLine struct {
 	Local  string         `json:"local"`
 	Team   string         `json:"team"`
@@ -229,8 +229,8 @@ type intentLine struct {
 	Value  any            `json:"value"`
 }
 
-// readIntents sends an intent for each line of standard input and writes its
-// verdict. The connection is left when the input ends.
+// readIntents sends an intent for each line of standard input and writes its verdict. The connection is left when the
+// input ends.
 func readIntents(t *Terminal, conn *client.Conn, out *lineWriter) {
 	sc := bufio.NewScanner(t.In)
 	var waiting sync.WaitGroup

@@ -14,8 +14,7 @@ import (
 	"turnvex.example/turnvex/client"
 )
 
-// password asks for a password: from the environment, the terminal (unseen), or a
-// line of the input.
+// password asks for a password: from the environment, the terminal (unseen), or a line of the input.
 func password(t *Terminal, what string) (string, error) {
 	if p := os.Getenv("TURNVEX_PASSWORD"); p != "" {
 		return p, nil

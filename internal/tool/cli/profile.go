@@ -108,8 +108,7 @@ func (s *session) save(p *profile) error {
 	return os.WriteFile(file, append(data, '\n'), 0o600)
 }
 
-// signIn signs the profile in: with a name when one is given, and with a new
-// device key when there is none yet.
+// signIn signs the profile in: with a name when one is given, and with a new device key when there is none yet.
 func (s *session) signIn(ctx context.Context, p *profile, name string) (*client.Signed, error) {
 	if p.Device == "" {
 		p.Device = rand.Text() + rand.Text()

@@ -60,8 +60,7 @@ func publishCommand() command {
 	}
 }
 
-// groups are what is published together: a game with the files of its rulebooks, and every other file
-// by itself.
+// groups are what is published together: a game with the files of its rulebooks, and every other file by itself.
 func groups(files []library.File) (all [][]library.File) {
 	of := map[string]int{} // where a game's group stands
 	for _, f := range files {
@@ -90,8 +89,7 @@ type findings struct {
 	}
 }
 
-// together sends a group to the service: to be tried, or published. What has errors is shown as check
-// does.
+// together sends a group to the service: to be tried, or published. What has errors is shown as check does.
 func (s *session) together(ctx context.Context, t *Terminal, svc client.Service, group []library.File,
 	try bool) ([]findings, error) {
 	var all []byte
@@ -124,8 +122,8 @@ func (s *session) together(ctx context.Context, t *Terminal, svc client.Service,
 	return out.Rulebooks, err
 }
 
-// meant says what rulebooks mean for the records that are kept, and tells whether they may be
-// published: what reads otherwise afterwards must be accepted.
+// meant says what rulebooks mean for the records that are kept, and tells whether they may be published: what reads
+// otherwise afterwards must be accepted.
 func (s *session) meant(ctx context.Context, t *Terminal, svc client.Service, group []library.File,
 	accept bool) (bool, error) {
 	all, err := s.together(ctx, t, svc, group, true)

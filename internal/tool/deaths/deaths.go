@@ -1,5 +1,5 @@
-// Package deaths kills a node under load, again and again, and checks after each start that
-// every fact that was acknowledged is still there.
+// Package deaths kills a node under load, again and again, and checks after each start that every fact that was
+// acknowledged is still there.
 package deaths
 
 import (
@@ -28,8 +28,8 @@ func Run(ctx context.Context, f *field.Field, times, lobbies int) error {
 	return recovery(ctx, n, lobbies, func(what, value, _ string) { fmt.Fprintf(f.Out, "%s: %s\n", what, value) })
 }
 
-// Recovery says how fast 1,000 lobbies play again after their node was killed: when it is started
-// again, and on another node.
+// Recovery says how fast 1,000 lobbies play again after their node was killed: when it is started again, and on another
+// node.
 func Recovery(ctx context.Context, f *field.Field, row func(what, value, goal string)) error {
 	n, stop, err := begin(ctx, f)
 	if err != nil {

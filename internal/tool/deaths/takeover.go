@@ -10,8 +10,7 @@ import (
 	"turnvex.example/turnvex/client"
 )
 
-// takeOver kills the node once more, with another one beside it, and says when that one answers for
-// its lobbies.
+// takeOver kills the node once more, with another one beside it, and says when that one answers for its lobbies.
 func takeOver(ctx context.Context, n *node, lobbies int, row func(what, value, goal string)) error {
 	other := &node{database: n.database, listen: "127.0.0.1:0", name: "node2"}
 	if err := other.start(ctx); err != nil {

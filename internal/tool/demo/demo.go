@@ -1,5 +1,5 @@
-// Package demo runs the Lantern Regatta: a service with the demo rulebooks, and
-// skiffs that play through the real client and the real socket.
+// Package demo runs the Lantern Regatta: a service with the demo rulebooks, and skiffs that play through the real
+// client and the real socket.
 package demo
 
 import (
@@ -164,8 +164,7 @@ Ctrl-C stops all of it. What was played is kept for the next start.
 `, took.Seconds(), address, key, service, code, service, code, service, service)
 }
 
-// launch opens the lobbies and sends the skiffs in. It returns the join codes by
-// rulebook.
+// launch opens the lobbies and sends the skiffs in. It returns the join codes by rulebook.
 func launch(ctx context.Context, address, key string, bots *sync.WaitGroup, log *slog.Logger) (map[string]string,
 	error) {
 	codes := map[string]string{}

@@ -9,8 +9,7 @@ import (
 	"turnvex.example/turnvex/internal/node/memdb"
 )
 
-// TestTheCrewsCanPutOut: every lobby of the demo opens, as it asks for it, and has seats
-// for its crew.
+// TestTheCrewsCanPutOut: every lobby of the demo opens, as it asks for it, and has seats for its crew.
 func TestTheCrewsCanPutOut(t *testing.T) {
 	h := hall.New(
 		hall.Config{Directory: memdb.NewDirectory(), Keeper: memdb.NewKeeper(), Names: memdb.NewNames(), Node: "n"})

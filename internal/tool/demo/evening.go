@@ -25,8 +25,7 @@ const (
 	betweens = time.Minute
 )
 
-// evening lets four parties play a bracket, and another one a while after its end, for as long
-// as ctx lasts.
+// evening lets four parties play a bracket, and another one a while after its end, for as long as ctx lasts.
 func evening(ctx context.Context, address, key string, o Options, bots *sync.WaitGroup) error {
 	plan, err := os.ReadFile(filepath.Join(o.Root, "demo/series/evening.yaml"))
 	if err != nil {

@@ -42,8 +42,8 @@ type teller struct {
 	until  time.Time
 }
 
-// past fills an empty service with what its skippers played in the last weeks: through the
-// keeper, as a match's end does. It tells whether it had to.
+// past fills an empty service with what its skippers played in the last weeks: through the keeper, as a match's end
+// does. It tells whether it had to.
 func past(ctx context.Context, svc *service.Service) (bool, error) {
 	var n int64
 	if err := svc.DB.WithContext(ctx).Table("player_totals").Count(&n).Error; err != nil || n > skippers/2 {

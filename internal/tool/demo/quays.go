@@ -6,8 +6,8 @@ import (
 	"turnvex.example/turnvex/client"
 )
 
-// quay is where a skiff is wanted: at the zone that its crew does not hold and that is nearest,
-// with fewer friends on the way, or at the one that rivals are in; hurt, it keeps to the open water.
+// quay is where a skiff is wanted: at the zone that its crew does not hold and that is nearest, with fewer friends on
+// the way, or at the one that rivals are in; hurt, it keeps to the open water.
 func quay(c *client.Copy, me *client.Sheet) [2]int64 {
 	mine := at(me)
 	best, least := mine, int64(1)<<60

@@ -71,8 +71,8 @@ func frozen(c *client.Copy) bool {
 	return false
 }
 
-// actions uses what the rulebook gives: ram and patch in the clash, throw with the bell, and what
-// drives creatures off at the pier.
+// actions uses what the rulebook gives: ram and patch in the clash, throw with the bell, and what drives creatures off
+// at the pier.
 func (s *skiff) actions(c *client.Copy, me *client.Sheet) (out []client.Intent) {
 	rival, away := nearest(c, me, func(p *client.Sheet) bool { return p.Kind == client.KindPlayer && isRival(me, p) })
 	switch c.Book.Name {
@@ -125,8 +125,7 @@ func pos(s *client.Sheet) (x, y int64) {
 	return v.N[0], v.N[1]
 }
 
-// nearest returns the nearest sheet with a position that is wanted, and the
-// square of how far it is.
+// nearest returns the nearest sheet with a position that is wanted, and the square of how far it is.
 func nearest(c *client.Copy, me *client.Sheet, want func(*client.Sheet) bool) (*client.Sheet, int64) {
 	var best *client.Sheet
 	least := int64(1) << 60
@@ -171,8 +170,8 @@ func abs(n int64) int64 {
 	return n
 }
 
-// goal is where the skiff wants to be: at the next lantern or buoy, near rivals
-// with the bell and away from the bearer without it.
+// goal is where the skiff wants to be: at the next lantern or buoy, near rivals with the bell and away from the bearer
+// without it.
 func (s *skiff) goal(c *client.Copy, me *client.Sheet) [2]int64 {
 	x, y := pos(me)
 	g := c.Ground()

@@ -30,8 +30,7 @@ func clear(g *client.Ground, from, to [2]int64, wider int64) bool {
 	return true
 }
 
-// crosses tells whether a line meets a box (left, top, right, bottom), by the part of it that lies
-// between the sides.
+// crosses tells whether a line meets a box (left, top, right, bottom), by the part of it that lies between the sides.
 func crosses(from, to [2]int64, box [4]int64) bool {
 	first, last := 0.0, 1.0
 	for i := range 2 {
@@ -60,8 +59,8 @@ func passes(from, to, by [2]int64) float64 {
 	return math.Hypot(px-part*dx, py-part*dy)
 }
 
-// around is where to sail first, so as to come to a place behind walls: past the corner that makes
-// the way the shortest.
+// around is where to sail first, so as to come to a place behind walls: past the corner that makes the way the
+// shortest.
 func around(g *client.Ground, from, to [2]int64) [2]int64 {
 	if g == nil || clear(g, from, to, berth) {
 		return to

@@ -6,8 +6,8 @@ import (
 	"turnvex.example/turnvex/client"
 )
 
-// TestAround: a skiff sails straight where nothing stands between, past a corner that it can reach where
-// a wall does, and acts through no wall.
+// TestAround: a skiff sails straight where nothing stands between, past a corner that it can reach where a wall does,
+// and acts through no wall.
 func TestAround(t *testing.T) {
 	g := &client.Ground{Width: 40_000, Height: 30_000, Boxes: [][4]int64{{18_000, 10_000, 20_000, 20_000}},
 		Circles: [][3]int64{{30_000, 15_000, 2_000}}}

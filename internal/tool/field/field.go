@@ -1,5 +1,5 @@
-// Package field is where measurements and attacks take place: PostgreSQL servers and nodes, in this process or
-// in processes of their own, all below the project's folder and on loopback, which end with the run.
+// Package field is where measurements and attacks take place: PostgreSQL servers and nodes, in this process or in
+// processes of their own, all below the project's folder and on loopback, which end with the run.
 package field
 
 import (

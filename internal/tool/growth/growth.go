@@ -1,5 +1,4 @@
-// Package growth fills databases with results and shows that lists read as many pages of a
-// large one as of a small one.
+// Package growth fills databases with results and shows that lists read as many pages of a large one as of a small one.
 package growth
 
 import (
@@ -40,8 +39,7 @@ type filled struct {
 	bytes   int64
 }
 
-// Run fills one database after another with so many results each, 1,000 at least, and
-// prints what lists read of each.
+// Run fills one database after another with so many results each, 1,000 at least, and prints what lists read of each.
 func Run(ctx context.Context, lab *field.Field, sizes []int) error {
 	out := lab.Out
 	var all []*filled
@@ -150,15 +148,15 @@ var posts = "jsonb_build_array(" + post + "," + strings.ReplaceAll(post, "'playe
 // players is how many players there are.
 func players(results int) int { return max(results/20, 2) }
 
-// player is the SQL of the ID of the first or the second player of a result. Who plays in which months
-// is the same share of all in each size.
+// player is the SQL of the ID of the first or the second player of a result. Who plays in which months is the same
+// share of all in each size.
 func (f *filled) player(i string, month, which int) string {
 	all := players(f.results)
 	return fmt.Sprintf("md5('p' || (%s * 2 + %d + %d) %% %d)::uuid", i, which, month*(all*5/13), all)
 }
 
-// lists are the lists of so many results that are compared. Lobbies are of the middle, and so are the
-// times, each some days from the last.
+// lists are the lists of so many results that are compared. Lobbies are of the middle, and so are the times, each some
+// days from the last.
 func lists(results int) []list {
 	at := func(i int) time.Time { return began.AddDate(0, months/2, 5).Add(time.Duration(i) * 61 * time.Hour) }
 	const other = "00000000-0000-4000-8000-000000000000"

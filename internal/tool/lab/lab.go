@@ -1,5 +1,5 @@
-// Package lab is the program that measures, attacks and documents Turnvex: one table of works, which ./dev calls
-// by their names.
+// Package lab is the program that measures, attacks and documents Turnvex: one table of works, which ./dev calls by
+// their names.
 package lab
 
 import (
@@ -104,8 +104,8 @@ func parts() map[string]field.Part {
 	return all
 }
 
-// Main does a work, or is a part of one, and returns the exit status: 0 when all is well, 1 when something failed,
-// 2 when it was called wrongly.
+// Main does a work, or is a part of one, and returns the exit status: 0 when all is well, 1 when something failed, 2
+// when it was called wrongly.
 func Main(ctx context.Context, args []string, out, errs io.Writer) int {
 	if len(args) == 0 || args[0] == "-h" {
 		fmt.Fprint(out, "Usage: lab NAME [-short] [arguments]\n\n")

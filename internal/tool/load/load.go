@@ -1,6 +1,5 @@
-// Package load drives any rulebook with any number of simulated clients against a
-// service, through the real client and the real socket, and measures what they
-// are sent and how fast: turnvex load and the benchmarks use it.
+// Package load drives any rulebook with any number of simulated clients against a service, through the real client and
+// the real socket, and measures what they are sent and how fast: turnvex load and the benchmarks use it.
 package load
 
 import (
@@ -87,8 +86,7 @@ type crew struct {
 	players []*player
 }
 
-// Run drives the load and returns what was measured. The context ends it early,
-// with an error.
+// Run drives the load and returns what was measured. The context ends it early, with an error.
 func Run(ctx context.Context, cfg Config) (*Report, error) {
 	if err := cfg.check(); err != nil {
 		return nil, err
@@ -264,8 +262,8 @@ func (r *run) begin() time.Time {
 	return time.Now()
 }
 
-// Quiet makes the process collect garbage only when it holds 3 GiB, so that what is
-// measured is not its own pauses. It is for programs that do nothing else.
+// Quiet makes the process collect garbage only when it holds 3 GiB, so that what is measured is not its own pauses. It
+// is for programs that do nothing else.
 func Quiet() {
 	debug.SetGCPercent(-1)
 	debug.SetMemoryLimit(3 << 30)

@@ -126,8 +126,7 @@ func (p *player) when(tick int64) (time.Time, bool) {
 	return a.at, a.tick == tick
 }
 
-// play acts at random until the context ends, and returns when what came of it is
-// known or the other context has ended.
+// play acts at random until the context ends, and returns when what came of it is known or the other context has ended.
 func (p *player) play(ctx, judging context.Context, r *run) {
 	if r.cfg.Rate <= 0 {
 		return
@@ -215,12 +214,12 @@ func argument(rng *mrand.Rand, f *client.Field) any {
 	return n
 }
 
-// settle is how long after a verdict the replicas are looked at: long enough for
-// every delta of that tick to have come, short enough for them to be remembered.
+// settle is how long after a verdict the replicas are looked at: long enough for every delta of that tick to have come,
+// short enough for them to be remembered.
 const settle = time.Second
 
-// judge waits for a verdict and notes how long it took, to the player and to every
-// replica in the lobby: to the delta that the player's own copy had the effect from.
+// judge waits for a verdict and notes how long it took, to the player and to every replica in the lobby: to the delta
+// that the player's own copy had the effect from.
 func (r *run) judge(ctx context.Context, p *player, sent time.Time, pending *client.Pending) {
 	v, err := pending.Verdict(ctx)
 	if err != nil || !r.measuring.Load() {
@@ -260,8 +259,8 @@ func (r *run) gone() {
 	r.mu.Unlock()
 }
 
-// spread says which address of this machine clients connect from, because a
-// service bounds what it takes from one: on loopback from many in turn.
+// spread says which address of this machine clients connect from, because a service bounds what it takes from one: on
+// loopback from many in turn.
 type spread struct{ loopback bool }
 
 func spreadFor(service string) spread {

@@ -8,11 +8,10 @@ import (
 	"turnvex.example/turnvex/client"
 )
 
-// twin reckons what a client would have been sent in two other ways: its whole
-// visible state as JSON each tick, and a JSON Merge Patch (RFC 7396) a tick. The
-// state is an object of kinds of sheets, of sheets by number, of fields by name,
-// with the values as the protocol sends them; clocks too are sent as values that
-// need not be told again while they run, which favours the other ways.
+// twin reckons what a client would have been sent in two other ways: its whole visible state as JSON each tick, and a
+// JSON Merge Patch (RFC 7396) a tick. The state is an object of kinds of sheets, of sheets by number, of fields by
+// name, with the values as the protocol sends them; clocks too are sent as values that need not be told again while
+// they run, which favours the other ways.
 type twin struct {
 	mu     sync.Mutex
 	state  map[string]map[string]map[string]any

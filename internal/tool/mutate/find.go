@@ -87,8 +87,8 @@ type finder struct {
 // change notes that what stands between two places may become something else.
 func (f *finder) change(from, to token.Pos, now string) {
 	a, b := f.fs.Position(from), f.fs.Position(to)
-	f.found = append(f.found, mutant{room: f.room, file: f.file, line: a.Line, column: a.Column, from: a.Offset, to: b.Offset,
-		was: string(f.data[a.Offset:b.Offset]), now: now, data: f.data})
+	f.found = append(f.found, mutant{room: f.room, file: f.file, line: a.Line, column: a.Column, from: a.Offset,
+		to: b.Offset, was: string(f.data[a.Offset:b.Offset]), now: now, data: f.data})
 }
 
 func (f *finder) node(n ast.Node) bool {

@@ -1,6 +1,5 @@
-// Package mutate changes the code on purpose, one small thing at a time, and sees
-// whether a test notices. What is changed is drawn by chance, from a seed that is
-// printed; the tree itself stays as it is.
+// Package mutate changes the code on purpose, one small thing at a time, and sees whether a test notices. What is
+// changed is drawn by chance, from a seed that is printed; the tree itself stays as it is.
 package mutate
 
 import (
@@ -20,8 +19,8 @@ import (
 	"turnvex.example/turnvex/internal/tool/field"
 )
 
-// room is where code is changed, and what tests it: each list of packages is run only
-// if the one before has noticed nothing.
+// room is where code is changed, and what tests it: each list of packages is run only if the one before has noticed
+// nothing.
 type room struct {
 	name  string // below internal
 	tests []*tests

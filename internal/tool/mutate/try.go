@@ -52,8 +52,7 @@ func (t *tests) try(ctx context.Context, r *room) error {
 	return err
 }
 
-// reach tells whether a test of these comes to where a mutant is. What belongs to no function counts
-// as reached.
+// reach tells whether a test of these comes to where a mutant is. What belongs to no function counts as reached.
 func (t *tests) reach(m *mutant) bool {
 	inside := false
 	for _, p := range t.reached {
@@ -75,7 +74,8 @@ func (t *tests) reach(m *mutant) bool {
 }
 
 func (t *tests) run(ctx context.Context, flags ...string) ([]byte, error) {
-	args := append([]string{"test", "-short", "-failfast", "-vet=off", "-ldflags=-s -w", "-timeout", t.within.String()}, flags...)
+	args := []string{"test", "-short", "-failfast", "-vet=off", "-ldflags=-s -w", "-timeout", t.within.String()}
+	args = append(args, flags...)
 	for _, p := range t.packages {
 		args = append(args, "./internal/"+p)
 	}

@@ -35,8 +35,7 @@ func (b *Box) Again(ctx context.Context) error {
 	return b.launch(ctx, bin, cred)
 }
 
-// Hang stops all processes of the server, or lets them go on: connections are there, and nobody
-// answers.
+// Hang stops all processes of the server, or lets them go on: connections are there, and nobody answers.
 func (b *Box) Hang(on bool) {
 	with := syscall.SIGSTOP
 	if !on {

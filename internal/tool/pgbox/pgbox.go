@@ -1,5 +1,4 @@
-// Package pgbox runs a private PostgreSQL server on loopback, in a folder of its
-// own, for the demo and the tests.
+// Package pgbox runs a private PostgreSQL server on loopback, in a folder of its own, for the demo and the tests.
 package pgbox
 
 import (
@@ -46,8 +45,8 @@ type Options struct {
 	Sure bool   // with Temp: what is committed outlives the server's processes, though not the machine
 }
 
-// Start makes the cluster if it is not there yet, and starts it on a free port.
-// It ends with Stop, or with this process.
+// Start makes the cluster if it is not there yet, and starts it on a free port. It ends with Stop, or with this
+// process.
 func Start(ctx context.Context, o Options) (*Box, error) {
 	bin, err := programs()
 	if err != nil {
@@ -94,8 +93,7 @@ func programs() (string, error) {
 	return filepath.Dir(found[len(found)-1]), nil
 }
 
-// owner is the user that the server must run as: nobody else's concern unless
-// we are root, whom PostgreSQL refuses.
+// owner is the user that the server must run as: nobody else's concern unless we are root, whom PostgreSQL refuses.
 func owner() (*syscall.Credential, error) {
 	if os.Getuid() != 0 {
 		return nil, nil
@@ -145,8 +143,8 @@ func run(ctx context.Context, cred *syscall.Credential, dir string, name string,
 	return nil
 }
 
-// initialise makes the cluster at the first start, with a password of its own. One that is thrown away
-// is a copy of a template, which the first of them makes.
+// initialise makes the cluster at the first start, with a password of its own. One that is thrown away is a copy of a
+// template, which the first of them makes.
 func (b *Box) initialise(ctx context.Context, bin string, cred *syscall.Credential) (string, error) {
 	if !b.temp {
 		return initdb(ctx, bin, cred, b.Dir)
@@ -301,8 +299,7 @@ func (b *Box) Stop() {
 	b.lock.Close()
 }
 
-// Temp starts a server in a folder of its own below base, which goes when it
-// stops.
+// Temp starts a server in a folder of its own below base, which goes when it stops.
 func Temp(ctx context.Context, base string) (*Box, func(), error) {
 	dir := filepath.Join(base, "test-"+strconv.Itoa(os.Getpid())+"-"+rand.Text()[:6])
 	b, err := Start(ctx, Options{Dir: dir, Temp: true})
@@ -313,8 +310,8 @@ func Temp(ctx context.Context, base string) (*Box, func(), error) {
 	return b, func() { b.Stop(); os.RemoveAll(dir) }, nil
 }
 
-// Folder returns where the project keeps its private databases: below root,
-// unless we are root and the user postgres cannot get there.
+// Folder returns where the project keeps its private databases: below root, unless we are root and the user postgres
+// cannot get there.
 func Folder(root string) string {
 	dir := filepath.Join(root, ".turnvex")
 	if os.Getuid() != 0 {
@@ -330,8 +327,8 @@ func Folder(root string) string {
 	}
 }
 
-// Tests runs a package's tests over a server of their own, which goes afterwards. use
-// is handed its address first. It returns what the test process is to exit with.
+// Tests runs a package's tests over a server of their own, which goes afterwards. use is handed its address first. It
+// returns what the test process is to exit with.
 func Tests(run func() int, use func(ctx context.Context, address string) error) int {
 	ctx := context.Background()
 	root, err := os.Getwd()
@@ -353,8 +350,8 @@ func Tests(run func() int, use func(ctx context.Context, address string) error) 
 	return run()
 }
 
-// StoreTests is Tests for a package that keeps its things in the store: db is the
-// store, with the newest schema and nothing in it.
+// StoreTests is Tests for a package that keeps its things in the store: db is the store, with the newest schema and
+// nothing in it.
 func StoreTests(run func() int, db **store.DB) int {
 	return Tests(run, func(ctx context.Context, address string) (err error) {
 		if *db, err = store.Open(ctx, address, slog.New(slog.DiscardHandler)); err != nil {
@@ -364,8 +361,7 @@ func StoreTests(run func() int, db **store.DB) int {
 	})
 }
 
-// Empty takes everything out of a store, so that a test begins with nothing however
-// often it runs.
+// Empty takes everything out of a store, so that a test begins with nothing however often it runs.
 func Empty(ctx context.Context, db *store.DB) error {
 	return db.WithContext(ctx).Exec(`do $$ begin execute (
 		select 'truncate ' || string_agg(format('%I', tablename), ', ') || ' cascade' from pg_tables

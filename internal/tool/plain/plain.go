@@ -1,5 +1,5 @@
-// Package plain keeps what people wrote from steering the terminal it is shown on: no
-// control characters come through, and none that turn the direction of writing.
+// Package plain keeps what people wrote from steering the terminal it is shown on: no control characters come through,
+// and none that turn the direction of writing.
 package plain
 
 import (

@@ -5,8 +5,7 @@ import (
 	"testing"
 )
 
-// TestText: nothing of a text steers the terminal, however it is cut into writes; of a
-// styled text the styles are left.
+// TestText: nothing of a text steers the terminal, however it is cut into writes; of a styled text the styles are left.
 func TestText(t *testing.T) {
 	for raw, want := range map[string]string{
 		"a quay\tand\n日本 👩\u200d🚀 é":                "a quay\tand\n日本 👩\u200d🚀 é",

@@ -5,8 +5,8 @@ import (
 	"math"
 )
 
-// interval is where the true share of something lies that happened so often of so many
-// times: the 95 % interval of Wilson, which holds for few times and rare things too.
+// interval is where the true share of something lies that happened so often of so many times: the 95 % interval of
+// Wilson, which holds for few times and rare things too.
 func interval(n, of int) (low, high float64) {
 	if of == 0 {
 		return 0, 1
@@ -22,8 +22,7 @@ func interval(n, of int) (low, high float64) {
 // surely is how improbable a difference must be, for all sides together, to be told.
 const surely = 0.001
 
-// advantages says which of several that should be alike have won more or less often than
-// chance explains.
+// advantages says which of several that should be alike have won more or less often than chance explains.
 func advantages(sides []Side, of int) (said []string) {
 	wins := 0
 	for _, s := range sides {

@@ -18,8 +18,7 @@ func TestIntervals(t *testing.T) {
 	}
 }
 
-// TestAdvantages: what lies as far off as chance brings along is not told, what lies
-// farther is, whichever way.
+// TestAdvantages: what lies as far off as chance brings along is not told, what lies farther is, whichever way.
 func TestAdvantages(t *testing.T) {
 	told := func(of int, won ...int) int {
 		var sides []Side

@@ -46,8 +46,7 @@ func playRandom(b *rulebook.Book, o *Options, i int) *outcome {
 	return t.oc
 }
 
-// Record rehearses one match of a rehearsal again, by its number, and writes its
-// journal.
+// Record rehearses one match of a rehearsal again, by its number, and writes its journal.
 func Record(b *rulebook.Book, o Options, i int, w io.Writer) error {
 	if err := o.defaults(b); err != nil {
 		return err
@@ -61,8 +60,7 @@ func Record(b *rulebook.Book, o Options, i int, w io.Writer) error {
 	return errors.Join(err, jw.Hash(t.m))
 }
 
-// setup is how the lobby of a match is opened. Where nothing is said of the arena, each match
-// begins in the next one.
+// setup is how the lobby of a match is opened. Where nothing is said of the arena, each match begins in the next one.
 func setup(b *rulebook.Book, o *Options, i int) lobby.Setup {
 	s := lobby.Setup{Code: "REHEARSE", Seed: seedOf(o.Seed, i), Options: o.Options}
 	if a := b.Arenas; a != nil &&
@@ -123,8 +121,8 @@ func (t *table) take() sheet.ID {
 	return seat
 }
 
-// play starts the match and lets everybody act, each at a moment of their own,
-// until it is over or the limit has passed.
+// play starts the match and lets everybody act, each at a moment of their own, until it is over or the limit has
+// passed.
 func (t *table) play(o *Options) {
 	for _, a := range t.actors {
 		t.in = step.Input{Kind: step.Intent, Seat: a.seat, Verb: step.Ready}
@@ -160,8 +158,8 @@ func (t *table) play(o *Options) {
 	t.oc.stuck = t.oc.endless && t.m.Next() == 0
 }
 
-// actAll lets everybody act whose moment has come, in an order of chance, until the
-// match is over: nobody comes first because of where they sit.
+// actAll lets everybody act whose moment has come, in an order of chance, until the match is over: nobody comes first
+// because of where they sit.
 func (t *table) actAll(tick sheet.Tick, every int) bool {
 	t.due = t.due[:0]
 	for _, a := range t.actors {
@@ -180,8 +178,7 @@ func (t *table) actAll(tick sheet.Tick, every int) bool {
 	return acted
 }
 
-// decide answers what waits for the referee, and does what a referee may do: now and then,
-// and by chance.
+// decide answers what waits for the referee, and does what a referee may do: now and then, and by chance.
 func (t *table) decide(tick sheet.Tick) {
 	for len(t.asked) > 0 && t.oc.result == nil && t.r.IntN(4) == 0 {
 		d := t.asked[0]
@@ -222,8 +219,8 @@ func (t *table) whims(o *Options) {
 	t.whim.Steering = weight(Steering, max(len(t.b.Actions), 1))
 }
 
-// frozen tells whether nobody can do anything at present, so that asking for it would
-// only make a noise: before the match, and in a phase in which inputs are frozen.
+// frozen tells whether nobody can do anything at present, so that asking for it would only make a noise: before the
+// match, and in a phase in which inputs are frozen.
 func (t *table) frozen() bool {
 	list := t.m.Store().Of(sheet.Match)
 	if len(list) == 0 {
@@ -235,8 +232,7 @@ func (t *table) frozen() bool {
 	})
 }
 
-// act lets a player do something at random: steer, or use an action on somebody. It
-// tells whether they did.
+// act lets a player do something at random: steer, or use an action on somebody. It tells whether they did.
 func (t *table) act(a *actor, tick sheet.Tick) bool {
 	me := t.m.Store().Get(a.seat)
 	if me == nil || t.frozen() {

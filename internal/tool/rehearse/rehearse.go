@@ -1,6 +1,5 @@
-// Package rehearse runs a rulebook at full speed with no network: many matches
-// with players that act at random, or one with players that follow a script. The
-// same rulebook, options and seed give the same report, byte for byte, on any
+// Package rehearse runs a rulebook at full speed with no network: many matches with players that act at random, or one
+// with players that follow a script. The same rulebook, options and seed give the same report, byte for byte, on any
 // number of cores.
 package rehearse
 
@@ -24,8 +23,7 @@ import (
 	"turnvex.example/turnvex/internal/tool/script"
 )
 
-// Options say how to rehearse. The zero value runs 100 matches with as many
-// players as the rulebook seats, up to 8.
+// Options say how to rehearse. The zero value runs 100 matches with as many players as the rulebook seats, up to 8.
 type Options struct {
 	Matches int             // 100 if 0
 	Players int             // the rulebook's most, at most 8 and at least its least, if 0
@@ -35,8 +33,8 @@ type Options struct {
 	Options []step.Named    // of the lobby
 	Stop    <-chan struct{} // once it is closed no more matches begin; nil to play all of them
 
-	// Weights say how often players do something beside the rest: actions by name, 1 if
-	// nothing is said, and Steering, as much as all actions together.
+	// Weights say how often players do something beside the rest: actions by name, 1 if nothing is said, and Steering,
+	// as much as all actions together.
 	Weights map[string]int
 }
 
@@ -179,9 +177,8 @@ func (oc *outcome) note(b *rulebook.Book, m *lobby.Lobby, in *step.Input, out *s
 	}
 }
 
-// Script rehearses one match with players that follow a script, and tells what
-// happens, line by line, to tell. After the script's last step time goes on until
-// the match is over or the limit has passed.
+// Script rehearses one match with players that follow a script, and tells what happens, line by line, to tell. After
+// the script's last step time goes on until the match is over or the limit has passed.
 func Script(b *rulebook.Book, steps []script.Step, o Options, tell func(at time.Duration, line string),
 	record io.Writer) (*Report, error) {
 	o.Matches = 1

@@ -38,8 +38,8 @@ func load(t testing.TB, file string) *rulebook.Book {
 
 const clash = "../../../demo/rulebooks/clash.yaml"
 
-// TestSameSeedSameReport: on one core or many, the report and its chart are the
-// same to the byte; another seed gives another.
+// TestSameSeedSameReport: on one core or many, the report and its chart are the same to the byte; another seed gives
+// another.
 func TestSameSeedSameReport(t *testing.T) {
 	book := load(t, clash)
 	run := func(seed uint64, workers int) *rehearse.Report {
@@ -82,8 +82,8 @@ func TestFindsWhatIsWrong(t *testing.T) {
 	}
 }
 
-// TestFairness: where players are alike, nobody wins because of where they sit; where one
-// of them has an advantage, it is found and said.
+// TestFairness: where players are alike, nobody wins because of where they sit; where one of them has an advantage, it
+// is found and said.
 func TestFairness(t *testing.T) {
 	const race = `turnvex: 1
 name: race
@@ -111,8 +111,8 @@ win: {order: [{most: me.points}]}
 	}
 }
 
-// TestCounts: what is never used, what cannot be computed and by which line, and how
-// weights change what players do; a referee decides by chance.
+// TestCounts: what is never used, what cannot be computed and by which line, and how weights change what players do; a
+// referee decides by chance.
 func TestCounts(t *testing.T) {
 	book := compiled(t, `turnvex: 1
 name: counts
@@ -182,8 +182,8 @@ func compiled(t *testing.T, src string) *rulebook.Book {
 	return book
 }
 
-// TestGoldenReplay plays a committed journal back: a change to the core that
-// alters what comes of the same inputs fails here, at the tick where it begins.
+// TestGoldenReplay plays a committed journal back: a change to the core that alters what comes of the same inputs fails
+// here, at the tick where it begins.
 func TestGoldenReplay(t *testing.T) {
 	const file = "testdata/clash.journal"
 	if *update {
@@ -280,8 +280,8 @@ func FuzzScript(f *testing.F) {
 	})
 }
 
-// TestScriptsPage plays the example of the page about scripts: what the page says that
-// is told, is told, and a line for each form of step in its table can be read.
+// TestScriptsPage plays the example of the page about scripts: what the page says that is told, is told, and a line for
+// each form of step in its table can be read.
 func TestScriptsPage(t *testing.T) {
 	page, err := os.ReadFile("../../../docs/scripts.md")
 	if err != nil {
@@ -317,8 +317,8 @@ func TestScriptsPage(t *testing.T) {
 	}
 }
 
-// TestShrink: a promise that random players break is broken by a script of few lines, which
-// breaks it when it is played as a story, and which nothing can be left out of.
+// TestShrink: a promise that random players break is broken by a script of few lines, which breaks it when it is played
+// as a story, and which nothing can be left out of.
 func TestShrink(t *testing.T) {
 	book := compiled(t, `turnvex: 1
 name: vows

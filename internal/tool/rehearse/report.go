@@ -12,8 +12,7 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// Report is what a rehearsal came to. It says nothing of how long it took, so
-// that the same seed gives the same report.
+// Report is what a rehearsal came to. It says nothing of how long it took, so that the same seed gives the same report.
 type Report struct {
 	Rulebook  string   `json:"rulebook"`
 	Version   string   `json:"version"`
@@ -150,8 +149,8 @@ func seatAdvantages(b *rulebook.Book, r *Report) []string {
 	return advantages(r.Seats, r.Ended)
 }
 
-// Wrong tells whether matches went as they must not: stopped by their rulebook, not over
-// at the limit, stuck, or against a promise.
+// Wrong tells whether matches went as they must not: stopped by their rulebook, not over at the limit, stuck, or
+// against a promise.
 func (r *Report) Wrong() bool { return len(r.Faults)+len(r.Endless)+len(r.Stuck)+len(r.Breaches) > 0 }
 
 func add(to, from map[string]int) {

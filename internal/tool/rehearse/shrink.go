@@ -47,8 +47,7 @@ func breaches(b *rulebook.Book, outcomes []*outcome) (out []Breach) {
 	return out
 }
 
-// shorten finds for each breach of a rehearsal with random players a short script that still
-// breaks the promise.
+// shorten finds for each breach of a rehearsal with random players a short script that still breaks the promise.
 func shorten(b *rulebook.Book, o Options, r *Report) {
 	for i := range r.Breaches {
 		x := &r.Breaches[i]
@@ -108,8 +107,8 @@ func (s *shrinker) breaks(lines []string, end time.Duration) (at time.Duration, 
 	return at, yes
 }
 
-// shrink leaves lines out as long as the promise is still broken: many at once, then fewer. It
-// gives a story: what opened the lobby, the lines, and the time that passes behind them.
+// shrink leaves lines out as long as the promise is still broken: many at once, then fewer. It gives a story: what
+// opened the lobby, the lines, and the time that passes behind them.
 func (s *shrinker) shrink(lines []string, end time.Duration) []string {
 	at, broken := s.breaks(lines, end)
 	if !broken {

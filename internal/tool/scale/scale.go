@@ -1,6 +1,5 @@
-// Package scale measures what one node bears, and, with made-up nodes and lobbies over a real
-// PostgreSQL, what many of them ask of the database: leases, the directory, the listing and a
-// take-over. docs/scale.md reads its figures.
+// Package scale measures what one node bears, and, with made-up nodes and lobbies over a real PostgreSQL, what many of
+// them ask of the database: leases, the directory, the listing and a take-over. docs/scale.md reads its figures.
 package scale
 
 import (

@@ -135,8 +135,8 @@ func (st *Stage) argument(takes []*sheet.Field, name, value string) sheet.Value 
 	return v
 }
 
-// named returns the player or team of a name, or the first of a kind of creature or piece,
-// the living before those who are out; 0 if there is none.
+// named returns the player or team of a name, or the first of a kind of creature or piece, the living before those who
+// are out; 0 if there is none.
 func (st *Stage) named(name string) sheet.ID {
 	if id, is := st.seats[name]; is {
 		return id

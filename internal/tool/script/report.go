@@ -11,8 +11,8 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
-// Reporter writes what happens on a stage as lines for a person. It keeps a
-// client's copy with everything in it, so it shows exactly what would be sent.
+// Reporter writes what happens on a stage as lines for a person. It keeps a client's copy with everything in it, so it
+// shows exactly what would be sent.
 type Reporter struct {
 	stage  *Stage
 	copy   *replica.Copy

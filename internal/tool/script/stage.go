@@ -42,8 +42,8 @@ func (st *Stage) Tick(at time.Duration) sheet.Tick {
 	return sheet.Tick(at * time.Duration(st.Book.Rate) / time.Second)
 }
 
-// Take hands one input to the authority at the present time and deals with what
-// it asks of its driver. It returns the seat of an accepted Enter.
+// Take hands one input to the authority at the present time and deals with what it asks of its driver. It returns the
+// seat of an accepted Enter.
 func (st *Stage) Take(in step.Input) sheet.ID {
 	in.At = max(st.Tick(st.now), st.M.Tick())
 	if st.Took != nil {

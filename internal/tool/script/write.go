@@ -19,8 +19,8 @@ type writer struct {
 	taken map[string]bool
 }
 
-// FromInputs writes the steps of a script that does what these inputs did to a lobby that was
-// opened in this way. What no step can say, such as the result of a save, is left out.
+// FromInputs writes the steps of a script that does what these inputs did to a lobby that was opened in this way. What
+// no step can say, such as the result of a save, is left out.
 func FromInputs(book *rulebook.Book, setup lobby.Setup, inputs []step.Input) (lines []string) {
 	w := &writer{book: book, m: lobby.New(book, setup), names: map[sheet.ID]string{}, taken: map[string]bool{}}
 	for i := range inputs {

@@ -1,5 +1,4 @@
-// Package shots takes the documentation's pictures of the console from the
-// running demo.
+// Package shots takes the documentation's pictures of the console from the running demo.
 package shots
 
 import (

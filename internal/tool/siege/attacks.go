@@ -395,8 +395,8 @@ func listings(ctx context.Context, a *attacker) func(context.Context) {
 	}
 }
 
-// watches opens a connection that is answered with the message is where it may watch, counts
-// those that are open, and tells whether it may.
+// watches opens a connection that is answered with the message is where it may watch, counts those that are open, and
+// tells whether it may.
 func (a *attacker) watches(ctx context.Context, host int, hello map[string]any, is string, open *atomic.Int64) bool {
 	ws := a.dial(ctx, host, hello)
 	if ws == nil {

@@ -13,8 +13,8 @@ import (
 	"turnvex.example/turnvex/client"
 )
 
-// topics watches every topic on many connections: those that are for service keys are refused, and
-// of the others one guest has no more than the limit for watching.
+// topics watches every topic on many connections: those that are for service keys are refused, and of the others one
+// guest has no more than the limit for watching.
 func topics(ctx context.Context, a *attacker) func(context.Context) {
 	in := a.guest(ctx)
 	names := []string{"results", "nodes", "metrics", "players", "audit", "\x00", "results/../audit"}

@@ -18,8 +18,7 @@ import (
 	"turnvex.example/turnvex/internal/tool/field"
 )
 
-// ground is where the siege takes place: a database, a node and a bare listener, each a process
-// of its own.
+// ground is where the siege takes place: a database, a node and a bare listener, each a process of its own.
 type ground struct {
 	lab        *field.Field
 	node, bare *process

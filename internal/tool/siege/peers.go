@@ -13,8 +13,8 @@ import (
 	"turnvex.example/turnvex/client"
 )
 
-// peers passes for another node: requests that it says to have passed on for others are its own,
-// and count for its own address; and it does what only operators and service keys may.
+// peers passes for another node: requests that it says to have passed on for others are its own, and count for its own
+// address; and it does what only operators and service keys may.
 func peers(ctx context.Context, a *attacker) func(context.Context) {
 	guest := a.guest(ctx)
 	l, err := client.Service{Address: a.node, Token: guest.Token, HTTP: from(243)}.

@@ -1,7 +1,6 @@
-// Package siege attacks a running node on loopback, each attack for a bounded time, with a
-// match beside it, and says for each what it cost the node and what the match felt. It fails
-// when a promise of the doors is broken, or when fewer of the match's deliveries are in time
-// than beside the same traffic sent to a listener that refuses everything.
+// Package siege attacks a running node on loopback, each attack for a bounded time, with a match beside it, and says
+// for each what it cost the node and what the match felt. It fails when a promise of the doors is broken, or when fewer
+// of the match's deliveries are in time than beside the same traffic sent to a listener that refuses everything.
 package siege
 
 import (
@@ -17,12 +16,12 @@ import (
 	"turnvex.example/turnvex/internal/tool/load"
 )
 
-// least is the part of the deliveries in time beside the bare listener that must be in time
-// beside the node that is attacked.
+// least is the part of the deliveries in time beside the bare listener that must be in time beside the node that is
+// attacked.
 const least = 0.95
 
-// Run attacks a node in all ways whose names begin with one of the given words, or in all. A short run tries each
-// and judges nothing.
+// Run attacks a node in all ways whose names begin with one of the given words, or in all. A short run tries each and
+// judges nothing.
 func Run(ctx context.Context, lab *field.Field, only []string) error {
 	load.Quiet()
 	f, err := build(ctx, lab)

@@ -1,5 +1,5 @@
-// Package story plays stories: scripts that stand beside a rulebook with what came of each
-// step when somebody looked at it last and found it right.
+// Package story plays stories: scripts that stand beside a rulebook with what came of each step when somebody looked at
+// it last and found it right.
 package story
 
 import (
@@ -70,8 +70,7 @@ func ReadHead(src []byte) (Head, error) {
 	return h, nil
 }
 
-// Play plays a story and returns it with what came of it now. Broken tells the promises of the
-// rulebook that it broke.
+// Play plays a story and returns it with what came of it now. Broken tells the promises of the rulebook that it broke.
 func Play(book *rulebook.Book, h Head, src []byte) (now []byte, broken []string, err error) {
 	setup := lobby.Setup{Code: "STORY1", Seed: h.Seed, Practice: h.Practice}
 	if setup.Options, err = options(book, h); err != nil {

@@ -58,8 +58,8 @@ func play(t *testing.T, text string) (string, []string) {
 	return string(now), broken
 }
 
-// TestStory: what comes of a story is written behind each step, the same when it is played
-// again, and another word or rule is found where it stands.
+// TestStory: what comes of a story is written behind each step, the same when it is played again, and another word or
+// rule is found where it stands.
 func TestStory(t *testing.T) {
 	now, broken := play(t, tale)
 	if !strings.Contains(now, "at 1s Mara ram Joss\n= 00:01.000  Joss hull: 30 -> 10\nwait 500ms\n") ||

@@ -14,8 +14,7 @@ type cell struct {
 	style lipgloss.Style
 }
 
-// ground draws the playing area in at most w by h characters; "" when there is
-// none, no match, or no room.
+// ground draws the playing area in at most w by h characters; "" when there is none, no match, or no room.
 func (m *model) ground(c *client.Copy, w, h int) string {
 	g := c.Ground()
 	if g == nil || c.Match() == nil || h < 6 {

@@ -137,8 +137,7 @@ func (m *model) send(in client.Intent, what string) tea.Cmd {
 	}
 }
 
-// nextTarget chooses the next player who is not oneself, rivals before friends, and then
-// the next creature.
+// nextTarget chooses the next player who is not oneself, rivals before friends, and then the next creature.
 func (m *model) nextTarget() {
 	m.o.Conn.Read(func(c *client.Copy) {
 		me := c.Me()

@@ -1,5 +1,4 @@
-// Package termview draws a lobby and its match in a terminal, and turns keys into
-// intents.
+// Package termview draws a lobby and its match in a terminal, and turns keys into intents.
 package termview
 
 import (
@@ -27,8 +26,7 @@ type Options struct {
 	Height  int
 }
 
-// Run draws until the player quits, the connection ends or ctx does. It tells
-// whether the player asked to leave.
+// Run draws until the player quits, the connection ends or ctx does. It tells whether the player asked to leave.
 func Run(ctx context.Context, o Options) (left bool, err error) {
 	m := &model{o: o, width: 80, height: 24}
 	opts := []tea.ProgramOption{tea.WithContext(ctx), tea.WithInput(o.In), tea.WithOutput(o.Out),

@@ -11,8 +11,7 @@ import (
 	"turnvex.example/turnvex/client"
 )
 
-// standing says whose turn it is, what is voted on, and what creature is aimed at; "" where
-// there is nothing of that.
+// standing says whose turn it is, what is voted on, and what creature is aimed at; "" where there is nothing of that.
 func (m *model) standing(c *client.Copy) string {
 	var parts []string
 	if mat := c.Match(); mat != nil {

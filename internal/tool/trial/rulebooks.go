@@ -7,8 +7,8 @@ import (
 	"turnvex.example/turnvex/internal/core/rulebook"
 )
 
-// Rulebooks are the rulebooks of a page, each with the arenas and the game that belong to it
-// and stand on the page before it.
+// Rulebooks are the rulebooks of a page, each with the arenas and the game that belong to it and stand on the page
+// before it.
 func Rulebooks(page string) (docs [][]byte) {
 	games, arenas := map[string][]byte{}, map[string][]byte{}
 	for _, part := range strings.Split(page, "```yaml\n")[1:] {

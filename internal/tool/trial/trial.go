@@ -1,5 +1,5 @@
-// Package trial holds what all tests share: the seed of a random test, how many rounds it plays, and
-// how long a test waits for an event.
+// Package trial holds what all tests share: the seed of a random test, how many rounds it plays, and how long a test
+// waits for an event.
 package trial
 
 import (
@@ -15,9 +15,9 @@ import (
 
 var given = flag.Uint64("seed", 0, "the `seed` of random tests, as a failed one has printed it")
 
-// Seed returns the seed of a random test and prints it if the test fails. With -short, as ./dev test
-// runs, it depends on the test's name alone, so that a run never fails by chance; ./dev soak draws a
-// fresh one each time. The flag -seed overrides both.
+// Seed returns the seed of a random test and prints it if the test fails. With -short, as ./dev test runs, it depends
+// on the test's name alone, so that a run never fails by chance; ./dev soak draws a fresh one each time. The flag -seed
+// overrides both.
 func Seed(t testing.TB) uint64 {
 	t.Helper()
 	s := *given
@@ -46,8 +46,8 @@ func Rounds(long, short int) int {
 	return long
 }
 
-// Patience is by how much every wait inside a test is longer than a quick machine needs. The
-// environment variable TURNVEX_PATIENCE sets it, from 1 to 1000.
+// Patience is by how much every wait inside a test is longer than a quick machine needs. The environment variable
+// TURNVEX_PATIENCE sets it, from 1 to 1000.
 var Patience = func() time.Duration {
 	text := os.Getenv("TURNVEX_PATIENCE")
 	if text == "" {
@@ -60,8 +60,8 @@ var Patience = func() time.Duration {
 	return time.Duration(n)
 }()
 
-// Within returns a context that ends with the test, or when a wait that takes d at most on a quick
-// machine has failed on a slow one too.
+// Within returns a context that ends with the test, or when a wait that takes d at most on a quick machine has failed
+// on a slow one too.
 func Within(t testing.TB, d time.Duration) context.Context {
 	ctx, cancel := context.WithTimeout(t.Context(), d*Patience)
 	t.Cleanup(cancel)

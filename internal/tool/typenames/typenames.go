@@ -1,6 +1,5 @@
-// Package typenames writes the names of a rulebook's sheets, fields, actions and
-// notices as declarations in a programming language, so that a compiler finds a
-// name that is misspelt or gone.
+// Package typenames writes the names of a rulebook's sheets, fields, actions and notices as declarations in a
+// programming language, so that a compiler finds a name that is misspelt or gone.
 package typenames
 
 import (
@@ -16,8 +15,7 @@ import (
 // Languages lists the languages that can be written.
 func Languages() []string { return []string{"go", "typescript", "csharp", "cpp"} }
 
-// Write returns the names of a rulebook in a language. It fails for a language that
-// it does not know.
+// Write returns the names of a rulebook in a language. It fails for a language that it does not know.
 func Write(b *rulebook.Book, language string) (string, error) {
 	write, ok := map[string]func(*names) string{"go": writeGo, "typescript": writeTypeScript, "csharp": writeCSharp,
 		"cpp": writeCpp}[language]

@@ -11,8 +11,7 @@ import (
 	"turnvex.example/turnvex/internal/tool/typenames"
 )
 
-// uses are programs that use the names of the clash, and must compile; with a name
-// that there is not they must not.
+// uses are programs that use the names of the clash, and must compile; with a name that there is not they must not.
 var uses = map[string]struct{ file, text, wrong string }{
 	"go": {"main.go", `package main
 
@@ -57,8 +56,8 @@ func build(t *testing.T, dir, name string, args ...string) error {
 	return err
 }
 
-// TestNamesCompile: each demo rulebook's names are written in every language; those
-// of the clash compile, and a name that has gone is found by the compiler.
+// TestNamesCompile: each demo rulebook's names are written in every language; those of the clash compile, and a name
+// that has gone is found by the compiler.
 func TestNamesCompile(t *testing.T) {
 	files, err := filepath.Glob("../../../demo/rulebooks/*.yaml")
 	if err != nil || len(files) < 3 {

@@ -1,7 +1,6 @@
-// Package walk finds out which functions of the service one intent runs through, from
-// its socket to every copy: those that run while an intent is answered and not while a
-// match ticks in which nobody acts. They are counted by coverage, in a program that is
-// built for it (go build -cover).
+// Package walk finds out which functions of the service one intent runs through, from its socket to every copy: those
+// that run while an intent is answered and not while a match ticks in which nobody acts. They are counted by coverage,
+// in a program that is built for it (go build -cover).
 package walk
 
 import (
@@ -33,9 +32,8 @@ phases: {play: {}}
 win: {order: [{most: me.points}]}
 `
 
-// Run starts a node over a database, brings two players into a match, and writes what
-// ran below dir: in "idle" while nobody acted, in "intent" while one player's action
-// went from the socket to both copies.
+// Run starts a node over a database, brings two players into a match, and writes what ran below dir: in "idle" while
+// nobody acted, in "intent" while one player's action went from the socket to both copies.
 func Run(ctx context.Context, database, dir string) error {
 	node, err := service.Start(ctx, service.Config{Database: database})
 	if err != nil {
@@ -70,8 +68,8 @@ func Run(ctx context.Context, database, dir string) error {
 	})
 }
 
-// idle lasts until each connection has carried two pings there and back, and some ticks
-// more, so that whatever any message runs through has run.
+// idle lasts until each connection has carried two pings there and back, and some ticks more, so that whatever any
+// message runs through has run.
 func idle(ctx context.Context, players []*player) error {
 	for _, p := range players {
 		p.told = false
@@ -143,8 +141,8 @@ func begin(ctx context.Context, node *service.Service) ([]*player, error) {
 	return players, nil
 }
 
-// player is a connection that speaks JSON: a client of the project's own would run
-// through the very functions that are counted.
+// player is a connection that speaks JSON: a client of the project's own would run through the very functions that are
+// counted.
 type player struct {
 	*websocket.Conn
 	seat float64

@@ -23,8 +23,7 @@ func TestMain(m *testing.M) {
 	}))
 }
 
-// TestOneIntentsWalk counts what one intent runs through, and holds
-// docs/architecture.md to it.
+// TestOneIntentsWalk counts what one intent runs through, and holds docs/architecture.md to it.
 func TestOneIntentsWalk(t *testing.T) {
 	dir := t.TempDir()
 	program := filepath.Join(dir, "walk")
@@ -64,8 +63,7 @@ func TestOneIntentsWalk(t *testing.T) {
 	}
 }
 
-// inArchitecture reads the walk from docs/architecture.md: lines that begin with a
-// file, and the functions in it.
+// inArchitecture reads the walk from docs/architecture.md: lines that begin with a file, and the functions in it.
 func inArchitecture(t *testing.T) map[string]bool {
 	page, err := os.ReadFile("../../../docs/architecture.md")
 	if err != nil {

@@ -1,12 +1,10 @@
-// Package spec explains the live protocol: docs/protocol.md, its JSON Schema and the
-// vectors that clients are held to follow from the types of package wire and from
-// Messages.
+// Package spec explains the live protocol: docs/protocol.md, its JSON Schema and the vectors that clients are held to
+// follow from the types of package wire and from Messages.
 package spec
 
 import "turnvex.example/turnvex/internal/wire"
 
-// Message tells of one message of the protocol: docs/protocol.md and the JSON
-// Schema are made from it.
+// Message tells of one message of the protocol: docs/protocol.md and the JSON Schema are made from it.
 type Message struct {
 	Is      string
 	From    From

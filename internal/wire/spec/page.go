@@ -126,8 +126,7 @@ func typeName(t reflect.Type) string {
 	return "integer"
 }
 
-// Schema is docs/protocol.schema.json: the JSON Schema of each message, under $defs
-// by its name, and of any message.
+// Schema is docs/protocol.schema.json: the JSON Schema of each message, under $defs by its name, and of any message.
 func Schema() ([]byte, error) {
 	defs, each := map[string]any{}, []any{}
 	for _, m := range Messages {

@@ -15,8 +15,8 @@ import (
 	"turnvex.example/turnvex/internal/wire/spec"
 )
 
-// TestPage: the page and the schema are the present ones; every message and every
-// field of one stands on the page with what it is for.
+// TestPage: the page and the schema are the present ones; every message and every field of one stands on the page with
+// what it is for.
 func TestPage(t *testing.T) {
 	schema, err := spec.Schema()
 	if err != nil {

@@ -32,8 +32,8 @@ type vectors struct {
 	Schema   replica.Described `json:"schema"`
 }
 
-// vector is a message in both encodings; in the story also the hash of the copy
-// that has taken it in, and some of what the copy then shows.
+// vector is a message in both encodings; in the story also the hash of the copy that has taken it in, and some of what
+// the copy then shows.
 type vector struct {
 	What string          `json:"what,omitempty"`
 	JSON json.RawMessage `json:"json"`
@@ -193,8 +193,8 @@ func between(places [][3]int64, tick float64) [2]float64 {
 	return [2]float64{x, y}
 }
 
-// sequence writes the example of a snapshot or a delta as a CBOR sequence, by the
-// general encoder: a second way to the same bytes.
+// sequence writes the example of a snapshot or a delta as a CBOR sequence, by the general encoder: a second way to the
+// same bytes.
 func sequence(t *testing.T, example string) []byte {
 	var m struct {
 		On    *int64
@@ -249,8 +249,8 @@ func wholes(m reflect.Value) {
 	}
 }
 
-// TestVectors: the vectors are the present ones, and the Go client's side reads
-// them: every message, and a copy from each encoding that goes through the story.
+// TestVectors: the vectors are the present ones, and the Go client's side reads them: every message, and a copy from
+// each encoding that goes through the story.
 func TestVectors(t *testing.T) {
 	got, err := json.MarshalIndent(makeVectors(t), "", "  ")
 	if err != nil {

@@ -1,6 +1,6 @@
-// Package strict reads JSON and CBOR that others have written: each key in its one spelling
-// and once, text in UTF-8, numbers as they were written, and nothing behind the end. What it
-// says of what is wrong is in the words of the protocol.
+// Package strict reads JSON and CBOR that others have written: each key in its one spelling and once, text in UTF-8,
+// numbers as they were written, and nothing behind the end. What it says of what is wrong is in the words of the
+// protocol.
 package strict
 
 import (
@@ -177,8 +177,8 @@ func span(t reflect.Type) string {
 	return "what is allowed"
 }
 
-// reading is how CBOR is read: definite lengths, no tags, each key once and in its spelling.
-// Integers and lengths need not have their shortest form.
+// reading is how CBOR is read: definite lengths, no tags, each key once and in its spelling. Integers and lengths need
+// not have their shortest form.
 func reading(depth int) cbor.DecOptions {
 	return cbor.DecOptions{
 		DupMapKey:         cbor.DupMapKeyEnforcedAPF,
@@ -192,8 +192,8 @@ func reading(depth int) cbor.DecOptions {
 	}
 }
 
-// CBORReader returns how CBOR is read with lists and maps so deep inside each other; loosely
-// passes over keys that are not known.
+// CBORReader returns how CBOR is read with lists and maps so deep inside each other; loosely passes over keys that are
+// not known.
 func CBORReader(depth int, loosely bool) (cbor.DecMode, error) {
 	o := reading(depth)
 	if loosely {

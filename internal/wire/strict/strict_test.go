@@ -115,8 +115,8 @@ func TestCBOR(t *testing.T) {
 	}
 }
 
-// FuzzStrict: whatever comes, reading it ends in a value or in an error in the protocol's words;
-// JSON that is read has no other spelling: written again it is read as the same.
+// FuzzStrict: whatever comes, reading it ends in a value or in an error in the protocol's words; JSON that is read has
+// no other spelling: written again it is read as the same.
 func FuzzStrict(f *testing.F) {
 	for _, seed := range []string{`{"is":"a","seat":3}`, `{"is":"a","args":{"x":[1.50]}}`, `{"is":1}`, "{\"is\":\"\xff\"}",
 		"\xa1\x62is\x61a", "\xbf\x62is\x61a\xff"} {

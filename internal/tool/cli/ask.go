@@ -11,12 +11,7 @@ import (
 )
 
 func settingsCommand() command {
-	return command{
-		name:    "settings",
-		args:    "CODE NAME=VALUE...",
-		least:   2,
-		most:    50,
-		summary: "Change a lobby in which you are the host",
+	return command{name: "settings", args: "CODE NAME=VALUE...", summary: "Change a lobby in which you are the host",
 		details: "Settings are title, capacity, open, listed, watch_most, password and the options of the\n" +
 			"rulebook. Either all changes take effect or none.",
 		setup: func(fs *flag.FlagSet) runner {
@@ -37,10 +32,7 @@ func settingsCommand() command {
 				if err != nil {
 					return err
 				}
-				if err := svc.ChangeLobby(ctx, codeOf(args[0]), changes); err != nil {
-					return err
-				}
-				return s.done(t, "The lobby is changed.")
+				return s.did(t, svc.ChangeLobby(ctx, codeOf(args[0]), changes), "The lobby is changed.")
 			}
 		},
 	}
@@ -70,13 +62,16 @@ func (s *session) done(t *Terminal, text string) error {
 	return err
 }
 
+// did ends a command that was to change something: with what went wrong, or with what is true now.
+func (s *session) did(t *Terminal, err error, text string) error {
+	if err != nil {
+		return err
+	}
+	return s.done(t, text)
+}
+
 func askCommand() command {
-	return command{
-		name:    "ask",
-		args:    "CODE INTENT",
-		least:   2,
-		most:    2,
-		summary: "Send one intent for your seat in a lobby",
+	return command{name: "ask", args: "CODE INTENT", summary: "Send one intent for your seat in a lobby",
 		details: "Examples: turnvex ask K7WPQ4 ready; turnvex ask K7WPQ4 kick -target 5; turnvex ask K7WPQ4 team " +
 			"-name teal;\nturnvex ask K7WPQ4 act -name ram -target 5. docs/protocol.md lists the intents.",
 		setup: func(fs *flag.FlagSet) runner {
@@ -106,17 +101,14 @@ func askCommand() command {
 				if err != nil {
 					return err
 				}
-				if err := svc.Ask(ctx, codeOf(words[0]), in); err != nil {
-					return err
-				}
-				return s.done(t, "Accepted.")
+				return s.did(t, svc.Ask(ctx, codeOf(words[0]), in), "Accepted.")
 			}
 		},
 	}
 }
 
 func leaveCommand() command {
-	return command{name: "leave", args: "CODE", least: 1, most: 1, summary: "Give up your seat in a lobby",
+	return command{name: "leave", args: "CODE", summary: "Give up your seat in a lobby",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -125,10 +117,7 @@ func leaveCommand() command {
 				if err != nil {
 					return err
 				}
-				if err := svc.LeaveSeat(ctx, codeOf(args[0])); err != nil {
-					return err
-				}
-				return s.done(t, "You have no seat there any more.")
+				return s.did(t, svc.LeaveSeat(ctx, codeOf(args[0])), "You have no seat there any more.")
 			}
 		},
 	}

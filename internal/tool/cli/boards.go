@@ -14,11 +14,7 @@ import (
 )
 
 func boardCommand() command {
-	return command{
-		name:    "board",
-		args:    "RULEBOOK BOARD",
-		least:   2,
-		most:    2,
+	return command{name: "board", args: "RULEBOOK BOARD",
 		summary: "Show a leaderboard: the top, from a rank on, or around a player",
 		details: "Of -next, -around, -players and -from, the first one given applies. With -follow the command\n" +
 			"keeps running and shows the part again whenever it changes.",
@@ -103,7 +99,7 @@ func (s *session) showBoard(t *Terminal, page *client.BoardPage) error {
 		fmt.Fprintln(t.Out, "Nobody stands here yet.")
 		return nil
 	}
-	if err := table(t.Out, []string{"PLACE", "NAME", "VALUE", "REACHED"}, rows); err != nil {
+	if err := table(t.Out, "PLACE|NAME|VALUE|REACHED", rows); err != nil {
 		return err
 	}
 	if page.Next != "" {
@@ -142,11 +138,7 @@ func showScore(show string, v int64) string {
 }
 
 func seasonsCommand() command {
-	return command{
-		name:    "seasons",
-		args:    "RULEBOOK BOARD",
-		least:   2,
-		most:    2,
+	return command{name: "seasons", args: "RULEBOOK BOARD",
 		summary: "List the seasons of a leaderboard, or start a new one",
 		details: "-begin starts a new season of a board with renew: hand, and needs an operator's key.",
 		setup: func(fs *flag.FlagSet) runner {
@@ -169,32 +161,20 @@ func seasonsCommand() command {
 					}
 				}
 				list, err := svc.Seasons(ctx, args[0], args[1])
-				if err != nil {
-					return err
-				}
-				if s.json {
-					return writeJSON(t.Out, list)
-				}
-				var rows [][]string
-				for _, x := range list {
+				return show(&s, t, list, err, "SEASON|BEGINS (UTC)|ENDS (UTC)|STATE", func(x client.Season) []string {
 					ends := "-"
 					if x.Ends != nil {
 						ends = x.Ends.UTC().Format(time.DateTime)
 					}
-					rows = append(rows, []string{x.Name, x.Begins.UTC().Format(time.DateTime), ends, x.State})
-				}
-				return table(t.Out, []string{"SEASON", "BEGINS (UTC)", "ENDS (UTC)", "STATE"}, rows)
+					return []string{x.Name, x.Begins.UTC().Format(time.DateTime), ends, x.State}
+				})
 			}
 		},
 	}
 }
 
 func postCommand() command {
-	return command{
-		name:    "post",
-		args:    "RULEBOOK BOARD VALUE",
-		least:   3,
-		most:    3,
+	return command{name: "post", args: "RULEBOOK BOARD VALUE",
 		summary: "Post to a leaderboard: for yourself, or with a key for anybody",
 		details: "VALUE is an integer in the unit of the board: thousandths for numbers, milliseconds for clocks.\n" +
 			"With -id, a UUID, the post counts once and may be repeated.",
@@ -219,21 +199,14 @@ func postCommand() command {
 				if err == nil {
 					err = svc.Post(ctx, args[0], args[1], p)
 				}
-				if err != nil {
-					return err
-				}
-				return s.done(t, "The post is kept.")
+				return s.did(t, err, "The post is kept.")
 			}
 		},
 	}
 }
 
 func moderateCommand() command {
-	return command{
-		name:    "moderate",
-		args:    "RULEBOOK BOARD [remove SUBJECT | bar PLAYER | unbar PLAYER]",
-		least:   2,
-		most:    4,
+	return command{name: "moderate", args: "RULEBOOK BOARD [remove SUBJECT | bar PLAYER | unbar PLAYER]",
 		summary: "Remove an entry from a leaderboard, bar a player from it, or list such acts",
 		details: "SUBJECT is a player's ID or, on a board per team, a team's name. remove deletes one entry; bar\n" +
 			"deletes all entries in seasons that are not closed, and ignores posts until unbar. -why is\n" +
@@ -261,10 +234,7 @@ func moderateCommand() command {
 				default:
 					return errUsage{"behind the board stands remove SUBJECT, bar PLAYER or unbar PLAYER, or nothing"}
 				}
-				if err != nil {
-					return err
-				}
-				return s.done(t, "Done, and the reason is kept.")
+				return s.did(t, err, "Done, and the reason is kept.")
 			}
 		},
 	}
@@ -272,25 +242,13 @@ func moderateCommand() command {
 
 func (s *session) showActs(ctx context.Context, t *Terminal, svc client.Service, book, board string) error {
 	list, err := svc.BoardActs(ctx, book, board)
-	if err != nil {
-		return err
-	}
-	if s.json {
-		return writeJSON(t.Out, list)
-	}
-	var rows [][]string
-	for _, a := range list {
-		rows = append(rows, []string{a.At.Local().Format(time.DateTime), a.Does, a.Season, a.Subject, a.Author, a.Why})
-	}
-	return table(t.Out, []string{"WHEN", "DONE", "SEASON", "WHOM", "BY", "WHY"}, rows)
+	return show(s, t, list, err, "WHEN|DONE|SEASON|WHOM|BY|WHY", func(a client.BoardAct) []string {
+		return []string{a.At.Local().Format(time.DateTime), a.Does, a.Season, a.Subject, a.Author, a.Why}
+	})
 }
 
 func compareCommand() command {
-	return command{
-		name:    "compare",
-		args:    "RULEBOOK BOARD",
-		least:   2,
-		most:    2,
+	return command{name: "compare", args: "RULEBOOK BOARD",
 		summary: "Compare a leaderboard in a service's memory with the database",
 		setup: asOperator(func(fs *flag.FlagSet, s *session) call {
 			in := fs.String("season", "", "the `season`; default: the current one")

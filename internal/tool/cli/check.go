@@ -24,12 +24,7 @@ type report struct {
 }
 
 func checkCommand() command {
-	return command{
-		name:    "check",
-		args:    "FILE...",
-		least:   1,
-		most:    1000,
-		summary: "Check rulebooks and report every error",
+	return command{name: "check", args: "FILE...", summary: "Check rulebooks and report every error",
 		details: "FILE is YAML or JSON; - reads standard input. Each finding is one line:\nfile:line:column: " +
 			"error or warning: what was found; expected …; did you mean …? [code]\nThe exit status is 1 if there " +
 			"is an error; warnings alone leave it 0.",

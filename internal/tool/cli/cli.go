@@ -8,6 +8,7 @@ import (
 	"flag"
 	"fmt"
 	"io"
+	"math"
 	"os"
 	"os/signal"
 	"slices"
@@ -53,8 +54,6 @@ type command struct {
 	args    string // what follows the flags
 	summary string
 	details string
-	least   int // arguments
-	most    int
 	setup   func(*flag.FlagSet) runner
 }
 
@@ -112,11 +111,8 @@ func Run(ctx context.Context, args []string, t *Terminal) int {
 }
 
 func overview(w io.Writer) {
-	fmt.Fprint(
-		w,
-		"Turnvex runs matches from rulebooks and keeps every client's copy correct.\n\nUsage: turnvex COMMAND "+
-			"[flags] [arguments]\n\n",
-	)
+	fmt.Fprint(w, "Turnvex runs matches from rulebooks and keeps every client's copy correct.\n\n"+
+		"Usage: turnvex COMMAND [flags] [arguments]\n\n")
 	for _, c := range commands() {
 		fmt.Fprintf(w, "  %-10s %s\n", c.name, c.summary)
 	}
@@ -132,8 +128,8 @@ func (c command) run(ctx context.Context, args []string, t *Terminal) int {
 		c.help(fs, t.Out)
 		return 0
 	}
-	if err == nil && (len(positional) < c.least || len(positional) > c.most) {
-		err = fmt.Errorf("%d arguments, where %q is expected", len(positional), c.args)
+	if least, most := c.arguments(); err == nil && (len(positional) < least || len(positional) > most) {
+		err = fmt.Errorf("%s, where %q is expected", count(len(positional), "argument"), c.args)
 		if c.args == "" {
 			err = fmt.Errorf("%q is too much: no arguments are expected", strings.Join(positional, " "))
 		}
@@ -156,6 +152,26 @@ func (c command) run(ctx context.Context, args []string, t *Terminal) int {
 		fmt.Fprintf(t.Err, "turnvex %s: %s\n", c.name, plain.Text(explain(err)))
 	}
 	return 1
+}
+
+// arguments returns how many there may be, as args says: a word each, ways separated by " | ", what may be left out in
+// [], and any number of what "..." stands behind.
+func (c command) arguments() (least, most int) {
+	span := func(ways string) (least, most int) {
+		least = math.MaxInt
+		for _, way := range strings.Split(ways, " | ") {
+			n := len(strings.Fields(way))
+			least, most = min(least, n), max(most, n)
+		}
+		if strings.Contains(ways, "...") {
+			most = 1000
+		}
+		return least, most
+	}
+	needed, optional, _ := strings.Cut(c.args, "[")
+	least, most = span(needed)
+	_, more := span(strings.TrimSuffix(optional, "]"))
+	return least, most + more
 }
 
 // parseMixed parses flags that may stand before, between and behind arguments.

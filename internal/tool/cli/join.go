@@ -28,12 +28,7 @@ type playOptions struct {
 }
 
 func joinCommand() command {
-	return command{
-		name:    "join",
-		args:    "CODE|LINK",
-		least:   1,
-		most:    1,
-		summary: "Join a lobby and play in the terminal",
+	return command{name: "join", args: "CODE|LINK", summary: "Join a lobby and play in the terminal",
 		details: "Keys: enter ready, arrows steer, space stop, tab chooses a target, ctrl+p pauses, ctrl+y and\n" +
 			"ctrl+n answer a vote, f1 to f9 vote for a word, q leaves; the last line shows the keys of the\n" +
 			"actions. With -json it prints every change, notice and verdict as a line, and reads intents as\n" +
@@ -60,12 +55,7 @@ func joinCommand() command {
 }
 
 func watchCommand() command {
-	return command{
-		name:    "watch",
-		args:    "CODE",
-		least:   1,
-		most:    1,
-		summary: "Watch a lobby and its matches in the terminal",
+	return command{name: "watch", args: "CODE", summary: "Watch a lobby and its matches in the terminal",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)

@@ -10,12 +10,7 @@ import (
 )
 
 func loadCommand() command {
-	return command{
-		name:    "load",
-		args:    "RULEBOOK",
-		least:   1,
-		most:    1,
-		summary: "Load a service with simulated clients and measure it",
+	return command{name: "load", args: "RULEBOOK", summary: "Load a service with simulated clients and measure it",
 		details: "Clients sign in, gather in their own lobbies, get ready and act at random. The table shows how\n" +
 			"much they received, compared with sending the whole state or a patch each tick, and how long\n" +
 			"intents took until the verdict and until every replica. Unless -real, the lobbies are practice\n" +

@@ -12,9 +12,7 @@ import (
 )
 
 func lobbiesCommand() command {
-	return command{
-		name:    "lobbies",
-		summary: "List the open lobbies",
+	return command{name: "lobbies", summary: "List the open lobbies",
 		details: "Below the list you see how many lobbies were left out, and why. With -follow the command keeps\n" +
 			"running and prints each change.",
 		setup: func(fs *flag.FlagSet) runner {
@@ -143,7 +141,7 @@ func showLobbies(w io.Writer, list []client.Lobby) error {
 		_, err := fmt.Fprintln(w, "No such lobby is open. Open one with: turnvex open RULEBOOK")
 		return err
 	}
-	return table(w, []string{"CODE", "TITLE", "RULEBOOK", "SEATS", "FREE", "STATE", "REGION", "OPEN FOR", ""}, rows)
+	return table(w, "CODE|TITLE|RULEBOOK|SEATS|FREE|STATE|REGION|OPEN FOR|", rows)
 }
 
 // since writes how long ago something was.
@@ -175,12 +173,7 @@ func (o optionList) Set(s string) error {
 }
 
 func openCommand() command {
-	return command{
-		name:    "open",
-		args:    "RULEBOOK",
-		least:   1,
-		most:    1,
-		summary: "Open a lobby and join it",
+	return command{name: "open", args: "RULEBOOK", summary: "Open a lobby and join it",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -239,12 +232,7 @@ func (s *session) showFound(t *Terminal, l *client.FoundLobby) error {
 }
 
 func quickCommand() command {
-	return command{
-		name:    "quick",
-		args:    "RULEBOOK",
-		least:   1,
-		most:    1,
-		summary: "Join any open lobby of a rulebook, or a new one",
+	return command{name: "quick", args: "RULEBOOK", summary: "Join any open lobby of a rulebook, or a new one",
 		details: "It takes the fullest lobby with room for the whole party. Seats are held for 20 seconds.",
 		setup: asPlayer(func(fs *flag.FlagSet, s *session) call {
 			q := client.Quick{Options: optionList{}}

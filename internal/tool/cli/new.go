@@ -15,12 +15,7 @@ var firstRulebook string
 var rulebookName = regexp.MustCompile(`^[a-z][a-z0-9_]{0,31}$`)
 
 func newCommand() command {
-	return command{
-		name:    "new",
-		args:    "FILE",
-		least:   1,
-		most:    1,
-		summary: "Write a small commented rulebook as a starting point",
+	return command{name: "new", args: "FILE", summary: "Write a small commented rulebook as a starting point",
 		setup: func(fs *flag.FlagSet) runner {
 			name := fs.String("name", "first", "the rulebook's `name`")
 			return func(_ context.Context, t *Terminal, args []string) error {

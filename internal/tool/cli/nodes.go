@@ -11,43 +11,27 @@ import (
 )
 
 func nodesCommand() command {
-	return command{
-		name:    "nodes",
-		summary: "List the service's nodes and their load, with a service key",
+	return command{name: "nodes", summary: "List the service's nodes and their load, with a service key",
 		details: "A node that has not renewed its lease is gone: another node in its region takes over its lobbies.",
 		setup: asOperator(func(fs *flag.FlagSet, s *session) call {
 			return func(ctx context.Context, t *Terminal, svc client.Service, _ []string) error {
 				list, err := svc.Nodes(ctx)
-				if err != nil {
-					return err
-				}
-				if s.json {
-					return writeJSON(t.Out, list)
-				}
-				var rows [][]string
-				for _, n := range list {
-					name := n.Name
-					if n.Here {
-						name += " (asked)"
-					}
-					rows = append(rows, []string{name, n.State, n.Region, strconv.Itoa(n.Lobbies),
-						strconv.Itoa(n.Seats),
-						strconv.Itoa(n.Connections), n.Version, n.Started.Local().Format(time.DateTime), n.Address})
-				}
-				return table(t.Out, []string{"NODE", "STATE", "REGION", "LOBBIES", "SEATS", "CONNECTIONS",
-					"VERSION", "SINCE",
-					"ADDRESS"}, rows)
+				return show(s, t, list, err, "NODE|STATE|REGION|LOBBIES|SEATS|CONNECTIONS|VERSION|SINCE|ADDRESS",
+					func(n client.Node) []string {
+						name := n.Name
+						if n.Here {
+							name += " (asked)"
+						}
+						return []string{name, n.State, n.Region, strconv.Itoa(n.Lobbies), strconv.Itoa(n.Seats),
+							strconv.Itoa(n.Connections), n.Version, n.Started.Local().Format(time.DateTime), n.Address}
+					})
 			}
 		}),
 	}
 }
 
 func drainCommand() command {
-	return command{
-		name:    "drain",
-		args:    "NODE",
-		least:   1,
-		most:    1,
+	return command{name: "drain", args: "NODE",
 		summary: "Move all lobbies of a node to others in its region, as an operator",
 		details: "Play continues: clients are redirected to the same seats. With -undo the node takes lobbies again.",
 		setup: asOperator(func(fs *flag.FlagSet, s *session) call {
@@ -68,20 +52,14 @@ func drainCommand() command {
 }
 
 func moveCommand() command {
-	return command{
-		name:    "move",
-		args:    "CODE NODE",
-		least:   2,
-		most:    2,
+	return command{name: "move", args: "CODE NODE",
 		summary: "Move a lobby to another node in its region, as an operator",
 		details: "Play continues: clients are redirected to the same seats.",
 		setup: asOperator(func(fs *flag.FlagSet, s *session) call {
 			why := fs.String("why", "", "the `reason`, for the audit trail")
 			return func(ctx context.Context, t *Terminal, svc client.Service, args []string) error {
-				if err := svc.Move(ctx, args[0], args[1], *why); err != nil {
-					return err
-				}
-				return s.done(t, fmt.Sprintf("The lobby %s is at %s now.", args[0], args[1]))
+				return s.did(t, svc.Move(ctx, args[0], args[1], *why),
+					fmt.Sprintf("The lobby %s is at %s now.", args[0], args[1]))
 			}
 		}),
 	}

@@ -11,7 +11,7 @@ import (
 // operatorCommand is a command on one lobby that needs a service key.
 func operatorCommand(name, summary, details string, flags func(*flag.FlagSet),
 	do func(context.Context, *Terminal, *session, client.Service, string) error) command {
-	return command{name: name, args: "CODE", least: 1, most: 1, summary: summary, details: details,
+	return command{name: name, args: "CODE", summary: summary, details: details,
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -67,7 +67,7 @@ func showCopies(t *Terminal, r *client.CopyReport) error {
 		rows = append(rows,
 			[]string{fmt.Sprint(d.Seat), fmt.Sprintf("%s %d", d.Kind, d.Sheet), d.Field, d.Want, d.Found})
 	}
-	return table(t.Out, []string{"SEAT", "SHEET", "FIELD", "SHOULD BE", "IS"}, rows)
+	return table(t.Out, "SEAT|SHEET|FIELD|SHOULD BE|IS", rows)
 }
 
 func endCommand() command {
@@ -78,10 +78,7 @@ func endCommand() command {
 			because = fs.String("because", "", "the `reason` that players see, at most 64 bytes")
 		},
 		func(ctx context.Context, t *Terminal, s *session, svc client.Service, code string) error {
-			if err := svc.EndMatch(ctx, code, *because); err != nil {
-				return err
-			}
-			return s.done(t, "No match is running in the lobby any longer.")
+			return s.did(t, svc.EndMatch(ctx, code, *because), "No match is running in the lobby any longer.")
 		})
 }
 
@@ -92,10 +89,7 @@ func closeCommand() command {
 		"Everyone in it is notified. Records are saved first.",
 		nil,
 		func(ctx context.Context, t *Terminal, s *session, svc client.Service, code string) error {
-			if err := svc.CloseLobby(ctx, code); err != nil {
-				return err
-			}
-			return s.done(t, "The lobby is closed.")
+			return s.did(t, svc.CloseLobby(ctx, code), "The lobby is closed.")
 		},
 	)
 }

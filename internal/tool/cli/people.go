@@ -38,11 +38,7 @@ func secretLine(t *Terminal, what, variable string) (string, error) {
 }
 
 func accountCommand() command {
-	return command{
-		name:    "account",
-		args:    "make LOGIN | password | sign-out | delete",
-		least:   1,
-		most:    2,
+	return command{name: "account", args: "make LOGIN | password | sign-out | delete",
 		summary: "Create and change your account",
 		details: "With an account the same player can sign in from any device: turnvex sign-in -login LOGIN.\n" +
 			"make sets a login name and a password; password changes it; sign-out ends every sign-in on every\n" +
@@ -77,10 +73,8 @@ func (s *session) account(ctx context.Context, t *Terminal, p *profile, svc clie
 		if err != nil {
 			return err
 		}
-		if err := svc.MakeAccount(ctx, args[1], pass); err != nil {
-			return err
-		}
-		return s.done(t, "The account is made. Sign in elsewhere with: turnvex sign-in -login "+args[1])
+		return s.did(t, svc.MakeAccount(ctx, args[1], pass),
+			"The account is made. Sign in elsewhere with: turnvex sign-in -login "+args[1])
 	case args[0] == "password" && len(args) == 1:
 		old, err := password(t, "Old password")
 		if err != nil {
@@ -99,18 +93,12 @@ func (s *session) account(ctx context.Context, t *Terminal, p *profile, svc clie
 		if err := change(ctx, old, next); err != nil {
 			return err
 		}
-		if err := forget(); err != nil {
-			return err
-		}
-		return s.done(t, "The password is changed; every earlier sign-in has ended.")
+		return s.did(t, forget(), "The password is changed; every earlier sign-in has ended.")
 	case args[0] == "sign-out" && len(args) == 1:
 		if err := svc.SignOutEverywhere(ctx); err != nil {
 			return err
 		}
-		if err := forget(); err != nil {
-			return err
-		}
-		return s.done(t, "Signed out on every device.")
+		return s.did(t, forget(), "Signed out on every device.")
 	case args[0] == "delete" && len(args) == 1:
 		if !sure {
 			return errUsage{"this cannot be taken back; say -sure"}
@@ -119,20 +107,13 @@ func (s *session) account(ctx context.Context, t *Terminal, p *profile, svc clie
 			return err
 		}
 		p.Device, p.Player, p.Name = "", "", ""
-		if err := forget(); err != nil {
-			return err
-		}
-		return s.done(t, "The player is deleted.")
+		return s.did(t, forget(), "The player is deleted.")
 	}
 	return errUsage{fmt.Sprintf("%q is not: make LOGIN, password, sign-out or delete", strings.Join(args, " "))}
 }
 
 func keysCommand() command {
-	return command{
-		name:    "keys",
-		args:    "list | make NAME | rotate NAME | revoke NAME | signing",
-		least:   1,
-		most:    2,
+	return command{name: "keys", args: "list | make NAME | rotate NAME | revoke NAME | signing",
 		summary: "List, create, rotate and revoke service keys, as an operator",
 		details: "A service key signs in a program. Its scopes are operator (everything), referee (sees everything\n" +
 			"and decides what rulebooks leave to referees) and read (sees everything). A key is shown once,\n" +
@@ -153,10 +134,7 @@ func keysCommand() command {
 				}
 				switch {
 				case args[0] == "signing" && len(args) == 1:
-					if err := svc.RotateSigning(ctx, *drop); err != nil {
-						return err
-					}
-					return s.done(t, "Tokens are signed with a new secret.")
+					return s.did(t, svc.RotateSigning(ctx, *drop), "Tokens are signed with a new secret.")
 				case args[0] == "rotate" && len(args) == 2:
 					k, err := svc.RotateKey(ctx, args[1], *keep)
 					if err != nil {
@@ -197,7 +175,7 @@ func (s *session) keys(ctx context.Context, t *Terminal, svc client.Service, arg
 		if s.json {
 			return nil
 		}
-		return table(t.Out, []string{"NAME", "SCOPES", "MADE", "LAST USED", "STATE"}, rows)
+		return table(t.Out, "NAME|SCOPES|MADE|LAST USED|STATE", rows)
 	case args[0] == "make" && len(args) == 2:
 		k, err := svc.MakeKey(ctx, args[1], strings.Split(scopes, ",")...)
 		if err != nil {
@@ -205,10 +183,7 @@ func (s *session) keys(ctx context.Context, t *Terminal, svc client.Service, arg
 		}
 		return s.showKey(t, k)
 	case args[0] == "revoke" && len(args) == 2:
-		if err := svc.RevokeKey(ctx, args[1]); err != nil {
-			return err
-		}
-		return s.done(t, "The key is revoked, with every token had for it.")
+		return s.did(t, svc.RevokeKey(ctx, args[1]), "The key is revoked, with every token had for it.")
 	}
 	return errUsage{fmt.Sprintf("%q is not: list, make NAME, rotate NAME, revoke NAME or "+
 		"signing", strings.Join(args, " "))}

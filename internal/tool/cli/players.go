@@ -13,12 +13,7 @@ import (
 )
 
 func playersCommand() command {
-	return command{
-		name:    "players",
-		args:    "NAME",
-		least:   1,
-		most:    1,
-		summary: "Find players by the beginning of their name, or by ID",
+	return command{name: "players", args: "NAME", summary: "Find players by the beginning of their name, or by ID",
 		details: "Names are not unique; IDs are. It needs a service key.",
 		setup: asOperator(func(fs *flag.FlagSet, s *session) call {
 			most := fs.Int("most", 20, "how `many`, 1 to 100")
@@ -40,7 +35,7 @@ func playersCommand() command {
 					rows = append(rows, []string{p.Name, p.Player, p.Created.Local().Format(time.DateOnly),
 						since(p.Seen) + " ago"})
 				}
-				if err := table(t.Out, []string{"NAME", "ID", "MADE", "SEEN"}, rows); err != nil {
+				if err := table(t.Out, "NAME|ID|MADE|SEEN", rows); err != nil {
 					return err
 				}
 				if more != "" {
@@ -53,33 +48,17 @@ func playersCommand() command {
 }
 
 func totalsCommand() command {
-	return command{
-		name:    "totals",
-		args:    "PLAYER",
-		least:   1,
-		most:    1,
-		summary: "Show a player's totals, by rulebook",
+	return command{name: "totals", args: "PLAYER", summary: "Show a player's totals, by rulebook",
 		setup: asAnyone(func(fs *flag.FlagSet, s *session) call {
 			return func(ctx context.Context, t *Terminal, svc client.Service, args []string) error {
 				list, err := svc.Totals(ctx, args[0])
-				if err != nil {
-					return err
-				}
-				if s.json {
-					return writeJSON(t.Out, list)
-				}
-				var rows [][]string
-				for _, x := range list {
-					streak := fmt.Sprintf("%d %s", x.Streak.Matches, x.Streak.Outcome)
-					rows = append(
-						rows,
-						[]string{x.Rulebook, fmt.Sprint(x.Matches), fmt.Sprint(x.Won), fmt.Sprint(x.Lost),
+				return show(s, t, list, err, "RULEBOOK|MATCHES|WON|LOST|DRAWN|LEFT|PLAYED|STREAK|LAST",
+					func(x client.Totals) []string {
+						streak := fmt.Sprintf("%d %s", x.Streak.Matches, x.Streak.Outcome)
+						return []string{x.Rulebook, fmt.Sprint(x.Matches), fmt.Sprint(x.Won), fmt.Sprint(x.Lost),
 							fmt.Sprint(x.Drawn), fmt.Sprint(x.Left), sheet.FormatClock(x.Millis), streak,
-							since(x.Last) + " ago"},
-					)
-				}
-				return table(t.Out, []string{"RULEBOOK", "MATCHES", "WON", "LOST", "DRAWN", "LEFT", "PLAYED", "STREAK",
-					"LAST"}, rows)
+							since(x.Last) + " ago"}
+					})
 			}
 		}),
 	}
@@ -103,12 +82,7 @@ func into(t *Terminal, file string, write func(io.Writer) error) (err error) {
 }
 
 func exportCommand() command {
-	return command{
-		name:    "export",
-		args:    "PLAYER",
-		least:   1,
-		most:    1,
-		summary: "Write all data about a player, as JSON",
+	return command{name: "export", args: "PLAYER", summary: "Write all data about a player, as JSON",
 		details: "PLAYER is me, or an ID, which needs an operator's key.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
@@ -132,12 +106,7 @@ func exportCommand() command {
 }
 
 func eraseCommand() command {
-	return command{
-		name:    "erase",
-		args:    "PLAYER",
-		least:   1,
-		most:    1,
-		summary: "Delete a player and all of their data, as an operator",
+	return command{name: "erase", args: "PLAYER", summary: "Delete a player and all of their data, as an operator",
 		details: "Deletes their records, history, places on boards, devices and account; they become anonymous in\n" +
 			"the results of others. This cannot be undone: use turnvex export first.",
 		setup: func(fs *flag.FlagSet) runner {
@@ -154,10 +123,8 @@ func eraseCommand() command {
 				if err != nil {
 					return err
 				}
-				if err := svc.ErasePlayer(ctx, args[0], *why); err != nil {
-					return err
-				}
-				return s.done(t, "The player is deleted, with everything that was kept of them.")
+				return s.did(t, svc.ErasePlayer(ctx, args[0], *why),
+					"The player is deleted, with everything that was kept of them.")
 			}
 		},
 	}

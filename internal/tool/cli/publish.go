@@ -15,12 +15,7 @@ import (
 )
 
 func publishCommand() command {
-	return command{
-		name:    "publish",
-		args:    "FILE...",
-		least:   1,
-		most:    1000,
-		summary: "Publish rulebooks to a service, as an operator",
+	return command{name: "publish", args: "FILE...", summary: "Publish rulebooks to a service, as an operator",
 		details: "A published rulebook becomes the current version; open lobbies keep the version they were opened\n" +
 			"with. The operator's key comes from -key-file or the environment variable TURNVEX_OPERATOR_KEY.\n" +
 			"A game and those of its rulebooks that are given with it are published together, all or none.\n" +
@@ -145,7 +140,7 @@ func (s *session) meant(ctx context.Context, t *Terminal, svc client.Service, gr
 			name = group[i].Path
 		}
 		fmt.Fprintf(t.Out, "%s: of the records that are kept\n", name)
-		if err := table(t.Out, []string{"  FIELD", "CHANGE", "RECORDS", "WHAT HAPPENS"}, rows); err != nil {
+		if err := table(t.Out, "  FIELD|CHANGE|RECORDS|WHAT HAPPENS", rows); err != nil {
 			return false, err
 		}
 	}

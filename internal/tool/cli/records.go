@@ -14,11 +14,7 @@ import (
 )
 
 func recordCommand() command {
-	return command{
-		name:    "record",
-		args:    "PLAYER RULEBOOK [CHANGE ...]",
-		least:   2,
-		most:    50,
+	return command{name: "record", args: "PLAYER RULEBOOK [CHANGE...]",
 		summary: "Show a player's record and its history, or correct it",
 		details: "PLAYER is a player's ID, as in results. A change is DOES:FIELD=VALUE, where DOES is add, set,\n" +
 			"raise or lower, as in add:coins=5 or set:rank=mate. Changes and -history need an operator's key.",
@@ -91,7 +87,7 @@ func showFields(t *Terminal, f map[string]any) error {
 	for _, name := range slices.Sorted(maps.Keys(f)) {
 		rows = append(rows, []string{name, fmt.Sprint(f[name])})
 	}
-	return table(t.Out, []string{"FIELD", "KEPT"}, rows)
+	return table(t.Out, "FIELD|KEPT", rows)
 }
 
 func (s *session) history(ctx context.Context, t *Terminal, svc client.Service, player, book string, most int) error {
@@ -124,5 +120,5 @@ func (s *session) history(ctx context.Context, t *Terminal, svc client.Service, 
 				fmt.Sprint(h.Lobby, "/", h.Number)})
 		}
 	}
-	return table(t.Out, []string{"WHEN", "FIELD", "WAS", "BECAME", "BY", "SAVE"}, rows)
+	return table(t.Out, "WHEN|FIELD|WAS|BECAME|BY|SAVE", rows)
 }

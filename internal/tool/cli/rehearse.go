@@ -19,11 +19,7 @@ import (
 )
 
 func rehearseCommand() command {
-	return command{
-		name:    "rehearse",
-		args:    "FILE",
-		least:   1,
-		most:    1,
+	return command{name: "rehearse", args: "FILE",
 		summary: "Run a rulebook's matches at full speed, with random or scripted players",
 		details: "Without -script the players act at random. The report shows how long matches last, how often\n" +
 			"each side wins, and which phases and actions were never used. The same seed gives the same\n" +
@@ -200,12 +196,7 @@ func runScript(t *Terminal, book *rulebook.Book, o rehearse.Options, file string
 }
 
 func replayCommand() command {
-	return command{
-		name:    "replay",
-		args:    "FILE",
-		least:   1,
-		most:    1,
-		summary: "Play a journal back, verify its hashes and show the state",
+	return command{name: "replay", args: "FILE", summary: "Play a journal back, verify its hashes and show the state",
 		details: "A journal comes from turnvex rehearse -journal FILE or from turnvex serve -journals FOLDER.\n" +
 			"The exit status is 1 if the state differs from the recorded one; the message says at which tick.",
 		setup: func(fs *flag.FlagSet) runner {
@@ -295,5 +286,5 @@ func showReplay(t *Terminal, rp *journal.Replay, hidden, asJSON bool, diff *jour
 	if asJSON {
 		return writeJSON(t.Out, out)
 	}
-	return table(t.Out, []string{"SHEET", "FIELD", "VALUE"}, rows)
+	return table(t.Out, "SHEET|FIELD|VALUE", rows)
 }

@@ -17,9 +17,7 @@ import (
 )
 
 func resultsCommand() command {
-	return command{
-		name:    "results",
-		summary: "Show the results of ended matches, newest first, or export them",
+	return command{name: "results", summary: "Show the results of ended matches, newest first, or export them",
 		details: "-export writes all that match, regardless of -most: jsonl has one match per line, csv one player\n" +
 			"per line. It needs a service key.",
 		setup: func(fs *flag.FlagSet) runner {
@@ -128,11 +126,8 @@ func showMatch(w io.Writer, m *client.Match) error {
 		rows = append(rows,
 			append([]string{place(p.Place), "  " + p.Name, p.Team, p.Outcome}, blanks(r, names, p.Fields)...))
 	}
-	head := []string{"PLACE", "NAME", "TEAM", "OUTCOME"}
-	for _, n := range names {
-		head = append(head, strings.ToUpper(n))
-	}
-	return table(w, head, rows)
+	head := append([]string{"PLACE|NAME|TEAM|OUTCOME"}, names...)
+	return table(w, strings.ToUpper(strings.Join(head, "|")), rows)
 }
 
 func place(n int64) string {

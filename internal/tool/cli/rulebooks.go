@@ -12,13 +12,28 @@ import (
 	"turnvex.example/turnvex/client"
 )
 
-// table writes aligned columns.
-func table(w io.Writer, head []string, rows [][]string) error {
+// table writes aligned columns; their names are separated by |.
+func table(w io.Writer, head string, rows [][]string) error {
 	tw := tabwriter.NewWriter(w, 0, 0, 2, ' ', 0)
-	for _, r := range append([][]string{head}, rows...) {
+	for _, r := range append([][]string{strings.Split(head, "|")}, rows...) {
 		fmt.Fprintln(tw, strings.Join(r, "\t"))
 	}
 	return tw.Flush()
+}
+
+// show ends a command that was to list something: with what went wrong, one JSON document, or a table.
+func show[T any](s *session, t *Terminal, list []T, err error, head string, row func(T) []string) error {
+	if err != nil {
+		return err
+	}
+	if s.json {
+		return writeJSON(t.Out, list)
+	}
+	var rows [][]string
+	for _, x := range list {
+		rows = append(rows, row(x))
+	}
+	return table(t.Out, head, rows)
 }
 
 func rulebooksCommand() command {
@@ -62,7 +77,7 @@ func rulebooksCommand() command {
 					fmt.Fprintln(t.Out, "No rulebook is loaded; turnvex serve -rulebooks FOLDER loads some.")
 					return nil
 				}
-				return table(t.Out, []string{"NAME", "TITLE", "PLAYERS", "BOARDS", "VERSION"}, rows)
+				return table(t.Out, "NAME|TITLE|PLAYERS|BOARDS|VERSION", rows)
 			}
 		}),
 	}

@@ -15,8 +15,7 @@ import (
 )
 
 func auditCommand() command {
-	return command{
-		name:    "audit",
+	return command{name: "audit",
 		summary: "Show the audit trail: changes made by operators and service keys, newest first",
 		details: "Every change is logged before it is made, with its reason and its outcome. -json also shows the\n" +
 			"time, the address and the request.",
@@ -47,7 +46,7 @@ func auditCommand() command {
 						"", 1), l.Subject,
 						l.Outcome, l.Who, l.Why})
 				}
-				err = table(t.Out, []string{"WHEN", "WHAT", "TO", "OUTCOME", "WHO", "WHY"}, rows)
+				err = table(t.Out, "WHEN|WHAT|TO|OUTCOME|WHO|WHY", rows)
 				if err == nil && next != "" {
 					fmt.Fprintf(t.Out, "More: turnvex audit -next %s\n", next)
 				}
@@ -67,11 +66,7 @@ func short(s string) string {
 }
 
 func devicesCommand() command {
-	return command{
-		name:    "devices",
-		args:    "list | name ID NAME | remove ID",
-		least:   1,
-		most:    3,
+	return command{name: "devices", args: "list | name ID NAME | remove ID",
 		summary: "List, name and remove your devices",
 		details: "Removing a device voids its tokens. You cannot remove your only way to sign in: make an " +
 			"account first.",
@@ -87,41 +82,23 @@ func (s *session) devices(ctx context.Context, t *Terminal, svc client.Service, 
 	switch {
 	case args[0] == "list" && len(args) == 1:
 		list, err := svc.Devices(ctx)
-		if err != nil {
-			return err
-		}
-		if s.json {
-			return writeJSON(t.Out, list)
-		}
-		var rows [][]string
-		for _, d := range list {
+		return show(s, t, list, err, "ID|NAME|SINCE|SEEN|", func(d client.Device) []string {
 			this := ""
 			if d.This {
 				this = "this one"
 			}
-			rows = append(rows, []string{d.ID, d.Name, since(d.Made) + " ago", since(d.Seen) + " ago", this})
-		}
-		return table(t.Out, []string{"ID", "NAME", "SINCE", "SEEN", ""}, rows)
+			return []string{d.ID, d.Name, since(d.Made) + " ago", since(d.Seen) + " ago", this}
+		})
 	case args[0] == "name" && len(args) == 3:
-		if err := svc.NameDevice(ctx, args[1], args[2]); err != nil {
-			return err
-		}
-		return s.done(t, "The device has its name.")
+		return s.did(t, svc.NameDevice(ctx, args[1], args[2]), "The device has its name.")
 	case args[0] == "remove" && len(args) == 2:
-		if err := svc.RemoveDevice(ctx, args[1]); err != nil {
-			return err
-		}
-		return s.done(t, "The device is removed, and its sign-ins have ended.")
+		return s.did(t, svc.RemoveDevice(ctx, args[1]), "The device is removed, and its sign-ins have ended.")
 	}
 	return errUsage{fmt.Sprintf("%q is not: list, name ID NAME or remove ID", strings.Join(args, " "))}
 }
 
 func banCommand() command {
-	return command{
-		name:    "ban",
-		args:    "PLAYER",
-		least:   1,
-		most:    1,
+	return command{name: "ban", args: "PLAYER",
 		summary: "Ban a player from the service, or lift the ban, as an operator",
 		details: "Their connections and tokens end within a second. They see until when they are banned, and why.",
 		setup: func(fs *flag.FlagSet) runner {
@@ -137,30 +114,20 @@ func banCommand() command {
 					return err
 				}
 				if *lift {
-					if err := svc.UnbanPlayer(ctx, args[0], *why); err != nil {
-						return err
-					}
-					return s.done(t, "The player may come in again.")
+					return s.did(t, svc.UnbanPlayer(ctx, args[0], *why), "The player may come in again.")
 				}
 				var until time.Time
 				if *span != 0 {
 					until = time.Now().Add(*span)
 				}
-				if err := svc.BanPlayer(ctx, args[0], until, *why); err != nil {
-					return err
-				}
-				return s.done(t, "The player is banned.")
+				return s.did(t, svc.BanPlayer(ctx, args[0], until, *why), "The player is banned.")
 			}
 		},
 	}
 }
 
 func recoverCommand() command {
-	return command{
-		name:    "recover",
-		args:    "PLAYER",
-		least:   1,
-		most:    1,
+	return command{name: "recover", args: "PLAYER",
 		summary: "Make a recovery code for a player who has lost every way to sign in, as an operator",
 		details: "It works once, within a day, with turnvex sign-in -recovery. Give it only to somebody you know " +
 			"to be the player.",
@@ -200,9 +167,7 @@ func (s *session) comeBack(ctx context.Context, t *Terminal, p *profile) (*clien
 }
 
 func whereCommand() command {
-	return command{
-		name:    "where",
-		summary: "List the lobbies in which you have a seat or are in the queue",
+	return command{name: "where", summary: "List the lobbies in which you have a seat or are in the queue",
 		details: "With -player it shows those of another player, and needs a service key.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
@@ -238,18 +203,14 @@ func whereCommand() command {
 					rows = append(rows, []string{l.Code, l.Title, l.Rulebook, l.State, fmt.Sprintf("%d of "+
 						"%d", l.Seats, l.Capacity)})
 				}
-				return table(t.Out, []string{"CODE", "TITLE", "RULEBOOK", "STATE", "SEATS"}, rows)
+				return table(t.Out, "CODE|TITLE|RULEBOOK|STATE|SEATS", rows)
 			}
 		},
 	}
 }
 
 func journalCommand() command {
-	return command{
-		name:    "journal",
-		args:    "LOBBY",
-		least:   1,
-		most:    1,
+	return command{name: "journal", args: "LOBBY",
 		summary: "Write the journal of a lobby, open or ended in the last 7 days, for turnvex replay",
 		details: "LOBBY is a join code or an ID. It needs a service key. With -view it writes the messages that a\n" +
 			"live connection would have received instead, as JSON Lines.",

@@ -11,11 +11,8 @@ import (
 )
 
 func seriesCommand() command {
-	return command{
-		name:    "series",
+	return command{name: "series",
 		args:    "check FILE | open FILE NAME=PLAYER,... | list | show ID | mine | withdraw ID NAME | end ID",
-		least:   1,
-		most:    70,
 		summary: "Run a series of matches: a meeting, a bracket or a table",
 		details: "A file declares the series: docs/rulebook.md#series. List its entrants with the IDs of their\n" +
 			"players, the strongest first; turnvex players finds IDs. Opening, withdrawing and ending need an\n" +
@@ -72,15 +69,9 @@ func (s *session) checkSeries(t *Terminal, file string) error {
 func (s *session) runSeries(ctx context.Context, t *Terminal, svc client.Service, args []string, because string) error {
 	switch args[0] {
 	case "withdraw":
-		if err := svc.Withdraw(ctx, args[1], args[2]); err != nil {
-			return err
-		}
-		return s.done(t, args[2]+" has withdrawn.")
+		return s.did(t, svc.Withdraw(ctx, args[1], args[2]), args[2]+" has withdrawn.")
 	case "end":
-		if err := svc.EndSeries(ctx, args[1], because); err != nil {
-			return err
-		}
-		return s.done(t, "The series is over.")
+		return s.did(t, svc.EndSeries(ctx, args[1], because), "The series is over.")
 	}
 	src, err := readFile(t, args[1])
 	if err != nil {
@@ -114,22 +105,14 @@ func (s *session) listSeries(ctx context.Context, t *Terminal) error {
 		return err
 	}
 	list, err := svc.ListSeries(ctx, 100)
-	if err != nil {
-		return err
-	}
-	if s.json {
-		return writeJSON(t.Out, list)
-	}
-	var rows [][]string
-	for _, x := range list {
+	return show(s, t, list, err, "ID|TITLE|RULEBOOK|FORM|ENTRANTS|STATE|WINNER|OPENED", func(x client.Series) []string {
 		state := "runs"
 		if x.Over {
 			state = "over"
 		}
-		rows = append(rows, []string{x.ID, x.Title, x.Rulebook, x.Form, fmt.Sprint(x.Entrants), state, x.Winner,
-			since(x.Opened) + " ago"})
-	}
-	return table(t.Out, []string{"ID", "TITLE", "RULEBOOK", "FORM", "ENTRANTS", "STATE", "WINNER", "OPENED"}, rows)
+		return []string{x.ID, x.Title, x.Rulebook, x.Form, fmt.Sprint(x.Entrants), state, x.Winner,
+			since(x.Opened) + " ago"}
+	})
 }
 
 func (s *session) mySeries(ctx context.Context, t *Terminal) error {
@@ -138,18 +121,9 @@ func (s *session) mySeries(ctx context.Context, t *Terminal) error {
 		return err
 	}
 	list, err := svc.MySeries(ctx)
-	if err != nil {
-		return err
-	}
-	if s.json {
-		return writeJSON(t.Out, list)
-	}
-	var rows [][]string
-	for _, d := range list {
-		rows = append(rows,
-			[]string{d.Title, fmt.Sprint(d.Round), d.Against, d.Lobby, fmt.Sprintf("%d:%d", d.Wins, d.Lost)})
-	}
-	return table(t.Out, []string{"SERIES", "ROUND", "AGAINST", "LOBBY", "STANDS"}, rows)
+	return show(s, t, list, err, "SERIES|ROUND|AGAINST|LOBBY|STANDS", func(d client.DueMeeting) []string {
+		return []string{d.Title, fmt.Sprint(d.Round), d.Against, d.Lobby, fmt.Sprintf("%d:%d", d.Wins, d.Lost)}
+	})
 }
 
 func (s *session) showSeries(ctx context.Context, t *Terminal, id string) error {
@@ -170,7 +144,7 @@ func (s *session) showSeries(ctx context.Context, t *Terminal, id string) error 
 		rows = append(rows, []string{fmt.Sprint(m.Round), fmt.Sprint(m.Number), partyName(m, 0),
 			fmt.Sprintf("%d:%d", m.Sides[0].Wins, m.Sides[1].Wins), partyName(m, 1), meetingState(m)})
 	}
-	if err := table(t.Out, []string{"ROUND", "MEETING", "", "", "", "STATE"}, rows); err != nil {
+	if err := table(t.Out, "ROUND|MEETING||||STATE", rows); err != nil {
 		return err
 	}
 	rows = nil
@@ -184,7 +158,7 @@ func (s *session) showSeries(ctx context.Context, t *Terminal, id string) error 
 		rows = append(rows, row)
 	}
 	fmt.Fprintln(t.Out)
-	return table(t.Out, []string{"PLACE", "ENTRANT", "MET", "WON", "DRAWN", "LOST", "MATCHES", "POINTS"}, rows)
+	return table(t.Out, "PLACE|ENTRANT|MET|WON|DRAWN|LOST|MATCHES|POINTS", rows)
 }
 
 // partyName is who a side of a meeting is, or where they come from.

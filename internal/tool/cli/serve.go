@@ -15,9 +15,7 @@ import (
 )
 
 func serveCommand() command {
-	return command{
-		name:    "serve",
-		summary: "Run the service",
+	return command{name: "serve", summary: "Run the service",
 		details: "The service stores everything in PostgreSQL. On first start it creates an operator's key and\n" +
 			"prints it once, unless TURNVEX_OPERATOR_KEY is set.",
 		setup: func(fs *flag.FlagSet) runner {

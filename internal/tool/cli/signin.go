@@ -10,9 +10,7 @@ import (
 )
 
 func signInCommand() command {
-	return command{
-		name:    "sign-in",
-		summary: "Sign in at a service with this machine's device key",
+	return command{name: "sign-in", summary: "Sign in at a service with this machine's device key",
 		details: "The key is created at the first sign-in and stored in the profile; with it you are the same\n" +
 			"player next time. Without -name a new player gets a generated name. With -login you become the\n" +
 			"player of that account, and this machine's key signs in that player from then on. With -recovery\n" +
@@ -62,12 +60,7 @@ func signInCommand() command {
 }
 
 func renameCommand() command {
-	return command{
-		name:    "rename",
-		args:    "NAME",
-		least:   1,
-		most:    1,
-		summary: "Change your display name everywhere at once",
+	return command{name: "rename", args: "NAME", summary: "Change your display name everywhere at once",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)

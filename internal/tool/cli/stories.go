@@ -21,11 +21,7 @@ import (
 const storyKind = ".story"
 
 func storiesCommand() command {
-	return command{
-		name:    "stories",
-		args:    "FILE|FOLDER...",
-		least:   1,
-		most:    1000,
+	return command{name: "stories", args: "FILE|FOLDER...",
 		summary: "Run the stories beside rulebooks and report those that fail",
 		details: "A story is a script with the outcome of each step, in a file that ends in " + storyKind + ": see\n" +
 			"docs/scripts.md#stories. The exit status is 1 if a story differs, breaks a promise of its rulebook or\n" +
@@ -157,12 +153,7 @@ func showStories(t *Terminal, list []story.Outcome, asJSON bool) error {
 }
 
 func cutCommand() command {
-	return command{
-		name:    "cut",
-		args:    "CODE",
-		least:   1,
-		most:    1,
-		summary: "Save the play in a practice lobby as a story",
+	return command{name: "cut", args: "CODE", summary: "Save the play in a practice lobby as a story",
 		details: "The story is written to standard output: save it in a file that ends in " + storyKind + "\n" +
 			"beside the rulebook, for turnvex stories. You need a seat in the lobby or a service key.",
 		setup: func(flags *flag.FlagSet) runner {

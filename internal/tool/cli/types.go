@@ -10,11 +10,7 @@ import (
 )
 
 func typesCommand() command {
-	return command{
-		name:    "types",
-		args:    "FILE",
-		least:   1,
-		most:    1,
+	return command{name: "types", args: "FILE",
 		summary: "Write a rulebook's names as declarations in a programming language",
 		details: "Writes the names of fields, actions, notices, phases and so on to standard output, so that a\n" +
 			"compiler finds names that are misspelt or gone.",

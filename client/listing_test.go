@@ -86,11 +86,9 @@ func TestDecisionAgainstTheProtocol(t *testing.T) {
 	f := newFake(t)
 	asked, connected := make(chan client.Decision, 4), make(chan *client.Conn, 1)
 	go func() {
-		c, err := client.Connect(
-			ctx,
+		c, err := client.Connect(ctx,
 			client.Options{Address: f.address, Token: "token", Lobby: "K7WPQ4", JSON: true, Referee: true,
-				OnDecision: func(d client.Decision) { asked <- d }},
-		)
+				OnDecision: func(d client.Decision) { asked <- d }})
 		if err != nil {
 			t.Error(err)
 		}

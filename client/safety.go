@@ -89,8 +89,7 @@ type Recovery struct {
 func (s Service) RecoverPlayer(ctx context.Context, player, why string) (*Recovery, error) {
 	var out Recovery
 	return &out, s.Call(ctx, http.MethodPost,
-		"/v1/players/"+url.PathEscape(player)+"/recovery?why="+url.QueryEscape(why),
-		nil, &out)
+		"/v1/players/"+url.PathEscape(player)+"/recovery?why="+url.QueryEscape(why), nil, &out)
 }
 
 // SignInRecovery signs in with the code that an operator gave. The device key is the player's only one from then on; a

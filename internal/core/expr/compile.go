@@ -276,8 +276,7 @@ func plainMessage(m string) string {
 
 func (c *Checker) names(scope Scope) []string {
 	names := append([]string{"lobby", "match", "players", "teams", "pieces", "creatures", "zones", "nobody", "noteam",
-		"nocreature", "true", "false"},
-		functions...)
+		"nocreature", "true", "false"}, functions...)
 	for v, n := range map[Vars]string{Me: "me", Target: "target", Piece: "piece", Team: "team", It: "it", Args: "arg",
 		Creature: "creature", Aim: "aim", Zone: "zone", Random: "random"} {
 		if scope.Vars&v != 0 {

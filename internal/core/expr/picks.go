@@ -39,8 +39,7 @@ func pickDecls() (opts []cel.EnvOption) {
 	one := types.NewTypeParamType("sheet")
 	opts = append(opts, cel.Function(noneYet, cel.Overload("none_yet", []*cel.Type{}, one)))
 	for name, better := range extremes {
-		opts = append(opts, cel.Function(better,
-			cel.Overload(name+"_int", []*cel.Type{one, types.IntType, one}, one),
+		opts = append(opts, cel.Function(better, cel.Overload(name+"_int", []*cel.Type{one, types.IntType, one}, one),
 			cel.Overload(name+"_double", []*cel.Type{one, types.DoubleType, one}, one)),
 			cel.Macros(cel.ReceiverMacro(name, 2, expandExtremeOf(better))))
 	}

@@ -69,13 +69,8 @@ func (m *acts) unfit(s *Player, f *sheet.Field, b *rulebook.Bound, v sheet.Value
 	case v.Type != f.Type:
 		return wrongType(f, v).Reason
 	case f.Bounded && f.Clamp(v.N[0]) != v.N[0]:
-		return fmt.Sprintf(
-			"%s must be from %s to %s",
-			f.Name,
-			sheet.IntValue(f.Type, f.Min).
-				Show(f, m.book.Rate, 0),
-			sheet.IntValue(f.Type, f.Max).Show(f, m.book.Rate, 0),
-		)
+		return fmt.Sprintf("%s must be from %s to %s", f.Name, sheet.IntValue(f.Type, f.Min).Show(f, m.book.Rate, 0),
+			sheet.IntValue(f.Type, f.Max).Show(f, m.book.Rate, 0))
 	case !f.Fits(v):
 		return fmt.Sprintf("%s must be one of %s", f.Name, strings.Join(f.Choices, ", "))
 	case f.Type == sheet.Text && f.Check(v) != nil:

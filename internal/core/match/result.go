@@ -25,11 +25,9 @@ func (m *ends) keepResult(because string) {
 		r.Arena = m.ground().Name
 	}
 	for _, t := range m.teams {
-		r.Teams = append(
-			r.Teams,
+		r.Teams = append(r.Teams,
 			step.TeamResult{Team: t.Text(f.Team.Name), Title: t.Text(f.Team.Title), Outcome: outcome(f.Team.Outcome, t),
-				Place: t.Int(f.Team.Place), Rounds: t.Int(f.Team.Rounds), Fields: m.shown(t)},
-		)
+				Place: t.Int(f.Team.Place), Rounds: t.Int(f.Team.Rounds), Fields: m.shown(t)})
 	}
 	for _, s := range m.players {
 		if !s.Row.Flag(f.Player.Playing) {

@@ -225,11 +225,9 @@ func (b *binder) endings() {
 	n = b.section("end")
 	b.book.End = End{Show: b.ticks(n, "show"), Then: thenWords.named(b.text(n, "then"))}
 	for _, h := range b.list(n, "hints") {
-		b.book.End.Hints = append(
-			b.book.End.Hints,
+		b.book.End.Hints = append(b.book.End.Hints,
 			Hint{For: hintWords.named(b.text(h, "for")), Tint: b.text(h, "tint"), Play: b.text(h, "play"),
 				Say: b.text(h, "say"), Lasts: b.millis(h, "lasts"), Hold: b.millis(h, "hold"),
-				Strength: b.int(h, "strength"), With: b.pairs(h, "with")},
-		)
+				Strength: b.int(h, "strength"), With: b.pairs(h, "with")})
 	}
 }

@@ -43,8 +43,7 @@ func TestWhoPassesForANode(t *testing.T) {
 		}
 	}
 	if _, _, ok := (&server{}).passedOn(with(request("GET", "/v1/x"), (&server{}).sign(request("GET", "/v1/x"),
-		"203.0.113.7",
-		asItIs))); ok {
+		"203.0.113.7", asItIs))); ok {
 		t.Error("without a secret somebody is believed")
 	}
 }

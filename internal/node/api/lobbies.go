@@ -232,8 +232,7 @@ func (s *lobbies) setField(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	return s.byHand(c, &wire.Intent{Do: string(step.Set), Target: in.Sheet, Name: in.Field, Value: in.Value,
-		At: in.At})
+	return s.byHand(c, &wire.Intent{Do: string(step.Set), Target: in.Sheet, Name: in.Field, Value: in.Value, At: in.At})
 }
 
 // advanceRequest is how many ticks of play an operator lets pass.

@@ -44,8 +44,7 @@ func newRig(t *testing.T, budget int) *rig {
 	for range 2 {
 		b := board.New(db, board.Options{Budget: budget, Now: func() time.Time { return r.at }})
 		r.nodes = append(r.nodes, b)
-		r.feeds = append(r.feeds, feed.New(db,
-			feed.Subscriber{Topic: feed.Entries, Wanted: b.Holds, Look: b.Look},
+		r.feeds = append(r.feeds, feed.New(db, feed.Subscriber{Topic: feed.Entries, Wanted: b.Holds, Look: b.Look},
 			feed.Subscriber{Topic: feed.Players, Look: func(_ context.Context, keys []string) error {
 				var rows []store.Player
 				err := db.Find(&rows, "id in ?", b.Named(keys)).Error

@@ -149,8 +149,7 @@ func TestLeaseIsLost(t *testing.T) {
 		pass(3 * time.Second)
 		if a.Lease.Holds() || fmt.Sprint(b.Dead()) != "[]" || tells < 4 {
 			t.Errorf("it holds its lease: %v; it has said %d times that the database is away; dead are %v",
-				a.Lease.Holds(),
-				tells, b.Dead())
+				a.Lease.Holds(), tells, b.Dead())
 		}
 		pass(time.Second)
 		if dead := fmt.Sprint(b.Dead()); dead != "[a]" || a.Dead() != nil {

@@ -121,9 +121,8 @@ func TestPiecesGiveWay(t *testing.T) {
 		}
 		if bytes, since := k.ledger.Waiting(); gaps == 0 || last != k.state() || bytes != 0 || !since.IsZero() ||
 			k.ledger.Held() != 0 {
-			t.Errorf("%d gaps; the journal reaches to %d of %d; %d bytes wait, %d are held",
-				gaps, last, k.state(), bytes,
-				k.ledger.Held())
+			t.Errorf("%d gaps; the journal reaches to %d of %d; %d bytes wait, %d are held", gaps, last, k.state(),
+				bytes, k.ledger.Held())
 		}
 	})
 }

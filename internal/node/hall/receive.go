@@ -92,11 +92,9 @@ func (c *Client) answer(v any) {
 func (l *playing) intent(c *Client, m *wire.Intent) {
 	answer := func(v step.Verdict) {
 		// The verdict waits for the tick's delta.
-		l.shows.pub.given = append(
-			l.shows.pub.given,
+		l.shows.pub.given = append(l.shows.pub.given,
 			given{c, c.message(wire.Verdict{Is: "verdict", Seat: uint32(v.Seat), N: v.Seq, OK: v.Code == code.OK,
-				Code: string(v.Code), Reason: v.Reason, Tick: int64(v.At), Left: v.Left, Waits: v.Waits})},
-		)
+				Code: string(v.Code), Reason: v.Reason, Tick: int64(v.At), Left: v.Left, Waits: v.Waits})})
 	}
 	if slices.Contains(c.own(), sheet.ID(m.Seat)) {
 		in := l.input(m)

@@ -261,10 +261,8 @@ func TestNotKeptHasNotHappened(t *testing.T) {
 	id := n.begin()
 	p.lobby("")
 	n.epoch.Store(2)
-	for _, do := range []func() error{
-		func() error { return n.Withdraw(t.Context(), id, "Gulls") },
-		func() error { return n.End(t.Context(), id, "a storm") },
-	} {
+	for _, do := range []func() error{func() error { return n.Withdraw(t.Context(), id, "Gulls") },
+		func() error { return n.End(t.Context(), id, "a storm") }} {
 		if err := do(); fault.CodeOf(err) != code.Internal {
 			t.Errorf("without the lease: %v", err)
 		}

@@ -210,8 +210,7 @@ func exported(t *testing.T, op client.Service, book, player string) {
 	}
 	wants(t, "in no form", op.ExportMatches(soon(t), &table, "xml", q), "bad-request")
 	wants(t, "by anybody", client.Service{Address: node.Address}.Call(soon(t), http.MethodGet, "/v1/matches/export",
-		nil,
-		nil), "no-token")
+		nil, nil), "no-token")
 	q = url.Values{"rulebook": {book},
 		"since": {m.Ended.Add(time.Millisecond).Format("2006-01-02T15:04:05.000000000Z07:00")}}
 	if list, err := op.Matches(soon(t), q); err != nil || len(list) != 0 {

@@ -98,11 +98,9 @@ func TestDivergence(t *testing.T) {
 // TestRoughNetworks: whole matches are played over connections that are late, stalled and cut, on both sides, and in
 // the end every copy is true.
 func TestRoughNetworks(t *testing.T) {
-	bad := another(
-		t,
+	bad := another(t,
 		service.Config{Practice: true, Rough: rough.Network{Delay: 10 * time.Millisecond, Jitter: 30 * time.Millisecond,
-			StallEvery: time.Second, StallFor: 200 * time.Millisecond}},
-	)
+			StallEvery: time.Second, StallFor: 200 * time.Millisecond}})
 	var all []*client.Conn
 	code := ""
 	for i := range 4 {

@@ -11,14 +11,12 @@ import (
 
 // followed is everything that this node learns from the database of what others have done.
 func (s *Service) followed() *feed.Feed {
-	return feed.New(s.DB,
-		feed.Subscriber{Topic: feed.Voids, Look: s.Accounts.LookVoided},
+	return feed.New(s.DB, feed.Subscriber{Topic: feed.Voids, Look: s.Accounts.LookVoided},
 		feed.Subscriber{Topic: feed.Books, Look: s.lookAtBooks},
 		feed.Subscriber{Topic: feed.Lobbies, Wanted: func() bool { return !s.Hall.Listing.Idle() },
 			Look: func(ctx context.Context, keys []string) error {
 				return s.Directory.Look(ctx, s.Hall.Listing, s.Cluster.Self.Name, keys)
-			}},
-		feed.Subscriber{Topic: feed.Entries, Wanted: s.Boards.Holds, Look: s.Boards.Look},
+			}}, feed.Subscriber{Topic: feed.Entries, Wanted: s.Boards.Holds, Look: s.Boards.Look},
 		feed.Subscriber{Topic: feed.Records, Wanted: s.Hall.HoldsRecords, Look: s.lookAtRecords},
 		feed.Subscriber{Topic: feed.Players, Look: s.lookAtPlayers})
 }

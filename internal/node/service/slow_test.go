@@ -94,8 +94,7 @@ func flood(t *testing.T, s *service.Service) (code string, a *client.Conn, late 
 	}
 	var mu sync.Mutex
 	longest, last := time.Duration(0), time.Time{}
-	a, err = client.Connect(
-		soon(t),
+	a, err = client.Connect(soon(t),
 		client.Options{Address: s.Address, Token: in.Token, Lobby: l.Code, OnChange: func(ch client.Change) {
 			if ch.Field == nil || ch.Field.Name != "count" {
 				return
@@ -106,8 +105,7 @@ func flood(t *testing.T, s *service.Service) (code string, a *client.Conn, late 
 			}
 			last = time.Now()
 			mu.Unlock()
-		}},
-	)
+		}})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -107,8 +107,7 @@ func TestSeatOverHTTP(t *testing.T) {
 	code := lobby(t, mara, client.Opening{Rulebook: "duel"})
 	var seat struct{ Seat uint32 }
 	err := as(mara).Call(soon(t), http.MethodPost, "/v1/lobbies/"+code+"/seat",
-		map[string]any{"locals": []string{"Ines"}},
-		&seat)
+		map[string]any{"locals": []string{"Ines"}}, &seat)
 	if err != nil || seat.Seat == 0 {
 		t.Fatalf("%+v, %v", seat, err)
 	}

@@ -109,17 +109,11 @@ func askCommand() command {
 
 func leaveCommand() command {
 	return command{name: "leave", args: "CODE", summary: "Give up your seat in a lobby",
-		setup: func(fs *flag.FlagSet) runner {
-			var s session
-			s.flags(fs)
-			return func(ctx context.Context, t *Terminal, args []string) error {
-				_, svc, err := s.open(ctx, t)
-				if err != nil {
-					return err
-				}
+		setup: asPlayer(func(fs *flag.FlagSet, s *session) call {
+			return func(ctx context.Context, t *Terminal, svc client.Service, args []string) error {
 				return s.did(t, svc.LeaveSeat(ctx, codeOf(args[0])), "You have no seat there any more.")
 			}
-		},
+		}),
 	}
 }
 

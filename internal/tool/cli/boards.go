@@ -211,17 +211,10 @@ func moderateCommand() command {
 		details: "SUBJECT is a player's ID or, on a board per team, a team's name. remove deletes one entry; bar\n" +
 			"deletes all entries in seasons that are not closed, and ignores posts until unbar. -why is\n" +
 			"logged.",
-		setup: func(fs *flag.FlagSet) runner {
-			var s session
-			s.flags(fs)
-			keyFile := keyFlag(fs)
+		setup: asOperator(func(fs *flag.FlagSet, s *session) call {
 			in := fs.String("season", "", "with remove: the `season`; default: the current one")
 			why := fs.String("why", "", "the `reason`, 1 to 200 characters")
-			return func(ctx context.Context, t *Terminal, args []string) error {
-				svc, err := s.operator(ctx, *keyFile)
-				if err != nil {
-					return err
-				}
+			return func(ctx context.Context, t *Terminal, svc client.Service, args []string) (err error) {
 				switch {
 				case len(args) == 2:
 					return s.showActs(ctx, t, svc, args[0], args[1])
@@ -236,7 +229,7 @@ func moderateCommand() command {
 				}
 				return s.did(t, err, "Done, and the reason is kept.")
 			}
-		},
+		}),
 	}
 }
 

@@ -174,9 +174,7 @@ func (o optionList) Set(s string) error {
 
 func openCommand() command {
 	return command{name: "open", args: "RULEBOOK", summary: "Open a lobby and join it",
-		setup: func(fs *flag.FlagSet) runner {
-			var s session
-			s.flags(fs)
+		setup: asPlayer(func(fs *flag.FlagSet, s *session) call {
 			o := client.Opening{Options: optionList{}}
 			fs.StringVar(&o.Name, "named", "", "join the open lobby with this `name`, or open it")
 			fs.StringVar(&o.Version, "version", "", "the rulebook's `version`; default: the current one")
@@ -195,11 +193,7 @@ func openCommand() command {
 			)
 			fs.Var(optionList(o.Options), "option", "`NAME=VALUE` of an option of the rulebook; may be repeated")
 			stay := fs.Bool("only", false, "only open it and print its code; it closes after a minute if nobody joins")
-			return func(ctx context.Context, t *Terminal, args []string) error {
-				_, svc, err := s.open(ctx, t)
-				if err != nil {
-					return err
-				}
+			return func(ctx context.Context, t *Terminal, svc client.Service, args []string) error {
 				o.Rulebook = args[0]
 				open := svc.Open
 				if o.Name != "" {
@@ -214,7 +208,7 @@ func openCommand() command {
 				}
 				return s.showFound(t, l)
 			}
-		},
+		}),
 	}
 }
 

@@ -120,18 +120,11 @@ func keysCommand() command {
 			"when it is created or rotated. An operator's key is rotated and revoked with itself, or with the\n" +
 			"key the service was started with. signing makes the service sign tokens with a new secret;\n" +
 			"nobody has to sign in again.",
-		setup: func(fs *flag.FlagSet) runner {
-			var s session
-			s.flags(fs)
-			keyFile := fs.String("key-file", "", "`file` with an operator's key; otherwise TURNVEX_OPERATOR_KEY")
+		setup: asOperator(func(fs *flag.FlagSet, s *session) call {
 			scopes := fs.String("scopes", "read", "`scopes` of a new key, separated by commas")
 			keep := fs.Duration("keep", 0, "rotate: how `long` the old text stays valid, at most 168h")
 			drop := fs.Bool("drop", false, "signing: void existing tokens; clients refresh them")
-			return func(ctx context.Context, t *Terminal, args []string) error {
-				svc, err := s.operator(ctx, *keyFile)
-				if err != nil {
-					return err
-				}
+			return func(ctx context.Context, t *Terminal, svc client.Service, args []string) error {
 				switch {
 				case args[0] == "signing" && len(args) == 1:
 					return s.did(t, svc.RotateSigning(ctx, *drop), "Tokens are signed with a new secret.")
@@ -144,7 +137,7 @@ func keysCommand() command {
 				}
 				return s.keys(ctx, t, svc, args, *scopes)
 			}
-		},
+		}),
 	}
 }
 

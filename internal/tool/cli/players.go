@@ -109,23 +109,16 @@ func eraseCommand() command {
 	return command{name: "erase", args: "PLAYER", summary: "Delete a player and all of their data, as an operator",
 		details: "Deletes their records, history, places on boards, devices and account; they become anonymous in\n" +
 			"the results of others. This cannot be undone: use turnvex export first.",
-		setup: func(fs *flag.FlagSet) runner {
-			var s session
-			s.flags(fs)
-			keyFile := keyFlag(fs)
+		setup: asOperator(func(fs *flag.FlagSet, s *session) call {
 			why := fs.String("why", "", "the `reason`, for the log")
 			sure := fs.Bool("sure", false, "really")
-			return func(ctx context.Context, t *Terminal, args []string) error {
+			return func(ctx context.Context, t *Terminal, svc client.Service, args []string) error {
 				if !*sure {
 					return errUsage{"this cannot be undone; say -sure to do it"}
-				}
-				svc, err := s.operator(ctx, *keyFile)
-				if err != nil {
-					return err
 				}
 				return s.did(t, svc.ErasePlayer(ctx, args[0], *why),
 					"The player is deleted, with everything that was kept of them.")
 			}
-		},
+		}),
 	}
 }

@@ -21,17 +21,10 @@ func publishCommand() command {
 			"A game and those of its rulebooks that are given with it are published together, all or none.\n" +
 			"If the declaration of the record has changed, it first reports what that means for saved\n" +
 			"records.",
-		setup: func(fs *flag.FlagSet) runner {
-			var s session
-			s.flags(fs)
-			keyFile := fs.String("key-file", "", "`file` with the operator's key")
+		setup: asOperator(func(fs *flag.FlagSet, s *session) call {
 			try := fs.Bool("try", false, "report what it means for saved records, without publishing")
 			accept := fs.Bool("accept", false, "publish even if record fields are removed or read differently")
-			return func(ctx context.Context, t *Terminal, names []string) error {
-				svc, err := s.operator(ctx, *keyFile)
-				if err != nil {
-					return err
-				}
+			return func(ctx context.Context, t *Terminal, svc client.Service, names []string) error {
 				files, err := readFiles(t, names)
 				if err != nil {
 					return err
@@ -51,7 +44,7 @@ func publishCommand() command {
 				}
 				return nil
 			}
-		},
+		}),
 	}
 }
 

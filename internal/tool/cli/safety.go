@@ -101,18 +101,11 @@ func banCommand() command {
 	return command{name: "ban", args: "PLAYER",
 		summary: "Ban a player from the service, or lift the ban, as an operator",
 		details: "Their connections and tokens end within a second. They see until when they are banned, and why.",
-		setup: func(fs *flag.FlagSet) runner {
-			var s session
-			s.flags(fs)
-			keyFile := keyFlag(fs)
+		setup: asOperator(func(fs *flag.FlagSet, s *session) call {
 			why := fs.String("why", "", "the `reason`, which they see")
 			span := fs.Duration("for", 0, "for how `long`, such as 48h; default: permanently")
 			lift := fs.Bool("lift", false, "lift the ban")
-			return func(ctx context.Context, t *Terminal, args []string) error {
-				svc, err := s.operator(ctx, *keyFile)
-				if err != nil {
-					return err
-				}
+			return func(ctx context.Context, t *Terminal, svc client.Service, args []string) error {
 				if *lift {
 					return s.did(t, svc.UnbanPlayer(ctx, args[0], *why), "The player may come in again.")
 				}
@@ -122,7 +115,7 @@ func banCommand() command {
 				}
 				return s.did(t, svc.BanPlayer(ctx, args[0], until, *why), "The player is banned.")
 			}
-		},
+		}),
 	}
 }
 
@@ -214,20 +207,13 @@ func journalCommand() command {
 		summary: "Write the journal of a lobby, open or ended in the last 7 days, for turnvex replay",
 		details: "LOBBY is a join code or an ID. It needs a service key. With -view it writes the messages that a\n" +
 			"live connection would have received instead, as JSON Lines.",
-		setup: func(fs *flag.FlagSet) runner {
-			var s session
-			s.flags(fs)
-			keyFile := keyFlag(fs)
+		setup: asOperator(func(fs *flag.FlagSet, s *session) call {
 			out := fs.String("out", "", "`file` to write, which only you may read; standard output by default")
 			view := fs.Bool("view", false, "write the messages of a view instead of the journal")
 			as := fs.Uint("as", 0, "with -view: only what this `seat` saw")
 			from := fs.Int64("from", 0, "with -view: the first `tick`")
 			to := fs.Int64("to", 0, "with -view: the last `tick`; 0 means the end")
-			return func(ctx context.Context, t *Terminal, args []string) error {
-				svc, err := s.operator(ctx, *keyFile)
-				if err != nil {
-					return err
-				}
+			return func(ctx context.Context, t *Terminal, svc client.Service, args []string) error {
 				if *as > math.MaxUint32 || !*view && (*as != 0 || *from != 0 || *to != 0) {
 					return errUsage{"-as, -from and -to go with -view; a seat is a small number"}
 				}
@@ -238,6 +224,6 @@ func journalCommand() command {
 					return svc.Journal(ctx, args[0], w)
 				})
 			}
-		},
+		}),
 	}
 }

@@ -153,16 +153,11 @@ func (r *run) gather(ctx context.Context) error {
 		r.players[i] = p
 		err := patiently(ctx, func() error {
 			p.in = &client.Signed{}
-			return client.Service{Address: r.cfg.Service, HTTP: p.http}.Call(
-				ctx,
-				http.MethodPost,
-				"/v1/sign-in/device",
+			return client.Service{Address: r.cfg.Service, HTTP: p.http}.Call(ctx, http.MethodPost, "/v1/sign-in/device",
 				map[string]string{
 					"device": "load-" + rand.Text() + rand.Text(),
 					"name":   fmt.Sprint("Load ", i+1),
-				},
-				p.in,
-			)
+				}, p.in)
 		})
 		if n := done.Add(1); n%100 == 0 {
 			r.cfg.Progress(fmt.Sprintf("signing in: %d of %d", n, r.cfg.Clients))

@@ -341,10 +341,9 @@ func junk(ctx context.Context, a *attacker) func(context.Context) {
 	in := a.guest(ctx)
 	cursor := base64.RawURLEncoding.EncodeToString([]byte(`{"t":"2026-01-01T00:00:00Z","i":"x"}`))
 	asked := []string{"/v1/lobbies?title=" + url.QueryEscape("\x00"), "/v1/lobbies?cursor=" + cursor,
-		"/v1/matches?cursor=%ff",
-		"/v1/matches?player=%00", "/v1/matches/" + url.PathEscape("\xff\xfe"), "/v1/lobbies/%00",
-		"/v1/lobbies?limit=1e9",
-		"/v1/boards/clash/" + url.PathEscape("\u202e"), "/v1/players/x/totals", "/v1/series/%27", "/v1/lobbies?free=-1"}
+		"/v1/matches?cursor=%ff", "/v1/matches?player=%00", "/v1/matches/" + url.PathEscape("\xff\xfe"),
+		"/v1/lobbies/%00", "/v1/lobbies?limit=1e9", "/v1/boards/clash/" + url.PathEscape("\u202e"),
+		"/v1/players/x/totals", "/v1/series/%27", "/v1/lobbies?free=-1"}
 	sent := []string{"{\"device\":\"\xff\"}", `{"device":"\u0000"}`, `{"device":1}`, `[]`, "",
 		`{"device":null,"device":""}`,
 		strings.Repeat("[", 50_000), `{"Device":"x"}`, `{"device":"` + strings.Repeat("x", 60_000) + `"}`}

@@ -222,16 +222,8 @@ func fieldsOf(list []replica.DescribedField) []*Field {
 	var out []*Field
 	for _, d := range list {
 		t, _ := sheet.TypeNamed(d.Type)
-		f := &Field{
-			No:       d.No,
-			Name:     d.Name,
-			Title:    d.Title,
-			Type:     Type(t),
-			Choices:  d.Choices,
-			See:      d.See,
-			Wall:     d.Wall,
-			Declared: d.Own,
-		}
+		f := &Field{No: d.No, Name: d.Name, Title: d.Title, Type: Type(t), Choices: d.Choices, See: d.See, Wall: d.Wall,
+			Declared: d.Own}
 		if d.Min != nil {
 			f.Min, f.Bounded = *d.Min, true
 		}

@@ -137,20 +137,8 @@ func (c *Conn) dialAt(ctx context.Context, address string) (*socket, error) {
 		}
 	}
 	o := &c.opts
-	hello := wire.Hello{
-		Is:      "hello",
-		Token:   token,
-		Lobby:   o.Lobby,
-		Watch:   o.Watch,
-		All:     o.All,
-		As:      o.As,
-		Referee: o.Referee,
-		Team:    o.Team,
-		Locals:  o.Locals,
-		Pass:    o.Password,
-		Book:    o.Version,
-		Wait:    o.Wait,
-	}
+	hello := wire.Hello{Is: "hello", Token: token, Lobby: o.Lobby, Watch: o.Watch, All: o.All, As: o.As,
+		Referee: o.Referee, Team: o.Team, Locals: o.Locals, Pass: o.Password, Book: o.Version, Wait: o.Wait}
 	c.mu.Lock()
 	if hello.Resume = c.key; c.key != "" && c.view != nil && !c.whole {
 		at := c.view.Tick()

@@ -50,17 +50,8 @@ const unbounded = 1 << 53
 
 // DescribeField makes the description of one field.
 func DescribeField(f *sheet.Field) DescribedField {
-	d := DescribedField{
-		No:      f.No,
-		Name:    f.Name,
-		Title:   f.Title,
-		Type:    f.Type.String(),
-		Choices: f.Choices,
-		Wall:    f.Wall,
-		Every:   int64(f.Rate),
-		Own:     !f.BuiltIn,
-		MaxBy:   f.MaxBy,
-	}
+	d := DescribedField{No: f.No, Name: f.Name, Title: f.Title, Type: f.Type.String(), Choices: f.Choices, Wall: f.Wall,
+		Every: int64(f.Rate), Own: !f.BuiltIn, MaxBy: f.MaxBy}
 	if f.Show != sheet.ShowAny {
 		d.Show = f.Show.String()
 	}
@@ -96,16 +87,8 @@ func (d Described) Schema() (*Schema, error) {
 			if !ok || df.No < 0 || df.No >= sheet.MaxFields {
 				return nil, fmt.Errorf("the schema has a field %q with number %d and type %q", df.Name, df.No, df.Type)
 			}
-			f := &sheet.Field{
-				Name:    df.Name,
-				Title:   df.Title,
-				No:      df.No,
-				Type:    t,
-				Choices: df.Choices,
-				Wall:    df.Wall,
-				BuiltIn: !df.Own,
-				MaxBy:   df.MaxBy,
-			}
+			f := &sheet.Field{Name: df.Name, Title: df.Title, No: df.No, Type: t, Choices: df.Choices, Wall: df.Wall,
+				BuiltIn: !df.Own, MaxBy: df.MaxBy}
 			f.Show, _ = sheet.ShowNamed(df.Show)
 			f.Of, _ = sheet.KindNamed(df.Of)
 			f.Item, _ = sheet.TypeNamed(df.Item)

@@ -173,16 +173,9 @@ func (b *binder) amounts(n *node, key string, scope expr.Scope) []Amount {
 			f, kind = b.book.Schema.Field(sheet.Record, e.key), sheet.Record
 		}
 		if f == nil || f.Type != sheet.Integer && f.Type != sheet.Number || f.Derived && key == "cost" {
-			b.problems = append(b.problems, Problem{
-				Severity: Error,
-				Code:     "unknown-name",
-				Line:     e.line,
-				Column:   e.col,
-				At:       n.path,
-				Message:  "neither the player sheet nor the record has an integer or number called " + e.key,
-				Nearest:  Nearest(e.key, b.numericFields()),
-				word:     e.key,
-			})
+			b.problems = append(b.problems, Problem{Severity: Error, Code: "unknown-name", Line: e.line, Column: e.col,
+				At: n.path, Message: "neither the player sheet nor the record has an integer or number called " + e.key,
+				Nearest: Nearest(e.key, b.numericFields()), word: e.key})
 			continue
 		}
 		if p := b.compile(e.value, scope, expr.Want{Field: f}); p != nil {

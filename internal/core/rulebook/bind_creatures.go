@@ -101,11 +101,9 @@ func (b *binder) rates() {
 }
 
 func (b *binder) move(n *node) Move {
-	m := Move{
-		Line: n.line, If: b.condition(n, "if", scopeCreature), Gap: b.length(n, "gap"),
-		To:   b.expr(n, "to", scopeCreature, expr.Want{Type: sheet.Position}),
-		Then: pathWords.named(b.text(n, "then")), Wander: b.length(n, "wander"), Speed: b.length(n, "speed"),
-	}
+	m := Move{Line: n.line, If: b.condition(n, "if", scopeCreature), Gap: b.length(n, "gap"),
+		To: b.expr(n, "to", scopeCreature, expr.Want{Type: sheet.Position}), Then: pathWords.named(b.text(n, "then")),
+		Wander: b.length(n, "wander"), Speed: b.length(n, "speed")}
 	for _, at := range b.list(n, "along") {
 		x, y := pointOf(at)
 		m.Along = append(m.Along, [2]int64{x, y})

@@ -87,16 +87,9 @@ func (b *binder) board(e entry) {
 			posts = &node{kind: mapNode}
 		}
 	}
-	x := &Board{
-		Line:  e.line,
-		Name:  e.key,
-		Game:  game,
-		Title: b.titled(n, e.key),
-		Team:  perTeam.is(n, "per"),
-		Keep:  keepWords.named(b.text(n, "keep")),
-		Least: leastFirst.is(n, "order"),
-		Show:  showWords.named(b.text(n, "show")),
-	}
+	x := &Board{Line: e.line, Name: e.key, Game: game, Title: b.titled(n, e.key), Team: perTeam.is(n, "per"),
+		Keep: keepWords.named(b.text(n, "keep")), Least: leastFirst.is(n, "order"),
+		Show: showWords.named(b.text(n, "show"))}
 	scope := scopePlayer
 	if x.Team {
 		scope = scopeTeam

@@ -142,16 +142,9 @@ func (s *structure) object(n *node, o *object) bool {
 			if near := Nearest(e.key, o.names()); near != "" && n.get(near) == nil { // it is meant, and so not there
 				s.prune(entry{key: near, value: e.value})
 			}
-			s.problems = append(s.problems, Problem{
-				Severity: Error,
-				Code:     "unknown-key",
-				Line:     e.line,
-				Column:   e.col,
-				At:       n.path,
-				Message:  fmt.Sprintf("%s has no key %q", o.article(), e.key),
-				Wanted:   wantedKey(e.key, o),
-				Nearest:  Nearest(e.key, o.names()),
-			})
+			s.problems = append(s.problems, Problem{Severity: Error, Code: "unknown-key", Line: e.line, Column: e.col,
+				At: n.path, Message: fmt.Sprintf("%s has no key %q", o.article(), e.key), Wanted: wantedKey(e.key, o),
+				Nearest: Nearest(e.key, o.names())})
 			continue
 		}
 		if !s.check(e.value, &k.spec) {

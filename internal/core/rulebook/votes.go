@@ -180,13 +180,11 @@ func (b *binder) declareVotes() {
 		return
 	}
 	lob, player := b.adder(sheet.Lobby), b.adder(sheet.Player)
-	b.book.F.Votes = VoteFields{
-		Vote: lob("vote", choiceOf(append([]string{"none"}, names...))), By: lob("vote_by", playerRef),
-		On: lob("vote_on", playerRef), Left: lob("vote_left", wallClock(true)), Yes: lob("vote_yes", whole),
-		No: lob("vote_no", whole), Needs: lob("vote_needs", whole),
+	b.book.F.Votes = VoteFields{Vote: lob("vote", choiceOf(append([]string{"none"}, names...))),
+		By: lob("vote_by", playerRef), On: lob("vote_on", playerRef), Left: lob("vote_left", wallClock(true)),
+		Yes: lob("vote_yes", whole), No: lob("vote_no", whole), Needs: lob("vote_needs", whole),
 		Tally: lob("vote_tally", sheet.Field{Type: sheet.List, Item: sheet.Integer, Most: 64}),
-		Voted: player("voted", flagField), Cast: player("vote_cast", seenBy(whole, sheet.OwnerOnly)),
-	}
+		Voted: player("voted", flagField), Cast: player("vote_cast", seenBy(whole, sheet.OwnerOnly))}
 }
 
 func (b *binder) votes() {

@@ -59,12 +59,10 @@ func (b *binder) declareZones() {
 		side = teamRef
 	}
 	F := &b.book.F.Zone
-	*F = ZoneFields{
-		Kind: add("kind", choiceOf(kinds)), Pos: add("pos", position), Size: add("size", position),
+	*F = ZoneFields{Kind: add("kind", choiceOf(kinds)), Pos: add("pos", position), Size: add("size", position),
 		Crowd: add("crowd", whole), Contested: add("contested", flagField), Holder: add("holder", side),
 		Taker: add("taker", side), Progress: add("progress", sheet.Field{Type: sheet.Number}),
-		Taking: add("taking", seenBy(whole, sheet.Hidden)),
-	}
+		Taking: add("taking", seenBy(whole, sheet.Hidden))}
 	for i, name := range expr.ZoneIn {
 		F.In[i] = add(name, seenBy(whole, sheet.Hidden))
 	}

@@ -64,59 +64,33 @@ var boardRoutes = []route{
 		summary: "Post to a leaderboard: players for themselves, if the rulebook lets clients post; service keys " +
 			"for any player or team. With an id, a post counts once and may be repeated; without one, a repeated " +
 			"post counts again if the board keeps totals or counts",
-		in: postRequest{},
-		do: by((*boards).postBoard),
+		do: taking((*boards).postBoard),
 	},
 	{method: "GET", path: boardPath + "/seasons", summary: "A leaderboard's seasons, newest first, at most 100",
 		out: Seasons{}, do: by((*boards).listSeasons)},
-	{
-		method:  "POST",
-		path:    boardPath + "/seasons",
-		access:  operator,
-		summary: "Start a new season of a leaderboard that is renewed by hand, with a reason",
-		in:      whyRequest{},
-		out:     wire.Season{},
-		do:      by((*boards).renewBoard),
-	},
-	{
-		method:  "POST",
-		path:    boardPath + "/entries/{subject}/removal",
-		access:  operator,
+	{method: "POST", path: boardPath + "/seasons", access: operator,
+		summary: "Start a new season of a leaderboard that is renewed by hand, with a reason", out: wire.Season{},
+		do: taking((*boards).renewBoard)},
+	{method: "POST", path: boardPath + "/entries/{subject}/removal", access: operator,
 		summary: "Remove the entry of a player or team from a season, with a reason; the places below move up at once",
-		in:      whyRequest{},
-		params:  []param{seasonParam},
-		do:      by((*boards).removeEntry),
-	},
+		params:  []param{seasonParam}, do: taking((*boards).removeEntry)},
 	{
 		method: "PUT",
 		path:   boardPath + "/bars/{id}",
 		access: operator,
 		summary: "Bar a player from a leaderboard, with a reason: their entries in seasons that are not closed " +
 			"are removed, and their posts no longer count",
-		in: whyRequest{},
-		do: by((*boards).barPlayer),
+		do: taking((*boards).barPlayer),
 	},
 	{method: "DELETE", path: boardPath + "/bars/{id}", access: operator,
 		summary: "Let a barred player post to a leaderboard again",
 		params:  []param{{"why", "the reason, 1 to 200 characters", "string"}}, do: by((*boards).unbarPlayer)},
-	{
-		method:  "GET",
-		path:    boardPath + "/acts",
-		access:  operator,
-		summary: "What operators did to a leaderboard, newest first",
-		out:     BoardActs{},
-		params:  paging,
-		do:      by((*boards).boardActs),
-	},
-	{
-		method:  "GET",
-		path:    boardPath + "/comparison",
-		access:  operator,
+	{method: "GET", path: boardPath + "/acts", access: operator,
+		summary: "What operators did to a leaderboard, newest first", out: BoardActs{}, params: paging,
+		do: by((*boards).boardActs)},
+	{method: "GET", path: boardPath + "/comparison", access: operator,
 		summary: "Compare a season in memory with the database; only posts in progress may differ",
-		out:     board.Comparison{},
-		params:  []param{seasonParam},
-		do:      by((*boards).compareBoard),
-	},
+		out:     board.Comparison{}, params: []param{seasonParam}, do: by((*boards).compareBoard)},
 }
 
 // boardOf finds the board of a request.
@@ -127,14 +101,6 @@ func (s *boards) boardOf(c *call) (*rulebook.Book, board.Ref, error) {
 	}
 	ref, err := board.Of(book, c.path("board"))
 	return book, ref, err
-}
-
-// boardWhy finds the board of a request, and reads why an operator asks it.
-func (s *boards) boardWhy(c *call) (book *rulebook.Book, r board.Ref, in whyRequest, err error) {
-	if book, r, err = s.boardOf(c); err == nil {
-		in, err = read[whyRequest](c)
-	}
-	return book, r, in, err
 }
 
 func (s *boards) getBoard(c *call) (any, error) {
@@ -192,12 +158,8 @@ func (s *boards) called(c *call, b *rulebook.Board, name string) (ids []string, 
 	return ids, err
 }
 
-func (s *boards) postBoard(c *call) (any, error) {
+func (s *boards) postBoard(c *call, in postRequest) (any, error) {
 	book, r, err := s.boardOf(c)
-	if err != nil {
-		return nil, err
-	}
-	in, err := read[postRequest](c)
 	if err != nil {
 		return nil, err
 	}
@@ -270,16 +232,16 @@ func (s *boards) listSeasons(c *call) (any, error) {
 	return Seasons{list}, err
 }
 
-func (s *boards) renewBoard(c *call) (any, error) {
-	_, r, in, err := s.boardWhy(c)
+func (s *boards) renewBoard(c *call, in whyRequest) (any, error) {
+	_, r, err := s.boardOf(c)
 	if err != nil {
 		return nil, err
 	}
 	return s.Boards.Renew(s.DB.WithContext(c.r.Context()), r, c.who.Name, in.Why)
 }
 
-func (s *boards) removeEntry(c *call) (any, error) {
-	book, r, in, err := s.boardWhy(c)
+func (s *boards) removeEntry(c *call, in whyRequest) (any, error) {
+	book, r, err := s.boardOf(c)
 	if err != nil {
 		return nil, err
 	}
@@ -290,8 +252,8 @@ func (s *boards) removeEntry(c *call) (any, error) {
 	return nil, s.Boards.Remove(s.DB.WithContext(c.r.Context()), r, c.query("season"), subject, c.who.Name, in.Why)
 }
 
-func (s *boards) barPlayer(c *call) (any, error) {
-	_, r, in, err := s.boardWhy(c)
+func (s *boards) barPlayer(c *call, in whyRequest) (any, error) {
+	_, r, err := s.boardOf(c)
 	if err != nil {
 		return nil, err
 	}

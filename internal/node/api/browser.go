@@ -10,8 +10,8 @@ import (
 
 var browserRoutes = []route{
 	{
-		method: "POST", path: "/v1/console/session", in: keyRequest{}, out: account.SignedIn{},
-		do: by((*sessions).browse),
+		method: "POST", path: "/v1/console/session", out: account.SignedIn{},
+		do: taking((*sessions).browse),
 		summary: "Sign in with a service key in a browser: a cookie that scripts cannot read renews the token " +
 			"for up to 12 hours, at least once an hour",
 	},
@@ -30,11 +30,7 @@ func (c *call) setCookie(secret string, seconds int) {
 		HttpOnly: true, Secure: schemeOf(c.r) == "https", SameSite: http.SameSiteStrictMode})
 }
 
-func (s *sessions) browse(c *call) (any, error) {
-	in, err := read[keyRequest](c)
-	if err != nil {
-		return nil, err
-	}
+func (s *sessions) browse(c *call, in keyRequest) (any, error) {
 	out, secret, err := s.Accounts.Browse(c.r.Context(), in.Key, addressOf(c.r))
 	if err == nil {
 		c.setCookie(secret, int(account.BrowserLife.Seconds()))

@@ -87,10 +87,9 @@ var keptRoutes = []route{
 		access: operator,
 		summary: "Correct a player's record, with a reason: each change adds to a field, sets it, or raises or " +
 			"lowers it to a value. With the query id=UUID it happens once, however often you send it",
-		in:     keep.Correction{},
 		out:    Record{},
 		params: []param{{"id", "a UUID: the correction happens once", "string"}},
-		do:     by((*results).correctRecord),
+		do:     taking((*results).correctRecord),
 	},
 	{
 		method: "GET",

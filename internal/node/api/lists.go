@@ -161,13 +161,9 @@ func (s *server) recordOf(c *call) (*rulebook.Book, *store.Player, error) {
 }
 
 // correctRecord lets an operator change a record, and tells the lobbies that hold it.
-func (s *results) correctRecord(c *call) (any, error) {
+func (s *results) correctRecord(c *call, in keep.Correction) (any, error) {
 	book, p, err := s.recordOf(c)
 	if err != nil {
-		return nil, err
-	}
-	var in keep.Correction
-	if err := body(c.w, c.r, &in); err != nil {
 		return nil, err
 	}
 	stand, err := s.Keeper.Correct(c.r.Context(), p.ID, book, &in, c.who.Name, c.query("id"))

@@ -90,7 +90,7 @@ var lobbyRoutes = []route{
 		access:  signedIn,
 		summary: "The lobbies in which the player has a seat or is in the queue",
 		out:     Seats{},
-		do:      func(s *server, c *call) (any, error) { return (&nodes{s}).where(c, c.who.Player) },
+		do:      by(func(s *nodes, c *call) (any, error) { return s.where(c, c.who.Player) }),
 	},
 	{
 		method:  "GET",
@@ -98,13 +98,13 @@ var lobbyRoutes = []route{
 		access:  reading,
 		summary: "The lobbies in which a player has a seat or is in the queue",
 		out:     Seats{},
-		do: func(s *server, c *call) (any, error) {
+		do: by(func(s *nodes, c *call) (any, error) {
 			p, err := s.Accounts.Player(c.r.Context(), c.path("id"))
 			if err != nil {
 				return nil, err
 			}
-			return (&nodes{s}).where(c, p.ID)
-		},
+			return s.where(c, p.ID)
+		}),
 	},
 	{
 		method:  "GET",
@@ -122,92 +122,45 @@ var lobbyRoutes = []route{
 		}, paging...),
 		do: by((*lobbies).listLobbies),
 	},
-	{
-		method:  "POST",
-		path:    "/v1/lobbies",
-		access:  signedIn,
-		summary: "Open a lobby",
-		in:      openRequest{},
-		out:     Found{},
-		status:  http.StatusCreated,
-		do:      by((*lobbies).openLobby),
-	},
-	{
-		method:  "POST",
-		path:    "/v1/lobbies/named",
-		access:  signedIn,
-		summary: "The open lobby with this name, or a new one; simultaneous calls never create two",
-		in:      openRequest{},
-		out:     Found{},
-		do:      by((*lobbies).openOrJoin),
-	},
-	{
-		method:  "POST",
-		path:    "/v1/quick",
-		access:  signedIn,
+	{method: "POST", path: "/v1/lobbies", access: signedIn, summary: "Open a lobby", out: Found{},
+		status: http.StatusCreated, do: taking((*lobbies).openLobby)},
+	{method: "POST", path: "/v1/lobbies/named", access: signedIn,
+		summary: "The open lobby with this name, or a new one; simultaneous calls never create two", out: Found{},
+		do: taking((*lobbies).openOrJoin)},
+	{method: "POST", path: "/v1/quick", access: signedIn,
 		summary: "A lobby with room for the player and their party, or a new one; seats are held for 20 seconds",
-		in:      quickRequest{},
-		out:     Found{},
-		do:      by((*lobbies).quick),
-	},
+		out:     Found{}, do: taking((*lobbies).quick)},
 	{method: "GET", path: "/v1/lobbies/{code}", summary: "A lobby by its join code", out: Found{},
 		do: by((*lobbies).getLobby)},
-	{
-		method:  "POST",
-		path:    "/v1/lobbies/{code}/seat",
-		access:  signedIn,
-		summary: "Take a seat; it is held until the player connects",
-		in:      seatRequest{},
-		out:     Seat{},
-		status:  http.StatusCreated,
-		do:      by((*lobbies).takeSeat),
-	},
+	{method: "POST", path: "/v1/lobbies/{code}/seat", access: signedIn,
+		summary: "Take a seat; it is held until the player connects", out: Seat{}, status: http.StatusCreated,
+		do: taking((*lobbies).takeSeat)},
 	{method: "DELETE", path: "/v1/lobbies/{code}/seat", access: signedIn,
 		summary: "Give up the seat; without a seat nothing happens", do: by((*lobbies).leaveSeat)},
-	{
-		method:  "POST",
-		path:    "/v1/lobbies/{code}/intents",
-		access:  signedIn,
-		summary: "Send an intent for the player's seat",
-		in:      intentRequest{},
-		out:     Answer{},
-		do:      by((*lobbies).intent),
-	},
-	{
-		method:  "PATCH",
-		path:    "/v1/lobbies/{code}",
-		access:  signedIn,
+	{method: "POST", path: "/v1/lobbies/{code}/intents", access: signedIn,
+		summary: "Send an intent for the player's seat", out: Answer{}, do: taking((*lobbies).intent)},
+	{method: "PATCH", path: "/v1/lobbies/{code}", access: signedIn,
 		summary: "Change the lobby, as its host: title, capacity, open, listed, watch_most, password, options",
-		in:      map[string]any{},
-		out:     Answer{},
-		do:      by((*lobbies).changeLobby),
-	},
+		in:      map[string]any{}, out: Answer{}, do: by((*lobbies).changeLobby)},
 	{method: "DELETE", path: "/v1/lobbies/{code}", access: operator, summary: "Close a lobby, as an operator",
 		do: by((*lobbies).closeLobby)},
 	{method: "POST", path: "/v1/lobbies/{code}/end", access: operator,
-		summary: "End the running match, as an operator; without a match nothing happens", in: endRequest{},
-		do: by((*lobbies).endMatch)},
+		summary: "End the running match, as an operator; without a match nothing happens",
+		do:      taking((*lobbies).endMatch)},
 	{method: "POST", path: "/v1/lobbies/{code}/set", access: operator,
-		summary: "Set a field of a sheet by hand in a practice lobby, as an operator", in: setRequest{},
-		do: by((*lobbies).setField)},
+		summary: "Set a field of a sheet by hand in a practice lobby, as an operator",
+		do:      taking((*lobbies).setField)},
 	{
 		method: "POST",
 		path:   "/v1/lobbies/{code}/advance",
 		access: operator,
 		summary: "Step through a practice match, as an operator: freezes play that is running, or lets this many " +
 			"ticks of frozen play pass",
-		in: advanceRequest{},
-		do: by((*lobbies).advance),
+		do: taking((*lobbies).advance),
 	},
-	{
-		method:  "POST",
-		path:    "/v1/lobbies/{code}/copies",
-		looks:   true,
-		access:  reading,
+	{method: "POST", path: "/v1/lobbies/{code}/copies", looks: true, access: reading,
 		summary: "Ask every client whether its copy is correct; clients that do not answer within 5 s are counted",
-		out:     hall.CheckReport{},
-		do:      by((*lobbies).checkCopies),
-	},
+		out:     hall.CheckReport{}, do: by((*lobbies).checkCopies)},
 	{
 		method: "GET",
 		path:   "/v1/lobbies/{code}/copies",
@@ -227,11 +180,7 @@ type setRequest struct {
 	At    *[2]int64 `json:"at,omitempty" jsonschema:"of a position, in millimetres"`
 }
 
-func (s *lobbies) setField(c *call) (any, error) {
-	in, err := read[setRequest](c)
-	if err != nil {
-		return nil, err
-	}
+func (s *lobbies) setField(c *call, in setRequest) (any, error) {
 	return s.byHand(c, &wire.Intent{Do: string(step.Set), Target: in.Sheet, Name: in.Field, Value: in.Value, At: in.At})
 }
 
@@ -240,11 +189,7 @@ type advanceRequest struct {
 	Ticks int `json:"ticks" jsonschema:"1 to 36000"`
 }
 
-func (s *lobbies) advance(c *call) (any, error) {
-	in, err := read[advanceRequest](c)
-	if err != nil {
-		return nil, err
-	}
+func (s *lobbies) advance(c *call, in advanceRequest) (any, error) {
 	return s.byHand(c, &wire.Intent{Do: string(step.Advance), Value: float64(in.Ticks)})
 }
 
@@ -266,11 +211,7 @@ type endRequest struct {
 	Because string `json:"because,omitempty"`
 }
 
-func (s *lobbies) endMatch(c *call) (any, error) {
-	in, err := read[endRequest](c)
-	if err != nil {
-		return nil, err
-	}
+func (s *lobbies) endMatch(c *call, in endRequest) (any, error) {
 	l, err := s.find(c.r, c.who, c.path("code"))
 	if err != nil {
 		return nil, err
@@ -321,11 +262,7 @@ func (s *server) found(c *call, joinCode string, opened bool) (any, error) {
 	return out, err
 }
 
-func (s *lobbies) takeSeat(c *call) (any, error) {
-	in, err := read[seatRequest](c)
-	if err != nil {
-		return nil, err
-	}
+func (s *lobbies) takeSeat(c *call, in seatRequest) (any, error) {
 	l, err := s.find(c.r, c.who, c.path("code"))
 	if err != nil {
 		return nil, err
@@ -355,21 +292,9 @@ func (s *lobbies) leaveSeat(c *call) (any, error) {
 	return nil, err
 }
 
-func (s *lobbies) intent(c *call) (any, error) {
-	in, err := read[intentRequest](c)
-	if err != nil {
-		return nil, err
-	}
-	return s.ask(c, &wire.Intent{
-		N:      1,
-		Do:     in.Do,
-		Name:   in.Name,
-		Target: in.Target,
-		At:     in.At,
-		Args:   in.Args,
-		Text:   in.Text,
-		Value:  in.Value,
-	})
+func (s *lobbies) intent(c *call, in intentRequest) (any, error) {
+	return s.ask(c, &wire.Intent{N: 1, Do: in.Do, Name: in.Name, Target: in.Target, At: in.At, Args: in.Args,
+		Text: in.Text, Value: in.Value})
 }
 
 func (s *lobbies) changeLobby(c *call) (any, error) {

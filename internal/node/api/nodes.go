@@ -46,18 +46,18 @@ var nodeRoutes = []route{
 		path:    "/v1/nodes/{node}/drain",
 		access:  operator,
 		summary: "Stop a node from taking lobbies, and move its lobbies to other nodes in its region",
-		do:      func(s *server, c *call) (any, error) { return nil, (&nodes{s}).drain(c, true) },
+		do:      by(func(s *nodes, c *call) (any, error) { return nil, s.drain(c, true) }),
 	},
 	{
 		method:  "DELETE",
 		path:    "/v1/nodes/{node}/drain",
 		access:  operator,
 		summary: "Let a node take lobbies again",
-		do:      func(s *server, c *call) (any, error) { return nil, (&nodes{s}).drain(c, false) },
+		do:      by(func(s *nodes, c *call) (any, error) { return nil, s.drain(c, false) }),
 	},
 	{method: "POST", path: "/v1/lobbies/{code}/move", access: operator,
-		summary: "Move a lobby to another node; its clients resume there in the same seats", in: moveRequest{},
-		do: by((*nodes).moveLobby)},
+		summary: "Move a lobby to another node; its clients resume there in the same seats",
+		do:      taking((*nodes).moveLobby)},
 }
 
 func (s *nodes) listNodes(c *call) (any, error) {
@@ -105,11 +105,7 @@ func (s *server) aliveNode(name string) (cluster.Member, error) {
 	return m, fault.New(code.NoNode, "no node named %.40q is alive; alive are: %s", name, strings.Join(names, ", "))
 }
 
-func (s *nodes) moveLobby(c *call) (any, error) {
-	in, err := read[moveRequest](c)
-	if err != nil {
-		return nil, err
-	}
+func (s *nodes) moveLobby(c *call, in moveRequest) (any, error) {
 	m, err := s.aliveNode(in.Node)
 	if err != nil {
 		return nil, err

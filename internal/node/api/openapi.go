@@ -106,12 +106,12 @@ func (rt *route) operation() (*operation, error) {
 		op.Parameters = append(op.Parameters, parameter{p.name, "query", false, p.doc,
 			&jsonschema.Schema{Type: p.kind}})
 	}
-	switch rt.in.(type) {
+	switch rt.body().(type) {
 	case nil:
 	case string:
 		op.RequestBody = &content{true, map[string]mediaType{"application/yaml": {}, "application/json": {}}}
 	default:
-		s, err := schemaOf(reflect.TypeOf(rt.in))
+		s, err := schemaOf(reflect.TypeOf(rt.body()))
 		if err != nil {
 			return nil, err
 		}

@@ -12,11 +12,7 @@ import (
 	"turnvex.example/turnvex/internal/node/hall"
 )
 
-func (s *lobbies) openLobby(c *call) (any, error) {
-	in, err := read[openRequest](c)
-	if err != nil {
-		return nil, err
-	}
+func (s *lobbies) openLobby(c *call, in openRequest) (any, error) {
 	return s.openFor(c, &in)
 }
 
@@ -85,27 +81,13 @@ func (s *lobbies) opening(c *call, in *openRequest) (*rulebook.Book, hall.Openin
 	if err == nil {
 		err = playable(book)
 	}
-	return book, hall.Opening{
-		Name:      in.Name,
-		Title:     in.Title,
-		Capacity:  in.Capacity,
-		Practice:  in.Practice,
-		Hidden:    in.Hidden,
-		Closed:    in.Closed,
-		Password:  in.Password,
-		Watchers:  in.WatchMost,
-		Regions:   regionsOf(in.Region, in.Regions),
-		Reserve:   in.Reserve,
-		ReserveMS: in.ReserveMS,
-		Options:   in.Options,
-	}, err
+	return book, hall.Opening{Name: in.Name, Title: in.Title, Capacity: in.Capacity, Practice: in.Practice,
+		Hidden: in.Hidden, Closed: in.Closed, Password: in.Password, Watchers: in.WatchMost,
+		Regions: regionsOf(in.Region, in.Regions), Reserve: in.Reserve, ReserveMS: in.ReserveMS,
+		Options: in.Options}, err
 }
 
-func (s *lobbies) openOrJoin(c *call) (any, error) {
-	in, err := read[openRequest](c)
-	if err != nil {
-		return nil, err
-	}
+func (s *lobbies) openOrJoin(c *call, in openRequest) (any, error) {
 	if strings.TrimSpace(in.Name) == "" {
 		return nil, fault.New(code.BadRequest, "the name of the lobby is missing")
 	}
@@ -162,11 +144,7 @@ func playable(book *rulebook.Book) error {
 	return nil
 }
 
-func (s *lobbies) quick(c *call) (any, error) {
-	in, err := read[quickRequest](c)
-	if err != nil {
-		return nil, err
-	}
+func (s *lobbies) quick(c *call, in quickRequest) (any, error) {
 	book, err := s.Library.Book(in.Rulebook)
 	if err != nil {
 		return nil, err

@@ -33,7 +33,7 @@ func Page() []byte {
 				fmt.Fprintf(&b, "| `%s` | %s |\n", p.name, p.doc)
 			}
 		}
-		line(&b, "\nBody", rt.in)
+		line(&b, "\nBody", rt.body())
 		line(&b, "\nAnswer", rt.out)
 	}
 	b.WriteString(

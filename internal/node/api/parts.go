@@ -2,11 +2,30 @@ package api
 
 // by makes a part of the API answer a route. The parts are the server with methods of their own: they share what it
 // has, and none reaches another.
-func by[P ~struct{ *server }](do func(*P, *call) (any, error)) func(*server, *call) (any, error) {
-	return func(s *server, c *call) (any, error) {
+func by[P ~struct{ *server }](do func(*P, *call) (any, error)) deed {
+	return deed{do: func(s *server, c *call) (any, error) {
 		p := P{s}
 		return do(&p, c)
-	}
+	}}
+}
+
+// taking is by for a route that is sent JSON, which is decoded into a T first.
+func taking[P ~struct{ *server }, T any](do func(*P, *call, T) (any, error)) deed {
+	var none T
+	return deed{in: none, do: func(s *server, c *call) (any, error) {
+		in, err := read[T](c)
+		if err != nil {
+			return nil, err
+		}
+		p := P{s}
+		return do(&p, c, in)
+	}}
+}
+
+// deed is what answers a route, with what the body of a request is; nil for what is not JSON or not always there.
+type deed struct {
+	do func(*server, *call) (any, error)
+	in any
 }
 
 // The parts of the API.

@@ -92,54 +92,45 @@ type Me struct {
 
 var peopleRoutes = []route{
 	{method: "POST", path: "/v1/sign-in/device", summary: "Sign in with a device key; an unknown one creates a player",
-		in: deviceRequest{}, out: account.SignedIn{}, do: by((*people).signInDevice)},
-	{method: "POST", path: "/v1/sign-in/key", summary: "Sign in with a service key", in: keyRequest{},
-		out: account.SignedIn{}, do: by((*people).signInKey)},
+		out: account.SignedIn{}, do: taking((*people).signInDevice)},
+	{method: "POST", path: "/v1/sign-in/key", summary: "Sign in with a service key",
+		out: account.SignedIn{}, do: taking((*people).signInKey)},
 	{method: "POST", path: "/v1/sign-in/account",
 		summary: "Sign in with a login name and a password; a device key in the request then belongs to the player",
-		in:      loginRequest{}, out: account.SignedIn{}, do: by((*people).signInAccount)},
+		out:     account.SignedIn{}, do: taking((*people).signInAccount)},
 	{method: "POST", path: "/v1/sign-in/refresh",
-		summary: "A new pair of tokens for a refresh token, which can be used once", in: refreshRequest{},
-		out: account.SignedIn{}, do: by((*people).refresh)},
+		summary: "A new pair of tokens for a refresh token, which can be used once",
+		out:     account.SignedIn{}, do: taking((*people).refresh)},
 	{
 		method: "POST",
 		path:   "/v1/sign-in/recovery",
 		summary: "Sign in once with a code from an operator: the device becomes the player's only one, a " +
 			"password in the request becomes the account's, and every other sign-in is void",
-		in:  recoveryRequest{},
 		out: account.SignedIn{},
-		do:  by((*people).signInRecovery),
+		do:  taking((*people).signInRecovery),
 	},
-	{method: "POST", path: "/v1/sign-out", summary: "Void the tokens of one sign-in", in: refreshRequest{},
-		do: by((*people).signOut)},
+	{method: "POST", path: "/v1/sign-out", summary: "Void the tokens of one sign-in",
+		do: taking((*people).signOut)},
 	{method: "POST", path: "/v1/me/sign-out", access: signedIn,
 		summary: "Void all of the player's tokens, on every device", do: by((*people).signOutEverywhere)},
 	{method: "POST", path: "/v1/me/account", access: signedIn, summary: "Give the player a login name and a password",
-		in: addLoginRequest{}, do: by((*people).addLogin)},
+		do: taking((*people).addLogin)},
 	{method: "PATCH", path: "/v1/me/account", access: signedIn,
-		summary: "Change the password; all tokens become void, and devices must sign in again", in: passwordRequest{},
-		do: by((*people).changePassword)},
+		summary: "Change the password; all tokens become void, and devices must sign in again",
+		do:      taking((*people).changePassword)},
 	{method: "DELETE", path: "/v1/me", access: signedIn, summary: "Delete the player and all of their data",
 		do: by((*people).deleteMe)},
 	{method: "GET", path: "/v1/me/devices", access: signedIn,
 		summary: "The player's devices, the most recently used first", out: Devices{}, do: by((*people).listDevices)},
 	{method: "PATCH", path: "/v1/me/devices/{id}", access: signedIn, summary: "Give a device a name",
-		in: renameRequest{}, do: by((*people).nameDevice)},
+		do: taking((*people).nameDevice)},
 	{method: "DELETE", path: "/v1/me/devices/{id}", access: signedIn,
 		summary: "Remove a device and its tokens; the only way to sign in as the player cannot be removed",
 		do:      by((*people).removeDevice)},
 	{method: "GET", path: "/v1/keys", access: operator, summary: "The service keys", out: Keys{},
 		do: by((*people).listKeys)},
-	{
-		method:  "POST",
-		path:    "/v1/keys",
-		access:  operator,
-		summary: "Create a service key; its text is shown only once",
-		in:      makeKeyRequest{},
-		out:     account.ServiceKey{},
-		status:  http.StatusCreated,
-		do:      by((*people).makeKey),
-	},
+	{method: "POST", path: "/v1/keys", access: operator, summary: "Create a service key; its text is shown only once",
+		out: account.ServiceKey{}, status: http.StatusCreated, do: taking((*people).makeKey)},
 	{
 		method: "DELETE",
 		path:   "/v1/keys/{name}",
@@ -154,9 +145,8 @@ var peopleRoutes = []route{
 		access: operator,
 		summary: "Give a service key a new text, shown only once; whoever may revoke it may do so. Its tokens " +
 			"become void unless the old text stays valid for a while",
-		in:  rotateRequest{},
 		out: account.ServiceKey{},
-		do:  by((*people).rotateKey),
+		do:  taking((*people).rotateKey),
 	},
 	{method: "GET", path: "/v1/signing-keys", access: operator,
 		summary: "The secrets that sign tokens, by ID; the newest, which is in use, first", out: SigningKeys{},
@@ -167,21 +157,13 @@ var peopleRoutes = []route{
 		access: operator,
 		summary: "Sign tokens with a new secret; existing tokens stay valid until they expire, unless the older " +
 			"secrets are dropped. Nobody has to sign in again",
-		in:  rotateSigningRequest{},
 		out: SigningKeys{},
-		do:  by((*people).rotateSigning),
+		do:  taking((*people).rotateSigning),
 	},
 	{method: "GET", path: "/v1/me", access: signedIn, summary: "The owner of the token", out: Me{},
 		do: by((*people).me)},
-	{
-		method:  "PATCH",
-		path:    "/v1/me",
-		access:  signedIn,
-		summary: "Change the player's name",
-		in:      renameRequest{},
-		out:     Me{},
-		do:      by((*people).rename),
-	},
+	{method: "PATCH", path: "/v1/me", access: signedIn, summary: "Change the player's name", out: Me{},
+		do: taking((*people).rename)},
 }
 
 // read decodes the request's body into a new T.
@@ -191,27 +173,15 @@ func read[T any](c *call) (T, error) {
 	return in, err
 }
 
-func (s *people) signInAccount(c *call) (any, error) {
-	in, err := read[loginRequest](c)
-	if err != nil {
-		return nil, err
-	}
+func (s *people) signInAccount(c *call, in loginRequest) (any, error) {
 	return s.Accounts.Login(c.r.Context(), in.Login, in.Password, in.Device, addressOf(c.r))
 }
 
-func (s *people) refresh(c *call) (any, error) {
-	in, err := read[refreshRequest](c)
-	if err != nil {
-		return nil, err
-	}
+func (s *people) refresh(c *call, in refreshRequest) (any, error) {
 	return s.Accounts.Refresh(c.r.Context(), in.Refresh)
 }
 
-func (s *people) signOut(c *call) (any, error) {
-	in, err := read[refreshRequest](c)
-	if err != nil {
-		return nil, err
-	}
+func (s *people) signOut(c *call, in refreshRequest) (any, error) {
 	return nil, s.Accounts.SignOut(c.r.Context(), in.Refresh)
 }
 
@@ -219,22 +189,14 @@ func (s *people) signOutEverywhere(c *call) (any, error) {
 	return nil, s.Accounts.SignOutEverywhere(c.r.Context(), c.who.Player)
 }
 
-func (s *people) addLogin(c *call) (any, error) {
-	in, err := read[addLoginRequest](c)
-	if err != nil {
-		return nil, err
-	}
+func (s *people) addLogin(c *call, in addLoginRequest) (any, error) {
 	if _, err := s.Guard.Take(guard.Accounts, c.who.Player); err != nil {
 		return nil, err
 	}
 	return nil, s.Accounts.AddLogin(c.r.Context(), c.who.Player, in.Login, in.Password)
 }
 
-func (s *people) changePassword(c *call) (any, error) {
-	in, err := read[passwordRequest](c)
-	if err != nil {
-		return nil, err
-	}
+func (s *people) changePassword(c *call, in passwordRequest) (any, error) {
 	return nil, s.Accounts.ChangePassword(c.r.Context(), c.who.Player, in.Old, in.New, addressOf(c.r), in.Devices)
 }
 
@@ -251,11 +213,7 @@ func (s *people) listKeys(c *call) (any, error) {
 	return Keys{keys}, err
 }
 
-func (s *people) makeKey(c *call) (any, error) {
-	in, err := read[makeKeyRequest](c)
-	if err != nil {
-		return nil, err
-	}
+func (s *people) makeKey(c *call, in makeKeyRequest) (any, error) {
 	return s.Accounts.MakeKey(c.r.Context(), in.Name, in.Scopes)
 }
 
@@ -272,11 +230,7 @@ func (c *call) named() string {
 	return name
 }
 
-func (s *people) rotateKey(c *call) (any, error) {
-	in, err := read[rotateRequest](c)
-	if err != nil {
-		return nil, err
-	}
+func (s *people) rotateKey(c *call, in rotateRequest) (any, error) {
 	if in.KeepMS < 0 || in.KeepMS > account.MaxOverlap.Milliseconds() {
 		return nil, fault.New(code.OutOfRange, "keep_ms is 0 to %d", account.MaxOverlap.Milliseconds())
 	}
@@ -288,22 +242,14 @@ func (s *people) listSigning(c *call) (any, error) {
 	return SigningKeys{keys}, err
 }
 
-func (s *people) rotateSigning(c *call) (any, error) {
-	in, err := read[rotateSigningRequest](c)
-	if err != nil {
-		return nil, err
-	}
+func (s *people) rotateSigning(c *call, in rotateSigningRequest) (any, error) {
 	if err := s.Accounts.RotateSigning(c.r.Context(), in.Drop); err != nil {
 		return nil, err
 	}
 	return s.listSigning(c)
 }
 
-func (s *people) signInRecovery(c *call) (any, error) {
-	in, err := read[recoveryRequest](c)
-	if err != nil {
-		return nil, err
-	}
+func (s *people) signInRecovery(c *call, in recoveryRequest) (any, error) {
 	return s.Accounts.ComeBack(c.r.Context(), in.Code, in.Device, in.Password, addressOf(c.r))
 }
 
@@ -312,11 +258,7 @@ func (s *people) listDevices(c *call) (any, error) {
 	return Devices{list}, err
 }
 
-func (s *people) nameDevice(c *call) (any, error) {
-	in, err := read[renameRequest](c)
-	if err != nil {
-		return nil, err
-	}
+func (s *people) nameDevice(c *call, in renameRequest) (any, error) {
 	return nil, s.Accounts.NameDevice(c.r.Context(), c.who.Player, c.path("id"), in.Name)
 }
 
@@ -324,19 +266,11 @@ func (s *people) removeDevice(c *call) (any, error) {
 	return nil, s.Accounts.RemoveDevice(c.r.Context(), c.who.Player, c.path("id"))
 }
 
-func (s *people) signInDevice(c *call) (any, error) {
-	in, err := read[deviceRequest](c)
-	if err != nil {
-		return nil, err
-	}
+func (s *people) signInDevice(c *call, in deviceRequest) (any, error) {
 	return s.Accounts.Device(c.r.Context(), in.Device, in.Name, addressOf(c.r))
 }
 
-func (s *people) signInKey(c *call) (any, error) {
-	in, err := read[keyRequest](c)
-	if err != nil {
-		return nil, err
-	}
+func (s *people) signInKey(c *call, in keyRequest) (any, error) {
 	return s.Accounts.Key(c.r.Context(), in.Key, addressOf(c.r))
 }
 
@@ -344,11 +278,7 @@ func (s *people) me(c *call) (any, error) {
 	return Me{c.who.Player, c.who.Name}, nil
 }
 
-func (s *people) rename(c *call) (any, error) {
-	in, err := read[renameRequest](c)
-	if err != nil {
-		return nil, err
-	}
+func (s *people) rename(c *call, in renameRequest) (any, error) {
 	if _, err := s.Guard.Take(guard.Renames, c.who.Player); err != nil {
 		return nil, err
 	}

@@ -57,8 +57,7 @@ var playerRoutes = []route{
 		access: operator,
 		summary: "Ban a player from the service, with a reason that they see: their tokens become void and they " +
 			"cannot sign in; their data stays",
-		in: banRequest{},
-		do: by((*players).banPlayer),
+		do: taking((*players).banPlayer),
 	},
 	{method: "DELETE", path: "/v1/players/{id}/ban", access: operator, summary: "Lift the ban of a player",
 		do: by((*players).unbanPlayer)},
@@ -82,9 +81,8 @@ var playerRoutes = []route{
 		access: operator,
 		summary: "Restore a player's record to its state right after a save in its history, with a reason; later " +
 			"changes stay in the history",
-		in:  putBackRequest{},
 		out: Record{},
-		do:  by((*players).putBackRecord),
+		do:  taking((*players).putBackRecord),
 	},
 }
 
@@ -186,19 +184,16 @@ func (s *server) erased(player string) {
 	}()
 }
 
-func (s *players) banPlayer(c *call) (any, error) {
-	in, err := read[banRequest](c)
+func (s *players) banPlayer(c *call, in banRequest) (any, error) {
+	why, err := fault.Reason(in.Why)
 	if err != nil {
-		return nil, err
-	}
-	if in.Why, err = fault.Reason(in.Why); err != nil {
 		return nil, err
 	}
 	p, err := s.Accounts.Player(c.r.Context(), c.path("id"))
 	if err != nil {
 		return nil, err
 	}
-	if err := s.Accounts.Ban(c.r.Context(), p.ID, in.Until, in.Why); err != nil {
+	if err := s.Accounts.Ban(c.r.Context(), p.ID, in.Until, why); err != nil {
 		return nil, err
 	}
 	s.Hall.Removed(p.ID)
@@ -221,12 +216,8 @@ func (s *players) recoverPlayer(c *call) (any, error) {
 	return s.Accounts.Recover(c.r.Context(), p.ID)
 }
 
-func (s *players) putBackRecord(c *call) (any, error) {
+func (s *players) putBackRecord(c *call, in putBackRequest) (any, error) {
 	book, p, err := s.recordOf(c)
-	if err != nil {
-		return nil, err
-	}
-	in, err := read[putBackRequest](c)
 	if err != nil {
 		return nil, err
 	}

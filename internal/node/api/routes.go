@@ -37,15 +37,23 @@ type route struct {
 	access  access
 	summary string
 	params  []param
-	in      any // what the request's body is, nil for none
+	in      any // what the request's body is, where do does not say so; nil for none
 	out     any // what the answer is
 	status  int
-	do      func(*server, *call) (any, error)
+	do      deed
 	long    bool // may take longer than answerWithin
 	lazy    bool // takes its time where it needs it, by call.timed: a limit costs more than what memory tells
 	looks   bool // changes nothing, though it is no GET
 
 	kinds []string // the media types of the answer, where it is not JSON
+}
+
+// body is what the request's body is, nil for none.
+func (rt *route) body() any {
+	if rt.do.in != nil {
+		return rt.do.in
+	}
+	return rt.in
 }
 
 // answerWithin is the time for a request and all its statements.
@@ -176,7 +184,7 @@ func (s *server) answer(c *call, rt *route) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	out, err := rt.do(s, c)
+	out, err := rt.do.do(s, c)
 	end(err)
 	if err != nil {
 		return nil, err

@@ -34,22 +34,16 @@ type seriesDue struct {
 }
 
 var seriesRoutes = []route{
-	{
-		method: "POST", path: "/v1/series", access: operator, in: seriesRequest{}, out: seriesOpened{},
-		do:      by((*meetings).openSeries),
-		summary: "Start a series of matches; the service opens its lobbies and holds the seats",
-	},
-	{
-		method: "GET", path: "/v1/series", access: public, out: seriesList{}, do: by((*meetings).listSeries),
-		params:  []param{{"limit", "how many, 1 to 100; default: 20", "integer"}},
-		summary: "Series, the newest first",
-	},
+	{method: "POST", path: "/v1/series", access: operator, out: seriesOpened{}, do: taking((*meetings).openSeries),
+		summary: "Start a series of matches; the service opens its lobbies and holds the seats"},
+	{method: "GET", path: "/v1/series", access: public, out: seriesList{}, do: by((*meetings).listSeries),
+		params: []param{{"limit", "how many, 1 to 100; default: 20", "integer"}}, summary: "Series, the newest first"},
 	{method: "GET", path: "/v1/series/{id}", access: public, out: series.View{}, do: by((*meetings).getSeries),
 		summary: "A series with its meetings and standings"},
-	{method: "POST", path: "/v1/series/{id}/withdraw", access: operator, in: withdrawRequest{},
-		do: by((*meetings).withdraw), summary: "Withdraw an entrant from a series"},
-	{method: "POST", path: "/v1/series/{id}/end", access: operator, in: endSeriesRequest{},
-		do: by((*meetings).endSeries), summary: "End a series"},
+	{method: "POST", path: "/v1/series/{id}/withdraw", access: operator,
+		do: taking((*meetings).withdraw), summary: "Withdraw an entrant from a series"},
+	{method: "POST", path: "/v1/series/{id}/end", access: operator,
+		do: taking((*meetings).endSeries), summary: "End a series"},
 	{method: "GET", path: "/v1/me/series", access: signedIn, out: seriesDue{}, do: by((*meetings).mySeries),
 		summary: "The meetings of series that the player is due at now"},
 }
@@ -57,11 +51,7 @@ var seriesRoutes = []route{
 // maxReason is the most characters of the reason for an end.
 const maxReason = 64
 
-func (s *meetings) openSeries(c *call) (any, error) {
-	in, err := read[seriesRequest](c)
-	if err != nil {
-		return nil, err
-	}
+func (s *meetings) openSeries(c *call, in seriesRequest) (any, error) {
 	plan, problems := rulebook.CompileSeries([]byte(in.Plan))
 	if plan == nil {
 		f := fault.New(code.BadRulebook, "the plan has %d errors", len(problems.Errors()))
@@ -90,19 +80,11 @@ func (s *meetings) listSeries(c *call) (any, error) {
 
 func (s *meetings) getSeries(c *call) (any, error) { return s.Series.Get(c.r.Context(), c.path("id")) }
 
-func (s *meetings) withdraw(c *call) (any, error) {
-	in, err := read[withdrawRequest](c)
-	if err != nil {
-		return nil, err
-	}
+func (s *meetings) withdraw(c *call, in withdrawRequest) (any, error) {
 	return nil, s.Series.Withdraw(c.r.Context(), c.path("id"), in.Entrant)
 }
 
-func (s *meetings) endSeries(c *call) (any, error) {
-	in, err := read[endSeriesRequest](c)
-	if err != nil {
-		return nil, err
-	}
+func (s *meetings) endSeries(c *call, in endSeriesRequest) (any, error) {
 	reason, err := fault.Line("the reason", in.Reason, maxReason)
 	if err != nil {
 		return nil, err

@@ -18,10 +18,10 @@ func TestWhoHasALimit(t *testing.T) {
 		{route{long: true}, true, false}, {route{lazy: true}, false, false}, {route{lazy: true}, true, true}} {
 		limited := false
 		x.route.method, x.route.path = "GET", "/here"
-		x.route.do = func(_ *server, c *call) (any, error) {
+		x.route.do = deed{do: func(_ *server, c *call) (any, error) {
 			_, limited = c.r.Context().Deadline()
 			return nil, nil
-		}
+		}}
 		s := &server{Config: Config{Ledger: &ledger.Ledger{}}}
 		r := httptest.NewRequest("GET", "/here", nil)
 		if x.token {

@@ -51,7 +51,7 @@ func withWhy(list []route) []route {
 	for i := range list {
 		rt := &list[i]
 		has := slices.ContainsFunc(rt.params, func(p param) bool { return p.name == "why" })
-		if !has && rt.noted() && rt.access == operator && !hasWhy(rt.in) {
+		if !has && rt.noted() && rt.access == operator && !hasWhy(rt.body()) {
 			rt.params = append(slices.Clone(rt.params), whyParam)
 		}
 	}
@@ -113,13 +113,13 @@ func (s *server) note(c *call, rt *route) (end func(error), err error) {
 
 // takesRulebooks tells whether a route's body is the text of rulebooks.
 func (rt *route) takesRulebooks() bool {
-	t := reflect.TypeOf(rt.in)
+	t := reflect.TypeOf(rt.body())
 	return t != nil && t.Kind() == reflect.String && strings.HasPrefix(rt.path, "/v1/rulebooks")
 }
 
 // peek reads the body of a request with a JSON document or rulebooks, and puts it back.
 func (c *call) peek(rt *route) (raw []byte, err error) {
-	t := reflect.TypeOf(rt.in)
+	t := reflect.TypeOf(rt.body())
 	switch {
 	case rt.takesRulebooks():
 		raw, err = source(c, togetherMost)

@@ -43,18 +43,10 @@ type Hall struct {
 // New returns an empty hall.
 func New(cfg Config) *Hall {
 	cfg.defaults()
-	return &Hall{
-		cfg:     cfg,
-		lobbies: map[string]*Lobby{},
-		opening: map[string]chan struct{}{},
-		savings: savings{pending: map[string]*saving{}},
-		holders: holders{of: map[string][]*keeping{}},
-		unsaved: unsaved{jobs: map[*keep.Job]waiting{}},
-		places:  places{of: map[string]map[*Lobby]bool{}},
-		judges:  judges{of: map[string][]*Judge{}},
-		Listing: directory.NewWatchers(),
-		Tallies: directory.NewTallies(),
-	}
+	return &Hall{cfg: cfg, lobbies: map[string]*Lobby{}, opening: map[string]chan struct{}{},
+		savings: savings{pending: map[string]*saving{}}, holders: holders{of: map[string][]*keeping{}},
+		unsaved: unsaved{jobs: map[*keep.Job]waiting{}}, places: places{of: map[string]map[*Lobby]bool{}},
+		judges: judges{of: map[string][]*Judge{}}, Listing: directory.NewWatchers(), Tallies: directory.NewTallies()}
 }
 
 // start lets a lobby live; the first that its loop does is given, or nil.

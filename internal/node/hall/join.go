@@ -101,20 +101,10 @@ func (l *seating) admit(c *Client, j Joining) error {
 }
 
 func (l *seating) welcome(c *Client) {
-	w := wire.Welcome{
-		Is:      "welcome",
-		Lobby:   l.Code,
-		Seats:   []wire.SeatInfo{},
-		Resume:  c.key,
-		Rate:    l.book.Rate,
-		Tick:    int64(l.m.Tick()),
-		Hold:    sheet.Millis(int64(l.book.Players.Hold), l.book.Rate),
-		Service: l.hall.cfg.Version,
-		Delay:   c.delay.Milliseconds(),
-		Kept:    c.back,
-		Nodes:   l.hall.cfg.Nodes(),
-		Ended:   c.why,
-	}
+	w := wire.Welcome{Is: "welcome", Lobby: l.Code, Seats: []wire.SeatInfo{}, Resume: c.key, Rate: l.book.Rate,
+		Tick: int64(l.m.Tick()), Hold: sheet.Millis(int64(l.book.Players.Hold), l.book.Rate),
+		Service: l.hall.cfg.Version, Delay: c.delay.Milliseconds(), Kept: c.back, Nodes: l.hall.cfg.Nodes(),
+		Ended: c.why}
 	if !c.back {
 		w.Schema, w.Book = &l.shows.pub.Described, &l.shows.pub.info
 	}

@@ -64,19 +64,9 @@ func (h *Hall) Open(ctx context.Context, book *rulebook.Book, o Opening) (*Lobby
 		return nil, err
 	}
 	o.Practice = o.Practice || h.cfg.Practice
-	setup := lobby.Setup{
-		Title:    o.Title,
-		Region:   h.cfg.Region,
-		Capacity: o.Capacity,
-		Practice: o.Practice,
-		Options:  options,
-		Seed:     seed(),
-		Hidden:   o.Hidden,
-		Closed:   o.Closed,
-		Password: h.digest(o.Password),
-		Watchers: o.Watchers,
-		Linger:   o.Linger,
-	}
+	setup := lobby.Setup{Title: o.Title, Region: h.cfg.Region, Capacity: o.Capacity, Practice: o.Practice,
+		Options: options, Seed: seed(), Hidden: o.Hidden, Closed: o.Closed, Password: h.digest(o.Password),
+		Watchers: o.Watchers, Linger: o.Linger}
 	id := uuid.Must(uuid.NewV7()).String()
 	for range 20 {
 		setup.Code = NewCode()

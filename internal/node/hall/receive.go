@@ -114,15 +114,8 @@ func (l *playing) intent(c *Client, m *wire.Intent) {
 // input turns an intent as it was sent into an input. What cannot be read in it is put in as unreadable, for the
 // authority to refuse.
 func (l *playing) input(m *wire.Intent) *step.Input {
-	in := &step.Input{
-		Kind:   step.Intent,
-		Seat:   sheet.ID(m.Seat),
-		Seq:    m.N,
-		Verb:   step.Verb(m.Do),
-		Name:   m.Name,
-		Target: sheet.ID(m.Target),
-		Text:   m.Text,
-	}
+	in := &step.Input{Kind: step.Intent, Seat: sheet.ID(m.Seat), Seq: m.N, Verb: step.Verb(m.Do), Name: m.Name,
+		Target: sheet.ID(m.Target), Text: m.Text}
 	if m.At != nil {
 		in.X, in.Y, in.Point = m.At[0], m.At[1], true
 	}

@@ -117,19 +117,9 @@ func (k *Keeper) saveResult(tx *store.Tx, job *Job, there map[string]bool) (post
 	if err != nil {
 		return nil, err
 	}
-	row := store.Match{
-		EndedAt:  job.Ended.UTC().Truncate(time.Millisecond),
-		ID:       matchID(job.Lobby, r.Match),
-		LobbyID:  job.Lobby,
-		Code:     job.Code,
-		Number:   r.Match,
-		Rulebook: r.Rulebook,
-		Version:  r.Version,
-		Because:  r.Because,
-		Millis:   r.Millis,
-		Hidden:   job.Hidden,
-		Result:   data,
-	}
+	row := store.Match{EndedAt: job.Ended.UTC().Truncate(time.Millisecond), ID: matchID(job.Lobby, r.Match),
+		LobbyID: job.Lobby, Code: job.Code, Number: r.Match, Rulebook: r.Rulebook, Version: r.Version,
+		Because: r.Because, Millis: r.Millis, Hidden: job.Hidden, Result: data}
 	done := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&row)
 	if done.Error != nil || done.RowsAffected == 0 { // none: an earlier try was committed after all
 		return nil, done.Error
@@ -152,16 +142,8 @@ func (k *Keeper) savePlayers(tx *store.Tx, m *store.Match, r *step.Result, there
 			continue
 		}
 		seen[p.Account] = true
-		row := store.MatchPlayer{
-			PlayerID: p.Account,
-			EndedAt:  m.EndedAt,
-			MatchID:  m.ID,
-			Rulebook: m.Rulebook,
-			Name:     p.Name,
-			Team:     p.Team,
-			Outcome:  p.Outcome,
-			Place:    p.Place,
-		}
+		row := store.MatchPlayer{PlayerID: p.Account, EndedAt: m.EndedAt, MatchID: m.ID, Rulebook: m.Rulebook,
+			Name: p.Name, Team: p.Team, Outcome: p.Outcome, Place: p.Place}
 		if err := tx.Create(&row).Error; err != nil {
 			return err
 		}

@@ -237,16 +237,8 @@ func readIntents(t *Terminal, conn *client.Conn, out *lineWriter) {
 			waiting.Go(func() { seatLocal(conn, &in, out) })
 			continue
 		}
-		p := conn.Send(client.Intent{
-			Seat:   in.Seat,
-			Do:     in.Do,
-			Name:   in.Name,
-			Target: in.Target,
-			At:     in.At,
-			Args:   in.Args,
-			Text:   in.Text,
-			Value:  in.Value,
-		})
+		p := conn.Send(client.Intent{Seat: in.Seat, Do: in.Do, Name: in.Name, Target: in.Target, At: in.At,
+			Args: in.Args, Text: in.Text, Value: in.Value})
 		waiting.Go(func() {
 			if v, err := p.Verdict(context.Background()); err == nil {
 				out.line(v, true)

@@ -245,17 +245,9 @@ type replayed struct {
 
 func showReplay(t *Terminal, rp *journal.Replay, hidden, asJSON bool, diff *journal.Difference) error {
 	m := rp.M
-	out := replayed{
-		Rulebook: rp.Book.Name,
-		Version:  rp.Book.Version,
-		Tick:     m.Tick(),
-		Play:     m.PlayTick(),
-		Hash:     fmt.Sprintf("%016x", m.Hash()),
-		Inputs:   rp.Inputs,
-		Hashes:   rp.Hashes,
-		Same:     diff == nil,
-		Sheets:   []map[string]any{},
-	}
+	out := replayed{Rulebook: rp.Book.Name, Version: rp.Book.Version, Tick: m.Tick(), Play: m.PlayTick(),
+		Hash: fmt.Sprintf("%016x", m.Hash()), Inputs: rp.Inputs, Hashes: rp.Hashes, Same: diff == nil,
+		Sheets: []map[string]any{}}
 	if !asJSON {
 		verified := fmt.Sprintf("%d hashes are the same", rp.Hashes)
 		if diff != nil {

@@ -180,16 +180,10 @@ func span(t reflect.Type) string {
 // reading is how CBOR is read: definite lengths, no tags, each key once and in its spelling. Integers and lengths need
 // not have their shortest form.
 func reading(depth int) cbor.DecOptions {
-	return cbor.DecOptions{
-		DupMapKey:         cbor.DupMapKeyEnforcedAPF,
-		MaxNestedLevels:   depth,
-		IndefLength:       cbor.IndefLengthForbidden,
-		TagsMd:            cbor.TagsForbidden,
-		IntDec:            cbor.IntDecConvertSignedOrFail,
-		ExtraReturnErrors: cbor.ExtraDecErrorUnknownField,
-		DefaultMapType:    reflect.TypeFor[map[string]any](),
-		FieldNameMatching: cbor.FieldNameMatchingCaseSensitive,
-	}
+	return cbor.DecOptions{DupMapKey: cbor.DupMapKeyEnforcedAPF, MaxNestedLevels: depth,
+		IndefLength: cbor.IndefLengthForbidden, TagsMd: cbor.TagsForbidden, IntDec: cbor.IntDecConvertSignedOrFail,
+		ExtraReturnErrors: cbor.ExtraDecErrorUnknownField, DefaultMapType: reflect.TypeFor[map[string]any](),
+		FieldNameMatching: cbor.FieldNameMatchingCaseSensitive}
 }
 
 // CBORReader returns how CBOR is read with lists and maps so deep inside each other; loosely passes over keys that are

@@ -441,3 +441,10 @@ func (l *Link) Leave(ctx context.Context, name string, epoch int64) error {
 		return nil
 	})
 }
+
+// People returns the names behind the tokens in a lobby's journal.
+func (d *Database) People(lobby string) []store.LedgerPerson {
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	return d.now.people[lobby]
+}

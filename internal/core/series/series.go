@@ -129,7 +129,10 @@ func New(plan *rulebook.Series, entrants []Entrant) (*Machine, []Effect, error) 
 		most = 2
 	}
 	if n := len(entrants); n < least || n > most {
-		return nil, nil, fmt.Errorf("%s has %d to %d entrants, not %d", plan.Form, least, most, n)
+		if least == most {
+			return nil, nil, fmt.Errorf("a %s has %d entrants, not %d", plan.Form, most, n)
+		}
+		return nil, nil, fmt.Errorf("a %s has %d to %d entrants, not %d", plan.Form, least, most, n)
 	}
 	entrants = slices.Clone(entrants)
 	seen, called := map[string]bool{}, map[string]bool{}

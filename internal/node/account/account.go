@@ -93,7 +93,7 @@ func (s *Service) Rename(ctx context.Context, id, name string) (string, error) {
 
 // Delete removes a player with everything that is kept of them. Their tokens are void from now on.
 func (s *Service) Delete(ctx context.Context, id string) error {
-	return s.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+	return s.voiding(ctx, func(tx *store.Tx) error {
 		if err := tx.Delete(&store.Player{}, "id = ?", id).Error; err != nil {
 			return err
 		}

@@ -152,7 +152,11 @@ func TestSigningOut(t *testing.T) {
 	if err := s.SignOut(ctx, one.Refresh); err != nil {
 		t.Fatal(err)
 	}
-	_, err := s.Refresh(ctx, one.Refresh)
+	_, err := s.Check(ctx, one.Token)
+	wants(t, "the token of who has just signed out", err, code.BadToken)
+	_, err = s.Check(ctx, two.Token)
+	wants(t, "the token of the other sign-in", err, code.OK)
+	_, err = s.Refresh(ctx, one.Refresh)
 	wants(t, "signed out here", err, code.BadToken)
 	two, err = s.Refresh(ctx, two.Refresh)
 	wants(t, "the other sign-in", err, code.OK)

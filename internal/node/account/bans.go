@@ -21,7 +21,7 @@ func (s *Service) Ban(ctx context.Context, player string, until *time.Time, why 
 	if until != nil && !until.After(now) {
 		return fault.New(code.OutOfRange, "a ban ends in the future, not at %s", until.Format(time.RFC3339))
 	}
-	return s.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+	return s.voiding(ctx, func(tx *store.Tx) error {
 		res := tx.Model(&store.Player{}).Where("id = ?", player).
 			Updates(map[string]any{"banned_at": now, "banned_until": until, "banned_why": why})
 		if res.Error == nil && res.RowsAffected == 0 {
@@ -96,7 +96,7 @@ func (s *Service) ComeBack(ctx context.Context, text, device, password, address 
 	}
 	var p store.Player
 	id, now := "", s.now().UTC()
-	err = s.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+	err = s.voiding(ctx, func(tx *store.Tx) error {
 		var player string
 		err := tx.Raw("delete from recoveries where hash = ? and expires_at > ? returning "+
 			"player_id", recoveryHash(text),

@@ -168,7 +168,7 @@ func (s *Service) RemoveDevice(ctx context.Context, player, id string) error {
 	if uuid.Validate(id) != nil {
 		return noDevice(id)
 	}
-	return s.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+	return s.voiding(ctx, func(tx *store.Tx) error {
 		var ways int64
 		err := tx.Raw("select (select count(*) from devices where player_id = @p) + "+
 			"(select count(*) from accounts where player_id = @p) from players where id = @p for update",

@@ -58,7 +58,7 @@ func (s *Service) givenKey(ctx context.Context, key string) error {
 	if err != nil {
 		return err
 	}
-	return s.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+	return s.voiding(ctx, func(tx *store.Tx) error {
 		if err := tx.Exec("update service_keys set revoked_at = ? where name = ? and finder is distinct from ? and "+
 			"revoked_at is null", s.now().UTC(), environmentKey, environmentFinder).Error; err != nil {
 			return err
@@ -144,7 +144,7 @@ func (s *Service) RotateKey(ctx context.Context, by *Who, name string, overlap t
 // sees what the first has done.
 func (s *Service) changeKey(ctx context.Context, by *Who, name string,
 	change func(tx *store.Tx, row *store.ServiceKey, last bool) error) error {
-	return s.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+	return s.voiding(ctx, func(tx *store.Tx) error {
 		var rows []store.ServiceKey
 		err := tx.Clauses(clause.Locking{Strength: "UPDATE"}).Order("id").
 			Find(&rows, "revoked_at is null and (name = ? or id = ? or scopes like "+

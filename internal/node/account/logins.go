@@ -222,7 +222,7 @@ func (s *Service) ChangePassword(ctx context.Context, player, old, fresh, addres
 	if err != nil {
 		return err
 	}
-	return s.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+	return s.voiding(ctx, func(tx *store.Tx) error {
 		now := s.now().UTC()
 		if err := tx.Model(&a).Updates(map[string]any{"password": hash, "changed_at": now}).Error; err != nil {
 			return err

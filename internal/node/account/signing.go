@@ -49,7 +49,7 @@ func (s *Service) SigningKeys(ctx context.Context) ([]SigningKey, error) {
 // the older secrets are dropped, because somebody knows one: then every token has to be refreshed, and nobody has to
 // sign in again.
 func (s *Service) RotateSigning(ctx context.Context, drop bool) error {
-	err := s.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+	err := s.voiding(ctx, func(tx *store.Tx) error {
 		fresh, err := s.signers.fresh(tx)
 		if err != nil || !drop {
 			return err

@@ -126,7 +126,7 @@ var errRefresh = fault.New(code.BadToken, "the refresh token is not valid or has
 func (s *Service) Refresh(ctx context.Context, refresh string) (*SignedIn, error) {
 	var out *SignedIn
 	var stolen bool
-	err := s.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+	err := s.voiding(ctx, func(tx *store.Tx) error {
 		now := s.now().UTC()
 		var t store.RefreshToken
 		res := tx.Raw("update refresh_tokens set used_at = ? where hash = ? and used_at is null and expires_at > ? "+
@@ -155,7 +155,7 @@ func (s *Service) Refresh(ctx context.Context, refresh string) (*SignedIn, error
 
 // SignOut voids a refresh token's family: this device signs out.
 func (s *Service) SignOut(ctx context.Context, refresh string) error {
-	return s.db.WithContext(ctx).Transaction(func(tx *store.Tx) error { return s.voidFamily(tx, refresh) })
+	return s.voiding(ctx, func(tx *store.Tx) error { return s.voidFamily(tx, refresh) })
 }
 
 // voidFamily voids a refresh token with all that came of the same sign-in.
@@ -171,7 +171,7 @@ func (s *Service) voidFamily(tx *store.Tx, refresh string) error {
 
 // SignOutEverywhere voids all tokens of a player.
 func (s *Service) SignOutEverywhere(ctx context.Context, player string) error {
-	return s.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
+	return s.voiding(ctx, func(tx *store.Tx) error {
 		return s.signOutEverywhere(tx, player, s.now().UTC())
 	})
 }

@@ -43,13 +43,28 @@ func (s *Service) OnVoid(tell func([]Void)) {
 	s.voids.tell = tell
 }
 
+// voidedHere is the key of the list of what a transaction voids.
+type voidedHere struct{}
+
+// voiding runs a transaction. What it voids is known here when it returns; to other nodes it is within a second.
+func (s *Service) voiding(ctx context.Context, do func(tx *store.Tx) error) error {
+	var subjects []string
+	err := s.db.WithContext(context.WithValue(ctx, voidedHere{}, &subjects)).Transaction(do)
+	if err == nil && subjects != nil {
+		s.LookVoided(ctx, subjects) // where that fails it is known when the others know it
+	}
+	return err
+}
+
 // void voids what somebody's tokens were good for, on all nodes.
 func (s *Service) void(tx *store.Tx, subject string) error {
 	return s.voidBefore(tx, subject, s.now().UTC())
 }
 
 func (s *Service) voidBefore(tx *store.Tx, subject string, before time.Time) error {
-	s.known.Remove(subject)
+	if all, is := tx.Statement.Context.Value(voidedHere{}).(*[]string); is {
+		*all = append(*all, subject)
+	}
 	return tx.Exec("insert into voided (subject, before) values (?, ?)", subject, before).Error
 }
 

@@ -251,6 +251,9 @@ func knownParams(rt route, q url.Values) error {
 		for _, p := range rt.params {
 			names = append(names, p.name)
 		}
+		if names == nil {
+			return fault.New(code.UnknownField, "%s takes no parameters, and so no %q", rt.path, name)
+		}
 		return fault.New(code.UnknownField, "%s has no parameter %q; it has: %s", rt.path, name,
 			strings.Join(names, ", "))
 	}

@@ -54,7 +54,11 @@ const maxReason = 64
 func (s *meetings) openSeries(c *call, in seriesRequest) (any, error) {
 	plan, problems := rulebook.CompileSeries([]byte(in.Plan))
 	if plan == nil {
-		f := fault.New(code.BadRulebook, "the plan has %d errors", len(problems.Errors()))
+		bad := problems.Errors()
+		f := fault.New(code.BadRulebook, "the plan has %d errors, the first at %s", len(bad), bad[0])
+		if len(bad) == 1 {
+			f = fault.New(code.BadRulebook, "the plan has an error at %s", bad[0])
+		}
 		f.Extra = problems
 		return nil, f
 	}

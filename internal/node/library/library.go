@@ -143,10 +143,10 @@ func (l *Library) Books() []*rulebook.Book {
 // maxOld is how many former versions are kept compiled.
 const maxOld = 32
 
-// Version returns one version of a rulebook, current or not.
+// Version returns one version of a rulebook, current or not; the current one for "".
 func (l *Library) Version(ctx context.Context, name, version string) (*rulebook.Book, error) {
-	if b, err := l.Book(name); err == nil && (version == "" || b.Version == version) {
-		return b, nil
+	if b, err := l.Book(name); version == "" || err == nil && b.Version == version {
+		return b, err
 	}
 	key := name + "@" + version
 	l.mu.RLock()

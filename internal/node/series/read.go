@@ -3,6 +3,8 @@ package series
 import (
 	"context"
 	"errors"
+	"slices"
+	"strings"
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
@@ -176,15 +178,18 @@ func (x *Manager) Withdraw(ctx context.Context, id, entrant string) error {
 	if err != nil {
 		return err
 	}
-	no := 0
 	r.mu.Lock()
-	for i, e := range r.m.State().Entrants {
-		if e.Name == entrant {
-			no = i + 1
-		}
+	all := r.m.State().Entrants
+	i := slices.IndexFunc(all, func(e series.Entrant) bool { return e.Name == entrant })
+	var names []string
+	for _, e := range all {
+		names = append(names, e.Name)
 	}
 	r.mu.Unlock()
-	return x.asked(ctx, r, series.Input{Kind: series.Withdraw, Entrant: no})
+	if i < 0 {
+		return fault.New(code.BadSeries, "the series has no entrant %q; it has: %s", entrant, strings.Join(names, ", "))
+	}
+	return x.asked(ctx, r, series.Input{Kind: series.Withdraw, Entrant: i + 1})
 }
 
 // End ends a series at an operator's word.

@@ -258,7 +258,7 @@ var (
 	isNumber = regexp.MustCompile(`\b\d\d[\d.:]*(T[\d:.]+Z)?\b`) // of a moment or a time, in what is no JSON
 	isTime   = regexp.MustCompile(`^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d`)
 	secret   = []string{"token", "refresh", "key", "resume", "next", "code", "recovery"}
-	counts   = []string{"tick", "at", "bytes", "ms", "millis", "lasted", "seconds", "millis_played", "live", "connections", "lobbies", "took_ms", "until"}
+	counts   = []string{"tick", "at", "millis", "lasted", "lobbies", "until"}
 )
 
 // varied replaces what differs from run to run.
@@ -285,7 +285,8 @@ func (s *transcript) varied(key string, v any) any {
 			return "<time>"
 		case key == "instance":
 			return "<request>"
-		case isID.MatchString(v), key == "lobby" && isCode.MatchString(v), isMark.MatchString(v), slices.Contains(secret, key) && (key != "code" || !strings.Contains(v, "-") && strings.ToUpper(v) == v):
+		case isID.MatchString(v), isMark.MatchString(v), key == "lobby" && isCode.MatchString(v),
+			slices.Contains(secret, key) && (key != "code" || isCode.MatchString(v) || len(v) > 20):
 			if s.names[v] == "" {
 				name := key
 				if isID.MatchString(v) && key == "" {

@@ -61,14 +61,14 @@ func TestJudgeOfARulebook(t *testing.T) {
 		ada := r.join(second, hall.Joining{Account: "ada"})
 		ada.does(wire.Intent{Do: "ready"})
 		seat := ada.First()
-		if got := takes(t, j); len(got) != 1 || got[0] != fmt.Sprintf("{Is:notice Name:begins Tick:%d To:referees Of:0 "+
-			"With:map[] Lobby:%s}", 1, second.Code) {
+		if got := takes(t, j); len(got) != 1 || got[0] != fmt.Sprintf("{Is:notice Name:begins Tick:1 To:referees "+
+			"Of:0 With:map[] Lobby:%s}", second.Code) {
 			t.Errorf("at the beginning it is told %v", got)
 		}
 		answer := wire.Intent{Do: "act", Name: "answer", Args: map[string]any{"n": 7.0}}
 		ada.does(answer)
-		if got := takes(t, j); len(got) != 1 || got[0] != fmt.Sprintf("{Is:decision No:1 Action:answer Seat:%d Target:0 "+
-			"Tell:map[n:7] Left:20000 Lobby:%s}", seat, second.Code) {
+		if got := takes(t, j); len(got) != 1 || got[0] != fmt.Sprintf("{Is:decision No:1 Action:answer Seat:%d "+
+			"Target:0 Tell:map[n:7] Left:20000 Lobby:%s}", seat, second.Code) {
 			t.Errorf("it is asked %v", got)
 		}
 		for _, m := range []any{&wire.Ping{}, // which needs no answer

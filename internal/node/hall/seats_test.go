@@ -71,7 +71,8 @@ func TestSeatWithoutAConnection(t *testing.T) {
 			}
 		}
 		if pass(aTick); ada.ended() != "left" || k.seats(l) != 0 || back != 1 || len(k.hall.Seated()) != 0 {
-			t.Errorf("left: %q, %d seats, given back %d times, seated: %v", ada.ended(), k.seats(l), back, k.hall.Seated())
+			t.Errorf("left: %q, %d seats, given back %d times, seated: %v", ada.ended(), k.seats(l), back,
+				k.hall.Seated())
 		}
 		if err := sit(hall.Joining{Account: "bo"}); err != nil {
 			k.t.Fatal(err)

@@ -59,7 +59,8 @@ func TestArchive(t *testing.T) {
 		t.Errorf("up to what is missing: %q, up to %d, goes on: %v", j.Entries, j.Missing, j.GoesOn)
 	}
 	kept(t, g, g.End(g.Stay(id), 10, 100, []byte("10."), false))
-	if j := read(id, 90); string(bytes.Join(j.Entries, nil)) != "10." || j.Ended == nil || j.Until != 100 || j.Age != 0 {
+	if j := read(id, 90); string(bytes.Join(j.Entries, nil)) != "10." || j.Ended == nil || j.Until != 100 ||
+		j.Age != 0 {
 		t.Errorf("ended: %q %+v", j.Entries, j)
 	}
 	if j, err := a.Journal(t.Context(), "NOBODY"); j != nil || err != nil {

@@ -58,7 +58,8 @@ func (v *virtual) fails(err error) {
 
 func (v *virtual) opens(id string) ledger.Stay {
 	v.Helper()
-	err := v.Open(v.Context(), ledger.Head{Lobby: id, Code: id, Setup: lobby.Setup{Code: id}, Opened: time.Now()}, []byte{1})
+	h := ledger.Head{Lobby: id, Code: id, Setup: lobby.Setup{Code: id}, Opened: time.Now()}
+	err := v.Open(v.Context(), h, []byte{1})
 	if err != nil {
 		v.Fatal(err)
 	}
@@ -134,8 +135,9 @@ func TestOutage(t *testing.T) {
 		v.fails(errors.New("gone"))
 		m := v.Write(a, 1, []byte("1"), nil)
 		began := time.Now()
-		if since := <-told; since.IsZero() || time.Since(began) < time.Second || time.Since(began) > 1600*time.Millisecond {
-			t.Errorf("after %v it is told that it is away since %v", time.Since(began), since)
+		since, d := <-told, time.Since(began)
+		if since.IsZero() || d < time.Second || d > 1600*time.Millisecond {
+			t.Errorf("after %v it is told that it is away since %v", d, since)
 		}
 		time.Sleep(3 * time.Second)
 		v.fails(nil)

@@ -47,7 +47,7 @@ var rooms = []room{
 	{"node/feed", []*tests{in("node/feed")}},
 	{"node/directory", []*tests{in("node/directory", "node/memdb")}},
 	{"node/board", []*tests{in("node/board")}},
-	{"node/keep", []*tests{in("node/memdb")}},
+	{"node/keep", []*tests{in("node/keep"), in("node/memdb")}},
 	{"node/account", []*tests{in("node/account")}},
 	{"node/journal", []*tests{in("node/journal"), in("node/hall")}},
 	{"node/series", []*tests{in("node/series")}},

@@ -128,8 +128,8 @@ func TestCorrections(t *testing.T) {
 	}
 }
 
-// TestVoidedCharge: a charge that took is given back once; one that has not is kept from taking; whoever asks learns how
-// the record stands.
+// TestVoidedCharge: a charge that took is given back once; one that has not is kept from taking; whoever asks learns
+// how the record stands.
 func TestVoidedCharge(t *testing.T) {
 	k, book, ada := keeper(t, chest)
 	lobby := uuid.NewString()

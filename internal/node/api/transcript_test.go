@@ -49,11 +49,11 @@ func alone(t *testing.T) *service.Service {
 //
 //	NAME METHOD PATH [BODY]
 //
-// is a request of whoever has signed in as NAME, "-" for nobody; NAME= keeps the token that the answer holds. JOIN /CODE
-// is a live connection, which stays until the end. Lines with "| " before them are its body, "until TEXT" repeats it
-// until the answer holds a text, and what follows up to an empty line is the answer. What differs from run to run
-// stands in <>: the same thing under the same name. With -write the answers are written instead; read them before you
-// believe them.
+// is a request of whoever has signed in as NAME, "-" for nobody; NAME= keeps the token that the answer holds. JOIN
+// /CODE is a live connection, which stays until the end. Lines with "| " before them are its body, "until TEXT"
+// repeats it until the answer holds a text, and what follows up to an empty line is the answer. What differs from run
+// to run stands in <>: the same thing under the same name. With -write the answers are written instead; read them
+// before you believe them.
 func TestTranscripts(t *testing.T) {
 	files, _ := filepath.Glob("testdata/*.http")
 	if len(files) == 0 {

@@ -21,6 +21,48 @@ func TestEmptyIsHeld(t *testing.T) {
 	r.shows(1, b, board.Query{}, "1 Ada 3")
 }
 
+// TestNothingIsTakenForKnown: a glance reads nothing; of a season in memory, and of one that nobody has posted to, it
+// tells what there is; when all is forgotten, because the database may be another one, seasons are looked for anew.
+func TestNothingIsTakenForKnown(t *testing.T) {
+	r := newRig(t, 0)
+	b, empty := ref(rulebook.Board{Name: "b", Least: true}), ref(rulebook.Board{Name: "empty"})
+	ada := r.person("Ada")
+	r.must(r.put(1, b, ada, 5))
+	q := board.Query{Limit: 1}
+	if v, err := r.nodes[0].Glance(b, &q); v != nil || err != nil {
+		t.Errorf("a glance at what is not in memory: %v, %v", v, err)
+	}
+	r.shows(0, b, q, "1 Ada 5")
+	r.shows(0, empty, q, "")
+	for _, x := range []struct {
+		of   board.Ref
+		want string
+	}{{b, "1 1 least [Ada]"}, {empty, "0 0 most []"}} {
+		v, err := r.nodes[0].Glance(x.of, &q)
+		if err != nil || v == nil {
+			t.Fatalf("%s: %v, %v", x.of.Name, v, err)
+		}
+		p := v.Page()
+		names := []string{}
+		for _, e := range p.Rows {
+			names = append(names, e.Name)
+		}
+		if got := fmt.Sprint(p.Count, " ", p.First, " ", p.Order, " ", names); got != x.want {
+			t.Errorf("a glance at %s: %s, wanted %s", x.of.Name, got, x.want)
+		}
+	}
+	if _, err := r.nodes[0].Glance(b, &board.Query{}); err == nil {
+		t.Error("a glance at no rows")
+	}
+	r.must(db.Exec("delete from board_entries").Error)
+	r.must(db.Exec("delete from board_seasons").Error)
+	r.must(r.nodes[0].Look(t.Context(), nil))
+	r.shows(0, b, q, "")
+	r.must(r.put(1, empty, ada, 2))
+	r.must(r.nodes[0].Look(t.Context(), nil))
+	r.shows(0, empty, q, "1 Ada 2")
+}
+
 // TestBudget: boards that are not read for longest are given up, and read again they are as they were, with what was
 // posted meanwhile.
 func TestBudget(t *testing.T) {

@@ -89,6 +89,10 @@ func TestSeasonsOver(t *testing.T) {
 	r.must(r.put(0, b, ada, 1)) // today's
 	r.must(r.nodes[1].Post(t.Context(), late))
 	held = time.Time{}
+	r.at = time.Date(2030, 5, 7, 0, 0, 8, 0, time.UTC) // a lobby that was held up does its ticks late
+	over()
+	state(1, board.Closing)
+	r.at = time.Date(2030, 5, 7, 0, 0, 11, 0, time.UTC)
 	over()
 	state(1, board.Closed)
 	late.Value = 9

@@ -61,8 +61,8 @@ func TestKeyTries(t *testing.T) {
 	wants(t, "with one too many", err, code.TooMany)
 }
 
-// TestWhileTheDatabaseIsAway: a token that was good is good while the database cannot say, which is not asked each time;
-// one that nobody has come with is not; what is voided is forgotten at once.
+// TestWhileTheDatabaseIsAway: a token that was good is good while the database cannot say, which is not asked each
+// time; one that nobody has come with is not.
 func TestWhileTheDatabaseIsAway(t *testing.T) {
 	s, _ := clocked(t)
 	ada, _ := s.Device(t.Context(), device(t, 1), "Ada", "7.7.7.7")

@@ -58,7 +58,8 @@ func TestEntriesInAnyOrder(t *testing.T) {
 		want     int64 // -1 for none
 		standing int
 	}{{"new", 2, 7, false, 7, 1}, {"older", 1, 5, false, 7, 1}, {"newer", 3, 6, false, 6, 1},
-		{"removed", 5, 0, true, -1, 0}, {"late news of before", 4, 9, false, -1, 0}, {"removed again", 5, 0, true, -1, 0},
+		{"removed", 5, 0, true, -1, 0}, {"late news of before", 4, 9, false, -1, 0},
+		{"removed again", 5, 0, true, -1, 0},
 		{"back", 6, 8, false, 8, 1}, {"gone from the database", vanished, 0, true, -1, 0},
 		{"a new row", 1, 3, false, 3, 1}} {
 		place(x.version, x.value, x.removed)

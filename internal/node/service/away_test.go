@@ -377,7 +377,8 @@ func TestQueueIsFull(t *testing.T) {
 	do(t, s.mara, client.Intent{Do: "act", Name: "go"})
 	until(t, s.joss, "the lobby gathers again", func(c *client.Copy) bool { return c.Match() == nil })
 	s.kept()
-	for range 2 { // what is played behind the gap is kept as well
+	kept := func() {
+		t.Helper()
 		l, err := s.node.Hall.Find(s.code)
 		if err == nil {
 			err = l.Kept(soon(t))
@@ -385,9 +386,13 @@ func TestQueueIsFull(t *testing.T) {
 		if err != nil {
 			t.Fatal("the lobby is not kept", err)
 		}
+	}
+	for range 2 { // what is played behind the gap is kept as well
+		kept()
 		s.match()
 		s.kept()
 	}
+	kept() // that the result is, too
 	var gap *client.Incomplete
 	if err := s.op.Journal(soon(t), s.code, io.Discard); !errors.As(err, &gap) {
 		t.Errorf("the journal with a gap is written as if it were whole: %v", err)

@@ -126,7 +126,10 @@ func TestTokens(t *testing.T) {
 	wants(t, "signing out", as(pim).SignOut(ctx, pim.Refresh), "")
 	_, err = client.Refresh(ctx, node.Address, pim.Refresh)
 	wants(t, "refreshing after it", err, "bad-token")
-	wants(t, "signing out everywhere", as(pim).SignOutEverywhere(ctx), "")
+	wants(t, "the token of before", as(pim).Call(ctx, "GET", "/v1/me", nil, nil), "bad-token")
+	ann := player(t, "Ann")
+	wants(t, "signing out everywhere", as(ann).SignOutEverywhere(ctx), "")
+	wants(t, "her token of before", as(ann).Call(ctx, "GET", "/v1/me", nil, nil), "bad-token")
 	_, err = client.Connect(ctx, client.Options{Address: node.Address, Token: pim.Token, Lobby: lob})
 	wants(t, "joining with a token of before", err, "bad-token")
 }

@@ -53,7 +53,7 @@ func (m *ends) keepResult(because string) {
 			}
 		}
 	}
-	m.out.Do(step.Effect{Kind: step.SaveResult, Result: r})
+	m.out.Do(step.Effect{Kind: step.SaveResult, N: int64(m.wall), Result: r})
 }
 
 func outcome(f *sheet.Field, r *sheet.Row) string { return f.Choices[r.Int(f)] }

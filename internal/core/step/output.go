@@ -54,7 +54,7 @@ type EffectKind uint8
 const (
 	LoadRecord    EffectKind = iota // of Account, for Seat; answer with Loaded
 	SaveRecord                      // Changes to the record of Account, the N-th save of this lobby
-	SaveResult                      // Result; answer with Saved when it is committed
+	SaveResult                      // Result, of a match that ended at tick N; answer with Saved when it is committed
 	Drop                            // end Seat's connection, for Reason
 	CloseLobby                      // nothing more will happen here
 	AskReferee                      // Decision wants an answer

@@ -53,13 +53,20 @@ func (l *keeping) chargeJob(e step.Effect) *keep.Job {
 // with what became of it. What was taken for nothing is given back.
 func (l *keeping) charge(job *keep.Job, r request) {
 	l.memory.begin()
+	cause := l.memory.cause(true)
 	l.tasks.add(func() {
 		defer func() { go l.post(l.memory.done) }()
 		ctx, cancel := context.WithTimeout(context.Background(), chargeWithin)
-		ok, stand, err := l.hall.cfg.Keeper.Charge(ctx, job)
-		for wait := 50 * time.Millisecond; err != nil && ctx.Err() == nil && l.state() != lifeLost; wait *= 2 {
-			time.Sleep(wait)
+		var ok bool
+		var stand keep.Standing
+		err := cause(ctx)
+		tried := err == nil
+		for wait := 50 * time.Millisecond; tried; wait *= 2 {
 			ok, stand, err = l.hall.cfg.Keeper.Charge(ctx, job)
+			if err == nil || ctx.Err() != nil || l.state() == lifeLost {
+				break
+			}
+			time.Sleep(wait)
 		}
 		cancel()
 		again := *r.in
@@ -71,9 +78,13 @@ func (l *keeping) charge(job *keep.Job, r request) {
 		} else {
 			l.log().Warn("could not take what an action costs", "error", err)
 		}
-		if used := l.conclude(again, job.Records[0].Player, stand, r.answer); err != nil || ok && !used {
+		used, kept := l.conclude(again, job.Records[0].Player, stand, r.answer)
+		if tried && (err != nil || ok && !used) {
 			l.retry("give back what an action has cost", keepFor, func(ctx context.Context) error {
-				_, err := l.hall.cfg.Keeper.Void(ctx, job)
+				err := kept(ctx)
+				if err == nil {
+					_, err = l.hall.cfg.Keeper.Void(ctx, job)
+				}
 				return err
 			})
 		}
@@ -81,11 +92,12 @@ func (l *keeping) charge(job *keep.Job, r request) {
 }
 
 // conclude hands an intent in again whose cost was taken from a player's record, or was not, and tells whether the
-// authority has made use of it: it has not when the lobby has ended, or the seat is gone or another's meanwhile.
+// authority has made use of it: it has not when the lobby has ended, or the seat is gone or another's meanwhile. kept
+// waits until that is kept.
 func (l *keeping) conclude(again step.Input, account string, stand keep.Standing, answer func(step.Verdict)) (
-	used bool,
+	used bool, kept func(context.Context) error,
 ) {
-	ran := make(chan struct{})
+	ran, over := make(chan struct{}), (*memory)(nil).cause(false)
 	go l.post(func() {
 		defer close(ran)
 		theirs := l.m.SeatOf(account) == again.Seat
@@ -101,19 +113,20 @@ func (l *keeping) conclude(again step.Input, account string, stand keep.Standing
 		}
 		v := l.step(&again).Verdict
 		used = theirs && v.Code != code.NoSeat && v.Code != code.LobbyGone
+		kept = l.memory.cause(false)
 		answer(v)
 		l.afterwards(again.Seat)
 	})
 	select {
 	case <-ran:
-		return used
+		return used, kept
 	case <-l.ended:
 	}
 	select { // what ran before the end has run
 	case <-ran:
-		return used
+		return used, kept
 	default:
-		return false
+		return false, over
 	}
 }
 

@@ -85,7 +85,8 @@ func (l *keeping) loadRecord(seat sheet.ID, account string) {
 	}()
 }
 
-// save keeps what an input led to. That a result is saved is told only when it is.
+// save keeps what an input led to, when that input is kept itself: a lobby that comes back from before it plays on, and
+// what it gives then must be all that it gave. That a result is saved is told only when it is.
 func (l *keeping) save(job *keep.Job) {
 	for _, r := range job.Records {
 		l.hall.savings.begin(r.Player)
@@ -93,11 +94,14 @@ func (l *keeping) save(job *keep.Job) {
 	}
 	l.hall.unsave(job)
 	l.memory.begin()
+	cause := l.memory.cause(false)
 	l.tasks.add(func() {
 		defer l.hall.settled(job)
 		var stand map[string]keep.Standing
 		kept := l.retry("keep what a match gave", keepFor, func(ctx context.Context) (err error) {
-			stand, err = l.hall.cfg.Keeper.Save(ctx, job)
+			if err = cause(ctx); err == nil {
+				stand, err = l.hall.cfg.Keeper.Save(ctx, job)
+			}
 			return err
 		})
 		for _, r := range job.Records {

@@ -2,6 +2,7 @@ package hall
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
@@ -60,6 +61,22 @@ func (m *memory) input(l *room, in *step.Input) {
 	m.seq++
 	m.keep(l, data)
 	m.mark = m.ledger.Write(l.stay, m.seq, data, told)
+}
+
+// cause returns what waits until all that has happened to the lobby up to now is kept, so that what follows from it may
+// leave the lobby; at once where somebody waits for that. What gave way, because the database was away for too long, is
+// not waited for: it is kept with the next checkpoint, which waits for what is under way.
+func (m *memory) cause(atOnce bool) func(context.Context) error {
+	if m == nil {
+		return func(context.Context) error { return nil }
+	}
+	mark := m.ledger.Present(m.mark, atOnce)
+	return func(ctx context.Context) error {
+		if err := m.ledger.Kept(ctx, mark); !errors.Is(err, ledger.ErrGaveWay) {
+			return err
+		}
+		return nil
+	}
 }
 
 // keep adds an entry to the piece of the journal. Without room for it the piece gives way, and the journal goes on with

@@ -111,11 +111,7 @@ func (r *replay) take(in *step.Input) {
 			save = append(save, e)
 		}
 	}
-	if len(save) > 0 {
-		if job := r.l.kept.job(save); job != nil {
-			r.jobs = append(r.jobs, job)
-		}
-	}
+	r.jobs = append(r.jobs, r.l.kept.jobs(save)...)
 	r.l.m.Store().ClearChanges()
 }
 

@@ -1,6 +1,7 @@
 package hall
 
 import (
+	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/keep"
 )
@@ -50,14 +51,22 @@ func (l *Lobby) carryOut(effects []step.Effect) {
 			l.log().Warn("the rulebook did what it may not", "fault", e.Text)
 		}
 	}
-	if job := l.kept.job(effects); job != nil {
+	for _, job := range l.kept.jobs(effects) {
 		l.kept.save(job)
 	}
 }
 
-// job is what of some effects is to be kept; nil if there is nothing.
-func (l *keeping) job(effects []step.Effect) *keep.Job {
-	var job keep.Job
+// jobs are what of some effects is to be kept, with one result at most. A lobby that was held up does many ticks at
+// once, in which several matches may end.
+func (l *keeping) jobs(effects []step.Effect) (all []*keep.Job) {
+	job := &keep.Job{}
+	add := func() {
+		if job.Result != nil || len(job.Records)+len(job.Posts) > 0 {
+			job.Lobby, job.Code, job.Book, job.Moment, job.Fence = l.ID, l.Code, l.book, l.moment, l.stay.Fence
+			job.Hidden = !l.row.Flag(l.book.F.Lobby.Listed)
+			all, job = append(all, job), &keep.Job{}
+		}
+	}
 	for _, e := range effects {
 		switch e.Kind {
 		case step.SaveRecord:
@@ -66,18 +75,18 @@ func (l *keeping) job(effects []step.Effect) *keep.Job {
 					keep.Record{Player: e.Account, Number: e.N, Match: e.Match, Changes: e.Changes})
 			}
 		case step.SaveResult:
-			if !e.Result.Practice { // nothing of practice is kept
-				job.Result, job.Ended = e.Result, l.moment(l.m.Tick())
+			if e.Result.Practice { // nothing of practice is kept
+				continue
 			}
+			if job.Result != nil {
+				add()
+			}
+			job.Result, job.Ended = e.Result, l.moment(sheet.Tick(e.N))
 		case step.SavePost:
 			job.Posts = append(job.Posts, keep.Post{Post: *e.Post, Number: e.N, Match: e.Match,
 				Reached: l.moment(e.Post.At)})
 		}
 	}
-	if job.Result == nil && len(job.Records)+len(job.Posts) == 0 {
-		return nil
-	}
-	job.Lobby, job.Code, job.Book, job.Moment, job.Fence = l.ID, l.Code, l.book, l.moment, l.stay.Fence
-	job.Hidden = !l.row.Flag(l.book.F.Lobby.Listed)
-	return &job
+	add()
+	return all
 }

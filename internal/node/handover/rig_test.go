@@ -2,6 +2,7 @@ package handover_test
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -23,6 +24,7 @@ import (
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/node/handover"
+	"turnvex.example/turnvex/internal/node/keep"
 	"turnvex.example/turnvex/internal/node/ledger"
 	"turnvex.example/turnvex/internal/node/memdb"
 	"turnvex.example/turnvex/internal/node/store"
@@ -37,6 +39,21 @@ start: {countdown: 0s}
 sheets: {player: {points: {type: integer}}}
 actions: {add: {do: [{add: me.points, by: 1}]}}
 phases: {play: {length: 3h}}
+`
+
+// relay is a match that is over soon, and begins again; what was counted in it is kept, and a hat costs a coin.
+const relay = `turnvex: 1
+name: relay
+players: {least: 1, most: 8, hold: 10m, late: seat}
+start: {countdown: 0s}
+sheets: {player: {points: {type: integer}}}
+actions:
+  add: {do: [{add: me.points, by: 1}]}
+  buy: {certain: true, cost: {coins: 1}, do: [{add: record.hats, by: 1}]}
+phases: {play: {length: 3s}}
+win: {order: [{most: me.points}]}
+end: {show: 200ms, then: again}
+record: {total: {keep: total, of: me.points}, coins: {min: 0, start: 99}, hats: {}}
 `
 
 // world is some nodes over one database, in virtual time. A seed draws what happens; the order of goroutines at one
@@ -56,8 +73,13 @@ type world struct {
 
 func inWorld(t *testing.T, seed uint64, nodes int, story func(w *world)) {
 	t.Helper()
+	inWorldOf(t, tally, seed, nodes, story)
+}
+
+func inWorldOf(t *testing.T, src string, seed uint64, nodes int, story func(w *world)) {
+	t.Helper()
 	synctest.Test(t, func(t *testing.T) {
-		book, problems := rulebook.Compile([]byte(tally))
+		book, problems := rulebook.Compile([]byte(src))
 		if book == nil {
 			t.Fatal(problems)
 		}
@@ -189,6 +211,43 @@ func (x *run) after(_ context.Context, call string) error {
 	return nil
 }
 
+// records are what a node does with records and results, over the same way to the database.
+type records struct {
+	*memdb.Keeper
+	x *run
+}
+
+func (r records) do(ctx context.Context, call string, job *keep.Job, do func() error) error {
+	err := r.x.before(ctx, call)
+	for _, e := range r.x.link.Entries() {
+		if e.ID == job.Lobby && (e.Node != job.Fence.Node || e.Epoch != job.Fence.Epoch) {
+			err = cmp.Or(err, store.ErrFenced)
+		}
+	}
+	if err == nil {
+		err = do()
+	}
+	if err == nil {
+		err = r.x.after(ctx, call)
+	}
+	return err
+}
+
+func (r records) Save(ctx context.Context, job *keep.Job) (stand map[string]keep.Standing, err error) {
+	err = r.do(ctx, "save", job, func() (err error) { stand, err = r.Keeper.Save(ctx, job); return err })
+	return stand, err
+}
+
+func (r records) Charge(ctx context.Context, job *keep.Job) (ok bool, s keep.Standing, err error) {
+	err = r.do(ctx, "charge", job, func() (err error) { ok, s, err = r.Keeper.Charge(ctx, job); return err })
+	return ok, s, err
+}
+
+func (r records) Void(ctx context.Context, job *keep.Job) (s keep.Standing, err error) {
+	err = r.do(ctx, "void", job, func() (err error) { s, err = r.Keeper.Void(ctx, job); return err })
+	return s, err
+}
+
 // none is what runs no series.
 type none struct{}
 
@@ -236,8 +295,8 @@ func (n *node) start() bool {
 		}
 	})
 	x.ledger = ledger.New(x.link, n.name, x.cluster.Fence, log, 0)
-	x.hall = hall.New(hall.Config{Directory: x.link, Keeper: w.keep, Names: memdb.NewNames(), Log: log, Node: n.name,
-		Region: "here", Ledger: x.ledger, PublishKept: true, Fence: x.cluster.Fence, Secret: []byte("secret"),
+	x.hall = hall.New(hall.Config{Directory: x.link, Keeper: records{w.keep, x}, Names: memdb.NewNames(), Log: log,
+		Node: n.name, Region: "here", Ledger: x.ledger, PublishKept: true, Fence: x.cluster.Fence, Secret: []byte("secret"),
 		Again: func(id string) { x.hands.Again(id) }})
 	x.ledger.OnFull(x.hall.Refresh)
 	x.ledger.OnAway(x.hall.Unkept)
@@ -418,6 +477,8 @@ func (p *person) intent(n uint64) *wire.Intent {
 	in := &wire.Intent{Is: "intent", N: n, Seat: uint32(p.seat), Do: "act", Name: "add"}
 	if n == 1 {
 		in.Do, in.Name = "ready", ""
+	} else if n%4 == 0 && p.w.book.Name == "relay" {
+		in.Name = "buy"
 	}
 	return in
 }

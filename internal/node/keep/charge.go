@@ -2,6 +2,7 @@ package keep
 
 import (
 	"context"
+	"slices"
 
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -10,7 +11,8 @@ import (
 )
 
 // Charge takes from a record, if it has enough of all of it, and tells whether it did and how the record stands. It may
-// be repeated: what was taken is not taken again. Of a charge whose answer is not known Void makes sure.
+// be repeated: what was taken is not taken again, and what is void is not taken. Of a charge whose answer is not known
+// Void makes sure.
 func (k *Keeper) Charge(ctx context.Context, job *Job) (ok bool, stand Standing, err error) {
 	r := &job.Records[0]
 	err = k.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
@@ -24,12 +26,13 @@ func (k *Keeper) Charge(ctx context.Context, job *Job) (ok bool, stand Standing,
 		if _, stand, err = k.lockAll(tx, r.Player, job.Book); err != nil {
 			return err
 		}
-		var before int64
-		err = tx.Table("record_changes").Where("lobby_id = ? and number = ?", job.Lobby, r.Number).Count(&before).Error
-		if err != nil {
+		var before []int64
+		err = tx.Table("record_changes").Where("lobby_id = ? and number in ?", job.Lobby, []int64{r.Number, -r.Number}).
+			Pluck("number", &before).Error
+		if err != nil || slices.Contains(before, -r.Number) { // it is void
 			return err
 		}
-		if ok = before > 0 || stand.Fields.Covers(job.Book, r.Changes); !ok {
+		if ok = len(before) > 0 || stand.Fields.Covers(job.Book, r.Changes); !ok {
 			return nil
 		}
 		stand, err = k.saveRecord(tx, job, r)

@@ -204,11 +204,12 @@ func (k *Keeper) Sweep(ctx context.Context, r Retention) error {
 // dropMonths drops the results of the months that ended before a moment.
 func (k *Keeper) dropMonths(ctx context.Context, before time.Time) error {
 	y, m, _ := before.Date()
+	first := time.Date(y, m, 1, 0, 0, 0, 0, time.UTC)
 	var tables []string
 	err := k.db.WithContext(ctx).Raw(`select c.relname from pg_inherits i join pg_class c on c.oid = i.inhrelid
 		join pg_class p on p.oid = i.inhparent where p.relname in ('matches', 'match_players')
 		and c.relnamespace = current_schema()::regnamespace and right(c.relname, 7) < ?`,
-		time.Date(y, m, 1, 0, 0, 0, 0, time.UTC).Format("2006_01")).Scan(&tables).Error
+		first.Format("2006_01")).Scan(&tables).Error
 	if err != nil {
 		return err
 	}
@@ -218,5 +219,5 @@ func (k *Keeper) dropMonths(ctx context.Context, before time.Time) error {
 			return err
 		}
 	}
-	return nil
+	return k.db.WithContext(ctx).Delete(&store.MatchKept{}, "ended_at < ?", first).Error
 }

@@ -120,9 +120,12 @@ func (k *Keeper) saveResult(tx *store.Tx, job *Job, there map[string]bool) (post
 	row := store.Match{EndedAt: job.Ended.UTC().Truncate(time.Millisecond), ID: matchID(job.Lobby, r.Match),
 		LobbyID: job.Lobby, Code: job.Code, Number: r.Match, Rulebook: r.Rulebook, Version: r.Version,
 		Because: r.Because, Millis: r.Millis, Hidden: job.Hidden, Result: data}
-	done := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&row)
-	if done.Error != nil || done.RowsAffected == 0 { // none: an earlier try was committed after all
-		return nil, done.Error
+	first := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&store.MatchKept{ID: row.ID, EndedAt: row.EndedAt})
+	if first.Error != nil || first.RowsAffected == 0 { // none: it is kept, whenever it ended
+		return nil, first.Error
+	}
+	if err := tx.Create(&row).Error; err != nil {
+		return nil, err
 	}
 	if err := k.savePlayers(tx, &row, r, there); err != nil {
 		return nil, err

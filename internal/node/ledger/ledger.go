@@ -50,10 +50,11 @@ type Ledger struct {
 	away    func()           // guarded by mu; called when Away says something else
 	told    bool             // guarded by mu; that nothing can be written
 
-	wake chan struct{}
-	stop chan struct{}
-	once sync.Once // closes stop
-	done sync.WaitGroup
+	wake  chan struct{}
+	hurry chan struct{}
+	stop  chan struct{}
+	once  sync.Once // closes stop
+	done  sync.WaitGroup
 }
 
 // batch is what is committed together.
@@ -129,7 +130,7 @@ func New(db Database, node string, fence func() store.Fence, log *slog.Logger, m
 	}
 	g := &Ledger{db: db, node: node, fence: fence, log: log, most: most,
 		first: map[string]int64{}, gapped: map[string]bool{},
-		dropped: map[uint64]error{}, wake: make(chan struct{}, 1),
+		dropped: map[uint64]error{}, wake: make(chan struct{}, 1), hurry: make(chan struct{}, 1),
 		stop: make(chan struct{}), landed: make(chan struct{}), refresh: func() {},
 		away: func() {}}
 	g.now = g.empty(1)
@@ -209,7 +210,7 @@ func (g *Ledger) Write(s Stay, seq int64, entry []byte, told []journal.Person) M
 		g.gapped[e.lobby] = true
 	}
 	g.size -= len(g.now.data)
-	g.now.log, g.now.data, g.dropped[g.now.no] = nil, nil, errGaveWay
+	g.now.log, g.now.data, g.dropped[g.now.no] = nil, nil, ErrGaveWay
 	g.now.no++
 	g.tellLocked()
 	g.log.Warn("the database takes nothing: what the lobbies take in gives way to checkpoints")
@@ -224,8 +225,30 @@ func (g *Ledger) wakeLocked() {
 	}
 }
 
-// errGaveWay says that what is waited for is not written: a checkpoint follows instead.
-var errGaveWay = errors.New("it gave way to a checkpoint that is not made yet")
+// Present returns the mark of everything that has happened to a lobby up to now, the ticks since its last entry
+// included. Where somebody waits for it atOnce is true, and it is written without waiting for more.
+func (g *Ledger) Present(last Mark, atOnce bool) Mark {
+	g.mu.Lock()
+	defer g.mu.Unlock()
+	if last >= fenced {
+		return last
+	}
+	wake := g.wake
+	if atOnce {
+		wake = g.hurry
+	}
+	select {
+	case wake <- struct{}{}:
+	default:
+	}
+	return Mark(g.now.no)
+}
+
+// errStopped says that what is waited for is written by nobody here any more.
+var errStopped = errors.New("the ledger has stopped")
+
+// ErrGaveWay says that what is waited for is not written: a checkpoint follows instead.
+var ErrGaveWay = errors.New("it gave way to a checkpoint that is not made yet")
 
 // Kept returns when what was written up to a mark is committed, or says that it gave way, or, with store.ErrFenced,
 // that it is not this node's to write any more.
@@ -235,7 +258,7 @@ func (g *Ledger) Kept(ctx context.Context, m Mark) error {
 		why := g.dropped[uint64(m)]
 		switch m {
 		case never:
-			why = errGaveWay
+			why = ErrGaveWay
 		case fenced:
 			why = store.ErrFenced
 		}
@@ -251,6 +274,8 @@ func (g *Ledger) Kept(ctx context.Context, m Mark) error {
 		case <-landed:
 		case <-ctx.Done():
 			return ctx.Err()
+		case <-g.stop:
+			return errStopped
 		}
 	}
 }
@@ -268,7 +293,7 @@ func (g *Ledger) Flush(ctx context.Context) error {
 	m := Mark(g.now.no)
 	g.wakeLocked()
 	g.mu.Unlock()
-	if err := g.Kept(ctx, m); !errors.Is(err, errGaveWay) && !errors.Is(err, store.ErrFenced) {
+	if err := g.Kept(ctx, m); !errors.Is(err, ErrGaveWay) && !errors.Is(err, store.ErrFenced) {
 		return err
 	}
 	return nil
@@ -312,9 +337,11 @@ func (g *Ledger) run() {
 			pause.Reset(every)
 			select {
 			case <-pause.C:
+			case <-g.hurry:
 			case <-g.stop:
 				return
 			}
+		case <-g.hurry:
 		case <-alive.C:
 		case <-g.stop:
 			return

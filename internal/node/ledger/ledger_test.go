@@ -151,7 +151,7 @@ func TestDatabaseAway(t *testing.T) {
 	<-asked
 	late := g.Write(g.Stay(id), 10, []byte("entry 10."), nil)
 	for what, m := range map[string]Mark{"gave way": gave, "came after that": late} {
-		if err := g.Kept(t.Context(), m); !errors.Is(err, errGaveWay) {
+		if err := g.Kept(t.Context(), m); !errors.Is(err, ErrGaveWay) {
 			t.Errorf("what %s: %v", what, err)
 		}
 	}
@@ -163,7 +163,7 @@ func TestDatabaseAway(t *testing.T) {
 		t.Errorf("%d %q %q", x.Seq, x.State, x.After)
 	}
 	for what, m := range map[string]Mark{"gave way": gave, "came after that": late} {
-		if err := g.Kept(t.Context(), m); !errors.Is(err, errGaveWay) {
+		if err := g.Kept(t.Context(), m); !errors.Is(err, ErrGaveWay) {
 			t.Errorf("what %s, when the database is back: %v", what, err)
 		}
 	}

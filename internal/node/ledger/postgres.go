@@ -3,6 +3,7 @@ package ledger
 import (
 	"bytes"
 	"context"
+	"database/sql"
 	"slices"
 	"time"
 
@@ -185,13 +186,13 @@ func (r rows) Next() (row int64, err error) {
 	return row, r.tx.Raw("select nextval(pg_get_serial_sequence('ledger_log', 'id'))").Scan(&row).Error
 }
 
-func (r rows) Move(lobbies []string, node string, epoch, row int64) error {
+func (r rows) Move(lobbies []string, node string, epoch, row int64, at time.Time) error {
 	if err := r.tx.Exec("update lobbies set node = ?, epoch = ?, updated_at = clock_timestamp() where id in ?", node,
 		epoch, lobbies).Error; err != nil {
 		return err
 	}
-	return r.tx.Exec("update ledger_lobbies set node = ?, log_from = greatest(log_from, ?) where lobby_id in ?", node,
-		row, lobbies).Error
+	return r.tx.Exec("update ledger_lobbies set node = ?, log_from = greatest(log_from, ?), taken_at = ? where "+
+		"lobby_id in ?", node, row, sql.NullTime{Time: at, Valid: !at.IsZero()}, lobbies).Error
 }
 
 func (r rows) Close(lobbies []string, now time.Time) error {

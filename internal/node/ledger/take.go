@@ -119,6 +119,9 @@ func (g *Ledger) read(tx Rows, t *Taking, ids []string) (out []*Left, err error)
 			return nil, err
 		}
 		x := &Left{Head: head, from: held.Lobbies[i].LogFrom}
+		if at := held.Lobbies[i].TakenAt; at != nil && t.Only != nil {
+			x.Until = *at
+		}
 		byID[head.Lobby], out = x, append(out, x)
 	}
 	for i := range held.Checkpoints {
@@ -143,7 +146,9 @@ func (g *Ledger) read(tx Rows, t *Taking, ids []string) (out []*Left, err error)
 		return nil, err
 	}
 	for _, x := range out {
-		x.Until = alive
+		if t.Only == nil { // otherwise nobody has let it go on since it was taken
+			x.Until = alive
+		}
 	}
 	return out, after(tx, g.log, t.From, byID)
 }
@@ -155,8 +160,11 @@ func (g *Ledger) move(tx Rows, t *Taking, ids []string, all []*Left) error {
 	kept := make([]string, 0, len(all))
 	now := time.Now().UTC()
 	var log []byte
+	since := map[time.Time][]string{}
 	for _, x := range all {
-		kept = append(kept, x.Lobby)
+		if kept = append(kept, x.Lobby); !x.Until.IsZero() {
+			since[x.Until] = append(since[x.Until], x.Lobby)
+		}
 		for i, entry := range x.entries {
 			if t.From != g.node {
 				log = appendLogged(log, x.Lobby, x.Seq-int64(len(x.entries)-1-i), entry)
@@ -177,8 +185,8 @@ func (g *Ledger) move(tx Rows, t *Taking, ids []string, all []*Left) error {
 	if err != nil {
 		return err
 	}
-	if len(all) > 0 && !all[0].Until.IsZero() {
-		if err := tx.Delay(kept, max(now.Sub(all[0].Until), 0)); err != nil {
+	for until, ids := range since {
+		if err := tx.Delay(ids, max(now.Sub(until), 0)); err != nil {
 			return err
 		}
 	}
@@ -191,5 +199,8 @@ func (g *Ledger) move(tx Rows, t *Taking, ids []string, all []*Left) error {
 	if len(kept) == 0 {
 		return nil
 	}
-	return tx.Move(kept, g.node, g.fence().Epoch, row)
+	if t.Given {
+		now = time.Time{}
+	}
+	return tx.Move(kept, g.node, g.fence().Epoch, row, now)
 }

@@ -88,7 +88,8 @@ func TestCharges(t *testing.T) {
 		charge(3, 6, false, "5")
 		void(2, 4, "9")
 		void(4, 3, "9")
-		charge(4, 3, true, "9")            // comes after it was voided: it takes nothing
+		charge(2, 4, false, "9")           // what is void is had for nothing by nobody
+		charge(4, 3, false, "9")           // also where it comes after that
 		if _, is := k.(*keep.Keeper); is { // who was deleted pays nothing, and is nobody's fault
 			if err := db.Delete(&store.Player{}, "id = ?", ada).Error; err != nil {
 				t.Fatal(err)

@@ -263,7 +263,7 @@ func (r rows) Next() (row int64, err error) {
 	})
 }
 
-func (r rows) Move(lobbies []string, node string, epoch, row int64) error {
+func (r rows) Move(lobbies []string, node string, epoch, row int64, at time.Time) error {
 	return r.do("move", func(t *tables) error {
 		for _, id := range lobbies {
 			if e, there := t.lobbies[id]; there {
@@ -271,7 +271,10 @@ func (r rows) Move(lobbies []string, node string, epoch, row int64) error {
 				t.lobbies[id] = e
 			}
 			if x, there := t.kept[id]; there {
-				x.Node, x.LogFrom = node, max(x.LogFrom, row)
+				x.Node, x.LogFrom, x.TakenAt = node, max(x.LogFrom, row), nil
+				if !at.IsZero() {
+					x.TakenAt = &at
+				}
 				t.kept[id] = x
 			}
 		}

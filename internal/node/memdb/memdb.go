@@ -5,8 +5,10 @@ package memdb
 import (
 	"context"
 	"encoding/json"
+	"fmt"
 	"slices"
 	"sync"
+	"time"
 
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/step"
@@ -30,10 +32,17 @@ type Keeper struct {
 	Lost func(*keep.Job) error
 
 	mu      sync.Mutex
-	records map[[2]string]kept // guarded by mu; by player and rulebook
-	saves   map[resultKey]bool // guarded by mu; by lobby and number
-	results map[resultKey]*step.Result
-	order   []*step.Result
+	records map[[2]string]kept   // guarded by mu; by player and rulebook
+	saves   map[resultKey]string // guarded by mu; by lobby and number: what was saved
+	results []Result             // guarded by mu; one of a lobby and a match
+	wrong   []string             // guarded by mu; what came again as something else
+}
+
+// Result is a result that is kept, and of which lobby it is.
+type Result struct {
+	*step.Result
+	Lobby string
+	Ended time.Time
 }
 
 type kept struct {
@@ -48,7 +57,7 @@ type resultKey struct {
 
 // NewKeeper returns a keeper of nothing yet.
 func NewKeeper() *Keeper {
-	return &Keeper{records: map[[2]string]kept{}, saves: map[resultKey]bool{}, results: map[resultKey]*step.Result{}}
+	return &Keeper{records: map[[2]string]kept{}, saves: map[resultKey]string{}}
 }
 
 // Load is keep.Keeper.Load.
@@ -86,10 +95,13 @@ func (k *Keeper) Save(ctx context.Context, job *keep.Job) (map[string]keep.Stand
 	for i := range job.Records {
 		r := &job.Records[i]
 		s := k.standingLocked(r.Player, job.Book.Name)
-		if key := (resultKey{job.Lobby, r.Number}); !k.saves[key] {
-			k.saves[key] = true
+		if key, what := (resultKey{job.Lobby, r.Number}), fmt.Sprint(r.Player, r.Changes); k.saves[key] == "" {
+			k.saves[key] = what
 			s.Fields.Apply(job.Book, r.Changes)
 			s.Version++
+		} else if k.saves[key] != what && k.saves[key] != "void" {
+			k.wrong = append(k.wrong, fmt.Sprintf("save %d of %s is %s, and was %s", r.Number, job.Lobby, what,
+				k.saves[key]))
 		}
 		data, err := json.Marshal(s.Fields)
 		if err != nil {
@@ -98,10 +110,12 @@ func (k *Keeper) Save(ctx context.Context, job *keep.Job) (map[string]keep.Stand
 		k.records[[2]string{r.Player, job.Book.Name}] = kept{data, s.Version}
 		stand[r.Player] = k.standingLocked(r.Player, job.Book.Name)
 	}
-	if r := job.Result; r != nil {
-		if key := (resultKey{job.Lobby, r.Match}); k.results[key] == nil {
-			k.results[key] = r
-			k.order = append(k.order, r)
+	if r := (Result{job.Result, job.Lobby, job.Ended}); r.Result != nil {
+		i := slices.IndexFunc(k.results, func(x Result) bool { return x.Lobby == r.Lobby && x.Match == r.Match })
+		if i < 0 {
+			k.results = append(k.results, r)
+		} else if now, was := fmt.Sprint(r.Players), fmt.Sprint(k.results[i].Players); now != was {
+			k.wrong = append(k.wrong, fmt.Sprintf("match %d of %s is %s, and was %s", r.Match, r.Lobby, now, was))
 		}
 	}
 	if k.Lost != nil {
@@ -120,7 +134,8 @@ func (k *Keeper) Charge(ctx context.Context, job *keep.Job) (bool, keep.Standing
 	r := &job.Records[0]
 	k.mu.Lock()
 	s := k.standingLocked(r.Player, job.Book.Name)
-	ok := k.saves[resultKey{job.Lobby, r.Number}] || s.Fields.Covers(job.Book, r.Changes)
+	ok := k.saves[resultKey{job.Lobby, -r.Number}] == "" &&
+		(k.saves[resultKey{job.Lobby, r.Number}] != "" || s.Fields.Covers(job.Book, r.Changes))
 	k.mu.Unlock()
 	if !ok {
 		return false, s, nil
@@ -138,10 +153,10 @@ func (k *Keeper) Void(ctx context.Context, job *keep.Job) (keep.Standing, error)
 	k.mu.Lock()
 	defer k.mu.Unlock()
 	s := k.standingLocked(r.Player, job.Book.Name)
-	if key := (resultKey{job.Lobby, r.Number}); !k.saves[key] {
-		k.saves[key], k.saves[resultKey{job.Lobby, -r.Number}] = true, true
-	} else if back := (resultKey{job.Lobby, -r.Number}); !k.saves[back] {
-		k.saves[back] = true
+	if key := (resultKey{job.Lobby, r.Number}); k.saves[key] == "" {
+		k.saves[key], k.saves[resultKey{job.Lobby, -r.Number}] = "void", "void"
+	} else if back := (resultKey{job.Lobby, -r.Number}); k.saves[back] == "" {
+		k.saves[back] = "void"
 		s.Fields.Apply(job.Book, keep.Back(r.Changes))
 		s.Version++
 		data, err := json.Marshal(s.Fields)
@@ -165,10 +180,17 @@ func (k *Keeper) Fields(player, rulebook string) keep.Fields {
 }
 
 // Results returns the results, in the order in which they were kept.
-func (k *Keeper) Results() []*step.Result {
+func (k *Keeper) Results() []Result {
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	return slices.Clone(k.order)
+	return slices.Clone(k.results)
+}
+
+// Wrong says what was to be kept again, under a number that was taken, and was something else.
+func (k *Keeper) Wrong() []string {
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	return slices.Clone(k.wrong)
 }
 
 // Names keeps the players' names in memory.

@@ -77,6 +77,15 @@ type Match struct {
 	Result   []byte `gorm:"type:jsonb"`
 }
 
+// MatchKept is that a match is kept, in whichever month it ended.
+type MatchKept struct {
+	ID      string `gorm:"type:uuid;primaryKey"`
+	EndedAt time.Time
+}
+
+// TableName names the table.
+func (MatchKept) TableName() string { return "matches_kept" }
+
 // MatchPlayer is a player's part in a match.
 type MatchPlayer struct {
 	PlayerID string    `gorm:"type:uuid;primaryKey"`
@@ -306,7 +315,8 @@ type LedgerLobby struct {
 	Setup    []byte
 	OpenedAt time.Time
 	EndedAt  *time.Time
-	LogFrom  int64 // the first row of the node's log whose entries count
+	LogFrom  int64      // the first row of the node's log whose entries count
+	TakenAt  *time.Time // when the node took it; nil for one that was given or opened here
 }
 
 // LedgerCheckpoint is the whole state of a lobby that is open.

@@ -61,6 +61,7 @@ const (
 	WrongPassword Code = "wrong-password"
 	WrongVersion  Code = "wrong-version"
 	NameTaken     Code = "name-taken"
+	IDUsed        Code = "id-used"
 	WrongLogin    Code = "wrong-login"
 	WeakPassword  Code = "weak-password"
 	NoKeyNamed    Code = "no-such-key"
@@ -173,6 +174,7 @@ var All = []Entry{
 	{WrongPassword, 403, "The lobby has a password, and the one given is wrong."},
 	{WrongVersion, 409, "The lobby runs a different version of the rulebook."},
 	{NameTaken, 409, "The login name is taken, or the account already has one."},
+	{IDUsed, 409, "This id was used before, with other contents; the reason says for what."},
 	{WrongLogin, 401, "There is no account with this login name and password."},
 	{WeakPassword, 400, "A password has 10 to 200 characters and must not be a common one."},
 	{NoKeyNamed, 404, "There is no service key with this name."},

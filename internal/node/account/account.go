@@ -10,7 +10,6 @@ import (
 	"sync/atomic"
 	"time"
 
-	"github.com/google/uuid"
 	"github.com/hashicorp/golang-lru/v2/expirable"
 
 	"turnvex.example/turnvex/internal/core/code"
@@ -67,7 +66,7 @@ type SignedIn struct {
 
 // Player returns a player by id.
 func (s *Service) Player(ctx context.Context, id string) (*store.Player, error) {
-	if uuid.Validate(id) != nil {
+	if !store.IsID(id) {
 		return nil, fault.New(code.NoPlayer, "there is no player %q", id)
 	}
 	var p store.Player

@@ -147,7 +147,7 @@ func (s *Service) NameDevice(ctx context.Context, player, id, name string) error
 	if err != nil {
 		return err
 	}
-	if uuid.Validate(id) != nil {
+	if !store.IsID(id) {
 		return noDevice(id)
 	}
 	res := s.db.WithContext(ctx).Model(&store.Device{}).Where("player_id = ? and id = ?", player, id).
@@ -165,7 +165,7 @@ func noDevice(id string) error {
 // RemoveDevice makes a device a player's no more, and voids the tokens of its sign-ins. The only one of a player who
 // has no account stays: nothing else leads back to the player.
 func (s *Service) RemoveDevice(ctx context.Context, player, id string) error {
-	if uuid.Validate(id) != nil {
+	if !store.IsID(id) {
 		return noDevice(id)
 	}
 	return s.voiding(ctx, func(tx *store.Tx) error {

@@ -7,8 +7,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/google/uuid"
-
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/store"
@@ -33,13 +31,13 @@ type findCursor struct {
 func (s *Service) Find(ctx context.Context, begins, cursor string, limit int) (out []Found, next string, err error) {
 	escaped := strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(strings.ToLower(begins))
 	q := s.db.WithContext(ctx).Where("lower(name) like ?", escaped+"%")
-	if uuid.Validate(begins) == nil {
+	if store.IsID(begins) {
 		q = s.db.WithContext(ctx).Where("id = ?", begins)
 	}
 	if cursor != "" {
 		var at findCursor
 		raw, err := base64.RawURLEncoding.DecodeString(cursor)
-		if err != nil || json.Unmarshal(raw, &at) != nil || uuid.Validate(at.I) != nil {
+		if err != nil || json.Unmarshal(raw, &at) != nil || !store.IsID(at.I) {
 			return nil, "", fault.New(code.BadCursor, "this cursor was not given out by this list")
 		}
 		q = q.Where("lower(name) ~>~ ? or lower(name) = ? and id > ?::uuid", at.N, at.N, at.I)

@@ -12,11 +12,12 @@ import (
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/board"
 	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/store"
 	"turnvex.example/turnvex/internal/wire"
 )
 
 type postRequest struct {
-	Value  int64  `json:"value"`
+	Value  *int64 `json:"value"`
 	Player string `json:"player,omitempty"` // service keys: whose
 	Team   string `json:"team,omitempty"`   // service keys, of a board per team: whose
 	ID     string `json:"id,omitempty"`     // a UUID: the post counts once
@@ -163,10 +164,10 @@ func (s *boards) postBoard(c *call, in postRequest) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	post := board.Post{Ref: r, Value: in.Value, At: s.Boards.Now(), ID: in.ID}
-	if in.ID != "" && uuid.Validate(in.ID) != nil {
-		return nil, fault.New(code.BadRequest, "the id of a post is a UUID, not %q", in.ID)
+	if in.Value == nil {
+		return nil, fault.New(code.BadRequest, "value is missing: an integer in the unit of the board")
 	}
+	post := board.Post{Ref: r, Value: *in.Value, At: s.Boards.Now(), ID: in.ID}
 	if c.who.IsPlayer() {
 		err = clientPost(c.who, &in, &post)
 	} else {
@@ -192,9 +193,9 @@ func clientPost(who *account.Who, in *postRequest, p *board.Post) error {
 			p.Rulebook,
 			p.Name,
 		)
-	case in.Value < p.Lowest || in.Value > p.Most:
+	case p.Value < p.Lowest || p.Value > p.Most:
 		return fault.New(code.OutOfRange, "the board %s takes values from %d to %d, not %d (boards.%s.clients)", p.Name,
-			p.Lowest, p.Most, in.Value, p.Name)
+			p.Lowest, p.Most, p.Value, p.Name)
 	}
 	p.Subject, p.Client = who.Player, true
 	return nil
@@ -208,12 +209,12 @@ func keyPost(who *account.Who, book *rulebook.Book, in *postRequest, p *board.Po
 	switch {
 	case !who.Can(account.Operator) && !who.Can(account.Referee):
 		return fault.New(code.Forbidden, "this needs a service key with the scope operator or referee")
-	case in.Value < -maxPosted || in.Value > maxPosted:
-		return fault.New(code.OutOfRange, "a value is from -2^53 to 2^53, not %d", in.Value)
+	case p.Value < -maxPosted || p.Value > maxPosted:
+		return fault.New(code.OutOfRange, "a value is from -2^53 to 2^53, not %d", p.Value)
 	case p.Board.Team && (in.Team == "" || in.Player != "" || board.Sides(book)[in.Team] == ""):
 		return fault.New(code.NoTeam, "the board %s is per team: team is one that the rulebook names, not %q", p.Name,
 			in.Team)
-	case !p.Board.Team && (in.Team != "" || uuid.Validate(in.Player) != nil):
+	case !p.Board.Team && (in.Team != "" || !store.IsID(in.Player)):
 		return fault.New(code.NoPlayer, "player is whose value it is, an ID; there is no player %q", in.Player)
 	}
 	p.Subject, p.Team = in.Player, in.Team

@@ -6,8 +6,6 @@ import (
 	"strconv"
 	"time"
 
-	"github.com/google/uuid"
-
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -33,7 +31,7 @@ func readPlace(cursor string) (p place, err error) {
 	if err == nil {
 		err = json.Unmarshal(raw, &p)
 	}
-	if err != nil || uuid.Validate(p.ID) != nil {
+	if err != nil || !store.IsID(p.ID) {
 		return p, fault.New(code.BadCursor, "this cursor was not given out by this list")
 	}
 	return p, nil

@@ -4,7 +4,6 @@ import (
 	"errors"
 	"time"
 
-	"github.com/google/uuid"
 	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
@@ -77,7 +76,7 @@ func (b *Boards) Remove(tx *store.Tx, r Ref, season, subject, author, why string
 	}
 	var placed []Placed
 	err = tx.Transaction(func(tx *store.Tx) error {
-		if uuid.Validate(subject) == nil {
+		if store.IsID(subject) {
 			err := tx.Raw(`update board_entries set removed = true, version = version + 1,
 				mark = pg_current_xact_id()::text::bigint where season = ? and subject = ? and not removed
 				returning `+changed, row.ID, subject).Scan(&placed).Error

@@ -7,6 +7,7 @@ import (
 	"os"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -285,6 +286,53 @@ func TestOnlyOnce(t *testing.T) {
 	if r.shows(0, seldom, board.Query{}, "1 Ada 2"); counted != 1 {
 		t.Errorf("%d of twenty at once counted", counted)
 	}
+}
+
+// TestBadPosts: an ID that is none is refused at the door; one that was used for another value or by another counts for
+// nothing and says for what it was used; of a group in which one cannot be kept, the others are.
+func TestBadPosts(t *testing.T) {
+	r := newRig(t, 0)
+	b := ref(rulebook.Board{Name: "b", Keep: rulebook.KeepTotal})
+	ada, bo := r.person("Ada"), r.person("Bo")
+	post := func(who, id string, value int64) error {
+		return r.nodes[0].Post(t.Context(), board.Post{Ref: b, Subject: who, Value: value, At: r.at, ID: id})
+	}
+	const id = "aaaaaaaa-0000-4000-8000-000000000001"
+	for _, bad := range []string{"x", strings.ReplaceAll(id, "-", ""), "{" + id + "}", "urn:uuid:" + id,
+		strings.ToUpper(id)} {
+		r.refused(post(ada, bad, 5), code.BadRequest)
+	}
+	for range 2 {
+		r.must(post(ada, id, 5))
+	}
+	for _, x := range []struct {
+		who   string
+		value int64
+		says  string
+	}{{ada, 6, "the value 5"}, {bo, 5, "somebody else"}} {
+		err := post(x.who, id, x.value)
+		if r.refused(err, code.IDUsed); !strings.Contains(err.Error(), x.says) {
+			t.Errorf("it does not say %q: %v", x.says, err)
+		}
+	}
+	var all sync.WaitGroup
+	var failed atomic.Int64
+	for n := range 20 {
+		all.Go(func() {
+			who := []string{ada, bo}[n%2]
+			if n == 7 {
+				who = "nobody's ID"
+			}
+			if post(who, "", 1) != nil {
+				failed.Add(1)
+			}
+		})
+	}
+	all.Wait()
+	if failed.Load() != 1 {
+		t.Errorf("%d of a group are refused", failed.Load())
+	}
+	r.shows(0, b, board.Query{}, "1 Ada 15, 2 Bo 9")
 }
 
 // TestOthersAreFollowed: what another node does is known after a look: posts, also of a transaction that commits after

@@ -2,7 +2,12 @@ package board
 
 import (
 	"bytes"
+	"errors"
 	"slices"
+
+	"github.com/google/uuid"
+
+	"turnvex.example/turnvex/internal/node/store"
 )
 
 // people are those who stand on boards in memory, shared by all of them: a number each.
@@ -60,3 +65,13 @@ func (p *people) drop(n uint32) {
 }
 
 func (p *people) compare(a, b uint32) int { return bytes.Compare(p.list[a].id[:], p.list[b].id[:]) }
+
+// idOf reads the ID of somebody.
+func idOf(text string) (id uuid.UUID, err error) {
+	if !store.IsID(text) {
+		return id, errNoID
+	}
+	return uuid.Parse(text)
+}
+
+var errNoID = errors.New("this is no ID")

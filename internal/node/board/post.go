@@ -37,6 +37,7 @@ type Fate uint8
 const (
 	Counted  Fate = iota
 	Repeated      // its ID has counted before
+	Another       // its ID has counted before, for another value or another subject
 	NoSeason      // it happened before the board's first season
 	NotTaken      // the season is closed, the player barred or deleted, or the interval not over
 )
@@ -122,7 +123,7 @@ func (b *Boards) Put(tx *store.Tx, posts []Post) (fates []Fate, placed []Placed,
 func (b *Boards) unused(tx *store.Tx, posts []Post, fates []Fate) error {
 	for i := range posts {
 		p := &posts[i]
-		if p.ID == "" || fates[i] == Counted || fates[i] == Repeated {
+		if p.ID == "" || fates[i] == Counted || fates[i] == Repeated || fates[i] == Another {
 			continue
 		}
 		err := tx.Exec("delete from board_posts where rulebook = ? and board = ? and id = ?", p.Rulebook, p.Name, p.ID).
@@ -144,8 +145,11 @@ func (b *Boards) once(tx *store.Tx, posts []Post, fates []Fate) error {
 		if p.ID == "" {
 			continue
 		}
-		k := key{p.Rulebook, p.Name, strings.ToLower(p.ID)}
+		k := key{p.Rulebook, p.Name, p.ID}
 		if fates[i] = Repeated; first[k] > 0 {
+			if before := &posts[first[k]-1]; p.Subject != before.Subject || p.Value != before.Value {
+				fates[i] = Another
+			}
 			continue
 		}
 		first[k] = i + 1
@@ -162,8 +166,21 @@ func (b *Boards) once(tx *store.Tx, posts []Post, fates []Fate) error {
 		select * from unnest(?::text::text[], ?::text::text[], ?::text::uuid[], ?::text::uuid[], ?::text::bigint[],
 			?::text::timestamptz[]) as u (r, b, i, s, v, t) order by r, b, i
 		on conflict do nothing returning rulebook, board, id`, arrays(cols)...).Scan(&fresh).Error
+	if err != nil {
+		return err
+	}
 	for _, f := range fresh {
 		fates[first[key{f.Rulebook, f.Board, f.ID}]-1] = Counted
+	}
+	if len(fresh) == len(first) {
+		return nil
+	}
+	var others []struct{ Rulebook, Board, ID string }
+	err = tx.Raw(`select p.rulebook, p.board, p.id from board_posts p join unnest(?::text::text[], ?::text::text[],
+			?::text::uuid[], ?::text::uuid[], ?::text::bigint[]) as u (r, b, i, s, v) on p.rulebook = u.r and p.board = u.b
+			and p.id = u.i where p.subject <> u.s or p.value <> u.v`, arrays(cols[:5])...).Scan(&others).Error
+	for _, o := range others {
+		fates[first[key{o.Rulebook, o.Board, o.ID}]-1] = Another
 	}
 	return err
 }

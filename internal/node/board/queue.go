@@ -38,6 +38,9 @@ const (
 
 // Post keeps one post and returns when it is kept. A refusal says why.
 func (b *Boards) Post(ctx context.Context, p Post) error {
+	if p.ID != "" && !store.IsID(p.ID) {
+		return fault.New(code.BadRequest, "the id of a post is a UUID in lower case, with dashes, not %.64q", p.ID)
+	}
 	w := waiting{p, make(chan result, 1)}
 	q := &b.queue
 	q.mu.Lock()
@@ -96,6 +99,11 @@ func (b *Boards) putGroup(group []waiting) {
 	})
 	if err == nil {
 		b.Learn(placed)
+	} else if len(group) > 1 && !store.Busy(err) && ctx.Err() == nil { // one of them fails none of the others
+		for i := range group {
+			b.putGroup(group[i : i+1])
+		}
+		return
 	}
 	for i, w := range group {
 		r := result{err: err}
@@ -106,12 +114,33 @@ func (b *Boards) putGroup(group []waiting) {
 	}
 }
 
+// usedFor says what the ID of a post was used for before.
+func (b *Boards) usedFor(ctx context.Context, p *Post) error {
+	var was []struct {
+		Subject string
+		Value   int64
+	}
+	err := b.db.WithContext(ctx).Table("board_posts").Select("subject, value").
+		Find(&was, "rulebook = ? and board = ? and id = ?", p.Rulebook, p.Name, p.ID).Error
+	if err != nil || len(was) == 0 {
+		return err
+	}
+	if was[0].Subject != p.Subject {
+		return fault.New(code.IDUsed, "the id %s has counted on this board for somebody else: a new post has a new id",
+			p.ID)
+	}
+	return fault.New(code.IDUsed, "the id %s has counted on this board with the value %d: a new post has a new id",
+		p.ID, was[0].Value)
+}
+
 // verdict says why a post was not taken.
 func (b *Boards) verdict(ctx context.Context, p *Post, f Fate) error {
 	where := fmt.Sprintf("the board %s of %s", p.Name, p.Rulebook)
 	switch f {
 	case Counted, Repeated:
 		return nil
+	case Another:
+		return b.usedFor(ctx, p)
 	case NoSeason:
 		return fault.New(code.NoSeason, "%s has no season yet: its first is one of boards.%s.dates", where, p.Name)
 	}

@@ -8,8 +8,6 @@ import (
 	"maps"
 	"slices"
 
-	"github.com/google/uuid"
-
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/ranking"
 	"turnvex.example/turnvex/internal/node/fault"
@@ -189,7 +187,7 @@ func (b *Boards) beginLocked(h *held, q *Query) (int, error) {
 		}
 		return i, nil
 	case q.Around != "":
-		id, err := uuid.Parse(q.Around)
+		id, err := idOf(q.Around)
 		n, known := b.people.index[id]
 		i, there := 0, false
 		if known {
@@ -209,7 +207,7 @@ func (b *Boards) beginLocked(h *held, q *Query) (int, error) {
 func (b *Boards) chosenLocked(h *held, q *Query, v *View) {
 	at := map[int]ranking.Entry{}
 	for _, p := range q.Players {
-		id, err := uuid.Parse(p)
+		id, err := idOf(p)
 		n, known := b.people.index[id]
 		if err != nil || !known {
 			continue

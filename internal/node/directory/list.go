@@ -9,8 +9,6 @@ import (
 	"strings"
 	"time"
 
-	"github.com/google/uuid"
-
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/store"
@@ -124,7 +122,7 @@ func (p listPlace) String() string {
 
 func readPlace(cursor string) (p listPlace, err error) {
 	raw, err := base64.RawURLEncoding.DecodeString(cursor)
-	if err != nil || json.Unmarshal(raw, &p) != nil || uuid.Validate(p.ID) != nil {
+	if err != nil || json.Unmarshal(raw, &p) != nil || !store.IsID(p.ID) {
 		return p, fault.New(code.BadCursor, "this cursor was not given out by this list")
 	}
 	return p, nil

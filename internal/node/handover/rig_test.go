@@ -296,8 +296,8 @@ func (n *node) start() bool {
 	})
 	x.ledger = ledger.New(x.link, n.name, x.cluster.Fence, log, 0)
 	x.hall = hall.New(hall.Config{Directory: x.link, Keeper: records{w.keep, x}, Names: memdb.NewNames(), Log: log,
-		Node: n.name, Region: "here", Ledger: x.ledger, PublishKept: true, Fence: x.cluster.Fence, Secret: []byte("secret"),
-		Again: func(id string) { x.hands.Again(id) }})
+		Node: n.name, Region: "here", Ledger: x.ledger, PublishKept: true, Fence: x.cluster.Fence,
+		Secret: []byte("secret"), Again: func(id string) { x.hands.Again(id) }})
 	x.ledger.OnFull(x.hall.Refresh)
 	x.ledger.OnAway(x.hall.Unkept)
 	x.done.Go(func() { x.cluster.Run(ctx, x.hands.Lost, x.hands.Turn) })

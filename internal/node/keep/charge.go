@@ -23,7 +23,8 @@ func (k *Keeper) Charge(ctx context.Context, job *Job) (ok bool, stand Standing,
 		if err != nil || !there[r.Player] {
 			return err
 		}
-		if _, stand, err = k.lockAll(tx, r.Player, job.Book); err != nil {
+		rows, now, err := k.lockAll(tx, r.Player, job.Book)
+		if stand = now; err != nil {
 			return err
 		}
 		var before []int64
@@ -35,7 +36,7 @@ func (k *Keeper) Charge(ctx context.Context, job *Job) (ok bool, stand Standing,
 		if ok = len(before) > 0 || stand.Fields.Covers(job.Book, r.Changes); !ok {
 			return nil
 		}
-		stand, err = k.saveRecord(tx, job, r)
+		stand, err = k.saveLocked(tx, job, r, rows, now)
 		return err
 	})
 	return ok && err == nil, stand, err

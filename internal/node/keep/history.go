@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"reflect"
 	"strings"
 	"time"
 
@@ -71,19 +72,47 @@ func (k *Keeper) Correct(ctx context.Context, player string, book *rulebook.Book
 	}
 	if id == "" {
 		id = uuid.NewString()
-	} else if uuid.Validate(id) != nil {
-		return stand, fault.New(code.BadRequest, "the ID of a correction is a UUID, not %q", id)
+	} else if !store.IsID(id) {
+		return stand, fault.New(code.BadRequest, "the ID of a correction is a UUID in lower case, with dashes, "+
+			"not %.64q", id)
 	}
 	job := &Job{Lobby: id, Book: book, Author: author, Why: c.Why}
 	record := &Record{Player: player, Number: 1, Changes: changes}
 	err = k.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
-		stand, err = k.saveRecord(tx, job, record)
+		if stand, err = k.saveRecord(tx, job, record); err == nil {
+			err = sameChange(tx, job, record)
+		}
 		return err
 	})
 	if errors.Is(err, gorm.ErrForeignKeyViolated) {
 		return stand, fault.New(code.NoPlayer, "there is no player %q", player)
 	}
 	return stand, err
+}
+
+// sameChange refuses a correction whose ID was used for another.
+func sameChange(tx *store.Tx, job *Job, r *Record) error {
+	var was store.RecordChange
+	if err := tx.First(&was, "lobby_id = ? and number = ?", job.Lobby, r.Number).Error; err != nil {
+		return err
+	}
+	now, err := changesOf(job.Book, r)
+	if err != nil {
+		return err
+	}
+	var a, b any
+	if err := errors.Join(json.Unmarshal(was.Changes, &a), json.Unmarshal(now, &b)); err != nil {
+		return err
+	}
+	switch {
+	case was.PlayerID != r.Player || was.Rulebook != job.Book.Name:
+		return fault.New(code.IDUsed, "the id %s was used for another record: a new correction has a new id",
+			job.Lobby)
+	case !reflect.DeepEqual(a, b):
+		return fault.New(code.IDUsed, "the id %s was used for %s: a new correction has a new id", job.Lobby,
+			was.Changes)
+	}
+	return nil
 }
 
 // read checks a correction against a rulebook.

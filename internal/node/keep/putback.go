@@ -24,7 +24,7 @@ func (k *Keeper) PutBack(ctx context.Context, player string, book *rulebook.Book
 	if why, err = fault.Reason(why); err != nil {
 		return stand, err
 	}
-	if uuid.Validate(lobby) != nil {
+	if !store.IsID(lobby) {
 		return stand, fault.New(code.NoMatch, "there is no save %s %d in this record's history", lobby, number)
 	}
 	err = k.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {

@@ -124,6 +124,12 @@ func (k *Keeper) saveRecord(tx *store.Tx, job *Job, r *Record) (s Standing, err 
 	if err != nil {
 		return s, err
 	}
+	return k.saveLocked(tx, job, r, rows, before)
+}
+
+// saveLocked is saveRecord, of which the rows are locked.
+func (k *Keeper) saveLocked(tx *store.Tx, job *Job, r *Record, rows []*store.Record, before Standing) (
+	s Standing, err error) {
 	f := maps.Clone(before.Fields)
 	was, became := f.Apply(job.Book, r.Changes)
 	first, err := k.noteChange(tx, job, r, was.part(""), became.part(""), rows[0].Version+1)
@@ -212,23 +218,32 @@ func (k *Keeper) lock(tx *store.Tx, player, rulebook string) (*store.Record, err
 		First(&row, "player_id = ? and rulebook = ?", player, rulebook).Error
 }
 
+// changesOf is what a save does to a rulebook's own fields, as the history keeps it.
+func changesOf(book *rulebook.Book, r *Record) ([]byte, error) {
+	list := []map[string]any{}
+	for i := range r.Changes {
+		c := &r.Changes[i]
+		if r := fieldNamed(book, c.Field); r != nil && !r.Game {
+			list = append(list, map[string]any{"field": c.Field, "does": c.Kind.String(),
+				"value": written(r.Field, c.Value)})
+		}
+	}
+	return json.Marshal(list)
+}
+
 // noteChange writes a save into the history, and tells whether it was not there yet.
 func (k *Keeper) noteChange(tx *store.Tx, job *Job, r *Record, was, became Fields, revision int64) (bool, error) {
 	row := store.RecordChange{LobbyID: job.Lobby, Number: r.Number, PlayerID: r.Player, Rulebook: job.Book.Name,
 		Version: job.Book.Version, Match: r.Match, ChangedAt: k.now().UTC(), Author: job.Author, Why: job.Why,
 		Revision: revision}
-	list := []map[string]any{}
-	for i := range r.Changes {
-		c := &r.Changes[i]
-		if r := fieldNamed(job.Book, c.Field); r != nil && !r.Game {
-			f := r.Field
-			list = append(list, map[string]any{"field": c.Field, "does": c.Kind.String(), "value": written(f, c.Value)})
-		}
+	var err error
+	if row.Changes, err = changesOf(job.Book, r); err != nil {
+		return false, err
 	}
 	for _, part := range []struct {
 		to *[]byte
 		v  any
-	}{{&row.Changes, list}, {&row.Was, was}, {&row.Became, became}} {
+	}{{&row.Was, was}, {&row.Became, became}} {
 		data, err := json.Marshal(part.v)
 		if err != nil {
 			return false, err

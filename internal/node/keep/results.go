@@ -169,7 +169,7 @@ type Query struct {
 
 // Matches lists ended matches, newest first.
 func (k *Keeper) Matches(ctx context.Context, query Query) (rows []store.Match, err error) {
-	if query.Player != "" && uuid.Validate(query.Player) != nil {
+	if query.Player != "" && !store.IsID(query.Player) {
 		return nil, fault.New(code.NoPlayer, "there is no player %q", query.Player)
 	}
 	return rows, query.On(k.db.WithContext(ctx)).Scan(&rows).Error
@@ -215,7 +215,7 @@ func (query *Query) On(tx *store.Tx) *store.Tx {
 func (k *Keeper) Match(ctx context.Context, id string, as Query) (row store.Match, err error) {
 	err = store.ErrNotFound
 	as.Limit = 1
-	if uuid.Validate(id) == nil {
+	if store.IsID(id) {
 		err = as.On(k.db.WithContext(ctx)).Where("m.id = ?", id).Take(&row).Error
 	}
 	if errors.Is(err, store.ErrNotFound) {

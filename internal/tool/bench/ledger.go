@@ -28,6 +28,7 @@ func ledgerBenchmarks() []Benchmark {
 		{"ledger-cost", "1,000 lobbies of 8 with 4 inputs a second each, without sockets, with the ledger and " +
 			"without", ledgerCost},
 		{"recovery", "1,000 lobbies after their node was killed: started again, and on another node", recovery},
+		{"certain-cost", "from an intent with a certain cost to its verdict, and a bare commit", certainCost},
 		{"publish-kept", "from an intent to another client's delta, told at once and when it is kept", publishKept},
 	}
 }

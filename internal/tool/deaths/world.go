@@ -25,6 +25,7 @@ type worker struct {
 	n      *node
 	no     int
 	token  string
+	player string
 	device string
 
 	mu      sync.Mutex
@@ -33,6 +34,7 @@ type worker struct {
 	posted  int64           // guarded by mu; the sum of what was posted to a board
 	doubt   int64           // guarded by mu; of it, what may or may not have been posted
 	results map[string]int  // guarded by mu; matches told as saved, by code
+	played  []string        // guarded by mu; lobbies in which it has played since the last check
 	facts   int             // guarded by mu
 }
 
@@ -55,7 +57,7 @@ func newWorld(ctx context.Context, n *node) (*world, error) {
 func (x *worker) signIn(ctx context.Context) error {
 	in, err := client.SignIn(ctx, x.n.Address, x.device, fmt.Sprintf("Worker %d", x.no))
 	if err == nil {
-		x.token = in.Token
+		x.token, x.player = in.Token, in.Player
 	}
 	return err
 }
@@ -139,6 +141,9 @@ func (x *worker) play(ctx context.Context) {
 		return
 	}
 	defer c.Close()
+	x.mu.Lock()
+	x.played = append(x.played, l.Code)
+	x.mu.Unlock()
 	for ctx.Err() == nil {
 		c.Do(ctx, client.Intent{Do: "ready"})
 		saved := int64(0)
@@ -237,7 +242,46 @@ func (x *worker) check(ctx context.Context) (lost []string) {
 		}
 	}
 	x.results = map[string]int{}
-	return lost
+	return append(lost, x.twice(ctx)...)
+}
+
+// twice looks whether what matches gave is there once: each result of a lobby, and as many in the player's record as in
+// their totals. What a lobby gives once more when it is back comes a moment later.
+func (x *worker) twice(ctx context.Context) (wrong []string) {
+	for range 100 {
+		wrong = nil
+		var totals []client.Totals
+		fields := map[string]any{}
+		err := patiently(func() (err error) {
+			if totals, err = x.service().Totals(ctx, x.player); err == nil {
+				fields, err = x.service().Record(ctx, x.player, "spark")
+			}
+			return err
+		})
+		matches := int64(0)
+		for _, t := range totals {
+			matches += t.Matches
+		}
+		if n, _ := fields["matches"].(float64); err != nil || int64(n) != matches {
+			wrong = append(wrong, fmt.Sprintf("worker %d has %d matches in their totals, and %v in their record (%v)",
+				x.no, matches, fields["matches"], err))
+		}
+		for _, code := range x.played {
+			list, err := x.service().Matches(ctx, map[string][]string{"lobby": {code}, "limit": {"100"}})
+			for i := range list {
+				if i > 0 && list[i].Result.Match != list[i-1].Result.Match-1 {
+					wrong = append(wrong, fmt.Sprintf("of lobby %s match %d is kept behind match %d (%v)", code,
+						list[i-1].Result.Match, list[i].Result.Match, err))
+				}
+			}
+		}
+		if wrong == nil {
+			x.played = nil
+			return nil
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	return wrong
 }
 
 // patiently tries again while the service says that it is asked too often.

@@ -142,6 +142,8 @@ func TestServeProgram(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
+	cmd.Process.Signal(syscall.SIGHUP)
+	do(t, c, client.Intent{Do: "rename", Text: "Mara V"}) // its terminal is gone, and it goes on
 	cmd.Process.Signal(syscall.SIGTERM)
 	<-c.Done()
 	if !strings.Contains(c.Err().Error(), "stopping") {

@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"log/slog"
 	"os"
+	"os/signal"
+	"syscall"
 	"time"
 
 	"turnvex.example/turnvex/internal/live/rough"
@@ -186,6 +188,7 @@ func logger(t *Terminal, level, form string) (*slog.Logger, error) {
 
 func serve(ctx context.Context, t *Terminal, cfg service.Config) error {
 	service.Tune()
+	signal.Ignore(syscall.SIGHUP) // the end of a terminal is not the end of what was started in it
 	s, err := service.Start(ctx, cfg)
 	if err != nil {
 		return err

@@ -187,6 +187,22 @@ func TestWhoIsRead(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
+	// A match is kept once, whenever it is said to have ended, and where a node of before did not note that it is kept.
+	again := &keep.Job{Lobby: lobby, Code: "CHEST2", Book: book, Ended: now.AddDate(0, 2, 0),
+		Moment: func(sheet.Tick) time.Time { return now },
+		Result: &step.Result{Match: 2, Rulebook: "chest", Players: []step.PlayerResult{{Account: bo, Name: "P"}}}}
+	for range 2 {
+		if _, err := k.Save(t.Context(), again); err != nil {
+			t.Fatal(err)
+		}
+		again.Ended = now.Add(time.Hour)
+		if err := db.Exec("delete from matches_kept").Error; err != nil {
+			t.Fatal(err)
+		}
+	}
+	if list, err := k.Totals(t.Context(), bo, ""); err != nil || len(list) != 1 || list[0].Matches != 1 {
+		t.Errorf("kept three times, it counts %+v, %v", list, err)
+	}
 	told, err := k.Stand(t.Context(), []string{ada, bo})
 	var got []string
 	for _, x := range told {

@@ -124,8 +124,9 @@ func (k *Keeper) saveResult(tx *store.Tx, job *Job, there map[string]bool) (post
 	if first.Error != nil || first.RowsAffected == 0 { // none: it is kept, whenever it ended
 		return nil, first.Error
 	}
-	if err := tx.Create(&row).Error; err != nil {
-		return nil, err
+	done := tx.Clauses(clause.OnConflict{DoNothing: true}).Create(&row)
+	if done.Error != nil || done.RowsAffected == 0 { // none: a node with a program of before has kept it
+		return nil, done.Error
 	}
 	if err := k.savePlayers(tx, &row, r, there); err != nil {
 		return nil, err

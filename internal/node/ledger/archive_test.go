@@ -10,6 +10,7 @@ import (
 
 	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/node/store"
+	"turnvex.example/turnvex/internal/tool/trial"
 )
 
 // TestArchive: the journal of a lobby is read by its code or its ID, whole or from a kept state on, with what was taken
@@ -120,5 +121,34 @@ func TestTakingMeetsWrites(t *testing.T) {
 	defer over()
 	if list, err := g.Take(waits, &Taking{From: "n1"}); err == nil {
 		t.Errorf("its own that is held is passed over: %v", list)
+	}
+}
+
+// TestFrozenNode: what a node that stands still in the middle of a transaction has locked can be taken over soon.
+func TestFrozenNode(t *testing.T) {
+	g, id := opened(t)
+	defer g.Abort()
+	var timeout string
+	if err := db.Raw("show idle_in_transaction_session_timeout").Scan(&timeout).Error; err != nil || timeout != "5s" {
+		t.Errorf("a transaction may stand still for %s, %v", timeout, err)
+	}
+	frozen := db.Begin()
+	defer frozen.Rollback()
+	for _, do := range []string{"set local idle_in_transaction_session_timeout = '100ms'", // not to wait for so long
+		"select 1 from lobbies for key share"} {
+		if err := frozen.Exec(do).Error; err != nil {
+			t.Fatal(err)
+		}
+	}
+	other := New(In(db), "n2", nil, g.log, 0)
+	defer other.Abort()
+	for ctx := trial.Within(t, time.Minute); ; {
+		list, err := other.Take(ctx, &Taking{From: "n1"})
+		if err != nil || ctx.Err() != nil {
+			t.Fatal("it is never taken over", err)
+		}
+		if len(list) == 1 && list[0].Lobby == id {
+			return
+		}
 	}
 }

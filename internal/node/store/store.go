@@ -42,8 +42,10 @@ var (
 )
 
 // settings are those of every connection, unless the address says otherwise. What is read often lies in memory, where
-// no page is further than another.
-var settings = map[string]string{"application_name": "turnvex", "random_page_cost": "1.1"}
+// no page is further than another. A node that stands still in the middle of a transaction holds its locks no longer
+// than that: lobbies that it has locked could not be taken over.
+var settings = map[string]string{"application_name": "turnvex", "random_page_cost": "1.1",
+	"idle_in_transaction_session_timeout": "5s"}
 
 // Open connects to the database at address (a PostgreSQL URL or key-value string). Statements are logged without their
 // values, and only when slow.

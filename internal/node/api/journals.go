@@ -136,6 +136,9 @@ func (s *stories) playback(c *call) (any, error) {
 		}
 		*into = sheet.Tick(n)
 	}
+	if q.To < q.From {
+		return nil, fault.New(code.OutOfRange, "to is %d, and from is %d: nothing lies between", q.To, q.From)
+	}
 	if as != 0 {
 		q.View = replica.View{Seats: []sheet.ID{sheet.ID(as)}}
 	}

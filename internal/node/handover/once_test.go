@@ -1,12 +1,16 @@
 package handover_test
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
 	"testing"
 	"time"
 
+	"turnvex.example/turnvex/internal/node/keep"
+	"turnvex.example/turnvex/internal/node/memdb"
+	"turnvex.example/turnvex/internal/node/store"
 	"turnvex.example/turnvex/internal/tool/trial"
 )
 
@@ -101,4 +105,41 @@ func TestOnce(t *testing.T) {
 			w.once(all)
 		})
 	}
+}
+
+// records are what a node does with records and results, over the same way to the database.
+type records struct {
+	*memdb.Keeper
+	x *run
+}
+
+func (r records) do(ctx context.Context, call string, job *keep.Job, do func() error) error {
+	err := r.x.before(ctx, call)
+	for _, e := range r.x.link.Entries() {
+		if e.ID == job.Lobby && (e.Node != job.Fence.Node || e.Epoch != job.Fence.Epoch) {
+			err = cmp.Or(err, store.ErrFenced)
+		}
+	}
+	if err == nil {
+		err = do()
+	}
+	if err == nil {
+		err = r.x.after(ctx, call)
+	}
+	return err
+}
+
+func (r records) Save(ctx context.Context, job *keep.Job) (stand map[string]keep.Standing, err error) {
+	err = r.do(ctx, "save", job, func() (err error) { stand, err = r.Keeper.Save(ctx, job); return err })
+	return stand, err
+}
+
+func (r records) Charge(ctx context.Context, job *keep.Job) (ok bool, s keep.Standing, err error) {
+	err = r.do(ctx, "charge", job, func() (err error) { ok, s, err = r.Keeper.Charge(ctx, job); return err })
+	return ok, s, err
+}
+
+func (r records) Void(ctx context.Context, job *keep.Job) (s keep.Standing, err error) {
+	err = r.do(ctx, "void", job, func() (err error) { s, err = r.Keeper.Void(ctx, job); return err })
+	return s, err
 }

@@ -2,7 +2,6 @@ package handover_test
 
 import (
 	"bytes"
-	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -24,7 +23,6 @@ import (
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/node/handover"
-	"turnvex.example/turnvex/internal/node/keep"
 	"turnvex.example/turnvex/internal/node/ledger"
 	"turnvex.example/turnvex/internal/node/memdb"
 	"turnvex.example/turnvex/internal/node/store"
@@ -209,43 +207,6 @@ func (x *run) after(_ context.Context, call string) error {
 		return errAway
 	}
 	return nil
-}
-
-// records are what a node does with records and results, over the same way to the database.
-type records struct {
-	*memdb.Keeper
-	x *run
-}
-
-func (r records) do(ctx context.Context, call string, job *keep.Job, do func() error) error {
-	err := r.x.before(ctx, call)
-	for _, e := range r.x.link.Entries() {
-		if e.ID == job.Lobby && (e.Node != job.Fence.Node || e.Epoch != job.Fence.Epoch) {
-			err = cmp.Or(err, store.ErrFenced)
-		}
-	}
-	if err == nil {
-		err = do()
-	}
-	if err == nil {
-		err = r.x.after(ctx, call)
-	}
-	return err
-}
-
-func (r records) Save(ctx context.Context, job *keep.Job) (stand map[string]keep.Standing, err error) {
-	err = r.do(ctx, "save", job, func() (err error) { stand, err = r.Keeper.Save(ctx, job); return err })
-	return stand, err
-}
-
-func (r records) Charge(ctx context.Context, job *keep.Job) (ok bool, s keep.Standing, err error) {
-	err = r.do(ctx, "charge", job, func() (err error) { ok, s, err = r.Keeper.Charge(ctx, job); return err })
-	return ok, s, err
-}
-
-func (r records) Void(ctx context.Context, job *keep.Job) (s keep.Standing, err error) {
-	err = r.do(ctx, "void", job, func() (err error) { s, err = r.Keeper.Void(ctx, job); return err })
-	return s, err
 }
 
 // none is what runs no series.

@@ -50,12 +50,11 @@ type Rows interface {
 	// one.
 	Next() (row int64, err error)
 	// Move makes lobbies a node's, under an epoch; of what its log says of them counts what is in a row or behind it,
-	// or what counted before, where row is 0; at is when it takes them, the zero time for what is given. Close closes
-	// them.
-	Move(lobbies []string, node string, epoch, row int64, at time.Time) error
+	// or what counted before, where row is 0. Close closes them.
+	Move(lobbies []string, node string, epoch, row int64) error
 	Close(lobbies []string, now time.Time) error
-	// Delay moves the beginning of lobbies, for a time in which nobody ran them.
-	Delay(lobbies []string, by time.Duration) error
+	// Delay moves the beginning of lobbies that are taken at a moment, for the time in which nobody ran them.
+	Delay(lobbies []string, by time.Duration, at time.Time) error
 	// Also does something else with the database, if it is a real one.
 	Also(do func(*store.Tx) error) error
 }

@@ -3,7 +3,6 @@ package ledger
 import (
 	"bytes"
 	"context"
-	"database/sql"
 	"slices"
 	"time"
 
@@ -186,13 +185,13 @@ func (r rows) Next() (row int64, err error) {
 	return row, r.tx.Raw("select nextval(pg_get_serial_sequence('ledger_log', 'id'))").Scan(&row).Error
 }
 
-func (r rows) Move(lobbies []string, node string, epoch, row int64, at time.Time) error {
+func (r rows) Move(lobbies []string, node string, epoch, row int64) error {
 	if err := r.tx.Exec("update lobbies set node = ?, epoch = ?, updated_at = clock_timestamp() where id in ?", node,
 		epoch, lobbies).Error; err != nil {
 		return err
 	}
-	return r.tx.Exec("update ledger_lobbies set node = ?, log_from = greatest(log_from, ?), taken_at = ? where "+
-		"lobby_id in ?", node, row, sql.NullTime{Time: at, Valid: !at.IsZero()}, lobbies).Error
+	return r.tx.Exec("update ledger_lobbies set node = ?, log_from = greatest(log_from, ?) where lobby_id in ?", node,
+		row, lobbies).Error
 }
 
 func (r rows) Close(lobbies []string, now time.Time) error {
@@ -200,9 +199,9 @@ func (r rows) Close(lobbies []string, now time.Time) error {
 		Updates(map[string]any{"closed_at": now, "updated_at": store.Now, "state": "closed"}).Error
 }
 
-func (r rows) Delay(lobbies []string, by time.Duration) error {
-	return r.tx.Exec("update ledger_checkpoints set began_at = began_at + ? * interval '1 microsecond' where "+
-		"lobby_id in ?", by.Microseconds(), lobbies).Error
+func (r rows) Delay(lobbies []string, by time.Duration, at time.Time) error {
+	return r.tx.Exec("update ledger_checkpoints set began_at = began_at + ? * interval '1 microsecond', taken_at = ? "+
+		"where lobby_id in ?", by.Microseconds(), at, lobbies).Error
 }
 
 func (r rows) Also(do func(*store.Tx) error) error { return do(r.tx) }

@@ -119,14 +119,14 @@ func (g *Ledger) read(tx Rows, t *Taking, ids []string) (out []*Left, err error)
 			return nil, err
 		}
 		x := &Left{Head: head, from: held.Lobbies[i].LogFrom}
-		if at := held.Lobbies[i].TakenAt; at != nil && t.Only != nil {
-			x.Until = *at
-		}
 		byID[head.Lobby], out = x, append(out, x)
 	}
 	for i := range held.Checkpoints {
 		if x := byID[held.Checkpoints[i].LobbyID]; x != nil {
 			x.State, x.Seq, x.Began = held.Checkpoints[i].Data, held.Checkpoints[i].Seq, held.Checkpoints[i].BeganAt
+			if at := held.Checkpoints[i].TakenAt; at != nil && t.Only != nil {
+				x.Until = *at
+			}
 		}
 	}
 	for id, x := range byID { // each checkpoint is written with a piece that reaches to it, unless that gave way
@@ -186,7 +186,7 @@ func (g *Ledger) move(tx Rows, t *Taking, ids []string, all []*Left) error {
 		return err
 	}
 	for until, ids := range since {
-		if err := tx.Delay(ids, max(now.Sub(until), 0)); err != nil {
+		if err := tx.Delay(ids, max(now.Sub(until), 0), now); err != nil {
 			return err
 		}
 	}
@@ -199,8 +199,5 @@ func (g *Ledger) move(tx Rows, t *Taking, ids []string, all []*Left) error {
 	if len(kept) == 0 {
 		return nil
 	}
-	if t.Given {
-		now = time.Time{}
-	}
-	return tx.Move(kept, g.node, g.fence().Epoch, row, now)
+	return tx.Move(kept, g.node, g.fence().Epoch, row)
 }

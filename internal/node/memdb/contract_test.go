@@ -416,3 +416,38 @@ func TestLostAnswers(t *testing.T) {
 		}
 	})
 }
+
+// TestNoTimePassesUntilItIsAlive: a lobby that was taken, and then taken again because nobody knew, is as old as when it
+// was taken first; once its node has written a state of its own that holds everything.
+func TestNoTimePassesUntilItIsAlive(t *testing.T) {
+	onBoth(t, func(b *base) {
+		epoch := b.enters("n1", false)
+		one, two := b.ledger("n1", epoch), b.ledger("n2", b.enters("n2", true))
+		id := b.opens(one, "n1", epoch)
+		b.kept(one, one.Write(one.Stay(id), 1, []byte("entry 1."), nil))
+		take := func(q *ledger.Taking) *ledger.Left {
+			b.Helper()
+			list, err := two.Take(b.Context(), q)
+			if err != nil || len(list) != 1 {
+				b.Fatalf("%d are taken: %v", len(list), err)
+			}
+			return list[0]
+		}
+		before := time.Now()
+		first := take(&ledger.Taking{From: "n1", Dead: true})
+		taken := time.Now()
+		b.must(two.Flush(b.Context())) // its node is alive later than that
+		again := take(&ledger.Taking{From: "n2", Only: []string{id}})
+		if again.Until.Before(before.Truncate(time.Microsecond)) || again.Until.After(taken) {
+			b.Errorf("it is known up to %v, and was taken from %v to %v", again.Until, before, taken)
+		}
+		age := again.Until.Sub(again.Began) - first.Until.Sub(first.Began)
+		if age.Abs() > time.Millisecond {
+			b.Errorf("meanwhile it has become older by %v", age)
+		}
+		b.kept(two, two.Checkpoint(two.Stay(id), ledger.State{Seq: 1, Data: []byte("state 1")}, again.After))
+		if last := take(&ledger.Taking{From: "n2", Only: []string{id}}); !last.Until.IsZero() || last.Seq != 1 {
+			b.Errorf("behind its own state it is known up to %v, entry %d", last.Until, last.Seq)
+		}
+	})
+}

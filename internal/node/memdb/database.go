@@ -263,7 +263,7 @@ func (r rows) Next() (row int64, err error) {
 	})
 }
 
-func (r rows) Move(lobbies []string, node string, epoch, row int64, at time.Time) error {
+func (r rows) Move(lobbies []string, node string, epoch, row int64) error {
 	return r.do("move", func(t *tables) error {
 		for _, id := range lobbies {
 			if e, there := t.lobbies[id]; there {
@@ -271,10 +271,7 @@ func (r rows) Move(lobbies []string, node string, epoch, row int64, at time.Time
 				t.lobbies[id] = e
 			}
 			if x, there := t.kept[id]; there {
-				x.Node, x.LogFrom, x.TakenAt = node, max(x.LogFrom, row), nil
-				if !at.IsZero() {
-					x.TakenAt = &at
-				}
+				x.Node, x.LogFrom = node, max(x.LogFrom, row)
 				t.kept[id] = x
 			}
 		}
@@ -293,11 +290,11 @@ func (r rows) Close(lobbies []string, _ time.Time) error {
 	})
 }
 
-func (r rows) Delay(lobbies []string, by time.Duration) error {
+func (r rows) Delay(lobbies []string, by time.Duration, at time.Time) error {
 	return r.do("delay", func(t *tables) error {
 		for _, id := range lobbies {
 			if c, there := t.checkpoints[id]; there {
-				c.BeganAt = c.BeganAt.Add(by)
+				c.BeganAt, c.TakenAt = c.BeganAt.Add(by), &at
 				t.checkpoints[id] = c
 			}
 		}

@@ -184,7 +184,7 @@ func (h *history) row(tx ledger.Rows, kind int, ids []string, f store.Fence, ent
 		row, err := tx.Next()
 		h.logs[row] = len(h.logs) + 1
 		h.marks[h.logs[row]] = row
-		err = errors.Join(err, tx.Move(ids, f.Node, f.Epoch, row, time.Time{}), tx.Delay(ids, time.Second))
+		err = errors.Join(err, tx.Move(ids, f.Node, f.Epoch, row), tx.Delay(ids, time.Second, now))
 		return "move", nil, err
 	}
 	if p.Given {

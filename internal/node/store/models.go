@@ -315,8 +315,7 @@ type LedgerLobby struct {
 	Setup    []byte
 	OpenedAt time.Time
 	EndedAt  *time.Time
-	LogFrom  int64      // the first row of the node's log whose entries count
-	TakenAt  *time.Time // when the node took it; nil for one that was given or opened here
+	LogFrom  int64 // the first row of the node's log whose entries count
 }
 
 // LedgerCheckpoint is the whole state of a lobby that is open.
@@ -325,7 +324,8 @@ type LedgerCheckpoint struct {
 	Seq     int64
 	Tick    int64 // at which it was
 	Data    []byte
-	BeganAt time.Time // when the lobby's tick 0 was, or would have been
+	BeganAt time.Time  // when the lobby's tick 0 was, or would have been
+	TakenAt *time.Time // when the node took the lobby, of which it has written no state since
 }
 
 // LedgerSegment is a piece of the journal of a lobby.

@@ -417,8 +417,8 @@ func TestLostAnswers(t *testing.T) {
 	})
 }
 
-// TestNoTimePassesUntilItIsAlive: a lobby that was taken, and then taken again because nobody knew, is as old as when it
-// was taken first; once its node has written a state of its own that holds everything.
+// TestNoTimePassesUntilItIsAlive: a lobby that was taken, and then taken again because nobody knew, is as old as when
+// it was taken first; once its node has written a state of its own that holds everything.
 func TestNoTimePassesUntilItIsAlive(t *testing.T) {
 	onBoth(t, func(b *base) {
 		epoch := b.enters("n1", false)

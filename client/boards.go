@@ -80,10 +80,11 @@ func (s Service) Post(ctx context.Context, rulebook, board string, p Posting) er
 	return s.Call(ctx, http.MethodPost, boardPath(rulebook, board), p, nil)
 }
 
-// RenewBoard begins a leaderboard anew that is renewed by hand, for a reason. For operators.
-func (s Service) RenewBoard(ctx context.Context, rulebook, board, why string) (*Season, error) {
+// RenewBoard begins a leaderboard anew that is renewed by hand, for a reason. after is the name of the season that it
+// ends, with which it may be repeated and happens once; "" for the present one. For operators.
+func (s Service) RenewBoard(ctx context.Context, rulebook, board, after, why string) (*Season, error) {
 	var out Season
-	in := map[string]string{"why": why}
+	in := map[string]string{"after": after, "why": why}
 	return &out, s.Call(ctx, http.MethodPost, boardPath(rulebook, board)+"/seasons", in, &out)
 }
 

@@ -27,6 +27,12 @@ type whyRequest struct {
 	Why string `json:"why"`
 }
 
+// renewal asks for a new season.
+type renewal struct {
+	After string `json:"after,omitempty"` // the season that it ends
+	Why   string `json:"why"`
+}
+
 // Seasons are a board's, newest first.
 type Seasons struct {
 	Seasons []wire.Season `json:"seasons"`
@@ -70,7 +76,8 @@ var boardRoutes = []route{
 	{method: "GET", path: boardPath + "/seasons", summary: "A leaderboard's seasons, newest first, at most 100",
 		out: Seasons{}, do: by((*boards).listSeasons)},
 	{method: "POST", path: boardPath + "/seasons", access: operator,
-		summary: "Start a new season of a leaderboard that is renewed by hand, with a reason", out: wire.Season{},
+		summary: "Start a new season of a leaderboard that is renewed by hand, with a reason. With after, the season " +
+			"to end, it happens once, however often you send it", out: wire.Season{},
 		do: taking((*boards).renewBoard)},
 	{method: "POST", path: boardPath + "/entries/{subject}/removal", access: operator,
 		summary: "Remove the entry of a player or team from a season, with a reason; the places below move up at once",
@@ -233,12 +240,12 @@ func (s *boards) listSeasons(c *call) (any, error) {
 	return Seasons{list}, err
 }
 
-func (s *boards) renewBoard(c *call, in whyRequest) (any, error) {
+func (s *boards) renewBoard(c *call, in renewal) (any, error) {
 	_, r, err := s.boardOf(c)
 	if err != nil {
 		return nil, err
 	}
-	return s.Boards.Renew(s.DB.WithContext(c.r.Context()), r, c.who.Name, in.Why)
+	return s.Boards.Renew(s.DB.WithContext(c.r.Context()), r, in.After, c.who.Name, in.Why)
 }
 
 func (s *boards) removeEntry(c *call, in whyRequest) (any, error) {

@@ -21,17 +21,22 @@ type place struct {
 	ID string    `json:"i"`
 }
 
-func (p place) String() string {
-	raw, _ := json.Marshal(p)
+// cursorOf writes where a page ended as a cursor.
+func cursorOf(place any) string {
+	raw, _ := json.Marshal(place)
 	return base64.RawURLEncoding.EncodeToString(raw)
 }
 
-func readPlace(cursor string) (p place, err error) {
+func readCursor(cursor string, place any) error {
 	raw, err := base64.RawURLEncoding.DecodeString(cursor)
-	if err == nil {
-		err = json.Unmarshal(raw, &p)
+	if err != nil {
+		return err
 	}
-	if err != nil || !store.IsID(p.ID) {
+	return json.Unmarshal(raw, place)
+}
+
+func readPlace(cursor string) (p place, err error) {
+	if err = readCursor(cursor, &p); err != nil || !store.IsID(p.ID) {
 		return p, fault.New(code.BadCursor, "this cursor was not given out by this list")
 	}
 	return p, nil
@@ -99,7 +104,7 @@ func (s *results) listMatches(c *call) (any, error) {
 	out := Matches{Matches: []Match{}}
 	if len(rows) > limit {
 		rows = rows[:limit]
-		out.Next = place{rows[limit-1].EndedAt, rows[limit-1].ID}.String()
+		out.Next = cursorOf(place{rows[limit-1].EndedAt, rows[limit-1].ID})
 	}
 	for i := range rows {
 		out.Matches = append(out.Matches, show(&rows[i]))
@@ -190,9 +195,15 @@ func (s *results) recordHistory(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	limit, before, err := c.numbered()
+	limit, err := c.limit(100, 20)
 	if err != nil {
 		return nil, err
+	}
+	var before keep.Place
+	if v := c.query("cursor"); v != "" {
+		if err := readCursor(v, &before); err != nil || !store.IsID(before.Lobby) {
+			return nil, fault.New(code.BadCursor, "this cursor was not given out by this list")
+		}
 	}
 	rows, err := s.Keeper.History(c.r.Context(), p.ID, book.Name, before, limit+1)
 	if err != nil {
@@ -201,7 +212,7 @@ func (s *results) recordHistory(c *call) (any, error) {
 	out := History{Changes: append([]keep.Change{}, rows...)} // an empty list, never none
 	if len(rows) > limit {
 		out.Changes = rows[:limit]
-		out.Next = strconv.FormatInt(rows[limit-1].Made, 10)
+		out.Next = cursorOf(rows[limit-1].Place())
 	}
 	return out, nil
 }

@@ -279,8 +279,9 @@ func (b *Boards) find(tx *store.Tx, r Ref, name string) (row store.BoardSeason, 
 	return row, err
 }
 
-// Renew begins a board anew that is renewed by hand, and returns its new season.
-func (b *Boards) Renew(tx *store.Tx, r Ref, author, why string) (s Season, err error) {
+// Renew begins a board anew that is renewed by hand, and returns its new season. after is the season that it ends, or
+// "" for whichever is the present one; if it has been ended already, that is not done again.
+func (b *Boards) Renew(tx *store.Tx, r Ref, after, author, why string) (s Season, err error) {
 	if r.Renew != rulebook.RenewByHand {
 		return s, fault.New(code.NotNow, "the board %s of %s is not renewed by hand: its rulebook says renew: %s",
 			r.Name, r.Rulebook, r.Renew)
@@ -290,15 +291,25 @@ func (b *Boards) Renew(tx *store.Tx, r Ref, author, why string) (s Season, err e
 		if _, err := b.seasonByHand(tx, r, now); err != nil {
 			return err
 		}
-		var last store.BoardSeason
-		err := tx.Clauses(clause.Locking{Strength: "UPDATE"}).
-			Where("rulebook = ? and board = ?", r.Rulebook, r.Name).Order("begins desc").Limit(1).Take(&last).Error
+		last, err := b.lastSeason(tx, r)
 		if err != nil {
 			return err
 		}
 		n, err := strconv.Atoi(last.Name)
 		if err != nil {
 			n = 0
+		}
+		switch after {
+		case "", last.Name:
+		case fmt.Sprint(n - 1):
+			s = b.shown(&last)
+			return nil
+		default:
+			return fault.New(code.NotNow, "season %.40q of the board %s of %s is not the present one, which is %s", after,
+				r.Name, r.Rulebook, last.Name)
+		}
+		if !now.After(last.Begins) {
+			now = last.Begins.Add(time.Microsecond)
 		}
 		next := store.BoardSeason{Rulebook: r.Rulebook, Board: r.Name, Name: fmt.Sprint(n + 1), Begins: now}
 		if err := tx.Model(&last).Update("ends", now).Error; err != nil {
@@ -314,4 +325,15 @@ func (b *Boards) Renew(tx *store.Tx, r Ref, author, why string) (s Season, err e
 		return b.act(tx, r, act{season: next.Name, what: "renew", author: author, why: why})
 	})
 	return s, err
+}
+
+// lastSeason returns the season of a board that began last, and keeps others from beginning one until the transaction
+// ends.
+func (b *Boards) lastSeason(tx *store.Tx, r Ref) (last store.BoardSeason, err error) {
+	of := func() *store.Tx { return tx.Where("rulebook = ? and board = ?", r.Rulebook, r.Name) }
+	err = of().Clauses(clause.Locking{Strength: "UPDATE"}).Order("id").Take(&store.BoardSeason{}).Error
+	if err != nil {
+		return last, err
+	}
+	return last, of().Order("begins desc").Limit(1).Take(&last).Error // somebody may have begun it meanwhile
 }

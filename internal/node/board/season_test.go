@@ -1,6 +1,7 @@
 package board_test
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 	"time"
@@ -122,10 +123,17 @@ func TestSeasonsByHand(t *testing.T) {
 	r.must(r.put(0, b, ada, 3))
 	before := board.Post{Ref: b, Subject: ada, Value: 8, At: r.at}
 	r.at = r.at.Add(time.Second)
-	s, err := r.nodes[1].Renew(db.DB, b, "op", "a new year")
+	s, err := r.nodes[1].Renew(db.DB, b, "", "op", "a new year")
 	if err != nil || s.Name != "2" {
 		t.Fatal(s, err)
 	}
+	for range 2 { // repeated
+		if s, err = r.nodes[0].Renew(db.DB, b, "1", "op", "a new year"); err != nil || s.Name != "2" {
+			t.Fatal(s, err)
+		}
+	}
+	_, err = r.nodes[0].Renew(db.DB, b, "3", "op", "why")
+	r.refused(err, code.NotNow)
 	r.must(r.put(0, b, ada, 5))
 	r.must(r.nodes[0].Post(t.Context(), before)) // happened before
 	r.look()
@@ -134,9 +142,9 @@ func TestSeasonsByHand(t *testing.T) {
 		r.shows(node, b, board.Query{}, "1 Ada 5")
 		r.shows(node, b, board.Query{Season: "1"}, "1 Ada 8")
 	}
-	_, err = r.nodes[0].Renew(db.DB, b, "op", " ")
+	_, err = r.nodes[0].Renew(db.DB, b, "", "op", " ")
 	r.refused(err, code.BadRequest)
-	_, err = r.nodes[0].Renew(db.DB, ref(rulebook.Board{Name: "never"}), "op", "why")
+	_, err = r.nodes[0].Renew(db.DB, ref(rulebook.Board{Name: "never"}), "", "op", "why")
 	r.refused(err, code.NotNow)
 	r.must(r.nodes[0].Remove(db.DB, b, "", ada, "op", "a slip"))
 	var all []string
@@ -156,5 +164,26 @@ func TestSeasonsByHand(t *testing.T) {
 	acts, _, err := r.nodes[0].Acts(db.DB, b, 0, 5)
 	if err != nil || len(acts) != 2 || acts[1].Why != "a new year" || acts[1].Season != "2" {
 		t.Errorf("the acts are %+v, %v", acts, err)
+	}
+}
+
+// TestSeasonsAtOnce: who begin a board anew at the same moment all do so, one after the other.
+func TestSeasonsAtOnce(t *testing.T) {
+	r := newRig(t, 0)
+	b := ref(rulebook.Board{Name: "hand", Renew: rulebook.RenewByHand})
+	names := make(chan string)
+	for i := range 6 {
+		go func() {
+			s, err := r.nodes[i%2].Renew(db.DB, b, "", "op", "a new year")
+			names <- fmt.Sprint(s.Name, err)
+		}()
+	}
+	seen := map[string]bool{}
+	for range 6 {
+		seen[<-names] = true
+	}
+	list, err := r.nodes[0].Seasons(db.DB, b, 100)
+	if err != nil || len(list) != 7 || list[0].Name != "7" || list[0].Ends != nil || len(seen) != 6 {
+		t.Errorf("the seasons are %+v, %v; answered was %v", list, err, seen)
 	}
 }

@@ -54,20 +54,21 @@ func (k *Keeper) Void(ctx context.Context, job *Job) (stand Standing, err error)
 		if err != nil || !there[r.Player] {
 			return err
 		}
-		if _, stand, err = k.lockAll(tx, r.Player, job.Book); err != nil {
+		rows, before, err := k.lockAll(tx, r.Player, job.Book)
+		if stand = before; err != nil {
 			return err
 		}
 		// Whichever writes the charge's number first has it: this, and nothing is taken any more; or the charge, and it
 		// is given back under a number of its own.
 		never, err := k.noteChange(tx, job, &Record{Player: r.Player, Number: r.Number, Match: r.Match}, Fields{},
-			Fields{}, stand.Version)
+			Fields{}, rows[0].Version)
 		if err != nil {
 			return err
 		}
 		back := Record{Player: r.Player, Number: -r.Number, Match: r.Match, Changes: Back(r.Changes)}
 		if never { // and nothing is given back by a later try
 			_, err = k.noteChange(tx, job, &Record{Player: r.Player, Number: -r.Number, Match: r.Match}, Fields{},
-				Fields{}, stand.Version)
+				Fields{}, rows[0].Version)
 			return err
 		}
 		stand, err = k.saveRecord(tx, job, &back)

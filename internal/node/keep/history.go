@@ -34,16 +34,26 @@ type Change struct {
 	Became  json.RawMessage `json:"became"`                          // and after
 }
 
-// History returns what happened to a record, newest first, from before a revision (0 begins with the newest).
-func (k *Keeper) History(ctx context.Context, player, rulebook string, before int64,
+// Place is where a change stands in the history of a record. Changes that changed no field share a revision.
+type Place struct {
+	Revision int64
+	Lobby    string
+	Number   int64
+}
+
+// Place returns where the change stands.
+func (c *Change) Place() Place { return Place{c.Made, c.Lobby, c.Number} }
+
+// History returns what happened to a record, newest first, from before a place (the zero one begins with the newest).
+func (k *Keeper) History(ctx context.Context, player, rulebook string, before Place,
 	limit int) (out []Change, err error) {
 	q := k.db.WithContext(ctx).Table("record_changes").Where("player_id = ? and rulebook = ?", player, rulebook).
 		Select("changed_at as at, lobby_id as lobby, number, revision, match, version, author, why, changes, was, " +
 			"became")
-	if before != 0 {
-		q = q.Where("revision < ?", before)
+	if before != (Place{}) {
+		q = q.Where("(revision, lobby_id, number) < (?, ?, ?)", before.Revision, before.Lobby, before.Number)
 	}
-	return out, q.Order("revision desc").Limit(limit).Scan(&out).Error
+	return out, q.Order("revision desc, lobby_id desc, number desc").Limit(limit).Scan(&out).Error
 }
 
 // Correction is what an operator does to a record.

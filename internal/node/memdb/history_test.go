@@ -62,14 +62,14 @@ func TestHistoryAndPuttingBack(t *testing.T) {
 	told := func(want ...string) {
 		t.Helper()
 		var got []string
-		for before := int64(0); ; {
+		for before := (keep.Place{}); ; {
 			list, err := k.History(ctx, ada, "ledger", before, 2)
 			if err != nil {
 				t.Fatal(err)
 			}
 			for _, c := range list {
 				got = append(got, fmt.Sprintf("%d %s%s %s>%s", c.Made, c.Author, c.Why, c.Was, c.Became))
-				before = c.Made
+				before = c.Place()
 			}
 			if len(list) < 2 {
 				break
@@ -104,6 +104,25 @@ func TestHistoryAndPuttingBack(t *testing.T) {
 		}
 	}
 	wholePerson(t, k, ada)
+	voided := &keep.Job{Lobby: lobby, Book: book, Records: []keep.Record{{Player: ada, Number: 9}}}
+	if _, err := k.Void(ctx, voided); err != nil {
+		t.Fatal(err)
+	}
+	places := map[keep.Place]bool{}
+	for before := (keep.Place{}); ; { // three of them bear revision 7
+		list, err := k.History(ctx, ada, "ledger", before, 1)
+		if err != nil {
+			t.Fatal(err)
+		}
+		if len(list) == 0 {
+			break
+		}
+		before = list[0].Place()
+		places[before] = true
+	}
+	if len(places) != 9 {
+		t.Errorf("page by page the history has %d changes, not 9: %v", len(places), places)
+	}
 }
 
 // wholePerson reads everything that is kept of a player.
@@ -163,7 +182,7 @@ func TestRetention(t *testing.T) {
 		for _, m := range list {
 			got = append(got, m.Code)
 		}
-		history, failed := k.History(ctx, ada, "ledger", 0, 10)
+		history, failed := k.History(ctx, ada, "ledger", keep.Place{}, 10)
 		if text := fmt.Sprint(got, " ", len(history)); err != nil || failed != nil || text != want {
 			t.Errorf("left are %s, wanted %s (%v, %v)", text, want, err, failed)
 		}

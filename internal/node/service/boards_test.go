@@ -81,7 +81,7 @@ func TestBoardsThroughEveryDoor(t *testing.T) {
 	wants(t, "a barred player", as(joss).Post(soon(t), book, "open", client.Posting{Value: 9}), "barred")
 	wants(t, "unbarring", op.UnbarPlayer(soon(t), book, "open", joss.Player, "enough"), "")
 	wants(t, "afterwards", as(joss).Post(soon(t), book, "open", client.Posting{Value: 9}), "")
-	if _, err := op.RenewBoard(soon(t), book, "open", "spring"); err != nil {
+	if _, err := op.RenewBoard(soon(t), book, "open", "", "spring"); err != nil {
 		t.Fatal(err)
 	}
 	if err := w.Wait(soon(t),

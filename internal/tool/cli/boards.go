@@ -137,6 +137,20 @@ func showScore(show string, v int64) string {
 	return strconv.FormatInt(v, 10)
 }
 
+// renew ends the season of a board that is the present one now.
+func renew(ctx context.Context, svc client.Service, rulebook, board, why string) error {
+	list, err := svc.Seasons(ctx, rulebook, board)
+	if err != nil {
+		return err
+	}
+	now := "1" // of a board that was never renewed
+	if len(list) > 0 {
+		now = list[0].Name
+	}
+	_, err = svc.RenewBoard(ctx, rulebook, board, now, why)
+	return err
+}
+
 func seasonsCommand() command {
 	return command{name: "seasons", args: "RULEBOOK BOARD",
 		summary: "List the seasons of a leaderboard, or start a new one",
@@ -156,7 +170,7 @@ func seasonsCommand() command {
 					if svc, err = s.operator(ctx, *keyFile); err != nil {
 						return err
 					}
-					if _, err := svc.RenewBoard(ctx, args[0], args[1], *why); err != nil {
+					if err := renew(ctx, svc, args[0], args[1], *why); err != nil {
 						return err
 					}
 				}

@@ -3,10 +3,10 @@ package rulebook
 import (
 	"slices"
 	"time"
-	_ "time/tzdata" // the zones of boards, wherever this runs
 
 	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/core/zone"
 )
 
 // record declares the record sheet's fields, those of the game first.
@@ -124,7 +124,7 @@ func (b *binder) clients(n *node, x *Board) {
 // renewal binds when a board begins anew.
 func (b *binder) renewal(n *node, x *Board) {
 	x.Renew, x.Zone = renewWords.named(b.text(n, "renew")), b.text(n, "zone")
-	if _, err := time.LoadLocation(x.Zone); err != nil || x.Zone == "Local" {
+	if _, err := zone.Load(x.Zone); err != nil {
 		b.fail(n.get("zone"), "unknown-word", "an IANA name such as UTC, Europe/Oslo or America/Lima",
 			"there is no time zone %q", x.Zone)
 	}

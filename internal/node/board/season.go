@@ -12,6 +12,7 @@ import (
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/zone"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/store"
 	"turnvex.example/turnvex/internal/wire"
@@ -46,22 +47,21 @@ func spanAt(b *rulebook.Board, at time.Time) (s span, ok bool) {
 	if b.Renew == rulebook.RenewNever || b.Renew == rulebook.RenewByHand {
 		return span{name: always, begins: epoch}, true
 	}
-	zone := zoneOf(b.Zone)
-	y, m, d := at.In(zone).Date()
-	day := func(y int, m time.Month, d int) time.Time { return time.Date(y, m, d, 0, 0, 0, 0, zone) }
+	in := zoneOf(b.Zone)
+	local := at.In(in)
+	y, m, d := local.Date()
 	switch b.Renew {
 	case rulebook.RenewDaily:
-		return spanOf("2006-01-02", day(y, m, d), day(y, m, d+1)), true
+		return span{local.Format(time.DateOnly), zone.Begins(y, m, d, in), zone.Begins(y, m, d+1, in)}, true
 	case rulebook.RenewWeekly:
-		monday := d - (int(at.In(zone).Weekday())+6)%7
-		s = spanOf("", day(y, m, monday), day(y, m, monday+7))
-		year, week := at.In(zone).ISOWeek()
-		s.name = fmt.Sprintf("%d-W%02d", year, week)
-		return s, true
+		monday := d - (int(local.Weekday())+6)%7
+		year, week := local.ISOWeek()
+		return span{fmt.Sprintf("%d-W%02d", year, week), zone.Begins(y, m, monday, in),
+			zone.Begins(y, m, monday+7, in)}, true
 	case rulebook.RenewMonthly:
-		return spanOf("2006-01", day(y, m, 1), day(y, m+1, 1)), true
+		return span{local.Format("2006-01"), zone.Begins(y, m, 1, in), zone.Begins(y, m+1, 1, in)}, true
 	}
-	return spanOfDates(b.Dates, zone, at)
+	return spanOfDates(b.Dates, in, at)
 }
 
 // zones are the time zones that were read, by name.
@@ -71,7 +71,7 @@ func zoneOf(name string) *time.Location {
 	if z, there := zones.Load(name); there {
 		return z.(*time.Location)
 	}
-	z, err := time.LoadLocation(name)
+	z, err := zone.Load(name)
 	if err != nil { // the checker has let none through that is not known
 		z = time.UTC
 	}
@@ -79,21 +79,18 @@ func zoneOf(name string) *time.Location {
 	return z
 }
 
-func spanOf(name string, begins, ends time.Time) span {
-	return span{begins.Format(name), begins.UTC(), ends.UTC()}
-}
-
-func spanOfDates(dates []string, zone *time.Location, at time.Time) (s span, ok bool) {
+func spanOfDates(dates []string, in *time.Location, at time.Time) (s span, ok bool) {
+	begins := func(i int) time.Time {
+		day, _ := time.Parse(time.DateOnly, dates[i]) // the checker has read it
+		return zone.Begins(day.Year(), day.Month(), day.Day(), in)
+	}
 	for i, date := range dates {
-		begins, err := time.ParseInLocation(time.DateOnly, date, zone)
-		if err != nil || at.Before(begins) {
+		if at.Before(begins(i)) {
 			return s, ok
 		}
-		s, ok = span{name: "since-" + date, begins: begins.UTC()}, true
+		s, ok = span{name: "since-" + date, begins: begins(i)}, true
 		if i+1 < len(dates) {
-			if ends, err := time.ParseInLocation(time.DateOnly, dates[i+1], zone); err == nil {
-				s.ends = ends.UTC()
-			}
+			s.ends = begins(i + 1)
 		}
 	}
 	return s, ok
@@ -305,8 +302,8 @@ func (b *Boards) Renew(tx *store.Tx, r Ref, after, author, why string) (s Season
 			s = b.shown(&last)
 			return nil
 		default:
-			return fault.New(code.NotNow, "season %.40q of the board %s of %s is not the present one, which is %s", after,
-				r.Name, r.Rulebook, last.Name)
+			return fault.New(code.NotNow, "season %.40q of the board %s of %s is not the present one, which is %s",
+				after, r.Name, r.Rulebook, last.Name)
 		}
 		if !now.After(last.Begins) {
 			now = last.Begins.Add(time.Microsecond)

@@ -26,6 +26,11 @@ func TestSeasonsByTheCalendar(t *testing.T) {
 		// The clocks go forward in the night to 31 March: the day has 23 hours.
 		{rulebook.RenewDaily, "Europe/Oslo", "2030-03-31T12:00:00Z", "2030-03-31", "2030-03-30T23:00:00Z",
 			"2030-03-31T22:00:00Z"},
+		// They go forward at midnight: the day begins at one o'clock, an hour after the day before had 23:00.
+		{rulebook.RenewDaily, "America/Santiago", "2030-09-08T03:59:59Z", "2030-09-07", "2030-09-07T04:00:00Z",
+			"2030-09-08T04:00:00Z"},
+		{rulebook.RenewDaily, "America/Santiago", "2030-09-08T04:00:00Z", "2030-09-08", "2030-09-08T04:00:00Z",
+			"2030-09-09T03:00:00Z"},
 		{rulebook.RenewWeekly, "Europe/Oslo", "2030-03-31T21:59:59Z", "2030-W13", "2030-03-24T23:00:00Z",
 			"2030-03-31T22:00:00Z"},
 		{rulebook.RenewWeekly, "America/Lima", "2030-01-01T04:00:00Z", "2030-W01", "2029-12-31T05:00:00Z",

@@ -113,7 +113,7 @@ func (k *Keeper) Month(ctx context.Context, at time.Time) error {
 // boards.
 func (k *Keeper) saveResult(tx *store.Tx, job *Job, there map[string]bool) (posts []board.Post, err error) {
 	r := job.Result
-	data, err := json.Marshal(r)
+	data, err := json.Marshal(without(r, there))
 	if err != nil {
 		return nil, err
 	}
@@ -136,6 +136,21 @@ func (k *Keeper) saveResult(tx *store.Tx, job *Job, there map[string]bool) (post
 		posts = job.post(posts, p, job.Moment(p.At), row.ID, "", there)
 	}
 	return posts, nil
+}
+
+// without is a result in which people who were deleted meanwhile stand as those who were deleted later do.
+func without(r *step.Result, there map[string]bool) *step.Result {
+	out := *r
+	out.Players = slices.Clone(r.Players)
+	for i := range out.Players {
+		if p := &out.Players[i]; p.Account != "" && !there[p.Account] {
+			p.Account, p.Name = "", "(erased)"
+		}
+	}
+	out.Posts = slices.DeleteFunc(slices.Clone(r.Posts), func(p step.Post) bool {
+		return p.Account != "" && !there[p.Account]
+	})
+	return &out
 }
 
 // savePlayers writes who took part, and adds to what their results come to.

@@ -307,7 +307,8 @@ func TestResults(t *testing.T) {
 		t.Fatalf("the page behind: %+v, %v", list, err)
 	}
 	if one, err := k.Match(ctx, list[0].ID,
-		keep.Query{}); err != nil || one.Number != 1 || !strings.Contains(string(one.Result), `"because": "time"`) {
+		keep.Query{}); err != nil || one.Number != 1 || !strings.Contains(string(one.Result), `"because": "time"`) ||
+		strings.Contains(string(one.Result), gone) || strings.Count(string(one.Result), `"(erased)"`) != 1 {
 		t.Errorf("%+v, %v", one, err)
 	}
 	for _, id := range []string{"x", uuid.NewString()} {

@@ -7,6 +7,7 @@ import (
 	"go/token"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 )
@@ -116,6 +117,9 @@ func (f *finder) node(n ast.Node) bool {
 	case *ast.IncDecStmt:
 		f.change(n.TokPos, n.TokPos+2, map[token.Token]string{token.INC: "--", token.DEC: "++"}[n.Tok])
 	case *ast.ExprStmt:
+		if logs(n.X) {
+			return false // what is logged is for people
+		}
 		f.change(n.Pos(), n.End(), "")
 	case *ast.AssignStmt:
 		if n.Tok != token.DEFINE {
@@ -127,6 +131,27 @@ func (f *finder) node(n ast.Node) bool {
 		}
 	}
 	return true
+}
+
+// logs tells whether a statement does nothing but write a line to a log.
+func logs(e ast.Expr) bool {
+	call, is := e.(*ast.CallExpr)
+	if !is {
+		return false
+	}
+	to, is := call.Fun.(*ast.SelectorExpr)
+	if !is || !slices.Contains([]string{"Debug", "Info", "Warn", "Error"}, to.Sel.Name) {
+		return false
+	}
+	x := to.X
+	if made, is := x.(*ast.CallExpr); is {
+		x = made.Fun
+	}
+	if of, is := x.(*ast.SelectorExpr); is {
+		x = of.Sel
+	}
+	name, is := x.(*ast.Ident)
+	return is && (name.Name == "log" || name.Name == "slog" || name.Name == "Log")
 }
 
 func (f *finder) offset(p token.Pos) int { return f.fs.Position(p).Offset }

@@ -130,8 +130,9 @@ func (m *effects) goTo(e *rulebook.Effect) {
 }
 
 func (m *effects) saveNow(e *rulebook.Effect) {
-	if p := m.playerIn(e.Value); p != nil && !m.kept.unkept {
-		m.kept.SaveRecord(p)
+	id := sheet.ID(e.Value.Int(&m.env)) // somebody in the lobby, too
+	if r := m.st.Get(id); r != nil && r.Kind == sheet.Player && !m.kept.unkept {
+		m.kept.save(r)
 	}
 }
 

@@ -143,13 +143,15 @@ func (m *kept) Fill(on bool) { m.full = on }
 func (m *kept) Full() bool { return m.full }
 
 // SaveRecord asks the driver to keep what is owed to a player's record.
-func (m *kept) SaveRecord(s *Player) {
+func (m *kept) SaveRecord(s *Player) { m.save(s.Row) }
+
+func (m *kept) save(r *sheet.Row) {
 	var changes []step.Change
 	m.owed = slices.DeleteFunc(m.owed, func(o owed) bool {
-		if o.of == s.Row.ID {
+		if o.of == r.ID {
 			changes = append(changes, o.Change)
 		}
-		return o.of == s.Row.ID
+		return o.of == r.ID
 	})
 	if len(m.owed) == 0 {
 		m.saveAt = 0
@@ -158,7 +160,7 @@ func (m *kept) SaveRecord(s *Player) {
 		return
 	}
 	m.saves++
-	e := step.Effect{Kind: step.SaveRecord, Seat: s.Row.ID, Account: s.Row.Text(m.book.F.Player.Account),
+	e := step.Effect{Kind: step.SaveRecord, Seat: r.ID, Account: r.Text(m.book.F.Player.Account),
 		Changes: changes, N: m.saves}
 	if m.row != nil {
 		e.Match = m.count

@@ -2,6 +2,7 @@ package hall
 
 import (
 	"context"
+	"sync/atomic"
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
@@ -50,36 +51,28 @@ func (l *keeping) chargeJob(e step.Effect) *keep.Job {
 }
 
 // charge has a cost taken where the record is kept, behind what the lobby keeps already, and hands the intent in again
-// with what became of it. What was taken for nothing is given back.
+// with what became of it. What was taken for nothing is given back. Where what is kept before it takes too long, the
+// cost is not taken.
 func (l *keeping) charge(job *keep.Job, r request) {
 	l.memory.begin()
 	cause := l.memory.cause(true)
+	ctx, cancel := context.WithTimeout(context.Background(), chargeWithin)
+	var begun atomic.Bool // by whoever is first
+	go func() {
+		if <-ctx.Done(); begun.CompareAndSwap(false, true) {
+			l.conclude(job, r, charged{err: ctx.Err()})
+			go l.post(l.memory.done)
+		}
+	}()
 	l.tasks.add(func() {
+		defer cancel()
+		if !begun.CompareAndSwap(false, true) {
+			return
+		}
 		defer func() { go l.post(l.memory.done) }()
-		ctx, cancel := context.WithTimeout(context.Background(), chargeWithin)
-		var ok bool
-		var stand keep.Standing
-		err := cause(ctx)
-		tried := err == nil
-		for wait := 50 * time.Millisecond; tried; wait *= 2 {
-			ok, stand, err = l.hall.cfg.Keeper.Charge(ctx, job)
-			if err == nil || ctx.Err() != nil || l.state() == lifeLost {
-				break
-			}
-			time.Sleep(wait)
-		}
-		cancel()
-		again := *r.in
-		if again.N = job.Records[0].Number; !ok {
-			again.N, again.Yes = -again.N, err == nil
-		}
-		if err == nil {
-			l.hall.stands(l.book.Name, job.Records[0].Player, stand, l)
-		} else {
-			l.log().Warn("could not take what an action costs", "error", err)
-		}
-		used, kept := l.conclude(again, job.Records[0].Player, stand, r.answer)
-		if tried && (err != nil || ok && !used) {
+		c := l.take(ctx, job, cause)
+		used, kept := l.conclude(job, r, c)
+		if c.tried && (c.err != nil || c.ok && !used) {
 			l.retry("give back what an action has cost", keepFor, func(ctx context.Context) error {
 				err := kept(ctx)
 				if err == nil {
@@ -91,12 +84,41 @@ func (l *keeping) charge(job *keep.Job, r request) {
 	})
 }
 
+// charged is what became of taking a cost.
+type charged struct {
+	ok    bool // it was taken
+	stand keep.Standing
+	tried bool  // it may have been
+	err   error // nobody knows whether it was
+}
+
+// take takes a cost where the record is kept, when that it is to be taken is kept.
+func (l *keeping) take(ctx context.Context, job *keep.Job, cause func(context.Context) error) (c charged) {
+	c.err = cause(ctx)
+	c.tried = c.err == nil
+	for wait := 50 * time.Millisecond; c.tried; wait *= 2 {
+		c.ok, c.stand, c.err = l.hall.cfg.Keeper.Charge(ctx, job)
+		if c.err == nil || ctx.Err() != nil || l.state() == lifeLost {
+			break
+		}
+		time.Sleep(wait)
+	}
+	return c
+}
+
 // conclude hands an intent in again whose cost was taken from a player's record, or was not, and tells whether the
 // authority has made use of it: it has not when the lobby has ended, or the seat is gone or another's meanwhile. kept
 // waits until that is kept.
-func (l *keeping) conclude(again step.Input, account string, stand keep.Standing, answer func(step.Verdict)) (
-	used bool, kept func(context.Context) error,
-) {
+func (l *keeping) conclude(job *keep.Job, r request, c charged) (used bool, kept func(context.Context) error) {
+	again, account, stand := *r.in, job.Records[0].Player, c.stand
+	if again.N = job.Records[0].Number; !c.ok {
+		again.N, again.Yes = -again.N, c.err == nil
+	}
+	if c.err == nil {
+		l.hall.stands(l.book.Name, account, stand, l)
+	} else {
+		l.log().Warn("could not take what an action costs", "error", c.err)
+	}
 	ran, over := make(chan struct{}), (*memory)(nil).cause(false)
 	go l.post(func() {
 		defer close(ran)
@@ -114,7 +136,7 @@ func (l *keeping) conclude(again step.Input, account string, stand keep.Standing
 		v := l.step(&again).Verdict
 		used = theirs && v.Code != code.NoSeat && v.Code != code.LobbyGone
 		kept = l.memory.cause(false)
-		answer(v)
+		r.answer(v)
 		l.afterwards(again.Seat)
 	})
 	select {

@@ -79,6 +79,39 @@ func TestCertainCost(t *testing.T) {
 	})
 }
 
+// TestChargeBehindSave: while a save waits for the database, a certain cost is refused within some seconds, and what
+// was asked behind it is done; the cost was never taken.
+func TestChargeBehindSave(t *testing.T) {
+	inVirtualTime(t, stall, func(r *rig) {
+		down := true
+		r.keeper.Gate = func(ctx context.Context, call string) error {
+			if down && (call == "save" || call == "charge") {
+				return errors.New("no answer")
+			}
+			return ctx.Err()
+		}
+		a := r.join(r.open(hall.Opening{}), hall.Joining{Account: "ada"})
+		a.does(wire.Intent{Do: "ready"})
+		a.does(wire.Intent{Do: "act", Name: "earn"})
+		pass(6 * time.Second) // it is to be saved now
+		for n, name := range []string{"buy", "other"} {
+			if err := a.Receive(&wire.Intent{Is: "intent", Seat: uint32(a.First()), N: uint64(10 + n), Do: "act",
+				Name: name}); err != nil {
+				t.Fatal(err)
+			}
+		}
+		pass(4 * time.Second)
+		if v := a.all("verdict"); len(v) != 4 || v[2]["code"] != "not-kept" || v[3]["ok"] != true {
+			t.Errorf("the verdicts are %v", v)
+		}
+		down = false
+		pass(20 * time.Second)
+		if f := r.keeper.Fields("ada", "stall"); fmt.Sprintf("%v %v", f["coins"], f["hats"]) != "10 <nil>" {
+			t.Errorf("%v coins and %v hats", f["coins"], f["hats"])
+		}
+	})
+}
+
 // TestChargeWithoutAnswer: when where records are kept does not answer, or its answer is lost, the action is refused
 // within some seconds, and in the end nothing was taken.
 func TestChargeWithoutAnswer(t *testing.T) {

@@ -236,7 +236,8 @@ export interface Routes {
     }
   }
   /**
-   * Start a new season of a leaderboard that is renewed by hand, with a reason. Who may call: operator.
+   * Start a new season of a leaderboard that is renewed by hand, with a reason. With after, the season to end,
+   * it happens once, however often you send it. Who may call: operator.
    */
   'POST /v1/boards/{rulebook}/{board}/seasons': {
     path: {
@@ -245,6 +246,7 @@ export interface Routes {
     }
     query: Record<never, never>
     body: {
+      after?: string
       why: string
     }
     answer: {
@@ -1585,6 +1587,7 @@ export interface Routes {
   'POST /v1/rulebooks': {
     path: Record<never, never>
     query: {
+      accept?: string
       why?: string
     }
     body: string
@@ -1615,8 +1618,9 @@ export interface Routes {
         wanted?: string
       }[] | null
       records?: {
+        board?: string
         concerned?: number
-        field: string
+        field?: string
         means: string
         what: string
       }[] | null
@@ -1657,8 +1661,9 @@ export interface Routes {
         wanted?: string
       }[] | null
       records?: {
+        board?: string
         concerned?: number
-        field: string
+        field?: string
         means: string
         what: string
       }[] | null
@@ -1695,6 +1700,7 @@ export interface Routes {
     path: Record<never, never>
     query: {
       try?: string
+      accept?: string
       why?: string
     }
     body: string
@@ -1726,8 +1732,9 @@ export interface Routes {
           wanted?: string
         }[] | null
         records?: {
+          board?: string
           concerned?: number
-          field: string
+          field?: string
           means: string
           what: string
         }[] | null

@@ -117,7 +117,7 @@ function Writing({ was, name }: { was: string; name: string }) {
     }
   }
   const publish = async (why: string) => {
-    const done = await http.call('POST /v1/rulebooks', { body: text, query: { why } })
+    const done = await http.call('POST /v1/rulebooks', { body: text, query: { why, accept: 'yes' } })
     if (!done.ok)
       throw new Refused('bad-rulebook', 'It has errors and was not published. See the list beside the text.')
     keepDraft(name)
@@ -212,15 +212,15 @@ function Writing({ was, name }: { was: string; name: string }) {
           )}
         </Section>
         {(check?.records ?? []).length > 0 && (
-          <Section title="Saved records">
+          <Section title="Saved records and leaderboards">
             <Stack gap="2">
               {(check?.records ?? []).map((r) => (
-                <Text key={r.field}>
+                <Text key={`${r.field} ${r.board} ${r.what}`}>
                   <Text as="span" fontWeight="semibold">
-                    {r.field}
+                    {r.field ?? `Board ${r.board}`}
                   </Text>{' '}
                   {r.what}: {r.means}
-                  {!!r.concerned && ` (${r.concerned} players)`}
+                  {!!r.concerned && ` (${r.concerned} ${r.board ? 'entries' : 'players'})`}
                 </Text>
               ))}
             </Stack>
@@ -240,4 +240,4 @@ function Writing({ was, name }: { was: string; name: string }) {
 }
 
 const records = (check?: Check) =>
-  (check?.records ?? []).length > 0 ? 'See beside the text what it does to saved records.' : ''
+  (check?.records ?? []).length > 0 ? 'See beside the text what it does to saved records and leaderboards.' : ''

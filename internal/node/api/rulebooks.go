@@ -18,7 +18,6 @@ import (
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/guard"
 	"turnvex.example/turnvex/internal/node/keep"
-	"turnvex.example/turnvex/internal/node/library"
 	"turnvex.example/turnvex/internal/node/store"
 )
 
@@ -54,7 +53,7 @@ type Check struct {
 	Name     string            `json:"name,omitempty"`
 	Version  string            `json:"version,omitempty"`
 	Problems rulebook.Problems `json:"problems"`
-	Records  []keep.Difference `json:"records,omitempty"` // what it means for the records that are kept now
+	Records  []keep.Difference `json:"records,omitempty"` // what it means for saved records and leaderboards
 
 	Flow []rulebook.FlowPhase `json:"flow,omitempty"` // how its phases lead to each other
 }
@@ -65,19 +64,21 @@ type Checks struct {
 	Rulebooks []Check `json:"rulebooks"`
 }
 
+var accepting = param{"accept", "yes: publish even if saved records or leaderboards read differently then", "string"}
+
 var bookRoutes = []route{
 	{method: "GET", path: "/v1/rulebooks", summary: "The rulebooks that are loaded, and the games to which they belong",
 		out: Books{}, do: by((*books).listBooks)},
 	{method: "POST", path: "/v1/rulebooks", access: operator,
 		summary: "Check a rulebook (the body is the YAML or JSON) and make it the current version", in: "",
-		out: Check{}, do: by((*books).loadBook)},
+		params: []param{accepting}, out: Check{}, do: by((*books).loadBook)},
 	{
 		method: "POST",
 		path:   "/v1/rulebooks/together",
 		access: operator,
 		summary: "Check a game and its rulebooks (the body has them one behind another, with lines of --- between " +
 			"them) and make all of them the current versions, or none; other rulebooks of the game are published again",
-		params: []param{{"try", "yes: only check them, and tell what they mean for saved records", "string"}},
+		params: []param{{"try", "yes: only check them, and tell what they mean for saved records", "string"}, accepting},
 		in:     "",
 		out:    Checks{},
 		do:     by((*books).loadBooks),
@@ -292,13 +293,49 @@ func (s *books) loadBook(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	before := s.Library.Current()
-	book, problems, err := s.Library.Load(c.r.Context(), src)
+	out, err := s.publish(c, [][]byte{src}, false)
 	if err != nil {
 		return nil, err
 	}
-	out := checked(book, problems)
-	return out, s.differences(c, before, book, &out)
+	return out.Rulebooks[0], nil
+}
+
+// publish checks rulebooks and games, tells what they mean for what is kept, and makes them the current versions unless
+// they are only to be tried. What would read otherwise must be accepted.
+func (s *books) publish(c *call, sources [][]byte, try bool) (out Checks, err error) {
+	accept := c.query("accept")
+	if accept != "" && accept != "yes" {
+		return out, fault.New(code.BadRequest, "accept is yes, or is left out, not %.40q", accept)
+	}
+	all, err := s.Library.Together(sources)
+	if err != nil {
+		return out, err
+	}
+	current := s.Library.Current()
+	var loses []keep.Difference
+	for _, x := range all {
+		one := checked(x.Book, x.Problems)
+		if err := s.differences(c, current, x.Book, &one); err != nil {
+			return out, err
+		}
+		out.Rulebooks = append(out.Rulebooks, one)
+		for _, d := range one.Records {
+			if d.Loses() {
+				loses = append(loses, d)
+			}
+		}
+	}
+	if try {
+		return out, nil
+	}
+	if len(loses) > 0 && accept == "" {
+		f := fault.New(code.ChangesKept, "published so, what is kept would read otherwise: %s; accept=yes publishes it",
+			loses[0].Means)
+		f.Extra = loses
+		return out, f
+	}
+	_, err = s.Library.LoadAll(c.r.Context(), sources)
+	return out, err
 }
 
 // togetherMost is how many times as long as one rulebook several may be that are published together.
@@ -309,29 +346,10 @@ func (s *books) loadBooks(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	load := s.Library.LoadAll
-	switch c.query("try") {
-	case "":
-	case "yes":
-		load = func(_ context.Context, sources [][]byte) ([]library.Checked, error) {
-			return s.Library.Together(sources)
-		}
-	default:
-		return nil, fault.New(code.BadRequest, "try is yes, or is left out, not %q", c.query("try"))
+	if try := c.query("try"); try != "" && try != "yes" {
+		return nil, fault.New(code.BadRequest, "try is yes, or is left out, not %q", try)
 	}
-	before := s.Library.Current()
-	all, err := load(c.r.Context(), rulebook.Parts(src))
-	if err != nil {
-		return nil, err
-	}
-	out := Checks{make([]Check, len(all))}
-	for i, x := range all {
-		out.Rulebooks[i] = checked(x.Book, x.Problems)
-		if err := s.differences(c, before, x.Book, &out.Rulebooks[i]); err != nil {
-			return nil, err
-		}
-	}
-	return out, nil
+	return s.publish(c, rulebook.Parts(src), c.query("try") != "")
 }
 
 func (s *books) bookSchema(*call) (any, error) { return json.RawMessage(rulebook.Schema()), nil }

@@ -22,6 +22,7 @@ type Boards struct {
 	now    func() time.Time
 	log    *slog.Logger
 	budget int
+	as     func(Ref) Ref
 
 	queue queue
 
@@ -43,6 +44,7 @@ type Options struct {
 	Budget int              // the most bytes that boards in memory take, about; 256 MiB if 0
 	Now    func() time.Time // time.Now if nil
 	Log    *slog.Logger     // nothing is logged if nil
+	As     func(Ref) Ref    // a board as it is declared now; as it was given if nil
 }
 
 const defaultBudget = 256 << 20
@@ -58,7 +60,10 @@ func New(db *store.DB, o Options) *Boards {
 	if o.Now == nil {
 		o.Now = time.Now
 	}
-	b := &Boards{db: db, now: o.Now, log: o.Log, budget: o.Budget, seasons: map[seasonKey]int64{},
+	if o.As == nil {
+		o.As = func(r Ref) Ref { return r }
+	}
+	b := &Boards{db: db, now: o.Now, log: o.Log, budget: o.Budget, as: o.As, seasons: map[seasonKey]int64{},
 		found: map[seasonKey]found{}, held: map[int64]*held{}, ends: make(chan struct{})}
 	b.renamed = map[[16]byte]string{}
 	b.people.index = map[[16]byte]uint32{}

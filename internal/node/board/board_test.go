@@ -482,3 +482,38 @@ func TestPostsAtRandom(t *testing.T) {
 		}
 	}
 }
+
+// TestOrderChanges: a new version of a rulebook that turns a board's order applies at once, to what is in memory and to
+// who watches.
+func TestOrderChanges(t *testing.T) {
+	r := newRig(t, 0)
+	most := ref(rulebook.Board{Name: "laps", Keep: rulebook.KeepLatest})
+	least := ref(rulebook.Board{Name: "laps", Keep: rulebook.KeepLatest, Least: true})
+	now := most
+	nodes := board.New(db, board.Options{Now: func() time.Time { return r.at }, As: func(board.Ref) board.Ref {
+		return now
+	}})
+	defer nodes.Close()
+	r.nodes[0] = nodes
+	for i, name := range []string{"Ada", "Bo", "Cy"} {
+		r.must(r.put(0, most, r.person(name), int64(10+i)))
+	}
+	w, page, err := nodes.Watch(t.Context(), most, board.Query{Limit: 2})
+	if err != nil || len(page.Rows) != 2 || page.Rows[0].Name != "Cy" {
+		t.Fatal(page, err)
+	}
+	defer w.Stop()
+	r.shows(0, most, board.Query{}, "1 Cy 12, 2 Bo 11, 3 Ada 10")
+	now = least
+	if v, err := nodes.Glance(least, &board.Query{Limit: 3}); v != nil || err != nil {
+		t.Errorf("what stands in the other order is shown: %v", err)
+	}
+	r.shows(0, least, board.Query{}, "1 Ada 10, 2 Bo 11, 3 Cy 12")
+	<-w.Wake()
+	if _, page, err = w.Take(t.Context()); err != nil || page == nil || page.Order != "least" ||
+		page.Rows[0].Name != "Ada" {
+		t.Errorf("who watches is shown %+v, %v", page, err)
+	}
+	r.must(r.put(0, least, r.person("Di"), 9))
+	r.shows(0, least, board.Query{}, "1 Di 9, 2 Ada 10, 3 Bo 11, 4 Cy 12")
+}

@@ -40,6 +40,7 @@ func (b *Boards) hold(ctx context.Context, r Ref, season int64) (*held, error) {
 	}
 	b.clock++
 	h.read = b.clock
+	b.turnLocked(h, r.Least)
 	b.mu.Unlock()
 	select {
 	case <-h.ready:
@@ -47,6 +48,24 @@ func (b *Boards) hold(ctx context.Context, r Ref, season int64) (*held, error) {
 	case <-ctx.Done():
 		return nil, ctx.Err()
 	}
+}
+
+// turnLocked puts a season in memory in the order that its board has now: another version of the rulebook may have
+// another.
+func (b *Boards) turnLocked(h *held, least bool) {
+	if h.rank == nil || h.rank.Least == least {
+		return
+	}
+	entries := make([]ranking.Entry, 0, h.rank.Len())
+	h.rank.Walk(0, h.rank.Len(), func(e *ranking.Entry) { entries = append(entries, *e) })
+	slices.SortFunc(entries, func(x, y ranking.Entry) int {
+		if by := ranking.Order(least, x.Value, x.At, y.Value, y.At); by != 0 {
+			return by
+		}
+		return b.people.compare(x.Who, y.Who)
+	})
+	h.rank = ranking.New(least, b.people.compare, entries)
+	h.stir()
 }
 
 // loadWithin is how long reading a season may take.

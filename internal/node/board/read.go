@@ -83,7 +83,7 @@ func (b *Boards) Glance(r Ref, q *Query) (*View, error) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	h := b.held[row.ID]
-	if h == nil || h.rank == nil {
+	if h == nil || h.rank == nil || h.rank.Least != r.Least {
 		return nil, nil
 	}
 	b.clock++

@@ -30,6 +30,7 @@ func (b *Boards) Watch(ctx context.Context, r Ref, q Query) (*Watcher, *Page, er
 // read reads the part, and lets its season wake the watcher from before on.
 func (w *Watcher) read(ctx context.Context) (*Page, error) {
 	b := w.boards
+	w.ref = b.as(w.ref)
 	row, err := b.present(ctx, w.ref, w.query.Season)
 	if err != nil {
 		return nil, err
@@ -59,14 +60,15 @@ func (w *Watcher) read(ctx context.Context) (*Page, error) {
 func (w *Watcher) Wake() <-chan struct{} { return w.wake }
 
 // Take returns what has changed in the watched part since it was read last, nil if nothing has, or the whole page where
-// another season has begun.
+// another season has begun, or the board has another order.
 func (w *Watcher) Take(ctx context.Context) (*wire.Ranked, *Page, error) {
 	was := w.last
 	page, err := w.read(ctx)
 	if err != nil {
 		return nil, nil, err
 	}
-	if page.Season.Name != was.Season.Name || page.Season.State != was.Season.State {
+	if page.Season.Name != was.Season.Name || page.Season.State != was.Season.State ||
+		page.Order != was.Order {
 		return nil, page, nil
 	}
 	out := &wire.Ranked{Is: "ranked", Count: page.Count, First: page.First, Rows: len(page.Rows),

@@ -10,18 +10,25 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// Difference is what another version of a rulebook means for a field of the records that are kept.
+// Difference is what another version of a rulebook means for a field of the records that are kept, or for a board.
 type Difference struct {
-	Field     string `json:"field"`               // as the new version names it, or the old one if it has none
-	What      string `json:"what"`                // added, removed, renamed, type, bounds, words or start
+	Field     string `json:"field,omitempty"`     // as the new version names it, or the old one if it has none
+	Board     string `json:"board,omitempty"`     // the name of the board, instead
+	What      string `json:"what"`                // such as added, removed, renamed, type or bounds; order, keep or renew
 	Means     string `json:"means"`               // what happens to what is kept
-	Concerned *int64 `json:"concerned,omitempty"` // how many records, for operators
+	Concerned *int64 `json:"concerned,omitempty"` // how many records or entries, for operators
 
 	count string // the condition on fields, for those that concern records
 	args  []any
 }
 
-// Differences tells what a new version of a rulebook means for the records that are kept. The old one may be nil.
+// Loses tells whether something that is kept, once it was counted, reads otherwise for the new version.
+func (d *Difference) Loses() bool {
+	return d.Concerned != nil && *d.Concerned > 0 && d.What != "renamed" && d.What != "added"
+}
+
+// Differences tells what a new version of a rulebook means for what is kept of records and on boards. The old one may
+// be nil.
 func Differences(old, new *rulebook.Book) (out []Difference) {
 	if old == nil {
 		return nil
@@ -50,7 +57,7 @@ func Differences(old, new *rulebook.Book) (out []Difference) {
 				count: isKept, args: []any{r.Stored()}})
 		}
 	}
-	return out
+	return append(out, boardDifferences(old, new)...)
 }
 
 // own are the fields of a rulebook's record without those of its game, whose record is another one.
@@ -138,13 +145,16 @@ func changed(old, new *rulebook.RecordField) (out []Difference) {
 	return out
 }
 
-// Count tells for each difference how many records of the rulebook it concerns.
+// Count tells for each difference how many records of the rulebook, or entries of a board, it concerns.
 func (k *Keeper) Count(ctx context.Context, book string, list []Difference) error {
 	for i := range list {
 		d := &list[i]
 		var n int64
 		if d.count != "" {
 			q := k.db.WithContext(ctx).Table("records").Where("rulebook = ?", book)
+			if d.Board != "" {
+				q = k.db.WithContext(ctx).Table("board_entries").Where("not removed")
+			}
 			if err := q.Where(d.count, d.args...).Count(&n).Error; err != nil {
 				return err
 			}

@@ -99,6 +99,14 @@ func publish(tx *store.Tx, book *rulebook.Book) error {
 		DoUpdates: clause.Assignments(map[string]any{"current": true, "tried": false})}).Create(&row).Error
 }
 
+// Knows tells whether a version was ever published.
+func (l *Library) Knows(ctx context.Context, name, version string) (bool, error) {
+	var n int64
+	err := l.db.WithContext(ctx).Model(&store.Rulebook{}).Where("name = ? and version = ? and not tried", name,
+		version).Count(&n).Error
+	return n > 0, err
+}
+
 // Book returns the current version of a rulebook.
 func (l *Library) Book(name string) (*rulebook.Book, error) {
 	l.mu.RLock()

@@ -171,9 +171,8 @@ func renamedTogether(t *testing.T, sh *shell, dir, game, player string) {
 		t.Errorf("the audit trail has %+v, %v", lines, err)
 	}
 	for _, file := range []string{"port.yaml", "nets.yaml", "traps.yaml"} {
-		rename(file, "gold", "silver", "was: [coins]", "was: [coins, gold]")
+		rename(file, "gold", "silver", "was: [coins]", "was: [gold, coins]")
 	}
-	rename("port.yaml", "was: [coins, silver]", "was: [coins, gold]")
 	other, err := service.Start(soon(t), service.Config{Database: database, Node: "folder", Rulebooks: dir})
 	if err != nil {
 		t.Fatal(err)

@@ -30,7 +30,8 @@ func (s *Service) turn() {
 
 // join announces the node, and lets it renew its lease from now on.
 func (s *Service) join(ctx context.Context, cfg *Config, secret string) (err error) {
-	s.Bus, err = bus.Start(bus.Options{Name: cfg.Node, Listen: cfg.MessagesAt, Outside: cfg.Messages, Log: cfg.Log,
+	s.Bus, err = bus.Start(bus.Options{Name: cfg.Node, Listen: cfg.Messages.Listen, Outside: cfg.Messages.Server,
+		Log:     cfg.Log,
 		Secret:  hex.EncodeToString(account.Derived(secret, "messages between nodes")),
 		Subject: hex.EncodeToString(account.Derived(secret, "subjects of messages"))[:16]})
 	if err != nil {

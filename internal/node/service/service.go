@@ -55,9 +55,9 @@ type Config struct {
 	Region      string         // "local" if empty
 	Node        string         // "node1" if empty
 	Advertise   string         // the address that clients and other nodes are told; that of Listen if empty
-	Messages    string         // a server for messages between nodes; "" for one of the node's own
-	MessagesAt  string         // where the node's own listens for other nodes; loopback, a free port, if empty
+	Messages    Messages       // between nodes
 	Rulebooks   string         // a folder whose *.yaml, *.yml and *.json are loaded at the start; "" for none
+	AcceptKept  bool           // they are, even if what is kept reads otherwise then
 	OperatorKey string         // "" keeps the one of an earlier start, or makes one
 	Origins     []string       // of pages that may call beside the service's own, as browsers send them
 	Proxies     []netip.Prefix // whose forwarded headers are believed
@@ -75,6 +75,12 @@ type Config struct {
 	Patience    time.Duration  // how long a live connection may take nothing; 10 s if 0
 	Check       time.Duration  // how often all copies are checked; if 0, every 5 s in practice lobbies
 	Log         *slog.Logger   // nothing is logged if nil
+}
+
+// Messages says how nodes send messages to each other.
+type Messages struct {
+	Server string // where; "" for one of the node's own
+	Listen string // where the node's own listens for other nodes; loopback, a free port, if empty
 }
 
 func (c *Config) defaults() {
@@ -221,11 +227,11 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		cfg.Log.Warn("a rulebook no longer compiles and is left out", "error", b)
 	}
 	s.Library = lib
+	s.Boards = board.New(s.DB, board.Options{Budget: cfg.BoardMemory, Log: cfg.Log, As: declared(lib)})
+	s.Directory, s.Keeper = directory.New(s.DB), keep.New(s.DB, s.Boards, time.Now)
 	if err := s.loadFolder(ctx, cfg); err != nil {
 		return err
 	}
-	s.Boards = board.New(s.DB, board.Options{Budget: cfg.BoardMemory, Log: cfg.Log})
-	s.Directory, s.Keeper = directory.New(s.DB), keep.New(s.DB, s.Boards, time.Now)
 	s.Ledger = ledger.New(ledger.In(s.DB), cfg.Node, s.Cluster.Fence, cfg.Log, cfg.Waiting)
 	s.journals = journals{ledger.NewArchive(s.DB, cfg.Log), cfg.Keeping}
 	s.Series = series.New(s.DB, lib, s.Cluster.Fence, cfg.Log)

@@ -11,6 +11,7 @@ import (
 
 	"turnvex.example/turnvex/client"
 	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/node/keep"
 	"turnvex.example/turnvex/internal/node/library"
 )
 
@@ -20,10 +21,10 @@ func publishCommand() command {
 			"with. The operator's key comes from -key-file or the environment variable TURNVEX_OPERATOR_KEY.\n" +
 			"A game and those of its rulebooks that are given with it are published together, all or none.\n" +
 			"If the declaration of the record has changed, it first reports what that means for saved\n" +
-			"records.",
+			"records, and likewise for what stands on leaderboards.",
 		setup: asOperator(func(fs *flag.FlagSet, s *session) call {
 			try := fs.Bool("try", false, "report what it means for saved records, without publishing")
-			accept := fs.Bool("accept", false, "publish even if record fields are removed or read differently")
+			accept := fs.Bool("accept", false, "publish even if saved records or leaderboards read differently then")
 			return func(ctx context.Context, t *Terminal, svc client.Service, names []string) error {
 				files, err := readFiles(t, names)
 				if err != nil {
@@ -38,7 +39,7 @@ func publishCommand() command {
 					if *try {
 						continue
 					}
-					if err := s.publish(ctx, t, svc, g); err != nil {
+					if err := s.publish(ctx, t, svc, g, *accept); err != nil {
 						return err
 					}
 				}
@@ -71,15 +72,13 @@ func groups(files []library.File) (all [][]library.File) {
 type findings struct {
 	Name, Version string
 	Problems      rulebook.Problems
-	Records       []struct {
-		Field, What, Means string
-		Concerned          int64
-	}
+	Records       []keep.Difference
 }
 
-// together sends a group to the service: to be tried, or published. What has errors is shown as check does.
+// together sends a group to the service: to be tried (try=yes), or published, perhaps with accept=yes. What has errors
+// is shown as check does.
 func (s *session) together(ctx context.Context, t *Terminal, svc client.Service, group []library.File,
-	try bool) ([]findings, error) {
+	how string) ([]findings, error) {
 	var all []byte
 	for i, f := range group {
 		src := f.Source
@@ -91,10 +90,7 @@ func (s *session) together(ctx context.Context, t *Terminal, svc client.Service,
 		}
 		all = append(all, src...)
 	}
-	path := "/v1/rulebooks/together"
-	if try {
-		path += "?try=yes"
-	}
+	path := "/v1/rulebooks/together?" + how
 	var out struct{ Rulebooks []findings }
 	err := svc.Call(ctx, http.MethodPost, path, all, &out)
 	if client.CodeOf(err) == "bad-rulebook" {
@@ -114,7 +110,7 @@ func (s *session) together(ctx context.Context, t *Terminal, svc client.Service,
 // otherwise afterwards must be accepted.
 func (s *session) meant(ctx context.Context, t *Terminal, svc client.Service, group []library.File,
 	accept bool) (bool, error) {
-	all, err := s.together(ctx, t, svc, group, true)
+	all, err := s.together(ctx, t, svc, group, "try=yes")
 	if err != nil {
 		return false, err
 	}
@@ -122,8 +118,15 @@ func (s *session) meant(ctx context.Context, t *Terminal, svc client.Service, gr
 	for i, found := range all {
 		var rows [][]string
 		for _, d := range found.Records {
-			rows = append(rows, []string{"  " + d.Field, d.What, fmt.Sprint(d.Concerned), d.Means})
-			loses = loses || d.Concerned > 0 && d.What != "renamed" && d.What != "added"
+			of, many := d.Field, "-"
+			if d.Board != "" {
+				of = "board " + d.Board
+			}
+			if d.Concerned != nil {
+				many = fmt.Sprint(*d.Concerned)
+			}
+			rows = append(rows, []string{"  " + of, d.What, many, d.Means})
+			loses = loses || d.Loses()
 		}
 		if s.json || len(rows) == 0 {
 			continue
@@ -132,8 +135,8 @@ func (s *session) meant(ctx context.Context, t *Terminal, svc client.Service, gr
 		if i < len(group) {
 			name = group[i].Path
 		}
-		fmt.Fprintf(t.Out, "%s: of the records that are kept\n", name)
-		if err := table(t.Out, "  FIELD|CHANGE|RECORDS|WHAT HAPPENS", rows); err != nil {
+		fmt.Fprintf(t.Out, "%s: what it means for saved records and leaderboards\n", name)
+		if err := table(t.Out, "  OF|CHANGE|HOW MANY|WHAT HAPPENS", rows); err != nil {
 			return false, err
 		}
 	}
@@ -144,8 +147,13 @@ func (s *session) meant(ctx context.Context, t *Terminal, svc client.Service, gr
 	return true, nil
 }
 
-func (s *session) publish(ctx context.Context, t *Terminal, svc client.Service, group []library.File) error {
-	all, err := s.together(ctx, t, svc, group, false)
+func (s *session) publish(ctx context.Context, t *Terminal, svc client.Service, group []library.File,
+	accept bool) error {
+	how := ""
+	if accept {
+		how = "accept=yes"
+	}
+	all, err := s.together(ctx, t, svc, group, how)
 	if err != nil {
 		return err
 	}

@@ -51,10 +51,10 @@ func serveCommand() command {
 			fs.StringVar(&cfg.Advertise, "advertise", os.Getenv("TURNVEX_ADVERTISE"), "`address` that clients and "+
 				"other nodes use to reach this one, such as https://n1.example; default: that of -listen "+
 				"(environment TURNVEX_ADVERTISE)")
-			fs.StringVar(&cfg.Messages, "messages", os.Getenv("TURNVEX_MESSAGES"),
+			fs.StringVar(&cfg.Messages.Server, "messages", os.Getenv("TURNVEX_MESSAGES"),
 				"NATS server `address` for messages between nodes, such as nats://10.0.0.9:4222; default: each node runs "+
 					"its own (environment TURNVEX_MESSAGES)")
-			fs.StringVar(&cfg.MessagesAt, "messages-listen", os.Getenv("TURNVEX_MESSAGES_LISTEN"),
+			fs.StringVar(&cfg.Messages.Listen, "messages-listen", os.Getenv("TURNVEX_MESSAGES_LISTEN"),
 				"`address` on which this node's own NATS server accepts those of other nodes, such as 10.0.0.5:7422; "+
 					"default: a free port, on this machine only (environment TURNVEX_MESSAGES_LISTEN)")
 			fs.StringVar(
@@ -63,6 +63,8 @@ func serveCommand() command {
 				os.Getenv("TURNVEX_RULEBOOKS"),
 				"`folder` of rulebooks to load at start (environment TURNVEX_RULEBOOKS)",
 			)
+			fs.BoolVar(&cfg.AcceptKept, "accept", false, "with -rulebooks: load them even if saved records or "+
+				"leaderboards read differently afterwards")
 			fs.StringVar(
 				&cfg.Journals,
 				"journals",

@@ -72,7 +72,7 @@ func Run(ctx context.Context, o Options) error {
 	say("Starting the service on %s", o.Listen)
 	svc, err := service.Start(ctx, service.Config{Rehearse: rehearse.Served, Listen: o.Listen,
 		Database: box.Address, Region: "harbour",
-		Rulebooks: filepath.Join(o.Root, "demo/rulebooks"), OperatorKey: key, Log: o.Log})
+		Rulebooks: filepath.Join(o.Root, "demo/rulebooks"), AcceptKept: true, OperatorKey: key, Log: o.Log})
 	if err != nil {
 		return err
 	}

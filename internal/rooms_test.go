@@ -162,6 +162,42 @@ func checkCoreFile(t *testing.T, file string) {
 	})
 }
 
+// TestGoroutinesAreSafe: what a node does in goroutines of their own begins in package safe, so that a fault in one of
+// them does not end the process unasked. Timers count, too.
+func TestGoroutinesAreSafe(t *testing.T) {
+	for _, dir := range []string{"node", "live"} {
+		err := filepath.WalkDir(dir, func(path string, d fs.DirEntry, err error) error {
+			if err != nil || d.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") ||
+				strings.Contains(path, "live/safe/") || strings.Contains(path, "memdb/") {
+				return err
+			}
+			fset := token.NewFileSet()
+			f, err := parser.ParseFile(fset, path, nil, 0)
+			if err != nil {
+				return err
+			}
+			ast.Inspect(f, func(n ast.Node) bool {
+				bare := false
+				switch n := n.(type) {
+				case *ast.GoStmt:
+					bare = true
+				case *ast.SelectorExpr:
+					x, _ := n.X.(*ast.Ident)
+					bare = n.Sel.Name == "AfterFunc" || n.Sel.Name == "Go" && (x == nil || x.Name != "safe")
+				}
+				if bare {
+					t.Errorf("%s begins a goroutine without package safe", fset.Position(n.Pos()))
+				}
+				return true
+			})
+			return nil
+		})
+		if err != nil {
+			t.Fatal(err)
+		}
+	}
+}
+
 // TestLinesFit holds lines to 120 columns, a tab counting as 4; texts that are written as they are (in backquotes) and
 // pages that are made from the code may be longer.
 func TestLinesFit(t *testing.T) {

@@ -3,6 +3,7 @@ package outbox
 import (
 	"sync"
 
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/wire"
 )
 
@@ -36,10 +37,16 @@ type Box struct {
 	busy  bool      // guarded by mu; the writer is at it
 	over  bool      // guarded by mu; the writer has said that the connection does not go on
 	full  *wire.Bye
+
+	drainer func() // drain, made once
 }
 
 // NewBox returns an empty box. Full is how the connection ends when too much waits for it.
-func NewBox(full *wire.Bye) *Box { return &Box{full: full} }
+func NewBox(full *wire.Bye) *Box {
+	b := &Box{full: full}
+	b.drainer = b.drain
+	return b
+}
 
 // Serve begins to write, with what has waited until now.
 func (b *Box) Serve(w Writer) {
@@ -99,11 +106,17 @@ func (b *Box) wakeLocked() {
 		return
 	}
 	b.busy = true
-	go b.drain()
+	safe.Go("write to a connection", b.drainer)
 }
 
-// drain writes until nothing waits.
+// drain writes until nothing waits. After a fault nobody writes any more.
 func (b *Box) drain() {
+	if !safe.Do("write to a connection", b.writeAll) {
+		b.finish()
+	}
+}
+
+func (b *Box) writeAll() {
 	for {
 		list, bye := b.Take()
 		if len(list) == 0 && bye == nil {

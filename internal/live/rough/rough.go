@@ -10,6 +10,8 @@ import (
 	"strings"
 	"sync"
 	"time"
+
+	"turnvex.example/turnvex/internal/live/safe"
 )
 
 // Network says how bad connections are. The zero value leaves them as they are.
@@ -88,10 +90,10 @@ func (n Network) Wrap(inner net.Conn) net.Conn {
 		in: make(chan chunk, 256), out: make(chan chunk, 256)}
 	c.stall = time.Now().Add(c.about(n.StallEvery))
 	if n.CutEvery > 0 {
-		c.cut = time.AfterFunc(c.about(n.CutEvery), func() { c.Close() })
+		c.cut = safe.After(c.about(n.CutEvery), "cut a rough network", func() { c.Close() })
 	}
-	go c.readPump()
-	go c.writePump()
+	safe.Go("read a rough network", c.readPump)
+	safe.Go("write to a rough network", c.writePump)
 	return c
 }
 

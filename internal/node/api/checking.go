@@ -7,6 +7,7 @@ import (
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/guard"
 )
@@ -33,7 +34,7 @@ func (s *server) compile(ctx context.Context, src []byte) (*rulebook.Book, ruleb
 		return nil, nil, ctx.Err()
 	}
 	began := time.Now()
-	defer func() { time.AfterFunc(restAfter*time.Since(began), func() { <-s.checking }) }()
+	defer func() { safe.After(restAfter*time.Since(began), "rest after a check", func() { <-s.checking }) }()
 	if len(src) > large {
 		defer debug.SetGCPercent(debug.SetGCPercent(50))
 	}

@@ -2,7 +2,6 @@ package api
 
 import (
 	"net/http"
-	"runtime/debug"
 	"strconv"
 	"strings"
 	"time"
@@ -11,6 +10,7 @@ import (
 	"github.com/go-chi/cors"
 
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/guard"
 )
@@ -40,8 +40,7 @@ func (s *front) recoverPanic(next http.Handler) http.Handler {
 				if p == http.ErrAbortHandler {
 					panic(p)
 				}
-				s.Log.Error("a request failed", "id", middleware.GetReqID(r.Context()), "path", r.URL.Path, "panic", p,
-					"stack", string(debug.Stack()))
+				safe.Caught(s.Log, "serve a request", p, "id", middleware.GetReqID(r.Context()), "path", r.URL.Path)
 				s.fail(w, r, fault.New(code.Internal, "something went wrong inside; it was logged"))
 			}
 		}()

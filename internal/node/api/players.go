@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/journal"
@@ -171,7 +172,7 @@ func (s *players) erasePlayer(c *call) (any, error) {
 // others follow when they are.
 func (s *server) erased(player string) {
 	s.Hall.Removed(player)
-	go func() {
+	safe.Go("take a deleted player out of journals", func() {
 		err := s.Journals.Forget(func(all []string) ([]string, error) {
 			if slices.Contains(all, player) {
 				return []string{player}, nil
@@ -181,7 +182,7 @@ func (s *server) erased(player string) {
 		if err != nil {
 			s.Log.Warn("could not take a deleted player out of all journals", "error", err)
 		}
-	}()
+	})
 }
 
 func (s *players) banPlayer(c *call, in banRequest) (any, error) {

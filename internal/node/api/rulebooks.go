@@ -78,7 +78,7 @@ var bookRoutes = []route{
 		access: operator,
 		summary: "Check a game and its rulebooks (the body has them one behind another, with lines of --- between " +
 			"them) and make all of them the current versions, or none; other rulebooks of the game are published again",
-		params: []param{{"try", "yes: only check them, and tell what they mean for saved records", "string"}, accepting},
+		params: []param{{"try", "yes: only check them, and tell what they mean for saved data", "string"}, accepting},
 		in:     "",
 		out:    Checks{},
 		do:     by((*books).loadBooks),

@@ -12,6 +12,7 @@ import (
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/store"
 )
@@ -73,7 +74,7 @@ func New(db *store.DB, o Options) *Boards {
 // Follow closes seasons and removes what has run out, until Close. node is this node's name; holds tells the moment of
 // the oldest thing here that is not kept yet, the zero time for none.
 func (b *Boards) Follow(node string, holds func() time.Time) {
-	b.done.Go(func() { b.follow(node, holds) })
+	safe.In(&b.done, "follow boards", func() { b.follow(node, holds) })
 }
 
 // Close ends following. What is in the queue is posted first.

@@ -3,6 +3,7 @@ package board
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -13,6 +14,7 @@ import (
 
 	"turnvex.example/turnvex/internal/core/ranking"
 	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/live/safe"
 )
 
 // held is a season in memory. What changes meanwhile is put into it by Learn and Look.
@@ -36,7 +38,12 @@ func (b *Boards) hold(ctx context.Context, r Ref, season int64) (*held, error) {
 			gone: map[[16]byte]int64{}}
 		b.held[season] = h
 		b.loading++
-		go b.load(h, r)
+		safe.Go("read a board", func() {
+			defer close(h.ready)
+			if !safe.Do("read a board", func() { b.load(h, r) }) {
+				b.unread(h, r, errors.New("something went wrong inside; it was logged"))
+			}
+		})
 	}
 	b.clock++
 	h.read = b.clock
@@ -75,16 +82,11 @@ const loadWithin = time.Minute
 const takeAtOnce = 10000
 
 func (b *Boards) load(h *held, r Ref) {
-	defer close(h.ready)
 	ctx, cancel := context.WithTimeout(context.Background(), loadWithin)
 	defer cancel()
 	rows, err := b.readSeason(ctx, h.season)
 	if err != nil {
-		b.mu.Lock()
-		defer b.mu.Unlock()
-		b.loadedLocked()
-		h.err = fmt.Errorf("read the board %s of %s: %w", r.Name, r.Rulebook, err)
-		b.giveUpLocked(h)
+		b.unread(h, r, err)
 		return
 	}
 	sortRows(rows, r.Least)
@@ -92,19 +94,13 @@ func (b *Boards) load(h *held, r Ref) {
 	b.mu.Lock()
 	b.people.expect(len(rows))
 	b.mu.Unlock()
-	entries := make([]ranking.Entry, len(rows))
-	for i := range rows {
-		if i%takeAtOnce == 0 {
-			if i > 0 {
-				b.mu.Unlock()
-			}
+	entries := make([]ranking.Entry, 0, len(rows))
+	for part := range slices.Chunk(rows, takeAtOnce) {
+		func() {
 			b.mu.Lock()
-		}
-		entries[i] = rows[i].entry
-		entries[i].Who = b.people.take(rows[i].id, rows[i].name, rows[i].team)
-	}
-	if len(rows) > 0 {
-		b.mu.Unlock()
+			defer b.mu.Unlock()
+			entries = b.people.takeAll(part, entries)
+		}()
 	}
 	rank := ranking.New(r.Least, b.people.compare, entries)
 	b.mu.Lock()
@@ -120,6 +116,25 @@ func (b *Boards) load(h *held, r Ref) {
 		return
 	}
 	b.evictLocked(h)
+}
+
+// unread notes why a season is not in memory.
+func (b *Boards) unread(h *held, r Ref, err error) {
+	b.mu.Lock()
+	defer b.mu.Unlock()
+	b.loadedLocked()
+	h.err = fmt.Errorf("read the board %s of %s: %w", r.Name, r.Rulebook, err)
+	b.giveUpLocked(h)
+}
+
+// takeAll takes people in, and appends their entries.
+func (p *people) takeAll(rows []row, to []ranking.Entry) []ranking.Entry {
+	for i := range rows {
+		e := rows[i].entry
+		e.Who = p.take(rows[i].id, rows[i].name, rows[i].team)
+		to = append(to, e)
+	}
+	return to
 }
 
 // sortRows puts rows in the order of a ranking.

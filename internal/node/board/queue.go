@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/store"
 )
@@ -52,7 +53,7 @@ func (b *Boards) Post(ctx context.Context, p Post) error {
 	q.waiting = append(q.waiting, w)
 	if !q.busy {
 		q.busy = true
-		q.work.Go(b.drain)
+		safe.In(&q.work, "keep posts", b.drain)
 	}
 	q.mu.Unlock()
 	select {
@@ -79,7 +80,14 @@ func (b *Boards) drain() {
 			return
 		}
 		q.mu.Unlock()
-		b.putGroup(group)
+		if !safe.Do("keep posts", func() { b.putGroup(group) }) {
+			for _, w := range group {
+				select {
+				case w.done <- result{err: fault.New(code.Internal, "something went wrong inside; it was logged")}:
+				default: // it was answered before
+				}
+			}
+		}
 	}
 }
 

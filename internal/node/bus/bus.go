@@ -18,6 +18,8 @@ import (
 
 	"github.com/nats-io/nats-server/v2/server"
 	"github.com/nats-io/nats.go"
+
+	"turnvex.example/turnvex/internal/live/safe"
 )
 
 // Options say how messages go. Name and Secret must be given.
@@ -159,7 +161,7 @@ func (b *Bus) On(topic string, do func(from, what string)) {
 	}
 	b.conn.Subscribe(b.of+topic, func(m *nats.Msg) {
 		from, what, _ := bytes.Cut(m.Data, []byte("\n"))
-		do(string(from), string(what))
+		safe.Do("hear of "+topic, func() { do(string(from), string(what)) })
 	})
 }
 

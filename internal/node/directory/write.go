@@ -7,6 +7,8 @@ import (
 	"strings"
 	"sync"
 	"time"
+
+	"turnvex.example/turnvex/internal/live/safe"
 )
 
 // What changes in the lobbies of a node is written together, by one statement every few hundredths of a second.
@@ -62,7 +64,7 @@ func (d *Directory) write(ctx context.Context, e Entry, closed *time.Time) error
 	g.waiting = append(g.waiting, c)
 	if !g.writing {
 		g.writing = true
-		time.AfterFunc(groupEvery, d.writeGroups)
+		safe.After(groupEvery, "write the directory", d.writeGroups)
 	}
 	g.mu.Unlock()
 	select {

@@ -8,6 +8,7 @@ import (
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/keep"
 )
 
@@ -58,18 +59,18 @@ func (l *keeping) charge(job *keep.Job, r request) {
 	cause := l.memory.cause(true)
 	ctx, cancel := context.WithTimeout(context.Background(), chargeWithin)
 	var begun atomic.Bool // by whoever is first
-	go func() {
+	safe.Go("give a cost up", func() {
 		if <-ctx.Done(); begun.CompareAndSwap(false, true) {
 			l.conclude(job, r, charged{err: ctx.Err()})
-			go l.post(l.memory.done)
+			l.postSoon(l.memory.done)
 		}
-	}()
+	})
 	l.tasks.add(func() {
 		defer cancel()
 		if !begun.CompareAndSwap(false, true) {
 			return
 		}
-		defer func() { go l.post(l.memory.done) }()
+		defer func() { l.postSoon(l.memory.done) }()
 		c := l.take(ctx, job, cause)
 		used, kept := l.conclude(job, r, c)
 		if c.tried && (c.err != nil || c.ok && !used) {
@@ -120,7 +121,7 @@ func (l *keeping) conclude(job *keep.Job, r request, c charged) (used bool, kept
 		l.log().Warn("could not take what an action costs", "error", c.err)
 	}
 	ran, over := make(chan struct{}), (*memory)(nil).cause(false)
-	go l.post(func() {
+	l.postSoon(func() {
 		defer close(ran)
 		theirs := l.m.SeatOf(account) == again.Seat
 		if !theirs {

@@ -7,6 +7,7 @@ import (
 
 	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/wire"
 )
 
@@ -185,12 +186,12 @@ func (l *showing) checkAll(ctx context.Context) (*CheckReport, error) {
 			for _, c := range l.clients {
 				if l.ask(c, func(answered bool, differs []wire.Differently) {
 					if answered {
-						go func() {
+						safe.Go("answer a check", func() {
 							select {
 							case answers <- differs:
 							case <-gone.Done():
 							}
-						}()
+						})
 					}
 				}) {
 					r.Asked++

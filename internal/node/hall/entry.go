@@ -114,7 +114,7 @@ func (l *sign) writeEntry() {
 		if err != nil {
 			l.log().Warn("could not write the directory", "error", err)
 		}
-		go l.post(func() { l.entryWritten(err == nil) })
+		l.postSoon(func() { l.entryWritten(err == nil) })
 	})
 }
 

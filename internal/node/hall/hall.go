@@ -9,6 +9,7 @@ import (
 	"sync"
 
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/keep"
@@ -57,7 +58,7 @@ func (h *Hall) start(l *Lobby, first func()) error {
 		return fault.New(code.Stopping, "the service is stopping, or has lost its lease; try again")
 	}
 	h.lobbies[l.Code] = l
-	h.running.Go(func() {
+	safe.In(&h.running, "run a lobby", func() {
 		l.run(first)
 		h.mu.Lock()
 		if h.lobbies[l.Code] == l {
@@ -104,7 +105,7 @@ func (h *Hall) Stop() {
 	h.mu.Lock()
 	h.stopped = true
 	for _, l := range h.lobbies {
-		go l.stop()
+		safe.Go("stop a lobby", l.stop)
 	}
 	h.mu.Unlock()
 	h.running.Wait()

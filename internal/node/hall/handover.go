@@ -3,9 +3,9 @@ package hall
 import (
 	"cmp"
 	"context"
-	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/wire"
 )
@@ -34,7 +34,7 @@ func (l *Lobby) Give(ctx context.Context, to Destination) error {
 			return
 		}
 		l.handing = h
-		time.AfterFunc(leaveWithin, func() { go l.post(func() { l.remain(h) }) })
+		safe.After(leaveWithin, "let a lobby remain", func() { l.post(func() { l.remain(h) }) })
 	})
 	if err != nil || refused != nil {
 		return cmp.Or(refused, err)
@@ -99,7 +99,7 @@ func (h *Hall) Drop() {
 	h.mu.Unlock()
 	for _, l := range h.All() {
 		l.becomes(lifeLost)
-		go l.post(func() {})
+		l.postSoon(func() {})
 		<-l.ended
 	}
 }

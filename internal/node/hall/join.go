@@ -42,7 +42,7 @@ func (l *seating) join(ctx context.Context, j Joining) (*Client, error) {
 	}
 	if err == nil && c.newcomer {
 		if err = l.Kept(ctx); err != nil { // who is not kept has not joined
-			go l.post(func() { l.leave(c) })
+			l.postSoon(func() { l.leave(c) })
 			return nil, err
 		}
 	}

@@ -8,6 +8,7 @@ import (
 
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/keep"
 	"turnvex.example/turnvex/internal/node/store"
 )
@@ -35,7 +36,7 @@ func (t *tasks) add(task func()) {
 	t.queue = append(t.queue, task)
 	if !t.busy {
 		t.busy = true
-		t.idle.Go(t.work)
+		safe.In(&t.idle, "do a lobby's tasks", t.work)
 	}
 }
 
@@ -50,7 +51,7 @@ func (t *tasks) work() {
 		task := t.queue[0]
 		t.queue = t.queue[1:]
 		t.mu.Unlock()
-		task()
+		safe.Do("do a task of a lobby", task)
 	}
 }
 
@@ -68,7 +69,7 @@ func (l *keeping) loadRecord(seat sheet.ID, account string) {
 	l.release(false)
 	l.knownOf(account)
 	l.memory.begin()
-	go func() {
+	safe.Go("load a record", func() {
 		var s keep.Standing
 		var first bool
 		loaded := l.retry("load a record", 0, func(ctx context.Context) (err error) {
@@ -82,7 +83,7 @@ func (l *keeping) loadRecord(seat sheet.ID, account string) {
 				l.loaded(seat, account, s, first)
 			})
 		}
-	}()
+	})
 }
 
 // save keeps what an input led to, when that input is kept itself: a lobby that comes back from before it plays on, and
@@ -111,9 +112,9 @@ func (l *keeping) save(job *keep.Job) {
 			l.hall.stands(l.book.Name, player, s, l)
 		}
 		if kept && job.Result != nil && l.hall.cfg.Ended != nil {
-			go l.hall.cfg.Ended(l.ID, job.Result)
+			safe.Go("tell of a result", func() { l.hall.cfg.Ended(l.ID, job.Result) })
 		}
-		go l.post(func() {
+		l.postSoon(func() {
 			l.memory.done()
 			l.saved(job, stand)
 			if kept && job.Result != nil {

@@ -4,6 +4,7 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/internal/live/outbox"
+	"turnvex.example/turnvex/internal/live/safe"
 )
 
 // putLater adds a frame when the spectators' delay has passed.
@@ -15,7 +16,7 @@ func (c *Client) putLater(f *outbox.Frame) {
 		c.End(tooSlow)
 	}
 	if len(c.later) == 1 {
-		time.AfterFunc(c.delay, c.release)
+		safe.After(c.delay, "show something later", c.release)
 	}
 }
 
@@ -32,7 +33,7 @@ func (c *Client) release() {
 		c.later = c.later[1:]
 	}
 	if len(c.later) > 0 && c.Ended() == nil {
-		time.AfterFunc(c.later[0].due.Sub(c.lobby.hall.cfg.Now()), c.release)
+		safe.After(c.later[0].due.Sub(c.lobby.hall.cfg.Now()), "show something later", c.release)
 	}
 	c.mu.Unlock()
 	for _, f := range due {

@@ -194,6 +194,6 @@ func (h *Hall) Unkept() {
 // Refresh asks every lobby for a checkpoint.
 func (h *Hall) Refresh() {
 	for _, l := range h.All() {
-		go l.post(func() { l.memory.asked = true })
+		l.postSoon(func() { l.memory.asked = true })
 	}
 }

@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/wire"
 )
@@ -121,7 +122,7 @@ func (l *Lobby) closedHere() {
 	l.memory.end(l.room)
 	l.sign.closeEntry()
 	if l.hall.cfg.Closed != nil {
-		go l.hall.cfg.Closed(l.ID)
+		safe.Go("tell of an end", func() { l.hall.cfg.Closed(l.ID) })
 	}
 }
 

@@ -2,8 +2,6 @@ package hall
 
 import (
 	"context"
-	"fmt"
-	"runtime/debug"
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
@@ -11,6 +9,7 @@ import (
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/wire"
 )
@@ -115,7 +114,7 @@ func (l *Lobby) guard(do func()) {
 	defer func() {
 		if r := recover(); r != nil {
 			l.becomes(lifeBroken)
-			l.log().Error("the lobby failed and ends", "panic", fmt.Sprint(r), "stack", string(debug.Stack()))
+			safe.Caught(l.log(), "run a lobby, which ends", r)
 		}
 	}()
 	do()
@@ -153,7 +152,7 @@ func (l *Lobby) stop() {
 				h.done <- fault.New(code.Stopping, "the node stops; the lobby goes on at its next start")
 			}
 			l.becomes(lifeLeaving)
-			time.AfterFunc(leaveWithin, func() {
+			safe.After(leaveWithin, "hurry a lobby", func() {
 				l.becomes(lifeHurried)
 				l.post(func() {})
 			})

@@ -10,6 +10,7 @@ import (
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/ledger"
 )
 
@@ -95,6 +96,11 @@ func (l *room) do(ctx context.Context, job func()) error {
 	case <-l.done:
 		return l.gone()
 	}
+}
+
+// postSoon is post for the loop itself, too: the job comes behind what is going on.
+func (l *room) postSoon(job func()) {
+	safe.Go("hand a job to a lobby", func() { l.post(job) })
 }
 
 // post runs a job in the lobby's loop without waiting for it, unless the lobby has closed. It must not be called from

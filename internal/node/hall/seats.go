@@ -8,6 +8,7 @@ import (
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/wire"
 )
@@ -80,7 +81,7 @@ func (l *seating) sitDown(ctx context.Context, j Joining) (sheet.ID, error) {
 	}
 	if err == nil {
 		if err = l.Kept(ctx); err != nil {
-			go l.quit(context.Background(), j.Account)
+			safe.Go("give a seat back", func() { l.quit(context.Background(), j.Account) })
 		}
 	}
 	if err != nil {
@@ -107,10 +108,10 @@ func (l *seating) leave(c *Client) {
 		c.End(bye)
 		return
 	}
-	go func() { // that somebody has left is told when it is kept, or cannot be for long
+	safe.Go("tell that somebody left", func() { // that somebody has left is told when it is kept, or cannot be for long
 		l.Kept(context.Background())
 		c.End(bye)
-	}()
+	})
 }
 
 // lost notes that a connection is gone. Its seats are held.

@@ -10,6 +10,7 @@ import (
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/keep"
 )
 
@@ -112,9 +113,9 @@ func (h *Hall) stands(book, account string, s keep.Standing, but *keeping) {
 		switch {
 		case l == but:
 		case l.book.Game != "" && (own || game):
-			go l.reload(account)
+			safe.Go("read a record again", func() { l.reload(account) })
 		case own:
-			go l.post(func() {
+			l.postSoon(func() {
 				l.learn(account, s)
 				l.settle(account)
 			})

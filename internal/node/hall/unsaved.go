@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/keep"
 )
 
@@ -58,11 +59,11 @@ func (h *Hall) fillLocked() {
 	default:
 		return
 	}
-	go func() {
+	safe.Go("tell lobbies how much waits", func() {
 		for _, l := range h.All() {
 			l.post(l.fill)
 		}
-	}()
+	})
 }
 
 // fill tells the authority whether more can wait to be saved, if that is news to it.

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/internal/live/outbox"
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/store"
 )
 
@@ -48,10 +49,10 @@ func (l *room) whenKept(job func(kept bool)) {
 		return
 	}
 	mark := l.memory.mark
-	go func() {
+	safe.Go("wait until something is kept", func() {
 		ctx, over := context.WithTimeout(context.Background(), keptWithin)
 		defer over()
 		err := l.hall.cfg.Ledger.Kept(ctx, mark)
 		l.post(func() { job(err == nil) })
-	}()
+	})
 }

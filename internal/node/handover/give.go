@@ -5,6 +5,7 @@ import (
 	"sync"
 	"time"
 
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/cluster"
 	"turnvex.example/turnvex/internal/node/hall"
 )
@@ -30,7 +31,7 @@ func (h *Handover) giveAway(ctx context.Context) {
 			dest = others[0]
 		}
 		turns <- struct{}{}
-		under.Go(func() {
+		safe.In(&under, "hand a lobby over", func() {
 			defer func() { <-turns }()
 			if err := h.Give(ctx, l, to(dest)); err != nil {
 				h.c.Log.Warn("a lobby could not be handed over", "lobby", l.Code, "to", dest.Name, "error", err)

@@ -15,6 +15,7 @@ import (
 
 	"github.com/fxamacker/cbor/v2"
 
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/node/store"
 )
@@ -134,7 +135,7 @@ func New(db Database, node string, fence func() store.Fence, log *slog.Logger, m
 		stop: make(chan struct{}), landed: make(chan struct{}), refresh: func() {},
 		away: func() {}}
 	g.now = g.empty(1)
-	g.done.Go(g.run)
+	safe.Vital(&g.done, "write the ledger", g.run)
 	return g
 }
 
@@ -214,7 +215,7 @@ func (g *Ledger) Write(s Stay, seq int64, entry []byte, told []journal.Person) M
 	g.now.no++
 	g.tellLocked()
 	g.log.Warn("the database takes nothing: what the lobbies take in gives way to checkpoints")
-	go g.refresh()
+	safe.Go("ask lobbies for checkpoints", g.refresh)
 	return never
 }
 
@@ -349,7 +350,7 @@ func (g *Ledger) run() {
 		b := g.take()
 		for wait := every; ; wait = min(2*wait, time.Second) {
 			began := time.Now()
-			slow := time.AfterFunc(awayAfter, func() { g.late(began) })
+			slow := safe.After(awayAfter, "look how late a commit is", func() { g.late(began) })
 			err := g.commit(b)
 			slow.Stop()
 			if err == nil {
@@ -437,7 +438,7 @@ func (g *Ledger) late(began time.Time) {
 func (g *Ledger) tellAwayLocked() {
 	if !g.told && time.Since(g.since) >= awayAfter {
 		g.told = true
-		go g.away()
+		safe.Go("tell of an outage", g.away)
 	}
 }
 
@@ -449,7 +450,7 @@ func (g *Ledger) committed(b *batch) {
 	}
 	if g.told {
 		g.told = false
-		go g.away()
+		safe.Go("tell of an outage", g.away)
 	}
 	g.written, g.since = b.no, time.Time{}
 	for no := range g.dropped {

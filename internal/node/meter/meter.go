@@ -13,6 +13,7 @@ import (
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/live/safe"
 )
 
 // Meter is the numbers of one node. It may be used by several goroutines.
@@ -52,6 +53,9 @@ func New() *Meter {
 		Help: "lobbies of nodes that were dead, which go on here"})
 	m.refused = prometheus.NewCounter(prometheus.CounterOpts{Name: "turnvex_posts_refused_total",
 		Help: "posts of effects that were refused because too much waits to be saved"})
+	m.all.MustRegister(prometheus.NewCounterFunc(prometheus.CounterOpts{Name: "turnvex_faults_total",
+		Help: "faults of the program itself that ended a request, a lobby or a task; the log says where"},
+		func() float64 { return float64(safe.Faults()) }))
 	m.all.MustRegister(m.refused, m.overs, m.late, m.took, m.verdicts, m.messages, m.bytes, m.answers, m.slow,
 		collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	return m

@@ -17,6 +17,7 @@ import (
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/series"
 	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/node/store"
@@ -86,7 +87,7 @@ func (x *Manager) Start(ctx context.Context, h Hall, goesOn func(lobbyID string)
 	if err == nil {
 		err = x.Adopt(ctx, rows, goesOn)
 	}
-	x.done.Go(x.watch)
+	safe.In(&x.done, "watch series", x.watch)
 	return err
 }
 
@@ -397,9 +398,9 @@ func due(r *run, no, side int) wire.SeriesDue {
 func (x *Manager) carryOut(r *run, do []series.Effect) {
 	for _, e := range do {
 		if e.Close != "" {
-			x.done.Go(func() { x.closeLobby(e.Close) })
+			safe.In(&x.done, "close a meeting", func() { x.closeLobby(e.Close) })
 		} else {
-			x.done.Go(func() { x.openLobby(r, e.Open) })
+			safe.In(&x.done, "open a meeting", func() { x.openLobby(r, e.Open) })
 		}
 	}
 }

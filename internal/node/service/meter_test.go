@@ -60,7 +60,7 @@ func TestMetrics(t *testing.T) {
 	for _, want := range []string{"turnvex_lobbies 1", "turnvex_seats 1", "turnvex_live_connections 1",
 		`turnvex_verdicts_total{code="ok"} 1`, `turnvex_live_messages_total{direction="in"}`,
 		`turnvex_http_answers_total{status="404"} 1`,
-		"turnvex_ledger_age_seconds 0", "turnvex_tick_seconds_count"} {
+		"turnvex_ledger_age_seconds 0", "turnvex_faults_total 0", "turnvex_tick_seconds_count"} {
 		if !strings.Contains(text, "\n"+want) {
 			t.Errorf("%s is not counted:\n%s", want, text)
 		}

@@ -8,6 +8,7 @@ import (
 	"strconv"
 	"strings"
 
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/bus"
 	"turnvex.example/turnvex/internal/node/cluster"
@@ -62,8 +63,8 @@ func (s *Service) join(ctx context.Context, cfg *Config, secret string) (err err
 	s.Bus.Tell("nodes", "")
 	running, leave := context.WithCancel(context.Background())
 	s.leave = leave
-	s.done.Go(func() { s.Cluster.Run(running, s.handover.Lost, s.turn) })
-	s.done.Go(func() { s.handover.Run(running) })
+	safe.Vital(&s.done, "renew the lease", func() { s.Cluster.Run(running, s.handover.Lost, s.turn) })
+	safe.Vital(&s.done, "take lobbies over", func() { s.handover.Run(running) })
 	return nil
 }
 

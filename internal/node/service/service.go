@@ -21,6 +21,7 @@ import (
 
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/live/rough"
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/api"
 	"turnvex.example/turnvex/internal/node/audit"
@@ -280,14 +281,14 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		return err
 	}
 	s.Boards.Follow(cfg.Node, s.Hall.Unsaved)
-	s.done.Go(func() { s.sweeper(cfg.Retention) })
+	safe.In(&s.done, "sweep", func() { s.sweeper(cfg.Retention) })
 	following, over := context.WithCancel(context.Background())
-	s.done.Go(func() { <-s.sweep; over() })
+	safe.In(&s.done, "end following", func() { <-s.sweep; over() })
 	s.Feed = s.followed()
 	if err := s.Feed.Look(ctx); err != nil {
 		return err
 	}
-	s.done.Go(func() { s.Feed.Run(following, cfg.Log) })
+	safe.Vital(&s.done, "follow other nodes", func() { s.Feed.Run(following, cfg.Log) })
 	s.Address = "http://" + s.listener.Addr().String()
 	doors := api.Config{
 		Guard:     counts,
@@ -324,11 +325,11 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	if err := s.measure(meter, counts, cfg.Metrics); err != nil {
 		return err
 	}
-	go func() {
+	safe.Go("serve HTTP", func() {
 		if err := s.http.Serve(api.Listener(s.listener, doors)); !errors.Is(err, http.ErrServerClosed) {
 			s.failed <- err
 		}
-	}()
+	})
 	return nil
 }
 
@@ -385,7 +386,7 @@ func (s *Service) measure(m *meter.Meter, counts *guard.Guard, address string) e
 	} {
 		m.Gauge(name, g.help, g.value)
 	}
-	s.done.Go(func() { m.Remember(s.sweep) })
+	safe.In(&s.done, "remember metrics", func() { m.Remember(s.sweep) })
 	m.Refusals(counts.Refused)
 	if pool, err := s.DB.DB.DB(); err == nil {
 		m.Pool(pool)
@@ -401,7 +402,7 @@ func (s *Service) measure(m *meter.Meter, counts *guard.Guard, address string) e
 	mux := http.NewServeMux()
 	mux.Handle("GET /metrics", m.Handler())
 	s.metrics = api.Server(mux)
-	go s.metrics.Serve(l)
+	safe.Go("serve metrics", func() { s.metrics.Serve(l) })
 	return nil
 }
 

@@ -16,6 +16,7 @@ import (
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/live/outbox"
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/hall"
@@ -129,7 +130,7 @@ func (c *conn) serve() {
 	defer c.gone()
 	defer c.s.conns.remove(c)
 	c.limit = newInputLimit(c.client.Count())
-	c.timer = time.AfterFunc(firstPing, c.ping)
+	c.timer = safe.After(firstPing, "ping a connection", c.ping)
 	c.client.Serve(c.write)
 	err := c.reader(c.message)
 	c.timer.Stop()

@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/wire"
@@ -52,7 +53,7 @@ func (c *conn) serveWatch(wake <-chan struct{}, look <-chan time.Time, take func
 	if c.limit == nil {
 		c.limit = newInputLimit(0)
 	}
-	go func() { gone <- c.reader(take) }()
+	safe.Go("read a connection", func() { gone <- c.reader(take) })
 	ping := time.NewTicker(pingEvery)
 	defer ping.Stop()
 	for {

@@ -18,6 +18,7 @@ import (
 	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/live/rough"
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/cluster"
 	"turnvex.example/turnvex/internal/node/fault"
@@ -110,7 +111,7 @@ func (s *Socket) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 	goesOn = true
 	c.gone = gone
-	go c.serve() // on a small stack of its own, which this one no longer is
+	safe.Go("serve a connection", c.serve) // on a small stack of its own, which this one no longer is
 }
 
 // handshake checks a request for the live socket: its form, its origin, its subprotocol, and its token if it carries

@@ -161,6 +161,7 @@ func serveCommand() command {
 					return errUsage{"-rough makes connections bad on purpose and goes only with -practice"}
 				}
 				cfg.Log, cfg.OperatorKey = log, os.Getenv("TURNVEX_OPERATOR_KEY")
+				slog.SetDefault(log) // for faults
 				if cfg.Origins, err = api.ParseOrigins(*origins); err != nil {
 					return errUsage{"-origins: " + err.Error()}
 				}

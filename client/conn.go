@@ -27,14 +27,16 @@ type Conn struct {
 	sock  *socket                  // guarded by mu; nil while away
 	view  *Copy                    // guarded by mu
 	seats atomic.Pointer[[]uint32] // so that Seat may be asked within Read and Wait
-	next  map[uint32]uint64        // guarded by mu
+	asked map[uint32]*numbers      // guarded by mu; by seat
 	open  map[intentKey]*Pending   // guarded by mu; unanswered intents
 	turns chan struct{}            // guarded by mu; closed and replaced at each change
 	key   string                   // guarded by mu
-	nodes []string                 // guarded by mu; addresses of nodes, that of the lobby's first
-	hold  time.Duration            // guarded by mu
-	time  estimate
-	err   error // guarded by mu; why it ended
+
+	branch string        // guarded by mu; of the lobby's history
+	nodes  []string      // guarded by mu; addresses of nodes, that of the lobby's first
+	hold   time.Duration // guarded by mu
+	time   estimate
+	err    error // guarded by mu; why it ended
 
 	leaving bool          // guarded by mu
 	waiting int           // guarded by mu; the place in line when it was joined, 0 with a seat
@@ -49,6 +51,19 @@ type Conn struct {
 	watchers []*watcher // guarded by mu
 }
 
+// numbers are those of a seat's intents.
+type numbers struct{ last, heard uint64 } // sent last, and answered last
+
+// numbersLocked returns the numbers of a seat's intents.
+func (c *Conn) numbersLocked(seat uint32) *numbers {
+	n := c.asked[seat]
+	if n == nil {
+		n = &numbers{}
+		c.asked[seat] = n
+	}
+	return n
+}
+
 type intentKey struct {
 	seat uint32
 	n    uint64
@@ -57,7 +72,7 @@ type intentKey struct {
 // Connect joins a lobby and returns when the first complete copy is there. The context bounds only this; Close ends the
 // connection.
 func Connect(ctx context.Context, o Options) (*Conn, error) {
-	c := &Conn{opts: o, done: make(chan struct{}), nodes: []string{o.Address}, next: map[uint32]uint64{},
+	c := &Conn{opts: o, done: make(chan struct{}), nodes: []string{o.Address}, asked: map[uint32]*numbers{},
 		open: map[intentKey]*Pending{}, turns: make(chan struct{})}
 	c.ctx, c.stop = context.WithCancel(context.Background())
 	sock, err := c.dial(ctx)
@@ -142,7 +157,7 @@ func (c *Conn) dialAt(ctx context.Context, address string) (*socket, error) {
 	c.mu.Lock()
 	if hello.Resume = c.key; c.key != "" && c.view != nil && !c.whole {
 		at := c.view.Tick()
-		hello.Tick = &at
+		hello.Tick, hello.Branch = &at, c.branch
 	}
 	c.mu.Unlock()
 	sock, data, err := greet(ctx, dialling{address, o.encoding(), o.Dial, o.Rough}, hello)
@@ -191,8 +206,16 @@ func (c *Conn) welcomed(sock *socket, data []byte) error {
 	var seats []uint32
 	for _, s := range w.Seats {
 		seats = append(seats, s.Seat)
-		c.next[s.Seat] = max(c.next[s.Seat], s.Last)
+		n := c.numbersLocked(s.Seat)
+		if n.last = max(n.last, s.Last); c.branch != "" && w.Branch != c.branch && n.heard > s.Last {
+			u := Undone{s.Seat, s.Last, n.heard}
+			if told := c.opts.OnUndone; told != nil {
+				c.tells.add(func() { told(u) })
+			}
+		}
+		n.heard = s.Last
 	}
+	c.branch = w.Branch
 	c.seats.Store(&seats)
 	c.view.seats, c.waiting = seats, w.Waiting
 	c.unjudgedLocked() // what was decided meanwhile may have been missed

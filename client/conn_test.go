@@ -218,6 +218,59 @@ func TestAgainstTheProtocol(t *testing.T) {
 	}
 }
 
+// TestUndone: a client that comes back to another branch is told of which seat which answered intents are undone, says
+// of which branch its copy is, and counts on; where nothing is undone it is told nothing.
+func TestUndone(t *testing.T) {
+	ctx := trial.Within(t, 20*time.Second)
+	v, f := readVectors(t), newFake(t)
+	undone := make(chan client.Undone, 5)
+	connected := make(chan *client.Conn, 1)
+	go func() {
+		c, err := client.Connect(ctx, client.Options{Address: f.address, Token: "token", Lobby: "K7WPQ4", JSON: true,
+			OnUndone: func(u client.Undone) { undone <- u }})
+		if err != nil {
+			t.Error(err)
+		}
+		connected <- c
+	}()
+	f.accept()
+	f.welcome(v)
+	f.say(string(v.Story[0].JSON))
+	c := <-connected
+	defer c.Close()
+	back := func(branch string, last int) map[string]any {
+		f.say(`{"is":"bye","code":"stopping","reason":"the service is stopping","again":true}`)
+		hello := f.accept()
+		f.say(fmt.Sprintf(`{"is":"welcome","lobby":"K7WPQ4","seats":[{"seat":4,"last":%d}],"resume":"key-2",`+
+			`"branch":%q,"rate":10,"tick":30,"hold":5000,"service":"9.9"}`, last, branch))
+		f.say(string(v.Story[0].JSON))
+		return hello
+	}
+	back("one", 0)
+	for n := range 3 {
+		p := c.Send(client.Intent{Do: "ready"})
+		in := f.next("intent")
+		f.say(map[string]any{"is": "verdict", "seat": in["seat"], "n": in["n"], "ok": true, "tick": 31})
+		if _, err := p.Verdict(ctx); err != nil || p.Number() != uint64(n+1) {
+			t.Fatal(p.Number(), err)
+		}
+	}
+	if hello := back("one", 3); hello["branch"] != "one" {
+		t.Errorf("coming back it says %v", hello)
+	}
+	back("two", 1)
+	if u := <-undone; u != (client.Undone{Seat: 4, Last: 1, Heard: 3}) {
+		t.Errorf("undone is %+v", u)
+	}
+	if p := c.Send(client.Intent{Do: "ready"}); p.Number() != 4 {
+		t.Errorf("the next number is %d", p.Number())
+	}
+	f.next("intent")
+	if len(undone) > 0 {
+		t.Errorf("told again: %+v", <-undone)
+	}
+}
+
 // TestPanicInACallback: a callback that panics takes the call with it in which it was called, and nothing else: the
 // rest is told, and the connection can be used.
 func TestPanicInACallback(t *testing.T) {

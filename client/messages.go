@@ -51,6 +51,9 @@ type Pending struct {
 	expects []*replica.Expectation // guarded by the connection's mu
 }
 
+// Number is the intent's number, which counts those of its seat from 1.
+func (p *Pending) Number() uint64 { return p.msg.N }
+
 // Done is closed when the verdict is there.
 func (p *Pending) Done() <-chan struct{} { return p.done }
 
@@ -74,10 +77,11 @@ func (c *Conn) Send(in Intent) *Pending {
 		in.Seat = c.Seat()
 	}
 	c.mu.Lock()
-	c.next[in.Seat]++
+	n := c.numbersLocked(in.Seat)
+	n.last++
 	p := &Pending{
 		done: make(chan struct{}),
-		msg: wire.Intent{Is: "intent", Seat: in.Seat, N: c.next[in.Seat], Do: in.Do, Name: in.Name,
+		msg: wire.Intent{Is: "intent", Seat: in.Seat, N: n.last, Do: in.Do, Name: in.Name,
 			Target: in.Target, At: in.At, Args: in.Args, Text: in.Text, Value: in.Value},
 	}
 	if c.err == nil {
@@ -315,6 +319,8 @@ func (c *Conn) answered(v *Verdict) error {
 	p := c.open[k]
 	delete(c.open, k)
 	if p != nil {
+		n := c.numbersLocked(v.Seat)
+		n.heard = max(n.heard, v.N)
 		p.verdict, p.copied = *v, c.view.copy.Tick
 		if v.OK && v.Waits && len(p.expects) > 0 {
 			c.awaitLocked(k, p)

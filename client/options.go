@@ -48,6 +48,11 @@ type Options struct {
 	// of this client or of the service. A new snapshot follows.
 	OnDiffers func([]Difference)
 
+	// OnUndone is called when the service has come back from a failure, and intents of a seat that it had answered are
+	// not part of the match: they came within its last moments, and the database did not have them yet. The copy of the
+	// match as it is now follows. See Undone.
+	OnUndone func(Undone)
+
 	// Patience is how long to try to come back after a lost connection; for as long as the seat is held, and at least
 	// 30 s, if it is 0, and never if it is negative.
 	Patience time.Duration
@@ -84,6 +89,14 @@ type Decision struct {
 	Tell   map[string]any `json:"tell,omitempty"`   // what the rulebook tells the referee, as in Notice.With
 	Left   int64          `json:"left"`             // milliseconds of play time for the answer
 	Lobby  string         `json:"lobby,omitempty"`  // to a Judge: in which
+}
+
+// Undone are the intents of a seat that were answered and did not happen after all: those after number Last, up to
+// Heard. A game may tell its player, or send them anew; nothing repeats them by itself. See Pending.Number.
+type Undone struct {
+	Seat  uint32 // whose
+	Last  uint64 // the last answered intent that is part of the match
+	Heard uint64 // the last that had been answered
 }
 
 // Difference is a field in which the copy differed from what it should hold.

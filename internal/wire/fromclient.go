@@ -12,6 +12,7 @@ type Hello struct {
 	Judge   string      `json:"rulebook,omitempty" jsonschema:"with referee, instead of a lobby: decide in every lobby of this rulebook"`
 	Resume  string      `json:"resume,omitempty" jsonschema:"the key from the last welcome, to return to the same seats"`
 	Tick    *int64      `json:"tick,omitempty" jsonschema:"with resume: the tick of the copy, if the client still has it; it may then get the missed changes instead of a snapshot"`
+	Branch  string      `json:"branch,omitempty" jsonschema:"with tick: the branch that the copy is of; without it a snapshot follows"`
 	Team    string      `json:"team,omitempty" jsonschema:"the preferred team"`
 	Pass    string      `json:"password,omitempty" jsonschema:"of the lobby"`
 	Book    string      `json:"version,omitempty" jsonschema:"of the rulebook; refused if the lobby runs a different one"`

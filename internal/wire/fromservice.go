@@ -8,6 +8,7 @@ type Welcome struct {
 	Lobby   string             `json:"lobby" jsonschema:"join code"`
 	Seats   []SeatInfo         `json:"seats" jsonschema:"this connection's seats, the own player's first; none for a spectator"`
 	Resume  string             `json:"resume,omitempty" jsonschema:"the key for resuming"`
+	Branch  string             `json:"branch" jsonschema:"the name of the lobby's history; another one means that play has gone on from what the database had"`
 	Kept    bool               `json:"kept,omitempty" jsonschema:"the client's copy is still valid: a delta on its tick follows instead of a snapshot, and schema and book are omitted"`
 	Nodes   []string           `json:"nodes,omitempty" jsonschema:"addresses of other nodes: if this one no longer answers, they know where the lobby is"`
 	Ended   *Bye               `json:"ended,omitempty" jsonschema:"why the service ended the connection before this one, if it did"`
@@ -24,7 +25,7 @@ type Welcome struct {
 // SeatInfo is one of the connection's seats.
 type SeatInfo struct {
 	Seat uint32 `json:"seat" jsonschema:"the number of the player's sheet"`
-	Last uint64 `json:"last" jsonschema:"the number of its last answered intent"`
+	Last uint64 `json:"last" jsonschema:"the number of the last answered intent in this history; higher ones that were answered before are undone"`
 }
 
 // Snapshot is a complete copy of what the connection may see.

@@ -59,10 +59,22 @@ export interface Options {
   onMissed?: (notices: number) => void
   /** Called when the copy differed from what it should hold; a new snapshot follows. */
   onDiffers?: (fields: Difference[]) => void
+  /**
+   * Called when the service has come back from a failure, and intents of a seat that it had answered are not part of
+   * the match: those after last, up to heard. The copy as it is now follows.
+   */
+  onUndone?: (undone: Undone) => void
   /** Called when the connection comes, goes away for a while, or ends for good. */
   onState?: (state: State, why?: Bye) => void
   /** Is told of errors in callbacks, which never stop the connection; the console if not given. */
   onError?: (e: unknown) => void
+}
+
+/** Intents of a seat that were answered and did not happen after all: those after last, up to heard. */
+export interface Undone {
+  seat: number
+  last: number
+  heard: number
 }
 
 export type State = 'connecting' | 'open' | 'away' | 'ended'
@@ -111,6 +123,10 @@ export class Connection {
   private frozen?: { tick: number; parts: Part[] }
   private pings = new Map<number, number>()
   private readonly next = new Map<number, number>()
+  /** The last answered intent of each seat. */
+  private readonly heard = new Map<number, number>()
+  /** Of the lobby's history. */
+  private branch?: string
   private readonly open = new Map<string, Open>()
   private locals = 0
   private readonly seating = new Map<number, (m: Seated) => void>()
@@ -233,7 +249,7 @@ export class Connection {
     const given = tokens ? await tokens() : token
     const tick = this.key && this.copy && !this.whole ? this.copy.tick : undefined
     const what = { lobby, watch, all, as, team, locals, password, version, wait }
-    return { is: 'hello', token: given, ...what, resume: this.key, tick }
+    return { is: 'hello', token: given, ...what, resume: this.key, tick, branch: tick === undefined ? undefined : this.branch }
   }
 
   private write(message: Record<string, unknown>) {
@@ -298,7 +314,14 @@ export class Connection {
     this.link.greeted()
     for (const n of m.nodes ?? []) if (!this.nodes.includes(n)) this.nodes.push(n)
     this.seats = m.seats.map((s) => s.seat)
-    for (const s of m.seats) this.next.set(s.seat, Math.max(this.next.get(s.seat) ?? 0, s.last))
+    for (const { seat, last } of m.seats) {
+      const heard = this.heard.get(seat) ?? 0
+      this.next.set(seat, Math.max(this.next.get(seat) ?? 0, last))
+      this.heard.set(seat, last)
+      if (this.branch !== undefined && this.branch !== m.branch && heard > last)
+        this.call(() => this.options.onUndone?.({ seat, last, heard }))
+    }
+    this.branch = m.branch
     if (m.schema && m.book) {
       const fresh = new Copy(new Schema(m.schema), m.book, m.rate)
       if (this.copy) {
@@ -383,6 +406,7 @@ export class Connection {
     const o = this.open.get(k)
     this.open.delete(k)
     if (!o) return
+    this.heard.set(v.seat, Math.max(this.heard.get(v.seat) ?? 0, v.n))
     if (v.ok && v.waits && o.ends.length > 0) this.deciding.set(k, o)
     else this.undo(o)
     o.resolve(v)

@@ -1,5 +1,5 @@
 // The TypeScript client of a Turnvex service: no framework, for browsers and Node.
-export { Connection, type Expected, type Options, type State } from './connection.ts'
+export { Connection, type Expected, type Options, type State, type Undone } from './connection.ts'
 export { Copy, Schema, Sheet, plain, same, type Change } from './copy.ts'
 export { clockTicks, formatClock } from './clock.ts'
 export { json, openSocket, type Encoding, type Opener, type Socket } from './encoding.ts'

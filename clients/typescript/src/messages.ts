@@ -47,7 +47,7 @@ export interface FieldInfo {
 export interface SeatInfo {
   /** The number of the player's sheet */
   seat: number
-  /** The number of its last answered intent */
+  /** The number of the last answered intent in this history; higher ones that were answered before are undone */
   last: number
 }
 
@@ -381,6 +381,8 @@ export interface HelloMessage {
   resume?: string
   /** With resume: the tick of the copy, if the client still has it; it may then get the missed changes instead of a snapshot */
   tick?: number
+  /** With tick: the branch that the copy is of; without it a snapshot follows */
+  branch?: string
   /** The preferred team */
   team?: string
   /** Of the lobby */
@@ -407,6 +409,8 @@ export interface Welcome {
   seats: SeatInfo[]
   /** The key for resuming */
   resume?: string
+  /** The name of the lobby's history; another one means that play has gone on from what the database had */
+  branch: string
   /** The client's copy is still valid: a delta on its tick follows instead of a snapshot, and schema and book are omitted */
   kept?: boolean
   /** Addresses of other nodes: if this one no longer answers, they know where the lobby is */

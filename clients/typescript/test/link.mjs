@@ -93,6 +93,40 @@ test('slow tokens: hello is said once, with the token of that attempt', async ()
   c.close()
 })
 
+test('what was answered and is undone is told, once, and only of another branch', async () => {
+  const undone = []
+  const { c } = await connection({ onUndone: (u) => undone.push(u) })
+  const back = async (branch, last_) => {
+    const s = last()
+    s.opens()
+    await settle()
+    s.says({ ...welcome, branch, seats: [{ seat: 3, last: last_ }] })
+    s.says(snapshot)
+    await settle()
+    return s
+  }
+  const again = async () => { c.cut(); last().onclose?.({}); await pass(1000) }
+  const first = await back('one', 0)
+  for (let n = 1; n <= 3; n++) {
+    const v = c.send({ do: 'ready' })
+    first.says({ is: 'verdict', seat: 3, n, ok: true, tick: 6 })
+    await v
+  }
+  await again()
+  const second = await back('one', 3)
+  const hello = second.sent.find((m) => m.is === 'hello')
+  assert.deepEqual([hello.tick, hello.branch], [5, 'one'])
+  await again()
+  const third = await back('two', 1)
+  assert.deepEqual(undone, [{ seat: 3, last: 1, heard: 3 }])
+  c.send({ do: 'ready' }).catch(() => {})
+  assert.equal(third.sent.at(-1).n, 4, 'numbers go on')
+  await again()
+  await back('three', 1)
+  assert.equal(undone.length, 1)
+  c.close()
+})
+
 test('a callback that throws stops nothing', async () => {
   const errors = []
   const { c } = await connection({ onChange: () => { throw new Error('mine') }, onError: (e) => errors.push(e.message) })

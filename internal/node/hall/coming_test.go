@@ -56,11 +56,12 @@ func TestHolds(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		l, ada, bo := r.two()
 		seat, key, at := ada.First(), ada.all("welcome")[0]["resume"].(string), int64(ada.copy.Tick)
+		branch := ada.all("welcome")[0]["branch"].(string)
 		ada.Lost()
 		pass(9 * time.Second)
 		bo.does(wire.Intent{Do: "act", Name: "score"})
 		r.kept = ada.copy
-		back, err := r.tryJoin(l, hall.Joining{Account: "ada", Resume: key, Tick: &at})
+		back, err := r.tryJoin(l, hall.Joining{Account: "ada", Resume: key, Tick: &at, Branch: branch})
 		r.kept = nil
 		if err != nil || back.First() != seat {
 			t.Fatalf("back with seat %d, %v", back.First(), err)
@@ -68,6 +69,9 @@ func TestHolds(t *testing.T) {
 		w := back.all("welcome")[0]
 		if w["kept"] != true || w["schema"] != nil || back.all("snapshot") != nil {
 			t.Errorf("who still has the copy was sent %v, kept %v", back.kinds(), w["kept"])
+		}
+		if w["branch"] != branch {
+			t.Errorf("nothing has happened, and the branch is %v, not %s", w["branch"], branch)
 		}
 		stolen := r.join(l, hall.Joining{Account: "cy", Resume: back.all("welcome")[0]["resume"].(string)})
 		if stolen.First() == seat || stolen.First() == 0 {

@@ -20,6 +20,7 @@ type Joining struct {
 	Locals  []string // names of further players on the connection, checked
 	Resume  string
 	Tick    *int64 // with Resume: the tick of the copy that the client still has
+	Branch  string // with Tick: the branch that this copy is of
 	Enc     replica.Encoding
 	Referee bool   // a service key with the scope referee: see everything and decide
 	Pass    string // the lobby's password, as it was typed
@@ -101,7 +102,8 @@ func (l *seating) admit(c *Client, j Joining) error {
 }
 
 func (l *seating) welcome(c *Client) {
-	w := wire.Welcome{Is: "welcome", Lobby: l.Code, Seats: []wire.SeatInfo{}, Resume: c.key, Rate: l.book.Rate,
+	w := wire.Welcome{Is: "welcome", Lobby: l.Code, Seats: []wire.SeatInfo{}, Resume: c.key, Branch: l.branch,
+		Rate: l.book.Rate,
 		Tick: int64(l.m.Tick()), Hold: sheet.Millis(int64(l.book.Players.Hold), l.book.Rate),
 		Service: l.hall.cfg.Version, Delay: c.delay.Milliseconds(), Kept: c.back, Nodes: l.hall.cfg.Nodes(),
 		Ended: c.why}

@@ -41,7 +41,7 @@ func (h *Hall) Restore(book *rulebook.Book, x *ledger.Left) (err error) {
 	ticks := time.Duration(m.Tick()) * time.Second / time.Duration(book.Rate)
 	l.began = h.beginning().Add(-ticks).Truncate(time.Microsecond)
 	for conn, seats := range m.Conns() {
-		l.seats.keys[conn] = &heldSeats{seats: seats, before: true}
+		l.seats.keys[conn] = &heldSeats{seats: seats}
 		for _, id := range seats {
 			if account := m.Store().Get(id).Text(book.F.Player.Account); account != "" {
 				l.seats.counted.take(account, h.cfg.Counted(account))

@@ -15,9 +15,6 @@ import (
 type heldSeats struct {
 	seats []sheet.ID
 	ended *wire.Bye // why the service ended the connection that had them, nil if it did not
-	// They are of a connection before the lobby came back from the ledger: its copy may show play that was lost, and
-	// nobody knows any more what it has been told.
-	before bool
 }
 
 // comeBack gives a connection the seats that it, or an earlier one of the same player, had. The earlier connection is
@@ -62,7 +59,8 @@ func (l *seating) comeBack(c *Client, j Joining) (bool, error) {
 	for _, id := range seats {
 		l.step(&step.Input{Kind: step.Back, Seat: id, Conn: c.key})
 	}
-	if key == j.Resume && j.Tick != nil && len(seats) == len(held.seats) && !held.before {
+	// The copy of another branch may show play that was lost, and nobody knows any more what it has been told.
+	if key == j.Resume && j.Tick != nil && len(seats) == len(held.seats) && j.Branch == l.branch {
 		l.keepCopy(c, sheet.Tick(*j.Tick))
 	}
 	return true, nil

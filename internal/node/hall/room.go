@@ -2,6 +2,7 @@ package hall
 
 import (
 	"context"
+	"crypto/rand"
 	"log/slog"
 	"sync/atomic"
 	"time"
@@ -37,6 +38,7 @@ type room struct {
 	setup   lobby.Setup
 	began   time.Time // when its tick 0 was, or would have been
 	opened  time.Time
+	branch  string       // of its history: another one each time that it goes on from what is kept
 	stay    ledger.Stay  // at this node
 	memory  *memory      // nil without a ledger
 	journal *journalFile // nil unless the node keeps journals
@@ -44,19 +46,20 @@ type room struct {
 
 func newRoom(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup, m *lobby.Lobby) *room {
 	r := &room{
-		ID:    id,
-		Code:  s.Code,
-		hall:  h,
-		name:  name,
-		book:  book,
-		jobs:  make(chan func(), 32),
-		done:  make(chan struct{}),
-		ended: make(chan struct{}),
-		m:     m,
-		row:   m.Row(),
-		setup: s,
-		began: h.beginning(),
-		stay:  ledger.Stay{Lobby: id, Fence: h.cfg.Fence()},
+		ID:     id,
+		branch: rand.Text()[:12],
+		Code:   s.Code,
+		hall:   h,
+		name:   name,
+		book:   book,
+		jobs:   make(chan func(), 32),
+		done:   make(chan struct{}),
+		ended:  make(chan struct{}),
+		m:      m,
+		row:    m.Row(),
+		setup:  s,
+		began:  h.beginning(),
+		stay:   ledger.Stay{Lobby: id, Fence: h.cfg.Fence()},
 	}
 	r.opened = r.began
 	return r

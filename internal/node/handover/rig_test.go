@@ -315,6 +315,7 @@ type person struct {
 
 	mu      sync.Mutex
 	key     string          // guarded by mu; to come back with
+	branch  string          // guarded by mu; of the copy
 	seat    sheet.ID        // guarded by mu
 	gone    bool            // guarded by mu; the connection has ended
 	in      bool            // guarded by mu; it has been welcomed
@@ -393,6 +394,7 @@ func (p *person) hear(data []byte) {
 			return
 		}
 		p.key, p.seat, p.in = w.Resume, sheet.ID(w.Seats[0].Seat), true
+		p.branch = w.Branch
 		if schema, err := w.Schema.Schema(); err == nil {
 			p.copy = replica.NewCopy(schema)
 		}

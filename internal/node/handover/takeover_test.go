@@ -141,7 +141,8 @@ func TestCopiesAreOfOnePast(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		c, err := l.Join(context.Background(), hall.Joining{Account: p.name, Name: p.name, Resume: p.key, Tick: &died})
+		c, err := l.Join(context.Background(), hall.Joining{Account: p.name, Name: p.name, Resume: p.key, Tick: &died,
+			Branch: p.branch})
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -54,7 +54,7 @@ var Messages = []Message{
 			"their numbers, and the rulebook's actions, phases and notices.",
 		When:    "In answer to hello, and again when a player in the queue gets a seat.",
 		Follows: "A `snapshot`, or with `kept` a `delta` as soon as something changes.",
-		Example: `{"is":"welcome","lobby":"K7WPQ4","seats":[{"seat":5,"last":0}],"resume":"YX2…","rate":20,"tick":431,"hold":30000,"schema":{"kinds":[[],[],[],[{"no":0,"name":"hull","type":"integer"}],[],[]]},"service":"0.1.0"}`,
+		Example: `{"is":"welcome","lobby":"K7WPQ4","seats":[{"seat":5,"last":0}],"resume":"YX2…","branch":"Q7RW2MZK","rate":20,"tick":431,"hold":30000,"schema":{"kinds":[[],[],[],[{"no":0,"name":"hull","type":"integer"}],[],[]]},"service":"0.1.0"}`,
 	},
 	{
 		Is:      "snapshot",

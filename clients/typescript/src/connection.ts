@@ -249,7 +249,8 @@ export class Connection {
     const given = tokens ? await tokens() : token
     const tick = this.key && this.copy && !this.whole ? this.copy.tick : undefined
     const what = { lobby, watch, all, as, team, locals, password, version, wait }
-    return { is: 'hello', token: given, ...what, resume: this.key, tick, branch: tick === undefined ? undefined : this.branch }
+    const branch = tick === undefined ? undefined : this.branch
+    return { is: 'hello', token: given, ...what, resume: this.key, tick, branch }
   }
 
   private write(message: Record<string, unknown>) {

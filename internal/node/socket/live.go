@@ -236,7 +236,8 @@ func (c *conn) hello(r *http.Request) error {
 
 // joining turns hello into what the lobby is asked for.
 func (c *conn) joining(h *wire.Hello) (hall.Joining, error) {
-	j := hall.Joining{Account: c.who.Player, Name: c.who.Name, Team: h.Team, Resume: h.Resume, Tick: h.Tick, Branch: h.Branch,
+	j := hall.Joining{Account: c.who.Player, Name: c.who.Name, Team: h.Team, Resume: h.Resume, Tick: h.Tick,
+		Branch: h.Branch,
 		Pass: h.Pass, Version: h.Book, Wait: h.Wait, Watch: h.Watch || !c.who.IsPlayer(), Enc: c.enc,
 		Referee: h.Referee}
 	if (h.All || h.As != 0) && !c.who.Can(account.Read) && !c.who.Can(account.Referee) {

@@ -2,6 +2,7 @@ package cluster
 
 import (
 	"errors"
+	"fmt"
 	"log/slog"
 	"testing"
 	"time"
@@ -136,4 +137,30 @@ func TestWhoHasTheDatabase(t *testing.T) {
 	a.away["b"] = 0
 	passes("what it said before does not count", 0, true)
 	passes("and so it ends", 1, false)
+}
+
+// TestWhenOthersAreLookedAt: up to twenty nodes look at the table each time that they renew their leases, more of them
+// less often, and a hint has each look at once.
+func TestWhenOthersAreLookedAt(t *testing.T) {
+	c, now := clocked()
+	looks := func(times int) (n int) {
+		for range times {
+			if *now += renewEvery; c.lookDue(*now) {
+				n++
+			}
+		}
+		return n
+	}
+	if n := looks(20); n != 20 {
+		t.Errorf("alone it looks %d times of 20", n)
+	}
+	for i := range 5 * fewNodes {
+		c.members[fmt.Sprint(i)] = Member{}
+	}
+	if n := looks(20); n != 4 {
+		t.Errorf("among a hundred it looks %d times of 20", n)
+	}
+	if c.hinted = true; looks(1) != 1 || looks(4) != 0 || looks(1) != 1 {
+		t.Error("a hint does not have it look, or has it look twice")
+	}
 }

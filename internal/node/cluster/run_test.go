@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"strings"
 	"sync"
 	"testing"
 	"testing/synctest"
@@ -20,11 +21,24 @@ import (
 type node struct {
 	*cluster.Cluster
 	link  *memdb.Link
+	told  told
 	load  cluster.Load
 	away  bool
 	lost  int
 	turns int
 	leave func()
+}
+
+// told is a table that remembers which renewals told what a node's lobbies are.
+type told struct {
+	*memdb.Link
+	tallies []string
+}
+
+func (l *told) Renew(ctx context.Context, node string, epoch int64, long time.Duration, load *cluster.Load) (
+	kept, draining bool, err error) {
+	l.tallies = append(l.tallies, string(load.Tallies))
+	return l.Link.Renew(ctx, node, epoch, long, load)
 }
 
 // starts starts a node, or says why not.
@@ -38,7 +52,8 @@ func starts(t *testing.T, db *memdb.Database, name string, lobbies int) (*node, 
 		return ctx.Err()
 	}
 	var err error
-	n.Cluster, err = cluster.JoinAt(t.Context(), n.link, func() time.Duration { return time.Since(time.Unix(0, 0)) },
+	n.told.Link = n.link
+	n.Cluster, err = cluster.JoinAt(t.Context(), &n.told, func() time.Duration { return time.Since(time.Unix(0, 0)) },
 		cluster.Identity{Name: name, Region: "here", Address: "http://" + name}, func() cluster.Load { return n.load },
 		slog.New(slog.DiscardHandler))
 	if err != nil {
@@ -87,7 +102,15 @@ func TestNodesOfACluster(t *testing.T) {
 			}
 			return out
 		}
-		pass(10 * time.Second)
+		if !a.Away("nobody") {
+			t.Error("who has just come does not say that the database is well")
+		}
+		pass(1200 * time.Millisecond)
+		a.load.Tallies = []byte(`[{"n":1}]`)
+		pass(8800 * time.Millisecond)
+		if got := strings.Join(a.told.tallies, ""); got != `[][{"n":1}]` || len(a.told.tallies) != 20 {
+			t.Errorf("what its lobbies are is told %d times, not twice: %s", len(a.told.tallies), got)
+		}
 		if !a.Lease.Holds() || a.turns != 20 || a.lost != 0 ||
 			names(a.Members()) != "a b c " || names(a.Others()) != "c b " ||
 			names(a.Others("there")) != "" || names(a.Others("there", "here")) != "c b " {
@@ -162,8 +185,12 @@ func TestLeaseIsLost(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
+		turns := a.turns
 		a.away = false
 		pass(time.Second)
+		if a.turns != turns+2 {
+			t.Errorf("anew it has had %d turns in a second", a.turns-turns)
+		}
 		if a.lost != 1 || !a.Lease.Holds() || a.Fence().Epoch != first+2 {
 			t.Errorf("it has lost its lease %d times, and holds one of epoch %d: %v", a.lost, a.Fence().Epoch,
 				a.Lease.Holds())

@@ -238,7 +238,7 @@ func (c *conn) hello(r *http.Request) error {
 func (c *conn) joining(h *wire.Hello) (hall.Joining, error) {
 	j := hall.Joining{Account: c.who.Player, Name: c.who.Name, Team: h.Team, Resume: h.Resume, Tick: h.Tick,
 		Branch: h.Branch,
-		Pass: h.Pass, Version: h.Book, Wait: h.Wait, Watch: h.Watch || !c.who.IsPlayer(), Enc: c.enc,
+		Pass:   h.Pass, Version: h.Book, Wait: h.Wait, Watch: h.Watch || !c.who.IsPlayer(), Enc: c.enc,
 		Referee: h.Referee}
 	if (h.All || h.As != 0) && !c.who.Can(account.Read) && !c.who.Can(account.Referee) {
 		return j, fault.New(code.Forbidden, "only service keys see everything, or what another seat sees")

@@ -192,3 +192,33 @@ func TestGapIsNoticed(t *testing.T) {
 		t.Error("once the journal says what is missing, it is said again")
 	}
 }
+
+// TestLogWithGap: where the log lacks an entry of a lobby, that lobby goes on from before it, and the others from their
+// ends; what other rows hold of before is passed over.
+func TestLogWithGap(t *testing.T) {
+	g, a := opened(t)
+	b := uuid.NewString()
+	if err := g.Open(t.Context(), Head{Lobby: b, Code: "QUAY33", Opened: time.Now()}, []byte("state 0")); err != nil {
+		t.Fatal(err)
+	}
+	if err := db.Create(&store.Lobby{ID: b, Code: "QUAY33", Node: "n1"}).Error; err != nil {
+		t.Fatal(err)
+	}
+	g.Abort()
+	for _, row := range [][]byte{
+		appendLogged(appendLogged(appendLogged(nil, a, 1, []byte("a1")), a, 3, []byte("a3")), b, 1, []byte("b1")),
+		appendLogged(appendLogged(appendLogged(nil, a, 2, []byte("a2")), "c", 1, []byte("x")), a, 1, []byte("a1")),
+		appendLogged(nil, b, 2, []byte("b2")),
+	} {
+		if _, err := In(db).Rows(t.Context()).Append("n1", store.Fence{}, time.Now(), row); err != nil {
+			t.Fatal(err)
+		}
+	}
+	got := map[string]string{}
+	for _, x := range left(t, g) {
+		got[x.Lobby] = fmt.Sprint(x.Seq, string(x.After), len(x.entries), x.first > 0)
+	}
+	if len(got) != 2 || got[a] != "1a11 true" || got[b] != "2b1b22 true" {
+		t.Errorf("left are %v", got)
+	}
+}

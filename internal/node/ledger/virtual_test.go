@@ -207,3 +207,81 @@ func TestForgotten(t *testing.T) {
 		}
 	})
 }
+
+// TestWaitersAreTold: whoever waits for what gave way, or is forgotten, is told so at once, and not when something is
+// written again; a flush does not fail for it.
+func TestWaitersAreTold(t *testing.T) {
+	inVirtualTime(t, 40, func(v *virtual) {
+		a, b, told := v.opens("A"), v.opens("B"), make(chan error, 1)
+		v.fails(errors.New("gone"))
+		waits := func(m ledger.Mark) {
+			synctest.Wait()
+			go func() { told <- v.Kept(v.Context(), m) }()
+			synctest.Wait()
+		}
+		waits(v.Write(a, 1, []byte("1"), nil))
+		began := time.Now()
+		v.Write(a, 2, make([]byte, 60), nil)
+		if err := <-told; !errors.Is(err, ledger.ErrGaveWay) || time.Since(began) > 0 {
+			t.Errorf("what gave way, after %v: %v", time.Since(began), err)
+		}
+		waits(v.Write(b, 1, []byte("1"), nil))
+		flushed := make(chan error, 1)
+		go func() { flushed <- v.Flush(v.Context()) }()
+		synctest.Wait()
+		v.Forget()
+		if err := <-told; !errors.Is(err, store.ErrFenced) || time.Since(began) > 0 {
+			t.Errorf("what is forgotten, after %v: %v", time.Since(began), err)
+		}
+		if err := <-flushed; err != nil {
+			t.Errorf("a flush of what is forgotten: %v", err)
+		}
+		if err := v.Flush(canceled()); err == nil {
+			t.Error("a flush that was given up is said to be done")
+		}
+	})
+}
+
+func canceled() context.Context {
+	ctx, end := context.WithCancel(context.Background())
+	end()
+	return ctx
+}
+
+// TestEnds: closing a ledger writes what waits, and it says nothing more; ending it waits for the call that is under
+// way.
+func TestEnds(t *testing.T) {
+	inVirtualTime(t, 0, func(v *virtual) {
+		v.Write(v.opens("A"), 1, []byte("1"), nil)
+		if err := v.Close(v.Context()); err != nil || v.rows() != 1 {
+			t.Errorf("closed with %d rows: %v", v.rows(), err)
+		}
+		alive := func() time.Time {
+			at, err := v.link.Rows(v.Context()).Alive("n1")
+			if err != nil {
+				t.Fatal(err)
+			}
+			return at
+		}
+		at := alive()
+		if time.Sleep(time.Second); !alive().Equal(at) {
+			t.Error("a ledger that is closed says that it is alive")
+		}
+	})
+	inVirtualTime(t, 0, func(v *virtual) {
+		under, gate := 0, v.link.Gate
+		v.link.Gate = func(ctx context.Context, call string) error {
+			if call == "append" {
+				under++
+				time.Sleep(time.Second)
+				under--
+			}
+			return gate(ctx, call)
+		}
+		v.Write(v.opens("A"), 1, []byte("1"), nil)
+		time.Sleep(200 * time.Millisecond)
+		if v.Abort(); under != 0 {
+			t.Error("it ends while a call is under way")
+		}
+	})
+}

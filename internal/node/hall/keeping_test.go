@@ -97,6 +97,9 @@ func TestLongOutage(t *testing.T) {
 		if r.saved(ada) {
 			t.Error("the running match is told to be saved")
 		}
+		if n, size, age := r.hall.Saves(); n+size != 0 || age != 0 {
+			t.Errorf("%d saves of %d bytes wait since %v", n, size, age)
+		}
 	})
 }
 

@@ -97,6 +97,24 @@ func TestNothingIsLeftUnderWay(t *testing.T) {
 	})
 }
 
+// TestJoinedWhenKept: who joins while nothing can be kept is refused within some seconds, and has no seat afterwards.
+func TestJoinedWhenKept(t *testing.T) {
+	withLedger(t, harbour, 0, func(k *kept) {
+		l := k.open(hall.Opening{})
+		k.join(l, hall.Joining{Account: "ada"})
+		pass(time.Second)
+		k.away = true
+		if _, err := k.tryJoin(l, hall.Joining{Account: "bo"}); fault.CodeOf(err) != code.Stopping {
+			t.Errorf("who joins meanwhile: %v", err)
+		}
+		k.away = false
+		pass(time.Second)
+		if info, err := l.Info(context.Background()); err != nil || info.Seats != 1 {
+			t.Errorf("%d seats, %v", info.Seats, err)
+		}
+	})
+}
+
 // TestPiecesGiveWay: a piece of a lobby's journal for which there is no room is missing, and is told to be; what comes
 // after it is there, and every byte that was held is given back.
 func TestPiecesGiveWay(t *testing.T) {

@@ -140,6 +140,10 @@ func TestSlowReader(t *testing.T) {
 		if cheers := len(bo.all("notice")) - shouts; cheers+missed != 80 || shouts != 1 {
 			t.Errorf("%d cheers came, %d were missed, %d shouts", cheers, missed, shouts)
 		}
+		ada.does(wire.Intent{Do: "act", Name: "shout"})
+		if pass(200 * time.Millisecond); len(bo.all("missed")) != 1 {
+			t.Errorf("what was missed is told %d times", len(bo.all("missed")))
+		}
 		last := len(k) - 1 - slices.Index(reversed(k), "delta")
 		if at := slices.IndexFunc(bo.got, func(m map[string]any) bool { return m["name"] == "shouted" }); at < last {
 			t.Errorf("the needed notice came at %d, before the delta at %d", at, last)

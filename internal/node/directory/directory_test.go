@@ -136,6 +136,29 @@ func TestListing(t *testing.T) {
 	if got := fmt.Sprint(left); got != want {
 		t.Errorf("left out: %s, wanted %s", got, want)
 	}
+	if err := db.Exec("delete from nodes").Error; err != nil {
+		t.Fatal(err)
+	}
+	own.Drop("one that has closed")              // again, and it counts no less
+	for want, f := range map[string]wire.Filter{ // what the others have announced counts for a second
+		"[{found by code only 1} {not for practice 40}]":            {Practice: &yes},
+		"[{for practice 1} {found by code only 1} {playing 1}]":     {Practice: &no, State: "gathering"},
+		"[{closed to newcomers 1} {found by code only 1} {full 3}]": {Free: 1},
+		"[{in another region: north 6}]":                            {Region: "south"},
+		"[{closed to newcomers 1} {full 2}]":                        {Rulebook: "bell", Free: 1},
+	} {
+		if left, err := d.LeftOut(t.Context(), &f, "n1", own.All()); err != nil || fmt.Sprint(left) != want {
+			t.Errorf("%+v leaves out %v, wanted %s (%v)", f, left, want, err)
+		}
+	}
+	if p, err := d.List(t.Context(), directory.Query{Limit: 10}, nil); err != nil || len(p.Lobbies) != 10 ||
+		p.Next == "" {
+		t.Errorf("ten of eleven: %+v, %v", p, err)
+	}
+	if p, err := d.List(t.Context(), directory.Query{Limit: 11}, nil); err != nil || len(p.Lobbies) != 11 ||
+		p.Next != "" {
+		t.Errorf("all eleven: %+v, %v", p, err)
+	}
 	p, err := d.List(t.Context(), directory.Query{Limit: 1}, func(l *wire.LobbyInfo) { l.Title = "fresh" })
 	if err != nil || p.Lobbies[0].Title != "fresh" {
 		t.Errorf("%+v, %v", p, err)

@@ -94,7 +94,8 @@ func TestComingBack(t *testing.T) {
 	do(t, a, client.Intent{Do: "settings", Args: map[string]any{"title": "While you were out"}})
 
 	b = bareTo(t, node.Address,
-		map[string]any{"token": joss.Token, "lobby": code, "resume": welcome["resume"], "tick": tick}, 0)
+		map[string]any{"token": joss.Token, "lobby": code, "resume": welcome["resume"], "tick": tick,
+			"branch": welcome["branch"]}, 0)
 	again := b.next("welcome")
 	if again["kept"] != true || again["schema"] != nil || again["seats"].([]any)[0].(map[string]any)["last"] != 1.0 {
 		t.Errorf("coming back is welcomed with %v", again)

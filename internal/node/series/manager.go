@@ -439,12 +439,7 @@ func (x *Manager) tryOpen(r *run, no int) error {
 	defer cancel()
 	r.mu.Lock()
 	plan, m := r.m.Plan(), r.m.State().Meetings[no-1]
-	names := [2]string{}
-	for i, s := range m.Sides {
-		if s.Entrant != 0 {
-			names[i] = r.m.State().Entrants[s.Entrant-1].Name
-		}
-	}
+	entrants := slices.Clone(r.m.State().Entrants)
 	r.mu.Unlock()
 	if m.Stage != series.Opens {
 		return nil // it has been decided meanwhile
@@ -453,9 +448,14 @@ func (x *Manager) tryOpen(r *run, no int) error {
 	if err != nil {
 		return err
 	}
-	l, err := x.hall.Open(ctx, book, hall.Opening{Title: names[0] + " and " + names[1], Hidden: true,
+	title := entrants[m.Sides[0].Entrant-1].Name + " and " + entrants[m.Sides[1].Entrant-1].Name
+	l, err := x.hall.Open(ctx, book, hall.Opening{Title: title, Hidden: true,
 		Password: rand.Text(), Options: plan.Options, Linger: time.Duration(plan.Come) * time.Millisecond})
 	if err != nil {
+		return err
+	}
+	if _, err := hold(ctx, l, &m, entrants); err != nil { // before anybody is told to come
+		l.CloseAfter()
 		return err
 	}
 	refused, failed := x.take(ctx, r, series.Input{Kind: series.Opened, Meeting: no, Lobby: l.Code, LobbyID: l.ID})
@@ -463,6 +463,5 @@ func (x *Manager) tryOpen(r *run, no int) error {
 		l.CloseAfter()
 		return failed
 	}
-	x.holdPlaces(ctx, r, no)
 	return nil
 }

@@ -201,7 +201,7 @@ func TestMatchesAreCounted(t *testing.T) {
 	if due := n.Due("a stranger"); len(due) != 0 {
 		t.Errorf("a stranger is due: %+v", due)
 	}
-	closed := p.won(1, "won", "lost")
+	closed, told := p.won(1, "won", "lost"), false
 	closed.Because = step.BecauseClosed
 	for _, of := range []struct {
 		lobby string
@@ -220,6 +220,12 @@ func TestMatchesAreCounted(t *testing.T) {
 	} {
 		n.Ended(of.lobby, of.Result)
 		n.wins(id, of.want)
+		if of.want == "plays 0:1" && !told { // the stage is the one of before
+			d := p.await(p.ada, func(d wire.SeriesDue) bool { return d.Stage == "plays" && d.Lost > 0 })
+			if told = true; d.Wins != 0 || d.Lost != 1 {
+				t.Errorf("after a match she is told %+v", d)
+			}
+		}
 	}
 	for i, player := range []string{p.ada, p.bea} {
 		var part store.SeriesPlayer
@@ -250,6 +256,29 @@ func TestMatchesAreCounted(t *testing.T) {
 	var inputs int64
 	if db.Model(&store.SeriesInput{}).Count(&inputs); inputs != 6 { // opened, five matches
 		t.Errorf("%d inputs are kept", inputs)
+	}
+}
+
+// TestWhoIsLate: a side of which nobody is in the meeting's lobby when its time is over has lost to the one that is
+// there; until then a place is held for each, whoever else would come in.
+func TestWhoIsLate(t *testing.T) {
+	p := newPier(t, 3)
+	var later atomic.Int64
+	n := p.node("n1", nowhere)
+	n.SetNow(func() time.Time { return time.Now().Add(time.Duration(later.Load())) })
+	id := n.begin()
+	l := p.lobby("")
+	if _, err := l.Join(t.Context(), hall.Joining{Account: p.bea, Name: "Bea"}); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := l.Join(t.Context(), hall.Joining{Account: "a stranger", Name: "Cy"}); err == nil {
+		t.Error("a stranger has got a place in a meeting")
+	}
+	n.wins(id, "comes 0:0")
+	later.Store(int64(5*time.Minute + time.Second))
+	d := p.await(p.bea, func(d wire.SeriesDue) bool { return d.Stage == "decided" })
+	if m, _ := n.meeting(id); !d.Won || m.Winner != "Terns" || m.Why != "walkover" {
+		t.Errorf("who was there is told %+v; the meeting is %+v", d, m)
 	}
 }
 

@@ -7,6 +7,7 @@ import (
 
 	"turnvex.example/turnvex/internal/core/series"
 	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/node/hall"
 )
 
 // watch looks now and then who is late, and holds the places of who is not there.
@@ -45,6 +46,19 @@ func (x *Manager) lookAfter(ctx context.Context, r *run) {
 	}
 }
 
+// hold holds a place for everybody who is to be in a meeting's lobby and is not there.
+func hold(ctx context.Context, l *hall.Lobby, m *series.Meeting, entrants []series.Entrant) (here [2]bool, err error) {
+	for i, s := range m.Sides {
+		e := entrants[s.Entrant-1]
+		n, err := l.Expect(ctx, e.Players, e.Name, holdFor)
+		if err != nil {
+			return here, err
+		}
+		here[i] = n > 0
+	}
+	return here, nil
+}
+
 // holdPlaces holds a place for everybody who is to be in a meeting's lobby and is not there, and tells which sides are
 // there with at least one. Until is when who is not there has lost; 0 when a match has been played, or is running.
 func (x *Manager) holdPlaces(ctx context.Context, r *run, no int) (here [2]bool, open bool, until int64) {
@@ -59,13 +73,8 @@ func (x *Manager) holdPlaces(ctx context.Context, r *run, no int) (here [2]bool,
 		x.take(ctx, r, series.Input{Kind: series.Gone, Meeting: no, LobbyID: m.LobbyID})
 		return here, false, 0
 	}
-	for i, s := range m.Sides {
-		e := entrants[s.Entrant-1]
-		n, err := l.Expect(ctx, e.Players, e.Name, holdFor)
-		if err != nil {
-			return here, false, 0
-		}
-		here[i] = n > 0
+	if here, err = hold(ctx, l, &m, entrants); err != nil {
+		return here, false, 0
 	}
 	if until = m.Until; m.Stage == series.Plays || l.Playing(ctx) {
 		until = 0

@@ -222,3 +222,42 @@ func TestWhoIsRead(t *testing.T) {
 		t.Errorf("put back of who has no record: %v", err)
 	}
 }
+
+// TestBoardDifferences: what another version of a rulebook changes about a board is told, each change by itself, and
+// nothing where nothing changes.
+func TestBoardDifferences(t *testing.T) {
+	book := func(board string) *rulebook.Book {
+		b, problems := rulebook.Compile([]byte("turnvex: 1\nname: laps\nplayers: {least: 2, most: 2}\nphases: {play: " +
+			"{length: 60s}}\nsheets: {player: {n: {type: integer}}, team: {m: {type: integer}}}\n" +
+			"teams: {list: {red: {}, blue: {}}}\nboards: {" + board + "}\n"))
+		if b == nil {
+			t.Fatal(board, problems)
+		}
+		return b
+	}
+	const was = "laps: {of: me.n, keep: best, renew: week}"
+	for now, want := range map[string]string{
+		was: "",
+		"laps: {of: me.n, keep: total, renew: week}":                      "keep",
+		"laps: {of: me.n, keep: best, renew: week, order: least}":         "order",
+		"laps: {of: me.n + 1, keep: best, renew: week}":                   "of",
+		"laps: {of: me.n, if: me.n > 3, keep: best, renew: week}":         "of",
+		"laps: {of: me.n, keep: best, renew: week, show: clock}":          "show",
+		"laps: {of: me.n, keep: best, renew: day}":                        "renew",
+		"laps: {of: me.n, keep: best, renew: week, zone: Europe/Oslo}":    "renew",
+		"laps: {of: team.m, per: team, keep: latest, renew: hand}":       "whose keep of renew",
+		"rounds: {of: me.n, keep: best, renew: week}":                     "removed",
+		"laps: {of: me.n, keep: best, renew: week}, rounds: {of: me.n}":   "",
+		"laps: {of: me.n, keep: best, renew: dates, dates: [2031-01-01]}": "renew",
+	} {
+		var got []string
+		for _, d := range keep.Differences(book(was), book(now)) {
+			if got = append(got, d.What); d.Board != "laps" || d.Field != "" || d.Means == "" || d.Loses() {
+				t.Errorf("%s: %+v", now, d)
+			}
+		}
+		if strings.Join(got, " ") != want {
+			t.Errorf("%s: told is %v, wanted %s", now, got, want)
+		}
+	}
+}

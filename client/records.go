@@ -41,21 +41,37 @@ func recordPath(player, rulebook string) string {
 	return "/v1/players/" + url.PathEscape(player) + "/records/" + url.PathEscape(rulebook)
 }
 
-// CorrectRecord changes a player's record, for a reason of 1 to 200 characters that its history keeps, and returns how
-// it stands then. id is a UUID with which the correction happens once, however often it is sent; "" for any. For
-// operators.
-func (s Service) CorrectRecord(ctx context.Context, player, rulebook, why, id string,
+// Conditions are what must hold for a correction to happen: numbers that the record has at least, by field, and the
+// revision that it is at, 0 for any.
+type Conditions struct {
+	AtLeast  map[string]any `json:"at_least,omitempty"`
+	Revision int64          `json:"revision,omitempty"`
+}
+
+// CorrectRecordIf is CorrectRecord under conditions: where they do not hold nothing happens, and the error is a
+// *Refusal with the code too-little or changed-since. For keys with the scope grants.
+func (s Service) CorrectRecordIf(ctx context.Context, player, rulebook, why, id string, c Conditions,
 	changes ...RecordChange) (map[string]any, error) {
 	path := recordPath(player, rulebook)
 	if id != "" {
 		path += "?id=" + url.QueryEscape(id)
 	}
 	in := struct {
+		Conditions
 		Changes []RecordChange `json:"changes"`
 		Why     string         `json:"why"`
-	}{changes, why}
+	}{c, changes, why}
 	var out struct{ Fields map[string]any }
-	return out.Fields, s.Call(ctx, http.MethodPost, path, in, &out)
+	err := s.Call(ctx, http.MethodPost, path, in, &out)
+	return out.Fields, err
+}
+
+// CorrectRecord changes a player's record, for a reason of 1 to 200 characters that its history keeps, and returns how
+// it stands then. id is a UUID with which the correction happens once, however often it is sent; "" for any. For keys
+// with the scope grants.
+func (s Service) CorrectRecord(ctx context.Context, player, rulebook, why, id string,
+	changes ...RecordChange) (map[string]any, error) {
+	return s.CorrectRecordIf(ctx, player, rulebook, why, id, Conditions{}, changes...)
 }
 
 // RecordHistory returns what happened to a player's record, newest first, 1 to 100 saves; cursor is the last page's

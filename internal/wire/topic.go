@@ -2,8 +2,9 @@ package wire
 
 // TopicWatch says which topic is watched.
 type TopicWatch struct {
-	Name     string `json:"name" jsonschema:"results (anyone: the 20 matches that ended last), nodes or metrics (service keys: the nodes; the last hour of this node's metrics), players or audit (operators: who is connected to this node; the newest 50 lines of the audit trail)"`
-	Rulebook string `json:"rulebook,omitempty" jsonschema:"of results: only those of this rulebook"`
+	Name     string `json:"name" jsonschema:"results (anyone: the 20 matches that ended last), record (players: their own record of a rulebook; service keys: a player's), nodes or metrics (service keys: the nodes; the last hour of this node's metrics), players or audit (operators: who is connected to this node; the newest 50 lines of the audit trail)"`
+	Rulebook string `json:"rulebook,omitempty" jsonschema:"of results: only those of this rulebook; of record: which"`
+	Player   string `json:"player,omitempty" jsonschema:"of record: whose"`
 	Lobby    string `json:"lobby,omitempty" jsonschema:"of results: only those of the lobby with this join code"`
 }
 

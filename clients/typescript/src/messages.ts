@@ -277,10 +277,12 @@ export interface BoardWatch {
 }
 
 export interface TopicWatch {
-  /** Results (anyone: the 20 matches that ended last), nodes or metrics (service keys: the nodes; the last hour of this node's metrics), players or audit (operators: who is connected to this node; the newest 50 lines of the audit trail) */
+  /** Results (anyone: the 20 matches that ended last), record (players: their own record of a rulebook; service keys: a player's), nodes or metrics (service keys: the nodes; the last hour of this node's metrics), players or audit (operators: who is connected to this node; the newest 50 lines of the audit trail) */
   name: string
-  /** Of results: only those of this rulebook */
+  /** Of results: only those of this rulebook; of record: which */
   rulebook?: string
+  /** Of record: whose */
+  player?: string
   /** Of results: only those of the lobby with this join code */
   lobby?: string
 }

@@ -1391,12 +1391,14 @@ export interface Routes {
     answer: {
       fields: Record<string, unknown>
       player: string
+      revision: number
       rulebook: string
     }
   }
   /**
    * Correct a player's record, with a reason: each change adds to a field, sets it, or raises or lowers it to
-   * a value. With the query id=UUID it happens once, however often you send it. Who may call: operator.
+   * a value; all of them happen, or none. at_least names numbers that the record must have, revision the one
+   * that it must be at. With the query id=UUID it happens once, however often you send it. Who may call: .
    */
   'POST /v1/players/{id}/records/{rulebook}': {
     path: {
@@ -1407,16 +1409,19 @@ export interface Routes {
       id?: string
     }
     body: {
+      at_least?: Record<string, unknown>
       changes: {
         does: string
         field: string
         value: unknown
       }[] | null
+      revision?: number
       why: string
     }
     answer: {
       fields: Record<string, unknown>
       player: string
+      revision: number
       rulebook: string
     }
   }
@@ -1469,6 +1474,7 @@ export interface Routes {
     answer: {
       fields: Record<string, unknown>
       player: string
+      revision: number
       rulebook: string
     }
   }

@@ -62,6 +62,7 @@ const (
 	WrongVersion  Code = "wrong-version"
 	NameTaken     Code = "name-taken"
 	IDUsed        Code = "id-used"
+	ChangedSince  Code = "changed-since"
 	ChangesKept   Code = "changes-kept"
 	WrongLogin    Code = "wrong-login"
 	WeakPassword  Code = "weak-password"
@@ -175,6 +176,7 @@ var All = []Entry{
 	{WrongPassword, 403, "The lobby has a password, and the one given is wrong."},
 	{WrongVersion, 409, "The lobby runs a different version of the rulebook."},
 	{NameTaken, 409, "The login name is taken, or the account already has one."},
+	{ChangedSince, 409, "What you want to change has changed since you read it: read it again, and decide anew."},
 	{ChangesKept, 409, "With this version of a rulebook, what is kept of players, or stands on leaderboards, would " +
 		"read otherwise; findings lists how. Nothing was published: send accept=yes if that is what you want."},
 	{IDUsed, 409, "This id was used before, with other contents; the reason says for what."},

@@ -32,11 +32,12 @@ type Scope string
 const (
 	Operator Scope = "operator" // may do everything that operators do
 	Referee  Scope = "referee"  // sees all and decides what rulebooks leave to referees
+	Grants   Scope = "grants"   // sees all, and gives to and takes from records
 	Read     Scope = "read"     // sees all, changes nothing
 )
 
 // Scopes lists every scope.
-var Scopes = []Scope{Operator, Referee, Read}
+var Scopes = []Scope{Operator, Referee, Grants, Read}
 
 // Who is somebody who has shown a token: a player, or a program with a service key.
 type Who struct {

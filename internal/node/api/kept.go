@@ -26,6 +26,7 @@ type Matches struct {
 type Record struct {
 	Player   string      `json:"player"`
 	Rulebook string      `json:"rulebook"`
+	Revision int64       `json:"revision"` // higher after each change
 	Fields   keep.Fields `json:"fields"`
 }
 
@@ -84,9 +85,10 @@ var keptRoutes = []route{
 	{
 		method: "POST",
 		path:   "/v1/players/{id}/records/{rulebook}",
-		access: operator,
+		access: granting,
 		summary: "Correct a player's record, with a reason: each change adds to a field, sets it, or raises or " +
-			"lowers it to a value. With the query id=UUID it happens once, however often you send it",
+			"lowers it to a value; all of them happen, or none. at_least names numbers that the record must have, " +
+			"revision the one that it must be at. With the query id=UUID it happens once, however often you send it",
 		out:    Record{},
 		params: []param{{"id", "a UUID: the correction happens once", "string"}},
 		do:     taking((*results).correctRecord),

@@ -1,6 +1,7 @@
 package api
 
 import (
+	"context"
 	"encoding/base64"
 	"encoding/json"
 	"strconv"
@@ -128,7 +129,7 @@ func mayRead(who *account.Who, player string, f *sheet.Field) bool {
 		return true
 	case f.See == sheet.Hidden || who == nil:
 		return false
-	case who.Can(account.Read) || who.Can(account.Referee):
+	case who.Can(account.Read) || who.Can(account.Referee) || who.Can(account.Grants):
 		return true
 	}
 	return who.Player == player && f.See != sheet.RefereesOnly
@@ -140,17 +141,19 @@ func (s *results) getRecord(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	kept, err := s.Keeper.Record(c.r.Context(), p.ID, book)
-	if err != nil {
-		return nil, err
-	}
-	out := Record{Player: p.ID, Rulebook: book.Name, Fields: kept.Shown(book)}
+	return s.recordFor(c.r.Context(), c.who, p.ID, book)
+}
+
+// recordFor is a player's record, as far as somebody may read it.
+func (s *server) recordFor(ctx context.Context, who *account.Who, player string, book *rulebook.Book) (Record, error) {
+	kept, err := s.Keeper.Record(ctx, player, book)
+	out := Record{Player: player, Rulebook: book.Name, Revision: kept.Version, Fields: kept.Fields.Shown(book)}
 	for _, r := range book.Record {
-		if !mayRead(c.who, p.ID, r.Field) {
+		if !mayRead(who, player, r.Field) {
 			delete(out.Fields, r.Field.Name)
 		}
 	}
-	return out, nil
+	return out, err
 }
 
 // recordOf finds the rulebook and the player of a request for a record.
@@ -174,7 +177,7 @@ func (s *results) correctRecord(c *call, in keep.Correction) (any, error) {
 		return nil, err
 	}
 	s.Hall.Stands(book.Name, p.ID, stand)
-	return Record{Player: p.ID, Rulebook: book.Name, Fields: stand.Fields.Shown(book)}, nil
+	return Record{Player: p.ID, Rulebook: book.Name, Revision: stand.Version, Fields: stand.Fields.Shown(book)}, nil
 }
 
 // numbered reads what a page is asked for with of a list whose cursors are numbers; 0 is from its beginning.

@@ -27,6 +27,7 @@ const (
 	signedIn        // a player's token
 	tokened         // a player's token or a service key's
 	reading         // a service key with any scope
+	granting        // a service key with the scope grants or operator
 	operator        // a service key with the scope operator
 )
 
@@ -205,6 +206,8 @@ func (s *server) authorise(c *call, a access) error {
 	switch {
 	case a == operator && !who.Can(account.Operator):
 		return fault.New(code.Forbidden, "this needs a service key with the scope operator")
+	case a == granting && !who.Can(account.Grants):
+		return fault.New(code.Forbidden, "this needs a service key with the scope grants or operator")
 	case a == reading && len(who.Scopes) == 0:
 		return fault.New(code.Forbidden, "this needs a service key")
 	case a == signedIn && !who.IsPlayer():

@@ -8,8 +8,10 @@ import (
 	"strconv"
 	"strings"
 
+	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/audit"
+	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/socket"
 	"turnvex.example/turnvex/internal/wire"
 )
@@ -23,9 +25,10 @@ const (
 // watchable are the topics of what routes tell.
 func (s *server) watchable() map[string]socket.Topic {
 	return map[string]socket.Topic{
-		"results": {Stands: s.newestResults, Read: s.topicResults},
+		"results": {Of: []string{"rulebook", "lobby"}, Stands: s.newestResults, Read: s.topicResults},
 		"nodes":   {Scope: account.Read, Read: s.topicNodes},
 		"metrics": {Scope: account.Read, Read: s.topicMetrics},
+		"record":  {Of: []string{"rulebook", "player"}, Read: s.topicRecord},
 		"audit":   {Scope: account.Operator, Stands: s.newestAudit, Read: s.topicAudit},
 	}
 }
@@ -58,6 +61,25 @@ func (s *server) topicResults(r *http.Request, who *account.Who, t *wire.TopicWa
 		rows = append(rows, wire.TopicRow{Key: m.ID, Row: m})
 	}
 	return rows, nil
+}
+
+// topicRecord is a player's record of a rulebook: their own, or for service keys anybody's.
+func (s *server) topicRecord(r *http.Request, who *account.Who, t *wire.TopicWatch) (rows []wire.TopicRow, err error) {
+	player := t.Player
+	if who.IsPlayer() {
+		if player = who.Player; t.Player != "" && t.Player != player {
+			return nil, fault.New(code.Forbidden, "players watch their own record; a service key watches anybody's")
+		}
+	}
+	book, err := s.Library.Book(t.Rulebook)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := s.Accounts.Player(r.Context(), player); err != nil {
+		return nil, err
+	}
+	out, err := s.recordFor(r.Context(), who, player, book)
+	return []wire.TopicRow{{Key: player, Row: out}}, err
 }
 
 func (s *server) topicNodes(*http.Request, *account.Who, *wire.TopicWatch) (rows []wire.TopicRow, err error) {

@@ -4,7 +4,9 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"maps"
 	"reflect"
+	"slices"
 	"strings"
 	"time"
 
@@ -58,8 +60,10 @@ func (k *Keeper) History(ctx context.Context, player, rulebook string, before Pl
 
 // Correction is what an operator does to a record.
 type Correction struct {
-	Changes []Corrected `json:"changes"`
-	Why     string      `json:"why"` // 1 to 200 characters
+	Changes  []Corrected    `json:"changes"`
+	Why      string         `json:"why"`                // 1 to 200 characters
+	AtLeast  map[string]any `json:"at_least,omitempty"` // numbers that the record must have, by field; otherwise nothing happens
+	Revision int64          `json:"revision,omitempty"` // the one that the record must be at; 0 for any
 }
 
 // Corrected is one change of a correction.
@@ -89,7 +93,19 @@ func (k *Keeper) Correct(ctx context.Context, player string, book *rulebook.Book
 	job := &Job{Lobby: id, Book: book, Author: author, Why: c.Why}
 	record := &Record{Player: player, Number: 1, Changes: changes}
 	err = k.db.WithContext(ctx).Transaction(func(tx *store.Tx) error {
-		if stand, err = k.saveRecord(tx, job, record); err == nil {
+		rows, before, err := k.lockAll(tx, player, book)
+		if err != nil {
+			return err
+		}
+		var done int64
+		err = tx.Table("record_changes").Where("lobby_id = ? and number = ?", id, record.Number).Count(&done).Error
+		if err == nil && done == 0 {
+			err = c.holds(book, before)
+		}
+		if err != nil {
+			return err
+		}
+		if stand, err = k.saveLocked(tx, job, record, rows, before); err == nil {
 			err = sameChange(tx, job, record)
 		}
 		return err
@@ -98,6 +114,32 @@ func (k *Keeper) Correct(ctx context.Context, player string, book *rulebook.Book
 		return stand, fault.New(code.NoPlayer, "there is no player %q", player)
 	}
 	return stand, err
+}
+
+// holds refuses a correction whose conditions a record does not meet.
+func (c *Correction) holds(book *rulebook.Book, s Standing) error {
+	if c.Revision != 0 && c.Revision != s.Version {
+		return fault.New(code.ChangedSince, "the record is at revision %d, not %d: read it again", s.Version,
+			c.Revision)
+	}
+	for _, name := range slices.Sorted(maps.Keys(c.AtLeast)) {
+		r := fieldNamed(book, name)
+		if r == nil {
+			return fault.New(code.NoField, "the record of %s has no field %.40q", book.Name, name)
+		}
+		if r.Field.Type != sheet.Integer && r.Field.Type != sheet.Number {
+			return fault.New(code.BadRequest, "at_least: %s is of type %s, and not a number", name, r.Field.Type)
+		}
+		least, err := sheet.Read(r.Field, c.AtLeast[name])
+		if err != nil {
+			return fault.New(code.BadRequest, "at_least: %s: %s", name, err)
+		}
+		if had, _ := s.Fields.of(r); had.N[0] < least.N[0] {
+			return fault.New(code.TooLittle, "the record has %s of %s, and not at least %s", had.Show(r.Field, 0, 0),
+				name, least.Show(r.Field, 0, 0))
+		}
+	}
+	return nil
 }
 
 // sameChange refuses a correction whose ID was used for another.

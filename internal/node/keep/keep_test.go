@@ -245,7 +245,7 @@ func TestBoardDifferences(t *testing.T) {
 		"laps: {of: me.n, keep: best, renew: week, show: clock}":          "show",
 		"laps: {of: me.n, keep: best, renew: day}":                        "renew",
 		"laps: {of: me.n, keep: best, renew: week, zone: Europe/Oslo}":    "renew",
-		"laps: {of: team.m, per: team, keep: latest, renew: hand}":       "whose keep of renew",
+		"laps: {of: team.m, per: team, keep: latest, renew: hand}":        "whose keep of renew",
 		"rounds: {of: me.n, keep: best, renew: week}":                     "removed",
 		"laps: {of: me.n, keep: best, renew: week}, rounds: {of: me.n}":   "",
 		"laps: {of: me.n, keep: best, renew: dates, dates: [2031-01-01]}": "renew",

@@ -16,10 +16,10 @@ import (
 	"turnvex.example/turnvex/internal/node/store"
 )
 
-// Record returns what is kept of a player for a rulebook; nil when there is nothing.
-func (k *Keeper) Record(ctx context.Context, player string, book *rulebook.Book) (Fields, error) {
+// Record returns how a player's record of a rulebook stands; without fields when there is nothing.
+func (k *Keeper) Record(ctx context.Context, player string, book *rulebook.Book) (Standing, error) {
 	s, _, err := k.standing(ctx, player, book)
-	return s.Fields, err
+	return s, err
 }
 
 // parts names the records that a rulebook reads: its own, and its game's.

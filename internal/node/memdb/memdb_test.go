@@ -430,7 +430,8 @@ func TestRecordsOfSeveralVersions(t *testing.T) {
 	if stand, _, err = nodes[1].Load(t.Context(), ada, old); err != nil || stand.Version != 40 {
 		t.Errorf("after 40 saves its version is %d, %v", stand.Version, err)
 	}
-	f, err := nodes[1].Record(t.Context(), ada, old)
+	kept, err := nodes[1].Record(t.Context(), ada, old)
+	f := kept.Fields
 	if err != nil || fmt.Sprint(f["best"]) != "47" || fmt.Sprint(f["rank"]) != "captain" || f["lost"] == nil ||
 		f["kept"] != nil {
 		t.Errorf("after 40 saves from two nodes: %v, %v", f, err)

@@ -197,6 +197,7 @@ func corrected(t *testing.T, a *client.Conn, mara *client.Signed, book string) {
 			t.Errorf("%+v was taken", wrong)
 		}
 	}
+	granted(t, mara, book)
 	if _, err := op.CorrectRecord(soon(t), mara.Player, book, " ", "",
 		client.RecordChange{Field: "wins", Does: "add", Value: 1}); err == nil {
 		t.Error("a correction without a reason was taken")
@@ -205,6 +206,58 @@ func corrected(t *testing.T, a *client.Conn, mara *client.Signed, book string) {
 		client.RecordChange{Field: "wins", Does: "add", Value: 1}); err == nil {
 		t.Error("a player corrected their own record")
 	}
+}
+
+// granted: a key with the scope grants gives and takes under conditions, all of it or nothing, once; who watches the
+// record sees it. The key is good for nothing else that changes something.
+func granted(t *testing.T, mara *client.Signed, book string) {
+	t.Helper()
+	key, err := operator(t).MakeKey(soon(t), "shop "+fresh(), "grants")
+	if err != nil {
+		t.Fatal(err)
+	}
+	in, err := client.SignInKey(soon(t), node.Address, key.Key)
+	if err != nil {
+		t.Fatal(err)
+	}
+	shop := as(in)
+	own := follow(t, mara.Token, map[string]any{"name": "record", "rulebook": book})
+	row := func() map[string]any { return own.rows[mara.Player].(map[string]any) }
+	revision, id := int64(row()["revision"].(float64)), uuid.NewString()
+	take := func(id string, c client.Conditions) error {
+		_, err := shop.CorrectRecordIf(soon(t), mara.Player, book, "a trade", id, c,
+			client.RecordChange{Field: "wins", Does: "add", Value: -2},
+			client.RecordChange{Field: "rank", Does: "set", Value: "mate"})
+		return err
+	}
+	wants(t, "too little", take("", client.Conditions{AtLeast: map[string]any{"wins": 6}}), "too-little")
+	wants(t, "another revision", take("", client.Conditions{Revision: revision + 1}), "changed-since")
+	wants(t, "no number", take("", client.Conditions{AtLeast: map[string]any{"rank": 1}}), "bad-request")
+	wants(t, "no field", take("", client.Conditions{AtLeast: map[string]any{"hats": 1}}), "no-such-field")
+	for range 2 { // the second is a repetition, whose conditions hold no longer
+		wants(t, "taken", take(id, client.Conditions{AtLeast: map[string]any{"wins": 5}, Revision: revision}), "")
+	}
+	own.until("what was taken", func() bool { return row()["fields"].(map[string]any)["wins"] == 3.0 })
+	if f := row(); f["revision"] != float64(revision+1) || f["fields"].(map[string]any)["rank"] != "mate" {
+		t.Errorf("who watches their record sees %v", f)
+	}
+	for _, topic := range []map[string]any{{"name": "record", "rulebook": "nothing"},
+		{"name": "record", "rulebook": book, "player": player(t, "Rhea").Player}} {
+		if _, first := dial(t, map[string]any{"token": mara.Token, "topic": topic}, nil); first["is"] != "bye" {
+			t.Errorf("%v: %v", topic, first)
+		}
+	}
+	follow(t, in.Token, map[string]any{"name": "record", "rulebook": book, "player": mara.Player})
+	if _, err := shop.CorrectRecord(soon(t), mara.Player, book, "it was a mistake", "",
+		client.RecordChange{Field: "wins", Does: "add", Value: 2}, client.RecordChange{Field: "rank", Does: "set", Value: "deckhand"}); err != nil {
+		t.Error(err)
+	}
+	wants(t, "erasing with it", shop.ErasePlayer(soon(t), mara.Player, "why"), "forbidden")
+	wants(t, "giving without it", func() error {
+		_, err := as(mara).CorrectRecordIf(soon(t), mara.Player, book, "mine", "", client.Conditions{},
+			client.RecordChange{Field: "wins", Does: "add", Value: 1})
+		return err
+	}(), "forbidden")
 }
 
 // TestRecordsAreKept: each way of keeping, what others may see, and the values of an earlier version of the rulebook.

@@ -27,6 +27,7 @@ const topicPlayers = 500
 
 // Topic is something that can be watched.
 type Topic struct {
+	Of    []string      // by what it may be narrowed: rulebook, lobby, player
 	Scope account.Scope // that a service key needs to watch it; "" for anyone
 	// Stands tells, for all who watch on this node, whether anything may have changed; nil where reading costs nothing.
 	Stands func(context.Context) (string, error)
@@ -46,8 +47,11 @@ func (c *conn) mayWatch() error {
 	if t.Scope != "" && !c.who.Can(t.Scope) && (t.Scope != account.Read || len(c.who.Scopes) == 0) {
 		return fault.New(code.Forbidden, "the topic %s needs a service key with the scope %s", c.topic.Name, t.Scope)
 	}
-	if c.topic.Name != "results" && c.topic.Rulebook+c.topic.Lobby != "" {
-		return fault.New(code.OutOfRange, "only results are of a rulebook or a lobby")
+	for _, of := range [...]struct{ what, value string }{{"rulebook", c.topic.Rulebook}, {"lobby", c.topic.Lobby},
+		{"player", c.topic.Player}} {
+		if of.value != "" && !slices.Contains(t.Of, of.what) {
+			return fault.New(code.OutOfRange, "the topic %s is not of a %s", c.topic.Name, of.what)
+		}
 	}
 	return nil
 }

@@ -116,10 +116,10 @@ func keysCommand() command {
 	return command{name: "keys", args: "list | make NAME | rotate NAME | revoke NAME | signing",
 		summary: "List, create, rotate and revoke service keys, as an operator",
 		details: "A service key signs in a program. Its scopes are operator (everything), referee (sees everything\n" +
-			"and decides what rulebooks leave to referees) and read (sees everything). A key is shown once,\n" +
-			"when it is created or rotated. An operator's key is rotated and revoked with itself, or with the\n" +
-			"key the service was started with. signing makes the service sign tokens with a new secret;\n" +
-			"nobody has to sign in again.",
+			"and decides what rulebooks leave to referees), grants (sees everything, and gives to and takes\n" +
+			"from records) and read (sees everything). A key is shown once, when it is created or rotated.\n" +
+			"An operator's key is rotated and revoked with itself, or with the key the service was started\n" +
+			"with. signing makes the service sign tokens with a new secret; nobody has to sign in again.",
 		setup: asOperator(func(fs *flag.FlagSet, s *session) call {
 			scopes := fs.String("scopes", "read", "`scopes` of a new key, separated by commas")
 			keep := fs.Duration("keep", 0, "rotate: how `long` the old text stays valid, at most 168h")

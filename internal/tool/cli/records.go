@@ -2,6 +2,7 @@ package cli
 
 import (
 	"context"
+	"errors"
 	"flag"
 	"fmt"
 	"maps"
@@ -13,11 +14,30 @@ import (
 	"turnvex.example/turnvex/client"
 )
 
+// fieldValues are values by field, from options such as coins=15.
+type fieldValues map[string]any
+
+func (v *fieldValues) String() string { return "" }
+
+// Set is part of flag.Value.
+func (v *fieldValues) Set(text string) error {
+	field, value, ok := strings.Cut(text, "=")
+	if !ok || field == "" {
+		return errors.New("it is FIELD=NUMBER, such as coins=15")
+	}
+	if *v == nil {
+		*v = fieldValues{}
+	}
+	(*v)[field] = plainValue(value)
+	return nil
+}
+
 func recordCommand() command {
 	return command{name: "record", args: "PLAYER RULEBOOK [CHANGE...]",
 		summary: "Show a player's record and its history, or correct it",
 		details: "PLAYER is a player's ID, as in results. A change is DOES:FIELD=VALUE, where DOES is add, set,\n" +
-			"raise or lower, as in add:coins=5 or set:rank=mate. Changes and -history need an operator's key.",
+			"raise or lower, as in add:coins=5 or set:rank=mate. Changes need a key of the scope grants,\n" +
+			"-history and -put-back an operator's. All changes happen, or none.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)
@@ -25,6 +45,9 @@ func recordCommand() command {
 			history := fs.Bool("history", false, "show its history, newest first")
 			most := fs.Int("most", 20, "with -history: how `many`, 1 to 100")
 			why := fs.String("why", "", "with changes: the `reason`, for the history")
+			var least fieldValues
+			fs.Var(&least, "at-least", "with changes: `FIELD=NUMBER` that the record must have; may be repeated")
+			revision := fs.Int64("revision", 0, "with changes: the `revision` that the record must be at")
 			back := fs.String("put-back", "", "restore it to its state after this `save`, LOBBY/NUMBER in the history")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				changes, err := readChanges(args[2:])
@@ -53,7 +76,8 @@ func recordCommand() command {
 					}
 					f, err = svc.PutBackRecord(ctx, args[0], args[1], lobby, n, *why)
 				} else if len(changes) > 0 {
-					f, err = svc.CorrectRecord(ctx, args[0], args[1], *why, "", changes...)
+					f, err = svc.CorrectRecordIf(ctx, args[0], args[1], *why, "",
+						client.Conditions{AtLeast: least, Revision: *revision}, changes...)
 				} else {
 					f, err = svc.Record(ctx, args[0], args[1])
 				}

@@ -249,7 +249,8 @@ func granted(t *testing.T, mara *client.Signed, book string) {
 	}
 	follow(t, in.Token, map[string]any{"name": "record", "rulebook": book, "player": mara.Player})
 	if _, err := shop.CorrectRecord(soon(t), mara.Player, book, "it was a mistake", "",
-		client.RecordChange{Field: "wins", Does: "add", Value: 2}, client.RecordChange{Field: "rank", Does: "set", Value: "deckhand"}); err != nil {
+		client.RecordChange{Field: "wins", Does: "add", Value: 2},
+		client.RecordChange{Field: "rank", Does: "set", Value: "deckhand"}); err != nil {
 		t.Error(err)
 	}
 	wants(t, "erasing with it", shop.ErasePlayer(soon(t), mara.Player, "why"), "forbidden")

@@ -94,3 +94,63 @@ func TestWhileTheDatabaseIsAway(t *testing.T) {
 	s.away.Store(0)
 	check("asked again", ada.Token, false)
 }
+
+// TestFoundByName: players are found by how their names begin, in pages that fit, and what is voided is told on the node
+// that voids it, and on others when they look.
+func TestFoundByName(t *testing.T) {
+	s, _ := clocked(t)
+	var in []*SignedIn
+	for i, name := range []string{"Ada Lamp", "Adam", "Bea", "a%b"} {
+		one, err := s.Device(t.Context(), device(t, i), name, "7.7.7.7")
+		if err != nil {
+			t.Fatal(err)
+		}
+		in = append(in, one)
+	}
+	find := func(begins, cursor string, limit int) (names string, next string) {
+		t.Helper()
+		list, next, err := s.Find(t.Context(), begins, cursor, limit)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, f := range list {
+			names += f.Name + ", "
+		}
+		return names, next
+	}
+	if names, next := find("ada", "", 2); names != "Ada Lamp, Adam, " || next != "" {
+		t.Errorf("found %s and more at %q", names, next)
+	}
+	names, next := find("a", "", 1)
+	for next != "" {
+		var more string
+		more, next = find("a", next, 1)
+		names += more
+	}
+	if names != "a%b, Ada Lamp, Adam, " {
+		t.Errorf("page by page %s", names)
+	}
+	if names, _ := find("A%", "", 9); names != "a%b, " {
+		t.Errorf("a name with a sign for anything: %s", names)
+	}
+	for _, cursor := range []string{"!", "e30", "bm9uZQ"} {
+		_, _, err := s.Find(t.Context(), "a", cursor, 1)
+		wants(t, cursor, err, code.BadCursor)
+	}
+	other, err := New(t.Context(), db, guard.New())
+	if err != nil {
+		t.Fatal(err)
+	}
+	var here, there []Void
+	s.OnVoid(func(v []Void) { here = append(here, v...) })
+	other.OnVoid(func(v []Void) { there = append(there, v...) })
+	if err := other.LookVoided(t.Context(), nil); err != nil || there != nil {
+		t.Errorf("nothing is voided, and told is %v, %v", there, err)
+	}
+	if err := s.SignOutEverywhere(t.Context(), in[0].Player); err != nil || len(here) == 0 {
+		t.Errorf("here %v is told, %v", here, err)
+	}
+	if err := other.LookVoided(t.Context(), nil); err != nil || len(there) != len(here) {
+		t.Errorf("elsewhere %v is told, %v", there, err)
+	}
+}

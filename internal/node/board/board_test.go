@@ -517,3 +517,35 @@ func TestOrderChanges(t *testing.T) {
 	r.must(r.put(0, least, r.person("Di"), 9))
 	r.shows(0, least, board.Query{}, "1 Di 9, 2 Ada 10, 3 Bo 11, 4 Cy 12")
 }
+
+// TestComparison: what a node has of a board in memory is compared with the database, name by name, and at most twenty
+// differences are told; a node that holds no board needs to follow none.
+func TestComparison(t *testing.T) {
+	r := newRig(t, 0)
+	b := ref(rulebook.Board{Name: "laps"})
+	if r.nodes[0].Holds() {
+		t.Error("a new node holds boards")
+	}
+	ada := r.person("Ada")
+	r.must(r.put(0, b, ada, 5))
+	r.shows(0, b, board.Query{}, "1 Ada 5")
+	if !r.nodes[0].Holds() {
+		t.Error("a node that has read a board holds none")
+	}
+	differ := func(want int, text string) {
+		t.Helper()
+		c, err := r.nodes[0].Compare(t.Context(), b, "")
+		if err != nil || len(c.Differ) != want || !strings.Contains(strings.Join(c.Differ, "\n"), text) {
+			t.Errorf("%+v, %v; wanted %d with %q", c, err, want, text)
+		}
+	}
+	differ(0, "")
+	r.must(db.Exec("update players set name = 'Ida' where id = ?", ada).Error)
+	differ(1, `called "Ada" in memory, "Ida" in the database`)
+	for i := range 30 { // kept by another node, and not told yet
+		r.must(r.put(1, b, r.person(fmt.Sprint("P", i)), 1))
+	}
+	differ(20, "not in memory")
+	r.must(r.nodes[0].Remove(db.DB, b, "", ada, "op", "a slip"))
+	r.shows(0, b, board.Query{}, "") // at once
+}

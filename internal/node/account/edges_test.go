@@ -95,8 +95,8 @@ func TestWhileTheDatabaseIsAway(t *testing.T) {
 	check("asked again", ada.Token, false)
 }
 
-// TestFoundByName: players are found by how their names begin, in pages that fit, and what is voided is told on the node
-// that voids it, and on others when they look.
+// TestFoundByName: players are found by how their names begin, in pages that fit, and what is voided is told on the
+// node that voids it, and on others when they look.
 func TestFoundByName(t *testing.T) {
 	s, _ := clocked(t)
 	var in []*SignedIn

@@ -26,7 +26,7 @@ func boardDifferences(old, new *rulebook.Book) (out []Difference) {
 	for _, b := range old.Boards {
 		if !b.Game && new.Board(b.Name) == nil {
 			out = append(out, Difference{Board: b.Name, What: "removed",
-				Means: "what stands on it stays, unseen, and is there again for a version that has the board",
+				Means: "entries stay, unseen, and are there again for a version that has the board",
 				count: isEntry, args: []any{new.Name, b.Name}})
 		}
 	}
@@ -39,24 +39,23 @@ func boardChanged(old, new *rulebook.Board) (out []Difference) {
 		out = append(out, Difference{What: what, Means: fmt.Sprintf(means, args...)})
 	}
 	if old.Team != new.Team {
-		say("whose", "entries of before stay beside the new ones, which are of others")
+		say("whose", "entries so far stay beside the new ones, which are of others")
 	}
 	if old.Least != new.Least {
-		say("order", "the same entries stand in the other order at once, in all seasons")
+		say("order", "the same entries stand in the other order at once, in every season")
 	}
 	if old.Keep != new.Keep {
-		say("keep", "entries stand as %s until whoever they are of posts again, and count as %s from then on", old.Keep,
-			new.Keep)
+		say("keep", "entries stay as they are; from its next post on each follows %s, and not %s", new.Keep, old.Keep)
 	}
 	if old.Show != new.Show {
-		say("show", "entries of before are written as %s, not as %s: they may be a thousand times too much or too "+
+		say("show", "entries so far are shown as %s, and not as %s: they may be a thousand times too much or too "+
 			"little", new.Show, old.Show)
 	}
 	if source(old.Of) != source(new.Of) || source(old.If) != source(new.If) {
 		say("of", "entries stay; matches that end from now on post by the new expressions")
 	}
 	if old.Renew != new.Renew || old.Zone != new.Zone || !slices.Equal(old.Dates, new.Dates) {
-		say("renew", "seasons of before stay and can be read by their names; the board goes on in a season of the new "+
+		say("renew", "earlier seasons stay, and can be read by their names; the board goes on in a season of the new "+
 			"calendar")
 	}
 	return out

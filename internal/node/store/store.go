@@ -147,7 +147,12 @@ func (d *DB) Migrate(ctx context.Context) error {
 		defer tx.Exec("select pg_advisory_unlock(?)", migrationLock)
 		opts := &gormigrate.Options{TableName: "migrations", IDColumnName: "id", IDColumnSize: 100,
 			UseTransaction: true, ValidateUnknownMigrations: true}
-		if err := gormigrate.New(tx, opts, steps).Migrate(); err != nil {
+		err := gormigrate.New(tx, opts, steps).Migrate()
+		switch {
+		case errors.Is(err, gormigrate.ErrUnknownPastMigration):
+			return errors.New("a newer version of Turnvex has used this database: start that version, or give " +
+				"another database (the demo's is the folder .turnvex/demo, which you may delete)")
+		case err != nil:
 			return fmt.Errorf("migrate the database: %w", err)
 		}
 		return nil

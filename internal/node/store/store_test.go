@@ -108,6 +108,10 @@ func TestMigrationsKeepWhatThereIs(t *testing.T) {
 			t.Errorf("%s: %q, wanted %q (%v)", sql, got, want, err)
 		}
 	}
+	must("insert into migrations values ('9999_of_a_later_version')")
+	if err := db.Migrate(ctx); err == nil || !strings.Contains(err.Error(), "a newer version") {
+		t.Errorf("a database of a newer version: %v", err)
+	}
 	must("delete from players where id = ?", id(0)) // goes from everything
 	var left string
 	if err := db.Raw("select (select count(*) from match_players) || ' ' || (select count(*) from " +

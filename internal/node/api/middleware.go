@@ -1,7 +1,10 @@
 package api
 
 import (
+	"context"
+	"crypto/rand"
 	"net/http"
+	"regexp"
 	"strconv"
 	"strings"
 	"time"
@@ -30,6 +33,20 @@ func (s *front) logged(next http.Handler) http.Handler {
 		s.Meter.Answer(strconv.Itoa(status))
 		s.Log.Debug("request", "id", middleware.GetReqID(r.Context()), "method", r.Method, "path", r.URL.Path,
 			"status", status, "bytes", ww.BytesWritten(), "took", time.Since(began))
+	})
+}
+
+// isRequestID is what an ID may be that a request brings along: at most 64 bytes that need no quoting in a log.
+var isRequestID = regexp.MustCompile(`^[A-Za-z0-9._-]{1,64}$`)
+
+// requestID gives each request an ID: the one that it brings in X-Request-Id, if it may be one, or one at random.
+func requestID(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		id := r.Header.Get(middleware.RequestIDHeader)
+		if !isRequestID.MatchString(id) {
+			id = rand.Text()
+		}
+		next.ServeHTTP(w, r.WithContext(context.WithValue(r.Context(), middleware.RequestIDKey, id)))
 	})
 }
 

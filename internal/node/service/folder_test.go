@@ -50,6 +50,10 @@ boards: {finds: {clients: {min: 0, max: 99, every: 0s}, keep: total}}
 	publish := func(text, query string) error {
 		return op.Call(soon(t), http.MethodPost, "/v1/rulebooks"+query, []byte(text), nil)
 	}
+	if _, err := service.Start(soon(t), service.Config{Database: database, Node: "pier",
+		Journals: filepath.Join(dir, "none")}); err == nil || !strings.Contains(err.Error(), "make it") {
+		t.Errorf("with a folder for journals that is not there: %v", err)
+	}
 	write(first)
 	is("")
 	lines, _, err := op.Audit(soon(t), client.AuditQuery{Who: "node pier"})

@@ -236,6 +236,9 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	s.Ledger = ledger.New(ledger.In(s.DB), cfg.Node, s.Cluster.Fence, cfg.Log, cfg.Waiting)
 	s.journals = journals{ledger.NewArchive(s.DB, cfg.Log), cfg.Keeping}
 	s.Series = series.New(s.DB, lib, s.Cluster.Fence, cfg.Log)
+	if at, err := os.Stat(cfg.Journals); cfg.Journals != "" && (err != nil || !at.IsDir()) {
+		return fmt.Errorf("there is no folder %s for journals: make it, or leave -journals out", cfg.Journals)
+	}
 	s.Journals = journal.NewFolder(cfg.Journals)
 	s.Hall = hall.New(
 		hall.Config{

@@ -225,6 +225,28 @@ func writeJSON(w io.Writer, v any) error {
 	return e.Encode(v)
 }
 
+// switches are flags from environment variables that are on or off.
+type switches struct{ bad []string }
+
+// on tells whether a variable says that something is on. What says neither is refused by check.
+func (s *switches) on(name string) bool {
+	switch v := os.Getenv(name); strings.ToLower(v) {
+	case "true", "1", "yes", "on":
+		return true
+	case "", "false", "0", "no", "off":
+	default:
+		s.bad = append(s.bad, fmt.Sprintf("%s is true or false, 1 or 0, yes or no, on or off, and not %.40q", name, v))
+	}
+	return false
+}
+
+func (s *switches) check() error {
+	if len(s.bad) > 0 {
+		return errUsage{strings.Join(s.bad, "; ")}
+	}
+	return nil
+}
+
 // env returns an environment variable, or otherwise.
 func env(name, otherwise string) string {
 	if v := os.Getenv(name); v != "" {

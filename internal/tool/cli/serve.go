@@ -22,6 +22,7 @@ func serveCommand() command {
 			"prints it once, unless TURNVEX_OPERATOR_KEY is set.",
 		setup: func(fs *flag.FlagSet) runner {
 			var cfg service.Config
+			var says switches
 			fs.StringVar(
 				&cfg.Listen,
 				"listen",
@@ -73,20 +74,20 @@ func serveCommand() command {
 					"TURNVEX_JOURNALS)",
 			)
 			fs.BoolVar(&cfg.PublishKept,
-				"publish-kept", os.Getenv("TURNVEX_PUBLISH_KEPT") != "", "send play to clients only "+
+				"publish-kept", says.on("TURNVEX_PUBLISH_KEPT"), "send play to clients only "+
 					"once the database has it: nothing they saw is lost if the node dies, but everything arrives "+
 					"about 40 ms later (environment TURNVEX_PUBLISH_KEPT)")
 			fs.BoolVar(
 				&cfg.Refuse,
 				"refuse-second",
-				os.Getenv("TURNVEX_REFUSE_SECOND") != "",
+				says.on("TURNVEX_REFUSE_SECOND"),
 				"refuse a player's second connection to a lobby; by default it replaces the first (environment "+
 					"TURNVEX_REFUSE_SECOND)",
 			)
 			fs.BoolVar(
 				&cfg.Practice,
 				"practice",
-				os.Getenv("TURNVEX_PRACTICE") != "",
+				says.on("TURNVEX_PRACTICE"),
 				"make every lobby a practice lobby: fields can be set by hand, copies are checked, nothing is "+
 					"saved (environment TURNVEX_PRACTICE)",
 			)
@@ -138,6 +139,9 @@ func serveCommand() command {
 				}
 				if *boards < 1 || *boards > 1<<20 || cfg.Retention.Results < 0 || cfg.Retention.History < 0 {
 					return errUsage{"-board-memory is from 1 to 1048576, and nothing is kept for less than no time"}
+				}
+				if err := says.check(); err != nil {
+					return err
 				}
 				if *journals < 1 || cfg.Keeping.For <= 0 {
 					return errUsage{"-journal-size is at least 1, and -keep-journals more than no time"}

@@ -1,6 +1,8 @@
 package replica
 
 import (
+	"encoding/binary"
+	"math"
 	"strconv"
 
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -21,9 +23,9 @@ const (
 func (e Encoding) appendHead(dst []byte, tick sheet.Tick, on *sheet.Tick) []byte {
 	switch {
 	case e == CBOR && on == nil:
-		return cborInt(append(dst, cborArray|1), int64(tick))
+		return cborInt(append(dst, Array|1), int64(tick))
 	case e == CBOR:
-		return cborInt(cborInt(append(dst, cborArray|2), int64(tick)), int64(tick-*on))
+		return cborInt(cborInt(append(dst, Array|2), int64(tick)), int64(tick-*on))
 	case on == nil:
 		dst = append(dst, `{"is":"snapshot","tick":`...)
 	default:
@@ -53,7 +55,7 @@ type writer struct {
 // list begins an array of n elements.
 func (w *writer) list(n int) {
 	if w.enc == CBOR {
-		w.dst = cborHead(w.dst, cborArray, uint64(n))
+		w.dst = AppendHead(w.dst, Array, uint64(n))
 		return
 	}
 	w.comma()
@@ -121,7 +123,7 @@ func (w *writer) items(s string) {
 
 func (w *writer) text(s string) {
 	if w.enc == CBOR {
-		w.dst = append(cborHead(w.dst, cborText, uint64(len(s))), s...)
+		w.dst = append(AppendHead(w.dst, Chars, uint64(len(s))), s...)
 		return
 	}
 	w.comma()
@@ -207,33 +209,35 @@ func (w *writer) fields(s *fields, e *entry) {
 
 // The major types of RFC 8949, section 3.1.
 const (
-	cborUint  = 0 << 5
-	cborNint  = 1 << 5
-	cborText  = 3 << 5
-	cborArray = 4 << 5
+	Unsigned  = 0 << 5
+	Negative  = 1 << 5
+	Bytes     = 2 << 5
+	Chars     = 3 << 5 // text
+	Array     = 4 << 5
 	cborFalse = 7<<5 | 20
 )
 
 func cborInt(dst []byte, n int64) []byte {
 	if n < 0 {
-		return cborHead(dst, cborNint, uint64(-1-n))
+		return AppendHead(dst, Negative, uint64(-1-n))
 	}
-	return cborHead(dst, cborUint, uint64(n))
+	return AppendHead(dst, Unsigned, uint64(n))
 }
 
-func cborHead(dst []byte, major byte, n uint64) []byte {
+// AppendHead appends the head of a value of a major type of CBOR (RFC 8949, section 3): what is written by hand is what
+// is written most.
+func AppendHead(dst []byte, major byte, n uint64) []byte {
 	switch {
 	case n < 24:
 		return append(dst, major|byte(n))
-	case n < 1<<8:
+	case n <= math.MaxUint8:
 		return append(dst, major|24, byte(n))
-	case n < 1<<16:
-		return append(dst, major|25, byte(n>>8), byte(n))
-	case n < 1<<32:
-		return append(dst, major|26, byte(n>>24), byte(n>>16), byte(n>>8), byte(n))
+	case n <= math.MaxUint16:
+		return binary.BigEndian.AppendUint16(append(dst, major|25), uint16(n))
+	case n <= math.MaxUint32:
+		return binary.BigEndian.AppendUint32(append(dst, major|26), uint32(n))
 	}
-	return append(dst, major|27, byte(n>>56), byte(n>>48), byte(n>>40), byte(n>>32), byte(n>>24), byte(n>>16),
-		byte(n>>8), byte(n))
+	return binary.BigEndian.AppendUint64(append(dst, major|27), n)
 }
 
 // appendQuoted writes a text as JSON does. Texts of sheets are valid UTF-8.

@@ -216,7 +216,7 @@ func (s *sequence) part() (int, bool, error) {
 		return 0, false, nil
 	}
 	major, n, err := s.head()
-	if err != nil || major != cborArray || n > uint64(len(s.data)) {
+	if err != nil || major != Array || n > uint64(len(s.data)) {
 		return 0, false, errCBOR
 	}
 	s.left = int(n)
@@ -226,9 +226,9 @@ func (s *sequence) part() (int, bool, error) {
 func integer(major byte, n uint64) (int64, error) {
 	switch {
 	case n > math.MaxInt64:
-	case major == cborUint:
+	case major == Unsigned:
 		return int64(n), nil
-	case major == cborNint:
+	case major == Negative:
 		return -1 - int64(n), nil
 	}
 	return 0, errCBOR
@@ -255,15 +255,15 @@ func (s *sequence) value(t sheet.Type, flat bool) (v sheet.Value, err error) {
 	switch {
 	case err != nil:
 		return v, err
-	case t == sheet.Text && major == cborText && n <= uint64(len(s.data)) && utf8.Valid(s.data[:n]):
+	case t == sheet.Text && major == Chars && n <= uint64(len(s.data)) && utf8.Valid(s.data[:n]):
 		v.S = string(s.data[:n])
 		s.data = s.data[n:]
-	case t == sheet.List && major == cborArray && n <= sheet.MaxItems:
+	case t == sheet.List && major == Array && n <= sheet.MaxItems:
 		v.S, err = s.items(int(n))
 	case t == sheet.Flag && (major|byte(n)) == cborFalse+1:
 		v.N[0] = 1
 	case t == sheet.Flag && (major|byte(n)) == cborFalse:
-	case width > 1 && major == cborArray && n == uint64(width):
+	case width > 1 && major == Array && n == uint64(width):
 		for i := 0; i < width && err == nil; i++ {
 			if major, n, err = s.head(); err == nil {
 				v.N[i], err = integer(major, n)
@@ -286,7 +286,7 @@ func (s *sequence) items(n int) (string, error) {
 		if err != nil {
 			return "", err
 		}
-		if major == cborText && n <= uint64(len(s.data)) && utf8.Valid(s.data[:n]) {
+		if major == Chars && n <= uint64(len(s.data)) && utf8.Valid(s.data[:n]) {
 			items, texts = append(items, string(s.data[:n])), true
 			s.data = s.data[n:]
 			continue

@@ -2,14 +2,13 @@ package journal
 
 import (
 	"bytes"
-	"encoding/binary"
 	"errors"
 	"fmt"
 	"io"
-	"math"
 
 	"github.com/fxamacker/cbor/v2"
 
+	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
 )
@@ -50,9 +49,9 @@ func (s *Scribe) Input(in *step.Input) (entryOf []byte, told []Person, err error
 	dst := s.buf[:0]
 	integer := func(n int64) {
 		if n < 0 {
-			dst = AppendHead(dst, 1, uint64(-1-n))
+			dst = replica.AppendHead(dst, replica.Negative, uint64(-1-n))
 		} else {
-			dst = AppendHead(dst, 0, uint64(n))
+			dst = replica.AppendHead(dst, replica.Unsigned, uint64(n))
 		}
 	}
 	dst = append(dst, 0x85, kindInput)
@@ -69,7 +68,7 @@ func (s *Scribe) Input(in *step.Input) (entryOf []byte, told []Person, err error
 	word := func(key byte, text string) {
 		if text != "" {
 			dst[begin]++
-			dst = append(AppendHead(append(dst, key), 3, uint64(len(text))), text...)
+			dst = append(replica.AppendHead(append(dst, key), replica.Chars, uint64(len(text))), text...)
 		}
 	}
 	flag := func(key byte, on bool) {
@@ -82,7 +81,7 @@ func (s *Scribe) Input(in *step.Input) (entryOf []byte, told []Person, err error
 	number(2, int64(in.Seat))
 	if in.Seq != 0 {
 		dst[begin]++
-		dst = AppendHead(append(dst, 3), 0, in.Seq)
+		dst = replica.AppendHead(append(dst, 3), replica.Unsigned, in.Seq)
 	}
 	word(4, string(in.Verb))
 	word(5, in.Name)
@@ -179,19 +178,4 @@ func plain(in *step.Input) bool {
 	return in.Kind == step.Intent && in.Verb != step.Rename && in.Verb != step.Unban && in.Text == "" &&
 		in.Args == nil && in.Record == nil && in.Names == nil && in.Value == (sheet.Value{}) &&
 		in.Team == "" && in.Acct == "" && in.Conn == "" && in.Pass == ""
-}
-
-// AppendHead appends the head of a value of a major type of CBOR (RFC 8949, section 3).
-func AppendHead(dst []byte, major byte, n uint64) []byte {
-	switch major <<= 5; {
-	case n < 24:
-		return append(dst, major|byte(n))
-	case n <= math.MaxUint8:
-		return append(dst, major|24, byte(n))
-	case n <= math.MaxUint16:
-		return binary.BigEndian.AppendUint16(append(dst, major|25), uint16(n))
-	case n <= math.MaxUint32:
-		return binary.BigEndian.AppendUint32(append(dst, major|26), uint32(n))
-	}
-	return binary.BigEndian.AppendUint64(append(dst, major|27), n)
 }

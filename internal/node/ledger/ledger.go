@@ -15,6 +15,7 @@ import (
 
 	"github.com/fxamacker/cbor/v2"
 
+	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/node/store"
@@ -95,9 +96,9 @@ type logged struct {
 // second.
 func appendLogged(dst []byte, lobby string, seq int64, entry []byte) []byte {
 	dst = append(dst, 0x83)
-	dst = append(journal.AppendHead(dst, 3, uint64(len(lobby))), lobby...)
-	dst = journal.AppendHead(dst, 0, uint64(seq))
-	return append(journal.AppendHead(dst, 2, uint64(len(entry))), entry...)
+	dst = append(replica.AppendHead(dst, replica.Chars, uint64(len(lobby))), lobby...)
+	dst = replica.AppendHead(dst, replica.Unsigned, uint64(seq))
+	return append(replica.AppendHead(dst, replica.Bytes, uint64(len(entry))), entry...)
 }
 
 // Mark is a place in what is written, to be waited for.

@@ -154,3 +154,23 @@ func TestFoundByName(t *testing.T) {
 		t.Errorf("elsewhere %v is told, %v", there, err)
 	}
 }
+
+// TestTokenFromTheFuture: a token may be a minute ahead of a node's clock, and no more.
+func TestTokenFromTheFuture(t *testing.T) {
+	s, now := clocked(t)
+	in, err := s.Device(t.Context(), device(t, 1), "Ada", "7.7.7.7")
+	if err != nil {
+		t.Fatal(err)
+	}
+	*now = now.Add(-time.Minute)
+	if _, err := s.Check(t.Context(), in.Token); err != nil {
+		t.Errorf("a minute ahead: %v", err)
+	}
+	*now = now.Add(-time.Second)
+	_, err = s.Check(t.Context(), in.Token)
+	wants(t, "further ahead", err, code.BadToken)
+	for _, half := range [][2]string{{"", ""}, {"ada", ""}, {"", "a long way to the quay"}} {
+		_, err := s.Login(t.Context(), half[0], half[1], "", "7.7.7.7")
+		wants(t, "half a login", err, code.BadRequest)
+	}
+}

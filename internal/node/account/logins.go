@@ -147,6 +147,9 @@ func (s *Service) AddLogin(ctx context.Context, player, login, password string) 
 // Login signs in with an account. With a device key, that device belongs to the account's player from then on. Tries
 // are limited by account and by address; no answer tells whether the account exists.
 func (s *Service) Login(ctx context.Context, login, password, device, address string) (*SignedIn, error) {
+	if login == "" || password == "" {
+		return nil, fault.New(code.BadRequest, "signing in to an account takes login and password")
+	}
 	refused := fault.New(code.WrongLogin, "there is no account with this login name and password")
 	clean, err := cleanLogin(login)
 	if err != nil {

@@ -36,6 +36,10 @@ const (
 	Read     Scope = "read"     // sees all, changes nothing
 )
 
+// maxSkew is how far the clock of the node that issued a token may be ahead of this one's. What is voided is voided by
+// the time of issue, so that a token from further ahead would outlive it.
+const maxSkew = time.Minute
+
 // Scopes lists every scope.
 var Scopes = []Scope{Operator, Referee, Grants, Read}
 
@@ -220,6 +224,10 @@ func (s *Service) Check(ctx context.Context, token string) (*Who, error) {
 			return nil, ctx.Err()
 		}
 		return nil, fault.New(code.BadToken, "the token is not valid: sign in again")
+	}
+	if s.now().Add(maxSkew).UnixMicro() < c.At {
+		return nil, fault.New(code.BadToken, "the token was issued in the future: the clocks of the nodes differ by "+
+			"more than a minute; set them, and sign in again")
 	}
 	if c.Scopes != "" {
 		return s.checkKey(ctx, &c, signer)

@@ -7,6 +7,8 @@ import (
 	"fmt"
 	"maps"
 	"math"
+	"net/netip"
+	"strings"
 	"sync"
 	"time"
 
@@ -89,6 +91,7 @@ func (g *Guard) giveBack(l *Limit, who string) {
 
 // bucketLocked is what somebody has left now.
 func (g *Guard) bucketLocked(l *Limit, who string) *bucket {
+	who = counted(who)
 	now := time.Now()
 	if now.Sub(g.swept) > time.Minute {
 		g.swept = now
@@ -138,4 +141,19 @@ func Table() string {
 		out += fmt.Sprintf("| %s | %s | %d | %s | %s |\n", l.Name, l.By, l.Most, each, l.Protects)
 	}
 	return out
+}
+
+// counted is who counts as one: of an IPv6 address its /64, the least that a customer is given (RFC 6177). The address
+// stands alone, or behind a space.
+func counted(who string) string {
+	at := strings.LastIndexByte(who, ' ') + 1
+	a, err := netip.ParseAddr(who[at:])
+	if err != nil || !a.Is6() {
+		return who
+	}
+	if a.Is4In6() {
+		return who[:at] + a.Unmap().String()
+	}
+	p, _ := a.WithZone("").Prefix(64) // which has 128 bits
+	return who[:at] + p.String()
 }

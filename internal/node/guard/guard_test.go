@@ -110,3 +110,33 @@ func TestTable(t *testing.T) {
 		names[fmt.Sprint(l.Name, l.By)] = true
 	}
 }
+
+// TestNetworks: addresses of one /64 count as one, whoever stands before them; IPv4 addresses each count by themselves,
+// in either form.
+func TestNetworks(t *testing.T) {
+	for _, c := range []struct {
+		one, other string
+		same       bool
+	}{
+		{"2001:db8:1:2::1", "2001:db8:1:2:ffff:ffff:ffff:ffff", true},
+		{"2001:db8:1:2::1", "2001:db8:1:3::1", false},
+		{"ada 2001:db8:1:2::1", "ada 2001:db8:1:2::2", true},
+		{"ada 2001:db8:1:2::1", "bo 2001:db8:1:2::1", false},
+		{"address 2001:db8:1:2::1", "2001:db8:1:2::1", false},
+		{"fe80::1%eth0", "fe80::2%eth1", true},
+		{"192.0.2.1", "192.0.2.2", false},
+		{"192.0.2.1", "::ffff:192.0.2.1", true},
+		{"mara", "mara", true},
+		{"mara 7", "mara 8", false},
+	} {
+		g, l := New(), &Limit{Name: "test", Most: 1, Every: time.Hour}
+		if _, err := g.Take(l, c.one); err != nil {
+			t.Fatal(err)
+		}
+		if back, err := g.Take(l, c.other); (err != nil) != c.same {
+			t.Errorf("%s and %s: %v", c.one, c.other, err)
+		} else if err == nil {
+			back()
+		}
+	}
+}

@@ -157,6 +157,7 @@ func TestConsolePlays(t *testing.T) {
 	s.must("a key", s.Run(`dispatchEvent(new KeyboardEvent('keydown', {code: 'ArrowUp'}))`))
 	s.must("a key", s.Run(`dispatchEvent(new KeyboardEvent('keyup', {code: 'ArrowUp'}))`))
 	s.must("a value", s.Type(`[data-test=by-hand] input`, "7"))
+	s.see(`!document.querySelector('[data-test=by-hand] button').disabled`) // once the page knows what was typed
 	s.must("by hand", s.Run(`document.querySelector('[data-test=by-hand] button').click()`))
 	s.see(panel(0) + `.querySelector('[data-field=hull]').textContent.includes('7')`)
 	s.must("a reason", s.Type(`input[placeholder=Reason]`, "the tide is in"))

@@ -68,6 +68,15 @@ func (s *desk) press(text string) {
 	s.must(text, s.Run(find+`.click()`))
 }
 
+// presses clicks what a selector finds, when it is there and can be: a button may wait for the page to know what was
+// typed.
+func (s *desk) presses(selector string) {
+	s.t.Helper()
+	find := fmt.Sprintf(`document.querySelector(%q)`, selector)
+	s.see(find + `?.disabled === false`)
+	s.must(selector, s.Run(find+`.click()`))
+}
+
 // TestConsole drives the console in Chromium while a match is played: the list, the match page following each hit, the
 // truth beside two seats' copies, the result and the board.
 func TestConsole(t *testing.T) {
@@ -157,8 +166,7 @@ func TestConsolePlays(t *testing.T) {
 	s.must("a key", s.Run(`dispatchEvent(new KeyboardEvent('keydown', {code: 'ArrowUp'}))`))
 	s.must("a key", s.Run(`dispatchEvent(new KeyboardEvent('keyup', {code: 'ArrowUp'}))`))
 	s.must("a value", s.Type(`[data-test=by-hand] input`, "7"))
-	s.see(`!document.querySelector('[data-test=by-hand] button').disabled`) // once the page knows what was typed
-	s.must("by hand", s.Run(`document.querySelector('[data-test=by-hand] button').click()`))
+	s.presses(`[data-test=by-hand] button`)
 	s.see(panel(0) + `.querySelector('[data-field=hull]').textContent.includes('7')`)
 	s.must("a reason", s.Type(`input[placeholder=Reason]`, "the tide is in"))
 	s.press("Pause")
@@ -183,13 +191,13 @@ func TestConsolePlays(t *testing.T) {
 	s.press("Side by side")
 	s.see(`!!document.querySelector('[data-test=compare] [data-test=stepping]')`)
 	s.must("a value", s.Type(`[data-test=compare] [data-test=by-hand] input`, "33"))
-	s.must("by hand", s.Run(`document.querySelector('[data-test=compare] [data-test=by-hand] button').click()`))
+	s.presses(`[data-test=compare] [data-test=by-hand] button`)
 	s.see(`[...document.querySelectorAll('[data-test=compare] tbody tr')].some(r => r.children[1].innerText === 'Hull' && ` +
 		`[2, 3].every(i => r.children[i].innerText === '33'))`)
 	s.press("End match")
 	s.see(`!!document.querySelector('[role=alertdialog] input')`)
 	s.must("the reason", s.Type(`[role=alertdialog] input`, "seen enough of it"))
-	s.must("the act", s.Run(`document.querySelector('[role=alertdialog] button[type=submit]').click()`))
+	s.presses(`[role=alertdialog] button[type=submit]`)
 	// The result is shown for 300 ms, which a slow browser may miss.
 	s.see(`!!document.querySelector('[data-test=ending]') || document.body.innerText.includes('gathering')`)
 	s.open("/operations")
@@ -247,7 +255,7 @@ func TestConsoleEditor(t *testing.T) {
 	s.see(`/100 matches, 100 ended/.test(document.querySelector('[data-test=rehearsal]').innerText)`)
 	s.press("Publish")
 	s.must("the reason", s.Type(`[role=alertdialog] input`, "first of its name"))
-	s.must("publish", s.Run(`document.querySelector('[role=alertdialog] button[type=submit]').click()`))
+	s.presses(`[role=alertdialog] button[type=submit]`)
 	s.see(fmt.Sprintf(`location.pathname === '/rulebooks/%s'`, name))
 	code := lobby(t, player(t, "Mara"), client.Opening{Rulebook: name})
 	c := join(t, player(t, "Joss"), client.Options{Lobby: code})
@@ -300,7 +308,7 @@ func TestConsoleSessionEnds(t *testing.T) {
 	s.see(`document.querySelector('[data-test=sign-in]')?.innerText.includes('Your session has ended')`)
 	s.says("Operator: " + name)
 	s.must("the key", s.Type(`[data-test=sign-in] input`, again.Key))
-	s.must("sign in", s.Run(`document.querySelector('[data-test=sign-in] button[type=submit]').click()`))
+	s.presses(`[data-test=sign-in] button[type=submit]`)
 	s.see(`!document.querySelector('[data-test=sign-in]') && document.querySelectorAll('tbody tr').length > 0`)
 	s.open("/operations")
 	s.says("Operator: " + name)

@@ -146,14 +146,19 @@ func (s *results) getRecord(c *call) (any, error) {
 
 // recordFor is a player's record, as far as somebody may read it.
 func (s *server) recordFor(ctx context.Context, who *account.Who, player string, book *rulebook.Book) (Record, error) {
-	kept, err := s.Keeper.Record(ctx, player, book)
-	out := Record{Player: player, Rulebook: book.Name, Revision: kept.Version, Fields: kept.Fields.Shown(book)}
+	stand, err := s.Keeper.Record(ctx, player, book)
+	return showRecord(who, player, book, stand), err
+}
+
+// showRecord shows how a player's record stands, as far as somebody may read it.
+func showRecord(who *account.Who, player string, book *rulebook.Book, stand keep.Standing) Record {
+	out := Record{Player: player, Rulebook: book.Name, Revision: stand.Version, Fields: stand.Fields.Shown(book)}
 	for _, r := range book.Record {
 		if !mayRead(who, player, r.Field) {
 			delete(out.Fields, r.Field.Name)
 		}
 	}
-	return out, err
+	return out
 }
 
 // recordOf finds the rulebook and the player of a request for a record.
@@ -177,7 +182,7 @@ func (s *results) correctRecord(c *call, in keep.Correction) (any, error) {
 		return nil, err
 	}
 	s.Hall.Stands(book.Name, p.ID, stand)
-	return Record{Player: p.ID, Rulebook: book.Name, Revision: stand.Version, Fields: stand.Fields.Shown(book)}, nil
+	return showRecord(c.who, p.ID, book, stand), nil
 }
 
 // numbered reads what a page is asked for with of a list whose cursors are numbers; 0 is from its beginning.

@@ -227,7 +227,7 @@ func (s *players) putBackRecord(c *call, in putBackRequest) (any, error) {
 		return nil, err
 	}
 	s.Hall.Stands(book.Name, p.ID, stand)
-	return Record{Player: p.ID, Rulebook: book.Name, Revision: stand.Version, Fields: stand.Fields.Shown(book)}, nil
+	return showRecord(c.who, p.ID, book, stand), nil
 }
 
 func (s *players) devicesOf(c *call) (any, error) {

@@ -1,6 +1,7 @@
 package client_test
 
 import (
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -218,25 +219,30 @@ func TestAgainstTheProtocol(t *testing.T) {
 	}
 }
 
-// TestUndone: a client that comes back to another branch is told of which seat which answered intents are undone, says
-// of which branch its copy is, and counts on; where nothing is undone it is told nothing.
-func TestUndone(t *testing.T) {
-	ctx := trial.Within(t, 20*time.Second)
-	v, f := readVectors(t), newFake(t)
-	undone := make(chan client.Undone, 5)
+// connect makes a connection to the pretended service, which has its first copy.
+func (f *fake) connect(ctx context.Context, v *vectors, o client.Options) *client.Conn {
+	o.Address, o.Token, o.Lobby, o.JSON = f.address, "token", "K7WPQ4", true
 	connected := make(chan *client.Conn, 1)
 	go func() {
-		c, err := client.Connect(ctx, client.Options{Address: f.address, Token: "token", Lobby: "K7WPQ4", JSON: true,
-			OnUndone: func(u client.Undone) { undone <- u }})
+		c, err := client.Connect(ctx, o)
 		if err != nil {
-			t.Error(err)
+			f.t.Error(err)
 		}
 		connected <- c
 	}()
 	f.accept()
 	f.welcome(v)
 	f.say(string(v.Story[0].JSON))
-	c := <-connected
+	return <-connected
+}
+
+// TestUndone: a client that comes back to another branch is told of which seat which answered intents are undone, says
+// of which branch its copy is, and counts on; where nothing is undone it is told nothing.
+func TestUndone(t *testing.T) {
+	ctx := trial.Within(t, 20*time.Second)
+	v, f := readVectors(t), newFake(t)
+	undone := make(chan client.Undone, 5)
+	c := f.connect(ctx, v, client.Options{OnUndone: func(u client.Undone) { undone <- u }})
 	defer c.Close()
 	back := func(branch string, last int) map[string]any {
 		f.say(`{"is":"bye","code":"stopping","reason":"the service is stopping","again":true}`)
@@ -276,18 +282,7 @@ func TestUndone(t *testing.T) {
 func TestPanicInACallback(t *testing.T) {
 	ctx := trial.Within(t, 20*time.Second)
 	v, f := readVectors(t), newFake(t)
-	connected := make(chan *client.Conn, 1)
-	go func() {
-		c, err := client.Connect(ctx, client.Options{Address: f.address, Token: "token", Lobby: "K7WPQ4", JSON: true})
-		if err != nil {
-			t.Error(err)
-		}
-		connected <- c
-	}()
-	f.accept()
-	f.welcome(v)
-	f.say(string(v.Story[0].JSON))
-	c := <-connected
+	c := f.connect(ctx, v, client.Options{})
 	defer c.Close()
 	armed := false
 	c.Watch(client.On{Sheet: 6, Field: "hull"}, func(client.Change) {

@@ -1,7 +1,6 @@
 package safe_test
 
 import (
-	"bytes"
 	"log/slog"
 	"os"
 	"os/exec"
@@ -15,9 +14,9 @@ import (
 
 // TestFaultsStay: a fault goes no further, is counted, and is logged with what was being done and where.
 func TestFaultsStay(t *testing.T) {
-	var out bytes.Buffer
+	logged := make(lines, 9)
 	was := slog.Default()
-	slog.SetDefault(slog.New(slog.NewTextHandler(&out, nil)))
+	slog.SetDefault(slog.New(slog.NewTextHandler(logged, nil)))
 	defer slog.SetDefault(was)
 	before := safe.Faults()
 	if safe.Do("count the oars", func() { panic("one is missing") }) || !safe.Do("row", func() {}) {
@@ -26,20 +25,26 @@ func TestFaultsStay(t *testing.T) {
 	var group sync.WaitGroup
 	safe.In(&group, "steer", func() { panic("no rudder") })
 	group.Wait()
-	done := make(chan bool)
-	safe.Go("bail", func() { defer close(done); panic("no bucket") })
-	<-done
-	timed := make(chan bool)
-	safe.After(time.Microsecond, "moor", func() { defer close(timed); panic("no rope") })
-	<-timed
-	for safe.Faults() < before+4 { // what was deferred comes before what is caught
-		time.Sleep(time.Millisecond)
+	safe.Go("bail", func() { panic("no bucket") })
+	safe.After(time.Microsecond, "moor", func() { panic("no rope") })
+	out := <-logged + <-logged + <-logged + <-logged
+	if n := safe.Faults() - before; n != 4 {
+		t.Errorf("%d faults are counted", n)
 	}
-	for _, want := range []string{"count the oars", "one is missing", "safe_test.go", "no rudder"} {
-		if !strings.Contains(out.String(), want) {
-			t.Errorf("the log does not say %q:\n%s", want, out.String())
+	for _, want := range []string{"count the oars", "one is missing", "safe_test.go", "no rudder", "bail", "no bucket",
+		"moor", "no rope"} {
+		if !strings.Contains(out, want) {
+			t.Errorf("the log does not say %q:\n%s", want, out)
 		}
 	}
+}
+
+// lines takes what is logged, a line at a time.
+type lines chan string
+
+func (l lines) Write(line []byte) (int, error) {
+	l <- string(line)
+	return len(line), nil
 }
 
 // TestVitalFaults: a fault in what a node must not be without ends the process, with an exit status that says so.
@@ -48,12 +53,12 @@ func TestVitalFaults(t *testing.T) {
 		var group sync.WaitGroup
 		safe.Vital(&group, "keep afloat", func() { panic("a leak") })
 		group.Wait()
-		time.Sleep(time.Minute)
+		return // it has not ended
 	}
 	c := exec.Command(os.Args[0], "-test.run", "TestVitalFaults")
 	c.Env = append(os.Environ(), "SINK=yes")
 	out, err := c.CombinedOutput()
-	if err == nil || !strings.Contains(string(out), "keep afloat") || !strings.Contains(string(out), "a leak") {
+	if err == nil || !strings.Contains(string(out), "keep afloat") || !strings.Contains(string(out), "panic: a leak") {
 		t.Errorf("it ended with %v, and said:\n%s", err, out)
 	}
 }

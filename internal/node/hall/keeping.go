@@ -23,10 +23,11 @@ type keeping struct {
 
 // tasks are what a lobby asks of the database, done one after the other.
 type tasks struct {
-	mu    sync.Mutex
-	queue []func() // guarded by mu
-	busy  bool     // guarded by mu
-	idle  sync.WaitGroup
+	failed func() // called after a fault in one of them
+	mu     sync.Mutex
+	queue  []func() // guarded by mu
+	busy   bool     // guarded by mu
+	idle   sync.WaitGroup
 }
 
 // add puts a task behind the others.
@@ -51,7 +52,9 @@ func (t *tasks) work() {
 		task := t.queue[0]
 		t.queue = t.queue[1:]
 		t.mu.Unlock()
-		safe.Do("do a task of a lobby", task)
+		if !safe.Do("do a task of a lobby, which ends", task) {
+			t.failed()
+		}
 	}
 }
 
@@ -98,6 +101,11 @@ func (l *keeping) save(job *keep.Job) {
 	cause := l.memory.cause(false)
 	l.tasks.add(func() {
 		defer l.hall.settled(job)
+		defer func() { // nobody waits for ever to read these records
+			for _, r := range job.Records {
+				l.hall.savings.done(r.Player)
+			}
+		}()
 		var stand map[string]keep.Standing
 		kept := l.retry("keep what a match gave", keepFor, func(ctx context.Context) (err error) {
 			if err = cause(ctx); err == nil {
@@ -105,9 +113,6 @@ func (l *keeping) save(job *keep.Job) {
 			}
 			return err
 		})
-		for _, r := range job.Records {
-			l.hall.savings.done(r.Player)
-		}
 		for player, s := range stand {
 			l.hall.stands(l.book.Name, player, s, l)
 		}

@@ -275,6 +275,34 @@ func TestFaultInALobby(t *testing.T) {
 	})
 }
 
+// TestFaultInATask: a fault while something is saved ends the lobby, and nobody waits for ever for the records that it
+// would have saved.
+func TestFaultInATask(t *testing.T) {
+	inVirtualTime(t, harbour, func(r *rig) {
+		bad := true
+		r.keeper.Gate = func(ctx context.Context, call string) error {
+			if bad && call == "save" {
+				panic("made up by a test")
+			}
+			return ctx.Err()
+		}
+		l, ada, _ := r.two()
+		l.EndMatch(context.Background(), "one")
+		pass(time.Second)
+		if ada.ended() != string(code.Internal) {
+			t.Errorf("ended %q", ada.ended())
+		}
+		if _, err := l.Info(context.Background()); fault.CodeOf(err) != code.LobbyGone {
+			t.Errorf("it is asked again: %v", err)
+		}
+		bad = false
+		next := r.join(r.open(hall.Opening{}), hall.Joining{Account: "ada"})
+		if pass(time.Second); next.see(uint32(next.First()), "loaded") == 0 {
+			t.Error("her record is never read again")
+		}
+	})
+}
+
 // TestNames: a new name is in every lobby that the player is in, and kept, in the end, whatever the database does;
 // names that cannot be are refused with the reason.
 func TestNames(t *testing.T) {

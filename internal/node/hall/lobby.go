@@ -43,6 +43,10 @@ func newLobby(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup, m *l
 	l := &Lobby{room: r, verdicts: map[code.Code]int{}}
 	r.step = l.take
 	l.kept = &keeping{room: r, charging: map[sheet.ID][]request{}, known: map[string]*known{}}
+	l.kept.tasks.failed = func() {
+		l.becomes(lifeBroken)
+		l.post(func() {}) // so that the loop sees it
+	}
 	l.sign = &sign{room: r, kept: l.kept}
 	l.shows = newShowing(r, l.sign, l.changed)
 	l.judged = &judging{room: r, shows: l.shows}

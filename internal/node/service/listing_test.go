@@ -1,6 +1,7 @@
 package service_test
 
 import (
+	"context"
 	"fmt"
 	"testing"
 
@@ -152,13 +153,11 @@ rounds: {phase: play, number: 3}
 	at("playing", "mole")
 	do(t, c, client.Intent{Do: "act", Name: "move"})
 	at("playing", "reef")
-	for {
-		page, err := as(mara).Lobbies(soon(t), client.Filter{Rulebook: name}, "", 10, "")
+	asked(t, "a page of the list has the arena", func(ctx context.Context) bool {
+		page, err := as(mara).Lobbies(ctx, client.Filter{Rulebook: name}, "", 10, "")
 		if err != nil {
 			t.Fatal(err)
 		}
-		if len(page.Lobbies) == 1 && page.Lobbies[0].Arena == "reef" {
-			return
-		}
-	}
+		return len(page.Lobbies) == 1 && page.Lobbies[0].Arena == "reef"
+	})
 }

@@ -124,6 +124,19 @@ func do(t testing.TB, c *client.Conn, in client.Intent) {
 	}
 }
 
+// asked puts a question over HTTP until its answer is the one meant: at a pace that no limit for requests reaches,
+// however quickly the answers come.
+func asked(t testing.TB, what string, answered func(context.Context) bool) {
+	t.Helper()
+	again := time.NewTicker(50 * time.Millisecond)
+	defer again.Stop()
+	for ctx := soon(t); !answered(ctx); <-again.C {
+		if ctx.Err() != nil {
+			t.Fatalf("waiting until %s", what)
+		}
+	}
+}
+
 func until(t testing.TB, c *client.Conn, what string, f func(*client.Copy) bool) {
 	t.Helper()
 	if err := c.Wait(soon(t), f); err != nil {

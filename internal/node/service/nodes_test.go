@@ -1,6 +1,7 @@
 package service_test
 
 import (
+	"context"
 	"net/http"
 	"path/filepath"
 	"strings"
@@ -264,18 +265,14 @@ func TestNodeOfTwoDies(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	again := time.NewTicker(50 * time.Millisecond)
-	defer again.Stop()
-	for ctx := soon(t); ; <-again.C {
+	asked(t, "both nodes are listed", func(ctx context.Context) bool {
 		var all struct{ Nodes []struct{ Name string } }
 		if err := (client.Service{Address: one.address, Token: key.Token}).
 			Call(ctx, http.MethodGet, "/v1/nodes", nil, &all); err != nil {
 			t.Fatal(err)
 		}
-		if len(all.Nodes) == 2 {
-			break
-		}
-	}
+		return len(all.Nodes) == 2
+	})
 	var in [3]*client.Signed
 	for i, name := range []string{"Mara", "Joss", "Ines"} {
 		if in[i], err = client.SignIn(soon(t), one.address, "a-device-of-two-nodes-"+name, name); err != nil {
@@ -324,10 +321,10 @@ func TestNodeOfTwoDies(t *testing.T) {
 		}
 	}
 	m.goesOn("the node that was stopped goes on")
-	ctx := soon(t)
-	for got, err = as(two, 0).Lobby(ctx, l.Code); client.CodeOf(err) == "stopping" && ctx.Err() == nil; <-again.C {
-		got, err = as(two, 0).Lobby(ctx, l.Code) // it says to try again until it has a lease
-	}
+	asked(t, "the node that was stopped has a lease", func(ctx context.Context) bool {
+		got, err = as(two, 0).Lobby(ctx, l.Code)
+		return client.CodeOf(err) != "stopping"
+	})
 	if err != nil || got.Node != "one" {
 		t.Errorf("asked, the node that was stopped says %+v, %v", got, err)
 	}

@@ -1,6 +1,7 @@
 package service_test
 
 import (
+	"context"
 	"fmt"
 	"testing"
 
@@ -38,17 +39,15 @@ func (c *cup) as(name string) client.Service {
 // due waits until a player is to be in a lobby, and returns the meeting.
 func (c *cup) due(name string) client.DueMeeting {
 	c.t.Helper()
-	for ctx := soon(c.t); ctx.Err() == nil; {
-		list, err := c.as(name).MySeries(ctx)
-		if err != nil {
+	var list []client.DueMeeting
+	asked(c.t, name+" is due somewhere", func(ctx context.Context) bool {
+		var err error
+		if list, err = c.as(name).MySeries(ctx); err != nil {
 			c.t.Fatal(err)
 		}
-		if len(list) == 1 && list[0].Lobby != "" {
-			return list[0]
-		}
-	}
-	c.t.Fatalf("%s is due nowhere", name)
-	return client.DueMeeting{}
+		return len(list) == 1 && list[0].Lobby != ""
+	})
+	return list[0]
 }
 
 func (c *cup) join(name, code string) *client.Conn {

@@ -59,10 +59,16 @@ func (s Service) Board(ctx context.Context, rulebook, board string, p Part) (*Bo
 	return &out, s.Call(ctx, http.MethodGet, boardPath(rulebook, board)+p.query(), nil, &out)
 }
 
-// Seasons lists a board's seasons, newest first, at most 100.
-func (s Service) Seasons(ctx context.Context, rulebook, board string) ([]Season, error) {
-	var out struct{ Seasons []Season }
-	return out.Seasons, s.Call(ctx, http.MethodGet, boardPath(rulebook, board)+"/seasons", nil, &out)
+// Seasons lists a board's seasons, newest first, 100 a page from a cursor on ("" for the first). next is the cursor of
+// the page after it, "" after the last.
+func (s Service) Seasons(ctx context.Context, rulebook, board, cursor string) (list []Season, next string, err error) {
+	var out struct {
+		Seasons []Season
+		Next    string
+	}
+	q := url.Values{"limit": {"100"}, "cursor": {cursor}}
+	err = s.Call(ctx, http.MethodGet, boardPath(rulebook, board)+"/seasons?"+q.Encode(), nil, &out)
+	return out.Seasons, out.Next, err
 }
 
 // Posting is a value for a leaderboard.

@@ -95,12 +95,16 @@ func (s Service) OpenSeries(ctx context.Context, plan string, entrants []Entrant
 	return out.ID, err
 }
 
-// ListSeries returns series, the newest first, at most limit of 1 to 100.
-func (s Service) ListSeries(ctx context.Context, limit int) ([]Series, error) {
-	var out struct{ Series []Series }
-	q := url.Values{"limit": {strconv.Itoa(limit)}}
-	err := s.Call(ctx, http.MethodGet, "/v1/series?"+q.Encode(), nil, &out)
-	return out.Series, err
+// ListSeries returns series, the newest first, at most limit of 1 to 100, from a cursor on ("" for the newest). next is
+// the cursor of the page after it, "" after the last.
+func (s Service) ListSeries(ctx context.Context, limit int, cursor string) (list []Series, next string, err error) {
+	var out struct {
+		Series []Series
+		Next   string
+	}
+	q := url.Values{"limit": {strconv.Itoa(limit)}, "cursor": {cursor}}
+	err = s.Call(ctx, http.MethodGet, "/v1/series?"+q.Encode(), nil, &out)
+	return out.Series, out.Next, err
 }
 
 // GetSeries returns a series whole.

@@ -217,16 +217,20 @@ export interface Routes {
     answer: undefined
   }
   /**
-   * A leaderboard's seasons, newest first, at most 100. Who may call: anyone.
+   * A leaderboard's seasons, newest first. Who may call: anyone.
    */
   'GET /v1/boards/{rulebook}/{board}/seasons': {
     path: {
       rulebook: string
       board: string
     }
-    query: Record<never, never>
+    query: {
+      limit?: number
+      cursor?: string
+    }
     body: undefined
     answer: {
+      next?: string
       seasons: {
         begins: string
         ends?: string
@@ -1809,9 +1813,11 @@ export interface Routes {
     path: Record<never, never>
     query: {
       limit?: number
+      cursor?: string
     }
     body: undefined
     answer: {
+      next?: string
       series: {
         entrants: number
         form: string

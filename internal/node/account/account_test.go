@@ -149,17 +149,28 @@ func TestSigningOut(t *testing.T) {
 	ctx := t.Context()
 	one, _ := s.Device(ctx, device(t, 1), "Ada", "7.7.7.7")
 	two, _ := s.Device(ctx, device(t, 1), "", "7.7.7.7")
+	var rows int64
+	if db.Model(&store.RefreshToken{}).Where("player_id = ?", one.Player).Count(&rows); rows != 1 {
+		t.Errorf("%d rows for one device, wanted 1", rows)
+	}
+	_, err := s.Refresh(ctx, one.Refresh)
+	wants(t, "a refresh token of before the device signed in again", err, code.BadToken)
+	_, err = s.Check(ctx, one.Token)
+	wants(t, "a token of then", err, code.OK)
+	two, err = s.Refresh(ctx, two.Refresh)
+	wants(t, "the refresh token of now", err, code.OK)
+	*now = now.Add(time.Second)
 	if err := s.SignOut(ctx, one.Refresh); err != nil {
 		t.Fatal(err)
 	}
-	_, err := s.Check(ctx, one.Token)
-	wants(t, "the token of who has just signed out", err, code.BadToken)
-	_, err = s.Check(ctx, two.Token)
-	wants(t, "the token of the other sign-in", err, code.OK)
-	_, err = s.Refresh(ctx, one.Refresh)
-	wants(t, "signed out here", err, code.BadToken)
-	two, err = s.Refresh(ctx, two.Refresh)
-	wants(t, "the other sign-in", err, code.OK)
+	for what, in := range map[string]*SignedIn{"then": one, "now": two} {
+		_, err = s.Check(ctx, in.Token)
+		wants(t, "once the device has signed out, the token of "+what, err, code.BadToken)
+		_, err = s.Refresh(ctx, in.Refresh)
+		wants(t, "and the refresh token of "+what, err, code.BadToken)
+	}
+	two, err = s.Device(ctx, device(t, 1), "", "7.7.7.7")
+	wants(t, "the device signs in again", err, code.OK)
 	*now = now.Add(time.Second)
 	if err := s.SignOutEverywhere(ctx, one.Player); err != nil {
 		t.Fatal(err)

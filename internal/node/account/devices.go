@@ -185,20 +185,11 @@ func (s *Service) RemoveDevice(ctx context.Context, player, id string) error {
 		case ways == 1:
 			return fault.New(code.LastWay, "this device is your only way to sign in: make an account first")
 		}
-		return s.voidDevices(tx, "device_id = ?", id)
-	})
-}
-
-// voidDevices voids the lines of sign-ins of devices.
-func (s *Service) voidDevices(tx *store.Tx, where string, args ...any) error {
-	var lines []string
-	err := tx.Raw("delete from refresh_tokens where "+where+" returning family", args...).Scan(&lines).Error
-	seen := map[string]bool{}
-	for _, line := range lines {
-		if err == nil && !seen[line] {
-			seen[line] = true
-			err = s.void(tx, ofLine(line))
+		var line string
+		err = tx.Raw("delete from refresh_tokens where device_id = ? returning family", id).Scan(&line).Error
+		if err != nil || line == "" {
+			return err
 		}
-	}
-	return err
+		return s.void(tx, ofLine(line))
+	})
 }

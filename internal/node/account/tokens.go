@@ -91,65 +91,89 @@ func (s *Service) issue(subject, scopes, line string, life time.Duration) (strin
 	return signed, expires, err
 }
 
-// signIn makes a pair of tokens that begins a family.
+// signIn makes a pair of tokens that begins a line of them. Who signs in again with a device goes on with the line of
+// the device: the refresh token of before is good no more, and what voids the line voids all its tokens.
 func (s *Service) signIn(ctx context.Context, p store.Player, device string, fresh bool) (*SignedIn, error) {
-	line := store.RefreshToken{Family: uuid.NewString()}
-	if device != "" {
-		line.DeviceID = &device
-	}
-	return s.pair(s.db.WithContext(ctx), p, &line, fresh)
-}
-
-// pair makes the next pair of tokens of a family.
-func (s *Service) pair(tx *store.Tx, p store.Player, of *store.RefreshToken, fresh bool) (*SignedIn, error) {
 	if err := s.mayComeIn(&p); err != nil {
 		return nil, err
 	}
-	family := of.Family
-	token, expires, err := s.issue(p.ID, "", family, TokenLife)
+	now := s.now().UTC()
+	row := store.RefreshToken{Family: uuid.NewString(), Session: rand.Text(), PlayerID: p.ID, CreatedAt: now,
+		ExpiresAt: now.Add(RefreshLife)}
+	if device != "" {
+		row.DeviceID = &device
+	}
+	secret := rand.Text()
+	row.Hash = refreshHash(secret)
+	err := s.db.WithContext(ctx).Raw(`insert into refresh_tokens as t
+			(family, hash, session, player_id, created_at, expires_at, device_id) values (?, ?, ?, ?, ?, ?, ?)
+		on conflict (device_id) where device_id is not null do update set hash = excluded.hash,
+			family = case when t.player_id = excluded.player_id then t.family else excluded.family end,
+			session = excluded.session, player_id = excluded.player_id, created_at = excluded.created_at,
+			expires_at = excluded.expires_at
+		returning family`, row.Family, row.Hash, row.Session, row.PlayerID, row.CreatedAt, row.ExpiresAt,
+		row.DeviceID).Scan(&row.Family).Error
 	if err != nil {
 		return nil, err
 	}
-	refresh, now := rand.Text()+rand.Text(), s.now().UTC()
-	row := store.RefreshToken{Hash: refreshHash(refresh), Family: family, DeviceID: of.DeviceID, PlayerID: p.ID,
-		CreatedAt: now, ExpiresAt: now.Add(RefreshLife)}
-	if err := tx.Create(&row).Error; err != nil {
-		return nil, err
-	}
-	return &SignedIn{Player: p.ID, Name: p.Name, Token: token, Expires: expires, Refresh: refresh, New: fresh}, nil
+	return s.pair(p, &row, secret, fresh)
 }
 
-func refreshHash(token string) []byte {
-	hash := sha256.Sum256([]byte("turnvex refresh " + token))
+// pair is a token of a line with the refresh token for the next.
+func (s *Service) pair(p store.Player, of *store.RefreshToken, secret string, fresh bool) (*SignedIn, error) {
+	token, expires, err := s.issue(p.ID, "", of.Family, TokenLife)
+	return &SignedIn{Player: p.ID, Name: p.Name, Token: token, Expires: expires,
+		Refresh: of.Family + "." + of.Session + "." + secret, New: fresh}, err
+}
+
+func refreshHash(secret string) []byte {
+	hash := sha256.Sum256([]byte("turnvex refresh " + secret))
 	return hash[:]
+}
+
+// readRefresh is what a refresh token names: a line of sign-ins, the last of them, and a secret that is used once.
+func readRefresh(text string) (line, session, secret string, ok bool) {
+	parts := strings.Split(text, ".")
+	if len(parts) != 3 || !store.IsID(parts[0]) {
+		return "", "", "", false
+	}
+	return parts[0], parts[1], parts[2], true
 }
 
 var errRefresh = fault.New(code.BadToken, "the refresh token is not valid or has been used: sign in again")
 
 // Refresh gives a new pair of tokens for a refresh token. One that comes a second time was stolen, by whoever came
-// first or second: its whole family is void.
+// first or second: all that came of its sign-in is void.
 func (s *Service) Refresh(ctx context.Context, refresh string) (*SignedIn, error) {
+	line, session, was, ok := readRefresh(refresh)
+	if !ok {
+		return nil, errRefresh
+	}
 	var out *SignedIn
 	var stolen bool
 	err := s.voiding(ctx, func(tx *store.Tx) error {
-		now := s.now().UTC()
-		var t store.RefreshToken
-		res := tx.Raw("update refresh_tokens set used_at = ? where hash = ? and used_at is null and expires_at > ? "+
-			"returning *", now, refreshHash(refresh), now).
-			Scan(&t)
+		now, secret := s.now().UTC(), rand.Text()
+		var row store.RefreshToken
+		res := tx.Raw("update refresh_tokens set hash = ?, expires_at = ? where hash = ? and family = ? and "+
+			"expires_at > ? returning *", refreshHash(secret), now.Add(RefreshLife), refreshHash(was), line, now).
+			Scan(&row)
 		if res.Error != nil {
 			return res.Error
 		}
 		if res.RowsAffected == 0 { // unknown, run out, or used before: then whoever else has it is out too
 			stolen = true
-			return s.voidFamily(tx, refresh)
+			return s.voidLine(tx, line, "session = ?", session)
 		}
 		var p store.Player
-		if err := tx.First(&p, "id = ?", t.PlayerID).Error; err != nil {
-			return errRefresh
+		if err := tx.Raw("update players set seen_at = ? where id = ? returning *", now, row.PlayerID).
+			Scan(&p).Error; err != nil {
+			return err
+		}
+		if err := s.mayComeIn(&p); err != nil {
+			return err
 		}
 		var err error
-		out, err = s.pair(tx, p, &t, false)
+		out, err = s.pair(p, &row, secret, false)
 		return err
 	})
 	if err == nil && stolen {
@@ -158,20 +182,22 @@ func (s *Service) Refresh(ctx context.Context, refresh string) (*SignedIn, error
 	return out, err
 }
 
-// SignOut voids a refresh token's family: this device signs out.
+// SignOut voids the line of sign-ins of a refresh token, also one that was used: this device signs out.
 func (s *Service) SignOut(ctx context.Context, refresh string) error {
-	return s.voiding(ctx, func(tx *store.Tx) error { return s.voidFamily(tx, refresh) })
+	line, _, _, ok := readRefresh(refresh)
+	if !ok {
+		return nil
+	}
+	return s.voiding(ctx, func(tx *store.Tx) error { return s.voidLine(tx, line, "true") })
 }
 
-// voidFamily voids a refresh token with all that came of the same sign-in.
-func (s *Service) voidFamily(tx *store.Tx, refresh string) error {
-	var family string
-	res := tx.Raw("delete from refresh_tokens where family = (select family from refresh_tokens where hash = ?) "+
-		"returning family", refreshHash(refresh)).Scan(&family)
-	if res.Error != nil || family == "" {
+// voidLine voids a line of sign-ins, if its last one meets a condition.
+func (s *Service) voidLine(tx *store.Tx, line, where string, args ...any) error {
+	res := tx.Where("family = ?", line).Where(where, args...).Delete(&store.RefreshToken{})
+	if res.Error != nil || res.RowsAffected == 0 {
 		return res.Error
 	}
-	return s.void(tx, ofLine(family))
+	return s.void(tx, ofLine(line))
 }
 
 // SignOutEverywhere voids all tokens of a player.

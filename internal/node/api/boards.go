@@ -36,6 +36,7 @@ type renewal struct {
 // Seasons are a board's, newest first.
 type Seasons struct {
 	Seasons []wire.Season `json:"seasons"`
+	Next    string        `json:"next,omitempty"`
 }
 
 // BoardActs is what operators did to a board, newest first.
@@ -73,8 +74,8 @@ var boardRoutes = []route{
 			"post counts again if the board keeps totals or counts",
 		do: taking((*boards).postBoard),
 	},
-	{method: "GET", path: boardPath + "/seasons", summary: "A leaderboard's seasons, newest first, at most 100",
-		out: Seasons{}, do: by((*boards).listSeasons)},
+	{method: "GET", path: boardPath + "/seasons", summary: "A leaderboard's seasons, newest first",
+		out: Seasons{}, params: paging, do: by((*boards).listSeasons)},
 	{method: "POST", path: boardPath + "/seasons", access: operator,
 		summary: "Start a new season of a leaderboard that is renewed by hand, with a reason. With after, the season " +
 			"to end, it happens once, however often you send it", out: wire.Season{},
@@ -236,8 +237,12 @@ func (s *boards) listSeasons(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	list, err := s.Boards.Seasons(s.DB.WithContext(c.r.Context()), r, board.MaxPage)
-	return Seasons{list}, err
+	limit, after, err := c.numbered()
+	if err != nil {
+		return nil, err
+	}
+	list, next, err := s.Boards.Seasons(s.DB.WithContext(c.r.Context()), r, after, limit)
+	return Seasons{Seasons: list, Next: numberedNext(next)}, err
 }
 
 func (s *boards) renewBoard(c *call, in renewal) (any, error) {
@@ -294,11 +299,7 @@ func (s *boards) boardActs(c *call) (any, error) {
 		return nil, err
 	}
 	list, next, err := s.Boards.Acts(s.DB.WithContext(c.r.Context()), r, before, limit)
-	out := BoardActs{Acts: list}
-	if next > 0 {
-		out.Next = strconv.FormatInt(next, 10)
-	}
-	return out, err
+	return BoardActs{Acts: list, Next: numberedNext(next)}, err
 }
 
 func (s *boards) compareBoard(c *call) (any, error) {

@@ -198,6 +198,14 @@ func (c *call) numbered() (limit int, before int64, err error) {
 	return limit, before, nil
 }
 
+// numberedNext writes where the next page of such a list begins; 0 is nowhere.
+func numberedNext(n int64) string {
+	if n == 0 {
+		return ""
+	}
+	return strconv.FormatInt(n, 10)
+}
+
 func (s *results) recordHistory(c *call) (any, error) {
 	book, p, err := s.recordOf(c)
 	if err != nil {

@@ -27,6 +27,7 @@ type endSeriesRequest struct {
 
 type seriesList struct {
 	Series []series.Summary `json:"series"` // the newest first
+	Next   string           `json:"next,omitempty"`
 }
 
 type seriesDue struct {
@@ -37,7 +38,7 @@ var seriesRoutes = []route{
 	{method: "POST", path: "/v1/series", access: operator, out: seriesOpened{}, do: taking((*meetings).openSeries),
 		summary: "Start a series of matches; the service opens its lobbies and holds the seats"},
 	{method: "GET", path: "/v1/series", access: public, out: seriesList{}, do: by((*meetings).listSeries),
-		params: []param{{"limit", "how many, 1 to 100; default: 20", "integer"}}, summary: "Series, the newest first"},
+		params: paging, summary: "Series, the newest first"},
 	{method: "GET", path: "/v1/series/{id}", access: public, out: series.View{}, do: by((*meetings).getSeries),
 		summary: "A series with its meetings and standings"},
 	{method: "POST", path: "/v1/series/{id}/withdraw", access: operator,
@@ -78,8 +79,19 @@ func (s *meetings) listSeries(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	list, err := s.Series.List(c.r.Context(), n)
-	return seriesList{list}, err
+	var from place
+	if v := c.query("cursor"); v != "" {
+		if from, err = readPlace(v); err != nil {
+			return nil, err
+		}
+	}
+	list, err := s.Series.List(c.r.Context(), from.T, from.ID, n+1)
+	out := seriesList{Series: list}
+	if len(list) > n {
+		out.Series = list[:n]
+		out.Next = cursorOf(place{list[n-1].Opened, list[n-1].ID})
+	}
+	return out, err
 }
 
 func (s *meetings) getSeries(c *call) (any, error) { return s.Series.Get(c.r.Context(), c.path("id")) }

@@ -163,23 +163,31 @@ func (b *Boards) shown(row *store.BoardSeason) Season {
 	return s
 }
 
-// Seasons lists a board's seasons to which something was posted, and the present one, newest first, at most limit.
-func (b *Boards) Seasons(tx *store.Tx, r Ref, limit int) ([]Season, error) {
+// Seasons lists a board's seasons to which something was posted, and the present one, newest first, at most limit of
+// those that were posted to, from after one of a number (0 begins with the newest). next is the number of the last, if
+// there are more.
+func (b *Boards) Seasons(tx *store.Tx, r Ref, after int64, limit int) (out []Season, next int64, err error) {
 	var rows []store.BoardSeason
-	err := tx.Where("rulebook = ? and board = ?", r.Rulebook, r.Name).Order("begins desc").Limit(limit).
-		Find(&rows).Error
-	if err != nil {
-		return nil, err
+	q := tx.Where("rulebook = ? and board = ?", r.Rulebook, r.Name)
+	if after > 0 {
+		q = q.Where("(begins, id) < (select begins, id from board_seasons where id = ?)", after)
 	}
-	out := []Season{}
-	if now, ok := spanAt(r.Board, b.now()); ok && r.Renew != rulebook.RenewByHand &&
+	if err := q.Order("begins desc, id desc").Limit(limit + 1).Find(&rows).Error; err != nil {
+		return nil, 0, err
+	}
+	if len(rows) > limit {
+		rows = rows[:limit]
+		next = rows[limit-1].ID
+	}
+	out = []Season{}
+	if now, ok := spanAt(r.Board, b.now()); ok && after == 0 && r.Renew != rulebook.RenewByHand &&
 		(len(rows) == 0 || rows[0].Name != now.name) {
 		out = append(out, b.shown(now.row()))
 	}
 	for i := range rows {
 		out = append(out, b.shown(&rows[i]))
 	}
-	return out, nil
+	return out, next, nil
 }
 
 // known is the season that is wanted, where it is known without asking the database: the season of a calendar that it

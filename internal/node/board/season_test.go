@@ -110,7 +110,7 @@ func TestSeasonsOver(t *testing.T) {
 	}
 	r.at = r.at.AddDate(0, 0, 2) // a node that was not heard of for so long holds nothing up
 	r.must(r.nodes[0].Over(t.Context(), "n0", nil))
-	list, err := r.nodes[1].Seasons(db.DB, b, 10)
+	list, _, err := r.nodes[1].Seasons(db.DB, b, 0, 10)
 	if err != nil || len(list) != 3 || list[0].Name != "2030-05-09" || list[1].State != board.Closed ||
 		list[2].Name != "2030-05-06" {
 		t.Errorf("the seasons are %+v, %v", list, err)
@@ -187,8 +187,11 @@ func TestSeasonsAtOnce(t *testing.T) {
 	for range 6 {
 		seen[<-names] = true
 	}
-	list, err := r.nodes[0].Seasons(db.DB, b, 100)
-	if err != nil || len(list) != 7 || list[0].Name != "7" || list[0].Ends != nil || len(seen) != 6 {
+	list, after, err := r.nodes[0].Seasons(db.DB, b, 0, 5)
+	rest, last, failed := r.nodes[0].Seasons(db.DB, b, after, 5)
+	list = append(list, rest...)
+	if err != nil || failed != nil || last != 0 || len(list) != 7 || list[0].Name != "7" || list[6].Name != "1" ||
+		list[0].Ends != nil || len(seen) != 6 {
 		t.Errorf("the seasons are %+v, %v; answered was %v", list, err, seen)
 	}
 }

@@ -170,35 +170,14 @@ func (k *Keeper) Person(ctx context.Context, p *store.Player) (out *Person, err 
 	return out, err
 }
 
-// Retention says for how long what is not needed to play is kept; 0 is for ever.
-type Retention struct {
-	Results time.Duration // whole months are dropped when all of them is older
-	History time.Duration // of records
-}
-
-// sweepAtOnce is how many changes are deleted in one statement.
-const sweepAtOnce = 5000
-
-// Sweep drops what is older than it is to be kept.
-func (k *Keeper) Sweep(ctx context.Context, r Retention) error {
+// Sweep drops results that are older than they are to be kept, unless that is 0, by months of which all is older. It
+// makes the partitions of what comes.
+func (k *Keeper) Sweep(ctx context.Context, results time.Duration) error {
 	now := k.now().UTC()
-	if err := k.Month(ctx, now.AddDate(0, 0, 7)); err != nil { // ahead, so that no save waits for it
+	if err := k.Month(ctx, now.AddDate(0, 0, 7)); err != nil || results == 0 { // ahead, so that no save waits for it
 		return err
 	}
-	if r.Results > 0 {
-		if err := k.dropMonths(ctx, now.Add(-r.Results)); err != nil {
-			return err
-		}
-	}
-	for r.History > 0 {
-		done := k.db.WithContext(ctx).Exec(`delete from record_changes where (lobby_id, number) in (
-			select lobby_id, number from record_changes where changed_at < ? limit ?)`,
-			now.Add(-r.History), sweepAtOnce)
-		if done.Error != nil || done.RowsAffected < sweepAtOnce {
-			return done.Error
-		}
-	}
-	return nil
+	return k.dropMonths(ctx, now.Add(-results))
 }
 
 // dropMonths drops the results of the months that ended before a moment.

@@ -115,8 +115,8 @@ func (a *Archive) Of(ctx context.Context, account string) (out []string, err err
 		"ledger_lobbies l using (lobby_id) where p.text = ? order by l.opened_at", account).Scan(&out).Error
 }
 
-// Sweep removes what is kept of lobbies that ended so long ago, and the oldest of it as far as it takes more bytes than
-// it may, and what was written of players while they were being deleted.
+// Sweep removes what is kept of lobbies that ended so long ago, unless that is 0, and the oldest of it as far as it
+// takes more bytes than it may, and what was written of players while they were being deleted.
 func (a *Archive) Sweep(ctx context.Context, keep time.Duration, most int64) error {
 	err := a.db.WithContext(ctx).Exec(`update ledger_segments s set state = null from ledger_people a, ledger_lobbies l
 		where l.lobby_id = a.lobby_id and l.ended_at is not null and a.token like 'a%' and s.lobby_id = a.lobby_id
@@ -131,8 +131,10 @@ func (a *Archive) Sweep(ctx context.Context, keep time.Duration, most int64) err
 	if err != nil {
 		return err
 	}
-	err = a.db.WithContext(ctx).Exec("delete from ledger_lobbies where ended_at < clock_timestamp() - ? * interval "+
-		"'1 second'", keep.Seconds()).Error
+	if keep > 0 {
+		err = a.db.WithContext(ctx).Exec("delete from ledger_lobbies where ended_at < clock_timestamp() - "+
+			"? * interval '1 second'", keep.Seconds()).Error
+	}
 	if err == nil {
 		err = a.db.WithContext(ctx).Exec(`delete from ledger_lobbies where lobby_id in (select lobby_id from (
 			select l.lobby_id, sum(z.size) over (order by l.ended_at desc,

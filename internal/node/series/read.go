@@ -63,10 +63,14 @@ type Party struct {
 	Wins int    `json:"wins"`
 }
 
-// List returns series, the newest first.
-func (x *Manager) List(ctx context.Context, limit int) ([]Summary, error) {
+// List returns series, the newest first, from after one of an ID that was opened then on ("" begins with the newest).
+func (x *Manager) List(ctx context.Context, opened time.Time, id string, limit int) ([]Summary, error) {
 	var rows []store.Series
-	if err := x.db.WithContext(ctx).Order("opened_at desc, id").Limit(limit).Find(&rows).Error; err != nil {
+	q := x.db.WithContext(ctx)
+	if id != "" {
+		q = q.Where("opened_at < ? or opened_at = ? and id > ?", opened, opened, id)
+	}
+	if err := q.Order("opened_at desc, id").Limit(limit).Find(&rows).Error; err != nil {
 		return nil, err
 	}
 	out := []Summary{}

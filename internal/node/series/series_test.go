@@ -406,8 +406,11 @@ func TestGiven(t *testing.T) {
 	}
 	other.Ended(l.ID, p.won(1, "won", "lost"))
 	other.wins(id, "plays 1:0")
-	if list, err := third.List(t.Context(), 5); err != nil || len(list) != 1 || list[0].ID != id ||
-		list[0].Entrants != 2 || list[0].Form != "meeting" {
-		t.Errorf("listed: %+v, %v", list, err)
+	list, err := third.List(t.Context(), time.Time{}, "", 5)
+	if err != nil || len(list) != 1 || list[0].ID != id || list[0].Entrants != 2 || list[0].Form != "meeting" {
+		t.Fatalf("listed: %+v, %v", list, err)
+	}
+	if list, err = third.List(t.Context(), list[0].Opened, id, 5); err != nil || len(list) != 0 {
+		t.Errorf("after the oldest: %+v, %v", list, err)
 	}
 }

@@ -178,7 +178,7 @@ func TestSeries(t *testing.T) {
 	if list, err := c.as("Kit").MySeries(soon(t)); err != nil || len(list) != 0 {
 		t.Errorf("due after the end: %v, %v", list, err)
 	}
-	if list, err := c.op.ListSeries(soon(t), 10); err != nil || len(list) != 1 || list[0].Winner != "Kit" {
+	if list, _, err := c.op.ListSeries(soon(t), 10, ""); err != nil || len(list) != 1 || list[0].Winner != "Kit" {
 		t.Errorf("listed %+v, %v", list, err)
 	}
 	id, err := c.op.OpenSeries(soon(t), plan, entrants)
@@ -186,5 +186,13 @@ func TestSeries(t *testing.T) {
 		t.Fatal(err)
 	}
 	wants(t, "an end before the end", c.op.EndSeries(soon(t), id, "the quay is closed"), "")
+	newest, more, err := c.op.ListSeries(soon(t), 1, "")
+	if err != nil || len(newest) != 1 || newest[0].ID != id {
+		t.Fatalf("the newest is %+v, %v", newest, err)
+	}
+	older, more, err := c.op.ListSeries(soon(t), 1, more)
+	if err != nil || len(older) != 1 || older[0].ID != c.id || more != "" {
+		t.Errorf("the next page is %+v, then %q: %v", older, more, err)
+	}
 	c.node.Stop()
 }

@@ -38,6 +38,7 @@ import (
 	"turnvex.example/turnvex/internal/node/ledger"
 	"turnvex.example/turnvex/internal/node/library"
 	"turnvex.example/turnvex/internal/node/meter"
+	"turnvex.example/turnvex/internal/node/retain"
 	"turnvex.example/turnvex/internal/node/series"
 	"turnvex.example/turnvex/internal/node/store"
 )
@@ -70,8 +71,8 @@ type Config struct {
 	Journals    string         // a folder for the lobbies' journals; "" for none
 	Practice    bool           // every lobby is a practice lobby
 	Rough       rough.Network  // how bad live connections are made
-	Keeping     JournalKeeping // of the journals in the database
-	Retention   keep.Retention // for how long results and the history of records are kept
+	Retain      retain.Periods // for how long what grows is kept; as retain.Sorts say if nil
+	JournalSize int64          // bytes of journals that the database keeps of lobbies that have ended; 10 GiB if 0
 	BoardMemory int            // the most bytes that leaderboards in memory take, about; 256 MiB if 0
 	Patience    time.Duration  // how long a live connection may take nothing; 10 s if 0
 	Check       time.Duration  // how often all copies are checked; if 0, every 5 s in practice lobbies
@@ -93,8 +94,10 @@ func (c *Config) defaults() {
 			*d.field = d.value
 		}
 	}
-	c.Keeping.For = cmp.Or(c.Keeping.For, journalsFor)
-	c.Keeping.Most = cmp.Or(c.Keeping.Most, journalsMost)
+	c.JournalSize = cmp.Or(c.JournalSize, journalSize)
+	if c.Retain == nil {
+		c.Retain, _ = retain.Parse("")
+	}
 	if c.Log == nil {
 		c.Log = slog.New(slog.DiscardHandler)
 	}
@@ -139,12 +142,12 @@ type Service struct {
 	handover *handover.Handover
 	leave    context.CancelFunc // ends renewing the lease
 	doors
-	stopped sync.Once
-	failed  chan error
-	journals
-	sweep chan struct{} // closed when the node stops
-	done  sync.WaitGroup
-	log   *slog.Logger
+	stopped  sync.Once
+	failed   chan error
+	journals *ledger.Archive
+	sweep    chan struct{} // closed when the node stops
+	done     sync.WaitGroup
+	log      *slog.Logger
 }
 
 // others is how a node knows of the others.
@@ -234,7 +237,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		return err
 	}
 	s.Ledger = ledger.New(ledger.In(s.DB), cfg.Node, s.Cluster.Fence, cfg.Log, cfg.Waiting)
-	s.journals = journals{ledger.NewArchive(s.DB, cfg.Log), cfg.Keeping}
+	s.journals = ledger.NewArchive(s.DB, cfg.Log)
 	s.Series = series.New(s.DB, lib, s.Cluster.Fence, cfg.Log)
 	if at, err := os.Stat(cfg.Journals); cfg.Journals != "" && (err != nil || !at.IsDir()) {
 		return fmt.Errorf("there is no folder %s for journals: make it, or leave -journals out", cfg.Journals)
@@ -284,7 +287,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		return err
 	}
 	s.Boards.Follow(cfg.Node, s.Hall.Unsaved)
-	safe.In(&s.done, "sweep", func() { s.sweeper(cfg.Retention) })
+	safe.In(&s.done, "sweep", func() { s.sweeper(&cfg) })
 	following, over := context.WithCancel(context.Background())
 	safe.In(&s.done, "end following", func() { <-s.sweep; over() })
 	s.Feed = s.followed()
@@ -305,7 +308,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		Series:    s.Series,
 		Journals:  s.Journals,
 		Ledger:    s.Ledger,
-		Archive:   s.journals.Archive,
+		Archive:   s.journals,
 		Cluster:   s.Cluster,
 		Feed:      s.Feed,
 		Live:      &s.conns,

@@ -4,66 +4,58 @@ import (
 	"context"
 	"time"
 
-	"turnvex.example/turnvex/internal/node/keep"
-	"turnvex.example/turnvex/internal/node/ledger"
+	"turnvex.example/turnvex/internal/node/retain"
 	"turnvex.example/turnvex/internal/node/store"
 )
 
-// The journals of lobbies that have ended are kept for so long, and so many bytes of them, unless the node is told
-// otherwise.
+// journalSize is how many bytes of journals are kept unless the node is told otherwise.
+const journalSize = 10 << 30
+
+// sweepEvery is how often what has run out is removed, the first time soon after the start; and what has grown old each
+// time that a whole number of oldEvery of them has passed.
 const (
-	journalsFor  = 7 * 24 * time.Hour
-	journalsMost = 10 << 30
+	sweepEvery = 10 * time.Minute
+	oldEvery   = 6
 )
 
-// JournalKeeping says for how long, and how many bytes of, the journals of lobbies that have ended are kept in the
-// database.
-type JournalKeeping struct {
-	For  time.Duration // a week if 0
-	Most int64         // 10 GiB if 0
-}
-
-// journals are those in the database.
-type journals struct {
-	*ledger.Archive
-	JournalKeeping
-}
-
-// sweepEvery is how often what has run out is removed, the first time soon after the start.
-const sweepEvery = 10 * time.Minute
-
 // sweeper removes now and then what has run out.
-func (s *Service) sweeper(keeping keep.Retention) {
+func (s *Service) sweeper(cfg *Config) {
 	next := time.NewTimer(time.Second)
 	defer next.Stop()
-	for {
+	for round := 0; ; round++ {
 		select {
 		case <-next.C:
 			next.Reset(sweepEvery)
 			ctx, cancel := context.WithTimeout(context.Background(), sweepEvery/2)
-			if err := s.Accounts.Sweep(ctx); err != nil {
-				s.log.Warn("could not remove old refresh tokens", "error", err)
-			}
-			if err := s.Keeper.Sweep(ctx, keeping); err != nil {
-				s.log.Warn("could not remove old results and changes of records", "error", err)
-			}
-			if err := s.journals.Sweep(ctx, s.journals.For, s.journals.Most); err != nil {
-				s.log.Warn("could not remove old journals", "error", err)
-			}
-			if err := s.Feed.Sweep(ctx); err != nil {
-				s.log.Warn("could not remove the keys of rows that were deleted long ago", "error", err)
-			}
-			if err := s.Library.Sweep(ctx); err != nil {
-				s.log.Warn("could not remove old texts of rulebooks that were tried", "error", err)
-			}
-			if err := s.Journals.Forget(func(all []string) ([]string, error) { return s.gone(ctx, all) }); err != nil {
-				s.log.Warn("could not take deleted players out of all journals", "error", err)
-			}
+			s.sweepAll(ctx, cfg, round%oldEvery == 0)
 			cancel()
 		case <-s.sweep:
 			return
 		}
 	}
+}
+
+func (s *Service) sweepAll(ctx context.Context, cfg *Config, old bool) {
+	warn := func(what string, err error) {
+		if err != nil {
+			s.log.Warn("could not "+what, "error", err)
+		}
+	}
+	warn("remove old refresh tokens", s.Accounts.Sweep(ctx))
+	warn("remove old results", s.Keeper.Sweep(ctx, cfg.Retain["results"]))
+	warn("remove old journals", s.journals.Sweep(ctx, cfg.Retain["journals"], cfg.JournalSize))
+	warn("remove the keys of rows that were deleted long ago", s.Feed.Sweep(ctx))
+	warn("remove old texts of rulebooks that were tried", s.Library.Sweep(ctx))
+	if old {
+		gone, err := retain.Sweep(ctx, s.DB, time.Now(), cfg.Retain)
+		warn("remove what is kept no longer", err)
+		for sort, n := range gone {
+			s.log.Info("removed what is kept no longer", "what", sort, "rows", n)
+		}
+	}
+	warn("take deleted players out of all journals", s.Journals.Forget(func(all []string) ([]string, error) {
+		return s.gone(ctx, all)
+	}))
 }
 
 // gone returns those of some players whom there are no more.

@@ -40,7 +40,14 @@ func TestSigningOutEndsConnections(t *testing.T) {
 		wants(t, what+": the token", err, "bad-token")
 	}
 
-	one, two := sign(), sign()
+	one, login := sign(), fmt.Sprint("mara-", time.Now().UnixNano())
+	if err := as(one).MakeAccount(soon(t), login, "seven wet lanterns"); err != nil {
+		t.Fatal(err)
+	}
+	two, err := client.SignInAccount(soon(t), node.Address, login, "seven wet lanterns", "")
+	if err != nil {
+		t.Fatal(err)
+	}
 	seat := join(t, two, client.Options{Lobby: code})
 	kept := lists(node.Address, two.Token)
 	gone := lists(second.Address, one.Token)
@@ -49,7 +56,7 @@ func TestSigningOutEndsConnections(t *testing.T) {
 	}
 	ends("signed out", one, second.Address, gone)
 	if err := as(two).Call(soon(t), "GET", "/v1/me", nil, nil); err != nil {
-		t.Errorf("the other device: %v", err)
+		t.Errorf("the other sign-in: %v", err)
 	}
 
 	three := sign()
@@ -72,7 +79,7 @@ func TestSigningOutEndsConnections(t *testing.T) {
 	out.SetReadDeadline(time.Now().Add(20 * time.Second))
 	for err := error(nil); err == nil; _, _, err = out.ReadMessage() {
 	}
-	_, err := client.SignIn(soon(t), node.Address, device, "Mara")
+	_, err = client.SignIn(soon(t), node.Address, device, "Mara")
 	wants(t, "signing in, banned", err, "shut-out")
 	if err := op.UnbanPlayer(soon(t), banned.Player, ""); err != nil {
 		t.Fatal(err)

@@ -159,15 +159,15 @@ type BrowserSession struct {
 	ExpiresAt time.Time
 }
 
-// RefreshToken is a token that a new pair of tokens can be had for, once.
+// RefreshToken is the newest refresh token of a line of sign-ins: a new pair of tokens can be had for it, once.
 type RefreshToken struct {
-	Hash      []byte `gorm:"primaryKey"`
-	Family    string `gorm:"type:uuid"`
+	Hash      []byte `gorm:"primaryKey"` // of its secret, which is not kept
+	Family    string `gorm:"type:uuid"`  // the line
+	Session   string // the last sign-in of the line
 	PlayerID  string `gorm:"type:uuid"`
 	CreatedAt time.Time
 	ExpiresAt time.Time
-	UsedAt    *time.Time
-	DeviceID  *string `gorm:"type:uuid"` // from which the sign-in came
+	DeviceID  *string `gorm:"type:uuid"` // from which the sign-in came: a device has one line
 }
 
 // ServiceKey is a key of a program or an operator. The key itself is not kept.

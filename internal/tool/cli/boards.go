@@ -139,7 +139,7 @@ func showScore(show string, v int64) string {
 
 // renew ends the season of a board that is the present one now.
 func renew(ctx context.Context, svc client.Service, rulebook, board, why string) error {
-	list, err := svc.Seasons(ctx, rulebook, board)
+	list, _, err := svc.Seasons(ctx, rulebook, board, "")
 	if err != nil {
 		return err
 	}
@@ -161,6 +161,7 @@ func seasonsCommand() command {
 			keyFile := keyFlag(fs)
 			begin := fs.Bool("begin", false, "start a new season now")
 			why := fs.String("why", "", "with -begin: the `reason`, for the log")
+			next := fs.String("next", "", "the `cursor` that the previous page printed")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				svc, err := s.reader()
 				if err != nil {
@@ -174,14 +175,18 @@ func seasonsCommand() command {
 						return err
 					}
 				}
-				list, err := svc.Seasons(ctx, args[0], args[1])
-				return show(&s, t, list, err, "SEASON|BEGINS (UTC)|ENDS (UTC)|STATE", func(x client.Season) []string {
+				list, more, err := svc.Seasons(ctx, args[0], args[1], *next)
+				err = show(&s, t, list, err, "SEASON|BEGINS (UTC)|ENDS (UTC)|STATE", func(x client.Season) []string {
 					ends := "-"
 					if x.Ends != nil {
 						ends = x.Ends.UTC().Format(time.DateTime)
 					}
 					return []string{x.Name, x.Begins.UTC().Format(time.DateTime), ends, x.State}
 				})
+				if err == nil && more != "" && !s.json {
+					fmt.Fprintf(t.Out, "More: turnvex seasons %s %s -next %s\n", args[0], args[1], more)
+				}
+				return err
 			}
 		},
 	}

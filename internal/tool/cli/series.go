@@ -23,12 +23,13 @@ func seriesCommand() command {
 			s.flags(fs)
 			keyFile := fs.String("key-file", "", "`file` with an operator's key; otherwise TURNVEX_OPERATOR_KEY")
 			because := fs.String("because", "", "with end: the `reason` that players see")
+			next := fs.String("next", "", "with list: the `cursor` that the previous page printed")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				switch do, n := args[0], len(args); {
 				case do == "check" && n == 2:
 					return s.checkSeries(t, args[1])
 				case do == "list" && n == 1:
-					return s.listSeries(ctx, t)
+					return s.listSeries(ctx, t, *next)
 				case do == "show" && n == 2:
 					return s.showSeries(ctx, t, args[1])
 				case do == "mine" && n == 1:
@@ -99,13 +100,13 @@ func (s *session) runSeries(ctx context.Context, t *Terminal, svc client.Service
 	return nil
 }
 
-func (s *session) listSeries(ctx context.Context, t *Terminal) error {
+func (s *session) listSeries(ctx context.Context, t *Terminal, from string) error {
 	svc, err := s.reader()
 	if err != nil {
 		return err
 	}
-	list, err := svc.ListSeries(ctx, 100)
-	return show(s, t, list, err, "ID|TITLE|RULEBOOK|FORM|ENTRANTS|STATE|WINNER|OPENED", func(x client.Series) []string {
+	list, more, err := svc.ListSeries(ctx, 100, from)
+	err = show(s, t, list, err, "ID|TITLE|RULEBOOK|FORM|ENTRANTS|STATE|WINNER|OPENED", func(x client.Series) []string {
 		state := "runs"
 		if x.Over {
 			state = "over"
@@ -113,6 +114,10 @@ func (s *session) listSeries(ctx context.Context, t *Terminal) error {
 		return []string{x.ID, x.Title, x.Rulebook, x.Form, fmt.Sprint(x.Entrants), state, x.Winner,
 			since(x.Opened) + " ago"}
 	})
+	if err == nil && more != "" && !s.json {
+		fmt.Fprintf(t.Out, "More: turnvex series list -next %s\n", more)
+	}
+	return err
 }
 
 func (s *session) mySeries(ctx context.Context, t *Terminal) error {

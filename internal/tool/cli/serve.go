@@ -7,11 +7,12 @@ import (
 	"log/slog"
 	"os"
 	"os/signal"
+	"strings"
 	"syscall"
-	"time"
 
 	"turnvex.example/turnvex/internal/live/rough"
 	"turnvex.example/turnvex/internal/node/api"
+	"turnvex.example/turnvex/internal/node/retain"
 	"turnvex.example/turnvex/internal/node/service"
 	"turnvex.example/turnvex/internal/tool/rehearse"
 )
@@ -98,12 +99,9 @@ func serveCommand() command {
 				"`interval` for checking the copies of all clients; 0 means every 5 s in practice lobbies only",
 			)
 			boards := fs.Int("board-memory", 256, "approximate `MiB` of memory for leaderboards")
-			fs.DurationVar(&cfg.Retention.Results, "keep-results", 0,
-				"drop results of months that ended longer ago than this, such as 8760h; 0 keeps them forever")
-			fs.DurationVar(&cfg.Retention.History, "keep-history", 0,
-				"drop record history older than this, such as 8760h; 0 keeps it forever")
-			fs.DurationVar(&cfg.Keeping.For, "keep-journals", 168*time.Hour,
-				"how long to keep the journals of ended lobbies for playback")
+			periods := fs.String("keep", os.Getenv("TURNVEX_KEEP"), "for how long to keep what grows, as `periods` such "+
+				"as results=365d,guests=0, in days or a time such as 36h, 0 for ever. Unless you say otherwise: "+
+				keptFor()+" (environment TURNVEX_KEEP)")
 			journals := fs.Int("journal-size", 10240, "`MiB` of journals to keep in the database")
 			waiting := fs.Int("waiting-size", 64, "`MiB` that may be queued while the database is unavailable, "+
 				"for each of: inputs, journals, and results with records")
@@ -137,20 +135,23 @@ func serveCommand() command {
 				if err != nil {
 					return err
 				}
-				if *boards < 1 || *boards > 1<<20 || cfg.Retention.Results < 0 || cfg.Retention.History < 0 {
-					return errUsage{"-board-memory is from 1 to 1048576, and nothing is kept for less than no time"}
+				if *boards < 1 || *boards > 1<<20 {
+					return errUsage{"-board-memory is from 1 to 1048576"}
+				}
+				if cfg.Retain, err = retain.Parse(*periods); err != nil {
+					return errUsage{"-keep: " + err.Error()}
 				}
 				if err := says.check(); err != nil {
 					return err
 				}
-				if *journals < 1 || cfg.Keeping.For <= 0 {
-					return errUsage{"-journal-size is at least 1, and -keep-journals more than no time"}
+				if *journals < 1 {
+					return errUsage{"-journal-size is at least 1"}
 				}
 				if *waiting < 1 || *waiting > 1<<20 {
 					return errUsage{"-waiting-size is from 1 to 1048576"}
 				}
 				cfg.Waiting, cfg.Rehearse = *waiting<<20, rehearse.Served
-				cfg.BoardMemory, cfg.Keeping.Most = *boards<<20, int64(*journals)<<20
+				cfg.BoardMemory, cfg.JournalSize = *boards<<20, int64(*journals)<<20
 				if cfg.Database == "" { // not a default of the flag, because -h would show the password
 					cfg.Database = os.Getenv("TURNVEX_DATABASE")
 				}
@@ -212,4 +213,13 @@ func serve(ctx context.Context, t *Terminal, cfg service.Config) error {
 	}
 	s.Stop()
 	return err
+}
+
+// keptFor is for how long everything is kept unless somebody says otherwise, as -keep reads it.
+func keptFor() string {
+	var all []string
+	for _, s := range retain.Sorts {
+		all = append(all, s.Name+"="+retain.Written(s.For))
+	}
+	return strings.Join(all, ",")
 }

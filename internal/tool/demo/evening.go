@@ -57,7 +57,7 @@ func evening(ctx context.Context, address, key string, o Options, bots *sync.Wai
 				continue
 			}
 			operator := client.Service{Address: address, Token: token}
-			list, err := operator.ListSeries(ctx, 1)
+			list, _, err := operator.ListSeries(ctx, 1, "")
 			if err != nil || len(list) > 0 && (!list[0].Over || time.Since(list[0].Opened) < betweens) {
 				continue
 			}

@@ -99,7 +99,7 @@ func measure(ctx context.Context, lab *field.Field, n int) (*filled, error) {
 	}
 	at = time.Now()
 	k := keep.New(db, nil, func() time.Time { return began.AddDate(0, months, 0) })
-	err = k.Sweep(ctx, keep.Retention{Results: began.AddDate(0, months, 0).Sub(began.AddDate(0, 1, 0))})
+	err = k.Sweep(ctx, began.AddDate(0, months, 0).Sub(began.AddDate(0, 1, 0)))
 	f.dropped = time.Since(at)
 	return f, err
 }

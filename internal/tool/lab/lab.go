@@ -58,13 +58,16 @@ var works = []work{
 			}
 			return scale.Run(ctx, f, nodes, lobbies)
 		})},
-	{"growth", "[RESULTS [RESULTS]]", "fill databases with results and print what lists read of each",
+	{"growth", "[RESULTS [RESULTS]]", "fill databases, and print what lists read of each and what goes when it is old",
 		plain(func(ctx context.Context, f *field.Field, args []string) error {
 			sizes := [2]int{f.Size(100_000, 1000), f.Size(1_000_000, 2000)}
 			if err := field.Numbers(args, 1000, 100_000_000, &sizes[0], &sizes[1]); err != nil {
 				return err
 			}
-			return growth.Run(ctx, f, sizes[:])
+			if err := growth.Run(ctx, f, sizes[:]); err != nil {
+				return err
+			}
+			return growth.Ages(ctx, f, f.Size(100_000, 1000))
 		})},
 	{"siege", "[NAME ...]", "attack a node beside a match, and print what it cost and what the match felt",
 		plain(siege.Run)},

@@ -32,7 +32,7 @@ func TestEveryWorkRuns(t *testing.T) {
 	wants := map[string][]string{
 		"bench":  {"core-tick", "joins and leaves a second", "heap ten minutes later"},
 		"scale":  {"leases: renewals", "take-over of a node's lobbies"},
-		"growth": {"of a player, from the middle on", "2000 results"},
+		"growth": {"2000 results", "board_entries          1000        500            0", "one device made 1 rows"},
 		"siege":  {"bodies"},
 		"deaths": {"2 deaths", "0 lost", "are alive there"},
 		"mutate": {"core/ground"},

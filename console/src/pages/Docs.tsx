@@ -27,6 +27,7 @@ const titles: [string, string][] = [
   ['http', 'HTTP API'],
   ['errors', 'Errors'],
   ['operations', 'Operations'],
+  ['database', 'Database'],
   ['scale', 'Scale'],
   ['security', 'Security'],
   ['architecture', 'Architecture'],

@@ -176,6 +176,12 @@ func (s *Service) RemoveDevice(ctx context.Context, player, id string) error {
 		if err != nil {
 			return err
 		}
+		var line string // before the device, with which the row goes
+		err = tx.Raw("delete from refresh_tokens where player_id = ? and device_id = ? returning family", player, id).
+			Scan(&line).Error
+		if err != nil {
+			return err
+		}
 		res := tx.Where("player_id = ? and id = ?", player, id).Delete(&store.Device{})
 		switch {
 		case res.Error != nil:
@@ -185,10 +191,8 @@ func (s *Service) RemoveDevice(ctx context.Context, player, id string) error {
 		case ways == 1:
 			return fault.New(code.LastWay, "this device is your only way to sign in: make an account first")
 		}
-		var line string
-		err = tx.Raw("delete from refresh_tokens where device_id = ? returning family", id).Scan(&line).Error
-		if err != nil || line == "" {
-			return err
+		if line == "" {
+			return nil
 		}
 		return s.void(tx, ofLine(line))
 	})

@@ -116,8 +116,9 @@ func TestSweep(t *testing.T) {
 		"insert into records (player_id, rulebook, fields, updated_at) values (%s, 'duel', '{}', now())",
 		"insert into player_totals values (%s, 'duel', 1, 1, 0, 0, 0, 5, now())",
 		"insert into match_players values (%s, now(), " + id(7) + ", 'duel', 'Skiff', '', 'won', 1)",
-		"insert into board_entries (season, subject, value, posts, reached_at, version, mark) values " +
-			"(999, %s, 1, 1, now(), 1, 1)",
+		"with open as (insert into board_seasons (rulebook, board, name, begins) values ('duel', 'hand', '1', now()) " +
+			"returning id) insert into board_entries (season, subject, value, posts, reached_at, version, mark) " +
+			"select id, %s, 1, 1, now(), 1, 1 from open",
 		"insert into board_posts values ('duel', 'best', gen_random_uuid(), %s, 1, now())",
 		"insert into board_bars values ('duel', 'best', %s, 'me', 'rude', now())",
 		"insert into series_players select %s, id, 1 from series where not over",
@@ -140,7 +141,7 @@ func TestSweep(t *testing.T) {
 	for n, ago := range []int{40, 40, 20} { // the second has a journal
 		write(t, fmt.Sprintf(`insert into lobbies (id, code, rulebook, version, title, region, node, state, seats, capacity,
 			practice, open, listed, created_at, updated_at, closed_at) values (%s, 'C%d', 'duel', 'v', 'Duel', 'r', 'n',
-			'ended', 0, 2, false, true, true, %s, %[3]s, %[3]s)`, id(200+n), n, days(ago)))
+			'closed', 0, 2, false, true, true, %s, %[3]s, %[3]s)`, id(200+n), n, days(ago)))
 	}
 	write(t, `insert into lobbies (id, code, rulebook, version, title, region, node, state, seats, capacity, practice, open,
 			listed, created_at, updated_at) values (`+id(203)+`, 'C3', 'duel', 'v', 'Duel', 'r', 'n', 'playing', 0, 2,
@@ -148,11 +149,11 @@ func TestSweep(t *testing.T) {
 		`insert into ledger_lobbies (lobby_id, node, code, name, rulebook, version, setup, opened_at, ended_at) values
 			(`+id(201)+`, 'n', 'C1', '', 'duel', 'v', '', `+days(40)+`, `+days(40)+`)`)
 	for n, closed := range []string{days(800), days(700), "null"} {
-		write(t, fmt.Sprintf(`insert into board_seasons (rulebook, board, name, begins, closed_at) values
-			('duel', 'best', 's%d', %s, %s)`, n, days(900), closed))
+		write(t, fmt.Sprintf(`insert into board_seasons (rulebook, board, name, begins, ends, closed_at)
+			values ('duel', 'best', 's%d', %s, %[3]s, %[3]s)`, n, days(900), closed))
 	}
 	write(t, `insert into board_entries (season, subject, value, posts, reached_at, version, mark)
-		select s.id, gen_random_uuid(), 1, 1, now(), 1, 1 from board_seasons s, generate_series(1, 1500)`)
+		select s.id, gen_random_uuid(), 1, 1, now(), 1, 1 from board_seasons s, generate_series(1, 1500) where s.board = 'best'`)
 	for _, ago := range []int{400, 300} {
 		write(t, `insert into board_acts (rulebook, board, act, author, why, acted_at) values
 			('duel', 'best', 'remove', 'me', 'rude', `+days(ago)+")", `insert into audit
@@ -172,7 +173,7 @@ func TestSweep(t *testing.T) {
 			t.Errorf("player %d, who left something, is gone", i)
 		}
 	}
-	for rows, want := range map[string]int{"board_entries": 3001, "board_seasons": 2, "lobbies": 3, "series": 2,
+	for rows, want := range map[string]int{"board_entries": 3001, "board_seasons": 3, "lobbies": 3, "series": 2,
 		"record_changes": 1, "players where id > " + id(30): 5} {
 		if n := count(t, rows); n != want {
 			t.Errorf("%d of %s are left, wanted %d", n, rows, want)

@@ -9,8 +9,8 @@ import (
 
 // Setting is something that all nodes share and that is made at the first start.
 type Setting struct {
-	Name  string `gorm:"primaryKey"`
-	Value string
+	Name  string `gorm:"primaryKey"` // what it is
+	Value string // a text; some are secrets
 }
 
 // Setting returns a setting; when it is not there it becomes the given value. Two nodes that start at once get the

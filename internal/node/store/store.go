@@ -4,6 +4,7 @@ package store
 
 import (
 	"context"
+	"crypto/sha256"
 	"database/sql"
 	"database/sql/driver"
 	"embed"
@@ -155,7 +156,27 @@ func (d *DB) Migrate(ctx context.Context) error {
 		case err != nil:
 			return fmt.Errorf("migrate the database: %w", err)
 		}
-		return nil
+		return describe(tx.Session(&gorm.Session{NewDB: true}))
+	})
+}
+
+// comments say what is in each table and each column.
+//
+//go:embed comments.sql
+var comments string
+
+// describe writes the comments of tables and columns, unless those of this program are there.
+func describe(tx *gorm.DB) error {
+	here := Setting{"comments", fmt.Sprintf("%x", sha256.Sum256([]byte(comments)))}
+	var there Setting
+	if err := tx.Limit(1).Find(&there, "name = ?", here.Name).Error; err != nil || there.Value == here.Value {
+		return err
+	}
+	return tx.Transaction(func(tx *gorm.DB) error {
+		if err := tx.Exec(comments).Error; err != nil {
+			return fmt.Errorf("write what is in the tables: %w", err)
+		}
+		return tx.Save(&here).Error
 	})
 }
 

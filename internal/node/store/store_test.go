@@ -2,6 +2,7 @@ package store_test
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"os"
@@ -20,6 +21,49 @@ func TestMain(m *testing.M) {
 		address = a
 		return nil
 	}))
+}
+
+// TestTheSchemaExplainsItself: every table and every column has a comment, also after a second start, and every query
+// of the page on the database runs.
+func TestTheSchemaExplainsItself(t *testing.T) {
+	db, err := store.Open(t.Context(), address, slog.New(slog.DiscardHandler))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer db.Close()
+	for range 2 {
+		if err := db.Migrate(t.Context()); err != nil {
+			t.Fatal(err)
+		}
+	}
+	var bare []string
+	if err := db.Raw(`select c.relname || coalesce('.' || a.attname, '') from pg_class c
+		left join (select attrelid, attname, attnum from pg_attribute where attnum > 0 and not attisdropped
+			union all select oid, null, 0 from pg_class) a on a.attrelid = c.oid
+		where c.relnamespace = current_schema()::regnamespace and c.relkind in ('r', 'p') and not c.relispartition
+			and c.relname <> 'migrations' and coalesce(col_description(c.oid, nullif(a.attnum, 0)),
+			case when a.attnum = 0 then obj_description(c.oid) end, '') = '' order by 1`).Scan(&bare).Error; err != nil {
+		t.Fatal(err)
+	}
+	if len(bare) > 0 {
+		t.Errorf("nothing says what is in %v: comment the type's fields and run ./dev docs", bare)
+	}
+	page, err := os.ReadFile("../../../docs/database.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	blocks := strings.Split(string(page), "```sql\n")[1:]
+	for _, b := range blocks {
+		b, _, _ = strings.Cut(b, "```")
+		if err := db.Transaction(func(tx *store.Tx) error {
+			return errors.Join(tx.Exec("set transaction read only").Error, tx.Exec(b).Error)
+		}); err != nil {
+			t.Errorf("%v in\n%s", err, b)
+		}
+	}
+	if len(blocks) < 6 {
+		t.Errorf("the page has %d queries", len(blocks))
+	}
 }
 
 // TestMigrationsKeepWhatThereIs: a database that an earlier version has filled is brought to the present schema with

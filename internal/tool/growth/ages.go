@@ -23,9 +23,9 @@ var aged = []struct{ sort, table, fill string }{
 		opened_at, ended_at) select gen_random_uuid(), 'n', i::text, '', 'duel', 'v', '', at, at from ages`},
 	{"lobbies", "lobbies", `insert into lobbies (id, code, rulebook, version, title, region, node, state, seats, capacity,
 		practice, open, listed, created_at, updated_at, closed_at) select gen_random_uuid(), i::text, 'duel', 'v', 'Duel',
-		'r', 'n', 'ended', 0, 2, false, true, true, at, at, at from ages`},
-	{"seasons", "board_entries", `, made as (insert into board_seasons (rulebook, board, name, begins, closed_at)
-		select 'duel', 'week', i::text, at, at from ages where i % 100 = 0 returning id)
+		'r', 'n', 'closed', 0, 2, false, true, true, at, at, at from ages`},
+	{"seasons", "board_entries", `, made as (insert into board_seasons (rulebook, board, name, begins, ends,
+		closed_at) select 'duel', 'week', i::text, at - interval '1 day', at, at from ages where i % 100 = 0 returning id)
 		insert into board_entries (season, subject, value, posts, reached_at, version, mark)
 		select id, gen_random_uuid(), 1, 1, now(), 1, 1 from made, generate_series(1, 100)`},
 	{"series", "series", `insert into series (id, name, title, node, plan, state, seq, over, opened_at, changed_at)

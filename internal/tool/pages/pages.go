@@ -2,6 +2,7 @@
 package pages
 
 import (
+	_ "embed"
 	"fmt"
 	"io"
 	"os"
@@ -12,6 +13,11 @@ import (
 	"turnvex.example/turnvex/internal/node/api"
 	"turnvex.example/turnvex/internal/wire/spec"
 )
+
+// database is the page on the database without its list of tables.
+//
+//go:embed database.md
+var database string
 
 // Write writes every page below a folder.
 func Write(w io.Writer, root string) error {
@@ -27,10 +33,15 @@ func Write(w io.Writer, root string) error {
 	if err != nil {
 		return err
 	}
+	all, err := tables(root)
+	if err != nil {
+		return err
+	}
 	for file, text := range map[string]string{"docs/protocol.md": spec.Page(),
 		"docs/protocol.schema.json": string(schema) + "\n", "clients/typescript/src/messages.ts": spec.TypeScript(),
 		"docs/rulebook.md": rulebook.Reference(), "docs/errors.md": code.Page(), "docs/http.md": string(api.Page()),
-		"docs/openapi.json": string(openAPI) + "\n", "clients/typescript/src/routes.ts": calls} {
+		"docs/openapi.json": string(openAPI) + "\n", "clients/typescript/src/routes.ts": calls,
+		"docs/database.md": database + schemaPage(all), "internal/node/store/comments.sql": comments(all)} {
 		if err := os.WriteFile(filepath.Join(root, file), []byte(text), 0o644); err != nil {
 			return err
 		}

@@ -76,6 +76,10 @@ func Start(ctx context.Context, o Options) (*Box, error) {
 		return nil, err
 	}
 	b.Address = fmt.Sprintf("postgres://turnvex:%s@127.0.0.1:%d/postgres?sslmode=disable", password, b.Port)
+	if err := os.WriteFile(filepath.Join(o.Dir, "address"), []byte(b.Address+"\n"), 0o600); err != nil {
+		b.Stop()
+		return nil, err
+	}
 	return b, nil
 }
 
@@ -296,6 +300,7 @@ func (b *Box) Stop() {
 			<-b.done
 		}
 	}
+	os.Remove(filepath.Join(b.Dir, "address"))
 	b.lock.Close()
 }
 

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"slices"
+	"time"
 
 	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -179,6 +180,10 @@ func (c *Conn) message(sock *socket, data []byte) error {
 		return take(sock, data, c.noticed)
 	case "series":
 		return take(sock, data, func(d *DueMeeting) error { return tell(c, c.opts.OnSeries, *d) })
+	case "still":
+		return take(sock, data, func(m *wire.Still) error {
+			return tell(c, c.opts.OnStill, Still{time.Duration(m.Ms) * time.Millisecond, m.Why, m.Over})
+		})
 	case "missed":
 		return take(sock, data, func(m *wire.Missed) error { return tell(c, c.opts.OnMissed, m.Notices) })
 	case "decision":

@@ -53,6 +53,10 @@ type Options struct {
 	// match as it is now follows. See Undone.
 	OnUndone func(Undone)
 
+	// OnStill is called when play stands still, and when it goes on. It does where the service shows only what is kept
+	// and the database does not answer.
+	OnStill func(Still)
+
 	// Patience is how long to try to come back after a lost connection; for as long as the seat is held, and at least
 	// 30 s, if it is 0, and never if it is negative.
 	Patience time.Duration
@@ -97,6 +101,14 @@ type Undone struct {
 	Seat  uint32 // whose
 	Last  uint64 // the last answered intent that is part of the match
 	Heard uint64 // the last that had been answered
+}
+
+// Still says that play stands still, or, with Over, that it goes on. Meanwhile no time passes in the match, and intents
+// are refused with not-kept.
+type Still struct {
+	For  time.Duration // for how long nothing could be kept when it began to
+	Why  string        // the reason, for the player
+	Over bool
 }
 
 // Difference is a field in which the copy differed from what it should hold.

@@ -178,3 +178,11 @@ type Bye struct {
 	Again  bool   `json:"again" jsonschema:"whether connecting again may help"`
 	At     string `json:"at,omitempty" jsonschema:"the address of the node where the lobby is: connect there, with the same hello"`
 }
+
+// Still says that play stands still, or goes on.
+type Still struct {
+	Is   string `json:"is"`
+	Ms   int64  `json:"ms,omitempty" jsonschema:"for how long nothing could be kept when play stood still, in milliseconds"`
+	Why  string `json:"why,omitempty" jsonschema:"the reason, for the player"`
+	Over bool   `json:"over,omitempty" jsonschema:"play goes on"`
+}

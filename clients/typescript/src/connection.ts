@@ -15,6 +15,7 @@ import {
   type Part,
   type Seated,
   type SeriesMessage,
+  type StillMessage,
   type Value,
   type Verdict,
   type Welcome,
@@ -64,6 +65,8 @@ export interface Options {
    * the match: those after last, up to heard. The copy as it is now follows.
    */
   onUndone?: (undone: Undone) => void
+  /** Called when play stands still, since the database does not answer, and, with over, when it goes on. */
+  onStill?: (still: StillMessage) => void
   /** Called when the connection comes, goes away for a while, or ends for good. */
   onState?: (state: State, why?: Bye) => void
   /** Is told of errors in callbacks, which never stop the connection; the console if not given. */
@@ -283,6 +286,8 @@ export class Connection {
         this.seating.get(m.n ?? 0)?.(m)
         this.seating.delete(m.n ?? 0)
         return
+      case 'still':
+        return this.call(() => this.options.onStill?.(m))
       case 'missed':
         return this.call(() => this.options.onMissed?.(m.notices))
       case 'differs':

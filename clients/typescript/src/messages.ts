@@ -513,6 +513,16 @@ export interface Notice {
   lobby?: string
 }
 
+export interface StillMessage {
+  is: 'still'
+  /** For how long nothing could be kept when play stood still, in milliseconds */
+  ms?: number
+  /** The reason, for the player */
+  why?: string
+  /** Play goes on */
+  over?: boolean
+}
+
 export interface MissedMessage {
   is: 'missed'
   /** How many since the last such message */
@@ -788,6 +798,7 @@ export type Message =
   | DeltaMessage
   | Verdict
   | Notice
+  | StillMessage
   | MissedMessage
   | PingMessage
   | PongMessage

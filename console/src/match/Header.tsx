@@ -58,6 +58,11 @@ export function Header({ source, small }: { source: Source; small?: boolean }) {
                 connection lost, trying again
               </Badge>
             )}
+            {source.still && (
+              <Badge size="sm" colorPalette="orange" title={source.still}>
+                play stands still: the database does not answer
+              </Badge>
+            )}
             {Array.isArray(lobby.raw('unkept')) && (lobby.raw('unkept') as number[])[1] !== 0 && (
               <Badge size="sm" colorPalette="orange">
                 nothing kept for <Clock source={source} sheet={lobby} field="unkept" />

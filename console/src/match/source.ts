@@ -10,6 +10,8 @@ export interface Source {
   /** Whether it is there; of what is recorded: open. */
   readonly state: State
   readonly why?: Bye
+  /** Why play stands still, while it does. */
+  readonly still?: string
   /** The tick to draw at, with its fraction. */
   tick(): number
   /** Calls f, at most once a frame, when something has changed that a key stands for. */
@@ -79,6 +81,7 @@ export class LiveSource implements Source {
   notices: readonly Notice[] = []
   state: State = 'connecting'
   why?: Bye
+  still?: string
   readonly connection: Connection
   private readonly beat = new Beat()
   private readonly taps = new Set<(changes: Change[], copy: Copy) => void>()
@@ -97,8 +100,13 @@ export class LiveSource implements Source {
         this.notices = [...this.notices.slice(1 - keptNotices), n]
         this.beat.tell(['notices'])
       },
+      onStill: (m) => {
+        this.still = m.over ? undefined : m.why
+        this.beat.tell(['state'])
+      },
       onState: (state, why) => {
         this.state = state
+        this.still = undefined
         this.why = why
         this.beat.tell(['state'])
       },

@@ -78,12 +78,17 @@ func (c *Client) say(v any) { c.put(c.message(v)) }
 // put adds a frame for the writer, which takes over the caller's hold on it: at once, or after the delay with which
 // spectators see everything.
 func (c *Client) put(f *outbox.Frame) {
-	if c.delay > 0 {
-		c.putLater(f)
+	if c.lobby.tellsKept() {
+		c.shows.pub.held = append(c.shows.pub.held, heldFrame{c, f})
 		return
 	}
-	if c.lobby.hall.cfg.PublishKept {
-		c.shows.pub.held = append(c.shows.pub.held, heldFrame{c, f})
+	c.show(f)
+}
+
+// show adds a frame that may be told: at once, or after the delay of spectators.
+func (c *Client) show(f *outbox.Frame) {
+	if c.delay > 0 {
+		c.putLater(f)
 		return
 	}
 	c.Put(f)
@@ -152,6 +157,6 @@ func (c *Client) own() []sheet.ID {
 // Now is the wall tick that the clock stands at, and how much of it has gone by in thousandths, for pings.
 func (c *Client) Now() (tick, part int64) {
 	l := c.lobby
-	at := max(l.hall.cfg.Now().Sub(l.began)-c.delay, 0) * time.Duration(l.book.Rate)
+	at := max(l.pace.played(l.hall.cfg.Now())-c.delay, 0) * time.Duration(l.book.Rate)
 	return int64(at / time.Second), int64(at%time.Second) / int64(time.Millisecond)
 }

@@ -84,8 +84,7 @@ func (l *sign) announce() {
 
 // noteEntry tells listings, and writes the lobby's row anew, when something that stands in it has changed. What changes
 // while it is being written is written after.
-func (l *sign) noteEntry() {
-	now := l.present()
+func (l *sign) noteEntry(now directory.Entry) {
 	if now == l.entry || l.m.Closed() { // its end is closeEntry's to tell
 		return
 	}

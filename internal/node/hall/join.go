@@ -8,6 +8,7 @@ import (
 	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/wire"
 )
@@ -38,7 +39,14 @@ func (l *seating) join(ctx context.Context, j Joining) (*Client, error) {
 	c := newClient(l.shows, l.to, j.Enc)
 	c.account = j.Account
 	var err error
-	if e := l.do(ctx, func() { err = l.admit(c, j) }); e != nil {
+	in := false
+	if e := l.do(ctx, func() { err = l.admit(c, j); in = err == nil }); e != nil {
+		switch { // what nobody may be told of
+		case in && c.newcomer:
+			l.postSoon(func() { l.leave(c) })
+		case in:
+			safe.Go("lose a connection", func() { l.lost(c) })
+		}
 		return nil, e
 	}
 	if err == nil && c.newcomer {

@@ -106,7 +106,7 @@ func (m *memory) checkpoint(l *room, now time.Time) {
 }
 
 func (m *memory) now(l *room, now time.Time) {
-	s := ledger.State{Seq: m.seq, Tick: int64(l.m.Tick()), Began: l.began, Data: l.m.Save()}
+	s := ledger.State{Seq: m.seq, Tick: int64(l.m.Tick()), Began: l.pace.began(), Data: l.m.Save()}
 	if (m.gap || now.Sub(m.keptAt) >= keepEvery) && m.ledger.Hold(len(s.Data)) {
 		s.Keep, s.Gap = true, m.gap
 		m.keptAt, m.gap = now, false
@@ -180,6 +180,10 @@ func (h *Hall) Unkept() {
 	for _, l := range h.All() {
 		l.post(func() {
 			in, since := &step.Input{Kind: step.Unkept}, h.cfg.Ledger.Away()
+			if l.tellsKept() {
+				l.stand(since)
+				return
+			}
 			if in.Yes = !since.IsZero(); in.Yes {
 				in.N = max(h.cfg.Now().Sub(since).Milliseconds(), 0)
 			}

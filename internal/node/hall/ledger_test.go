@@ -27,8 +27,14 @@ type kept struct {
 // withLedger runs a story over a hall with a ledger, for which so many bytes may wait.
 func withLedger(t *testing.T, src string, most int, story func(k *kept)) {
 	t.Helper()
+	withLedgerSet(t, src, most, func(*hall.Config) {}, story)
+}
+
+func withLedgerSet(t *testing.T, src string, most int, set func(*hall.Config), story func(k *kept)) {
+	t.Helper()
 	k := &kept{}
 	inHall(t, src, func(r *rig, cfg *hall.Config) {
+		set(cfg)
 		k.rig = r
 		r.dir.Gate = func(ctx context.Context, _ string) error {
 			if k.away {

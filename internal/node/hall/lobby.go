@@ -61,8 +61,20 @@ func newLobby(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup, m *l
 
 // changed is called when what the lobby is has changed, and is about to be told.
 func (l *Lobby) changed() {
-	l.sign.noteEntry()
-	l.seats.counted.free(l.seats.placed)
+	now := l.sign.present()
+	note := func() {
+		l.sign.noteEntry(now)
+		l.seats.counted.free(l.seats.placed)
+	}
+	if !l.tellsKept() {
+		note()
+		return
+	}
+	l.shows.whenTold(func(kept bool) {
+		if kept {
+			l.postSoon(note)
+		}
+	})
 }
 
 // run is the lobby's loop: inputs as they come, ticks as they fall due. A lobby in which nothing would happen sleeps.
@@ -137,7 +149,7 @@ func (l *Lobby) sleep() time.Duration {
 		next = sheet.Sooner(next, l.shows.pub.last+1)
 	}
 	now := l.hall.cfg.Now()
-	if next == 0 {
+	if next == 0 || l.pace.still() {
 		l.due = now.Add(time.Hour)
 		return time.Hour
 	}

@@ -1,6 +1,7 @@
 package hall
 
 import (
+	"context"
 	"slices"
 	"sync"
 	"time"
@@ -19,7 +20,9 @@ type showing struct {
 
 	clients []*Client
 	pub     publisher
-	telling tasks         // what is told when it is kept
+	telling tasks           // what is told when it is kept
+	untold  context.Context // ends when nothing more is told
+	endTold context.CancelFunc
 	checks  time.Duration // how often the copies are checked; 0 for never
 	checkAt sheet.Tick    // when the copies are checked next
 	recheck bool          // something was told since they were checked last
@@ -32,6 +35,7 @@ func newShowing(r *room, s *sign, changed func()) *showing {
 	if l.checks == 0 && r.setup.Practice {
 		l.checks = checkEvery
 	}
+	l.untold, l.endTold = context.WithCancel(context.Background())
 	l.pub.init(r.hall.faceOf(r.book))
 	return l
 }

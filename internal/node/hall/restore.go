@@ -39,7 +39,7 @@ func (h *Hall) Restore(book *rulebook.Book, x *ledger.Left) (err error) {
 	l.memory.gap = x.Gap
 	l.memory.keep(l.room, x.After)
 	ticks := time.Duration(m.Tick()) * time.Second / time.Duration(book.Rate)
-	l.began = h.beginning().Add(-ticks).Truncate(time.Microsecond)
+	l.pace.begin(h.beginning().Add(-ticks).Truncate(time.Microsecond))
 	for conn, seats := range m.Conns() {
 		l.seats.keys[conn] = &heldSeats{seats: seats}
 		for _, id := range seats {
@@ -64,7 +64,7 @@ type replay struct {
 
 func (r *replay) play(x *ledger.Left) error {
 	rate := time.Duration(r.l.book.Rate)
-	r.l.began = x.Began // moments are what they were: a result that is kept once more is the same
+	r.l.pace.begin(x.Began) // moments are what they were: a result that is kept once more is the same
 	err := journal.Inputs(x.After, x.People, func(in *step.Input) error {
 		if in.At < r.l.m.Tick() {
 			return fmt.Errorf("an input of tick %d behind tick %d", in.At, r.l.m.Tick())

@@ -36,7 +36,7 @@ type room struct {
 	step    func(in *step.Input) *step.Output // hands an input to the authority, and carries out what follows
 	row     *sheet.Row                        // the lobby's sheet
 	setup   lobby.Setup
-	began   time.Time // when its tick 0 was, or would have been
+	pace    pace
 	opened  time.Time
 	branch  string       // of its history: another one each time that it goes on from what is kept
 	stay    ledger.Stay  // at this node
@@ -58,10 +58,10 @@ func newRoom(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup, m *lo
 		m:      m,
 		row:    m.Row(),
 		setup:  s,
-		began:  h.beginning(),
 		stay:   ledger.Stay{Lobby: id, Fence: h.cfg.Fence()},
 	}
-	r.opened = r.began
+	r.pace.begin(h.beginning())
+	r.opened = r.pace.began()
 	return r
 }
 
@@ -75,16 +75,37 @@ func (l *room) log() *slog.Logger {
 
 // clock is the wall tick that the clock stands at.
 func (l *room) clock() sheet.Tick {
-	return sheet.Tick(l.hall.cfg.Now().Sub(l.began) * time.Duration(l.book.Rate) / time.Second)
+	return sheet.Tick(l.pace.played(l.hall.cfg.Now()) * time.Duration(l.book.Rate) / time.Second)
 }
 
 // moment is when a wall tick was, or will be.
 func (l *room) moment(at sheet.Tick) time.Time {
-	return l.began.Add(time.Duration(at) * time.Second / time.Duration(l.book.Rate))
+	return l.pace.began().Add(time.Duration(at) * time.Second / time.Duration(l.book.Rate))
 }
 
-// do runs a job in the lobby's loop and waits for it.
+// do runs a job in the lobby's loop and waits for it. Where the node tells only what is kept, it waits until what the
+// job may have seen is kept too: an error of the code not-kept says that it is not, or that the lobby stands still.
 func (l *room) do(ctx context.Context, job func()) error {
+	if !l.tellsKept() {
+		return l.run(ctx, job)
+	}
+	if l.pace.still() {
+		return errStill()
+	}
+	var mark ledger.Mark
+	if err := l.run(ctx, func() { job(); mark = l.memory.ledger.Present(l.memory.mark, false) }); err != nil {
+		return err
+	}
+	ctx, over := context.WithTimeout(ctx, keptWithin)
+	defer over()
+	if err := l.hall.cfg.Ledger.Kept(ctx, mark); err != nil {
+		return errStill()
+	}
+	return nil
+}
+
+// run runs a job in the lobby's loop and waits for it.
+func (l *room) run(ctx context.Context, job func()) error {
 	finished := make(chan struct{})
 	select {
 	case l.jobs <- func() { defer close(finished); job() }:

@@ -104,8 +104,12 @@ func (l *seating) leave(c *Client) {
 	}
 	c.left, c.fresh, c.back = true, false, false
 	bye := wire.Bye{Code: "left", Reason: "you have left the lobby"}
-	if l.memory == nil {
+	switch {
+	case l.memory == nil:
 		c.End(bye)
+		return
+	case l.tellsKept():
+		l.shows.whenTold(func(bool) { c.End(bye) })
 		return
 	}
 	safe.Go("tell that somebody left", func() { // that somebody has left is told when it is kept, or cannot be for long

@@ -144,6 +144,9 @@ func (l *playing) askFor(ctx context.Context, account string, m *wire.Intent) (v
 	}
 	select {
 	case v = <-answered:
+		if l.tellsKept() {
+			err = l.Kept(ctx)
+		}
 	case <-l.done:
 		err = fault.New(code.LobbyGone, "the lobby has closed")
 	case <-ctx.Done():

@@ -182,7 +182,7 @@ func TestWhoIsRead(t *testing.T) {
 			Records: []keep.Record{{Player: p, Number: int64(n + 1), Match: 1,
 				Changes: []step.Change{add("coins", int64(n+1))}}},
 			Result: &step.Result{Match: int64(n + 1), Rulebook: "chest",
-				Players: []step.PlayerResult{{Account: p, Name: "P"}}}}
+				Players: []step.PlayerResult{{Account: p, Name: "P", Outcome: "won"}}}}
 		if _, err := k.Save(t.Context(), job); err != nil {
 			t.Fatal(err)
 		}

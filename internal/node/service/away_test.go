@@ -34,7 +34,7 @@ type suffering struct {
 }
 
 // suffer starts one: on a disk of its own, where the system lets us make one.
-func suffer(t *testing.T, waiting int) *suffering {
+func suffer(t *testing.T, cfg service.Config) *suffering {
 	t.Helper()
 	root, err := filepath.Abs("../../..")
 	if err != nil {
@@ -56,8 +56,8 @@ func suffer(t *testing.T, waiting int) *suffering {
 		t.Fatal(err)
 	}
 	t.Cleanup(s.box.Stop)
-	s.node = another(t, service.Config{Database: s.box.Address, OperatorKey: "the-key-of-a-node-that-suffers",
-		Waiting: waiting})
+	cfg.Database, cfg.OperatorKey = s.box.Address, "the-key-of-a-node-that-suffers"
+	s.node = another(t, cfg)
 	if _, _, err := s.node.Library.Load(soon(t),
 		[]byte(dashBook+"record: {steps: {of: me.steps, keep: total}}\n")); err != nil {
 		t.Fatal(err)
@@ -293,7 +293,7 @@ func (s *suffering) kept() {
 // so; what needs the database is refused with a time to come again, and what does not is answered; when it is back
 // everything is kept, once.
 func TestDatabaseSuffers(t *testing.T) {
-	s := suffer(t, 0)
+	s := suffer(t, service.Config{})
 	for _, f := range faults {
 		s.match()
 		s.kept()
@@ -342,11 +342,53 @@ func TestDatabaseSuffers(t *testing.T) {
 	s.kept()
 }
 
+// TestAwayFromWhatIsKept: on a node that tells only what is kept, play stands still while the database is away, and
+// everybody is told so; what is asked for is refused, over the socket and over HTTP; then it goes on, and what was done
+// counts once.
+func TestAwayFromWhatIsKept(t *testing.T) {
+	s := suffer(t, service.Config{PublishKept: true})
+	s.match()
+	s.kept()
+	s.joss.Close()
+	still := make(chan client.Still, 8)
+	var err error
+	if s.joss, err = client.Connect(soon(t), client.Options{Address: s.node.Address, Token: s.in[1].Token,
+		Lobby: s.code, OnStill: func(x client.Still) { still <- x }}); err != nil {
+		t.Fatal(err)
+	}
+	defer s.joss.Close()
+	s.plays++
+	play(t, s.mara, s.joss)
+	s.box.Hang(true)
+	last := s.mara.Send(client.Intent{Do: "act", Name: "go"}) // it wins, and nobody may know yet
+	if x := <-still; x.Over || x.For < time.Second || x.Why == "" {
+		t.Errorf("it is told %+v", x)
+	}
+	wants(t, "an action meanwhile", s.joss.Do(soon(t), client.Intent{Do: "act", Name: "go"}), "not-kept")
+	_, err = at(s.node, s.in[1]).Lobby(soon(t), s.code)
+	wants(t, "the lobby over HTTP", err, "not-kept")
+	s.joss.Read(func(c *client.Copy) {
+		if c.Match() == nil || c.Lobby().Text("state") != "playing" {
+			t.Error("the end of the match is told before it is kept")
+		}
+	})
+	s.box.Hang(false)
+	if x := <-still; !x.Over {
+		t.Errorf("then it is told %+v", x)
+	}
+	if v, err := last.Verdict(soon(t)); err != nil || !v.OK {
+		t.Errorf("the action of before: %+v, %v", v, err)
+	}
+	until(t, s.joss, "the lobby gathers again", func(c *client.Copy) bool { return c.Match() == nil })
+	s.match()
+	s.kept()
+}
+
 // TestQueueIsFull: what waits for a database that is away takes up no more than it may. Then no match begins, until
 // what earlier ones gave is kept; the one that was to begin does so by itself. A piece of the lobby's journal gives
 // way, and playing back says which, and goes on behind it.
 func TestQueueIsFull(t *testing.T) {
-	s := suffer(t, 6000)
+	s := suffer(t, service.Config{Waiting: 6000})
 	s.match()
 	s.kept()
 	s.box.Hang(true)
@@ -413,7 +455,7 @@ func TestQueueIsFull(t *testing.T) {
 // TestNothingBehindLeaving: between leaving and the goodbye, which waits until the leaving is kept, a client is told
 // nothing more; without a seat it would see what no seat of its may.
 func TestNothingBehindLeaving(t *testing.T) {
-	s := suffer(t, 1<<20)
+	s := suffer(t, service.Config{Waiting: 1 << 20})
 	s.box.Hang(true)
 	left := make(chan error, 1)
 	go func() { left <- s.mara.Leave(soon(t)) }()

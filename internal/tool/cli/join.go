@@ -102,6 +102,13 @@ func (s *session) play(ctx context.Context, t *Terminal, code string, o playOpti
 		default: // nobody reads that many
 		}
 	}
+	opts.OnStill = func(x client.Still) {
+		what := "play stands still"
+		if x.Over {
+			what = "play goes on"
+		}
+		opts.OnNotice(client.Notice{Is: "still", Name: what, With: map[string]any{"why": x.Why}})
+	}
 	conn, err := client.Connect(ctx, opts)
 	if err != nil {
 		return err

@@ -107,6 +107,12 @@ var Messages = []Message{
 			"rulebook marks the notice as needed.",
 		Example: `{"is":"notice","name":"rammed","tick":432,"with":{"by":5,"whom":6}}`,
 	},
+	{Is: "still", From: Service, Type: wire.Still{},
+		Purpose: "Tells that play stands still, with the reason, or, with over, that it goes on. Meanwhile no tick " +
+			"passes, and intents are refused with `not-kept`.",
+		When: "At once, when the database of a node with -publish-kept does not answer for a second, and when it " +
+			"does again.",
+		Example: `{"is":"still","ms":1040,"why":"the database does not answer: play stands still, and goes on by itself when it does"}`},
 	{Is: "missed", From: Service, Type: wire.Missed{},
 		Purpose: "Tells how many notices were dropped because the client had fallen behind.",
 		When:    "When it has caught up.",

@@ -121,6 +121,25 @@ func TestJoinedWhenKept(t *testing.T) {
 	})
 }
 
+// TestNamesWaitForTheirCause: a name that a player takes in a lobby is kept when that they took it is.
+func TestNamesWaitForTheirCause(t *testing.T) {
+	withLedger(t, harbour, 0, func(k *kept) {
+		ada := k.join(k.open(hall.Opening{}), hall.Joining{Account: "ada"})
+		pass(time.Second)
+		k.away = true
+		ada.does(wire.Intent{Do: "rename", Text: "Ada Lamp"})
+		pass(time.Minute)
+		if name := k.names.Name("ada"); name != "" {
+			t.Errorf("she is called %q, of which nothing is kept", name)
+		}
+		k.away = false
+		pass(10 * time.Second)
+		if name := k.names.Name("ada"); name != "Ada Lamp" {
+			t.Errorf("she is called %q", name)
+		}
+	})
+}
+
 // TestPiecesGiveWay: a piece of a lobby's journal for which there is no room is missing, and is told to be; what comes
 // after it is there, and every byte that was held is given back.
 func TestPiecesGiveWay(t *testing.T) {

@@ -8,9 +8,12 @@ import (
 
 // keepName keeps the name that a player took in this lobby, and brings it to every other lobby that they are in.
 func (l *keeping) keepName(player, name string) {
+	cause := l.memory.cause(false)
 	l.tasks.add(func() {
-		if l.retry("keep a name", keepFor, func(ctx context.Context) error {
-			_, err := l.hall.cfg.Names.Rename(ctx, player, name)
+		if l.retry("keep a name", keepFor, func(ctx context.Context) (err error) {
+			if err = cause(ctx); err == nil {
+				_, err = l.hall.cfg.Names.Rename(ctx, player, name)
+			}
 			return err
 		}) {
 			l.hall.rename(player, name, l.ID)

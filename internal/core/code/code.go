@@ -193,8 +193,9 @@ var All = []Entry{
 	{OldIntent, 409, "The intent's number is older than those the service remembers; it was answered before."},
 	{TooManyLocals, 409, "The rulebook does not let this many players share one connection."},
 	{NoWatching, 409, "No place for spectators is left, or the rulebook has none."},
-	{NotKept, 503, "The cost of the action could not be taken from the record because the database does not " +
-		"answer. Nothing was taken; try again in a moment."},
+	{NotKept, 503, "The database does not answer: the cost of the action could not be taken from the record, or, on " +
+		"a node that shows only what is kept, play stands still. Nothing was taken. Try again in a moment, or when " +
+		"play goes on."},
 	{Charging, 409, "The cost of the action is being taken from the record. Clients never see this code: the " +
 		"verdict follows."},
 	{MediaType, 415, "The media type of the request body is not supported by the route."},

@@ -150,8 +150,8 @@ func (m *acts) affords(s *Player, a *rulebook.Action, paid bool) step.Verdict {
 					Reason: "what it costs cannot be computed: " + m.env.Fault.String()}
 			}
 			if want < 0 {
-				return step.Verdict{Code: code.Condition, Reason: fmt.Sprintf("%s comes out at %s %s: nothing costs or "+
-					"needs less than nothing", a.Title, sheet.IntValue(f.Type, want).Show(f, 0, 0), f.Name)}
+				return step.Verdict{Code: code.Condition, Reason: fmt.Sprintf("%s comes out at %s %s: nothing costs "+
+					"or needs less than nothing", a.Title, sheet.IntValue(f.Type, want).Show(f, 0, 0), f.Name)}
 			}
 			if have := amountRow(s, &list[i]).Int(f); have < want {
 				return step.Verdict{Code: code.TooLittle, Reason: fmt.Sprintf("%s takes %s %s, you have %s", a.Title,

@@ -182,26 +182,28 @@ func (b *binder) amounts(n *node, key string, scope expr.Scope) []Amount {
 		if p := b.compile(e.value, scope, expr.Want{Field: f}); p != nil {
 			out = append(out, Amount{kind == sheet.Record, f, p})
 			b.uses.mark(kind, f)
-			if key == "cost" {
-				b.takesOnly(e.value, p, f, scope.Args)
+			if wants, why := paysOut(e.value.text, p, f, scope.Args); why != "" && key == "cost" {
+				b.fail(e.value, "out-of-range", wants, "%s", why)
 			}
 		}
 	}
 	return out
 }
 
-// takesOnly reports a cost that can pay out: a negative constant, and a value from a player that has no least value.
-func (b *binder) takesOnly(n *node, p *expr.Prog, f *sheet.Field, args []*sheet.Field) {
+// paysOut says why a cost can pay out, and what is wanted in its place: a negative constant, or a value from a player
+// that has no least value.
+func paysOut(text string, p *expr.Prog, f *sheet.Field, args []*sheet.Field) (wants, why string) {
 	if p.Const && p.Value(&expr.Env{}, f.Type).N[0] < 0 {
-		b.fail(n, "out-of-range", "0 or more", "a cost of %s would pay out", n.text)
+		return "0 or more", "a cost of " + text + " would pay out"
 	}
 	for _, a := range args {
 		reads := regexp.MustCompile(`\barg\.` + a.Name + `\b`)
-		if (a.Type == sheet.Integer || a.Type == sheet.Number) && (!a.Bounded || a.Min < 0) && reads.MatchString(n.text) {
-			b.fail(n, "out-of-range", "takes."+a.Name+" with a min of 0 or more", "the player may send less than 0 as "+
-				"%s, and the cost would pay out", a.Name)
+		if (a.Type == sheet.Integer || a.Type == sheet.Number) && (!a.Bounded || a.Min < 0) && reads.MatchString(text) {
+			return "takes." + a.Name + " with a min of 0 or more",
+				"the player may send less than 0 as " + a.Name + ", and the cost would pay out"
 		}
 	}
+	return "", ""
 }
 
 func (b *binder) numericFields() []string {

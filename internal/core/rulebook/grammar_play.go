@@ -143,8 +143,8 @@ record: {gold: {min: 0}, lamps: {}}`,
 		{name: "needs", spec: mapOf(anExpression, 16),
 			doc: "The least that fields of the player or of their record must hold, by field."},
 		{name: "cost", spec: mapOf(anExpression, 16),
-			doc: "What is taken from fields of the player or of their record. If there is less, or if a value comes out " +
-				"below zero, the action is refused. An argument that stands here needs a `min` of 0 or more."},
+			doc: "What is taken from fields of the player or of their record. If there is less, or if a value comes " +
+				"out below zero, the action is refused. An argument that stands here needs a `min` of 0 or more."},
 		{name: "certain", spec: flag,
 			doc: "The cost is taken from the stored record before the action takes effect, so that a player in two " +
 				"lobbies cannot spend it twice. The verdict is sent after that."},

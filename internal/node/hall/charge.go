@@ -8,6 +8,7 @@ import (
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/live/point"
 	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/keep"
 )
@@ -57,6 +58,7 @@ func (l *keeping) chargeJob(e step.Effect) *keep.Job {
 func (l *keeping) charge(job *keep.Job, r request) {
 	l.memory.begin()
 	cause := l.memory.cause(true)
+	point.Pass(point.Decided)
 	ctx, cancel := context.WithTimeout(context.Background(), chargeWithin)
 	var begun atomic.Bool // by whoever is first
 	safe.Go("give a cost up", func() {
@@ -97,6 +99,7 @@ type charged struct {
 func (l *keeping) take(ctx context.Context, job *keep.Job, cause func(context.Context) error) (c charged) {
 	c.err = cause(ctx)
 	c.tried = c.err == nil
+	point.Pass(point.Kept)
 	for wait := 50 * time.Millisecond; c.tried; wait *= 2 {
 		c.ok, c.stand, c.err = l.hall.cfg.Keeper.Charge(ctx, job)
 		if c.err == nil || ctx.Err() != nil || l.state() == lifeLost {
@@ -104,6 +107,7 @@ func (l *keeping) take(ctx context.Context, job *keep.Job, cause func(context.Co
 		}
 		time.Sleep(wait)
 	}
+	point.Pass(point.Carried)
 	return c
 }
 

@@ -8,6 +8,7 @@ import (
 
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/live/point"
 	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/keep"
 	"turnvex.example/turnvex/internal/node/store"
@@ -99,6 +100,7 @@ func (l *keeping) save(job *keep.Job) {
 	l.hall.unsave(job)
 	l.memory.begin()
 	cause := l.memory.cause(false)
+	point.Pass(point.Decided)
 	l.tasks.add(func() {
 		defer l.hall.settled(job)
 		defer func() { // nobody waits for ever to read these records
@@ -109,10 +111,12 @@ func (l *keeping) save(job *keep.Job) {
 		var stand map[string]keep.Standing
 		kept := l.retry("keep what a match gave", keepFor, func(ctx context.Context) (err error) {
 			if err = cause(ctx); err == nil {
+				point.Pass(point.Kept)
 				stand, err = l.hall.cfg.Keeper.Save(ctx, job)
 			}
 			return err
 		})
+		point.Pass(point.Carried)
 		for player, s := range stand {
 			l.hall.stands(l.book.Name, player, s, l)
 		}

@@ -142,9 +142,10 @@ func (l *playing) askFor(ctx context.Context, account string, m *wire.Intent) (v
 	if err = cmp.Or(err, e); err != nil {
 		return v, err
 	}
+	later := len(answered) == 0 // behind a charge
 	select {
 	case v = <-answered:
-		if l.tellsKept() {
+		if later && l.tellsKept() {
 			err = l.Kept(ctx)
 		}
 	case <-l.done:

@@ -16,6 +16,7 @@ import (
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/live/outbox"
+	"turnvex.example/turnvex/internal/live/point"
 	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/fault"
@@ -200,6 +201,7 @@ func WriteFrames(ws *websocket.Conn, list []*outbox.Frame, within time.Duration)
 		}
 		f.Free()
 	}
+	point.Pass(point.Sent)
 	return err
 }
 

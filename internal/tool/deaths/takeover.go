@@ -12,17 +12,18 @@ import (
 
 // takeOver kills the node once more, with another one beside it, and says when that one answers for its lobbies.
 func takeOver(ctx context.Context, n *node, lobbies int, row func(what, value, goal string)) error {
-	other := &node{database: n.database, listen: "127.0.0.1:0", name: "node2"}
+	other := &node{Node: n.Node}
+	other.Listen, other.Name = "127.0.0.1:0", "node2"
 	if err := other.start(ctx); err != nil {
 		return err
 	}
-	defer func() { other.End(syscall.SIGTERM) }()
+	defer func() { other.end(syscall.SIGTERM) }()
 	list, err := client.Service{Address: n.Address}.Lobbies(ctx, client.Filter{Rulebook: "spark"}, "", 100, "")
 	if err != nil {
 		return err
 	}
 	time.Sleep(n.settled) // as a node that has run for a while
-	n.End(syscall.SIGKILL)
+	n.end(syscall.SIGKILL)
 	began := time.Now()
 	var first time.Duration
 	at := client.Service{Address: other.Address}

@@ -2,6 +2,7 @@ package deaths
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"math/rand/v2"
 	"net/http"
@@ -16,13 +17,14 @@ import (
 
 // world is what the workers have been told, and must find again.
 type world struct {
-	n       *node
+	at      *node // that is asked
 	workers []*worker
+	stays   *stayer
 }
 
 // worker is a player with what was acknowledged to them.
 type worker struct {
-	n      *node
+	w      *world
 	no     int
 	token  string
 	player string
@@ -35,15 +37,18 @@ type worker struct {
 	doubt   int64           // guarded by mu; of it, what may or may not have been posted
 	results map[string]int  // guarded by mu; matches told as saved, by code
 	played  []string        // guarded by mu; lobbies in which it has played since the last check
+	bought  int64           // guarded by mu; hats that were paid for, and perhaps is how many more there may be
+	perhaps int64           // guarded by mu
+	failed  error           // guarded by mu; why it could not play
 	facts   int             // guarded by mu
 }
 
 const workers = 12
 
 func newWorld(ctx context.Context, n *node) (*world, error) {
-	w := &world{n: n}
+	w := &world{at: n}
 	for i := range workers {
-		x := &worker{n: n, no: i, device: fmt.Sprintf("a-device-that-outlives-the-node-%02d", i),
+		x := &worker{w: w, no: i, device: fmt.Sprintf("a-device-that-outlives-the-node-%02d", i),
 			seats:   map[string]bool{},
 			results: map[string]int{}}
 		if err := x.signIn(ctx); err != nil {
@@ -51,11 +56,12 @@ func newWorld(ctx context.Context, n *node) (*world, error) {
 		}
 		w.workers = append(w.workers, x)
 	}
-	return w, nil
+	w.stays = &stayer{w: w}
+	return w, w.stays.begin(ctx)
 }
 
 func (x *worker) signIn(ctx context.Context) error {
-	in, err := client.SignIn(ctx, x.n.Address, x.device, fmt.Sprintf("Worker %d", x.no))
+	in, err := client.SignIn(ctx, x.w.at.Address, x.device, fmt.Sprintf("Worker %d", x.no))
 	if err == nil {
 		x.token, x.player = in.Token, in.Player
 	}
@@ -63,7 +69,7 @@ func (x *worker) signIn(ctx context.Context) error {
 }
 
 func (x *worker) service() client.Service {
-	return client.Service{Address: x.n.Address, Token: x.token}
+	return client.Service{Address: x.w.at.Address, Token: x.token}
 }
 
 // note remembers something that was acknowledged.
@@ -74,13 +80,20 @@ func (x *worker) note(f func()) {
 	x.facts++
 }
 
+// pace is how long a worker waits between two requests: together they stay below what one address may ask for.
+const pace = 200 * time.Millisecond
+
 // work opens, joins, leaves, posts and plays until the node is gone.
 func (x *worker) work(ctx context.Context) {
-	if x.no%3 == 0 {
-		x.play(ctx)
-		return
-	}
 	for ctx.Err() == nil {
+		if x.no%3 == 0 {
+			if err := x.play(ctx); err != nil && ctx.Err() == nil {
+				x.note(func() { x.failed = err })
+				time.Sleep(pollEvery)
+			}
+			continue
+		}
+		time.Sleep(pace) // so that those who play are not refused what they ask for
 		switch rand.IntN(4) {
 		case 0:
 			l, err := x.service().Open(ctx, client.Opening{Rulebook: "spark", Title: fmt.Sprint("Of worker ", x.no)})
@@ -131,14 +144,14 @@ func (x *worker) post(ctx context.Context) {
 }
 
 // play plays short matches alone, and notes those that are told as saved.
-func (x *worker) play(ctx context.Context) {
+func (x *worker) play(ctx context.Context) error {
 	l, err := x.service().Open(ctx, client.Opening{Rulebook: "spark", Hidden: true})
 	if err != nil {
-		return
+		return err
 	}
-	c, err := client.Connect(ctx, client.Options{Address: x.n.Address, Token: x.token, Lobby: l.Code, Patience: -1})
+	c, err := client.Connect(ctx, client.Options{Address: x.w.at.Address, Token: x.token, Lobby: l.Code, Patience: -1})
 	if err != nil {
-		return
+		return err
 	}
 	defer c.Close()
 	x.mu.Lock()
@@ -146,20 +159,45 @@ func (x *worker) play(ctx context.Context) {
 	x.mu.Unlock()
 	for ctx.Err() == nil {
 		c.Do(ctx, client.Intent{Do: "ready"})
+		x.buy(ctx, c)
 		saved := int64(0)
 		if c.Wait(ctx, func(c *client.Copy) bool {
 			if m := c.Match(); m != nil && m.Flag("saved") {
 				saved = m.Int("number")
 			}
-			return saved > 0
+			return saved > 0 || c.Match() == nil // it was over before we looked
 		}) != nil {
-			return
+			return c.Err()
+		}
+		if saved == 0 {
+			continue
 		}
 		x.note(func() { x.results[l.Code] = max(x.results[l.Code], int(saved)) })
 		if c.Wait(ctx,
 			func(c *client.Copy) bool { m := c.Match(); return m == nil || m.Int("number") > saved }) != nil {
-			return
+			return c.Err()
 		}
+	}
+	return nil
+}
+
+// buy pays for a hat from the record, in the match that begins.
+func (x *worker) buy(ctx context.Context, c *client.Conn) {
+	if c.Wait(ctx, func(c *client.Copy) bool {
+		return c.Match() != nil && c.Lobby().Text("state") == "playing"
+	}) != nil {
+		return
+	}
+	x.mu.Lock()
+	x.perhaps++
+	x.mu.Unlock()
+	err := c.Do(ctx, client.Intent{Do: "act", Name: "buy"})
+	var refused *client.Refusal
+	switch {
+	case err == nil:
+		x.note(func() { x.bought, x.perhaps = x.bought+1, x.perhaps-1 })
+	case errors.As(err, &refused) && refused.Code != "not-kept" && refused.Code != "stopping":
+		x.note(func() { x.perhaps-- })
 	}
 }
 
@@ -176,7 +214,7 @@ func (w *world) check(ctx context.Context) (lost []string) {
 		})
 	}
 	all.Wait()
-	return lost
+	return append(lost, w.stays.check(ctx)...)
 }
 
 // most is how many lobbies of each worker are looked for; older ones are closed, and forgotten.
@@ -217,14 +255,7 @@ func (x *worker) check(ctx context.Context) (lost []string) {
 		}
 	}
 	x.lobbies = append([]string(nil), x.lobbies[max(len(x.lobbies)-most, 0):]...)
-	var sum int64
-	patiently(func() error {
-		page, err := svc.Board(ctx, "spark", "tally", client.Part{Around: "me", Rows: 1})
-		for _, row := range page.Rows {
-			sum = row.Value
-		}
-		return err
-	})
+	sum, _ := x.place(ctx, "tally")
 	if sum < x.posted || sum > x.posted+x.doubt {
 		lost = append(lost, fmt.Sprintf("worker %d posted %d to %d, and the board has "+
 			"%d", x.no, x.posted, x.posted+x.doubt, sum))
@@ -245,6 +276,24 @@ func (x *worker) check(ctx context.Context) (lost []string) {
 	return append(lost, x.twice(ctx)...)
 }
 
+// fortune is with how many coins everybody begins.
+const fortune = 1_000_000
+
+// place is the worker's own value on a board.
+func (x *worker) place(ctx context.Context, board string) (value int64, err error) {
+	err = patiently(func() error {
+		page, err := x.service().Board(ctx, "spark", board, client.Part{Around: "me", Rows: 1})
+		for _, row := range page.Rows {
+			value = row.Value
+		}
+		if client.CodeOf(err) == "not-on-board" { // nothing was posted yet
+			err = nil
+		}
+		return err
+	})
+	return value, err
+}
+
 // twice looks whether what matches gave is there once: each result of a lobby, and as many in the player's record as in
 // their totals. What a lobby gives once more when it is back comes a moment later.
 func (x *worker) twice(ctx context.Context) (wrong []string) {
@@ -258,13 +307,26 @@ func (x *worker) twice(ctx context.Context) (wrong []string) {
 			}
 			return err
 		})
-		matches := int64(0)
+		matches, gone := int64(0), int64(0) // who is gone before the end is on no board
 		for _, t := range totals {
 			matches += t.Matches
+			gone += t.Left
 		}
-		if n, _ := fields["matches"].(float64); err != nil || int64(n) != matches {
+		n := func(field string) int64 { f, _ := fields[field].(float64); return int64(f) }
+		if n("matches") != matches || err != nil {
 			wrong = append(wrong, fmt.Sprintf("worker %d has %d matches in their totals, and %v in their record (%v)",
 				x.no, matches, fields["matches"], err))
+		}
+		if hats := n("hats"); len(fields) > 0 && (hats+n("coins") != fortune || hats < x.bought ||
+			hats > x.bought+x.perhaps) {
+			wrong = append(wrong, fmt.Sprintf("worker %d has %d hats and %d coins of %d, and was sold %d to %d", x.no,
+				hats, n("coins"), fortune, x.bought, x.bought+x.perhaps))
+		}
+		for _, board := range []string{"rounds", "sum"} {
+			if has, err := x.place(ctx, board); has != matches-gone || err != nil {
+				wrong = append(wrong, fmt.Sprintf("worker %d has %d matches to their end, and %d on the board %s (%v)",
+					x.no, matches-gone, has, board, err))
+			}
 		}
 		for _, code := range x.played {
 			list, err := x.service().Matches(ctx, map[string][]string{"lobby": {code}, "limit": {"100"}})
@@ -276,7 +338,12 @@ func (x *worker) twice(ctx context.Context) (wrong []string) {
 			}
 		}
 		if wrong == nil {
+			for _, code := range x.played { // nobody has more than so many seats
+				x.service().Call(ctx, http.MethodDelete, "/v1/lobbies/"+code+"/seat", nil, nil)
+			}
 			x.played = nil
+			x.perhaps += x.bought - n("hats") // what a lobby asks for once more may still come
+			x.bought = n("hats")
 			return nil
 		}
 		time.Sleep(50 * time.Millisecond)
@@ -293,6 +360,18 @@ func patiently(f func() error) error {
 		time.Sleep(50 * time.Millisecond)
 	}
 	return f()
+}
+
+// failed is why workers could not play.
+func (w *world) failed() (all []error) {
+	for _, x := range w.workers {
+		x.mu.Lock()
+		if x.failed != nil {
+			all = append(all, x.failed)
+		}
+		x.mu.Unlock()
+	}
+	return all
 }
 
 func (w *world) facts() string {
@@ -321,7 +400,7 @@ func restart(ctx context.Context, n *node, lobbies int, row func(what, value, go
 			return err
 		}
 	}
-	n.End(syscall.SIGKILL)
+	n.end(syscall.SIGKILL)
 	began := time.Now()
 	if err := n.start(ctx); err != nil {
 		return err

@@ -71,7 +71,7 @@ var works = []work{
 		})},
 	{"siege", "[NAME ...]", "attack a node beside a match, and print what it cost and what the match felt",
 		plain(siege.Run)},
-	{"deaths", "[TIMES [LOBBIES]]", "kill a node under load and check that nothing acknowledged is lost",
+	{"deaths", "[TIMES [LOBBIES]]", "kill nodes under load, at named points and at random, and check every fact",
 		plain(func(ctx context.Context, f *field.Field, args []string) error {
 			times, lobbies := f.Size(100, 2), f.Size(1000, 16)
 			if err := field.Numbers(args, 1, 100_000, &times, &lobbies); err != nil {

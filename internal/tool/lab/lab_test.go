@@ -34,7 +34,7 @@ func TestEveryWorkRuns(t *testing.T) {
 		"scale":  {"leases: renewals", "take-over of a node's lobbies"},
 		"growth": {"2000 results", "board_entries          1000        500            0", "one device made 1 rows"},
 		"siege":  {"bodies"},
-		"deaths": {"2 deaths", "0 lost", "are alive there"},
+		"deaths": {"2 deaths", "0 wrong", "are alive there"},
 		"mutate": {"core/ground"},
 		"count":  {"internal/tool/lab", "all"},
 		"docs":   {"docs/protocol.md"},

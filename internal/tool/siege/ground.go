@@ -31,7 +31,8 @@ func build(ctx context.Context, lab *field.Field) (*ground, error) {
 		return nil, err
 	}
 	f := &ground{lab: lab, stopBox: stop}
-	if f.node, err = started(field.StartNode(ctx, box.Address, "127.0.0.1:0", "node1", field.Rulebooks)); err == nil {
+	if f.node, err = started(field.StartNode(ctx, field.Node{Database: box.Address, Listen: "127.0.0.1:0",
+		Name: "node1", Rulebooks: field.Rulebooks})); err == nil {
 		f.bare, err = started(field.Start(ctx, "bare-listener"))
 	}
 	if err != nil {

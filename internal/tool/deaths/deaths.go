@@ -89,6 +89,7 @@ func begin(ctx context.Context, f *field.Field) (g *ground, stop func(), err err
 type node struct {
 	field.Node
 	*field.Process
+	address string        // at which it runs, or ran
 	gone    chan struct{} // closed when the process has ended
 	settled time.Duration // how long it runs before it is killed beside another
 }
@@ -98,7 +99,8 @@ func (n *node) start(ctx context.Context) (err error) {
 	if n.Process, err = field.StartNode(ctx, n.Node); err != nil {
 		return err
 	}
-	n.Listen, n.gone = strings.TrimPrefix(n.Address, "http://"), make(chan struct{})
+	n.address, n.gone = n.Address, make(chan struct{})
+	n.Listen = strings.TrimPrefix(n.address, "http://")
 	go func(p *field.Process, gone chan struct{}) { p.Wait(); close(gone) }(n.Process, n.gone)
 	return nil
 }

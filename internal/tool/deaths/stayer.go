@@ -19,11 +19,11 @@ type stayer struct {
 }
 
 func (s *stayer) begin(ctx context.Context) error {
-	in, err := client.SignIn(ctx, s.w.at.Address, "a-device-that-stays-through-it-all", "Stays")
+	in, err := client.SignIn(ctx, s.w.at.address, "a-device-that-stays-through-it-all", "Stays")
 	if err != nil {
 		return err
 	}
-	l, err := client.Service{Address: s.w.at.Address, Token: in.Token}.Open(ctx, client.Opening{Rulebook: "spark",
+	l, err := client.Service{Address: s.w.at.address, Token: in.Token}.Open(ctx, client.Opening{Rulebook: "spark",
 		Options: map[string]any{"long": true}, Hidden: true})
 	if err != nil {
 		return err
@@ -36,7 +36,7 @@ func (s *stayer) begin(ctx context.Context) error {
 }
 
 func (s *stayer) connect(ctx context.Context) (err error) {
-	s.conn, err = client.Connect(ctx, client.Options{Address: s.w.at.Address, Token: s.token, Lobby: s.code,
+	s.conn, err = client.Connect(ctx, client.Options{Address: s.w.at.address, Token: s.token, Lobby: s.code,
 		Patience: time.Minute, OnDiffers: func(all []client.Difference) { s.differ.Add(int64(len(all))) }})
 	return err
 }

@@ -61,7 +61,7 @@ func newWorld(ctx context.Context, n *node) (*world, error) {
 }
 
 func (x *worker) signIn(ctx context.Context) error {
-	in, err := client.SignIn(ctx, x.w.at.Address, x.device, fmt.Sprintf("Worker %d", x.no))
+	in, err := client.SignIn(ctx, x.w.at.address, x.device, fmt.Sprintf("Worker %d", x.no))
 	if err == nil {
 		x.token, x.player = in.Token, in.Player
 	}
@@ -69,7 +69,7 @@ func (x *worker) signIn(ctx context.Context) error {
 }
 
 func (x *worker) service() client.Service {
-	return client.Service{Address: x.w.at.Address, Token: x.token}
+	return client.Service{Address: x.w.at.address, Token: x.token}
 }
 
 // note remembers something that was acknowledged.
@@ -149,7 +149,7 @@ func (x *worker) play(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	c, err := client.Connect(ctx, client.Options{Address: x.w.at.Address, Token: x.token, Lobby: l.Code, Patience: -1})
+	c, err := client.Connect(ctx, client.Options{Address: x.w.at.address, Token: x.token, Lobby: l.Code, Patience: -1})
 	if err != nil {
 		return err
 	}

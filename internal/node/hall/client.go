@@ -78,14 +78,17 @@ func (c *Client) say(v any) { c.put(c.message(v)) }
 // put adds a frame for the writer, which takes over the caller's hold on it: at once, or after the delay with which
 // spectators see everything.
 func (c *Client) put(f *outbox.Frame) {
-	if c.lobby.tellsKept() {
+	switch l := c.lobby; {
+	case l.hall.cfg.PublishKept && l.memory != nil:
 		c.shows.pub.held = append(c.shows.pub.held, heldFrame{c, f})
-		return
+	case c.delay > 0:
+		c.putLater(f)
+	default:
+		c.Put(f)
 	}
-	c.show(f)
 }
 
-// show adds a frame that may be told: at once, or after the delay of spectators.
+// show adds a frame that was held and may be told: at once, or after the delay of spectators.
 func (c *Client) show(f *outbox.Frame) {
 	if c.delay > 0 {
 		c.putLater(f)

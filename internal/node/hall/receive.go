@@ -93,11 +93,12 @@ func (l *playing) intent(c *Client, m *wire.Intent) {
 	answer := func(v step.Verdict) {
 		// The verdict waits for the tick's delta.
 		l.shows.pub.given = append(l.shows.pub.given,
-			given{c, c.message(verdictOf(&v))})
+			given{c, c.message(wire.Verdict{Is: "verdict", Seat: uint32(v.Seat), N: v.Seq, OK: v.Code == code.OK,
+				Code: string(v.Code), Reason: v.Reason, Tick: int64(v.At), Left: v.Left, Waits: v.Waits})})
 	}
 	if l.pace.still() {
-		v := refused(&step.Input{Seat: sheet.ID(m.Seat), Seq: m.N, At: l.m.Tick()})
-		c.Say(verdictOf(&v))
+		c.Say(wire.Verdict{Is: "verdict", Seat: m.Seat, N: m.N, Code: string(code.NotKept), Reason: whyStill,
+			Tick: int64(l.m.Tick())})
 		return
 	}
 	if slices.Contains(c.own(), sheet.ID(m.Seat)) {
@@ -113,11 +114,6 @@ func (l *playing) intent(c *Client, m *wire.Intent) {
 	}
 	answer(step.Verdict{Seat: sheet.ID(m.Seat), Seq: m.N, Code: code.NotYours, Reason: "this seat is not yours",
 		At: l.m.Tick()})
-}
-
-func verdictOf(v *step.Verdict) wire.Verdict {
-	return wire.Verdict{Is: "verdict", Seat: uint32(v.Seat), N: v.Seq, OK: v.Code == code.OK, Code: string(v.Code),
-		Reason: v.Reason, Tick: int64(v.At), Left: v.Left, Waits: v.Waits}
 }
 
 // input turns an intent as it was sent into an input. What cannot be read in it is put in as unreadable, for the

@@ -6,7 +6,6 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
-	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/live/outbox"
 	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/fault"
@@ -103,9 +102,4 @@ func (l *showing) tellStill(m wire.Still) {
 	for _, c := range l.clients {
 		c.Say(m)
 	}
-}
-
-// refused is the verdict on what is asked for while play stands still.
-func refused(in *step.Input) step.Verdict {
-	return step.Verdict{Seat: in.Seat, Seq: in.Seq, At: in.At, Code: code.NotKept, Reason: whyStill}
 }

@@ -12,9 +12,8 @@ import (
 )
 
 // TestNothingUnkeptIsTold: where a node tells only what is kept, nothing that is not leaves a lobby by any door,
-// however long the database is away: no delta, no verdict, no reading, no listing, no seat. Play stands still and says
-// so, what is asked for meanwhile is refused, and when the database is back everything is told, and play goes on from
-// where it was.
+// however long the database is away. Play stands still and says so, what is asked for meanwhile is refused, and then
+// everything is told, and play goes on from where it was.
 func TestNothingUnkeptIsTold(t *testing.T) {
 	withLedgerSet(t, harbour, 0, func(cfg *hall.Config) { cfg.PublishKept = true }, func(k *kept) {
 		k.ledger.OnAway(k.hall.Unkept)

@@ -12,8 +12,7 @@ import (
 )
 
 // TestEveryPoint: a node that dies between any two of deciding, keeping, carrying out and telling loses nothing that
-// was acknowledged, and nothing counts twice; whether it starts again or another goes on, and whether or not nodes show
-// only what is kept.
+// was acknowledged, and nothing counts twice.
 func TestEveryPoint(t *testing.T) {
 	root, err := filepath.Abs("../../..")
 	if err != nil {

@@ -367,6 +367,10 @@ func TestAwayFromWhatIsKept(t *testing.T) {
 	wants(t, "an action meanwhile", s.joss.Do(soon(t), client.Intent{Do: "act", Name: "go"}), "not-kept")
 	_, err = at(s.node, s.in[1]).Lobby(soon(t), s.code)
 	wants(t, "the lobby over HTTP", err, "not-kept")
+	hello := map[string]any{"token": s.in[0].Token, "lobby": s.code}
+	if bye := bareTo(t, s.node.Address, hello, 0).next("bye"); bye["code"] != "not-kept" || bye["again"] != true {
+		t.Errorf("who comes back meanwhile is told %v", bye)
+	}
 	s.joss.Read(func(c *client.Copy) {
 		if c.Match() == nil || c.Lobby().Text("state") != "playing" {
 			t.Error("the end of the match is told before it is kept")

@@ -272,7 +272,8 @@ func (c *conn) refuse(err error) {
 		return
 	}
 	f := c.s.Doors.FaultOf(err, "path", "/v1/live")
-	c.say(wire.Bye{Is: "bye", Code: string(f.Code), Reason: f.Reason, Again: f.Code == code.Stopping})
+	c.say(wire.Bye{Is: "bye", Code: string(f.Code), Reason: f.Reason,
+		Again: f.Code == code.Stopping || f.Code == code.NotKept})
 	status := websocket.ClosePolicyViolation
 	if c.status != 0 {
 		status = c.status

@@ -94,8 +94,8 @@ const (
 	hopWithin = 3 * time.Second
 )
 
-// dial makes a connection at the node where the lobby is. Where one does not answer, the others that are known may:
-// each knows where the lobby is.
+// dial makes a connection at the node where the lobby is. Where one does not answer, or says that it cannot just now,
+// the others that are known may: each knows where the lobby is.
 func (c *Conn) dial(ctx context.Context) (sock *socket, err error) {
 	for range maxHops {
 		at, known := c.node()
@@ -112,12 +112,15 @@ func (c *Conn) dial(ctx context.Context) (sock *socket, err error) {
 			continue
 		}
 		var refused *Refusal
-		if errors.As(err, &refused) || errors.Is(err, errLater) || known == 1 {
+		if errors.As(err, &refused) || known == 1 {
 			return nil, err
 		}
 		c.mu.Lock()
 		c.nodes = append(c.nodes[1:], c.nodes[0])
 		c.mu.Unlock()
+		if errors.Is(err, errLater) {
+			return nil, err
+		}
 	}
 	return nil, err
 }

@@ -53,8 +53,8 @@ type Options struct {
 	// match as it is now follows. See Undone.
 	OnUndone func(Undone)
 
-	// OnStill is called when play stands still, and when it goes on. It does where the service shows only what is kept
-	// and the database does not answer.
+	// OnStill is called when play stands still, and when it goes on. It does where the database does not answer and the
+	// service shows only what is kept, or another node may be taking the lobby over.
 	OnStill func(Still)
 
 	// Patience is how long to try to come back after a lost connection; for as long as the seat is held, and at least

@@ -65,7 +65,7 @@ export interface Options {
    * the match: those after last, up to heard. The copy as it is now follows.
    */
   onUndone?: (undone: Undone) => void
-  /** Called when play stands still, since the database does not answer, and, with over, when it goes on. */
+  /** Called when play stands still, since the service cannot keep what happens, and, with over, when it goes on. */
   onStill?: (still: StillMessage) => void
   /** Called when the connection comes, goes away for a while, or ends for good. */
   onState?: (state: State, why?: Bye) => void

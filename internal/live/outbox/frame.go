@@ -12,9 +12,10 @@ import (
 // Frame is one message, encoded once and shared by all who get it. Free must be called once for each place that holds
 // it.
 type Frame struct {
-	Data []byte
-	Enc  replica.Encoding
-	refs atomic.Int32
+	Data   []byte
+	Enc    replica.Encoding
+	Anyway bool // it says nothing of play, and may be written when nothing else may
+	refs   atomic.Int32
 }
 
 // frames keeps buffers for the next frames. A buffer that has grown large is not kept.
@@ -25,7 +26,7 @@ const maxKeptBuffer = 64 << 10
 // New returns an empty frame that its maker holds.
 func New(enc replica.Encoding) *Frame {
 	f := frames.Get().(*Frame)
-	f.Enc, f.Data = enc, f.Data[:0]
+	f.Enc, f.Data, f.Anyway = enc, f.Data[:0], false
 	f.refs.Store(1)
 	return f
 }

@@ -57,7 +57,6 @@ type Cluster struct {
 	tallies   []byte // that were announced last; used by Run alone
 	load      func() Load
 	log       *slog.Logger
-	tell      func() // tells the other nodes that the database is away
 
 	mu       sync.Mutex
 	claim    Claim                    // guarded by mu; nil while it is lost
@@ -70,6 +69,10 @@ type Cluster struct {
 	lookedAt time.Duration            // guarded by mu
 	hinted   bool                     // guarded by mu
 	dead     []string                 // guarded by mu
+	voice    Voice                    // guarded by mu
+	ahead    string                   // guarded by mu; the node that the database takes more of than of this
+	silent   silence                  // guarded by mu; what was said of it last
+	ends     *time.Timer              // guarded by mu; looks whether the lease ends; nil while it is renewed
 	wake     chan struct{}
 }
 
@@ -108,7 +111,8 @@ func Watch(ctx context.Context, table Table, self Identity, load func() Load, lo
 
 func newCluster(table Table, self Identity, load func() Load, log *slog.Logger) *Cluster {
 	return &Cluster{
-		Self: self, table: table, load: load, log: log, tell: func() {},
+		Self: self, table: table, load: load, log: log,
+		voice:   none,
 		Lease:   &Lease{clock: sinceBoot},
 		members: map[string]Member{}, away: map[string]time.Duration{}, well: map[string]time.Duration{},
 		wake:   make(chan struct{}, 1),
@@ -128,6 +132,7 @@ func (c *Cluster) enter(ctx context.Context) error {
 	c.mu.Lock()
 	c.steady = from
 	c.mu.Unlock()
+	c.renewed()
 	return c.look(ctx)
 }
 
@@ -207,6 +212,7 @@ func (c *Cluster) renew(ctx context.Context) (kept bool, err error) {
 	c.draining = draining
 	c.mu.Unlock()
 	c.Lease.renew(from, LeaseFor-margin)
+	c.renewed()
 	if err := c.findDead(ctx); err != nil {
 		return true, err
 	}
@@ -344,6 +350,7 @@ func (c *Cluster) Drain(ctx context.Context) error {
 // Leave ends the node's lease, and gives its name up: others take over at once what it still holds.
 func (c *Cluster) Leave(ctx context.Context) {
 	c.Lease.end()
+	c.said().Tell(wordGone, "") // first: where the database is away others wait for it no longer
 	err := c.table.Leave(ctx, c.Self.Name, c.Lease.Epoch())
 	if err != nil {
 		c.log.Warn("the node could not sign off; its lease runs out", "error", err)

@@ -52,11 +52,11 @@ func TestWhileTheDatabaseIsAway(t *testing.T) {
 			a.members["dead"] = m
 		}
 		said := 0
-		a.OnAway(func() { said++ })
+		a.Speak(Voice{Tell: func(string, string) { said++ }, Late: never, Taken: never, Look: func() {}})
 		for _, step := range c.steps {
 			*now += step * time.Second
 			for _, other := range c.say {
-				a.Away(other)
+				a.awayFor(other)
 			}
 			a.failed(away)
 		}
@@ -92,11 +92,11 @@ func TestNobodyIsTakenOverAtOnce(t *testing.T) {
 func TestWhoHasTheDatabase(t *testing.T) {
 	away := errors.New("away")
 	a, now := clocked()
-	if !a.Away("b") {
+	if !a.awayFor("b") {
 		t.Error("who renews its lease does not say that the database is well")
 	}
 	a.failed(away)
-	if a.Away("b") {
+	if a.awayFor("b") {
 		t.Error("for whom the database is away it is said to be well")
 	}
 	passes := func(what string, d time.Duration, holds bool) {
@@ -108,30 +108,30 @@ func TestWhoHasTheDatabase(t *testing.T) {
 	}
 	passes("alone", 2*time.Second, true)
 	passes("alone, beyond its lease", 2*time.Second, true)
-	a.Well("b")
+	a.wellFor("b")
 	passes("when somebody has the database", 0, false)
 
 	a.Lease.renew(*now, LeaseFor-margin)
-	a.Well("b")
+	a.wellFor("b")
 	passes("while its own lease lasts", 2*time.Second, true)
 	passes("at its end", time.Second, false)
 
 	a.Lease.renew(*now, LeaseFor-margin)
-	a.Well("b")
-	a.Away("b")
+	a.wellFor("b")
+	a.awayFor("b")
 	passes("where it is away for the other too", 2*time.Second, true)
 	passes("and beyond its lease", 2*time.Second, true)
 
-	a.Well("b")
+	a.wellFor("b")
 	*now += awayFor
 	a.Lease.renew(*now, LeaseFor-margin)
 	passes("when the other has been silent for long", 2*time.Second, true)
 	passes("and beyond its lease", 2*time.Second, true)
 
 	a.members["b"] = Member{Node: store.Node{Name: "b", Region: "here"}, Alive: true}
-	a.Away("b")
+	a.awayFor("b")
 	passes("a node that is known says that it is away", 2*time.Second, true)
-	a.Well("b")
+	a.wellFor("b")
 	a.Lease.renew(*now, LeaseFor-margin)
 	*now += awayFor - 1
 	a.away["b"] = 0

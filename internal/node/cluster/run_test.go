@@ -79,6 +79,12 @@ func start(t *testing.T, db *memdb.Database, name string, lobbies int) *node {
 	return n
 }
 
+// speaks gives the node a voice. What it writes is never late.
+func (n *node) speaks(tell func(word, what string)) {
+	never := func() time.Duration { return 0 }
+	n.Speak(cluster.Voice{Tell: tell, Taken: never, Late: never, Look: func() {}})
+}
+
 // pass lets time go by.
 func pass(d time.Duration) {
 	time.Sleep(d)
@@ -102,8 +108,10 @@ func TestNodesOfACluster(t *testing.T) {
 			}
 			return out
 		}
-		if !a.Away("nobody") {
-			t.Error("who has just come does not say that the database is well")
+		said := ""
+		a.speaks(func(word, what string) { said = word + " " + what })
+		if a.Hear("away", "nobody", ""); said != "well nobody" {
+			t.Errorf("who has just come says %q, not that the database is well", said)
 		}
 		pass(1200 * time.Millisecond)
 		a.load.Tallies = []byte(`[{"n":1}]`)
@@ -167,7 +175,11 @@ func TestLeaseIsLost(t *testing.T) {
 		}
 		pass(5 * time.Second)
 		first, tells := a.Fence().Epoch, 0
-		a.OnAway(func() { tells++ })
+		a.speaks(func(word, _ string) {
+			if word == "away" {
+				tells++
+			}
+		})
 		a.away = true
 		pass(3 * time.Second)
 		if a.Lease.Holds() || fmt.Sprint(b.Dead()) != "[]" || tells < 4 {
@@ -213,7 +225,7 @@ func TestLeaseLastsFromBefore(t *testing.T) {
 		pass(1450 * time.Millisecond) // one is asked for at 0.5 s, and the next one when it has been answered, at 1.4 s
 		a.away = true
 		pass(900 * time.Millisecond)
-		a.Well("b") // so it does not go on by itself
+		a.Hear("well", "b", "a") // so it does not go on by itself
 		pass(2100 * time.Millisecond)
 		if a.Lease.Holds() {
 			t.Error("after 4.45 s a node holds a lease that was over at 4.4 s")

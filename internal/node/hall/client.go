@@ -72,6 +72,19 @@ func (c *Client) message(v any) *outbox.Frame {
 // Say puts a message of the connection's own, which spectators too are told at once.
 func (c *Client) Say(v any) { c.Put(c.message(v)) }
 
+// sayAnyway is Say for what says nothing of play, and so may be told when nothing else may.
+func (c *Client) sayAnyway(v any) {
+	f := c.message(v)
+	f.Anyway = true
+	c.Put(f)
+}
+
+// AskPing puts a ping with the wall tick that the clock stands at.
+func (c *Client) AskPing(n uint64) {
+	tick, part := c.Now()
+	c.sayAnyway(wire.Ping{Is: "ping", N: n, Tick: tick, Part: part})
+}
+
 // say puts a message of the client's own.
 func (c *Client) say(v any) { c.put(c.message(v)) }
 
@@ -79,7 +92,7 @@ func (c *Client) say(v any) { c.put(c.message(v)) }
 // spectators see everything.
 func (c *Client) put(f *outbox.Frame) {
 	switch l := c.lobby; {
-	case l.hall.cfg.PublishKept && l.memory != nil:
+	case l.hall.cfg.PublishKept && l.memory != nil || c.shows.pub.holds:
 		c.shows.pub.held = append(c.shows.pub.held, heldFrame{c, f})
 	case c.delay > 0:
 		c.putLater(f)

@@ -32,6 +32,9 @@ type Config struct {
 	// PublishKept tells clients of play only when it is kept, where there is a ledger; otherwise a tenth of a second of
 	// what was told may be lost with the node.
 	PublishKept bool
+	// Silent says why nothing may be told of play just now, "" where it may, and whether clients had better look at
+	// other nodes; nil where it always may.
+	Silent func() (why string, roam bool)
 	// Fence is the lease under which lobbies are alive here; nil for none.
 	Fence func() store.Fence
 	// Counted counts a player who has a seat in a lobby that is taken up, and returns what gives it back; nil for
@@ -73,6 +76,9 @@ func (c *Config) defaults() {
 	c.PublishKept = c.PublishKept && c.Ledger != nil
 	if c.Waiting == 0 {
 		c.Waiting = ledger.MaxWaiting
+	}
+	if c.Silent == nil {
+		c.Silent = func() (string, bool) { return "", false }
 	}
 	if c.Fence == nil {
 		c.Fence = func() store.Fence { return store.Fence{} }

@@ -42,6 +42,13 @@ func (t *tasks) add(task func()) {
 	}
 }
 
+// underWay tells whether some are not done yet.
+func (t *tasks) underWay() bool {
+	t.mu.Lock()
+	defer t.mu.Unlock()
+	return t.busy
+}
+
 func (t *tasks) work() {
 	for {
 		t.mu.Lock()

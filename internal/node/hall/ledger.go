@@ -20,6 +20,7 @@ type memory struct {
 	seq     int64       // of the last entry
 	segment []byte      // the entries since the last checkpoint
 	gap     bool        // they gave way: there was no room for them
+	unkept  bool        // the sheet says that nothing is kept
 	mark    ledger.Mark // of the last entry
 	at      time.Time   // of the last checkpoint
 	keptAt  time.Time   // of the last one that is kept as long as the journal
@@ -175,23 +176,30 @@ func (l *Lobby) Tick(ctx context.Context) (at int64, err error) {
 	return at, err
 }
 
-// Unkept has every lobby look since when nothing that happens is kept.
-func (h *Hall) Unkept() {
+// Outage has every lobby look whether the database is away, and whether anything may be told.
+func (h *Hall) Outage() {
 	for _, l := range h.All() {
 		l.post(func() {
-			in, since := &step.Input{Kind: step.Unkept}, h.cfg.Ledger.Away()
-			if l.tellsKept() {
-				l.stand(since)
-				return
-			}
-			if in.Yes = !since.IsZero(); in.Yes {
-				in.N = max(h.cfg.Now().Sub(since).Milliseconds(), 0)
-			}
-			l.step(in)
-			if l.memory != nil && l.memory.gap && !in.Yes {
-				l.memory.asked = true
+			if l.stand(); !l.tellsKept() {
+				l.noteUnkept(h.cfg.Ledger.Away())
 			}
 		})
+	}
+}
+
+// noteUnkept has the lobby's sheet say since when nothing that happens is kept.
+func (l *Lobby) noteUnkept(since time.Time) {
+	in := &step.Input{Kind: step.Unkept, Yes: !since.IsZero()}
+	if l.memory == nil || in.Yes == l.memory.unkept {
+		return
+	}
+	if in.Yes {
+		in.N = max(l.hall.cfg.Now().Sub(since).Milliseconds(), 0)
+	}
+	l.memory.unkept = in.Yes
+	l.step(in)
+	if l.memory.gap && !in.Yes {
+		l.memory.asked = true
 	}
 }
 

@@ -10,6 +10,7 @@ import (
 type pace struct {
 	first atomic.Int64 // when tick 0 was, or would have been, in nanoseconds since the epoch
 	since atomic.Int64 // since when it stands still, likewise; 0 while it does not
+	cause atomic.Value // why, a string
 }
 
 func (p *pace) begin(at time.Time) { p.first.Store(at.UnixNano()) }
@@ -28,8 +29,18 @@ func (p *pace) played(now time.Time) time.Duration {
 	return now.Sub(p.began())
 }
 
+// why is why it stands still, or last did.
+func (p *pace) why() string {
+	why, _ := p.cause.Load().(string)
+	return why
+}
+
 // stand lets no time pass from now on, and goes lets it pass again; each tells whether that is news.
-func (p *pace) stand(now time.Time) bool { return p.since.CompareAndSwap(0, now.UnixNano()) }
+func (p *pace) stand(now time.Time, why string) bool {
+	news := p.since.CompareAndSwap(0, now.UnixNano()) || p.why() != why
+	p.cause.Store(why)
+	return news
+}
 
 func (p *pace) goes(now time.Time) bool {
 	since := p.since.Load()

@@ -55,6 +55,7 @@ type publisher struct {
 	given  []given
 	made   []made
 	held   []heldFrame
+	holds  bool // what is told comes behind what was held back while play stood still
 }
 
 // desks are shared by all lobbies: a lobby needs one only while it publishes.

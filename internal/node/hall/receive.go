@@ -97,7 +97,7 @@ func (l *playing) intent(c *Client, m *wire.Intent) {
 				Code: string(v.Code), Reason: v.Reason, Tick: int64(v.At), Left: v.Left, Waits: v.Waits})})
 	}
 	if l.pace.still() {
-		c.Say(wire.Verdict{Is: "verdict", Seat: m.Seat, N: m.N, Code: string(code.NotKept), Reason: whyStill,
+		c.sayAnyway(wire.Verdict{Is: "verdict", Seat: m.Seat, N: m.N, Code: string(code.NotKept), Reason: l.pace.why(),
 			Tick: int64(l.m.Tick())})
 		return
 	}
@@ -153,7 +153,7 @@ func (c *Client) Ping(ms int64) {
 // pong answers a client's ping.
 func (c *Client) pong(n uint64) {
 	tick, part := c.Now()
-	c.Say(wire.Ping{Is: "pong", N: n, Tick: tick, Part: part})
+	c.sayAnyway(wire.Ping{Is: "pong", N: n, Tick: tick, Part: part})
 }
 
 // EndFor ends the connection because of what it sent; nil when it is gone anyway.

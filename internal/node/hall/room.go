@@ -86,11 +86,11 @@ func (l *room) moment(at sheet.Tick) time.Time {
 // do runs a job in the lobby's loop and waits for it. Where the node tells only what is kept, it waits until what the
 // job may have seen is kept too: an error of the code not-kept says that it is not, or that the lobby stands still.
 func (l *room) do(ctx context.Context, job func()) error {
+	if l.pace.still() {
+		return l.errStill()
+	}
 	if !l.tellsKept() {
 		return l.run(ctx, job)
-	}
-	if l.pace.still() {
-		return errStill()
 	}
 	var mark ledger.Mark
 	if err := l.run(ctx, func() { job(); mark = l.memory.ledger.Present(l.memory.mark, false) }); err != nil {
@@ -99,7 +99,7 @@ func (l *room) do(ctx context.Context, job func()) error {
 	ctx, over := context.WithTimeout(ctx, keptWithin)
 	defer over()
 	if err := l.hall.cfg.Ledger.Kept(ctx, mark); err != nil {
-		return errStill()
+		return l.errStill()
 	}
 	return nil
 }

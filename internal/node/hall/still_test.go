@@ -16,7 +16,7 @@ import (
 // everything is told, and play goes on from where it was.
 func TestNothingUnkeptIsTold(t *testing.T) {
 	withLedgerSet(t, harbour, 0, func(cfg *hall.Config) { cfg.PublishKept = true }, func(k *kept) {
-		k.ledger.OnAway(k.hall.Unkept)
+		k.ledger.OnAway(k.hall.Outage)
 		ctx, l := context.Background(), k.open(hall.Opening{})
 		ada, bo := k.join(l, hall.Joining{Account: "ada"}), k.join(l, hall.Joining{Account: "bo"})
 		seer := k.join(l, hall.Joining{Watch: true})

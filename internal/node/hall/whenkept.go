@@ -3,7 +3,6 @@ package hall
 import (
 	"context"
 	"errors"
-	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/live/outbox"
@@ -13,10 +12,13 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// tellsKept tells whether nothing leaves the lobby before it is kept.
-func (l *room) tellsKept() bool { return l.hall.cfg.PublishKept && l.memory != nil }
+// tellsKept tells whether nothing leaves the lobby before it is kept: where the node is set to that, and while play
+// stands still.
+func (l *room) tellsKept() bool {
+	return l.memory != nil && (l.hall.cfg.PublishKept || l.pace.still())
+}
 
-// heldFrame is a frame that waits until what it tells of is kept, where the node is set to that.
+// heldFrame is a frame that waits until what it tells of is kept.
 type heldFrame struct {
 	client *Client
 	frame  *outbox.Frame
@@ -26,11 +28,12 @@ type heldFrame struct {
 // kept, the ticks since its last input included.
 func (l *showing) publishKept() {
 	if len(l.pub.held) == 0 {
+		l.pub.holds = l.pub.holds && (l.tellsKept() || l.telling.underWay())
 		return
 	}
 	list := l.pub.held
 	l.pub.held = nil
-	l.whenTold(func(kept bool) {
+	tell := func(kept bool) {
 		for _, s := range list {
 			if kept {
 				s.client.show(s.frame)
@@ -38,7 +41,12 @@ func (l *showing) publishKept() {
 				s.frame.Free()
 			}
 		}
-	})
+	}
+	if l.tellsKept() {
+		l.whenTold(tell)
+	} else {
+		l.telling.add(func() { tell(true) })
+	}
 }
 
 // whenTold runs a job, behind what was to be told before it, when everything that has happened to the lobby up to now
@@ -76,30 +84,51 @@ func (l *room) whenKept(job func(kept bool)) {
 	})
 }
 
-// whyStill is what everybody is told while a lobby stands still.
-const whyStill = "the database does not answer: play stands still, and goes on by itself when it does"
+// whyAway is why play stands still on a node that tells only what is kept.
+const whyAway = "the database does not answer: play stands still, and goes on by itself when it does"
 
-func errStill() error {
-	f := fault.New(code.NotKept, "%s", whyStill)
+func (l *room) errStill() error {
+	f := fault.New(code.NotKept, "%s", l.pace.why())
 	f.Left = 1
 	return f
 }
 
-// stand has play stand still where nothing may be told and the database is away, and go on when it is back.
-func (l *Lobby) stand(since time.Time) {
+// whyStill is why nothing may be told of the lobby, "" where it may. Where roam is true, those who are connected had
+// better look for it at other nodes.
+func (l *room) whyStill() (why string, roam bool) {
+	if l.memory == nil {
+		return "", false
+	}
+	if why, roam = l.hall.cfg.Silent(); why == "" && l.hall.cfg.PublishKept && !l.hall.cfg.Ledger.Away().IsZero() {
+		why = whyAway
+	}
+	return why, roam
+}
+
+// stand has play stand still where nothing may be told, and go on when it may be.
+func (l *Lobby) stand() {
 	now := l.hall.cfg.Now()
-	if away := !since.IsZero(); away && l.pace.stand(now) {
-		l.log().Warn("play stands still: the database does not answer", "since", since)
-		l.shows.tellStill(wire.Still{Is: "still", Ms: now.Sub(since).Milliseconds(), Why: whyStill})
-	} else if !away && l.pace.goes(now) {
+	why, roam := l.whyStill()
+	if why != "" && l.pace.stand(now, why) {
+		since := now
+		if away := l.hall.cfg.Ledger.Away(); !away.IsZero() {
+			since = away
+		}
+		l.log().Warn("play stands still", "why", why)
+		l.shows.pub.holds = true
+		l.shows.tellStill(wire.Still{Is: "still", Ms: now.Sub(since).Milliseconds(), Why: why})
+	} else if why == "" && l.pace.goes(now) {
 		l.log().Info("play goes on")
 		l.shows.tellStill(wire.Still{Is: "still", Over: true})
 		l.memory.asked = true // so that whoever goes on from it knows of the time that was left out
+	}
+	if roam {
+		l.shows.endAll(wire.Bye{Code: string(code.NotKept), Reason: why, Again: true})
 	}
 }
 
 func (l *showing) tellStill(m wire.Still) {
 	for _, c := range l.clients {
-		c.Say(m)
+		c.sayAnyway(m)
 	}
 }

@@ -11,6 +11,7 @@ import (
 	"math/rand/v2"
 	"slices"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"testing/synctest"
 	"time"
@@ -64,6 +65,7 @@ type world struct {
 	r     *rand.Rand
 	began time.Time
 	nodes []*node
+	sets  func(*hall.Config, *cluster.Voice) // how nodes are set; nil for as they are
 
 	mu  sync.Mutex
 	log []string // guarded by mu; what was done
@@ -119,6 +121,7 @@ func (l lines) Write(p []byte) (int, error) {
 type node struct {
 	w    *world
 	name string
+	mute atomic.Bool // it hears nothing of the others, nor they of it
 	*run
 }
 
@@ -248,19 +251,20 @@ func (n *node) start() bool {
 		return false
 	}
 	x.end = end
-	x.cluster.OnAway(func() {
-		for _, other := range w.nodes {
-			if other.name != n.name && other.run != nil && other.cluster.Away(n.name) {
-				time.AfterFunc(time.Millisecond, func() { x.cluster.Well(other.name) })
-			}
-		}
-	})
 	x.ledger = ledger.New(x.link, n.name, x.cluster.Fence, log, 0)
-	x.hall = hall.New(hall.Config{Directory: x.link, Keeper: records{w.keep, x}, Names: memdb.NewNames(), Log: log,
+	cfg := hall.Config{Directory: x.link, Keeper: records{w.keep, x}, Names: memdb.NewNames(), Log: log,
 		Node: n.name, Region: "here", Ledger: x.ledger, PublishKept: true, Fence: x.cluster.Fence,
-		Secret: []byte("secret"), Again: func(id string) { x.hands.Again(id) }})
+		Silent: x.cluster.Silent, Secret: []byte("secret"), Again: func(id string) { x.hands.Again(id) }}
+	voice := cluster.Voice{Tell: n.teller(x), Taken: x.ledger.Taken, Late: x.ledger.Late,
+		Look: func() { x.hall.Outage() }}
+	if w.sets != nil {
+		w.sets(&cfg, &voice)
+	}
+	x.hall = hall.New(cfg)
+	x.cluster.Speak(voice)
+	x.ledger.OnLate(x.cluster.Late)
 	x.ledger.OnFull(x.hall.Refresh)
-	x.ledger.OnAway(x.hall.Unkept)
+	x.ledger.OnAway(x.hall.Outage)
 	x.done.Go(func() { x.cluster.Run(ctx, x.hands.Lost, x.hands.Turn) })
 	x.done.Go(func() { x.hands.Run(ctx) })
 	n.run = x
@@ -270,6 +274,34 @@ func (n *node) start() bool {
 		return false
 	}
 	return true
+}
+
+// teller is what has the other nodes hear a word, where messages go.
+func (n *node) teller(x *run) func(word, what string) {
+	return func(word, what string) {
+		if now, _ := x.now(); now == dead || n.mute.Load() {
+			return
+		}
+		for _, other := range n.w.nodes {
+			if to := other.run; to != nil && other.name != n.name && !other.mute.Load() {
+				time.AfterFunc(time.Millisecond, func() { to.cluster.Hear(word, n.name, what) })
+			}
+		}
+	}
+}
+
+// stop ends the node in order.
+func (n *node) stop() {
+	x := n.run
+	x.hall.Stop()
+	ctx, over := context.WithTimeout(context.Background(), time.Second)
+	defer over()
+	x.ledger.Close(ctx)
+	x.end()
+	x.done.Wait()
+	x.cluster.Leave(ctx)
+	x.ledger.Abort()
+	n.run = nil
 }
 
 func (x *run) load() cluster.Load { return cluster.Load{} }
@@ -322,6 +354,10 @@ type person struct {
 	open    map[uint64]bool // guarded by mu; intents of which it knows nothing yet
 	refused int             // guarded by mu
 	unsure  int             // guarded by mu; told to be done while the database was away, which may yet be lost
+	sure    uint64          // guarded by mu; the number of the last intent that it was told was taken
+	lost    int             // guarded by mu; intents that it was told were taken, and then that they were not
+	shown   time.Time       // guarded by mu; when its copy changed last
+	still   string          // guarded by mu; why play stands still, as it was told; empty while it does not
 	copy    *replica.Copy   // guarded by mu
 }
 
@@ -366,15 +402,19 @@ func (p *person) take(c *hall.Client, list []*outbox.Frame, bye *wire.Bye) bool 
 	defer p.mu.Unlock()
 	silent := !p.to.cluster.Lease.Holds()
 	for _, f := range list {
+		silent = silent && !f.Anyway
+	}
+	for _, f := range list {
 		if c == p.conn && !silent {
 			p.hear(f.Data)
 		}
 		f.Free()
 	}
-	if c == p.conn && (silent || bye != nil) {
+	over := bye != nil || silent && len(list) > 0
+	if c == p.conn && over {
 		p.gone = true
 	}
-	return bye == nil && !silent
+	return !over
 }
 
 func (p *person) hear(data []byte) {
@@ -383,6 +423,8 @@ func (p *person) hear(data []byte) {
 		N    uint64
 		OK   bool
 		Code string
+		Over bool
+		Why  string
 	}
 	json.Unmarshal(data, &m)
 	switch m.Is {
@@ -395,6 +437,8 @@ func (p *person) hear(data []byte) {
 		}
 		p.key, p.seat, p.in = w.Resume, sheet.ID(w.Seats[0].Seat), true
 		p.branch = w.Branch
+		p.lost += int(max(p.sure, w.Seats[0].Last) - w.Seats[0].Last)
+		p.sure = w.Seats[0].Last
 		if schema, err := w.Schema.Schema(); err == nil {
 			p.copy = replica.NewCopy(schema)
 		}
@@ -408,7 +452,10 @@ func (p *person) hear(data []byte) {
 				p.unsure++
 			}
 		}
+	case "still":
+		p.still = m.Why
 	case "snapshot", "delta":
+		p.shown = time.Now()
 		_, _, parts, err := wire.Parts(replica.JSON, data)
 		if err == nil && m.Is == "snapshot" {
 			_, err = p.copy.Replace(parts)
@@ -422,7 +469,9 @@ func (p *person) hear(data []byte) {
 		if !p.open[m.N] {
 			return
 		}
-		delete(p.open, m.N)
+		if delete(p.open, m.N); m.OK {
+			p.sure = max(p.sure, m.N)
+		}
 		if !m.OK {
 			p.refused++
 			p.w.notef("%s: intent %d is refused: %s", p.name, m.N, m.Code)

@@ -109,7 +109,7 @@ func TestNothingIsToldOfLostPlay(t *testing.T) {
 		at := func(moment time.Duration) { w.pass(moment - time.Since(w.began)) }
 		at(5100 * time.Millisecond) // it has renewed its lease at 5 s
 		one.set(hangs)
-		at(6000 * time.Millisecond) // play does not stand still yet
+		at(5600 * time.Millisecond) // play does not stand still yet
 		all[0].lag = 50 * time.Millisecond
 		all[0].ask()
 		at(8600 * time.Millisecond) // the other has taken over

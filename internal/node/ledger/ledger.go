@@ -21,7 +21,8 @@ import (
 	"turnvex.example/turnvex/internal/node/store"
 )
 
-// every is how often what has come is written.
+// every is how often what has come is written, at most. A node that is killed loses what came since the last commit
+// that succeeded began: so much, or as long as a commit takes if that is longer, and the commit that was under way.
 const every = 40 * time.Millisecond
 
 // MaxWaiting is how many bytes may wait for the database if nothing else is set: of what the lobbies have taken in,
@@ -46,12 +47,10 @@ type Ledger struct {
 	taking  int              // guarded by mu; lobbies are being taken
 	gapped  map[string]bool  // guarded by mu; lobbies of which entries gave way, and no checkpoint has come since
 	dropped map[uint64]error // guarded by mu; why the last batches whose entries are not written are not, by number
-	since   time.Time        // guarded by mu; since when nothing could be written; zero when it can
 	landed  chan struct{}    // guarded by mu; closed when a batch is committed
 	refresh func()           // asks every lobby for a checkpoint
-	away    func()           // guarded by mu; called when Away says something else
-	told    bool             // guarded by mu; that nothing can be written
 
+	delay delay // how late its commits are
 	wake  chan struct{}
 	hurry chan struct{}
 	stop  chan struct{}
@@ -133,9 +132,9 @@ func New(db Database, node string, fence func() store.Fence, log *slog.Logger, m
 	g := &Ledger{db: db, node: node, fence: fence, log: log, most: most,
 		first: map[string]int64{}, gapped: map[string]bool{},
 		dropped: map[uint64]error{}, wake: make(chan struct{}, 1), hurry: make(chan struct{}, 1),
-		stop: make(chan struct{}), landed: make(chan struct{}), refresh: func() {},
-		away: func() {}}
+		stop: make(chan struct{}), landed: make(chan struct{}), refresh: func() {}}
 	g.now = g.empty(1)
+	g.delay.begin()
 	safe.Vital(&g.done, "write the ledger", g.run)
 	return g
 }
@@ -146,27 +145,6 @@ func (g *Ledger) OnFull(refresh func()) {
 	defer g.mu.Unlock()
 	g.refresh = refresh
 }
-
-// OnAway sets what is called when nothing could be written for a second, and when everything is written again: whoever
-// is called is to look at Away.
-func (g *Ledger) OnAway(look func()) {
-	g.mu.Lock()
-	defer g.mu.Unlock()
-	g.away = look
-}
-
-// Away returns since when nothing could be written, if that is for a second; otherwise the zero time.
-func (g *Ledger) Away() (since time.Time) {
-	g.mu.Lock()
-	defer g.mu.Unlock()
-	if g.told {
-		since = g.since
-	}
-	return since
-}
-
-// awayAfter is after how long it is told that nothing can be written.
-const awayAfter = time.Second
 
 // Open writes how a lobby is opened, with its first state. It is committed when it returns.
 func (g *Ledger) Open(ctx context.Context, h Head, state []byte) error {
@@ -286,7 +264,7 @@ func (g *Ledger) Kept(ctx context.Context, m Mark) error {
 func (g *Ledger) Waiting() (bytes int, since time.Time) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
-	return g.size, g.since
+	return g.size, g.delay.hangs()
 }
 
 // Flush returns when everything that was handed on until now is committed, or is known not to be.
@@ -325,18 +303,18 @@ const aliveEvery = 100 * time.Millisecond
 
 // Abort ends without writing what waits. It may be called again, also after Close.
 func (g *Ledger) Abort() {
-	g.once.Do(func() { close(g.stop) })
+	g.once.Do(func() { close(g.stop); g.delay.end() })
 	g.done.Wait()
 }
 
 // run writes what has come, again and again, and that nothing has come.
 func (g *Ledger) run() {
-	pause, alive := time.NewTimer(every), time.NewTicker(aliveEvery)
+	pause, alive, last := time.NewTimer(every), time.NewTicker(aliveEvery), time.Time{}
 	defer alive.Stop()
 	for {
 		select {
 		case <-g.wake:
-			pause.Reset(every)
+			pause.Reset(max(every-time.Since(last), 0))
 			select {
 			case <-pause.C:
 			case <-g.hurry:
@@ -349,11 +327,9 @@ func (g *Ledger) run() {
 			return
 		}
 		b := g.take()
+		last = b.at
 		for wait := every; ; wait = min(2*wait, time.Second) {
-			began := time.Now()
-			slow := safe.After(awayAfter, "look how late a commit is", func() { g.late(began) })
 			err := g.commit(b)
-			slow.Stop()
 			if err == nil {
 				break
 			}
@@ -361,7 +337,9 @@ func (g *Ledger) run() {
 				g.refused(b)
 				break
 			}
-			g.failed(err)
+			if g.delay.failed() {
+				g.log.Warn("what the lobbies take in cannot be written; it waits", "error", err)
+			}
 			select {
 			case <-time.After(wait):
 			case <-g.stop:
@@ -379,6 +357,7 @@ func (g *Ledger) take() *batch {
 	g.beginLocked()
 	b := g.now
 	b.at = time.Now().UTC()
+	g.delay.began(b.at)
 	g.now = g.empty(b.no + 1)
 	return &b
 }
@@ -416,44 +395,13 @@ func (g *Ledger) refused(b *batch) {
 	g.tellLocked()
 }
 
-func (g *Ledger) failed(err error) {
-	g.mu.Lock()
-	defer g.mu.Unlock()
-	if g.since.IsZero() {
-		g.since = time.Now()
-		g.log.Warn("what the lobbies take in cannot be written; it waits", "error", err)
-	}
-	g.tellAwayLocked()
-}
-
-// late notes that a commit takes long: the database may hang.
-func (g *Ledger) late(began time.Time) {
-	g.mu.Lock()
-	defer g.mu.Unlock()
-	if g.since.IsZero() {
-		g.since = began
-	}
-	g.tellAwayLocked()
-}
-
-func (g *Ledger) tellAwayLocked() {
-	if !g.told && time.Since(g.since) >= awayAfter {
-		g.told = true
-		safe.Go("tell of an outage", g.away)
-	}
-}
-
 func (g *Ledger) committed(b *batch) {
 	g.mu.Lock()
 	defer g.mu.Unlock()
-	if !g.since.IsZero() {
-		g.log.Info("what the lobbies take in is written again", "after", time.Since(g.since).Round(time.Millisecond))
+	if after := g.delay.committed(b.at); after > 0 {
+		g.log.Info("what the lobbies take in is written again", "after", after.Round(time.Millisecond))
 	}
-	if g.told {
-		g.told = false
-		safe.Go("tell of an outage", g.away)
-	}
-	g.written, g.since = b.no, time.Time{}
+	g.written = b.no
 	for no := range g.dropped {
 		if no+rememberDropped < b.no {
 			delete(g.dropped, no)

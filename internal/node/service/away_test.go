@@ -346,7 +346,7 @@ func TestDatabaseSuffers(t *testing.T) {
 // everybody is told so; what is asked for is refused, over the socket and over HTTP; then it goes on, and what was done
 // counts once.
 func TestAwayFromWhatIsKept(t *testing.T) {
-	s := suffer(t, service.Config{PublishKept: true})
+	s := suffer(t, service.Config{Outages: service.Outages{PublishKept: true}})
 	s.match()
 	s.kept()
 	s.joss.Close()
@@ -392,7 +392,7 @@ func TestAwayFromWhatIsKept(t *testing.T) {
 // what earlier ones gave is kept; the one that was to begin does so by itself. A piece of the lobby's journal gives
 // way, and playing back says which, and goes on behind it.
 func TestQueueIsFull(t *testing.T) {
-	s := suffer(t, service.Config{Waiting: 6000})
+	s := suffer(t, service.Config{Outages: service.Outages{Waiting: 6000}})
 	s.match()
 	s.kept()
 	s.box.Hang(true)
@@ -459,7 +459,7 @@ func TestQueueIsFull(t *testing.T) {
 // TestNothingBehindLeaving: between leaving and the goodbye, which waits until the leaving is kept, a client is told
 // nothing more; without a seat it would see what no seat of its may.
 func TestNothingBehindLeaving(t *testing.T) {
-	s := suffer(t, service.Config{Waiting: 1 << 20})
+	s := suffer(t, service.Config{Outages: service.Outages{Waiting: 1 << 20}})
 	s.box.Hang(true)
 	left := make(chan error, 1)
 	go func() { left <- s.mara.Leave(soon(t)) }()

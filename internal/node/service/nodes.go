@@ -43,17 +43,9 @@ func (s *Service) join(ctx context.Context, cfg *Config, secret string) (err err
 	if s.Cluster, err = cluster.Join(ctx, cluster.In(s.DB), self, s.load, cfg.Log); err != nil {
 		return err
 	}
-	s.Cluster.OnAway(func() { s.Bus.Tell("away", "") })
-	s.Bus.On("away", func(from, _ string) {
-		if s.Cluster.Away(from) {
-			s.Bus.Tell("well", from)
-		}
-	})
-	s.Bus.On("well", func(from, whom string) {
-		if whom == cfg.Node {
-			s.Cluster.Well(from)
-		}
-	})
+	for _, word := range cluster.Words {
+		s.Bus.On(word, func(from, what string) { s.Cluster.Hear(word, from, what) })
+	}
 	s.Bus.On("given", func(_, to string) {
 		if to == cfg.Node {
 			s.handover.TakeUp()

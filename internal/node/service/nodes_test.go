@@ -2,9 +2,14 @@ package service_test
 
 import (
 	"context"
+	"fmt"
+	"io"
+	"net"
 	"net/http"
+	"net/url"
 	"path/filepath"
 	"strings"
+	"sync"
 	"syscall"
 	"testing"
 	"time"
@@ -249,6 +254,116 @@ func TestLobbiesMove(t *testing.T) {
 			t.Errorf("%+v", n)
 		}
 	}
+}
+
+// cable is a way to the database that can be cut.
+type cable struct {
+	net.Listener
+	mu   sync.Mutex
+	cut  bool       // guarded by mu
+	ends []net.Conn // guarded by mu
+}
+
+// cabled returns the database's address over a cable.
+func cabled(t *testing.T) (*cable, string) {
+	t.Helper()
+	to, err := url.Parse(database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	l, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	w, end := &cable{Listener: l}, to.Host
+	t.Cleanup(func() { l.Close(); w.set(true) })
+	go func() {
+		for {
+			near, err := l.Accept()
+			if err != nil {
+				return
+			}
+			far, err := net.Dial("tcp", end)
+			if !w.holds(near, far) || err != nil {
+				continue
+			}
+			go io.Copy(near, far)
+			go io.Copy(far, near)
+		}
+	}()
+	to.Host = l.Addr().String()
+	return w, to.String()
+}
+
+// holds notes a connection, unless the cable is cut.
+func (w *cable) holds(ends ...net.Conn) bool {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	w.ends = append(w.ends, ends...)
+	if w.cut {
+		w.closeLocked()
+	}
+	return !w.cut
+}
+
+func (w *cable) closeLocked() {
+	for _, c := range w.ends {
+		if c != nil {
+			c.Close()
+		}
+	}
+	w.ends = nil
+}
+
+func (w *cable) set(cut bool) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.cut = cut; cut {
+		w.closeLocked()
+	}
+}
+
+// TestAloneWithoutDatabase: a node that alone has lost the database shows nothing more of a match as soon as it hears
+// that another one has it, says so, and sends everybody there when its lease is over; the match goes on there.
+func TestAloneWithoutDatabase(t *testing.T) {
+	way, over := cabled(t)
+	region := "alone" + fresh()
+	a, b := another(t, service.Config{Region: region, Database: over}), another(t, service.Config{Region: region})
+	knows(t, a, "there are two", func(all map[string]cluster.Member) bool { return all[b.Cluster.Self.Name].Alive })
+	in := [2]*client.Signed{player(t, "Mara"), player(t, "Joss")}
+	l, err := at(a, in[0]).Open(soon(t), client.Opening{Rulebook: "duel", Options: map[string]any{"goal": 9}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	m := begun(t, l.Code, a.Address, b.Address, in)
+	seer := bareTo(t, a.Address, map[string]any{"token": player(t, "Ines").Token, "lobby": l.Code, "watch": true}, 0)
+	seer.next("snapshot")
+	way.set(true)
+	if still := seer.next("still"); !strings.Contains(fmt.Sprint(still["why"]), b.Cluster.Self.Name) {
+		t.Errorf("it is told %v", still)
+	}
+	_, err = at(a, in[0]).Lobby(soon(t), l.Code)
+	wants(t, "what is asked meanwhile", err, "not-kept")
+	for err = error(nil); err == nil; {
+		var said map[string]any
+		err = seer.ReadJSON(&said)
+		if said["is"] == "bye" && (said["code"] != "not-kept" || said["again"] != true) {
+			t.Errorf("at the end of its lease it says %v", said)
+		}
+		if said["is"] == "delta" || said["is"] == "notice" {
+			t.Errorf("while play stands still it shows %v", said)
+		}
+	}
+	m.goesOn("its node has lost the database")
+	if got, err := at(b, in[0]).Lobby(soon(t), l.Code); err != nil || got.Node != b.Cluster.Self.Name {
+		t.Errorf("it is %+v, %v", got, err)
+	}
+	way.set(false)
+	asked(t, "the node has the database again", func(ctx context.Context) bool {
+		got, err := at(a, in[0]).Lobby(ctx, l.Code)
+		return err == nil && got.Node == b.Cluster.Self.Name
+	})
+	m.goesOn("its old node is back")
 }
 
 // TestNodeOfTwoDies: of two nodes one is killed, and its match goes on at the other within seconds; then that one is

@@ -52,21 +52,20 @@ type Rehearsal = func(ctx context.Context, book *rulebook.Book, matches int) (an
 
 // Config is how a node is started.
 type Config struct {
-	Listen      string         // address; "127.0.0.1:0" if empty: loopback, a free port
-	Database    string         // PostgreSQL address
-	Region      string         // "local" if empty
-	Node        string         // "node1" if empty
-	Advertise   string         // the address that clients and other nodes are told; that of Listen if empty
-	Messages    Messages       // between nodes
+	Listen    string   // address; "127.0.0.1:0" if empty: loopback, a free port
+	Database  string   // PostgreSQL address
+	Region    string   // "local" if empty
+	Node      string   // "node1" if empty
+	Advertise string   // the address that clients and other nodes are told; that of Listen if empty
+	Messages  Messages // between nodes
+	Outages
 	Rulebooks   string         // a folder whose *.yaml, *.yml and *.json are loaded at the start; "" for none
 	AcceptKept  bool           // they are, even if what is kept reads otherwise then
 	OperatorKey string         // "" keeps the one of an earlier start, or makes one
 	Origins     []string       // of pages that may call beside the service's own, as browsers send them
 	Proxies     []netip.Prefix // whose forwarded headers are believed
 	Metrics     string         // an address of its own for what the node counts; "" for none
-	PublishKept bool           // clients are told of play only when it is kept
 	Rehearse    Rehearsal      // plays matches for the rulebook editor; nil for none
-	Waiting     int            // bytes of each kind that may wait for the database; 64 MiB if it is 0
 	Refuse      bool           // a player's second connection to a lobby is refused; otherwise it takes over
 	Journals    string         // a folder for the lobbies' journals; "" for none
 	Practice    bool           // every lobby is a practice lobby
@@ -77,6 +76,13 @@ type Config struct {
 	Patience    time.Duration  // how long a live connection may take nothing; 10 s if 0
 	Check       time.Duration  // how often all copies are checked; if 0, every 5 s in practice lobbies
 	Log         *slog.Logger   // nothing is logged if nil
+}
+
+// Outages says what a node does while the database is away.
+type Outages struct {
+	PublishKept bool // clients are told of play only when it is kept
+	PlayOn      bool // play goes on though another node may be taking it over
+	Waiting     int  // bytes of each kind that may wait for the database; 64 MiB if it is 0
 }
 
 // Messages says how nodes send messages to each other.
@@ -269,6 +275,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 			Meter:       meter,
 			Refuse:      cfg.Refuse,
 			PublishKept: cfg.PublishKept,
+			Silent:      s.Cluster.Silent,
 			Waiting:     cfg.Waiting,
 			Practice:    cfg.Practice,
 			Check:       cfg.Check,
@@ -276,7 +283,10 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		},
 	)
 	s.Ledger.OnFull(s.Hall.Refresh)
-	s.Ledger.OnAway(s.Hall.Unkept)
+	s.Ledger.OnAway(s.Hall.Outage)
+	s.Cluster.Speak(cluster.Voice{Tell: s.Bus.Tell, Taken: s.Ledger.Taken, Late: s.Ledger.Late, Look: s.Hall.Outage,
+		PlayOn: cfg.PlayOn})
+	s.Ledger.OnLate(s.Cluster.Late)
 	err = s.handover.Begin(ctx, handover.Config{Hall: s.Hall, Ledger: s.Ledger, Cluster: s.Cluster,
 		Directory: s.Directory, Books: lib, Series: s.Series, Log: cfg.Log, TookOver: meter.TookOver,
 		Tell: func(node string) { s.Bus.Tell("given", node) },

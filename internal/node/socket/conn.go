@@ -5,6 +5,7 @@ import (
 	"errors"
 	"io"
 	"net"
+	"slices"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -63,9 +64,9 @@ type conn struct {
 	pings   atomic.Uint64
 }
 
-// say writes a message of the connection's own, before the box is served.
+// say writes a message of the connection's own, before the box is served. Without a lease that is only why it ends.
 func (c *conn) say(v any) error {
-	if !c.s.lease.Holds() {
+	if _, bye := v.(wire.Bye); !bye && !c.s.lease.Holds() {
 		return errUnheld
 	}
 	data := wire.Encode(c.enc, v)
@@ -144,7 +145,8 @@ func (c *conn) serve() {
 
 // write writes what waits, and tells whether the connection goes on.
 func (c *conn) write(list []*outbox.Frame, bye *wire.Bye) bool {
-	if !c.s.lease.Holds() { // whatever it says may not be true any more
+	if !c.s.lease.Holds() && slices.ContainsFunc(list, func(f *outbox.Frame) bool { return !f.Anyway }) {
+		// whatever it says may not be true any more
 		for _, f := range list {
 			f.Free()
 		}
@@ -166,7 +168,7 @@ func (c *conn) write(list []*outbox.Frame, bye *wire.Bye) bool {
 	}
 	if bye != nil {
 		if bye.Code != "" {
-			c.say(bye)
+			c.say(*bye)
 		}
 		status := websocket.CloseNormalClosure
 		if c.status != 0 {
@@ -183,9 +185,8 @@ func (c *conn) write(list []*outbox.Frame, bye *wire.Bye) bool {
 // ping puts a ping behind what waits. Who has not taken the last one yet gets none.
 func (c *conn) ping() {
 	if frames, _ := c.client.Load(); frames == 0 {
-		tick, part := c.client.Now()
 		c.pinged.Store(time.Now().UnixNano())
-		c.client.Say(wire.Ping{Is: "ping", N: c.pings.Add(1), Tick: tick, Part: part})
+		c.client.AskPing(c.pings.Add(1))
 	}
 	if c.client.Ended() == nil {
 		c.timer.Reset(pingEvery)

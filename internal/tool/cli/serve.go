@@ -78,6 +78,9 @@ func serveCommand() command {
 				"publish-kept", says.on("TURNVEX_PUBLISH_KEPT"), "send play to clients only "+
 					"once the database has it: nothing they saw is lost if the node dies, but everything arrives "+
 					"about 40 ms later (environment TURNVEX_PUBLISH_KEPT)")
+			fs.BoolVar(&cfg.PlayOn, "play-on", says.on("TURNVEX_PLAY_ON"), "in an outage, go on with play even if "+
+				"neither the database nor another node answers: if that node lives and takes the lobbies over, what "+
+				"was played here meanwhile is lost (environment TURNVEX_PLAY_ON)")
 			fs.BoolVar(
 				&cfg.Refuse,
 				"refuse-second",

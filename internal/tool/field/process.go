@@ -108,7 +108,7 @@ func RunNode(ctx context.Context, args []string) error {
 	}
 	service.Tune()
 	s, err := service.Start(ctx, service.Config{Database: args[0], Listen: args[1], Node: args[2], Rulebooks: args[3],
-		PublishKept: args[4] == "true", OperatorKey: OperatorKey, Check: check})
+		Outages: service.Outages{PublishKept: args[4] == "true"}, OperatorKey: OperatorKey, Check: check})
 	if err != nil {
 		return err
 	}

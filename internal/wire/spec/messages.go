@@ -110,8 +110,9 @@ var Messages = []Message{
 	{Is: "still", From: Service, Type: wire.Still{},
 		Purpose: "Tells that play stands still, with the reason, or, with over, that it goes on. Meanwhile no tick " +
 			"passes, and intents are refused with `not-kept`.",
-		When: "At once, when the database of a node with -publish-kept does not answer for a second, and when it " +
-			"does again.",
+		When: "At once, when a node may show nothing: its database does not answer and it shows only what is kept, " +
+			"or another node may be taking the lobby over. If it cannot go on there, `bye` with `not-kept` and " +
+			"`again` follows: connect to another node.",
 		Example: `{"is":"still","ms":1040,"why":"the database does not answer: play stands still, and goes on by itself when it does"}`},
 	{Is: "missed", From: Service, Type: wire.Missed{},
 		Purpose: "Tells how many notices were dropped because the client had fallen behind.",

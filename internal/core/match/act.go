@@ -26,14 +26,14 @@ type acts struct {
 func (m *acts) mayPlay(s *Player, also rulebook.Also) (code.Code, string) {
 	f := &m.book.F.Player
 	switch {
-	case m.row == nil && also&rulebook.AlsoLobby != 0 && s.Row.Flag(f.Loaded):
-		return code.OK, ""
-	case m.row == nil:
+	case m.row == nil && also&rulebook.AlsoLobby == 0:
 		return code.NotNow, "no match is running"
 	case m.over:
 		return code.NotNow, "the match is over"
 	case !s.Row.Flag(f.Loaded):
 		return code.Loading, "your record is still being loaded"
+	case m.row == nil:
+		return code.OK, ""
 	case !s.Row.Flag(f.Playing):
 		return code.NotPlaying, "you take no part in this match"
 	case f.Benched != nil && m.benched(s.Row):

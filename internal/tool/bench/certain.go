@@ -11,6 +11,7 @@ import (
 
 	"github.com/google/uuid"
 
+	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
@@ -80,6 +81,9 @@ func certainCost(t *Table) error {
 			},
 			func() error {
 				v, err := l.Ask(ctx, who.ID, &wire.Intent{Do: "act", Name: "buy"})
+				for err == nil && v.Code == code.Loading {
+					v, err = l.Ask(ctx, who.ID, &wire.Intent{Do: "act", Name: "buy"})
+				}
 				if err == nil && !v.OK() {
 					err = fmt.Errorf("it is not bought: %s", v.Reason)
 				}

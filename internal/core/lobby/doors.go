@@ -15,6 +15,7 @@ type doors struct {
 	*room
 	seating *seating
 	sides   *sides
+	coming  *coming
 }
 
 // The bounds of what a lobby remembers of people without a seat.
@@ -33,12 +34,16 @@ func (l *doors) admits(in *step.Input) (code.Code, string) {
 		same += int(sheet.Bit(s.conn == in.Conn && in.Conn != ""))
 	}
 	switch {
+	case l.coming.own(in.Acct) != nil:
+		return code.OK, ""
 	case same >= l.book.Players.Local:
 		return code.TooManyLocals, fmt.Sprintf("at most %d players may share a connection here", l.book.Players.Local)
-	case l.seating.vacant() != nil:
+	case l.coming.back(in) == nil && l.seating.vacant() != nil:
 		return code.OK, ""
 	case l.freeFor(in.Acct) <= 0:
 		return l.full()
+	case l.coming.back(in) != nil:
+		return l.coming.backTo(l.coming.back(in))
 	case len(
 		l.teams) > 0 && !l.sides.anyTeamFree() && (l.fillers() == 0 || l.match.Under() && l.seating.standIn() == nil):
 		return code.LobbyFull, "every team is full"
@@ -71,8 +76,21 @@ func (l *doors) lets(in *step.Input) (code.Code, string) {
 		return code.LobbyClosed, "the lobby is closed to newcomers"
 	case l.password != "" && in.Pass != l.password && !held && in.Acct != "":
 		return code.WrongPassword, "the lobby has a password, and this one is wrong"
-	case l.State() == rulebook.Playing && l.book.Players.Late == rulebook.LateRefuse:
+	}
+	return l.letsDuring(in)
+}
+
+// letsDuring tells whether somebody may come in while a match is running.
+func (l *doors) letsDuring(in *step.Input) (code.Code, string) {
+	was := l.match.Roster.Absent(l.whose(in)) != nil || l.coming.own(in.Acct) != nil
+	switch late, back := l.book.Players.Late, l.returning(); {
+	case was && back == rulebook.ReturningRefused:
+		return code.Late, "you have left the match that is running; you may join when it is over"
+	case was || l.State() != rulebook.Playing:
+	case late == rulebook.LateRefuse:
 		return code.Late, "a match is running, and nobody may join during it"
+	case late == rulebook.LateSeat && l.match.Roster.Crowded():
+		return code.Late, "so many have left the match that is running that nobody new may join during it"
 	}
 	return code.OK, ""
 }
@@ -83,8 +101,18 @@ func (l *doors) enter(in *step.Input) {
 		l.answer(step.Verdict{Code: c, Reason: why})
 		return
 	}
-	if s := l.seating.vacant(); s != nil {
-		l.seating.takeOver(s, in)
+	if s := l.coming.own(in.Acct); s != nil && l.returning() == rulebook.ReturningSame {
+		l.coming.resume(s, in)
+		return
+	} else if s != nil {
+		l.seating.leaveSeat(s)
+	}
+	free := l.seating.vacant()
+	if a := l.coming.back(in); a != nil {
+		free = l.coming.standInFor(a.Team)
+	}
+	if free != nil {
+		l.seating.takeOver(free, in)
 		return
 	}
 	l.seating.makeRoom()

@@ -23,13 +23,19 @@ type seating struct {
 func (l *seating) takeSeat(in *step.Input) *seat {
 	f := &l.book.F.Player
 	s := &seat{Player: match.NewPlayer(l.st, in.Name), conn: in.Conn, party: l.useReservation(in.Acct)}
+	s.who, s.local = l.whose(in)
 	l.st.SetInt(s.Row, f.Slot, l.freeSlot())
 	l.seats = append(l.seats, s)
 	l.emptyAt = 0
 	l.st.SetText(s.Row, f.Account, in.Acct)
 	l.st.SetInt(s.Row, f.Record, int64(s.Record.ID))
 	l.st.SetText(s.Row, f.Name, l.distinctName(s, in.Name))
-	l.sides.placeInTeam(s, in.Team)
+	if a := l.match.Roster.Absent(s.who, s.local); a != nil && l.st.Get(a.Team) != nil &&
+		l.returning() == rulebook.ReturningSame {
+		l.sides.joinTeam(s, l.st.Get(a.Team))
+	} else {
+		l.sides.placeInTeam(s, in.Team)
+	}
 	l.counts()
 	if l.host() == nil {
 		l.st.SetInt(l.row, l.book.F.Lobby.Host, int64(s.Row.ID))
@@ -67,6 +73,7 @@ func (l *seating) takeOver(s *seat, in *step.Input) {
 	l.match.Kept.SaveRecord(s.Player)
 	s.gone, s.heldUntil, s.lastSeq, s.answers, s.oldest, s.Name, s.conn = false, 0, 0, nil, 0, in.Name, in.Conn
 	s.filler, s.party = false, l.useReservation(in.Acct)
+	s.who, s.local = l.whose(in)
 	l.counts()
 	l.match.StandIns.StandIn(s.Player, false)
 	l.st.SetText(s.Row, f.Account, in.Acct)
@@ -84,19 +91,4 @@ func (l *seating) takeOver(s *seat, in *step.Input) {
 	}
 	l.fill()
 	l.match.Roster.EnoughAgain()
-}
-
-// loaded puts a player's record in place; only now the player has control.
-func (l *seating) loaded(in *step.Input) {
-	s := l.seat(in.Seat)
-	if s == nil || s.Row.Flag(l.book.F.Player.Loaded) {
-		return
-	}
-	l.match.Kept.Kept(s.Player, in.Record)
-	l.st.SetFlag(s.Record, l.book.F.Record.First, in.Yes)
-	l.st.SetFlag(s.Row, l.book.F.Player.Loaded, true)
-	if l.match.InPlay() && l.book.Players.Late == rulebook.LateSeat && !l.match.Has(s.Player) {
-		l.match.Roster.Join(s.Player)
-	}
-	l.startCheck()
 }

@@ -25,6 +25,7 @@ type Lobby struct {
 	room
 	sides    sides
 	seating  seating
+	coming   coming
 	doors    doors
 	start    start
 	votes    votes
@@ -85,7 +86,8 @@ func (l *Lobby) wire() {
 	r.then = later{&l.seating, &l.doors, &l.start, &l.votes}
 	l.sides, l.votes = sides{r}, votes{room: r}
 	l.seating = seating{room: r, sides: &l.sides}
-	l.doors = doors{r, &l.seating, &l.sides}
+	l.coming = coming{r, &l.seating, &l.sides}
+	l.doors = doors{r, &l.seating, &l.sides, &l.coming}
 	l.start = start{room: r, seating: &l.seating}
 	l.settings = settings{r, &l.doors, &l.start}
 	l.wishes = wishes{r, &l.seating, &l.sides, &l.start}
@@ -103,7 +105,11 @@ func (x later) seatWaiting() { x.doors.seatWaiting() }
 func (x later) startCheck()  { x.start.startCheck() }
 func (x later) callOff()     { x.start.callOff() }
 func (x later) countVote()   { x.votes.countVote() }
-func (x later) fill()        { x.seating.fill() }
+
+func (x later) ballot(s *seat) match.Ballot         { return x.votes.ballot(s) }
+func (x later) votesAgain(s *seat, b *match.Ballot) { x.votes.votesAgain(s, b) }
+
+func (x later) fill() { x.seating.fill() }
 
 func (l *Lobby) open(s Setup) {
 	f := &l.book.F.Lobby
@@ -194,7 +200,7 @@ func (l *Lobby) apply(in *step.Input) {
 	case step.Leave:
 		l.seating.leave(in.Seat)
 	case step.Loaded:
-		l.seating.loaded(in)
+		l.coming.loaded(in)
 	case step.Saved:
 		l.match.Saved(in.N)
 	case step.Ping:

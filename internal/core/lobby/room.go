@@ -34,11 +34,13 @@ type room struct {
 
 // afterwards is what follows where somebody has come, gone, or changed their mind.
 type afterwards interface {
-	startCheck()  // starts the countdown or calls it off, as it must be now
-	callOff()     // ends the countdown
-	countVote()   // counts the vote under way anew
-	fill()        // seats stand-ins, or takes them away
-	seatWaiting() // gives free places to those who stand in line
+	startCheck()                         // starts the countdown or calls it off, as it must be now
+	callOff()                            // ends the countdown
+	countVote()                          // counts the vote under way anew
+	ballot(s *seat) match.Ballot         // how somebody stands in the vote under way
+	votesAgain(s *seat, b *match.Ballot) // has somebody stand as they did, who comes back
+	fill()                               // seats stand-ins, or takes them away
+	seatWaiting()                        // gives free places to those who stand in line
 }
 
 func (l *room) startCheck()  { l.then.startCheck() }
@@ -176,6 +178,30 @@ func (l *room) SeatOf(account string) sheet.ID {
 		}
 	}
 	return 0
+}
+
+// returning says what somebody finds who comes back to a match. Practice is always entered anew.
+func (l *room) returning() rulebook.Returning {
+	if l.row.Flag(l.book.F.Lobby.Practice) {
+		return rulebook.ReturningAnew
+	}
+	return l.book.Players.Returning
+}
+
+// whose says whose connection somebody enters on, and which of its players they are.
+func (l *room) whose(in *step.Input) (who string, local int) {
+	if in.Acct != "" {
+		return in.Acct, 0
+	}
+	for _, s := range l.seats {
+		if s.conn == in.Conn && in.Conn != "" && s.who != "" {
+			who = s.who
+			if s.local == local {
+				local++
+			}
+		}
+	}
+	return who, local
 }
 
 // counts writes the numbers that follow from the roster, in one place.

@@ -101,6 +101,7 @@ type pair struct {
 	steps  int
 	ended  int
 	passed sheet.Tick // play ticks in the last step
+	twice  string     // who counts twice in a result
 }
 
 func newPair(book *rulebook.Book, setup lobby.Setup) *pair {
@@ -116,15 +117,30 @@ func (p *pair) step(in *step.Input) *step.Output {
 	for _, e := range out.Effects {
 		if e.Kind == step.SaveResult {
 			p.ended++
+			p.counts(e.Result)
 		}
 	}
 	return out
+}
+
+// counts notes who counts twice.
+func (p *pair) counts(r *step.Result) {
+	seen := map[string]bool{}
+	for _, x := range r.Players {
+		if seen[x.Account] && x.Account != "" {
+			p.twice = x.Account
+		}
+		seen[x.Account] = true
+	}
 }
 
 // wrong says which invariant does not hold.
 func (p *pair) wrong(t *testing.T) string {
 	if p.steps++; p.steps%20 == 0 {
 		p.b = restored(t, p.b)
+	}
+	if p.twice != "" {
+		return p.twice + " counts twice in a match"
 	}
 	if err := p.a.Check(); err != nil {
 		return err.Error()
@@ -139,7 +155,8 @@ func (p *pair) wrong(t *testing.T) string {
 }
 
 // misplaced says what lies where it may not: a piece over another, a wall or the edge, a body in a wall; a player who
-// has just come back anywhere but at the spawn point farthest from rivals, if nobody can have moved since.
+// has just come back anywhere but at the spawn point farthest from rivals, if nobody can have moved since. Who comes
+// back to a match that they had left is where they were.
 func misplaced(book *rulebook.Book, m *lobby.Lobby, oneTick bool) string {
 	st, g := m.Store(), groundOf(book, m.Store())
 	pieces := st.Of(sheet.Piece)
@@ -166,7 +183,8 @@ func misplaced(book *rulebook.Book, m *lobby.Lobby, oneTick bool) string {
 		if !g.Free(x, y, book.Movement.Radius) {
 			return fmt.Sprintf("player %d at (%d, %d) is not free", p.ID, x, y)
 		}
-		justBack := oneTick && p.Flag(f.Alive) && p.Sent.Has(f.Alive.No) && !p.Fresh && p.Sent.Has(f.Pos.No)
+		justBack := oneTick && p.Flag(f.Alive) && p.Sent.Has(f.Alive.No) && !p.Fresh && p.Sent.Has(f.Pos.No) &&
+			!p.Sent.Has(f.Playing.No)
 		if why := notFarthest(book, g, st, p, x, y); justBack && book.Spawn.Pick == rulebook.PickFar &&
 			m.PlayTick() > 100 && why != "" {
 			return why

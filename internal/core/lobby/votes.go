@@ -6,6 +6,7 @@ import (
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/match"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
@@ -131,6 +132,46 @@ func (l *votes) cast(s *seat, n int64) {
 	l.st.SetInt(s.Row, f.Cast, n)
 	l.st.SetFlag(s.Row, f.Voted, true)
 	l.countVote()
+}
+
+// ballot says how somebody stands in the vote under way.
+func (l *votes) ballot(s *seat) (b match.Ballot) {
+	f := &l.book.F.Votes
+	if l.openVote() == nil {
+		return b
+	}
+	b = match.Ballot{No: l.row.Int(f.Vote), Until: l.voteUntil, Cast: s.Row.Int(f.Cast),
+		On: l.row.Int(f.On) == int64(s.Row.ID), By: sheet.ID(l.row.Int(f.By))}
+	for _, x := range l.seats {
+		if n := x.Row.Int(f.Cast); b.On && n > 0 {
+			b.Votes = append(b.Votes, match.Vote{Of: x.Row.ID, Cast: n})
+		}
+	}
+	return b
+}
+
+// votesAgain has somebody who comes back stand in the vote as they did, while it lasts: one that was on them, and ended
+// because they had left, goes on.
+func (l *votes) votesAgain(s *seat, b *match.Ballot) {
+	f := &l.book.F.Votes
+	switch open := l.openVote(); {
+	case b.No == 0 || b.Until <= l.tick():
+	case b.On && open == nil:
+		l.st.SetInt(l.row, f.Vote, b.No)
+		l.st.SetInt(l.row, f.By, int64(b.By))
+		l.st.SetInt(l.row, f.On, int64(s.Row.ID))
+		l.st.SetClock(l.row, f.Left, int64(b.Until-l.tick()), -1, l.tick())
+		l.voteUntil = b.Until
+		for _, v := range b.Votes {
+			if x := l.seat(v.Of); x != nil {
+				l.st.SetInt(x.Row, f.Cast, v.Cast)
+				l.st.SetFlag(x.Row, f.Voted, true)
+			}
+		}
+		l.countVote()
+	case !b.On && open != nil && l.row.Int(f.Vote) == b.No && l.voteUntil == b.Until && b.Cast > 0:
+		l.cast(s, b.Cast)
+	}
 }
 
 // countVote counts the votes anew, and ends the vote when it is decided.

@@ -94,6 +94,8 @@ func (l *Lobby) walkChance(w *state.Walk) {
 func (s *seat) walk(w *state.Walk, st *sheet.Store) {
 	s.Player.Walk(w, st)
 	state.Text(w, "conn", &s.conn)
+	state.Person(w, "who", &s.who)
+	state.Int(w, "local", &s.local)
 	state.Int(w, "held until", &s.heldUntil)
 	state.Bool(w, "filler", &s.filler)
 	state.Bool(w, "gone", &s.gone)
@@ -145,7 +147,7 @@ func (l *Lobby) Lines() []state.Line { return state.Lines(l.walk) }
 
 // The form of a checkpoint: its magic, of which the last character is the version, the rulebook's version with the form
 // of its sheets, the state, and the hash of all that.
-const checkpointMagic = "TVXCHKP3"
+const checkpointMagic = "TVXCHKP4"
 
 // formOf names a rulebook's version and the form that its sheets have in this version of the service: a checkpoint
 // whose sheets had other fields is told apart, and not read askew.

@@ -65,6 +65,7 @@ func busy(t testing.TB) *Lobby {
 	for _, s := range seats {
 		do(s, step.Ready, step.Input{})
 	}
+	do(seats[0], step.Vote, step.Input{Name: "send", Target: seats[3], Text: "yes"})
 	take(step.Input{Kind: step.Leave, Seat: seats[3]})
 	do(seats[0], step.Settings, step.Input{Args: []step.Named{{Name: "password", Value: sheet.TextValue("digest")}}})
 	do(seats[0], step.Swap, step.Input{Target: seats[1]})
@@ -138,7 +139,8 @@ func TestNothingIsForgotten(t *testing.T) {
 // persons are the parts of the state that tell who somebody is, of which a hash is not made: the first texts of a
 // player's sheet are the name and the account.
 var persons = regexp.MustCompile(`(Seated\[\d+\]|rows\[15\])\.S\[[01]\]$|` +
-	`(players\[\d\]|Player|left\[\d\]|leftPosts\[\d\]|line\[\d\]|held\[\d\])\.([Nn]ame|[Aa]ccount|party)$|banned\[|\.reason$`)
+	`(players\[\d\]|Player|absent\[\d\]|line\[\d\]|held\[\d\])\.([Nn]ame|[Aa]ccount|party|[Ww]ho)$|` +
+	`absent\[\d\]\.player\[(5|6)\]\.S$|seats\[\d\]\.who$|banned\[|\.reason$`)
 
 type forgetful struct {
 	t       *testing.T

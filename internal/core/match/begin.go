@@ -78,19 +78,25 @@ func (m *roster) takeIn(p *Player) {
 		p.whimAt = m.standIns.nextWhim()
 	}
 	m.st.SetFlag(p.Row, f.Ready, false)
-	kits := int64(0)
 	for i := range m.book.Kits {
 		if m.book.Kits[i].Start {
-			kits |= 1 << i
 			m.tallied(func(t *Tally) { t.Kits[i]++ })
 		}
 	}
-	m.st.SetInt(p.Row, f.Kits, kits)
+	m.st.SetInt(p.Row, f.Kits, m.startKits())
 	m.st.SetFlag(p.Row, f.Playing, true)
 	m.zones.outOfZones(p.Row)
 	m.players = append(m.players, p)
 	m.st.Seated = append(m.st.Seated, p.Row)
 	m.st.TouchAll(sheet.Player)
+}
+
+// startKits are the kits that everybody begins with, a bit for each.
+func (m *roster) startKits() (kits int64) {
+	for i := range m.book.Kits {
+		kits |= sheet.Bit(m.book.Kits[i].Start) << i
+	}
+	return kits
 }
 
 // Join lets a latecomer into the running match.
@@ -103,22 +109,20 @@ func (m *roster) Join(p *Player) {
 	m.EnoughAgain()
 }
 
-// Leave takes a player out of the running match, because they leave the lobby.
-func (m *roster) Leave(p *Player) {
+// Leave takes a player out of the running match, because they leave the lobby. What they had in it is set aside.
+func (m *roster) Leave(p *Player, a Absent) {
 	m.emit(rulebook.OnLeave, p.Row)
 	m.rules.Settle()
 	if !m.InPlay() { // what the rules did at the leaving ended the match
 		return
 	}
 	m.st.SetInt(p.Row, m.book.F.Player.Outcome, m.leaving())
-	if m.keeps(p.Row) {
-		m.ends.left = append(m.ends.left, m.ends.playerResult(p.Row, p.Name))
-	}
-	m.kept.keepRecord(p)
-	if m.book.Players.Leavers != rulebook.LeaversLeft && !m.practice() {
-		m.ends.leftPosts = append(m.ends.leftPosts, m.kept.posts(p.Row)...)
-	}
+	m.motion.StopSteering(p)
+	a.bare = m.bare(p)
 	m.leaveOut(p)
+	if m.keeps(p.Row) {
+		m.setAside(p, a)
+	}
 	m.st.SetFlag(p.Row, m.book.F.Player.Playing, false)
 	m.st.TouchAll(sheet.Player)
 	m.pieces.bearersWithout(p.Row)

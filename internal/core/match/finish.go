@@ -27,17 +27,16 @@ type ends struct {
 	values *values
 	rules  settler
 
-	began     sheet.Tick          // play tick
-	beganWall sheet.Tick          // wall tick
-	finish    bool                // an effect wants the match to end
-	because   string              // why, or why a phase is left
-	forfeit   sheet.ID            // the player or team that gave up
-	cut       bool                // it was ended from outside, or for want of players
-	backAt    sheet.Tick          // wall tick until which the result is shown
-	left      []step.PlayerResult // players who left before the end
-	leftPosts []step.Post         // and what they had for the boards, where they count
-	named     bool                // who has won was said, and not left to the order
-	winners   []sheet.ID          // who was: several at one tick are ranked by the order; none: all have lost
+	began     sheet.Tick // play tick
+	beganWall sheet.Tick // wall tick
+	finish    bool       // an effect wants the match to end
+	because   string     // why, or why a phase is left
+	forfeit   sheet.ID   // the player or team that gave up
+	cut       bool       // it was ended from outside, or for want of players
+	backAt    sheet.Tick // wall tick until which the result is shown
+	absent    []Absent   // players who have left, in the order in which they did
+	named     bool       // who has won was said, and not left to the order
+	winners   []sheet.ID // who was: several at one tick are ranked by the order; none: all have lost
 }
 
 // wantFinish notes that the match is to end when everything has settled. The first reason counts, but nobody has won
@@ -155,7 +154,7 @@ func (m *ends) hints() {
 func (m *ends) forget() {
 	m.began, m.beganWall, m.backAt = 0, 0, 0
 	m.finish, m.because, m.forfeit, m.cut = false, "", 0, false
-	m.left, m.leftPosts = nil, nil
+	m.absent = nil
 }
 
 // ShownUntil returns the wall tick until which a result is shown; 0 while none is.

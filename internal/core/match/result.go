@@ -37,10 +37,7 @@ func (m *ends) keepResult(because string) {
 			r.Posts = append(r.Posts, m.kept.posts(t)...)
 		}
 	}
-	r.Players = append(r.Players, m.left...)
-	if m.broken == "" {
-		r.Posts = append(r.Posts, m.leftPosts...)
-	}
+	m.countAbsent(r)
 	for _, s := range m.players {
 		if s.Row.Flag(f.Player.Playing) {
 			m.kept.SaveRecord(s)

@@ -2,8 +2,6 @@ package match
 
 import (
 	"fmt"
-	"maps"
-	"slices"
 
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/state"
@@ -61,7 +59,7 @@ func (m *Match) Walk(w *state.Walk, find func(sheet.ID) *Player) {
 		w.In("pause", func() { m.Pauses.pause.walk(w) })
 		w.In("turn", func() { m.Turns.turn.walk(w) })
 		m.Acts.walkDecisions(w)
-		m.Ends.walkLeft(w)
+		m.Ends.walkAbsent(w)
 	})
 	if w.Restoring() && !w.Failed() {
 		m.restored(w)
@@ -161,15 +159,34 @@ func (m *ends) walk(w *state.Walk) {
 	state.Int(w, "round", &m.round)
 }
 
-// walkLeft walks over those who left before the end.
-func (m *ends) walkLeft(w *state.Walk) {
-	state.List(w, "left", &m.left, func(p *step.PlayerResult) { walkResult(w, p) })
-	state.List(w, "left posts", &m.leftPosts, func(p *step.Post) {
-		state.Text(w, "board", &p.Board)
-		state.Person(w, "account", &p.Account)
-		state.Text(w, "team", &p.Team)
-		state.Int(w, "value", &p.Value)
-		state.Int(w, "at", &p.At)
+// walkAbsent walks over those who have left.
+func (m *ends) walkAbsent(w *state.Walk) {
+	state.List(w, "absent", &m.absent, func(a *Absent) {
+		state.Person(w, "who", &a.Who)
+		state.Int(w, "local", &a.Local)
+		state.Int(w, "team", &a.Team)
+		state.Int(w, "vote at", &a.VoteAt)
+		w.In("ballot", func() { a.Ballot.walk(w) })
+		state.Int(w, "was", &a.was)
+		state.Person(w, "name", &a.name)
+		w.In("player", func() { m.book.Schema.WalkValues(w, sheet.Player, &a.player) })
+		w.In("record", func() { m.book.Schema.WalkValues(w, sheet.Record, &a.record) })
+		state.Int(w, "edges", &a.edges)
+		state.Int(w, "respawn at", &a.respawnAt)
+		state.Int(w, "round", &a.round)
+		state.Bool(w, "bare", &a.bare)
+	})
+}
+
+func (b *Ballot) walk(w *state.Walk) {
+	state.Int(w, "no", &b.No)
+	state.Int(w, "until", &b.Until)
+	state.Int(w, "cast", &b.Cast)
+	state.Bool(w, "on", &b.On)
+	state.Int(w, "by", &b.By)
+	state.List(w, "votes", &b.Votes, func(v *Vote) {
+		state.Int(w, "of", &v.Of)
+		state.Int(w, "cast", &v.Cast)
 	})
 }
 
@@ -213,64 +230,4 @@ func WalkNamed(w *state.Walk, name string, list *[]step.Named) {
 		state.Text(w, "name", &n.Name)
 		sheet.WalkValue(w, &n.Value)
 	})
-}
-
-func walkResult(w *state.Walk, p *step.PlayerResult) {
-	state.Person(w, "account", &p.Account)
-	state.Person(w, "name", &p.Name)
-	state.Text(w, "team", &p.Team)
-	state.Text(w, "outcome", &p.Outcome)
-	state.Int(w, "place", &p.Place)
-	state.Bool(w, "stand in", &p.StandIn)
-	names := slices.Sorted(maps.Keys(p.Fields))
-	if state.Texts(w, "fields", &names); w.Restoring() {
-		p.Fields = map[string]any{}
-	}
-	for _, n := range names {
-		v := p.Fields[n]
-		walkAny(w, n, &v)
-		p.Fields[n] = v
-	}
-}
-
-// walkAny walks over a value of a result: an integer, a number, a flag or a text.
-func walkAny(w *state.Walk, name string, v *any) {
-	var form byte
-	var n int64
-	var s string
-	switch x := (*v).(type) {
-	case int64:
-		form, n = 'i', x
-	case float64:
-		form, n = 'f', int64(x*sheet.Thousand+half(x))
-	case bool:
-		form, n = 'b', sheet.Bit(x)
-	case string:
-		form, s = 's', x
-	}
-	state.Int(w, name+" form", &form)
-	state.Int(w, name, &n)
-	if state.Text(w, name+" text", &s); !w.Restoring() {
-		return
-	}
-	switch form {
-	case 'i':
-		*v = n
-	case 'f':
-		*v = float64(n) / sheet.Thousand
-	case 'b':
-		*v = n != 0
-	case 's':
-		*v = s
-	default:
-		w.Fail("%s is of no known form", name)
-	}
-}
-
-// half rounds thousandths, which a float holds only nearly, away from zero.
-func half(x float64) float64 {
-	if x < 0 {
-		return -0.5
-	}
-	return 0.5
 }

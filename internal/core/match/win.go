@@ -5,7 +5,6 @@ import (
 
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
-	"turnvex.example/turnvex/internal/core/step"
 )
 
 // contestants are those among whom the match is decided: teams that have players, or players.
@@ -107,31 +106,23 @@ func (m *ends) place() {
 			}
 		}
 	}
-	if m.broken == "" {
-		last := int64(len(order) + 1)
-		if m.book.Win.Teams {
-			m.placeDeserted(last)
-		}
-		m.placeLeavers(last)
+	if m.broken == "" && m.book.Win.Teams {
+		m.placeDeserted(int64(len(order) + 1))
 	}
 }
 
-// placeLeavers gives those who left the outcome and the place that the rulebook says.
-func (m *ends) placeLeavers(last int64) {
-	f := &m.book.F.Team
-	for i := range m.left {
-		p := &m.left[i]
-		if m.book.Players.Leavers == rulebook.LeaversLeft {
-			continue
-		}
-		p.Outcome, p.Place = f.Outcome.Choices[rulebook.Lost], last
-		for _, t := range m.teams {
-			shares := m.book.Players.Leavers == rulebook.LeaversTeam && m.book.Win.Teams
-			if shares && t.Text(f.Name) == p.Team && t.Int(f.Place) > 0 {
-				p.Outcome, p.Place = outcome(f.Outcome, t), t.Int(f.Place)
-			}
-		}
+// placeLeaver gives somebody who has left the outcome and the place that the rulebook says.
+func (m *ends) placeLeaver(p *sheet.Row, last int64) {
+	how, f := m.book.Players.Leavers, &m.book.F
+	if how == rulebook.LeaversLeft {
+		return
 	}
+	place, outcome := last, int64(rulebook.Lost)
+	if t := m.st.Get(p.Team); how == rulebook.LeaversTeam && m.book.Win.Teams && t != nil && t.Int(f.Team.Place) > 0 {
+		place, outcome = t.Int(f.Team.Place), t.Int(f.Team.Outcome)
+	}
+	m.st.SetInt(p, f.Player.Place, place)
+	m.st.SetInt(p, f.Player.Outcome, outcome)
 }
 
 // nobodyWon tells whether all have lost: nobody was named as the winner, or a team without players or somebody who does
@@ -146,7 +137,7 @@ func (m *ends) nobodyWon(contestants []*sheet.Row) bool {
 func (m *ends) placeDeserted(last int64) {
 	f := &m.book.F.Team
 	for _, t := range m.teams {
-		played := slices.ContainsFunc(m.left, func(p step.PlayerResult) bool { return p.Team == t.Text(f.Name) })
+		played := slices.ContainsFunc(m.absent, func(a Absent) bool { return a.Team == t.ID })
 		if t.Int(f.Place) == 0 && played {
 			m.st.SetInt(t, f.Place, last)
 			m.st.SetInt(t, f.Outcome, rulebook.Lost)
@@ -162,7 +153,7 @@ func (m *ends) placeOf(c *sheet.Row) int64 {
 }
 
 // started tells whether there ever was more than one to be the last of.
-func (m *ends) started() bool { return len(m.contestants())+len(m.left) > 1 }
+func (m *ends) started() bool { return len(m.contestants())+len(m.absent) > 1 }
 
 // standing counts the teams or players who are still in: alive or coming back.
 func (m *ends) standing() int {

@@ -51,8 +51,9 @@ func (b *binder) seats() {
 	n := b.section("players")
 	k.Players = Players{Least: int(b.int(n, "least")), Most: int(b.int(n, "most")),
 		Late: lateWords.named(b.text(n, "late")), Hold: b.ticks(n, "hold"), Gone: goneWords.named(b.text(n, "gone")),
-		Leavers: leaversWords.named(b.text(n, "leavers")), HostGone: hostGoneWords.named(b.text(n, "host_gone")),
-		Below: belowWords.named(b.text(n, "below")), Local: int(b.int(n, "local"))}
+		Leavers: leaversWords.named(b.text(n, "leavers")), Returning: returningWords.named(b.text(n, "returning")),
+		HostGone: hostGoneWords.named(b.text(n, "host_gone")),
+		Below:    belowWords.named(b.text(n, "below")), Local: int(b.int(n, "local"))}
 	if k.Players.Least > k.Players.Most {
 		b.fail(n, "out-of-range", "least to be at most most", "least is %d and most is %d", k.Players.Least,
 			k.Players.Most)

@@ -85,6 +85,7 @@ type Players struct {
 	Hold        sheet.Tick
 	Gone        Gone
 	Leavers     Leavers
+	Returning   Returning
 	HostGone    HostGone
 	Below       Below
 	Local       int

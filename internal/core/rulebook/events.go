@@ -36,7 +36,7 @@ var eventDecls = [Events]eventDecl{
 	OnPhase: {word: "phase", doc: "any `phase`'s start"},
 	OnSpawn: {word: "spawn", doc: "a player's `spawn`", player: true, creature: true},
 	OnOut:   {word: "out", doc: "going `out`", player: true, creature: true},
-	OnEnter: {word: "enter", doc: "`enter`ing a running match", player: true},
+	OnEnter: {word: "enter", doc: "`enter`ing a running match for the first time", player: true},
 	OnLeave: {word: "leave", doc: "`leave`ing it", player: true},
 	OnEnd:   {word: "end", doc: "the match's `end`"},
 }

@@ -217,7 +217,7 @@ var recordObject = &object{
 	name: "record field",
 	doc: "Something kept for a player between matches. It is loaded before the player gets control and read as " +
 		"`record.NAME`. Changes by effects are saved within `save_every` and at the end of each round; `of` is saved " +
-		"at the end of the match, however it ends, and when the player leaves. A player in two lobbies has one " +
+		"at the end of the match, however it ends, for those who left it too. A player in two lobbies has one " +
 		"record: what both add is added up, the best of both is kept, and each lobby sees the changes of the other.",
 	example: `record:
   matches: {keep: total, of: 1}

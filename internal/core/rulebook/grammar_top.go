@@ -84,7 +84,7 @@ var topObject = &object{
 var playersObject = &object{
 	name:    "players",
 	doc:     "Seats in the lobby.",
-	example: `players: {least: 2, most: 8, late: wait, hold: 45s, gone: forfeit, leavers: lose, host_gone: pass, below: end, local: 2}`,
+	example: `players: {least: 2, most: 8, late: wait, hold: 45s, gone: forfeit, leavers: lose, returning: same, host_gone: pass, below: end, local: 2}`,
 	keys: []key{
 		{name: "least", spec: integer(1, MaxPlayers), def: "1", doc: "A match starts with at least this many."},
 		{name: "most", spec: integer(1, MaxPlayers), def: "8", doc: "The most seats a lobby may have."},
@@ -109,9 +109,19 @@ var playersObject = &object{
 			name: "leavers",
 			spec: leaversWords.spec(),
 			def:  LeaversLeft.String(),
-			doc: "How a player who leaves before the end is counted: as `left`, without a place; as lost " +
-				"(`lose`), behind everyone who stayed; or like their `team` (without teams: as lost). Except " +
-				"with `left`, what they had by then is posted to the boards.",
+			doc: "How a player who leaves, and is not back at the end, is counted: as `left`, without a place; " +
+				"as lost (`lose`), behind everyone who stayed; or like their `team` (without teams: as lost). " +
+				"Records and results say the same. Except with `left`, what they had when they left is posted " +
+				"to the boards.",
+		},
+		{
+			name: "returning",
+			spec: returningWords.spec(),
+			def:  ReturningSame.String(),
+			doc: "What a player finds who has left a match, was removed or was cut off beyond the hold, and " +
+				"comes back to it: with `same` everything as it was, from their sheet and cooldowns to pauses " +
+				"used and votes, in the same team; with `anew` they start as a newcomer; with `refuse` they " +
+				"cannot come back until it is over. It comes before `late`. Nobody counts twice for one match.",
 		},
 		{
 			name: "host_gone",

@@ -77,6 +77,20 @@ var goneWords = words[Gone]{"remove", "forfeit", "keep", "stand-in"}
 
 func (p Gone) String() string { return goneWords.of(p) }
 
+// Returning says what somebody finds who has left a match and comes back to it.
+type Returning uint8
+
+// The policies for those who come back.
+const (
+	ReturningSame Returning = iota
+	ReturningAnew
+	ReturningRefused
+)
+
+var returningWords = words[Returning]{"same", "anew", "refuse"}
+
+func (p Returning) String() string { return returningWords.of(p) }
+
 // Leavers says how those count who leave a match before its end.
 type Leavers uint8
 

@@ -112,13 +112,48 @@ func (st *Store) walkRows(w *state.Walk, name string, list *[]*Row) {
 	})
 }
 
+// Values returns what a sheet holds, in the order of its fields.
+func (s *Schema) Values(r *Row) []Value {
+	out := make([]Value, len(s.Fields(r.Kind)))
+	for i, f := range s.Fields(r.Kind) {
+		out[i] = r.Get(f)
+	}
+	return out
+}
+
+// WalkValues walks over what Values has returned of a sheet of a kind.
+func (s *Schema) WalkValues(w *state.Walk, k Kind, list *[]Value) {
+	fields, n := s.Fields(k), 0
+	state.List(w, "values", list, func(v *Value) {
+		if n == len(fields) {
+			w.Fail("a %s has more values than fields", k)
+			return
+		}
+		f := fields[n]
+		n++
+		walkValue(w, v, f.Person)
+		if w.Restoring() && !w.Failed() && v.Type != f.Type {
+			w.Fail("%s is of type %s, not %s", f.Name, v.Type, f.Type)
+		}
+	})
+	if w.Restoring() && !w.Failed() && n < len(fields) {
+		w.Fail("a %s has fewer values than fields", k)
+	}
+}
+
 // WalkValue walks over a value.
-func WalkValue(w *state.Walk, v *Value) {
+func WalkValue(w *state.Walk, v *Value) { walkValue(w, v, false) }
+
+func walkValue(w *state.Walk, v *Value, person bool) {
 	state.Int(w, "type", &v.Type)
 	for i := range v.N {
 		state.Int(w, "n"+slotNames[i], &v.N[i])
 	}
-	state.Text(w, "text", &v.S)
+	if person {
+		state.Person(w, "text", &v.S)
+	} else {
+		state.Text(w, "text", &v.S)
+	}
 	if v.Type > List {
 		w.Fail("a value of unknown type %d", v.Type)
 	}

@@ -19,6 +19,7 @@ type Series struct {
 	Won      int64 // points in a table
 	Drawn    int64
 	Lost     int64
+	Between  int64          // milliseconds after a match, or after Come, until who is not ready has lost
 	Come     int64          // milliseconds from when a meeting may begin until who is not there has lost
 	Options  map[string]any // of the lobbies
 	Source   []byte
@@ -87,6 +88,10 @@ options: {goal: 20}`,
 		{name: "points", spec: obj(seriesPoints), doc: "For a table: what a meeting is worth."},
 		{name: "come", spec: duration(10*second, day), def: "5m",
 			doc: "How long seats are held; whoever has not arrived by then loses the meeting."},
+		{name: "between", spec: duration(10*second, day), def: "2m",
+			doc: "How long after a match the next one of the same meeting must have begun, and after `come` the " +
+				"first. A side of which nobody is there by then, or, where matches start when all are ready, " +
+				"somebody is not ready, loses the meeting; if that is both, whoever has won more matches wins it."},
 		{name: "options", spec: mapOf(scalar, 32), doc: "The options of the lobbies."},
 	},
 }
@@ -128,7 +133,7 @@ func (b *binder) series(n *node) *Series {
 		Name: b.text(n, "series"), Title: b.titled(n, b.text(n, "series")), About: b.text(n, "about"),
 		Rulebook: b.text(n, "rulebook"), Form: seriesForms.named(b.text(n, "form")), BestOf: int(b.int(n, "best_of")),
 		Matches: int(b.int(n, "matches")), Rounds: int(b.int(n, "rounds")), Third: b.flag(n, "third"),
-		Won: 3, Drawn: 1, Come: b.millis(n, "come"), Options: map[string]any{},
+		Won: 3, Drawn: 1, Come: b.millis(n, "come"), Between: b.millis(n, "between"), Options: map[string]any{},
 	}
 	if n.get("best_of") != nil && n.get("matches") != nil {
 		b.fail(n.get("matches"), "not-here", "best_of or matches", "a meeting has one length")

@@ -259,11 +259,11 @@ func (m *Machine) between(a, b int) int {
 	return n
 }
 
-// Next returns when the next meeting has waited long enough for who is to come, in milliseconds of the epoch, and which
-// it is; 0 for none.
+// Next returns when the next meeting has waited long enough for who is to come or to begin, in milliseconds of the
+// epoch, and which it is; 0 for none.
 func (m *Machine) Next() (at int64, meeting int) {
 	for i, x := range m.s.Meetings {
-		if x.Stage == Comes && (at == 0 || x.Until < at) {
+		if (x.Stage == Comes || x.Stage == Plays) && (at == 0 || x.Until < at) {
 			at, meeting = x.Until, i+1
 		}
 	}

@@ -54,7 +54,7 @@ type Meeting struct {
 	Stage   Stage   `json:"stage"`
 	Lobby   string  `json:"lobby,omitempty"`    // its code
 	LobbyID string  `json:"lobby_id,omitempty"` // which no other ever has
-	Until   int64   `json:"until,omitempty"`    // when who is not there has lost, in milliseconds of the epoch
+	Until   int64   `json:"until,omitempty"`    // when who is not there, or not ready, has lost, in milliseconds of the epoch
 	Played  []Match `json:"played,omitempty"`
 	Winner  int     `json:"winner,omitempty"` // the entrant; 0 with Decided: nobody
 	Why     string  `json:"why,omitempty"`    // how it was decided: played, walkover, withdrawn or bye
@@ -84,7 +84,7 @@ const (
 	Opened   Kind = "opened"   // the lobby of a meeting is open
 	Gone     Kind = "gone"     // it is gone, without having been asked to go
 	Result   Kind = "result"   // a match in it has ended
-	Late     Kind = "late"     // the time to come is over: Here says who is there
+	Late     Kind = "late"     // the time to come, or to begin, is over: Here says who is there
 	Withdraw Kind = "withdraw" // an entrant gives up
 	End      Kind = "end"      // an operator ends the series
 )
@@ -99,6 +99,7 @@ type Input struct {
 	LobbyID string  `json:"lobby_id,omitempty"`
 	Number  int64   `json:"number,omitempty"` // of Result: the match in the lobby
 	Here    [2]bool `json:"here"`
+	Ready   [2]bool `json:"ready"` // of Late: and ready, where that is asked for
 	Why     string  `json:"why,omitempty"`
 }
 
@@ -267,6 +268,7 @@ func (m *Machine) result(in Input, x *Meeting) error {
 	if in.Entrant != 0 {
 		x.Sides[side].Wins++
 	}
+	x.Until = in.At + m.plan.Between
 	m.count(in.Meeting)
 	return nil
 }
@@ -280,13 +282,13 @@ func (m *Machine) count(no int) {
 		enough = 2*max(a, b) > m.plan.BestOf || n >= m.plan.BestOf && a != b
 	}
 	switch {
+	case a == b && m.plan.Form == rulebook.SeriesTable && n >= max(m.plan.Matches, m.plan.BestOf):
+		m.decide(no, 0, "played")
 	case !enough && (n < mostPlayed || a == b && n < 2*mostPlayed):
 	case a > b:
 		m.decide(no, x.Sides[0].Entrant, "played")
 	case b > a:
 		m.decide(no, x.Sides[1].Entrant, "played")
-	case m.plan.Form == rulebook.SeriesTable && n >= max(m.plan.Matches, m.plan.BestOf):
-		m.decide(no, 0, "played")
 	case n >= 2*mostPlayed: // they draw for ever: the stronger one by its place
 		m.decide(no, min(x.Sides[0].Entrant, x.Sides[1].Entrant), "drawn too often")
 	}
@@ -295,16 +297,24 @@ func (m *Machine) count(no int) {
 // mostPlayed is about how many matches are played in a meeting that draws do not decide.
 const mostPlayed = 30
 
-// late decides a meeting that not everybody has come to.
+// late decides a meeting that not everybody has come to, or of which no match begins.
 func (m *Machine) late(in Input, x *Meeting) error {
-	if x.Stage != Comes || in.At < x.Until || in.Here[0] && in.Here[1] {
+	here := in.Here
+	if here[0] && here[1] { // then who is not ready
+		if here = in.Ready; x.Stage == Comes && in.At < x.Until+m.plan.Between {
+			here = [2]bool{true, true}
+		}
+	}
+	if x.Stage != Comes && x.Stage != Plays || in.At < x.Until || here[0] && here[1] {
 		return fmt.Errorf("nobody is late for meeting %d", in.Meeting)
 	}
+	a, b := &x.Sides[0], &x.Sides[1]
 	winner := 0
-	for i, here := range in.Here {
-		if here {
-			winner = x.Sides[i].Entrant
-		}
+	switch {
+	case here[0] || !here[1] && a.Wins > b.Wins:
+		winner = a.Entrant
+	case here[1] || b.Wins > a.Wins:
+		winner = b.Entrant
 	}
 	m.decide(in.Meeting, winner, "walkover")
 	return nil

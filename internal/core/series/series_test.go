@@ -79,6 +79,44 @@ func (s *stage) win(no, entrant int) {
 	}
 }
 
+// TestBetweenMatches: who leaves, or never gets ready, between the matches of a meeting loses it when the time is over;
+// where nobody is there the one that leads wins. In a table one match may be drawn.
+func TestBetweenMatches(t *testing.T) {
+	late := func(s *stage, after int64, here, ready [2]bool) series.Meeting {
+		s.now += after
+		s.take(series.Input{Kind: series.Late, Meeting: 1, Here: here, Ready: ready})
+		return s.m.State().Meetings[0]
+	}
+	for name, c := range map[string]struct {
+		wins        []int
+		after       int64 // ms
+		here, ready [2]bool
+		winner      int // -1 for undecided
+	}{
+		"somebody has left":                 {[]int{2}, 60_000, [2]bool{true, false}, [2]bool{false, false}, 1},
+		"somebody has left, too soon":       {[]int{2}, 59_000, [2]bool{true, false}, [2]bool{}, -1},
+		"somebody is not ready":             {[]int{1}, 60_000, [2]bool{true, true}, [2]bool{false, true}, 2},
+		"both are ready":                    {[]int{1}, 60_000, [2]bool{true, true}, [2]bool{true, true}, -1},
+		"nobody is there":                   {[]int{0, 2}, 60_000, [2]bool{}, [2]bool{}, 2},
+		"nobody is ready, at the beginning": {nil, 70_000, [2]bool{true, true}, [2]bool{true, false}, 1},
+		"one is not ready, too soon":        {nil, 60_000, [2]bool{true, true}, [2]bool{true, false}, -1},
+	} {
+		s := begin(t, plan(t, "best_of: 3\ncome: 10s\nbetween: 60s\n"), 2)
+		for _, winner := range c.wins {
+			s.win(1, winner)
+		}
+		m := late(s, c.after, c.here, c.ready)
+		if decided := m.Stage == series.Decided; decided != (c.winner >= 0) || decided && (m.Winner != c.winner ||
+			m.Why != "walkover") {
+			t.Errorf("%s: %+v", name, m)
+		}
+	}
+	s := begin(t, plan(t, "form: table\n"), 2)
+	if s.win(1, 0); s.m.State().Meetings[0].Stage != series.Decided || s.m.State().Meetings[0].Winner != 0 {
+		t.Errorf("a draw in a table: %+v", s.m.State().Meetings[0])
+	}
+}
+
 func (s *stage) table() string {
 	var b strings.Builder
 	for _, r := range s.m.Standings() {

@@ -25,8 +25,10 @@ func (l *Lobby) Join(ctx context.Context, j Joining) (*Client, error) {
 	return l.seats.join(ctx, j)
 }
 
-// Expect holds a place for each of some accounts who has no seat, as one party, and tells how many of them are there.
-func (l *Lobby) Expect(ctx context.Context, accounts []string, party string, hold time.Duration) (here int, err error) {
+// Expect holds a place for each of some accounts who has no seat, as one party, and tells whether any of them is there,
+// and whether all who are, are ready, where a match begins when all are.
+func (l *Lobby) Expect(ctx context.Context, accounts []string, party string, hold time.Duration) (here, ready bool,
+	err error) {
 	return l.seats.expect(ctx, accounts, party, hold)
 }
 

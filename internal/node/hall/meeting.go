@@ -10,8 +10,9 @@ import (
 
 // expect is Lobby.Expect.
 func (l *seating) expect(ctx context.Context, accounts []string, party string, hold time.Duration) (
-	here int, err error,
+	here, ready bool, err error,
 ) {
+	ready = true
 	err = l.do(ctx, func() {
 		var absent []string
 		for _, a := range accounts {
@@ -19,7 +20,8 @@ func (l *seating) expect(ctx context.Context, accounts []string, party string, h
 			if seat == 0 {
 				absent = append(absent, a)
 			} else if r := l.m.Store().Get(seat); !r.Flag(l.book.F.Player.Away) {
-				here++
+				here = true
+				ready = ready && (r.Flag(l.book.F.Player.Ready) || l.book.Start.By == rulebook.StartHost)
 			}
 		}
 		if len(absent) > 0 {
@@ -27,7 +29,7 @@ func (l *seating) expect(ctx context.Context, accounts []string, party string, h
 				N: int64(hold/time.Millisecond) * int64(l.book.Rate) / 1000})
 		}
 	})
-	return here, err
+	return here, here && ready, err
 }
 
 // Playing tells whether a match is running, or its result is being shown.

@@ -156,14 +156,18 @@ func TestFurtherPlayers(t *testing.T) {
 func TestMeeting(t *testing.T) {
 	inVirtualTime(t, harbour, func(r *rig) {
 		l := r.open(hall.Opening{})
-		expects := func(want int) {
+		expects := func(here, ready bool, whom ...string) {
 			t.Helper()
-			if here, err := l.Expect(background, []string{"ada", "bo"}, "", 5*time.Second); here != want || err != nil {
-				t.Errorf("%d are there, wanted %d (%v)", here, want, err)
+			if h, rd, err := l.Expect(background, whom, "", 5*time.Second); h != here || rd != ready || err != nil {
+				t.Errorf("of %v somebody is there: %v, and all ready: %v (%v)", whom, h, rd, err)
 			}
 		}
+		expects(false, false, "ada", "bo")
 		ada := r.join(l, hall.Joining{Account: "ada"})
-		if expects(1); r.seats(l) != 1 {
+		expects(true, false, "ada", "bo")
+		ada.Receive(&wire.Intent{Is: "intent", N: 1, Seat: uint32(ada.First()), Do: "ready"})
+		pass(aTick)
+		if expects(true, true, "ada", "bo"); r.seats(l) != 1 {
 			t.Errorf("%d seats", r.seats(l))
 		}
 		for _, name := range []string{"cy", "di"} {
@@ -173,10 +177,11 @@ func TestMeeting(t *testing.T) {
 			t.Errorf("into a held place: %v", err)
 		}
 		bo := r.join(l, hall.Joining{Account: "bo"})
-		expects(2)
+		expects(true, false, "ada", "bo")
 		bo.Lost()
 		pass(aTick)
-		expects(1)
+		expects(true, true, "ada", "bo")
+		expects(false, false, "bo")
 		if l.Playing(background) {
 			t.Error("a match is on before any")
 		}

@@ -454,7 +454,7 @@ func (x *Manager) tryOpen(r *run, no int) error {
 	if err != nil {
 		return err
 	}
-	if _, err := hold(ctx, l, &m, entrants); err != nil { // before anybody is told to come
+	if err := hold(ctx, l, &m, entrants, &series.Input{}); err != nil { // before anybody is told to come
 		l.CloseAfter()
 		return err
 	}

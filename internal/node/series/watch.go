@@ -40,46 +40,43 @@ func (x *Manager) lookAfter(ctx context.Context, r *run) {
 	n := len(r.m.State().Meetings)
 	r.mu.Unlock()
 	for no := 1; no <= n; no++ {
-		if here, open, until := x.holdPlaces(ctx, r, no); open && until > 0 && x.now().UnixMilli() >= until {
-			x.take(ctx, r, series.Input{Kind: series.Late, Meeting: no, Here: here})
+		if in, until := x.holdPlaces(ctx, r, no); until > 0 && x.now().UnixMilli() >= until {
+			x.take(ctx, r, in)
 		}
 	}
 }
 
-// hold holds a place for everybody who is to be in a meeting's lobby and is not there.
-func hold(ctx context.Context, l *hall.Lobby, m *series.Meeting, entrants []series.Entrant) (here [2]bool, err error) {
+// hold holds a place for everybody who is to be in a meeting's lobby and is not there, and notes who is, and is ready.
+func hold(ctx context.Context, l *hall.Lobby, m *series.Meeting, entrants []series.Entrant,
+	in *series.Input) (err error) {
 	for i, s := range m.Sides {
 		e := entrants[s.Entrant-1]
-		n, err := l.Expect(ctx, e.Players, e.Name, holdFor)
-		if err != nil {
-			return here, err
+		if in.Here[i], in.Ready[i], err = l.Expect(ctx, e.Players, e.Name, holdFor); err != nil {
+			return err
 		}
-		here[i] = n > 0
 	}
-	return here, nil
+	return nil
 }
 
-// holdPlaces holds a place for everybody who is to be in a meeting's lobby and is not there, and tells which sides are
-// there with at least one. Until is when who is not there has lost; 0 when a match has been played, or is running.
-func (x *Manager) holdPlaces(ctx context.Context, r *run, no int) (here [2]bool, open bool, until int64) {
+// holdPlaces holds a place for everybody who is to be in a meeting's lobby and is not there, and tells what is to be
+// taken in when somebody is late. Until is when who is not there, or not ready, has lost; 0 while a match is running.
+func (x *Manager) holdPlaces(ctx context.Context, r *run, no int) (in series.Input, until int64) {
+	in = series.Input{Kind: series.Late, Meeting: no}
 	r.mu.Lock()
 	m, entrants := r.m.State().Meetings[no-1], slices.Clone(r.m.State().Entrants)
 	r.mu.Unlock()
 	if m.Stage != series.Comes && m.Stage != series.Plays {
-		return here, false, 0
+		return in, 0
 	}
 	l, err := x.hall.Find(m.Lobby)
 	if err != nil || l.ID != m.LobbyID {
 		x.take(ctx, r, series.Input{Kind: series.Gone, Meeting: no, LobbyID: m.LobbyID})
-		return here, false, 0
+		return in, 0
 	}
-	if here, err = hold(ctx, l, &m, entrants); err != nil {
-		return here, false, 0
+	if err = hold(ctx, l, &m, entrants, &in); err != nil || l.Playing(ctx) {
+		return in, 0
 	}
-	if until = m.Until; m.Stage == series.Plays || l.Playing(ctx) {
-		until = 0
-	}
-	return here, true, until
+	return in, m.Until
 }
 
 // Ended counts a match that has ended and is kept, if its lobby is a meeting's. It tries until that is kept too.

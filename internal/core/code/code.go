@@ -75,6 +75,7 @@ const (
 	RefusedByRef  Code = "refused-by-referee"
 	NoDecision    Code = "no-such-decision"
 	OldIntent     Code = "old-intent"
+	Merged        Code = "merged"
 	TooManyLocals Code = "too-many-locals"
 	NoWatching    Code = "spectators-full"
 	NotKept       Code = "not-kept"
@@ -191,6 +192,7 @@ var All = []Entry{
 	{RefusedByRef, 409, "The referee said no, or gave no answer in time."},
 	{NoDecision, 404, "No decision with this number is pending."},
 	{OldIntent, 409, "The intent's number is older than those the service remembers; it was answered before."},
+	{Merged, 429, "Too many moves came at once: a later one of the same player took this one's place."},
 	{TooManyLocals, 409, "The rulebook does not let this many players share one connection."},
 	{NoWatching, 409, "No place for spectators is left, or the rulebook has none."},
 	{NotKept, 503, "The database does not answer: the cost of the action could not be taken from the record, or, on " +

@@ -123,7 +123,7 @@ func (w *Wall) span(y, r int64) (lo, hi int64) {
 	if w.Radius > 0 {
 		dy, d := y-w.Y, w.Radius+r
 		if h := d*d - dy*dy; h > 0 {
-			k := rootUp(h)
+			k := RootUp(h)
 			return w.X - k, w.X + k
 		}
 		return 0, 0
@@ -136,7 +136,7 @@ func (w *Wall) span(y, r int64) (lo, hi int64) {
 		return w.Left - r, w.Right + r
 	}
 	if h := r*r - dy*dy; h > 0 {
-		k := rootUp(h)
+		k := RootUp(h)
 		return w.Left - k, w.Right + k
 	}
 	return 0, 0
@@ -154,7 +154,8 @@ func Root(n int64) int64 {
 	return r
 }
 
-func rootUp(n int64) int64 {
+// RootUp is Root, rounded up.
+func RootUp(n int64) int64 {
 	r := Root(n)
 	if r*r < n {
 		r++

@@ -122,7 +122,7 @@ func (m *roster) Return(p *Player, a *Absent) {
 			m.st.Set(p.Row, field, a.player[i])
 		}
 	}
-	p.Row.Edges, p.respawnAt, p.claimAt = a.edges, a.respawnAt, m.play
+	p.Row.Edges, p.respawnAt, p.reach = a.edges, a.respawnAt, 0
 	for i := range m.pauses.pause.used {
 		if u := &m.pauses.pause.used[i]; u.of == a.was {
 			u.of = p.Row.ID

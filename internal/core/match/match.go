@@ -52,7 +52,7 @@ type Player struct {
 	Record    *sheet.Row // and that of the record
 	Name      string     // as the player gave it, before a suffix tells it apart
 	respawnAt sheet.Tick // play tick, 0 for never
-	claimAt   sheet.Tick // play tick of the last claim
+	reach     int64      // how far the player may get at once, in millimetres times ticks a second
 	whimAt    sheet.Tick // play tick at which the service does something for the player; 0 where it does not play
 }
 

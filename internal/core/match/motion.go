@@ -1,6 +1,8 @@
 package match
 
 import (
+	"fmt"
+
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/ground"
 	"turnvex.example/turnvex/internal/core/rulebook"
@@ -59,18 +61,48 @@ func (m *motion) StopSteering(p *Player) {
 	}
 }
 
-// moving tells whether anybody moves.
+// moving tells whether anybody moves, or may get farther at once than a tick before.
 func (m *motion) moving() bool {
-	if m.book.Movement == nil || m.book.Phases[m.phase].Frozen {
+	mv, f := m.book.Movement, &m.book.F.Player
+	if mv == nil || m.book.Phases[m.phase].Frozen {
 		return false
 	}
-	f := &m.book.F.Player
-	for _, p := range m.st.Seated {
-		if x, y := p.Pos(f.Steer); (x != 0 || y != 0) && p.Flag(f.Alive) {
+	for i, p := range m.st.Seated {
+		if !p.Flag(f.Alive) {
+			continue
+		}
+		if x, y := p.Pos(f.Steer); x != 0 || y != 0 {
+			return true
+		}
+		if mv.Claims && (mv.Factor != nil || m.players[i].reach < m.most(mv.Speed)) {
 			return true
 		}
 	}
 	return false
+}
+
+// speedOf is how fast a player can move now, in millimetres a second.
+func (m *motion) speedOf(p *sheet.Row) int64 {
+	mv := m.book.Movement
+	if mv == nil {
+		return 0
+	}
+	if mv.Factor == nil {
+		return mv.Speed
+	}
+	was := m.env // somebody may be made to appear in the midst of an effect
+	m.subject(sheet.Player, p)
+	factor := min(max(mv.Factor.Value(&m.env, sheet.Number).N[0], 0), 4*sheet.Thousand)
+	m.env = was
+	return mv.Speed * factor / sheet.Thousand
+}
+
+// most is how far somebody of that speed may get at once, as reach has it.
+func (m *motion) most(speed int64) int64 {
+	if m.book.Movement == nil {
+		return 0
+	}
+	return speed * max(int64(m.book.Movement.Burst), 1)
 }
 
 // move takes everybody one tick further. What is less than a millimetre is kept for the next tick.
@@ -80,15 +112,17 @@ func (m *motion) move() {
 		return
 	}
 	unit := shareOf(int64(full * m.book.Rate))
-	for _, p := range m.st.Seated {
+	for i, p := range m.st.Seated {
 		sx, sy := p.Pos(f.Steer)
-		if sx == 0 && sy == 0 || !p.Flag(f.Alive) {
+		if sx == 0 && sy == 0 && !mv.Claims || !p.Flag(f.Alive) {
 			continue
 		}
-		speed := mv.Speed
-		if mv.Factor != nil {
-			m.subject(sheet.Player, p)
-			speed = speed * min(max(mv.Factor.Value(&m.env, sheet.Number).N[0], 0), 4*sheet.Thousand) / sheet.Thousand
+		speed := m.speedOf(p)
+		if s := m.players[i]; mv.Claims {
+			s.reach = min(s.reach+speed, m.most(speed))
+			if sx == 0 && sy == 0 {
+				continue
+			}
 		}
 		rx, ry := p.Pos(f.Rest)
 		wx, wy := sx*speed+rx, sy*speed+ry
@@ -98,9 +132,18 @@ func (m *motion) move() {
 		if m.st.SetPos(p, f.Pos, nx, ny) {
 			m.stirred = true
 		}
+		if s := m.players[i]; mv.Claims {
+			s.reach = max(s.reach-m.uses(nx-x, ny-y), 0)
+		}
 		n := p.N[f.Rest.Slot():] // hidden and read by nothing else, so not marked
 		n[0], n[1] = wx-dx*unit.by, wy-dy*unit.by
 	}
+}
+
+// uses is what a way uses up of a reach, never less than it is long.
+func (m *motion) uses(dx, dy int64) int64 {
+	rate := int64(m.book.Rate)
+	return ground.RootUp((dx*dx + dy*dy) * rate * rate)
 }
 
 // share divides by the same number again and again, faster than a division would.
@@ -147,8 +190,8 @@ func (m *motion) within(x, y int64) (int64, int64) {
 	return min(max(x, r), g.Width-r), min(max(y, r), g.Height-r)
 }
 
-// Claim checks a position that a client says it has: it must lie where the player could have got since the last claim.
-// Otherwise the claim is refused and the authority's own position stays.
+// Claim checks a position that a client says it has: it must lie where the player can have got, by what they may get at
+// once now. Otherwise the claim is refused, uses up nothing, and the authority's own position stays.
 func (m *motion) Claim(s *Player, in *step.Input) step.Verdict {
 	mv, f := m.book.Movement, &m.book.F.Player
 	if mv == nil || !mv.Claims {
@@ -167,15 +210,15 @@ func (m *motion) Claim(s *Player, in *step.Input) step.Verdict {
 		return step.Verdict{Code: code.BadArgument, Reason: "a claim needs a point on the ground"}
 	}
 	x, y := s.Row.Pos(f.Pos)
-	ticks := min(m.play-s.claimAt, sheet.Tick(m.book.Rate))
-	far := mv.Speed*int64(ticks)/int64(m.book.Rate) + 1
+	reach := min(s.reach, m.most(m.speedOf(s.Row)))
 	nx, ny := m.ground().Move(x, y, in.X-x, in.Y-y, mv.Radius)
-	s.claimAt = m.play
-	if !near(x, y, in.X, in.Y, far) || nx != in.X || ny != in.Y {
+	if m.uses(in.X-x, in.Y-y) > reach || nx != in.X || ny != in.Y {
 		m.st.Remark(s.Row, f.Pos)
 		return step.Verdict{Code: code.OutOfRange,
-			Reason: "you cannot have got there: at most " + metres(far) + " since your last claim, not through walls"}
+			Reason: fmt.Sprintf("you cannot have got there: you are at (%s, %s), and may get %s from there now, not "+
+				"through walls", metres(x), metres(y), metres(reach/int64(m.book.Rate)))}
 	}
+	s.reach = reach - m.uses(in.X-x, in.Y-y)
 	m.st.SetPos(s.Row, f.Pos, in.X, in.Y)
 	m.stirred = true
 	return step.Verdict{}

@@ -25,7 +25,7 @@ func (m *motion) spawn(s *Player) {
 	}
 	m.st.SetFlag(s.Row, f.Alive, true)
 	m.stirred = true
-	s.claimAt = m.play
+	s.reach = m.most(m.speedOf(s.Row))
 	m.emit(rulebook.OnSpawn, s.Row)
 }
 

@@ -135,7 +135,7 @@ func (p *Player) Walk(w *state.Walk, st *sheet.Store) {
 	st.WalkRow(w, "record", &p.Record)
 	state.Person(w, "name", &p.Name)
 	state.Int(w, "respawn at", &p.respawnAt)
-	state.Int(w, "claim at", &p.claimAt)
+	state.Int(w, "reach", &p.reach)
 	state.Int(w, "whim at", &p.whimAt)
 	if p.Row == nil || p.Row.Kind != sheet.Player || p.Record == nil || p.Record.Kind != sheet.Record {
 		w.Fail("a seat without the sheets of a player and a record")

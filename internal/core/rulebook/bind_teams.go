@@ -108,7 +108,7 @@ func (b *binder) ground() {
 			return
 		}
 		k.Movement = &Movement{Speed: b.length(n, "speed"), Radius: b.length(n, "radius"),
-			Claims: claimsCheck.is(n, "claims"),
+			Claims: claimsCheck.is(n, "claims"), Burst: b.ticks(n, "burst"),
 			Factor: b.expr(n, "factor", scopePlayer, expr.Want{Type: sheet.Number})}
 	}
 	b.spawnPoints()

@@ -91,6 +91,14 @@ type Players struct {
 	Local       int
 }
 
+// Back says what somebody finds who comes back to a match. Practice is always entered anew.
+func (p *Players) Back(practice bool) Returning {
+	if practice {
+		return ReturningAnew
+	}
+	return p.Returning
+}
+
 // Spectators says who may watch.
 type Spectators struct {
 	Most  int
@@ -154,6 +162,7 @@ type Movement struct {
 	Radius int64
 	Factor *expr.Prog // thousandths, or nil for one
 	Claims bool       // clients may claim a position, which is checked
+	Burst  sheet.Tick // of the present speed, the most that may be claimed at once
 }
 
 // Spawn says where and when players appear.

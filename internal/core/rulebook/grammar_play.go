@@ -57,21 +57,32 @@ var spawnPointObject = &object{
 
 var movementObject = &object{
 	name: "movement", doc: "Players steer; the service decides where they are.",
-	example: `movement: {speed: 6m, radius: 800mm, factor: "me.slowed ? 0.5 : 1.0", claims: refuse}`,
+	example: `movement: {speed: 6m, radius: 800mm, factor: "me.slowed ? 0.5 : 1.0", claims: check, burst: 500ms}`,
 	keys: []key{
 		{name: "speed", spec: length(1, 100*1000), required: true, doc: "The top speed per second."},
 		{name: "radius", spec: length(0, 10*1000), def: "500mm", doc: "The radius of a player's body."},
 		{
 			name: "factor",
 			spec: anExpression,
-			doc:  "A factor on the top speed for each player, such as `me.slowed ? 0.5 : 1.0`, clamped to 0 to 4.",
+			doc: "A factor on the top speed for each player, such as `me.slowed ? 0.5 : 1.0`, clamped to 0 to 4. " +
+				"With 0 a player cannot move.",
 		},
 		{
 			name: "claims",
 			spec: claimsCheck.spec(),
 			def:  claimsCheck.not,
 			doc: "What to do with a position that a client claims: `refuse` it, or `check` that the player could " +
-				"have got there since the last one, and correct it if not.",
+				"have got there, and correct it if not. Everybody has an allowance of distance: it grows at their " +
+				"present speed, which includes `factor`, up to `burst`, and is full when they spawn. A claim that " +
+				"is accepted uses up its distance, as steering does; one that is refused uses up nothing.",
+		},
+		{
+			name: "burst",
+			spec: duration(0, 5000),
+			def:  "500ms",
+			doc: "With `claims: check`: the most that the allowance holds, as time at the present speed. In any " +
+				"time nobody gets farther than they could in that time and this one together. Clients on bad " +
+				"networks need at least as much as their claims are late.",
 		},
 	},
 }

@@ -83,6 +83,14 @@ func (c *Client) Receive(message any) error {
 	return nil
 }
 
+// Merged refuses a move of which a later one takes the place.
+func (c *Client) Merged(m *wire.Intent) {
+	c.lobby.post(func() {
+		c.answer(wire.Verdict{Is: "verdict", Seat: m.Seat, N: m.N, Code: string(code.Merged),
+			Reason: "a later move took its place: too many came at once", Tick: int64(c.lobby.m.Tick())})
+	})
+}
+
 // answer gives a message to the client with the tick's delta.
 func (c *Client) answer(v any) {
 	c.shows.pub.given = append(c.shows.pub.given, given{c, c.message(v)})

@@ -57,8 +57,9 @@ type conn struct {
 	no      uint64      // tells it from the node's others, in the order in which they came
 	judge   *hall.Judge // instead of a lobby: all of a rulebook's
 	limit   *inputLimit
-	most    int64        // bytes of a message
-	status  int          // with which the connection closes when it is refused, unless 0
+	most    int64 // bytes of a message
+	status  int   // with which the connection closes when it is refused, unless 0
+	moves   moves
 	timer   *time.Timer  // of the next ping
 	pinged  atomic.Int64 // when the last ping was put, in nanoseconds since the epoch
 	pings   atomic.Uint64
@@ -132,6 +133,7 @@ func (c *conn) serve() {
 	defer c.gone()
 	defer c.s.conns.remove(c)
 	c.limit = newInputLimit(c.client.Count())
+	c.moves.to = c.client
 	c.timer = safe.After(firstPing, "ping a connection", c.ping)
 	c.client.Serve(c.write)
 	err := c.reader(c.message)
@@ -239,12 +241,12 @@ func (c *conn) read(within time.Duration) (any, error) {
 		return nil, fault.New(code.TooLarge, "%s: it has at most %d bytes", wire.ErrTooLarge, c.most)
 	}
 	c.s.Meter.In(buf.Len())
-	if c.limit != nil {
+	m, err := wire.FromClient(c.enc, buf.Bytes())
+	if c.limit != nil && !isMove(m) {
 		if err := c.limit.message(); err != nil {
 			return nil, err
 		}
 	}
-	m, err := wire.FromClient(c.enc, buf.Bytes())
 	if err != nil {
 		why := code.BadMessage
 		if errors.Is(err, wire.ErrTooLarge) {
@@ -275,8 +277,14 @@ func (c *conn) reader(take func(any) error) error {
 func (c *conn) message(m any) error {
 	switch m := m.(type) {
 	case *wire.Intent:
+		if isMove(m) {
+			return c.moves.take(m)
+		}
 		if err := c.limit.intent(m.Seat); err != nil {
 			return err
+		}
+		if len(c.moves.seats) > 0 { // only the reader adds any
+			c.moves.before(m.Seat)
 		}
 	case *wire.Local:
 		c.limit.grow()

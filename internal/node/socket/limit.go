@@ -2,11 +2,15 @@ package socket
 
 import (
 	"sync"
+	"time"
 
 	"golang.org/x/time/rate"
 
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/wire"
 )
 
 // The rates of what comes in on one connection: this many messages a second over time for the connection and again for
@@ -63,6 +67,83 @@ func (l *inputLimit) intent(seat uint32) error {
 		return nil
 	}
 	return fault.New(code.TooMany, "more than %d intents a second for seat %d", intentRate, seat)
+}
+
+// The rates of moves, which are intents to steer and to claim a position: so many a second of each seat are handed on,
+// and twice as many at once; beyond that the newest waits and takes the place of the one before. The connection ends
+// with more than four times as many.
+const (
+	moveRate = 60
+	moveMost = 4 * moveRate
+)
+
+// isMove tells whether a message moves a player, and so has a budget of its own.
+func isMove(m any) bool {
+	in, is := m.(*wire.Intent)
+	return is && (in.Do == string(step.Steer) || in.Do == string(step.Claim))
+}
+
+// mover takes what a connection says, and what it says no more.
+type mover interface {
+	Receive(message any) error
+	Merged(m *wire.Intent)
+}
+
+// moves hands the moves of a connection's seats on, at a pace. It may be used by several goroutines.
+type moves struct {
+	to    mover
+	mu    sync.Mutex
+	seats map[uint32]*pace // guarded by mu
+}
+
+// pace is that of one seat's moves.
+type pace struct {
+	next, most *rate.Limiter
+	waits      *wire.Intent
+}
+
+// take hands a move on, now or later. An error ends the connection.
+func (x *moves) take(m *wire.Intent) error {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	if x.seats == nil {
+		x.seats = map[uint32]*pace{}
+	}
+	p := x.seats[m.Seat]
+	if p == nil {
+		if len(x.seats) >= maxLimited {
+			return fault.New(code.NotYours, "moves for more than %d seats came on one connection", maxLimited)
+		}
+		p = &pace{next: rate.NewLimiter(moveRate, 2*moveRate), most: rate.NewLimiter(moveMost, 2*moveMost)}
+		x.seats[m.Seat] = p
+	}
+	switch {
+	case m.N == 0: // which is no intent
+		return x.to.Receive(m)
+	case !p.most.Allow():
+		return fault.New(code.TooMany, "more than %d moves a second for seat %d", moveMost, m.Seat)
+	case p.waits != nil:
+		x.to.Merged(p.waits)
+		p.waits = m
+	case p.next.Allow():
+		return x.to.Receive(m)
+	default:
+		p.waits = m
+		safe.After(time.Second/moveRate, "hand a move on", func() { x.before(m.Seat) })
+	}
+	return nil
+}
+
+// before hands on what waits of a seat, since something else comes now, or it has waited.
+func (x *moves) before(seat uint32) {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	if p := x.seats[seat]; p != nil && p.waits != nil {
+		m := p.waits
+		p.waits = nil
+		p.next.Allow()
+		x.to.Receive(m)
+	}
 }
 
 // pool lends write buffers to connections only while they write.

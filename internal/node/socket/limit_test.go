@@ -1,12 +1,14 @@
 package socket
 
 import (
+	"slices"
 	"testing"
 	"testing/synctest"
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/wire"
 )
 
 // TestLimitsOfAConnection: messages are counted for the connection, by its seats, and intents for each seat.
@@ -47,6 +49,56 @@ func TestLimitsOfAConnection(t *testing.T) {
 		}
 		if fault.CodeOf(err) != code.NotYours {
 			t.Errorf("for a hundred seats: %v", err)
+		}
+	})
+}
+
+// taken is what a lobby would take in.
+type taken struct {
+	got    []uint64
+	merged int
+}
+
+func (x *taken) Receive(m any) error {
+	x.got = append(x.got, m.(*wire.Intent).N)
+	return nil
+}
+
+func (x *taken) Merged(*wire.Intent) { x.merged++ }
+
+// TestMoves: too many moves are merged and end nothing: the newest always arrives, in order, and before whatever else
+// is asked for behind it; a flood of them ends the connection.
+func TestMoves(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		to := &taken{}
+		x, n := moves{to: to}, uint64(0)
+		send := func() error {
+			n++
+			return x.take(&wire.Intent{N: n, Do: "steer", Seat: 1})
+		}
+		for range 5 * 200 { // 200 a second
+			if err := send(); err != nil {
+				t.Fatal(err)
+			}
+			time.Sleep(5 * time.Millisecond)
+		}
+		time.Sleep(time.Second)
+		if got := len(to.got); got < 5*60 || got > 5*60+120+10 || got+to.merged != 1000 || to.got[got-1] != 1000 ||
+			!slices.IsSorted(to.got) {
+			t.Errorf("%d of 1000 are handed on, %d merged, the last is %d", got, to.merged, to.got[len(to.got)-1])
+		}
+		for range 200 {
+			send()
+		}
+		if x.before(1); to.got[len(to.got)-1] != n {
+			t.Errorf("before another intent %d is the last, not %d", to.got[len(to.got)-1], n)
+		}
+		var err error
+		for i := 0; i < 1000 && err == nil; i++ {
+			err = send()
+		}
+		if fault.CodeOf(err) != code.TooMany {
+			t.Errorf("a flood of moves: %v", err)
 		}
 	})
 }

@@ -15,6 +15,11 @@ type coming struct {
 	sides   *sides
 }
 
+// how says what somebody finds who comes back.
+func (l *coming) how() rulebook.Returning {
+	return l.book.Players.Back(l.row.Flag(l.book.F.Lobby.Practice))
+}
+
 // loaded puts a player's record in place; only now the player has control.
 func (l *coming) loaded(in *step.Input) {
 	s := l.seat(in.Seat)
@@ -32,7 +37,7 @@ func (l *coming) loaded(in *step.Input) {
 
 // comeIn lets somebody who has a seat now into the match that is running, if the rulebook does.
 func (l *coming) comeIn(s *seat) {
-	a, how := l.match.Roster.Absent(s.who, s.local), l.returning()
+	a, how := l.match.Roster.Absent(s.who, s.local), l.how()
 	switch {
 	case a != nil && how == rulebook.ReturningSame:
 		s.voteAt = a.VoteAt
@@ -68,7 +73,7 @@ func (l *coming) resume(s *seat, in *step.Input) {
 
 // back is what somebody has left in the match under way who comes back, if they find it again; nil for a newcomer.
 func (l *coming) back(in *step.Input) *match.Absent {
-	if l.returning() != rulebook.ReturningSame {
+	if l.how() != rulebook.ReturningSame {
 		return nil
 	}
 	return l.match.Roster.Absent(l.whose(in))

@@ -53,7 +53,7 @@ func (l *doors) admits(in *step.Input) (code.Code, string) {
 
 // full says how full the lobby is.
 func (l *doors) full() (code.Code, string) {
-	most, held := l.row.Int(l.book.F.Lobby.Capacity), len(l.held)
+	most, held := l.row.Int(l.book.F.Lobby.Capacity), l.heldFor(anybody)
 	if held > 0 {
 		return code.LobbyFull, fmt.Sprintf("of %d seats %d are taken and %d are held for others", most, len(l.seats),
 			held)
@@ -83,7 +83,7 @@ func (l *doors) lets(in *step.Input) (code.Code, string) {
 // letsDuring tells whether somebody may come in while a match is running.
 func (l *doors) letsDuring(in *step.Input) (code.Code, string) {
 	was := l.match.Roster.Absent(l.whose(in)) != nil || l.coming.own(in.Acct) != nil
-	switch late, back := l.book.Players.Late, l.returning(); {
+	switch late, back := l.book.Players.Late, l.coming.how(); {
 	case was && back == rulebook.ReturningRefused:
 		return code.Late, "you have left the match that is running; you may join when it is over"
 	case was || l.State() != rulebook.Playing:
@@ -101,7 +101,7 @@ func (l *doors) enter(in *step.Input) {
 		l.answer(step.Verdict{Code: c, Reason: why})
 		return
 	}
-	if s := l.coming.own(in.Acct); s != nil && l.returning() == rulebook.ReturningSame {
+	if s := l.coming.own(in.Acct); s != nil && l.coming.how() == rulebook.ReturningSame {
 		l.coming.resume(s, in)
 		return
 	} else if s != nil {

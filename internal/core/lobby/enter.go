@@ -22,7 +22,7 @@ type seating struct {
 // takeSeat makes a new seat.
 func (l *seating) takeSeat(in *step.Input) *seat {
 	f := &l.book.F.Player
-	s := &seat{Player: match.NewPlayer(l.st, in.Name), conn: in.Conn, party: l.useReservation(in.Acct)}
+	s := &seat{Player: match.NewPlayer(l.st, in.Name), conn: in.Conn, party: l.held.party(in.Acct)}
 	s.who, s.local = l.whose(in)
 	l.st.SetInt(s.Row, f.Slot, l.freeSlot())
 	l.seats = append(l.seats, s)
@@ -31,7 +31,7 @@ func (l *seating) takeSeat(in *step.Input) *seat {
 	l.st.SetInt(s.Row, f.Record, int64(s.Record.ID))
 	l.st.SetText(s.Row, f.Name, l.distinctName(s, in.Name))
 	if a := l.match.Roster.Absent(s.who, s.local); a != nil && l.st.Get(a.Team) != nil &&
-		l.returning() == rulebook.ReturningSame {
+		l.book.Players.Back(l.row.Flag(l.book.F.Lobby.Practice)) == rulebook.ReturningSame {
 		l.sides.joinTeam(s, l.st.Get(a.Team))
 	} else {
 		l.sides.placeInTeam(s, in.Team)
@@ -72,7 +72,7 @@ func (l *seating) takeOver(s *seat, in *step.Input) {
 	f := &l.book.F.Player
 	l.match.Kept.SaveRecord(s.Player)
 	s.gone, s.heldUntil, s.lastSeq, s.answers, s.oldest, s.Name, s.conn = false, 0, 0, nil, 0, in.Name, in.Conn
-	s.filler, s.party = false, l.useReservation(in.Acct)
+	s.filler, s.party = false, l.held.party(in.Acct)
 	s.who, s.local = l.whose(in)
 	l.counts()
 	l.match.StandIns.StandIn(s.Player, false)

@@ -10,19 +10,42 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
-// reservation is a place held for somebody for a while.
+// reservation is a place held for somebody for a while, also while they have a seat, so that they may leave and come
+// back. In a lobby that is closed it lasts as long as that: whoever is listed may come.
 type reservation struct {
 	account string
 	party   string
 	until   sheet.Tick // wall tick
 }
 
+type reservations []reservation
+
+// party is that of somebody for whom a place is held; "" for nobody.
+func (list reservations) party(account string) string {
+	for _, r := range list {
+		if r.account == account && account != "" {
+			return r.party
+		}
+	}
+	return ""
+}
+
+func (list reservations) accounts() (out []string) {
+	for i := range list {
+		out = append(out, list[i].account)
+	}
+	return out
+}
+
 // reserve holds places for people who are about to come, all or none.
 func (l *doors) reserve(in *step.Input) step.Verdict {
 	var names []string
+	until := l.tick() + sheet.Tick(max(in.N, 1))
 	for _, n := range in.Names {
-		held := slices.ContainsFunc(l.held, func(r reservation) bool { return r.account == n })
-		if n != "" && !held && l.SeatOf(n) == 0 && !slices.Contains(names, n) {
+		i := slices.IndexFunc(l.held, func(r reservation) bool { return r.account == n })
+		if i >= 0 {
+			l.held[i].until = max(l.held[i].until, until)
+		} else if n != "" && l.SeatOf(n) == 0 && !slices.Contains(names, n) {
 			names = append(names, n)
 		}
 		if slices.Contains(l.banned, n) {
@@ -32,14 +55,14 @@ func (l *doors) reserve(in *step.Input) step.Verdict {
 	switch {
 	case l.State() == rulebook.Playing && l.book.Players.Late == rulebook.LateRefuse:
 		return step.Verdict{Code: code.Late, Reason: "a match is running, and nobody may join during it"}
-	case !l.row.Flag(l.book.F.Lobby.Open):
+	case !l.row.Flag(l.book.F.Lobby.Open) && !in.Yes:
 		return step.Verdict{Code: code.LobbyClosed, Reason: "the lobby is closed to newcomers"}
 	case l.freeFor("") < len(names):
 		return step.Verdict{Code: code.LobbyFull,
 			Reason: fmt.Sprintf("%d places are wanted, %d are free", len(names), max(l.freeFor(""), 0))}
 	}
 	for _, n := range names {
-		l.held = append(l.held, reservation{n, in.Text, l.tick() + sheet.Tick(max(in.N, 1))})
+		l.held = append(l.held, reservation{n, in.Text, until})
 	}
 	l.counts()
 	return step.Verdict{}
@@ -47,7 +70,7 @@ func (l *doors) reserve(in *step.Input) step.Verdict {
 
 // reservationsOver lets places go that were held long enough.
 func (l *doors) reservationsOver() {
-	if len(l.held) == 0 {
+	if len(l.held) == 0 || !l.row.Flag(l.book.F.Lobby.Open) {
 		return
 	}
 	before := len(l.held)

@@ -26,7 +26,7 @@ type room struct {
 	seats    []*seat
 	closed   bool
 	banned   []string
-	held     []reservation
+	held     reservations
 	line     []waiter
 	password string     // the digest of it; "" for none
 	emptyAt  sheet.Tick // wall tick at which the empty lobby closes; 0 when it is not empty
@@ -97,24 +97,23 @@ func (l *room) MayWatch(account, pass string) (code.Code, string) {
 // freeFor is how many seats are free for an account: those held for others are not.
 func (l *room) freeFor(account string) int {
 	free := int(l.row.Int(l.book.F.Lobby.Capacity)) - l.people()
-	for _, r := range l.held {
-		if r.account != account {
-			free--
-		}
-	}
-	return free
+	return free - l.heldFor(func(r *reservation) bool { return r.account != account })
 }
 
-// useReservation takes an account's reservation away and returns its party.
-func (l *room) useReservation(account string) string {
-	for i, r := range l.held {
-		if r.account == account && account != "" {
-			l.held = slices.Delete(l.held, i, i+1)
-			return r.party
+// heldFor counts the places that are held for people who have no seat.
+func (l *room) heldFor(whom func(*reservation) bool) (n int) {
+	for i := range l.held {
+		if r := &l.held[i]; whom(r) && l.SeatOf(r.account) == 0 {
+			n++
 		}
 	}
-	return ""
+	return n
 }
+
+func anybody(*reservation) bool { return true }
+
+// Promised returns for whom places are held.
+func (l *room) Promised() []string { return l.held.accounts() }
 
 func (l *room) hostIs(s *seat) bool {
 	return l.row.Int(l.book.F.Lobby.Host) == int64(s.Row.ID)
@@ -180,14 +179,6 @@ func (l *room) SeatOf(account string) sheet.ID {
 	return 0
 }
 
-// returning says what somebody finds who comes back to a match. Practice is always entered anew.
-func (l *room) returning() rulebook.Returning {
-	if l.row.Flag(l.book.F.Lobby.Practice) {
-		return rulebook.ReturningAnew
-	}
-	return l.book.Players.Returning
-}
-
 // whose says whose connection somebody enters on, and which of its players they are.
 func (l *room) whose(in *step.Input) (who string, local int) {
 	if in.Acct != "" {
@@ -207,7 +198,7 @@ func (l *room) whose(in *step.Input) (who string, local int) {
 // counts writes the numbers that follow from the roster, in one place.
 func (l *room) counts() {
 	l.st.SetInt(l.row, l.book.F.Lobby.Seats, int64(len(l.seats)))
-	l.st.SetInt(l.row, l.book.F.Lobby.Reserved, int64(len(l.held)))
+	l.st.SetInt(l.row, l.book.F.Lobby.Reserved, int64(l.heldFor(anybody)))
 	l.st.SetInt(l.row, l.book.F.Lobby.Waiting, int64(len(l.line)))
 	for _, t := range l.teams {
 		l.st.SetInt(t, l.book.F.Team.Size, int64(l.teamSize(t)))

@@ -102,7 +102,7 @@ func (l *settings) mayChange(n *step.Named) step.Verdict {
 			return refuse(code.OutOfRange, "a title has 1 to %d characters", maxTitle)
 		}
 	case "capacity":
-		there := int64(len(l.seats) + len(l.held))
+		there := int64(len(l.seats) + l.heldFor(anybody))
 		switch {
 		case v < there:
 			return refuse(code.OutOfRange, "%d seats are taken or held, so the capacity cannot be %d", there, v)

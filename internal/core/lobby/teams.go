@@ -128,9 +128,7 @@ func (l *sides) partysTeam(party string) *sheet.Row {
 		return nil
 	}
 	size := 1
-	for _, r := range l.held {
-		size += int(sheet.Bit(r.party == party))
-	}
+	size += l.heldFor(func(r *reservation) bool { return r.party == party })
 	var best *sheet.Row
 	room := 0
 	for i, t := range l.teams {

@@ -32,7 +32,9 @@ func (l *Lobby) Next() sheet.Tick {
 	}
 	next := sheet.Sooner(sheet.Sooner(l.start.startAt, l.emptyAt), sheet.Sooner(l.seating.nextHold, l.votes.voteUntil))
 	for i := range l.held {
-		next = sheet.Sooner(next, l.held[i].until)
+		if l.row.Flag(l.book.F.Lobby.Open) {
+			next = sheet.Sooner(next, l.held[i].until)
+		}
 	}
 	if next = sheet.Sooner(next, l.match.Clock.Next()); next == 0 {
 		return 0

@@ -47,7 +47,7 @@ func (l *Lobby) walk(w *state.Walk) {
 	}
 	state.Bool(w, "closed", &l.closed)
 	state.Persons(w, "banned", &l.banned)
-	state.List(w, "held", &l.held, func(r *reservation) { r.walk(w) })
+	state.List(w, "held", (*[]reservation)(&l.held), func(r *reservation) { r.walk(w) })
 	state.List(w, "line", &l.line, func(x *waiter) { x.walk(w) })
 	state.Text(w, "password", &l.password)
 	state.Int(w, "empty at", &l.emptyAt)

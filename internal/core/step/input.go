@@ -102,7 +102,7 @@ type Input struct {
 	Point  bool        // X and Y are given
 	Args   []Named     // of an action, of a referee's word or act, or the settings to change
 	N      int64       // a number, by Kind; of an Intent 0, or the save that took what it costs, negative if it did not
-	Yes    bool        // of Answer and Loaded; of an Intent with a negative N, that the record had too little
+	Yes    bool        // of Answer, Loaded; of Reserve, in opening; of an Intent with N < 0: too little was there
 	Text   string      // by Kind and Verb
 	Team   string      // of Enter and Wait: the team wished for
 	Acct   string      // of Enter and Wait: whose seat; "" for a further player on a connection

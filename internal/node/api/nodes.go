@@ -126,10 +126,16 @@ func (s *nodes) moveLobby(c *call, in moveRequest) (any, error) {
 	return nil, s.Give(c.r.Context(), l, hall.Destination{Node: m.Name, Address: m.Address})
 }
 
-// where are the lobbies in which a player has a seat, or stands in line, on all nodes.
+// where are the lobbies in which a player has a seat, stands in line, or has a place held for them, on all nodes.
 func (s *nodes) where(c *call, player string) (any, error) {
 	out := Seats{[]Found{}}
-	for _, l := range s.Hall.Where(player) {
+	here := s.Hall.Where(player)
+	for _, l := range s.Hall.HeldFor(player) {
+		if !slices.Contains(here, l) {
+			here = append(here, l)
+		}
+	}
+	for _, l := range here {
 		found, err := s.found(c, l.Code, false)
 		if err != nil {
 			continue // it has closed meanwhile

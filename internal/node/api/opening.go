@@ -82,7 +82,7 @@ func (s *lobbies) opening(c *call, in *openRequest) (*rulebook.Book, hall.Openin
 		err = playable(book)
 	}
 	return book, hall.Opening{Name: in.Name, Title: in.Title, Capacity: in.Capacity, Practice: in.Practice,
-		Hidden: in.Hidden, Closed: in.Closed, Password: in.Password, Watchers: in.WatchMost,
+		Hidden: in.Hidden, Closed: in.Closed, By: c.who.Player, Password: in.Password, Watchers: in.WatchMost,
 		Regions: regionsOf(in.Region, in.Regions), Reserve: in.Reserve, ReserveMS: in.ReserveMS,
 		Options: in.Options}, err
 }

@@ -321,7 +321,9 @@ func TestOpenings(t *testing.T) {
 			{hall.Opening{Name: "a \u202equay"}, code.BadName, "U+202E, which turns"},
 			{hall.Opening{Options: map[string]any{"motto": "a\u2066b"}}, code.BadOption, "the text holds"},
 			{hall.Opening{Password: strings.Repeat("p", 101)}, code.TooLarge, "100 bytes"},
-			{hall.Opening{Reserve: make([]string, 5)}, code.OutOfRange, "at most 4"},
+			{hall.Opening{Reserve: strings.Fields("a b c d e")}, code.OutOfRange, "has 4 places, and 5"},
+			{hall.Opening{Capacity: 2, Closed: true, By: "ada", Reserve: []string{"bo", "cy"}}, code.OutOfRange,
+				"has 2"},
 			{hall.Opening{ReserveMS: 600_001}, code.OutOfRange, "10m"},
 			{hall.Opening{ReserveMS: -1}, code.OutOfRange, "10m"},
 			{hall.Opening{Regions: []string{"there"}}, code.WrongRegion, "here"},
@@ -388,6 +390,35 @@ func TestFoundBeforeItLives(t *testing.T) {
 		all.Wait()
 		if n := r.hall.Lobbies(); n != 1 {
 			t.Errorf("%d lobbies were opened", n)
+		}
+	})
+}
+
+// TestPromisedPlaces: a lobby that is opened closed lets in who opened it and who is listed, and nobody else, for as
+// long as it is closed; they may leave and come back, and find it among their lobbies.
+func TestPromisedPlaces(t *testing.T) {
+	inVirtualTime(t, harbour, func(r *rig) {
+		l := r.open(hall.Opening{Closed: true, By: "ada", Reserve: []string{"bo"}, Linger: time.Hour})
+		pass(10 * time.Minute) // longer than a place is held in one that is open
+		if _, err := r.tryJoin(l, hall.Joining{Account: "cy"}); fault.CodeOf(err) != code.LobbyClosed {
+			t.Errorf("who is not listed: %v", err)
+		}
+		for range 2 {
+			bo, ada := r.join(l, hall.Joining{Account: "bo"}), r.join(l, hall.Joining{Account: "ada"})
+			if pass(aTick); len(r.hall.HeldFor("bo")) != 1 || len(r.hall.HeldFor("cy")) != 0 {
+				t.Errorf("held are %d places for bo, %d for cy", len(r.hall.HeldFor("bo")), len(r.hall.HeldFor("cy")))
+			}
+			for _, p := range []*player{ada, bo} {
+				p.Receive(&wire.Leave{Is: "leave"})
+				pass(aTick)
+			}
+		}
+		ada := r.join(l, hall.Joining{Account: "ada"})
+		ada.Receive(&wire.Intent{Is: "intent", N: 1, Seat: uint32(ada.First()), Do: "settings",
+			Args: map[string]any{"open": true}})
+		pass(time.Minute)
+		if r.join(l, hall.Joining{Account: "cy"}); len(r.hall.HeldFor("bo")) > 0 {
+			t.Error("in a lobby that is open a place is held for ever")
 		}
 	})
 }

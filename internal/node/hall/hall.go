@@ -26,6 +26,7 @@ type Hall struct {
 	unsaved unsaved
 	judges  judges
 	places  places
+	held    places
 
 	Listing *directory.Watchers
 	Tallies *directory.Tallies
@@ -46,7 +47,7 @@ func New(cfg Config) *Hall {
 	cfg.defaults()
 	return &Hall{cfg: cfg, lobbies: map[string]*Lobby{}, opening: map[string]chan struct{}{},
 		savings: savings{pending: map[string]*saving{}}, holders: holders{of: map[string][]*keeping{}},
-		unsaved: unsaved{jobs: map[*keep.Job]waiting{}}, places: places{of: map[string]map[*Lobby]bool{}},
+		unsaved: unsaved{jobs: map[*keep.Job]waiting{}}, places: newPlaces(), held: newPlaces(),
 		judges: judges{of: map[string][]*Judge{}}, Listing: directory.NewWatchers(), Tallies: directory.NewTallies()}
 }
 

@@ -96,6 +96,7 @@ func (l *keeping) idle() bool { return l.memory == nil || l.memory.under == 0 }
 // finish is what a loop does at its end.
 func (l *Lobby) finish() {
 	l.seats.counted.free(func(string) bool { return false })
+	l.noteHeld(nil)
 	safe.After(keptWithin, "tell no more", l.shows.endTold) // what the database does not take by then
 	l.shows.telling.wait()
 	l.shows.endTold()

@@ -65,6 +65,7 @@ func (l *Lobby) changed() {
 	note := func() {
 		l.sign.noteEntry(now)
 		l.seats.counted.free(l.seats.placed)
+		l.noteHeld(l.m.Promised())
 	}
 	if !l.tellsKept() {
 		note()

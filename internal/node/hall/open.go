@@ -1,6 +1,7 @@
 package hall
 
 import (
+	"cmp"
 	"context"
 	"crypto/hmac"
 	"crypto/sha256"
@@ -32,7 +33,8 @@ type Opening struct {
 	Password  string         // as it was typed; "" for none
 	Watchers  int            // 0: what the rulebook allows, negative: nobody
 	Regions   []string       // one of them must be this node's, if any are given
-	Reserve   []string       // accounts that places are held for
+	By        string         // the account of who opens it; "" for a service
+	Reserve   []string       // accounts that places are held for; with Closed nobody else comes in but who opens it
 	ReserveMS int64          // how long; a minute if 0
 	Party     string         // the accounts belong together
 	Linger    time.Duration  // how long it stays open before anybody has come; a minute if 0
@@ -73,7 +75,7 @@ func (h *Hall) Open(ctx context.Context, book *rulebook.Book, o Opening) (*Lobby
 		l := newLobby(h, id, o.Name, book, setup, nil)
 		if err = h.open(ctx, l, func() {
 			if len(o.Reserve) > 0 {
-				l.step(&step.Input{Kind: step.Reserve, Names: o.Reserve, Text: o.Party,
+				l.step(&step.Input{Kind: step.Reserve, Names: o.Reserve, Text: o.Party, Yes: true,
 					N: o.ReserveMS * int64(book.Rate) / 1000})
 			}
 		}); err == nil {
@@ -158,14 +160,21 @@ func (h *Hall) checkOpening(book *rulebook.Book, o *Opening) error {
 	if o.ReserveMS == 0 {
 		o.ReserveMS = 60_000
 	}
+	if o.Closed && o.By != "" {
+		o.Reserve = append(slices.Clone(o.Reserve), o.By)
+	}
+	slices.Sort(o.Reserve)
+	o.Reserve = slices.Compact(o.Reserve)
+	most := min(maxReserve, cmp.Or(o.Capacity, book.Players.Most))
 	switch {
 	case o.Capacity < 0 || o.Capacity > book.Players.Most || o.Capacity > 0 && o.Capacity < book.Players.Least:
 		return fault.New(code.OutOfRange, "the capacity of a lobby of %s is from %d to %d, not %d",
 			book.Name, book.Players.Least, book.Players.Most, o.Capacity)
 	case len(o.Password) > maxPassword:
 		return fault.New(code.TooLarge, "a lobby's password has at most %d bytes", maxPassword)
-	case len(o.Reserve) > min(maxReserve, book.Players.Most):
-		return fault.New(code.OutOfRange, "places are held for at most %d players", min(maxReserve, book.Players.Most))
+	case len(o.Reserve) > most:
+		return fault.New(code.OutOfRange, "this lobby has %d places, and %d are to be held, with that of who opens a "+
+			"closed one", most, len(o.Reserve))
 	case o.ReserveMS < 0 || o.ReserveMS > maxHold.Milliseconds():
 		return fault.New(code.OutOfRange, "places are held for at most %s", maxHold)
 	case len(o.Regions) > 0 && !slices.Contains(o.Regions, h.cfg.Region):

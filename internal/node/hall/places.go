@@ -28,18 +28,38 @@ func (p *places) set(account string, l *Lobby, there bool) {
 	}
 }
 
-// Where returns the lobbies of this node in which a player has a seat, or stands in line.
-func (h *Hall) Where(account string) []*Lobby {
-	h.places.mu.Lock()
-	defer h.places.mu.Unlock()
-	return slices.Collect(maps.Keys(h.places.of[account]))
+func newPlaces() places { return places{of: map[string]map[*Lobby]bool{}} }
+
+func (p *places) lobbies(account string) []*Lobby {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return slices.Collect(maps.Keys(p.of[account]))
 }
+
+// Where returns the lobbies of this node in which a player has a seat, or stands in line.
+func (h *Hall) Where(account string) []*Lobby { return h.places.lobbies(account) }
+
+// HeldFor returns the lobbies of this node in which a place is held for a player.
+func (h *Hall) HeldFor(account string) []*Lobby { return h.held.lobbies(account) }
 
 // Seated are the players who have seats here, or stand in line.
 func (h *Hall) Seated() []string {
 	h.places.mu.Lock()
 	defer h.places.mu.Unlock()
 	return slices.Collect(maps.Keys(h.places.of))
+}
+
+// noteHeld notes for whom places are held.
+func (l *Lobby) noteHeld(now []string) {
+	for _, account := range l.seats.held {
+		if !slices.Contains(now, account) {
+			l.hall.held.set(account, l, false)
+		}
+	}
+	for _, account := range now {
+		l.hall.held.set(account, l, true)
+	}
+	l.seats.held = now
 }
 
 // counted is who is counted as being in a lobby, and what gives the count back. It belongs to the lobby's loop.

@@ -21,6 +21,7 @@ type seating struct {
 	to     taker // what connections say
 
 	keys    map[string]*heldSeats // what a resume key brings back
+	held    []string              // for whom places are held, as noted
 	counted counted               // who is here
 	secret  bool                  // spectators see what players must not
 	sat     map[string]bool       // then who has had a seat in the match that runs, or has one

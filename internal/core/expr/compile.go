@@ -309,6 +309,7 @@ type loopVar struct {
 	name string
 	kind sheet.Kind
 	item *sheet.Field // of a walk over a list's own values: the list; kind does not matter then
+	size int64        // of the list, at most
 }
 
 type accuVar struct {

@@ -18,10 +18,12 @@ const (
 	OK Fault = iota
 	DivisionByZero
 	Overflow
+	TooMuch
 )
 
 func (f Fault) String() string {
-	return [...]string{"no fault", "division by zero", "overflow of a 64-bit integer"}[f]
+	return [...]string{"no fault", "division by zero", "overflow of a 64-bit integer",
+		"more than a step may look at"}[f]
 }
 
 const (
@@ -51,6 +53,7 @@ type Env struct {
 	Rate   int        // ticks a second
 	Random func(n int64) int64
 	Fault  Fault // set by an evaluation that failed; 0 before
+	Work   *Work // what walks may look at; nil for as much as they like
 
 	// What the named walks of effects go through, by their places in Scope.Named.
 	Named [MaxNamed]*sheet.Row
@@ -60,6 +63,25 @@ type Env struct {
 	texts     [maxRows]string // of walks over lists of texts
 	accus     [maxAccus]int64
 	accuFault [maxAccus]Fault
+}
+
+// Work counts the sheets and values that walks go through, and so is the same on every machine. Beyond Most each walk
+// ends before it begins, with TooMuch.
+type Work struct{ Done, Most int64 }
+
+// Over tells whether more was looked at than may be.
+func (w *Work) Over() bool { return w != nil && w.Done > w.Most }
+
+// looks tells whether a walk may go through so many.
+func (e *Env) looks(n int) bool {
+	if e.Work == nil {
+		return true
+	}
+	if e.Work.Done += int64(n); e.Work.Done > e.Work.Most {
+		fault(e, TooMuch)
+		return false
+	}
+	return true
 }
 
 // Vars is a set of the named things that an expression may use.
@@ -131,7 +153,8 @@ type Prog struct {
 	Type   Type
 	Vars   Vars
 	Reads  Reads
-	Const  bool // it reads nothing: the value is always the same
+	Const  bool  // it reads nothing: the value is always the same
+	Cost   int64 // how many sheets and values its walks go through at most, by Checker.Sizes
 
 	own, any []kindMask // Reads without its empty parts
 

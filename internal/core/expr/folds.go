@@ -31,7 +31,8 @@ func (k *compiler) comprehension(e ast.Expr) numFn {
 		return zero
 	}
 	if l := k.listField(c.IterRange()); l != nil && l.field.Item != sheet.Ref {
-		f, _ := k.walk(c, loopVar{name: c.IterVar(), item: l.field})
+		k.costs(int64(l.field.Most))
+		f, _ := k.walk(c, loopVar{name: c.IterVar(), item: l.field, size: int64(l.field.Most)})
 		if l.field.Item == sheet.Text {
 			return f.overTexts(l.list)
 		}
@@ -41,7 +42,7 @@ func (k *compiler) comprehension(e ast.Expr) numFn {
 	if !ok {
 		return zero
 	}
-	f, plain := k.walk(c, loopVar{name: c.IterVar(), kind: l.kind})
+	f, plain := k.walk(c, loopVar{name: c.IterVar(), kind: l.kind, size: k.checker.Sizes[l.kind]})
 	if plain != nil {
 		return sumField(l, plain.Slot())
 	}
@@ -124,7 +125,7 @@ func sumField(l list, slot int) numFn {
 			of = l.of(v)
 		}
 		sum := int64(0)
-		for _, r := range l.base(v) {
+		for _, r := range l.looked(v) {
 			if l.members && r.Team != of.ID || !l.members && l.keep != nil && !l.keep(of, r) ||
 				l.holds != nil && !l.passes(v, r) {
 				continue
@@ -142,7 +143,7 @@ func (f walk) overRows(l list) numFn {
 		if l.of != nil {
 			of = l.of(v)
 		}
-		for _, r := range l.base(v) {
+		for _, r := range l.looked(v) {
 			if l.keep != nil && !l.keep(of, r) || l.holds != nil && !l.passes(v, r) {
 				continue
 			}
@@ -157,7 +158,11 @@ func (f walk) overRows(l list) numFn {
 func (f walk) overTexts(list textFn) numFn {
 	return func(v *Env) int64 {
 		before := f.begin(v)
-		for _, s := range sheet.Items(list(v)) {
+		items := sheet.Items(list(v))
+		if !v.looks(len(items)) {
+			items = nil
+		}
+		for _, s := range items {
 			if v.texts[f.loop] = s; !f.take(v) {
 				break
 			}
@@ -169,7 +174,7 @@ func (f walk) overTexts(list textFn) numFn {
 func (f walk) overItems(list textFn) numFn {
 	return func(v *Env) int64 {
 		before := f.begin(v)
-		for s := list(v); s != ""; {
+		for s := list(v); s != "" && v.looks(1); {
 			if v.items[f.loop], s = sheet.NextItem(s); !f.take(v) {
 				break
 			}

@@ -16,8 +16,9 @@ import (
 
 // Checker type-checks and compiles expressions against one schema. It is made once a rulebook.
 type Checker struct {
-	Teams  []string // the names of the teams, in their order; set before the first use
-	Work   int      // the characters parsed so far, and some for each expression
+	Teams  []string           // the names of the teams, in their order; set before the first use
+	Sizes  [sheet.Kinds]int64 // how many sheets of each kind there are at most, for Prog.Cost; set before the first use
+	Work   int                // the characters parsed so far, and some for each expression
 	schema *sheet.Schema
 	base   *cel.Env
 	envs   map[envKey]*cel.Env

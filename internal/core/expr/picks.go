@@ -86,7 +86,7 @@ func (k *compiler) filtered(e ast.Expr) (list, bool) {
 		k.fail(e, "lists are walked inside each other more than %d deep", maxRows)
 		return l, false
 	}
-	k.loops = append(k.loops, loopVar{name: c.IterVar(), kind: l.kind})
+	k.loops = append(k.loops, loopVar{name: c.IterVar(), kind: l.kind, size: k.checker.Sizes[l.kind]})
 	holds, before := k.num(step.AsCall().Args()[0]), l.holds
 	k.loops = k.loops[:l.slot]
 	l.holds = holds
@@ -161,7 +161,7 @@ func (k *compiler) pick(e ast.Expr) place {
 func (k *compiler) picked(l list, nth numFn) place {
 	return place{kind: l.kind, row: func(v *Env) *sheet.Row {
 		n, of := nth(v), l.owner(v)
-		for _, r := range l.base(v) {
+		for _, r := range l.looked(v) {
 			if n > 0 && l.has(v, of, r) {
 				if n--; n == 0 {
 					return r
@@ -191,7 +191,7 @@ func (k *compiler) nearest(e ast.Expr, l list, to ast.Expr) place {
 		if v.Fault != OK {
 			return out
 		}
-		for _, r := range l.base(v) {
+		for _, r := range l.looked(v) {
 			if l.keep != nil && !l.keep(of, r) || l.holds != nil && !l.passes(v, r) {
 				continue
 			}
@@ -223,7 +223,7 @@ func (k *compiler) extreme(e ast.Expr) place {
 		k.fail(e, "lists are walked inside each other more than %d deep", maxRows)
 		return none
 	}
-	k.loops = append(k.loops, loopVar{name: c.IterVar(), kind: l.kind})
+	k.loops = append(k.loops, loopVar{name: c.IterVar(), kind: l.kind, size: k.checker.Sizes[l.kind]})
 	of := k.num(c.LoopStep().AsCall().Args()[1])
 	k.loops = k.loops[:slot]
 	return place{kind: l.kind, row: func(v *Env) *sheet.Row {
@@ -241,7 +241,7 @@ func (k *compiler) extreme(e ast.Expr) place {
 // best returns the first of a list with the least value.
 func (l *list) best(v *Env, value func(v *Env, r *sheet.Row) int64) *sheet.Row {
 	out, least, of := v.Store.GetOr(0, l.kind), int64(0), l.owner(v)
-	for _, r := range l.base(v) {
+	for _, r := range l.looked(v) {
 		if !l.has(v, of, r) {
 			continue
 		}

@@ -186,7 +186,31 @@ type list struct {
 	slot  int
 }
 
+// looked is what a walk goes through: nothing where that is more than it may.
+func (l *list) looked(v *Env) []*sheet.Row {
+	if base := l.base(v); v.looks(len(base)) {
+		return base
+	}
+	return nil
+}
+
+// costs adds a walk over so many, inside the walks that are being compiled, to what the program looks at.
+func (k *compiler) costs(size int64) {
+	for _, l := range k.loops {
+		size = min(size*max(l.size, 1), 1<<40)
+	}
+	k.prog.Cost += size
+}
+
 func (k *compiler) list(e ast.Expr) (list, bool) {
+	l, ok := k.listOf(e)
+	if e.Kind() != ast.ComprehensionKind { // of which the list inside has been counted
+		k.costs(k.checker.Sizes[l.kind])
+	}
+	return l, ok
+}
+
+func (k *compiler) listOf(e ast.Expr) (list, bool) {
 	seated := func(v *Env) []*sheet.Row { return v.Store.Seated }
 	k.reads(sheet.Player, "team", false) // who is there: marked when players come, go or change sides
 	if e.Kind() == ast.ComprehensionKind {
@@ -257,7 +281,7 @@ func (l *list) size(v *Env) int64 {
 		return int64(len(l.base(v)))
 	}
 	n, of := int64(0), l.owner(v)
-	for _, r := range l.base(v) {
+	for _, r := range l.looked(v) {
 		if l.has(v, of, r) {
 			n++
 		}

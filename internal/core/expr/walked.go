@@ -35,7 +35,7 @@ func (c *Checker) CompileList(src string, scope Scope) (*List, []Issue) {
 // Append adds the sheets of the list to others.
 func (l *List) Append(v *Env, dst []*sheet.Row) []*sheet.Row {
 	of := l.list.owner(v)
-	for _, r := range l.list.base(v) {
+	for _, r := range l.list.looked(v) {
 		if l.list.has(v, of, r) {
 			dst = append(dst, r)
 		}

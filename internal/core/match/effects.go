@@ -337,6 +337,6 @@ func (m *effects) each(e *rulebook.Effect) {
 
 // Allow begins a step: it gets its budget of effects and the memory of what was removed before it.
 func (m *effects) Allow() {
-	m.budget = effectBudget
+	m.budget, m.env.Work.Done = effectBudget, 0
 	m.st.Reuse()
 }

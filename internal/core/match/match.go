@@ -69,8 +69,9 @@ func New(book *rulebook.Book, st *sheet.Store, rng *rand.Rand, out *step.Output,
 	m := &Match{stage: stage{book: book, st: st, rng: rng, out: out, lobby: lobby, teams: teams, toPhase: noPhase}}
 	m.none = st.GetOr(0, sheet.Match)
 	m.env = expr.Env{Store: st, Lobby: lobby, Match: m.none, Rate: book.Rate, Random: rng.Int64N,
-		Arg: &sheet.Row{N: make([]int64, maxArgSlots), S: make([]string, maxArgSlots)},
-		Aim: &sheet.Row{N: make([]int64, expr.AimSlots)}}
+		Work: &expr.Work{Most: rulebook.MostLooks},
+		Arg:  &sheet.Row{N: make([]int64, maxArgSlots), S: make([]string, maxArgSlots)},
+		Aim:  &sheet.Row{N: make([]int64, expr.AimSlots)}}
 	m.wire()
 	return m
 }

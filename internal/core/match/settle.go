@@ -80,6 +80,10 @@ func (m *rules) settleRules() {
 		if !m.over {
 			m.collect()
 		}
+		if m.env.Work.Over() {
+			m.lookedTooMuch(m.lastRuleLine())
+			break
+		}
 		if len(m.queue) == 0 && len(m.firings) == 0 {
 			break
 		}

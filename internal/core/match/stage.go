@@ -1,6 +1,7 @@
 package match
 
 import (
+	"fmt"
 	"math/rand/v2"
 	"slices"
 
@@ -219,8 +220,19 @@ func (m *stage) tallied(note func(*Tally)) {
 
 // faulty notes when what was just evaluated could not be computed.
 func (m *stage) faulty(line int) {
+	if m.env.Work.Over() {
+		m.lookedTooMuch(line)
+	}
 	if m.tally != nil && m.env.Fault != expr.OK {
 		m.tally.Faults[line]++
+	}
+}
+
+// lookedTooMuch stops a rulebook whose expressions look at too much.
+func (m *stage) lookedTooMuch(line int) {
+	if m.broken == "" {
+		m.broken = fmt.Sprintf("the expressions of one input or tick looked at more than %d things (line %d, at last)",
+			rulebook.MostLooks, line)
 	}
 }
 

@@ -104,6 +104,14 @@ func (b *binder) all() {
 	}
 	b.checker.Teams = b.teamNames()
 	b.seats()
+	s := &b.checker.Sizes // about
+	s[sheet.Player], s[sheet.Team], s[sheet.Zone] = int64(k.Players.Most), int64(len(k.Teams.List)),
+		int64(len(b.mapKeys("zones")))
+	for kind, key := range map[sheet.Kind]string{sheet.Piece: "pieces", sheet.Creature: "creatures"} {
+		for _, e := range b.entries(b.top, key) {
+			s[kind] += max(b.int(e.value, "keep"), 20)
+		}
+	}
 	b.ground()
 	b.kitNames()
 	b.derived()

@@ -60,8 +60,28 @@ func (b *binder) compile(n *node, scope expr.Scope, want expr.Want) *expr.Prog {
 	b.report(n, issues)
 	if p != nil {
 		b.uses.read(&p.Reads)
+		if most := mostLooks(p, &b.checker.Sizes); most > MostLooks {
+			b.warn(n, "much-work", "with %d players this may look at up to %d things at one tick; beyond %d in all the "+
+				"match ends: walk through fewer lists inside each other", b.book.Players.Most, most, MostLooks)
+		}
 	}
 	return p
+}
+
+// MostLooks is how many sheets and values the expressions of one input or tick may look at together. Beyond it the
+// match ends.
+const MostLooks = 5_000_000
+
+// mostLooks is how many sheets and values an expression may look at in one tick, for everybody whom it is for.
+func mostLooks(p *expr.Prog, sizes *[sheet.Kinds]int64) int64 {
+	times := int64(1)
+	for v, kind := range map[expr.Vars]sheet.Kind{expr.Me: sheet.Player, expr.Piece: sheet.Piece,
+		expr.Creature: sheet.Creature, expr.Zone: sheet.Zone} {
+		if p.Vars&v != 0 {
+			times = max(times, sizes[kind])
+		}
+	}
+	return p.Cost * times
 }
 
 // maxExpressions is the most expressions and fields that a rulebook may name in all, and maxWork how much of them is

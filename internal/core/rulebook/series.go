@@ -53,6 +53,7 @@ form: bracket
 best_of: 3
 third: true
 come: 5m
+between: 2m
 options: {goal: 20}`,
 	keys: []key{
 		{name: "turnvex", spec: integer(1, 1), required: true, doc: "The version of this language."},

@@ -69,6 +69,7 @@ type Config struct {
 	Origins   []string       // of pages that may call beside the service's own
 	Guard     *guard.Guard   // counts what comes in
 	Proxies   []netip.Prefix // whose forwarded headers are believed
+	Forwarded bool           // namely Forwarded, and not those with X-
 	Audit     *audit.Trail   // what operators and service keys change
 	Cursors   []byte         // the secret that signs cursors, at most 64 bytes
 	// Rehearse plays matches of a rulebook, as many as begin while the context lasts; nil for none.

@@ -21,13 +21,24 @@ var browserRoutes = []route{
 		summary: "End the session in this browser"},
 }
 
-// browserCookie holds the secret of a session. It goes to these routes alone, and never along with a request that
-// another site's page makes (RFC 6265bis, SameSite).
+// browserCookie holds the secret of a session. It never goes along with a request that another site's page makes, and
+// over HTTPS no other host can set it (RFC 6265bis, SameSite and the prefix __Host-, which asks for the path /).
 const browserCookie = "turnvex-console"
 
 func (c *call) setCookie(secret string, seconds int) {
-	http.SetCookie(c.w, &http.Cookie{Name: browserCookie, Value: secret, Path: "/v1/console", MaxAge: seconds,
-		HttpOnly: true, Secure: schemeOf(c.r) == "https", SameSite: http.SameSiteStrictMode})
+	cookie := http.Cookie{Name: c.cookieName(), Value: secret, Path: "/v1/console", MaxAge: seconds, HttpOnly: true,
+		SameSite: http.SameSiteStrictMode}
+	if cookie.Secure = schemeOf(c.r) == "https"; cookie.Secure {
+		cookie.Path = "/"
+	}
+	http.SetCookie(c.w, &cookie)
+}
+
+func (c *call) cookieName() string {
+	if schemeOf(c.r) == "https" {
+		return "__Host-" + browserCookie
+	}
+	return browserCookie
 }
 
 func (s *sessions) browse(c *call, in keyRequest) (any, error) {
@@ -39,7 +50,7 @@ func (s *sessions) browse(c *call, in keyRequest) (any, error) {
 }
 
 func (s *sessions) renewBrowser(c *call) (any, error) {
-	cookie, err := c.r.Cookie(browserCookie)
+	cookie, err := c.r.Cookie(c.cookieName())
 	if err != nil {
 		return nil, fault.New(code.NoToken, "there is no session in this browser: sign in with a key")
 	}
@@ -52,7 +63,7 @@ func (s *sessions) renewBrowser(c *call) (any, error) {
 
 func (s *sessions) endBrowser(c *call) (any, error) {
 	c.setCookie("", -1)
-	if cookie, err := c.r.Cookie(browserCookie); err == nil {
+	if cookie, err := c.r.Cookie(c.cookieName()); err == nil {
 		return nil, s.Accounts.EndBrowser(c.r.Context(), cookie.Value)
 	}
 	return nil, nil

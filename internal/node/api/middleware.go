@@ -72,14 +72,13 @@ func (s *front) secured(next http.Handler) http.Handler {
 		h := w.Header()
 		h.Set(
 			"Content-Security-Policy",
-			"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'"+
+			"default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; "+
+				"base-uri 'none'; form-action 'self'"+
 				s.connectsTo(),
 		)
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "no-referrer")
-		if strings.HasPrefix(r.URL.Path, "/v1/") {
-			h.Set("Cache-Control", "no-store")
-		}
+		h.Set("Cache-Control", "no-store") // but for the console's files, which say otherwise
 		next.ServeHTTP(w, r)
 	})
 }

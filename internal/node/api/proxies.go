@@ -54,8 +54,8 @@ type outside struct {
 type outsideKey struct{}
 
 // forwarded makes a request that a known proxy has passed on look as it did there: address, host and scheme are those
-// of its header Forwarded (RFC 7239) or, without one, of X-Forwarded-For, -Host and -Proto. Of others these headers are
-// not believed.
+// of the headers X-Forwarded-For, -Host and -Proto or, where the node is set to that, of Forwarded (RFC 7239): of the
+// one that the proxy sets, since whoever asks may send the other. Of others these headers are not believed.
 func (s *front) forwarded(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		o := outside{address: peer(r), scheme: "http"}
@@ -70,7 +70,7 @@ func (s *front) forwarded(next http.Handler) http.Handler {
 				o.scheme = proto
 			}
 		case s.isProxy(o.address):
-			hops := hopsOf(r.Header)
+			hops := hopsOf(r.Header, s.Forwarded)
 			o.address = s.client(hops, o.address)
 			if len(hops) > 0 {
 				if proto := hops[len(hops)-1].proto; proto == "http" || proto == "https" {
@@ -90,8 +90,12 @@ func (s *front) forwarded(next http.Handler) http.Handler {
 type hop struct{ from, proto, host string }
 
 // hopsOf are the hops that a request is said to have come over, the nearest last.
-func hopsOf(h http.Header) (out []hop) {
-	if all := strings.Join(h.Values("Forwarded"), ","); all != "" {
+func hopsOf(h http.Header, forwarded bool) (out []hop) {
+	if forwarded {
+		all := strings.Join(h.Values("Forwarded"), ",")
+		if all == "" {
+			return nil
+		}
 		for _, element := range elements(all) {
 			_, params, err := mime.ParseMediaType("hop;" + strings.TrimSpace(element)) // the same form of parameters
 			if err != nil {

@@ -31,6 +31,7 @@ func TestForwarded(t *testing.T) {
 	} {
 		r := httptest.NewRequest("GET", "http://inside/", nil)
 		r.RemoteAddr = c.peer
+		r.Header.Set("Forwarded", "for=6.6.6.6;host=evil.example") // which nobody has said is to be believed
 		for name, v := range map[string]string{"For": c.chain, "Host": c.host, "Proto": c.proto} {
 			if v != "" {
 				r.Header.Set("X-Forwarded-"+name, v)
@@ -42,7 +43,9 @@ func TestForwarded(t *testing.T) {
 			}
 		})).ServeHTTP(httptest.NewRecorder(), r)
 	}
+	s.Forwarded = true
 	for header, want := range map[string]string{
+		"": "10.1.1.1 inside http",
 		`for=198.51.100.9;proto=https;host=play.example`:            "198.51.100.9 play.example https",
 		`for=1.2.3.4, For="198.51.100.9:4711";Host="play.example"`:  "198.51.100.9 play.example http",
 		`for="[2001:db8::9]:4711";proto=HTTPS, for=10.9.9.9`:        "2001:db8::9 inside http",
@@ -53,7 +56,8 @@ func TestForwarded(t *testing.T) {
 		r := httptest.NewRequest("GET", "http://inside/", nil)
 		r.RemoteAddr = "10.1.1.1:40"
 		r.Header.Set("Forwarded", header)
-		r.Header.Set("X-Forwarded-For", "6.6.6.6")
+		r.Header.Set("X-Forwarded-For", "6.6.6.6") // nor this
+		r.Header.Set("X-Forwarded-Host", "evil.example")
 		(&front{s}).forwarded(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
 			if got := addressOf(r) + " " + r.Host + " " + schemeOf(r); got != want {
 				t.Errorf("%s: %s, not %s", header, got, want)
@@ -110,6 +114,7 @@ func FuzzForwarded(f *testing.F) {
 	s := &server{Config: Config{Proxies: proxies}}
 	f.Fuzz(func(t *testing.T, forwarded, chain, host string) {
 		for _, peer := range []string{"10.1.1.1", "203.0.113.5"} {
+			s.Forwarded = len(chain)%2 == 0
 			r := httptest.NewRequest("GET", "http://inside/", nil)
 			r.RemoteAddr = peer + ":40"
 			r.Header = http.Header{"Forwarded": {forwarded}, "X-Forwarded-For": {chain}, "X-Forwarded-Host": {host}}

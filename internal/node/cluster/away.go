@@ -184,6 +184,9 @@ func (c *Cluster) silentLocked() silence {
 			"them", left <= 0}
 	case left > lastWords:
 		return silence{}
+	case c.steady != 0: // it could be renewed, and was not: the process was held up
+		return silence{"this node was held up: play stands still until it knows that the match is still its own",
+			left <= -roamAfter}
 	}
 	return silence{"neither the database nor " + cmp.Or(strings.Join(c.missingLocked(), ", "), "any other node") +
 		" answers: play stands still, and goes on by itself when they do", left <= -roamAfter}

@@ -17,8 +17,10 @@ var (
 	Arriving = &Limit{"connections that have not said hello yet", "address", 256, 0, "memory and sockets"}
 	Sockets  = &Limit{"connections of any kind", "address", 6000, 0, "sockets, before a request has come"}
 	Shakes   = &Limit{"handshakes of live connections", "address", 5000, 20 * time.Millisecond, "the processor"}
-	Live     = &Limit{"live connections", "address", 5000, 0, "memory and sockets"}
-	Codes    = &Limit{"join codes that do not exist", "player, or address of who is not signed in", 30, 5 * time.Second,
+	Turned   = &Limit{"live connections that were refused", "address", 600, 100 * time.Millisecond,
+		"the processor and the log"}
+	Live  = &Limit{"live connections", "address", 5000, 0, "memory and sockets"}
+	Codes = &Limit{"join codes that do not exist", "player, or address of who is not signed in", 30, 5 * time.Second,
 		"lobbies from being found by guessing"}
 	CodesThere = &Limit{"join codes that do not exist, of all there", "address", 300, time.Second,
 		"lobbies from being found by guessing with many players"}
@@ -44,5 +46,5 @@ var (
 )
 
 // All lists them in the order of the table.
-var All = []*Limit{Requests, Sockets, Arriving, Shakes, Live, Codes, CodesThere, AccountTries, AccountAll, AddressTries,
+var All = []*Limit{Requests, Sockets, Arriving, Shakes, Turned, Live, Codes, CodesThere, AccountTries, AccountAll, AddressTries,
 	Checks, Checking, Hashing, Opened, Joined, Seats, Watches, Accounts, Players, Renames, Passwords, AtLobby}

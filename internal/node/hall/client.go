@@ -45,7 +45,7 @@ type Client struct {
 	why    *wire.Bye       // why the service ended the connection before this one
 	missed int             // notices left out and not told of
 	after  []*outbox.Frame // what must come behind the delta that it waits for
-	check  *check
+	checking
 
 	mu      sync.Mutex
 	later   []delayed // guarded by mu

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"time"
 
+	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/live/safe"
@@ -70,6 +71,12 @@ func (l *showing) ask(c *Client, done func(bool, []wire.Differently)) bool {
 	return true
 }
 
+// checking is how a client's copy is being checked.
+type checking struct {
+	check *check
+	asked sheet.Tick // at which it was last asked to show its copy; 0 for never
+}
+
 func (k *check) close(answered bool, differs []wire.Differently) {
 	if k.done != nil {
 		k.done(answered, differs)
@@ -83,6 +90,7 @@ func (l *showing) hashed(c *Client, tick int64, hash uint32) {
 		return
 	}
 	if hash != k.want.Hash() {
+		c.asked = k.tick
 		c.say(wire.Check{Is: "show", Tick: tick})
 		return
 	}
@@ -95,7 +103,11 @@ func (l *showing) hashed(c *Client, tick int64, hash uint32) {
 // new snapshot.
 func (l *showing) shown(c *Client, tick int64, parts [][]any) {
 	k := c.check
-	if k == nil || int64(k.tick) != tick {
+	switch {
+	case c.asked == 0 || int64(c.asked) != tick:
+		c.End(wire.Bye{Code: string(code.BadMessage), Reason: "nobody has asked to be shown this copy"})
+		return
+	case k == nil || int64(k.tick) != tick:
 		return
 	}
 	c.check = nil

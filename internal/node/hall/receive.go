@@ -1,7 +1,9 @@
 package hall
 
 import (
+	"fmt"
 	"slices"
+	"unicode/utf8"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -96,6 +98,9 @@ func (c *Client) answer(v any) {
 	c.shows.pub.given = append(c.shows.pub.given, given{c, c.message(v)})
 }
 
+// maxWord is how long the name of an action, a team or a person may be, in characters.
+const maxWord = 32
+
 // intent hands a client's intent to the authority; its verdict comes as a message.
 func (l *playing) intent(c *Client, m *wire.Intent) {
 	answer := func(v step.Verdict) {
@@ -107,6 +112,11 @@ func (l *playing) intent(c *Client, m *wire.Intent) {
 	if l.pace.still() {
 		c.sayAnyway(wire.Verdict{Is: "verdict", Seat: m.Seat, N: m.N, Code: string(code.NotKept), Reason: l.pace.why(),
 			Tick: int64(l.m.Tick())})
+		return
+	}
+	if n := utf8.RuneCountInString(m.Name); n > maxWord { // none is so long, and nothing of it is kept
+		answer(step.Verdict{Seat: sheet.ID(m.Seat), Seq: m.N, Code: code.BadArgument, At: l.m.Tick(),
+			Reason: fmt.Sprintf("the name %.*q… has %d characters; at most %d may be", maxWord, m.Name, n, maxWord)})
 		return
 	}
 	if slices.Contains(c.own(), sheet.ID(m.Seat)) {

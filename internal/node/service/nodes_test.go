@@ -438,7 +438,7 @@ func TestNodeOfTwoDies(t *testing.T) {
 	m.goesOn("the node that was stopped goes on")
 	asked(t, "the node that was stopped has a lease", func(ctx context.Context) bool {
 		got, err = as(two, 0).Lobby(ctx, l.Code)
-		return client.CodeOf(err) != "stopping"
+		return client.CodeOf(err) != "stopping" && client.CodeOf(err) != "not-kept"
 	})
 	if err != nil || got.Node != "one" {
 		t.Errorf("asked, the node that was stopped says %+v, %v", got, err)

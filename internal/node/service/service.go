@@ -64,6 +64,7 @@ type Config struct {
 	OperatorKey string         // "" keeps the one of an earlier start, or makes one
 	Origins     []string       // of pages that may call beside the service's own, as browsers send them
 	Proxies     []netip.Prefix // whose forwarded headers are believed
+	Forwarded   bool           // namely Forwarded, and not those with X-
 	Metrics     string         // an address of its own for what the node counts; "" for none
 	Rehearse    Rehearsal      // plays matches for the rulebook editor; nil for none
 	Refuse      bool           // a player's second connection to a lobby is refused; otherwise it takes over
@@ -333,6 +334,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 		Patience:  cfg.Patience,
 		Origins:   cfg.Origins,
 		Proxies:   cfg.Proxies,
+		Forwarded: cfg.Forwarded,
 		Audit:     audit.New(s.DB),
 		Cursors:   account.Derived(secret, "cursors"),
 		Rehearse:  cfg.Rehearse,

@@ -43,11 +43,18 @@ var bufferPool = websocket.BufferPool(&pool{})
 // ServeHTTP is the live socket: docs/protocol.md says what goes over it. Whoever asks is checked before anything is set
 // aside for the connection.
 func (s *Socket) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	came, err := s.Guard.TakeAll(guard.Use{Limit: guard.Shakes, Who: s.Doors.AddressOf(r)},
+		guard.Use{Limit: guard.Turned, Who: s.Doors.AddressOf(r)})
+	if err != nil {
+		s.Doors.Fail(w, r, err)
+		return
+	}
 	enc, who, err := s.handshake(r)
 	if err != nil {
 		s.Doors.Fail(w, r, err)
 		return
 	}
+	came()
 	if _, err := s.Guard.Take(guard.Shakes, s.Doors.AddressOf(r)); err != nil {
 		s.Doors.Fail(w, r, err)
 		return
@@ -86,6 +93,9 @@ func (s *Socket) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	err = c.hello(r)
 	arrived() // however long it takes to say goodbye
 	if err != nil {
+		if fault.CodeOf(err) == code.BadToken {
+			s.Guard.Take(guard.Turned, c.from)
+		}
 		c.refuse(err)
 		return
 	}
@@ -114,6 +124,24 @@ func (s *Socket) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	safe.Go("serve a connection", c.serve) // on a small stack of its own, which this one no longer is
 }
 
+// seldom counts what is logged once a minute at most.
+type seldom struct {
+	mu   sync.Mutex
+	n    int       // guarded by mu; since the last line
+	last time.Time // guarded by mu
+}
+
+// say counts one more, and returns how many there were since the last line if it is time for the next; otherwise 0.
+func (x *seldom) say(now time.Time) (n int) {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	if x.n++; now.Sub(x.last) < time.Minute {
+		return 0
+	}
+	n, x.n, x.last = x.n, 0, now
+	return n
+}
+
 // handshake checks a request for the live socket: its form, its origin, its subprotocol, and its token if it carries
 // one (a browser's cannot; it comes with hello).
 func (s *Socket) handshake(r *http.Request) (enc replica.Encoding, who *account.Who, err error) {
@@ -122,8 +150,10 @@ func (s *Socket) handshake(r *http.Request) (enc replica.Encoding, who *account.
 			strings.Join(wire.Subprotocols[:], " and "))
 	}
 	if !s.originAllowed(r) {
-		s.Log.Warn("a page of an origin that is not allowed asked to connect; -origins allows it",
-			"origin", fmt.Sprintf("%.100q", r.Header.Get("Origin")), "address", s.Doors.AddressOf(r))
+		if n := s.strangers.say(time.Now()); n > 0 {
+			s.Log.Warn("pages of origins that are not allowed asked to connect; -origins allows them", "times", n,
+				"origin", fmt.Sprintf("%.100q", r.Header.Get("Origin")), "address", s.Doors.AddressOf(r))
+		}
 		return 0, nil, fault.New(code.NoSuchHost, "pages from %.100q may not connect here; the service's "+
 			"-origins says which may", r.Header.Get("Origin"))
 	}

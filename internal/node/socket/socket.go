@@ -62,9 +62,10 @@ type Doors interface {
 // Socket is the live socket of a node. It may be used by several goroutines.
 type Socket struct {
 	Config
-	lease  *cluster.Lease // under which the node tells anything to anybody
-	conns  conns
-	topics lookouts
+	strangers seldom         // pages of other origins
+	lease     *cluster.Lease // under which the node tells anything to anybody
+	conns     conns
+	topics    lookouts
 }
 
 // New returns the live socket of a node. It ends the connections of those who sign out.

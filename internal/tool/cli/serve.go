@@ -120,7 +120,10 @@ func serveCommand() command {
 					"TURNVEX_ORIGINS)",
 			)
 			proxies := fs.String("proxies", os.Getenv("TURNVEX_PROXIES"), "`addresses` and networks, separated by "+
-				"commas, of trusted proxies that set X-Forwarded-For, -Host and -Proto (environment TURNVEX_PROXIES)")
+				"commas, of trusted proxies (environment TURNVEX_PROXIES)")
+			fs.BoolVar(&cfg.Forwarded, "forwarded", says.on("TURNVEX_FORWARDED"), "proxies set the header Forwarded "+
+				"(RFC 7239); by default X-Forwarded-For, -Host and -Proto are used. The other headers are ignored "+
+				"(environment TURNVEX_FORWARDED)")
 			fs.StringVar(&cfg.Metrics, "metrics", os.Getenv("TURNVEX_METRICS"), "`address` for serving metrics "+
 				"without a key, such as 127.0.0.1:7421; default: none (environment TURNVEX_METRICS)")
 			level := fs.String(

@@ -61,8 +61,8 @@ func (b *binder) compile(n *node, scope expr.Scope, want expr.Want) *expr.Prog {
 	if p != nil {
 		b.uses.read(&p.Reads)
 		if most := mostLooks(p, &b.checker.Sizes); most > MostLooks {
-			b.warn(n, "much-work", "with %d players this may look at up to %d things at one tick; beyond %d in all the "+
-				"match ends: walk through fewer lists inside each other", b.book.Players.Most, most, MostLooks)
+			b.warn(n, "much-work", "with %d players this may look at up to %d things in one tick; beyond %d in all "+
+				"the match ends: walk through fewer lists inside each other", b.book.Players.Most, most, MostLooks)
 		}
 	}
 	return p

@@ -46,5 +46,8 @@ var (
 )
 
 // All lists them in the order of the table.
-var All = []*Limit{Requests, Sockets, Arriving, Shakes, Turned, Live, Codes, CodesThere, AccountTries, AccountAll, AddressTries,
-	Checks, Checking, Hashing, Opened, Joined, Seats, Watches, Accounts, Players, Renames, Passwords, AtLobby}
+var All = []*Limit{
+	Requests, Sockets, Arriving, Shakes, Turned, Live, Codes, CodesThere, AccountTries, AccountAll,
+	AddressTries, Checks, Checking, Hashing, Opened, Joined, Seats, Watches, Accounts, Players, Renames,
+	Passwords, AtLobby,
+}

@@ -63,10 +63,10 @@ func (s Service) RotateSigning(ctx context.Context, drop bool) error {
 	return s.Call(ctx, http.MethodPost, "/v1/signing-keys", map[string]bool{"drop": drop}, nil)
 }
 
-// BanPlayer keeps a player out of the service until a moment, or for good if that is zero; they are told why. Operators
-// only.
-func (s Service) BanPlayer(ctx context.Context, player string, until time.Time, why string) error {
-	in := map[string]any{"why": why}
+// BanPlayer keeps a player out of the service until a moment, or for good if that is zero. They read for how long, and
+// what tell says, at most 200 characters; why is for the audit trail alone. Operators only.
+func (s Service) BanPlayer(ctx context.Context, player string, until time.Time, why, tell string) error {
+	in := map[string]any{"why": why, "tell": tell}
 	if !until.IsZero() {
 		in["until"] = until
 	}

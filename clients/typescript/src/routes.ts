@@ -1218,8 +1218,8 @@ export interface Routes {
     answer: undefined
   }
   /**
-   * Ban a player from the service, with a reason that they see: their tokens become void and they cannot sign
-   * in; their data stays. Who may call: operator.
+   * Ban a player from the service: their tokens become void and they cannot sign in; their data stays. They
+   * read for how long, and what tell says; why is for the audit trail alone. Who may call: operator.
    */
   'PUT /v1/players/{id}/ban': {
     path: {
@@ -1227,6 +1227,7 @@ export interface Routes {
     }
     query: Record<never, never>
     body: {
+      tell?: string
       until?: string
       why: string
     }

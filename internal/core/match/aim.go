@@ -85,8 +85,25 @@ func (m *aims) targetable(t *sheet.Row) bool {
 		t.Kind == sheet.Piece
 }
 
+// unseen tells whether a player does not see a target, or there is none: where sight ends at a distance.
+func (m *aims) unseen(me, t *sheet.Row) bool {
+	g := m.ground()
+	if g == nil || g.Sight == nil || t == me {
+		return false
+	}
+	if !m.targetable(t) {
+		return true
+	}
+	x, y := m.at(me)
+	tx, ty := m.at(t)
+	return !near(x, y, tx, ty, g.Sight.Far+g.Sight.Far/10) // as far as a copy may still show it
+}
+
 func (m *aims) aimTarget(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
 	t := m.st.Get(in.target)
+	if me.Kind == sheet.Player && m.unseen(me, t) { // the same, whatever is there or is not
+		return step.Verdict{Code: code.NoTarget, Reason: "you see no such target"}
+	}
 	if !m.targetable(t) {
 		return step.Verdict{Code: code.NoTarget, Reason: a.Title + " needs a target who plays"}
 	}

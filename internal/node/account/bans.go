@@ -15,15 +15,15 @@ import (
 )
 
 // Ban keeps a player out of the service, until a moment or, with none, for good: their tokens are void, and they cannot
-// sign in. What is kept of them stays.
-func (s *Service) Ban(ctx context.Context, player string, until *time.Time, why string) error {
+// sign in. They are told for how long, and what tell says. What is kept of them stays.
+func (s *Service) Ban(ctx context.Context, player string, until *time.Time, tell string) error {
 	now := s.now().UTC()
 	if until != nil && !until.After(now) {
 		return fault.New(code.OutOfRange, "a ban ends in the future, not at %s", until.Format(time.RFC3339))
 	}
 	return s.voiding(ctx, func(tx *store.Tx) error {
 		res := tx.Model(&store.Player{}).Where("id = ?", player).
-			Updates(map[string]any{"banned_at": now, "banned_until": until, "banned_why": why})
+			Updates(map[string]any{"banned_at": now, "banned_until": until, "banned_why": tell})
 		if res.Error == nil && res.RowsAffected == 0 {
 			return fault.New(code.NoPlayer, "there is no player %q", player)
 		}
@@ -49,7 +49,10 @@ func (s *Service) mayComeIn(p *store.Player) error {
 	if p.BannedUntil != nil {
 		until = "until " + p.BannedUntil.UTC().Format(time.RFC3339)
 	}
-	return fault.New(code.ShutOut, "you are banned from this service %s: %s", until, p.BannedWhy)
+	if p.BannedWhy != "" {
+		until += ": " + p.BannedWhy
+	}
+	return fault.New(code.ShutOut, "you are banned from this service %s", until)
 }
 
 // Recovery is a code with which a player gets back in, once.

@@ -66,7 +66,8 @@ type Devices struct {
 }
 
 type banRequest struct {
-	Why   string     `json:"why"`
+	Why   string     `json:"why"`             // for the audit trail
+	Tell  string     `json:"tell,omitempty"`  // what the player reads, beside for how long
 	Until *time.Time `json:"until,omitempty"` // for good if it is not given
 }
 

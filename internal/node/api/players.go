@@ -56,8 +56,8 @@ var playerRoutes = []route{
 		method: "PUT",
 		path:   "/v1/players/{id}/ban",
 		access: operator,
-		summary: "Ban a player from the service, with a reason that they see: their tokens become void and they " +
-			"cannot sign in; their data stays",
+		summary: "Ban a player from the service: their tokens become void and they cannot sign in; their data " +
+			"stays. They read for how long, and what tell says; why is for the audit trail alone",
 		do: taking((*players).banPlayer),
 	},
 	{method: "DELETE", path: "/v1/players/{id}/ban", access: operator, summary: "Lift the ban of a player",
@@ -185,16 +185,22 @@ func (s *server) erased(player string) {
 	})
 }
 
+// maxTell is the longest that a banned player is told, in characters.
+const maxTell = 200
+
 func (s *players) banPlayer(c *call, in banRequest) (any, error) {
-	why, err := fault.Reason(in.Why)
+	_, err := fault.Reason(in.Why)
 	if err != nil {
+		return nil, err
+	}
+	if in.Tell, err = fault.Line("what the player is told, tell,", in.Tell, maxTell); err != nil {
 		return nil, err
 	}
 	p, err := s.Accounts.Player(c.r.Context(), c.path("id"))
 	if err != nil {
 		return nil, err
 	}
-	if err := s.Accounts.Ban(c.r.Context(), p.ID, in.Until, why); err != nil {
+	if err := s.Accounts.Ban(c.r.Context(), p.ID, in.Until, in.Tell); err != nil {
 		return nil, err
 	}
 	s.Hall.Removed(p.ID)

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/live/safe"
@@ -109,8 +110,18 @@ func (h *Hall) Stop() {
 		safe.Go("stop a lobby", l.stop)
 	}
 	h.mu.Unlock()
-	h.running.Wait()
+	ended := make(chan struct{})
+	safe.Go("wait for lobbies", func() { h.running.Wait(); close(ended) })
+	select {
+	case <-ended:
+	case <-time.After(stopWithin):
+		h.cfg.Log.Error("some lobbies do not end; the node stops without them, and their next start goes on from before",
+			"lobbies", h.Lobbies())
+	}
 }
+
+// stopWithin is how long a node that stops waits for its lobbies: longer than each of them may take.
+const stopWithin = leaveWithin + 10*time.Second
 
 // Lobbies returns how many lobbies are alive.
 func (h *Hall) Lobbies() int {

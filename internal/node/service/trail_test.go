@@ -35,8 +35,8 @@ func ownOperator(t *testing.T) (client.Service, string) {
 func TestAuditTrail(t *testing.T) {
 	op, mara := operator(t), player(t, "Mara")
 	us, name := ownOperator(t)
-	wants(t, "banning", us.BanPlayer(soon(t), mara.Player, time.Time{}, "rammed the pier"), "")
-	wants(t, "banning without a reason", us.BanPlayer(soon(t), mara.Player, time.Time{}, ""), "bad-request")
+	wants(t, "banning", us.BanPlayer(soon(t), mara.Player, time.Time{}, "rammed the pier", "no"), "")
+	wants(t, "banning without a reason", us.BanPlayer(soon(t), mara.Player, time.Time{}, "", "no"), "bad-request")
 	wants(t, "pardoning", us.UnbanPlayer(soon(t), mara.Player, "it was the other boat"), "")
 	wants(t, "revoking nothing", us.RevokeKey(soon(t), "nothing"), "no-such-key")
 	var err error
@@ -104,7 +104,7 @@ func TestNothingIsChangedUnnoted(t *testing.T) {
 	if err := s.DB.WithContext(soon(t)).Exec("alter table audit rename to away").Error; err != nil {
 		t.Fatal(err)
 	}
-	wants(t, "banning", at(s, in).BanPlayer(soon(t), mara.Player, time.Time{}, "rammed the pier"), "internal")
+	wants(t, "banning", at(s, in).BanPlayer(soon(t), mara.Player, time.Time{}, "rammed the pier", "no"), "internal")
 	wants(t, "who was to be banned", at(s, mara).Call(soon(t), http.MethodGet, "/v1/me", nil, nil), "")
 }
 

@@ -2,6 +2,7 @@ package service_test
 
 import (
 	"fmt"
+	"strings"
 	"testing"
 	"time"
 
@@ -73,14 +74,16 @@ func TestSigningOutEndsConnections(t *testing.T) {
 
 	banned := sign()
 	out := lists(second.Address, banned.Token)
-	if err := op.BanPlayer(soon(t), banned.Player, time.Time{}, "rammed the pier"); err != nil {
+	if err := op.BanPlayer(soon(t), banned.Player, time.Time{}, "rammed the pier", "no ramming here"); err != nil {
 		t.Fatal(err)
 	}
 	out.SetReadDeadline(time.Now().Add(20 * time.Second))
 	for err := error(nil); err == nil; _, _, err = out.ReadMessage() {
 	}
 	_, err = client.SignIn(soon(t), node.Address, device, "Mara")
-	wants(t, "signing in, banned", err, "shut-out")
+	if wants(t, "signing in, banned", err, "shut-out"); !strings.HasSuffix(err.Error(), "no ramming here") {
+		t.Errorf("who is banned reads %v", err)
+	}
 	if err := op.UnbanPlayer(soon(t), banned.Player, ""); err != nil {
 		t.Fatal(err)
 	}

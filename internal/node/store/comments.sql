@@ -194,7 +194,7 @@ comment on column players.seen_at is 'when they signed in or renewed a token las
 comment on column players.void_before is 'tokens from before are void';
 comment on column players.banned_at is 'null unless they are banned';
 comment on column players.banned_until is 'nil, of who is banned: for good';
-comment on column players.banned_why is 'the reason, which they read';
+comment on column players.banned_why is 'what they read beside until when';
 comment on column players.mark is 'of the transaction that changed it last: by which nodes find what is new';
 comment on table record_changes is 'What one save did to a record.';
 comment on column record_changes.lobby_id is 'the lobby of the save, or a UUID of its own for a correction';

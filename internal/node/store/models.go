@@ -12,7 +12,7 @@ type Player struct {
 
 	BannedAt    *time.Time // null unless they are banned
 	BannedUntil *time.Time // nil, of who is banned: for good
-	BannedWhy   string     // the reason, which they read
+	BannedWhy   string     // what they read beside until when
 	Mark        int64      `gorm:"->"` // of the transaction that changed it last: by which nodes find what is new
 }
 

@@ -13,6 +13,7 @@ import (
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/tool/rehearse"
 	"turnvex.example/turnvex/internal/tool/script"
@@ -58,6 +59,7 @@ func rehearseCommand() command {
 				if o.Weights, err = readWeights(weights); err != nil {
 					return err
 				}
+				o.Stop = ctx.Done()
 				r, err := runRehearsal(t, book, o, *scriptFile, *record, *asJSON)
 				if err != nil {
 					return err
@@ -134,6 +136,30 @@ func readWeights(given optionList) (map[string]int, error) {
 	return out, nil
 }
 
+// untilStopped plays the matches. Once it is to stop no more of them begin, and those that are under way have a second.
+func untilStopped(book *rulebook.Book, o rehearse.Options) (*rehearse.Report, error) {
+	var r *rehearse.Report
+	var err error
+	done := make(chan struct{})
+	safe.Go("rehearse", func() {
+		defer close(done)
+		if r, err = rehearse.Run(book, o); err != nil {
+			err = errUsage{err.Error()}
+		}
+	})
+	select {
+	case <-done:
+		return r, err
+	case <-o.Stop:
+	}
+	select {
+	case <-done:
+		return r, err
+	case <-time.After(time.Second):
+		return nil, errors.New("stopped in the midst of matches; there is no report")
+	}
+}
+
 func runRehearsal(t *Terminal, book *rulebook.Book, o rehearse.Options, scriptFile, record string,
 	asJSON bool) (*rehearse.Report, error) {
 	var journalFile *os.File
@@ -148,9 +174,9 @@ func runRehearsal(t *Terminal, book *rulebook.Book, o rehearse.Options, scriptFi
 		return runScript(t, book, o, scriptFile, journalFile, asJSON)
 	}
 	began := time.Now()
-	r, err := rehearse.Run(book, o)
+	r, err := untilStopped(book, o)
 	if err != nil {
-		return nil, errUsage{err.Error()}
+		return nil, err
 	}
 	took := time.Since(began)
 	play := time.Duration(r.PlayTicks) * time.Second / time.Duration(r.Rate)

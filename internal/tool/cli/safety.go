@@ -100,9 +100,11 @@ func (s *session) devices(ctx context.Context, t *Terminal, svc client.Service, 
 func banCommand() command {
 	return command{name: "ban", args: "PLAYER",
 		summary: "Ban a player from the service, or lift the ban, as an operator",
-		details: "Their connections and tokens end within a second. They see until when they are banned, and why.",
+		details: "Their connections and tokens end within a second. They see until when they are banned, and what " +
+			"-tell says.",
 		setup: asOperator(func(fs *flag.FlagSet, s *session) call {
-			why := fs.String("why", "", "the `reason`, which they see")
+			why := fs.String("why", "", "the `reason`, for the audit trail")
+			tell := fs.String("tell", "", "what the player reads, a `text` of at most 200 characters")
 			span := fs.Duration("for", 0, "for how `long`, such as 48h; default: permanently")
 			lift := fs.Bool("lift", false, "lift the ban")
 			return func(ctx context.Context, t *Terminal, svc client.Service, args []string) error {
@@ -113,7 +115,7 @@ func banCommand() command {
 				if *span != 0 {
 					until = time.Now().Add(*span)
 				}
-				return s.did(t, svc.BanPlayer(ctx, args[0], until, *why), "The player is banned.")
+				return s.did(t, svc.BanPlayer(ctx, args[0], until, *why, *tell), "The player is banned.")
 			}
 		}),
 	}

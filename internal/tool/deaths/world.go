@@ -351,10 +351,12 @@ func (x *worker) twice(ctx context.Context) (wrong []string) {
 	return wrong
 }
 
-// patiently tries again while the service says that it is asked too often.
+// patiently tries again while the service says that it is asked too often, or that it cannot just now.
 func patiently(f func() error) error {
 	for range 600 {
-		if err := f(); client.CodeOf(err) != "too-many-requests" && client.CodeOf(err) != "stopping" {
+		switch err := f(); client.CodeOf(err) {
+		case "too-many-requests", "stopping", "not-kept":
+		default:
 			return err
 		}
 		time.Sleep(50 * time.Millisecond)

@@ -115,7 +115,7 @@ func (h *Hall) Stop() {
 	select {
 	case <-ended:
 	case <-time.After(stopWithin):
-		h.cfg.Log.Error("some lobbies do not end; the node stops without them, and their next start goes on from before",
+		h.cfg.Log.Error("some lobbies do not end; the node stops without them, and they go on from before",
 			"lobbies", h.Lobbies())
 	}
 }

@@ -277,3 +277,27 @@ func TestSigningSecrets(t *testing.T) {
 		t.Errorf("%+v, %v", list, err)
 	}
 }
+
+// TestVoided: a player's or a key's tokens of before a moment are good no more; a line of sign-ins is void for good,
+// whatever clock its tokens were issued by.
+func TestVoided(t *testing.T) {
+	at := time.Date(2031, 2, 3, 4, 5, 6, 0, time.UTC)
+	before, later := at.Add(-time.Second).UnixMicro(), at.Add(time.Second).UnixMicro()
+	for _, c := range []struct {
+		who  Who
+		void string
+		want bool
+	}{
+		{Who{subject: ofPlayer("a"), line: "1", at: before}, ofPlayer("a"), true},
+		{Who{subject: ofPlayer("a"), line: "1", at: later}, ofPlayer("a"), false},
+		{Who{subject: ofPlayer("a"), line: "1", at: before}, ofPlayer("b"), false},
+		{Who{subject: ofPlayer("a"), line: "1", at: later}, ofLine("1"), true},
+		{Who{subject: ofPlayer("a"), line: "2", at: before}, ofLine("1"), false},
+		{Who{subject: ofKey("k"), at: before}, ofLine(""), false},
+		{Who{subject: ofKey("k"), at: before}, ofKey("k"), true},
+	} {
+		if got := c.who.Voided(&Void{Subject: c.void, Before: at}); got != c.want {
+			t.Errorf("%+v by %s: %v", c.who, c.void, got)
+		}
+	}
+}

@@ -43,8 +43,7 @@ var bufferPool = websocket.BufferPool(&pool{})
 // ServeHTTP is the live socket: docs/protocol.md says what goes over it. Whoever asks is checked before anything is set
 // aside for the connection.
 func (s *Socket) ServeHTTP(w http.ResponseWriter, r *http.Request) {
-	came, err := s.Guard.TakeAll(guard.Use{Limit: guard.Shakes, Who: s.Doors.AddressOf(r)},
-		guard.Use{Limit: guard.Turned, Who: s.Doors.AddressOf(r)})
+	came, err := s.Guard.Take(guard.Turned, s.Doors.AddressOf(r))
 	if err != nil {
 		s.Doors.Fail(w, r, err)
 		return

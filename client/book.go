@@ -10,30 +10,31 @@ import (
 
 // Book is what clients are told of the rulebook. Lengths are in millimetres.
 type Book struct {
-	Name      string     // by which lobbies are opened
-	Title     string     // for people
-	About     string     // what the match is about
-	Version   string     // of the rulebook
-	Teams     []string   // names; none where everyone plays for themselves
-	Actions   []Action   // what players may ask for
-	Kits      []Kit      // bit n of a player's field kits stands for the kit at place n
-	Pieces    []Piece    // the kinds of object on the ground
-	Zones     []Zone     // the parts of the ground that know who is in them
-	Votes     []Vote     // what players decide together
-	Creatures []Creature // the kinds of being that the service steers
-	Phases    []Phase    // in the file's order
-	Ground    *Ground    // nil without one; with arenas that of the first: see Copy.Ground
-	Arenas    []Arena    // the grounds where there are several
-	Moves     bool       // players steer
-	Radius    int64      // of a player's body
-	Notices   []Told     // what notices say
-	Pause     Pauses     // the rules for pauses
-	End       End        // what comes after a match
+	Name      string              // by which lobbies are opened
+	Title     string              // for people
+	About     string              // what the match is about
+	Version   string              // of the rulebook
+	Teams     []string            // names; none where everyone plays for themselves
+	Actions   []Action            // what players may ask for
+	Kits      []Kit               // bit n of a player's field kits stands for the kit at place n
+	Pieces    []Piece             // the kinds of object on the ground
+	Zones     []Zone              // the parts of the ground that know who is in them
+	Votes     []Vote              // what players decide together
+	Creatures []Creature          // the kinds of being that the service steers
+	Phases    []Phase             // in the file's order
+	Ground    *Ground             // nil without one; with arenas that of the first: see Copy.Ground
+	Arenas    []Arena             // the grounds where there are several
+	Moves     bool                // players steer
+	Radius    int64               // of a player's body
+	Notices   []Told              // what notices say
+	Host      map[string][]string // the powers of the host, and where each is given: private, public, match
+	Pause     Pauses              // the rules for pauses
+	End       End                 // what comes after a match
 }
 
 // Pauses are the rules for pauses. What is 0 has no limit.
 type Pauses struct {
-	Who       string        // host, anyone, teams or nobody
+	Who       string        // anyone, teams or nobody; the host by the power pause
 	Phases    []string      // in which; all if there are none here
 	Times     int           // how many in a match, for each budget
 	Total     time.Duration // how long together, for each budget
@@ -157,6 +158,7 @@ func bookOf(b *wire.BookInfo) *Book {
 		Teams:   b.Teams,
 		Moves:   b.Moves,
 		Radius:  b.Radius,
+		Host:    b.Host,
 		Pause: Pauses{Who: b.Pause.Who, Phases: b.Pause.Phases, Times: b.Pause.Times, Total: millis(b.Pause.Total),
 			Longest: millis(b.Pause.Longest), Countdown: millis(b.Pause.Countdown)},
 		End: End{Then: b.End.Then, Show: millis(b.End.Show)},

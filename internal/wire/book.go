@@ -6,30 +6,31 @@ import (
 
 // BookInfo is what clients are told of the rulebook.
 type BookInfo struct {
-	Name      string         `json:"name"`
-	Title     string         `json:"title"`
-	About     string         `json:"about,omitempty"`
-	Version   string         `json:"version"`
-	Teams     []string       `json:"teams,omitempty"`
-	Actions   []ActionInfo   `json:"actions,omitempty"`
-	Kits      []KitInfo      `json:"kits,omitempty" jsonschema:"bit n of a player's field kits is the kit at index n"`
-	Pieces    []PieceInfo    `json:"pieces,omitempty"`
-	Creatures []CreatureInfo `json:"creatures,omitempty"`
-	Zones     []ZoneInfo     `json:"zones,omitempty"`
-	Votes     []VoteInfo     `json:"votes,omitempty"`
-	Phases    []PhaseInfo    `json:"phases"`
-	Ground    *GroundInfo    `json:"ground,omitempty" jsonschema:"the ground, or that of the first arena"`
-	Arenas    []ArenaInfo    `json:"arenas,omitempty" jsonschema:"the grounds; the match's field arena is the current one"`
-	Moves     bool           `json:"moves,omitempty" jsonschema:"players steer"`
-	Radius    int64          `json:"radius,omitempty" jsonschema:"of a player's body, in millimetres"`
-	Notices   []NoticeInfo   `json:"notices,omitempty"`
-	Pause     PauseInfo      `json:"pause"`
-	End       EndInfo        `json:"end"`
+	Name      string              `json:"name"`
+	Title     string              `json:"title"`
+	About     string              `json:"about,omitempty"`
+	Version   string              `json:"version"`
+	Teams     []string            `json:"teams,omitempty"`
+	Actions   []ActionInfo        `json:"actions,omitempty"`
+	Kits      []KitInfo           `json:"kits,omitempty" jsonschema:"bit n of a player's field kits is the kit at index n"`
+	Pieces    []PieceInfo         `json:"pieces,omitempty"`
+	Creatures []CreatureInfo      `json:"creatures,omitempty"`
+	Zones     []ZoneInfo          `json:"zones,omitempty"`
+	Votes     []VoteInfo          `json:"votes,omitempty"`
+	Phases    []PhaseInfo         `json:"phases"`
+	Ground    *GroundInfo         `json:"ground,omitempty" jsonschema:"the ground, or that of the first arena"`
+	Arenas    []ArenaInfo         `json:"arenas,omitempty" jsonschema:"the grounds; the match's field arena is the current one"`
+	Moves     bool                `json:"moves,omitempty" jsonschema:"players steer"`
+	Radius    int64               `json:"radius,omitempty" jsonschema:"of a player's body, in millimetres"`
+	Notices   []NoticeInfo        `json:"notices,omitempty"`
+	Host      map[string][]string `json:"host" jsonschema:"the powers that the rulebook gives the host, each with the words private, public and match that say where"`
+	Pause     PauseInfo           `json:"pause"`
+	End       EndInfo             `json:"end"`
 }
 
 // PauseInfo is what clients are told of the rules for pauses. Times are in milliseconds; what is 0 has no limit.
 type PauseInfo struct {
-	Who       string   `json:"who" jsonschema:"host, anyone, teams or nobody"`
+	Who       string   `json:"who" jsonschema:"anyone, teams or nobody (but the host, with the power pause)"`
 	Phases    []string `json:"phases,omitempty" jsonschema:"the phases; default: all"`
 	Times     int      `json:"times,omitempty" jsonschema:"pauses per match, for each budget"`
 	Total     int64    `json:"total,omitempty" jsonschema:"total length, for each budget"`

@@ -110,6 +110,8 @@ export interface BookInfo {
   /** Of a player's body, in millimetres */
   radius?: number
   notices?: NoticeInfo[]
+  /** The powers that the rulebook gives the host, each with the words private, public and match that say where */
+  host: Record<string, string[]>
   pause: PauseInfo
   end: EndInfo
 }
@@ -225,7 +227,7 @@ export interface NoticeInfo {
 }
 
 export interface PauseInfo {
-  /** Host, anyone, teams or nobody */
+  /** Anyone, teams or nobody (but the host, with the power pause) */
   who: string
   /** The phases; default: all */
   phases?: string[]

@@ -147,8 +147,11 @@ function price(copy: Copy | undefined, a: ActionInfo): string {
 
 /** Whether a seat may ask for a pause at all. */
 function mayPause(copy: Copy, seat: number): boolean {
-  const { who } = copy.book.pause
-  return who !== 'nobody' && (who !== 'host' || copy.lobby?.num('host') === seat)
+  if (copy.book.pause.who !== 'nobody') return true
+  const { lobby } = copy
+  const where = copy.book.host['pause'] ?? []
+  const here = lobby?.flag('practice') ? where.length > 0 : where.includes(lobby?.flag('public') ? 'public' : 'private')
+  return here && lobby?.num('host') === seat
 }
 
 /** Asks for a pause, with a reason if wanted, or for play to go on. */

@@ -21,6 +21,7 @@ const (
 	NoSeat        Code = "no-such-seat"
 	NotYours      Code = "not-your-seat"
 	NotHost       Code = "not-the-host"
+	NoPower       Code = "not-a-power"
 	NoAction      Code = "no-such-action"
 	NoVerb        Code = "no-such-intent"
 	NotYourTurn   Code = "not-your-turn"
@@ -137,6 +138,7 @@ var All = []Entry{
 	{NoSeat, 404, "There is no such seat in this lobby."},
 	{NotYours, 403, "The seat belongs to another connection."},
 	{NotHost, 403, "Only the host of the lobby may do this."},
+	{NoPower, 403, "The rulebook does not give the host this power in this lobby now. The text says where it does."},
 	{NoAction, 404, "The rulebook declares no such action."},
 	{NoVerb, 400, "There is no such intent. The protocol page lists them."},
 	{NotYourTurn, 409, "The action may be used only in the player's own turn, and it is somebody else's."},

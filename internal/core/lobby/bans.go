@@ -3,19 +3,22 @@ package lobby
 import (
 	"slices"
 
-	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
 )
 
 // ban removes a player for good.
 func (l *seating) ban(s *seat, id sheet.ID) step.Verdict {
+	if v := may(l.room, s, rulebook.PowerBan); !v.OK() {
+		return v
+	}
 	t := l.seat(id)
 	account := ""
 	if t != nil {
 		account = t.Row.Text(l.book.F.Player.Account)
 	}
-	if v := l.kick(s, id); !v.OK() {
+	if v := l.expel(s, id); !v.OK() {
 		return v
 	}
 	if account != "" && !slices.Contains(l.banned, account) {
@@ -27,8 +30,8 @@ func (l *seating) ban(s *seat, id sheet.ID) step.Verdict {
 }
 
 func (l *seating) unban(s *seat, account string) step.Verdict {
-	if !l.hostIs(s) {
-		return step.Verdict{Code: code.NotHost, Reason: "only the host can lift bans"}
+	if v := may(l.room, s, rulebook.PowerBan); !v.OK() {
+		return v
 	}
 	l.banned = slices.DeleteFunc(l.banned, func(b string) bool { return b == account })
 	return step.Verdict{}

@@ -32,7 +32,7 @@ func (l *Lobby) Check() error {
 			return fmt.Errorf("team %s counts %d, has %d", t.Text(f.Team.Name), t.Int(f.Team.Size), l.teamSize(t))
 		}
 	}
-	if host := l.host(); !l.closed && (host == nil) != (l.present() == 0) {
+	if host := l.host(); !l.closed && (host == nil) != (l.hostless || l.present() == 0) {
 		return fmt.Errorf("host %v among %d seats", host, len(l.seats))
 	}
 	if state := l.State(); l.match.Under() != (state == rulebook.Playing || state == rulebook.Results) && !l.closed {

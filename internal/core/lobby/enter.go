@@ -24,6 +24,7 @@ func (l *seating) takeSeat(in *step.Input) *seat {
 	f := &l.book.F.Player
 	s := &seat{Player: match.NewPlayer(l.st, in.Name), conn: in.Conn, party: l.held.party(in.Acct)}
 	s.who, s.local = l.whose(in)
+	meets(l.room, s.who)
 	l.st.SetInt(s.Row, f.Slot, l.freeSlot())
 	l.seats = append(l.seats, s)
 	l.emptyAt = 0
@@ -37,7 +38,7 @@ func (l *seating) takeSeat(in *step.Input) *seat {
 		l.sides.placeInTeam(s, in.Team)
 	}
 	l.counts()
-	if l.host() == nil {
+	if l.host() == nil && !l.hostless {
 		l.st.SetInt(l.row, l.book.F.Lobby.Host, int64(s.Row.ID))
 	}
 	l.out.Do(step.Effect{Kind: step.LoadRecord, Seat: s.Row.ID, Account: in.Acct})
@@ -74,6 +75,7 @@ func (l *seating) takeOver(s *seat, in *step.Input) {
 	s.gone, s.heldUntil, s.lastSeq, s.answers, s.oldest, s.Name, s.conn = false, 0, 0, nil, 0, in.Name, in.Conn
 	s.filler, s.party = false, l.held.party(in.Acct)
 	s.who, s.local = l.whose(in)
+	meets(l.room, s.who)
 	l.counts()
 	l.match.StandIns.StandIn(s.Player, false)
 	l.st.SetText(s.Row, f.Account, in.Acct)

@@ -1,6 +1,8 @@
 package lobby
 
 import (
+	"slices"
+
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -9,10 +11,16 @@ import (
 
 // kick removes a player from the lobby at the host's word.
 func (l *seating) kick(s *seat, id sheet.ID) step.Verdict {
+	if v := may(l.room, s, rulebook.PowerRemove); !v.OK() {
+		return v
+	}
+	return l.expel(s, id)
+}
+
+// expel removes a player who is there, at the word of somebody who may.
+func (l *seating) expel(s *seat, id sheet.ID) step.Verdict {
 	t := l.seat(id)
 	switch {
-	case !l.hostIs(s):
-		return step.Verdict{Code: code.NotHost, Reason: "only the host may remove players"}
 	case t == nil:
 		return step.Verdict{Code: code.NoSeat, Reason: "there is no such seat in this lobby"}
 	case t == s:
@@ -20,26 +28,66 @@ func (l *seating) kick(s *seat, id sheet.ID) step.Verdict {
 	case t.filler:
 		return step.Verdict{Code: code.WrongTarget, Reason: "nobody has this seat; the service plays it"}
 	}
+	l.match.Roster.Removes(s.Player, t.Player)
 	l.drop(t)
 	return step.Verdict{}
 }
 
 // handOver makes another player the host.
 func (l *seating) handOver(s *seat, id sheet.ID) step.Verdict {
+	if v := may(l.room, s, rulebook.PowerHandOver); !v.OK() {
+		return v
+	}
 	t := l.seat(id)
-	switch {
-	case !l.hostIs(s):
-		return step.Verdict{Code: code.NotHost, Reason: "only the host can make somebody else the host"}
-	case t == nil || t.gone:
+	if t == nil || t.gone {
 		return step.Verdict{Code: code.NoSeat, Reason: "there is no such seat in this lobby"}
 	}
 	l.st.SetInt(l.row, l.book.F.Lobby.Host, int64(t.Row.ID))
 	return step.Verdict{}
 }
 
+// may tells whether somebody is the host and has a power now.
+func may(l *room, s *seat, p rulebook.Power) step.Verdict {
+	f, h := &l.book.F.Lobby, &l.book.Host
+	switch {
+	case !l.hostIs(s):
+		return step.Verdict{Code: code.NotHost, Reason: "only the host may " + p.Does()}
+	case !h.Has(p, l.row.Flag(f.Practice), l.row.Flag(f.Public), l.match.InPlay()):
+		return step.Verdict{Code: code.NoPower, Reason: h.Refuses(p)}
+	}
+	return step.Verdict{}
+}
+
+// meets makes the lobby public when a newcomer may be a stranger: anybody could have come.
+func meets(l *room, who string) {
+	f := &l.book.F.Lobby
+	others := slices.ContainsFunc(l.seats, func(s *seat) bool { return !s.filler && s.who != who })
+	if others && l.password == "" && l.row.Flag(f.Open) && l.row.Flag(f.Listed) {
+		l.st.SetFlag(l.row, f.Public, true)
+	}
+}
+
+// parts makes it private again when at most one person is left.
+func parts(l *room) {
+	who, first := "", true
+	for _, s := range l.seats {
+		switch {
+		case s.filler:
+		case first:
+			who, first = s.who, false
+		case s.who != who:
+			return
+		}
+	}
+	l.st.SetFlag(l.row, l.book.F.Lobby.Public, false)
+}
+
 // passHost makes the player who has been there longest the host; those who are away come after those who are there.
 func (l *seating) passHost(from *seat) {
-	if from != nil && l.book.Players.HostGone == rulebook.HostCloses {
+	if l.hostless {
+		return
+	}
+	if from != nil && l.book.Host.Gone == rulebook.HostCloses {
 		l.hostLeft = true
 	}
 	var next *seat

@@ -18,7 +18,8 @@ import (
 //  1. every seat has a Player and a Record sheet, and its place in seats is
 //     that of its Player sheet in the store;
 //  2. lobby.seats is the number of seats, team.size that of the team's players;
-//  3. there is a host exactly when there is a seat whose player may come back;
+//  3. there is a host exactly when there is a seat whose player may come back, or
+//     never where a series has opened the lobby;
 //  4. a Match sheet exists exactly while the lobby is playing or shows results;
 //  5. the match's players are exactly the seats whose playing flag is set.
 type Lobby struct {
@@ -43,6 +44,7 @@ type Setup struct {
 	Seed     uint64       // of everything that happens by chance
 	Options  []step.Named // checked before against the rulebook's options
 	Hidden   bool         // found by its code only
+	Hostless bool         // nobody is its host
 	Closed   bool         // takes no newcomers at first
 	Password string       // the digest of a password; "" for none
 	Watchers int          // how many may watch; 0: what the rulebook allows, negative: nobody
@@ -128,6 +130,7 @@ func (l *Lobby) open(s Setup) {
 	l.st.SetFlag(l.row, f.Open, !s.Closed)
 	l.st.SetFlag(l.row, f.Listed, !s.Hidden)
 	l.setPassword(s.Password)
+	l.hostless = s.Hostless
 	watchers := int64(l.book.Spectators.Most)
 	if s.Watchers != 0 {
 		watchers = max(min(watchers, int64(s.Watchers)), 0)

@@ -275,7 +275,8 @@ func TestDoors(t *testing.T) {
 func TestHosts(t *testing.T) {
 	b := open(
 		t,
-		"players: {least: 1, most: 4, hold: 1s, gone: keep}\nstart: {countdown: 0s, by: host}\nphases: {play: "+
+		"players: {least: 1, most: 4, hold: 1s, gone: keep}\n"+
+			"host: {start: [private, public]}\nstart: {countdown: 0s, ready: false}\nphases: {play: "+
 			"{length: 60s}}\n",
 		lobby.Setup{},
 	)

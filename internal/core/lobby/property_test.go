@@ -59,7 +59,7 @@ func makePlan(r *rand.Rand, book *rulebook.Book) (plan []planned) {
 // playPlan plays until the match ends and returns its result. With a source of chance it pauses now and then.
 func playPlan(t *testing.T, book *rulebook.Book, seed uint64, plan []planned, pauses *rand.Rand) (result string) {
 	t.Helper()
-	m := lobby.New(book, lobby.Setup{Seed: seed})
+	m := lobby.New(book, lobby.Setup{Seed: seed, Hidden: true})
 	take := func(in step.Input) *step.Output {
 		in.At = max(in.At, m.Tick())
 		out := m.Step(&in)

@@ -28,6 +28,7 @@ type room struct {
 	banned   []string
 	held     reservations
 	line     []waiter
+	hostless bool       // nobody is the host: a series decides
 	password string     // the digest of it; "" for none
 	emptyAt  sheet.Tick // wall tick at which the empty lobby closes; 0 when it is not empty
 }

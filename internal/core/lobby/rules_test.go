@@ -224,7 +224,8 @@ func TestPartiesThatJustFit(t *testing.T) {
 
 // TestTheHostStarts: where the host starts, nobody else's readiness holds the start up.
 func TestTheHostStarts(t *testing.T) {
-	b := open(t, "players: {least: 2, most: 4}\nstart: {countdown: 2s, by: host}\nphases: {play: {length: 60s}}\n",
+	b := open(t, "players: {least: 2, most: 4}\n"+
+		"host: {start: [private, public]}\nstart: {countdown: 2s, ready: false}\nphases: {play: {length: 60s}}\n",
 		lobby.Setup{})
 	ada, bo := b.enter("Ada"), b.enter("Bo")
 	b.wants("start", b.ask(ada, step.Start, step.Input{}), code.OK)

@@ -37,7 +37,7 @@ func playScript(t *testing.T, file string) {
 	var st, twin *script.Stage
 	var rep *script.Reporter
 	var book *rulebook.Book
-	setup := lobby.Setup{Code: "SCRIPT", Seed: 1}
+	setup := lobby.Setup{Code: "SCRIPT", Seed: 1, Hidden: true}
 	var src, got strings.Builder
 	for n, line := range strings.Split(strings.TrimSuffix(string(data), "\n"), "\n") {
 		if line == "> hash" { // the whole state, hidden parts included: the same on every machine

@@ -55,6 +55,7 @@ func (l *seating) remove(s *seat) {
 	l.st.ClearRefs(s.Row)
 	l.st.Remove(s.Record)
 	l.st.Remove(s.Row)
+	parts(l.room)
 	l.counts()
 	l.seatWaiting()
 	l.fill()

@@ -27,14 +27,18 @@ const maxTitle = 60
 // all are made or none.
 func (l *settings) settings(s *seat, in *step.Input) step.Verdict {
 	if !l.hostIs(s) {
-		return step.Verdict{Code: code.NotHost, Reason: "only the host may change the lobby"}
+		return may(l.room, s, rulebook.PowerSettings)
 	}
 	if len(in.Args) == 0 {
 		return step.Verdict{Code: code.BadArgument,
 			Reason: "nothing to change is given; there are: " + strings.Join(l.settingNames(), ", ")}
 	}
 	for i := range in.Args {
-		if v := l.mayChange(&in.Args[i]); !v.OK() {
+		v := l.mayChange(&in.Args[i])
+		if v.OK() {
+			v = may(l.room, s, l.powerOver(in.Args[i].Name))
+		}
+		if !v.OK() {
 			return v
 		}
 	}
@@ -75,6 +79,17 @@ func SettingField(b *rulebook.Book, name string) *sheet.Field {
 		return b.Options[i]
 	}
 	return nil
+}
+
+// powerOver is the power that it takes to change a setting.
+func (l *settings) powerOver(name string) rulebook.Power {
+	switch a := l.book.Arenas; {
+	case name == "password":
+		return rulebook.PowerPassword
+	case a != nil && name == a.Next.Name:
+		return rulebook.PowerArena
+	}
+	return rulebook.PowerSettings
 }
 
 // mayChange checks one change.

@@ -41,9 +41,10 @@ func (l *sides) teamsLocked() bool {
 
 // shuffle deals the players out to the teams anew: parties together where they fit, the sizes as equal as can be.
 func (l *sides) shuffle(s *seat) step.Verdict {
+	if v := may(l.room, s, rulebook.PowerShuffle); !v.OK() {
+		return v
+	}
 	switch {
-	case !l.hostIs(s):
-		return step.Verdict{Code: code.NotHost, Reason: "only the host may shuffle the teams"}
 	case len(l.teams) == 0:
 		return step.Verdict{Code: code.NoTeam, Reason: "there are no teams"}
 	case l.teamsLocked():

@@ -48,7 +48,7 @@ func (l *start) startCheck() {
 	c, _ := l.missing()
 	switch l.State() {
 	case rulebook.Gathering:
-		if c == code.OK && l.book.Start.By != rulebook.StartHost && l.allReady() {
+		if c == code.OK && (l.book.Start.Ready || l.hostless) && l.allReady() {
 			l.beginCountdown(false)
 		}
 	case rulebook.Starting:
@@ -104,11 +104,8 @@ func (l *start) setReady(s *seat, on bool) step.Verdict {
 
 // hostStarts answers start.
 func (l *start) hostStarts(s *seat) step.Verdict {
-	if !l.hostIs(s) {
-		return step.Verdict{Code: code.NotHost, Reason: "only the host may start the match"}
-	}
-	if l.book.Start.By == rulebook.StartReady {
-		return step.Verdict{Code: code.NotNow, Reason: "this match starts when all are ready"}
+	if v := may(l.room, s, rulebook.PowerStart); !v.OK() {
+		return v
 	}
 	if l.State() != rulebook.Gathering {
 		return step.Verdict{Code: code.NotNow, Reason: "the lobby is not gathering players now"}

@@ -95,20 +95,19 @@ func (l *sides) changeTeam(s *seat, in *step.Input) step.Verdict {
 	if t == nil {
 		return step.Verdict{Code: code.NoTeam, Reason: "there is no team " + in.Name}
 	}
-	who := s
+	who, may := s, may(l.room, s, rulebook.PowerTeams)
 	if in.Target != 0 && in.Target != s.Row.ID {
 		if who = l.seat(in.Target); who == nil {
 			return step.Verdict{Code: code.NoSeat, Reason: "there is no such seat"}
 		}
-		if !l.hostIs(s) {
-			return step.Verdict{Code: code.NotHost, Reason: "only the host may move others between teams"}
+		if !may.OK() {
+			return may
 		}
 	}
 	switch {
 	case l.teamsLocked():
 		return step.Verdict{Code: code.NotNow, Reason: "the teams are locked now"}
-	case l.book.Teams.Newcomers == rulebook.NewcomersFewest,
-		l.book.Teams.Newcomers == rulebook.NewcomersHost && !l.hostIs(s):
+	case l.book.Teams.Newcomers == rulebook.NewcomersFewest && !may.OK():
 		return step.Verdict{Code: code.TeamChoice, Reason: "the rulebook does not leave this choice to you"}
 	case who.Row.Team == t.ID:
 		return step.Verdict{}

@@ -50,6 +50,7 @@ func (l *Lobby) walk(w *state.Walk) {
 	state.List(w, "held", (*[]reservation)(&l.held), func(r *reservation) { r.walk(w) })
 	state.List(w, "line", &l.line, func(x *waiter) { x.walk(w) })
 	state.Text(w, "password", &l.password)
+	state.Bool(w, "hostless", &l.hostless)
 	state.Int(w, "empty at", &l.emptyAt)
 	state.Int(w, "next hold", &l.seating.nextHold)
 	state.Int(w, "start at", &l.start.startAt)
@@ -147,7 +148,7 @@ func (l *Lobby) Lines() []state.Line { return state.Lines(l.walk) }
 
 // The form of a checkpoint: its magic, of which the last character is the version, the rulebook's version with the form
 // of its sheets, the state, and the hash of all that.
-const checkpointMagic = "TVXCHKP4"
+const checkpointMagic = "TVXCHKP5"
 
 // formOf names a rulebook's version and the form that its sheets have in this version of the service: a checkpoint
 // whose sheets had other fields is told apart, and not read askew.

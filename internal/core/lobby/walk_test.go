@@ -34,7 +34,7 @@ func busy(t testing.TB) *Lobby {
 	if book == nil {
 		t.Fatal(problems)
 	}
-	l := New(book, Setup{Code: "BUSY", Seed: 7, Capacity: 5})
+	l := New(book, Setup{Code: "BUSY", Seed: 7, Capacity: 5, Hidden: true})
 	take := func(in step.Input) *step.Output {
 		in.At = l.Tick()
 		out := l.Step(&in)
@@ -66,7 +66,7 @@ func busy(t testing.TB) *Lobby {
 		do(s, step.Ready, step.Input{})
 	}
 	do(seats[0], step.Vote, step.Input{Name: "send", Target: seats[3], Text: "yes"})
-	take(step.Input{Kind: step.Leave, Seat: seats[3]})
+	do(seats[0], step.Kick, step.Input{Target: seats[3]})
 	do(seats[0], step.Settings, step.Input{Args: []step.Named{{Name: "password", Value: sheet.TextValue("digest")}}})
 	do(seats[0], step.Swap, step.Input{Target: seats[1]})
 	do(seats[0], step.Steer, step.Input{X: 1000})
@@ -140,7 +140,7 @@ func TestNothingIsForgotten(t *testing.T) {
 // player's sheet are the name and the account.
 var persons = regexp.MustCompile(`(Seated\[\d+\]|rows\[15\])\.S\[[01]\]$|` +
 	`(players\[\d\]|Player|absent\[\d\]|line\[\d\]|held\[\d\])\.([Nn]ame|[Aa]ccount|party|[Ww]ho)$|` +
-	`absent\[\d\]\.player\[(5|6)\]\.S$|seats\[\d\]\.who$|banned\[|\.reason$`)
+	`absent\[\d\]\.player\[(5|6)\]\.S$|seats\[\d\]\.who$|banned\[|removers\[|\.reason$`)
 
 type forgetful struct {
 	t       *testing.T

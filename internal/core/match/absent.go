@@ -1,6 +1,8 @@
 package match
 
 import (
+	"slices"
+
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
@@ -72,6 +74,13 @@ func (m *roster) setAside(p *Player, a Absent) {
 		}
 	}
 	*list = append(*list, a)
+}
+
+// Removes notes that a player removes another, as the host, from a match that both are in.
+func (m *roster) Removes(by, p *Player) {
+	if who := by.Row.Text(m.book.F.Player.Account); m.InPlay() && m.Has(p) && !slices.Contains(m.ends.removers, who) {
+		m.ends.removers = append(m.ends.removers, who)
+	}
 }
 
 // Crowded tells whether so many have left the match that nobody new is let into it.

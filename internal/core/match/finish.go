@@ -35,6 +35,7 @@ type ends struct {
 	cut       bool       // it was ended from outside, or for want of players
 	backAt    sheet.Tick // wall tick until which the result is shown
 	absent    []Absent   // players who have left, in the order in which they did
+	removers  []string   // accounts that have removed somebody as the host
 	named     bool       // who has won was said, and not left to the order
 	winners   []sheet.ID // who was: several at one tick are ranked by the order; none: all have lost
 }
@@ -154,7 +155,7 @@ func (m *ends) hints() {
 func (m *ends) forget() {
 	m.began, m.beganWall, m.backAt = 0, 0, 0
 	m.finish, m.because, m.forfeit, m.cut = false, "", 0, false
-	m.absent = nil
+	m.absent, m.removers = nil, nil
 }
 
 // ShownUntil returns the wall tick until which a result is shown; 0 while none is.

@@ -70,10 +70,8 @@ func (m *pauses) AskPause(s *Player, why string) step.Verdict {
 		return step.Verdict{Code: code.NotPlaying, Reason: "you take no part in this match"}
 	case m.row.Int(m.book.F.Match.Paused) != rulebook.PauseNo:
 		return step.Verdict{Code: code.PauseAlready, Reason: "play is already paused"}
-	case p.Who == rulebook.PauseNobody:
-		return step.Verdict{Code: code.PauseNobody, Reason: "this rulebook has no pauses"}
-	case p.Who == rulebook.PauseHost && !m.isHost(s):
-		return step.Verdict{Code: code.PauseNobody, Reason: "only the host may pause here"}
+	case p.Who == rulebook.PauseNobody && !m.hostMay(s):
+		return step.Verdict{Code: code.PauseNobody, Reason: m.book.Host.Refuses(rulebook.PowerPause)}
 	case p.Phases&(1<<m.phase) == 0:
 		return step.Verdict{Code: code.PauseNobody,
 			Reason: "pauses are not allowed in the phase " + m.book.Phases[m.phase].Title}
@@ -144,10 +142,9 @@ func (m *pauses) AskResume(s *Player) step.Verdict {
 	switch {
 	case m.pause.waiting:
 		return step.Verdict{Code: code.TooFew, Reason: "play is waiting for players"}
-	case !s.Row.Flag(m.book.F.Player.Playing) && !m.isHost(s), m.book.Pause.Who == rulebook.PauseHost && !m.isHost(s),
-		m.book.Pause.Who == rulebook.PauseTeams && m.pause.by != s.Row.Team && !m.isHost(s),
-		m.book.Pause.Who == rulebook.PauseAnyone && m.pause.by != s.Row.ID && !m.isHost(s):
-		return step.Verdict{Code: code.PauseNobody, Reason: "only the player who paused or the host may resume play"}
+	case m.row.Int(f.Pauser) != int64(s.Row.ID) && !m.hostMay(s) &&
+		(!s.Row.Flag(m.book.F.Player.Playing) || m.book.Pause.Who != rulebook.PauseTeams || m.pause.by != s.Row.Team):
+		return step.Verdict{Code: code.PauseNobody, Reason: "only who paused may resume play"}
 	}
 	m.resumeSoon()
 	return step.Verdict{}
@@ -160,7 +157,7 @@ func (m *pauses) resumeSoon() {
 	if m.row.Int(f.Paused) != rulebook.PauseYes {
 		return
 	}
-	asked := pr.by != 0 || m.book.Pause.Who == rulebook.PauseHost && m.row.Int(f.Pauser) != 0
+	asked := pr.by != 0 || m.book.Pause.Who == rulebook.PauseNobody && m.row.Int(f.Pauser) != 0
 	if use := m.pauseUse(pr.by); asked && !pr.waiting { // one between steps is nobody's
 		use.ticks += m.wall - pr.since
 		m.tellBudget(use)
@@ -198,7 +195,11 @@ func (m *pauses) pauseStep() {
 	}
 }
 
-// isHost tells whether a player is the lobby's host.
-func (m *pauses) isHost(p *Player) bool {
-	return m.lobby.Int(m.book.F.Lobby.Host) == int64(p.Row.ID)
+// hostMay tells whether a player is the lobby's host and may pause and resume in it; in practice also resume what was
+// frozen to be stepped through.
+func (m *pauses) hostMay(p *Player) bool {
+	f, practice := &m.book.F.Lobby, m.lobby.Flag(m.book.F.Lobby.Practice)
+	stepped := practice && m.row.Int(m.book.F.Match.Paused) != rulebook.PauseNo && m.row.Int(m.book.F.Match.Pauser) == 0
+	return m.lobby.Int(f.Host) == int64(p.Row.ID) &&
+		(stepped || m.book.Host.Has(rulebook.PowerPause, practice, m.lobby.Flag(f.Public), true))
 }

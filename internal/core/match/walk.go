@@ -176,6 +176,7 @@ func (m *ends) walkAbsent(w *state.Walk) {
 		state.Int(w, "round", &a.round)
 		state.Bool(w, "bare", &a.bare)
 	})
+	state.Persons(w, "removers", &m.removers)
 }
 
 func (b *Ballot) walk(w *state.Walk) {

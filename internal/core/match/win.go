@@ -94,7 +94,7 @@ func (m *ends) place() {
 		}
 		if c.Kind == sheet.Player {
 			m.st.SetInt(c, f.Player.Place, place)
-			m.st.SetInt(c, f.Player.Outcome, outcome)
+			setOutcome(m, c, outcome)
 			continue
 		}
 		m.st.SetInt(c, f.Team.Place, place)
@@ -102,7 +102,7 @@ func (m *ends) place() {
 		for _, p := range m.st.Seated {
 			if p.Team == c.ID {
 				m.st.SetInt(p, f.Player.Place, place)
-				m.st.SetInt(p, f.Player.Outcome, outcome)
+				setOutcome(m, p, outcome)
 			}
 		}
 	}
@@ -122,7 +122,15 @@ func (m *ends) placeLeaver(p *sheet.Row, last int64) {
 		place, outcome = t.Int(f.Team.Place), t.Int(f.Team.Outcome)
 	}
 	m.st.SetInt(p, f.Player.Place, place)
-	m.st.SetInt(p, f.Player.Outcome, outcome)
+	setOutcome(m, p, outcome)
+}
+
+// setOutcome gives a player an outcome. Who has removed somebody from the match has not won it.
+func setOutcome(m *ends, p *sheet.Row, outcome int64) {
+	if outcome == rulebook.Won && slices.Contains(m.removers, p.Text(m.book.F.Player.Account)) {
+		outcome = rulebook.Drawn
+	}
+	m.st.SetInt(p, m.book.F.Player.Outcome, outcome)
 }
 
 // nobodyWon tells whether all have lost: nobody was named as the winner, or a team without players or somebody who does

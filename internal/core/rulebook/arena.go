@@ -20,12 +20,12 @@ type ArenaPick uint8
 
 // The ways to find it.
 const (
-	ArenaByHost ArenaPick = iota
+	ArenaGiven ArenaPick = iota // an option of the lobby
 	ArenaInTurn
 	ArenaAtRandom
 )
 
-var arenaPickWords = words[ArenaPick]{"host", "turn", "random"}
+var arenaPickWords = words[ArenaPick]{"given", "turn", "random"}
 
 func (p ArenaPick) String() string { return arenaPickWords.of(p) }
 
@@ -57,10 +57,10 @@ actions: {back: {do: [{arena: mole}]}}`,
 	keys: []key{
 		{
 			name: "pick",
-			spec: arenaPickWords.spec(),
-			def:  ArenaByHost.String(),
-			doc: "How the next one is chosen: by the `host`, as a lobby option named `arena`; in `turn`, in the " +
-				"order of the list; or at `random`, never the same twice in a row.",
+			spec: arenaPickWords.spec(ArenaInTurn, ArenaAtRandom),
+			doc: "How the next one is chosen: in `turn`, in the order of the list, or at `random`, never the same " +
+				"twice in a row. Without this key it is an option of the lobby named `arena`, which the host sets; " +
+				"or, where [`host`](#host) does not give that power, `turn`.",
 		},
 		{
 			name: "each",

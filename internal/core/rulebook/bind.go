@@ -93,6 +93,7 @@ func (b *binder) all() {
 	for _, r := range b.list(b.top, "regions") {
 		k.Regions = append(k.Regions, r.text)
 	}
+	bindHost(b)
 	b.declareBuiltIns()
 	b.teams()
 	b.sheets()

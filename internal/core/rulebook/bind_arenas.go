@@ -72,9 +72,13 @@ func (b *binder) declareArenas() {
 		f.Title = title
 		return f
 	}
-	b.book.Arenas = &Arenas{Pick: arenaPickWords.named(b.text(n, "pick")), Rounds: eachRound.is(n, "each"),
+	pick := arenaPickWords.named(b.text(n, "pick"))
+	if n.get("pick") == nil && b.book.Host.May[PowerArena] == 0 {
+		pick = ArenaInTurn
+	}
+	b.book.Arenas = &Arenas{Pick: pick, Rounds: eachRound.is(n, "each"),
 		Field: mat("arena", titled("Arena")), Next: lob("arena", titled("Next arena"))}
-	if b.book.Arenas.Pick == ArenaByHost {
+	if pick == ArenaGiven {
 		b.book.Options = append(b.book.Options, b.book.Arenas.Next)
 	}
 	b.uses.wrote(sheet.Match, b.book.Arenas.Field)

@@ -220,7 +220,7 @@ func (b *binder) endings() {
 		Times: int(b.int(n, "times")), Total: b.ticks(n, "seconds"), Longest: b.ticks(n, "longest"),
 		Countdown: b.ticks(n, "countdown")}
 	if b.book.Pause.Who == PauseTeams && len(b.book.Teams.List) == 0 {
-		b.fail(n.get("who"), "not-here", "host, anyone or nobody", "there are no teams in this rulebook")
+		b.fail(n.get("who"), "not-here", "anyone or nobody", "there are no teams in this rulebook")
 	}
 	n = b.section("end")
 	b.book.End = End{Show: b.ticks(n, "show"), Then: thenWords.named(b.text(n, "then"))}

@@ -52,16 +52,14 @@ func (b *binder) seats() {
 	k.Players = Players{Least: int(b.int(n, "least")), Most: int(b.int(n, "most")),
 		Late: lateWords.named(b.text(n, "late")), Hold: b.ticks(n, "hold"), Gone: goneWords.named(b.text(n, "gone")),
 		Leavers: leaversWords.named(b.text(n, "leavers")), Returning: returningWords.named(b.text(n, "returning")),
-		HostGone: hostGoneWords.named(b.text(n, "host_gone")),
-		Below:    belowWords.named(b.text(n, "below")), Local: int(b.int(n, "local"))}
+		Below: belowWords.named(b.text(n, "below")), Local: int(b.int(n, "local"))}
 	if k.Players.Least > k.Players.Most {
 		b.fail(n, "out-of-range", "least to be at most most", "least is %d and most is %d", k.Players.Least,
 			k.Players.Most)
 	}
 	s := b.section("spectators")
 	k.Spectators = Spectators{Most: int(b.int(s, "most")), Delay: b.ticks(s, "delay")}
-	s = b.section("start")
-	k.Start = Start{By: startWords.named(b.text(s, "by")), Countdown: b.ticks(s, "countdown")}
+	bindStart(b)
 	b.teamSizes()
 }
 

@@ -20,6 +20,7 @@ type Book struct {
 	Schema *sheet.Schema
 	F      Fields
 
+	Host       Host
 	Players    Players
 	Spectators Spectators
 	Options    []*sheet.Field // of the lobby sheet
@@ -86,7 +87,6 @@ type Players struct {
 	Gone        Gone
 	Leavers     Leavers
 	Returning   Returning
-	HostGone    HostGone
 	Below       Below
 	Local       int
 }
@@ -107,7 +107,7 @@ type Spectators struct {
 
 // Start says how a match begins.
 type Start struct {
-	By        StartBy
+	Ready     bool // as soon as everyone is
 	Countdown sheet.Tick
 }
 

@@ -21,6 +21,7 @@ func TestRandomRulebooksRun(t *testing.T) {
 		if src == nil {
 			continue
 		}
+		rulebook.Rewrite(src)
 		book, _ := rulebook.Compile(src)
 		func() {
 			defer func() {

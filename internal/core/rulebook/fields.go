@@ -63,8 +63,8 @@ type PauseFields struct {
 
 // LobbyFields are the built-in fields of the lobby sheet.
 type LobbyFields struct {
-	Code, Title, Host, Capacity, Seats, Spectators, State, Rulebook, Region   *sheet.Field
-	Practice, Open, Countdown, Listed, Password, Reserved, Waiting, WatchMost *sheet.Field
+	Code, Title, Host, Capacity, Seats, Spectators, State, Rulebook, Region           *sheet.Field
+	Practice, Open, Public, Countdown, Listed, Password, Reserved, Waiting, WatchMost *sheet.Field
 
 	Kept   *sheet.Field // the number of the newest match of which all is saved
 	Unkept *sheet.Field // for how long nothing that happens has been kept; stands at 0 while it is
@@ -129,6 +129,7 @@ func (b *binder) declareBuiltIns() {
 		Region:     lob("region", text64),
 		Practice:   lob("practice", flagField),
 		Open:       lob("open", flagField),
+		Public:     lob("public", flagField),
 		Countdown:  lob("countdown", wallClock(true)),
 		Listed:     lob("listed", flagField),
 		Password:   lob("password", flagField),

@@ -162,9 +162,9 @@ var pauseObject = &object{
 	name: "pause", doc: "Stops play time. Renaming, readiness, pings, leaving and coming back still work.",
 	example: `pause: {who: teams, phases: [play], times: 2, seconds: 60s, longest: 45s, countdown: 3s}`,
 	keys: []key{
-		{name: "who", spec: pauseWords.spec(), def: PauseHost.String(),
-			doc: "Who may pause: the host, anyone (each with a budget), or any member of a team (with the team's " +
-				"budget)."},
+		{name: "who", spec: pauseWords.spec(), def: PauseNobody.String(),
+			doc: "Who may pause: anyone (each with a budget), any member of a team (with the team's budget), or " +
+				"`nobody` but the host, whose power to do so is declared in [`host`](#host)."},
 		{name: "phases", spec: names, doc: "The phases in which it is allowed. Default: all."},
 		{name: "times", spec: integer(0, 100), def: "0",
 			doc: "How often per match, for each budget. 0 means no limit."},

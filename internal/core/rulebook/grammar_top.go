@@ -41,6 +41,7 @@ var topObject = &object{
 				"Expressions read them as `lobby.NAME`.",
 			example: "options:\n  goal: {type: integer, start: 10, min: 1, max: 50}",
 		},
+		{name: "host", spec: obj(hostObject), doc: "What the host of a lobby may do."},
 		{name: "start", spec: obj(startObject), doc: "How a match begins."},
 		{name: "teams", spec: obj(teamsObject), doc: "The teams. Without this key everyone plays for themselves."},
 		{name: "ground", spec: obj(groundObject), doc: "The playing area. Without a ground there are no positions."},
@@ -84,7 +85,7 @@ var topObject = &object{
 var playersObject = &object{
 	name:    "players",
 	doc:     "Seats in the lobby.",
-	example: `players: {least: 2, most: 8, late: wait, hold: 45s, gone: forfeit, leavers: lose, returning: same, host_gone: pass, below: end, local: 2}`,
+	example: `players: {least: 2, most: 8, late: wait, hold: 45s, gone: forfeit, leavers: lose, returning: same, below: end, local: 2}`,
 	keys: []key{
 		{name: "least", spec: integer(1, MaxPlayers), def: "1", doc: "A match starts with at least this many."},
 		{name: "most", spec: integer(1, MaxPlayers), def: "8", doc: "The most seats a lobby may have."},
@@ -124,13 +125,6 @@ var playersObject = &object{
 				"cannot come back until it is over. It comes before `late`. Nobody counts twice for one match.",
 		},
 		{
-			name: "host_gone",
-			spec: hostGoneWords.spec(),
-			def:  HostPasses.String(),
-			doc: "What happens when the host gives up their seat: `pass` makes the player who has been there " +
-				"longest the host, `close` closes the lobby and ends its match.",
-		},
-		{
 			name: "below",
 			spec: belowWords.spec(),
 			def:  BelowEnd.String(),
@@ -155,14 +149,11 @@ var spectatorsObject = &object{
 
 var startObject = &object{
 	name: "start", doc: "How a match begins from the lobby.",
-	example: `start: {by: ready, countdown: 5s}`,
+	example: `start: {countdown: 5s}`,
 	keys: []key{
-		{
-			name: "by",
-			spec: startWords.spec(),
-			def:  StartReady.String(),
-			doc:  "`ready`: when everyone is ready. `host`: when the host starts it. `either`: whichever comes first.",
-		},
+		{name: "ready", spec: flag, def: "true", doc: "Whether a match starts as soon as everyone is ready. With " +
+			"`false` only the host starts it, whom [`host`](#host) must then give that power everywhere. In lobbies " +
+			"of a series, which have no host, it starts when everyone is ready."},
 		{name: "countdown", spec: duration(0, minute), def: "3s",
 			doc: "The time between that and the match. It is cancelled if a player leaves or is no longer ready."},
 	},
@@ -189,9 +180,9 @@ var teamsObject = &object{
 			name: "newcomers",
 			spec: newcomersWords.spec(),
 			def:  NewcomersFewest.String(),
-			doc: "Where a newcomer goes: to the team with the `fewest` players, to the one of their `choice`, or " +
-				"where the `host` puts them (until then, to the one with the fewest). With `fewest`, changing " +
-				"sides needs the consent of another player.",
+			doc: "Where a newcomer goes: to the team with the `fewest` players, or to the one of their `choice`. " +
+				"With `fewest`, changing sides needs the consent of another player, or the host: see " +
+				"[`host`](#host).",
 		},
 		{
 			name: "tie",

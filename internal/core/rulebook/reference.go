@@ -106,6 +106,9 @@ func writeObject(b *strings.Builder, o *object) {
 			strings.ReplaceAll(k.doc, "|", "\\|"),
 		)
 	}
+	if o == hostObject {
+		b.WriteString(powersTable())
+	}
 	parts := []string{o.example}
 	for i := range o.keys {
 		parts = append(parts, o.keys[i].example)
@@ -157,6 +160,9 @@ func typeText(s *spec) string {
 
 // several is typeText for more than one of them.
 func several(s *spec) string {
+	if s.shape == aWord {
+		return typeText(s)
+	}
 	what, bounds, bounded := strings.Cut(typeText(s), ", ")
 	if bounded {
 		bounds = ", each " + bounds
@@ -237,7 +243,7 @@ a position has ` + "`.x` and `.y`" + ` in millimetres.
 
 | sheet | fields |
 |---|---|
-| lobby | ` + "`code`, `title`, `host`, `capacity`, `seats`, `spectators`, `state` (gathering, starting, playing, results, closed), `rulebook`, `region`, `practice`, `open`, `listed`, `password` (whether one is asked for), `reserved`, `waiting`, `watch_most`, `countdown`, `kept` (the number of the newest match of which all is saved), `unkept` (a stopwatch that runs while the database takes nothing, and nothing that happens is kept; 0 otherwise)" + `, and the rulebook's options |
+| lobby | ` + "`code`, `title`, `host`, `capacity`, `seats`, `spectators`, `state` (gathering, starting, playing, results, closed), `rulebook`, `region`, `practice`, `open`, `public` (see [host](#host)), `listed`, `password` (whether one is asked for), `reserved`, `waiting`, `watch_most`, `countdown`, `kept` (the number of the newest match of which all is saved), `unkept` (a stopwatch that runs while the database takes nothing, and nothing that happens is kept; 0 otherwise)" + `, and the rulebook's options |
 | match | ` + "`number`, `phase`, `round`, `clock` (the phase's), `play` (play time), `paused` (no, yes, resuming), `pauser`, `resume`, `over`, `because`, `saved`, `after` (what follows the result: lobby, again, vote, close), `until` (when), `pause_who`, `pause_until` (when a pause ends by itself), `pause_why` (the reason that was given)" + `, and each bearer; where pauses have limits also ` + "`pauses_left` and `pause_left` (milliseconds)" + `, on the sheet of whoever has the budget: match (the host's), team or player |
 | team | ` + "`name`, `title`, `size`, `rounds` (won), `place`, `outcome` (none, won, lost, drawn)" + ` |
 | player | ` + "`name`, `account`, `team`, `ready`, `away`, `ping`, `loaded`, `playing`, `alive`, `respawn`, `rounds`, `place`, `outcome` (and left), `kits`, `pos`, `cool_ACTION`, `active_ACTION`" + `; where something does that also ` + "`benched`, `frozen` (a clock)" + ` |

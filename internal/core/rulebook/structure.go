@@ -145,6 +145,10 @@ func (s *structure) object(n *node, o *object) bool {
 			s.problems = append(s.problems, Problem{Severity: Error, Code: "unknown-key", Line: e.line, Column: e.col,
 				At: n.path, Message: fmt.Sprintf("%s has no key %q", o.article(), e.key), Wanted: wantedKey(e.key, o),
 				Nearest: Nearest(e.key, o.names())})
+			if hint := olderHint(n.path, e.key, ""); hint != "" {
+				p := &s.problems[len(s.problems)-1]
+				p.Wanted, p.Nearest = hint, ""
+			}
 			continue
 		}
 		if !s.check(e.value, &k.spec) {
@@ -297,8 +301,13 @@ func (s *structure) scalar(n *node, sp *spec) bool {
 	case sp.shape == aFlag && slices.Contains([]string{"yes", "no", "on", "off"}, strings.ToLower(n.text)):
 		wanted = "true or false, which are the words for it here"
 	}
+	section, key, _ := strings.Cut(n.path, ".")
+	hint := olderHint(section, key, n.text)
+	if hint != "" {
+		wanted = hint
+	}
 	s.fail(n, code, wanted, "%s", n.shown())
-	if sp.shape == aWord {
+	if sp.shape == aWord && hint == "" {
 		near := elsewhere[strings.ToLower(n.text)]
 		if !slices.Contains(sp.words, near) {
 			near = Nearest(n.text, sp.words)

@@ -142,20 +142,6 @@ var belowWords = words[Below]{"end", "wait", "go-on"}
 
 func (p Below) String() string { return belowWords.of(p) }
 
-// StartBy says who starts a match.
-type StartBy uint8
-
-// The ways to start.
-const (
-	StartReady StartBy = iota
-	StartHost
-	StartEither
-)
-
-var startWords = words[StartBy]{"ready", "host", "either"}
-
-func (p StartBy) String() string { return startWords.of(p) }
-
 // Newcomers says which team a newcomer goes to.
 type Newcomers uint8
 
@@ -163,10 +149,9 @@ type Newcomers uint8
 const (
 	NewcomersFewest Newcomers = iota
 	NewcomersChoice
-	NewcomersHost
 )
 
-var newcomersWords = words[Newcomers]{"fewest", "choice", "host"}
+var newcomersWords = words[Newcomers]{"fewest", "choice"}
 
 func (p Newcomers) String() string { return newcomersWords.of(p) }
 
@@ -242,18 +227,17 @@ var heirWords = words[Heir]{"keep", "random", "none", "drop"}
 
 func (p Heir) String() string { return heirWords.of(p) }
 
-// PauseWho says who may pause, and whose budget that uses.
+// PauseWho says who may pause beside the host, and whose budget that uses.
 type PauseWho uint8
 
 // Who may pause.
 const (
-	PauseHost PauseWho = iota
+	PauseNobody PauseWho = iota
 	PauseAnyone
 	PauseTeams
-	PauseNobody
 )
 
-var pauseWords = words[PauseWho]{"host", "anyone", "teams", "nobody"}
+var pauseWords = words[PauseWho]{"nobody", "anyone", "teams"}
 
 func (p PauseWho) String() string { return pauseWords.of(p) }
 

@@ -60,6 +60,7 @@ func describe(b *rulebook.Book) wire.BookInfo {
 			info.Arenas = append(info.Arenas, wire.ArenaInfo{Name: g.Name, Title: g.Title, Ground: describeGround(g)})
 		}
 	}
+	info.Host = b.Host.Powers()
 	if b.Movement != nil {
 		info.Radius = b.Movement.Radius
 	}

@@ -21,7 +21,7 @@ func (l *seating) expect(ctx context.Context, accounts []string, party string, h
 				absent = append(absent, a)
 			} else if r := l.m.Store().Get(seat); !r.Flag(l.book.F.Player.Away) {
 				here = true
-				ready = ready && (r.Flag(l.book.F.Player.Ready) || l.book.Start.By == rulebook.StartHost)
+				ready = ready && r.Flag(l.book.F.Player.Ready)
 			}
 		}
 		if len(absent) > 0 {

@@ -29,6 +29,7 @@ type Opening struct {
 	Capacity  int            // 0: what the rulebook allows
 	Practice  bool           // nothing of it is kept
 	Hidden    bool           // by code only, not listed
+	Hostless  bool           // nobody is its host
 	Closed    bool           // takes no newcomers at first
 	Password  string         // as it was typed; "" for none
 	Watchers  int            // 0: what the rulebook allows, negative: nobody
@@ -67,8 +68,8 @@ func (h *Hall) Open(ctx context.Context, book *rulebook.Book, o Opening) (*Lobby
 	}
 	o.Practice = o.Practice || h.cfg.Practice
 	setup := lobby.Setup{Title: o.Title, Region: h.cfg.Region, Capacity: o.Capacity, Practice: o.Practice,
-		Options: options, Seed: seed(), Hidden: o.Hidden, Closed: o.Closed, Password: h.digest(o.Password),
-		Watchers: o.Watchers, Linger: o.Linger}
+		Options: options, Seed: seed(), Hidden: o.Hidden, Hostless: o.Hostless, Closed: o.Closed,
+		Password: h.digest(o.Password), Watchers: o.Watchers, Linger: o.Linger}
 	id := uuid.Must(uuid.NewV7()).String()
 	for range 20 {
 		setup.Code = NewCode()

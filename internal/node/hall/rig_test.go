@@ -25,6 +25,7 @@ const harbour = `turnvex: 1
 name: harbour
 players: {least: 2, most: 4, hold: 10s, late: seat, local: 2}
 spectators: {most: 2, delay: 5s}
+host: {settings: [private, public, match], password: [private, public, match], ban: [private, public]}
 options: {goal: {type: integer, start: 3, min: 1, max: 9}, motto: {type: text, max: 10}}
 start: {countdown: 0s}
 sheets: {player: {points: {type: integer}, mood: {type: choice, words: [calm, cross]}}, match: {points: {type: text}}}

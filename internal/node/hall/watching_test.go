@@ -28,6 +28,7 @@ actions:
 phases: {hold: {length: 3s, inputs: frozen}, play: {length: 60s}}
 win: {order: [{most: "team.members.sum(p, p.n)"}, {least: team.name.size()}]}
 pause: {who: anyone, phases: [play], times: 2}
+host: {remove: [], ban: [], settings: [], password: [], teams: [], shuffle: [], hand_over: [private, match]}
 `
 
 // TestTheBookInTheWelcome: a welcome tells what a client must know of the rulebook.
@@ -44,6 +45,7 @@ func TestTheBookInTheWelcome(t *testing.T) {
 			`"actions":[{"aim":"self","cools":true,"key":"s","name":"score","phases":["play"],"takes":[{"max":9,"min":1,"name":"n","no":0,"own":true,"type":"integer"}],"title":"score"},{"aim":"target","name":"ram","phases":["play"],"reach":3000,"title":"ram","who":"rivals"},{"aim":"self","also":["pause"],"held":true,"name":"glow","phases":["play"],"title":"glow"}],` +
 			`"end":{"show":8000,"then":"lobby"},` +
 			`"ground":{"boxes":[[4000,4000,8000,8000]],"circles":[[20000,20000,1000]],"height":30000,"sight":{"every":10,"far":12000,"near":8000},"width":40000},` +
+			`"host":{"arena":["private","public"],"hand_over":["private","match"],"pause":["private"]},` +
 			`"kits":[{"actions":["score","ram"],"name":"base"},{"actions":["glow"],"name":"rare"}],` +
 			`"moves":true,` +
 			`"name":"varied",` +

@@ -237,7 +237,7 @@ func Open(r io.Reader) (*Replay, error) {
 	if err := rp.dec.Decode(&h); err != nil {
 		return nil, fmt.Errorf("the journal's head cannot be read: %w", err)
 	}
-	book, problems := rulebook.Compile(h.Rulebook)
+	book, problems := rulebook.CompileKept(h.Rulebook)
 	if book == nil {
 		return nil, fmt.Errorf("the journal's rulebook does not compile:\n%w", problems.Errors())
 	}

@@ -57,7 +57,7 @@ func compile(name string, source []byte) (*rulebook.Book, rulebook.Problems) {
 	if strings.HasPrefix(name, rulebook.GamePrefix) {
 		return rulebook.CompileGame(source)
 	}
-	return rulebook.Compile(source)
+	return rulebook.CompileKept(source)
 }
 
 // Compile checks a rulebook, with the game to which it belongs as it is here, or a game.

@@ -18,7 +18,8 @@ turnvex: 1
 name: flood
 tick: 60
 players: {least: 1, most: 4}
-start: {by: host, countdown: 0s}
+host: {start: [private, public]}
+start: {ready: false, countdown: 0s}
 sheets:
   match: {count: {type: integer}, a: {type: text, max: 500}, b: {type: text, max: 500}, c: {type: text, max: 500}, d: {type: text, max: 500},
     e: {type: text, max: 500}, f: {type: text, max: 500}, g: {type: text, max: 500}, h: {type: text, max: 500}}

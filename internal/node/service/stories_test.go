@@ -13,7 +13,7 @@ const vowBook = `turnvex: 1
 name: vow
 players: {least: 1, most: 2}
 start: {countdown: 0s}
-arenas: {pick: host, files: [mole, reef]}
+arenas: {files: [mole, reef]}
 sheets: {player: {hull: {type: integer, start: 5}}}
 actions: {hurt: {do: [{add: me.hull, by: -3}]}}
 phases: {play: {length: 10m}}

@@ -48,7 +48,7 @@ turnvex: 1
 name: throng
 title: The Throng
 players: {least: 2, most: 100}
-start: {by: ready, countdown: 1s}
+start: {countdown: 1s}
 teams: {list: {amber: {title: Amber}, teal: {title: Teal}}}
 ground: {width: 200m, height: 200m}
 movement: {speed: 6m, radius: 800mm}

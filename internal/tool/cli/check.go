@@ -3,10 +3,12 @@ package cli
 import (
 	"cmp"
 	"context"
+	"errors"
 	"flag"
 	"fmt"
 	"io"
 	"os"
+	"path/filepath"
 	"strings"
 
 	"turnvex.example/turnvex/client"
@@ -33,6 +35,7 @@ func checkCommand() command {
 			s.flags(fs)
 			current := fs.Bool("current", false, "compare with the service's version, as turnvex publish -try")
 			keyFile := fs.String("key-file", "", "with -current: `file` with the operator's key")
+			rewrite := fs.Bool("rewrite", false, "first change what older versions wrote otherwise, in the files")
 			return func(ctx context.Context, t *Terminal, names []string) error {
 				var svc client.Service
 				if *current {
@@ -46,6 +49,13 @@ func checkCommand() command {
 					return err
 				}
 				bad := false
+				for i := range files {
+					if *rewrite {
+						if err := rewriteFile(t, &files[i]); err != nil {
+							return err
+						}
+					}
+				}
 				for _, f := range files {
 					book, problems := compileSource(f.Path, f.Source, files...)
 					bad = bad || book == nil
@@ -67,6 +77,43 @@ func checkCommand() command {
 			}
 		},
 	}
+}
+
+// rewriteFile writes a rulebook anew with what stands now for older keys, and says what it changes.
+func rewriteFile(t *Terminal, f *library.File) error {
+	source, changes := rulebook.Rewrite(f.Source)
+	if len(changes) == 0 {
+		return nil
+	}
+	if f.Path == "-" {
+		return errors.New("-rewrite changes files, not standard input: name the file")
+	}
+	if err := replaceFile(f.Path, source); err != nil {
+		return err
+	}
+	f.Source = source
+	for _, c := range changes {
+		fmt.Fprintf(t.Out, "%s: %s\n", f.Path, c)
+	}
+	return nil
+}
+
+// replaceFile puts a text in the place of a file, whole or not at all.
+func replaceFile(path string, text []byte) error {
+	was, err := os.Stat(path)
+	if err != nil {
+		return err
+	}
+	to, err := os.CreateTemp(filepath.Dir(path), ".rewrite-*")
+	if err != nil {
+		return err
+	}
+	defer os.Remove(to.Name())
+	_, err = to.Write(text)
+	if err = errors.Join(err, to.Chmod(was.Mode()), to.Close()); err != nil {
+		return err
+	}
+	return os.Rename(to.Name(), path)
 }
 
 // readFiles reads files of rulebooks, games and arenas.

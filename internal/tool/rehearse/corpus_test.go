@@ -203,7 +203,7 @@ func (w *corpusWriter) write(book *rulebook.Book, seed uint64) {
 
 // pass lets time go on, with a hash for each second.
 func (w *corpusWriter) pass(to sheet.Tick) {
-	for w.m.Tick() < to {
+	for w.m.Tick() < to && !w.m.Closed() {
 		next := min(to, w.m.Tick()-w.m.Tick()%sheet.Tick(w.rate)+sheet.Tick(w.rate))
 		w.m.Step(&step.Input{At: next, Kind: step.Tick})
 		w.m.Store().ClearChanges()

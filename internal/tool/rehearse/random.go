@@ -62,7 +62,7 @@ func Record(b *rulebook.Book, o Options, i int, w io.Writer) error {
 
 // setup is how the lobby of a match is opened. Where nothing is said of the arena, each match begins in the next one.
 func setup(b *rulebook.Book, o *Options, i int) lobby.Setup {
-	s := lobby.Setup{Code: "REHEARSE", Seed: seedOf(o.Seed, i), Options: o.Options}
+	s := lobby.Setup{Code: "REHEARSE", Seed: seedOf(o.Seed, i), Options: o.Options, Hidden: i%2 == 1}
 	if a := b.Arenas; a != nil &&
 		!slices.ContainsFunc(o.Options, func(n step.Named) bool { return n.Name == a.Next.Name }) {
 		s.Options = append(slices.Clone(o.Options), step.Named{Name: a.Next.Name,

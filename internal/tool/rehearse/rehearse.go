@@ -185,7 +185,7 @@ func Script(b *rulebook.Book, steps []script.Step, o Options, tell func(at time.
 	if o.Limit == 0 {
 		o.Limit = time.Hour
 	}
-	setup := lobby.Setup{Code: "SCRIPT", Seed: o.Seed, Options: o.Options}
+	setup := lobby.Setup{Code: "SCRIPT", Hidden: true, Seed: o.Seed, Options: o.Options}
 	st := script.NewStage(b, setup)
 	rep := script.Report(st)
 	oc := newOutcome(b, o.Seed)

@@ -23,7 +23,7 @@ import (
 const book = `turnvex: 1
 name: scale
 players: {least: 2, most: 100, hold: 10m}
-start: {by: ready, countdown: 1s}
+start: {countdown: 1s}
 teams: {list: {amber: {title: Amber}, teal: {title: Teal}}}
 ground: {width: 200m, height: 200m}
 movement: {speed: 6m, radius: 800mm}

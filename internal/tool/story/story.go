@@ -72,7 +72,7 @@ func ReadHead(src []byte) (Head, error) {
 
 // Play plays a story and returns it with what came of it now. Broken tells the promises of the rulebook that it broke.
 func Play(book *rulebook.Book, h Head, src []byte) (now []byte, broken []string, err error) {
-	setup := lobby.Setup{Code: "STORY1", Seed: h.Seed, Practice: h.Practice}
+	setup := lobby.Setup{Code: "STORY1", Hidden: true, Seed: h.Seed, Practice: h.Practice}
 	if setup.Options, err = options(book, h); err != nil {
 		return nil, nil, err
 	}

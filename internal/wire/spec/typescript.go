@@ -126,6 +126,9 @@ func tsType(t reflect.Type, field string) string {
 		if field == "Args" { // as users write them
 			return "Record<string, unknown>"
 		}
+		if t.Elem().Kind() == reflect.Slice {
+			return "Record<string, " + tsType(t.Elem(), field) + ">"
+		}
 		return "Record<string, Value>"
 	case reflect.String:
 		return "string"

@@ -1,0 +1,65 @@
+package rulebook_test
+
+import (
+	"slices"
+	"strings"
+	"testing"
+
+	"turnvex.example/turnvex/internal/core/rulebook"
+)
+
+// TestRewrite holds what is made of older keys: comments and all else stay, what a rulebook meant is what it means, and
+// a second time changes nothing. Before that, the checker says what to write, and a node plays what is kept.
+func TestRewrite(t *testing.T) {
+	for _, c := range []struct{ was, is, says string }{
+		{"# a\nstart: {by: host, countdown: 2s} # b\n",
+			"# a\nhost: {start: [private, public]}\nstart: {ready: false, countdown: 2s} # b\n",
+			"line 4: start: {by: host} is now host: {start: [private, public]}, with ready: false"},
+		{"start:\n  # who\n  by: either # c\n  countdown: 2s\n",
+			"host: {start: [private, public]}\nstart:\n  # who\n  countdown: 2s\n",
+			"line 5: start: {by: either} is now host: {start: [private, public]}"},
+		{"start: {by: ready}\n", "", "line 3: start: {by: ready} is left out, as the default"},
+		{"players: {most: 4, host_gone: close}\npause: {who: nobody}\nend: {show: 1s}\n",
+			"host: {gone: close, pause: []}\nplayers: {most: 4}\nend: {show: 1s}\n",
+			"line 3: players: {host_gone: close} is now host: {gone: close}"},
+		{"pause: {who: \"host\", times: 2}\nteams:\n  list: {a: {}, b: {}}\n  newcomers: host\n",
+			"host: {pause: [private, public], teams: [private, public]}\npause: {times: 2}\n" +
+				"teams:\n  list: {a: {}, b: {}}\n",
+			"line 3: pause: {who: host} is now host: {pause: [private, public]}"},
+		{"arenas: {list: {m: {width: 9m, height: 9m}},\n  pick: host}\n",
+			"arenas: {list: {m: {width: 9m, height: 9m}},\n}\n",
+			"line 4: arenas: {pick: host} is left out, as the default"},
+		{"pause: {who: anyone}\n", "pause: {who: anyone}\n", ""},
+	} {
+		const around, end = "turnvex: 1\nname: old\n", "phases: {play: {length: 9s}}\n"
+		out, changes := rulebook.Rewrite([]byte(around + c.was + end))
+		if got := string(out); got != around+c.is+end {
+			t.Errorf("%s became\n%s", c.was, got)
+		}
+		if c.says == "" != (len(changes) == 0) || c.says != "" && changes[0] != c.says {
+			t.Errorf("%s: %q", c.was, changes)
+		}
+		if again, changes := rulebook.Rewrite(out); string(again) != string(out) || len(changes) > 0 {
+			t.Errorf("%s: changed again: %q", c.was, changes)
+		}
+		kept, problems := rulebook.CompileKept([]byte(around + c.was + end))
+		now, _ := rulebook.Compile(out)
+		if kept == nil || now == nil || kept.Host != now.Host || kept.Start != now.Start {
+			t.Errorf("%s cannot be played: %s", c.was, problems)
+		}
+		_, problems = rulebook.Compile([]byte(around + c.was + end))
+		hint := slices.ContainsFunc(problems, func(p rulebook.Problem) bool {
+			return strings.Contains(p.Wanted, "turnvex check -rewrite")
+		})
+		if older := c.says != "" && !strings.Contains(c.was, "who: nobody"); older && !hint {
+			t.Errorf("%s: nothing says what to write: %s", c.was, problems)
+		}
+	}
+	json := `{"turnvex": 1, "name": "old", "start": {"by": "host"}, "phases": {"play": {"length": "9s"}}}`
+	out, _ := rulebook.Rewrite([]byte(json))
+	want := `{"turnvex": 1, "name": "old", "host": {"start": ["private", "public"]}, "start": {"ready": false}, ` +
+		`"phases": {"play": {"length": "9s"}}}`
+	if string(out) != want {
+		t.Errorf("the JSON became %s", out)
+	}
+}

@@ -153,7 +153,8 @@ func checkCoreFile(t *testing.T, file string) {
 			clock := x.Name == "time" &&
 				!slices.Contains([]string{"ParseDuration", "Duration", "Millisecond", "Second", "Parse", "DateOnly",
 					"LoadLocationFromTZData", "Time", "Month", "Location", "Date", "UTC"}, n.Sel.Name)
-			chance := x.Name == "rand" && !slices.Contains([]string{"New", "NewPCG", "Rand", "PCG"}, n.Sel.Name)
+			chance := x.Name == "rand" &&
+				!slices.Contains([]string{"New", "NewPCG", "Rand", "PCG", "NewChaCha8", "ChaCha8"}, n.Sel.Name)
 			if clock || chance {
 				t.Errorf("%s uses %s.%s", fs.Position(n.Pos()), x.Name, n.Sel.Name)
 			}

@@ -413,12 +413,19 @@ func (k *compiler) running(arg ast.Expr) numFn {
 	return zero
 }
 
+// draws returns the number of a place at which something is drawn.
+func (k *compiler) draws() uint32 {
+	k.checker.draws++
+	return k.checker.draws
+}
+
 func (k *compiler) random(e ast.Expr, args []ast.Expr) numFn {
 	if k.scope.Vars&Random == 0 {
 		k.fail(e, "random(…) may only stand in what an effect writes, not in a condition")
 		return zero
 	}
 	k.prog.Vars |= Random
+	at := k.draws()
 	a, b := k.num(args[0]), k.num(args[1])
 	return func(v *Env) int64 {
 		lo, hi := a(v), b(v)
@@ -426,6 +433,6 @@ func (k *compiler) random(e ast.Expr, args []ast.Expr) numFn {
 		if v.Fault != OK || n < 0 || n == 1<<63-1 {
 			return fault(v, Overflow)
 		}
-		return lo + v.Random(n+1)
+		return lo + v.Random(at, n+1)
 	}
 }

@@ -46,14 +46,14 @@ type Env struct {
 	Zone   *sheet.Row
 	Team   *sheet.Row
 	It     *sheet.Row
-	Arg    *sheet.Row // the values that came with an action, in the slots of their fields
-	Aim    *sheet.Row // the way of an aim, in the slots of AimFrom, AimTo and AimDir
-	Play   sheet.Tick // the present play tick
-	Wall   sheet.Tick // the present wall tick
-	Rate   int        // ticks a second
-	Random func(n int64) int64
-	Fault  Fault // set by an evaluation that failed; 0 before
-	Work   *Work // what walks may look at; nil for as much as they like
+	Arg    *sheet.Row                        // the values that came with an action, in the slots of their fields
+	Aim    *sheet.Row                        // the way of an aim, in the slots of AimFrom, AimTo and AimDir
+	Play   sheet.Tick                        // the present play tick
+	Wall   sheet.Tick                        // the present wall tick
+	Rate   int                               // ticks a second
+	Random func(place uint32, n int64) int64 // from 0 up to n; the place is that of the draw among all of a rulebook
+	Fault  Fault                             // set by an evaluation that failed; 0 before
+	Work   *Work                             // what walks may look at; nil for as much as they like
 
 	// What the named walks of effects go through, by their places in Scope.Named.
 	Named [MaxNamed]*sheet.Row

@@ -55,7 +55,7 @@ func harbour(t *testing.T) (*sheet.Schema, *expr.Env, *expr.Checker) {
 		Rate:   20,
 		Wall:   300,
 		Play:   200,
-		Random: func(n int64) int64 { return n - 1 },
+		Random: func(_ uint32, n int64) int64 { return n - 1 },
 	}
 	for i := range 2 {
 		r := st.Add(sheet.Team)

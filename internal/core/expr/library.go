@@ -19,6 +19,7 @@ type Checker struct {
 	Teams  []string           // the names of the teams, in their order; set before the first use
 	Sizes  [sheet.Kinds]int64 // how many sheets of each kind there are at most, for Prog.Cost; set before the first use
 	Work   int                // the characters parsed so far, and some for each expression
+	draws  uint32             // places at which something is drawn, so far
 	schema *sheet.Schema
 	base   *cel.Env
 	envs   map[envKey]*cel.Env

@@ -144,9 +144,10 @@ func (k *compiler) pick(e ast.Expr) place {
 			return none
 		}
 		k.prog.Vars |= Random
+		at := k.draws()
 		return k.picked(l, func(v *Env) int64 {
 			if n := l.size(v); n > 0 {
-				return 1 + v.Random(n)
+				return 1 + v.Random(at, n)
 			}
 			return 0
 		})

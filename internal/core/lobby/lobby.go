@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/lots"
 	"turnvex.example/turnvex/internal/core/match"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -55,7 +56,7 @@ type Setup struct {
 // New opens a lobby. The rulebook must have compiled without errors.
 func New(book *rulebook.Book, s Setup) *Lobby {
 	l := bare(book)
-	*l.pcg = *rand.NewPCG(s.Seed, 0x7475726e766578)
+	*l.lots = *lots.New(s.Seed)
 	l.row = l.st.Add(sheet.Lobby)
 	for _, t := range book.Teams.List {
 		r := l.st.Add(sheet.Team)
@@ -64,7 +65,7 @@ func New(book *rulebook.Book, s Setup) *Lobby {
 		l.st.SetText(r, book.F.Team.Title, t.Title)
 		l.teams = append(l.teams, r)
 	}
-	l.match = match.New(book, l.st, l.rng, &l.out, l.row, l.teams)
+	l.match = match.New(book, l.st, l.lots, &l.out, l.row, l.teams)
 	l.match.Motion.FirstArena()
 	l.open(s)
 	l.emptyAt = max(sheet.Tick(emptyFor*book.Rate), sheet.Tick(s.Linger*time.Duration(book.Rate)/time.Second))
@@ -74,10 +75,9 @@ func New(book *rulebook.Book, s Setup) *Lobby {
 
 // bare is a lobby without any state.
 func bare(book *rulebook.Book) *Lobby {
-	l := &Lobby{room: room{book: book, st: sheet.NewStore(book.Schema), pcg: &rand.PCG{}}}
+	l := &Lobby{room: room{book: book, st: sheet.NewStore(book.Schema), lots: lots.New(0)}}
 	l.wire()
 	l.st.Watch = book.Watched
-	l.rng = rand.New(l.pcg)
 	return l
 }
 

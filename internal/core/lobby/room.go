@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/lots"
 	"turnvex.example/turnvex/internal/core/match"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -15,8 +16,7 @@ import (
 type room struct {
 	book  *rulebook.Book
 	st    *sheet.Store
-	pcg   *rand.PCG
-	rng   *rand.Rand
+	lots  *lots.Lots
 	out   step.Output
 	row   *sheet.Row
 	teams []*sheet.Row
@@ -110,6 +110,9 @@ func (l *room) heldFor(whom func(*reservation) bool) (n int) {
 	}
 	return n
 }
+
+// draw returns the chance of a place.
+func draw(l *room, p lots.Place) *rand.Rand { return l.lots.Draw(l.match.Moment(), p) }
 
 func anybody(*reservation) bool { return true }
 

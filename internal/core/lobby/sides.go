@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/lots"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
@@ -57,7 +58,7 @@ func (l *sides) shuffle(s *seat) step.Verdict {
 // deal gives everybody a side by lot.
 func (l *sides) deal() {
 	order := slices.Clone(l.seats)
-	l.rng.Shuffle(len(order), func(i, j int) { order[i], order[j] = order[j], order[i] })
+	draw(l.room, lots.Deal).Shuffle(len(order), func(i, j int) { order[i], order[j] = order[j], order[i] })
 	slices.SortStableFunc(order,
 		func(a, b *seat) int { return l.partySize(b.party) - l.partySize(a.party) }) // large parties first
 	for _, s := range order {

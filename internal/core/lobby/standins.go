@@ -1,6 +1,7 @@
 package lobby
 
 import (
+	"turnvex.example/turnvex/internal/core/lots"
 	"turnvex.example/turnvex/internal/core/match"
 	"turnvex.example/turnvex/internal/core/rulebook"
 )
@@ -41,7 +42,7 @@ func (l *seating) countFillers() {
 // addFiller gives a seat to a stand-in.
 func (l *seating) addFiller(conduct *rulebook.StandIns) {
 	f := &l.book.F.Player
-	name := conduct.Names[l.rng.IntN(len(conduct.Names))]
+	name := conduct.Names[draw(l.room, lots.Filler).IntN(len(conduct.Names))]
 	s := &seat{Player: match.NewPlayer(l.st, name), filler: true, gone: true}
 	l.st.SetInt(s.Row, f.Slot, l.freeSlot())
 	l.seats = append(l.seats, s)

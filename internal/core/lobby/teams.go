@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/lots"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
@@ -70,7 +71,7 @@ func (l *sides) placeInTeam(s *seat, wish string) {
 func (l *sides) breakTie(ts []*sheet.Row) *sheet.Row {
 	switch l.book.Teams.Tie {
 	case rulebook.TieRandom:
-		return ts[l.rng.IntN(len(ts))]
+		return ts[draw(l.room, lots.Tie).IntN(len(ts))]
 	case rulebook.TieWeakest:
 		weakest := ts[0]
 		for _, t := range ts[1:] {

@@ -6,6 +6,7 @@ import (
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/lots"
 	"turnvex.example/turnvex/internal/core/match"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -230,7 +231,7 @@ func (l *votes) chosen(count []int64) int64 {
 	if len(best) == 1 || most == 0 {
 		return best[0]
 	}
-	return best[l.rng.IntN(len(best))]
+	return best[draw(l.room, lots.Ballot).IntN(len(best))]
 }
 
 func joined(list []int64) string {

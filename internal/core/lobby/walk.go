@@ -17,7 +17,6 @@ import (
 // notWalked lists the fields of this package that are not part of the state, and why.
 var notWalked = map[string]string{
 	"room.book":  "the rulebook",
-	"room.rng":   "draws from pcg",
 	"room.out":   "of the step under way",
 	"room.row":   "the store's first sheet",
 	"room.teams": "the store's team sheets",
@@ -28,7 +27,7 @@ var notWalked = map[string]string{
 
 // walk walks over the whole state, hidden parts included.
 func (l *Lobby) walk(w *state.Walk) {
-	l.walkChance(w)
+	w.In("lots", func() { l.lots.Walk(w) })
 	w.In("sheets", func() { l.st.Walk(w) })
 	if w.Restoring() && !w.Failed() {
 		l.restored(w)
@@ -77,19 +76,7 @@ func (l *Lobby) restored(w *state.Walk) {
 		return
 	}
 	l.row = lobbies[0]
-	l.match = match.New(l.book, l.st, l.rng, &l.out, l.row, l.teams)
-}
-
-func (l *Lobby) walkChance(w *state.Walk) {
-	data, err := l.pcg.MarshalBinary()
-	chance := string(data)
-	state.Text(w, "chance", &chance)
-	if err == nil && w.Restoring() && !w.Failed() {
-		err = l.pcg.UnmarshalBinary([]byte(chance))
-	}
-	if err != nil {
-		w.Fail("the source of chance: %w", err)
-	}
+	l.match = match.New(l.book, l.st, l.lots, &l.out, l.row, l.teams)
 }
 
 func (s *seat) walk(w *state.Walk, st *sheet.Store) {
@@ -148,7 +135,7 @@ func (l *Lobby) Lines() []state.Line { return state.Lines(l.walk) }
 
 // The form of a checkpoint: its magic, of which the last character is the version, the rulebook's version with the form
 // of its sheets, the state, and the hash of all that.
-const checkpointMagic = "TVXCHKP5"
+const checkpointMagic = "TVXCHKP6"
 
 // formOf names a rulebook's version and the form that its sheets have in this version of the service: a checkpoint
 // whose sheets had other fields is told apart, and not read askew.

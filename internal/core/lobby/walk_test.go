@@ -15,6 +15,7 @@ import (
 	"github.com/cespare/xxhash/v2"
 
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/lots"
 	"turnvex.example/turnvex/internal/core/match"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -94,7 +95,7 @@ func busy(t testing.TB) *Lobby {
 func TestNothingIsForgotten(t *testing.T) {
 	l := busy(t)
 	left := maps.Clone(notWalked)
-	for _, more := range []map[string]string{match.NotWalked, sheet.NotWalked} {
+	for _, more := range []map[string]string{match.NotWalked, sheet.NotWalked, lots.NotWalked} {
 		maps.Copy(left, more)
 	}
 	f := &forgetful{

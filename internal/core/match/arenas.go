@@ -2,6 +2,7 @@ package match
 
 import (
 	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/lots"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
@@ -19,7 +20,7 @@ func (m *motion) enterArena() {
 	case a.Pick == rulebook.ArenaInTurn:
 		m.st.SetInt(m.lobby, a.Next, (no+1)%n)
 	case a.Pick == rulebook.ArenaAtRandom && n > 1:
-		next := m.rng.Int64N(n - 1)
+		next := draw(m.stage, lots.NextArena).Int64N(n - 1)
 		m.st.SetInt(m.lobby, a.Next, next+sheet.Bit(next >= no))
 	}
 }
@@ -27,7 +28,7 @@ func (m *motion) enterArena() {
 // FirstArena finds the arena of a lobby's first match, where that is left to chance.
 func (m *motion) FirstArena() {
 	if a := m.book.Arenas; a != nil && a.Pick == rulebook.ArenaAtRandom {
-		m.st.SetInt(m.lobby, a.Next, m.rng.Int64N(int64(len(m.book.Grounds))))
+		m.st.SetInt(m.lobby, a.Next, draw(m.stage, lots.FirstArena).Int64N(int64(len(m.book.Grounds))))
 	}
 }
 

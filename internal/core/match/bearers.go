@@ -1,6 +1,7 @@
 package match
 
 import (
+	"turnvex.example/turnvex/internal/core/lots"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
@@ -62,7 +63,7 @@ func (m *pieces) passBearer(b *rulebook.Bearer, how rulebook.Heir, holder *sheet
 	}
 	id := sheet.ID(0)
 	if n := len(m.hits) - start; n > 0 {
-		id = m.hits[start+m.rng.IntN(n)].ID
+		id = m.hits[start+draw(m.stage, lots.Bearer, uint32(b.Field.No)).IntN(n)].ID
 	}
 	m.hits = m.hits[:start]
 	m.hold(b, id)

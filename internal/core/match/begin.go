@@ -75,7 +75,7 @@ func (m *roster) takeIn(p *Player) {
 	f := &m.book.F.Player
 	m.st.ResetRow(p.Row, sheet.ResetMatch)
 	if p.Row.Edges, p.respawnAt = 0, 0; m.standIns.StandsIn(p) {
-		p.whimAt = m.standIns.nextWhim()
+		p.whimAt = m.standIns.nextWhim(p)
 	}
 	m.st.SetFlag(p.Row, f.Ready, false)
 	for i := range m.book.Kits {

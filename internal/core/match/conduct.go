@@ -4,6 +4,7 @@ import (
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/ground"
+	"turnvex.example/turnvex/internal/core/lots"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
@@ -177,8 +178,9 @@ func (m *creatures) nextPoint(r *sheet.Row, mv *rulebook.Move, x, y int64) (int6
 func (m *creatures) stroll(r *sheet.Row, c *rulebook.Creature, mv *rulebook.Move) (x, y int64) {
 	f := &m.book.F.Creature
 	hx, hy := r.Pos(f.Home)
+	chance := draw(m.stage, lots.Stroll, uint32(r.ID))
 	for range 4 {
-		x, y = m.inside(c, hx+m.rng.Int64N(2*mv.Wander+1)-mv.Wander, hy+m.rng.Int64N(2*mv.Wander+1)-mv.Wander)
+		x, y = m.inside(c, hx+chance.Int64N(2*mv.Wander+1)-mv.Wander, hy+chance.Int64N(2*mv.Wander+1)-mv.Wander)
 		if m.ground().Free(x, y, c.Radius) {
 			return x, y
 		}

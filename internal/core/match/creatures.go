@@ -1,6 +1,7 @@
 package match
 
 import (
+	"turnvex.example/turnvex/internal/core/lots"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
@@ -160,14 +161,14 @@ func (m *creatures) bring(c *rulebook.Creature, side sheet.ID) bool {
 
 // roomForCreature finds where a creature may appear: at one of its points, or anywhere off the walls.
 func (m *creatures) roomForCreature(c *rulebook.Creature) (x, y int64, ok bool) {
-	g := m.ground()
+	g, chance := m.ground(), draw(m.stage, lots.Creature, uint32(c.No))
 	if points := g.Creatures[c.No]; len(points) > 0 {
-		at := points[m.rng.IntN(len(points))]
+		at := points[chance.IntN(len(points))]
 		return at[0], at[1], true
 	}
 	w, h := g.Width-2*c.Radius, g.Height-2*c.Radius
 	for try := 0; try < tries && w >= 0 && h >= 0; try++ {
-		if x, y = c.Radius+m.rng.Int64N(w+1), c.Radius+m.rng.Int64N(h+1); g.Free(x, y, c.Radius) {
+		if x, y = c.Radius+chance.Int64N(w+1), c.Radius+chance.Int64N(h+1); g.Free(x, y, c.Radius) {
 			return x, y, true
 		}
 	}

@@ -5,6 +5,7 @@ import (
 	"strconv"
 
 	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/lots"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
@@ -46,7 +47,7 @@ func (m *values) putItem(e *rulebook.Effect) {
 	case rulebook.WhereFirst:
 		at = 0
 	case rulebook.WhereRandom:
-		at = m.rng.IntN(len(items) + 1)
+		at = drawHere(m.stage, lots.Put).IntN(len(items) + 1)
 	}
 	m.setItems(r, f, slices.Insert(items, at, item))
 }
@@ -125,7 +126,7 @@ func (m *values) itemAt(e *rulebook.Effect, f *sheet.Field, items []string) int 
 	case e.Where == rulebook.WhereLast:
 		return len(items) - 1
 	case e.Where == rulebook.WhereRandom && len(items) > 0:
-		return m.rng.IntN(len(items))
+		return drawHere(m.stage, lots.Take).IntN(len(items))
 	}
 	return 0
 }
@@ -137,7 +138,7 @@ func (m *values) shuffleList(e *rulebook.Effect) {
 		return
 	}
 	items := sheet.Items(r.Text(e.Path.Field))
-	m.rng.Shuffle(len(items), func(i, k int) { items[i], items[k] = items[k], items[i] })
+	drawHere(m.stage, lots.Shuffle).Shuffle(len(items), func(i, k int) { items[i], items[k] = items[k], items[i] })
 	m.setItems(r, e.Path.Field, items)
 }
 

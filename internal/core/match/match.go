@@ -1,10 +1,9 @@
 package match
 
 import (
-	"math/rand/v2"
-
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/lots"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
@@ -64,11 +63,14 @@ const maxArgSlots = 32
 
 // New returns the matches of a lobby that has just been opened: its sheets, its source of chance, the output of its
 // steps, its own sheet and its teams'.
-func New(book *rulebook.Book, st *sheet.Store, rng *rand.Rand, out *step.Output, lobby *sheet.Row,
+func New(book *rulebook.Book, st *sheet.Store, draws *lots.Lots, out *step.Output, lobby *sheet.Row,
 	teams []*sheet.Row) *Match {
-	m := &Match{stage: stage{book: book, st: st, rng: rng, out: out, lobby: lobby, teams: teams, toPhase: noPhase}}
+	m := &Match{stage: stage{book: book, st: st, lots: draws, out: out, lobby: lobby, teams: teams, toPhase: noPhase}}
 	m.none = st.GetOr(0, sheet.Match)
-	m.env = expr.Env{Store: st, Lobby: lobby, Match: m.none, Rate: book.Rate, Random: rng.Int64N,
+	m.env = expr.Env{Store: st, Lobby: lobby, Match: m.none, Rate: book.Rate,
+		Random: func(place uint32, n int64) int64 {
+			return drawHere(&m.stage, lots.Expression+lots.Place(place)).Int64N(n)
+		},
 		Work: &expr.Work{Most: rulebook.MostLooks},
 		Arg:  &sheet.Row{N: make([]int64, maxArgSlots), S: make([]string, maxArgSlots)},
 		Aim:  &sheet.Row{N: make([]int64, expr.AimSlots)}}

@@ -1,6 +1,7 @@
 package match
 
 import (
+	"turnvex.example/turnvex/internal/core/lots"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
@@ -74,19 +75,19 @@ func (m *pieces) keepPieces() {
 
 // placeAnywhere places a piece where it fits, or not this time.
 func (m *pieces) placeAnywhere(no int, p *rulebook.Piece) *sheet.Row {
-	g := m.ground()
+	g, chance := m.ground(), draw(m.stage, lots.Piece, uint32(no))
 	for try := 0; try < tries; try++ {
 		var x, y int64
 		place := -1
 		if at := g.Pieces[no]; len(at) > 0 {
-			place = m.rng.IntN(len(at))
+			place = chance.IntN(len(at))
 			x, y = at[place][0], at[place][1]
 		} else {
 			w, h := g.Width-2*p.Radius, g.Height-2*p.Radius
 			if w < 0 || h < 0 {
 				return nil
 			}
-			x, y = p.Radius+m.rng.Int64N(w+1), p.Radius+m.rng.Int64N(h+1)
+			x, y = p.Radius+chance.Int64N(w+1), p.Radius+chance.Int64N(h+1)
 		}
 		if m.roomFor(p, x, y) {
 			r := m.placeAt(no, x, y)

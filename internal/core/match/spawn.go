@@ -1,6 +1,7 @@
 package match
 
 import (
+	"turnvex.example/turnvex/internal/core/lots"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
@@ -47,7 +48,7 @@ func (m *motion) spawnPoint(g *rulebook.Ground, p *sheet.Row) int {
 	}
 	pick := m.spawnTurn % n
 	if m.book.Spawn.Pick == rulebook.PickRandom {
-		pick = m.rng.IntN(n)
+		pick = draw(m.stage, lots.Spawn, uint32(p.ID)).IntN(n)
 	} else {
 		m.spawnTurn++
 	}

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/lots"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
@@ -15,7 +16,7 @@ import (
 type stage struct {
 	book  *rulebook.Book
 	st    *sheet.Store
-	rng   *rand.Rand
+	lots  *lots.Lots
 	env   expr.Env
 	out   *step.Output
 	lobby *sheet.Row
@@ -44,6 +45,28 @@ type stage struct {
 
 // doer carries out effects.
 type doer interface{ do([]rulebook.Effect) }
+
+// draw returns the chance of a place, for somebody or something.
+func draw(m *stage, p lots.Place, of ...uint32) *rand.Rand { return m.lots.Draw(moment(m), p, of...) }
+
+// moment is the time of draws: the match and its play tick, so that pauses change nothing of what is left to chance.
+func moment(m *stage) int64 { return m.count<<40 + int64(m.play) }
+
+// Moment is the time of the lobby's own draws.
+func (m *Match) Moment() int64 { return moment(&m.stage) }
+
+// drawHere is draw for whom and what expressions are about at the moment.
+func drawHere(m *stage, p lots.Place) *rand.Rand {
+	of := make([]uint32, 0, 6)
+	for _, r := range [...]*sheet.Row{m.env.Me, m.env.Target, m.env.Piece, m.env.Being, m.env.Zone, m.env.It} {
+		id := sheet.ID(0)
+		if r != nil {
+			id = r.ID
+		}
+		of = append(of, uint32(id))
+	}
+	return draw(m, p, of...)
+}
 
 func (m *stage) do(list []rulebook.Effect) { m.effects.do(list) }
 

@@ -2,6 +2,7 @@ package match
 
 import (
 	"math/rand/v2"
+	"turnvex.example/turnvex/internal/core/lots"
 
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
@@ -26,14 +27,15 @@ func (m *standIns) StandIn(p *Player, on bool) {
 		p.whimAt = 0
 		m.motion.StopSteering(p)
 		if on {
-			p.whimAt = m.nextWhim()
+			p.whimAt = m.nextWhim(p)
 		}
 	}
 }
 
 // nextWhim is the play tick at which a stand-in does something again.
-func (m *standIns) nextWhim() sheet.Tick {
-	return m.play + 1 + sheet.Tick(m.rng.Int64N(2*int64(m.book.StandIns.Every)))
+func (m *standIns) nextWhim(p *Player) sheet.Tick {
+	chance := draw(m.stage, lots.NextWhim, uint32(p.Row.ID))
+	return m.play + 1 + sheet.Tick(chance.Int64N(2*int64(m.book.StandIns.Every)))
 }
 
 // whims returns the play tick at which the next stand-in does something; 0 for never.
@@ -53,15 +55,16 @@ func (m *standIns) Whimsical(settle func()) {
 		return
 	}
 	if m.whim == nil {
-		m.whim = &Whim{on: m.stage, rand: m.rng, Steering: -1}
+		m.whim = &Whim{on: m.stage, Steering: -1}
 	}
 	for i := 0; i < len(m.players) && m.InPlay(); i++ { // who does something may end the match
 		p := m.players[i]
 		if p.whimAt == 0 || p.whimAt > m.play {
 			continue
 		}
-		p.whimAt = m.nextWhim()
+		p.whimAt = m.nextWhim(p)
 		in := step.Input{Kind: step.Intent, Seat: p.Row.ID}
+		m.whim.rand = draw(m.stage, lots.Whim, uint32(p.Row.ID))
 		if !m.whim.Does(p.Row, &in) {
 			continue
 		}

@@ -2,6 +2,7 @@ package match
 
 import (
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/lots"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
@@ -46,8 +47,9 @@ func (m *turns) orderTurns() {
 	for i, r := range list {
 		m.st.SetInt(r, t.At, int64(i+1))
 	}
+	chance := draw(m.stage, lots.Turns)
 	for i := len(list) - 1; t.Random && i > 0; i-- {
-		k := m.rng.IntN(i + 1)
+		k := chance.IntN(i + 1)
 		a, b := list[i].Int(t.At), list[k].Int(t.At)
 		m.st.SetInt(list[i], t.At, b)
 		m.st.SetInt(list[k], t.At, a)

@@ -12,7 +12,7 @@ import (
 var NotWalked = map[string]string{
 	"stage.book":    "the rulebook",
 	"stage.st":      "the lobby's, walked there",
-	"stage.rng":     "the lobby's, walked there",
+	"stage.lots":    "the lobby's, walked there",
 	"stage.env":     "wall and play are walked; the rest is set before each use",
 	"stage.out":     "of the step under way",
 	"stage.lobby":   "the lobby's, walked there",

@@ -1,6 +1,9 @@
 package replica
 
 import (
+	"cmp"
+	"slices"
+
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
@@ -104,6 +107,8 @@ func (f *Feed) Begin(desk *Desk, st *sheet.Store, ch sheet.Changes, now sheet.Ti
 	if f.limits.any {
 		f.changed = f.limits.due(f.Schema, st, now, f.changed)
 	}
+	// The order in which sheets changed may follow from fields that not everyone sees.
+	slices.SortFunc(f.changed, func(a, b changed) int { return cmp.Compare(a.row.ID, b.row.ID) })
 	for i := range f.changed {
 		f.changed[i].row.Tell(f.changed[i].mask, now)
 	}

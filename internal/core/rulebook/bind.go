@@ -136,6 +136,7 @@ func (b *binder) all() {
 	b.boards()
 	b.unposted()
 	b.watched()
+	bindWatching(b)
 }
 
 // watched finds out which fields derived fields and waiting conditions read, and by which clocks passing time alone may

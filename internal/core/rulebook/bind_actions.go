@@ -78,6 +78,7 @@ func (b *binder) action(no int, e entry) *Action {
 			b.fail(r, "not-here", "one of the two", "a certain cost and a referee do not go together")
 		}
 	}
+	warnTold(b, n, a)
 	a.Free = len(a.Needs)+len(a.Cost) == 0 && a.Cool == nil
 	b.aim(n, a)
 	hit := with(scope, expr.Random)

@@ -142,7 +142,9 @@ var spectatorsObject = &object{
 		"with fields that not everyone sees, a player who has or had a seat cannot watch.",
 	example: `spectators: {most: 50, delay: 10s}`,
 	keys: []key{
-		{name: "most", spec: integer(0, 10000), def: "20", doc: "How many may watch; 0 for none."},
+		{name: "most", spec: integer(0, 10000),
+			doc: "How many may watch; 0 for none. Default: 20; in a match with sight, or with fields that not " +
+				"everyone sees, 0. `turnvex check` says what spectators see."},
 		{name: "delay", spec: duration(0, 5*minute), def: "0s", doc: "How far behind the players they see everything."},
 	},
 }

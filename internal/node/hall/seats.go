@@ -29,7 +29,7 @@ type seating struct {
 }
 
 func newSeating(r *room, s *showing, j *judging, places func(account string, there bool)) *seating {
-	return &seating{room: r, shows: s, judged: j, keys: map[string]*heldSeats{}, secret: keepsSecrets(r.book),
+	return &seating{room: r, shows: s, judged: j, keys: map[string]*heldSeats{}, secret: r.book.KeepsSecrets(),
 		sat: map[string]bool{}, counted: counted{places, map[string]func(){}}}
 }
 

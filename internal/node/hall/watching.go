@@ -4,8 +4,6 @@ import (
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
-	"turnvex.example/turnvex/internal/core/rulebook"
-	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/wire"
 )
@@ -27,26 +25,6 @@ func (l *seating) admitSpectator(c *Client, j Joining) error {
 	c.watch = true
 	c.delay = time.Duration(l.book.Spectators.Delay) * time.Second / time.Duration(l.book.Rate)
 	return nil
-}
-
-// keepsSecrets tells whether spectators of a rulebook see what some players must not.
-func keepsSecrets(b *rulebook.Book) bool {
-	for _, g := range b.Grounds {
-		if g.Sight != nil {
-			return true
-		}
-	}
-	for k := range sheet.Kinds {
-		if sheet.Kind(k) == sheet.Record { // its player's alone, and of no match
-			continue
-		}
-		for _, f := range b.Schema.Fields(sheet.Kind(k)) {
-			if !f.BuiltIn && (f.See == sheet.TeamOnly || f.See == sheet.OwnerOnly) {
-				return true
-			}
-		}
-	}
-	return false
 }
 
 // noteSeats remembers who has had a seat in the match that runs, and ends the watching of whoever has one. Ticks within

@@ -18,7 +18,7 @@ turnvex: 1
 name: flood
 tick: 60
 players: {least: 1, most: 4}
-host: {start: [private, public]}
+host: {start: [private, public], pause: [private, public]}
 start: {ready: false, countdown: 0s}
 sheets:
   match: {count: {type: integer}, a: {type: text, max: 500}, b: {type: text, max: 500}, c: {type: text, max: 500}, d: {type: text, max: 500},

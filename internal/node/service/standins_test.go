@@ -12,6 +12,7 @@ turnvex: 1
 name: full
 players: {least: 4, most: 4, late: seat, below: go-on}
 start: {countdown: 0s}
+host: {remove: [public, match]}
 stand_ins: {fill: 4, every: 100ms, names: [Barnacle]}
 sheets: {player: {points: {type: integer}}}
 actions: {score: {do: [{add: me.points, by: 1}]}}

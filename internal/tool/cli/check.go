@@ -22,6 +22,7 @@ type report struct {
 	OK       bool              `json:"ok"`
 	Name     string            `json:"name,omitempty"`
 	Version  string            `json:"version,omitempty"`
+	Watching string            `json:"watching,omitempty"`
 	Problems rulebook.Problems `json:"problems"`
 }
 
@@ -160,7 +161,7 @@ func showCheck(t *Terminal, file string, book *rulebook.Book, problems rulebook.
 	if asJSON {
 		r := report{File: file, OK: book != nil, Problems: problems}
 		if book != nil {
-			r.Name, r.Version = book.Name, book.Version
+			r.Name, r.Version, r.Watching = book.Name, book.Version, book.Watching()
 		}
 		if r.Problems == nil {
 			r.Problems = rulebook.Problems{}
@@ -169,6 +170,9 @@ func showCheck(t *Terminal, file string, book *rulebook.Book, problems rulebook.
 	}
 	for _, p := range problems {
 		fmt.Fprintf(t.Out, "%s:%s\n", cmp.Or(p.File, file), p)
+	}
+	if book != nil && !strings.HasPrefix(book.Name, rulebook.GamePrefix) {
+		fmt.Fprintf(t.Out, "%s: %s\n", file, book.Watching())
 	}
 	errors := len(problems.Errors())
 	switch {

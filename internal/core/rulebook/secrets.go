@@ -1,0 +1,104 @@
+package rulebook
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"strings"
+
+	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// usualWatchers is how many may watch where a rulebook says nothing and hides nothing.
+const usualWatchers = 20
+
+// KeepsSecrets tells whether spectators of a rulebook see what some players must not: positions out of sight; or
+// whether players could have them tell what others show to some players alone.
+func (b *Book) KeepsSecrets() bool { return b.Hides() || len(b.hidden()) > 0 }
+
+// Hides tells whether somebody sees only a part of a ground.
+func (b *Book) Hides() bool {
+	return slices.ContainsFunc(b.Grounds, func(g *Ground) bool { return g.Sight != nil })
+}
+
+// hidden lists the declared fields that only some players see.
+func (b *Book) hidden() (names []string) {
+	for k := range sheet.Kinds {
+		if sheet.Kind(k) == sheet.Record { // its player's alone, and of no match
+			continue
+		}
+		for _, f := range b.Schema.Fields(sheet.Kind(k)) {
+			if !f.BuiltIn && (f.See == sheet.TeamOnly || f.See == sheet.OwnerOnly) {
+				names = append(names, sheet.Kind(k).String()+"."+f.Name)
+			}
+		}
+	}
+	return names
+}
+
+// Watching says what spectators see, and how many there may be.
+func (b *Book) Watching() string {
+	sees := "what everyone sees"
+	if b.Hides() {
+		sees += " and every position, in and out of sight"
+	}
+	if hidden := b.hidden(); len(hidden) > 0 {
+		more := ""
+		if n := len(hidden) - 4; n > 0 {
+			hidden, more = hidden[:4], fmt.Sprintf(" and %d more", n)
+		}
+		sees += ", without " + strings.Join(hidden, ", ") + more
+	}
+	if b.Spectators.Most == 0 {
+		return "nobody may watch; with spectators: {most: N} they would see " + sees
+	}
+	when := "at once"
+	if b.Spectators.Delay > 0 {
+		when = showDuration(sheet.Millis(int64(b.Spectators.Delay), b.Rate)) + " late"
+	}
+	return fmt.Sprintf("up to %d spectators see, %s, %s", b.Spectators.Most, when, sees)
+}
+
+// bindWatching says how many may watch where the rulebook does not; all else is bound.
+func bindWatching(b *binder) {
+	if n := b.section("spectators"); n.get("most") == nil && !b.book.KeepsSecrets() {
+		b.book.Spectators.Most = usualWatchers
+	}
+}
+
+// warnTold warns of a refusal that tells who asks something which they may not see.
+func warnTold(b *binder, n *node, a *Action) {
+	for i := range a.Needs {
+		warnReads(b, n.get("needs"), a.Title, a.Needs[i].By)
+	}
+	for i := range a.Cost {
+		warnReads(b, n.get("cost"), a.Title, a.Cost[i].By)
+	}
+	warnReads(b, n.get("if"), a.Title, a.If)
+}
+
+// warnReads warns where a condition of an action depends on a field of others that who asks may not see. Of lists the
+// length is told to everyone, so they are left out.
+func warnReads(b *binder, n *node, action string, p *expr.Prog) {
+	if n == nil || p == nil {
+		return
+	}
+	for k := range sheet.Kinds {
+		for _, f := range b.book.Schema.Fields(sheet.Kind(k)) {
+			of, own := p.Reads.Any[k].Has(f.No), p.Reads.Own[k].Has(f.No)
+			told := f.See == sheet.OwnerOnly && of || f.See == sheet.TeamOnly && of && others.MatchString(p.Source) ||
+				f.See == sheet.RefereesOnly && (of || own)
+			if told && f.Type != sheet.List && sheet.Kind(k) != sheet.Record && !f.BuiltIn {
+				b.warn(n, "tells-hidden", "whether %s is refused tells who asks something of %s.%s, which only %s may "+
+					"see", action, sheet.Kind(k), f.Name, seers[f.See])
+			}
+		}
+	}
+}
+
+// others finds what may be of another team.
+var others = regexp.MustCompile(`\b(players|teams|arg|target)\b`)
+
+var seers = map[sheet.Audience]string{sheet.OwnerOnly: "its owner", sheet.TeamOnly: "its team",
+	sheet.RefereesOnly: "referees"}

@@ -84,12 +84,25 @@ type Quick struct {
 	Rulebook string         `json:"rulebook"`           // its name
 	Region   string         `json:"region,omitempty"`   // any if empty
 	Regions  []string       `json:"regions,omitempty"`  // instead of Region: one of these
-	Party    []string       `json:"party,omitempty"`    // other players who come along and stay together
+	Party    []string       `json:"party,omitempty"`    // passes of other players who come along and stay together; see PartyPass
 	Capacity int            `json:"capacity,omitempty"` // of the lobby, if one is opened
 	Options  map[string]any `json:"options,omitempty"`  // the same
 }
 
-// QuickJoin finds a lobby with room, or opens one. Places for the player and the party are held for 20 seconds.
+// PartyPass is a player's consent to be taken along in quick join.
+type PartyPass struct {
+	Pass    string    `json:"pass"` // to be given to who asks
+	Expires time.Time `json:"expires"`
+}
+
+// PartyPass makes a pass, which is good for two minutes and for Quick.Party alone.
+func (s Service) PartyPass(ctx context.Context) (*PartyPass, error) {
+	var out PartyPass
+	return &out, s.Call(ctx, http.MethodPost, "/v1/me/pass", nil, &out)
+}
+
+// QuickJoin finds a lobby with room, or opens one. Places for the player and the party are held for 20 seconds, or for
+// 10 if the player does not come.
 func (s Service) QuickJoin(ctx context.Context, q Quick) (*FoundLobby, error) {
 	var out FoundLobby
 	return &out, s.Call(ctx, http.MethodPost, "/v1/quick", q, &out)

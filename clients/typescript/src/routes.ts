@@ -1076,6 +1076,19 @@ export interface Routes {
     }
   }
   /**
+   * A pass, with which another player may take this one along in quick join within two minutes. Who may call:
+   * player.
+   */
+  'POST /v1/me/pass': {
+    path: Record<never, never>
+    query: Record<never, never>
+    body: undefined
+    answer: {
+      expires: string
+      pass: string
+    }
+  }
+  /**
    * The meetings of series that the player is due at now. Who may call: player.
    */
   'GET /v1/me/series': {
@@ -1529,8 +1542,8 @@ export interface Routes {
     }
   }
   /**
-   * A lobby with room for the player and their party, or a new one; seats are held for 20 seconds. Who may
-   * call: player.
+   * A lobby with room for the player and their party, or a new one; seats are held for 20 seconds, those of a
+   * party for 10 if the player does not come. Who may call: player.
    */
   'POST /v1/quick': {
     path: Record<never, never>

@@ -91,6 +91,8 @@ const (
 	NotFound       Code = "not-found"
 	NoToken        Code = "no-token"
 	BadToken       Code = "bad-token"
+	BadPass        Code = "bad-pass"
+	SlowBody       Code = "slow-request"
 	Forbidden      Code = "forbidden"
 	BadRulebook    Code = "bad-rulebook"
 	NoRulebook     Code = "no-such-rulebook"
@@ -213,6 +215,8 @@ var All = []Entry{
 	{UnknownField, 400, "The request has an unknown field. The text names the nearest known one."},
 	{NotFound, 404, "There is nothing at this address."},
 	{NoToken, 401, "The request needs a token: sign in first."},
+	{SlowBody, 408, "The request came too slowly to be waited for."},
+	{BadPass, 400, "A pass of a party is not valid or has expired. The player who comes along makes another."},
 	{BadToken, 401, "The token is not valid or has expired: sign in again."},
 	{Forbidden, 403, "The token does not allow this."},
 	{BadRulebook, 400, "The rulebook has errors. Each is given with its line and column."},

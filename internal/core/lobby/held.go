@@ -16,6 +16,7 @@ type reservation struct {
 	account string
 	party   string
 	until   sheet.Tick // wall tick
+	leads   bool       // the others of the party are let go if this one does not come
 }
 
 type reservations []reservation
@@ -62,7 +63,11 @@ func (l *doors) reserve(in *step.Input) step.Verdict {
 			Reason: fmt.Sprintf("%d places are wanted, %d are free", len(names), max(l.freeFor(""), 0))}
 	}
 	for _, n := range names {
-		l.held = append(l.held, reservation{n, in.Text, until})
+		r := reservation{account: n, party: in.Text, until: until}
+		if r.leads = in.X > 0 && in.Text != "" && n == in.Names[0]; r.leads {
+			r.until = l.tick() + sheet.Tick(in.X)
+		}
+		l.held = append(l.held, r)
 	}
 	l.counts()
 	return step.Verdict{}
@@ -74,6 +79,13 @@ func (l *doors) reservationsOver() {
 		return
 	}
 	before := len(l.held)
+	for _, lead := range slices.Clone(l.held) {
+		if lead.leads && lead.until <= l.tick() && l.SeatOf(lead.account) == 0 {
+			l.held = slices.DeleteFunc(l.held, func(r reservation) bool {
+				return r.party == lead.party && r.party != "" && l.SeatOf(r.account) == 0
+			})
+		}
+	}
 	l.held = slices.DeleteFunc(l.held, func(r reservation) bool { return r.until <= l.tick() })
 	if len(l.held) != before {
 		l.counts()

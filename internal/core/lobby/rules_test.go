@@ -222,6 +222,28 @@ func TestPartiesThatJustFit(t *testing.T) {
 	}
 }
 
+// TestWhoAsksMustCome: the places of a party are let go when who asked for them does not come; where they come, the
+// others have their whole time.
+func TestWhoAsksMustCome(t *testing.T) {
+	b := open(t, "players: {least: 2, most: 8}\nphases: {play: {length: 60s}}\n", lobby.Setup{})
+	b.enter("Ada")
+	held := func(after sheet.Tick, want int64) {
+		t.Helper()
+		b.take(step.Input{Kind: step.Tick, At: b.Tick() + after})
+		if n := b.Row().Int(b.Book().F.Lobby.Reserved); n != want {
+			t.Errorf("at tick %d %d places are held, not %d", b.Tick(), n, want)
+		}
+	}
+	party := step.Input{Kind: step.Reserve, Names: []string{"Bo", "Cy"}, Text: "crew", N: 200, X: 100}
+	b.wants("places", b.take(party).Verdict, code.OK)
+	held(99, 2)
+	held(1, 0)
+	b.wants("places again", b.take(party).Verdict, code.OK)
+	b.enter("Bo")
+	held(199, 1)
+	held(1, 0)
+}
+
 // TestTheHostStarts: where the host starts, nobody else's readiness holds the start up.
 func TestTheHostStarts(t *testing.T) {
 	b := open(t, "players: {least: 2, most: 4}\n"+

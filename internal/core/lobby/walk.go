@@ -118,6 +118,7 @@ func (r *reservation) walk(w *state.Walk) {
 	state.Person(w, "account", &r.account)
 	state.Person(w, "party", &r.party)
 	state.Int(w, "until", &r.until)
+	state.Bool(w, "leads", &r.leads)
 }
 
 func (x *waiter) walk(w *state.Walk) {
@@ -135,7 +136,7 @@ func (l *Lobby) Lines() []state.Line { return state.Lines(l.walk) }
 
 // The form of a checkpoint: its magic, of which the last character is the version, the rulebook's version with the form
 // of its sheets, the state, and the hash of all that.
-const checkpointMagic = "TVXCHKP6"
+const checkpointMagic = "TVXCHKP7"
 
 // formOf names a rulebook's version and the form that its sheets have in this version of the service: a checkpoint
 // whose sheets had other fields is told apart, and not read askew.

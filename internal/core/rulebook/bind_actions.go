@@ -197,14 +197,22 @@ func paysOut(text string, p *expr.Prog, f *sheet.Field, args []*sheet.Field) (wa
 	if p.Const && p.Value(&expr.Env{}, f.Type).N[0] < 0 {
 		return "0 or more", "a cost of " + text + " would pay out"
 	}
+	if a := belowZero(text, args); a != "" {
+		return "takes." + a + " with a min of 0 or more",
+			"the player may send less than 0 as " + a + ", and the cost would pay out"
+	}
+	return "", ""
+}
+
+// belowZero returns a value in an expression that a player may send as less than 0, or "".
+func belowZero(text string, args []*sheet.Field) string {
 	for _, a := range args {
 		reads := regexp.MustCompile(`\barg\.` + a.Name + `\b`)
 		if (a.Type == sheet.Integer || a.Type == sheet.Number) && (!a.Bounded || a.Min < 0) && reads.MatchString(text) {
-			return "takes." + a.Name + " with a min of 0 or more",
-				"the player may send less than 0 as " + a.Name + ", and the cost would pay out"
+			return a.Name
 		}
 	}
-	return "", ""
+	return ""
 }
 
 func (b *binder) numericFields() []string {

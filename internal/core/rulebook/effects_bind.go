@@ -73,6 +73,10 @@ func (b *binder) effectAdd(n, v *node, scope expr.Scope, e *Effect) {
 	}
 	if by := b.need(n, "by", "add"); by != nil {
 		e.Value = b.compile(by, scope, expr.Want{Field: e.Path.Field})
+		if a := belowZero(by.text, scope.Args); a != "" && e.Path.Kind == sheet.Record {
+			b.warn(by, "may-take", "the player may send less than 0 as %s, and %s would be taken from the record; "+
+				"give takes.%s a min if that is not meant", a, e.Path.Field.Name, a)
+		}
 	}
 }
 

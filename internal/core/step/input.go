@@ -23,7 +23,7 @@ const (
 	Finish                 // an operator ends the match: Text is the reason
 	Close                  // an operator closes the lobby: Text is the reason
 	Field                  // an operator does Set or, with that Verb, Advance (practice only)
-	Reserve                // places are held for the accounts Names, of the party Text, for N ticks
+	Reserve                // places are held for the accounts Names, of the party Text, for N ticks; see X
 	Wait                   // Acct and Name stand in line for a seat, on the connection Conn
 	Unwait                 // whoever stands in line on the connection Conn does so no longer
 	Called                 // the seat's player is called Text now, as was decided elsewhere
@@ -107,7 +107,7 @@ type Input struct {
 	Team   string      // of Enter and Wait: the team wished for
 	Acct   string      // of Enter and Wait: whose seat; "" for a further player on a connection
 	Pass   string      // of Enter and Wait: the digest of a password
-	Names  []string    // of Reserve: accounts
+	Names  []string    // of Reserve: accounts; with X, the first must come within X ticks, or none is waited for
 	Conn   string      // of Enter and Back: players with the same one share a connection
 	Record []Named     // of Loaded, Kept, and an Intent with an N
 	Value  sheet.Value // of Field, Set and RefereeSet

@@ -72,11 +72,21 @@ type claims struct {
 	Line   string `json:"line,omitempty"`   // of a player: the sign-in that it came of
 }
 
+// The issuers that tokens name: those that sign in, and passes, which do not.
+const (
+	ofTokens = "turnvex"
+	ofPasses = "turnvex party"
+)
+
 func (s *Service) issue(subject, scopes, line string, life time.Duration) (string, time.Time, error) {
+	return s.issueAs(ofTokens, subject, scopes, line, life)
+}
+
+func (s *Service) issueAs(issuer, subject, scopes, line string, life time.Duration) (string, time.Time, error) {
 	now := s.now()
 	expires := now.Add(life)
 	t := jwt.NewWithClaims(jwt.SigningMethodHS256, claims{
-		jwt.RegisteredClaims{Issuer: "turnvex", Subject: subject, IssuedAt: jwt.NewNumericDate(now),
+		jwt.RegisteredClaims{Issuer: issuer, Subject: subject, IssuedAt: jwt.NewNumericDate(now),
 			ExpiresAt: jwt.NewNumericDate(expires), ID: uuid.NewString()},
 		now.UnixMicro(),
 		scopes,
@@ -221,6 +231,10 @@ func (s *Service) signOutEverywhere(tx *store.Tx, player string, before time.Tim
 
 // Check returns who a token belongs to.
 func (s *Service) Check(ctx context.Context, token string) (*Who, error) {
+	return s.check(ctx, token, ofTokens)
+}
+
+func (s *Service) check(ctx context.Context, token, issuer string) (*Who, error) {
 	if token == "" {
 		return nil, fault.New(code.NoToken, "a token is needed: sign in first")
 	}
@@ -234,7 +248,7 @@ func (s *Service) Check(ctx context.Context, token string) (*Who, error) {
 			return s.signers.of(ctx, signer)
 		},
 		jwt.WithValidMethods([]string{"HS256"}),
-		jwt.WithIssuer("turnvex"),
+		jwt.WithIssuer(issuer),
 		jwt.WithExpirationRequired(),
 		jwt.WithTimeFunc(s.now),
 	)

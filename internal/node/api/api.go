@@ -99,7 +99,8 @@ func New(cfg Config) http.Handler {
 		s.lease = cfg.Cluster.Lease
 	}
 	r, f := chi.NewRouter(), &front{s}
-	r.Use(requestID, f.forwarded, f.recoverPanic, f.logged, f.secured, f.crossOrigin(), middleware.GetHead)
+	r.Use(requestID, f.forwarded, f.recoverPanic, f.logged, f.secured, f.crossOrigin(), middleware.GetHead,
+		steady(10*time.Second, 1<<10))
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) {
 		if r.URL.Path == "/v1" || strings.HasPrefix(r.URL.Path, "/v1/") {
 			s.fail(w, r, fault.New(code.NotFound, "there is nothing at %s", r.URL.Path))

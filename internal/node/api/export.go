@@ -12,6 +12,7 @@ import (
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/guard"
 	"turnvex.example/turnvex/internal/node/store"
 )
 
@@ -38,6 +39,9 @@ func (s *stories) exportMatches(c *call) (any, error) {
 		return nil, fault.New(code.BadRequest, "the format is jsonl or csv, not %q", format)
 	}
 	q.Limit = exportPage
+	if _, err := s.Guard.Take(guard.Exports, c.who.Player+c.who.Name); err != nil {
+		return nil, err
+	}
 	for first := true; ; first = false {
 		rows, err := s.Keeper.Matches(c.r.Context(), q)
 		if err == nil && first {

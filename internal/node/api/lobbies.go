@@ -13,6 +13,7 @@ import (
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/guard"
 
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/wire"
@@ -40,7 +41,7 @@ type quickRequest struct {
 	Rulebook string         `json:"rulebook"`
 	Region   string         `json:"region,omitempty"`
 	Regions  []string       `json:"regions,omitempty"`  // instead of region: one of these
-	Party    []string       `json:"party,omitempty"`    // other players who come along
+	Party    []string       `json:"party,omitempty"`    // passes of other players who come along
 	Capacity int            `json:"capacity,omitempty"` // of the lobby, if one is opened
 	Options  map[string]any `json:"options,omitempty"`  // the same
 }
@@ -128,8 +129,9 @@ var lobbyRoutes = []route{
 		summary: "The open lobby with this name, or a new one; simultaneous calls never create two", out: Found{},
 		do: taking((*lobbies).openOrJoin)},
 	{method: "POST", path: "/v1/quick", access: signedIn,
-		summary: "A lobby with room for the player and their party, or a new one; seats are held for 20 seconds",
-		out:     Found{}, do: taking((*lobbies).quick)},
+		summary: "A lobby with room for the player and their party, or a new one; seats are held for 20 seconds, " +
+			"those of a party for 10 if the player does not come",
+		out: Found{}, do: taking((*lobbies).quick)},
 	{method: "GET", path: "/v1/lobbies/{code}", summary: "A lobby by its join code", out: Found{},
 		do: by((*lobbies).getLobby)},
 	{method: "POST", path: "/v1/lobbies/{code}/seat", access: signedIn,
@@ -310,6 +312,11 @@ func (s *lobbies) ask(c *call, in *wire.Intent) (any, error) {
 	l, err := s.find(c.r, c.who, c.path("code"))
 	if err != nil {
 		return nil, err
+	}
+	if in.Do == string(step.Rename) {
+		if _, err := s.Guard.Take(guard.Renames, c.who.Player); err != nil {
+			return nil, err
+		}
 	}
 	v, err := l.Ask(c.r.Context(), c.who.Player, in)
 	if err != nil {

@@ -3,6 +3,7 @@ package api
 import (
 	"errors"
 	"net/http"
+	"slices"
 	"strings"
 
 	"turnvex.example/turnvex/internal/core/code"
@@ -152,12 +153,9 @@ func (s *lobbies) quick(c *call, in quickRequest) (any, error) {
 	if err := playable(book); err != nil {
 		return nil, err
 	}
-	party := []string{c.who.Player}
-	for _, p := range in.Party {
-		if _, err := s.Accounts.Player(c.r.Context(), p); err != nil {
-			return nil, err
-		}
-		party = append(party, p)
+	party, err := s.partyOf(c, in.Party)
+	if err != nil {
+		return nil, err
 	}
 	regions := regionsOf(in.Region, in.Regions)
 	o := hall.Opening{Capacity: in.Capacity, Regions: regions, Options: in.Options}
@@ -187,6 +185,27 @@ func (s *lobbies) quick(c *call, in quickRequest) (any, error) {
 		return nil, err
 	}
 	return s.found(c, l.Code, opened)
+}
+
+// maxParty is how many a player may bring along.
+const maxParty = 31
+
+// partyOf is the player who asks, with those whose passes they have.
+func (s *lobbies) partyOf(c *call, passes []string) ([]string, error) {
+	if len(passes) > maxParty {
+		return nil, fault.New(code.OutOfRange, "a party has at most %d other players, not %d", maxParty, len(passes))
+	}
+	party := []string{c.who.Player}
+	for _, pass := range passes {
+		p, err := s.Accounts.PassedBy(c.r.Context(), pass)
+		if err != nil {
+			return nil, err
+		}
+		if !slices.Contains(party, p) {
+			party = append(party, p)
+		}
+	}
+	return party, nil
 }
 
 // quickThere looks for a lobby with room on other nodes, and has one opened by another where that is better; nil if

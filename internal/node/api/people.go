@@ -114,6 +114,9 @@ var peopleRoutes = []route{
 		do: taking((*people).signOut)},
 	{method: "POST", path: "/v1/me/sign-out", access: signedIn,
 		summary: "Void all of the player's tokens, on every device", do: by((*people).signOutEverywhere)},
+	{method: "POST", path: "/v1/me/pass", access: signedIn,
+		summary: "A pass, with which another player may take this one along in quick join within two minutes",
+		out:     account.Pass{}, do: by((*people).makePass)},
 	{method: "POST", path: "/v1/me/account", access: signedIn, summary: "Give the player a login name and a password",
 		do: taking((*people).addLogin)},
 	{method: "PATCH", path: "/v1/me/account", access: signedIn,
@@ -200,6 +203,8 @@ func (s *people) addLogin(c *call, in addLoginRequest) (any, error) {
 func (s *people) changePassword(c *call, in passwordRequest) (any, error) {
 	return nil, s.Accounts.ChangePassword(c.r.Context(), c.who.Player, in.Old, in.New, addressOf(c.r), in.Devices)
 }
+
+func (s *people) makePass(c *call) (any, error) { return s.Accounts.Pass(c.who) }
 
 func (s *people) deleteMe(c *call) (any, error) {
 	err := s.Accounts.Delete(c.r.Context(), c.who.Player)

@@ -8,6 +8,7 @@ import (
 	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/guard"
 	"turnvex.example/turnvex/internal/node/journal"
 	"turnvex.example/turnvex/internal/node/keep"
 	"turnvex.example/turnvex/internal/node/store"
@@ -119,6 +120,9 @@ func (s *players) exportPlayer(c *call) (any, error) {
 
 // person is everything that is kept of a player, the journals in which they stand included.
 func (s *players) person(c *call, p *store.Player) (*keep.Person, error) {
+	if _, err := s.Guard.Take(guard.Exports, c.who.Player+c.who.Name); err != nil {
+		return nil, err
+	}
 	out, err := s.Keeper.Person(c.r.Context(), p)
 	if err != nil {
 		return nil, err

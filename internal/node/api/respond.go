@@ -9,6 +9,7 @@ import (
 	"io"
 	"mime"
 	"net/http"
+	"os"
 	"reflect"
 	"strconv"
 	"strings"
@@ -187,6 +188,10 @@ func decodeFault(err error) error {
 		return fault.New(code.UnknownField, "%s%s", bad.What, more)
 	case errors.As(err, &bad):
 		return fault.New(code.BadRequest, "in the request: %s", bad.What)
+	}
+	if errors.Is(err, os.ErrDeadlineExceeded) {
+		return fault.New(code.SlowBody, "the request did not come to its end: nothing came for 10 s, or less than "+
+			"1 KiB a second")
 	}
 	return fault.New(code.BadRequest, "the request could not be read to its end")
 }

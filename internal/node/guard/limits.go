@@ -41,6 +41,7 @@ var (
 		"which login names are taken; passwords' hashing"}
 	Players   = &Limit{"players made by new devices", "address", 5000, time.Second, "the database"}
 	Renames   = &Limit{"renames", "player", 10, 10 * time.Second, "everybody who reads names"}
+	Exports   = &Limit{"exports of a player or of matches", "player or key", 10, 10 * time.Second, "the database"}
 	Passwords = &Limit{"wrong passwords of a lobby", "player and lobby", 5, 10 * time.Second, "lobbies with a password"}
 	AtLobby   = &Limit{"wrong passwords of a lobby, by everybody", "lobby", 60, time.Second, "lobbies with a password"}
 )
@@ -48,6 +49,6 @@ var (
 // All lists them in the order of the table.
 var All = []*Limit{
 	Requests, Sockets, Arriving, Shakes, Turned, Live, Codes, CodesThere, AccountTries, AccountAll,
-	AddressTries, Checks, Checking, Hashing, Opened, Joined, Seats, Watches, Accounts, Players, Renames,
+	AddressTries, Checks, Checking, Hashing, Opened, Joined, Seats, Watches, Accounts, Players, Renames, Exports,
 	Passwords, AtLobby,
 }

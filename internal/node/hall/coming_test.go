@@ -422,3 +422,22 @@ func TestPromisedPlaces(t *testing.T) {
 		}
 	})
 }
+
+// TestNamesThatLookAlike: who takes a name that looks like another's in the lobby is told apart by a number, and cannot
+// take one on purpose.
+func TestNamesThatLookAlike(t *testing.T) {
+	inVirtualTime(t, harbour, func(r *rig) {
+		l := r.open(hall.Opening{})
+		var last *player
+		for i, c := range []struct{ name, shown string }{{"Nora", "Nora"}, {"NORA", "NORA 2"},
+			{"N\u043era", "N\u043era 3"}, {"Bo", "Bo"}} {
+			last = r.join(l, hall.Joining{Account: fmt.Sprint("a", i), Name: c.name})
+			pass(2 * aTick)
+			if got := last.text(uint32(last.First()), "name"); got != c.shown {
+				t.Errorf("%s is called %q, not %q", c.name, got, c.shown)
+			}
+		}
+		last.refused(wire.Intent{Do: "rename", Text: "n\u03bfra"}, string(code.BadName), "looks like that of Nora")
+		last.does(wire.Intent{Do: "rename", Text: "Nor"})
+	})
+}

@@ -11,7 +11,7 @@ import (
 // standInLine puts a connection in line for a seat; meanwhile it sees what a spectator sees.
 func (l *seating) standInLine(c *Client, j Joining) error {
 	c.key, c.waits = rand.Text(), true
-	out := l.step(&step.Input{Kind: step.Wait, Acct: j.Account, Name: j.Name, Conn: c.key, Team: j.Team,
+	out := l.step(&step.Input{Kind: step.Wait, Acct: j.Account, Name: l.apart(j.Name, 0), Conn: c.key, Team: j.Team,
 		Pass: l.hall.digest(j.Pass)})
 	if v := out.Verdict; !v.OK() {
 		return fault.New(v.Code, "%s", v.Reason)

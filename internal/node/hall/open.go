@@ -37,6 +37,7 @@ type Opening struct {
 	By        string         // the account of who opens it; "" for a service
 	Reserve   []string       // accounts that places are held for; with Closed nobody else comes in but who opens it
 	ReserveMS int64          // how long; a minute if 0
+	ComeMS    int64          // how soon the first of them must come, or nobody is waited for; 0: as the others
 	Party     string         // the accounts belong together
 	Linger    time.Duration  // how long it stays open before anybody has come; a minute if 0
 	Options   map[string]any // of the rulebook, as programs send them
@@ -77,7 +78,7 @@ func (h *Hall) Open(ctx context.Context, book *rulebook.Book, o Opening) (*Lobby
 		if err = h.open(ctx, l, func() {
 			if len(o.Reserve) > 0 {
 				l.step(&step.Input{Kind: step.Reserve, Names: o.Reserve, Text: o.Party, Yes: true,
-					N: o.ReserveMS * int64(book.Rate) / 1000})
+					N: o.ReserveMS * int64(book.Rate) / 1000, X: o.ComeMS * int64(book.Rate) / 1000})
 			}
 		}); err == nil {
 			return l, nil

@@ -14,8 +14,12 @@ import (
 	"turnvex.example/turnvex/internal/node/fault"
 )
 
-// quickHold is how long a place is held for somebody who was found one, in milliseconds.
-const quickHold = 20_000
+// quickHold is how long a place is held for somebody who was found one, and quickCome how soon who asked must come, or
+// the party is not waited for; in milliseconds.
+const (
+	quickHold = 20_000
+	quickCome = 10_000
+)
 
 // Quick finds a lobby with room for a party, or opens one, and holds places for all of them. The party stays together,
 // and on one team where that fits.
@@ -25,7 +29,7 @@ func (h *Hall) Quick(ctx context.Context, book *rulebook.Book, party []string, o
 	if l, err := h.findQuick(ctx, book, party, name, &o); l != nil || err != nil {
 		return l, false, err
 	}
-	o.Reserve, o.ReserveMS, o.Party = party, quickHold, name
+	o.Reserve, o.ReserveMS, o.ComeMS, o.Party = party, quickHold, quickCome, name
 	if o.Capacity > 0 && len(party) > o.Capacity || len(party) > book.Players.Most {
 		return nil, false, fault.New(code.OutOfRange, "a lobby of %s has at most %d seats, the party has %d", book.Name,
 			book.Players.Most, len(party))
@@ -141,7 +145,8 @@ func (l *seating) hold(ctx context.Context, accounts []string, party string, opt
 			return
 		}
 		v := l.step(
-			&step.Input{Kind: step.Reserve, Names: accounts, Text: party, N: quickHold * int64(l.book.Rate) / 1000},
+			&step.Input{Kind: step.Reserve, Names: accounts, Text: party, N: quickHold * int64(l.book.Rate) / 1000,
+				X: quickCome * int64(l.book.Rate) / 1000},
 		).Verdict
 		if !v.OK() {
 			err = fault.New(v.Code, "%s", v.Reason)

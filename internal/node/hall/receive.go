@@ -3,6 +3,7 @@ package hall
 import (
 	"fmt"
 	"slices"
+	"strings"
 	"unicode/utf8"
 
 	"turnvex.example/turnvex/internal/core/code"
@@ -87,9 +88,14 @@ func (c *Client) Receive(message any) error {
 
 // Merged refuses a move of which a later one takes the place.
 func (c *Client) Merged(m *wire.Intent) {
+	c.Refuse(m, fault.New(code.Merged, "a later move took its place: too many came at once"))
+}
+
+// Refuse answers an intent that never comes to the authority.
+func (c *Client) Refuse(m *wire.Intent, why error) {
 	c.lobby.post(func() {
-		c.answer(wire.Verdict{Is: "verdict", Seat: m.Seat, N: m.N, Code: string(code.Merged),
-			Reason: "a later move took its place: too many came at once", Tick: int64(c.lobby.m.Tick())})
+		c.answer(wire.Verdict{Is: "verdict", Seat: m.Seat, N: m.N, Code: string(fault.CodeOf(why)), Reason: why.Error(),
+			Tick: int64(c.lobby.m.Tick())})
 	})
 }
 
@@ -117,6 +123,11 @@ func (l *playing) intent(c *Client, m *wire.Intent) {
 	if n := utf8.RuneCountInString(m.Name); n > maxWord { // none is so long, and nothing of it is kept
 		answer(step.Verdict{Seat: sheet.ID(m.Seat), Seq: m.N, Code: code.BadArgument, At: l.m.Tick(),
 			Reason: fmt.Sprintf("the name %.*q… has %d characters; at most %d may be", maxWord, m.Name, n, maxWord)})
+		return
+	}
+	if like := l.looksLike(strings.TrimSpace(m.Text), sheet.ID(m.Seat)); m.Do == string(step.Rename) && like != "" {
+		answer(step.Verdict{Seat: sheet.ID(m.Seat), Seq: m.N, Code: code.BadName, At: l.m.Tick(),
+			Reason: fmt.Sprintf("this name looks like that of %s, who is in the lobby; choose another", like)})
 		return
 	}
 	if slices.Contains(c.own(), sheet.ID(m.Seat)) {

@@ -33,7 +33,7 @@ func (h *Hall) rename(player, name string, but string) {
 		}
 		l.post(func() {
 			if id := l.m.SeatOf(player); id != 0 && l.m.Store().Get(id).Text(l.book.F.Player.Name) != name {
-				l.step(&step.Input{Kind: step.Called, Seat: id, Text: name})
+				l.step(&step.Input{Kind: step.Called, Seat: id, Text: l.apart(name, id)})
 			}
 		})
 	}

@@ -41,7 +41,7 @@ func (l *seating) takeSeats(c *Client, j Joining) error {
 		if i > 0 {
 			account = ""
 		}
-		out := l.step(&step.Input{Kind: step.Enter, Acct: account, Name: name, Team: j.Team, Conn: c.key,
+		out := l.step(&step.Input{Kind: step.Enter, Acct: account, Name: l.apart(name, 0), Team: j.Team, Conn: c.key,
 			Pass: l.hall.digest(j.Pass)})
 		if v := out.Verdict; !v.OK() {
 			for _, id := range c.Seats {

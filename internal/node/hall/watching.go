@@ -19,6 +19,9 @@ func (l *seating) admitSpectator(c *Client, j Joining) error {
 			"you have a seat in this match, or had one; spectators see what its players must not")
 	}
 	most := int(l.row.Int(l.book.F.Lobby.WatchMost))
+	if most == 0 {
+		return fault.New(code.NoWatching, "nobody may watch in this lobby")
+	}
 	if l.shows.spectators() >= most {
 		return fault.New(code.NoWatching, "%d people may watch here, and as many do", most)
 	}

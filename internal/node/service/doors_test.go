@@ -239,6 +239,16 @@ func TestReplacedRulebook(t *testing.T) {
 	}
 }
 
+// pass is a player's pass for a party.
+func pass(t *testing.T, p *client.Signed) string {
+	t.Helper()
+	out, err := as(p).PartyPass(soon(t))
+	if err != nil {
+		t.Fatal(err)
+	}
+	return out.Pass
+}
+
 // TestFindingEachOther: quick join fills lobbies and keeps a party on one team; open-or-join makes one lobby however
 // many ask.
 func TestFindingEachOther(t *testing.T) {
@@ -250,7 +260,7 @@ func TestFindingEachOther(t *testing.T) {
 		t.Fatalf("%+v, %v", one, err)
 	}
 	a := join(t, mara, client.Options{Lobby: one.Code})
-	two, err := as(joss).QuickJoin(ctx, client.Quick{Rulebook: meeting, Party: []string{ines.Player}})
+	two, err := as(joss).QuickJoin(ctx, client.Quick{Rulebook: meeting, Party: []string{pass(t, ines)}})
 	if err != nil || two.New || two.Code != one.Code || two.Free != 3 {
 		t.Fatalf("the party is sent to %+v, %v", two, err)
 	}
@@ -261,15 +271,20 @@ func TestFindingEachOther(t *testing.T) {
 	})
 	var big []string
 	for i := range 3 {
-		big = append(big, player(t, fmt.Sprint("Crew ", i)).Player)
+		big = append(big, pass(t, player(t, fmt.Sprint("Crew ", i))))
 	}
 	if three, err := as(player(t, "Wanda")).QuickJoin(ctx, client.Quick{Rulebook: meeting, Party: big}); err != nil ||
 		!three.New || three.Free != 2 {
 		t.Errorf("a party that does not fit: %+v, %v", three, err)
 	}
-	_, err = as(
-		mara).QuickJoin(ctx, client.Quick{Rulebook: meeting, Party: []string{"00000000-0000-0000-0000-000000000000"}})
-	wants(t, "a party with nobody", err, "no-such-player")
+	for _, other := range []string{ines.Player, ines.Token, ""} {
+		_, err = as(mara).QuickJoin(ctx, client.Quick{Rulebook: meeting, Party: []string{other}})
+		wants(t, "a party of somebody who has not agreed", err, "bad-pass")
+	}
+	thief := as(mara)
+	thief.Token = pass(t, ines)
+	_, err = thief.Devices(ctx)
+	wants(t, "a pass in the place of a token", err, "bad-token")
 
 	codes, made := map[string]bool{}, 0
 	var mu sync.Mutex
@@ -326,7 +341,7 @@ func TestWaitingLine(t *testing.T) {
 
 // TestSpectators: their limit, their delay, and nothing private.
 func TestSpectators(t *testing.T) {
-	pier := variant(t, "pause: {", "spectators: {most: 1, delay: 300ms}\npause: {")
+	pier := variant(t, "spectators: {most: 20}", "spectators: {most: 1, delay: 300ms}")
 	mara, joss := player(t, "Mara"), player(t, "Joss")
 	lob := lobby(t, mara, client.Opening{Rulebook: pier})
 	a := join(t, mara, client.Options{Lobby: lob})

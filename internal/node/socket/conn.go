@@ -16,11 +16,13 @@ import (
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/replica"
+	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/live/outbox"
 	"turnvex.example/turnvex/internal/live/point"
 	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/guard"
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/wire"
 )
@@ -282,6 +284,12 @@ func (c *conn) message(m any) error {
 		}
 		if err := c.limit.intent(m.Seat); err != nil {
 			return err
+		}
+		if m.Do == string(step.Rename) {
+			if _, err := c.s.Guard.Take(guard.Renames, c.who.Player); err != nil {
+				c.client.Refuse(m, err)
+				return nil
+			}
 		}
 		if len(c.moves.seats) > 0 { // only the reader adds any
 			c.moves.before(m.Seat)

@@ -48,6 +48,7 @@ turnvex: 1
 name: throng
 title: The Throng
 players: {least: 2, most: 100}
+spectators: {most: 20}
 start: {countdown: 1s}
 teams: {list: {amber: {title: Amber}, teal: {title: Teal}}}
 ground: {width: 200m, height: 200m}

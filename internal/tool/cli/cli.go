@@ -63,7 +63,8 @@ type runner func(ctx context.Context, t *Terminal, args []string) error
 func commands() []command {
 	return []command{serveCommand(), checkCommand(), newCommand(), rehearseCommand(), replayCommand(), journalCommand(),
 		publishCommand(), typesCommand(), schemaCommand(), signInCommand(), renameCommand(), rulebooksCommand(),
-		lobbiesCommand(), openCommand(), quickCommand(), joinCommand(), watchCommand(), settingsCommand(), askCommand(),
+		lobbiesCommand(), openCommand(), quickCommand(), passCommand(),
+		joinCommand(), watchCommand(), settingsCommand(), askCommand(),
 		leaveCommand(), whereCommand(), accountCommand(), devicesCommand(), keysCommand(), auditCommand(),
 		seriesCommand(), storiesCommand(), cutCommand(), resultsCommand(), recordCommand(), boardCommand(),
 		seasonsCommand(), postCommand(), moderateCommand(), compareCommand(), playersCommand(), totalsCommand(),

@@ -225,6 +225,26 @@ func (s *session) showFound(t *Terminal, l *client.FoundLobby) error {
 	return err
 }
 
+func passCommand() command {
+	return command{name: "pass", summary: "Let another player take you along in quick join",
+		details: "It prints a pass, which is good for two minutes. The player who joins gives it to turnvex quick " +
+			"-with.",
+		setup: asPlayer(func(fs *flag.FlagSet, s *session) call {
+			return func(ctx context.Context, t *Terminal, svc client.Service, _ []string) error {
+				p, err := svc.PartyPass(ctx)
+				if err != nil {
+					return err
+				}
+				if s.json {
+					return writeJSON(t.Out, p)
+				}
+				fmt.Fprintln(t.Out, p.Pass)
+				return nil
+			}
+		}),
+	}
+}
+
 func quickCommand() command {
 	return command{name: "quick", args: "RULEBOOK", summary: "Join any open lobby of a rulebook, or a new one",
 		details: "It takes the fullest lobby with room for the whole party. Seats are held for 20 seconds.",
@@ -234,7 +254,7 @@ func quickCommand() command {
 			fs.IntVar(&q.Capacity, "capacity", 0, "the `seats` of the lobby, if a new one is opened")
 			fs.Func(
 				"with",
-				"the ID of a `player` in your party; may be repeated",
+				"the `pass` of a player in your party, from turnvex pass; may be repeated",
 				func(p string) error { q.Party = append(q.Party, p); return nil },
 			)
 			fs.Var(

@@ -17,7 +17,7 @@ func lookAlike(a, b string) bool {
 }
 
 // looksLike returns the name of somebody else in the lobby that looks like one but is not the same, or nothing. The
-// same name the authority tells apart itself; what looks alike is decided here, so that a journal needs no table for it.
+// same name the authority tells apart itself; what looks alike is decided here, so that a journal needs no table.
 func (l *room) looksLike(name string, me sheet.ID) string {
 	for _, r := range l.m.Store().Of(sheet.Player) {
 		if other := r.Text(l.book.F.Player.Name); r.ID != me && other != name && lookAlike(other, name) {

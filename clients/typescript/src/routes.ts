@@ -863,7 +863,8 @@ export interface Routes {
     }
   }
   /**
-   * Delete the player and all of their data. Who may call: player.
+   * Delete the player and all of their data; a ban stays with the devices that they had. Who may call: player,
+   * banned or not.
    */
   'DELETE /v1/me': {
     path: Record<never, never>
@@ -965,7 +966,8 @@ export interface Routes {
     answer: undefined
   }
   /**
-   * All data about the player, except record fields that only referees see. Who may call: player.
+   * All data about the player, except record fields that only referees see. Who may call: player, banned or
+   * not.
    */
   'GET /v1/me/export': {
     path: Record<never, never>
@@ -1994,6 +1996,28 @@ export interface Routes {
     query: Record<never, never>
     body: {
       key: string
+    }
+    answer: {
+      expires: string
+      name: string
+      new: boolean
+      player?: string
+      refresh?: string
+      scopes?: string[] | null
+      token: string
+    }
+  }
+  /**
+   * Sign in with a device key or a login name and a password, banned or not, for nothing but an export of
+   * one's data and its deletion. Who may call: anyone.
+   */
+  'POST /v1/sign-in/leaving': {
+    path: Record<never, never>
+    query: Record<never, never>
+    body: {
+      device?: string
+      login?: string
+      password?: string
     }
     answer: {
       expires: string

@@ -90,9 +90,12 @@ func (s *Service) Rename(ctx context.Context, id, name string) (string, error) {
 	return name, res.Error
 }
 
-// Delete removes a player with everything that is kept of them. Their tokens are void from now on.
+// Delete removes a player with everything that is kept of them, but a ban. Their tokens are void from now on.
 func (s *Service) Delete(ctx context.Context, id string) error {
 	return s.voiding(ctx, func(tx *store.Tx) error {
+		if err := keepBan(s, tx, id); err != nil {
+			return err
+		}
 		if err := tx.Delete(&store.Player{}, "id = ?", id).Error; err != nil {
 			return err
 		}

@@ -15,7 +15,7 @@ import (
 )
 
 // Ban keeps a player out of the service, until a moment or, with none, for good: their tokens are void, and they cannot
-// sign in. They are told for how long, and what tell says. What is kept of them stays.
+// sign in, but to leave. They are told for how long, and what tell says. What is kept of them stays.
 func (s *Service) Ban(ctx context.Context, player string, until *time.Time, tell string) error {
 	now := s.now().UTC()
 	if until != nil && !until.After(now) {
@@ -34,9 +34,17 @@ func (s *Service) Ban(ctx context.Context, player string, until *time.Time, tell
 	})
 }
 
-// Unban lets a player in again.
+// Unban lets a player in again, or the devices of one who was deleted.
 func (s *Service) Unban(ctx context.Context, player string) error {
-	return s.db.WithContext(ctx).Model(&store.Player{}).Where("id = ?", player).
+	db := s.db.WithContext(ctx)
+	kept := db.Delete(&store.KeptBan{}, "player_id = ?", player)
+	if kept.Error != nil || kept.RowsAffected > 0 {
+		return kept.Error
+	}
+	if _, err := s.Player(ctx, player); err != nil {
+		return err
+	}
+	return db.Model(&store.Player{}).Where("id = ?", player).
 		Updates(map[string]any{"banned_at": nil, "banned_until": nil, "banned_why": ""}).Error
 }
 

@@ -41,7 +41,7 @@ func (s *Service) Browse(ctx context.Context, key, address string) (in *SignedIn
 }
 
 func (s *Service) browserToken(row *store.ServiceKey) (*SignedIn, error) {
-	token, expires, err := s.issue(row.ID, row.Scopes, "", TokenLife)
+	token, expires, err := issue(s, row.ID, row.Scopes, "", TokenLife)
 	return &SignedIn{Name: row.Name, Scopes: scopesOf(row.Scopes), Token: token, Expires: expires}, err
 }
 

@@ -84,6 +84,9 @@ func (s *Service) playerOf(ctx context.Context, hash []byte,
 		if err != nil && !errors.Is(err, store.ErrNotFound) {
 			return p, "", false, err
 		}
+		if err := shutOut(s, db, hash); err != nil {
+			return p, "", false, err
+		}
 		if _, err := s.guard.Take(guard.Players, address); err != nil {
 			return p, "", false, err
 		}
@@ -114,6 +117,9 @@ func (s *Service) tie(tx *store.Tx, key, player string) (id string, err error) {
 		return "", err
 	}
 	hash, now := deviceHash(key), s.now().UTC()
+	if err := shutOut(s, tx, hash); err != nil {
+		return "", err
+	}
 	var n int64
 	err = tx.Model(&store.Device{}).Where("player_id = ? and key_hash <> ?", player, hash).Count(&n).Error
 	if err != nil {

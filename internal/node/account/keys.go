@@ -120,7 +120,7 @@ func (s *Service) Key(ctx context.Context, key, address string) (*SignedIn, erro
 	if err != nil {
 		return nil, err
 	}
-	token, expires, err := s.issue(row.ID, row.Scopes, "", keyLife)
+	token, expires, err := issue(s, row.ID, row.Scopes, "", keyLife)
 	return &SignedIn{Name: row.Name, Scopes: scopesOf(row.Scopes), Token: token, Expires: expires}, err
 }
 

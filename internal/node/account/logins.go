@@ -147,6 +147,24 @@ func (s *Service) AddLogin(ctx context.Context, player, login, password string) 
 // Login signs in with an account. With a device key, that device belongs to the account's player from then on. Tries
 // are limited by account and by address; no answer tells whether the account exists.
 func (s *Service) Login(ctx context.Context, login, password, device, address string) (*SignedIn, error) {
+	p, err := loggedIn(s, ctx, login, password, address)
+	if err != nil {
+		return nil, err
+	}
+	if err := s.mayComeIn(p); err != nil {
+		return nil, err
+	}
+	id := ""
+	if device != "" {
+		if id, err = s.tie(s.db.WithContext(ctx), device, p.ID); err != nil {
+			return nil, err
+		}
+	}
+	return s.signIn(ctx, *p, id, false)
+}
+
+// loggedIn returns the player of an account.
+func loggedIn(s *Service, ctx context.Context, login, password, address string) (*store.Player, error) {
 	if login == "" || password == "" {
 		return nil, fault.New(code.BadRequest, "signing in to an account takes login and password")
 	}
@@ -180,20 +198,7 @@ func (s *Service) Login(ctx context.Context, login, password, device, address st
 		return nil, refused
 	}
 	worked()
-	p, err := s.Player(ctx, a.PlayerID)
-	if err != nil {
-		return nil, err
-	}
-	if err := s.mayComeIn(p); err != nil {
-		return nil, err
-	}
-	id := ""
-	if device != "" {
-		if id, err = s.tie(s.db.WithContext(ctx), device, p.ID); err != nil {
-			return nil, err
-		}
-	}
-	return s.signIn(ctx, *p, id, false)
+	return s.Player(ctx, a.PlayerID)
 }
 
 // ChangePassword changes an account's password and signs the player out everywhere. It may remove all devices as well:

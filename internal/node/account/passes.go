@@ -19,14 +19,14 @@ type Pass struct {
 
 // Pass makes a pass, with which anybody may take the player along in quick join, and do nothing else.
 func (s *Service) Pass(w *Who) (*Pass, error) {
-	text, expires, err := s.issueAs(ofPasses, w.Player, "", w.line, passLife)
+	text, expires, err := issueAs(s, ofPasses, w.Player, "", w.line, passLife)
 	return &Pass{text, expires}, err
 }
 
 // PassedBy returns the player whose pass it is. Of somebody who has signed out, was banned or deleted since it is good
 // no more.
 func (s *Service) PassedBy(ctx context.Context, pass string) (string, error) {
-	w, err := s.check(ctx, pass, ofPasses)
+	w, err := check(s, ctx, pass, ofPasses)
 	if c := fault.CodeOf(err); c == code.BadToken || c == code.NoToken || c == code.ShutOut {
 		return "", fault.New(code.BadPass, "a pass in party is not valid or has expired; the player makes another "+
 			"with POST /v1/me/pass and gives it to you")

@@ -72,17 +72,18 @@ type claims struct {
 	Line   string `json:"line,omitempty"`   // of a player: the sign-in that it came of
 }
 
-// The issuers that tokens name: those that sign in, and passes, which do not.
+// The issuers that tokens name: those that sign in; passes; and those of who is leaving, who may be banned.
 const (
-	ofTokens = "turnvex"
-	ofPasses = "turnvex party"
+	ofTokens  = "turnvex"
+	ofPasses  = "turnvex party"
+	ofLeaving = "turnvex leaving"
 )
 
-func (s *Service) issue(subject, scopes, line string, life time.Duration) (string, time.Time, error) {
-	return s.issueAs(ofTokens, subject, scopes, line, life)
+func issue(s *Service, subject, scopes, line string, life time.Duration) (string, time.Time, error) {
+	return issueAs(s, ofTokens, subject, scopes, line, life)
 }
 
-func (s *Service) issueAs(issuer, subject, scopes, line string, life time.Duration) (string, time.Time, error) {
+func issueAs(s *Service, issuer, subject, scopes, line string, life time.Duration) (string, time.Time, error) {
 	now := s.now()
 	expires := now.Add(life)
 	t := jwt.NewWithClaims(jwt.SigningMethodHS256, claims{
@@ -131,7 +132,7 @@ func (s *Service) signIn(ctx context.Context, p store.Player, device string, fre
 
 // pair is a token of a line with the refresh token for the next.
 func (s *Service) pair(p store.Player, of *store.RefreshToken, secret string, fresh bool) (*SignedIn, error) {
-	token, expires, err := s.issue(p.ID, "", of.Family, TokenLife)
+	token, expires, err := issue(s, p.ID, "", of.Family, TokenLife)
 	return &SignedIn{Player: p.ID, Name: p.Name, Token: token, Expires: expires,
 		Refresh: of.Family + "." + of.Session + "." + secret, New: fresh}, err
 }
@@ -231,10 +232,10 @@ func (s *Service) signOutEverywhere(tx *store.Tx, player string, before time.Tim
 
 // Check returns who a token belongs to.
 func (s *Service) Check(ctx context.Context, token string) (*Who, error) {
-	return s.check(ctx, token, ofTokens)
+	return check(s, ctx, token, ofTokens)
 }
 
-func (s *Service) check(ctx context.Context, token, issuer string) (*Who, error) {
+func check(s *Service, ctx context.Context, token, issuer string) (*Who, error) {
 	if token == "" {
 		return nil, fault.New(code.NoToken, "a token is needed: sign in first")
 	}
@@ -284,7 +285,7 @@ func (s *Service) check(ctx context.Context, token, issuer string) (*Who, error)
 		}
 		return nil, err
 	}
-	if err := s.mayComeIn(p); err != nil {
+	if err := s.mayComeIn(p); err != nil && issuer != ofLeaving {
 		return nil, err
 	}
 	if p.VoidBefore != nil && c.At <= p.VoidBefore.UnixMicro() {
@@ -306,6 +307,9 @@ func (s *Service) Sweep(ctx context.Context) error {
 		return err
 	}
 	if err := db.Delete(&store.Recovery{}, "expires_at < ?", s.now().UTC()).Error; err != nil {
+		return err
+	}
+	if err := db.Delete(&store.KeptBan{}, "until <= ?", s.now().UTC()).Error; err != nil {
 		return err
 	}
 	if err := s.signers.sweep(db); err != nil {

@@ -103,6 +103,44 @@ func TestBans(t *testing.T) {
 	wants(t, "after the pardon", ways["login"](), code.OK)
 }
 
+// TestBansStay: who is banned can leave, with a token that is good for nothing else; once they are deleted, their device
+// makes no other player and belongs to none, until the ban ends or is lifted.
+func TestBansStay(t *testing.T) {
+	s, now := clocked(t)
+	ctx := t.Context()
+	until := now.Add(time.Hour)
+	for i, end := range []*time.Time{&until, nil} {
+		key := device(t, i)
+		in, _ := s.Device(ctx, key, "Ada", "a")
+		wants(t, "banning", s.Ban(ctx, in.Player, end, "rammed the pier"), code.OK)
+		*now = now.Add(time.Second)
+		out, err := s.Leaving(ctx, key, "", "", "a")
+		wants(t, "leaving", err, code.OK)
+		_, err = s.Check(ctx, out.Token)
+		wants(t, "anything else with that token", err, code.BadToken)
+		if w, err := s.CheckLeaving(ctx, out.Token); err != nil || w.Player != in.Player {
+			t.Errorf("leaving: %+v, %v", w, err)
+		}
+		wants(t, "deletion", s.Delete(ctx, in.Player), code.OK)
+		_, err = s.Device(ctx, key, "Ada", "a")
+		wants(t, "the device, for another player", err, code.ShutOut)
+		_, err = s.Leaving(ctx, key, "", "", "a")
+		wants(t, "leaving twice", err, code.BadDevice)
+		other, _ := s.Device(ctx, device(t, 10+i), "Bo", "a")
+		_, err = s.tie(s.db.WithContext(ctx), key, other.Player)
+		wants(t, "the device, for somebody who is there", err, code.ShutOut)
+		if end == nil {
+			wants(t, "a pardon", s.Unban(ctx, in.Player), code.OK)
+		} else {
+			*now = until
+			wants(t, "sweeping", s.Sweep(ctx), code.OK)
+		}
+		_, err = s.Device(ctx, key, "Ada", "a")
+		wants(t, "the device after that", err, code.OK)
+		wants(t, "a pardon of nobody", s.Unban(ctx, in.Player), code.NoPlayer)
+	}
+}
+
 // TestComingBack: a code that an operator gives signs its player in once, within a day; what was before is void, and
 // the device that brought it is the only one.
 func TestComingBack(t *testing.T) {

@@ -18,7 +18,8 @@ const pageHead = "# The HTTP API\n\n<!-- Made from the routes by ./dev docs; do 
 	"remembered for 30 days.\n\nWho may call: *anyone*; *player* (a player's token); *key* (any service key's " +
 	"token);\n*operator* (a service key with the scope operator).\n"
 
-var accessNames = map[access]string{public: "anyone", signedIn: "player", tokened: "player or key",
+var accessNames = map[access]string{public: "anyone", signedIn: "player", leaving: "player, banned or not",
+	tokened: "player or key",
 	reading: "key", operator: "operator"}
 
 // Page is docs/http.md, made from the routes.

@@ -47,6 +47,12 @@ type recoveryRequest struct {
 	Password string `json:"password,omitempty"` // of the account from then on
 }
 
+type leavingRequest struct {
+	Device   string `json:"device,omitempty"`   // or both of:
+	Login    string `json:"login,omitempty"`    // the account's name
+	Password string `json:"password,omitempty"` // and its password
+}
+
 type rotateRequest struct {
 	KeepMS int64 `json:"keep_ms,omitempty"` // for how long the old text stays good, at most a week
 }
@@ -110,6 +116,10 @@ var peopleRoutes = []route{
 		out: account.SignedIn{},
 		do:  taking((*people).signInRecovery),
 	},
+	{method: "POST", path: "/v1/sign-in/leaving",
+		summary: "Sign in with a device key or a login name and a password, banned or not, for nothing but an export " +
+			"of one's data and its deletion",
+		out: account.SignedIn{}, do: taking((*people).signInLeaving)},
 	{method: "POST", path: "/v1/sign-out", summary: "Void the tokens of one sign-in",
 		do: taking((*people).signOut)},
 	{method: "POST", path: "/v1/me/sign-out", access: signedIn,
@@ -122,8 +132,9 @@ var peopleRoutes = []route{
 	{method: "PATCH", path: "/v1/me/account", access: signedIn,
 		summary: "Change the password; all tokens become void, and devices must sign in again",
 		do:      taking((*people).changePassword)},
-	{method: "DELETE", path: "/v1/me", access: signedIn, summary: "Delete the player and all of their data",
-		do: by((*people).deleteMe)},
+	{method: "DELETE", path: "/v1/me", access: leaving,
+		summary: "Delete the player and all of their data; a ban stays with the devices that they had",
+		do:      by((*people).deleteMe)},
 	{method: "GET", path: "/v1/me/devices", access: signedIn,
 		summary: "The player's devices, the most recently used first", out: Devices{}, do: by((*people).listDevices)},
 	{method: "PATCH", path: "/v1/me/devices/{id}", access: signedIn, summary: "Give a device a name",
@@ -257,6 +268,10 @@ func (s *people) rotateSigning(c *call, in rotateSigningRequest) (any, error) {
 
 func (s *people) signInRecovery(c *call, in recoveryRequest) (any, error) {
 	return s.Accounts.ComeBack(c.r.Context(), in.Code, in.Device, in.Password, addressOf(c.r))
+}
+
+func (s *people) signInLeaving(c *call, in leavingRequest) (any, error) {
+	return s.Accounts.Leaving(c.r.Context(), in.Device, in.Login, in.Password, addressOf(c.r))
 }
 
 func (s *people) listDevices(c *call) (any, error) {

@@ -47,7 +47,7 @@ var playerRoutes = []route{
 		params: []param{{"rulebook", "only of this rulebook", "string"}}, do: by((*players).playerTotals)},
 	{method: "GET", path: "/v1/players/{id}/export", access: operator, summary: "All data about a player",
 		out: keep.Person{}, do: by((*players).exportPlayer)},
-	{method: "GET", path: "/v1/me/export", access: signedIn,
+	{method: "GET", path: "/v1/me/export", access: leaving,
 		summary: "All data about the player, except record fields that only referees see", out: keep.Person{},
 		do: by((*players).exportMe)},
 	{method: "DELETE", path: "/v1/players/{id}", access: operator,
@@ -212,11 +212,11 @@ func (s *players) banPlayer(c *call, in banRequest) (any, error) {
 }
 
 func (s *players) unbanPlayer(c *call) (any, error) {
-	p, err := s.Accounts.Player(c.r.Context(), c.path("id"))
-	if err != nil {
-		return nil, err
+	id := c.path("id")
+	if !store.IsID(id) {
+		return nil, fault.New(code.NoPlayer, "there is no player %q", id)
 	}
-	return nil, s.Accounts.Unban(c.r.Context(), p.ID)
+	return nil, s.Accounts.Unban(c.r.Context(), id)
 }
 
 func (s *players) recoverPlayer(c *call) (any, error) {

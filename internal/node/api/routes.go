@@ -25,6 +25,7 @@ type access uint8
 const (
 	public   access = iota
 	signedIn        // a player's token
+	leaving         // a player's token, or one of who is leaving and may be banned
 	tokened         // a player's token or a service key's
 	reading         // a service key with any scope
 	granting        // a service key with the scope grants or operator
@@ -198,7 +199,11 @@ func (s *server) authorise(c *call, a access) error {
 	if a == public && !has {
 		return nil
 	}
-	who, err := s.Accounts.Check(c.r.Context(), token)
+	check := s.Accounts.Check
+	if a == leaving {
+		check = s.Accounts.CheckLeaving
+	}
+	who, err := check(c.r.Context(), token)
 	if err != nil {
 		return err
 	}
@@ -210,7 +215,7 @@ func (s *server) authorise(c *call, a access) error {
 		return fault.New(code.Forbidden, "this needs a service key with the scope grants or operator")
 	case a == reading && len(who.Scopes) == 0:
 		return fault.New(code.Forbidden, "this needs a service key")
-	case a == signedIn && !who.IsPlayer():
+	case (a == signedIn || a == leaving) && !who.IsPlayer():
 		return fault.New(code.Forbidden, "this needs a player's token, not a service key's")
 	}
 	return nil

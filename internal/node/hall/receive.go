@@ -125,10 +125,12 @@ func (l *playing) intent(c *Client, m *wire.Intent) {
 			Reason: fmt.Sprintf("the name %.*q… has %d characters; at most %d may be", maxWord, m.Name, n, maxWord)})
 		return
 	}
-	if like := l.looksLike(strings.TrimSpace(m.Text), sheet.ID(m.Seat)); m.Do == string(step.Rename) && like != "" {
-		answer(step.Verdict{Seat: sheet.ID(m.Seat), Seq: m.N, Code: code.BadName, At: l.m.Tick(),
-			Reason: fmt.Sprintf("this name looks like that of %s, who is in the lobby; choose another", like)})
-		return
+	if m.Do == string(step.Rename) {
+		if like := l.looksLike(strings.TrimSpace(m.Text), sheet.ID(m.Seat)); like != "" {
+			answer(step.Verdict{Seat: sheet.ID(m.Seat), Seq: m.N, Code: code.BadName, At: l.m.Tick(),
+				Reason: fmt.Sprintf("this name looks like that of %s, who is in the lobby; choose another", like)})
+			return
+		}
 	}
 	if slices.Contains(c.own(), sheet.ID(m.Seat)) {
 		in := l.input(m)

@@ -196,6 +196,14 @@ type SigningKey struct {
 	CreatedAt time.Time // when it was made
 }
 
+// KeptBan is the ban of a player who was deleted, for a device that they had.
+type KeptBan struct {
+	KeyHash  []byte     `gorm:"primaryKey"` // SHA-256 of the device key
+	PlayerID string     `gorm:"type:uuid"`  // who they were
+	Until    *time.Time // null: for good
+	Why      string     // what they read beside until when
+}
+
 // Recovery is a code with which a player comes in once. The code itself is not kept.
 type Recovery struct {
 	PlayerID  string    `gorm:"type:uuid;primaryKey"` // whose it is

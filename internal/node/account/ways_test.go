@@ -103,8 +103,8 @@ func TestBans(t *testing.T) {
 	wants(t, "after the pardon", ways["login"](), code.OK)
 }
 
-// TestBansStay: who is banned can leave, with a token that is good for nothing else; once they are deleted, their device
-// makes no other player and belongs to none, until the ban ends or is lifted.
+// TestBansStay: who is banned can leave, with a token that is good for nothing else; once they are deleted, their
+// device makes no other player and belongs to none, until the ban ends or is lifted.
 func TestBansStay(t *testing.T) {
 	s, now := clocked(t)
 	ctx := t.Context()

@@ -102,6 +102,12 @@ func SignInRecovery(ctx context.Context, address, code, deviceKey, password stri
 	return signIn(ctx, address, "recovery", in)
 }
 
+// SignInLeaving signs in a player who may be banned, with a device key. The token is good for nothing but an export of
+// their data and its deletion.
+func SignInLeaving(ctx context.Context, address, deviceKey string) (*Signed, error) {
+	return signIn(ctx, address, "leaving", map[string]string{"device": deviceKey})
+}
+
 // AuditLine is a line of the audit trail.
 type AuditLine struct {
 	ID      int64     `json:"id"`

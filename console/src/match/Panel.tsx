@@ -149,7 +149,7 @@ function price(copy: Copy | undefined, a: ActionInfo): string {
 function mayPause(copy: Copy, seat: number): boolean {
   if (copy.book.pause.who !== 'nobody') return true
   const { lobby } = copy
-  const where = copy.book.host['pause'] ?? []
+  const where = copy.book.host.pause ?? []
   const here = lobby?.flag('practice') ? where.length > 0 : where.includes(lobby?.flag('public') ? 'public' : 'private')
   return here && lobby?.num('host') === seat
 }

@@ -76,7 +76,9 @@ func (c *cup) play(winner, loser string) {
 	for _, conn := range []*client.Conn{a, b} {
 		do(c.t, conn, client.Intent{Do: "ready"})
 	}
-	until(c.t, a, "the match runs", func(v *client.Copy) bool { return v.Match() != nil && v.Me().Flag("alive") })
+	until(c.t, a, "the match runs, and nobody is its host", func(v *client.Copy) bool {
+		return v.Match() != nil && v.Me().Flag("alive") && v.Lobby().Int("host") == 0
+	})
 	for range 2 {
 		do(c.t, a, client.Intent{Do: "act", Name: "go"})
 	}

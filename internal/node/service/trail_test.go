@@ -90,6 +90,33 @@ func TestAuditTrail(t *testing.T) {
 	wants(t, "read by a player", err, "forbidden")
 }
 
+// TestTheBannedCanLeave: who is banned gets their data and can have it removed; the ban stays with their device.
+func TestTheBannedCanLeave(t *testing.T) {
+	const key = "a-device-of-who-will-be-banned-01"
+	mara, err := client.SignIn(soon(t), node.Address, key, "Mara")
+	if err != nil {
+		t.Fatal(err)
+	}
+	wants(t, "banning", operator(t).BanPlayer(soon(t), mara.Player, time.Time{}, "rammed the pier", "no ramming"), "")
+	out, err := client.SignInLeaving(soon(t), node.Address, key)
+	if err != nil || out.Player != mara.Player {
+		t.Fatalf("leaving: %+v, %v", out, err)
+	}
+	var data bytes.Buffer
+	wants(t, "an export", as(out).ExportPlayer(soon(t), "me", &data), "")
+	if !strings.Contains(data.String(), mara.Player) {
+		t.Errorf("the export is %s", &data)
+	}
+	_, err = as(out).QuickJoin(soon(t), client.Quick{Rulebook: "duel"})
+	wants(t, "playing with that token", err, "bad-token")
+	wants(t, "deletion", as(out).DeleteMe(soon(t)), "")
+	_, err = client.SignIn(soon(t), node.Address, key, "Mara")
+	wants(t, "another player with the same device", err, "shut-out")
+	wants(t, "a pardon", operator(t).UnbanPlayer(soon(t), mara.Player, "they have paid for it"), "")
+	_, err = client.SignIn(soon(t), node.Address, key, "Mara")
+	wants(t, "after the pardon", err, "")
+}
+
 // TestNothingIsChangedUnnoted: what cannot be written into the audit trail is not done.
 func TestNothingIsChangedUnnoted(t *testing.T) {
 	s := another(t, service.Config{Database: emptyDatabase(t), OperatorKey: "the-key-of-this-node-alone"})

@@ -21,6 +21,9 @@ func (s *Service) Leaving(ctx context.Context, device, login, password, address 
 }
 
 func leaver(s *Service, ctx context.Context, device, login, password, address string) (*store.Player, error) {
+	if device == "" && (login == "" || password == "") {
+		return nil, fault.New(code.BadRequest, "leaving takes device, or login and password")
+	}
 	if device == "" {
 		return loggedIn(s, ctx, login, password, address)
 	}

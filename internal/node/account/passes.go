@@ -28,8 +28,8 @@ func (s *Service) Pass(w *Who) (*Pass, error) {
 func (s *Service) PassedBy(ctx context.Context, pass string) (string, error) {
 	w, err := check(s, ctx, pass, ofPasses)
 	if c := fault.CodeOf(err); c == code.BadToken || c == code.NoToken || c == code.ShutOut {
-		return "", fault.New(code.BadPass, "a pass in party is not valid or has expired; the player makes another "+
-			"with POST /v1/me/pass and gives it to you")
+		return "", fault.New(code.BadPass, "a pass in party is not valid or has expired; the player makes another, "+
+			"with turnvex pass or POST /v1/me/pass, and gives it to you")
 	}
 	if err != nil {
 		return "", err

@@ -438,6 +438,10 @@ func TestNamesThatLookAlike(t *testing.T) {
 			}
 		}
 		last.refused(wire.Intent{Do: "rename", Text: "n\u03bfra"}, string(code.BadName), "looks like that of Nora")
+		v, err := l.Ask(context.Background(), "a3", &wire.Intent{Do: "rename", Text: "n\u03bfra"})
+		if fault.CodeOf(err) != code.BadName {
+			t.Errorf("renamed over HTTP: %+v, %v", v, err)
+		}
 		last.does(wire.Intent{Do: "rename", Text: "Nor"})
 	})
 }

@@ -6,7 +6,9 @@ import (
 
 	"github.com/mtibben/confusables"
 
+	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/sheet"
+	"turnvex.example/turnvex/internal/node/fault"
 )
 
 // lookAlike tells whether two names look alike: in upper or lower case, or by letters that Unicode Technical Standard
@@ -25,6 +27,14 @@ func (l *room) looksLike(name string, me sheet.ID) string {
 		}
 	}
 	return ""
+}
+
+// mayBeCalled refuses a name that somebody in the lobby wants to take and that looks like another's.
+func (l *room) mayBeCalled(name string, me sheet.ID) error {
+	if like := l.looksLike(strings.TrimSpace(name), me); like != "" {
+		return fault.New(code.BadName, "this name looks like that of %s, who is in the lobby; choose another", like)
+	}
+	return nil
 }
 
 // apart returns a name with the smallest number that tells it from those in the lobby that look like it.

@@ -3,7 +3,6 @@ package hall
 import (
 	"fmt"
 	"slices"
-	"strings"
 	"unicode/utf8"
 
 	"turnvex.example/turnvex/internal/core/code"
@@ -126,9 +125,9 @@ func (l *playing) intent(c *Client, m *wire.Intent) {
 		return
 	}
 	if m.Do == string(step.Rename) {
-		if like := l.looksLike(strings.TrimSpace(m.Text), sheet.ID(m.Seat)); like != "" {
-			answer(step.Verdict{Seat: sheet.ID(m.Seat), Seq: m.N, Code: code.BadName, At: l.m.Tick(),
-				Reason: fmt.Sprintf("this name looks like that of %s, who is in the lobby; choose another", like)})
+		if err := l.mayBeCalled(m.Text, sheet.ID(m.Seat)); err != nil {
+			answer(step.Verdict{Seat: sheet.ID(m.Seat), Seq: m.N, Code: code.BadName, Reason: err.Error(),
+				At: l.m.Tick()})
 			return
 		}
 	}

@@ -135,6 +135,11 @@ func (l *playing) askFor(ctx context.Context, account string, m *wire.Intent) (v
 			err = fault.New(code.NoSeat, "you have no seat in this lobby")
 			return
 		}
+		if m.Do == string(step.Rename) {
+			if err = l.mayBeCalled(m.Text, seat); err != nil {
+				return
+			}
+		}
 		in := l.input(m)
 		in.Seat, in.Seq = seat, 0
 		l.kept.request(in, func(v step.Verdict) { answered <- v })

@@ -10,27 +10,32 @@ import type { Source } from './source.ts'
 export function Act({
   name,
   what,
+  tells,
   does,
   disabled,
 }: {
   name: string
   /** What will happen. */
   what: string
-  does: (why: string) => Promise<unknown>
+  /** What the player reads of it, as the label of a second field; without it there is none. */
+  tells?: string
+  does: (why: string, tell: string) => Promise<unknown>
   disabled?: boolean
 }) {
   const [open, setOpen] = useState(false)
   const [why, setWhy] = useState('')
+  const [tell, setTell] = useState('')
   const [problem, setProblem] = useState<Error>()
   const [busy, setBusy] = useState(false)
   const go = () => {
     setBusy(true)
     setProblem(undefined)
-    does(why.trim())
+    does(why.trim(), tell.trim())
       .then(
         () => {
           setOpen(false)
           setWhy('')
+          setTell('')
         },
         (e: Error) => setProblem(e),
       )
@@ -61,6 +66,12 @@ export function Act({
                     <Field.Label>Reason, for the audit trail</Field.Label>
                     <Input value={why} maxLength={200} onChange={(e) => setWhy(e.target.value)} autoFocus />
                   </Field.Root>
+                  {tells && (
+                    <Field.Root mt="4">
+                      <Field.Label>{tells}</Field.Label>
+                      <Input value={tell} maxLength={200} onChange={(e) => setTell(e.target.value)} />
+                    </Field.Root>
+                  )}
                   {problem && <Failed error={problem} />}
                 </Dialog.Body>
                 <Dialog.Footer>

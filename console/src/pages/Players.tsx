@@ -139,7 +139,10 @@ function One({ id }: { id: string }) {
               <Act
                 name="Ban"
                 what="The player can no longer sign in and leaves every lobby."
-                does={(why) => http.call('PUT /v1/players/{id}/ban', { path: { id }, body: { why } })}
+                tells="What the player reads (may be empty)"
+                does={(why, tell) =>
+                  http.call('PUT /v1/players/{id}/ban', { path: { id }, body: { why, ...(tell && { tell }) } })
+                }
               />
               <Act
                 name="Erase"

@@ -69,6 +69,9 @@ func (l *doors) reserve(in *step.Input) step.Verdict {
 		}
 		l.held = append(l.held, r)
 	}
+	if in.X > 0 && l.people() > 0 { // who was found a place by quick join may be a stranger, whatever the host does now
+		l.st.SetFlag(l.row, l.book.F.Lobby.Public, true)
+	}
 	l.counts()
 	return step.Verdict{}
 }

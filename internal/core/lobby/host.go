@@ -28,7 +28,7 @@ func (l *seating) expel(s *seat, id sheet.ID) step.Verdict {
 	case t.filler:
 		return step.Verdict{Code: code.WrongTarget, Reason: "nobody has this seat; the service plays it"}
 	}
-	l.match.Roster.Removes(s.Player, t.Player)
+	l.match.Roster.Removes(s.who, t.Player)
 	l.drop(t)
 	return step.Verdict{}
 }

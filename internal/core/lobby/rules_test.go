@@ -236,6 +236,9 @@ func TestWhoAsksMustCome(t *testing.T) {
 	}
 	party := step.Input{Kind: step.Reserve, Names: []string{"Bo", "Cy"}, Text: "crew", N: 200, X: 100}
 	b.wants("places", b.take(party).Verdict, code.OK)
+	if !b.Row().Flag(b.Book().F.Lobby.Public) {
+		t.Error("strangers are on their way, and the lobby is private")
+	}
 	held(99, 2)
 	held(1, 0)
 	b.wants("places again", b.take(party).Verdict, code.OK)

@@ -76,9 +76,10 @@ func (m *roster) setAside(p *Player, a Absent) {
 	*list = append(*list, a)
 }
 
-// Removes notes that a player removes another, as the host, from a match that both are in.
-func (m *roster) Removes(by, p *Player) {
-	if who := by.Row.Text(m.book.F.Player.Account); m.InPlay() && m.Has(p) && !slices.Contains(m.ends.removers, who) {
+// Removes notes that somebody removes a player, as the host, from the match that is running: the account on whose
+// connection they are. Players without an account who share it have nothing kept to win.
+func (m *roster) Removes(who string, p *Player) {
+	if who != "" && m.Has(p) && !slices.Contains(m.ends.removers, who) {
 		m.ends.removers = append(m.ends.removers, who)
 	}
 }

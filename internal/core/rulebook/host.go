@@ -147,7 +147,8 @@ func makeHostObject() *object {
 		name: "host",
 		doc: "What the host of a lobby may do: for each power, in which lobbies, as a list of `private`, `public` " +
 			"and `match`. A lobby is public from the moment somebody joins it while it is listed, open and without " +
-			"a password, as in quick join, until at most one person is left in it; otherwise it is private. Without " +
+			"a password, or is sent to it by quick join, until at most one person is left in it; otherwise it is " +
+			"private. Without " +
 			"`match`, a power rests while a match is running; to powers that a match does not change, `match` " +
 			"cannot be given. `[]` gives a power nowhere. In practice lobbies the host has every power that is " +
 			"given anywhere. Lobbies of a series have no host.",

@@ -247,7 +247,8 @@ func passCommand() command {
 
 func quickCommand() command {
 	return command{name: "quick", args: "RULEBOOK", summary: "Join any open lobby of a rulebook, or a new one",
-		details: "It takes the fullest lobby with room for the whole party. Seats are held for 20 seconds.",
+		details: "It takes the fullest lobby with room for the whole party. Seats are held for 20 seconds, " +
+			"those of a party for 10 if you do not come.",
 		setup: asPlayer(func(fs *flag.FlagSet, s *session) call {
 			q := client.Quick{Options: optionList{}}
 			fs.StringVar(&q.Region, "region", "", "only in this `region`")

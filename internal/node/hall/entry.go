@@ -129,12 +129,17 @@ func (l *sign) entryWritten(well bool) {
 
 // closeEntry writes the last word: the lobby has closed.
 func (l *sign) closeEntry() {
-	e := l.entry
+	l.closeAs(l.entry)
+}
+
+// closeAs is closeEntry for what the directory last said. Any goroutine may call it.
+func (l *sign) closeAs(e directory.Entry) {
+	was := e.LobbyInfo
 	e.State, e.Seats, e.Free = directory.Closed, 0, 0
 	l.retry("close the lobby's row", keepFor, func(ctx context.Context) error {
 		return l.hall.cfg.Directory.Close(ctx, e, l.hall.cfg.Now().UTC())
 	})
-	if l.entry.Listed {
-		l.hall.Listing.Tell(l.entry.LobbyInfo, nil)
+	if e.Listed {
+		l.hall.Listing.Tell(was, nil)
 	}
 }

@@ -39,6 +39,7 @@ type Hall struct {
 	opening map[string]chan struct{} // guarded by mu; closed when the lobby with the code lives
 	stopped bool                     // guarded by mu
 	drains  bool                     // guarded by mu; no lobby is opened any more, though some may be taken up
+	looks   bool                     // guarded by mu; stuck lobbies are looked for
 	drops   bool                     // guarded by mu; the node has lost its lease, and no lobby begins
 	running sync.WaitGroup
 }
@@ -60,16 +61,27 @@ func (h *Hall) start(l *Lobby, first func()) error {
 		return fault.New(code.Stopping, "the service is stopping, or has lost its lease; try again")
 	}
 	h.lobbies[l.Code] = l
-	safe.In(&h.running, "run a lobby", func() {
+	if !h.looks {
+		h.looks = true
+		safe.After(lookEvery, "look for stuck lobbies", h.lookForStuck)
+	}
+	h.running.Add(1)
+	safe.Go("run a lobby", func() {
+		defer l.loopOver()
+		defer h.forget(l)
 		l.run(first)
-		h.mu.Lock()
-		if h.lobbies[l.Code] == l {
-			delete(h.lobbies, l.Code)
-			h.Tallies.Drop(l.ID)
-		}
-		h.mu.Unlock()
 	})
 	return nil
+}
+
+// forget frees the place of a lobby that has ended.
+func (h *Hall) forget(l *Lobby) {
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	if h.lobbies[l.Code] == l {
+		delete(h.lobbies, l.Code)
+	}
+	h.Tallies.Drop(l.ID)
 }
 
 // PlainCode is a join code as it is kept: case, blanks and dashes do not matter.

@@ -97,7 +97,7 @@ func (l *seating) admit(c *Client, j Joining) error {
 		c.first.Store(uint32(c.Seats[0]))
 		c.count.Store(int32(len(c.Seats)))
 	}
-	l.shows.clients = append(l.shows.clients, c)
+	l.shows.addClient(c)
 	if j.Watch && !c.All && j.As == 0 {
 		l.countSpectators()
 	}
@@ -143,6 +143,14 @@ func (l *seating) countSpectators() {
 	l.step(&step.Input{Kind: step.Spectators, N: int64(l.shows.spectators())})
 }
 
+func (l *showing) addClient(c *Client) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	l.clients = append(l.clients, c)
+}
+
 func (l *showing) dropClient(c *Client) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
 	l.clients = slices.DeleteFunc(l.clients, func(x *Client) bool { return x == c })
 }

@@ -3,6 +3,7 @@ package hall
 import (
 	"context"
 	"errors"
+	"sync/atomic"
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
@@ -17,15 +18,15 @@ import (
 type memory struct {
 	ledger  *ledger.Ledger
 	scribe  *journal.Scribe
-	seq     int64       // of the last entry
-	segment []byte      // the entries since the last checkpoint
-	gap     bool        // they gave way: there was no room for them
-	unkept  bool        // the sheet says that nothing is kept
-	mark    ledger.Mark // of the last entry
-	at      time.Time   // of the last checkpoint
-	keptAt  time.Time   // of the last one that is kept as long as the journal
-	asked   bool        // a checkpoint is wanted whatever there is to say
-	under   int         // what the authority asked for and was not answered yet: records, saves, charges
+	seq     atomic.Int64 // of the last entry
+	segment []byte       // the entries since the last checkpoint
+	gap     bool         // they gave way: there was no room for them
+	unkept  bool         // the sheet says that nothing is kept
+	mark    ledger.Mark  // of the last entry
+	at      time.Time    // of the last checkpoint
+	keptAt  time.Time    // of the last one that is kept as long as the journal
+	asked   bool         // a checkpoint is wanted whatever there is to say
+	under   int          // what the authority asked for and was not answered yet: records, saves, charges
 }
 
 // A checkpoint is made when so much was taken in since the last one, or so long ago was the last one, and nothing is
@@ -59,9 +60,9 @@ func (m *memory) input(l *room, in *step.Input) {
 		l.log().Error("an input cannot be written down", "error", err)
 		return
 	}
-	m.seq++
+	seq := m.seq.Add(1)
 	m.keep(l, data)
-	m.mark = m.ledger.Write(l.stay, m.seq, data, told)
+	m.mark = m.ledger.Write(l.stay, seq, data, told)
 }
 
 // cause returns what waits until all that has happened to the lobby up to now is kept, so that what follows from it may
@@ -107,7 +108,7 @@ func (m *memory) checkpoint(l *room, now time.Time) {
 }
 
 func (m *memory) now(l *room, now time.Time) {
-	s := ledger.State{Seq: m.seq, Tick: int64(l.m.Tick()), Began: l.pace.began(), Data: l.m.Save()}
+	s := ledger.State{Seq: m.seq.Load(), Tick: int64(l.m.Tick()), Began: l.pace.began(), Data: l.m.Save()}
 	if (m.gap || now.Sub(m.keptAt) >= keepEvery) && m.ledger.Hold(len(s.Data)) {
 		s.Keep, s.Gap = true, m.gap
 		m.keptAt, m.gap = now, false
@@ -140,7 +141,15 @@ func (m *memory) done() {
 // end says that the lobby has ended, when all that it gave is kept.
 func (m *memory) end(l *room) {
 	if m != nil {
-		m.ledger.End(l.stay, m.seq, int64(l.m.Tick()), m.segment, m.gap)
+		m.ledger.End(l.stay, m.seq.Load(), int64(l.m.Tick()), m.segment, m.gap)
+	}
+}
+
+// abandon says that a lobby has ended whose loop is stuck: what it took in since its last checkpoint is missing. Any
+// goroutine may call it.
+func (m *memory) abandon(l *room) {
+	if m != nil {
+		m.ledger.End(l.stay, m.seq.Load(), int64(l.clock()), nil, true)
 	}
 }
 

@@ -9,7 +9,8 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// life is how a lobby stands on this node. It changes along lives alone.
+// life is how a lobby stands on this node. It changes along lives alone; from lifeBroken on its authority is asked
+// nothing any more.
 type life uint32
 
 const (
@@ -19,6 +20,7 @@ const (
 	lifeHurried             // the node stops now: it goes on from an earlier checkpoint, which asks again
 	lifeClosed              // the lobby has closed
 	lifeBroken              // a fault was logged: nothing is asked of its authority any more
+	lifeStuck               // the loop does not come back from a job: the lobby was given up from outside
 	lifeLost                // another node has taken it over: nothing more is said or written
 )
 
@@ -31,24 +33,28 @@ var lives = [...]struct {
 	saves bool     // what is under way is awaited
 	last  func(*Lobby)
 }{
-	lifeHere: {name: "here", next: []life{lifeLeaving, lifeMoving, lifeClosed, lifeBroken, lifeLost}},
-	lifeLeaving: {name: "leaving", next: []life{lifeHurried, lifeClosed, lifeBroken, lifeLost}, waits: true,
+	lifeHere: {name: "here", next: []life{lifeLeaving, lifeMoving, lifeClosed, lifeBroken, lifeStuck, lifeLost}},
+	lifeLeaving: {name: "leaving", next: []life{lifeHurried, lifeClosed, lifeBroken, lifeStuck, lifeLost}, waits: true,
 		bye: byeLeaving, saves: true, last: func(l *Lobby) {
 			l.memory.now(l.room, l.hall.cfg.Now())
 			l.memory.drop()
 		}},
-	lifeMoving: {name: "moving", next: []life{lifeHere, lifeLeaving, lifeClosed, lifeBroken, lifeLost}, waits: true,
+	lifeMoving: {name: "moving", next: []life{lifeHere, lifeLeaving, lifeClosed, lifeBroken, lifeStuck, lifeLost}, waits: true,
 		saves: true, last: func(l *Lobby) {
 			l.memory.now(l.room, l.hall.cfg.Now())
 			l.handOver()
 			l.memory.drop()
 		}},
-	lifeHurried: {name: "hurried", next: []life{lifeClosed, lifeBroken, lifeLost}, bye: byeLeaving, saves: true,
+	lifeHurried: {name: "hurried", next: []life{lifeClosed, lifeBroken, lifeStuck, lifeLost}, bye: byeLeaving, saves: true,
 		last: func(l *Lobby) { l.memory.drop() }},
 	lifeClosed: {name: "closed", next: []life{lifeBroken, lifeLost}, saves: true, last: (*Lobby).closedHere,
 		bye: wire.Bye{Code: string(code.LobbyGone), Reason: "the lobby has closed"}},
 	lifeBroken: {name: "broken", next: []life{lifeLost}, saves: true, last: (*Lobby).closedHere,
 		bye: wire.Bye{Code: string(code.Internal), Reason: "the lobby failed; it was logged"}},
+	lifeStuck: {name: "stuck", next: []life{lifeLost}, last: func(l *Lobby) {
+		l.memory.drop()
+		l.memory.abandon(l.room) // for what it has written meanwhile
+	}},
 	lifeLost: {name: "lost", last: func(l *Lobby) { l.memory.drop() }},
 }
 
@@ -102,7 +108,7 @@ func (l *Lobby) finish() {
 	l.shows.endTold()
 	now := &lives[l.state()]
 	switch l.state() {
-	case lifeMoving: // its clients are told where it is
+	case lifeMoving, lifeStuck: // its clients are told where it is, or were told
 	case lifeLost:
 		for _, c := range l.shows.clients {
 			c.Cut()
@@ -110,8 +116,8 @@ func (l *Lobby) finish() {
 	default:
 		l.shows.endAll(now.bye)
 	}
-	l.closedAt.Store(l.hall.cfg.Now().UnixNano())
-	close(l.ended)
+	l.closedAt.CompareAndSwap(0, l.hall.cfg.Now().UnixNano())
+	l.jobsOver()
 	l.journal.close(l.room)
 	if now.saves {
 		l.kept.tasks.wait()

@@ -80,10 +80,10 @@ func (l *Lobby) changed() {
 
 // run is the lobby's loop: inputs as they come, ticks as they fall due. A lobby in which nothing would happen sleeps.
 func (l *Lobby) run(first func()) {
-	defer close(l.done)
 	timer := time.NewTimer(time.Hour)
 	defer timer.Stop()
 	l.sign.announce()
+	l.busy.begin(l.hall.cfg.Now())
 	if first != nil {
 		l.guard(first)
 	}
@@ -93,13 +93,16 @@ func (l *Lobby) run(first func()) {
 	}
 	for !l.over() {
 		timer.Reset(l.sleep())
+		l.busy.end()
 		late, began := time.Duration(-1), time.Time{}
 		select {
 		case job := <-l.jobs:
 			began = l.hall.cfg.Now()
+			l.busy.begin(began)
 			l.guard(job)
 		case <-timer.C:
 			began = l.hall.cfg.Now()
+			l.busy.begin(began)
 			late = began.Sub(l.due)
 			l.guard(func() { l.step(&step.Input{Kind: step.Tick}) })
 		}
@@ -119,13 +122,14 @@ func (l *Lobby) run(first func()) {
 		}
 		l.hall.cfg.Meter.Turn(late, l.hall.cfg.Now().Sub(began), l.verdicts)
 	}
+	l.busy.end()
 	l.finish()
 }
 
 // guard does a job of the loop, and what it has set itself meanwhile. A fault in one lobby does not end the node: it is
 // logged, the lobby ends, and what may be half done in it is never asked again.
 func (l *Lobby) guard(do func()) {
-	if l.state() == lifeBroken {
+	if l.state() >= lifeBroken {
 		return
 	}
 	defer func() {
@@ -182,8 +186,12 @@ func (l *Lobby) stop() {
 // leaveWithin is how long a lobby that ends because the node stops waits for what is under way.
 const leaveWithin = 5 * time.Second
 
-// Close closes the lobby, for a reason that is told to those who are in it.
+// Close closes the lobby, for a reason that is told to those who are in it; one whose loop is stuck is given up.
 func (l *Lobby) Close(reason string) {
+	if l.busy.lasts(l.hall.cfg.Now()) > stuckByHand {
+		l.abandon(reason)
+		return
+	}
 	l.post(func() {
 		l.shows.endAll(wire.Bye{Code: string(code.LobbyGone), Reason: reason})
 		l.step(&step.Input{Kind: step.Close, Text: reason})

@@ -28,6 +28,17 @@ func (p *places) set(account string, l *Lobby, there bool) {
 	}
 }
 
+// forget removes a lobby from where everybody is.
+func (p *places) forget(l *Lobby) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for account, in := range p.of {
+		if delete(in, l); len(in) == 0 {
+			delete(p.of, account)
+		}
+	}
+}
+
 func newPlaces() places { return places{of: map[string]map[*Lobby]bool{}} }
 
 func (p *places) lobbies(account string) []*Lobby {
@@ -62,10 +73,11 @@ func (l *Lobby) noteHeld(now []string) {
 	l.seats.held = now
 }
 
-// counted is who is counted as being in a lobby, and what gives the count back. It belongs to the lobby's loop.
+// counted is who is counted as being in a lobby, and what gives the count back.
 type counted struct {
 	places func(account string, there bool) // notes that a player is here, or no more
-	back   map[string]func()                // by account
+	mu     sync.Mutex
+	back   map[string]func() // guarded by mu; by account
 }
 
 // take remembers that a player has come in, and gives back what was counted for it when the place is free again.
@@ -73,6 +85,8 @@ func (c *counted) take(account string, giveBack func()) {
 	if account == "" {
 		return
 	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
 	if c.back[account] != nil { // counted already
 		if giveBack != nil {
 			giveBack()
@@ -88,6 +102,8 @@ func (c *counted) take(account string, giveBack func()) {
 
 // free gives the places back of those who are not there any more.
 func (c *counted) free(there func(account string) bool) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
 	for account, back := range c.back {
 		if !there(account) {
 			delete(c.back, account)

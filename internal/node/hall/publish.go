@@ -18,6 +18,7 @@ type showing struct {
 	sign    *sign
 	changed func() // called when what the lobby is has changed
 
+	mu      sync.Mutex // the loop holds it when it changes clients, and others when they read them
 	clients []*Client
 	pub     publisher
 	telling tasks           // what is told when it is kept
@@ -93,8 +94,10 @@ func (p *publisher) idle(l *showing, changes sheet.Changes) bool {
 			func(c *Client) bool { return c.fresh || c.back || c.behind.Load() && c.caughtUp() })
 }
 
-// endAll ends every connection.
+// endAll ends every connection. Any goroutine may call it.
 func (l *showing) endAll(bye wire.Bye) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
 	for _, c := range l.clients {
 		c.End(bye)
 	}

@@ -31,7 +31,8 @@ func (h *Hall) Restore(book *rulebook.Book, x *ledger.Left) (err error) {
 	l := newLobby(h, x.Lobby, x.Name, book, x.Setup, m)
 	l.opened = x.Opened
 	l.memory = newMemory(l.room, l.seats.whose, x.People...)
-	l.memory.seq, l.memory.asked = x.Seq, true
+	l.memory.asked = true
+	l.memory.seq.Store(x.Seq)
 	r := replay{l: l, loads: map[sheet.ID]string{}}
 	if err := r.play(x); err != nil {
 		return err

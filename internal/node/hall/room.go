@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/rand"
 	"log/slog"
+	"sync"
 	"sync/atomic"
 	"time"
 
@@ -29,6 +30,9 @@ type room struct {
 	soon     []func() // jobs that the loop has set itself
 	done     chan struct{}
 	ended    chan struct{} // closed when the loop takes no more jobs, and keeps what is to be kept
+	loopOver func()        // closes done, once
+	jobsOver func()        // closes ended, once
+	busy     busy
 	closedAt atomic.Int64  // when the loop ended, in nanoseconds since the epoch; 0 while it has not
 	life     atomic.Uint32 // see life
 
@@ -60,6 +64,8 @@ func newRoom(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup, m *lo
 		setup:  s,
 		stay:   ledger.Stay{Lobby: id, Fence: h.cfg.Fence()},
 	}
+	r.loopOver = sync.OnceFunc(func() { close(r.done); h.running.Done() })
+	r.jobsOver = sync.OnceFunc(func() { close(r.ended) })
 	r.pace.begin(h.beginning())
 	r.opened = r.pace.began()
 	return r
@@ -67,6 +73,13 @@ func newRoom(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup, m *lo
 
 // beginning is now, as exactly as the database keeps it.
 func (h *Hall) beginning() time.Time { return h.cfg.Now().Truncate(time.Microsecond) }
+
+// nothingMore lets nobody wait for the loop any more.
+func (l *room) nothingMore() {
+	l.closedAt.Store(l.hall.cfg.Now().UnixNano())
+	l.jobsOver()
+	l.loopOver()
+}
 
 // log is the logger for what concerns this lobby.
 func (l *room) log() *slog.Logger {

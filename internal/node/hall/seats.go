@@ -30,7 +30,7 @@ type seating struct {
 
 func newSeating(r *room, s *showing, j *judging, places func(account string, there bool)) *seating {
 	return &seating{room: r, shows: s, judged: j, keys: map[string]*heldSeats{}, secret: r.book.KeepsSecrets(),
-		sat: map[string]bool{}, counted: counted{places, map[string]func(){}}}
+		sat: map[string]bool{}, counted: counted{places: places, back: map[string]func(){}}}
 }
 
 // takeSeats asks the authority for a seat for each player on the connection. Either all get one or none.

@@ -85,12 +85,13 @@ type server struct {
 	rehearsing chan struct{}          // whose turn it is to have a rulebook rehearsed
 	checking   chan struct{}          // whose turn it is to have a rulebook checked
 	signers    sync.Pool              // of cursors
+	holds      *holds                 // places that quick join holds
 	proxy      *httputil.ReverseProxy // to other nodes
 }
 
 // New returns the handler of all doors.
 func New(cfg Config) http.Handler {
-	s := &server{Config: cfg, checking: make(chan struct{}, 1),
+	s := &server{Config: cfg, holds: newHolds(cfg.Guard, cfg.Hall), checking: make(chan struct{}, 1),
 		rehearsing: make(chan struct{}, 1),
 		playing:    make(chan struct{}, playbacks)}
 	s.proxy = s.newProxy()

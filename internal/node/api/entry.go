@@ -52,6 +52,7 @@ func (s *server) enter(ctx context.Context, l *hall.Lobby, j *hall.Joining, way 
 		return err
 	}
 	if !j.Watch {
+		s.holds.end(hold{j.Account, l.Code})
 		free, err := s.Guard.Take(guard.Seats, j.Account)
 		if err != nil {
 			return err

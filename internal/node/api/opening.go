@@ -159,7 +159,10 @@ func (s *lobbies) quick(c *call, in quickRequest) (any, error) {
 	}
 	regions := regionsOf(in.Region, in.Regions)
 	o := hall.Opening{Capacity: in.Capacity, Regions: regions, Options: in.Options}
-	if l, err := s.Hall.FindQuick(c.r.Context(), book, party, o); l != nil || err != nil {
+	l, err := s.holds.find(party, func() (*hall.Lobby, error) {
+		return s.Hall.FindQuick(c.r.Context(), book, party, o)
+	})
+	if l != nil || err != nil {
 		if err != nil {
 			return nil, err
 		}
@@ -177,7 +180,11 @@ func (s *lobbies) quick(c *call, in quickRequest) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	l, opened, err := s.Hall.Quick(c.r.Context(), book, party, o)
+	opened := false
+	l, err = s.holds.find(party, func() (l *hall.Lobby, err error) {
+		l, opened, err = s.Hall.Quick(c.r.Context(), book, party, o)
+		return l, err
+	})
 	if !opened {
 		back()
 	}

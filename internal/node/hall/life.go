@@ -39,14 +39,14 @@ var lives = [...]struct {
 			l.memory.now(l.room, l.hall.cfg.Now())
 			l.memory.drop()
 		}},
-	lifeMoving: {name: "moving", next: []life{lifeHere, lifeLeaving, lifeClosed, lifeBroken, lifeStuck, lifeLost}, waits: true,
-		saves: true, last: func(l *Lobby) {
+	lifeMoving: {name: "moving", next: []life{lifeHere, lifeLeaving, lifeClosed, lifeBroken, lifeStuck, lifeLost},
+		waits: true, saves: true, last: func(l *Lobby) {
 			l.memory.now(l.room, l.hall.cfg.Now())
 			l.handOver()
 			l.memory.drop()
 		}},
-	lifeHurried: {name: "hurried", next: []life{lifeClosed, lifeBroken, lifeStuck, lifeLost}, bye: byeLeaving, saves: true,
-		last: func(l *Lobby) { l.memory.drop() }},
+	lifeHurried: {name: "hurried", next: []life{lifeClosed, lifeBroken, lifeStuck, lifeLost}, bye: byeLeaving,
+		saves: true, last: func(l *Lobby) { l.memory.drop() }},
 	lifeClosed: {name: "closed", next: []life{lifeBroken, lifeLost}, saves: true, last: (*Lobby).closedHere,
 		bye: wire.Bye{Code: string(code.LobbyGone), Reason: "the lobby has closed"}},
 	lifeBroken: {name: "broken", next: []life{lifeLost}, saves: true, last: (*Lobby).closedHere,

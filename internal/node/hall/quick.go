@@ -6,6 +6,7 @@ import (
 	"crypto/rand"
 	"slices"
 	"sync"
+	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/rulebook"
@@ -14,10 +15,11 @@ import (
 	"turnvex.example/turnvex/internal/node/fault"
 )
 
-// quickHold is how long a place is held for somebody who was found one, and quickCome how soon who asked must come, or
-// the party is not waited for; in milliseconds.
+// QuickHold is how long a place is held for somebody who was found one, and quickCome how soon who asked must come, or
+// the party is not waited for.
 const (
-	quickHold = 20_000
+	QuickHold = 20 * time.Second
+	quickHold = int64(QuickHold / time.Millisecond)
 	quickCome = 10_000
 )
 

@@ -54,3 +54,29 @@ func TestSeatsHeldAtOnce(t *testing.T) {
 		}
 	}
 }
+
+// TestHeldPlacesCount: a place that quick join holds counts as a seat of everybody in the party, and once they have
+// come it does not count twice.
+func TestHeldPlacesCount(t *testing.T) {
+	book := variant(t)
+	mara, joss := player(t, "Mara"), player(t, "Joss")
+	quick := func(goal int) (*client.FoundLobby, error) {
+		return as(mara).QuickJoin(soon(t), client.Quick{Rulebook: book, Party: []string{pass(t, joss)},
+			Options: map[string]any{"goal": goal}})
+	}
+	var last *client.FoundLobby
+	for i := range guard.Seats.Most {
+		var err error
+		if last, err = quick(i + 1); err != nil {
+			t.Fatal(i, err)
+		}
+	}
+	for _, ask := range []func() error{
+		func() error { _, err := quick(99); return err },
+		func() error { _, err := as(joss).QuickJoin(soon(t), client.Quick{Rulebook: book}); return err },
+	} {
+		wants(t, "one place more is held", ask(), "too-many-requests")
+	}
+	join(t, mara, client.Options{Lobby: last.Code})
+	join(t, joss, client.Options{Lobby: last.Code})
+}

@@ -17,7 +17,7 @@ import {
 import { NavLink, Outlet, useLocation } from 'react-router'
 import { useSession } from './calls.ts'
 import { Boundary, Failed } from './Page.tsx'
-import { SignIn } from './SignIn.tsx'
+import { OtherKey, SignIn } from './SignIn.tsx'
 import { noProblem, session, signOut } from './session.ts'
 import { useMode } from './theme.tsx'
 
@@ -147,6 +147,7 @@ function Account() {
         </IconButton>
       </HStack>
       <SignIn />
+      <OtherKey />
       {who && (
         <Button size="xs" variant="outline" onClick={() => void signOut()}>
           Sign out

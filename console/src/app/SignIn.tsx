@@ -1,7 +1,38 @@
 import { Button, CloseButton, Dialog, Field, Input, Portal, Text } from '@chakra-ui/react'
 import { useState, type FormEvent } from 'react'
 import { useSession } from './calls.ts'
-import { signInKey, signOut } from './session.ts'
+import { leaveKey, signInKey, signOut, takeKey } from './session.ts'
+
+/** Asks whether the key of a link takes the place of who is signed in. */
+export function OtherKey() {
+  const { asked, who } = useSession()
+  return (
+    <Dialog.Root open={asked === true} role="alertdialog" onOpenChange={leaveKey}>
+      <Portal>
+        <Dialog.Backdrop />
+        <Dialog.Positioner>
+          <Dialog.Content data-test="other-key">
+            <Dialog.Header>
+              <Dialog.Title>Sign in with another key?</Dialog.Title>
+            </Dialog.Header>
+            <Dialog.Body>
+              You are signed in as {who?.name}. The link that you have opened holds a service key. If you did not expect
+              that, stay signed in: with somebody else’s key you would work in their name.
+            </Dialog.Body>
+            <Dialog.Footer>
+              <Button variant="outline" onClick={() => void takeKey()}>
+                Use the link’s key
+              </Button>
+              <Button autoFocus onClick={leaveKey}>
+                Stay signed in
+              </Button>
+            </Dialog.Footer>
+          </Dialog.Content>
+        </Dialog.Positioner>
+      </Portal>
+    </Dialog.Root>
+  )
+}
 
 /** The operator's sign-in, with a key. When the session has ended it asks again, over the page as it is. */
 export function SignIn() {

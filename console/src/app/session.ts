@@ -15,6 +15,8 @@ export interface Session {
   state: 'starting' | 'out' | 'in' | 'ended'
   who?: Who
   problem?: string
+  /** A link with a key was opened while somebody was signed in: takeKey or leaveKey is to be called. */
+  asked?: boolean
 }
 
 let now: Session = { state: 'starting' }
@@ -121,22 +123,43 @@ function keyInAddress(): string | undefined {
   return key
 }
 
-async function fromAddress(): Promise<boolean> {
-  const key = keyInAddress()
-  if (!key) return false
+let offered = ''
+
+/** Signs in with the key of a link, unless somebody is signed in: then they are asked. */
+async function offer(key: string | undefined) {
+  if (!key) return
+  offered = key
+  if (now.who) become({ ...now, asked: true })
+  else await takeKey()
+}
+
+/** Signs in with the key of the link that was opened, in the place of who is signed in. */
+export async function takeKey() {
+  const key = offered
+  leaveKey()
   try {
     await signInKey(key)
   } catch (e) {
     become({ ...now, state: now.who ? now.state : 'out', problem: (e as Error).message })
   }
-  return true
 }
 
-/** Finds out who is there: by a key behind # in the address, or the session that this browser has. */
+/** Forgets the key of the link that was opened. */
+export function leaveKey() {
+  offered = ''
+  if (now.asked) become({ ...now, asked: false })
+}
+
+/** Finds out who is there: by the session that this browser has, or a key behind # in the address. */
 export async function start() {
-  addEventListener('hashchange', () => void fromAddress())
-  if (await fromAddress()) return
-  if (!localStorage.getItem(wasOperator)) return become({ state: 'out' })
+  addEventListener('hashchange', () => void offer(keyInAddress()))
+  const key = keyInAddress()
+  if (localStorage.getItem(wasOperator)) await goOn()
+  else if (!key) become({ state: 'out' })
+  await offer(key)
+}
+
+async function goOn() {
   try {
     const s: Signed = await open.call('POST /v1/console/session/renew')
     tokens = new Tokens(renewOperator, s)

@@ -102,12 +102,13 @@ func New(cfg Config) http.Handler {
 	r, f := chi.NewRouter(), &front{s}
 	r.Use(requestID, f.forwarded, f.recoverPanic, f.logged, f.secured, f.crossOrigin(), middleware.GetHead,
 		steady(10*time.Second, 1<<10))
+	files := f.limited(guard.Files)(http.HandlerFunc(f.consoleFile))
 	r.NotFound(func(w http.ResponseWriter, r *http.Request) {
 		if r.URL.Path == "/v1" || strings.HasPrefix(r.URL.Path, "/v1/") {
 			s.fail(w, r, fault.New(code.NotFound, "there is nothing at %s", r.URL.Path))
 			return
 		}
-		f.consoleFile(w, r)
+		files.ServeHTTP(w, r)
 	})
 	r.MethodNotAllowed(func(w http.ResponseWriter, r *http.Request) {
 		allowed := strings.Join(methodsOf(r), ", ")
@@ -122,7 +123,7 @@ func New(cfg Config) http.Handler {
 		func(w http.ResponseWriter, r *http.Request) { s.send(w, r, 200, map[string]string{"status": "alive"}) })
 	r.Get("/v1/live", s.socket().ServeHTTP) // which has limits of its own
 	r.Group(func(r chi.Router) {
-		r.Use(f.limited)
+		r.Use(f.limited(guard.Requests))
 		r.Get("/ready", s.ready)
 		r.Get("/v1/live/schema", socket.Schema)
 		r.Get("/v1/openapi.json", openAPI)

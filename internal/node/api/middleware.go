@@ -114,12 +114,15 @@ func (s *front) crossOrigin() func(http.Handler) http.Handler {
 		MaxAge: 600})
 }
 
-func (s *front) limited(next http.Handler) http.Handler {
-	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if _, err := s.Guard.Take(guard.Requests, addressOf(r)); err != nil {
-			s.fail(w, r, err)
-			return
-		}
-		next.ServeHTTP(w, r)
-	})
+// limited lets an address ask as often as a limit says.
+func (s *front) limited(to *guard.Limit) func(http.Handler) http.Handler {
+	return func(next http.Handler) http.Handler {
+		return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			if _, err := s.Guard.Take(to, addressOf(r)); err != nil {
+				s.fail(w, r, err)
+				return
+			}
+			next.ServeHTTP(w, r)
+		})
+	}
 }

@@ -14,6 +14,7 @@ type Limit struct {
 // The limits.
 var (
 	Requests = &Limit{"requests", "address", 200, 20 * time.Millisecond, "the processor"}
+	Files    = &Limit{"files of the console", "address", 600, 10 * time.Millisecond, "the processor and the network"}
 	Arriving = &Limit{"connections that have not said hello yet", "address", 256, 0, "memory and sockets"}
 	Sockets  = &Limit{"connections of any kind", "address", 6000, 0, "sockets, before a request has come"}
 	Shakes   = &Limit{"handshakes of live connections", "address", 5000, 20 * time.Millisecond, "the processor"}
@@ -48,7 +49,7 @@ var (
 
 // All lists them in the order of the table.
 var All = []*Limit{
-	Requests, Sockets, Arriving, Shakes, Turned, Live, Codes, CodesThere, AccountTries, AccountAll,
+	Requests, Files, Sockets, Arriving, Shakes, Turned, Live, Codes, CodesThere, AccountTries, AccountAll,
 	AddressTries, Checks, Checking, Hashing, Opened, Joined, Seats, Watches, Accounts, Players, Renames, Exports,
 	Passwords, AtLobby,
 }

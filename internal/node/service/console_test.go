@@ -94,7 +94,7 @@ func TestConsole(t *testing.T) {
 	} else {
 		t.Logf("the first page takes %d bytes", n)
 	}
-	s.open("/#key=wrong")
+	s.open("/?first#key=wrong")
 	s.says("this key is not known")
 	s.open("/lobbies?again#key=" + operatorKey)
 	s.says("Operator:")
@@ -103,6 +103,17 @@ func TestConsole(t *testing.T) {
 		strings.Contains(href, operatorKey) {
 		t.Errorf("the key stays: %s, %v", href, err)
 	}
+	s.open("/lobbies?once+more#key=wrong")
+	s.says("Sign in with another key?")
+	s.press("Stay signed in")
+	s.says("Console round")
+	if there, err := s.Text("document.body.innerText"); err != nil || strings.Contains(there, "key is not known") {
+		t.Errorf("a key that was not taken was tried: %v", err)
+	}
+	s.see(`location.hash = 'key=wrong', true`)
+	s.press("Use the link’s key")
+	s.says("this key is not known")
+	s.says("Operator:")
 	s.must("the lobby", s.Click(fmt.Sprintf(`a[href="/lobby/%s"]`, lob)))
 	s.see(`document.querySelectorAll('[data-seat]').length === 2 && document.body.innerText.includes('gathering')`)
 	do(t, a, client.Intent{Do: "ready"})

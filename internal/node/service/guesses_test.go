@@ -2,6 +2,8 @@ package service_test
 
 import (
 	"fmt"
+	"io"
+	"net/http"
 	"testing"
 
 	"turnvex.example/turnvex/client"
@@ -54,5 +56,33 @@ func TestGuessesAreCounted(t *testing.T) {
 	}
 	if again := join(t, joss, client.Options{Lobby: code}).Seat(); again != seat {
 		t.Errorf("back with seat %d, not %d", again, seat)
+	}
+}
+
+// TestConsoleFilesAreCounted: an address gets the console's files as often as the limit says; the service goes on
+// answering it, and others get the files.
+func TestConsoleFilesAreCounted(t *testing.T) {
+	greedy := from(elsewhere())
+	got := map[int]int{}
+	for range guard.Files.Most * 2 {
+		resp, err := greedy.HTTP.Get(node.Address + "/lobbies")
+		if err != nil {
+			t.Fatal(err)
+		}
+		io.Copy(io.Discard, resp.Body)
+		resp.Body.Close()
+		if got[resp.StatusCode]++; got[http.StatusTooManyRequests] == 3 {
+			break
+		}
+	}
+	if got[http.StatusOK] < guard.Files.Most || got[http.StatusTooManyRequests] != 3 {
+		t.Errorf("answers: %v", got)
+	}
+	if err := greedy.Call(soon(t), "GET", "/v1/rulebooks", nil, nil); err != nil {
+		t.Error(err)
+	}
+	resp, err := http.Get(node.Address + "/lobbies")
+	if err != nil || resp.StatusCode != http.StatusOK {
+		t.Errorf("another address: %v, %v", resp, err)
 	}
 }

@@ -4,6 +4,8 @@ import (
 	"encoding/csv"
 	"encoding/json"
 	"fmt"
+	"io"
+	"log/slog"
 	"net/http"
 	"strconv"
 	"strings"
@@ -28,13 +30,13 @@ func (s *stories) exportMatches(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	var write func([]store.Match) error
+	var lines func(io.Writer) func([]store.Match) error
 	kind := ""
 	switch format := c.query("format"); format {
 	case "", "jsonl":
-		kind, write = "application/jsonl", c.jsonLines
+		kind, lines = "application/jsonl", jsonLines
 	case "csv":
-		kind, write = "text/csv; charset=utf-8", c.csvLines()
+		kind, lines = "text/csv; charset=utf-8", csvLines
 	default:
 		return nil, fault.New(code.BadRequest, "the format is jsonl or csv, not %q", format)
 	}
@@ -42,21 +44,17 @@ func (s *stories) exportMatches(c *call) (any, error) {
 	if _, err := s.Guard.Take(guard.Exports, c.who.Player+c.who.Name); err != nil {
 		return nil, err
 	}
-	for first := true; ; first = false {
+	out := &answer{w: c.w, kind: kind}
+	write := lines(out)
+	for {
 		rows, err := s.Keeper.Matches(c.r.Context(), q)
-		if err == nil && first {
-			c.w.Header().Set("Content-Type", kind)
-			c.w.WriteHeader(http.StatusOK)
-		}
 		if err == nil {
+			out.begin()
 			err = write(rows)
 		}
 		switch {
-		case err != nil && first:
-			return nil, err
-		case err != nil: // the answer has begun: an end that is cut off is all that can be told
-			s.Log.Warn("an export of matches broke off", "error", err)
-			panic(http.ErrAbortHandler)
+		case err != nil:
+			return out.broke(s.Log, "an export of matches", err)
 		case len(rows) < exportPage:
 			return written{}, nil
 		}
@@ -65,19 +63,50 @@ func (s *stories) exportMatches(c *call) (any, error) {
 	}
 }
 
-func (c *call) jsonLines(rows []store.Match) error {
-	e := json.NewEncoder(c.w)
-	for i := range rows {
-		if err := e.Encode(show(&rows[i])); err != nil {
-			return err
-		}
+// answer is one that begins with its first byte: until then it may still turn out to be a refusal.
+type answer struct {
+	w     http.ResponseWriter
+	kind  string
+	begun bool
+}
+
+func (l *answer) begin() {
+	if !l.begun {
+		l.begun = true
+		l.w.Header().Set("Content-Type", l.kind)
+		l.w.WriteHeader(http.StatusOK)
 	}
-	return nil
+}
+
+func (l *answer) Write(data []byte) (int, error) {
+	l.begin()
+	return l.w.Write(data)
+}
+
+// broke answers with an error; where the answer has begun, an end that is cut off is all that can be told.
+func (l *answer) broke(log *slog.Logger, what string, err error) (any, error) {
+	if !l.begun {
+		return nil, err
+	}
+	log.Warn(what+" broke off", "error", err)
+	panic(http.ErrAbortHandler)
+}
+
+func jsonLines(w io.Writer) func([]store.Match) error {
+	e := json.NewEncoder(w)
+	return func(rows []store.Match) error {
+		for i := range rows {
+			if err := e.Encode(show(&rows[i])); err != nil {
+				return err
+			}
+		}
+		return nil
+	}
 }
 
 // csvLines writes a line for each player of each match.
-func (c *call) csvLines() func([]store.Match) error {
-	w := csv.NewWriter(c.w)
+func csvLines(to io.Writer) func([]store.Match) error {
+	w := csv.NewWriter(to)
 	head := []string{"match", "ended", "lobby", "number", "rulebook", "version", "because", "millis", "player", "name",
 		"team", "outcome", "place", "fields"}
 	return func(rows []store.Match) error {

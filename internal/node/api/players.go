@@ -115,26 +115,30 @@ func (s *players) exportPlayer(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	return s.person(c, p)
+	return s.export(c, p, func(string, string) bool { return false })
 }
 
-// person is everything that is kept of a player, the journals in which they stand included.
-func (s *players) person(c *call, p *store.Player) (*keep.Person, error) {
+// export sends everything that is kept of a player, the journals in which they stand included, as it is read.
+func (s *players) export(c *call, p *store.Player, hidden keep.Hidden) (any, error) {
 	if _, err := s.Guard.Take(guard.Exports, c.who.Player+c.who.Name); err != nil {
 		return nil, err
 	}
-	out, err := s.Keeper.Person(c.r.Context(), p)
+	in, err := s.Journals.Of(p.ID)
 	if err != nil {
 		return nil, err
 	}
-	if out.Journals, err = s.Journals.Of(p.ID); err != nil {
+	kept, err := s.Archive.Of(c.r.Context(), p.ID)
+	if err != nil {
 		return nil, err
 	}
-	kept, err := s.Archive.Of(c.r.Context(), p.ID)
 	for _, name := range kept {
-		out.Journals = append(out.Journals, journal.Mention{Journal: name})
+		in = append(in, journal.Mention{Journal: name})
 	}
-	return out, err
+	out := &answer{w: c.w, kind: "application/json"}
+	if err := s.Keeper.Export(c.r.Context(), p, hidden, in, out); err != nil {
+		return out.broke(s.Log, "an export of a player", err)
+	}
+	return written{}, nil
 }
 
 func (s *players) exportMe(c *call) (any, error) {
@@ -142,11 +146,7 @@ func (s *players) exportMe(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	out, err := s.person(c, p)
-	if err != nil {
-		return nil, err
-	}
-	return out, out.Without(func(rulebook, field string) bool {
+	return s.export(c, p, func(rulebook, field string) bool {
 		book, err := s.Library.Book(rulebook)
 		if err != nil {
 			return true // nobody says who may see it

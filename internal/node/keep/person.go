@@ -1,10 +1,13 @@
 package keep
 
 import (
+	"bufio"
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
+	"io"
 	"slices"
 	"time"
 
@@ -78,96 +81,143 @@ type PersonBar struct {
 	Barred   time.Time `json:"barred"`
 }
 
-// Without leaves fields of records out, and what was done to them.
-func (p *Person) Without(hidden func(rulebook, field string) bool) error {
-	part := func(rulebook string, data *json.RawMessage) error {
-		f, err := ReadFields(*data)
-		if err != nil {
-			return err
-		}
-		for name := range f {
-			if hidden(rulebook, name) {
-				delete(f, name)
-			}
-		}
-		*data, err = json.Marshal(f)
+// Hidden tells which fields of records an export leaves out.
+type Hidden func(rulebook, field string) bool
+
+// without leaves fields out of what a record held.
+func (hidden Hidden) without(rulebook string, data *json.RawMessage) error {
+	f, err := ReadFields(*data)
+	if err != nil {
 		return err
 	}
-	for i := range p.Records {
-		if err := part(p.Records[i].Rulebook, &p.Records[i].Fields); err != nil {
-			return err
+	for name := range f {
+		if hidden(rulebook, name) {
+			delete(f, name)
 		}
 	}
-	for i := range p.Changes {
-		c := &p.Changes[i]
-		if err := errors.Join(part(c.Rulebook, &c.Was), part(c.Rulebook, &c.Became)); err != nil {
-			return err
-		}
-		var list []Corrected
-		if err := json.Unmarshal(c.Changes, &list); err != nil {
-			return err
-		}
-		seen := []Corrected{}
-		for _, x := range list {
-			if !hidden(c.Rulebook, x.Field) {
-				seen = append(seen, x)
-			}
-		}
-		data, err := json.Marshal(seen)
-		if err != nil {
-			return err
-		}
-		c.Changes = data
-	}
-	p.Changes = slices.DeleteFunc(p.Changes, func(c PersonChange) bool { // nothing that may be known
-		return string(c.Changes) == "[]" && bytes.Equal(c.Was, c.Became)
-	})
-	return nil
+	*data, err = json.Marshal(f)
+	return err
 }
 
-// Person returns everything that is kept of a player, from one moment.
-func (k *Keeper) Person(ctx context.Context, p *store.Player) (out *Person, err error) {
-	out = &Person{Player: p.ID, Name: p.Name, Created: p.CreatedAt.UTC(), Seen: p.SeenAt.UTC(), Devices: []time.Time{},
-		Records: []PersonRecord{}, Changes: []PersonChange{}, Results: []PersonResult{}, Boards: []PersonEntry{},
-		Posts: []PersonPost{}, Bars: []PersonBar{}}
-	err = k.db.Snapshot(ctx, func(tx *store.Tx) error {
-		var logins []string
-		if err := tx.Table("accounts").Where("player_id = ?", p.ID).Pluck("login", &logins).Error; err != nil {
-			return err
-		}
-		if len(logins) > 0 {
-			out.Login = logins[0]
-		}
-		for _, part := range []struct {
-			into any
-			sql  string
-		}{
-			{&out.Devices, "select created_at from devices where player_id = ? order by 1"},
-			{&out.Records, "select rulebook, fields, updated_at as updated from records where player_id = ? order " +
-				"by 1"},
-			{&out.Changes, `select rulebook, changed_at as at, lobby_id as lobby, number, revision, match, version, author,
-				why, changes, was, became from record_changes where player_id = ? and (changes <> '[]' or was <> became)
-				order by rulebook, revision`},
-			{&out.Results, `select m.id, m.ended_at as ended, m.result from match_players p
-				join matches m on m.ended_at = p.ended_at and m.id = p.match_id where p.player_id = ? order by 2, 1`},
-			{&out.Boards, `select s.rulebook, s.board, s.name as season, e.value, e.posts, e.reached_at as reached
-				from board_entries e join board_seasons s on s.id = e.season where e.subject = ? and not e.removed
-				order by 1, 2, s.begins`},
-			{&out.Posts, `select rulebook, board, id, value, posted_at as posted from board_posts where subject = ?
-				order by 5`},
-			{&out.Bars, `select rulebook, board, why, barred_at as barred from board_bars where player_id = ?
-				order by 4`},
-		} {
-			if err := tx.Raw(part.sql, p.ID).Scan(part.into).Error; err != nil {
-				return err
-			}
-		}
-		return nil
-	})
-	if err == nil {
-		out.Totals, err = k.Totals(ctx, p.ID, "")
+// change leaves fields out of a change, and tells whether anything is left that may be known.
+func (hidden Hidden) change(c *PersonChange) (bool, error) {
+	if err := errors.Join(hidden.without(c.Rulebook, &c.Was), hidden.without(c.Rulebook, &c.Became)); err != nil {
+		return false, err
 	}
-	return out, err
+	var list []Corrected
+	if err := json.Unmarshal(c.Changes, &list); err != nil {
+		return false, err
+	}
+	seen := slices.DeleteFunc(list, func(x Corrected) bool { return hidden(c.Rulebook, x.Field) })
+	data, err := json.Marshal(append([]Corrected{}, seen...))
+	c.Changes = data
+	return len(seen) > 0 || !bytes.Equal(c.Was, c.Became), err
+}
+
+// Export writes everything that is kept of a player, from one moment, as one JSON object in the form of Person. It is
+// read and written row by row, and in w when it returns without an error; after one, what w holds is cut off.
+func (k *Keeper) Export(ctx context.Context, p *store.Player, hidden Hidden, journals []journal.Mention,
+	w io.Writer) error {
+	totals, err := k.Totals(ctx, p.ID, "")
+	if err != nil {
+		return err
+	}
+	begun := false
+	return k.db.Snapshot(ctx, func(tx *store.Tx) error {
+		if begun {
+			return errors.New("an export broke off, and was begun again")
+		}
+		begun = true
+		x := &export{tx: tx, player: p.ID, w: bufio.NewWriter(w)}
+		x.put("{", "player", p.ID)
+		x.put(",", "name", p.Name)
+		x.put(",", "created", p.CreatedAt.UTC())
+		x.put(",", "seen", p.SeenAt.UTC())
+		var logins []string
+		x.err = tx.Table("accounts").Where("player_id = ?", p.ID).Pluck("login", &logins).Error
+		if len(logins) > 0 {
+			x.put(",", "login", logins[0])
+		}
+		rows(x, "devices", "select created_at from devices where player_id = ? order by 1", all[time.Time])
+		rows(x, "records", "select rulebook, fields, updated_at as updated from records where player_id = ? order by 1",
+			func(r *PersonRecord) (bool, error) { return true, hidden.without(r.Rulebook, &r.Fields) })
+		rows(x, "changes", `select rulebook, changed_at as at, lobby_id as lobby, number, revision, match, version, author,
+			why, changes, was, became from record_changes where player_id = ? and (changes <> '[]' or was <> became)
+			order by rulebook, revision`, hidden.change)
+		x.put(",", "totals", totals)
+		rows(x, "results", `select m.id, m.ended_at as ended, m.result from match_players p
+			join matches m on m.ended_at = p.ended_at and m.id = p.match_id where p.player_id = ? order by 2, 1`,
+			all[PersonResult])
+		rows(x, "boards", `select s.rulebook, s.board, s.name as season, e.value, e.posts, e.reached_at as reached
+			from board_entries e join board_seasons s on s.id = e.season where e.subject = ? and not e.removed
+			order by 1, 2, s.begins`, all[PersonEntry])
+		rows(x, "posts", `select rulebook, board, id, value, posted_at as posted from board_posts where subject = ?
+			order by 5`, all[PersonPost])
+		rows(x, "bars", `select rulebook, board, why, barred_at as barred from board_bars where player_id = ?
+			order by 4`, all[PersonBar])
+		x.put(",", "journals", append([]journal.Mention{}, journals...))
+		x.text("}\n")
+		return errors.Join(x.err, x.w.Flush())
+	})
+}
+
+// export is an export that is being written. After an error it does nothing.
+type export struct {
+	tx     *store.Tx
+	player string
+	w      *bufio.Writer
+	err    error
+}
+
+func (x *export) text(s string) {
+	if x.err == nil {
+		_, x.err = x.w.WriteString(s)
+	}
+}
+
+// put writes a key and its value behind something.
+func (x *export) put(behind, key string, value any) {
+	x.text(behind + `"` + key + `":`)
+	x.value(value)
+}
+
+func (x *export) value(v any) {
+	data, err := json.Marshal(v)
+	x.err = cmp.Or(x.err, err)
+	x.text(string(data))
+}
+
+// all leaves nothing out.
+func all[T any](*T) (bool, error) { return true, nil }
+
+// rows writes a key with the rows of a query, each as it is read, but those that keep leaves out.
+func rows[T any](x *export, key, sql string, keep func(*T) (bool, error)) {
+	x.text(`,"` + key + `":[`)
+	if x.err != nil {
+		return
+	}
+	list, err := x.tx.Raw(sql, x.player).Rows()
+	if x.err = err; err != nil {
+		return
+	}
+	defer list.Close()
+	for first := true; x.err == nil && list.Next(); {
+		var row T
+		kept := false
+		if x.err = x.tx.ScanRows(list, &row); x.err == nil {
+			kept, x.err = keep(&row)
+		}
+		if !kept || x.err != nil {
+			continue
+		}
+		if !first {
+			x.text(",")
+		}
+		first = false
+		x.value(&row)
+	}
+	x.err = cmp.Or(x.err, list.Err())
+	x.text("]")
 }
 
 // Sweep drops results that are older than they are to be kept, unless that is 0, by months of which all is older. It

@@ -1,6 +1,7 @@
 package hall
 
 import (
+	"cmp"
 	"context"
 	"log/slog"
 	"time"
@@ -48,6 +49,9 @@ type Config struct {
 	// Waiting is how many bytes of what matches gave may wait to be saved before no more matches begin; 64 MiB if it is
 	// 0.
 	Waiting int
+	// Journal is how many bytes the journal of one lobby may have at this node; nothing is added beyond that. 512 MiB
+	// if it is 0.
+	Journal int
 	// Meter counts what the lobbies do; nothing is counted if it is nil.
 	Meter *meter.Meter
 	// Refuse tells a player's second connection that they are in already; otherwise it takes over, and the older one is
@@ -77,6 +81,7 @@ func (c *Config) defaults() {
 	if c.Waiting == 0 {
 		c.Waiting = ledger.MaxWaiting
 	}
+	c.Journal = cmp.Or(c.Journal, 512<<20)
 	if c.Silent == nil {
 		c.Silent = func() (string, bool) { return "", false }
 	}

@@ -3,6 +3,7 @@ package hall
 import (
 	"bufio"
 	"errors"
+	"fmt"
 	"os"
 	"slices"
 	"time"
@@ -64,11 +65,20 @@ func (j *journalFile) input(l *room, in *step.Input) {
 	}
 	err := errors.Join(j.w.Hash(l.m), j.w.Input(in))
 	if now := l.hall.cfg.Now(); err == nil && now.Sub(j.flushed) > time.Second {
-		err, j.flushed = j.buffer.Flush(), now
+		err, j.flushed = errors.Join(j.buffer.Flush(), j.tooLong(l.hall.cfg.Journal)), now
 	}
 	if err != nil {
 		j.failed(l, err)
 	}
+}
+
+// tooLong refuses a file that has grown beyond so many bytes.
+func (j *journalFile) tooLong(most int) error {
+	info, err := j.file.Stat()
+	if err == nil && info.Size() > int64(most) {
+		err = fmt.Errorf("it has %d bytes; -lobby-journal-size allows %d", info.Size(), most)
+	}
+	return err
 }
 
 func (j *journalFile) failed(l *room, err error) {

@@ -20,6 +20,8 @@ type memory struct {
 	scribe  *journal.Scribe
 	seq     atomic.Int64 // of the last entry
 	segment []byte       // the entries since the last checkpoint
+	whole   int          // bytes of the journal, since the lobby came to this node
+	full    bool         // the journal has all that it may: nothing more is added
 	gap     bool         // they gave way: there was no room for them
 	unkept  bool         // the sheet says that nothing is kept
 	mark    ledger.Mark  // of the last entry
@@ -84,16 +86,24 @@ func (m *memory) cause(atOnce bool) func(context.Context) error {
 // keep adds an entry to the piece of the journal. Without room for it the piece gives way, and the journal goes on with
 // the next checkpoint.
 func (m *memory) keep(l *room, entry []byte) {
+	m.whole += len(entry)
 	switch {
-	case m.gap:
+	case m.gap || m.full:
+	case m.whole > l.hall.cfg.Journal:
+		m.full = true
+		m.giveWay(l, "the lobby's journal has its full size; nothing more is added to it")
 	case m.ledger.Hold(len(entry)):
 		m.segment = append(m.segment, entry...)
 	default:
-		m.ledger.Release(len(m.segment))
-		m.segment, m.gap = nil, true
-		l.log().Warn("the database has been away for so long that a piece of the lobby's journal gives way",
-			"tick", l.m.Tick())
+		m.giveWay(l, "the database has been away for so long that a piece of the lobby's journal gives way")
 	}
+}
+
+// giveWay leaves out of the journal what has come since the last checkpoint.
+func (m *memory) giveWay(l *room, why string) {
+	m.drop()
+	m.gap = true
+	l.log().Warn(why, "tick", l.m.Tick())
 }
 
 // checkpoint hands on the whole state, when it is time and nothing is under way.
@@ -109,7 +119,7 @@ func (m *memory) checkpoint(l *room, now time.Time) {
 
 func (m *memory) now(l *room, now time.Time) {
 	s := ledger.State{Seq: m.seq.Load(), Tick: int64(l.m.Tick()), Began: l.pace.began(), Data: l.m.Save()}
-	if (m.gap || now.Sub(m.keptAt) >= keepEvery) && m.ledger.Hold(len(s.Data)) {
+	if !m.full && (m.gap || now.Sub(m.keptAt) >= keepEvery) && m.ledger.Hold(len(s.Data)) {
 		s.Keep, s.Gap = true, m.gap
 		m.keptAt, m.gap = now, false
 	}

@@ -3,7 +3,9 @@ package hall_test
 import (
 	"context"
 	"errors"
+	"fmt"
 	"log/slog"
+	"strings"
 	"testing"
 	"testing/synctest"
 	"time"
@@ -187,5 +189,55 @@ func TestOldEpoch(t *testing.T) {
 			t.Errorf("%v; %d lobbies are alive", err, r.hall.Lobbies())
 		}
 		synctest.Wait()
+	})
+}
+
+// TestRefusalsCostLittle: whatever is refused costs a lobby's journal little, however much of it was sent; and beyond
+// what the journal of one lobby may have nothing is added to it, which its end says, while the lobby goes on.
+func TestRefusalsCostLittle(t *testing.T) {
+	const most = 40_000
+	withLedgerSet(t, harbour, 0, func(cfg *hall.Config) { cfg.Journal = most }, func(k *kept) {
+		l := k.open(hall.Opening{})
+		ada := k.join(l, hall.Joining{Account: "ada"})
+		size := func() (bytes int) {
+			pass(time.Minute)
+			for _, s := range k.dir.Journal(l.ID) {
+				bytes += len(s.Data)
+			}
+			return bytes
+		}
+		long := strings.Repeat("oar ", 4000)
+		many := map[string]any{}
+		for i := range 500 {
+			many[fmt.Sprint("oar ", i)] = i
+		}
+		before := size()
+		floods := []wire.Intent{{Do: "act", Name: long}, {Do: long}, {Do: "ready", Text: long},
+			{Do: "act", Name: "score", Args: many}, {Do: "act", Name: "score", Args: map[string]any{long: 1}},
+			{Do: "settings", Args: many}, {Do: "settings", Args: map[string]any{"title": long}},
+			{Do: "settings", Args: map[string]any{"capacity": long}},
+			{Do: "settings", Args: map[string]any{"capacity": []any{long}}},
+			{Do: "settings", Args: map[string]any{"password": long}}}
+		for _, m := range floods {
+			ada.ask(m)
+		}
+		if cost := size() - before; cost > 300*len(floods) {
+			t.Errorf("%d intents that were refused cost the journal %d bytes", len(floods), cost)
+		}
+		for i := range 2 * most / 50 {
+			ada.ask(wire.Intent{Do: "settings", Args: map[string]any{"title": fmt.Sprint("By the mole ", i)}})
+			if i%100 == 0 {
+				pass(time.Second)
+			}
+		}
+		if got := size(); got > most || got < 1000 || ada.ended() != "" {
+			t.Errorf("the journal has %d bytes, of %d that it may; ada ended %q", got, most, ada.ended())
+		}
+		ada.does(wire.Intent{Do: "settings", Args: map[string]any{"title": "Quay"}})
+		l.Close("the evening is over")
+		pass(time.Second)
+		if all := k.dir.Journal(l.ID); !all[len(all)-1].Missing {
+			t.Error("the journal does not say that its end is missing")
+		}
 	})
 }

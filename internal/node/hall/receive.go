@@ -103,8 +103,21 @@ func (c *Client) answer(v any) {
 	c.shows.pub.given = append(c.shows.pub.given, given{c, c.message(v)})
 }
 
-// maxWord is how long the name of an action, a team or a person may be, in characters.
-const maxWord = 32
+// The longest name of an action, a team or a person, in characters, and the longest text of an intent, in bytes: an ID,
+// a word or a name of somebody new.
+const maxWord, maxText = 32, 256
+
+// tooLong says what in an intent is longer than anything that there is: nothing of it is kept, and no more than its
+// beginning is told.
+func tooLong(m *wire.Intent) string {
+	if n := utf8.RuneCountInString(m.Name); n > maxWord {
+		return fmt.Sprintf("the name %.*q… has %d characters; at most %d may be", maxWord, m.Name, n, maxWord)
+	}
+	if len(m.Text) > maxText {
+		return fmt.Sprintf("the text %q… has %d bytes; at most %d may be", clip(m.Text, 32), len(m.Text), maxText)
+	}
+	return ""
+}
 
 // intent hands a client's intent to the authority; its verdict comes as a message.
 func (l *playing) intent(c *Client, m *wire.Intent) {
@@ -119,9 +132,8 @@ func (l *playing) intent(c *Client, m *wire.Intent) {
 			Tick: int64(l.m.Tick())})
 		return
 	}
-	if n := utf8.RuneCountInString(m.Name); n > maxWord { // none is so long, and nothing of it is kept
-		answer(step.Verdict{Seat: sheet.ID(m.Seat), Seq: m.N, Code: code.BadArgument, At: l.m.Tick(),
-			Reason: fmt.Sprintf("the name %.*q… has %d characters; at most %d may be", maxWord, m.Name, n, maxWord)})
+	if why := tooLong(m); why != "" {
+		answer(step.Verdict{Seat: sheet.ID(m.Seat), Seq: m.N, Code: code.BadArgument, At: l.m.Tick(), Reason: why})
 		return
 	}
 	if m.Do == string(step.Rename) {
@@ -166,7 +178,7 @@ func (l *playing) input(m *wire.Intent) *step.Input {
 	case step.Advance:
 		in.X = readTicks(m.Value)
 	default:
-		in.Verb = step.Verb(clip(m.Do)) // an unknown one is refused by name
+		in.Verb = step.Verb(clip(m.Do, 32)) // an unknown one is refused by name
 	}
 	return in
 }

@@ -183,14 +183,14 @@ func (l *judging) rule(m *wire.Rule, answer func(any)) {
 // to refuse.
 func (l *judging) ruling(m *wire.Rule) *step.Input {
 	if m.Set == "" {
-		in := &step.Input{Kind: step.RefereeAct, Name: clip(m.Act)}
+		in := &step.Input{Kind: step.RefereeAct, Name: clip(m.Act, 32)}
 		if r := l.book.Referee; r != nil && r.Act(m.Act) != nil {
 			in.Args = readValues(r.Act(m.Act).Takes, m.Args)
 		}
 		return in
 	}
 	kind, name, _ := strings.Cut(m.Set, ".")
-	in := &step.Input{Kind: step.RefereeSet, Name: clip(name), Target: sheet.ID(m.Target)}
+	in := &step.Input{Kind: step.RefereeSet, Name: clip(name, 32), Target: sheet.ID(m.Target)}
 	for _, k := range []sheet.Kind{sheet.Lobby, sheet.Match} {
 		if list := l.m.Store().Of(k); kind == k.String() && m.Target == 0 && len(list) > 0 {
 			in.Target = list[0].ID

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"unicode/utf8"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/lobby"
@@ -16,7 +17,16 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
-func clip(s string) string { return s[:min(len(s), 32)] }
+// clip is the beginning of a text, of at most so many bytes.
+func clip(s string, most int) string {
+	if len(s) <= most {
+		return s
+	}
+	for most > 0 && !utf8.RuneStart(s[most]) {
+		most--
+	}
+	return s[:most]
+}
 
 // readArgs reads what comes with an action.
 func (l *playing) readArgs(m *wire.Intent) (out []step.Named) {
@@ -27,15 +37,34 @@ func (l *playing) readArgs(m *wire.Intent) (out []step.Named) {
 }
 
 // readValues reads values that are sent along, by what is taken.
-func readValues(takes []*sheet.Field, given map[string]any) (out []step.Named) {
-	for _, name := range slices.Sorted(maps.Keys(given)) {
-		v := sheet.UnreadableValue("no such value is taken")
+func readValues(takes []*sheet.Field, given map[string]any) []step.Named {
+	return readNamed(given, "no such value is taken", func(name string) *sheet.Field {
 		for _, f := range takes {
 			if f.Name == name {
-				v = readValue(f, given[name])
+				return f
 			}
 		}
-		out = append(out, step.Named{Name: name, Value: v})
+		return nil
+	}, readValue)
+}
+
+// readNamed reads values by the fields of their names. Of those that cannot be read only the first is kept, with the
+// beginning of its name: the intent is refused, and its refusal costs the journal no more than that.
+func readNamed(given map[string]any, unknown string, fieldOf func(name string) *sheet.Field,
+	read func(*sheet.Field, any) sheet.Value) (out []step.Named) {
+	bad := false
+	for _, name := range slices.Sorted(maps.Keys(given)) {
+		v := sheet.UnreadableValue(unknown)
+		if f := fieldOf(name); f != nil {
+			v = read(f, given[name])
+		}
+		switch {
+		case v.Type != sheet.Unreadable:
+			out = append(out, step.Named{Name: name, Value: v})
+		case !bad:
+			bad = true
+			out = append(out, step.Named{Name: clip(name, 32), Value: v})
+		}
 	}
 	return out
 }
@@ -43,7 +72,10 @@ func readValues(takes []*sheet.Field, given map[string]any) (out []step.Named) {
 func readValue(f *sheet.Field, raw any) sheet.Value {
 	v, err := readSent(f, raw)
 	if err != nil {
-		return sheet.UnreadableValue(err.Error())
+		return sheet.UnreadableValue(clip(err.Error(), 200))
+	}
+	if f.Type == sheet.Text && f.Max > 0 { // a longer one is refused, whatever else it says
+		v.S = clip(v.S, 16*int(f.Max+1))
 	}
 	return v
 }
@@ -60,17 +92,19 @@ func readSent(f *sheet.Field, raw any) (sheet.Value, error) {
 }
 
 // readSettings turns settings into values; a password becomes its digest.
-func (l *playing) readSettings(given map[string]any) (out []step.Named) {
-	for _, name := range slices.Sorted(maps.Keys(given)) {
-		v := sheet.UnreadableValue("there is no such setting")
+func (l *playing) readSettings(given map[string]any) []step.Named {
+	password := &sheet.Field{}
+	return readNamed(given, "there is no such setting", func(name string) *sheet.Field {
 		if name == "password" {
-			v = l.readPassword(given[name])
-		} else if f := lobby.SettingField(l.book, name); f != nil {
-			v = readValue(f, given[name])
+			return password
 		}
-		out = append(out, step.Named{Name: name, Value: v})
-	}
-	return out
+		return lobby.SettingField(l.book, name)
+	}, func(f *sheet.Field, raw any) sheet.Value {
+		if f == password {
+			return l.readPassword(raw)
+		}
+		return readValue(f, raw)
+	})
 }
 
 func (l *playing) readPassword(raw any) sheet.Value {
@@ -133,6 +167,10 @@ func (l *playing) askFor(ctx context.Context, account string, m *wire.Intent) (v
 		seat := l.m.SeatOf(account)
 		if seat == 0 {
 			err = fault.New(code.NoSeat, "you have no seat in this lobby")
+			return
+		}
+		if why := tooLong(m); why != "" {
+			err = fault.New(code.BadArgument, "%s", why)
 			return
 		}
 		if m.Do == string(step.Rename) {

@@ -134,7 +134,8 @@ func wholePerson(t *testing.T, k *keep.Keeper, ada string) {
 	read := func(hidden keep.Hidden) (all keep.Person) {
 		t.Helper()
 		var told bytes.Buffer
-		if err := errors.Join(k.Export(t.Context(), &p, hidden, nil, &told), json.Unmarshal(told.Bytes(), &all)); err != nil {
+		err := k.Export(t.Context(), &p, hidden, nil, &told)
+		if err = errors.Join(err, json.Unmarshal(told.Bytes(), &all)); err != nil {
 			t.Fatalf("%v: %s", err, &told)
 		}
 		return all

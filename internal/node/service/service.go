@@ -59,6 +59,7 @@ type Config struct {
 	Advertise string   // the address that clients and other nodes are told; that of Listen if empty
 	Messages  Messages // between nodes
 	Outages
+	Sizes
 	Rulebooks   string         // a folder whose *.yaml, *.yml and *.json are loaded at the start; "" for none
 	AcceptKept  bool           // they are, even if what is kept reads otherwise then
 	OperatorKey string         // "" keeps the one of an earlier start, or makes one
@@ -72,11 +73,16 @@ type Config struct {
 	Practice    bool           // every lobby is a practice lobby
 	Rough       rough.Network  // how bad live connections are made
 	Retain      retain.Periods // for how long what grows is kept; as retain.Sorts say if nil
-	JournalSize int64          // bytes of journals that the database keeps of lobbies that have ended; 10 GiB if 0
-	BoardMemory int            // the most bytes that leaderboards in memory take, about; 256 MiB if 0
 	Patience    time.Duration  // how long a live connection may take nothing; 10 s if 0
 	Check       time.Duration  // how often all copies are checked; if 0, every 5 s in practice lobbies
 	Log         *slog.Logger   // nothing is logged if nil
+}
+
+// Sizes bound what grows, in bytes.
+type Sizes struct {
+	LobbyJournal int   // bytes of the journal of one lobby at this node; 512 MiB if 0
+	JournalSize  int64 // bytes of journals that the database keeps of lobbies that have ended; 10 GiB if 0
+	BoardMemory  int   // the most bytes that leaderboards in memory take, about; 256 MiB if 0
 }
 
 // Outages says what a node does while the database is away.
@@ -278,6 +284,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 			PublishKept: cfg.PublishKept,
 			Silent:      s.Cluster.Silent,
 			Waiting:     cfg.Waiting,
+			Journal:     cfg.LobbyJournal,
 			Practice:    cfg.Practice,
 			Check:       cfg.Check,
 			Secret:      account.Derived(secret, "passwords of lobbies"),

@@ -106,6 +106,7 @@ func serveCommand() command {
 				"as results=365d,guests=0, in days or a time such as 36h, 0 for ever. Unless you say otherwise: "+
 				keptFor()+" (environment TURNVEX_KEEP)")
 			journals := fs.Int("journal-size", 10240, "`MiB` of journals to keep in the database")
+			lobbyJournal := fs.Int("lobby-journal-size", 512, "`MiB` of the journal of one lobby at this node")
 			waiting := fs.Int("waiting-size", 64, "`MiB` that may be queued while the database is unavailable, "+
 				"for each of: inputs, journals, and results with records")
 			bad := fs.String(
@@ -153,11 +154,15 @@ func serveCommand() command {
 				if *journals < 1 {
 					return errUsage{"-journal-size is at least 1"}
 				}
+				if *lobbyJournal < 1 || *lobbyJournal > 1<<20 {
+					return errUsage{"-lobby-journal-size is from 1 to 1048576"}
+				}
 				if *waiting < 1 || *waiting > 1<<20 {
 					return errUsage{"-waiting-size is from 1 to 1048576"}
 				}
 				cfg.Waiting, cfg.Rehearse = *waiting<<20, rehearse.Served
-				cfg.BoardMemory, cfg.JournalSize = *boards<<20, int64(*journals)<<20
+				cfg.Sizes = service.Sizes{BoardMemory: *boards << 20, JournalSize: int64(*journals) << 20,
+					LobbyJournal: *lobbyJournal << 20}
 				if cfg.Database == "" { // not a default of the flag, because -h would show the password
 					cfg.Database = os.Getenv("TURNVEX_DATABASE")
 				}

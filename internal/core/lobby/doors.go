@@ -89,8 +89,9 @@ func (l *doors) letsDuring(in *step.Input) (code.Code, string) {
 	case was || l.State() != rulebook.Playing:
 	case late == rulebook.LateRefuse:
 		return code.Late, "a match is running, and nobody may join during it"
-	case late == rulebook.LateSeat && l.match.Roster.Crowded():
-		return code.Late, "so many have left the match that is running that nobody new may join during it"
+	case late == rulebook.LateSeat && l.match.Roster.Crowded(from(in, l.seats)):
+		return code.Late, "so many have left the match that is running that nobody new may join during it from where " +
+			"you are"
 	}
 	return code.OK, ""
 }

@@ -24,6 +24,7 @@ func (l *seating) takeSeat(in *step.Input) *seat {
 	f := &l.book.F.Player
 	s := &seat{Player: match.NewPlayer(l.st, in.Name), conn: in.Conn, party: l.held.party(in.Acct)}
 	s.who, s.local = l.whose(in)
+	s.from = from(in, l.seats)
 	meets(l.room, s.who)
 	l.st.SetInt(s.Row, f.Slot, l.freeSlot())
 	l.seats = append(l.seats, s)

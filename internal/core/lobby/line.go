@@ -11,6 +11,7 @@ import (
 // waiter is somebody who stands in line for a seat.
 type waiter struct {
 	account, name, conn, team string
+	from                      int64
 }
 
 // wait puts somebody in line for a seat. Who could have one at once gets it.
@@ -24,7 +25,7 @@ func (l *doors) wait(in *step.Input) step.Verdict {
 	if len(l.line) >= maxLine {
 		return step.Verdict{Code: code.LobbyFull, Reason: fmt.Sprintf("%d people stand in line already", maxLine)}
 	}
-	l.line = append(l.line, waiter{in.Acct, in.Name, in.Conn, in.Team})
+	l.line = append(l.line, waiter{in.Acct, in.Name, in.Conn, in.Team, in.X})
 	l.seatWaiting()
 	l.counts()
 	return step.Verdict{}
@@ -40,7 +41,7 @@ func (l *doors) unwait(conn string) {
 func (l *doors) seatWaiting() {
 	for i := 0; i < len(l.line) && !l.closed; {
 		w := l.line[i]
-		in := &step.Input{Acct: w.account, Name: w.name, Conn: w.conn, Team: w.team, Pass: l.password}
+		in := &step.Input{Acct: w.account, Name: w.name, Conn: w.conn, Team: w.team, Pass: l.password, X: w.from}
 		c, _ := l.admits(in)
 		if c == code.LobbyFull || c == code.Late || c == code.LobbyClosed {
 			break

@@ -199,6 +199,16 @@ func (l *room) whose(in *step.Input) (who string, local int) {
 	return who, local
 }
 
+// from is a number for the address that somebody comes from: for a further player on a connection, that of the others.
+func from(in *step.Input, seats []*seat) int64 {
+	for _, s := range seats {
+		if in.Acct == "" && in.Conn != "" && s.conn == in.Conn {
+			return s.from
+		}
+	}
+	return in.X
+}
+
 // counts writes the numbers that follow from the roster, in one place.
 func (l *room) counts() {
 	l.st.SetInt(l.row, l.book.F.Lobby.Seats, int64(len(l.seats)))

@@ -1,6 +1,7 @@
 package lobby_test
 
 import (
+	"fmt"
 	"testing"
 
 	"turnvex.example/turnvex/internal/core/code"
@@ -259,5 +260,53 @@ func TestTheHostStarts(t *testing.T) {
 	b.take(step.Input{At: b.Tick() + 41})
 	if len(b.Store().Of(sheet.Match)) != 1 {
 		t.Error("no match has begun")
+	}
+}
+
+// TestTheBusiestAddress: when four for each seat have left a match who had something in it, nobody new comes in from
+// the address that most of them came from, others do; when there are twice as many, nobody new does.
+func TestTheBusiestAddress(t *testing.T) {
+	b := open(t, `
+tick: 10
+players: {least: 1, most: 4, late: seat, below: go-on}
+start: {countdown: 0s}
+sheets: {player: {n: {type: integer}}}
+actions: {score: {do: [{add: me.n, by: 1}]}}
+phases: {play: {length: 10m}}`, lobby.Setup{Capacity: 4})
+	b.ask(b.enter("ada"), step.Ready, step.Input{})
+	come := func(who string, from int64) code.Code {
+		out := b.take(step.Input{Kind: step.Enter, Acct: who, Name: who, Conn: who, X: from})
+		seat, verdict := out.Seat, out.Verdict.Code
+		if verdict == code.OK {
+			b.take(step.Input{Kind: step.Loaded, Seat: seat})
+			b.wants("score", b.ask(seat, step.Act, step.Input{Name: "score"}), code.OK)
+			b.take(step.Input{Kind: step.Leave, Seat: seat})
+		}
+		return verdict
+	}
+	for i := range 16 {
+		from := int64(7)
+		if i < 3 {
+			from = 8
+		}
+		if got := come(fmt.Sprint("guest ", i), from); got != code.OK {
+			t.Fatalf("number %d: %s", i, got)
+		}
+	}
+	same := b.take(step.Input{Kind: step.Enter, Acct: "guest 15", Name: "guest", Conn: "guest", X: 7}).Seat
+	local := b.take(step.Input{Kind: step.Enter, Name: "another", Conn: "guest"}).Verdict.Code
+	if b.take(step.Input{Kind: step.Leave, Seat: same}); local != code.Late {
+		t.Errorf("a further player on a connection from there: %q", local)
+	}
+	if busy, back, other := come("bo", 7), come("guest 15", 7), come("cy", 8); busy != code.Late || back != code.OK ||
+		other != code.OK {
+		t.Errorf("from the busiest address %q, back there %q, from another %q", busy, back, other)
+	}
+	n := 0
+	for come(fmt.Sprint("more ", n), 100+int64(n)) == code.OK {
+		n++
+	}
+	if n != 15 {
+		t.Errorf("%d from as many addresses more came in", n)
 	}
 }

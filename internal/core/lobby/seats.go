@@ -13,6 +13,7 @@ type seat struct {
 	*match.Player
 	conn      string     // players with the same one share a connection
 	who       string     // the account whose connection it is; "" for a stand-in's
+	from      int64      // a number for the address that they came from; 0 if it is not known
 	local     int        // which of its players, 0 for the first
 	heldUntil sheet.Tick // wall tick until which a lost connection keeps it; 0 when it is there
 	filler    bool       // nobody's: a stand-in has it
@@ -37,7 +38,7 @@ func (l *seating) leaveSeat(s *seat) {
 		l.callOff() // whoever leaves calls the start off; it begins anew if all is there
 	}
 	if l.match.Has(s.Player) {
-		l.match.Roster.Leave(s.Player, match.Absent{Who: s.who, Local: s.local, VoteAt: s.voteAt,
+		l.match.Roster.Leave(s.Player, match.Absent{Who: s.who, From: s.from, Local: s.local, VoteAt: s.voteAt,
 			Ballot: l.then.ballot(s)})
 	}
 	l.remove(s)

@@ -83,6 +83,7 @@ func (s *seat) walk(w *state.Walk, st *sheet.Store) {
 	s.Player.Walk(w, st)
 	state.Text(w, "conn", &s.conn)
 	state.Person(w, "who", &s.who)
+	state.Int(w, "from", &s.from)
 	state.Int(w, "local", &s.local)
 	state.Int(w, "held until", &s.heldUntil)
 	state.Bool(w, "filler", &s.filler)
@@ -126,6 +127,7 @@ func (x *waiter) walk(w *state.Walk) {
 	state.Person(w, "name", &x.name)
 	state.Text(w, "conn", &x.conn)
 	state.Text(w, "team", &x.team)
+	state.Int(w, "from", &x.from)
 }
 
 // Hash returns the hash of the whole state, hidden parts included.
@@ -136,7 +138,7 @@ func (l *Lobby) Lines() []state.Line { return state.Lines(l.walk) }
 
 // The form of a checkpoint: its magic, of which the last character is the version, the rulebook's version with the form
 // of its sheets, the state, and the hash of all that.
-const checkpointMagic = "TVXCHKP7"
+const checkpointMagic = "TVXCHKP8"
 
 // formOf names a rulebook's version and the form that its sheets have in this version of the service: a checkpoint
 // whose sheets had other fields is told apart, and not read askew.

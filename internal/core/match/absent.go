@@ -12,6 +12,7 @@ import (
 // be counted at its end.
 type Absent struct {
 	Who    string     // the account whose connection they were on
+	From   int64      // a number for the address that they came from; 0 if it is not known
 	Local  int        // which of its players, 0 for the first
 	Team   sheet.ID   // 0 without teams
 	VoteAt sheet.Tick // wall tick from which on they may open a vote again
@@ -43,7 +44,7 @@ type Vote struct {
 }
 
 // perSeat is how many who have left are remembered for each seat of the lobby, before those who had nothing are
-// forgotten, and nobody new is let in.
+// forgotten, and nobody new is let in from where most of them came.
 const perSeat = 4
 
 func (m *roster) mostAbsent() int { return perSeat * int(m.lobby.Int(m.book.F.Lobby.Capacity)) }
@@ -84,17 +85,22 @@ func (m *roster) Removes(who string, p *Player) {
 	}
 }
 
-// Crowded tells whether so many have left the match that nobody new is let into it.
-func (m *roster) Crowded() bool {
-	if !m.InPlay() || len(m.ends.absent) < m.mostAbsent() {
+// Crowded tells whether so many have left the match that nobody new is let into it from an address: the one from which
+// most of them came; every one, when they are twice as many.
+func (m *roster) Crowded(from int64) bool {
+	list := m.ends.absent
+	if !m.InPlay() || len(list) < m.mostAbsent() {
 		return false
 	}
-	for i := range m.ends.absent {
-		if m.ends.absent[i].bare {
+	busiest, by := 0, map[int64]int{}
+	for i := range list {
+		if list[i].bare {
 			return false
 		}
+		by[list[i].From]++
+		busiest = max(busiest, by[list[i].From])
 	}
-	return true
+	return by[from] == busiest || len(list) >= 2*m.mostAbsent()
 }
 
 // Absent returns what somebody had who has left the match under way, or nil. It is good until the next change.

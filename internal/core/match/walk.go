@@ -163,6 +163,7 @@ func (m *ends) walk(w *state.Walk) {
 func (m *ends) walkAbsent(w *state.Walk) {
 	state.List(w, "absent", &m.absent, func(a *Absent) {
 		state.Person(w, "who", &a.Who)
+		state.Int(w, "from", &a.From)
 		state.Int(w, "local", &a.Local)
 		state.Int(w, "team", &a.Team)
 		state.Int(w, "vote at", &a.VoteAt)

@@ -98,7 +98,7 @@ type Input struct {
 	Verb   Verb        // of an intent: what is asked for
 	Name   string      // of an action, a team, a field or a person
 	Target sheet.ID    // a seat or another sheet
-	X, Y   int64       // a point in millimetres, or a direction in thousandths
+	X, Y   int64       // a point in millimetres, or a direction in thousandths; of Enter X is a number for an address
 	Point  bool        // X and Y are given
 	Args   []Named     // of an action, of a referee's word or act, or the settings to change
 	N      int64       // a number, by Kind; of an Intent 0, or the save that took what it costs, negative if it did not

@@ -269,7 +269,8 @@ func (s *lobbies) takeSeat(c *call, in seatRequest) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	j := hall.Joining{Account: c.who.Player, Name: c.who.Name, Team: in.Team, Pass: in.Password, Version: in.Version}
+	j := hall.Joining{Account: c.who.Player, Name: c.who.Name, Team: in.Team, Pass: in.Password, Version: in.Version,
+		From: guard.Counted(addressOf(c.r))}
 	for _, raw := range in.Locals {
 		name, err := account.CleanName(raw)
 		if err != nil {

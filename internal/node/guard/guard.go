@@ -91,7 +91,7 @@ func (g *Guard) giveBack(l *Limit, who string) {
 
 // bucketLocked is what somebody has left now.
 func (g *Guard) bucketLocked(l *Limit, who string) *bucket {
-	who = counted(who)
+	who = Counted(who)
 	now := time.Now()
 	if now.Sub(g.swept) > time.Minute {
 		g.swept = now
@@ -143,9 +143,9 @@ func Table() string {
 	return out
 }
 
-// counted is who counts as one: of an IPv6 address its /64, the least that a customer is given (RFC 6177). The address
+// Counted is who counts as one: of an IPv6 address its /64, the least that a customer is given (RFC 6177). The address
 // stands alone, or behind a space.
-func counted(who string) string {
+func Counted(who string) string {
 	at := strings.LastIndexByte(who, ' ') + 1
 	a, err := netip.ParseAddr(who[at:])
 	if err != nil || !a.Is6() {

@@ -2,6 +2,8 @@ package hall
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/binary"
 	"slices"
 
 	"turnvex.example/turnvex/internal/core/code"
@@ -28,10 +30,21 @@ type Joining struct {
 	Version string // of the rulebook; any if it is empty
 	Wait    bool   // stand in line if the lobby is full
 	Watch   bool
+	From    string   // the address that they come from, if it is known
 	As      sheet.ID // operators: see exactly what this seat sees
 	All     bool     // operators: see everything
 
 	GiveBack func() // called when the place that is taken is free again, if one is taken; or nil
+}
+
+// addressNumber is what the authority knows of an address: a number that tells it from few others, and differs from
+// lobby to lobby.
+func (l *room) addressNumber(address string) int64 {
+	if address == "" {
+		return 0
+	}
+	sum := sha256.Sum256([]byte(l.hall.digest(l.ID + " " + address)))
+	return 1 + int64(binary.BigEndian.Uint16(sum[:]))
 }
 
 // join is Lobby.Join.

@@ -12,7 +12,7 @@ import (
 func (l *seating) standInLine(c *Client, j Joining) error {
 	c.key, c.waits = rand.Text(), true
 	out := l.step(&step.Input{Kind: step.Wait, Acct: j.Account, Name: l.apart(j.Name, 0), Conn: c.key, Team: j.Team,
-		Pass: l.hall.digest(j.Pass)})
+		Pass: l.hall.digest(j.Pass), X: l.addressNumber(j.From)})
 	if v := out.Verdict; !v.OK() {
 		return fault.New(v.Code, "%s", v.Reason)
 	}

@@ -24,7 +24,7 @@ func TestRestoreFails(t *testing.T) {
 		book *rulebook.Book
 		left ledger.Left
 	}{
-		"hash is wrong":          {book, ledger.Left{State: append([]byte("TVXCHKP7"), make([]byte, 40)...)}},
+		"hash is wrong":          {book, ledger.Left{State: append([]byte("TVXCHKP8"), make([]byte, 40)...)}},
 		"entry of the journal":   {book, ledger.Left{State: state, After: []byte("no entry")}},
 		"played back, it fails:": {nil, ledger.Left{State: state}},
 	} {

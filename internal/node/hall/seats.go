@@ -42,7 +42,7 @@ func (l *seating) takeSeats(c *Client, j Joining) error {
 			account = ""
 		}
 		out := l.step(&step.Input{Kind: step.Enter, Acct: account, Name: l.apart(name, 0), Team: j.Team, Conn: c.key,
-			Pass: l.hall.digest(j.Pass)})
+			Pass: l.hall.digest(j.Pass), X: l.addressNumber(j.From)})
 		if v := out.Verdict; !v.OK() {
 			for _, id := range c.Seats {
 				l.step(&step.Input{Kind: step.Leave, Seat: id})

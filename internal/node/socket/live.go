@@ -248,7 +248,7 @@ func (c *conn) hello(r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	j, err := c.joining(h)
+	j, err := c.joining(h, c.s.Doors.AddressOf(r))
 	if err != nil {
 		return err
 	}
@@ -264,11 +264,11 @@ func (c *conn) hello(r *http.Request) error {
 }
 
 // joining turns hello into what the lobby is asked for.
-func (c *conn) joining(h *wire.Hello) (hall.Joining, error) {
+func (c *conn) joining(h *wire.Hello, from string) (hall.Joining, error) {
 	j := hall.Joining{Account: c.who.Player, Name: c.who.Name, Team: h.Team, Resume: h.Resume, Tick: h.Tick,
 		Branch: h.Branch,
 		Pass:   h.Pass, Version: h.Book, Wait: h.Wait, Watch: h.Watch || !c.who.IsPlayer(), Enc: c.enc,
-		Referee: h.Referee}
+		Referee: h.Referee, From: guard.Counted(from)}
 	if (h.All || h.As != 0) && !c.who.Can(account.Read) && !c.who.Can(account.Referee) {
 		return j, fault.New(code.Forbidden, "only service keys see everything, or what another seat sees")
 	}

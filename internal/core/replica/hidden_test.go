@@ -38,16 +38,18 @@ sheets:
   player:
     luck: {type: integer}
     purse: {type: integer, see: owner}
+    tries: {type: integer}
     plan: {type: integer, see: team}
     hand: {type: list, of: integer, start: [1, 2, 3, 4, 5], see: owner}
 actions:
-  try: {do: [{set: me.luck, to: "random(1, 1000)"}, {notice: tried, with: {n: me.luck}}]}
+  try: {do: [{set: me.luck, to: "random(1, 1000)"}, {add: me.tries, by: 1}, {notice: tried, with: {n: me.luck}}]}
   look: {aim: {at: target, who: anyone, out: true}, do: [{set: me.luck, to: target.luck}]}
   shove: {aim: {at: target, reach: 5m}, do: [{add: me.luck, by: 1}]}
   dig: {do: [{set: me.purse, to: "random(1, 1000)"}, {notice: dug, to: owner, with: {n: me.purse}}]}
   mix: {do: [{shuffle: match.deck}, {shuffle: me.hand}]}
   plot: {do: [{set: me.plan, to: "random(1, 9)"}, {notice: plotted, to: team, with: {n: me.plan}}]}
   spy: {aim: {at: target, who: anyone, out: true}, do: [{add: me.purse, by: target.luck + 1}]}
+  bank: {do: [{save: me}]}
 creatures: {crab: {keep: 4, every: 0s, at: [[20m, 30m], [100m, 30m]], speed: 3m, moves: [{wander: 6m}]}}
 pieces: {shell: {keep: 2, every: 1s, at: [[22m, 22m], [24m, 12m]]}}
 rules:
@@ -56,11 +58,18 @@ rules:
 phases: {play: {length: 20s}}
 win: {order: [{most: me.luck}], by: players}
 end: {show: 500ms}
+record:
+  luck: {of: me.luck, keep: best}
+  purse: {type: integer, of: me.purse, keep: total, see: owner}
+boards:
+  lucky: {of: me.luck}
+  dug: {of: me.tries, if: me.tries > 0, keep: total}
 `
 
 // TestTheHiddenTellsNothing plays pairs of matches with one seed, in which red does the same and blue, out of its
 // sight, each time something else. What red is told is the same, byte for byte: deltas in both encodings,
-// notices, answers and the result. The pairs are many in a soak.
+// notices, answers, the result, what boards show and what the history of an own record holds. The pairs are many in a
+// soak.
 func TestTheHiddenTellsNothing(t *testing.T) {
 	b, problems := rulebook.Compile([]byte(dusk))
 	if b == nil {
@@ -112,9 +121,9 @@ func played(t *testing.T, b *rulebook.Book, seed, other uint64) ([]byte, uint64)
 	for m.State() == rulebook.Playing {
 		e.take(step.Input{At: m.Tick() + 1, Kind: step.Tick})
 		for i, id := range e.seats {
-			r, acts := red, []string{"try", "look", "shove", "dig", "plot", "mix"}
+			r, acts := red, []string{"try", "look", "shove", "dig", "plot", "mix", "bank"}
 			if i%2 == 1 {
-				r, acts = blue, []string{"dig", "mix", "plot", "spy"}
+				r, acts = blue, []string{"dig", "mix", "plot", "spy", "bank"}
 			}
 			in := step.Input{Kind: step.Intent, Seat: id, Verb: step.Act, Name: acts[r.IntN(len(acts))],
 				Target: sheet.ID(r.IntN(30))}
@@ -154,9 +163,14 @@ func (e *ear) take(in step.Input) *step.Output {
 		fmt.Fprintf(&e.told, "\n%+v", v)
 	}
 	for _, x := range out.Effects {
-		if x.Kind == step.SaveResult {
+		switch {
+		case x.Kind == step.SaveResult:
 			data, _ := json.Marshal(x.Result)
 			e.told.Write(data)
+		case x.Kind == step.SavePost: // anybody may read the boards
+			fmt.Fprintf(&e.told, "\n%d %+v", e.m.Tick(), *x.Post)
+		case x.Kind == step.SaveRecord && x.Account == "Ada": // without its number, which counts the others' saves
+			fmt.Fprintf(&e.told, "\n%d %+v", e.m.Tick(), x.Changes)
 		}
 	}
 	return out

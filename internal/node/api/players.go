@@ -115,7 +115,7 @@ func (s *players) exportPlayer(c *call) (any, error) {
 	if err != nil {
 		return nil, err
 	}
-	return s.export(c, p, func(string, string) bool { return false })
+	return s.export(c, p, nil)
 }
 
 // export sends everything that is kept of a player, the journals in which they stand included, as it is read.

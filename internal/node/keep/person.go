@@ -81,11 +81,15 @@ type PersonBar struct {
 	Barred   time.Time `json:"barred"`
 }
 
-// Hidden tells which fields of records an export leaves out.
+// Hidden tells which fields of records an export leaves out, as one for the player themselves does; one that is nil
+// leaves nothing out.
 type Hidden func(rulebook, field string) bool
 
 // without leaves fields out of what a record held.
 func (hidden Hidden) without(rulebook string, data *json.RawMessage) error {
+	if hidden == nil {
+		return nil
+	}
 	f, err := ReadFields(*data)
 	if err != nil {
 		return err
@@ -99,8 +103,13 @@ func (hidden Hidden) without(rulebook string, data *json.RawMessage) error {
 	return err
 }
 
-// change leaves fields out of a change, and tells whether anything is left that may be known.
+// change leaves fields out of a change, and its number, which counts the saves of others too. It tells whether anything
+// is left that may be known.
 func (hidden Hidden) change(c *PersonChange) (bool, error) {
+	if hidden == nil {
+		return true, nil
+	}
+	c.Number = 0
 	if err := errors.Join(hidden.without(c.Rulebook, &c.Was), hidden.without(c.Rulebook, &c.Became)); err != nil {
 		return false, err
 	}

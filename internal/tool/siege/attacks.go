@@ -51,6 +51,8 @@ var attacks = []*attack{
 	{name: "topics", what: "one guest watches topics, and those of operators, on 300 connections", prepare: topics},
 	{name: "sessions", what: "made-up keys and cookies of browsers' sessions", prepare: sessions},
 	{name: "acts", what: "a guest does what the console offers to operators, and searches boards", prepare: acts},
+	{name: "runners", what: "six players who claim to be farther than they can have come", prepare: runners,
+		long: 10 * time.Second},
 	{name: "requests", what: "a flood of requests for the list of lobbies", prepare: requests},
 }
 

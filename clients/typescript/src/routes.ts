@@ -995,7 +995,7 @@ export interface Routes {
         changes: unknown
         lobby: string
         match?: number
-        number?: number
+        number: number
         revision: number
         rulebook: string
         version: string
@@ -1313,7 +1313,7 @@ export interface Routes {
         changes: unknown
         lobby: string
         match?: number
-        number?: number
+        number: number
         revision: number
         rulebook: string
         version: string
@@ -1467,7 +1467,7 @@ export interface Routes {
         changes: unknown
         lobby: string
         match?: number
-        number?: number
+        number: number
         revision: number
         version: string
         was: unknown

@@ -25,7 +25,7 @@ import (
 type Change struct {
 	At      time.Time       `json:"at"`
 	Lobby   string          `json:"lobby"`                           // the lobby's ID; of a correction an ID of its own
-	Number  int64           `json:"number,omitempty"`                // of the save in that lobby
+	Number  int64           `json:"number"`                          // of the save in that lobby; 0 in a player's own export
 	Made    int64           `json:"revision" gorm:"column:revision"` // the version of the record that it made
 	Match   int64           `json:"match,omitempty"`                 // the number of the match under way
 	Version string          `json:"version"`                         // of the rulebook

@@ -132,9 +132,11 @@ func (l *playing) intent(c *Client, m *wire.Intent) {
 			Tick: int64(l.m.Tick())})
 		return
 	}
-	if why := tooLong(m); why != "" {
-		answer(step.Verdict{Seat: sheet.ID(m.Seat), Seq: m.N, Code: code.BadArgument, At: l.m.Tick(), Reason: why})
-		return
+	if len(m.Name)+len(m.Text) > maxWord {
+		if why := tooLong(m); why != "" {
+			answer(step.Verdict{Seat: sheet.ID(m.Seat), Seq: m.N, Code: code.BadArgument, At: l.m.Tick(), Reason: why})
+			return
+		}
 	}
 	if m.Do == string(step.Rename) {
 		if err := l.mayBeCalled(m.Text, sheet.ID(m.Seat)); err != nil {

@@ -113,7 +113,9 @@ func (p *pair) step(in *step.Input) *step.Output {
 	before := p.a.PlayTick()
 	out := p.a.Step(in)
 	p.b.Step(in)
-	p.passed = p.a.PlayTick() - before
+	if p.passed = p.a.PlayTick(); p.passed >= before { // otherwise a match has begun
+		p.passed -= before
+	}
 	for _, e := range out.Effects {
 		if e.Kind == step.SaveResult {
 			p.ended++

@@ -28,7 +28,8 @@ func (m *roster) Start(players []*Player) {
 	f := &m.book.F
 	m.count++
 	m.forgetRun()
-	m.ends.began, m.ends.beganWall = m.play, m.wall
+	m.ends.beganWall = m.wall
+	m.play, m.env.Play = 0, 0
 	m.rules.ruleNext = make([]sheet.Tick, len(m.book.Rules))
 	m.pieces.pieceNext, m.pieces.pieceCount = make([]sheet.Tick, len(m.book.Pieces)), make([]int, len(m.book.Pieces))
 	m.creatures.creatureNext = make([]sheet.Tick, len(m.book.Creatures))
@@ -36,7 +37,7 @@ func (m *roster) Start(players []*Player) {
 	m.row = m.st.Add(sheet.Match)
 	m.env.Match = m.row
 	m.st.SetInt(m.row, f.Match.Number, m.count)
-	m.st.SetClock(m.row, f.Match.Play, int64(m.play), 1, m.wall)
+	m.st.SetClock(m.row, f.Match.Play, 0, 1, m.wall)
 	m.st.SetInt(m.row, f.Match.After, int64(m.book.End.Then))
 	m.st.SetInt(m.row, f.Match.Pausing, int64(m.book.Pause.Who))
 	for _, t := range m.teams {
@@ -74,7 +75,7 @@ func (m *roster) beginAll() {
 func (m *roster) takeIn(p *Player) {
 	f := &m.book.F.Player
 	m.st.ResetRow(p.Row, sheet.ResetMatch)
-	if p.Row.Edges, p.respawnAt = 0, 0; m.standIns.StandsIn(p) {
+	if p.Row.Edges, p.respawnAt, p.whimAt = 0, 0, 0; m.standIns.StandsIn(p) {
 		p.whimAt = m.standIns.nextWhim(p)
 	}
 	m.st.SetFlag(p.Row, f.Ready, false)

@@ -27,7 +27,6 @@ type ends struct {
 	values *values
 	rules  settler
 
-	began     sheet.Tick // play tick
 	beganWall sheet.Tick // wall tick
 	finish    bool       // an effect wants the match to end
 	because   string     // why, or why a phase is left
@@ -153,7 +152,7 @@ func (m *ends) hints() {
 
 // forget makes the next match begin with nothing.
 func (m *ends) forget() {
-	m.began, m.beganWall, m.backAt = 0, 0, 0
+	m.beganWall, m.backAt = 0, 0
 	m.finish, m.because, m.forfeit, m.cut = false, "", 0, false
 	m.absent, m.removers = nil, nil
 }

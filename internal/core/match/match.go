@@ -16,7 +16,7 @@ import (
 //  1. row is the Match sheet, and nil exactly between matches;
 //  2. players and store.Seated hold the same players in the same order: those
 //     who take part;
-//  3. play <= wall; both never go back;
+//  3. play <= wall; wall never goes back, and play begins at 0 in each match;
 //  4. the match's play clock shows play at every tick;
 //  5. between two steps nothing waits to happen: queue, firings, hits and winners are empty.
 type Match struct {

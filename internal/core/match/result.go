@@ -12,7 +12,7 @@ func (m *ends) keepResult(because string) {
 	f := &m.book.F
 	practice := m.practice()
 	r := &step.Result{Match: m.count, Rulebook: m.book.Name, Version: m.book.Version, Because: or(because, "the end"),
-		Practice: practice, Millis: sheet.Millis(int64(m.play-m.began), m.book.Rate),
+		Practice: practice, Millis: sheet.Millis(int64(m.play), m.book.Rate),
 		Lasted: sheet.Millis(int64(m.wall-m.beganWall), m.book.Rate), Rounds: m.round}
 	if m.book.Arenas != nil {
 		r.Arena = m.ground().Name

@@ -145,7 +145,6 @@ func (p *Player) Walk(w *state.Walk, st *sheet.Store) {
 // walk walks over how the match stands, between what all parts share.
 func (m *ends) walk(w *state.Walk) {
 	state.Bool(w, "over", &m.over)
-	state.Int(w, "began", &m.began)
 	state.Int(w, "began on the wall", &m.beganWall)
 	state.Int(w, "phase", &m.phase)
 	state.Int(w, "phase ends", &m.phaseEnds)

@@ -22,7 +22,8 @@ import (
 func rehearseCommand() command {
 	return command{name: "rehearse", args: "FILE",
 		summary: "Run a rulebook's matches at full speed, with random or scripted players",
-		details: "Without -script the players act at random. The report shows how long matches last, how often\n" +
+		details: "Without -script the players act at random. Three matches in a row are played in each lobby, and\n" +
+			"between them some people leave and others come. The report shows how long matches last, how often\n" +
 			"each side wins, and which phases and actions were never used. The same seed gives the same\n" +
 			"report, byte for byte; the speed is written to standard error.\n" +
 			"With -script FILE one match is played as written and printed line by line:\n" +
@@ -46,7 +47,8 @@ func rehearseCommand() command {
 			fs.Var(given, "option", "`NAME=VALUE` of an option of the rulebook; may be repeated")
 			scriptFile := fs.String("script", "", "script `file` of who does what at which time")
 			chart := fs.String("chart", "", "draw a chart of lengths and wins into this `file`, as SVG")
-			record := fs.String("journal", "", "write the journal of the first match (or of the script) to this `file`")
+			record := fs.String("journal", "", "write the journal of one match's lobby (or of the script) to this `file`")
+			which := fs.Int("match", 1, "with -journal: up to which `number` of match")
 			asJSON := fs.Bool("json", false, "write the report as one JSON document")
 			return func(ctx context.Context, t *Terminal, args []string) error {
 				book, err := compileFile(t, args[0])
@@ -60,7 +62,7 @@ func rehearseCommand() command {
 					return err
 				}
 				o.Stop = ctx.Done()
-				r, err := runRehearsal(t, book, o, *scriptFile, *record, *asJSON)
+				r, err := runRehearsal(t, book, o, *scriptFile, *record, *which, *asJSON)
 				if err != nil {
 					return err
 				}
@@ -160,7 +162,7 @@ func untilStopped(book *rulebook.Book, o rehearse.Options) (*rehearse.Report, er
 	}
 }
 
-func runRehearsal(t *Terminal, book *rulebook.Book, o rehearse.Options, scriptFile, record string,
+func runRehearsal(t *Terminal, book *rulebook.Book, o rehearse.Options, scriptFile, record string, which int,
 	asJSON bool) (*rehearse.Report, error) {
 	var journalFile *os.File
 	if record != "" {
@@ -183,7 +185,7 @@ func runRehearsal(t *Terminal, book *rulebook.Book, o rehearse.Options, scriptFi
 	fmt.Fprintf(t.Err, "%d matches, %s of play, in %.2f s: %.0f times real time\n", r.Matches, play.Round(time.Second),
 		took.Seconds(), play.Seconds()/took.Seconds())
 	if journalFile != nil {
-		if err := rehearse.Record(book, o, 0, journalFile); err != nil {
+		if err := rehearse.Record(book, o, which, journalFile); err != nil {
 			return nil, err
 		}
 		return r, journalFile.Close()

@@ -1,6 +1,7 @@
 package rehearse
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"io"
@@ -22,6 +23,7 @@ const looksASecond = 4
 // actor is a random player.
 type actor struct {
 	seat sheet.ID
+	no   int // as which they came in
 	seq  uint64
 	next sheet.Tick // when they do something again
 }
@@ -33,6 +35,7 @@ type table struct {
 	r      *rand.Rand
 	oc     *outcome
 	actors []*actor
+	came   int             // how many have come in
 	due    []*actor        // of the present tick
 	asked  []step.Decision // that wait for the referee
 	whim   *match.Whim
@@ -40,24 +43,54 @@ type table struct {
 	in     step.Input
 }
 
-func playRandom(b *rulebook.Book, o *Options, i int) *outcome {
-	t := newTable(b, o, i, nil)
-	t.play(o)
-	return t.oc
+// inARow is how many matches are played in one lobby, one after the other, people coming and going between them.
+const inARow = 3
+
+// row is the matches of one lobby, up to a last one. Where a lobby does not come to the next match, a new one is opened
+// for it.
+type row struct {
+	b      *rulebook.Book
+	o      *Options
+	opened func(lobby.Setup) func(*lobby.Lobby, *step.Input) // gives what is called with each input before it is taken
 }
 
-// Record rehearses one match of a rehearsal again, by its number, and writes its journal.
-func Record(b *rulebook.Book, o Options, i int, w io.Writer) error {
+// play plays the matches of the row in which one stands, up to that, and returns their outcomes and the last lobby.
+func (r *row) play(last int) (out []*outcome, t *table) {
+	for i := last - last%inARow; i <= last; i++ {
+		if t == nil || !t.again(r.o) {
+			s := setup(r.b, r.o, i)
+			t = newTable(r.b, r.o, s, r.opened(s))
+		}
+		t.oc.match = i + 1
+		t.play(r.o)
+		out = append(out, t.oc)
+	}
+	return out, t
+}
+
+// Record rehearses the matches of a lobby again, up to one, by its number from 1, and writes their journal.
+func Record(b *rulebook.Book, o Options, match int, w io.Writer) error {
 	if err := o.defaults(b); err != nil {
 		return err
 	}
-	jw, err := journal.NewWriter(w, journal.Head{Rulebook: b.Source, Setup: setup(b, &o, i)}, hashEvery(b))
-	if err != nil {
+	if match < 1 || match > o.Matches {
+		return fmt.Errorf("there is no match %d; this rehearsal has 1 to %d", match, o.Matches)
+	}
+	var err error
+	var text bytes.Buffer
+	var jw *journal.Writer
+	_, t := (&row{b, &o, func(s lobby.Setup) func(*lobby.Lobby, *step.Input) {
+		text.Reset() // of a lobby before
+		var bad error
+		jw, bad = journal.NewWriter(&text, journal.Head{Rulebook: b.Source, Setup: s}, hashEvery(b))
+		err = errors.Join(err, bad)
+		return func(m *lobby.Lobby, in *step.Input) { err = errors.Join(err, jw.Hash(m), jw.Input(in)) }
+	}}).play(match - 1)
+	if err = errors.Join(err, jw.Hash(t.m)); err != nil {
 		return err
 	}
-	t := newTable(b, &o, i, func(m *lobby.Lobby, in *step.Input) { err = errors.Join(err, jw.Hash(m), jw.Input(in)) })
-	t.play(&o)
-	return errors.Join(err, jw.Hash(t.m))
+	_, err = w.Write(text.Bytes())
+	return err
 }
 
 // setup is how the lobby of a match is opened. Where nothing is said of the arena, each match begins in the next one.
@@ -71,10 +104,8 @@ func setup(b *rulebook.Book, o *Options, i int) lobby.Setup {
 	return s
 }
 
-func newTable(b *rulebook.Book, o *Options, i int, took func(*lobby.Lobby, *step.Input)) *table {
-	seed := seedOf(o.Seed, i)
-	t := &table{b: b, m: lobby.New(b, setup(b, o, i)), r: rand.New(rand.NewPCG(seed, 1)), oc: newOutcome(b, seed),
-		took: took}
+func newTable(b *rulebook.Book, o *Options, s lobby.Setup, took func(*lobby.Lobby, *step.Input)) *table {
+	t := &table{b: b, m: lobby.New(b, s), r: rand.New(rand.NewPCG(s.Seed, 1)), oc: newOutcome(b, s.Seed), took: took}
 	t.m.Count(t.oc.tally)
 	t.m.Held(true)
 	t.whims(o)
@@ -83,17 +114,61 @@ func newTable(b *rulebook.Book, o *Options, i int, took func(*lobby.Lobby, *step
 		t.take()
 	}
 	for n := range o.Players {
-		t.in = step.Input{Kind: step.Enter, Acct: fmt.Sprint("player", n+1), Name: fmt.Sprint("Player ", n+1),
-			Conn: fmt.Sprint(n)}
-		seat := t.take()
-		if seat == 0 {
-			continue
-		}
-		t.in = step.Input{Kind: step.Loaded, Seat: seat, Yes: t.r.IntN(2) == 0}
-		t.take()
-		t.actors = append(t.actors, &actor{seat: seat})
+		t.enter(n)
 	}
 	return t
+}
+
+// enter lets somebody come in, by number.
+func (t *table) enter(n int) {
+	t.came++
+	t.in = step.Input{Kind: step.Enter, Acct: fmt.Sprint("player", t.came), Name: fmt.Sprint("Player ", n+1),
+		Conn: fmt.Sprint(t.came)}
+	seat := t.take()
+	if seat == 0 {
+		return
+	}
+	t.in = step.Input{Kind: step.Loaded, Seat: seat, Yes: t.r.IntN(2) == 0}
+	t.take()
+	t.actors = append(t.actors, &actor{seat: seat, no: n})
+}
+
+// again lets the result be saved and shown, and some people go and others come in their places. It tells whether the
+// next match may begin, or has begun by itself.
+func (t *table) again(o *Options) bool {
+	if t.oc.result == nil {
+		return false
+	}
+	t.in = step.Input{Kind: step.Saved, N: t.oc.result.Match}
+	t.take()
+	limit := t.m.Tick() + sheet.Tick((time.Minute+o.Limit)*time.Duration(t.b.Rate)/time.Second)
+	for t.over() && !t.m.Closed() && t.m.Next() > 0 && t.m.Next() <= limit {
+		t.in = step.Input{At: t.m.Next(), Kind: step.Tick}
+		t.take()
+	}
+	if t.over() || t.m.Closed() {
+		return false
+	}
+	t.oc, t.asked = newOutcome(t.b, t.oc.seed), nil
+	t.m.Count(t.oc.tally)
+	if t.m.State() != rulebook.Gathering {
+		return true
+	}
+	for _, a := range slices.Clone(t.actors) {
+		if t.r.IntN(4) == 0 && !t.m.Closed() {
+			t.in = step.Input{Kind: step.Leave, Seat: a.seat}
+			t.take()
+			t.actors = slices.DeleteFunc(t.actors, func(x *actor) bool { return x == a })
+			t.enter(a.no)
+		}
+	}
+	return !t.m.Closed() && len(t.actors) == o.Players
+}
+
+// over tells whether a match is over, and its result is shown.
+func (t *table) over() bool {
+	list := t.m.Store().Of(sheet.Match)
+	return len(list) > 0 && list[0].Flag(t.b.F.Match.Over)
 }
 
 // take hands the prepared input to the authority.
@@ -125,8 +200,10 @@ func (t *table) take() sheet.ID {
 // passed.
 func (t *table) play(o *Options) {
 	for _, a := range t.actors {
-		t.in = step.Input{Kind: step.Intent, Seat: a.seat, Verb: step.Ready}
-		t.take()
+		if t.m.State() == rulebook.Gathering { // it may have begun by itself
+			t.in = step.Input{Kind: step.Intent, Seat: a.seat, Verb: step.Ready}
+			t.take()
+		}
 	}
 	if t.m.State() == rulebook.Gathering && len(t.actors) > 0 {
 		t.in = step.Input{Kind: step.Intent, Seat: t.actors[0].seat, Verb: step.Start}

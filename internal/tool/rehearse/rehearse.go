@@ -96,15 +96,17 @@ func Run(b *rulebook.Book, o Options) (*Report, error) {
 	var done sync.WaitGroup
 	for range o.Workers {
 		done.Go(func() {
-			for i := range next {
-				outcomes[i] = playRandom(b, &o, i)
+			for last := range next {
+				row := row{b, &o, func(lobby.Setup) func(*lobby.Lobby, *step.Input) { return nil }}
+				list, _ := row.play(last)
+				copy(outcomes[last-len(list)+1:], list)
 			}
 		})
 	}
 	stopped := false
-	for i := 0; i < o.Matches && !stopped; i++ {
+	for i := 0; i < o.Matches && !stopped; i += inARow {
 		select {
-		case next <- i:
+		case next <- min(i+inARow, o.Matches) - 1:
 		case <-o.Stop:
 			outcomes, stopped = outcomes[:i], true
 		}
@@ -123,7 +125,8 @@ func Run(b *rulebook.Book, o Options) (*Report, error) {
 
 // outcome is what one match came to.
 type outcome struct {
-	seed    uint64
+	match   int        // its number, from 1
+	seed    uint64     // of its lobby
 	ticks   sheet.Tick // of play
 	result  *step.Result
 	endless bool // it was not over at the limit
@@ -189,6 +192,7 @@ func Script(b *rulebook.Book, steps []script.Step, o Options, tell func(at time.
 	st := script.NewStage(b, setup)
 	rep := script.Report(st)
 	oc := newOutcome(b, o.Seed)
+	oc.match = 1
 	st.M.Count(oc.tally)
 	st.M.Held(true)
 	var last *step.Input

@@ -69,7 +69,7 @@ func TestFindsWhatIsWrong(t *testing.T) {
 		{"phases: {play: {length: 5s, next: play}}", "Not over at the limit"},
 		{"phases: {play: {}}", "Stuck: nothing could happen any more"},
 		{"phases: {play: {length: 5s}, extra: {length: 5s}}\nactions: {a: {if: 1 == 2}}\nwin: {ends: [{if: " +
-			"match.number == 1}]}", "phase extra\n  action a"},
+			"match.number > 0}]}", "phase extra\n  action a"},
 	} {
 		book, problems := rulebook.Compile([]byte("turnvex: 1\nname: x\nplayers: {least: 2}\n" + c.src))
 		if book == nil {
@@ -123,7 +123,7 @@ kits: {all: {actions: [one, two, ask]}, spare: {actions: [two], start: false}}
 actions:
   one: {do: [{set: me.n, to: 7 / match.round}, {if: me.n / match.round > 1, then: [{grant: spare}]}]}
   two: {do: [{add: me.m, by: 1}]}
-  ask: {referee: {within: 1s}, do: [{notice: yes}], if: match.number == 1}
+  ask: {referee: {within: 1s}, do: [{notice: yes}], if: match.number > 0}
 pieces: {shell: {keep: 1, every: 0s, at: [[2m, 2m], [50m, 2m]]}, pearl: {keep: 0}}
 rules:
   - {on: out, do: [{notice: gone}]}
@@ -188,7 +188,7 @@ func TestGoldenReplay(t *testing.T) {
 	const file = "testdata/clash.journal"
 	if *update {
 		var b bytes.Buffer
-		if err := rehearse.Record(load(t, clash), rehearse.Options{Seed: 7, Players: 6}, 0, &b); err != nil {
+		if err := rehearse.Record(load(t, clash), rehearse.Options{Seed: 7, Players: 6}, 1, &b); err != nil {
 			t.Fatal(err)
 		}
 		if err := os.WriteFile(file, b.Bytes(), 0o644); err != nil {
@@ -241,7 +241,7 @@ func FuzzReplay(f *testing.F) {
 		),
 	)
 	var b bytes.Buffer
-	if err := rehearse.Record(book, rehearse.Options{Players: 2}, 0, &b); err != nil {
+	if err := rehearse.Record(book, rehearse.Options{Players: 2}, 1, &b); err != nil {
 		f.Fatal(err)
 	}
 	f.Add(b.Bytes())

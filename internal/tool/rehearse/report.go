@@ -31,8 +31,8 @@ type Report struct {
 	Actions   []Count  `json:"actions"`            // how often each was accepted
 	Refusals  []Count  `json:"refusals"`           // by code
 	Unused    []string `json:"unused"`             // what of the rulebook was never used, placed, granted or told
-	Endless   []uint64 `json:"endless"`            // seeds of matches not over at the limit
-	Stuck     []uint64 `json:"stuck"`              // seeds of matches in which nothing could happen any more
+	Endless   []int    `json:"endless"`            // numbers of matches not over at the limit
+	Stuck     []int    `json:"stuck"`              // numbers of matches in which nothing could happen any more
 	Faults    []string `json:"faults"`             // what the rulebook did that it may not
 	Failed    []Count  `json:"failed"`             // how often the expressions of a line could not be computed
 	Breaches  []Breach `json:"breaches,omitempty"` // of promises
@@ -77,8 +77,8 @@ func report(b *rulebook.Book, o *Options, outcomes []*outcome) *Report {
 		Seats:    []Side{},
 		Unfair:   []string{},
 		Unused:   []string{},
-		Endless:  []uint64{},
-		Stuck:    []uint64{},
+		Endless:  []int{},
+		Stuck:    []int{},
 		Faults:   []string{},
 		Failed:   []Count{},
 	}
@@ -99,9 +99,9 @@ func report(b *rulebook.Book, o *Options, outcomes []*outcome) *Report {
 			faults[f]++
 		}
 		if oc.stuck {
-			r.Stuck = append(r.Stuck, oc.seed)
+			r.Stuck = append(r.Stuck, oc.match)
 		} else if oc.endless {
-			r.Endless = append(r.Endless, oc.seed)
+			r.Endless = append(r.Endless, oc.match)
 		}
 		if oc.result == nil {
 			continue
@@ -269,17 +269,17 @@ func (r *Report) Text() string {
 	}
 	r.showBreaches(&b)
 	problems(&b, "The rulebook was stopped", r.Faults)
-	seeds := func(list []uint64) (out []string) {
-		for _, s := range list[:min(len(list), 5)] {
-			out = append(out, fmt.Sprint("the match with seed ", s))
+	numbers := func(list []int) (out []string) {
+		for _, n := range list[:min(len(list), 5)] {
+			out = append(out, fmt.Sprintf("match %d: -match %d -journal FILE writes what happened", n, n))
 		}
 		if len(list) > 5 {
 			out = append(out, fmt.Sprintf("and %d more", len(list)-5))
 		}
 		return out
 	}
-	problems(&b, "Not over at the limit", seeds(r.Endless))
-	problems(&b, "Stuck: nothing could happen any more", seeds(r.Stuck))
+	problems(&b, "Not over at the limit", numbers(r.Endless))
+	problems(&b, "Stuck: nothing could happen any more", numbers(r.Stuck))
 	return b.String()
 }
 
@@ -289,8 +289,8 @@ func (r *Report) showBreaches(b *strings.Builder) {
 		b.WriteString("\nBroken promises:\n")
 	}
 	for _, x := range r.Breaches {
-		fmt.Fprintf(b, "  line %d: %s: in %d of %d matches, first in the one with seed %d\n", x.Line, x.Promise,
-			x.Matches, r.Matches, x.Seed)
+		fmt.Fprintf(b, "  line %d: %s: in %d of %d matches, first in match %d\n", x.Line, x.Promise,
+			x.Matches, r.Matches, x.First)
 		if len(x.Script) == 0 {
 			continue
 		}

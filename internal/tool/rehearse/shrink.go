@@ -18,11 +18,11 @@ type Breach struct {
 	Promise string   `json:"promise"`
 	Line    int      `json:"line"`
 	Matches int      `json:"matches"`          // how many broke it
-	Seed    uint64   `json:"seed"`             // of the first of them
+	First   int      `json:"first"`            // the number of the first of them
+	Seed    uint64   `json:"seed"`             // of its lobby
 	Script  []string `json:"script,omitempty"` // the shortest that was found, a story ready to be kept
 
-	no    int64
-	first int // the match
+	no int64
 }
 
 // maxTries is how many scripts are tried for a shorter one.
@@ -32,12 +32,12 @@ const maxTries = 2000
 func breaches(b *rulebook.Book, outcomes []*outcome) (out []Breach) {
 	for _, p := range b.Promises {
 		x := Breach{Promise: p.Text, Line: p.Line, no: int64(p.No)}
-		for i, oc := range outcomes {
+		for _, oc := range outcomes {
 			if !oc.broke[x.no] {
 				continue
 			}
 			if x.Matches++; x.Matches == 1 {
-				x.first, x.Seed = i, oc.seed
+				x.First, x.Seed = oc.match, oc.seed
 			}
 		}
 		if x.Matches > 0 {
@@ -51,10 +51,11 @@ func breaches(b *rulebook.Book, outcomes []*outcome) (out []Breach) {
 func shorten(b *rulebook.Book, o Options, r *Report) {
 	for i := range r.Breaches {
 		x := &r.Breaches[i]
-		taken := []step.Input{}
-		t := newTable(b, &o, x.first, func(m *lobby.Lobby, in *step.Input) { taken = append(taken, kept(in)) })
-		t.play(&o)
-		s := &shrinker{book: b, setup: setup(b, &o, x.first), no: x.no}
+		taken, s := []step.Input{}, &shrinker{book: b, no: x.no}
+		_, t := (&row{b, &o, func(setup lobby.Setup) func(*lobby.Lobby, *step.Input) {
+			taken, s.setup = nil, setup
+			return func(m *lobby.Lobby, in *step.Input) { taken = append(taken, kept(in)) }
+		}}).play(x.First - 1)
 		end := time.Duration(t.m.Tick()+1) * time.Second / time.Duration(b.Rate)
 		x.Script = s.shrink(script.FromInputs(b, s.setup, taken), end)
 	}

@@ -154,6 +154,9 @@ func (m *roster) Return(p *Player, a *Absent) {
 	}
 	m.stirred = true
 	m.Forget(a)
+	if len(m.players) == 1 {
+		m.pieces.bearersAgain()
+	}
 	m.EnoughAgain()
 }
 

@@ -232,10 +232,8 @@ func (m *acts) StopAction(s *Player, name string) step.Verdict {
 		return step.Verdict{Code: code.NotNow, Reason: a.Title + " is not one that is held"}
 	case !m.InPlay() || !m.isActive(s.Row, a):
 		return step.Verdict{} // it is over already, which is what was asked for
-	case !m.playRuns():
-		return step.Verdict{Code: code.Paused, Reason: "play is paused"}
 	}
-	m.endAction(s, a)
+	m.endAction(s, a) // in a pause too: whoever lets go of it holds it no more
 	return step.Verdict{}
 }
 

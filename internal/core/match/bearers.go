@@ -31,6 +31,16 @@ func (m *pieces) bearersWithout(p *sheet.Row) {
 	m.bearersFrom(p, func(b *rulebook.Bearer) rulebook.Heir { return b.Gone })
 }
 
+// bearersAgain hands out what somebody always has to the first who comes after all have left.
+func (m *pieces) bearersAgain() {
+	for i := range m.book.Bearers {
+		always := m.book.Bearers[i].Start == rulebook.HeirRandom && m.book.Bearers[i].Gone == rulebook.HeirRandom
+		if b := &m.book.Bearers[i]; always && m.row.Int(b.Field) == 0 {
+			m.passBearer(b, b.Gone, nil)
+		}
+	}
+}
+
 // bearersOut passes on what a player holds who is out, once the rules for that have seen who held it.
 func (m *pieces) bearersOut(p *sheet.Row) {
 	m.bearersFrom(p, func(b *rulebook.Bearer) rulebook.Heir { return b.Out })

@@ -106,6 +106,9 @@ func (m *roster) Join(p *Player) {
 	m.values.begin(p.Row, sheet.ResetMatch)
 	m.turns.lastInOrder(p.Row)
 	m.motion.spawn(p)
+	if len(m.players) == 1 {
+		m.pieces.bearersAgain()
+	}
 	m.emit(rulebook.OnEnter, p.Row)
 	m.EnoughAgain()
 }
@@ -113,6 +116,7 @@ func (m *roster) Join(p *Player) {
 // Leave takes a player out of the running match, because they leave the lobby. What they had in it is set aside.
 func (m *roster) Leave(p *Player, a Absent) {
 	m.emit(rulebook.OnLeave, p.Row)
+	m.zones.leaves(p.Row)
 	m.rules.Settle()
 	if !m.InPlay() { // what the rules did at the leaving ended the match
 		return
@@ -215,7 +219,7 @@ func (m *roster) Clear() {
 func (m *roster) forgetRun() {
 	m.over, m.phase, m.phaseEnds, m.toPhase, m.round, m.broken = false, 0, 0, noPhase, 0, ""
 	m.ends.forget()
-	m.motion.spawnTurn, m.motion.respawn = 0, 0
+	m.motion.spawned, m.motion.respawn = nil, 0
 	m.rules.ruleNext = nil
 	m.pieces.pieceNext, m.pieces.pieceCount = nil, nil
 	m.creatures.creatureNext, m.creatures.creatureCount, m.creatures.returns = nil, nil, 0

@@ -16,8 +16,8 @@ type motion struct {
 	acts   *acts
 	values *values
 
-	spawnTurn int
-	respawn   sheet.Tick // nobody comes back before this play tick; 0 when nobody is to
+	spawned []int      // how often somebody has appeared at each point, in turns
+	respawn sheet.Tick // nobody comes back before this play tick; 0 when nobody is to
 }
 
 // full is a steering intent at top speed.

@@ -43,15 +43,13 @@ func (m *motion) spawnPoint(g *rulebook.Ground, p *sheet.Row) int {
 	if n == 0 { // none for this player: all will do
 		open, n = func(*rulebook.SpawnPoint) bool { return true }, len(all)
 	}
-	if m.book.Spawn.Pick == rulebook.PickFar {
+	switch m.book.Spawn.Pick {
+	case rulebook.PickFar:
 		return m.farthest(g, p, open)
+	case rulebook.PickTurn:
+		return m.nextPoint(all, open)
 	}
-	pick := m.spawnTurn % n
-	if m.book.Spawn.Pick == rulebook.PickRandom {
-		pick = draw(m.stage, lots.Spawn, uint32(p.ID)).IntN(n)
-	} else {
-		m.spawnTurn++
-	}
+	pick := draw(m.stage, lots.Spawn, uint32(p.ID)).IntN(n)
 	for i := range all {
 		if open(&all[i]) {
 			if pick == 0 {
@@ -61,6 +59,22 @@ func (m *motion) spawnPoint(g *rulebook.Ground, p *sheet.Row) int {
 		}
 	}
 	return 0
+}
+
+// nextPoint returns the open point at which the fewest have appeared, the first among equals: whoever may appear where
+// takes turns with those who may too, and with nobody else.
+func (m *motion) nextPoint(all []rulebook.SpawnPoint, open func(*rulebook.SpawnPoint) bool) int {
+	for len(m.spawned) < len(all) {
+		m.spawned = append(m.spawned, 0)
+	}
+	best := -1
+	for i := range all {
+		if open(&all[i]) && (best < 0 || m.spawned[i] < m.spawned[best]) {
+			best = i
+		}
+	}
+	m.spawned[best]++
+	return best
 }
 
 // farthest returns the open spawn point whose nearest living rival is farthest away; among equals the one with the

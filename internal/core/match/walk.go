@@ -51,7 +51,7 @@ func (m *Match) Walk(w *state.Walk, find func(sheet.ID) *Player) {
 	m.Kept.walk(w)
 	w.In("run", func() {
 		m.Ends.walk(w)
-		state.Int(w, "spawn turn", &m.Motion.spawnTurn)
+		state.Ints(w, "spawned", &m.Motion.spawned)
 		state.Ints(w, "rule next", &m.Rules.ruleNext)
 		m.Pieces.walk(w)
 		m.Creatures.walk(w)

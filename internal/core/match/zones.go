@@ -173,6 +173,18 @@ func (m *zones) passesEdge(r *sheet.Row, z *rulebook.Zone, p *sheet.Row, in bool
 	m.env.Zone = nil
 }
 
+// leaves does what leaving them does in the zones in which a player is who leaves the match.
+func (m *zones) leaves(p *sheet.Row) {
+	f, slot := &m.book.F.Zone, p.Int(m.book.F.Player.Slot)
+	set, bit := f.In[slot/expr.ZoneBits], int64(1)<<(slot%expr.ZoneBits)
+	for _, r := range m.st.Of(sheet.Zone) {
+		if r.Int(set)&bit != 0 {
+			m.st.SetInt(r, set, r.Int(set)&^bit)
+			m.passesEdge(r, m.book.Zones[r.Int(f.Kind)], p, false)
+		}
+	}
+}
+
 // outOfZones forgets in which zones a player is who comes into the match, or has left it.
 func (m *zones) outOfZones(p *sheet.Row) {
 	f := &m.book.F.Zone

@@ -1,6 +1,10 @@
 package rulebook
 
 import (
+	"slices"
+	"strconv"
+	"strings"
+
 	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
@@ -59,6 +63,20 @@ func (b *binder) effectSides(n, v *node, scope expr.Scope, e *Effect) {
 			e.No = i
 		}
 	}
+	if all := rooms(b.book.Teams.List); e.No == SidesSwap && len(all) > 1 {
+		b.warn(v, "swap-may-fail", "swap changes nothing while a team has more players than the next one has room for; "+
+			"they have room for %s", strings.Join(all, ", "))
+	}
+}
+
+// rooms are the numbers of players for which teams have room, each once.
+func rooms(teams []Team) (out []string) {
+	for _, t := range teams {
+		if room := strconv.Itoa(t.Most); !slices.Contains(out, room) {
+			out = append(out, room)
+		}
+	}
+	return out
 }
 
 // effectOnPlayer binds the effects that only say on which player they work.

@@ -52,6 +52,7 @@ func newLobby(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup, m *l
 	l.judged = &judging{room: r, shows: l.shows}
 	l.seats = newSeating(r, l.shows, l.judged, func(account string, there bool) { h.places.set(account, l, there) })
 	l.play = &playing{room: r, kept: l.kept, shows: l.shows}
+	l.seats.sits.failed = l.kept.tasks.failed
 	l.seats.to = ways{l.play, l.seats, l.judged}
 	if h.cfg.Journals != nil {
 		r.journal = openJournal(r, s, l.seats.whose)

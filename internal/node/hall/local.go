@@ -15,7 +15,7 @@ func (l *seating) sit(c *Client, m *wire.Local) {
 	told := wire.Seated{Is: "seated", N: m.N}
 	refuse := func(why code.Code, reason string) {
 		told.Code, told.Reason = string(why), reason
-		c.answer(told)
+		l.whenKept(func(bool) { c.answer(told) }) // behind those who asked before
 	}
 	if len(c.own()) == 0 {
 		refuse(code.NoSeat, "a connection without a seat has no further players")
@@ -24,6 +24,10 @@ func (l *seating) sit(c *Client, m *wire.Local) {
 	name, err := names.Clean(m.Name)
 	if err != nil {
 		refuse(code.BadName, err.Error())
+		return
+	}
+	if err := l.knowsTeam(m.Team); err != nil {
+		refuse(err.Code, err.Reason)
 		return
 	}
 	out := l.step(&step.Input{Kind: step.Enter, Name: name, Team: m.Team, Conn: c.key})
@@ -37,7 +41,8 @@ func (l *seating) sit(c *Client, m *wire.Local) {
 		case !slices.Contains(l.shows.clients, c) || l.m.Store().Get(seat) == nil: // gone meanwhile
 		case !kept: // who is not kept has not joined
 			l.step(&step.Input{Kind: step.Leave, Seat: seat})
-			refuse(code.Stopping, "the database is temporarily unavailable; try again in a moment")
+			told.Code, told.Reason = string(code.Stopping), "the database is temporarily unavailable; try again in a moment"
+			c.answer(told)
 		default:
 			told.OK, told.Seat = true, uint32(seat)
 			l.seatsAre(c, append(slices.Clone(c.Seats), seat))

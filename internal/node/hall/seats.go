@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/rand"
 	"slices"
+	"strings"
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -19,6 +20,7 @@ type seating struct {
 	shows  *showing
 	judged *judging
 	to     taker // what connections say
+	sits   tasks // answers to further players that wait until they are kept, in their order
 
 	keys    map[string]*heldSeats // what a resume key brings back
 	held    []string              // for whom places are held, as noted
@@ -33,8 +35,29 @@ func newSeating(r *room, s *showing, j *judging, places func(account string, the
 		sat: map[string]bool{}, counted: counted{places: places, back: map[string]func(){}}}
 }
 
+// knowsTeam refuses a wish for a team that there is not.
+func (l *room) knowsTeam(name string) *fault.Fault {
+	var all []string
+	for _, t := range l.book.Teams.List {
+		if t.Name == name {
+			return nil
+		}
+		all = append(all, t.Name)
+	}
+	switch {
+	case name == "":
+		return nil
+	case len(all) == 0:
+		return fault.New(code.NoTeam, "there are no teams in %s; leave the team out", l.book.Name)
+	}
+	return fault.New(code.NoTeam, "there is no team %q; there are: %s", clip(name, 32), strings.Join(all, ", "))
+}
+
 // takeSeats asks the authority for a seat for each player on the connection. Either all get one or none.
 func (l *seating) takeSeats(c *Client, j Joining) error {
+	if err := l.knowsTeam(j.Team); err != nil {
+		return err
+	}
 	c.key = rand.Text()
 	for i, name := range append([]string{j.Name}, j.Locals...) {
 		account := j.Account

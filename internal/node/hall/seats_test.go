@@ -137,6 +137,26 @@ func TestFurtherPlayers(t *testing.T) {
 		if w := ada.all("welcome"); k.seats(l) != 1 || len(w) != 1 || len(w[0]["seats"].([]any)) != 1 {
 			t.Errorf("gone: %d seats, %v", k.seats(l), w)
 		}
+		ada.forget()
+		for n, name := range []string{"Fay", "Gus", "", "Hal"} { // one more than may be, and no name
+			ada.Receive(&wire.Local{N: uint64(n + 10), Name: name})
+		}
+		pass(time.Second)
+		for i, m := range ada.all("seated") {
+			if m["n"] != float64(i+10) || (m["ok"] == true) != (i == 0) {
+				t.Errorf("of a burst, answer %d is %v", i, m)
+			}
+		}
+		if list := ada.all("seated"); len(list) != 4 {
+			t.Fatalf("a burst has %d answers", len(list))
+		}
+		say(ada, &wire.Leave{Seat: uint32(ada.all("seated")[0]["seat"].(float64))}, aTick)
+		if m := say(ada, &wire.Local{N: 20, Name: "Ivo", Team: "grey"}, time.Second); m["code"] != "no-such-team" {
+			t.Errorf("in a team that there is not: %v", m)
+		}
+		if _, err := k.tryJoin(l, hall.Joining{Account: "jo", Team: "grey"}); fault.CodeOf(err) != code.NoTeam {
+			t.Errorf("who joins a team that there is not: %v", err)
+		}
 		k.away = true
 		if m := say(ada, &wire.Local{N: 3, Name: "Di"}, 4*time.Second); m["code"] != "stopping" || k.seats(l) != 1 {
 			t.Errorf("while nothing is kept: %v, %d seats", m, k.seats(l))

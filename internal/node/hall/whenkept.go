@@ -6,7 +6,6 @@ import (
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/live/outbox"
-	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/ledger"
 	"turnvex.example/turnvex/internal/wire"
@@ -69,15 +68,15 @@ func (l *showing) whenTold(job func(kept bool)) {
 }
 
 // whenKept runs a job in the lobby's loop when everything that it has taken in up to now is kept, or could not be kept
-// in time.
-func (l *room) whenKept(job func(kept bool)) {
+// in time. Jobs come in the order in which this was called.
+func (l *seating) whenKept(job func(kept bool)) {
 	if l.memory == nil {
 		job(true)
 		return
 	}
 	mark := l.memory.mark
-	safe.Go("wait until something is kept", func() {
-		ctx, over := context.WithTimeout(context.Background(), keptWithin)
+	ctx, over := context.WithTimeout(context.Background(), keptWithin)
+	l.sits.add(func() {
 		defer over()
 		err := l.hall.cfg.Ledger.Kept(ctx, mark)
 		l.post(func() { job(err == nil) })

@@ -15,10 +15,10 @@ import (
 	"turnvex.example/turnvex/internal/tool/trial"
 )
 
-// TestEveryMatchIsTheFirst plays every rulebook of the cookbook three times in one lobby. In each later match everything
-// happens at the same moments as in the first one of a lobby of its own, in which the same people do the same: the
-// phases, the clocks, every field, the answers and the result. What chance decides, which differs between first
-// matches with other seeds too, is left out.
+// TestEveryMatchIsTheFirst plays every rulebook of the cookbook three times in one lobby. In each later match
+// everything happens at the same moments as in the first one of a lobby of its own, in which the same people do the
+// same: the phases, the clocks, every field, the answers and the result. What chance decides, which differs between
+// first matches with other seeds too, is left out.
 func TestEveryMatchIsTheFirst(t *testing.T) {
 	page, err := os.ReadFile("../../../docs/cookbook.md")
 	if err != nil {

@@ -11,6 +11,7 @@ import (
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/replica"
+	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/wire"
 	"turnvex.example/turnvex/internal/wire/spec"
 )
@@ -35,6 +36,11 @@ func TestPage(t *testing.T) {
 	routes, err := spec.Routes(openAPI)
 	if got, _ := os.ReadFile("../../../clients/typescript/src/routes.ts"); err != nil || string(got) != routes {
 		t.Errorf("clients/typescript/src/routes.ts is not the present one; ./dev docs writes it (%v)", err)
+	}
+	for _, verb := range step.Verbs {
+		if !strings.Contains(spec.Page(), "`"+string(verb)+"`") {
+			t.Errorf("the page does not name the intent %s", verb)
+		}
 	}
 	for _, m := range spec.Messages {
 		typ := reflect.TypeOf(m.Type)

@@ -99,6 +99,11 @@ func absent(name string, scope Scope) string {
 	case "me":
 		return "there is no player here that me could be: a rule says for: players; elsewhere look through the " +
 			"players, as in players.exists(p, p.alive)"
+	case "self", "this", "player", "myself":
+		if scope.Vars&Me == 0 {
+			return "there is no one player here; look through the players, as in players.exists(p, p.alive)"
+		}
+		return "the player whom this is about is called me, as in me.alive; all of them are players"
 	case "record":
 		return "there is no player here whose record it could be: a rule says for: players"
 	case "team":
@@ -117,6 +122,10 @@ func absent(name string, scope Scope) string {
 		return "there is no piece here: piece is the one touched, in a piece's if and touch; elsewhere look " +
 			"through pieces"
 	case "it":
+		if n := len(scope.Named); n > 0 {
+			return "there is no it here: the one that the effect with each walks through is called " +
+				scope.Named[n-1].Name + ", as its as says"
+		}
 		return "there is no it here: it is the one that an effect with each walks through"
 	case "arg":
 		return "no values come along here: declare them under the action's takes"

@@ -200,6 +200,9 @@ func (c *Checker) celIssues(iss *cel.Issues, src string, scope Scope) []Issue {
 			is.Known = c.names(scope)
 			if why := absent(m[1], scope); why != "" {
 				is.Message, is.Known = why, nil
+			} else if of := c.owners(m[1], scope); of != "" {
+				is.Known = nil
+				is.Message = fmt.Sprintf("nothing here is called %q by itself; write %s.%s", m[1], of, m[1])
 			} else if how := lists[m[1]]; how != "" {
 				is.Message, is.Known = fmt.Sprintf("%s stands behind a list, as in players.%s", m[1], how), nil
 			} else if isCall(src, is) {
@@ -225,19 +228,45 @@ func lineOf(src string, n int) string {
 	return lines[max(min(n, len(lines)-1), 0)]
 }
 
-// members are what could stand behind the dot at a column: what came with the action, or the fields of any sheet.
+// members are what could stand behind the dot at a column: what came with the action, or the fields of the sheet before
+// the dot, of any sheet where that is not said by one word.
 func (c *Checker) members(line string, dot int, scope Scope) (known []string) {
-	if before := []rune(line); dot <= len(before) && strings.HasSuffix(string(before[:max(dot, 0)]), "arg") {
+	before := []rune(line)
+	word := lastWord.FindString(string(before[:min(max(dot, 0), len(before))]))
+	if word == "arg" {
 		for _, f := range scope.Args {
 			known = append(known, f.Name)
 		}
 		return known
 	}
-	for k := 0; k < sheet.Kinds; k++ {
-		known = append(known, c.schema.Names(sheet.Kind(k))...)
-		known = append(known, ReservedMembers(sheet.Kind(k))...)
+	for k := range sheet.Kind(sheet.Kinds) {
+		if of, is := kinds[word]; is && of != k {
+			continue
+		}
+		known = append(known, c.schema.Names(k)...)
+		known = append(known, ReservedMembers(k)...)
 	}
 	return known
+}
+
+// kinds are the words that stand for one sheet each, and of which kind that is.
+var kinds = map[string]sheet.Kind{"me": sheet.Player, "match": sheet.Match, "lobby": sheet.Lobby, "team": sheet.Team,
+	"record": sheet.Record, "piece": sheet.Piece, "zone": sheet.Zone, "creature": sheet.Creature}
+
+var lastWord = regexp.MustCompile(`\w+$`)
+
+// owners is the word for the sheet that has a field, "" if none of those that are there has.
+func (c *Checker) owners(field string, scope Scope) string {
+	for _, x := range []struct {
+		word string
+		is   bool
+	}{{"me", scope.Vars&Me != 0}, {"team", scope.Vars&Team != 0}, {"piece", scope.Vars&Piece != 0},
+		{"zone", scope.Vars&Zone != 0}, {"creature", scope.Vars&Creature != 0}, {"match", true}, {"lobby", true}} {
+		if x.is && slices.Contains(c.schema.Names(kinds[x.word]), field) {
+			return x.word
+		}
+	}
+	return ""
 }
 
 // isCall tells whether what an issue points at is called as a function.
@@ -264,6 +293,9 @@ func plainMessage(m string) string {
 	}
 	if rest, is := strings.CutPrefix(m, "Syntax error: "); is {
 		return syntax(rest)
+	}
+	if strings.HasPrefix(m, "invalid int literal") {
+		return "the number is too large; an integer goes from -9223372036854775808 to 9223372036854775807"
 	}
 	if strings.Contains(m, "does not support field selection") {
 		if strings.HasPrefix(m, "type 'list(") {

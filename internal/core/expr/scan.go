@@ -137,8 +137,8 @@ func (s *scan) index(c rune) *Issue {
 	if c != '[' || !(unicode.IsLetter(before) || unicode.IsDigit(before) || before == '_' || before == ')') {
 		return nil
 	}
-	return s.issue(s.at, "nobody has a number in a list: say whom you mean, as in players.exists(p, p.points > 9) or "+
-		"players.most(p, p.points), or keep them in a bearer or a field of type player")
+	return s.issue(s.at, "brackets pick nothing: write nth(1) for the first of a list, as in me.hand.nth(1), or say "+
+		"whom you mean, as in players.exists(p, p.points > 9) or players.highest(p, p.points)")
 }
 
 func (s *scan) operator(c rune) *Issue {

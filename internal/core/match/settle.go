@@ -2,6 +2,8 @@ package match
 
 import (
 	"fmt"
+	"regexp"
+	"strings"
 
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -290,7 +292,29 @@ func (m *rules) everyRules() {
 func (m *rules) breakOff() {
 	m.out.Do(step.Effect{Kind: step.Fault, Text: m.broken})
 	m.queue = m.queue[:0]
-	m.ends.endMatch("the rulebook was stopped: " + m.broken)
+	m.ends.endMatch(stopped(m.broken))
 }
 
 var everything = sheet.Mask{^uint64(0), ^uint64(0)}
+
+var lineOfFault = regexp.MustCompile(`line \d+`)
+
+// stopped is because of what a match ends whose rulebook was stopped, as players are told: with the line, and cut at a
+// word where there is no room for more. The operator is told the whole.
+func stopped(broken string) string {
+	out := "the rulebook was stopped"
+	if line := lineOfFault.FindString(broken); line != "" {
+		out += " in " + line
+	}
+	out += ":"
+	for _, word := range strings.Fields(broken) {
+		if len(out)+1+len(word) > mostBecause-len("…") {
+			return out + "…"
+		}
+		out += " " + word
+	}
+	return out
+}
+
+// mostBecause is the most bytes of why a match has ended.
+const mostBecause = 80

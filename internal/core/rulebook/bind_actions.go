@@ -59,6 +59,9 @@ func (b *binder) action(no int, e entry) *Action {
 		Active:   b.book.Schema.Field(sheet.Player, "active_"+e.key),
 	}
 	b.also(n, a)
+	if held := n.get("held"); a.Held && a.Lasts == 0 {
+		b.fail(held, "not-here", "lasts: how long it may be held", "what takes no time cannot be held")
+	}
 	scope, args := scopePlayer, &sheet.Schema{}
 	if takes := n.get("takes"); takes != nil {
 		a.Takes, a.Bounds = b.takes(takes, args, false)

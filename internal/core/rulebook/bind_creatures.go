@@ -62,6 +62,9 @@ func (b *binder) creatures() {
 		if b.book.Ground == nil {
 			b.failEntry(e, "needs-ground", "creatures live on a ground; declare its width and height")
 		}
+		if b.top.get("pieces").get(e.key) != nil {
+			b.failEntry(e, "taken", "a kind of piece is called %q already; call the creature something else", e.key)
+		}
 		if slices.Contains(append(slices.Clone(forWords), "pieces"), e.key) {
 			b.failEntry(e, "taken", "the name %q has a meaning of its own where rules and aims name creatures", e.key)
 		}

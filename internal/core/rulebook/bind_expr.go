@@ -152,6 +152,11 @@ func (b *binder) report(n *node, issues []expr.Issue) {
 				p.Line++
 			}
 		}
+		if n.plain == 's' && !n.quoted && strings.HasPrefix(is.Message, "the bracket") &&
+			!strings.Contains(n.text, ",") {
+			p.Message += "; between { and } a comma ends what stands without quotes: put the whole expression in " +
+				"quotes"
+		}
 		if is.Word != "" {
 			p.Nearest, p.word = Nearest(is.Word, is.Known), is.Word
 		}

@@ -89,6 +89,9 @@ func (b *binder) phases() {
 				}
 			} else {
 				p.Reckon = b.compile(v, scopeMatch, wantMillis)
+				if p.Reckon != nil && p.Reckon.Const && p.Reckon.Int(&expr.Env{}) <= 0 {
+					b.fail(v, "out-of-range", "more than 0 milliseconds", "a phase that lasts %s", v.shown())
+				}
 			}
 		}
 		p.Down = n.get("length") != nil

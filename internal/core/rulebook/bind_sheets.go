@@ -22,8 +22,10 @@ func (b *binder) sheets() {
 			f.Reset = sheet.ResetNever
 			b.book.Options = append(b.book.Options, f)
 			b.uses.wrote(sheet.Lobby, f)
-			if t := f.Type; t == sheet.Ref || t == sheet.List || t == sheet.Clock || t == sheet.Position ||
-				o.value.get("is") != nil {
+			if is := o.value.get("is"); is != nil {
+				b.fail(is, "not-here", "start, which whoever opens the lobby may change",
+					"an option is chosen when the lobby is opened, and so does not follow from an expression")
+			} else if t := f.Type; t == sheet.Ref || t == sheet.List || t == sheet.Clock || t == sheet.Position {
 				b.fail(o.value, "wrong-type", "integer, number, text, flag or choice", "an option cannot be a %s",
 					o.value.get("type").text)
 			}
@@ -135,6 +137,9 @@ func (b *binder) bounds(n *node, f *sheet.Field) {
 			b.fail(n, "missing-key", "words: [calm, cross]", "a choice needs its words")
 		} else {
 			for _, w := range words.items {
+				if slices.Contains(f.Choices, w.text) {
+					b.fail(w, "taken", "each word once", "%s", w.shown())
+				}
 				f.Choices = append(f.Choices, w.text)
 			}
 		}

@@ -26,6 +26,9 @@ func (b *binder) teams() {
 		if e.value.get("most") != nil {
 			team.Most = int(b.int(e.value, "most"))
 		}
+		if expr.IsReserved(e.key) {
+			b.failEntry(e, "taken", "the name %q has a meaning of its own; call the team something else", e.key)
+		}
 		t.List = append(t.List, team)
 	}
 	for i := 1; i <= int(b.int(n, "number")); i++ {

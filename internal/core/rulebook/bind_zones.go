@@ -15,6 +15,11 @@ var (
 // zoneFields declares what a zone brings along: its own fields, and the match's field that refers to it.
 func (b *binder) zoneFields(no int, e entry) {
 	b.ownFields(sheet.Zone, no, e)
+	for _, kinds := range []string{"pieces", "creatures"} {
+		if b.top.get(kinds).get(e.key) != nil {
+			b.failEntry(e, "taken", "one of the %s is called %q already; call the zone something else", kinds, e.key)
+		}
+	}
 	if b.book.Schema.Field(sheet.Match, e.key) != nil {
 		b.failEntry(e, "taken", "the match sheet has a field %q already; call the zone something else", e.key)
 		return

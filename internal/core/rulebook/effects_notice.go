@@ -12,7 +12,11 @@ func (b *binder) effectNotice(n, v *node, scope expr.Scope, e *Effect) {
 	if to := n.get("to"); to != nil {
 		a, ok := sheet.AudienceNamed(to.text)
 		if !ok || a == sheet.Hidden {
-			b.fail(to, "unknown-word", "one of everyone, team, owner, referees", "%s", to.shown())
+			wanted := "one of everyone, team, owner, referees"
+			if slices.Contains([]string{"me", "target", "it"}, to.text) {
+				wanted += "; to tell one player alone, write to: owner, of: " + to.text
+			}
+			b.fail(to, "unknown-word", wanted, "%s", to.shown())
 		}
 		e.To = a
 	}

@@ -64,8 +64,8 @@ func (b *binder) effectSides(n, v *node, scope expr.Scope, e *Effect) {
 		}
 	}
 	if all := rooms(b.book.Teams.List); e.No == SidesSwap && len(all) > 1 {
-		b.warn(v, "swap-may-fail", "swap changes nothing while a team has more players than the next one has room for; "+
-			"they have room for %s", strings.Join(all, ", "))
+		b.warn(v, "swap-may-fail", "swap changes nothing while a team has more players than the next one has room "+
+			"for; they have room for %s", strings.Join(all, ", "))
 	}
 }
 

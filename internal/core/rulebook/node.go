@@ -1,6 +1,7 @@
 package rulebook
 
 import (
+	"bytes"
 	"errors"
 	"fmt"
 	"regexp"
@@ -40,6 +41,7 @@ type node struct {
 	text      string // of a scalar
 	plain     byte   // of a scalar: 's' text, 'i' integer, 'f' decimal, 'b' flag, 'n' nothing
 	block     bool   // of a scalar: written over several lines
+	quoted    bool   // of a scalar: between quotes
 	entries   []entry
 	items     []*node
 	path      string
@@ -88,6 +90,7 @@ func (r *reader) fail(line, col int, code, format string, args ...any) {
 // readDocuments parses the YAML (or JSON) of a rulebook, and of the game behind it.
 func readDocuments(src []byte) ([]*node, Problems) {
 	r := &reader{}
+	src = bytes.TrimPrefix(src, []byte("\xef\xbb\xbf")) // a byte order mark, as some editors write it
 	if bad := screen(src); bad != nil {
 		return nil, Problems{*bad}
 	}
@@ -257,7 +260,7 @@ func (r *reader) readScalar(out *node, n ast.Node) {
 	case *ast.StringNode:
 		out.text, out.plain = v.Value, 's'
 		if v.Token.Type == token.SingleQuoteType || v.Token.Type == token.DoubleQuoteType {
-			out.col++ // the text begins behind the quote
+			out.col, out.quoted = out.col+1, true // the text begins behind the quote
 		} else if found := keyInside.FindStringSubmatch(v.Value); found != nil {
 			r.fail(out.line, out.col, "syntax", "a comma is missing before %q, or the text stands in quotes",
 				found[1]+":")

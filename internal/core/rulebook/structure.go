@@ -2,6 +2,7 @@ package rulebook
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -145,9 +146,11 @@ func (s *structure) object(n *node, o *object) bool {
 			s.problems = append(s.problems, Problem{Severity: Error, Code: "unknown-key", Line: e.line, Column: e.col,
 				At: n.path, Message: fmt.Sprintf("%s has no key %q", o.article(), e.key), Wanted: wantedKey(e.key, o),
 				Nearest: Nearest(e.key, o.names())})
+			p := &s.problems[len(s.problems)-1]
 			if hint := olderHint(n.path, e.key, ""); hint != "" {
-				p := &s.problems[len(s.problems)-1]
 				p.Wanted, p.Nearest = hint, ""
+			} else if strings.ContainsAny(e.key, `()[]'"`) {
+				p.Wanted, p.Nearest = "quotes around the expression before it: it stands behind a comma of that", ""
 			}
 			continue
 		}
@@ -298,6 +301,8 @@ func (s *structure) scalar(n *node, sp *spec) bool {
 		wanted += "; a comment begins with #"
 	case (sp.shape == aDuration || sp.shape == aLength) && n.plain == 'i' && code == "wrong-type":
 		wanted += "; the unit is missing"
+	case sp.shape == aDuration && code == "wrong-type" && longUnit.MatchString(n.text):
+		wanted += "; write " + longUnit.ReplaceAllStringFunc(n.text, shortUnit)
 	case sp.shape == aFlag && slices.Contains([]string{"yes", "no", "on", "off"}, strings.ToLower(n.text)):
 		wanted = "true or false, which are the words for it here"
 	}
@@ -315,6 +320,17 @@ func (s *structure) scalar(n *node, sp *spec) bool {
 		s.problems[len(s.problems)-1].Nearest = near
 	}
 	return false
+}
+
+var longUnit = regexp.MustCompile(`^(\d+(?:\.\d+)?) *(ms|h|m|s)[a-z]*$`)
+
+// shortUnit writes a duration with the letter of its unit, and nothing between.
+func shortUnit(text string) string {
+	found := longUnit.FindStringSubmatch(text)
+	if strings.HasPrefix(found[2], "m") && strings.Contains(text, "milli") {
+		return found[1] + "ms"
+	}
+	return found[1] + found[2]
 }
 
 // elsewhere are the words of other languages for types, and what stands for them here.

@@ -41,7 +41,8 @@ func (l *seating) sit(c *Client, m *wire.Local) {
 		case !slices.Contains(l.shows.clients, c) || l.m.Store().Get(seat) == nil: // gone meanwhile
 		case !kept: // who is not kept has not joined
 			l.step(&step.Input{Kind: step.Leave, Seat: seat})
-			told.Code, told.Reason = string(code.Stopping), "the database is temporarily unavailable; try again in a moment"
+			told.Code = string(code.Stopping)
+			told.Reason = "the database is temporarily unavailable; try again in a moment"
 			c.answer(told)
 		default:
 			told.OK, told.Seat = true, uint32(seat)

@@ -1,6 +1,7 @@
 package script
 
 import (
+	"slices"
 	"strconv"
 	"strings"
 
@@ -8,6 +9,29 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
 )
+
+// stepWords are the words that say what a player does, beside the names of actions.
+var stepWords = []string{"enters", "waits", "leaves", "drops", "returns", "ready", "unready", "start", "resume",
+	"pause", "named", "team", "kick", "ban", "swap", "shuffle", "unban", "settings", "host", "steer", "claim", "vote",
+	"stop", "advance", "set", "act", "ask"}
+
+// unmistakable takes act or ask off a step: the one says that an action is meant, the other that it is not. A word that
+// could be both needs one of them.
+func (st *Stage) unmistakable(s Step) (plain Step, act bool, err error) {
+	both := st.Book.ActionNamed[s.Verb] != nil && slices.Contains(stepWords, s.Verb)
+	switch {
+	case both:
+		return s, false, s.fail("%s is an action of this rulebook and a step: write act %s for the action, ask %s for "+
+			"the step", s.Verb, s.Verb, s.Verb)
+	case s.Verb != "act" && s.Verb != "ask":
+		return s, false, nil
+	case len(s.Args) == 0:
+		return s, false, s.fail("%s needs what is done behind it", s.Verb)
+	}
+	act = s.Verb == "act"
+	s.Verb, s.Args = s.Args[0], s.Args[1:]
+	return s, act, nil
+}
 
 // intent turns a step into an intent. A word that is no verb is an action.
 func (st *Stage) intent(s Step) (step.Input, error) {

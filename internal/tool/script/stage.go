@@ -235,6 +235,13 @@ func (st *Stage) referee(s Step) error {
 
 // player carries out what a player does.
 func (st *Stage) player(s Step) error {
+	s, act, err := st.unmistakable(s)
+	if err != nil {
+		return err
+	}
+	if act {
+		return st.asks(s, st.action)
+	}
 	switch s.Verb {
 	case "enters":
 		return st.enter(s)
@@ -258,7 +265,16 @@ func (st *Stage) player(s Step) error {
 		st.Take(step.Input{Kind: step.Back, Seat: id})
 		return nil
 	}
-	in, err := st.intent(s)
+	return st.asks(s, st.intent)
+}
+
+// asks takes the intent of a player, as it is read from a step.
+func (st *Stage) asks(s Step, read func(Step) (step.Input, error)) error {
+	id, ok := st.seats[s.Who]
+	if !ok {
+		return s.fail("%s has not entered yet", s.Who)
+	}
+	in, err := read(s)
 	if err != nil {
 		return err
 	}

@@ -2,6 +2,7 @@ package script
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -118,6 +119,10 @@ func (w *writer) does(name, what string) string {
 	if name == "" || what == "" {
 		return ""
 	}
+	word, _, _ := strings.Cut(what, " ")
+	if word != "act" && w.book.ActionNamed[word] != nil && slices.Contains(stepWords, word) {
+		what = "ask " + what
+	}
 	return name + " " + what
 }
 
@@ -159,6 +164,9 @@ func (w *writer) intent(in *step.Input) string {
 
 func (w *writer) act(in *step.Input) string {
 	text, a := in.Name, w.book.ActionNamed[in.Name]
+	if slices.Contains(stepWords, in.Name) {
+		text = "act " + text
+	}
 	switch {
 	case a == nil:
 	case a.Aim.At >= rulebook.AimLine && in.Point:

@@ -1,0 +1,63 @@
+package script_test
+
+import (
+	"slices"
+	"strings"
+	"testing"
+
+	"turnvex.example/turnvex/internal/core/lobby"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/tool/script"
+)
+
+// TestActionsNamedLikeSteps: an action that has the name of a step is told apart from it, when a script is read and
+// when it is written; the word alone is refused.
+func TestActionsNamedLikeSteps(t *testing.T) {
+	book, problems := rulebook.Compile([]byte(`turnvex: 1
+name: boots
+players: {least: 1}
+start: {countdown: 0s}
+sheets: {player: {kicks: {type: integer}}}
+actions: {kick: {aim: {at: target, who: anyone}, do: [{add: target.kicks, by: 1}]}, nod: {do: [{add: me.kicks, by: 0}]}}
+phases: {play: {length: 30s}}
+win: {order: [{most: me.kicks}]}
+`))
+	if book == nil {
+		t.Fatal(problems)
+	}
+	setup := lobby.Setup{Code: "SCRIPT", Seed: 1, Hidden: true}
+	st := script.NewStage(book, setup)
+	var taken []step.Input
+	st.Took = func(in *step.Input) { taken = append(taken, *in) }
+	do := func(line string) error {
+		s, _, err := script.ParseLine(line, 1)
+		if err != nil {
+			t.Fatal(err)
+		}
+		return st.Do(s)
+	}
+	lines := []string{"Mara enters", "Joss enters", "Mara ready", "Joss ready", "Mara act kick Joss", "Mara nod",
+		"Mara ask kick Joss"}
+	for _, l := range lines {
+		if err := do(l); err != nil {
+			t.Fatal(l, err)
+		}
+	}
+	if err := do("Mara kick Joss"); err == nil || !strings.Contains(err.Error(), "act kick") {
+		t.Errorf("the word alone: %v", err)
+	}
+	if last := taken[len(taken)-1]; last.Verb != step.Kick || taken[len(taken)-3].Verb != step.Act {
+		t.Errorf("taken: %+v", taken)
+	}
+	var got []string
+	for _, l := range script.FromInputs(book, setup, taken) {
+		if _, what, timed := strings.Cut(l, "s "); timed && strings.HasPrefix(l, "at ") {
+			l = what
+		}
+		got = append(got, l)
+	}
+	if !slices.Equal(got, lines) {
+		t.Errorf("written: %q", got)
+	}
+}

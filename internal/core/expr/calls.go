@@ -346,8 +346,7 @@ func (k *compiler) function(e ast.Expr, name string, args []ast.Expr) numFn {
 	case "running":
 		return k.running(args[0])
 	case "over":
-		runs, shows := k.running(args[0]), k.num(args[0])
-		return func(v *Env) int64 { return truth(runs(v) != 0 && shows(v) == 0) }
+		return k.overs(args[0])
 	case "random":
 		return k.random(e, args)
 	case "min", "max":
@@ -402,15 +401,37 @@ func (k *compiler) distance(args []ast.Expr) numFn {
 	}
 }
 
-func (k *compiler) running(arg ast.Expr) numFn {
+// clock compiles a question about a clock: how fast it goes, and the ticks that it shows.
+func (k *compiler) clock(arg ast.Expr, asks func(rate, shows int64) bool) (*sheet.Field, numFn) {
 	if arg.Kind() == ast.SelectKind {
 		if p, f := k.field(arg); f != nil && f.Type == sheet.Clock {
 			slot := f.Slot()
-			return func(v *Env) int64 { return truth(p.row(v).N[slot+1] != 0) }
+			return f, func(v *Env) int64 {
+				now, n := v.Play, p.row(v).N
+				if f.Wall {
+					now = v.Wall
+				}
+				return truth(asks(n[slot+1], sheet.ClockTicks(n[slot], n[slot+1], n[slot+2], now)))
+			}
 		}
 	}
 	k.fail(arg, "running(…) and over(…) take a clock field")
-	return zero
+	return nil, zero
+}
+
+// running is whether a clock moves: one that has run down does not.
+func (k *compiler) running(arg ast.Expr) numFn {
+	_, f := k.clock(arg, func(rate, shows int64) bool { return rate > 0 || rate < 0 && shows > 0 })
+	return f
+}
+
+// overs is whether a countdown has nothing left: it has run down, or was never given any time.
+func (k *compiler) overs(arg ast.Expr) numFn {
+	field, f := k.clock(arg, func(rate, shows int64) bool { return rate <= 0 && shows <= 0 })
+	if field != nil && !field.Down && !field.BuiltIn {
+		k.fail(arg, "over(…) takes a countdown; %s counts up: compare it with a time", field.Name)
+	}
+	return f
 }
 
 // draws returns the number of a place at which something is drawn.

@@ -31,7 +31,9 @@ func harbour(t *testing.T) (*sheet.Schema, *expr.Env, *expr.Checker) {
 	field(sheet.Lobby, named("goal", sheet.Field{Type: sheet.Integer}))
 	n := field(sheet.Match, named("n", sheet.Field{Type: sheet.Integer}))
 	bell := field(sheet.Match, named("bell", ref(sheet.Player)))
-	clock := field(sheet.Match, named("clock", sheet.Field{Type: sheet.Clock}))
+	clock := field(sheet.Match, named("clock", sheet.Field{Type: sheet.Clock, Down: true}))
+	never := field(sheet.Match, named("never", sheet.Field{Type: sheet.Clock, Down: true}))
+	past := field(sheet.Match, named("past", sheet.Field{Type: sheet.Clock, Down: true}))
 	stood := field(sheet.Match, named("stood", sheet.Field{Type: sheet.Clock, Wall: true}))
 	field(sheet.Match, named("mood", sheet.Field{Type: sheet.Choice, Choices: moods}))
 	tn := field(sheet.Team, named("n", sheet.Field{Type: sheet.Integer}))
@@ -87,6 +89,8 @@ func harbour(t *testing.T) (*sheet.Schema, *expr.Env, *expr.Checker) {
 	st.SetInt(e.Match, bell, int64(st.Seated[3].ID))
 	st.SetClock(e.Match, clock, 1200, -1, 100) // a minute, running down since play tick 100
 	st.SetClock(e.Match, stood, 30, 0, 0)
+	st.SetClock(e.Match, never, 0, 0, 0)
+	st.SetClock(e.Match, past, 5, -1, 100) // it has run down
 	e.Me, e.Team, e.Target, e.Piece, e.It = st.Seated[0], teams[0], st.Seated[1], st.Of(sheet.Piece)[1], st.Seated[4]
 	e.Arg = &sheet.Row{N: []int64{9, int64(st.Seated[2].ID), 1, 500, 700, 0}}
 	c, err := expr.NewChecker(s)

@@ -234,7 +234,8 @@ Lists take ` + "`exists(p, …)`, `all(p, …)`, `exists_one(p, …)`, `count(p,
 ` + "`pick()`" + ` at random. A field that is a list of values takes ` + "`size()`, `7 in me.hand`, `first()`, `nth(2)`" + `,
 ` + "`exists`, `all`, `count`, `sum`, `most`" + ` and ` + "`least`" + `; one of references all that lists take.
 Functions: ` + "`distance(a, b)`" + ` in millimetres, ` + "`point(x, y)`, `within(position, zone)`, `seconds(n)`" + ` in milliseconds,
-` + "`running(clock)`, `over(clock)`" + ` (a countdown has run down), ` + "`team_named('amber')`, `min`, `max`, `abs`, `int`, `double`, `size(text)`, `string(n)`" + ` and, in
+` + "`running(clock)`" + ` (it moves: a countdown that has run down does not), ` + "`over(countdown)`" + ` (nothing is left of it: it has
+run down, or was never given any time), ` + "`team_named('amber')`, `min`, `max`, `abs`, `int`, `double`, `size(text)`, `string(n)`" + ` and, in
 what an effect writes, ` + "`random(least, most)`" + `. A choice is compared with its words
 (` + "`match.phase == 'play'`, `me.mood in ['calm', 'merry']`" + `); a clock reads as milliseconds;
 a position has ` + "`.x` and `.y`" + ` in millimetres.

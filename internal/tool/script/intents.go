@@ -13,23 +13,22 @@ import (
 // stepWords are the words that say what a player does, beside the names of actions.
 var stepWords = []string{"enters", "waits", "leaves", "drops", "returns", "ready", "unready", "start", "resume",
 	"pause", "named", "team", "kick", "ban", "swap", "shuffle", "unban", "settings", "host", "steer", "claim", "vote",
-	"stop", "advance", "set", "act", "ask"}
+	"stop", "advance", "set"}
 
-// unmistakable takes act or ask off a step: the one says that an action is meant, the other that it is not. A word that
-// could be both needs one of them.
+// What stands before a word that could be both a step and an action.
+const meansAction, meansStep = "act:", "step:"
+
+// unmistakable takes that off a step, and tells whether an action is meant. A word that could be both needs it.
 func (st *Stage) unmistakable(s Step) (plain Step, act bool, err error) {
-	both := st.Book.ActionNamed[s.Verb] != nil && slices.Contains(stepWords, s.Verb)
-	switch {
-	case both:
-		return s, false, s.fail("%s is an action of this rulebook and a step: write act %s for the action, ask %s for "+
-			"the step", s.Verb, s.Verb, s.Verb)
-	case s.Verb != "act" && s.Verb != "ask":
-		return s, false, nil
-	case len(s.Args) == 0:
-		return s, false, s.fail("%s needs what is done behind it", s.Verb)
+	if st.Book.ActionNamed[s.Verb] != nil && slices.Contains(stepWords, s.Verb) {
+		return s, false, s.fail("%s is an action of this rulebook and a step: write %s%s for the action, %s%s for the "+
+			"step", s.Verb, meansAction, s.Verb, meansStep, s.Verb)
 	}
-	act = s.Verb == "act"
-	s.Verb, s.Args = s.Args[0], s.Args[1:]
+	if word, is := strings.CutPrefix(s.Verb, meansStep); is {
+		s.Verb = word
+		return s, false, nil
+	}
+	s.Verb, act = strings.CutPrefix(s.Verb, meansAction)
 	return s, act, nil
 }
 

@@ -37,14 +37,14 @@ win: {order: [{most: me.kicks}]}
 		}
 		return st.Do(s)
 	}
-	lines := []string{"Mara enters", "Joss enters", "Mara ready", "Joss ready", "Mara act kick Joss", "Mara nod",
-		"Mara ask kick Joss"}
+	lines := []string{"Mara enters", "Joss enters", "Mara ready", "Joss ready", "Mara act:kick Joss", "Mara nod",
+		"Mara step:kick Joss"}
 	for _, l := range lines {
 		if err := do(l); err != nil {
 			t.Fatal(l, err)
 		}
 	}
-	if err := do("Mara kick Joss"); err == nil || !strings.Contains(err.Error(), "act kick") {
+	if err := do("Mara kick Joss"); err == nil || !strings.Contains(err.Error(), "act:kick") {
 		t.Errorf("the word alone: %v", err)
 	}
 	if last := taken[len(taken)-1]; last.Verb != step.Kick || taken[len(taken)-3].Verb != step.Act {

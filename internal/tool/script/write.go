@@ -119,9 +119,8 @@ func (w *writer) does(name, what string) string {
 	if name == "" || what == "" {
 		return ""
 	}
-	word, _, _ := strings.Cut(what, " ")
-	if word != "act" && w.book.ActionNamed[word] != nil && slices.Contains(stepWords, word) {
-		what = "ask " + what
+	if word, _, _ := strings.Cut(what, " "); w.book.ActionNamed[word] != nil && slices.Contains(stepWords, word) {
+		what = meansStep + what
 	}
 	return name + " " + what
 }
@@ -165,7 +164,7 @@ func (w *writer) intent(in *step.Input) string {
 func (w *writer) act(in *step.Input) string {
 	text, a := in.Name, w.book.ActionNamed[in.Name]
 	if slices.Contains(stepWords, in.Name) {
-		text = "act " + text
+		text = meansAction + text
 	}
 	switch {
 	case a == nil:

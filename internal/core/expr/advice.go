@@ -9,9 +9,8 @@ import (
 )
 
 // advice finds what people write who think of another language, before the library stumbles over it, and says what to
-// write instead. It is nil where nothing is found.
-func advice(src string) *Issue {
-	s := &scan{src: []rune(src)}
+// write instead. It is nil where nothing is found; then the numbers with units are.
+func (s *scan) advice() *Issue {
 	for s.at < len(s.src) {
 		if is := s.step(); is != nil {
 			return is

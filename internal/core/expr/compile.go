@@ -170,19 +170,23 @@ func (c *Checker) parse(src string, scope Scope) (*compiler, []Issue) {
 			{Message: fmt.Sprintf("the expression has %d bytes, at most %d are allowed", len(src), MaxSource)},
 		}
 	}
-	if is := advice(src); is != nil {
+	s := &scan{src: []rune(src)}
+	if is := s.advice(); is != nil {
 		return nil, []Issue{*is}
 	}
+	plain, was := withoutUnits(s.src, s.units)
 	c.Work += len(src) + costOfOne
 	env, err := c.env(scope)
 	if err != nil {
 		return nil, []Issue{{Message: err.Error()}}
 	}
-	checked, iss := env.Compile(src)
+	checked, iss := env.Compile(plain)
 	if iss.Err() != nil {
-		return nil, c.celIssues(iss, src, scope)[:1] // the others only follow from it
+		first := c.celIssues(iss, plain, scope)[0] // the others only follow from it
+		first.Line, first.Column = was(first.Line, first.Column)
+		return nil, []Issue{first}
 	}
-	return &compiler{checker: c, ast: checked.NativeRep(), scope: scope, prog: &Prog{Source: src}}, nil
+	return &compiler{checker: c, ast: checked.NativeRep(), scope: scope, was: was, prog: &Prog{Source: src}}, nil
 }
 
 var (
@@ -328,6 +332,7 @@ func (c *Checker) names(scope Scope) []string {
 // compiler turns one checked expression into a program.
 type compiler struct {
 	checker  *Checker
+	was      func(line, column int) (int, int) // where in the text something is
 	ast      *ast.AST
 	scope    Scope
 	prog     *Prog
@@ -350,16 +355,20 @@ type accuVar struct {
 }
 
 func (k *compiler) fail(e ast.Expr, format string, args ...any) {
+	k.issues = append(k.issues, k.issue(e, format, args...))
+}
+
+func (k *compiler) issue(e ast.Expr, format string, args ...any) Issue {
 	at := k.ast.SourceInfo().GetStartLocation(e.ID())
-	k.issues = append(k.issues,
-		Issue{Line: max(at.Line()-1, 0), Column: max(at.Column(), 0), Message: fmt.Sprintf(format, args...)})
+	line, column := k.was(max(at.Line()-1, 0), max(at.Column(), 0))
+	return Issue{Line: line, Column: column, Message: fmt.Sprintf(format, args...)}
 }
 
 // warn notes what can be run, but is surely wrong.
 func (k *compiler) warn(e ast.Expr, format string, args ...any) {
-	at := k.ast.SourceInfo().GetStartLocation(e.ID())
-	k.warnings = append(k.warnings, Issue{Line: max(at.Line()-1, 0), Column: max(at.Column(), 0),
-		Message: fmt.Sprintf(format, args...), Warning: true})
+	is := k.issue(e, format, args...)
+	is.Warning = true
+	k.warnings = append(k.warnings, is)
 }
 
 // finish compiles the whole expression for what is wanted.

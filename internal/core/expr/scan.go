@@ -8,9 +8,10 @@ import (
 
 // scan goes over the characters of an expression, texts in quotes aside.
 type scan struct {
-	src  []rune
-	at   int
-	open []int // brackets
+	src   []rune
+	at    int
+	open  []int     // brackets
+	units []literal // numbers with units
 }
 
 func (s *scan) issue(at int, format string, args ...any) *Issue {
@@ -92,32 +93,6 @@ func (s *scan) word() *Issue {
 	}
 	if (word == "b" || word == "r") && (s.peek(0) == '\'' || s.peek(0) == '"') {
 		return s.issue(begin, "a text stands in plain quotes, as in 'calm'")
-	}
-	return nil
-}
-
-// number finds times and lengths, which expressions write without their units.
-func (s *scan) number() *Issue {
-	begin := s.at
-	for s.at < len(s.src) && (unicode.IsDigit(s.src[s.at]) || s.src[s.at] == '.') {
-		s.at++
-	}
-	end := s.at
-	for s.at < len(s.src) && unicode.IsLetter(s.src[s.at]) {
-		s.at++
-	}
-	number, unit := string(s.src[begin:end]), string(s.src[end:s.at])
-	switch unit {
-	case "s":
-		return s.issue(begin, "in expressions a time is in milliseconds: write seconds(%s)", number)
-	case "ms":
-		return s.issue(begin, "in expressions a time is in milliseconds, without the unit: write %s", number)
-	case "h", "min":
-		return s.issue(begin, "in expressions a time is in milliseconds: write seconds(…)")
-	case "m":
-		return s.issue(begin, "in expressions a length is in millimetres: write %s * 1000", number)
-	case "mm":
-		return s.issue(begin, "in expressions a length is in millimetres, without the unit: write %s", number)
 	}
 	return nil
 }

@@ -88,7 +88,7 @@ func (b *binder) phases() {
 					b.fail(v, "out-of-range", "more than 0s and at most 24h", "%s", v.shown())
 				}
 			} else {
-				p.Reckon = b.compile(v, scopeMatch, wantMillis)
+				p.Reckon = b.quantity(v, scopeMatch, "ms")
 				if p.Reckon != nil && p.Reckon.Const && p.Reckon.Int(&expr.Env{}) <= 0 {
 					b.fail(v, "out-of-range", "more than 0 milliseconds", "a phase that lasts %s", v.shown())
 				}

@@ -40,7 +40,7 @@ func (b *binder) zones() {
 		z := &Zone{
 			No: i, Line: e.line, Name: e.key, Title: b.titled(n, e.key), Field: b.book.Schema.Field(sheet.Match, e.key),
 			At:     b.expr(n, "at", scopeMatch, expr.Want{Type: sheet.Position}),
-			Radius: b.expr(n, "radius", scopeMatch, wantMillis), If: b.condition(n, "if", scopeInZone),
+			Radius: b.quantity(n.get("radius"), scopeMatch, "mm"), If: b.condition(n, "if", scopeInZone),
 			Enter: b.effects(n, "enter", with(scopeInZone, expr.Random)),
 			Leave: b.effects(n, "leave", with(scopeInZone, expr.Random)),
 			Taken: b.effects(n, "taken", with(scopeZone, expr.Random)),

@@ -119,7 +119,7 @@ func (b *binder) effectClock(n, v *node, scope expr.Scope, e *Effect) {
 		if e.Verb == ClockStop || e.Verb == ClockSplit {
 			b.fail(from, "not-here", "it only with start, restart or reset", "a clock that goes on from where it is")
 		}
-		e.Value = b.duration(from, scope)
+		e.Value = b.quantity(from, scope, "ms")
 	}
 	into := n.get("into")
 	switch {
@@ -137,9 +137,18 @@ func (b *binder) effectClock(n, v *node, scope expr.Scope, e *Effect) {
 	}
 }
 
-// duration compiles a duration, or an expression that gives milliseconds.
-func (b *binder) duration(n *node, scope expr.Scope) *expr.Prog {
-	if ms, ok := parseDuration(n.text); ok && n.kind == scalarNode {
+// quantity compiles a time (in ms) or a length (in mm), or an expression of one. A number alone needs its unit.
+func (b *binder) quantity(n *node, scope expr.Scope, unit string) *expr.Prog {
+	if n == nil {
+		return nil
+	}
+	switch ms, isTime := parseDuration(n.text); {
+	case n.kind != scalarNode:
+	case n.plain == 'i' && n.text != "0":
+		b.fail(n, "wrong-type", map[string]string{"ms": "a time such as 90s, or an expression of one",
+			"mm": "a length such as 15m, or an expression of one"}[unit], "%s has no unit", n.text).unit = unit
+		return nil
+	case isTime && unit == "ms": // in an expression 1m is a metre
 		plain := *n
 		plain.text = strconv.FormatInt(ms, 10)
 		n = &plain

@@ -19,7 +19,7 @@ const (
 	anInt                  // an integer between min and max
 	aFlag                  // true or false
 	aDuration              // a time such as 90s, 1m30s or 250ms; min and max in milliseconds
-	aLength                // a length such as 12m or 500mm, or a plain integer of millimetres
+	aLength                // a length such as 12m or 500mm
 	aPoint                 // [x, y], two lengths
 	anExpr                 // a CEL expression, which may be written as a plain number or flag
 	aPath                  // a field of a sheet, such as me.hull

@@ -1,12 +1,14 @@
 package rulebook
 
 import (
+	"bytes"
 	"crypto/sha256"
 	"encoding/hex"
 	"fmt"
 	"regexp"
 	"slices"
 	"strings"
+	"unicode"
 )
 
 // olderKey is a key that rulebooks had before, and what stands for it now.
@@ -59,6 +61,47 @@ type edit struct {
 // lines. All else stays as it is written, comments included. A rulebook without such keys, or that cannot be read, is
 // returned as it is.
 func Rewrite(src []byte) (out []byte, changes []string) {
+	out, changes = rewriteKeys(src)
+	for range 100 { // of a list the first item without a unit is found
+		with, more := rewriteUnits(out)
+		if len(more) == 0 {
+			break
+		}
+		out, changes = with, append(changes, more...)
+	}
+	return out, changes
+}
+
+// rewriteUnits puts the units behind numbers that stood for times and lengths without them.
+func rewriteUnits(src []byte) (out []byte, changes []string) {
+	_, problems := Compile(src)
+	text, quote := strings.SplitAfter(string(src), "\n"), ""
+	if bytes.HasPrefix(bytes.TrimSpace(src), []byte("{")) { // as JSON needs it
+		quote = `"`
+	}
+	for i := len(problems) - 1; i >= 0; i-- { // from the end, so that the places before stay where they are
+		p := &problems[i]
+		if p.unit == "" {
+			continue
+		}
+		line := []rune(text[p.Line-1])
+		end := p.Column - 1
+		for end < len(line) && unicode.IsDigit(line[end]) {
+			end++
+		}
+		number := string(line[p.Column-1 : end])
+		text[p.Line-1] = string(line[:p.Column-1]) + quote + number + p.unit + quote + string(line[end:])
+		changes = slices.Insert(changes, 0,
+			fmt.Sprintf("line %d: %s: %s is now %s%s", p.Line, p.At, number, number, p.unit))
+	}
+	if len(changes) == 0 {
+		return src, nil
+	}
+	return []byte(strings.Join(text, "")), changes
+}
+
+// rewriteKeys puts what stands now in the place of keys that rulebooks had before.
+func rewriteKeys(src []byte) (out []byte, changes []string) {
 	docs, problems := readDocuments(src)
 	if len(problems) > 0 || len(docs) == 0 || docs[0].get("host") != nil || docs[0].get("turnvex") == nil {
 		return src, nil

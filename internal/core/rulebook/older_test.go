@@ -29,6 +29,14 @@ func TestRewrite(t *testing.T) {
 		{"arenas: {list: {m: {width: 9m, height: 9m}},\n  pick: host}\n",
 			"arenas: {list: {m: {width: 9m, height: 9m}},\n}\n",
 			"line 4: arenas: {pick: host} is left out, as the default"},
+		{"ground: {width: 9000, height: 9m, spawns: [{at: [2000, 300]}]} # mm\n",
+			"ground: {width: 9000mm, height: 9m, spawns: [{at: [2000mm, 300mm]}]} # mm\n",
+			"line 3: ground.width: 9000 is now 9000mm"},
+		{"sheets: {match: {t: {type: clock, count: down}}}\n" +
+			"rules: [{on: start, do: [{clock: match.t, do: start, from: 500}]}]\n",
+			"sheets: {match: {t: {type: clock, count: down}}}\n" +
+				"rules: [{on: start, do: [{clock: match.t, do: start, from: 500ms}]}]\n",
+			"line 4: rules[1].do[1].from: 500 is now 500ms"},
 		{"pause: {who: anyone}\n", "pause: {who: anyone}\n", ""},
 	} {
 		const around, end = "turnvex: 1\nname: old\n", "phases: {play: {length: 9s}}\n"
@@ -49,7 +57,7 @@ func TestRewrite(t *testing.T) {
 		}
 		_, problems = rulebook.Compile([]byte(around + c.was + end))
 		hint := slices.ContainsFunc(problems, func(p rulebook.Problem) bool {
-			return strings.Contains(p.Wanted, "turnvex check -rewrite")
+			return strings.Contains(p.Wanted, "turnvex check -rewrite") || strings.Contains(p.String(), "unit")
 		})
 		if older := c.says != "" && !strings.Contains(c.was, "who: nobody"); older && !hint {
 			t.Errorf("%s: nothing says what to write: %s", c.was, problems)
@@ -60,6 +68,10 @@ func TestRewrite(t *testing.T) {
 	want := `{"turnvex": 1, "name": "old", "host": {"start": ["private", "public"]}, "start": {"ready": false}, ` +
 		`"phases": {"play": {"length": "9s"}}}`
 	if string(out) != want {
+		t.Errorf("the JSON became %s", out)
+	}
+	json = `{"turnvex": 1, "name": "old", "phases": {"play": {"length": 9000}}}`
+	if out, _ := rulebook.Rewrite([]byte(json)); string(out) != strings.Replace(json, "9000", `"9000ms"`, 1) {
 		t.Errorf("the JSON became %s", out)
 	}
 }

@@ -32,6 +32,7 @@ type Problem struct {
 	Nearest  string   `json:"nearest,omitempty"`
 
 	word string // the name that was not known, if that is the problem
+	unit string // what is missing behind a number, if that is the problem, as rulebooks meant it before
 }
 
 // String writes the problem on one line, without the file's name.

@@ -184,7 +184,7 @@ Notation:
 
 - a **name** is a lower-case letter, then letters, digits or ` + "`_`" + `, at most 32 in all;
 - a **duration** is ` + "`90s`, `1m30s`, `250ms`, `1.5h`" + `;
-- a **length** is ` + "`12m`, `1.5m`, `500mm`" + `, or a plain integer of millimetres;
+- a **length** is ` + "`12m`, `1.5m`" + ` or ` + "`500mm`" + `; 0 needs no unit;
 - a **point** is two lengths, ` + "`[5m, 20m]`" + `, from the ground's upper left corner;
 - an **expression** is [CEL](#expressions); quote it where YAML would read it differently;
 - a **field** is a sheet's field as expressions name it: ` + "`me.hull`, `match.bell.points`" + `.
@@ -239,6 +239,10 @@ run down, or was never given any time), ` + "`team_named('amber')`, `min`, `max`
 what an effect writes, ` + "`random(least, most)`" + `. A choice is compared with its words
 (` + "`match.phase == 'play'`, `me.mood in ['calm', 'merry']`" + `); a clock reads as milliseconds;
 a position has ` + "`.x` and `.y`" + ` in millimetres.
+
+Write times, lengths and speeds with their units: ` + "`match.play > 30s`, `distance(me.pos, it.pos) < 2.5m`, `match.round * 1s`, `me.slow ? 2m/s : 6m/s`" + `.
+The units are ` + "`ms`, `s`, `min`, `h`, `mm`, `m`, `mm/s` and `m/s`" + `; ` + "`2m`" + ` in an expression is two metres. Such a number is an integer
+of milliseconds, millimetres or millimetres a second. Where a time or a length is wanted, a number alone is an error.
 
 ### Built-in fields
 

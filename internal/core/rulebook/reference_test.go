@@ -175,7 +175,7 @@ func TestSchemaAgrees(t *testing.T) {
 		s := &structure{}
 		s.check(top, &spec{shape: anObject, object: topObject})
 		var value any
-		if err := yaml.Unmarshal([]byte(d), &value); err != nil {
+		if err := yaml.Unmarshal([]byte(strings.TrimPrefix(d, "\ufeff")), &value); err != nil {
 			t.Fatalf("%v in\n%s", err, d)
 		}
 		bad := formProblems(s.problems)

@@ -295,12 +295,14 @@ func (s *structure) scalar(n *node, sp *spec) bool {
 	if code == "" {
 		return true
 	}
-	wanted := sp.describe()
+	wanted, unit := sp.describe(), ""
 	switch {
 	case code == "bad-name" && strings.Contains(n.text, " //"):
 		wanted += "; a comment begins with #"
-	case (sp.shape == aDuration || sp.shape == aLength) && n.plain == 'i' && code == "wrong-type":
-		wanted += "; the unit is missing"
+	case sp.shape == aDuration && n.plain == 'i' && code == "wrong-type":
+		wanted += "; the unit is missing: write " + n.text + "s for seconds"
+	case sp.shape == aLength && n.plain == 'i' && code == "wrong-type":
+		unit, wanted = "mm", wanted+"; the unit is missing: write "+n.text+"mm, or "+n.text+"m for metres"
 	case sp.shape == aDuration && code == "wrong-type" && longUnit.MatchString(n.text):
 		wanted += "; write " + longUnit.ReplaceAllStringFunc(n.text, shortUnit)
 	case sp.shape == aFlag && slices.Contains([]string{"yes", "no", "on", "off"}, strings.ToLower(n.text)):
@@ -312,6 +314,7 @@ func (s *structure) scalar(n *node, sp *spec) bool {
 		wanted = hint
 	}
 	s.fail(n, code, wanted, "%s", n.shown())
+	s.problems[len(s.problems)-1].unit = unit
 	if sp.shape == aWord && hint == "" {
 		near := elsewhere[strings.ToLower(n.text)]
 		if !slices.Contains(sp.words, near) {

@@ -32,10 +32,10 @@ func parseDuration(s string) (int64, bool) {
 	return d.Milliseconds(), err == nil
 }
 
-// parseLength reads 12m, 1.5m, 500mm or a plain integer into millimetres.
+// parseLength reads 12m, 1.5m, 500mm or 0 into millimetres.
 func parseLength(s string) (int64, bool) {
-	if n, err := strconv.ParseInt(s, 10, 64); err == nil {
-		return n, n >= 0
+	if s == "0" {
+		return 0, true
 	}
 	if !lengthForm.MatchString(s) {
 		return 0, false

@@ -1,0 +1,109 @@
+package expr
+
+import (
+	"math/big"
+	"slices"
+	"strings"
+	"unicode"
+)
+
+// units are what stands behind a number, and how many milliseconds, millimetres, or millimetres a second, one is.
+var units = map[string]int64{"ms": 1, "s": 1000, "min": 60_000, "h": 3_600_000, "mm": 1, "m": 1000, "mm/s": 1,
+	"m/s": 1000}
+
+// literal is a number with its unit in an expression.
+type literal struct {
+	begin, end int    // in characters of the whole text
+	plain      string // the integer that it is
+}
+
+// number takes a number, with its unit where one stands behind it.
+func (s *scan) number() *Issue {
+	begin := s.at
+	for s.at < len(s.src) && (unicode.IsDigit(s.src[s.at]) || s.src[s.at] == '.') {
+		s.at++
+	}
+	end := s.at
+	for s.at < len(s.src) && unicode.IsLetter(s.src[s.at]) {
+		s.at++
+	}
+	number, unit := string(s.src[begin:end]), string(s.src[end:s.at])
+	if (unit == "m" || unit == "mm") && s.peek(0) == '/' && s.peek(1) == 's' && !inWord(s.peek(2)) {
+		unit, s.at = unit+"/s", s.at+2
+	}
+	switch {
+	case unit == "", unit == "e", unit == "x", unit == "u": // other ways of writing a number
+		return nil
+	case units[unit] == 0:
+		return s.issue(end, "there is no unit %s: a time is in ms, s, min or h, a length in mm or m, a speed in mm/s "+
+			"or m/s", unit)
+	}
+	plain, whole := times(number, units[unit])
+	if !whole {
+		return s.issue(begin, "%s%s is not a whole number of %s", number, unit, smallest(unit))
+	}
+	s.units = append(s.units, literal{begin, s.at, plain})
+	return nil
+}
+
+func inWord(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) || r == '_' || r == '.' }
+
+// times multiplies a decimal, and tells whether the product is an integer.
+func times(number string, by int64) (string, bool) {
+	x, ok := new(big.Rat).SetString(number)
+	if !ok {
+		return "", false
+	}
+	x.Mul(x, new(big.Rat).SetInt64(by))
+	return x.Num().String(), x.IsInt()
+}
+
+// smallest is the unit of which a quantity is a whole number.
+func smallest(unit string) string {
+	switch {
+	case strings.HasSuffix(unit, "/s"):
+		return "millimetres a second"
+	case strings.HasPrefix(unit, "m") && unit != "ms" && unit != "min":
+		return "millimetres"
+	}
+	return "milliseconds"
+}
+
+// withoutUnits is an expression in which numbers with units are the integers that they are, and what tells where
+// something was that is found in it.
+func withoutUnits(src []rune, all []literal) (plain string, was func(line, column int) (int, int)) {
+	if len(all) == 0 {
+		return string(src), func(line, column int) (int, int) { return line, column }
+	}
+	var out []rune
+	var from []int // by character of what comes out, in the text
+	at := 0
+	for _, l := range all {
+		for ; at < l.begin; at++ {
+			out, from = append(out, src[at]), append(from, at)
+		}
+		out = append(out, []rune(l.plain)...)
+		from = append(from, slices.Repeat([]int{l.begin}, len([]rune(l.plain)))...)
+		at = l.end
+	}
+	for ; at < len(src); at++ {
+		out, from = append(out, src[at]), append(from, at)
+	}
+	return string(out), func(line, column int) (int, int) {
+		begin := 0 // of the line, in what came out
+		for n := 0; n < line && begin < len(out); begin++ {
+			if out[begin] == '\n' {
+				n++
+			}
+		}
+		i := begin + column
+		if i >= len(from) {
+			return line, column
+		}
+		column = 0
+		for k := from[i]; k > 0 && src[k-1] != '\n'; k-- {
+			column++
+		}
+		return line, column
+	}
+}

@@ -115,8 +115,8 @@ var moveObject = &object{
   gull:
     moves:
       - {if: match.bell == nobody, stand: true}
-      - {if: "distance(match.bell.pos, creature.pos) < 20000", to: match.bell.pos, gap: 4m, speed: 5m}
-      - {if: creature.pos.x < 30000, along: [[5m, 5m], [25m, 5m], [25m, 25m]], then: back}
+      - {if: "distance(match.bell.pos, creature.pos) < 20m", to: match.bell.pos, gap: 4m, speed: 5m}
+      - {if: creature.pos.x < 30m, along: [[5m, 5m], [25m, 5m], [25m, 25m]], then: back}
       - {wander: 10m}`,
 	keys: []key{
 		{name: "if", spec: anExpression, doc: "A condition on `creature`."},

@@ -17,7 +17,7 @@ var zoneObject = &object{
   light:
     circle: [10m, 10m, 15m]
     at: "match.bell.pos"
-    radius: max(15000 - match.play / 10, 2000)
+    radius: max(15m - match.play / 10, 2m)
     tell: 200ms
     if: me.alive && me.hull > 0
     enter: [{add: me.points, by: 1}]

@@ -104,7 +104,7 @@ var voteObject = &object{
   surrender:
     by: team
     during: [match]
-    if: match.play > 30000
+    if: match.play > 30s
     else: It is too early to give up
     needs: all
     lasts: 15s

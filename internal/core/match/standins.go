@@ -70,8 +70,8 @@ func (m *standIns) Whimsical(settle func()) {
 		}
 		if in.Verb == step.Steer {
 			m.motion.Steer(p, &in)
-		} else {
-			m.acts.Act(p, &in)
+		} else if m.acts.Act(p, &in).OK() {
+			m.tallied(func(t *Tally) { t.StandIns[m.book.ActionNamed[in.Name].No]++ })
 		}
 		settle()
 	}

@@ -15,6 +15,7 @@ type Tally struct {
 	Kits      []int       // by kit: how often it was given, at the start or by an effect
 	Acts      []int       // by referee's act: how often it was done
 	Notices   []int       // by notice: how often it was told
+	StandIns  []int       // by action: how often a stand-in took it
 	Faults    map[int]int // by line: how often what stands there could not be computed
 }
 
@@ -22,7 +23,7 @@ type Tally struct {
 func NewTally(b *rulebook.Book) *Tally {
 	t := &Tally{Rules: make([]int, len(b.Rules)), Pieces: make([]int, len(b.Pieces)),
 		Creatures: make([]int, len(b.Creatures)), Kits: make([]int, len(b.Kits)), Notices: make([]int, len(b.Notices)),
-		Faults: map[int]int{}}
+		StandIns: make([]int, len(b.Actions)), Faults: map[int]int{}}
 	t.Arenas = make([]int, len(b.Grounds))
 	if b.Referee != nil {
 		t.Acts = make([]int, len(b.Referee.Acts))
@@ -42,7 +43,7 @@ func NewTally(b *rulebook.Book) *Tally {
 func (t *Tally) Add(o *Tally) {
 	for _, pair := range [][2][]int{{t.Rules, o.Rules}, {t.Pieces, o.Pieces}, {t.Arenas, o.Arenas}, {t.Acts, o.Acts},
 		{t.Kits, o.Kits},
-		{t.Notices, o.Notices}, {t.Creatures, o.Creatures}} {
+		{t.Notices, o.Notices}, {t.Creatures, o.Creatures}, {t.StandIns, o.StandIns}} {
 		for n, count := range pair[1] {
 			pair[0][n] += count
 		}

@@ -363,3 +363,20 @@ promises:
 		t.Errorf("%s", text)
 	}
 }
+
+// TestStandInsAreCounted: what only stand-ins do is done, and is told apart from what players do.
+func TestStandInsAreCounted(t *testing.T) {
+	r, err := rehearse.Run(compiled(t, `turnvex: 1
+name: helpers
+players: {least: 1, most: 3}
+sheets: {player: {points: {type: integer}}}
+actions: {score: {do: [{add: me.points, by: 1}]}, wave: {if: me.stand_in, do: [{add: me.points, by: 0}]}}
+stand_ins: {fill: 3}
+phases: {play: {length: 20s}}
+win: {order: [{most: me.points}]}
+`), rehearse.Options{Matches: 6, Players: 2})
+	if err != nil || used(r, "wave") != 0 || len(r.StandIns) != 2 || len(r.Unused) > 0 ||
+		!strings.Contains(r.Text(), "Actions of stand-ins") {
+		t.Errorf("%v, unused %q, of stand-ins %v:\n%s", err, r.Unused, r.StandIns, r.Text())
+	}
+}

@@ -29,6 +29,7 @@ type Report struct {
 	Unfair    []string `json:"unfair"`             // which side or seat wins more or less often than chance explains
 	Reasons   []Count  `json:"reasons"`            // why matches ended
 	Actions   []Count  `json:"actions"`            // how often each was accepted
+	StandIns  []Count  `json:"stand_ins"`          // how often stand-ins took each
 	Refusals  []Count  `json:"refusals"`           // by code
 	Unused    []string `json:"unused"`             // what of the rulebook was never used, placed, granted or told
 	Endless   []int    `json:"endless"`            // numbers of matches not over at the limit
@@ -114,6 +115,13 @@ func report(b *rulebook.Book, o *Options, outcomes []*outcome) *Report {
 	r.Breaches = breaches(b, outcomes)
 	r.lengths(lengths)
 	r.Reasons, r.Actions, r.Refusals = counts(reasons), counts(actions), counts(refused)
+	taken := map[string]int{}
+	for _, a := range b.Actions {
+		if n := tally.StandIns[a.No]; n > 0 {
+			taken[a.Name] = n
+		}
+	}
+	r.StandIns = counts(taken)
 	r.Sides, r.Seats = r.sorted(sides), r.sorted(seats)
 	if r.Players > 0 { // players by chance: what they do is no reason
 		r.Unfair = append(append(r.Unfair, advantages(r.Sides, r.Ended)...), seatAdvantages(b, r)...)
@@ -260,6 +268,7 @@ func (r *Report) Text() string {
 	problems(&b, "Not fair", r.Unfair)
 	list("Why they ended", r.Reasons)
 	list("Actions", r.Actions)
+	list("Actions of stand-ins", r.StandIns)
 	list("Refusals", r.Refusals)
 	problems(&b, "Never used", r.Unused)
 	list("Could not be computed (division by zero, or too large)", r.Failed)

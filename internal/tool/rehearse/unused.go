@@ -17,7 +17,7 @@ func unused(b *rulebook.Book, phases uint64, actions map[string]int, t *match.Ta
 		}
 	}
 	for _, a := range b.Actions {
-		if actions[a.Name] == 0 {
+		if actions[a.Name]+t.StandIns[a.No] == 0 {
 			say("action %s", a.Name)
 		}
 	}

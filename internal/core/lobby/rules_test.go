@@ -6,6 +6,7 @@ import (
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/lobby"
+	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
 )
@@ -308,5 +309,40 @@ phases: {play: {length: 10m}}`, lobby.Setup{Capacity: 4})
 	}
 	if n != 15 {
 		t.Errorf("%d from as many addresses more came in", n)
+	}
+}
+
+// TestTheBenchedAreLeft: win.last counts who is benched as one who is left, and who is out for good as one who is not.
+func TestTheBenchedAreLeft(t *testing.T) {
+	b := open(t, `
+tick: 10
+players: {least: 2, most: 2}
+start: {countdown: 0s}
+spawn: {again: false}
+ground: {width: 20m, height: 20m, spawns: [{at: [2m, 2m]}]}
+movement: {speed: 3m}
+actions: {sit: {do: [{bench: me}]}, fall: {do: [{out: me}]}}
+phases: {play: {length: 60s}}
+win: {last: true, order: [{most: me.ping}]}`, lobby.Setup{Capacity: 2})
+	ada, bo := b.enter("ada"), b.enter("bo")
+	b.ask(ada, step.Ready, step.Input{})
+	b.ask(bo, step.Ready, step.Input{})
+	b.wants("sit", b.ask(ada, step.Act, step.Input{Name: "sit"}), code.OK)
+	b.take(step.Input{Kind: step.Tick, At: b.Tick() + 5})
+	results := func() (out []*step.Result) {
+		for _, e := range b.effects {
+			if e.Kind == step.SaveResult {
+				out = append(out, e.Result)
+			}
+		}
+		return out
+	}
+	if b.State() != rulebook.Playing || len(results()) != 0 {
+		t.Error("the match has ended though one is on the bench")
+	}
+	b.wants("fall", b.ask(bo, step.Act, step.Input{Name: "fall"}), code.OK)
+	b.take(step.Input{Kind: step.Tick, At: b.Tick() + 5})
+	if list := results(); len(list) != 1 || list[0].Because != "the last one standing" {
+		t.Errorf("with one on the bench and one out it is not over: %+v", list)
 	}
 }

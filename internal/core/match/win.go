@@ -178,7 +178,7 @@ func (m *ends) isStanding(c *sheet.Row) bool {
 	f := &m.book.F.Player
 	for _, s := range m.players {
 		in := s.Row == c || c.Kind == sheet.Team && s.Row.Team == c.ID
-		if in && s.Row.Flag(f.Playing) && (s.Row.Flag(f.Alive) || s.respawnAt > 0) {
+		if in && s.Row.Flag(f.Playing) && (s.Row.Flag(f.Alive) || s.respawnAt > 0 || m.benched(s.Row)) {
 			return true
 		}
 	}

@@ -257,6 +257,10 @@ of milliseconds, millimetres or millimetres a second. Where a time or a length i
 | creature | ` + "`kind`, `pos`, `alive`, `respawn`, `team`, `cool_ACT`" + `, and its own fields |
 | zone | ` + "`kind`, `pos`, `size` (half its sides; of a circle the radius and 0), `crowd` (how many are in it), `contested`, `holder`, `taker`, `progress`" + `, and its own fields |
 
+Three words for players in a match. **Alive**: on the ground and in play; ` + "`alive`" + ` is true. **Out**: put out by the
+effect ` + "`out`" + ` until they come back, as ` + "`spawn`" + ` says or when a round begins; ` + "`alive`" + ` is false. **Benched**: taken off
+the ground by ` + "`bench`" + ` until ` + "`unbench`" + `, and not out; ` + "`alive`" + ` is false and ` + "`benched`" + ` is true.
+
 With turns the match has ` + "`turn`, `turn_no`, `turn_left`" + ` and players or teams ` + "`turn_at`, `turn_clock`" + `. With votes
 the lobby has ` + "`vote`, `vote_by`, `vote_on`, `vote_left`, `vote_yes`, `vote_no`, `vote_needs`, `vote_tally`" + ` and
 players ` + "`voted`, `vote_cast`" + `. Each zone is a field of the match. Where not everyone sees a list,

@@ -186,14 +186,14 @@ func (m *acts) pay(s *Player, a *rulebook.Action, sign int64, paid bool) {
 		}
 	}
 	if a.Cool != nil && sign < 0 {
-		m.st.SetClock(s.Row, a.Cool, int64(a.Cooldown), -1, m.play)
+		m.st.SetClock(s.Row, a.Cool, ticksOf(m.stage, a.Cooldown, a.Line), -1, m.play)
 	}
 }
 
 // perform does what an action does, for each of the hits from a place on; s is nil for the act of a creature.
 func (m *acts) perform(s *Player, a *rulebook.Action, start int) {
 	if a.Active != nil {
-		m.st.SetClock(s.Row, a.Active, int64(a.Lasts), -1, m.play)
+		m.st.SetClock(s.Row, a.Active, ticksOf(m.stage, a.Lasts, a.Line), -1, m.play)
 	}
 	if a.Aim.At == rulebook.AimSelf {
 		m.do(a.Do)

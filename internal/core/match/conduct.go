@@ -239,7 +239,7 @@ func (m *creatures) use(e *rulebook.Effect) {
 		}
 	}
 	if a.Cool != nil {
-		m.st.SetClock(r, a.Cool, int64(a.Cooldown), -1, m.play)
+		m.st.SetClock(r, a.Cool, ticksOf(m.stage, a.Cooldown, a.Line), -1, m.play)
 	}
 	m.acts.perform(nil, a, start)
 	m.env.Target = target

@@ -96,6 +96,7 @@ func (m *sides) freeze(e *rulebook.Effect) {
 	if s == nil {
 		return
 	}
-	m.st.SetClock(s.Row, m.book.F.Player.Frozen, int64(e.Lasts), -int64(sheet.Bit(e.Lasts > 0)), m.play)
+	lasts := ticksOf(m.stage, e.Lasts, e.Line)
+	m.st.SetClock(s.Row, m.book.F.Player.Frozen, lasts, -int64(sheet.Bit(lasts > 0)), m.play)
 	m.motion.StopSteering(s)
 }

@@ -266,6 +266,16 @@ func (m *stage) yes(p *expr.Prog, line int) bool {
 	return on
 }
 
+// ticksOf reckons for how long something lasts, an hour at most.
+func ticksOf(m *stage, p *expr.Prog, line int) int64 {
+	if p == nil {
+		return 0
+	}
+	ms := p.Int(&m.env)
+	m.faulty(line)
+	return sheet.Ticks(min(max(ms, 0), 3_600_000), m.book.Rate)
+}
+
 // playRuns tells whether play time advances.
 func (m *stage) playRuns() bool {
 	return m.row != nil && m.row.Int(m.book.F.Match.Paused) == rulebook.PauseNo && !m.over

@@ -44,28 +44,28 @@ func (b *binder) actions() {
 func (b *binder) action(no int, e entry) *Action {
 	n := e.value
 	a := &Action{
-		No:       no,
-		Line:     e.line,
-		Name:     e.key,
-		Title:    b.titled(n, e.key),
-		Key:      b.text(n, "key"),
-		Phases:   b.phaseMask(n, "phases", b.openPhases()),
-		Cooldown: b.ticks(n, "cooldown"),
-		Out:      b.flag(n, "out"),
-		AnyTurn:  turnAny.is(n, "turn"),
-		Lasts:    b.ticks(n, "lasts"),
-		Held:     b.flag(n, "held"),
-		Cool:     b.book.Schema.Field(sheet.Player, "cool_"+e.key),
-		Active:   b.book.Schema.Field(sheet.Player, "active_"+e.key),
+		No:      no,
+		Line:    e.line,
+		Name:    e.key,
+		Title:   b.titled(n, e.key),
+		Key:     b.text(n, "key"),
+		Phases:  b.phaseMask(n, "phases", b.openPhases()),
+		Out:     b.flag(n, "out"),
+		AnyTurn: turnAny.is(n, "turn"),
+		Held:    b.flag(n, "held"),
+		Cool:    b.book.Schema.Field(sheet.Player, "cool_"+e.key),
+		Active:  b.book.Schema.Field(sheet.Player, "active_"+e.key),
 	}
 	b.also(n, a)
-	if held := n.get("held"); a.Held && a.Lasts == 0 {
-		b.fail(held, "not-here", "lasts: how long it may be held", "what takes no time cannot be held")
-	}
 	scope, args := scopePlayer, &sheet.Schema{}
 	if takes := n.get("takes"); takes != nil {
 		a.Takes, a.Bounds = b.takes(takes, args, false)
 		scope.Args, scope.Vars = a.Takes, scope.Vars|expr.Args
+	}
+	a.Cooldown = b.quantity(n.get("cooldown"), scope, "ms")
+	a.Lasts = b.quantity(n.get("lasts"), scope, "ms")
+	if held := n.get("held"); a.Held && never(n.get("lasts")) {
+		b.fail(held, "not-here", "lasts: how long it may be held", "what takes no time cannot be held")
 	}
 	a.If, a.Else = b.condition(n, "if", scope), b.text(n, "else")
 	if e := n.get("else"); e != nil && n.get("if") == nil {
@@ -96,7 +96,7 @@ func (b *binder) action(no int, e entry) *Action {
 	miss.Args = hit.Args
 	b.missed(n, a, miss)
 	a.End = b.effects(n, "end", after)
-	if end := n.get("end"); end != nil && a.Lasts == 0 {
+	if end := n.get("end"); end != nil && never(n.get("lasts")) {
 		b.fail(end, "not-here", "lasts: a duration", "the action is over at once and has no end")
 	}
 	if r := n.get("referee"); r != nil {

@@ -11,7 +11,7 @@ import (
 func (b *binder) creatureFields(no int, e entry) {
 	b.ownFields(sheet.Creature, no, e)
 	for _, a := range b.entries(e.value, "acts") {
-		if b.ticks(a.value, "cooldown") == 0 {
+		if never(a.value.get("cooldown")) {
 			continue
 		}
 		name := "cool_" + a.key
@@ -123,7 +123,8 @@ func (b *binder) move(n *node) Move {
 func (b *binder) act(no int, e entry) *Action {
 	n := e.value
 	a := &Action{No: no, Line: e.line, Name: e.key, Title: b.titled(n, e.key), If: b.condition(n, "if", scopeCreature),
-		Cooldown: b.ticks(n, "cooldown"), Cool: b.book.Schema.Field(sheet.Creature, "cool_"+e.key)}
+		Cooldown: b.quantity(n.get("cooldown"), scopeCreature, "ms"),
+		Cool:     b.book.Schema.Field(sheet.Creature, "cool_"+e.key)}
 	b.aim(n, a)
 	b.hitEffects(n, a, with(scopeCreature, expr.Random))
 	b.missed(n, a, with(scopeCreature, expr.Random|expr.Aim))

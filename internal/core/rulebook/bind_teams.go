@@ -208,8 +208,8 @@ func (b *binder) declareKinds() {
 			Out: heir("out"), Away: heir("away"), Piece: b.bearerPiece(e.value)})
 	}
 	for _, e := range b.entries(b.top, "actions") {
-		b.actionClock(e, "cool_", b.ticks(e.value, "cooldown"), sheet.OwnerOnly)
-		b.actionClock(e, "active_", b.ticks(e.value, "lasts"), sheet.Everyone)
+		b.actionClock(e, "cool_", never(e.value.get("cooldown")), sheet.OwnerOnly)
+		b.actionClock(e, "active_", never(e.value.get("lasts")), sheet.Everyone)
 	}
 }
 
@@ -234,8 +234,8 @@ func (b *binder) bearerPiece(n *node) int {
 	return NoPiece
 }
 
-func (b *binder) actionClock(e entry, prefix string, length sheet.Tick, see sheet.Audience) {
-	if length == 0 {
+func (b *binder) actionClock(e entry, prefix string, never bool, see sheet.Audience) {
+	if never {
 		return
 	}
 	f := resets(clock(true))

@@ -193,8 +193,8 @@ type Action struct {
 	AnyTurn  bool // taken in others' turns too
 	Needs    []Amount
 	Cost     []Amount
-	Certain  bool // costs of the record are taken where it is kept first
-	Cooldown sheet.Tick
+	Certain  bool         // costs of the record are taken where it is kept first
+	Cooldown *expr.Prog   // in milliseconds; nil for none
 	Cool     *sheet.Field // the owner's countdown, nil without a cooldown
 	Out      bool
 	Aim      Aim
@@ -205,7 +205,7 @@ type Action struct {
 	Creature []Effect // to each creature hit
 	Piece    []Effect // to each piece hit
 	Miss     []Effect
-	Lasts    sheet.Tick
+	Lasts    *expr.Prog // in milliseconds; nil for none
 	Held     bool
 	Active   *sheet.Field // the countdown while it lasts, nil when it is over at once
 	End      []Effect

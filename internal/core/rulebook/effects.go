@@ -86,7 +86,7 @@ type Effect struct {
 	Place  *Placing     // Place: what else is said of it
 	Name   string       // Use: the act
 	Team   *expr.Prog   // JoinTeam: the team
-	Lasts  sheet.Tick   // Freeze
+	Lasts  *expr.Prog   // Freeze, in milliseconds
 	Nth    *expr.Prog   // Take: which, from 1; nil for what Where or Value says
 	Many   *expr.Prog   // Take: how many; nil for one
 	Where  Where        // Put, Take
@@ -289,7 +289,7 @@ func init() {
 		},
 		{expression("unbench", "The player to bring back into play."), []Verb{Unbench}, nil, (*binder).effectOnPlayer},
 		{expression("freeze", "The player whose inputs are ignored for a while."), []Verb{Freeze},
-			[]key{{name: "lasts", spec: duration(0, hour), doc: "With `freeze`: how long; 0s ends it."}},
+			[]key{{name: "lasts", spec: atMostAnHour, doc: "With `freeze`: how long, a duration or an expression; 0s ends it."}},
 			(*binder).effectFreeze},
 		{expression("kick", "The player to remove from the lobby."), []Verb{KickOut}, nil, (*binder).effectOnPlayer},
 		{

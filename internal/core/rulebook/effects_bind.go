@@ -137,6 +137,15 @@ func (b *binder) effectClock(n, v *node, scope expr.Scope, e *Effect) {
 	}
 }
 
+// never tells whether a time is written that is none, or nothing is.
+func never(n *node) bool {
+	if n == nil || n.text == "0" {
+		return true
+	}
+	ms, ok := parseDuration(n.text)
+	return ok && ms == 0
+}
+
 // quantity compiles a time (in ms) or a length (in mm), or an expression of one. A number alone needs its unit.
 func (b *binder) quantity(n *node, scope expr.Scope, unit string) *expr.Prog {
 	if n == nil {
@@ -145,8 +154,15 @@ func (b *binder) quantity(n *node, scope expr.Scope, unit string) *expr.Prog {
 	switch ms, isTime := parseDuration(n.text); {
 	case n.kind != scalarNode:
 	case n.plain == 'i' && n.text != "0":
-		b.fail(n, "wrong-type", map[string]string{"ms": "a time such as 90s, or an expression of one",
-			"mm": "a length such as 15m, or an expression of one"}[unit], "%s has no unit", n.text).unit = unit
+		wanted := "a time such as " + n.text + "s"
+		if unit == "mm" {
+			wanted = "a length such as " + n.text + "m"
+		}
+		b.fail(n, "wrong-type", wanted+", or an expression of one", "%s has no unit", n.text).unit = unit
+		return nil
+	case unit == "ms" && !isTime && longUnit.MatchString(n.text):
+		b.fail(n, "wrong-type", "a time such as 90s; write "+longUnit.ReplaceAllStringFunc(n.text, shortUnit), "%s",
+			n.shown())
 		return nil
 	case isTime && unit == "ms": // in an expression 1m is a metre
 		plain := *n

@@ -87,6 +87,6 @@ func (b *binder) effectOnPlayer(n, v *node, scope expr.Scope, e *Effect) {
 func (b *binder) effectFreeze(n, v *node, scope expr.Scope, e *Effect) {
 	e.Value = b.compile(v, scope, wantPlayer)
 	if b.need(n, "lasts", "freeze") != nil {
-		e.Lasts = b.ticks(n, "lasts")
+		e.Lasts = b.quantity(n.get("lasts"), scope, "ms")
 	}
 }

@@ -97,6 +97,7 @@ var (
 	aField       = spec{shape: aPath}
 	scalar       = spec{shape: aScalar}
 	timeish      = spec{shape: aTime, max: maxTime}
+	atMostAnHour = spec{shape: aTime, max: hour}
 	names        = listOf(name, 64)
 	effects      = listOf(obj(effectObject), 64)
 )

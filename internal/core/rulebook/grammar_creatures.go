@@ -163,7 +163,7 @@ rules:
 	keys: []key{
 		{name: "title", spec: text(40), doc: "The display name."},
 		{name: "if", spec: anExpression, doc: "A condition on `creature`."},
-		{name: "cooldown", spec: duration(0, hour), def: "0s", doc: "The time before it may do so again, read as " +
+		{name: "cooldown", spec: atMostAnHour, def: "0s", doc: "The time before it may do so again, read as " +
 			"`creature.cool_NAME`."},
 		{
 			name: "aim",

@@ -139,8 +139,8 @@ var winObject = &object{
 				"tie that nothing breaks is a draw."},
 		{name: "ends", spec: listOf(obj(matchEndObject), 16), doc: "What ends the match early."},
 		{name: "last", spec: flag, def: "false",
-			doc: "Whether the match ends when at most one team (or player) is left: alive, coming back or benched. Those who " +
-				"are left are placed ahead of those who are not."},
+			doc: "Whether the match ends when at most one team (or player) is left: alive, coming back or benched. " +
+				"Those who are left are placed ahead of those who are not."},
 	},
 }
 

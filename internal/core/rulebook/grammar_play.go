@@ -161,10 +161,10 @@ record: {gold: {min: 0}, lamps: {}}`,
 				"lobbies cannot spend it twice. The verdict is sent after that."},
 		{
 			name: "cooldown",
-			spec: duration(0, hour),
+			spec: atMostAnHour,
 			def:  "0s",
-			doc: "The time before it may be used again. The player sees it run down in a field named `cool_` and " +
-				"the action's name.",
+			doc: "The time before it may be used again: a duration, or an expression such as " +
+				"`me.swift ? 1s : 2s`. The player sees it run down in a field named `cool_` and the action's name.",
 		},
 		{name: "out", spec: flag, def: "false", doc: "Whether players who are out may use it."},
 		{
@@ -189,9 +189,10 @@ record: {gold: {min: 0}, lamps: {}}`,
 		{name: "miss", spec: effects, doc: "What happens if a line, a cone or an area hits nobody."},
 		{
 			name: "lasts",
-			spec: duration(0, hour),
+			spec: atMostAnHour,
 			def:  "0s",
-			doc:  "How long it lasts, after which `end` happens. With 0s it ends at once.",
+			doc: "How long it lasts, a duration or an expression, after which `end` happens. With 0s it ends at " +
+				"once.",
 		},
 		{name: "held", spec: flag, def: "false", doc: "Whether the player may end it before its time."},
 		{name: "end", spec: effects,

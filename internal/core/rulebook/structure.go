@@ -97,7 +97,7 @@ func (sp *spec) describe() string {
 	case aPath:
 		return "a field, such as me.points"
 	case aTime:
-		return "a duration such as 90s, or an expression that gives milliseconds"
+		return "a duration such as 90s, of at most " + showDuration(sp.max) + ", or an expression of one"
 	}
 	return "a single value"
 }
@@ -373,7 +373,12 @@ func (sp *spec) misfit(n *node) string {
 	case aLength:
 		v, ok := parseLength(n.text)
 		return sp.limits(v, ok && (n.plain == 's' || n.plain == 'i'))
-	case anExpr, aPath, aTime:
+	case aTime:
+		if ms, ok := parseDuration(n.text); ok && ms > sp.max {
+			return "out-of-range"
+		}
+		fallthrough
+	case anExpr, aPath:
 		if strings.TrimSpace(n.text) == "" {
 			return "wrong-type"
 		}

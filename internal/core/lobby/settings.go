@@ -131,6 +131,9 @@ func (l *settings) mayChange(n *step.Named) step.Verdict {
 		}
 	case "open", "listed", "password":
 	default:
+		if slices.Contains(l.book.Fixed, f) {
+			return refuse(code.NoPower, "%s stays what the lobby was opened with", n.Name)
+		}
 		if l.State() != rulebook.Gathering {
 			return refuse(code.NotNow, "options can be changed only while the lobby is gathering players")
 		}

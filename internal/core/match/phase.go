@@ -33,7 +33,9 @@ func (m *flow) enterPhase(no int) {
 	length := p.Length
 	if p.Reckon != nil {
 		m.subject(sheet.Match, m.row)
-		length = sheet.Tick(sheet.Ticks(min(max(p.Reckon.Int(&m.env), 1), 24*3600*1000), m.book.Rate))
+		ms := p.Reckon.Int(&m.env)
+		m.faulty(p.Line)
+		length = sheet.Tick(sheet.Ticks(min(max(ms, 1), 24*3600*1000), m.book.Rate))
 	}
 	m.phaseEnds = 0
 	if length > 0 {

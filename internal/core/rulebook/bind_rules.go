@@ -82,6 +82,7 @@ func (b *binder) phases() {
 			p.Next = b.phaseOrEnd(v)
 		}
 		if v := n.get("length"); v != nil {
+			p.Line = v.line
 			if ms, ok := parseDuration(v.text); ok {
 				p.Length = sheet.Tick(sheet.Ticks(ms, b.book.Rate))
 				if ms <= 0 || ms > maxTime {

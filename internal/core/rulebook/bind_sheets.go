@@ -22,6 +22,9 @@ func (b *binder) sheets() {
 			f.Reset = sheet.ResetNever
 			b.book.Options = append(b.book.Options, f)
 			b.uses.wrote(sheet.Lobby, f)
+			if b.flag(o.value, "fixed") {
+				b.book.Fixed = append(b.book.Fixed, f)
+			}
 			if is := o.value.get("is"); is != nil {
 				b.fail(is, "not-here", "start, which whoever opens the lobby may change",
 					"an option is chosen when the lobby is opened, and so does not follow from an expression")
@@ -35,6 +38,11 @@ func (b *binder) sheets() {
 	b.bendable = true
 	for _, k := range []sheet.Kind{sheet.Lobby, sheet.Match, sheet.Team, sheet.Player} {
 		b.fields(k, sheets.get(k.String()))
+		for _, e := range b.entries(sheets, k.String()) {
+			if e.value.is("fixed", "true") {
+				b.fail(e.value.get("fixed"), "not-here", "it with an option", "only an option is fixed")
+			}
+		}
 	}
 	b.bendable = false
 }

@@ -24,6 +24,7 @@ type Book struct {
 	Players    Players
 	Spectators Spectators
 	Options    []*sheet.Field // of the lobby sheet
+	Fixed      []*sheet.Field // those of them that stay what the lobby was opened with
 	Start      Start
 	Teams      Teams
 	Grounds    []*Ground // one, or one for each arena; none without positions
@@ -351,6 +352,7 @@ type Phase struct {
 	Title  string
 	Length sheet.Tick // 0 for none, unless Reckon is set
 	Reckon *expr.Prog // gives milliseconds when the phase begins
+	Line   int        // where its length stands in the file
 	Down   bool
 	Frozen bool
 	Next   int // a phase, or PhaseEnd

@@ -39,7 +39,8 @@ var topObject = &object{
 			spec: mapOf(obj(fieldObject), 32),
 			doc: "Fields of the lobby sheet that the host sets when opening the lobby, within their bounds. " +
 				"Expressions read them as `lobby.NAME`.",
-			example: "options:\n  goal: {type: integer, start: 10, min: 1, max: 50}",
+			example: "options:\n  goal: {type: integer, start: 10, min: 1, max: 50}\n  stakes: {type: choice, words: " +
+				"[low, high], fixed: true}",
 		},
 		{name: "host", spec: obj(hostObject), doc: "What the host of a lobby may do."},
 		{name: "start", spec: obj(startObject), doc: "How a match begins."},
@@ -317,6 +318,8 @@ var fieldObject = &object{
 		{name: "rate", spec: duration(0, 10*second), def: "0s",
 			doc: "The shortest time between two updates to clients, who get the newest value. With 0s every change " +
 				"is sent."},
+		{name: "fixed", spec: flag, def: "false", doc: "Of an option: whether it stays what the lobby was opened " +
+			"with, so that nobody changes it afterwards."},
 	},
 }
 

@@ -127,7 +127,7 @@ actions:
 pieces: {shell: {keep: 1, every: 0s, at: [[2m, 2m], [50m, 2m]]}, pearl: {keep: 0}}
 rules:
   - {on: out, do: [{notice: gone}]}
-phases: {play: {length: 60s}}
+phases: {play: {length: 60s}, late: {length: "1000 / (match.round - match.round)"}}
 win: {order: [{most: me.m}]}
 boards: {even: {of: me.m / match.round}}
 `)
@@ -144,7 +144,8 @@ boards: {even: {of: me.m / match.round}}
 	if !slices.Equal(r.Unused, want) {
 		t.Errorf("unused: %q\nwanted: %q", r.Unused, want)
 	}
-	if len(r.Failed) != 2 || r.Failed[1] != (rehearse.Count{What: "line 16", Count: 20}) ||
+	if len(r.Failed) != 3 || r.Failed[1] != (rehearse.Count{What: "line 14", Count: 10}) ||
+		r.Failed[2] != (rehearse.Count{What: "line 16", Count: 20}) ||
 		r.Failed[0].What != "line 8" ||
 		r.Failed[0].Count != 2*used(r, "one") ||
 		r.Wrong() {

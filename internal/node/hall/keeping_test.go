@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"slices"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -466,50 +465,6 @@ func TestStandingsInOrder(t *testing.T) {
 		pass(aTick)
 		if coins(a) != 0 || coins(b) != 0 {
 			t.Errorf("after an old standing they see %d and %d coins", coins(a), coins(b))
-		}
-	})
-}
-
-// TestStuckLobby: a lobby whose loop does not come back from a job is given up: its people are told, its place and
-// their seats are free, whoever waits for it is answered, and what it does when it comes back is written nowhere. An
-// operator who closes it does not wait so long. One that is only slow goes on.
-func TestStuckLobby(t *testing.T) {
-	inVirtualTime(t, harbour, func(r *rig) {
-		slow, bo, _ := r.two()
-		release := slow.Stick()
-		pass(25 * time.Second)
-		release()
-		pass(10 * time.Second)
-		if bo.ended() != "" || r.hall.Lobbies() != 1 {
-			t.Fatalf("a lobby that was busy for 25 s is gone: %q", bo.ended())
-		}
-		for _, byHand := range []bool{false, true} {
-			l, ada, _ := r.two()
-			release := l.Stick()
-			asked := make(chan error, 1)
-			go func() { _, err := l.Info(context.Background()); asked <- err }()
-			pass(4 * time.Second)
-			if byHand {
-				l.Close("an operator has closed the lobby")
-			} else {
-				pass(40 * time.Second)
-			}
-			pass(aTick)
-			if err := <-asked; fault.CodeOf(err) != code.LobbyGone || ada.ended() != string(code.Internal) {
-				t.Errorf("who waits is told %v, who is in it %q", err, ada.ended())
-			}
-			entries := r.dir.Entries()
-			e := entries[len(entries)-1]
-			if r.hall.Lobbies() != 1 || e.State != directory.Closed || !r.log.has("stuck") {
-				t.Errorf("%d lobbies are alive; the row says %s", r.hall.Lobbies(), e.State)
-			}
-			if in := r.hall.Where("ada"); slices.Contains(in, l) {
-				t.Error("ada is still counted as being in it")
-			}
-			release()
-			if pass(time.Second); r.dir.Entries()[len(entries)-1] != e || r.hall.Lobbies() != 1 {
-				t.Error("the loop that came back has written something")
-			}
 		}
 	})
 }

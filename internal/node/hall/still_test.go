@@ -2,10 +2,12 @@ package hall_test
 
 import (
 	"context"
+	"slices"
 	"testing"
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/node/directory"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/hall"
 	"turnvex.example/turnvex/internal/wire"
@@ -113,6 +115,47 @@ func TestStoppedWhileItStands(t *testing.T) {
 		pass(time.Second)
 		if got := ada.kinds(); len(got) > 0 || ada.ended() != string(code.Stopping) {
 			t.Errorf("it is told %v, and the end is %s", got, ada.ended())
+		}
+	})
+}
+
+// TestStuckLobby: a lobby whose loop does not come back from a job is given up: its people are told, its place and
+// their seats are free, whoever waits for it is answered, and what it does when it comes back is written nowhere. An
+// operator who closes it does not wait so long. One that is only slow goes on.
+func TestStuckLobby(t *testing.T) {
+	inVirtualTime(t, harbour, func(r *rig) {
+		slow, bo, _ := r.two()
+		release := slow.Stick()
+		pass(25 * time.Second)
+		release()
+		if pass(10 * time.Second); bo.ended() != "" || r.hall.Lobbies() != 1 {
+			t.Fatalf("a lobby that was busy for 25 s is gone: %q", bo.ended())
+		}
+		for _, byHand := range []bool{false, true} {
+			l, ada, _ := r.two()
+			release := l.Stick()
+			asked := make(chan error, 1)
+			go func() { _, err := l.Info(context.Background()); asked <- err }()
+			if pass(4 * time.Second); byHand {
+				l.Close("an operator has closed the lobby")
+			} else {
+				pass(40 * time.Second)
+			}
+			pass(aTick)
+			if err := <-asked; fault.CodeOf(err) != code.LobbyGone || ada.ended() != string(code.Internal) {
+				t.Errorf("who waits is told %v, who is in it %q", err, ada.ended())
+			}
+			entries := r.dir.Entries()
+			e := entries[len(entries)-1]
+			if r.hall.Lobbies() != 1 || e.State != directory.Closed || !r.log.has("stuck") ||
+				slices.Contains(r.hall.Where("ada"), l) {
+				t.Errorf("%d lobbies are alive; the row says %s; ada is in %v", r.hall.Lobbies(), e.State,
+					r.hall.Where("ada"))
+			}
+			release()
+			if pass(time.Second); r.dir.Entries()[len(entries)-1] != e || r.hall.Lobbies() != 1 {
+				t.Error("the loop that came back has written something")
+			}
 		}
 	})
 }

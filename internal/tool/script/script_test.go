@@ -1,6 +1,7 @@
 package script_test
 
 import (
+	"errors"
 	"slices"
 	"strings"
 	"testing"
@@ -32,10 +33,7 @@ win: {order: [{most: me.kicks}]}
 	st.Took = func(in *step.Input) { taken = append(taken, *in) }
 	do := func(line string) error {
 		s, _, err := script.ParseLine(line, 1)
-		if err != nil {
-			t.Fatal(err)
-		}
-		return st.Do(s)
+		return errors.Join(err, st.Do(s))
 	}
 	lines := []string{"Mara enters", "Joss enters", "Mara ready", "Joss ready", "Mara act:kick Joss", "Mara nod",
 		"Mara step:kick Joss"}

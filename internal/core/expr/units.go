@@ -96,12 +96,12 @@ func withoutUnits(src []rune, all []literal) (plain string, was func(line, colum
 				n++
 			}
 		}
-		i := begin + column
-		if i >= len(from) {
-			return line, column
+		i, at := begin+column, len(src)
+		if i < len(from) {
+			at = from[i]
 		}
 		column = 0
-		for k := from[i]; k > 0 && src[k-1] != '\n'; k-- {
+		for k := at; k > 0 && src[k-1] != '\n'; k-- {
 			column++
 		}
 		return line, column

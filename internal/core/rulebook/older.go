@@ -230,6 +230,9 @@ func asJSON(yaml string) string {
 // CompileKept compiles a rulebook as it is kept, which may be written with keys that rulebooks had before. The book's
 // source and version are those of what is kept.
 func CompileKept(src []byte) (*Book, Problems) {
+	if book, problems := Compile(src); book != nil {
+		return book, problems
+	}
 	now, changes := Rewrite(src)
 	book, problems := Compile(now)
 	if book != nil && len(changes) > 0 {

@@ -57,8 +57,12 @@ func (h *holds) begin(x hold) {
 	}
 	timer := safe.After(hall.QuickHold, "let a place go that nobody came for", func() { h.end(x) })
 	h.mu.Lock()
-	defer h.mu.Unlock()
+	other := h.held[x] // who asks twice at once has one place all the same
 	h.held[x] = func() { timer.Stop(); back() }
+	h.mu.Unlock()
+	if other != nil {
+		other()
+	}
 }
 
 // end gives the count back: the player is there, or does not come.

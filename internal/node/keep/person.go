@@ -143,7 +143,7 @@ func (k *Keeper) Export(ctx context.Context, p *store.Player, hidden Hidden, jou
 		x.put(",", "created", p.CreatedAt.UTC())
 		x.put(",", "seen", p.SeenAt.UTC())
 		var logins []string
-		x.err = tx.Table("accounts").Where("player_id = ?", p.ID).Pluck("login", &logins).Error
+		x.err = cmp.Or(x.err, tx.Table("accounts").Where("player_id = ?", p.ID).Pluck("login", &logins).Error)
 		if len(logins) > 0 {
 			x.put(",", "login", logins[0])
 		}

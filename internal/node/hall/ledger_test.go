@@ -213,11 +213,11 @@ func TestRefusalsCostLittle(t *testing.T) {
 		}
 		before := size()
 		floods := []wire.Intent{{Do: "act", Name: long}, {Do: long}, {Do: "ready", Text: long},
-			{Do: "act", Name: "score", Args: many}, {Do: "act", Name: "score", Args: map[string]any{long: 1}},
-			{Do: "settings", Args: many}, {Do: "settings", Args: map[string]any{"title": long}},
-			{Do: "settings", Args: map[string]any{"capacity": long}},
-			{Do: "settings", Args: map[string]any{"capacity": []any{long}}},
-			{Do: "settings", Args: map[string]any{"password": long}}}
+			{Do: "act", Name: "score", Args: many}, {Do: "act", Name: "score", Args: map[string]any{long: 1}}}
+		for _, args := range []map[string]any{many, {"title": long}, {"capacity": long}, {"capacity": []any{long}},
+			{"password": long}} {
+			floods = append(floods, wire.Intent{Do: "settings", Args: args})
+		}
 		for _, m := range floods {
 			ada.ask(m)
 		}

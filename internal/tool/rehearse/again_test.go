@@ -162,10 +162,7 @@ func (e *evening) look(told map[string]string, n int) {
 			number[int64(row.ID)] = fmt.Sprint(k, " ", i)
 		}
 	}
-	for k := range sheet.Kind(sheet.Kinds) {
-		if k == sheet.Lobby || k == sheet.Record {
-			continue
-		}
+	for _, k := range []sheet.Kind{sheet.Match, sheet.Team, sheet.Player, sheet.Piece, sheet.Creature, sheet.Zone} {
 		for i, row := range st.Of(k) {
 			for _, f := range e.book.Schema.Fields(k) {
 				if f == e.book.F.Match.Number || f.Reset == sheet.ResetNever && !f.BuiltIn && !f.Derived {

@@ -52,6 +52,8 @@ func mismatch(m string) string {
 	is := func(x, y string) bool { return a == x && b == y || a == y && b == x }
 	list := strings.HasPrefix(a, "list(")
 	switch {
+	case types == "":
+		return op + " needs something between its brackets"
 	case op == "higher" || op == "lower":
 		return "highest and lowest compare integers or numbers, as in players.highest(p, p.points)"
 	case op == "?:":
@@ -85,7 +87,7 @@ func plainType(t string) string {
 		"int": "an integer", "double": "a number", "string": "a text", "bool": "true or false",
 		"Player": "a player", "Team": "a team", "Match": "the match", "Lobby": "the lobby", "Piece": "a piece",
 		"Creature": "a creature", "Zone": "a zone", "Aim": "aim itself", "Record": "a record",
-		"Position": "a position", "Arguments": "arg itself",
+		"Position": "a position", "Arguments": "arg itself", "Effects": "effects",
 	}[t]; word != "" {
 		return word
 	}

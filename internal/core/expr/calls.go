@@ -151,6 +151,13 @@ func (k *compiler) choiceField(e ast.Expr) *sheet.Field {
 	if _, f := k.itemVar(e); f != nil && f.Item == sheet.Choice {
 		return f
 	}
+	if d := called(k, e); d != nil && d.ast != nil {
+		outer := *k
+		k.ast, k.scope, k.floor = d.ast, Scope{Vars: Definable | Args, Args: d.takes}, len(k.loops)
+		f := k.choiceField(d.ast.Expr())
+		*k = outer
+		return f
+	}
 	if e.Kind() == ast.CallKind {
 		if l := k.valueList(e); l != nil && l.field.Item == sheet.Choice {
 			return l.field
@@ -208,6 +215,9 @@ func (k *compiler) choice(e ast.Expr, f *sheet.Field) numFn {
 			return func(v *Env) int64 { return v.items[i] }
 		}
 	case ast.CallKind:
+		if d := called(k, e); d != nil {
+			return inlineNum(k, e, d, func(b ast.Expr) numFn { return k.choice(b, f) })
+		}
 		if l := k.valueList(e); l != nil && slices.Equal(l.field.Choices, f.Choices) {
 			return l.number(k, e)
 		}

@@ -1,6 +1,7 @@
 package expr
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"regexp"
@@ -39,6 +40,8 @@ type Scope struct {
 	Args []*sheet.Field // what arg holds
 	It   sheet.Kind     // what it is, where Vars has It
 	Hit  sheet.Kind     // what target is, where Vars has Target
+
+	Defined bool // it is that of a definition
 
 	Named []NamedVar // what enclosing walks call what they go through
 }
@@ -186,7 +189,8 @@ func (c *Checker) parse(src string, scope Scope) (*compiler, []Issue) {
 		first.Line, first.Column = was(first.Line, first.Column)
 		return nil, []Issue{first}
 	}
-	return &compiler{checker: c, ast: checked.NativeRep(), scope: scope, was: was, prog: &Prog{Source: src}}, nil
+	return &compiler{checker: c, ast: checked.NativeRep(), scope: scope, was: was, prog: &Prog{Source: src},
+		frame: noFrame}, nil
 }
 
 var (
@@ -210,14 +214,15 @@ func (c *Checker) celIssues(iss *cel.Issues, src string, scope Scope) []Issue {
 			} else if how := lists[m[1]]; how != "" {
 				is.Message, is.Known = fmt.Sprintf("%s stands behind a list, as in players.%s", m[1], how), nil
 			} else if isCall(src, is) {
-				is.Message, is.Known = fmt.Sprintf("there is no function %q", m[1]), callable()
+				is.Message = fmt.Sprintf("there is no function %q", m[1])
+				is.Known = append(callable(), slices.Sorted(maps.Keys(c.defined))...)
 			}
 		} else if m := unknownField.FindStringSubmatch(e.Message); m != nil {
 			is.Word, is.Message = m[1], fmt.Sprintf("no field is called %q", m[1])
 			is.Column++ // the library points at the dot
 			is.Known = c.members(lineOf(src, is.Line), is.Column-1, scope)
 		} else {
-			is.Message = plainMessage(e.Message)
+			is.Message = cmp.Or(c.miscalled(e.Message), plainMessage(e.Message))
 			if strings.Contains(e.Message, "'(int, double)'") && strings.Contains(src, ".sum(") {
 				is.Message = "sum adds integers; numbers are added by sum_number"
 			}
@@ -340,7 +345,16 @@ type compiler struct {
 	warnings []Issue
 	loops    []loopVar
 	accus    []accuVar
+
+	// Of the bodies of definitions that are being compiled; see inline.
+	sites   []callSite
+	frame   int // in which arg stands, noFrame for Env.Arg
+	frames  int // in use
+	floor   int // the loops before it belong to who called
+	inlined int
 }
+
+const noFrame = -1
 
 type loopVar struct {
 	name string
@@ -360,12 +374,19 @@ func (k *compiler) fail(e ast.Expr, format string, args ...any) {
 
 func (k *compiler) issue(e ast.Expr, format string, args ...any) Issue {
 	at := k.ast.SourceInfo().GetStartLocation(e.ID())
+	if len(k.sites) > 0 { // what is wrong in a definition only here is told where it is called
+		format = k.sites[0].name + ": " + format
+		at = k.sites[0].ast.SourceInfo().GetStartLocation(k.sites[0].e.ID())
+	}
 	line, column := k.was(max(at.Line()-1, 0), max(at.Column(), 0))
 	return Issue{Line: line, Column: column, Message: fmt.Sprintf(format, args...)}
 }
 
 // warn notes what can be run, but is surely wrong.
 func (k *compiler) warn(e ast.Expr, format string, args ...any) {
+	if len(k.sites) > 0 { // it was told where the definition is written
+		return
+	}
 	is := k.issue(e, format, args...)
 	is.Warning = true
 	k.warnings = append(k.warnings, is)

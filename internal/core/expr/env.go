@@ -58,6 +58,7 @@ type Env struct {
 	// What the named walks of effects go through, by their places in Scope.Named.
 	Named [MaxNamed]*sheet.Row
 
+	frames    []*sheet.Row // the arguments of named expressions
 	rows      [maxRows]*sheet.Row
 	items     [maxRows]int64  // of walks over lists of values
 	texts     [maxRows]string // of walks over lists of texts
@@ -153,6 +154,7 @@ type Prog struct {
 	Type   Type
 	Vars   Vars
 	Reads  Reads
+	Calls  bool  // it calls a named expression, so Source does not tell all that it reads
 	Const  bool  // it reads nothing: the value is always the same
 	Cost   int64 // how many sheets and values its walks go through at most, by Checker.Sizes
 

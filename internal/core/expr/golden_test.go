@@ -147,6 +147,18 @@ func TestExpressions(t *testing.T) {
 		}
 		fmt.Fprintln(&out, line)
 		switch {
+		case word == "define":
+			name, rest, _ := strings.Cut(src, " ")
+			takes, is, _ := strings.Cut(rest, "= ")
+			own := &sheet.Schema{}
+			var given []*sheet.Field
+			for _, arg := range strings.Fields(takes) {
+				f, _ := own.Add(sheet.Match, *came.Field(sheet.Match, arg))
+				given = append(given, f)
+			}
+			if _, issues := checker.Define(name, given, is); issues != nil {
+				fmt.Fprintf(&out, "  ! %v\n", issues)
+			}
 		case !is:
 		case word == "path":
 			p, issues := checker.CompilePath(src, scope)

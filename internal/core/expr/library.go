@@ -25,6 +25,8 @@ type Checker struct {
 	envs   map[envKey]*cel.Env
 	known  map[compileKey]*Prog
 	paths  map[compileKey]*Path
+
+	defined map[string]*definition
 }
 
 // NewChecker returns a checker for expressions over a schema.
@@ -52,7 +54,7 @@ func NewChecker(schema *sheet.Schema) (*Checker, error) {
 	opts = append(opts, listDecls()...)
 	base, err := cel.NewEnv(opts...)
 	return &Checker{schema: schema, base: base, envs: map[envKey]*cel.Env{}, known: map[compileKey]*Prog{},
-		paths: map[compileKey]*Path{}}, err
+		paths: map[compileKey]*Path{}, defined: map[string]*definition{}}, err
 }
 
 type envKey struct {

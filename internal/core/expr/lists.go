@@ -58,7 +58,7 @@ func (k *compiler) valueList(e ast.Expr) *values {
 // itemVar returns the walk whose variable a name is, and over which list of values.
 func (k *compiler) itemVar(e ast.Expr) (int, *sheet.Field) {
 	if e.Kind() == ast.IdentKind {
-		for i := len(k.loops) - 1; i >= 0; i-- {
+		for i := len(k.loops) - 1; i >= k.floor; i-- {
 			if k.loops[i].name == e.AsIdent() {
 				return i, k.loops[i].item
 			}

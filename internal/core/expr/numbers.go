@@ -25,6 +25,9 @@ func (k *compiler) num(e ast.Expr) numFn {
 	case ast.SelectKind:
 		return k.selected(e)
 	case ast.CallKind:
+		if d := called(k, e); d != nil {
+			return inlineNum(k, e, d, k.num)
+		}
 		return k.call(e)
 	case ast.ComprehensionKind:
 		return k.comprehension(e)
@@ -168,6 +171,9 @@ func (k *compiler) pos(e ast.Expr) (x, y numFn) {
 			return func(v *Env) int64 { return p.row(v).N[slot] }, func(v *Env) int64 { return p.row(v).N[slot+1] }
 		}
 	case ast.CallKind:
+		if d := called(k, e); d != nil {
+			return inlinePos(k, e, d)
+		}
 		c := e.AsCall()
 		switch c.FunctionName() {
 		case "point":
@@ -215,6 +221,9 @@ func (k *compiler) text(e ast.Expr) textFn {
 			return func(v *Env) string { return v.texts[i] }
 		}
 	case ast.CallKind:
+		if d := called(k, e); d != nil {
+			return inlineText(k, e, d)
+		}
 		if l := k.valueList(e); l != nil {
 			return l.text(k, e)
 		}

@@ -27,6 +27,9 @@ func (k *compiler) place(e ast.Expr) place {
 	case ast.ComprehensionKind:
 		return k.extreme(e)
 	case ast.CallKind:
+		if d := called(k, e); d != nil {
+			return inlinePlace(k, e, d, kind)
+		}
 		if c := e.AsCall(); c.FunctionName() == "team_named" {
 			return k.teamNamed(e, c.Args()[0])
 		} else if isPick(c.FunctionName()) {
@@ -62,7 +65,7 @@ func (k *compiler) teamNamed(e, arg ast.Expr) place {
 }
 
 func (k *compiler) named(e ast.Expr, name string) place {
-	for i := len(k.loops) - 1; i >= 0; i-- {
+	for i := len(k.loops) - 1; i >= k.floor; i-- {
 		if k.loops[i].name == name {
 			return place{kind: k.loops[i].kind, row: func(v *Env) *sheet.Row { return v.rows[i] }}
 		}
@@ -101,6 +104,9 @@ func (k *compiler) named(e ast.Expr, name string) place {
 		use(Aim)
 		return place{kind: aimKind, row: func(v *Env) *sheet.Row { return v.Aim }}
 	case "arg":
+		if i := k.frame; i != noFrame {
+			return place{kind: argKind, row: func(v *Env) *sheet.Row { return v.frame(i) }}
+		}
 		use(Args)
 		return place{kind: argKind, row: func(v *Env) *sheet.Row { return v.Arg }}
 	case "team":

@@ -10,6 +10,7 @@ import (
 type List struct {
 	Source string
 	Kind   sheet.Kind
+	Vars   Vars
 	Reads  Reads
 	list   list
 }
@@ -29,7 +30,7 @@ func (c *Checker) CompileList(src string, scope Scope) (*List, []Issue) {
 	if !ok || len(k.issues) > 0 {
 		return nil, k.issues[:min(len(k.issues), 1)]
 	}
-	return &List{src, l.kind, k.prog.Reads, l}, nil
+	return &List{src, l.kind, k.prog.Vars, k.prog.Reads, l}, nil
 }
 
 // Append adds the sheets of the list to others.

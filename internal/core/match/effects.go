@@ -20,7 +20,9 @@ type effects struct {
 	turns     *turns
 	values    *values
 
-	budget int // effects that the step may still carry out
+	budget int          // effects that the step may still carry out
+	frames []*sheet.Row // what definitions are called with, one inside the other
+	depth  int          // of them in use
 }
 
 // effectBudgetWord is what a rulebook is stopped for that does too much.
@@ -55,7 +57,8 @@ func init() {
 		rulebook.Freeze:      func(m *effects, e *rulebook.Effect) { m.sides.freeze(e) },
 		rulebook.KickOut:     func(m *effects, e *rulebook.Effect) { m.sides.kickOut(e) },
 		rulebook.StartNext:   func(m *effects, e *rulebook.Effect) { m.sides.startNext(e) },
-		rulebook.NextArena:   func(m *effects, e *rulebook.Effect) { m.motion.nextArena(e) }}
+		rulebook.NextArena:   func(m *effects, e *rulebook.Effect) { m.motion.nextArena(e) },
+		rulebook.RunDefined:  (*effects).run}
 }
 
 // do carries out a list of effects for the present subject.
@@ -109,6 +112,25 @@ func (m *effects) removeNow(e *rulebook.Effect) {
 	case r.Kind == sheet.Creature:
 		m.creatures.removeCreature(r)
 	}
+}
+
+// run carries out effects with a name. While they last, arg is what they are called with.
+func (m *effects) run(e *rulebook.Effect) {
+	if m.depth == len(m.frames) {
+		m.frames = append(m.frames, expr.NewFrame())
+	}
+	row := m.frames[m.depth]
+	e.Run.Call.Put(&m.env, row)
+	m.faulty(e.Line)
+	if m.env.Fault != expr.OK {
+		return
+	}
+	outer := m.env.Arg
+	m.env.Arg = row
+	m.depth++
+	m.do(e.Run.Of.Do)
+	m.depth--
+	m.env.Arg = outer
 }
 
 func (m *effects) ifThen(e *rulebook.Effect) {

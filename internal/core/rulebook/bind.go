@@ -73,13 +73,13 @@ type binder struct {
 	game     *node // to which the rulebook belongs; nil for none
 	book     *Book
 	checker  *expr.Checker
-	worked   bool // what the checker may do is done
 	problems Problems
 	uses     uses
+	defined  definitions
 	bendable bool                   // bounds and starts may be expressions
 	begin    map[ownKey]sheet.Value // what the own fields of pieces and creatures begin with
 
-	expressions int
+	expressions int             // so far; less than 0 when the checker has done what it may do
 	said        map[string]bool // what was said of an unknown name, and of which part
 }
 
@@ -113,10 +113,12 @@ func (b *binder) all() {
 			s[kind] += max(b.int(e.value, "keep"), 20)
 		}
 	}
+	bindDefined(b)
 	b.ground()
 	b.kitNames()
 	b.derived()
 	b.limits()
+	bindDefinedEffects(b)
 	b.phases()
 	b.turns()
 	b.actions()

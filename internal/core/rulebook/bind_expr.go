@@ -60,6 +60,7 @@ func (b *binder) compile(n *node, scope expr.Scope, want expr.Want) *expr.Prog {
 	b.report(n, issues)
 	if p != nil {
 		b.uses.read(&p.Reads)
+		b.defined.uses |= p.Vars
 		if most := mostLooks(p, &b.checker.Sizes); most > MostLooks {
 			b.warn(n, "much-work", "with %d players this may look at up to %d things in one tick; beyond %d in all "+
 				"the match ends: walk through fewer lists inside each other", b.book.Players.Most, most, MostLooks)
@@ -93,16 +94,19 @@ const (
 
 // room counts an expression and tells whether it is one too many.
 func (b *binder) room(n *node) bool {
+	if b.expressions < 0 {
+		return false
+	}
 	if b.expressions++; b.expressions == maxExpressions+1 {
 		b.fail(n, "too-many", "", "the rulebook has more than %d expressions; the rest is not looked at",
 			maxExpressions)
 	}
-	if b.checker.Work > maxWork && !b.worked {
-		b.worked = true
+	if b.checker.Work > maxWork {
+		b.expressions = -1
 		b.fail(n, "too-many", "", "the rulebook's expressions have more than %d characters in all; the rest is not "+
 			"looked at; one that is written the same way again costs nothing", maxWork)
 	}
-	return b.expressions <= maxExpressions && !b.worked
+	return b.expressions >= 0 && b.expressions <= maxExpressions
 }
 
 // condition compiles a condition and says when it can never change.
@@ -125,6 +129,7 @@ func (b *binder) path(n *node, key string, scope expr.Scope) *expr.Path {
 		return nil
 	}
 	b.uses.read(&p.Reads)
+	b.defined.uses |= p.Vars
 	switch {
 	case p.Field.Derived:
 		b.fail(v, "derived", "", "%s is derived; only its own expression writes it", v.text)
@@ -144,6 +149,12 @@ var writable = []string{"pos"}
 // report turns an expression's issues into problems at their place in the file.
 func (b *binder) report(n *node, issues []expr.Issue) {
 	for _, is := range issues {
+		if slices.Contains(b.defined.failed, is.Word) {
+			continue // its definition was reported
+		}
+		if why := undefined(b, is.Word); why != "" && strings.HasPrefix(is.Message, "there is no function") {
+			is.Message, is.Known = why, nil
+		}
 		p := Problem{Severity: map[bool]Severity{false: Error, true: Warning}[is.Warning], Code: "expression",
 			Line: n.line, Column: n.col + is.Column, At: n.path, Message: is.Message}
 		if n.block || is.Line > 0 {

@@ -92,6 +92,10 @@ func (b *binder) field(k sheet.Kind, e entry) sheet.Field {
 		f.Type, f.Of = sheet.Ref, sheet.Team
 	case "creature":
 		f.Type, f.Of = sheet.Ref, sheet.Creature
+	case "piece":
+		f.Type, f.Of = sheet.Ref, sheet.Piece
+	case "zone":
+		f.Type, f.Of = sheet.Ref, sheet.Zone
 	default:
 		f.Type, _ = sheet.TypeNamed(word)
 	}

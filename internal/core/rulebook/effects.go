@@ -49,6 +49,7 @@ const (
 	KickOut
 	StartNext
 	NextArena
+	RunDefined
 
 	Verbs int = iota
 )
@@ -91,6 +92,7 @@ type Effect struct {
 	Many   *expr.Prog   // Take: how many; nil for one
 	Where  Where        // Put, Take
 	Being  bool         // Place: No is a kind of creature
+	Run    *Run         // RunDefined
 }
 
 // Placing is what is said of a piece or creature that is placed, beside where.
@@ -305,6 +307,8 @@ func init() {
 		{expression("turn", "Passes the turn on once this tick has settled: to the `next`, `again` to the same "+
 			"one, or to a player or team. `reverse` reverses the order and passes nothing on."),
 			[]Verb{PassTurn}, nil, (*binder).effectTurn},
+		{expression("run", "The effects with a name to carry out, called as in `pay(me, 10)`; see `define`."),
+			[]Verb{RunDefined}, nil, effectRun},
 		{expression("save", "The player whose record is saved now, regardless of the interval."), []Verb{Save}, nil,
 			(*binder).effectOnPlayer},
 		{key{name: "post", spec: name, doc: "The board to post to now."}, []Verb{PostNow},

@@ -73,7 +73,7 @@ func (b *binder) effectAdd(n, v *node, scope expr.Scope, e *Effect) {
 	}
 	if by := b.need(n, "by", "add"); by != nil {
 		e.Value = b.compile(by, scope, expr.Want{Field: e.Path.Field})
-		if a := belowZero(by.text, scope.Args); a != "" && e.Path.Kind == sheet.Record {
+		if a := belowZero(by.text, scope.Args); a != "" && e.Path.Kind == sheet.Record && !scope.Defined {
 			b.warn(by, "may-take", "the player may send less than 0 as %s, and %s would be taken from the record; "+
 				"give takes.%s a min if that is not meant", a, e.Path.Field.Name, a)
 		}
@@ -217,6 +217,7 @@ func (b *binder) playerOr(n *node, key string, scope expr.Scope) *expr.Prog {
 		return nil
 	}
 	p, _ := b.checker.Compile("me", scope, wantPlayer)
+	b.defined.uses |= expr.Me
 	return p
 }
 

@@ -22,6 +22,7 @@ func (b *binder) walksOver(v *node, scope expr.Scope, e *Effect) (kind sheet.Kin
 			return 0, false
 		}
 		b.uses.read(&l.Reads)
+		b.defined.uses |= l.Vars
 		e.List = l
 		return l.Kind, true
 	}
@@ -34,6 +35,7 @@ func (b *binder) walksOver(v *node, scope expr.Scope, e *Effect) (kind sheet.Kin
 		b.fail(v, "not-here", "players, teams or pieces", "there is no %s here %s these could be", what, who)
 		return 0, false
 	}
+	b.defined.uses |= walkDecls[e.Walk].of
 	return e.Walk.Over(), true
 }
 

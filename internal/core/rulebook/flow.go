@@ -49,6 +49,7 @@ func (b *binder) flow() {
 	b.endless()
 	b.unbrokenTies()
 	b.unusedFields()
+	unusedDefinitions(b)
 	b.ungranted()
 	b.places()
 	b.idleCreatures()

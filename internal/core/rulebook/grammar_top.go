@@ -61,6 +61,8 @@ var topObject = &object{
 		{name: "creatures", spec: mapOf(obj(creatureObject), 32), doc: "Bodies on the ground that the service steers."},
 		{name: "zones", spec: mapOf(obj(zoneObject), 32), doc: "Parts of the ground that know who is in them."},
 		{name: "pieces", spec: mapOf(obj(pieceObject), 32), doc: "Objects that the rules keep on the ground."},
+		{name: "define", spec: mapOf(obj(definitionObject), 64),
+			doc: "Expressions and lists of effects with a name, written once and used by several parts."},
 		{name: "rules", spec: listOf(obj(ruleObject), 64),
 			doc: "What happens on its own: when a condition becomes true, at intervals, or on an event."},
 		{name: "phases", spec: mapOf(obj(phaseObject), 32), required: true,

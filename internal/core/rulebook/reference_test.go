@@ -2,7 +2,6 @@ package rulebook
 
 import (
 	"encoding/json"
-	"maps"
 	"os"
 	"slices"
 	"strings"
@@ -16,11 +15,10 @@ import (
 func merged(t *testing.T, example string) []byte {
 	t.Helper()
 	var base, over yaml.MapSlice
-	if err := yaml.Unmarshal([]byte(exampleBase), &base); err != nil {
-		t.Fatal(err)
-	}
-	if err := yaml.Unmarshal([]byte(example), &over); err != nil {
-		t.Fatalf("%v in\n%s", err, example)
+	for src, into := range map[string]*yaml.MapSlice{exampleBase: &base, example: &over} {
+		if err := yaml.UnmarshalWithOptions([]byte(src), into, yaml.UseOrderedMap()); err != nil {
+			t.Fatalf("%v in\n%s", err, src)
+		}
 	}
 	for _, o := range over {
 		found := false
@@ -28,7 +26,7 @@ func merged(t *testing.T, example string) []byte {
 			if base[i].Key == o.Key {
 				found = true
 				if o.Key == "sheets" {
-					base[i].Value = addFields(base[i].Value.(map[string]any), o.Value.(map[string]any))
+					base[i].Value = addFields(base[i].Value.(yaml.MapSlice), o.Value.(yaml.MapSlice))
 				} else {
 					base[i].Value = o.Value
 				}
@@ -46,14 +44,20 @@ func merged(t *testing.T, example string) []byte {
 }
 
 // addFields adds an example's fields to those of the base.
-func addFields(base, more map[string]any) map[string]any {
-	for kind, fields := range more {
-		all, _ := base[kind].(map[string]any)
-		if all == nil {
-			all = map[string]any{}
+func addFields(base, more yaml.MapSlice) yaml.MapSlice {
+	for _, m := range more {
+		i := slices.IndexFunc(base, func(b yaml.MapItem) bool { return b.Key == m.Key })
+		if i < 0 {
+			base = append(base, m)
+			continue
 		}
-		maps.Copy(all, fields.(map[string]any))
-		base[kind] = all
+		fields := m.Value.(yaml.MapSlice)
+		for _, old := range base[i].Value.(yaml.MapSlice) {
+			if !slices.ContainsFunc(fields, func(f yaml.MapItem) bool { return f.Key == old.Key }) {
+				fields = append(fields, old)
+			}
+		}
+		base[i].Value = fields
 	}
 	return base
 }

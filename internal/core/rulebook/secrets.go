@@ -87,7 +87,8 @@ func warnReads(b *binder, n *node, action string, p *expr.Prog) {
 	for k := range sheet.Kinds {
 		for _, f := range b.book.Schema.Fields(sheet.Kind(k)) {
 			of, own := p.Reads.Any[k].Has(f.No), p.Reads.Own[k].Has(f.No)
-			told := f.See == sheet.OwnerOnly && of || f.See == sheet.TeamOnly && of && others.MatchString(p.Source) ||
+			told := f.See == sheet.OwnerOnly && of ||
+				f.See == sheet.TeamOnly && of && (p.Calls || others.MatchString(p.Source)) ||
 				f.See == sheet.RefereesOnly && (of || own)
 			if told && f.Type != sheet.List && sheet.Kind(k) != sheet.Record && !f.BuiltIn {
 				b.warn(n, "tells-hidden", "whether %s is refused tells who asks something of %s.%s, which only %s may "+

@@ -1,0 +1,157 @@
+package rulebook
+
+import (
+	"slices"
+
+	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+var definitionObject = &object{
+	name: "definition",
+	doc: "An expression (`is`) or a list of effects (`do`) that has a name and is written once. `NAME(…)` stands for " +
+		"an expression wherever an expression may stand, and the effect `run` carries out a list of effects. Both are " +
+		"called with the values in `takes`, in that order, and read them as `arg.NAME`. Beside these, a definition " +
+		"reads what is there everywhere, such as `match` and `players`, and `me`, `team`, `piece`, `creature` and " +
+		"`zone` of the place where it is called. It calls only definitions written above it.",
+	example: `define:
+  can_pay:
+    takes: {who: {type: player}, price: {type: integer}}
+    is: arg.who.alive && arg.who.coins >= arg.price
+  pay:
+    takes: {from: {type: player}, to: {type: player}, price: {type: integer}}
+    do:
+      - if: can_pay(arg.from, arg.price)
+        then: [{add: arg.from.coins, by: -arg.price}, {add: arg.to.coins, by: arg.price}]
+actions:
+  tip:
+    aim: {at: target, who: others}
+    if: can_pay(me, 5)
+    do: [{run: "pay(me, target, 5)"}]`,
+	keys: []key{
+		{name: "takes", spec: mapOf(obj(parameterObject), expr.MaxTaken),
+			doc: "What it is called with, in this order, read as `arg.NAME`."},
+		{name: "is", spec: anExpression, doc: "The expression that `NAME(…)` stands for: a condition or a value."},
+		{name: "do", spec: effects, doc: "The effects that `run: NAME(…)` carries out."},
+	},
+	oneOf: []string{"is", "do"},
+}
+
+var parameterObject = &object{
+	name: "parameter", doc: "A value that a definition is called with.",
+	example: `define:
+  lucky:
+    takes: {suit: {type: choice, words: [oars, bells]}, n: {type: integer}}
+    is: arg.suit == 'bells' && arg.n == match.round
+rules: [{every: 1s, for: players, if: "lucky('bells', 2)", do: [{add: me.points, by: 1}]}]`,
+	keys: []key{
+		{name: "type", spec: word("integer", "number", "flag", "choice", "text", "player", "team", "piece", "creature",
+			"zone", "position"), required: true, doc: "Its type."},
+		{name: "words", spec: names, doc: "The words of a choice."},
+	},
+}
+
+// Definition is a list of effects with a name.
+type Definition struct {
+	Name string
+	Line int
+	Do   []Effect
+}
+
+// Run is the call of a definition.
+type Run struct {
+	Call *expr.Call
+	Of   *Definition
+}
+
+// definitions remembers what the rulebook has given a name to.
+type definitions struct {
+	effects map[string]*Definition
+	failed  []string
+	uses    expr.Vars // of what is being bound
+}
+
+// bindDefined binds the named expressions; those of effects follow when all that they may mention is known.
+func bindDefined(b *binder) {
+	for _, e := range b.entries(b.top, "define") {
+		is := e.value.get("is")
+		if b.checker.IsCallable(e.key) {
+			b.failEntry(e, "taken", "%q has a meaning of its own in expressions; call the definition something else",
+				e.key)
+			b.defined.failed = append(b.defined.failed, e.key)
+			continue
+		}
+		if is == nil || !b.room(is) {
+			continue
+		}
+		reads, issues := b.checker.Define(e.key, parameters(b, e.value), is.text)
+		b.report(is, issues)
+		b.uses.read(&reads)
+		if slices.ContainsFunc(issues, func(is expr.Issue) bool { return !is.Warning }) {
+			b.defined.failed = append(b.defined.failed, e.key)
+		}
+	}
+}
+
+// bindDefinedEffects binds the named lists of effects.
+func bindDefinedEffects(b *binder) {
+	b.defined.effects = map[string]*Definition{}
+	for _, e := range b.entries(b.top, "define") {
+		do := e.value.get("do")
+		if do == nil || slices.Contains(b.defined.failed, e.key) {
+			continue
+		}
+		takes := parameters(b, e.value)
+		scope := expr.Scope{Vars: expr.Definable | expr.Args, Args: takes, Defined: true}
+		b.defined.uses = 0
+		d := &Definition{e.key, e.line, b.effectList(do, scope)}
+		if err := b.checker.DefineEffects(e.key, takes); err != nil {
+			b.failEntry(e, "expression", "%s", err)
+			continue
+		}
+		b.checker.Uses(e.key, b.defined.uses)
+		b.defined.effects[e.key] = d
+	}
+}
+
+// parameters binds what a definition takes.
+func parameters(b *binder, n *node) (out []*sheet.Field) {
+	s := &sheet.Schema{}
+	for _, e := range b.entries(n, "takes") {
+		if f, err := s.Add(sheet.Match, b.field(sheet.Match, e)); err == nil {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
+// undefined says of a name that is called what is wrong with its definition; "" where it has none.
+func undefined(b *binder, name string) string {
+	if b.top.get("define").get(name) == nil {
+		return ""
+	}
+	return name + " is defined further below, or calls itself: a definition calls only those above it"
+}
+
+// effectRun binds the call of a named list of effects.
+func effectRun(b *binder, _, v *node, scope expr.Scope, e *Effect) {
+	if !b.room(v) {
+		return
+	}
+	call, issues := b.checker.CompileCall(v.text, scope)
+	b.report(v, issues)
+	if call != nil {
+		b.uses.read(&call.Reads)
+		b.defined.uses |= call.Vars
+		e.Run = &Run{call, b.defined.effects[call.Name]}
+	}
+}
+
+// unusedDefinitions warns of what is defined and never called.
+func unusedDefinitions(b *binder) {
+	for _, e := range b.entries(b.top, "define") {
+		if !b.checker.IsCalled(e.key) {
+			b.warn(e.value, "unused-definition", "%s is defined and never called", e.key)
+		}
+	}
+}

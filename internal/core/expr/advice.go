@@ -80,6 +80,9 @@ func mismatch(m string) string {
 
 // plainType is a type of the library in our words.
 func plainType(t string) string {
+	if strings.HasPrefix(t, "map(") {
+		return "counts as a whole: say which, as in me.goods.wood or me.goods[arg.ware]"
+	}
 	if inner, is := strings.CutPrefix(t, "list("); is {
 		return "a list of " + strings.ToLower(strings.TrimSuffix(inner, ")")) + "s"
 	}

@@ -46,6 +46,13 @@ func (k *compiler) call(e ast.Expr) numFn {
 	case operators.Negate:
 		a := k.num(args[0])
 		return func(v *Env) int64 { return sub(v, 0, a(v)) }
+	case operators.Index:
+		if c := countOf(k, e); c != nil {
+			c.read(k)
+			return c.num()
+		}
+		k.fail(args[1], "%s", noIndex)
+		return zero
 	default:
 		return k.function(e, name, args)
 	}
@@ -205,14 +212,15 @@ func (k *compiler) choice(e ast.Expr, f *sheet.Field) numFn {
 		is.Word, is.Known = word, f.Choices
 		return zero
 	case ast.SelectKind:
-		if g := k.choiceField(e); g != nil && slices.Equal(g.Choices, f.Choices) {
+		if to, is := translation(k.choiceField(e), f); is {
 			p, g := k.field(e)
 			slot := g.Slot()
-			return func(v *Env) int64 { return p.row(v).N[slot] }
+			return translated(to, func(v *Env) int64 { return p.row(v).N[slot] })
 		}
 	case ast.IdentKind:
-		if i, g := k.itemVar(e); g != nil && slices.Equal(g.Choices, f.Choices) {
-			return func(v *Env) int64 { return v.items[i] }
+		i, g := k.itemVar(e)
+		if to, is := translation(g, f); is {
+			return translated(to, func(v *Env) int64 { return v.items[i] })
 		}
 	case ast.CallKind:
 		if d := called(k, e); d != nil {
@@ -225,9 +233,34 @@ func (k *compiler) choice(e ast.Expr, f *sheet.Field) numFn {
 			return choose(k.num(c.Args()[0]), k.choice(c.Args()[1], f), k.choice(c.Args()[2], f))
 		}
 	}
-	k.fail(e, "only one of the words %s, or a field with the same words, can be given here",
+	k.fail(e, "only one of the words %s, or a field with no other words, can be given here",
 		strings.Join(f.Choices, ", "))
 	return zero
+}
+
+// translation says which of f's words each of g's is; nil for the same one. It is false where one is missing.
+func translation(g, f *sheet.Field) (to []int64, is bool) {
+	if g == nil {
+		return nil, false
+	}
+	if slices.Equal(g.Choices, f.Choices) {
+		return nil, true
+	}
+	for _, word := range g.Choices {
+		i := slices.Index(f.Choices, word)
+		if i < 0 {
+			return nil, false
+		}
+		to = append(to, int64(i))
+	}
+	return to, true
+}
+
+func translated(to []int64, n numFn) numFn {
+	if to == nil {
+		return n
+	}
+	return func(v *Env) int64 { return to[n(v)] }
 }
 
 // scaled compiles two numeric expressions to one unit: thousandths as soon as one of them is a number.

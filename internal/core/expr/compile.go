@@ -126,11 +126,35 @@ type Path struct {
 	Vars   Vars
 	Reads  Reads // on the way to the field
 	row    rowFn
+
+	of   *sheet.Counts // of which one is meant, by word; nil for Field
+	word numFn
 }
 
-// Row returns the sheet that the path leads to; a path through nobody leads to a sheet with ID 0, which must not be
-// written.
-func (p *Path) Row(e *Env) *sheet.Row { return p.row(e) }
+// At returns the sheet and the field that the path leads to; a path through nobody leads to a sheet with ID 0, which
+// must not be written.
+func (p *Path) At(e *Env) (*sheet.Row, *sheet.Field) {
+	if p.of != nil {
+		return p.row(e), p.of.Fields[p.word(e)]
+	}
+	return p.row(e), p.Field
+}
+
+// Name is the field's name, or that of the counts.
+func (p *Path) Name() string {
+	if p.of != nil {
+		return p.of.Name
+	}
+	return p.Field.Name
+}
+
+// Fields are the fields that the path may lead to.
+func (p *Path) Fields() []*sheet.Field {
+	if p.of != nil {
+		return p.of.Fields
+	}
+	return []*sheet.Field{p.Field}
+}
 
 // CompilePath compiles a reference such as me.hull or match.bell.team.
 func (c *Checker) CompilePath(src string, scope Scope) (*Path, []Issue) {
@@ -151,10 +175,17 @@ func (c *Checker) compilePath(src string, scope Scope) (*Path, []Issue) {
 		return nil, issues
 	}
 	e := k.ast.Expr()
-	if e.Kind() == ast.SelectKind {
+	if c := countOf(k, e); c != nil && len(k.issues) == 0 {
+		return c.path(k, src), nil
+	}
+	if _, c := countsOf(k, e); c != nil {
+		k.fail(e, "%s are %s", c.Name, plainType("map(s)"))
+	}
+	if e.Kind() == ast.SelectKind && len(k.issues) == 0 {
 		if _, ok := kindOf(k.typeOf(e.AsSelect().Operand())); ok {
 			if p, f := k.fieldOf(e); f != nil && len(k.issues) == 0 {
-				return &Path{src, p.kind, f, k.prog.Vars, k.prog.Reads, p.row}, nil
+				return &Path{Source: src, Kind: p.kind, Field: f, Vars: k.prog.Vars, Reads: k.prog.Reads,
+					row: p.row}, nil
 			}
 		}
 	}

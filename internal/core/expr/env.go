@@ -127,7 +127,7 @@ func compact(masks *[sheet.Kinds]sheet.Mask) (out []kindMask) {
 
 func meets(list []kindMask, touched *[sheet.Kinds]sheet.Mask) bool {
 	for i := range list {
-		if list[i].mask.Meets(touched[list[i].kind]) {
+		if list[i].mask.Meets(&touched[list[i].kind]) {
 			return true
 		}
 	}

@@ -38,6 +38,13 @@ func (k *compiler) comprehension(e ast.Expr) numFn {
 		}
 		return f.overItems(l.list)
 	}
+	if _, of := countsOf(k, c.IterRange()); of != nil {
+		n := len(of.Words)
+		k.costs(int64(n))
+		f, _ := k.walk(c, loopVar{name: c.IterVar(), size: int64(n),
+			item: &sheet.Field{Name: of.Name, Item: sheet.Choice, Choices: of.Words}})
+		return f.overWords(n)
+	}
 	l, ok := k.list(c.IterRange())
 	if !ok {
 		return zero

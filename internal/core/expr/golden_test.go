@@ -47,6 +47,11 @@ func harbour(t *testing.T) (*sheet.Schema, *expr.Env, *expr.Checker) {
 	name := field(sheet.Player, named("name", sheet.Field{Type: sheet.Text, Max: 9}))
 	pos := field(sheet.Player, named("pos", sheet.Field{Type: sheet.Position}))
 	other := field(sheet.Player, named("other", sheet.Field{Type: sheet.Choice, Choices: []string{"no", "yes"}}))
+	s.AddCounts(sheet.Player, "goods", []string{"merry", "calm", "cross", "idle"})
+	goods := field(sheet.Player, named("goods_merry", sheet.Field{Type: sheet.Integer}))
+	for _, word := range []string{"calm", "cross", "idle"} {
+		field(sheet.Player, named("goods_"+word, sheet.Field{Type: sheet.Integer}))
+	}
 	total := field(sheet.Record, named("total", sheet.Field{Type: sheet.Integer}))
 	worth := field(sheet.Piece, named("worth", sheet.Field{Type: sheet.Integer}))
 	st := sheet.NewStore(s)
@@ -78,6 +83,9 @@ func harbour(t *testing.T) (*sheet.Schema, *expr.Env, *expr.Checker) {
 		st.SetFlag(p, on, i%3 == 0)
 		st.SetInt(p, mood, int64(i%3))
 		st.SetInt(p, other, int64(i%2))
+		for k := range 4 {
+			p.N[goods.Slot()+k] = int64(10*i + k)
+		}
 		st.SetText(p, name, []string{"Ada", "Bø", "Cy", "Di", "Ed"}[i])
 		st.SetPos(p, pos, int64(i)*3000, int64(i)*4000)
 		st.SetInt(r, total, int64(100*i))
@@ -166,7 +174,8 @@ func TestExpressions(t *testing.T) {
 				fmt.Fprintf(&out, "  ! %v\n", issues)
 				continue
 			}
-			fmt.Fprintf(&out, "  -> %s %d, %s\n", p.Kind, p.Row(env).ID, p.Field.Name)
+			row, field := p.At(env)
+			fmt.Fprintf(&out, "  -> %s %d, %s\n", p.Kind, row.ID, field.Name)
 		default:
 			fmt.Fprintf(&out, "  %s\n", value(schema, env, checker, src, scope, want))
 		}

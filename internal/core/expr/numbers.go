@@ -78,6 +78,10 @@ func (k *compiler) ident(e ast.Expr) numFn {
 
 func (k *compiler) selected(e ast.Expr) numFn {
 	s := e.AsSelect()
+	if c := countOf(k, e); c != nil {
+		c.read(k)
+		return c.num()
+	}
 	if s.IsTestOnly() {
 		k.fail(e, "has(…) is not needed: every declared field is always there")
 		return zero

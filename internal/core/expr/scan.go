@@ -112,9 +112,16 @@ func (s *scan) index(c rune) *Issue {
 	if c != '[' || !(unicode.IsLetter(before) || unicode.IsDigit(before) || before == '_' || before == ')') {
 		return nil
 	}
-	return s.issue(s.at, "brackets pick nothing: write nth(1) for the first of a list, as in me.hand.nth(1), or say "+
-		"whom you mean, as in players.exists(p, p.points > 9) or players.highest(p, p.points)")
+	if next := s.peek(1); before != ')' && !unicode.IsDigit(next) && next != '-' {
+		return nil // me.goods[arg.ware]
+	}
+	return s.issue(s.at, "%s", noIndex)
 }
+
+// noIndex says what to write in place of brackets.
+const noIndex = "brackets pick only from counts, by word, as in me.goods[arg.ware]: write nth(1) for the first of a " +
+	"list, as in me.hand.nth(1), or say whom you mean, as in players.exists(p, p.points > 9) or players.highest(p, " +
+	"p.points)"
 
 func (s *scan) operator(c rune) *Issue {
 	next, last := s.peek(1), s.peek(-1)

@@ -138,6 +138,9 @@ func (p *provider) FindStructFieldType(name, field string) (*types.FieldType, bo
 	if t := virtual[k][field]; t != nil {
 		return &types.FieldType{Type: t}, true
 	}
+	if c := p.schema.Counts(k, field); c != nil {
+		return &types.FieldType{Type: countsType(c)}, true
+	}
 	if f := p.schema.Field(k, field); f != nil {
 		return &types.FieldType{Type: celType(f)}, true
 	}

@@ -142,7 +142,7 @@ func (m *acts) affords(s *Player, a *rulebook.Action, paid bool) step.Verdict {
 			if paid && list[i].Record && n == 1 {
 				continue
 			}
-			f := list[i].Field
+			row, f := list[i].At.At(&m.env)
 			want := list[i].By.Value(&m.env, f.Type).N[0]
 			m.faulty(a.Line)
 			if m.env.Fault != expr.OK {
@@ -153,21 +153,13 @@ func (m *acts) affords(s *Player, a *rulebook.Action, paid bool) step.Verdict {
 				return step.Verdict{Code: code.Condition, Reason: fmt.Sprintf("%s comes out at %s %s: nothing costs "+
 					"or needs less than nothing", a.Title, sheet.IntValue(f.Type, want).Show(f, 0, 0), f.Name)}
 			}
-			if have := amountRow(s, &list[i]).Int(f); have < want {
+			if have := row.Int(f); have < want {
 				return step.Verdict{Code: code.TooLittle, Reason: fmt.Sprintf("%s takes %s %s, you have %s", a.Title,
 					sheet.IntValue(f.Type, want).Show(f, 0, 0), f.Name, sheet.IntValue(f.Type, have).Show(f, 0, 0))}
 			}
 		}
 	}
 	return step.Verdict{}
-}
-
-// amountRow is the sheet that an amount is of.
-func amountRow(s *Player, a *rulebook.Amount) *sheet.Row {
-	if a.Record {
-		return s.Record
-	}
-	return s.Row
 }
 
 // pay takes the cost (sign -1) and starts the cooldown, or gives it back (+1); of what is paid already, not the costs
@@ -177,12 +169,12 @@ func (m *acts) pay(s *Player, a *rulebook.Action, sign int64, paid bool) {
 		if paid && a.Cost[i].Record {
 			continue
 		}
-		f := a.Cost[i].Field
+		row, f := a.Cost[i].At.At(&m.env)
 		by := sign * a.Cost[i].By.Value(&m.env, f.Type).N[0]
 		if a.Cost[i].Record {
-			m.kept.change(s.Record, f, step.ChangeAdd, sheet.IntValue(f.Type, by))
+			m.kept.change(row, f, step.ChangeAdd, sheet.IntValue(f.Type, by))
 		} else {
-			m.st.SetInt(s.Row, f, saturating(s.Row.Int(f), by))
+			m.st.SetInt(row, f, saturating(row.Int(f), by))
 		}
 	}
 	if a.Cool != nil && sign < 0 {

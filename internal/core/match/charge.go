@@ -24,7 +24,7 @@ func (m *kept) charge(s *Player, a *rulebook.Action) step.Verdict {
 		if !a.Cost[i].Record {
 			continue
 		}
-		f := a.Cost[i].Field
+		_, f := a.Cost[i].At.At(&m.env)
 		by := a.Cost[i].By.Value(&m.env, f.Type).N[0]
 		if m.faulty(a.Line); m.env.Fault != expr.OK || by < 0 {
 			return step.Verdict{Code: code.Condition, Reason: "what it costs cannot be computed"}

@@ -51,8 +51,8 @@ func (m *values) deriveAll() {
 			}
 			continue
 		}
-		own := reads.Own[d.Kind]
-		if !own.Meets(m.st.Touched()[d.Kind]) {
+		own := &reads.Own[d.Kind]
+		if !own.Meets(&m.st.Touched()[d.Kind]) {
 			continue
 		}
 		hot := m.st.Hot()

@@ -178,7 +178,7 @@ func (m *effects) creatureIn(p *expr.Prog) *sheet.Row {
 // addTo adds to a field. What cannot be computed (division by zero, overflow) leaves it as it is, and so does a path
 // that leads through nobody.
 func (m *effects) addTo(e *rulebook.Effect) {
-	r, f := e.Path.Row(&m.env), e.Path.Field
+	r, f := e.Path.At(&m.env)
 	m.env.Fault = expr.OK
 	by := e.Value.Value(&m.env, f.Type).N[0]
 	m.faulty(e.Line)
@@ -192,18 +192,18 @@ func (m *effects) addTo(e *rulebook.Effect) {
 }
 
 func (m *effects) resetTo(e *rulebook.Effect) {
-	switch r := e.Path.Row(&m.env); {
+	switch r, f := e.Path.At(&m.env); {
 	case r.ID == 0:
 	case r.Kind == sheet.Record:
-		m.kept.change(r, e.Path.Field, step.ChangeSet, e.Path.Field.Start)
+		m.kept.change(r, f, step.ChangeSet, f.Start)
 	default:
-		m.st.Set(r, e.Path.Field, m.values.startOf(r, e.Path.Field))
+		m.st.Set(r, f, m.values.startOf(r, f))
 	}
 }
 
 // setTo sets a field, as addTo adds to one.
 func (m *effects) setTo(e *rulebook.Effect) {
-	r, f := e.Path.Row(&m.env), e.Path.Field
+	r, f := e.Path.At(&m.env)
 	if r.ID == 0 {
 		return
 	}
@@ -248,7 +248,7 @@ func saturating(a, b int64) int64 {
 
 // workClock starts, stops, resets or splits a clock.
 func (m *effects) workClock(e *rulebook.Effect) {
-	r, f := e.Path.Row(&m.env), e.Path.Field
+	r, f := e.Path.At(&m.env)
 	if r.ID == 0 {
 		return
 	}
@@ -282,8 +282,8 @@ func (m *effects) workClock(e *rulebook.Effect) {
 		m.st.SetClock(r, f, m.values.startOf(r, f).N[0], rate, now)
 	}
 	if e.Into != nil {
-		if to := e.Into.Row(&m.env); to.ID != 0 {
-			m.st.SetInt(to, e.Into.Field, sheet.Millis(shows, m.book.Rate))
+		if to, f := e.Into.At(&m.env); to.ID != 0 {
+			m.st.SetInt(to, f, sheet.Millis(shows, m.book.Rate))
 		}
 	}
 }

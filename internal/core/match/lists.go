@@ -33,7 +33,7 @@ const maxItemText = 200
 
 // putItem carries out the effect that puts an item into a list.
 func (m *values) putItem(e *rulebook.Effect) {
-	r, f := e.Path.Row(&m.env), e.Path.Field
+	r, f := e.Path.At(&m.env)
 	if r.ID == 0 {
 		return
 	}
@@ -54,7 +54,7 @@ func (m *values) putItem(e *rulebook.Effect) {
 
 // takeItems carries out the effect that takes items from a list.
 func (m *values) takeItems(e *rulebook.Effect) {
-	r, f := e.Path.Row(&m.env), e.Path.Field
+	r, f := e.Path.At(&m.env)
 	if r.ID == 0 {
 		return
 	}
@@ -81,7 +81,7 @@ func (m *values) takeItem(e *rulebook.Effect, r *sheet.Row, f *sheet.Field) bool
 		m.setItems(r, f, slices.Delete(items, at, at+1))
 		return true
 	}
-	to, g := e.Into.Row(&m.env), e.Into.Field
+	to, g := e.Into.At(&m.env)
 	switch {
 	case to.ID == 0:
 		return false
@@ -133,18 +133,18 @@ func (m *values) itemAt(e *rulebook.Effect, f *sheet.Field, items []string) int 
 
 // shuffleList carries out the effect that shuffles a list.
 func (m *values) shuffleList(e *rulebook.Effect) {
-	r := e.Path.Row(&m.env)
+	r, f := e.Path.At(&m.env)
 	if r.ID == 0 {
 		return
 	}
-	items := sheet.Items(r.Text(e.Path.Field))
+	items := sheet.Items(r.Text(f))
 	drawHere(m.stage, lots.Shuffle).Shuffle(len(items), func(i, k int) { items[i], items[k] = items[k], items[i] })
-	m.setItems(r, e.Path.Field, items)
+	m.setItems(r, f, items)
 }
 
 // emptyList carries out the effect that takes everything out of a list.
 func (m *values) emptyList(e *rulebook.Effect) {
-	if r := e.Path.Row(&m.env); r.ID != 0 {
-		m.setItems(r, e.Path.Field, nil)
+	if r, f := e.Path.At(&m.env); r.ID != 0 {
+		m.setItems(r, f, nil)
 	}
 }

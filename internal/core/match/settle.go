@@ -110,8 +110,8 @@ func (m *rules) settleRules() {
 // forget clears what the rules have looked at, and keeps it in mind for the conditions that end phases and matches.
 func (m *rules) forget() {
 	for k := range m.changed {
-		m.changed[k].Add(m.st.Touched()[k])
-		m.stirred = m.stirred || m.book.TouchReads[k].Meets(m.st.Touched()[k])
+		m.changed[k].Add(&m.st.Touched()[k])
+		m.stirred = m.stirred || m.book.TouchReads[k].Meets(&m.st.Touched()[k])
 	}
 	m.st.ClearTouched()
 }
@@ -140,13 +140,13 @@ func (m *rules) collect() {
 			if touched && r.When.Touched(m.st.Touched()) || r.When.Const {
 				m.look(r, m.row)
 			}
-		case touched && reads.Own[r.For].Meets(m.st.Touched()[r.For]):
+		case touched && reads.Own[r.For].Meets(&m.st.Touched()[r.For]):
 			if !sorted {
 				m.st.SortHot()
 				sorted = true
 			}
 			for _, row := range m.st.Hot() {
-				if row.Kind == r.For && row.Touched.Meets(reads.Own[r.For]) && m.concerns(r, row) {
+				if row.Kind == r.For && row.Touched.Meets(&reads.Own[r.For]) && m.concerns(r, row) {
 					m.look(r, row)
 				}
 			}
@@ -295,7 +295,7 @@ func (m *rules) breakOff() {
 	m.ends.endMatch(stopped(m.broken))
 }
 
-var everything = sheet.Mask{^uint64(0), ^uint64(0)}
+var everything = sheet.AllFields()
 
 var lineOfFault = regexp.MustCompile(`line \d+`)
 

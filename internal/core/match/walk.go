@@ -99,7 +99,7 @@ func (m *Match) restored(w *state.Walk) {
 
 func (m *rules) walkChanged(w *state.Walk) {
 	for k := range m.changed {
-		for i := range m.changed[k] {
+		for i := range max(2, (len(m.book.Schema.Fields(sheet.Kind(k)))+63)/64) { // no more can be set
 			state.Int(w, fmt.Sprintf("changed %s %d", sheet.Kind(k), i), &m.changed[k][i])
 		}
 	}

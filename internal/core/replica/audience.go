@@ -70,16 +70,16 @@ func (v *View) Fields(m *Masks, r *sheet.Row) sheet.Mask {
 	masks := &m[r.Kind]
 	out := masks[sheet.Everyone]
 	if r.Team != 0 && v.Sees(Audience{sheet.TeamOnly, r.Team}) {
-		out.Add(masks[sheet.TeamOnly])
+		out.Add(&masks[sheet.TeamOnly])
 	}
 	if r.Owner != 0 && v.Sees(Audience{sheet.OwnerOnly, r.Owner}) {
-		out.Add(masks[sheet.OwnerOnly])
+		out.Add(&masks[sheet.OwnerOnly])
 	}
 	if v.All {
-		out.Add(masks[sheet.RefereesOnly])
+		out.Add(&masks[sheet.RefereesOnly])
 	}
 	if v.everywhere() {
-		out.Add(masks[places])
+		out.Add(&masks[places])
 	}
 	return out
 }

@@ -106,7 +106,7 @@ func (c *collector) collect(changes []changed, gone []sheet.Removed) []group {
 }
 
 func (c *collector) change(to sheet.Audience, of sheet.ID, ch *changed) {
-	if m := ch.mask.And(c.masks[ch.row.Kind][to]); !m.Empty() {
+	if m := ch.mask.And(&c.masks[ch.row.Kind][to]); !m.Empty() {
 		g := c.group(Audience{to, of})
 		g.entries = append(g.entries, entry{op: int(ch.row.ID), row: ch.row, mask: m})
 	}
@@ -119,10 +119,10 @@ func (c *collector) columns(g *group) {
 	any := false
 	for i := range g.entries {
 		if e := &g.entries[i]; e.op > 0 {
-			both := once[e.row.Kind].And(e.mask)
+			both := once[e.row.Kind].And(&e.mask)
 			any = any || !both.Empty()
-			twice[e.row.Kind].Add(both)
-			once[e.row.Kind].Add(e.mask)
+			twice[e.row.Kind].Add(&both)
+			once[e.row.Kind].Add(&e.mask)
 		}
 	}
 	if !any {

@@ -43,7 +43,7 @@ func newLimiter(s *sheet.Schema) limiter {
 // pass returns which of a sheet's changed fields may be told at this tick.
 func (l *limiter) pass(s *sheet.Schema, r *sheet.Row, now sheet.Tick) sheet.Mask {
 	out := r.Sent
-	limited := out.And(l.fields[r.Kind])
+	limited := out.And(&l.fields[r.Kind])
 	for n := limited.Next(0); n >= 0; n = limited.Next(n + 1) {
 		f, key := s.Fields(r.Kind)[n], toldKey{r.ID, n}
 		t := l.told[key]

@@ -38,6 +38,7 @@ func Compile(src []byte) (*Book, Problems) {
 	b.takeGame(s, games)
 	b.takeArenas(s, arenas)
 	b.expandSealed(s)
+	expandCounts(b)
 	b.all()
 	b.regroup()
 	if len(b.problems.Errors()) == 0 && len(s.problems) == 0 {
@@ -151,8 +152,8 @@ func (b *binder) watched() {
 		}
 		for kind := range k.Watched {
 			read := p.Reads.Own[kind]
-			read.Add(p.Reads.Any[kind])
-			k.Watched[kind].Add(read)
+			read.Add(&p.Reads.Any[kind])
+			k.Watched[kind].Add(&read)
 			for _, f := range k.Schema.Fields(sheet.Kind(kind)) {
 				if c := (Timed{sheet.Kind(kind), f}); f.Type == sheet.Clock && read.Has(f.No) &&
 					!slices.Contains(*clocks, c) {
@@ -165,8 +166,8 @@ func (b *binder) watched() {
 		add(&k.TouchAwaits, p)
 		if p != nil {
 			for kind := range k.TouchReads {
-				k.TouchReads[kind].Add(p.Reads.Own[kind])
-				k.TouchReads[kind].Add(p.Reads.Any[kind])
+				k.TouchReads[kind].Add(&p.Reads.Own[kind])
+				k.TouchReads[kind].Add(&p.Reads.Any[kind])
 			}
 		}
 	}

@@ -4,6 +4,7 @@ import (
 	"math"
 	"regexp"
 	"slices"
+	"strings"
 
 	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -173,25 +174,50 @@ const direction = "direction"
 func (b *binder) amounts(n *node, key string, scope expr.Scope) []Amount {
 	var out []Amount
 	for _, e := range b.entries(n, key) {
-		f, kind := b.book.Schema.Field(sheet.Player, e.key), sheet.Player
-		if f == nil {
-			f, kind = b.book.Schema.Field(sheet.Record, e.key), sheet.Record
+		at := amountOf(b, n, e, scope)
+		if at == nil {
+			continue
 		}
-		if f == nil || f.Type != sheet.Integer && f.Type != sheet.Number || f.Derived && key == "cost" {
-			b.problems = append(b.problems, Problem{Severity: Error, Code: "unknown-name", Line: e.line, Column: e.col,
-				At: n.path, Message: "neither the player sheet nor the record has an integer or number called " + e.key,
-				Nearest: Nearest(e.key, b.numericFields()), word: e.key})
+		f, record := at.Field, at.Kind == sheet.Record
+		if f.Derived && key == "cost" {
+			b.failEntry(e, "derived", "%s is derived; only its own expression changes it", e.key)
 			continue
 		}
 		if p := b.compile(e.value, scope, expr.Want{Field: f}); p != nil {
-			out = append(out, Amount{kind == sheet.Record, f, p})
-			b.uses.mark(kind, f)
+			out = append(out, Amount{Record: record, At: at, By: p})
+			for _, f := range at.Fields() {
+				b.uses.mark(at.Kind, f)
+			}
 			if wants, why := paysOut(e.value.text, p, f, scope.Args); why != "" && key == "cost" {
 				b.fail(e.value, "out-of-range", wants, "%s", why)
 			}
 		}
 	}
 	return out
+}
+
+// amountOf finds the field that an amount is of: the player's, or else that of the record.
+func amountOf(b *binder, n *node, e entry, scope expr.Scope) *expr.Path {
+	name, _, _ := strings.Cut(strings.ReplaceAll(e.key, "[", "."), ".")
+	for kind, of := range map[sheet.Kind]string{sheet.Player: "me.", sheet.Record: "record."} {
+		if b.book.Schema.Field(kind, name) == nil && b.book.Schema.Counts(kind, name) == nil ||
+			kind == sheet.Record && b.book.Schema.Field(sheet.Player, name) != nil {
+			continue
+		}
+		at, issues := b.checker.CompilePath(of+e.key, scope)
+		if at == nil {
+			b.problems = append(b.problems, Problem{Severity: Error, Code: "expression", Line: e.line, Column: e.col,
+				At: n.path, Message: issues[0].Message, Nearest: Nearest(issues[0].Word, issues[0].Known)})
+			return nil
+		}
+		if t := at.Field.Type; t == sheet.Integer || t == sheet.Number {
+			return at
+		}
+	}
+	b.problems = append(b.problems, Problem{Severity: Error, Code: "unknown-name", Line: e.line, Column: e.col,
+		At: n.path, Message: "neither the player sheet nor the record has an integer or number called " + e.key,
+		Nearest: Nearest(e.key, b.numericFields()), word: e.key})
+	return nil
 }
 
 // paysOut says why a cost can pay out, and what is wanted in its place: a negative constant, or a value from a player
@@ -222,7 +248,7 @@ func (b *binder) numericFields() []string {
 	var names []string
 	for _, f := range b.book.Schema.Fields(sheet.Player) {
 		if !f.BuiltIn && (f.Type == sheet.Integer || f.Type == sheet.Number) {
-			names = append(names, f.Name)
+			names = append(names, b.book.Schema.Written(sheet.Player, f))
 		}
 	}
 	return names

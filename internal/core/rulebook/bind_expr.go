@@ -137,7 +137,9 @@ func (b *binder) path(n *node, key string, scope expr.Scope) *expr.Path {
 		b.fail(v, "built-in", "a declared field, or one of "+strings.Join(writable, ", "), "%s is kept by the service",
 			v.text)
 	default:
-		b.uses.wrote(p.Kind, p.Field)
+		for _, f := range p.Fields() {
+			b.uses.wrote(p.Kind, f)
+		}
 		return p
 	}
 	return nil

@@ -96,6 +96,9 @@ func (b *binder) field(k sheet.Kind, e entry) sheet.Field {
 		f.Type, f.Of = sheet.Ref, sheet.Piece
 	case "zone":
 		f.Type, f.Of = sheet.Ref, sheet.Zone
+	case countsType: // elsewhere they have been written out
+		b.fail(n.get("type"), "not-here", "another type", "counts stand on the sheets of the lobby, the match, teams "+
+			"and players, and in records")
 	default:
 		f.Type, _ = sheet.TypeNamed(word)
 	}

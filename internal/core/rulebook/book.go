@@ -233,7 +233,7 @@ type Bound struct {
 // Amount is an amount of a field of the player, or of the player's record.
 type Amount struct {
 	Record bool
-	Field  *sheet.Field
+	At     *expr.Path
 	By     *expr.Prog
 }
 

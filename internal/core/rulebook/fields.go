@@ -316,7 +316,7 @@ func ownNotice(name string, no int, fields ...sheet.Field) *Notice {
 // it refers to.
 var (
 	recordTypes = []string{sheet.Integer.String(), sheet.Number.String(), sheet.Text.String(), sheet.Flag.String(),
-		sheet.Choice.String(), sheet.Position.String()}
+		sheet.Choice.String(), sheet.Position.String(), countsType}
 	fieldTypes = append(append([]string(nil), recordTypes...), sheet.Player.String(), sheet.Team.String(),
 		sheet.Creature.String(), sheet.Clock.String(), sheet.List.String())
 	// What a list may hold.

@@ -21,8 +21,8 @@ type uses struct {
 
 func (u *uses) read(r *expr.Reads) {
 	for k := range u.reads {
-		u.reads[k].Add(r.Own[k])
-		u.reads[k].Add(r.Any[k])
+		u.reads[k].Add(&r.Own[k])
+		u.reads[k].Add(&r.Any[k])
 	}
 }
 

@@ -53,7 +53,7 @@ func without(name, doc string, o *object, keys ...string) *object {
 const GamePrefix = "game:"
 
 // maxRecord is the most fields of a record, those of a game with it.
-const maxRecord = 60
+const maxRecord = 300
 
 // divider stands between a rulebook and the game to which it belongs.
 const divider = "\n---\n"

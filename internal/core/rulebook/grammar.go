@@ -1,6 +1,7 @@
 package rulebook
 
 import (
+	"regexp"
 	"slices"
 
 	"turnvex.example/turnvex/internal/core/ground"
@@ -35,6 +36,7 @@ type spec struct {
 	elem     *spec
 	words    []string
 	min, max int64
+	pattern  *regexp.Regexp // of the keys of a map that are no plain names
 }
 
 // key is one key of an object: all that is known of it stands here.
@@ -74,8 +76,13 @@ func (o *object) names() []string {
 
 // Short forms for the grammar's tables.
 
-func obj(o *object) spec             { return spec{shape: anObject, object: o} }
-func mapOf(e spec, most int64) spec  { return spec{shape: aMap, elem: &e, max: most} }
+func obj(o *object) spec            { return spec{shape: anObject, object: o} }
+func mapOf(e spec, most int64) spec { return spec{shape: aMap, elem: &e, max: most} }
+func amountsOf() spec {
+	s := mapOf(anExpression, 16)
+	s.pattern = amountForm
+	return s
+}
 func listOf(e spec, most int64) spec { return spec{shape: aList, elem: &e, max: most} }
 func word(words ...string) spec      { return spec{shape: aWord, words: words} }
 func text(most int64) spec           { return spec{shape: aText, max: most} }

@@ -222,15 +222,16 @@ var recordObject = &object{
 	example: `record:
   matches: {keep: total, of: 1}
   coins: {min: 0, max: 9999, start: 20, was: [money]}
+  owned: {type: counts, words: [hat, cape], start: 0}
   best_time: {title: Best time, keep: lowest, of: me.time, if: me.outcome == 'won', see: everyone}
   rank: {type: choice, words: [deckhand, mate, captain], start: deckhand, of: "record.matches > 10 ? 'mate' : 'deckhand'"}`,
 	keys: []key{
 		{name: "type", spec: word(recordTypes...), def: sheet.Integer.String(), doc: "As for a field."},
 		{name: "title", spec: text(40), doc: "The display name."},
-		{name: "start", spec: scalar, doc: "The value for a new player."},
+		{name: "start", spec: spec{shape: anything}, doc: "The value for a new player."},
 		{name: "min", spec: scalar, doc: "The least value of an integer or number; smaller values are raised to it."},
 		{name: "max", spec: scalar, doc: "The greatest value; for a text, the most characters."},
-		{name: "words", spec: names, doc: "The words of a choice."},
+		{name: "words", spec: listOf(name, countsMost), doc: "The words of a choice or of counts."},
 		{name: "see", spec: seeSpec, def: sheet.OwnerOnly.String(), doc: "Who sees it."},
 		{name: "was", spec: listOf(name, 8),
 			doc: "Former names of the field, the newest first. Values saved under a former name belong to this " +

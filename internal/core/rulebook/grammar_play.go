@@ -151,9 +151,10 @@ record: {gold: {min: 0}, lamps: {}}`,
 				"others), and in the `lobby` between matches. There, only fields with `reset: never` carry over " +
 				"into the match, and players have their starting kits.",
 		},
-		{name: "needs", spec: mapOf(anExpression, 16),
-			doc: "The least that fields of the player or of their record must hold, by field."},
-		{name: "cost", spec: mapOf(anExpression, 16),
+		{name: "needs", spec: amountsOf(),
+			doc: "The least that fields of the player or of their record must hold, by field. One of counts is " +
+				"written as in `goods.wood`, or in quotes as in `\"goods[arg.ware]\"`."},
+		{name: "cost", spec: amountsOf(),
 			doc: "What is taken from fields of the player or of their record. If there is less, or if a value comes " +
 				"out below zero, the action is refused. An argument that stands here needs a `min` of 0 or more."},
 		{name: "certain", spec: flag,

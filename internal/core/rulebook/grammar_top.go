@@ -253,6 +253,7 @@ var fieldObject = &object{
     left: {type: clock, count: down, runs: wall, start: 30s, rate: 500ms}
     hand: {type: list, of: integer, most: 10, see: owner}
     marks: {type: list, of: choice, words: [star, moon], start: [star, star]}
+    wares: {type: counts, words: [wood, fish], start: {wood: 5}, min: 0}
   match:
     deck: {type: list, of: integer, start: 1..52, see: referees}`,
 	keys: []key{
@@ -262,7 +263,8 @@ var fieldObject = &object{
 			required: true,
 			doc: "`integer`; `number` in thousandths; `text`; `flag`; `choice`, one of `words`; `position` in " +
 				"millimetres; `player`, `team` or `creature`, a reference; `clock`; `list`, several values of " +
-				"the type in `of`.",
+				"the type in `of`; `counts`, an integer for each of `words`, read as `me.NAME.WORD` or " +
+				"`me.NAME[…]` with a choice in the brackets (clients get a field `NAME_WORD` for each).",
 		},
 		{name: "title", spec: text(40), doc: "The display name."},
 		{
@@ -277,7 +279,8 @@ var fieldObject = &object{
 			name: "start",
 			spec: spec{shape: anything},
 			doc: "The value at the start and after a reset. Default: 0, empty, false, the first word or nobody. " +
-				"For a clock it is a duration; for a list, a list or (of integers) a range such as `1..52`. The start " +
+				"For a clock it is a duration; for a list, a list or (of integers) a range such as `1..52`; for counts, " +
+				"one number, or one for each word. The start " +
 				"of an integer, number, flag, position or clock may be an expression, evaluated at each reset " +
 				"(not on lobby sheets, in records or for options).",
 		},
@@ -289,7 +292,8 @@ var fieldObject = &object{
 			spec: scalar,
 			doc:  "The greatest value; see `min`. For a text: the most characters (default: 64).",
 		},
-		{name: "words", spec: names, doc: "The words of a choice or of a list of choices."},
+		{name: "words", spec: listOf(name, countsMost),
+			doc: "The words of a choice or of a list of choices, or of counts."},
 		{name: "see", spec: seeSpec,
 			doc: "Who sees it: everyone, the team, its owner or only referees. Default: everyone; for a record, its " +
 				"owner."},

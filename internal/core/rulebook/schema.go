@@ -90,7 +90,7 @@ func specSchema(s *spec) map[string]any {
 		return map[string]any{
 			"type":                 "object",
 			"maxProperties":        s.max,
-			"propertyNames":        map[string]any{"pattern": namePattern},
+			"propertyNames":        map[string]any{"pattern": keyPattern(s)},
 			"additionalProperties": specSchema(s.elem),
 		}
 	case aList:
@@ -125,4 +125,12 @@ func lengthSchema(least, most int64) map[string]any {
 		map[string]any{"type": "integer", "minimum": least, "maximum": most},
 		map[string]any{"type": "string", "pattern": lengthPattern},
 	}}
+}
+
+// keyPattern is the form of a map's keys.
+func keyPattern(s *spec) string {
+	if s.pattern == nil {
+		return namePattern
+	}
+	return namePattern + "|" + s.pattern.String()
 }

@@ -273,7 +273,7 @@ func (s *structure) mapping(n *node, sp *spec) bool {
 	}
 	fitting := n.entries[:0]
 	for _, e := range n.entries {
-		named := nameForm.MatchString(e.key)
+		named := nameForm.MatchString(e.key) || sp.pattern != nil && sp.pattern.MatchString(e.key)
 		if !named {
 			s.failAt(e.line, e.col, n.path, "bad-name", (&spec{shape: aName}).describe(), "%q", e.key)
 			if name, _, colon := strings.Cut(e.key, ":"); colon { // a space is missing

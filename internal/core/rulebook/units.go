@@ -13,11 +13,13 @@ import (
 // The written forms of scalars, as the JSON Schema gives them too.
 const (
 	namePattern     = `^[a-z][a-z0-9_]{0,31}$`
+	amountPattern   = `^[a-z][a-z0-9_]{0,31}(\.[a-z][a-z0-9_]{0,31}|\[.{1,200}\])$`
 	durationPattern = `^([0-9]+(\.[0-9]+)?(ms|s|m|h))+$`
 	lengthPattern   = `^[0-9]+(\.[0-9]{1,3})?(m|mm)$`
 )
 
 var (
+	amountForm   = regexp.MustCompile(amountPattern)
 	nameForm     = regexp.MustCompile(namePattern)
 	durationForm = regexp.MustCompile(durationPattern)
 	lengthForm   = regexp.MustCompile(lengthPattern)

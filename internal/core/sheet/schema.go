@@ -5,7 +5,7 @@ import (
 )
 
 // MaxFields is the most fields that the sheets of one kind may have, built-in ones included.
-const MaxFields = 128
+const MaxFields = 320
 
 // Schema declares the fields of every kind of sheet in a lobby.
 type Schema struct {
@@ -30,6 +30,7 @@ func (s *Schema) Seal() {
 type kindSchema struct {
 	fields []*Field
 	byName map[string]*Field
+	counts []*Counts
 	ints   int
 	texts  int
 }

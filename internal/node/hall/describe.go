@@ -127,9 +127,9 @@ func describeAction(b *rulebook.Book, a *rulebook.Action) wire.ActionInfo {
 }
 
 func describeCost(x *rulebook.Amount) wire.CostInfo {
-	out := wire.CostInfo{Field: x.Field.Name, Record: x.Record}
+	out := wire.CostInfo{Field: x.At.Name(), Record: x.Record}
 	if x.By.Const {
-		out.By = x.By.Value(&expr.Env{}, x.Field.Type).N[0]
+		out.By = x.By.Value(&expr.Env{}, x.At.Field.Type).N[0]
 	} else {
 		out.Says = x.By.Source
 	}

@@ -155,8 +155,8 @@ func (k *compiler) sameText(a, b ast.Expr, flip int64) numFn {
 
 // choiceField returns the choice field that e reads, or nil.
 func (k *compiler) choiceField(e ast.Expr) *sheet.Field {
-	if _, f := k.itemVar(e); f != nil && f.Item == sheet.Choice {
-		return f
+	if x := k.itemVar(e); x != nil && x.field.Item == sheet.Choice {
+		return x.field
 	}
 	if d := called(k, e); d != nil && d.ast != nil {
 		outer := *k
@@ -218,9 +218,8 @@ func (k *compiler) choice(e ast.Expr, f *sheet.Field) numFn {
 			return translated(to, func(v *Env) int64 { return p.row(v).N[slot] })
 		}
 	case ast.IdentKind:
-		i, g := k.itemVar(e)
-		if to, is := translation(g, f); is {
-			return translated(to, func(v *Env) int64 { return v.items[i] })
+		if to, is := translation(k.choiceField(e), f); is {
+			return translated(to, k.itemVar(e).num)
 		}
 	case ast.CallKind:
 		if d := called(k, e); d != nil {

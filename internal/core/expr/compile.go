@@ -39,6 +39,7 @@ type Scope struct {
 	Vars Vars
 	Args []*sheet.Field // what arg holds
 	It   sheet.Kind     // what it is, where Vars has It
+	Item *sheet.Field   // the list of values of which it is one; nil where it is a sheet
 	Hit  sheet.Kind     // what target is, where Vars has Target
 
 	Defined bool // it is that of a definition
@@ -50,13 +51,17 @@ type Scope struct {
 type NamedVar struct {
 	Name string
 	Kind sheet.Kind
+	Item *sheet.Field // of one of a list's values: the list; Kind does not matter then
 }
 
 // names are the names in a scope, as part of a key.
 func (s *Scope) names() string {
 	key := ""
+	if s.Item != nil {
+		key = fmt.Sprintf("%p ", s.Item)
+	}
 	for _, n := range s.Named {
-		key += fmt.Sprintf("%s:%d ", n.Name, n.Kind)
+		key += fmt.Sprintf("%s:%d:%p ", n.Name, n.Kind, n.Item)
 	}
 	return key
 }

@@ -52,6 +52,15 @@ func harbour(t *testing.T) (*sheet.Schema, *expr.Env, *expr.Checker) {
 	for _, word := range []string{"calm", "cross", "idle"} {
 		field(sheet.Player, named("goods_"+word, sheet.Field{Type: sheet.Integer}))
 	}
+	list := func(of sheet.Type) sheet.Field { return sheet.Field{Type: sheet.List, Item: of, Most: 9} }
+	hand := field(sheet.Player, named("hand", list(sheet.Integer)))
+	of := list(sheet.Choice)
+	of.Choices = moods
+	marks := field(sheet.Player, named("marks", of))
+	notes := field(sheet.Player, named("notes", list(sheet.Text)))
+	of = list(sheet.Ref)
+	of.Of = sheet.Player
+	mates := field(sheet.Player, named("mates", of))
 	total := field(sheet.Record, named("total", sheet.Field{Type: sheet.Integer}))
 	worth := field(sheet.Piece, named("worth", sheet.Field{Type: sheet.Integer}))
 	st := sheet.NewStore(s)
@@ -83,6 +92,8 @@ func harbour(t *testing.T) (*sheet.Schema, *expr.Env, *expr.Checker) {
 		st.SetFlag(p, on, i%3 == 0)
 		st.SetInt(p, mood, int64(i%3))
 		st.SetInt(p, other, int64(i%2))
+		p.S[hand.Slot()], p.S[marks.Slot()], p.S[notes.Slot()] = fmt.Sprintf("%d,7,%d", i, 2*i), "0,2,2", `["a","bb"]`
+		p.S[mates.Slot()] = "5,9"
 		for k := range 4 {
 			p.N[goods.Slot()+k] = int64(10*i + k)
 		}
@@ -145,6 +156,10 @@ func TestExpressions(t *testing.T) {
 		"any":    {Any: true},
 		"mood":   {Field: schema.Field(sheet.Player, "mood")},
 		"path":   {},
+		"list":   {Field: schema.Field(sheet.Player, "hand")},
+		"marks":  {Field: schema.Field(sheet.Player, "marks")},
+		"notes":  {Field: schema.Field(sheet.Player, "notes")},
+		"mates":  {Field: schema.Field(sheet.Player, "mates")},
 	}
 	var out strings.Builder
 	for _, line := range strings.Split(strings.TrimSuffix(string(data), "\n"), "\n") {
@@ -168,6 +183,13 @@ func TestExpressions(t *testing.T) {
 				fmt.Fprintf(&out, "  ! %v\n", issues)
 			}
 		case !is:
+		case want.Field != nil && want.Field.Type == sheet.List:
+			w, issues := checker.CompileWhole(src, scope, want.Field)
+			if w == nil {
+				fmt.Fprintf(&out, "  ! %v\n", issues)
+				continue
+			}
+			fmt.Fprintf(&out, "  = [%s] %v\n", w.Value(env), env.Fault)
 		case word == "path":
 			p, issues := checker.CompilePath(src, scope)
 			if p == nil {

@@ -106,13 +106,13 @@ func (c *Checker) env(scope Scope) (*cel.Env, error) {
 		opts = append(opts, cel.Variable("target", kindTypes[scope.Hit]))
 	}
 	for _, n := range scope.Named {
-		opts = append(opts, cel.Variable(n.Name, kindTypes[n.Kind]))
+		opts = append(opts, cel.Variable(n.Name, oneOf(n.Kind, n.Item)))
 	}
 	if vars&Aim != 0 {
 		opts = append(opts, cel.Variable("aim", aimType))
 	}
 	if vars&It != 0 {
-		opts = append(opts, cel.Variable("it", kindTypes[scope.It]))
+		opts = append(opts, cel.Variable("it", oneOf(scope.It, scope.Item)))
 	}
 	if vars&Me != 0 {
 		opts = append(opts, cel.Variable("record", kindTypes[sheet.Record]))
@@ -127,6 +127,14 @@ func (c *Checker) env(scope Scope) (*cel.Env, error) {
 		c.envs[key] = e
 	}
 	return e, err
+}
+
+// oneOf is the type of what a walk goes through: sheets, or the values of a list.
+func oneOf(k sheet.Kind, list *sheet.Field) *cel.Type {
+	if list == nil {
+		return kindTypes[k]
+	}
+	return itemType(list)
 }
 
 var varKinds = map[Vars]sheet.Kind{Me: sheet.Player, Piece: sheet.Piece, Creature: sheet.Creature, Team: sheet.Team,

@@ -5,6 +5,7 @@ import (
 
 	"cel.dev/cel-go/cel"
 	"cel.dev/cel-go/common/ast"
+	"cel.dev/cel-go/common/operators"
 	"cel.dev/cel-go/common/types"
 
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -28,12 +29,16 @@ type values struct {
 	list  textFn
 }
 
-// listField compiles a field that is a list; nil for anything else.
+// listField compiles a field or an argument that is a list, and what filter leaves of one of values; nil for anything
+// else.
 func (k *compiler) listField(e ast.Expr) *values {
+	if e.Kind() == ast.ComprehensionKind {
+		return filteredValues(k, e.AsComprehension())
+	}
 	if e.Kind() != ast.SelectKind || k.typeOf(e).Kind() != types.ListKind {
 		return nil
 	}
-	kind, ok := kindOf(k.typeOf(e.AsSelect().Operand()))
+	kind, ok := sheetOrArgs(k.typeOf(e.AsSelect().Operand()))
 	if !ok {
 		return nil
 	}
@@ -46,6 +51,48 @@ func (k *compiler) listField(e ast.Expr) *values {
 	return &values{f, func(v *Env) string { return p.row(v).S[slot] }}
 }
 
+// sheetOrArgs is the kind of sheet of a type, or argKind.
+func sheetOrArgs(t *types.Type) (sheet.Kind, bool) {
+	if t.TypeName() == argsType.TypeName() {
+		return argKind, true
+	}
+	return kindOf(t)
+}
+
+// filteredValues compiles list.filter(x, condition) over a list of values; nil for anything else.
+func filteredValues(k *compiler, c ast.ComprehensionExpr) *values {
+	step := c.LoopStep()
+	if c.HasIterVar2() || step.Kind() != ast.CallKind || step.AsCall().FunctionName() != operators.Conditional ||
+		k.typeOf(c.AccuInit()).Kind() != types.ListKind {
+		return nil
+	}
+	l := k.listField(c.IterRange())
+	slot := len(k.loops)
+	if l == nil || l.field.Item == sheet.Ref || slot == maxRows {
+		return nil
+	}
+	k.costs(int64(l.field.Most))
+	k.loops = append(k.loops, loopVar{name: c.IterVar(), item: l.field, size: int64(l.field.Most)})
+	holds, list, texts := k.num(step.AsCall().Args()[0]), l.list, l.field.Item == sheet.Text
+	k.loops = k.loops[:slot]
+	return &values{l.field, func(v *Env) string {
+		items := sheet.Items(list(v))
+		if !v.looks(len(items)) {
+			return ""
+		}
+		before := v.Fault
+		items = slices.DeleteFunc(items, func(item string) bool {
+			v.Fault = OK
+			if v.texts[slot] = item; !texts {
+				v.items[slot], _ = sheet.NextItem(item)
+			}
+			return holds(v) == 0 || v.Fault != OK
+		})
+		v.Fault = before
+		return sheet.ListOf(items, texts)
+	}}
+}
+
 // valueList returns the list that a call picks a value from; nil for any other call.
 func (k *compiler) valueList(e ast.Expr) *values {
 	c := e.AsCall()
@@ -55,16 +102,47 @@ func (k *compiler) valueList(e ast.Expr) *values {
 	return k.listField(c.Target())
 }
 
-// itemVar returns the walk whose variable a name is, and over which list of values.
-func (k *compiler) itemVar(e ast.Expr) (int, *sheet.Field) {
-	if e.Kind() == ast.IdentKind {
-		for i := len(k.loops) - 1; i >= k.floor; i-- {
-			if k.loops[i].name == e.AsIdent() {
-				return i, k.loops[i].item
-			}
+// itemVar is a name for one value of a list.
+type itemVar struct {
+	field *sheet.Field // the list
+	num   numFn
+	text  textFn
+}
+
+// itemVar returns what a name stands for that a walk gives to each value of a list; nil for any other name.
+func (k *compiler) itemVar(e ast.Expr) *itemVar {
+	if e.Kind() != ast.IdentKind {
+		return nil
+	}
+	name := e.AsIdent()
+	for i := len(k.loops) - 1; i >= k.floor; i-- {
+		if k.loops[i].name == name {
+			return itemOr(k.loops[i].item, func(v *Env) int64 { return v.items[i] },
+				func(v *Env) string { return v.texts[i] })
 		}
 	}
-	return 0, nil
+	for i := len(k.scope.Named) - 1; i >= 0; i-- {
+		if n := k.scope.Named[i]; n.Name == name {
+			k.prog.Vars |= Walked
+			return itemOr(n.Item, func(v *Env) int64 { return v.Named[i].N[0] },
+				func(v *Env) string { return v.Named[i].S[0] })
+		}
+	}
+	if name == "it" && k.scope.Item != nil {
+		k.prog.Vars |= It
+		return itemOr(k.scope.Item, func(v *Env) int64 { return v.It.N[0] }, func(v *Env) string { return v.It.S[0] })
+	}
+	return nil
+}
+
+func itemOr(of *sheet.Field, num numFn, text textFn) *itemVar {
+	if of == nil {
+		return nil
+	}
+	if words := of.Choices; of.Item == sheet.Choice {
+		text = func(v *Env) string { return words[num(v)] }
+	}
+	return &itemVar{of, num, text}
 }
 
 // nth compiles which item a call picks, from 1.

@@ -69,8 +69,8 @@ func (k *compiler) ident(e ast.Expr) numFn {
 			}
 		}
 	}
-	if i, f := k.itemVar(e); f != nil {
-		return func(v *Env) int64 { return v.items[i] }
+	if x := k.itemVar(e); x != nil {
+		return x.num
 	}
 	p := k.place(e)
 	return func(v *Env) int64 { return int64(p.row(v).ID) }
@@ -218,11 +218,8 @@ func (k *compiler) text(e ast.Expr) textFn {
 			return textOf(p.row, f)
 		}
 	case ast.IdentKind:
-		if i, f := k.itemVar(e); f != nil {
-			if words := f.Choices; f.Item == sheet.Choice {
-				return func(v *Env) string { return words[v.items[i]] }
-			}
-			return func(v *Env) string { return v.texts[i] }
+		if x := k.itemVar(e); x != nil {
+			return x.text
 		}
 	case ast.CallKind:
 		if d := called(k, e); d != nil {

@@ -165,10 +165,15 @@ func celType(f *sheet.Field) *cel.Type {
 	case sheet.Ref:
 		return kindTypes[f.Of]
 	case sheet.List:
-		item := *f
-		item.Type = f.Item
-		return types.NewListType(celType(&item))
+		return types.NewListType(itemType(f))
 	default:
 		return types.IntType
 	}
+}
+
+// itemType is the CEL type of one of a list's values.
+func itemType(list *sheet.Field) *cel.Type {
+	item := *list
+	item.Type = list.Item
+	return celType(&item)
 }

@@ -68,6 +68,8 @@ func (m *acts) unfit(s *Player, f *sheet.Field, b *rulebook.Bound, v sheet.Value
 	switch {
 	case v.Type != f.Type:
 		return wrongType(f, v).Reason
+	case f.Type == sheet.List:
+		return m.unfitItems(f, v)
 	case f.Bounded && f.Clamp(v.N[0]) != v.N[0]:
 		return fmt.Sprintf("%s must be from %s to %s", f.Name, sheet.IntValue(f.Type, f.Min).Show(f, m.book.Rate, 0),
 			sheet.IntValue(f.Type, f.Max).Show(f, m.book.Rate, 0))
@@ -85,6 +87,23 @@ func (m *acts) unfit(s *Player, f *sheet.Field, b *rulebook.Bound, v sheet.Value
 		}
 	case f.Type == sheet.Position:
 		return m.offGround(s, f, b, v)
+	}
+	return ""
+}
+
+// unfitItems says why a list is not taken.
+func (m *acts) unfitItems(f *sheet.Field, v sheet.Value) string {
+	items := sheet.Items(v.S)
+	if len(items) > f.Most {
+		return fmt.Sprintf("%s has %d items, at most %d are taken", f.Name, len(items), f.Most)
+	}
+	one := *f
+	one.Type = f.Item
+	for _, item := range items {
+		n, _ := sheet.NextItem(item)
+		if why := m.unfit(nil, &one, &rulebook.Bound{}, sheet.IntValue(one.Type, n)); why != "" {
+			return "an item of " + why
+		}
 	}
 	return ""
 }

@@ -116,21 +116,14 @@ func (m *effects) removeNow(e *rulebook.Effect) {
 
 // run carries out effects with a name. While they last, arg is what they are called with.
 func (m *effects) run(e *rulebook.Effect) {
-	if m.depth == len(m.frames) {
-		m.frames = append(m.frames, expr.NewFrame())
-	}
-	row := m.frames[m.depth]
+	row, outer := m.frame(), m.env.Arg
 	e.Run.Call.Put(&m.env, row)
-	m.faulty(e.Line)
-	if m.env.Fault != expr.OK {
-		return
+	if m.faulty(e.Line); m.env.Fault == expr.OK {
+		m.env.Arg = row
+		m.do(e.Run.Of.Do)
+		m.env.Arg = outer
 	}
-	outer := m.env.Arg
-	m.env.Arg = row
-	m.depth++
-	m.do(e.Run.Of.Do)
 	m.depth--
-	m.env.Arg = outer
 }
 
 func (m *effects) ifThen(e *rulebook.Effect) {
@@ -205,6 +198,10 @@ func (m *effects) resetTo(e *rulebook.Effect) {
 func (m *effects) setTo(e *rulebook.Effect) {
 	r, f := e.Path.At(&m.env)
 	if r.ID == 0 {
+		return
+	}
+	if f.Type == sheet.List {
+		m.values.setList(e, r, f)
 		return
 	}
 	m.env.Fault = expr.OK
@@ -335,6 +332,11 @@ func (m *effects) each(e *rulebook.Effect) {
 	start := len(m.hits) // the list may change while it is walked
 	var keep func(of, r *sheet.Row) bool
 	of := m.env.Me
+	if e.List != nil && e.List.Item != nil {
+		m.eachValue(e, walked)
+		*walked = outer
+		return
+	}
 	if e.List != nil {
 		m.hits = e.List.Append(&m.env, m.hits)
 	} else {
@@ -355,6 +357,39 @@ func (m *effects) each(e *rulebook.Effect) {
 	}
 	m.hits = m.hits[:start]
 	*walked = outer
+}
+
+// eachValue does something for every value of a list, which stands in a row of its own meanwhile.
+func (m *effects) eachValue(e *rulebook.Effect, walked **sheet.Row) {
+	m.env.Fault = expr.OK
+	list := e.List.Values(&m.env)
+	if m.faulty(e.Line); m.env.Fault != expr.OK {
+		return
+	}
+	row := m.frame()
+	defer func() { m.depth-- }()
+	texts := e.List.Item.Item == sheet.Text
+	for _, item := range sheet.Items(list) {
+		if m.env.Work.Done++; m.broken != "" {
+			return
+		}
+		if row.S[0] = item; !texts {
+			row.N[0], _ = sheet.NextItem(item)
+		}
+		*walked = row
+		if e.Cond == nil || m.yes(e.Cond, e.Line) {
+			m.do(e.Then)
+		}
+	}
+}
+
+// frame is a row that is free until who asked counts it back.
+func (m *effects) frame() *sheet.Row {
+	if m.depth == len(m.frames) {
+		m.frames = append(m.frames, expr.NewFrame())
+	}
+	m.depth++
+	return m.frames[m.depth-1]
 }
 
 // Allow begins a step: it gets its budget of effects and the memory of what was removed before it.

@@ -31,6 +31,43 @@ func (m *values) itemIn(e *rulebook.Effect, f *sheet.Field) (string, bool) {
 // maxItemText is the most characters of a text in a list.
 const maxItemText = 200
 
+// setList carries out the effect that sets a list, or the item at one of its places.
+func (m *values) setList(e *rulebook.Effect, r *sheet.Row, f *sheet.Field) {
+	if e.Whole != nil {
+		items := sheet.Items(e.Whole.Value(&m.env))
+		if m.faulty(e.Line); m.env.Fault != expr.OK {
+			return
+		}
+		if f.Item == sheet.Ref { // nobody stands in no list
+			items = slices.DeleteFunc(items, func(item string) bool { return item == "0" })
+		}
+		items = items[:min(len(items), f.Most)]
+		for i, item := range items {
+			items[i] = m.asItem(f, item)
+		}
+		m.setItems(r, f, items)
+		return
+	}
+	items := sheet.Items(r.Text(f))
+	at := m.itemAt(e, f, items)
+	if item, ok := m.itemIn(e, f); ok && at >= 0 && at < len(items) {
+		items[at] = item
+		m.setItems(r, f, items)
+	}
+}
+
+// asItem is an item as a list may hold it.
+func (m *values) asItem(f *sheet.Field, item string) string {
+	switch {
+	case f.Item == sheet.Text:
+		return sheet.Cut(item, maxItemText)
+	case f.Bounded:
+		n, _ := sheet.NextItem(item)
+		return strconv.FormatInt(f.Clamp(n), 10)
+	}
+	return item
+}
+
 // putItem carries out the effect that puts an item into a list.
 func (m *values) putItem(e *rulebook.Effect) {
 	r, f := e.Path.At(&m.env)

@@ -3,6 +3,7 @@ package match
 import (
 	"fmt"
 	"math/rand/v2"
+	"strconv"
 
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -244,6 +245,14 @@ func (w *Whim) Value(me *sheet.Row, f *sheet.Field, b *rulebook.Bound) sheet.Val
 	switch f.Type {
 	case sheet.Position:
 		return w.place(me, b)
+	case sheet.List:
+		one := *f
+		one.Type = f.Item
+		items := make([]string, w.rand.IntN(min(f.Most, 5)+1))
+		for i := range items {
+			items[i] = strconv.FormatInt(w.Value(me, &one, b).N[0], 10)
+		}
+		return sheet.Value{Type: sheet.List, S: sheet.ListOf(items, false)}
 	case sheet.Text:
 		return sheet.TextValue(fmt.Sprint("text ", w.rand.IntN(100)))
 	case sheet.Flag:

@@ -58,6 +58,10 @@ func (b *binder) listStart(v *node, f *sheet.Field, most *node) {
 		f.Most = sheet.MaxItems
 		defer func() { f.Most = max(int(sheet.CountItems(f.Start.S)), listMost) }()
 	}
+	if v.get("fill") != nil || v.get("times") != nil {
+		filledStart(b, v, f)
+		return
+	}
 	if lo, hi, is := strings.Cut(v.text, ".."); is && f.Item == sheet.Integer && v.kind == scalarNode {
 		from, err := strconv.ParseInt(lo, 10, 64)
 		to, err2 := strconv.ParseInt(hi, 10, 64)
@@ -88,6 +92,19 @@ func (b *binder) listStart(v *node, f *sheet.Field, most *node) {
 		}
 	}
 	f.Start.S = sheet.ListOf(items, f.Item == sheet.Text)
+}
+
+// filledStart reads a start of the same item several times: {fill: 0, times: 64}.
+func filledStart(b *binder, v *node, f *sheet.Field) {
+	fill, times := v.get("fill"), b.int(v, "times")
+	if fill == nil || len(v.entries) != 2 || times < 1 || times > int64(f.Most) {
+		b.fail(v, "wrong-type", fmt.Sprintf("fill and times, as in {fill: 0, times: 64}, of at most %d", f.Most),
+			"a start that fills a list")
+		return
+	}
+	if text, ok := b.startItem(fill, f); ok {
+		f.Start.S = sheet.ListOf(slices.Repeat([]string{text}, int(times)), f.Item == sheet.Text)
+	}
 }
 
 func (b *binder) startItem(x *node, f *sheet.Field) (string, bool) {
@@ -201,4 +218,29 @@ func (b *binder) effectShuffle(n, v *node, scope expr.Scope, e *Effect) {
 
 func (b *binder) effectEmpty(n, v *node, scope expr.Scope, e *Effect) {
 	e.Path = b.listPath(n, "empty", scope)
+}
+
+// wholeOf binds what a list is set to.
+func wholeOf(b *binder, n *node, f *sheet.Field, scope expr.Scope) *expr.Whole {
+	src := n.text
+	if n.kind == listNode { // written as YAML has it
+		var items []string
+		for _, x := range n.items {
+			if f.Item == sheet.Choice && slices.Contains(f.Choices, x.text) {
+				x.text = strconv.Quote(x.text)
+			}
+			items = append(items, x.text)
+		}
+		src = "[" + strings.Join(items, ", ") + "]"
+	}
+	if !b.room(n) {
+		return nil
+	}
+	w, issues := b.checker.CompileWhole(src, scope, f)
+	b.report(n, issues)
+	if w != nil {
+		b.uses.read(&w.Reads)
+		b.defined.uses |= w.Vars
+	}
+	return w
 }

@@ -93,6 +93,7 @@ type Effect struct {
 	Where  Where        // Put, Take
 	Being  bool         // Place: No is a kind of creature
 	Run    *Run         // RunDefined
+	Whole  *expr.Whole  // Set, of a list: all that it holds
 }
 
 // Placing is what is said of a piece or creature that is placed, beside where.
@@ -124,7 +125,10 @@ func init() {
 		{key{name: "add", spec: aField, doc: "The field to add to."}, []Verb{Add},
 			[]key{expression("by", "With `add`: how much; it may be negative.")}, (*binder).effectAdd},
 		{key{name: "set", spec: aField, doc: "The field to set."}, []Verb{Set},
-			[]key{expression("to", "With `set`: the value.")}, (*binder).effectSet},
+			[]key{{name: "to", spec: spec{shape: anExpr, listed: true}, doc: "With `set`: the value; for a list all that it holds, as in `[1, 2]` or " +
+				"`me.hand.filter(c, c > 3)`."},
+				expression("nth", "With `set` and a list: the place whose item is set, from 1; there must be one.")},
+			(*binder).effectSet},
 		{
 			key{name: "reset", spec: aField, doc: "The field to reset to its start."},
 			[]Verb{ResetField},
@@ -201,9 +205,9 @@ func init() {
 				name: "each",
 				spec: anExpression.offering(walkWords()...),
 				doc: "The list to loop over: `players`, `teams`, `pieces`, `creatures`, `zones`, a player's " +
-					"`rivals`, `friends` or `others`, a team's `members`, or any other list of these, such as " +
-					"`match.queue` or `players.filter(p, p.alive)`. Effects read each item as `it`, or by the " +
-					"name in `as`.",
+					"`rivals`, `friends` or `others`, a team's `members`, or any other list, such as `match.queue`, " +
+					"`me.hand` or `players.filter(p, p.alive)`. Effects read each item as `it`, or by the name in " +
+					"`as`.",
 			},
 			[]Verb{Each},
 			[]key{

@@ -84,12 +84,20 @@ func (b *binder) effectSet(n, v *node, scope expr.Scope, e *Effect) {
 	if e.Path = b.path(n, "set", scope); e.Path == nil {
 		return
 	}
-	if e.Path.Field.Type == sheet.List {
-		b.fail(v, "wrong-type", "put, take, shuffle, empty or reset", "a list is not set as a whole")
+	to, nth := b.need(n, "to", "set"), n.get("nth")
+	f := e.Path.Field
+	if nth != nil && f.Type != sheet.List {
+		b.fail(nth, "not-here", "it only with a list", "%s is of type %s", v.text, f.Type)
 		return
 	}
-	if to := b.need(n, "to", "set"); to != nil {
-		e.Value = b.compile(to, scope, expr.Want{Field: e.Path.Field})
+	switch {
+	case to == nil:
+	case nth != nil:
+		e.Nth, e.Value = b.expr(n, "nth", scope, wantMillis), b.compile(to, scope, expr.Want{Field: item(f)})
+	case f.Type == sheet.List:
+		e.Whole = wholeOf(b, to, f, scope)
+	default:
+		e.Value = b.compile(to, scope, expr.Want{Field: f})
 	}
 }
 

@@ -46,6 +46,11 @@ func (b *binder) effectEach(n, v *node, scope expr.Scope, e *Effect) {
 	}
 	inner := with(scope, expr.It)
 	inner.It, e.As = kind, AsIt
+	var values *sheet.Field
+	if e.List != nil {
+		values = e.List.Item
+	}
+	inner.Item = values
 	if as := n.get("as"); as != nil {
 		switch {
 		case expr.IsReserved(as.text):
@@ -57,7 +62,7 @@ func (b *binder) effectEach(n, v *node, scope expr.Scope, e *Effect) {
 		}
 		inner = scope
 		e.As = len(scope.Named)
-		inner.Named = append(slices.Clone(scope.Named), expr.NamedVar{Name: as.text, Kind: kind})
+		inner.Named = append(slices.Clone(scope.Named), expr.NamedVar{Name: as.text, Kind: kind, Item: values})
 	}
 	e.Cond = b.expr(n, "when", inner, wantFlag)
 	do := b.need(n, "do", "each")

@@ -322,5 +322,6 @@ var (
 	// What a list may hold.
 	itemTypes = []string{sheet.Integer.String(), sheet.Text.String(), sheet.Choice.String(), sheet.Player.String(),
 		sheet.Team.String(), sheet.Creature.String()}
-	seeSpec = word(sheet.AudienceWords()...)
+	argItems = []string{sheet.Integer.String(), sheet.Choice.String(), sheet.Player.String(), sheet.Team.String()}
+	seeSpec  = word(sheet.AudienceWords()...)
 )

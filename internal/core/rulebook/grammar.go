@@ -36,6 +36,7 @@ type spec struct {
 	elem     *spec
 	words    []string
 	min, max int64
+	listed   bool           // an expression may be written as a list of values too
 	pattern  *regexp.Regexp // of the keys of a map that are no plain names
 }
 

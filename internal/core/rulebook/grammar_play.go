@@ -1,5 +1,7 @@
 package rulebook
 
+import "turnvex.example/turnvex/internal/core/sheet"
+
 var groundObject = &object{
 	name: "ground", doc: "The playing area, from (0, 0) to (width, height), in millimetres.",
 	example: `ground:
@@ -272,13 +274,17 @@ var argObject = &object{
   beacon:
     takes: {at: {type: position, reach: 8m}}
     do: [{place: lantern, at: arg.at}]
+  lay:
+    takes: {cards: {type: list, of: integer, most: 4, min: 1, max: 52}}
+    do: [{each: arg.cards, as: card, do: [{add: me.points, by: card}]}]
   gust:
     takes: {way: {type: direction}}
     do: [{set: me.pos, to: "point(me.pos.x + arg.way.x, me.pos.y + arg.way.y)"}]`,
 	keys: []key{
 		{
-			name:     "type",
-			spec:     word("integer", "number", "flag", "choice", "player", "team", "position", direction, "text"),
+			name: "type",
+			spec: word("integer", "number", "flag", "choice", "player", "team", "position", direction, "text",
+				sheet.List.String()),
 			required: true,
 			doc: "As for a field; only referees send `text`. A `position` must lie on the ground and is sent as " +
 				"`[x, y]` in millimetres; a `direction` is sent in thousandths, each part from -1000 to 1000 and " +
@@ -288,8 +294,10 @@ var argObject = &object{
 		{name: "max", spec: scalar,
 			doc: "The greatest value; larger ones are refused. For a text: the most characters (default: 64)."},
 		{name: "reach", spec: length(0, maxSide), doc: "For a `position`: how far from the player it may be."},
+		{name: "of", spec: word(argItems...), doc: "For a `list`: the type of its items."},
+		{name: "most", spec: integer(1, sheet.MaxItems), doc: "For a `list`: the most items (default: 50)."},
 		{name: "optional", spec: flag, def: "false",
-			doc: "Whether it may be left out. It is then 0, false, the first word, nobody or (0, 0)."},
+			doc: "Whether it may be left out. It is then 0, false, empty, the first word, nobody or (0, 0)."},
 		{name: "words", spec: names, doc: "The words of a choice."},
 	},
 }

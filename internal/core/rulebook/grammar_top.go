@@ -253,6 +253,7 @@ var fieldObject = &object{
     left: {type: clock, count: down, runs: wall, start: 30s, rate: 500ms}
     hand: {type: list, of: integer, most: 10, see: owner}
     marks: {type: list, of: choice, words: [star, moon], start: [star, star]}
+    cells: {type: list, of: integer, start: {fill: 0, times: 64}}
     wares: {type: counts, words: [wood, fish], start: {wood: 5}, min: 0}
   match:
     deck: {type: list, of: integer, start: 1..52, see: referees}`,
@@ -279,7 +280,7 @@ var fieldObject = &object{
 			name: "start",
 			spec: spec{shape: anything},
 			doc: "The value at the start and after a reset. Default: 0, empty, false, the first word or nobody. " +
-				"For a clock it is a duration; for a list, a list or (of integers) a range such as `1..52`; for counts, " +
+				"For a clock it is a duration; for a list, a list or (of integers) a range such as `1..52`, or `{fill: ITEM, times: MANY}`; for counts, " +
 				"one number, or one for each word. The start " +
 				"of an integer, number, flag, position or clock may be an expression, evaluated at each reset " +
 				"(not on lobby sheets, in records or for options).",

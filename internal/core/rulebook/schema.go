@@ -114,8 +114,12 @@ func specSchema(s *spec) map[string]any {
 	case anything:
 		return map[string]any{}
 	}
+	types := []string{"string", "number", "boolean"}
+	if s.listed {
+		types = append(types, "array")
+	}
 	return map[string]any{
-		"type": []string{"string", "number", "boolean"},
+		"type": types,
 		"not":  map[string]any{"pattern": `^\s*$`, "type": "string"},
 	}
 }

@@ -7,6 +7,8 @@ import (
 	"strconv"
 	"strings"
 	"unicode/utf8"
+
+	"turnvex.example/turnvex/internal/core/sheet"
 )
 
 // structure checks a document against the grammar and writes the defaults of keys that are not there into it. What does
@@ -46,6 +48,10 @@ func (s *structure) check(n *node, sp *spec) bool {
 		return s.check(n.items[0], length) && s.check(n.items[1], length)
 	case anything:
 		return true
+	case anExpr:
+		if sp.listed && n.kind == listNode {
+			return s.check(n, &spec{shape: aList, elem: &spec{shape: aScalar}, max: sheet.MaxItems})
+		}
 	}
 	return s.isKind(n, scalarNode, sp) && s.scalar(n, sp)
 }

@@ -11,7 +11,7 @@ import (
 // them, texts as a JSON array. An empty list is the empty text.
 
 // MaxItems is the most items that a list may hold.
-const MaxItems = 200
+const MaxItems = 1000
 
 // Items splits a list into its items: decimals, or texts.
 func Items(s string) []string {

@@ -31,6 +31,14 @@ func ReadText(f *Field, text string) (Value, error) {
 			return v, fmt.Errorf("one of %s is expected, not %q", strings.Join(f.Choices, ", "), text)
 		}
 		v.N[0] = int64(i)
+	case List:
+		var items []any
+		for _, item := range strings.FieldsFunc(text, func(r rune) bool { return r == ',' }) {
+			items = append(items, item)
+		}
+		one := *f
+		one.Type = f.Item
+		return listOf(items, f, func(x any) (Value, error) { return ReadText(&one, x.(string)) })
 	case Position:
 		x, y, _ := strings.Cut(text, ",")
 		for i, part := range []string{x, y} {
@@ -74,6 +82,9 @@ func Read(f *Field, raw any) (Value, error) {
 	case float64: // never with an exponent
 		is, text = f.Type.counts(), strconv.FormatFloat(x, 'f', -1, 64)
 	case []any:
+		if f.Type == List {
+			return readList(f, x)
+		}
 		return readPoint(f, x)
 	}
 	if !is || f.Type == Position || f.Type == List {
@@ -97,6 +108,32 @@ func decimal(n json.Number) string {
 	return strconv.FormatFloat(x, 'f', -1, 64)
 }
 
+// readList reads a list that is sent along with an action.
+func readList(f *Field, list []any) (Value, error) {
+	one := *f
+	one.Type = f.Item
+	return listOf(list, f, func(x any) (Value, error) { return Read(&one, x) })
+}
+
+func listOf(list []any, f *Field, read func(any) (Value, error)) (Value, error) {
+	v := Value{Type: List}
+	if len(list) > MaxItems {
+		return v, fmt.Errorf("a list of at most %d items is expected, not %d", MaxItems, len(list))
+	}
+	items := make([]string, len(list))
+	for i, x := range list {
+		item, err := read(x)
+		if err != nil {
+			return v, err
+		}
+		if items[i] = item.S; f.Item != Text {
+			items[i] = strconv.FormatInt(item.N[0], 10)
+		}
+	}
+	v.S = ListOf(items, f.Item == Text)
+	return v, nil
+}
+
 func readPoint(f *Field, list []any) (Value, error) {
 	v := Value{Type: f.Type}
 	if f.Type != Position || len(list) != 2 {
@@ -118,7 +155,7 @@ func (t Type) noun() string {
 	return [...]string{Integer: "an integer", Number: "a number with at most three decimals", Text: "a text",
 		Flag:   "true or false",
 		Choice: "one of its words", Position: "a list of two integers", Ref: "the number of a sheet",
-		Clock: "an integer", List: "a list, which only effects write,"}[t]
+		Clock: "an integer", List: "a list"}[t]
 }
 
 func nounOf(raw any) string {

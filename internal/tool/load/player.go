@@ -202,6 +202,8 @@ func argument(rng *mrand.Rand, f *client.Field) any {
 		return f.Choices[rng.IntN(len(f.Choices))]
 	case client.TypePosition:
 		return []int64{rng.Int64N(2001) - 1000, rng.Int64N(2001) - 1000}
+	case client.TypeList:
+		return []any{}
 	}
 	lo, hi := int64(0), int64(10)
 	if f.Bounded {

@@ -149,6 +149,13 @@ func (st *Stage) argument(takes []*sheet.Field, name, value string) sheet.Value 
 		if id := st.named(value); id != 0 && f.Type == sheet.Ref {
 			return sheet.IntValue(sheet.Ref, int64(id))
 		}
+		if f.Type == sheet.List && f.Item == sheet.Ref {
+			var ids []string
+			for _, name := range strings.FieldsFunc(value, func(r rune) bool { return r == ',' }) {
+				ids = append(ids, strconv.FormatInt(int64(st.named(name)), 10))
+			}
+			value = strings.Join(ids, ",")
+		}
 		read, err := sheet.ReadText(f, value)
 		if err != nil {
 			return sheet.UnreadableValue(err.Error())

@@ -224,6 +224,14 @@ func (w *writer) plain(f *sheet.Field, v sheet.Value) string {
 		if f != nil && int(v.N[0]) < len(f.Choices) {
 			return f.Choices[v.N[0]]
 		}
+	case sheet.List:
+		items := sheet.Items(v.S)
+		for i, item := range items {
+			if n, _ := sheet.NextItem(item); f != nil && f.Item != sheet.Text {
+				items[i] = w.plain(f, sheet.IntValue(f.Item, n))
+			}
+		}
+		return strings.Join(items, ",")
 	case sheet.Text:
 		return strings.Join(strings.Fields(v.S), "_")
 	case sheet.Number:

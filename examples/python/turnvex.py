@@ -233,6 +233,10 @@ class Copy:
                     width = {"position": 2, "clock": 3}.get(self.fields[sheet["kind"]][part[1]]["type"], 1)
                     self.put(sheet, [part[1], part[at + 1 : at + 1 + width] if width > 1 else part[at + 1]])
                     at += 1 + width
+            elif op == -4:
+                values, (at, cut) = self.sheets[part[1]]["values"], part[3:5]
+                if part[2] in values:  # otherwise the whole list follows
+                    values[part[2]] = values[part[2]][:at] + part[5:] + values[part[2]][at + cut :]
             else:
                 self.put(self.sheets[op], part[1:])
 

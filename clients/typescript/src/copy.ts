@@ -142,6 +142,7 @@ const APPEAR = 0
 const GONE = -1
 const WITHDRAW = -2
 const COLUMN = -3
+const SPLICE = -4
 
 /** How many elements values take in a column, where that is not one. */
 const widths: Partial<Record<FieldInfo['type'], number>> = { position: 2, clock: 3 }
@@ -274,6 +275,9 @@ export class Copy {
       case COLUMN:
         this.column(part, changes)
         break
+      case SPLICE:
+        this.splice(part, changes)
+        break
       default:
         this.fields(this.known(op), part, 1, changes)
     }
@@ -290,6 +294,19 @@ export class Copy {
       this.fields(s, [part[1]!, value!], 0, changes)
       i += 1 + width
     }
+  }
+
+  /** In a list, items at a place give way to others. A list that is not here follows as a whole. */
+  private splice([, id, no, at, cut, ...items]: Part, changes: Change[]) {
+    const s = this.known(id as number)
+    const old = s.values.get(no as number)
+    if (old === undefined) return
+    const from = at as number
+    const to = from + (cut as number)
+    if (!Array.isArray(old) || !(from >= 0 && from <= to && to <= old.length))
+      throw new Error(`${s.kind} ${s.id} has no items from ${from} to ${to} in field ${String(no)}`)
+    const now = [...old.slice(0, from), ...items, ...old.slice(to)] as Value
+    this.fields(s, [no!, now], 0, changes)
   }
 
   private known(id: number): Sheet {

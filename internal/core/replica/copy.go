@@ -173,6 +173,8 @@ func (c *Copy) part(p Source, n int) error {
 		return c.withdraw(p, n)
 	case opColumn:
 		return c.column(p, n)
+	case opSplice:
+		return c.splice(p, n)
 	}
 	s, err := c.known(op)
 	if err != nil {
@@ -297,14 +299,19 @@ func (c *Copy) put(p Source, s *Sheet, no int64, flat bool) (int, error) {
 	if err != nil {
 		return 0, fmt.Errorf("%s %d, field %s: %w", s.Kind, s.ID, f.Name, err)
 	}
+	c.set(s, f, v)
+	if !flat {
+		return 1, nil
+	}
+	return max(f.Type.Width(), 1), nil
+}
+
+// set gives a field its value, and notes what that changes.
+func (c *Copy) set(s *Sheet, f *sheet.Field, v sheet.Value) {
 	ch := Change{Sheet: s, Field: f, Old: s.values[f.No], New: v, First: !s.have.Has(f.No), Seen: true}
 	s.have.Set(f.No)
 	s.values[f.No] = v
 	if _, hidden := s.expects(f.No); ch.First || ch.Old != v && !hidden {
 		c.told = append(c.told, ch)
 	}
-	if !flat {
-		return 1, nil
-	}
-	return max(f.Type.Width(), 1), nil
 }

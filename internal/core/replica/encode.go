@@ -111,14 +111,18 @@ func (w *writer) items(s string) {
 	items := sheet.Items(s)
 	w.list(len(items))
 	for _, item := range items {
-		if s[0] == '[' {
-			w.text(item)
-		} else {
-			n, _ := sheet.NextItem(item)
-			w.int(n)
-		}
+		w.item(item, s[0] == '[')
 	}
 	w.end()
+}
+
+func (w *writer) item(item string, isText bool) {
+	if isText {
+		w.text(item)
+		return
+	}
+	n, _ := sheet.NextItem(item)
+	w.int(n)
 }
 
 func (w *writer) text(s string) {
@@ -166,6 +170,8 @@ func (w *writer) parts(s *fields, entries []entry, rows []*sheet.Row) {
 			}
 		case opColumn:
 			w.column(s[e.row.Kind][e.mask.Next(0)], rows[e.rows[0]:e.rows[1]])
+		case opSplice:
+			w.splices(e)
 		case opAppear:
 			w.list(4 + 2*n)
 			w.int(opAppear)

@@ -50,6 +50,7 @@ type Viewer struct {
 type Feed struct {
 	*Face
 	limits limiter
+	lists  lists
 	now    sheet.Tick
 	st     *sheet.Store
 	moved  []sheet.Moved
@@ -86,7 +87,7 @@ const maxGone = 512
 
 // NewFeed returns the feed of a lobby that has just been opened.
 func NewFeed(face *Face) *Feed {
-	return &Feed{Face: face, limits: newLimiter(face.Schema)}
+	return &Feed{Face: face, limits: newLimiter(face.Schema), lists: newLists(face.Schema)}
 }
 
 // Begin takes the changes of a tick and sorts them on a desk. They must stay as they are until End, and the desk
@@ -101,7 +102,7 @@ func (f *Feed) Begin(desk *Desk, st *sheet.Store, ch sheet.Changes, now sheet.Ti
 			mask = f.limits.pass(f.Schema, r, now)
 		}
 		if !mask.Empty() {
-			f.changed = append(f.changed, changed{r, mask, r.Fresh})
+			f.changed = append(f.changed, changed{row: r, mask: mask, fresh: r.Fresh})
 		}
 	}
 	if f.limits.any {
@@ -111,11 +112,17 @@ func (f *Feed) Begin(desk *Desk, st *sheet.Store, ch sheet.Changes, now sheet.Ti
 	slices.SortFunc(f.changed, func(a, b changed) int { return cmp.Compare(a.row.ID, b.row.ID) })
 	for i := range f.changed {
 		f.changed[i].row.Tell(f.changed[i].mask, now)
+		if f.lists.any {
+			f.lists.note(f.Schema, &f.changed[i])
+		}
 	}
 	for _, g := range ch.Gone {
 		f.gone = append(f.gone, goneAt{g.ID, g.Born, now})
 		if f.limits.any {
 			f.limits.forget(g.ID, g.Kind)
+		}
+		if f.lists.any {
+			f.lists.forget(g.ID, g.Kind)
 		}
 	}
 	if n := len(f.gone) - maxGone; n > 0 {
@@ -283,7 +290,8 @@ func (f *Feed) Snapshot(dst []byte, v *Viewer, st *sheet.Store, now sheet.Tick) 
 	var list []entry
 	for k := 0; k < sheet.Kinds; k++ {
 		for _, r := range st.Of(sheet.Kind(k)) {
-			list = append(list, entry{op: opAppear, row: f.limits.shown(f.Schema, r), mask: v.Fields(f.masks, r)})
+			r = f.lists.shown(f.Schema, f.limits.shown(f.Schema, r))
+			list = append(list, entry{op: opAppear, row: r, mask: v.Fields(f.masks, r)})
 		}
 	}
 	w.parts(&f.fields, list, nil)

@@ -14,6 +14,7 @@ const (
 	opGone     = -1 // [-1, sheet, …]: these sheets are no more
 	opWithdraw = -2 // [-2, sheet, field, …]: these fields are no longer to be seen
 	opColumn   = -3 // [-3, field, sheet, value, …]: one field of several sheets, positions and clocks without lists
+	opSplice   = -4 // [-4, sheet, field, at, cut, item, …]: in a list, from a place on, items give way to others
 )
 
 // entry is one part to be encoded from the present values.
@@ -23,6 +24,9 @@ type entry struct {
 	mask sheet.Mask
 	rows [2]int // of a column: which of the collector's rows
 	gone []sheet.ID
+
+	splices []splice // of a list
+	texts   bool     // its items are texts
 }
 
 // group is a tick's parts for one audience.
@@ -36,6 +40,7 @@ type changed struct {
 	row   *sheet.Row
 	mask  sheet.Mask
 	fresh bool
+	lists []spliced // those of which splices are told
 }
 
 // collector sorts a tick's changes by audience. It is reused from tick to tick.
@@ -108,7 +113,17 @@ func (c *collector) collect(changes []changed, gone []sheet.Removed) []group {
 func (c *collector) change(to sheet.Audience, of sheet.ID, ch *changed) {
 	if m := ch.mask.And(&c.masks[ch.row.Kind][to]); !m.Empty() {
 		g := c.group(Audience{to, of})
-		g.entries = append(g.entries, entry{op: int(ch.row.ID), row: ch.row, mask: m})
+		for i := range ch.lists {
+			if l := &ch.lists[i]; m.Has(l.no) {
+				e := entry{op: opSplice, row: ch.row, splices: l.splices, texts: l.texts}
+				e.mask.Set(l.no)
+				m.Clear(l.no)
+				g.entries = append(g.entries, e)
+			}
+		}
+		if !m.Empty() {
+			g.entries = append(g.entries, entry{op: int(ch.row.ID), row: ch.row, mask: m})
+		}
 	}
 }
 

@@ -198,13 +198,18 @@ teams: {list: {red: {}, blue: {}, green: {}}, newcomers: choice, locked: never, 
 ground: {width: 20m, height: 20m, sight: {near: 4m, far: 9m, every: 400ms}}
 movement: {speed: 8m}
 sheets:
-  match: {tide: {type: number, see: referees}}
+  match:
+    tide: {type: number, see: referees}
+    board: {type: list, of: integer, start: {fill: 0, times: 30}}
+    log: {type: list, of: text, most: 20}
   team: {plan: {type: integer, see: team}, size2: {type: integer, is: team.size * 2}}
   player:
     open: {type: integer}
     mine: {type: integer, see: owner}
     ours: {type: number, see: team}
     note: {type: text, see: team}
+    hand: {type: list, of: integer, see: owner, most: 40, reset: never}
+    plans: {type: list, of: player, see: team, most: 12, reset: never}
     lap: {type: clock}
     slow: {type: integer, rate: 500ms}
     secret: {type: integer, see: team, rate: 300ms}
@@ -220,6 +225,13 @@ actions:
       - {clock: me.lap, do: start}
       - {add: me.slow, by: 1}
       - {set: me.secret, to: "random(0, 2)"}
+      - {set: match.board, nth: "random(1, 30)", to: me.open}
+      - {set: match.board, nth: "random(1, 30)", to: me.open}
+      - {put: match.log, item: "me.name + string(me.open)"}
+      - {put: me.hand, item: "random(1, 9)", where: random}
+      - {put: me.plans, item: players.pick()}
+      - if: me.open % 7 == 0
+        then: [{shuffle: me.hand}, {empty: me.plans}, {take: match.log, many: 3}, {take: me.hand, many: 5, where: random}]
 pieces: {shell: {keep: 3, touch: [{remove: piece}]}}
 phases: {play: {length: 9s}}
 end: {show: 500ms}

@@ -75,10 +75,18 @@ sheets:
     hand: {type: list, of: integer, start: [3, -1, 70000], see: owner}
     notes: {type: list, of: text}
     marks: {type: list, of: choice, words: [star, moon]}
+  match: {cells: {type: list, of: integer, start: {fill: 0, times: 20}}, log: {type: list, of: text}}
 actions:
   plot:
     do: [{set: me.plan, to: "me.name + ' \"§\" ' + me.name"}, {add: me.purse, by: -0.125}, {set: me.angry, to: true}, {clock: me.lap, do: start}, {take: me.hand}, {put: me.notes, item: me.plan}, {put: me.marks, item: moon}]
-  hit: {aim: {at: target}, do: [{add: target.hull, by: -30}]}
+  hit:
+    aim: {at: target}
+    do:
+      - {add: target.hull, by: -30}
+      - {set: match.cells, nth: 3, to: 7}
+      - {set: match.cells, nth: 18, to: -1}
+      - {each: match.cells, do: [{put: match.log, item: "'line ' + string(match.log.size())"}]}
+  cut: {do: [{take: match.cells, many: 4}, {set: match.log, nth: 9, to: "'\"§\"'"}, {put: match.log, item: "'end'"}]}
 pieces: {shell: {keep: 1, at: [[10m, 10m]], lasts: 1s}}
 phases: {play: {length: 60s}}
 `
@@ -143,6 +151,8 @@ func story(t *testing.T, v *vectors) {
 		map[string]any{"4/angry": true, "6/angry": true, "4/purse": 2375, "6/plan": nil})
 	play("at 2.5s Mara hit Joss\nat 2.5s Mara steer 1000 0")
 	tell("a hit", map[string]any{"6/hull": 70})
+	play("at 3s Mara cut")
+	tell("lists change at several places", map[string]any{"6/hull": 70})
 	play("at 3.5s Joss leaves")
 	tell("somebody leaves, a piece has gone and come", map[string]any{"6/hull": nil})
 }

@@ -384,9 +384,10 @@ type compiler struct {
 
 	// Of the bodies of definitions that are being compiled; see inline.
 	sites   []callSite
-	frame   int // in which arg stands, noFrame for Env.Arg
-	frames  int // in use
-	floor   int // the loops before it belong to who called
+	frame   int              // in which arg stands, noFrame for Env.Arg
+	frames  int              // in use
+	given   map[string]place // arguments that are the subject itself, as me in f(me)
+	floor   int              // the loops before it belong to who called
 	inlined int
 }
 

@@ -192,6 +192,7 @@ type callSite struct {
 	scope Scope
 	frame int
 	floor int
+	given map[string]place
 	name  string
 }
 
@@ -215,16 +216,34 @@ func inline(k *compiler, e ast.Expr, d *definition, body func(ast.Expr)) func(*E
 	frame := k.frames
 	k.frames++ // the arguments may call as well, before the frame is read
 	put := arguments(k, e, d)
-	k.sites = append(k.sites, callSite{e, k.ast, k.scope, k.frame, k.floor, d.name})
+	k.sites = append(k.sites, callSite{e, k.ast, k.scope, k.frame, k.floor, k.given, d.name})
+	k.given = subjects(k, e, d)
 	k.ast, k.frame, k.floor = d.ast, frame, len(k.loops)
 	k.scope = Scope{Vars: k.scope.Vars&Definable | Args, Args: d.takes}
 	body(d.ast.Expr())
 	last := len(k.sites) - 1
 	at := k.sites[last]
 	k.sites = k.sites[:last]
-	k.ast, k.scope, k.frame, k.floor = at.ast, at.scope, at.frame, at.floor
+	k.ast, k.scope, k.frame, k.floor, k.given = at.ast, at.scope, at.frame, at.floor, at.given
 	k.frames--
 	return func(v *Env) { put(v, v.frame(frame)) }
+}
+
+// subjects are the arguments of a call that are the subject itself: what is read of them is read of the subject.
+func subjects(k *compiler, e ast.Expr, d *definition) map[string]place {
+	var out map[string]place
+	for i, a := range e.AsCall().Args() {
+		if a.Kind() != ast.IdentKind || d.takes[i].Type != sheet.Ref || k.itemVar(a) != nil {
+			continue
+		}
+		if p := k.place(a); p.own {
+			if out == nil {
+				out = map[string]place{}
+			}
+			out[d.takes[i].Name] = p
+		}
+	}
+	return out
 }
 
 func inlineNum(k *compiler, e ast.Expr, d *definition, body func(ast.Expr) numFn) numFn {

@@ -144,6 +144,9 @@ func (k *compiler) recordOf(p place) place {
 // deref compiles a.b where b refers to a sheet.
 func (k *compiler) deref(e ast.Expr, kind sheet.Kind) place {
 	s := e.AsSelect()
+	if o := s.Operand(); o.Kind() == ast.IdentKind && o.AsIdent() == "arg" && k.given[s.FieldName()].own {
+		return k.given[s.FieldName()]
+	}
 	p := k.place(s.Operand())
 	if kind == sheet.Record {
 		return k.recordOf(p)

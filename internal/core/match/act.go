@@ -61,9 +61,28 @@ func (m *acts) Act(s *Player, in *step.Input) step.Verdict {
 		return v
 	}
 	paid := in.N > 0
+	if v := m.fits(s, a, in, paid); v.Code != code.OK {
+		return v
+	}
+	if a.Referee != nil {
+		return m.ask(s, a, in, m.hits)
+	}
+	if a.Certain && !paid && !m.practice() && s.Row.Text(m.book.F.Player.Account) != "" {
+		return m.kept.charge(s, a)
+	}
+	if !a.Free {
+		m.pay(s, a, -1, paid)
+	}
+	m.perform(s, a, 0)
+	return step.Verdict{}
+}
+
+// fits checks what depends on the target and the arguments, and finds whom the action hits.
+func (m *acts) fits(s *Player, a *rulebook.Action, in *step.Input, paid bool) step.Verdict {
 	m.subject(sheet.Player, s.Row)
 	if len(a.Takes)+len(in.Args) > 0 {
-		if v := m.arguments(s, a, in); v.Code != code.OK {
+		m.clearArgs()
+		if v := m.accept(s, a.Title, a.Takes, a.Bounds, in.Args); v.Code != code.OK {
 			return v
 		}
 	}
@@ -81,16 +100,6 @@ func (m *acts) Act(s *Player, in *step.Input) step.Verdict {
 			return v
 		}
 	}
-	if a.Referee != nil {
-		return m.ask(s, a, in, m.hits)
-	}
-	if a.Certain && !paid && !m.practice() && s.Row.Text(m.book.F.Player.Account) != "" {
-		return m.kept.charge(s, a)
-	}
-	if !a.Free {
-		m.pay(s, a, -1, paid)
-	}
-	m.perform(s, a, 0)
 	return step.Verdict{}
 }
 

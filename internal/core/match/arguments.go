@@ -11,20 +11,14 @@ import (
 	"turnvex.example/turnvex/internal/core/step"
 )
 
-// arguments puts the values sent along where expressions find them, or says which of them is missing, undeclared or not
-// what the rulebook asks for.
-func (m *acts) arguments(s *Player, a *rulebook.Action, in *step.Input) step.Verdict {
-	m.clearArgs()
-	return m.accept(s, a.Title, a.Takes, a.Bounds, in.Args)
-}
-
 // clearArgs forgets the values that were sent along before.
 func (m *acts) clearArgs() {
 	clear(m.env.Arg.N)
 	clear(m.env.Arg.S)
 }
 
-// accept puts values where expressions find them: those of a player, or of a referee, who is nobody.
+// accept puts the values sent along where expressions find them, or says which of them is missing, undeclared or not
+// what the rulebook asks for: those of a player, or of a referee, who is nobody.
 func (m *acts) accept(s *Player, title string, takes []*sheet.Field, bounds []rulebook.Bound,
 	args []step.Named) step.Verdict {
 	bad := func(format string, args ...any) step.Verdict {

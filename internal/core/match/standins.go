@@ -55,7 +55,7 @@ func (m *standIns) Whimsical(settle func()) {
 		return
 	}
 	if m.whim == nil {
-		m.whim = &Whim{on: m.stage, Steering: -1}
+		m.whim = &Whim{on: m.stage, acts: m.acts, Steering: -1}
 	}
 	for i := 0; i < len(m.players) && m.InPlay(); i++ { // who does something may end the match
 		p := m.players[i]
@@ -78,4 +78,6 @@ func (m *standIns) Whimsical(settle func()) {
 }
 
 // NewWhim returns what makes up by chance what players of the match do.
-func (m *Match) NewWhim(r *rand.Rand) *Whim { return &Whim{on: &m.stage, rand: r, Steering: -1} }
+func (m *Match) NewWhim(r *rand.Rand) *Whim {
+	return &Whim{on: &m.stage, acts: &m.Acts, rand: r, Steering: -1}
+}

@@ -13,6 +13,7 @@ import (
 // Whim makes up what players do by chance: a rehearsal's, and those whom the service plays.
 type Whim struct {
 	on   *stage
+	acts *acts
 	rand *rand.Rand
 
 	// Acts and Steering are weights: what is done how often beside the rest. Nil and negative: what the rulebook says
@@ -23,26 +24,31 @@ type Whim struct {
 	weights []int // of the actions, steering and rest, for the player at hand
 }
 
-// Does makes up what a player does next; false for nothing.
+// Does makes up what a player does next; false for nothing. Most of the time it is something that the rules would
+// accept, as far as the player can see.
 func (w *Whim) Does(me *sheet.Row, in *step.Input) bool {
-	n := w.weigh(me)
-	if n == 0 {
-		return false
-	}
-	n = w.rand.IntN(n)
-	for i, weight := range w.weights {
-		if n -= weight; n >= 0 {
-			continue
+	blind := w.rand.IntN(blindly) == 0
+	for n := w.weigh(me); n > 0; {
+		i, at := 0, w.rand.IntN(n)
+		for at -= w.weights[i]; at >= 0; at -= w.weights[i] {
+			i++
 		}
 		switch actions := w.on.book.Actions; {
 		case i < len(actions):
-			w.use(me, actions[i], in)
+			if blind || w.accepted(me, actions[i], in) {
+				if blind {
+					w.use(me, actions[i], in)
+				}
+				return true
+			}
 		case i == len(actions):
 			w.steer(me, in)
+			return true
 		default:
 			return false
 		}
-		return true
+		n -= w.weights[i] // something else, then
+		w.weights[i] = 0
 	}
 	return false
 }
@@ -186,9 +192,9 @@ func (w *Whim) aimedAt(me *sheet.Row) (r *sheet.Row, says bool) {
 	return m.st.Get(id), true
 }
 
-// use makes the intent to use an action, with a target, a direction and values at random.
+// use makes the intent to use an action: with a target, a direction and values that the rulebook says, or at random.
 func (w *Whim) use(me *sheet.Row, a *rulebook.Action, in *step.Input) {
-	in.Verb, in.Name = step.Act, a.Name
+	in.Verb, in.Name, in.Args, in.Point = step.Act, a.Name, in.Args[:0], false
 	if p := w.victim(me, a); p != nil {
 		in.Target = p.ID
 		if w.on.book.Ground != nil && a.Aim.At >= rulebook.AimLine {
@@ -201,7 +207,7 @@ func (w *Whim) use(me *sheet.Row, a *rulebook.Action, in *step.Input) {
 		}
 	}
 	for i, f := range a.Takes {
-		in.Args = append(in.Args, step.Named{Name: f.Name, Value: w.Value(me, f, &a.Bounds[i])})
+		in.Args = append(in.Args, step.Named{Name: f.Name, Value: w.sent(me, a, f, &a.Bounds[i])})
 	}
 }
 
@@ -265,6 +271,9 @@ func (w *Whim) Value(me *sheet.Row, f *sheet.Field, b *rulebook.Bound) sheet.Val
 			return sheet.IntValue(f.Type, 0)
 		}
 		return sheet.IntValue(f.Type, int64(list[w.rand.IntN(len(list))].ID))
+	}
+	if n, is := w.known(me, f); is {
+		return sheet.IntValue(f.Type, n)
 	}
 	lo, hi := max(f.Min, -1000), min(f.Max, 1000)
 	if lo > hi {

@@ -140,6 +140,7 @@ func (b *binder) all() {
 	b.unposted()
 	b.watched()
 	bindWatching(b)
+	weighState(b)
 }
 
 // watched finds out which fields derived fields and waiting conditions read, and by which clocks passing time alone may

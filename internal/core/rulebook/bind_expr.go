@@ -1,6 +1,7 @@
 package rulebook
 
 import (
+	"cmp"
 	"slices"
 	"strconv"
 	"strings"
@@ -151,7 +152,7 @@ var writable = []string{"pos"}
 // report turns an expression's issues into problems at their place in the file.
 func (b *binder) report(n *node, issues []expr.Issue) {
 	for _, is := range issues {
-		if slices.Contains(b.defined.failed, is.Word) {
+		if called, _, _ := strings.Cut(is.Message, " "); slices.Contains(b.defined.failed, cmp.Or(is.Word, called)) {
 			continue // its definition was reported
 		}
 		if why := undefined(b, is.Word); why != "" && strings.HasPrefix(is.Message, "there is no function") {

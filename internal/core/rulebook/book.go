@@ -18,6 +18,7 @@ type Book struct {
 	Regions []string
 
 	Schema *sheet.Schema
+	State  int64 // the bytes that the sheets of a lobby take at most
 	F      Fields
 
 	Host       Host
@@ -192,6 +193,7 @@ type Action struct {
 	Else     string // what is said where If does not hold
 	Also     Also
 	AnyTurn  bool // taken in others' turns too
+	Tells    bool // a refusal tells what who asks may not see
 	Needs    []Amount
 	Cost     []Amount
 	Certain  bool         // costs of the record are taken where it is kept first

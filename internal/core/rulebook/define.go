@@ -16,40 +16,33 @@ var definitionObject = &object{
 		"`zone` of the place where it is called. It calls only definitions written above it.",
 	example: `define:
   can_pay:
-    takes: {who: {type: player}, price: {type: integer}}
+    takes: {who: player, price: integer}
     is: arg.who.alive && arg.who.coins >= arg.price
   pay:
-    takes: {from: {type: player}, to: {type: player}, price: {type: integer}}
+    takes: {from: player, to: player, price: integer, mood: [calm, cross]}
     do:
       - if: can_pay(arg.from, arg.price)
         then: [{add: arg.from.coins, by: -arg.price}, {add: arg.to.coins, by: arg.price}]
+      - if: arg.mood == 'cross'
+        then: [{notice: grumbles, with: {who: arg.from}}]
 actions:
   tip:
     aim: {at: target, who: others}
     if: can_pay(me, 5)
-    do: [{run: "pay(me, target, 5)"}]`,
+    do: [{run: "pay(me, target, 5, 'calm')"}]`,
 	keys: []key{
-		{name: "takes", spec: mapOf(obj(parameterObject), expr.MaxTaken),
-			doc: "What it is called with, in this order, read as `arg.NAME`."},
+		{name: "takes", spec: mapOf(parameter, expr.MaxTaken),
+			doc: "What it is called with, in this order, read as `arg.NAME`: for each the type, or the words of a choice."},
 		{name: "is", spec: anExpression, doc: "The expression that `NAME(…)` stands for: a condition or a value."},
 		{name: "do", spec: effects, doc: "The effects that `run: NAME(…)` carries out."},
 	},
 	oneOf: []string{"is", "do"},
 }
 
-var parameterObject = &object{
-	name: "parameter", doc: "A value that a definition is called with.",
-	example: `define:
-  lucky:
-    takes: {suit: {type: choice, words: [oars, bells]}, n: {type: integer}}
-    is: arg.suit == 'bells' && arg.n == match.round
-rules: [{every: 1s, for: players, if: "lucky('bells', 2)", do: [{add: me.points, by: 1}]}]`,
-	keys: []key{
-		{name: "type", spec: word("integer", "number", "flag", "choice", "text", "player", "team", "piece", "creature",
-			"zone", "position"), required: true, doc: "Its type."},
-		{name: "words", spec: names, doc: "The words of a choice."},
-	},
-}
+// parameter is what a definition is called with: a type, or the words of a choice.
+var parameter = spec{shape: aParameter, max: countsMost, words: []string{sheet.Integer.String(), sheet.Number.String(),
+	sheet.Flag.String(), sheet.Text.String(), sheet.Position.String(), sheet.Player.String(), sheet.Team.String(),
+	sheet.Piece.String(), sheet.Creature.String(), sheet.Zone.String()}}
 
 // Definition is a list of effects with a name.
 type Definition struct {
@@ -118,7 +111,12 @@ func bindDefinedEffects(b *binder) {
 func parameters(b *binder, n *node) (out []*sheet.Field) {
 	s := &sheet.Schema{}
 	for _, e := range b.entries(n, "takes") {
-		if f, err := s.Add(sheet.Match, b.field(sheet.Match, e)); err == nil {
+		m := maker{e.value}
+		decl := m.object("type", m.text("choice"), "words", e.value)
+		if e.value.kind == scalarNode {
+			decl = m.object("type", e.value)
+		}
+		if f, err := s.Add(sheet.Match, b.field(sheet.Match, entry{e.key, e.line, e.col, decl})); err == nil {
 			out = append(out, f)
 		}
 	}

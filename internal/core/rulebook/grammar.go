@@ -11,22 +11,23 @@ import (
 type shape uint8
 
 const (
-	anObject  shape = iota // a map with the keys of an object
-	aMap                   // a map from names of the author's choice to elem
-	aList                  // a list of elem
-	aWord                  // one of words
-	aName                  // lower-case letters, digits and _, starting with a letter
-	aText                  // free text of at most max characters
-	anInt                  // an integer between min and max
-	aFlag                  // true or false
-	aDuration              // a time such as 90s, 1m30s or 250ms; min and max in milliseconds
-	aLength                // a length such as 12m or 500mm
-	aPoint                 // [x, y], two lengths
-	anExpr                 // a CEL expression, which may be written as a plain number or flag
-	aPath                  // a field of a sheet, such as me.hull
-	aScalar                // any single value; what fits is checked later
-	anything               // what fits depends on another key and is checked later
-	aTime                  // a duration, or an expression that gives milliseconds
+	anObject   shape = iota // a map with the keys of an object
+	aMap                    // a map from names of the author's choice to elem
+	aList                   // a list of elem
+	aWord                   // one of words
+	aName                   // lower-case letters, digits and _, starting with a letter
+	aText                   // free text of at most max characters
+	anInt                   // an integer between min and max
+	aFlag                   // true or false
+	aDuration               // a time such as 90s, 1m30s or 250ms; min and max in milliseconds
+	aLength                 // a length such as 12m or 500mm
+	aPoint                  // [x, y], two lengths
+	anExpr                  // a CEL expression, which may be written as a plain number or flag
+	aPath                   // a field of a sheet, such as me.hull
+	aScalar                 // any single value; what fits is checked later
+	anything                // what fits depends on another key and is checked later
+	aParameter              // the type of what a definition is called with: one of words, or a list of names
+	aTime                   // a duration, or an expression that gives milliseconds
 )
 
 // spec says what a value must look like.

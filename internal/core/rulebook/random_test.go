@@ -218,6 +218,8 @@ func (g *generator) spec(s *spec, depth int) any {
 	switch s.shape {
 	case anObject:
 		return g.object(s.object, depth)
+	case aParameter:
+		return g.pick(s.words)
 	case aMap:
 		m := map[string]any{}
 		for range 1 + g.r.IntN(3) {

@@ -134,6 +134,8 @@ func typeText(s *spec) string {
 		return "`" + strings.Join(s.words, "`, `") + "`"
 	case aName:
 		return "name"
+	case aParameter:
+		return "`" + strings.Join(s.words, "`, `") + "`, or a list of words"
 	case aText:
 		return fmt.Sprintf("text, at most %d characters", s.max)
 	case anInt:

@@ -78,6 +78,10 @@ func defaultValue(k *key) any {
 
 // specSchema is the schema of a value; words that it offers stand first, so that editors propose them.
 func specSchema(s *spec) map[string]any {
+	if s.shape == aParameter {
+		list := spec{shape: aList, elem: &name, max: s.max}
+		return map[string]any{"anyOf": []any{map[string]any{"enum": s.words}, specSchema(&list)}}
+	}
 	if len(s.words) > 0 && s.shape != aWord {
 		plain := *s
 		plain.words = nil

@@ -70,17 +70,17 @@ func bindWatching(b *binder) {
 // warnTold warns of a refusal that tells who asks something which they may not see.
 func warnTold(b *binder, n *node, a *Action) {
 	for i := range a.Needs {
-		warnReads(b, n.get("needs"), a.Title, a.Needs[i].By)
+		warnReads(b, n.get("needs"), a, a.Needs[i].By)
 	}
 	for i := range a.Cost {
-		warnReads(b, n.get("cost"), a.Title, a.Cost[i].By)
+		warnReads(b, n.get("cost"), a, a.Cost[i].By)
 	}
-	warnReads(b, n.get("if"), a.Title, a.If)
+	warnReads(b, n.get("if"), a, a.If)
 }
 
 // warnReads warns where a condition of an action depends on a field of others that who asks may not see. Of lists the
 // length is told to everyone, so they are left out.
-func warnReads(b *binder, n *node, action string, p *expr.Prog) {
+func warnReads(b *binder, n *node, a *Action, p *expr.Prog) {
 	if n == nil || p == nil {
 		return
 	}
@@ -91,8 +91,9 @@ func warnReads(b *binder, n *node, action string, p *expr.Prog) {
 				f.See == sheet.TeamOnly && of && (p.Calls || others.MatchString(p.Source)) ||
 				f.See == sheet.RefereesOnly && (of || own)
 			if told && f.Type != sheet.List && sheet.Kind(k) != sheet.Record && !f.BuiltIn {
+				a.Tells = true
 				b.warn(n, "tells-hidden", "whether %s is refused tells who asks something of %s.%s, which only %s may "+
-					"see", action, sheet.Kind(k), f.Name, seers[f.See])
+					"see", a.Title, sheet.Kind(k), f.Name, seers[f.See])
 			}
 		}
 	}

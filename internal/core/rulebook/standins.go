@@ -1,6 +1,8 @@
 package rulebook
 
 import (
+	"slices"
+
 	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
@@ -12,6 +14,7 @@ type StandIns struct {
 	Names    []string
 	Every    sheet.Tick
 	Weights  []*expr.Prog // by action; nil for 1
+	Sends    [][]Named    // by action: the values of arguments; others are at random
 	Steering *expr.Prog   // the weight of steering; nil for as much as all actions together
 	Rest     *expr.Prog   // the weight of doing nothing; nil for 0
 	Target   *expr.Prog   // whom actions are aimed at; nil for somebody whom they can hit
@@ -35,13 +38,14 @@ var standInsObject = &object{
   names: [Drifter, Buoy, Tar]
   every: 300ms
   acts: {ram: "me.hull > 30 ? 5 : 1", wave: 0}
+  sends: {ram: {force: "min(me.hull, 3)"}}
   steering: 3
   rest: 2
   target: "me.rivals.filter(p, p.alive).nearest(me.pos)"
   stray: 5
   steer: "me.hull < 20 ? point(1000, 1000) : me.rivals.filter(p, p.alive).nearest(me.pos).pos"
 actions:
-  ram: {aim: {at: target, reach: 3m}, do: [{add: target.hull, by: -5}]}
+  ram: {aim: {at: target, reach: 3m}, takes: {force: {type: integer, min: 0, max: 5}}, do: [{add: target.hull, by: -arg.force}]}
   wave: {do: [{notice: waves}]}`,
 	keys: []key{
 		{name: "fill", spec: integer(0, MaxPlayers), def: "0",
@@ -62,6 +66,10 @@ actions:
 			doc: "How often it uses each action: weights by action, as integer expressions on `me`. Actions that " +
 				"are not named weigh 1; 0 means never.",
 		},
+		{name: "sends", spec: mapOf(mapOf(anExpression, 8), 64),
+			doc: "What it sends along with each action, by argument, as expressions on `me`. Arguments that are not " +
+				"named are chosen among what is declared: words, players, values within bounds, items of its own " +
+				"lists. Most of the time it looks for a choice that the rules would accept."},
 		{name: "steering", spec: anExpression,
 			doc: "The weight of steering. Default: as much as all actions together."},
 		{name: "rest", spec: anExpression, doc: "The weight of doing nothing. Default: 0."},
@@ -116,6 +124,10 @@ func (b *binder) standIns() {
 		}
 		s.Weights[a.No] = b.compile(e.value, scopePlayer, wantMillis)
 	}
+	s.Sends = make([][]Named, len(b.book.Actions))
+	for _, e := range b.entries(n, "sends") {
+		sendsOf(b, e)
+	}
 	s.Steering = b.expr(n, "steering", scopePlayer, wantMillis)
 	s.Rest = b.expr(n, "rest", scopePlayer, wantMillis)
 	if v := n.get("target"); v != nil {
@@ -126,6 +138,27 @@ func (b *binder) standIns() {
 	for _, key := range []string{"steer", "steering"} {
 		if v := n.get(key); v != nil && b.book.Movement == nil {
 			b.fail(v, "missing-key", "movement", "nobody steers in this rulebook")
+		}
+	}
+}
+
+// sendsOf binds the arguments of an action.
+func sendsOf(b *binder, e entry) {
+	a := b.book.ActionNamed[e.key]
+	if a == nil {
+		p := b.fail(e.value, "unknown-name", "one that is declared", "there is no action %q", e.key)
+		p.Line, p.Column, p.Nearest = e.line, e.col, Nearest(e.key, b.mapKeys("actions"))
+		return
+	}
+	for _, arg := range e.value.entries {
+		i := slices.IndexFunc(a.Takes, func(f *sheet.Field) bool { return f.Name == arg.key })
+		if i < 0 || a.Takes[i].Type == sheet.List {
+			b.failEntry(arg, "unknown-name", "%s takes no single value called %q", e.key, arg.key)
+			continue
+		}
+		p := b.compile(arg.value, with(scopePlayer, expr.Random), expr.Want{Field: a.Takes[i]})
+		if s := b.book.StandIns; p != nil {
+			s.Sends[a.No] = append(s.Sends[a.No], Named{arg.key, p})
 		}
 	}
 }

@@ -48,6 +48,11 @@ func (s *structure) check(n *node, sp *spec) bool {
 		return s.check(n.items[0], length) && s.check(n.items[1], length)
 	case anything:
 		return true
+	case aParameter:
+		if n.kind == listNode {
+			return s.check(n, &spec{shape: aList, elem: &name, max: sp.max})
+		}
+		return s.isKind(n, scalarNode, sp) && s.scalar(n, &spec{shape: aWord, words: sp.words})
 	case anExpr:
 		if sp.listed && n.kind == listNode {
 			return s.check(n, &spec{shape: aList, elem: &spec{shape: aScalar}, max: sheet.MaxItems})
@@ -89,6 +94,8 @@ func (sp *spec) describe() string {
 		return fmt.Sprintf("a text of at most %d characters", sp.max)
 	case anInt:
 		return fmt.Sprintf("an integer from %d to %d", sp.min, sp.max)
+	case aParameter:
+		return "one of " + strings.Join(sp.words, ", ") + ", or the words of a choice, as in [calm, cross]"
 	case aFlag:
 		return "true or false"
 	case aDuration:

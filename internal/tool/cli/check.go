@@ -23,6 +23,7 @@ type report struct {
 	Name     string            `json:"name,omitempty"`
 	Version  string            `json:"version,omitempty"`
 	Watching string            `json:"watching,omitempty"`
+	Bytes    int64             `json:"bytes,omitempty"` // of the sheets of a full lobby, at most
 	Problems rulebook.Problems `json:"problems"`
 }
 
@@ -161,7 +162,7 @@ func showCheck(t *Terminal, file string, book *rulebook.Book, problems rulebook.
 	if asJSON {
 		r := report{File: file, OK: book != nil, Problems: problems}
 		if book != nil {
-			r.Name, r.Version, r.Watching = book.Name, book.Version, book.Watching()
+			r.Name, r.Version, r.Watching, r.Bytes = book.Name, book.Version, book.Watching(), book.State
 		}
 		if r.Problems == nil {
 			r.Problems = rulebook.Problems{}
@@ -172,7 +173,7 @@ func showCheck(t *Terminal, file string, book *rulebook.Book, problems rulebook.
 		fmt.Fprintf(t.Out, "%s:%s\n", cmp.Or(p.File, file), p)
 	}
 	if book != nil && !strings.HasPrefix(book.Name, rulebook.GamePrefix) {
-		fmt.Fprintf(t.Out, "%s: %s\n", file, book.Watching())
+		fmt.Fprintf(t.Out, "%s: %s\n%[1]s: %[3]s\n", file, book.Watching(), book.Weighing())
 	}
 	errors := len(problems.Errors())
 	switch {

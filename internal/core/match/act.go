@@ -18,6 +18,7 @@ type acts struct {
 	turns *turns
 
 	referee    bool // one is signed in
+	trying     bool // nothing is done
 	decisions  []decision
 	decisionNo int64
 }
@@ -61,24 +62,6 @@ func (m *acts) Act(s *Player, in *step.Input) step.Verdict {
 		return v
 	}
 	paid := in.N > 0
-	if v := m.fits(s, a, in, paid); v.Code != code.OK {
-		return v
-	}
-	if a.Referee != nil {
-		return m.ask(s, a, in, m.hits)
-	}
-	if a.Certain && !paid && !m.practice() && s.Row.Text(m.book.F.Player.Account) != "" {
-		return m.kept.charge(s, a)
-	}
-	if !a.Free {
-		m.pay(s, a, -1, paid)
-	}
-	m.perform(s, a, 0)
-	return step.Verdict{}
-}
-
-// fits checks what depends on the target and the arguments, and finds whom the action hits.
-func (m *acts) fits(s *Player, a *rulebook.Action, in *step.Input, paid bool) step.Verdict {
 	m.subject(sheet.Player, s.Row)
 	if len(a.Takes)+len(in.Args) > 0 {
 		m.clearArgs()
@@ -100,6 +83,19 @@ func (m *acts) fits(s *Player, a *rulebook.Action, in *step.Input, paid bool) st
 			return v
 		}
 	}
+	if m.trying {
+		return step.Verdict{}
+	}
+	if a.Referee != nil {
+		return m.ask(s, a, in, m.hits)
+	}
+	if a.Certain && !paid && !m.practice() && s.Row.Text(m.book.F.Player.Account) != "" {
+		return m.kept.charge(s, a)
+	}
+	if !a.Free {
+		m.pay(s, a, -1, paid)
+	}
+	m.perform(s, a, 0)
 	return step.Verdict{}
 }
 

@@ -34,7 +34,7 @@ func (w *Whim) accepted(me *sheet.Row, a *rulebook.Action, in *step.Input) bool 
 		}
 	}
 	for range n {
-		if w.use(me, a, in); a.Tells || w.acts.would(p, a, in) {
+		if w.use(me, a, in); a.Tells || w.acts.would(p, in) {
 			return true
 		}
 	}
@@ -42,11 +42,11 @@ func (w *Whim) accepted(me *sheet.Row, a *rulebook.Action, in *step.Input) bool 
 }
 
 // would tells whether an action would be accepted, and leaves everything as it was.
-func (m *acts) would(p *Player, a *rulebook.Action, in *step.Input) bool {
+func (m *acts) would(p *Player, in *step.Input) bool {
 	tally, broken, done := m.tally, m.broken, m.env.Work.Done
-	m.tally = nil
-	yes := m.fits(p, a, in, false).OK() && !m.env.Work.Over()
-	m.tally, m.broken, m.env.Work.Done = tally, broken, done
+	m.tally, m.trying = nil, true
+	yes := m.Act(p, in).OK() && !m.env.Work.Over()
+	m.tally, m.broken, m.env.Work.Done, m.trying = tally, broken, done, false
 	return yes
 }
 

@@ -21,6 +21,7 @@ var NotWalked = map[string]string{
 	"stage.effects":  "set once",
 	"stage.queue":    "empty between steps",
 	"stage.hits":     "empty between steps",
+	"acts.trying":    "false between steps",
 	"effects.frames": "set before each use",
 	"effects.depth":  "0 between steps",
 	"stage.tally":    "only counts",

@@ -27,11 +27,12 @@ func (w *Whim) accepted(me *sheet.Row, a *rulebook.Action, in *step.Input) bool 
 	if !w.acts.mayAct(p, a).OK() {
 		return false
 	}
-	n := uses
-	if len(a.Takes) == 0 {
-		if n = aimedTries; a.Aim.At == rulebook.AimSelf {
-			n = 1
-		}
+	n := int64(1)
+	if a.Aim.At != rulebook.AimSelf {
+		n = aimedTries
+	}
+	for _, f := range a.Takes {
+		n = min(n*ways(f), uses)
 	}
 	for range n {
 		if w.use(me, a, in); a.Tells || w.acts.would(p, in) {
@@ -39,6 +40,19 @@ func (w *Whim) accepted(me *sheet.Row, a *rulebook.Action, in *step.Input) bool 
 		}
 	}
 	return false
+}
+
+// ways is how often an argument is tried, beside those of others.
+func ways(f *sheet.Field) int64 {
+	switch {
+	case f.Type == sheet.Flag:
+		return 2
+	case f.Type == sheet.Choice:
+		return int64(len(f.Choices))
+	case f.Type == sheet.Integer && f.Max-f.Min < uses:
+		return f.Max - f.Min + 1
+	}
+	return uses
 }
 
 // would tells whether an action would be accepted, and leaves everything as it was.

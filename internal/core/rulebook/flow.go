@@ -1,6 +1,8 @@
 package rulebook
 
 import (
+	"slices"
+
 	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
@@ -223,6 +225,11 @@ func (b *binder) unusedFields() {
 		for _, e := range b.entries(sheets, k.String()) {
 			f := b.book.Schema.Field(k, e.key)
 			if !b.uses.writes[k].Has(f.No) {
+				if slices.ContainsFunc(b.book.Schema.CountedWith(k, f), func(g *sheet.Field) bool {
+					return b.uses.writes[k].Has(g.No)
+				}) {
+					continue // one word of several may keep its start
+				}
 				b.warn(e.value, "field-unset", "nothing ever sets %s.%s: it keeps its start", k, e.key)
 			} else if f.See == sheet.RefereesOnly && !b.uses.reads[k].Has(f.No) && !b.hasReferee() {
 				b.warn(e.value, "field-unseen", "nobody sees %s.%s: no rule reads it and no action asks a referee", k,

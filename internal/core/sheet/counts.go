@@ -33,6 +33,16 @@ func (s *Schema) Counts(k Kind, name string) *Counts {
 	return c
 }
 
+// CountedWith returns the fields of the counts to which a field belongs; nil for one of none.
+func (s *Schema) CountedWith(k Kind, f *Field) []*Field {
+	for _, c := range s.kinds[k].counts {
+		if slices.Contains(c.Fields, f) {
+			return c.Fields
+		}
+	}
+	return nil
+}
+
 // Written is the name of a field as a rulebook says it: that of one of counts is NAME.WORD.
 func (s *Schema) Written(k Kind, f *Field) string {
 	for _, c := range s.kinds[k].counts {

@@ -50,19 +50,20 @@ type End struct {
 
 // Action is what clients are told of an action.
 type Action struct {
-	Name   string   // as an intent names it
-	Title  string   // for people
-	Key    string   // a suggestion: the key that asks for it
-	Aim    string   // self, target, line or area
-	Who    string   // whom it can hit: rivals, friends, others or anyone
-	Hits   []string // players, or kinds of creature and piece; nil for players alone
-	Reach  int64    // how far; 0 for anywhere
-	Held   bool     // it may be ended with stop
-	Cools  bool     // the player's clock cool_NAME shows the cooldown
-	Cost   []Cost   // what it takes from the player
-	Takes  []*Field // its arguments
-	Phases []string // in which it may be used
-	Also   []string // when it may be used beside that: pause, frozen, lobby
+	Name    string   // as an intent names it
+	Title   string   // for people
+	Key     string   // a suggestion: the key that asks for it
+	Aim     string   // self, target, line or area
+	Who     string   // whom it can hit: rivals, friends, others or anyone
+	Hits    []string // players, or kinds of creature and piece; nil for players alone
+	Reach   int64    // how far; 0 for anywhere, or if it varies
+	Reaches string   // the expression for how far, if it varies
+	Held    bool     // it may be ended with stop
+	Cools   bool     // the player's clock cool_NAME shows the cooldown
+	Cost    []Cost   // what it takes from the player
+	Takes   []*Field // its arguments
+	Phases  []string // in which it may be used
+	Also    []string // when it may be used beside that: pause, frozen, lobby
 }
 
 // Cost is what an action takes from the player who uses it.
@@ -165,19 +166,20 @@ func bookOf(b *wire.BookInfo) *Book {
 	}
 	for _, a := range b.Actions {
 		out.Actions = append(out.Actions, Action{
-			Name:   a.Name,
-			Title:  a.Title,
-			Key:    a.Key,
-			Aim:    a.Aim,
-			Who:    a.Who,
-			Hits:   a.Hits,
-			Reach:  a.Reach,
-			Held:   a.Held,
-			Cools:  a.Cools,
-			Cost:   costsOf(a.Cost),
-			Takes:  fieldsOf(a.Takes),
-			Phases: a.Phases,
-			Also:   a.Also,
+			Name:    a.Name,
+			Title:   a.Title,
+			Key:     a.Key,
+			Aim:     a.Aim,
+			Who:     a.Who,
+			Hits:    a.Hits,
+			Reach:   a.Reach,
+			Reaches: a.Reaches,
+			Held:    a.Held,
+			Cools:   a.Cools,
+			Cost:    costsOf(a.Cost),
+			Takes:   fieldsOf(a.Takes),
+			Phases:  a.Phases,
+			Also:    a.Also,
 		})
 	}
 	for _, k := range b.Kits {

@@ -46,19 +46,20 @@ type EndInfo struct {
 
 // ActionInfo is what clients are told of an action.
 type ActionInfo struct {
-	Name   string                   `json:"name"`
-	Title  string                   `json:"title"`
-	Key    string                   `json:"key,omitempty" jsonschema:"a suggested key"`
-	Aim    string                   `json:"aim" jsonschema:"self, target, line, cone or area"`
-	Who    string                   `json:"who,omitempty" jsonschema:"rivals, friends, others or anyone"`
-	Hits   []string                 `json:"hits,omitempty" jsonschema:"players, or kinds of creature and piece; default: players"`
-	Reach  int64                    `json:"reach,omitempty" jsonschema:"millimetres"`
-	Held   bool                     `json:"held,omitempty" jsonschema:"it can be ended with stop"`
-	Cools  bool                     `json:"cools,omitempty" jsonschema:"the player's clock cool_NAME shows the cooldown"`
-	Takes  []replica.DescribedField `json:"takes,omitempty" jsonschema:"its arguments"`
-	Cost   []CostInfo               `json:"cost,omitempty" jsonschema:"what it costs the player"`
-	Phases []string                 `json:"phases" jsonschema:"when it may be used"`
-	Also   []string                 `json:"also,omitempty" jsonschema:"when else it may be used: pause, frozen, lobby"`
+	Name    string                   `json:"name"`
+	Title   string                   `json:"title"`
+	Key     string                   `json:"key,omitempty" jsonschema:"a suggested key"`
+	Aim     string                   `json:"aim" jsonschema:"self, target, line, cone or area"`
+	Who     string                   `json:"who,omitempty" jsonschema:"rivals, friends, others or anyone"`
+	Hits    []string                 `json:"hits,omitempty" jsonschema:"players, or kinds of creature and piece; default: players"`
+	Reach   int64                    `json:"reach,omitempty" jsonschema:"millimetres; absent if it varies, or for anywhere"`
+	Reaches string                   `json:"reach_says,omitempty" jsonschema:"the expression, if it varies"`
+	Held    bool                     `json:"held,omitempty" jsonschema:"it can be ended with stop"`
+	Cools   bool                     `json:"cools,omitempty" jsonschema:"the player's clock cool_NAME shows the cooldown"`
+	Takes   []replica.DescribedField `json:"takes,omitempty" jsonschema:"its arguments"`
+	Cost    []CostInfo               `json:"cost,omitempty" jsonschema:"what it costs the player"`
+	Phases  []string                 `json:"phases" jsonschema:"when it may be used"`
+	Also    []string                 `json:"also,omitempty" jsonschema:"when else it may be used: pause, frozen, lobby"`
 }
 
 // CostInfo is what an action takes from the player.

@@ -127,8 +127,10 @@ export interface ActionInfo {
   who?: string
   /** Players, or kinds of creature and piece; default: players */
   hits?: string[]
-  /** Millimetres */
+  /** Millimetres; absent if it varies, or for anywhere */
   reach?: number
+  /** The expression, if it varies */
+  reach_says?: string
   /** It can be ended with stop */
   held?: boolean
   /** The player's clock cool_NAME shows the cooldown */

@@ -13,7 +13,10 @@ import (
 )
 
 // aims finds whom actions hit.
-type aims struct{ *stage }
+type aims struct {
+	*stage
+	reach int64 // of the action at hand; less than 0 for anywhere
+}
 
 // aimed is where an input points.
 type aimed struct {
@@ -26,8 +29,17 @@ type aimed struct {
 // hits.
 func (m *aims) aim(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
 	clear(m.env.Aim.N)
+	m.reach = a.Aim.Reach
+	if far := a.Aim.Far; far != nil {
+		m.reach = min(max(far.Int(&m.env), 0), ground.MaxSide)
+		m.faulty(a.Line)
+	} else if m.reach == 0 {
+		m.reach = anywhere
+	}
 	return aimers[a.Aim.At](m, me, a, in)
 }
+
+const anywhere = -1
 
 // aimers find whom each aim hits; a test finds one that is left out. An action about oneself hits nobody.
 var aimers = [rulebook.Aims]func(*aims, *sheet.Row, *rulebook.Action, aimed) step.Verdict{
@@ -117,13 +129,13 @@ func (m *aims) aimTarget(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdi
 	case code.TargetOut:
 		return step.Verdict{Code: code.TargetOut, Reason: "the target is out"}
 	}
-	if a.Aim.Reach > 0 {
+	if m.reach != anywhere {
 		ax, ay := m.at(me)
 		bx, by := m.at(t)
-		if !near(ax, ay, bx, by, a.Aim.Reach) {
+		if !near(ax, ay, bx, by, m.reach) {
 			return step.Verdict{
 				Code: code.OutOfReach,
-				Reason: a.Title + " reaches " + metres(a.Aim.Reach) + ", the target is " +
+				Reason: a.Title + " reaches " + metres(m.reach) + ", the target is " +
 					metres(ground.Root((ax-bx)*(ax-bx)+(ay-by)*(ay-by))) + " away",
 			}
 		}
@@ -165,7 +177,7 @@ func (m *aims) aimLine(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict
 		return step.Verdict{Code: code.NoTarget, Reason: a.Title + " needs a direction other than (0, 0)"}
 	}
 	x, y := m.at(me)
-	line := ground.Line{X: x, Y: y, DX: in.x, DY: in.y, Reach: a.Aim.Reach, Half: a.Aim.Thick}
+	line := ground.Line{X: x, Y: y, DX: in.x, DY: in.y, Reach: m.reach, Half: a.Aim.Thick}
 	start := len(m.hits)
 	for n := range aimLists {
 		for _, p := range m.aimable(a, n) {
@@ -194,7 +206,7 @@ func (m *aims) aimLine(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict
 // of its reach.
 func (m *aims) lineStops(a *rulebook.Action, in aimed, x, y int64, start int, along func(*sheet.Row) int64) {
 	d := max(ground.Root(in.x*in.x+in.y*in.y), 1)
-	tx, ty := x+in.x*a.Aim.Reach/d, y+in.y*a.Aim.Reach/d
+	tx, ty := x+in.x*m.reach/d, y+in.y*m.reach/d
 	if n := len(m.hits); n > start && !a.Aim.Pierce {
 		far := along(m.hits[start]) / d
 		tx, ty = x+in.x*far/d, y+in.y*far/d
@@ -214,12 +226,12 @@ func (m *aims) aimCone(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict
 	}
 	x, y := m.at(me)
 	d := ground.Root(in.x*in.x + in.y*in.y)
-	m.gather(me, a, x, y, a.Aim.Reach, func(px, py int64) bool {
+	m.gather(me, a, x, y, m.reach, func(px, py int64) bool {
 		long := ground.Root((px-x)*(px-x) + (py-y)*(py-y))
 		dot := (px-x)*in.x + (py-y)*in.y
 		return long == 0 || dot*cosUnit >= long*d*a.Aim.Cos
 	})
-	tx, ty := m.ground().Cut(x, y, x+in.x*a.Aim.Reach/max(d, 1), y+in.y*a.Aim.Reach/max(d, 1))
+	tx, ty := m.ground().Cut(x, y, x+in.x*m.reach/max(d, 1), y+in.y*m.reach/max(d, 1))
 	m.way(x, y, tx, ty, in.x, in.y)
 	return step.Verdict{}
 }
@@ -231,12 +243,12 @@ const cosUnit = 1_000_000
 func (m *aims) aimArea(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
 	sx, sy := m.at(me)
 	x, y := sx, sy
-	if a.Aim.Reach > 0 {
+	if m.reach != anywhere {
 		if !in.point || !inRange(in.x) || !inRange(in.y) {
 			return step.Verdict{Code: code.NoTarget, Reason: a.Title + " needs a point"}
 		}
-		if x, y = in.x, in.y; !near(sx, sy, x, y, a.Aim.Reach) {
-			return step.Verdict{Code: code.OutOfReach, Reason: a.Title + " reaches " + metres(a.Aim.Reach)}
+		if x, y = in.x, in.y; !near(sx, sy, x, y, m.reach) {
+			return step.Verdict{Code: code.OutOfReach, Reason: a.Title + " reaches " + metres(m.reach)}
 		}
 		if a.Aim.Block && !m.ground().Sees(sx, sy, x, y) {
 			return step.Verdict{Code: code.Blocked, Reason: "a wall is in the way"}

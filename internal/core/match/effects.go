@@ -1,6 +1,9 @@
 package match
 
 import (
+	"cmp"
+	"slices"
+
 	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -288,37 +291,52 @@ func (m *effects) workClock(e *rulebook.Effect) {
 // tell sends a notice.
 func (m *effects) tell(e *rulebook.Effect) {
 	n := step.Notice{Notice: e.Notice, To: e.To}
-	if e.Of != nil {
-		p := m.st.Get(sheet.ID(e.Of.Int(&m.env)))
-		if p == nil {
-			return
-		}
-		n.Of = p.ID
-		if e.To == sheet.TeamOnly {
-			n.Of = p.Team
-		}
-	}
 	for i, p := range e.With {
 		n.Values = append(n.Values, p.Value(&m.env, e.Notice.Fields[i].Type))
 	}
-	m.tallied(func(t *Tally) { t.Notices[e.Notice.No]++ })
-	m.out.Tell(n)
+	if e.Who == nil {
+		m.tallied(func(t *Tally) { t.Notices[e.Notice.No]++ })
+		m.out.Tell(n)
+		return
+	}
+	told := sheet.ID(0)
+	for _, p := range m.whom(e) {
+		if n.Of = p.ID; e.To == sheet.TeamOnly {
+			n.Of = p.Team
+		}
+		if n.Of != told { // once to each team
+			m.tallied(func(t *Tally) { t.Notices[e.Notice.No]++ })
+			m.out.Tell(n)
+		}
+		told = n.Of
+	}
+}
+
+// whom are those whom an effect is for, by teams.
+func (m *effects) whom(e *rulebook.Effect) []*sheet.Row {
+	list := e.Who.Append(&m.env, nil)
+	m.faulty(e.Line)
+	if e.Who.Several && e.To == sheet.TeamOnly {
+		slices.SortStableFunc(list, func(a, b *sheet.Row) int { return cmp.Compare(a.Team, b.Team) })
+	}
+	return list
 }
 
 func (m *effects) changeKit(e *rulebook.Effect) {
-	p := m.playerIn(e.Value)
-	if p == nil {
-		return
-	}
 	f := m.book.F.Player.Kits
-	kits := p.Row.Int(f)
-	if e.Verb == rulebook.Grant {
-		kits |= 1 << e.No
-		m.tallied(func(t *Tally) { t.Kits[e.No]++ })
-	} else {
-		kits &^= 1 << e.No
+	for _, r := range m.whom(e) {
+		if m.playing(r.ID) == nil {
+			continue
+		}
+		kits := r.Int(f)
+		if e.Verb == rulebook.Grant {
+			kits |= 1 << e.No
+			m.tallied(func(t *Tally) { t.Kits[e.No]++ })
+		} else {
+			kits &^= 1 << e.No
+		}
+		m.st.SetInt(r, f, kits)
 	}
-	m.st.SetInt(p.Row, f, kits)
 }
 
 // each does something for every sheet of a list, as it or by a name. Sheets that go while this is under way are left

@@ -37,12 +37,13 @@ type ends struct {
 	removers  []string   // accounts that have removed somebody as the host
 	named     bool       // who has won was said, and not left to the order
 	winners   []sheet.ID // who was: several at one tick are ranked by the order; none: all have lost
+	together  bool       // they have won together, and are not ranked
 }
 
 // wantFinish notes that the match is to end when everything has settled. The first reason counts, but nobody has won
 // only because they were looked at first: whoever is named as the winner by then is one, and the order decides between
 // several.
-func (m *ends) wantFinish(because string, winner *expr.Prog) {
+func (m *ends) wantFinish(because string, winner *expr.Who) {
 	first := !m.finish
 	if first {
 		m.finish, m.because = true, or(because, "the rules ended it")
@@ -50,14 +51,17 @@ func (m *ends) wantFinish(because string, winner *expr.Prog) {
 	if winner == nil || !first && !m.named { // the first left it to the order
 		return
 	}
-	id := sheet.ID(winner.Int(&m.env))
-	if m.env.Fault != expr.OK {
-		return
+	start := len(m.hits)
+	m.hits = winner.Append(&m.env, m.hits)
+	if m.env.Fault == expr.OK {
+		m.named, m.together = true, m.together || winner.Several
+		for _, r := range m.hits[start:] {
+			if !slices.Contains(m.winners, r.ID) {
+				m.winners = append(m.winners, r.ID)
+			}
+		}
 	}
-	m.named = true
-	if id != 0 && !slices.Contains(m.winners, id) {
-		m.winners = append(m.winners, id)
-	}
+	m.hits = m.hits[:start]
 }
 
 // Finish ends the match at an operator's word.
@@ -88,7 +92,7 @@ func (m *ends) endMatch(because string) {
 		m.values.derive()
 	}
 	m.place()
-	m.named, m.winners = false, m.winners[:0]
+	m.named, m.together, m.winners = false, false, m.winners[:0]
 	m.stopClocks()
 	m.over = true // play time stands still from here on
 	m.finish, m.toPhase, m.phaseEnds = false, noPhase, 0

@@ -83,7 +83,8 @@ func New(book *rulebook.Book, st *sheet.Store, draws *lots.Lots, out *step.Outpu
 func (m *Match) wire() {
 	s := &m.stage
 	s.effects = &m.Effects
-	m.Values, m.Kept, m.Turns, m.Aims, m.Near = values{s}, kept{stage: s}, turns{stage: s}, aims{s}, nearby{stage: s}
+	m.Values, m.Kept, m.Turns = values{s}, kept{stage: s}, turns{stage: s}
+	m.Aims, m.Near = aims{stage: s}, nearby{stage: s}
 	m.Acts = acts{stage: s, aims: &m.Aims, kept: &m.Kept, turns: &m.Turns}
 	m.Motion = motion{stage: s, acts: &m.Acts, values: &m.Values}
 	m.Pieces = pieces{stage: s, values: &m.Values}

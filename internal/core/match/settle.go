@@ -272,9 +272,15 @@ func (m *rules) fireAll(r *rulebook.Rule) {
 func (m *rules) scheduleRules() {
 	for i, r := range m.book.Rules {
 		if r.On == rulebook.OnEvery {
-			m.ruleNext[i] = m.play + r.Every
+			m.ruleNext[i] = m.play + m.interval(r)
 		}
 	}
+}
+
+// interval is how long a rule waits now.
+func (m *rules) interval(r *rulebook.Rule) sheet.Tick {
+	m.subject(sheet.Match, m.row)
+	return max(sheet.Tick(ticksOf(m.stage, r.Every, r.Line)), 1)
 }
 
 // everyRules carries out the rules whose interval is over. Intervals are counted in the phases in which the rule acts.
@@ -283,7 +289,7 @@ func (m *rules) everyRules() {
 		if m.ruleNext[i] == 0 || m.ruleNext[i] > m.play {
 			continue
 		}
-		m.ruleNext[i] = m.play + r.Every
+		m.ruleNext[i] = m.play + m.interval(r)
 		m.fireAll(r)
 	}
 }

@@ -26,7 +26,8 @@ func (m *ends) contestants() []*sheet.Row {
 func (m *ends) compare(a, b *sheet.Row, order []rulebook.Rank, whole bool) int {
 	first := func(a, b bool) int { return int(sheet.Bit(b) - sheet.Bit(a)) }
 	if whole && m.row != nil {
-		if c := first(slices.Contains(m.winners, a.ID), slices.Contains(m.winners, b.ID)); c != 0 {
+		won, also := slices.Contains(m.winners, a.ID), slices.Contains(m.winners, b.ID)
+		if c := first(won, also); c != 0 || won && m.together {
 			return c
 		}
 		if c := first(m.forfeit != a.ID, m.forfeit != b.ID); c != 0 {
@@ -76,7 +77,7 @@ func (m *ends) place() {
 	f := &m.book.F
 	order := m.contestants()
 	m.rank(order, m.book.Win.Order, true)
-	tiedFirst := len(order) > 1 && m.compare(order[0], order[1], m.book.Win.Order, true) == 0
+	tiedFirst := !m.together && len(order) > 1 && m.compare(order[0], order[1], m.book.Win.Order, true) == 0
 	lost := m.nobodyWon(order)
 	for i, c := range order {
 		place, outcome := int64(i+1), int64(rulebook.Lost)

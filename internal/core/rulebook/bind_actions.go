@@ -84,7 +84,7 @@ func (b *binder) action(no int, e entry) *Action {
 	}
 	warnTold(b, n, a)
 	a.Free = len(a.Needs)+len(a.Cost) == 0 && a.Cool == nil
-	b.aim(n, a)
+	b.aim(n, a, scopePlayer)
 	hit := with(scope, expr.Random)
 	b.referee(n, a, args, &hit)
 	b.hitEffects(n, a, hit)
@@ -254,15 +254,20 @@ func (b *binder) numericFields() []string {
 	return names
 }
 
-func (b *binder) aim(n *node, a *Action) {
+func (b *binder) aim(n *node, a *Action, scope expr.Scope) {
 	v := n.get("aim")
 	if v == nil {
 		return
 	}
 	a.Aim = Aim{At: aimWords.named(b.text(v, "at")),
-		Reach: b.length(v, "reach"), Thick: b.length(v, "thick"), Radius: b.length(v, "radius"),
+		Thick: b.length(v, "thick"), Radius: b.length(v, "radius"),
 		Who: whoWords.named(b.text(v, "who")), Block: wallsBlock.is(v, "walls"), Out: b.flag(v, "out")}
 	a.Aim.Players, a.Aim.Creatures, a.Aim.Pieces = b.hits(v)
+	if far := b.quantity(v.get("reach"), scope, "mm"); far != nil && far.Const {
+		a.Aim.Reach = min(max(far.Int(&expr.Env{}), 0), maxSide)
+	} else {
+		a.Aim.Far = far
+	}
 	a.Aim.Pierce = b.flag(v, "pierce")
 	a.Aim.Cos = int64(math.Round(math.Cos(float64(b.int(v, "angle"))*math.Pi/360) * 1e6))
 	for key, at := range map[string]AimAt{"pierce": AimLine, "angle": AimCone, "thick": AimLine, "radius": AimArea} {
@@ -271,11 +276,11 @@ func (b *binder) aim(n *node, a *Action) {
 		}
 	}
 	decl := &aimDecls[a.Aim.At]
-	needsGround := decl.ground || a.Aim.Reach > 0
+	needsGround := decl.ground || a.Aim.Reach > 0 || a.Aim.Far != nil
 	if needsGround && !b.hasGround() {
 		b.fail(v, "needs-ground", "a ground with width and height", "an aim with a distance")
 	}
-	if decl.reach && a.Aim.Reach == 0 {
+	if decl.reach && a.Aim.Reach == 0 && a.Aim.Far == nil {
 		b.fail(v, "missing-key", "reach: a length above 0", "a line needs a reach")
 	}
 	if a.Aim.Who == WhoFriends && len(b.book.Teams.List) == 0 {

@@ -125,7 +125,7 @@ func (b *binder) act(no int, e entry) *Action {
 	a := &Action{No: no, Line: e.line, Name: e.key, Title: b.titled(n, e.key), If: b.condition(n, "if", scopeCreature),
 		Cooldown: b.quantity(n.get("cooldown"), scopeCreature, "ms"),
 		Cool:     b.book.Schema.Field(sheet.Creature, "cool_"+e.key)}
-	b.aim(n, a)
+	b.aim(n, a, scopeCreature)
 	b.hitEffects(n, a, with(scopeCreature, expr.Random))
 	b.missed(n, a, with(scopeCreature, expr.Random|expr.Aim))
 	return a

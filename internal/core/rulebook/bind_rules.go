@@ -34,7 +34,7 @@ func (b *binder) rule(no int, n *node, edges *[sheet.Kinds]int) *Rule {
 		r.Edge = 1 << edges[r.For]
 		edges[r.For]++
 	case n.get("every") != nil:
-		r.On, r.Every = OnEvery, b.ticks(n, "every")
+		r.On, r.Every = OnEvery, b.quantity(n.get("every"), scopeMatch, "ms")
 		r.Phases = b.phaseMask(n, "phases", b.openPhases())
 	default:
 		r.On = eventWords.named(n.get("on").text)

@@ -263,7 +263,8 @@ func (b *Book) Hits(a *Aim) (list []string) {
 // Aim is what an action reaches; lengths in millimetres.
 type Aim struct {
 	At     AimAt
-	Reach  int64
+	Reach  int64      // 0 for anywhere, or around who acts
+	Far    *expr.Prog // the reach by expression; nil for Reach
 	Thick  int64
 	Radius int64
 	Who    Who
@@ -324,7 +325,7 @@ type Rule struct {
 	On     Event
 	When   *expr.Prog // of OnWhen
 	Edge   uint64     // of OnWhen: the bit in Row.Edges
-	Every  sheet.Tick // of OnEvery
+	Every  *expr.Prog // of OnEvery, in milliseconds
 	For    sheet.Kind // Match, Team, Player, Creature or Zone
 	Kinds  uint64     // of Creature: for which, by bit
 	If     *expr.Prog
@@ -403,7 +404,7 @@ type MatchEnd struct {
 	Line    int // where it stands in the file
 	If      *expr.Prog
 	Because string
-	Winner  *expr.Prog // nil: the order says
+	Winner  *expr.Who // nil: the order says
 }
 
 // Pause says who may pause; 0 means without limit.

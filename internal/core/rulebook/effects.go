@@ -80,10 +80,11 @@ type Effect struct {
 	No     int        // Give: bearer; Place: piece; Grant, Withdraw: kit; Go: phase
 	Notice *Notice    // Tell
 	To     sheet.Audience
-	Of     *expr.Prog   // Tell: whose team or who
+	Of     *expr.Prog   // PostNow: whose entry
+	Who    *expr.Who    // Tell: whose team or who; Grant, Withdraw: to whom
 	With   []*expr.Prog // Tell: in the notice's order
 	Reason string       // Finish
-	Winner *expr.Prog   // Finish: nil leaves it to the order
+	Winner *expr.Who    // Finish: nil leaves it to the order
 	Place  *Placing     // Place: what else is said of it
 	Name   string       // Use: the act
 	Team   *expr.Prog   // JoinTeam: the team
@@ -167,7 +168,8 @@ func init() {
 			[]Verb{Tell},
 			[]key{
 				expression("to", "With `notice`: who gets it: `everyone`, `team`, `owner` or `referees`."),
-				expression("of", "With `notice`: the player who gets it, or whose team does (default: `me`)."),
+				expression("of", "With `notice`: the player who gets it, or whose team does (default: `me`), or a list of "+
+					"such players."),
 				{name: "with", spec: mapOf(anExpression, 16), doc: "With `notice`: its contents, by name."},
 				{
 					name: "needed",
@@ -193,7 +195,7 @@ func init() {
 		},
 		{expression("remove", "The piece or creature to take away."), []Verb{Remove}, nil, (*binder).effectRemove},
 		{
-			key{name: "grant", spec: name, doc: "The kit to grant, to the player in `to` (default: `me`)."},
+			key{name: "grant", spec: name, doc: "The kit to grant, to the player or players in `to` (default: `me`)."},
 			[]Verb{Grant},
 			[]key{expression("to", "With `grant`: the player.")},
 			(*binder).effectKit,
@@ -328,7 +330,8 @@ func init() {
 				expression(
 					"winner",
 					"With `finish`: the player or team that has won, regardless of the order; with `nobody` or "+
-						"`noteam` everyone has lost. If several are named in one tick, the order decides.",
+						"`noteam` everyone has lost. If several are named in one tick, the order decides; those of a "+
+						"list, such as `players.filter(p, p.alive)`, have won together.",
 				),
 			},
 			(*binder).effectFinish,

@@ -212,21 +212,21 @@ func (b *binder) effectKit(n, v *node, scope expr.Scope, e *Effect) {
 	if e.No = b.kitIndex(v); e.No >= 0 && e.Verb == Grant {
 		b.uses.granted |= b.book.Kits[e.No].Actions
 	}
-	e.Value = b.playerOr(n, "to", scope)
+	e.Who = b.playerOr(n, "to", scope)
 }
 
-// playerOr compiles the player under a key; me, where there is one, if it is not given.
-func (b *binder) playerOr(n *node, key string, scope expr.Scope) *expr.Prog {
+// playerOr compiles the players under a key; me, where there is one, if it is not given.
+func (b *binder) playerOr(n *node, key string, scope expr.Scope) *expr.Who {
 	if v := n.get(key); v != nil {
-		return b.compile(v, scope, wantPlayer)
+		return whoOf(b, v, scope, sheet.Player)
 	}
 	if scope.Vars&expr.Me == 0 {
 		b.fail(n, "missing-key", "", "there is no me here, so the key %q must say which player", key)
 		return nil
 	}
-	p, _ := b.checker.Compile("me", scope, wantPlayer)
+	w, _ := b.checker.CompileWho("me", scope, sheet.Player)
 	b.defined.uses |= expr.Me
-	return p
+	return w
 }
 
 func (b *binder) effectIf(n, v *node, scope expr.Scope, e *Effect) {
@@ -248,11 +248,28 @@ func (b *binder) effectFinish(n, v *node, scope expr.Scope, e *Effect) {
 	b.uses.finishes = true
 }
 
-// winner compiles the player or team that has won.
-func (b *binder) winner(n *node, scope expr.Scope) *expr.Prog {
+// winner compiles the player or team that has won, or several that have won together.
+func (b *binder) winner(n *node, scope expr.Scope) *expr.Who {
 	kind := sheet.Player
 	if b.winsByTeam() {
 		kind = sheet.Team
 	}
-	return b.expr(n, "winner", scope, expr.Want{Type: sheet.Ref, Ref: kind})
+	if v := n.get("winner"); v != nil {
+		return whoOf(b, v, scope, kind)
+	}
+	return nil
+}
+
+// whoOf compiles one sheet of a kind, or several.
+func whoOf(b *binder, n *node, scope expr.Scope, kind sheet.Kind) *expr.Who {
+	if !b.room(n) {
+		return nil
+	}
+	w, issues := b.checker.CompileWho(n.text, scope, kind)
+	b.report(n, issues)
+	if w != nil {
+		b.uses.read(&w.Reads)
+		b.defined.uses |= w.Vars
+	}
+	return w
 }

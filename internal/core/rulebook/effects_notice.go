@@ -21,7 +21,7 @@ func (b *binder) effectNotice(n, v *node, scope expr.Scope, e *Effect) {
 		e.To = a
 	}
 	if e.To == sheet.TeamOnly || e.To == sheet.OwnerOnly || n.get("of") != nil {
-		e.Of = b.playerOr(n, "of", scope)
+		e.Who = b.playerOr(n, "of", scope)
 	}
 	b.noticeFields(n, v, scope, e)
 	if e.Notice != nil && n.is("needed", "true") {

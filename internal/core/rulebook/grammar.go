@@ -28,6 +28,7 @@ const (
 	anything                // what fits depends on another key and is checked later
 	aParameter              // the type of what a definition is called with: one of words, or a list of names
 	aTime                   // a duration, or an expression that gives milliseconds
+	aSpan                   // a length, or an expression that gives millimetres
 )
 
 // spec says what a value must look like.

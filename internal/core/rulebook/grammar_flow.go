@@ -18,7 +18,8 @@ var ruleObject = &object{
     do: [{reset: match.bell.points}]`,
 	keys: []key{
 		{name: "when", spec: anExpression, doc: "A condition. The rule acts each time it changes from false to true."},
-		{name: "every", spec: duration(50, hour), doc: "An interval of play time."},
+		{name: "every", spec: spec{shape: aTime, min: 50, max: hour}, doc: "An interval of play time, a duration or an " +
+			"expression, which is evaluated whenever an interval begins."},
 		{name: "on", spec: eventSpec(), doc: eventDoc()},
 		{
 			name: "for",

@@ -231,8 +231,9 @@ var aimObject = &object{
 creatures: {gull: {}}`,
 	keys: []key{
 		{name: "at", spec: aimWords.spec(), def: AimSelf.String(), doc: aimDoc()},
-		{name: "reach", spec: length(0, maxSide), def: "0",
-			doc: "The range. 0 means anywhere for a target, and around the player for an area."},
+		{name: "reach", spec: spec{shape: aSpan, max: maxSide}, def: "0",
+			doc: "The range, a length or an expression. Written as 0 it means anywhere for a target, and around the " +
+				"player for an area."},
 		{name: "angle", spec: integer(1, 360), def: "60", doc: "For a cone: its angle in degrees."},
 		{name: "pierce", spec: flag, def: "false",
 			doc: "For a line: whether it passes through the one it hits, to the next."},

@@ -154,6 +154,8 @@ func typeText(s *spec) string {
 		return "field"
 	case aTime:
 		return "duration, or expression in milliseconds"
+	case aSpan:
+		return "length, or expression in millimetres"
 	case anything:
 		return "see right"
 	}

@@ -111,6 +111,8 @@ func (sp *spec) describe() string {
 		return "a field, such as me.points"
 	case aTime:
 		return "a duration such as 90s, of at most " + showDuration(sp.max) + ", or an expression of one"
+	case aSpan:
+		return "a length such as 12m, of at most " + showLength(sp.max) + ", or an expression of one"
 	}
 	return "a single value"
 }
@@ -387,7 +389,12 @@ func (sp *spec) misfit(n *node) string {
 		v, ok := parseLength(n.text)
 		return sp.limits(v, ok && (n.plain == 's' || n.plain == 'i'))
 	case aTime:
-		if ms, ok := parseDuration(n.text); ok && ms > sp.max {
+		if ms, ok := parseDuration(n.text); ok && (ms > sp.max || ms < sp.min) {
+			return "out-of-range"
+		}
+		fallthrough
+	case aSpan:
+		if mm, ok := parseLength(n.text); ok && sp.shape == aSpan && mm > sp.max {
 			return "out-of-range"
 		}
 		fallthrough

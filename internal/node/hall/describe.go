@@ -109,6 +109,9 @@ func describeVote(v *rulebook.Vote) wire.VoteInfo {
 func describeAction(b *rulebook.Book, a *rulebook.Action) wire.ActionInfo {
 	info := wire.ActionInfo{Name: a.Name, Title: a.Title, Key: a.Key, Aim: a.Aim.At.String(), Reach: a.Aim.Reach,
 		Held: a.Held, Cools: a.Cool != nil, Phases: []string{}, Also: a.Also.Words()}
+	if a.Aim.Far != nil {
+		info.Reaches = a.Aim.Far.Source
+	}
 	if a.Aim.At != rulebook.AimSelf {
 		info.Who, info.Hits = a.Aim.Who.String(), b.Hits(&a.Aim)
 	}

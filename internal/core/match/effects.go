@@ -141,8 +141,11 @@ func (m *effects) goTo(e *rulebook.Effect) {
 	if m.row == nil {
 		return
 	}
-	m.toPhase = e.No
-	if e.No == rulebook.EndOfMatch {
+	next, ok := e.Go.To(&m.env, len(m.book.Phases))
+	if m.faulty(e.Line); !ok {
+		return
+	}
+	if m.toPhase = next; next == rulebook.EndOfMatch {
 		m.ends.because = "the rules ended it"
 	}
 }

@@ -61,8 +61,18 @@ func (m *flow) phaseOver() {
 	m.phaseEnds = 0
 	m.rules.settleRules() // what still happens at this tick counts
 	if m.InPlay() && m.toPhase == noPhase && !m.ends.finish {
-		m.follow(m.book.Phases[m.phase].Next, "time")
+		m.follow(m.leads(&m.book.Phases[m.phase].Next), "time")
 	}
+}
+
+// leads is where a phase leads now: to the end where that cannot be computed.
+func (m *flow) leads(to *rulebook.Lead) int {
+	m.subject(sheet.Match, m.row)
+	next, ok := to.To(&m.env, len(m.book.Phases))
+	if m.faulty(m.book.Phases[m.phase].Line); !ok {
+		return rulebook.EndOfMatch
+	}
+	return next
 }
 
 // follow leaves the present phase for the next, unless the round that ends with it decides otherwise.
@@ -108,7 +118,7 @@ func (m *flow) transition() bool {
 	for i := range m.book.Phases[m.phase].Ends {
 		e := &m.book.Phases[m.phase].Ends[i]
 		if m.rules.may(e.If) && m.rules.holds(e.If, e.Line) {
-			m.follow(e.Next, or(e.Because, m.book.Phases[m.phase].Title))
+			m.follow(m.leads(&e.Next), or(e.Because, m.book.Phases[m.phase].Title))
 			return true
 		}
 	}

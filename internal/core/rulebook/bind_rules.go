@@ -74,12 +74,13 @@ func (b *binder) phases() {
 	}
 	for i, e := range entries {
 		n := e.value
-		p := &Phase{No: i, Name: e.key, Title: b.titled(n, e.key), Frozen: inputsFrozen.is(n, "inputs"), Next: i + 1}
+		p := &Phase{No: i, Name: e.key, Title: b.titled(n, e.key), Frozen: inputsFrozen.is(n, "inputs"),
+			Next: Lead{No: i + 1}}
 		if i == len(entries)-1 {
-			p.Next = EndOfMatch
+			p.Next.No = EndOfMatch
 		}
 		if v := n.get("next"); v != nil {
-			p.Next = b.phaseOrEnd(v)
+			p.Next = leadOf(b, v, scopeMatch)
 		}
 		if v := n.get("length"); v != nil {
 			p.Line = v.line
@@ -117,7 +118,7 @@ func (b *binder) phaseRules(p *Phase, n *node) {
 		end := PhaseEnd{Line: item.line, If: b.condition(item, "if", scopeMatch), Next: p.Next,
 			Because: b.text(item, "because")}
 		if v := item.get("next"); v != nil {
-			end.Next = b.phaseOrEnd(v)
+			end.Next = leadOf(b, v, scopeMatch)
 		}
 		p.Ends = append(p.Ends, end)
 	}

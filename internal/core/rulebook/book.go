@@ -358,7 +358,7 @@ type Phase struct {
 	Line   int        // where its length stands in the file
 	Down   bool
 	Frozen bool
-	Next   int // a phase, or PhaseEnd
+	Next   Lead
 	Ends   []PhaseEnd
 	Enter  []Effect
 	Leave  []Effect
@@ -371,7 +371,7 @@ const EndOfMatch = -1
 type PhaseEnd struct {
 	Line    int // where it stands in the file
 	If      *expr.Prog
-	Next    int
+	Next    Lead
 	Because string
 }
 

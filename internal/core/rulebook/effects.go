@@ -77,7 +77,8 @@ type Effect struct {
 	Walk   Walk       // Each
 	Then   []Effect   // Each, If
 	Else   []Effect   // If
-	No     int        // Give: bearer; Place: piece; Grant, Withdraw: kit; Go: phase
+	No     int        // Give: bearer; Place: piece; Grant, Withdraw: kit
+	Go     *Lead      // Go: the phase
 	Notice *Notice    // Tell
 	To     sheet.Audience
 	Of     *expr.Prog   // PostNow: whose entry
@@ -230,7 +231,9 @@ func init() {
 			(*binder).effectIf,
 		},
 		{
-			key{name: "go", spec: name, doc: "The phase to go to once this tick has settled, or `end`."},
+			key{name: "go", spec: anExpression,
+				doc: "The phase to go to once this tick has settled, or `end`: a name, or an expression that gives one, " +
+					"such as `match.n > 3 ? 'final' : 'play'`."},
 			[]Verb{Go},
 			nil,
 			(*binder).effectGo,

@@ -238,8 +238,11 @@ func (b *binder) effectIf(n, v *node, scope expr.Scope, e *Effect) {
 }
 
 func (b *binder) effectGo(n, v *node, scope expr.Scope, e *Effect) {
-	e.No = b.phaseOrEnd(v)
-	b.uses.reached(e.No)
+	to := leadOf(b, v, scope)
+	e.Go = &to
+	for _, phase := range to.all() {
+		b.uses.reached(phase)
+	}
 }
 
 func (b *binder) effectFinish(n, v *node, scope expr.Scope, e *Effect) {

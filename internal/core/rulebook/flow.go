@@ -100,7 +100,7 @@ func (b *binder) onlyRound() {
 			}
 		}
 	}
-	for _, next := range append(endsOf(round), round.Next) {
+	for _, next := range append(endsOf(round), round.Next.all()...) {
 		if next == EndOfMatch { // while rounds are left to play, the next one follows
 			return
 		}
@@ -125,7 +125,7 @@ func (b *binder) onlyRound() {
 
 func endsOf(p *Phase) (next []int) {
 	for _, e := range p.Ends {
-		next = append(next, e.Next)
+		next = append(next, e.Next.all()...)
 	}
 	return next
 }
@@ -140,10 +140,12 @@ func (b *binder) successors(p *Phase) (next uint64, end bool) {
 		}
 	}
 	if p.Length > 0 || p.Reckon != nil {
-		add(p.Next)
+		for _, n := range p.Next.all() {
+			add(n)
+		}
 	}
-	for _, e := range p.Ends {
-		add(e.Next)
+	for _, n := range endsOf(p) {
+		add(n)
 	}
 	if r := b.book.Rounds; r != nil && p.No == r.Phase && (next != 0 || end) {
 		end = true // when the rounds are decided

@@ -18,8 +18,8 @@ var ruleObject = &object{
     do: [{reset: match.bell.points}]`,
 	keys: []key{
 		{name: "when", spec: anExpression, doc: "A condition. The rule acts each time it changes from false to true."},
-		{name: "every", spec: spec{shape: aTime, min: 50, max: hour}, doc: "An interval of play time, a duration or an " +
-			"expression, which is evaluated whenever an interval begins."},
+		{name: "every", spec: spec{shape: aTime, min: 50, max: hour},
+			doc: "An interval of play time: a duration, or an expression that is evaluated whenever an interval begins."},
 		{name: "on", spec: eventSpec(), doc: eventDoc()},
 		{
 			name: "for",
@@ -70,8 +70,9 @@ var phaseObject = &object{
 		},
 		{
 			name: "next",
-			spec: name,
-			doc:  "The phase that follows, or `end`. Default: the next one in the file, and `end` after the last.",
+			spec: anExpression,
+			doc: "The phase that follows, or `end`: a name, or an expression that gives one. Default: the next one in " +
+				"the file, and `end` after the last.",
 		},
 		{name: "ends", spec: listOf(obj(phaseEndObject), 16), doc: "What ends it early."},
 		{name: "enter", spec: effects, doc: "What happens when it begins."},
@@ -83,7 +84,7 @@ var phaseEndObject = &object{
 	name: "phase end", doc: "A condition that ends the phase.",
 	keys: []key{
 		{name: "if", spec: anExpression, required: true, doc: "The condition."},
-		{name: "next", spec: name, doc: "The phase that follows then. Default: the phase's own `next`."},
+		{name: "next", spec: anExpression, doc: "The phase that follows then. Default: the phase's own `next`."},
 		{name: "because", spec: text(80), doc: "The reason that players see."},
 	},
 }

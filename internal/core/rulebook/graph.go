@@ -32,14 +32,14 @@ func (b *binder) phaseFlow() []FlowPhase {
 			f.Length = showDuration(sheet.Millis(int64(p.Length), b.book.Rate))
 		}
 		if f.Length != "" {
-			f.lead(b.book, p.Next, "its time is over")
+			f.leads(b.book, &p.Next, "its time is over")
 		}
 		for _, e := range p.Ends {
 			why := e.Because
 			if why == "" && e.If != nil {
 				why = e.If.Source
 			}
-			f.lead(b.book, e.Next, why)
+			f.leads(b.book, &e.Next, why)
 		}
 		if r := b.book.Rounds; r != nil && p.No == r.Phase {
 			f.Round = true
@@ -51,6 +51,12 @@ func (b *binder) phaseFlow() []FlowPhase {
 		out = append(out, f)
 	}
 	return out
+}
+
+func (f *FlowPhase) leads(b *Book, to *Lead, why string) {
+	for _, n := range to.all() {
+		f.lead(b, n, why)
+	}
 }
 
 func (f *FlowPhase) lead(b *Book, to int, why string) {

@@ -19,7 +19,7 @@ var ruleObject = &object{
 	keys: []key{
 		{name: "when", spec: anExpression, doc: "A condition. The rule acts each time it changes from false to true."},
 		{name: "every", spec: spec{shape: aTime, min: 50, max: hour},
-			doc: "An interval of play time: a duration, or an expression that is evaluated whenever an interval begins."},
+			doc: "An interval of play time: a duration, or an expression, evaluated whenever an interval begins."},
 		{name: "on", spec: eventSpec(), doc: eventDoc()},
 		{
 			name: "for",

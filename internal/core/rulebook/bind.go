@@ -5,7 +5,6 @@ import (
 	"encoding/hex"
 	"fmt"
 	"slices"
-	"strconv"
 
 	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -87,11 +86,11 @@ type binder struct {
 // all binds in an order in which names are declared before they are used.
 func (b *binder) all() {
 	k := b.book
-	k.Name, k.About = b.text(b.top, "name"), b.text(b.top, "about")
-	k.Title = b.titled(b.top, k.Name)
-	k.Rate = int(b.int(b.top, "tick"))
+	k.Name, k.About = b.top.str("name"), b.top.str("about")
+	k.Title = b.top.titled(k.Name)
+	k.Rate = int(b.top.num("tick"))
 	k.SaveEvery = b.ticks(b.top, "save_every")
-	for _, r := range b.list(b.top, "regions") {
+	for _, r := range b.top.list("regions") {
 		k.Regions = append(k.Regions, r.text)
 	}
 	bindHost(b)
@@ -110,8 +109,8 @@ func (b *binder) all() {
 	s[sheet.Player], s[sheet.Team], s[sheet.Zone] = int64(k.Players.Most), int64(len(k.Teams.List)),
 		int64(len(b.mapKeys("zones")))
 	for kind, key := range map[sheet.Kind]string{sheet.Piece: "pieces", sheet.Creature: "creatures"} {
-		for _, e := range b.entries(b.top, key) {
-			s[kind] += max(b.int(e.value, "keep"), 20)
+		for _, e := range b.top.fields(key) {
+			s[kind] += max(e.value.num("keep"), 20)
 		}
 	}
 	bindDefined(b)
@@ -213,44 +212,8 @@ func (b *binder) fail(n *node, code, wanted, format string, args ...any) *Proble
 	return &b.problems[len(b.problems)-1]
 }
 
-// The readers below trust the structure check: what is there fits its spec.
-
-func (b *binder) text(n *node, key string) string {
-	if v := n.get(key); v != nil {
-		return v.text
-	}
-	return ""
-}
-
-func (b *binder) titled(n *node, otherwise string) string {
-	if t := b.text(n, "title"); t != "" {
-		return t
-	}
-	return otherwise
-}
-
-func (b *binder) int(n *node, key string) int64 {
-	v, _ := strconv.ParseInt(b.text(n, key), 10, 64)
-	return v
-}
-
-func (b *binder) flag(n *node, key string) bool {
-	on, _ := strconv.ParseBool(b.text(n, key))
-	return on
-}
-
-func (b *binder) millis(n *node, key string) int64 {
-	ms, _ := parseDuration(b.text(n, key))
-	return ms
-}
-
 func (b *binder) ticks(n *node, key string) sheet.Tick {
-	return sheet.Tick(sheet.Ticks(b.millis(n, key), b.book.Rate))
-}
-
-func (b *binder) length(n *node, key string) int64 {
-	mm, _ := parseLength(b.text(n, key))
-	return mm
+	return sheet.Tick(sheet.Ticks(n.millis(key), b.book.Rate))
 }
 
 func pointOf(n *node) (x, y int64) {
@@ -259,23 +222,9 @@ func pointOf(n *node) (x, y int64) {
 	return x, y
 }
 
-func (b *binder) list(n *node, key string) []*node {
-	if v := n.get(key); v != nil {
-		return v.items
-	}
-	return nil
-}
-
-func (b *binder) entries(n *node, key string) []entry {
-	if v := n.get(key); v != nil {
-		return v.entries
-	}
-	return nil
-}
-
 func (b *binder) mapKeys(key string) []string {
 	var names []string
-	for _, e := range b.entries(b.top, key) {
+	for _, e := range b.top.fields(key) {
 		names = append(names, e.key)
 	}
 	return names
@@ -323,7 +272,7 @@ func (b *binder) phaseMask(n *node, key string, otherwise uint64) uint64 {
 		return otherwise
 	}
 	var mask uint64
-	for _, item := range b.list(n, key) {
+	for _, item := range n.list(key) {
 		if i := b.indexOf(item, "phase", b.phaseNames()); i >= 0 {
 			mask |= 1 << i
 		}
@@ -335,7 +284,7 @@ const everyPhase = ^uint64(0)
 
 func (b *binder) openPhases() uint64 {
 	var mask uint64
-	for i, e := range b.entries(b.top, "phases") {
+	for i, e := range b.top.fields("phases") {
 		if !inputsFrozen.is(e.value, "inputs") {
 			mask |= 1 << i
 		}

@@ -12,9 +12,9 @@ import (
 
 func (b *binder) kitNames() {
 	actions := b.mapKeys("actions")
-	for _, e := range b.entries(b.top, "kits") {
-		kit := Kit{Name: e.key, Start: b.flag(e.value, "start")}
-		for _, a := range b.list(e.value, "actions") {
+	for _, e := range b.top.fields("kits") {
+		kit := Kit{Name: e.key, Start: e.value.on("start")}
+		for _, a := range e.value.list("actions") {
 			if i := b.indexOf(a, "action", actions); i >= 0 {
 				kit.Actions |= 1 << i
 			}
@@ -35,7 +35,7 @@ func (b *binder) kitIndex(n *node) int {
 }
 
 func (b *binder) actions() {
-	for i, e := range b.entries(b.top, "actions") {
+	for i, e := range b.top.fields("actions") {
 		a := b.action(i, e)
 		b.book.Actions, b.book.Lasting = append(b.book.Actions, a), b.book.Lasting || a.Active != nil
 		b.book.ActionNamed[a.Name] = a
@@ -48,12 +48,12 @@ func (b *binder) action(no int, e entry) *Action {
 		No:      no,
 		Line:    e.line,
 		Name:    e.key,
-		Title:   b.titled(n, e.key),
-		Key:     b.text(n, "key"),
+		Title:   n.titled(e.key),
+		Key:     n.str("key"),
 		Phases:  b.phaseMask(n, "phases", b.openPhases()),
-		Out:     b.flag(n, "out"),
+		Out:     n.on("out"),
 		AnyTurn: turnAny.is(n, "turn"),
-		Held:    b.flag(n, "held"),
+		Held:    n.on("held"),
 		Cool:    b.book.Schema.Field(sheet.Player, "cool_"+e.key),
 		Active:  b.book.Schema.Field(sheet.Player, "active_"+e.key),
 	}
@@ -68,7 +68,7 @@ func (b *binder) action(no int, e entry) *Action {
 	if held := n.get("held"); a.Held && never(n.get("lasts")) {
 		b.fail(held, "not-here", "lasts: how long it may be held", "what takes no time cannot be held")
 	}
-	a.If, a.Else = b.condition(n, "if", scope), b.text(n, "else")
+	a.If, a.Else = b.condition(n, "if", scope), n.str("else")
 	if e := n.get("else"); e != nil && n.get("if") == nil {
 		b.fail(e, "not-here", "if: a condition", "without a condition there is nothing to say where it does not hold")
 	}
@@ -127,8 +127,8 @@ func (b *binder) takes(n *node, s *sheet.Schema, text bool) (fields []*sheet.Fie
 		if f.Type == sheet.Text && !text {
 			b.fail(e.value.get("type"), "not-here", "another type", "only a referee sends texts")
 		}
-		bound := Bound{Optional: b.flag(e.value, "optional"), Reach: b.length(e.value, "reach")}
-		if b.text(e.value, "type") == direction {
+		bound := Bound{Optional: e.value.on("optional"), Reach: e.value.span("reach")}
+		if e.value.str("type") == direction {
 			f.Type, bound.Direction = sheet.Position, true
 		}
 		if reach := e.value.get("reach"); reach != nil && (f.Type != sheet.Position || bound.Direction) {
@@ -136,7 +136,7 @@ func (b *binder) takes(n *node, s *sheet.Schema, text bool) (fields []*sheet.Fie
 		}
 		if f.Type == sheet.Position && !b.hasGround() {
 			b.fail(e.value, "needs-ground", "a ground with width and height", "a %s without a ground",
-				b.text(e.value, "type"))
+				e.value.str("type"))
 		}
 		added, err := s.Add(sheet.Match, f)
 		if err != nil {
@@ -150,7 +150,7 @@ func (b *binder) takes(n *node, s *sheet.Schema, text bool) (fields []*sheet.Fie
 
 // also reads the times at which an action is taken beside the usual ones.
 func (b *binder) also(n *node, a *Action) {
-	for _, item := range b.list(n, "also") {
+	for _, item := range n.list("also") {
 		a.Also |= 1 << max(slices.Index(alsoWords, item.text), 0)
 	}
 	if a.Also&AlsoFrozen != 0 && n.get("phases") == nil {
@@ -173,7 +173,7 @@ const direction = "direction"
 // amounts reads needs or cost: expressions by field of the player.
 func (b *binder) amounts(n *node, key string, scope expr.Scope) []Amount {
 	var out []Amount
-	for _, e := range b.entries(n, key) {
+	for _, e := range n.fields(key) {
 		at := amountOf(b, n, e, scope)
 		if at == nil {
 			continue
@@ -259,17 +259,17 @@ func (b *binder) aim(n *node, a *Action, scope expr.Scope) {
 	if v == nil {
 		return
 	}
-	a.Aim = Aim{At: aimWords.named(b.text(v, "at")),
-		Thick: b.length(v, "thick"), Radius: b.length(v, "radius"),
-		Who: whoWords.named(b.text(v, "who")), Block: wallsBlock.is(v, "walls"), Out: b.flag(v, "out")}
+	a.Aim = Aim{At: aimWords.named(v.str("at")),
+		Thick: v.span("thick"), Radius: v.span("radius"),
+		Who: whoWords.named(v.str("who")), Block: wallsBlock.is(v, "walls"), Out: v.on("out")}
 	a.Aim.Players, a.Aim.Creatures, a.Aim.Pieces = b.hits(v)
 	if far := b.quantity(v.get("reach"), scope, "mm"); far != nil && far.Const {
 		a.Aim.Reach = min(max(far.Int(&expr.Env{}), 0), maxSide)
 	} else {
 		a.Aim.Far = far
 	}
-	a.Aim.Pierce = b.flag(v, "pierce")
-	a.Aim.Cos = int64(math.Round(math.Cos(float64(b.int(v, "angle"))*math.Pi/360) * 1e6))
+	a.Aim.Pierce = v.on("pierce")
+	a.Aim.Cos = int64(math.Round(math.Cos(float64(v.num("angle"))*math.Pi/360) * 1e6))
 	for key, at := range map[string]AimAt{"pierce": AimLine, "angle": AimCone, "thick": AimLine, "radius": AimArea} {
 		if x := v.get(key); x != nil && !x.implied && a.Aim.At != at {
 			b.fail(x, "not-here", "it only with at: "+at.String(), "a %s has no %s", a.Aim.At, key)
@@ -290,7 +290,7 @@ func (b *binder) aim(n *node, a *Action, scope expr.Scope) {
 
 func (b *binder) named(n *node, key string, scope expr.Scope) []Named {
 	var out []Named
-	for _, e := range b.entries(n, key) {
+	for _, e := range n.fields(key) {
 		if p := b.compile(e.value, scope, b.loose(e.value, scope)); p != nil {
 			out = append(out, Named{e.key, p})
 		}

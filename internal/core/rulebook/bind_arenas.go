@@ -47,7 +47,7 @@ func (b *binder) takeArenas(s *structure, docs []*node) {
 }
 
 // arenaEntries are the arenas, as they are written.
-func (b *binder) arenaEntries() []entry { return b.entries(b.top.get("arenas"), "list") }
+func (b *binder) arenaEntries() []entry { return b.top.get("arenas").fields("list") }
 
 // hasGround tells whether there is a ground to be on.
 func (b *binder) hasGround() bool { return b.top.get("ground") != nil || b.top.get("arenas") != nil }
@@ -72,7 +72,7 @@ func (b *binder) declareArenas() {
 		f.Title = title
 		return f
 	}
-	pick := arenaPickWords.named(b.text(n, "pick"))
+	pick := arenaPickWords.named(n.str("pick"))
 	if n.get("pick") == nil && b.book.Host.May[PowerArena] == 0 {
 		pick = ArenaInTurn
 	}
@@ -98,7 +98,7 @@ func (b *binder) grounds() {
 	} else {
 		for _, e := range b.arenaEntries() {
 			g := b.oneGround(e.value, whole)
-			g.Name, g.Title = e.key, b.titled(e.value, e.key)
+			g.Name, g.Title = e.key, e.value.titled(e.key)
 			k.Grounds = append(k.Grounds, g)
 		}
 	}
@@ -116,12 +116,12 @@ func (b *binder) oneGround(n, otherwise *node) *Ground {
 		return otherwise
 	}
 	g := &Ground{
-		Ground: ground.Ground{Width: b.length(from("width"), "width"), Height: b.length(from("height"), "height")},
+		Ground: ground.Ground{Width: from("width").span("width"), Height: from("height").span("height")},
 	}
 	if g.Width == 0 || g.Height == 0 {
 		b.fail(n, "missing-key", "", "an arena needs width and height, or a ground that has them")
 	}
-	for _, w := range b.list(from("walls"), "walls") {
+	for _, w := range from("walls").list("walls") {
 		b.wall(g, w)
 	}
 	if g.Sight = b.sight(n.get("sight")); otherwise != nil {
@@ -140,7 +140,7 @@ func (b *binder) spawnPoints() {
 				n = own
 			}
 		}
-		for _, p := range b.list(n, "spawns") {
+		for _, p := range n.list("spawns") {
 			b.spawnPoint(g, p)
 		}
 		if len(g.Spawns) == 0 {
@@ -242,7 +242,7 @@ func (b *binder) zonesOn(g *Ground, n *node) {
 	}
 }
 
-func (b *binder) effectArena(n, v *node, scope expr.Scope, e *Effect) {
+func effectArena(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	if b.book.Arenas == nil {
 		b.fail(v, "not-here", "arenas", "there are no arenas in this rulebook")
 		return

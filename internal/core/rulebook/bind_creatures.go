@@ -10,7 +10,7 @@ import (
 // creatureFields declares what a kind of creature brings along: its own fields, and the cooldowns of its acts.
 func (b *binder) creatureFields(no int, e entry) {
 	b.ownFields(sheet.Creature, no, e)
-	for _, a := range b.entries(e.value, "acts") {
+	for _, a := range e.value.fields("acts") {
 		if never(a.value.get("cooldown")) {
 			continue
 		}
@@ -19,7 +19,7 @@ func (b *binder) creatureFields(no int, e entry) {
 			continue // of another kind's act of that name
 		}
 		f := clock(true)
-		f.Name, f.Title, f.BuiltIn = name, b.titled(a.value, a.key), true
+		f.Name, f.Title, f.BuiltIn = name, a.value.titled(a.key), true
 		if _, err := b.book.Schema.Add(sheet.Creature, f); err != nil {
 			b.failEntry(a, "taken", "%s", err)
 		}
@@ -27,28 +27,28 @@ func (b *binder) creatureFields(no int, e entry) {
 }
 
 func (b *binder) creatures() {
-	entries := b.entries(b.top, "creatures")
+	entries := b.top.fields("creatures")
 	for i, e := range entries {
 		n := e.value
 		c := &Creature{
 			No:      i,
 			Line:    e.line,
 			Name:    e.key,
-			Title:   b.titled(n, e.key),
-			Radius:  b.length(n, "radius"),
-			Keep:    int(b.int(n, "keep")),
+			Title:   n.titled(e.key),
+			Radius:  n.span("radius"),
+			Keep:    int(n.num("keep")),
 			Every:   b.ticks(n, "every"),
 			Again:   n.get("back") != nil,
 			Back:    b.ticks(n, "back"),
 			Side:    NoSide,
-			Speed:   b.length(n, "speed"),
+			Speed:   n.span("speed"),
 			Factor:  b.expr(n, "factor", scopeCreature, expr.Want{Type: sheet.Number}),
 			Round:   wallsRound.is(n, "walls"),
 			Decides: max(b.ticks(n, "decides"), 1),
 			Tell:    b.ticks(n, "tell"),
 			Starts:  b.starts(sheet.Creature, i),
 		}
-		for _, at := range b.list(n, "at") {
+		for _, at := range n.list("at") {
 			x, y := pointOf(at)
 			c.At = append(c.At, [2]int64{x, y})
 			if g := b.book.Ground; g != nil && !g.Free(x, y, c.Radius) {
@@ -68,13 +68,13 @@ func (b *binder) creatures() {
 		if slices.Contains(append(slices.Clone(forWords), "pieces"), e.key) {
 			b.failEntry(e, "taken", "the name %q has a meaning of its own where rules and aims name creatures", e.key)
 		}
-		for _, m := range b.list(n, "moves") {
+		for _, m := range n.list("moves") {
 			c.Moves = append(c.Moves, b.move(m))
 		}
 		b.book.Creatures = append(b.book.Creatures, c)
 	}
 	for i, e := range entries { // acts may place and use what stands further down
-		for no, a := range b.entries(e.value, "acts") {
+		for no, a := range e.value.fields("acts") {
 			b.book.Creatures[i].Acts = append(b.book.Creatures[i].Acts, b.act(no, a))
 		}
 	}
@@ -104,10 +104,10 @@ func (b *binder) rates() {
 }
 
 func (b *binder) move(n *node) Move {
-	m := Move{Line: n.line, If: b.condition(n, "if", scopeCreature), Gap: b.length(n, "gap"),
-		To: b.expr(n, "to", scopeCreature, expr.Want{Type: sheet.Position}), Then: pathWords.named(b.text(n, "then")),
-		Wander: b.length(n, "wander"), Speed: b.length(n, "speed")}
-	for _, at := range b.list(n, "along") {
+	m := Move{Line: n.line, If: b.condition(n, "if", scopeCreature), Gap: n.span("gap"),
+		To: b.expr(n, "to", scopeCreature, expr.Want{Type: sheet.Position}), Then: pathWords.named(n.str("then")),
+		Wander: n.span("wander"), Speed: n.span("speed")}
+	for _, at := range n.list("along") {
 		x, y := pointOf(at)
 		m.Along = append(m.Along, [2]int64{x, y})
 	}
@@ -122,7 +122,7 @@ func (b *binder) move(n *node) Move {
 // act binds an act as an action is, with the creature as its subject.
 func (b *binder) act(no int, e entry) *Action {
 	n := e.value
-	a := &Action{No: no, Line: e.line, Name: e.key, Title: b.titled(n, e.key), If: b.condition(n, "if", scopeCreature),
+	a := &Action{No: no, Line: e.line, Name: e.key, Title: n.titled(e.key), If: b.condition(n, "if", scopeCreature),
 		Cooldown: b.quantity(n.get("cooldown"), scopeCreature, "ms"),
 		Cool:     b.book.Schema.Field(sheet.Creature, "cool_"+e.key)}
 	b.aim(n, a, scopeCreature)
@@ -165,7 +165,7 @@ func (b *binder) hitEffects(n *node, a *Action, scope expr.Scope) {
 
 // hits reads whom an aim or a shot hits.
 func (b *binder) hits(n *node) (players bool, creatures, pieces uint64) {
-	list := b.list(n, "hits")
+	list := n.list("hits")
 	if n.get("hits") == nil {
 		return true, 0, 0
 	}
@@ -208,8 +208,8 @@ func (b *binder) shot(p *Piece, n *node) {
 	if s == nil {
 		return
 	}
-	p.Shot = &Shot{Speed: b.length(s, "speed"), Who: whoWords.named(b.text(s, "who")), Pierce: b.flag(s, "pierce"),
-		Walls: shotWallWords.named(b.text(s, "walls")), Tell: b.ticks(s, "tell"),
+	p.Shot = &Shot{Speed: s.span("speed"), Who: whoWords.named(s.str("who")), Pierce: s.on("pierce"),
+		Walls: shotWallWords.named(s.str("walls")), Tell: b.ticks(s, "tell"),
 		Wall: b.effects(s, "wall", with(expr.Scope{Vars: expr.Piece}, expr.Random))}
 	var pieces uint64
 	if p.Shot.Players, p.Shot.Creatures, pieces = b.hits(s); pieces != 0 {

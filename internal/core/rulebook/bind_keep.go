@@ -20,7 +20,7 @@ func (b *binder) record() {
 
 // recordRules compiles what is kept at the end.
 func (b *binder) recordRules() {
-	for _, e := range b.entries(b.game, "record") {
+	for _, e := range b.game.fields("record") {
 		b.recordRule(e, b.shared("record", e.key, "of", "if", "keep"), true)
 	}
 	for _, e := range b.own("record") {
@@ -41,13 +41,13 @@ func (b *binder) recordRule(e entry, keeps *node, game bool) {
 	}
 	r := &RecordField{Line: e.line, Field: f, Game: game}
 	if keeps != nil {
-		r.Keep = keepWords.named(b.text(keeps, "keep"))
+		r.Keep = keepWords.named(keeps.str("keep"))
 		r.Of, r.If = b.expr(keeps, "of", scopePlayer, expr.Want{Field: f}), b.condition(keeps, "if", scopePlayer)
 		if t := f.Type; r.Keep != KeepLatest && t != sheet.Integer && t != sheet.Number {
 			b.fail(keeps.get("keep"), "wrong-type", "latest", "a %s has no %s", t, r.Keep)
 		}
 	}
-	for _, w := range b.list(e.value, "was") {
+	for _, w := range e.value.list("was") {
 		r.Was = append(r.Was, w.text)
 	}
 	b.uses.mark(sheet.Record, f)
@@ -76,7 +76,7 @@ func (b *binder) boards() {
 
 // boardEntries are the boards that a rulebook may post to: its game's, then its own.
 func (b *binder) boardEntries() []entry {
-	return append(slices.Clone(b.entries(b.game, "boards")), b.own("boards")...)
+	return append(slices.Clone(b.game.fields("boards")), b.own("boards")...)
 }
 
 func (b *binder) board(e entry) {
@@ -87,9 +87,9 @@ func (b *binder) board(e entry) {
 			posts = &node{kind: mapNode}
 		}
 	}
-	x := &Board{Line: e.line, Name: e.key, Game: game, Title: b.titled(n, e.key), Team: perTeam.is(n, "per"),
-		Keep: keepWords.named(b.text(n, "keep")), Least: leastFirst.is(n, "order"),
-		Show: showWords.named(b.text(n, "show"))}
+	x := &Board{Line: e.line, Name: e.key, Game: game, Title: n.titled(e.key), Team: perTeam.is(n, "per"),
+		Keep: keepWords.named(n.str("keep")), Least: leastFirst.is(n, "order"),
+		Show: showWords.named(n.str("show"))}
 	scope := scopePlayer
 	if x.Team {
 		scope = scopeTeam
@@ -112,7 +112,7 @@ func (b *binder) clients(n *node, x *Board) {
 	if c == nil {
 		return
 	}
-	x.Open, x.Lowest, x.Most, x.Every = true, b.int(c, "min"), b.int(c, "max"), b.millis(c, "every")
+	x.Open, x.Lowest, x.Most, x.Every = true, c.num("min"), c.num("max"), c.millis("every")
 	if x.Lowest > x.Most {
 		b.fail(c, "out-of-range", "min to be at most max", "min is above max")
 	}
@@ -123,7 +123,7 @@ func (b *binder) clients(n *node, x *Board) {
 
 // renewal binds when a board begins anew.
 func (b *binder) renewal(n *node, x *Board) {
-	x.Renew, x.Zone = renewWords.named(b.text(n, "renew")), b.text(n, "zone")
+	x.Renew, x.Zone = renewWords.named(n.str("renew")), n.str("zone")
 	if _, err := zone.Load(x.Zone); err != nil {
 		b.fail(n.get("zone"), "unknown-word", "an IANA name such as UTC, Europe/Oslo or America/Lima",
 			"there is no time zone %q", x.Zone)
@@ -135,7 +135,7 @@ func (b *binder) renewal(n *node, x *Board) {
 	case x.Renew != RenewOnDates && dates != nil:
 		b.fail(dates, "not-here", "it only with renew: dates", "these dates are not used")
 	}
-	for _, d := range b.list(n, "dates") {
+	for _, d := range n.list("dates") {
 		switch at, err := time.Parse(time.DateOnly, d.text); {
 		case err != nil || at.Year() < 2000 || at.Year() > 2999:
 			b.fail(d, "wrong-type", "a day of the years 2000 to 2999 such as 2026-03-01", "%s", d.shown())
@@ -157,7 +157,7 @@ func (b *binder) unposted() {
 	}
 }
 
-func (b *binder) effectPost(n, v *node, scope expr.Scope, e *Effect) {
+func effectPost(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	list := b.boardEntries()
 	var names []string
 	for _, x := range list {
@@ -182,7 +182,7 @@ func (b *binder) effectPost(n, v *node, scope expr.Scope, e *Effect) {
 	}
 	e.Value = b.expr(n, "value", scope, wantAmount)
 	if n.get("value") == nil && board.get("of") == nil && b.top.get("boards").get(v.text).get("of") == nil &&
-		b.text(board, "keep") != KeepCount.String() {
+		board.str("keep") != KeepCount.String() {
 		b.need(n, "value", "post")
 	}
 }

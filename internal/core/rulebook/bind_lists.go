@@ -29,7 +29,7 @@ func (b *binder) listField(n *node, f *sheet.Field) {
 	}
 	f.Most = listMost
 	if n.get("most") != nil {
-		f.Most = int(b.int(n, "most"))
+		f.Most = int(n.num("most"))
 	}
 	if of == nil {
 		b.fail(n, "missing-key", "of: integer, or what else it holds", "a list needs to say what its items are")
@@ -96,7 +96,7 @@ func (b *binder) listStart(v *node, f *sheet.Field, most *node) {
 
 // filledStart reads a start of the same item several times: {fill: 0, times: 64}.
 func filledStart(b *binder, v *node, f *sheet.Field) {
-	fill, times := v.get("fill"), b.int(v, "times")
+	fill, times := v.get("fill"), v.num("times")
 	if fill == nil || len(v.entries) != 2 || times < 1 || times > int64(f.Most) {
 		b.fail(v, "wrong-type", fmt.Sprintf("fill and times, as in {fill: 0, times: 64}, of at most %d", f.Most),
 			"a start that fills a list")
@@ -153,7 +153,7 @@ func (b *binder) listPath(n *node, key string, scope expr.Scope) *expr.Path {
 	return p
 }
 
-func (b *binder) effectPut(n, v *node, scope expr.Scope, e *Effect) {
+func effectPut(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	if e.Path = b.listPath(n, "put", scope); e.Path == nil {
 		return
 	}
@@ -171,7 +171,7 @@ func (b *binder) where(n *node) Where {
 	return WhereUsual
 }
 
-func (b *binder) effectTake(n, v *node, scope expr.Scope, e *Effect) {
+func effectTake(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	if e.Path = b.listPath(n, "take", scope); e.Path == nil {
 		return
 	}
@@ -212,11 +212,11 @@ func (b *binder) effectTake(n, v *node, scope expr.Scope, e *Effect) {
 	}
 }
 
-func (b *binder) effectShuffle(n, v *node, scope expr.Scope, e *Effect) {
+func effectShuffle(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	e.Path = b.listPath(n, "shuffle", scope)
 }
 
-func (b *binder) effectEmpty(n, v *node, scope expr.Scope, e *Effect) {
+func effectEmpty(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	e.Path = b.listPath(n, "empty", scope)
 }
 

@@ -24,7 +24,7 @@ type ownKey struct {
 // ownFields declares the own fields of a kind of piece, creature or zone. Kinds may share a name where they declare it
 // alike, but for its start.
 func (b *binder) ownFields(k sheet.Kind, no int, e entry) {
-	for _, fe := range b.entries(e.value, "fields") {
+	for _, fe := range e.value.fields("fields") {
 		b.bendable = true
 		f := b.field(k, fe)
 		b.bendable = false

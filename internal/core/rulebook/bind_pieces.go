@@ -8,17 +8,17 @@ import (
 )
 
 func (b *binder) pieces() {
-	for i, e := range b.entries(b.top, "pieces") {
+	for i, e := range b.top.fields("pieces") {
 		n := e.value
 		p := &Piece{
 			No:     i,
 			Line:   e.line,
 			Name:   e.key,
-			Title:  b.titled(n, e.key),
-			Radius: b.length(n, "radius"),
-			Keep:   int(b.int(n, "keep")),
+			Title:  n.titled(e.key),
+			Radius: n.span("radius"),
+			Keep:   int(n.num("keep")),
 			Every:  b.ticks(n, "every"),
-			Apart:  b.length(n, "apart"),
+			Apart:  n.span("apart"),
 			Lasts:  b.ticks(n, "lasts"),
 			If:     b.condition(n, "if", scopePiece),
 			Touch:  b.effects(n, "touch", with(scopePiece, expr.Random)),
@@ -28,7 +28,7 @@ func (b *binder) pieces() {
 		}
 		p.Starts = b.starts(sheet.Piece, i)
 		b.shot(p, n)
-		for _, at := range b.list(n, "at") {
+		for _, at := range n.list("at") {
 			x, y := pointOf(at)
 			p.At = append(p.At, [2]int64{x, y})
 		}
@@ -48,8 +48,8 @@ func (b *binder) pieces() {
 // there; and for more to keep than there is room for.
 func (b *binder) places() {
 	for no, g := range b.book.Grounds {
-		for i, e := range b.entries(b.top, "pieces") {
-			n, at := e.value, b.list(e.value, "at")
+		for i, e := range b.top.fields("pieces") {
+			n, at := e.value, e.value.list("at")
 			if b.book.Arenas != nil {
 				own := b.arenaEntries()[no].value
 				if here := own.get("places").get(e.key); here != nil {

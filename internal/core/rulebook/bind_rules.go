@@ -26,7 +26,7 @@ func (b *binder) rules() {
 func (b *binder) rule(no int, n *node, edges *[sheet.Kinds]int) *Rule {
 	r := &Rule{No: no, Line: n.line, Phases: b.phaseMask(n, "phases", everyPhase)}
 	var scope expr.Scope
-	subject := b.text(n, "for")
+	subject := n.str("for")
 	r.For, r.Kinds, scope = b.subjectOf(n)
 	switch {
 	case n.get("when") != nil:
@@ -68,13 +68,13 @@ func (b *binder) phaseOrEnd(n *node) int {
 }
 
 func (b *binder) phases() {
-	entries := b.entries(b.top, "phases")
+	entries := b.top.fields("phases")
 	if len(entries) == 0 {
 		b.fail(b.top, "empty", "at least one phase, such as phases: {play: {length: 60s}}", "no phase is declared")
 	}
 	for i, e := range entries {
 		n := e.value
-		p := &Phase{No: i, Name: e.key, Title: b.titled(n, e.key), Frozen: inputsFrozen.is(n, "inputs"),
+		p := &Phase{No: i, Name: e.key, Title: n.titled(e.key), Frozen: inputsFrozen.is(n, "inputs"),
 			Next: Lead{No: i + 1}}
 		if i == len(entries)-1 {
 			p.Next.No = EndOfMatch
@@ -114,9 +114,9 @@ func (b *binder) phases() {
 }
 
 func (b *binder) phaseRules(p *Phase, n *node) {
-	for _, item := range b.list(n, "ends") {
+	for _, item := range n.list("ends") {
 		end := PhaseEnd{Line: item.line, If: b.condition(item, "if", scopeMatch), Next: p.Next,
-			Because: b.text(item, "because")}
+			Because: item.str("because")}
 		if v := item.get("next"); v != nil {
 			end.Next = leadOf(b, v, scopeMatch)
 		}
@@ -139,7 +139,7 @@ func (b *binder) order(n *node) []Rank {
 		scope = scopeTeam
 	}
 	var out []Rank
-	for _, item := range b.list(n, "order") {
+	for _, item := range n.list("order") {
 		key := "most"
 		if item.get("least") != nil {
 			key = "least"
@@ -162,10 +162,10 @@ func (b *binder) win() {
 		b.fail(t, "not-here", "first or random",
 			"the weakest team is the last in the order of win, but there players win")
 	}
-	w.Order, w.Last = b.order(n), b.flag(n, "last")
-	for _, item := range b.list(n, "ends") {
+	w.Order, w.Last = b.order(n), n.on("last")
+	for _, item := range n.list("ends") {
 		w.Ends = append(w.Ends, MatchEnd{Line: item.line, If: b.condition(item, "if", scopeMatch),
-			Because: b.text(item, "because"), Winner: b.winner(item, scopeMatch)})
+			Because: item.str("because"), Winner: b.winner(item, scopeMatch)})
 	}
 	if r := b.book.Rounds; r != nil && r.Order == nil {
 		r.Order = w.Order
@@ -183,11 +183,11 @@ func (b *binder) rounds() {
 	}
 	switch {
 	case n.get("number") != nil:
-		r.Most = int(b.int(n, "number"))
+		r.Most = int(n.num("number"))
 	case n.get("first_to") != nil:
-		r.FirstTo, r.Most = int(b.int(n, "first_to")), int(b.int(n, "most"))
+		r.FirstTo, r.Most = int(n.num("first_to")), int(n.num("most"))
 	default:
-		r.Most = int(b.int(n, "best_of"))
+		r.Most = int(n.num("best_of"))
 		r.FirstTo = r.Most/2 + 1
 	}
 	if n.get("order") != nil {
@@ -205,7 +205,7 @@ func (b *binder) rounds() {
 // pairs writes free pairs as a JSON object, in their order.
 func (b *binder) pairs(n *node, key string) string {
 	var parts []string
-	for _, e := range b.entries(n, key) {
+	for _, e := range n.fields(key) {
 		parts = append(parts, strconv.Quote(e.key)+":"+quoted(e.value.text))
 	}
 	if len(parts) == 0 {
@@ -221,18 +221,18 @@ func quoted(text string) string {
 
 func (b *binder) endings() {
 	n := b.section("pause")
-	b.book.Pause = Pause{Who: pauseWords.named(b.text(n, "who")), Phases: b.phaseMask(n, "phases", everyPhase),
-		Times: int(b.int(n, "times")), Total: b.ticks(n, "seconds"), Longest: b.ticks(n, "longest"),
+	b.book.Pause = Pause{Who: pauseWords.named(n.str("who")), Phases: b.phaseMask(n, "phases", everyPhase),
+		Times: int(n.num("times")), Total: b.ticks(n, "seconds"), Longest: b.ticks(n, "longest"),
 		Countdown: b.ticks(n, "countdown")}
 	if b.book.Pause.Who == PauseTeams && len(b.book.Teams.List) == 0 {
 		b.fail(n.get("who"), "not-here", "anyone or nobody", "there are no teams in this rulebook")
 	}
 	n = b.section("end")
-	b.book.End = End{Show: b.ticks(n, "show"), Then: thenWords.named(b.text(n, "then"))}
-	for _, h := range b.list(n, "hints") {
+	b.book.End = End{Show: b.ticks(n, "show"), Then: thenWords.named(n.str("then"))}
+	for _, h := range n.list("hints") {
 		b.book.End.Hints = append(b.book.End.Hints,
-			Hint{For: hintWords.named(b.text(h, "for")), Tint: b.text(h, "tint"), Play: b.text(h, "play"),
-				Say: b.text(h, "say"), Lasts: b.millis(h, "lasts"), Hold: b.millis(h, "hold"),
-				Strength: b.int(h, "strength"), With: b.pairs(h, "with")})
+			Hint{For: hintWords.named(h.str("for")), Tint: h.str("tint"), Play: h.str("play"),
+				Say: h.str("say"), Lasts: h.millis("lasts"), Hold: h.millis("hold"),
+				Strength: h.num("strength"), With: b.pairs(h, "with")})
 	}
 }

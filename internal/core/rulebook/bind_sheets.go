@@ -17,12 +17,12 @@ const (
 // sheets declares the author's fields.
 func (b *binder) sheets() {
 	b.fields(sheet.Lobby, b.top.get("options"))
-	for _, o := range b.entries(b.top, "options") {
+	for _, o := range b.top.fields("options") {
 		if f := b.book.Schema.Field(sheet.Lobby, o.key); f != nil {
 			f.Reset = sheet.ResetNever
 			b.book.Options = append(b.book.Options, f)
 			b.uses.wrote(sheet.Lobby, f)
-			if b.flag(o.value, "fixed") {
+			if o.value.on("fixed") {
 				b.book.Fixed = append(b.book.Fixed, f)
 			}
 			if is := o.value.get("is"); is != nil {
@@ -38,7 +38,7 @@ func (b *binder) sheets() {
 	b.bendable = true
 	for _, k := range []sheet.Kind{sheet.Lobby, sheet.Match, sheet.Team, sheet.Player} {
 		b.fields(k, sheets.get(k.String()))
-		for _, e := range b.entries(sheets, k.String()) {
+		for _, e := range sheets.fields(k.String()) {
 			if e.value.is("fixed", "true") {
 				b.fail(e.value.get("fixed"), "not-here", "it with an option", "only an option is fixed")
 			}
@@ -83,9 +83,9 @@ func (b *binder) failEntry(e entry, code, format string, args ...any) {
 // reported too.
 func (b *binder) field(k sheet.Kind, e entry) sheet.Field {
 	n := e.value
-	f := sheet.Field{Name: e.key, Title: b.text(n, "title"), Derived: n.get("is") != nil,
+	f := sheet.Field{Name: e.key, Title: n.str("title"), Derived: n.get("is") != nil,
 		Down: countsDown.is(n, "count"), Wall: runsOnWall.is(n, "runs")}
-	switch word := b.text(n, "type"); word {
+	switch word := n.str("type"); word {
 	case "player":
 		f.Type, f.Of = sheet.Ref, sheet.Player
 	case "team":
@@ -102,9 +102,9 @@ func (b *binder) field(k sheet.Kind, e entry) sheet.Field {
 	default:
 		f.Type, _ = sheet.TypeNamed(word)
 	}
-	f.Reset, _ = sheet.ResetNamed(b.text(n, "reset"))
-	f.See, _ = sheet.AudienceNamed(b.text(n, "see"))
-	f.Rate = sheet.Tick(sheet.Ticks(b.millis(n, "rate"), b.book.Rate))
+	f.Reset, _ = sheet.ResetNamed(n.str("reset"))
+	f.See, _ = sheet.AudienceNamed(n.str("see"))
+	f.Rate = sheet.Tick(sheet.Ticks(n.millis("rate"), b.book.Rate))
 	if k != sheet.Record {
 		b.listField(n, &f)
 	}
@@ -118,12 +118,12 @@ func (b *binder) field(k sheet.Kind, e entry) sheet.Field {
 // show reads how a field wants to be drawn.
 func (b *binder) show(n *node, f *sheet.Field) {
 	v := n.get("show")
-	f.Show, _ = sheet.ShowNamed(b.text(n, "show"))
+	f.Show, _ = sheet.ShowNamed(n.str("show"))
 	switch f.Show {
 	case sheet.ShowBar, sheet.ShowNumber, sheet.ShowTime:
 		if f.Type != sheet.Integer && f.Type != sheet.Number {
 			b.fail(v, "not-here", "an integer or a number, or show: aside", "a %s is not drawn as a %s",
-				b.text(n, "type"), f.Show)
+				n.str("type"), f.Show)
 		} else if f.Show == sheet.ShowBar && (n.get("min") == nil || n.get("max") == nil) {
 			b.fail(v, "missing-key", "min and max", "a bar needs a least and a greatest value")
 		}
@@ -191,7 +191,7 @@ func (b *binder) bounds(n *node, f *sheet.Field) {
 	}
 	for _, v := range []*node{lo, hi} {
 		if v != nil {
-			b.fail(v, "not-here", "", "a %s has no bounds", b.text(n, "type"))
+			b.fail(v, "not-here", "", "a %s has no bounds", n.str("type"))
 		}
 	}
 }
@@ -272,14 +272,14 @@ func (b *binder) start(n *node, f *sheet.Field) {
 		}
 		f.Start.N[0] = sheet.Ticks(ms, b.book.Rate)
 	default:
-		b.fail(v, "not-here", "", "a %s begins at nothing; set it with an effect", b.text(n, "type"))
+		b.fail(v, "not-here", "", "a %s begins at nothing; set it with an effect", n.str("type"))
 	}
 }
 
 // derivedOfKind compiles the derived fields of a kind of piece or creature. Kinds that share one say the same of it.
 func (b *binder) derivedOfKind(k sheet.Kind, no int, n *node, left []*Derived, where map[*Derived]*node) []*Derived {
 	scope := scopeOf(k)
-	for _, e := range b.entries(n, "fields") {
+	for _, e := range n.fields("fields") {
 		f := b.book.Schema.Field(k, e.key)
 		if f == nil || !f.Derived || e.value.get("is") == nil {
 			continue
@@ -314,7 +314,7 @@ func (b *binder) derived() {
 	var left []*Derived
 	where := map[*Derived]*node{}
 	for _, k := range []sheet.Kind{sheet.Lobby, sheet.Match, sheet.Team, sheet.Player} {
-		for _, e := range b.entries(sheets, k.String()) {
+		for _, e := range sheets.fields(k.String()) {
 			f := b.book.Schema.Field(k, e.key)
 			if f == nil || !f.Derived {
 				continue
@@ -326,13 +326,13 @@ func (b *binder) derived() {
 			}
 		}
 	}
-	for no, e := range b.entries(b.top, "pieces") {
+	for no, e := range b.top.fields("pieces") {
 		left = b.derivedOfKind(sheet.Piece, no, e.value, left, where)
 	}
-	for no, e := range b.entries(b.top, "creatures") {
+	for no, e := range b.top.fields("creatures") {
 		left = b.derivedOfKind(sheet.Creature, no, e.value, left, where)
 	}
-	for no, e := range b.entries(b.top, "zones") {
+	for no, e := range b.top.fields("zones") {
 		left = b.derivedOfKind(sheet.Zone, no, e.value, left, where)
 	}
 	reads := func(a, c *Derived) bool {

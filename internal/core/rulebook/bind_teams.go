@@ -15,23 +15,23 @@ func (b *binder) teams() {
 	if n == nil {
 		return
 	}
-	t.Newcomers, t.Tie = newcomersWords.named(b.text(n, "newcomers")), tieWords.named(b.text(n, "tie"))
-	t.Locked = lockedWords.named(b.text(n, "locked"))
-	least, most := int(b.int(n, "least")), int(b.int(n, "most"))
-	for _, e := range b.entries(n, "list") {
-		team := Team{Name: e.key, Title: b.titled(e.value, e.key), Least: least, Most: most}
+	t.Newcomers, t.Tie = newcomersWords.named(n.str("newcomers")), tieWords.named(n.str("tie"))
+	t.Locked = lockedWords.named(n.str("locked"))
+	least, most := int(n.num("least")), int(n.num("most"))
+	for _, e := range n.fields("list") {
+		team := Team{Name: e.key, Title: e.value.titled(e.key), Least: least, Most: most}
 		if e.value.get("least") != nil {
-			team.Least = int(b.int(e.value, "least"))
+			team.Least = int(e.value.num("least"))
 		}
 		if e.value.get("most") != nil {
-			team.Most = int(b.int(e.value, "most"))
+			team.Most = int(e.value.num("most"))
 		}
 		if expr.IsReserved(e.key) {
 			b.failEntry(e, "taken", "the name %q has a meaning of its own; call the team something else", e.key)
 		}
 		t.List = append(t.List, team)
 	}
-	for i := 1; i <= int(b.int(n, "number")); i++ {
+	for i := 1; i <= int(n.num("number")); i++ {
 		t.List = append(t.List,
 			Team{Name: fmt.Sprintf("team%d", i), Title: fmt.Sprintf("Team %d", i), Least: least, Most: most})
 	}
@@ -52,16 +52,16 @@ func (b *binder) teamNames() []string {
 func (b *binder) seats() {
 	k := b.book
 	n := b.section("players")
-	k.Players = Players{Least: int(b.int(n, "least")), Most: int(b.int(n, "most")),
-		Late: lateWords.named(b.text(n, "late")), Hold: b.ticks(n, "hold"), Gone: goneWords.named(b.text(n, "gone")),
-		Leavers: leaversWords.named(b.text(n, "leavers")), Returning: returningWords.named(b.text(n, "returning")),
-		Below: belowWords.named(b.text(n, "below")), Local: int(b.int(n, "local"))}
+	k.Players = Players{Least: int(n.num("least")), Most: int(n.num("most")),
+		Late: lateWords.named(n.str("late")), Hold: b.ticks(n, "hold"), Gone: goneWords.named(n.str("gone")),
+		Leavers: leaversWords.named(n.str("leavers")), Returning: returningWords.named(n.str("returning")),
+		Below: belowWords.named(n.str("below")), Local: int(n.num("local"))}
 	if k.Players.Least > k.Players.Most {
 		b.fail(n, "out-of-range", "least to be at most most", "least is %d and most is %d", k.Players.Least,
 			k.Players.Most)
 	}
 	s := b.section("spectators")
-	k.Spectators = Spectators{Most: int(b.int(s, "most")), Delay: b.ticks(s, "delay")}
+	k.Spectators = Spectators{Most: int(s.num("most")), Delay: b.ticks(s, "delay")}
 	bindStart(b)
 	b.teamSizes()
 }
@@ -101,14 +101,14 @@ func (b *binder) teamSizes() {
 func (b *binder) ground() {
 	k := b.book
 	s := b.section("spawn")
-	k.Spawn = Spawn{Pick: pickWords.named(b.text(s, "pick")), Again: b.flag(s, "again"), Delay: b.ticks(s, "delay")}
+	k.Spawn = Spawn{Pick: pickWords.named(s.str("pick")), Again: s.on("again"), Delay: b.ticks(s, "delay")}
 	b.grounds()
 	if n := b.top.get("movement"); n != nil {
 		if k.Ground == nil {
 			b.fail(n, "needs-ground", "a ground with width and height", "movement without a ground")
 			return
 		}
-		k.Movement = &Movement{Speed: b.length(n, "speed"), Radius: b.length(n, "radius"),
+		k.Movement = &Movement{Speed: n.span("speed"), Radius: n.span("radius"),
 			Claims: claimsCheck.is(n, "claims"), Burst: b.ticks(n, "burst"),
 			Factor: b.expr(n, "factor", scopePlayer, expr.Want{Type: sheet.Number})}
 	}
@@ -119,7 +119,7 @@ func (b *binder) sight(n *node) *Sight {
 	if n == nil {
 		return nil
 	}
-	s := &Sight{Near: b.length(n, "near"), Far: b.length(n, "far"), Every: b.ticks(n, "every")}
+	s := &Sight{Near: n.span("near"), Far: n.span("far"), Every: b.ticks(n, "every")}
 	if s.Far < s.Near {
 		b.fail(n.get("far"), "out-of-range", "far to be at least near", "far is %s and near is %s", showLength(s.Far),
 			showLength(s.Near))
@@ -182,32 +182,32 @@ func (b *binder) spawnPoint(g *Ground, n *node) {
 // declareKinds declares the fields that pieces, bearers and actions bring along.
 func (b *binder) declareKinds() {
 	k := b.book
-	for no, e := range b.entries(b.top, "pieces") {
+	for no, e := range b.top.fields("pieces") {
 		b.ownFields(sheet.Piece, no, e)
 	}
-	for no, e := range b.entries(b.top, "creatures") {
+	for no, e := range b.top.fields("creatures") {
 		b.creatureFields(no, e)
 	}
-	for no, e := range b.entries(b.top, "zones") {
+	for no, e := range b.top.fields("zones") {
 		b.zoneFields(no, e)
 	}
-	for _, e := range b.entries(b.top, "bearers") {
+	for _, e := range b.top.fields("bearers") {
 		if k.Schema.Field(sheet.Match, e.key) != nil {
 			b.failEntry(e, "taken", "the match sheet has a field %q already; call the bearer something else", e.key)
 			continue
 		}
 		f, err := k.Schema.Add(sheet.Match,
-			sheet.Field{Name: e.key, Title: b.text(e.value, "title"), Type: sheet.Ref, Of: sheet.Player, BuiltIn: true})
+			sheet.Field{Name: e.key, Title: e.value.str("title"), Type: sheet.Ref, Of: sheet.Player, BuiltIn: true})
 		if err != nil {
 			b.failEntry(e, "too-many", "%s", err)
 			continue
 		}
 		b.uses.wrote(sheet.Match, f)
-		heir := func(key string) Heir { return heirWords.named(b.text(e.value, key)) }
+		heir := func(key string) Heir { return heirWords.named(e.value.str(key)) }
 		k.Bearers = append(k.Bearers, Bearer{Name: e.key, Field: f, Start: heir("start"), Gone: heir("gone"),
 			Out: heir("out"), Away: heir("away"), Piece: b.bearerPiece(e.value)})
 	}
-	for _, e := range b.entries(b.top, "actions") {
+	for _, e := range b.top.fields("actions") {
 		b.actionClock(e, "cool_", never(e.value.get("cooldown")), sheet.OwnerOnly)
 		b.actionClock(e, "active_", never(e.value.get("lasts")), sheet.Everyone)
 	}
@@ -239,7 +239,7 @@ func (b *binder) actionClock(e entry, prefix string, never bool, see sheet.Audie
 		return
 	}
 	f := resets(clock(true))
-	f.Name, f.Title, f.See, f.BuiltIn = prefix+e.key, b.titled(e.value, e.key), see, true
+	f.Name, f.Title, f.See, f.BuiltIn = prefix+e.key, e.value.titled(e.key), see, true
 	if _, err := b.book.Schema.Add(sheet.Player, f); err != nil {
 		b.failEntry(e, "taken", "%s", err)
 	}

@@ -24,7 +24,7 @@ func (b *binder) zoneFields(no int, e entry) {
 		b.failEntry(e, "taken", "the match sheet has a field %q already; call the zone something else", e.key)
 		return
 	}
-	f, err := b.book.Schema.Add(sheet.Match, sheet.Field{Name: e.key, Title: b.text(e.value, "title"), Type: sheet.Ref,
+	f, err := b.book.Schema.Add(sheet.Match, sheet.Field{Name: e.key, Title: e.value.str("title"), Type: sheet.Ref,
 		Of: sheet.Zone, BuiltIn: true})
 	if err != nil {
 		b.failEntry(e, "too-many", "%s", err)
@@ -35,10 +35,10 @@ func (b *binder) zoneFields(no int, e entry) {
 
 func (b *binder) zones() {
 	var rates []sheet.Tick
-	for i, e := range b.entries(b.top, "zones") {
+	for i, e := range b.top.fields("zones") {
 		n := e.value
 		z := &Zone{
-			No: i, Line: e.line, Name: e.key, Title: b.titled(n, e.key), Field: b.book.Schema.Field(sheet.Match, e.key),
+			No: i, Line: e.line, Name: e.key, Title: n.titled(e.key), Field: b.book.Schema.Field(sheet.Match, e.key),
 			At:     b.expr(n, "at", scopeMatch, expr.Want{Type: sheet.Position}),
 			Radius: b.quantity(n.get("radius"), scopeMatch, "mm"), If: b.condition(n, "if", scopeInZone),
 			Enter: b.effects(n, "enter", with(scopeInZone, expr.Random)),
@@ -52,8 +52,8 @@ func (b *binder) zones() {
 		}
 		z.Shape = b.shape(n)
 		if h := n.get("hold"); h != nil {
-			z.Hold = &Hold{Takes: b.ticks(h, "takes"), Fades: b.ticks(h, "fades"), Crowd: b.int(h, "crowd"),
-				Stays: b.flag(h, "stays")}
+			z.Hold = &Hold{Takes: b.ticks(h, "takes"), Fades: b.ticks(h, "fades"), Crowd: h.num("crowd"),
+				Stays: h.on("stays")}
 		} else {
 			for _, key := range []string{"taken", "lost"} {
 				if v := n.get(key); v != nil {
@@ -81,7 +81,7 @@ func (b *binder) shape(n *node) (z Shape) {
 		}
 	}
 	var v []int64
-	for _, item := range b.list(n, key) {
+	for _, item := range n.list(key) {
 		mm, _ := parseLength(item.text)
 		v = append(v, mm)
 	}

@@ -46,7 +46,7 @@ func countFields(b *binder, k sheet.Kind, e entry) (out []entry) {
 		}
 	}
 	var words []string
-	for _, w := range b.list(n, "words") {
+	for _, w := range n.list("words") {
 		if slices.Contains(words, w.text) {
 			b.fail(w, "taken", "each word once", "%s", w.shown())
 			continue

@@ -105,7 +105,7 @@ func (b *binder) declareCreature() {
 
 // declareShots adds the built-in fields of pieces that fly, where there are any.
 func (b *binder) declareShots() {
-	for _, e := range b.entries(b.top, "pieces") {
+	for _, e := range b.top.fields("pieces") {
 		if e.value.get("shot") != nil {
 			f, add := &b.book.F.Piece, b.adder(sheet.Piece)
 			f.Way, f.Owner = add("way", position), add("owner", playerRef)

@@ -66,7 +66,7 @@ type definitions struct {
 
 // bindDefined binds the named expressions; those of effects follow when all that they may mention is known.
 func bindDefined(b *binder) {
-	for _, e := range b.entries(b.top, "define") {
+	for _, e := range b.top.fields("define") {
 		is := e.value.get("is")
 		if b.checker.IsCallable(e.key) {
 			b.failEntry(e, "taken", "%q has a meaning of its own in expressions; call the definition something else",
@@ -89,7 +89,7 @@ func bindDefined(b *binder) {
 // bindDefinedEffects binds the named lists of effects.
 func bindDefinedEffects(b *binder) {
 	b.defined.effects = map[string]*Definition{}
-	for _, e := range b.entries(b.top, "define") {
+	for _, e := range b.top.fields("define") {
 		do := e.value.get("do")
 		if do == nil || slices.Contains(b.defined.failed, e.key) {
 			continue
@@ -110,7 +110,7 @@ func bindDefinedEffects(b *binder) {
 // parameters binds what a definition takes.
 func parameters(b *binder, n *node) (out []*sheet.Field) {
 	s := &sheet.Schema{}
-	for _, e := range b.entries(n, "takes") {
+	for _, e := range n.fields("takes") {
 		m := maker{e.value}
 		decl := m.object("type", m.text("choice"), "words", e.value)
 		if e.value.kind == scalarNode {
@@ -147,7 +147,7 @@ func effectRun(b *binder, _, v *node, scope expr.Scope, e *Effect) {
 
 // unusedDefinitions warns of what is defined and never called.
 func unusedDefinitions(b *binder) {
-	for _, e := range b.entries(b.top, "define") {
+	for _, e := range b.top.fields("define") {
 		if !b.checker.IsCalled(e.key) {
 			b.warn(e.value, "unused-definition", "%s is defined and never called", e.key)
 		}

@@ -125,17 +125,17 @@ func init() {
 	expression := func(name, doc string) key { return key{name: name, spec: anExpression, doc: doc} }
 	effectDecls = []effectDecl{
 		{key{name: "add", spec: aField, doc: "The field to add to."}, []Verb{Add},
-			[]key{expression("by", "With `add`: how much; it may be negative.")}, (*binder).effectAdd},
+			[]key{expression("by", "With `add`: how much; it may be negative.")}, effectAdd},
 		{key{name: "set", spec: aField, doc: "The field to set."}, []Verb{Set},
 			[]key{{name: "to", spec: spec{shape: anExpr, listed: true}, doc: "With `set`: the value; for a list all that it holds, as in `[1, 2]` or " +
 				"`me.hand.filter(c, c > 3)`."},
 				expression("nth", "With `set` and a list: the place whose item is set, from 1; there must be one.")},
-			(*binder).effectSet},
+			effectSet},
 		{
 			key{name: "reset", spec: aField, doc: "The field to reset to its start."},
 			[]Verb{ResetField},
 			nil,
-			(*binder).effectReset,
+			effectReset,
 		},
 		{
 			key{name: "clock", spec: aField, doc: "The clock to work on."},
@@ -158,12 +158,12 @@ func init() {
 						"start: a duration, or an expression in milliseconds.",
 				},
 			},
-			(*binder).effectClock,
+			effectClock,
 		},
-		{expression("out", "The player or creature to put out."), []Verb{Out}, nil, (*binder).effectOut},
-		{expression("spawn", "The player or creature to spawn now."), []Verb{SpawnNow}, nil, (*binder).effectSpawn},
+		{expression("out", "The player or creature to put out."), []Verb{Out}, nil, effectOut},
+		{expression("spawn", "The player or creature to spawn now."), []Verb{SpawnNow}, nil, effectSpawn},
 		{key{name: "give", spec: name, doc: "The bearer to pass on."}, []Verb{Give},
-			[]key{expression("to", "With `give`: the player.")}, (*binder).effectGive},
+			[]key{expression("to", "With `give`: the player.")}, effectGive},
 		{
 			key{name: "notice", spec: name, doc: "The name of a notice to send."},
 			[]Verb{Tell},
@@ -179,7 +179,7 @@ func init() {
 						"only for show and are dropped first.",
 				},
 			},
-			(*binder).effectNotice,
+			effectNotice,
 		},
 		{
 			key{name: "place", spec: name, doc: "The kind of piece or creature to place now."},
@@ -192,17 +192,17 @@ func init() {
 				expression("way", "With `place` and a shot: the direction it flies in, as a position."),
 				expression("times", "With `place`: how many, up to 100."),
 			},
-			(*binder).effectPlace,
+			effectPlace,
 		},
-		{expression("remove", "The piece or creature to take away."), []Verb{Remove}, nil, (*binder).effectRemove},
+		{expression("remove", "The piece or creature to take away."), []Verb{Remove}, nil, effectRemove},
 		{
 			key{name: "grant", spec: name, doc: "The kit to grant, to the player or players in `to` (default: `me`)."},
 			[]Verb{Grant},
 			[]key{expression("to", "With `grant`: the player.")},
-			(*binder).effectKit,
+			effectKit,
 		},
 		{key{name: "withdraw", spec: name, doc: "The kit to take away, from the player in `to`."}, []Verb{Withdraw},
-			[]key{expression("to", "")}, (*binder).effectKit},
+			[]key{expression("to", "")}, effectKit},
 		{
 			key{
 				name: "each",
@@ -222,13 +222,13 @@ func init() {
 				expression("when", "With `each`: only for items that meet this condition."),
 				{name: "do", spec: nested, doc: "With `each`: the effects."},
 			},
-			(*binder).effectEach,
+			effectEach,
 		},
 		{
 			expression("if", "Do `then` if this holds, `else` otherwise."),
 			[]Verb{If},
 			[]key{{name: "then", spec: nested, doc: "With `if`."}, {name: "else", spec: nested, doc: "With `if`."}},
-			(*binder).effectIf,
+			effectIf,
 		},
 		{
 			key{name: "go", spec: anExpression,
@@ -236,7 +236,7 @@ func init() {
 					"such as `match.n > 3 ? 'final' : 'play'`."},
 			[]Verb{Go},
 			nil,
-			(*binder).effectGo,
+			effectGo,
 		},
 		{
 			key{
@@ -246,7 +246,7 @@ func init() {
 			},
 			[]Verb{Use},
 			[]key{expression("on", "With `use`: the target, or the position to aim at.")},
-			(*binder).effectUse,
+			effectUse,
 		},
 		{
 			key{name: "put", spec: aField, doc: "The list to add an item to; a full list stays as it is."},
@@ -257,7 +257,7 @@ func init() {
 				doc: "With `put`: in the `first`, `last` (default) or a `random` place. With `take`: which " +
 					"one to take (default: the first).",
 			}},
-			(*binder).effectPut,
+			effectPut,
 		},
 		{
 			key{name: "take", spec: aField, doc: "The list to take items from; items that are not there are skipped."},
@@ -274,13 +274,13 @@ func init() {
 						"nothing, and nothing is taken.",
 				},
 			},
-			(*binder).effectTake,
+			effectTake,
 		},
 		{key{name: "shuffle", spec: aField, doc: "The list to shuffle."}, []Verb{ShuffleList}, nil,
-			(*binder).effectShuffle},
-		{key{name: "empty", spec: aField, doc: "The list to clear."}, []Verb{Empty}, nil, (*binder).effectEmpty},
+			effectShuffle},
+		{key{name: "empty", spec: aField, doc: "The list to clear."}, []Verb{Empty}, nil, effectEmpty},
 		{expression("join", "The player to move to the team in `to`, if it has room, regardless of `teams`."),
-			[]Verb{JoinTeam}, []key{expression("to", "With `join`: the team.")}, (*binder).effectJoin},
+			[]Verb{JoinTeam}, []key{expression("to", "With `join`: the team.")}, effectJoin},
 		{
 			key{
 				name: "sides",
@@ -290,19 +290,19 @@ func init() {
 			},
 			[]Verb{Sides},
 			nil,
-			(*binder).effectSides,
+			effectSides,
 		},
 		{
 			expression("bench", "The player to take off the ground until `unbench`: not out, but not in play either."),
 			[]Verb{Bench},
 			nil,
-			(*binder).effectOnPlayer,
+			effectOnPlayer,
 		},
-		{expression("unbench", "The player to bring back into play."), []Verb{Unbench}, nil, (*binder).effectOnPlayer},
+		{expression("unbench", "The player to bring back into play."), []Verb{Unbench}, nil, effectOnPlayer},
 		{expression("freeze", "The player whose inputs are ignored for a while."), []Verb{Freeze},
 			[]key{{name: "lasts", spec: atMostAnHour, doc: "With `freeze`: how long, a duration or an expression; 0s ends it."}},
-			(*binder).effectFreeze},
-		{expression("kick", "The player to remove from the lobby."), []Verb{KickOut}, nil, (*binder).effectOnPlayer},
+			effectFreeze},
+		{expression("kick", "The player to remove from the lobby."), []Verb{KickOut}, nil, effectOnPlayer},
 		{
 			key{name: "begin", spec: word("match"),
 				doc: "Begins the next match: at once while a result is shown, with the countdown in the lobby, if " +
@@ -312,20 +312,20 @@ func init() {
 			func(*binder, *node, *node, expr.Scope, *Effect) {},
 		},
 		{expression("arena", "The arena of the next match, or of the next round if each round has its own."),
-			[]Verb{NextArena}, nil, (*binder).effectArena},
+			[]Verb{NextArena}, nil, effectArena},
 		{expression("turn", "Passes the turn on once this tick has settled: to the `next`, `again` to the same "+
 			"one, or to a player or team. `reverse` reverses the order and passes nothing on."),
-			[]Verb{PassTurn}, nil, (*binder).effectTurn},
+			[]Verb{PassTurn}, nil, effectTurn},
 		{expression("run", "The effects with a name to carry out, called as in `pay(me, 10)`; see `define`."),
 			[]Verb{RunDefined}, nil, effectRun},
 		{expression("save", "The player whose record is saved now, regardless of the interval."), []Verb{Save}, nil,
-			(*binder).effectOnPlayer},
+			effectOnPlayer},
 		{key{name: "post", spec: name, doc: "The board to post to now."}, []Verb{PostNow},
 			[]key{
 				expression("value", "With `post`: the number. Default: the board's `of`."),
 				expression("to", "With `post`: whose entry, a player or, of a board per team, a team; `me` or `team` "+
 					"if it is not given."),
-			}, (*binder).effectPost},
+			}, effectPost},
 		{
 			key{name: "finish", spec: text(80), doc: "Ends the match, with this reason."},
 			[]Verb{Finish},
@@ -337,7 +337,7 @@ func init() {
 						"list, such as `players.filter(p, p.alive)`, have won together.",
 				),
 			},
-			(*binder).effectFinish,
+			effectFinish,
 		},
 	}
 	for i := range effectDecls {

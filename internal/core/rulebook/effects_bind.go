@@ -63,7 +63,7 @@ func (b *binder) need(n *node, key, verb string) *node {
 	return v
 }
 
-func (b *binder) effectAdd(n, v *node, scope expr.Scope, e *Effect) {
+func effectAdd(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	if e.Path = b.path(n, "add", scope); e.Path == nil {
 		return
 	}
@@ -80,7 +80,7 @@ func (b *binder) effectAdd(n, v *node, scope expr.Scope, e *Effect) {
 	}
 }
 
-func (b *binder) effectSet(n, v *node, scope expr.Scope, e *Effect) {
+func effectSet(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	if e.Path = b.path(n, "set", scope); e.Path == nil {
 		return
 	}
@@ -101,14 +101,14 @@ func (b *binder) effectSet(n, v *node, scope expr.Scope, e *Effect) {
 	}
 }
 
-func (b *binder) effectReset(n, v *node, scope expr.Scope, e *Effect) {
+func effectReset(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	e.Path = b.path(n, "reset", scope)
 }
 
 // clockWords are the words of the clock verbs, from ClockStart.
 var clockWords = []string{"start", "stop", "reset", "restart", "split"}
 
-func (b *binder) effectClock(n, v *node, scope expr.Scope, e *Effect) {
+func effectClock(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	e.Path = b.path(n, "clock", scope)
 	if e.Path != nil && e.Path.Field.Type != sheet.Clock {
 		b.fail(v, "wrong-type", "a clock", "%s is of type %s", v.text, e.Path.Field.Type)
@@ -180,11 +180,11 @@ func (b *binder) quantity(n *node, scope expr.Scope, unit string) *expr.Prog {
 	return b.compile(n, scope, wantMillis)
 }
 
-func (b *binder) effectOut(n, v *node, scope expr.Scope, e *Effect) {
+func effectOut(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	e.Value = b.oneOfKinds(v, scope, sheet.Player, sheet.Creature)
 }
 
-func (b *binder) effectSpawn(n, v *node, scope expr.Scope, e *Effect) {
+func effectSpawn(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	e.Value = b.oneOfKinds(v, scope, sheet.Player, sheet.Creature)
 }
 
@@ -197,18 +197,18 @@ func (b *binder) oneOfKinds(n *node, scope expr.Scope, first, second sheet.Kind)
 	return b.compile(n, scope, want)
 }
 
-func (b *binder) effectGive(n, v *node, scope expr.Scope, e *Effect) {
+func effectGive(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	e.No = b.indexOf(v, "bearer", b.mapKeys("bearers"))
 	if to := b.need(n, "to", "give"); to != nil {
 		e.Value = b.compile(to, scope, wantPlayer)
 	}
 }
 
-func (b *binder) effectRemove(n, v *node, scope expr.Scope, e *Effect) {
+func effectRemove(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	e.Value = b.oneOfKinds(v, scope, sheet.Piece, sheet.Creature)
 }
 
-func (b *binder) effectKit(n, v *node, scope expr.Scope, e *Effect) {
+func effectKit(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	if e.No = b.kitIndex(v); e.No >= 0 && e.Verb == Grant {
 		b.uses.granted |= b.book.Kits[e.No].Actions
 	}
@@ -229,7 +229,7 @@ func (b *binder) playerOr(n *node, key string, scope expr.Scope) *expr.Who {
 	return w
 }
 
-func (b *binder) effectIf(n, v *node, scope expr.Scope, e *Effect) {
+func effectIf(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	e.Cond = b.condition(n, "if", scope)
 	e.Then, e.Else = b.effects(n, "then", scope), b.effects(n, "else", scope)
 	if len(e.Then)+len(e.Else) == 0 {
@@ -237,7 +237,7 @@ func (b *binder) effectIf(n, v *node, scope expr.Scope, e *Effect) {
 	}
 }
 
-func (b *binder) effectGo(n, v *node, scope expr.Scope, e *Effect) {
+func effectGo(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	to := leadOf(b, v, scope)
 	e.Go = &to
 	for _, phase := range to.all() {
@@ -245,7 +245,7 @@ func (b *binder) effectGo(n, v *node, scope expr.Scope, e *Effect) {
 	}
 }
 
-func (b *binder) effectFinish(n, v *node, scope expr.Scope, e *Effect) {
+func effectFinish(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	e.Reason = v.text
 	e.Winner = b.winner(n, scope)
 	b.uses.finishes = true

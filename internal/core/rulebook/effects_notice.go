@@ -7,7 +7,7 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-func (b *binder) effectNotice(n, v *node, scope expr.Scope, e *Effect) {
+func effectNotice(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	e.To = sheet.Everyone
 	if to := n.get("to"); to != nil {
 		a, ok := sheet.AudienceNamed(to.text)
@@ -33,7 +33,7 @@ func (b *binder) effectNotice(n, v *node, scope expr.Scope, e *Effect) {
 // same types.
 func (b *binder) noticeFields(n, v *node, scope expr.Scope, e *Effect) {
 	schema := &sheet.Schema{}
-	for _, w := range b.entries(n, "with") {
+	for _, w := range n.fields("with") {
 		p := b.compile(w.value, scope, b.loose(w.value, scope))
 		if p == nil {
 			return

@@ -7,7 +7,7 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-func (b *binder) effectPlace(n, v *node, scope expr.Scope, e *Effect) {
+func effectPlace(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	kind, keys := sheet.Piece, b.mapKeys("pieces")
 	if i := slices.Index(b.mapKeys("creatures"), v.text); i >= 0 && !slices.Contains(keys, v.text) {
 		kind, e.No, e.Being = sheet.Creature, i, true
@@ -33,12 +33,12 @@ func (b *binder) effectPlace(n, v *node, scope expr.Scope, e *Effect) {
 // placedFields binds the values that fields of what is placed begin with.
 func (b *binder) placedFields(n *node, name string, kind sheet.Kind, scope expr.Scope, p *Placing) {
 	var own []string
-	for _, e := range b.entries(b.top.get(kindsOf[kind]).get(name), "fields") {
+	for _, e := range b.top.get(kindsOf[kind]).get(name).fields("fields") {
 		if e.value.get("is") == nil {
 			own = append(own, e.key)
 		}
 	}
-	for _, w := range b.entries(n, "with") {
+	for _, w := range n.fields("with") {
 		f := b.book.Schema.Field(kind, w.key)
 		if f == nil || !slices.Contains(own, w.key) {
 			b.failEntry(w, "unknown-name", "a %s has no field of its own called %q that could be set", name, w.key)
@@ -68,7 +68,7 @@ func (b *binder) sent(n, v *node, kind sheet.Kind, p *Placing) {
 	}
 }
 
-func (b *binder) effectUse(n, v *node, scope expr.Scope, e *Effect) {
+func effectUse(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	if scope.Vars&expr.Creature == 0 {
 		b.fail(v, "not-here", "a rule with for: and the name of a creature", "there is no creature here that could act")
 		return
@@ -78,8 +78,8 @@ func (b *binder) effectUse(n, v *node, scope expr.Scope, e *Effect) {
 	}
 	b.uses.acted[v.text] = true
 	var known []string
-	for _, c := range b.entries(b.top, "creatures") {
-		for _, a := range b.entries(c.value, "acts") {
+	for _, c := range b.top.fields("creatures") {
+		for _, a := range c.value.fields("acts") {
 			known = append(known, a.key)
 		}
 	}

@@ -44,7 +44,7 @@ func (b *binder) declareSeats() {
 	}
 }
 
-func (b *binder) effectJoin(n, v *node, scope expr.Scope, e *Effect) {
+func effectJoin(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	e.Value = b.compile(v, scope, wantPlayer)
 	if len(b.book.Teams.List) == 0 {
 		b.fail(v, "not-here", "teams", "there are no teams in this rulebook")
@@ -54,7 +54,7 @@ func (b *binder) effectJoin(n, v *node, scope expr.Scope, e *Effect) {
 	}
 }
 
-func (b *binder) effectSides(n, v *node, scope expr.Scope, e *Effect) {
+func effectSides(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	if len(b.book.Teams.List) == 0 {
 		b.fail(v, "not-here", "teams", "there are no teams in this rulebook")
 	}
@@ -80,11 +80,11 @@ func rooms(teams []Team) (out []string) {
 }
 
 // effectOnPlayer binds the effects that only say on which player they work.
-func (b *binder) effectOnPlayer(n, v *node, scope expr.Scope, e *Effect) {
+func effectOnPlayer(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	e.Value = b.compile(v, scope, wantPlayer)
 }
 
-func (b *binder) effectFreeze(n, v *node, scope expr.Scope, e *Effect) {
+func effectFreeze(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	e.Value = b.compile(v, scope, wantPlayer)
 	if b.need(n, "lasts", "freeze") != nil {
 		e.Lasts = b.quantity(n.get("lasts"), scope, "ms")

@@ -39,7 +39,7 @@ func (b *binder) walksOver(v *node, scope expr.Scope, e *Effect) (kind sheet.Kin
 	return e.Walk.Over(), true
 }
 
-func (b *binder) effectEach(n, v *node, scope expr.Scope, e *Effect) {
+func effectEach(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	kind, ok := b.walksOver(v, scope, e)
 	if !ok {
 		return

@@ -190,7 +190,7 @@ func (b *binder) declareBuiltIns() {
 // declareBudgets adds what is left of the budgets of pauses, where they have limits.
 func (b *binder) declareBudgets() {
 	n, p := b.section("pause"), &b.book.F.Pauses
-	switch pauseWords.named(b.text(n, "who")) {
+	switch pauseWords.named(n.str("who")) {
 	case PauseNobody:
 		return
 	case PauseTeams:
@@ -208,8 +208,8 @@ func (b *binder) declareBudgets() {
 		f.Start.N[0] = start
 		return b.adder(p.Of)(name, f)
 	}
-	p.Left = budget("pauses_left", b.int(n, "times"))
-	p.Time = budget("pause_left", b.millis(n, "seconds"))
+	p.Left = budget("pauses_left", n.num("times"))
+	p.Time = budget("pause_left", n.millis("seconds"))
 }
 
 func (b *binder) declarePlayer() {

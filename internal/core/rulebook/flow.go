@@ -63,7 +63,7 @@ func (b *binder) flow() {
 // idleActions warns of actions that do nothing, and of those that no phase takes.
 func (b *binder) idleActions() {
 	open := b.openPhases()
-	for i, e := range b.entries(b.top, "actions") {
+	for i, e := range b.top.fields("actions") {
 		a := b.book.Actions[i]
 		if len(a.Do)+len(a.Creature)+len(a.Piece)+len(a.Miss)+len(a.End) == 0 && a.Referee == nil {
 			b.warn(e.value, "action-idle", "the action %q does nothing: it has no effects", e.key)
@@ -176,7 +176,7 @@ func (b *binder) reachable() uint64 {
 
 func (b *binder) unreached() {
 	seen := b.reachable()
-	for i, e := range b.entries(b.top, "phases") {
+	for i, e := range b.top.fields("phases") {
 		if seen&(1<<i) == 0 {
 			b.warn(e.value, "phase-unreached", "nothing leads to the phase %q", e.key)
 		}
@@ -224,7 +224,7 @@ func (b *binder) unbrokenTies() {
 func (b *binder) unusedFields() {
 	sheets := b.top.get("sheets")
 	for _, k := range []sheet.Kind{sheet.Lobby, sheet.Match, sheet.Team, sheet.Player} {
-		for _, e := range b.entries(sheets, k.String()) {
+		for _, e := range sheets.fields(k.String()) {
 			f := b.book.Schema.Field(k, e.key)
 			if !b.uses.writes[k].Has(f.No) {
 				if slices.ContainsFunc(b.book.Schema.CountedWith(k, f), func(g *sheet.Field) bool {
@@ -260,7 +260,7 @@ func (b *binder) ungranted() {
 			have |= k.Actions
 		}
 	}
-	for i, e := range b.entries(b.top, "actions") {
+	for i, e := range b.top.fields("actions") {
 		if have&(1<<i) == 0 {
 			b.warn(e.value, "action-ungranted",
 				"no kit that a player has at the start or is granted holds the action %q", e.key)
@@ -270,11 +270,11 @@ func (b *binder) ungranted() {
 
 // idleCreatures warns of creatures that nothing brings, and of acts that nothing uses.
 func (b *binder) idleCreatures() {
-	for i, e := range b.entries(b.top, "creatures") {
+	for i, e := range b.top.fields("creatures") {
 		if b.book.Creatures[i].Keep == 0 && b.uses.placed&(1<<i) == 0 {
 			b.warn(e.value, "creature-unplaced", "no %s ever comes: keep is 0, and no effect places one", e.key)
 		}
-		for _, a := range b.entries(e.value, "acts") {
+		for _, a := range e.value.fields("acts") {
 			if !b.uses.acted[a.key] {
 				b.warn(a.value, "act-unused", "no effect uses the act %q; a rule does, as in {every: 1s, for: %s, do: "+
 					"[{use: %s}]}", a.key, e.key, a.key)

@@ -188,12 +188,12 @@ start: {ready: false}`,
 // bindHost binds what the host may do.
 func bindHost(b *binder) {
 	h, n := &b.book.Host, b.section("host")
-	h.Gone = hostGoneWords.named(b.text(n, "gone"))
+	h.Gone = hostGoneWords.named(n.str("gone"))
 	for p := range powers {
 		if h.May[p] = powerList[p].def; n.get(p.String()) != nil {
 			h.May[p] = 0
 		}
-		for _, item := range b.list(n, p.String()) {
+		for _, item := range n.list(p.String()) {
 			h.May[p] |= 1 << max(slices.Index(scopeWords, item.text), 0)
 		}
 		if h.May[p] == InMatch {
@@ -206,7 +206,7 @@ func bindHost(b *binder) {
 // bindStart binds how a match begins; the host's powers are known.
 func bindStart(b *binder) {
 	s := b.section("start")
-	b.book.Start = Start{Ready: b.flag(s, "ready"), Countdown: b.ticks(s, "countdown")}
+	b.book.Start = Start{Ready: s.on("ready"), Countdown: b.ticks(s, "countdown")}
 	if w := b.book.Host.May[PowerStart]; !b.book.Start.Ready && w != InPrivate|InPublic {
 		b.fail(s, "unreachable", "host: {start: [private, public]}, or no ready: false",
 			"with ready: false only the host starts a match, and has that power in %s lobbies", w.kinds())

@@ -46,7 +46,7 @@ func (b *binder) limits() {
 	defer func() { b.bendable = false }()
 	sheets := b.top.get("sheets")
 	for _, k := range []sheet.Kind{sheet.Lobby, sheet.Match, sheet.Team, sheet.Player} {
-		for _, e := range b.entries(sheets, k.String()) {
+		for _, e := range sheets.fields(k.String()) {
 			f := b.book.Schema.Field(k, e.key)
 			if f != nil && !f.BuiltIn && !f.Derived {
 				b.limit(k, f, e)
@@ -63,8 +63,8 @@ func (b *binder) limits() {
 // bounds and start by expression.
 func (b *binder) ownLimits(k sheet.Kind) {
 	first := map[*sheet.Field]entry{}
-	for no, kind := range b.entries(b.top, kindsOf[k]) {
-		for _, e := range b.entries(kind.value, "fields") {
+	for no, kind := range b.top.fields(kindsOf[k]) {
+		for _, e := range kind.value.fields("fields") {
 			f := b.book.Schema.Field(k, e.key)
 			if f == nil || f.BuiltIn || f.Derived {
 				continue
@@ -141,7 +141,7 @@ func (b *binder) limit(k sheet.Kind, f *sheet.Field, e entry) {
 			b.fail(e.value, "circle", "", "the bounds of %s read %s itself", f.Name, f.Name)
 		}
 	}
-	if m := fieldAlone.FindStringSubmatch(b.text(e.value, "max")); l.Max != nil && m != nil {
+	if m := fieldAlone.FindStringSubmatch(e.value.str("max")); l.Max != nil && m != nil {
 		if of := b.book.Schema.Field(k, m[2]); of != nil && m[1] == selfOf(k) {
 			f.MaxBy = of.Name
 		}

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"regexp"
+	"strconv"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -71,6 +72,57 @@ func (n *node) get(key string) *node {
 func (n *node) is(key, word string) bool {
 	v := n.get(key)
 	return v != nil && v.text == word
+}
+
+// The readers below trust the structure check: what is there fits its spec.
+
+func (n *node) str(key string) string {
+	if v := n.get(key); v != nil {
+		return v.text
+	}
+	return ""
+}
+
+// titled is the title, or what stands for it where there is none.
+func (n *node) titled(otherwise string) string {
+	if t := n.str("title"); t != "" {
+		return t
+	}
+	return otherwise
+}
+
+func (n *node) num(key string) int64 {
+	v, _ := strconv.ParseInt(n.str(key), 10, 64)
+	return v
+}
+
+func (n *node) on(key string) bool {
+	on, _ := strconv.ParseBool(n.str(key))
+	return on
+}
+
+func (n *node) millis(key string) int64 {
+	ms, _ := parseDuration(n.str(key))
+	return ms
+}
+
+func (n *node) span(key string) int64 {
+	mm, _ := parseLength(n.str(key))
+	return mm
+}
+
+func (n *node) list(key string) []*node {
+	if v := n.get(key); v != nil {
+		return v.items
+	}
+	return nil
+}
+
+func (n *node) fields(key string) []entry {
+	if v := n.get(key); v != nil {
+		return v.entries
+	}
+	return nil
 }
 
 // reader turns the YAML library's tree into nodes.

@@ -72,7 +72,7 @@ func (b *binder) promises() {
 				p.Text = word + " " + v.text
 			}
 		}
-		if says := b.text(item, "says"); says != "" {
+		if says := item.str("says"); says != "" {
 			p.Text = says
 		}
 		b.book.Promises = append(b.book.Promises, p)
@@ -81,7 +81,7 @@ func (b *binder) promises() {
 
 // subjectOf reads for whom something holds, and the scope of expressions on it.
 func (b *binder) subjectOf(n *node) (kind sheet.Kind, kinds uint64, scope expr.Scope) {
-	switch subject := b.text(n, "for"); subject {
+	switch subject := n.str("for"); subject {
 	case forMatch, "":
 		return sheet.Match, 0, scopeMatch
 	case forTeams:

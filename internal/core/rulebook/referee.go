@@ -137,16 +137,16 @@ func (b *binder) refereeing() {
 		return
 	}
 	r := &Refereeing{}
-	for _, s := range b.list(n, "sets") {
+	for _, s := range n.list("sets") {
 		if x, ok := b.settable(s); ok {
 			r.Sets = append(r.Sets, x)
 			b.uses.wrote(x.Kind, x.Field)
 		}
 	}
-	for i, e := range b.entries(n, "acts") {
+	for i, e := range n.fields("acts") {
 		v := e.value
-		a := &Action{No: i, Line: e.line, Name: e.key, Title: b.titled(v, e.key),
-			Phases: b.phaseMask(v, "phases", everyPhase), Else: b.text(v, "else")}
+		a := &Action{No: i, Line: e.line, Name: e.key, Title: v.titled(e.key),
+			Phases: b.phaseMask(v, "phases", everyPhase), Else: v.str("else")}
 		scope := scopeMatch
 		if takes := v.get("takes"); takes != nil {
 			a.Takes, a.Bounds = b.takes(takes, &sheet.Schema{}, true)

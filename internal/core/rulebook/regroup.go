@@ -44,7 +44,7 @@ func (b *binder) regroup() {
 func (b *binder) declaration(name string) (*entry, sheet.Kind) {
 	sheets := b.top.get("sheets")
 	for _, k := range []sheet.Kind{sheet.Lobby, sheet.Match, sheet.Team, sheet.Player} {
-		for _, e := range b.entries(sheets, k.String()) {
+		for _, e := range sheets.fields(k.String()) {
 			if e.key == name {
 				return &e, k
 			}

@@ -81,7 +81,7 @@ func (m maker) within(n *node, key string) *node {
 
 // expandSealed writes each sealed choice as the fields, the action and the rules that it stands for.
 func (b *binder) expandSealed(s *structure) {
-	for _, e := range b.entries(b.top, "sealed") {
+	for _, e := range b.top.fields("sealed") {
 		m := maker{e.value}
 		if taken := b.top.get("actions").get(e.key); taken != nil {
 			b.failEntry(e, "taken", "there is an action %q already; call the choice something else", e.key)
@@ -101,7 +101,7 @@ func (b *binder) expandSealed(s *structure) {
 			b.top.entries = append(b.top.entries, entry{"rules", e.line, e.col, rules})
 		}
 		rules.items = append(rules.items, rule)
-		for _, p := range b.entries(b.top, "phases") {
+		for _, p := range b.top.fields("phases") {
 			if b.sealedIn(e.value, p) {
 				leave := m.object("if", made, "then", reveal)
 				s.check(leave, effects.elem)
@@ -157,7 +157,7 @@ func (b *binder) sealedFields(s *structure, m maker, e entry) {
 func (b *binder) sealedAction(s *structure, m maker, e entry) {
 	n := e.value
 	may := "me." + e.key + "_due"
-	if !b.flag(n, "again") {
+	if !n.on("again") {
 		may += " && !me." + e.key + "_made"
 	}
 	a := m.object("title", n.get("title"), "key", n.get("key"), "phases", n.get("phases"), "turn", m.text("any"),

@@ -131,10 +131,10 @@ func CompileSeries(src []byte) (*Series, Problems) {
 
 func (b *binder) series(n *node) *Series {
 	s := &Series{
-		Name: b.text(n, "series"), Title: b.titled(n, b.text(n, "series")), About: b.text(n, "about"),
-		Rulebook: b.text(n, "rulebook"), Form: seriesForms.named(b.text(n, "form")), BestOf: int(b.int(n, "best_of")),
-		Matches: int(b.int(n, "matches")), Rounds: int(b.int(n, "rounds")), Third: b.flag(n, "third"),
-		Won: 3, Drawn: 1, Come: b.millis(n, "come"), Between: b.millis(n, "between"), Options: map[string]any{},
+		Name: n.str("series"), Title: n.titled(n.str("series")), About: n.str("about"),
+		Rulebook: n.str("rulebook"), Form: seriesForms.named(n.str("form")), BestOf: int(n.num("best_of")),
+		Matches: int(n.num("matches")), Rounds: int(n.num("rounds")), Third: n.on("third"),
+		Won: 3, Drawn: 1, Come: n.millis("come"), Between: n.millis("between"), Options: map[string]any{},
 	}
 	if n.get("best_of") != nil && n.get("matches") != nil {
 		b.fail(n.get("matches"), "not-here", "best_of or matches", "a meeting has one length")
@@ -151,12 +151,12 @@ func (b *binder) series(n *node) *Series {
 		}
 	}
 	if p := n.get("points"); p != nil {
-		s.Won, s.Drawn, s.Lost = b.int(p, "won"), b.int(p, "drawn"), b.int(p, "lost")
+		s.Won, s.Drawn, s.Lost = p.num("won"), p.num("drawn"), p.num("lost")
 	}
-	for _, e := range b.entries(n, "options") {
+	for _, e := range n.fields("options") {
 		switch v := e.value; v.plain {
 		case 'i':
-			s.Options[e.key] = float64(b.int(n.get("options"), e.key))
+			s.Options[e.key] = float64(n.get("options").num(e.key))
 		case 'f':
 			s.Options[e.key], _ = strconv.ParseFloat(v.text, 64)
 		case 'b':

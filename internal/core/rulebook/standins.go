@@ -104,8 +104,8 @@ func (b *binder) standIns() {
 	if s == nil {
 		return
 	}
-	s.Fill, s.Gone, s.Every = int(b.int(n, "fill")), b.flag(n, "gone"), max(b.ticks(n, "every"), 1)
-	for _, item := range b.list(n, "names") {
+	s.Fill, s.Gone, s.Every = int(n.num("fill")), n.on("gone"), max(b.ticks(n, "every"), 1)
+	for _, item := range n.list("names") {
 		s.Names = append(s.Names, item.text)
 	}
 	if len(s.Names) == 0 {
@@ -115,7 +115,7 @@ func (b *binder) standIns() {
 		b.fail(n.get("fill"), "out-of-range", "at most players.most", "there are %d seats", b.book.Players.Most)
 	}
 	s.Weights = make([]*expr.Prog, len(b.book.Actions))
-	for _, e := range b.entries(n, "acts") {
+	for _, e := range n.fields("acts") {
 		a := b.book.ActionNamed[e.key]
 		if a == nil {
 			p := b.fail(e.value, "unknown-name", "one that is declared", "there is no action %q", e.key)
@@ -125,7 +125,7 @@ func (b *binder) standIns() {
 		s.Weights[a.No] = b.compile(e.value, scopePlayer, wantMillis)
 	}
 	s.Sends = make([][]Named, len(b.book.Actions))
-	for _, e := range b.entries(n, "sends") {
+	for _, e := range n.fields("sends") {
 		sendsOf(b, e)
 	}
 	s.Steering = b.expr(n, "steering", scopePlayer, wantMillis)
@@ -133,7 +133,7 @@ func (b *binder) standIns() {
 	if v := n.get("target"); v != nil {
 		s.Target = b.oneOfKinds(v, scopePlayer, sheet.Player, sheet.Creature)
 	}
-	s.Stray = int(b.int(n, "stray"))
+	s.Stray = int(n.num("stray"))
 	s.Steer = b.expr(n, "steer", scopePlayer, expr.Want{Type: sheet.Position})
 	for _, key := range []string{"steer", "steering"} {
 		if v := n.get(key); v != nil && b.book.Movement == nil {

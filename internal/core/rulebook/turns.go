@@ -129,7 +129,7 @@ func (b *binder) declareTurns() {
 		Left: mat("turn_left", clock(true))}
 	own := b.adder(t.Of)
 	t.At = own("turn_at", resets(whole))
-	if ms := b.millis(n, "clock"); ms > 0 {
+	if ms := n.millis("clock"); ms > 0 {
 		f := resets(clock(true))
 		f.Reset = sheet.ResetRound
 		f.Start.N[0] = sheet.Ticks(ms, b.book.Rate)
@@ -168,7 +168,7 @@ func (b *binder) turns() {
 	}
 }
 
-func (b *binder) effectTurn(n, v *node, scope expr.Scope, e *Effect) {
+func effectTurn(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	t := b.book.Turns
 	if t == nil {
 		b.fail(v, "not-here", "turns: who takes turns", "this rulebook has no turns")

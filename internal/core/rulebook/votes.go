@@ -188,13 +188,13 @@ func (b *binder) declareVotes() {
 }
 
 func (b *binder) votes() {
-	for i, e := range b.entries(b.top, "votes") {
+	for i, e := range b.top.fields("votes") {
 		n := e.value
 		v := &Vote{
-			No: i, Line: e.line, Name: e.key, Title: b.titled(n, e.key), On: voteOnWords.named(b.text(n, "on")),
-			Whom: whoWords.named(b.text(n, "whom")), ByTeam: votesByTeam.is(n, "by"),
-			If: b.condition(n, "if", scopePlayer), Else: b.text(n, "else"), Who: b.condition(n, "who", scopePlayer),
-			Needs: needsWords.named(b.text(n, "needs")), Lasts: b.ticks(n, "lasts"), Again: b.ticks(n, "again"),
+			No: i, Line: e.line, Name: e.key, Title: n.titled(e.key), On: voteOnWords.named(n.str("on")),
+			Whom: whoWords.named(n.str("whom")), ByTeam: votesByTeam.is(n, "by"),
+			If: b.condition(n, "if", scopePlayer), Else: n.str("else"), Who: b.condition(n, "who", scopePlayer),
+			Needs: needsWords.named(n.str("needs")), Lasts: b.ticks(n, "lasts"), Again: b.ticks(n, "again"),
 		}
 		for k, word := range duringWords {
 			if n.get("during") == nil || hasWord(n.get("during"), word) {

@@ -234,9 +234,12 @@ class Copy:
                     self.put(sheet, [part[1], part[at + 1 : at + 1 + width] if width > 1 else part[at + 1]])
                     at += 1 + width
             elif op == -4:
-                values, (at, cut) = self.sheets[part[1]]["values"], part[3:5]
-                if part[2] in values:  # otherwise the whole list follows
-                    values[part[2]] = values[part[2]][:at] + part[5:] + values[part[2]][at + cut :]
+                values, at = self.sheets[part[1]]["values"], 3
+                while part[2] in values and at < len(part):  # otherwise the whole list follows
+                    begin, cut, n = part[at : at + 3]
+                    old = values[part[2]]
+                    values[part[2]] = old[:begin] + part[at + 3 : at + 3 + n] + old[begin + cut :]
+                    at += 3 + n
             else:
                 self.put(self.sheets[op], part[1:])
 

@@ -296,17 +296,20 @@ export class Copy {
     }
   }
 
-  /** In a list, items at a place give way to others. A list that is not here follows as a whole. */
-  private splice([, id, no, at, cut, ...items]: Part, changes: Change[]) {
-    const s = this.known(id as number)
-    const old = s.values.get(no as number)
-    if (old === undefined) return
-    const from = at as number
-    const to = from + (cut as number)
-    if (!Array.isArray(old) || !(from >= 0 && from <= to && to <= old.length))
-      throw new Error(`${s.kind} ${s.id} has no items from ${from} to ${to} in field ${String(no)}`)
-    const now = [...old.slice(0, from), ...items, ...old.slice(to)] as Value
-    this.fields(s, [no!, now], 0, changes)
+  /** In a list, items at some places give way to others. A list that is not here follows as a whole. */
+  private splice(part: Part, changes: Change[]) {
+    const s = this.known(part[1] as number)
+    const no = part[2] as number
+    let now = s.values.get(no)
+    if (now === undefined) return
+    for (let i = 3; i < part.length; ) {
+      const [at, cut, n] = part.slice(i, i + 3) as [number, number, number]
+      if (!Array.isArray(now) || !(at >= 0 && cut >= 0 && at + cut <= now.length))
+        throw new Error(`${s.kind} ${s.id} has no ${cut} items from ${at} on in field ${no}`)
+      now = [...now.slice(0, at), ...part.slice(i + 3, i + 3 + n), ...now.slice(at + cut)] as Value
+      i += 3 + n
+    }
+    this.fields(s, [no, now], 0, changes)
   }
 
   private known(id: number): Sheet {

@@ -10,7 +10,7 @@ import { Ending } from './Ending.tsx'
 import { declared, isBar, label, nameOf, shortClock, shown } from './fields.ts'
 import { Ground } from './Ground.tsx'
 import { Header } from './Header.tsx'
-import { targetsOf, usable, actIntent } from './intents.ts'
+import { targetsOf, itemsOf, usable, actIntent } from './intents.ts'
 import type { Keys } from './keys.ts'
 import { clockOf, type LiveSource } from './source.ts'
 import { Votes } from './Votes.tsx'
@@ -277,6 +277,7 @@ function Action({
     takes.length
       ? Object.fromEntries(
           takes.map((f) => {
+            if (f.type === 'list') return [f.name, itemsOf(f, args[f.name] ?? '')]
             const raw = args[f.name] ?? f.choices?.[0] ?? ''
             if (f.type === 'integer' || f.type === 'number' || f.type === 'ref') return [f.name, Number(raw)]
             if (f.type === 'flag') return [f.name, raw === 'yes']
@@ -315,7 +316,7 @@ function Action({
         </HStack>
       </Button>
       {takes.map((f) =>
-        f.choices || f.type === 'ref' || f.type === 'flag' ? (
+        f.type !== 'list' && (f.choices || f.type === 'ref' || f.type === 'flag') ? (
           <NativeSelect.Root key={f.name} size="xs">
             <NativeSelect.Field
               aria-label={`${a.title}: ${label(f)}`}
@@ -338,7 +339,7 @@ function Action({
             key={f.name}
             size="xs"
             aria-label={`${a.title}: ${label(f)}`}
-            placeholder={label(f)}
+            placeholder={f.type === 'list' ? `${label(f)}: ${f.choices?.join(', ') ?? 'with commas'}` : label(f)}
             value={args[f.name] ?? ''}
             onChange={(e) => setArgs({ ...args, [f.name]: e.target.value })}
           />

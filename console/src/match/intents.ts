@@ -82,12 +82,22 @@ function hasKit(copy: Copy, me: Sheet, a: ActionInfo): boolean {
   return typeof mine !== 'number' || with_.some((n) => mine & (1 << n))
 }
 
+/** The items of a list that was written with commas. */
+export function itemsOf(f: FieldInfo, text: string): unknown[] {
+  const items = text.split(',').map((x) => x.trim())
+  return items.filter(Boolean).map((x) => (f.item === 'choice' ? x : Number(x)))
+}
+
 /** A value for an argument, made up. */
 export function madeUp(copy: Copy, f: FieldInfo): unknown {
   const pick = <T>(list: readonly T[]) => list[Math.floor(Math.random() * list.length)]
   switch (f.type) {
     case 'flag':
       return Math.random() < 0.5
+    case 'list': {
+      const one = { ...f, type: (f.item ?? 'integer') as FieldInfo['type'] }
+      return Array.from({ length: Math.floor(Math.random() * Math.min(f.most ?? 1, 4)) }, () => madeUp(copy, one))
+    }
     case 'choice':
       return pick(f.choices ?? [])
     case 'ref':

@@ -14,8 +14,8 @@ type splice struct {
 	items   []string
 }
 
-// spliceHead is how many elements a part with a splice has beside the items.
-const spliceHead = 5
+// spliceHead is how many elements a splice has beside the items; three more stand before the first.
+const spliceHead = 3
 
 // splicesOf finds what makes one list of another; nil where the whole is shorter.
 func splicesOf(was, now string) (out []splice) {
@@ -35,7 +35,7 @@ func splicesOf(was, now string) (out []splice) {
 			i = end
 		}
 	}
-	room := 0
+	room := 3
 	for _, s := range out {
 		room += spliceHead + len(s.items)
 	}
@@ -122,62 +122,88 @@ type spliced struct {
 	splices []splice
 }
 
-// splices writes a list's splices, one part each.
+// splices writes what makes a list of what it was.
 func (w *writer) splices(e *entry) {
-	for i, s := range e.splices {
-		if i > 0 {
-			w.end()
-		}
-		w.list(spliceHead + len(s.items))
-		w.int(opSplice)
-		w.int(int64(e.row.ID))
-		w.int(int64(e.mask.Next(0)))
+	n := 3
+	for _, s := range e.splices {
+		n += spliceHead + len(s.items)
+	}
+	w.list(n)
+	w.int(opSplice)
+	w.int(int64(e.row.ID))
+	w.int(int64(e.mask.Next(0)))
+	for _, s := range e.splices {
 		w.int(int64(s.at))
 		w.int(int64(s.cut))
+		w.int(int64(len(s.items)))
 		for _, item := range s.items {
 			w.item(item, e.texts)
 		}
 	}
 }
 
-// splice takes a splice into the copy. A list that the copy does not hold follows as a whole.
+// splice takes splices of a list into the copy, in their order. A list that the copy does not hold follows as a whole.
 func (c *Copy) splice(p Source, n int) error {
-	var head [4]int64 // sheet, field, at, cut
-	for i := range head {
-		var err error
-		if head[i], err = p.int(); err != nil {
-			return err
-		}
-	}
-	s, err := c.known(head[0])
+	id, err := p.int()
 	if err != nil {
 		return err
 	}
-	f := c.Schema.Field(s.Kind, int(head[1]))
-	if f == nil || f.Type != sheet.List {
-		return fmt.Errorf("%s %d has no list number %d", s.Kind, s.ID, head[1])
+	no, err := p.int()
+	if err != nil {
+		return err
 	}
+	s, err := c.known(id)
+	if err != nil {
+		return err
+	}
+	f := c.Schema.Field(s.Kind, int(no))
+	if f == nil || f.Type != sheet.List {
+		return fmt.Errorf("%s %d has no list number %d", s.Kind, s.ID, no)
+	}
+	held := s.have.Has(f.No)
+	items := sheet.Items(s.values[f.No].S)
+	for n -= 3; n > 0; {
+		sp, err := readSplice(p, f)
+		if err != nil {
+			return err
+		}
+		n -= spliceHead + len(sp.items)
+		if !held {
+			continue
+		}
+		if sp.at < 0 || sp.cut < 0 || sp.at > len(items) || sp.cut > len(items)-sp.at {
+			return fmt.Errorf("%s %d, field %s: %d items from %d on of %d", s.Kind, s.ID, f.Name, sp.cut, sp.at,
+				len(items))
+		}
+		items = slices.Concat(items[:sp.at], sp.items, items[sp.at+sp.cut:])
+	}
+	if held {
+		c.set(s, f, sheet.Value{Type: sheet.List, S: sheet.ListOf(items, f.Item == sheet.Text)})
+	}
+	return nil
+}
+
+func readSplice(p Source, f *sheet.Field) (s splice, err error) {
+	var head [spliceHead]int64
+	for i := range head {
+		if head[i], err = p.int(); err != nil {
+			return s, err
+		}
+	}
+	if head[2] < 0 || head[2] > sheet.MaxItems {
+		return s, fmt.Errorf("a splice of %d items", head[2])
+	}
+	s.at, s.cut = int(head[0]), int(head[1])
 	item := &sheet.Field{Type: sheet.Integer}
 	if f.Item == sheet.Text {
 		item.Type = sheet.Text
 	}
-	var items []string
-	for range n - spliceHead {
+	for range head[2] {
 		v, err := p.value(item.Type, false)
 		if err != nil {
-			return err
+			return s, err
 		}
-		items = append(items, v.Show(item, 0, 0))
+		s.items = append(s.items, v.Show(item, 0, 0))
 	}
-	if !s.have.Has(f.No) {
-		return nil
-	}
-	old := sheet.Items(s.values[f.No].S)
-	at, cut := head[2], head[3]
-	if at < 0 || cut < 0 || at > int64(len(old)) || cut > int64(len(old))-at {
-		return fmt.Errorf("%s %d, field %s: %d items from %d on of %d", s.Kind, s.ID, f.Name, cut, at, len(old))
-	}
-	items = slices.Concat(old[:at], items, old[at+cut:])
-	c.set(s, f, sheet.Value{Type: sheet.List, S: sheet.ListOf(items, item.Type == sheet.Text)})
-	return nil
+	return s, nil
 }

@@ -46,7 +46,7 @@ func plainValue(text string) any {
 		switch v.(type) {
 		case float64:
 			return json.Number(text)
-		case bool, string:
+		case bool, string, []any:
 			return v
 		}
 	}
@@ -84,7 +84,7 @@ func askCommand() command {
 			at := fs.String("at", "", "a point or a direction: `X,Y`")
 			value := fs.String("value", "", "the `value` of a field")
 			args := optionList{}
-			fs.Var(args, "with", "`NAME=VALUE` of an argument of the action; may be repeated")
+			fs.Var(args, "with", "`NAME=VALUE` of an argument of the action, a list as [1,2]; may be repeated")
 			return func(ctx context.Context, t *Terminal, words []string) error {
 				in.Do, in.Target = words[1], uint32(*target)
 				in.Args = args

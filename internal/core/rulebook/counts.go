@@ -2,6 +2,7 @@ package rulebook
 
 import (
 	"slices"
+	"strings"
 
 	"turnvex.example/turnvex/internal/core/sheet"
 )
@@ -74,7 +75,8 @@ func countFields(b *binder, k sheet.Kind, e entry) (out []entry) {
 			case "type":
 				part.value = m.text("integer")
 			case "title":
-				part.value = m.text("%s: %s", part.value.text, w)
+				part.value = m.text("%s%s (%s)", strings.ToUpper(w[:1]), strings.ReplaceAll(w[1:], "_", " "),
+					part.value.text)
 			case "words", "is", "of":
 				continue
 			case "start":

@@ -9,7 +9,7 @@ import (
 
 // units are what stands behind a number, and how many milliseconds, millimetres, or millimetres a second, one is.
 var units = map[string]int64{"ms": 1, "s": 1000, "min": 60_000, "h": 3_600_000, "mm": 1, "m": 1000, "mm/s": 1,
-	"m/s": 1000}
+	"m/s": 1000, "deg": 1}
 
 // literal is a number with its unit in an expression.
 type literal struct {
@@ -36,7 +36,7 @@ func (s *scan) number() *Issue {
 		return nil
 	case units[unit] == 0:
 		return s.issue(end, "there is no unit %s: a time is in ms, s, min or h, a length in mm or m, a speed in mm/s "+
-			"or m/s", unit)
+			"or m/s, an angle in deg", unit)
 	}
 	plain, whole := times(number, units[unit])
 	if !whole {
@@ -61,6 +61,8 @@ func times(number string, by int64) (string, bool) {
 // smallest is the unit of which a quantity is a whole number.
 func smallest(unit string) string {
 	switch {
+	case unit == "deg":
+		return "degrees"
 	case strings.HasSuffix(unit, "/s"):
 		return "millimetres a second"
 	case strings.HasPrefix(unit, "m") && unit != "ms" && unit != "min":

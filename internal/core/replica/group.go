@@ -14,7 +14,7 @@ const (
 	opGone     = -1 // [-1, sheet, …]: these sheets are no more
 	opWithdraw = -2 // [-2, sheet, field, …]: these fields are no longer to be seen
 	opColumn   = -3 // [-3, field, sheet, value, …]: one field of several sheets, positions and clocks without lists
-	opSplice   = -4 // [-4, sheet, field, at, cut, n, item, …, at, …]: in a list, items from places on give way to others
+	opSplice   = -4 // [-4, sheet, field, at, cut, n, item, …, at, …]: in a list, items give way to others
 )
 
 // entry is one part to be encoded from the present values.

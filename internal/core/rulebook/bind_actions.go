@@ -269,7 +269,7 @@ func (b *binder) aim(n *node, a *Action, scope expr.Scope) {
 		a.Aim.Far = far
 	}
 	a.Aim.Pierce = v.on("pierce")
-	a.Aim.Cos = int64(math.Round(math.Cos(float64(v.num("angle"))*math.Pi/360) * 1e6))
+	a.Aim.Cos = coneOf(b, v.get("angle"), scope)
 	for key, at := range map[string]AimAt{"pierce": AimLine, "angle": AimCone, "thick": AimLine, "radius": AimArea} {
 		if x := v.get(key); x != nil && !x.implied && a.Aim.At != at {
 			b.fail(x, "not-here", "it only with at: "+at.String(), "a %s has no %s", a.Aim.At, key)
@@ -280,12 +280,27 @@ func (b *binder) aim(n *node, a *Action, scope expr.Scope) {
 	if needsGround && !b.hasGround() {
 		b.fail(v, "needs-ground", "a ground with width and height", "an aim with a distance")
 	}
-	if decl.reach && a.Aim.Reach == 0 && a.Aim.Far == nil {
+	if reach := v.get("reach"); decl.reach && (reach == nil || reach.text == "0") {
 		b.fail(v, "missing-key", "reach: a length above 0", "a line needs a reach")
 	}
 	if a.Aim.Who == WhoFriends && len(b.book.Teams.List) == 0 {
 		b.fail(v, "not-here", "rivals, others or anyone", "there are no teams, so nobody has friends")
 	}
+}
+
+// coneOf reads an angle, as the cosine of half of it in millionths.
+func coneOf(b *binder, n *node, scope expr.Scope) int64 {
+	angle := int64(60)
+	if p := b.quantity(n, scope, "deg"); p != nil {
+		if p.Const {
+			angle = p.Int(&expr.Env{})
+		}
+		if !p.Const || angle < 1 || angle > 360 {
+			b.fail(n, "out-of-range", "an angle from 1deg to 360deg that is written out", "%s", n.shown())
+			return 0
+		}
+	}
+	return int64(math.Round(math.Cos(float64(angle)*math.Pi/360) * 1e6))
 }
 
 func (b *binder) named(n *node, key string, scope expr.Scope) []Named {

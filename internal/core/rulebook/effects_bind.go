@@ -154,23 +154,40 @@ func never(n *node) bool {
 	return ok && ms == 0
 }
 
-// quantity compiles a time (in ms) or a length (in mm), or an expression of one. A number alone needs its unit.
+// dimensions say what is wanted in a unit, with a number as an example.
+var dimensions = map[string]func(string) string{
+	"ms":  func(n string) string { return "time such as " + n + "s" },
+	"mm":  func(n string) string { return "length such as " + n + "m" },
+	"deg": func(n string) string { return "number of degrees such as " + n + "deg" },
+}
+
+func plainInteger(s string) bool {
+	_, err := strconv.ParseUint(s, 10, 32)
+	return err == nil
+}
+
+// quantity compiles a time (in ms), a length (in mm) or an angle (in deg), or an expression of one. A number alone
+// needs its unit, and one with another unit is wrong.
 func (b *binder) quantity(n *node, scope expr.Scope, unit string) *expr.Prog {
 	if n == nil {
 		return nil
 	}
-	switch ms, isTime := parseDuration(n.text); {
+	ms, isTime := parseDuration(n.text)
+	_, isLength := parseLength(n.text)
+	isAngle := strings.HasSuffix(n.text, "deg") && plainInteger(strings.TrimSuffix(n.text, "deg"))
+	fits := map[string]bool{"ms": isTime, "mm": isLength, "deg": isAngle}[unit]
+	switch {
 	case n.kind != scalarNode:
 	case n.plain == 'i' && n.text != "0":
-		wanted := "a time such as " + n.text + "s"
-		if unit == "mm" {
-			wanted = "a length such as " + n.text + "m"
-		}
-		b.fail(n, "wrong-type", wanted+", or an expression of one", "%s has no unit", n.text).unit = unit
+		b.fail(n, "wrong-type", "a "+dimensions[unit](n.text)+", or an expression of one", "%s has no unit",
+			n.text).unit = unit
 		return nil
 	case unit == "ms" && !isTime && longUnit.MatchString(n.text):
 		b.fail(n, "wrong-type", "a time such as 90s; write "+longUnit.ReplaceAllStringFunc(n.text, shortUnit), "%s",
 			n.shown())
+		return nil
+	case !fits && (isTime || isLength || isAngle):
+		b.fail(n, "wrong-type", "a "+dimensions[unit]("3")+", or an expression of one", "%s", n.shown())
 		return nil
 	case isTime && unit == "ms": // in an expression 1m is a metre
 		plain := *n

@@ -222,7 +222,7 @@ var aimObject = &object{
     creature: [{out: target}]
     piece: [{remove: target}]
   breath:
-    aim: {at: cone, reach: 8m, angle: 90}
+    aim: {at: cone, reach: 8m, angle: 90deg}
     do: [{add: target.hull, by: -10}, {notice: breath, with: {from: aim.from, to: aim.to}}]
   lance:
     aim: {at: line, reach: 30m, pierce: true}
@@ -234,7 +234,7 @@ creatures: {gull: {}}`,
 		{name: "reach", spec: spec{shape: aSpan, max: maxSide}, def: "0",
 			doc: "The range, a length or an expression. Written as 0 it means anywhere for a target, and around the " +
 				"player for an area."},
-		{name: "angle", spec: integer(1, 360), def: "60", doc: "For a cone: its angle in degrees."},
+		{name: "angle", spec: anExpression, def: "60deg", doc: "For a cone: its angle, from `1deg` to `360deg`."},
 		{name: "pierce", spec: flag, def: "false",
 			doc: "For a line: whether it passes through the one it hits, to the next."},
 		{name: "thick", spec: length(0, 100*1000), def: "0",

@@ -245,7 +245,7 @@ what an effect writes, ` + "`random(least, most)`" + `. A choice is compared wit
 a position has ` + "`.x` and `.y`" + ` in millimetres.
 
 Write times, lengths and speeds with their units: ` + "`match.play > 30s`, `distance(me.pos, it.pos) < 2.5m`, `match.round * 1s`, `me.slow ? 2m/s : 6m/s`" + `.
-The units are ` + "`ms`, `s`, `min`, `h`, `mm`, `m`, `mm/s` and `m/s`" + `; ` + "`2m`" + ` in an expression is two metres. Such a number is an integer
+The units are ` + "`ms`, `s`, `min`, `h`, `mm`, `m`, `mm/s`, `m/s` and `deg`" + `; ` + "`2m`" + ` in an expression is two metres. Such a number is an integer
 of milliseconds, millimetres or millimetres a second. Where a time or a length is wanted, a number alone is an error.
 
 ### Built-in fields

@@ -167,6 +167,9 @@ func several(s *spec) string {
 	if s.shape == aWord {
 		return typeText(s)
 	}
+	if s.shape == aMap {
+		return fmt.Sprintf("maps from names to %s, each at most %d", several(s.elem), s.max)
+	}
 	what, bounds, bounded := strings.Cut(typeText(s), ", ")
 	if bounded {
 		bounds = ", each " + bounds
@@ -227,7 +230,7 @@ it is; ` + "`&&` and `||`" + ` absorb it if the other side decides.
 | ` + "`creature`" + ` | the creature concerned | rules for creatures, their moves and acts |
 | ` + "`zone`" + ` | the zone concerned | a zone's own rules, rules for zones |
 | ` + "`it`" + `, or a name of your own | the current item of the loop | within each |
-| ` + "`arg`" + ` | the values sent with the action | where the action takes values |
+| ` + "`arg`" + ` | the values sent with the action, or that a definition is called with | where the action or the definition takes values |
 | ` + "`players`, `teams`, `pieces`, `creatures`, `zones`" + ` | lists; players are those in the match | everywhere |
 | ` + "`team.members`, `p.rivals`, `p.friends`, `p.others`, `zone.inside`" + ` | lists of players | everywhere |
 | ` + "`nobody`, `noteam`, `nocreature`" + ` | no player, no team, no creature; their fields read as zero | everywhere |
@@ -236,7 +239,9 @@ Lists take ` + "`exists(p, …)`, `all(p, …)`, `exists_one(p, …)`, `count(p,
 ` + "`filter(p, condition)`" + ` gives a shorter list, and these pick one of it, or nobody: ` + "`first()`, `nth(2)`" + `,
 ` + "`nearest(position)`, `highest(p, amount)`, `lowest(p, amount)`" + ` (of equals the first), and, in what an effect does,
 ` + "`pick()`" + ` at random. A field that is a list of values takes ` + "`size()`, `7 in me.hand`, `first()`, `nth(2)`" + `,
-` + "`exists`, `all`, `count`, `sum`, `most`" + ` and ` + "`least`" + `; one of references all that lists take.
+` + "`exists`, `all`, `count`, `sum`, `most`, `least`" + ` and ` + "`filter`" + `; one of references all that lists take.
+[Counts](#field) are read by a word, ` + "`me.goods.wood`" + `, or by a choice, ` + "`me.goods[arg.ware]`" + `, and take ` + "`exists`, `all`, `count`, `sum`, `most`" + ` and
+` + "`least`" + ` over their words: ` + "`me.goods.sum(w, me.goods[w])`" + `. [Definitions](#definition) are called like functions: ` + "`can_pay(me, 5)`" + `.
 Functions: ` + "`distance(a, b)`" + ` in millimetres, ` + "`point(x, y)`, `within(position, zone)`, `seconds(n)`" + ` in milliseconds,
 ` + "`running(clock)`" + ` (it moves: a countdown that has run down does not), ` + "`over(countdown)`" + ` (nothing is left of it: it has
 run down, or was never given any time), ` + "`team_named('amber')`, `min`, `max`, `abs`, `int`, `double`, `size(text)`, `string(n)`" + ` and, in
@@ -246,7 +251,8 @@ a position has ` + "`.x` and `.y`" + ` in millimetres.
 
 Write times, lengths and speeds with their units: ` + "`match.play > 30s`, `distance(me.pos, it.pos) < 2.5m`, `match.round * 1s`, `me.slow ? 2m/s : 6m/s`" + `.
 The units are ` + "`ms`, `s`, `min`, `h`, `mm`, `m`, `mm/s`, `m/s` and `deg`" + `; ` + "`2m`" + ` in an expression is two metres. Such a number is an integer
-of milliseconds, millimetres or millimetres a second. Where a time or a length is wanted, a number alone is an error.
+of milliseconds, millimetres, millimetres a second or degrees. Where a time, a length or an angle is wanted, a number alone is
+an error.
 
 ### Built-in fields
 

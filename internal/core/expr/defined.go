@@ -19,7 +19,9 @@ const Definable = Me | Team | Piece | Creature | Zone | Random
 
 // The limits of definitions.
 const (
-	MaxTaken   = 8   // arguments of one definition
+	MaxTaken = 8 // arguments of one definition
+
+	costOfCall = 10  // of a named expression, in Checker.Work
 	maxFrames  = 8   // calls of named expressions inside each other
 	maxInlined = 200 // named expressions that one expression leads to, those in them counted
 )
@@ -212,6 +214,7 @@ func inline(k *compiler, e ast.Expr, d *definition, body func(ast.Expr)) func(*E
 		return nothing
 	}
 	lacks(k, e, d)
+	k.checker.Work += costOfCall
 	k.prog.Calls, d.called = true, true
 	frame := k.frames
 	k.frames++ // the arguments may call as well, before the frame is read

@@ -104,8 +104,9 @@ func (b *binder) room(n *node) bool {
 	}
 	if b.checker.Work > maxWork {
 		b.expressions = -1
-		b.fail(n, "too-many", "", "the rulebook's expressions have more than %d characters in all; the rest is not "+
-			"looked at; one that is written the same way again costs nothing", maxWork)
+		b.fail(n, "too-many", "", "the rulebook's expressions come to more than %d characters in all, each call of "+
+			"a definition counted as a few; the rest is not looked at; one that is written the same way again costs "+
+			"nothing", maxWork)
 	}
 	return b.expressions >= 0 && b.expressions <= maxExpressions
 }

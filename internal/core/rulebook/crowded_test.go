@@ -17,9 +17,9 @@ func TestCrowded(t *testing.T) {
 		}
 		return b.String()
 	}
-	effects := func(format string) string {
+	effects := func(actions int, format string) string {
 		var b strings.Builder
-		for a := range 40 {
+		for a := range actions {
 			fmt.Fprintf(&b, "\n  a%d:\n    do:\n", a)
 			for i := range 60 {
 				fmt.Fprintf(&b, "      - {set: me.n, to: \""+format+"\"}\n", a*60+i, 7)
@@ -32,15 +32,18 @@ func TestCrowded(t *testing.T) {
 		code string // of the finding beyond those of unknown keys
 		line int
 	}{
-		"keys of a map in lines":        {many("k%d: 1\n", 1001), "too-many", 4 + 997},
-		"keys of a map in brackets":     {"x: {" + many("k%d: 1, ", 1001) + "}", "too-many", 5},
-		"keys of a map further in":      {"x:\n  - y:\n" + many("      k%d: 1\n", 1001), "too-many", 6 + 1001},
-		"two maps of half as many":      {"x:\n" + many("  k%d: 1\n", 600) + "y:\n" + many("  k%d: 1\n", 600), "", 0},
-		"two lists of maps":             {"x:\n" + many("  - k: %d\n", 1100), "", 0},
-		"maps in brackets in a map":     {"x: {" + many("k%d: {a: 1, b: 2, c: [1, 2]}, ", 900) + "}", "", 0},
-		"values of lists":               {"x: [" + many("%d, ", 20_100) + "]", "too-many", 5},
-		"expressions":                   {effects("me.n * 2 + me.n * %[1]d + 12345"), "too-many", 0},
-		"the same expression each time": {effects("me.n * 2 + me.n * %[2]d + 12345"), "", 0},
+		"keys of a map in lines":    {many("k%d: 1\n", 1001), "too-many", 4 + 997},
+		"keys of a map in brackets": {"x: {" + many("k%d: 1, ", 1001) + "}", "too-many", 5},
+		"keys of a map further in":  {"x:\n  - y:\n" + many("      k%d: 1\n", 1001), "too-many", 6 + 1001},
+		"two maps of half as many":  {"x:\n" + many("  k%d: 1\n", 600) + "y:\n" + many("  k%d: 1\n", 600), "", 0},
+		"two lists of maps":         {"x:\n" + many("  - k: %d\n", 1100), "", 0},
+		"maps in brackets in a map": {"x: {" + many("k%d: {a: 1, b: 2, c: [1, 2]}, ", 900) + "}", "", 0},
+		"values of lists":           {"x: [" + many("%d, ", 20_100) + "]", "too-many", 5},
+		"expressions":               {effects(40, "me.n * 2 + me.n * %[1]d + 12345"), "too-many", 0},
+		"calls of what calls others": {"define:\n  d0: {takes: {k: integer}, is: arg.k + 1}\n" +
+			many("  d1%[1]d: {takes: {k: integer}, is: \"d0(arg.k) + d0(%[1]d) + d0(2) + d0(3)\"}\n", 9) +
+			effects(20, "d1%[2]d(%[1]d)"), "too-many", 0},
+		"the same expression each time": {effects(40, "me.n * 2 + me.n * %[2]d + 12345"), "", 0},
 	} {
 		_, problems := Compile([]byte(head + c.text))
 		got := 0

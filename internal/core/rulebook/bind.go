@@ -29,19 +29,22 @@ func Compile(src []byte) (*Book, Problems) {
 		return nil, s.problems.sorted()
 	}
 	sum := sha256.Sum256(src)
-	b := &binder{
+	b := &binder{document: &document{
 		top: top,
 		book: &Book{Source: slices.Clone(src), Version: hex.EncodeToString(sum[:6]), Schema: &sheet.Schema{},
 			ActionNamed: map[string]*Action{}},
-	}
+	}}
 	b.takeGame(s, games)
 	b.takeArenas(s, arenas)
-	b.expandSealed(s)
+	(&sealer{b.document}).expandSealed(s)
 	expandCounts(b)
 	b.all()
-	b.regroup()
+	after := &checks{b.document}
+	after.regroup()
 	if len(b.problems.Errors()) == 0 && len(s.problems) == 0 {
-		b.flow()
+		after.flow()
+		b.places()
+		unusedDefinitions(b)
 	}
 	for _, p := range b.problems {
 		if !s.pruned[p.word] && !(p.Code == "needs-ground" && s.pruned["ground"]) {
@@ -67,14 +70,28 @@ func besides(docs []*node) (arenas, others []*node) {
 	return arenas, others
 }
 
-// binder turns a document that fits the grammar into a Book. It goes on after an error, so that all are found.
-type binder struct {
+// document is a rulebook that fits the grammar, and what it becomes.
+type document struct {
 	top      *node
 	game     *node // to which the rulebook belongs; nil for none
 	book     *Book
-	checker  *expr.Checker
 	problems Problems
 	uses     uses
+}
+
+// declarer adds the built-in fields, before those of the author.
+type declarer struct{ *document }
+
+// sealer writes sealed choices as the fields, actions and rules that they stand for.
+type sealer struct{ *document }
+
+// checks look for what is legal but surely wrong, when everything is bound.
+type checks struct{ *document }
+
+// binder turns a document into a Book. It goes on after an error, so that all are found.
+type binder struct {
+	*document
+	checker  *expr.Checker
 	defined  definitions
 	bendable bool                   // bounds and starts may be expressions
 	begin    map[ownKey]sheet.Value // what the own fields of pieces and creatures begin with
@@ -94,7 +111,7 @@ func (b *binder) all() {
 		k.Regions = append(k.Regions, r.text)
 	}
 	bindHost(b)
-	b.declareBuiltIns()
+	(&declarer{b.document}).declareBuiltIns()
 	b.teams()
 	b.sheets()
 	b.declareKinds()
@@ -201,18 +218,18 @@ func (b *binder) watched() {
 	}
 }
 
-func (b *binder) warn(n *node, code, format string, args ...any) {
+func (b *document) warn(n *node, code, format string, args ...any) {
 	b.problems = append(b.problems, Problem{Severity: Warning, Code: code, Line: n.line, Column: n.col, At: n.path,
 		Message: fmt.Sprintf(format, args...)})
 }
 
-func (b *binder) fail(n *node, code, wanted, format string, args ...any) *Problem {
+func (b *document) fail(n *node, code, wanted, format string, args ...any) *Problem {
 	b.problems = append(b.problems, Problem{Severity: Error, Code: code, Line: n.line, Column: n.col, At: n.path,
 		Message: fmt.Sprintf(format, args...), Wanted: wanted})
 	return &b.problems[len(b.problems)-1]
 }
 
-func (b *binder) ticks(n *node, key string) sheet.Tick {
+func (b *document) ticks(n *node, key string) sheet.Tick {
 	return sheet.Tick(sheet.Ticks(n.millis(key), b.book.Rate))
 }
 
@@ -222,7 +239,7 @@ func pointOf(n *node) (x, y int64) {
 	return x, y
 }
 
-func (b *binder) mapKeys(key string) []string {
+func (b *document) mapKeys(key string) []string {
 	var names []string
 	for _, e := range b.top.fields(key) {
 		names = append(names, e.key)
@@ -230,7 +247,7 @@ func (b *binder) mapKeys(key string) []string {
 	return names
 }
 
-func (b *binder) phaseNames() []string {
+func (b *document) phaseNames() []string {
 	if names := b.mapKeys("phases"); len(names) > 0 {
 		return names
 	}
@@ -238,7 +255,7 @@ func (b *binder) phaseNames() []string {
 }
 
 // indexOf finds a declared name and reports where it is not there.
-func (b *binder) indexOf(n *node, what string, known []string) int {
+func (b *document) indexOf(n *node, what string, known []string) int {
 	i := slices.Index(known, n.text)
 	if i < 0 {
 		wanted := "one that is declared"
@@ -252,7 +269,7 @@ func (b *binder) indexOf(n *node, what string, known []string) int {
 }
 
 // section returns the map under a top key; where it is not written, an object that holds nothing but the defaults.
-func (b *binder) section(key string) *node {
+func (b *document) section(key string) *node {
 	if v := b.top.get(key); v != nil {
 		return v
 	}
@@ -267,7 +284,7 @@ func (b *binder) section(key string) *node {
 }
 
 // phaseMask turns a list of phase names into bits; not given, it is otherwise.
-func (b *binder) phaseMask(n *node, key string, otherwise uint64) uint64 {
+func (b *document) phaseMask(n *node, key string, otherwise uint64) uint64 {
 	if n.get(key) == nil {
 		return otherwise
 	}
@@ -282,7 +299,7 @@ func (b *binder) phaseMask(n *node, key string, otherwise uint64) uint64 {
 
 const everyPhase = ^uint64(0)
 
-func (b *binder) openPhases() uint64 {
+func (b *document) openPhases() uint64 {
 	var mask uint64
 	for i, e := range b.top.fields("phases") {
 		if !inputsFrozen.is(e.value, "inputs") {

@@ -26,7 +26,7 @@ func (b *binder) kitNames() {
 	}
 }
 
-func (b *binder) kitIndex(n *node) int {
+func (b *document) kitIndex(n *node) int {
 	var known []string
 	for _, k := range b.book.Kits {
 		known = append(known, k.Name)

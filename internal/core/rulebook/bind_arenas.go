@@ -47,13 +47,13 @@ func (b *binder) takeArenas(s *structure, docs []*node) {
 }
 
 // arenaEntries are the arenas, as they are written.
-func (b *binder) arenaEntries() []entry { return b.top.get("arenas").fields("list") }
+func (b *document) arenaEntries() []entry { return b.top.get("arenas").fields("list") }
 
 // hasGround tells whether there is a ground to be on.
-func (b *binder) hasGround() bool { return b.top.get("ground") != nil || b.top.get("arenas") != nil }
+func (b *document) hasGround() bool { return b.top.get("ground") != nil || b.top.get("arenas") != nil }
 
 // declareArenas adds the fields that say where a match is played, and where the next one is.
-func (b *binder) declareArenas() {
+func (b *declarer) declareArenas() {
 	n := b.top.get("arenas")
 	if n == nil {
 		return

@@ -192,7 +192,7 @@ func (b *binder) hits(n *node) (players bool, creatures, pieces uint64) {
 }
 
 // creatureKinds are the kinds of creature that a rule's "for" names, by bit; 0 for none.
-func (b *binder) creatureKinds(word string) uint64 {
+func (b *document) creatureKinds(word string) uint64 {
 	if word == "creatures" {
 		return ^uint64(0)
 	}

@@ -75,7 +75,7 @@ func (b *binder) boards() {
 }
 
 // boardEntries are the boards that a rulebook may post to: its game's, then its own.
-func (b *binder) boardEntries() []entry {
+func (b *document) boardEntries() []entry {
 	return append(slices.Clone(b.game.fields("boards")), b.own("boards")...)
 }
 

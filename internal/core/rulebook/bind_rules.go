@@ -57,7 +57,7 @@ func (b *binder) rule(no int, n *node, edges *[sheet.Kinds]int) *Rule {
 	return r
 }
 
-func (b *binder) phaseOrEnd(n *node) int {
+func (b *document) phaseOrEnd(n *node) int {
 	if n.text == "end" {
 		return EndOfMatch
 	}
@@ -126,7 +126,7 @@ func (b *binder) phaseRules(p *Phase, n *node) {
 	p.Leave = b.effects(n, "leave", with(scopeMatch, expr.Random))
 }
 
-func (b *binder) winsByTeam() bool {
+func (b *document) winsByTeam() bool {
 	if v := b.top.get("win").get("by"); v != nil {
 		return v.text == winByTeams.word
 	}

@@ -74,7 +74,7 @@ func (b *binder) fields(k sheet.Kind, n *node) {
 	}
 }
 
-func (b *binder) failEntry(e entry, code, format string, args ...any) {
+func (b *document) failEntry(e entry, code, format string, args ...any) {
 	b.problems = append(b.problems, Problem{Severity: Error, Code: code, Line: e.line, Column: e.col, At: e.value.path,
 		Message: fmt.Sprintf(format, args...)})
 }

@@ -40,7 +40,7 @@ func (b *binder) teams() {
 	}
 }
 
-func (b *binder) teamNames() []string {
+func (b *document) teamNames() []string {
 	var names []string
 	for _, t := range b.book.Teams.List {
 		names = append(names, t.Name)

@@ -84,7 +84,7 @@ type CreatureFields struct {
 }
 
 // declareCreature adds the built-in fields of creatures, where there are any.
-func (b *binder) declareCreature() {
+func (b *declarer) declareCreature() {
 	kinds := b.mapKeys("creatures")
 	if len(kinds) == 0 {
 		return
@@ -104,7 +104,7 @@ func (b *binder) declareCreature() {
 }
 
 // declareShots adds the built-in fields of pieces that fly, where there are any.
-func (b *binder) declareShots() {
+func (b *declarer) declareShots() {
 	for _, e := range b.top.fields("pieces") {
 		if e.value.get("shot") != nil {
 			f, add := &b.book.F.Piece, b.adder(sheet.Piece)

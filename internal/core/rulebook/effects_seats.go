@@ -34,7 +34,7 @@ func (n *node) says(key string) bool {
 }
 
 // declareSeats adds the built-in fields of players who may be on the bench or frozen, where something does that.
-func (b *binder) declareSeats() {
+func (b *declarer) declareSeats() {
 	add, f := b.adder(sheet.Player), &b.book.F.Player
 	if b.top.says("bench") {
 		f.Benched = add("benched", resets(flagField))

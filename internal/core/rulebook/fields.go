@@ -114,7 +114,7 @@ type PieceFields struct {
 }
 
 // declareBuiltIns adds the built-in fields to a new schema.
-func (b *binder) declareBuiltIns() {
+func (b *declarer) declareBuiltIns() {
 	F := &b.book.F
 	lob := b.adder(sheet.Lobby)
 	F.Lobby = LobbyFields{
@@ -188,7 +188,7 @@ func (b *binder) declareBuiltIns() {
 }
 
 // declareBudgets adds what is left of the budgets of pauses, where they have limits.
-func (b *binder) declareBudgets() {
+func (b *declarer) declareBudgets() {
 	n, p := b.section("pause"), &b.book.F.Pauses
 	switch pauseWords.named(n.str("who")) {
 	case PauseNobody:
@@ -212,7 +212,7 @@ func (b *binder) declareBudgets() {
 	p.Time = budget("pause_left", n.millis("seconds"))
 }
 
-func (b *binder) declarePlayer() {
+func (b *declarer) declarePlayer() {
 	add := b.adder(sheet.Player)
 	p := &b.book.F.Player
 	var pos, was, steer, rest *sheet.Field // what a tick looks at stands side by side
@@ -248,7 +248,7 @@ func (b *binder) declarePlayer() {
 }
 
 // adder returns a function that adds built-in fields to a kind.
-func (b *binder) adder(k sheet.Kind) func(string, sheet.Field) *sheet.Field {
+func (b *document) adder(k sheet.Kind) func(string, sheet.Field) *sheet.Field {
 	return func(name string, f sheet.Field) *sheet.Field {
 		f.Name, f.BuiltIn = name, true
 		added, err := b.book.Schema.Add(k, f)

@@ -45,15 +45,13 @@ func (u *uses) reached(phase int) {
 }
 
 // flow looks for what is legal but surely wrong.
-func (b *binder) flow() {
+func (b *checks) flow() {
 	b.book.Flow = b.phaseFlow()
 	b.unreached()
 	b.endless()
 	b.unbrokenTies()
 	b.unusedFields()
-	unusedDefinitions(b)
 	b.ungranted()
-	b.places()
 	b.idleCreatures()
 	b.endlessTurns()
 	b.onlyRound()
@@ -61,7 +59,7 @@ func (b *binder) flow() {
 }
 
 // idleActions warns of actions that do nothing, and of those that no phase takes.
-func (b *binder) idleActions() {
+func (b *checks) idleActions() {
 	open := b.openPhases()
 	for i, e := range b.top.fields("actions") {
 		a := b.book.Actions[i]
@@ -77,7 +75,7 @@ func (b *binder) idleActions() {
 }
 
 // onlyRound warns of rounds of which only one can be played, because nothing leads from the round's phase back to it.
-func (b *binder) onlyRound() {
+func (b *checks) onlyRound() {
 	r := b.book.Rounds
 	if r == nil || r.Most < 2 {
 		return
@@ -131,7 +129,7 @@ func endsOf(p *Phase) (next []int) {
 }
 
 // successors are the phases that may follow p, by bit, and whether the end may.
-func (b *binder) successors(p *Phase) (next uint64, end bool) {
+func (b *checks) successors(p *Phase) (next uint64, end bool) {
 	add := func(n int) {
 		if n == EndOfMatch {
 			end = true
@@ -156,7 +154,7 @@ func (b *binder) successors(p *Phase) (next uint64, end bool) {
 	return next | b.uses.gone, end || b.uses.goesEnd
 }
 
-func (b *binder) reachable() uint64 {
+func (b *checks) reachable() uint64 {
 	seen := uint64(1)
 	for grew := true; grew; {
 		grew = false
@@ -174,7 +172,7 @@ func (b *binder) reachable() uint64 {
 	return seen
 }
 
-func (b *binder) unreached() {
+func (b *checks) unreached() {
 	seen := b.reachable()
 	for i, e := range b.top.fields("phases") {
 		if seen&(1<<i) == 0 {
@@ -184,7 +182,7 @@ func (b *binder) unreached() {
 }
 
 // endless warns when no reachable phase leads to the end by time or condition.
-func (b *binder) endless() {
+func (b *checks) endless() {
 	if len(b.book.Win.Ends) > 0 || b.book.Win.Last || b.uses.finishes {
 		return
 	}
@@ -202,7 +200,7 @@ func (b *binder) endless() {
 	)
 }
 
-func (b *binder) unbrokenTies() {
+func (b *checks) unbrokenTies() {
 	w := b.book.Win
 	where := b.section("win")
 	switch {
@@ -221,7 +219,7 @@ func (b *binder) unbrokenTies() {
 	}
 }
 
-func (b *binder) unusedFields() {
+func (b *checks) unusedFields() {
 	sheets := b.top.get("sheets")
 	for _, k := range []sheet.Kind{sheet.Lobby, sheet.Match, sheet.Team, sheet.Player} {
 		for _, e := range sheets.fields(k.String()) {
@@ -241,7 +239,7 @@ func (b *binder) unusedFields() {
 	}
 }
 
-func (b *binder) hasReferee() bool {
+func (b *checks) hasReferee() bool {
 	if b.book.Referee != nil {
 		return true
 	}
@@ -253,7 +251,7 @@ func (b *binder) hasReferee() bool {
 	return false
 }
 
-func (b *binder) ungranted() {
+func (b *checks) ungranted() {
 	have := b.uses.granted
 	for _, k := range b.book.Kits {
 		if k.Start {
@@ -269,7 +267,7 @@ func (b *binder) ungranted() {
 }
 
 // idleCreatures warns of creatures that nothing brings, and of acts that nothing uses.
-func (b *binder) idleCreatures() {
+func (b *checks) idleCreatures() {
 	for i, e := range b.top.fields("creatures") {
 		if b.book.Creatures[i].Keep == 0 && b.uses.placed&(1<<i) == 0 {
 			b.warn(e.value, "creature-unplaced", "no %s ever comes: keep is 0, and no effect places one", e.key)
@@ -284,7 +282,7 @@ func (b *binder) idleCreatures() {
 }
 
 // endlessTurns warns of turns that nothing ends.
-func (b *binder) endlessTurns() {
+func (b *checks) endlessTurns() {
 	if t := b.book.Turns; t != nil && t.Length == 0 && t.Clock == 0 && !b.uses.passes {
 		b.warn(b.top.get("turns"), "turn-endless",
 			"a turn never ends: no effect passes it on ({turn: next}), and it has neither a length nor a clock")

@@ -177,7 +177,7 @@ func (b *binder) takeGame(s *structure, docs []*node) {
 
 // shared is the entry of a rulebook under record or boards that says what its matches bring to something that its game
 // declares; it may say nothing else. nil if there is none.
-func (b *binder) shared(part, name string, may ...string) *node {
+func (b *document) shared(part, name string, may ...string) *node {
 	for _, e := range b.top.fields(part) {
 		if e.key != name {
 			continue
@@ -194,7 +194,7 @@ func (b *binder) shared(part, name string, may ...string) *node {
 }
 
 // own are the rulebook's entries under record or boards but for those that its game declares.
-func (b *binder) own(part string) (out []entry) {
+func (b *document) own(part string) (out []entry) {
 	for _, e := range b.top.fields(part) {
 		if b.game.get(part).get(e.key) == nil {
 			out = append(out, e)

@@ -20,7 +20,7 @@ type FlowLead struct {
 }
 
 // phaseFlow is how phases lead to each other, in the order in which they are written.
-func (b *binder) phaseFlow() []FlowPhase {
+func (b *checks) phaseFlow() []FlowPhase {
 	out := []FlowPhase{}
 	for _, p := range b.book.Phases {
 		f := FlowPhase{Name: p.Name, Title: p.Title, Frozen: p.Frozen, Leads: []FlowLead{},

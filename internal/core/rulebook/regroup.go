@@ -10,7 +10,7 @@ import (
 
 // regroup looks for a field that is used several times under a name that nobody declares, while one of nearly that name
 // is declared and never used: the slip is in the declaration then, and is reported there, once.
-func (b *binder) regroup() {
+func (b *checks) regroup() {
 	places := map[string][]int{} // of the problems, by unknown word
 	for i, p := range b.problems {
 		if p.word != "" && p.Code == "expression" {
@@ -41,7 +41,7 @@ func (b *binder) regroup() {
 }
 
 // declaration finds where the author has declared a field.
-func (b *binder) declaration(name string) (*entry, sheet.Kind) {
+func (b *checks) declaration(name string) (*entry, sheet.Kind) {
 	sheets := b.top.get("sheets")
 	for _, k := range []sheet.Kind{sheet.Lobby, sheet.Match, sheet.Team, sheet.Player} {
 		for _, e := range sheets.fields(k.String()) {
@@ -54,7 +54,7 @@ func (b *binder) declaration(name string) (*entry, sheet.Kind) {
 }
 
 // fieldUsed tells whether anything reads or writes a field, its own derivation aside.
-func (b *binder) fieldUsed(k sheet.Kind, name string) bool {
+func (b *checks) fieldUsed(k sheet.Kind, name string) bool {
 	f := b.book.Schema.Field(k, name)
 	return f == nil || b.uses.reads[k].Has(f.No) || b.uses.writes[k].Has(f.No) && !f.Derived
 }

@@ -80,7 +80,7 @@ func (m maker) within(n *node, key string) *node {
 }
 
 // expandSealed writes each sealed choice as the fields, the action and the rules that it stands for.
-func (b *binder) expandSealed(s *structure) {
+func (b *sealer) expandSealed(s *structure) {
 	for _, e := range b.top.fields("sealed") {
 		m := maker{e.value}
 		if taken := b.top.get("actions").get(e.key); taken != nil {
@@ -118,7 +118,7 @@ func (b *binder) expandSealed(s *structure) {
 }
 
 // sealedIn tells whether a choice is made in a phase.
-func (b *binder) sealedIn(n *node, phase entry) bool {
+func (b *sealer) sealedIn(n *node, phase entry) bool {
 	list := n.get("phases")
 	if list == nil {
 		return !inputsFrozen.is(phase.value, "inputs")
@@ -131,7 +131,7 @@ func (b *binder) sealedIn(n *node, phase entry) bool {
 	return false
 }
 
-func (b *binder) sealedFields(s *structure, m maker, e entry) {
+func (b *sealer) sealedFields(s *structure, m maker, e entry) {
 	n := e.value
 	player := m.within(m.within(b.top, "sheets"), "player")
 	who := "true"
@@ -154,7 +154,7 @@ func (b *binder) sealedFields(s *structure, m maker, e entry) {
 		strings.TrimSpace(who))))
 }
 
-func (b *binder) sealedAction(s *structure, m maker, e entry) {
+func (b *sealer) sealedAction(s *structure, m maker, e entry) {
 	n := e.value
 	may := "me." + e.key + "_due"
 	if !n.on("again") {
@@ -172,7 +172,7 @@ func (b *binder) sealedAction(s *structure, m maker, e entry) {
 }
 
 // revealed are the effects that reveal a choice.
-func (b *binder) revealed(m maker, e entry) *node {
+func (b *sealer) revealed(m maker, e entry) *node {
 	it := func(field string) *node { return m.text("it.%s", field) }
 	list := m.list(m.object("each", m.text("players"), "when", it(e.key+"_made"), "do",
 		m.list(m.object("set", it(e.key), "to", it(e.key+"_sealed")))))

@@ -92,7 +92,7 @@ func (b *Book) AlsoFrozen() bool {
 }
 
 // declareStandIns adds the fields that mark stand-ins.
-func (b *binder) declareStandIns() {
+func (b *declarer) declareStandIns() {
 	if n := b.top.get("stand_ins"); n != nil {
 		b.book.StandIns = &StandIns{Line: n.line, Flag: b.adder(sheet.Player)("stand_in", flagField),
 			Count: b.adder(sheet.Lobby)("stand_ins", whole)}

@@ -113,7 +113,7 @@ type TurnFields struct {
 }
 
 // declareTurns adds the built-in fields of turns, where there are any.
-func (b *binder) declareTurns() {
+func (b *declarer) declareTurns() {
 	n := b.top.get("turns")
 	if n == nil {
 		return

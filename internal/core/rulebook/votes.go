@@ -174,7 +174,7 @@ type VoteFields struct {
 }
 
 // declareVotes adds the built-in fields of votes, where there are any.
-func (b *binder) declareVotes() {
+func (b *declarer) declareVotes() {
 	names := b.mapKeys("votes")
 	if len(names) == 0 {
 		return

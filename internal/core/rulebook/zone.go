@@ -48,7 +48,7 @@ type ZoneFields struct {
 }
 
 // declareZones adds the built-in fields of zones, where there are any.
-func (b *binder) declareZones() {
+func (b *declarer) declareZones() {
 	kinds := b.mapKeys("zones")
 	if len(kinds) == 0 {
 		return

@@ -29,11 +29,11 @@ func Compile(src []byte) (*Book, Problems) {
 		return nil, s.problems.sorted()
 	}
 	sum := sha256.Sum256(src)
-	b := &binder{document: &document{
+	b := &binder{terms: &terms{document: &document{
 		top: top,
 		book: &Book{Source: slices.Clone(src), Version: hex.EncodeToString(sum[:6]), Schema: &sheet.Schema{},
 			ActionNamed: map[string]*Action{}},
-	}}
+	}}}
 	b.takeGame(s, games)
 	b.takeArenas(s, arenas)
 	(&sealer{b.document}).expandSealed(s)
@@ -90,15 +90,23 @@ type checks struct{ *document }
 
 // binder turns a document into a Book. It goes on after an error, so that all are found.
 type binder struct {
-	*document
-	checker  *expr.Checker
-	defined  definitions
+	*terms
 	bendable bool                   // bounds and starts may be expressions
 	begin    map[ownKey]sheet.Value // what the own fields of pieces and creatures begin with
+}
+
+// terms compile the expressions of a document.
+type terms struct {
+	*document
+	checker *expr.Checker
+	defined definitions
 
 	expressions int             // so far; less than 0 when the checker has done what it may do
 	said        map[string]bool // what was said of an unknown name, and of which part
 }
+
+// keeper binds what is kept: the record and the boards.
+type keeper struct{ *terms }
 
 // all binds in an order in which names are declared before they are used.
 func (b *binder) all() {
@@ -151,9 +159,10 @@ func (b *binder) all() {
 	b.rounds()
 	b.win()
 	b.endings()
-	b.recordRules()
-	b.boards()
-	b.unposted()
+	keep := &keeper{b.terms}
+	keep.recordRules()
+	keep.boards()
+	keep.unposted()
 	b.watched()
 	bindWatching(b)
 	weighState(b)

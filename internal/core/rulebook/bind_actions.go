@@ -303,7 +303,7 @@ func coneOf(b *binder, n *node, scope expr.Scope) int64 {
 	return int64(math.Round(math.Cos(float64(angle)*math.Pi/360) * 1e6))
 }
 
-func (b *binder) named(n *node, key string, scope expr.Scope) []Named {
+func (b *terms) named(n *node, key string, scope expr.Scope) []Named {
 	var out []Named
 	for _, e := range n.fields(key) {
 		if p := b.compile(e.value, scope, b.loose(e.value, scope)); p != nil {
@@ -314,7 +314,7 @@ func (b *binder) named(n *node, key string, scope expr.Scope) []Named {
 }
 
 // loose is a want that any value fits: it asks the checker what comes out.
-func (b *binder) loose(n *node, scope expr.Scope) expr.Want {
+func (b *terms) loose(n *node, scope expr.Scope) expr.Want {
 	if t, ok := b.checker.TypeOf(n.text, scope); ok {
 		return expr.Want{Type: t.Of, Ref: t.Kind}
 	}

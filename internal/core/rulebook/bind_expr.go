@@ -33,7 +33,7 @@ var (
 )
 
 // expr compiles the expression under a key; nil when it is not there or wrong.
-func (b *binder) expr(n *node, key string, scope expr.Scope, want expr.Want) *expr.Prog {
+func (b *terms) expr(n *node, key string, scope expr.Scope, want expr.Want) *expr.Prog {
 	v := n.get(key)
 	if v == nil {
 		return nil
@@ -41,7 +41,7 @@ func (b *binder) expr(n *node, key string, scope expr.Scope, want expr.Want) *ex
 	return b.compile(v, scope, want)
 }
 
-func (b *binder) compile(n *node, scope expr.Scope, want expr.Want) *expr.Prog {
+func (b *terms) compile(n *node, scope expr.Scope, want expr.Want) *expr.Prog {
 	if n.kind != scalarNode {
 		b.fail(n, "wrong-type", "an expression", "%s", kindWords[n.kind])
 		return nil
@@ -94,7 +94,7 @@ const (
 )
 
 // room counts an expression and tells whether it is one too many.
-func (b *binder) room(n *node) bool {
+func (b *terms) room(n *node) bool {
 	if b.expressions < 0 {
 		return false
 	}
@@ -112,7 +112,7 @@ func (b *binder) room(n *node) bool {
 }
 
 // condition compiles a condition and says when it can never change.
-func (b *binder) condition(n *node, key string, scope expr.Scope) *expr.Prog {
+func (b *terms) condition(n *node, key string, scope expr.Scope) *expr.Prog {
 	p := b.expr(n, key, scope, wantFlag)
 	if p != nil && p.Const {
 		b.warn(n.get(key), "constant-condition", "this condition reads nothing and is always the same")
@@ -120,7 +120,7 @@ func (b *binder) condition(n *node, key string, scope expr.Scope) *expr.Prog {
 	return p
 }
 
-func (b *binder) path(n *node, key string, scope expr.Scope) *expr.Path {
+func (b *terms) path(n *node, key string, scope expr.Scope) *expr.Path {
 	v := n.get(key)
 	if v == nil || !b.room(v) {
 		return nil
@@ -151,7 +151,7 @@ func (b *binder) path(n *node, key string, scope expr.Scope) *expr.Path {
 var writable = []string{"pos"}
 
 // report turns an expression's issues into problems at their place in the file.
-func (b *binder) report(n *node, issues []expr.Issue) {
+func (b *terms) report(n *node, issues []expr.Issue) {
 	for _, is := range issues {
 		if called, _, _ := strings.Cut(is.Message, " "); slices.Contains(b.defined.failed, cmp.Or(is.Word, called)) {
 			continue // its definition was reported
@@ -185,7 +185,7 @@ func (b *binder) report(n *node, issues []expr.Issue) {
 }
 
 // repeated tells whether the same was said of the same rule, action or piece before: once is enough.
-func (b *binder) repeated(p Problem) bool {
+func (b *terms) repeated(p Problem) bool {
 	part := p.At
 	if i := strings.IndexAny(part, ".["); i >= 0 {
 		if k := strings.IndexAny(part[i+1:], ".["); k >= 0 {

@@ -19,7 +19,7 @@ func (b *binder) record() {
 }
 
 // recordRules compiles what is kept at the end.
-func (b *binder) recordRules() {
+func (b *keeper) recordRules() {
 	for _, e := range b.game.fields("record") {
 		b.recordRule(e, b.shared("record", e.key, "of", "if", "keep"), true)
 	}
@@ -34,7 +34,7 @@ func (b *binder) recordRules() {
 }
 
 // recordRule compiles what a rulebook keeps of a field; keeps is nil where it says nothing.
-func (b *binder) recordRule(e entry, keeps *node, game bool) {
+func (b *keeper) recordRule(e entry, keeps *node, game bool) {
 	f := b.book.Schema.Field(sheet.Record, e.key)
 	if f == nil || f.BuiltIn {
 		return
@@ -55,7 +55,7 @@ func (b *binder) recordRule(e entry, keeps *node, game bool) {
 }
 
 // storedOnce reports fields of the record that would be kept under one name.
-func (b *binder) storedOnce() {
+func (b *keeper) storedOnce() {
 	by := map[string]string{}
 	for _, r := range b.book.Record {
 		for _, name := range append([]string{r.Field.Name}, r.Was...) {
@@ -68,7 +68,7 @@ func (b *binder) storedOnce() {
 	}
 }
 
-func (b *binder) boards() {
+func (b *keeper) boards() {
 	for _, e := range b.boardEntries() {
 		b.board(e)
 	}
@@ -79,7 +79,7 @@ func (b *document) boardEntries() []entry {
 	return append(slices.Clone(b.game.fields("boards")), b.own("boards")...)
 }
 
-func (b *binder) board(e entry) {
+func (b *keeper) board(e entry) {
 	n, posts := e.value, e.value
 	game := b.game.get("boards").get(e.key) != nil
 	if game {
@@ -107,7 +107,7 @@ func (b *binder) board(e entry) {
 }
 
 // clients binds what clients may post.
-func (b *binder) clients(n *node, x *Board) {
+func (b *keeper) clients(n *node, x *Board) {
 	c := n.get("clients")
 	if c == nil {
 		return
@@ -122,7 +122,7 @@ func (b *binder) clients(n *node, x *Board) {
 }
 
 // renewal binds when a board begins anew.
-func (b *binder) renewal(n *node, x *Board) {
+func (b *keeper) renewal(n *node, x *Board) {
 	x.Renew, x.Zone = renewWords.named(n.str("renew")), n.str("zone")
 	if _, err := zone.Load(x.Zone); err != nil {
 		b.fail(n.get("zone"), "unknown-word", "an IANA name such as UTC, Europe/Oslo or America/Lima",
@@ -148,7 +148,7 @@ func (b *binder) renewal(n *node, x *Board) {
 }
 
 // unposted warns of boards to which nothing posts.
-func (b *binder) unposted() {
+func (b *keeper) unposted() {
 	for i, e := range b.boardEntries() {
 		if x := b.book.Boards[i]; !x.Game && e.value.get("of") == nil && !x.Open && b.uses.posted&(1<<i) == 0 {
 			b.warn(e.value, "board-empty",

@@ -133,7 +133,7 @@ func (b *document) winsByTeam() bool {
 	return len(b.book.Teams.List) > 0
 }
 
-func (b *binder) order(n *node) []Rank {
+func (b *terms) order(n *node) []Rank {
 	scope := scopePlayer
 	if b.winsByTeam() {
 		scope = scopeTeam

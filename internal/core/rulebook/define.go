@@ -124,7 +124,7 @@ func parameters(b *binder, n *node) (out []*sheet.Field) {
 }
 
 // undefined says of a name that is called what is wrong with its definition; "" where it has none.
-func undefined(b *binder, name string) string {
+func undefined(b *terms, name string) string {
 	if b.top.get("define").get(name) == nil {
 		return ""
 	}

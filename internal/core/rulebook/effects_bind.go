@@ -55,7 +55,7 @@ func (b *binder) strays(n *node, d *effectDecl) (any bool) {
 	return any
 }
 
-func (b *binder) need(n *node, key, verb string) *node {
+func (b *terms) need(n *node, key, verb string) *node {
 	v := n.get(key)
 	if v == nil {
 		b.fail(n, "missing-key", "", "%q needs the key %q beside it", verb, key)
@@ -168,7 +168,7 @@ func plainInteger(s string) bool {
 
 // quantity compiles a time (in ms), a length (in mm) or an angle (in deg), or an expression of one. A number alone
 // needs its unit, and one with another unit is wrong.
-func (b *binder) quantity(n *node, scope expr.Scope, unit string) *expr.Prog {
+func (b *terms) quantity(n *node, scope expr.Scope, unit string) *expr.Prog {
 	if n == nil {
 		return nil
 	}
@@ -206,7 +206,7 @@ func effectSpawn(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 }
 
 // oneOfKinds compiles a reference to a sheet of one of two kinds.
-func (b *binder) oneOfKinds(n *node, scope expr.Scope, first, second sheet.Kind) *expr.Prog {
+func (b *terms) oneOfKinds(n *node, scope expr.Scope, first, second sheet.Kind) *expr.Prog {
 	want := expr.Want{Type: sheet.Ref, Ref: first}
 	if t, ok := b.checker.TypeOf(n.text, scope); ok && t.Of == sheet.Ref && t.Kind == second {
 		want.Ref = second
@@ -233,7 +233,7 @@ func effectKit(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 }
 
 // playerOr compiles the players under a key; me, where there is one, if it is not given.
-func (b *binder) playerOr(n *node, key string, scope expr.Scope) *expr.Who {
+func (b *terms) playerOr(n *node, key string, scope expr.Scope) *expr.Who {
 	if v := n.get(key); v != nil {
 		return whoOf(b, v, scope, sheet.Player)
 	}
@@ -269,7 +269,7 @@ func effectFinish(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 }
 
 // winner compiles the player or team that has won, or several that have won together.
-func (b *binder) winner(n *node, scope expr.Scope) *expr.Who {
+func (b *terms) winner(n *node, scope expr.Scope) *expr.Who {
 	kind := sheet.Player
 	if b.winsByTeam() {
 		kind = sheet.Team
@@ -281,7 +281,7 @@ func (b *binder) winner(n *node, scope expr.Scope) *expr.Who {
 }
 
 // whoOf compiles one sheet of a kind, or several.
-func whoOf(b *binder, n *node, scope expr.Scope, kind sheet.Kind) *expr.Who {
+func whoOf(b *terms, n *node, scope expr.Scope, kind sheet.Kind) *expr.Who {
 	if !b.room(n) {
 		return nil
 	}

@@ -120,7 +120,7 @@ func CompileSeries(src []byte) (*Series, Problems) {
 	if !s.check(docs[0], &spec{shape: anObject, object: seriesObject}) || len(s.problems) > 0 {
 		return nil, s.problems.sorted()
 	}
-	b := &binder{document: &document{top: docs[0], book: &Book{Rate: 1000}}}
+	b := &binder{terms: &terms{document: &document{top: docs[0], book: &Book{Rate: 1000}}}}
 	out := b.series(docs[0])
 	out.Source = slices.Clone(src)
 	if len(b.problems) > 0 {

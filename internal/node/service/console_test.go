@@ -134,7 +134,7 @@ func TestConsole(t *testing.T) {
 		`/^(\d+) of \1 answered: their copies are right$/.test(document.querySelector('[data-test=copies]')?.innerText ?? '')`,
 	)
 	liar := bareTo(t, node.Address, map[string]any{"token": player(t, "Pim").Token, "lobby": lob, "watch": true}, 0)
-	go liar.lie(liar.next("snapshot")["parts"].([]any))
+	go liar.lie(liar.next("snapshot")["parts"].([]any), map[any]bool{})
 	s.press("Ask the clients")
 	s.see( // one field at least: the pings may have changed since
 		`/fields differ/.test(document.querySelector('[data-test=copies]')?.innerText ?? '') && ` +

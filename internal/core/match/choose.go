@@ -60,7 +60,7 @@ func (m *acts) would(p *Player, in *step.Input) bool {
 	tally, broken, done := m.tally, m.broken, m.env.Work.Done
 	m.tally, m.trying = nil, true
 	yes := m.Act(p, in).OK() && !m.env.Work.Over()
-	m.tally, m.broken, m.env.Work.Done, m.trying = tally, broken, done, false
+	m.tally, m.broken, m.env.Work.Done, m.trying, m.hits = tally, broken, done, false, m.hits[:0]
 	return yes
 }
 
@@ -71,8 +71,10 @@ func (w *Whim) sent(me *sheet.Row, a *rulebook.Action, f *sheet.Field, b *rulebo
 		for _, x := range s.Sends[a.No] {
 			if x.Name == f.Name {
 				m.subject(sheet.Player, me)
-				m.env.Fault = 0
+				chance := m.env.Random
+				m.env.Random = func(_ uint32, n int64) int64 { return w.rand.Int64N(n) } // not the lobby's own
 				v := x.Is.Value(&m.env, f.Type)
+				m.env.Random = chance
 				if m.faulty(s.Line); m.env.Fault == 0 {
 					return v
 				}

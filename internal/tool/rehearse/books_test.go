@@ -2,13 +2,17 @@ package rehearse_test
 
 import (
 	"encoding/json"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
 
+	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/tool/rehearse"
+	"turnvex.example/turnvex/internal/tool/script"
 	"turnvex.example/turnvex/internal/tool/trial"
 )
 
@@ -60,4 +64,40 @@ func rehearsed(t *testing.T, file string, matches int, seed uint64) *rehearse.Re
 		t.Fatal(err)
 	}
 	return report
+}
+
+// TestLookingChangesNothing: whoever looks for what the rules would accept leaves the lobby as it was, to the last draw.
+func TestLookingChangesNothing(t *testing.T) {
+	book, problems := rulebook.Compile([]byte(`turnvex: 1
+name: looks
+players: {least: 2, most: 2}
+start: {countdown: 0s}
+stand_ins: {sends: {poke: {n: "random(1, 9)"}}}
+sheets: {player: {n: {type: integer}}}
+actions: {poke: {aim: {at: target}, takes: {n: {type: integer}}, do: [{add: target.n, by: arg.n}]}}
+phases: {play: {length: 9s}}
+`))
+	if book == nil {
+		t.Fatal(problems)
+	}
+	st := script.NewStage(book, lobby.Setup{Code: "LOOKED", Seed: 1, Hidden: true})
+	steps, _ := script.Parse([]byte("at 0s Mara enters\nat 0s Joss enters\nat 0s all ready\nat 1s Mara poke Joss n=1"))
+	for _, s := range steps {
+		if err := st.Do(s); err != nil {
+			t.Fatal(err)
+		}
+	}
+	before, whim, sent := st.M.Hash(), st.M.Whim(rand.New(rand.NewPCG(1, 2))), 0
+	for range 50 {
+		in := step.Input{Kind: step.Intent}
+		if whim.Does(st.M.Store().Seated[0], &in) {
+			sent++
+		}
+		if err := st.M.Check(); err != nil || st.M.Hash() != before {
+			t.Fatal("the lobby is another one after looking: ", err)
+		}
+	}
+	if sent != 50 {
+		t.Errorf("%d of 50 times something was found to do", sent)
+	}
 }

@@ -60,14 +60,19 @@ func (b *terms) compile(n *node, scope expr.Scope, want expr.Want) *expr.Prog {
 	p, issues := b.checker.Compile(src, scope, want)
 	b.report(n, issues)
 	if p != nil {
-		b.uses.read(&p.Reads)
-		b.defined.uses |= p.Vars
+		used(b, &p.Reads, p.Vars)
 		if most := mostLooks(p, &b.checker.Sizes); most > MostLooks {
 			b.warn(n, "much-work", "with %d players this may look at up to %d things in one tick; beyond %d in all "+
 				"the match ends: walk through fewer lists inside each other", b.book.Players.Most, most, MostLooks)
 		}
 	}
 	return p
+}
+
+// used notes what something that was compiled reads, and which names it uses.
+func used(b *terms, reads *expr.Reads, vars expr.Vars) {
+	b.uses.read(reads)
+	b.defined.uses |= vars
 }
 
 // MostLooks is how many sheets and values the expressions of one input or tick may look at together. Beyond it the
@@ -130,8 +135,7 @@ func (b *terms) path(n *node, key string, scope expr.Scope) *expr.Path {
 	if p == nil {
 		return nil
 	}
-	b.uses.read(&p.Reads)
-	b.defined.uses |= p.Vars
+	used(b, &p.Reads, p.Vars)
 	switch {
 	case p.Field.Derived:
 		b.fail(v, "derived", "", "%s is derived; only its own expression writes it", v.text)

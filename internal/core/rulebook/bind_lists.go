@@ -239,8 +239,7 @@ func wholeOf(b *binder, n *node, f *sheet.Field, scope expr.Scope) *expr.Whole {
 	w, issues := b.checker.CompileWhole(src, scope, f)
 	b.report(n, issues)
 	if w != nil {
-		b.uses.read(&w.Reads)
-		b.defined.uses |= w.Vars
+		used(b.terms, &w.Reads, w.Vars)
 	}
 	return w
 }

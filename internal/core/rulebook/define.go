@@ -139,8 +139,7 @@ func effectRun(b *binder, _, v *node, scope expr.Scope, e *Effect) {
 	call, issues := b.checker.CompileCall(v.text, scope)
 	b.report(v, issues)
 	if call != nil {
-		b.uses.read(&call.Reads)
-		b.defined.uses |= call.Vars
+		used(b.terms, &call.Reads, call.Vars)
 		e.Run = &Run{call, b.defined.effects[call.Name]}
 	}
 }

@@ -288,8 +288,7 @@ func whoOf(b *terms, n *node, scope expr.Scope, kind sheet.Kind) *expr.Who {
 	w, issues := b.checker.CompileWho(n.text, scope, kind)
 	b.report(n, issues)
 	if w != nil {
-		b.uses.read(&w.Reads)
-		b.defined.uses |= w.Vars
+		used(b, &w.Reads, w.Vars)
 	}
 	return w
 }

@@ -21,8 +21,7 @@ func (b *binder) walksOver(v *node, scope expr.Scope, e *Effect) (kind sheet.Kin
 		if l == nil {
 			return 0, false
 		}
-		b.uses.read(&l.Reads)
-		b.defined.uses |= l.Vars
+		used(b.terms, &l.Reads, l.Vars)
 		e.List = l
 		return l.Kind, true
 	}

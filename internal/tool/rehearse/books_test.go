@@ -66,7 +66,7 @@ func rehearsed(t *testing.T, file string, matches int, seed uint64) *rehearse.Re
 	return report
 }
 
-// TestLookingChangesNothing: whoever looks for what the rules would accept leaves the lobby as it was, to the last draw.
+// TestLookingChangesNothing: who looks for what the rules would accept leaves the lobby as it was, to the last draw.
 func TestLookingChangesNothing(t *testing.T) {
 	book, problems := rulebook.Compile([]byte(`turnvex: 1
 name: looks

@@ -101,7 +101,7 @@ func fieldOf(f *sheet.Field) *Field {
 		Choices:  f.Choices,
 		Item:     Type(f.Item),
 		Most:     f.Most,
-		See:      f.See.String(),
+		See:      f.SeenBy(),
 		Bounded:  f.Bounded,
 		Min:      f.Min,
 		Max:      f.Max,

@@ -1,7 +1,9 @@
 package expr
 
 import (
+	"maps"
 	"math"
+	"slices"
 
 	"cel.dev/cel-go/cel"
 	"cel.dev/cel-go/common"
@@ -175,3 +177,27 @@ func expandExtreme(function string, start int64) parser.MacroExpander {
 
 // Library returns the CEL library's environment for a scope: what our trees are compared with.
 func (c *Checker) Library(scope Scope) (*cel.Env, error) { return c.env(scope) }
+
+// Functions lists what expressions may call.
+func Functions() ([]string, error) {
+	c, err := NewChecker(&sheet.Schema{})
+	if err != nil {
+		return nil, err
+	}
+	names := map[string]bool{"size": true, "string": true, "int": true, "double": true}
+	for _, m := range c.base.Macros() {
+		names[m.Function()] = m.Function() != operators.Has && m.Function() != operators.Map
+	}
+	plain, err := cel.NewEnv()
+	if err != nil {
+		return nil, err
+	}
+	standard := plain.Functions()
+	for name := range c.base.Functions() {
+		if standard[name] == nil && name[0] != '@' {
+			names[name] = true
+		}
+	}
+	maps.DeleteFunc(names, func(_ string, there bool) bool { return !there })
+	return slices.Sorted(maps.Keys(names)), nil
+}

@@ -2,6 +2,7 @@ package match
 
 import (
 	"slices"
+	"strconv"
 
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -24,7 +25,8 @@ type Absent struct {
 	edges          uint64
 	respawnAt      sheet.Tick // play tick, 0 for never
 	round          int64
-	bare           bool // they had nothing that a newcomer has not
+	groups         []int64 // by group: 1 if they were in it
+	bare           bool    // they had nothing that a newcomer has not
 }
 
 // Ballot is the vote that was open when somebody left.
@@ -65,6 +67,9 @@ func (m *roster) setAside(p *Player, a Absent) {
 	a.was, a.name, a.Team = p.Row.ID, p.Name, p.Row.Team
 	a.player, a.record = m.book.Schema.Values(p.Row), m.book.Schema.Values(p.Record)
 	a.edges, a.respawnAt, a.round = p.Row.Edges, p.respawnAt, m.round
+	for _, f := range m.book.Groups() {
+		a.groups = append(a.groups, sheet.Bit(sheet.Holds(m.row.Text(f), int64(p.Row.ID))))
+	}
 	list := &m.ends.absent
 	if len(*list) >= m.mostAbsent() {
 		for i := range *list {
@@ -138,6 +143,7 @@ func (m *roster) Return(p *Player, a *Absent) {
 			m.st.Set(p.Row, field, a.player[i])
 		}
 	}
+	m.regroup(p, a)
 	p.Row.Edges, p.respawnAt, p.reach = a.edges, a.respawnAt, 0
 	for i := range m.pauses.pause.used {
 		if u := &m.pauses.pause.used[i]; u.of == a.was {
@@ -158,6 +164,19 @@ func (m *roster) Return(p *Player, a *Absent) {
 		m.pieces.bearersAgain()
 	}
 	m.EnoughAgain()
+}
+
+// regroup puts somebody who is back into the groups in which they were.
+func (m *roster) regroup(p *Player, a *Absent) {
+	for i, f := range m.book.Groups() {
+		v := m.row.Get(f)
+		fits := sheet.CountItems(v.S) < int64(f.Most) && (a.round == m.round || f.Reset < sheet.ResetRound)
+		if a.groups[i] == 0 || !fits || sheet.Holds(v.S, int64(p.Row.ID)) {
+			continue
+		}
+		v.S = sheet.ListOf(append(sheet.Items(v.S), strconv.Itoa(int(p.Row.ID))), false)
+		m.st.Set(m.row, f, v)
+	}
 }
 
 // countAbsent adds those who have left, and are not back, to the result, to their records and to the boards, as the

@@ -68,12 +68,12 @@ func (m *acts) would(p *Player, in *step.Input) bool {
 func (w *Whim) sent(me *sheet.Row, a *rulebook.Action, f *sheet.Field, b *rulebook.Bound) sheet.Value {
 	m := w.on
 	if s := m.book.StandIns; s != nil && me != nil {
-		for _, x := range s.Sends[a.No] {
-			if x.Name == f.Name {
+		for i := range s.Sends[a.No] {
+			if x := &s.Sends[a.No][i]; x.Name == f.Name {
 				m.subject(sheet.Player, me)
 				chance := m.env.Random
 				m.env.Random = func(_ uint32, n int64) int64 { return w.rand.Int64N(n) } // not the lobby's own
-				v := x.Is.Value(&m.env, f.Type)
+				v := x.Value(&m.env, f)
 				m.env.Random = chance
 				if m.faulty(s.Line); m.env.Fault == 0 {
 					return v

@@ -1,9 +1,6 @@
 package match
 
 import (
-	"cmp"
-	"slices"
-
 	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -302,26 +299,17 @@ func (m *effects) tell(e *rulebook.Effect) {
 		m.out.Tell(n)
 		return
 	}
-	told := sheet.ID(0)
-	for _, p := range m.whom(e) {
-		if n.Of = p.ID; e.To == sheet.TeamOnly {
-			n.Of = p.Team
-		}
-		if n.Of != told { // once to each team
-			m.tallied(func(t *Tally) { t.Notices[e.Notice.No]++ })
-			m.out.Tell(n)
-		}
-		told = n.Of
+	for _, of := range m.whom(e) {
+		n.Of = of.ID
+		m.tallied(func(t *Tally) { t.Notices[e.Notice.No]++ })
+		m.out.Tell(n)
 	}
 }
 
-// whom are those whom an effect is for, by teams.
+// whom are those whom an effect is for.
 func (m *effects) whom(e *rulebook.Effect) []*sheet.Row {
 	list := e.Who.Append(&m.env, nil)
 	m.faulty(e.Line)
-	if e.Who.Several && e.To == sheet.TeamOnly {
-		slices.SortStableFunc(list, func(a, b *sheet.Row) int { return cmp.Compare(a.Team, b.Team) })
-	}
 	return list
 }
 

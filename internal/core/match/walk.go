@@ -180,6 +180,9 @@ func (m *ends) walkAbsent(w *state.Walk) {
 		state.Int(w, "respawn at", &a.respawnAt)
 		state.Int(w, "round", &a.round)
 		state.Bool(w, "bare", &a.bare)
+		if len(m.book.Groups()) > 0 {
+			state.Ints(w, "groups", &a.groups)
+		}
 	})
 	state.Persons(w, "removers", &m.removers)
 }

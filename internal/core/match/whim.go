@@ -185,11 +185,14 @@ func (w *Whim) aimedAt(me *sheet.Row) (r *sheet.Row, says bool) {
 	}
 	m.subject(sheet.Player, me)
 	m.env.Fault = 0
-	id := sheet.ID(s.Target.Int(&m.env))
-	if m.faulty(s.Line); m.env.Fault != 0 {
+	list := s.Target.Append(&m.env, nil)
+	if m.faulty(s.Line); m.env.Fault != 0 || len(list) == 0 {
 		return nil, true
 	}
-	return m.st.Get(id), true
+	if s.Target.Several {
+		return list[w.rand.IntN(len(list))], true
+	}
+	return list[0], true
 }
 
 // use makes the intent to use an action: with a target, a direction and values that the rulebook says, or at random.

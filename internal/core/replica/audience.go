@@ -9,7 +9,8 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// Audience is who a group of parts is for: everyone, or the team or player Of, or the referees.
+// Audience is who a group of parts is for: everyone, the team or player Of, those in the list of the match with the
+// number Of, or the referees.
 type Audience struct {
 	To sheet.Audience
 	Of sheet.ID
@@ -17,10 +18,28 @@ type Audience struct {
 
 // places is the audience of positions where the rulebook says how far one sees: those who see everything get them all,
 // the others by what is near (see Sight).
-const places = sheet.Hidden + 1
+const places = sheet.Group + 1
 
-// Masks are the fields that each audience sees, by kind.
-type Masks [sheet.Kinds][places + 1]sheet.Mask
+// Masks are the fields that each audience sees, by kind; those of all groups together stand under sheet.Group.
+type Masks struct {
+	of     [sheet.Kinds][places + 1]sheet.Mask
+	groups []grouped
+}
+
+// grouped are the fields that those in a list see.
+type grouped struct {
+	list   *sheet.Field
+	fields [sheet.Kinds]sheet.Mask
+}
+
+// group returns the fields of a group, from the name of its list.
+func (m *Masks) group(s *sheet.Schema, name string) *grouped {
+	i := slices.IndexFunc(m.groups, func(g grouped) bool { return g.list.Name == name })
+	if i < 0 {
+		i, m.groups = len(m.groups), append(m.groups, grouped{list: s.Field(sheet.Match, name)})
+	}
+	return &m.groups[i]
+}
 
 // MasksOf reads the masks from a schema; sight is nil where positions are seen from anywhere.
 func MasksOf(s *sheet.Schema, sight *Sight) *Masks {
@@ -31,7 +50,10 @@ func MasksOf(s *sheet.Schema, sight *Sight) *Masks {
 			if sight.field(sheet.Kind(k)) == f {
 				to = places
 			}
-			m[k][to].Set(f.No)
+			m.of[k][to].Set(f.No)
+			if to == sheet.Group {
+				m.group(s, f.Group).fields[k].Set(f.No)
+			}
 		}
 	}
 	return m
@@ -39,9 +61,10 @@ func MasksOf(s *sheet.Schema, sight *Sight) *Masks {
 
 // View is what one connection may see: its own seats' private fields, its teams' fields, or everything.
 type View struct {
-	Seats []sheet.ID
-	Teams []sheet.ID
-	All   bool // a referee or an operator: all but hidden fields
+	Seats  []sheet.ID
+	Teams  []sheet.ID
+	Groups []sheet.ID // by the numbers of their lists
+	All    bool       // a referee or an operator: all but hidden fields
 }
 
 // everywhere tells whether the view sees every position: only who has a place of their own on the ground sees no
@@ -57,6 +80,8 @@ func (v *View) Sees(a Audience) bool {
 		return v.All || slices.Contains(v.Teams, a.Of)
 	case sheet.OwnerOnly:
 		return v.All || slices.Contains(v.Seats, a.Of)
+	case sheet.Group:
+		return v.All || slices.Contains(v.Groups, a.Of)
 	case sheet.RefereesOnly:
 		return v.All
 	case places:
@@ -67,13 +92,18 @@ func (v *View) Sees(a Audience) bool {
 
 // Fields returns which fields of a sheet the view includes, but for positions that it sees by what is near.
 func (v *View) Fields(m *Masks, r *sheet.Row) sheet.Mask {
-	masks := &m[r.Kind]
+	masks := &m.of[r.Kind]
 	out := masks[sheet.Everyone]
 	if r.Team != 0 && v.Sees(Audience{sheet.TeamOnly, r.Team}) {
 		out.Add(&masks[sheet.TeamOnly])
 	}
 	if r.Owner != 0 && v.Sees(Audience{sheet.OwnerOnly, r.Owner}) {
 		out.Add(&masks[sheet.OwnerOnly])
+	}
+	for i := range m.groups {
+		if g := &m.groups[i]; v.Sees(Audience{sheet.Group, sheet.ID(g.list.No)}) {
+			out.Add(&g.fields[r.Kind])
+		}
 	}
 	if v.All {
 		out.Add(&masks[sheet.RefereesOnly])
@@ -87,8 +117,9 @@ func (v *View) Fields(m *Masks, r *sheet.Row) sheet.Mask {
 // maxTeams is how many teams the seats of one connection can be in at most.
 const maxTeams = 8
 
-// Join makes the view follow the teams that its seats are in now. It tells whether the teams are others than before.
-func (v *View) Join(st *sheet.Store) bool {
+// Join makes a view follow the teams and groups that its seats are in now. It tells whether they are others than
+// before.
+func (f *Face) Join(v *View, st *sheet.Store) bool {
 	var buf [maxTeams]sheet.ID
 	teams := buf[:0]
 	for _, id := range v.Seats {
@@ -96,9 +127,26 @@ func (v *View) Join(st *sheet.Store) bool {
 			teams = append(teams, r.Team)
 		}
 	}
+	grouped := f.masks.regroup(v, st)
 	if slices.Equal(teams, v.Teams) {
-		return false
+		return grouped
 	}
 	v.Teams = slices.Clone(teams)
 	return true
+}
+
+// regroup makes a view follow the groups that its seats are in now.
+func (m *Masks) regroup(v *View, st *sheet.Store) bool {
+	var groups []sheet.ID
+	for i := range m.groups {
+		list := m.groups[i].list
+		for _, match := range st.Of(sheet.Match) {
+			if slices.ContainsFunc(v.Seats, func(id sheet.ID) bool { return sheet.Holds(match.Text(list), int64(id)) }) {
+				groups = append(groups, sheet.ID(list.No))
+			}
+		}
+	}
+	changed := !slices.Equal(groups, v.Groups)
+	v.Groups = groups
+	return changed
 }

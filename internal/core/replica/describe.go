@@ -20,7 +20,7 @@ type DescribedField struct {
 	Type    string   `json:"type" jsonschema:"integer, number, text, flag, choice, position, ref, clock or list"`
 	Choices []string `json:"choices,omitempty" jsonschema:"the words of a choice"`
 	Of      string   `json:"of,omitempty" jsonschema:"for a ref or a list of refs: player, team, creature or zone"`
-	See     string   `json:"see,omitempty" jsonschema:"who sees it: team, owner or referees; default: everyone"`
+	See     string   `json:"see,omitempty" jsonschema:"who sees it: team, owner, referees, or the players in a list of the match sheet, as match.NAME; default: everyone"`
 	Min     *int64   `json:"min,omitempty" jsonschema:"the least value, in the unit of parts"`
 	Max     *int64   `json:"max,omitempty" jsonschema:"the greatest value, in the unit of parts; for a text: in characters"`
 	MaxBy   string   `json:"max_by,omitempty" jsonschema:"the field of the same sheet that holds the greatest value"`
@@ -62,7 +62,7 @@ func DescribeField(f *sheet.Field) DescribedField {
 		d.Of = f.Of.String()
 	}
 	if f.See != sheet.Everyone {
-		d.See = f.See.String()
+		d.See = f.SeenBy()
 	}
 	if f.Bounded {
 		if f.Min > -unbounded {
@@ -93,7 +93,7 @@ func (d Described) Schema() (*Schema, error) {
 			f.Of, _ = sheet.KindNamed(df.Of)
 			f.Item, _ = sheet.TypeNamed(df.Item)
 			f.Most = df.Most
-			f.See, _ = sheet.AudienceNamed(df.See)
+			f.SeeBy(df.See)
 			if df.Min != nil {
 				f.Min, f.Bounded = *df.Min, true
 			}

@@ -129,13 +129,22 @@ func (f *Feed) Begin(desk *Desk, st *sheet.Store, ch sheet.Changes, now sheet.Ti
 		f.goneFrom = f.gone[n-1].at
 		f.gone = f.gone[:copy(f.gone, f.gone[n:])]
 	}
-	if len(ch.Moved) > 0 {
+	if len(ch.Moved) > 0 || f.regrouped(ch.Dirty) {
 		f.movedAt = now
 	}
 	f.groups = f.collect.collect(f.changed, ch.Gone)
 	for e := range f.encoded {
 		f.encoded[e].done = false
 	}
+}
+
+// regrouped tells whether somebody may have come into a group, or have left one.
+func (f *Feed) regrouped(dirty []*sheet.Row) bool {
+	return len(f.masks.groups) > 0 && slices.ContainsFunc(dirty, func(r *sheet.Row) bool {
+		return r.Kind == sheet.Match && (r.Fresh || slices.ContainsFunc(f.masks.groups, func(g grouped) bool {
+			return r.Sent.Has(g.list.No)
+		}))
+	})
 }
 
 // End forgets the tick's changes; the desk keeps its memory, but no sheet.
@@ -206,7 +215,7 @@ type Key struct {
 // Plan finds out what a viewer gets of the tick, and makes its view follow the teams.
 func (f *Feed) Plan(v *Viewer) Plan {
 	p := Plan{before: v.View}
-	p.shift = v.Join(f.st) || len(f.moved) > 0
+	p.shift = f.Join(&v.View, f.st) || len(f.moved) > 0
 	p.Own = p.shift || len(f.groups) > maxKeyed || f.sight != nil && !v.everywhere()
 	if p.Own {
 		return p
@@ -284,7 +293,7 @@ func (f *Feed) shift(w *writer, before, after *View) {
 // End, and outside of them with the store.
 func (f *Feed) Snapshot(dst []byte, v *Viewer, st *sheet.Store, now sheet.Tick) []byte {
 	f.st, f.now = st, now
-	v.Join(st)
+	f.Join(&v.View, st)
 	v.sights = sights{}
 	w := writer{dst: v.Enc.appendHead(dst, now, nil), enc: v.Enc}
 	var list []entry
@@ -304,7 +313,7 @@ func (f *Feed) Snapshot(dst []byte, v *Viewer, st *sheet.Store, now sheet.Tick) 
 // needs a snapshot. fresh is a viewer of a new connection, of whom it is not known what it sees.
 func (f *Feed) CanCatchUp(v *Viewer, fresh bool) bool {
 	view := v.View
-	if f.st == nil || view.Join(f.st) { // nothing was told yet, or it sees other teams now
+	if f.st == nil || f.Join(&view, f.st) { // nothing was told yet, or it is in other teams or groups now
 		return false
 	}
 	return v.On >= f.goneFrom && v.On >= f.movedAt && v.On <= f.now && !(fresh && f.sight != nil && !v.everywhere())
@@ -316,7 +325,7 @@ func (f *Feed) CatchUp(dst []byte, v *Viewer) []byte {
 	start := len(dst)
 	dst = v.Enc.appendHead(dst, f.now, &v.On)
 	w := writer{dst: dst, enc: v.Enc}
-	v.Join(f.st)
+	f.Join(&v.View, f.st)
 	var list []entry
 	var gone []sheet.ID
 	for _, g := range f.gone {

@@ -76,7 +76,7 @@ func (c *collector) collect(changes []changed, gone []sheet.Removed) []group {
 	c.groups, c.rows, c.gone = c.groups[:0], c.rows[:0], c.gone[:0]
 	for i := range changes {
 		ch := &changes[i]
-		masks := &c.masks[ch.row.Kind]
+		masks := &c.masks.of[ch.row.Kind]
 		if ch.fresh {
 			g := c.group(Audience{sheet.Everyone, 0})
 			g.entries = append(g.entries, entry{op: opAppear, row: ch.row, mask: masks[sheet.Everyone]})
@@ -88,6 +88,10 @@ func (c *collector) collect(changes []changed, gone []sheet.Removed) []group {
 		}
 		if ch.row.Owner != 0 {
 			c.change(sheet.OwnerOnly, ch.row.Owner, ch)
+		}
+		for i := range c.masks.groups {
+			g := &c.masks.groups[i]
+			c.tell(Audience{sheet.Group, sheet.ID(g.list.No)}, ch, &g.fields[ch.row.Kind])
 		}
 		c.change(sheet.RefereesOnly, 0, ch)
 		c.change(places, 0, ch)
@@ -111,8 +115,13 @@ func (c *collector) collect(changes []changed, gone []sheet.Removed) []group {
 }
 
 func (c *collector) change(to sheet.Audience, of sheet.ID, ch *changed) {
-	if m := ch.mask.And(&c.masks[ch.row.Kind][to]); !m.Empty() {
-		g := c.group(Audience{to, of})
+	c.tell(Audience{to, of}, ch, &c.masks.of[ch.row.Kind][to])
+}
+
+// tell adds those of some fields that have changed to what an audience is told.
+func (c *collector) tell(to Audience, ch *changed, fields *sheet.Mask) {
+	if m := ch.mask.And(fields); !m.Empty() {
+		g := c.group(to)
 		for i := range ch.lists {
 			if l := &ch.lists[i]; m.Has(l.no) {
 				e := entry{op: opSplice, row: ch.row, splices: l.splices, texts: l.texts}

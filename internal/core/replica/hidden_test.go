@@ -45,7 +45,7 @@ actions:
   try: {do: [{set: me.luck, to: "random(1, 1000)"}, {add: me.tries, by: 1}, {notice: tried, with: {n: me.luck}}]}
   look: {aim: {at: target, who: anyone, out: true}, do: [{set: me.luck, to: target.luck}]}
   shove: {aim: {at: target, reach: 5m}, do: [{add: me.luck, by: 1}]}
-  dig: {do: [{set: me.purse, to: "random(1, 1000)"}, {notice: dug, to: owner, with: {n: me.purse}}]}
+  dig: {do: [{set: me.purse, to: "random(1, 1000)"}, {notice: dug, to: me, with: {n: me.purse}}]}
   mix: {do: [{shuffle: match.deck}, {shuffle: me.hand}]}
   plot: {do: [{set: me.plan, to: "random(1, 9)"}, {notice: plotted, to: team, with: {n: me.plan}}]}
   spy: {aim: {at: target, who: anyone, out: true}, do: [{add: me.purse, by: target.luck + 1}]}

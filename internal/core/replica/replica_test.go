@@ -140,6 +140,9 @@ func (o *onlooker) check(b *rulebook.Book, st *sheet.Store, h history, now sheet
 			mask := o.viewer.Fields(masks, r)
 			for _, f := range b.Schema.Fields(r.Kind) {
 				must, may, within := mask.Has(f.No), mask.Has(f.No), f.Rate
+				if f.See == sheet.Group {
+					must, may = o.among(b, st, f.Group), o.among(b, st, f.Group)
+				}
 				if must && (f == b.F.Player.Pos || f == b.F.Piece.Pos) {
 					must, may, within = o.distance(b, st, r)
 				}
@@ -161,6 +164,20 @@ func (o *onlooker) check(b *rulebook.Book, st *sheet.Store, h history, now sheet
 		return fmt.Errorf("the copy has %d sheets too many", -n)
 	}
 	return nil
+}
+
+// among tells whether one of the onlooker's players is in a list of the match.
+func (o *onlooker) among(b *rulebook.Book, st *sheet.Store, list string) bool {
+	for _, match := range st.Of(sheet.Match) {
+		for _, id := range sheet.Items(match.Text(b.Schema.Field(sheet.Match, list))) {
+			for _, seat := range o.viewer.Seats {
+				if fmt.Sprint(seat) == id {
+					return true
+				}
+			}
+		}
+	}
+	return o.viewer.All
 }
 
 // distance tells whether a position must and may be seen, and how late.
@@ -202,6 +219,10 @@ sheets:
     tide: {type: number, see: referees}
     board: {type: list, of: integer, start: {fill: 0, times: 30}}
     log: {type: list, of: text, most: 20}
+    ring: {type: list, of: player, most: 4, see: match.ring, reset: never}
+    watch: {type: list, of: player, most: 3}
+    code: {type: integer, see: match.ring}
+    codes: {type: list, of: integer, see: match.watch, rate: 300ms}
   team: {plan: {type: integer, see: team}, size2: {type: integer, is: team.size * 2}}
   player:
     open: {type: integer}
@@ -209,6 +230,7 @@ sheets:
     ours: {type: number, see: team}
     note: {type: text, see: team}
     hand: {type: list, of: integer, see: owner, most: 40, reset: never}
+    sworn: {type: integer, see: match.ring}
     plans: {type: list, of: player, see: team, most: 12, reset: never}
     lap: {type: clock}
     slow: {type: integer, rate: 500ms}
@@ -230,6 +252,11 @@ actions:
       - {put: match.log, item: "me.name + string(me.open)"}
       - {put: me.hand, item: "random(1, 9)", where: random}
       - {put: me.plans, item: players.pick()}
+      - {set: match.code, to: me.mine}
+      - {set: me.sworn, to: me.open}
+      - {put: match.codes, item: me.mine}
+      - {if: "me in match.ring", then: [{take: match.ring, item: me}], else: [{put: match.ring, item: me}]}
+      - {if: me.open % 2 == 0, then: [{put: match.watch, item: players.pick()}], else: [{take: match.watch}]}
       - if: me.open % 7 == 0
         then: [{shuffle: me.hand}, {empty: me.plans}, {take: match.log, many: 3}, {take: me.hand, many: 5, where: random}]
 pieces: {shell: {keep: 3, touch: [{remove: piece}]}}

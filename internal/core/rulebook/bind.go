@@ -165,6 +165,7 @@ func (b *binder) all() {
 	keep.unposted()
 	b.watched()
 	bindWatching(b)
+	bindGroups(b)
 	weighState(b)
 }
 

@@ -103,7 +103,6 @@ func (b *binder) field(k sheet.Kind, e entry) sheet.Field {
 		f.Type, _ = sheet.TypeNamed(word)
 	}
 	f.Reset, _ = sheet.ResetNamed(n.str("reset"))
-	f.See, _ = sheet.AudienceNamed(n.str("see"))
 	f.Rate = sheet.Tick(sheet.Ticks(n.millis("rate"), b.book.Rate))
 	if k != sheet.Record {
 		b.listField(n, &f)
@@ -133,7 +132,13 @@ func (b *binder) show(n *node, f *sheet.Field) {
 func (b *binder) audience(k sheet.Kind, n *node, f *sheet.Field) {
 	see := n.get("see")
 	if see == nil {
+		f.SeeBy(n.str("see"))
 		return
+	}
+	if !f.SeeBy(see.text) || f.See == sheet.Group && !b.group(see, f) {
+		b.fail(see, "unknown-word", "one of everyone, team, owner, referees, or a list of players on the match sheet, as in "+
+			"match.spies", "%s", see.shown()).Nearest = Nearest(see.text, sheet.AudienceWords())
+		f.See = sheet.Everyone
 	}
 	if f.See == sheet.OwnerOnly && k != sheet.Player && k != sheet.Record ||
 		f.See == sheet.TeamOnly && k != sheet.Player && k != sheet.Team && k != sheet.Record {
@@ -142,6 +147,26 @@ func (b *binder) audience(k sheet.Kind, n *node, f *sheet.Field) {
 	if f.See == sheet.TeamOnly && len(b.book.Teams.List) == 0 {
 		b.fail(see, "audience", "everyone, owner or referees", "there are no teams in this rulebook")
 	}
+}
+
+// mostGroups is how many lists may be audiences.
+const mostGroups = 16
+
+// group tells whether a field's audience is a list of players on the match sheet.
+func (b *binder) group(see *node, f *sheet.Field) bool {
+	groups := map[string]bool{f.Group: true}
+	for k := range sheet.Kinds {
+		for _, g := range b.book.Schema.Fields(sheet.Kind(k)) {
+			if g.See == sheet.Group {
+				groups[g.Group] = true
+			}
+		}
+	}
+	if len(groups) > mostGroups {
+		b.fail(see, "too-many", fmt.Sprintf("at most %d", mostGroups), "%d lists say who sees something", len(groups))
+	}
+	list := b.section("sheets").get("match").get(f.Group)
+	return list.is("type", "list") && list.is("of", sheet.Player.String())
 }
 
 // bounds reads min, max and words.

@@ -69,6 +69,8 @@ type Book struct {
 	TouchReads  [sheet.Kinds]sheet.Mask // and the fields
 
 	ActionNamed map[string]*Action
+
+	groups []*sheet.Field
 }
 
 // Board returns the board of that name, or nil.

@@ -82,7 +82,7 @@ type Effect struct {
 	Notice *Notice    // Tell
 	To     sheet.Audience
 	Of     *expr.Prog   // PostNow: whose entry
-	Who    *expr.Who    // Tell: whose team or who; Grant, Withdraw: to whom
+	Who    *expr.Who    // Tell: the players or teams; Grant, Withdraw: to whom
 	With   []*expr.Prog // Tell: in the notice's order
 	Reason string       // Finish
 	Winner *expr.Who    // Finish: nil leaves it to the order
@@ -168,9 +168,9 @@ func init() {
 			key{name: "notice", spec: name, doc: "The name of a notice to send."},
 			[]Verb{Tell},
 			[]key{
-				expression("to", "With `notice`: who gets it: `everyone`, `team`, `owner` or `referees`."),
-				expression("of", "With `notice`: the player who gets it, or whose team does (default: `me`), or a list of "+
-					"such players."),
+				{name: "to", spec: anExpression.offering(noticeWords...),
+					doc: "With `notice`: who gets it: `everyone` (the default), `referees`, or an expression that gives " +
+						"a player, a team or a list of either, such as `me`, `target.team` or `match.spies`."},
 				{name: "with", spec: mapOf(anExpression, 16), doc: "With `notice`: its contents, by name."},
 				{
 					name: "needed",

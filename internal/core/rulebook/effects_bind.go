@@ -180,7 +180,7 @@ func (b *terms) quantity(n *node, scope expr.Scope, unit string) *expr.Prog {
 	case n.kind != scalarNode:
 	case n.plain == 'i' && n.text != "0":
 		b.fail(n, "wrong-type", "a "+dimensions[unit](n.text)+", or an expression of one", "%s has no unit",
-			n.text).unit = unit
+			n.text).swap = swap{n.text, n.text + unit}
 		return nil
 	case unit == "ms" && !isTime && longUnit.MatchString(n.text):
 		b.fail(n, "wrong-type", "a time such as 90s; write "+longUnit.ReplaceAllStringFunc(n.text, shortUnit), "%s",
@@ -280,12 +280,12 @@ func (b *terms) winner(n *node, scope expr.Scope) *expr.Who {
 	return nil
 }
 
-// whoOf compiles one sheet of a kind, or several.
-func whoOf(b *terms, n *node, scope expr.Scope, kind sheet.Kind) *expr.Who {
+// whoOf compiles one sheet of one of these kinds, or several.
+func whoOf(b *terms, n *node, scope expr.Scope, kinds ...sheet.Kind) *expr.Who {
 	if !b.room(n) {
 		return nil
 	}
-	w, issues := b.checker.CompileWho(n.text, scope, kind)
+	w, issues := b.checker.CompileWho(n.text, scope, kinds...)
 	b.report(n, issues)
 	if w != nil {
 		used(b, &w.Reads, w.Vars)

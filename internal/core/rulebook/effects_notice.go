@@ -7,21 +7,21 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
+// noticeWords are those who get a notice without being players or teams.
+var noticeWords = []string{sheet.Everyone.String(), sheet.RefereesOnly.String()}
+
 func effectNotice(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	e.To = sheet.Everyone
-	if to := n.get("to"); to != nil {
-		a, ok := sheet.AudienceNamed(to.text)
-		if !ok || a == sheet.Hidden {
-			wanted := "one of everyone, team, owner, referees"
-			if slices.Contains([]string{"me", "target", "it"}, to.text) {
-				wanted += "; to tell one player alone, write to: owner, of: " + to.text
-			}
-			b.fail(to, "unknown-word", wanted, "%s", to.shown())
+	switch to := n.get("to"); {
+	case to == nil || to.text == sheet.Everyone.String():
+	case to.text == sheet.RefereesOnly.String():
+		e.To = sheet.RefereesOnly
+	case to.text == sheet.OwnerOnly.String():
+		b.fail(to, "unknown-word", "me"+rewriting, "%s", to.shown())
+	default:
+		if e.Who = whoOf(b.terms, to, scope, sheet.Player, sheet.Team); e.Who != nil {
+			e.To = map[sheet.Kind]sheet.Audience{sheet.Player: sheet.OwnerOnly, sheet.Team: sheet.TeamOnly}[e.Who.Kind]
 		}
-		e.To = a
-	}
-	if e.To == sheet.TeamOnly || e.To == sheet.OwnerOnly || n.get("of") != nil {
-		e.Who = b.playerOr(n, "of", scope)
 	}
 	b.noticeFields(n, v, scope, e)
 	if e.Notice != nil && n.is("needed", "true") {

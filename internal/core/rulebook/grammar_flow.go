@@ -336,8 +336,7 @@ var effectObject = &object{
       - if: me.falls >= 3
         then:
           - notice: sunk
-            to: team
-            of: me
+            to: me.team
             with: {who: me}
             needed: true
         else:

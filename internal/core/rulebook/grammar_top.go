@@ -256,7 +256,9 @@ var fieldObject = &object{
     cells: {type: list, of: integer, start: {fill: 0, times: 64}}
     wares: {type: counts, words: [wood, fish], start: {wood: 5}, min: 0}
   match:
-    deck: {type: list, of: integer, start: 1..52, see: referees}`,
+    deck: {type: list, of: integer, start: 1..52, see: referees}
+    spies: {type: list, of: player, see: match.spies}
+    password: {type: text, see: match.spies}`,
 	keys: []key{
 		{
 			name:     "type",
@@ -295,9 +297,10 @@ var fieldObject = &object{
 		},
 		{name: "words", spec: listOf(name, countsMost),
 			doc: "The words of a choice or of a list of choices, or of counts."},
-		{name: "see", spec: seeSpec,
-			doc: "Who sees it: everyone, the team, its owner or only referees. Default: everyone; for a record, its " +
-				"owner."},
+		{name: "see", spec: aField.offering(sheet.AudienceWords()...),
+			doc: "Who sees it: `everyone`, its `team`, its `owner`, only `referees`, or a group: the players in a " +
+				"list of the match, as in `match.spies`, from the moment they are in it. At most 16 lists are " +
+				"groups. Default: `everyone`."},
 		{
 			name: "show",
 			spec: word(sheet.ShowWords()...),

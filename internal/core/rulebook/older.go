@@ -7,8 +7,8 @@ import (
 	"fmt"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
-	"unicode"
 )
 
 // olderKey is a key that rulebooks had before, and what stands for it now.
@@ -39,11 +39,16 @@ var olderKeys = []olderKey{
 		words: []string{"host"}, stays: []string{""}, host: []string{""}},
 }
 
+// renamed are keys by their object, and words, that have another name now.
+var renamed = map[string]string{}
+
+const rewriting = "; turnvex check -rewrite changes that in files"
+
 // olderHint says what to write for something that rulebooks had before; "" for anything else.
 func olderHint(section, key, text string) string {
 	for i := range olderKeys {
 		if o := &olderKeys[i]; o.section == section && o.key == key && (o.word == "" || o.word == text) {
-			return o.hint + "; turnvex check -rewrite changes that in files"
+			return o.hint + rewriting
 		}
 	}
 	return ""
@@ -62,8 +67,8 @@ type edit struct {
 // returned as it is.
 func Rewrite(src []byte) (out []byte, changes []string) {
 	out, changes = rewriteKeys(src)
-	for range 100 { // of a list the first item without a unit is found
-		with, more := rewriteUnits(out)
+	for range 100 { // what is wrong inside shows once what is around it is right
+		with, more := rewriteSwaps(out)
 		if len(more) == 0 {
 			break
 		}
@@ -72,8 +77,8 @@ func Rewrite(src []byte) (out []byte, changes []string) {
 	return out, changes
 }
 
-// rewriteUnits puts the units behind numbers that stood for times and lengths without them.
-func rewriteUnits(src []byte) (out []byte, changes []string) {
+// rewriteSwaps puts what stands now for names that have changed, and units behind numbers that had none.
+func rewriteSwaps(src []byte) (out []byte, changes []string) {
 	_, problems := Compile(src)
 	text, quote := strings.SplitAfter(string(src), "\n"), ""
 	if bytes.HasPrefix(bytes.TrimSpace(src), []byte("{")) { // as JSON needs it
@@ -81,18 +86,22 @@ func rewriteUnits(src []byte) (out []byte, changes []string) {
 	}
 	for i := len(problems) - 1; i >= 0; i-- { // from the end, so that the places before stay where they are
 		p := &problems[i]
-		if p.unit == "" {
+		if p.swap.old == "" || p.Line > len(text) {
 			continue
 		}
 		line := []rune(text[p.Line-1])
-		end := p.Column - 1
-		for end < len(line) && unicode.IsDigit(line[end]) {
-			end++
+		before, rest := string(line[:p.Column-1]), string(line[p.Column-1:])
+		now, number := p.swap.now, p.swap.old[0] >= '0' && p.swap.old[0] <= '9'
+		if !number && strings.ContainsAny(rest[:1], `"'`) {
+			before, rest = before+rest[:1], rest[1:]
+		} else if number {
+			now = quote + now + quote
 		}
-		number := string(line[p.Column-1 : end])
-		text[p.Line-1] = string(line[:p.Column-1]) + quote + number + p.unit + quote + string(line[end:])
-		changes = slices.Insert(changes, 0,
-			fmt.Sprintf("line %d: %s: %s is now %s%s", p.Line, p.At, number, number, p.unit))
+		if after, is := strings.CutPrefix(rest, p.swap.old); is {
+			text[p.Line-1] = before + now + after
+			changes = slices.Insert(changes, 0,
+				fmt.Sprintf("line %d: %s: %s is now %s", p.Line, p.At, p.swap.old, p.swap.now))
+		}
 	}
 	if len(changes) == 0 {
 		return src, nil
@@ -103,20 +112,26 @@ func rewriteUnits(src []byte) (out []byte, changes []string) {
 // rewriteKeys puts what stands now in the place of keys that rulebooks had before.
 func rewriteKeys(src []byte) (out []byte, changes []string) {
 	docs, problems := readDocuments(src)
-	if len(problems) > 0 || len(docs) == 0 || docs[0].get("host") != nil || docs[0].get("turnvex") == nil {
+	if len(problems) > 0 || len(docs) == 0 || docs[0].get("turnvex") == nil {
 		return src, nil
 	}
-	edits := olderIn(docs[0])
+	edits := olderNotices(docs[0])
+	if docs[0].get("host") == nil {
+		edits = append(edits, olderIn(docs[0])...)
+	}
+	slices.SortFunc(edits, func(a, b edit) int {
+		return (a.what.line-b.what.line)*100_000 + a.what.col - b.what.col
+	})
 	if len(edits) == 0 {
 		return src, nil
 	}
 	text := &lines{strings.SplitAfter(string(src), "\n")}
 	var host []string
-	first := edits[0].in
+	var first entry
 	for i := len(edits) - 1; i >= 0; i-- { // from the end, so that the places before stay where they are
 		e := &edits[i]
 		if h := e.o.host[e.no]; h != "" {
-			host = slices.Insert(host, 0, h)
+			host, first = slices.Insert(host, 0, h), e.in
 		}
 		text.replace(e)
 	}
@@ -129,6 +144,9 @@ func rewriteKeys(src []byte) (out []byte, changes []string) {
 		how := "is now " + strings.Join(now, ", with ")
 		if len(now) == 0 {
 			how = "is left out, as the default"
+			if e.o.section == "notice" {
+				how = "is what to says now"
+			}
 		}
 		changes = append(changes, fmt.Sprintf("line %d: %s: {%s: %s} %s", e.what.line, e.o.section, e.o.key,
 			e.what.value.text, how))
@@ -154,11 +172,46 @@ func olderIn(top *node) (edits []edit) {
 			}
 		}
 	}
-	slices.SortFunc(edits, func(a, b edit) int {
-		return (a.what.line-b.what.line)*100_000 + a.what.col - b.what.col
-	})
 	return edits
 }
+
+// olderNotices finds what was to: owner or team, with of, and is an expression now.
+func olderNotices(n *node) (edits []edit) {
+	for _, x := range n.items {
+		edits = append(edits, olderNotices(x)...)
+	}
+	for _, e := range n.entries {
+		edits = append(edits, olderNotices(e.value)...)
+	}
+	to, of := n.get("to"), n.get("of")
+	if n.get("notice") == nil || to == nil || to.text != "owner" && (to.text != "team" || of == nil) {
+		return edits
+	}
+	now := "me"
+	if of != nil {
+		now = of.text
+	}
+	if to.text == "team" {
+		now += ".team"
+	}
+	if !plainPath.MatchString(now) {
+		now = strconv.Quote(now)
+	}
+	for _, e := range n.entries {
+		o := &olderKey{section: "notice", key: e.key, host: []string{""}, stays: []string{""}}
+		switch e.key {
+		case "to":
+			o.stays[0] = "to: " + now
+		case "of":
+		default:
+			continue
+		}
+		edits = append(edits, edit{o, 0, entry{value: n}, e})
+	}
+	return edits
+}
+
+var plainPath = regexp.MustCompile(`^[a-z_.]+$`)
 
 // lines is a text that is changed in places.
 type lines struct{ of []string }
@@ -215,10 +268,13 @@ func (t *lines) insertHost(before entry, says []string) {
 	t.of[before.line-1] = string(r[:before.col-1]) + all + string(r[before.col-1:])
 }
 
-var plainWord = regexp.MustCompile(`[a-z_]+`)
+var plainWord = regexp.MustCompile(`[a-z_.]+`)
 
 // asJSON writes keys and words in quotes.
 func asJSON(yaml string) string {
+	if key, quoted, is := strings.Cut(yaml, `: "`); is {
+		return `"` + key + `": "` + quoted
+	}
 	return plainWord.ReplaceAllStringFunc(yaml, func(w string) string {
 		if w == "false" {
 			return w

@@ -32,8 +32,11 @@ type Problem struct {
 	Nearest  string   `json:"nearest,omitempty"`
 
 	word string // the name that was not known, if that is the problem
-	unit string // what is missing behind a number, if that is the problem, as rulebooks meant it before
+	swap swap   // what to write in place of what rulebooks said before, if that is the problem
 }
+
+// swap is a text where a problem is, and what stands for it now.
+type swap struct{ old, now string }
 
 // String writes the problem on one line, without the file's name.
 func (p Problem) String() string {

@@ -52,7 +52,7 @@ var refereeObject = &object{
       otherwise: refuse
       tell: {choice: arg.choice}
       answers: {worth: {type: integer, min: 0, max: 10}}
-      refused: [{notice: wrong, to: owner}]
+      refused: [{notice: wrong, to: me}]
     do: [{add: me.points, by: arg.worth}]`,
 	keys: []key{
 		{name: "within", spec: duration(50, minute), def: "2s", doc: "How long to wait for the answer."},

@@ -151,6 +151,9 @@ func typeText(s *spec) string {
 	case anExpr:
 		return "expression"
 	case aPath:
+		if len(s.words) > 0 {
+			return "`" + strings.Join(s.words, "`, `") + "`, or field"
+		}
 		return "field"
 	case aTime:
 		return "duration, or expression in milliseconds"

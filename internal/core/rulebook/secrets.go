@@ -10,6 +10,23 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
+// Groups are the lists of the match that are audiences, in the order of their fields.
+func (b *Book) Groups() []*sheet.Field { return b.groups }
+
+// bindGroups finds the lists that are audiences; all fields are bound.
+func bindGroups(b *binder) {
+	for _, list := range b.book.Schema.Fields(sheet.Match) {
+		for k := range sheet.Kinds {
+			if slices.ContainsFunc(b.book.Schema.Fields(sheet.Kind(k)), func(f *sheet.Field) bool {
+				return f.See == sheet.Group && f.Group == list.Name
+			}) {
+				b.book.groups = append(b.book.groups, list)
+				break
+			}
+		}
+	}
+}
+
 // usualWatchers is how many may watch where a rulebook says nothing and hides nothing.
 const usualWatchers = 20
 
@@ -29,7 +46,7 @@ func (b *Book) hidden() (names []string) {
 			continue
 		}
 		for _, f := range b.Schema.Fields(sheet.Kind(k)) {
-			if !f.BuiltIn && (f.See == sheet.TeamOnly || f.See == sheet.OwnerOnly) {
+			if !f.BuiltIn && (f.See == sheet.TeamOnly || f.See == sheet.OwnerOnly || f.See == sheet.Group) {
 				names = append(names, sheet.Kind(k).String()+"."+f.Name)
 			}
 		}
@@ -89,11 +106,11 @@ func warnReads(b *binder, n *node, a *Action, p *expr.Prog) {
 			of, own := p.Reads.Any[k].Has(f.No), p.Reads.Own[k].Has(f.No)
 			told := f.See == sheet.OwnerOnly && of ||
 				f.See == sheet.TeamOnly && of && (p.Calls || others.MatchString(p.Source)) ||
-				f.See == sheet.RefereesOnly && (of || own)
+				(f.See == sheet.RefereesOnly || f.See == sheet.Group) && (of || own)
 			if told && f.Type != sheet.List && sheet.Kind(k) != sheet.Record && !f.BuiltIn {
 				a.Tells = true
 				b.warn(n, "tells-hidden", "whether %s is refused tells who asks something of %s.%s, which only %s may "+
-					"see", a.Title, sheet.Kind(k), f.Name, seers[f.See])
+					"see", a.Title, sheet.Kind(k), f.Name, seers(f))
 			}
 		}
 	}
@@ -102,5 +119,13 @@ func warnReads(b *binder, n *node, a *Action, p *expr.Prog) {
 // others finds what may be of another team.
 var others = regexp.MustCompile(`\b(players|teams|arg|target)\b`)
 
-var seers = map[sheet.Audience]string{sheet.OwnerOnly: "its owner", sheet.TeamOnly: "its team",
-	sheet.RefereesOnly: "referees"}
+// seers says who sees a field.
+func seers(f *sheet.Field) string {
+	switch f.See {
+	case sheet.OwnerOnly, sheet.TeamOnly:
+		return "its " + f.SeenBy()
+	case sheet.Group:
+		return "players in " + f.SeenBy()
+	}
+	return f.SeenBy()
+}

@@ -14,16 +14,31 @@ type StandIns struct {
 	Names    []string
 	Every    sheet.Tick
 	Weights  []*expr.Prog // by action; nil for 1
-	Sends    [][]Named    // by action: the values of arguments; others are at random
+	Sends    [][]Sent     // by action: the values of arguments; others are at random
 	Steering *expr.Prog   // the weight of steering; nil for as much as all actions together
 	Rest     *expr.Prog   // the weight of doing nothing; nil for 0
-	Target   *expr.Prog   // whom actions are aimed at; nil for somebody whom they can hit
+	Target   *expr.Who    // whom actions are aimed at; nil for somebody whom they can hit
 	Steer    *expr.Prog   // where to; nil for anywhere
 	Stray    int          // how many times of a hundred it steers anywhere instead
 	Line     int          // where it stands in the file
 
 	Flag  *sheet.Field // of a player: the service plays the seat
 	Count *sheet.Field // of the lobby: how many such seats are nobody's
+}
+
+// Sent is what stand-ins send as an argument: a value, or a whole list.
+type Sent struct {
+	Name  string
+	Is    *expr.Prog
+	Whole *expr.Whole
+}
+
+// Value evaluates it; a fault is kept in e.Fault.
+func (s *Sent) Value(e *expr.Env, f *sheet.Field) sheet.Value {
+	if s.Whole != nil {
+		return sheet.Value{Type: sheet.List, S: s.Whole.Value(e)}
+	}
+	return s.Is.Value(e, f.Type)
 }
 
 var standInsObject = &object{
@@ -41,7 +56,7 @@ var standInsObject = &object{
   sends: {ram: {force: "min(me.hull, 3)"}}
   steering: 3
   rest: 2
-  target: "me.rivals.filter(p, p.alive).nearest(me.pos)"
+  target: "me.rivals.filter(p, p.alive)"
   stray: 5
   steer: "me.hull < 20 ? point(1000, 1000) : me.rivals.filter(p, p.alive).nearest(me.pos).pos"
 actions:
@@ -66,7 +81,7 @@ actions:
 			doc: "How often it uses each action: weights by action, as integer expressions on `me`. Actions that " +
 				"are not named weigh 1; 0 means never.",
 		},
-		{name: "sends", spec: mapOf(mapOf(anExpression, 8), 64),
+		{name: "sends", spec: mapOf(mapOf(spec{shape: anExpr, listed: true}, 8), 64),
 			doc: "What it sends along with each action, by argument, as expressions on `me`. Arguments that are not " +
 				"named are chosen among what is declared: words, players, values within bounds, items of its own " +
 				"lists. Most of the time it looks for a choice that the rules would accept."},
@@ -74,7 +89,8 @@ actions:
 			doc: "The weight of steering. Default: as much as all actions together."},
 		{name: "rest", spec: anExpression, doc: "The weight of doing nothing. Default: 0."},
 		{name: "target", spec: anExpression,
-			doc: "The player or creature it aims at. Default: one that the action can hit."},
+			doc: "The player or creature it aims at, or a list of either, of which it picks one. Default: one that the " +
+				"action can hit."},
 		{name: "steer", spec: anExpression, doc: "The position it steers for. Default: anywhere."},
 		{name: "stray", spec: integer(0, 100), def: "15",
 			doc: "The percentage of times it steers anywhere instead, so that no wall traps it forever."},
@@ -124,14 +140,14 @@ func (b *binder) standIns() {
 		}
 		s.Weights[a.No] = b.compile(e.value, scopePlayer, wantMillis)
 	}
-	s.Sends = make([][]Named, len(b.book.Actions))
+	s.Sends = make([][]Sent, len(b.book.Actions))
 	for _, e := range n.fields("sends") {
 		sendsOf(b, e)
 	}
 	s.Steering = b.expr(n, "steering", scopePlayer, wantMillis)
 	s.Rest = b.expr(n, "rest", scopePlayer, wantMillis)
 	if v := n.get("target"); v != nil {
-		s.Target = b.oneOfKinds(v, scopePlayer, sheet.Player, sheet.Creature)
+		s.Target = whoOf(b.terms, v, scopePlayer, sheet.Player, sheet.Creature)
 	}
 	s.Stray = int(n.num("stray"))
 	s.Steer = b.expr(n, "steer", scopePlayer, expr.Want{Type: sheet.Position})
@@ -152,13 +168,18 @@ func sendsOf(b *binder, e entry) {
 	}
 	for _, arg := range e.value.entries {
 		i := slices.IndexFunc(a.Takes, func(f *sheet.Field) bool { return f.Name == arg.key })
-		if i < 0 || a.Takes[i].Type == sheet.List {
-			b.failEntry(arg, "unknown-name", "%s takes no single value called %q", e.key, arg.key)
+		if i < 0 {
+			b.failEntry(arg, "unknown-name", "%s takes nothing called %q", e.key, arg.key)
 			continue
 		}
-		p := b.compile(arg.value, with(scopePlayer, expr.Random), expr.Want{Field: a.Takes[i]})
-		if s := b.book.StandIns; p != nil {
-			s.Sends[a.No] = append(s.Sends[a.No], Named{arg.key, p})
+		sent, scope := Sent{Name: arg.key}, with(scopePlayer, expr.Random)
+		if f := a.Takes[i]; f.Type == sheet.List {
+			sent.Whole = wholeOf(b, arg.value, f, scope)
+		} else {
+			sent.Is = b.compile(arg.value, scope, expr.Want{Field: f})
+		}
+		if s := b.book.StandIns; sent.Is != nil || sent.Whole != nil {
+			s.Sends[a.No] = append(s.Sends[a.No], sent)
 		}
 	}
 }

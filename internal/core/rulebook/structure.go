@@ -164,6 +164,10 @@ func (s *structure) object(n *node, o *object) bool {
 			p := &s.problems[len(s.problems)-1]
 			if hint := olderHint(n.path, e.key, ""); hint != "" {
 				p.Wanted, p.Nearest = hint, ""
+			} else if now := renamed[o.name+"."+e.key]; now != "" {
+				p.Wanted, p.Nearest, p.swap = now+rewriting, "", swap{e.key, now}
+			} else if o == effectObject && e.key == "of" && n.get("notice") != nil {
+				p.Wanted, p.Nearest = "to: "+e.value.text+", without of"+rewriting, ""
 			} else if strings.ContainsAny(e.key, `()[]'"`) {
 				p.Wanted, p.Nearest = "quotes around the expression before it: it stands behind a comma of that", ""
 			}
@@ -310,16 +314,19 @@ func (s *structure) scalar(n *node, sp *spec) bool {
 	if code == "" {
 		return true
 	}
-	wanted, unit := sp.describe(), ""
+	wanted, now := sp.describe(), ""
 	switch {
 	case code == "bad-name" && strings.Contains(n.text, " //"):
 		wanted += "; a comment begins with #"
 	case sp.shape == aDuration && n.plain == 'i' && code == "wrong-type":
 		wanted += "; the unit is missing: write " + n.text + "s for seconds"
 	case sp.shape == aLength && n.plain == 'i' && code == "wrong-type":
-		unit, wanted = "mm", wanted+"; the unit is missing: write "+n.text+"mm, or "+n.text+"m for metres"
+		now, wanted = n.text+"mm", wanted+"; the unit is missing: write "+n.text+"mm, or "+n.text+"m for metres"
 	case sp.shape == aDuration && code == "wrong-type" && longUnit.MatchString(n.text):
 		wanted += "; write " + longUnit.ReplaceAllStringFunc(n.text, shortUnit)
+	case sp.shape == aWord && slices.Contains(sp.words, renamed[n.text]):
+		now = renamed[n.text]
+		wanted = now + rewriting
 	case sp.shape == aFlag && slices.Contains([]string{"yes", "no", "on", "off"}, strings.ToLower(n.text)):
 		wanted = "true or false, which are the words for it here"
 	}
@@ -329,8 +336,10 @@ func (s *structure) scalar(n *node, sp *spec) bool {
 		wanted = hint
 	}
 	s.fail(n, code, wanted, "%s", n.shown())
-	s.problems[len(s.problems)-1].unit = unit
-	if sp.shape == aWord && hint == "" {
+	if now != "" {
+		s.problems[len(s.problems)-1].swap = swap{n.text, now}
+	}
+	if sp.shape == aWord && hint == "" && now == "" {
 		near := elsewhere[strings.ToLower(n.text)]
 		if !slices.Contains(sp.words, near) {
 			near = Nearest(n.text, sp.words)

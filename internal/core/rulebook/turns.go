@@ -47,7 +47,7 @@ var turnsObject = &object{
   length: 30s
   clock: 5m
   gain: 2s
-  begin: [{notice: your_turn, to: owner, of: me}]
+  begin: [{notice: your_turn, to: me}]
   end: [{add: me.wind, by: 5}]
   late: [{add: me.points, by: -1}]
 actions:

@@ -109,7 +109,7 @@ var voteObject = &object{
     needs: all
     lasts: 15s
     then: [{finish: gave up, winner: "teams.filter(t, t != team).first()"}]
-    refused: [{notice: plays_on, to: team, of: me}]
+    refused: [{notice: plays_on, to: team}]
   again: {title: Play again, during: [result], then: [{begin: match}]}
   goal:
     on: words

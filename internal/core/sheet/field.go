@@ -1,6 +1,9 @@
 package sheet
 
-import "slices"
+import (
+	"slices"
+	"strings"
+)
 
 // Type is the type of a field.
 type Type uint8
@@ -113,6 +116,7 @@ type Field struct {
 	Choices []string `json:"choices,omitempty"`
 	Of      Kind     `json:"-"` // of a Ref: Player, Team, Creature or Zone
 	See     Audience `json:"-"`
+	Group   string   `json:"-"` // of a field that a Group sees: the list of players on the match sheet
 	Reset   Reset    `json:"-"`
 	Bounded bool     `json:"-"`
 	Min     int64    `json:"-"` // of a Text: unused
@@ -144,6 +148,27 @@ func (f *Field) Every(r *Row) Tick {
 		return f.Rates[r.N[f.RateBy.slot]]
 	}
 	return f.Rate
+}
+
+// SeenBy says who sees the field, as rulebooks do.
+func (f *Field) SeenBy() string {
+	if f.See == Group {
+		return GroupPrefix + f.Group
+	}
+	return f.See.String()
+}
+
+// GroupPrefix stands before the name of the list of a group.
+const GroupPrefix = "match."
+
+// SeeBy makes the field one for those whom rulebooks name so. It tells whether there is such an audience.
+func (f *Field) SeeBy(who string) (ok bool) {
+	if list, is := strings.CutPrefix(who, GroupPrefix); is {
+		f.See, f.Group = Group, list
+		return true
+	}
+	f.See, ok = AudienceNamed(who)
+	return ok && f.See < Hidden
 }
 
 // Slot is where the field's first slot stands in a row.

@@ -47,16 +47,18 @@ type ID uint32
 // Audience says who may see a field or a notice.
 type Audience uint8
 
-// The audiences. Hidden never leaves the authority, not even to a referee.
+// The audiences. Hidden never leaves the authority, not even to a referee. Group is whoever is in a list of players of
+// the match, which the field names.
 const (
 	Everyone Audience = iota
 	TeamOnly
 	OwnerOnly
 	RefereesOnly
 	Hidden
+	Group
 )
 
-var audienceNames = []string{"everyone", "team", "owner", "referees", "hidden"}
+var audienceNames = []string{"everyone", "team", "owner", "referees", "hidden", "group"}
 
 func (a Audience) String() string { return audienceNames[a] }
 

@@ -53,6 +53,17 @@ func NextItem(s string) (item int64, rest string) {
 	return item, rest
 }
 
+// Holds tells whether an integer is in a list of integers.
+func Holds(s string, item int64) bool {
+	for s != "" {
+		var n int64
+		if n, s = NextItem(s); n == item {
+			return true
+		}
+	}
+	return false
+}
+
 // itemOf is how an item of a list is written.
 func itemOf(f *Field, item string) string {
 	n, err := strconv.ParseInt(item, 10, 64)

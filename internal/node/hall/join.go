@@ -114,7 +114,7 @@ func (l *seating) admit(c *Client, j Joining) error {
 	if j.Watch && !c.All && j.As == 0 {
 		l.countSpectators()
 	}
-	c.Join(l.m.Store())
+	l.shows.pub.feed.Join(&c.View, l.m.Store())
 	l.welcome(c)
 	if c.referee {
 		l.judged.refereesChanged()

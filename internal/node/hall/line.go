@@ -28,7 +28,7 @@ func (l *seating) seated(seat sheet.ID, key string) {
 			c.Seats = []sheet.ID{seat}
 			c.first.Store(uint32(seat))
 			l.keys[key] = &heldSeats{seats: []sheet.ID{seat}}
-			c.Join(l.m.Store())
+			l.shows.pub.feed.Join(&c.View, l.m.Store())
 			l.welcome(c)
 			c.fresh = true
 			return

@@ -68,7 +68,7 @@ func (l *seating) rise(c *Client, m *wire.Leave) {
 func (l *seating) seatsAre(c *Client, seats []sheet.ID) {
 	c.Seats = seats
 	l.keys[c.key] = &heldSeats{seats: slices.Clone(seats)}
-	c.Join(l.m.Store())
+	l.shows.pub.feed.Join(&c.View, l.m.Store())
 	c.back = false
 	l.welcome(c)
 	c.fresh, l.shows.pub.force = true, true

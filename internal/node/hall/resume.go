@@ -68,7 +68,7 @@ func (l *seating) comeBack(c *Client, j Joining) (bool, error) {
 
 // keepCopy lets a client that still has its copy of tick at go on with what it has missed, if that is still known.
 func (l *seating) keepCopy(c *Client, at sheet.Tick) {
-	c.Join(l.m.Store())
+	l.shows.pub.feed.Join(&c.View, l.m.Store())
 	c.On = at
 	if l.shows.pub.feed.CanCatchUp(&c.Viewer, true) {
 		c.fresh, c.back = false, true

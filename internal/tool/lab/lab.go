@@ -21,6 +21,7 @@ import (
 	"turnvex.example/turnvex/internal/tool/shots"
 	"turnvex.example/turnvex/internal/tool/siege"
 	"turnvex.example/turnvex/internal/tool/size"
+	"turnvex.example/turnvex/internal/tool/words"
 )
 
 // work is what the lab can do. Its setup declares flags and returns what does it.
@@ -90,6 +91,10 @@ var works = []work{
 				args = []string{"bin/turnvex"}
 			}
 			return size.Print(f.Out, args[0])
+		})},
+	{"words", "", "count the keys, meanings, words and functions of rulebooks", alone(
+		func(*flag.FlagSet) func(context.Context, *field.Field) error {
+			return func(_ context.Context, f *field.Field) error { return words.Print(f.Out) }
 		})},
 	{"docs", "", "write the pages that are made from the code", alone(
 		func(fs *flag.FlagSet) func(context.Context, *field.Field) error {

@@ -10,6 +10,7 @@ import (
 
 	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/tool/rehearse"
 	"turnvex.example/turnvex/internal/tool/script"
@@ -66,38 +67,48 @@ func rehearsed(t *testing.T, file string, matches int, seed uint64) *rehearse.Re
 	return report
 }
 
-// TestLookingChangesNothing: who looks for what the rules would accept leaves the lobby as it was, to the last draw.
+// TestLookingChangesNothing: who looks for what the rules would accept leaves the lobby as it was, to the last draw, and
+// sends the values and lists that the rulebook says, to one of those at whom it says to aim.
 func TestLookingChangesNothing(t *testing.T) {
 	book, problems := rulebook.Compile([]byte(`turnvex: 1
 name: looks
-players: {least: 2, most: 2}
+players: {least: 2, most: 3}
 start: {countdown: 0s}
-stand_ins: {sends: {poke: {n: "random(1, 9)"}}}
-sheets: {player: {n: {type: integer}}}
-actions: {poke: {aim: {at: target}, takes: {n: {type: integer}}, do: [{add: target.n, by: arg.n}]}}
+stand_ins: {sends: {poke: {n: "random(1, 9)", l: "me.hand.filter(h, h > 1)"}}, target: "me.others.filter(p, p.n < 99)"}
+sheets: {player: {n: {type: integer}, hand: {type: list, of: integer, start: 1..3}}}
+actions:
+  poke:
+    aim: {at: target, who: anyone}
+    takes: {n: {type: integer}, l: {type: list, of: integer}}
+    do: [{add: target.n, by: arg.n}]
 phases: {play: {length: 9s}}
 `))
 	if book == nil {
 		t.Fatal(problems)
 	}
 	st := script.NewStage(book, lobby.Setup{Code: "LOOKED", Seed: 1, Hidden: true})
-	steps, _ := script.Parse([]byte("at 0s Mara enters\nat 0s Joss enters\nat 0s all ready\nat 1s Mara poke Joss n=1"))
+	steps, _ := script.Parse([]byte("at 0s Mara enters\nat 0s Joss enters\nat 0s Ilse enters\n" +
+		"at 0s all ready\nat 1s Mara poke Joss n=1 l=1,3"))
 	for _, s := range steps {
 		if err := st.Do(s); err != nil {
 			t.Fatal(err)
 		}
 	}
-	before, whim, sent := st.M.Hash(), st.M.Whim(rand.New(rand.NewPCG(1, 2))), 0
+	before, whim, sent, whom := st.M.Hash(), st.M.Whim(rand.New(rand.NewPCG(1, 2))), 0, map[sheet.ID]bool{}
 	for range 50 {
 		in := step.Input{Kind: step.Intent}
 		if whim.Does(st.M.Store().Seated[0], &in) {
 			sent++
+			whom[in.Target] = true
+			if n := in.Args[0].Value.N[0]; n < 1 || n > 9 || in.Args[1].Value.S != "2,3" {
+				t.Errorf("%v is sent", in.Args)
+			}
 		}
 		if err := st.M.Check(); err != nil || st.M.Hash() != before {
 			t.Fatal("the lobby is another one after looking: ", err)
 		}
 	}
-	if sent != 50 {
-		t.Errorf("%d of 50 times something was found to do", sent)
+	if seated := st.M.Store().Seated; sent != 50 || len(whom) != 2 || whom[seated[0].ID] {
+		t.Errorf("%d of 50 times something was found to do, to %v", sent, whom)
 	}
 }

@@ -126,7 +126,7 @@ func fieldOf(f *sheet.Field) field {
 		doc = f.Title + ": " + doc
 	}
 	if f.See != sheet.Everyone {
-		doc += "; seen by " + f.See.String()
+		doc += "; seen by " + f.SeenBy()
 	}
 	return field{f.Name, doc, f, f.Choices}
 }

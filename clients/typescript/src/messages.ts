@@ -22,7 +22,7 @@ export interface FieldInfo {
   choices?: string[]
   /** For a ref or a list of refs: player, team, creature or zone */
   of?: KindName
-  /** Who sees it: team, owner or referees; default: everyone */
+  /** Who sees it: team, owner, referees, or the players in a list of the match sheet, as match.NAME; default: everyone */
   see?: 'team' | 'owner' | 'referees'
   /** The least value, in the unit of parts */
   min?: number

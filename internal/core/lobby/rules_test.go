@@ -142,7 +142,7 @@ func TestFarFromRivals(t *testing.T) {
 // TestFrozenPieces: in a frozen phase no kind of piece is placed, and each goes when its time is over.
 func TestFrozenPieces(t *testing.T) {
 	b, _ := begun(t, "players: {least: 1, most: 2}\nstart: {countdown: 0s}\nground: {width: 50m, height: 50m}\n"+
-		"movement: {speed: 1m}\npieces: {stone: {keep: 2, every: 100ms}, spark: {keep: 0, lasts: 1s}, ember: {keep: "+
+		"movement: {speed: 1m}\npieces: {stone: {number: 2, every: 100ms}, spark: {number: 0, lasts: 1s}, ember: {number: "+
 		"0, lasts: 1s}}\n"+
 		"rules: [{on: start, do: [{place: spark}, {place: ember}, {place: ember}]}]\n"+
 		"phases: {hold: {length: 3s, inputs: frozen}, play: {length: 60s}}\n", lobby.Setup{}, 1)
@@ -174,7 +174,7 @@ func TestCostsOfWholeNumbers(t *testing.T) {
 // TestRemovingTwice: what is gone is not removed again, nor is anything that is no piece.
 func TestRemovingTwice(t *testing.T) {
 	b, seats := begun(t, "players: {least: 1, most: 2}\nstart: {countdown: 0s}\nground: {width: 9m, height: 9m}\n"+
-		"movement: {speed: 5m}\npieces: {stone: {keep: 2, touch: [{remove: piece}, {remove: piece}, {add: me.n, by: "+
+		"movement: {speed: 5m}\npieces: {stone: {number: 2, touch: [{remove: piece}, {remove: piece}, {add: me.n, by: "+
 		"1}]}}\n"+
 		"sheets: {player: {n: {type: integer}}}\nphases: {play: {length: 60s}}\n", lobby.Setup{Practice: true}, 1)
 	stones := b.Store().Of(sheet.Piece)
@@ -318,7 +318,7 @@ func TestTheBenchedAreLeft(t *testing.T) {
 tick: 10
 players: {least: 2, most: 2}
 start: {countdown: 0s}
-spawn: {again: false}
+spawn: {respawn: false}
 ground: {width: 20m, height: 20m, spawns: [{at: [2m, 2m]}]}
 movement: {speed: 3m}
 actions: {sit: {do: [{bench: me}]}, fall: {do: [{out: me}]}}

@@ -28,7 +28,7 @@ teams: {list: {red: {}, blue: {}}, newcomers: choice}
 ground:
   width: 120m
   height: 40m
-  sight: {near: 10m, far: 20m, every: 300ms}
+  sight: {near: 10m, far: 20m, update: 300ms}
   walls: [{box: [45m, 0m, 75m, 40m]}]
   spawns: [{at: [20m, 20m], team: red}, {at: [25m, 10m], team: red}, {at: [95m, 20m], team: blue}]
 movement: {speed: 8m}
@@ -50,14 +50,14 @@ actions:
   plot: {do: [{set: me.plan, to: "random(1, 9)"}, {notice: plotted, to: team, with: {n: me.plan}}]}
   spy: {aim: {at: target, who: anyone, out: true}, do: [{add: me.purse, by: target.luck + 1}]}
   bank: {do: [{save: me}]}
-creatures: {crab: {keep: 4, every: 0s, at: [[20m, 30m], [100m, 30m]], speed: 3m, moves: [{wander: 6m}]}}
-pieces: {shell: {keep: 2, every: 1s, at: [[22m, 22m], [24m, 12m]]}}
+creatures: {crab: {number: 4, every: 0s, at: [[20m, 30m], [100m, 30m]], speed: 3m, moves: [{wander: 6m}]}}
+pieces: {shell: {number: 2, every: 1s, at: [[22m, 22m], [24m, 12m]]}}
 rules:
   - {every: 1s, do: [{set: match.tide, to: "random(1, 1000)"}]}
   - {every: 700ms, for: players, do: [{add: me.purse, by: "random(0, 3)"}]}
 phases: {play: {length: 20s}}
 win: {order: [{most: me.luck}], by: players}
-end: {show: 500ms}
+end: {lasts: 500ms}
 record:
   luck: {of: me.luck, keep: best}
   purse: {type: integer, of: me.purse, keep: total, see: owner}

@@ -212,7 +212,7 @@ tick: 10
 players: {least: 2, most: 8, hold: 1s, late: seat}
 start: {countdown: 200ms}
 teams: {list: {red: {}, blue: {}, green: {}}, newcomers: choice, locked: never, least: 0}
-ground: {width: 20m, height: 20m, sight: {near: 4m, far: 9m, every: 400ms}}
+ground: {width: 20m, height: 20m, sight: {near: 4m, far: 9m, update: 400ms}}
 movement: {speed: 8m}
 sheets:
   match:
@@ -222,7 +222,7 @@ sheets:
     ring: {type: list, of: player, most: 4, see: match.ring, reset: never}
     watch: {type: list, of: player, most: 3}
     code: {type: integer, see: match.ring}
-    codes: {type: list, of: integer, see: match.watch, rate: 300ms}
+    codes: {type: list, of: integer, see: match.watch, update: 300ms}
   team: {plan: {type: integer, see: team}, size2: {type: integer, is: team.size * 2}}
   player:
     open: {type: integer}
@@ -233,8 +233,8 @@ sheets:
     sworn: {type: integer, see: match.ring}
     plans: {type: list, of: player, see: team, most: 12, reset: never}
     lap: {type: clock}
-    slow: {type: integer, rate: 500ms}
-    secret: {type: integer, see: team, rate: 300ms}
+    slow: {type: integer, update: 500ms}
+    secret: {type: integer, see: team, update: 300ms}
 actions:
   stir:
     do:
@@ -259,9 +259,9 @@ actions:
       - {if: me.open % 2 == 0, then: [{put: match.watch, item: players.pick()}], else: [{take: match.watch}]}
       - if: me.open % 7 == 0
         then: [{shuffle: me.hand}, {empty: me.plans}, {take: match.log, many: 3}, {take: me.hand, many: 5, where: random}]
-pieces: {shell: {keep: 3, touch: [{remove: piece}]}}
+pieces: {shell: {number: 3, touch: [{remove: piece}]}}
 phases: {play: {length: 9s}}
-end: {show: 500ms}
+end: {lasts: 500ms}
 record: {stirs: {of: me.open, keep: total}, seen: {of: me.open, keep: best, see: everyone}}
 `
 

@@ -32,12 +32,12 @@ func (p ArenaPick) String() string { return arenaPickWords.of(p) }
 var arenasObject = &object{
 	name: "arenas",
 	doc: "Several grounds for one set of rules. The match's field `arena` holds the current one, the lobby's " +
-		"field `arena` the next one; the effect `arena` and votes with `on: arenas` change the next one. Keys " +
+		"field `arena` the next one; the effect `arena` and votes with `asks: arenas` change the next one. Keys " +
 		"that an arena does not set come from `ground`.",
 	example: `ground: {width: 40m, height: 30m}
 arenas:
   pick: turn
-  each: match
+  changes: match
   list:
     mole:
       title: The mole
@@ -52,7 +52,7 @@ arenas:
 pieces: {lantern: {}}
 creatures: {rat: {}}
 zones: {quay: {circle: [20m, 15m, 5m]}}
-votes: {where: {title: The next arena, on: arenas}}
+votes: {where: {title: The next arena, asks: arenas}}
 actions: {back: {do: [{arena: mole}]}}`,
 	keys: []key{
 		{
@@ -63,7 +63,7 @@ actions: {back: {do: [{arena: mole}]}}`,
 				"or, where [`host`](#host) does not give that power, `turn`.",
 		},
 		{
-			name: "each",
+			name: "changes",
 			spec: eachRound.spec(),
 			def:  eachRound.not,
 			doc:  "Whether the arena changes with each `match` or with each `round`.",
@@ -108,11 +108,9 @@ zones: {quay: {box: [14m, 14m, 20m, 20m]}}`,
 
 func init() {
 	arenaObject.keys = append(arenaObject.keys, key{name: "title", spec: text(40), doc: "The display name."})
-	for _, k := range groundObject.keys {
-		if k.name != "sight" {
-			k.required = false
-			arenaObject.keys = append(arenaObject.keys, k)
-		}
+	for _, k := range like(groundObject, "width", "height", "walls", "spawns") {
+		k.required = false
+		arenaObject.keys = append(arenaObject.keys, k)
 	}
 	arenaObject.keys = append(arenaObject.keys,
 		key{
@@ -128,7 +126,7 @@ func init() {
 	arenaFile.keys = append([]key{
 		{name: "turnvex", spec: integer(1, 1), required: true, doc: "The version of this language."},
 		{name: "arena", spec: name, required: true, doc: "The arena's name."},
-	}, arenaObject.keys...)
+	}, like(arenaObject, arenaObject.names()...)...)
 }
 
 var shapeObject = &object{

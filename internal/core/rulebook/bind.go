@@ -135,7 +135,7 @@ func (b *binder) all() {
 		int64(len(b.mapKeys("zones")))
 	for kind, key := range map[sheet.Kind]string{sheet.Piece: "pieces", sheet.Creature: "creatures"} {
 		for _, e := range b.top.fields(key) {
-			s[kind] += max(e.value.num("keep"), 20)
+			s[kind] += max(e.value.num("number"), 20)
 		}
 	}
 	bindDefined(b)

@@ -68,8 +68,8 @@ func (b *binder) action(no int, e entry) *Action {
 	if held := n.get("held"); a.Held && never(n.get("lasts")) {
 		b.fail(held, "not-here", "lasts: how long it may be held", "what takes no time cannot be held")
 	}
-	a.If, a.Else = b.condition(n, "if", scope), n.str("else")
-	if e := n.get("else"); e != nil && n.get("if") == nil {
+	a.If, a.Else = b.condition(n, "if", scope), n.str("refusal")
+	if e := n.get("refusal"); e != nil && n.get("if") == nil {
 		b.fail(e, "not-here", "if: a condition", "without a condition there is nothing to say where it does not hold")
 	}
 	a.Needs, a.Cost = b.amounts(n, "needs", scope), b.amounts(n, "cost", scope)

@@ -76,7 +76,7 @@ func (b *declarer) declareArenas() {
 	if n.get("pick") == nil && b.book.Host.May[PowerArena] == 0 {
 		pick = ArenaInTurn
 	}
-	b.book.Arenas = &Arenas{Pick: pick, Rounds: eachRound.is(n, "each"),
+	b.book.Arenas = &Arenas{Pick: pick, Rounds: eachRound.is(n, "changes"),
 		Field: mat("arena", titled("Arena")), Next: lob("arena", titled("Next arena"))}
 	if pick == ArenaGiven {
 		b.book.Options = append(b.book.Options, b.book.Arenas.Next)
@@ -84,7 +84,7 @@ func (b *declarer) declareArenas() {
 	b.uses.wrote(sheet.Match, b.book.Arenas.Field)
 	b.uses.wrote(sheet.Lobby, b.book.Arenas.Next)
 	if b.book.Arenas.Rounds && b.top.get("rounds") == nil {
-		b.fail(n.get("each"), "missing-key", "rounds, or each: match", "there are no rounds in this rulebook")
+		b.fail(n.get("changes"), "missing-key", "rounds, or changes: match", "there are no rounds in this rulebook")
 	}
 }
 

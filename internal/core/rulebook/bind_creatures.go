@@ -36,7 +36,7 @@ func (b *binder) creatures() {
 			Name:    e.key,
 			Title:   n.titled(e.key),
 			Radius:  n.span("radius"),
-			Keep:    int(n.num("keep")),
+			Keep:    int(n.num("number")),
 			Every:   b.ticks(n, "every"),
 			Again:   n.get("back") != nil,
 			Back:    b.ticks(n, "back"),
@@ -45,7 +45,7 @@ func (b *binder) creatures() {
 			Factor:  b.expr(n, "factor", scopeCreature, expr.Want{Type: sheet.Number}),
 			Round:   wallsRound.is(n, "walls"),
 			Decides: max(b.ticks(n, "decides"), 1),
-			Tell:    b.ticks(n, "tell"),
+			Tell:    b.ticks(n, "update"),
 			Starts:  b.starts(sheet.Creature, i),
 		}
 		for _, at := range n.list("at") {
@@ -209,7 +209,7 @@ func (b *binder) shot(p *Piece, n *node) {
 		return
 	}
 	p.Shot = &Shot{Speed: s.span("speed"), Who: whoWords.named(s.str("who")), Pierce: s.on("pierce"),
-		Walls: shotWallWords.named(s.str("walls")), Tell: b.ticks(s, "tell"),
+		Walls: shotWallWords.named(s.str("walls")), Tell: b.ticks(s, "update"),
 		Wall: b.effects(s, "wall", with(expr.Scope{Vars: expr.Piece}, expr.Random))}
 	var pieces uint64
 	if p.Shot.Players, p.Shot.Creatures, pieces = b.hits(s); pieces != 0 {

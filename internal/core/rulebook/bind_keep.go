@@ -123,9 +123,9 @@ func (b *keeper) clients(n *node, x *Board) {
 
 // renewal binds when a board begins anew.
 func (b *keeper) renewal(n *node, x *Board) {
-	x.Renew, x.Zone = renewWords.named(n.str("renew")), n.str("zone")
+	x.Renew, x.Zone = renewWords.named(n.str("renew")), n.str("time_zone")
 	if _, err := zone.Load(x.Zone); err != nil {
-		b.fail(n.get("zone"), "unknown-word", "an IANA name such as UTC, Europe/Oslo or America/Lima",
+		b.fail(n.get("time_zone"), "unknown-word", "an IANA name such as UTC, Europe/Oslo or America/Lima",
 			"there is no time zone %q", x.Zone)
 	}
 	dates := n.get("dates")

@@ -16,7 +16,7 @@ func (b *binder) pieces() {
 			Name:   e.key,
 			Title:  n.titled(e.key),
 			Radius: n.span("radius"),
-			Keep:   int(n.num("keep")),
+			Keep:   int(n.num("number")),
 			Every:  b.ticks(n, "every"),
 			Apart:  n.span("apart"),
 			Lasts:  b.ticks(n, "lasts"),
@@ -37,7 +37,7 @@ func (b *binder) pieces() {
 		}
 		if p.Bearer != NoPiece && p.Keep > 0 {
 			b.warn(n, "kept-bearer",
-				"another one is placed while somebody holds the bearer %s; say keep: 0, and place it by an effect",
+				"another one is placed while somebody holds the bearer %s; say number: 0, and place it by an effect",
 				b.book.Bearers[p.Bearer].Name)
 		}
 		b.book.Pieces = append(b.book.Pieces, p)

@@ -228,11 +228,11 @@ func (b *binder) endings() {
 		b.fail(n.get("who"), "not-here", "anyone or nobody", "there are no teams in this rulebook")
 	}
 	n = b.section("end")
-	b.book.End = End{Show: b.ticks(n, "show"), Then: thenWords.named(n.str("then"))}
+	b.book.End = End{Show: b.ticks(n, "lasts"), Then: thenWords.named(n.str("next"))}
 	for _, h := range n.list("hints") {
 		b.book.End.Hints = append(b.book.End.Hints,
 			Hint{For: hintWords.named(h.str("for")), Tint: h.str("tint"), Play: h.str("play"),
-				Say: h.str("say"), Lasts: h.millis("lasts"), Hold: h.millis("hold"),
+				Say: h.str("say"), Lasts: h.millis("lasts"), Hold: h.millis("full"),
 				Strength: h.num("strength"), With: b.pairs(h, "with")})
 	}
 }

@@ -103,7 +103,7 @@ func (b *binder) field(k sheet.Kind, e entry) sheet.Field {
 		f.Type, _ = sheet.TypeNamed(word)
 	}
 	f.Reset, _ = sheet.ResetNamed(n.str("reset"))
-	f.Rate = sheet.Tick(sheet.Ticks(n.millis("rate"), b.book.Rate))
+	f.Rate = sheet.Tick(sheet.Ticks(n.millis("update"), b.book.Rate))
 	if k != sheet.Record {
 		b.listField(n, &f)
 	}

@@ -101,7 +101,7 @@ func (b *binder) teamSizes() {
 func (b *binder) ground() {
 	k := b.book
 	s := b.section("spawn")
-	k.Spawn = Spawn{Pick: pickWords.named(s.str("pick")), Again: s.on("again"), Delay: b.ticks(s, "delay")}
+	k.Spawn = Spawn{Pick: pickWords.named(s.str("pick")), Again: s.on("respawn"), Delay: b.ticks(s, "delay")}
 	b.grounds()
 	if n := b.top.get("movement"); n != nil {
 		if k.Ground == nil {
@@ -119,7 +119,7 @@ func (b *binder) sight(n *node) *Sight {
 	if n == nil {
 		return nil
 	}
-	s := &Sight{Near: n.span("near"), Far: n.span("far"), Every: b.ticks(n, "every")}
+	s := &Sight{Near: n.span("near"), Far: n.span("far"), Every: b.ticks(n, "update")}
 	if s.Far < s.Near {
 		b.fail(n.get("far"), "out-of-range", "far to be at least near", "far is %s and near is %s", showLength(s.Far),
 			showLength(s.Near))

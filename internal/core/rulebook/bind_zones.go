@@ -45,14 +45,14 @@ func (b *binder) zones() {
 			Leave: b.effects(n, "leave", with(scopeInZone, expr.Random)),
 			Taken: b.effects(n, "taken", with(scopeZone, expr.Random)),
 			Lost:  b.effects(n, "lost", with(scopeZone, expr.Random)),
-			Tell:  b.ticks(n, "tell"), Starts: b.starts(sheet.Zone, i),
+			Tell:  b.ticks(n, "update"), Starts: b.starts(sheet.Zone, i),
 		}
 		if b.book.Ground == nil {
 			b.failEntry(e, "needs-ground", "zones lie on a ground; declare its width and height")
 		}
 		z.Shape = b.shape(n)
-		if h := n.get("hold"); h != nil {
-			z.Hold = &Hold{Takes: b.ticks(h, "takes"), Fades: b.ticks(h, "fades"), Crowd: h.num("crowd"),
+		if h := n.get("capture"); h != nil {
+			z.Hold = &Hold{Takes: b.ticks(h, "time"), Fades: b.ticks(h, "fades"), Crowd: h.num("crowd"),
 				Stays: h.on("stays")}
 		} else {
 			for _, key := range []string{"taken", "lost"} {

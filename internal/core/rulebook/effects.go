@@ -219,7 +219,7 @@ func init() {
 					spec: name,
 					doc:  "With `each`: the name of each item, so that loops can be nested.",
 				},
-				expression("when", "With `each`: only for items that meet this condition."),
+				expression("only", "With `each`: only for items that meet this condition."),
 				{name: "do", spec: nested, doc: "With `each`: the effects."},
 			},
 			effectEach,

@@ -63,7 +63,7 @@ func effectEach(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 		e.As = len(scope.Named)
 		inner.Named = append(slices.Clone(scope.Named), expr.NamedVar{Name: as.text, Kind: kind, Item: values})
 	}
-	e.Cond = b.expr(n, "when", inner, wantFlag)
+	e.Cond = b.expr(n, "only", inner, wantFlag)
 	do := b.need(n, "do", "each")
 	if do == nil {
 		return

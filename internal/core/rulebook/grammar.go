@@ -49,7 +49,8 @@ type key struct {
 	required bool
 	def      string // the default, as it would be written; "" for none
 	doc      string
-	example  string // shown in the reference; "" leaves it to the object's example
+	example  string  // shown in the reference; "" leaves it to the object's example
+	of       *object // the object that has it, where another has it too and it says the same
 }
 
 // object is a map with known keys.
@@ -67,6 +68,27 @@ func (o *object) key(name string) *key {
 		return nil
 	}
 	return &o.keys[i]
+}
+
+// like are keys of an object for another that has them too.
+func like(o *object, names ...string) []key {
+	keys := make([]key, len(names))
+	for i, name := range names {
+		keys[i] = *o.key(name)
+		keys[i].of, keys[i].example = o, ""
+	}
+	return keys
+}
+
+// as is a key that takes other values, and has another default, than the one of the object that it is like.
+func (k key) as(s spec, def string) key {
+	k.spec, k.def, k.required = s, def, k.required && def == ""
+	return k
+}
+
+// part tells whether an object has only keys of another one.
+func (o *object) part() bool {
+	return !slices.ContainsFunc(o.keys, func(k key) bool { return k.of == nil })
 }
 
 func (o *object) names() []string {

@@ -9,7 +9,7 @@ var creatureObject = &object{
 	example: `creatures:
   rat:
     title: Harbour rat
-    keep: 6
+    number: 6
     every: 2s
     radius: 400mm
     fields: {hull: {type: integer, start: 30, min: 0}}
@@ -26,7 +26,7 @@ var creatureObject = &object{
     back: 5s
     decides: 500ms
     factor: "match.bell == nobody ? 1.0 : 0.5"
-    tell: 200ms
+    update: 200ms
     moves: [{along: [[10m, 10m], [20m, 10m]]}]
 actions:
   ram: {aim: {at: area, radius: 3m, hits: [players, rat]}, do: [{add: target.hull, by: -25}]}
@@ -42,7 +42,7 @@ rules:
 		{name: "title", spec: text(40), doc: "The display name."},
 		{name: "radius", spec: length(0, 10*1000), def: "500mm", doc: "The radius of its body."},
 		{
-			name: "keep",
+			name: "number",
 			spec: integer(0, 500),
 			def:  "1",
 			doc:  "How many to keep on the ground. With 0, only `place` puts them there.",
@@ -51,7 +51,7 @@ rules:
 			name: "every",
 			spec: duration(0, hour),
 			def:  "1s",
-			doc:  "The time between two that appear by `keep`. With 0s all appear at once.",
+			doc:  "The time between two that appear by `number`. With 0s all appear at once.",
 		},
 		{name: "at", spec: listOf(point, 256),
 			doc: "The points where it appears, chosen at random. Default: anywhere it fits."},
@@ -97,10 +97,27 @@ rules:
 		{
 			name: "acts",
 			spec: mapOf(obj(actObject), 16),
-			doc:  "What it can do. The effect `use` performs an act, if its conditions hold.",
+			doc: "What it can do. The effect `use` performs an act, if its conditions hold. Its effects read the " +
+				"creature as `creature`, `who` in its aim is relative to the creature's side, without an aim it is " +
+				"used on the creature itself, and its cooldown is read as `creature.cool_NAME`.",
+			example: `creatures:
+  crab:
+    fields: {grip: {type: integer, start: 3}}
+    acts:
+      snap:
+        title: Snap
+        if: creature.grip > 0
+        cooldown: 2s
+        aim: {at: area, radius: 2m, hits: [players, creatures, lantern], who: others}
+        do: [{add: target.hull, by: -creature.grip}]
+        creature: [{remove: target}]
+        piece: [{remove: target}]
+        miss: [{add: creature.grip, by: 1}]
+rules:
+  - {every: 1s, for: crab, do: [{use: snap}]}`,
 		},
 		{
-			name: "tell",
+			name: "update",
 			spec: duration(0, 10*second),
 			def:  "0s",
 			doc: "The shortest time between two updates of its position. With 0s every move is sent. The " +
@@ -144,41 +161,7 @@ var moveObject = &object{
 
 var actObject = &object{
 	name: "act",
-	doc:  "Something that a creature can do. Its effects read the creature as `creature` and the one hit as `target`.",
-	example: `creatures:
-  crab:
-    fields: {grip: {type: integer, start: 3}}
-    acts:
-      snap:
-        title: Snap
-        if: creature.grip > 0
-        cooldown: 2s
-        aim: {at: area, radius: 2m, hits: [players, creatures, lantern], who: others}
-        do: [{add: target.hull, by: -creature.grip}]
-        creature: [{remove: target}]
-        piece: [{remove: target}]
-        miss: [{add: creature.grip, by: 1}]
-rules:
-  - {every: 1s, for: crab, do: [{use: snap}]}`,
-	keys: []key{
-		{name: "title", spec: text(40), doc: "The display name."},
-		{name: "if", spec: anExpression, doc: "A condition on `creature`."},
-		{name: "cooldown", spec: atMostAnHour, def: "0s", doc: "The time before it may do so again, read as " +
-			"`creature.cool_NAME`."},
-		{
-			name: "aim",
-			spec: obj(aimObject),
-			doc:  "What it is used on. Default: itself. `who` is relative to its side.",
-		},
-		{name: "do", spec: effects, doc: "What it does. With an aim, this happens for each one hit."},
-		{
-			name: "creature",
-			spec: effects,
-			doc:  "What it does to a creature that it hits. Default: `do`.",
-		},
-		{name: "piece", spec: effects, doc: "What it does to a piece that it hits. Default: `do`."},
-		{name: "miss", spec: effects, doc: "What happens if a line, a cone or an area hits nobody."},
-	},
+	keys: like(actionObject, "title", "if", "cooldown", "aim", "do", "creature", "piece", "miss"),
 }
 
 var shotObject = &object{
@@ -188,10 +171,10 @@ var shotObject = &object{
 		"a creature. `piece.owner` is the player who sent it, `piece.way` the distance it flies per second.",
 	example: `pieces:
   bolt:
-    keep: 0
+    number: 0
     radius: 200mm
     lasts: 2s
-    shot: {speed: 25m, hits: [players, rat], who: rivals, pierce: false, walls: stop, tell: 200ms, wall: [{notice: thud, with: {at: piece.pos}}]}
+    shot: {speed: 25m, hits: [players, rat], who: rivals, pierce: false, walls: stop, update: 200ms, wall: [{notice: thud, with: {at: piece.pos}}]}
     touch: [{add: me.hull, by: -10}]
     creature: [{add: creature.hull, by: -10}]
 creatures: {rat: {fields: {hull: {type: integer, start: 30, min: 0}}}}
@@ -219,7 +202,7 @@ actions:
 		},
 		{name: "wall", spec: effects, doc: "What happens then."},
 		{
-			name: "tell",
+			name: "update",
 			spec: duration(0, 10*second),
 			def:  "0s",
 			doc:  "The shortest time between two updates of its position, which clients can compute from `piece.way`.",

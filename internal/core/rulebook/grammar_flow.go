@@ -181,14 +181,14 @@ var pauseObject = &object{
 var endObject = &object{
 	name: "end", doc: "What is shown at the end, and what follows.",
 	example: `end:
-  show: 8s
-  then: lobby
+  lasts: 8s
+  next: lobby
   hints:
-    - {for: won, tint: gold, play: bells, say: The harbour is yours, strength: 80, lasts: 3s, hold: 1s, with: {camera: wide}}`,
+    - {for: won, tint: gold, play: bells, say: The harbour is yours, strength: 80, lasts: 3s, full: 1s, with: {camera: wide}}`,
 	keys: []key{
-		{name: "show", spec: duration(0, 10*minute), def: "8s", doc: "How long the result is shown."},
+		{name: "lasts", spec: duration(0, 10*minute), def: "8s", doc: "How long the result is shown."},
 		{
-			name: "then",
+			name: "next",
 			spec: thenWords.spec(),
 			def:  ThenLobby.String(),
 			doc: "`lobby`: back to the lobby, with nobody ready. `again`: the next match at once. `vote`: the " +
@@ -209,7 +209,7 @@ var hintObject = &object{
 		{name: "say", spec: text(200), doc: "What to write."},
 		{name: "strength", spec: integer(0, 100), def: "100", doc: "The strength, in percent."},
 		{name: "lasts", spec: duration(0, minute), def: "3s", doc: "For how long."},
-		{name: "hold", spec: duration(0, minute), def: "0s",
+		{name: "full", spec: duration(0, minute), def: "0s",
 			doc: "How much of that time is at full strength, before it fades."},
 		{name: "with", spec: mapOf(text(80), 16), doc: "Anything else for the client, by name."},
 	},
@@ -228,13 +228,10 @@ var recordObject = &object{
   best_time: {title: Best time, keep: lowest, of: me.time, if: me.outcome == 'won', see: everyone}
   rank: {type: choice, words: [deckhand, mate, captain], start: deckhand, of: "record.matches > 10 ? 'mate' : 'deckhand'"}`,
 	keys: []key{
-		{name: "type", spec: word(recordTypes...), def: sheet.Integer.String(), doc: "As for a field."},
-		{name: "title", spec: text(40), doc: "The display name."},
-		{name: "start", spec: spec{shape: anything}, doc: "The value for a new player."},
-		{name: "min", spec: scalar, doc: "The least value of an integer or number; smaller values are raised to it."},
-		{name: "max", spec: scalar, doc: "The greatest value; for a text, the most characters."},
-		{name: "words", spec: listOf(name, countsMost), doc: "The words of a choice or of counts."},
-		{name: "see", spec: seeSpec, def: sheet.OwnerOnly.String(), doc: "Who sees it."},
+		like(fieldObject, "type")[0].as(word(recordTypes...), sheet.Integer.String()),
+		like(fieldObject, "see")[0].as(seeSpec, sheet.OwnerOnly.String()),
+		like(fieldObject, "title")[0], like(fieldObject, "start")[0], like(fieldObject, "min")[0],
+		like(fieldObject, "max")[0], like(fieldObject, "words")[0],
 		{name: "was", spec: listOf(name, 8),
 			doc: "Former names of the field, the newest first. Values saved under a former name belong to this " +
 				"field, both in this version and in older versions that run beside it."},
@@ -262,7 +259,7 @@ var boardObject = &object{
 		"reached theirs first is listed first.",
 	example: `boards:
   lanterns: {of: me.lanterns, title: Most lanterns}
-  fastest: {of: me.time, order: least, if: me.outcome == 'won', show: clock, renew: week, zone: Europe/Oslo}
+  fastest: {of: me.time, order: least, if: me.outcome == 'won', show: clock, renew: week, time_zone: Europe/Oslo}
   wins: {of: 1, if: me.outcome == 'won', keep: count, renew: dates, dates: [2026-03-01, 2026-06-01]}
   crews: {per: team, of: team.points, keep: total}
   streak: {title: Longest streak}        # posted by the effect post
@@ -310,7 +307,7 @@ var boardObject = &object{
 			doc: "With `renew: dates`: the days on which seasons begin, such as 2026-03-01, in order. Nothing is " +
 				"posted before the first.",
 		},
-		{name: "zone", spec: text(40), def: "UTC", doc: "The time zone of these days, such as `Europe/Oslo`."},
+		{name: "time_zone", spec: text(40), def: "UTC", doc: "The time zone of these days, such as `Europe/Oslo`."},
 		{name: "clients", spec: obj(boundsObject),
 			doc: "Lets clients post too, within these bounds. Without it only the service and service keys post."},
 	},
@@ -368,10 +365,10 @@ var effectObject = &object{
         do:
           - each: teams
             as: side
-            when: side != rival.team
+            only: side != rival.team
             do: [{notice: near, with: {who: rival, of: side}}]
       - each: rivals
-        when: it.alive
+        only: it.alive
         do: [{add: it.points, by: 1}]
   - when: players.count(p, p.alive) == 0
     do: [{go: overtime}]

@@ -13,7 +13,7 @@ var groundObject = &object{
   spawns:
     - {at: [5m, 20m], team: amber}
     - {at: [55m, 20m], team: teal}
-  sight: {near: 20m, far: 40m, every: 500ms}`,
+  sight: {near: 20m, far: 40m, update: 500ms}`,
 	keys: []key{
 		{name: "width", spec: length(1000, maxSide), required: true, doc: "East to west."},
 		{name: "height", spec: length(1000, maxSide), required: true, doc: "North to south."},
@@ -34,7 +34,7 @@ var sightObject = &object{
 		{name: "far", spec: length(1, 2*maxSide), required: true,
 			doc: "Beyond this distance nothing is sent. What is already in sight stays in sight until it is 10 % " +
 				"farther away."},
-		{name: "every", spec: duration(0, 10*second), def: "500ms",
+		{name: "update", spec: duration(0, 10*second), def: "500ms",
 			doc: "Between the two, the shortest time between two updates of a position."},
 	},
 }
@@ -91,7 +91,7 @@ var movementObject = &object{
 
 var spawnObject = &object{
 	name: "spawn", doc: "Where and when players appear.",
-	example: `spawn: {pick: far, again: true, delay: 3s}`,
+	example: `spawn: {pick: far, respawn: true, delay: 3s}`,
 	keys: []key{
 		{
 			name: "pick",
@@ -99,7 +99,7 @@ var spawnObject = &object{
 			def:  PickTurn.String(),
 			doc:  "Which spawn point: in `turn`, at `random`, or the one `far`thest from all rivals.",
 		},
-		{name: "again", spec: flag, def: "true", doc: "Whether players who are out come back."},
+		{name: "respawn", spec: flag, def: "true", doc: "Whether players who are out come back."},
 		{name: "delay", spec: duration(0, 10*minute), def: "3s", doc: "How long they are out."},
 	},
 }
@@ -111,7 +111,7 @@ var actionObject = &object{
   ram:
     title: Ram
     if: me.wind >= 10.0
-    else: There is too little wind
+    refusal: There is too little wind
     cost: {wind: 10}
     cooldown: 2s
     aim: {at: target, reach: 12m}
@@ -145,7 +145,7 @@ record: {gold: {min: 0}, lamps: {}}`,
 		{name: "phases", spec: names, doc: "The phases in which it may be used. Default: those with open inputs."},
 		{name: "if", spec: anExpression, doc: "A condition on `me` (and `arg`). If it does not hold, the action " +
 			"is refused."},
-		{name: "else", spec: text(80), doc: "What the player is told if `if` does not hold."},
+		{name: "refusal", spec: text(80), doc: "What the player is told if `if` does not hold."},
 		{
 			name: "also",
 			spec: listOf(word(alsoWords...), 3),
@@ -308,7 +308,7 @@ var bearerObject = &object{
 	doc:  "Something that one player holds. It is a match field that refers to the player; `give` passes it on.",
 	example: `bearers:
   bell: {title: Storm bell, start: random, gone: drop, out: drop, away: keep, piece: fallen_bell}
-pieces: {fallen_bell: {keep: 0}, lantern: {}}
+pieces: {fallen_bell: {number: 0}, lantern: {}}
 rules:
   - every: 1s
     if: match.bell != nobody
@@ -349,27 +349,24 @@ var pieceObject = &object{
   lantern:
     title: Lantern
     radius: 500mm
-    keep: 5
+    number: 5
     every: 2s
     apart: 2m
     lasts: 30s
-    walls: block
+    walls: stop
     fields: {worth: {type: integer, start: 2}, dear: {type: flag, is: piece.worth > 5}}
     if: me.hull > 0
     touch:
       - add: me.lanterns
         by: piece.worth
       - remove: piece
-  buoy: {keep: 1, every: 0s, at: [[10m, 10m]]}`,
+  buoy: {number: 1, every: 0s, at: [[10m, 10m]]}`,
 	keys: []key{
 		{name: "title", spec: text(40), doc: "The display name."},
 		{name: "radius", spec: length(0, 50*1000), def: "500mm", doc: "Its radius."},
-		{name: "keep", spec: integer(0, 500), def: "1", doc: "How many to keep on the ground."},
-		{name: "every", spec: duration(0, hour), def: "1s",
-			doc: "The time between two that are placed. With 0s all are placed at once."},
+		like(creatureObject, "number")[0], like(creatureObject, "every")[0], like(creatureObject, "at")[0],
 		{name: "apart", spec: length(0, 100*1000), def: "0",
 			doc: "The least distance between two of them, in addition to their radii."},
-		{name: "at", spec: listOf(point, 256), doc: "The points where it appears. Default: anywhere."},
 		{name: "lasts", spec: duration(0, hour), def: "0s", doc: "How long each one stays. With 0s it stays forever."},
 		{
 			name: "fields",

@@ -250,7 +250,7 @@ var fieldObject = &object{
     lap: {type: clock, count: up}
     most_hull: {type: integer, start: 100}
     armour: {type: integer, start: me.most_hull / 2, min: 0, max: me.most_hull}
-    left: {type: clock, count: down, runs: wall, start: 30s, rate: 500ms}
+    left: {type: clock, count: down, runs: wall, start: 30s, update: 500ms}
     hand: {type: list, of: integer, most: 10, see: owner}
     marks: {type: list, of: choice, words: [star, moon], start: [star, star]}
     cells: {type: list, of: integer, start: {fill: 0, times: 64}}
@@ -325,7 +325,7 @@ var fieldObject = &object{
 			def:  runsOnWall.not,
 			doc:  "The time a clock follows: `play` stops during a pause.",
 		},
-		{name: "rate", spec: duration(0, 10*second), def: "0s",
+		{name: "update", spec: duration(0, 10*second), def: "0s",
 			doc: "The shortest time between two updates to clients, who get the newest value. With 0s every change " +
 				"is sent."},
 		{name: "fixed", spec: flag, def: "false", doc: "Of an option: whether it stays what the lobby was opened " +

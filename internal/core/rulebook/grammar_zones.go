@@ -11,14 +11,14 @@ var zoneObject = &object{
     title: The quay
     circle: [30m, 20m, 6m]
     fields: {worth: {type: integer, start: 2}}
-    hold: {takes: 5s, fades: 10s, crowd: 3, stays: true}
+    capture: {time: 5s, fades: 10s, crowd: 3, stays: true}
     taken: [{notice: taken, with: {by: zone.holder}}]
     lost: [{notice: lost}]
   light:
     circle: [10m, 10m, 15m]
     at: "match.bell.pos"
     radius: max(15m - match.play / 10, 2m)
-    tell: 200ms
+    update: 200ms
     if: me.alive && me.hull > 0
     enter: [{add: me.points, by: 1}]
     leave: [{set: me.slowed, to: false}]
@@ -27,15 +27,14 @@ rules:
   - every: 1s
     for: zones
     if: zone.holder != noteam && !zone.contested
-    do: [{each: players, when: it.team == zone.holder, do: [{add: it.points, by: zone.worth}]}]
+    do: [{each: players, only: it.team == zone.holder, do: [{add: it.points, by: zone.worth}]}]
   - {when: match.pen.inside.size() >= 3, do: [{finish: the pen is full}]}`,
 	keys: []key{
 		{name: "title", spec: text(40), doc: "The display name."},
-		{name: "circle", spec: listOf(length(0, maxSide), 3), doc: "[x, y, radius]."},
-		{name: "box", spec: listOf(length(0, maxSide), 4), doc: "[left, top, right, bottom]."},
+		like(shapeObject, "circle")[0], like(shapeObject, "box")[0],
 		{name: "at", spec: anExpression, doc: "Its centre, as a position; evaluated at each tick of play."},
 		{name: "radius", spec: anExpression, doc: "A circle's radius in millimetres; evaluated at each tick of play."},
-		{name: "tell", spec: duration(0, 10*second), def: "100ms",
+		{name: "update", spec: duration(0, 10*second), def: "100ms",
 			doc: "The shortest time between two updates of its place, size and progress."},
 		{name: "fields", spec: mapOf(obj(fieldObject), 16), doc: "Its own fields, read as `zone.NAME`."},
 		{
@@ -45,19 +44,19 @@ rules:
 		},
 		{name: "enter", spec: effects, doc: "What happens when a player enters it (as `me`)."},
 		{name: "leave", spec: effects, doc: "What happens when a player leaves it (as `me`)."},
-		{name: "hold", spec: obj(holdObject), doc: "Lets sides capture it."},
+		{name: "capture", spec: obj(captureObject), doc: "Lets sides capture it."},
 		{name: "taken", spec: effects, doc: "What happens when a side has captured it (`zone.holder`)."},
 		{name: "lost", spec: effects, doc: "What happens when its holder has lost it, before another side has it."},
 	},
 }
 
-var holdObject = &object{
-	name: "hold",
+var captureObject = &object{
+	name: "capture",
 	doc: "How a zone is captured: by a team or, without teams, by a player. A side that is alone in it captures " +
 		"it while `zone.progress` goes from 0 to 1 (`zone.taker` is that side). While several sides are in it, " +
 		"it is `zone.contested` and progress stops.",
 	keys: []key{
-		{name: "takes", spec: duration(0, hour), def: "5s", doc: "How long one player needs to capture it. With " +
+		{name: "time", spec: duration(0, hour), def: "5s", doc: "How long one player needs to capture it. With " +
 			"0s it is captured at once."},
 		{name: "crowd", spec: integer(1, 200), def: "1",
 			doc: "The most players of a side that count: two capture it twice as fast, and so on up to this number."},

@@ -40,7 +40,13 @@ var olderKeys = []olderKey{
 }
 
 // renamed are keys by their object, and words, that have another name now.
-var renamed = map[string]string{}
+var renamed = map[string]string{"field.rate": "update", "sight.every": "update", "creature.tell": "update",
+	"zone.tell": "update", "shot.tell": "update", "creature.keep": "number", "piece.keep": "number",
+	"spawn.again": "respawn", "vote.again": "cooldown", "sealed choice.again": "change", "zone.hold": "capture",
+	"capture.takes": "time", "effect.when": "only", "block": "stop", "stand-ins.acts": "weights",
+	"arenas.each": "changes", "turns.late": "timeout", "hint.hold": "full", "vote.needs": "majority", "vote.on": "asks",
+	"vote.by": "voters", "vote.else": "refusal", "vote.then": "passed", "end.show": "lasts", "end.then": "next",
+	"action.else": "refusal", "referee's act.else": "refusal", "board.zone": "time_zone", "shared board.zone": "time_zone"}
 
 const rewriting = "; turnvex check -rewrite changes that in files"
 

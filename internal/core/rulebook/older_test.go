@@ -19,8 +19,8 @@ func TestRewrite(t *testing.T) {
 			"host: {start: [private, public]}\nstart:\n  # who\n  countdown: 2s\n",
 			"line 5: start: {by: either} is now host: {start: [private, public]}"},
 		{"start: {by: ready}\n", "", "line 3: start: {by: ready} is left out, as the default"},
-		{"players: {most: 4, host_gone: close}\npause: {who: nobody}\nend: {show: 1s}\n",
-			"host: {gone: close, pause: []}\nplayers: {most: 4}\nend: {show: 1s}\n",
+		{"players: {most: 4, host_gone: close}\npause: {who: nobody}\nend: {lasts: 1s}\n",
+			"host: {gone: close, pause: []}\nplayers: {most: 4}\nend: {lasts: 1s}\n",
 			"line 3: players: {host_gone: close} is now host: {gone: close}"},
 		{"pause: {who: \"host\", times: 2}\nteams:\n  list: {a: {}, b: {}}\n  newcomers: host\n",
 			"host: {pause: [private, public], teams: [private, public]}\npause: {times: 2}\n" +

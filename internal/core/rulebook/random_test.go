@@ -43,7 +43,7 @@ func RandomDocument(r *rand.Rand) []byte {
 	doc["creatures"] = map[string]any{"rat": rat, "a": g.object(creatureObject, 2)}
 	doc["pieces"] = map[string]any{"bolt": shot, "b": g.object(pieceObject, 2)}
 	quay := g.object(zoneObject, 2)
-	quay["hold"] = g.object(holdObject, 2)
+	quay["capture"] = g.object(captureObject, 2)
 	doc["zones"] = map[string]any{"quay": quay}
 	if delete(doc, "arenas"); g.r.IntN(2) == 0 {
 		list := map[string]any{}

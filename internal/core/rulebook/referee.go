@@ -80,7 +80,7 @@ var refereeingObject = &object{
       title: Put a question
       phases: [play]
       if: match.question == ''
-      else: The last question is still open
+      refusal: The last question is still open
       takes: {question: {type: text, max: 120}, right: {type: integer, min: 1, max: 4}}
       do: [{set: match.question, to: arg.question}, {notice: question, with: {right: arg.right}}]
 sheets:
@@ -93,26 +93,14 @@ sheets:
 			doc: "The fields it may set, as kind of sheet and name: of the `lobby`, the `match`, a `team` or a " +
 				"`player`.",
 		},
-		{name: "acts", spec: mapOf(obj(refereeActObject), 32), doc: "The acts it may perform, by name."},
+		{name: "acts", spec: mapOf(obj(refereeActObject), 32), doc: "The acts it may perform, by name, in any phase " +
+			"unless `phases` says otherwise. Their effects have no `me`; a player may be one of the values they take."},
 	},
 }
 
 var refereeActObject = &object{
 	name: "referee's act",
-	doc:  "Something that a referee may do. Its effects have no `me`; a player may be one of the values it takes.",
-	keys: []key{
-		{name: "title", spec: text(40), doc: "The display name."},
-		{name: "phases", spec: names, doc: "The phases in which it may be done. Default: always."},
-		{name: "if", spec: anExpression, doc: "A condition on the match (and `arg`). If it does not hold, the " +
-			"act is refused."},
-		{name: "else", spec: text(80), doc: "What the referee is told if `if` does not hold."},
-		{
-			name: "takes",
-			spec: mapOf(obj(argObject), 8),
-			doc:  "Values that it sends, read as `arg.NAME`.",
-		},
-		{name: "do", spec: effects, required: true, doc: "What happens."},
-	},
+	keys: like(actionObject, "title", "phases", "if", "refusal", "takes", "do"),
 }
 
 // referee binds the decision that an action leaves to one. What it answers joins what the player sends; hit is the
@@ -146,7 +134,7 @@ func (b *binder) refereeing() {
 	for i, e := range n.fields("acts") {
 		v := e.value
 		a := &Action{No: i, Line: e.line, Name: e.key, Title: v.titled(e.key),
-			Phases: b.phaseMask(v, "phases", everyPhase), Else: v.str("else")}
+			Phases: b.phaseMask(v, "phases", everyPhase), Else: v.str("refusal")}
 		scope := scopeMatch
 		if takes := v.get("takes"); takes != nil {
 			a.Takes, a.Bounds = b.takes(takes, &sheet.Schema{}, true)

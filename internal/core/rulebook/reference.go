@@ -2,6 +2,7 @@ package rulebook
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 )
 
@@ -83,6 +84,9 @@ func Reference() string {
 }
 
 func writeObject(b *strings.Builder, o *object) {
+	if o.part() {
+		return
+	}
 	fmt.Fprintf(b, "\n## %s\n\n%s\n", strings.ToUpper(o.name[:1])+o.name[1:], o.doc)
 	if len(o.oneOf) > 0 {
 		fmt.Fprintf(b, "\nExactly one of `%s` is required.\n", strings.Join(o.oneOf, "`, `"))
@@ -90,6 +94,9 @@ func writeObject(b *strings.Builder, o *object) {
 	b.WriteString("\n| key | type | default | what it does |\n|---|---|---|---|\n")
 	for i := range o.keys {
 		k := &o.keys[i]
+		if k.of != nil {
+			continue
+		}
 		def := "`" + k.def + "`"
 		if k.def == "" {
 			def = ""
@@ -106,6 +113,7 @@ func writeObject(b *strings.Builder, o *object) {
 			strings.ReplaceAll(k.doc, "|", "\\|"),
 		)
 	}
+	writeLike(b, o)
 	if o == hostObject {
 		b.WriteString(powersTable())
 	}
@@ -120,12 +128,49 @@ func writeObject(b *strings.Builder, o *object) {
 	}
 }
 
+// writeLike says which keys of other objects an object has too, and where they differ.
+func writeLike(b *strings.Builder, o *object) {
+	var from []*object
+	says := map[*object][]string{}
+	for i := range o.keys {
+		k := &o.keys[i]
+		if k.of == nil {
+			continue
+		}
+		if says[k.of] == nil {
+			from = append(from, k.of)
+		}
+		text, there := "`"+k.name+"`", k.of.key(k.name)
+		if k.spec.shape == aWord && !slices.Equal(k.spec.words, there.spec.words) {
+			text += " (" + typeText(&k.spec) + ")"
+		}
+		if k.def != there.def {
+			text += ", `" + k.def + "` unless it says otherwise"
+		}
+		says[k.of] = append(says[k.of], text)
+	}
+	for _, other := range from {
+		fmt.Fprintf(b, "\nAs in %s: %s.\n", link(other), strings.Join(says[other], "; "))
+	}
+}
+
+func link(o *object) string {
+	return fmt.Sprintf("[%s](#%s)", o.name, strings.ReplaceAll(o.name, " ", "-"))
+}
+
+// partText names an object, or what it is a part of.
+func partText(o *object, many string) string {
+	if !o.part() {
+		return link(o) + many
+	}
+	return fmt.Sprintf("%s%s with `%s`", link(o.keys[0].of), many, strings.Join(o.names(), "`, `"))
+}
+
 // typeText is a key's type and range as the reference writes it.
 func typeText(s *spec) string {
-	link := func(o *object) string { return fmt.Sprintf("[%s](#%s)", o.name, strings.ReplaceAll(o.name, " ", "-")) }
 	switch s.shape {
 	case anObject:
-		return link(s.object)
+		return partText(s.object, "")
 	case aMap:
 		return fmt.Sprintf("map from names to %s, at most %d", several(s.elem), s.max)
 	case aList:
@@ -169,6 +214,9 @@ func typeText(s *spec) string {
 func several(s *spec) string {
 	if s.shape == aWord {
 		return typeText(s)
+	}
+	if s.shape == anObject {
+		return partText(s.object, "s")
 	}
 	if s.shape == aMap {
 		return fmt.Sprintf("maps from names to %s, each at most %d", several(s.elem), s.max)

@@ -152,7 +152,7 @@ actions:
     aim: {at: target}
     do: [{set: me.mood, to: "%s"}, {add: "%s", by: 1}, {out: "%s"}, {notice: x, with: {a: "%s"}}]
 bearers: {bell: {}}
-pieces: {buoy: {fields: {n: {type: integer}}, if: "%s", touch: [{each: players, when: "%s", do: [{remove: "%s"}]}]}}
+pieces: {buoy: {fields: {n: {type: integer}}, if: "%s", touch: [{each: players, only: "%s", do: [{remove: "%s"}]}]}}
 record: {total: {of: "%s"}}
 phases: {play: {length: 30s}}
 win: {order: [{most: "%s"}]}

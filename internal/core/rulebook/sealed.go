@@ -19,24 +19,19 @@ var sealedObject = &object{
     min: 0
     max: 50
     who: me.coins > 0
-    again: false
+    change: false
     phases: [play]
     reset: round
     reveal:
       - each: players
-        when: it.bid_made && it == players.highest(p, p.bid)
+        only: it.bid_made && it == players.highest(p, p.bid)
         do: [{add: it.coins, by: -it.bid}, {notice: sold, with: {to: it, for: it.bid}}]
   side: {type: choice, words: [left, right], reveal: [{go: end}]}`,
-	keys: []key{
-		{name: "type", spec: word("integer", "number", "flag", "choice", "player", "team", "position"), required: true,
-			doc: "As for a field."},
+	keys: append([]key{
 		{name: "title", spec: text(40), doc: "The display name."},
 		{name: "key", spec: text(1), doc: "A suggested key for clients."},
-		{name: "min", spec: scalar, doc: "The least value; smaller ones are refused."},
-		{name: "max", spec: scalar, doc: "The greatest; more is refused."},
-		{name: "words", spec: names, doc: "The words of a choice."},
 		{name: "who", spec: anExpression, doc: "Who has to choose, among players in play: a condition on `me`."},
-		{name: "again", spec: flag, def: "true", doc: "Whether players may change their choice until it is revealed."},
+		{name: "change", spec: flag, def: "true", doc: "Whether players may change their choice until it is revealed."},
 		{name: "phases", spec: names, doc: "The phases in which it applies. Default: those with open inputs."},
 		{name: "reset", spec: word("match", "round", "respawn"), def: "round", doc: "When the revealed values reset."},
 		{
@@ -44,7 +39,8 @@ var sealedObject = &object{
 			spec: effects,
 			doc:  "What happens when it is revealed; `NAME_made` still tells who has chosen.",
 		},
-	},
+	}, append(like(argObject, "min", "max", "words"), like(argObject, "type")[0].as(word("integer", "number", "flag", "choice",
+		"player", "team", "position"), ""))...),
 }
 
 // maker makes parts of a document up that stand at one place of it.
@@ -157,11 +153,11 @@ func (b *sealer) sealedFields(s *structure, m maker, e entry) {
 func (b *sealer) sealedAction(s *structure, m maker, e entry) {
 	n := e.value
 	may := "me." + e.key + "_due"
-	if !n.on("again") {
+	if !n.on("change") {
 		may += " && !me." + e.key + "_made"
 	}
 	a := m.object("title", n.get("title"), "key", n.get("key"), "phases", n.get("phases"), "turn", m.text("any"),
-		"if", m.text("%s", may), "else", m.text("You are not to choose now, or have chosen already"),
+		"if", m.text("%s", may), "refusal", m.text("You are not to choose now, or have chosen already"),
 		"takes", m.object("value", m.object("type", n.get("type"), "min", n.get("min"), "max", n.get("max"), "words",
 			n.get("words"))),
 		"do", m.list(m.object("set", m.text("me.%s_sealed", e.key), "to", m.text("arg.value")),
@@ -174,7 +170,7 @@ func (b *sealer) sealedAction(s *structure, m maker, e entry) {
 // revealed are the effects that reveal a choice.
 func (b *sealer) revealed(m maker, e entry) *node {
 	it := func(field string) *node { return m.text("it.%s", field) }
-	list := m.list(m.object("each", m.text("players"), "when", it(e.key+"_made"), "do",
+	list := m.list(m.object("each", m.text("players"), "only", it(e.key+"_made"), "do",
 		m.list(m.object("set", it(e.key), "to", it(e.key+"_sealed")))))
 	if own := e.value.get("reveal"); own != nil {
 		list.items = append(list.items, own.items...)

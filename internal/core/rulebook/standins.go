@@ -52,7 +52,7 @@ var standInsObject = &object{
   gone: true
   names: [Drifter, Buoy, Tar]
   every: 300ms
-  acts: {ram: "me.hull > 30 ? 5 : 1", wave: 0}
+  weights: {ram: "me.hull > 30 ? 5 : 1", wave: 0}
   sends: {ram: {force: "min(me.hull, 3)"}}
   steering: 3
   rest: 2
@@ -76,7 +76,7 @@ actions:
 		{name: "every", spec: duration(50, 10*second), def: "400ms",
 			doc: "How often a stand-in does something, on average."},
 		{
-			name: "acts",
+			name: "weights",
 			spec: mapOf(anExpression, 64),
 			doc: "How often it uses each action: weights by action, as integer expressions on `me`. Actions that " +
 				"are not named weigh 1; 0 means never.",
@@ -131,7 +131,7 @@ func (b *binder) standIns() {
 		b.fail(n.get("fill"), "out-of-range", "at most players.most", "there are %d seats", b.book.Players.Most)
 	}
 	s.Weights = make([]*expr.Prog, len(b.book.Actions))
-	for _, e := range n.fields("acts") {
+	for _, e := range n.fields("weights") {
 		a := b.book.ActionNamed[e.key]
 		if a == nil {
 			p := b.fail(e.value, "unknown-name", "one that is declared", "there is no action %q", e.key)

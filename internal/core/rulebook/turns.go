@@ -49,7 +49,7 @@ var turnsObject = &object{
   gain: 2s
   begin: [{notice: your_turn, to: me}]
   end: [{add: me.wind, by: 5}]
-  late: [{add: me.points, by: -1}]
+  timeout: [{add: me.points, by: -1}]
 actions:
   ram: {do: [{add: me.points, by: 1}, {turn: next}]}
   skip: {do: [{turn: reverse}, {turn: next}]}
@@ -95,7 +95,7 @@ actions:
 			doc: "What that clock gains at the end of each of their turns."},
 		{name: "begin", spec: effects, doc: "What happens when a turn begins (for `me`, or `team`)."},
 		{name: "end", spec: effects, doc: "What happens when it ends."},
-		{name: "late", spec: effects, doc: "What happens if its time runs out, before it passes on."},
+		{name: "timeout", spec: effects, doc: "What happens if its time runs out, before it passes on."},
 	},
 }
 
@@ -159,8 +159,8 @@ func (b *binder) turns() {
 	}
 	t.Phases = b.phaseMask(n, "phases", b.openPhases())
 	t.Length, t.Clock, t.Gain = b.ticks(n, "length"), b.ticks(n, "clock"), b.ticks(n, "gain")
-	t.Begin, t.End, t.Late = b.effects(n, "begin", scope), b.effects(n, "end", scope), b.effects(n, "late", scope)
-	if late := n.get("late"); late != nil && t.Length == 0 && t.Clock == 0 {
+	t.Begin, t.End, t.Late = b.effects(n, "begin", scope), b.effects(n, "end", scope), b.effects(n, "timeout", scope)
+	if late := n.get("timeout"); late != nil && t.Length == 0 && t.Clock == 0 {
 		b.fail(late, "missing-key", "length or clock", "the time of a turn is never up")
 	}
 	if gain := n.get("gain"); gain != nil && !gain.implied && t.Clock == 0 {

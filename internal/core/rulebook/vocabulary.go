@@ -8,11 +8,11 @@ import (
 // Meaning is what a key says in one object, or beside one effect.
 type Meaning struct{ Key, Of, Says string }
 
-// Meanings lists all that keys say, by key.
+// Meanings lists all that keys say, by key. Where a key of one object is that of another, it says it once.
 func Meanings() (all []Meaning) {
 	for _, o := range objects() {
 		for i := range o.keys {
-			if k := &o.keys[i]; o != effectObject {
+			if k := &o.keys[i]; o != effectObject && k.of == nil {
 				all = append(all, Meaning{k.name, o.name, k.doc})
 			}
 		}

@@ -100,53 +100,53 @@ var voteObject = &object{
 		"same intent. The lobby sheet shows it: `vote`, `vote_by`, `vote_on`, `vote_left`, `vote_yes`, " +
 		"`vote_no`, `vote_needs` (and `vote_tally`, by word); a player's `voted` shows who has voted.",
 	example: `votes:
-  kick: {on: players, whom: others, needs: two_thirds, again: 1m, then: [{kick: target}]}
+  kick: {asks: players, whom: others, majority: two_thirds, cooldown: 1m, passed: [{kick: target}]}
   surrender:
-    by: team
+    voters: team
     during: [match]
     if: match.play > 30s
-    else: It is too early to give up
-    needs: all
+    refusal: It is too early to give up
+    majority: all
     lasts: 15s
-    then: [{finish: gave up, winner: "teams.filter(t, t != team).first()"}]
+    passed: [{finish: gave up, winner: "teams.filter(t, t != team).first()"}]
     refused: [{notice: plays_on, to: team}]
-  again: {title: Play again, during: [result], then: [{begin: match}]}
+  again: {title: Play again, during: [result], passed: [{begin: match}]}
   goal:
-    on: words
+    asks: words
     words: [ten, twenty]
     who: me.falls < 3
     during: [lobby]
-    then: [{if: arg.choice == 'ten', then: [{add: lobby.played, by: 10}]}]
+    passed: [{if: arg.choice == 'ten', then: [{add: lobby.played, by: 10}]}]
 sheets: {lobby: {played: {type: integer, reset: never}}}`,
 	keys: []key{
 		{name: "title", spec: text(40), doc: "The display name."},
 		{
-			name: "on",
+			name: "asks",
 			spec: voteOnWords.spec(),
 			def:  VoteOnQuestion.String(),
 			doc: "What is voted on: a `question` (yes or no), one of the `players` (yes or no; read as " +
 				"`target`), `words`, of which the one with most votes wins (read as `arg.choice`; ties are " +
 				"broken at random), or the `arenas`, of which the winner comes next.",
 		},
-		{name: "words", spec: names, doc: "With `on: words`: the words."},
+		{name: "words", spec: names, doc: "With `asks: words`: the words."},
 		{
 			name: "whom",
 			spec: whoWords.spec(WhoRivals, WhoFriends, WhoOthers),
 			def:  WhoOthers.String(),
-			doc: "With `on: players`: who may be voted on, relative to the player who opens the vote. That " +
+			doc: "With `asks: players`: who may be voted on, relative to the player who opens the vote. That " +
 				"player does not vote, and at least two must.",
 		},
 		{
-			name: "by",
+			name: "voters",
 			spec: votesByTeam.spec(),
 			def:  votesByTeam.not,
 			doc:  "Who votes: `everyone`, or the `team` of the player who opens it.",
 		},
 		{name: "who", spec: anExpression, doc: "Who of these may vote: a condition on `me`."},
 		{name: "if", spec: anExpression, doc: "Who may open it: a condition on `me`."},
-		{name: "else", spec: text(80), doc: "What a player is told if `if` does not hold."},
+		{name: "refusal", spec: text(80), doc: "What a player is told if `if` does not hold."},
 		{
-			name: "needs",
+			name: "majority",
 			spec: needsWords.spec(),
 			def:  needsWords.of(NeedsHalf),
 			doc: "How many of those who may vote must say yes: more than `half`, `two_thirds` or `all`. Votes on " +
@@ -154,14 +154,14 @@ sheets: {lobby: {played: {type: integer, reset: never}}}`,
 		},
 		{name: "lasts", spec: duration(second, hour), def: "20s",
 			doc: "How long it is open, in wall time. It ends sooner if it is decided."},
-		{name: "again", spec: duration(0, hour), def: "30s",
+		{name: "cooldown", spec: duration(0, hour), def: "30s",
 			doc: "How long a player who has opened it must wait before opening another vote."},
 		{
 			name: "during",
 			spec: listOf(word(duringWords...), 3),
 			doc:  "When it may be opened: in the `lobby`, in a `match`, while a `result` is shown. Default: always.",
 		},
-		{name: "then", spec: effects, doc: "What happens if it passes, with the player who opened it as `me`."},
+		{name: "passed", spec: effects, doc: "What happens if it passes, with the player who opened it as `me`."},
 		{name: "refused", spec: effects, doc: "What happens if it does not pass."},
 	},
 }
@@ -191,10 +191,10 @@ func (b *binder) votes() {
 	for i, e := range b.top.fields("votes") {
 		n := e.value
 		v := &Vote{
-			No: i, Line: e.line, Name: e.key, Title: n.titled(e.key), On: voteOnWords.named(n.str("on")),
-			Whom: whoWords.named(n.str("whom")), ByTeam: votesByTeam.is(n, "by"),
-			If: b.condition(n, "if", scopePlayer), Else: n.str("else"), Who: b.condition(n, "who", scopePlayer),
-			Needs: needsWords.named(n.str("needs")), Lasts: b.ticks(n, "lasts"), Again: b.ticks(n, "again"),
+			No: i, Line: e.line, Name: e.key, Title: n.titled(e.key), On: voteOnWords.named(n.str("asks")),
+			Whom: whoWords.named(n.str("whom")), ByTeam: votesByTeam.is(n, "voters"),
+			If: b.condition(n, "if", scopePlayer), Else: n.str("refusal"), Who: b.condition(n, "who", scopePlayer),
+			Needs: needsWords.named(n.str("majority")), Lasts: b.ticks(n, "lasts"), Again: b.ticks(n, "cooldown"),
 		}
 		for k, word := range duringWords {
 			if n.get("during") == nil || hasWord(n.get("during"), word) {
@@ -202,7 +202,7 @@ func (b *binder) votes() {
 			}
 		}
 		if v.ByTeam && len(b.book.Teams.List) == 0 {
-			b.fail(n.get("by"), "not-here", "everyone", "there are no teams in this rulebook")
+			b.fail(n.get("voters"), "not-here", "everyone", "there are no teams in this rulebook")
 		}
 		b.voteEffects(v, n)
 		b.book.Votes = append(b.book.Votes, v)
@@ -234,12 +234,12 @@ func (b *binder) voteEffects(v *Vote, n *node) {
 		carried.Vars, carried.Args = carried.Vars|expr.Args, []*sheet.Field{v.Choice}
 	}
 	if w := n.get("words"); w != nil && v.On != VoteOnWords {
-		b.fail(w, "not-here", "on: words", "a vote on %s has no words", v.On)
+		b.fail(w, "not-here", "asks: words", "a vote on %s has no words", v.On)
 	}
 	if w := n.get("whom"); !w.implied && v.On != VoteOnPlayers {
-		b.fail(w, "not-here", "on: players", "nobody in particular is voted on")
+		b.fail(w, "not-here", "asks: players", "nobody in particular is voted on")
 	}
-	v.Then, v.Refused = b.effects(n, "then", carried), b.effects(n, "refused", refused)
+	v.Then, v.Refused = b.effects(n, "passed", carried), b.effects(n, "refused", refused)
 	if len(v.Then) == 0 && v.On != VoteOnArenas {
 		b.warn(n, "vote-idle", "nothing follows when this vote is carried; say then")
 	}
@@ -249,7 +249,7 @@ func (b *binder) voteEffects(v *Vote, n *node) {
 func (b *binder) voteWords(v *Vote, n *node) (list []string) {
 	if v.On == VoteOnArenas {
 		if b.book.Arenas == nil {
-			b.fail(n.get("on"), "not-here", "arenas", "there are no arenas in this rulebook")
+			b.fail(n.get("asks"), "not-here", "arenas", "there are no arenas in this rulebook")
 			return nil
 		}
 		return b.book.Arenas.Next.Choices

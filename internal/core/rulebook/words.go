@@ -37,7 +37,7 @@ var (
 	inputsFrozen = either{"open", "frozen"}
 	countsDown   = either{"up", "down"}
 	runsOnWall   = either{"play", "wall"}
-	wallsBlock   = either{"ignore", "block"}
+	wallsBlock   = either{"ignore", "stop"}
 	alsoWords    = []string{"pause", "frozen", "lobby"} // in the order of Also's bits
 	saysAccept   = either{"refuse", "accept"}
 	claimsCheck  = either{"refuse", "check"}

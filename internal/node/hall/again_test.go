@@ -183,7 +183,7 @@ func TestEndedFor(t *testing.T) {
 // TestToldInTime: a field that is told only so often is told when its time has come, though nothing else happens; and
 // who asks for a snapshot is sent one, though nothing has changed.
 func TestToldInTime(t *testing.T) {
-	src := strings.Replace(harbour, "points: {type: integer}, mood", "points: {type: integer, rate: 2s}, mood", 1)
+	src := strings.Replace(harbour, "points: {type: integer}, mood", "points: {type: integer, update: 2s}, mood", 1)
 	inVirtualTime(t, src, func(r *rig) {
 		_, ada, bo := r.two()
 		for range 3 {

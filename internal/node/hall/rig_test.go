@@ -35,7 +35,7 @@ actions:
   point: {takes: {whom: {type: player}}, do: [{add: me.points, by: 10}]}
 phases: {play: {length: 60s}}
 win: {order: [{most: me.points}]}
-end: {show: 5s}
+end: {lasts: 5s}
 record: {total: {of: me.points, keep: total}}
 `
 

@@ -16,11 +16,11 @@ players: {least: 2, most: 4, late: seat}
 spectators: {most: 1}
 start: {countdown: 0s}
 teams: {list: {red: {}, blue: {}}}
-ground: {width: 40m, height: 30m, sight: {near: 8m, far: 12m, every: 500ms}, walls: [{box: [4m, 4m, 8m, 8m]}, {circle: [20m, 20m, 1m]}]}
+ground: {width: 40m, height: 30m, sight: {near: 8m, far: 12m, update: 500ms}, walls: [{box: [4m, 4m, 8m, 8m]}, {circle: [20m, 20m, 1m]}]}
 movement: {speed: 6m}
 sheets: {player: {n: {type: integer}, secret: {type: integer, see: owner}}}
 kits: {base: {actions: [score, ram]}, rare: {actions: [glow], start: false}}
-pieces: {stone: {title: Stone, radius: 700mm, keep: 1}}
+pieces: {stone: {title: Stone, radius: 700mm, number: 1}}
 actions:
   score: {key: s, takes: {n: {type: integer, min: 1, max: 9}}, cooldown: 2s, do: [{add: me.n, by: arg.n}]}
   ram: {phases: [play], aim: {at: target, reach: 3m, who: rivals}, do: [{grant: rare, to: me}]}

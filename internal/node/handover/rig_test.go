@@ -43,7 +43,7 @@ actions:
   buy: {certain: true, cost: {coins: 1}, do: [{add: record.hats, by: 1}]}
 phases: {play: {length: 3s}}
 win: {order: [{most: me.points}]}
-end: {show: 200ms, then: again}
+end: {lasts: 200ms, next: again}
 record: {total: {keep: total, of: me.points}, coins: {min: 0, start: 99}, hats: {}}
 `
 

@@ -238,17 +238,17 @@ func TestBoardDifferences(t *testing.T) {
 	const was = "laps: {of: me.n, keep: best, renew: week}"
 	for now, want := range map[string]string{
 		was: "",
-		"laps: {of: me.n, keep: total, renew: week}":                      "keep",
-		"laps: {of: me.n, keep: best, renew: week, order: least}":         "order",
-		"laps: {of: me.n + 1, keep: best, renew: week}":                   "of",
-		"laps: {of: me.n, if: me.n > 3, keep: best, renew: week}":         "of",
-		"laps: {of: me.n, keep: best, renew: week, show: clock}":          "show",
-		"laps: {of: me.n, keep: best, renew: day}":                        "renew",
-		"laps: {of: me.n, keep: best, renew: week, zone: Europe/Oslo}":    "renew",
-		"laps: {of: team.m, per: team, keep: latest, renew: hand}":        "whose keep of renew",
-		"rounds: {of: me.n, keep: best, renew: week}":                     "removed",
-		"laps: {of: me.n, keep: best, renew: week}, rounds: {of: me.n}":   "",
-		"laps: {of: me.n, keep: best, renew: dates, dates: [2031-01-01]}": "renew",
+		"laps: {of: me.n, keep: total, renew: week}":                        "keep",
+		"laps: {of: me.n, keep: best, renew: week, order: least}":           "order",
+		"laps: {of: me.n + 1, keep: best, renew: week}":                     "of",
+		"laps: {of: me.n, if: me.n > 3, keep: best, renew: week}":           "of",
+		"laps: {of: me.n, keep: best, renew: week, show: clock}":            "show",
+		"laps: {of: me.n, keep: best, renew: day}":                          "renew",
+		"laps: {of: me.n, keep: best, renew: week, time_zone: Europe/Oslo}": "renew",
+		"laps: {of: team.m, per: team, keep: latest, renew: hand}":          "whose keep of renew",
+		"rounds: {of: me.n, keep: best, renew: week}":                       "removed",
+		"laps: {of: me.n, keep: best, renew: week}, rounds: {of: me.n}":     "",
+		"laps: {of: me.n, keep: best, renew: dates, dates: [2031-01-01]}":   "renew",
 	} {
 		var got []string
 		for _, d := range keep.Differences(book(was), book(now)) {

@@ -410,7 +410,7 @@ func TestReading(t *testing.T) {
 func TestNothingIsSentForNothing(t *testing.T) {
 	mara, joss := player(t, "Mara"), player(t, "Joss")
 	book := variant(t, "plan: {type: integer, see: owner}",
-		"plan: {type: integer, see: owner}\n    slow: {type: integer, rate: 400ms}",
+		"plan: {type: integer, see: owner}\n    slow: {type: integer, update: 400ms}",
 		"do: [{set: me.plan, to: arg.what}]",
 		"do: [{set: me.plan, to: arg.what}]\n  slowly:\n    do: [{add: me.slow, by: 1}]", "length: 30s", "length: 10m")
 	code := lobby(t, mara, client.Opening{Rulebook: book})

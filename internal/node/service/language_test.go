@@ -23,14 +23,14 @@ sheets:
   match: {deck: {type: list, of: integer, start: 1..20, see: referees}}
 creatures:
   rat:
-    keep: 3
+    number: 3
     every: 0s
     at: [[15m, 3m], [15m, 17m]]
     fields: {hull: {type: integer, start: 20, min: 0}}
-    tell: 200ms
+    update: 200ms
     moves: [{to: "creature.rivals.nearest(creature.pos).pos", gap: 2m}]
 zones:
-  quay: {circle: [5m, 10m, 3m], hold: {takes: 500ms}}
+  quay: {circle: [5m, 10m, 3m], capture: {time: 500ms}}
 sealed:
   guess: {type: integer, min: 1, max: 9, reset: match}
 votes:

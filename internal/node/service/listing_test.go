@@ -120,7 +120,7 @@ func TestListedArena(t *testing.T) {
 name: `+name+`
 players: {least: 1, most: 2}
 start: {countdown: 0s}
-arenas: {each: round, list: {mole: {width: 9m, height: 9m}, reef: {width: 8m, height: 8m}}}
+arenas: {changes: round, list: {mole: {width: 9m, height: 9m}, reef: {width: 8m, height: 8m}}}
 actions:
   pick: {do: [{arena: reef}]}
   move: {do: [{go: play}]}

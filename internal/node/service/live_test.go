@@ -152,7 +152,7 @@ func TestTickEstimate(t *testing.T) {
 // TestSightOnTheSocket: positions beyond sight never reach a player, and are withdrawn from who moves away; a spectator
 // sees them.
 func TestSightOnTheSocket(t *testing.T) {
-	book := variant(t, "height: 20m", "height: 20m\n  sight: {near: 3m, far: 4m, every: 100ms}")
+	book := variant(t, "height: 20m", "height: 20m\n  sight: {near: 3m, far: 4m, update: 100ms}")
 	code, a, b := started(t, book, client.Options{})
 	w := join(t, player(t, "Ines"), client.Options{Lobby: code, Watch: true})
 	sees := func(c *client.Copy, seat uint32) bool { _, ok := c.Seat(seat).Get("pos"); return ok }

@@ -19,7 +19,7 @@ sheets: {player: {steps: {type: integer}}}
 actions: {go: {do: [{add: me.steps, by: 1}]}}
 phases: {play: {length: 10m}}
 win: {order: [{most: me.steps}, {least: me.steps}], ends: [{if: "players.exists(p, p.steps >= lobby.goal)"}]}
-end: {show: 0s}
+end: {lasts: 0s}
 `
 
 // cup is a bracket of four that real clients play.

@@ -119,8 +119,8 @@ func TestSoak(t *testing.T) {
 	checked := another(t, service.Config{Check: 150 * time.Millisecond, Journals: journals})
 	book := variant(t, "teams:\n  list", "teams:\n  newcomers: choice\n  locked: never\n  list", "late: seat",
 		"late: seat, gone: remove", "hold: 5s", "hold: 300ms", "height: 20m",
-		"height: 20m\n  sight: {near: 4m, far: 7m, every: 200ms}", "plan: {type: integer, see: owner}",
-		"plan: {type: integer, see: team, rate: 300ms}")
+		"height: 20m\n  sight: {near: 4m, far: 7m, update: 200ms}", "plan: {type: integer, see: owner}",
+		"plan: {type: integer, see: team, update: 300ms}")
 	if _, _, err := checked.Library.Load(soon(t), source(t, book)); err != nil {
 		t.Fatal(err)
 	}

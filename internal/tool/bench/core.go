@@ -56,7 +56,7 @@ sheets:
     low: {type: flag, is: "me.hull < 300000"}
   team: {points: {type: integer, is: "team.members.sum(p, p.points)"}}
 actions: {ram: {cost: {wind: 0.5}, aim: {at: target}, do: [{add: target.hull, by: -25}, {add: me.points, by: 1}]}}
-pieces: {shell: {keep: 10, touch: [{remove: piece}]}}
+pieces: {shell: {number: 10, touch: [{remove: piece}]}}
 rules:
   - {every: 1s, for: players, do: [{add: me.wind, by: 10}]}
   - {when: "teams.exists(t, t.points > 100000000)", do: [{finish: much}]}

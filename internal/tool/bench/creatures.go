@@ -17,18 +17,18 @@ func populousBook() string {
 	var b strings.Builder
 	for i := range 5 {
 		fmt.Fprintf(&b,
-			"  still%d: {circle: [%dm, %dm, 12m], hold: {takes: 20s, crowd: 3}, enter: [{add: me.points, by: 1}]}\n", i,
+			"  still%d: {circle: [%dm, %dm, 12m], capture: {time: 20s, crowd: 3}, enter: [{add: me.points, by: 1}]}\n", i,
 			20+i*35, 30+i*30)
 		fmt.Fprintf(&b, "  moving%d: {circle: [0m, 0m, 15m], at: \"point(%d + match.play %% 50000, %d)\", radius: "+
-			"\"8000 + match.play %% 9000\", tell: 500ms, if: me.hull > 0}\n", i, i*25000, 20000+i*35000)
+			"\"8000 + match.play %% 9000\", update: 500ms, if: me.hull > 0}\n", i, i*25000, 20000+i*35000)
 	}
 	creature := func(name string, keep int, more string) string {
 		return fmt.Sprintf(`  %s:
-    keep: %d
+    number: %d
     every: 0s
     fields: {hull: {type: integer, start: 1000000}, prey: {type: player}}
     speed: 4m
-    tell: 200ms
+    update: 200ms
     moves:
       - {if: "creature.prey != nobody && creature.hull > 0", to: creature.prey.pos, gap: 3m}
       - {wander: 20m}
@@ -38,13 +38,13 @@ func populousBook() string {
 		"do: [{place: bolt, at: creature.pos, to: target.pos}]}}\n"
 	creatures := "creatures:\n" + creature("walker", 100, "") + creature("climber", 50, "    walls: round\n") +
 		creature("archer", 50, "    walls: round\n"+spit)
-	book = strings.Replace(book, "pieces: {shell: {keep: 10, touch: [{remove: piece}]}}\n", `pieces:
-  shell: {keep: 10, touch: [{remove: piece}]}
+	book = strings.Replace(book, "pieces: {shell: {number: 10, touch: [{remove: piece}]}}\n", `pieces:
+  shell: {number: 10, touch: [{remove: piece}]}
   bolt:
-    keep: 0
+    number: 0
     radius: 200mm
     lasts: 1s
-    shot: {speed: 20m, hits: [players, walker], who: rivals, tell: 1s}
+    shot: {speed: 20m, hits: [players, walker], who: rivals, update: 1s}
     touch: [{add: me.hull, by: -1}]
     creature: [{add: creature.hull, by: -1}]
 `+creatures+"zones:\n"+b.String(), 1)

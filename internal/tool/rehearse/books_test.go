@@ -52,7 +52,7 @@ func rehearsed(t *testing.T, file string, matches int, seed uint64) *rehearse.Re
 	if err != nil {
 		t.Fatal(err)
 	}
-	book, problems := rulebook.Compile(src)
+	book, problems := rulebook.CompileKept(src)
 	if book == nil {
 		t.Fatal(file, problems)
 	}

@@ -104,7 +104,7 @@ win: {order: [{most: me.points}]}
 	if r := run(""); len(r.Unfair) > 0 || len(r.Sides) != 4 {
 		t.Errorf("a fair race:\n%s", r.Text())
 	}
-	r := run(", {on: start, do: [{each: players, when: it.name == 'Player 3', do: [{add: it.points, by: 2}]}]}")
+	r := run(", {on: start, do: [{each: players, only: it.name == 'Player 3', do: [{add: it.points, by: 2}]}]}")
 	if len(r.Unfair) == 0 || !strings.HasPrefix(r.Unfair[0], "Player 1 wins less") ||
 		!strings.Contains(r.Text(), "Player 3 wins more often than chance explains") {
 		t.Errorf("a race with a start ahead:\n%s", r.Text())
@@ -124,7 +124,7 @@ actions:
   one: {do: [{set: me.n, to: 7 / match.round}, {if: me.n / match.round > 1, then: [{grant: spare}]}]}
   two: {do: [{add: me.m, by: 1}]}
   ask: {referee: {within: 1s}, do: [{notice: yes}], if: match.number > 0}
-pieces: {shell: {keep: 1, every: 0s, at: [[2m, 2m], [50m, 2m]]}, pearl: {keep: 0}}
+pieces: {shell: {number: 1, every: 0s, at: [[2m, 2m], [50m, 2m]]}, pearl: {number: 0}}
 rules:
   - {on: out, do: [{notice: gone}]}
 phases: {play: {length: 60s}, late: {length: "1000 / (match.round - match.round)"}}

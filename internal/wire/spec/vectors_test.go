@@ -87,7 +87,7 @@ actions:
       - {set: match.cells, nth: 18, to: -1}
       - {each: match.cells, do: [{put: match.log, item: "'line ' + string(match.log.size())"}]}
   cut: {do: [{take: match.cells, many: 4}, {set: match.log, nth: 9, to: "'\"§\"'"}, {put: match.log, item: "'end'"}]}
-pieces: {shell: {keep: 1, at: [[10m, 10m]], lasts: 1s}}
+pieces: {shell: {number: 1, at: [[10m, 10m]], lasts: 1s}}
 phases: {play: {length: 60s}}
 `
 

@@ -142,8 +142,8 @@ func TestFarFromRivals(t *testing.T) {
 // TestFrozenPieces: in a frozen phase no kind of piece is placed, and each goes when its time is over.
 func TestFrozenPieces(t *testing.T) {
 	b, _ := begun(t, "players: {least: 1, most: 2}\nstart: {countdown: 0s}\nground: {width: 50m, height: 50m}\n"+
-		"movement: {speed: 1m}\npieces: {stone: {number: 2, every: 100ms}, spark: {number: 0, lasts: 1s}, ember: {number: "+
-		"0, lasts: 1s}}\n"+
+		"movement: {speed: 1m}\npieces: {stone: {number: 2, every: 100ms}, spark: {number: 0, lasts: 1s}, "+
+		"ember: {number: 0, lasts: 1s}}\n"+
 		"rules: [{on: start, do: [{place: spark}, {place: ember}, {place: ember}]}]\n"+
 		"phases: {hold: {length: 3s, inputs: frozen}, play: {length: 60s}}\n", lobby.Setup{}, 1)
 	if n := len(b.Store().Of(sheet.Piece)); n != 3 {

@@ -127,7 +127,7 @@ func (f *Face) Join(v *View, st *sheet.Store) bool {
 			teams = append(teams, r.Team)
 		}
 	}
-	grouped := f.masks.regroup(v, st)
+	grouped := len(f.masks.groups) > 0 && f.masks.regroup(v, st)
 	if slices.Equal(teams, v.Teams) {
 		return grouped
 	}
@@ -141,7 +141,8 @@ func (m *Masks) regroup(v *View, st *sheet.Store) bool {
 	for i := range m.groups {
 		list := m.groups[i].list
 		for _, match := range st.Of(sheet.Match) {
-			if slices.ContainsFunc(v.Seats, func(id sheet.ID) bool { return sheet.Holds(match.Text(list), int64(id)) }) {
+			in := func(id sheet.ID) bool { return sheet.Holds(match.Text(list), int64(id)) }
+			if slices.ContainsFunc(v.Seats, in) {
 				groups = append(groups, sheet.ID(list.No))
 			}
 		}

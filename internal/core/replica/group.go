@@ -81,20 +81,20 @@ func (c *collector) collect(changes []changed, gone []sheet.Removed) []group {
 			g := c.group(Audience{sheet.Everyone, 0})
 			g.entries = append(g.entries, entry{op: opAppear, row: ch.row, mask: masks[sheet.Everyone]})
 		} else {
-			c.change(sheet.Everyone, 0, ch)
+			c.change(Audience{sheet.Everyone, 0}, ch, &masks[sheet.Everyone])
 		}
 		if ch.row.Team != 0 {
-			c.change(sheet.TeamOnly, ch.row.Team, ch)
+			c.change(Audience{sheet.TeamOnly, ch.row.Team}, ch, &masks[sheet.TeamOnly])
 		}
 		if ch.row.Owner != 0 {
-			c.change(sheet.OwnerOnly, ch.row.Owner, ch)
+			c.change(Audience{sheet.OwnerOnly, ch.row.Owner}, ch, &masks[sheet.OwnerOnly])
 		}
 		for i := range c.masks.groups {
 			g := &c.masks.groups[i]
-			c.tell(Audience{sheet.Group, sheet.ID(g.list.No)}, ch, &g.fields[ch.row.Kind])
+			c.change(Audience{sheet.Group, sheet.ID(g.list.No)}, ch, &g.fields[ch.row.Kind])
 		}
-		c.change(sheet.RefereesOnly, 0, ch)
-		c.change(places, 0, ch)
+		c.change(Audience{sheet.RefereesOnly, 0}, ch, &masks[sheet.RefereesOnly])
+		c.change(Audience{places, 0}, ch, &masks[places])
 	}
 	if len(gone) > 0 {
 		for _, r := range gone {
@@ -114,12 +114,8 @@ func (c *collector) collect(changes []changed, gone []sheet.Removed) []group {
 	return c.groups
 }
 
-func (c *collector) change(to sheet.Audience, of sheet.ID, ch *changed) {
-	c.tell(Audience{to, of}, ch, &c.masks.of[ch.row.Kind][to])
-}
-
-// tell adds those of some fields that have changed to what an audience is told.
-func (c *collector) tell(to Audience, ch *changed, fields *sheet.Mask) {
+// change adds those of some fields that have changed to what an audience is told.
+func (c *collector) change(to Audience, ch *changed, fields *sheet.Mask) {
 	if m := ch.mask.And(fields); !m.Empty() {
 		g := c.group(to)
 		for i := range ch.lists {

@@ -135,9 +135,9 @@ func (b *binder) audience(k sheet.Kind, n *node, f *sheet.Field) {
 		f.SeeBy(n.str("see"))
 		return
 	}
-	if !f.SeeBy(see.text) || f.See == sheet.Group && !b.group(see, f) {
-		b.fail(see, "unknown-word", "one of everyone, team, owner, referees, or a list of players on the match sheet, as in "+
-			"match.spies", "%s", see.shown()).Nearest = Nearest(see.text, sheet.AudienceWords())
+	if !f.SeeBy(see.text) || f.See == sheet.Group && !groupOf(b, see, f) {
+		b.fail(see, "unknown-word", "one of everyone, team, owner, referees, or a list of players on the match sheet, "+
+			"as in match.spies", "%s", see.shown()).Nearest = Nearest(see.text, sheet.AudienceWords())
 		f.See = sheet.Everyone
 	}
 	if f.See == sheet.OwnerOnly && k != sheet.Player && k != sheet.Record ||
@@ -152,8 +152,8 @@ func (b *binder) audience(k sheet.Kind, n *node, f *sheet.Field) {
 // mostGroups is how many lists may be audiences.
 const mostGroups = 16
 
-// group tells whether a field's audience is a list of players on the match sheet.
-func (b *binder) group(see *node, f *sheet.Field) bool {
+// groupOf tells whether a field's audience is a list of players on the match sheet.
+func groupOf(b *binder, see *node, f *sheet.Field) bool {
 	groups := map[string]bool{f.Group: true}
 	for k := range sheet.Kinds {
 		for _, g := range b.book.Schema.Fields(sheet.Kind(k)) {

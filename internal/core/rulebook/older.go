@@ -44,9 +44,11 @@ var renamed = map[string]string{"field.rate": "update", "sight.every": "update",
 	"zone.tell": "update", "shot.tell": "update", "creature.keep": "number", "piece.keep": "number",
 	"spawn.again": "respawn", "vote.again": "cooldown", "sealed choice.again": "change", "zone.hold": "capture",
 	"capture.takes": "time", "effect.when": "only", "block": "stop", "stand-ins.acts": "weights",
-	"arenas.each": "changes", "turns.late": "timeout", "hint.hold": "full", "vote.needs": "majority", "vote.on": "asks",
+	"arenas.each": "changes", "turns.late": "timeout", "hint.hold": "full", "vote.needs": "majority",
+	"vote.on": "asks",
 	"vote.by": "voters", "vote.else": "refusal", "vote.then": "passed", "end.show": "lasts", "end.then": "next",
-	"action.else": "refusal", "referee's act.else": "refusal", "board.zone": "time_zone", "shared board.zone": "time_zone"}
+	"action.else": "refusal", "referee's act.else": "refusal", "board.zone": "time_zone",
+	"shared board.zone": "time_zone"}
 
 const rewriting = "; turnvex check -rewrite changes that in files"
 

@@ -37,10 +37,13 @@ func TestRewrite(t *testing.T) {
 			"sheets: {match: {t: {type: clock, count: down}}}\n" +
 				"rules: [{on: start, do: [{clock: match.t, do: start, from: 500ms}]}]\n",
 			"line 4: rules[1].do[1].from: 500 is now 500ms"},
-		{"rules: [{on: start, for: players, do: [{notice: a, to: owner}, {notice: b, to: team, of: me}]}]\nteams: {number: 2}\n",
-			"rules: [{on: start, for: players, do: [{notice: a, to: me}, {notice: b, to: me.team}]}]\nteams: {number: 2}\n",
-			"line 3: notice: {to: owner} is now to: me"},
-		{"rules:\n  - on: start\n    do:\n      - notice: a\n        of: \"players.filter(p, p.alive)\" # all\n        to: owner\n",
+		{"teams: {number: 2}\nrules: [{on: start, for: players, do: [{notice: a, to: owner}, " +
+			"{notice: b, to: team, of: me}]}]\n",
+			"teams: {number: 2}\nrules: [{on: start, for: players, do: [{notice: a, to: me}, " +
+				"{notice: b, to: me.team}]}]\n",
+			"line 4: notice: {to: owner} is now to: me"},
+		{"rules:\n  - on: start\n    do:\n      - notice: a\n        of: \"players.filter(p, p.alive)\" # all\n" +
+			"        to: owner\n",
 			"rules:\n  - on: start\n    do:\n      - notice: a\n        to: \"players.filter(p, p.alive)\"\n",
 			"line 7: notice: {of: players.filter(p, p.alive)} is what to says now"},
 		{"pause: {who: anyone}\n", "pause: {who: anyone}\n", ""},
@@ -76,8 +79,8 @@ func TestRewrite(t *testing.T) {
 	if string(out) != want {
 		t.Errorf("the JSON became %s", out)
 	}
-	json = `{"turnvex": 1, "name": "old", "rules": [{"on": "start", "for": "players", "do": [{"notice": "a", "to": "owner", ` +
-		`"of": "me.rivals.first()"}]}], "phases": {"play": {"length": "9s"}}}`
+	json = `{"turnvex": 1, "name": "old", "rules": [{"on": "start", "for": "players", "do": [{"notice": "a", ` +
+		`"to": "owner", "of": "me.rivals.first()"}]}], "phases": {"play": {"length": "9s"}}}`
 	want = strings.Replace(json, `"owner", "of": `, "", 1)
 	if out, _ := rulebook.Rewrite([]byte(json)); string(out) != want {
 		t.Errorf("the JSON became %s", out)

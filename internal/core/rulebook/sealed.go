@@ -39,8 +39,8 @@ var sealedObject = &object{
 			spec: effects,
 			doc:  "What happens when it is revealed; `NAME_made` still tells who has chosen.",
 		},
-	}, append(like(argObject, "min", "max", "words"), like(argObject, "type")[0].as(word("integer", "number", "flag", "choice",
-		"player", "team", "position"), ""))...),
+	}, append(like(argObject, "min", "max", "words"), like(argObject, "type")[0].as(word("integer", "number", "flag",
+		"choice", "player", "team", "position"), ""))...),
 }
 
 // maker makes parts of a document up that stand at one place of it.

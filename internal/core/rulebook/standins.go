@@ -89,8 +89,8 @@ actions:
 			doc: "The weight of steering. Default: as much as all actions together."},
 		{name: "rest", spec: anExpression, doc: "The weight of doing nothing. Default: 0."},
 		{name: "target", spec: anExpression,
-			doc: "The player or creature it aims at, or a list of either, of which it picks one. Default: one that the " +
-				"action can hit."},
+			doc: "The player or creature it aims at, or a list of either, of which it picks one. Default: one that " +
+				"the action can hit."},
 		{name: "steer", spec: anExpression, doc: "The position it steers for. Default: anywhere."},
 		{name: "stray", spec: integer(0, 100), def: "15",
 			doc: "The percentage of times it steers anywhere instead, so that no wall traps it forever."},

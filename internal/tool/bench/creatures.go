@@ -17,8 +17,8 @@ func populousBook() string {
 	var b strings.Builder
 	for i := range 5 {
 		fmt.Fprintf(&b,
-			"  still%d: {circle: [%dm, %dm, 12m], capture: {time: 20s, crowd: 3}, enter: [{add: me.points, by: 1}]}\n", i,
-			20+i*35, 30+i*30)
+			"  still%d: {circle: [%dm, %dm, 12m], capture: {time: 20s, crowd: 3}, enter: [{add: me.points, by: 1}]}\n",
+			i, 20+i*35, 30+i*30)
 		fmt.Fprintf(&b, "  moving%d: {circle: [0m, 0m, 15m], at: \"point(%d + match.play %% 50000, %d)\", radius: "+
 			"\"8000 + match.play %% 9000\", update: 500ms, if: me.hull > 0}\n", i, i*25000, 20000+i*35000)
 	}

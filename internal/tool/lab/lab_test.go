@@ -37,6 +37,7 @@ func TestEveryWorkRuns(t *testing.T) {
 		"deaths": {"2 deaths", "0 wrong", "are alive there"},
 		"mutate": {"core/ground"},
 		"count":  {"internal/tool/lab", "all"},
+		"words":  {"keys with", "update"},
 		"docs":   {"docs/protocol.md"},
 		"size":   {"turnvex.example/turnvex ", "github.com/nats-io/nats-server/v2", "all"},
 	}

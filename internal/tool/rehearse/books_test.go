@@ -67,8 +67,8 @@ func rehearsed(t *testing.T, file string, matches int, seed uint64) *rehearse.Re
 	return report
 }
 
-// TestLookingChangesNothing: who looks for what the rules would accept leaves the lobby as it was, to the last draw, and
-// sends the values and lists that the rulebook says, to one of those at whom it says to aim.
+// TestLookingChangesNothing: who looks for what the rules would accept leaves the lobby as it was, to the last draw,
+// sends what the rulebook says, and aims at one of those whom it names.
 func TestLookingChangesNothing(t *testing.T) {
 	book, problems := rulebook.Compile([]byte(`turnvex: 1
 name: looks

@@ -47,7 +47,7 @@ export function Chart({
         width: el.clientWidth,
         height,
         cursor: { y: false },
-        legend: { lasts: false },
+        legend: { show: false },
         scales: { y: { range: (_u, _least, most) => [0, Math.max(most * 1.1, 1e-3)] } },
         axes: [
           { ...axis, size: 24, values: (_u, list) => moments(list) },

@@ -59,7 +59,7 @@ export function keyHelp(page: string, object: string, key: string): Help | undef
   const heading = object.replaceAll('_', ' ')
   const text = section(page, heading)
   const row = text.split('\n').find((l) => l.startsWith(`| \`${key}\` |`))
-  if (!row) return undefined
+  if (!row) return likeHelp(page, text, key)
   const [, type = '', initial = '', does = ''] = cells(row)
   const kind = [type, initial && (initial === 'required' ? 'required' : `default ${initial}`)]
     .filter(Boolean)
@@ -67,6 +67,13 @@ export function keyHelp(page: string, object: string, key: string): Help | undef
   const examples = [...text.matchAll(/```yaml\n([\s\S]*?)```/g)].map((m) => m[1] ?? '')
   const example = examples.find((e) => new RegExp(`\\b${key}:`).test(e))
   return { title: key, kind, text: does, example: example && near(example, key), anchor: anchorOf(heading) }
+}
+
+/** What the reference says of a key that an object has as another one has it. */
+function likeHelp(page: string, text: string, key: string): Help | undefined {
+  const line = text.split('\n').find((l) => l.startsWith('As in [') && l.includes(`\`${key}\``))
+  const other = /^As in \[([^\]]*)\]/.exec(line ?? '')?.[1]
+  return other ? keyHelp(page, other, key) : undefined
 }
 
 /** At most twelve lines of an example, around the first that has the key. */

@@ -81,6 +81,9 @@ func busy(t testing.TB) *Lobby {
 	do(seats[0], step.Act, step.Input{Name: "buy"})
 	do(seats[0], step.Act, step.Input{Name: "earn"})
 	do(seats[0], step.Act, step.Input{Name: "sink", Target: seats[1]})
+	do(seats[0], step.Act, step.Input{Name: "slam", Args: []step.Named{
+		{Name: "n", Value: sheet.IntValue(sheet.Integer, 2)}}})
+	do(seats[0], step.Act, step.Input{Name: "fade"})
 	l.Step(
 		&step.Input{Kind: step.Intent, At: l.Tick(), Seat: seats[0], Seq: n + 1, Verb: step.Act, Name: "nothing"},
 	) // refused

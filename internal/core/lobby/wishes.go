@@ -84,10 +84,15 @@ func (l *wishes) newSides(how int) {
 // rotate moves everybody to the next team in the list, and from the last to the first, unless one would become too
 // large.
 func (l *wishes) rotate() {
-	n := len(l.teams)
+	var open []int
+	for i := range l.teams {
+		if !l.book.Teams.List[i].Creatures {
+			open = append(open, i)
+		}
+	}
 	next := map[sheet.ID]*sheet.Row{}
-	for i, t := range l.teams {
-		to := (i + 1) % n
+	for i, from := range open {
+		t, to := l.teams[from], open[(i+1)%len(open)]
 		if l.teamSize(t) > l.book.Teams.List[to].Most {
 			return
 		}

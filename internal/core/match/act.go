@@ -21,6 +21,7 @@ type acts struct {
 	trying     bool // nothing is done
 	decisions  []decision
 	decisionNo int64
+	windups    []windup
 }
 
 // mayPlay tells whether a player may act or steer now.
@@ -95,7 +96,12 @@ func (m *acts) Act(s *Player, in *step.Input) step.Verdict {
 	if !a.Free {
 		m.pay(s, a, -1, paid)
 	}
-	m.perform(s, a, 0)
+	if a.Windup {
+		m.hits = m.hits[:0]
+		m.windUp(s, a, in)
+	} else {
+		m.perform(s, a, 0)
+	}
 	return step.Verdict{}
 }
 
@@ -189,7 +195,7 @@ func (m *acts) pay(s *Player, a *rulebook.Action, sign int64, paid bool) {
 
 // perform does what an action does, for each of the hits from a place on; s is nil for the act of a creature.
 func (m *acts) perform(s *Player, a *rulebook.Action, start int) {
-	if a.Active != nil {
+	if a.Active != nil && !a.Windup {
 		m.st.SetClock(s.Row, a.Active, ticksOf(m.stage, a.Lasts, a.Line), -1, m.play)
 	}
 	if a.Aim.At == rulebook.AimSelf {
@@ -230,13 +236,18 @@ func (m *acts) StopAction(s *Player, name string) step.Verdict {
 	case !m.InPlay() || !m.isActive(s.Row, a):
 		return step.Verdict{} // it is over already, which is what was asked for
 	}
-	m.endAction(s, a) // in a pause too: whoever lets go of it holds it no more
+	m.endAction(s, a, false) // in a pause too: whoever lets go of it holds it no more
 	return step.Verdict{}
 }
 
-func (m *acts) endAction(s *Player, a *rulebook.Action) {
+// endAction ends what lasts, in time or before it.
+func (m *acts) endAction(s *Player, a *rulebook.Action, inTime bool) {
 	m.st.SetClock(s.Row, a.Active, 0, 0, m.play)
 	m.subject(sheet.Player, s.Row)
+	if a.Windup {
+		m.strike(s, a, inTime)
+		return
+	}
 	m.do(a.End)
 }
 
@@ -251,7 +262,7 @@ func (m *acts) endActions() {
 		}
 		for _, s := range m.players {
 			if s.Row.Flag(m.book.F.Player.Playing) && m.isActive(s.Row, a) && s.Row.Clock(a.Active, m.play) == 0 {
-				m.endAction(s, a)
+				m.endAction(s, a, true)
 			}
 		}
 	}
@@ -270,7 +281,7 @@ func (m *acts) endAllActions(s *Player) {
 	was := m.env
 	for _, a := range m.book.Actions {
 		if a.Active != nil && m.isActive(s.Row, a) {
-			m.endAction(s, a)
+			m.endAction(s, a, false)
 		}
 	}
 	m.env.Me, m.env.Team, m.env.Target, m.env.It = was.Me, was.Team, was.Target, was.It

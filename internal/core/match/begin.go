@@ -1,6 +1,8 @@
 package match
 
 import (
+	"slices"
+
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
@@ -150,6 +152,8 @@ func (m *roster) Drop(p *Player) {
 }
 
 func (m *roster) leaveOut(p *Player) {
+	windups := &m.referee.acts.windups
+	*windups = slices.DeleteFunc(*windups, func(w windup) bool { return w.of == p.Row.ID })
 	for i, x := range m.players {
 		if x == p {
 			m.zones.outOfZones(p.Row)
@@ -219,10 +223,11 @@ func (m *roster) Clear() {
 func (m *roster) forgetRun() {
 	m.over, m.phase, m.phaseEnds, m.toPhase, m.round, m.broken = false, 0, 0, noPhase, 0, ""
 	m.ends.forget()
+	m.values.glides = nil
 	m.motion.spawned, m.motion.respawn = nil, 0
 	m.rules.ruleNext = nil
 	m.pieces.pieceNext, m.pieces.pieceCount = nil, nil
 	m.creatures.creatureNext, m.creatures.creatureCount, m.creatures.returns = nil, nil, 0
 	m.pauses.pause, m.turns.turn = pauseRun{}, turnRun{}
-	m.referee.acts.decisions, m.referee.acts.decisionNo = nil, 0
+	m.referee.acts.decisions, m.referee.acts.decisionNo, m.referee.acts.windups = nil, 0, nil
 }

@@ -193,6 +193,7 @@ func (m *effects) resetTo(e *rulebook.Effect) {
 	case r.Kind == sheet.Record:
 		m.kept.change(r, f, step.ChangeSet, f.Start)
 	default:
+		m.values.arrive(r, f)
 		m.st.Set(r, f, m.values.startOf(r, f))
 	}
 }
@@ -234,7 +235,9 @@ func (m *effects) setTo(e *rulebook.Effect) {
 		x, y := m.creatures.inside(m.creature(r), v.N[0], v.N[1])
 		m.st.SetPos(r, f, x, y)
 		m.startFrom(r)
+	case e.Lasts != nil && m.values.glideTo(r, f, v.N[0], ticksOf(m.stage, e.Lasts, e.Line)):
 	default:
+		m.values.arrive(r, f)
 		m.st.Set(r, f, v)
 	}
 }

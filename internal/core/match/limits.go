@@ -7,7 +7,10 @@ import (
 )
 
 // values works out what fields hold: their starts, their bounds, what is derived, lists.
-type values struct{ *stage }
+type values struct {
+	*stage
+	glides []glide
+}
 
 // held is a value as the bounds by expression of its field let it stand on a sheet.
 func (m *values) held(r *sheet.Row, f *sheet.Field, v int64) int64 {
@@ -70,6 +73,13 @@ func (m *values) holdBounds() (any bool) {
 // begin gives the fields of a sheet that reset at a point what they begin with by expression. Derived fields are
 // brought up to date before it.
 func (m *values) begin(r *sheet.Row, at sheet.Reset) {
+	if len(m.glides) > 0 {
+		for _, f := range m.book.Schema.Fields(r.Kind) {
+			if f.Reset >= at {
+				m.arrive(r, f)
+			}
+		}
+	}
 	for _, l := range m.book.Limits {
 		m.beginOne(l, r, at)
 	}

@@ -83,7 +83,7 @@ func New(book *rulebook.Book, st *sheet.Store, draws *lots.Lots, out *step.Outpu
 func (m *Match) wire() {
 	s := &m.stage
 	s.effects = &m.Effects
-	m.Values, m.Kept, m.Turns = values{s}, kept{stage: s}, turns{stage: s}
+	m.Values, m.Kept, m.Turns = values{stage: s}, kept{stage: s}, turns{stage: s}
 	m.Aims, m.Near = aims{stage: s}, nearby{stage: s}
 	m.Acts = acts{stage: s, aims: &m.Aims, kept: &m.Kept, turns: &m.Turns}
 	m.Motion = motion{stage: s, acts: &m.Acts, values: &m.Values}
@@ -106,7 +106,8 @@ func (m *Match) wire() {
 		&m.StandIns, &m.Turns, &m.Values, &m.Zones}
 	m.Clock = clock{stage: s, acts: &m.Acts, creatures: &m.Creatures, effects: &m.Effects, ends: &m.Ends, flow: &m.Flow,
 		kept: &m.Kept, motion: &m.Motion, near: &m.Near, pauses: &m.Pauses, pieces: &m.Pieces, referee: &m.Referee,
-		rules: &m.Rules, shots: &m.Shots, standIns: &m.StandIns, touch: &m.Touch, turns: &m.Turns, zones: &m.Zones}
+		rules: &m.Rules, shots: &m.Shots, standIns: &m.StandIns, touch: &m.Touch, turns: &m.Turns, values: &m.Values,
+		zones: &m.Zones}
 }
 
 // NewPlayer adds the sheets of a player.

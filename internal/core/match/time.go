@@ -23,6 +23,7 @@ type clock struct {
 	standIns  *standIns
 	touch     *touch
 	turns     *turns
+	values    *values
 	zones     *zones
 
 	runs bool // play ran when the tick began
@@ -58,7 +59,8 @@ func (m *clock) Next() sheet.Tick {
 
 // nextPlay returns the next play tick at which something happens, or 0.
 func (m *clock) nextPlay() sheet.Tick {
-	if m.motion.moving() || m.touch.touchesWait() || m.steers() || m.pauses.pause.stepTo > 0 {
+	if m.motion.moving() || m.touch.touchesWait() || m.steers() || m.pauses.pause.stepTo > 0 ||
+		len(m.values.glides) > 0 {
 		return m.play + 1
 	}
 	next := sheet.Sooner(sheet.Sooner(m.phaseEnds, m.turns.turn.ends), m.motion.respawn)
@@ -138,6 +140,9 @@ func (m *clock) PassTick() {
 
 // playStep is what one tick of play time brings, in the order in which it is written.
 func (m *clock) playStep() {
+	if len(m.values.glides) > 0 {
+		m.values.glideOn()
+	}
 	m.motion.move()
 	m.creatures.moveCreatures()
 	m.meet()

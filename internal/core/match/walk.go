@@ -65,6 +65,12 @@ func (m *Match) Walk(w *state.Walk, find func(sheet.ID) *Player) {
 		w.In("turn", func() { m.Turns.turn.walk(w) })
 		m.Acts.walkDecisions(w)
 		m.Ends.walkAbsent(w)
+		if m.book.Winds {
+			m.Acts.walkWindups(w)
+		}
+		if m.book.Glides {
+			m.Values.walkGlides(w)
+		}
 	})
 	if w.Restoring() && !w.Failed() {
 		m.restored(w)

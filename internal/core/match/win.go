@@ -7,18 +7,35 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-// contestants are those among whom the match is decided: teams that have players, or players.
+// contestants are those among whom the match is decided: teams that have players, or are of creatures alone, or
+// players; of these who competes, if the rulebook says so.
 func (m *ends) contestants() []*sheet.Row {
 	if !m.book.Win.Teams {
-		return slices.Clone(m.st.Seated)
+		return competing(m, slices.Clone(m.st.Seated))
 	}
 	var out []*sheet.Row
-	for _, t := range m.teams {
-		if slices.ContainsFunc(m.st.Seated, func(p *sheet.Row) bool { return p.Team == t.ID }) {
+	for i, t := range m.teams {
+		if m.book.Teams.List[i].Creatures ||
+			slices.ContainsFunc(m.st.Seated, func(p *sheet.Row) bool { return p.Team == t.ID }) {
 			out = append(out, t)
 		}
 	}
-	return out
+	return competing(m, out)
+}
+
+// competing leaves out those who take part and do not compete.
+func competing(m *ends, list []*sheet.Row) []*sheet.Row {
+	w := &m.book.Win
+	if w.Who == nil || m.row == nil {
+		return list
+	}
+	was := m.env
+	list = slices.DeleteFunc(list, func(r *sheet.Row) bool {
+		m.subject(r.Kind, r)
+		return !m.yes(w.Who, w.Line)
+	})
+	m.env = was
+	return list
 }
 
 // compare puts two contestants in order: negative when a stands before b. The whole match is decided by who gave up,
@@ -183,5 +200,17 @@ func (m *ends) isStanding(c *sheet.Row) bool {
 			return true
 		}
 	}
-	return false
+	return c.Kind == sheet.Team && creaturesStand(m, c)
+}
+
+// creaturesStand tells whether a team of creatures alone is still in: one of them is alive, coming back, or kept on the
+// ground.
+func creaturesStand(m *ends, team *sheet.Row) bool {
+	i := slices.Index(m.teams, team)
+	if !m.book.Teams.List[i].Creatures {
+		return false
+	}
+	return slices.ContainsFunc(m.st.Of(sheet.Creature), func(r *sheet.Row) bool {
+		return r.Team == team.ID && (r.Flag(m.book.F.Creature.Alive) || m.creature(r).Again)
+	}) || slices.ContainsFunc(m.book.Creatures, func(c *rulebook.Creature) bool { return c.Side == i && c.Keep > 0 })
 }

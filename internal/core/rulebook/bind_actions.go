@@ -64,10 +64,7 @@ func (b *binder) action(no int, e entry) *Action {
 		scope.Args, scope.Vars = a.Takes, scope.Vars|expr.Args
 	}
 	a.Cooldown = b.quantity(n.get("cooldown"), scope, "ms")
-	a.Lasts = b.quantity(n.get("lasts"), scope, "ms")
-	if held := n.get("held"); a.Held && never(n.get("lasts")) {
-		b.fail(held, "not-here", "lasts: how long it may be held", "what takes no time cannot be held")
-	}
+	bindLasting(b, n, a, scope)
 	a.If, a.Else = b.condition(n, "if", scope), n.str("refusal")
 	if e := n.get("refusal"); e != nil && n.get("if") == nil {
 		b.fail(e, "not-here", "if: a condition", "without a condition there is nothing to say where it does not hold")
@@ -111,10 +108,28 @@ func (b *binder) action(no int, e entry) *Action {
 	return a
 }
 
+// bindLasting binds how long an action lasts, or what it takes before it is done.
+func bindLasting(b *binder, n *node, a *Action, scope expr.Scope) {
+	a.Lasts = b.quantity(n.get("lasts"), scope, "ms")
+	if w := n.get("windup"); !never(w) {
+		a.Windup, b.book.Winds = true, true
+		for _, key := range []string{"lasts", "end", "referee", "certain"} {
+			if v := n.get(key); v != nil && !v.implied {
+				b.fail(v, "not-here", "one of the two", "a windup and %s do not go together", key)
+			}
+		}
+		a.Lasts = b.quantity(w, scope, "ms")
+	}
+	if held := n.get("held"); a.Held && never(n.get("lasts")) && !a.Windup {
+		b.fail(held, "not-here", "lasts or windup: how long it may be held", "what takes no time cannot be held")
+	}
+}
+
 // missed binds what happens when the aim hits nobody.
 func (b *binder) missed(n *node, a *Action, scope expr.Scope) {
 	a.Miss = b.effects(n, "miss", scope)
-	if m := n.get("miss"); m != nil && !aimDecls[a.Aim.At].misses {
+	if m := n.get("miss"); m != nil && !aimDecls[a.Aim.At].misses &&
+		!(a.Windup && a.Aim.At == AimTarget) {
 		b.fail(m, "not-here", "", "only an aim along a line, in a cone or at an area can miss")
 	}
 }

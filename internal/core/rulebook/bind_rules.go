@@ -162,7 +162,12 @@ func (b *binder) win() {
 		b.fail(t, "not-here", "first or random",
 			"the weakest team is the last in the order of win, but there players win")
 	}
-	w.Order, w.Last = b.order(n), n.on("last")
+	w.Order, w.Last, w.Line = b.order(n), n.on("last"), n.line
+	scope := scopePlayer
+	if w.Teams {
+		scope = scopeTeam
+	}
+	w.Who = b.condition(n, "who", scope)
 	for _, item := range n.list("ends") {
 		w.Ends = append(w.Ends, MatchEnd{Line: item.line, If: b.condition(item, "if", scopeMatch),
 			Because: item.str("because"), Winner: b.winner(item, scopeMatch)})

@@ -2,6 +2,7 @@ package rulebook
 
 import (
 	"fmt"
+	"slices"
 
 	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/ground"
@@ -25,6 +26,10 @@ func (b *binder) teams() {
 		}
 		if e.value.get("most") != nil {
 			team.Most = int(e.value.num("most"))
+			team.Creatures = team.Most == 0
+		}
+		if team.Creatures && e.value.get("least") == nil {
+			team.Least = 0
 		}
 		if expr.IsReserved(e.key) {
 			b.failEntry(e, "taken", "the name %q has a meaning of its own; call the team something else", e.key)
@@ -35,8 +40,8 @@ func (b *binder) teams() {
 		t.List = append(t.List,
 			Team{Name: fmt.Sprintf("team%d", i), Title: fmt.Sprintf("Team %d", i), Least: least, Most: most})
 	}
-	if len(t.List) == 0 {
-		b.fail(n, "empty", "at least one team", "no team is declared")
+	if !slices.ContainsFunc(t.List, func(t Team) bool { return !t.Creatures }) {
+		b.fail(n, "empty", "at least one team for players", "no team is declared")
 	}
 }
 
@@ -71,7 +76,7 @@ func (b *binder) teamSizes() {
 	least, most := 0, 0
 	for i := range k.Teams.List {
 		t := &k.Teams.List[i]
-		if t.Most == 0 {
+		if t.Most == 0 && !t.Creatures {
 			t.Most = k.Players.Most
 		}
 		if t.Least > t.Most {
@@ -209,7 +214,7 @@ func (b *binder) declareKinds() {
 	}
 	for _, e := range b.top.fields("actions") {
 		b.actionClock(e, "cool_", never(e.value.get("cooldown")), sheet.OwnerOnly)
-		b.actionClock(e, "active_", never(e.value.get("lasts")), sheet.Everyone)
+		b.actionClock(e, "active_", never(e.value.get("lasts")) && never(e.value.get("windup")), sheet.Everyone)
 	}
 }
 

@@ -71,6 +71,8 @@ type Book struct {
 	ActionNamed map[string]*Action
 
 	groups []*sheet.Field
+	Glides bool // some number moves to a value over a time
+	Winds  bool // some action has a wind-up
 }
 
 // Board returns the board of that name, or nil.
@@ -127,6 +129,7 @@ type Teams struct {
 type Team struct {
 	Name, Title string
 	Least, Most int
+	Creatures   bool // it is for creatures alone: nobody joins it
 }
 
 // Ground is a playing area.
@@ -211,6 +214,7 @@ type Action struct {
 	Piece    []Effect // to each piece hit
 	Miss     []Effect
 	Lasts    *expr.Prog // in milliseconds; nil for none
+	Windup   bool       // it lasts before it is done, not after
 	Held     bool
 	Active   *sheet.Field // the countdown while it lasts, nil when it is over at once
 	End      []Effect
@@ -395,7 +399,9 @@ type Rank struct {
 
 // Win says when the match ends early, and who has won.
 type Win struct {
-	Teams bool // teams win, not single players
+	Teams bool       // teams win, not single players
+	Line  int        // where it stands in the file
+	Who   *expr.Prog // who competes; nil for all
 	Order []Rank
 	Ends  []MatchEnd
 	Last  bool

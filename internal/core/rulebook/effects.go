@@ -89,7 +89,7 @@ type Effect struct {
 	Place  *Placing     // Place: what else is said of it
 	Name   string       // Use: the act
 	Team   *expr.Prog   // JoinTeam: the team
-	Lasts  *expr.Prog   // Freeze, in milliseconds
+	Lasts  *expr.Prog   // Freeze, Set: in milliseconds
 	Nth    *expr.Prog   // Take: which, from 1; nil for what Where or Value says
 	Many   *expr.Prog   // Take: how many; nil for one
 	Where  Where        // Put, Take
@@ -129,6 +129,8 @@ func init() {
 		{key{name: "set", spec: aField, doc: "The field to set."}, []Verb{Set},
 			[]key{{name: "to", spec: spec{shape: anExpr, listed: true}, doc: "With `set`: the value; for a list all that it holds, as in `[1, 2]` or " +
 				"`me.hand.filter(c, c > 3)`."},
+				{name: "over", spec: timeish, doc: "With `set` and an integer or number: the play time in which it moves " +
+					"there, a little at each tick. Until then `add` adds to where it is, and another `set` ends it."},
 				expression("nth", "With `set` and a list: the place whose item is set, from 1; there must be one.")},
 			effectSet},
 		{

@@ -90,6 +90,12 @@ func effectSet(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 		b.fail(nth, "not-here", "it only with a list", "%s is of type %s", v.text, f.Type)
 		return
 	}
+	if over := n.get("over"); over != nil {
+		e.Lasts, b.book.Glides = b.quantity(over, scope, "ms"), true
+		if f.Type != sheet.Integer && f.Type != sheet.Number || e.Path.Kind == sheet.Record {
+			b.fail(over, "not-here", "an integer or number field of a sheet that is no record", "%s", v.shown())
+		}
+	}
 	switch {
 	case to == nil:
 	case nth != nil:

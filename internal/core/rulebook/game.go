@@ -34,13 +34,13 @@ boards:
 	},
 }
 
-var sharedField = without("shared field", recordObject, "of", "if", "keep")
+var sharedField = without("shared field", "A field of a game's record.", recordObject, "of", "if", "keep")
 
-var sharedBoard = without("shared board", boardObject, "of", "if")
+var sharedBoard = without("shared board", "A leaderboard of a game.", boardObject, "of", "if")
 
 // without is an object that lacks some keys of another.
-func without(name string, o *object, keys ...string) *object {
-	return &object{name: name, keys: like(o, slices.DeleteFunc(o.names(), func(k string) bool {
+func without(name, doc string, o *object, keys ...string) *object {
+	return &object{name: name, doc: doc, keys: like(o, slices.DeleteFunc(o.names(), func(k string) bool {
 		return slices.Contains(keys, k)
 	})...)}
 }

@@ -97,9 +97,7 @@ rules:
 		{
 			name: "acts",
 			spec: mapOf(obj(actObject), 16),
-			doc: "What it can do. The effect `use` performs an act, if its conditions hold. Its effects read the " +
-				"creature as `creature`, `who` in its aim is relative to the creature's side, without an aim it is " +
-				"used on the creature itself, and its cooldown is read as `creature.cool_NAME`.",
+			doc:  "What it can do. The effect `use` performs an act, if its conditions hold.",
 			example: `creatures:
   crab:
     fields: {grip: {type: integer, start: 3}}
@@ -160,7 +158,9 @@ var moveObject = &object{
 }
 
 var actObject = &object{
-	name: "act",
+	name: "act", doc: "Something that a creature can do: an action without what is for players alone. Its effects " +
+		"read the creature as `creature`, `who` in its aim is relative to the creature's side, without an aim it is used on " +
+		"the creature itself, and its cooldown is read as `creature.cool_NAME`.",
 	keys: like(actionObject, "title", "if", "cooldown", "aim", "do", "creature", "piece", "miss"),
 }
 

@@ -129,6 +129,7 @@ var winObject = &object{
 	example: `win:
   order: [{most: team.points}, {least: "team.members.sum(p, p.falls)"}]
   by: teams
+  who: team.size > 0
   last: true
   ends:
     - if: teams.exists(t, t.points >= 10)
@@ -136,6 +137,8 @@ var winObject = &object{
     - {if: match.bell == nobody, winner: noteam}`,
 	keys: []key{
 		{name: "by", spec: winByTeams.spec(), doc: "Whether players or teams win. Default: teams, if there are any."},
+		{name: "who", spec: anExpression, doc: "Who competes: a condition on `me`, or on `team` where teams win, such " +
+			"as `me != match.master`. The others take part without a place or an outcome. Default: everyone."},
 		{name: "order", spec: listOf(obj(rankObject), 8),
 			doc: "Who is first, and how ties are broken, step by step. If there are rounds, rounds won come first. A " +
 				"tie that nothing breaks is a draw."},

@@ -131,6 +131,10 @@ var actionObject = &object{
     held: true
     do: [{set: me.slowed, to: true}]
     end: [{set: me.slowed, to: false}]
+  slam:
+    windup: 400ms
+    aim: {at: area, radius: 3m}
+    do: [{set: target.hull, to: 0, over: 2s}]
   wave:
     also: [pause, frozen, lobby]
     do: [{notice: waves, with: {who: me}}]
@@ -197,6 +201,11 @@ record: {gold: {min: 0}, lamps: {}}`,
 			doc: "How long it lasts, a duration or an expression, after which `end` happens. With 0s it ends at " +
 				"once.",
 		},
+		{name: "windup", spec: atMostAnHour, def: "0s", doc: "The time between the intent, which is " +
+			"checked and paid for at once, and the action itself: only then is the aim taken, from where the player " +
+			"is, and `do` carried out. Nothing happens if `if` no longer holds, or if the player has gone out or " +
+			"stopped it (`held`); `miss` is carried out if the target is no longer in reach. Meanwhile the field " +
+			"`active_` with the action's name runs down."},
 		{name: "held", spec: flag, def: "false", doc: "Whether the player may end it before its time."},
 		{name: "end", spec: effects,
 			doc: "What happens when it ends: in time, by the player, or because the player is out."},

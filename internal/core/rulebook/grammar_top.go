@@ -210,7 +210,8 @@ var teamObject = &object{
 	keys: []key{
 		{name: "title", spec: text(40), doc: "The display name."},
 		{name: "least", spec: integer(0, MaxPlayers), doc: "Overrides `least` of all teams."},
-		{name: "most", spec: integer(1, MaxPlayers), doc: "Overrides `most` of all teams."},
+		{name: "most", spec: integer(0, MaxPlayers), doc: "Overrides `most` of all teams. With 0 it is a team of " +
+			"creatures alone, which nobody joins and which may win."},
 	},
 }
 

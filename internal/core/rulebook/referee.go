@@ -93,13 +93,13 @@ sheets:
 			doc: "The fields it may set, as kind of sheet and name: of the `lobby`, the `match`, a `team` or a " +
 				"`player`.",
 		},
-		{name: "acts", spec: mapOf(obj(refereeActObject), 32), doc: "The acts it may perform, by name, in any phase " +
-			"unless `phases` says otherwise. Their effects have no `me`; a player may be one of the values they take."},
+		{name: "acts", spec: mapOf(obj(refereeActObject), 32), doc: "The acts it may perform, by name."},
 	},
 }
 
 var refereeActObject = &object{
-	name: "referee's act",
+	name: "referee's act", doc: "Something that a referee may do, in any phase unless `phases` says otherwise. Its " +
+		"effects have no `me`; a player may be one of the values it takes.",
 	keys: like(actionObject, "title", "phases", "if", "refusal", "takes", "do"),
 }
 

@@ -84,14 +84,13 @@ func Reference() string {
 }
 
 func writeObject(b *strings.Builder, o *object) {
-	if o.part() {
-		return
-	}
 	fmt.Fprintf(b, "\n## %s\n\n%s\n", strings.ToUpper(o.name[:1])+o.name[1:], o.doc)
 	if len(o.oneOf) > 0 {
 		fmt.Fprintf(b, "\nExactly one of `%s` is required.\n", strings.Join(o.oneOf, "`, `"))
 	}
-	b.WriteString("\n| key | type | default | what it does |\n|---|---|---|---|\n")
+	if !o.part() {
+		b.WriteString("\n| key | type | default | what it does |\n|---|---|---|---|\n")
+	}
 	for i := range o.keys {
 		k := &o.keys[i]
 		if k.of != nil {
@@ -141,36 +140,34 @@ func writeLike(b *strings.Builder, o *object) {
 			from = append(from, k.of)
 		}
 		text, there := "`"+k.name+"`", k.of.key(k.name)
+		var differs []string
 		if k.spec.shape == aWord && !slices.Equal(k.spec.words, there.spec.words) {
-			text += " (" + typeText(&k.spec) + ")"
+			differs = append(differs, typeText(&k.spec))
 		}
 		if k.def != there.def {
-			text += ", `" + k.def + "` unless it says otherwise"
+			differs = append(differs, "default `"+k.def+"`")
+		}
+		if len(differs) > 0 {
+			text += " (" + strings.Join(differs, "; ") + ")"
 		}
 		says[k.of] = append(says[k.of], text)
 	}
 	for _, other := range from {
-		fmt.Fprintf(b, "\nAs in %s: %s.\n", link(other), strings.Join(says[other], "; "))
+		fmt.Fprintf(b, "\nAs in %s: %s.\n", link(other), strings.Join(says[other], ", "))
 	}
 }
+
+var anchors = strings.NewReplacer(" ", "-", "'", "")
 
 func link(o *object) string {
-	return fmt.Sprintf("[%s](#%s)", o.name, strings.ReplaceAll(o.name, " ", "-"))
-}
-
-// partText names an object, or what it is a part of.
-func partText(o *object, many string) string {
-	if !o.part() {
-		return link(o) + many
-	}
-	return fmt.Sprintf("%s%s with `%s`", link(o.keys[0].of), many, strings.Join(o.names(), "`, `"))
+	return fmt.Sprintf("[%s](#%s)", o.name, anchors.Replace(o.name))
 }
 
 // typeText is a key's type and range as the reference writes it.
 func typeText(s *spec) string {
 	switch s.shape {
 	case anObject:
-		return partText(s.object, "")
+		return link(s.object)
 	case aMap:
 		return fmt.Sprintf("map from names to %s, at most %d", several(s.elem), s.max)
 	case aList:
@@ -214,9 +211,6 @@ func typeText(s *spec) string {
 func several(s *spec) string {
 	if s.shape == aWord {
 		return typeText(s)
-	}
-	if s.shape == anObject {
-		return partText(s.object, "s")
 	}
 	if s.shape == aMap {
 		return fmt.Sprintf("maps from names to %s, each at most %d", several(s.elem), s.max)

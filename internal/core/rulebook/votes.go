@@ -241,7 +241,7 @@ func (b *binder) voteEffects(v *Vote, n *node) {
 	}
 	v.Then, v.Refused = b.effects(n, "passed", carried), b.effects(n, "refused", refused)
 	if len(v.Then) == 0 && v.On != VoteOnArenas {
-		b.warn(n, "vote-idle", "nothing follows when this vote is carried; say then")
+		b.warn(n, "vote-idle", "nothing follows when this vote is carried; say passed")
 	}
 }
 

@@ -34,7 +34,7 @@ zones:
 sealed:
   guess: {type: integer, min: 1, max: 9, reset: match}
 votes:
-  level: {then: [{sides: balance}]}
+  level: {passed: [{sides: balance}]}
 actions:
   draw: {do: [{take: match.deck, many: 3, into: me.hand}, {put: me.marks, item: moon}]}
   hit: {aim: {at: area, radius: 30m, hits: [creatures], walls: ignore}, do: [{add: target.hull, by: -5}, {notice: seen, with: {what: target, from: aim.from}}]}

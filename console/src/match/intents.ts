@@ -63,7 +63,8 @@ export function actIntent(
 export function usable(copy: Copy, me: Sheet, a: ActionInfo, cooldown: number): string {
   const match = copy.match
   const also = a.also ?? []
-  if (!match || match.flag('over')) return also.includes('lobby') ? '' : 'no match'
+  if (!match) return also.includes('lobby') ? '' : 'no match'
+  if (match.flag('over')) return also.includes('result') ? '' : 'the match is over'
   if (!me.flag('playing')) return 'from the next match on'
   if (!me.flag('alive')) return 'out'
   if (!hasKit(copy, me, a)) return 'not among your kits'

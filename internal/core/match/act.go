@@ -30,11 +30,11 @@ func (m *acts) mayPlay(s *Player, also rulebook.Also) (code.Code, string) {
 	switch {
 	case m.row == nil && also&rulebook.AlsoLobby == 0:
 		return code.NotNow, "no match is running"
-	case m.over:
+	case m.over && also&rulebook.AlsoResult == 0:
 		return code.NotNow, "the match is over"
 	case !s.Row.Flag(f.Loaded):
 		return code.Loading, "your record is still being loaded"
-	case m.row == nil:
+	case m.row == nil || m.over:
 		return code.OK, ""
 	case !s.Row.Flag(f.Playing):
 		return code.NotPlaying, "you take no part in this match"
@@ -110,13 +110,13 @@ func (m *acts) mayAct(s *Player, a *rulebook.Action) step.Verdict {
 	f := &m.book.F.Player
 	phase := m.book.Phases[m.phase]
 	switch {
-	case m.row == nil:
+	case !m.InPlay():
 	case phase.Frozen && a.Also&rulebook.AlsoFrozen == 0:
 		return step.Verdict{Code: code.Frozen, Reason: "actions are not accepted in the phase " + phase.Title}
 	case a.Phases&(1<<m.phase) == 0:
 		return step.Verdict{Code: code.NotNow, Reason: a.Title + " may not be used in the phase " + phase.Title}
 	}
-	if m.book.Turns != nil && !a.AnyTurn {
+	if m.book.Turns != nil && !a.AnyTurn && !m.over {
 		if v := m.turns.inTurn(s); v.Code != code.OK {
 			return v
 		}
@@ -130,7 +130,7 @@ func (m *acts) mayAct(s *Player, a *rulebook.Action) step.Verdict {
 	switch {
 	case !has:
 		return step.Verdict{Code: code.NoKit, Reason: "you have no kit with " + a.Title}
-	case m.row != nil && !a.Out && !s.Row.Flag(f.Alive):
+	case m.InPlay() && !a.Out && !s.Row.Flag(f.Alive):
 		return step.Verdict{Code: code.Out, Reason: "you are out"}
 	}
 	if a.Cool != nil {

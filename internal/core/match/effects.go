@@ -135,7 +135,7 @@ func (m *effects) ifThen(e *rulebook.Effect) {
 }
 
 func (m *effects) goTo(e *rulebook.Effect) {
-	if m.row == nil {
+	if !m.InPlay() {
 		return
 	}
 	next, ok := e.Go.To(&m.env, len(m.book.Phases))
@@ -155,7 +155,7 @@ func (m *effects) saveNow(e *rulebook.Effect) {
 }
 
 func (m *effects) finishNow(e *rulebook.Effect) {
-	if m.row != nil {
+	if m.InPlay() {
 		m.ends.wantFinish(e.Reason, e.Winner)
 	}
 }

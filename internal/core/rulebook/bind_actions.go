@@ -171,12 +171,13 @@ func (b *binder) also(n *node, a *Action) {
 	if a.Also&AlsoFrozen != 0 && n.get("phases") == nil {
 		a.Phases = everyPhase
 	}
-	if a.Also&AlsoLobby == 0 {
+	if a.Also&(AlsoLobby|AlsoResult) == 0 {
 		return
 	}
-	for _, key := range []string{"cooldown", "lasts", "referee"} {
+	for _, key := range []string{"cooldown", "lasts", "windup", "referee"} {
 		if v := n.get(key); v != nil && !v.implied && v.text != "0s" {
-			b.fail(v, "not-here", "", "an action of the lobby has no %s: it needs play time, which stands still there",
+			b.fail(v, "not-here", "", "an action of the lobby or the result has no %s: it needs play time, which stands still "+
+				"there",
 				key)
 		}
 	}

@@ -224,11 +224,12 @@ type Action struct {
 // Also is a set of times at which an action is taken beside the usual ones.
 type Also uint8
 
-// The times: while play is paused, in phases with frozen inputs, between matches.
+// The times: while play is paused, in phases with frozen inputs, between matches, while a result is shown.
 const (
 	AlsoPause Also = 1 << iota
 	AlsoFrozen
 	AlsoLobby
+	AlsoResult
 )
 
 // Bound is what an argument must keep to, beside the bounds of its field.

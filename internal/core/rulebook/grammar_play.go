@@ -136,7 +136,7 @@ var actionObject = &object{
     aim: {at: area, radius: 3m}
     do: [{set: target.hull, to: 0, over: 2s}]
   wave:
-    also: [pause, frozen, lobby]
+    also: [pause, frozen, lobby, result]
     do: [{notice: waves, with: {who: me}}]
   buy:
     cost: {gold: 5}
@@ -152,9 +152,10 @@ record: {gold: {min: 0}, lamps: {}}`,
 		{name: "refusal", spec: text(80), doc: "What the player is told if `if` does not hold."},
 		{
 			name: "also",
-			spec: listOf(word(alsoWords...), 3),
+			spec: listOf(word(alsoWords...), 4),
 			doc: "When else it may be used: in a `pause`, in phases with `frozen` inputs (unless `phases` names " +
-				"others), and in the `lobby` between matches. There, only fields with `reset: never` carry over " +
+				"others), while a `result` is shown, when what it does changes the result no more, and in the " +
+				"`lobby` between matches. There, only fields with `reset: never` carry over " +
 				"into the match, and players have their starting kits.",
 		},
 		{name: "needs", spec: amountsOf(),

@@ -38,7 +38,7 @@ var (
 	countsDown   = either{"up", "down"}
 	runsOnWall   = either{"play", "wall"}
 	wallsBlock   = either{"ignore", "stop"}
-	alsoWords    = []string{"pause", "frozen", "lobby"} // in the order of Also's bits
+	alsoWords    = []string{"pause", "frozen", "lobby", "result"} // in the order of Also's bits
 	saysAccept   = either{"refuse", "accept"}
 	claimsCheck  = either{"refuse", "check"}
 	leastFirst   = either{"most", "least"}

@@ -93,7 +93,7 @@ func (m *pieces) placeAnywhere(no int, p *rulebook.Piece) *sheet.Row {
 			r := m.placeAt(no, x, y)
 			m.tallied(func(t *Tally) {
 				if place >= 0 {
-					t.Places[m.groundNo()][no][place]++
+					t.Places[m.arena()][no][place]++
 				}
 			})
 			return r

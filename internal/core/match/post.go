@@ -14,7 +14,7 @@ func (m *kept) posts(of *sheet.Row) []step.Post {
 		return nil
 	}
 	for _, b := range m.book.Boards {
-		if b.Of == nil || b.Team != (of.Kind == sheet.Team) {
+		if b.Of == nil || b.Team != (of.Kind == sheet.Team) || b.Arena > 0 && b.Arena != 1+m.arena() {
 			continue
 		}
 		m.subject(of.Kind, of)
@@ -44,6 +44,9 @@ func (m *kept) postOf(b *rulebook.Board, of *sheet.Row, n int64) step.Post {
 // postNow posts to a board at once. Practice posts nothing, and nobody posts who has no account of their own.
 func (m *kept) postNow(e *rulebook.Effect) {
 	b := m.book.Boards[e.No]
+	if b.Arena > 0 {
+		b = m.book.Boards[e.No+m.arena()]
+	}
 	m.env.Fault = expr.OK
 	of := m.st.Get(sheet.ID(e.Of.Int(&m.env)))
 	n, ok := m.toPost(b, e, of)

@@ -20,7 +20,7 @@ func (m *motion) spawn(s *Player) {
 	if g := m.ground(); g != nil {
 		no := m.spawnPoint(g, s.Row)
 		p := g.Spawns[no]
-		m.tallied(func(t *Tally) { t.Spawns[m.groundNo()][no]++ })
+		m.tallied(func(t *Tally) { t.Spawns[m.arena()][no]++ })
 		m.st.SetPos(s.Row, f.Pos, p.X, p.Y)
 		m.startFrom(s.Row)
 	}

@@ -85,21 +85,22 @@ func (m *stage) radius() int64 {
 // ground is what the present match is played on, or between matches the next one; nil without any.
 func (m *stage) ground() *rulebook.Ground {
 	a := m.book.Arenas
-	switch {
-	case a == nil:
+	if a == nil {
 		return m.book.Ground
-	case m.row != nil:
-		return m.book.Grounds[m.row.Int(a.Field)]
 	}
-	return m.book.Grounds[m.lobby.Int(a.Next)]
+	return m.book.Grounds[m.arena()]
 }
 
-// groundNo is the place of the present ground.
-func (m *stage) groundNo() int64 {
-	if a := m.book.Arenas; a != nil {
-		return m.row.Int(a.Field)
+// arena is the place of the arena of the present match, or between matches of the next one; 0 without arenas.
+func (m *stage) arena() int {
+	switch a := m.book.Arenas; {
+	case a == nil:
+		return 0
+	case m.row != nil:
+		return int(m.row.Int(a.Field))
+	default:
+		return int(m.lobby.Int(a.Next))
 	}
-	return 0
 }
 
 // creature returns what a creature is.

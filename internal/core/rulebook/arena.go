@@ -53,7 +53,14 @@ pieces: {lantern: {}}
 creatures: {rat: {}}
 zones: {quay: {circle: [20m, 15m, 5m]}}
 votes: {where: {title: The next arena, asks: arenas}}
-actions: {back: {do: [{arena: mole}]}}`,
+actions: {back: {do: [{arena: mole}]}}
+boards: {quickest: {of: me.time, order: least, show: clock, arenas: true}}
+record: {best: {type: counts, words: arenas}}
+rules:
+  - on: end
+    for: players
+    if: me.time > record.best[match.arena]
+    do: [{set: "record.best[match.arena]", to: me.time}]`,
 	keys: []key{
 		{
 			name: "pick",

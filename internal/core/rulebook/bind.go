@@ -37,6 +37,7 @@ func Compile(src []byte) (*Book, Problems) {
 	b.takeGame(s, games)
 	b.takeArenas(s, arenas)
 	(&sealer{b.document}).expandSealed(s)
+	expandArenas(b)
 	expandCounts(b)
 	b.all()
 	after := &checks{b.document}

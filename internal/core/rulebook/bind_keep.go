@@ -97,6 +97,11 @@ func (b *keeper) board(e entry) {
 			b.fail(n.get("per"), "not-here", "player", "there are no teams here")
 		}
 	}
+	if n.get("family") != nil {
+		x.Arena = 1 + slices.IndexFunc(b.arenaEntries(), func(a entry) bool {
+			return e.key == boardFamily(e)+"_"+a.key
+		})
+	}
 	x.Of, x.If = b.expr(posts, "of", scope, wantAmount), b.condition(posts, "if", scope)
 	b.clients(n, x)
 	b.renewal(n, x)
@@ -149,24 +154,38 @@ func (b *keeper) renewal(n *node, x *Board) {
 
 // unposted warns of boards to which nothing posts.
 func (b *keeper) unposted() {
+	told := map[string]bool{}
 	for i, e := range b.boardEntries() {
-		if x := b.book.Boards[i]; !x.Game && e.value.get("of") == nil && !x.Open && b.uses.posted&(1<<i) == 0 {
+		x, family := b.book.Boards[i], boardFamily(e)
+		if !x.Game && e.value.get("of") == nil && !x.Open && !b.uses.posted[family] && !told[family] {
+			told[family] = true
 			b.warn(e.value, "board-empty",
 				"no match posts to this board: it has no \"of\", no effect posts to it, and clients may not")
 		}
 	}
 }
 
+// boardFamily is the name under which a board was declared.
+func boardFamily(e entry) string {
+	if f := e.value.get("family"); f != nil {
+		return f.text
+	}
+	return e.key
+}
+
 func effectPost(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	list := b.boardEntries()
 	var names []string
 	for _, x := range list {
-		names = append(names, x.key)
+		names = append(names, boardFamily(x))
 	}
-	if e.No = b.indexOf(v, "board", names); e.No < 0 {
+	if e.No = b.indexOf(v, "board", names); e.No < 0 { // of a family the first
 		return
 	}
-	b.uses.posted |= 1 << e.No
+	if b.uses.posted == nil {
+		b.uses.posted = map[string]bool{}
+	}
+	b.uses.posted[v.text] = true
 	board := list[e.No].value
 	kind, own, me := sheet.Player, expr.Me, "me"
 	if perTeam.is(board, "per") {

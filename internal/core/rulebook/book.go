@@ -473,6 +473,7 @@ type Board struct {
 	Game   bool       // it is the game's
 	Team   bool       // its entries are teams', not players'
 	Of     *expr.Prog // nil: nothing is posted at the end
+	Arena  int        // 1 and the place of the arena whose matches post to it; 0 for all
 	If     *expr.Prog
 	Keep   Keep // best, latest, total or count
 	Least  bool // the least is first

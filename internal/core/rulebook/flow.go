@@ -14,7 +14,7 @@ type uses struct {
 	granted  uint64 // actions that some effect grants
 	gone     uint64 // phases that some effect goes to
 	goesEnd  bool
-	posted   uint64          // boards that some effect posts to
+	posted   map[string]bool // boards, or families of them, that some effect posts to
 	placed   uint64          // creatures that some effect places
 	acted    map[string]bool // acts that some effect uses
 	passes   bool            // some effect passes the turn on

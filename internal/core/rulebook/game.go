@@ -36,7 +36,7 @@ boards:
 
 var sharedField = without("shared field", "A field of a game's record.", recordObject, "of", "if", "keep")
 
-var sharedBoard = without("shared board", "A leaderboard of a game.", boardObject, "of", "if")
+var sharedBoard = without("shared board", "A leaderboard of a game.", boardObject, "of", "if", "arenas")
 
 // without is an object that lacks some keys of another.
 func without(name, doc string, o *object, keys ...string) *object {

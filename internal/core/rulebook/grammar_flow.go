@@ -269,6 +269,8 @@ var boardObject = &object{
   guesses: {keep: latest, clients: {min: 0, max: 100, every: 10s}}`,
 	keys: []key{
 		{name: "title", spec: text(60), doc: "The display name."},
+		{name: "arenas", spec: flag, def: "false", doc: "Whether each arena has a board of its own, called by this " +
+			"board's name, `_` and the arena's, as in `fastest_mole`. Matches post to that of their arena."},
 		{
 			name: "per",
 			spec: perTeam.spec(),

@@ -296,8 +296,8 @@ var fieldObject = &object{
 			spec: scalar,
 			doc:  "The greatest value; see `min`. For a text: the most characters (default: 64).",
 		},
-		{name: "words", spec: listOf(name, countsMost),
-			doc: "The words of a choice or of a list of choices, or of counts."},
+		{name: "words", spec: spec{shape: aParameter, words: []string{arenasWord}, max: countsMost},
+			doc: "The words of a choice or of a list of choices, or of counts; `arenas` stands for the names of the arenas."},
 		{name: "see", spec: aField.offering(sheet.AudienceWords()...),
 			doc: "Who sees it: `everyone`, its `team`, its `owner`, only `referees`, or a group: the players in a " +
 				"list of the match, as in `match.spies`, from the moment they are in it. At most 16 lists are " +

@@ -20,6 +20,8 @@ type Issue struct {
 	Word    string   // the word that was not known, if that is the mistake
 	Known   []string // what would have been allowed there
 	Warning bool     // it can be run, but is surely wrong
+	Old     string   // what stands there, and what to write instead; "" where that is not known
+	Now     string
 }
 
 // Want says what an expression must give.
@@ -28,6 +30,8 @@ type Want struct {
 	Field *sheet.Field // if set, the value must fit this field instead
 	Ref   sheet.Kind   // of a Ref
 	Any   bool         // any of integer, number or flag
+
+	Measure sheet.Measure // what an integer measures, if that is not left open
 }
 
 // Scope says what an expression may use.
@@ -97,6 +101,10 @@ func plainInteger(src string, want Want) *Prog {
 	numeric := want.Any || want.Type == sheet.Integer || want.Type == sheet.Number
 	if want.Field != nil {
 		numeric = want.Field.Type == sheet.Integer || want.Field.Type == sheet.Number
+		want.Measure = want.Field.Measure
+	}
+	if want.Measure != sheet.Unmeasured && n != 0 {
+		return nil
 	}
 	if err != nil || !numeric || strconv.FormatInt(n, 10) != src {
 		return nil
@@ -144,8 +152,12 @@ func (c *Checker) parse(src string, scope Scope) (*compiler, []Issue) {
 		first.Line, first.Column = was(first.Line, first.Column)
 		return nil, []Issue{first}
 	}
-	return &compiler{checker: c, ast: checked.NativeRep(), scope: scope, was: was, prog: &Prog{Source: src},
-		frame: noFrame}, nil
+	k := &compiler{checker: c, ast: checked.NativeRep(), scope: scope, was: was, prog: &Prog{Source: src},
+		frame: noFrame, unitAt: unitsAt(s.units)}
+	if k.measures = measure(k); len(k.issues) > 0 {
+		return nil, k.issues
+	}
+	return k, nil
 }
 
 // compiler turns one checked expression into a program.
@@ -155,6 +167,8 @@ type compiler struct {
 	ast      *ast.AST
 	scope    Scope
 	prog     *Prog
+	unitAt   map[int32]sheet.Measure // by where a number with a unit stands
+	measures sheet.Measure           // what the whole does
 	issues   []Issue
 	warnings []Issue
 	loops    []loopVar
@@ -212,7 +226,7 @@ func (k *compiler) finish(want Want) {
 	e, p := k.ast.Expr(), k.prog
 	t := k.typeOf(e)
 	if want.Field != nil {
-		want.Type, want.Ref = want.Field.Type, want.Field.Of
+		want.Type, want.Ref, want.Measure = want.Field.Type, want.Field.Of, want.Field.Measure
 	}
 	got, ok := k.plainType(e)
 	fits := ok && (got.Of == want.Type ||
@@ -227,6 +241,14 @@ func (k *compiler) finish(want Want) {
 	}
 	if !fits {
 		k.fail(e, "this gives %s, but %s is needed here%s", typeWords(t), wantWords(want), hint(want, got, ok))
+		return
+	}
+	if want.Measure != sheet.Unmeasured && k.measures != want.Measure && k.measures != sheet.Whatever &&
+		!k.checker.Lenient {
+		m := &measures{k: k}
+		m.wrong(e, e, want.Measure, "a %s is needed here, and this is a %s%s", want.Measure, k.measures,
+			declare(want.Measure))
+		k.issues = append(k.issues, *m.found)
 		return
 	}
 	p.Type = got

@@ -36,6 +36,8 @@ type definition struct {
 	ast   *ast.AST // nil for effects
 	uses  Vars
 
+	measure sheet.Measure // of what it gives
+
 	called bool
 }
 
@@ -68,7 +70,7 @@ func (c *Checker) define(d *definition, gives *cel.Type) (err error) {
 // Define gives an expression a name: from now on NAME(…) stands for it, with what it takes read as arg. It may call
 // what was defined before it, and use what Definable says; whoever calls it must have that too.
 func (c *Checker) Define(name string, takes []*sheet.Field, src string) (Reads, []Issue) {
-	k, issues := c.parse(src, Scope{Vars: Definable | Args, Args: takes})
+	k, issues := c.parse(src, Scope{Vars: Definable | Args, Args: takes, Defined: true})
 	if k == nil {
 		return Reads{}, issues
 	}
@@ -80,7 +82,8 @@ func (c *Checker) Define(name string, takes []*sheet.Field, src string) (Reads, 
 	if k.finish(Want{Type: t.Of, Ref: t.Kind}); len(k.issues) > 0 {
 		return Reads{}, k.issues[:1]
 	}
-	d := &definition{name: name, takes: takes, ast: k.ast, uses: k.prog.Vars & Definable}
+	d := &definition{name: name, takes: takes, ast: k.ast, uses: k.prog.Vars & Definable,
+		measure: k.measures}
 	if err := c.define(d, k.typeOf(k.ast.Expr())); err != nil {
 		return Reads{}, []Issue{{Message: err.Error()}}
 	}

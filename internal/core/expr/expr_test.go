@@ -286,8 +286,8 @@ func TestNumbers(t *testing.T) {
 		"2.0 / 3.0": "0.667", "double(7) / 2.0": "3.5", "double(int(2.9))": "2", "double(int(-2.9))": "-2",
 		"1.0 / 0.0":                  "division by zero",
 		"9007199254740.0 * 100000.0": "overflow of a 64-bit integer", "min(1.5, 2.0)": "1.5", "abs(-0.25)": "0.25",
-		"players.sum_number(p, p.on ? 0.5 : 0.5)": "2.5", "1.0 < 2 ? 1.0 : 0.0": "1", "double(distance(point(0, " +
-			"3000), point(4000, 0)))": "5000",
+		"players.sum_number(p, p.on ? 0.5 : 0.5)": "2.5", "1.0 < 2 ? 1.0 : 0.0": "1", "double(distance(point(0mm, " +
+			"3m), point(4m, 0)))": "5000",
 		"double(players.most(p, 3) + players.least(p, 2))": "5", "double([1, 2].size())": "refused",
 		"1.0001": "refused", "1 + 1.0": "refused",
 	} {

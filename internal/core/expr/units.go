@@ -3,8 +3,11 @@ package expr
 import (
 	"math/big"
 	"slices"
+	"strconv"
 	"strings"
 	"unicode"
+
+	"turnvex.example/turnvex/internal/core/sheet"
 )
 
 // units are what stands behind a number, and how many milliseconds, millimetres, or millimetres a second, one is.
@@ -15,6 +18,34 @@ var units = map[string]int64{"ms": 1, "s": 1000, "min": 60_000, "h": 3_600_000, 
 type literal struct {
 	begin, end int    // in characters of the whole text
 	plain      string // the integer that it is
+	measure    sheet.Measure
+}
+
+// Quantity reads one number with its unit.
+func Quantity(text string) (n int64, what sheet.Measure, ok bool) {
+	digits, negative := strings.CutPrefix(text, "-")
+	s := &scan{src: []rune(digits)}
+	if len(s.src) == 0 || !unicode.IsDigit(s.src[0]) || s.number() != nil || len(s.units) != 1 || s.at < len(s.src) {
+		return 0, 0, false
+	}
+	n, err := strconv.ParseInt(s.units[0].plain, 10, 64)
+	if negative {
+		n = -n
+	}
+	return n, s.units[0].measure, err == nil
+}
+
+// unitsAt tells by where a number begins, in the text without units, what it measures.
+func unitsAt(all []literal) map[int32]sheet.Measure {
+	if len(all) == 0 {
+		return nil
+	}
+	at, shift := map[int32]sheet.Measure{}, 0
+	for _, l := range all {
+		at[int32(l.begin+shift)] = l.measure
+		shift += len([]rune(l.plain)) - (l.end - l.begin)
+	}
+	return at
 }
 
 // number takes a number, with its unit where one stands behind it.
@@ -42,8 +73,21 @@ func (s *scan) number() *Issue {
 	if !whole {
 		return s.issue(begin, "%s%s is not a whole number of %s", number, unit, smallest(unit))
 	}
-	s.units = append(s.units, literal{begin, s.at, plain})
+	s.units = append(s.units, literal{begin, s.at, plain, measureOf(unit)})
 	return nil
+}
+
+// measureOf is what a unit is one of.
+func measureOf(unit string) sheet.Measure {
+	switch smallest(unit) {
+	case "degrees":
+		return sheet.Angle
+	case "millimetres a second":
+		return sheet.Speed
+	case "millimetres":
+		return sheet.Length
+	}
+	return sheet.Duration
 }
 
 func inWord(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) || r == '_' || r == '.' }

@@ -12,7 +12,10 @@ import (
 
 // Compile checks a rulebook and compiles it. The book is nil when any of the problems is an error; all problems of the
 // file are given, in its order.
-func Compile(src []byte) (*Book, Problems) {
+func Compile(src []byte) (*Book, Problems) { return compile(src, false) }
+
+// compile is Compile; where it is lenient, what is written in other units than what is wanted is taken as it is.
+func compile(src []byte, lenient bool) (*Book, Problems) {
 	docs, problems := readDocuments(src)
 	if len(docs) == 0 || docs[0] == nil || len(problems) > 0 {
 		return nil, problems.sorted()
@@ -30,7 +33,7 @@ func Compile(src []byte) (*Book, Problems) {
 	}
 	sum := sha256.Sum256(src)
 	b := &binder{terms: &terms{document: &document{
-		top: top,
+		top: top, lenient: lenient,
 		book: &Book{Source: slices.Clone(src), Version: hex.EncodeToString(sum[:6]), Schema: &sheet.Schema{},
 			ActionNamed: map[string]*Action{}},
 	}}}
@@ -78,6 +81,7 @@ type document struct {
 	book     *Book
 	problems Problems
 	uses     uses
+	lenient  bool // measures are not looked at
 }
 
 // declarer adds the built-in fields, before those of the author.
@@ -129,7 +133,7 @@ func (b *binder) all() {
 	if b.checker, err = expr.NewChecker(k.Schema); err != nil {
 		panic("turnvex: the expression checker: " + err.Error())
 	}
-	b.checker.Teams = b.teamNames()
+	b.checker.Teams, b.checker.Lenient = b.teamNames(), b.lenient
 	b.seats()
 	s := &b.checker.Sizes // about
 	s[sheet.Player], s[sheet.Team], s[sheet.Zone] = int64(k.Players.Most), int64(len(k.Teams.List)),

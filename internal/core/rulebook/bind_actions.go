@@ -176,9 +176,8 @@ func (b *binder) also(n *node, a *Action) {
 	}
 	for _, key := range []string{"cooldown", "lasts", "windup", "referee"} {
 		if v := n.get(key); v != nil && !v.implied && v.text != "0s" {
-			b.fail(v, "not-here", "", "an action of the lobby or the result has no %s: it needs play time, which stands still "+
-				"there",
-				key)
+			b.fail(v, "not-here", "", "an action of the lobby or the result has no %s: it needs play time, which "+
+				"stands still there", key)
 		}
 	}
 }

@@ -176,6 +176,7 @@ func (b *terms) report(n *node, issues []expr.Issue) {
 			p.Message += "; between { and } a comma ends what stands without quotes: put the whole expression in " +
 				"quotes"
 		}
+		p.swap = swap{is.Old, is.Now}
 		if is.Word != "" {
 			p.Nearest, p.word = Nearest(is.Word, is.Known), is.Word
 		}

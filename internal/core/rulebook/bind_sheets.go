@@ -100,7 +100,9 @@ func (b *binder) field(k sheet.Kind, e entry) sheet.Field {
 		b.fail(n.get("type"), "not-here", "another type", "counts stand on the sheets of the lobby, the match, teams "+
 			"and players, and in records")
 	default:
-		f.Type, _ = sheet.TypeNamed(word)
+		if f.Measure, _ = sheet.MeasureNamed(word); f.Measure == sheet.Unmeasured {
+			f.Type, _ = sheet.TypeNamed(word)
+		}
 	}
 	f.Reset, _ = sheet.ResetNamed(n.str("reset"))
 	f.Rate = sheet.Tick(sheet.Ticks(n.millis("update"), b.book.Rate))
@@ -117,6 +119,10 @@ func (b *binder) field(k sheet.Kind, e entry) sheet.Field {
 // show reads how a field wants to be drawn.
 func (b *binder) show(n *node, f *sheet.Field) {
 	v := n.get("show")
+	if v == nil && f.Measure == sheet.Duration {
+		f.Show = sheet.ShowTime
+		return
+	}
 	f.Show, _ = sheet.ShowNamed(n.str("show"))
 	switch f.Show {
 	case sheet.ShowBar, sheet.ShowNumber, sheet.ShowTime:
@@ -194,10 +200,10 @@ func (b *binder) bounds(n *node, f *sheet.Field) {
 	case sheet.Integer, sheet.Number:
 		f.Min, f.Max = -largestInt, largestInt
 		if lo != nil && !b.bends(lo, f) {
-			f.Min = b.amount(lo, t)
+			f.Min = measured(b, lo, f, t)
 		}
 		if hi != nil && !b.bends(hi, f) {
-			f.Max = b.amount(hi, t)
+			f.Max = measured(b, hi, f, t)
 		}
 		f.Bounded = true
 		if f.Min > f.Max {
@@ -242,6 +248,25 @@ func (b *binder) amount(n *node, t sheet.Type) int64 {
 	return v
 }
 
+// measured is amount for what a field may measure, which is written with its unit.
+func measured(b *binder, n *node, f *sheet.Field, t sheet.Type) int64 {
+	if f.Measure == sheet.Unmeasured {
+		return b.amount(n, t)
+	}
+	v, what, ok := expr.Quantity(n.text)
+	if ms, is := parseDuration(n.text); is && f.Measure == sheet.Duration { // as 1m30s
+		v, what, ok = ms, sheet.Duration, true
+	}
+	if ok && what == f.Measure || n.text == "0" {
+		return v
+	}
+	p := b.fail(n, "wrong-type", "a "+dimensions[f.Measure.Unit()]("3"), "%s", n.shown())
+	if n.plain == 'i' {
+		p.swap = swap{n.text, n.text + f.Measure.Unit()}
+	}
+	return 0
+}
+
 // start reads the value that a field begins with.
 func (b *binder) start(n *node, f *sheet.Field) {
 	v := n.get("start")
@@ -267,7 +292,7 @@ func (b *binder) start(n *node, f *sheet.Field) {
 	}
 	switch f.Type {
 	case sheet.Integer, sheet.Number:
-		x := b.amount(v, f.Type)
+		x := measured(b, v, f, f.Type)
 		if f.Start.N[0] = x; f.Clamp(x) != x {
 			b.fail(v, "out-of-range", "a value within min and max", "the start %s", v.shown())
 		}

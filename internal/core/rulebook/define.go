@@ -40,7 +40,8 @@ actions:
 }
 
 // parameter is what a definition is called with: a type, or the words of a choice.
-var parameter = spec{shape: aParameter, max: countsMost, words: []string{sheet.Integer.String(), sheet.Number.String(),
+var parameter = spec{shape: aParameter, max: countsMost, words: []string{sheet.Integer.String(),
+	sheet.Duration.String(), sheet.Length.String(), sheet.Speed.String(), sheet.Angle.String(), sheet.Number.String(),
 	sheet.Flag.String(), sheet.Text.String(), sheet.Position.String(), sheet.Player.String(), sheet.Team.String(),
 	sheet.Piece.String(), sheet.Creature.String(), sheet.Zone.String()}}
 

@@ -162,9 +162,10 @@ func never(n *node) bool {
 
 // dimensions say what is wanted in a unit, with a number as an example.
 var dimensions = map[string]func(string) string{
-	"ms":  func(n string) string { return "time such as " + n + "s" },
-	"mm":  func(n string) string { return "length such as " + n + "m" },
-	"deg": func(n string) string { return "number of degrees such as " + n + "deg" },
+	"ms":   func(n string) string { return "time such as " + n + "s" },
+	"mm":   func(n string) string { return "length such as " + n + "m" },
+	"mm/s": func(n string) string { return "speed such as " + n + "m/s" },
+	"deg":  func(n string) string { return "number of degrees such as " + n + "deg" },
 }
 
 func plainInteger(s string) bool {
@@ -200,8 +201,14 @@ func (b *terms) quantity(n *node, scope expr.Scope, unit string) *expr.Prog {
 		plain.text = strconv.FormatInt(ms, 10)
 		n = &plain
 	}
-	return b.compile(n, scope, wantMillis)
+	want := wantMillis
+	if !(isTime && unit == "ms") {
+		want.Measure = measureOf[unit]
+	}
+	return b.compile(n, scope, want)
 }
+
+var measureOf = map[string]sheet.Measure{"ms": sheet.Duration, "mm": sheet.Length, "deg": sheet.Angle}
 
 func effectOut(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	e.Value = b.oneOfKinds(v, scope, sheet.Player, sheet.Creature)

@@ -315,7 +315,8 @@ func ownNotice(name string, no int, fields ...sheet.Field) *Notice {
 // The types that a field, and a record's field, may be declared with: as package sheet names them, a reference by what
 // it refers to.
 var (
-	recordTypes = []string{sheet.Integer.String(), sheet.Number.String(), sheet.Text.String(), sheet.Flag.String(),
+	recordTypes = []string{sheet.Integer.String(), sheet.Duration.String(), sheet.Length.String(),
+		sheet.Speed.String(), sheet.Angle.String(), sheet.Number.String(), sheet.Text.String(), sheet.Flag.String(),
 		sheet.Choice.String(), sheet.Position.String(), countsType}
 	fieldTypes = append(append([]string(nil), recordTypes...), sheet.Player.String(), sheet.Team.String(),
 		sheet.Creature.String(), sheet.Clock.String(), sheet.List.String())

@@ -249,6 +249,8 @@ var fieldObject = &object{
     wind: {type: number, start: 50, min: 0, max: 50, see: owner, title: Wind, show: bar}
     mood: {type: choice, words: [calm, cross], show: aside}
     lap: {type: clock, count: up}
+    until: {type: duration, start: 3s, min: 0, max: 1h}
+    far: {type: length, start: 12m}
     most_hull: {type: integer, start: 100}
     armour: {type: integer, start: me.most_hull / 2, min: 0, max: me.most_hull}
     left: {type: clock, count: down, runs: wall, start: 30s, update: 500ms}
@@ -265,7 +267,8 @@ var fieldObject = &object{
 			name:     "type",
 			spec:     word(fieldTypes...),
 			required: true,
-			doc: "`integer`; `number` in thousandths; `text`; `flag`; `choice`, one of `words`; `position` in " +
+			doc: "`integer`; `duration`, `length`, `speed` and `angle`, integers of milliseconds, millimetres, " +
+				"millimetres a second and degrees; `number` in thousandths; `text`; `flag`; `choice`, one of `words`; `position` in " +
 				"millimetres; `player`, `team` or `creature`, a reference; `clock`; `list`, several values of " +
 				"the type in `of`; `counts`, an integer for each of `words`, read as `me.NAME.WORD` or " +
 				"`me.NAME[…]` with a choice in the brackets (clients get a field `NAME_WORD` for each).",

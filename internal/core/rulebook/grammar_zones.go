@@ -17,7 +17,7 @@ var zoneObject = &object{
   light:
     circle: [10m, 10m, 15m]
     at: "match.bell.pos"
-    radius: max(15m - match.play / 10, 2m)
+    radius: max(15m - match.play / 10ms * 1mm, 2m)
     update: 200ms
     if: me.alive && me.hull > 0
     enter: [{add: me.points, by: 1}]

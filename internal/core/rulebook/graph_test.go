@@ -27,7 +27,7 @@ func TestFlowOfPhases(t *testing.T) {
 		got += "\n"
 	}
 	want := `ready (3s) frozen true round false: [play: its time is over]
-play (int(lobby.minutes * 60000.0)) frozen false round true: [rest: its time is over]` +
+play (int(lobby.minutes * 60.0) * 1s) frozen false round true: [rest: its time is over]` +
 		` [rest: the points were reached] [sudden: a tie after the last round] [: the rounds are decided]
 rest (4s) frozen true round false: [ready: its time is over]
 sudden (1m) frozen false round false: [: its time is over] [: the first point in sudden death]

@@ -298,7 +298,7 @@ func CompileKept(src []byte) (*Book, Problems) {
 		return book, problems
 	}
 	now, changes := Rewrite(src)
-	book, problems := Compile(now)
+	book, problems := compile(now, true)
 	if book != nil && len(changes) > 0 {
 		sum := sha256.Sum256(src)
 		book.Source, book.Version = slices.Clone(src), hex.EncodeToString(sum[:6])

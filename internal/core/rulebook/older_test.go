@@ -46,6 +46,9 @@ func TestRewrite(t *testing.T) {
 			"        to: owner\n",
 			"rules:\n  - on: start\n    do:\n      - notice: a\n        to: \"players.filter(p, p.alive)\"\n",
 			"line 7: notice: {of: players.filter(p, p.alive)} is what to says now"},
+		{"sheets: {player: {n: {type: integer}}}\nrules: [{when: match.play > 30000, do: [{finish: it is over}]}]\n",
+			"sheets: {player: {n: {type: integer}}}\nrules: [{when: match.play > 30s, do: [{finish: it is over}]}]\n",
+			"line 4: rules[1].when: 30000 is now 30s"},
 		{"pause: {who: anyone}\n", "pause: {who: anyone}\n", ""},
 	} {
 		const around, end = "turnvex: 1\nname: old\n", "phases: {play: {length: 9s}}\n"
@@ -71,6 +74,15 @@ func TestRewrite(t *testing.T) {
 		if older := c.says != "" && !strings.Contains(c.was, "who: nobody"); older && !hint {
 			t.Errorf("%s: nothing says what to write: %s", c.was, problems)
 		}
+	}
+	mixed := []byte("turnvex: 1\nname: old\nsheets: {match: {n: {type: integer}}}\n" +
+		"rules: [{when: match.play > match.n, do: [{set: match.n, to: match.play + 3s}]}]\n" +
+		"phases: {play: {length: 9s}}\n")
+	if now, _ := rulebook.Compile(mixed); now != nil {
+		t.Error("a duration is compared with a number")
+	}
+	if kept, problems := rulebook.CompileKept(mixed); kept == nil {
+		t.Errorf("what is kept is not played any more: %s", problems)
 	}
 	json := `{"turnvex": 1, "name": "old", "start": {"by": "host"}, "phases": {"play": {"length": "9s"}}}`
 	out, _ := rulebook.Rewrite([]byte(json))

@@ -124,10 +124,10 @@ var (
 	someExprs = []string{"1", "2.5", "true", "me.hull > 10", "me.hull == 0 && me.alive", "match.n > 3", "me", "target",
 		"it", "nobody", "match.who", "match.who == me", "players.count(p, p.alive)", "players.exists(p, p.hull < 20)",
 		"random(1, 6)", "random(0, 60)", "-me.hull", "me.hull / match.n", "me.time > 2000", "match.clock < 5000",
-		"me.pos", "point(5000, 5000)", "piece", "me.wind * 1.5", "players.sum(p, p.hull)", "it.alive", "!me.on",
+		"me.pos", "point(5m, 5m)", "piece", "me.wind * 1.5", "players.sum(p, p.hull)", "it.alive", "!me.on",
 		"creature", "creature.pos", "creatures.filter(c, c.alive).nearest(me.pos)",
 		"creature.rivals.filter(p, p.alive).nearest(creature.pos).pos", "players.highest(p, p.hull).pos",
-		"creature.rivals.exists(p, p.alive)", "point(match.n * 1000, 3000)", "aim.to", "aim.dir", "zone.holder",
+		"creature.rivals.exists(p, p.alive)", "point(match.n * 1m, 3m)", "aim.to", "aim.dir", "zone.holder",
 		"max(9000 - match.play, 0)", "match.quay.inside.first()"}
 	someNames = []string{"a", "b", "c", "play", "rest", "end", "rat", "bolt", "players", "creatures", "pieces"}
 	someTimes = []string{"100ms", "500ms", "1s", "3s"}
@@ -193,9 +193,9 @@ var (
 		"arena": {"a", "b", "me.hull > 10 ? 'c' : 'a'"},
 		"use":   {"a", "b", "c"},
 		"for":   {"players", "match", "rat", "creatures", "zones"},
-		"way":   {"me.pos", "point(-300, 400)"},
-		"at":    {"me.pos", "creature.pos", "point(4000, 9000)", "target.pos"},
-		"on":    {"players.nearest(creature.pos)", "point(4000, 9000)", "creatures.first()"},
+		"way":   {"me.pos", "point(-300mm, 400mm)"},
+		"at":    {"me.pos", "creature.pos", "point(4m, 9m)", "target.pos"},
+		"on":    {"players.nearest(creature.pos)", "point(4m, 9m)", "creatures.first()"},
 		"set":   {"match.n", "me.hull", "match.who.hull", "creature.pos", "me.pos"},
 		"reset": {"me.hull", "match.n", "me.time"},
 		"clock": {"me.time", "match.ring"},

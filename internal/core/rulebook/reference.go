@@ -295,9 +295,12 @@ what an effect writes, ` + "`random(least, most)`" + `. A choice is compared wit
 a position has ` + "`.x` and `.y`" + ` in millimetres.
 
 Write times, lengths and speeds with their units: ` + "`match.play > 30s`, `distance(me.pos, it.pos) < 2.5m`, `match.round * 1s`, `me.slow ? 2m/s : 6m/s`" + `.
-The units are ` + "`ms`, `s`, `min`, `h`, `mm`, `m`, `mm/s`, `m/s` and `deg`" + `; ` + "`2m`" + ` in an expression is two metres. Such a number is an integer
-of milliseconds, millimetres, millimetres a second or degrees. Where a time, a length or an angle is wanted, a number alone is
-an error.
+The units are ` + "`ms`, `s`, `min`, `h`, `mm`, `m`, `mm/s`, `m/s` and `deg`" + `; ` + "`2m`" + ` in an expression is two metres. A number
+with a unit is a duration, a length, a speed or an angle. So are fields of these types; clocks and play time are durations,
+distances and the parts of positions are lengths; every other field is a number. Only what measures the same can be added and
+compared. A number scales it, as in ` + "`match.round * 1s`" + `, and its like divides it into a number, as in ` + "`match.play / 1s`" + `. Where a
+duration, a length or an angle is wanted, a number alone is an error. A field of type ` + "`integer`" + ` takes any of them, and forgets
+the unit.
 
 ### Built-in fields
 

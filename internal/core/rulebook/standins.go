@@ -58,7 +58,7 @@ var standInsObject = &object{
   rest: 2
   target: "me.rivals.filter(p, p.alive)"
   stray: 5
-  steer: "me.hull < 20 ? point(1000, 1000) : me.rivals.filter(p, p.alive).nearest(me.pos).pos"
+  steer: "me.hull < 20 ? point(1m, 1m) : me.rivals.filter(p, p.alive).nearest(me.pos).pos"
 actions:
   ram: {aim: {at: target, reach: 3m}, takes: {force: {type: integer, min: 0, max: 5}}, do: [{add: target.hull, by: -arg.force}]}
   wave: {do: [{notice: waves}]}`,

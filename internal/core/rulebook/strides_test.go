@@ -44,7 +44,7 @@ const (
 name: since
 players: {least: 1, most: 4}
 start: {countdown: 0s}
-sheets: {lobby: {since: {type: clock, runs: wall, reset: never}, long: {type: flag, is: "lobby.since > 3000"}}}
+sheets: {lobby: {since: {type: clock, runs: wall, reset: never}, long: {type: flag, is: "lobby.since > 3s"}}}
 actions: {go: {do: [{clock: lobby.since, do: restart}]}}
 phases: {play: {length: 2s}}
 `

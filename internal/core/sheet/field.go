@@ -116,6 +116,7 @@ type Field struct {
 	Choices []string `json:"choices,omitempty"`
 	Of      Kind     `json:"-"` // of a Ref: Player, Team, Creature or Zone
 	See     Audience `json:"-"`
+	Measure Measure  `json:"-"` // of an Integer: what it measures
 	Group   string   `json:"-"` // of a field that a Group sees: the list of players on the match sheet
 	Reset   Reset    `json:"-"`
 	Bounded bool     `json:"-"`

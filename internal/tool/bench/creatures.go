@@ -19,8 +19,9 @@ func populousBook() string {
 		fmt.Fprintf(&b,
 			"  still%d: {circle: [%dm, %dm, 12m], capture: {time: 20s, crowd: 3}, enter: [{add: me.points, by: 1}]}\n",
 			i, 20+i*35, 30+i*30)
-		fmt.Fprintf(&b, "  moving%d: {circle: [0m, 0m, 15m], at: \"point(%d + match.play %% 50000, %d)\", radius: "+
-			"\"8000 + match.play %% 9000\", update: 500ms, if: me.hull > 0}\n", i, i*25000, 20000+i*35000)
+		fmt.Fprintf(&b, "  moving%d: {circle: [0m, 0m, 15m], at: \"point(%dmm + match.play %% 50s / 1ms * 1mm, "+
+			"%dmm)\", radius: \"8m + match.play %% 9s / 1ms * 1mm\", update: 500ms, if: me.hull > 0}\n", i,
+			i*25000, 20000+i*35000)
 	}
 	creature := func(name string, keep int, more string) string {
 		return fmt.Sprintf(`  %s:

@@ -127,7 +127,7 @@ actions:
 pieces: {shell: {number: 1, every: 0s, at: [[2m, 2m], [50m, 2m]]}, pearl: {number: 0}}
 rules:
   - {on: out, do: [{notice: gone}]}
-phases: {play: {length: 60s}, late: {length: "1000 / (match.round - match.round)"}}
+phases: {play: {length: 60s}, late: {length: "1s / (match.round - match.round)"}}
 win: {order: [{most: me.m}]}
 boards: {even: {of: me.m / match.round}}
 `)

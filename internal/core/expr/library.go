@@ -19,8 +19,8 @@ import (
 // Checker type-checks and compiles expressions against one schema. It is made once a rulebook.
 type Checker struct {
 	Teams   []string           // the names of the teams, in their order; set before the first use
-	Sizes   [sheet.Kinds]int64 // how many sheets of each kind there are at most, for Prog.Cost; set before the first use
 	Lenient bool               // what measures something else is taken
+	Sizes   [sheet.Kinds]int64 // how many sheets of each kind there are at most, for Prog.Cost; set before first use
 	Work    int                // the characters parsed so far, and some for each expression
 	draws   uint32             // places at which something is drawn, so far
 	schema  *sheet.Schema

@@ -28,11 +28,32 @@ func (l *coming) loaded(in *step.Input) {
 	}
 	l.match.Kept.Kept(s.Player, in.Record)
 	l.st.SetFlag(s.Record, l.book.F.Record.First, in.Yes)
+	if l.book.Calendar != nil {
+		l.match.Kept.Visit(s.Player)
+	}
 	l.st.SetFlag(s.Row, l.book.F.Player.Loaded, true)
 	if l.match.InPlay() {
 		l.comeIn(s)
 	}
 	l.startCheck()
+}
+
+// today notes what day it is, and how long since its midnight, and renews what starts over with it.
+func (l *coming) today(day, millis int64) {
+	c := l.book.Calendar
+	if c == nil {
+		return
+	}
+	week, weekday := rulebook.WeekOf(day)
+	l.st.SetInt(l.row, c.Day, day)
+	l.st.SetInt(l.row, c.Week, week)
+	l.st.SetInt(l.row, c.Weekday, weekday)
+	l.st.SetClock(l.row, c.Time, sheet.Ticks(millis, l.book.Rate), 1, l.tick())
+	for _, s := range l.seats {
+		if s.Row.Flag(l.book.F.Player.Loaded) {
+			l.match.Kept.Renew(s.Player)
+		}
+	}
 }
 
 // comeIn lets somebody who has a seat now into the match that is running, if the rulebook does.

@@ -220,6 +220,8 @@ func (l *Lobby) apply(in *step.Input) {
 			l.st.SetClock(l.row, f, 0, 0, l.tick())
 		}
 		l.match.Kept.Unkept(in.Yes)
+	case step.Calendar:
+		l.coming.today(in.N, in.X)
 	case step.Full:
 		l.match.Kept.Fill(in.Yes)
 		l.start.startCheck()

@@ -59,13 +59,19 @@ func (m *kept) change(record *sheet.Row, f *sheet.Field, kind step.ChangeKind, v
 func (m *kept) take(record *sheet.Row, f *sheet.Field, c *step.Change) {
 	kept, bit := m.book.F.Record.Kept, m.keptBit(f)
 	set := record.Int(kept)
-	m.st.Set(record, f, c.On(f, record.Get(f), set&bit != 0))
+	held := set&bit != 0 || bit == 0 && record.Get(f) != f.Start
+	m.st.Set(record, f, c.On(f, record.Get(f), held))
 	m.st.SetInt(record, kept, set|bit)
 }
 
-// keptBit is the bit that says of a field of the record that something is kept.
+// keptBit is the bit that says of a field of the record that something is kept; 0 for those behind the first 63, of
+// which that is so where they hold something else than their start.
 func (m *kept) keptBit(f *sheet.Field) int64 {
-	return 1 << slices.IndexFunc(m.book.Record, func(r *rulebook.RecordField) bool { return r.Field == f })
+	i := slices.IndexFunc(m.book.Record, func(r *rulebook.RecordField) bool { return r.Field == f })
+	if i >= 63 {
+		return 0
+	}
+	return 1 << i
 }
 
 // stands is how a field of a player's record stands when values are what is kept of it: with what is owed to it on top;
@@ -102,7 +108,7 @@ func (m *kept) Knows(p *Player, values []step.Named) bool {
 	set := p.Record.Int(m.book.F.Record.Kept)
 	return !slices.ContainsFunc(m.book.Record, func(r *rulebook.RecordField) bool {
 		v, kept := m.stands(p, r.Field, values)
-		return p.Record.Get(r.Field) != v || set&m.keptBit(r.Field) != 0 != kept
+		return p.Record.Get(r.Field) != v || m.keptBit(r.Field) != 0 && set&m.keptBit(r.Field) != 0 != kept
 	})
 }
 

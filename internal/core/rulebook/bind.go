@@ -42,6 +42,7 @@ func compile(src []byte, lenient bool) (*Book, Problems) {
 	(&sealer{b.document}).expandSealed(s)
 	expandArenas(b)
 	expandCounts(b)
+	expandRenewed(b)
 	b.all()
 	after := &checks{b.document}
 	after.regroup()

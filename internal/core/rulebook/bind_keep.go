@@ -50,6 +50,7 @@ func (b *keeper) recordRule(e entry, keeps *node, game bool) {
 	for _, w := range e.value.list("was") {
 		r.Was = append(r.Was, w.text)
 	}
+	b.renewed(r, e.value)
 	b.uses.mark(sheet.Record, f)
 	b.book.Record = append(b.book.Record, r)
 }

@@ -70,6 +70,8 @@ type Book struct {
 
 	ActionNamed map[string]*Action
 
+	Calendar *Calendar // nil where nothing reads the date
+
 	groups []*sheet.Field
 	Glides bool // some number moves to a value over a time
 	Winds  bool // some action has a wind-up
@@ -451,6 +453,8 @@ type RecordField struct {
 	Of    *expr.Prog // nil: only effects write it
 	If    *expr.Prog
 	Keep  Keep
+	Renew Renew        // day or week: when it starts over
+	Since *sheet.Field // of the record: the day or week since which it counts
 }
 
 // Stored is the name under which the field is kept: the first that it ever had; of a game's with GamePrefix before it.

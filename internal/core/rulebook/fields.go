@@ -182,6 +182,7 @@ func (b *declarer) declareBuiltIns() {
 	}
 	b.declareArenas()
 	b.declareStandIns()
+	b.declareCalendar()
 	b.declareShots()
 	b.declareCreature()
 	b.declareZones()

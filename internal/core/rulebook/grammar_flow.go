@@ -244,6 +244,9 @@ var recordObject = &object{
 			doc:  "What is saved at the end, with `me` as the player. Without it only effects write the field.",
 		},
 		{name: "if", spec: anExpression, doc: "Save it only if this holds."},
+		{name: "renew", spec: renewWords.spec(RenewNever, RenewDaily, RenewWeekly), def: RenewNever.String(),
+			doc: "Whether it goes back to its start with each new `day` or `week` of the [calendar](#calendar), when " +
+				"the player is here or comes next."},
 		{
 			name: "keep",
 			spec: keepWords.spec(KeepLatest, KeepBest, KeepLowest, KeepTotal),

@@ -46,6 +46,7 @@ var topObject = &object{
 		{name: "start", spec: obj(startObject), doc: "How a match begins."},
 		{name: "teams", spec: obj(teamsObject), doc: "The teams. Without this key everyone plays for themselves."},
 		{name: "ground", spec: obj(groundObject), doc: "The playing area. Without a ground there are no positions."},
+		{name: "calendar", spec: obj(calendarObject), doc: "The date and the time of day, for rules that read them."},
 		{name: "arenas", spec: obj(arenasObject),
 			doc: "Several grounds for one set of rules, one in each match or round."},
 		{name: "movement", spec: obj(movementObject),

@@ -32,13 +32,14 @@ const (
 	RefereeSet             // a referee sets the field Name of the sheet Target to Value
 	Unkept                 // with Yes, nothing of what happens has been kept for N ms; without, all of it is
 	Full                   // with Yes, no more of what is to be kept can wait to be; without, it can again
+	Calendar               // it is day N, X ms after its midnight; see rulebook.Calendar
 
 	Kinds int = iota
 )
 
 var kindNames = [...]string{"tick", "enter", "intent", "lost", "back", "leave", "loaded", "saved", "ping", "spectators",
 	"referee", "answer", "finish", "close", "field", "reserve", "wait", "unwait", "called", "kept", "referee-act",
-	"referee-set", "unkept", "full"}
+	"referee-set", "unkept", "full", "calendar"}
 
 func (k Kind) String() string { return kindNames[k] }
 

@@ -259,3 +259,22 @@ func only(t *testing.T, dir string) string {
 	}
 	return files[0]
 }
+
+// TestMidnight: a lobby knows the day in the rulebook's time zone when it opens, and the next one from its midnight on,
+// though nothing else happens.
+func TestMidnight(t *testing.T) {
+	inVirtualTime(t, harbour+"\ncalendar: {time_zone: Europe/Oslo}\n", func(r *rig) {
+		ada := r.join(r.open(hall.Opening{}), hall.Joining{Account: "ada"})
+		const first = 10957 // the first of January 2000, where virtual time begins; one o'clock in Oslo
+		for hours, day := range []int64{first, first + 1} {
+			if is := ada.see(1, "day"); is != day {
+				t.Errorf("after %d hours it is day %d, not %d", 23*hours, is, day)
+			}
+			pass(22*time.Hour + 59*time.Minute)
+			if is := ada.see(1, "day"); is != day && hours == 0 {
+				t.Errorf("a minute before midnight it is day %d", is)
+			}
+			pass(2 * time.Minute)
+		}
+	})
+}

@@ -30,6 +30,7 @@ type Lobby struct {
 
 	verdicts map[code.Code]int // of this turn, to be counted
 	due      time.Time         // when the loop wants to wake up by itself
+	midnight time.Time         // when the date changes, where the rulebook has a calendar
 	handing  *handing          // of lifeMoving: the node to which it is handed
 	closing  bool              // it closes when a result has been shown
 }
@@ -89,6 +90,7 @@ func (l *Lobby) run(first func()) {
 		l.guard(first)
 	}
 	l.guard(l.fill)
+	l.guard(l.today)
 	if len(l.hall.judgesOf(l.book.Name)) > 0 {
 		l.guard(l.judged.refereesChanged)
 	}
@@ -116,6 +118,7 @@ func (l *Lobby) run(first func()) {
 			}
 			break
 		}
+		l.guard(l.today)
 		l.guard(l.closeWhenShown)
 		l.guard(l.shows.publish)
 		if l.kept.idle() {
@@ -157,11 +160,28 @@ func (l *Lobby) sleep() time.Duration {
 	now := l.hall.cfg.Now()
 	if next == 0 || l.pace.still() {
 		l.due = now.Add(time.Hour)
-		return time.Hour
+		if l.book.Calendar != nil && l.midnight.Before(l.due) {
+			l.due = l.midnight
+		}
+		return max(l.due.Sub(now), 0)
 	}
 	at := l.moment(next).Add(time.Microsecond)
 	l.due = at
 	return max(at.Sub(now), 0)
+}
+
+// today tells the lobby what day it is, at first and at each midnight.
+func (l *Lobby) today() {
+	c := l.book.Calendar
+	if c == nil {
+		return
+	}
+	if now := l.hall.cfg.Now(); !now.Before(l.midnight) {
+		in := &step.Input{Kind: step.Calendar}
+		in.N, in.X = c.Today(now)
+		l.midnight = c.Midnight(now)
+		l.step(in)
+	}
 }
 
 // stop ends the lobby because the node stops.

@@ -186,11 +186,18 @@ func (st *Stage) operator(s Step) error {
 			in = step.Input{Kind: step.Full, Yes: true}
 		}
 		st.Take(in)
+	case "dates": // the lobby: it is that day, and that time of it
+		day, err := time.Parse("2006-01-02 15:04", strings.Join(s.Args, " "))
+		if err != nil {
+			return s.fail("a date is written 2031-05-02 07:30")
+		}
+		n := day.Unix() / 86400
+		st.Take(step.Input{Kind: step.Calendar, N: n, X: (day.Unix() - n*86400) * 1000})
 	case "keeps":
 		st.Take(step.Input{Kind: step.Unkept})
 		st.Take(step.Input{Kind: step.Full})
 	default:
-		return s.fail("an operator ends, closes, sets, advances, holds, parts or keeps, but does not %q", s.Verb)
+		return s.fail("an operator ends, closes, sets, advances, holds, parts, keeps or dates, but does not %q", s.Verb)
 	}
 	return nil
 }

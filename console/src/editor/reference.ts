@@ -58,9 +58,10 @@ const plain = (text: string) =>
 export function keyHelp(page: string, object: string, key: string): Help | undefined {
   const heading = object.replaceAll('_', ' ')
   const text = section(page, heading)
-  const row = text.split('\n').find((l) => l.startsWith(`| \`${key}\` |`))
-  if (!row) return likeHelp(page, text, key)
-  const [, type = '', initial = '', does = ''] = cells(row)
+  const rows = text.split('\n').filter((l) => l.startsWith(`| \`${key}\` |`))
+  if (!rows[0]) return likeHelp(page, text, key)
+  const [, type = '', initial = ''] = cells(rows[0])
+  const does = rows.map((r) => cells(r)[3]).join(' ') // effects say one after the other what it does beside them
   const kind = [type, initial && (initial === 'required' ? 'required' : `default ${initial}`)]
     .filter(Boolean)
     .join('; ')

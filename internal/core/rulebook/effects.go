@@ -198,13 +198,13 @@ func init() {
 		},
 		{expression("remove", "The piece or creature to take away."), []Verb{Remove}, nil, effectRemove},
 		{
-			key{name: "grant", spec: name, doc: "The kit to grant, to the player or players in `to` (default: `me`)."},
+			key{name: "grant", spec: name, doc: "The kit to grant."},
 			[]Verb{Grant},
-			[]key{expression("to", "With `grant`: the player.")},
+			[]key{expression("to", "With `grant`: the player or players. Default: `me`.")},
 			effectKit,
 		},
-		{key{name: "withdraw", spec: name, doc: "The kit to take away, from the player in `to`."}, []Verb{Withdraw},
-			[]key{expression("to", "")}, effectKit},
+		{key{name: "withdraw", spec: name, doc: "The kit to take away."}, []Verb{Withdraw},
+			[]key{expression("to", "With `withdraw`: the player or players. Default: `me`.")}, effectKit},
 		{
 			key{
 				name: "each",
@@ -229,7 +229,8 @@ func init() {
 		{
 			expression("if", "Do `then` if this holds, `else` otherwise."),
 			[]Verb{If},
-			[]key{{name: "then", spec: nested, doc: "With `if`."}, {name: "else", spec: nested, doc: "With `if`."}},
+			[]key{{name: "then", spec: nested, doc: "With `if`: what happens if it holds."},
+				{name: "else", spec: nested, doc: "With `if`: what happens if it does not."}},
 			effectIf,
 		},
 		{
@@ -253,11 +254,10 @@ func init() {
 		{
 			key{name: "put", spec: aField, doc: "The list to add an item to; a full list stays as it is."},
 			[]Verb{Put},
-			[]key{expression("item", "With `put`: the item. With `take`: takes the first one equal to this."), {
+			[]key{expression("item", "With `put`: the item."), {
 				name: "where",
 				spec: whereWords.spec(WhereFirst, WhereLast, WhereRandom),
-				doc: "With `put`: in the `first`, `last` (default) or a `random` place. With `take`: which " +
-					"one to take (default: the first).",
+				doc:  "With `put`: in the `first`, `last` (default) or a `random` place.",
 			}},
 			effectPut,
 		},
@@ -265,10 +265,11 @@ func init() {
 			key{name: "take", spec: aField, doc: "The list to take items from; items that are not there are skipped."},
 			[]Verb{Take},
 			[]key{
-				expression("item", ""),
+				expression("item", "With `take`: the first one that is equal to this."),
 				expression("nth", "With `take`: the item at this place, from 1."),
 				expression("many", "With `take`: how many, one after the other."),
-				{name: "where", spec: whereWords.spec(WhereFirst, WhereLast, WhereRandom), doc: ""},
+				{name: "where", spec: whereWords.spec(WhereFirst, WhereLast, WhereRandom),
+					doc: "With `take`: which one. Default: the first."},
 				{
 					name: "into",
 					spec: aField,

@@ -71,15 +71,54 @@ func objects() []*object {
 	return out
 }
 
+// chapter is a part of the reference: what one needs for something, in the order in which one needs it.
+type chapter struct {
+	title string
+	of    []*object
+	after string // what stands behind the objects
+}
+
+// chapters are the parts of the reference: first what every match has, last what few need.
+func chapters() []chapter {
+	return []chapter{
+		{"The match", []*object{topObject, sheetsObject, fieldObject, actionObject, argObject, aimObject, effectObject,
+			ruleObject, phaseObject, phaseEndObject, winObject, rankObject, matchEndObject, roundsObject, turnsObject,
+			kitObject, bearerObject, sealedObject, definitionObject, promiseObject}, referenceExpressions},
+		{"People and lobbies", []*object{playersObject, spectatorsObject, standInsObject, hostObject, startObject,
+			teamsObject, teamObject, pauseObject, voteObject, refereeObject, refereeingObject, refereeActObject, endObject,
+			hintObject}, ""},
+		{"The ground", []*object{groundObject, wallObject, spawnPointObject, sightObject, movementObject, spawnObject,
+			pieceObject, shotObject, creatureObject, moveObject, actObject, zoneObject, captureObject, arenasObject,
+			arenaObject, shapeObject, arenaFile}, ""},
+		{"Between matches", []*object{recordObject, boardObject, boundsObject, calendarObject, gameObject, sharedField,
+			sharedBoard}, ""},
+		{"Series", []*object{seriesObject, seriesPoints}, ""},
+	}
+}
+
 // Reference writes the rulebook reference, docs/rulebook.md, from the grammar.
 func Reference() string {
 	var b strings.Builder
 	b.WriteString(referenceIntro)
 	fmt.Fprintf(&b, "```yaml\n%s```\n", exampleBase)
-	for _, o := range objects() {
-		writeObject(&b, o)
+	b.WriteString("\n## Contents\n\n")
+	for _, c := range chapters() {
+		var links []string
+		for _, o := range c.of {
+			links = append(links, link(o))
+		}
+		if c.after != "" {
+			links = append(links, "[expressions](#expressions)", "[built-in fields](#built-in-fields)",
+				"[how a match starts](#how-a-match-starts)", "[how a tick settles](#how-a-tick-settles)")
+		}
+		fmt.Fprintf(&b, "- %s: %s\n", c.title, strings.Join(links, ", "))
 	}
-	b.WriteString(referenceExpressions)
+	for _, c := range chapters() {
+		for _, o := range c.of {
+			writeObject(&b, o)
+		}
+		b.WriteString(c.after)
+	}
 	return b.String()
 }
 
@@ -88,29 +127,17 @@ func writeObject(b *strings.Builder, o *object) {
 	if len(o.oneOf) > 0 {
 		fmt.Fprintf(b, "\nExactly one of `%s` is required.\n", strings.Join(o.oneOf, "`, `"))
 	}
-	if !o.part() {
-		b.WriteString("\n| key | type | default | what it does |\n|---|---|---|---|\n")
-	}
-	for i := range o.keys {
-		k := &o.keys[i]
-		if k.of != nil {
-			continue
+	if o == effectObject {
+		for i := range effectDecls {
+			writeEffect(b, &effectDecls[i])
 		}
-		def := "`" + k.def + "`"
-		if k.def == "" {
-			def = ""
+	} else if !o.part() {
+		b.WriteString(tableHead)
+		for i := range o.keys {
+			if k := &o.keys[i]; k.of == nil {
+				writeKey(b, k, k.doc)
+			}
 		}
-		if k.required {
-			def = "required"
-		}
-		fmt.Fprintf(
-			b,
-			"| `%s` | %s | %s | %s |\n",
-			k.name,
-			strings.ReplaceAll(typeText(&k.spec), "|", "\\|"),
-			def,
-			strings.ReplaceAll(k.doc, "|", "\\|"),
-		)
 	}
 	writeLike(b, o)
 	if o == hostObject {
@@ -124,6 +151,34 @@ func writeObject(b *strings.Builder, o *object) {
 		if example != "" {
 			fmt.Fprintf(b, "\n```yaml\n%s\n```\n", example)
 		}
+	}
+}
+
+const tableHead = "\n| key | type | default | what it does |\n|---|---|---|---|\n"
+
+// writeKey writes a key's row of a table.
+func writeKey(b *strings.Builder, k *key, doc string) {
+	def := ""
+	switch {
+	case k.required:
+		def = "required"
+	case k.def != "":
+		def = "`" + k.def + "`"
+	}
+	fmt.Fprintf(b, "| `%s` | %s | %s | %s |\n", k.name, strings.ReplaceAll(typeText(&k.spec), "|", "\\|"), def,
+		strings.ReplaceAll(doc, "|", "\\|"))
+}
+
+// writeEffect writes the table of one effect: its own key, and those that go with it.
+func writeEffect(b *strings.Builder, d *effectDecl) {
+	fmt.Fprintf(b, "\n### The effect `%s`\n%s", d.key.name, tableHead)
+	writeKey(b, &d.key, d.key.doc)
+	for _, k := range d.with {
+		doc := k.doc
+		if own, is := strings.CutPrefix(doc, "With `"+d.key.name+"`: "); is {
+			doc = strings.ToUpper(own[:1]) + own[1:]
+		}
+		writeKey(b, &k, doc)
 	}
 }
 

@@ -101,7 +101,16 @@ func TestReference(t *testing.T) {
 			noteKeys(shown, docs[0], &spec{shape: anObject, object: form})
 		}
 	}
+	chaptered := map[*object]int{}
+	for _, c := range chapters() {
+		for _, o := range c.of {
+			chaptered[o]++
+		}
+	}
 	for _, o := range objects() {
+		if chaptered[o] != 1 {
+			t.Errorf("%s stands in %d chapters of the reference", o.name, chaptered[o])
+		}
 		for i := range o.keys {
 			if !shown[o][o.keys[i].name] && o.keys[i].of == nil {
 				t.Errorf("no example shows the key %s of a %s", o.keys[i].name, o.name)

@@ -20,9 +20,7 @@ func Meanings() (all []Meaning) {
 	for i := range effectDecls {
 		d := &effectDecls[i]
 		for _, k := range append([]key{d.key}, d.with...) {
-			if k.doc != "" { // otherwise it says the same as beside the effect before
-				all = append(all, Meaning{k.name, "effect " + d.key.name, k.doc})
-			}
+			all = append(all, Meaning{k.name, "effect " + d.key.name, k.doc})
 		}
 	}
 	slices.SortStableFunc(all, func(a, b Meaning) int {

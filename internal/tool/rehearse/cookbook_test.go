@@ -11,18 +11,22 @@ import (
 	"turnvex.example/turnvex/internal/tool/trial"
 )
 
-// TestCookbook rehearses every rulebook of the cookbook: no finding of the checker, every match ends, and nothing in it
-// is never used.
+// TestCookbook rehearses every rulebook of the cookbook, and every step to a first one: no finding of the checker, every
+// match ends, and nothing in it is never used.
 func TestCookbook(t *testing.T) {
-	page, err := os.ReadFile("../../../docs/cookbook.md")
-	if err != nil {
-		t.Fatal(err)
+	steps, docs := rulebooksOf(t, "first"), rulebooksOf(t, "cookbook")
+	lines := 0
+	for i, src := range steps {
+		n := strings.Count(string(src), "\n")
+		if n <= lines || i == 0 && n > 12 || n > 60 {
+			t.Errorf("step %d has %d lines, the one before %d", i+1, n, lines)
+		}
+		lines = n
 	}
-	docs := trial.Rulebooks(string(page))
-	if len(docs) < 9 {
-		t.Fatalf("the cookbook has %d rulebooks", len(docs))
+	if len(docs) < 9 || len(steps) != 7 {
+		t.Fatalf("the cookbook has %d rulebooks, and %d steps lead to it", len(docs), len(steps))
 	}
-	for _, src := range docs {
+	for _, src := range append(steps, docs...) {
 		book, problems := rulebook.Compile(src)
 		if len(problems) > 0 {
 			t.Errorf("%s\n%s", problems.Error(), src)
@@ -42,4 +46,13 @@ func TestCookbook(t *testing.T) {
 			t.Errorf("%s", r.Text())
 		}
 	}
+}
+
+// rulebooksOf returns the rulebooks of a page.
+func rulebooksOf(t *testing.T, page string) [][]byte {
+	text, err := os.ReadFile("../../../docs/" + page + ".md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	return trial.Rulebooks(string(text))
 }

@@ -66,6 +66,7 @@ func TestEveryInputIsKept(t *testing.T) {
 const doorsBook = `
 turnvex: 1
 name: doors
+calendar: {time_zone: Europe/Oslo}
 players: {least: 1, most: 3, local: 2}
 sheets: {player: {points: {type: integer}}}
 actions: {score: {do: [{add: me.points, by: "random(1, 9)"}]}}
@@ -136,6 +137,7 @@ func TestDoorsReplay(t *testing.T) {
 	take(step.Input{Kind: step.Full, Yes: true})
 	take(step.Input{Kind: step.Unkept})
 	take(step.Input{Kind: step.Full})
+	take(step.Input{Kind: step.Calendar, N: 22401, X: 3_600_000})
 	take(step.Input{Kind: step.RefereeOn, N: 1})
 	take(step.Input{Kind: step.RefereeAct, Name: "put"})
 	take(step.Input{Kind: step.RefereeSet, Target: seats[0], Name: "points", Value: sheet.IntValue(sheet.Integer, 4)})

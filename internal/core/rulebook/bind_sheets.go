@@ -119,7 +119,7 @@ func (b *binder) field(k sheet.Kind, e entry) sheet.Field {
 // show reads how a field wants to be drawn.
 func (b *binder) show(n *node, f *sheet.Field) {
 	v := n.get("show")
-	if v == nil && f.Measure == sheet.Duration {
+	if (v == nil || v.implied) && f.Measure == sheet.Duration {
 		f.Show = sheet.ShowTime
 		return
 	}
@@ -143,7 +143,8 @@ func (b *binder) audience(k sheet.Kind, n *node, f *sheet.Field) {
 	}
 	if !f.SeeBy(see.text) || f.See == sheet.Group && !groupOf(b, see, f) {
 		b.fail(see, "unknown-word", "one of everyone, team, owner, referees, or a list of players on the match sheet, "+
-			"as in match.spies", "%s", see.shown()).Nearest = Nearest(see.text, sheet.AudienceWords())
+			"as in match.spies", "%s", see.shown()).Nearest = Nearest(see.text,
+			append(groupNames(b), sheet.AudienceWords()...))
 		f.See = sheet.Everyone
 	}
 	if f.See == sheet.OwnerOnly && k != sheet.Player && k != sheet.Record ||
@@ -153,6 +154,16 @@ func (b *binder) audience(k sheet.Kind, n *node, f *sheet.Field) {
 	if f.See == sheet.TeamOnly && len(b.book.Teams.List) == 0 {
 		b.fail(see, "audience", "everyone, owner or referees", "there are no teams in this rulebook")
 	}
+}
+
+// groupNames are the lists that may be audiences, as fields name them.
+func groupNames(b *binder) (names []string) {
+	for _, e := range b.section("sheets").fields(sheet.Match.String()) {
+		if e.value.is("type", "list") && e.value.is("of", sheet.Player.String()) {
+			names = append(names, sheet.GroupPrefix+e.key)
+		}
+	}
+	return names
 }
 
 // mostGroups is how many lists may be audiences.
@@ -171,8 +182,7 @@ func groupOf(b *binder, see *node, f *sheet.Field) bool {
 	if len(groups) > mostGroups {
 		b.fail(see, "too-many", fmt.Sprintf("at most %d", mostGroups), "%d lists say who sees something", len(groups))
 	}
-	list := b.section("sheets").get("match").get(f.Group)
-	return list.is("type", "list") && list.is("of", sheet.Player.String())
+	return slices.Contains(groupNames(b), f.SeenBy())
 }
 
 // bounds reads min, max and words.

@@ -30,6 +30,11 @@ func (b *binder) bends(n *node, f *sheet.Field) bool {
 	if n == nil || n.kind != scalarNode || n.plain != 's' || !b.bendable {
 		return false
 	}
+	if f.Measure != sheet.Unmeasured {
+		_, _, plain := expr.Quantity(n.text)
+		_, time := parseDuration(n.text) // as 1m30s
+		return !plain && !(time && f.Measure == sheet.Duration)
+	}
 	switch f.Type {
 	case sheet.Integer, sheet.Number, sheet.Position, sheet.Flag:
 		return true

@@ -34,3 +34,24 @@ phases: {play: {length: 30s}}
 		}
 	}
 }
+
+// TestMeasuredFields: fields that measure something are kept in its smallest unit, and durations are shown as times.
+func TestMeasuredFields(t *testing.T) {
+	book, problems := rulebook.Compile([]byte("turnvex: 1\nname: sizes\nsheets:\n  player:\n" +
+		"    until: {type: duration, start: 1m30s, max: 2min}\n    far: {type: length, start: -1.5m}\n" +
+		"    pace: {type: speed, start: 2m/s, show: number}\n    bend: {type: angle, start: 0}\n" +
+		"phases: {play: {length: 30s}}\n"))
+	if book == nil {
+		t.Fatal(problems)
+	}
+	for name, want := range map[string]struct {
+		start int64
+		show  sheet.Show
+	}{"until": {90_000, sheet.ShowTime}, "far": {-1500, sheet.ShowAny}, "pace": {2000, sheet.ShowNumber},
+		"bend": {0, sheet.ShowAny}} {
+		f := book.Schema.Field(sheet.Player, name)
+		if f.Type != sheet.Integer || f.Start.N[0] != want.start || f.Show != want.show {
+			t.Errorf("%s starts at %d and is shown as %v", name, f.Start.N[0], f.Show)
+		}
+	}
+}

@@ -81,7 +81,7 @@ func (s *desk) presses(selector string) {
 // truth beside two seats' copies, the result and the board.
 func TestConsole(t *testing.T) {
 	mara, joss := player(t, "Mara Quill"), player(t, "Joss Fenwick")
-	book := variant(t, "show: 300ms", "show: 10m") // the end stands until the page has been read
+	book := variant(t, "lasts: 300ms", "lasts: 10m") // the end stands until the page has been read
 	lob := lobby(t, mara, client.Opening{Rulebook: book, Title: "Console round"})
 	a, b := join(t, mara, client.Options{Lobby: lob}), join(t, joss, client.Options{Lobby: lob})
 	s := console(t, "")

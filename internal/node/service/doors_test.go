@@ -24,6 +24,11 @@ func variant(t *testing.T, replace ...string) string {
 func reload(t *testing.T, name string, replace ...string) {
 	t.Helper()
 	src, _ := os.ReadFile("testdata/duel.yaml")
+	for i := 0; i < len(replace); i += 2 {
+		if !strings.Contains(string(src), replace[i]) {
+			t.Fatalf("the duel does not say %q", replace[i])
+		}
+	}
 	text := strings.NewReplacer(append([]string{"name: duel", "name: " + name}, replace...)...).Replace(string(src))
 	if _, problems, err := node.Library.Load(soon(t), []byte(text)); err != nil {
 		t.Fatal(err, problems)

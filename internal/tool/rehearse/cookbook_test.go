@@ -11,8 +11,8 @@ import (
 	"turnvex.example/turnvex/internal/tool/trial"
 )
 
-// TestCookbook rehearses every rulebook of the cookbook, and every step to a first one: no finding of the checker, every
-// match ends, and nothing in it is never used.
+// TestCookbook rehearses every rulebook of the cookbook, and every step to a first one: no finding of the checker,
+// every match ends, and nothing in it is never used.
 func TestCookbook(t *testing.T) {
 	steps, docs := rulebooksOf(t, "first"), rulebooksOf(t, "cookbook")
 	lines := 0

@@ -129,7 +129,7 @@ func (f *Feed) Begin(desk *Desk, st *sheet.Store, ch sheet.Changes, now sheet.Ti
 		f.goneFrom = f.gone[n-1].at
 		f.gone = f.gone[:copy(f.gone, f.gone[n:])]
 	}
-	if len(ch.Moved) > 0 || len(f.masks.groups) > 0 && f.regrouped(ch.Dirty) {
+	if len(ch.Moved) > 0 || len(f.masks.groups) > 0 && f.regrouped(ch) {
 		f.movedAt = now
 	}
 	f.groups = f.collect.collect(f.changed, ch.Gone)
@@ -138,13 +138,14 @@ func (f *Feed) Begin(desk *Desk, st *sheet.Store, ch sheet.Changes, now sheet.Ti
 	}
 }
 
-// regrouped tells whether somebody may have come into a group, or have left one.
-func (f *Feed) regrouped(dirty []*sheet.Row) bool {
-	return slices.ContainsFunc(dirty, func(r *sheet.Row) bool {
-		return r.Kind == sheet.Match && (r.Fresh || slices.ContainsFunc(f.masks.groups, func(g grouped) bool {
-			return r.Sent.Has(g.list.No)
-		}))
-	})
+// regrouped tells whether somebody may have come into a group, or have left one, as all do when a match is over.
+func (f *Feed) regrouped(ch sheet.Changes) bool {
+	return slices.ContainsFunc(ch.Gone, func(r sheet.Removed) bool { return r.Kind == sheet.Match }) ||
+		slices.ContainsFunc(ch.Dirty, func(r *sheet.Row) bool {
+			return r.Kind == sheet.Match && (r.Fresh || slices.ContainsFunc(f.masks.groups, func(g grouped) bool {
+				return r.Sent.Has(g.list.No)
+			}))
+		})
 }
 
 // End forgets the tick's changes; the desk keeps its memory, but no sheet.

@@ -7,6 +7,7 @@ import (
 	"math/rand/v2"
 	"slices"
 	"strconv"
+	"strings"
 	"testing"
 
 	"github.com/fxamacker/cbor/v2"
@@ -166,6 +167,11 @@ func (o *onlooker) check(b *rulebook.Book, st *sheet.Store, h history, now sheet
 	return nil
 }
 
+// seated tells whether all of the onlooker's seats are still there: otherwise nobody comes back with its copy.
+func (o *onlooker) seated(st *sheet.Store) bool {
+	return !slices.ContainsFunc(o.viewer.Seats, func(id sheet.ID) bool { return st.Get(id) == nil })
+}
+
 // among tells whether one of the onlooker's players is in a list of the match.
 func (o *onlooker) among(b *rulebook.Book, st *sheet.Store, list string) bool {
 	for _, match := range st.Of(sheet.Match) {
@@ -182,7 +188,7 @@ func (o *onlooker) among(b *rulebook.Book, st *sheet.Store, list string) bool {
 
 // distance tells whether a position must and may be seen, and how late.
 func (o *onlooker) distance(b *rulebook.Book, st *sheet.Store, r *sheet.Row) (must, may bool, within sheet.Tick) {
-	if o.viewer.All || len(o.viewer.Seats) == 0 {
+	if b.Ground.Sight == nil || o.viewer.All || len(o.viewer.Seats) == 0 {
 		return true, true, 0
 	}
 	f, sight := b.F.Player.Pos, b.Ground.Sight
@@ -269,7 +275,14 @@ record: {stirs: {of: me.open, keep: total}, seen: {of: me.open, keep: best, see:
 // others come back with an old copy. After every publishing each onlooker's copy, in both encodings, is exactly what it
 // may see, and the feed knows it.
 func TestCopiesEqualTheTruth(t *testing.T) {
-	b, problems := rulebook.Compile([]byte(book))
+	for name, src := range map[string]string{"near": book, // where one sees far, one may come back with an old copy
+		"far": strings.Replace(book, ", sight: {near: 4m, far: 9m, update: 400ms}", "", 1)} {
+		t.Run(name, func(t *testing.T) { copiesEqual(t, src) })
+	}
+}
+
+func copiesEqual(t *testing.T, src string) {
+	b, problems := rulebook.Compile([]byte(src))
 	if b == nil {
 		t.Fatal(problems.Error())
 	}
@@ -358,9 +371,11 @@ type world struct {
 }
 
 func newWorld(t *testing.T, b *rulebook.Book, seed uint64) *world {
-	s := b.Ground.Sight
-	face := replica.NewFace(b.Schema,
-		&replica.Sight{Near: s.Near, Far: s.Far, Every: s.Every, Player: b.F.Player.Pos, Piece: b.F.Piece.Pos})
+	var sight *replica.Sight
+	if s := b.Ground.Sight; s != nil {
+		sight = &replica.Sight{Near: s.Near, Far: s.Far, Every: s.Every, Player: b.F.Player.Pos, Piece: b.F.Piece.Pos}
+	}
+	face := replica.NewFace(b.Schema, sight)
 	schema, err := face.Described.Schema()
 	if err != nil {
 		t.Fatal(err)
@@ -397,19 +412,22 @@ func (w *world) publish(r *rand.Rand) {
 		case o.behind > 1:
 			o.behind--
 			continue
-		case o.behind == 1 && w.feed.CanCatchUp(o.viewer, false):
-			data = w.feed.CatchUp(nil, o.viewer)
-			w.caught++
-		case o.behind == 1:
-			data = w.feed.Snapshot(nil, o.viewer, w.m.Store(), w.told)
-		case r.IntN(40) == 0: // a new connection with the copy of the old one
-			o.viewer = &replica.Viewer{View: o.viewer.View, Enc: o.viewer.Enc, On: o.copy.Tick}
+		case o.seated(w.m.Store()) && (r.IntN(40) == 0 || o.behind == 1 && r.IntN(2) == 0):
+			// a new connection with the copy of the old one
+			v := replica.View{Seats: o.viewer.Seats, All: o.viewer.All}
+			w.feed.Join(&v, w.m.Store())
+			o.viewer = &replica.Viewer{View: v, Enc: o.viewer.Enc, On: o.copy.Tick}
 			if w.feed.CanCatchUp(o.viewer, true) {
 				data = w.feed.CatchUp(nil, o.viewer)
 				w.kept++
 			} else {
 				data = w.feed.Snapshot(nil, o.viewer, w.m.Store(), w.told)
 			}
+		case o.behind == 1 && w.feed.CanCatchUp(o.viewer, false):
+			data = w.feed.CatchUp(nil, o.viewer)
+			w.caught++
+		case o.behind == 1:
+			data = w.feed.Snapshot(nil, o.viewer, w.m.Store(), w.told)
 		case r.IntN(20) == 0:
 			o.behind = 1 + r.IntN(6)
 			continue

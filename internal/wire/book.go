@@ -59,7 +59,7 @@ type ActionInfo struct {
 	Takes   []replica.DescribedField `json:"takes,omitempty" jsonschema:"its arguments"`
 	Cost    []CostInfo               `json:"cost,omitempty" jsonschema:"what it costs the player"`
 	Phases  []string                 `json:"phases" jsonschema:"when it may be used"`
-	Also    []string                 `json:"also,omitempty" jsonschema:"when else it may be used: pause, frozen, lobby"`
+	Also    []string                 `json:"also,omitempty" jsonschema:"when else it may be used: pause, frozen, lobby, result"`
 }
 
 // CostInfo is what an action takes from the player.

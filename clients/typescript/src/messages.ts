@@ -141,7 +141,7 @@ export interface ActionInfo {
   cost?: CostInfo[]
   /** When it may be used */
   phases: string[]
-  /** When else it may be used: pause, frozen, lobby */
+  /** When else it may be used: pause, frozen, lobby, result */
   also?: string[]
 }
 

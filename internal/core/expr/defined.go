@@ -70,7 +70,7 @@ func (c *Checker) define(d *definition, gives *cel.Type) (err error) {
 // Define gives an expression a name: from now on NAME(…) stands for it, with what it takes read as arg. It may call
 // what was defined before it, and use what Definable says; whoever calls it must have that too.
 func (c *Checker) Define(name string, takes []*sheet.Field, src string) (Reads, []Issue) {
-	k, issues := c.parse(src, Scope{Vars: Definable | Args, Args: takes, Defined: true})
+	k, issues := c.parse(src, Scope{Vars: Definable | Args, Args: takes})
 	if k == nil {
 		return Reads{}, issues
 	}
@@ -100,7 +100,7 @@ func (c *Checker) Uses(name string, uses Vars) { c.defined[name].uses = uses & D
 
 // IsCallable tells whether NAME(…) means something already, or is no name in expressions.
 func (c *Checker) IsCallable(name string) bool {
-	return c.defined[name] != nil || slices.Contains(callable(), name) || IsReserved(name) ||
+	return c.defined[name] != nil || slices.Contains(callable(), name) || name == oldSeconds || IsReserved(name) ||
 		slices.Contains([]string{"as", "break", "const", "continue", "else", "for", "function", "has", "if", "import",
 			"let", "loop", "map", "namespace", "package", "return", "type", "var", "void", "while", "bool", "uint",
 			"bytes", "list", "dyn", "duration", "timestamp", "matches"}, name)

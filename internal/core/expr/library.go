@@ -195,7 +195,7 @@ func Functions() ([]string, error) {
 	}
 	standard := plain.Functions()
 	for name := range c.base.Functions() {
-		if standard[name] == nil && name[0] != '@' {
+		if standard[name] == nil && name[0] != '@' && name != oldSeconds {
 			names[name] = true
 		}
 	}

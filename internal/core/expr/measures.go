@@ -163,7 +163,7 @@ func declare(want sheet.Measure) string {
 }
 
 // measured are the functions that say what they measure, or whose arguments measure the same.
-var measured = map[string]sheet.Measure{"distance": sheet.Length, "seconds": sheet.Duration, "size": sheet.Unmeasured}
+var measured = map[string]sheet.Measure{"distance": sheet.Length, "seconds": sheet.Duration}
 
 func (m *measures) call(e ast.Expr) sheet.Measure {
 	c := e.AsCall()
@@ -206,11 +206,27 @@ func (m *measures) call(e ast.Expr) sheet.Measure {
 		for _, a := range args {
 			m.of(a)
 		}
+		if name == oldSeconds {
+			m.older(e)
+		}
 		if what, is := measured[name]; is {
 			return what
 		}
 	}
 	return sheet.Whatever
+}
+
+// oldSeconds is a function that only kept rulebooks call.
+const oldSeconds = "seconds"
+
+// older notes a call of seconds(n), which rulebooks had before numbers had units.
+func (m *measures) older(e ast.Expr) {
+	if m.found == nil {
+		is := m.k.issue(e, "seconds(n) is written 1s * n now")
+		is.Column -= len(oldSeconds) // the place of a call is that of its bracket
+		is.Old, is.Now = "seconds(", "1s * ("
+		m.found = &is
+	}
 }
 
 // scaled is what a product or a quotient measures.

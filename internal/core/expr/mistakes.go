@@ -107,7 +107,7 @@ func isCall(src string, is Issue) bool {
 }
 
 // functions are the functions that are known everywhere; those of lists are in lists.
-var functions = []string{"abs", "distance", "double", "int", "max", "min", "over", "point", "running", "seconds",
+var functions = []string{"abs", "distance", "double", "int", "max", "min", "over", "point", "running",
 	"size", "team_named", "within"}
 
 // callable are the names of everything that can be called.

@@ -143,7 +143,7 @@ func (m *roster) Return(p *Player, a *Absent) {
 			m.st.Set(p.Row, field, a.player[i])
 		}
 	}
-	m.regroup(p, a)
+	m.backInGroups(p, a)
 	p.Row.Edges, p.respawnAt, p.reach = a.edges, a.respawnAt, 0
 	for i := range m.pauses.pause.used {
 		if u := &m.pauses.pause.used[i]; u.of == a.was {
@@ -166,8 +166,8 @@ func (m *roster) Return(p *Player, a *Absent) {
 	m.EnoughAgain()
 }
 
-// regroup puts somebody who is back into the groups in which they were.
-func (m *roster) regroup(p *Player, a *Absent) {
+// backInGroups puts somebody who is back into the groups in which they were.
+func (m *roster) backInGroups(p *Player, a *Absent) {
 	for i, f := range m.book.Groups() {
 		v := m.row.Get(f)
 		fits := sheet.CountItems(v.S) < int64(f.Most) && (a.round == m.round || f.Reset < sheet.ResetRound)

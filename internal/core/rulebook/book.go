@@ -490,12 +490,3 @@ type Board struct {
 	Most   int64
 	Every  int64 // the least time between two posts of a client, in milliseconds; 0 for none
 }
-
-// Notice is something that effects tell an audience once. Fields are what it says, in order; their values travel like
-// fields of a sheet.
-type Notice struct {
-	No     int
-	Name   string
-	Fields []*sheet.Field
-	Needed bool // never left out for a client that has fallen behind
-}

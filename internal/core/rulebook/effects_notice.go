@@ -62,3 +62,12 @@ func (b *binder) noticeFields(n, v *node, scope expr.Scope, e *Effect) {
 	e.Notice = &Notice{No: len(b.book.Notices), Name: v.text, Fields: fields}
 	b.book.Notices = append(b.book.Notices, e.Notice)
 }
+
+// Notice is something that effects tell an audience once. Fields are what it says, in order; their values travel like
+// fields of a sheet.
+type Notice struct {
+	No     int
+	Name   string
+	Fields []*sheet.Field
+	Needed bool // never left out for a client that has fallen behind
+}

@@ -49,6 +49,9 @@ func TestRewrite(t *testing.T) {
 		{"sheets: {player: {n: {type: integer}}}\nrules: [{when: match.play > 30000, do: [{finish: it is over}]}]\n",
 			"sheets: {player: {n: {type: integer}}}\nrules: [{when: match.play > 30s, do: [{finish: it is over}]}]\n",
 			"line 4: rules[1].when: 30000 is now 30s"},
+		{"rules: [{every: 1s, if: match.play > seconds(30 + 5), do: [{finish: it is over}]}]\n",
+			"rules: [{every: 1s, if: match.play > 1s * (30 + 5), do: [{finish: it is over}]}]\n",
+			"line 3: rules[1].if: seconds( is now 1s * ("},
 		{"pause: {who: anyone}\n", "pause: {who: anyone}\n", ""},
 	} {
 		const around, end = "turnvex: 1\nname: old\n", "phases: {play: {length: 9s}}\n"
@@ -69,7 +72,8 @@ func TestRewrite(t *testing.T) {
 		}
 		_, problems = rulebook.Compile([]byte(around + c.was + end))
 		hint := slices.ContainsFunc(problems, func(p rulebook.Problem) bool {
-			return strings.Contains(p.Wanted, "turnvex check -rewrite") || strings.Contains(p.String(), "unit")
+			return strings.Contains(p.Wanted, "turnvex check -rewrite") || strings.Contains(p.String(), "unit") ||
+				strings.Contains(p.Message, "now")
 		})
 		if older := c.says != "" && !strings.Contains(c.was, "who: nobody"); older && !hint {
 			t.Errorf("%s: nothing says what to write: %s", c.was, problems)

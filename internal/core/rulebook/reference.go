@@ -342,7 +342,7 @@ Lists take ` + "`exists(p, …)`, `all(p, …)`, `exists_one(p, …)`, `count(p,
 ` + "`exists`, `all`, `count`, `sum`, `most`, `least`" + ` and ` + "`filter`" + `; one of references all that lists take.
 [Counts](#field) are read by a word, ` + "`me.goods.wood`" + `, or by a choice, ` + "`me.goods[arg.ware]`" + `, and take ` + "`exists`, `all`, `count`, `sum`, `most`" + ` and
 ` + "`least`" + ` over their words: ` + "`me.goods.sum(w, me.goods[w])`" + `. [Definitions](#definition) are called like functions: ` + "`can_pay(me, 5)`" + `.
-Functions: ` + "`distance(a, b)`" + ` in millimetres, ` + "`point(x, y)`, `within(position, zone)`, `seconds(n)`" + ` in milliseconds,
+Functions: ` + "`distance(a, b)`" + ` in millimetres, ` + "`point(x, y)`, `within(position, zone)`" + `,
 ` + "`running(clock)`" + ` (it moves: a countdown that has run down does not), ` + "`over(countdown)`" + ` (nothing is left of it: it has
 run down, or was never given any time), ` + "`team_named('amber')`, `min`, `max`, `abs`, `int`, `double`, `size(text)`, `string(n)`" + ` and, in
 what an effect writes, ` + "`random(least, most)`" + `. A choice is compared with its words

@@ -261,20 +261,27 @@ func only(t *testing.T, dir string) string {
 }
 
 // TestMidnight: a lobby knows the day in the rulebook's time zone when it opens, and the next one from its midnight on,
-// though nothing else happens.
+// whether nothing else happens, or something later.
 func TestMidnight(t *testing.T) {
-	inVirtualTime(t, harbour+"\ncalendar: {time_zone: Europe/Oslo}\n", func(r *rig) {
-		ada := r.join(r.open(hall.Opening{}), hall.Joining{Account: "ada"})
-		const first = 10957 // the first of January 2000, where virtual time begins; one o'clock in Oslo
-		for hours, day := range []int64{first, first + 1} {
-			if is := ada.see(1, "day"); is != day {
-				t.Errorf("after %d hours it is day %d, not %d", 23*hours, is, day)
+	src := strings.Replace(harbour, "length: 60s", "length: 24h", 1) + "calendar: {time_zone: Europe/Oslo}\n"
+	for _, playing := range []bool{false, true} {
+		inVirtualTime(t, src, func(r *rig) {
+			var ada *player
+			if playing {
+				_, ada, _ = r.two()
+			} else {
+				ada = r.join(r.open(hall.Opening{}), hall.Joining{Account: "ada"})
 			}
-			pass(22*time.Hour + 59*time.Minute)
-			if is := ada.see(1, "day"); is != day && hours == 0 {
-				t.Errorf("a minute before midnight it is day %d", is)
+			const first = 10957 // the first of January 2000, where virtual time begins; one o'clock in Oslo
+			for _, c := range []struct {
+				after time.Duration
+				day   int64
+			}{{0, first}, {22*time.Hour + 59*time.Minute, first}, {2 * time.Minute, first + 1}} {
+				pass(c.after)
+				if is := ada.see(1, "day"); is != c.day {
+					t.Errorf("playing %v, after %v: it is day %d, not %d", playing, c.after, is, c.day)
+				}
 			}
-			pass(2 * time.Minute)
-		}
-	})
+		})
+	}
 }

@@ -158,16 +158,14 @@ func (l *Lobby) sleep() time.Duration {
 		next = sheet.Sooner(next, l.shows.pub.last+1)
 	}
 	now := l.hall.cfg.Now()
-	if next == 0 || l.pace.still() {
-		l.due = now.Add(time.Hour)
-		if l.book.Calendar != nil && l.midnight.Before(l.due) {
-			l.due = l.midnight
-		}
-		return max(l.due.Sub(now), 0)
+	l.due = now.Add(time.Hour)
+	if next != 0 && !l.pace.still() {
+		l.due = l.moment(next).Add(time.Microsecond)
 	}
-	at := l.moment(next).Add(time.Microsecond)
-	l.due = at
-	return max(at.Sub(now), 0)
+	if l.book.Calendar != nil && l.midnight.Before(l.due) {
+		l.due = l.midnight
+	}
+	return max(l.due.Sub(now), 0)
 }
 
 // today tells the lobby what day it is, at first and at each midnight.

@@ -190,7 +190,7 @@ func TestRemovingTwice(t *testing.T) {
 // TestEndsByClocks: an end that reads a clock alone is looked at as time goes by.
 func TestEndsByClocks(t *testing.T) {
 	b, _ := begun(t, "players: {least: 1, most: 2}\nstart: {countdown: 0s}\n"+
-		"phases: {play: {length: 60s, ends: [{if: match.clock <= seconds(57), next: rest}]}, rest: {length: 30s}}\n",
+		"phases: {play: {length: 60s, ends: [{if: match.clock <= 57s, next: rest}]}, rest: {length: 30s}}\n",
 		lobby.Setup{}, 1)
 	match := b.Store().Of(sheet.Match)[0].ID
 	for want := int64(0); want < 2; want++ {

@@ -13,7 +13,7 @@ import (
 )
 
 // Intent is what a seat asks for. Do names it: act, stop, steer, claim, ready, unready, rename, team, start, pause,
-// resume, kick, ban, unban, swap, shuffle, vote, hand-over, settings or set.
+// resume, kick, ban, unban, swap, shuffle, mute, unmute, vote, hand-over, settings or set.
 type Intent struct {
 	Seat   uint32         `json:"seat,omitempty"`   // 0: the first seat of the connection
 	Do     string         `json:"do"`               // what is asked for

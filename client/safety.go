@@ -66,14 +66,23 @@ func (s Service) RotateSigning(ctx context.Context, drop bool) error {
 // BanPlayer keeps a player out of the service until a moment, or for good if that is zero. They read for how long, and
 // what tell says, at most 200 characters; why is for the audit trail alone. Operators only.
 func (s Service) BanPlayer(ctx context.Context, player string, until time.Time, why, tell string) error {
-	in := map[string]any{"why": why, "tell": tell}
+	return s.bar(ctx, player, until, map[string]any{"why": why, "tell": tell})
+}
+
+func (s Service) bar(ctx context.Context, player string, until time.Time, in map[string]any) error {
 	if !until.IsZero() {
 		in["until"] = until
 	}
 	return s.Call(ctx, http.MethodPut, "/v1/players/"+url.PathEscape(player)+"/ban", in, nil)
 }
 
-// UnbanPlayer lets a player in again. Operators only.
+// MutePlayer lets what a player writes reach nobody until a moment, or for good if that is zero; they may play on. They
+// read for how long, and what tell says; why is for the audit trail alone. UnbanPlayer lifts it. Operators only.
+func (s Service) MutePlayer(ctx context.Context, player string, until time.Time, why, tell string) error {
+	return s.bar(ctx, player, until, map[string]any{"why": why, "tell": tell, "texts": true})
+}
+
+// UnbanPlayer lets a player in again, and what they write be read. Operators only.
 func (s Service) UnbanPlayer(ctx context.Context, player, why string) error {
 	return s.Call(ctx, http.MethodDelete, "/v1/players/"+url.PathEscape(player)+"/ban?why="+url.QueryEscape(why),
 		nil, nil)

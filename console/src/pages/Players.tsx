@@ -145,6 +145,17 @@ function One({ id }: { id: string }) {
                 }
               />
               <Act
+                name="Mute"
+                what="What the player writes to others reaches nobody. They may play on."
+                tells="What the player reads (may be empty)"
+                does={(why, tell) =>
+                  http.call('PUT /v1/players/{id}/ban', {
+                    path: { id },
+                    body: { why, texts: true, ...(tell && { tell }) },
+                  })
+                }
+              />
+              <Act
                 name="Erase"
                 what={`This permanently deletes all data about the player: records, entries on boards, devices. They become
                 anonymous in the results of others. This cannot be undone.`}

@@ -154,9 +154,10 @@ type Prog struct {
 	Type   Type
 	Vars   Vars
 	Reads  Reads
-	Calls  bool  // it calls a named expression, so Source does not tell all that it reads
-	Const  bool  // it reads nothing: the value is always the same
-	Cost   int64 // how many sheets and values its walks go through at most, by Checker.Sizes
+	Calls  bool   // it calls a named expression, so Source does not tell all that it reads
+	Wrote  string // the argument of it that is a text which a player has written, "" for none
+	Const  bool   // it reads nothing: the value is always the same
+	Cost   int64  // how many sheets and values its walks go through at most, by Checker.Sizes
 
 	own, any []kindMask // Reads without its empty parts
 

@@ -140,6 +140,9 @@ func (k *compiler) fieldNamed(kind sheet.Kind, name string) *sheet.Field {
 	}
 	for _, f := range k.scope.Args {
 		if f.Name == name {
+			if f.Person {
+				k.prog.Wrote = name
+			}
 			return f
 		}
 	}

@@ -39,6 +39,7 @@ func (l *seating) takeSeat(in *step.Input) *seat {
 		l.sides.placeInTeam(s, in.Team)
 	}
 	l.counts()
+	showMutes(l.room)
 	if l.host() == nil && !l.hostless {
 		l.st.SetInt(l.row, l.book.F.Lobby.Host, int64(s.Row.ID))
 	}
@@ -78,6 +79,7 @@ func (l *seating) takeOver(s *seat, in *step.Input) {
 	s.who, s.local = l.whose(in)
 	meets(l.room, s.who)
 	l.counts()
+	showMutes(l.room)
 	l.match.StandIns.StandIn(s.Player, false)
 	l.st.SetText(s.Row, f.Account, in.Acct)
 	l.st.SetText(s.Row, f.Name, l.distinctName(s, in.Name))

@@ -127,6 +127,8 @@ func (l *Lobby) grant(s *seat, in *step.Input) step.Verdict {
 		return l.sides.swap(s, in.Target)
 	case step.Shuffle:
 		return l.sides.shuffle(s)
+	case step.Mute, step.Unmute:
+		return mute(&l.room, s, in.Target, in.Verb == step.Mute)
 	case step.Vote:
 		return l.votes.vote(s, in)
 	case step.Set:

@@ -26,6 +26,7 @@ type room struct {
 	seats    []*seat
 	closed   bool
 	banned   []string
+	mutings  mutings
 	held     reservations
 	line     []waiter
 	hostless bool       // nobody is the host: a series decides

@@ -56,6 +56,7 @@ func (l *Lobby) walk(w *state.Walk) {
 	state.Int(w, "vote until", &l.votes.voteUntil)
 	state.Bool(w, "host start", &l.start.hostStart)
 	state.Bool(w, "host left", &l.seating.hostLeft)
+	l.mutings.walk(w, l.book)
 	state.Bool(w, "replay", &l.start.replay)
 	w.In("match", func() {
 		l.match.Walk(w, func(id sheet.ID) *match.Player {

@@ -70,6 +70,7 @@ func busy(t testing.TB) *Lobby {
 	do(seats[0], step.Kick, step.Input{Target: seats[3]})
 	do(seats[0], step.Settings, step.Input{Args: []step.Named{{Name: "password", Value: sheet.TextValue("digest")}}})
 	do(seats[0], step.Swap, step.Input{Target: seats[1]})
+	do(seats[0], step.Mute, step.Input{Target: seats[1]})
 	do(seats[0], step.Steer, step.Input{X: 1000})
 	l.Step(&step.Input{At: l.Tick() + 30})
 	do(seats[0], step.Act, step.Input{
@@ -144,7 +145,7 @@ func TestNothingIsForgotten(t *testing.T) {
 // player's sheet are the name and the account.
 var persons = regexp.MustCompile(`(Seated\[\d+\]|rows\[15\])\.S\[[01]\]$|` +
 	`(players\[\d\]|Player|absent\[\d\]|line\[\d\]|held\[\d\])\.([Nn]ame|[Aa]ccount|party|[Ww]ho)$|` +
-	`absent\[\d\]\.player\[(5|6)\]\.S$|seats\[\d\]\.who$|banned\[|removers\[|\.reason$`)
+	`absent\[\d\]\.player\[(5|6)\]\.S$|seats\[\d\]\.who$|banned\[|removers\[|mutings\[\d\]\.(by|of)\.who$|\.reason$`)
 
 type forgetful struct {
 	t       *testing.T

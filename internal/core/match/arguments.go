@@ -1,11 +1,13 @@
 package match
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
 
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/names"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
@@ -69,6 +71,8 @@ func (m *acts) unfit(s *Player, f *sheet.Field, b *rulebook.Bound, v sheet.Value
 			sheet.IntValue(f.Type, f.Max).Show(f, m.book.Rate, 0))
 	case !f.Fits(v):
 		return fmt.Sprintf("%s must be one of %s", f.Name, strings.Join(f.Choices, ", "))
+	case f.Person:
+		return unfitText(f, v.S)
 	case f.Type == sheet.Text && f.Check(v) != nil:
 		return f.Name + ": " + f.Check(v).Error()
 	case f.Type == sheet.Ref && v.N[0] == 0 && b.Optional:
@@ -81,6 +85,32 @@ func (m *acts) unfit(s *Player, f *sheet.Field, b *rulebook.Bound, v sheet.Value
 		}
 	case f.Type == sheet.Position:
 		return m.offGround(s, f, b, v)
+	}
+	return ""
+}
+
+// Written brings a text that a player has written into the form in which it is an argument.
+func Written(f *sheet.Field, raw string) (string, error) {
+	text, err := names.Line(raw, int(f.Max))
+	if err == nil && text == "" {
+		err = errors.New("is empty")
+	}
+	if err != nil {
+		return "", fmt.Errorf("the text %w", err)
+	}
+	return text, nil
+}
+
+// unfitText says why a text is not taken. How long it may be at this place is for Written to say, since whoever is
+// erased stands in the journal as a token that may be longer.
+func unfitText(f *sheet.Field, text string) string {
+	longest := *f
+	longest.Max = rulebook.TextLargest
+	switch normal, err := Written(&longest, text); {
+	case err != nil:
+		return f.Name + ": " + err.Error()
+	case normal != text:
+		return f.Name + ": the text is not in its normal form"
 	}
 	return ""
 }

@@ -54,11 +54,11 @@ func (m *acts) walkDecision(w *state.Walk, d *decision) {
 	state.Int(w, "seat", &d.Seat)
 	state.Int(w, "target", &d.Target)
 	state.Text(w, "action", &d.Action)
-	WalkNamed(w, "tell", &d.Tell)
+	m.walkNamed(w, "tell", &d.Tell)
 	state.Int(w, "until", &d.Until)
 	state.Int(w, "seq", &d.seq)
 	state.Ints(w, "hits", &d.hits)
-	WalkNamed(w, "args", &d.args)
+	m.walkNamed(w, "args", &d.args)
 	for i := range d.way {
 		state.Int(w, fmt.Sprintf("way %d", i), &d.way[i])
 	}

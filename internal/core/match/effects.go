@@ -294,6 +294,9 @@ func (m *effects) workClock(e *rulebook.Effect) {
 // tell sends a notice.
 func (m *effects) tell(e *rulebook.Effect) {
 	n := step.Notice{Notice: e.Notice, To: e.To}
+	if e.Wrote {
+		n.By = m.env.Me.ID
+	}
 	for i, p := range e.With {
 		n.Values = append(n.Values, p.Value(&m.env, e.Notice.Fields[i].Type))
 	}

@@ -133,7 +133,7 @@ func (m *kept) walk(w *state.Walk) {
 func (m *kept) walkChange(w *state.Walk, c *step.Change) {
 	state.Text(w, "field", &c.Field)
 	state.Int(w, "kind", &c.Kind)
-	sheet.WalkValue(w, &c.Value)
+	sheet.WalkValue(w, &c.Value, false)
 	if w.Restoring() && !w.Failed() && (m.book.Schema.Field(sheet.Record, c.Field) == nil ||
 		int(c.Kind) >= step.ChangeKinds) {
 		w.Fail("a change of %q, which is no field of the record", c.Field)
@@ -239,10 +239,10 @@ func (p *pauseRun) walk(w *state.Walk) {
 	})
 }
 
-// WalkNamed walks over values with names.
-func WalkNamed(w *state.Walk, name string, list *[]step.Named) {
+// walkNamed walks over values with names. Where players write texts, no hash is made of what a text says.
+func (m *acts) walkNamed(w *state.Walk, name string, list *[]step.Named) {
 	state.List(w, name, list, func(n *step.Named) {
 		state.Text(w, "name", &n.Name)
-		sheet.WalkValue(w, &n.Value)
+		sheet.WalkValue(w, &n.Value, m.book.F.Player.Mutes != nil)
 	})
 }

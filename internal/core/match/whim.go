@@ -263,7 +263,7 @@ func (w *Whim) Value(me *sheet.Row, f *sheet.Field, b *rulebook.Bound) sheet.Val
 		}
 		return sheet.Value{Type: sheet.List, S: sheet.ListOf(items, false)}
 	case sheet.Text:
-		return sheet.TextValue(fmt.Sprint("text ", w.rand.IntN(100)))
+		return sheet.TextValue(sheet.Cut(fmt.Sprint("text", w.rand.IntN(100)), int(f.Max)))
 	case sheet.Flag:
 		return sheet.IntValue(f.Type, w.rand.Int64N(2))
 	case sheet.Choice:

@@ -70,7 +70,7 @@ func (m *acts) walkWindups(w *state.Walk) {
 		state.Int(w, "x", &x.at.x)
 		state.Int(w, "y", &x.at.y)
 		state.Bool(w, "point", &x.at.point)
-		WalkNamed(w, "args", &x.args)
+		m.walkNamed(w, "args", &x.args)
 		if w.Restoring() && !w.Failed() && (x.action < 0 || x.action >= len(m.book.Actions)) {
 			w.Fail("a wind-up of an action that there is not")
 		}

@@ -134,14 +134,12 @@ func (b *binder) missed(n *node, a *Action, scope expr.Scope) {
 	}
 }
 
-// takes binds values that are sent along, into the schema of what is sent; text is for referees, whose words need no
-// cleaning.
-func (b *binder) takes(n *node, s *sheet.Schema, text bool) (fields []*sheet.Field, bounds []Bound) {
+// takes binds values that are sent along, into the schema of what is sent. What a player writes is told apart from what
+// a referee does.
+func (b *binder) takes(n *node, s *sheet.Schema, referees bool) (fields []*sheet.Field, bounds []Bound) {
 	for _, e := range n.entries {
 		f := b.field(sheet.Match, e)
-		if f.Type == sheet.Text && !text {
-			b.fail(e.value.get("type"), "not-here", "another type", "only a referee sends texts")
-		}
+		f.Person = f.Type == sheet.Text && !referees
 		bound := Bound{Optional: e.value.on("optional"), Reach: e.value.span("reach")}
 		if e.value.str("type") == direction {
 			f.Type, bound.Direction = sheet.Position, true
@@ -321,7 +319,7 @@ func coneOf(b *binder, n *node, scope expr.Scope) int64 {
 func (b *terms) named(n *node, key string, scope expr.Scope) []Named {
 	var out []Named
 	for _, e := range n.fields(key) {
-		if p := b.compile(e.value, scope, b.loose(e.value, scope)); p != nil {
+		if p := handedOn(b, e.value, scope, b.loose(e.value, scope)); p != nil {
 			out = append(out, Named{e.key, p})
 		}
 	}

@@ -41,7 +41,29 @@ func (b *terms) expr(n *node, key string, scope expr.Scope, want expr.Want) *exp
 	return b.compile(v, scope, want)
 }
 
+// compile compiles an expression that does not read what players write: nothing may depend on that, so that a journal
+// plays back to the same states when its writer is erased.
 func (b *terms) compile(n *node, scope expr.Scope, want expr.Want) *expr.Prog {
+	p := program(b, n, scope, want)
+	if p != nil && p.Wrote != "" {
+		b.fail(n, "not-here", "arg."+p.Wrote+" in a notice's with, or in a referee's tell", "what a player writes is "+
+			"only told: to players by a notice, or to a referee who judges it")
+		return nil
+	}
+	return p
+}
+
+// handedOn compiles an expression that may be what a player has written, as it is.
+func handedOn(b *terms, n *node, scope expr.Scope, want expr.Want) *expr.Prog {
+	p := program(b, n, scope, want)
+	if p != nil && p.Wrote != "" && strings.TrimSpace(n.text) != "arg."+p.Wrote {
+		b.fail(n, "not-here", "arg."+p.Wrote+" alone", "what a player writes is handed on as it is")
+		return nil
+	}
+	return p
+}
+
+func program(b *terms, n *node, scope expr.Scope, want expr.Want) *expr.Prog {
 	if n.kind != scalarNode {
 		b.fail(n, "wrong-type", "an expression", "%s", kindWords[n.kind])
 		return nil

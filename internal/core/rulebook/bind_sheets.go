@@ -10,7 +10,7 @@ import (
 
 const (
 	textMost    = 64  // characters of a text field, unless max says otherwise
-	textLargest = 500 // the most that max may say
+	TextLargest = 500 // the most characters of a text
 	largestInt  = 1 << 53
 )
 
@@ -224,8 +224,8 @@ func (b *binder) bounds(n *node, f *sheet.Field) {
 	case sheet.Text:
 		f.Max = textMost
 		if hi != nil {
-			if f.Max = b.amount(hi, sheet.Integer); f.Max < 1 || f.Max > textLargest {
-				b.fail(hi, "out-of-range", fmt.Sprintf("1 to %d characters", textLargest), "%s", hi.shown())
+			if f.Max = b.amount(hi, sheet.Integer); f.Max < 1 || f.Max > TextLargest {
+				b.fail(hi, "out-of-range", fmt.Sprintf("1 to %d characters", TextLargest), "%s", hi.shown())
 			}
 		}
 		hi = nil

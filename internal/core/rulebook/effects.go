@@ -84,6 +84,7 @@ type Effect struct {
 	Of     *expr.Prog   // PostNow: whose entry
 	Who    *expr.Who    // Tell: the players or teams; Grant, Withdraw: to whom
 	With   []*expr.Prog // Tell: in the notice's order
+	Wrote  bool         // Tell: it says what the player has written
 	Reason string       // Finish
 	Winner *expr.Who    // Finish: nil leaves it to the order
 	Place  *Placing     // Place: what else is said of it

@@ -34,10 +34,11 @@ func effectNotice(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 func (b *binder) noticeFields(n, v *node, scope expr.Scope, e *Effect) {
 	schema := &sheet.Schema{}
 	for _, w := range n.fields("with") {
-		p := b.compile(w.value, scope, b.loose(w.value, scope))
+		p := handedOn(b.terms, w.value, scope, b.loose(w.value, scope))
 		if p == nil {
 			return
 		}
+		e.Wrote = e.Wrote || p.Wrote != ""
 		schema.Add(sheet.Match,
 			sheet.Field{Name: w.key, Type: p.Type.Of, Of: p.Type.Kind}) // names of a map are not written twice
 		e.With = append(e.With, p)

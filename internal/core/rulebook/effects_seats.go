@@ -42,6 +42,14 @@ func (b *declarer) declareSeats() {
 	if b.top.says("freeze") {
 		f.Frozen = add("frozen", resets(clock(true)))
 	}
+	for _, e := range b.top.fields("actions") {
+		for _, arg := range e.value.fields("takes") {
+			if arg.value.is("type", sheet.Text.String()) && f.Mutes == nil {
+				f.Mutes = add("mutes", seenBy(sheet.Field{Type: sheet.List, Item: sheet.Ref, Of: sheet.Player,
+					Most: sheet.MaxItems}, sheet.OwnerOnly))
+			}
+		}
+	}
 }
 
 func effectJoin(b *binder, n, v *node, scope expr.Scope, e *Effect) {

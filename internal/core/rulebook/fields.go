@@ -93,6 +93,7 @@ type PlayerFields struct {
 	Pos, Was, Steer, Rest                                                   *sheet.Field
 
 	Benched, Frozen *sheet.Field // nil where no effect does that
+	Mutes           *sheet.Field // whose texts the player does not want; nil where nobody writes any
 }
 
 // RecordFields are the built-in fields of a record sheet. Kept is a set of the fields that hold more than their start.

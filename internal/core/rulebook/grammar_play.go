@@ -270,7 +270,13 @@ creatures: {gull: {}}`,
 }
 
 var argObject = &object{
-	name: "argument", doc: "A value that the client sends with an action.",
+	name: "argument",
+	doc: "A value that the client sends with an action. A `text` is what the player writes: a line of at most `max` " +
+		"characters, without control characters and characters that turn the direction of writing, in Unicode's " +
+		"normal form NFC. It can only be told, as it is: `arg.NAME` alone stands in the `with` of a notice, or in " +
+		"the `tell` of a referee who judges it. Nothing else can depend on it, so that matches play back when its " +
+		"writer is deleted. Players mute each other with the intents `mute` and `unmute`, and `mutes` on a player's " +
+		"own sheet lists whom they have muted; `turnvex ban -texts` mutes a player for everybody.",
 	example: `actions:
   bid:
     takes:
@@ -285,6 +291,10 @@ var argObject = &object{
   beacon:
     takes: {at: {type: position, reach: 8m}}
     do: [{place: lantern, at: arg.at}]
+  say:
+    also: [lobby, result]
+    takes: {line: {type: text, max: 200}}
+    do: [{notice: said, with: {by: me, line: arg.line}}]
   lay:
     takes: {cards: {type: list, of: integer, most: 4, min: 1, max: 52}}
     do: [{each: arg.cards, as: card, do: [{add: me.points, by: card}]}]
@@ -297,9 +307,8 @@ var argObject = &object{
 			spec: word("integer", "number", "flag", "choice", "player", "team", "position", direction, "text",
 				sheet.List.String()),
 			required: true,
-			doc: "As for a field; only referees send `text`. A `position` must lie on the ground and is sent as " +
-				"`[x, y]` in millimetres; a `direction` is sent in thousandths, each part from -1000 to 1000 and " +
-				"not both 0.",
+			doc: "As for a field. A `position` must lie on the ground and is sent as `[x, y]` in millimetres; a " +
+				"`direction` is sent in thousandths, each part from -1000 to 1000 and not both 0.",
 		},
 		{name: "min", spec: scalar, doc: "The least value; smaller ones are refused."},
 		{name: "max", spec: scalar,

@@ -131,7 +131,7 @@ func (s *Schema) WalkValues(w *state.Walk, k Kind, list *[]Value) {
 		}
 		f := fields[n]
 		n++
-		walkValue(w, v, f.Person)
+		WalkValue(w, v, f.Person)
 		if w.Restoring() && !w.Failed() && v.Type != f.Type {
 			w.Fail("%s is of type %s, not %s", f.Name, v.Type, f.Type)
 		}
@@ -141,10 +141,8 @@ func (s *Schema) WalkValues(w *state.Walk, k Kind, list *[]Value) {
 	}
 }
 
-// WalkValue walks over a value.
-func WalkValue(w *state.Walk, v *Value) { walkValue(w, v, false) }
-
-func walkValue(w *state.Walk, v *Value, person bool) {
+// WalkValue walks over a value; the text of a person's is one that tells who somebody is.
+func WalkValue(w *state.Walk, v *Value, person bool) {
 	state.Int(w, "type", &v.Type)
 	for i := range v.N {
 		state.Int(w, "n"+slotNames[i], &v.N[i])

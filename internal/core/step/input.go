@@ -75,6 +75,8 @@ const (
 	Unban    Verb = "unban"     // the host lets the account Text in again
 	Swap     Verb = "swap"      // exchange sides with Target, once both have asked for it
 	Shuffle  Verb = "shuffle"   // the host deals the players out to the teams anew
+	Mute     Verb = "mute"      // be told no more of what Target writes
+	Unmute   Verb = "unmute"    // be told of it again
 	Vote     Verb = "vote"      // open the vote Name (on Target), or vote Text in it: yes, no or a word
 	Set      Verb = "set"       // practice: the host sets field Name of sheet Target
 	Advance  Verb = "advance"   // practice: the host lets X ticks of play pass, and play stand still then
@@ -82,7 +84,7 @@ const (
 
 // Verbs lists every verb.
 var Verbs = []Verb{Act, Stop, Steer, Claim, Ready, Unready, Rename, Team, Start,
-	Pause, Resume, Kick, HandOver, Settings, Ban, Unban, Swap, Shuffle, Vote, Set, Advance}
+	Pause, Resume, Kick, HandOver, Settings, Ban, Unban, Swap, Shuffle, Mute, Unmute, Vote, Set, Advance}
 
 // Named is a value with a name: an argument of an action, a field of a record.
 type Named struct {

@@ -45,6 +45,7 @@ type Notice struct {
 	To     sheet.Audience   // who is told
 	Of     sheet.ID         // the player (owner) or the team that is told, where To asks for one
 	Values []sheet.Value    // in the order of the notice's fields
+	By     sheet.ID         // the player who has written something that it says; 0 for nobody
 }
 
 // EffectKind says what the driver must do.

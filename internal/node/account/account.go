@@ -20,6 +20,7 @@ import (
 
 // Service signs people in. It may be used by several goroutines.
 type Service struct {
+	Mutes   *Mutes
 	db      *store.DB
 	signers signers
 	now     func() time.Time
@@ -37,6 +38,7 @@ const maxHashes = 4
 // counted by the guard.
 func New(ctx context.Context, db *store.DB, g *guard.Guard) (*Service, error) {
 	s := &Service{db: db, now: time.Now, guard: g, voids: voids{lines: map[string]time.Time{}},
+		Mutes:  &Mutes{db: db, now: time.Now, guard: g, of: map[string]store.Mute{}},
 		hasher: hasher{g, make(chan struct{}, maxHashes)},
 		known:  expirable.NewLRU[string, any](mostRecalled, nil, TokenLife)}
 	s.signers.db, s.signers.now = db, func() time.Time { return s.now() }

@@ -18,8 +18,8 @@ import (
 // sign in, but to leave. They are told for how long, and what tell says. What is kept of them stays.
 func (s *Service) Ban(ctx context.Context, player string, until *time.Time, tell string) error {
 	now := s.now().UTC()
-	if until != nil && !until.After(now) {
-		return fault.New(code.OutOfRange, "a ban ends in the future, not at %s", until.Format(time.RFC3339))
+	if err := endsLater(until, now); err != nil {
+		return err
 	}
 	return s.voiding(ctx, func(tx *store.Tx) error {
 		res := tx.Model(&store.Player{}).Where("id = ?", player).
@@ -34,7 +34,15 @@ func (s *Service) Ban(ctx context.Context, player string, until *time.Time, tell
 	})
 }
 
-// Unban lets a player in again, or the devices of one who was deleted.
+// endsLater refuses a ban that is over already.
+func endsLater(until *time.Time, now time.Time) error {
+	if until != nil && !until.After(now) {
+		return fault.New(code.OutOfRange, "a ban ends in the future, not at %s", until.Format(time.RFC3339))
+	}
+	return nil
+}
+
+// Unban lets a player in again, or the devices of one who was deleted, and lets them write.
 func (s *Service) Unban(ctx context.Context, player string) error {
 	db := s.db.WithContext(ctx)
 	kept := db.Delete(&store.KeptBan{}, "player_id = ?", player)
@@ -42,6 +50,9 @@ func (s *Service) Unban(ctx context.Context, player string) error {
 		return kept.Error
 	}
 	if _, err := s.Player(ctx, player); err != nil {
+		return err
+	}
+	if err := s.Mutes.lift(ctx, player); err != nil {
 		return err
 	}
 	return db.Model(&store.Player{}).Where("id = ?", player).
@@ -53,14 +64,19 @@ func (s *Service) mayComeIn(p *store.Player) error {
 	if p.BannedAt == nil || p.BannedUntil != nil && !s.now().Before(*p.BannedUntil) {
 		return nil
 	}
-	until := "for good"
-	if p.BannedUntil != nil {
-		until = "until " + p.BannedUntil.UTC().Format(time.RFC3339)
+	return fault.New(code.ShutOut, "you are banned from this service %s", banned(p.BannedUntil, p.BannedWhy))
+}
+
+// banned says until when, and what else there is to say.
+func banned(until *time.Time, tell string) string {
+	text := "for good"
+	if until != nil {
+		text = "until " + until.UTC().Format(time.RFC3339)
 	}
-	if p.BannedWhy != "" {
-		until += ": " + p.BannedWhy
+	if tell != "" {
+		text += ": " + tell
 	}
-	return fault.New(code.ShutOut, "you are banned from this service %s", until)
+	return text
 }
 
 // Recovery is a code with which a player gets back in, once.

@@ -160,7 +160,7 @@ func (s *nodes) whereElse(ctx context.Context, c *call, player string) (out []Fo
 	}
 	var nodes []string
 	err = s.DB.WithContext(ctx).Raw(`select distinct l.node from ledger_people p join lobbies l on l.id = p.lobby_id
-		where p.text = ? and l.closed_at is null and l.node <> ? limit 20`, player, s.Cluster.Self.Name).Scan(&nodes).Error
+		where p.text = ? and p.token like 'a%' and l.closed_at is null and l.node <> ? limit 20`, player, s.Cluster.Self.Name).Scan(&nodes).Error
 	if err != nil {
 		return nil, err
 	}

@@ -58,11 +58,12 @@ var playerRoutes = []route{
 		path:   "/v1/players/{id}/ban",
 		access: operator,
 		summary: "Ban a player from the service: their tokens become void and they cannot sign in; their data " +
-			"stays. They read for how long, and what tell says; why is for the audit trail alone",
+			"stays. They read for how long, and what tell says; why is for the audit trail alone. With texts they " +
+			"may play on, and what they write reaches nobody",
 		do: taking((*players).banPlayer),
 	},
-	{method: "DELETE", path: "/v1/players/{id}/ban", access: operator, summary: "Lift the ban of a player",
-		do: by((*players).unbanPlayer)},
+	{method: "DELETE", path: "/v1/players/{id}/ban", access: operator,
+		summary: "Lift the ban of a player, and let what they write be read", do: by((*players).unbanPlayer)},
 	{method: "GET", path: "/v1/players/{id}/devices", access: operator,
 		summary: "The devices of a player, the most recently used first", out: Devices{}, do: by((*players).devicesOf)},
 	{method: "DELETE", path: "/v1/players/{id}/devices/{device}", access: operator,
@@ -203,6 +204,9 @@ func (s *players) banPlayer(c *call, in banRequest) (any, error) {
 	p, err := s.Accounts.Player(c.r.Context(), c.path("id"))
 	if err != nil {
 		return nil, err
+	}
+	if in.Texts {
+		return nil, s.Accounts.Mutes.Mute(c.r.Context(), p.ID, in.Until, in.Tell)
 	}
 	if err := s.Accounts.Ban(c.r.Context(), p.ID, in.Until, in.Tell); err != nil {
 		return nil, err

@@ -16,6 +16,7 @@ var (
 	Voids   = Topic{"voids", "voided", "subject"}
 	Entries = Topic{"entries", "board_entries", "season || ' ' || subject"}
 	Records = Topic{"records", "records", "player_id || ' ' || rulebook"}
+	Mutes   = Topic{"mutes", "mutes", "player_id::text"}
 	Players = Topic{"players", "players", "id::text"} // whose names change, or who are deleted
 )
 

@@ -42,6 +42,7 @@ var (
 		"which login names are taken; passwords' hashing"}
 	Players   = &Limit{"players made by new devices", "address", 5000, time.Second, "the database"}
 	Renames   = &Limit{"renames", "player", 10, 10 * time.Second, "everybody who reads names"}
+	Texts     = &Limit{"texts that are written to others", "player", 10, 2 * time.Second, "those who read them"}
 	Exports   = &Limit{"exports of a player or of matches", "player or key", 10, 10 * time.Second, "the database"}
 	Passwords = &Limit{"wrong passwords of a lobby", "player and lobby", 5, 10 * time.Second, "lobbies with a password"}
 	AtLobby   = &Limit{"wrong passwords of a lobby, by everybody", "lobby", 60, time.Second, "lobbies with a password"}
@@ -50,6 +51,6 @@ var (
 // All lists them in the order of the table.
 var All = []*Limit{
 	Requests, Files, Sockets, Arriving, Shakes, Turned, Live, Codes, CodesThere, AccountTries, AccountAll,
-	AddressTries, Checks, Checking, Hashing, Opened, Joined, Seats, Watches, Accounts, Players, Renames, Exports,
+	AddressTries, Checks, Checking, Hashing, Opened, Joined, Seats, Watches, Accounts, Players, Renames, Texts, Exports,
 	Passwords, AtLobby,
 }

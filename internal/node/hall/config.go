@@ -118,7 +118,9 @@ type Keeper interface {
 	Void(ctx context.Context, job *keep.Job) (keep.Standing, error)
 }
 
-// Names is what a hall needs of account.Service: it keeps a player's name and returns it in its normal form.
+// Names is what a hall needs of account.Service and its Mutes: Rename keeps a player's name and returns it in its
+// normal form, and MayWrite refuses a player whose texts are told to nobody.
 type Names interface {
 	Rename(ctx context.Context, player, name string) (string, error)
+	MayWrite(player string) error
 }

@@ -18,7 +18,7 @@ func (l *showing) sendNotices() {
 		for i := range p.told {
 			t := &p.told[i]
 			switch {
-			case !c.Sees(t.to):
+			case !c.Sees(t.to) || t.by != 0 && l.muted(c, t):
 			case noShow && !t.needed:
 				c.missed++
 			default:
@@ -65,8 +65,21 @@ func (l *showing) notices(list []step.Notice) {
 			l.tellJudges(w)
 		}
 		l.pub.told = append(l.pub.told, told{to: replica.Audience{To: n.To, Of: n.Of}, needed: n.Notice.Needed,
-			notice: w})
+			by: n.By, notice: w})
 	}
+}
+
+// muted tells whether all players of a connection whom a notice is for have muted who wrote it.
+func (l *showing) muted(c *Client, t *told) bool {
+	mutes := l.book.F.Player.Mutes
+	for _, id := range c.own() {
+		r := l.m.Store().Get(id)
+		one := replica.View{Seats: []sheet.ID{id}, Teams: []sheet.ID{r.Team}}
+		if one.Sees(t.to) && !sheet.Holds(r.Text(mutes), int64(t.by)) {
+			return false
+		}
+	}
+	return len(c.own()) > 0
 }
 
 // frame is the notice in one encoding.

@@ -66,6 +66,7 @@ var desks = sync.Pool{New: func() any { return &replica.Desk{} }}
 type told struct {
 	to     replica.Audience
 	needed bool
+	by     sheet.ID // who has written it, 0 for nobody
 	notice wire.Notice
 	frames [replica.Encodings]*outbox.Frame
 }

@@ -1,6 +1,7 @@
 package hall
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"unicode/utf8"
@@ -147,6 +148,13 @@ func (l *playing) intent(c *Client, m *wire.Intent) {
 	}
 	if slices.Contains(c.own(), sheet.ID(m.Seat)) {
 		in := l.input(m)
+		if len(in.Args) > 0 {
+			if f := l.mayWrite(c.account, in); f != nil {
+				answer(step.Verdict{Seat: in.Seat, Seq: m.N, Code: f.Code, Reason: f.Reason, At: l.m.Tick(),
+					Left: int64(f.Left) * 1000})
+				return
+			}
+		}
 		if len(l.kept.charging) > 0 {
 			l.kept.request(in, answer)
 		} else if out := l.step(in); out.Verdict.Code == code.Charging {
@@ -158,6 +166,16 @@ func (l *playing) intent(c *Client, m *wire.Intent) {
 	}
 	answer(step.Verdict{Seat: sheet.ID(m.Seat), Seq: m.N, Code: code.NotYours, Reason: "this seat is not yours",
 		At: l.m.Tick()})
+}
+
+// mayWrite refuses an intent with a text of somebody whose texts are told to nobody.
+func (l *playing) mayWrite(account string, in *step.Input) (f *fault.Fault) {
+	if in.Verb == step.Act && slices.ContainsFunc(in.Args, func(a step.Named) bool {
+		return a.Value.Type == sheet.Text
+	}) {
+		errors.As(l.hall.cfg.Names.MayWrite(account), &f)
+	}
+	return f
 }
 
 // input turns an intent as it was sent into an input. What cannot be read in it is put in as unreadable, for the

@@ -10,6 +10,7 @@ import (
 
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/lobby"
+	"turnvex.example/turnvex/internal/core/match"
 	"turnvex.example/turnvex/internal/core/names"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
@@ -83,6 +84,10 @@ func readValue(f *sheet.Field, raw any) sheet.Value {
 // readSent reads a value that somebody sends; of a text every character can be seen.
 func readSent(f *sheet.Field, raw any) (sheet.Value, error) {
 	v, err := sheet.Read(f, raw)
+	if err == nil && f.Person {
+		v.S, err = match.Written(f, v.S)
+		return v, err
+	}
 	if err == nil && f.Type == sheet.Text {
 		if e := names.Shown(v.S); e != nil {
 			err = fmt.Errorf("the text %w", e)
@@ -179,6 +184,10 @@ func (l *playing) askFor(ctx context.Context, account string, m *wire.Intent) (v
 			}
 		}
 		in := l.input(m)
+		if f := l.mayWrite(account, in); f != nil {
+			err = f
+			return
+		}
 		in.Seat, in.Seq = seat, 0
 		l.kept.request(in, func(v step.Verdict) { answered <- v })
 	})

@@ -155,7 +155,7 @@ func NewWriter(w io.Writer, h Head, hashEvery sheet.Tick) (*Writer, error) {
 func (w *Writer) Input(in *step.Input) error {
 	hidden := *in
 	whose := ""
-	if w.Whose != nil && (in.Kind == step.Called || written(in.Verb)) {
+	if w.Whose != nil && (in.Kind == step.Called || written(in)) {
 		whose = w.Whose(in.Seat)
 	}
 	w.people.hide(&hidden, whose)
@@ -186,7 +186,7 @@ type Replay struct {
 	setup   lobby.Setup
 	dec     *cbor.Decoder
 	pending *entry
-	names   map[string]string // what tokens of names stand for
+	names   map[string]string // what tokens of names and texts stand for
 	Inputs  int
 	Hashes  int
 }
@@ -272,7 +272,7 @@ func (rp *Replay) next() (*entry, error) {
 	return e, nil
 }
 
-// decode returns the next entry that is not about what a token stands for, with the names that are known.
+// decode returns the next entry that is not about what a token stands for.
 func (rp *Replay) decode() (*entry, error) {
 	for {
 		var e entry
@@ -282,27 +282,20 @@ func (rp *Replay) decode() (*entry, error) {
 			}
 			return nil, err
 		}
-		switch {
-		case e.Kind == kindPerson && e.Person != nil:
-			if strings.HasPrefix(e.Person.Token, "n") {
-				rp.names[e.Person.Token] = e.Person.Text
-			}
-			continue
-		case e.Kind == kindInput && e.Input != nil:
-			in := e.Input
-			rp.known(&in.Name, step.Kind(in.Kind) == step.Enter || step.Kind(in.Kind) == step.Wait)
-			rp.known(&in.Text, step.Kind(in.Kind) == step.Called ||
-				step.Kind(in.Kind) == step.Intent && written(step.Verb(in.Verb)))
+		if e.Kind != kindPerson || e.Person == nil {
+			return &e, nil
 		}
-		return &e, nil
+		if t := e.Person.Token; strings.HasPrefix(t, "n") || strings.HasPrefix(t, "w") {
+			rp.names[t] = e.Person.Text
+		}
 	}
 }
 
-// known puts a name that the journal tells in the place of its token.
-func (rp *Replay) known(token *string, isName bool) {
-	if name, told := rp.names[*token]; isName && told {
-		*token = name
-	}
+// input is the input of an entry, with the names and texts that the journal tells in the place of their tokens.
+func (rp *Replay) input(e *entry) step.Input {
+	in := e.Input.unpack(e.At)
+	reveal(&in, rp.names)
+	return in
 }
 
 // RunTo plays the journal back up to a tick, or to its end when that is negative. It returns io.EOF at the journal's
@@ -320,7 +313,7 @@ func (rp *Replay) RunTo(tick sheet.Tick) error {
 			return nil
 		}
 		if e.Kind == kindInput {
-			in := e.Input.unpack(e.At)
+			in := rp.input(e)
 			if int(in.Kind) >= step.Kinds {
 				return fmt.Errorf("an input of unknown kind %d", in.Kind)
 			}
@@ -361,7 +354,7 @@ func Read(r io.Reader) (*rulebook.Book, lobby.Setup, []step.Input, error) {
 			return nil, lobby.Setup{}, nil, err
 		}
 		if e.Kind == kindInput && int(e.Input.Kind) < step.Kinds {
-			inputs = append(inputs, e.Input.unpack(e.At))
+			inputs = append(inputs, rp.input(e))
 		}
 	}
 }

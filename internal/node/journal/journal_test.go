@@ -69,7 +69,9 @@ name: doors
 calendar: {time_zone: Europe/Oslo}
 players: {least: 1, most: 3, local: 2}
 sheets: {player: {points: {type: integer}}}
-actions: {score: {do: [{add: me.points, by: "random(1, 9)"}]}}
+actions:
+  score: {do: [{add: me.points, by: "random(1, 9)"}]}
+  say: {also: [lobby], takes: {line: {type: text, max: 9}}, do: [{notice: said, with: {line: arg.line}}]}
 phases: {play: {length: 1m}}
 `
 
@@ -248,6 +250,10 @@ func TestBadEntriesAreRefused(t *testing.T) {
 	}
 }
 
+func says(line string) []step.Named {
+	return []step.Named{{Name: "line", Value: sheet.TextValue(line)}}
+}
+
 // TestPeopleAreErased: in a journal people are tokens; without what these stand for it plays back to the same hashes,
 // and nobody is told who it was, but for those who are still there.
 func TestPeopleAreErased(t *testing.T) {
@@ -272,9 +278,12 @@ func TestPeopleAreErased(t *testing.T) {
 		{Kind: step.Intent, Verb: step.Rename, Text: "\u202e"}, // refused
 		{Kind: step.Called, Text: "Marette"},
 		{Kind: step.Intent, Verb: step.Unban, Text: "account-of-mara"},
+		{Kind: step.Loaded},
+		{Kind: step.Intent, Verb: step.Act, Name: "say", Args: says("ask Mara")},
+		{Kind: step.Intent, Verb: step.Act, Name: "say", Args: says("\u202e")}, // refused
 	} {
 		in.At = m.Tick() + 5
-		if in.Kind == step.Intent || in.Kind == step.Called {
+		if in.Kind == step.Intent || in.Kind == step.Called || in.Kind == step.Loaded {
 			in.Seat = mara
 		}
 		if err := errors.Join(w.Hash(m), w.Input(&in)); err != nil {
@@ -291,11 +300,18 @@ func TestPeopleAreErased(t *testing.T) {
 	if err != nil || len(who) != 2 || who["account-of-mara"] != 1 {
 		t.Errorf("%v, %v", who, err)
 	}
+	heard := ""
 	name := func(data []byte) (name, other string) {
 		t.Helper()
 		rp, err := Open(bytes.NewReader(data))
 		if err != nil {
 			t.Fatal(err)
+		}
+		heard = ""
+		rp.OnOutput = func(out *step.Output) {
+			for _, n := range out.Notices {
+				heard += n.Values[0].S
+			}
 		}
 		if err := rp.RunTo(-1); err != io.EOF || rp.Hashes < 4 || rp.M.Hash() != m.Hash() {
 			t.Fatalf("%v after %d inputs and %d hashes", err, rp.Inputs, rp.Hashes)
@@ -304,20 +320,20 @@ func TestPeopleAreErased(t *testing.T) {
 		players := rp.M.Store().Of(sheet.Player)
 		return players[0].Text(f.Name), players[2].Text(f.Name)
 	}
-	if a, b := name(file.Bytes()); a != "Marette" || b != "Mara 2" {
-		t.Errorf("the names are told as %q and %q", a, b)
+	if a, b := name(file.Bytes()); a != "Marette" || b != "Mara 2" || heard != "ask Mara" {
+		t.Errorf("the names are told as %q and %q, the text as %q", a, b, heard)
 	}
 	var less bytes.Buffer
 	if found, err := Forget(bytes.NewReader(file.Bytes()), &less, "account-of-mara"); err != nil || !found {
 		t.Fatal(found, err)
 	}
-	for _, word := range []string{"account-of-mara", "Kit of", "Maro", "Marette"} {
+	for _, word := range []string{"account-of-mara", "Kit of", "Maro", "Marette", "ask Mara"} {
 		if bytes.Contains(less.Bytes(), []byte(word)) {
 			t.Errorf("%s is still told", word)
 		}
 	}
-	if a, b := name(less.Bytes()); a == "Marette" || b != "Mara" {
-		t.Errorf("after the erasure the names are %q and %q", a, b)
+	if a, b := name(less.Bytes()); a == "Marette" || b != "Mara" || heard != "w1" {
+		t.Errorf("after the erasure the names are %q and %q, the text is %q", a, b, heard)
 	}
 	if found, err := Forget(bytes.NewReader(less.Bytes()), io.Discard, "account-of-mara"); err != nil || found {
 		t.Error("there is something left to be forgotten", err)

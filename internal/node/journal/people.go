@@ -10,6 +10,8 @@ import (
 
 	"turnvex.example/turnvex/internal/core/match"
 	"turnvex.example/turnvex/internal/core/names"
+	"turnvex.example/turnvex/internal/core/rulebook"
+	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
 )
 
@@ -55,6 +57,14 @@ func (p *people) token(letter byte, text, of string) string {
 	return t
 }
 
+// writing is what stands for a text that a player has written, which nobody looks up again: one of its own each time.
+func (p *people) writing(text, of string) string {
+	p.count['w']++
+	t := fmt.Sprintf("w%d", p.count['w'])
+	p.tell(&person{Token: t, Of: of, Text: text})
+	return t
+}
+
 // name is what stands for a name that somebody has asked for: one that is not allowed has none, and is refused when it
 // is played back as it was then.
 func (p *people) name(raw, of string) string {
@@ -68,8 +78,13 @@ func (p *people) name(raw, of string) string {
 // refusedText stands for a reason that the authority has refused, and refuses again.
 const refusedText = "\x00"
 
-// written tells whether the text of an intent is one that its player has written.
-func written(v step.Verb) bool { return v == step.Rename || v == step.Pause }
+// written tells whether something in an intent is a text that its player has written.
+func written(in *step.Input) bool {
+	return in.Verb == step.Rename || in.Verb == step.Pause ||
+		in.Verb == step.Act && slices.ContainsFunc(in.Args, isText)
+}
+
+func isText(n step.Named) bool { return n.Value.Type == sheet.Text }
 
 // hide puts tokens in the place of people; whose is the account of whom a seat's new name is.
 func (p *people) hide(in *step.Input, whose string) {
@@ -90,6 +105,8 @@ func (p *people) hide(in *step.Input, whose string) {
 		in.Text = p.token('p', in.Text, "")
 	case step.Intent:
 		switch in.Verb {
+		case step.Act:
+			p.hideTexts(in, whose)
 		case step.Rename:
 			in.Text = p.name(in.Text, p.token('a', whose, ""))
 		case step.Pause:
@@ -100,6 +117,23 @@ func (p *people) hide(in *step.Input, whose string) {
 			}
 		case step.Unban:
 			in.Text = p.token('a', in.Text, "")
+		}
+	}
+}
+
+// hideTexts puts tokens in the place of texts that were sent with an action.
+func (p *people) hideTexts(in *step.Input, whose string) {
+	in.Args = slices.Clone(in.Args)
+	of := p.token('a', whose, "")
+	for i := range in.Args {
+		if !isText(in.Args[i]) {
+			continue
+		}
+		text := &in.Args[i].Value.S
+		if clean, err := names.Line(*text, rulebook.TextLargest); err != nil || clean != *text || clean == "" {
+			*text = refusedText
+		} else {
+			*text = p.writing(clean, of)
 		}
 	}
 }

@@ -97,7 +97,7 @@ func (s *Scribe) Input(in *step.Input) (entryOf []byte, told []Person, err error
 
 func (s *Scribe) other(in *step.Input) (entryOf []byte, told []Person, err error) {
 	hidden, whose := *in, ""
-	if s.Whose != nil && (in.Kind == step.Called || written(in.Verb)) {
+	if s.Whose != nil && (in.Kind == step.Called || written(in)) {
 		whose = s.Whose(in.Seat)
 	}
 	s.told = nil
@@ -108,11 +108,12 @@ func (s *Scribe) other(in *step.Input) (entryOf []byte, told []Person, err error
 
 // know takes note of what a token stands for.
 func (p *people) know(x *person) {
-	p.told[*x] = true
 	if x.Token == "" {
 		return
 	}
-	p.tokens[x.Token[:1]+x.Text] = x.Token
+	if x.Token[0] != 'w' {
+		p.told[*x], p.tokens[x.Token[:1]+x.Text] = true, x.Token
+	}
 	var n int
 	if fmt.Sscanf(x.Token[1:], "%d", &n); n > p.count[x.Token[0]] {
 		p.count[x.Token[0]] = n
@@ -165,7 +166,15 @@ func personal(in *step.Input) (out []*string) {
 		}
 		return append(out, &in.Text)
 	case step.Intent:
-		if written(in.Verb) || in.Verb == step.Unban {
+		if in.Verb == step.Act {
+			for i := range in.Args {
+				if isText(in.Args[i]) {
+					out = append(out, &in.Args[i].Value.S)
+				}
+			}
+			return out
+		}
+		if written(in) || in.Verb == step.Unban {
 			return []*string{&in.Text}
 		}
 	}

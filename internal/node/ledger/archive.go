@@ -112,7 +112,8 @@ func (a *Archive) journal(tx *store.Tx, codeOrID string, tick int64) (*Journal, 
 // Of returns the journals, by join code and lobby, in which an account stands.
 func (a *Archive) Of(ctx context.Context, account string) (out []string, err error) {
 	return out, a.db.WithContext(ctx).Raw("select l.code || '-' || l.lobby_id from ledger_people p join "+
-		"ledger_lobbies l using (lobby_id) where p.text = ? order by l.opened_at", account).Scan(&out).Error
+		"ledger_lobbies l using (lobby_id) where p.text = ? and p.token like 'a%' "+
+		"order by l.opened_at", account).Scan(&out).Error
 }
 
 // Sweep removes what is kept of lobbies that ended so long ago, unless that is 0, and the oldest of it as far as it

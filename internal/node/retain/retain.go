@@ -67,7 +67,7 @@ const guest = `x.banned_at is null and x.seen_at - x.created_at < interval '1 da
 	and not exists (select 1 from board_posts y where y.subject = x.id)
 	and not exists (select 1 from board_bars y where y.player_id = x.id)
 	and not exists (select 1 from series_players y where y.player_id = x.id)
-	and not exists (select 1 from ledger_people y where y.text = x.id::text)`
+	and not exists (select 1 from ledger_people y where y.text = x.id::text and y.token like 'a%')`
 
 // Periods say how long each sort is kept, by its name.
 type Periods map[string]time.Duration

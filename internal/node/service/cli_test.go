@@ -340,6 +340,10 @@ func TestTerminalView(t *testing.T) {
 	s.until(t, "needs a target")
 	press("\t1")
 	until(t, b, "the hit", func(c *client.Copy) bool { return c.Me().Int("hull") == 40 })
+	press("3")
+	s.until(t, "what: ")
+	press("q\x7f7\r") // what is typed is no command
+	until(t, a, "the plan", func(c *client.Copy) bool { return c.Me().Int("plan") == 7 })
 	press("\x1b[C")
 	until(t, b, "Mara moves east",
 		func(c *client.Copy) bool { v, _ := c.Seat(a.Seat()).Get("pos"); return v.N[0] > 6500 })

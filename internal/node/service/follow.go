@@ -12,6 +12,7 @@ import (
 // followed is everything that this node learns from the database of what others have done.
 func (s *Service) followed() *feed.Feed {
 	return feed.New(s.DB, feed.Subscriber{Topic: feed.Voids, Look: s.Accounts.LookVoided},
+		feed.Subscriber{Topic: feed.Mutes, Look: s.Accounts.Mutes.Look},
 		feed.Subscriber{Topic: feed.Books, Look: s.lookAtBooks},
 		feed.Subscriber{Topic: feed.Lobbies, Wanted: func() bool { return !s.Hall.Listing.Idle() },
 			Look: func(ctx context.Context, keys []string) error {

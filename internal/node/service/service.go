@@ -262,7 +262,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 			Closed:    s.Series.Closed,
 			Directory: s.Directory,
 			Keeper:    s.Keeper,
-			Names:     accounts,
+			Names:     names{accounts, accounts.Mutes},
 			Log:       cfg.Log,
 			Node:      cfg.Node,
 			Region:    cfg.Region,
@@ -464,4 +464,10 @@ func (s *Service) stop() {
 	s.Bus.Tell("nodes", "")
 	s.Bus.Close()
 	s.DB.Close()
+}
+
+// names is what lobbies do with the names and texts of players.
+type names struct {
+	*account.Service
+	*account.Mutes
 }

@@ -120,10 +120,10 @@ func TestSeatOverHTTP(t *testing.T) {
 // TestErasedFromJournals: an export names the journals in which a player stands; when they are deleted no journal tells
 // who they were, and it plays back as before.
 func TestErasedFromJournals(t *testing.T) {
-	dir := t.TempDir()
+	dir, book := t.TempDir(), variant(t, withTexts...)
 	s := another(t, service.Config{Journals: dir})
 	mara, joss := player(t, "Marabel"), player(t, "Jossara")
-	l, err := at(s, mara).Open(soon(t), client.Opening{Rulebook: "duel"})
+	l, err := at(s, mara).Open(soon(t), client.Opening{Rulebook: book})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -133,6 +133,9 @@ func TestErasedFromJournals(t *testing.T) {
 			t.Fatal(err)
 		}
 		defer c.Close()
+		if err := say(t, c, in.Player[28:]+" was here"); err != nil {
+			t.Fatal(err)
+		}
 		do(t, c, client.Intent{Do: "ready"})
 	}
 	if err := at(s, &client.Signed{Token: operator(t).Token}).CloseLobby(soon(t), l.Code); err != nil {
@@ -147,6 +150,11 @@ func TestErasedFromJournals(t *testing.T) {
 	if err := at(s, mara).DeleteMe(soon(t)); err != nil {
 		t.Fatal(err)
 	}
+	var texts []string
+	if err := s.DB.Raw("select text from ledger_people where text like '% was here'").
+		Scan(&texts).Error; err != nil || len(texts) != 1 || texts[0] != joss.Player[28:]+" was here" {
+		t.Errorf("the database keeps %q: %v", texts, err)
+	}
 	files, _ := filepath.Glob(filepath.Join(dir, "*.journal"))
 	if len(files) != 1 {
 		t.Fatal(files)
@@ -156,8 +164,8 @@ func TestErasedFromJournals(t *testing.T) {
 		if err != nil || ctx.Err() != nil {
 			t.Fatal("the journal still tells who played", err)
 		}
-		if !bytes.Contains(data, []byte(mara.Player)) && !bytes.Contains(data, []byte("Marabel")) {
-			if !bytes.Contains(data, []byte("Jossara")) {
+		if !bytes.Contains(data, []byte(mara.Player[28:])) && !bytes.Contains(data, []byte("Marabel")) {
+			if !bytes.Contains(data, []byte(joss.Player[28:]+" was here")) {
 				t.Error("the other player is gone too")
 			}
 			rp, err := journal.Open(bytes.NewReader(data))

@@ -204,6 +204,14 @@ type KeptBan struct {
 	Why      string     // what they read beside until when
 }
 
+// Mute says that what a player writes reaches nobody.
+type Mute struct {
+	PlayerID string     `gorm:"type:uuid;primaryKey"` // whose it is
+	Until    *time.Time // null: for good
+	Tell     string     // what they read beside until when
+	Mark     int64      `gorm:"->"` // of the transaction that changed it last: by which nodes find what is new
+}
+
 // Recovery is a code with which a player comes in once. The code itself is not kept.
 type Recovery struct {
 	PlayerID  string    `gorm:"type:uuid;primaryKey"` // whose it is
@@ -355,7 +363,7 @@ type LedgerSegment struct {
 // LedgerPerson is what a token in the journal of a lobby stands for.
 type LedgerPerson struct {
 	LobbyID string `gorm:"type:uuid;primaryKey"` // the lobby
-	Token   string `gorm:"primaryKey"`           // as the journal names them: a1 an account, n1 a name
+	Token   string `gorm:"primaryKey"`           // as the journal names them: a1 an account, n1 a name, w1 a text that a player has written
 	OfToken string `gorm:"primaryKey"`           // the account that a name is of; the same for an account
 	Text    string // the ID of the player, or the name
 }

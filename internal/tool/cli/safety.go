@@ -99,21 +99,25 @@ func (s *session) devices(ctx context.Context, t *Terminal, svc client.Service, 
 
 func banCommand() command {
 	return command{name: "ban", args: "PLAYER",
-		summary: "Ban a player from the service, or lift the ban, as an operator",
+		summary: "Ban a player from the service or mute them, or lift that, as an operator",
 		details: "Their connections and tokens end within a second. They see until when they are banned, and what " +
-			"-tell says.",
+			"-tell says. With -texts they may play on, and what they write reaches nobody.",
 		setup: asOperator(func(fs *flag.FlagSet, s *session) call {
 			why := fs.String("why", "", "the `reason`, for the audit trail")
 			tell := fs.String("tell", "", "what the player reads, a `text` of at most 200 characters")
 			span := fs.Duration("for", 0, "for how `long`, such as 48h; default: permanently")
-			lift := fs.Bool("lift", false, "lift the ban")
+			texts := fs.Bool("texts", false, "ban what they write only")
+			lift := fs.Bool("lift", false, "lift every ban that they have")
 			return func(ctx context.Context, t *Terminal, svc client.Service, args []string) error {
 				if *lift {
-					return s.did(t, svc.UnbanPlayer(ctx, args[0], *why), "The player may come in again.")
+					return s.did(t, svc.UnbanPlayer(ctx, args[0], *why), "The player may come in and write.")
 				}
 				var until time.Time
 				if *span != 0 {
 					until = time.Now().Add(*span)
+				}
+				if *texts {
+					return s.did(t, svc.MutePlayer(ctx, args[0], until, *why, *tell), "The player is muted.")
 				}
 				return s.did(t, svc.BanPlayer(ctx, args[0], until, *why, *tell), "The player is banned.")
 			}

@@ -6,14 +6,15 @@ import (
 	"strings"
 
 	"turnvex.example/turnvex/internal/core/lobby"
+	"turnvex.example/turnvex/internal/core/match"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
 )
 
 // stepWords are the words that say what a player does, beside the names of actions.
 var stepWords = []string{"enters", "waits", "leaves", "drops", "returns", "ready", "unready", "start", "resume",
-	"pause", "named", "team", "kick", "ban", "swap", "shuffle", "unban", "settings", "host", "steer", "claim", "vote",
-	"stop", "advance", "set"}
+	"pause", "named", "team", "kick", "ban", "swap", "shuffle", "mute", "unmute", "unban", "settings", "host", "steer",
+	"claim", "vote", "stop", "advance", "set"}
 
 // What stands before a word that could be both a step and an action.
 const meansAction, meansStep = "act:", "step:"
@@ -51,7 +52,7 @@ func (st *Stage) intent(s Step) (step.Input, error) {
 		in.Verb, in.Text = step.Rename, strings.Join(s.Args, " ")
 	case "team":
 		in.Verb, in.Name = step.Team, strings.Join(s.Args, " ")
-	case "kick", "ban", "swap":
+	case "kick", "ban", "swap", "mute", "unmute":
 		in.Verb = step.Verb(s.Verb)
 		in.Target, err = target()
 	case "shuffle":
@@ -155,6 +156,13 @@ func (st *Stage) argument(takes []*sheet.Field, name, value string) sheet.Value 
 				ids = append(ids, strconv.FormatInt(int64(st.named(name)), 10))
 			}
 			value = strings.Join(ids, ",")
+		}
+		if f.Person {
+			text, err := match.Written(f, value)
+			if err != nil {
+				return sheet.UnreadableValue(err.Error())
+			}
+			return sheet.TextValue(text)
 		}
 		read, err := sheet.ReadText(f, value)
 		if err != nil {

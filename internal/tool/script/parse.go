@@ -7,9 +7,10 @@
 //	at 7s  Mara ram Joss            the action ram on Joss
 //	at 7s  Mara hook 1000 0         an action along a direction, or at a point
 //	at 8s  Mara bid amount=3        an action that takes values
+//	at 8s  Mara say line="Mind me"  a text
 //	at 9s  Mara steer 1000 0        and stop, claim, unready, named, team, start,
 //	                                pause, resume, kick, ban, unban, host, swap, shuffle,
-//	                                settings, set, waits, leaves, drops, returns
+//	                                mute, unmute, settings, set, waits, leaves, drops, returns
 //	at 20s operator ends too late   and operator closes, referee arrives, referee
 //	                                leaves, referee yes 1, referee no 1, referee does ACT
 //	                                name=value, referee sets Mara.points 3
@@ -91,10 +92,9 @@ func ParseLine(text string, line int) (s Step, ok bool, err error) {
 	if strings.HasPrefix(strings.TrimSpace(text), "=") { // what came of a step, in a story
 		return s, false, nil
 	}
-	text, _, _ = strings.Cut(text, "#")
-	words := strings.Fields(text)
-	if len(words) == 0 {
-		return s, false, nil
+	words, err := splitLine(text, line)
+	if err != nil || len(words) == 0 {
+		return s, false, err
 	}
 	s = Step{Line: line, At: -1}
 	if words[0] == "at" {
@@ -115,6 +115,35 @@ func ParseLine(text string, line int) (s Step, ok bool, err error) {
 	}
 	s.Who, s.Verb, s.Args = words[0], words[1], words[2:]
 	return s, true, nil
+}
+
+// splitLine splits a line at its blanks, up to a comment; what stands between double quotes, as in words="Mind the
+// buoy", is one word without them.
+func splitLine(text string, line int) (words []string, err error) {
+	for {
+		text = strings.TrimLeft(text, " \t\r")
+		end := strings.IndexAny(text, " \t\r\"#")
+		switch {
+		case text == "" || text[0] == '#':
+			return words, nil
+		case end < 0:
+			return append(words, text), nil
+		case text[end] == '#':
+			return append(words, text[:end]), nil
+		case text[end] != '"':
+			words, text = append(words, text[:end]), text[end:]
+			continue
+		}
+		quoted, err := strconv.QuotedPrefix(text[end:])
+		if err != nil {
+			return nil, &Error{line, "a double quote has no end"}
+		}
+		said, err := strconv.Unquote(quoted)
+		if err != nil {
+			return nil, &Error{line, fmt.Sprintf("%s: %v", quoted, err)}
+		}
+		words, text = append(words, text[:end]+said), text[end+len(quoted):]
+	}
 }
 
 func parseTime(text string, line int) (time.Duration, error) {

@@ -3,6 +3,7 @@ package script
 import (
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -135,7 +136,7 @@ func (w *writer) intent(in *step.Input) string {
 		return "named " + in.Text
 	case step.Team:
 		return "team " + in.Name
-	case step.Kick, step.Ban, step.Swap:
+	case step.Kick, step.Ban, step.Swap, step.Mute, step.Unmute:
 		return string(in.Verb) + " " + w.who(in.Target)
 	case step.HandOver:
 		return "host " + w.who(in.Target)
@@ -233,7 +234,7 @@ func (w *writer) plain(f *sheet.Field, v sheet.Value) string {
 		}
 		return strings.Join(items, ",")
 	case sheet.Text:
-		return strings.Join(strings.Fields(v.S), "_")
+		return strconv.Quote(v.S)
 	case sheet.Number:
 		return sheet.ShowThousandths(v.N[0])
 	}

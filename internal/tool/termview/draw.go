@@ -280,6 +280,9 @@ func (m *model) footer(c *client.Copy) string {
 	if !m.o.Play {
 		return faint.Render("watching   q quit")
 	}
+	if m.prompt != nil {
+		return m.prompt.draw(m.width)
+	}
 	keys := []string{"enter ready", "ctrl+p pause"}
 	if c.Book.Moves {
 		keys = append(keys, "arrows steer, space stop")

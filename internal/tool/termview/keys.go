@@ -117,6 +117,11 @@ func (m *model) act(a client.Action) tea.Cmd {
 			}
 		})
 	}
+	if len(a.Takes) > 0 {
+		in.Args = map[string]any{}
+		m.prompt = &prompt{action: a, in: in}
+		return nil
+	}
 	return m.send(in, a.Title)
 }
 

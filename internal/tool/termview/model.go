@@ -79,6 +79,7 @@ type model struct {
 	width, height int
 	target        uint32
 	steer         [2]int64
+	prompt        *prompt // nil while nothing is asked for
 	log           []string
 	left          bool
 	err           error
@@ -98,6 +99,9 @@ func (m *model) Update(msg tea.Msg) (tea.Model, tea.Cmd) {
 		m.err = msg.err
 		return m, tea.Quit
 	case tea.KeyPressMsg:
+		if m.prompt != nil {
+			return m, m.typing(msg)
+		}
 		return m, m.key(msg.String())
 	}
 	return m, nil

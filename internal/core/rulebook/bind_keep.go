@@ -109,7 +109,48 @@ func (b *keeper) board(e entry) {
 	if n.get("show") == nil && x.Of != nil && x.Of.Type.Of == sheet.Number && x.Keep != KeepCount {
 		x.Show = ShowNumber
 	}
+	b.atEntry(n, x)
 	b.book.Boards = append(b.book.Boards, x)
+}
+
+// What stands behind a board's name in the fields that tell how a player stands on it.
+const (
+	placeSuffix = "_place"
+	valueSuffix = "_value"
+)
+
+// declareStanding adds the fields that tell how players stand on boards when they enter.
+func (b *declarer) declareStanding() {
+	rec := b.adder(sheet.Record)
+	for _, e := range b.boardEntries() {
+		if !e.value.on("at_entry") || perTeam.is(e.value, "per") {
+			continue
+		}
+		value := whole
+		switch showWords.named(e.value.str("show")) {
+		case ShowNumber:
+			value.Type = sheet.Number
+		case ShowClock:
+			value.Measure, value.Show = sheet.Duration, sheet.ShowTime
+		}
+		for _, f := range []*sheet.Field{rec(e.key+placeSuffix, whole), rec(e.key+valueSuffix, value)} {
+			b.uses.wrote(sheet.Record, f)
+		}
+	}
+}
+
+// atEntry binds whether players bring how they stand on a board.
+func (b *keeper) atEntry(n *node, x *Board) {
+	switch at := n.get("at_entry"); {
+	case !n.on("at_entry"):
+	case x.Team:
+		b.fail(at, "not-here", "a board of players", "players have no place on a board of teams")
+	case x.Show == ShowNumber && n.get("show") == nil:
+		b.fail(at, "missing-key", "show: number", "the values of this board are numbers")
+	default:
+		x.Place = b.book.Schema.Field(sheet.Record, x.Name+placeSuffix)
+		x.Value = b.book.Schema.Field(sheet.Record, x.Name+valueSuffix)
+	}
 }
 
 // clients binds what clients may post.

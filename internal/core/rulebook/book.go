@@ -489,4 +489,16 @@ type Board struct {
 	Lowest int64    // what a client may post
 	Most   int64
 	Every  int64 // the least time between two posts of a client, in milliseconds; 0 for none
+
+	Place, Value *sheet.Field // of the record: how players stand when they enter; nil where that is not asked for
+}
+
+// AtEntry returns the boards on which players bring their place and value.
+func (b *Book) AtEntry() (out []*Board) {
+	for _, x := range b.Boards {
+		if x.Place != nil {
+			out = append(out, x)
+		}
+	}
+	return out
 }

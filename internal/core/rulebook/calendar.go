@@ -48,7 +48,7 @@ var calendarObject = &object{
 	example: `calendar: {time_zone: Europe/Oslo}
 record: {daily: {renew: day}, weekly: {renew: week, start: 3}}
 rules:
-  - on: enter
+  - on: start
     for: players
     if: record.last_day > 0 && lobby.day - record.last_day >= 7
     do: [{notice: welcome_back, to: me}]

@@ -184,6 +184,7 @@ func (b *declarer) declareBuiltIns() {
 	b.declareArenas()
 	b.declareStandIns()
 	b.declareCalendar()
+	b.declareStanding()
 	b.declareShots()
 	b.declareCreature()
 	b.declareZones()

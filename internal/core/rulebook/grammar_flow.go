@@ -264,7 +264,7 @@ var boardObject = &object{
 		"season in which it happened, and earlier seasons stay readable. Equal values share a place, and whoever " +
 		"reached theirs first is listed first.",
 	example: `boards:
-  lanterns: {of: me.lanterns, title: Most lanterns}
+  lanterns: {of: me.lanterns, title: Most lanterns, at_entry: true}
   fastest: {of: me.time, order: least, if: me.outcome == 'won', show: clock, renew: week, time_zone: Europe/Oslo}
   wins: {of: 1, if: me.outcome == 'won', keep: count, renew: dates, dates: [2026-03-01, 2026-06-01]}
   crews: {per: team, of: team.points, keep: total}
@@ -316,6 +316,9 @@ var boardObject = &object{
 				"posted before the first.",
 		},
 		{name: "time_zone", spec: text(40), def: "UTC", doc: "The time zone of these days, such as `Europe/Oslo`."},
+		{name: "at_entry", spec: flag, def: "false", doc: "Whether players bring their own place and value on it, as " +
+			"they are when they enter: `record.NAME_place` and `record.NAME_value`, 0 without an entry in the present " +
+			"season."},
 		{name: "clients", spec: obj(boundsObject),
 			doc: "Lets clients post too, within these bounds. Without it only the service and service keys post."},
 	},

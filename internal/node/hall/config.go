@@ -62,10 +62,10 @@ type Config struct {
 	Check time.Duration
 	// Practice makes every lobby a practice lobby.
 	Practice bool
-	// Ended is told of each match that has ended and is kept, and Closed of each lobby that is gone; both in a
-	// goroutine of their own. Nobody is told if they are nil.
-	Ended  func(lobbyID string, r *step.Result)
-	Closed func(lobbyID string)
+	// Follows is told what becomes of lobbies, in goroutines of its own; nobody is if it is nil.
+	Follows Follower
+	// Boards tells how players stand on leaderboards; nobody stands on any if it is nil.
+	Boards Boards
 	// Secret digests the passwords of lobbies, so that none is kept as it is.
 	Secret []byte
 }
@@ -107,6 +107,18 @@ type Directory interface {
 	Close(ctx context.Context, e directory.Entry, now time.Time) error
 	Named(ctx context.Context, rulebook, name string) (string, error)
 	Give(ctx context.Context, lobby string, fence store.Fence, to string) error
+}
+
+// Follower is told of each match that has ended and is kept, and of each lobby that is gone.
+type Follower interface {
+	Ended(lobbyID string, r *step.Result)
+	Closed(lobbyID string)
+}
+
+// Boards is what a hall needs of board.Boards: how a player stands on those that a rulebook wants to know at entry, as
+// values of the record. It may be called by several goroutines, and repeated after an error.
+type Boards interface {
+	Stand(ctx context.Context, book *rulebook.Book, player string) ([]step.Named, error)
 }
 
 // Keeper is what a hall needs of keep.Keeper. All methods may be called by several goroutines, and repeated after an

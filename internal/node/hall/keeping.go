@@ -73,7 +73,8 @@ func (t *tasks) wait() { t.idle.Wait() }
 // further one on a connection) has none. While it is not there the player has no control; it is tried for as long as
 // the lobby is there, and nothing else is taken in its place.
 func (l *keeping) loadRecord(seat sheet.ID, account string) {
-	if account == "" || len(l.book.Record) == 0 {
+	boards := l.hall.cfg.Boards != nil && len(l.book.AtEntry()) > 0
+	if account == "" || len(l.book.Record) == 0 && !boards {
 		l.soon = append(l.soon, func() { l.step(&step.Input{Kind: step.Loaded, Seat: seat}) })
 		return
 	}
@@ -83,15 +84,18 @@ func (l *keeping) loadRecord(seat sheet.ID, account string) {
 	safe.Go("load a record", func() {
 		var s keep.Standing
 		var first bool
+		var places []step.Named
 		loaded := l.retry("load a record", 0, func(ctx context.Context) (err error) {
 			l.hall.savings.wait(account)
-			s, first, err = l.hall.cfg.Keeper.Load(ctx, account, l.book)
+			if s, first, err = l.hall.cfg.Keeper.Load(ctx, account, l.book); err == nil && boards {
+				places, err = l.hall.cfg.Boards.Stand(ctx, l.book, account)
+			}
 			return err
 		})
 		if loaded {
 			l.post(func() {
 				l.memory.done()
-				l.loaded(seat, account, s, first)
+				l.loaded(seat, account, s, places, first)
 			})
 		}
 	})
@@ -127,8 +131,8 @@ func (l *keeping) save(job *keep.Job) {
 		for player, s := range stand {
 			l.hall.stands(l.book.Name, player, s, l)
 		}
-		if kept && job.Result != nil && l.hall.cfg.Ended != nil {
-			safe.Go("tell of a result", func() { l.hall.cfg.Ended(l.ID, job.Result) })
+		if kept && job.Result != nil && l.hall.cfg.Follows != nil {
+			safe.Go("tell of a result", func() { l.hall.cfg.Follows.Ended(l.ID, job.Result) })
 		}
 		l.postSoon(func() {
 			l.memory.done()

@@ -130,8 +130,8 @@ func (l *Lobby) finish() {
 func (l *Lobby) closedHere() {
 	l.memory.end(l.room)
 	l.sign.closeEntry()
-	if l.hall.cfg.Closed != nil {
-		safe.Go("tell of an end", func() { l.hall.cfg.Closed(l.ID) })
+	if l.hall.cfg.Follows != nil {
+		safe.Go("tell of an end", func() { l.hall.cfg.Follows.Closed(l.ID) })
 	}
 }
 

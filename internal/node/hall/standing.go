@@ -152,11 +152,13 @@ func (l *keeping) saved(job *keep.Job, stand map[string]keep.Standing) {
 	}
 }
 
-// loaded hands a record that was fetched to the authority: the newest that is known.
-func (l *keeping) loaded(seat sheet.ID, account string, s keep.Standing, first bool) {
+// loaded hands a record that was fetched to the authority, the newest that is known, and how the player stands on
+// boards.
+func (l *keeping) loaded(seat sheet.ID, account string, s keep.Standing, places []step.Named, first bool) {
 	if h := l.known[account]; h != nil {
 		l.learn(account, s)
 		s = h.stand
 	}
-	l.step(&step.Input{Kind: step.Loaded, Seat: seat, Record: s.Fields.Values(l.book), Yes: first})
+	record := append(s.Fields.Values(l.book), places...)
+	l.step(&step.Input{Kind: step.Loaded, Seat: seat, Record: record, Yes: first})
 }

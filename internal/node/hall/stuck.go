@@ -63,8 +63,8 @@ func (l *Lobby) abandon(why string) {
 	if e := l.sign.latest.Load(); e != nil {
 		safe.Go("close the row of a lobby that was given up", func() { l.sign.closeAs(*e) })
 	}
-	if l.hall.cfg.Closed != nil {
-		safe.Go("tell of an end", func() { l.hall.cfg.Closed(l.ID) })
+	if l.hall.cfg.Follows != nil {
+		safe.Go("tell of an end", func() { l.hall.cfg.Follows.Closed(l.ID) })
 	}
 	l.nothingMore()
 }

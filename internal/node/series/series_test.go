@@ -47,6 +47,9 @@ type pier struct {
 	ada, bea string
 }
 
+func (p *pier) Closed(id string)           { p.closed <- id }
+func (p *pier) Ended(string, *step.Result) {}
+
 // told is what a player was told of a meeting.
 type told struct {
 	player string
@@ -60,7 +63,7 @@ func newPier(t *testing.T, bestOf int) *pier {
 	}
 	p := &pier{T: t, told: make(chan told, 256), closed: make(chan string, 16)}
 	p.Hall = hall.New(hall.Config{Directory: memdb.NewDirectory(), Keeper: memdb.NewKeeper(), Names: memdb.NewNames(),
-		Node: "n1", Secret: []byte("secret"), Closed: func(id string) { p.closed <- id }})
+		Node: "n1", Secret: []byte("secret"), Follows: p})
 	t.Cleanup(p.Hall.Stop)
 	var problems rulebook.Problems
 	if p.book, problems = rulebook.Compile([]byte(sprint)); p.book == nil {

@@ -20,7 +20,8 @@ import (
 // TestBoardsThroughEveryDoor: a player and keys post, a part of the board is watched and read, an operator removes,
 // bars and renews; what is in memory is what is kept.
 func TestBoardsThroughEveryDoor(t *testing.T) {
-	book := variant(t, "  open: {clients: {min: 0, max: 10}}", "  open: {clients: {min: 0, max: 10}, renew: hand}\n"+
+	book := variant(t, "  open: {clients: {min: 0, max: 10}}", "  open: {clients: {min: 0, max: 10}, renew: hand, "+
+		"at_entry: true}\n"+
 		"  seldom: {clients: {min: 0, max: 10, every: 1h}}\n  sum: {keep: total}\n"+
 		"  sides: {per: team, keep: total}\n",
 		"title: Amber}", "title: Amber Crew}")
@@ -43,6 +44,14 @@ func TestBoardsThroughEveryDoor(t *testing.T) {
 	if err := w.Wait(soon(t),
 		func(p client.BoardPage) bool { return rows(p) == "Joss Mara" && p.Count == 2 }); err != nil {
 		t.Fatal(err)
+	}
+	code := lobby(t, mara, client.Opening{Rulebook: book})
+	for place, in := range map[int64]*client.Signed{1: joss, 2: mara, 0: player(t, "Ilse")} {
+		until(t, join(t, in, client.Options{Lobby: code}), "the record says how they stand", func(c *client.Copy) bool {
+			r := c.Record(c.Me().ID)
+			return r != nil && c.Me().Flag("loaded") && r.Int("open_place") == place &&
+				r.Int("open_value") == map[int64]int64{1: 70, 2: 4}[place]
+		})
 	}
 	wants(t, "posting for another", as(mara).Post(soon(t), book, "open", client.Posting{Player: joss.Player, Value: 1}),
 		"forbidden")

@@ -258,8 +258,8 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 	s.Journals = journal.NewFolder(cfg.Journals)
 	s.Hall = hall.New(
 		hall.Config{
-			Ended:     s.Series.Ended,
-			Closed:    s.Series.Closed,
+			Follows:   s.Series,
+			Boards:    standings{s.Boards},
 			Directory: s.Directory,
 			Keeper:    s.Keeper,
 			Names:     names{accounts, accounts.Mutes},

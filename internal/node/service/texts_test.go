@@ -15,6 +15,7 @@ var withTexts = []string{"  plot:\n", "  say:\n    also: [lobby]\n    takes: {li
 
 func say(t *testing.T, c *client.Conn, line string) error {
 	t.Helper()
+	until(t, c, "the record is there", func(c *client.Copy) bool { return c.Me().Flag("loaded") })
 	return c.Do(soon(t), client.Intent{Do: "act", Name: "say", Args: map[string]any{"line": line}})
 }
 

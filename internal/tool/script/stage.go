@@ -21,6 +21,7 @@ type Stage struct {
 	Out   func(*step.Output)         // called with the output of each input; may be nil
 	Took  func(*step.Input)          // called with each input before it is taken; may be nil
 	kept  map[string][]step.Named    // the records of those who have left
+	stand map[string][]step.Named    // how people stand on boards
 	asked map[int64]*rulebook.Action // of the referee, by number
 	now   time.Duration
 }
@@ -28,7 +29,7 @@ type Stage struct {
 // NewStage opens a lobby to play on.
 func NewStage(book *rulebook.Book, setup lobby.Setup) *Stage {
 	return &Stage{M: lobby.New(book, setup), Book: book, seats: map[string]sheet.ID{}, seq: map[sheet.ID]uint64{},
-		kept: map[string][]step.Named{}, asked: map[int64]*rulebook.Action{}}
+		kept: map[string][]step.Named{}, stand: map[string][]step.Named{}, asked: map[int64]*rulebook.Action{}}
 }
 
 // Now is how much time has passed on the stage.
@@ -57,7 +58,8 @@ func (st *Stage) Take(in step.Input) sheet.ID {
 		case step.LoadRecord:
 			record, known := st.kept[e.Account]
 			st.kept[e.Account] = record
-			then = append(then, step.Input{Kind: step.Loaded, Seat: e.Seat, Record: record, Yes: !known})
+			then = append(then, step.Input{Kind: step.Loaded, Seat: e.Seat, Yes: !known,
+				Record: append(slices.Clone(record), st.stand[e.Account]...)})
 		case step.SaveRecord:
 			st.kept[e.Account] = changed(st.Book, st.kept[e.Account], e.Changes)
 		case step.Charge:
@@ -193,13 +195,37 @@ func (st *Stage) operator(s Step) error {
 		}
 		n := day.Unix() / 86400
 		st.Take(step.Input{Kind: step.Calendar, N: n, X: (day.Unix() - n*86400) * 1000})
+	case "ranks": // who enters next: operator ranks Mara points 3 1200
+		return st.ranks(s)
 	case "keeps":
 		st.Take(step.Input{Kind: step.Unkept})
 		st.Take(step.Input{Kind: step.Full})
 	default:
-		return s.fail("an operator ends, closes, sets, advances, holds, parts, keeps or dates, but does not %q", s.Verb)
+		return s.fail("an operator ends, closes, sets, advances, holds, parts, keeps, dates or ranks, but does not %q",
+			s.Verb)
 	}
 	return nil
+}
+
+// ranks says how a player stands on a board when they enter next.
+func (st *Stage) ranks(s Step) error {
+	if len(s.Args) == 4 {
+		for _, b := range st.Book.AtEntry() {
+			n, err := s.ints(s.Args[2:])
+			if err != nil {
+				return err
+			}
+			if b.Name == s.Args[1] {
+				account := "acct-" + s.Args[0]
+				st.stand[account] = append(st.stand[account],
+					step.Named{Name: b.Place.Name, Value: sheet.IntValue(b.Place.Type, n[0])},
+					step.Named{Name: b.Value.Name, Value: sheet.IntValue(b.Value.Type, n[1])})
+				return nil
+			}
+		}
+	}
+	return s.fail("ranks needs a player, a board with at_entry: true, a place and a value: operator ranks Mara " +
+		"points 3 1200")
 }
 
 func (st *Stage) referee(s Step) error {

@@ -27,7 +27,7 @@ actions:
   score:
     do: [{add: me.points, by: 1}]
 phases:
-  play: {length: 60s}
+  play: {lasts: 60s}
 win: {order: [{most: me.points}]}
 `
 

@@ -74,7 +74,7 @@ func (b *bench) int(id sheet.ID, field string) int64 {
 	return r.Int(b.Book().Schema.Field(r.Kind, field))
 }
 
-const plain = "players: {least: 1, most: 4}\nstart: {countdown: 0s}\nphases: {play: {length: 60s}}\n"
+const plain = "players: {least: 1, most: 4}\nstart: {countdown: 0s}\nphases: {play: {lasts: 60s}}\n"
 
 // TestRepeatedIntents: a number that comes again is answered as it was, and nothing is done twice; so many are
 // remembered, older ones are said to be too old.
@@ -182,7 +182,7 @@ func TestClosingGivesNoSeats(t *testing.T) {
 func TestDoors(t *testing.T) {
 	b := open(
 		t,
-		"players: {least: 1, most: 4, late: refuse, local: 2}\nstart: {countdown: 0s}\nphases: {play: {length: "+
+		"players: {least: 1, most: 4, late: refuse, local: 2}\nstart: {countdown: 0s}\nphases: {play: {lasts: "+
 			"60s}}\nteams: {list: {a: {most: 1}, b: {most: 2}}, newcomers: choice}\n",
 		lobby.Setup{
 			Capacity: 3,
@@ -277,7 +277,7 @@ func TestHosts(t *testing.T) {
 		t,
 		"players: {least: 1, most: 4, hold: 1s, gone: keep}\n"+
 			"host: {start: [private, public]}\nstart: {countdown: 0s, ready: false}\nphases: {play: "+
-			"{length: 60s}}\n",
+			"{lasts: 60s}}\n",
 		lobby.Setup{},
 	)
 	var seats []sheet.ID
@@ -322,7 +322,7 @@ func TestHosts(t *testing.T) {
 func TestRecordsThatDoNotFit(t *testing.T) {
 	book, problems := rulebook.Compile([]byte(`turnvex: 1
 name: fits
-phases: {play: {length: 5s}}
+phases: {play: {lasts: 5s}}
 record: {n: {start: 3}, rank: {type: choice, words: [deckhand, mate]}, word: {type: text}}
 `))
 	if book == nil {

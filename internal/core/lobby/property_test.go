@@ -124,7 +124,7 @@ func TestRunawayRules(t *testing.T) {
 	} {
 		src := "turnvex: 1\nname: runaway\nplayers: {least: 1, most: 20}\nstart: {countdown: 0s}\nsheets: {match: " +
 			"{a: {type: flag}, b: {type: flag}, n: {type: integer}}}\n" +
-			"actions: {go: {do: [{set: match.a, to: true}, {spawn: me}, {go: play}]}}\nphases: {play: {length: " +
+			"actions: {go: {do: [{set: match.a, to: true}, {spawn: me}, {go: play}]}}\nphases: {play: {lasts: " +
 			"9s}}\nend: {lasts: 0s}\n"
 		if name == "loops within loops" {
 			rules = `rules: [{when: match.a, do: [{each: players, do: [{each: players, do: [{each: players, do: [{each: players, do: [{each: players, do: [{add: match.n, by: 1}]}]}]}]}]}]}]`

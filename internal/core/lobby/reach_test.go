@@ -22,7 +22,7 @@ ground: {width: 900m, height: 900m, spawns: [{at: [450m, 450m]}]}
 movement: {speed: 5m, radius: 0m, factor: me.pace, claims: check}
 sheets: {player: {pace: {type: number, start: 1}}}
 actions: {slow: {do: [{set: me.pace, to: 0.2}]}, root: {do: [{set: me.pace, to: 0}]}, run: {do: [{set: me.pace, to: 1}]}}
-phases: {play: {length: 1h}}
+phases: {play: {lasts: 1h}}
 `
 
 // runner is somebody in a field of their own.

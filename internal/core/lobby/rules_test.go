@@ -101,7 +101,7 @@ func TestSetByHand(t *testing.T) {
 
 // TestFarFromRivals: with pick far the rivals count before the friends.
 func TestFarFromRivals(t *testing.T) {
-	b, seats := begun(t, "players: {least: 3, most: 3}\nstart: {countdown: 0s}\nphases: {play: {length: 60s}}\n"+
+	b, seats := begun(t, "players: {least: 3, most: 3}\nstart: {countdown: 0s}\nphases: {play: {lasts: 60s}}\n"+
 		"teams: {list: {red: {}, blue: {}}, least: 0, newcomers: choice}\nspawn: {pick: far}\nmovement: {speed: 1m}\n"+
 		"ground: {width: 50m, height: 50m, spawns: [{at: [5m, 5m]}, {at: [45m, 5m]}]}\n"+
 		"actions: {again: {do: [{spawn: me}]}}\n", lobby.Setup{Practice: true}, 3)
@@ -145,7 +145,7 @@ func TestFrozenPieces(t *testing.T) {
 		"movement: {speed: 1m}\npieces: {stone: {number: 2, every: 100ms}, spark: {number: 0, lasts: 1s}, "+
 		"ember: {number: 0, lasts: 1s}}\n"+
 		"rules: [{on: start, do: [{place: spark}, {place: ember}, {place: ember}]}]\n"+
-		"phases: {hold: {length: 3s, inputs: frozen}, play: {length: 60s}}\n", lobby.Setup{}, 1)
+		"phases: {hold: {lasts: 3s, inputs: frozen}, play: {lasts: 60s}}\n", lobby.Setup{}, 1)
 	if n := len(b.Store().Of(sheet.Piece)); n != 3 {
 		t.Fatalf("%d pieces at the start", n)
 	}
@@ -176,7 +176,7 @@ func TestRemovingTwice(t *testing.T) {
 	b, seats := begun(t, "players: {least: 1, most: 2}\nstart: {countdown: 0s}\nground: {width: 9m, height: 9m}\n"+
 		"movement: {speed: 5m}\npieces: {stone: {number: 2, touch: [{remove: piece}, {remove: piece}, {add: me.n, by: "+
 		"1}]}}\n"+
-		"sheets: {player: {n: {type: integer}}}\nphases: {play: {length: 60s}}\n", lobby.Setup{Practice: true}, 1)
+		"sheets: {player: {n: {type: integer}}}\nphases: {play: {lasts: 60s}}\n", lobby.Setup{Practice: true}, 1)
 	stones := b.Store().Of(sheet.Piece)
 	v := stones[0].Get(b.Book().Schema.Field(sheet.Piece, "pos"))
 	set := step.Input{Target: seats[0], Name: "pos", Value: v}
@@ -190,7 +190,7 @@ func TestRemovingTwice(t *testing.T) {
 // TestEndsByClocks: an end that reads a clock alone is looked at as time goes by.
 func TestEndsByClocks(t *testing.T) {
 	b, _ := begun(t, "players: {least: 1, most: 2}\nstart: {countdown: 0s}\n"+
-		"phases: {play: {length: 60s, ends: [{if: match.clock <= 57s, next: rest}]}, rest: {length: 30s}}\n",
+		"phases: {play: {lasts: 60s, ends: [{if: match.clock <= 57s, next: rest}]}, rest: {lasts: 30s}}\n",
 		lobby.Setup{}, 1)
 	match := b.Store().Of(sheet.Match)[0].ID
 	for want := int64(0); want < 2; want++ {
@@ -203,7 +203,7 @@ func TestEndsByClocks(t *testing.T) {
 
 // TestPartiesThatJustFit: a party goes where it fits as a whole, be it to the last seat.
 func TestPartiesThatJustFit(t *testing.T) {
-	b := open(t, "players: {least: 2, most: 5}\nstart: {countdown: 0s}\nphases: {play: {length: 60s}}\n"+
+	b := open(t, "players: {least: 2, most: 5}\nstart: {countdown: 0s}\nphases: {play: {lasts: 60s}}\n"+
 		"teams: {list: {red: {most: 3}, blue: {most: 2}}, least: 0}\n", lobby.Setup{})
 	red, blue := b.Store().Of(sheet.Team)[0].ID, b.Store().Of(sheet.Team)[1].ID
 	first := b.enter("Ada")
@@ -227,7 +227,7 @@ func TestPartiesThatJustFit(t *testing.T) {
 // TestWhoAsksMustCome: the places of a party are let go when who asked for them does not come; where they come, the
 // others have their whole time.
 func TestWhoAsksMustCome(t *testing.T) {
-	b := open(t, "players: {least: 2, most: 8}\nphases: {play: {length: 60s}}\n", lobby.Setup{})
+	b := open(t, "players: {least: 2, most: 8}\nphases: {play: {lasts: 60s}}\n", lobby.Setup{})
 	b.enter("Ada")
 	held := func(after sheet.Tick, want int64) {
 		t.Helper()
@@ -252,7 +252,7 @@ func TestWhoAsksMustCome(t *testing.T) {
 // TestTheHostStarts: where the host starts, nobody else's readiness holds the start up.
 func TestTheHostStarts(t *testing.T) {
 	b := open(t, "players: {least: 2, most: 4}\n"+
-		"host: {start: [private, public]}\nstart: {countdown: 2s, ready: false}\nphases: {play: {length: 60s}}\n",
+		"host: {start: [private, public]}\nstart: {countdown: 2s, ready: false}\nphases: {play: {lasts: 60s}}\n",
 		lobby.Setup{})
 	ada, bo := b.enter("Ada"), b.enter("Bo")
 	b.wants("start", b.ask(ada, step.Start, step.Input{}), code.OK)
@@ -273,7 +273,7 @@ players: {least: 1, most: 4, late: seat, below: go-on}
 start: {countdown: 0s}
 sheets: {player: {n: {type: integer}}}
 actions: {score: {do: [{add: me.n, by: 1}]}}
-phases: {play: {length: 10m}}`, lobby.Setup{Capacity: 4})
+phases: {play: {lasts: 10m}}`, lobby.Setup{Capacity: 4})
 	b.ask(b.enter("ada"), step.Ready, step.Input{})
 	come := func(who string, from int64) code.Code {
 		out := b.take(step.Input{Kind: step.Enter, Acct: who, Name: who, Conn: who, X: from})
@@ -322,7 +322,7 @@ spawn: {respawn: false}
 ground: {width: 20m, height: 20m, spawns: [{at: [2m, 2m]}]}
 movement: {speed: 3m}
 actions: {sit: {do: [{bench: me}]}, fall: {do: [{out: me}]}}
-phases: {play: {length: 60s}}
+phases: {play: {lasts: 60s}}
 win: {last: true, order: [{most: me.ping}]}`, lobby.Setup{Capacity: 2})
 	ada, bo := b.enter("ada"), b.enter("bo")
 	b.ask(ada, step.Ready, step.Input{})

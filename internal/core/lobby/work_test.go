@@ -25,7 +25,7 @@ start: {countdown: 0s}
 sheets: {player: {n: {type: integer}, m: {type: integer}}}
 actions: {stir: {do: [{add: me.m, by: 1}]}}
 rules: [{for: players, when: "me.m > 0 && ` + cond + `", do: [{set: me.n, to: 0}]}]
-phases: {play: {length: 60s}}
+phases: {play: {lasts: 60s}}
 `))
 		if warned := strings.Contains(problems.Error(), "much-work"); book == nil || warned != ends {
 			t.Fatalf("%d deep: %v", deep, problems)

@@ -55,8 +55,8 @@ pieces: {shell: {number: 2, every: 1s, at: [[22m, 22m], [24m, 12m]]}}
 rules:
   - {every: 1s, do: [{set: match.tide, to: "random(1, 1000)"}]}
   - {every: 700ms, for: players, do: [{add: me.purse, by: "random(0, 3)"}]}
-phases: {play: {length: 20s}}
-win: {order: [{most: me.luck}], by: players}
+phases: {play: {lasts: 20s}}
+win: {order: [{most: me.luck}], for: players}
 end: {lasts: 500ms}
 record:
   luck: {of: me.luck, keep: best}

@@ -266,7 +266,7 @@ actions:
       - if: me.open % 7 == 0
         then: [{shuffle: me.hand}, {empty: me.plans}, {take: match.log, many: 3}, {take: me.hand, many: 5, where: random}]
 pieces: {shell: {number: 3, touch: [{remove: piece}]}}
-phases: {play: {length: 9s}}
+phases: {play: {lasts: 9s}}
 end: {lasts: 500ms}
 record: {stirs: {of: me.open, keep: total}, seen: {of: me.open, keep: best, see: everyone}}
 `

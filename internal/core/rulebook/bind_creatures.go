@@ -56,7 +56,7 @@ func (b *binder) creatures() {
 					showLength(c.Radius))
 			}
 		}
-		if side := n.get("side"); side != nil {
+		if side := n.get("team"); side != nil {
 			c.Side = b.indexOf(side, "team", b.teamNames())
 		}
 		if b.book.Ground == nil {
@@ -105,13 +105,13 @@ func (b *binder) rates() {
 
 func (b *binder) move(n *node) Move {
 	m := Move{Line: n.line, If: b.condition(n, "if", scopeCreature), Gap: n.span("gap"),
-		To: b.expr(n, "to", scopeCreature, expr.Want{Type: sheet.Position}), Then: pathWords.named(n.str("then")),
+		To: b.expr(n, "to", scopeCreature, expr.Want{Type: sheet.Position}), Then: pathWords.named(n.str("next")),
 		Wander: n.span("wander"), Speed: n.span("speed")}
 	for _, at := range n.list("along") {
 		x, y := pointOf(at)
 		m.Along = append(m.Along, [2]int64{x, y})
 	}
-	for key, with := range map[string]string{"gap": "to", "then": "along"} {
+	for key, with := range map[string]string{"gap": "to", "next": "along"} {
 		if v := n.get(key); v != nil && !v.implied && n.get(with) == nil {
 			b.fail(v, "not-here", "it only with "+with, "this move has no %q", with)
 		}

@@ -88,14 +88,14 @@ func (b *keeper) board(e entry) {
 			posts = &node{kind: mapNode}
 		}
 	}
-	x := &Board{Line: e.line, Name: e.key, Game: game, Title: n.titled(e.key), Team: perTeam.is(n, "per"),
+	x := &Board{Line: e.line, Name: e.key, Game: game, Title: n.titled(e.key), Team: byTeams.is(n, "for"),
 		Keep: keepWords.named(n.str("keep")), Least: leastFirst.is(n, "order"),
 		Show: showWords.named(n.str("show"))}
 	scope := scopePlayer
 	if x.Team {
 		scope = scopeTeam
 		if b.top.get("teams") == nil && !game {
-			b.fail(n.get("per"), "not-here", "player", "there are no teams here")
+			b.fail(n.get("for"), "not-here", "player", "there are no teams here")
 		}
 	}
 	if n.get("family") != nil {
@@ -123,7 +123,7 @@ const (
 func (b *declarer) declareStanding() {
 	rec := b.adder(sheet.Record)
 	for _, e := range b.boardEntries() {
-		if !e.value.on("at_entry") || perTeam.is(e.value, "per") {
+		if !e.value.on("at_entry") || byTeams.is(e.value, "for") {
 			continue
 		}
 		value := whole
@@ -230,7 +230,7 @@ func effectPost(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	b.uses.posted[v.text] = true
 	board := list[e.No].value
 	kind, own, me := sheet.Player, expr.Me, "me"
-	if perTeam.is(board, "per") {
+	if byTeams.is(board, "for") {
 		kind, own, me = sheet.Team, expr.Team, "team"
 	}
 	want := expr.Want{Type: sheet.Ref, Ref: kind}

@@ -70,7 +70,7 @@ func (b *document) phaseOrEnd(n *node) int {
 func (b *binder) phases() {
 	entries := b.top.fields("phases")
 	if len(entries) == 0 {
-		b.fail(b.top, "empty", "at least one phase, such as phases: {play: {length: 60s}}", "no phase is declared")
+		b.fail(b.top, "empty", "at least one phase, such as phases: {play: {lasts: 60s}}", "no phase is declared")
 	}
 	for i, e := range entries {
 		n := e.value
@@ -82,7 +82,7 @@ func (b *binder) phases() {
 		if v := n.get("next"); v != nil {
 			p.Next = leadOf(b, v, scopeMatch)
 		}
-		if v := n.get("length"); v != nil {
+		if v := n.get("lasts"); v != nil {
 			p.Line = v.line
 			if ms, ok := parseDuration(v.text); ok {
 				p.Length = sheet.Tick(sheet.Ticks(ms, b.book.Rate))
@@ -96,11 +96,12 @@ func (b *binder) phases() {
 				}
 			}
 		}
-		p.Down = n.get("length") != nil
+		p.Down = n.get("lasts") != nil
 		if v := n.get("count"); v != nil {
 			p.Down = v.text == countsDown.word
-			if p.Down && n.get("length") == nil {
-				b.fail(v, "missing-key", "a length", "a phase without a length cannot count down")
+			if p.Down && n.get("lasts") == nil {
+				b.fail(v, "missing-key", "lasts: a duration", "a phase that lasts until something ends it cannot "+
+					"count down")
 			}
 		}
 		if e.key == "end" {
@@ -127,8 +128,8 @@ func (b *binder) phaseRules(p *Phase, n *node) {
 }
 
 func (b *document) winsByTeam() bool {
-	if v := b.top.get("win").get("by"); v != nil {
-		return v.text == winByTeams.word
+	if v := b.top.get("win").get("for"); v != nil {
+		return v.text == byTeams.word
 	}
 	return len(b.book.Teams.List) > 0
 }
@@ -156,7 +157,7 @@ func (b *binder) win() {
 	n := b.section("win")
 	w.Teams = b.winsByTeam()
 	if w.Teams && len(b.book.Teams.List) == 0 {
-		b.fail(n.get("by"), "not-here", "players", "there are no teams in this rulebook")
+		b.fail(n.get("for"), "not-here", "players", "there are no teams in this rulebook")
 	}
 	if t := b.top.get("teams").get("tie"); t != nil && t.text == TieWeakest.String() && !w.Teams {
 		b.fail(t, "not-here", "first or random",

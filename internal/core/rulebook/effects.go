@@ -190,10 +190,10 @@ func init() {
 			[]key{
 				expression("at", "With `place`: where. Default: where this kind appears."),
 				{name: "with", spec: mapOf(anExpression, 16), doc: "With `place`: the values of its fields, by name."},
-				expression("side", "With `place` and a creature: the team it belongs to."),
+				expression("team", "With `place` and a creature: the team it belongs to."),
 				expression("to", "With `place` and a shot: the point that it flies to."),
 				expression("way", "With `place` and a shot: the direction it flies in, as a position."),
-				expression("times", "With `place`: how many, up to 100."),
+				expression("number", "With `place`: how many, up to 100."),
 			},
 			effectPlace,
 		},
@@ -249,7 +249,7 @@ func init() {
 				doc:  "The act that the creature in question (`creature`) performs, if its conditions hold.",
 			},
 			[]Verb{Use},
-			[]key{expression("on", "With `use`: the target, or the position to aim at.")},
+			[]key{expression("target", "With `use`: the target, or the position to aim at.")},
 			effectUse,
 		},
 		{

@@ -18,9 +18,9 @@ func effectPlace(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	where := expr.Want{Type: sheet.Position}
 	e.Value = b.expr(n, "at", scope, where)
 	p := &Placing{To: b.expr(n, "to", scope, where), Way: b.expr(n, "way", scope, where),
-		Times: b.expr(n, "times", scope, wantMillis),
-		Side:  b.expr(n, "side", scope, expr.Want{Type: sheet.Ref, Ref: sheet.Team})}
-	if side := n.get("side"); side != nil && kind != sheet.Creature {
+		Times: b.expr(n, "number", scope, wantMillis),
+		Side:  b.expr(n, "team", scope, expr.Want{Type: sheet.Ref, Ref: sheet.Team})}
+	if side := n.get("team"); side != nil && kind != sheet.Creature {
 		b.fail(side, "not-here", "a creature", "a piece has no side")
 	}
 	if e.No >= 0 {
@@ -87,7 +87,7 @@ func effectUse(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 		return
 	}
 	e.Name = v.text
-	if on := n.get("on"); on != nil {
+	if on := n.get("target"); on != nil {
 		e.Value = b.compile(on, scope, b.loose(on, scope))
 	}
 }

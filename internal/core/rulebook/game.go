@@ -126,7 +126,7 @@ func CompileGame(src []byte) (*Book, Problems) {
 		return nil, problems.sorted()
 	}
 	game, _ := GameOf(src)
-	const head = "turnvex: 1\nname: shared\ngame: %\nphases: {play: {length: 1s}}\n"
+	const head = "turnvex: 1\nname: shared\ngame: %\nphases: {play: {lasts: 1s}}\n"
 	book := strings.ReplaceAll(head, "%", game)
 	out, problems := Compile(Bundle([]byte(book), src))
 	lines := strings.Count(book, "\n") + 1

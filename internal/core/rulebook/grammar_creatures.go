@@ -22,7 +22,7 @@ var creatureObject = &object{
       bite: {cooldown: 1s, aim: {at: target, reach: 1500mm}, do: [{add: target.hull, by: -5}]}
   guard:
     at: [[10m, 10m]]
-    side: teal
+    team: teal
     back: 5s
     decides: 500ms
     factor: "match.bell == nobody ? 1.0 : 0.5"
@@ -32,10 +32,10 @@ actions:
   ram: {aim: {at: area, radius: 3m, hits: [players, rat]}, do: [{add: target.hull, by: -25}]}
 rules:
   - every: 20s
-    do: [{place: rat, times: 3, with: {hull: 10}, side: team_named('teal')}]
+    do: [{place: rat, number: 3, with: {hull: 10}, team: team_named('teal')}]
   - every: 500ms
     for: rat
-    do: [{use: bite, on: "creature.rivals.filter(p, p.alive).nearest(creature.pos)"}]
+    do: [{use: bite, target: "creature.rivals.filter(p, p.alive).nearest(creature.pos)"}]
   - {when: creature.hull == 0, for: rat, do: [{out: creature}]}
   - {on: out, for: rat, do: [{notice: squeak}]}`,
 	keys: []key{
@@ -58,7 +58,7 @@ rules:
 		{name: "back", spec: duration(0, hour),
 			doc: "How long it is out before it appears again. Without this key it is gone for good."},
 		{
-			name: "side",
+			name: "team",
 			spec: name,
 			doc:  "The team it belongs to, read as `creature.team`. Without a team it is everyone's rival.",
 		},
@@ -131,7 +131,7 @@ var moveObject = &object{
     moves:
       - {if: match.bell == nobody, stand: true}
       - {if: "distance(match.bell.pos, creature.pos) < 20m", to: match.bell.pos, gap: 4m, speed: 5m}
-      - {if: creature.pos.x < 30m, along: [[5m, 5m], [25m, 5m], [25m, 25m]], then: back}
+      - {if: creature.pos.x < 30m, along: [[5m, 5m], [25m, 5m], [25m, 25m]], next: back}
       - {wander: 10m}`,
 	keys: []key{
 		{name: "if", spec: anExpression, doc: "A condition on `creature`."},
@@ -145,7 +145,7 @@ var moveObject = &object{
 		},
 		{name: "along", spec: listOf(point, 64), doc: "From point to point."},
 		{
-			name: "then",
+			name: "next",
 			spec: pathWords.spec(),
 			def:  PathAgain.String(),
 			doc: "With `along`, after the last point: start `again` from the first, go `back` the way it came, " +

@@ -42,10 +42,10 @@ var ruleObject = &object{
 var phaseObject = &object{
 	name: "phase", doc: "A part of the match.",
 	example: `phases:
-  ready: {length: 3s, inputs: frozen}
+  ready: {lasts: 3s, inputs: frozen}
   play:
     title: The harbour is open
-    length: 90s
+    lasts: 90s
     count: up
     next: over
     enter: [{notice: opened}]
@@ -54,14 +54,14 @@ var phaseObject = &object{
       - if: teams.exists(t, t.points >= 10)
         next: over
         because: ten points
-  over: {length: 2s, inputs: frozen}`,
+  over: {lasts: 2s, inputs: frozen}`,
 	keys: []key{
 		{name: "title", spec: text(40), doc: "The display name."},
-		{name: "length", spec: timeish,
+		{name: "lasts", spec: timeish,
 			doc: "How long it lasts: a duration, or an expression in milliseconds that is evaluated when it begins. " +
-				"Without a length it lasts until something ends it."},
+				"Without it the phase lasts until something ends it."},
 		{name: "count", spec: countsDown.spec(),
-			doc: "Which way its clock runs. Default: down with a length, up without one."},
+			doc: "Which way its clock runs. Default: down where it `lasts` a time, up otherwise."},
 		{
 			name: "inputs",
 			spec: inputsFrozen.spec(),
@@ -128,7 +128,7 @@ var winObject = &object{
 	name: "win", doc: "When the match ends early, and who has won.",
 	example: `win:
   order: [{most: team.points}, {least: "team.members.sum(p, p.falls)"}]
-  by: teams
+  for: teams
   who: team.size > 0
   last: true
   ends:
@@ -136,7 +136,7 @@ var winObject = &object{
       because: ten points
     - {if: match.bell == nobody, winner: noteam}`,
 	keys: []key{
-		{name: "by", spec: winByTeams.spec(), doc: "Whether players or teams win. Default: teams, if there are any."},
+		{name: "for", spec: byTeams.spec(), doc: "Whether players or teams win. Default: teams, if there are any."},
 		{name: "who", spec: anExpression, doc: "Who competes: a condition on `me`, or on `team` where teams win, such " +
 			"as `me != match.master`. The others take part without a place or an outcome. Default: everyone."},
 		{name: "order", spec: listOf(obj(rankObject), 8),
@@ -267,7 +267,7 @@ var boardObject = &object{
   lanterns: {of: me.lanterns, title: Most lanterns, at_entry: true}
   fastest: {of: me.time, order: least, if: me.outcome == 'won', show: clock, renew: week, time_zone: Europe/Oslo}
   wins: {of: 1, if: me.outcome == 'won', keep: count, renew: dates, dates: [2026-03-01, 2026-06-01]}
-  crews: {per: team, of: team.points, keep: total}
+  crews: {for: teams, of: team.points, keep: total}
   streak: {title: Longest streak}        # posted by the effect post
   guesses: {keep: latest, clients: {min: 0, max: 100, every: 10s}}`,
 	keys: []key{
@@ -275,9 +275,9 @@ var boardObject = &object{
 		{name: "arenas", spec: flag, def: "false", doc: "Whether each arena has a board of its own, called by this " +
 			"board's name, `_` and the arena's, as in `fastest_mole`. Matches post to that of their arena."},
 		{
-			name: "per",
-			spec: perTeam.spec(),
-			def:  perTeam.not,
+			name: "for",
+			spec: byTeams.spec(),
+			def:  byTeams.not,
 			doc:  "Whose entries it has: those of players, or of the teams named in `teams`.",
 		},
 		{

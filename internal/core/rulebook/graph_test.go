@@ -36,7 +36,7 @@ sudden (1m) frozen false round false: [: its time is over] [: the first point in
 		t.Errorf("the flow is\n%s", got)
 	}
 	book, problems = rulebook.Compile([]byte("turnvex: 1\nname: two\nplayers: {least: 1, most: 2}\n" +
-		"phases: {one: {length: 1s, next: one}, two: {length: 1s}}\n" +
+		"phases: {one: {lasts: 1s, next: one}, two: {lasts: 1s}}\n" +
 		"rules: [{every: 5s, do: [{go: two}]}]\nwin: {last: true}\n"))
 	if book == nil {
 		t.Fatal(problems)

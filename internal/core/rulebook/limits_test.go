@@ -20,7 +20,7 @@ sheets:
     hull: {type: integer, min: 0, max: me.cap}
     pull: {type: integer, min: 0, max: match.cap}
 creatures: {rat: {fields: {cap: {type: integer}, hull: {type: integer, max: creature.cap}}}}
-phases: {play: {length: 30s}}
+phases: {play: {lasts: 30s}}
 `))
 	if book == nil {
 		t.Fatal(problems)
@@ -40,7 +40,7 @@ func TestMeasuredFields(t *testing.T) {
 	book, problems := rulebook.Compile([]byte("turnvex: 1\nname: sizes\nsheets:\n  player:\n" +
 		"    until: {type: duration, start: 1m30s, max: 2min}\n    far: {type: length, start: -1.5m}\n" +
 		"    pace: {type: speed, start: 2m/s, show: number}\n    bend: {type: angle, start: 0}\n" +
-		"phases: {play: {length: 30s}}\n"))
+		"phases: {play: {lasts: 30s}}\n"))
 	if book == nil {
 		t.Fatal(problems)
 	}

@@ -48,7 +48,9 @@ var renamed = map[string]string{"field.rate": "update", "sight.every": "update",
 	"vote.on": "asks",
 	"vote.by": "voters", "vote.else": "refusal", "vote.then": "passed", "end.show": "lasts", "end.then": "next",
 	"action.else": "refusal", "referee's act.else": "refusal", "board.zone": "time_zone",
-	"shared board.zone": "time_zone"}
+	"shared board.zone": "time_zone", "phase.length": "lasts", "turns.length": "lasts", "turns.of": "for",
+	"win.by": "for", "board.per": "for", "creature.side": "team", "effect.side": "team", "effect.times": "number",
+	"effect.on": "target", "move.then": "next", "team": "teams", "player": "players"}
 
 const rewriting = "; turnvex check -rewrite changes that in files"
 

@@ -52,9 +52,15 @@ func TestRewrite(t *testing.T) {
 		{"rules: [{every: 1s, if: match.play > seconds(30 + 5), do: [{finish: it is over}]}]\n",
 			"rules: [{every: 1s, if: match.play > 1s * (30 + 5), do: [{finish: it is over}]}]\n",
 			"line 3: rules[1].if: seconds( is now 1s * ("},
+		{"turns: {of: teams, length: 9s}\nteams: {number: 2}\nboards: {crews: {per: team, of: 1}}\nwin: {by: teams}\n" +
+			"creatures: {rat: {side: team1, moves: [{along: [[1m, 1m]], then: back}]}}\n" +
+			"ground: {width: 9m, height: 9m}\n",
+			"turns: {for: teams, lasts: 9s}\nteams: {number: 2}\nboards: {crews: {for: teams, of: 1}}\n" +
+				"win: {for: teams}\ncreatures: {rat: {team: team1, moves: [{along: [[1m, 1m]], next: back}]}}\n" +
+				"ground: {width: 9m, height: 9m}\n", "line 3: turns: of is now for"},
 		{"pause: {who: anyone}\n", "pause: {who: anyone}\n", ""},
 	} {
-		const around, end = "turnvex: 1\nname: old\n", "phases: {play: {length: 9s}}\n"
+		const around, end = "turnvex: 1\nname: old\n", "phases: {play: {lasts: 9s}}\n"
 		out, changes := rulebook.Rewrite([]byte(around + c.was + end))
 		if got := string(out); got != around+c.is+end {
 			t.Errorf("%s became\n%s", c.was, got)
@@ -81,27 +87,27 @@ func TestRewrite(t *testing.T) {
 	}
 	mixed := []byte("turnvex: 1\nname: old\nsheets: {match: {n: {type: integer}}}\n" +
 		"rules: [{when: match.play > match.n, do: [{set: match.n, to: match.play + 3s}]}]\n" +
-		"phases: {play: {length: 9s}}\n")
+		"phases: {play: {lasts: 9s}}\n")
 	if now, _ := rulebook.Compile(mixed); now != nil {
 		t.Error("a duration is compared with a number")
 	}
 	if kept, problems := rulebook.CompileKept(mixed); kept == nil {
 		t.Errorf("what is kept is not played any more: %s", problems)
 	}
-	json := `{"turnvex": 1, "name": "old", "start": {"by": "host"}, "phases": {"play": {"length": "9s"}}}`
+	json := `{"turnvex": 1, "name": "old", "start": {"by": "host"}, "phases": {"play": {"lasts": "9s"}}}`
 	out, _ := rulebook.Rewrite([]byte(json))
 	want := `{"turnvex": 1, "name": "old", "host": {"start": ["private", "public"]}, "start": {"ready": false}, ` +
-		`"phases": {"play": {"length": "9s"}}}`
+		`"phases": {"play": {"lasts": "9s"}}}`
 	if string(out) != want {
 		t.Errorf("the JSON became %s", out)
 	}
 	json = `{"turnvex": 1, "name": "old", "rules": [{"on": "start", "for": "players", "do": [{"notice": "a", ` +
-		`"to": "owner", "of": "me.rivals.first()"}]}], "phases": {"play": {"length": "9s"}}}`
+		`"to": "owner", "of": "me.rivals.first()"}]}], "phases": {"play": {"lasts": "9s"}}}`
 	want = strings.Replace(json, `"owner", "of": `, "", 1)
 	if out, _ := rulebook.Rewrite([]byte(json)); string(out) != want {
 		t.Errorf("the JSON became %s", out)
 	}
-	json = `{"turnvex": 1, "name": "old", "phases": {"play": {"length": 9000}}}`
+	json = `{"turnvex": 1, "name": "old", "phases": {"play": {"lasts": 9000}}}`
 	if out, _ := rulebook.Rewrite([]byte(json)); string(out) != strings.Replace(json, "9000", `"9000ms"`, 1) {
 		t.Errorf("the JSON became %s", out)
 	}

@@ -34,9 +34,9 @@ actions:
 bearers: {bell: {}}
 pieces: {lantern: {touch: [{add: me.lanterns, by: 1}, {remove: piece}]}}
 phases:
-  ready: {length: 3s, inputs: frozen}
-  play: {length: 90s}
-  overtime: {length: 30s}
+  ready: {lasts: 3s, inputs: frozen}
+  play: {lasts: 90s}
+  overtime: {lasts: 30s}
 win: {order: [{most: team.points}, {least: "team.members.sum(p, p.falls)"}]}
 `
 

@@ -154,7 +154,7 @@ actions:
 bearers: {bell: {}}
 pieces: {buoy: {fields: {n: {type: integer}}, if: "%s", touch: [{each: players, only: "%s", do: [{remove: "%s"}]}]}}
 record: {total: {of: "%s"}}
-phases: {play: {length: 30s}}
+phases: {play: {lasts: 30s}}
 win: {order: [{most: "%s"}]}
 `
 

@@ -46,7 +46,7 @@ players: {least: 1, most: 4}
 start: {countdown: 0s}
 sheets: {lobby: {since: {type: clock, runs: wall, reset: never}, long: {type: flag, is: "lobby.since > 3s"}}}
 actions: {go: {do: [{clock: lobby.since, do: restart}]}}
-phases: {play: {length: 2s}}
+phases: {play: {lasts: 2s}}
 `
 	rings = `turnvex: 1
 name: rings
@@ -56,7 +56,7 @@ sheets: {match: {ring: {type: clock, runs: wall, count: down, start: 4s}, rung: 
 actions: {go: {do: [{clock: match.ring, do: restart}]}}
 rules: [{when: "running(match.ring) && match.ring == 0", do: [{clock: match.rung, do: restart}, {clock: match.ring, do: reset}]}]
 pause: {who: anyone, longest: 6s}
-phases: {play: {length: 20s}}
+phases: {play: {lasts: 20s}}
 `
 )
 

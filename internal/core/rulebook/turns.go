@@ -39,12 +39,12 @@ var turnsObject = &object{
 		"in the player's own turn, unless they say `turn: any`. The effect `turn` passes it on; players who are " +
 		"out or away are skipped.",
 	example: `turns:
-  of: players
+  for: players
   order: random
   rounds: next
   skip: [away]
   phases: [play, overtime]
-  length: 30s
+  lasts: 30s
   clock: 5m
   gain: 2s
   begin: [{notice: your_turn, to: me}]
@@ -57,7 +57,7 @@ actions:
   call: {aim: {at: target}, do: [{turn: target}]}
   wave: {turn: any, do: [{notice: waves, with: {who: me}}]}`,
 	keys: []key{
-		{name: "of", spec: turnsOfTeams.spec(), def: turnsOfTeams.not, doc: "Who takes turns."},
+		{name: "for", spec: byTeams.spec(), def: byTeams.not, doc: "Who takes turns."},
 		{
 			name: "order",
 			spec: orderRandom.spec(),
@@ -79,7 +79,7 @@ actions:
 		},
 		{name: "phases", spec: names, doc: "The phases with turns. Default: those with open inputs."},
 		{
-			name: "length",
+			name: "lasts",
 			spec: duration(0, day),
 			def:  "0s",
 			doc:  "The longest a turn may last, shown as `match.turn_left`. 0s means no limit.",
@@ -100,11 +100,10 @@ actions:
 }
 
 var (
-	turnsOfTeams = either{"players", "teams"}
-	orderRandom  = either{"seats", "random"}
-	roundsNext   = either{"first", "next"}
-	turnAny      = either{"own", "any"}
-	skipWords    = []string{"out", "away"}
+	orderRandom = either{"seats", "random"}
+	roundsNext  = either{"first", "next"}
+	turnAny     = either{"own", "any"}
+	skipWords   = []string{"out", "away"}
 )
 
 // TurnFields are the built-in fields of turns on the match's sheet; nil without turns.
@@ -118,7 +117,7 @@ func (b *declarer) declareTurns() {
 	if n == nil {
 		return
 	}
-	t := &Turns{Teams: turnsOfTeams.is(n, "of"), Of: sheet.Player}
+	t := &Turns{Teams: byTeams.is(n, "for"), Of: sheet.Player}
 	side := playerRef
 	if t.Teams {
 		t.Of, side = sheet.Team, teamRef
@@ -143,7 +142,7 @@ func (b *binder) turns() {
 		return
 	}
 	if t.Teams && len(b.book.Teams.List) == 0 {
-		b.fail(n.get("of"), "not-here", "players", "there are no teams in this rulebook")
+		b.fail(n.get("for"), "not-here", "players", "there are no teams in this rulebook")
 	}
 	scope := scopePlayer
 	if t.Teams {
@@ -158,7 +157,7 @@ func (b *binder) turns() {
 		}
 	}
 	t.Phases = b.phaseMask(n, "phases", b.openPhases())
-	t.Length, t.Clock, t.Gain = b.ticks(n, "length"), b.ticks(n, "clock"), b.ticks(n, "gain")
+	t.Length, t.Clock, t.Gain = b.ticks(n, "lasts"), b.ticks(n, "clock"), b.ticks(n, "gain")
 	t.Begin, t.End, t.Late = b.effects(n, "begin", scope), b.effects(n, "end", scope), b.effects(n, "timeout", scope)
 	if late := n.get("timeout"); late != nil && t.Length == 0 && t.Clock == 0 {
 		b.fail(late, "missing-key", "length or clock", "the time of a turn is never up")

@@ -42,8 +42,7 @@ var (
 	saysAccept   = either{"refuse", "accept"}
 	claimsCheck  = either{"refuse", "check"}
 	leastFirst   = either{"most", "least"}
-	perTeam      = either{"player", "team"}
-	winByTeams   = either{"players", "teams"}
+	byTeams      = either{"players", "teams"}
 	wallsRound   = either{"stop", "round"}
 	eachRound    = either{"match", "round"}
 )

@@ -61,7 +61,7 @@ func TestPracticeJournal(t *testing.T) {
 		}
 		return res.StatusCode, string(data)
 	}
-	const book = "turnvex: 1\nname: barge\nplayers: {least: 1, most: 2}\nphases: {play: {length: 60s}}\n"
+	const book = "turnvex: 1\nname: barge\nplayers: {least: 1, most: 2}\nphases: {play: {lasts: 60s}}\n"
 	if status, answer := ask("POST", "/v1/rulebooks", op.Token, "", book); status != http.StatusOK {
 		t.Fatal(answer)
 	}

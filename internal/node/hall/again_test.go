@@ -263,7 +263,7 @@ func only(t *testing.T, dir string) string {
 // TestMidnight: a lobby knows the day in the rulebook's time zone when it opens, and the next one from its midnight on,
 // whether nothing else happens, or something later.
 func TestMidnight(t *testing.T) {
-	src := strings.Replace(harbour, "length: 60s", "length: 24h", 1) + "calendar: {time_zone: Europe/Oslo}\n"
+	src := strings.Replace(harbour, "lasts: 60s", "lasts: 24h", 1) + "calendar: {time_zone: Europe/Oslo}\n"
 	for _, playing := range []bool{false, true} {
 		inVirtualTime(t, src, func(r *rig) {
 			var ada *player

@@ -23,7 +23,7 @@ actions:
   earn: {do: [{add: record.coins, by: 5}]}
   buy: {certain: true, also: [lobby], cost: {coins: 5}, do: [{add: record.hats, by: 1}]}
   other: {do: [{add: me.n, by: 1}]}
-phases: {play: {length: 600s}}
+phases: {play: {lasts: 600s}}
 record: {coins: {min: 0, max: 99, start: 5}, hats: {}}
 `
 

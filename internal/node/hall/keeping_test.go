@@ -368,7 +368,7 @@ actions:
   earn: {do: [{add: record.coins, by: 5}, {add: me.n, by: 1}]}
   spend: {if: record.coins >= 5, do: [{add: record.coins, by: -5}]}
   dress: {do: [{set: record.hat, to: red}]}
-phases: {play: {length: 600s}}
+phases: {play: {lasts: 600s}}
 win: {order: [{most: me.n}]}
 record: {coins: {}, best: {keep: best, of: me.n}, hat: {type: choice, words: [none, red]}, games: {keep: total, of: 1}}
 `

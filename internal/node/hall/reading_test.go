@@ -245,7 +245,7 @@ players: {least: 1, most: 4}
 start: {countdown: 0s}
 sheets: {player: {points: {type: integer}}}
 actions: {guess: {takes: {n: {type: integer, min: 1, max: 9}}, referee: {within: 3s, otherwise: refuse, tell: {n: arg.n}}, do: [{add: me.points, by: arg.n}]}}
-phases: {play: {length: 600s}}
+phases: {play: {lasts: 600s}}
 win: {order: [{most: me.points}]}
 `
 

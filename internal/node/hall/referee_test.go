@@ -26,7 +26,7 @@ referee:
   sets: [match.question, player.points, lobby.played]
   acts: {put: {phases: [play], takes: {text: {type: text, max: 40}}, do: [{set: match.question, to: arg.text}]}}
 rules: [{on: start, do: [{notice: begins, to: referees}]}]
-phases: {play: {length: 600s}}
+phases: {play: {lasts: 600s}}
 `
 
 // takes returns what waits for a judge, written out.

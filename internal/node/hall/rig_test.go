@@ -33,7 +33,7 @@ actions:
   score: {do: [{add: me.points, by: 1}, {notice: cheer, with: {n: me.points}}]}
   shout: {do: [{notice: shouted, needed: true}]}
   point: {takes: {whom: {type: player}}, do: [{add: me.points, by: 10}]}
-phases: {play: {length: 60s}}
+phases: {play: {lasts: 60s}}
 win: {order: [{most: me.points}]}
 end: {lasts: 5s}
 record: {total: {of: me.points, keep: total}}

@@ -29,7 +29,7 @@ players: {least: 1, most: 8, hold: 10m, late: seat}
 start: {countdown: 0s}
 sheets: {player: {points: {type: integer}}}
 actions: {add: {do: [{add: me.points, by: 1}]}}
-phases: {play: {length: 3h}}
+phases: {play: {lasts: 3h}}
 `
 
 // relay is a match that is over soon, and begins again; what was counted in it is kept, and a hat costs a coin.
@@ -41,7 +41,7 @@ sheets: {player: {points: {type: integer}}}
 actions:
   add: {do: [{add: me.points, by: 1}]}
   buy: {certain: true, cost: {coins: 1}, do: [{add: record.hats, by: 1}]}
-phases: {play: {length: 3s}}
+phases: {play: {lasts: 3s}}
 win: {order: [{most: me.points}]}
 end: {lasts: 200ms, next: again}
 record: {total: {keep: total, of: me.points}, coins: {min: 0, start: 99}, hats: {}}

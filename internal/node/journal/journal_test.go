@@ -72,7 +72,7 @@ sheets: {player: {points: {type: integer}}}
 actions:
   score: {do: [{add: me.points, by: "random(1, 9)"}]}
   say: {also: [lobby], takes: {line: {type: text, max: 9}}, do: [{notice: said, with: {line: arg.line}}]}
-phases: {play: {length: 1m}}
+phases: {play: {lasts: 1m}}
 `
 
 // TestDoorsReplay: passwords, reservations, the waiting line and bans are played back as they were, and a journal that

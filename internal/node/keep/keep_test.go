@@ -29,7 +29,7 @@ var now = time.Date(2026, 11, 26, 9, 0, 0, 0, time.UTC)
 const chest = `turnvex: 1
 name: chest
 ground: {width: 9m, height: 9m}
-phases: {play: {length: 60s}}
+phases: {play: {lasts: 60s}}
 record: {coins: {max: 99, start: 5}, word: {type: text, max: 9}, spot: {type: position}}
 `
 
@@ -228,7 +228,7 @@ func TestWhoIsRead(t *testing.T) {
 func TestBoardDifferences(t *testing.T) {
 	book := func(board string) *rulebook.Book {
 		b, problems := rulebook.Compile([]byte("turnvex: 1\nname: laps\nplayers: {least: 2, most: 2}\nphases: {play: " +
-			"{length: 60s}}\nsheets: {player: {n: {type: integer}}, team: {m: {type: integer}}}\n" +
+			"{lasts: 60s}}\nsheets: {player: {n: {type: integer}}, team: {m: {type: integer}}}\n" +
 			"teams: {list: {red: {}, blue: {}}}\nboards: {" + board + "}\n"))
 		if b == nil {
 			t.Fatal(board, problems)
@@ -245,7 +245,7 @@ func TestBoardDifferences(t *testing.T) {
 		"laps: {of: me.n, keep: best, renew: week, show: clock}":            "show",
 		"laps: {of: me.n, keep: best, renew: day}":                          "renew",
 		"laps: {of: me.n, keep: best, renew: week, time_zone: Europe/Oslo}": "renew",
-		"laps: {of: team.m, per: team, keep: latest, renew: hand}":          "whose keep of renew",
+		"laps: {of: team.m, for: teams, keep: latest, renew: hand}":         "whose keep of renew",
 		"rounds: {of: me.n, keep: best, renew: week}":                       "removed",
 		"laps: {of: me.n, keep: best, renew: week}, rounds: {of: me.n}":     "",
 		"laps: {of: me.n, keep: best, renew: dates, dates: [2031-01-01]}":   "renew",

@@ -20,7 +20,7 @@ func TestGather(t *testing.T) {
 		}
 	}
 	book := "turnvex: 1\nname: piers\ngame: harbour\narenas: {files: [mole, reef]}\n" +
-		"rules: [{on: start, for: players, do: [{add: record.coins, by: 1}]}]\nphases: {play: {length: 9s}}\n"
+		"rules: [{on: start, for: players, do: [{add: record.coins, by: 1}]}]\nphases: {play: {lasts: 9s}}\n"
 	write("reef.yaml", "---\nturnvex: 1\narena: reef\nwidth: 30m\nheight: 10m\n")
 	write("harbour.yaml", "turnvex: 1\ngame: harbour\nrecord: {coins: {}}\n")
 	write("mole.yaml", "turnvex: 1\narena: mole\nwidth: 20m\nheight: 10m\n")

@@ -21,7 +21,7 @@ var db *store.DB
 func TestMain(m *testing.M) { os.Exit(pgbox.StoreTests(m.Run, &db)) }
 
 func source(name string, seconds int) []byte {
-	return fmt.Appendf(nil, "turnvex: 1\nname: %s\nphases: {play: {length: %ds}}\n", name, seconds)
+	return fmt.Appendf(nil, "turnvex: 1\nname: %s\nphases: {play: {lasts: %ds}}\n", name, seconds)
 }
 
 // TestVersions: each version is kept and can be had; one of a name is current, the last that was loaded, also when it
@@ -109,7 +109,7 @@ func TestTogether(t *testing.T) {
 	}
 	game := func(field string) string { return "turnvex: 1\ngame: port\nrecord: {" + field + ": {}, sum: {}}\n" }
 	book := func(name, field string) string {
-		return "turnvex: 1\nname: " + name + "\ngame: port\nphases: {play: {length: 9s}}\n" +
+		return "turnvex: 1\nname: " + name + "\ngame: port\nphases: {play: {lasts: 9s}}\n" +
 			"rules:\n  - {on: start, for: players, do: [{add: record." + field + ", by: 1}]}\n"
 	}
 	load := func(docs ...string) error {

@@ -24,7 +24,7 @@ func TestSharedCharges(t *testing.T) {
 		t.Fatal(err)
 	}
 	book := compile(t, string(rulebook.Bundle(
-		[]byte("turnvex: 1\nname: stall\ngame: quay\nphases: {play: {length: 60s}}\n"),
+		[]byte("turnvex: 1\nname: stall\ngame: quay\nphases: {play: {lasts: 60s}}\n"),
 		[]byte("turnvex: 1\ngame: quay\nrecord: {coins: {start: 9, min: 0}}\n"))))
 	k, ctx, ada := newKeeper(time.Now), t.Context(), person(t, "Ada")
 	job := &keep.Job{Lobby: uuid.NewString(), Book: book, Records: []keep.Record{{Player: ada, Number: 1,
@@ -54,7 +54,7 @@ func TestCharges(t *testing.T) {
 	if err := pgbox.Empty(t.Context(), db); err != nil {
 		t.Fatal(err)
 	}
-	book := compile(t, "turnvex: 1\nname: stall\nphases: {play: {length: 60s}}\nrecord: {coins: {start: 9, min: 0}}\n")
+	book := compile(t, "turnvex: 1\nname: stall\nphases: {play: {lasts: 60s}}\nrecord: {coins: {start: 9, min: 0}}\n")
 	for name, k := range map[string]hall.Keeper{"in the database": newKeeper(time.Now),
 		"in memory": memdb.NewKeeper()} {
 		ctx, ada, lobby := t.Context(), person(t, "Ada"), uuid.NewString()

@@ -56,7 +56,7 @@ func TestDeclarations(t *testing.T) {
 	}
 	var old, young strings.Builder
 	for _, s := range []*strings.Builder{&old, &young} {
-		s.WriteString("turnvex: 1\nname: declared\nground: {width: 9m, height: 9m}\nphases: {play: {length: " +
+		s.WriteString("turnvex: 1\nname: declared\nground: {width: 9m, height: 9m}\nphases: {play: {lasts: " +
 			"60s}}\nrecord:\n")
 	}
 	before := func(name string) string {
@@ -143,7 +143,7 @@ func TestDeclarations(t *testing.T) {
 		reads("the new version afterwards", is, c.name, c.then)
 		reads("the old version", was, before(c.name), c.old)
 	}
-	wrong := compile(t, "turnvex: 1\nname: declared\nphases: {play: {length: 60s}}\nrecord: {third: {was: "+
+	wrong := compile(t, "turnvex: 1\nname: declared\nphases: {play: {lasts: 60s}}\nrecord: {third: {was: "+
 		"[new_name]}}\n")
 	for _, d := range keep.Differences(is, wrong) {
 		if d.Field == "third" && !strings.Contains(d.Means, "[new_name, new_name_before]") {

@@ -21,7 +21,7 @@ import (
 	"turnvex.example/turnvex/internal/tool/pgbox"
 )
 
-const purse = "turnvex: 1\nname: ledger\nphases: {play: {length: 60s}}\nrecord: {a: {max: 90}, b: {}, word: " +
+const purse = "turnvex: 1\nname: ledger\nphases: {play: {lasts: 60s}}\nrecord: {a: {max: 90}, b: {}, word: " +
 	"{type: text, max: 9}}\n" +
 	"boards: {sum: {of: record.a, keep: total}}\n"
 

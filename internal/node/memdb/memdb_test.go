@@ -135,7 +135,7 @@ func TestDirectories(t *testing.T) {
 
 const harbour = `turnvex: 1
 name: harbour
-phases: {play: {length: 60s}}
+phases: {play: {lasts: 60s}}
 record:
   total: {keep: total, of: 1, start: 5}
   share: {type: number, start: 1.5}
@@ -357,7 +357,7 @@ func TestRecordsOfSeveralVersions(t *testing.T) {
 	if err := pgbox.Empty(t.Context(), db); err != nil {
 		t.Fatal(err)
 	}
-	const head = "turnvex: 1\nname: versions\nphases: {play: {length: 60s}}\nrecord:\n"
+	const head = "turnvex: 1\nname: versions\nphases: {play: {lasts: 60s}}\nrecord:\n"
 	old := compile(t, head+"  best: {keep: best, of: 1}\n  rank: {type: choice, words: [mate, captain]}\n")
 	young := compile(t, head+"  fresh: {type: number, start: 2.5}\n  best: {keep: best, of: 1}\n"+
 		"  rank: {type: choice, words: [deckhand, mate, captain]}\n")

@@ -31,7 +31,7 @@ var db *store.DB
 func TestMain(m *testing.M) { os.Exit(pgbox.StoreTests(m.Run, &db)) }
 
 const (
-	sprint = "turnvex: 1\nname: sprint\nplayers: {least: 2, most: 2}\nphases: {play: {length: 1m}}\n"
+	sprint = "turnvex: 1\nname: sprint\nplayers: {least: 2, most: 2}\nphases: {play: {lasts: 1m}}\n"
 	plan   = "turnvex: 1\nseries: regatta\nrulebook: sprint\nform: meeting\nbest_of: %d\ncome: 5m\n"
 )
 

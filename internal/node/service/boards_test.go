@@ -23,7 +23,7 @@ func TestBoardsThroughEveryDoor(t *testing.T) {
 	book := variant(t, "  open: {clients: {min: 0, max: 10}}", "  open: {clients: {min: 0, max: 10}, renew: hand, "+
 		"at_entry: true}\n"+
 		"  seldom: {clients: {min: 0, max: 10, every: 1h}}\n  sum: {keep: total}\n"+
-		"  sides: {per: team, keep: total}\n",
+		"  sides: {for: teams, keep: total}\n",
 		"title: Amber}", "title: Amber Crew}")
 	mara, joss, op := player(t, "Mara"), player(t, "Joss"), operator(t)
 	w, err := as(mara).WatchBoard(soon(t), book, "open", client.Part{Rows: 2}, nil)

@@ -71,7 +71,7 @@ func TestCommandLine(t *testing.T) {
 	sh := newShell(t)
 	run, has, keyFile := sh.run, sh.has, sh.keyFile
 	first := filepath.Join(sh.dir, "first.yaml")
-	bad := sh.file("bad.yaml", "turnvex: 1\nname: bad\nphases: {play: {lenght: 3s}}\n")
+	bad := sh.file("bad.yaml", "turnvex: 1\nname: bad\nphases: {play: {lsats: 3s}}\n")
 	has(run(0, ""), "serve", "check", "join", "board")
 	has(run(2, "", "chekc"), `did you mean "check"?`)
 	has(run(2, "", "check"), "0 arguments", "check -h")
@@ -81,7 +81,7 @@ func TestCommandLine(t *testing.T) {
 	has(run(0, "", "new", first, "-name", "mine"), "turnvex check")
 	has(run(1, "", "new", first), "not overwritten")
 	has(run(0, "", "check", first), "mine", "can be played")
-	has(run(1, "", "check", first, bad), bad+":3:17: error:", `did you mean "length"?`, "1 error, ")
+	has(run(1, "", "check", first, bad), bad+":3:17: error:", `did you mean "lasts"?`, "1 error, ")
 	has(run(2, "", "publish", first), "TURNVEX_OPERATOR_KEY")
 	has(run(1, "", "publish", "-key-file", keyFile, bad), bad+":3:17: error:")
 	has(run(0, "", "publish", "-key-file", keyFile, first), "mine", "is published")
@@ -266,7 +266,7 @@ func TestResultsAndScripts(t *testing.T) {
 	has(run(1, "", "rehearse", "-script", bad, duel), "bad.txt", "line 2")
 	endless := filepath.Join(t.TempDir(), "endless.yaml")
 	if err := os.WriteFile(endless, []byte("turnvex: 1\nname: e\nactions: {a: {do: []}, b: {do: []}}\n"+
-		"phases: {play: {length: 5s, next: play}}\n"), 0o644); err != nil {
+		"phases: {play: {lasts: 5s, next: play}}\n"), 0o644); err != nil {
 		t.Fatal(err)
 	}
 	has(run(1, "", "rehearse", "-matches", "2", "-limit", "30s", "-weight", "a=0", endless), "Not over at the limit",
@@ -364,7 +364,7 @@ func TestTerminalView(t *testing.T) {
 // TestTerminalLocals: enter makes everybody on the connection ready, and nobody when it is pressed again.
 func TestTerminalLocals(t *testing.T) {
 	book := "book_" + fresh()
-	src := "turnvex: 1\nname: " + book + "\nplayers: {least: 3, most: 4, local: 2}\nphases: {play: {length: 9s}}\n"
+	src := "turnvex: 1\nname: " + book + "\nplayers: {least: 3, most: 4, local: 2}\nphases: {play: {lasts: 9s}}\n"
 	if _, _, err := node.Library.Load(soon(t), []byte(src)); err != nil {
 		t.Fatal(err)
 	}

@@ -254,10 +254,10 @@ func TestConsoleEditor(t *testing.T) {
 	s.open("/rulebooks/new")
 	s.see(`document.querySelector('[data-test=verdict]')?.innerText === 'no errors'`)
 	s.must("the text", s.Run(fmt.Sprintf(`(() => { const v = document.querySelector('.cm-content').cmTile.view;
-		const text = v.state.doc.toString().replace('name: first', 'name: %s').replace('length: 60s', 'lenght: 60s');
+		const text = v.state.doc.toString().replace('name: first', 'name: %s').replace('lasts: 60s', 'lsats: 60s');
 		v.dispatch({changes: {from: 0, to: v.state.doc.length, insert: text}}) })()`, name)))
 	s.see(`/\d errors/.test(document.querySelector('[data-test=verdict]').innerText)`)
-	s.see(`document.querySelector('[data-test=problems]').innerText.includes('lenght')`)
+	s.see(`document.querySelector('[data-test=problems]').innerText.includes('lsats')`)
 	s.see(`document.querySelectorAll('.cm-lintRange-error').length > 0`)
 	s.must("the fix", s.Click(`[data-test=fix]`))
 	s.see(`document.querySelector('[data-test=verdict]').innerText === 'no errors'`)
@@ -274,7 +274,7 @@ func TestConsoleEditor(t *testing.T) {
 	do(t, c, client.Intent{Do: "ready"})
 	s.see(`document.querySelector('[data-test=flow] [data-phase=play]')?.dataset.here === 'true'`)
 	var report struct{ Matches int }
-	short := []byte("turnvex: 1\nname: short\nplayers: {least: 1, most: 2}\nphases: {play: {length: 5s}}\n")
+	short := []byte("turnvex: 1\nname: short\nplayers: {least: 1, most: 2}\nphases: {play: {lasts: 5s}}\n")
 	if err := operator(t).Call(soon(t), "POST", "/v1/rulebooks/rehearse?matches=5", short, &report); err != nil ||
 		report.Matches != 5 {
 		t.Errorf("%+v, %v", report, err)

@@ -92,7 +92,7 @@ func TestConsolePlaysWhatIsWritten(t *testing.T) {
 	s.see(text + `?.includes('Still a draft')`)
 	s.press("Discard changes")
 	s.see(text + `?.includes('draft') === false`)
-	src := []byte("turnvex: 1\nname: " + book + "\nphases: {play: {length: 5s}}\n")
+	src := []byte("turnvex: 1\nname: " + book + "\nphases: {play: {lasts: 5s}}\n")
 	var tried client.FoundLobby
 	if err := operator(t).Call(soon(t), "POST", "/v1/rulebooks/try", src, &tried); err != nil || !tried.Practice {
 		t.Errorf("%+v, %v", tried, err)

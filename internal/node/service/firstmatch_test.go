@@ -46,7 +46,7 @@ func TestFirstMatch(t *testing.T) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			src = []byte(strings.Replace(string(src), "length: 60s", "length: 5s", 1))
+			src = []byte(strings.Replace(string(src), "lasts: 60s", "lasts: 5s", 1))
 			if err := os.WriteFile(file, src, 0o600); err != nil {
 				t.Fatal(err)
 			}

@@ -17,7 +17,7 @@ func TestFolder(t *testing.T) {
 	const first = `turnvex: 1
 name: pier
 players: {least: 1, most: 2}
-phases: {play: {length: 60s}}
+phases: {play: {lasts: 60s}}
 record: {shells: {}, pearls: {}}
 boards: {finds: {clients: {min: 0, max: 99, every: 0s}, keep: total}}
 `

@@ -386,8 +386,8 @@ func TestReading(t *testing.T) {
 	check := func(text string) error {
 		return as(mara).Call(soon(t), http.MethodPost, "/v1/rulebooks/check", []byte(text), &checked)
 	}
-	if err := check("turnvex: 1\nname: x\nphases: {play: {lenght: 3s}}\n"); err != nil || checked.OK ||
-		checked.Problems[0].Line != 3 || checked.Problems[0].Nearest != "length" {
+	if err := check("turnvex: 1\nname: x\nphases: {play: {lsats: 3s}}\n"); err != nil || checked.OK ||
+		checked.Problems[0].Line != 3 || checked.Problems[0].Nearest != "lasts" {
 		t.Errorf("%+v, %v", checked, err)
 	}
 	wants(t, "a rulebook that is too large", check("# "+strings.Repeat("x", 1<<20)), "too-large")
@@ -412,7 +412,7 @@ func TestNothingIsSentForNothing(t *testing.T) {
 	book := variant(t, "plan: {type: integer, see: owner}",
 		"plan: {type: integer, see: owner}\n    slow: {type: integer, update: 400ms}",
 		"do: [{set: me.plan, to: arg.what}]",
-		"do: [{set: me.plan, to: arg.what}]\n  slowly:\n    do: [{add: me.slow, by: 1}]", "length: 30s", "length: 10m")
+		"do: [{set: me.plan, to: arg.what}]\n  slowly:\n    do: [{add: me.slow, by: 1}]", "lasts: 30s", "lasts: 10m")
 	code := lobby(t, mara, client.Opening{Rulebook: book})
 	a := join(t, mara, client.Options{Lobby: code})
 	b := bareTo(t, node.Address, map[string]any{"token": joss.Token, "lobby": code}, 0)

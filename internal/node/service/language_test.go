@@ -38,7 +38,7 @@ votes:
 actions:
   draw: {do: [{take: match.deck, many: 3, into: me.hand}, {put: me.marks, item: moon}]}
   hit: {aim: {at: area, radius: 30m, hits: [creatures], walls: ignore}, do: [{add: target.hull, by: -5}, {notice: seen, with: {what: target, from: aim.from}}]}
-phases: {play: {length: 10m}}
+phases: {play: {lasts: 10m}}
 win: {order: [{most: team.size}]}
 `
 

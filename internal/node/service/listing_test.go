@@ -124,7 +124,7 @@ arenas: {changes: round, list: {mole: {width: 9m, height: 9m}, reef: {width: 8m,
 actions:
   pick: {do: [{arena: reef}]}
   move: {do: [{go: play}]}
-phases: {play: {length: 10m}}
+phases: {play: {lasts: 10m}}
 rounds: {phase: play, number: 3}
 `))
 	if err != nil {

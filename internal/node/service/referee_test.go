@@ -22,7 +22,7 @@ actions:
     takes: {what: {type: integer, min: 1, max: 9}}
     referee: {within: 10s, otherwise: refuse, tell: {guess: arg.what}}
     do: [{add: me.points, by: arg.what}]
-phases: {play: {length: 10m}}
+phases: {play: {lasts: 10m}}
 `
 
 const quizBook = `
@@ -40,7 +40,7 @@ referee:
   sets: [match.question, player.points]
   acts: {put: {phases: [play], takes: {text: {type: text, max: 40}}, do: [{set: match.question, to: arg.text}]}}
 rules: [{on: start, do: [{notice: begins, to: referees}]}]
-phases: {play: {length: 10m}}
+phases: {play: {lasts: 10m}}
 `
 
 // TestJudge: one referee for all lobbies of a rulebook, those opened later too, answers with values, puts questions and

@@ -17,7 +17,7 @@ start: {countdown: 0s}
 options: {goal: {type: integer, start: 1, min: 1, max: 9}}
 sheets: {player: {steps: {type: integer}}}
 actions: {go: {do: [{add: me.steps, by: 1}]}}
-phases: {play: {length: 10m}}
+phases: {play: {lasts: 10m}}
 win: {order: [{most: me.steps}, {least: me.steps}], ends: [{if: "players.exists(p, p.steps >= lobby.goal)"}]}
 end: {lasts: 0s}
 `

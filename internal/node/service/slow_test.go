@@ -37,7 +37,7 @@ rules:
       - {set: match.h, to: match.b + match.f}
       - {notice: wave, with: {n: match.count}}
       - {notice: bell, with: {n: match.count}, needed: true}
-phases: {play: {length: 10m}}
+phases: {play: {lasts: 10m}}
 `
 
 // gate is a connection that reads only while it is open.

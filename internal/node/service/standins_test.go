@@ -16,7 +16,7 @@ host: {remove: [public, match]}
 stand_ins: {fill: 4, every: 100ms, names: [Barnacle]}
 sheets: {player: {points: {type: integer}}}
 actions: {score: {do: [{add: me.points, by: 1}]}}
-phases: {play: {length: 10m}}
+phases: {play: {lasts: 10m}}
 win: {order: [{most: me.points}, {least: me.points}]}
 `
 

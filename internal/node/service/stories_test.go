@@ -16,7 +16,7 @@ start: {countdown: 0s}
 arenas: {files: [mole, reef]}
 sheets: {player: {hull: {type: integer, start: 5}}}
 actions: {hurt: {do: [{add: me.hull, by: -3}]}}
-phases: {play: {length: 10m}}
+phases: {play: {lasts: 10m}}
 win: {order: [{most: me.hull}, {least: me.hull}]}
 promises: [{always: me.hull >= 0, for: players, says: No hull is below nothing}]
 `

@@ -27,7 +27,7 @@ func boardBenchmarks() []Benchmark {
 	}
 }
 
-const boardBook = "turnvex: 1\nname: ranks\nphases: {play: {length: 60s}}\nboards: {great: {}, small: {keep: total}}\n"
+const boardBook = "turnvex: 1\nname: ranks\nphases: {play: {lasts: 60s}}\nboards: {great: {}, small: {keep: total}}\n"
 
 // millionEntries measures all of it on one node.
 func millionEntries(t *Table) error {

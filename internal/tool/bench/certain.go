@@ -29,7 +29,7 @@ import (
 const stallBook = `turnvex: 1
 name: stall
 players: {least: 1, most: 8, hold: 10m}
-phases: {play: {length: 10m}}
+phases: {play: {lasts: 10m}}
 actions: {buy: {also: [lobby], certain: true, cost: {coins: 1}, do: [{add: record.hats, by: 1}]}}
 record: {coins: {min: 0, start: 1000000}, hats: {}}
 `

@@ -332,6 +332,6 @@ func denseBook() string {
 				i)
 		}
 	}
-	b.WriteString("phases: {play: {length: 5s}}\n")
+	b.WriteString("phases: {play: {lasts: 5s}}\n")
 	return b.String()
 }

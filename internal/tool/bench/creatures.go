@@ -51,7 +51,7 @@ func populousBook() string {
 `+creatures+"zones:\n"+b.String(), 1)
 	return strings.Replace(book, "rules:\n", `rules:
   - {every: 2s, for: creatures, do: [{set: creature.prey, to: creature.rivals.nearest(creature.pos)}]}
-  - {every: 1s, for: archer, do: [{use: spit, on: creature.prey}]}
+  - {every: 1s, for: archer, do: [{use: spit, target: creature.prey}]}
   - {when: creature.hull < 500000, for: creatures, do: [{out: creature}]}
   - {when: "creatures.exists(c, c.hull < 0)", do: [{finish: none}]}
 `, 1)

@@ -33,7 +33,7 @@ func ledgerBenchmarks() []Benchmark {
 	}
 }
 
-const quietBook = "turnvex: 1\nname: quiet\nplayers: {least: 2, most: 8, hold: 10m}\nphases: {play: {length: 10m}}\n"
+const quietBook = "turnvex: 1\nname: quiet\nplayers: {least: 2, most: 8, hold: 10m}\nphases: {play: {lasts: 10m}}\n"
 
 // scene is a hall with lobbies of 8 and, if it has one, a ledger.
 type scene struct {

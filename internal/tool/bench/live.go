@@ -63,7 +63,7 @@ sheets:
 actions:
   ram: {aim: {at: target, reach: 60m}, cooldown: 1s, do: [{add: target.hull, by: -10}, {add: me.points, by: 1}]}
   patch: {cooldown: 1s, do: [{add: me.hull, by: 30}]}
-phases: {play: {length: 1h}}
+phases: {play: {lasts: 1h}}
 win: {order: [{most: team.points}]}
 `
 

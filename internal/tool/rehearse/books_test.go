@@ -81,7 +81,7 @@ actions:
     aim: {at: target, who: anyone}
     takes: {n: {type: integer}, l: {type: list, of: integer}}
     do: [{add: target.n, by: arg.n}]
-phases: {play: {length: 9s}}
+phases: {play: {lasts: 9s}}
 `))
 	if book == nil {
 		t.Fatal(problems)

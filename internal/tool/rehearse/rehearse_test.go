@@ -66,9 +66,9 @@ func TestSameSeedSameReport(t *testing.T) {
 // TestFindsWhatIsWrong: endless and stuck matches, and what is never used.
 func TestFindsWhatIsWrong(t *testing.T) {
 	for _, c := range []struct{ src, want string }{
-		{"phases: {play: {length: 5s, next: play}}", "Not over at the limit"},
+		{"phases: {play: {lasts: 5s, next: play}}", "Not over at the limit"},
 		{"phases: {play: {}}", "Stuck: nothing could happen any more"},
-		{"phases: {play: {length: 5s}, extra: {length: 5s}}\nactions: {a: {if: 1 == 2}}\nwin: {ends: [{if: " +
+		{"phases: {play: {lasts: 5s}, extra: {lasts: 5s}}\nactions: {a: {if: 1 == 2}}\nwin: {ends: [{if: " +
 			"match.number > 0}]}", "phase extra\n  action a"},
 	} {
 		book, problems := rulebook.Compile([]byte("turnvex: 1\nname: x\nplayers: {least: 2}\n" + c.src))
@@ -90,7 +90,7 @@ name: race
 players: {least: 2, most: 4}
 sheets: {player: {points: {type: integer}}}
 actions: {score: {cooldown: 1s, do: [{add: me.points, by: 1}]}}
-phases: {play: {length: 60s}}
+phases: {play: {lasts: 60s}}
 rules: [{when: me.points >= 10, for: players, do: [{finish: ten points, winner: me}]}%s]
 win: {order: [{most: me.points}]}
 `
@@ -127,7 +127,7 @@ actions:
 pieces: {shell: {number: 1, every: 0s, at: [[2m, 2m], [50m, 2m]]}, pearl: {number: 0}}
 rules:
   - {on: out, do: [{notice: gone}]}
-phases: {play: {length: 60s}, late: {length: "1s / (match.round - match.round)"}}
+phases: {play: {lasts: 60s}, late: {lasts: "1s / (match.round - match.round)"}}
 win: {order: [{most: me.m}]}
 boards: {even: {of: me.m / match.round}}
 `)
@@ -238,7 +238,7 @@ func TestGoldenReplay(t *testing.T) {
 func FuzzReplay(f *testing.F) {
 	book, _ := rulebook.Compile(
 		[]byte(
-			"turnvex: 1\nname: f\ntick: 5\nphases: {play: {length: 2s}}\nactions: {a: {takes: {n: {type: integer}}}}\n",
+			"turnvex: 1\nname: f\ntick: 5\nphases: {play: {lasts: 2s}}\nactions: {a: {takes: {n: {type: integer}}}}\n",
 		),
 	)
 	var b bytes.Buffer
@@ -263,7 +263,7 @@ func FuzzReplay(f *testing.F) {
 func FuzzScript(f *testing.F) {
 	book, _ := rulebook.Compile(
 		[]byte(
-			"turnvex: 1\nname: f\ntick: 5\nphases: {play: {length: 2s}}\nsheets: {player: {n: {type: " +
+			"turnvex: 1\nname: f\ntick: 5\nphases: {play: {lasts: 2s}}\nsheets: {player: {n: {type: " +
 				"number}}}\nactions: {a: {takes: {n: {type: integer}, p: {type: player}}, do: [{add: me.n, by: 1}]}}\n",
 		),
 	)
@@ -329,7 +329,7 @@ sheets: {player: {hull: {type: integer, start: 20}}, match: {rung: {type: intege
 actions:
   ram: {cooldown: 1s, aim: {at: target}, do: [{add: target.hull, by: -7}]}
   ring: {cooldown: 2s, takes: {n: {type: integer, min: 1, max: 3}}, do: [{add: match.rung, by: arg.n}]}
-phases: {play: {length: 60s}}
+phases: {play: {lasts: 60s}}
 win: {order: [{most: me.hull}, {least: me.hull}]}
 promises:
   - {always: me.hull >= 0, for: players}
@@ -373,7 +373,7 @@ players: {least: 1, most: 3}
 sheets: {player: {points: {type: integer}}}
 actions: {score: {do: [{add: me.points, by: 1}]}, wave: {if: me.stand_in, do: [{add: me.points, by: 0}]}}
 stand_ins: {fill: 3}
-phases: {play: {length: 20s}}
+phases: {play: {lasts: 20s}}
 win: {order: [{most: me.points}]}
 `), rehearse.Options{Matches: 6, Players: 2})
 	if err != nil || used(r, "wave") != 0 || len(r.StandIns) != 2 || len(r.Unused) > 0 ||

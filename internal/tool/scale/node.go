@@ -32,7 +32,7 @@ sheets:
   team: {points: {type: integer, is: "team.members.sum(p, p.points)"}}
 actions:
   ram: {aim: {at: target, reach: 60m}, cooldown: 1s, do: [{add: target.hull, by: -1}, {add: me.points, by: 1}]}
-phases: {play: {length: 1h}}
+phases: {play: {lasts: 1h}}
 win: {order: [{most: team.points}]}
 `
 

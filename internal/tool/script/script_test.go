@@ -21,7 +21,7 @@ players: {least: 1}
 start: {countdown: 0s}
 sheets: {player: {kicks: {type: integer}}}
 actions: {kick: {aim: {at: target, who: anyone}, do: [{add: target.kicks, by: 1}]}, nod: {do: [{add: me.kicks, by: 0}]}}
-phases: {play: {length: 30s}}
+phases: {play: {lasts: 30s}}
 win: {order: [{most: me.kicks}]}
 `))
 	if book == nil {

@@ -68,7 +68,7 @@ func acts(ctx context.Context, a *attacker) func(context.Context) {
 	if err != nil {
 		panic(err)
 	}
-	book := []byte("turnvex: 1\nname: siege\nplayers: {least: 1, most: 2}\nphases: {play: {length: 1h}}\n")
+	book := []byte("turnvex: 1\nname: siege\nplayers: {least: 1, most: 2}\nphases: {play: {lasts: 1h}}\n")
 	type ask struct {
 		method, path string
 		body         any

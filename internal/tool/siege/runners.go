@@ -19,7 +19,7 @@ players: {least: 1, most: 8, late: seat}
 start: {countdown: 0s}
 ground: {width: 1000m, height: 200m, spawns: [{at: [10m, 100m]}]}
 movement: {speed: 6m, radius: 500mm, claims: check, burst: 500ms}
-phases: {play: {length: 10m}}
+phases: {play: {lasts: 10m}}
 `
 
 // The top speed, in millimetres a tick, and what is saved up at most, in ticks.

@@ -21,7 +21,7 @@ sheets: {player: {hull: {type: integer, start: 30}}}
 actions:
   ram: {aim: {at: target}, do: [{add: target.hull, by: -lobby.blow}]}
 rules: [{when: me.hull <= 0, for: players, do: [{finish: a hull gave way}]}]
-phases: {play: {length: 30s}}
+phases: {play: {lasts: 30s}}
 win: {order: [{most: me.hull}, {least: me.hull}]}
 promises: [{always: me.hull >= 0, for: players, says: No hull is below nothing}]
 `

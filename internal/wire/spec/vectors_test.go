@@ -88,7 +88,7 @@ actions:
       - {each: match.cells, do: [{put: match.log, item: "'line ' + string(match.log.size())"}]}
   cut: {do: [{take: match.cells, many: 4}, {set: match.log, nth: 9, to: "'\"§\"'"}, {put: match.log, item: "'end'"}]}
 pieces: {shell: {number: 1, at: [[10m, 10m]], lasts: 1s}}
-phases: {play: {length: 60s}}
+phases: {play: {lasts: 60s}}
 `
 
 // story plays a little match and writes what its first player is sent.

@@ -36,7 +36,7 @@ func (n *node) says(key string) bool {
 // declareSeats adds the built-in fields of players who may be on the bench or frozen, where something does that.
 func (b *declarer) declareSeats() {
 	add, f := b.adder(sheet.Player), &b.book.F.Player
-	if b.top.says("bench") {
+	if b.top.says("bench") || b.top.says("unbench") {
 		f.Benched = add("benched", resets(flagField))
 	}
 	if b.top.says("freeze") {

@@ -98,13 +98,17 @@ var roundsObject = &object{
   phase: play
   best_of: 3
   order: [{most: team.points}]
-  tied: overtime`,
+  tied: overtime
+phases:
+  play: {lasts: 90s, next: play}
+  overtime: {lasts: 30s, next: play}`,
 	keys: []key{
 		{name: "phase", spec: name, required: true, doc: "The phase that is a round."},
 		{name: "number", spec: integer(1, 100), doc: "Play exactly this many rounds.",
-			example: "rounds: {phase: play, number: 3}"},
+			example: "rounds: {phase: play, number: 3}\nphases: {play: {lasts: 60s, next: play}}"},
 		{name: "first_to", spec: integer(1, 50), doc: "Play until somebody has won this many.",
-			example: "rounds: {phase: play, first_to: 3, most: 9}"},
+			example: "rounds: {phase: play, first_to: 3, most: 9}\n" +
+				"phases: {deal: {lasts: 5s}, play: {lasts: 60s, next: deal}}"},
 		{name: "best_of", spec: integer(1, 99), doc: "Play at most this many; the match ends as soon as nobody " +
 			"can catch up."},
 		{name: "most", spec: integer(1, 200), def: "50", doc: "With `first_to`: the most rounds to play."},
@@ -269,7 +273,8 @@ var boardObject = &object{
   wins: {of: 1, if: me.outcome == 'won', keep: count, renew: dates, dates: [2026-03-01, 2026-06-01]}
   crews: {for: teams, of: team.points, keep: total}
   streak: {title: Longest streak}        # posted by the effect post
-  guesses: {keep: latest, clients: {min: 0, max: 100, every: 10s}}`,
+  guesses: {keep: latest, clients: {min: 0, max: 100, every: 10s}}
+rules: [{on: out, for: players, do: [{post: streak, value: 1}]}]`,
 	keys: []key{
 		{name: "title", spec: text(60), doc: "The display name."},
 		{name: "arenas", spec: flag, def: "false", doc: "Whether each arena has a board of its own, called by this " +

@@ -342,7 +342,8 @@ var kitObject = &object{
 	name: "kit", doc: "A named set of actions.",
 	example: `kits:
   skiff: {actions: [ram, patch]}
-  keeper: {actions: [ring], start: false}`,
+  keeper: {actions: [ring], start: false}
+rules: [{on: start, do: [{grant: keeper, to: players.first()}]}]`,
 	keys: []key{
 		{name: "actions", spec: names, required: true, doc: "The actions in it."},
 		{name: "start", spec: flag, def: "true", doc: "Whether every player has it at the start of a match."},

@@ -135,7 +135,7 @@ func writeObject(b *strings.Builder, o *object) {
 		b.WriteString(tableHead)
 		for i := range o.keys {
 			if k := &o.keys[i]; k.of == nil {
-				writeKey(b, k, k.doc)
+				writeKey(b, o.name, k, k.doc)
 			}
 		}
 	}
@@ -156,8 +156,8 @@ func writeObject(b *strings.Builder, o *object) {
 
 const tableHead = "\n| key | type | default | what it does |\n|---|---|---|---|\n"
 
-// writeKey writes a key's row of a table.
-func writeKey(b *strings.Builder, k *key, doc string) {
+// writeKey writes a key's row of a table, with where it is seen at work.
+func writeKey(b *strings.Builder, of string, k *key, doc string) {
 	def := ""
 	switch {
 	case k.required:
@@ -165,20 +165,21 @@ func writeKey(b *strings.Builder, k *key, doc string) {
 	case k.def != "":
 		def = "`" + k.def + "`"
 	}
-	fmt.Fprintf(b, "| `%s` | %s | %s | %s |\n", k.name, strings.ReplaceAll(typeText(&k.spec), "|", "\\|"), def,
+	fmt.Fprintf(b, "| [`%s`](claims.md#%s) | %s | %s | %s |\n", k.name, anchors.Replace(of), strings.ReplaceAll(typeText(&k.spec), "|", "\\|"), def,
 		strings.ReplaceAll(doc, "|", "\\|"))
 }
 
 // writeEffect writes the table of one effect: its own key, and those that go with it.
 func writeEffect(b *strings.Builder, d *effectDecl) {
 	fmt.Fprintf(b, "\n### The effect `%s`\n%s", d.key.name, tableHead)
-	writeKey(b, &d.key, d.key.doc)
+	of := "effect " + d.key.name
+	writeKey(b, of, &d.key, d.key.doc)
 	for _, k := range d.with {
 		doc := k.doc
 		if own, is := strings.CutPrefix(doc, "With `"+d.key.name+"`: "); is {
 			doc = strings.ToUpper(own[:1]) + own[1:]
 		}
-		writeKey(b, &k, doc)
+		writeKey(b, of, &k, doc)
 	}
 }
 

@@ -11,6 +11,7 @@ import (
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/node/api"
+	"turnvex.example/turnvex/internal/tool/claims"
 	"turnvex.example/turnvex/internal/wire/spec"
 )
 
@@ -37,9 +38,14 @@ func Write(w io.Writer, root string) error {
 	if err != nil {
 		return err
 	}
+	claimed, _, err := claims.Page(filepath.Join(root, "internal/core/lobby/testdata"))
+	if err != nil {
+		return err
+	}
 	for file, text := range map[string]string{"docs/protocol.md": spec.Page(),
 		"docs/protocol.schema.json": string(schema) + "\n", "clients/typescript/src/messages.ts": spec.TypeScript(),
-		"docs/rulebook.md": rulebook.Reference(), "docs/errors.md": code.Page(), "docs/http.md": string(api.Page()),
+		"docs/rulebook.md": rulebook.Reference(), "docs/claims.md": claimed, "docs/errors.md": code.Page(),
+		"docs/http.md":      string(api.Page()),
 		"docs/openapi.json": string(openAPI) + "\n", "clients/typescript/src/routes.ts": calls,
 		"docs/database.md": database + schemaPage(all), "internal/node/store/comments.sql": comments(all)} {
 		if err := os.WriteFile(filepath.Join(root, file), []byte(text), 0o644); err != nil {

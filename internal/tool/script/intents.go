@@ -52,6 +52,9 @@ func (st *Stage) intent(s Step) (step.Input, error) {
 		in.Verb, in.Text = step.Rename, strings.Join(s.Args, " ")
 	case "team":
 		in.Verb, in.Name = step.Team, strings.Join(s.Args, " ")
+		if team, who, two := strings.Cut(in.Name, " "); two && st.seats[who] != 0 { // the host moves somebody
+			in.Name, in.Target = team, st.seats[who]
+		}
 	case "kick", "ban", "swap", "mute", "unmute":
 		in.Verb = step.Verb(s.Verb)
 		in.Target, err = target()

@@ -18,11 +18,6 @@ const (
 	mostFields  = 25
 )
 
-// tooLarge are types that are still to be taken apart, with what they have: they may only become smaller.
-var tooLarge = map[string][2]int{
-	"core/rulebook.binder": {135, 3},
-}
-
 // plainData are types whose methods only read.
 var plainData = []string{"core/sheet.Field", "core/rulebook.Book"}
 
@@ -62,13 +57,9 @@ func TestTypesCanBeHeldInTheHead(t *testing.T) {
 			if is && n.NumMethods() > 0 && !slices.Contains(plainData, at) {
 				fields = s.NumFields()
 			}
-			most := [2]int{mostMethods, mostFields}
-			if x, known := tooLarge[at]; known {
-				most = x
-			}
-			if methods > most[0] || fields > most[1] {
-				t.Errorf("%s has %d methods and %d fields, at most %d and %d are allowed", at, methods, fields, most[0],
-					most[1])
+			if methods > mostMethods || fields > mostFields {
+				t.Errorf("%s has %d methods and %d fields, at most %d and %d are allowed", at, methods, fields,
+					mostMethods, mostFields)
 			}
 		}
 	}

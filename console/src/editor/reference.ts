@@ -58,7 +58,7 @@ const plain = (text: string) =>
 export function keyHelp(page: string, object: string, key: string): Help | undefined {
   const heading = object.replaceAll('_', ' ')
   const text = section(page, heading)
-  const rows = text.split('\n').filter((l) => l.startsWith(`| \`${key}\` |`))
+  const rows = text.split('\n').filter((l) => l.startsWith('| ') && cells(l)[0] === key)
   if (!rows[0]) return likeHelp(page, text, key)
   const [, type = '', initial = ''] = cells(rows[0])
   const does = rows.map((r) => cells(r)[3]).join(' ') // effects say one after the other what it does beside them

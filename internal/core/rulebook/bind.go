@@ -32,24 +32,24 @@ func compile(src []byte, lenient bool) (*Book, Problems) {
 		return nil, s.problems.sorted()
 	}
 	sum := sha256.Sum256(src)
-	b := &binder{terms: &terms{document: &document{
+	b := newBinder(&terms{document: &document{
 		top: top, lenient: lenient,
 		book: &Book{Source: slices.Clone(src), Version: hex.EncodeToString(sum[:6]), Schema: &sheet.Schema{},
 			ActionNamed: map[string]*Action{}},
-	}}}
+	}})
 	b.takeGame(s, games)
-	b.takeArenas(s, arenas)
+	b.lies.takeArenas(s, arenas)
 	(&sealer{b.document}).expandSealed(s)
-	expandArenas(b)
-	expandCounts(b)
-	expandRenewed(b)
+	expandArenas(b.document)
+	expandCounts(b.document)
+	expandRenewed(b.document)
 	b.all()
 	after := &checks{b.document}
 	after.regroup()
 	if len(b.problems.Errors()) == 0 && len(s.problems) == 0 {
 		after.flow()
-		b.places()
-		unusedDefinitions(b)
+		b.lies.places()
+		unusedDefinitions(b.terms)
 	}
 	for _, p := range b.problems {
 		if !s.pruned[p.word] && !(p.Code == "needs-ground" && s.pruned["ground"]) {
@@ -97,8 +97,50 @@ type checks struct{ *document }
 // binder turns a document into a Book. It goes on after an error, so that all are found.
 type binder struct {
 	*terms
+	decl *fielder
+	held *limiter
+	lies *surveyor
+	does *doer
+	acts *actor
+	runs *director
+}
+
+func newBinder(t *terms) *binder {
+	f, d := &fielder{terms: t}, &doer{t}
+	return &binder{t, f, &limiter{t, f}, &surveyor{t}, d, &actor{t, f, d}, &director{t, f, d}}
+}
+
+// fielder declares fields, and what they begin with.
+type fielder struct {
+	*terms
 	bendable bool                   // bounds and starts may be expressions
 	begin    map[ownKey]sheet.Value // what the own fields of pieces and creatures begin with
+}
+
+// limiter binds bounds and starts that are expressions.
+type limiter struct {
+	*terms
+	decl *fielder
+}
+
+// surveyor binds grounds, and what lies on them.
+type surveyor struct{ *terms }
+
+// doer binds effects.
+type doer struct{ *terms }
+
+// actor binds actions, what they take and aim at, and what is left to referees.
+type actor struct {
+	*terms
+	decl *fielder
+	does *doer
+}
+
+// director binds how a match goes: rules, phases, turns, votes, rounds and its end.
+type director struct {
+	*terms
+	decl *fielder
+	does *doer
 }
 
 // terms compile the expressions of a document.
@@ -124,12 +166,12 @@ func (b *binder) all() {
 	for _, r := range b.top.list("regions") {
 		k.Regions = append(k.Regions, r.text)
 	}
-	bindHost(b)
+	bindHost(b.document)
 	(&declarer{b.document}).declareBuiltIns()
 	b.teams()
-	b.sheets()
+	b.decl.sheets()
 	b.declareKinds()
-	b.record()
+	b.decl.record()
 	var err error
 	if b.checker, err = expr.NewChecker(k.Schema); err != nil {
 		panic("turnvex: the expression checker: " + err.Error())
@@ -145,34 +187,34 @@ func (b *binder) all() {
 		}
 	}
 	bindDefined(b)
-	b.ground()
-	b.kitNames()
-	b.derived()
-	b.limits()
+	b.lies.ground()
+	b.acts.kitNames()
+	b.decl.derived()
+	b.held.limits()
 	bindDefinedEffects(b)
-	b.phases()
-	b.turns()
-	b.actions()
+	b.runs.phases()
+	b.runs.turns()
+	b.acts.actions()
 	b.pieces()
 	b.creatures()
 	b.zones()
-	b.placed()
-	b.rules()
-	b.votes()
-	b.refereeing()
-	b.promises()
-	b.standIns()
-	b.rounds()
-	b.win()
-	b.endings()
+	b.lies.placed()
+	b.runs.rules()
+	b.runs.votes()
+	b.acts.refereeing()
+	b.runs.promises()
+	b.runs.standIns()
+	b.runs.rounds()
+	b.runs.win()
+	b.runs.endings()
 	keep := &keeper{b.terms}
 	keep.recordRules()
 	keep.boards()
 	keep.unposted()
 	b.watched()
-	bindWatching(b)
-	bindGroups(b)
-	weighState(b)
+	bindWatching(b.document)
+	bindGroups(b.document)
+	weighState(b.terms)
 }
 
 // watched finds out which fields derived fields and waiting conditions read, and by which clocks passing time alone may

@@ -10,7 +10,7 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-func (b *binder) kitNames() {
+func (b *actor) kitNames() {
 	actions := b.mapKeys("actions")
 	for _, e := range b.top.fields("kits") {
 		kit := Kit{Name: e.key, Start: e.value.on("start")}
@@ -34,7 +34,7 @@ func (b *document) kitIndex(n *node) int {
 	return b.indexOf(n, "kit", known)
 }
 
-func (b *binder) actions() {
+func (b *actor) actions() {
 	for i, e := range b.top.fields("actions") {
 		a := b.action(i, e)
 		b.book.Actions, b.book.Lasting = append(b.book.Actions, a), b.book.Lasting || a.Active != nil
@@ -42,7 +42,7 @@ func (b *binder) actions() {
 	}
 }
 
-func (b *binder) action(no int, e entry) *Action {
+func (b *actor) action(no int, e entry) *Action {
 	n := e.value
 	a := &Action{
 		No:      no,
@@ -93,7 +93,7 @@ func (b *binder) action(no int, e entry) *Action {
 	miss := with(scope, expr.Random|expr.Aim|hit.Vars&expr.Args)
 	miss.Args = hit.Args
 	b.missed(n, a, miss)
-	a.End = b.effects(n, "end", after)
+	a.End = b.does.effects(n, "end", after)
 	if end := n.get("end"); end != nil && never(n.get("lasts")) {
 		b.fail(end, "not-here", "lasts: a duration", "the action is over at once and has no end")
 	}
@@ -103,13 +103,13 @@ func (b *binder) action(no int, e entry) *Action {
 		a.Referee.Tell = b.named(r, "tell", told)
 		refused := with(scope, expr.Random)
 		refused.Args, refused.Vars = hit.Args, refused.Vars|hit.Vars&expr.Args
-		a.Referee.Refused = b.effects(r, "refused", refused)
+		a.Referee.Refused = b.does.effects(r, "refused", refused)
 	}
 	return a
 }
 
 // bindLasting binds how long an action lasts, or what it takes before it is done.
-func bindLasting(b *binder, n *node, a *Action, scope expr.Scope) {
+func bindLasting(b *actor, n *node, a *Action, scope expr.Scope) {
 	a.Lasts = b.quantity(n.get("lasts"), scope, "ms")
 	if w := n.get("windup"); !never(w) {
 		a.Windup, b.book.Winds = true, true
@@ -126,8 +126,8 @@ func bindLasting(b *binder, n *node, a *Action, scope expr.Scope) {
 }
 
 // missed binds what happens when the aim hits nobody.
-func (b *binder) missed(n *node, a *Action, scope expr.Scope) {
-	a.Miss = b.effects(n, "miss", scope)
+func (b *actor) missed(n *node, a *Action, scope expr.Scope) {
+	a.Miss = b.does.effects(n, "miss", scope)
 	if m := n.get("miss"); m != nil && !aimDecls[a.Aim.At].misses &&
 		!(a.Windup && a.Aim.At == AimTarget) {
 		b.fail(m, "not-here", "", "only an aim along a line, in a cone or at an area can miss")
@@ -136,9 +136,9 @@ func (b *binder) missed(n *node, a *Action, scope expr.Scope) {
 
 // takes binds values that are sent along, into the schema of what is sent. What a player writes is told apart from what
 // a referee does.
-func (b *binder) takes(n *node, s *sheet.Schema, referees bool) (fields []*sheet.Field, bounds []Bound) {
+func (b *actor) takes(n *node, s *sheet.Schema, referees bool) (fields []*sheet.Field, bounds []Bound) {
 	for _, e := range n.entries {
-		f := b.field(sheet.Match, e)
+		f := b.decl.field(sheet.Match, e)
 		f.Person = f.Type == sheet.Text && !referees
 		bound := Bound{Optional: e.value.on("optional"), Reach: e.value.span("reach")}
 		if e.value.str("type") == direction {
@@ -162,7 +162,7 @@ func (b *binder) takes(n *node, s *sheet.Schema, referees bool) (fields []*sheet
 }
 
 // also reads the times at which an action is taken beside the usual ones.
-func (b *binder) also(n *node, a *Action) {
+func (b *actor) also(n *node, a *Action) {
 	for _, item := range n.list("also") {
 		a.Also |= 1 << max(slices.Index(alsoWords, item.text), 0)
 	}
@@ -184,7 +184,7 @@ func (b *binder) also(n *node, a *Action) {
 const direction = "direction"
 
 // amounts reads needs or cost: expressions by field of the player.
-func (b *binder) amounts(n *node, key string, scope expr.Scope) []Amount {
+func (b *actor) amounts(n *node, key string, scope expr.Scope) []Amount {
 	var out []Amount
 	for _, e := range n.fields(key) {
 		at := amountOf(b, n, e, scope)
@@ -210,7 +210,7 @@ func (b *binder) amounts(n *node, key string, scope expr.Scope) []Amount {
 }
 
 // amountOf finds the field that an amount is of: the player's, or else that of the record.
-func amountOf(b *binder, n *node, e entry, scope expr.Scope) *expr.Path {
+func amountOf(b *actor, n *node, e entry, scope expr.Scope) *expr.Path {
 	name, _, _ := strings.Cut(strings.ReplaceAll(e.key, "[", "."), ".")
 	for kind, of := range map[sheet.Kind]string{sheet.Player: "me.", sheet.Record: "record."} {
 		if b.book.Schema.Field(kind, name) == nil && b.book.Schema.Counts(kind, name) == nil ||
@@ -257,7 +257,7 @@ func belowZero(text string, args []*sheet.Field) string {
 	return ""
 }
 
-func (b *binder) numericFields() []string {
+func (b *actor) numericFields() []string {
 	var names []string
 	for _, f := range b.book.Schema.Fields(sheet.Player) {
 		if !f.BuiltIn && (f.Type == sheet.Integer || f.Type == sheet.Number) {
@@ -267,7 +267,7 @@ func (b *binder) numericFields() []string {
 	return names
 }
 
-func (b *binder) aim(n *node, a *Action, scope expr.Scope) {
+func (b *actor) aim(n *node, a *Action, scope expr.Scope) {
 	v := n.get("aim")
 	if v == nil {
 		return
@@ -302,7 +302,7 @@ func (b *binder) aim(n *node, a *Action, scope expr.Scope) {
 }
 
 // coneOf reads an angle, as the cosine of half of it in millionths.
-func coneOf(b *binder, n *node, scope expr.Scope) int64 {
+func coneOf(b *actor, n *node, scope expr.Scope) int64 {
 	angle := int64(60)
 	if p := b.quantity(n, scope, "deg"); p != nil {
 		if p.Const {

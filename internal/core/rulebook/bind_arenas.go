@@ -9,7 +9,7 @@ import (
 )
 
 // takeArenas takes in the arenas that stand in files of their own: they join those of the list.
-func (b *binder) takeArenas(s *structure, docs []*node) {
+func (b *surveyor) takeArenas(s *structure, docs []*node) {
 	arenas := b.top.get("arenas")
 	files := arenas.get("files")
 	here := map[string]*node{}
@@ -89,7 +89,7 @@ func (b *declarer) declareArenas() {
 }
 
 // grounds binds the ground, or each arena's.
-func (b *binder) grounds() {
+func (b *surveyor) grounds() {
 	k, whole := b.book, b.top.get("ground")
 	if k.Arenas == nil {
 		if whole != nil {
@@ -108,7 +108,7 @@ func (b *binder) grounds() {
 }
 
 // oneGround binds a ground; what it does not say, another one says.
-func (b *binder) oneGround(n, otherwise *node) *Ground {
+func (b *surveyor) oneGround(n, otherwise *node) *Ground {
 	from := func(key string) *node {
 		if n.get(key) != nil {
 			return n
@@ -131,7 +131,7 @@ func (b *binder) oneGround(n, otherwise *node) *Ground {
 }
 
 // spawnPoints binds where players appear, on each ground.
-func (b *binder) spawnPoints() {
+func (b *surveyor) spawnPoints() {
 	whole := b.top.get("ground")
 	for i, g := range b.book.Grounds {
 		n := whole
@@ -151,7 +151,7 @@ func (b *binder) spawnPoints() {
 }
 
 // middle warns of a ground without spawn points and with a wall in its middle.
-func (b *binder) middle(n *node, g *Ground) {
+func (b *surveyor) middle(n *node, g *Ground) {
 	r := int64(0)
 	if b.book.Movement != nil {
 		r = b.book.Movement.Radius
@@ -163,7 +163,7 @@ func (b *binder) middle(n *node, g *Ground) {
 }
 
 // placed says where pieces, creatures and zones are on each ground. It comes when all of them are bound.
-func (b *binder) placed() {
+func (b *surveyor) placed() {
 	for i, g := range b.book.Grounds {
 		var own *node
 		if b.book.Arenas != nil {
@@ -194,7 +194,7 @@ func pointsOr(n *node, otherwise [][2]int64) (out [][2]int64) {
 }
 
 // stuckCreatures warns of points of an arena in walls, or outside.
-func (b *binder) stuckCreatures(g *Ground, c *Creature, places *node) {
+func (b *surveyor) stuckCreatures(g *Ground, c *Creature, places *node) {
 	if places == nil {
 		return
 	}
@@ -206,7 +206,7 @@ func (b *binder) stuckCreatures(g *Ground, c *Creature, places *node) {
 	}
 }
 
-func (b *binder) knownPlaces(n *node) {
+func (b *surveyor) knownPlaces(n *node) {
 	kinds := append(b.mapKeys("pieces"), b.mapKeys("creatures")...)
 	if n == nil {
 		return
@@ -220,7 +220,7 @@ func (b *binder) knownPlaces(n *node) {
 }
 
 // zonesOn says where zones lie on a ground.
-func (b *binder) zonesOn(g *Ground, n *node) {
+func (b *surveyor) zonesOn(g *Ground, n *node) {
 	for _, z := range b.book.Zones {
 		s := z.Shape
 		if own := n.get(z.Name); own != nil {
@@ -242,7 +242,7 @@ func (b *binder) zonesOn(g *Ground, n *node) {
 	}
 }
 
-func effectArena(b *binder, n, v *node, scope expr.Scope, e *Effect) {
+func effectArena(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	if b.book.Arenas == nil {
 		b.fail(v, "not-here", "arenas", "there are no arenas in this rulebook")
 		return

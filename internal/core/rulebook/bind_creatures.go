@@ -9,7 +9,7 @@ import (
 
 // creatureFields declares what a kind of creature brings along: its own fields, and the cooldowns of its acts.
 func (b *binder) creatureFields(no int, e entry) {
-	b.ownFields(sheet.Creature, no, e)
+	b.decl.ownFields(sheet.Creature, no, e)
 	for _, a := range e.value.fields("acts") {
 		if never(a.value.get("cooldown")) {
 			continue
@@ -46,7 +46,7 @@ func (b *binder) creatures() {
 			Round:   wallsRound.is(n, "walls"),
 			Decides: max(b.ticks(n, "decides"), 1),
 			Tell:    b.ticks(n, "update"),
-			Starts:  b.starts(sheet.Creature, i),
+			Starts:  b.decl.starts(sheet.Creature, i),
 		}
 		for _, at := range n.list("at") {
 			x, y := pointOf(at)
@@ -125,16 +125,16 @@ func (b *binder) act(no int, e entry) *Action {
 	a := &Action{No: no, Line: e.line, Name: e.key, Title: n.titled(e.key), If: b.condition(n, "if", scopeCreature),
 		Cooldown: b.quantity(n.get("cooldown"), scopeCreature, "ms"),
 		Cool:     b.book.Schema.Field(sheet.Creature, "cool_"+e.key)}
-	b.aim(n, a, scopeCreature)
-	b.hitEffects(n, a, with(scopeCreature, expr.Random))
-	b.missed(n, a, with(scopeCreature, expr.Random|expr.Aim))
+	b.acts.aim(n, a, scopeCreature)
+	b.acts.hitEffects(n, a, with(scopeCreature, expr.Random))
+	b.acts.missed(n, a, with(scopeCreature, expr.Random|expr.Aim))
 	return a
 }
 
 // hitEffects binds what an action or an act does to those whom its aim hits, by what they are.
-func (b *binder) hitEffects(n *node, a *Action, scope expr.Scope) {
+func (b *actor) hitEffects(n *node, a *Action, scope expr.Scope) {
 	if !aimDecls[a.Aim.At].target {
-		a.Do = b.effects(n, "do", scope)
+		a.Do = b.does.effects(n, "do", scope)
 		for _, key := range []string{"creature", "piece"} {
 			if v := n.get(key); v != nil {
 				b.fail(v, "not-here", "an aim", "without an aim nothing is hit")
@@ -156,7 +156,7 @@ func (b *binder) hitEffects(n *node, a *Action, scope expr.Scope) {
 		case v == nil:
 			key = "do"
 		}
-		return b.effects(n, key, scope)
+		return b.does.effects(n, key, scope)
 	}
 	a.Do = bind(a.Aim.Players, sheet.Player, "do")
 	a.Creature = bind(a.Aim.Creatures != 0, sheet.Creature, "creature")
@@ -164,7 +164,7 @@ func (b *binder) hitEffects(n *node, a *Action, scope expr.Scope) {
 }
 
 // hits reads whom an aim or a shot hits.
-func (b *binder) hits(n *node) (players bool, creatures, pieces uint64) {
+func (b *actor) hits(n *node) (players bool, creatures, pieces uint64) {
 	list := n.list("hits")
 	if n.get("hits") == nil {
 		return true, 0, 0
@@ -210,9 +210,9 @@ func (b *binder) shot(p *Piece, n *node) {
 	}
 	p.Shot = &Shot{Speed: s.span("speed"), Who: whoWords.named(s.str("who")), Pierce: s.on("pierce"),
 		Walls: shotWallWords.named(s.str("walls")), Tell: b.ticks(s, "update"),
-		Wall: b.effects(s, "wall", with(expr.Scope{Vars: expr.Piece}, expr.Random))}
+		Wall: b.does.effects(s, "wall", with(expr.Scope{Vars: expr.Piece}, expr.Random))}
 	var pieces uint64
-	if p.Shot.Players, p.Shot.Creatures, pieces = b.hits(s); pieces != 0 {
+	if p.Shot.Players, p.Shot.Creatures, pieces = b.acts.hits(s); pieces != 0 {
 		b.fail(s.get("hits"), "not-here", "players, creatures or kinds of creature", "a shot does not hit pieces")
 	}
 	if p.Bearer != NoPiece {

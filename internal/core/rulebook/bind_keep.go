@@ -10,7 +10,7 @@ import (
 )
 
 // record declares the record sheet's fields, those of the game first.
-func (b *binder) record() {
+func (b *fielder) record() {
 	b.fields(sheet.Record, b.game.get("record"))
 	b.fields(sheet.Record, &node{kind: mapNode, entries: b.own("record")})
 	for _, f := range b.book.Schema.Fields(sheet.Record) {
@@ -215,7 +215,7 @@ func boardFamily(e entry) string {
 	return e.key
 }
 
-func effectPost(b *binder, n, v *node, scope expr.Scope, e *Effect) {
+func effectPost(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	list := b.boardEntries()
 	var names []string
 	for _, x := range list {

@@ -17,7 +17,7 @@ const (
 )
 
 // listField reads what a list holds.
-func (b *binder) listField(n *node, f *sheet.Field) {
+func (b *fielder) listField(n *node, f *sheet.Field) {
 	of := n.get("of")
 	if f.Type != sheet.List {
 		for _, key := range []string{"of", "most"} {
@@ -53,7 +53,7 @@ func item(f *sheet.Field) *sheet.Field {
 }
 
 // listStart reads what a list holds at first.
-func (b *binder) listStart(v *node, f *sheet.Field, most *node) {
+func (b *fielder) listStart(v *node, f *sheet.Field, most *node) {
 	if most == nil { // a pile that is given whole needs no number
 		f.Most = sheet.MaxItems
 		defer func() { f.Most = max(int(sheet.CountItems(f.Start.S)), listMost) }()
@@ -95,7 +95,7 @@ func (b *binder) listStart(v *node, f *sheet.Field, most *node) {
 }
 
 // filledStart reads a start of the same item several times: {fill: 0, times: 64}.
-func filledStart(b *binder, v *node, f *sheet.Field) {
+func filledStart(b *fielder, v *node, f *sheet.Field) {
 	fill, times := v.get("fill"), v.num("times")
 	if fill == nil || len(v.entries) != 2 || times < 1 || times > int64(f.Most) {
 		b.fail(v, "wrong-type", fmt.Sprintf("fill and times, as in {fill: 0, times: 64}, of at most %d", f.Most),
@@ -107,7 +107,7 @@ func filledStart(b *binder, v *node, f *sheet.Field) {
 	}
 }
 
-func (b *binder) startItem(x *node, f *sheet.Field) (string, bool) {
+func (b *fielder) startItem(x *node, f *sheet.Field) (string, bool) {
 	switch {
 	case x.kind != scalarNode:
 	case f.Item == sheet.Integer && x.plain == 'i':
@@ -129,7 +129,7 @@ func (b *binder) startItem(x *node, f *sheet.Field) (string, bool) {
 }
 
 // addSize adds the field that tells everyone how many items a list has that not everyone sees.
-func (b *binder) addSize(k sheet.Kind, e entry, f *sheet.Field) {
+func (b *fielder) addSize(k sheet.Kind, e entry, f *sheet.Field) {
 	if f.Type != sheet.List || f.See == sheet.Everyone {
 		return
 	}
@@ -144,7 +144,7 @@ func (b *binder) addSize(k sheet.Kind, e entry, f *sheet.Field) {
 }
 
 // listPath binds the list that an effect works on.
-func (b *binder) listPath(n *node, key string, scope expr.Scope) *expr.Path {
+func (b *doer) listPath(n *node, key string, scope expr.Scope) *expr.Path {
 	p := b.path(n, key, scope)
 	if p != nil && p.Field.Type != sheet.List {
 		b.fail(n.get(key), "wrong-type", "a field that is a list", "%s is of type %s", n.get(key).text, p.Field.Type)
@@ -153,7 +153,7 @@ func (b *binder) listPath(n *node, key string, scope expr.Scope) *expr.Path {
 	return p
 }
 
-func effectPut(b *binder, n, v *node, scope expr.Scope, e *Effect) {
+func effectPut(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	if e.Path = b.listPath(n, "put", scope); e.Path == nil {
 		return
 	}
@@ -164,14 +164,14 @@ func effectPut(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 }
 
 // where reads which end of a list is meant; the last if nothing is said of a put, the first of a take.
-func (b *binder) where(n *node) Where {
+func (b *doer) where(n *node) Where {
 	if v := n.get("where"); v != nil {
 		return whereWords.named(v.text)
 	}
 	return WhereUsual
 }
 
-func effectTake(b *binder, n, v *node, scope expr.Scope, e *Effect) {
+func effectTake(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	if e.Path = b.listPath(n, "take", scope); e.Path == nil {
 		return
 	}
@@ -212,16 +212,16 @@ func effectTake(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	}
 }
 
-func effectShuffle(b *binder, n, v *node, scope expr.Scope, e *Effect) {
+func effectShuffle(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	e.Path = b.listPath(n, "shuffle", scope)
 }
 
-func effectEmpty(b *binder, n, v *node, scope expr.Scope, e *Effect) {
+func effectEmpty(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	e.Path = b.listPath(n, "empty", scope)
 }
 
 // wholeOf binds what a list is set to.
-func wholeOf(b *binder, n *node, f *sheet.Field, scope expr.Scope) *expr.Whole {
+func wholeOf(b *terms, n *node, f *sheet.Field, scope expr.Scope) *expr.Whole {
 	src := n.text
 	if n.kind == listNode { // written as YAML has it
 		var items []string
@@ -239,7 +239,7 @@ func wholeOf(b *binder, n *node, f *sheet.Field, scope expr.Scope) *expr.Whole {
 	w, issues := b.checker.CompileWhole(src, scope, f)
 	b.report(n, issues)
 	if w != nil {
-		used(b.terms, &w.Reads, w.Vars)
+		used(b, &w.Reads, w.Vars)
 	}
 	return w
 }

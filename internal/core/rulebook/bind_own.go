@@ -23,7 +23,7 @@ type ownKey struct {
 
 // ownFields declares the own fields of a kind of piece, creature or zone. Kinds may share a name where they declare it
 // alike, but for its start.
-func (b *binder) ownFields(k sheet.Kind, no int, e entry) {
+func (b *fielder) ownFields(k sheet.Kind, no int, e entry) {
 	for _, fe := range e.value.fields("fields") {
 		b.bendable = true
 		f := b.field(k, fe)
@@ -52,7 +52,7 @@ func (b *binder) ownFields(k sheet.Kind, no int, e entry) {
 
 // starts are the fields of a kind of piece, creature or zone that begin otherwise than declared first: with its own
 // start, and with nothing where it does not have them.
-func (b *binder) starts(k sheet.Kind, no int) (out []Begin) {
+func (b *fielder) starts(k sheet.Kind, no int) (out []Begin) {
 	for _, f := range b.book.Schema.Fields(k) {
 		if f.BuiltIn || f.Derived {
 			continue
@@ -69,7 +69,7 @@ func (b *binder) starts(k sheet.Kind, no int) (out []Begin) {
 }
 
 // has tells whether a kind of piece, creature or zone declares a field.
-func (b *binder) has(k sheet.Kind, no int, f *sheet.Field) bool {
+func (b *fielder) has(k sheet.Kind, no int, f *sheet.Field) bool {
 	_, has := b.begin[ownKey{k, no, f.Name}]
 	return has || f.BuiltIn
 }
@@ -78,7 +78,7 @@ func (b *binder) has(k sheet.Kind, no int, f *sheet.Field) bool {
 var kindsOf = map[sheet.Kind]string{sheet.Piece: "pieces", sheet.Creature: "creatures", sheet.Zone: "zones"}
 
 // having are those of some kinds of creature or zone that have every field of their own that a condition reads.
-func (b *binder) having(k sheet.Kind, kinds uint64, conditions ...*expr.Prog) uint64 {
+func (b *fielder) having(k sheet.Kind, kinds uint64, conditions ...*expr.Prog) uint64 {
 	for no := range b.mapKeys(kindsOf[k]) {
 		for _, p := range conditions {
 			if p == nil {

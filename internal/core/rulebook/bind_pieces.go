@@ -21,12 +21,12 @@ func (b *binder) pieces() {
 			Apart:  n.span("apart"),
 			Lasts:  b.ticks(n, "lasts"),
 			If:     b.condition(n, "if", scopePiece),
-			Touch:  b.effects(n, "touch", with(scopePiece, expr.Random)),
-			Meets:  b.effects(n, "creature", with(expr.Scope{Vars: expr.Piece | expr.Creature}, expr.Random)),
+			Touch:  b.does.effects(n, "touch", with(scopePiece, expr.Random)),
+			Meets:  b.does.effects(n, "creature", with(expr.Scope{Vars: expr.Piece | expr.Creature}, expr.Random)),
 			Stops:  wallsBlock.is(n, "walls"),
 			Bearer: slices.IndexFunc(b.book.Bearers, func(x Bearer) bool { return x.Piece == i }),
 		}
-		p.Starts = b.starts(sheet.Piece, i)
+		p.Starts = b.decl.starts(sheet.Piece, i)
 		b.shot(p, n)
 		for _, at := range n.list("at") {
 			x, y := pointOf(at)
@@ -46,7 +46,7 @@ func (b *binder) pieces() {
 
 // places looks for places of pieces that can never be used: outside, in a wall, over those of a kind that always lies
 // there; and for more to keep than there is room for.
-func (b *binder) places() {
+func (b *surveyor) places() {
 	for no, g := range b.book.Grounds {
 		for i, e := range b.top.fields("pieces") {
 			n, at := e.value, e.value.list("at")
@@ -62,7 +62,7 @@ func (b *binder) places() {
 }
 
 // placesOn looks at the places of a kind of piece on one ground.
-func (b *binder) placesOn(g *Ground, p *Piece, n *node, at []*node) {
+func (b *surveyor) placesOn(g *Ground, p *Piece, n *node, at []*node) {
 	usable, points := 0, g.Pieces[p.No]
 	for i, point := range points {
 		why := b.useless(g, p, point)
@@ -102,7 +102,7 @@ func crowd(p *Piece) float64 {
 }
 
 // useless says why nothing can ever lie at a place of a ground, or nothing.
-func (b *binder) useless(g *Ground, p *Piece, at [2]int64) string {
+func (b *surveyor) useless(g *Ground, p *Piece, at [2]int64) string {
 	if at[0] < p.Radius || at[1] < p.Radius || at[0] > g.Width-p.Radius || at[1] > g.Height-p.Radius {
 		return "part of it is outside the ground"
 	}

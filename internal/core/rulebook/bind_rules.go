@@ -10,7 +10,7 @@ import (
 )
 
 // rules binds what happens by itself.
-func (b *binder) rules() {
+func (b *director) rules() {
 	var edges [sheet.Kinds]int
 	if n := b.top.get("rules"); n != nil {
 		for i, item := range n.items {
@@ -23,7 +23,7 @@ func (b *binder) rules() {
 	}
 }
 
-func (b *binder) rule(no int, n *node, edges *[sheet.Kinds]int) *Rule {
+func (b *director) rule(no int, n *node, edges *[sheet.Kinds]int) *Rule {
 	r := &Rule{No: no, Line: n.line, Phases: b.phaseMask(n, "phases", everyPhase)}
 	var scope expr.Scope
 	subject := n.str("for")
@@ -51,9 +51,9 @@ func (b *binder) rule(no int, n *node, edges *[sheet.Kinds]int) *Rule {
 	}
 	r.If = b.condition(n, "if", scope)
 	if subject == forCreatures || subject == forZones {
-		r.Kinds = b.having(r.For, r.Kinds, r.When, r.If)
+		r.Kinds = b.decl.having(r.For, r.Kinds, r.When, r.If)
 	}
-	r.Do = b.effects(n, "do", with(scope, expr.Random))
+	r.Do = b.does.effects(n, "do", with(scope, expr.Random))
 	return r
 }
 
@@ -67,7 +67,7 @@ func (b *document) phaseOrEnd(n *node) int {
 	return EndOfMatch
 }
 
-func (b *binder) phases() {
+func (b *director) phases() {
 	entries := b.top.fields("phases")
 	if len(entries) == 0 {
 		b.fail(b.top, "empty", "at least one phase, such as phases: {play: {lasts: 60s}}", "no phase is declared")
@@ -80,7 +80,7 @@ func (b *binder) phases() {
 			p.Next.No = EndOfMatch
 		}
 		if v := n.get("next"); v != nil {
-			p.Next = leadOf(b, v, scopeMatch)
+			p.Next = leadOf(b.terms, v, scopeMatch)
 		}
 		if v := n.get("lasts"); v != nil {
 			p.Line = v.line
@@ -114,17 +114,17 @@ func (b *binder) phases() {
 	}
 }
 
-func (b *binder) phaseRules(p *Phase, n *node) {
+func (b *director) phaseRules(p *Phase, n *node) {
 	for _, item := range n.list("ends") {
 		end := PhaseEnd{Line: item.line, If: b.condition(item, "if", scopeMatch), Next: p.Next,
 			Because: item.str("because")}
 		if v := item.get("next"); v != nil {
-			end.Next = leadOf(b, v, scopeMatch)
+			end.Next = leadOf(b.terms, v, scopeMatch)
 		}
 		p.Ends = append(p.Ends, end)
 	}
-	p.Enter = b.effects(n, "enter", with(scopeMatch, expr.Random))
-	p.Leave = b.effects(n, "leave", with(scopeMatch, expr.Random))
+	p.Enter = b.does.effects(n, "enter", with(scopeMatch, expr.Random))
+	p.Leave = b.does.effects(n, "leave", with(scopeMatch, expr.Random))
 }
 
 func (b *document) winsByTeam() bool {
@@ -152,7 +152,7 @@ func (b *terms) order(n *node) []Rank {
 	return out
 }
 
-func (b *binder) win() {
+func (b *director) win() {
 	w := &b.book.Win
 	n := b.section("win")
 	w.Teams = b.winsByTeam()
@@ -178,7 +178,7 @@ func (b *binder) win() {
 	}
 }
 
-func (b *binder) rounds() {
+func (b *director) rounds() {
 	n := b.top.get("rounds")
 	if n == nil {
 		return
@@ -209,7 +209,7 @@ func (b *binder) rounds() {
 }
 
 // pairs writes free pairs as a JSON object, in their order.
-func (b *binder) pairs(n *node, key string) string {
+func (b *director) pairs(n *node, key string) string {
 	var parts []string
 	for _, e := range n.fields(key) {
 		parts = append(parts, strconv.Quote(e.key)+":"+quoted(e.value.text))
@@ -225,7 +225,7 @@ func quoted(text string) string {
 	return string(b)
 }
 
-func (b *binder) endings() {
+func (b *director) endings() {
 	n := b.section("pause")
 	b.book.Pause = Pause{Who: pauseWords.named(n.str("who")), Phases: b.phaseMask(n, "phases", everyPhase),
 		Times: int(n.num("times")), Total: b.ticks(n, "seconds"), Longest: b.ticks(n, "longest"),

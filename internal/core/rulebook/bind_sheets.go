@@ -15,7 +15,7 @@ const (
 )
 
 // sheets declares the author's fields.
-func (b *binder) sheets() {
+func (b *fielder) sheets() {
 	b.fields(sheet.Lobby, b.top.get("options"))
 	for _, o := range b.top.fields("options") {
 		if f := b.book.Schema.Field(sheet.Lobby, o.key); f != nil {
@@ -47,7 +47,7 @@ func (b *binder) sheets() {
 	b.bendable = false
 }
 
-func (b *binder) fields(k sheet.Kind, n *node) {
+func (b *fielder) fields(k sheet.Kind, n *node) {
 	if n == nil {
 		return
 	}
@@ -81,7 +81,7 @@ func (b *document) failEntry(e entry, code, format string, args ...any) {
 
 // field reads one declaration. Where it is wrong, what comes back can still be declared, so that its uses are not
 // reported too.
-func (b *binder) field(k sheet.Kind, e entry) sheet.Field {
+func (b *fielder) field(k sheet.Kind, e entry) sheet.Field {
 	n := e.value
 	f := sheet.Field{Name: e.key, Title: n.str("title"), Derived: n.get("is") != nil,
 		Down: countsDown.is(n, "count"), Wall: runsOnWall.is(n, "runs")}
@@ -117,7 +117,7 @@ func (b *binder) field(k sheet.Kind, e entry) sheet.Field {
 }
 
 // show reads how a field wants to be drawn.
-func (b *binder) show(n *node, f *sheet.Field) {
+func (b *fielder) show(n *node, f *sheet.Field) {
 	v := n.get("show")
 	if (v == nil || v.implied) && f.Measure == sheet.Duration {
 		f.Show = sheet.ShowTime
@@ -135,16 +135,16 @@ func (b *binder) show(n *node, f *sheet.Field) {
 	}
 }
 
-func (b *binder) audience(k sheet.Kind, n *node, f *sheet.Field) {
+func (b *fielder) audience(k sheet.Kind, n *node, f *sheet.Field) {
 	see := n.get("see")
 	if see == nil {
 		f.SeeBy(n.str("see"))
 		return
 	}
-	if !f.SeeBy(see.text) || f.See == sheet.Group && !groupOf(b, see, f) {
+	if !f.SeeBy(see.text) || f.See == sheet.Group && !groupOf(b.document, see, f) {
 		b.fail(see, "unknown-word", "one of everyone, team, owner, referees, or a list of players on the match sheet, "+
 			"as in match.spies", "%s", see.shown()).Nearest = Nearest(see.text,
-			append(groupNames(b), sheet.AudienceWords()...))
+			append(groupNames(b.document), sheet.AudienceWords()...))
 		f.See = sheet.Everyone
 	}
 	if f.See == sheet.OwnerOnly && k != sheet.Player && k != sheet.Record ||
@@ -157,7 +157,7 @@ func (b *binder) audience(k sheet.Kind, n *node, f *sheet.Field) {
 }
 
 // groupNames are the lists that may be audiences, as fields name them.
-func groupNames(b *binder) (names []string) {
+func groupNames(b *document) (names []string) {
 	for _, e := range b.section("sheets").fields(sheet.Match.String()) {
 		if e.value.is("type", "list") && e.value.is("of", sheet.Player.String()) {
 			names = append(names, sheet.GroupPrefix+e.key)
@@ -170,7 +170,7 @@ func groupNames(b *binder) (names []string) {
 const mostGroups = 16
 
 // groupOf tells whether a field's audience is a list of players on the match sheet.
-func groupOf(b *binder, see *node, f *sheet.Field) bool {
+func groupOf(b *document, see *node, f *sheet.Field) bool {
 	groups := map[string]bool{f.Group: true}
 	for k := range sheet.Kinds {
 		for _, g := range b.book.Schema.Fields(sheet.Kind(k)) {
@@ -186,7 +186,7 @@ func groupOf(b *binder, see *node, f *sheet.Field) bool {
 }
 
 // bounds reads min, max and words.
-func (b *binder) bounds(n *node, f *sheet.Field) {
+func (b *fielder) bounds(n *node, f *sheet.Field) {
 	lo, hi, words := n.get("min"), n.get("max"), n.get("words")
 	if f.Type == sheet.Choice || f.Item == sheet.Choice {
 		if words == nil || len(words.items) == 0 {
@@ -238,7 +238,7 @@ func (b *binder) bounds(n *node, f *sheet.Field) {
 }
 
 // amount reads a written integer or number in the unit of the type.
-func (b *binder) amount(n *node, t sheet.Type) int64 {
+func (b *fielder) amount(n *node, t sheet.Type) int64 {
 	v, ok := sheet.ParseThousandths(n.text)
 	if ok && t == sheet.Integer {
 		ok, v = v%1000 == 0 && n.plain == 'i', v/1000
@@ -259,7 +259,7 @@ func (b *binder) amount(n *node, t sheet.Type) int64 {
 }
 
 // measured is amount for what a field may measure, which is written with its unit.
-func measured(b *binder, n *node, f *sheet.Field, t sheet.Type) int64 {
+func measured(b *fielder, n *node, f *sheet.Field, t sheet.Type) int64 {
 	if f.Measure == sheet.Unmeasured {
 		return b.amount(n, t)
 	}
@@ -278,7 +278,7 @@ func measured(b *binder, n *node, f *sheet.Field, t sheet.Type) int64 {
 }
 
 // start reads the value that a field begins with.
-func (b *binder) start(n *node, f *sheet.Field) {
+func (b *fielder) start(n *node, f *sheet.Field) {
 	v := n.get("start")
 	if v == nil {
 		f.Start.N[0] = f.Clamp(0)
@@ -337,7 +337,7 @@ func (b *binder) start(n *node, f *sheet.Field) {
 }
 
 // derivedOfKind compiles the derived fields of a kind of piece or creature. Kinds that share one say the same of it.
-func (b *binder) derivedOfKind(k sheet.Kind, no int, n *node, left []*Derived, where map[*Derived]*node) []*Derived {
+func (b *fielder) derivedOfKind(k sheet.Kind, no int, n *node, left []*Derived, where map[*Derived]*node) []*Derived {
 	scope := scopeOf(k)
 	for _, e := range n.fields("fields") {
 		f := b.book.Schema.Field(k, e.key)
@@ -363,7 +363,7 @@ func (b *binder) derivedOfKind(k sheet.Kind, no int, n *node, left []*Derived, w
 }
 
 // derived compiles the fields that follow from others, in an order in which each comes after those that it reads.
-func (b *binder) derived() {
+func (b *fielder) derived() {
 	sheets := b.top.get("sheets")
 	scopes := map[sheet.Kind]expr.Scope{
 		sheet.Lobby:  scopeMatch,

@@ -67,7 +67,7 @@ func (b *binder) seats() {
 	}
 	s := b.section("spectators")
 	k.Spectators = Spectators{Most: int(s.num("most")), Delay: b.ticks(s, "delay")}
-	bindStart(b)
+	bindStart(b.document)
 	b.teamSizes()
 }
 
@@ -103,7 +103,7 @@ func (b *binder) teamSizes() {
 }
 
 // ground binds the playing area, movement and spawning.
-func (b *binder) ground() {
+func (b *surveyor) ground() {
 	k := b.book
 	s := b.section("spawn")
 	k.Spawn = Spawn{Pick: pickWords.named(s.str("pick")), Again: s.on("respawn"), Delay: b.ticks(s, "delay")}
@@ -120,7 +120,7 @@ func (b *binder) ground() {
 	b.spawnPoints()
 }
 
-func (b *binder) sight(n *node) *Sight {
+func (b *surveyor) sight(n *node) *Sight {
 	if n == nil {
 		return nil
 	}
@@ -132,7 +132,7 @@ func (b *binder) sight(n *node) *Sight {
 	return s
 }
 
-func (b *binder) wall(g *Ground, n *node) {
+func (b *surveyor) wall(g *Ground, n *node) {
 	var v []int64
 	src := n.get("box")
 	want := 4
@@ -162,7 +162,7 @@ func (b *binder) wall(g *Ground, n *node) {
 	g.Walls = append(g.Walls, ground.Wall{X: v[0], Y: v[1], Radius: v[2]})
 }
 
-func (b *binder) spawnPoint(g *Ground, n *node) {
+func (b *surveyor) spawnPoint(g *Ground, n *node) {
 	x, y := pointOf(n.get("at"))
 	p := SpawnPoint{X: x, Y: y, Team: -1, If: b.condition(n, "if", scopePlayer), Line: n.line}
 	if t := n.get("team"); t != nil {
@@ -188,7 +188,7 @@ func (b *binder) spawnPoint(g *Ground, n *node) {
 func (b *binder) declareKinds() {
 	k := b.book
 	for no, e := range b.top.fields("pieces") {
-		b.ownFields(sheet.Piece, no, e)
+		b.decl.ownFields(sheet.Piece, no, e)
 	}
 	for no, e := range b.top.fields("creatures") {
 		b.creatureFields(no, e)

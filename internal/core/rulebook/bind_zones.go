@@ -14,7 +14,7 @@ var (
 
 // zoneFields declares what a zone brings along: its own fields, and the match's field that refers to it.
 func (b *binder) zoneFields(no int, e entry) {
-	b.ownFields(sheet.Zone, no, e)
+	b.decl.ownFields(sheet.Zone, no, e)
 	for _, kinds := range []string{"pieces", "creatures"} {
 		if b.top.get(kinds).get(e.key) != nil {
 			b.failEntry(e, "taken", "one of the %s is called %q already; call the zone something else", kinds, e.key)
@@ -41,16 +41,16 @@ func (b *binder) zones() {
 			No: i, Line: e.line, Name: e.key, Title: n.titled(e.key), Field: b.book.Schema.Field(sheet.Match, e.key),
 			At:     b.expr(n, "at", scopeMatch, expr.Want{Type: sheet.Position}),
 			Radius: b.quantity(n.get("radius"), scopeMatch, "mm"), If: b.condition(n, "if", scopeInZone),
-			Enter: b.effects(n, "enter", with(scopeInZone, expr.Random)),
-			Leave: b.effects(n, "leave", with(scopeInZone, expr.Random)),
-			Taken: b.effects(n, "taken", with(scopeZone, expr.Random)),
-			Lost:  b.effects(n, "lost", with(scopeZone, expr.Random)),
-			Tell:  b.ticks(n, "update"), Starts: b.starts(sheet.Zone, i),
+			Enter: b.does.effects(n, "enter", with(scopeInZone, expr.Random)),
+			Leave: b.does.effects(n, "leave", with(scopeInZone, expr.Random)),
+			Taken: b.does.effects(n, "taken", with(scopeZone, expr.Random)),
+			Lost:  b.does.effects(n, "lost", with(scopeZone, expr.Random)),
+			Tell:  b.ticks(n, "update"), Starts: b.decl.starts(sheet.Zone, i),
 		}
 		if b.book.Ground == nil {
 			b.failEntry(e, "needs-ground", "zones lie on a ground; declare its width and height")
 		}
-		z.Shape = b.shape(n)
+		z.Shape = b.lies.shape(n)
 		if h := n.get("capture"); h != nil {
 			z.Hold = &Hold{Takes: b.ticks(h, "time"), Fades: b.ticks(h, "fades"), Crowd: h.num("crowd"),
 				Stays: h.on("stays")}
@@ -72,7 +72,7 @@ func (b *binder) zones() {
 }
 
 // shape reads where a zone is and how large.
-func (b *binder) shape(n *node) (z Shape) {
+func (b *surveyor) shape(n *node) (z Shape) {
 	key, want := "circle", 3
 	if n.get("box") != nil {
 		key, want = "box", 4

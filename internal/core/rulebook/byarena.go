@@ -5,7 +5,7 @@ const arenasWord = "arenas"
 
 // expandArenas writes out what is said once for all arenas: words that are their names, and boards of which each has
 // one.
-func expandArenas(b *binder) {
+func expandArenas(b *document) {
 	names := b.arenaEntries()
 	arenaWords(b, b.top, names)
 	boards := b.top.get("boards")
@@ -24,7 +24,7 @@ func expandArenas(b *binder) {
 }
 
 // arenaWords puts the names of the arenas where words says so.
-func arenaWords(b *binder, n *node, arenas []entry) {
+func arenaWords(b *document, n *node, arenas []entry) {
 	for _, x := range n.items {
 		arenaWords(b, x, arenas)
 	}
@@ -50,7 +50,7 @@ func arenaWords(b *binder, n *node, arenas []entry) {
 }
 
 // boardsOf makes a board for each arena.
-func boardsOf(b *binder, e entry, arenas []entry) (out []entry) {
+func boardsOf(b *document, e entry, arenas []entry) (out []entry) {
 	if len(arenas) == 0 {
 		b.fail(e.value.get("arenas"), "not-here", "it only with arenas", "there are no arenas in this rulebook")
 	}

@@ -90,7 +90,7 @@ const (
 )
 
 // expandRenewed adds what remembers when fields of records were renewed, and when a player was here.
-func expandRenewed(b *binder) {
+func expandRenewed(b *document) {
 	for _, n := range []*node{b.game.get("record"), b.top.get("record")} {
 		if n == nil {
 			continue

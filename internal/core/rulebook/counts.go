@@ -14,7 +14,7 @@ const countsType = "counts"
 const countsMost = 256
 
 // expandCounts writes each field of type counts as the integers that it stands for, one for each of its words.
-func expandCounts(b *binder) {
+func expandCounts(b *document) {
 	sheets := b.top.get("sheets")
 	for _, k := range []sheet.Kind{sheet.Lobby, sheet.Match, sheet.Team, sheet.Player} {
 		countsIn(b, k, sheets.get(k.String()))
@@ -23,7 +23,7 @@ func expandCounts(b *binder) {
 	countsIn(b, sheet.Record, b.top.get("record"))
 }
 
-func countsIn(b *binder, k sheet.Kind, n *node) {
+func countsIn(b *document, k sheet.Kind, n *node) {
 	if n == nil {
 		return
 	}
@@ -39,7 +39,7 @@ func countsIn(b *binder, k sheet.Kind, n *node) {
 }
 
 // countFields makes the fields of counts.
-func countFields(b *binder, k sheet.Kind, e entry) (out []entry) {
+func countFields(b *document, k sheet.Kind, e entry) (out []entry) {
 	n, m := e.value, maker{e.value}
 	for _, key := range []string{"is", "of"} {
 		if v := n.get(key); v != nil {

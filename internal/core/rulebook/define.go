@@ -98,7 +98,7 @@ func bindDefinedEffects(b *binder) {
 		takes := parameters(b, e.value)
 		scope := expr.Scope{Vars: expr.Definable | expr.Args, Args: takes, Defined: true}
 		b.defined.uses = 0
-		d := &Definition{e.key, e.line, b.effectList(do, scope)}
+		d := &Definition{e.key, e.line, b.does.effectList(do, scope)}
 		if err := b.checker.DefineEffects(e.key, takes); err != nil {
 			b.failEntry(e, "expression", "%s", err)
 			continue
@@ -117,7 +117,7 @@ func parameters(b *binder, n *node) (out []*sheet.Field) {
 		if e.value.kind == scalarNode {
 			decl = m.object("type", e.value)
 		}
-		if f, err := s.Add(sheet.Match, b.field(sheet.Match, entry{e.key, e.line, e.col, decl})); err == nil {
+		if f, err := s.Add(sheet.Match, b.decl.field(sheet.Match, entry{e.key, e.line, e.col, decl})); err == nil {
 			out = append(out, f)
 		}
 	}
@@ -133,7 +133,7 @@ func undefined(b *terms, name string) string {
 }
 
 // effectRun binds the call of a named list of effects.
-func effectRun(b *binder, _, v *node, scope expr.Scope, e *Effect) {
+func effectRun(b *doer, _, v *node, scope expr.Scope, e *Effect) {
 	if !b.room(v) {
 		return
 	}
@@ -146,7 +146,7 @@ func effectRun(b *binder, _, v *node, scope expr.Scope, e *Effect) {
 }
 
 // unusedDefinitions warns of what is defined and never called.
-func unusedDefinitions(b *binder) {
+func unusedDefinitions(b *terms) {
 	for _, e := range b.top.fields("define") {
 		if !b.checker.IsCalled(e.key) {
 			b.warn(e.value, "unused-definition", "%s is defined and never called", e.key)

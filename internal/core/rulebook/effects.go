@@ -115,7 +115,7 @@ type effectDecl struct {
 	key   key
 	verbs []Verb // that bind may give it
 	with  []key
-	bind  func(b *binder, n, v *node, scope expr.Scope, e *Effect)
+	bind  func(b *doer, n, v *node, scope expr.Scope, e *Effect)
 }
 
 // effectDecls is filled in at the start, because effects contain effects.
@@ -313,7 +313,7 @@ func init() {
 					"there are enough players."},
 			[]Verb{StartNext},
 			nil,
-			func(*binder, *node, *node, expr.Scope, *Effect) {},
+			func(*doer, *node, *node, expr.Scope, *Effect) {},
 		},
 		{expression("arena", "The arena of the next match, or of the next round if each round has its own."),
 			[]Verb{NextArena}, nil, effectArena},

@@ -10,11 +10,11 @@ import (
 )
 
 // effects binds the list of effects under a key.
-func (b *binder) effects(n *node, key string, scope expr.Scope) []Effect {
+func (b *doer) effects(n *node, key string, scope expr.Scope) []Effect {
 	return b.effectList(n.get(key), scope)
 }
 
-func (b *binder) effectList(n *node, scope expr.Scope) []Effect {
+func (b *doer) effectList(n *node, scope expr.Scope) []Effect {
 	if n == nil {
 		return nil
 	}
@@ -36,7 +36,7 @@ func (b *binder) effectList(n *node, scope expr.Scope) []Effect {
 }
 
 // strays reports the keys that do not belong to an effect, and tells whether there are any.
-func (b *binder) strays(n *node, d *effectDecl) (any bool) {
+func (b *doer) strays(n *node, d *effectDecl) (any bool) {
 	verb := d.key.name
 	var with []string
 	for _, k := range d.with {
@@ -63,7 +63,7 @@ func (b *terms) need(n *node, key, verb string) *node {
 	return v
 }
 
-func effectAdd(b *binder, n, v *node, scope expr.Scope, e *Effect) {
+func effectAdd(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	if e.Path = b.path(n, "add", scope); e.Path == nil {
 		return
 	}
@@ -80,7 +80,7 @@ func effectAdd(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	}
 }
 
-func effectSet(b *binder, n, v *node, scope expr.Scope, e *Effect) {
+func effectSet(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	if e.Path = b.path(n, "set", scope); e.Path == nil {
 		return
 	}
@@ -101,20 +101,20 @@ func effectSet(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	case nth != nil:
 		e.Nth, e.Value = b.expr(n, "nth", scope, wantMillis), b.compile(to, scope, expr.Want{Field: item(f)})
 	case f.Type == sheet.List:
-		e.Whole = wholeOf(b, to, f, scope)
+		e.Whole = wholeOf(b.terms, to, f, scope)
 	default:
 		e.Value = b.compile(to, scope, expr.Want{Field: f})
 	}
 }
 
-func effectReset(b *binder, n, v *node, scope expr.Scope, e *Effect) {
+func effectReset(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	e.Path = b.path(n, "reset", scope)
 }
 
 // clockWords are the words of the clock verbs, from ClockStart.
 var clockWords = []string{"start", "stop", "reset", "restart", "split"}
 
-func effectClock(b *binder, n, v *node, scope expr.Scope, e *Effect) {
+func effectClock(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	e.Path = b.path(n, "clock", scope)
 	if e.Path != nil && e.Path.Field.Type != sheet.Clock {
 		b.fail(v, "wrong-type", "a clock", "%s is of type %s", v.text, e.Path.Field.Type)
@@ -210,11 +210,11 @@ func (b *terms) quantity(n *node, scope expr.Scope, unit string) *expr.Prog {
 
 var measureOf = map[string]sheet.Measure{"ms": sheet.Duration, "mm": sheet.Length, "deg": sheet.Angle}
 
-func effectOut(b *binder, n, v *node, scope expr.Scope, e *Effect) {
+func effectOut(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	e.Value = b.oneOfKinds(v, scope, sheet.Player, sheet.Creature)
 }
 
-func effectSpawn(b *binder, n, v *node, scope expr.Scope, e *Effect) {
+func effectSpawn(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	e.Value = b.oneOfKinds(v, scope, sheet.Player, sheet.Creature)
 }
 
@@ -227,18 +227,18 @@ func (b *terms) oneOfKinds(n *node, scope expr.Scope, first, second sheet.Kind) 
 	return b.compile(n, scope, want)
 }
 
-func effectGive(b *binder, n, v *node, scope expr.Scope, e *Effect) {
+func effectGive(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	e.No = b.indexOf(v, "bearer", b.mapKeys("bearers"))
 	if to := b.need(n, "to", "give"); to != nil {
 		e.Value = b.compile(to, scope, wantPlayer)
 	}
 }
 
-func effectRemove(b *binder, n, v *node, scope expr.Scope, e *Effect) {
+func effectRemove(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	e.Value = b.oneOfKinds(v, scope, sheet.Piece, sheet.Creature)
 }
 
-func effectKit(b *binder, n, v *node, scope expr.Scope, e *Effect) {
+func effectKit(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	if e.No = b.kitIndex(v); e.No >= 0 && e.Verb == Grant {
 		b.uses.granted |= b.book.Kits[e.No].Actions
 	}
@@ -259,7 +259,7 @@ func (b *terms) playerOr(n *node, key string, scope expr.Scope) *expr.Who {
 	return w
 }
 
-func effectIf(b *binder, n, v *node, scope expr.Scope, e *Effect) {
+func effectIf(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	e.Cond = b.condition(n, "if", scope)
 	e.Then, e.Else = b.effects(n, "then", scope), b.effects(n, "else", scope)
 	if len(e.Then)+len(e.Else) == 0 {
@@ -267,15 +267,15 @@ func effectIf(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	}
 }
 
-func effectGo(b *binder, n, v *node, scope expr.Scope, e *Effect) {
-	to := leadOf(b, v, scope)
+func effectGo(b *doer, n, v *node, scope expr.Scope, e *Effect) {
+	to := leadOf(b.terms, v, scope)
 	e.Go = &to
 	for _, phase := range to.all() {
 		b.uses.reached(phase)
 	}
 }
 
-func effectFinish(b *binder, n, v *node, scope expr.Scope, e *Effect) {
+func effectFinish(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	e.Reason = v.text
 	e.Winner = b.winner(n, scope)
 	b.uses.finishes = true

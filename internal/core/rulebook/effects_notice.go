@@ -10,7 +10,7 @@ import (
 // noticeWords are those who get a notice without being players or teams.
 var noticeWords = []string{sheet.Everyone.String(), sheet.RefereesOnly.String()}
 
-func effectNotice(b *binder, n, v *node, scope expr.Scope, e *Effect) {
+func effectNotice(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	e.To = sheet.Everyone
 	switch to := n.get("to"); {
 	case to == nil || to.text == sheet.Everyone.String():
@@ -31,7 +31,7 @@ func effectNotice(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 
 // noticeFields compiles what a notice says. Every place that sends a notice of one name says the same things, with the
 // same types.
-func (b *binder) noticeFields(n, v *node, scope expr.Scope, e *Effect) {
+func (b *doer) noticeFields(n, v *node, scope expr.Scope, e *Effect) {
 	schema := &sheet.Schema{}
 	for _, w := range n.fields("with") {
 		p := handedOn(b.terms, w.value, scope, b.loose(w.value, scope))

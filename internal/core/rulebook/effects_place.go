@@ -7,7 +7,7 @@ import (
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
-func effectPlace(b *binder, n, v *node, scope expr.Scope, e *Effect) {
+func effectPlace(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	kind, keys := sheet.Piece, b.mapKeys("pieces")
 	if i := slices.Index(b.mapKeys("creatures"), v.text); i >= 0 && !slices.Contains(keys, v.text) {
 		kind, e.No, e.Being = sheet.Creature, i, true
@@ -31,7 +31,7 @@ func effectPlace(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 }
 
 // placedFields binds the values that fields of what is placed begin with.
-func (b *binder) placedFields(n *node, name string, kind sheet.Kind, scope expr.Scope, p *Placing) {
+func (b *doer) placedFields(n *node, name string, kind sheet.Kind, scope expr.Scope, p *Placing) {
 	var own []string
 	for _, e := range b.top.get(kindsOf[kind]).get(name).fields("fields") {
 		if e.value.get("is") == nil {
@@ -53,7 +53,7 @@ func (b *binder) placedFields(n *node, name string, kind sheet.Kind, scope expr.
 }
 
 // sent holds where a shot is sent against what is placed.
-func (b *binder) sent(n, v *node, kind sheet.Kind, p *Placing) {
+func (b *doer) sent(n, v *node, kind sheet.Kind, p *Placing) {
 	to, way := n.get("to"), n.get("way")
 	flies := kind == sheet.Piece && b.top.get("pieces").get(v.text).get("shot") != nil
 	switch {
@@ -68,7 +68,7 @@ func (b *binder) sent(n, v *node, kind sheet.Kind, p *Placing) {
 	}
 }
 
-func effectUse(b *binder, n, v *node, scope expr.Scope, e *Effect) {
+func effectUse(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	if scope.Vars&expr.Creature == 0 {
 		b.fail(v, "not-here", "a rule with for: and the name of a creature", "there is no creature here that could act")
 		return

@@ -52,7 +52,7 @@ func (b *declarer) declareSeats() {
 	}
 }
 
-func effectJoin(b *binder, n, v *node, scope expr.Scope, e *Effect) {
+func effectJoin(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	e.Value = b.compile(v, scope, wantPlayer)
 	if len(b.book.Teams.List) == 0 {
 		b.fail(v, "not-here", "teams", "there are no teams in this rulebook")
@@ -62,7 +62,7 @@ func effectJoin(b *binder, n, v *node, scope expr.Scope, e *Effect) {
 	}
 }
 
-func effectSides(b *binder, n, v *node, scope expr.Scope, e *Effect) {
+func effectSides(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	if len(b.book.Teams.List) == 0 {
 		b.fail(v, "not-here", "teams", "there are no teams in this rulebook")
 	}
@@ -88,11 +88,11 @@ func rooms(teams []Team) (out []string) {
 }
 
 // effectOnPlayer binds the effects that only say on which player they work.
-func effectOnPlayer(b *binder, n, v *node, scope expr.Scope, e *Effect) {
+func effectOnPlayer(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	e.Value = b.compile(v, scope, wantPlayer)
 }
 
-func effectFreeze(b *binder, n, v *node, scope expr.Scope, e *Effect) {
+func effectFreeze(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	e.Value = b.compile(v, scope, wantPlayer)
 	if b.need(n, "lasts", "freeze") != nil {
 		e.Lasts = b.quantity(n.get("lasts"), scope, "ms")

@@ -11,7 +11,7 @@ import (
 const AsIt = -1
 
 // walksOver finds what a walk goes through; false if that is nothing.
-func (b *binder) walksOver(v *node, scope expr.Scope, e *Effect) (kind sheet.Kind, ok bool) {
+func (b *doer) walksOver(v *node, scope expr.Scope, e *Effect) (kind sheet.Kind, ok bool) {
 	if !slices.Contains(walkWords(), v.text) {
 		if !b.room(v) {
 			return 0, false
@@ -38,7 +38,7 @@ func (b *binder) walksOver(v *node, scope expr.Scope, e *Effect) (kind sheet.Kin
 	return e.Walk.Over(), true
 }
 
-func effectEach(b *binder, n, v *node, scope expr.Scope, e *Effect) {
+func effectEach(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	kind, ok := b.walksOver(v, scope, e)
 	if !ok {
 		return

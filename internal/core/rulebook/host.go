@@ -186,7 +186,7 @@ start: {ready: false}`,
 }
 
 // bindHost binds what the host may do.
-func bindHost(b *binder) {
+func bindHost(b *document) {
 	h, n := &b.book.Host, b.section("host")
 	h.Gone = hostGoneWords.named(n.str("gone"))
 	for p := range powers {
@@ -204,7 +204,7 @@ func bindHost(b *binder) {
 }
 
 // bindStart binds how a match begins; the host's powers are known.
-func bindStart(b *binder) {
+func bindStart(b *document) {
 	s := b.section("start")
 	b.book.Start = Start{Ready: s.on("ready"), Countdown: b.ticks(s, "countdown")}
 	if w := b.book.Host.May[PowerStart]; !b.book.Start.Ready && w != InPrivate|InPublic {

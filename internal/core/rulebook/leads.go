@@ -44,7 +44,7 @@ func (l *Lead) all() []int {
 var quotedWord = regexp.MustCompile(`['"]([a-z][a-z0-9_]*)['"]`)
 
 // leadOf binds the name of a phase, end, or an expression that gives one of them.
-func leadOf(b *binder, n *node, scope expr.Scope) Lead {
+func leadOf(b *terms, n *node, scope expr.Scope) Lead {
 	if nameForm.MatchString(n.text) || n.kind != scalarNode {
 		return Lead{No: b.phaseOrEnd(n)}
 	}

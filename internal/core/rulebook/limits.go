@@ -26,7 +26,7 @@ func (b *Book) LimitOf(f *sheet.Field) *Limit {
 }
 
 // bends tells whether a bound or start is an expression and no plain value.
-func (b *binder) bends(n *node, f *sheet.Field) bool {
+func (b *fielder) bends(n *node, f *sheet.Field) bool {
 	if n == nil || n.kind != scalarNode || n.plain != 's' || !b.bendable {
 		return false
 	}
@@ -46,9 +46,9 @@ func (b *binder) bends(n *node, f *sheet.Field) bool {
 }
 
 // limits compiles the bounds and starts that are expressions. They may read derived fields.
-func (b *binder) limits() {
-	b.bendable = true
-	defer func() { b.bendable = false }()
+func (b *limiter) limits() {
+	b.decl.bendable = true
+	defer func() { b.decl.bendable = false }()
 	sheets := b.top.get("sheets")
 	for _, k := range []sheet.Kind{sheet.Lobby, sheet.Match, sheet.Team, sheet.Player} {
 		for _, e := range sheets.fields(k.String()) {
@@ -66,7 +66,7 @@ func (b *binder) limits() {
 
 // ownLimits compiles those of the fields of kinds of pieces, creatures or zones. Kinds that share a field share its
 // bounds and start by expression.
-func (b *binder) ownLimits(k sheet.Kind) {
+func (b *limiter) ownLimits(k sheet.Kind) {
 	first := map[*sheet.Field]entry{}
 	for no, kind := range b.top.fields(kindsOf[k]) {
 		for _, e := range kind.value.fields("fields") {
@@ -93,15 +93,15 @@ func (b *binder) ownLimits(k sheet.Kind) {
 }
 
 // bent is a bound or start as it is written, where it is an expression.
-func (b *binder) bent(n *node, f *sheet.Field) string {
-	if !b.bends(n, f) {
+func (b *limiter) bent(n *node, f *sheet.Field) string {
+	if !b.decl.bends(n, f) {
 		return ""
 	}
 	return n.text
 }
 
 // orderLimits puts those whose bounds and starts read what others begin with after these, and numbers them.
-func (b *binder) orderLimits() {
+func (b *limiter) orderLimits() {
 	reads := func(l, of *Limit) bool {
 		for _, p := range []*expr.Prog{l.Min, l.Max, l.Start} {
 			if p != nil && l != of && (p.Reads.Own[of.Kind].Has(of.Field.No) || p.Reads.Any[of.Kind].Has(of.Field.No)) {
@@ -123,13 +123,13 @@ func (b *binder) orderLimits() {
 	}
 }
 
-func (b *binder) limit(k sheet.Kind, f *sheet.Field, e entry) {
+func (b *limiter) limit(k sheet.Kind, f *sheet.Field, e entry) {
 	l, scope := &Limit{Kind: k, Field: f, Line: e.line}, scopeOf(k)
 	for _, x := range []struct {
 		key string
 		to  **expr.Prog
 	}{{"min", &l.Min}, {"max", &l.Max}, {"start", &l.Start}} {
-		if n := e.value.get(x.key); b.bends(n, f) &&
+		if n := e.value.get(x.key); b.decl.bends(n, f) &&
 			(x.key == "start" || f.Type == sheet.Integer || f.Type == sheet.Number) {
 			*x.to = b.compile(n, scope, expr.Want{Field: f})
 		}

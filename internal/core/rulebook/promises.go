@@ -57,7 +57,7 @@ var promiseObject = &object{
 	},
 }
 
-func (b *binder) promises() {
+func (b *director) promises() {
 	n := b.top.get("promises")
 	if n == nil {
 		return
@@ -80,7 +80,7 @@ func (b *binder) promises() {
 }
 
 // subjectOf reads for whom something holds, and the scope of expressions on it.
-func (b *binder) subjectOf(n *node) (kind sheet.Kind, kinds uint64, scope expr.Scope) {
+func (b *director) subjectOf(n *node) (kind sheet.Kind, kinds uint64, scope expr.Scope) {
 	switch subject := n.str("for"); subject {
 	case forMatch, "":
 		return sheet.Match, 0, scopeMatch

@@ -105,7 +105,7 @@ var refereeActObject = &object{
 
 // referee binds the decision that an action leaves to one. What it answers joins what the player sends; hit is the
 // scope of what the action does.
-func (b *binder) referee(n *node, a *Action, args *sheet.Schema, hit *expr.Scope) {
+func (b *actor) referee(n *node, a *Action, args *sheet.Schema, hit *expr.Scope) {
 	r := n.get("referee")
 	if r == nil {
 		return
@@ -119,7 +119,7 @@ func (b *binder) referee(n *node, a *Action, args *sheet.Schema, hit *expr.Scope
 }
 
 // refereeing binds what a referee may do of its own accord.
-func (b *binder) refereeing() {
+func (b *actor) refereeing() {
 	n := b.top.get("referee")
 	if n == nil {
 		return
@@ -141,14 +141,14 @@ func (b *binder) refereeing() {
 			scope.Args, scope.Vars = a.Takes, scope.Vars|expr.Args
 		}
 		a.If = b.condition(v, "if", scope)
-		a.Do = b.effects(v, "do", with(scope, expr.Random))
+		a.Do = b.does.effects(v, "do", with(scope, expr.Random))
 		r.Acts = append(r.Acts, a)
 	}
 	b.book.Referee = r
 }
 
 // settable reads a field that a referee may set.
-func (b *binder) settable(n *node) (s Settable, ok bool) {
+func (b *actor) settable(n *node) (s Settable, ok bool) {
 	kind, name, _ := strings.Cut(n.text, ".")
 	kinds := []sheet.Kind{sheet.Lobby, sheet.Match, sheet.Team, sheet.Player}
 	i := slices.IndexFunc(kinds, func(k sheet.Kind) bool { return k.String() == kind })

@@ -14,7 +14,7 @@ import (
 func (b *Book) Groups() []*sheet.Field { return b.groups }
 
 // bindGroups finds the lists that are audiences; all fields are bound.
-func bindGroups(b *binder) {
+func bindGroups(b *document) {
 	for _, list := range b.book.Schema.Fields(sheet.Match) {
 		for k := range sheet.Kinds {
 			if slices.ContainsFunc(b.book.Schema.Fields(sheet.Kind(k)), func(f *sheet.Field) bool {
@@ -78,26 +78,26 @@ func (b *Book) Watching() string {
 }
 
 // bindWatching says how many may watch where the rulebook does not; all else is bound.
-func bindWatching(b *binder) {
+func bindWatching(b *document) {
 	if n := b.section("spectators"); n.get("most") == nil && !b.book.KeepsSecrets() {
 		b.book.Spectators.Most = usualWatchers
 	}
 }
 
 // warnTold warns of a refusal that tells who asks something which they may not see.
-func warnTold(b *binder, n *node, a *Action) {
+func warnTold(b *actor, n *node, a *Action) {
 	for i := range a.Needs {
-		warnReads(b, n.get("needs"), a, a.Needs[i].By)
+		warnReads(b.document, n.get("needs"), a, a.Needs[i].By)
 	}
 	for i := range a.Cost {
-		warnReads(b, n.get("cost"), a, a.Cost[i].By)
+		warnReads(b.document, n.get("cost"), a, a.Cost[i].By)
 	}
-	warnReads(b, n.get("if"), a, a.If)
+	warnReads(b.document, n.get("if"), a, a.If)
 }
 
 // warnReads warns where a condition of an action depends on a field of others that who asks may not see. Of lists the
 // length is told to everyone, so they are left out.
-func warnReads(b *binder, n *node, a *Action, p *expr.Prog) {
+func warnReads(b *document, n *node, a *Action, p *expr.Prog) {
 	if n == nil || p == nil {
 		return
 	}

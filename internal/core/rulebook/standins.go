@@ -115,7 +115,7 @@ func (b *declarer) declareStandIns() {
 	}
 }
 
-func (b *binder) standIns() {
+func (b *director) standIns() {
 	n, s := b.top.get("stand_ins"), b.book.StandIns
 	if s == nil {
 		return
@@ -142,7 +142,7 @@ func (b *binder) standIns() {
 	}
 	s.Sends = make([][]Sent, len(b.book.Actions))
 	for _, e := range n.fields("sends") {
-		sendsOf(b, e)
+		sendsOf(b.terms, e)
 	}
 	s.Steering = b.expr(n, "steering", scopePlayer, wantMillis)
 	s.Rest = b.expr(n, "rest", scopePlayer, wantMillis)
@@ -159,7 +159,7 @@ func (b *binder) standIns() {
 }
 
 // sendsOf binds the arguments of an action.
-func sendsOf(b *binder, e entry) {
+func sendsOf(b *terms, e entry) {
 	a := b.book.ActionNamed[e.key]
 	if a == nil {
 		p := b.fail(e.value, "unknown-name", "one that is declared", "there is no action %q", e.key)

@@ -136,7 +136,7 @@ func (b *declarer) declareTurns() {
 	}
 }
 
-func (b *binder) turns() {
+func (b *director) turns() {
 	n, t := b.top.get("turns"), b.book.Turns
 	if t == nil {
 		return
@@ -158,16 +158,17 @@ func (b *binder) turns() {
 	}
 	t.Phases = b.phaseMask(n, "phases", b.openPhases())
 	t.Length, t.Clock, t.Gain = b.ticks(n, "lasts"), b.ticks(n, "clock"), b.ticks(n, "gain")
-	t.Begin, t.End, t.Late = b.effects(n, "begin", scope), b.effects(n, "end", scope), b.effects(n, "timeout", scope)
+	t.Begin, t.End = b.does.effects(n, "begin", scope), b.does.effects(n, "end", scope)
+	t.Late = b.does.effects(n, "timeout", scope)
 	if late := n.get("timeout"); late != nil && t.Length == 0 && t.Clock == 0 {
-		b.fail(late, "missing-key", "length or clock", "the time of a turn is never up")
+		b.fail(late, "missing-key", "lasts or clock", "the time of a turn is never up")
 	}
 	if gain := n.get("gain"); gain != nil && !gain.implied && t.Clock == 0 {
 		b.fail(gain, "missing-key", "clock: a duration", "without a clock of one's own nothing is gained")
 	}
 }
 
-func effectTurn(b *binder, n, v *node, scope expr.Scope, e *Effect) {
+func effectTurn(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	t := b.book.Turns
 	if t == nil {
 		b.fail(v, "not-here", "turns: who takes turns", "this rulebook has no turns")

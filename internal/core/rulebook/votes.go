@@ -187,7 +187,7 @@ func (b *declarer) declareVotes() {
 		Voted: player("voted", flagField), Cast: player("vote_cast", seenBy(whole, sheet.OwnerOnly))}
 }
 
-func (b *binder) votes() {
+func (b *director) votes() {
 	for i, e := range b.top.fields("votes") {
 		n := e.value
 		v := &Vote{
@@ -218,7 +218,7 @@ func hasWord(list *node, word string) bool {
 	return false
 }
 
-func (b *binder) voteEffects(v *Vote, n *node) {
+func (b *director) voteEffects(v *Vote, n *node) {
 	refused := with(scopePlayer, expr.Random)
 	carried := refused
 	switch v.On {
@@ -239,14 +239,14 @@ func (b *binder) voteEffects(v *Vote, n *node) {
 	if w := n.get("whom"); !w.implied && v.On != VoteOnPlayers {
 		b.fail(w, "not-here", "asks: players", "nobody in particular is voted on")
 	}
-	v.Then, v.Refused = b.effects(n, "passed", carried), b.effects(n, "refused", refused)
+	v.Then, v.Refused = b.does.effects(n, "passed", carried), b.does.effects(n, "refused", refused)
 	if len(v.Then) == 0 && v.On != VoteOnArenas {
 		b.warn(n, "vote-idle", "nothing follows when this vote is carried; say passed")
 	}
 }
 
 // voteWords are the words that are voted on, or the names of the arenas.
-func (b *binder) voteWords(v *Vote, n *node) (list []string) {
+func (b *director) voteWords(v *Vote, n *node) (list []string) {
 	if v.On == VoteOnArenas {
 		if b.book.Arenas == nil {
 			b.fail(n.get("asks"), "not-here", "arenas", "there are no arenas in this rulebook")

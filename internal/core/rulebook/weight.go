@@ -11,7 +11,7 @@ const MostState = 64 << 20
 
 // weighState finds how many bytes the sheets of a lobby may take, with every seat taken, every list full and every text
 // as long as it may be, and fails where that is too much.
-func weighState(b *binder) {
+func weighState(b *terms) {
 	k := b.book
 	many := b.checker.Sizes
 	many[sheet.Lobby], many[sheet.Match], many[sheet.Record] = 1, 1, many[sheet.Player]

@@ -60,8 +60,8 @@ func plays(folder string) (out []play, err error) {
 	return out, nil
 }
 
-// checking is the step in which a rulebook is checked.
-const checking = "turnvex check"
+// checking is the step in which turnvex check looks at a rulebook.
+const checking = "the check"
 
 // moment is a step, and what follows from it.
 type moment struct {

@@ -66,6 +66,21 @@ func (sh *shell) has(text string, parts ...string) {
 	}
 }
 
+// TestRememberedService: where the service of an earlier command is gone, the profile says that it chose the address.
+func TestRememberedService(t *testing.T) {
+	sh := newShell(t)
+	t.Setenv("TURNVEX_SERVICE", "")
+	profile := filepath.Join(os.Getenv("TURNVEX_HOME"), "far.json")
+	if err := os.WriteFile(profile, []byte(`{"service": "http://127.0.0.1:1"}`), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	sh.has(sh.run(1, "", "lobbies", "-profile", "far"), "does not answer", "The profile far remembers this address")
+	given := sh.run(1, "", "lobbies", "-profile", "far", "-service", "http://127.0.0.1:2")
+	if strings.Contains(given, "remembers") {
+		t.Errorf("an address that was given is said to be remembered:\n%s", given)
+	}
+}
+
 // TestCommandLine uses commands as a person and as a program would.
 func TestCommandLine(t *testing.T) {
 	sh := newShell(t)

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"io"
 	"math"
+	"net"
 	"os"
 	"os/signal"
 	"slices"
@@ -151,6 +152,10 @@ func (c command) run(ctx context.Context, args []string, t *Terminal) int {
 		return 130
 	case !errors.Is(err, errQuiet):
 		fmt.Fprintf(t.Err, "turnvex %s: %s\n", c.name, plain.Text(explain(err)))
+		var dial *net.OpError
+		if errors.As(err, &dial) && dial.Op == "dial" {
+			fmt.Fprint(t.Err, remembered(fs))
+		}
 	}
 	return 1
 }

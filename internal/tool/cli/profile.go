@@ -93,6 +93,20 @@ func (s *session) load() (*profile, error) {
 	return p, nil
 }
 
+// remembered says that the address of the service is the profile's, where a command was given no other.
+func remembered(flags *flag.FlagSet) string {
+	service, name := flags.Lookup("service"), flags.Lookup("profile")
+	if service == nil || name == nil || service.Value.String() != "" {
+		return ""
+	}
+	s := session{profile: name.Value.String()}
+	if p, err := s.load(); err != nil || p.Service == defaultService {
+		return ""
+	}
+	return fmt.Sprintf("The profile %s remembers this address from an earlier command; give another one with -service, "+
+		"such as -service %s.\n", s.profile, defaultService)
+}
+
 func (s *session) save(p *profile) error {
 	file, err := s.file()
 	if err != nil {

@@ -103,8 +103,8 @@ func remembered(flags *flag.FlagSet) string {
 	if p, err := s.load(); err != nil || p.Service == defaultService {
 		return ""
 	}
-	return fmt.Sprintf("The profile %s remembers this address from an earlier command; give another one with -service, "+
-		"such as -service %s.\n", s.profile, defaultService)
+	return fmt.Sprintf("The profile %s remembers this address from an earlier command; give another one with "+
+		"-service, such as -service %s.\n", s.profile, defaultService)
 }
 
 func (s *session) save(p *profile) error {

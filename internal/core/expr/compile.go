@@ -251,6 +251,11 @@ func (k *compiler) finish(want Want) {
 		k.issues = append(k.issues, *m.found)
 		return
 	}
+	if f := want.Field; f != nil && f.Type == sheet.Integer && f.Measure == sheet.Unmeasured && !f.BuiltIn &&
+		k.measures != sheet.Unmeasured && k.measures != sheet.Whatever && !k.checker.Lenient {
+		k.warn(e, "this is a %s, and the integer %s forgets its unit: declare it with type: %s", k.measures, f.Name,
+			k.measures)
+	}
 	p.Type = got
 	switch {
 	case want.Type == sheet.Choice && !want.Any:

@@ -355,7 +355,7 @@ The units are ` + "`ms`, `s`, `min`, `h`, `mm`, `m`, `mm/s`, `m/s` and `deg`" + 
 with a unit is a duration, a length, a speed or an angle. So are fields of these types; clocks and play time are durations,
 distances and the parts of positions are lengths; every other field is a number. Only what measures the same can be added and
 compared. A number scales it, as in ` + "`match.round * 1s`" + `, and its like divides it into a number, as in ` + "`match.play / 1s`" + `. Where a
-duration, a length or an angle is wanted, a number alone is an error. A field of type ` + "`integer`" + ` takes any of them, and forgets
+duration, a length or an angle is wanted, a number alone is an error. A field of type ` + "`integer`" + ` takes any of them, with a warning, and forgets
 the unit.
 
 ### Built-in fields

@@ -46,7 +46,9 @@ func plays(folder string) (out []play, err error) {
 			case word == ">":
 				p.steps = append(p.steps, rest)
 			case word == "rulebook" && len(p.steps) == 0:
-				p.src, _ = os.ReadFile(filepath.Join(folder, rest))
+				if p.src, err = os.ReadFile(filepath.Join(folder, rest)); err != nil {
+					return nil, err
+				}
 			case word == "seed" && len(p.steps) == 0:
 				p.setup.Seed, _ = strconv.ParseUint(rest, 10, 64)
 			case line == "practice":

@@ -73,13 +73,14 @@ func TestEveryWorkRuns(t *testing.T) {
 func copyOfDocs(t *testing.T) string {
 	root := t.TempDir()
 	pages := []string{"docs", "clients/typescript/src", "internal/node/store"}
-	for _, dir := range append(pages, "internal/core/lobby/testdata") {
+	for _, dir := range append(pages, "internal/core/lobby/testdata", "internal/node/service/testdata") {
 		if err := os.MkdirAll(filepath.Join(root, dir), 0o755); err != nil {
 			t.Fatal(err)
 		}
 	}
 	read, _ := filepath.Glob("internal/core/lobby/testdata/*")
-	for _, file := range append(read, "internal/node/store/models.go", "internal/node/store/settings.go") {
+	for _, file := range append(read, "internal/node/service/testdata/duel.yaml", "internal/node/store/models.go",
+		"internal/node/store/settings.go") {
 		if data, err := os.ReadFile(file); err != nil || os.WriteFile(filepath.Join(root, file), data, 0o644) != nil {
 			t.Fatal(err)
 		}

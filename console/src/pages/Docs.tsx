@@ -19,8 +19,10 @@ const nameOf = (file: string) => file.replace(/^.*\/(decisions\/)?([^/]+)\.md$/,
 const files = new Map(Object.keys(texts).map((f) => [nameOf(f), f]))
 const titles: [string, string][] = [
   ['README', 'Overview'],
+  ['first', 'Your first rulebook'],
   ['cookbook', 'Cookbook'],
   ['rulebook', 'Rulebook reference'],
+  ['claims', 'What each key does'],
   ['scripts', 'Scripts'],
   ['clients', 'Clients'],
   ['protocol', 'Live protocol'],
@@ -177,6 +179,7 @@ const prose = {
   '& a': { color: 'teal.fg', textDecoration: 'underline', textUnderlineOffset: '2px' },
   '& code': { fontFamily: 'mono', fontSize: '0.9em', bg: 'bg.muted', px: '1', rounded: 'xs', overflowWrap: 'anywhere' },
   '& pre': { bg: 'bg.muted', p: '3', rounded: 'sm', overflowX: 'auto', my: '3', lineHeight: '1.45' },
+  '& td:first-of-type code': { overflowWrap: 'break-word' },
   '& pre code': { bg: 'transparent', px: '0', overflowWrap: 'normal' },
   '& .wide': { overflowX: 'auto', my: '3' },
   '& table': { borderCollapse: 'collapse', fontSize: 'sm' },

@@ -22,7 +22,7 @@ const titles: [string, string][] = [
   ['first', 'Your first rulebook'],
   ['cookbook', 'Cookbook'],
   ['rulebook', 'Rulebook reference'],
-  ['claims', 'What each key does'],
+  ['keys', 'What each key does'],
   ['scripts', 'Scripts'],
   ['clients', 'Clients'],
   ['protocol', 'Live protocol'],

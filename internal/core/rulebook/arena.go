@@ -59,8 +59,8 @@ record: {best: {type: counts, words: arenas}}
 rules:
   - on: end
     for: players
-    if: me.time > record.best[match.arena]
-    do: [{set: "record.best[match.arena]", to: me.time}]`,
+    if: me.time / 1ms > record.best[match.arena]
+    do: [{set: "record.best[match.arena]", to: me.time / 1ms}]`,
 	keys: []key{
 		{
 			name: "pick",

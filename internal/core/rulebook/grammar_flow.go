@@ -232,7 +232,7 @@ var recordObject = &object{
   matches: {keep: total, of: 1}
   coins: {min: 0, max: 9999, start: 20, was: [money]}
   owned: {type: counts, words: [hat, cape], start: 0}
-  best_time: {title: Best time, keep: lowest, of: me.time, if: me.outcome == 'won', see: everyone}
+  best_time: {type: duration, title: Best time, keep: lowest, of: me.time, if: me.outcome == 'won', see: everyone}
   rank: {type: choice, words: [deckhand, mate, captain], start: deckhand, of: "record.matches > 10 ? 'mate' : 'deckhand'"}`,
 	keys: []key{
 		like(fieldObject, "type")[0].as(word(recordTypes...), sheet.Integer.String()),

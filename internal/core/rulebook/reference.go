@@ -165,7 +165,7 @@ func writeKey(b *strings.Builder, of string, k *key, doc string) {
 	case k.def != "":
 		def = "`" + k.def + "`"
 	}
-	fmt.Fprintf(b, "| [`%s`](claims.md#%s) | %s | %s | %s |\n", k.name, anchors.Replace(of), strings.ReplaceAll(typeText(&k.spec), "|", "\\|"), def,
+	fmt.Fprintf(b, "| [`%s`](keys.md#%s) | %s | %s | %s |\n", k.name, anchors.Replace(of), strings.ReplaceAll(typeText(&k.spec), "|", "\\|"), def,
 		strings.ReplaceAll(doc, "|", "\\|"))
 }
 

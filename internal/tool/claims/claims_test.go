@@ -5,7 +5,7 @@ import (
 	"testing"
 )
 
-// TestClaims: each key and each built-in field does something in a play, and docs/claims.md shows what.
+// TestClaims: each key and each built-in field does something in a play, and docs/keys.md shows what.
 func TestClaims(t *testing.T) {
 	page, missing, err := Page("../../core/lobby/testdata")
 	if err != nil {
@@ -14,7 +14,7 @@ func TestClaims(t *testing.T) {
 	for _, m := range missing {
 		t.Errorf("no play shows what %s does", m)
 	}
-	if old, err := os.ReadFile("../../../docs/claims.md"); err != nil || string(old) != page {
-		t.Errorf("docs/claims.md is not the present one; ./dev docs writes it (%v)", err)
+	if old, err := os.ReadFile("../../../docs/keys.md"); err != nil || string(old) != page {
+		t.Errorf("docs/keys.md is not the present one; ./dev docs writes it (%v)", err)
 	}
 }

@@ -44,7 +44,7 @@ func Write(w io.Writer, root string) error {
 	}
 	for file, text := range map[string]string{"docs/protocol.md": spec.Page(),
 		"docs/protocol.schema.json": string(schema) + "\n", "clients/typescript/src/messages.ts": spec.TypeScript(),
-		"docs/rulebook.md": rulebook.Reference(), "docs/claims.md": claimed, "docs/errors.md": code.Page(),
+		"docs/rulebook.md": rulebook.Reference(), "docs/keys.md": claimed, "docs/errors.md": code.Page(),
 		"docs/http.md":      string(api.Page()),
 		"docs/openapi.json": string(openAPI) + "\n", "clients/typescript/src/routes.ts": calls,
 		"docs/database.md": database + schemaPage(all), "internal/node/store/comments.sql": comments(all)} {

@@ -48,6 +48,7 @@ export function useKeys(source: Source | undefined, ...keys: string[]): number {
   const all = keys.join(' ')
   const store = useMemo(() => {
     let version = 0
+    const drawn = source?.changes()
     return {
       watch: (f: () => void) => {
         const told = () => {
@@ -55,6 +56,7 @@ export function useKeys(source: Source | undefined, ...keys: string[]): number {
           f()
         }
         const end = source?.watch(all.split(' '), told)
+        if (source?.changes() !== drawn) version++ // something came between drawing and watching
         return () => end?.()
       },
       get: () => version,

@@ -16,6 +16,8 @@ export interface Source {
   tick(): number
   /** Calls f, at most once a frame, when something has changed that a key stands for. */
   watch(keys: readonly string[], f: () => void): () => void
+  /** How often anything has changed: who has not watched yet sees by it whether they have missed something. */
+  changes(): number
 }
 
 /** What a change is told by: its sheet, its field of that sheet, all of its kind, or that one came or went. */
@@ -32,6 +34,7 @@ class Beat {
   private readonly byKey = new Map<string, Set<() => void>>()
   private readonly due = new Set<() => void>()
   private waiting = false
+  count = 0
 
   watch(keys: readonly string[], f: () => void): () => void {
     for (const k of keys) {
@@ -50,11 +53,13 @@ class Beat {
   }
 
   tell(keys: Iterable<string>) {
+    this.count++
     for (const k of keys) for (const f of this.byKey.get(k) ?? []) this.due.add(f)
     this.soon()
   }
 
   all() {
+    this.count++
     for (const set of this.byKey.values()) for (const f of set) this.due.add(f)
     this.soon()
   }
@@ -119,6 +124,10 @@ export class LiveSource implements Source {
 
   tick() {
     return this.connection.exactTick()
+  }
+
+  changes() {
+    return this.beat.count
   }
 
   watch(keys: readonly string[], f: () => void) {
@@ -246,6 +255,10 @@ export class RecordedSource implements Source {
 
   tick() {
     return this.at
+  }
+
+  changes() {
+    return this.beat.count
   }
 
   watch(keys: readonly string[], f: () => void) {

@@ -63,26 +63,20 @@ func (s Service) RotateSigning(ctx context.Context, drop bool) error {
 	return s.Call(ctx, http.MethodPost, "/v1/signing-keys", map[string]bool{"drop": drop}, nil)
 }
 
-// BanPlayer keeps a player out of the service until a moment, or for good if that is zero. They read for how long, and
-// what tell says, at most 200 characters; why is for the audit trail alone. Operators only.
-func (s Service) BanPlayer(ctx context.Context, player string, until time.Time, why, tell string) error {
-	return s.bar(ctx, player, until, map[string]any{"why": why, "tell": tell})
+// Ban is what a player is kept from, and until when.
+type Ban struct {
+	Until time.Time `json:"until,omitzero"`  // for good if it is zero
+	Texts bool      `json:"texts,omitempty"` // they are only muted: they may play on, and what they write is not delivered
+	Tell  string    `json:"tell,omitempty"`  // what they read beside until when, at most 200 characters
+	Why   string    `json:"why"`             // for the audit trail alone
 }
 
-func (s Service) bar(ctx context.Context, player string, until time.Time, in map[string]any) error {
-	if !until.IsZero() {
-		in["until"] = until
-	}
-	return s.Call(ctx, http.MethodPut, "/v1/players/"+url.PathEscape(player)+"/ban", in, nil)
+// BanPlayer keeps a player out of the service, or mutes them. Operators only.
+func (s Service) BanPlayer(ctx context.Context, player string, b Ban) error {
+	return s.Call(ctx, http.MethodPut, "/v1/players/"+url.PathEscape(player)+"/ban", b, nil)
 }
 
-// MutePlayer lets what a player writes reach nobody until a moment, or for good if that is zero; they may play on. They
-// read for how long, and what tell says; why is for the audit trail alone. UnbanPlayer lifts it. Operators only.
-func (s Service) MutePlayer(ctx context.Context, player string, until time.Time, why, tell string) error {
-	return s.bar(ctx, player, until, map[string]any{"why": why, "tell": tell, "texts": true})
-}
-
-// UnbanPlayer lets a player in again, and what they write be read. Operators only.
+// UnbanPlayer lifts every ban of a player. Operators only.
 func (s Service) UnbanPlayer(ctx context.Context, player, why string) error {
 	return s.Call(ctx, http.MethodDelete, "/v1/players/"+url.PathEscape(player)+"/ban?why="+url.QueryEscape(why),
 		nil, nil)

@@ -1220,7 +1220,7 @@ export interface Routes {
     answer: undefined
   }
   /**
-   * Lift the ban of a player, and let what they write be read. Who may call: operator.
+   * Lift every ban of a player. Who may call: operator.
    */
   'DELETE /v1/players/{id}/ban': {
     path: {
@@ -1234,8 +1234,8 @@ export interface Routes {
   }
   /**
    * Ban a player from the service: their tokens become void and they cannot sign in; their data stays. They
-   * read for how long, and what tell says; why is for the audit trail alone. With texts they may play on, and
-   * what they write reaches nobody. Who may call: operator.
+   * read for how long, and what tell says; why is for the audit trail alone. With texts they are only muted:
+   * they may play on, and what they write is not delivered. Who may call: operator.
    */
   'PUT /v1/players/{id}/ban': {
     path: {

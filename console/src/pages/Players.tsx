@@ -118,6 +118,9 @@ function Find() {
   )
 }
 
+const bans = (id: string, texts: boolean) => (why: string, tell?: string) =>
+  http.call('PUT /v1/players/{id}/ban', { path: { id }, body: { why, texts, ...(tell && { tell }) } })
+
 function One({ id }: { id: string }) {
   const totals = useCall('GET /v1/players/{id}/totals', { path: { id } })
   const lobbies = useCall('GET /v1/players/{id}/lobbies', { path: { id } })
@@ -140,20 +143,13 @@ function One({ id }: { id: string }) {
                 name="Ban"
                 what="The player can no longer sign in and leaves every lobby."
                 tells="What the player reads (may be empty)"
-                does={(why, tell) =>
-                  http.call('PUT /v1/players/{id}/ban', { path: { id }, body: { why, ...(tell && { tell }) } })
-                }
+                does={bans(id, false)}
               />
               <Act
                 name="Mute"
-                what="What the player writes to others reaches nobody. They may play on."
+                what="Others no longer receive what this player writes. They may play on."
                 tells="What the player reads (may be empty)"
-                does={(why, tell) =>
-                  http.call('PUT /v1/players/{id}/ban', {
-                    path: { id },
-                    body: { why, texts: true, ...(tell && { tell }) },
-                  })
-                }
+                does={bans(id, true)}
               />
               <Act
                 name="Erase"

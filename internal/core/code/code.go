@@ -207,7 +207,7 @@ var All = []Entry{
 		"verdict follows."},
 	{MediaType, 415, "The media type of the request body is not supported by the route."},
 	{ShutOut, 403, "The player is banned from the service. The text says until when, and why."},
-	{Muted, 403, "What the player writes reaches nobody. The text says until when, and why."},
+	{Muted, 403, "The player is muted: what they write is not delivered. The text says until when, and why."},
 	{NoDevice, 404, "The player has no such device."},
 	{TooManyDevices, 409, "The player has the most devices allowed: remove one first."},
 	{LastWay, 409, "This is the only way to sign in as the player: make an account, or sign in with another " +

@@ -28,13 +28,9 @@ func (l *coming) loaded(in *step.Input) {
 	}
 	l.match.Kept.Kept(s.Player, in.Record)
 	l.st.SetFlag(s.Record, l.book.F.Record.First, in.Yes)
-	for _, b := range l.book.AtEntry() {
-		for _, v := range in.Record {
-			for _, f := range []*sheet.Field{b.Place, b.Value} {
-				if f.Name == v.Name && f.Type == v.Value.Type {
-					l.st.Set(s.Record, f, v.Value)
-				}
-			}
+	for _, v := range in.Record {
+		if f := l.book.StandsIn(v.Name); f != nil && f.Type == v.Value.Type {
+			l.st.Set(s.Record, f, v.Value)
 		}
 	}
 	if l.book.Calendar != nil {

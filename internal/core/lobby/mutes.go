@@ -47,7 +47,7 @@ func mute(l *room, s *seat, id sheet.ID, on bool) step.Verdict {
 	t := l.seat(id)
 	switch {
 	case l.book.F.Player.Mutes == nil:
-		return step.Verdict{Code: code.NoVerb, Reason: "in this rulebook players write nothing that one could mute"}
+		return step.Verdict{Code: code.NoVerb, Reason: "no action of this rulebook takes a text"}
 	case t == nil || t == s:
 		return step.Verdict{Code: code.NoSeat, Reason: "there is no other seat with this number in this lobby"}
 	}
@@ -63,7 +63,7 @@ func mute(l *room, s *seat, id sheet.ID, on bool) step.Verdict {
 
 func (s *seat) writer() writer { return writer{s.who, s.local} }
 
-// showMutes writes on everybody's sheet whom they have muted, of those who are there.
+// showMutes writes on everybody's sheet whom they have muted, of those who have a seat, also one that is kept for them.
 func showMutes(l *room) {
 	f := l.book.F.Player.Mutes
 	if f == nil {
@@ -71,7 +71,7 @@ func showMutes(l *room) {
 	}
 	seats, mutes := map[writer]*seat{}, map[*seat][]string{}
 	for _, s := range l.seats {
-		if !s.filler && !s.gone {
+		if !s.filler {
 			seats[s.writer()] = s
 		}
 	}

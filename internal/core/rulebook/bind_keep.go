@@ -95,7 +95,7 @@ func (b *keeper) board(e entry) {
 	if x.Team {
 		scope = scopeTeam
 		if b.top.get("teams") == nil && !game {
-			b.fail(n.get("for"), "not-here", "player", "there are no teams here")
+			b.fail(n.get("for"), "not-here", "players", "there are no teams here")
 		}
 	}
 	if n.get("family") != nil {

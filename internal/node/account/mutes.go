@@ -52,7 +52,7 @@ func (m *Mutes) MayWrite(player string) error {
 	x, muted := m.of[player]
 	m.mu.Unlock()
 	if muted && (x.Until == nil || m.now().Before(*x.Until)) {
-		return fault.New(code.Muted, "what you write reaches nobody %s", banned(x.Until, x.Tell))
+		return fault.New(code.Muted, "you are muted %s", banned(x.Until, x.Tell))
 	}
 	_, err := m.guard.Take(guard.Texts, player)
 	return err

@@ -75,7 +75,7 @@ type banRequest struct {
 	Why   string     `json:"why"`             // for the audit trail
 	Tell  string     `json:"tell,omitempty"`  // what the player reads, beside for how long
 	Until *time.Time `json:"until,omitempty"` // for good if it is not given
-	Texts bool       `json:"texts,omitempty"` // they may play on, and what they write reaches nobody
+	Texts bool       `json:"texts,omitempty"` // they are only muted: what they write is not delivered
 }
 
 type makeKeyRequest struct {

@@ -59,11 +59,11 @@ var playerRoutes = []route{
 		access: operator,
 		summary: "Ban a player from the service: their tokens become void and they cannot sign in; their data " +
 			"stays. They read for how long, and what tell says; why is for the audit trail alone. With texts they " +
-			"may play on, and what they write reaches nobody",
+			"are only muted: they may play on, and what they write is not delivered",
 		do: taking((*players).banPlayer),
 	},
 	{method: "DELETE", path: "/v1/players/{id}/ban", access: operator,
-		summary: "Lift the ban of a player, and let what they write be read", do: by((*players).unbanPlayer)},
+		summary: "Lift every ban of a player", do: by((*players).unbanPlayer)},
 	{method: "GET", path: "/v1/players/{id}/devices", access: operator,
 		summary: "The devices of a player, the most recently used first", out: Devices{}, do: by((*players).devicesOf)},
 	{method: "DELETE", path: "/v1/players/{id}/devices/{device}", access: operator,

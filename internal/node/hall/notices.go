@@ -73,7 +73,7 @@ func (l *showing) notices(list []step.Notice) {
 func (l *showing) muted(c *Client, t *told) bool {
 	mutes := l.book.F.Player.Mutes
 	for _, id := range c.own() {
-		r := l.m.Store().Get(id)
+		r := l.m.Store().GetOr(id, sheet.Player)
 		one := replica.View{Seats: []sheet.ID{id}, Teams: []sheet.ID{r.Team}}
 		if one.Sees(t.to) && !sheet.Holds(r.Text(mutes), int64(t.by)) {
 			return false

@@ -11,7 +11,9 @@ import (
 
 // withTexts replaces an action of the duel with one that tells what a player writes, in the lobby too.
 var withTexts = []string{"  plot:\n", "  say:\n    also: [lobby]\n    takes: {line: {type: text, max: 200}}\n" +
-	"    do: [{notice: said, with: {line: arg.line}}]\n  plot:\n"}
+	"    do: [{notice: said, with: {line: arg.line}}]\n" +
+	"  oust:\n    also: [lobby]\n    takes: {line: {type: text}, who: {type: player}}\n" +
+	"    do: [{kick: arg.who}, {notice: said, with: {line: arg.line}}]\n  plot:\n"}
 
 func say(t *testing.T, c *client.Conn, line string) error {
 	t.Helper()
@@ -79,8 +81,8 @@ func TestTexts(t *testing.T) {
 		}
 	}
 	op := client.Service{Address: second.Address, Token: operator(t).Token}
-	later := time.Now().Add(time.Hour)
-	if err := op.MutePlayer(soon(t), joss.Player, later, "he shouts", "lower your voice"); err != nil {
+	mute := client.Ban{Texts: true, Until: time.Now().Add(time.Hour), Why: "he shouts", Tell: "lower your voice"}
+	if err := op.BanPlayer(soon(t), joss.Player, mute); err != nil {
 		t.Fatal(err)
 	}
 	for muted, ctx := refused("muted"), soon(t); !muted(); {
@@ -99,4 +101,14 @@ func TestTexts(t *testing.T) {
 			t.Fatal("he stays muted")
 		}
 	}
+
+	do(t, a, client.Intent{Do: "act", Name: "oust", Args: map[string]any{"line": "Off you go", "who": b.Seats()[0]}})
+	for got := ""; got != "Off you go"; { // who goes in the same moment is asked for nothing
+		select {
+		case got = <-told:
+		case <-soon(t).Done():
+			t.Fatal("what is said in the moment of a removal does not come")
+		}
+	}
+	hears(a, "Peace")
 }

@@ -35,8 +35,9 @@ func ownOperator(t *testing.T) (client.Service, string) {
 func TestAuditTrail(t *testing.T) {
 	op, mara := operator(t), player(t, "Mara")
 	us, name := ownOperator(t)
-	wants(t, "banning", us.BanPlayer(soon(t), mara.Player, time.Time{}, "rammed the pier", "no"), "")
-	wants(t, "banning without a reason", us.BanPlayer(soon(t), mara.Player, time.Time{}, "", "no"), "bad-request")
+	wants(t, "banning", us.BanPlayer(soon(t), mara.Player, client.Ban{Why: "rammed the pier", Tell: "no"}), "")
+	wants(t, "banning without a reason", us.BanPlayer(soon(t), mara.Player,
+		client.Ban{Why: "", Tell: "no"}), "bad-request")
 	wants(t, "pardoning", us.UnbanPlayer(soon(t), mara.Player, "it was the other boat"), "")
 	wants(t, "revoking nothing", us.RevokeKey(soon(t), "nothing"), "no-such-key")
 	var err error
@@ -97,7 +98,8 @@ func TestTheBannedCanLeave(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	wants(t, "banning", operator(t).BanPlayer(soon(t), mara.Player, time.Time{}, "rammed the pier", "no ramming"), "")
+	wants(t, "banning", operator(t).BanPlayer(soon(t), mara.Player,
+		client.Ban{Why: "rammed the pier", Tell: "no ramming"}), "")
 	out, err := client.SignInLeaving(soon(t), node.Address, key)
 	if err != nil || out.Player != mara.Player {
 		t.Fatalf("leaving: %+v, %v", out, err)
@@ -131,7 +133,8 @@ func TestNothingIsChangedUnnoted(t *testing.T) {
 	if err := s.DB.WithContext(soon(t)).Exec("alter table audit rename to away").Error; err != nil {
 		t.Fatal(err)
 	}
-	wants(t, "banning", at(s, in).BanPlayer(soon(t), mara.Player, time.Time{}, "rammed the pier", "no"), "internal")
+	wants(t, "banning", at(s, in).BanPlayer(soon(t), mara.Player,
+		client.Ban{Why: "rammed the pier", Tell: "no"}), "internal")
 	wants(t, "who was to be banned", at(s, mara).Call(soon(t), http.MethodGet, "/v1/me", nil, nil), "")
 }
 

@@ -74,7 +74,8 @@ func TestSigningOutEndsConnections(t *testing.T) {
 
 	banned := sign()
 	out := lists(second.Address, banned.Token)
-	if err := op.BanPlayer(soon(t), banned.Player, time.Time{}, "rammed the pier", "no ramming here"); err != nil {
+	if err := op.BanPlayer(soon(t), banned.Player,
+		client.Ban{Why: "rammed the pier", Tell: "no ramming here"}); err != nil {
 		t.Fatal(err)
 	}
 	out.SetReadDeadline(time.Now().Add(20 * time.Second))

@@ -101,25 +101,23 @@ func banCommand() command {
 	return command{name: "ban", args: "PLAYER",
 		summary: "Ban a player from the service or mute them, or lift that, as an operator",
 		details: "Their connections and tokens end within a second. They see until when they are banned, and what " +
-			"-tell says. With -texts they may play on, and what they write reaches nobody.",
+			"-tell says. With -texts they are only muted: they may play on, and what they write is not delivered.",
 		setup: asOperator(func(fs *flag.FlagSet, s *session) call {
-			why := fs.String("why", "", "the `reason`, for the audit trail")
-			tell := fs.String("tell", "", "what the player reads, a `text` of at most 200 characters")
+			var b client.Ban
+			fs.StringVar(&b.Why, "why", "", "the `reason`, for the audit trail")
+			fs.StringVar(&b.Tell, "tell", "", "what the player reads, a `text` of at most 200 characters")
 			span := fs.Duration("for", 0, "for how `long`, such as 48h; default: permanently")
-			texts := fs.Bool("texts", false, "ban what they write only")
-			lift := fs.Bool("lift", false, "lift every ban that they have")
+			fs.BoolVar(&b.Texts, "texts", false, "only mute the player")
+			lift := fs.Bool("lift", false, "lift every ban that the player has")
 			return func(ctx context.Context, t *Terminal, svc client.Service, args []string) error {
 				if *lift {
-					return s.did(t, svc.UnbanPlayer(ctx, args[0], *why), "The player may come in and write.")
+					return s.did(t, svc.UnbanPlayer(ctx, args[0], b.Why), "The player is no longer banned or muted.")
 				}
-				var until time.Time
 				if *span != 0 {
-					until = time.Now().Add(*span)
+					b.Until = time.Now().Add(*span)
 				}
-				if *texts {
-					return s.did(t, svc.MutePlayer(ctx, args[0], until, *why, *tell), "The player is muted.")
-				}
-				return s.did(t, svc.BanPlayer(ctx, args[0], until, *why, *tell), "The player is banned.")
+				said := map[bool]string{false: "The player is banned.", true: "The player is muted."}[b.Texts]
+				return s.did(t, svc.BanPlayer(ctx, args[0], b), said)
 			}
 		}),
 	}

@@ -6,9 +6,18 @@ import (
 	"turnvex.example/turnvex/internal/wire"
 )
 
+// Local is a further player on a connection: a guest with a name, who keeps nothing behind the lobby, or whoever the
+// token is of, with their own name, record and results.
+type Local struct {
+	Name  string
+	Token string
+	Team  string // that they would like, "" for any
+}
+
 // AddLocal brings a further player onto the connection, for players who share a screen, and returns the seat when the
-// copy shows what it sees. Team is the team wished for, "" for none. What keeps the player out is a *Refusal.
-func (c *Conn) AddLocal(ctx context.Context, name, team string) (uint32, error) {
+// copy shows what it sees. What keeps the player out is a *Refusal. Somebody who has signed in goes on alone when they
+// connect by themselves, and loses the seat here when they sign out.
+func (c *Conn) AddLocal(ctx context.Context, p Local) (uint32, error) {
 	n := c.words.number()
 	var seat uint32
 	k := saidKey{no: int64(n), act: true}
@@ -23,7 +32,9 @@ func (c *Conn) AddLocal(ctx context.Context, name, team string) (uint32, error) 
 		delete(c.seating, n)
 		c.mu.Unlock()
 	}()
-	send := func() error { return c.sendNow(wire.Local{Is: "local", N: n, Name: name, Team: team}) }
+	send := func() error {
+		return c.sendNow(wire.Local{Is: "local", N: n, Name: p.Name, Token: p.Token, Team: p.Team})
+	}
 	if err := c.words.hand(ctx, k, send, c.done, c.Err); err != nil {
 		return 0, err
 	}

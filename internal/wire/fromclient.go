@@ -39,10 +39,11 @@ type Intent struct {
 
 // Local brings a further player onto the connection.
 type Local struct {
-	Is   string `json:"is"`
-	N    uint64 `json:"n" jsonschema:"the client's number for it, repeated in the answer"`
-	Name string `json:"name" jsonschema:"of the player"`
-	Team string `json:"team,omitempty" jsonschema:"the preferred team"`
+	Is    string `json:"is"`
+	N     uint64 `json:"n" jsonschema:"the client's number for it, repeated in the answer"`
+	Name  string `json:"name,omitempty" jsonschema:"of a guest, who keeps nothing behind the lobby; left out with a token"`
+	Token string `json:"token,omitempty" jsonschema:"of a player who signs in as themselves: the seat has their name, record and results"`
+	Team  string `json:"team,omitempty" jsonschema:"the preferred team"`
 }
 
 // Leave gives seats up.

@@ -232,13 +232,16 @@ export class Connection {
     this.write({ is: 'leave' })
   }
 
-  /** Brings a further player onto the connection, who shares the screen; the promise gives the seat. */
-  addLocal(name: string, team?: string): Promise<number> {
+  /**
+   * Brings a further player onto the connection, who shares the screen: a guest with a name, or whoever the token is
+   * of, with their own name, record and results. The promise gives the seat.
+   */
+  addLocal({ name, token, team }: { name?: string; token?: string; team?: string }): Promise<number> {
     const n = ++this.locals
     return new Promise((resolve, reject) => {
       if (this.state !== 'open') return reject(new Error('the connection is away'))
       this.seating.set(n, (m) => (m.ok ? resolve(m.seat ?? 0) : reject(new Error(m.reason ?? m.code))))
-      this.write({ is: 'local', n, name, team })
+      this.write({ is: 'local', n, name, token, team })
     })
   }
 

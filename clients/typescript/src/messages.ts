@@ -679,8 +679,10 @@ export interface LocalMessage {
   is: 'local'
   /** The client's number for it, repeated in the answer */
   n: number
-  /** Of the player */
-  name: string
+  /** Of a guest, who keeps nothing behind the lobby; left out with a token */
+  name?: string
+  /** Of a player who signs in as themselves: the seat has their name, record and results */
+  token?: string
   /** The preferred team */
   team?: string
 }

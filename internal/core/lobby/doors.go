@@ -31,7 +31,7 @@ func (l *doors) admits(in *step.Input) (code.Code, string) {
 	}
 	same := 0
 	for _, s := range l.seats {
-		same += int(sheet.Bit(s.conn == in.Conn && in.Conn != ""))
+		same += int(sheet.Bit(s.on(in.Conn)))
 	}
 	switch {
 	case l.coming.own(in.Acct) != nil:
@@ -74,10 +74,15 @@ func (l *doors) lets(in *step.Input) (code.Code, string) {
 		return code.Banned, "you are banned from this lobby"
 	case !l.row.Flag(l.book.F.Lobby.Open) && !held:
 		return code.LobbyClosed, "the lobby is closed to newcomers"
-	case l.password != "" && in.Pass != l.password && !held && in.Acct != "":
+	case l.password != "" && in.Pass != l.password && !held && in.Acct != "" && !l.sharing(in):
 		return code.WrongPassword, "the lobby has a password, and this one is wrong"
 	}
 	return l.letsDuring(in)
+}
+
+// sharing tells whether somebody enters on a connection on which others are already.
+func (l *doors) sharing(in *step.Input) bool {
+	return slices.ContainsFunc(l.seats, func(s *seat) bool { return s.on(in.Conn) })
 }
 
 // letsDuring tells whether somebody may come in while a match is running.

@@ -1,6 +1,7 @@
 package lobby
 
 import (
+	"cmp"
 	"math/rand/v2"
 	"slices"
 
@@ -190,9 +191,9 @@ func (l *room) whose(in *step.Input) (who string, local int) {
 		return in.Acct, 0
 	}
 	for _, s := range l.seats {
-		if s.conn == in.Conn && in.Conn != "" && s.who != "" {
-			who = s.who
-			if s.local == local {
+		if s.on(in.Conn) && s.who != "" {
+			who = cmp.Or(who, s.who)
+			if s.who == who && s.local == local {
 				local++
 			}
 		}
@@ -203,7 +204,7 @@ func (l *room) whose(in *step.Input) (who string, local int) {
 // from is a number for the address that somebody comes from: for a further player on a connection, that of the others.
 func from(in *step.Input, seats []*seat) int64 {
 	for _, s := range seats {
-		if in.Acct == "" && in.Conn != "" && s.conn == in.Conn {
+		if s.on(in.Conn) {
 			return s.from
 		}
 	}

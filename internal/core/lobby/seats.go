@@ -26,6 +26,9 @@ type seat struct {
 	swap      sheet.ID   // with whom the player wants to exchange sides
 }
 
+// on tells whether a seat is on a connection.
+func (s *seat) on(conn string) bool { return s.conn == conn && conn != "" }
+
 // leave gives a seat up. A seat that is not there is left alone.
 func (l *seating) leave(id sheet.ID) {
 	if s := l.seat(id); s != nil {

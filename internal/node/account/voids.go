@@ -16,6 +16,15 @@ type Void struct {
 	Before  time.Time
 }
 
+// Player is whose tokens are all void, "" for those of a key or of one line of sign-ins.
+func (v *Void) Player() string {
+	id, _ := strings.CutPrefix(v.Subject, ofPlayer(""))
+	if id == v.Subject {
+		return ""
+	}
+	return id
+}
+
 func ofPlayer(id string) string   { return "player " + id }
 func ofKey(id string) string      { return "key " + id }
 func ofLine(family string) string { return "line " + family }

@@ -34,6 +34,15 @@ func CodeOf(err error) code.Code {
 	return code.Internal
 }
 
+// ReasonOf returns what an error says, without the code.
+func ReasonOf(err error) string {
+	var f *Fault
+	if errors.As(err, &f) {
+		return f.Reason
+	}
+	return err.Error()
+}
+
 // maxWhy is the most characters of a reason.
 const maxWhy = 200
 

@@ -7,35 +7,20 @@ import (
 	"turnvex.example/turnvex/internal/core/names"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
+	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/wire"
 )
 
-// sit gives a further player on a live connection a seat, or says why not.
-func (l *seating) sit(c *Client, m *wire.Local) {
+// sit gives a further player on a live connection a seat, or says why not: a guest of the given name, or somebody who
+// has signed in as themselves.
+func (l *seating) sit(c *Client, m *wire.Local, j *Joining) (err error) {
+	var seat sheet.ID
+	if seat, err = l.seatFor(c, m, j); err != nil {
+		l.refuse(c, m, err)
+		return err
+	}
 	told := wire.Seated{Is: "seated", N: m.N}
-	refuse := func(why code.Code, reason string) {
-		told.Code, told.Reason = string(why), reason
-		l.whenKept(func(bool) { c.answer(told) }) // behind those who asked before
-	}
-	if len(c.own()) == 0 {
-		refuse(code.NoSeat, "a connection without a seat has no further players")
-		return
-	}
-	name, err := names.Clean(m.Name)
-	if err != nil {
-		refuse(code.BadName, err.Error())
-		return
-	}
-	if err := l.knowsTeam(m.Team); err != nil {
-		refuse(err.Code, err.Reason)
-		return
-	}
-	out := l.step(&step.Input{Kind: step.Enter, Name: name, Team: m.Team, Conn: c.key})
-	if v := out.Verdict; !v.OK() {
-		refuse(v.Code, v.Reason)
-		return
-	}
-	seat := out.Seat
+	l.counted.take(j.Account, j.GiveBack)
 	l.whenKept(func(kept bool) {
 		switch {
 		case !slices.Contains(l.shows.clients, c) || l.m.Store().Get(seat) == nil: // gone meanwhile
@@ -50,6 +35,35 @@ func (l *seating) sit(c *Client, m *wire.Local) {
 			c.answer(told) // behind the snapshot
 		}
 	})
+	return nil
+}
+
+// refuse answers that a further player gets no seat, behind those who asked before.
+func (l *seating) refuse(c *Client, m *wire.Local, why error) {
+	told := wire.Seated{Is: "seated", N: m.N, Code: string(fault.CodeOf(why)), Reason: fault.ReasonOf(why)}
+	l.whenKept(func(bool) { c.answer(told) })
+}
+
+func (l *seating) seatFor(c *Client, m *wire.Local, j *Joining) (sheet.ID, error) {
+	if len(c.own()) == 0 {
+		return 0, fault.New(code.NoSeat, "a connection without a seat has no further players")
+	}
+	name := j.Name
+	if j.Account != "" {
+		name = l.apart(name, 0)
+	} else if clean, err := names.Clean(m.Name); err != nil {
+		return 0, fault.New(code.BadName, "%s", err)
+	} else {
+		name = clean
+	}
+	if err := l.knowsTeam(m.Team); err != nil {
+		return 0, err
+	}
+	out := l.step(&step.Input{Kind: step.Enter, Acct: j.Account, Name: name, Team: m.Team, Conn: c.key})
+	if v := out.Verdict; !v.OK() {
+		return 0, fault.New(v.Code, "%s", v.Reason)
+	}
+	return out.Seat, nil
 }
 
 // rise gives the seat of one of several players on a connection up.

@@ -50,6 +50,9 @@ func (p *places) lobbies(account string) []*Lobby {
 // Where returns the lobbies of this node in which a player has a seat, or stands in line.
 func (h *Hall) Where(account string) []*Lobby { return h.places.lobbies(account) }
 
+// Has tells whether a player has a seat in the lobby, or stands in line.
+func (l *Lobby) Has(account string) bool { return slices.Contains(l.hall.Where(account), l) }
+
 // HeldFor returns the lobbies of this node in which a place is held for a player.
 func (h *Hall) HeldFor(account string) []*Lobby { return h.held.lobbies(account) }
 

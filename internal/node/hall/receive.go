@@ -1,6 +1,8 @@
 package hall
 
 import (
+	"cmp"
+	"context"
 	"errors"
 	"fmt"
 	"slices"
@@ -25,7 +27,8 @@ type taker interface {
 	intent(c *Client, m *wire.Intent)
 	leave(c *Client)
 	lost(c *Client)
-	sit(c *Client, m *wire.Local)
+	sit(c *Client, m *wire.Local, j *Joining) error
+	refuse(c *Client, m *wire.Local, why error)
 	rise(c *Client, m *wire.Leave)
 	decide(m *wire.Decide, answer func(any))
 	rule(m *wire.Rule, answer func(any))
@@ -61,7 +64,7 @@ func (c *Client) Receive(message any) error {
 			l.post(func() { c.to.leave(c) })
 		}
 	case *wire.Local:
-		l.post(func() { c.to.sit(c, m) })
+		l.post(func() { c.to.sit(c, m, &Joining{}) })
 	case *wire.Hash:
 		l.post(func() { c.shows.hashed(c, m.Tick, m.Hash) })
 	case *wire.Shown:
@@ -84,6 +87,19 @@ func (c *Client) Receive(message any) error {
 		)
 	}
 	return nil
+}
+
+// Sit gives a further player a seat who has signed in as themselves, or tells the client why not and returns it.
+func (c *Client) Sit(ctx context.Context, m *wire.Local, j *Joining) (err error) {
+	if e := c.lobby.do(ctx, func() { err = c.to.sit(c, m, j) }); e != nil {
+		return e
+	}
+	return err
+}
+
+// RefuseLocal tells the client why a further player gets no seat.
+func (c *Client) RefuseLocal(m *wire.Local, why error) {
+	c.lobby.post(func() { c.to.refuse(c, m, why) })
 }
 
 // Merged refuses a move of which a later one takes the place.
@@ -149,7 +165,8 @@ func (l *playing) intent(c *Client, m *wire.Intent) {
 	if slices.Contains(c.own(), sheet.ID(m.Seat)) {
 		in := l.input(m)
 		if len(in.Args) > 0 {
-			if f := l.mayWrite(c.account, in); f != nil {
+			own := l.m.Store().Get(in.Seat).Text(l.book.F.Player.Account)
+			if f := l.mayWrite(cmp.Or(own, c.account), in); f != nil {
 				answer(step.Verdict{Seat: in.Seat, Seq: m.N, Code: f.Code, Reason: f.Reason, At: l.m.Tick(),
 					Left: int64(f.Left) * 1000})
 				return
@@ -222,10 +239,7 @@ func (c *Client) pong(n uint64) {
 func (c *Client) EndFor(err error) {
 	b := wire.Bye{}
 	if err != nil {
-		b.Code, b.Reason = string(fault.CodeOf(err)), err.Error()
-		if f, ok := err.(*fault.Fault); ok {
-			b.Reason = f.Reason
-		}
+		b.Code, b.Reason = string(fault.CodeOf(err)), fault.ReasonOf(err)
 	}
 	c.Box.End(b)
 }

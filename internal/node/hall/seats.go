@@ -179,14 +179,19 @@ func (l *seating) quit(ctx context.Context, account string) (bool, error) {
 		if had = seat != 0; !had {
 			return
 		}
-		for key, held := range l.keys {
-			if slices.Contains(held.seats, seat) {
-				for _, id := range held.seats {
-					l.step(&step.Input{Kind: step.Leave, Seat: id})
-					l.bye(id, "left", "you have left the lobby")
-				}
-				delete(l.keys, key)
+		key := l.keyOf(seat)
+		held := l.keys[key]
+		switch {
+		case held == nil:
+		case l.further(held, seat):
+			l.step(&step.Input{Kind: step.Leave, Seat: seat})
+			l.takeOff(key, seat)
+		default:
+			for _, id := range held.seats {
+				l.step(&step.Input{Kind: step.Leave, Seat: id})
+				l.bye(id, "left", "you have left the lobby")
 			}
+			delete(l.keys, key)
 		}
 	})
 	if err == nil && had {

@@ -378,12 +378,12 @@ func TestLocalsComeAndGo(t *testing.T) {
 	lob := lobby(t, joss, client.Opening{Rulebook: "duel"})
 	b := join(t, joss, client.Options{Lobby: lob})
 	a := join(t, mara, client.Options{Lobby: lob})
-	_, err := a.AddLocal(soon(t), "\x07", "")
+	_, err := a.AddLocal(soon(t), client.Local{Name: "\x07"})
 	wants(t, "a name that is none", err, "bad-name")
 	a.Cut() // what comes back shares a connection of another key
 	seat := uint32(0)
 	for err = errors.New("away"); err != nil && client.CodeOf(err) == ""; {
-		seat, err = a.AddLocal(soon(t), "Little Mara", "")
+		seat, err = a.AddLocal(soon(t), client.Local{Name: "Little Mara"})
 	}
 	if err != nil || len(a.Seats()) != 2 || a.Seats()[1] != seat {
 		t.Fatalf("seat %d of %v: %v", seat, a.Seats(), err)
@@ -395,7 +395,7 @@ func TestLocalsComeAndGo(t *testing.T) {
 	})
 	do(t, a, client.Intent{Seat: seat, Do: "ready"})
 	until(t, b, "it is ready", func(c *client.Copy) bool { return c.Seat(seat).Flag("ready") })
-	_, err = a.AddLocal(soon(t), "Tiny Mara", "")
+	_, err = a.AddLocal(soon(t), client.Local{Name: "Tiny Mara"})
 	wants(t, "one too many", err, "too-many-locals")
 	a.Cut()
 	until(t, b, "it is back with both seats", func(c *client.Copy) bool {
@@ -410,11 +410,62 @@ func TestLocalsComeAndGo(t *testing.T) {
 	until(t, b, "it has left alone", func(c *client.Copy) bool {
 		return c.Seat(seat) == nil && c.Seat(a.Seat()) != nil && c.Lobby().Int("seats") == 2
 	})
-	if again, err := a.AddLocal(soon(t), "Tiny Mara", ""); err != nil || again == seat {
+	if again, err := a.AddLocal(soon(t), client.Local{Name: "Tiny Mara"}); err != nil || again == seat {
 		t.Errorf("again seat %d, %v", again, err)
 	}
-	_, err = join(t, player(t, "Ines"), client.Options{Lobby: lob, Watch: true}).AddLocal(soon(t), "Nobody", "")
+	w := join(t, player(t, "Ines"), client.Options{Lobby: lob, Watch: true})
+	_, err = w.AddLocal(soon(t), client.Local{Name: "Nobody"})
 	wants(t, "beside who watches", err, "no-such-seat")
+}
+
+// TestFurtherPlayersSignIn: who shares a screen may play as themselves, comes back with the connection, goes on alone
+// on one of their own, and leaves the others alone when they leave or sign out.
+func TestFurtherPlayersSignIn(t *testing.T) {
+	mara, ines := player(t, "Mara"), player(t, "Ines")
+	lob := lobby(t, mara, client.Opening{Rulebook: "duel", Password: "quay"})
+	a := join(t, mara, client.Options{Lobby: lob, Password: "quay"})
+	_, err := a.AddLocal(soon(t), client.Local{Token: ines.Token + "x"})
+	wants(t, "a token that is not good", err, "bad-token")
+	_, err = a.AddLocal(soon(t), client.Local{Token: mara.Token})
+	wants(t, "twice", err, "already-in")
+	seat, err := a.AddLocal(soon(t), client.Local{Token: ines.Token})
+	if err != nil {
+		t.Fatal(err)
+	}
+	until(t, a, "the record of Ines is here", func(c *client.Copy) bool {
+		return c.Seat(seat).Text("name") == "Ines" && c.Seat(seat).Flag("loaded")
+	})
+	a.Cut()
+	until(t, a, "both are back", func(c *client.Copy) bool {
+		return len(a.Seats()) == 2 && !c.Seat(seat).Flag("away") && !c.Seat(a.Seat()).Flag("away")
+	})
+
+	b := join(t, ines, client.Options{Lobby: lob})
+	if b.Seat() != seat || len(b.Seats()) != 1 {
+		t.Errorf("by herself Ines has %v, not %d", b.Seats(), seat)
+	}
+	until(t, a, "Mara goes on without her", func(*client.Copy) bool { return len(a.Seats()) == 1 })
+	do(t, a, client.Intent{Do: "ready"})
+	b.Leave(soon(t))
+	if seat, err = a.AddLocal(soon(t), client.Local{Token: ines.Token}); err != nil {
+		t.Fatal(err)
+	}
+	her := client.Service{Address: node.Address, Token: ines.Token}
+	if err := her.LeaveSeat(soon(t), lob); err != nil {
+		t.Fatal(err)
+	}
+	until(t, a, "she has left, and Mara has not", func(c *client.Copy) bool {
+		return c.Seat(seat) == nil && c.Seat(a.Seat()) != nil && len(a.Seats()) == 1
+	})
+	if seat, err = a.AddLocal(soon(t), client.Local{Token: ines.Token}); err != nil {
+		t.Fatal(err)
+	}
+	if err := her.SignOut(soon(t), ines.Refresh); err != nil {
+		t.Fatal(err)
+	}
+	until(t, a, "her seat waits for her", func(c *client.Copy) bool {
+		return len(a.Seats()) == 1 && c.Seat(seat).Flag("away") && !c.Seat(a.Seat()).Flag("away")
+	})
 }
 
 // TestLocalPlayers: two seats on one connection, each with its own name, team, readiness and private fields, and both

@@ -50,6 +50,7 @@ type conn struct {
 	ws      *websocket.Conn
 	enc     replica.Encoding
 	client  *hall.Client
+	at      *hall.Lobby // that it is to
 	who     *account.Who
 	list    *wire.Filter     // instead of a lobby: the listing
 	board   *wire.BoardWatch // instead of a lobby: a part of a board
@@ -296,6 +297,10 @@ func (c *conn) message(m any) error {
 		}
 	case *wire.Local:
 		c.limit.grow()
+		if m.Token != "" {
+			c.seat(m)
+			return nil
+		}
 	case *wire.Ping:
 		if m.Is == "pong" {
 			if at := c.pinged.Load(); at != 0 && m.N == c.pings.Load() { // the newest ping's

@@ -11,15 +11,18 @@ import (
 	"turnvex.example/turnvex/internal/core/code"
 	"turnvex.example/turnvex/internal/node/account"
 	"turnvex.example/turnvex/internal/node/fault"
+	"turnvex.example/turnvex/internal/node/hall"
 )
 
 // conns are the live connections of this node.
 type conns struct {
 	mu     sync.Mutex
+	hall   *hall.Hall
 	n      *atomic.Int64
 	last   uint64         // guarded by mu; the number of the newest
 	all    map[*conn]bool // guarded by mu
 	recent []recent       // guarded by mu
+	signed []signed       // guarded by mu; further players on connections of others
 }
 
 // recent is what was voided a short while ago: a connection may have been let in just before.
@@ -72,9 +75,19 @@ func (all *conns) void(voids []account.Void) {
 			}
 		}
 	}
+	for _, x := range all.signed {
+		if slices.ContainsFunc(voids, func(v account.Void) bool { return x.who.Voided(&v) }) {
+			defer x.at.TakeOff(x.who.Player)
+		}
+	}
 	all.mu.Unlock()
 	for _, c := range over {
 		c.void()
+	}
+	for i := range voids { // also where nobody knows any more with which token they came
+		for _, l := range all.hall.Where(voids[i].Player()) {
+			l.TakeOff(voids[i].Player())
+		}
 	}
 }
 

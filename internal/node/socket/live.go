@@ -257,6 +257,7 @@ func (c *conn) hello(r *http.Request) error {
 			return err
 		}
 	}
+	c.at = l
 	return c.s.Doors.Enter(r.Context(), l, &j, func() (err error) {
 		c.client, err = l.Join(r.Context(), j)
 		return err

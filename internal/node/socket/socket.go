@@ -76,7 +76,7 @@ func New(cfg Config) *Socket {
 	if cfg.Live == nil {
 		cfg.Live = &atomic.Int64{}
 	}
-	s := &Socket{Config: cfg, conns: conns{all: map[*conn]bool{}, n: cfg.Live}}
+	s := &Socket{Config: cfg, conns: conns{hall: cfg.Hall, all: map[*conn]bool{}, n: cfg.Live}}
 	s.topics.all = map[string]Topic{"players": {Scope: account.Operator, Read: s.topicPlayers}}
 	for name, t := range cfg.Topics {
 		s.topics.all[name] = t

@@ -214,6 +214,7 @@ func (w *lineWriter) line(v any, asJSON bool) {
 // with Team if wanted) or leaves it (Leave, a seat).
 type intentLine struct {
 	Local  string         `json:"local"`
+	Token  string         `json:"token"`
 	Team   string         `json:"team"`
 	Leave  uint32         `json:"leave"`
 	Seat   uint32         `json:"seat"`
@@ -240,7 +241,7 @@ func readIntents(t *Terminal, conn *client.Conn, out *lineWriter) {
 			out.line(map[string]any{"is": "error", "code": "bad-message", "reason": err.Error()}, true)
 			continue
 		}
-		if in.Local != "" || in.Leave != 0 {
+		if in.Local != "" || in.Token != "" || in.Leave != 0 {
 			waiting.Go(func() { seatLocal(conn, &in, out) })
 			continue
 		}
@@ -268,7 +269,7 @@ func seatLocal(conn *client.Conn, in *intentLine, out *lineWriter) {
 		answer["is"], answer["seat"] = "left", in.Leave
 		err = conn.LeaveSeat(ctx, in.Leave)
 	} else {
-		answer["seat"], err = conn.AddLocal(ctx, in.Local, in.Team)
+		answer["seat"], err = conn.AddLocal(ctx, client.Local{Name: in.Local, Token: in.Token, Team: in.Team})
 	}
 	if err != nil {
 		answer["ok"], answer["code"], answer["reason"] = false, client.CodeOf(err), err.Error()

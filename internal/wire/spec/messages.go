@@ -204,10 +204,12 @@ var Messages = []Message{
 		Follows: "`decision`, `notice`, `ping`; the referee sends `decide`, `rule` and `pong`.",
 		Example: `{"is":"judging","rulebook":"quiz","lobbies":["K7WPQ4"]}`},
 	{Is: "local", From: Client, Type: wire.Local{},
-		Purpose: "Adds another player to the connection, for players who share a screen.",
+		Purpose: "Adds another player to the connection, for players who share a screen: a guest, or who " +
+			"signs in.",
 		When:    "Any time, if you have a seat.",
 		Follows: "`seated`; if the player got a seat, a `welcome` with all seats, and a `snapshot`.",
-		Errors:  "As for players with their own connection: `too-many-locals`, `lobby-full` and so on.",
+		Errors: "As for players with their own connection: `too-many-locals`, `lobby-full` and so on; with a " +
+			"token that is not good, `bad-token`.",
 		Example: `{"is":"local","n":1,"name":"Little Mara"}`},
 	{Is: "seated", From: Service, Type: wire.Seated{},
 		Purpose: "Tells whether another local player has a seat.",

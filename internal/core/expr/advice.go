@@ -53,7 +53,7 @@ func mismatch(m string) string {
 	list := strings.HasPrefix(a, "list(")
 	switch {
 	case types == "":
-		return op + " needs something between its brackets"
+		return op + " needs something between its brackets, as in " + functions[op]
 	case op == "higher" || op == "lower":
 		return "highest and lowest compare integers or numbers, as in players.highest(p, p.points)"
 	case op == "?:":
@@ -75,6 +75,9 @@ func mismatch(m string) string {
 	case two && !strings.Contains(b, ", "):
 		return fmt.Sprintf("%s and %s do not go together with %s", plainType(a), plainType(b), op)
 	}
+	if how := functions[op]; how != "" {
+		return fmt.Sprintf("%s is called as in %s", op, how)
+	}
 	return fmt.Sprintf("%s does not take %s", op, plainType(types))
 }
 
@@ -84,7 +87,8 @@ func plainType(t string) string {
 		return "counts as a whole: say which, as in me.goods.wood or me.goods[arg.ware]"
 	}
 	if inner, is := strings.CutPrefix(t, "list("); is {
-		return "a list of " + strings.ToLower(strings.TrimSuffix(inner, ")")) + "s"
+		_, item, _ := strings.Cut(plainType(strings.TrimSuffix(inner, ")")), " ")
+		return "a list of " + item + "s"
 	}
 	if word := map[string]string{
 		"int": "an integer", "double": "a number", "string": "a text", "bool": "true or false",

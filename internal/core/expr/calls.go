@@ -196,7 +196,8 @@ func (k *compiler) in(e, a, b ast.Expr) numFn {
 		return k.inList(a, l)
 	}
 	if b.Kind() != ast.ListKind {
-		k.fail(b, "in takes a list written out, as in match.phase in ['play', 'overtime']")
+		k.fail(b, "in takes a list field, or a list written out, as in match.phase in ['play', 'overtime']; whether "+
+			"somebody is among players says players.exists(p, p == me)")
 		return zero
 	}
 	var tests []numFn

@@ -246,7 +246,7 @@ func (k *compiler) finish(want Want) {
 	if want.Measure != sheet.Unmeasured && k.measures != want.Measure && k.measures != sheet.Whatever &&
 		!k.checker.Lenient {
 		m := &measures{k: k}
-		m.wrong(e, e, want.Measure, "a %s is needed here, and this is a %s%s", want.Measure, k.measures,
+		m.wrong(e, e, want.Measure, "%s is needed here, and this is %s%s", an(want.Measure), an(k.measures),
 			declare(want.Measure))
 		k.issues = append(k.issues, *m.found)
 		return

@@ -58,11 +58,12 @@ func (d *definition) signature() string {
 	return d.name + "(" + strings.Join(in, ", ") + ")"
 }
 
-func (c *Checker) define(d *definition, gives *cel.Type) (err error) {
-	if c.base, err = c.base.Extend(d.decl(gives)); err != nil {
+func (c *Checker) define(d *definition, gives *cel.Type) error {
+	base, err := c.base.Extend(d.decl(gives))
+	if err != nil {
 		return err
 	}
-	c.defined[d.name] = d
+	c.base, c.defined[d.name] = base, d
 	clear(c.envs)
 	return nil
 }

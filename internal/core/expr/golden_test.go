@@ -63,6 +63,14 @@ func harbour(t *testing.T) (*sheet.Schema, *expr.Env, *expr.Checker) {
 	mates := field(sheet.Player, named("mates", of))
 	total := field(sheet.Record, named("total", sheet.Field{Type: sheet.Integer}))
 	worth := field(sheet.Piece, named("worth", sheet.Field{Type: sheet.Integer}))
+	slot := field(sheet.Player, named("slot", sheet.Field{Type: sheet.Integer}))
+	legs := field(sheet.Creature, named("legs", sheet.Field{Type: sheet.Integer}))
+	in := field(sheet.Zone, named("in_a", sheet.Field{Type: sheet.Integer}))
+	for _, name := range expr.ZoneIn[1:] {
+		field(sheet.Zone, named(name, sheet.Field{Type: sheet.Integer}))
+	}
+	at, size := field(sheet.Zone, named("pos", sheet.Field{Type: sheet.Position})),
+		field(sheet.Zone, named("size", sheet.Field{Type: sheet.Position}))
 	st := sheet.NewStore(s)
 	e := &expr.Env{
 		Store:  st,
@@ -104,6 +112,16 @@ func harbour(t *testing.T) (*sheet.Schema, *expr.Env, *expr.Checker) {
 	for i := range 2 {
 		st.SetInt(st.Add(sheet.Piece), worth, int64(i+4))
 	}
+	for i := range 2 { // a box of 6 m by 8 m with Bø and Cy in it, and a circle of 1 m with Ed
+		z := st.Add(sheet.Zone)
+		st.SetPos(z, at, int64(3000+9000*i), int64(4000+12000*i))
+		st.SetPos(z, size, []int64{3000, 1000}[i], []int64{4000, 0}[i])
+		st.SetInt(z, in, []int64{6, 16}[i])
+		st.SetInt(st.Add(sheet.Creature), legs, int64(4+2*i))
+	}
+	for i, p := range st.Seated {
+		st.SetInt(p, slot, int64(i))
+	}
 	st.SetInt(e.Match, n, 7)
 	st.SetInt(e.Match, bell, int64(st.Seated[3].ID))
 	st.SetClock(e.Match, clock, 1200, -1, 100) // a minute, running down since play tick 100
@@ -111,7 +129,12 @@ func harbour(t *testing.T) (*sheet.Schema, *expr.Env, *expr.Checker) {
 	st.SetClock(e.Match, never, 0, 0, 0)
 	st.SetClock(e.Match, past, 5, -1, 100) // it has run down
 	e.Me, e.Team, e.Target, e.Piece, e.It = st.Seated[0], teams[0], st.Seated[1], st.Of(sheet.Piece)[1], st.Seated[4]
-	e.Arg = &sheet.Row{N: []int64{9, int64(st.Seated[2].ID), 1, 500, 700, 0}}
+	e.Arg = &sheet.Row{N: []int64{9, int64(st.Seated[2].ID), 1, 500, 700, 0, 1500, 2500, 4000}, S: []string{"ahoy"}}
+	e.Being, e.Zone = st.Of(sheet.Creature)[0], st.Of(sheet.Zone)[0]
+	e.Aim = &sheet.Row{N: make([]int64, expr.AimSlots)}
+	e.Aim.N[expr.AimTo.Slot()] = 900
+	// In the walks of named lines.
+	e.Named = [expr.MaxNamed]*sheet.Row{st.Seated[1], {N: []int64{7}}, {N: []int64{2}}, {S: []string{"bb"}}}
 	c, err := expr.NewChecker(s)
 	if err != nil {
 		t.Fatal(err)
@@ -133,12 +156,16 @@ func TestExpressions(t *testing.T) {
 	came := &sheet.Schema{}
 	for _, f := range []sheet.Field{{Name: "k", Type: sheet.Integer}, {Name: "who", Type: sheet.Ref, Of: sheet.Player},
 		{Name: "mood", Type: sheet.Choice, Choices: schema.Field(sheet.Player, "mood").Choices},
-		{Name: "spot", Type: sheet.Position}, {Name: "gone", Type: sheet.Ref, Of: sheet.Player}} {
+		{Name: "spot", Type: sheet.Position}, {Name: "gone", Type: sheet.Ref, Of: sheet.Player},
+		{Name: "wait", Type: sheet.Integer, Measure: sheet.Duration}, {Name: "far", Type: sheet.Integer,
+			Measure: sheet.Length}, {Name: "share", Type: sheet.Number}, {Name: "says", Type: sheet.Text, Max: 9,
+			Person: true}} {
 		arg, _ := came.Add(sheet.Match, f)
 		args = append(args, arg)
 	}
 	scope := expr.Scope{
-		Vars: expr.Me | expr.Team | expr.Target | expr.Piece | expr.It | expr.Args | expr.Random,
+		Vars: expr.Me | expr.Team | expr.Target | expr.Piece | expr.It | expr.Args | expr.Random | expr.Creature |
+			expr.Zone | expr.Aim,
 		It:   sheet.Player,
 		Hit:  sheet.Player,
 		Args: args,
@@ -161,9 +188,26 @@ func TestExpressions(t *testing.T) {
 		"notes":  {Field: schema.Field(sheet.Player, "notes")},
 		"mates":  {Field: schema.Field(sheet.Player, "mates")},
 	}
+	for word, m := range map[string]sheet.Measure{"duration": sheet.Duration, "length": sheet.Length,
+		"speed": sheet.Speed, "angle": sheet.Angle} {
+		wants[word] = expr.Want{Type: sheet.Integer, Measure: m}
+	}
+	list := func(name string) *sheet.Field { return schema.Field(sheet.Player, name) }
+	walks := scope
+	walks.Vars = expr.Me | expr.Walked
+	walks.Named = []expr.NamedVar{{Name: "mate", Kind: sheet.Player}, {Name: "card", Item: list("hand")},
+		{Name: "mark", Item: list("marks")}, {Name: "note", Item: list("notes")}}
+	word := expr.Scope{Vars: expr.It, Item: list("marks")}
+	scopes := map[string]expr.Scope{"bare": {}, "walks": walks, "word": word}
+	lines := golden{schema, env, checker}
 	var out strings.Builder
 	for _, line := range strings.Split(strings.TrimSuffix(string(data), "\n"), "\n") {
 		word, src, _ := strings.Cut(line, " ")
+		scope := scope
+		if s, is := scopes[word]; is { // with what is there in other places
+			scope = s
+			word, src, _ = strings.Cut(src, " ")
+		}
 		want, is := wants[word]
 		if strings.HasPrefix(line, "  ") {
 			continue // what came of the one above
@@ -182,6 +226,7 @@ func TestExpressions(t *testing.T) {
 			if _, issues := checker.Define(name, given, is); issues != nil {
 				fmt.Fprintf(&out, "  ! %v\n", issues)
 			}
+		case lines.tells(&out, word, src, scope, came):
 		case !is:
 		case want.Field != nil && want.Field.Type == sheet.List:
 			w, issues := checker.CompileWhole(src, scope, want.Field)
@@ -250,24 +295,80 @@ func value(s *sheet.Schema, env *expr.Env, c *expr.Checker, src string, scope ex
 	return fmt.Sprintf("= %s (%s), reads %s", text, p.Type.Of, strings.Join(reads, ", "))
 }
 
-// TestScopes: what is not there is not to be used, under its own name or through what belongs to it.
-func TestScopes(t *testing.T) {
-	_, _, checker := harbour(t)
-	everything := expr.Me | expr.Team | expr.Target | expr.Piece | expr.It
-	for src, needs := range map[string]expr.Vars{
-		"me.a": expr.Me, "record.total": expr.Me, "team.n": expr.Team, "target.a": expr.Target,
-		"piece.worth": expr.Piece,
-		"it.a":        expr.It, "match.n": 0, "lobby.goal": 0, "players.size()": 0,
-	} {
-		want := expr.Want{Type: sheet.Integer}
-		if p, issues := checker.Compile(src, expr.Scope{Vars: needs, It: sheet.Player, Hit: sheet.Player},
-			want); p == nil {
-			t.Errorf("%s with what it needs: %v", src, issues)
+// golden tells what comes of the lines that are no plain expressions.
+type golden struct {
+	schema *sheet.Schema
+	env    *expr.Env
+	c      *expr.Checker
+}
+
+func (g golden) tells(out *strings.Builder, word, src string, scope expr.Scope, came *sheet.Schema) bool {
+	ids := func(rows []*sheet.Row) (all []sheet.ID) {
+		for _, r := range rows {
+			all = append(all, r.ID)
 		}
-		if p, _ := checker.Compile(src, expr.Scope{Vars: everything &^ needs, It: sheet.Player, Hit: sheet.Player},
-			want); p != nil &&
-			needs != 0 {
-			t.Errorf("%s was taken where it is not there", src)
-		}
+		return all
 	}
+	switch word {
+	case "effects":
+		name, takes, _ := strings.Cut(src, " ")
+		own := &sheet.Schema{}
+		var given []*sheet.Field
+		for _, arg := range strings.Fields(takes) {
+			f, _ := own.Add(sheet.Match, *came.Field(sheet.Match, arg))
+			given = append(given, f)
+		}
+		free := !g.c.IsCallable(name)
+		err := g.c.DefineEffects(name, given)
+		if err != nil {
+			fmt.Fprintf(out, "  ! free %v, %v\n", free, err)
+			break
+		}
+		g.c.Uses(name, expr.Target|expr.Random)
+		fmt.Fprintf(out, "  = free %v, then %v, called %v\n", free, !g.c.IsCallable(name), g.c.IsCalled(name))
+	case "run":
+		call, issues := g.c.CompileCall(src, scope)
+		if call == nil {
+			fmt.Fprintf(out, "  ! %v\n", issues)
+			break
+		}
+		row := &sheet.Row{N: make([]int64, 9), S: make([]string, 1)}
+		call.Put(g.env, row)
+		fmt.Fprintf(out, "  = %s %v %q, uses %b, called %v, %v\n", call.Name, row.N, row.S, call.Vars,
+			g.c.IsCalled(call.Name), g.env.Fault)
+	case "each":
+		l, issues := g.c.CompileList(src, scope)
+		switch {
+		case l == nil:
+			fmt.Fprintf(out, "  ! %v\n", issues)
+		case l.Item != nil:
+			fmt.Fprintf(out, "  = values of %s [%s]\n", l.Item.Name, l.Values(g.env))
+		default:
+			fmt.Fprintf(out, "  = %ss %v\n", l.Kind, ids(l.Append(g.env, nil)))
+		}
+	case "who":
+		w, issues := g.c.CompileWho(src, scope, sheet.Player, sheet.Team)
+		if w == nil {
+			fmt.Fprintf(out, "  ! %v\n", issues)
+			break
+		}
+		fmt.Fprintf(out, "  = %s, several %v: %v\n", w.Kind, w.Several, ids(w.Append(g.env, nil)))
+	case "quantity":
+		n, what, ok := expr.Quantity(src)
+		fmt.Fprintf(out, "  = %d %s %v\n", n, what, ok)
+	case "touched": // a field, and whether an expression looks at it at all, and through others than its own
+		name, src, _ := strings.Cut(src, " ")
+		p, _ := g.c.Compile(src, scope, expr.Want{Type: sheet.Flag})
+		var touched [sheet.Kinds]sheet.Mask
+		touched[sheet.Player].Set(g.schema.Field(sheet.Player, name).No)
+		fmt.Fprintf(out, "  = %v, by others %v\n", p.Touched(&touched), p.TouchedAny(&touched))
+	case "path": // and what it is called
+		if p, _ := g.c.CompilePath(src, scope); p != nil {
+			fmt.Fprintf(out, "  : %s of %d\n", p.Name(), len(p.Fields()))
+		}
+		return false
+	default:
+		return false
+	}
+	return true
 }

@@ -150,15 +150,23 @@ func (m *measures) alike(e ast.Expr, list []ast.Expr) sheet.Measure {
 			if all != sheet.Unmeasured && what != sheet.Unmeasured {
 				bare, how = nil, ""
 			}
-			m.wrong(e, bare, want, "a %s and a %s do not go together%s", all, what, how)
+			m.wrong(e, bare, want, "%s and %s do not go together%s", an(all), an(what), how)
 		}
 	}
 	return all
 }
 
+// an is a measure with its article.
+func an(m sheet.Measure) string {
+	if m == sheet.Angle {
+		return "an angle"
+	}
+	return "a " + m.String()
+}
+
 // declare says how a field is made to measure something.
 func declare(want sheet.Measure) string {
-	return fmt.Sprintf("; a number becomes a %s by its unit, as in n * 1%s, and a field by type: %s", want, want.Unit(),
+	return fmt.Sprintf("; a number becomes %s by its unit, as in n * 1%s, and a field by type: %s", an(want), want.Unit(),
 		want)
 }
 
@@ -245,6 +253,6 @@ func (m *measures) scaled(e ast.Expr, a, b sheet.Measure, divide bool) sheet.Mea
 	if divide {
 		how = "divided by"
 	}
-	m.wrong(e, nil, 0, "a %s is not %s a %s: divide one of them by its unit first, as in match.play / 1s", a, how, b)
+	m.wrong(e, nil, 0, "%s is not %s %s: divide one of them by its unit first, as in match.play / 1s", an(a), how, an(b))
 	return sheet.Whatever
 }

@@ -106,14 +106,15 @@ func isCall(src string, is Issue) bool {
 	return strings.HasPrefix(strings.TrimSpace(rest), "(")
 }
 
-// functions are the functions that are known everywhere; those of lists are in lists.
-var functions = []string{"abs", "distance", "double", "int", "max", "min", "over", "point", "running",
-	"size", "team_named", "within"}
+// functions are the functions that are known everywhere, and how each is called; those of lists are in lists.
+var functions = map[string]string{"abs": "abs(me.aim)", "distance": "distance(me.pos, target.pos)",
+	"double": "double(me.points)", "int": "int(me.wind)", "max": "max(me.points, 3)", "min": "min(me.points, 3)",
+	"over": "over(match.left)", "point": "point(3m, 4m)", "random": "random(1, 6)", "running": "running(match.left)",
+	"size": "players.size()", "string": "string(me.points)", "team_named": "team_named('amber')",
+	"within": "within(me.pos, match.quay)"}
 
 // callable are the names of everything that can be called.
-func callable() []string {
-	return append(slices.Sorted(maps.Keys(lists)), append(functions, "random", "string")...)
-}
+func callable() []string { return append(slices.Sorted(maps.Keys(lists)), slices.Sorted(maps.Keys(functions))...) }
 
 func plainMessage(m string) string {
 	m = strings.TrimSuffix(strings.ReplaceAll(m, "\n", " "), ".")
@@ -122,6 +123,9 @@ func plainMessage(m string) string {
 	}
 	if rest, is := strings.CutPrefix(m, "Syntax error: "); is {
 		return syntax(rest)
+	}
+	if m == "argument must be a simple name" {
+		return "the first argument must be a plain name, as in players.exists(p, p.alive)"
 	}
 	if strings.HasPrefix(m, "invalid int literal") {
 		return "the number is too large; an integer goes from -9223372036854775808 to 9223372036854775807"
@@ -137,7 +141,8 @@ func plainMessage(m string) string {
 
 func (c *Checker) names(scope Scope) []string {
 	names := append([]string{"lobby", "match", "players", "teams", "pieces", "creatures", "zones", "nobody", "noteam",
-		"nocreature", "true", "false"}, functions...)
+		"nocreature", "true", "false"}, slices.Collect(maps.Keys(functions))...)
+	names = slices.DeleteFunc(names, func(n string) bool { return n == "random" || n == "string" })
 	for v, n := range map[Vars]string{Me: "me", Target: "target", Piece: "piece", Team: "team", It: "it", Args: "arg",
 		Creature: "creature", Aim: "aim", Zone: "zone", Random: "random"} {
 		if scope.Vars&v != 0 {

@@ -31,6 +31,8 @@ func (c *Checker) celIssues(iss *cel.Issues, src string, scope Scope) []Issue {
 			} else if of := c.owners(m[1], scope); of != "" {
 				is.Known = nil
 				is.Message = fmt.Sprintf("nothing here is called %q by itself; write %s.%s", m[1], of, m[1])
+			} else if !isCall(src, is) && c.isWord(m[1], scope) {
+				is.Message, is.Known = fmt.Sprintf("words stand in quotes: '%s'", m[1]), nil
 			} else if how := lists[m[1]]; how != "" {
 				is.Message, is.Known = fmt.Sprintf("%s stands behind a list, as in players.%s", m[1], how), nil
 			} else if isCall(src, is) {
@@ -96,6 +98,17 @@ func (c *Checker) owners(field string, scope Scope) string {
 		}
 	}
 	return ""
+}
+
+// isWord tells whether a name is a word of some choice.
+func (c *Checker) isWord(name string, scope Scope) bool {
+	has := func(f *sheet.Field) bool { return slices.Contains(f.Choices, name) }
+	for k := range sheet.Kind(sheet.Kinds) {
+		if slices.ContainsFunc(c.schema.Fields(k), has) {
+			return true
+		}
+	}
+	return slices.ContainsFunc(scope.Args, has)
 }
 
 // isCall tells whether what an issue points at is called as a function.

@@ -127,7 +127,9 @@ var functions = map[string]string{"abs": "abs(me.aim)", "distance": "distance(me
 	"within": "within(me.pos, match.quay)"}
 
 // callable are the names of everything that can be called.
-func callable() []string { return append(slices.Sorted(maps.Keys(lists)), slices.Sorted(maps.Keys(functions))...) }
+func callable() []string {
+	return append(slices.Sorted(maps.Keys(lists)), slices.Sorted(maps.Keys(functions))...)
+}
 
 func plainMessage(m string) string {
 	m = strings.TrimSuffix(strings.ReplaceAll(m, "\n", " "), ".")

@@ -19,9 +19,12 @@ tick: 20
 players: {least: 1}
 start: {countdown: 0s}
 ground: {width: 900m, height: 900m, spawns: [{at: [450m, 450m]}]}
-movement: {speed: 5m, radius: 0m, factor: me.pace, claims: check}
-sheets: {player: {pace: {type: number, start: 1}}}
-actions: {slow: {do: [{set: me.pace, to: 0.2}]}, root: {do: [{set: me.pace, to: 0}]}, run: {do: [{set: me.pace, to: 1}]}}
+movement: {speed: me.pace, radius: 0m, claims: check}
+sheets: {player: {pace: {type: speed, start: 5m/s}}}
+actions:
+  slow: {do: [{set: me.pace, to: 1m/s}]}
+  root: {do: [{set: me.pace, to: 0m/s}]}
+  run: {do: [{set: me.pace, to: 5m/s}]}
 phases: {play: {lasts: 1h}}
 `
 

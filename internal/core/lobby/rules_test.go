@@ -102,7 +102,7 @@ func TestSetByHand(t *testing.T) {
 // TestFarFromRivals: with pick far the rivals count before the friends.
 func TestFarFromRivals(t *testing.T) {
 	b, seats := begun(t, "players: {least: 3, most: 3}\nstart: {countdown: 0s}\nphases: {play: {lasts: 60s}}\n"+
-		"teams: {list: {red: {}, blue: {}}, least: 0, newcomers: choice}\nspawn: {pick: far}\nmovement: {speed: 1m}\n"+
+		"teams: {list: {red: {}, blue: {}}, least: 0, newcomers: choice}\nspawn: {pick: far}\nmovement: {speed: 1m/s}\n"+
 		"ground: {width: 50m, height: 50m, spawns: [{at: [5m, 5m]}, {at: [45m, 5m]}]}\n"+
 		"actions: {again: {do: [{spawn: me}]}}\n", lobby.Setup{Practice: true}, 3)
 	pos := func(id sheet.ID) *sheet.Field { return b.Book().Schema.Field(sheet.Player, "pos") }
@@ -142,7 +142,7 @@ func TestFarFromRivals(t *testing.T) {
 // TestFrozenPieces: in a frozen phase no kind of piece is placed, and each goes when its time is over.
 func TestFrozenPieces(t *testing.T) {
 	b, _ := begun(t, "players: {least: 1, most: 2}\nstart: {countdown: 0s}\nground: {width: 50m, height: 50m}\n"+
-		"movement: {speed: 1m}\npieces: {stone: {number: 2, every: 100ms}, spark: {number: 0, lasts: 1s}, "+
+		"movement: {speed: 1m/s}\npieces: {stone: {number: 2, every: 100ms}, spark: {number: 0, lasts: 1s}, "+
 		"ember: {number: 0, lasts: 1s}}\n"+
 		"rules: [{on: start, do: [{place: spark}, {place: ember}, {place: ember}]}]\n"+
 		"phases: {hold: {lasts: 3s, inputs: frozen}, play: {lasts: 60s}}\n", lobby.Setup{}, 1)
@@ -174,7 +174,7 @@ func TestCostsOfWholeNumbers(t *testing.T) {
 // TestRemovingTwice: what is gone is not removed again, nor is anything that is no piece.
 func TestRemovingTwice(t *testing.T) {
 	b, seats := begun(t, "players: {least: 1, most: 2}\nstart: {countdown: 0s}\nground: {width: 9m, height: 9m}\n"+
-		"movement: {speed: 5m}\npieces: {stone: {number: 2, touch: [{remove: piece}, {remove: piece}, {add: me.n, by: "+
+		"movement: {speed: 5m/s}\npieces: {stone: {number: 2, touch: [{remove: piece}, {remove: piece}, {add: me.n, by: "+
 		"1}]}}\n"+
 		"sheets: {player: {n: {type: integer}}}\nphases: {play: {lasts: 60s}}\n", lobby.Setup{Practice: true}, 1)
 	stones := b.Store().Of(sheet.Piece)
@@ -320,7 +320,7 @@ players: {least: 2, most: 2}
 start: {countdown: 0s}
 spawn: {respawn: false}
 ground: {width: 20m, height: 20m, spawns: [{at: [2m, 2m]}]}
-movement: {speed: 3m}
+movement: {speed: 3m/s}
 actions: {sit: {do: [{bench: me}]}, fall: {do: [{out: me}]}}
 phases: {play: {lasts: 60s}}
 win: {last: true, order: [{most: me.ping}]}`, lobby.Setup{Capacity: 2})

@@ -62,15 +62,11 @@ func (m *creatures) choose(r *sheet.Row, c *rulebook.Creature) {
 			n[f.Leg.Slot()] = 0
 		}
 		gx, gy = m.goal(r, c, mv, anew)
-		pace := c.Speed
-		if mv.Speed > 0 {
-			pace = mv.Speed
+		pace := &c.Speed
+		if mv.Hurries {
+			pace = &mv.Speed
 		}
-		if c.Factor != nil {
-			by := c.Factor.Value(&m.env, sheet.Number).N[0]
-			pace = pace * min(max(by, 0), 4*sheet.Thousand) / sheet.Thousand
-		}
-		n[f.Pace.Slot()] = pace
+		n[f.Pace.Slot()] = m.speed(pace, fastest)
 	}
 	n[f.Doing.Slot()] = doing
 	put(r, f.Since, x, y)

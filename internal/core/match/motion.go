@@ -74,7 +74,7 @@ func (m *motion) moving() bool {
 		if x, y := p.Pos(f.Steer); x != 0 || y != 0 {
 			return true
 		}
-		if mv.Claims && (mv.Factor != nil || m.players[i].reach < m.most(mv.Speed)) {
+		if mv.Claims && (mv.Speed.Varies != nil || m.players[i].reach < m.most(mv.Speed.Fixed)) {
 			return true
 		}
 	}
@@ -87,14 +87,27 @@ func (m *motion) speedOf(p *sheet.Row) int64 {
 	if mv == nil {
 		return 0
 	}
-	if mv.Factor == nil {
-		return mv.Speed
+	if mv.Speed.Varies == nil {
+		return mv.Speed.Fixed
 	}
 	was := m.env // somebody may be made to appear in the midst of an effect
 	m.subject(sheet.Player, p)
-	factor := min(max(mv.Factor.Value(&m.env, sheet.Number).N[0], 0), 4*sheet.Thousand)
+	speed := m.speed(&mv.Speed, fastest)
 	m.env = was
-	return mv.Speed * factor / sheet.Thousand
+	return speed
+}
+
+// The most of a speed, in millimetres a second.
+const fastest, fastestShot = 100_000, 1_000_000
+
+// speed is one for whom the environment is set, from 0 to most.
+func (m *stage) speed(s *rulebook.Speed, most int64) int64 {
+	if s.Varies == nil {
+		return s.Fixed
+	}
+	n := s.Varies.Int(&m.env)
+	m.faulty(s.Line)
+	return min(max(n, 0), most)
 }
 
 // most is how far somebody of that speed may get at once, as reach has it.

@@ -28,7 +28,11 @@ func (m *shots) shotsFly() bool {
 func (m *shots) send(r *sheet.Row, p *rulebook.Piece, dx, dy int64) {
 	f := &m.book.F.Piece
 	if d := ground.Root(dx*dx + dy*dy); d > 0 {
-		m.st.SetPos(r, f.Way, dx*p.Shot.Speed/d, dy*p.Shot.Speed/d)
+		was := m.env.Piece
+		m.env.Piece = r
+		speed := m.speed(&p.Shot.Speed, fastestShot)
+		m.env.Piece = was
+		m.st.SetPos(r, f.Way, dx*speed/d, dy*speed/d)
 	}
 	maker := m.env.Being
 	if maker == nil {

@@ -31,7 +31,7 @@ ground:
   sight: {near: 10m, far: 20m, update: 300ms}
   walls: [{box: [45m, 0m, 75m, 40m]}]
   spawns: [{at: [20m, 20m], team: red}, {at: [25m, 10m], team: red}, {at: [95m, 20m], team: blue}]
-movement: {speed: 8m}
+movement: {speed: 8m/s}
 spawn: {pick: random}
 sheets:
   match: {deck: {type: list, of: integer, start: 1..30, see: referees}, tide: {type: integer}}
@@ -50,7 +50,7 @@ actions:
   plot: {do: [{set: me.plan, to: "random(1, 9)"}, {notice: plotted, to: team, with: {n: me.plan}}]}
   spy: {aim: {at: target, who: anyone, out: true}, do: [{add: me.purse, by: target.luck + 1}]}
   bank: {do: [{save: me}]}
-creatures: {crab: {number: 4, every: 0s, at: [[20m, 30m], [100m, 30m]], speed: 3m, moves: [{wander: 6m}]}}
+creatures: {crab: {number: 4, every: 0s, at: [[20m, 30m], [100m, 30m]], speed: 3m/s, moves: [{wander: 6m}]}}
 pieces: {shell: {number: 2, every: 1s, at: [[22m, 22m], [24m, 12m]]}}
 rules:
   - {every: 1s, do: [{set: match.tide, to: "random(1, 1000)"}]}

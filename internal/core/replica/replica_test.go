@@ -219,7 +219,7 @@ players: {least: 2, most: 8, hold: 1s, late: seat}
 start: {countdown: 200ms}
 teams: {list: {red: {}, blue: {}, green: {}}, newcomers: choice, locked: never, least: 0}
 ground: {width: 20m, height: 20m, sight: {near: 4m, far: 9m, update: 400ms}}
-movement: {speed: 8m}
+movement: {speed: 8m/s}
 sheets:
   match:
     tide: {type: number, see: referees}

@@ -41,8 +41,7 @@ func (b *binder) creatures() {
 			Again:   n.get("back") != nil,
 			Back:    b.ticks(n, "back"),
 			Side:    NoSide,
-			Speed:   n.span("speed"),
-			Factor:  b.expr(n, "factor", scopeCreature, expr.Want{Type: sheet.Number}),
+			Speed:   b.speed(n, "speed", scopeCreature),
 			Round:   wallsRound.is(n, "walls"),
 			Decides: max(b.ticks(n, "decides"), 1),
 			Tell:    b.ticks(n, "update"),
@@ -106,7 +105,7 @@ func (b *binder) rates() {
 func (b *binder) move(n *node) Move {
 	m := Move{Line: n.line, If: b.condition(n, "if", scopeCreature), Gap: n.span("gap"),
 		To: b.expr(n, "to", scopeCreature, expr.Want{Type: sheet.Position}), Then: pathWords.named(n.str("next")),
-		Wander: n.span("wander"), Speed: n.span("speed")}
+		Wander: n.span("wander"), Speed: b.speed(n, "speed", scopeCreature), Hurries: n.get("speed") != nil}
 	for _, at := range n.list("along") {
 		x, y := pointOf(at)
 		m.Along = append(m.Along, [2]int64{x, y})
@@ -208,7 +207,7 @@ func (b *binder) shot(p *Piece, n *node) {
 	if s == nil {
 		return
 	}
-	p.Shot = &Shot{Speed: s.span("speed"), Who: whoWords.named(s.str("who")), Pierce: s.on("pierce"),
+	p.Shot = &Shot{Speed: b.speed(s, "speed", expr.Scope{Vars: expr.Piece}), Who: whoWords.named(s.str("who")), Pierce: s.on("pierce"),
 		Walls: shotWallWords.named(s.str("walls")), Tell: b.ticks(s, "update"),
 		Wall: b.does.effects(s, "wall", with(expr.Scope{Vars: expr.Piece}, expr.Random))}
 	var pieces uint64

@@ -113,9 +113,8 @@ func (b *surveyor) ground() {
 			b.fail(n, "needs-ground", "a ground with width and height", "movement without a ground")
 			return
 		}
-		k.Movement = &Movement{Speed: n.span("speed"), Radius: n.span("radius"),
-			Claims: claimsCheck.is(n, "claims"), Burst: b.ticks(n, "burst"),
-			Factor: b.expr(n, "factor", scopePlayer, expr.Want{Type: sheet.Number})}
+		k.Movement = &Movement{Speed: b.speed(n, "speed", scopePlayer), Radius: n.span("radius"),
+			Claims: claimsCheck.is(n, "claims"), Burst: b.ticks(n, "burst")}
 	}
 	b.spawnPoints()
 }

@@ -165,11 +165,17 @@ type SpawnPoint struct {
 	Line int        // where it stands in the file
 }
 
+// Speed is one in millimetres a second, which may vary.
+type Speed struct {
+	Fixed  int64
+	Varies *expr.Prog // nil where it does not
+	Line   int        // where it stands in the file
+}
+
 // Movement says how players move.
 type Movement struct {
-	Speed  int64 // millimetres a second
+	Speed  Speed
 	Radius int64
-	Factor *expr.Prog // thousandths, or nil for one
 	Claims bool       // clients may claim a position, which is checked
 	Burst  sheet.Tick // of the present speed, the most that may be claimed at once
 }

@@ -18,8 +18,7 @@ type Creature struct {
 	Again   bool       // who is out comes back
 	Back    sheet.Tick // after so long
 	Side    int        // a team, or NoSide
-	Speed   int64      // a second
-	Factor  *expr.Prog // thousandths, or nil for one
+	Speed   Speed
 	Round   bool       // it goes round walls
 	Decides sheet.Tick // how often it looks where to go
 	Moves   []Move
@@ -43,20 +42,21 @@ func (c *Creature) Act(name string) *Action {
 
 // Move is one way in which a creature moves. Of To, Along and Wander at most one is set; with none it stands still.
 type Move struct {
-	Line   int // where it stands in the file
-	If     *expr.Prog
-	To     *expr.Prog
-	Gap    int64
-	Along  [][2]int64
-	Then   PathThen
-	Wander int64
-	Speed  int64
+	Line    int // where it stands in the file
+	If      *expr.Prog
+	To      *expr.Prog
+	Gap     int64
+	Along   [][2]int64
+	Then    PathThen
+	Wander  int64
+	Speed   Speed
+	Hurries bool // with this speed, not the creature's own
 }
 
 // Shot makes a kind of piece one that flies.
 type Shot struct {
-	Speed     int64 // a second
-	Players   bool  // it hits players
+	Speed     Speed
+	Players   bool // it hits players
 	Creatures uint64
 	Who       Who
 	Pierce    bool

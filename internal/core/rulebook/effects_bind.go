@@ -1,6 +1,7 @@
 package rulebook
 
 import (
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -173,7 +174,7 @@ func plainInteger(s string) bool {
 	return err == nil
 }
 
-// quantity compiles a time (in ms), a length (in mm) or an angle (in deg), or an expression of one. A number alone
+// quantity compiles a time (in ms), a length (in mm), a speed (in mm/s) or an angle (in deg), or an expression of one. A number alone
 // needs its unit, and one with another unit is wrong.
 func (b *terms) quantity(n *node, scope expr.Scope, unit string) *expr.Prog {
 	if n == nil {
@@ -182,7 +183,11 @@ func (b *terms) quantity(n *node, scope expr.Scope, unit string) *expr.Prog {
 	ms, isTime := parseDuration(n.text)
 	_, isLength := parseLength(n.text)
 	isAngle := strings.HasSuffix(n.text, "deg") && plainInteger(strings.TrimSuffix(n.text, "deg"))
-	fits := map[string]bool{"ms": isTime, "mm": isLength, "deg": isAngle}[unit]
+	speed, isSpeed := strings.CutSuffix(n.text, "/s")
+	if isSpeed {
+		_, isSpeed = parseLength(speed)
+	}
+	fits := map[string]bool{"ms": isTime, "mm": isLength, "mm/s": isSpeed, "deg": isAngle}[unit]
 	switch {
 	case n.kind != scalarNode:
 	case n.plain == 'i' && n.text != "0":
@@ -193,8 +198,13 @@ func (b *terms) quantity(n *node, scope expr.Scope, unit string) *expr.Prog {
 		b.fail(n, "wrong-type", "a time such as 90s; write "+longUnit.ReplaceAllStringFunc(n.text, shortUnit), "%s",
 			n.shown())
 		return nil
-	case !fits && (isTime || isLength || isAngle):
-		b.fail(n, "wrong-type", "a "+dimensions[unit]("3")+", or an expression of one", "%s", n.shown())
+	case unit == "mm/s" && isLength: // as a speed was written before
+		b.fail(n, "wrong-type", "a "+dimensions[unit](amount.FindString(n.text))+", or an expression of one"+rewriting,
+			"%s", n.shown()).swap = swap{n.text, n.text + "/s"}
+		return nil
+	case !fits && (isTime || isLength || isSpeed || isAngle || spaced.MatchString(n.text)):
+		b.fail(n, "wrong-type", "a "+dimensions[unit](amount.FindString(n.text))+", or an expression of one", "%s",
+			n.shown())
 		return nil
 	case isTime && unit == "ms": // in an expression 1m is a metre
 		plain := *n
@@ -208,7 +218,28 @@ func (b *terms) quantity(n *node, scope expr.Scope, unit string) *expr.Prog {
 	return b.compile(n, scope, want)
 }
 
-var measureOf = map[string]sheet.Measure{"ms": sheet.Duration, "mm": sheet.Length, "deg": sheet.Angle}
+var measureOf = map[string]sheet.Measure{"ms": sheet.Duration, "mm": sheet.Length, "mm/s": sheet.Speed,
+	"deg": sheet.Angle}
+
+// amount is the number before a unit.
+var amount = regexp.MustCompile(`^[0-9.]+`)
+
+// spaced is a number with a unit behind a space.
+var spaced = regexp.MustCompile(`^[0-9.]+ [a-z/]+$`)
+
+// speed binds a speed, which may be an expression.
+func (b *terms) speed(n *node, key string, scope expr.Scope) (s Speed) {
+	p := b.quantity(n.get(key), scope, "mm/s")
+	switch {
+	case p == nil:
+	case p.Const:
+		var e expr.Env
+		s.Fixed = p.Int(&e)
+	default:
+		s.Varies, s.Line = p, n.get(key).line
+	}
+	return s
+}
 
 func effectOut(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	e.Value = b.oneOfKinds(v, scope, sheet.Player, sheet.Creature)

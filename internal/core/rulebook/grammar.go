@@ -29,6 +29,7 @@ const (
 	aParameter              // the type of what a definition is called with: one of words, or a list of names
 	aTime                   // a duration, or an expression that gives milliseconds
 	aSpan                   // a length, or an expression that gives millimetres
+	aSpeed                  // a speed, or an expression that gives millimetres a second
 )
 
 // spec says what a value must look like.
@@ -113,6 +114,7 @@ func word(words ...string) spec      { return spec{shape: aWord, words: words} }
 func text(most int64) spec           { return spec{shape: aText, max: most} }
 func integer(lo, hi int64) spec      { return spec{shape: anInt, min: lo, max: hi} }
 func duration(lo, hi int64) spec     { return spec{shape: aDuration, min: lo, max: hi} }
+func speed(hi int64) spec            { return spec{shape: aSpeed, max: hi} }
 func length(lo, hi int64) spec       { return spec{shape: aLength, min: lo, max: hi} }
 
 // offering is a name or an expression among which these words have a meaning of their own.

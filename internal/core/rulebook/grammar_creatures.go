@@ -13,7 +13,7 @@ var creatureObject = &object{
     every: 2s
     radius: 400mm
     fields: {hull: {type: integer, start: 30, min: 0}}
-    speed: 3m
+    speed: 3m/s
     walls: round
     moves:
       - {if: "creature.rivals.exists(p, p.alive)", to: "creature.rivals.filter(p, p.alive).nearest(creature.pos).pos", gap: 1m}
@@ -25,7 +25,7 @@ var creatureObject = &object{
     team: teal
     back: 5s
     decides: 500ms
-    factor: "match.bell == nobody ? 1.0 : 0.5"
+    speed: "match.bell == nobody ? 3m/s : 1500mm/s"
     update: 200ms
     moves: [{along: [[10m, 10m], [20m, 10m]]}]
 actions:
@@ -68,13 +68,8 @@ rules:
 			doc: "Its own fields, read as `creature.NAME`; derived ones are expressions on `creature`. Kinds may " +
 				"share a field name if they declare it identically.",
 		},
-		{name: "speed", spec: length(1, 100*1000), def: "3m", doc: "The top speed per second."},
-		{
-			name: "factor",
-			spec: anExpression,
-			doc: "A factor on the top speed, such as `creature.cold ? 0.5 : 1.0`, clamped to 0 to 4; evaluated " +
-				"each time it decides.",
-		},
+		{name: "speed", spec: speed(100 * 1000), def: "3m/s", doc: "The top speed, such as `3m/s` or " +
+			"`creature.cold ? 1500mm/s : 3m/s`, from 0 to 100 m/s; evaluated each time it decides."},
 		{
 			name: "walls",
 			spec: wallsRound.spec(),
@@ -130,7 +125,7 @@ var moveObject = &object{
   gull:
     moves:
       - {if: match.bell == nobody, stand: true}
-      - {if: "distance(match.bell.pos, creature.pos) < 20m", to: match.bell.pos, gap: 4m, speed: 5m}
+      - {if: "distance(match.bell.pos, creature.pos) < 20m", to: match.bell.pos, gap: 4m, speed: 5m/s}
       - {if: creature.pos.x < 30m, along: [[5m, 5m], [25m, 5m], [25m, 25m]], next: back}
       - {wander: 10m}`,
 	keys: []key{
@@ -153,7 +148,7 @@ var moveObject = &object{
 		},
 		{name: "wander", spec: length(1, maxSide), doc: "To random places within this distance of where it appeared."},
 		{name: "stand", spec: flag, doc: "Nowhere: it stands still."},
-		{name: "speed", spec: length(1, 100*1000), doc: "Overrides the creature's own speed."},
+		{name: "speed", spec: speed(100 * 1000), doc: "Takes the place of the creature's own speed."},
 	},
 }
 
@@ -174,7 +169,7 @@ var shotObject = &object{
     number: 0
     radius: 200mm
     lasts: 2s
-    shot: {speed: 25m, hits: [players, rat], who: rivals, pierce: false, walls: stop, update: 200ms, wall: [{notice: thud, with: {at: piece.pos}}]}
+    shot: {speed: 25m/s, hits: [players, rat], who: rivals, pierce: false, walls: stop, update: 200ms, wall: [{notice: thud, with: {at: piece.pos}}]}
     touch: [{add: me.hull, by: -10}]
     creature: [{add: creature.hull, by: -10}]
 creatures: {rat: {fields: {hull: {type: integer, start: 30, min: 0}}}}
@@ -183,7 +178,8 @@ actions:
     takes: {way: {type: direction}}
     do: [{place: bolt, at: me.pos, way: arg.way}]`,
 	keys: []key{
-		{name: "speed", spec: length(1, 1000*1000), required: true, doc: "How far it flies per second."},
+		{name: "speed", spec: speed(1000 * 1000), required: true, doc: "How fast it flies, such as `20m/s` or an " +
+			"expression on `piece`, evaluated when it starts."},
 		{
 			name: "hits",
 			spec: names,

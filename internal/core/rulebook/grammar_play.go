@@ -59,23 +59,19 @@ var spawnPointObject = &object{
 
 var movementObject = &object{
 	name: "movement", doc: "Players steer; the service decides where they are.",
-	example: `movement: {speed: 6m, radius: 800mm, factor: "me.slowed ? 0.5 : 1.0", claims: check, burst: 500ms}`,
+	example: `movement: {speed: "me.slowed ? 3m/s : 6m/s", radius: 800mm, claims: check, burst: 500ms}`,
 	keys: []key{
-		{name: "speed", spec: length(1, 100*1000), required: true, doc: "The top speed per second."},
+		{name: "speed", spec: speed(100 * 1000), required: true, doc: "The top speed of each player, such as `6m/s` " +
+			"or `me.slowed ? 3m/s : 6m/s`. With 0 a player cannot move; less counts as 0, and more than 100 m/s as " +
+			"that."},
 		{name: "radius", spec: length(0, 10*1000), def: "500mm", doc: "The radius of a player's body."},
-		{
-			name: "factor",
-			spec: anExpression,
-			doc: "A factor on the top speed for each player, such as `me.slowed ? 0.5 : 1.0`, clamped to 0 to 4. " +
-				"With 0 a player cannot move.",
-		},
 		{
 			name: "claims",
 			spec: claimsCheck.spec(),
 			def:  claimsCheck.not,
 			doc: "What to do with a position that a client claims: `refuse` it, or `check` that the player could " +
 				"have got there, and correct it if not. Everybody has an allowance of distance: it grows at their " +
-				"present speed, which includes `factor`, up to `burst`, and is full when they spawn. A claim that " +
+				"present speed, up to `burst`, and is full when they spawn. A claim that " +
 				"is accepted uses up its distance, as steering does; one that is refused uses up nothing.",
 		},
 		{

@@ -56,6 +56,9 @@ const rewriting = "; turnvex check -rewrite changes that in files"
 
 // olderHint says what to write for something that rulebooks had before; "" for anything else.
 func olderHint(section, key, text string) string {
+	if key == "factor" && (section == "movement" || strings.HasPrefix(section, "creatures.")) {
+		return `one of speed, as in speed: "me.slowed ? 2m/s : 4m/s"` + rewriting
+	}
 	for i := range olderKeys {
 		if o := &olderKeys[i]; o.section == section && o.key == key && (o.word == "" || o.word == text) {
 			return o.hint + rewriting
@@ -102,7 +105,7 @@ func rewriteSwaps(src []byte) (out []byte, changes []string) {
 		line := []rune(text[p.Line-1])
 		before, rest := string(line[:p.Column-1]), string(line[p.Column-1:])
 		now, number := p.swap.now, p.swap.old[0] >= '0' && p.swap.old[0] <= '9'
-		if !number && strings.ContainsAny(rest[:1], `"'`) {
+		if strings.ContainsAny(rest[:1], `"'`) {
 			before, rest = before+rest[:1], rest[1:]
 		} else if number {
 			now = quote + now + quote
@@ -125,7 +128,7 @@ func rewriteKeys(src []byte) (out []byte, changes []string) {
 	if len(problems) > 0 || len(docs) == 0 || docs[0].get("turnvex") == nil {
 		return src, nil
 	}
-	edits := olderNotices(docs[0])
+	edits := append(olderNotices(docs[0]), olderFactors(docs[0])...)
 	if docs[0].get("host") == nil {
 		edits = append(edits, olderIn(docs[0])...)
 	}
@@ -154,8 +157,11 @@ func rewriteKeys(src []byte) (out []byte, changes []string) {
 		how := "is now " + strings.Join(now, ", with ")
 		if len(now) == 0 {
 			how = "is left out, as the default"
-			if e.o.section == "notice" {
+			switch {
+			case e.o.section == "notice":
 				how = "is what to says now"
+			case e.o.key == "factor":
+				how = "is what speed says now"
 			}
 		}
 		changes = append(changes, fmt.Sprintf("line %d: %s: {%s: %s} %s", e.what.line, e.o.section, e.o.key,
@@ -217,6 +223,43 @@ func olderNotices(n *node) (edits []edit) {
 			continue
 		}
 		edits = append(edits, edit{o, 0, entry{value: n}, e})
+	}
+	return edits
+}
+
+// olderFactors finds factors on speeds, which the speed says itself now.
+func olderFactors(top *node) (edits []edit) {
+	moving := append(slices.Clone(top.fields("creatures")), entry{key: "movement", value: top.get("movement")})
+	for _, of := range moving {
+		by := of.value.get("factor")
+		if by == nil || strings.Contains(by.text, "\n") {
+			continue
+		}
+		say := func(what entry, in *node, mm int64, key string) {
+			o := &olderKey{section: of.key, key: what.key, host: []string{""}, stays: []string{""}}
+			if key != "" {
+				o.stays[0] = fmt.Sprintf("%s: %q", key, fmt.Sprintf("1mm/s * int(%d.0 * (%s))", mm, by.text))
+			}
+			edits = append(edits, edit{o, 0, entry{value: in}, what})
+		}
+		own := of.value.get("speed") != nil
+		for _, e := range of.value.entries {
+			switch {
+			case e.key == "speed":
+				say(e, of.value, of.value.span("speed"), "speed")
+			case e.key == "factor" && own:
+				say(e, of.value, 0, "")
+			case e.key == "factor":
+				say(e, of.value, 3000, "speed")
+			}
+		}
+		for _, move := range of.value.list("moves") {
+			for _, e := range move.entries {
+				if e.key == "speed" {
+					say(e, move, move.span("speed"), "speed")
+				}
+			}
+		}
 	}
 	return edits
 }

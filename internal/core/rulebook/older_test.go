@@ -58,6 +58,14 @@ func TestRewrite(t *testing.T) {
 			"turns: {for: teams, lasts: 9s}\nteams: {number: 2}\nboards: {crews: {for: teams, of: 1}}\n" +
 				"win: {for: teams}\ncreatures: {rat: {team: team1, moves: [{along: [[1m, 1m]], next: back}]}}\n" +
 				"ground: {width: 9m, height: 9m}\n", "line 3: turns: of is now for"},
+		{"movement: {speed: 4m, factor: \"me.alive ? 1.0 : 0.4\"}\nground: {width: 9m, height: 9m}\ncreatures:\n" +
+			"  rat: {speed: 2m, at: [[1m, 1m]]}\n  cat:\n    factor: 0.5\n    moves:\n      - speed: 1500mm # slow\n" +
+			"        wander: 2m\n",
+			"movement: {speed: \"1mm/s * int(4000.0 * (me.alive ? 1.0 : 0.4))\"}\nground: {width: 9m, height: 9m}\n" +
+				"creatures:\n  rat: {speed: 2m/s, at: [[1m, 1m]]}\n  cat:\n" +
+				"    speed: \"1mm/s * int(3000.0 * (0.5))\"\n    moves:\n" +
+				"      - speed: \"1mm/s * int(1500.0 * (0.5))\" # slow\n        wander: 2m\n",
+			"line 3: movement: {speed: 4m} is now speed: \"1mm/s * int(4000.0 * (me.alive ? 1.0 : 0.4))\""},
 		{"pause: {who: anyone}\n", "pause: {who: anyone}\n", ""},
 	} {
 		const around, end = "turnvex: 1\nname: old\n", "phases: {play: {lasts: 9s}}\n"

@@ -242,7 +242,7 @@ func (g *generator) spec(s *spec, depth int) any {
 		return s.min + g.r.Int64N(min(s.max-s.min, 5)+1)
 	case aFlag:
 		return g.r.IntN(2) == 0
-	case aDuration, aTime, aSpan:
+	case aDuration, aTime, aSpan, aSpeed:
 		return g.pick(someTimes)
 	case aLength:
 		return fmt.Sprintf("%dmm", max(s.min, g.r.Int64N(5000)))

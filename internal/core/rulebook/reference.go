@@ -13,7 +13,7 @@ name: example
 players: {least: 2, most: 8}
 teams: {list: {amber: {title: Amber}, teal: {title: Teal}}}
 ground: {width: 60m, height: 40m}
-movement: {speed: 6m}
+movement: {speed: 6m/s}
 sheets:
   player:
     hull: {type: integer, start: 100, min: 0, max: 100, reset: respawn}
@@ -255,6 +255,8 @@ func typeText(s *spec) string {
 		return "field"
 	case aTime:
 		return "duration, or expression in milliseconds"
+	case aSpeed:
+		return "speed, or expression in millimetres per second"
 	case aSpan:
 		return "length, or expression in millimetres"
 	case anything:

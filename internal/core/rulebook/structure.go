@@ -111,6 +111,8 @@ func (sp *spec) describe() string {
 		return "a field, such as me.points"
 	case aTime:
 		return "a duration such as 90s, of at most " + showDuration(sp.max) + ", or an expression of one"
+	case aSpeed:
+		return "a speed such as 4m/s, of at most " + showLength(sp.max) + "/s, or an expression of one"
 	case aSpan:
 		return "a length such as 12m, of at most " + showLength(sp.max) + ", or an expression of one"
 	}
@@ -402,8 +404,8 @@ func (sp *spec) misfit(n *node) string {
 			return "out-of-range"
 		}
 		fallthrough
-	case aSpan:
-		if mm, ok := parseLength(n.text); ok && sp.shape == aSpan && mm > sp.max {
+	case aSpan, aSpeed:
+		if mm, ok := parseLength(strings.TrimSuffix(n.text, "/s")); ok && mm > sp.max {
 			return "out-of-range"
 		}
 		fallthrough

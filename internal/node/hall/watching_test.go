@@ -17,7 +17,7 @@ spectators: {most: 1}
 start: {countdown: 0s}
 teams: {list: {red: {}, blue: {}}}
 ground: {width: 40m, height: 30m, sight: {near: 8m, far: 12m, update: 500ms}, walls: [{box: [4m, 4m, 8m, 8m]}, {circle: [20m, 20m, 1m]}]}
-movement: {speed: 6m}
+movement: {speed: 6m/s}
 sheets: {player: {n: {type: integer}, secret: {type: integer, see: owner}}}
 kits: {base: {actions: [score, ram]}, rare: {actions: [glow], start: false}}
 pieces: {stone: {title: Stone, radius: 700mm, number: 1}}

@@ -17,7 +17,7 @@ players: {least: 2, most: 4, late: seat, below: go-on}
 start: {countdown: 0s}
 teams: {list: {amber: {least: 0}, teal: {least: 0}}, newcomers: choice}
 ground: {width: 30m, height: 20m, spawns: [{at: [5m, 10m]}, {at: [25m, 10m]}]}
-movement: {speed: 5m}
+movement: {speed: 5m/s}
 sheets:
   player: {hull: {type: integer, start: 50, min: 0}, hand: {type: list, of: integer, see: owner}, marks: {type: list, of: choice, words: [star, moon]}}
   match: {deck: {type: list, of: integer, start: 1..20, see: referees}}

@@ -46,7 +46,7 @@ players: {least: 1, most: 200}
 start: {countdown: 0s}
 teams: {list: {red: {}, blue: {}}, least: 0}
 ground: {width: 200m, height: 200m, walls: [{box: [90m, 20m, 110m, 60m]}, {circle: [50m, 150m, 10m]}]}
-movement: {speed: 6m}
+movement: {speed: 6m/s}
 spawn: {pick: random}
 sheets:
   player:

@@ -28,7 +28,7 @@ func populousBook() string {
     number: %d
     every: 0s
     fields: {hull: {type: integer, start: 1000000}, prey: {type: player}}
-    speed: 4m
+    speed: 4m/s
     update: 200ms
     moves:
       - {if: "creature.prey != nobody && creature.hull > 0", to: creature.prey.pos, gap: 3m}
@@ -45,7 +45,7 @@ func populousBook() string {
     number: 0
     radius: 200mm
     lasts: 1s
-    shot: {speed: 20m, hits: [players, walker], who: rivals, update: 1s}
+    shot: {speed: 20m/s, hits: [players, walker], who: rivals, update: 1s}
     touch: [{add: me.hull, by: -1}]
     creature: [{add: creature.hull, by: -1}]
 `+creatures+"zones:\n"+b.String(), 1)

@@ -52,7 +52,7 @@ spectators: {most: 20}
 start: {countdown: 1s}
 teams: {list: {amber: {title: Amber}, teal: {title: Teal}}}
 ground: {width: 200m, height: 200m}
-movement: {speed: 6m, radius: 800mm}
+movement: {speed: 6m/s, radius: 800mm}
 sheets:
   player:
     hull: {type: integer, start: 100, min: 0, max: 100}

@@ -26,7 +26,7 @@ players: {least: 2, most: 100, hold: 10m}
 start: {countdown: 1s}
 teams: {list: {amber: {title: Amber}, teal: {title: Teal}}}
 ground: {width: 200m, height: 200m}
-movement: {speed: 6m, radius: 800mm}
+movement: {speed: 6m/s, radius: 800mm}
 sheets:
   player: {hull: {type: integer, start: 100, min: 0, max: 100}, points: {type: integer}}
   team: {points: {type: integer, is: "team.members.sum(p, p.points)"}}

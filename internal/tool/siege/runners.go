@@ -18,7 +18,7 @@ tick: 20
 players: {least: 1, most: 8, late: seat}
 start: {countdown: 0s}
 ground: {width: 1000m, height: 200m, spawns: [{at: [10m, 100m]}]}
-movement: {speed: 6m, radius: 500mm, claims: check, burst: 500ms}
+movement: {speed: 6m/s, radius: 500mm, claims: check, burst: 500ms}
 phases: {play: {lasts: 10m}}
 `
 

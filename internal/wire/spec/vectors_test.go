@@ -64,7 +64,7 @@ players: {least: 2, most: 4, late: seat}
 start: {countdown: 100ms}
 teams: {list: {amber: {}, teal: {}}, newcomers: choice, locked: never}
 ground: {width: 20m, height: 20m, spawns: [{at: [2m, 3m], team: amber}, {at: [18m, 4m], team: teal}]}
-movement: {speed: 5m}
+movement: {speed: 5m/s}
 sheets:
   player:
     hull: {type: integer, start: 100, min: 0, max: 100}

@@ -166,8 +166,8 @@ func an(m sheet.Measure) string {
 
 // declare says how a field is made to measure something.
 func declare(want sheet.Measure) string {
-	return fmt.Sprintf("; a number becomes %s by its unit, as in n * 1%s, and a field by type: %s", an(want), want.Unit(),
-		want)
+	return fmt.Sprintf("; a number becomes %s by its unit, as in n * 1%s, and a field by type: %s", an(want),
+		want.Unit(), want)
 }
 
 // measured are the functions that say what they measure, or whose arguments measure the same.
@@ -253,6 +253,7 @@ func (m *measures) scaled(e ast.Expr, a, b sheet.Measure, divide bool) sheet.Mea
 	if divide {
 		how = "divided by"
 	}
-	m.wrong(e, nil, 0, "%s is not %s %s: divide one of them by its unit first, as in match.play / 1s", an(a), how, an(b))
+	m.wrong(e, nil, 0, "%s is not %s %s: divide one of them by its unit first, as in match.play / 1s", an(a), how,
+		an(b))
 	return sheet.Whatever
 }

@@ -66,7 +66,7 @@ func (m *creatures) choose(r *sheet.Row, c *rulebook.Creature) {
 		if mv.Hurries {
 			pace = &mv.Speed
 		}
-		n[f.Pace.Slot()] = m.speed(pace, fastest)
+		n[f.Pace.Slot()] = paceOf(m.stage, pace, fastest)
 	}
 	n[f.Doing.Slot()] = doing
 	put(r, f.Since, x, y)

@@ -92,7 +92,7 @@ func (m *motion) speedOf(p *sheet.Row) int64 {
 	}
 	was := m.env // somebody may be made to appear in the midst of an effect
 	m.subject(sheet.Player, p)
-	speed := m.speed(&mv.Speed, fastest)
+	speed := paceOf(m.stage, &mv.Speed, fastest)
 	m.env = was
 	return speed
 }
@@ -100,8 +100,8 @@ func (m *motion) speedOf(p *sheet.Row) int64 {
 // The most of a speed, in millimetres a second.
 const fastest, fastestShot = 100_000, 1_000_000
 
-// speed is one for whom the environment is set, from 0 to most.
-func (m *stage) speed(s *rulebook.Speed, most int64) int64 {
+// paceOf is the speed of whom the environment is set for, from 0 to most.
+func paceOf(m *stage, s *rulebook.Speed, most int64) int64 {
 	if s.Varies == nil {
 		return s.Fixed
 	}

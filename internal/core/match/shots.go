@@ -30,7 +30,7 @@ func (m *shots) send(r *sheet.Row, p *rulebook.Piece, dx, dy int64) {
 	if d := ground.Root(dx*dx + dy*dy); d > 0 {
 		was := m.env.Piece
 		m.env.Piece = r
-		speed := m.speed(&p.Shot.Speed, fastestShot)
+		speed := paceOf(m.stage, &p.Shot.Speed, fastestShot)
 		m.env.Piece = was
 		m.st.SetPos(r, f.Way, dx*speed/d, dy*speed/d)
 	}

@@ -207,7 +207,8 @@ func (b *binder) shot(p *Piece, n *node) {
 	if s == nil {
 		return
 	}
-	p.Shot = &Shot{Speed: b.speed(s, "speed", expr.Scope{Vars: expr.Piece}), Who: whoWords.named(s.str("who")), Pierce: s.on("pierce"),
+	p.Shot = &Shot{Speed: b.speed(s, "speed", expr.Scope{Vars: expr.Piece}),
+		Who: whoWords.named(s.str("who")), Pierce: s.on("pierce"),
 		Walls: shotWallWords.named(s.str("walls")), Tell: b.ticks(s, "update"),
 		Wall: b.does.effects(s, "wall", with(expr.Scope{Vars: expr.Piece}, expr.Random))}
 	var pieces uint64

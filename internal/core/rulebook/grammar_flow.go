@@ -203,7 +203,7 @@ var endObject = &object{
 				"the lobby closes.",
 		},
 		{name: "hints", spec: listOf(obj(hintObject), 16),
-			doc: "Presentation hints for clients, which the service only passes on."},
+			doc: "Each **hint** tells clients how to show something; the service only passes it on."},
 	},
 }
 

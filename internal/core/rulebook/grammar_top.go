@@ -25,7 +25,7 @@ var topObject = &object{
 			spec: duration(1000, 60000),
 			def:  "5s",
 			doc: "The longest that a change to a record waits before it is saved. Changes at the end of a round " +
-				"or match, when a player leaves, by the effect `save` and by certain costs are saved at once.",
+				"or match, when a player leaves, by the effect `save` and by a **certain** cost, one that is taken from what is stored before the action happens, are saved at once.",
 			example: "save_every: 2s",
 		},
 		{name: "regions", spec: names, doc: "The regions whose nodes may open its lobbies. Default: every region.",

@@ -284,13 +284,50 @@ const referenceIntro = `# The rulebook
 
 <!-- Written by ./dev docs from internal/core/rulebook; change it there. -->
 
-A rulebook is one YAML file (JSON is the same document) that declares one kind of
-match: who plays, what each player has, what they may do, how the match unfolds
+A **rulebook** is one YAML file (JSON is the same document) that declares one kind of
+**match**: who plays, what each player has, what they may do, how the match unfolds
 and who wins. ` + "`turnvex check FILE`" + ` reports every error in one,
 ` + "`turnvex new FILE`" + ` writes a small one to start from, and the JSON Schema for
 editors is at ` + "`/v1/rulebooks/schema`" + ` of a service or from ` + "`turnvex schema`" + `.
 
-Notation:
+## Words
+
+People gather in a **lobby**, which outlives its matches. Each player has a **seat** in it, which is kept for a while
+if their connection is lost; a **stand-in** is a seat that the service plays until somebody takes it. A **party** is
+players who came together. One player is the **host**, with the powers that the rulebook grants over the lobby. A
+**spectator** watches without a seat, a **referee** is a program that you trust with every **decision** that a rulebook
+leaves open, and an **operator** runs the service. Programs sign in with a **service key**. A **public lobby** is one
+that strangers may have joined; in a **practice** lobby values are set by hand and nothing is kept. A **region** says
+where the nodes of a service are.
+
+A **sheet** is the state of one thing, copied to every client that may see it: the lobby, the match, each team, each
+player, each player's **record** (what is kept for them between matches), and each thing on the **ground**, which is
+where bodies are. A **field** is one value on a sheet. Its **audience** is who sees it: everybody, a team, its owner, the
+referees, or a **group**, which is the players in a list on the match's sheet. **Counts** are a field that has an integer
+for each of several words, and what an integer is a number of, such as metres, is what it **measures**.
+
+A match advances in **tick**s, equal steps of time. It goes through **phase**s, each with its own clock; a phase may be
+played several times, as rounds, and within it players may take **turn**s. **Wall time** always goes on; **play time**
+stops while play is paused.
+
+An **intent** is what a player asks for, and the **verdict** is the answer: accepted, or refused with a reason. An
+**action** is an intent that the rulebook declares, and a **kit** is a set of actions that it grants to somebody. A rule
+is what happens on its own. Both do **effect**s, each of which does one thing: it changes a field, puts somebody
+somewhere else, or sends a **notice**, which is told once and not kept. A **definition** gives an expression or a list of
+effects a name. In a **sealed choice** everybody chooses in secret, in a **vote** all decide together, and a **bearer**
+is something that one player holds at a time. A **promise** is what holds in every match, whatever happens.
+
+An **arena** is one of several grounds. On a ground are players and **piece**s, which are objects that the rules put
+there. A **shot** is a piece that flies. A **creature** is a body that the service steers, by
+**move**s, the ways in which it goes, and **act**s, which are its actions. A **zone** is a part of the ground that knows
+who is in it, and a **capture** is a team taking one. **Sight** is how far somebody sees on a large ground.
+
+Between matches there are records and **board**s, which are leaderboards; to **post** is to send a value to one, and a
+**season** is a board from one renewal to the next. A **calendar** lets rules read the date. A **game** is several
+rulebooks with one record, and a **series** is several matches that belong together: an **entrant** is a player or party
+that takes part, and a **meeting** is two of them against each other.
+
+## Notation
 
 - a **name** is a lower-case letter, then letters, digits or ` + "`_`" + `, at most 32 in all;
 - a **duration** is ` + "`90s`, `1m30s`, `250ms`, `1.5h`" + `;

@@ -3,6 +3,7 @@ package rulebook
 import (
 	"encoding/json"
 	"os"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -231,4 +232,29 @@ func wrongKeys(o *object, k *key) []string {
 		docs = append(docs, head+k.name+": "+v+"\n")
 	}
 	return docs
+}
+
+// TestTermsAreDefined: each term of the glossary that the reference uses is defined, in bold, where it is first used.
+// Links lead to where it is.
+func TestTermsAreDefined(t *testing.T) {
+	glossary, err := os.ReadFile("../../../docs/glossary.md")
+	if err != nil {
+		t.Fatal(err)
+	}
+	everyday := []string{"change", "check", "hold", "judge", "list", "needed", "part", "way"}
+	text := regexp.MustCompile("(?s)```.*?```|`[^`\n]*`|<!--.*?-->|\\[[^]]*\\]\\([^)]*\\)").ReplaceAllString(Reference(), "")
+	text = regexp.MustCompile("(?m)^#.*$").ReplaceAllString(text, "")
+	text = strings.Join(strings.Fields(text), " ")
+	terms := regexp.MustCompile(`(?m)^\| ([^|]+) \|`).FindAllStringSubmatch(string(glossary), -1)
+	for _, found := range terms[1:] {
+		term := found[1]
+		use := regexp.MustCompile(`(?i)(?:^|[^\w-])(\*\*)?` + term + `(\*\*)?(s|es|d)?[^\w-].{0,40}`)
+		first := use.FindStringSubmatch(text)
+		if first != nil && first[1] == "" && !slices.Contains(everyday, term) {
+			t.Errorf("%s is used in …%s… before it is defined", term, first[0])
+		}
+	}
+	if len(terms) < 100 {
+		t.Errorf("%d terms", len(terms))
+	}
 }

@@ -103,7 +103,7 @@ func TestSetByHand(t *testing.T) {
 func TestFarFromRivals(t *testing.T) {
 	b, seats := begun(t, "players: {least: 3, most: 3}\nstart: {countdown: 0s}\nphases: {play: {lasts: 60s}}\n"+
 		"teams: {list: {red: {}, blue: {}}, least: 0, newcomers: choice}\nspawn: {pick: far}\n"+
-			"movement: {speed: 1m/s}\n"+
+		"movement: {speed: 1m/s}\n"+
 		"ground: {width: 50m, height: 50m, spawns: [{at: [5m, 5m]}, {at: [45m, 5m]}]}\n"+
 		"actions: {again: {do: [{spawn: me}]}}\n", lobby.Setup{Practice: true}, 3)
 	pos := func(id sheet.ID) *sheet.Field { return b.Book().Schema.Field(sheet.Player, "pos") }
@@ -176,7 +176,7 @@ func TestCostsOfWholeNumbers(t *testing.T) {
 func TestRemovingTwice(t *testing.T) {
 	b, seats := begun(t, "players: {least: 1, most: 2}\nstart: {countdown: 0s}\nground: {width: 9m, height: 9m}\n"+
 		"movement: {speed: 5m/s}\n"+
-			"pieces: {stone: {number: 2, touch: [{remove: piece}, {remove: piece}, {add: me.n, by: "+
+		"pieces: {stone: {number: 2, touch: [{remove: piece}, {remove: piece}, {add: me.n, by: "+
 		"1}]}}\n"+
 		"sheets: {player: {n: {type: integer}}}\nphases: {play: {lasts: 60s}}\n", lobby.Setup{Practice: true}, 1)
 	stones := b.Store().Of(sheet.Piece)

@@ -1,8 +1,12 @@
 package lobby_test
 
 import (
+	"encoding/binary"
+	"encoding/json"
 	"flag"
 	"fmt"
+	"hash"
+	"hash/fnv"
 	"os"
 	"path/filepath"
 	"strconv"
@@ -12,6 +16,7 @@ import (
 	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/state"
+	"turnvex.example/turnvex/internal/core/step"
 	"turnvex.example/turnvex/internal/tool/script"
 )
 
@@ -38,6 +43,7 @@ func playScript(t *testing.T, file string) {
 	var rep *script.Reporter
 	var book *rulebook.Book
 	setup := lobby.Setup{Code: "SCRIPT", Seed: 1, Hidden: true}
+	h := fnv.New64a()
 	var src, got strings.Builder
 	for n, line := range strings.Split(strings.TrimSuffix(string(data), "\n"), "\n") {
 		if line == "> hash" { // the whole state, hidden parts included: the same on every machine
@@ -70,6 +76,7 @@ func playScript(t *testing.T, file string) {
 			}
 			st = script.NewStage(book, setup)
 			rep = script.Report(st)
+			st.Out = way(h, st)
 			twin = script.NewStage(book, setup)
 		}
 		fmt.Fprintln(&got, line)
@@ -93,7 +100,7 @@ func playScript(t *testing.T, file string) {
 			t.Fatalf("%s:%d: after %q: %v", file, n+1, line, err)
 		}
 	}
-	fmt.Fprintf(&got, "> hash\n%016x\n", st.M.Hash())
+	fmt.Fprintf(&got, "> hash\n%016x, by way of %016x\n", st.M.Hash(), h.Sum64())
 	if *update {
 		if err := os.WriteFile(file, []byte(got.String()), 0o644); err != nil {
 			t.Fatal(err)
@@ -103,6 +110,19 @@ func playScript(t *testing.T, file string) {
 	if got.String() != string(data) {
 		t.Errorf("%s differs (go test ./internal/core/lobby -run Scripts -update writes it anew, git diff shows):\n%s",
 			file, firstDifference(string(data), got.String()))
+	}
+}
+
+// way adds to a hash what each input has led to: the whole state, and what is asked of the driver.
+func way(h hash.Hash64, st *script.Stage) func(*step.Output) {
+	say := st.Out
+	return func(out *step.Output) {
+		for _, e := range out.Effects {
+			e.Result = nil // it names the rulebook's version; its lines are told
+			json.NewEncoder(h).Encode(e)
+		}
+		binary.Write(h, binary.BigEndian, st.M.Hash())
+		say(out)
 	}
 }
 

@@ -174,8 +174,8 @@ func plainInteger(s string) bool {
 	return err == nil
 }
 
-// quantity compiles a time (in ms), a length (in mm), a speed (in mm/s) or an angle (in deg), or an expression of one. A
-// number alone needs its unit, and one with another unit is wrong.
+// quantity compiles a time (in ms), a length (in mm), a speed (in mm/s) or an angle (in deg), or an expression of one.
+// A number alone needs its unit, and one with another unit is wrong.
 func (b *terms) quantity(n *node, scope expr.Scope, unit string) *expr.Prog {
 	if n == nil {
 		return nil

@@ -28,7 +28,7 @@ actions:
     do: [{add: me.points, by: 1}]
 phases:
   play: {lasts: 60s}
-win: {order: [{most: me.points}]}
+win: {order: [{highest: me.points}]}
 `
 
 /** A rulebook in an editor: checked as one types, with its versions, and published from here. */

@@ -325,7 +325,7 @@ ground: {width: 20m, height: 20m, spawns: [{at: [2m, 2m]}]}
 movement: {speed: 3m/s}
 actions: {sit: {do: [{bench: me}]}, fall: {do: [{out: me}]}}
 phases: {play: {lasts: 60s}}
-win: {last: true, order: [{most: me.ping}]}`, lobby.Setup{Capacity: 2})
+win: {last: true, order: [{highest: me.ping}]}`, lobby.Setup{Capacity: 2})
 	ada, bo := b.enter("ada"), b.enter("bo")
 	b.ask(ada, step.Ready, step.Input{})
 	b.ask(bo, step.Ready, step.Input{})

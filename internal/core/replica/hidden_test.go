@@ -43,12 +43,12 @@ sheets:
     hand: {type: list, of: integer, start: [1, 2, 3, 4, 5], see: owner}
 actions:
   try: {do: [{set: me.luck, to: "random(1, 1000)"}, {add: me.tries, by: 1}, {notice: tried, with: {n: me.luck}}]}
-  look: {aim: {at: target, who: anyone, out: true}, do: [{set: me.luck, to: target.luck}]}
-  shove: {aim: {at: target, reach: 5m}, do: [{add: me.luck, by: 1}]}
+  look: {aim: {kind: target, who: anyone, out: true}, do: [{set: me.luck, to: target.luck}]}
+  shove: {aim: {kind: target, reach: 5m}, do: [{add: me.luck, by: 1}]}
   dig: {do: [{set: me.purse, to: "random(1, 1000)"}, {notice: dug, to: me, with: {n: me.purse}}]}
   mix: {do: [{shuffle: match.deck}, {shuffle: me.hand}]}
   plot: {do: [{set: me.plan, to: "random(1, 9)"}, {notice: plotted, to: team, with: {n: me.plan}}]}
-  spy: {aim: {at: target, who: anyone, out: true}, do: [{add: me.purse, by: target.luck + 1}]}
+  spy: {aim: {kind: target, who: anyone, out: true}, do: [{add: me.purse, by: target.luck + 1}]}
   bank: {do: [{save: me}]}
 creatures: {crab: {number: 4, every: 0s, at: [[20m, 30m], [100m, 30m]], speed: 3m/s, moves: [{wander: 6m}]}}
 pieces: {shell: {number: 2, every: 1s, at: [[22m, 22m], [24m, 12m]]}}
@@ -56,14 +56,14 @@ rules:
   - {every: 1s, do: [{set: match.tide, to: "random(1, 1000)"}]}
   - {every: 700ms, for: players, do: [{add: me.purse, by: "random(0, 3)"}]}
 phases: {play: {lasts: 20s}}
-win: {order: [{most: me.luck}], for: players}
+win: {order: [{highest: me.luck}], for: players}
 end: {lasts: 500ms}
 record:
-  luck: {of: me.luck, keep: best}
-  purse: {type: integer, of: me.purse, keep: total, see: owner}
+  luck: {value: me.luck, keep: best}
+  purse: {type: integer, value: me.purse, keep: total, see: owner}
 boards:
-  lucky: {of: me.luck}
-  dug: {of: me.tries, if: me.tries > 0, keep: total}
+  lucky: {value: me.luck}
+  dug: {value: me.tries, if: me.tries > 0, keep: total}
 `
 
 // TestTheHiddenTellsNothing plays pairs of matches with one seed, in which red does the same and blue, out of its

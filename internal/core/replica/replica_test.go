@@ -268,7 +268,7 @@ actions:
 pieces: {shell: {number: 3, touch: [{remove: piece}]}}
 phases: {play: {lasts: 9s}}
 end: {lasts: 500ms}
-record: {stirs: {of: me.open, keep: total}, seen: {of: me.open, keep: best, see: everyone}}
+record: {stirs: {value: me.open, keep: total}, seen: {value: me.open, keep: best, see: everyone}}
 `
 
 // TestCopiesEqualTheTruth lets players come, go, change sides and play at random, while some onlookers fall behind and

@@ -54,7 +54,7 @@ creatures: {rat: {}}
 zones: {quay: {circle: [20m, 15m, 5m]}}
 votes: {where: {title: The next arena, asks: arenas}}
 actions: {back: {do: [{arena: mole}]}}
-boards: {quickest: {of: me.time, order: least, show: clock, arenas: true}}
+boards: {quickest: {value: me.time, order: least, show: clock, arenas: true}}
 record: {best: {type: counts, words: arenas}}
 rules:
   - on: end

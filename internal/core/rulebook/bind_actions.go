@@ -272,7 +272,7 @@ func (b *actor) aim(n *node, a *Action, scope expr.Scope) {
 	if v == nil {
 		return
 	}
-	a.Aim = Aim{At: aimWords.named(v.str("at")),
+	a.Aim = Aim{At: aimWords.named(v.str("kind")),
 		Thick: v.span("thick"), Radius: v.span("radius"),
 		Who: whoWords.named(v.str("who")), Block: wallsBlock.is(v, "walls"), Out: v.on("out")}
 	a.Aim.Players, a.Aim.Creatures, a.Aim.Pieces = b.hits(v)

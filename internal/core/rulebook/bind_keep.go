@@ -21,7 +21,7 @@ func (b *fielder) record() {
 // recordRules compiles what is kept at the end.
 func (b *keeper) recordRules() {
 	for _, e := range b.game.fields("record") {
-		b.recordRule(e, b.shared("record", e.key, "of", "if", "keep"), true)
+		b.recordRule(e, b.shared("record", e.key, "value", "if", "keep"), true)
 	}
 	for _, e := range b.own("record") {
 		b.recordRule(e, e.value, false)
@@ -42,7 +42,7 @@ func (b *keeper) recordRule(e entry, keeps *node, game bool) {
 	r := &RecordField{Line: e.line, Field: f, Game: game}
 	if keeps != nil {
 		r.Keep = keepWords.named(keeps.str("keep"))
-		r.Of, r.If = b.expr(keeps, "of", scopePlayer, expr.Want{Field: f}), b.condition(keeps, "if", scopePlayer)
+		r.Of, r.If = b.expr(keeps, "value", scopePlayer, expr.Want{Field: f}), b.condition(keeps, "if", scopePlayer)
 		if t := f.Type; r.Keep != KeepLatest && t != sheet.Integer && t != sheet.Number {
 			b.fail(keeps.get("keep"), "wrong-type", "latest", "a %s has no %s", t, r.Keep)
 		}
@@ -84,7 +84,7 @@ func (b *keeper) board(e entry) {
 	n, posts := e.value, e.value
 	game := b.game.get("boards").get(e.key) != nil
 	if game {
-		if posts = b.shared("boards", e.key, "of", "if"); posts == nil {
+		if posts = b.shared("boards", e.key, "value", "if"); posts == nil {
 			posts = &node{kind: mapNode}
 		}
 	}
@@ -103,7 +103,7 @@ func (b *keeper) board(e entry) {
 			return e.key == boardFamily(e)+"_"+a.key
 		})
 	}
-	x.Of, x.If = b.expr(posts, "of", scope, wantAmount), b.condition(posts, "if", scope)
+	x.Of, x.If = b.expr(posts, "value", scope, wantAmount), b.condition(posts, "if", scope)
 	b.clients(n, x)
 	b.renewal(n, x)
 	if n.get("show") == nil && x.Of != nil && x.Of.Type.Of == sheet.Number && x.Keep != KeepCount {
@@ -199,10 +199,10 @@ func (b *keeper) unposted() {
 	told := map[string]bool{}
 	for i, e := range b.boardEntries() {
 		x, family := b.book.Boards[i], boardFamily(e)
-		if !x.Game && e.value.get("of") == nil && !x.Open && !b.uses.posted[family] && !told[family] {
+		if !x.Game && e.value.get("value") == nil && !x.Open && !b.uses.posted[family] && !told[family] {
 			told[family] = true
 			b.warn(e.value, "board-empty",
-				"no match posts to this board: it has no \"of\", no effect posts to it, and clients may not")
+				"no match posts to this board: it has no \"value\", no effect posts to it, and clients may not")
 		}
 	}
 }
@@ -242,7 +242,7 @@ func effectPost(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 		e.Of, _ = b.checker.Compile(me, scope, want)
 	}
 	e.Value = b.expr(n, "value", scope, wantAmount)
-	if n.get("value") == nil && board.get("of") == nil && b.top.get("boards").get(v.text).get("of") == nil &&
+	if n.get("value") == nil && board.get("value") == nil && b.top.get("boards").get(v.text).get("value") == nil &&
 		board.str("keep") != KeepCount.String() {
 		b.need(n, "value", "post")
 	}

@@ -141,12 +141,12 @@ func (b *terms) order(n *node) []Rank {
 	}
 	var out []Rank
 	for _, item := range n.list("order") {
-		key := "most"
-		if item.get("least") != nil {
-			key = "least"
+		key := "highest"
+		if item.get("lowest") != nil {
+			key = "lowest"
 		}
 		if p := b.expr(item, key, scope, wantAmount); p != nil {
-			out = append(out, Rank{Line: item.line, Of: p, Least: key == "least"})
+			out = append(out, Rank{Line: item.line, Of: p, Least: key == "lowest"})
 		}
 	}
 	return out

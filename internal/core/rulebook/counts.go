@@ -41,7 +41,7 @@ func countsIn(b *document, k sheet.Kind, n *node) {
 // countFields makes the fields of counts.
 func countFields(b *document, k sheet.Kind, e entry) (out []entry) {
 	n, m := e.value, maker{e.value}
-	for _, key := range []string{"is", "of"} {
+	for _, key := range []string{"is", "value"} {
 		if v := n.get(key); v != nil {
 			b.fail(v, "not-here", "effects that set it, word by word", "counts do not follow from an expression")
 		}
@@ -77,7 +77,7 @@ func countFields(b *document, k sheet.Kind, e entry) (out []entry) {
 			case "title":
 				part.value = m.text("%s%s (%s)", strings.ToUpper(w[:1]), strings.ReplaceAll(w[1:], "_", " "),
 					part.value.text)
-			case "words", "is", "of":
+			case "words", "is", "value":
 				continue
 			case "start":
 				if part.value = start; start.kind == mapNode {

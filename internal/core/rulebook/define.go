@@ -27,7 +27,7 @@ var definitionObject = &object{
         then: [{notice: grumbles, with: {who: arg.from}}]
 actions:
   tip:
-    aim: {at: target, who: others}
+    aim: {kind: target, who: others}
     if: can_pay(me, 5)
     do: [{run: "pay(me, target, 5, 'calm')"}]`,
 	keys: []key{

@@ -326,7 +326,7 @@ func init() {
 			effectOnPlayer},
 		{key{name: "post", spec: name, doc: "The board to post to now."}, []Verb{PostNow},
 			[]key{
-				expression("value", "With `post`: the number. Default: the board's `of`."),
+				expression("value", "With `post`: the number. Default: the board's `value`."),
 				expression("to", "With `post`: whose entry, a player or, of a board per team, a team; `me` or `team` "+
 					"if it is not given."),
 			}, effectPost},

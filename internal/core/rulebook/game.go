@@ -12,7 +12,7 @@ var gameObject = &object{
 	doc: "A separate file: a record and boards that several rulebooks share. A rulebook joins it with `game`, " +
 		"and may also have a record and boards of its own. Its rulebooks read and change the shared fields as " +
 		"`record.NAME`, and `post` posts to the shared boards; under `record` and `boards` a rulebook says with " +
-		"`of`, `if` and `keep` what its matches contribute. `turnvex check` finds the game's file in the " +
+		"`value`, `if` and `keep` what its matches contribute. `turnvex check` finds the game's file in the " +
 		"rulebook's folder. Publish a game before its rulebooks, or together with them, as is needed when a " +
 		"shared field is renamed or removed: `turnvex publish` takes all of their files at once. Publishing a game " +
 		"publishes its other rulebooks again; if one of them would have errors, nothing is published.",
@@ -34,9 +34,9 @@ boards:
 	},
 }
 
-var sharedField = without("shared field", "A field of a game's record.", recordObject, "of", "if", "keep")
+var sharedField = without("shared field", "A field of a game's record.", recordObject, "value", "if", "keep")
 
-var sharedBoard = without("shared board", "A leaderboard of a game.", boardObject, "of", "if", "arenas")
+var sharedBoard = without("shared board", "A leaderboard of a game.", boardObject, "value", "if", "arenas")
 
 // without is an object that lacks some keys of another.
 func without(name, doc string, o *object, keys ...string) *object {

@@ -19,7 +19,7 @@ var creatureObject = &object{
       - {if: "creature.rivals.exists(p, p.alive)", to: "creature.rivals.filter(p, p.alive).nearest(creature.pos).pos", gap: 1m}
       - {wander: 5m}
     acts:
-      bite: {cooldown: 1s, aim: {at: target, reach: 1500mm}, do: [{add: target.hull, by: -5}]}
+      bite: {cooldown: 1s, aim: {kind: target, reach: 1500mm}, do: [{add: target.hull, by: -5}]}
   guard:
     at: [[10m, 10m]]
     team: teal
@@ -29,7 +29,7 @@ var creatureObject = &object{
     update: 200ms
     moves: [{along: [[10m, 10m], [20m, 10m]]}]
 actions:
-  ram: {aim: {at: area, radius: 3m, hits: [players, rat]}, do: [{add: target.hull, by: -25}]}
+  ram: {aim: {kind: area, radius: 3m, hits: [players, rat]}, do: [{add: target.hull, by: -25}]}
 rules:
   - every: 20s
     do: [{place: rat, number: 3, with: {hull: 10}, team: team_named('teal')}]
@@ -101,7 +101,7 @@ rules:
         title: Snap
         if: creature.grip > 0
         cooldown: 2s
-        aim: {at: area, radius: 2m, hits: [players, creatures, lantern], who: others}
+        aim: {kind: area, radius: 2m, hits: [players, creatures, lantern], who: others}
         do: [{add: target.hull, by: -creature.grip}]
         creature: [{remove: target}]
         piece: [{remove: target}]

@@ -97,7 +97,7 @@ var roundsObject = &object{
 	example: `rounds:
   phase: play
   best_of: 3
-  order: [{most: team.points}]
+  order: [{highest: team.points}]
   tied: overtime
 phases:
   play: {lasts: 90s, next: play}
@@ -123,15 +123,15 @@ phases:
 }
 
 var rankObject = &object{
-	name: "rank", doc: "One step of an order, on `me` or on `team`.", oneOf: []string{"most", "least"},
-	keys: []key{{name: "most", spec: anExpression, doc: "More is better."},
-		{name: "least", spec: anExpression, doc: "Less is better."}},
+	name: "rank", doc: "One step of an order, on `me` or on `team`.", oneOf: []string{"highest", "lowest"},
+	keys: []key{{name: "highest", spec: anExpression, doc: "More is better."},
+		{name: "lowest", spec: anExpression, doc: "Less is better."}},
 }
 
 var winObject = &object{
 	name: "win", doc: "When the match ends early, and who has won.",
 	example: `win:
-  order: [{most: team.points}, {least: "team.members.sum(p, p.falls)"}]
+  order: [{highest: team.points}, {lowest: "team.members.sum(p, p.falls)"}]
   for: teams
   who: team.size > 0
   last: true
@@ -225,15 +225,15 @@ var hintObject = &object{
 var recordObject = &object{
 	name: "record field",
 	doc: "Something kept for a player between matches. It is loaded before the player gets control and read as " +
-		"`record.NAME`. Changes by effects are saved within `save_every` and at the end of each round; `of` is saved " +
+		"`record.NAME`. Changes by effects are saved within `save_every` and at the end of each round; `value` is saved " +
 		"at the end of the match, however it ends, for those who left it too. A player in two lobbies has one " +
 		"record: what both add is added up, the best of both is kept, and each lobby sees the changes of the other.",
 	example: `record:
-  matches: {keep: total, of: 1}
+  matches: {keep: total, value: 1}
   coins: {min: 0, max: 9999, start: 20, was: [money]}
   owned: {type: counts, words: [hat, cape], start: 0}
-  best_time: {type: duration, title: Best time, keep: lowest, of: me.time, if: me.outcome == 'won', see: everyone}
-  rank: {type: choice, words: [deckhand, mate, captain], start: deckhand, of: "record.matches > 10 ? 'mate' : 'deckhand'"}`,
+  best_time: {type: duration, title: Best time, keep: lowest, value: me.time, if: me.outcome == 'won', see: everyone}
+  rank: {type: choice, words: [deckhand, mate, captain], start: deckhand, value: "record.matches > 10 ? 'mate' : 'deckhand'"}`,
 	keys: []key{
 		like(fieldObject, "type")[0].as(word(recordTypes...), sheet.Integer.String()),
 		like(fieldObject, "see")[0].as(seeSpec, sheet.OwnerOnly.String()),
@@ -243,7 +243,7 @@ var recordObject = &object{
 			doc: "Former names of the field, the newest first. Values saved under a former name belong to this " +
 				"field, both in this version and in older versions that run beside it."},
 		{
-			name: "of",
+			name: "value",
 			spec: anExpression,
 			doc:  "What is saved at the end, with `me` as the player. Without it only effects write the field.",
 		},
@@ -263,15 +263,15 @@ var recordObject = &object{
 
 var boardObject = &object{
 	name: "board",
-	doc: "A leaderboard. `of` is posted at the end of the match; the effect `post` posts at any time, and so do " +
+	doc: "A leaderboard. `value` is posted at the end of the match; the effect `post` posts at any time, and so do " +
 		"clients if they are allowed to. A board with seasons starts each one empty; a post counts for the " +
 		"season in which it happened, and earlier seasons stay readable. Equal values share a place, and whoever " +
 		"reached theirs first is listed first.",
 	example: `boards:
-  lanterns: {of: me.lanterns, title: Most lanterns, at_entry: true}
-  fastest: {of: me.time, order: least, if: me.outcome == 'won', show: clock, renew: week, time_zone: Europe/Oslo}
-  wins: {of: 1, if: me.outcome == 'won', keep: count, renew: dates, dates: [2026-03-01, 2026-06-01]}
-  crews: {for: teams, of: team.points, keep: total}
+  lanterns: {value: me.lanterns, title: Most lanterns, at_entry: true}
+  fastest: {value: me.time, order: least, if: me.outcome == 'won', show: clock, renew: week, time_zone: Europe/Oslo}
+  wins: {value: 1, if: me.outcome == 'won', keep: count, renew: dates, dates: [2026-03-01, 2026-06-01]}
+  crews: {for: teams, value: team.points, keep: total}
   streak: {title: Longest streak}        # posted by the effect post
   guesses: {keep: latest, clients: {min: 0, max: 100, every: 10s}}
 rules: [{on: out, for: players, do: [{post: streak, value: 1}]}]`,
@@ -286,7 +286,7 @@ rules: [{on: out, for: players, do: [{post: streak, value: 1}]}]`,
 			doc:  "Whose entries it has: those of players, or of the teams named in `teams`.",
 		},
 		{
-			name: "of",
+			name: "value",
 			spec: anExpression,
 			doc: "The number posted at the end, as an expression on `me` or, per team, on `team`. Without it " +
 				"only the effect `post` and clients post.",
@@ -312,7 +312,7 @@ rules: [{on: out, for: players, do: [{post: streak, value: 1}]}]`,
 			spec: renewWords.spec(),
 			def:  RenewNever.String(),
 			doc: "When a new season begins: `never`; when an operator starts it (`hand`); each `day`, `week` (on " +
-				"Monday) or `month`, at midnight in the `zone`; or on the `dates`.",
+				"Monday) or `month`, at midnight in the `time_zone`; or on the `dates`.",
 		},
 		{
 			name: "dates",

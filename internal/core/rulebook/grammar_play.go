@@ -110,7 +110,7 @@ var actionObject = &object{
     refusal: There is too little wind
     cost: {wind: 10}
     cooldown: 2s
-    aim: {at: target, reach: 12m}
+    aim: {kind: target, reach: 12m}
     do:
       - add: target.hull
         by: -25
@@ -118,7 +118,7 @@ var actionObject = &object{
     key: h
     phases: [play, overtime]
     needs: {wind: 20}
-    aim: {at: line, reach: 20m, thick: 1m}
+    aim: {kind: line, reach: 20m, thick: 1m}
     do: [{out: target}]
     miss: [{add: me.wind, by: -5}]
   shield:
@@ -129,7 +129,7 @@ var actionObject = &object{
     end: [{set: me.slowed, to: false}]
   slam:
     windup: 400ms
-    aim: {at: area, radius: 3m}
+    aim: {kind: area, radius: 3m}
     do: [{set: target.hull, to: 0, over: 2s}]
   wave:
     also: [pause, frozen, lobby, result]
@@ -217,26 +217,26 @@ var aimObject = &object{
 		"at a wall or at the end of its reach; an area at its centre.",
 	example: `actions:
   hook:
-    aim: {at: line, reach: 20m, thick: 1m, who: rivals, walls: ignore}
+    aim: {kind: line, reach: 20m, thick: 1m, who: rivals, walls: ignore}
     do: [{out: target}]
   mend:
-    aim: {at: area, radius: 5m, who: friends, out: true}
+    aim: {kind: area, radius: 5m, who: friends, out: true}
     do: [{add: target.hull, by: 10}]
   sweep:
-    aim: {at: area, radius: 5m, who: others, hits: [players, creatures, lantern]}
+    aim: {kind: area, radius: 5m, who: others, hits: [players, creatures, lantern]}
     do: [{add: target.hull, by: -10}]
     creature: [{out: target}]
     piece: [{remove: target}]
   breath:
-    aim: {at: cone, reach: 8m, angle: 90deg}
+    aim: {kind: cone, reach: 8m, angle: 90deg}
     do: [{add: target.hull, by: -10}, {notice: breath, with: {from: aim.from, to: aim.to}}]
   lance:
-    aim: {at: line, reach: 30m, pierce: true}
+    aim: {kind: line, reach: 30m, pierce: true}
     do: [{add: target.hull, by: -10}]
     miss: [{notice: missed, with: {at: aim.to, way: aim.dir}}]
 creatures: {gull: {}}`,
 	keys: []key{
-		{name: "at", spec: aimWords.spec(), def: AimSelf.String(), doc: aimDoc()},
+		{name: "kind", spec: aimWords.spec(), def: AimSelf.String(), doc: aimDoc()},
 		{name: "reach", spec: spec{shape: aSpan, max: maxSide}, def: "0",
 			doc: "The range, a length or an expression. Written as 0 it means anywhere for a target, and around the " +
 				"player for an area."},

@@ -55,7 +55,7 @@ func TestRewrite(t *testing.T) {
 		{"turns: {of: teams, length: 9s}\nteams: {number: 2}\nboards: {crews: {per: team, of: 1}}\nwin: {by: teams}\n" +
 			"creatures: {rat: {side: team1, moves: [{along: [[1m, 1m]], then: back}]}}\n" +
 			"ground: {width: 9m, height: 9m}\n",
-			"turns: {for: teams, lasts: 9s}\nteams: {number: 2}\nboards: {crews: {for: teams, of: 1}}\n" +
+			"turns: {for: teams, lasts: 9s}\nteams: {number: 2}\nboards: {crews: {for: teams, value: 1}}\n" +
 				"win: {for: teams}\ncreatures: {rat: {team: team1, moves: [{along: [[1m, 1m]], next: back}]}}\n" +
 				"ground: {width: 9m, height: 9m}\n", "line 3: turns: of is now for"},
 		{"movement: {speed: 4m, factor: \"me.alive ? 1.0 : 0.4\"}\nground: {width: 9m, height: 9m}\ncreatures:\n" +
@@ -66,6 +66,10 @@ func TestRewrite(t *testing.T) {
 				"    speed: \"1mm/s * int(3000.0 * (0.5))\"\n    moves:\n" +
 				"      - speed: \"1mm/s * int(1500.0 * (0.5))\" # slow\n        wander: 2m\n",
 			"line 3: movement: {speed: 4m} is now speed: \"1mm/s * int(4000.0 * (me.alive ? 1.0 : 0.4))\""},
+		{"win: {order: [{most: me.ping}, {least: me.slot}]}\nactions: {a: {aim: {at: target}}}\n" +
+			"record: {n: {of: me.ping}}\n",
+			"win: {order: [{highest: me.ping}, {lowest: me.slot}]}\nactions: {a: {aim: {kind: target}}}\n" +
+				"record: {n: {value: me.ping}}\n", "line 3: win.order[1]: most is now highest"},
 		{"pause: {who: anyone}\n", "pause: {who: anyone}\n", ""},
 	} {
 		const around, end = "turnvex: 1\nname: old\n", "phases: {play: {lasts: 9s}}\n"

@@ -28,7 +28,7 @@ sheets:
   team:
     points: {type: integer, is: "team.members.sum(p, p.points)"}
 actions:
-  ram: {aim: {at: target, reach: 12m}, do: [{add: target.hull, by: -25}]}
+  ram: {aim: {kind: target, reach: 12m}, do: [{add: target.hull, by: -25}]}
   patch: {do: [{add: me.hull, by: 10}]}
   ring: {do: [{add: me.points, by: 1}]}
 bearers: {bell: {}}
@@ -37,7 +37,7 @@ phases:
   ready: {lasts: 3s, inputs: frozen}
   play: {lasts: 90s}
   overtime: {lasts: 30s}
-win: {order: [{most: team.points}, {least: "team.members.sum(p, p.falls)"}]}
+win: {order: [{highest: team.points}, {lowest: "team.members.sum(p, p.falls)"}]}
 `
 
 // objects lists every object of the grammar, each after the one that names it.

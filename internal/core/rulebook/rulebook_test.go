@@ -149,13 +149,13 @@ actions:
     takes: {who: {type: player}, mood: {type: choice, words: [calm, cross]}, at: {type: position}, n: {type: integer}}
     if: "%s"
     needs: {n: "%s"}
-    aim: {at: target}
+    aim: {kind: target}
     do: [{set: me.mood, to: "%s"}, {add: "%s", by: 1}, {out: "%s"}, {notice: x, with: {a: "%s"}}]
 bearers: {bell: {}}
 pieces: {buoy: {fields: {n: {type: integer}}, if: "%s", touch: [{each: players, only: "%s", do: [{remove: "%s"}]}]}}
-record: {total: {of: "%s"}}
+record: {total: {value: "%s"}}
 phases: {play: {lasts: 30s}}
-win: {order: [{most: "%s"}]}
+win: {order: [{highest: "%s"}]}
 `
 
 // FuzzCompile: whatever is in a document, the checker answers with a book or with problems that stand inside the

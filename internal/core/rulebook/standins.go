@@ -60,7 +60,7 @@ var standInsObject = &object{
   stray: 5
   steer: "me.hull < 20 ? point(1m, 1m) : me.rivals.filter(p, p.alive).nearest(me.pos).pos"
 actions:
-  ram: {aim: {at: target, reach: 3m}, takes: {force: {type: integer, min: 0, max: 5}}, do: [{add: target.hull, by: -arg.force}]}
+  ram: {aim: {kind: target, reach: 3m}, takes: {force: {type: integer, min: 0, max: 5}}, do: [{add: target.hull, by: -arg.force}]}
   wave: {do: [{notice: waves}]}`,
 	keys: []key{
 		{name: "fill", spec: integer(0, MaxPlayers), def: "0",

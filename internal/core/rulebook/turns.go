@@ -54,7 +54,7 @@ actions:
   ram: {do: [{add: me.points, by: 1}, {turn: next}]}
   skip: {do: [{turn: reverse}, {turn: next}]}
   double: {do: [{turn: again}]}
-  call: {aim: {at: target}, do: [{turn: target}]}
+  call: {aim: {kind: target}, do: [{turn: target}]}
   wave: {turn: any, do: [{notice: waves, with: {who: me}}]}`,
 	keys: []key{
 		{name: "for", spec: byTeams.spec(), def: byTeams.not, doc: "Who takes turns."},

@@ -369,8 +369,8 @@ actions:
   spend: {if: record.coins >= 5, do: [{add: record.coins, by: -5}]}
   dress: {do: [{set: record.hat, to: red}]}
 phases: {play: {lasts: 600s}}
-win: {order: [{most: me.n}]}
-record: {coins: {}, best: {keep: best, of: me.n}, hat: {type: choice, words: [none, red]}, games: {keep: total, of: 1}}
+win: {order: [{highest: me.n}]}
+record: {coins: {}, best: {keep: best, value: me.n}, hat: {type: choice, words: [none, red]}, games: {keep: total, value: 1}}
 `
 
 // TestTwoLobbiesOneRecord: a player who is in two lobbies at once has one record: what both do to it adds up, each sees

@@ -246,7 +246,7 @@ start: {countdown: 0s}
 sheets: {player: {points: {type: integer}}}
 actions: {guess: {takes: {n: {type: integer, min: 1, max: 9}}, referee: {within: 3s, otherwise: refuse, tell: {n: arg.n}}, do: [{add: me.points, by: arg.n}]}}
 phases: {play: {lasts: 600s}}
-win: {order: [{most: me.points}]}
+win: {order: [{highest: me.points}]}
 `
 
 // TestReferees: every referee who is signed in is asked, the first word counts, one who comes later is offered what

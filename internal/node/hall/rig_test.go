@@ -34,9 +34,9 @@ actions:
   shout: {do: [{notice: shouted, needed: true}]}
   point: {takes: {whom: {type: player}}, do: [{add: me.points, by: 10}]}
 phases: {play: {lasts: 60s}}
-win: {order: [{most: me.points}]}
+win: {order: [{highest: me.points}]}
 end: {lasts: 5s}
-record: {total: {of: me.points, keep: total}}
+record: {total: {value: me.points, keep: total}}
 `
 
 // rig is a hall over twins, in virtual time.

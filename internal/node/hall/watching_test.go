@@ -23,10 +23,10 @@ kits: {base: {actions: [score, ram]}, rare: {actions: [glow], start: false}}
 pieces: {stone: {title: Stone, radius: 700mm, number: 1}}
 actions:
   score: {key: s, takes: {n: {type: integer, min: 1, max: 9}}, cooldown: 2s, do: [{add: me.n, by: arg.n}]}
-  ram: {phases: [play], aim: {at: target, reach: 3m, who: rivals}, do: [{grant: rare, to: me}]}
+  ram: {phases: [play], aim: {kind: target, reach: 3m, who: rivals}, do: [{grant: rare, to: me}]}
   glow: {also: [pause], lasts: 2s, held: true, do: [{notice: glowed, to: team, needed: true, with: {who: me}}]}
 phases: {hold: {lasts: 3s, inputs: frozen}, play: {lasts: 60s}}
-win: {order: [{most: "team.members.sum(p, p.n)"}, {least: team.name.size()}]}
+win: {order: [{highest: "team.members.sum(p, p.n)"}, {lowest: team.name.size()}]}
 pause: {who: anyone, phases: [play], times: 2}
 host: {remove: [], ban: [], settings: [], password: [], teams: [], shuffle: [], hand_over: [private, match]}
 `

@@ -42,9 +42,9 @@ actions:
   add: {do: [{add: me.points, by: 1}]}
   buy: {certain: true, cost: {coins: 1}, do: [{add: record.hats, by: 1}]}
 phases: {play: {lasts: 3s}}
-win: {order: [{most: me.points}]}
+win: {order: [{highest: me.points}]}
 end: {lasts: 200ms, next: again}
-record: {total: {keep: total, of: me.points}, coins: {min: 0, start: 99}, hats: {}}
+record: {total: {keep: total, value: me.points}, coins: {min: 0, start: 99}, hats: {}}
 `
 
 // world is some nodes over one database, in virtual time. A seed draws what happens; the order of goroutines at one

@@ -52,7 +52,7 @@ func boardChanged(old, new *rulebook.Board) (out []Difference) {
 			"little", new.Show, old.Show)
 	}
 	if source(old.Of) != source(new.Of) || source(old.If) != source(new.If) {
-		say("of", "entries stay; matches that end from now on post by the new expressions")
+		say("value", "entries stay; matches that end from now on post by the new expressions")
 	}
 	if old.Renew != new.Renew || old.Zone != new.Zone || !slices.Equal(old.Dates, new.Dates) {
 		say("renew", "earlier seasons stay, and can be read by their names; the board goes on in a season of the new "+

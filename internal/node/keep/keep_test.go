@@ -235,20 +235,20 @@ func TestBoardDifferences(t *testing.T) {
 		}
 		return b
 	}
-	const was = "laps: {of: me.n, keep: best, renew: week}"
+	const was = "laps: {value: me.n, keep: best, renew: week}"
 	for now, want := range map[string]string{
 		was: "",
-		"laps: {of: me.n, keep: total, renew: week}":                        "keep",
-		"laps: {of: me.n, keep: best, renew: week, order: least}":           "order",
-		"laps: {of: me.n + 1, keep: best, renew: week}":                     "of",
-		"laps: {of: me.n, if: me.n > 3, keep: best, renew: week}":           "of",
-		"laps: {of: me.n, keep: best, renew: week, show: clock}":            "show",
-		"laps: {of: me.n, keep: best, renew: day}":                          "renew",
-		"laps: {of: me.n, keep: best, renew: week, time_zone: Europe/Oslo}": "renew",
-		"laps: {of: team.m, for: teams, keep: latest, renew: hand}":         "whose keep of renew",
-		"rounds: {of: me.n, keep: best, renew: week}":                       "removed",
-		"laps: {of: me.n, keep: best, renew: week}, rounds: {of: me.n}":     "",
-		"laps: {of: me.n, keep: best, renew: dates, dates: [2031-01-01]}":   "renew",
+		"laps: {value: me.n, keep: total, renew: week}":                        "keep",
+		"laps: {value: me.n, keep: best, renew: week, order: least}":           "order",
+		"laps: {value: me.n + 1, keep: best, renew: week}":                     "value",
+		"laps: {value: me.n, if: me.n > 3, keep: best, renew: week}":           "value",
+		"laps: {value: me.n, keep: best, renew: week, show: clock}":            "show",
+		"laps: {value: me.n, keep: best, renew: day}":                          "renew",
+		"laps: {value: me.n, keep: best, renew: week, time_zone: Europe/Oslo}": "renew",
+		"laps: {value: team.m, for: teams, keep: latest, renew: hand}":         "whose keep of renew",
+		"rounds: {value: me.n, keep: best, renew: week}":                       "removed",
+		"laps: {value: me.n, keep: best, renew: week}, rounds: {value: me.n}":  "",
+		"laps: {value: me.n, keep: best, renew: dates, dates: [2031-01-01]}":   "renew",
 	} {
 		var got []string
 		for _, d := range keep.Differences(book(was), book(now)) {

@@ -137,17 +137,17 @@ const harbour = `turnvex: 1
 name: harbour
 phases: {play: {lasts: 60s}}
 record:
-  total: {keep: total, of: 1, start: 5}
+  total: {keep: total, value: 1, start: 5}
   share: {type: number, start: 1.5}
   word: {type: text, start: hello}
   seen: {type: flag}
   mood: {type: choice, words: [calm, cross], start: cross}
   spot: {type: position}
 boards:
-  most: {of: 1}
-  least: {of: 1, order: least}
-  sum: {of: 1, keep: total}
-  last: {of: 1, keep: latest}
+  most: {value: 1}
+  least: {value: 1, order: least}
+  sum: {value: 1, keep: total}
+  last: {value: 1, keep: latest}
 `
 
 func compile(t *testing.T, src string) *rulebook.Book {
@@ -358,8 +358,8 @@ func TestRecordsOfSeveralVersions(t *testing.T) {
 		t.Fatal(err)
 	}
 	const head = "turnvex: 1\nname: versions\nphases: {play: {lasts: 60s}}\nrecord:\n"
-	old := compile(t, head+"  best: {keep: best, of: 1}\n  rank: {type: choice, words: [mate, captain]}\n")
-	young := compile(t, head+"  fresh: {type: number, start: 2.5}\n  best: {keep: best, of: 1}\n"+
+	old := compile(t, head+"  best: {keep: best, value: 1}\n  rank: {type: choice, words: [mate, captain]}\n")
+	young := compile(t, head+"  fresh: {type: number, start: 2.5}\n  best: {keep: best, value: 1}\n"+
 		"  rank: {type: choice, words: [deckhand, mate, captain]}\n")
 	for name, k := range map[string]hall.Keeper{"in the database": newKeeper(func() time.Time { return now }),
 		"in memory": memdb.NewKeeper()} {

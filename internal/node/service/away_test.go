@@ -59,7 +59,7 @@ func suffer(t *testing.T, cfg service.Config) *suffering {
 	cfg.Database, cfg.OperatorKey = s.box.Address, "the-key-of-a-node-that-suffers"
 	s.node = another(t, cfg)
 	if _, _, err := s.node.Library.Load(soon(t),
-		[]byte(dashBook+"record: {steps: {of: me.steps, keep: total}}\n")); err != nil {
+		[]byte(dashBook+"record: {steps: {value: me.steps, keep: total}}\n")); err != nil {
 		t.Fatal(err)
 	}
 	for i, name := range []string{"Mara", "Joss"} {

@@ -60,7 +60,7 @@ func TestGameOfSeveralRulebooks(t *testing.T) {
 			"start: {countdown: 0s}\nsheets: {player: {rich: {type: flag, is: record.coins > 11}}}\nactions:\n" +
 			"  earn: {do: [{add: record.coins, by: 4}, {add: record.own, by: 1}, {post: sums, value: 4}]}\n" +
 			"  buy: {certain: true, cost: {coins: 9}}\n" +
-			"phases: {play: {lasts: 60s}}\nrecord:\n  own: {see: everyone}\n  played: {of: 1, keep: total}\n" +
+			"phases: {play: {lasts: 60s}}\nrecord:\n  own: {see: everyone}\n  played: {value: 1, keep: total}\n" +
 			"boards: {mine: {of: record.own}}\n"
 	}
 	dir := t.TempDir()

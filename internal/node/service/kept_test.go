@@ -263,13 +263,13 @@ func granted(t *testing.T, mara *client.Signed, book string) {
 
 // TestRecordsAreKept: each way of keeping, what others may see, and the values of an earlier version of the rulebook.
 func TestRecordsAreKept(t *testing.T) {
-	fields := `  best: {keep: best, of: me.points}
-  fewest: {keep: lowest, of: me.points, start: 50, see: everyone}
-  latest: {of: me.points, see: everyone}
-  watched: {of: me.points, see: referees}
-  rank: {type: choice, words: [deckhand, mate], of: "me.points > 0 ? 'mate' : 'deckhand'", see: everyone}
-  berth: {type: position, of: me.pos, see: everyone}`
-	book := variant(t, "  best: {keep: best, of: me.points}", fields)
+	fields := `  best: {keep: best, value: me.points}
+  fewest: {keep: lowest, value: me.points, start: 50, see: everyone}
+  latest: {value: me.points, see: everyone}
+  watched: {value: me.points, see: referees}
+  rank: {type: choice, words: [deckhand, mate], value: "me.points > 0 ? 'mate' : 'deckhand'", see: everyone}
+  berth: {type: position, value: me.pos, see: everyone}`
+	book := variant(t, "  best: {keep: best, value: me.points}", fields)
 	mara, joss := player(t, "Mara"), player(t, "Joss")
 	code := lobby(t, mara, client.Opening{Rulebook: book})
 	a, b := join(t, mara, client.Options{Lobby: code}), join(t, joss, client.Options{Lobby: code})
@@ -297,8 +297,8 @@ func TestRecordsAreKept(t *testing.T) {
 		t.Fatal(err)
 	}
 	// A later version: a field has gone, one is new, one has another type.
-	reload(t, book, "  best: {keep: best, of: me.points}",
-		"  best: {type: text}\n  fresh: {start: 5}\n  latest: {of: me.points, see: everyone}")
+	reload(t, book, "  best: {keep: best, value: me.points}",
+		"  best: {type: text}\n  fresh: {start: 5}\n  latest: {value: me.points, see: everyone}")
 	code = lobby(t, mara, client.Opening{Rulebook: book})
 	c := join(t, mara, client.Options{Lobby: code})
 	until(t, c, "the record is loaded", func(c *client.Copy) bool { return c.Me().Flag("loaded") })

@@ -37,9 +37,9 @@ votes:
   level: {passed: [{sides: balance}]}
 actions:
   draw: {do: [{take: match.deck, many: 3, into: me.hand}, {put: me.marks, item: moon}]}
-  hit: {aim: {at: area, radius: 30m, hits: [creatures], walls: ignore}, do: [{add: target.hull, by: -5}, {notice: seen, with: {what: target, from: aim.from}}]}
+  hit: {aim: {kind: area, radius: 30m, hits: [creatures], walls: ignore}, do: [{add: target.hull, by: -5}, {notice: seen, with: {what: target, from: aim.from}}]}
 phases: {play: {lasts: 10m}}
-win: {order: [{most: team.size}]}
+win: {order: [{highest: team.size}]}
 `
 
 // TestNewThingsOnTheSocket: who sees the items of a list sees them and the others only how many there are; what is

@@ -18,7 +18,7 @@ options: {goal: {type: integer, start: 1, min: 1, max: 9}}
 sheets: {player: {steps: {type: integer}}}
 actions: {go: {do: [{add: me.steps, by: 1}]}}
 phases: {play: {lasts: 10m}}
-win: {order: [{most: me.steps}, {least: me.steps}], ends: [{if: "players.exists(p, p.steps >= lobby.goal)"}]}
+win: {order: [{highest: me.steps}, {lowest: me.steps}], ends: [{if: "players.exists(p, p.steps >= lobby.goal)"}]}
 end: {lasts: 0s}
 `
 

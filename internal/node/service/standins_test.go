@@ -17,7 +17,7 @@ stand_ins: {fill: 4, every: 100ms, names: [Barnacle]}
 sheets: {player: {points: {type: integer}}}
 actions: {score: {do: [{add: me.points, by: 1}]}}
 phases: {play: {lasts: 10m}}
-win: {order: [{most: me.points}, {least: me.points}]}
+win: {order: [{highest: me.points}, {lowest: me.points}]}
 `
 
 // TestStandInsAreReplaced: one player begins a match for four with three whom the service plays; who comes takes the

@@ -17,7 +17,7 @@ arenas: {files: [mole, reef]}
 sheets: {player: {hull: {type: integer, start: 5}}}
 actions: {hurt: {do: [{add: me.hull, by: -3}]}}
 phases: {play: {lasts: 10m}}
-win: {order: [{most: me.hull}, {least: me.hull}]}
+win: {order: [{highest: me.hull}, {lowest: me.hull}]}
 promises: [{always: me.hull >= 0, for: players, says: No hull is below nothing}]
 `
 

@@ -55,7 +55,7 @@ sheets:
     points: {type: integer}
     low: {type: flag, is: "me.hull < 300000"}
   team: {points: {type: integer, is: "team.members.sum(p, p.points)"}}
-actions: {ram: {cost: {wind: 0.5}, aim: {at: target}, do: [{add: target.hull, by: -25}, {add: me.points, by: 1}]}}
+actions: {ram: {cost: {wind: 0.5}, aim: {kind: target}, do: [{add: target.hull, by: -25}, {add: me.points, by: 1}]}}
 pieces: {shell: {number: 10, touch: [{remove: piece}]}}
 rules:
   - {every: 1s, for: players, do: [{add: me.wind, by: 10}]}
@@ -67,7 +67,7 @@ rules:
 		fmt.Fprintf(&b, "  - {when: \"me.points > %d && !me.low\", for: players, do: [{add: me.wind, by: 1}]}\n",
 			1000000+i)
 	}
-	b.WriteString("phases: {play: {}}\nwin: {order: [{most: team.points}]}\n")
+	b.WriteString("phases: {play: {}}\nwin: {order: [{highest: team.points}]}\n")
 	return b.String()
 }
 

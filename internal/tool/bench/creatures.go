@@ -35,7 +35,7 @@ func populousBook() string {
       - {wander: 20m}
 %s`, name, keep, more)
 	}
-	spit := "    acts: {spit: {cooldown: 900ms, aim: {at: target, walls: ignore}, " +
+	spit := "    acts: {spit: {cooldown: 900ms, aim: {kind: target, walls: ignore}, " +
 		"do: [{place: bolt, at: creature.pos, to: target.pos}]}}\n"
 	creatures := "creatures:\n" + creature("walker", 100, "") + creature("climber", 50, "    walls: round\n") +
 		creature("archer", 50, "    walls: round\n"+spit)

@@ -61,10 +61,10 @@ sheets:
   team:
     points: {type: integer, is: "team.members.sum(p, p.points)"}
 actions:
-  ram: {aim: {at: target, reach: 60m}, cooldown: 1s, do: [{add: target.hull, by: -10}, {add: me.points, by: 1}]}
+  ram: {aim: {kind: target, reach: 60m}, cooldown: 1s, do: [{add: target.hull, by: -10}, {add: me.points, by: 1}]}
   patch: {cooldown: 1s, do: [{add: me.hull, by: 30}]}
 phases: {play: {lasts: 1h}}
-win: {order: [{most: team.points}]}
+win: {order: [{highest: team.points}]}
 `
 
 // encodeTick measures the feed alone: no sockets, no authority.

@@ -78,7 +78,7 @@ stand_ins: {sends: {poke: {n: "random(1, 9)", l: "me.hand.filter(h, h > 1)"}}, t
 sheets: {player: {n: {type: integer}, hand: {type: list, of: integer, start: 1..3}}}
 actions:
   poke:
-    aim: {at: target, who: anyone}
+    aim: {kind: target, who: anyone}
     takes: {n: {type: integer}, l: {type: list, of: integer}}
     do: [{add: target.n, by: arg.n}]
 phases: {play: {lasts: 9s}}

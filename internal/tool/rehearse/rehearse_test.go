@@ -92,7 +92,7 @@ sheets: {player: {points: {type: integer}}}
 actions: {score: {cooldown: 1s, do: [{add: me.points, by: 1}]}}
 phases: {play: {lasts: 60s}}
 rules: [{when: me.points >= 10, for: players, do: [{finish: ten points, winner: me}]}%s]
-win: {order: [{most: me.points}]}
+win: {order: [{highest: me.points}]}
 `
 	run := func(more string) *rehearse.Report {
 		r, err := rehearse.Run(compiled(t, fmt.Sprintf(race, more)), rehearse.Options{Matches: 600, Seed: 3})
@@ -128,8 +128,8 @@ pieces: {shell: {number: 1, every: 0s, at: [[2m, 2m], [50m, 2m]]}, pearl: {numbe
 rules:
   - {on: out, do: [{notice: gone}]}
 phases: {play: {lasts: 60s}, late: {lasts: "1s / (match.round - match.round)"}}
-win: {order: [{most: me.m}]}
-boards: {even: {of: me.m / match.round}}
+win: {order: [{highest: me.m}]}
+boards: {even: {value: me.m / match.round}}
 `)
 	run := func(weights map[string]int) *rehearse.Report {
 		r, err := rehearse.Run(book, rehearse.Options{Matches: 10, Weights: weights})
@@ -327,10 +327,10 @@ players: {least: 2, most: 3}
 start: {countdown: 0s}
 sheets: {player: {hull: {type: integer, start: 20}}, match: {rung: {type: integer}}}
 actions:
-  ram: {cooldown: 1s, aim: {at: target}, do: [{add: target.hull, by: -7}]}
+  ram: {cooldown: 1s, aim: {kind: target}, do: [{add: target.hull, by: -7}]}
   ring: {cooldown: 2s, takes: {n: {type: integer, min: 1, max: 3}}, do: [{add: match.rung, by: arg.n}]}
 phases: {play: {lasts: 60s}}
-win: {order: [{most: me.hull}, {least: me.hull}]}
+win: {order: [{highest: me.hull}, {lowest: me.hull}]}
 promises:
   - {always: me.hull >= 0, for: players}
   - {never: match.rung >= 6}
@@ -374,7 +374,7 @@ sheets: {player: {points: {type: integer}}}
 actions: {score: {do: [{add: me.points, by: 1}]}, wave: {if: me.stand_in, do: [{add: me.points, by: 0}]}}
 stand_ins: {fill: 3}
 phases: {play: {lasts: 20s}}
-win: {order: [{most: me.points}]}
+win: {order: [{highest: me.points}]}
 `), rehearse.Options{Matches: 6, Players: 2})
 	if err != nil || used(r, "wave") != 0 || len(r.StandIns) != 2 || len(r.Unused) > 0 ||
 		!strings.Contains(r.Text(), "Actions of stand-ins") {

@@ -31,9 +31,9 @@ sheets:
   player: {hull: {type: integer, start: 100, min: 0, max: 100}, points: {type: integer}}
   team: {points: {type: integer, is: "team.members.sum(p, p.points)"}}
 actions:
-  ram: {aim: {at: target, reach: 60m}, cooldown: 1s, do: [{add: target.hull, by: -1}, {add: me.points, by: 1}]}
+  ram: {aim: {kind: target, reach: 60m}, cooldown: 1s, do: [{add: target.hull, by: -1}, {add: me.points, by: 1}]}
 phases: {play: {lasts: 1h}}
-win: {order: [{most: team.points}]}
+win: {order: [{highest: team.points}]}
 `
 
 // kinds of load that are measured, each on a node of its own.

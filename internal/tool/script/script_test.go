@@ -20,9 +20,9 @@ name: boots
 players: {least: 1}
 start: {countdown: 0s}
 sheets: {player: {kicks: {type: integer}}}
-actions: {kick: {aim: {at: target, who: anyone}, do: [{add: target.kicks, by: 1}]}, nod: {do: [{add: me.kicks, by: 0}]}}
+actions: {kick: {aim: {kind: target, who: anyone}, do: [{add: target.kicks, by: 1}]}, nod: {do: [{add: me.kicks, by: 0}]}}
 phases: {play: {lasts: 30s}}
-win: {order: [{most: me.kicks}]}
+win: {order: [{highest: me.kicks}]}
 `))
 	if book == nil {
 		t.Fatal(problems)

@@ -19,10 +19,10 @@ start: {countdown: 0s}
 options: {blow: {type: integer, start: 15, min: 1, max: 40}}
 sheets: {player: {hull: {type: integer, start: 30}}}
 actions:
-  ram: {aim: {at: target}, do: [{add: target.hull, by: -lobby.blow}]}
+  ram: {aim: {kind: target}, do: [{add: target.hull, by: -lobby.blow}]}
 rules: [{when: me.hull <= 0, for: players, do: [{finish: a hull gave way}]}]
 phases: {play: {lasts: 30s}}
-win: {order: [{most: me.hull}, {least: me.hull}]}
+win: {order: [{highest: me.hull}, {lowest: me.hull}]}
 promises: [{always: me.hull >= 0, for: players, says: No hull is below nothing}]
 `
 

@@ -29,7 +29,7 @@ sheets: {player: {points: {type: integer}, still: {type: integer}}}
 actions: {score: {do: [{add: me.points, by: 1}]}}
 rules: [{every: 50ms, for: players, do: [{add: me.still, by: 0}]}]
 phases: {play: {}}
-win: {order: [{most: me.points}]}
+win: {order: [{highest: me.points}]}
 `
 
 // Run starts a node over a database, brings two players into a match, and writes what ran below dir: in "idle" while

@@ -80,7 +80,7 @@ actions:
   plot:
     do: [{set: me.plan, to: "me.name + ' \"§\" ' + me.name"}, {add: me.purse, by: -0.125}, {set: me.angry, to: true}, {clock: me.lap, do: start}, {take: me.hand}, {put: me.notes, item: me.plan}, {put: me.marks, item: moon}]
   hit:
-    aim: {at: target}
+    aim: {kind: target}
     do:
       - {add: target.hull, by: -30}
       - {set: match.cells, nth: 3, to: 7}

@@ -51,7 +51,8 @@ var renamed = map[string]string{"field.rate": "update", "sight.every": "update",
 	"shared board.zone": "time_zone", "phase.length": "lasts", "turns.length": "lasts", "turns.of": "for",
 	"win.by": "for", "board.per": "for", "creature.side": "team", "effect.side": "team", "effect.times": "number",
 	"effect.on": "target", "move.then": "next", "rank.most": "highest",
-	"rank.least": "lowest", "record field.of": "value", "board.of": "value", "aim.at": "kind", "team": "teams", "player": "players"}
+	"rank.least": "lowest", "record field.of": "value",
+	"board.of": "value", "aim.at": "kind", "team": "teams", "player": "players"}
 
 const rewriting = "; turnvex check -rewrite changes that in files"
 

@@ -285,7 +285,7 @@ func (b *actor) aim(n *node, a *Action, scope expr.Scope) {
 	a.Aim.Cos = coneOf(b, v.get("angle"), scope)
 	for key, at := range map[string]AimAt{"pierce": AimLine, "angle": AimCone, "thick": AimLine, "radius": AimArea} {
 		if x := v.get(key); x != nil && !x.implied && a.Aim.At != at {
-			b.fail(x, "not-here", "it only with at: "+at.String(), "a %s has no %s", a.Aim.At, key)
+			b.fail(x, "not-here", "it only with kind: "+at.String(), "a %s has no %s", a.Aim.At, key)
 		}
 	}
 	decl := &aimDecls[a.Aim.At]

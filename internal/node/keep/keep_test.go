@@ -245,7 +245,7 @@ func TestBoardDifferences(t *testing.T) {
 		"laps: {value: me.n, keep: best, renew: week, show: clock}":            "show",
 		"laps: {value: me.n, keep: best, renew: day}":                          "renew",
 		"laps: {value: me.n, keep: best, renew: week, time_zone: Europe/Oslo}": "renew",
-		"laps: {value: team.m, for: teams, keep: latest, renew: hand}":         "whose keep of renew",
+		"laps: {value: team.m, for: teams, keep: latest, renew: hand}":         "whose keep value renew",
 		"rounds: {value: me.n, keep: best, renew: week}":                       "removed",
 		"laps: {value: me.n, keep: best, renew: week}, rounds: {value: me.n}":  "",
 		"laps: {value: me.n, keep: best, renew: dates, dates: [2031-01-01]}":   "renew",

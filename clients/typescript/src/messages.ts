@@ -473,6 +473,8 @@ export interface IntentMessage {
   target?: number
   /** A point in millimetres, or a direction in thousandths */
   at?: [number, number]
+  /** Where to look, 0 to 65535 in 1/65536 of a turn from east by south; of face, and with steer, claim and act */
+  yaw?: number
   /** The action's arguments or the settings to change, by name; numbers as decimals, choices by their word */
   args?: Record<string, unknown>
   /** A name, an account, or the reason of a pause */

@@ -722,6 +722,7 @@ export interface Routes {
       target?: number
       text?: string
       value?: unknown
+      yaw?: number
     }
     answer: {
       ok: boolean

@@ -232,6 +232,7 @@ function player({ c, source, copy, p, pal, labels }: Scene, s: Sheet, look: Look
   c.fillStyle = pal[`${colour}-solid`]!
   c.strokeStyle = s.id === look.me ? pal.fg! : pal.bg!
   c.lineWidth = s.id === look.me ? 3 : 1.5
+  if (alive && s.get('yaw') !== undefined) wedge(c, (s.num('yaw') / 65536) * 2 * Math.PI, x, y, r)
   body(c, team, x, y, r)
   c.fill()
   c.stroke()
@@ -255,6 +256,21 @@ function player({ c, source, copy, p, pal, labels }: Scene, s: Sheet, look: Look
   c.globalAlpha = 1
   const me = s.id === look.me
   labels.push({ x, y: y - r - 5, text: s.text('name'), bold: me, rank: me ? 4 : alive ? 3 : 2 })
+}
+
+/** Where a player looks. */
+function wedge(c: CanvasRenderingContext2D, turn: number, x: number, y: number, r: number) {
+  const tip = r * 2.1
+  c.beginPath()
+  for (const [side, far] of [
+    [-0.5, r],
+    [0, tip],
+    [0.5, r],
+  ] as const)
+    c.lineTo(x + Math.cos(turn + side) * far, y + Math.sin(turn + side) * far)
+  c.closePath()
+  c.fill()
+  c.stroke()
 }
 
 /** The outline of a player's body: each team has its own shape. */

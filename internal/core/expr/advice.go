@@ -43,7 +43,10 @@ func mismatch(m string) string {
 	if found == nil {
 		return ""
 	}
-	op := strings.Trim(strings.ReplaceAll(found[1], "_", ""), "@")
+	op := found[1]
+	if !bareWord.MatchString(op) { // an operator, as in _+_
+		op = strings.Trim(strings.ReplaceAll(op, "_", ""), "@")
+	}
 	types := strings.TrimSuffix(found[2][strings.IndexByte(found[2], '(')+1:], ")")
 	if on, with, member := strings.Cut(found[2], ".("); member {
 		types = on + ", " + strings.TrimSuffix(with, ")")

@@ -273,6 +273,8 @@ func (k *compiler) function(e ast.Expr, name string, args []ast.Expr) numFn {
 		return k.distance(args)
 	case "within":
 		return k.within(args)
+	case "angle_to":
+		return angleTo(k, e, args)
 	case "seconds":
 		a := k.num(args[0])
 		return func(v *Env) int64 { return mul(v, a(v), 1000) }

@@ -253,7 +253,7 @@ func (k *compiler) finish(want Want) {
 	}
 	if f := want.Field; f != nil && f.Type == sheet.Integer && f.Measure == sheet.Unmeasured && !f.BuiltIn &&
 		k.measures != sheet.Unmeasured && k.measures != sheet.Whatever && !k.checker.Lenient {
-		k.warn(e, "this is a %s, and the integer %s forgets its unit: declare it with type: %s", k.measures, f.Name,
+		k.warn(e, "this is %s, and the integer %s forgets its unit: declare it with type: %s", an(k.measures), f.Name,
 			k.measures)
 	}
 	p.Type = got

@@ -63,6 +63,7 @@ func harbour(t *testing.T) (*sheet.Schema, *expr.Env, *expr.Checker) {
 	mates := field(sheet.Player, named("mates", of))
 	total := field(sheet.Record, named("total", sheet.Field{Type: sheet.Integer}))
 	worth := field(sheet.Piece, named("worth", sheet.Field{Type: sheet.Integer}))
+	yaw := field(sheet.Player, named("yaw", sheet.Field{Type: sheet.Integer}))
 	slot := field(sheet.Player, named("slot", sheet.Field{Type: sheet.Integer}))
 	legs := field(sheet.Creature, named("legs", sheet.Field{Type: sheet.Integer}))
 	in := field(sheet.Zone, named("in_a", sheet.Field{Type: sheet.Integer}))
@@ -121,6 +122,7 @@ func harbour(t *testing.T) (*sheet.Schema, *expr.Env, *expr.Checker) {
 	}
 	for i, p := range st.Seated {
 		st.SetInt(p, slot, int64(i))
+		st.SetInt(p, yaw, int64(i)*8192) // each an eighth of a turn farther
 	}
 	st.SetInt(e.Match, n, 7)
 	st.SetInt(e.Match, bell, int64(st.Seated[3].ID))

@@ -76,6 +76,8 @@ func functionDecls() []cel.EnvOption {
 	return []cel.EnvOption{
 		cel.Function("distance", cel.Overload("distance_positions", []*cel.Type{pos, pos}, i)),
 		cel.Function("within", cel.Overload("within_position_zone", []*cel.Type{pos, kindTypes[sheet.Zone]}, b)),
+		cel.Function("angle_to", facing("angle_to", pos, i)...),
+		cel.Function("ahead", facing("ahead", i, pos)...),
 		cel.Function("point", cel.Overload("point_int_int", []*cel.Type{i, i}, pos)),
 		cel.Function("seconds", cel.Overload("seconds_int", []*cel.Type{i}, i)),
 		cel.Function("random", cel.Overload("random_int_int", []*cel.Type{i, i}, i)),

@@ -171,7 +171,16 @@ func declare(want sheet.Measure) string {
 }
 
 // measured are the functions that say what they measure, or whose arguments measure the same.
-var measured = map[string]sheet.Measure{"distance": sheet.Length, "seconds": sheet.Duration}
+var measured = map[string]sheet.Measure{"distance": sheet.Length, "angle_to": sheet.Angle, "seconds": sheet.Duration}
+
+// lengths holds what must measure lengths to it.
+func (m *measures) lengths(args []ast.Expr, why string) {
+	for _, a := range args {
+		if what := m.of(a); what != sheet.Length && what != sheet.Whatever {
+			m.wrong(a, a, sheet.Length, "%s, and this is %s%s", why, an(what), declare(sheet.Length))
+		}
+	}
+}
 
 func (m *measures) call(e ast.Expr) sheet.Measure {
 	c := e.AsCall()
@@ -183,8 +192,8 @@ func (m *measures) call(e ast.Expr) sheet.Measure {
 		for i, a := range args {
 			if what := m.of(a); i < len(d.takes) && d.takes[i].Type == sheet.Integer && what != sheet.Whatever &&
 				what != d.takes[i].Measure {
-				m.wrong(a, a, d.takes[i].Measure, "%s takes a %s as %s, and this is a %s", d.name, d.takes[i].Measure,
-					d.takes[i].Name, what)
+				m.wrong(a, a, d.takes[i].Measure, "%s takes %s as %s, and this is %s", d.name, an(d.takes[i].Measure),
+					d.takes[i].Name, an(what))
 			}
 		}
 		return d.measure
@@ -204,11 +213,11 @@ func (m *measures) call(e ast.Expr) sheet.Measure {
 	case operators.Multiply, operators.Divide:
 		return m.scaled(e, m.of(args[0]), m.of(args[1]), name == operators.Divide)
 	case "point":
-		for _, a := range args {
-			if what := m.of(a); what != sheet.Length && what != sheet.Whatever {
-				m.wrong(a, a, sheet.Length, "a point is two lengths, and this is a %s%s", what, declare(sheet.Length))
-			}
-		}
+		m.lengths(args, "a point is two lengths")
+		return sheet.Whatever
+	case "ahead":
+		m.of(args[0])
+		m.lengths(args[1:], "how far ahead is a length")
 		return sheet.Whatever
 	default:
 		for _, a := range args {

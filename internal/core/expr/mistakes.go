@@ -120,7 +120,8 @@ func isCall(src string, is Issue) bool {
 }
 
 // functions are the functions that are known everywhere, and how each is called; those of lists are in lists.
-var functions = map[string]string{"abs": "abs(me.aim)", "distance": "distance(me.pos, target.pos)",
+var functions = map[string]string{"abs": "abs(me.points)", "ahead": "ahead(me, 3m)",
+	"angle_to": "angle_to(me, target.pos)", "distance": "distance(me.pos, target.pos)",
 	"double": "double(me.points)", "int": "int(me.wind)", "max": "max(me.points, 3)", "min": "min(me.points, 3)",
 	"over": "over(match.left)", "point": "point(3m, 4m)", "random": "random(1, 6)", "running": "running(match.left)",
 	"size": "players.size()", "string": "string(me.points)", "team_named": "team_named('amber')",

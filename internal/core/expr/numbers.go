@@ -185,6 +185,8 @@ func (k *compiler) pos(e ast.Expr) (x, y numFn) {
 		switch c.FunctionName() {
 		case "point":
 			return k.num(c.Args()[0]), k.num(c.Args()[1])
+		case "ahead":
+			return ahead(k, e, c.Args())
 		case operators.Conditional:
 			cond := k.num(c.Args()[0])
 			ax, ay := k.pos(c.Args()[1])
@@ -192,7 +194,7 @@ func (k *compiler) pos(e ast.Expr) (x, y numFn) {
 			return choose(cond, ax, bx), choose(cond, ay, by)
 		}
 	}
-	k.fail(e, "a position is a field, point(x, y) or a choice between two")
+	k.fail(e, "a position is a field, point(x, y), ahead(…) or a choice between two")
 	return zero, zero
 }
 

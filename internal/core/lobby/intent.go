@@ -89,7 +89,14 @@ func (s *seat) remember(v step.Verdict) {
 
 // grant does what is asked for, or says why not.
 func (l *Lobby) grant(s *seat, in *step.Input) step.Verdict {
+	if in.Faces {
+		if v := l.match.Motion.Face(s.Player, in); !v.OK() {
+			return v
+		}
+	}
 	switch in.Verb {
+	case step.Face:
+		return l.match.Motion.Faced(s.Player, in)
 	case step.Act:
 		if in.N != 0 {
 			return l.match.Charged(s.Player, in)

@@ -36,7 +36,7 @@ func (m *aims) aim(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
 	} else if m.reach == 0 {
 		m.reach = anywhere
 	}
-	return aimers[a.Aim.At](m, me, a, in)
+	return aimers[a.Aim.At](m, me, a, m.towards(me, a, in))
 }
 
 const anywhere = -1

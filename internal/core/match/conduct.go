@@ -94,6 +94,10 @@ func (m *creatures) head(r *sheet.Row, gx, gy int64) {
 		put(r, f.Head, 0, 0)
 		return
 	}
+	if f.Yaw != nil {
+		yaw, _ := ground.YawOf(dx, dy)
+		m.st.SetInt(r, f.Yaw, yaw)
+	}
 	d := ground.Root(dx*dx + dy*dy)
 	by := shareOf(d)
 	put(r, f.Head, by.of(dx*full), by.of(dy*full))

@@ -137,6 +137,7 @@ func (m *motion) move() {
 				continue
 			}
 		}
+		m.looksAlong(p, sx, sy)
 		rx, ry := p.Pos(f.Rest)
 		wx, wy := sx*speed+rx, sy*speed+ry
 		dx, dy := unit.of(wx), unit.of(wy)
@@ -232,6 +233,7 @@ func (m *motion) Claim(s *Player, in *step.Input) step.Verdict {
 				"through walls", metres(x), metres(y), metres(reach/int64(m.book.Rate)))}
 	}
 	s.reach = reach - m.uses(in.X-x, in.Y-y)
+	m.looksAlong(s.Row, in.X-x, in.Y-y)
 	m.st.SetPos(s.Row, f.Pos, in.X, in.Y)
 	m.stirred = true
 	return step.Verdict{}

@@ -68,6 +68,9 @@ func (m *standIns) Whimsical(settle func()) {
 		if !m.whim.Does(p.Row, &in) {
 			continue
 		}
+		if in.Faces {
+			m.motion.Face(p, &in)
+		}
 		if in.Verb == step.Steer {
 			m.motion.Steer(p, &in)
 		} else if m.acts.Act(p, &in).OK() {

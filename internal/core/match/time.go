@@ -59,7 +59,7 @@ func (m *clock) Next() sheet.Tick {
 
 // nextPlay returns the next play tick at which something happens, or 0.
 func (m *clock) nextPlay() sheet.Tick {
-	if m.motion.moving() || m.touch.touchesWait() || m.steers() || m.pauses.pause.stepTo > 0 ||
+	if m.motion.moving() || m.motion.turning() || m.touch.touchesWait() || m.steers() || m.pauses.pause.stepTo > 0 ||
 		len(m.values.glides) > 0 {
 		return m.play + 1
 	}
@@ -144,6 +144,7 @@ func (m *clock) playStep() {
 		m.values.glideOn()
 	}
 	m.motion.move()
+	m.motion.turn()
 	m.creatures.moveCreatures()
 	m.meet()
 	m.touch.touchPieces()

@@ -5,6 +5,7 @@ import (
 	"math/rand/v2"
 	"strconv"
 
+	"turnvex.example/turnvex/internal/core/ground"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
@@ -109,8 +110,14 @@ func (w *Whim) worth(s *rulebook.StandIns, me *sheet.Row, i int) int {
 	return int(min(max(n, 0), maxWeight))
 }
 
-// steer heads for where the rulebook says, or for a creature, a piece, another player or anywhere.
+// steer heads somewhere and looks there.
 func (w *Whim) steer(me *sheet.Row, in *step.Input) {
+	w.heads(me, in)
+	w.look(in)
+}
+
+// heads makes for where the rulebook says, or for a creature, a piece, another player or anywhere.
+func (w *Whim) heads(me *sheet.Row, in *step.Input) {
 	m := w.on
 	f := &m.book.F
 	in.Verb, in.Point = step.Steer, true
@@ -197,7 +204,7 @@ func (w *Whim) aimedAt(me *sheet.Row) (r *sheet.Row, says bool) {
 
 // use makes the intent to use an action: with a target, a direction and values that the rulebook says, or at random.
 func (w *Whim) use(me *sheet.Row, a *rulebook.Action, in *step.Input) {
-	in.Verb, in.Name, in.Args, in.Point = step.Act, a.Name, in.Args[:0], false
+	in.Verb, in.Name, in.Args, in.Point, in.Faces = step.Act, a.Name, in.Args[:0], false, false
 	if p := w.victim(me, a); p != nil {
 		in.Target = p.ID
 		if w.on.book.Ground != nil && a.Aim.At >= rulebook.AimLine {
@@ -207,10 +214,20 @@ func (w *Whim) use(me *sheet.Row, a *rulebook.Action, in *step.Input) {
 				x, y = x-mx, y-my
 			}
 			in.X, in.Y, in.Point = x, y, true
+			if a.Aim.Faces {
+				w.look(in)
+			}
 		}
 	}
 	for i, f := range a.Takes {
 		in.Args = append(in.Args, step.Named{Name: f.Name, Value: w.sent(me, a, f, &a.Bounds[i])})
+	}
+}
+
+// look has an intent look where it points, where players turn so.
+func (w *Whim) look(in *step.Input) {
+	if f := w.on.book.Facing; f != nil && !f.Steered {
+		in.Yaw, in.Faces = ground.YawOf(in.X, in.Y)
 	}
 }
 

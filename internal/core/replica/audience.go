@@ -47,7 +47,7 @@ func MasksOf(s *sheet.Schema, sight *Sight) *Masks {
 	for k := 0; k < sheet.Kinds; k++ {
 		for _, f := range s.Fields(sheet.Kind(k)) {
 			to := f.See
-			if sight.field(sheet.Kind(k)) == f {
+			if sight.covers(sheet.Kind(k), f) {
 				to = places
 			}
 			m.of[k][to].Set(f.No)

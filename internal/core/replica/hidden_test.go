@@ -32,6 +32,7 @@ ground:
   walls: [{box: [45m, 0m, 75m, 40m]}]
   spawns: [{at: [20m, 20m], team: red}, {at: [25m, 10m], team: red}, {at: [95m, 20m], team: blue}]
 movement: {speed: 8m/s}
+facing: {fastest: 360deg}
 spawn: {pick: random}
 sheets:
   match: {deck: {type: list, of: integer, start: 1..30, see: referees}, tide: {type: integer}}
@@ -45,6 +46,7 @@ actions:
   try: {do: [{set: me.luck, to: "random(1, 1000)"}, {add: me.tries, by: 1}, {notice: tried, with: {n: me.luck}}]}
   look: {aim: {kind: target, who: anyone, out: true}, do: [{set: me.luck, to: target.luck}]}
   shove: {aim: {kind: target, reach: 5m}, do: [{add: me.luck, by: 1}]}
+  beam: {aim: {kind: line, reach: 15m, towards: facing}, do: [{add: me.luck, by: 1}, {add: target.luck, by: 1}]}
   dig: {do: [{set: me.purse, to: "random(1, 1000)"}, {notice: dug, to: me, with: {n: me.purse}}]}
   mix: {do: [{shuffle: match.deck}, {shuffle: me.hand}]}
   plot: {do: [{set: me.plan, to: "random(1, 9)"}, {notice: plotted, to: team, with: {n: me.plan}}]}
@@ -100,7 +102,7 @@ func played(t *testing.T, b *rulebook.Book, seed, other uint64) ([]byte, uint64)
 	m := lobby.New(b, lobby.Setup{Code: "DUSK22", Seed: seed})
 	s := b.Ground.Sight
 	feed := replica.NewFeed(replica.NewFace(b.Schema, &replica.Sight{Near: s.Near, Far: s.Far, Every: s.Every,
-		Player: b.F.Player.Pos, Piece: b.F.Piece.Pos, Creature: b.F.Creature.Pos}))
+		Player: b.F.Player.Pos, Yaw: b.F.Player.SeenYaw(), Piece: b.F.Piece.Pos, Creature: b.F.Creature.Pos}))
 	e := &ear{m: m, feed: feed}
 	for i, name := range []string{"Ada", "Xan", "Bo", "Yve"} {
 		team := []string{"red", "blue"}[i%2]
@@ -121,7 +123,7 @@ func played(t *testing.T, b *rulebook.Book, seed, other uint64) ([]byte, uint64)
 	for m.State() == rulebook.Playing {
 		e.take(step.Input{At: m.Tick() + 1, Kind: step.Tick})
 		for i, id := range e.seats {
-			r, acts := red, []string{"try", "look", "shove", "dig", "plot", "mix", "bank"}
+			r, acts := red, []string{"try", "look", "shove", "beam", "dig", "plot", "mix", "bank"}
 			if i%2 == 1 {
 				r, acts = blue, []string{"dig", "mix", "plot", "spy", "bank"}
 			}
@@ -129,6 +131,7 @@ func played(t *testing.T, b *rulebook.Book, seed, other uint64) ([]byte, uint64)
 				Target: sheet.ID(r.IntN(30))}
 			if r.IntN(3) == 0 {
 				in.Verb, in.X, in.Y = step.Steer, r.Int64N(2001)-1000, r.Int64N(2001)-1000
+				in.Yaw, in.Faces = r.Int64N(65536), true
 			}
 			if r.IntN(2) == 0 {
 				e.take(in)

@@ -30,6 +30,10 @@ func (f *Feed) Image(v *Viewer, st *sheet.Store) *Copy {
 			no := f.sight.field(s.Kind).No
 			s.have.Set(no)
 			s.values[no] = sheet.Value{Type: sheet.Position, N: [3]int64{g.x, g.y}}
+			if yaw := f.sight.facing(s.Kind); yaw != nil {
+				s.have.Set(yaw.No)
+				s.values[yaw.No] = sheet.IntValue(sheet.Integer, g.yaw)
+			}
 		}
 	}
 	return c

@@ -144,7 +144,7 @@ func (o *onlooker) check(b *rulebook.Book, st *sheet.Store, h history, now sheet
 				if f.See == sheet.Group {
 					must, may = o.among(b, st, f.Group), o.among(b, st, f.Group)
 				}
-				if must && (f == b.F.Player.Pos || f == b.F.Piece.Pos) {
+				if must && (f == b.F.Player.Pos || f == b.F.Player.Yaw || f == b.F.Piece.Pos) {
 					must, may, within = o.distance(b, st, r)
 				}
 				v, seen := s.Get(f.Name)
@@ -220,6 +220,7 @@ start: {countdown: 200ms}
 teams: {list: {red: {}, blue: {}, green: {}}, newcomers: choice, locked: never, least: 0}
 ground: {width: 20m, height: 20m, sight: {near: 4m, far: 9m, update: 400ms}}
 movement: {speed: 8m/s}
+facing: {fastest: 720deg}
 sheets:
   match:
     tide: {type: number, see: referees}

@@ -12,6 +12,20 @@ type Sight struct {
 	Player    *sheet.Field // the positions that it is about
 	Piece     *sheet.Field
 	Creature  *sheet.Field
+	Yaw       *sheet.Field // where players look, which is seen as far as they are; nil where that is not told
+}
+
+// covers tells whether a field is seen only as far as sight goes.
+func (s *Sight) covers(k sheet.Kind, f *sheet.Field) bool {
+	return s != nil && (s.field(k) == f || s.Yaw == f)
+}
+
+// facing is the field of where a kind of sheet looks, nil for none.
+func (s *Sight) facing(k sheet.Kind) *sheet.Field {
+	if k != sheet.Player {
+		return nil
+	}
+	return s.Yaw
 }
 
 // field returns the position field that a kind of sheet is seen by, or nil.
@@ -33,6 +47,7 @@ type sighting struct {
 	id   sheet.ID
 	seen bool
 	x, y int64
+	yaw  int64
 	at   sheet.Tick
 }
 
@@ -78,12 +93,19 @@ func (s *sights) parts(w *writer, f *Face, st *sheet.Store, v *View, now sheet.T
 			old = old[1:]
 		}
 		s.write(w, field)
+		if yaw := f.sight.facing(k); yaw != nil {
+			s.write(w, yaw)
+		}
 	}
 }
 
 // look decides what is told of one position.
 func (s *sights) look(sight *Sight, g *sighting, field *sheet.Field, now sheet.Tick) {
 	x, y := g.row.Pos(field)
+	yaw := int64(0)
+	if f := sight.facing(g.row.Kind); f != nil {
+		yaw = g.row.Int(f)
+	}
 	far := sight.Far
 	if g.seen {
 		far += far / 10 // so that who stands on the edge does not come and go
@@ -96,7 +118,7 @@ func (s *sights) look(sight *Sight, g *sighting, field *sheet.Field, now sheet.T
 			s.lost = append(s.lost, g.row)
 		}
 		return
-	case g.seen && g.x == x && g.y == y:
+	case g.seen && g.x == x && g.y == y && g.yaw == yaw:
 		return
 	case g.seen:
 		every := field.Every(g.row)
@@ -108,7 +130,7 @@ func (s *sights) look(sight *Sight, g *sighting, field *sheet.Field, now sheet.T
 			return
 		}
 	}
-	g.seen, g.x, g.y, g.at = true, x, y, now
+	g.seen, g.x, g.y, g.yaw, g.at = true, x, y, yaw, now
 	s.news = append(s.news, g.row)
 }
 

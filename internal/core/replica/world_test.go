@@ -28,7 +28,8 @@ type world struct {
 func newWorld(t *testing.T, b *rulebook.Book, seed uint64) *world {
 	var sight *replica.Sight
 	if s := b.Ground.Sight; s != nil {
-		sight = &replica.Sight{Near: s.Near, Far: s.Far, Every: s.Every, Player: b.F.Player.Pos, Piece: b.F.Piece.Pos}
+		sight = &replica.Sight{Near: s.Near, Far: s.Far, Every: s.Every, Player: b.F.Player.Pos,
+			Yaw: b.F.Player.SeenYaw(), Piece: b.F.Piece.Pos}
 	}
 	face := replica.NewFace(b.Schema, sight)
 	schema, err := face.Described.Schema()

@@ -282,6 +282,14 @@ func (b *actor) aim(n *node, a *Action, scope expr.Scope) {
 		a.Aim.Far = far
 	}
 	a.Aim.Pierce = v.on("pierce")
+	if a.Aim.Faces = towardsFacing.is(v, "towards"); a.Aim.Faces {
+		switch {
+		case !a.Aim.At.Direction():
+			b.fail(v.get("towards"), "not-here", "it only with kind: line or cone", "this aim takes no direction")
+		case b.top.get("facing") == nil:
+			b.fail(v.get("towards"), "not-here", "the key facing beside actions", "nobody faces anywhere")
+		}
+	}
 	a.Aim.Cos = coneOf(b, v.get("angle"), scope)
 	for key, at := range map[string]AimAt{"pierce": AimLine, "angle": AimCone, "thick": AimLine, "radius": AimArea} {
 		if x := v.get(key); x != nil && !x.implied && a.Aim.At != at {

@@ -116,7 +116,35 @@ func (b *surveyor) ground() {
 		k.Movement = &Movement{Speed: b.speed(n, "speed", scopePlayer), Radius: n.span("radius"),
 			Claims: claimsCheck.is(n, "claims"), Burst: b.ticks(n, "burst")}
 	}
+	b.facing()
 	b.spawnPoints()
+}
+
+// facing binds how players turn.
+func (b *surveyor) facing() {
+	n := b.top.get("facing")
+	if n == nil {
+		return
+	}
+	if b.book.Ground == nil {
+		b.fail(n, "needs-ground", "a ground with width and height", "facing without a ground")
+		return
+	}
+	b.book.Facing = &Facing{Steered: followsSteering.is(n, "follows")}
+	if b.book.Facing.Steered && b.book.Movement == nil {
+		b.fail(n.get("follows"), "not-here", "movement, or intents here", "players do not steer")
+	}
+	if fastest := b.quantity(n.get("fastest"), expr.Scope{}, "deg"); fastest != nil {
+		by := int64(0)
+		if fastest.Const {
+			by = fastest.Int(&expr.Env{})
+		}
+		if by < 1 || by > 36_000 {
+			b.fail(n.get("fastest"), "out-of-range", "an angle from 1deg to 36000deg that is written out", "%s",
+				n.get("fastest").shown())
+		}
+		b.book.Facing.Fastest = max(by*ground.FullTurn/360/int64(b.book.Rate), 1)
+	}
 }
 
 func (b *surveyor) sight(n *node) *Sight {

@@ -32,6 +32,7 @@ type Book struct {
 	Ground     *Ground   // the first of them; nil without one
 	Arenas     *Arenas   // nil where there is but one ground
 	Movement   *Movement // nil without
+	Facing     *Facing   // nil where nobody looks anywhere
 	Spawn      Spawn
 	Kits       []Kit
 	Actions    []*Action
@@ -180,6 +181,12 @@ type Movement struct {
 	Burst  sheet.Tick // of the present speed, the most that may be claimed at once
 }
 
+// Facing says how players turn.
+type Facing struct {
+	Steered bool  // they look where they go
+	Fastest int64 // in units of yaw a tick, 0 for at once
+}
+
 // Spawn says where and when players appear.
 type Spawn struct {
 	Pick  Pick
@@ -287,6 +294,7 @@ type Aim struct {
 	Pierce bool  // a line goes on through whom it hits
 	Cos    int64 // of a cone: the cosine of half its angle, in millionths
 	Out    bool  // players who are out can be hit
+	Faces  bool  // it goes where one looks
 
 	Players           bool   // it hits players
 	Creatures, Pieces uint64 // and these kinds, by bit

@@ -81,6 +81,7 @@ type CreatureFields struct {
 	Doing  *sheet.Field // one more than the number of the move it makes
 	Leg    *sheet.Field // the point of a path that it walks to; with a goal, 1 where it goes round a wall
 	BackAt *sheet.Field // the play tick at which it appears again, 0 for never
+	Yaw    *sheet.Field // where it faces; nil where nobody does
 }
 
 // declareCreature adds the built-in fields of creatures, where there are any.
@@ -100,6 +101,9 @@ func (b *declarer) declareCreature() {
 		Respawn: add("respawn", clock(true)), Team: add("team", teamRef),
 		Home: hidden("home", position), Since: hidden("since", position), Doing: hidden("doing", whole),
 		Leg: hidden("leg", whole), BackAt: hidden("back_at", whole),
+	}
+	if b.top.get("facing") != nil {
+		b.book.F.Creature.Yaw = hidden("yaw", whole)
 	}
 }
 

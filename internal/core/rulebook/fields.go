@@ -92,8 +92,18 @@ type PlayerFields struct {
 	Rounds, Place, Outcome, Record, Kits, Slot                              *sheet.Field
 	Pos, Was, Steer, Rest                                                   *sheet.Field
 
+	Yaw, Wanted *sheet.Field // where they look, and want to look; nil where nobody looks anywhere
+
 	Benched, Frozen *sheet.Field // nil where no effect does that
 	Mutes           *sheet.Field // whose texts the player does not want; nil where nobody writes any
+}
+
+// SeenYaw is the field of where players look if clients are told, nil otherwise.
+func (f *PlayerFields) SeenYaw() *sheet.Field {
+	if f.Yaw == nil || f.Yaw.See == sheet.Hidden {
+		return nil
+	}
+	return f.Yaw
 }
 
 // RecordFields are the built-in fields of a record sheet. Kept is a set of the fields that hold more than their start.
@@ -247,6 +257,12 @@ func (b *declarer) declarePlayer() {
 		Record:  add("record_sheet", seenBy(whole, sheet.Hidden)),
 		Kits:    add("kits", seenBy(whole, sheet.OwnerOnly)),
 		Slot:    add("slot", seenBy(whole, sheet.Hidden)),
+	}
+	if n := b.top.get("facing"); n != nil && b.hasGround() {
+		p.Yaw, p.Wanted = add("yaw", resets(whole)), add("yaw_wanted", seenBy(resets(whole), sheet.Hidden))
+		if followsSteering.is(n, "follows") {
+			p.Yaw.See = sheet.Hidden
+		}
 	}
 }
 

@@ -85,6 +85,29 @@ var movementObject = &object{
 	},
 }
 
+var facingObject = &object{
+	name: "facing",
+	doc: "Each player has a `yaw`, the direction in which they look: 0 to 65,535 in units of 1/65,536 of a turn, where 0 " +
+		"is east, 16,384 south, 32,768 west and 49,152 north. Creatures face where they go, and keep that when they " +
+		"stand. Expressions read `me.yaw` and `creature.yaw`; `angle_to(me, target.pos)` is how far somebody would " +
+		"have to turn to look there, and `ahead(me, 3m)` the position in front of them.",
+	example: `facing: {follows: intents, fastest: 540deg}
+actions:
+  beam: {aim: {kind: line, reach: 30m, towards: facing}, do: [{add: target.hull, by: -10}]}
+  stab:
+    aim: {kind: target, reach: 3m}
+    if: "players.exists(p, p != me && distance(me.pos, p.pos) < 3m && angle_to(me, p.pos) < 45deg)"
+    do: [{add: target.hull, by: "angle_to(target, me.pos) > 135deg ? -50 : -10"}]
+  drop: {do: [{place: lantern, at: "ahead(me, 2m)"}]}`,
+	keys: []key{
+		{name: "follows", spec: followsSteering.spec(), def: followsSteering.not, doc: "What turns a player: their " +
+			"own `intents` (`face`, or a `yaw` with `steer`, `claim` and `act`), or the `steering`: then they look where " +
+			"they go, which clients see and are not told."},
+		{name: "fastest", spec: anExpression, doc: "The most that a player turns in a second, such as `360deg`, from " +
+			"`1deg` to `36000deg`. Whoever wants to look elsewhere turns that way until they do. Default: at once."},
+	},
+}
+
 var spawnObject = &object{
 	name: "spawn", doc: "Where and when players appear.",
 	example: `spawn: {pick: far, respawn: true, delay: 3s}`,
@@ -237,6 +260,8 @@ var aimObject = &object{
 creatures: {gull: {}}`,
 	keys: []key{
 		{name: "kind", spec: aimWords.spec(), def: AimSelf.String(), doc: aimDoc()},
+		{name: "towards", spec: towardsFacing.spec(), def: towardsFacing.not, doc: "For aims with a direction: " +
+			"the one that comes with the intent as its `point`, or the one in which whoever aims is `facing`."},
 		{name: "reach", spec: spec{shape: aSpan, max: maxSide}, def: "0",
 			doc: "The range, a length or an expression. Written as 0 it means anywhere for a target, and around the " +
 				"player for an area."},

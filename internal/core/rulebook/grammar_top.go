@@ -49,6 +49,8 @@ var topObject = &object{
 		{name: "calendar", spec: obj(calendarObject), doc: "The date and the time of day, for rules that read them."},
 		{name: "arenas", spec: obj(arenasObject),
 			doc: "Several grounds for one set of rules, one in each match or round."},
+		{name: "facing", spec: obj(facingObject),
+			doc: "Where players look. Without this key nobody faces anywhere."},
 		{name: "movement", spec: obj(movementObject),
 			doc: "How players move on the ground. Without this key they stay where they spawn."},
 		{name: "spawn", spec: obj(spawnObject), doc: "Where and when players appear."},

@@ -34,17 +34,19 @@ func (e either) is(n *node, key string) bool { return n.is(key, e.word) }
 
 // The choices between two words.
 var (
-	inputsFrozen = either{"open", "frozen"}
-	countsDown   = either{"up", "down"}
-	runsOnWall   = either{"play", "wall"}
-	wallsBlock   = either{"ignore", "stop"}
-	alsoWords    = []string{"pause", "frozen", "lobby", "result"} // in the order of Also's bits
-	saysAccept   = either{"refuse", "accept"}
-	claimsCheck  = either{"refuse", "check"}
-	leastFirst   = either{"most", "least"}
-	byTeams      = either{"players", "teams"}
-	wallsRound   = either{"stop", "round"}
-	eachRound    = either{"match", "round"}
+	inputsFrozen    = either{"open", "frozen"}
+	countsDown      = either{"up", "down"}
+	runsOnWall      = either{"play", "wall"}
+	wallsBlock      = either{"ignore", "stop"}
+	alsoWords       = []string{"pause", "frozen", "lobby", "result"} // in the order of Also's bits
+	saysAccept      = either{"refuse", "accept"}
+	claimsCheck     = either{"refuse", "check"}
+	leastFirst      = either{"most", "least"}
+	followsSteering = either{"intents", "steering"}
+	towardsFacing   = either{"point", "facing"}
+	byTeams         = either{"players", "teams"}
+	wallsRound      = either{"stop", "round"}
+	eachRound       = either{"match", "round"}
 )
 
 // Late says what happens to who comes during a match.

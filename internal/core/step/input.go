@@ -61,6 +61,7 @@ const (
 	Stop     Verb = "stop"      // end the held action Name
 	Steer    Verb = "steer"     // move towards X, Y: each in thousandths of the top speed
 	Claim    Verb = "claim"     // "I am at X, Y", where the rulebook checks claims
+	Face     Verb = "face"      // look towards Yaw; Steer, Claim and Act may say it too
 	Ready    Verb = "ready"     // ready to play
 	Unready  Verb = "unready"   // not ready after all
 	Rename   Verb = "rename"    // be called Text
@@ -83,7 +84,7 @@ const (
 )
 
 // Verbs lists every verb.
-var Verbs = []Verb{Act, Stop, Steer, Claim, Ready, Unready, Rename, Team, Start,
+var Verbs = []Verb{Act, Stop, Steer, Claim, Face, Ready, Unready, Rename, Team, Start,
 	Pause, Resume, Kick, HandOver, Settings, Ban, Unban, Swap, Shuffle, Mute, Unmute, Vote, Set, Advance}
 
 // Named is a value with a name: an argument of an action, a field of a record.
@@ -103,6 +104,8 @@ type Input struct {
 	Target sheet.ID    // a seat or another sheet
 	X, Y   int64       // a point in millimetres, or a direction in thousandths; of Enter X is a number for an address
 	Point  bool        // X and Y are given
+	Yaw    int64       // of an intent: where to look, in 1/65,536 of a turn; see package ground
+	Faces  bool        // Yaw is given
 	Args   []Named     // of an action, of a referee's word or act, or the settings to change
 	N      int64       // a number, by Kind; of an Intent 0, or the save that took what it costs, negative if it did not
 	Yes    bool        // of Answer, Loaded; of Reserve, in opening; of an Intent with N < 0: too little was there

@@ -58,6 +58,7 @@ type intentRequest struct {
 	Name   string         `json:"name,omitempty"`
 	Target uint32         `json:"target,omitempty"`
 	At     *[2]int64      `json:"at,omitempty"`
+	Yaw    *int64         `json:"yaw,omitempty"`
 	Args   map[string]any `json:"args,omitempty"`
 	Text   string         `json:"text,omitempty"`
 	Value  any            `json:"value,omitempty"`
@@ -296,8 +297,8 @@ func (s *lobbies) leaveSeat(c *call) (any, error) {
 }
 
 func (s *lobbies) intent(c *call, in intentRequest) (any, error) {
-	return s.ask(c, &wire.Intent{N: 1, Do: in.Do, Name: in.Name, Target: in.Target, At: in.At, Args: in.Args,
-		Text: in.Text, Value: in.Value})
+	return s.ask(c, &wire.Intent{N: 1, Do: in.Do, Name: in.Name, Target: in.Target, At: in.At, Yaw: in.Yaw,
+		Args: in.Args, Text: in.Text, Value: in.Value})
 }
 
 func (s *lobbies) changeLobby(c *call) (any, error) {

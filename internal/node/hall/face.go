@@ -31,8 +31,8 @@ func newFace(b *rulebook.Book) *face {
 	var sight *replica.Sight
 	if b.Ground != nil && b.Ground.Sight != nil {
 		s := b.Ground.Sight
-		sight = &replica.Sight{Near: s.Near, Far: s.Far, Every: s.Every, Player: b.F.Player.Pos, Piece: b.F.Piece.Pos,
-			Creature: b.F.Creature.Pos}
+		sight = &replica.Sight{Near: s.Near, Far: s.Far, Every: s.Every, Player: b.F.Player.Pos,
+			Yaw: b.F.Player.SeenYaw(), Piece: b.F.Piece.Pos, Creature: b.F.Creature.Pos}
 	}
 	return &face{replica.NewFace(b.Schema, sight), describe(b)}
 }

@@ -203,6 +203,9 @@ func (l *playing) input(m *wire.Intent) *step.Input {
 	if m.At != nil {
 		in.X, in.Y, in.Point = m.At[0], m.At[1], true
 	}
+	if m.Yaw != nil {
+		in.Yaw, in.Faces = *m.Yaw, true
+	}
 	switch in.Verb {
 	case step.Act:
 		if len(m.Args) > 0 {

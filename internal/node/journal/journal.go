@@ -67,6 +67,8 @@ type input struct {
 	Value  *sheet.Value `cbor:"18,keyasint,omitempty"`
 	Pass   string       `cbor:"19,keyasint,omitempty"`
 	Names  []string     `cbor:"20,keyasint,omitempty"`
+	Yaw    int64        `cbor:"21,keyasint,omitempty"`
+	Faces  bool         `cbor:"22,keyasint,omitempty"`
 }
 
 func pack(in *step.Input) *input {
@@ -90,6 +92,8 @@ func pack(in *step.Input) *input {
 		Record: in.Record,
 		Pass:   in.Pass,
 		Names:  in.Names,
+		Yaw:    in.Yaw,
+		Faces:  in.Faces,
 	}
 	if in.Value != (sheet.Value{}) {
 		out.Value = &in.Value
@@ -119,6 +123,8 @@ func (p *input) unpack(at int64) step.Input {
 		Record: p.Record,
 		Pass:   p.Pass,
 		Names:  p.Names,
+		Yaw:    p.Yaw,
+		Faces:  p.Faces,
 	}
 	if p.Value != nil {
 		out.Value = *p.Value

@@ -23,7 +23,7 @@ import (
 
 const purse = "turnvex: 1\nname: ledger\nphases: {play: {lasts: 60s}}\nrecord: {a: {max: 90}, b: {}, word: " +
 	"{type: text, max: 9}}\n" +
-	"boards: {sum: {of: record.a, keep: total}}\n"
+	"boards: {sum: {value: record.a, keep: total}}\n"
 
 // TestHistoryAndPuttingBack: what happened to a record is told page by page, newest first; it can be put back to how it
 // stood after any save, with a reason, and that is one more change; what was not kept then is not kept again.

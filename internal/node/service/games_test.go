@@ -61,7 +61,7 @@ func TestGameOfSeveralRulebooks(t *testing.T) {
 			"  earn: {do: [{add: record.coins, by: 4}, {add: record.own, by: 1}, {post: sums, value: 4}]}\n" +
 			"  buy: {certain: true, cost: {coins: 9}}\n" +
 			"phases: {play: {lasts: 60s}}\nrecord:\n  own: {see: everyone}\n  played: {value: 1, keep: total}\n" +
-			"boards: {mine: {of: record.own}}\n"
+			"boards: {mine: {value: record.own}}\n"
 	}
 	dir := t.TempDir()
 	for name, text := range map[string]string{"port.yaml": game, "nets.yaml": book("nets"),

@@ -18,6 +18,7 @@ start: {countdown: 0s}
 teams: {list: {amber: {least: 0}, teal: {least: 0}}, newcomers: choice}
 ground: {width: 30m, height: 20m, spawns: [{at: [5m, 10m]}, {at: [25m, 10m]}]}
 movement: {speed: 5m/s}
+facing: {}
 sheets:
   player: {hull: {type: integer, start: 50, min: 0}, hand: {type: list, of: integer, see: owner}, marks: {type: list, of: choice, words: [star, moon]}}
   match: {deck: {type: list, of: integer, start: 1..20, see: referees}}
@@ -43,8 +44,8 @@ win: {order: [{highest: team.size}]}
 `
 
 // TestNewThingsOnTheSocket: who sees the items of a list sees them and the others only how many there are; what is
-// chosen in secret is told to nobody until it is revealed; a vote is opened and answered; and every copy is equal with
-// creatures walking and a zone being taken.
+// chosen in secret is told to nobody until it is revealed; a vote is opened and answered; where players look is told; and
+// every copy is equal with creatures walking and a zone being taken.
 func TestNewThingsOnTheSocket(t *testing.T) {
 	book := "den_" + fresh()
 	if _, problems, err := node.Library.Load(soon(t), []byte(strings.Replace(denBook, "name: den", "name: "+book,
@@ -95,6 +96,22 @@ func TestNewThingsOnTheSocket(t *testing.T) {
 	until(t, b, "the crews are even", func(c *client.Copy) bool {
 		return c.Me().Int("team") != c.Seat(a.Seat()).Int("team") && c.Lobby().Text("vote") == "none"
 	})
+	south, north, past := int64(16384), int64(49152), int64(65536)
+	looks := func(yaw int64) {
+		t.Helper()
+		until(t, b, "Joss sees where Mara looks", func(c *client.Copy) bool {
+			return c.Seat(a.Seat()).Int("yaw") == yaw
+		})
+	}
+	do(t, a, client.Intent{Do: "steer", At: &[2]int64{0, 0}, Yaw: &south})
+	looks(south)
+	wants(t, "no yaw", a.Do(soon(t), client.Intent{Do: "face"}), "bad-argument")
+	wants(t, "more than a turn", a.Do(soon(t), client.Intent{Do: "face", Yaw: &past}), "bad-argument")
+	over := client.Service{Address: node.Address, Token: mara.Token}
+	if err := over.Ask(soon(t), code, client.Intent{Do: "face", Yaw: &north}); err != nil {
+		t.Error(err)
+	}
+	looks(north)
 	do(t, a, client.Intent{Do: "act", Name: "hit"})
 	if n := <-seen; n.With["what"] == nil || n.With["from"] == nil {
 		t.Errorf("the notice says %v", n.With)

@@ -1,6 +1,7 @@
 package socket
 
 import (
+	"slices"
 	"sync"
 	"time"
 
@@ -77,10 +78,12 @@ const (
 	moveMost = 4 * moveRate
 )
 
+var movesBy = []step.Verb{step.Steer, step.Claim, step.Face}
+
 // isMove tells whether a message moves a player, and so has a budget of its own.
 func isMove(m any) bool {
 	in, is := m.(*wire.Intent)
-	return is && (in.Do == string(step.Steer) || in.Do == string(step.Claim))
+	return is && slices.Contains(movesBy, step.Verb(in.Do))
 }
 
 // mover takes what a connection says, and what it says no more.

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 
+	"turnvex.example/turnvex/internal/core/ground"
 	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
@@ -17,6 +18,9 @@ func Input(r *rand.Rand, m *lobby.Lobby) step.Input {
 	in.Seat, in.Target = someone(r, m), someone(r, m)
 	in.Kind = step.Intent
 	in.X, in.Y, in.Point = r.Int64N(2001)-1000, r.Int64N(2001)-1000, true
+	if m.Book().Facing != nil && r.IntN(3) == 0 {
+		in.Yaw, in.Faces = r.Int64N(ground.FullTurn), true
+	}
 	actions := m.Book().Actions
 	switch n := r.IntN(100); {
 	case n < 3:

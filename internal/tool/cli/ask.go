@@ -82,6 +82,7 @@ func askCommand() command {
 			fs.StringVar(&in.Text, "text", "", "the intent's `text`")
 			target := fs.Uint("target", 0, "the target `seat` or sheet")
 			at := fs.String("at", "", "a point or a direction: `X,Y`")
+			yaw := fs.Int64("yaw", -1, "where to look, with face, steer, claim and act: 0 to 65535 `units`, 16384 is south")
 			value := fs.String("value", "", "the `value` of a field")
 			args := optionList{}
 			fs.Var(args, "with", "`NAME=VALUE` of an argument of the action, a list as [1,2]; may be repeated")
@@ -96,6 +97,9 @@ func askCommand() command {
 					if n, err := fmt.Sscanf(*at, "%d,%d", &in.At[0], &in.At[1]); n != 2 {
 						return errUsage{fmt.Sprintf("-at is X,Y in whole numbers, not %q: %v", *at, err)}
 					}
+				}
+				if *yaw != -1 {
+					in.Yaw = yaw
 				}
 				_, svc, err := s.open(ctx, t)
 				if err != nil {

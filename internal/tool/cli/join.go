@@ -222,6 +222,7 @@ type intentLine struct {
 	Name   string         `json:"name"`
 	Target uint32         `json:"target"`
 	At     *[2]int64      `json:"at"`
+	Yaw    *int64         `json:"yaw"`
 	Args   map[string]any `json:"args"`
 	Text   string         `json:"text"`
 	Value  any            `json:"value"`
@@ -245,7 +246,7 @@ func readIntents(t *Terminal, conn *client.Conn, out *lineWriter) {
 			waiting.Go(func() { seatLocal(conn, &in, out) })
 			continue
 		}
-		p := conn.Send(client.Intent{Seat: in.Seat, Do: in.Do, Name: in.Name, Target: in.Target, At: in.At,
+		p := conn.Send(client.Intent{Seat: in.Seat, Do: in.Do, Name: in.Name, Target: in.Target, At: in.At, Yaw: in.Yaw,
 			Args: in.Args, Text: in.Text, Value: in.Value})
 		waiting.Go(func() {
 			if v, err := p.Verdict(context.Background()); err == nil {

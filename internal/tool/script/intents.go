@@ -14,7 +14,7 @@ import (
 // stepWords are the words that say what a player does, beside the names of actions.
 var stepWords = []string{"enters", "waits", "leaves", "drops", "returns", "ready", "unready", "start", "resume",
 	"pause", "named", "team", "kick", "ban", "swap", "shuffle", "mute", "unmute", "unban", "settings", "host", "steer",
-	"claim", "vote", "stop", "advance", "set"}
+	"claim", "face", "vote", "stop", "advance", "set"}
 
 // What stands before a word that could be both a step and an action.
 const meansAction, meansStep = "act:", "step:"
@@ -69,7 +69,12 @@ func (st *Stage) intent(s Step) (step.Input, error) {
 		in.Target, err = target()
 	case "steer", "claim":
 		in.Verb = step.Verb(s.Verb)
-		err = st.point(s, s.Args, &in)
+		err = st.point(s, looks(s.Args, &in), &in)
+	case "face":
+		in.Verb = step.Face
+		if len(looks([]string{meansYaw + strings.Join(s.Args, " ")}, &in)) > 0 {
+			err = s.fail("face needs a yaw, from 0 to 65535")
+		}
 	case "vote":
 		return st.vote(s)
 	case "stop":
@@ -85,6 +90,23 @@ func (st *Stage) intent(s Step) (step.Input, error) {
 		return st.action(s)
 	}
 	return in, err
+}
+
+// meansYaw stands before where somebody looks, behind what they do: steer 1000 0 yaw:16384.
+const meansYaw = "yaw:"
+
+// looks takes where somebody looks off the words of a step.
+func looks(words []string, in *step.Input) (rest []string) {
+	for _, w := range words {
+		yaw, is := strings.CutPrefix(w, meansYaw)
+		n, err := strconv.ParseInt(yaw, 10, 64)
+		if !is || err != nil {
+			rest = append(rest, w)
+			continue
+		}
+		in.Yaw, in.Faces = n, true
+	}
+	return rest
 }
 
 // vote reads: vote NAME [PLAYER] [yes | no | WORD].
@@ -120,7 +142,7 @@ func (st *Stage) action(s Step) (step.Input, error) {
 		takes = a.Takes
 	}
 	var rest []string
-	in.Args, rest = st.arguments(takes, s.Args)
+	in.Args, rest = st.arguments(takes, looks(s.Args, &in))
 	switch len(rest) {
 	case 0:
 	case 1:

@@ -141,7 +141,9 @@ func (w *writer) intent(in *step.Input) string {
 	case step.HandOver:
 		return "host " + w.who(in.Target)
 	case step.Steer, step.Claim:
-		return fmt.Sprintf("%s %d %d", in.Verb, in.X, in.Y)
+		return fmt.Sprintf("%s %d %d", in.Verb, in.X, in.Y) + yawOf(in)
+	case step.Face:
+		return fmt.Sprint("face ", in.Yaw)
 	case step.Stop:
 		return "stop " + in.Name
 	case step.Vote:
@@ -162,6 +164,14 @@ func (w *writer) intent(in *step.Input) string {
 	return ""
 }
 
+// yawOf is where somebody looks who does something, "" if that does not say.
+func yawOf(in *step.Input) string {
+	if !in.Faces {
+		return ""
+	}
+	return fmt.Sprint(" ", meansYaw, in.Yaw)
+}
+
 func (w *writer) act(in *step.Input) string {
 	text, a := in.Name, w.book.ActionNamed[in.Name]
 	if slices.Contains(stepWords, in.Name) {
@@ -174,6 +184,7 @@ func (w *writer) act(in *step.Input) string {
 	case a.Aim.At == rulebook.AimTarget && in.Target != 0:
 		text += " " + w.who(in.Target)
 	}
+	text += yawOf(in)
 	if a == nil {
 		return text
 	}

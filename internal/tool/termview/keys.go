@@ -8,6 +8,7 @@ import (
 	tea "charm.land/bubbletea/v2"
 
 	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/core/ground"
 	"turnvex.example/turnvex/internal/core/rulebook"
 )
 
@@ -34,7 +35,9 @@ func (m *model) key(k string) tea.Cmd {
 	}
 	if d, ok := directions[k]; ok {
 		m.steer = d
-		return m.send(client.Intent{Do: "steer", At: &d}, "")
+		in := client.Intent{Do: "steer", At: &d}
+		m.o.Conn.Read(func(c *client.Copy) { look(c, &in, d) })
+		return m.send(in, "")
 	}
 	switch k {
 	case "enter":
@@ -114,6 +117,7 @@ func (m *model) act(a client.Action) tea.Cmd {
 			}
 			if ok {
 				in.At = &at
+				look(c, &in, [2]int64{you.N[0] - me.N[0], you.N[1] - me.N[1]})
 			}
 		})
 	}
@@ -123,6 +127,16 @@ func (m *model) act(a client.Action) tea.Cmd {
 		return nil
 	}
 	return m.send(in, a.Title)
+}
+
+// look has an intent look in a direction, where players turn by intents.
+func look(c *client.Copy, in *client.Intent, way [2]int64) {
+	if _, turns := c.Me().Get("yaw"); !turns {
+		return
+	}
+	if yaw, is := ground.YawOf(way[0], way[1]); is {
+		in.Yaw = &yaw
+	}
 }
 
 // send sends an intent and tells of its refusal; what is accepted shows itself.

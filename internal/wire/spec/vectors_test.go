@@ -4,11 +4,14 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"flag"
+	"fmt"
 	"os"
 	"reflect"
+	"strings"
 	"testing"
 
 	"turnvex.example/turnvex/client"
+	"turnvex.example/turnvex/internal/core/ground"
 	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/core/rulebook"
@@ -24,12 +27,14 @@ const vectorsFile = "../../../docs/protocol-vectors.json"
 
 // vectors are what every client is tested on.
 type vectors struct {
-	About    string            `json:"about"`
-	Messages []vector          `json:"messages"`
-	Story    []vector          `json:"story"`
-	Clocks   []clockVector     `json:"clocks"`
-	Between  []betweenVector   `json:"between"`
-	Schema   replica.Described `json:"schema"`
+	About      string            `json:"about"`
+	Messages   []vector          `json:"messages"`
+	Story      []vector          `json:"story"`
+	Clocks     []clockVector     `json:"clocks"`
+	Between    []betweenVector   `json:"between"`
+	Yaws       []yawVector       `json:"yaws"`
+	Directions []yawVector       `json:"directions"`
+	Schema     replica.Described `json:"schema"`
 }
 
 // vector is a message in both encodings; in the story also the hash of the copy that has taken it in, and some of what
@@ -162,7 +167,8 @@ func makeVectors(t *testing.T) *vectors {
 		About: "Messages of the live protocol in both encodings, made by go test ./internal/wire/spec -run Vectors " +
 			"-update; docs/protocol.md explains them. story: a snapshot and deltas for a copy that knows schema; " +
 			"hash is the copy's afterwards, seen some of its values as sent. clocks: what a clock shows at tick now, " +
-			"at rate ticks a second. between: where something is shown at a tick, given [tick, x, y].",
+			"at rate ticks a second. between: where something is shown at a tick, given [tick, x, y]. " +
+			"yaws: the direction of each; directions: the yaw of each.",
 	}
 	for _, m := range spec.Messages {
 		typed := reflect.New(reflect.TypeOf(m.Type))
@@ -191,7 +197,21 @@ func makeVectors(t *testing.T) *vectors {
 		v.Between = append(v.Between, betweenVector{Seen: places, Tick: tick, At: between(places, tick)})
 	}
 	v.Between = append(v.Between, betweenVector{Seen: [][3]int64{}, Tick: 3})
+	for _, yaw := range []int64{0, 1, 63, 64, 8191, 8192, 16383, 16384, 20000, 32768, 40001, 49152, 65535} {
+		dx, dy := ground.Dir(yaw)
+		v.Yaws = append(v.Yaws, yawVector{yaw, [2]int64{dx, dy}})
+	}
+	for _, d := range [][2]int64{{1, 0}, {1, 1}, {-1000, 999}, {-3, -7}, {123456, -987654}, {0, -1}, {999999, 1}} {
+		yaw, _ := ground.YawOf(d[0], d[1])
+		v.Directions = append(v.Directions, yawVector{yaw, d})
+	}
 	return v
+}
+
+// yawVector is a yaw with its direction, in millionths, or a vector with its yaw.
+type yawVector struct {
+	Yaw       int64    `json:"yaw"`
+	Direction [2]int64 `json:"direction"`
 }
 
 func between(places [][3]int64, tick float64) [2]float64 {
@@ -276,6 +296,11 @@ func TestVectors(t *testing.T) {
 	if err != nil || string(data) != string(got) {
 		t.Fatalf("%s is not the present one; go test ./internal/wire/spec -run Vectors -update writes it (%v)",
 			vectorsFile, err)
+	}
+	page, _ := os.ReadFile("../../../docs/protocol.md")
+	if table := strings.Trim(fmt.Sprint(ground.SineTable), "[]"); !strings.Contains(
+		strings.ReplaceAll(strings.Join(strings.Fields(string(page)), " "), ",", ""), table) {
+		t.Error("docs/protocol.md has not the table of sines")
 	}
 	var v vectors
 	if err := json.Unmarshal(data, &v); err != nil {

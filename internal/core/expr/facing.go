@@ -1,0 +1,82 @@
+package expr
+
+import (
+	"cel.dev/cel-go/cel"
+	"cel.dev/cel-go/common/ast"
+
+	"turnvex.example/turnvex/internal/core/ground"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// facing declares a function of who faces somewhere, a player or a creature.
+func facing(name string, takes, gives *cel.Type) (all []cel.FunctionOpt) {
+	for _, k := range []sheet.Kind{sheet.Player, sheet.Creature} {
+		all = append(all, cel.Overload(name+"_"+k.String(), []*cel.Type{kindTypes[k], takes}, gives))
+	}
+	return all
+}
+
+// farthest is how far away something may be that angle_to and ahead are asked of, in millimetres; beyond it they fail
+// with Overflow.
+const farthest = 1 << 30
+
+// body is a compiled player or creature that faces somewhere.
+type body struct {
+	row      func(*Env) *sheet.Row
+	yaw, pos int // slots
+}
+
+func bodyOf(k *compiler, e, of ast.Expr) (b body, is bool) {
+	p := k.place(of)
+	yaw, pos := k.checker.schema.Field(p.kind, "yaw"), k.checker.schema.Field(p.kind, "pos")
+	if yaw == nil || pos == nil {
+		k.fail(e, "nobody faces anywhere: write facing: {} beside ground")
+		return b, false
+	}
+	k.readField(p, yaw)
+	k.readField(p, pos)
+	return body{p.row, yaw.Slot(), pos.Slot()}, true
+}
+
+// angleTo compiles angle_to(body, position): by how much the body would have to turn to look there, in whole degrees,
+// rounded down; 0 for where it stands.
+func angleTo(k *compiler, e ast.Expr, args []ast.Expr) numFn {
+	b, is := bodyOf(k, e, args[0])
+	x, y := k.pos(args[1])
+	if !is {
+		return zero
+	}
+	return func(v *Env) int64 {
+		n := b.row(v).N
+		dx, dy := x(v)-n[b.pos], y(v)-n[b.pos+1]
+		if max(dx, -dx, dy, -dy) > farthest {
+			fault(v, Overflow)
+			return 0
+		}
+		yaw, away := ground.YawOf(dx, dy)
+		if !away {
+			return 0
+		}
+		by := ground.Turned(n[b.yaw], yaw)
+		return ground.Degrees(max(by, -by))
+	}
+}
+
+// ahead compiles ahead(body, length): the position so far in front of a body.
+func ahead(k *compiler, e ast.Expr, args []ast.Expr) (x, y numFn) {
+	b, is := bodyOf(k, e, args[0])
+	far := k.num(args[1])
+	if !is {
+		return zero, zero
+	}
+	part := func(v *Env, n int) int64 {
+		row, by := b.row(v).N, far(v)
+		if max(by, -by) > farthest {
+			return fault(v, Overflow)
+		}
+		dx, dy := ground.Dir(row[b.yaw])
+		way := [2]int64{dx, dy}
+		return row[b.pos+n] + way[n]*by/ground.DirUnit
+	}
+	return func(v *Env) int64 { return part(v, 0) }, func(v *Env) int64 { return part(v, 1) }
+}

@@ -260,12 +260,12 @@ function player({ c, source, copy, p, pal, labels }: Scene, s: Sheet, look: Look
 
 /** Where a player looks. */
 function wedge(c: CanvasRenderingContext2D, turn: number, x: number, y: number, r: number) {
-  const tip = r * 2.1
+  const tip = r * 2.5
   c.beginPath()
   for (const [side, far] of [
-    [-0.5, r],
+    [-0.7, r],
     [0, tip],
-    [0.5, r],
+    [0.7, r],
   ] as const)
     c.lineTo(x + Math.cos(turn + side) * far, y + Math.sin(turn + side) * far)
   c.closePath()

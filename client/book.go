@@ -133,7 +133,15 @@ type Ground struct {
 	Width, Height int64      // in millimetres
 	Boxes         [][4]int64 // walls: left, top, right, bottom
 	Circles       [][3]int64 // walls: x, y, radius
+	Gates         []Gate     // walls that are not always there
 	Sight         *Sight     // how far positions are told; nil for everywhere
+}
+
+// Gate is a wall that is there while a flag of the match sheet holds: a box, or a circle.
+type Gate struct {
+	While  string
+	Box    *[4]int64 // left, top, right, bottom
+	Circle *[3]int64 // x, y, radius
 }
 
 // Sight says how far positions are told to who has a player on the ground: within Near each change, beyond Far none,
@@ -214,6 +222,9 @@ func bookOf(b *wire.BookInfo) *Book {
 
 func groundOf(g *wire.GroundInfo) *Ground {
 	out := &Ground{Width: g.Width, Height: g.Height, Boxes: g.Boxes, Circles: g.Rounds}
+	for _, x := range g.Gates {
+		out.Gates = append(out.Gates, Gate(x))
+	}
 	if g.Sight != nil {
 		sight := Sight(*g.Sight)
 		out.Sight = &sight

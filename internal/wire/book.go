@@ -130,7 +130,15 @@ type GroundInfo struct {
 	Height int64      `json:"height"`
 	Boxes  [][4]int64 `json:"boxes,omitempty" jsonschema:"walls: left, top, right, bottom"`
 	Rounds [][3]int64 `json:"circles,omitempty" jsonschema:"walls: x, y, radius"`
+	Gates  []GateInfo `json:"gates,omitempty" jsonschema:"walls that are there only while a flag of the match holds"`
 	Sight  *SightInfo `json:"sight,omitempty" jsonschema:"how far positions are seen; default: everywhere"`
+}
+
+// GateInfo is a wall that is not always there.
+type GateInfo struct {
+	While  string    `json:"while" jsonschema:"the flag of the match sheet: the wall is there while it is true"`
+	Box    *[4]int64 `json:"box,omitempty" jsonschema:"left, top, right, bottom"`
+	Circle *[3]int64 `json:"circle,omitempty" jsonschema:"x, y, radius"`
 }
 
 // SightInfo says how far positions are told to who has a player on the ground.

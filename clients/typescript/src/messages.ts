@@ -210,8 +210,19 @@ export interface GroundInfo {
   boxes?: [number, number, number, number][]
   /** Walls: x, y, radius */
   circles?: [number, number, number][]
+  /** Walls that are there only while a flag of the match holds */
+  gates?: GateInfo[]
   /** How far positions are seen; default: everywhere */
   sight?: SightInfo
+}
+
+export interface GateInfo {
+  /** The flag of the match sheet: the wall is there while it is true */
+  while: string
+  /** Left, top, right, bottom */
+  box?: [number, number, number, number]
+  /** X, y, radius */
+  circle?: [number, number, number]
 }
 
 export interface SightInfo {

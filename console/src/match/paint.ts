@@ -119,7 +119,7 @@ export function paint(
 
 const shown = (s: Sheet) => s.flag('playing') && s.pos()
 
-function walls({ c, p, pal }: Scene, g: GroundInfo) {
+function walls({ c, copy, p, pal }: Scene, g: GroundInfo) {
   c.fillStyle = pal['border-emphasized']!
   c.strokeStyle = pal['fg-muted']!
   c.lineWidth = 1
@@ -133,6 +133,18 @@ function walls({ c, p, pal }: Scene, g: GroundInfo) {
     c.arc(...p.to(x, y), r * p.scale, 0, 7)
     c.fill()
     c.stroke()
+  }
+  for (const gate of g.gates ?? []) {
+    c.beginPath()
+    if (gate.box) {
+      const [x1, y1, x2, y2] = gate.box
+      c.rect(...p.to(x1, y1), (x2 - x1) * p.scale, (y2 - y1) * p.scale)
+    } else if (gate.circle) c.arc(...p.to(gate.circle[0], gate.circle[1]), gate.circle[2] * p.scale, 0, 7)
+    const there = copy.match?.flag(gate.while)
+    if (there) c.fill()
+    else c.setLineDash([4, 4])
+    c.stroke()
+    c.setLineDash([])
   }
 }
 

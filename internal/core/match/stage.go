@@ -39,8 +39,15 @@ type stage struct {
 	effects doer
 	queue   []event
 	hits    []*sheet.Row
-	tally   *Tally // of a rehearsal
-	plainly bool   // everything is looked at, changed or not
+	rehearsed
+
+	stands standing // follows from the sheets
+}
+
+// rehearsed is what only rehearsals and tests ask of a match.
+type rehearsed struct {
+	tally   *Tally
+	plainly bool // everything is looked at, changed or not
 }
 
 // doer carries out effects.
@@ -84,11 +91,24 @@ func (m *stage) radius() int64 {
 
 // ground is what the present match is played on, or between matches the next one; nil without any.
 func (m *stage) ground() *rulebook.Ground {
-	a := m.book.Arenas
-	if a == nil {
-		return m.book.Ground
+	g := m.book.Ground
+	if m.book.Arenas != nil {
+		g = m.book.Grounds[m.arena()]
 	}
-	return m.book.Grounds[m.arena()]
+	if g == nil || len(g.Gates) == 0 {
+		return g
+	}
+	if shut := g.Shut(m.row); m.stands.of != g || m.stands.shut != shut {
+		m.stands = standing{g, shut, g.With(shut)}
+	}
+	return m.stands.now
+}
+
+// standing is a ground with the gates that are there.
+type standing struct {
+	of   *rulebook.Ground
+	shut uint16
+	now  *rulebook.Ground
 }
 
 // arena is the place of the arena of the present match, or between matches of the next one; 0 without arenas.

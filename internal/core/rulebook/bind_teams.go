@@ -179,14 +179,37 @@ func (b *surveyor) wall(g *Ground, n *node) {
 			b.fail(src, "out-of-range", "left before right and top before bottom", "a box with no inside")
 			return
 		}
-		g.Walls = append(g.Walls, ground.Wall{Left: v[0], Top: v[1], Right: v[2], Bottom: v[3]})
+		b.addWall(g, n, ground.Wall{Left: v[0], Top: v[1], Right: v[2], Bottom: v[3]})
 		return
 	}
 	if v[2] == 0 {
 		b.fail(src, "out-of-range", "a radius above 0", "a circle with no inside")
 		return
 	}
-	g.Walls = append(g.Walls, ground.Wall{X: v[0], Y: v[1], Radius: v[2]})
+	b.addWall(g, n, ground.Wall{X: v[0], Y: v[1], Radius: v[2]})
+}
+
+// addWall adds a wall to a ground, and what it is there for.
+func (b *surveyor) addWall(g *Ground, n *node, w ground.Wall) {
+	g.Walls = append(g.Walls, w)
+	while := n.get("while")
+	if while == nil {
+		return
+	}
+	f := b.book.Schema.Field(sheet.Match, while.text)
+	switch {
+	case f == nil || f.Type != sheet.Flag || f.BuiltIn:
+		b.fail(while, "unknown-field", "a flag of sheets.match", "the match sheet has no flag %q", while.text)
+	case f.See != sheet.Everyone:
+		b.fail(while, "not-here", "a flag that everyone sees", "not everyone sees %s, and everyone runs into the wall",
+			f.Name)
+	case len(g.Gates) == maxGates:
+		b.fail(while, "too-many", fmt.Sprintf("at most %d of a ground", maxGates),
+			"more walls that are not always there")
+	default:
+		b.uses.reads[sheet.Match].Set(f.No)
+		g.Gates = append(g.Gates, Gate{len(g.Walls) - 1, f})
+	}
 }
 
 func (b *surveyor) spawnPoint(g *Ground, n *node) {
@@ -202,7 +225,7 @@ func (b *surveyor) spawnPoint(g *Ground, n *node) {
 	if x < r || y < r || x > g.Width-r || y > g.Height-r {
 		b.warn(n, "spawn-outside", "this spawn point leaves a body of radius %s outside the ground", showLength(r))
 	}
-	for _, w := range g.Walls {
+	for _, w := range g.With(0).Walls {
 		if w.Touches(x, y, r) {
 			b.warn(n, "spawn-in-wall", "a body of radius %s at this spawn point stands in a wall", showLength(r))
 			break

@@ -1,6 +1,8 @@
 package rulebook
 
 import (
+	"slices"
+
 	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/ground"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -144,6 +146,39 @@ type Ground struct {
 
 	Pieces, Creatures [][][2]int64 // by kind: where they appear; none for anywhere
 	Zones             []Shape      // by zone: where it lies
+	Gates             []Gate       // walls that are not always there
+}
+
+// Gate is a wall that is there while a flag of the match holds.
+type Gate struct {
+	Wall  int // which of the ground's walls
+	While *sheet.Field
+}
+
+// maxGates is how many gates a ground has at most.
+const maxGates = 16
+
+// Shut tells which gates are there, by bit; none without a match.
+func (g *Ground) Shut(match *sheet.Row) (gates uint16) {
+	for i := range g.Gates {
+		if match != nil && match.Flag(g.Gates[i].While) {
+			gates |= 1 << i
+		}
+	}
+	return gates
+}
+
+// With is the ground with only some of its gates there.
+func (g *Ground) With(gates uint16) *Ground {
+	now := *g
+	now.Walls = nil
+	for i, w := range g.Walls {
+		gate := slices.IndexFunc(g.Gates, func(x Gate) bool { return x.Wall == i })
+		if gate < 0 || gates&(1<<gate) != 0 {
+			now.Walls = append(now.Walls, w)
+		}
+	}
+	return &now
 }
 
 // Shape is where a zone lies, in millimetres.

@@ -10,10 +10,12 @@ var groundObject = &object{
   walls:
     - box: [28m, 10m, 32m, 30m]
     - circle: [10m, 10m, 2m]
+    - {box: [0m, 18m, 28m, 19m], while: barred}
   spawns:
     - {at: [5m, 20m], team: amber}
     - {at: [55m, 20m], team: teal}
-  sight: {near: 20m, far: 40m, update: 500ms}`,
+  sight: {near: 20m, far: 40m, update: 500ms}
+sheets: {match: {barred: {type: flag, is: match.play < 10s}}}`,
 	keys: []key{
 		{name: "width", spec: length(1000, maxSide), required: true, doc: "East to west."},
 		{name: "height", spec: length(1000, maxSide), required: true, doc: "North to south."},
@@ -44,6 +46,9 @@ var wallObject = &object{
 	keys: []key{
 		{name: "box", spec: listOf(length(0, maxSide), 4), doc: "[left, top, right, bottom]."},
 		{name: "circle", spec: listOf(length(0, maxSide), 3), doc: "[x, y, radius]."},
+		{name: "while", spec: name, doc: "A flag of the match sheet that everyone sees, derived or set by effects: " +
+			"the wall is there only while it holds, such as a gate that is shut. Whoever stands in a wall when it " +
+			"comes may walk out of it. At most 16 of a ground's walls have one."},
 	},
 }
 

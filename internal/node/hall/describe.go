@@ -72,12 +72,21 @@ func describeGround(g *rulebook.Ground) wire.GroundInfo {
 	if s := g.Sight; s != nil {
 		info.Sight = &wire.SightInfo{Near: s.Near, Far: s.Far, Every: int64(s.Every)}
 	}
-	for _, w := range g.Walls {
+	for _, w := range g.With(0).Walls {
 		if w.Radius > 0 {
 			info.Rounds = append(info.Rounds, [3]int64{w.X, w.Y, w.Radius})
 		} else {
 			info.Boxes = append(info.Boxes, [4]int64{w.Left, w.Top, w.Right, w.Bottom})
 		}
+	}
+	for _, gate := range g.Gates {
+		w, x := &g.Walls[gate.Wall], wire.GateInfo{While: gate.While.Name}
+		if w.Radius > 0 {
+			x.Circle = &[3]int64{w.X, w.Y, w.Radius}
+		} else {
+			x.Box = &[4]int64{w.Left, w.Top, w.Right, w.Bottom}
+		}
+		info.Gates = append(info.Gates, x)
 	}
 	return info
 }

@@ -44,8 +44,8 @@ win: {order: [{highest: team.size}]}
 `
 
 // TestNewThingsOnTheSocket: who sees the items of a list sees them and the others only how many there are; what is
-// chosen in secret is told to nobody until it is revealed; a vote is opened and answered; where players look is told; and
-// every copy is equal with creatures walking and a zone being taken.
+// chosen in secret is told to nobody until it is revealed; a vote is opened and answered; where players look is told;
+// and every copy is equal with creatures walking and a zone being taken.
 func TestNewThingsOnTheSocket(t *testing.T) {
 	book := "den_" + fresh()
 	if _, problems, err := node.Library.Load(soon(t), []byte(strings.Replace(denBook, "name: den", "name: "+book,

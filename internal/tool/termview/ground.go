@@ -31,7 +31,7 @@ func (m *model) ground(c *client.Copy, w, h int) string {
 		cells[y] = make([]cell, cols)
 		for x := range cells[y] {
 			cells[y][x] = cell{' ', faint}
-			if walled(g, (int64(x)*2+1)*g.Width/int64(2*cols), (int64(y)*2+1)*g.Height/int64(2*rows)) {
+			if walled(g, c, (int64(x)*2+1)*g.Width/int64(2*cols), (int64(y)*2+1)*g.Height/int64(2*rows)) {
 				cells[y][x].r = '▒'
 			}
 		}
@@ -97,7 +97,7 @@ func (m *model) zone(c *client.Copy, z *client.Sheet, cells [][]cell) {
 	}
 }
 
-func walled(g *client.Ground, x, y int64) bool {
+func walled(g *client.Ground, c *client.Copy, x, y int64) bool {
 	for _, b := range g.Boxes {
 		if x >= b[0] && x <= b[2] && y >= b[1] && y <= b[3] {
 			return true
@@ -105,6 +105,20 @@ func walled(g *client.Ground, x, y int64) bool {
 	}
 	for _, r := range g.Circles {
 		if (x-r[0])*(x-r[0])+(y-r[1])*(y-r[1]) <= r[2]*r[2] {
+			return true
+		}
+	}
+	for _, gate := range g.Gates {
+		if !c.Match().Flag(gate.While) {
+			continue
+		}
+		one := client.Ground{}
+		if gate.Box != nil {
+			one.Boxes = [][4]int64{*gate.Box}
+		} else {
+			one.Circles = [][3]int64{*gate.Circle}
+		}
+		if walled(&one, c, x, y) {
 			return true
 		}
 	}

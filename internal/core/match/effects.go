@@ -55,6 +55,7 @@ func init() {
 		rulebook.Bench:       func(m *effects, e *rulebook.Effect) { m.sides.bench(e) },
 		rulebook.Unbench:     func(m *effects, e *rulebook.Effect) { m.sides.unbench(e) },
 		rulebook.Freeze:      func(m *effects, e *rulebook.Effect) { m.sides.freeze(e) },
+		rulebook.Push:        func(m *effects, e *rulebook.Effect) { m.motion.push(e, m.playerIn(e.Value)) },
 		rulebook.KickOut:     func(m *effects, e *rulebook.Effect) { m.sides.kickOut(e) },
 		rulebook.StartNext:   func(m *effects, e *rulebook.Effect) { m.sides.startNext(e) },
 		rulebook.NextArena:   func(m *effects, e *rulebook.Effect) { m.motion.nextArena(e) },

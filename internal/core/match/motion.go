@@ -74,6 +74,9 @@ func (m *motion) moving() bool {
 		if x, y := p.Pos(f.Steer); x != 0 || y != 0 {
 			return true
 		}
+		if _, _, is := m.pushed(p); is {
+			return true
+		}
 		if mv.Claims && (mv.Speed.Varies != nil || m.players[i].reach < m.most(mv.Speed.Fixed)) {
 			return true
 		}
@@ -127,26 +130,27 @@ func (m *motion) move() {
 	unit := shareOf(int64(full * m.book.Rate))
 	for i, p := range m.st.Seated {
 		sx, sy := p.Pos(f.Steer)
-		if sx == 0 && sy == 0 && !mv.Claims || !p.Flag(f.Alive) {
+		vx, vy, pushed := m.pushed(p)
+		if sx == 0 && sy == 0 && !mv.Claims && !pushed || !p.Flag(f.Alive) {
 			continue
 		}
 		speed := m.speedOf(p)
 		if s := m.players[i]; mv.Claims {
 			s.reach = min(s.reach+speed, m.most(speed))
-			if sx == 0 && sy == 0 {
+			if sx == 0 && sy == 0 && !pushed {
 				continue
 			}
 		}
 		m.looksAlong(p, sx, sy)
 		rx, ry := p.Pos(f.Rest)
-		wx, wy := sx*speed+rx, sy*speed+ry
+		wx, wy := sx*speed+vx*full+rx, sy*speed+vy*full+ry
 		dx, dy := unit.of(wx), unit.of(wy)
 		x, y := p.Pos(f.Pos)
 		nx, ny := m.ground().Move(x, y, dx, dy, mv.Radius)
 		if m.st.SetPos(p, f.Pos, nx, ny) {
 			m.stirred = true
 		}
-		if s := m.players[i]; mv.Claims {
+		if s := m.players[i]; mv.Claims && !pushed { // what one is pushed uses up nothing
 			s.reach = max(s.reach-m.uses(nx-x, ny-y), 0)
 		}
 		n := p.N[f.Rest.Slot():] // hidden and read by nothing else, so not marked

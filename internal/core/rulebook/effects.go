@@ -46,6 +46,7 @@ const (
 	Bench
 	Unbench
 	Freeze
+	Push
 	KickOut
 	StartNext
 	NextArena
@@ -96,6 +97,7 @@ type Effect struct {
 	Where  Where        // Put, Take
 	Being  bool         // Place: No is a kind of creature
 	Run    *Run         // RunDefined
+	Push   *Pushing     // Push
 	Whole  *expr.Whole  // Set, of a list: all that it holds
 }
 
@@ -107,6 +109,12 @@ type Placing struct {
 	To     *expr.Prog     // of a shot: the point that it flies to
 	Way    *expr.Prog     // or the direction
 	Times  *expr.Prog     // how many; nil for one
+}
+
+// Pushing is where somebody is pushed, and how fast.
+type Pushing struct {
+	To, Way *expr.Prog // one of them
+	Speed   *expr.Prog // in millimetres a second; less than 0 for away
 }
 
 // effectDecl is all that is known of one kind of effect before anybody plays: the key that names it, the keys that go
@@ -306,6 +314,15 @@ func init() {
 		{expression("freeze", "The player whose inputs are ignored for a while."), []Verb{Freeze},
 			[]key{{name: "lasts", spec: atMostAnHour, doc: "With `freeze`: how long, a duration or an expression; 0s ends it."}},
 			effectFreeze},
+		{expression("push", "The player to push: beside what they do themselves they move that way for a while, up to "+
+			"walls and bounds. A later push takes the place of an earlier one, and nobody is pushed any more when "+
+			"they are out. Their client sees it in `push` and `push_left`."), []Verb{Push},
+			[]key{
+				expression("to", "With `push`: the point towards which; with a `speed` below 0, away from it."),
+				expression("way", "With `push`: the direction, as a position, such as `aim.dir`."),
+				{name: "speed", spec: speed(100 * 1000), doc: "With `push`: how fast, up to 100 m/s."},
+				{name: "lasts", spec: spec{shape: aTime, max: 5 * second}, doc: "With `push`: for how long, up to 5s."},
+			}, effectPush},
 		{expression("kick", "The player to remove from the lobby."), []Verb{KickOut}, nil, effectOnPlayer},
 		{
 			key{name: "begin", spec: word("match"),

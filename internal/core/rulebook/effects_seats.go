@@ -42,6 +42,14 @@ func (b *declarer) declareSeats() {
 	if b.top.says("freeze") {
 		f.Frozen = add("frozen", resets(clock(true)))
 	}
+	if b.top.says("push") {
+		own := seenBy(position, sheet.OwnerOnly)
+		own.Reset = sheet.ResetRespawn
+		f.Push = add("push", own)
+		left := seenBy(clock(true), sheet.OwnerOnly)
+		left.Reset = sheet.ResetRespawn
+		f.PushLeft = add("push_left", left)
+	}
 	for _, e := range b.top.fields("actions") {
 		for _, arg := range e.value.fields("takes") {
 			if arg.value.is("type", sheet.Text.String()) && f.Mutes == nil {
@@ -90,6 +98,27 @@ func rooms(teams []Team) (out []string) {
 // effectOnPlayer binds the effects that only say on which player they work.
 func effectOnPlayer(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 	e.Value = b.compile(v, scope, wantPlayer)
+}
+
+func effectPush(b *doer, n, v *node, scope expr.Scope, e *Effect) {
+	e.Value = b.compile(v, scope, wantPlayer)
+	if b.book.Movement == nil {
+		b.fail(v, "needs-movement", "the key movement", "nobody moves in this rulebook")
+	}
+	if (n.get("to") == nil) == (n.get("way") == nil) {
+		b.fail(n, "missing-key", "one of to and way", "somebody is pushed towards a point, or some way")
+	}
+	where := expr.Want{Type: sheet.Position}
+	e.Push = &Pushing{To: b.expr(n, "to", scope, where), Way: b.expr(n, "way", scope, where)}
+	if b.need(n, "speed", "push") != nil {
+		e.Push.Speed = b.quantity(n.get("speed"), scope, "mm/s")
+	}
+	if lasts := b.need(n, "lasts", "push"); lasts != nil {
+		e.Lasts = b.quantity(lasts, scope, "ms")
+		if e.Lasts != nil && e.Lasts.Const && e.Lasts.Int(&expr.Env{}) > 5*second {
+			b.fail(lasts, "out-of-range", "a duration of at most 5s", "%s", lasts.shown())
+		}
+	}
 }
 
 func effectFreeze(b *doer, n, v *node, scope expr.Scope, e *Effect) {

@@ -95,15 +95,16 @@ type PlayerFields struct {
 	Yaw, Wanted *sheet.Field // where they look, and want to look; nil where nobody looks anywhere
 
 	Benched, Frozen *sheet.Field // nil where no effect does that
+	Push, PushLeft  *sheet.Field // how somebody is pushed, in millimetres a second, and for how long; likewise
 	Mutes           *sheet.Field // whose texts the player does not want; nil where nobody writes any
 }
 
 // SeenYaw is the field of where players look if clients are told, nil otherwise.
-func (f *PlayerFields) SeenYaw() *sheet.Field {
-	if f.Yaw == nil || f.Yaw.See == sheet.Hidden {
-		return nil
+func (b *Book) SeenYaw() *sheet.Field {
+	if yaw := b.F.Player.Yaw; yaw != nil && yaw.See != sheet.Hidden {
+		return yaw
 	}
-	return f.Yaw
+	return nil
 }
 
 // RecordFields are the built-in fields of a record sheet. Kept is a set of the fields that hold more than their start.

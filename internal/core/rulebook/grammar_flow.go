@@ -372,6 +372,7 @@ var effectObject = &object{
       - {join: me, to: team_named('teal')}
       - {sides: balance}
       - {freeze: me, lasts: 2s}
+      - {push: me, to: "point(0mm, 0mm)", speed: -8m/s, lasts: 300ms}
       - {bench: me}
       - {unbench: "players.first()"}
       - {if: me.falls > 20, then: [{kick: me}]}

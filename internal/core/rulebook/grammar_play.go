@@ -47,7 +47,7 @@ var wallObject = &object{
 		{name: "box", spec: listOf(length(0, maxSide), 4), doc: "[left, top, right, bottom]."},
 		{name: "circle", spec: listOf(length(0, maxSide), 3), doc: "[x, y, radius]."},
 		{name: "while", spec: name, doc: "A flag of the match sheet that everyone sees, derived or set by effects: " +
-			"the wall is there only while it holds, such as a gate that is shut. Whoever stands in a wall when it " +
+			"the wall is a **gate**, there only while it holds. Whoever stands in a wall when it " +
 			"comes may walk out of it. At most 16 of a ground's walls have one."},
 	},
 }
@@ -92,7 +92,7 @@ var movementObject = &object{
 
 var facingObject = &object{
 	name: "facing",
-	doc: "Each player has a `yaw`, the direction in which they look: 0 to 65,535 in units of 1/65,536 of a turn, where 0 " +
+	doc: "Each player has a **yaw**, the direction in which they look: 0 to 65,535 in units of 1/65,536 of a turn, where 0 " +
 		"is east, 16,384 south, 32,768 west and 49,152 north. Creatures face where they go, and keep that when they " +
 		"stand. Expressions read `me.yaw` and `creature.yaw`; `angle_to(me, target.pos)` is how far somebody would " +
 		"have to turn to look there, and `ahead(me, 3m)` the position in front of them.",

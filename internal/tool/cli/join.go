@@ -33,8 +33,8 @@ func joinCommand() command {
 			"ctrl+n answer a vote, f1 to f9 vote for a word, q leaves; the last line shows the keys of the\n" +
 			"actions. With -json it prints every change, notice and verdict as a line, and reads intents as\n" +
 			"lines from standard input, such as {\"do\":\"ready\"} or\n" +
-			"{\"do\":\"act\",\"name\":\"ram\",\"target\":4}; {\"local\":\"Nod\"} adds a player to the connection,\n" +
-			"{\"leave\":7} gives up that seat.",
+			"{\"do\":\"act\",\"name\":\"ram\",\"target\":4}; {\"local\":\"Nod\"} adds a guest to the connection,\n" +
+			"{\"token\":\"…\"} somebody who has signed in, and {\"leave\":7} gives up that seat.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)

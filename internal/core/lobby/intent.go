@@ -89,7 +89,7 @@ func (s *seat) remember(v step.Verdict) {
 
 // grant does what is asked for, or says why not.
 func (l *Lobby) grant(s *seat, in *step.Input) step.Verdict {
-	if in.Faces {
+	if in.Faces && in.N == 0 { // and not again when a cost has been taken
 		if v := l.match.Motion.Face(s.Player, in); !v.OK() {
 			return v
 		}

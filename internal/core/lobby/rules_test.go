@@ -341,3 +341,30 @@ win: {last: true, order: [{highest: me.ping}]}`, lobby.Setup{Capacity: 2})
 		t.Errorf("with one on the bench and one out it is over because of %q", because)
 	}
 }
+
+// TestLookingOnce: what an action says of looking somewhere holds when it is asked for, and not again when what it
+// costs has been taken.
+func TestLookingOnce(t *testing.T) {
+	b := open(t, `players: {least: 1}
+start: {countdown: 0s}
+ground: {width: 9m, height: 9m}
+facing: {}
+actions: {buy: {certain: true, cost: {coins: 1}, do: [{add: record.hats, by: 1}]}}
+phases: {play: {lasts: 60s}}
+record: {coins: {start: 10}, hats: {}}
+`, lobby.Setup{Code: "LOOKS2", Seed: 1})
+	ada := b.enter("Ada")
+	b.ask(ada, step.Ready, step.Input{})
+	buy := step.Input{Name: "buy", Yaw: 100, Faces: true, Seq: 1}
+	b.ask(ada, step.Act, buy)
+	b.ask(ada, step.Face, step.Input{Yaw: 200, Faces: true})
+	for _, e := range b.effects {
+		if e.Kind == step.Charge {
+			buy.N = e.N
+		}
+	}
+	b.wants("it is taken", b.ask(ada, step.Act, buy), code.OK)
+	if yaw := b.int(ada, "yaw"); yaw != 200 || buy.N == 0 {
+		t.Errorf("save %d; she looks to %d, and wanted to look to 200 last", buy.N, yaw)
+	}
+}

@@ -18,19 +18,17 @@ const (
 
 var sidesWords = []string{"swap", "balance", "shuffle"}
 
-// says tells whether a key stands anywhere in a part of the document.
-func (n *node) says(key string) bool {
+// says tells whether keys stand beside each other anywhere in a part of the document.
+func (n *node) says(keys ...string) bool {
+	if !slices.ContainsFunc(keys, func(key string) bool { return n.get(key) == nil }) {
+		return true
+	}
 	for i := range n.entries {
-		if n.entries[i].key == key || n.entries[i].value.says(key) {
+		if n.entries[i].value.says(keys...) {
 			return true
 		}
 	}
-	for _, item := range n.items {
-		if item.says(key) {
-			return true
-		}
-	}
-	return false
+	return slices.ContainsFunc(n.items, func(item *node) bool { return item.says(keys...) })
 }
 
 // declareSeats adds the built-in fields of players who may be on the bench or frozen, where something does that.
@@ -42,7 +40,7 @@ func (b *declarer) declareSeats() {
 	if b.top.says("freeze") {
 		f.Frozen = add("frozen", resets(clock(true)))
 	}
-	if b.top.says("push") {
+	if b.top.says("push", "speed") { // an action may be called push
 		own := seenBy(position, sheet.OwnerOnly)
 		own.Reset = sheet.ResetRespawn
 		f.Push = add("push", own)

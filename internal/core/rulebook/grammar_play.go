@@ -92,10 +92,10 @@ var movementObject = &object{
 
 var facingObject = &object{
 	name: "facing",
-	doc: "Each player has a **yaw**, the direction in which they look: 0 to 65,535 in units of 1/65,536 of a turn, where 0 " +
-		"is east, 16,384 south, 32,768 west and 49,152 north. Creatures face where they go, and keep that when they " +
-		"stand. Expressions read `me.yaw` and `creature.yaw`; `angle_to(me, target.pos)` is how far somebody would " +
-		"have to turn to look there, and `ahead(me, 3m)` the position in front of them.",
+	doc: "Each player has a **yaw**, the direction in which they look: 0 to 65,535 in units of 1/65,536 of a turn, " +
+		"where 0 is east, 16,384 south, 32,768 west and 49,152 north. Creatures face where they go, and keep that " +
+		"when they stand. Expressions read `me.yaw` and `creature.yaw`; `angle_to(me, target.pos)` is how far " +
+		"somebody would have to turn to look there, and `ahead(me, 3m)` the position in front of them.",
 	example: `facing: {follows: intents, fastest: 540deg}
 actions:
   beam: {aim: {kind: line, reach: 30m, towards: facing}, do: [{add: target.hull, by: -10}]}

@@ -1,5 +1,5 @@
 // The live connections of the page, by lobby and seat: each is open once, however many views read it.
-import { useEffect, useMemo, useState, useSyncExternalStore } from 'react'
+import { useEffect, useState } from 'react'
 import type { Options } from 'turnvex-client'
 import { LiveSource, type Source } from './source.ts'
 
@@ -46,23 +46,17 @@ export function useLive(key: string | undefined, options: () => Options): LiveSo
 /** Draws again when something has changed that one of the keys stands for. */
 export function useKeys(source: Source | undefined, ...keys: string[]): number {
   const all = keys.join(' ')
-  const store = useMemo(() => {
-    let version = 0
-    const drawn = source?.changes()
-    return {
-      watch: (f: () => void) => {
-        const told = () => {
-          version++
-          f()
-        }
-        const end = source?.watch(all.split(' '), told)
-        if (source?.changes() !== drawn) version++ // something came between drawing and watching
-        return () => end?.()
-      },
-      get: () => version,
-    }
+  const [version, setVersion] = useState(0)
+  const drawn = source?.changes()
+  // biome-ignore lint/correctness/useExhaustiveDependencies: what was drawn when the keys were these
+  useEffect(() => {
+    if (!source) return
+    const told = () => setVersion((n) => n + 1)
+    const end = source.watch(all.split(' '), told)
+    if (source.changes() !== drawn) told() // something came between drawing and watching
+    return end
   }, [source, all])
-  return useSyncExternalStore(store.watch, store.get)
+  return version
 }
 
 /** The same, at once, but not again within so many milliseconds. */

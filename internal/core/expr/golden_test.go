@@ -219,13 +219,7 @@ func TestExpressions(t *testing.T) {
 		case word == "define":
 			name, rest, _ := strings.Cut(src, " ")
 			takes, is, _ := strings.Cut(rest, "= ")
-			own := &sheet.Schema{}
-			var given []*sheet.Field
-			for _, arg := range strings.Fields(takes) {
-				f, _ := own.Add(sheet.Match, *came.Field(sheet.Match, arg))
-				given = append(given, f)
-			}
-			if _, issues := checker.Define(name, given, is); issues != nil {
+			if _, issues := checker.Define(name, givenOf(came, takes), is); issues != nil {
 				fmt.Fprintf(&out, "  ! %v\n", issues)
 			}
 		case lines.tells(&out, word, src, scope, came):
@@ -297,6 +291,16 @@ func value(s *sheet.Schema, env *expr.Env, c *expr.Checker, src string, scope ex
 	return fmt.Sprintf("= %s (%s), reads %s", text, p.Type.Of, strings.Join(reads, ", "))
 }
 
+// givenOf declares what a definition takes, by the names of what there is.
+func givenOf(came *sheet.Schema, takes string) (given []*sheet.Field) {
+	own := &sheet.Schema{}
+	for _, arg := range strings.Fields(takes) {
+		f, _ := own.Add(sheet.Match, *came.Field(sheet.Match, arg))
+		given = append(given, f)
+	}
+	return given
+}
+
 // golden tells what comes of the lines that are no plain expressions.
 type golden struct {
 	schema *sheet.Schema
@@ -314,14 +318,8 @@ func (g golden) tells(out *strings.Builder, word, src string, scope expr.Scope, 
 	switch word {
 	case "effects":
 		name, takes, _ := strings.Cut(src, " ")
-		own := &sheet.Schema{}
-		var given []*sheet.Field
-		for _, arg := range strings.Fields(takes) {
-			f, _ := own.Add(sheet.Match, *came.Field(sheet.Match, arg))
-			given = append(given, f)
-		}
 		free := !g.c.IsCallable(name)
-		err := g.c.DefineEffects(name, given)
+		err := g.c.DefineEffects(name, givenOf(came, takes))
 		if err != nil {
 			fmt.Fprintf(out, "  ! free %v, %v\n", free, err)
 			break

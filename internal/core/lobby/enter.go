@@ -25,7 +25,7 @@ func (l *seating) takeSeat(in *step.Input) *seat {
 	s := &seat{Player: match.NewPlayer(l.st, in.Name), conn: in.Conn, party: l.held.party(in.Acct)}
 	s.who, s.local = l.whose(in)
 	s.from = from(in, l.seats)
-	meets(l.room, s.who)
+	meets(l.room, s.who, in.Conn)
 	l.st.SetInt(s.Row, f.Slot, l.freeSlot())
 	l.seats = append(l.seats, s)
 	l.emptyAt = 0
@@ -77,7 +77,7 @@ func (l *seating) takeOver(s *seat, in *step.Input) {
 	s.gone, s.heldUntil, s.lastSeq, s.answers, s.oldest, s.Name, s.conn = false, 0, 0, nil, 0, in.Name, in.Conn
 	s.filler, s.party = false, l.held.party(in.Acct)
 	s.who, s.local = l.whose(in)
-	meets(l.room, s.who)
+	meets(l.room, s.who, in.Conn)
 	l.counts()
 	showMutes(l.room)
 	l.match.StandIns.StandIn(s.Player, false)

@@ -58,24 +58,25 @@ func may(l *room, s *seat, p rulebook.Power) step.Verdict {
 	return step.Verdict{}
 }
 
-// meets makes the lobby public when a newcomer may be a stranger: anybody could have come.
-func meets(l *room, who string) {
+// meets makes the lobby public when a newcomer may be a stranger: anybody could have come. Who shares a connection with
+// somebody shares a screen.
+func meets(l *room, who, conn string) {
 	f := &l.book.F.Lobby
-	others := slices.ContainsFunc(l.seats, func(s *seat) bool { return !s.filler && s.who != who })
+	others := slices.ContainsFunc(l.seats, func(s *seat) bool { return !s.filler && s.who != who && !s.on(conn) })
 	if others && l.password == "" && l.row.Flag(f.Open) && l.row.Flag(f.Listed) {
 		l.st.SetFlag(l.row, f.Public, true)
 	}
 }
 
-// parts makes it private again when at most one person is left.
+// parts makes it private again when at most one person is left, or those of one screen.
 func parts(l *room) {
-	who, first := "", true
+	var one *seat
 	for _, s := range l.seats {
 		switch {
 		case s.filler:
-		case first:
-			who, first = s.who, false
-		case s.who != who:
+		case one == nil:
+			one = s
+		case s.who != one.who && !s.on(one.conn):
 			return
 		}
 	}

@@ -368,3 +368,23 @@ record: {coins: {start: 10}, hats: {}}
 		t.Errorf("save %d; she looks to %d, and wanted to look to 200 last", buy.N, yaw)
 	}
 }
+
+// TestSharedScreensAreNoStrangers: who signs in on the connection of somebody who is here makes no lobby public; a
+// stranger does, until they have left.
+func TestSharedScreensAreNoStrangers(t *testing.T) {
+	b := open(t, "players: {local: 2}\nphases: {play: {lasts: 60s}}\n",
+		lobby.Setup{Code: "SHARED", Seed: 1})
+	b.enter("Ada")
+	public := func() bool { return b.Store().Of(sheet.Lobby)[0].Flag(b.Book().F.Lobby.Public) }
+	if v := b.take(step.Input{Kind: step.Enter, Acct: "Bo", Name: "Bo", Conn: "Ada"}).Verdict; !v.OK() || public() {
+		t.Errorf("beside Ada: %+v, public %v", v, public())
+	}
+	cy := b.enter("Cy")
+	if !public() {
+		t.Error("a stranger is there, and the lobby is private")
+	}
+	b.take(step.Input{Kind: step.Leave, Seat: cy})
+	if public() {
+		t.Error("the stranger has left, and the lobby is public")
+	}
+}

@@ -1,10 +1,7 @@
 package rulebook
 
 import (
-	"slices"
-
 	"turnvex.example/turnvex/internal/core/expr"
-	"turnvex.example/turnvex/internal/core/ground"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
@@ -135,62 +132,6 @@ type Team struct {
 	Name, Title string
 	Least, Most int
 	Creatures   bool // it is for creatures alone: nobody joins it
-}
-
-// Ground is a playing area.
-type Ground struct {
-	ground.Ground
-	Name, Title string // of an arena
-	Spawns      []SpawnPoint
-	Sight       *Sight // nil where positions are seen from anywhere
-
-	Pieces, Creatures [][][2]int64 // by kind: where they appear; none for anywhere
-	Zones             []Shape      // by zone: where it lies
-	Gates             []Gate       // walls that are not always there
-}
-
-// Gate is a wall that is there while a flag of the match holds.
-type Gate struct {
-	Wall  int // which of the ground's walls
-	While *sheet.Field
-}
-
-// maxGates is how many gates a ground has at most.
-const maxGates = 16
-
-// Shut tells which gates are there, by bit; none without a match.
-func (g *Ground) Shut(match *sheet.Row) (gates uint16) {
-	for i := range g.Gates {
-		if match != nil && match.Flag(g.Gates[i].While) {
-			gates |= 1 << i
-		}
-	}
-	return gates
-}
-
-// With is the ground with only some of its gates there.
-func (g *Ground) With(gates uint16) *Ground {
-	now := *g
-	now.Walls = nil
-	for i, w := range g.Walls {
-		gate := slices.IndexFunc(g.Gates, func(x Gate) bool { return x.Wall == i })
-		if gate < 0 || gates&(1<<gate) != 0 {
-			now.Walls = append(now.Walls, w)
-		}
-	}
-	return &now
-}
-
-// Shape is where a zone lies, in millimetres.
-type Shape struct {
-	X, Y int64 // its middle
-	W, H int64 // half its sides; of a circle the radius and 0
-}
-
-// Sight says how far positions are told, in millimetres.
-type Sight struct {
-	Near, Far int64
-	Every     sheet.Tick // between the two
 }
 
 // SpawnPoint is a place to appear at; Team is -1 for all.

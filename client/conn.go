@@ -82,7 +82,8 @@ func Connect(ctx context.Context, o Options) (*Conn, error) {
 	}
 	go c.run(sock)
 	if err := c.Wait(ctx, func(c *Copy) bool { return c.Lobby() != nil }); err != nil {
-		c.Close()
+		c.stop()
+		c.Cut() // nobody waits for its end: what is called back may wait for what this returns
 		return nil, err
 	}
 	return c, nil

@@ -324,6 +324,31 @@ func TestPanicInACallback(t *testing.T) {
 	}
 }
 
+// TestConnectIsGivenUp: Connect returns when its time is up, also where a callback waits for what it returns.
+func TestConnectIsGivenUp(t *testing.T) {
+	v, f := readVectors(t), newFake(t)
+	ctx, giveUp := context.WithCancel(trial.Within(t, 20*time.Second))
+	returned := make(chan error)
+	go func() {
+		back := make(chan struct{})
+		_, err := client.Connect(ctx, client.Options{Address: f.address, Token: "token", Lobby: "K7WPQ4", JSON: true,
+			OnNotice: func(client.Notice) { giveUp(); <-back }})
+		close(back)
+		returned <- err
+	}()
+	f.accept()
+	f.welcome(v)
+	f.say(`{"is":"notice","do":"cheer","tick":0}`)
+	select {
+	case err := <-returned:
+		if !errors.Is(err, context.Canceled) {
+			t.Errorf("given up, it returns %v", err)
+		}
+	case <-trial.Within(t, 10*time.Second).Done():
+		t.Error("it waits for a callback that waits for it")
+	}
+}
+
 // TestHandshakeRefused: why a handshake is refused is told with its code; a client that comes back tries again where
 // the service has too much to do, and gives up where that cannot help.
 func TestHandshakeRefused(t *testing.T) {

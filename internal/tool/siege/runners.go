@@ -79,7 +79,9 @@ func (a *attacker) run(ctx context.Context, lobby string, who *client.Signed, ki
 	ready := make(chan struct{})
 	c, err := client.Connect(ctx, client.Options{Address: a.target, Token: who.Token, Lobby: lobby,
 		OnTick: func(tick int64) {
-			<-ready
+			if <-ready; c == nil {
+				return
+			}
 			c.Read(func(v *client.Copy) {
 				if pos, ok := v.Me().Get("pos"); ok && v.Me().Flag("alive") {
 					t.mu.Lock()

@@ -26,6 +26,7 @@ type Book struct {
 	Arenas    []Arena             // the grounds where there are several
 	Moves     bool                // players steer
 	Radius    int64               // of a player's body
+	Walk      *Walk               // how they do on tall ground; nil on flat ground
 	Notices   []Told              // what notices say
 	Host      map[string][]string // the powers of the host, and where each is given: private, public, match
 	Pause     Pauses              // the rules for pauses
@@ -85,6 +86,7 @@ type Piece struct {
 	Name   string // as the rulebook names it
 	Title  string // for people
 	Radius int64  // in millimetres
+	Tall   int64  // likewise, on tall ground
 	Flies  bool   // its field way says how far it flies in a second
 }
 
@@ -93,6 +95,7 @@ type Creature struct {
 	Name   string // as the rulebook names it
 	Title  string // for people
 	Radius int64  // of its body, in millimetres
+	Tall   int64  // likewise, on tall ground
 	Every  int64  // where it is, is told at most once in so many ticks; 0 for each change
 }
 
@@ -135,6 +138,28 @@ type Ground struct {
 	Circles       [][3]int64 // walls: x, y, radius
 	Gates         []Gate     // walls that are not always there
 	Sight         *Sight     // how far positions are told; nil for everywhere
+
+	Tall  int64  // how high it goes: positions then have three lengths, and Walls stands for the three above; 0 if flat
+	Open  bool   // of a tall ground: there is no floor at 0
+	Walls []Wall // of a tall ground
+}
+
+// Wall is a wall of a tall ground: a box or a circle from Low to High above 0.
+type Wall struct {
+	Box       *[4]int64 // left, top, right, bottom on the map
+	Circle    *[3]int64 // x, y, radius
+	Low, High int64     // its top can be walked on
+	Rises     string    // east, south, west or north: a ramp that goes from Low to High there; "" for none
+	While     string    // the flag of the match while which it is there; "" for always
+}
+
+// Walk is how players move on tall ground, in millimetres and millimetres a second. A speed that varies is 0.
+type Walk struct {
+	Tall, Eye     int64 // of a player's body, and how high above the feet lines and cones begin
+	Step          int64 // how much higher a floor may be that one steps on
+	Slope         int64 // the steepest ramp that one walks up, in 1/65,536 of a turn
+	Jump, Gravity int64 // the speed upwards of a jump, and by how much falling gets faster each second
+	Flies         bool  // players steer up and down, and do not fall
 }
 
 // Gate is a wall that is there while a flag of the match sheet holds: a box, or a circle.
@@ -214,6 +239,9 @@ func bookOf(b *wire.BookInfo) *Book {
 	if b.Ground != nil {
 		out.Ground = groundOf(b.Ground)
 	}
+	if w := b.Walk; w != nil {
+		out.Walk = &Walk{w.Tall, w.Eye, w.Step, w.Slope, w.Jump, w.Gravity, w.Flies}
+	}
 	for _, a := range b.Arenas {
 		out.Arenas = append(out.Arenas, Arena{Name: a.Name, Title: a.Title, Ground: groundOf(&a.Ground)})
 	}
@@ -221,7 +249,10 @@ func bookOf(b *wire.BookInfo) *Book {
 }
 
 func groundOf(g *wire.GroundInfo) *Ground {
-	out := &Ground{Width: g.Width, Height: g.Height, Boxes: g.Boxes, Circles: g.Rounds}
+	out := &Ground{Width: g.Width, Height: g.Height, Boxes: g.Boxes, Circles: g.Rounds, Tall: g.Tall, Open: g.Open}
+	for _, w := range g.Walls {
+		out.Walls = append(out.Walls, Wall{w.Box, w.Circle, w.Low, w.High, w.Rises, w.While})
+	}
 	for _, x := range g.Gates {
 		out.Gates = append(out.Gates, Gate(x))
 	}

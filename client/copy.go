@@ -145,6 +145,14 @@ func (c *Copy) Ground() *Ground {
 	return c.Book.Ground
 }
 
+// Parts is of how many lengths positions are: three on tall ground, otherwise two.
+func (c *Copy) Parts() int {
+	if g := c.Ground(); g != nil && g.Tall > 0 {
+		return 3
+	}
+	return 2
+}
+
 // Teams returns the teams' sheets.
 func (c *Copy) Teams() []*Sheet { return c.Of(KindTeam) }
 

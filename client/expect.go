@@ -36,6 +36,9 @@ func FlagValue(on bool) Value {
 // Point is the value of a position, in millimetres.
 func Point(x, y int64) Value { return Value{Type: TypePosition, N: [3]int64{x, y}} }
 
+// Point3 is the value of a position on tall ground, in millimetres.
+func Point3(x, y, z int64) Value { return Value{Type: TypePosition3, N: [3]int64{x, y, z}} }
+
 // expectLocked shows what an intent is expected to do. Either all is shown or, with an error, nothing.
 func (c *Conn) expectLocked(p *Pending, list []Expected) error {
 	for _, e := range list {

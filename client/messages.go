@@ -19,8 +19,9 @@ type Intent struct {
 	Do     string         `json:"do"`               // what is asked for
 	Name   string         `json:"name,omitempty"`   // of an action, a team or a field
 	Target uint32         `json:"target,omitempty"` // a seat or a sheet
-	At     *[2]int64      `json:"at,omitempty"`     // a point or a direction
+	At     []int64        `json:"at,omitempty"`     // a point or a direction
 	Yaw    *int64         `json:"yaw,omitempty"`    // where to look, 0 to 65535; of face, steer, claim and act
+	Pitch  *int64         `json:"pitch,omitempty"`  // with Yaw on tall ground: how far up, -16384 to 16384
 	Args   map[string]any `json:"args,omitempty"`   // of an action, or the settings to change
 	Text   string         `json:"text,omitempty"`   // a new name, or a reason
 	Value  any            `json:"value,omitempty"`  // of set: the value of the field
@@ -84,7 +85,7 @@ func (c *Conn) Send(in Intent) *Pending {
 	p := &Pending{
 		done: make(chan struct{}),
 		msg: wire.Intent{Is: "intent", Seat: in.Seat, N: n.last, Do: in.Do, Name: in.Name,
-			Target: in.Target, At: in.At, Yaw: in.Yaw, Args: in.Args, Text: in.Text, Value: in.Value},
+			Target: in.Target, At: in.At, Yaw: in.Yaw, Pitch: in.Pitch, Args: in.Args, Text: in.Text, Value: in.Value},
 	}
 	if c.err == nil {
 		c.open[intentKey{in.Seat, p.msg.N}] = p

@@ -29,15 +29,16 @@ type Type uint8
 
 // The types of field, and what Value.N holds of each.
 const (
-	TypeInteger  Type = iota // the number
-	TypeNumber               // thousandths
-	TypeText                 // nothing: the text is in S
-	TypeFlag                 // 0 or 1
-	TypeChoice               // the index of the word in Field.Choices
-	TypePosition             // x and y in millimetres
-	TypeRef                  // the number of a sheet, 0 for nobody
-	TypeClock                // ticks shown, rate (1 up, -1 down, 0 standing), and at which tick; see Copy.Clock
-	TypeList                 // nothing: see Items and Texts
+	TypeInteger   Type = iota // the number
+	TypeNumber                // thousandths
+	TypeText                  // nothing: the text is in S
+	TypeFlag                  // 0 or 1
+	TypeChoice                // the index of the word in Field.Choices
+	TypePosition              // x and y in millimetres
+	TypeRef                   // the number of a sheet, 0 for nobody
+	TypeClock                 // ticks shown, rate (1 up, -1 down, 0 standing), and at which tick; see Copy.Clock
+	TypeList                  // nothing: see Items and Texts
+	TypePosition3             // x, y and z in millimetres
 )
 
 // String returns the type's name as the protocol has it.

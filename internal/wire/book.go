@@ -22,6 +22,7 @@ type BookInfo struct {
 	Arenas    []ArenaInfo         `json:"arenas,omitempty" jsonschema:"the grounds; the match's field arena is the current one"`
 	Moves     bool                `json:"moves,omitempty" jsonschema:"players steer"`
 	Radius    int64               `json:"radius,omitempty" jsonschema:"of a player's body, in millimetres"`
+	Walk      *WalkInfo           `json:"walk,omitempty" jsonschema:"how players move on tall ground"`
 	Notices   []NoticeInfo        `json:"notices,omitempty"`
 	Host      map[string][]string `json:"host" jsonschema:"the powers that the rulebook gives the host, each with the words private, public and match that say where"`
 	Pause     PauseInfo           `json:"pause"`
@@ -81,6 +82,7 @@ type PieceInfo struct {
 	Name   string `json:"name"`
 	Title  string `json:"title"`
 	Radius int64  `json:"radius" jsonschema:"millimetres"`
+	Tall   int64  `json:"tall,omitempty" jsonschema:"millimetres, on tall ground"`
 	Flies  bool   `json:"flies,omitempty" jsonschema:"a projectile; its field way is the distance it flies per second"`
 }
 
@@ -89,6 +91,7 @@ type CreatureInfo struct {
 	Name   string `json:"name"`
 	Title  string `json:"title"`
 	Radius int64  `json:"radius" jsonschema:"of its body, in millimetres"`
+	Tall   int64  `json:"tall,omitempty" jsonschema:"of its body, in millimetres, on tall ground"`
 	Every  int64  `json:"every,omitempty" jsonschema:"the shortest time between two updates of its position, in ticks"`
 }
 
@@ -132,6 +135,31 @@ type GroundInfo struct {
 	Rounds [][3]int64 `json:"circles,omitempty" jsonschema:"walls: x, y, radius"`
 	Gates  []GateInfo `json:"gates,omitempty" jsonschema:"walls that are there only while a flag of the match holds"`
 	Sight  *SightInfo `json:"sight,omitempty" jsonschema:"how far positions are seen; default: everywhere"`
+	Tall   int64      `json:"tall,omitempty" jsonschema:"how high the ground goes; positions then have three lengths, and walls stands in place of boxes, circles and gates"`
+	Open   bool       `json:"open,omitempty" jsonschema:"of a tall ground: there is no floor at 0"`
+	Walls  []WallInfo `json:"walls,omitempty" jsonschema:"of a tall ground"`
+}
+
+// WallInfo is a wall of a tall ground: a box or a circle that goes from its bottom to its top.
+type WallInfo struct {
+	Box    *[4]int64 `json:"box,omitempty" jsonschema:"left, top, right, bottom on the map"`
+	Circle *[3]int64 `json:"circle,omitempty" jsonschema:"x, y, radius"`
+	Low    int64     `json:"low" jsonschema:"how far above 0 it begins"`
+	High   int64     `json:"high" jsonschema:"how far above 0 it ends; its top can be walked on"`
+	Rises  string    `json:"rises,omitempty" jsonschema:"east, south, west or north: a ramp, whose top goes from low at the opposite edge to high at this one"`
+	While  string    `json:"while,omitempty" jsonschema:"a flag of the match sheet: the wall is there while it is true"`
+}
+
+// WalkInfo is how players move on tall ground, for clients that show it before the service does. Lengths are in
+// millimetres, speeds in millimetres a second; a speed that varies is left out.
+type WalkInfo struct {
+	Tall    int64 `json:"tall" jsonschema:"of a player's body"`
+	Eye     int64 `json:"eye" jsonschema:"how high above the feet lines and cones begin"`
+	Step    int64 `json:"step" jsonschema:"how much higher a floor may be that one steps on"`
+	Slope   int64 `json:"slope" jsonschema:"the steepest ramp that one walks up, in 1/65536 of a turn"`
+	Jump    int64 `json:"jump,omitempty" jsonschema:"the speed upwards with which a jump begins"`
+	Gravity int64 `json:"gravity,omitempty" jsonschema:"by how much falling gets faster each second"`
+	Flies   bool  `json:"flies,omitempty" jsonschema:"players steer up and down, and do not fall"`
 }
 
 // GateInfo is a wall that is not always there.

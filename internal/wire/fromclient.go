@@ -31,8 +31,9 @@ type Intent struct {
 	Do     string         `json:"do" jsonschema:"the request; see the list of intents"`
 	Name   string         `json:"name,omitempty" jsonschema:"of an action, a team or a field"`
 	Target uint32         `json:"target,omitempty" jsonschema:"a seat or a sheet"`
-	At     *[2]int64      `json:"at,omitempty" jsonschema:"a point in millimetres, or a direction in thousandths"`
+	At     []int64        `json:"at,omitempty" jsonschema:"a point in millimetres, or a direction in thousandths"`
 	Yaw    *int64         `json:"yaw,omitempty" jsonschema:"where to look, 0 to 65535 in 1/65536 of a turn from east by south; of face, and with steer, claim and act"`
+	Pitch  *int64         `json:"pitch,omitempty" jsonschema:"with yaw, on tall ground: how far up to look, -16384 to 16384 in 1/65536 of a turn; 0 by default"`
 	Args   map[string]any `json:"args,omitempty" jsonschema:"the action's arguments or the settings to change, by name; numbers as decimals, choices by their word"`
 	Text   string         `json:"text,omitempty" jsonschema:"a name, an account, or the reason of a pause"`
 	Value  any            `json:"value,omitempty" jsonschema:"for a field that is set by hand, or the number of ticks to advance"`

@@ -719,6 +719,7 @@ export interface Routes {
       at?: number[] | null
       do: string
       name?: string
+      pitch?: number
       target?: number
       text?: string
       value?: unknown

@@ -100,10 +100,11 @@ func (k *compiler) equality(a, b ast.Expr, not bool) numFn {
 	case !k.sameType(ta, b): // in a list of several types the library lets it through
 		k.fail(b, "%s cannot be compared with %s", typeWords(k.typeOf(a)), typeWords(k.typeOf(b)))
 		return zero
-	case ta.Of == sheet.Position:
-		ax, ay := k.pos(a)
-		bx, by := k.pos(b)
-		return func(v *Env) int64 { return truth(ax(v) == bx(v) && ay(v) == by(v)) ^ flip }
+	case ta.Of.IsPosition():
+		p, q := k.pos(a), k.pos(b)
+		return func(v *Env) int64 {
+			return truth(p.x(v) == q.x(v) && p.y(v) == q.y(v) && (p.z == nil || p.z(v) == q.z(v))) ^ flip
+		}
 	case ta.Of == sheet.Text:
 		return k.sameText(a, b, flip)
 	}
@@ -325,14 +326,16 @@ func (k *compiler) convert(e ast.Expr, to string, arg ast.Expr) numFn {
 }
 
 func (k *compiler) distance(args []ast.Expr) numFn {
-	ax, ay := k.pos(args[0])
-	bx, by := k.pos(args[1])
+	a, b := k.pos(args[0]), k.pos(args[1])
 	return func(v *Env) int64 {
-		dx, dy := sub(v, ax(v), bx(v)), sub(v, ay(v), by(v))
-		if dx > 1<<31 || dx < -1<<31 || dy > 1<<31 || dy < -1<<31 {
+		dx, dy, dz := sub(v, a.x(v), b.x(v)), sub(v, a.y(v), b.y(v)), int64(0)
+		if a.z != nil {
+			dz = sub(v, a.z(v), b.z(v))
+		}
+		if max(dx, -dx, dy, -dy) > 1<<31 || max(dz, -dz) > 1<<30 {
 			return fault(v, Overflow)
 		}
-		return Root(uint64(dx*dx) + uint64(dy*dy))
+		return Root(uint64(dx*dx) + uint64(dy*dy) + uint64(dz*dz))
 	}
 }
 

@@ -229,6 +229,9 @@ func (k *compiler) finish(want Want) {
 		want.Type, want.Ref, want.Measure = want.Field.Type, want.Field.Of, want.Field.Measure
 	}
 	got, ok := k.plainType(e)
+	if want.Type == sheet.Position && k.checker.schema.Deep {
+		want.Type = sheet.Position3
+	}
 	fits := ok && (got.Of == want.Type ||
 		want.Type == sheet.Number && got.Of == sheet.Integer ||
 		want.Type == sheet.Clock && got.Of == sheet.Integer ||
@@ -263,8 +266,9 @@ func (k *compiler) finish(want Want) {
 		p.num = k.choice(e, want.Field)
 	case got.Of == sheet.Text:
 		p.text = k.text(e)
-	case got.Of == sheet.Position:
-		p.num, p.y = k.pos(e)
+	case got.Of.IsPosition():
+		at := k.pos(e)
+		p.num, p.y, p.z = at.x, at.y, at.z
 	default:
 		p.num = k.num(e)
 	}
@@ -334,7 +338,11 @@ func (k *compiler) plainType(e ast.Expr) (Type, bool) {
 	if kind, ok := kindOf(t); ok {
 		return Type{Of: sheet.Ref, Kind: kind}, true
 	}
-	return Type{Of: sheet.Position}, t.TypeName() == positionType.TypeName()
+	of := sheet.Position
+	if k.checker.schema.Deep {
+		of = sheet.Position3
+	}
+	return Type{Of: of}, t.TypeName() == positionType.TypeName()
 }
 
 // TypeOf returns the type of an expression's value, if it is one that fits a field.

@@ -173,9 +173,13 @@ func arguments(k *compiler, e ast.Expr, d *definition) func(*Env, *sheet.Row) {
 		case sheet.Text:
 			s := k.text(a)
 			puts = append(puts, func(v *Env, r *sheet.Row) { r.S[slot] = s(v) })
-		case sheet.Position:
-			x, y := k.pos(a)
-			puts = append(puts, func(v *Env, r *sheet.Row) { r.N[slot], r.N[slot+1] = x(v), y(v) })
+		case sheet.Position, sheet.Position3:
+			at := k.pos(a)
+			puts = append(puts, func(v *Env, r *sheet.Row) {
+				if r.N[slot], r.N[slot+1] = at.x(v), at.y(v); at.z != nil {
+					r.N[slot+2] = at.z(v)
+				}
+			})
 		case sheet.Choice:
 			n := k.choice(a, f)
 			puts = append(puts, func(v *Env, r *sheet.Row) { r.N[slot] = n(v) })
@@ -274,16 +278,19 @@ func inlineText(k *compiler, e ast.Expr, d *definition) textFn {
 	}
 }
 
-func inlinePos(k *compiler, e ast.Expr, d *definition) (x, y numFn) {
-	x, y = zero, zero
-	give := inline(k, e, d, func(b ast.Expr) { x, y = k.pos(b) })
+func inlinePos(k *compiler, e ast.Expr, d *definition) posFn {
+	at := nowhere(k.checker.schema.Deep)
+	give := inline(k, e, d, func(b ast.Expr) { at = k.pos(b) })
 	of := func(n numFn) numFn {
 		return func(v *Env) int64 {
 			give(v)
 			return n(v)
 		}
 	}
-	return of(x), of(y)
+	if at.x, at.y = of(at.x), of(at.y); at.z != nil {
+		at.z = of(at.z)
+	}
+	return at
 }
 
 func inlinePlace(k *compiler, e ast.Expr, d *definition, kind sheet.Kind) place {

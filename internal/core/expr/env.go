@@ -162,7 +162,7 @@ type Prog struct {
 	own, any []kindMask // Reads without its empty parts
 
 	num  numFn
-	y    numFn // of a Position: num is x
+	y, z numFn // of a Position: num is x; z is nil where places have two lengths
 	text textFn
 }
 
@@ -198,10 +198,13 @@ func (p *Prog) Value(e *Env, t sheet.Type) sheet.Value {
 	switch p.Type.Of {
 	case sheet.Text:
 		v.S = p.Text(e)
-	case sheet.Position:
+	case sheet.Position, sheet.Position3:
 		v.N[0] = p.Int(e)
 		if e.Fault == OK {
 			v.N[1] = p.y(e)
+		}
+		if p.z != nil && e.Fault == OK {
+			v.N[2] = p.z(e)
 		}
 	case sheet.Integer:
 		v.N[0] = p.Int(e)

@@ -42,13 +42,13 @@ func bodyOf(k *compiler, e, of ast.Expr) (b body, is bool) {
 // rounded down; 0 for where it stands.
 func angleTo(k *compiler, e ast.Expr, args []ast.Expr) numFn {
 	b, is := bodyOf(k, e, args[0])
-	x, y := k.pos(args[1])
+	at := k.pos(args[1])
 	if !is {
 		return zero
 	}
 	return func(v *Env) int64 {
 		n := b.row(v).N
-		dx, dy := x(v)-n[b.pos], y(v)-n[b.pos+1]
+		dx, dy := at.x(v)-n[b.pos], at.y(v)-n[b.pos+1]
 		if max(dx, -dx, dy, -dy) > farthest {
 			fault(v, Overflow)
 			return 0
@@ -63,11 +63,11 @@ func angleTo(k *compiler, e ast.Expr, args []ast.Expr) numFn {
 }
 
 // ahead compiles ahead(body, length): the position so far in front of a body.
-func ahead(k *compiler, e ast.Expr, args []ast.Expr) (x, y numFn) {
+func ahead(k *compiler, e ast.Expr, args []ast.Expr) posFn {
 	b, is := bodyOf(k, e, args[0])
 	far := k.num(args[1])
 	if !is {
-		return zero, zero
+		return nowhere(k.checker.schema.Deep)
 	}
 	part := func(v *Env, n int) int64 {
 		row, by := b.row(v).N, far(v)
@@ -78,5 +78,9 @@ func ahead(k *compiler, e ast.Expr, args []ast.Expr) (x, y numFn) {
 		way := [2]int64{dx, dy}
 		return row[b.pos+n] + way[n]*by/ground.DirUnit
 	}
-	return func(v *Env) int64 { return part(v, 0) }, func(v *Env) int64 { return part(v, 1) }
+	out := posFn{x: func(v *Env) int64 { return part(v, 0) }, y: func(v *Env) int64 { return part(v, 1) }}
+	if k.checker.schema.Deep {
+		out.z = func(v *Env) int64 { return b.row(v).N[b.pos+2] }
+	}
+	return out
 }

@@ -53,7 +53,7 @@ func NewChecker(schema *sheet.Schema) (*Checker, error) {
 			cel.ReceiverMacro("most", 2, expandExtreme("max", math.MinInt64)),
 			cel.ReceiverMacro("least", 2, expandExtreme("min", math.MaxInt64))),
 	}
-	opts = append(append(opts, functionDecls()...), pickDecls()...)
+	opts = append(append(opts, functionDecls(schema.Deep)...), pickDecls()...)
 	opts = append(opts, listDecls()...)
 	base, err := cel.NewEnv(opts...)
 	return &Checker{schema: schema, base: base, envs: map[envKey]*cel.Env{}, known: map[compileKey]*Prog{},
@@ -70,15 +70,20 @@ type envKey struct {
 // MaxSource is the most characters an expression may have.
 const MaxSource = 4096
 
-func functionDecls() []cel.EnvOption {
+// functionDecls declares the functions; deep is whether positions have three lengths.
+func functionDecls(deep bool) []cel.EnvOption {
 	i, d, b := types.IntType, types.DoubleType, types.BoolType
 	pos := positionType
+	point := cel.Overload("point_int_int", []*cel.Type{i, i}, pos)
+	if deep {
+		point = cel.Overload("point_int_int_int", []*cel.Type{i, i, i}, pos)
+	}
 	return []cel.EnvOption{
 		cel.Function("distance", cel.Overload("distance_positions", []*cel.Type{pos, pos}, i)),
 		cel.Function("within", cel.Overload("within_position_zone", []*cel.Type{pos, kindTypes[sheet.Zone]}, b)),
 		cel.Function("angle_to", facing("angle_to", pos, i)...),
 		cel.Function("ahead", facing("ahead", i, pos)...),
-		cel.Function("point", cel.Overload("point_int_int", []*cel.Type{i, i}, pos)),
+		cel.Function("point", point),
 		cel.Function("seconds", cel.Overload("seconds_int", []*cel.Type{i}, i)),
 		cel.Function("random", cel.Overload("random_int_int", []*cel.Type{i, i}, i)),
 		cel.Function("team_named",

@@ -122,7 +122,7 @@ func (m *measures) selected(e ast.Expr) sheet.Measure {
 	return f.Measure
 }
 
-// part is what .x and .y measure: a length, unless the position is a direction or a way.
+// part is what .x, .y and .z measure: a length, unless the position is a direction or a way.
 func (m *measures) part(position ast.Expr) sheet.Measure {
 	if position.Kind() == ast.SelectKind {
 		if name := position.AsSelect().FieldName(); name != "pos" && name != "at" && name != "from" && name != "to" {
@@ -213,7 +213,7 @@ func (m *measures) call(e ast.Expr) sheet.Measure {
 	case operators.Multiply, operators.Divide:
 		return m.scaled(e, m.of(args[0]), m.of(args[1]), name == operators.Divide)
 	case "point":
-		m.lengths(args, "a point is two lengths")
+		m.lengths(args, fmt.Sprintf("a point is %s lengths", map[int]string{2: "two", 3: "three"}[len(args)]))
 		return sheet.Whatever
 	case "ahead":
 		m.of(args[0])

@@ -87,11 +87,14 @@ func (k *compiler) selected(e ast.Expr) numFn {
 		return zero
 	}
 	if k.typeOf(s.Operand()).TypeName() == positionType.TypeName() {
-		x, y := k.pos(s.Operand())
-		if s.FieldName() == "y" {
-			return y
+		at := k.pos(s.Operand())
+		switch s.FieldName() {
+		case "y":
+			return at.y
+		case "z":
+			return at.z
 		}
-		return x
+		return at.x
 	}
 	if kind, ok := kindOf(k.typeOf(e)); ok {
 		p := k.deref(e, kind)
@@ -169,13 +172,15 @@ func (k *compiler) fieldOf(e ast.Expr) (place, *sheet.Field) {
 	return p, f
 }
 
+// posFn is a compiled position. Where places have two lengths z is nil.
+type posFn struct{ x, y, z numFn }
+
 // pos compiles an expression whose value is a position.
-func (k *compiler) pos(e ast.Expr) (x, y numFn) {
+func (k *compiler) pos(e ast.Expr) posFn {
 	switch e.Kind() {
 	case ast.SelectKind:
 		if p, f := k.field(e); f != nil {
-			slot := f.Slot()
-			return func(v *Env) int64 { return p.row(v).N[slot] }, func(v *Env) int64 { return p.row(v).N[slot+1] }
+			return posOf(p, f, k.checker.schema.Deep)
 		}
 	case ast.CallKind:
 		if d := called(k, e); d != nil {
@@ -184,18 +189,43 @@ func (k *compiler) pos(e ast.Expr) (x, y numFn) {
 		c := e.AsCall()
 		switch c.FunctionName() {
 		case "point":
-			return k.num(c.Args()[0]), k.num(c.Args()[1])
+			at := posFn{x: k.num(c.Args()[0]), y: k.num(c.Args()[1])}
+			if len(c.Args()) == 3 {
+				at.z = k.num(c.Args()[2])
+			}
+			return at
 		case "ahead":
 			return ahead(k, e, c.Args())
 		case operators.Conditional:
 			cond := k.num(c.Args()[0])
-			ax, ay := k.pos(c.Args()[1])
-			bx, by := k.pos(c.Args()[2])
-			return choose(cond, ax, bx), choose(cond, ay, by)
+			a, b := k.pos(c.Args()[1]), k.pos(c.Args()[2])
+			at := posFn{x: choose(cond, a.x, b.x), y: choose(cond, a.y, b.y)}
+			if a.z != nil && b.z != nil {
+				at.z = choose(cond, a.z, b.z)
+			}
+			return at
 		}
 	}
-	k.fail(e, "a position is a field, point(x, y), ahead(…) or a choice between two")
-	return zero, zero
+	k.fail(e, "a position is a field, point(…), ahead(…) or a choice between two")
+	return nowhere(k.checker.schema.Deep)
+}
+
+// nowhere stands in for a position that cannot be compiled.
+func nowhere(deep bool) posFn {
+	if deep {
+		return posFn{zero, zero, zero}
+	}
+	return posFn{x: zero, y: zero}
+}
+
+func posOf(p place, f *sheet.Field, deep bool) posFn {
+	slot := f.Slot()
+	part := func(n int) numFn { return func(v *Env) int64 { return p.row(v).N[slot+n] } }
+	at := posFn{x: part(0), y: part(1)}
+	if deep {
+		at.z = part(2)
+	}
+	return at
 }
 
 func choose(cond, a, b numFn) numFn {

@@ -181,12 +181,15 @@ func (k *compiler) nearest(e ast.Expr, l list, to ast.Expr) place {
 		return place{kind: l.kind, row: func(v *Env) *sheet.Row { return v.Store.GetOr(0, l.kind) }}
 	}
 	k.reads(l.kind, "pos", false)
-	x, y := k.pos(to)
+	at := k.pos(to)
 	slot := f.Slot()
 	return place{kind: l.kind, row: func(v *Env) *sheet.Row {
-		px, py := x(v), y(v)
+		px, py, pz := at.x(v), at.y(v), int64(0)
+		if at.z != nil {
+			pz = at.z(v)
+		}
 		out, least, of := v.Store.GetOr(0, l.kind), uint64(0), l.owner(v)
-		if px > far || px < -far || py > far || py < -far {
+		if max(px, -px, py, -py) > far || max(pz, -pz) > far/2 {
 			fault(v, Overflow)
 		}
 		if v.Fault != OK {
@@ -197,7 +200,11 @@ func (k *compiler) nearest(e ast.Expr, l list, to ast.Expr) place {
 				continue
 			}
 			dx, dy := r.N[slot]-px, r.N[slot+1]-py
-			if d := uint64(dx*dx) + uint64(dy*dy); out.ID == 0 || d < least {
+			d := uint64(dx*dx) + uint64(dy*dy)
+			if at.z != nil {
+				d += uint64((r.N[slot+2] - pz) * (r.N[slot+2] - pz))
+			}
+			if out.ID == 0 || d < least {
 				out, least = r, d
 			}
 		}

@@ -24,14 +24,14 @@ var (
 // The fields of an aim's way: where it began, where it stopped, and its direction in thousandths. They stand in the
 // slots of Env.Aim.
 var (
-	aimSchema = &sheet.Schema{}
+	aimSchema = &sheet.Schema{Deep: true}
 	AimFrom   = aimField("from")
 	AimTo     = aimField("to")
 	AimDir    = aimField("dir")
 )
 
 // AimSlots is how many slots the way of an aim takes.
-const AimSlots = 6
+const AimSlots = 9
 
 func aimField(name string) *sheet.Field {
 	f, err := aimSchema.Add(sheet.Match, sheet.Field{Name: name, Type: sheet.Position})
@@ -83,6 +83,14 @@ func kindOf(t *cel.Type) (sheet.Kind, bool) {
 	return 0, false
 }
 
+// parts are the lengths of a position.
+func (p *provider) parts() []string {
+	if p.schema.Deep {
+		return []string{"x", "y", "z"}
+	}
+	return []string{"x", "y"}
+}
+
 func (p *provider) FindStructType(name string) (*types.Type, bool) {
 	for _, t := range append(kindTypes[:], positionType, argsType, aimType) {
 		if t.TypeName() == name {
@@ -95,7 +103,7 @@ func (p *provider) FindStructType(name string) (*types.Type, bool) {
 func (p *provider) FindStructFieldNames(name string) ([]string, bool) {
 	switch name {
 	case positionType.TypeName():
-		return []string{"x", "y"}, true
+		return p.parts(), true
 	case aimType.TypeName():
 		return aimSchema.Names(sheet.Match), true
 	case argsType.TypeName():
@@ -114,7 +122,7 @@ func (p *provider) FindStructFieldNames(name string) ([]string, bool) {
 func (p *provider) FindStructFieldType(name, field string) (*types.FieldType, bool) {
 	switch name {
 	case positionType.TypeName():
-		if field == "x" || field == "y" {
+		if slices.Contains(p.parts(), field) {
 			return &types.FieldType{Type: types.IntType}, true
 		}
 		return nil, false
@@ -160,7 +168,7 @@ func celType(f *sheet.Field) *cel.Type {
 		return types.StringType
 	case sheet.Flag:
 		return types.BoolType
-	case sheet.Position:
+	case sheet.Position, sheet.Position3:
 		return positionType
 	case sheet.Ref:
 		return kindTypes[f.Of]

@@ -32,7 +32,7 @@ func (k *compiler) inZone(p place) func(of, candidate *sheet.Row) bool {
 
 // within compiles within(position, zone).
 func (k *compiler) within(args []ast.Expr) numFn {
-	x, y := k.pos(args[0])
+	at := k.pos(args[0])
 	z := k.place(args[1])
 	pos, size := k.checker.schema.Field(sheet.Zone, "pos"), k.checker.schema.Field(sheet.Zone, "size")
 	if pos == nil {
@@ -42,7 +42,8 @@ func (k *compiler) within(args []ast.Expr) numFn {
 	k.readField(z, size)
 	return func(v *Env) int64 {
 		r := z.row(v)
-		return truth(r.ID != 0 && InZone(r, pos, size, x(v), y(v)))
+		return truth(r.ID != 0 && InZone(r, pos, size, at.x(v), at.y(v)) &&
+			(at.z == nil || InHeights(r, pos, size, at.z(v))))
 	}
 }
 
@@ -52,6 +53,13 @@ func InZone(zone *sheet.Row, pos, size *sheet.Field, x, y int64) bool {
 	zx, zy := zone.Pos(pos)
 	w, h := zone.Pos(size)
 	return InShape(x-zx, y-zy, w, h)
+}
+
+// InHeights tells whether a place in so many millimetres above 0 is between a zone's heights, its bottom included: the
+// zone is as tall as the third part of its size says.
+func InHeights(zone *sheet.Row, pos, size *sheet.Field, z int64) bool {
+	z -= zone.Height(pos)
+	return z >= 0 && z <= zone.Height(size)
 }
 
 // InShape is InZone for a point as seen from the zone's middle.

@@ -11,16 +11,21 @@ import (
 // within it.
 const MaxSide = 1000 * 1000
 
-// Ground is a playing area from (0, 0) to (Width, Height) with walls in it.
+// Ground is a playing area from (0, 0) to (Width, Height) with walls in it. Where Tall is above 0 it goes up to that,
+// and Open leaves it without a floor at 0.
 type Ground struct {
-	Width, Height int64
-	Walls         []Wall
+	Width, Height, Tall int64
+	Open                bool
+	Walls               []Wall
 }
 
-// Wall is a box, or a circle when Radius is above 0.
+// Wall is a box, or a circle when Radius is above 0. Where the ground is tall it goes from Low to High, and Rises makes
+// a ramp of a box.
 type Wall struct {
-	Left, Top, Right, Bottom int64
-	X, Y, Radius             int64
+	Left, North, Right, South int64
+	X, Y, Radius              int64
+	Low, High                 int64
+	Rises                     Rise
 }
 
 // Touches tells whether a circle of radius r around a point overlaps the wall's inside; touching its edge does not
@@ -31,9 +36,9 @@ func (w *Wall) Touches(x, y, r int64) bool {
 		return dx*dx+dy*dy < d*d
 	}
 	dx := max(w.Left-x, 0, x-w.Right)
-	dy := max(w.Top-y, 0, y-w.Bottom)
+	dy := max(w.North-y, 0, y-w.South)
 	if dx == 0 && dy == 0 { // the centre is in the box or on its edge
-		return r > 0 || x > w.Left && x < w.Right && y > w.Top && y < w.Bottom
+		return r > 0 || x > w.Left && x < w.Right && y > w.North && y < w.South
 	}
 	return dx*dx+dy*dy < r*r
 }
@@ -55,23 +60,23 @@ func (g *Ground) Free(x, y, r int64) bool {
 // that stands in a wall may leave it.
 func (g *Ground) Move(x, y, dx, dy, r int64) (int64, int64) {
 	left, right := min(x, x+dx)-r, max(x, x+dx)+r
-	top, bottom := min(y, y+dy)-r, max(y, y+dy)+r
+	north, south := min(y, y+dy)-r, max(y, y+dy)+r
 	tx, ty := held(x, dx, r, g.Width), held(y, dy, r, g.Height)
 	clear := true
 	for i := range g.Walls {
-		clear = clear && !g.Walls[i].meets(left, top, right, bottom)
+		clear = clear && !g.Walls[i].meets(left, north, right, south)
 	}
 	if clear {
 		return tx, ty
 	}
 	for i := range g.Walls {
-		if w := &g.Walls[i]; w.meets(left, top, right, bottom) {
+		if w := &g.Walls[i]; w.meets(left, north, right, south) {
 			lo, hi := w.span(y, r)
 			tx = stop(x, tx, lo, hi)
 		}
 	}
 	for i := range g.Walls {
-		if w := &g.Walls[i]; w.meets(left, top, right, bottom) {
+		if w := &g.Walls[i]; w.meets(left, north, right, south) {
 			t := w.turned()
 			lo, hi := t.span(tx, r)
 			ty = stop(y, ty, lo, hi)
@@ -105,16 +110,19 @@ func stop(a, b, lo, hi int64) int64 {
 }
 
 // meets tells whether the wall's bounds overlap a box.
-func (w *Wall) meets(left, top, right, bottom int64) bool {
+func (w *Wall) meets(left, north, right, south int64) bool {
 	if w.Radius > 0 {
-		return w.X+w.Radius >= left && w.X-w.Radius <= right && w.Y+w.Radius >= top && w.Y-w.Radius <= bottom
+		return w.X+w.Radius >= left && w.X-w.Radius <= right && w.Y+w.Radius >= north && w.Y-w.Radius <= south
 	}
-	return w.Right >= left && w.Left <= right && w.Bottom >= top && w.Top <= bottom
+	return w.Right >= left && w.Left <= right && w.South >= north && w.North <= south
 }
 
 // turned is the wall with its axes exchanged.
 func (w *Wall) turned() Wall {
-	return Wall{Left: w.Top, Top: w.Left, Right: w.Bottom, Bottom: w.Right, X: w.Y, Y: w.X, Radius: w.Radius}
+	t := *w
+	t.Left, t.North, t.Right, t.South, t.X, t.Y = w.North, w.Left, w.South, w.Right, w.Y, w.X
+	t.Rises = [...]Rise{RiseNot, RiseSouth, RiseEast, RiseNorth, RiseWest}[w.Rises]
+	return t
 }
 
 // span is the open interval of x in which a body of radius r overlaps the wall when its centre is at height y. It is
@@ -128,9 +136,9 @@ func (w *Wall) span(y, r int64) (lo, hi int64) {
 		}
 		return 0, 0
 	}
-	dy := max(w.Top-y, 0, y-w.Bottom)
+	dy := max(w.North-y, 0, y-w.South)
 	if dy == 0 {
-		if r == 0 && (y == w.Top || y == w.Bottom) {
+		if r == 0 && (y == w.North || y == w.South) {
 			return 0, 0
 		}
 		return w.Left - r, w.Right + r
@@ -177,14 +185,14 @@ func (w *Wall) blocks(ax, ay, bx, by int64) bool {
 	if w.Radius > 0 {
 		return segmentNear(ax, ay, bx, by, w.X, w.Y, w.Radius)
 	}
-	if max(ax, bx) <= w.Left || min(ax, bx) >= w.Right || max(ay, by) <= w.Top || min(ay, by) >= w.Bottom {
+	if max(ax, bx) <= w.Left || min(ax, bx) >= w.Right || max(ay, by) <= w.North || min(ay, by) >= w.South {
 		return false
 	}
 	if ax == bx && ay == by {
 		return true
 	}
 	side := func(x, y int64) int64 { return (bx-ax)*(y-ay) - (by-ay)*(x-ax) }
-	a, b, c, d := side(w.Left, w.Top), side(w.Right, w.Top), side(w.Left, w.Bottom), side(w.Right, w.Bottom)
+	a, b, c, d := side(w.Left, w.North), side(w.Right, w.North), side(w.Left, w.South), side(w.Right, w.South)
 	return !(min(a, b, c, d) >= 0 || max(a, b, c, d) <= 0)
 }
 
@@ -265,7 +273,7 @@ func (w *Wall) grown(r int64) Wall {
 	if w.Radius > 0 {
 		return Wall{X: w.X, Y: w.Y, Radius: w.Radius + r}
 	}
-	return Wall{Left: w.Left - r, Top: w.Top - r, Right: w.Right + r, Bottom: w.Bottom + r}
+	return Wall{Left: w.Left - r, North: w.North - r, Right: w.Right + r, South: w.South + r}
 }
 
 // Corners of a box, and of the eight-sided frame of a circle, in thousandths of the way from the middle to an edge.
@@ -311,8 +319,8 @@ func (w *Wall) corner(c [2]int64, spare int64) (x, y int64) {
 	if x = w.Left - spare; c[0] > 0 {
 		x = w.Right + spare
 	}
-	if y = w.Top - spare; c[1] > 0 {
-		y = w.Bottom + spare
+	if y = w.North - spare; c[1] > 0 {
+		y = w.South + spare
 	}
 	return x, y
 }

@@ -18,7 +18,7 @@ func small(r *rand.Rand) *ground.Ground {
 			g.Walls = append(g.Walls, ground.Wall{X: x, Y: y, Radius: 1 + r.Int64N(20)})
 		} else {
 			g.Walls = append(g.Walls,
-				ground.Wall{Left: x, Top: y, Right: x + 2 + r.Int64N(30), Bottom: y + 2 + r.Int64N(30)})
+				ground.Wall{Left: x, North: y, Right: x + 2 + r.Int64N(30), South: y + 2 + r.Int64N(30)})
 		}
 	}
 	return g
@@ -54,7 +54,7 @@ func blocked(w *ground.Wall, ax, ay, bx, by int64) bool {
 			if dx*dx+dy*dy < r*r {
 				return true
 			}
-		} else if x > w.Left*parts && x < w.Right*parts && y > w.Top*parts && y < w.Bottom*parts {
+		} else if x > w.Left*parts && x < w.Right*parts && y > w.North*parts && y < w.South*parts {
 			return true
 		}
 	}
@@ -112,9 +112,9 @@ func TestSeesAgainstManyPoints(t *testing.T) {
 // nearlyTouched tells whether the line sees past the wall when it is a millimetre smaller.
 func nearlyTouched(w *ground.Wall, ax, ay, bx, by int64) bool {
 	less := *w
-	less.Left, less.Top, less.Right, less.Bottom, less.Radius = w.Left+1, w.Top+1, w.Right-1, w.Bottom-1, max(
+	less.Left, less.North, less.Right, less.South, less.Radius = w.Left+1, w.North+1, w.Right-1, w.South-1, max(
 		w.Radius-1, 0)
-	if w.Radius == 1 || w.Radius == 0 && (less.Left >= less.Right || less.Top >= less.Bottom) {
+	if w.Radius == 1 || w.Radius == 0 && (less.Left >= less.Right || less.North >= less.South) {
 		return true
 	}
 	g := ground.Ground{Walls: []ground.Wall{less}}

@@ -87,6 +87,20 @@ func YawOf(dx, dy int64) (yaw int64, is bool) {
 	return q*quarter + low, true
 }
 
+// PitchOf returns how far a direction points up, in units of yaw: from -16,384, straight down, to 16,384. The parts are
+// within MaxSide.
+func PitchOf(way Point) int64 {
+	pitch, _ := YawOf(Root(way.X*way.X+way.Y*way.Y), way.Z)
+	return int64(int16(pitch))
+}
+
+// DirOf returns the direction of a yaw that points up by a pitch, of length DirUnit, give or take two millionths.
+func DirOf(yaw, pitch int64) Point {
+	x, y := Dir(yaw)
+	along, up := Dir(pitch)
+	return Point{x * along / DirUnit, y * along / DirUnit, up}
+}
+
 // Turned returns by how much one turns from a yaw to another, the shorter way: from -32,768 to 32,767.
 func Turned(from, to int64) int64 { return int64(int16(to - from)) }
 

@@ -89,14 +89,17 @@ func (s *seat) remember(v step.Verdict) {
 
 // grant does what is asked for, or says why not.
 func (l *Lobby) grant(s *seat, in *step.Input) step.Verdict {
+	if in.Value.Type == sheet.Unreadable && in.Verb != step.Set {
+		return step.Verdict{Code: code.BadArgument, Reason: in.Value.S}
+	}
 	if in.Faces && in.N == 0 { // and not again when a cost has been taken
-		if v := l.match.Motion.Face(s.Player, in); !v.OK() {
+		if v := l.match.Facing.Face(s.Player, in); !v.OK() {
 			return v
 		}
 	}
 	switch in.Verb {
 	case step.Face:
-		return l.match.Motion.Faced(s.Player, in)
+		return l.match.Facing.Faced(s.Player, in)
 	case step.Act:
 		if in.N != 0 {
 			return l.match.Charged(s.Player, in)

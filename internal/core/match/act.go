@@ -80,7 +80,7 @@ func (m *acts) Act(s *Player, in *step.Input) step.Verdict {
 	}
 	m.hits = m.hits[:0]
 	if a.Aim.At != rulebook.AimSelf {
-		if v := m.aims.aim(s.Row, a, aimed{in.Target, in.X, in.Y, in.Point}); v.Code != code.OK {
+		if v := m.aims.aim(s.Row, a, pointed(in)); v.Code != code.OK {
 			return v
 		}
 	}

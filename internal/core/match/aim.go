@@ -21,8 +21,13 @@ type aims struct {
 // aimed is where an input points.
 type aimed struct {
 	target sheet.ID
-	x, y   int64
-	point  bool // x and y are given
+	at     ground.Point // or a direction
+	point  bool         // at is given
+}
+
+// pointed is where an intent points.
+func pointed(in *step.Input) aimed {
+	return aimed{in.Target, ground.Point{X: in.X, Y: in.Y, Z: in.Z}, in.Point}
 }
 
 // aim finds whom an action or act of a player or creature hits, from the authority's own positions, and adds them to
@@ -106,9 +111,7 @@ func (m *aims) unseen(me, t *sheet.Row) bool {
 	if !m.targetable(t) {
 		return true
 	}
-	x, y := m.at(me)
-	tx, ty := m.at(t)
-	return !near(x, y, tx, ty, g.Sight.Far+g.Sight.Far/10) // as far as a copy may still show it
+	return !inReach(m.at(me), m.at(t), g.Sight.Far+g.Sight.Far/10) // as far as a copy may still show it
 }
 
 func (m *aims) aimTarget(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
@@ -130,27 +133,25 @@ func (m *aims) aimTarget(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdi
 		return step.Verdict{Code: code.TargetOut, Reason: "the target is out"}
 	}
 	if m.reach != anywhere {
-		ax, ay := m.at(me)
-		bx, by := m.at(t)
-		if !near(ax, ay, bx, by, m.reach) {
-			return step.Verdict{
-				Code: code.OutOfReach,
-				Reason: a.Title + " reaches " + metres(m.reach) + ", the target is " +
-					metres(ground.Root((ax-bx)*(ax-bx)+(ay-by)*(ay-by))) + " away",
-			}
+		from, to := middleOf(m.stage, me), middleOf(m.stage, t)
+		if !inReach(from, to, m.reach) {
+			return step.Verdict{Code: code.OutOfReach, Reason: a.Title + " reaches " + metres(m.reach) +
+				", the target is " + metres(apartBy(from, to)) + " away"}
 		}
-		if a.Aim.Block && !m.ground().Sees(ax, ay, bx, by) {
+		if a.Aim.Block && !sees(m.ground(), eyeOf(m.stage, me), to) {
 			return step.Verdict{Code: code.Blocked, Reason: "a wall is in the way"}
 		}
 	}
 	m.hits = append(m.hits, t)
 	if m.ground() != nil {
-		x, y := m.at(me)
-		tx, ty := m.at(t)
-		m.way(x, y, tx, ty, tx-x, ty-y)
+		eye, to := eyeOf(m.stage, me), middleOf(m.stage, t)
+		m.way(eye, to, from(to, eye))
 	}
 	return step.Verdict{}
 }
+
+// apartBy is how far two places are apart, rounded down.
+func apartBy(a, b ground.Point) int64 { return ground.Root(square(from(a, b))) }
 
 func near(ax, ay, bx, by, reach int64) bool {
 	dx, dy := ax-bx, ay-by
@@ -160,122 +161,137 @@ func near(ax, ay, bx, by, reach int64) bool {
 func metres(mm int64) string { return sheet.ShowThousandths(mm) + " m" }
 
 // way notes where an aim began, where it stopped, and its direction.
-func (m *aims) way(x, y, tx, ty, dx, dy int64) {
-	n := m.env.Aim.N
-	n[expr.AimFrom.Slot()], n[expr.AimFrom.Slot()+1] = x, y
-	n[expr.AimTo.Slot()], n[expr.AimTo.Slot()+1] = tx, ty
-	if d := ground.Root(dx*dx + dy*dy); d > 0 {
-		dx, dy = dx*full/d, dy*full/d
+func (m *aims) way(begins, stops, dir ground.Point) {
+	if d := ground.Root(square(dir)); d > 0 {
+		dir = ground.Point{X: dir.X * full / d, Y: dir.Y * full / d, Z: dir.Z * full / d}
 	}
-	n[expr.AimDir.Slot()], n[expr.AimDir.Slot()+1] = dx, dy
+	put(m.env.Aim, expr.AimFrom, begins)
+	put(m.env.Aim, expr.AimTo, stops)
+	put(m.env.Aim, expr.AimDir, dir)
 }
 
-// aimLine finds the first one hit along a line towards X, Y as seen from whoever aims, or all where it pierces: the
-// nearest along it first, the earlier in the lists when two are equally near.
-func (m *aims) aimLine(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
-	if !in.point || in.x == 0 && in.y == 0 || !inRange(in.x) || !inRange(in.y) {
+// direction refuses an aim that points nowhere.
+func direction(a *rulebook.Action, in aimed) step.Verdict {
+	if !in.point || in.at == (ground.Point{}) || !isPlace(in.at) {
 		return step.Verdict{Code: code.NoTarget, Reason: a.Title + " needs a direction other than (0, 0)"}
 	}
-	x, y := m.at(me)
-	line := ground.Line{X: x, Y: y, DX: in.x, DY: in.y, Reach: m.reach, Half: a.Aim.Thick}
+	return step.Verdict{}
+}
+
+// aimLine finds the first one hit along a line in a direction as seen from the eye of whoever aims, or all where it
+// pierces: the nearest along it first, the earlier in the lists when two are equally near.
+func (m *aims) aimLine(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
+	if v := direction(a, in); !v.OK() {
+		return v
+	}
+	eye := eyeOf(m.stage, me)
 	start := len(m.hits)
 	for n := range aimLists {
 		for _, p := range m.aimable(a, n) {
-			if p == me || m.reaches(me, p, a) != code.OK {
-				continue
-			}
-			px, py := m.at(p)
-			if _, ok := line.Hits(px, py, m.radiusOf(p)); ok && (!a.Aim.Block || m.ground().Sees(x, y, px, py)) {
+			if p != me && m.reaches(me, p, a) == code.OK && m.onLine(eye, p, a, in.at) &&
+				(!a.Aim.Block || sees(m.ground(), eye, middleOf(m.stage, p))) {
 				m.hits = append(m.hits, p)
 			}
 		}
 	}
 	along := func(p *sheet.Row) int64 {
-		px, py := m.at(p)
-		return (px-x)*in.x + (py-y)*in.y
+		way := from(middleOf(m.stage, p), eye)
+		return way.X*in.at.X + way.Y*in.at.Y + way.Z*in.at.Z
 	}
 	slices.SortStableFunc(m.hits[start:], func(p, q *sheet.Row) int { return cmp.Compare(along(p), along(q)) })
 	if !a.Aim.Pierce {
 		m.hits = m.hits[:min(len(m.hits), start+1)]
 	}
-	m.lineStops(a, in, x, y, start, along)
+	m.lineStops(a, in.at, eye, start, along)
 	return step.Verdict{}
+}
+
+// onLine tells whether a line from an eye comes upon somebody.
+func (m *aims) onLine(eye ground.Point, p *sheet.Row, a *rulebook.Action, dir ground.Point) (ok bool) {
+	at, body := m.at(p), bodyOf(m.stage, p)
+	if m.ground().Tall == 0 {
+		line := ground.Line{X: eye.X, Y: eye.Y, DX: dir.X, DY: dir.Y, Reach: m.reach, Half: a.Aim.Thick}
+		_, ok = line.Hits(at.X, at.Y, body.Radius)
+		return ok
+	}
+	ray := ground.Ray{From: eye, Dir: dir, Reach: m.reach, Half: a.Aim.Thick}
+	_, ok = ray.Hits(at, body)
+	return ok
 }
 
 // lineStops notes where a line stops: at the one it hits, or, when it hits nobody or goes through, at a wall or the end
 // of its reach.
-func (m *aims) lineStops(a *rulebook.Action, in aimed, x, y int64, start int, along func(*sheet.Row) int64) {
-	d := max(ground.Root(in.x*in.x+in.y*in.y), 1)
-	tx, ty := x+in.x*m.reach/d, y+in.y*m.reach/d
+func (m *aims) lineStops(a *rulebook.Action, dir, eye ground.Point, start int, along func(*sheet.Row) int64) {
+	d := max(ground.Root(square(dir)), 1)
+	to := onward(eye, dir, m.reach, d)
 	if n := len(m.hits); n > start && !a.Aim.Pierce {
-		far := along(m.hits[start]) / d
-		tx, ty = x+in.x*far/d, y+in.y*far/d
+		to = onward(eye, dir, along(m.hits[start])/d, d)
 	} else {
-		tx, ty = m.ground().Cut(x, y, tx, ty)
+		to = cut(m.ground(), eye, to)
 		if a.Aim.Block {
-			tx, ty = m.ground().Until(x, y, tx, ty)
+			to = until(m.ground(), eye, to)
 		}
 	}
-	m.way(x, y, tx, ty, in.x, in.y)
+	m.way(eye, to, dir)
 }
 
-// aimCone finds everyone whose centre is in a cone that opens towards X, Y as seen from whoever aims, nearest first.
+// onward is where one comes that goes so far in a direction, which is long.
+func onward(p, dir ground.Point, far, long int64) ground.Point {
+	return ground.Point{X: p.X + dir.X*far/long, Y: p.Y + dir.Y*far/long, Z: p.Z + dir.Z*far/long}
+}
+
+// aimCone finds everyone whose middle is in a cone that opens in a direction as seen from the eye of whoever aims,
+// nearest first.
 func (m *aims) aimCone(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
-	if !in.point || in.x == 0 && in.y == 0 || !inRange(in.x) || !inRange(in.y) {
-		return step.Verdict{Code: code.NoTarget, Reason: a.Title + " needs a direction other than (0, 0)"}
+	if v := direction(a, in); !v.OK() {
+		return v
 	}
-	x, y := m.at(me)
-	d := ground.Root(in.x*in.x + in.y*in.y)
-	m.gather(me, a, x, y, m.reach, func(px, py int64) bool {
-		long := ground.Root((px-x)*(px-x) + (py-y)*(py-y))
-		dot := (px-x)*in.x + (py-y)*in.y
+	eye, d := eyeOf(m.stage, me), max(ground.Root(square(in.at)), 1)
+	m.gather(me, a, eye, m.reach, func(p ground.Point) bool {
+		way := from(p, eye)
+		long := ground.Root(square(way))
+		dot := way.X*in.at.X + way.Y*in.at.Y + way.Z*in.at.Z
 		return long == 0 || dot*cosUnit >= long*d*a.Aim.Cos
 	})
-	tx, ty := m.ground().Cut(x, y, x+in.x*m.reach/max(d, 1), y+in.y*m.reach/max(d, 1))
-	m.way(x, y, tx, ty, in.x, in.y)
+	m.way(eye, cut(m.ground(), eye, onward(eye, in.at, m.reach, d)), in.at)
 	return step.Verdict{}
 }
 
 // cosUnit is one, in the unit of Aim.Cos.
 const cosUnit = 1_000_000
 
-// aimArea finds everyone whose centre is in a circle around a point in reach, nearest first.
+// aimArea finds everyone whose middle is in a circle, on tall ground a ball, around a point in reach, nearest first.
 func (m *aims) aimArea(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
-	sx, sy := m.at(me)
-	x, y := sx, sy
+	middle, eye := middleOf(m.stage, me), eyeOf(m.stage, me)
+	at := middle
 	if m.reach != anywhere {
-		if !in.point || !inRange(in.x) || !inRange(in.y) {
+		if !in.point || !isPlace(in.at) {
 			return step.Verdict{Code: code.NoTarget, Reason: a.Title + " needs a point"}
 		}
-		if x, y = in.x, in.y; !near(sx, sy, x, y, m.reach) {
+		if at = in.at; !inReach(middle, at, m.reach) {
 			return step.Verdict{Code: code.OutOfReach, Reason: a.Title + " reaches " + metres(m.reach)}
 		}
-		if a.Aim.Block && !m.ground().Sees(sx, sy, x, y) {
+		if a.Aim.Block && !sees(m.ground(), eye, at) {
 			return step.Verdict{Code: code.Blocked, Reason: "a wall is in the way"}
 		}
 	}
-	m.gather(me, a, x, y, a.Aim.Radius, nil)
-	m.way(sx, sy, x, y, x-sx, y-sy)
+	m.gather(me, a, at, a.Aim.Radius, nil)
+	m.way(eye, at, from(at, eye))
 	return step.Verdict{}
 }
 
-// gather hits everyone within a radius of a point whose centre also passes a test, nearest first.
-func (m *aims) gather(me *sheet.Row, a *rulebook.Action, x, y, radius int64, in func(x, y int64) bool) {
+// gather hits everyone within a radius of a point whose middle also passes a test, nearest first.
+func (m *aims) gather(me *sheet.Row, a *rulebook.Action, at ground.Point, radius int64, in func(ground.Point) bool) {
 	start := len(m.hits)
 	for n := range aimLists {
 		for _, p := range m.aimable(a, n) {
-			px, py := m.at(p)
-			if m.reaches(me, p, a) == code.OK && near(x, y, px, py, radius) && (in == nil || in(px, py)) &&
-				(!a.Aim.Block || m.ground().Sees(x, y, px, py)) {
+			mid := middleOf(m.stage, p)
+			if m.reaches(me, p, a) == code.OK && inReach(at, mid, radius) && (in == nil || in(mid)) &&
+				(!a.Aim.Block || sees(m.ground(), at, mid)) {
 				m.hits = append(m.hits, p)
 			}
 		}
 	}
-	away := func(p *sheet.Row) int64 {
-		px, py := m.at(p)
-		return (px-x)*(px-x) + (py-y)*(py-y)
-	}
+	away := func(p *sheet.Row) int64 { return square(from(middleOf(m.stage, p), at)) }
 	slices.SortStableFunc(m.hits[start:], func(p, q *sheet.Row) int { return cmp.Compare(away(p), away(q)) })
 }
-
-func inRange(n int64) bool { return n >= -ground.MaxSide && n <= ground.MaxSide }

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/ground"
 	"turnvex.example/turnvex/internal/core/names"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -79,11 +80,12 @@ func (m *acts) unfit(s *Player, f *sheet.Field, b *rulebook.Bound, v sheet.Value
 		return ""
 	case f.Type == sheet.Ref && m.st.GetOr(sheet.ID(v.N[0]), f.Of).ID == 0:
 		return fmt.Sprintf("%s must be a %s of this lobby", f.Name, f.Of)
-	case f.Type == sheet.Position && b.Direction:
-		if !between(v.N[0], -full, full) || !between(v.N[1], -full, full) || v.N[0] == 0 && v.N[1] == 0 {
-			return f.Name + " is a direction: two integers from -1000 to 1000, not both 0"
+	case f.Type.IsPosition() && b.Direction:
+		if p := pointIn(v); max(p.X, -p.X, p.Y, -p.Y, p.Z, -p.Z) > full || p == (ground.Point{}) {
+			return f.Name + " is a direction: " + map[bool]string{false: "two integers from -1000 to 1000, not both 0",
+				true: "three integers from -1000 to 1000, not all 0"}[f.Type == sheet.Position3]
 		}
-	case f.Type == sheet.Position:
+	case f.Type.IsPosition():
 		return m.offGround(s, f, b, v)
 	}
 	return ""
@@ -135,13 +137,17 @@ func (m *acts) unfitItems(f *sheet.Field, v sheet.Value) string {
 // offGround says why a place is not one that may be named.
 func (m *acts) offGround(s *Player, f *sheet.Field, b *rulebook.Bound, v sheet.Value) string {
 	g := m.ground()
-	if !between(v.N[0], 0, g.Width) || !between(v.N[1], 0, g.Height) {
+	if !between(v.N[0], 0, g.Width) || !between(v.N[1], 0, g.Height) || !between(v.N[2], 0, g.Tall) {
+		if g.Tall > 0 {
+			return fmt.Sprintf("%s must lie on the ground, from [0, 0, 0] to [%d, %d, %d]", f.Name, g.Width, g.Height,
+				g.Tall)
+		}
 		return fmt.Sprintf("%s must lie on the ground, from [0, 0] to [%d, %d]", f.Name, g.Width, g.Height)
 	}
 	if b.Reach == 0 || s == nil {
 		return ""
 	}
-	if x, y := s.Row.Pos(m.book.F.Player.Pos); !near(x, y, v.N[0], v.N[1], b.Reach) {
+	if !inReach(m.at(s.Row), pointIn(v), b.Reach) {
 		return fmt.Sprintf("%s must lie within %s of you", f.Name, metres(b.Reach))
 	}
 	return ""

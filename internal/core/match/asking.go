@@ -59,8 +59,12 @@ func (m *acts) walkDecision(w *state.Walk, d *decision) {
 	state.Int(w, "seq", &d.seq)
 	state.Ints(w, "hits", &d.hits)
 	m.walkNamed(w, "args", &d.args)
-	for i := range d.way {
-		state.Int(w, fmt.Sprintf("way %d", i), &d.way[i])
+	slots := []int{0, 1, 3, 4, 6, 7, 2, 5, 8} // of x and y, and then of z
+	if !m.book.Schema.Deep {
+		slots = slots[:6]
+	}
+	for i, slot := range slots {
+		state.Int(w, fmt.Sprintf("way %d", i), &d.way[slot])
 	}
 	name := ""
 	if d.act != nil {

@@ -100,8 +100,7 @@ func (m *pieces) putDown(b *rulebook.Bearer, holder *sheet.Row) bool {
 	if b.Piece == rulebook.NoPiece || holder == nil || len(m.st.Of(sheet.Piece)) >= maxPieces {
 		return false
 	}
-	x, y := holder.Pos(m.book.F.Player.Pos)
-	r := m.placeAt(b.Piece, x, y)
+	r := m.placeAt(b.Piece, m.laid(m.book.Pieces[b.Piece], m.at(holder)))
 	if holder.Flag(m.book.F.Player.Alive) {
 		m.setTouching(r, holder, true)
 	}

@@ -31,8 +31,12 @@ type bodies struct {
 	spread  int64  // how far any reaches from its middle, its way in this tick included
 	bySlot  []int  // the place of each player by its slot
 	near    []uint64
-	ways    []way // of the players, while touches are looked for
+	up      []upright // of each, on tall ground
+	ways    []way     // of the players, while touches are looked for
 }
+
+// upright is how high somebody is at a tick, and was before it, and how tall they are.
+type upright struct{ z, oz, tall int64 }
 
 // spot is one of the bodies in the order from west to east.
 type spot struct {
@@ -65,6 +69,16 @@ func (m *nearby) gatherBodies() {
 		b.spread = max(b.spread, x.reach+max(x.x-x.ox, x.ox-x.x))
 	}
 	b.sort()
+	b.up = b.up[:0]
+	for i := range b.list {
+		if r := b.list[i].row; pf.Pos.Type == sheet.Position3 {
+			pos, was := pf.Pos, pf.Was
+			if r.Kind == sheet.Creature {
+				pos, was = cf.Pos, cf.Was
+			}
+			b.up = append(b.up, upright{r.Height(pos), r.Height(was), bodyOf(m.stage, r).Tall})
+		}
+	}
 }
 
 // sort puts the places in order from west to east. They are nearly so from the tick before.

@@ -54,14 +54,14 @@ func (m *creatures) choose(r *sheet.Row, c *rulebook.Creature) {
 	}
 	n := r.N // what is hidden is not marked
 	n[f.Look.Slot()] = int64(m.play + c.Decides)
-	x, y := r.Pos(f.Pos)
-	gx, gy := x, y
+	at := placeIn(r, f.Pos)
+	goal := at
 	if mv != nil {
 		anew := n[f.Doing.Slot()] != doing
 		if anew {
 			n[f.Leg.Slot()] = 0
 		}
-		gx, gy = m.goal(r, c, mv, anew)
+		goal = m.goal(r, c, mv, anew)
 		pace := &c.Speed
 		if mv.Hurries {
 			pace = &mv.Speed
@@ -69,11 +69,11 @@ func (m *creatures) choose(r *sheet.Row, c *rulebook.Creature) {
 		n[f.Pace.Slot()] = paceOf(m.stage, pace, fastest)
 	}
 	n[f.Doing.Slot()] = doing
-	put(r, f.Since, x, y)
-	if c.Round && (gx != x || gy != y) && !m.ground().Clear(x, y, gx, gy, c.Radius) {
-		vx, vy, ok := m.ground().Around(x, y, gx, gy, c.Radius, offWalls)
+	put(r, f.Since, at)
+	if g := m.level(c, at); c.Round && goal != at && !g.Clear(at.X, at.Y, goal.X, goal.Y, c.Radius) {
+		x, y, ok := g.Around(at.X, at.Y, goal.X, goal.Y, c.Radius, offWalls)
 		if ok {
-			gx, gy = vx, vy
+			goal.X, goal.Y = x, y
 		}
 		if mv.To != nil {
 			n[f.Leg.Slot()] = sheet.Bit(ok)
@@ -81,84 +81,92 @@ func (m *creatures) choose(r *sheet.Row, c *rulebook.Creature) {
 	} else if mv != nil && mv.To != nil {
 		n[f.Leg.Slot()] = 0
 	}
-	m.head(r, gx, gy)
+	m.head(r, c, goal)
 }
 
 // head turns a creature towards a point.
-func (m *creatures) head(r *sheet.Row, gx, gy int64) {
+func (m *creatures) head(r *sheet.Row, c *rulebook.Creature, goal ground.Point) {
 	f := &m.book.F.Creature
-	x, y := r.Pos(f.Pos)
-	put(r, f.Goal, gx, gy)
-	dx, dy := gx-x, gy-y
-	if dx == 0 && dy == 0 {
-		put(r, f.Head, 0, 0)
+	put(r, f.Goal, goal)
+	way := from(goal, placeIn(r, f.Pos))
+	if !c.Flies {
+		way.Z = 0
+	}
+	if way == (ground.Point{}) {
+		put(r, f.Head, way)
 		return
 	}
-	if f.Yaw != nil {
-		yaw, _ := ground.YawOf(dx, dy)
+	if yaw, is := ground.YawOf(way.X, way.Y); is && f.Yaw != nil {
 		m.st.SetInt(r, f.Yaw, yaw)
 	}
-	d := ground.Root(dx*dx + dy*dy)
-	by := shareOf(d)
-	put(r, f.Head, by.of(dx*full), by.of(dy*full))
+	by := shareOf(ground.Root(square(way)))
+	put(r, f.Head, ground.Point{X: by.of(way.X * full), Y: by.of(way.Y * full), Z: by.of(way.Z * full)})
 }
 
 // put writes a hidden position, which nothing else reads: it is not marked.
-func put(r *sheet.Row, f *sheet.Field, x, y int64) {
-	r.N[f.Slot()], r.N[f.Slot()+1] = x, y
+func put(r *sheet.Row, f *sheet.Field, p ground.Point) {
+	n := r.N[f.Slot():]
+	if n[0], n[1] = p.X, p.Y; f.Type == sheet.Position3 {
+		n[2] = p.Z
+	}
 }
 
 // goal is where a way to move leads from where a creature is.
-func (m *creatures) goal(r *sheet.Row, c *rulebook.Creature, mv *rulebook.Move, anew bool) (x, y int64) {
+func (m *creatures) goal(r *sheet.Row, c *rulebook.Creature, mv *rulebook.Move, anew bool) ground.Point {
 	f := &m.book.F.Creature
-	x, y = r.Pos(f.Pos)
+	at := placeIn(r, f.Pos)
 	switch {
 	case mv.To != nil:
 		v := mv.To.Value(&m.env, sheet.Position)
 		m.faulty(mv.Line)
 		if m.env.Fault != expr.OK {
-			return x, y
+			return at
 		}
-		gx, gy := apart(x, y, v.N[0], v.N[1], mv.Gap)
-		return m.inside(c, gx, gy)
+		return m.inside(c, apart(at, pointIn(v), mv.Gap))
 	case len(mv.Along) > 0:
-		return m.nextPoint(r, mv, x, y)
+		return m.nextPoint(r, c, mv, at)
 	case mv.Wander > 0:
-		gx, gy := r.Pos(f.Goal)
-		sx, sy := r.Pos(f.Since)
-		if anew || x == gx && y == gy || x == sx && y == sy {
+		goal, since := placeIn(r, f.Goal), placeIn(r, f.Since)
+		if anew || m.isAt(c, at, goal) || at == since {
 			return m.stroll(r, c, mv)
 		}
-		return gx, gy
+		return goal
 	}
-	return x, y
+	return at
+}
+
+// isAt tells whether a creature is where it goes: who walks is so over it and under it.
+func (m *creatures) isAt(c *rulebook.Creature, at, goal ground.Point) bool {
+	return at.X == goal.X && at.Y == goal.Y && (at.Z == goal.Z || !c.Flies)
 }
 
 // apart is where to go to be a gap off a point: nowhere, where one is off it enough, but not much.
-func apart(x, y, tx, ty, gap int64) (gx, gy int64) {
+func apart(at, to ground.Point, gap int64) ground.Point {
 	if gap == 0 {
-		return tx, ty
+		return to
 	}
-	dx, dy := x-tx, y-ty
-	d := ground.Root(dx*dx + dy*dy)
+	way := from(at, to)
+	d := ground.Root(square(way))
 	if d == 0 || d <= gap && d*10 >= gap*9 {
-		return x, y
+		return at
 	}
 	by := shareOf(d)
-	return tx + by.of(dx*gap), ty + by.of(dy*gap)
+	return ground.Point{X: to.X + by.of(way.X*gap), Y: to.Y + by.of(way.Y*gap), Z: to.Z + by.of(way.Z*gap)}
 }
 
 // inside holds a point where a creature can stand within the ground.
-func (m *creatures) inside(c *rulebook.Creature, x, y int64) (int64, int64) {
+func (m *creatures) inside(c *rulebook.Creature, p ground.Point) ground.Point {
 	g := m.ground()
-	return min(max(x, c.Radius), max(g.Width-c.Radius, 0)), min(max(y, c.Radius), max(g.Height-c.Radius, 0))
+	p.X, p.Y = min(max(p.X, c.Radius), max(g.Width-c.Radius, 0)), min(max(p.Y, c.Radius), max(g.Height-c.Radius, 0))
+	p.Z = min(max(p.Z, 0), max(g.Tall-c.Tall, 0))
+	return p
 }
 
 // nextPoint is the point of a path that a creature walks to; at one, it is the next.
-func (m *creatures) nextPoint(r *sheet.Row, mv *rulebook.Move, x, y int64) (int64, int64) {
+func (m *creatures) nextPoint(r *sheet.Row, c *rulebook.Creature, mv *rulebook.Move, at ground.Point) ground.Point {
 	leg := &r.N[m.book.F.Creature.Leg.Slot()]
 	n := int64(len(mv.Along))
-	at := func() [2]int64 {
+	next := func() ground.Point {
 		i := *leg % n
 		if mv.Then == rulebook.PathBack && n > 1 {
 			if i = *leg % (2*n - 2); i >= n {
@@ -167,30 +175,38 @@ func (m *creatures) nextPoint(r *sheet.Row, mv *rulebook.Move, x, y int64) (int6
 		}
 		return mv.Along[i]
 	}
-	if p := at(); p[0] == x && p[1] == y && (mv.Then != rulebook.PathStay || *leg < n-1) {
+	if m.isAt(c, at, next()) && (mv.Then != rulebook.PathStay || *leg < n-1) {
 		*leg++
 	}
-	p := at()
-	return p[0], p[1]
+	return next()
 }
 
 // stroll picks a place near where a creature appeared.
-func (m *creatures) stroll(r *sheet.Row, c *rulebook.Creature, mv *rulebook.Move) (x, y int64) {
+func (m *creatures) stroll(r *sheet.Row, c *rulebook.Creature, mv *rulebook.Move) ground.Point {
 	f := &m.book.F.Creature
-	hx, hy := r.Pos(f.Home)
+	home := placeIn(r, f.Home)
 	chance := draw(m.stage, lots.Stroll, uint32(r.ID))
 	for range 4 {
-		x, y = m.inside(c, hx+chance.Int64N(2*mv.Wander+1)-mv.Wander, hy+chance.Int64N(2*mv.Wander+1)-mv.Wander)
-		if m.ground().Free(x, y, c.Radius) {
-			return x, y
+		off := func() int64 { return chance.Int64N(2*mv.Wander+1) - mv.Wander }
+		to := ground.Point{X: home.X + off()}
+		to.Y, to.Z = home.Y+off(), home.Z
+		if c.Flies {
+			to.Z += off()
+		}
+		if to = m.inside(c, to); isRoom(m.ground(), to, c.Body) {
+			return to
 		}
 	}
-	return r.Pos(f.Pos)
+	return placeIn(r, f.Pos)
 }
 
 // step walks one tick of a creature's way; where that ends, it decides anew.
 func (m *creatures) step(r *sheet.Row, c *rulebook.Creature, unit share) {
 	f := &m.book.F.Creature
+	if m.ground().Tall > 0 {
+		m.stepOver(r, c, unit)
+		return
+	}
 	hx, hy := r.Pos(f.Head)
 	if hx == 0 && hy == 0 {
 		return
@@ -203,17 +219,23 @@ func (m *creatures) step(r *sheet.Row, c *rulebook.Creature, unit share) {
 	dx, dy := unit.of(wx), unit.of(wy)
 	if near(x, y, gx, gy, pace+1) && near(x, y, gx, gy, pace/int64(m.book.Rate)+1) {
 		dx, dy, wx, wy = gx-x, gy-y, 0, 0
-		put(r, f.Head, 0, 0)
-		if doing := r.N[f.Doing.Slot()]; r.N[f.Leg.Slot()] > 0 || doing > 0 && c.Moves[doing-1].To == nil {
-			r.N[f.Look.Slot()] = min(r.N[f.Look.Slot()], int64(m.play+1))
-		}
-		put(r, f.Rest, 0, 0)
+		put(r, f.Head, ground.Point{})
+		m.arrives(r, c)
+		put(r, f.Rest, ground.Point{})
 	} else {
-		put(r, f.Rest, wx-dx*unit.by, wy-dy*unit.by)
+		put(r, f.Rest, ground.Point{X: wx - dx*unit.by, Y: wy - dy*unit.by})
 	}
 	nx, ny := m.ground().Move(x, y, dx, dy, c.Radius)
 	if m.st.SetPos(r, f.Pos, nx, ny) {
 		m.stirred = true
+	}
+}
+
+// arrives has a creature look soon where to go next, if it is on the way.
+func (m *creatures) arrives(r *sheet.Row, c *rulebook.Creature) {
+	f := &m.book.F.Creature
+	if doing := r.N[f.Doing.Slot()]; r.N[f.Leg.Slot()] > 0 || doing > 0 && c.Moves[doing-1].To == nil {
+		r.N[f.Look.Slot()] = min(r.N[f.Look.Slot()], int64(m.play+1))
 	}
 }
 
@@ -250,17 +272,16 @@ func (m *creatures) pointed(r *sheet.Row, on *expr.Prog, a *rulebook.Action) (in
 	if on == nil {
 		return in
 	}
-	if on.Type.Of == sheet.Position {
+	if on.Type.Of.IsPosition() {
 		v := on.Value(&m.env, sheet.Position)
-		in = aimed{x: v.N[0], y: v.N[1], point: m.env.Fault == expr.OK}
+		in = aimed{at: pointIn(v), point: m.env.Fault == expr.OK}
 	} else if t := m.st.Get(sheet.ID(on.Int(&m.env))); t != nil && on.Type.Of == sheet.Ref &&
 		(t.Kind == sheet.Player || t.Kind == sheet.Creature || t.Kind == sheet.Piece) {
 		in.target, in.point = t.ID, true
-		in.x, in.y = m.at(t)
+		in.at = middleOf(m.stage, t)
 	}
 	if a.Aim.At.Direction() {
-		x, y := m.at(r)
-		in.x, in.y = in.x-x, in.y-y
+		in.at = from(in.at, eyeOf(m.stage, r))
 	}
 	return in
 }

@@ -1,6 +1,7 @@
 package match
 
 import (
+	"turnvex.example/turnvex/internal/core/ground"
 	"turnvex.example/turnvex/internal/core/lots"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -22,7 +23,7 @@ type creatures struct {
 const maxCreatures = 500
 
 // addCreature lets a creature appear at a point, on a side.
-func (m *creatures) addCreature(c *rulebook.Creature, x, y int64, side sheet.ID) *sheet.Row {
+func (m *creatures) addCreature(c *rulebook.Creature, at ground.Point, side sheet.ID) *sheet.Row {
 	f := &m.book.F.Creature
 	r := m.st.Add(sheet.Creature)
 	m.begins(r, c.Starts)
@@ -31,39 +32,39 @@ func (m *creatures) addCreature(c *rulebook.Creature, x, y int64, side sheet.ID)
 	r.Team = side
 	m.creatureCount[c.No]++
 	m.tallied(func(t *Tally) { t.Creatures[c.No]++ })
-	m.appear(r, c, x, y)
+	m.appear(r, c, at)
 	m.values.begin(r, sheet.ResetMatch)
 	return r
 }
 
 // appear puts a creature on the ground, or back there: alive, and about to decide where to go, not all at one tick.
-func (m *creatures) appear(r *sheet.Row, c *rulebook.Creature, x, y int64) {
+func (m *creatures) appear(r *sheet.Row, c *rulebook.Creature, at ground.Point) {
 	f := &m.book.F.Creature
-	m.st.SetPos(r, f.Pos, x, y)
+	putAt(m.st, r, f.Pos, at)
 	m.startFrom(r)
 	m.st.SetFlag(r, f.Alive, true)
 	m.st.SetClock(r, f.Respawn, 0, 0, m.play)
 	m.st.SetInt(r, f.BackAt, 0)
-	m.st.SetPos(r, f.Home, x, y)
+	putAt(m.st, r, f.Home, at)
 	m.st.SetInt(r, f.Doing, 0)
 	m.st.SetInt(r, f.Look, int64(m.play+1+sheet.Tick(r.ID)%c.Decides))
-	m.st.SetPos(r, f.Head, 0, 0)
+	putAt(m.st, r, f.Head, ground.Point{})
 	m.emit(rulebook.OnSpawn, r)
 }
 
 // spawnCreature lets one that is there appear anew, with what resets then.
 func (m *creatures) spawnCreature(r *sheet.Row) {
 	c := m.creature(r)
-	x, y, ok := m.roomForCreature(c)
+	at, ok := m.roomForCreature(c)
 	if !ok {
-		x, y = r.Pos(m.book.F.Creature.Home)
+		at = placeIn(r, m.book.F.Creature.Home)
 	}
 	for _, own := range m.book.Schema.Fields(sheet.Creature) {
 		if own.Reset == sheet.ResetRespawn && !own.Derived {
 			m.st.Set(r, own, m.values.startOf(r, own))
 		}
 	}
-	m.appear(r, c, x, y)
+	m.appear(r, c, at)
 	m.values.begin(r, sheet.ResetRespawn)
 }
 
@@ -152,25 +153,28 @@ func (m *creatures) sideOf(c *rulebook.Creature) sheet.ID {
 
 // bring lets one appear where there is room, or not this time.
 func (m *creatures) bring(c *rulebook.Creature, side sheet.ID) bool {
-	x, y, ok := m.roomForCreature(c)
+	at, ok := m.roomForCreature(c)
 	if ok && len(m.st.Of(sheet.Creature)) < maxCreatures {
-		m.addCreature(c, x, y, side)
+		m.addCreature(c, at, side)
 	}
 	return ok
 }
 
 // roomForCreature finds where a creature may appear: at one of its points, or anywhere off the walls.
-func (m *creatures) roomForCreature(c *rulebook.Creature) (x, y int64, ok bool) {
+func (m *creatures) roomForCreature(c *rulebook.Creature) (at ground.Point, ok bool) {
 	g, chance := m.ground(), draw(m.stage, lots.Creature, uint32(c.No))
 	if points := g.Creatures[c.No]; len(points) > 0 {
-		at := points[chance.IntN(len(points))]
-		return at[0], at[1], true
+		return points[chance.IntN(len(points))], true
 	}
 	w, h := g.Width-2*c.Radius, g.Height-2*c.Radius
 	for try := 0; try < tries && w >= 0 && h >= 0; try++ {
-		if x, y = c.Radius+chance.Int64N(w+1), c.Radius+chance.Int64N(h+1); g.Free(x, y, c.Radius) {
-			return x, y, true
+		at.X, at.Y = c.Radius+chance.Int64N(w+1), c.Radius+chance.Int64N(h+1)
+		if g.Tall > 0 {
+			at = m.lands(c, ground.Point{X: at.X, Y: at.Y, Z: chance.Int64N(max(g.Tall-c.Tall, 0) + 1)})
+		}
+		if isRoom(g, at, c.Body) {
+			return at, true
 		}
 	}
-	return 0, 0, false
+	return ground.Point{}, false
 }

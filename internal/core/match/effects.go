@@ -227,14 +227,11 @@ func (m *effects) setTo(e *rulebook.Effect) {
 	case f.Type == sheet.Clock:
 		m.st.SetClock(r, f, sheet.Ticks(max(v.N[0], 0), m.book.Rate), r.N[f.Slot()+1], m.clockNow(f))
 	case f == m.book.F.Player.Pos:
-		x, y := m.motion.within(v.N[0], v.N[1])
-		m.st.SetPos(r, f, x, y)
-		m.startFrom(r)
+		m.motion.putDown(r, pointIn(v))
 	case f == m.book.F.Piece.Pos:
-		m.pieces.movePiece(r, v.N[0], v.N[1])
+		m.pieces.movePiece(r, pointIn(v))
 	case f == m.book.F.Creature.Pos:
-		x, y := m.creatures.inside(m.creature(r), v.N[0], v.N[1])
-		m.st.SetPos(r, f, x, y)
+		putAt(m.st, r, f, m.creatures.inside(m.creature(r), pointIn(v)))
 		m.startFrom(r)
 	case e.Lasts != nil && m.values.glideTo(r, f, v.N[0], ticksOf(m.stage, e.Lasts, e.Line)):
 	default:

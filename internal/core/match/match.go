@@ -28,6 +28,8 @@ type Match struct {
 	Acts      acts
 	Near      nearby
 	Motion    motion
+	Facing    facing
+	Heights   heights
 	Pieces    pieces
 	Touch     touch
 	Creatures creatures
@@ -86,7 +88,8 @@ func (m *Match) wire() {
 	m.Values, m.Kept, m.Turns = values{stage: s}, kept{stage: s}, turns{stage: s}
 	m.Aims, m.Near = aims{stage: s}, nearby{stage: s}
 	m.Acts = acts{stage: s, aims: &m.Aims, kept: &m.Kept, turns: &m.Turns}
-	m.Motion = motion{stage: s, acts: &m.Acts, values: &m.Values}
+	m.Facing, m.Heights = facing{s, &m.Acts}, heights{s}
+	m.Motion = motion{stage: s, acts: &m.Acts, values: &m.Values, looks: &m.Facing, up: &m.Heights}
 	m.Pieces = pieces{stage: s, values: &m.Values}
 	m.Touch = touch{s, &m.Near, &m.Pieces}
 	m.Creatures = creatures{stage: s, acts: &m.Acts, aims: &m.Aims, values: &m.Values}

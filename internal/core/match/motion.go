@@ -15,6 +15,8 @@ type motion struct {
 	*stage
 	acts   *acts
 	values *values
+	looks  *facing
+	up     *heights
 
 	spawned []int      // how often somebody has appeared at each point, in turns
 	respawn sheet.Tick // nobody comes back before this play tick; 0 when nobody is to
@@ -29,7 +31,7 @@ func (m *motion) Steer(s *Player, in *step.Input) step.Verdict {
 		return step.Verdict{Code: code.NoMovement, Reason: "this rulebook has no movement"}
 	}
 	let := rulebook.Also(0)
-	if in.X == 0 && in.Y == 0 { // letting go is always taken, and then nobody moves on when play does
+	if in.X == 0 && in.Y == 0 && in.Z == 0 { // letting go is always taken, and then nobody moves on when play does
 		let = rulebook.AlsoPause
 	}
 	if c, why := m.acts.mayPlay(s, let); c != code.OK {
@@ -40,24 +42,30 @@ func (m *motion) Steer(s *Player, in *step.Input) step.Verdict {
 		return step.Verdict{Code: code.Frozen, Reason: "nobody moves in the phase " + m.book.Phases[m.phase].Title}
 	case !s.Row.Flag(m.book.F.Player.Alive):
 		return step.Verdict{Code: code.Out, Reason: "you are out"}
-	case !inRange(in.X) || !inRange(in.Y):
+	case !isPlace(ground.Point{X: in.X, Y: in.Y, Z: in.Z}):
 		return step.Verdict{Code: code.BadArgument,
-			Reason: "a direction has two parts from -1000 to 1000, in thousandths of the top speed"}
+			Reason: "the parts of a direction are from -1000 to 1000, in thousandths of the top speed"}
 	}
-	x, y := in.X, in.Y
-	if sq := x*x + y*y; sq > full*full { // no faster along the diagonal
+	way := ground.Point{X: in.X, Y: in.Y, Z: in.Z}
+	if !m.book.Movement.Flies {
+		way.Z = 0
+	}
+	if sq := square(way); sq > full*full { // no faster along the diagonal
 		r := ground.Root(sq)
-		x, y = x*full/r, y*full/r
+		way = ground.Point{X: way.X * full / r, Y: way.Y * full / r, Z: way.Z * full / r}
 	}
-	m.st.SetPos(s.Row, m.book.F.Player.Steer, x, y)
+	if !m.book.Movement.Flies { // up is the wish to jump
+		way.Z = min(max(in.Z, 0), full)
+	}
+	putAt(m.st, s.Row, m.book.F.Player.Steer, way)
 	return step.Verdict{}
 }
 
 // StopSteering lets a player's body stand still.
 func (m *motion) StopSteering(p *Player) {
 	if m.book.Movement != nil {
-		m.st.SetPos(p.Row, m.book.F.Player.Steer, 0, 0)
-		m.st.SetPos(p.Row, m.book.F.Player.Rest, 0, 0)
+		putAt(m.st, p.Row, m.book.F.Player.Steer, ground.Point{})
+		putAt(m.st, p.Row, m.book.F.Player.Rest, ground.Point{})
 	}
 }
 
@@ -71,10 +79,10 @@ func (m *motion) moving() bool {
 		if !p.Flag(f.Alive) {
 			continue
 		}
-		if x, y := p.Pos(f.Steer); x != 0 || y != 0 {
+		if x, y := p.Pos(f.Steer); x != 0 || y != 0 || p.Height(f.Steer) != 0 || m.up.aloft(p) {
 			return true
 		}
-		if _, _, is := m.pushed(p); is {
+		if _, _, is := pushed(m.stage, p); is {
 			return true
 		}
 		if mv.Claims && (mv.Speed.Varies != nil || m.players[i].reach < m.most(mv.Speed.Fixed)) {
@@ -86,16 +94,20 @@ func (m *motion) moving() bool {
 
 // speedOf is how fast a player can move now, in millimetres a second.
 func (m *motion) speedOf(p *sheet.Row) int64 {
-	mv := m.book.Movement
-	if mv == nil {
+	if m.book.Movement == nil {
 		return 0
 	}
-	if mv.Speed.Varies == nil {
-		return mv.Speed.Fixed
+	return speedBy(m.stage, p, &m.book.Movement.Speed)
+}
+
+// speedBy is a speed of a player's movement, from 0 to the fastest.
+func speedBy(m *stage, p *sheet.Row, s *rulebook.Speed) int64 {
+	if s.Varies == nil {
+		return s.Fixed
 	}
 	was := m.env // somebody may be made to appear in the midst of an effect
 	m.subject(sheet.Player, p)
-	speed := paceOf(m.stage, &mv.Speed, fastest)
+	speed := paceOf(m, s, fastest)
 	m.env = was
 	return speed
 }
@@ -127,31 +139,38 @@ func (m *motion) move() {
 	if mv == nil || m.book.Phases[m.phase].Frozen {
 		return
 	}
-	unit := shareOf(int64(full * m.book.Rate))
+	unit, deep := shareOf(int64(full*m.book.Rate)), m.book.Schema.Deep
 	for i, p := range m.st.Seated {
 		sx, sy := p.Pos(f.Steer)
-		vx, vy, pushed := m.pushed(p)
-		if sx == 0 && sy == 0 && !mv.Claims && !pushed || !p.Flag(f.Alive) {
+		vx, vy, pushed := pushed(m.stage, p)
+		still := sx == 0 && sy == 0 && !pushed && (!deep || p.Height(f.Steer) == 0 && !m.up.aloft(p))
+		if still && !mv.Claims || !p.Flag(f.Alive) {
 			continue
 		}
 		speed := m.speedOf(p)
 		if s := m.players[i]; mv.Claims {
 			s.reach = min(s.reach+speed, m.most(speed))
-			if sx == 0 && sy == 0 && !pushed {
+			if still {
 				continue
 			}
 		}
-		m.looksAlong(p, sx, sy)
+		m.looks.looksAlong(p, placeIn(p, f.Steer))
 		rx, ry := p.Pos(f.Rest)
 		wx, wy := sx*speed+vx*full+rx, sy*speed+vy*full+ry
 		dx, dy := unit.of(wx), unit.of(wy)
-		x, y := p.Pos(f.Pos)
-		nx, ny := m.ground().Move(x, y, dx, dy, mv.Radius)
-		if m.st.SetPos(p, f.Pos, nx, ny) {
-			m.stirred = true
+		var gone ground.Point
+		if deep {
+			gone = m.up.moveOver(p, ground.Point{X: dx, Y: dy, Z: m.up.upwards(p, speed)})
+		} else {
+			x, y := p.Pos(f.Pos)
+			nx, ny := m.ground().Move(x, y, dx, dy, mv.Radius)
+			if m.st.SetPos(p, f.Pos, nx, ny) {
+				m.stirred = true
+			}
+			gone.X, gone.Y = nx-x, ny-y
 		}
 		if s := m.players[i]; mv.Claims && !pushed { // what one is pushed uses up nothing
-			s.reach = max(s.reach-m.uses(nx-x, ny-y), 0)
+			s.reach = max(s.reach-m.uses(gone), 0)
 		}
 		n := p.N[f.Rest.Slot():] // hidden and read by nothing else, so not marked
 		n[0], n[1] = wx-dx*unit.by, wy-dy*unit.by
@@ -159,9 +178,12 @@ func (m *motion) move() {
 }
 
 // uses is what a way uses up of a reach, never less than it is long.
-func (m *motion) uses(dx, dy int64) int64 {
+func (m *motion) uses(way ground.Point) int64 {
+	if !m.book.Movement.Flies {
+		way.Z = 0 // how high who walks gets follows from floors, jumps and falls
+	}
 	rate := int64(m.book.Rate)
-	return ground.RootUp((dx*dx + dy*dy) * rate * rate)
+	return ground.RootUp(square(way) * rate * rate)
 }
 
 // share divides by the same number again and again, faster than a division would.
@@ -197,15 +219,27 @@ func (s share) of(a int64) int64 {
 }
 
 // within holds a point in the ground.
-func (m *motion) within(x, y int64) (int64, int64) {
-	g, r := m.ground(), m.radius()
-	if g == nil {
-		return x, y
+func (m *motion) within(p ground.Point) ground.Point {
+	if g := m.ground(); g != nil {
+		return heldIn(g, p, m.body())
 	}
-	if g.Width < 2*r || g.Height < 2*r {
-		r = 0
+	return p
+}
+
+// body is that of every player.
+func (m *motion) body() ground.Body {
+	if m.book.Movement != nil {
+		return m.book.Movement.Body
 	}
-	return min(max(x, r), g.Width-r), min(max(y, r), g.Height-r)
+	return ground.Body{}
+}
+
+// putDown puts a player somewhere within the ground, to stand there if that is on a floor.
+func (m *motion) putDown(p *sheet.Row, at ground.Point) {
+	at = m.within(at)
+	putAt(m.st, p, m.book.F.Player.Pos, at)
+	m.startFrom(p)
+	m.up.alights(p, at)
 }
 
 // Claim checks a position that a client says it has: it must lie where the player can have got, by what they may get at
@@ -224,21 +258,40 @@ func (m *motion) Claim(s *Player, in *step.Input) step.Verdict {
 	case !s.Row.Flag(f.Alive):
 		return step.Verdict{Code: code.Out, Reason: "you are out"}
 	}
-	if !in.Point || !inRange(in.X) || !inRange(in.Y) {
+	to := ground.Point{X: in.X, Y: in.Y, Z: in.Z}
+	if !in.Point || !isPlace(to) {
 		return step.Verdict{Code: code.BadArgument, Reason: "a claim needs a point on the ground"}
 	}
-	x, y := s.Row.Pos(f.Pos)
+	was := placeIn(s.Row, f.Pos)
+	way := from(to, was)
 	reach := min(s.reach, m.most(m.speedOf(s.Row)))
-	nx, ny := m.ground().Move(x, y, in.X-x, in.Y-y, mv.Radius)
-	if m.uses(in.X-x, in.Y-y) > reach || nx != in.X || ny != in.Y {
+	now, gets := m.claimed(s.Row, was, to)
+	if m.uses(way) > reach || !gets {
 		m.st.Remark(s.Row, f.Pos)
 		return step.Verdict{Code: code.OutOfRange,
-			Reason: fmt.Sprintf("you cannot have got there: you are at (%s, %s), and may get %s from there now, not "+
-				"through walls", metres(x), metres(y), metres(reach/int64(m.book.Rate)))}
+			Reason: fmt.Sprintf("you cannot have got there: you are at %s, and may get %s from there now, not "+
+				"through walls", s.Row.Get(f.Pos).Show(f.Pos, 0, 0), metres(reach/int64(m.book.Rate)))}
 	}
-	s.reach = reach - m.uses(in.X-x, in.Y-y)
-	m.looksAlong(s.Row, in.X-x, in.Y-y)
-	m.st.SetPos(s.Row, f.Pos, in.X, in.Y)
+	s.reach = reach - m.uses(way)
+	m.looks.looksAlong(s.Row, way)
+	putAt(m.st, s.Row, f.Pos, now)
 	m.stirred = true
 	return step.Verdict{}
+}
+
+// claimed is where somebody is who claims to have come to a place, and whether walls let them.
+func (m *motion) claimed(p *sheet.Row, was, to ground.Point) (now ground.Point, gets bool) {
+	mv, f, g := m.book.Movement, &m.book.F.Player, m.ground()
+	switch now = to; {
+	case g.Tall == 0:
+		x, y := g.Move(was.X, was.Y, to.X-was.X, to.Y-was.Y, mv.Radius)
+		return now, x == to.X && y == to.Y
+	case mv.Flies:
+		return now, g.Fly(was, from(to, was), mv.Body) == to
+	}
+	now, stands := g.Walk(was, to.X-was.X, to.Y-was.Y, mv.Walker, p.Flag(f.Standing))
+	if gets = now.X == to.X && now.Y == to.Y; gets && !stands {
+		m.st.SetFlag(p, f.Standing, false)
+	}
+	return now, gets
 }

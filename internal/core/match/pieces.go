@@ -1,6 +1,7 @@
 package match
 
 import (
+	"turnvex.example/turnvex/internal/core/ground"
 	"turnvex.example/turnvex/internal/core/lots"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -55,8 +56,13 @@ func (m *pieces) keepPieces() {
 		if p.Lasts > 0 {
 			list := m.st.Of(sheet.Piece)
 			for i := len(list) - 1; i >= 0; i-- {
+				if i >= len(list) {
+					continue // a fuse has removed several
+				}
 				if r := list[i]; r.Int(f.Kind) == int64(no) && sheet.Tick(r.Int(f.Born))+p.Lasts <= m.play {
-					m.removePiece(r)
+					if m.burnsDown(r, p); m.st.Get(r.ID) == r {
+						m.removePiece(r)
+					}
 					list = m.st.Of(sheet.Piece)
 				}
 			}
@@ -73,24 +79,35 @@ func (m *pieces) keepPieces() {
 	}
 }
 
+// burnsDown does what happens when a shot has lasted its time.
+func (m *pieces) burnsDown(r *sheet.Row, p *rulebook.Piece) {
+	if p.Shot != nil && len(p.Shot.Fuse) > 0 {
+		m.subject(sheet.Piece, r)
+		m.do(p.Shot.Fuse)
+	}
+}
+
 // placeAnywhere places a piece where it fits, or not this time.
 func (m *pieces) placeAnywhere(no int, p *rulebook.Piece) *sheet.Row {
 	g, chance := m.ground(), draw(m.stage, lots.Piece, uint32(no))
 	for try := 0; try < tries; try++ {
-		var x, y int64
+		var at ground.Point
 		place := -1
-		if at := g.Pieces[no]; len(at) > 0 {
-			place = chance.IntN(len(at))
-			x, y = at[place][0], at[place][1]
+		if points := g.Pieces[no]; len(points) > 0 {
+			place = chance.IntN(len(points))
+			at = points[place]
 		} else {
 			w, h := g.Width-2*p.Radius, g.Height-2*p.Radius
 			if w < 0 || h < 0 {
 				return nil
 			}
-			x, y = p.Radius+chance.Int64N(w+1), p.Radius+chance.Int64N(h+1)
+			at.X, at.Y = p.Radius+chance.Int64N(w+1), p.Radius+chance.Int64N(h+1)
+			if g.Tall > 0 {
+				at.Z = chance.Int64N(g.Tall + 1)
+			}
 		}
-		if m.roomFor(p, x, y) {
-			r := m.placeAt(no, x, y)
+		if at = m.laid(p, at); m.roomFor(p, at) {
+			r := m.placeAt(no, at)
 			m.tallied(func(t *Tally) {
 				if place >= 0 {
 					t.Places[m.arena()][no][place]++
@@ -103,21 +120,20 @@ func (m *pieces) placeAnywhere(no int, p *rulebook.Piece) *sheet.Row {
 }
 
 // roomFor tells whether a piece at a point overlaps no wall, no other piece and no player.
-func (m *pieces) roomFor(p *rulebook.Piece, x, y int64) bool {
-	if !m.ground().Free(x, y, p.Radius) {
+func (m *pieces) roomFor(p *rulebook.Piece, at ground.Point) bool {
+	if !isRoom(m.ground(), at, p.Body) {
 		return false
 	}
 	f := &m.book.F.Piece
 	for _, r := range m.st.Of(sheet.Piece) {
-		qx, qy := r.Pos(f.Pos)
 		q := m.book.Pieces[r.Int(f.Kind)]
-		if d := p.Radius + q.Radius + max(p.Apart, q.Apart); closer(x, y, qx, qy, d) {
+		if d := p.Radius + q.Radius + max(p.Apart, q.Apart); closer(at, placeIn(r, f.Pos), d) {
 			return false
 		}
 	}
 	for _, r := range m.st.Seated {
-		qx, qy := r.Pos(m.book.F.Player.Pos)
-		if d := p.Radius + m.radius(); r.Flag(m.book.F.Player.Alive) && d > 0 && closer(x, y, qx, qy, d) {
+		if d := p.Radius + m.radius(); r.Flag(m.book.F.Player.Alive) && d > 0 &&
+			closer(at, placeIn(r, m.book.F.Player.Pos), d) {
 			return false
 		}
 	}
@@ -125,17 +141,33 @@ func (m *pieces) roomFor(p *rulebook.Piece, x, y int64) bool {
 }
 
 // closer tells whether two points are less than d apart.
-func closer(ax, ay, bx, by, d int64) bool {
-	dx, dy := ax-bx, ay-by
-	return dx*dx+dy*dy < d*d
+func closer(a, b ground.Point, d int64) bool { return square(from(a, b)) < d*d }
+
+// laid is where a piece comes to lie: on tall ground on the floor under a point. What flies, and what has no floor
+// under it, stays there.
+func (m *pieces) laid(p *rulebook.Piece, at ground.Point) ground.Point {
+	if g := m.ground(); g.Tall > 0 && p.Shot == nil {
+		if floor, is := g.Floor(at.X, at.Y, at.Z); is {
+			at.Z = floor
+		}
+	}
+	return at
 }
 
-func (m *pieces) placeAt(no int, x, y int64) *sheet.Row {
+// isRoom tells whether a body fits at a place.
+func isRoom(g *rulebook.Ground, p ground.Point, b ground.Body) bool {
+	if g.Tall == 0 {
+		return g.Free(p.X, p.Y, b.Radius)
+	}
+	return g.Room(p, b)
+}
+
+func (m *pieces) placeAt(no int, at ground.Point) *sheet.Row {
 	f := &m.book.F.Piece
 	r := m.st.Add(sheet.Piece)
 	m.begins(r, m.book.Pieces[no].Starts)
 	m.st.SetInt(r, f.Kind, int64(no))
-	m.st.SetPos(r, f.Pos, x, y)
+	putAt(m.st, r, f.Pos, at)
 	m.st.SetInt(r, f.Born, int64(m.play))
 	m.pieceCount[no]++
 	m.tallied(func(t *Tally) { t.Pieces[no]++ })
@@ -145,15 +177,16 @@ func (m *pieces) placeAt(no int, x, y int64) *sheet.Row {
 }
 
 // movePiece takes a piece to a point of the ground, or as far as walls let it where they stop it.
-func (m *pieces) movePiece(r *sheet.Row, x, y int64) {
+func (m *pieces) movePiece(r *sheet.Row, to ground.Point) {
 	f, g := &m.book.F.Piece, m.ground()
 	p := m.book.Pieces[r.Int(f.Kind)]
-	x, y = min(max(x, 0), g.Width), min(max(y, 0), g.Height)
-	if p.Stops {
-		ox, oy := r.Pos(f.Pos)
-		x, y = g.Move(ox, oy, x-ox, y-oy, p.Radius)
+	to = heldIn(g, to, ground.Body{})
+	if was := placeIn(r, f.Pos); p.Stops && g.Tall == 0 {
+		to.X, to.Y = g.Move(was.X, was.Y, to.X-was.X, to.Y-was.Y, p.Radius)
+	} else if p.Stops {
+		to = g.Fly(was, from(to, was), p.Body)
 	}
-	if m.st.SetPos(r, f.Pos, x, y) {
+	if putAt(m.st, r, f.Pos, m.laid(p, to)) {
 		m.stirred = true
 	}
 }

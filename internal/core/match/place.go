@@ -2,6 +2,7 @@ package match
 
 import (
 	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/ground"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
@@ -35,13 +36,14 @@ func (m *effects) placeNow(e *rulebook.Effect) {
 
 // placeOne places a piece or a creature, where there is room for it.
 func (m *effects) placeOne(e *rulebook.Effect) *sheet.Row {
-	var at *[2]int64
+	var at *ground.Point
 	if e.Value != nil {
 		v := e.Value.Value(&m.env, sheet.Position)
 		if m.faulty(e.Line); m.env.Fault != expr.OK {
 			return nil
 		}
-		at = &[2]int64{v.N[0], v.N[1]}
+		there := pointIn(v)
+		at = &there
 	}
 	if e.Being {
 		return m.placeCreature(e, at)
@@ -53,13 +55,12 @@ func (m *effects) placeOne(e *rulebook.Effect) *sheet.Row {
 	case at == nil:
 		return m.pieces.placeAnywhere(e.No, p)
 	case p.Shot == nil:
-		x, y := m.motion.within(at[0], at[1])
-		return m.pieces.placeAt(e.No, x, y)
+		return m.pieces.placeAt(e.No, m.pieces.laid(p, heldIn(m.ground(), *at, m.motion.body())))
 	}
 	return m.placeShot(e, p, *at)
 }
 
-func (m *effects) placeCreature(e *rulebook.Effect, at *[2]int64) *sheet.Row {
+func (m *effects) placeCreature(e *rulebook.Effect, at *ground.Point) *sheet.Row {
 	c := m.book.Creatures[e.No]
 	side := m.creatures.sideOf(c)
 	if e.Place.Side != nil {
@@ -69,19 +70,17 @@ func (m *effects) placeCreature(e *rulebook.Effect, at *[2]int64) *sheet.Row {
 		return nil
 	}
 	if at != nil {
-		x, y := m.creatures.inside(c, at[0], at[1])
-		return m.creatures.addCreature(c, x, y, side)
+		return m.creatures.addCreature(c, m.creatures.inside(c, *at), side)
 	}
-	x, y, ok := m.creatures.roomForCreature(c)
+	p, ok := m.creatures.roomForCreature(c)
 	if !ok {
 		return nil
 	}
-	return m.creatures.addCreature(c, x, y, side)
+	return m.creatures.addCreature(c, p, side)
 }
 
-func (m *effects) placeShot(e *rulebook.Effect, p *rulebook.Piece, at [2]int64) *sheet.Row {
-	g := m.ground()
-	x, y := min(max(at[0], 0), g.Width), min(max(at[1], 0), g.Height)
+func (m *effects) placeShot(e *rulebook.Effect, p *rulebook.Piece, at ground.Point) *sheet.Row {
+	at = heldIn(m.ground(), at, ground.Body{})
 	way := e.Place.Way
 	if way == nil {
 		way = e.Place.To
@@ -90,15 +89,15 @@ func (m *effects) placeShot(e *rulebook.Effect, p *rulebook.Piece, at [2]int64) 
 	if m.faulty(e.Line); m.env.Fault != expr.OK {
 		return nil
 	}
-	dx, dy := v.N[0], v.N[1]
+	dir := pointIn(v)
 	if e.Place.Way == nil {
-		dx, dy = dx-x, dy-y
+		dir = from(dir, at)
 	}
-	if dx = clampWay(dx); dx == 0 && dy == 0 {
+	if dir = (ground.Point{X: clampWay(dir.X), Y: clampWay(dir.Y), Z: clampWay(dir.Z)}); dir == (ground.Point{}) {
 		return nil // no way leads there
 	}
-	r := m.pieces.placeAt(e.No, x, y)
-	m.shots.send(r, p, dx, clampWay(dy))
+	r := m.pieces.placeAt(e.No, at)
+	m.shots.send(r, p, dir)
 	return r
 }
 

@@ -13,24 +13,27 @@ func (m *motion) push(e *rulebook.Effect, s *Player) {
 		return
 	}
 	f, p := &m.book.F.Player, s.Row
-	way := e.Push.Way
-	if way == nil {
-		way = e.Push.To
+	where := e.Push.Way
+	if where == nil {
+		where = e.Push.To
 	}
-	v := way.Value(&m.env, sheet.Position)
+	v := where.Value(&m.env, sheet.Position)
 	if m.faulty(e.Line); m.env.Fault != expr.OK {
 		return
 	}
-	dx, dy := v.N[0], v.N[1]
+	way := pointIn(v)
 	if e.Push.Way == nil {
-		x, y := p.Pos(f.Pos)
-		dx, dy = dx-x, dy-y
+		way = from(way, m.at(p))
 	}
-	dx, dy = min(max(dx, -ground.MaxSide), ground.MaxSide), min(max(dy, -ground.MaxSide), ground.MaxSide)
+	for _, part := range []*int64{&way.X, &way.Y, &way.Z} {
+		*part = min(max(*part, -ground.MaxSide), ground.MaxSide)
+	}
 	speed := min(max(e.Push.Speed.Int(&m.env), -fastest), fastest)
 	m.faulty(e.Line)
-	if d := ground.Root(dx*dx + dy*dy); d > 0 {
-		m.st.SetPos(p, f.Push, dx*speed/d, dy*speed/d)
+	if d := ground.Root(square(way)); d > 0 {
+		by := ground.Point{X: way.X * speed / d, Y: way.Y * speed / d, Z: way.Z * speed / d}
+		putAt(m.st, p, f.Push, by)
+		m.up.lift(p, by.Z)
 		m.st.SetClock(p, f.PushLeft, min(ticksOf(m.stage, e.Lasts, e.Line), longestPush*int64(m.book.Rate)), -1, m.play)
 	}
 }
@@ -39,11 +42,19 @@ func (m *motion) push(e *rulebook.Effect, s *Player) {
 const longestPush = 5
 
 // pushed is how somebody is pushed at the moment, in millimetres a second, and whether they are.
-func (m *motion) pushed(p *sheet.Row) (vx, vy int64, is bool) {
+func pushed(m *stage, p *sheet.Row) (vx, vy int64, is bool) {
 	f := &m.book.F.Player
 	if f.Push == nil || p.Clock(f.PushLeft, m.play-1) == 0 { // what ran out with the last tick is over
 		return 0, 0, false
 	}
 	vx, vy = p.Pos(f.Push)
 	return vx, vy, true
+}
+
+// pushedUp is how fast who flies is pushed up at the moment.
+func pushedUp(m *stage, p *sheet.Row) int64 {
+	if _, _, is := pushed(m, p); is {
+		return p.Height(m.book.F.Player.Push)
+	}
+	return 0
 }

@@ -55,11 +55,15 @@ func (m *referee) setNow(r *sheet.Row, f *sheet.Field, v sheet.Value) {
 	switch f.Type {
 	case sheet.Text:
 		v.S = sheet.Cut(v.S, int(f.Max))
-	case sheet.Position:
-		v.N[0], v.N[1] = m.motion.within(v.N[0], v.N[1])
-		m.st.SetPos(r, f, v.N[0], v.N[1])
-		if f.BuiltIn {
+	case sheet.Position, sheet.Position3:
+		switch p := pointIn(v); {
+		case f == m.book.F.Player.Pos:
+			m.motion.putDown(r, p)
+		case f.BuiltIn:
+			putAt(m.st, r, f, m.motion.within(p))
 			m.startFrom(r)
+		default:
+			putAt(m.st, r, f, m.motion.within(p))
 		}
 		return
 	case sheet.Clock:

@@ -25,14 +25,14 @@ func (m *shots) shotsFly() bool {
 }
 
 // send sets a shot flying with the speed of its kind, from whoever is at hand.
-func (m *shots) send(r *sheet.Row, p *rulebook.Piece, dx, dy int64) {
+func (m *shots) send(r *sheet.Row, p *rulebook.Piece, dir ground.Point) {
 	f := &m.book.F.Piece
-	if d := ground.Root(dx*dx + dy*dy); d > 0 {
+	if d := ground.Root(square(dir)); d > 0 {
 		was := m.env.Piece
 		m.env.Piece = r
 		speed := paceOf(m.stage, &p.Shot.Speed, fastestShot)
 		m.env.Piece = was
-		m.st.SetPos(r, f.Way, dx*speed/d, dy*speed/d)
+		putAt(m.st, r, f.Way, ground.Point{X: dir.X * speed / d, Y: dir.Y * speed / d, Z: dir.Z * speed / d})
 	}
 	maker := m.env.Being
 	if maker == nil {
@@ -67,17 +67,21 @@ func (m *shots) flyShots() {
 // fly takes one shot a tick further: to the first that it meets, a wall, or on.
 func (m *shots) fly(r *sheet.Row, p *rulebook.Piece) {
 	f, g, unit := &m.book.F.Piece, m.ground(), shareOf(int64(m.book.Rate))
+	if g.Tall > 0 {
+		m.flyOver(r, p, unit)
+		return
+	}
 	x, y := r.Pos(f.Pos)
 	wx, wy := r.Pos(f.Way)
 	rx, ry := r.Pos(f.Rest)
 	wx, wy = wx+rx, wy+ry
 	dx, dy := unit.of(wx), unit.of(wy)
-	put(r, f.Rest, wx-dx*unit.by, wy-dy*unit.by)
+	put(r, f.Rest, ground.Point{X: wx - dx*unit.by, Y: wy - dy*unit.by})
 	ex, ey := g.Cut(x, y, x+dx, y+dy)
 	if p.Shot.Walls != rulebook.ShotIgnores {
 		ex, ey = g.Until(x, y, ex, ey)
 	}
-	if !m.strike(r, p, x, y, ex, ey) {
+	if !m.strike(r, p, ground.Point{X: x, Y: y}, ground.Point{X: ex, Y: ey}) {
 		return
 	}
 	m.st.SetPos(r, f.Pos, ex, ey)
@@ -88,18 +92,18 @@ func (m *shots) fly(r *sheet.Row, p *rulebook.Piece) {
 
 // strike does what happens to those whom a shot meets on its way, in the order in which it meets them, and tells
 // whether it flies on.
-func (m *shots) strike(r *sheet.Row, p *rulebook.Piece, x, y, ex, ey int64) bool {
+func (m *shots) strike(r *sheet.Row, p *rulebook.Piece, at, end ground.Point) bool {
 	f := &m.book.F.Piece
 	lastAlong, last := int64(-1)<<62, -1
 	for {
-		along, next := m.nextMet(r, p, x, y, ex, ey, lastAlong, last)
+		along, next := m.nextMet(r, p, at, end, lastAlong, last)
 		if next < 0 {
 			return true
 		}
 		lastAlong, last = along, next
-		sq := (ex-x)*(ex-x) + (ey-y)*(ey-y)
+		sq := square(from(end, at))
 		if share := min(max(along, 0), sq); sq > 0 {
-			m.st.SetPos(r, f.Pos, x+(ex-x)*share/sq, y+(ey-y)*share/sq)
+			putAt(m.st, r, f.Pos, onward(at, from(end, at), share, sq))
 		}
 		if !m.hit(r, p, m.near.bodies.list[next].row) {
 			return false
@@ -109,7 +113,8 @@ func (m *shots) strike(r *sheet.Row, p *rulebook.Piece, x, y, ex, ey int64) bool
 
 // nextMet finds the body that a shot meets next on its way in this tick, behind the one that it has met last; of equals
 // the earlier in the list. It returns how far along it is, and its place; -1 for none.
-func (m *shots) nextMet(r *sheet.Row, p *rulebook.Piece, x, y, ex, ey, lastAlong int64, last int) (int64, int) {
+func (m *shots) nextMet(r *sheet.Row, p *rulebook.Piece, at, end ground.Point, lastAlong int64, last int) (int64, int) {
+	x, y, ex, ey := at.X, at.Y, end.X, end.Y
 	maker := m.st.Get(sheet.ID(r.Int(m.book.F.Piece.Maker)))
 	from := maker
 	if from == nil {
@@ -130,11 +135,14 @@ func (m *shots) nextMet(r *sheet.Row, p *rulebook.Piece, x, y, ex, ey, lastAlong
 			continue
 		}
 		along := (b.x-x)*(ex-x) + (b.y-y)*(ey-y)
+		if len(all.up) > 0 {
+			along += (all.up[i].z - at.Z) * (end.Z - at.Z)
+		}
 		if along < lastAlong || along == lastAlong && i <= last ||
 			next >= 0 && (along > best || along == best && i > next) {
 			continue
 		}
-		if keep(from, b.row) && m.meets(r, p, b, x, y, ex, ey) && m.st.Get(b.row.ID) == b.row && m.alive(b.row) {
+		if keep(from, b.row) && m.meets(r, p, i, at, end) && m.st.Get(b.row.ID) == b.row && m.alive(b.row) {
 			best, next = along, i
 		}
 	}
@@ -142,12 +150,21 @@ func (m *shots) nextMet(r *sheet.Row, p *rulebook.Piece, x, y, ex, ey, lastAlong
 }
 
 // meets tells whether the way of a shot in this tick comes upon a body, which may have moved too.
-func (m *shots) meets(r *sheet.Row, p *rulebook.Piece, b *body, x, y, ex, ey int64) bool {
+func (m *shots) meets(r *sheet.Row, p *rulebook.Piece, i int, at, end ground.Point) bool {
+	b := &m.near.bodies.list[i]
 	if b.row.Kind == sheet.Creature && p.Shot.Creatures&(1<<b.row.Int(m.book.F.Creature.Kind)) == 0 {
 		return false
 	}
 	reach := p.Radius + b.reach
-	sx, sy, tx, ty := x-b.ox, y-b.oy, ex-b.x, ey-b.y
+	sx, sy, tx, ty := at.X-b.ox, at.Y-b.oy, end.X-b.x, end.Y-b.y
+	if up := m.near.bodies.up; len(up) > 0 {
+		s, t := ground.Point{X: sx, Y: sy, Z: at.Z - up[i].oz}, ground.Point{X: tx, Y: ty, Z: end.Z - up[i].z}
+		if body := (ground.Body{Radius: b.reach, Tall: up[i].tall}); p.Shot.Pierce && meets(s, body, p.Body) &&
+			m.play > sheet.Tick(r.Int(m.book.F.Piece.Born))+1 {
+			return false
+		}
+		return ground.PassesAt(s, t, reach, -p.Tall, up[i].tall)
+	}
 	if p.Shot.Pierce && near(sx, sy, 0, 0, reach) && m.play > sheet.Tick(r.Int(m.book.F.Piece.Born))+1 {
 		return false // it flies through this one already
 	}
@@ -197,7 +214,7 @@ func (m *shots) meetWall(r *sheet.Row, p *rulebook.Piece, x, y int64) {
 		wx, wy = -wx, -wy
 	}
 	m.st.SetPos(r, f.Way, wx, wy)
-	put(r, f.Rest, 0, 0)
+	put(r, f.Rest, ground.Point{})
 }
 
 func sign(n int64) int64 { return min(max(n, -1), 1) }

@@ -21,8 +21,9 @@ func (m *motion) spawn(s *Player) {
 		no := m.spawnPoint(g, s.Row)
 		p := g.Spawns[no]
 		m.tallied(func(t *Tally) { t.Spawns[m.arena()][no]++ })
-		m.st.SetPos(s.Row, f.Pos, p.X, p.Y)
+		putAt(m.st, s.Row, f.Pos, p.Point)
 		m.startFrom(s.Row)
+		m.up.alights(s.Row, p.Point)
 	}
 	m.st.SetFlag(s.Row, f.Alive, true)
 	m.stirred = true
@@ -92,8 +93,7 @@ func (m *motion) farthest(g *rulebook.Ground, p *sheet.Row, open func(*rulebook.
 			if q == p || !q.Flag(f.Alive) {
 				continue
 			}
-			x, y := q.Pos(f.Pos)
-			d := (x-sp.X)*(x-sp.X) + (y-sp.Y)*(y-sp.Y)
+			d := square(from(placeIn(q, f.Pos), sp.Point))
 			other = min(other, d)
 			if q.Team != p.Team || q.Team == 0 {
 				rival = min(rival, d)

@@ -128,28 +128,6 @@ func (m *stage) creature(r *sheet.Row) *rulebook.Creature {
 	return m.book.Creatures[r.Int(m.book.F.Creature.Kind)]
 }
 
-// at is where a player, a creature or a piece is.
-func (m *stage) at(r *sheet.Row) (x, y int64) {
-	switch r.Kind {
-	case sheet.Player:
-		return r.Pos(m.book.F.Player.Pos)
-	case sheet.Creature:
-		return r.Pos(m.book.F.Creature.Pos)
-	}
-	return r.Pos(m.book.F.Piece.Pos)
-}
-
-// radiusOf is how far the body of a player, a creature or a piece reaches.
-func (m *stage) radiusOf(r *sheet.Row) int64 {
-	switch r.Kind {
-	case sheet.Player:
-		return m.radius()
-	case sheet.Creature:
-		return m.creature(r).Radius
-	}
-	return m.book.Pieces[r.Int(m.book.F.Piece.Kind)].Radius
-}
-
 // alive tells whether a player or creature is in; a piece always is.
 func (m *stage) alive(r *sheet.Row) bool {
 	switch r.Kind {
@@ -328,5 +306,6 @@ func (m *stage) startFrom(r *sheet.Row) {
 		pos, was = m.book.F.Creature.Pos, m.book.F.Creature.Was
 	}
 	m.stirred = true
-	copy(r.N[was.Slot():was.Slot()+2], r.N[pos.Slot():pos.Slot()+2]) // hidden, so not marked
+	n := pos.Type.Width()
+	copy(r.N[was.Slot():was.Slot()+n], r.N[pos.Slot():pos.Slot()+n]) // hidden, so not marked
 }

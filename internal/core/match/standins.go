@@ -69,7 +69,7 @@ func (m *standIns) Whimsical(settle func()) {
 			continue
 		}
 		if in.Faces {
-			m.motion.Face(p, &in)
+			m.motion.looks.Face(p, &in)
 		}
 		if in.Verb == step.Steer {
 			m.motion.Steer(p, &in)

@@ -59,8 +59,8 @@ func (m *clock) Next() sheet.Tick {
 
 // nextPlay returns the next play tick at which something happens, or 0.
 func (m *clock) nextPlay() sheet.Tick {
-	if m.motion.moving() || m.motion.turning() || m.touch.touchesWait() || m.steers() || m.pauses.pause.stepTo > 0 ||
-		len(m.values.glides) > 0 {
+	if m.motion.moving() || m.motion.looks.turning() || m.touch.touchesWait() || m.steers() ||
+		m.pauses.pause.stepTo > 0 || len(m.values.glides) > 0 {
 		return m.play + 1
 	}
 	next := sheet.Sooner(sheet.Sooner(m.phaseEnds, m.turns.turn.ends), m.motion.respawn)
@@ -144,7 +144,7 @@ func (m *clock) playStep() {
 		m.values.glideOn()
 	}
 	m.motion.move()
-	m.motion.turn()
+	m.motion.looks.turn()
 	m.creatures.moveCreatures()
 	m.meet()
 	m.touch.touchPieces()

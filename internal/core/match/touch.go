@@ -59,6 +59,7 @@ type way struct {
 	row    *sheet.Row
 	x, y   int64
 	ox, oy int64
+	z, oz  int64
 }
 
 // gatherWays notes the ways of all players side by side, for every piece to be held against. What touching does may put
@@ -69,9 +70,14 @@ func (m *touch) gatherWays() {
 		return
 	}
 	pos, was := m.book.F.Player.Pos.Slot(), m.book.F.Player.Was.Slot()
+	deep := m.book.Schema.Deep
 	for _, r := range m.st.Seated {
 		n := r.N
-		m.near.bodies.ways = append(m.near.bodies.ways, way{row: r, x: n[pos], y: n[pos+1], ox: n[was], oy: n[was+1]})
+		w := way{row: r, x: n[pos], y: n[pos+1], ox: n[was], oy: n[was+1]}
+		if deep {
+			w.z, w.oz = n[pos+2], n[was+2]
+		}
+		m.near.bodies.ways = append(m.near.bodies.ways, w)
 	}
 }
 
@@ -79,7 +85,7 @@ func (m *touch) gatherWays() {
 func (m *touch) arrived(r *sheet.Row, pos, was *sheet.Field) {
 	if pos != nil {
 		p, w := pos.Slot(), was.Slot()
-		r.N[w], r.N[w+1] = r.N[p], r.N[p+1]
+		copy(r.N[w:w+was.Type.Width()], r.N[p:])
 	}
 }
 
@@ -89,7 +95,8 @@ func (m *touch) touchPiece(r *sheet.Row, p *rulebook.Piece) {
 	f, pf := &m.book.F.Piece, &m.book.F.Player
 	x, y := r.Pos(f.Pos)
 	ox, oy := r.Pos(f.Was)
-	reach := p.Radius + m.radius()
+	reach, high := p.Radius+m.radius(), uprights{p.Tall, m.tall()}
+	z, oz := r.Height(f.Pos), r.Height(f.Was)
 	left := m.touched(r)
 	for i := 0; i < len(m.near.bodies.ways); i++ {
 		w := &m.near.bodies.ways[i]
@@ -99,12 +106,12 @@ func (m *touch) touchPiece(r *sheet.Row, p *rulebook.Piece) {
 		}
 		body := w.row
 		alive := body.Flag(pf.Alive)
-		on := alive && near(ex, ey, 0, 0, reach)
+		on := alive && near(ex, ey, 0, 0, reach) && high.meet(w.z-z)
 		before := left && m.touching(r, body)
 		switch {
 		case before && !on:
 			m.pieces.setTouching(r, body, false)
-		case !before && (on || alive && ground.Passes(sx, sy, ex, ey, reach)):
+		case !before && (on || alive && high.pass(sx, sy, w.oz-oz, ex, ey, w.z-z, reach)):
 			m.touch(r, p, body, on)
 			m.gatherWays()
 			if m.st.Get(r.ID) != r {
@@ -112,6 +119,29 @@ func (m *touch) touchPiece(r *sheet.Row, p *rulebook.Piece) {
 			}
 		}
 	}
+}
+
+// uprights are how tall a piece and a body are that may touch; none is on flat ground.
+type uprights struct{ piece, body int64 }
+
+// meet tells whether they are partly at the same height, as seen from the piece.
+func (u uprights) meet(z int64) bool { return z <= u.piece && -z <= u.body }
+
+// pass tells whether the way of the body comes within reach of the piece.
+func (u uprights) pass(sx, sy, sz, ex, ey, ez, reach int64) bool {
+	if u == (uprights{}) {
+		return ground.Passes(sx, sy, ex, ey, reach)
+	}
+	begins, ends := ground.Point{X: sx, Y: sy, Z: sz}, ground.Point{X: ex, Y: ey, Z: ez}
+	return ground.PassesAt(begins, ends, reach, -u.body, u.piece)
+}
+
+// tall is how tall players are.
+func (m *stage) tall() int64 {
+	if m.book.Movement != nil {
+		return m.book.Movement.Tall
+	}
+	return 0
 }
 
 // meetPiece looks which creatures have come upon a piece, or passed it.
@@ -129,8 +159,11 @@ func (m *touch) meetPiece(r *sheet.Row, p *rulebook.Piece) {
 		}
 		ex, ey := c.Pos(cf.Pos)
 		sx, sy := c.Pos(cf.Was)
-		reach := p.Radius + m.creature(c).Radius
-		if sx, sy = sx-ox, sy-oy; near(sx, sy, 0, 0, reach) || !ground.Passes(sx, sy, ex-x, ey-y, reach) {
+		kind := m.creature(c)
+		reach, high := p.Radius+kind.Radius, uprights{p.Tall, kind.Tall}
+		sz, ez := c.Height(cf.Was)-r.Height(f.Was), c.Height(cf.Pos)-r.Height(f.Pos)
+		if sx, sy = sx-ox, sy-oy; near(sx, sy, 0, 0, reach) && high.meet(sz) ||
+			!high.pass(sx, sy, sz, ex-x, ey-y, ez, reach) {
 			continue
 		}
 		m.subject(sheet.Creature, c)

@@ -121,6 +121,9 @@ func (w *Whim) heads(me *sheet.Row, in *step.Input) {
 	m := w.on
 	f := &m.book.F
 	in.Verb, in.Point = step.Steer, true
+	if m.book.Schema.Deep {
+		in.Z = w.rand.Int64N(2001) - 1000
+	}
 	x, y := me.Pos(f.Player.Pos)
 	if s := m.book.StandIns; s != nil && s.Steer != nil {
 		if w.rand.IntN(100) >= s.Stray {
@@ -208,12 +211,11 @@ func (w *Whim) use(me *sheet.Row, a *rulebook.Action, in *step.Input) {
 	if p := w.victim(me, a); p != nil {
 		in.Target = p.ID
 		if w.on.book.Ground != nil && a.Aim.At >= rulebook.AimLine {
-			x, y := w.on.at(p)
+			at := middleOf(w.on, p)
 			if a.Aim.At.Direction() {
-				mx, my := me.Pos(w.on.book.F.Player.Pos)
-				x, y = x-mx, y-my
+				at = from(at, eyeOf(w.on, me))
 			}
-			in.X, in.Y, in.Point = x, y, true
+			in.X, in.Y, in.Z, in.Point = at.X, at.Y, at.Z, true
 			if a.Aim.Faces {
 				w.look(in)
 			}
@@ -228,6 +230,9 @@ func (w *Whim) use(me *sheet.Row, a *rulebook.Action, in *step.Input) {
 func (w *Whim) look(in *step.Input) {
 	if f := w.on.book.Facing; f != nil && !f.Steered {
 		in.Yaw, in.Faces = ground.YawOf(in.X, in.Y)
+		if w.on.book.Schema.Deep {
+			in.Pitch = ground.PitchOf(ground.Point{X: in.X, Y: in.Y, Z: in.Z})
+		}
 	}
 }
 
@@ -269,8 +274,10 @@ func (w *Whim) quarry(a *rulebook.Action) *sheet.Row {
 // Value makes a value up that an argument may have; me is nil for a referee.
 func (w *Whim) Value(me *sheet.Row, f *sheet.Field, b *rulebook.Bound) sheet.Value {
 	switch f.Type {
-	case sheet.Position:
-		return w.place(me, b)
+	case sheet.Position, sheet.Position3:
+		v := w.place(me, b)
+		v.Type = f.Type
+		return v
 	case sheet.List:
 		one := *f
 		one.Type = f.Item

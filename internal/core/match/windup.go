@@ -20,7 +20,7 @@ type windup struct {
 // windUp begins an action that takes a while before it is done.
 func (m *acts) windUp(s *Player, a *rulebook.Action, in *step.Input) {
 	m.unwind(s.Row.ID, a)
-	m.windups = append(m.windups, windup{s.Row.ID, a.No, aimed{in.Target, in.X, in.Y, in.Point},
+	m.windups = append(m.windups, windup{s.Row.ID, a.No, pointed(in),
 		slices.Clone(in.Args)})
 	if ticks := ticksOf(m.stage, a.Lasts, a.Line); ticks > 0 {
 		m.st.SetClock(s.Row, a.Active, ticks, -1, m.play)
@@ -67,8 +67,11 @@ func (m *acts) walkWindups(w *state.Walk) {
 		state.Int(w, "of", &x.of)
 		state.Int(w, "action", &x.action)
 		state.Int(w, "target", &x.at.target)
-		state.Int(w, "x", &x.at.x)
-		state.Int(w, "y", &x.at.y)
+		state.Int(w, "x", &x.at.at.X)
+		state.Int(w, "y", &x.at.at.Y)
+		if m.book.Schema.Deep {
+			state.Int(w, "z", &x.at.at.Z)
+		}
 		state.Bool(w, "point", &x.at.point)
 		m.walkNamed(w, "args", &x.args)
 		if w.Restoring() && !w.Failed() && (x.action < 0 || x.action >= len(m.book.Actions)) {

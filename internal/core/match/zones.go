@@ -4,6 +4,7 @@ import (
 	"math/bits"
 
 	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/ground"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
@@ -32,8 +33,8 @@ func (m *zones) openZones() {
 func (m *zones) layZone(r *sheet.Row) {
 	f := &m.book.F.Zone
 	s := m.ground().Zones[r.Int(f.Kind)]
-	m.st.SetPos(r, f.Pos, s.X, s.Y)
-	m.st.SetPos(r, f.Size, s.W, s.H)
+	putAt(m.st, r, f.Pos, ground.Point{X: s.X, Y: s.Y, Z: s.Low})
+	putAt(m.st, r, f.Size, ground.Point{X: s.W, Y: s.H, Z: s.Tall})
 }
 
 // resetZones puts zones back to nobody's, with what resets at a round.
@@ -93,7 +94,7 @@ func (m *zones) moveZone(r *sheet.Row, z *rulebook.Zone) {
 	if z.At != nil {
 		v := z.At.Value(&m.env, sheet.Position)
 		if m.faulty(z.Line); m.env.Fault == expr.OK {
-			m.st.SetPos(r, f.Pos, v.N[0], v.N[1])
+			putAt(m.st, r, f.Pos, pointIn(v))
 		}
 	}
 	if z.Radius != nil {
@@ -118,8 +119,11 @@ func (m *zones) lookInto(r *sheet.Row, z *rulebook.Zone) (who presence) {
 	m.pickInside(r)
 	for i := range all.near {
 		for ; all.near[i] != 0; all.near[i] &= all.near[i] - 1 {
-			b := &all.list[i<<6+bits.TrailingZeros64(all.near[i])]
-			if m.looks(r, z, b, b.alive && expr.InShape(b.x-zx, b.y-zy, w, h)) {
+			at := i<<6 + bits.TrailingZeros64(all.near[i])
+			b := &all.list[at]
+			in := b.alive && expr.InShape(b.x-zx, b.y-zy, w, h) &&
+				(len(all.up) == 0 || expr.InHeights(r, f.Pos, f.Size, all.up[at].z))
+			if m.looks(r, z, b, in) {
 				crowd++
 				who.add(m.side(b.row))
 			}

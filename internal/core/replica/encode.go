@@ -94,7 +94,7 @@ func (w *writer) value(r *sheet.Row, f *sheet.Field) {
 		w.items(r.Text(f))
 	case sheet.Flag:
 		w.flag(r.Flag(f))
-	case sheet.Position, sheet.Clock:
+	case sheet.Position, sheet.Position3, sheet.Clock:
 		slots := r.N[f.Slot() : f.Slot()+f.Type.Width()]
 		w.list(len(slots))
 		for _, n := range slots {

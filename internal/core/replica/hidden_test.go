@@ -102,7 +102,7 @@ func played(t *testing.T, b *rulebook.Book, seed, other uint64) ([]byte, uint64)
 	m := lobby.New(b, lobby.Setup{Code: "DUSK22", Seed: seed})
 	s := b.Ground.Sight
 	feed := replica.NewFeed(replica.NewFace(b.Schema, &replica.Sight{Near: s.Near, Far: s.Far, Every: s.Every,
-		Player: b.F.Player.Pos, Yaw: b.SeenYaw(), Piece: b.F.Piece.Pos, Creature: b.F.Creature.Pos}))
+		Player: b.F.Player.Pos, Facing: b.SeenFacing(), Piece: b.F.Piece.Pos, Creature: b.F.Creature.Pos}))
 	e := &ear{m: m, feed: feed}
 	for i, name := range []string{"Ada", "Xan", "Bo", "Yve"} {
 		team := []string{"red", "blue"}[i%2]

@@ -27,12 +27,12 @@ func (f *Feed) Image(v *Viewer, st *sheet.Store) *Copy {
 	}
 	for _, g := range v.sights.list {
 		if s := c.sheets[g.id]; s != nil && g.seen {
-			no := f.sight.field(s.Kind).No
-			s.have.Set(no)
-			s.values[no] = sheet.Value{Type: sheet.Position, N: [3]int64{g.x, g.y}}
-			if yaw := f.sight.facing(s.Kind); yaw != nil {
-				s.have.Set(yaw.No)
-				s.values[yaw.No] = sheet.IntValue(sheet.Integer, g.yaw)
+			pos := f.sight.field(s.Kind)
+			s.have.Set(pos.No)
+			s.values[pos.No] = sheet.Value{Type: pos.Type, N: [3]int64{g.at.x, g.at.y, g.at.z}}
+			for i, looks := range f.sight.facing(s.Kind) {
+				s.have.Set(looks.No)
+				s.values[looks.No] = sheet.IntValue(sheet.Integer, g.way[i])
 			}
 		}
 	}

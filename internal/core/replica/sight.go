@@ -1,6 +1,8 @@
 package replica
 
 import (
+	"slices"
+
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
@@ -12,20 +14,31 @@ type Sight struct {
 	Player    *sheet.Field // the positions that it is about
 	Piece     *sheet.Field
 	Creature  *sheet.Field
-	Yaw       *sheet.Field // where players look, which is seen as far as they are; nil where that is not told
+	Facing    []*sheet.Field // where players look, which is seen as far as they are; none where that is not told
 }
 
 // covers tells whether a field is seen only as far as sight goes.
 func (s *Sight) covers(k sheet.Kind, f *sheet.Field) bool {
-	return s != nil && (s.field(k) == f || s.Yaw == f)
+	return s != nil && (s.field(k) == f || slices.Contains(s.Facing, f))
 }
 
-// facing is the field of where a kind of sheet looks, nil for none.
-func (s *Sight) facing(k sheet.Kind) *sheet.Field {
+// facing are the fields of where a kind of sheet looks.
+func (s *Sight) facing(k sheet.Kind) []*sheet.Field {
 	if k != sheet.Player {
 		return nil
 	}
-	return s.Yaw
+	return s.Facing
+}
+
+// maxFacing is how many fields say where somebody looks, at most.
+const maxFacing = 2
+
+// looks is where somebody looks.
+func (s *Sight) looks(r *sheet.Row) (way [maxFacing]int64) {
+	for i, f := range s.facing(r.Kind) {
+		way[i] = r.Int(f)
+	}
+	return way
 }
 
 // field returns the position field that a kind of sheet is seen by, or nil.
@@ -41,21 +54,30 @@ func (s *Sight) field(k sheet.Kind) *sheet.Field {
 	return nil
 }
 
+// place is where something is; z is 0 on flat ground.
+type place struct{ x, y, z int64 }
+
+func placeIn(r *sheet.Row, f *sheet.Field) (p place) {
+	p.x, p.y = r.Pos(f)
+	p.z = r.Height(f)
+	return p
+}
+
 // sighting is what a viewer was told last of where something is.
 type sighting struct {
 	row  *sheet.Row
 	id   sheet.ID
 	seen bool
-	x, y int64
-	yaw  int64
-	at   sheet.Tick
+	at   place
+	way  [maxFacing]int64 // where it looks
+	told sheet.Tick
 }
 
 // sights is what a viewer knows of positions.
 type sights struct {
 	list  []sighting // in the order of the store, players first
 	spare []sighting
-	eyes  [][2]int64
+	eyes  []place
 	news  []*sheet.Row
 	lost  []*sheet.Row
 	next  sheet.Tick // when something farther away is due, 0 for never
@@ -66,8 +88,7 @@ func (s *sights) parts(w *writer, f *Face, st *sheet.Store, v *View, now sheet.T
 	s.eyes, s.next = s.eyes[:0], 0
 	for _, id := range v.Seats {
 		if r := st.Get(id); r != nil {
-			x, y := r.Pos(f.sight.Player)
-			s.eyes = append(s.eyes, [2]int64{x, y})
+			s.eyes = append(s.eyes, placeIn(r, f.sight.Player))
 		}
 	}
 	old := s.list
@@ -93,24 +114,21 @@ func (s *sights) parts(w *writer, f *Face, st *sheet.Store, v *View, now sheet.T
 			old = old[1:]
 		}
 		s.write(w, field)
-		if yaw := f.sight.facing(k); yaw != nil {
-			s.write(w, yaw)
+		for _, looks := range f.sight.facing(k) {
+			s.write(w, looks)
 		}
 	}
 }
 
 // look decides what is told of one position.
 func (s *sights) look(sight *Sight, g *sighting, field *sheet.Field, now sheet.Tick) {
-	x, y := g.row.Pos(field)
-	yaw := int64(0)
-	if f := sight.facing(g.row.Kind); f != nil {
-		yaw = g.row.Int(f)
-	}
+	at := placeIn(g.row, field)
+	way := sight.looks(g.row)
 	far := sight.Far
 	if g.seen {
 		far += far / 10 // so that who stands on the edge does not come and go
 	}
-	d := s.distance(x, y)
+	d := s.distance(at)
 	switch {
 	case d > far*far:
 		if g.seen {
@@ -118,28 +136,28 @@ func (s *sights) look(sight *Sight, g *sighting, field *sheet.Field, now sheet.T
 			s.lost = append(s.lost, g.row)
 		}
 		return
-	case g.seen && g.x == x && g.y == y && g.yaw == yaw:
+	case g.seen && g.at == at && g.way == way:
 		return
 	case g.seen:
 		every := field.Every(g.row)
 		if d > sight.Near*sight.Near {
 			every = max(every, sight.Every)
 		}
-		if now-g.at < every {
-			s.next = sheet.Sooner(s.next, g.at+every)
+		if now-g.told < every {
+			s.next = sheet.Sooner(s.next, g.told+every)
 			return
 		}
 	}
-	g.seen, g.x, g.y, g.yaw, g.at = true, x, y, yaw, now
+	g.seen, g.at, g.way, g.told = true, at, way, now
 	s.news = append(s.news, g.row)
 }
 
 // distance is the square of the distance to the nearest of the viewer's players.
-func (s *sights) distance(x, y int64) int64 {
+func (s *sights) distance(p place) int64 {
 	best := int64(1) << 62
 	for _, e := range s.eyes {
-		dx, dy := x-e[0], y-e[1]
-		best = min(best, dx*dx+dy*dy)
+		dx, dy, dz := p.x-e.x, p.y-e.y, p.z-e.z
+		best = min(best, dx*dx+dy*dy+dz*dz)
 	}
 	return best
 }

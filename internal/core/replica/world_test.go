@@ -29,7 +29,7 @@ func newWorld(t *testing.T, b *rulebook.Book, seed uint64) *world {
 	var sight *replica.Sight
 	if s := b.Ground.Sight; s != nil {
 		sight = &replica.Sight{Near: s.Near, Far: s.Far, Every: s.Every, Player: b.F.Player.Pos,
-			Yaw: b.SeenYaw(), Piece: b.F.Piece.Pos}
+			Facing: b.SeenFacing(), Piece: b.F.Piece.Pos}
 	}
 	face := replica.NewFace(b.Schema, sight)
 	schema, err := face.Described.Schema()

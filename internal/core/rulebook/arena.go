@@ -94,7 +94,7 @@ const maxArenas = 64
 
 var arenaObject = &object{
 	name: "arena",
-	doc: "One ground. `width`, `height`, `walls` and `spawns` work as in `ground`, which supplies those that are " +
+	doc: "One ground. `width`, `height`, `tall`, `floor`, `walls` and `spawns` work as in `ground`, which supplies those that are " +
 		"missing.",
 }
 
@@ -115,8 +115,8 @@ zones: {quay: {box: [14m, 14m, 20m, 20m]}}`,
 
 func init() {
 	arenaObject.keys = append(arenaObject.keys, key{name: "title", spec: text(40), doc: "The display name."})
-	for _, k := range like(groundObject, "width", "height", "walls", "spawns") {
-		k.required = false
+	for _, k := range like(groundObject, "width", "height", "tall", "floor", "walls", "spawns") {
+		k.required, k.def = false, ""
 		arenaObject.keys = append(arenaObject.keys, k)
 	}
 	arenaObject.keys = append(arenaObject.keys,
@@ -141,8 +141,17 @@ var shapeObject = &object{
 	keys: []key{
 		{name: "circle", spec: listOf(length(0, maxSide), 3), doc: "[x, y, radius]."},
 		{name: "box", spec: listOf(length(0, maxSide), 4), doc: "[left, top, right, bottom]."},
+		{name: "bottom", spec: length(0, maxHeight), def: "0", example: tallShape,
+			doc: "On a tall ground, how far above 0 it begins."},
+		{name: "tall", spec: length(1, maxHeight), example: tallShape,
+			doc: "On a tall ground, how tall it is. Default: without end."},
 	},
 }
+
+// tallShape shows where a zone lies on a tall ground.
+const tallShape = `ground: {width: 40m, height: 30m, tall: 10m}
+arenas: {list: {mole: {zones: {quay: {circle: [20m, 15m, 5m], bottom: 2m, tall: 3m}}}}}
+zones: {quay: {circle: [10m, 10m, 5m]}}`
 
 // ArenaOf is the name of the arena that a document holds; "" for what is none.
 func ArenaOf(src []byte) string {

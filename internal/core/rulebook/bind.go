@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/ground"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
@@ -26,7 +27,7 @@ func compile(src []byte, lenient bool) (*Book, Problems) {
 		return nil, Problems{{Severity: Error, Code: "many-documents", Line: games[len(games)-1].line, Column: 1,
 			Message: "one file holds one rulebook; this is another document"}}
 	}
-	s := &structure{}
+	s := &structure{deep: tall(top, arenas)}
 	if !s.check(top, &spec{shape: anObject, object: topObject}) ||
 		len(top.get("phases").entries) == 0 && len(s.problems) > 0 {
 		return nil, s.problems.sorted()
@@ -37,6 +38,7 @@ func compile(src []byte, lenient bool) (*Book, Problems) {
 		book: &Book{Source: slices.Clone(src), Version: hex.EncodeToString(sum[:6]), Schema: &sheet.Schema{},
 			ActionNamed: map[string]*Action{}},
 	}})
+	b.book.Schema.Deep, b.book.Parts = s.deep, 2+int(sheet.Bit(s.deep))
 	b.takeGame(s, games)
 	b.lies.takeArenas(s, arenas)
 	(&sealer{b.document}).expandSealed(s)
@@ -188,6 +190,7 @@ func (b *binder) all() {
 	}
 	bindDefined(b)
 	b.lies.ground()
+	b.lies.flat()
 	b.acts.kitNames()
 	b.decl.derived()
 	b.held.limits()
@@ -291,10 +294,11 @@ func (b *document) ticks(n *node, key string) sheet.Tick {
 	return sheet.Tick(sheet.Ticks(n.millis(key), b.book.Rate))
 }
 
-func pointOf(n *node) (x, y int64) {
-	x, _ = parseLength(n.items[0].text)
-	y, _ = parseLength(n.items[1].text)
-	return x, y
+func pointOf(n *node) (p ground.Point) {
+	for i, part := range []*int64{&p.X, &p.Y, &p.Z}[:len(n.items)] {
+		*part, _ = parseLength(n.items[i].text)
+	}
+	return p
 }
 
 func (b *document) mapKeys(key string) []string {

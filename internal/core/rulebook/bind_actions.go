@@ -58,7 +58,7 @@ func (b *actor) action(no int, e entry) *Action {
 		Active:  b.book.Schema.Field(sheet.Player, "active_"+e.key),
 	}
 	b.also(n, a)
-	scope, args := scopePlayer, &sheet.Schema{}
+	scope, args := scopePlayer, &sheet.Schema{Deep: b.book.Schema.Deep}
 	if takes := n.get("takes"); takes != nil {
 		a.Takes, a.Bounds = b.takes(takes, args, false)
 		scope.Args, scope.Vars = a.Takes, scope.Vars|expr.Args
@@ -147,7 +147,7 @@ func (b *actor) takes(n *node, s *sheet.Schema, referees bool) (fields []*sheet.
 		if reach := e.value.get("reach"); reach != nil && (f.Type != sheet.Position || bound.Direction) {
 			b.fail(reach, "not-here", "", "only a position has a reach")
 		}
-		if f.Type == sheet.Position && !b.hasGround() {
+		if f.Type.IsPosition() && !b.hasGround() {
 			b.fail(e.value, "needs-ground", "a ground with width and height", "a %s without a ground",
 				e.value.str("type"))
 		}

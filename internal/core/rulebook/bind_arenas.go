@@ -116,7 +116,11 @@ func (b *surveyor) oneGround(n, otherwise *node) *Ground {
 		return otherwise
 	}
 	g := &Ground{
-		Ground: ground.Ground{Width: from("width").span("width"), Height: from("height").span("height")},
+		Ground: ground.Ground{Width: from("width").span("width"), Height: from("height").span("height"),
+			Tall: from("tall").span("tall"), Open: from("floor").get("floor") != nil && !from("floor").on("floor")},
+	}
+	if b.book.Schema.Deep && g.Tall == 0 {
+		b.fail(n, "missing-key", "tall here, or in ground", "some arenas are tall and this one is not")
 	}
 	if g.Width == 0 || g.Height == 0 {
 		b.fail(n, "missing-key", "", "an arena needs width and height, or a ground that has them")
@@ -144,7 +148,7 @@ func (b *surveyor) spawnPoints() {
 			b.spawnPoint(g, p)
 		}
 		if len(g.Spawns) == 0 {
-			g.Spawns = []SpawnPoint{{X: g.Width / 2, Y: g.Height / 2, Team: -1}}
+			g.Spawns = []SpawnPoint{{Point: ground.Point{X: g.Width / 2, Y: g.Height / 2}, Team: -1}}
 			b.middle(n, g)
 		}
 	}
@@ -152,11 +156,7 @@ func (b *surveyor) spawnPoints() {
 
 // middle warns of a ground without spawn points and with a wall in its middle.
 func (b *surveyor) middle(n *node, g *Ground) {
-	r := int64(0)
-	if b.book.Movement != nil {
-		r = b.book.Movement.Radius
-	}
-	if !g.Free(g.Width/2, g.Height/2, r) {
+	if !g.room(ground.Point{X: g.Width / 2, Y: g.Height / 2}, b.book.Movement.body()) {
 		b.warn(n, "spawn-in-wall",
 			"without spawn points players appear in the middle of the ground, and that is in a wall")
 	}
@@ -182,13 +182,12 @@ func (b *surveyor) placed() {
 	}
 }
 
-func pointsOr(n *node, otherwise [][2]int64) (out [][2]int64) {
+func pointsOr(n *node, otherwise []ground.Point) (out []ground.Point) {
 	if n == nil {
 		return otherwise
 	}
 	for _, at := range n.items {
-		x, y := pointOf(at)
-		out = append(out, [2]int64{x, y})
+		out = append(out, pointOf(at))
 	}
 	return out
 }
@@ -199,7 +198,7 @@ func (b *surveyor) stuckCreatures(g *Ground, c *Creature, places *node) {
 		return
 	}
 	for _, at := range places.items {
-		if x, y := pointOf(at); !g.Free(x, y, c.Radius) {
+		if !g.room(pointOf(at), c.Body) {
 			b.warn(at, "place-unusable", "a %s with a radius of %s stands in a wall or outside here", c.Name,
 				showLength(c.Radius))
 		}

@@ -35,7 +35,8 @@ func (b *binder) creatures() {
 			Line:    e.line,
 			Name:    e.key,
 			Title:   n.titled(e.key),
-			Radius:  n.span("radius"),
+			Body:    b.body(n),
+			Flies:   n.on("flies"),
 			Keep:    int(n.num("number")),
 			Every:   b.ticks(n, "every"),
 			Again:   n.get("back") != nil,
@@ -48,9 +49,8 @@ func (b *binder) creatures() {
 			Starts:  b.decl.starts(sheet.Creature, i),
 		}
 		for _, at := range n.list("at") {
-			x, y := pointOf(at)
-			c.At = append(c.At, [2]int64{x, y})
-			if g := b.book.Ground; g != nil && !g.Free(x, y, c.Radius) {
+			c.At = append(c.At, pointOf(at))
+			if g := b.book.Ground; g != nil && !g.room(pointOf(at), c.Body) {
 				b.warn(at, "place-unusable", "a %s with a radius of %s stands in a wall or outside here", c.Name,
 					showLength(c.Radius))
 			}
@@ -107,8 +107,7 @@ func (b *binder) move(n *node) Move {
 		To: b.expr(n, "to", scopeCreature, expr.Want{Type: sheet.Position}), Then: pathWords.named(n.str("next")),
 		Wander: n.span("wander"), Speed: b.speed(n, "speed", scopeCreature), Hurries: n.get("speed") != nil}
 	for _, at := range n.list("along") {
-		x, y := pointOf(at)
-		m.Along = append(m.Along, [2]int64{x, y})
+		m.Along = append(m.Along, pointOf(at))
 	}
 	for key, with := range map[string]string{"gap": "to", "next": "along"} {
 		if v := n.get(key); v != nil && !v.implied && n.get(with) == nil {
@@ -211,6 +210,15 @@ func (b *binder) shot(p *Piece, n *node) {
 		Who: whoWords.named(s.str("who")), Pierce: s.on("pierce"),
 		Walls: shotWallWords.named(s.str("walls")), Tell: b.ticks(s, "update"),
 		Wall: b.does.effects(s, "wall", with(expr.Scope{Vars: expr.Piece}, expr.Random))}
+	p.Shot.Fuse = b.does.effects(s, "fuse", with(expr.Scope{Vars: expr.Piece}, expr.Random))
+	if s.get("fuse") != nil && p.Lasts == 0 {
+		b.fail(s.get("fuse"), "missing-key", "lasts: after how long", "a fuse that never burns down")
+	}
+	gravity := b.speed(s, "gravity", expr.Scope{})
+	if gravity.Varies != nil {
+		b.fail(s.get("gravity"), "wrong-type", "a speed that is written out", "gravity that varies")
+	}
+	p.Shot.Gravity, p.Shot.Keeps = gravity.Fixed, s.num("keeps")
 	var pieces uint64
 	if p.Shot.Players, p.Shot.Creatures, pieces = b.acts.hits(s); pieces != 0 {
 		b.fail(s.get("hits"), "not-here", "players, creatures or kinds of creature", "a shot does not hit pieces")

@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/ground"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
@@ -15,7 +16,7 @@ func (b *binder) pieces() {
 			Line:   e.line,
 			Name:   e.key,
 			Title:  n.titled(e.key),
-			Radius: n.span("radius"),
+			Body:   b.body(n),
 			Keep:   int(n.num("number")),
 			Every:  b.ticks(n, "every"),
 			Apart:  n.span("apart"),
@@ -29,8 +30,7 @@ func (b *binder) pieces() {
 		p.Starts = b.decl.starts(sheet.Piece, i)
 		b.shot(p, n)
 		for _, at := range n.list("at") {
-			x, y := pointOf(at)
-			p.At = append(p.At, [2]int64{x, y})
+			p.At = append(p.At, pointOf(at))
 		}
 		if b.book.Ground == nil {
 			b.failEntry(e, "needs-ground", "pieces lie on a ground; declare its width and height")
@@ -102,11 +102,11 @@ func crowd(p *Piece) float64 {
 }
 
 // useless says why nothing can ever lie at a place of a ground, or nothing.
-func (b *surveyor) useless(g *Ground, p *Piece, at [2]int64) string {
-	if at[0] < p.Radius || at[1] < p.Radius || at[0] > g.Width-p.Radius || at[1] > g.Height-p.Radius {
+func (b *surveyor) useless(g *Ground, p *Piece, at ground.Point) string {
+	if at.X < p.Radius || at.Y < p.Radius || at.X > g.Width-p.Radius || at.Y > g.Height-p.Radius {
 		return "part of it is outside the ground"
 	}
-	if !g.Free(at[0], at[1], p.Radius) {
+	if !g.room(at, p.Body) {
 		return "it overlaps a wall"
 	}
 	for _, q := range b.book.Pieces[:p.No] { // those before it are placed first
@@ -115,8 +115,8 @@ func (b *surveyor) useless(g *Ground, p *Piece, at [2]int64) string {
 			continue // it does not lie at each of its places all the time
 		}
 		for _, other := range places {
-			dx, dy := at[0]-other[0], at[1]-other[1]
-			if d := p.Radius + q.Radius + max(p.Apart, q.Apart); dx*dx+dy*dy < d*d {
+			dx, dy, dz := at.X-other.X, at.Y-other.Y, at.Z-other.Z
+			if d := p.Radius + q.Radius + max(p.Apart, q.Apart); dx*dx+dy*dy+dz*dz < d*d {
 				return "it overlaps the " + q.Name + " that always lies there"
 			}
 		}

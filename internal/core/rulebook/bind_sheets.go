@@ -28,7 +28,7 @@ func (b *fielder) sheets() {
 			if is := o.value.get("is"); is != nil {
 				b.fail(is, "not-here", "start, which whoever opens the lobby may change",
 					"an option is chosen when the lobby is opened, and so does not follow from an expression")
-			} else if t := f.Type; t == sheet.Ref || t == sheet.List || t == sheet.Clock || t == sheet.Position {
+			} else if t := f.Type; t == sheet.Ref || t == sheet.List || t == sheet.Clock || t.IsPosition() {
 				b.fail(o.value, "wrong-type", "integer, number, text, flag or choice", "an option cannot be a %s",
 					o.value.get("type").text)
 			}

@@ -113,8 +113,9 @@ func (b *surveyor) ground() {
 			b.fail(n, "needs-ground", "a ground with width and height", "movement without a ground")
 			return
 		}
-		k.Movement = &Movement{Speed: b.speed(n, "speed", scopePlayer), Radius: n.span("radius"),
+		k.Movement = &Movement{Speed: b.speed(n, "speed", scopePlayer), Walker: b.walker(n),
 			Claims: claimsCheck.is(n, "claims"), Burst: b.ticks(n, "burst")}
+		b.upwards(n)
 	}
 	b.facing()
 	b.spawnPoints()
@@ -179,7 +180,8 @@ func (b *surveyor) wall(g *Ground, n *node) {
 			b.fail(src, "out-of-range", "left before right and top before bottom", "a box with no inside")
 			return
 		}
-		b.addWall(g, n, ground.Wall{Left: v[0], Top: v[1], Right: v[2], Bottom: v[3]})
+		b.addWall(g, n, ground.Wall{Left: v[0], North: v[1], Right: v[2], South: v[3],
+			Rises: risesWords.named(n.str("rises"))})
 		return
 	}
 	if v[2] == 0 {
@@ -191,6 +193,7 @@ func (b *surveyor) wall(g *Ground, n *node) {
 
 // addWall adds a wall to a ground, and what it is there for.
 func (b *surveyor) addWall(g *Ground, n *node, w ground.Wall) {
+	b.heights(g, n, &w)
 	g.Walls = append(g.Walls, w)
 	while := n.get("while")
 	if while == nil {
@@ -213,24 +216,18 @@ func (b *surveyor) addWall(g *Ground, n *node, w ground.Wall) {
 }
 
 func (b *surveyor) spawnPoint(g *Ground, n *node) {
-	x, y := pointOf(n.get("at"))
-	p := SpawnPoint{X: x, Y: y, Team: -1, If: b.condition(n, "if", scopePlayer), Line: n.line}
+	p := SpawnPoint{Point: pointOf(n.get("at")), Team: -1, If: b.condition(n, "if", scopePlayer), Line: n.line}
 	if t := n.get("team"); t != nil {
 		p.Team = b.indexOf(t, "team", b.teamNames())
 	}
-	r := int64(0)
-	if b.book.Movement != nil {
-		r = b.book.Movement.Radius
-	}
-	if x < r || y < r || x > g.Width-r || y > g.Height-r {
+	body := b.book.Movement.body()
+	r, x, y := body.Radius, p.X, p.Y
+	if x < r || y < r || x > g.Width-r || y > g.Height-r || p.Z+body.Tall > g.Tall {
 		b.warn(n, "spawn-outside", "this spawn point leaves a body of radius %s outside the ground", showLength(r))
+	} else if !g.With(0).room(p.Point, body) {
+		b.warn(n, "spawn-in-wall", "a body of radius %s at this spawn point stands in a wall", showLength(r))
 	}
-	for _, w := range g.With(0).Walls {
-		if w.Touches(x, y, r) {
-			b.warn(n, "spawn-in-wall", "a body of radius %s at this spawn point stands in a wall", showLength(r))
-			break
-		}
-	}
+	b.above(g, n, p.Point)
 	g.Spawns = append(g.Spawns, p)
 }
 

@@ -80,6 +80,9 @@ func (b *surveyor) shape(n *node) (z Shape) {
 			b.fail(r, "not-here", "a circle", "a box has no radius")
 		}
 	}
+	if z.Low, z.Tall = n.span("bottom"), maxHeight; n.get("tall") != nil {
+		z.Tall = n.span("tall")
+	}
 	var v []int64
 	for _, item := range n.list(key) {
 		mm, _ := parseLength(item.text)

@@ -2,6 +2,7 @@ package rulebook
 
 import (
 	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/ground"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
@@ -29,6 +30,7 @@ type Book struct {
 	Teams      Teams
 	Grounds    []*Ground // one, or one for each arena; none without positions
 	Ground     *Ground   // the first of them; nil without one
+	Parts      int       // of how many lengths places are: two, or three where grounds are tall
 	Arenas     *Arenas   // nil where there is but one ground
 	Movement   *Movement // nil without
 	Facing     *Facing   // nil where nobody looks anywhere
@@ -136,7 +138,7 @@ type Team struct {
 
 // SpawnPoint is a place to appear at; Team is -1 for all.
 type SpawnPoint struct {
-	X, Y int64
+	ground.Point
 	Team int
 	If   *expr.Prog // for whom; nil for all of the team
 	Line int        // where it stands in the file
@@ -151,10 +153,13 @@ type Speed struct {
 
 // Movement says how players move.
 type Movement struct {
-	Speed  Speed
-	Radius int64
-	Claims bool       // clients may claim a position, which is checked
-	Burst  sheet.Tick // of the present speed, the most that may be claimed at once
+	Speed Speed
+	ground.Walker
+	Eye           int64 // how high above the feet one looks from
+	Jump, Gravity Speed // of a jump upwards, and by which falling gets faster in a second
+	Flies         bool
+	Claims        bool       // clients may claim a position, which is checked
+	Burst         sheet.Tick // of the present speed, the most that may be claimed at once
 }
 
 // Facing says how players turn.
@@ -298,15 +303,15 @@ const NoPiece = -1
 
 // Piece is a kind of object on the ground.
 type Piece struct {
-	No     int
-	Line   int // where it stands in the file
-	Name   string
-	Title  string
-	Radius int64
+	No    int
+	Line  int // where it stands in the file
+	Name  string
+	Title string
+	ground.Body
 	Keep   int
 	Every  sheet.Tick
 	Apart  int64
-	At     [][2]int64
+	At     []ground.Point
 	Lasts  sheet.Tick
 	If     *expr.Prog
 	Touch  []Effect

@@ -2,19 +2,21 @@ package rulebook
 
 import (
 	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/ground"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
 // Creature is a kind of being that the service steers; lengths in millimetres.
 type Creature struct {
-	No      int
-	Line    int // where it stands in the file
-	Name    string
-	Title   string
-	Radius  int64
+	No    int
+	Line  int // where it stands in the file
+	Name  string
+	Title string
+	ground.Body
+	Flies   bool
 	Keep    int
 	Every   sheet.Tick
-	At      [][2]int64
+	At      []ground.Point
 	Again   bool       // who is out comes back
 	Back    sheet.Tick // after so long
 	Side    int        // a team, or NoSide
@@ -46,7 +48,7 @@ type Move struct {
 	If      *expr.Prog
 	To      *expr.Prog
 	Gap     int64
-	Along   [][2]int64
+	Along   []ground.Point
 	Then    PathThen
 	Wander  int64
 	Speed   Speed
@@ -62,6 +64,9 @@ type Shot struct {
 	Pierce    bool
 	Walls     ShotWalls
 	Wall      []Effect
+	Fuse      []Effect // what happens when it has lasted its time
+	Gravity   int64    // by how much it falls faster each second
+	Keeps     int64    // of its speed in a bounce, in hundredths
 	Tell      sheet.Tick
 }
 

@@ -110,7 +110,7 @@ func bindDefinedEffects(b *binder) {
 
 // parameters binds what a definition takes.
 func parameters(b *binder, n *node) (out []*sheet.Field) {
-	s := &sheet.Schema{}
+	s := &sheet.Schema{Deep: b.book.Schema.Deep}
 	for _, e := range n.fields("takes") {
 		m := maker{e.value}
 		decl := m.object("type", m.text("choice"), "words", e.value)

@@ -32,7 +32,7 @@ func effectNotice(b *doer, n, v *node, scope expr.Scope, e *Effect) {
 // noticeFields compiles what a notice says. Every place that sends a notice of one name says the same things, with the
 // same types.
 func (b *doer) noticeFields(n, v *node, scope expr.Scope, e *Effect) {
-	schema := &sheet.Schema{}
+	schema := &sheet.Schema{Deep: b.book.Schema.Deep}
 	for _, w := range n.fields("with") {
 		p := handedOn(b.terms, w.value, scope, b.loose(w.value, scope))
 		if p == nil {

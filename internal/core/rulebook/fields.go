@@ -94,17 +94,25 @@ type PlayerFields struct {
 
 	Yaw, Wanted *sheet.Field // where they look, and want to look; nil where nobody looks anywhere
 
+	Pitch, WantedPitch *sheet.Field // how far up they look, and want to; nil on flat ground
+
+	// How fast they rise (below 0 while they fall), how fast they last landed, and whether they stand on a floor; nil
+	// where nobody falls.
+	Rise, Landed, Standing *sheet.Field
+
 	Benched, Frozen *sheet.Field // nil where no effect does that
 	Push, PushLeft  *sheet.Field // how somebody is pushed, in millimetres a second, and for how long; likewise
 	Mutes           *sheet.Field // whose texts the player does not want; nil where nobody writes any
 }
 
-// SeenYaw is the field of where players look if clients are told, nil otherwise.
-func (b *Book) SeenYaw() *sheet.Field {
-	if yaw := b.F.Player.Yaw; yaw != nil && yaw.See != sheet.Hidden {
-		return yaw
+// SeenFacing are the fields of where players look, if clients are told.
+func (b *Book) SeenFacing() (list []*sheet.Field) {
+	for _, f := range []*sheet.Field{b.F.Player.Yaw, b.F.Player.Pitch} {
+		if f != nil && f.See != sheet.Hidden {
+			list = append(list, f)
+		}
 	}
-	return nil
+	return list
 }
 
 // RecordFields are the built-in fields of a record sheet. Kept is a set of the fields that hold more than their start.
@@ -196,6 +204,7 @@ func (b *declarer) declareBuiltIns() {
 	b.declareStandIns()
 	b.declareCalendar()
 	b.declareStanding()
+	b.declareHeights()
 	b.declareShots()
 	b.declareCreature()
 	b.declareZones()
@@ -263,6 +272,11 @@ func (b *declarer) declarePlayer() {
 		p.Yaw, p.Wanted = add("yaw", resets(whole)), add("yaw_wanted", seenBy(resets(whole), sheet.Hidden))
 		if followsSteering.is(n, "follows") {
 			p.Yaw.See = sheet.Hidden
+		}
+		if b.book.Schema.Deep {
+			p.Pitch = add("pitch", resets(whole))
+			p.WantedPitch = add("pitch_wanted", seenBy(resets(whole), sheet.Hidden))
+			p.Pitch.See = p.Yaw.See
 		}
 	}
 }

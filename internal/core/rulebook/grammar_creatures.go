@@ -41,6 +41,10 @@ rules:
 	keys: []key{
 		{name: "title", spec: text(40), doc: "The display name."},
 		{name: "radius", spec: length(0, 10*1000), def: "500mm", doc: "The radius of its body."},
+		{name: "tall", spec: length(1, 20*1000), def: "1m", doc: "On a tall ground, how tall its body is."},
+		{name: "flies", spec: flag, def: "false", doc: "On a tall ground, whether it flies, straight to where it " +
+			"goes. " +
+			"Otherwise it walks: up what a player could climb by default, and down from anywhere."},
 		{
 			name: "number",
 			spec: integer(0, 500),
@@ -159,6 +163,24 @@ var actObject = &object{
 	keys: like(actionObject, "title", "if", "cooldown", "aim", "do", "creature", "piece", "miss"),
 }
 
+// fuseExample is a shot that falls, bounces and burns down.
+const fuseExample = `ground: {width: 40m, height: 30m, tall: 12m}
+movement: {speed: 5m/s}
+pieces:
+  flare:
+    number: 0
+    radius: 100mm
+    tall: 200mm
+    lasts: 3s
+    shot:
+      speed: 12m/s
+      hits: []
+      walls: bounce
+      gravity: 10m/s
+      keeps: 60
+      fuse: [{each: players, only: "distance(it.pos, piece.pos) < 4m", do: [{add: it.points, by: -1}]}]
+actions: {toss: {takes: {way: {type: direction}}, do: [{place: flare, at: me.pos, way: arg.way}]}}`
+
 var shotObject = &object{
 	name: "shot",
 	doc: "Makes a kind of piece a projectile: `place` sends it `to` a point or some `way`, and it hits what it " +
@@ -197,6 +219,14 @@ actions:
 				"will `bounce`, or it flies over walls to the edge (`ignore`).",
 		},
 		{name: "wall", spec: effects, doc: "What happens then."},
+		{name: "fuse", spec: effects, example: fuseExample, doc: "What happens when it has lasted its time, before " +
+			"it " +
+			"is gone."},
+		{name: "gravity", spec: speed(100 * 1000), def: "0m/s", example: fuseExample, doc: "On a tall ground, by how " +
+			"much it falls faster each second."},
+		{name: "keeps", spec: integer(0, 100), def: "100", example: fuseExample, doc: "On a tall ground, how much " +
+			"of its " +
+			"speed into a wall or a floor it has when it bounces off, in percent."},
 		{
 			name: "update",
 			spec: duration(0, 10*second),

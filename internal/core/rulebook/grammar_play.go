@@ -1,6 +1,31 @@
 package rulebook
 
-import "turnvex.example/turnvex/internal/core/sheet"
+import (
+	"turnvex.example/turnvex/internal/core/ground"
+	"turnvex.example/turnvex/internal/core/sheet"
+)
+
+// maxHeight is the most that a ground is tall, in millimetres.
+const maxHeight = 200 * 1000
+
+// tallExample shows what tall grounds have.
+const tallExample = `ground:
+  width: 40m
+  height: 30m
+  tall: 12m
+  floor: false
+  walls:
+    - {box: [0m, 0m, 40m, 14m], tall: 1m}
+    - {box: [20m, 4m, 30m, 10m], bottom: 1m, tall: 3m}
+    - {box: [14m, 4m, 20m, 7m], bottom: 1m, tall: 3m, rises: east}
+  spawns: [{at: [5m, 7m, 1m]}]
+movement: {speed: 6m/s, tall: 1700mm, eye: 1500mm, jump: 5m/s, gravity: 12m/s, step: 250mm, slope: 40deg, flies: false}
+creatures: {gull: {number: 1, tall: 400mm, flies: true}}
+pieces: {lantern: {tall: 300mm}}
+zones: {deck: {box: [20m, 4m, 30m, 10m], bottom: 4m, tall: 3m}}
+rules:
+  - {on: land, for: players, if: me.landed > 9m/s, do: [{out: me}]}
+  - {on: fall, for: players, do: [{out: me}]}`
 
 var groundObject = &object{
 	name: "ground", doc: "The playing area, from (0, 0) to (width, height), in millimetres.",
@@ -19,6 +44,14 @@ sheets: {match: {barred: {type: flag, is: match.play < 10s}}}`,
 	keys: []key{
 		{name: "width", spec: length(1000, maxSide), required: true, doc: "East to west."},
 		{name: "height", spec: length(1000, maxSide), required: true, doc: "North to south."},
+		{name: "tall", spec: length(1000, maxHeight), example: tallExample, doc: "How high the ground goes. With " +
+			"this " +
+			"key the rulebook is **three-dimensional**: every position has a third length, `z`, which is up from 0, " +
+			"so points are `[x, y, z]` and expressions write `point(x, y, z)` and `me.pos.z`. All bodies, pieces and " +
+			"projectiles are then upright cylinders, `pos` is the middle of their feet, and distances, aims, sight, " +
+			"zones and touches count the height. Either all arenas are tall or none."},
+		{name: "floor", spec: flag, def: "true", doc: "On a tall ground, whether there is a floor at 0. Without one, " +
+			"whoever leaves the walls that they stand on falls: see the event `fall`."},
 		{name: "walls", spec: listOf(obj(wallObject), 256), doc: "What nobody can move or shoot through."},
 		{name: "spawns", spec: listOf(obj(spawnPointObject), 256),
 			doc: "Where players appear. Default: the middle of the ground."},
@@ -42,10 +75,18 @@ var sightObject = &object{
 }
 
 var wallObject = &object{
-	name: "wall", doc: "A box or a circle.", oneOf: []string{"box", "circle"},
+	name: "wall", doc: "A box or a circle. On a tall ground it goes from its `bottom` to its top, and players stand and " +
+		"walk on tops: a wall that is not tall is a platform. A wall holds bodies off by their radius, and a floor " +
+		"holds the middle of a body.", oneOf: []string{"box", "circle"},
 	keys: []key{
 		{name: "box", spec: listOf(length(0, maxSide), 4), doc: "[left, top, right, bottom]."},
 		{name: "circle", spec: listOf(length(0, maxSide), 3), doc: "[x, y, radius]."},
+		{name: "bottom", spec: length(0, maxHeight), def: "0", doc: "On a tall ground, how far above 0 it begins."},
+		{name: "tall", spec: length(1, maxHeight), doc: "On a tall ground, how tall it is. Default: up to the top of " +
+			"the ground."},
+		{name: "rises", spec: risesWords.spec(), def: risesWords.of(ground.RiseNot), doc: "On a tall ground, makes a " +
+			"ramp of a box: its top rises from `bottom` to `tall` above it, towards the `east`, `south`, `west` or " +
+			"`north`. A ramp holds the middle of a body, not its radius."},
 		{name: "while", spec: name, doc: "A flag of the match sheet that everyone sees, derived or set by effects: " +
 			"the wall is a **gate**, there only while it holds. Whoever stands in a wall when it " +
 			"comes may walk out of it. At most 16 of a ground's walls have one."},
@@ -70,6 +111,24 @@ var movementObject = &object{
 			"or `me.slowed ? 3m/s : 6m/s`. With 0 a player cannot move; less counts as 0, and more than 100 m/s as " +
 			"that."},
 		{name: "radius", spec: length(0, 10*1000), def: "500mm", doc: "The radius of a player's body."},
+		{name: "tall", spec: length(1, 20*1000), def: "1800mm", doc: "On a tall ground, how tall a player's body is."},
+		{name: "eye", spec: length(0, 20*1000), doc: "On a tall ground, how high above the feet a player looks from: " +
+			"lines, cones and what blocks them begin there. Default: nine tenths of `tall`."},
+		{name: "jump", spec: speed(100 * 1000), def: "0m/s", doc: "On a tall ground, how fast a player who stands " +
+			"and " +
+			"steers up leaves the floor. With 0 nobody jumps."},
+		{name: "gravity", spec: speed(100 * 1000), def: "10m/s", doc: "On a tall ground, by how much falling gets " +
+			"faster " +
+			"each second."},
+		{name: "step", spec: length(0, 10*1000), def: "300mm", doc: "On a tall ground, how much higher a floor may " +
+			"be " +
+			"that a player steps on in walking."},
+		{name: "slope", spec: anExpression, def: "45deg", doc: "On a tall ground, the steepest ramp that a player " +
+			"walks " +
+			"up, from `0deg` to `89deg`."},
+		{name: "flies", spec: flag, def: "false", doc: "On a tall ground, whether players fly or swim: they steer " +
+			"up and " +
+			"down as they do sideways, and nothing makes them fall."},
 		{
 			name: "claims",
 			spec: claimsCheck.spec(),
@@ -409,6 +468,7 @@ var pieceObject = &object{
 	keys: []key{
 		{name: "title", spec: text(40), doc: "The display name."},
 		{name: "radius", spec: length(0, 50*1000), def: "500mm", doc: "Its radius."},
+		{name: "tall", spec: length(1, 50*1000), def: "500mm", doc: "On a tall ground, how tall it is."},
 		like(creatureObject, "number")[0], like(creatureObject, "every")[0], like(creatureObject, "at")[0],
 		{name: "apart", spec: length(0, 100*1000), def: "0",
 			doc: "The least distance between two of them, in addition to their radii."},

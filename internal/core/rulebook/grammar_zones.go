@@ -31,7 +31,8 @@ rules:
   - {when: match.pen.inside.size() >= 3, do: [{finish: the pen is full}]}`,
 	keys: []key{
 		{name: "title", spec: text(40), doc: "The display name."},
-		like(shapeObject, "circle")[0], like(shapeObject, "box")[0],
+		like(shapeObject, "circle")[0], like(shapeObject, "box")[0], like(shapeObject, "bottom")[0],
+		like(shapeObject, "tall")[0],
 		{name: "at", spec: anExpression, doc: "Its centre, as a position; evaluated at each tick of play."},
 		{name: "radius", spec: anExpression, doc: "A circle's radius in millimetres; evaluated at each tick of play."},
 		{name: "update", spec: duration(0, 10*second), def: "100ms",

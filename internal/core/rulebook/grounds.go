@@ -14,9 +14,9 @@ type Ground struct {
 	Spawns      []SpawnPoint
 	Sight       *Sight // nil where positions are seen from anywhere
 
-	Pieces, Creatures [][][2]int64 // by kind: where they appear; none for anywhere
-	Zones             []Shape      // by zone: where it lies
-	Gates             []Gate       // walls that are not always there
+	Pieces, Creatures [][]ground.Point // by kind: where they appear; none for anywhere
+	Zones             []Shape          // by zone: where it lies
+	Gates             []Gate           // walls that are not always there
 }
 
 // Gate is a wall that is there while a flag of the match holds.
@@ -55,6 +55,8 @@ func (g *Ground) With(gates uint16) *Ground {
 type Shape struct {
 	X, Y int64 // its middle
 	W, H int64 // half its sides; of a circle the radius and 0
+
+	Low, Tall int64 // where it begins above 0, and how tall it is
 }
 
 // Sight says how far positions are told, in millimetres.

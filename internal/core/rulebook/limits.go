@@ -36,7 +36,7 @@ func (b *fielder) bends(n *node, f *sheet.Field) bool {
 		return !plain && !(time && f.Measure == sheet.Duration)
 	}
 	switch f.Type {
-	case sheet.Integer, sheet.Number, sheet.Position, sheet.Flag:
+	case sheet.Integer, sheet.Number, sheet.Position, sheet.Position3, sheet.Flag:
 		return true
 	case sheet.Clock:
 		_, plain := parseDuration(n.text)

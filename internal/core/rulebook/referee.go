@@ -137,7 +137,7 @@ func (b *actor) refereeing() {
 			Phases: b.phaseMask(v, "phases", everyPhase), Else: v.str("refusal")}
 		scope := scopeMatch
 		if takes := v.get("takes"); takes != nil {
-			a.Takes, a.Bounds = b.takes(takes, &sheet.Schema{}, true)
+			a.Takes, a.Bounds = b.takes(takes, &sheet.Schema{Deep: b.book.Schema.Deep}, true)
 			scope.Args, scope.Vars = a.Takes, scope.Vars|expr.Args
 		}
 		a.If = b.condition(v, "if", scope)

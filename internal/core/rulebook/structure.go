@@ -15,6 +15,7 @@ import (
 // not fit is reported and taken out of the document, so that the rest can be looked at too.
 type structure struct {
 	problems Problems
+	deep     bool            // points are three lengths
 	pruned   map[string]bool // names of what was taken out: uses of them are not reported again
 }
 
@@ -40,12 +41,16 @@ func (s *structure) check(n *node, sp *spec) bool {
 		if !s.isKind(n, listNode, sp) {
 			return false
 		}
-		if len(n.items) != 2 {
-			s.fail(n, "wrong-type", "two lengths, as in [5m, 20m]", "a point with %d numbers", len(n.items))
+		want, such := 2, "two lengths, as in [5m, 20m]"
+		if s.deep {
+			want, such = 3, "three lengths, as in [5m, 20m, 0m]: this ground is tall"
+		}
+		if len(n.items) != want {
+			s.fail(n, "wrong-type", such, "a point with %d numbers", len(n.items))
 			return false
 		}
 		length := &spec{shape: aLength, max: sp.max}
-		return s.check(n.items[0], length) && s.check(n.items[1], length)
+		return !slices.ContainsFunc(n.items, func(x *node) bool { return !s.check(x, length) })
 	case anything:
 		return true
 	case aParameter:

@@ -230,7 +230,7 @@ func (b *director) voteEffects(v *Vote, n *node) {
 		if len(choice.Choices) == 0 {
 			return
 		}
-		v.Choice, _ = (&sheet.Schema{}).Add(sheet.Match, choice)
+		v.Choice, _ = (&sheet.Schema{Deep: b.book.Schema.Deep}).Add(sheet.Match, choice)
 		carried.Vars, carried.Args = carried.Vars|expr.Args, []*sheet.Field{v.Choice}
 	}
 	if w := n.get("words"); w != nil && v.On != VoteOnWords {

@@ -16,6 +16,7 @@ type Type uint8
 //	Flag     true or false                         one slot, sent as a boolean
 //	Choice   one of the field's words              one slot, sent as the word's index
 //	Position millimetres from the ground's corner  two slots, sent as [x, y]
+//	Position3 the same and how high above 0        three slots, sent as [x, y, z]
 //	Ref      a player, team or creature                one slot, sent as a sheet number, 0 for nobody
 //	Clock    a running or standing time            three slots, sent as [ticks, rate, at tick]
 //	List     several of one of the others          one text slot, sent as a list
@@ -29,13 +30,15 @@ const (
 	Ref
 	Clock
 	List
+	Position3
 
 	// Unreadable is the type of a value that was sent and could not be read: S says why. No field is of it, so the
 	// authority refuses it, with that reason.
 	Unreadable Type = 255
 )
 
-var typeNames = []string{"integer", "number", "text", "flag", "choice", "position", "ref", "clock", "list"}
+var typeNames = []string{"integer", "number", "text", "flag", "choice", "position", "ref", "clock", "list",
+	"position3"}
 
 func (t Type) String() string {
 	if int(t) >= len(typeNames) {
@@ -54,6 +57,9 @@ func TypeNamed(name string) (Type, bool) {
 	return 0, false
 }
 
+// IsPosition tells whether values of the type are places, of two or three lengths.
+func (t Type) IsPosition() bool { return t == Position || t == Position3 }
+
 // InText tells whether values of the type stand in a text slot.
 func (t Type) InText() bool { return t == Text || t == List }
 
@@ -64,7 +70,7 @@ func (t Type) Width() int {
 		return 0
 	case Position:
 		return 2
-	case Clock:
+	case Clock, Position3:
 		return 3
 	default:
 		return 1

@@ -39,12 +39,13 @@ func ReadText(f *Field, text string) (Value, error) {
 		one := *f
 		one.Type = f.Item
 		return listOf(items, f, func(x any) (Value, error) { return ReadText(&one, x.(string)) })
-	case Position:
-		x, y, _ := strings.Cut(text, ",")
-		for i, part := range []string{x, y} {
+	case Position, Position3:
+		parts := strings.Split(text, ",")
+		for i, part := range parts {
 			n, err := strconv.ParseInt(part, 10, 64)
-			if err != nil {
-				return v, fmt.Errorf("two integers such as 6000,7000 are expected, not %q", text)
+			if err != nil || len(parts) != f.Type.Width() {
+				return v, fmt.Errorf("%s such as %s is expected, not %q", f.Type.noun(),
+					"6000,7000,2000"[:5*f.Type.Width()-1], text)
 			}
 			v.N[i] = n
 		}
@@ -87,7 +88,7 @@ func Read(f *Field, raw any) (Value, error) {
 		}
 		return readPoint(f, x)
 	}
-	if !is || f.Type == Position || f.Type == List {
+	if !is || f.Type.IsPosition() || f.Type == List {
 		return Value{Type: f.Type}, fmt.Errorf("%s is expected, not %s", f.Type.noun(), nounOf(raw))
 	}
 	return ReadText(f, text)
@@ -136,7 +137,7 @@ func listOf(list []any, f *Field, read func(any) (Value, error)) (Value, error) 
 
 func readPoint(f *Field, list []any) (Value, error) {
 	v := Value{Type: f.Type}
-	if f.Type != Position || len(list) != 2 {
+	if !f.Type.IsPosition() || len(list) != f.Type.Width() {
 		return v, fmt.Errorf("%s is expected, not a list of %d", f.Type.noun(), len(list))
 	}
 	whole := &Field{Type: Integer}
@@ -155,7 +156,7 @@ func (t Type) noun() string {
 	return [...]string{Integer: "an integer", Number: "a number with at most three decimals", Text: "a text",
 		Flag:   "true or false",
 		Choice: "one of its words", Position: "a list of two integers", Ref: "the number of a sheet",
-		Clock: "an integer", List: "a list"}[t]
+		Clock: "an integer", List: "a list", Position3: "a list of three integers"}[t]
 }
 
 func nounOf(raw any) string {

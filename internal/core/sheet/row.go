@@ -87,6 +87,14 @@ func (r *Row) Flag(f *Field) bool { return r.N[f.slot] != 0 }
 // Pos returns a position field's value in millimetres.
 func (r *Row) Pos(f *Field) (x, y int64) { return r.N[f.slot], r.N[f.slot+1] }
 
+// Height returns how high above 0 the place in a position field is, 0 where places have two lengths.
+func (r *Row) Height(f *Field) int64 {
+	if f.Type == Position3 {
+		return r.N[f.slot+2]
+	}
+	return 0
+}
+
 // Clock returns what a clock field shows at tick now of its time, in ticks.
 func (r *Row) Clock(f *Field, now Tick) int64 {
 	return ClockTicks(r.N[f.slot], r.N[f.slot+1], r.N[f.slot+2], now)

@@ -9,6 +9,9 @@ const MaxFields = 320
 
 // Schema declares the fields of every kind of sheet in a lobby.
 type Schema struct {
+	// Deep makes every position that is added from then on one of three lengths.
+	Deep bool
+
 	kinds [Kinds]kindSchema
 
 	zero *[Kinds]*Row // of each kind an all-zero sheet, which all stores read
@@ -46,6 +49,9 @@ func (s *Schema) Add(k Kind, f Field) (*Field, error) {
 	}
 	if len(ks.fields) == MaxFields {
 		return nil, fmt.Errorf("the %s sheet has more than %d fields", k, MaxFields)
+	}
+	if s.Deep && f.Type == Position {
+		f.Type = Position3
 	}
 	f.No = len(ks.fields)
 	f.Start.Type = f.Type

@@ -226,6 +226,16 @@ func (st *Store) SetPos(r *Row, f *Field, x, y int64) bool {
 	return true
 }
 
+// SetHeight is Set for how high a place is; it does nothing where places have two lengths.
+func (st *Store) SetHeight(r *Row, f *Field, z int64) bool {
+	if f.Type != Position3 || r.N[f.slot+2] == z {
+		return false
+	}
+	r.N[f.slot+2] = z
+	st.mark(r, f)
+	return true
+}
+
 // SetClock is Set for a clock: it shows ticks at tick at of its time and goes on at rate (1 up, -1 down, 0 standing; a
 // standing clock has no anchor).
 func (st *Store) SetClock(r *Row, f *Field, ticks, rate int64, at Tick) bool {

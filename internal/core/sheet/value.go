@@ -6,7 +6,8 @@ import (
 )
 
 // Value is one field's value, comparable with ==. N holds what the type needs: an integer, thousandths, a choice's
-// index, a sheet number, 0 or 1 for a flag; x and y of a position in millimetres; ticks, rate and anchor tick of a
+// index, a sheet number, 0 or 1 for a flag; x, y and, where a ground has
+// height, z of a position in millimetres; ticks, rate and anchor tick of a
 // clock.
 type Value struct {
 	Type Type
@@ -44,6 +45,8 @@ func (v Value) Show(f *Field, rate int, now Tick) string {
 		return ShowThousandths(v.N[0])
 	case Position:
 		return fmt.Sprintf("(%s, %s) m", ShowThousandths(v.N[0]), ShowThousandths(v.N[1]))
+	case Position3:
+		return fmt.Sprintf("(%s, %s, %s) m", ShowThousandths(v.N[0]), ShowThousandths(v.N[1]), ShowThousandths(v.N[2]))
 	case Clock:
 		return FormatClock(v.ClockMillis(rate, now))
 	case Ref:
@@ -65,7 +68,7 @@ func (v Value) Plain() any {
 		return plainList(v.S)
 	case Flag:
 		return v.N[0] != 0
-	case Position, Clock:
+	case Position, Position3, Clock:
 		return append([]int64(nil), v.N[:v.Type.Width()]...)
 	}
 	return v.N[0]

@@ -152,7 +152,7 @@ func WalkValue(w *state.Walk, v *Value, person bool) {
 	} else {
 		state.Text(w, "text", &v.S)
 	}
-	if v.Type > List {
+	if v.Type > Position3 {
 		w.Fail("a value of unknown type %d", v.Type)
 	}
 }

@@ -103,8 +103,10 @@ type Input struct {
 	Name   string      // of an action, a team, a field or a person
 	Target sheet.ID    // a seat or another sheet
 	X, Y   int64       // a point in millimetres, or a direction in thousandths; of Enter X is a number for an address
+	Z      int64       // of a point on tall ground, or a direction there: up
 	Point  bool        // X and Y are given
 	Yaw    int64       // of an intent: where to look, in 1/65,536 of a turn; see package ground
+	Pitch  int64       // likewise, how far up; on tall ground
 	Faces  bool        // Yaw is given
 	Args   []Named     // of an action, of a referee's word or act, or the settings to change
 	N      int64       // a number, by Kind; of an Intent 0, or the save that took what it costs, negative if it did not

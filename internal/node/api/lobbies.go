@@ -57,8 +57,9 @@ type intentRequest struct {
 	Do     string         `json:"do"`
 	Name   string         `json:"name,omitempty"`
 	Target uint32         `json:"target,omitempty"`
-	At     *[2]int64      `json:"at,omitempty"`
+	At     []int64        `json:"at,omitempty"`
 	Yaw    *int64         `json:"yaw,omitempty"`
+	Pitch  *int64         `json:"pitch,omitempty"`
 	Args   map[string]any `json:"args,omitempty"`
 	Text   string         `json:"text,omitempty"`
 	Value  any            `json:"value,omitempty"`
@@ -177,10 +178,10 @@ var lobbyRoutes = []route{
 
 // setRequest is a field that an operator sets by hand.
 type setRequest struct {
-	Sheet uint32    `json:"sheet" jsonschema:"the number of the sheet"`
-	Field string    `json:"field"`
-	Value any       `json:"value,omitempty" jsonschema:"a number as a decimal, a choice by its word, a clock in milliseconds"`
-	At    *[2]int64 `json:"at,omitempty" jsonschema:"of a position, in millimetres"`
+	Sheet uint32  `json:"sheet" jsonschema:"the number of the sheet"`
+	Field string  `json:"field"`
+	Value any     `json:"value,omitempty" jsonschema:"a number as a decimal, a choice by its word, a clock in milliseconds"`
+	At    []int64 `json:"at,omitempty" jsonschema:"of a position, in millimetres"`
 }
 
 func (s *lobbies) setField(c *call, in setRequest) (any, error) {
@@ -298,7 +299,7 @@ func (s *lobbies) leaveSeat(c *call) (any, error) {
 
 func (s *lobbies) intent(c *call, in intentRequest) (any, error) {
 	return s.ask(c, &wire.Intent{N: 1, Do: in.Do, Name: in.Name, Target: in.Target, At: in.At, Yaw: in.Yaw,
-		Args: in.Args, Text: in.Text, Value: in.Value})
+		Pitch: in.Pitch, Args: in.Args, Text: in.Text, Value: in.Value})
 }
 
 func (s *lobbies) changeLobby(c *call) (any, error) {

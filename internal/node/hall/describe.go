@@ -2,6 +2,7 @@ package hall
 
 import (
 	"turnvex.example/turnvex/internal/core/expr"
+	"turnvex.example/turnvex/internal/core/ground"
 	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -27,12 +28,12 @@ func describe(b *rulebook.Book) wire.BookInfo {
 		info.Kits = append(info.Kits, kit)
 	}
 	for _, p := range b.Pieces {
-		info.Pieces = append(info.Pieces, wire.PieceInfo{Name: p.Name, Title: p.Title, Radius: p.Radius,
+		info.Pieces = append(info.Pieces, wire.PieceInfo{Name: p.Name, Title: p.Title, Radius: p.Radius, Tall: p.Tall,
 			Flies: p.Shot != nil})
 	}
 	for _, c := range b.Creatures {
 		info.Creatures = append(info.Creatures, wire.CreatureInfo{Name: c.Name, Title: c.Title, Radius: c.Radius,
-			Every: int64(c.Tell)})
+			Tall: c.Tall, Every: int64(c.Tell)})
 	}
 	for _, z := range b.Zones {
 		info.Zones = append(info.Zones, wire.ZoneInfo{Name: z.Name, Title: z.Title, Held: z.Hold != nil})
@@ -63,6 +64,7 @@ func describe(b *rulebook.Book) wire.BookInfo {
 	info.Host = b.Host.Powers()
 	if b.Movement != nil {
 		info.Radius = b.Movement.Radius
+		info.Walk = describeWalk(b)
 	}
 	return info
 }
@@ -72,11 +74,15 @@ func describeGround(g *rulebook.Ground) wire.GroundInfo {
 	if s := g.Sight; s != nil {
 		info.Sight = &wire.SightInfo{Near: s.Near, Far: s.Far, Every: int64(s.Every)}
 	}
+	if g.Tall > 0 {
+		info.Tall, info.Open, info.Walls = g.Tall, g.Open, describeWalls(g)
+		return info
+	}
 	for _, w := range g.With(0).Walls {
 		if w.Radius > 0 {
 			info.Rounds = append(info.Rounds, [3]int64{w.X, w.Y, w.Radius})
 		} else {
-			info.Boxes = append(info.Boxes, [4]int64{w.Left, w.Top, w.Right, w.Bottom})
+			info.Boxes = append(info.Boxes, [4]int64{w.Left, w.North, w.Right, w.South})
 		}
 	}
 	for _, gate := range g.Gates {
@@ -84,11 +90,43 @@ func describeGround(g *rulebook.Ground) wire.GroundInfo {
 		if w.Radius > 0 {
 			x.Circle = &[3]int64{w.X, w.Y, w.Radius}
 		} else {
-			x.Box = &[4]int64{w.Left, w.Top, w.Right, w.Bottom}
+			x.Box = &[4]int64{w.Left, w.North, w.Right, w.South}
 		}
 		info.Gates = append(info.Gates, x)
 	}
 	return info
+}
+
+// describeWalls tells of the walls of a tall ground.
+func describeWalls(g *rulebook.Ground) (list []wire.WallInfo) {
+	for i := range g.Walls {
+		w := &g.Walls[i]
+		info := wire.WallInfo{Low: w.Low, High: w.High}
+		if w.Rises != ground.RiseNot {
+			info.Rises = rulebook.RiseWord(w.Rises)
+		}
+		if w.Radius > 0 {
+			info.Circle = &[3]int64{w.X, w.Y, w.Radius}
+		} else {
+			info.Box = &[4]int64{w.Left, w.North, w.Right, w.South}
+		}
+		for _, gate := range g.Gates {
+			if gate.Wall == i {
+				info.While = gate.While.Name
+			}
+		}
+		list = append(list, info)
+	}
+	return list
+}
+
+// describeWalk tells how players move on tall ground; nil on flat ground.
+func describeWalk(b *rulebook.Book) *wire.WalkInfo {
+	if m := b.Movement; b.Schema.Deep {
+		return &wire.WalkInfo{Tall: m.Tall, Eye: m.Eye, Step: m.Step, Slope: m.Slope, Jump: m.Jump.Fixed,
+			Gravity: m.Gravity.Fixed, Flies: m.Flies}
+	}
+	return nil
 }
 
 // describeEnds tells the rules for pauses and for what comes after a match.

@@ -32,7 +32,7 @@ func newFace(b *rulebook.Book) *face {
 	if b.Ground != nil && b.Ground.Sight != nil {
 		s := b.Ground.Sight
 		sight = &replica.Sight{Near: s.Near, Far: s.Far, Every: s.Every, Player: b.F.Player.Pos,
-			Yaw: b.SeenYaw(), Piece: b.F.Piece.Pos, Creature: b.F.Creature.Pos}
+			Facing: b.SeenFacing(), Piece: b.F.Piece.Pos, Creature: b.F.Creature.Pos}
 	}
 	return &face{replica.NewFace(b.Schema, sight), describe(b)}
 }

@@ -200,11 +200,23 @@ func (l *playing) mayWrite(account string, in *step.Input) (f *fault.Fault) {
 func (l *playing) input(m *wire.Intent) *step.Input {
 	in := &step.Input{Kind: step.Intent, Seat: sheet.ID(m.Seat), Seq: m.N, Verb: step.Verb(m.Do), Name: m.Name,
 		Target: sheet.ID(m.Target), Text: m.Text}
-	if m.At != nil {
+	switch want := l.book.Parts; {
+	case m.At == nil:
+	case len(m.At) != want:
+		in.Value = sheet.UnreadableValue(fmt.Sprintf("at has %d parts in this rulebook, not %d", want, len(m.At)))
+	default:
 		in.X, in.Y, in.Point = m.At[0], m.At[1], true
+		if want > 2 {
+			in.Z = m.At[2]
+		}
 	}
 	if m.Yaw != nil {
 		in.Yaw, in.Faces = *m.Yaw, true
+	}
+	if m.Pitch != nil {
+		if in.Pitch = *m.Pitch; m.Yaw == nil {
+			in.Value = sheet.UnreadableValue("a pitch goes with a yaw")
+		}
 	}
 	switch in.Verb {
 	case step.Act:

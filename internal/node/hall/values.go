@@ -133,8 +133,10 @@ func (l *playing) readSet(m *wire.Intent) sheet.Value {
 	switch {
 	case f == nil:
 		return sheet.Value{}
-	case f.Type == sheet.Position && m.At != nil:
-		return sheet.Value{Type: sheet.Position, N: [3]int64{m.At[0], m.At[1]}}
+	case f.Type.IsPosition() && len(m.At) == f.Type.Width():
+		v := sheet.Value{Type: f.Type}
+		copy(v.N[:], m.At)
+		return v
 	}
 	return readValue(f, m.Value)
 }

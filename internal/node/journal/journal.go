@@ -69,6 +69,8 @@ type input struct {
 	Names  []string     `cbor:"20,keyasint,omitempty"`
 	Yaw    int64        `cbor:"21,keyasint,omitempty"`
 	Faces  bool         `cbor:"22,keyasint,omitempty"`
+	Z      int64        `cbor:"23,keyasint,omitempty"`
+	Pitch  int64        `cbor:"24,keyasint,omitempty"`
 }
 
 func pack(in *step.Input) *input {
@@ -94,6 +96,8 @@ func pack(in *step.Input) *input {
 		Names:  in.Names,
 		Yaw:    in.Yaw,
 		Faces:  in.Faces,
+		Z:      in.Z,
+		Pitch:  in.Pitch,
 	}
 	if in.Value != (sheet.Value{}) {
 		out.Value = &in.Value
@@ -125,6 +129,8 @@ func (p *input) unpack(at int64) step.Input {
 		Names:  p.Names,
 		Yaw:    p.Yaw,
 		Faces:  p.Faces,
+		Z:      p.Z,
+		Pitch:  p.Pitch,
 	}
 	if p.Value != nil {
 		out.Value = *p.Value

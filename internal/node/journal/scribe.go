@@ -91,6 +91,7 @@ func (s *Scribe) Input(in *step.Input) (entryOf []byte, told []Person, err error
 	flag(9, in.Point)
 	number(11, in.N)
 	flag(12, in.Yes)
+	number(23, in.Z)
 	s.buf = append(dst, 0x00, 0xf6) // no hash, and no person
 	return s.buf, nil, nil
 }
@@ -186,5 +187,5 @@ func personal(in *step.Input) (out []*string) {
 func plain(in *step.Input) bool {
 	return in.Kind == step.Intent && in.Verb != step.Rename && in.Verb != step.Unban && in.Text == "" &&
 		in.Args == nil && in.Record == nil && in.Names == nil && in.Value == (sheet.Value{}) &&
-		in.Team == "" && in.Acct == "" && in.Conn == "" && in.Pass == ""
+		!in.Faces && in.Team == "" && in.Acct == "" && in.Conn == "" && in.Pass == ""
 }

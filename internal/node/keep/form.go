@@ -38,8 +38,12 @@ func written(f *sheet.Field, v sheet.Value) any {
 		return json.Number(sheet.ShowThousandths(v.N[0]))
 	case sheet.Choice:
 		return v.Show(f, 0, 0)
-	case sheet.Position:
-		return []any{json.Number(fmt.Sprint(v.N[0])), json.Number(fmt.Sprint(v.N[1]))}
+	case sheet.Position, sheet.Position3:
+		var parts []any
+		for _, n := range v.N[:f.Type.Width()] {
+			parts = append(parts, json.Number(fmt.Sprint(n)))
+		}
+		return parts
 	case sheet.Integer:
 		return json.Number(fmt.Sprint(v.N[0]))
 	}

@@ -51,15 +51,15 @@ type Head struct {
 
 // Input is a line for what the lobby took in, shown with everything.
 type Input struct {
-	Is     string    `json:"is"` // input
-	Tick   int64     `json:"tick"`
-	Kind   string    `json:"kind"`
-	Seat   uint32    `json:"seat,omitempty"`
-	Do     string    `json:"do,omitempty"`
-	Name   string    `json:"name,omitempty"`
-	Target uint32    `json:"target,omitempty"`
-	At     *[2]int64 `json:"at,omitempty"`
-	Code   string    `json:"code,omitempty"` // with which it was refused
+	Is     string  `json:"is"` // input
+	Tick   int64   `json:"tick"`
+	Kind   string  `json:"kind"`
+	Seat   uint32  `json:"seat,omitempty"`
+	Do     string  `json:"do,omitempty"`
+	Name   string  `json:"name,omitempty"`
+	Target uint32  `json:"target,omitempty"`
+	At     []int64 `json:"at,omitempty"`
+	Code   string  `json:"code,omitempty"` // with which it was refused
 }
 
 // End is the last line: everything up to To was shown, or, with More, the rest is to be asked for from Tick on, or from
@@ -164,7 +164,7 @@ func (p *player) take(in *step.Input) {
 		l := Input{Is: "input", Tick: int64(in.At), Kind: in.Kind.String(), Seat: uint32(in.Seat), Do: string(in.Verb),
 			Name: in.Name, Target: uint32(in.Target)}
 		if in.Point {
-			l.At = &[2]int64{in.X, in.Y}
+			l.At = []int64{in.X, in.Y, in.Z}[:p.m.Book().Parts]
 		}
 		if in.Kind.Answered() {
 			l.Code = string(out.Verdict.Code)

@@ -38,14 +38,14 @@ func TestPracticeByHand(t *testing.T) {
 	code := lobby(t, mara, client.Opening{Rulebook: book, Practice: true})
 	a, b := join(t, mara, client.Options{Lobby: code}), join(t, joss, client.Options{Lobby: code, JSON: true})
 	play(t, a, b)
-	set := func(c *client.Conn, field string, value any, at *[2]int64) error {
+	set := func(c *client.Conn, field string, value any, at []int64) error {
 		return c.Do(soon(t), client.Intent{Do: "set", Target: b.Seat(), Name: field, Value: value, At: at})
 	}
 	for field, v := range map[string]any{"hull": 7, "wind": 12.5, "mood": "cross", "motto": "Row \"well\"",
 		"lit": true} {
 		wants(t, "setting "+field, set(a, field, v, nil), "")
 	}
-	wants(t, "setting a position", set(a, "pos", nil, &[2]int64{3000, 4000}), "")
+	wants(t, "setting a position", set(a, "pos", nil, []int64{3000, 4000}), "")
 	until(t, b, "all of it arrives", func(c *client.Copy) bool {
 		me := c.Me()
 		pos, _ := me.Get("pos")

@@ -103,7 +103,7 @@ func TestNewThingsOnTheSocket(t *testing.T) {
 			return c.Seat(a.Seat()).Int("yaw") == yaw
 		})
 	}
-	do(t, a, client.Intent{Do: "steer", At: &[2]int64{0, 0}, Yaw: &south})
+	do(t, a, client.Intent{Do: "steer", At: []int64{0, 0}, Yaw: &south})
 	looks(south)
 	wants(t, "no yaw", a.Do(soon(t), client.Intent{Do: "face"}), "bad-argument")
 	wants(t, "more than a turn", a.Do(soon(t), client.Intent{Do: "face", Yaw: &past}), "bad-argument")

@@ -162,10 +162,10 @@ func TestSightOnTheSocket(t *testing.T) {
 		}
 	})
 	until(t, w, "a spectator sees both", func(c *client.Copy) bool { return sees(c, a.Seat()) && sees(c, b.Seat()) })
-	do(t, a, client.Intent{Do: "steer", At: &[2]int64{1000, 0}})
+	do(t, a, client.Intent{Do: "steer", At: []int64{1000, 0}})
 	until(t, a, "the other comes into sight", func(c *client.Copy) bool { return sees(c, b.Seat()) })
 	until(t, b, "on both sides", func(c *client.Copy) bool { return sees(c, a.Seat()) })
-	do(t, a, client.Intent{Do: "steer", At: &[2]int64{-1000, 0}})
+	do(t, a, client.Intent{Do: "steer", At: []int64{-1000, 0}})
 	until(t, a, "and goes out of it", func(c *client.Copy) bool { return !sees(c, b.Seat()) })
 	until(t, b, "on both sides", func(c *client.Copy) bool { return !sees(c, a.Seat()) })
 	noDifferences(t, node, code, 3)

@@ -288,7 +288,7 @@ func TestPause(t *testing.T) {
 	do(t, a, client.Intent{Do: "ready"})
 	do(t, b, client.Intent{Do: "ready"})
 	until(t, a, "play", func(c *client.Copy) bool { return c.Match().Text("phase") == "play" })
-	do(t, b, client.Intent{Do: "steer", At: &[2]int64{1000, 0}})
+	do(t, b, client.Intent{Do: "steer", At: []int64{1000, 0}})
 	if err := b.Do(soon(t), client.Intent{Do: "pause"}); client.CodeOf(err) != "pause-not-allowed" {
 		t.Errorf("a pause by who is not the host: %v", err)
 	}

@@ -107,7 +107,7 @@ func (k *soaker) wish() client.Intent {
 	case 5, 6:
 		return client.Intent{Do: "act", Name: "ram", Target: target}
 	}
-	return client.Intent{Do: "steer", At: &[2]int64{k.r.Int64N(2001) - 1000, k.r.Int64N(2001) - 1000}}
+	return client.Intent{Do: "steer", At: []int64{k.r.Int64N(2001) - 1000, k.r.Int64N(2001) - 1000}}
 }
 
 // TestSoak: after some seconds in which everybody comes, goes, changes sides, pauses and is cut off at random, in both

@@ -18,8 +18,14 @@ func Input(r *rand.Rand, m *lobby.Lobby) step.Input {
 	in.Seat, in.Target = someone(r, m), someone(r, m)
 	in.Kind = step.Intent
 	in.X, in.Y, in.Point = r.Int64N(2001)-1000, r.Int64N(2001)-1000, true
+	if m.Book().Parts > 2 {
+		in.Z = r.Int64N(2001) - 1000
+	}
 	if m.Book().Facing != nil && r.IntN(3) == 0 {
 		in.Yaw, in.Faces = r.Int64N(ground.FullTurn), true
+		if m.Book().Parts > 2 {
+			in.Pitch = r.Int64N(ground.FullTurn/2) - ground.FullTurn/4
+		}
 	}
 	actions := m.Book().Actions
 	switch n := r.IntN(100); {

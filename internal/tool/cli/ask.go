@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"flag"
 	"fmt"
+	"strconv"
 	"strings"
 
 	"turnvex.example/turnvex/client"
@@ -81,8 +82,9 @@ func askCommand() command {
 			fs.StringVar(&in.Name, "name", "", "the `name` of an action, a team or a field")
 			fs.StringVar(&in.Text, "text", "", "the intent's `text`")
 			target := fs.Uint("target", 0, "the target `seat` or sheet")
-			at := fs.String("at", "", "a point or a direction: `X,Y`")
+			at := fs.String("at", "", "a point or a direction: `X,Y`, or X,Y,Z on tall ground")
 			yaw := fs.Int64("yaw", -1, "where to look, with face, steer, claim and act: 0 to 65535 `units`, 16384 is south")
+			pitch := fs.Int64("pitch", 0, "with -yaw on tall ground, how far up: -16384 to 16384 `units`")
 			value := fs.String("value", "", "the `value` of a field")
 			args := optionList{}
 			fs.Var(args, "with", "`NAME=VALUE` of an argument of the action, a list as [1,2]; may be repeated")
@@ -93,13 +95,17 @@ func askCommand() command {
 					in.Value = plainValue(*value)
 				}
 				if *at != "" {
-					in.At = &[2]int64{}
-					if n, err := fmt.Sscanf(*at, "%d,%d", &in.At[0], &in.At[1]); n != 2 {
-						return errUsage{fmt.Sprintf("-at is X,Y in whole numbers, not %q: %v", *at, err)}
+					for part := range strings.SplitSeq(*at, ",") {
+						n, err := strconv.ParseInt(part, 10, 64)
+						if err != nil {
+							return errUsage{fmt.Sprintf("-at is X,Y, or X,Y,Z on tall ground, in whole numbers, not "+
+								"%q", *at)}
+						}
+						in.At = append(in.At, n)
 					}
 				}
 				if *yaw != -1 {
-					in.Yaw = yaw
+					in.Yaw, in.Pitch = yaw, pitch
 				}
 				_, svc, err := s.open(ctx, t)
 				if err != nil {

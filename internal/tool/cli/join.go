@@ -221,8 +221,9 @@ type intentLine struct {
 	Do     string         `json:"do"`
 	Name   string         `json:"name"`
 	Target uint32         `json:"target"`
-	At     *[2]int64      `json:"at"`
+	At     []int64        `json:"at"`
 	Yaw    *int64         `json:"yaw"`
+	Pitch  *int64         `json:"pitch"`
 	Args   map[string]any `json:"args"`
 	Text   string         `json:"text"`
 	Value  any            `json:"value"`
@@ -246,8 +247,8 @@ func readIntents(t *Terminal, conn *client.Conn, out *lineWriter) {
 			waiting.Go(func() { seatLocal(conn, &in, out) })
 			continue
 		}
-		p := conn.Send(client.Intent{Seat: in.Seat, Do: in.Do, Name: in.Name, Target: in.Target, At: in.At, Yaw: in.Yaw,
-			Args: in.Args, Text: in.Text, Value: in.Value})
+		p := conn.Send(client.Intent{Seat: in.Seat, Do: in.Do, Name: in.Name, Target: in.Target, At: in.At,
+			Yaw: in.Yaw, Pitch: in.Pitch, Args: in.Args, Text: in.Text, Value: in.Value})
 		waiting.Go(func() {
 			if v, err := p.Verdict(context.Background()); err == nil {
 				out.line(v, true)

@@ -94,7 +94,7 @@ func (s *skiff) actions(c *client.Copy, me *client.Sheet) (out []client.Intent) 
 			c.Clock(me, "cool_throw") == 0 && clear(c.Ground(), at(me), at(rival), 700) {
 			x, y := pos(me)
 			rx, ry := pos(rival)
-			out = append(out, client.Intent{Do: "act", Name: "throw", At: &[2]int64{rx - x, ry - y}})
+			out = append(out, client.Intent{Do: "act", Name: "throw", At: []int64{rx - x, ry - y}})
 		}
 	case "quays":
 		out = ramNear(c, me)
@@ -160,7 +160,7 @@ func (s *skiff) course(c *client.Copy, me *client.Sheet) []client.Intent {
 		return nil
 	}
 	s.steer = want
-	return []client.Intent{{Do: "steer", At: &want}}
+	return []client.Intent{{Do: "steer", At: want[:]}}
 }
 
 func abs(n int64) int64 {

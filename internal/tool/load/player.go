@@ -165,7 +165,7 @@ func (p *player) decide() (in client.Intent, ok bool) {
 			in, ok = client.Intent{Do: "ready"}, !me.Flag("ready")
 		case c.Book.Moves && (len(c.Book.Actions) == 0 || p.rng.IntN(2) == 0):
 			in, ok = client.Intent{Do: "steer",
-				At: &[2]int64{p.rng.Int64N(2001) - 1000, p.rng.Int64N(2001) - 1000}}, true
+				At: []int64{p.rng.Int64N(2001) - 1000, p.rng.Int64N(2001) - 1000}}, true
 		case len(c.Book.Actions) > 0:
 			in, ok = p.act(c), true
 		}
@@ -182,7 +182,7 @@ func (p *player) act(c *client.Copy) client.Intent {
 		all := c.Players()
 		in.Target = uint32(all[p.rng.IntN(len(all))].ID)
 	case rulebook.AimLine.String(), rulebook.AimCone.String(), rulebook.AimArea.String():
-		in.At = &[2]int64{p.rng.Int64N(2001) - 1000, p.rng.Int64N(2001) - 1000}
+		in.At = []int64{p.rng.Int64N(2001) - 1000, p.rng.Int64N(2001) - 1000}
 	}
 	for _, f := range a.Takes {
 		if in.Args == nil {
@@ -202,6 +202,8 @@ func argument(rng *mrand.Rand, f *client.Field) any {
 		return f.Choices[rng.IntN(len(f.Choices))]
 	case client.TypePosition:
 		return []int64{rng.Int64N(2001) - 1000, rng.Int64N(2001) - 1000}
+	case client.TypePosition3:
+		return []int64{rng.Int64N(2001) - 1000, rng.Int64N(2001) - 1000, rng.Int64N(2001) - 1000}
 	case client.TypeList:
 		return []any{}
 	}

@@ -73,7 +73,7 @@ func unusedOn(b *rulebook.Book, no int, t *match.Tally) (out []string) {
 		for n, at := range g.Pieces[i] {
 			if t.Pieces[i] > 0 && t.Places[no][i][n] == 0 {
 				out = append(out,
-					fmt.Sprintf("the place of %s at [%s, %s]%s", p.Name, metres(at[0]), metres(at[1]), in))
+					fmt.Sprintf("the place of %s at [%s, %s]%s", p.Name, metres(at.X), metres(at.Y), in))
 			}
 		}
 	}

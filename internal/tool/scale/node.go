@@ -160,7 +160,7 @@ func (c *crowd) play(ctx context.Context, long time.Duration) {
 	for next, n := time.Now(), 0; time.Now().Before(end) && ctx.Err() == nil; n++ {
 		s := &c.seats[n%len(c.seats)]
 		turn := n / len(c.seats)
-		in := &wire.Intent{Do: "steer", At: &[2]int64{int64(turn%5)*400 - 800, int64(turn%3)*700 - 700}}
+		in := &wire.Intent{Do: "steer", At: []int64{int64(turn%5)*400 - 800, int64(turn%3)*700 - 700}}
 		if turn%4 == 3 {
 			in = &wire.Intent{Do: "act", Name: "ram", Target: s.target}
 		}

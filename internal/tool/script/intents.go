@@ -72,7 +72,7 @@ func (st *Stage) intent(s Step) (step.Input, error) {
 		err = st.point(s, looks(s.Args, &in), &in)
 	case "face":
 		in.Verb = step.Face
-		if len(looks([]string{meansYaw + strings.Join(s.Args, " ")}, &in)) > 0 {
+		if len(looks(strings.Fields(meansYaw+strings.Join(s.Args, " ")), &in)) > 0 {
 			err = s.fail("face needs a yaw, from 0 to 65535")
 		}
 	case "vote":
@@ -92,19 +92,22 @@ func (st *Stage) intent(s Step) (step.Input, error) {
 	return in, err
 }
 
-// meansYaw stands before where somebody looks, behind what they do: steer 1000 0 yaw:16384.
-const meansYaw = "yaw:"
+// meansYaw stands before where somebody looks, behind what they do, and meansPitch before how far up: steer 1000 0 0
+// yaw:16384 pitch:2000.
+const meansYaw, meansPitch = "yaw:", "pitch:"
 
 // looks takes where somebody looks off the words of a step.
 func looks(words []string, in *step.Input) (rest []string) {
 	for _, w := range words {
-		yaw, is := strings.CutPrefix(w, meansYaw)
-		n, err := strconv.ParseInt(yaw, 10, 64)
-		if !is || err != nil {
+		before, number, _ := strings.Cut(w, ":")
+		switch n, err := strconv.ParseInt(number, 10, 64); {
+		case err == nil && before+":" == meansYaw:
+			in.Yaw, in.Faces = n, true
+		case err == nil && before+":" == meansPitch:
+			in.Pitch = n
+		default:
 			rest = append(rest, w)
-			continue
 		}
-		in.Yaw, in.Faces = n, true
 	}
 	return rest
 }
@@ -127,10 +130,12 @@ func (st *Stage) vote(s Step) (step.Input, error) {
 
 func (st *Stage) point(s Step, words []string, in *step.Input) error {
 	n, err := s.ints(words)
-	if err != nil || len(n) != 2 {
-		return s.fail("%s needs two integers", s.Verb)
+	if parts := st.Book.Parts; err != nil || len(n) != parts {
+		return s.fail("%s needs %s integers", s.Verb, map[int]string{2: "two", 3: "three"}[parts])
 	}
-	in.X, in.Y, in.Point = n[0], n[1], true
+	if in.X, in.Y, in.Point = n[0], n[1], true; len(n) > 2 {
+		in.Z = n[2]
+	}
 	return nil
 }
 

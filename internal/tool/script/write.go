@@ -141,9 +141,9 @@ func (w *writer) intent(in *step.Input) string {
 	case step.HandOver:
 		return "host " + w.who(in.Target)
 	case step.Steer, step.Claim:
-		return fmt.Sprintf("%s %d %d", in.Verb, in.X, in.Y) + yawOf(in)
+		return string(in.Verb) + w.point(in) + yawOf(in)
 	case step.Face:
-		return fmt.Sprint("face ", in.Yaw)
+		return fmt.Sprint("face ", in.Yaw) + pitchOf(in)
 	case step.Stop:
 		return "stop " + in.Name
 	case step.Vote:
@@ -164,12 +164,27 @@ func (w *writer) intent(in *step.Input) string {
 	return ""
 }
 
+// point is where an intent points, or a direction.
+func (w *writer) point(in *step.Input) string {
+	if w.book.Parts > 2 {
+		return fmt.Sprintf(" %d %d %d", in.X, in.Y, in.Z)
+	}
+	return fmt.Sprintf(" %d %d", in.X, in.Y)
+}
+
 // yawOf is where somebody looks who does something, "" if that does not say.
 func yawOf(in *step.Input) string {
 	if !in.Faces {
 		return ""
 	}
-	return fmt.Sprint(" ", meansYaw, in.Yaw)
+	return fmt.Sprint(" ", meansYaw, in.Yaw) + pitchOf(in)
+}
+
+func pitchOf(in *step.Input) string {
+	if in.Pitch == 0 {
+		return ""
+	}
+	return fmt.Sprint(" ", meansPitch, in.Pitch)
 }
 
 func (w *writer) act(in *step.Input) string {
@@ -180,7 +195,7 @@ func (w *writer) act(in *step.Input) string {
 	switch {
 	case a == nil:
 	case a.Aim.At >= rulebook.AimLine && in.Point:
-		text += fmt.Sprintf(" %d %d", in.X, in.Y)
+		text += w.point(in)
 	case a.Aim.At == rulebook.AimTarget && in.Target != 0:
 		text += " " + w.who(in.Target)
 	}
@@ -230,6 +245,8 @@ func (w *writer) plain(f *sheet.Field, v sheet.Value) string {
 		return w.who(sheet.ID(v.N[0]))
 	case sheet.Position:
 		return fmt.Sprintf("%d,%d", v.N[0], v.N[1])
+	case sheet.Position3:
+		return fmt.Sprintf("%d,%d,%d", v.N[0], v.N[1], v.N[2])
 	case sheet.Flag:
 		return map[bool]string{true: "true", false: "false"}[v.N[0] != 0]
 	case sheet.Choice:

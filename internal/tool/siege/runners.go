@@ -142,7 +142,7 @@ func (a *attacker) step(c *client.Conn, kind, n int) {
 		x += far
 	}
 	if kind == 2 {
-		c.Send(client.Intent{Do: "steer", At: &[2]int64{1000, 0}})
+		c.Send(client.Intent{Do: "steer", At: []int64{1000, 0}})
 	}
-	c.Send(client.Intent{Do: "claim", At: &[2]int64{x, y}})
+	c.Send(client.Intent{Do: "claim", At: []int64{x, y}})
 }

@@ -35,7 +35,7 @@ func (m *model) key(k string) tea.Cmd {
 	}
 	if d, ok := directions[k]; ok {
 		m.steer = d
-		in := client.Intent{Do: "steer", At: &d}
+		in := client.Intent{Do: "steer", At: flat(d, m.o.Conn)}
 		m.o.Conn.Read(func(c *client.Copy) { look(c, &in, d) })
 		return m.send(in, "")
 	}
@@ -103,6 +103,12 @@ func (m *model) pause() tea.Cmd {
 	return m.send(client.Intent{Do: do}, do)
 }
 
+// flat is a direction along the ground, in as many parts as places have.
+func flat(d [2]int64, conn *client.Conn) (at []int64) {
+	conn.Read(func(c *client.Copy) { at = []int64{d[0], d[1], 0}[:c.Parts()] })
+	return at
+}
+
 // act uses an action on the chosen target, or along the line to it.
 func (m *model) act(a client.Action) tea.Cmd {
 	in := client.Intent{Do: "act", Name: a.Name, Target: m.target}
@@ -111,12 +117,12 @@ func (m *model) act(a client.Action) tea.Cmd {
 		m.o.Conn.Read(func(c *client.Copy) {
 			me, _ := c.Me().Get("pos")
 			you, ok := c.Sheet(m.target).Get("pos")
-			at := [2]int64{you.N[0], you.N[1]}
+			at := []int64{you.N[0], you.N[1], you.N[2]}
 			if line {
-				at = [2]int64{you.N[0] - me.N[0], you.N[1] - me.N[1]}
+				at = []int64{you.N[0] - me.N[0], you.N[1] - me.N[1], you.N[2] - me.N[2]}
 			}
 			if ok {
-				in.At = &at
+				in.At = at[:c.Parts()]
 				look(c, &in, [2]int64{you.N[0] - me.N[0], you.N[1] - me.N[1]})
 			}
 		})

@@ -136,8 +136,12 @@ func (m *model) tell(n client.Notice) string {
 				switch at, isPos := v.([]any); {
 				case f.Type == client.TypeRef:
 					text = nameOf(c, text)
-				case f.Type == client.TypePosition && isPos && len(at) == 2:
-					text = metres(at[0]) + ", " + metres(at[1]) + " m"
+				case isPos && (f.Type == client.TypePosition || f.Type == client.TypePosition3):
+					parts := make([]string, len(at))
+					for i := range at {
+						parts[i] = metres(at[i])
+					}
+					text = strings.Join(parts, ", ") + " m"
 				}
 				fmt.Fprintf(&b, "  %s: %s", f.Name, text)
 			}

@@ -146,7 +146,7 @@ func tsType(f *sheet.Field) string {
 		return "'" + strings.Join(f.Choices, "' | '") + "'"
 	case sheet.Position:
 		return "[number, number]"
-	case sheet.Clock:
+	case sheet.Clock, sheet.Position3:
 		return "[number, number, number]"
 	case sheet.List:
 		item := *f

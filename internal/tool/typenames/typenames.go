@@ -113,7 +113,7 @@ func fieldOf(f *sheet.Field) field {
 	switch f.Type {
 	case sheet.Number:
 		doc = "number, sent in thousandths"
-	case sheet.Position:
+	case sheet.Position, sheet.Position3:
 		doc = "position, millimetres"
 	case sheet.Ref:
 		doc = "number of a " + f.Of.String() + "'s sheet"

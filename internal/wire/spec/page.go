@@ -55,6 +55,8 @@ var inner = []reflect.Type{reflect.TypeFor[replica.DescribedField](), reflect.Ty
 	reflect.TypeFor[wire.CreatureInfo](), reflect.TypeFor[wire.ZoneInfo](), reflect.TypeFor[wire.VoteInfo](),
 	reflect.TypeFor[wire.PhaseInfo](), reflect.TypeFor[wire.ArenaInfo](), reflect.TypeFor[wire.GroundInfo](),
 	reflect.TypeFor[wire.GateInfo](),
+	reflect.TypeFor[wire.WallInfo](),
+	reflect.TypeFor[wire.WalkInfo](),
 	reflect.TypeFor[wire.SightInfo](), reflect.TypeFor[wire.NoticeInfo](), reflect.TypeFor[wire.PauseInfo](),
 	reflect.TypeFor[wire.EndInfo](), reflect.TypeFor[wire.Differently](), reflect.TypeFor[wire.BoardWatch](),
 	reflect.TypeFor[wire.TopicWatch](), reflect.TypeFor[wire.CostInfo](), reflect.TypeFor[wire.TopicRow](),

@@ -148,7 +148,7 @@ func kindWords() (list []string) {
 }
 
 func typeWords() (list []string) {
-	for t := sheet.Integer; t <= sheet.List; t++ {
+	for t := sheet.Integer; t <= sheet.Position3; t++ {
 		list = append(list, t.String())
 	}
 	return list

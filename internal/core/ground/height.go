@@ -1,0 +1,280 @@
+package ground
+
+// Point is a place: X east, Y south, Z up, in millimetres. Of a body it is the middle of its feet.
+type Point struct{ X, Y, Z int64 }
+
+// Body is an upright cylinder.
+type Body struct{ Radius, Tall int64 }
+
+// Walker is a body that walks: what is at most Step higher it steps upon, and ramps that rise at most Slope (in units
+// of yaw, less than a quarter of a turn) it walks up.
+type Walker struct {
+	Body
+	Step, Slope int64
+}
+
+// Rise is the way in which the top of a wall rises.
+type Rise uint8
+
+// The ways. A wall that rises is a ramp: its top goes from Low at one edge to High at the opposite one.
+const (
+	RiseNot Rise = iota
+	RiseEast
+	RiseSouth
+	RiseWest
+	RiseNorth
+)
+
+// run is how long a ramp is.
+func (w *Wall) run() int64 {
+	if w.Rises == RiseEast || w.Rises == RiseWest {
+		return w.Right - w.Left
+	}
+	return w.South - w.North
+}
+
+// Top is how high a wall is above a point that it is over, rounded up.
+func (w *Wall) Top(x, y int64) int64 {
+	along := int64(0)
+	switch w.Rises {
+	case RiseNot:
+		return w.High
+	case RiseEast:
+		along = x - w.Left
+	case RiseWest:
+		along = w.Right - x
+	case RiseSouth:
+		along = y - w.North
+	case RiseNorth:
+		along = w.South - y
+	}
+	return w.Low + over((w.High-w.Low)*along, w.run())
+}
+
+// over is a/b rounded up, of what is not below 0.
+func over(a, b int64) int64 { return (a + b - 1) / b }
+
+// Over tells whether a point is over a wall, its edge included.
+func (w *Wall) Over(x, y int64) bool {
+	if w.Radius > 0 {
+		return (x-w.X)*(x-w.X)+(y-w.Y)*(y-w.Y) <= w.Radius*w.Radius
+	}
+	return x >= w.Left && x <= w.Right && y >= w.North && y <= w.South
+}
+
+// climbs tells whether a walker can walk up a ramp.
+func (w *Walker) climbs(ramp *Wall) bool {
+	c, s := Dir(w.Slope)
+	return (ramp.High-ramp.Low)*c <= ramp.run()*s
+}
+
+// Floor is the highest place to stand at above a point, none higher than z. There is none where the ground has no
+// floor.
+func (g *Ground) Floor(x, y, z int64) (height int64, ok bool) {
+	ok = !g.Open && z >= 0
+	for i := range g.Walls {
+		w := &g.Walls[i]
+		if w.Low > z || !w.Over(x, y) {
+			continue
+		}
+		if top := w.Top(x, y); top <= z && (!ok || top > height) {
+			height, ok = top, true
+		}
+	}
+	return height, ok
+}
+
+// ceiling is how high above 0 the head of a body may come that stands at a point.
+func (g *Ground) ceiling(p Point, b Body) int64 {
+	low := g.Tall
+	for i := range g.Walls {
+		if w := &g.Walls[i]; w.Low > p.Z && w.Low < low && w.holds(p.X, p.Y, b.Radius) {
+			low = w.Low
+		}
+	}
+	return low
+}
+
+// holds tells whether a wall is above or below a body of radius r: a ramp holds its middle, other walls all of it.
+func (w *Wall) holds(x, y, r int64) bool {
+	if w.Rises != RiseNot {
+		return w.Over(x, y)
+	}
+	return w.Touches(x, y, r)
+}
+
+// Room tells whether a body at a point lies within the ground and overlaps no wall.
+func (g *Ground) Room(p Point, b Body) bool {
+	if p.X < b.Radius || p.Y < b.Radius || p.X > g.Width-b.Radius || p.Y > g.Height-b.Radius ||
+		p.Z < 0 || p.Z+b.Tall > g.Tall {
+		return false
+	}
+	for i := range g.Walls {
+		w := &g.Walls[i]
+		if w.Low >= p.Z+b.Tall || w.High <= p.Z || !w.holds(p.X, p.Y, b.Radius) {
+			continue
+		}
+		if w.Rises == RiseNot || w.Top(p.X, p.Y) > p.Z {
+			return false
+		}
+	}
+	return true
+}
+
+// Walk takes a walker from p by dx east and then by dy south, as far as bounds and walls let it: up steps and ramps,
+// and, where it stands, down them. It tells whether it stands then. Where it would have no room above the step that it
+// takes, it stays where it is.
+func (g *Ground) Walk(p Point, dx, dy int64, w Walker, stands bool) (q Point, on bool) {
+	q = g.along(p, held(p.X, dx, w.Radius, g.Width), &w, false)
+	q = g.along(q, held(p.Y, dy, w.Radius, g.Height), &w, true)
+	floor, is := g.Floor(q.X, q.Y, q.Z+w.Step)
+	if up := max(floor, q.Z); up > p.Z && (is || q.Z > p.Z) && g.ceiling(Point{q.X, q.Y, p.Z}, w.Body) < up+w.Tall {
+		q = p
+		floor, is = g.Floor(q.X, q.Y, q.Z+w.Step)
+	}
+	if down := w.Step + g.descent(p, q); stands && is && floor >= q.Z-down {
+		q.Z = floor
+		return q, true
+	}
+	return q, false
+}
+
+// descent is by how much more than a step a walker may come down at once on ramps, on its way from p to q.
+func (g *Ground) descent(p, q Point) (most int64) {
+	for i := range g.Walls {
+		if w := &g.Walls[i]; w.Rises != RiseNot && w.Over(q.X, q.Y) {
+			most = max(most, over((w.High-w.Low)*(abs(q.X-p.X)+abs(q.Y-p.Y)), w.run()))
+		}
+	}
+	return most
+}
+
+// along takes a walker along one axis, to x as far as walls let it, and up the ramps on which it ends.
+func (g *Ground) along(p Point, to int64, b *Walker, turned bool) Point {
+	from, side := p.X, p.Y
+	if turned {
+		from, side = p.Y, p.X
+	}
+	step := b.Step + g.gradient(p, b)
+	for i := range g.Walls {
+		w := &g.Walls[i]
+		if w.Low >= p.Z+b.Tall || w.High <= p.Z {
+			continue
+		}
+		if turned {
+			t := w.turned()
+			w = &t
+		}
+		if w.Rises != RiseNot {
+			to = w.slopes(from, to, side, p.Z, b)
+		} else if w.High > p.Z+step {
+			lo, hi := w.span(side, b.Radius)
+			if from > lo && from < hi { // it overlaps the wall, and may go on as long as its middle does not
+				lo, hi = w.span(side, 0)
+			}
+			to = stop(from, to, lo, hi)
+		}
+	}
+	if p.X = to; turned {
+		p.X, p.Y = side, to
+	}
+	for i := range g.Walls {
+		if w := &g.Walls[i]; w.Rises != RiseNot && w.Low < p.Z+b.Tall && w.Over(p.X, p.Y) && b.climbs(w) {
+			p.Z = max(p.Z, w.Top(p.X, p.Y))
+		}
+	}
+	return p
+}
+
+// gradient is by how much a ramp on which a walker stands rises within its radius: so much higher may be what is at the
+// ramp's end.
+func (g *Ground) gradient(p Point, b *Walker) (most int64) {
+	for i := range g.Walls {
+		if w := &g.Walls[i]; w.Rises != RiseNot && w.Over(p.X, p.Y) && w.Top(p.X, p.Y) == p.Z && b.climbs(w) {
+			most = max(most, over((w.High-w.Low)*b.Radius, w.run()))
+		}
+	}
+	return most
+}
+
+// slopes is how far towards x the middle of a walker at height z comes before a ramp stops it.
+func (w *Wall) slopes(from, to, y, z int64, b *Walker) int64 {
+	if y < w.North || y > w.South || max(from, to) < w.Left || min(from, to) > w.Right {
+		return to
+	}
+	enter := min(max(from, w.Left), w.Right)
+	if enter != from && w.topOf(enter, y) > z+b.Step {
+		if enter == w.Left {
+			return w.Left - 1
+		}
+		return w.Right + 1
+	}
+	if w.topOf(enter, y) > z+b.Step && enter == from || b.climbs(w) {
+		return to // it is in the ramp, and may leave it
+	}
+	up := w.Rises == RiseEast && to > from || w.Rises == RiseWest && to < from
+	if !up {
+		return to
+	}
+	z = max(z, w.topOf(enter, y)) // as high as it may come on a ramp that is too steep
+	far := (z - w.Low) * w.run() / (w.High - w.Low)
+	if w.Rises == RiseEast {
+		return min(to, max(w.Left+far, enter))
+	}
+	return max(to, min(w.Right-far, enter))
+}
+
+// topOf is Top, held within the wall.
+func (w *Wall) topOf(x, y int64) int64 {
+	return w.Top(min(max(x, w.Left), w.Right), min(max(y, w.North), w.South))
+}
+
+// Fall takes a walker up or down by dz, as far as floors and ceilings let it. Below 0 it falls on where there is no
+// floor, no deeper than the ground is tall.
+func (g *Ground) Fall(p Point, dz int64, w Walker) (q Point, stopped bool) {
+	q = p
+	floor, is := g.Floor(p.X, p.Y, p.Z+w.Step)
+	if dz > 0 {
+		top := max(g.ceiling(p, w.Body)-w.Tall, p.Z)
+		if q.Z = min(p.Z+dz, top); is {
+			q.Z = max(q.Z, floor)
+		}
+		return q, q.Z < p.Z+dz
+	}
+	if q.Z = max(p.Z+dz, -g.Tall); is && q.Z <= floor {
+		q.Z = floor
+	}
+	return q, is && q.Z == floor || q.Z == -g.Tall
+}
+
+// Fly takes a body from p by d: east, then south, then up or down, as far as bounds, floors and walls let it.
+func (g *Ground) Fly(p, d Point, b Body) Point {
+	w := Walker{Body: b}
+	p = g.along(p, held(p.X, d.X, b.Radius, g.Width), &w, false)
+	p = g.along(p, held(p.Y, d.Y, b.Radius, g.Height), &w, true)
+	if d.Z > 0 {
+		p.Z = min(p.Z+d.Z, max(g.ceiling(p, b)-b.Tall, p.Z))
+	} else if d.Z < 0 {
+		p.Z = max(p.Z+d.Z, min(g.under(p, b.Radius), p.Z))
+	}
+	return p
+}
+
+// under is the highest place that holds a body from below.
+func (g *Ground) under(p Point, r int64) (high int64) {
+	if g.Open {
+		high = -g.Tall
+	}
+	for i := range g.Walls {
+		if w := &g.Walls[i]; w.Low < p.Z && w.holds(p.X, p.Y, r) {
+			top := w.High
+			if w.Rises != RiseNot {
+				top = w.Top(p.X, p.Y)
+			}
+			if top <= p.Z {
+				high = max(high, top)
+			}
+		}
+	}
+	return high
+}

@@ -95,10 +95,11 @@ func (g *Ground) ceiling(p Point, b Body) int64 {
 	return low
 }
 
-// holds tells whether a wall is above or below a body of radius r: a ramp holds its middle, other walls all of it.
+// holds tells whether a wall is above or below a body of radius r: a ramp holds its middle, and nobody at the edge where
+// it is not yet high; other walls hold all of it.
 func (w *Wall) holds(x, y, r int64) bool {
 	if w.Rises != RiseNot {
-		return w.Over(x, y)
+		return w.Over(x, y) && w.Top(x, y) > w.Low
 	}
 	return w.Touches(x, y, r)
 }
@@ -128,7 +129,7 @@ func (g *Ground) Walk(p Point, dx, dy int64, w Walker, stands bool) (q Point, on
 	q = g.along(p, held(p.X, dx, w.Radius, g.Width), &w, false)
 	q = g.along(q, held(p.Y, dy, w.Radius, g.Height), &w, true)
 	floor, is := g.Floor(q.X, q.Y, q.Z+w.Step)
-	if up := max(floor, q.Z); up > p.Z && (is || q.Z > p.Z) && g.ceiling(Point{q.X, q.Y, p.Z}, w.Body) < up+w.Tall {
+	if up := max(floor, q.Z); up > p.Z && (is || q.Z > p.Z) && g.ceiling(Point{q.X, q.Y, up}, w.Body) < up+w.Tall {
 		q = p
 		floor, is = g.Floor(q.X, q.Y, q.Z+w.Step)
 	}
@@ -209,8 +210,10 @@ func (w *Wall) slopes(from, to, y, z int64, b *Walker) int64 {
 		}
 		return w.Right + 1
 	}
-	if w.topOf(enter, y) > z+b.Step && enter == from || b.climbs(w) {
-		return to // it is in the ramp, and may leave it
+	if high := w.topOf(enter, y); high > z+b.Step && high == w.Low && w.topOf(to, y) > high {
+		return from // under its low edge
+	} else if high > z+b.Step || b.climbs(w) {
+		return to // it is in the ramp and may leave it, or climbs it
 	}
 	up := w.Rises == RiseEast && to > from || w.Rises == RiseWest && to < from
 	if !up {
@@ -218,6 +221,9 @@ func (w *Wall) slopes(from, to, y, z int64, b *Walker) int64 {
 	}
 	z = max(z, w.topOf(enter, y)) // as high as it may come on a ramp that is too steep
 	far := (z - w.Low) * w.run() / (w.High - w.Low)
+	if far >= w.run() {
+		return to
+	}
 	if w.Rises == RiseEast {
 		return min(to, max(w.Left+far, enter))
 	}

@@ -119,35 +119,49 @@ func (w *Whim) steer(me *sheet.Row, in *step.Input) {
 // heads makes for where the rulebook says, or for a creature, a piece, another player or anywhere.
 func (w *Whim) heads(me *sheet.Row, in *step.Input) {
 	m := w.on
-	f := &m.book.F
 	in.Verb, in.Point = step.Steer, true
-	if m.book.Schema.Deep {
-		in.Z = w.rand.Int64N(2001) - 1000
-	}
-	x, y := me.Pos(f.Player.Pos)
+	at := m.at(me)
 	if s := m.book.StandIns; s != nil && s.Steer != nil {
 		if w.rand.IntN(100) >= s.Stray {
-			in.X, in.Y = w.towards(s, me, x, y)
+			w.goes(in, w.towards(s, me, at))
 		} else {
-			in.X, in.Y = stretched(w.rand.Int64N(2001)-1000, w.rand.Int64N(2001)-1000)
+			w.goes(in, w.anywhere())
 		}
 		return
 	}
 	pieces, beings := m.st.Of(sheet.Piece), m.st.Of(sheet.Creature)
 	switch n := w.rand.IntN(4); {
 	case n == 0 && len(beings) > 0:
-		cx, cy := beings[w.rand.IntN(len(beings))].Pos(f.Creature.Pos)
-		in.X, in.Y = stretched(cx-x, cy-y)
+		w.goes(in, from(m.at(beings[w.rand.IntN(len(beings))]), at))
 	case n < 2 && len(pieces) > 0:
-		px, py := pieces[w.rand.IntN(len(pieces))].Pos(f.Piece.Pos)
-		in.X, in.Y = stretched(px-x, py-y)
+		w.goes(in, from(m.at(pieces[w.rand.IntN(len(pieces))]), at))
 	case n < 3:
 		if p := w.other(me); p != nil {
-			px, py := p.Pos(f.Player.Pos)
-			in.X, in.Y = stretched(px-x, py-y)
+			w.goes(in, from(m.at(p), at))
 		}
 	default:
-		in.X, in.Y = stretched(w.rand.Int64N(2001)-1000, w.rand.Int64N(2001)-1000)
+		w.goes(in, w.anywhere())
+	}
+}
+
+// anywhere is a way in any direction.
+func (w *Whim) anywhere() (way ground.Point) {
+	way.X = w.rand.Int64N(2001) - 1000
+	if way.Y = w.rand.Int64N(2001) - 1000; w.on.book.Schema.Deep {
+		way.Z = w.rand.Int64N(2001) - 1000
+	}
+	return way
+}
+
+// goes has an intent steer along a way at full speed. Who cannot fly jumps where it leads up.
+func (w *Whim) goes(in *step.Input, way ground.Point) {
+	up := way.Z > 0
+	if !w.on.book.Movement.Flies {
+		way.Z = 0
+	}
+	in.X, in.Y, in.Z = stretched(way)
+	if up && in.Z == 0 {
+		in.Z = full
 	}
 }
 
@@ -155,21 +169,21 @@ func (w *Whim) heads(me *sheet.Row, in *step.Input) {
 const there = 300
 
 // towards is the direction to where the rulebook says; none where it says nothing.
-func (w *Whim) towards(s *rulebook.StandIns, me *sheet.Row, x, y int64) (dx, dy int64) {
+func (w *Whim) towards(s *rulebook.StandIns, me *sheet.Row, at ground.Point) (way ground.Point) {
 	m := w.on
 	m.subject(sheet.Player, me)
 	m.env.Fault = 0
 	v := s.Steer.Value(&m.env, sheet.Position)
-	if m.faulty(s.Line); m.env.Fault != 0 || near(x, y, v.N[0], v.N[1], there) {
-		return 0, 0
+	if m.faulty(s.Line); m.env.Fault != 0 || inReach(at, pointIn(v), there) {
+		return way
 	}
-	return stretched(v.N[0]-x, v.N[1]-y)
+	return from(pointIn(v), at)
 }
 
 // stretched is a direction at full speed.
-func stretched(x, y int64) (int64, int64) {
-	d := max(x, -x, y, -y, 1)
-	return x * full / d, y * full / d
+func stretched(way ground.Point) (x, y, z int64) {
+	d := max(way.X, -way.X, way.Y, -way.Y, way.Z, -way.Z, 1)
+	return way.X * full / d, way.Y * full / d, way.Z * full / d
 }
 
 // other picks another player, a rival most of the time.
@@ -313,18 +327,22 @@ func (w *Whim) Value(me *sheet.Row, f *sheet.Field, b *rulebook.Bound) sheet.Val
 func (w *Whim) place(me *sheet.Row, b *rulebook.Bound) sheet.Value {
 	v := sheet.Value{Type: sheet.Position}
 	if b.Direction {
-		v.N[0], v.N[1] = stretched(w.rand.Int64N(2001)-1000, w.rand.Int64N(2000)-1000)
+		way := ground.Point{X: w.rand.Int64N(2001) - 1000, Y: w.rand.Int64N(2000) - 1000}
+		if w.on.book.Schema.Deep {
+			way.Z = w.rand.Int64N(2001) - 1000
+		}
+		v.N[0], v.N[1], v.N[2] = stretched(way)
 		return v
 	}
 	g := w.on.ground()
-	lo, hi := [2]int64{}, [2]int64{g.Width, g.Height}
+	lo, hi := [3]int64{}, [3]int64{g.Width, g.Height, g.Tall}
 	if b.Reach > 0 && me != nil { // a square that lies within the circle
-		x, y := me.Pos(w.on.book.F.Player.Pos)
+		at := w.on.at(me)
 		near := b.Reach * 7 / 10
-		lo = [2]int64{max(x-near, 0), max(y-near, 0)}
-		hi = [2]int64{min(x+near, g.Width), min(y+near, g.Height)}
+		lo = [3]int64{max(at.X-near, 0), max(at.Y-near, 0), at.Z}
+		hi = [3]int64{min(at.X+near, g.Width), min(at.Y+near, g.Height), at.Z}
 	}
-	for i := range lo {
+	for i := range w.on.book.Parts {
 		v.N[i] = lo[i] + w.rand.Int64N(max(hi[i]-lo[i], 0)+1)
 	}
 	return v

@@ -73,6 +73,12 @@ export class Sheet {
     const v = this.raw(name)
     return isNumbers(v) ? [v[0] ?? 0, v[1] ?? 0] : undefined
   }
+
+  /** How high above 0 a position is, in millimetres; 0 where positions have two lengths. */
+  height(name = 'pos'): number {
+    const v = this.raw(name)
+    return isNumbers(v) ? (v[2] ?? 0) : 0
+  }
 }
 
 /** A value of several numbers: a position, a clock, or a list. */
@@ -145,7 +151,7 @@ const COLUMN = -3
 const SPLICE = -4
 
 /** How many elements values take in a column, where that is not one. */
-const widths: Partial<Record<FieldInfo['type'], number>> = { position: 2, clock: 3 }
+const widths: Partial<Record<FieldInfo['type'], number>> = { position: 2, position3: 3, clock: 3 }
 
 /** A client's copy of what it may see. */
 export class Copy {

@@ -13,7 +13,8 @@ export interface Intent {
   do: string
   name?: string
   target?: number
-  at?: [number, number]
+  /** Two parts, or three on tall ground */
+  at?: number[]
   args?: Record<string, unknown>
   text?: string
   value?: unknown

@@ -16,9 +16,10 @@ for (const v of vectors.messages) {
 }
 
 const take = (copy, m) => (m.is === 'snapshot' ? copy.replace(m.parts, m.tick) : copy.apply(m.parts, m.tick))
-for (const read of [(v) => v.json, (v) => cbor.decode(bytes(v.cbor))]) {
-  const copy = new Copy(new Schema(vectors.schema), { name: 'story', title: '', version: '', phases: [] }, 10)
-  for (const step of vectors.story) {
+const reads = [(v) => v.json, (v) => cbor.decode(bytes(v.cbor))]
+for (const [read, { schema, story }] of reads.flatMap((r) => [[r, vectors], [r, vectors.tall]])) {
+  const copy = new Copy(new Schema(schema), { name: 'story', title: '', version: '', phases: [] }, 10)
+  for (const step of story) {
     const m = read(step)
     if (m.is === 'delta') assert.equal(m.on, copy.tick, step.what)
     take(copy, m)

@@ -1,9 +1,10 @@
-import { Box, HStack, IconButton, Switch, Text } from '@chakra-ui/react'
+import { Box, HStack, IconButton, NativeSelect, Switch, Text } from '@chakra-ui/react'
 import { useCallback, useEffect, useRef, useState, type PointerEvent } from 'react'
 import { LuMaximize, LuZoomIn, LuZoomOut } from 'react-icons/lu'
 import { Section } from '../app/Page.tsx'
 import { useMode } from '../app/theme.tsx'
 import { useFrames, useKeys } from './connections.ts'
+import { height as heightOf, levelsOf, pointOn } from './levels.ts'
 import { paint, palette, Projection, Trails, type Palette, type View } from './paint.ts'
 import { placeOf, type Source } from './source.ts'
 
@@ -24,7 +25,7 @@ export function Ground({
   /** Called with the body that is clicked. */
   onPick?: (id: number) => void
   /** Called with where the pointer is, in millimetres. */
-  onPoint?: (at: [number, number]) => void
+  onPoint?: (at: number[]) => void
   /** Without a frame around it. */
   bare?: boolean
   height?: number
@@ -37,6 +38,7 @@ export function Ground({
   const drag = useRef<{ x: number; y: number; moved: boolean }>(undefined)
   const trails = useRef(new Trails()).current
   const [tracing, setTracing] = useState(false)
+  const [level, setLevel] = useState<number>()
   const g = source.copy?.ground
   const view = useRef<View>({ x: 0, y: 0, zoom: 1 })
   const [zoomed, setZoomed] = useState(false)
@@ -63,8 +65,8 @@ export function Ground({
     colours.current ??= palette(el)
     const p = new Projection(g, view.current, w, h)
     shown.current = p
-    paint(c, source, g, p, colours.current, { view: view.current, me, target, trails: tracing }, trails)
-  }, [source, g, me, target, tracing, trails])
+    paint(c, source, g, p, colours.current, { view: view.current, me, target, trails: tracing, level }, trails)
+  }, [source, g, me, target, tracing, trails, level])
   useFrames(draw)
   if (!g) return null
   const zoom = (by: number) => {
@@ -95,7 +97,7 @@ export function Ground({
           drag.current = { x: e.clientX, y: e.clientY, moved: false }
         }}
         onPointerMove={(e) => {
-          onPoint?.(place(e))
+          if (source.copy) onPoint?.(pointOn(g, source.copy, place(e), level))
           const d = drag.current
           const p = shown.current
           if (!d || !p || !zoomed) return
@@ -120,13 +122,38 @@ export function Ground({
       />
     </Box>
   )
-  if (bare) return map
+  const levels = levelsOf(g)
+  const choice = levels.length > 1 && (
+    <NativeSelect.Root size="xs" width="auto" me="2">
+      <NativeSelect.Field
+        aria-label="Level"
+        value={level ?? ''}
+        onChange={(e) => setLevel(e.target.value === '' ? undefined : Number(e.target.value))}
+      >
+        <option value="">All levels</option>
+        {levels.map((l) => (
+          <option key={l} value={l}>
+            {heightOf(l)}
+          </option>
+        ))}
+      </NativeSelect.Field>
+      <NativeSelect.Indicator />
+    </NativeSelect.Root>
+  )
+  if (bare)
+    return (
+      <>
+        {choice}
+        {map}
+      </>
+    )
   return (
     <Section
       title="Map"
       flush
       beside={
         <HStack gap="1">
+          {choice}
           <Switch.Root size="sm" checked={tracing} onCheckedChange={(d) => setTracing(d.checked)} me="2">
             <Switch.HiddenInput />
             <Switch.Control />

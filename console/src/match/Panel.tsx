@@ -30,7 +30,7 @@ export function Panel({
   useKeys(source, 'state', 'match+', 'match.over', 'match.paused', 'lobby+', 'lobby.state', 'player+', ...own(source))
   const [target, setTarget] = useState<number>()
   const [said, setSaid] = useState<{ text: string; bad: boolean }>()
-  const point = useRef<{ at: [number, number]; when: number }>(undefined)
+  const point = useRef<{ at: number[]; when: number }>(undefined)
   const { connection: c } = source
   const copy = source.copy
   const me = c.me
@@ -119,7 +119,7 @@ export function Panel({
           <Text fontSize="xs" minH="4" color={said?.bad ? 'fg.error' : 'fg.muted'} role="status">
             {said?.text ??
               (copy.book.moves
-                ? `Move with ${keys.moves}; click a body to aim at it, or ${keys.nextName} for the next.`
+                ? `Move with ${keys.moves}${copy.ground?.tall ? `, rise or jump with ${keys.riseName}` : ''}; click a body to aim at it, or ${keys.nextName} for the next.`
                 : '')}
             {target !== undefined && copy.sheet(target) && ` Target: ${nameOf(copy, target)}.`}
           </Text>
@@ -203,7 +203,7 @@ function Own({ source }: { source: LiveSource }) {
   if (!copy || !me) return null
   const fields = declared(me).filter((f) => !f.name.startsWith('cool_'))
   const bars = fields.filter(isBar)
-  const rest = fields.filter((f) => !isBar(f) && f.type !== 'clock' && f.type !== 'position').slice(0, 6)
+  const rest = fields.filter((f) => !isBar(f) && f.type !== 'clock' && !f.type.startsWith('position')).slice(0, 6)
   return (
     <>
       {bars.slice(0, 3).map((f) => (
@@ -281,7 +281,7 @@ function Action({
             const raw = args[f.name] ?? f.choices?.[0] ?? ''
             if (f.type === 'integer' || f.type === 'number' || f.type === 'ref') return [f.name, Number(raw)]
             if (f.type === 'flag') return [f.name, raw === 'yes']
-            if (f.type === 'position') return [f.name, raw.split(',').map(Number)]
+            if (f.type.startsWith('position')) return [f.name, raw.split(',').map(Number)]
             return [f.name, raw]
           }),
         )
@@ -406,19 +406,21 @@ function useSteering(source: LiveSource, keys: Keys, act: (a: ActionInfo) => voi
       if (!source.copy?.book.moves) return
       const x = Number(down.has(keys.right)) - Number(down.has(keys.left))
       const y = Number(down.has(keys.down)) - Number(down.has(keys.up))
+      const z = Number(down.has(keys.rise)) - Number(down.has(keys.sink))
       const unit = x && y ? 707 : 1000
-      const at: [number, number] = [x * unit, y * unit]
+      const at = [x * unit, y * unit, z * 1000].slice(0, source.copy.ground?.tall ? 3 : 2)
       if (at.join() === last) return
       last = at.join()
       source.connection.send({ do: 'steer', at }).catch(() => undefined)
     }
+    const tall = () => (source.copy?.ground?.tall ?? 0) > 0
     const writes = (e: KeyboardEvent) =>
       (e.target as HTMLElement).matches?.('input, textarea, select, [contenteditable=true]')
     const onDown = (e: KeyboardEvent) => {
       if (e.repeat || e.ctrlKey || e.metaKey || e.altKey || writes(e)) return
       const i = keys.acts.indexOf(e.code)
       const a = source.copy?.book.actions?.[i]
-      if ([keys.up, keys.down, keys.left, keys.right].includes(e.code)) {
+      if ([keys.up, keys.down, keys.left, keys.right, ...(tall() ? [keys.rise, keys.sink] : [])].includes(e.code)) {
         e.preventDefault()
         down.add(e.code)
         steer()
@@ -454,23 +456,27 @@ function Pad({
   send: (i: Intent, what: string) => void
 }) {
   if (!on || !matchMedia('(pointer: coarse)').matches) return null
-  const ways: [string, number, number][] = [
-    ['←', -1000, 0],
-    ['↑', 0, -1000],
-    ['↓', 0, 1000],
-    ['→', 1000, 0],
+  const tall = (source.copy?.ground?.tall ?? 0) > 0
+  const ways: [string, number[]][] = [
+    ['←', [-1000, 0, 0]],
+    ['↑', [0, -1000, 0]],
+    ['↓', [0, 1000, 0]],
+    ['→', [1000, 0, 0]],
+    ...(tall ? ([['⤒', [0, 0, 1000]]] as [string, number[]][]) : []),
   ]
+  const move = (at: number[], what: string) =>
+    send({ seat: source.connection.seats[0], do: 'steer', at: at.slice(0, tall ? 3 : 2) }, what)
   return (
     <HStack gap="2" justify="center">
-      {ways.map(([sign, x, y]) => (
+      {ways.map(([sign, at]) => (
         <Button
           key={sign}
           size="lg"
           variant="surface"
           aria-label={`Move ${sign}`}
           touchAction="none"
-          onPointerDown={() => send({ seat: source.connection.seats[0], do: 'steer', at: [x, y] }, 'Moving')}
-          onPointerUp={() => send({ seat: source.connection.seats[0], do: 'steer', at: [0, 0] }, '')}
+          onPointerDown={() => move(at, 'Moving')}
+          onPointerUp={() => move([0, 0, 0], '')}
         >
           {sign}
         </Button>

@@ -81,7 +81,7 @@ function Head({ text, end }: { text: string; end?: boolean }) {
 /** Which fields are bars and which are numbers, as far as there is room. Between matches there are none. */
 function columns(copy: Copy | undefined): { bars: FieldInfo[]; numbers: FieldInfo[] } {
   if (!copy) return { bars: [], numbers: [] }
-  const kinds = new Set(['text', 'list', 'position'])
+  const kinds = new Set(['text', 'list', 'position', 'position3'])
   const fields = copy.schema
     .fields('player')
     .filter((f) => f.own && f.show !== 'aside' && !kinds.has(f.type) && !f.name.startsWith('cool_'))

@@ -67,6 +67,8 @@ function steer(source: LiveSource, me: Sheet, foe: Sheet | undefined) {
   const [x, y] = [way[0] * Math.cos(bend) - way[1] * Math.sin(bend), way[0] * Math.sin(bend) + way[1] * Math.cos(bend)]
   ask(source.connection, {
     do: 'steer',
-    at: [Math.round(Math.max(-1000, Math.min(1000, x))), Math.round(Math.max(-1000, Math.min(1000, y)))],
+    at: [x, y, Math.random() < 0.15 ? 1000 : 0]
+      .slice(0, copy.ground?.tall ? 3 : 2)
+      .map((n) => Math.round(Math.max(-1000, Math.min(1000, n)))),
   })
 }

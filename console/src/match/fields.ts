@@ -69,7 +69,7 @@ export function shown(copy: Copy, f: FieldInfo, v: Value | undefined, tick?: num
 
 /** A position, or a clock: as it is sent, or what it shows at a tick. */
 function several(copy: Copy, f: FieldInfo, v: number[], tick?: number): string {
-  if (f.type === 'position') return `${((v[0] ?? 0) / 1000).toFixed(1)}, ${((v[1] ?? 0) / 1000).toFixed(1)} m`
+  if (f.type.startsWith('position')) return `${v.map((n) => (n / 1000).toFixed(1)).join(', ')} m`
   if (tick === undefined)
     return formatClock(((v[0] ?? 0) * 1000) / copy.rate) + (v[1] ? ` ${v[1] > 0 ? '↑' : '↓'} from tick ${v[2]}` : '')
   let now = tick

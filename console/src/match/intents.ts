@@ -1,5 +1,6 @@
 // What a player asks for: aims, targets and arguments, for people and for demo players.
 import type { ActionInfo, Copy, FieldInfo, Intent, Sheet } from 'turnvex-client'
+import { middle } from './levels.ts'
 import { placeOf, type Source } from './source.ts'
 
 /** Who an action of a seat may be used on, the nearest first. */
@@ -44,7 +45,7 @@ export function actIntent(
   seat: number,
   a: ActionInfo,
   target?: number,
-  point?: [number, number],
+  point?: number[],
   args?: Record<string, unknown>,
 ): Intent | undefined {
   const me = source.copy?.sheet(seat)
@@ -54,9 +55,24 @@ export function actIntent(
   const all = targetsOf(source, me, a)
   const chosen = all.find((s) => s.id === target) ?? all[0]
   if (a.aim === 'target') return { ...intent, target: chosen?.id ?? target ?? 0 }
-  const mine = me.pos() ? placeOf(source, me) : ([0, 0] as [number, number])
-  const at = point ?? (chosen?.pos() ? placeOf(source, chosen) : ([mine[0], mine[1] - 3000] as [number, number]))
-  return { ...intent, at: a.aim === 'area' ? [Math.round(at[0]), Math.round(at[1])] : towards(mine, at) }
+  const parts = source.copy?.ground?.tall ? 3 : 2
+  const mine = spotOf(source, me, source.copy?.book.walk?.eye)
+  const at = point ?? (chosen?.pos() ? spotOf(source, chosen) : [mine[0] ?? 0, (mine[1] ?? 0) - 3000, mine[2] ?? 0])
+  if (a.aim === 'area') return { ...intent, at: at.map(Math.round).slice(0, parts) }
+  return { ...intent, at: parts === 3 ? along(mine, at) : towards([mine[0]!, mine[1]!], [at[0]!, at[1]!]) }
+}
+
+/** Where a body is, and how high its middle, or what is so far above its feet. */
+function spotOf(source: Source, s: Sheet, above?: number): number[] {
+  const [x, y] = s.pos() ? placeOf(source, s) : [0, 0]
+  return [x, y, above === undefined ? (source.copy ? middle(source.copy, s) : 0) : s.height() + above]
+}
+
+/** A direction in three dimensions, in thousandths. */
+function along(from: number[], to: number[]): number[] {
+  const way = from.map((n, i) => (to[i] ?? 0) - n)
+  const far = Math.hypot(...way)
+  return far < 1 ? [0, -1000, 0] : way.map((n) => Math.round((n / far) * 1000))
 }
 
 /** Whether an action can be used now, as far as can be seen from here, and why not. */
@@ -104,10 +120,12 @@ export function madeUp(copy: Copy, f: FieldInfo): unknown {
     case 'ref':
       return pick(copy.of(f.of ?? 'player'))?.id
     case 'position':
+    case 'position3':
       return [
         Math.floor(Math.random() * (copy.ground?.width ?? 1000)),
         Math.floor(Math.random() * (copy.ground?.height ?? 1000)),
-      ]
+        Math.floor(Math.random() * (copy.ground?.tall ?? 1000)),
+      ].slice(0, f.type === 'position' ? 2 : 3)
     case 'text':
       return pick(['aye', 'ahoy', 'steady'])
     case 'number':

@@ -5,6 +5,10 @@ export interface Keys {
   left: string
   down: string
   right: string
+  /** On tall ground: up or a jump, and down. */
+  rise: string
+  sink: string
+  riseName: string
   acts: string[]
   actNames: string[]
   next: string
@@ -26,6 +30,9 @@ export const keysOf: Keys[] = [
     left: 'KeyA',
     down: 'KeyS',
     right: 'KeyD',
+    rise: 'Space',
+    sink: 'KeyG',
+    riseName: 'Space',
     ...letters('QERFCXZV'),
     next: 'KeyT',
     nextName: 'T',
@@ -36,6 +43,9 @@ export const keysOf: Keys[] = [
     left: 'ArrowLeft',
     down: 'ArrowDown',
     right: 'ArrowRight',
+    rise: 'ShiftRight',
+    sink: 'Slash',
+    riseName: 'Shift',
     ...letters('UIOPJKLM'),
     next: 'KeyY',
     nextName: 'Y',
@@ -46,10 +56,25 @@ export const keysOf: Keys[] = [
     left: 'Numpad4',
     down: 'Numpad5',
     right: 'Numpad6',
+    rise: 'NumpadAdd',
+    sink: 'NumpadSubtract',
+    riseName: 'Num +',
     ...pads('79130'),
     next: 'NumpadDecimal',
     nextName: 'Num .',
     moves: 'Num 8 4 5 6',
   },
-  { up: '', left: '', down: '', right: '', ...digits('12345678'), next: 'Digit9', nextName: '9', moves: 'buttons' },
+  {
+    up: '',
+    left: '',
+    down: '',
+    right: '',
+    rise: '',
+    sink: '',
+    riseName: '',
+    ...digits('12345678'),
+    next: 'Digit9',
+    nextName: '9',
+    moves: 'buttons',
+  },
 ]

@@ -1,7 +1,8 @@
 // Draws the ground on a canvas: what is where, told apart by shape and not by colour alone.
-import type { Copy, GroundInfo, Sheet } from 'turnvex-client'
+import type { Copy, GroundInfo, Sheet, WallInfo } from 'turnvex-client'
 import { teamColours } from '../app/theme.tsx'
 import { nameOf, shapes, teamNo } from './fields.ts'
+import { floorAt, fromBelow, height, levelsOf, on, there } from './levels.ts'
 import { placeOf, type Source } from './source.ts'
 
 /** What of the ground is to be seen: its middle, in millimetres, and how much it is enlarged. */
@@ -18,6 +19,8 @@ export interface Look {
   /** A body that is aimed at. */
   target?: number
   trails: boolean
+  /** On tall ground: the height of the level that is looked at; all of them without. */
+  level?: number
 }
 
 /** The colours of the page at present. */
@@ -89,6 +92,8 @@ interface Scene {
   p: Projection
   pal: Palette
   labels: Label[]
+  level?: number
+  levels: number[]
 }
 
 export function paint(
@@ -102,12 +107,13 @@ export function paint(
 ) {
   const copy = source.copy
   if (!copy) return
-  const scene: Scene = { c, source, copy, p, pal, labels: [] }
+  const scene: Scene = { c, source, copy, p, pal, labels: [], level: look.level, levels: levelsOf(g) }
   c.clearRect(0, 0, p.width, p.height)
   c.fillStyle = pal['bg-muted']!
   const [left, top] = p.to(0, 0)
   c.fillRect(left, top, g.width * p.scale, g.height * p.scale)
   walls(scene, g)
+  for (const w of fromBelow(g, look.level)) wall(scene, g, w)
   for (const z of copy.of('zone')) zone(scene, z)
   for (const s of copy.of('piece')) piece(scene, s)
   for (const s of copy.of('creature')) if (s.flag('alive')) creature(scene, s)
@@ -148,6 +154,41 @@ function walls({ c, copy, p, pal }: Scene, g: GroundInfo) {
   }
 }
 
+/** A wall of a tall ground: the higher its top, the darker, with its height beside it. */
+function wall({ c, copy, p, pal, labels, level }: Scene, g: GroundInfo, w: WallInfo) {
+  const tall = g.tall ?? 1
+  c.beginPath()
+  let [x, y] = [0, 0]
+  if (w.box) {
+    const [x1, y1, x2, y2] = w.box
+    c.rect(...p.to(x1, y1), (x2 - x1) * p.scale, (y2 - y1) * p.scale)
+    ;[x, y] = p.to((x1 + x2) / 2, (y1 + y2) / 2)
+  } else if (w.circle) {
+    ;[x, y] = p.to(w.circle[0], w.circle[1])
+    c.arc(x, y, w.circle[2] * p.scale, 0, 7)
+  }
+  const overhead = level !== undefined && w.low > level + 100
+  c.fillStyle = pal['border-emphasized']!
+  c.strokeStyle = pal['fg-muted']!
+  c.lineWidth = 1
+  c.globalAlpha = 0.2 + (0.8 * w.high) / tall
+  if (there(w, copy) && !overhead) c.fill()
+  else c.setLineDash([4, 4])
+  c.globalAlpha = 1
+  c.stroke()
+  c.setLineDash([])
+  const arrow = { east: '→', south: '↓', west: '←', north: '↑' }[w.rises ?? ''] ?? ''
+  const [mx, my] = p.from(x, y)
+  if (w.high < tall && !overhead && floorAt(g, copy, mx, my, level) <= w.high)
+    labels.push({ x, y: y + 4, text: `${arrow}${height(w.high)}`, bold: false, rank: -1 })
+}
+
+/** How high a body is, behind its name; nothing on flat ground. */
+const high = ({ levels }: Scene, s: Sheet) => (levels.length ? ` ${height(s.height())}` : '')
+
+/** Bodies that are not on the level that is looked at are faint. */
+const fade = ({ level, levels }: Scene, s: Sheet) => (on(level, levels, s.height()) ? 1 : 0.3)
+
 function zone({ c, copy, p, pal, labels }: Scene, z: Sheet) {
   const at = z.pos()
   const size = z.pos('size')
@@ -187,8 +228,10 @@ function zone({ c, copy, p, pal, labels }: Scene, z: Sheet) {
   })
 }
 
-function piece({ c, source, copy, p, pal, labels }: Scene, s: Sheet) {
+function piece(scene: Scene, s: Sheet) {
+  const { c, source, copy, p, pal, labels } = scene
   if (!s.pos()) return
+  c.globalAlpha = fade(scene, s)
   const kind = copy.book.pieces?.find((k) => k.name === s.text('kind'))
   const [x, y] = p.to(...placeOf(source, s))
   const r = Math.max((kind?.radius ?? 300) * p.scale, 3)
@@ -200,11 +243,14 @@ function piece({ c, source, copy, p, pal, labels }: Scene, s: Sheet) {
   else c.rect(x - r, y - r, 2 * r, 2 * r)
   c.fill()
   c.stroke()
+  c.globalAlpha = 1
   if (!kind?.flies) labels.push({ x, y: y - r - 4, text: kind?.title ?? s.text('kind'), bold: false, rank: 0 })
 }
 
-function creature({ c, source, copy, p, pal, labels }: Scene, s: Sheet) {
+function creature(scene: Scene, s: Sheet) {
+  const { c, source, copy, p, pal, labels } = scene
   if (!s.pos()) return
+  c.globalAlpha = fade(scene, s)
   const kind = copy.book.creatures?.find((k) => k.name === s.text('kind'))
   const [x, y] = p.to(...placeOf(source, s))
   const r = Math.max((kind?.radius ?? 400) * p.scale, 5)
@@ -220,10 +266,12 @@ function creature({ c, source, copy, p, pal, labels }: Scene, s: Sheet) {
   c.closePath()
   c.fill()
   c.stroke()
-  labels.push({ x, y: y - r * 1.3 - 4, text: kind?.title ?? s.text('kind'), bold: false, rank: 1 })
+  c.globalAlpha = 1
+  labels.push({ x, y: y - r * 1.3 - 4, text: (kind?.title ?? s.text('kind')) + high(scene, s), bold: false, rank: 1 })
 }
 
-function player({ c, source, copy, p, pal, labels }: Scene, s: Sheet, look: Look, trails: Trails) {
+function player(scene: Scene, s: Sheet, look: Look, trails: Trails) {
+  const { c, source, copy, p, pal, labels } = scene
   const at = placeOf(source, s)
   const [x, y] = p.to(...at)
   const r = Math.max((copy.book.radius || 500) * p.scale, 6)
@@ -240,7 +288,7 @@ function player({ c, source, copy, p, pal, labels }: Scene, s: Sheet, look: Look
     for (const q of past) c.lineTo(...p.to(...q))
     c.stroke()
   }
-  c.globalAlpha = alive ? 1 : 0.3
+  c.globalAlpha = alive ? fade(scene, s) : 0.3
   c.fillStyle = pal[`${colour}-solid`]!
   c.strokeStyle = s.id === look.me ? pal.fg! : pal.bg!
   c.lineWidth = s.id === look.me ? 3 : 1.5
@@ -267,7 +315,7 @@ function player({ c, source, copy, p, pal, labels }: Scene, s: Sheet, look: Look
   }
   c.globalAlpha = 1
   const me = s.id === look.me
-  labels.push({ x, y: y - r - 5, text: s.text('name'), bold: me, rank: me ? 4 : alive ? 3 : 2 })
+  labels.push({ x, y: y - r - 5, text: s.text('name') + high(scene, s), bold: me, rank: me ? 4 : alive ? 3 : 2 })
 }
 
 /** Where a player looks. */

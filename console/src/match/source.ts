@@ -172,7 +172,7 @@ export interface Input {
   do?: string
   name?: string
   target?: number
-  at?: [number, number]
+  at?: number[]
   code?: string
 }
 

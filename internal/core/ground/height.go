@@ -95,8 +95,8 @@ func (g *Ground) ceiling(p Point, b Body) int64 {
 	return low
 }
 
-// holds tells whether a wall is above or below a body of radius r: a ramp holds its middle, and nobody at the edge where
-// it is not yet high; other walls hold all of it.
+// holds tells whether a wall is above or below a body of radius r: a ramp holds its middle, and nobody at the edge
+// where it is not yet high; other walls hold all of it.
 func (w *Wall) holds(x, y, r int64) bool {
 	if w.Rises != RiseNot {
 		return w.Over(x, y) && w.Top(x, y) > w.Low

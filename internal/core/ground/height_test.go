@@ -135,8 +135,8 @@ func TestWalkAgainstPlod(t *testing.T) {
 			continue
 		}
 		if got.X != q.X || got.Y != q.Y {
-			t.Fatalf("seed %d, case %d: %+v from %+v by (%d,%d) in %+v: %+v, plodding %+v", seed, i, w, p, dx, dy, *g, got,
-				q)
+			t.Fatalf("seed %d, case %d: %+v from %+v by (%d,%d) in %+v: %+v, plodding %+v", seed, i, w, p, dx, dy, *g,
+				got, q)
 		}
 		if got.Z > p.Z {
 			climbed++

@@ -5,9 +5,11 @@ import (
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
+	"turnvex.example/turnvex/internal/core/ground"
 	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
@@ -156,11 +158,32 @@ func (p *pair) wrong(t *testing.T) string {
 	return ""
 }
 
+// stuck says who or what is in a wall of tall ground, or below its floor: there a wall may hold no more than the middle
+// of a body, and pieces fall where they fit.
+func stuck(book *rulebook.Book, st *sheet.Store, g *rulebook.Ground) string {
+	for _, r := range slices.Concat(st.Seated, st.Of(sheet.Piece), st.Of(sheet.Creature)) {
+		pos := map[sheet.Kind]*sheet.Field{sheet.Player: book.F.Player.Pos, sheet.Piece: book.F.Piece.Pos,
+			sheet.Creature: book.F.Creature.Pos}[r.Kind]
+		x, y := r.Pos(pos)
+		p := ground.Point{X: x, Y: y, Z: r.Height(pos)}
+		if p.Z < 0 && g.Open {
+			continue
+		}
+		if !g.Room(p, ground.Body{Tall: 1}) {
+			return fmt.Sprintf("the %s %d at %+v is in a wall, or outside", r.Kind, r.ID, p)
+		}
+	}
+	return ""
+}
+
 // misplaced says what lies where it may not: a piece over another, a wall or the edge, a body in a wall; a player who
 // has just come back anywhere but at the spawn point farthest from rivals, if nobody can have moved since. Who comes
 // back to a match that they had left is where they were.
 func misplaced(book *rulebook.Book, m *lobby.Lobby, oneTick bool) string {
 	st, g := m.Store(), groundOf(book, m.Store())
+	if g.Tall > 0 {
+		return stuck(book, st, g.With(0))
+	}
 	pieces := st.Of(sheet.Piece)
 	for i, p := range pieces {
 		x, y := p.Pos(book.F.Piece.Pos)

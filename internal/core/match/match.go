@@ -27,9 +27,9 @@ type Match struct {
 	Aims      aims
 	Acts      acts
 	Near      nearby
-	Motion    motion
 	Facing    facing
 	Heights   heights
+	Motion    motion
 	Pieces    pieces
 	Touch     touch
 	Creatures creatures

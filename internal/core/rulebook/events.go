@@ -41,7 +41,7 @@ var eventDecls = [Events]eventDecl{
 	OnEnter: {word: "enter", doc: "`enter`ing a running match for the first time", player: true},
 	OnLeave: {word: "leave", doc: "`leave`ing it", player: true},
 	OnEnd:   {word: "end", doc: "the match's `end`"},
-	OnLand:  {word: "land", doc: "on a tall ground, to `land` after a jump or a fall (`me.landed` is how fast)", player: true},
+	OnLand:  {word: "land", doc: "to `land` after a jump or a fall (`me.landed` is how fast)", player: true},
 	OnFall:  {word: "fall", doc: "to `fall` below 0 where there is no floor", player: true},
 }
 

@@ -46,7 +46,7 @@ sheets: {match: {barred: {type: flag, is: match.play < 10s}}}`,
 		{name: "height", spec: length(1000, maxSide), required: true, doc: "North to south."},
 		{name: "tall", spec: length(1000, maxHeight), example: tallExample, doc: "How high the ground goes. With " +
 			"this " +
-			"key the rulebook is **three-dimensional**: every position has a third length, `z`, which is up from 0, " +
+			"key it is **tall ground** and the rulebook three-dimensional: every position has a third length, `z`, which is up from 0, " +
 			"so points are `[x, y, z]` and expressions write `point(x, y, z)` and `me.pos.z`. All bodies, pieces and " +
 			"projectiles are then upright cylinders, `pos` is the middle of their feet, and distances, aims, sight, " +
 			"zones and touches count the height. Either all arenas are tall or none."},
@@ -85,7 +85,7 @@ var wallObject = &object{
 		{name: "tall", spec: length(1, maxHeight), doc: "On a tall ground, how tall it is. Default: up to the top of " +
 			"the ground."},
 		{name: "rises", spec: risesWords.spec(), def: risesWords.of(ground.RiseNot), doc: "On a tall ground, makes a " +
-			"ramp of a box: its top rises from `bottom` to `tall` above it, towards the `east`, `south`, `west` or " +
+			"**ramp** of a box: its top rises from `bottom` to `tall` above it, towards the `east`, `south`, `west` or " +
 			"`north`. A ramp holds the middle of a body, not its radius."},
 		{name: "while", spec: name, doc: "A flag of the match sheet that everyone sees, derived or set by effects: " +
 			"the wall is a **gate**, there only while it holds. Whoever stands in a wall when it " +
@@ -154,7 +154,8 @@ var facingObject = &object{
 	doc: "Each player has a **yaw**, the direction in which they look: 0 to 65,535 in units of 1/65,536 of a turn, " +
 		"where 0 is east, 16,384 south, 32,768 west and 49,152 north. Creatures face where they go, and keep that " +
 		"when they stand. Expressions read `me.yaw` and `creature.yaw`; `angle_to(me, target.pos)` is how far " +
-		"somebody would have to turn to look there, and `ahead(me, 3m)` the position in front of them.",
+		"somebody would have to turn to look there, and `ahead(me, 3m)` the position in front of them. On tall ground there is a **pitch** beside it, from -16,384, " +
+		"straight down, to 16,384, straight up, for which `towards: facing` counts too.",
 	example: `facing: {follows: intents, fastest: 540deg}
 actions:
   beam: {aim: {kind: line, reach: 30m, towards: facing}, do: [{add: target.hull, by: -10}]}

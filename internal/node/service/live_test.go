@@ -190,3 +190,39 @@ func TestSchemaIsServed(t *testing.T) {
 		t.Errorf("docs/protocol.schema.json is not what is served; ./dev docs writes it (%v)", err)
 	}
 }
+
+// TestTallGround: on tall ground copies of both encodings hold three lengths; points of two, a pitch without a yaw and
+// one beyond its bounds are refused, and nothing moves.
+func TestTallGround(t *testing.T) {
+	book := variant(t, "height: 20m", "height: 20m\n  tall: 8m\n  walls: [{box: [0m, 0m, 20m, 4m], tall: 2m}]",
+		"{at: [6m, 10m], team: amber}", "{at: [6m, 10m, 0m], team: amber}",
+		"{at: [14m, 10m], team: teal}", "{at: [14m, 10m, 0m], team: teal}",
+		"movement: {", "facing: {}\nmovement: {jump: 5m/s, ")
+	code, a, b := started(t, book, client.Options{JSON: true})
+	level, down := int64(0), int64(-3000)
+	for what, in := range map[string]client.Intent{
+		"two parts":             {Do: "steer", At: []int64{1000, 0}},
+		"four parts":            {Do: "steer", At: []int64{1000, 0, 0, 0}},
+		"a pitch without a yaw": {Do: "face", Pitch: &down},
+		"a pitch out of bounds": {Do: "face", Yaw: &level, Pitch: new(int64(20_000))},
+	} {
+		if err := a.Do(soon(t), in); client.CodeOf(err) != "bad-argument" {
+			t.Errorf("%s: %v", what, err)
+		}
+	}
+	place := func(c *client.Copy) [3]int64 { pos, _ := c.Seat(a.Seat()).Get("pos"); return pos.N }
+	b.Read(func(c *client.Copy) {
+		if g := c.Ground(); place(c) != [3]int64{6000, 10_000, 0} || g.Tall != 8000 || len(g.Walls) != 1 ||
+			g.Walls[0].High != 2000 || c.Book.Walk.Jump != 5000 || c.Parts() != 3 {
+			t.Errorf("at first %v, on %+v, walking as %+v", place(c), g, c.Book.Walk)
+		}
+	})
+	do(t, a, client.Intent{Do: "face", Yaw: &level, Pitch: &down})
+	do(t, a, client.Intent{Do: "steer", At: []int64{0, 0, 1000}})
+	until(t, b, "a jump", func(c *client.Copy) bool {
+		return place(c)[2] > 300 && c.Seat(a.Seat()).Int("pitch") == -3000
+	})
+	do(t, a, client.Intent{Do: "steer", At: []int64{0, 0, 0}})
+	until(t, a, "the landing", func(c *client.Copy) bool { return place(c)[2] == 0 && c.Me().Int("landed") > 3000 })
+	noDifferences(t, node, code, 2)
+}

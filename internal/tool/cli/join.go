@@ -29,12 +29,13 @@ type playOptions struct {
 
 func joinCommand() command {
 	return command{name: "join", args: "CODE|LINK", summary: "Join a lobby and play in the terminal",
-		details: "Keys: enter ready, arrows steer, space stop, tab chooses a target, ctrl+p pauses, ctrl+y and\n" +
-			"ctrl+n answer a vote, f1 to f9 vote for a word, q leaves; the last line shows the keys of the\n" +
-			"actions. With -json it prints every change, notice and verdict as a line, and reads intents as\n" +
-			"lines from standard input, such as {\"do\":\"ready\"} or\n" +
-			"{\"do\":\"act\",\"name\":\"ram\",\"target\":4}; {\"local\":\"Nod\"} adds a guest to the connection,\n" +
-			"{\"token\":\"…\"} somebody who has signed in, and {\"leave\":7} gives up that seat.",
+		details: "Keys: enter ready, arrows steer, space stop, page up rises or jumps, tab chooses\n" +
+			"a target, ctrl+p pauses, ctrl+y and ctrl+n answer a vote, f1 to f9 vote for a word,\n" +
+			"q leaves; the last line shows the keys of the actions. With -json it prints every\n" +
+			"change, notice and verdict as a line, and reads intents as lines from standard input,\n" +
+			"such as {\"do\":\"ready\"} or {\"do\":\"act\",\"name\":\"ram\",\"target\":4};\n" +
+			"{\"local\":\"Nod\"} adds a guest to the connection, {\"token\":\"…\"} somebody who has\n" +
+			"signed in, and {\"leave\":7} gives up that seat.",
 		setup: func(fs *flag.FlagSet) runner {
 			var s session
 			s.flags(fs)

@@ -44,6 +44,7 @@ var crews = []struct {
 	{"bell", "Lantern Regatta: the bell", []string{"Ines Marl", "Tobin Reeve", "Wanda Loch"}, nil},
 	{"course", "Lantern Regatta: the course", []string{"Ruben Ask", "Lotte Brine"}, nil},
 	{"pier", "Lantern Regatta: the pier", []string{"Sanne Holt", "Birk Avery"}, nil},
+	{"market", "Lantern Regatta: the night market", []string{"Hanna Lowe", "Piet Sorrel", "Wim Tallis"}, nil},
 	{"quays", "Lantern Regatta: the quays", []string{"Edda Vane", "Milo Crane", "Runa Pike", "Otis Fell"}, nil},
 }
 
@@ -88,7 +89,7 @@ func Run(ctx context.Context, o Options) error {
 	ctx, cancel := context.WithCancel(ctx)
 	defer bots.Wait()
 	defer cancel()
-	say("Fifteen skiffs put out, and eight come for the regatta evening")
+	say("Eighteen skiffs put out, and eight come for the regatta evening")
 	codes, err := launch(ctx, svc.Address, key, &bots, o.Log)
 	if err != nil {
 		return err

@@ -98,6 +98,12 @@ func (s *skiff) actions(c *client.Copy, me *client.Sheet) (out []client.Intent) 
 		}
 	case "quays":
 		out = ramNear(c, me)
+	case "market":
+		if rival != nil && away <= 2_000*2_000 && c.Clock(me, "cool_shove") == 0 && mrand.IntN(3) == 0 {
+			x, y := pos(me)
+			rx, ry := pos(rival)
+			out = append(out, client.Intent{Do: "act", Name: "shove", At: []int64{rx - x, ry - y, 0}})
+		}
 	case "pier":
 		foe, away := nearest(c, me, isFoe)
 		if foe != nil && away <= 3_000*3_000 && c.Clock(me, "cool_ram") == 0 {
@@ -160,7 +166,7 @@ func (s *skiff) course(c *client.Copy, me *client.Sheet) []client.Intent {
 		return nil
 	}
 	s.steer = want
-	return []client.Intent{{Do: "steer", At: want[:]}}
+	return []client.Intent{{Do: "steer", At: []int64{want[0], want[1], 0}[:c.Parts()]}}
 }
 
 func abs(n int64) int64 {
@@ -196,6 +202,8 @@ func (s *skiff) goal(c *client.Copy, me *client.Sheet) [2]int64 {
 		}
 	case "quays":
 		return quay(c, me)
+	case "market":
+		return stall(c, me)
 	case "pier": // away from what bites, towards what is still far
 		if foe, away := nearest(c, me, isFoe); foe != nil {
 			to := at(foe)

@@ -229,6 +229,9 @@ func (m *model) player(c *client.Copy, p *client.Sheet, wide int) string {
 	default:
 		out += "     "
 	}
+	if pos, seen := p.Get("pos"); seen && pos.Type == client.TypePosition3 && c.Match() != nil {
+		out += fmt.Sprintf(" at %-5s", fmt.Sprintf("%.1f m", float64(pos.N[2])/1000))
+	}
 	return out
 }
 
@@ -286,6 +289,9 @@ func (m *model) footer(c *client.Copy) string {
 	keys := []string{"enter ready", "ctrl+p pause"}
 	if c.Book.Moves {
 		keys = append(keys, "arrows steer, space stop")
+		if c.Parts() > 2 {
+			keys = append(keys, "page up rises or jumps")
+		}
 	}
 	keys = append(keys, "tab target")
 	me := c.Me()

@@ -20,7 +20,8 @@ func (m *model) ground(c *client.Copy, w, h int) string {
 	if g == nil || c.Match() == nil || h < 6 {
 		return ""
 	}
-	rows := h - 2
+	floors := levels(g)
+	rows := h - 2 - min(len(floors), 1)
 	cols := int(int64(rows) * 2 * g.Width / g.Height) // a character is twice as high as wide
 	if cols > w-2 {
 		cols = w - 2
@@ -31,7 +32,10 @@ func (m *model) ground(c *client.Copy, w, h int) string {
 		cells[y] = make([]cell, cols)
 		for x := range cells[y] {
 			cells[y][x] = cell{' ', faint}
-			if walled(g, c, (int64(x)*2+1)*g.Width/int64(2*cols), (int64(y)*2+1)*g.Height/int64(2*rows)) {
+			mx, my := (int64(x)*2+1)*g.Width/int64(2*cols), (int64(y)*2+1)*g.Height/int64(2*rows)
+			if g.Tall > 0 {
+				cells[y][x].r = onLevel(g, c, floors, mx, my)
+			} else if walled(g, c, mx, my) {
 				cells[y][x].r = '▒'
 			}
 		}
@@ -69,7 +73,7 @@ func (m *model) ground(c *client.Copy, w, h int) string {
 		style := side(p, bold).Bold(true)
 		put(p, []rune(p.Text("name") + "?")[0], style)
 	}
-	return frame(cells)
+	return frame(cells) + named(floors)
 }
 
 // zone dots the room of a zone, in the colour of its holder.

@@ -40,6 +40,8 @@ func (m *model) key(k string) tea.Cmd {
 		return m.send(in, "")
 	}
 	switch k {
+	case "pgup", "pgdown":
+		return m.rise(k == "pgup")
 	case "enter":
 		return m.ready()
 	case "ctrl+p":
@@ -107,6 +109,18 @@ func (m *model) pause() tea.Cmd {
 func flat(d [2]int64, conn *client.Conn) (at []int64) {
 	conn.Read(func(c *client.Copy) { at = []int64{d[0], d[1], 0}[:c.Parts()] })
 	return at
+}
+
+// rise steers up or down, or jumps, on tall ground; otherwise nothing.
+func (m *model) rise(up bool) tea.Cmd {
+	at := append(flat(m.steer, m.o.Conn), 0)
+	if len(at) < 4 {
+		return nil
+	}
+	if at[2] = full; !up {
+		at[2] = -full
+	}
+	return m.send(client.Intent{Do: "steer", At: at[:3]}, "")
 }
 
 // act uses an action on the chosen target, or along the line to it.

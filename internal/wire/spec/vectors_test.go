@@ -34,7 +34,12 @@ type vectors struct {
 	Between    []betweenVector   `json:"between"`
 	Yaws       []yawVector       `json:"yaws"`
 	Directions []yawVector       `json:"directions"`
+	Pitches    []pitchVector     `json:"pitches"`
 	Schema     replica.Described `json:"schema"`
+	Tall       struct {
+		Story  []vector          `json:"story"`
+		Schema replica.Described `json:"schema"`
+	} `json:"tall"`
 }
 
 // vector is a message in both encodings; in the story also the hash of the copy that has taken it in, and some of what
@@ -96,70 +101,98 @@ pieces: {shell: {number: 1, at: [[10m, 10m]], lasts: 1s}}
 phases: {play: {lasts: 60s}}
 `
 
-// story plays a little match and writes what its first player is sent.
-func story(t *testing.T, v *vectors) {
-	b, problems := rulebook.Compile([]byte(storyBook))
+const tallBook = `
+turnvex: 1
+name: tower
+tick: 10
+players: {least: 2}
+start: {countdown: 0s}
+ground: {width: 20m, height: 20m, tall: 9m, walls: [{box: [4m, 0m, 20m, 20m], tall: 2m}], spawns: [{at: [2m, 3m, 0m]}, {at: [8m, 3m, 2m]}]}
+facing: {}
+movement: {speed: 5m/s, jump: 5m/s}
+zones: {top: {box: [4m, 0m, 20m, 20m], bottom: 2m}}
+phases: {play: {lasts: 60s}}
+`
+
+// teller plays a little match and writes what its first player is sent.
+type teller struct {
+	t       *testing.T
+	st      *script.Stage
+	feed    *replica.Feed
+	viewers [replica.Encodings]*replica.Viewer
+	steps   []vector
+}
+
+func tellOf(t *testing.T, book string) (*teller, replica.Described) {
+	b, problems := rulebook.Compile([]byte(book))
 	if b == nil {
 		t.Fatal(problems.Error())
 	}
 	face := replica.NewFace(b.Schema, nil)
-	feed := replica.NewFeed(face)
-	v.Schema = face.Described
-	st := script.NewStage(b, lobby.Setup{Code: "K7WPQ4", Title: "Tide \u00fc \U0001f6f6", Seed: 7})
-	var viewers [replica.Encodings]*replica.Viewer
-	tell := func(what string, seen map[string]any) {
-		t.Helper()
-		feed.Begin(&replica.Desk{}, st.M.Store(), st.M.Store().Changes(), st.M.Tick())
-		step := vector{What: what, Seen: seen}
-		for e := range viewers {
-			var data []byte
-			if viewers[e] == nil {
-				viewers[e] = &replica.Viewer{
-					Enc:  replica.Encoding(e),
-					View: replica.View{Seats: []sheet.ID{st.Seat("Mara")}},
-				}
-				data = feed.Snapshot(nil, viewers[e], st.M.Store(), st.M.Tick())
-			} else {
-				plan := feed.Plan(viewers[e])
-				data = feed.Write(nil, viewers[e], &plan)
-			}
-			if e == int(replica.JSON) {
-				step.JSON = data
-			} else {
-				step.CBOR = hex.EncodeToString(data)
-			}
-		}
-		hash := feed.Image(viewers[0], st.M.Store()).Hash()
-		step.Hash = &hash
-		feed.End()
-		st.M.Store().ClearChanges()
-		v.Story = append(v.Story, step)
+	return &teller{t: t, feed: replica.NewFeed(face),
+		st: script.NewStage(b, lobby.Setup{Code: "K7WPQ4", Title: "Tide \u00fc \U0001f6f6", Seed: 7})}, face.Described
+}
+
+// tell plays some steps, and writes what there is to see of them.
+func (x *teller) tell(steps, what string, seen map[string]any) {
+	x.t.Helper()
+	list, err := script.Parse([]byte(steps))
+	if err != nil {
+		x.t.Fatal(err)
 	}
-	play := func(lines string) {
-		t.Helper()
-		steps, err := script.Parse([]byte(lines))
-		if err != nil {
-			t.Fatal(err)
-		}
-		for _, s := range steps {
-			if err := st.Do(s); err != nil {
-				t.Fatal(err)
-			}
+	for _, s := range list {
+		if err := x.st.Do(s); err != nil {
+			x.t.Fatal(err)
 		}
 	}
-	play("at 0s Mara enters amber\nat 0s Joss enters amber")
-	tell("a snapshot: two players in the lobby", map[string]any{"4/hull": 100, "4/purse": 2500, "6/purse": nil})
-	play("at 0.5s Joss team teal")
-	tell("one of them changes sides: the plan is withdrawn", map[string]any{"6/plan": nil})
-	play("at 1s all ready\nat 2s Mara plot\nat 2s Joss plot")
-	tell("the match runs: sheets appear, a field of several sheets changes",
+	store := x.st.M.Store()
+	x.feed.Begin(&replica.Desk{}, store, store.Changes(), x.st.M.Tick())
+	step := vector{What: what, Seen: seen}
+	for e := range x.viewers {
+		var data []byte
+		if x.viewers[e] == nil {
+			x.viewers[e] = &replica.Viewer{Enc: replica.Encoding(e),
+				View: replica.View{Seats: []sheet.ID{x.st.Seat("Mara")}}}
+			data = x.feed.Snapshot(nil, x.viewers[e], store, x.st.M.Tick())
+		} else {
+			plan := x.feed.Plan(x.viewers[e])
+			data = x.feed.Write(nil, x.viewers[e], &plan)
+		}
+		if e == int(replica.JSON) {
+			step.JSON = data
+		} else {
+			step.CBOR = hex.EncodeToString(data)
+		}
+	}
+	hash := x.feed.Image(x.viewers[0], store).Hash()
+	step.Hash = &hash
+	x.feed.End()
+	store.ClearChanges()
+	x.steps = append(x.steps, step)
+}
+
+func story(t *testing.T, v *vectors) {
+	x, schema := tellOf(t, storyBook)
+	x.tell("at 0s Mara enters amber\nat 0s Joss enters amber", "a snapshot: two players in the lobby",
+		map[string]any{"4/hull": 100, "4/purse": 2500, "6/purse": nil})
+	x.tell("at 0.5s Joss team teal", "one of them changes sides: the plan is withdrawn", map[string]any{"6/plan": nil})
+	x.tell("at 1s all ready\nat 2s Mara plot\nat 2s Joss plot",
+		"the match runs: sheets appear, a field of several sheets changes",
 		map[string]any{"4/angry": true, "6/angry": true, "4/purse": 2375, "6/plan": nil})
-	play("at 2.5s Mara hit Joss\nat 2.5s Mara steer 1000 0")
-	tell("a hit", map[string]any{"6/hull": 70})
-	play("at 3s Mara cut")
-	tell("lists change at several places", map[string]any{"6/hull": 70})
-	play("at 3.5s Joss leaves")
-	tell("somebody leaves, a piece has gone and come", map[string]any{"6/hull": nil})
+	x.tell("at 2.5s Mara hit Joss\nat 2.5s Mara steer 1000 0", "a hit", map[string]any{"6/hull": 70})
+	x.tell("at 3s Mara cut", "lists change at several places", map[string]any{"6/hull": 70})
+	x.tell("at 3.5s Joss leaves", "somebody leaves, a piece has gone and come", map[string]any{"6/hull": nil})
+	v.Schema, v.Story = schema, x.steps
+
+	x, v.Tall.Schema = tellOf(t, tallBook)
+	x.tell("at 0s Mara enters\nat 0s Joss enters\nat 0s all ready", "a snapshot of tall ground",
+		map[string]any{"2/pos": []int64{2000, 3000, 0}, "4/pos": []int64{8000, 3000, 2000}})
+	x.tell("at 0.1s Mara steer 0 0 1000\nat 0.3s Joss steer -1000 0 0 yaw:32768 pitch:-4000",
+		"one jumps, one looks down",
+		map[string]any{"2/pos": []int64{2000, 3000, 700}, "2/rise": 3000, "4/pitch": -4000})
+	x.tell("at 1.5s Joss steer 0 0 0", "and walks off the edge",
+		map[string]any{"4/pos": []int64{2000, 3000, 1000}, "4/rise": nil})
+	v.Tall.Story = x.steps
 }
 
 func makeVectors(t *testing.T) *vectors {
@@ -168,7 +201,8 @@ func makeVectors(t *testing.T) *vectors {
 			"-update; docs/protocol.md explains them. story: a snapshot and deltas for a copy that knows schema; " +
 			"hash is the copy's afterwards, seen some of its values as sent. clocks: what a clock shows at tick now, " +
 			"at rate ticks a second. between: where something is shown at a tick, given [tick, x, y]. " +
-			"yaws: the direction of each; directions: the yaw of each.",
+			"yaws: the direction of each; directions: the yaw of each; pitches: the direction of a yaw and a pitch. " +
+			"tall: a story and a schema of tall ground.",
 	}
 	for _, m := range spec.Messages {
 		typed := reflect.New(reflect.TypeOf(m.Type))
@@ -205,7 +239,18 @@ func makeVectors(t *testing.T) *vectors {
 		yaw, _ := ground.YawOf(d[0], d[1])
 		v.Directions = append(v.Directions, yawVector{yaw, d})
 	}
+	for _, d := range [][2]int64{{0, 0}, {0, 16384}, {8192, -16384}, {20000, 3000}, {65535, -1}, {40001, 8191}} {
+		p := ground.DirOf(d[0], d[1])
+		v.Pitches = append(v.Pitches, pitchVector{d[0], d[1], [3]int64{p.X, p.Y, p.Z}})
+	}
 	return v
+}
+
+// pitchVector is a yaw and a pitch with their direction, in millionths.
+type pitchVector struct {
+	Yaw       int64    `json:"yaw"`
+	Pitch     int64    `json:"pitch"`
+	Direction [3]int64 `json:"direction"`
 }
 
 // yawVector is a yaw with its direction, in millionths, or a vector with its yaw.

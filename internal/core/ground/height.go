@@ -68,12 +68,38 @@ func (w *Walker) climbs(ramp *Wall) bool {
 	return (ramp.High-ramp.Low)*c <= ramp.run()*s
 }
 
+// place is the part of a tall ground in which a way may lead.
+type place struct {
+	*Ground
+	walls []*Wall // of all walls those that may be in the way
+}
+
+// wallsHere is room for the walls of a place.
+type wallsHere [8]*Wall
+
+// part returns the part of a ground around the way of a body from a point by dx and dy.
+func (g *Ground) part(p Point, dx, dy, r int64, room *wallsHere) place {
+	left, north, right, south := min(p.X, p.X+dx)-r, min(p.Y, p.Y+dy)-r, max(p.X, p.X+dx)+r, max(p.Y, p.Y+dy)+r
+	walls := room[:0]
+	for i := range g.Walls {
+		if w := &g.Walls[i]; w.meets(left, north, right, south) {
+			walls = append(walls, w)
+		}
+	}
+	return place{g, walls}
+}
+
 // Floor is the highest place to stand at above a point, none higher than z. There is none where the ground has no
 // floor.
 func (g *Ground) Floor(x, y, z int64) (height int64, ok bool) {
+	var room wallsHere
+	here := g.part(Point{X: x, Y: y}, 0, 0, 0, &room)
+	return here.floor(x, y, z)
+}
+
+func (g *place) floor(x, y, z int64) (height int64, ok bool) {
 	ok = !g.Open && z >= 0
-	for i := range g.Walls {
-		w := &g.Walls[i]
+	for _, w := range g.walls {
 		if w.Low > z || !w.Over(x, y) {
 			continue
 		}
@@ -85,10 +111,10 @@ func (g *Ground) Floor(x, y, z int64) (height int64, ok bool) {
 }
 
 // ceiling is how high above 0 the head of a body may come that stands at a point.
-func (g *Ground) ceiling(p Point, b Body) int64 {
+func (g *place) ceiling(p Point, b Body) int64 {
 	low := g.Tall
-	for i := range g.Walls {
-		if w := &g.Walls[i]; w.Low > p.Z && w.Low < low && w.holds(p.X, p.Y, b.Radius) {
+	for _, w := range g.walls {
+		if w.Low > p.Z && w.Low < low && w.holds(p.X, p.Y, b.Radius) {
 			low = w.Low
 		}
 	}
@@ -126,12 +152,21 @@ func (g *Ground) Room(p Point, b Body) bool {
 // and, where it stands, down them. It tells whether it stands then. Where it would have no room above the step that it
 // takes, it stays where it is.
 func (g *Ground) Walk(p Point, dx, dy int64, w Walker, stands bool) (q Point, on bool) {
-	q = g.along(p, held(p.X, dx, w.Radius, g.Width), &w, false)
-	q = g.along(q, held(p.Y, dy, w.Radius, g.Height), &w, true)
-	floor, is := g.Floor(q.X, q.Y, q.Z+w.Step)
+	var room wallsHere
+	here := g.part(p, dx, dy, w.Radius, &room)
+	return here.walk(p, dx, dy, &w, stands)
+}
+
+func (g *place) walk(p Point, dx, dy int64, w *Walker, stands bool) (q Point, on bool) {
+	if len(g.walls) == 0 && p.Z == 0 && stands && !g.Open {
+		return Point{held(p.X, dx, w.Radius, g.Width), held(p.Y, dy, w.Radius, g.Height), 0}, true
+	}
+	q = g.along(p, held(p.X, dx, w.Radius, g.Width), w, false)
+	q = g.along(q, held(p.Y, dy, w.Radius, g.Height), w, true)
+	floor, is := g.floor(q.X, q.Y, q.Z+w.Step)
 	if up := max(floor, q.Z); up > p.Z && (is || q.Z > p.Z) && g.ceiling(Point{q.X, q.Y, up}, w.Body) < up+w.Tall {
 		q = p
-		floor, is = g.Floor(q.X, q.Y, q.Z+w.Step)
+		floor, is = g.floor(q.X, q.Y, q.Z+w.Step)
 	}
 	if down := w.Step + g.descent(p, q); stands && is && floor >= q.Z-down {
 		q.Z = floor
@@ -141,9 +176,9 @@ func (g *Ground) Walk(p Point, dx, dy int64, w Walker, stands bool) (q Point, on
 }
 
 // descent is by how much more than a step a walker may come down at once on ramps, on its way from p to q.
-func (g *Ground) descent(p, q Point) (most int64) {
-	for i := range g.Walls {
-		if w := &g.Walls[i]; w.Rises != RiseNot && w.Over(q.X, q.Y) {
+func (g *place) descent(p, q Point) (most int64) {
+	for _, w := range g.walls {
+		if w.Rises != RiseNot && w.Over(q.X, q.Y) {
 			most = max(most, over((w.High-w.Low)*(abs(q.X-p.X)+abs(q.Y-p.Y)), w.run()))
 		}
 	}
@@ -151,14 +186,13 @@ func (g *Ground) descent(p, q Point) (most int64) {
 }
 
 // along takes a walker along one axis, to x as far as walls let it, and up the ramps on which it ends.
-func (g *Ground) along(p Point, to int64, b *Walker, turned bool) Point {
+func (g *place) along(p Point, to int64, b *Walker, turned bool) Point {
 	from, side := p.X, p.Y
 	if turned {
 		from, side = p.Y, p.X
 	}
 	step := b.Step + g.gradient(p, b)
-	for i := range g.Walls {
-		w := &g.Walls[i]
+	for _, w := range g.walls {
 		if w.Low >= p.Z+b.Tall || w.High <= p.Z {
 			continue
 		}
@@ -179,8 +213,8 @@ func (g *Ground) along(p Point, to int64, b *Walker, turned bool) Point {
 	if p.X = to; turned {
 		p.X, p.Y = side, to
 	}
-	for i := range g.Walls {
-		if w := &g.Walls[i]; w.Rises != RiseNot && w.Low < p.Z+b.Tall && w.Over(p.X, p.Y) && b.climbs(w) {
+	for _, w := range g.walls {
+		if w.Rises != RiseNot && w.Low < p.Z+b.Tall && w.Over(p.X, p.Y) && b.climbs(w) {
 			p.Z = max(p.Z, w.Top(p.X, p.Y))
 		}
 	}
@@ -189,9 +223,9 @@ func (g *Ground) along(p Point, to int64, b *Walker, turned bool) Point {
 
 // gradient is by how much a ramp on which a walker stands rises within its radius: so much higher may be what is at the
 // ramp's end.
-func (g *Ground) gradient(p Point, b *Walker) (most int64) {
-	for i := range g.Walls {
-		if w := &g.Walls[i]; w.Rises != RiseNot && w.Over(p.X, p.Y) && w.Top(p.X, p.Y) == p.Z && b.climbs(w) {
+func (g *place) gradient(p Point, b *Walker) (most int64) {
+	for _, w := range g.walls {
+		if w.Rises != RiseNot && w.Over(p.X, p.Y) && w.Top(p.X, p.Y) == p.Z && b.climbs(w) {
 			most = max(most, over((w.High-w.Low)*b.Radius, w.run()))
 		}
 	}
@@ -238,10 +272,12 @@ func (w *Wall) topOf(x, y int64) int64 {
 // Fall takes a walker up or down by dz, as far as floors and ceilings let it. Below 0 it falls on where there is no
 // floor, no deeper than the ground is tall.
 func (g *Ground) Fall(p Point, dz int64, w Walker) (q Point, stopped bool) {
+	var room wallsHere
+	here := g.part(p, 0, 0, w.Radius, &room)
 	q = p
-	floor, is := g.Floor(p.X, p.Y, p.Z+w.Step)
+	floor, is := here.floor(p.X, p.Y, p.Z+w.Step)
 	if dz > 0 {
-		top := max(g.ceiling(p, w.Body)-w.Tall, p.Z)
+		top := max(here.ceiling(p, w.Body)-w.Tall, p.Z)
 		if q.Z = min(p.Z+dz, top); is {
 			q.Z = max(q.Z, floor)
 		}
@@ -255,24 +291,26 @@ func (g *Ground) Fall(p Point, dz int64, w Walker) (q Point, stopped bool) {
 
 // Fly takes a body from p by d: east, then south, then up or down, as far as bounds, floors and walls let it.
 func (g *Ground) Fly(p, d Point, b Body) Point {
+	var room wallsHere
+	here := g.part(p, d.X, d.Y, b.Radius, &room)
 	w := Walker{Body: b}
-	p = g.along(p, held(p.X, d.X, b.Radius, g.Width), &w, false)
-	p = g.along(p, held(p.Y, d.Y, b.Radius, g.Height), &w, true)
+	p = here.along(p, held(p.X, d.X, b.Radius, g.Width), &w, false)
+	p = here.along(p, held(p.Y, d.Y, b.Radius, g.Height), &w, true)
 	if d.Z > 0 {
-		p.Z = min(p.Z+d.Z, max(g.ceiling(p, b)-b.Tall, p.Z))
+		p.Z = min(p.Z+d.Z, max(here.ceiling(p, b)-b.Tall, p.Z))
 	} else if d.Z < 0 {
-		p.Z = max(p.Z+d.Z, min(g.under(p, b.Radius), p.Z))
+		p.Z = max(p.Z+d.Z, min(here.under(p, b.Radius), p.Z))
 	}
 	return p
 }
 
 // under is the highest place that holds a body from below.
-func (g *Ground) under(p Point, r int64) (high int64) {
+func (g *place) under(p Point, r int64) (high int64) {
 	if g.Open {
 		high = -g.Tall
 	}
-	for i := range g.Walls {
-		if w := &g.Walls[i]; w.Low < p.Z && w.holds(p.X, p.Y, r) {
+	for _, w := range g.walls {
+		if w.Low < p.Z && w.holds(p.X, p.Y, r) {
 			top := w.High
 			if w.Rises != RiseNot {
 				top = w.Top(p.X, p.Y)

@@ -313,3 +313,53 @@ func TestPitch(t *testing.T) {
 		t.Errorf("straight up is %+v", up)
 	}
 }
+
+// maze is a ground with a deck that one ramp leads up to, round a wall, and an island that nothing leads to.
+func maze() *ground.Ground {
+	return &ground.Ground{Width: 30_000, Height: 20_000, Tall: 10_000, Walls: []ground.Wall{
+		{Left: 10_000, North: 0, Right: 11_000, South: 15_000, High: 10_000},
+		{Left: 20_000, North: 0, Right: 30_000, South: 12_000, High: 3000},
+		{Left: 22_000, North: 12_000, Right: 25_000, South: 18_000, High: 3000, Rises: ground.RiseNorth},
+		{Left: 2000, North: 16_000, Right: 4000, South: 18_000, High: 5000}}}
+}
+
+// TestWaysLeadThere: whoever goes where the grid says, stride by stride, comes to where they want to go, round walls, up
+// and down; and no way leads to an island.
+func TestWaysLeadThere(t *testing.T) {
+	g := maze()
+	w := ground.Walker{Body: ground.Body{Radius: 400, Tall: 1000}, Step: 300, Slope: ground.FullTurn / 8}
+	grid := g.Grid(w, 1<<14)
+	walk := func(from, to ground.Point) (at ground.Point, strides int) {
+		for at = from; at != to && strides < 300; strides++ {
+			goal := to
+			if !grid.Straight(at, to) {
+				via, ok := grid.Way(at, to)
+				if !ok {
+					return at, strides
+				}
+				goal = via
+			}
+			dx, dy := goal.X-at.X, goal.Y-at.Y
+			if long := max(dx, -dx, dy, -dy); long > 300 {
+				dx, dy = dx*300/long, dy*300/long
+			}
+			var on bool
+			if at, on = g.Walk(at, dx, dy, w, true); !on {
+				at, _ = g.Fall(at, -20_000, w)
+			}
+		}
+		return at, strides
+	}
+	low, deck := ground.Point{X: 3000, Y: 3000}, ground.Point{X: 28_000, Y: 2000, Z: 3000}
+	for _, x := range [][2]ground.Point{{low, deck}, {deck, low}, {{X: 28_000, Y: 19_000}, deck}, {low, {X: 17_000, Y: 1000}}} {
+		if at, strides := walk(x[0], x[1]); at != x[1] {
+			t.Errorf("from %+v to %+v one comes to %+v in %d strides", x[0], x[1], at, strides)
+		}
+	}
+	if via, ok := grid.Way(low, ground.Point{X: 3000, Y: 17_000, Z: 5000}); ok {
+		t.Errorf("a way to an island leads over %+v", via)
+	}
+	if coarse := g.Grid(w, 20); coarse.Straight(low, deck) {
+		t.Error("one walks through a wall")
+	}
+}

@@ -70,10 +70,10 @@ func (m *creatures) choose(r *sheet.Row, c *rulebook.Creature) {
 	}
 	n[f.Doing.Slot()] = doing
 	put(r, f.Since, at)
-	if g := m.level(c, at); c.Round && goal != at && !g.Clear(at.X, at.Y, goal.X, goal.Y, c.Radius) {
-		x, y, ok := g.Around(at.X, at.Y, goal.X, goal.Y, c.Radius, offWalls)
+	if g := m.ground(); c.Round && goal != at && (g.Tall > 0 || !g.Clear(at.X, at.Y, goal.X, goal.Y, c.Radius)) {
+		via, ok := m.around(c, at, goal)
 		if ok {
-			goal.X, goal.Y = x, y
+			goal = via
 		}
 		if mv.To != nil {
 			n[f.Leg.Slot()] = sheet.Bit(ok)
@@ -82,6 +82,24 @@ func (m *creatures) choose(r *sheet.Row, c *rulebook.Creature) {
 		n[f.Leg.Slot()] = 0
 	}
 	m.head(r, c, goal)
+}
+
+// around is where a creature goes first that goes round walls, and on tall ground up and down to where its goal is; not
+// ok where it may go straight, or knows no way.
+func (m *creatures) around(c *rulebook.Creature, at, goal ground.Point) (via ground.Point, ok bool) {
+	g := m.ground()
+	if g.Tall == 0 {
+		via.X, via.Y, ok = g.Around(at.X, at.Y, goal.X, goal.Y, c.Radius, offWalls)
+		return via, ok
+	}
+	if c.Flies {
+		return via, false
+	}
+	grid := g.Grids[c.No]
+	if goal = m.lands(c, goal); grid.Straight(at, goal) {
+		return via, false
+	}
+	return grid.Way(at, goal)
 }
 
 // head turns a creature towards a point.
@@ -122,7 +140,14 @@ func (m *creatures) goal(r *sheet.Row, c *rulebook.Creature, mv *rulebook.Move, 
 		if m.env.Fault != expr.OK {
 			return at
 		}
-		return m.inside(c, apart(at, pointIn(v), mv.Gap))
+		to := pointIn(v)
+		if level := at; !c.Flies && at.Z != to.Z { // who walks goes up or down first
+			if level.Z = to.Z; max(at.Z-to.Z, to.Z-at.Z) > c.Tall && inReach(level, to, mv.Gap) {
+				return m.inside(c, to)
+			}
+			return m.inside(c, apart(level, to, mv.Gap))
+		}
+		return m.inside(c, apart(at, to, mv.Gap))
 	case len(mv.Along) > 0:
 		return m.nextPoint(r, c, mv, at)
 	case mv.Wander > 0:

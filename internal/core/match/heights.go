@@ -95,16 +95,19 @@ func (m *heights) lift(p *sheet.Row, up int64) {
 	}
 }
 
-// legs is how creatures walk.
-var legs = ground.Walker{Step: 300, Slope: ground.FullTurn / 8}
-
 // dropping is how fast a creature that walks falls, in millimetres a second.
 const dropping = 10_000
 
 // stepOver walks or flies one tick of a creature's way on tall ground.
 func (m *creatures) stepOver(r *sheet.Row, c *rulebook.Creature, unit share) {
 	f, g := &m.book.F.Creature, m.ground()
-	at, head, goal, rest := placeIn(r, f.Pos), placeIn(r, f.Head), placeIn(r, f.Goal), placeIn(r, f.Rest)
+	at, head := placeIn(r, f.Pos), placeIn(r, f.Head)
+	if head == (ground.Point{}) {
+		if floor, is := g.Floor(at.X, at.Y, at.Z); c.Flies || is && floor == at.Z {
+			return
+		}
+	}
+	goal, rest := placeIn(r, f.Goal), placeIn(r, f.Rest)
 	if !c.Flies {
 		goal.Z = at.Z
 	}
@@ -122,7 +125,7 @@ func (m *creatures) stepOver(r *sheet.Row, c *rulebook.Creature, unit share) {
 	if c.Flies {
 		at = g.Fly(at, way, c.Body)
 	} else {
-		w := legs
+		w := rulebook.Legs
 		w.Body = c.Body
 		var stands bool
 		if at, stands = g.Walk(at, way.X, way.Y, w, true); !stands {
@@ -141,22 +144,6 @@ func (m *creatures) lands(c *rulebook.Creature, at ground.Point) ground.Point {
 		at.Z = floor
 	}
 	return at
-}
-
-// level is the ground with the walls only that are in the way of a creature where it is.
-func (m *creatures) level(c *rulebook.Creature, at ground.Point) *rulebook.Ground {
-	g := m.ground()
-	if g.Tall == 0 {
-		return g
-	}
-	now := *g
-	now.Walls = nil
-	for _, w := range g.Walls {
-		if w.Rises == ground.RiseNot && w.Low < at.Z+c.Tall && w.High > at.Z+legs.Step {
-			now.Walls = append(now.Walls, w)
-		}
-	}
-	return &now
 }
 
 // flyOver takes one shot a tick further on tall ground, by its gravity downwards.

@@ -154,7 +154,9 @@ func (m *motion) move() {
 				continue
 			}
 		}
-		m.looks.looksAlong(p, placeIn(p, f.Steer))
+		if m.book.Facing != nil {
+			m.looks.looksAlong(p, placeIn(p, f.Steer))
+		}
 		rx, ry := p.Pos(f.Rest)
 		wx, wy := sx*speed+vx*full+rx, sy*speed+vy*full+ry
 		dx, dy := unit.of(wx), unit.of(wy)

@@ -180,6 +180,7 @@ func (b *surveyor) placed() {
 		b.knownPlaces(places)
 		b.zonesOn(g, own.get("zones"))
 	}
+	b.grids()
 }
 
 func pointsOr(n *node, otherwise []ground.Point) (out []ground.Point) {

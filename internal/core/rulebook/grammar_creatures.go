@@ -80,7 +80,8 @@ rules:
 			def:  wallsRound.not,
 			doc: "What it does when a wall is in its way: `stop` slides along it like a player; `round` goes " +
 				"around the corner with the shortest way, one wall at a time, so it can get stuck in a dead end " +
-				"of several walls; use `along` to lead it there.",
+				"of several walls; use `along` to lead it there. On tall ground `round` finds the whole way, up " +
+				"and down ramps and over edges, while gates count as open.",
 		},
 		{
 			name: "decides",

@@ -17,6 +17,7 @@ type Ground struct {
 	Pieces, Creatures [][]ground.Point // by kind: where they appear; none for anywhere
 	Zones             []Shape          // by zone: where it lies
 	Gates             []Gate           // walls that are not always there
+	Grids             []*ground.Grid   // by kind of creature: where it finds its ways; nil for who needs none
 }
 
 // Gate is a wall that is there while a flag of the match holds.

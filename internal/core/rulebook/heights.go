@@ -163,6 +163,37 @@ func (b *surveyor) above(g *Ground, n *node, p ground.Point) {
 	}
 }
 
+// Legs is how creatures walk.
+var Legs = ground.Walker{Step: 300, Slope: ground.FullTurn / 8}
+
+// maxGrids is how many places to stand the grids of a rulebook have together, at most.
+const maxGrids = 1 << 14
+
+// grids makes the grids on which creatures find their ways on tall grounds, each for a build of creature and with every
+// gate open.
+func (b *surveyor) grids() {
+	builds := map[ground.Body]bool{}
+	for _, c := range b.book.Creatures {
+		if c.Round && !c.Flies {
+			builds[c.Body] = true
+		}
+	}
+	if !b.book.Schema.Deep || len(builds) == 0 || len(b.problems.Errors()) > 0 {
+		return
+	}
+	for _, g := range b.book.Grounds {
+		made := map[ground.Body]*ground.Grid{}
+		for _, c := range b.book.Creatures {
+			if builds[c.Body] && made[c.Body] == nil {
+				w := Legs
+				w.Body = c.Body
+				made[c.Body] = g.With(0).Grid(w, maxGrids/len(builds)/len(b.book.Grounds))
+			}
+			g.Grids = append(g.Grids, made[c.Body])
+		}
+	}
+}
+
 // declareHeights adds the built-in fields of who may rise and fall.
 func (b *declarer) declareHeights() {
 	n := b.top.get("movement")

@@ -21,6 +21,7 @@ func coreBenchmarks() []Benchmark {
 	return []Benchmark{
 		{"core-documents", "checking the rulebooks that take longest", checkDocuments},
 		{"core-tick", "a tick of a 100-player match with 20 rules, all moving, two acting", coreTick},
+		{"core-tall", "the same ticks on tall ground, beside those on flat ground", tallTicks},
 		{"core-creatures", "a tick with 100 players, 200 creatures, 24 rules and 10 zones", creaturesTick},
 		{"core-conditions", "conditions by our trees and by the CEL library's evaluator", conditions},
 		{"core-rehearsal", "8-player matches of the clash, rehearsed", rehearsal},
@@ -92,6 +93,9 @@ func turn(m *lobby.Lobby, seats []sheet.ID, k int) {
 	in := step.Input{Kind: step.Intent, Verb: step.Steer}
 	for i, s := range seats {
 		in.At, in.Seat, in.X, in.Y = m.Tick(), s, int64((k+i*37)%2001-1000), int64((k+i*91)%2001-1000)
+		if m.Book().Parts > 2 { // every fourth jumps
+			in.Z = int64(i % 4 / 3 * 1000)
+		}
 		m.Step(&in)
 	}
 	m.Store().ClearChanges()
@@ -102,6 +106,70 @@ func coreTick(t *Table) error {
 	if err != nil {
 		return err
 	}
+	moving, acting := crowdTicks(book, 3)
+	t.Row("all moving", micros(float64(moving.NsPerOp())), "")
+	t.Row("all moving and two acting", micros(float64(acting.NsPerOp())), "at most 20 µs")
+	t.Row("allocations", fmt.Sprint(acting.AllocsPerOp()), "0")
+	return nil
+}
+
+// tallGround stands in place of the crowd's flat ground: the same walls, decks with ramps, and people who jump.
+const tallGround = `ground:
+  width: 200m
+  height: 200m
+  tall: 20m
+  walls:
+    - {box: [90m, 20m, 110m, 60m]}
+    - {circle: [50m, 150m, 10m]}
+    - {box: [100m, 100m, 160m, 160m], bottom: 3m, tall: 500mm}
+    - {box: [93m, 120m, 100m, 130m], tall: 3500mm, rises: east}
+    - {box: [20m, 20m, 60m, 60m], tall: 1m}
+    - {box: [120m, 120m, 140m, 140m], bottom: 7m, tall: 500mm}
+    - {box: [126m, 112m, 130m, 120m], bottom: 3500mm, tall: 4m, rises: south}
+movement: {speed: 6m/s, jump: 5m/s}
+`
+
+// tall is a rulebook of the crowd's on tall ground.
+func tall(book string) string {
+	from := strings.Index(book, "ground:")
+	to := strings.Index(book, "spawn:")
+	return book[:from] + tallGround + strings.ReplaceAll(book[to:], "mm)\", radius", "mm, 0m)\", radius")
+}
+
+// tallTicks holds ticks on tall ground against the same on flat ground, in turns.
+func tallTicks(t *Table) error {
+	for _, x := range []struct{ what, flat string }{{"100 players, all moving", crowdBook()},
+		{"with 200 creatures and 10 zones", populousBook()}} {
+		var least [2]float64
+		var books [2]*rulebook.Book
+		for i, src := range []string{x.flat, tall(x.flat)} {
+			var err error
+			if books[i], err = compile(src); err != nil {
+				return err
+			}
+		}
+		for range t.Size(3, 1) {
+			for i, book := range books {
+				m, seats := crowd(book, 100)
+				populate(m, seats, t.Size(400, 10))
+				r := best(1, func(b *testing.B) {
+					for b.Loop() {
+						populate(m, seats, 1)
+					}
+				})
+				if ns := float64(r.NsPerOp()); least[i] == 0 || ns < least[i] {
+					least[i] = ns
+				}
+			}
+		}
+		t.Row(x.what+", flat", micros(least[0]), "")
+		t.Row(x.what+", tall", fmt.Sprintf("%s, %.2f times", micros(least[1]), least[1]/least[0]), "at most 1.5 times")
+	}
+	return nil
+}
+
+// crowdTicks measures a tick of a crowd that moves, and one in which two act as well.
+func crowdTicks(book *rulebook.Book, rounds int) (moving, acting testing.BenchmarkResult) {
 	m, seats := crowd(book, 100)
 	tick, act := step.Input{Kind: step.Tick}, step.Input{Kind: step.Intent, Verb: step.Act, Name: "ram"}
 	i := 0
@@ -123,11 +191,7 @@ func coreTick(t *Table) error {
 			}
 		}
 	}
-	moving, acting := best(3, one(0)), best(3, one(2))
-	t.Row("all moving", micros(float64(moving.NsPerOp())), "")
-	t.Row("all moving and two acting", micros(float64(acting.NsPerOp())), "at most 20 µs")
-	t.Row("allocations", fmt.Sprint(acting.AllocsPerOp()), "0")
-	return nil
+	return best(rounds, one(0)), best(rounds, one(2))
 }
 
 func conditions(t *Table) error {

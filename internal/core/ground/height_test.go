@@ -323,8 +323,8 @@ func maze() *ground.Ground {
 		{Left: 2000, North: 16_000, Right: 4000, South: 18_000, High: 5000}}}
 }
 
-// TestWaysLeadThere: whoever goes where the grid says, stride by stride, comes to where they want to go, round walls, up
-// and down; and no way leads to an island.
+// TestWaysLeadThere: whoever goes where the grid says, stride by stride, comes to where they want to go, round walls,
+// up and down; and no way leads to an island.
 func TestWaysLeadThere(t *testing.T) {
 	g := maze()
 	w := ground.Walker{Body: ground.Body{Radius: 400, Tall: 1000}, Step: 300, Slope: ground.FullTurn / 8}
@@ -351,7 +351,8 @@ func TestWaysLeadThere(t *testing.T) {
 		return at, strides
 	}
 	low, deck := ground.Point{X: 3000, Y: 3000}, ground.Point{X: 28_000, Y: 2000, Z: 3000}
-	for _, x := range [][2]ground.Point{{low, deck}, {deck, low}, {{X: 28_000, Y: 19_000}, deck}, {low, {X: 17_000, Y: 1000}}} {
+	for _, x := range [][2]ground.Point{{low, deck}, {deck, low}, {{X: 28_000, Y: 19_000}, deck},
+		{low, {X: 17_000, Y: 1000}}} {
 		if at, strides := walk(x[0], x[1]); at != x[1] {
 			t.Errorf("from %+v to %+v one comes to %+v in %d strides", x[0], x[1], at, strides)
 		}

@@ -69,15 +69,20 @@ func (m *nearby) gatherBodies() {
 		b.spread = max(b.spread, x.reach+max(x.x-x.ox, x.ox-x.x))
 	}
 	b.sort()
-	b.up = b.up[:0]
+	if b.up = b.up[:0]; m.book.Schema.Deep {
+		m.gatherHeights()
+	}
+}
+
+// gatherHeights notes how high everybody is, on tall ground.
+func (m *nearby) gatherHeights() {
+	b, pf, cf := &m.bodies, &m.book.F.Player, &m.book.F.Creature
 	for i := range b.list {
-		if r := b.list[i].row; pf.Pos.Type == sheet.Position3 {
-			pos, was := pf.Pos, pf.Was
-			if r.Kind == sheet.Creature {
-				pos, was = cf.Pos, cf.Was
-			}
-			b.up = append(b.up, upright{r.Height(pos), r.Height(was), bodyOf(m.stage, r).Tall})
+		r, pos, was := b.list[i].row, pf.Pos, pf.Was
+		if r.Kind == sheet.Creature {
+			pos, was = cf.Pos, cf.Was
 		}
+		b.up = append(b.up, upright{r.Height(pos), r.Height(was), bodyOf(m.stage, r).Tall})
 	}
 }
 

@@ -114,8 +114,10 @@ func (m *creatures) head(r *sheet.Row, c *rulebook.Creature, goal ground.Point) 
 		put(r, f.Head, way)
 		return
 	}
-	if yaw, is := ground.YawOf(way.X, way.Y); is && f.Yaw != nil {
-		m.st.SetInt(r, f.Yaw, yaw)
+	if f.Yaw != nil {
+		if yaw, is := ground.YawOf(way.X, way.Y); is {
+			m.st.SetInt(r, f.Yaw, yaw)
+		}
 	}
 	by := shareOf(ground.Root(square(way)))
 	put(r, f.Head, ground.Point{X: by.of(way.X * full), Y: by.of(way.Y * full), Z: by.of(way.Z * full)})
@@ -123,9 +125,9 @@ func (m *creatures) head(r *sheet.Row, c *rulebook.Creature, goal ground.Point) 
 
 // put writes a hidden position, which nothing else reads: it is not marked.
 func put(r *sheet.Row, f *sheet.Field, p ground.Point) {
-	n := r.N[f.Slot():]
-	if n[0], n[1] = p.X, p.Y; f.Type == sheet.Position3 {
-		n[2] = p.Z
+	n, slot := r.N, f.Slot()
+	if n[slot], n[slot+1] = p.X, p.Y; f.Type == sheet.Position3 {
+		n[slot+2] = p.Z
 	}
 }
 
@@ -228,7 +230,7 @@ func (m *creatures) stroll(r *sheet.Row, c *rulebook.Creature, mv *rulebook.Move
 // step walks one tick of a creature's way; where that ends, it decides anew.
 func (m *creatures) step(r *sheet.Row, c *rulebook.Creature, unit share) {
 	f := &m.book.F.Creature
-	if m.ground().Tall > 0 {
+	if m.book.Schema.Deep {
 		m.stepOver(r, c, unit)
 		return
 	}

@@ -143,11 +143,17 @@ func (m *motion) move() {
 	for i, p := range m.st.Seated {
 		sx, sy := p.Pos(f.Steer)
 		vx, vy, pushed := pushed(m.stage, p)
-		still := sx == 0 && sy == 0 && !pushed && (!deep || p.Height(f.Steer) == 0 && !m.up.aloft(p))
+		still := sx == 0 && sy == 0 && !pushed
+		if deep && still {
+			still = p.Height(f.Steer) == 0 && !m.up.aloft(p)
+		}
 		if still && !mv.Claims || !p.Flag(f.Alive) {
 			continue
 		}
-		speed := m.speedOf(p)
+		speed := mv.Speed.Fixed
+		if mv.Speed.Varies != nil {
+			speed = m.speedOf(p)
+		}
 		if s := m.players[i]; mv.Claims {
 			s.reach = min(s.reach+speed, m.most(speed))
 			if still {
@@ -160,11 +166,11 @@ func (m *motion) move() {
 		rx, ry := p.Pos(f.Rest)
 		wx, wy := sx*speed+vx*full+rx, sy*speed+vy*full+ry
 		dx, dy := unit.of(wx), unit.of(wy)
-		var gone ground.Point
+		x, y := p.Pos(f.Pos)
+		gone := ground.Point{}
 		if deep {
 			gone = m.up.moveOver(p, ground.Point{X: dx, Y: dy, Z: m.up.upwards(p, speed)})
 		} else {
-			x, y := p.Pos(f.Pos)
 			nx, ny := m.ground().Move(x, y, dx, dy, mv.Radius)
 			if m.st.SetPos(p, f.Pos, nx, ny) {
 				m.stirred = true
@@ -223,17 +229,9 @@ func (s share) of(a int64) int64 {
 // within holds a point in the ground.
 func (m *motion) within(p ground.Point) ground.Point {
 	if g := m.ground(); g != nil {
-		return heldIn(g, p, m.body())
+		return heldIn(g, p, playersBody(m.stage))
 	}
 	return p
-}
-
-// body is that of every player.
-func (m *motion) body() ground.Body {
-	if m.book.Movement != nil {
-		return m.book.Movement.Body
-	}
-	return ground.Body{}
 }
 
 // putDown puts a player somewhere within the ground, to stand there if that is on a floor.

@@ -55,7 +55,7 @@ func (m *effects) placeOne(e *rulebook.Effect) *sheet.Row {
 	case at == nil:
 		return m.pieces.placeAnywhere(e.No, p)
 	case p.Shot == nil:
-		return m.pieces.placeAt(e.No, m.pieces.laid(p, heldIn(m.ground(), *at, m.motion.body())))
+		return m.pieces.placeAt(e.No, m.pieces.laid(p, heldIn(m.ground(), *at, playersBody(m.stage))))
 	}
 	return m.placeShot(e, p, *at)
 }

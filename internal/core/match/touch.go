@@ -59,7 +59,6 @@ type way struct {
 	row    *sheet.Row
 	x, y   int64
 	ox, oy int64
-	z, oz  int64
 }
 
 // gatherWays notes the ways of all players side by side, for every piece to be held against. What touching does may put
@@ -70,14 +69,9 @@ func (m *touch) gatherWays() {
 		return
 	}
 	pos, was := m.book.F.Player.Pos.Slot(), m.book.F.Player.Was.Slot()
-	deep := m.book.Schema.Deep
 	for _, r := range m.st.Seated {
 		n := r.N
-		w := way{row: r, x: n[pos], y: n[pos+1], ox: n[was], oy: n[was+1]}
-		if deep {
-			w.z, w.oz = n[pos+2], n[was+2]
-		}
-		m.near.bodies.ways = append(m.near.bodies.ways, w)
+		m.near.bodies.ways = append(m.near.bodies.ways, way{row: r, x: n[pos], y: n[pos+1], ox: n[was], oy: n[was+1]})
 	}
 }
 
@@ -85,7 +79,9 @@ func (m *touch) gatherWays() {
 func (m *touch) arrived(r *sheet.Row, pos, was *sheet.Field) {
 	if pos != nil {
 		p, w := pos.Slot(), was.Slot()
-		copy(r.N[w:w+was.Type.Width()], r.N[p:])
+		if r.N[w], r.N[w+1] = r.N[p], r.N[p+1]; pos.Type == sheet.Position3 {
+			r.N[w+2] = r.N[p+2]
+		}
 	}
 }
 
@@ -95,8 +91,7 @@ func (m *touch) touchPiece(r *sheet.Row, p *rulebook.Piece) {
 	f, pf := &m.book.F.Piece, &m.book.F.Player
 	x, y := r.Pos(f.Pos)
 	ox, oy := r.Pos(f.Was)
-	reach, high := p.Radius+m.radius(), uprights{p.Tall, m.tall()}
-	z, oz := r.Height(f.Pos), r.Height(f.Was)
+	reach, deep := p.Radius+m.radius(), m.book.Schema.Deep
 	left := m.touched(r)
 	for i := 0; i < len(m.near.bodies.ways); i++ {
 		w := &m.near.bodies.ways[i]
@@ -106,12 +101,16 @@ func (m *touch) touchPiece(r *sheet.Row, p *rulebook.Piece) {
 		}
 		body := w.row
 		alive := body.Flag(pf.Alive)
-		on := alive && near(ex, ey, 0, 0, reach) && high.meet(w.z-z)
+		on := alive && near(ex, ey, 0, 0, reach)
+		passes := !on && alive && !deep && ground.Passes(sx, sy, ex, ey, reach)
+		if deep && alive {
+			on, passes = m.touchOver(r, body, p.Body, playersBody(m.stage))
+		}
 		before := left && m.touching(r, body)
 		switch {
 		case before && !on:
 			m.pieces.setTouching(r, body, false)
-		case !before && (on || alive && high.pass(sx, sy, w.oz-oz, ex, ey, w.z-z, reach)):
+		case !before && (on || passes):
 			m.touch(r, p, body, on)
 			m.gatherWays()
 			if m.st.Get(r.ID) != r {
@@ -121,27 +120,19 @@ func (m *touch) touchPiece(r *sheet.Row, p *rulebook.Piece) {
 	}
 }
 
-// uprights are how tall a piece and a body are that may touch; none is on flat ground.
-type uprights struct{ piece, body int64 }
-
-// meet tells whether they are partly at the same height, as seen from the piece.
-func (u uprights) meet(z int64) bool { return z <= u.piece && -z <= u.body }
-
-// pass tells whether the way of the body comes within reach of the piece.
-func (u uprights) pass(sx, sy, sz, ex, ey, ez, reach int64) bool {
-	if u == (uprights{}) {
-		return ground.Passes(sx, sy, ex, ey, reach)
+// touchOver tells whether a body touches a piece on tall ground, or has passed it.
+func (m *touch) touchOver(piece, body *sheet.Row, p, b ground.Body) (on, passes bool) {
+	f := &m.book.F.Piece
+	pos, was := m.book.F.Player.Pos, m.book.F.Player.Was
+	if body.Kind == sheet.Creature {
+		pos, was = m.book.F.Creature.Pos, m.book.F.Creature.Was
 	}
-	begins, ends := ground.Point{X: sx, Y: sy, Z: sz}, ground.Point{X: ex, Y: ey, Z: ez}
-	return ground.PassesAt(begins, ends, reach, -u.body, u.piece)
-}
-
-// tall is how tall players are.
-func (m *stage) tall() int64 {
-	if m.book.Movement != nil {
-		return m.book.Movement.Tall
+	end := from(placeIn(body, pos), placeIn(piece, f.Pos))
+	if on = meets(end, p, b); !on {
+		begin := from(placeIn(body, was), placeIn(piece, f.Was))
+		passes = ground.PassesAt(begin, end, p.Radius+b.Radius, -b.Tall, p.Tall)
 	}
-	return 0
+	return on, passes
 }
 
 // meetPiece looks which creatures have come upon a piece, or passed it.
@@ -160,10 +151,13 @@ func (m *touch) meetPiece(r *sheet.Row, p *rulebook.Piece) {
 		ex, ey := c.Pos(cf.Pos)
 		sx, sy := c.Pos(cf.Was)
 		kind := m.creature(c)
-		reach, high := p.Radius+kind.Radius, uprights{p.Tall, kind.Tall}
-		sz, ez := c.Height(cf.Was)-r.Height(f.Was), c.Height(cf.Pos)-r.Height(f.Pos)
-		if sx, sy = sx-ox, sy-oy; near(sx, sy, 0, 0, reach) && high.meet(sz) ||
-			!high.pass(sx, sy, sz, ex-x, ey-y, ez, reach) {
+		reach := p.Radius + kind.Radius
+		if sx, sy = sx-ox, sy-oy; m.book.Schema.Deep {
+			before := meets(from(placeIn(c, cf.Was), placeIn(r, f.Was)), p.Body, kind.Body)
+			if on, passes := m.touchOver(r, c, p.Body, kind.Body); before || !on && !passes {
+				continue
+			}
+		} else if near(sx, sy, 0, 0, reach) || !ground.Passes(sx, sy, ex-x, ey-y, reach) {
 			continue
 		}
 		m.subject(sheet.Creature, c)

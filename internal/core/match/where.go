@@ -51,14 +51,19 @@ func (m *stage) at(r *sheet.Row) ground.Point { return placeIn(r, where(m, r)) }
 func bodyOf(m *stage, r *sheet.Row) ground.Body {
 	switch r.Kind {
 	case sheet.Player:
-		if m.book.Movement == nil {
-			return ground.Body{}
-		}
-		return m.book.Movement.Body
+		return playersBody(m)
 	case sheet.Creature:
 		return m.creature(r).Body
 	}
 	return m.book.Pieces[r.Int(m.book.F.Piece.Kind)].Body
+}
+
+// playersBody is the body of every player.
+func playersBody(m *stage) ground.Body {
+	if m.book.Movement == nil {
+		return ground.Body{}
+	}
+	return m.book.Movement.Body
 }
 
 // middleOf is the middle of a body: reach, nearest and sight run from middle to middle.

@@ -40,11 +40,14 @@ func Setup(fs *flag.FlagSet) func(context.Context, *field.Field) error {
 }
 
 func run(ctx context.Context, f *field.Field, address, key, out string) error {
-	page, err := client.Service{
-		Address: address,
-	}.Lobbies(ctx, client.Filter{Rulebook: "clash", Title: "Lantern"}, "", 0, "")
-	if err != nil || len(page.Lobbies) == 0 {
-		return fmt.Errorf("the demo does not run at %s: %v", address, err)
+	lobbies := map[string]string{} // the page of a lobby, by its rulebook
+	for _, book := range []string{"clash", "market"} {
+		filter := client.Filter{Rulebook: book, Title: "Lantern"}
+		page, err := client.Service{Address: address}.Lobbies(ctx, filter, "", 0, "")
+		if err != nil || len(page.Lobbies) == 0 {
+			return fmt.Errorf("the demo does not run at %s: %v", address, err)
+		}
+		lobbies[book] = "/lobby/" + page.Lobbies[0].Code
 	}
 	b, err := browser.Start(ctx)
 	if err != nil {
@@ -60,13 +63,14 @@ func run(ctx context.Context, f *field.Field, address, key, out string) error {
 	if err := b.Until(`document.body.innerText.includes('Operator:')`, 10*time.Second); err != nil {
 		return err
 	}
-	lobby := "/lobby/" + page.Lobbies[0].Code
+	lobby := lobbies["clash"]
 	for _, s := range []shot{
 		{"console-home.png", "/", `document.querySelectorAll('[data-ended]').length >= 4 && !!document.querySelector('tbody tr')`, ""},
 		{"console-match.png", lobby, playing, ""},
 		{"console-compare.png", "", playing + ` && document.querySelectorAll('[data-test=compare] tbody tr').length > 20 && !!document.querySelector('[data-test=copies]')`,
 			`document.querySelector('[data-test=side-by-side]').click();
 			setTimeout(() => document.querySelector('[data-test=ask-copies]').click(), 3000)`},
+		{"console-market.png", lobbies["market"], `document.querySelectorAll('[data-seat]').length >= 3 && !!document.querySelector('[aria-label=Level]')`, ""},
 		{"console-back.png", lobby + "/back", `document.querySelectorAll('[data-seat]').length >= 3 && ` + far,
 			`setTimeout(() => [...document.querySelectorAll('button')].filter(b => b.innerText.startsWith('Match ')).at(-1).click(), 2500);
 			setTimeout(() => document.querySelector('[aria-label=Play]').click(), 3000)`},

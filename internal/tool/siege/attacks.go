@@ -53,6 +53,7 @@ var attacks = []*attack{
 	{name: "acts", what: "a guest does what the console offers to operators, and searches boards", prepare: acts},
 	{name: "runners", what: "six players who claim to be farther than they can have come", prepare: runners,
 		long: 10 * time.Second},
+	{name: "climbers", what: "two players who claim to hover, and to have come up to a deck", prepare: climbers},
 	{name: "requests", what: "a flood of requests for the list of lobbies", prepare: requests},
 }
 

@@ -28,28 +28,32 @@ const runSpeed, runBurst = 300, 10
 // runners are six players who claim to be farther than they can have come, each in their own way. Whatever they claim,
 // between no two ticks may anybody get farther than at the top speed in that time and a burst.
 func runners(ctx context.Context, a *attacker) func(context.Context) {
-	key, err := client.SignInKey(ctx, a.node, field.OperatorKey)
-	if err == nil {
-		err = client.Service{Address: a.node, Token: key.Token}.Call(ctx, "POST", "/v1/rulebooks", []byte(open), nil)
-	}
-	if err != nil {
-		panic(err)
-	}
-	host := a.guest(ctx)
-	lobby, err := client.Service{Address: a.node, Token: host.Token}.Open(ctx, client.Opening{Rulebook: "open_field"})
-	if err != nil {
-		panic(err)
-	}
-	guests := []*client.Signed{host}
-	for range 5 {
-		guests = append(guests, a.guest(ctx))
-	}
+	code, guests := a.field(ctx, open, "open_field", 6)
 	return func(ctx context.Context) {
 		if a.bare() {
 			return
 		}
-		at(len(guests), func(i int) { a.run(ctx, lobby.Code, guests[i], i) })
+		at(len(guests), func(i int) { a.run(ctx, code, guests[i], i) })
 	}
+}
+
+// field opens a lobby of a rulebook of the siege's own, and signs players in for it, the host first.
+func (a *attacker) field(ctx context.Context, book, name string, players int) (code string, guests []*client.Signed) {
+	key, err := client.SignInKey(ctx, a.node, field.OperatorKey)
+	if err == nil {
+		err = client.Service{Address: a.node, Token: key.Token}.Call(ctx, "POST", "/v1/rulebooks", []byte(book), nil)
+	}
+	if err != nil {
+		panic(err)
+	}
+	for range players {
+		guests = append(guests, a.guest(ctx))
+	}
+	lobby, err := client.Service{Address: a.node, Token: guests[0].Token}.Open(ctx, client.Opening{Rulebook: name})
+	if err != nil {
+		panic(err)
+	}
+	return lobby.Code, guests
 }
 
 // track is where a player was.

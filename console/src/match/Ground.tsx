@@ -124,7 +124,7 @@ export function Ground({
   )
   const levels = levelsOf(g)
   const choice = levels.length > 1 && (
-    <NativeSelect.Root size="xs" width="auto" me="2">
+    <NativeSelect.Root size="xs" width="28" m="1">
       <NativeSelect.Field
         aria-label="Level"
         value={level ?? ''}

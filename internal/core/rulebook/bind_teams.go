@@ -224,7 +224,10 @@ func (b *surveyor) spawnPoint(g *Ground, n *node) {
 	r, x, y := body.Radius, p.X, p.Y
 	if x < r || y < r || x > g.Width-r || y > g.Height-r || p.Z+body.Tall > g.Tall {
 		b.warn(n, "spawn-outside", "this spawn point leaves a body of radius %s outside the ground", showLength(r))
-	} else if !g.With(0).room(p.Point, body) {
+	} else if in := !g.With(0).room(p.Point, body); in && g.Tall > 0 {
+		b.fail(n.get("at"), "out-of-range", "a place on a floor, or above it", "a body of radius %s and %s tall at this "+
+			"spawn point stands in a wall", showLength(r), showLength(body.Tall))
+	} else if in {
 		b.warn(n, "spawn-in-wall", "a body of radius %s at this spawn point stands in a wall", showLength(r))
 	}
 	b.above(g, n, p.Point)

@@ -173,13 +173,7 @@ func (m *shots) flyOver(r *sheet.Row, p *rulebook.Piece, unit share) {
 // stopped does what happens where a shot meets a wall, a floor or the ground's edge: it is gone, or bounces off what is
 // in its way.
 func (m *shots) stopped(r *sheet.Row, p *rulebook.Piece, at, way ground.Point) {
-	m.subject(sheet.Piece, r)
-	m.do(p.Shot.Wall)
-	if m.st.Get(r.ID) != r {
-		return
-	}
-	if p.Shot.Walls != rulebook.ShotBounces {
-		m.pieces.removePiece(r)
+	if !m.bounces(r, p) {
 		return
 	}
 	g, turned := m.ground(), false

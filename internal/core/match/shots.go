@@ -189,15 +189,24 @@ func (m *shots) hit(r *sheet.Row, p *rulebook.Piece, b *sheet.Row) bool {
 	return p.Shot.Pierce
 }
 
-// meetWall does what happens where a shot meets a wall or the ground's edge.
-func (m *shots) meetWall(r *sheet.Row, p *rulebook.Piece, x, y int64) {
+// bounces does what happens when a shot meets something that it does not hit, and tells whether it bounces off;
+// otherwise it is gone.
+func (m *shots) bounces(r *sheet.Row, p *rulebook.Piece) bool {
 	m.subject(sheet.Piece, r)
 	m.do(p.Shot.Wall)
 	if m.st.Get(r.ID) != r {
-		return
+		return false
 	}
 	if p.Shot.Walls != rulebook.ShotBounces {
 		m.pieces.removePiece(r)
+		return false
+	}
+	return true
+}
+
+// meetWall does what happens where a shot meets a wall or the ground's edge.
+func (m *shots) meetWall(r *sheet.Row, p *rulebook.Piece, x, y int64) {
+	if !m.bounces(r, p) {
 		return
 	}
 	f, g := &m.book.F.Piece, m.ground()

@@ -225,8 +225,8 @@ func (b *surveyor) spawnPoint(g *Ground, n *node) {
 	if x < r || y < r || x > g.Width-r || y > g.Height-r || p.Z+body.Tall > g.Tall {
 		b.warn(n, "spawn-outside", "this spawn point leaves a body of radius %s outside the ground", showLength(r))
 	} else if in := !g.With(0).room(p.Point, body); in && g.Tall > 0 {
-		b.fail(n.get("at"), "out-of-range", "a place on a floor, or above it", "a body of radius %s and %s tall at this "+
-			"spawn point stands in a wall", showLength(r), showLength(body.Tall))
+		b.fail(n.get("at"), "out-of-range", "a place on a floor, or above it", "a body of radius %s and "+
+			"%s tall at this spawn point stands in a wall", showLength(r), showLength(body.Tall))
 	} else if in {
 		b.warn(n, "spawn-in-wall", "a body of radius %s at this spawn point stands in a wall", showLength(r))
 	}

@@ -14,9 +14,9 @@ def main(file):
         assert decode(raw, True) == v["json"], v["what"]
         if v["what"] not in ("snapshot", "delta"):
             assert cbor_write(cbor_read(raw)[0]) == raw, v["what"]
-    for binary in (False, True):
-        copy = Copy(vectors["schema"])
-        for step in vectors["story"]:
+    for binary, told in [(b, t) for b in (False, True) for t in (vectors, vectors["tall"])]:
+        copy = Copy(told["schema"])
+        for step in told["story"]:
             m = decode(bytes.fromhex(step["cbor"]), True) if binary else step["json"]
             if m["is"] == "snapshot":
                 copy.replace(m["parts"])

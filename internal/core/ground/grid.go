@@ -148,8 +148,8 @@ func (x *Grid) around(p Point) int32 {
 	return best
 }
 
-// MaxSearch is how many places a search for a way looks at, at most.
-const MaxSearch = 8192
+// maxSearch is how many places a search for a way looks at, at most.
+const maxSearch = 8192
 
 // How far along a way it is tried to walk straight, in places; and in which strides that is tried, as many at most, in
 // millimetres.
@@ -227,7 +227,7 @@ func (x *Grid) search(begin, end int32) (way []int32) {
 	came, gone := make([]int32, len(x.nodes)), make([]int32, len(x.nodes)) // the place before, and 1 and how far it is
 	came[begin], gone[begin] = begin, 1
 	whole, now, later := 1+left(begin), []int32{begin}, []int32(nil)
-	for looked := 0; looked < MaxSearch; looked++ {
+	for looked := 0; looked < maxSearch; looked++ {
 		if len(now) == 0 {
 			if now, later, whole = later, now, whole+2; len(now) == 0 {
 				return nil

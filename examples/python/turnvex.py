@@ -230,7 +230,8 @@ class Copy:
                 at = 2
                 while at < len(part):
                     sheet = self.sheets[part[at]]
-                    width = {"position": 2, "position3": 3, "clock": 3}.get(self.fields[sheet["kind"]][part[1]]["type"], 1)
+                    kind = self.fields[sheet["kind"]][part[1]]["type"]
+                    width = {"position": 2, "position3": 3, "clock": 3}.get(kind, 1)
                     self.put(sheet, [part[1], part[at + 1 : at + 1 + width] if width > 1 else part[at + 1]])
                     at += 1 + width
             elif op == -4:

@@ -174,6 +174,7 @@ type Gate struct {
 type Sight struct {
 	Near, Far int64 // in millimetres
 	Every     int64 // in ticks
+	Angle     int64 // how wide players see, around where they look, in degrees; 0 for all around
 }
 
 // Told is what a notice says.

@@ -174,6 +174,7 @@ type SightInfo struct {
 	Near  int64 `json:"near" jsonschema:"within this distance in millimetres, every change is sent"`
 	Far   int64 `json:"far" jsonschema:"beyond this distance in millimetres, nothing is sent"`
 	Every int64 `json:"every" jsonschema:"between the two, the shortest time between two updates, in ticks"`
+	Angle int64 `json:"angle,omitempty" jsonschema:"how wide players see, around where they look, in degrees; default: all around"`
 }
 
 // NoticeInfo is what clients are told of a notice: its fields and their types.

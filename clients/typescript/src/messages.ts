@@ -276,6 +276,8 @@ export interface SightInfo {
   far: number
   /** Between the two, the shortest time between two updates, in ticks */
   every: number
+  /** How wide players see, around where they look, in degrees; default: all around */
+  angle?: number
 }
 
 export interface NoticeInfo {

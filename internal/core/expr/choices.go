@@ -33,8 +33,11 @@ func (k *compiler) choiceField(e ast.Expr) *sheet.Field {
 	}
 	t := k.typeOf(e.AsSelect().Operand())
 	kind, ok := kindOf(t)
-	if t.TypeName() == argsType.TypeName() {
+	switch t.TypeName() {
+	case argsType.TypeName():
 		kind, ok = argKind, true
+	case aimType.TypeName():
+		kind, ok = aimKind, true
 	}
 	if !ok {
 		return nil

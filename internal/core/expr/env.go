@@ -108,6 +108,7 @@ type Reads struct {
 	Own   [sheet.Kinds]sheet.Mask // through me, team or piece themselves
 	Any   [sheet.Kinds]sheet.Mask // through anything else
 	Clock bool                    // it reads a clock, so time alone may change it
+	Met   bool                    // it reads what stopped an aim
 }
 
 // kindMask is the part of a Reads that concerns one kind.

@@ -166,6 +166,7 @@ func (k *compiler) deref(e ast.Expr, kind sheet.Kind) place {
 func (k *compiler) readField(p place, f *sheet.Field) {
 	switch {
 	case p.kind >= argKind: // what does not change is not watched
+		k.prog.Reads.Met = k.prog.Reads.Met || f == AimMet
 	case p.own:
 		k.prog.Reads.Own[p.kind].Set(f.No)
 	default:

@@ -21,20 +21,31 @@ var (
 	aimType      = types.NewObjectType("Aim")
 )
 
-// The fields of an aim's way: where it began, where it stopped, and its direction in thousandths. They stand in the
-// slots of Env.Aim.
+// The fields of an aim's way: where it began, where it stopped, its direction in thousandths, and what stopped it. They
+// stand in the slots of Env.Aim.
 var (
 	aimSchema = &sheet.Schema{Deep: true}
-	AimFrom   = aimField("from")
-	AimTo     = aimField("to")
-	AimDir    = aimField("dir")
+	AimFrom   = aimField(sheet.Field{Name: "from", Type: sheet.Position})
+	AimTo     = aimField(sheet.Field{Name: "to", Type: sheet.Position})
+	AimDir    = aimField(sheet.Field{Name: "dir", Type: sheet.Position})
+	AimMet    = aimField(sheet.Field{Name: "met", Type: sheet.Choice,
+		Choices: []string{"nothing", "body", "wall", "floor", "edge"}})
+)
+
+// What stops an aim, as in the words of AimMet.
+const (
+	MetNothing int64 = iota
+	MetBody
+	MetWall
+	MetFloor
+	MetEdge
 )
 
 // AimSlots is how many slots the way of an aim takes.
-const AimSlots = 9
+const AimSlots = 10
 
-func aimField(name string) *sheet.Field {
-	f, err := aimSchema.Add(sheet.Match, sheet.Field{Name: name, Type: sheet.Position})
+func aimField(as sheet.Field) *sheet.Field {
+	f, err := aimSchema.Add(sheet.Match, as)
 	if err != nil {
 		panic("turnvex: the way of an aim: " + err.Error())
 	}

@@ -101,6 +101,12 @@ func DirOf(yaw, pitch int64) Point {
 	return Point{x * along / DirUnit, y * along / DirUnit, up}
 }
 
+// InCone tells whether a way leads into a cone around a direction of length DirUnit. cos is the cosine of half the
+// cone's angle, in millionths.
+func InCone(way, dir Point, cos int64) bool {
+	return way.X*dir.X+way.Y*dir.Y+way.Z*dir.Z >= Root(way.X*way.X+way.Y*way.Y+way.Z*way.Z)*cos
+}
+
 // Turned returns by how much one turns from a yaw to another, the shorter way: from -32,768 to 32,767.
 func Turned(from, to int64) int64 { return int64(int16(to - from)) }
 

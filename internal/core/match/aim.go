@@ -111,7 +111,8 @@ func (m *aims) unseen(me, t *sheet.Row) bool {
 	if !m.targetable(t) {
 		return true
 	}
-	return !inReach(m.at(me), m.at(t), g.Sight.Far+g.Sight.Far/10) // as far as a copy may still show it
+	way := from(middleOf(m.stage, t), middleOf(m.stage, me))
+	return !g.Sight.Keeps(way, m.book.Looks(me)) // a copy may still show it
 }
 
 func (m *aims) aimTarget(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict {
@@ -202,13 +203,13 @@ func (m *aims) aimLine(me *sheet.Row, a *rulebook.Action, in aimed) step.Verdict
 	if !a.Aim.Pierce {
 		m.hits = m.hits[:min(len(m.hits), start+1)]
 	}
-	m.lineStops(a, in.at, eye, start, along)
+	m.lineStops(me, a, in.at, eye, start, along)
 	return step.Verdict{}
 }
 
 // onLine tells whether a line from an eye comes upon somebody.
 func (m *aims) onLine(eye ground.Point, p *sheet.Row, a *rulebook.Action, dir ground.Point) (ok bool) {
-	at, body := m.at(p), bodyOf(m.stage, p)
+	at, body := m.at(p), m.book.Body(p)
 	if m.ground().Tall == 0 {
 		line := ground.Line{X: eye.X, Y: eye.Y, DX: dir.X, DY: dir.Y, Reach: m.reach, Half: a.Aim.Thick}
 		_, ok = line.Hits(at.X, at.Y, body.Radius)
@@ -219,20 +220,39 @@ func (m *aims) onLine(eye ground.Point, p *sheet.Row, a *rulebook.Action, dir gr
 	return ok
 }
 
-// lineStops notes where a line stops: at the one it hits, or, when it hits nobody or goes through, at a wall or the end
-// of its reach.
-func (m *aims) lineStops(a *rulebook.Action, dir, eye ground.Point, start int, along func(*sheet.Row) int64) {
+// lineStops notes where a line stops and what stops it: the one it hits, or, when it hits nobody or goes through, a
+// wall, a floor, the ground's edge or the end of its reach. Nothing tells a player of a body that they do not see.
+func (m *aims) lineStops(me *sheet.Row, a *rulebook.Action, dir, eye ground.Point, start int,
+	along func(*sheet.Row) int64) {
 	d := max(ground.Root(square(dir)), 1)
-	to := onward(eye, dir, m.reach, d)
-	if n := len(m.hits); n > start && !a.Aim.Pierce {
+	to, met := onward(eye, dir, m.reach, d), expr.MetBody
+	if len(m.hits) > start && !a.Aim.Pierce && !(me.Kind == sheet.Player && m.unseen(me, m.hits[start])) {
 		to = onward(eye, dir, along(m.hits[start])/d, d)
 	} else {
-		to = cut(m.ground(), eye, to)
-		if a.Aim.Block {
-			to = until(m.ground(), eye, to)
-		}
+		to, met = stop(m.ground(), eye, to, a.Aim.Block)
 	}
 	m.way(eye, to, dir)
+	m.env.Aim.N[expr.AimMet.Slot()] = met
+}
+
+// stop is where a way ends that no body stops, and what stops it: the ground's edges and floor, and walls where they
+// are in its way.
+func stop(g *rulebook.Ground, from, to ground.Point, walls bool) (end ground.Point, met int64) {
+	if end = cut(g, from, to); end != to {
+		met = expr.MetEdge
+	}
+	if walls {
+		within := end
+		if end = until(g, from, within); end != within {
+			met = expr.MetWall
+		}
+	}
+	if met != expr.MetNothing && to.Z < from.Z { // the last whole point of a line is up to two above a floor
+		if floor, is := g.Floor(end.X, end.Y, end.Z); is && end.Z-floor <= 2 {
+			met = expr.MetFloor
+		}
+	}
+	return end, met
 }
 
 // onward is where one comes that goes so far in a direction, which is long.

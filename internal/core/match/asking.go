@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"turnvex.example/turnvex/internal/core/code"
+	"turnvex.example/turnvex/internal/core/expr"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/state"
@@ -65,6 +66,9 @@ func (m *acts) walkDecision(w *state.Walk, d *decision) {
 	}
 	for i, slot := range slots {
 		state.Int(w, fmt.Sprintf("way %d", i), &d.way[slot])
+	}
+	if m.book.Met {
+		state.Int(w, "met", &d.way[expr.AimMet.Slot()])
 	}
 	name := ""
 	if d.act != nil {

@@ -82,7 +82,7 @@ func (m *nearby) gatherHeights() {
 		if r.Kind == sheet.Creature {
 			pos, was = cf.Pos, cf.Was
 		}
-		b.up = append(b.up, upright{r.Height(pos), r.Height(was), bodyOf(m.stage, r).Tall})
+		b.up = append(b.up, upright{r.Height(pos), r.Height(was), m.book.Body(r).Tall})
 	}
 }
 

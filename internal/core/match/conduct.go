@@ -118,6 +118,9 @@ func (m *creatures) head(r *sheet.Row, c *rulebook.Creature, goal ground.Point) 
 		if yaw, is := ground.YawOf(way.X, way.Y); is {
 			m.st.SetInt(r, f.Yaw, yaw)
 		}
+		if f.Pitch != nil {
+			m.st.SetInt(r, f.Pitch, ground.PitchOf(way))
+		}
 	}
 	by := shareOf(ground.Root(square(way)))
 	put(r, f.Head, ground.Point{X: by.of(way.X * full), Y: by.of(way.Y * full), Z: by.of(way.Z * full)})

@@ -122,22 +122,10 @@ func (m *facing) turn() {
 	}
 }
 
-// faced is the direction in which a player or a creature looks.
-func (m *aims) faced(r *sheet.Row) ground.Point {
-	f, pitch := &m.book.F.Player, int64(0)
-	if r.Kind == sheet.Creature {
-		return ground.DirOf(r.Int(m.book.F.Creature.Yaw), 0)
-	}
-	if f.Pitch != nil {
-		pitch = r.Int(f.Pitch)
-	}
-	return ground.DirOf(r.Int(f.Yaw), pitch)
-}
-
 // towards is where an action is pointed: the way that whoever aims faces, where it goes that way.
 func (m *aims) towards(me *sheet.Row, a *rulebook.Action, in aimed) aimed {
 	if a.Aim.Faces {
-		in.at, in.point = m.faced(me), true
+		in.at, in.point = m.book.Looks(me), true
 	}
 	return in
 }

@@ -158,14 +158,12 @@ func (m *shots) flyOver(r *sheet.Row, p *rulebook.Piece, unit share) {
 	by := ground.Point{X: unit.of(whole.X), Y: unit.of(whole.Y), Z: unit.of(whole.Z)}
 	put(r, f.Rest, ground.Point{X: whole.X - by.X*unit.by, Y: whole.Y - by.Y*unit.by, Z: whole.Z - by.Z*unit.by})
 	to := onward(at, by, 1, 1)
-	end := g.CutOver(at, to)
-	if p.Shot.Walls != rulebook.ShotIgnores {
-		end = g.UntilOver(at, end)
-	}
+	end, met := stop(g, at, to, p.Shot.Walls != rulebook.ShotIgnores)
 	if !m.strike(r, p, at, end) {
 		return
 	}
 	if putAt(m.st, r, f.Pos, end); end != to {
+		m.met(at, end, way, met)
 		m.stopped(r, p, end, way)
 	}
 }

@@ -93,7 +93,7 @@ func (m *Match) wire() {
 	m.Pieces = pieces{stage: s, values: &m.Values}
 	m.Touch = touch{s, &m.Near, &m.Pieces}
 	m.Creatures = creatures{stage: s, acts: &m.Acts, aims: &m.Aims, values: &m.Values}
-	m.Shots = shots{s, &m.Near, &m.Pieces}
+	m.Shots = shots{s, &m.Near, &m.Aims, &m.Pieces}
 	m.Zones = zones{s, &m.Near, &m.Values}
 	m.Sides = sides{stage: s, acts: &m.Acts, motion: &m.Motion}
 	m.Pauses = pauses{stage: s}

@@ -11,6 +11,7 @@ import (
 type shots struct {
 	*stage
 	near   *nearby
+	aims   *aims
 	pieces *pieces
 }
 
@@ -71,23 +72,27 @@ func (m *shots) fly(r *sheet.Row, p *rulebook.Piece) {
 		m.flyOver(r, p, unit)
 		return
 	}
-	x, y := r.Pos(f.Pos)
-	wx, wy := r.Pos(f.Way)
-	rx, ry := r.Pos(f.Rest)
-	wx, wy = wx+rx, wy+ry
-	dx, dy := unit.of(wx), unit.of(wy)
-	put(r, f.Rest, ground.Point{X: wx - dx*unit.by, Y: wy - dy*unit.by})
-	ex, ey := g.Cut(x, y, x+dx, y+dy)
-	if p.Shot.Walls != rulebook.ShotIgnores {
-		ex, ey = g.Until(x, y, ex, ey)
-	}
-	if !m.strike(r, p, ground.Point{X: x, Y: y}, ground.Point{X: ex, Y: ey}) {
+	at, way, rest := placeIn(r, f.Pos), placeIn(r, f.Way), placeIn(r, f.Rest)
+	x, y := way.X+rest.X, way.Y+rest.Y
+	dx, dy := unit.of(x), unit.of(y)
+	put(r, f.Rest, ground.Point{X: x - dx*unit.by, Y: y - dy*unit.by})
+	to := ground.Point{X: at.X + dx, Y: at.Y + dy}
+	end, met := stop(g, at, to, p.Shot.Walls != rulebook.ShotIgnores)
+	if !m.strike(r, p, at, end) {
 		return
 	}
-	m.st.SetPos(r, f.Pos, ex, ey)
-	if ex != x+dx || ey != y+dy {
-		m.meetWall(r, p, ex, ey)
+	if putAt(m.st, r, f.Pos, end); end != to {
+		m.met(at, end, way, met)
+		m.meetWall(r, p, end.X, end.Y)
 	}
+}
+
+// met notes where a shot is stopped, from where, and by what.
+func (m *shots) met(begins, stops, dir ground.Point, what int64) {
+	if m.book.Met {
+		m.env.Aim.N[expr.AimMet.Slot()] = what
+	}
+	m.aims.way(begins, stops, dir)
 }
 
 // strike does what happens to those whom a shot meets on its way, in the order in which it meets them, and tells

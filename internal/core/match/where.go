@@ -47,17 +47,6 @@ func where(m *stage, r *sheet.Row) *sheet.Field {
 // at is where a player, a creature or a piece is: the middle of its feet.
 func (m *stage) at(r *sheet.Row) ground.Point { return placeIn(r, where(m, r)) }
 
-// bodyOf is the body of a player, a creature or a piece.
-func bodyOf(m *stage, r *sheet.Row) ground.Body {
-	switch r.Kind {
-	case sheet.Player:
-		return playersBody(m)
-	case sheet.Creature:
-		return m.creature(r).Body
-	}
-	return m.book.Pieces[r.Int(m.book.F.Piece.Kind)].Body
-}
-
 // playersBody is the body of every player.
 func playersBody(m *stage) ground.Body {
 	if m.book.Movement == nil {
@@ -69,7 +58,7 @@ func playersBody(m *stage) ground.Body {
 // middleOf is the middle of a body: reach, nearest and sight run from middle to middle.
 func middleOf(m *stage, r *sheet.Row) ground.Point {
 	p := m.at(r)
-	p.Z += bodyOf(m, r).Tall / 2
+	p.Z += m.book.Body(r).Tall / 2
 	return p
 }
 
@@ -79,7 +68,7 @@ func eyeOf(m *stage, r *sheet.Row) ground.Point {
 	if r.Kind == sheet.Player && m.book.Movement != nil {
 		p.Z += m.book.Movement.Eye
 	} else {
-		p.Z += bodyOf(m, r).Tall * 9 / 10
+		p.Z += m.book.Body(r).Tall * 9 / 10
 	}
 	return p
 }

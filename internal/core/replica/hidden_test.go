@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"fmt"
 	"math/rand/v2"
+	"regexp"
+	"strings"
 	"testing"
 
 	"turnvex.example/turnvex/internal/core/lobby"
@@ -73,7 +75,25 @@ boards:
 // notices, answers, the result, what boards show and what the history of an own record holds. The pairs are many in a
 // soak.
 func TestTheHiddenTellsNothing(t *testing.T) {
-	b, problems := rulebook.Compile([]byte(dusk))
+	t.Run("flat", func(t *testing.T) { tellsNothing(t, dusk) })
+	t.Run("tall", func(t *testing.T) { tellsNothing(t, heighten(t, dusk)) })
+}
+
+// heighten makes a ground tall, on which players jump, and see and aim where they look.
+func heighten(t *testing.T, src string) string {
+	for was, is := range map[string]string{"height: 40m\n": "height: 40m\n  tall: 12m\n",
+		"update: 300ms}":          "update: 300ms, angle: 200deg}",
+		"movement: {speed: 8m/s}": "movement: {speed: 8m/s, jump: 9m/s}"} {
+		if !strings.Contains(src, was) {
+			t.Fatalf("no %q", was)
+		}
+		src = strings.Replace(src, was, is, 1)
+	}
+	return regexp.MustCompile(`\[(\d+m), (\d+m)\]`).ReplaceAllString(src, "[$1, $2, 0m]")
+}
+
+func tellsNothing(t *testing.T, src string) {
+	b, problems := rulebook.Compile([]byte(src))
 	if b == nil {
 		t.Fatal(problems)
 	}
@@ -100,9 +120,7 @@ func TestTheHiddenTellsNothing(t *testing.T) {
 // played plays a match and returns what red is told of it, with a hash of all there was.
 func played(t *testing.T, b *rulebook.Book, seed, other uint64) ([]byte, uint64) {
 	m := lobby.New(b, lobby.Setup{Code: "DUSK22", Seed: seed})
-	s := b.Ground.Sight
-	feed := replica.NewFeed(replica.NewFace(b.Schema, &replica.Sight{Near: s.Near, Far: s.Far, Every: s.Every,
-		Player: b.F.Player.Pos, Facing: b.SeenFacing(), Piece: b.F.Piece.Pos, Creature: b.F.Creature.Pos}))
+	feed := replica.NewFeed(faceOf(b))
 	e := &ear{m: m, feed: feed}
 	for i, name := range []string{"Ada", "Xan", "Bo", "Yve"} {
 		team := []string{"red", "blue"}[i%2]
@@ -132,6 +150,9 @@ func played(t *testing.T, b *rulebook.Book, seed, other uint64) ([]byte, uint64)
 			if r.IntN(3) == 0 {
 				in.Verb, in.X, in.Y = step.Steer, r.Int64N(2001)-1000, r.Int64N(2001)-1000
 				in.Yaw, in.Faces = r.Int64N(65536), true
+				if b.Schema.Deep {
+					in.Z, in.Pitch = r.Int64N(1001), r.Int64N(32769)-16384
+				}
 			}
 			if r.IntN(2) == 0 {
 				e.take(in)

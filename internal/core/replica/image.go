@@ -29,7 +29,7 @@ func (f *Feed) Image(v *Viewer, st *sheet.Store) *Copy {
 		if s := c.sheets[g.id]; s != nil && g.seen {
 			pos := f.sight.field(s.Kind)
 			s.have.Set(pos.No)
-			s.values[pos.No] = sheet.Value{Type: pos.Type, N: [3]int64{g.at.x, g.at.y, g.at.z}}
+			s.values[pos.No] = sheet.Value{Type: pos.Type, N: [3]int64{g.at.X, g.at.Y, g.at.Z}}
 			for i, looks := range f.sight.facing(s.Kind) {
 				s.have.Set(looks.No)
 				s.values[looks.No] = sheet.IntValue(sheet.Integer, g.way[i])

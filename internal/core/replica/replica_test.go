@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"math"
 	"math/rand/v2"
 	"slices"
 	"strconv"
@@ -144,7 +145,7 @@ func (o *onlooker) check(b *rulebook.Book, st *sheet.Store, h history, now sheet
 				if f.See == sheet.Group {
 					must, may = o.among(b, st, f.Group), o.among(b, st, f.Group)
 				}
-				if must && (f == b.F.Player.Pos || f == b.F.Player.Yaw || f == b.F.Piece.Pos) {
+				if must && (f == b.F.Player.Pos || f == b.F.Player.Yaw || f == b.F.Player.Pitch || f == b.F.Piece.Pos) {
 					must, may, within = o.distance(b, st, r)
 				}
 				v, seen := s.Get(f.Name)
@@ -191,24 +192,54 @@ func (o *onlooker) distance(b *rulebook.Book, st *sheet.Store, r *sheet.Row) (mu
 	if b.Ground.Sight == nil || o.viewer.All || len(o.viewer.Seats) == 0 {
 		return true, true, 0
 	}
-	f, sight := b.F.Player.Pos, b.Ground.Sight
-	if r.Kind == sheet.Piece {
-		f = b.F.Piece.Pos
-	}
-	x, y := r.Pos(f)
-	best := int64(1) << 62
+	sight, at := b.Ground.Sight, middle(b, r)
+	within = sight.Every
 	for _, id := range o.viewer.Seats {
-		if own := st.Get(id); own != nil {
-			ex, ey := own.Pos(b.F.Player.Pos)
-			best = min(best, (x-ex)*(x-ex)+(y-ey)*(y-ey))
+		own := st.Get(id)
+		if own == nil {
+			continue
+		}
+		far, off := 0.0, 0.0
+		for i, n := range middle(b, own) {
+			far += (at[i] - n) * (at[i] - n)
+		}
+		if far = math.Sqrt(far); sight.Cone != nil && far > 0 {
+			off = angle(b, own, at)
+		}
+		half, cone := 180.0, sight.Cone
+		if cone != nil {
+			half = float64(cone.Angle) / 2
+		}
+		must = must || far <= float64(sight.Far) && off < half-0.01
+		may = may || far <= float64(sight.Far)*1.1 && off < half*1.1+0.5
+		if far <= float64(sight.Near) && off < half-0.01 {
+			within = 0
 		}
 	}
-	edge := sight.Far + sight.Far/10
-	must, may = best <= sight.Far*sight.Far, best <= edge*edge
-	if best > sight.Near*sight.Near {
-		within = sight.Every
-	}
 	return must, may, within
+}
+
+// middle is the middle of a body.
+func middle(b *rulebook.Book, r *sheet.Row) [3]float64 {
+	f := map[sheet.Kind]*sheet.Field{sheet.Player: b.F.Player.Pos, sheet.Piece: b.F.Piece.Pos}[r.Kind]
+	x, y := r.Pos(f)
+	return [3]float64{float64(x), float64(y), float64(r.Height(f) + b.Body(r).Tall/2)}
+}
+
+// angle is how many degrees off where somebody looks a place is.
+func angle(b *rulebook.Book, own *sheet.Row, at [3]float64) float64 {
+	turn := 2 * math.Pi / 65536
+	yaw, pitch := float64(own.Int(b.F.Player.Yaw))*turn, 0.0
+	if f := b.F.Player.Pitch; f != nil {
+		pitch = float64(own.Int(f)) * turn
+	}
+	looks := [3]float64{math.Cos(yaw) * math.Cos(pitch), math.Sin(yaw) * math.Cos(pitch), math.Sin(pitch)}
+	dot, long := 0.0, 0.0
+	for i, n := range middle(b, own) {
+		dot += looks[i] * (at[i] - n)
+		long += (at[i] - n) * (at[i] - n)
+	}
+	return math.Acos(max(min(dot/math.Sqrt(long), 1), -1)) * 180 / math.Pi
 }
 
 const book = `
@@ -276,8 +307,11 @@ record: {stirs: {value: me.open, keep: total}, seen: {value: me.open, keep: best
 // others come back with an old copy. After every publishing each onlooker's copy, in both encodings, is exactly what it
 // may see, and the feed knows it.
 func TestCopiesEqualTheTruth(t *testing.T) {
+	cone := strings.Replace(book, "update: 400ms}", "update: 400ms, angle: 130deg}", 1)
 	for name, src := range map[string]string{"near": book, // where one sees far, one may come back with an old copy
-		"far": strings.Replace(book, ", sight: {near: 4m, far: 9m, update: 400ms}", "", 1)} {
+		"far":  strings.Replace(book, ", sight: {near: 4m, far: 9m, update: 400ms}", "", 1),
+		"cone": cone, "tall": strings.NewReplacer("height: 20m,", "height: 20m, tall: 9m,", "speed: 8m/s",
+			"speed: 8m/s, jump: 9m/s", "{number: 3,", "{number: 3, tall: 3m,").Replace(cone)} {
 		t.Run(name, func(t *testing.T) { copiesEqual(t, src) })
 	}
 }
@@ -349,7 +383,10 @@ func randomInput(r *rand.Rand, m *lobby.Lobby, seats []sheet.ID, i int) step.Inp
 	case n < 12:
 		in.Verb = step.Ready
 	case n < 18:
-		in.Verb = step.Steer
+		in.Verb, in.Faces, in.Yaw = step.Steer, true, r.Int64N(65536)
+		if m.Store().Schema.Deep {
+			in.Z, in.Pitch = r.Int64N(3)-1, r.Int64N(32769)-16384
+		}
 	default:
 		in.Verb, in.Name = step.Act, "stir"
 	}

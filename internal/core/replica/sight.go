@@ -3,6 +3,7 @@ package replica
 import (
 	"slices"
 
+	"turnvex.example/turnvex/internal/core/ground"
 	"turnvex.example/turnvex/internal/core/sheet"
 )
 
@@ -15,6 +16,10 @@ type Sight struct {
 	Piece     *sheet.Field
 	Creature  *sheet.Field
 	Facing    []*sheet.Field // where players look, which is seen as far as they are; none where that is not told
+
+	Cos, Keep int64                         // of the cone in which they see, and of where what is seen stays so
+	Looks     func(*sheet.Row) ground.Point // where somebody looks, of length ground.DirUnit; nil for all around
+	Tall      func(*sheet.Row) int64        // how tall something is; nil on flat ground
 }
 
 // covers tells whether a field is seen only as far as sight goes.
@@ -54,21 +59,29 @@ func (s *Sight) field(k sheet.Kind) *sheet.Field {
 	return nil
 }
 
-// place is where something is; z is 0 on flat ground.
-type place struct{ x, y, z int64 }
-
-func placeIn(r *sheet.Row, f *sheet.Field) (p place) {
-	p.x, p.y = r.Pos(f)
-	p.z = r.Height(f)
+func placeIn(r *sheet.Row, f *sheet.Field) (p ground.Point) {
+	p.X, p.Y = r.Pos(f)
+	p.Z = r.Height(f)
 	return p
 }
+
+// middle is where the middle of something is: distances of sight run from middle to middle.
+func (s *Sight) middle(r *sheet.Row, feet ground.Point) ground.Point {
+	if s.Tall != nil {
+		feet.Z += s.Tall(r) / 2
+	}
+	return feet
+}
+
+// eye is where somebody is who sees, and where they look.
+type eye struct{ at, looks ground.Point }
 
 // sighting is what a viewer was told last of where something is.
 type sighting struct {
 	row  *sheet.Row
 	id   sheet.ID
 	seen bool
-	at   place
+	at   ground.Point
 	way  [maxFacing]int64 // where it looks
 	told sheet.Tick
 }
@@ -77,7 +90,7 @@ type sighting struct {
 type sights struct {
 	list  []sighting // in the order of the store, players first
 	spare []sighting
-	eyes  []place
+	eyes  []eye
 	news  []*sheet.Row
 	lost  []*sheet.Row
 	next  sheet.Tick // when something farther away is due, 0 for never
@@ -88,7 +101,11 @@ func (s *sights) parts(w *writer, f *Face, st *sheet.Store, v *View, now sheet.T
 	s.eyes, s.next = s.eyes[:0], 0
 	for _, id := range v.Seats {
 		if r := st.Get(id); r != nil {
-			s.eyes = append(s.eyes, placeIn(r, f.sight.Player))
+			e := eye{at: f.sight.middle(r, placeIn(r, f.sight.Player))}
+			if f.sight.Looks != nil {
+				e.looks = f.sight.Looks(r)
+			}
+			s.eyes = append(s.eyes, e)
 		}
 	}
 	old := s.list
@@ -128,7 +145,7 @@ func (s *sights) look(sight *Sight, g *sighting, field *sheet.Field, now sheet.T
 	if g.seen {
 		far += far / 10 // so that who stands on the edge does not come and go
 	}
-	d := s.distance(at)
+	d := s.distance(sight, sight.middle(g.row, at), g.seen)
 	switch {
 	case d > far*far:
 		if g.seen {
@@ -152,12 +169,20 @@ func (s *sights) look(sight *Sight, g *sighting, field *sheet.Field, now sheet.T
 	s.news = append(s.news, g.row)
 }
 
-// distance is the square of the distance to the nearest of the viewer's players.
-func (s *sights) distance(p place) int64 {
-	best := int64(1) << 62
-	for _, e := range s.eyes {
-		dx, dy, dz := p.x-e.x, p.y-e.y, p.z-e.z
-		best = min(best, dx*dx+dy*dy+dz*dz)
+// distance is the square of the distance to the nearest of the viewer's players who look there; far beyond any sight
+// where none does.
+func (s *sights) distance(sight *Sight, p ground.Point, seen bool) int64 {
+	best, cos := int64(1)<<62, sight.Cos
+	if seen {
+		cos = sight.Keep
+	}
+	for i := range s.eyes {
+		e := &s.eyes[i]
+		way := ground.Point{X: p.X - e.at.X, Y: p.Y - e.at.Y, Z: p.Z - e.at.Z}
+		d := way.X*way.X + way.Y*way.Y + way.Z*way.Z
+		if d < best && (sight.Looks == nil || ground.InCone(way, e.looks, cos)) {
+			best = d
+		}
 	}
 	return best
 }

@@ -26,12 +26,7 @@ type world struct {
 }
 
 func newWorld(t *testing.T, b *rulebook.Book, seed uint64) *world {
-	var sight *replica.Sight
-	if s := b.Ground.Sight; s != nil {
-		sight = &replica.Sight{Near: s.Near, Far: s.Far, Every: s.Every, Player: b.F.Player.Pos,
-			Facing: b.SeenFacing(), Piece: b.F.Piece.Pos}
-	}
-	face := replica.NewFace(b.Schema, sight)
+	face := faceOf(b)
 	schema, err := face.Described.Schema()
 	if err != nil {
 		t.Fatal(err)
@@ -46,6 +41,23 @@ func newWorld(t *testing.T, b *rulebook.Book, seed uint64) *world {
 		schema: schema,
 		past:   history{},
 	}
+}
+
+// faceOf is the face of a rulebook.
+func faceOf(b *rulebook.Book) *replica.Face {
+	s := b.Ground.Sight
+	if s == nil {
+		return replica.NewFace(b.Schema, nil)
+	}
+	sight := &replica.Sight{Near: s.Near, Far: s.Far, Every: s.Every, Player: b.F.Player.Pos, Facing: b.SeenFacing(),
+		Piece: b.F.Piece.Pos, Creature: b.F.Creature.Pos}
+	if s.Cone != nil {
+		sight.Cos, sight.Keep, sight.Looks = s.Cone.Cos, s.Cone.Keep, b.Looks
+	}
+	if b.Ground.Tall > 0 {
+		sight.Tall = func(r *sheet.Row) int64 { return b.Body(r).Tall }
+	}
+	return replica.NewFace(b.Schema, sight)
 }
 
 func (w *world) arrive(name string, v replica.View) {

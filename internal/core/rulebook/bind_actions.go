@@ -1,7 +1,6 @@
 package rulebook
 
 import (
-	"math"
 	"regexp"
 	"slices"
 	"strings"
@@ -290,7 +289,11 @@ func (b *actor) aim(n *node, a *Action, scope expr.Scope) {
 			b.fail(v.get("towards"), "not-here", "the key facing beside actions", "nobody faces anywhere")
 		}
 	}
-	a.Aim.Cos = coneOf(b, v.get("angle"), scope)
+	angle, ok := b.angle(v.get("angle"), scope, 360)
+	if !ok {
+		angle = 60
+	}
+	a.Aim.Cos = cosOf(angle)
 	for key, at := range map[string]AimAt{"pierce": AimLine, "angle": AimCone, "thick": AimLine, "radius": AimArea} {
 		if x := v.get(key); x != nil && !x.implied && a.Aim.At != at {
 			b.fail(x, "not-here", "it only with kind: "+at.String(), "a %s has no %s", a.Aim.At, key)
@@ -307,21 +310,6 @@ func (b *actor) aim(n *node, a *Action, scope expr.Scope) {
 	if a.Aim.Who == WhoFriends && len(b.book.Teams.List) == 0 {
 		b.fail(v, "not-here", "rivals, others or anyone", "there are no teams, so nobody has friends")
 	}
-}
-
-// coneOf reads an angle, as the cosine of half of it in millionths.
-func coneOf(b *actor, n *node, scope expr.Scope) int64 {
-	angle := int64(60)
-	if p := b.quantity(n, scope, "deg"); p != nil {
-		if p.Const {
-			angle = p.Int(&expr.Env{})
-		}
-		if !p.Const || angle < 1 || angle > 360 {
-			b.fail(n, "out-of-range", "an angle from 1deg to 360deg that is written out", "%s", n.shown())
-			return 0
-		}
-	}
-	return int64(math.Round(math.Cos(float64(angle)*math.Pi/360) * 1e6))
 }
 
 func (b *terms) named(n *node, key string, scope expr.Scope) []Named {

@@ -209,7 +209,7 @@ func (b *binder) shot(p *Piece, n *node) {
 	p.Shot = &Shot{Speed: b.speed(s, "speed", expr.Scope{Vars: expr.Piece}),
 		Who: whoWords.named(s.str("who")), Pierce: s.on("pierce"),
 		Walls: shotWallWords.named(s.str("walls")), Tell: b.ticks(s, "update"),
-		Wall: b.does.effects(s, "wall", with(expr.Scope{Vars: expr.Piece}, expr.Random))}
+		Wall: b.does.effects(s, "wall", with(expr.Scope{Vars: expr.Piece}, expr.Random|expr.Aim))}
 	p.Shot.Fuse = b.does.effects(s, "fuse", with(expr.Scope{Vars: expr.Piece}, expr.Random))
 	if s.get("fuse") != nil && p.Lasts == 0 {
 		b.fail(s.get("fuse"), "missing-key", "lasts: after how long", "a fuse that never burns down")

@@ -94,6 +94,7 @@ func program(b *terms, n *node, scope expr.Scope, want expr.Want) *expr.Prog {
 // used notes what something that was compiled reads, and which names it uses.
 func used(b *terms, reads *expr.Reads, vars expr.Vars) {
 	b.uses.read(reads)
+	b.book.Met = b.book.Met || reads.Met
 	b.defined.uses |= vars
 }
 

@@ -135,15 +135,7 @@ func (b *surveyor) facing() {
 	if b.book.Facing.Steered && b.book.Movement == nil {
 		b.fail(n.get("follows"), "not-here", "movement, or intents here", "players do not steer")
 	}
-	if fastest := b.quantity(n.get("fastest"), expr.Scope{}, "deg"); fastest != nil {
-		by := int64(0)
-		if fastest.Const {
-			by = fastest.Int(&expr.Env{})
-		}
-		if by < 1 || by > 36_000 {
-			b.fail(n.get("fastest"), "out-of-range", "an angle from 1deg to 36000deg that is written out", "%s",
-				n.get("fastest").shown())
-		}
+	if by, ok := b.angle(n.get("fastest"), expr.Scope{}, 36_000); ok {
 		b.book.Facing.Fastest = max(by*ground.FullTurn/360/int64(b.book.Rate), 1)
 	}
 }
@@ -157,8 +149,28 @@ func (b *surveyor) sight(n *node) *Sight {
 		b.fail(n.get("far"), "out-of-range", "far to be at least near", "far is %s and near is %s", showLength(s.Far),
 			showLength(s.Near))
 	}
+	if angle := n.get("angle"); angle != nil {
+		s.Cone = b.cone(angle)
+	}
 	return s
 }
+
+// cone binds the angle in which players see.
+func (b *surveyor) cone(n *node) *Cone {
+	if b.top.get("facing").get("fastest") == nil {
+		b.fail(n, "not-here", "facing: {fastest: 360deg} beside ground, or another speed of turning",
+			"who turns at once looks everywhere at once")
+		return nil
+	}
+	angle, ok := b.angle(n, expr.Scope{}, 360)
+	if wider := angle + (angle+9)/10; ok && wider < 360 {
+		return &Cone{Angle: angle, Cos: cosOf(angle), Keep: cosOf(wider)}
+	}
+	return &Cone{Angle: angle, Cos: max(cosOf(angle), -allAround), Keep: -allAround}
+}
+
+// allAround is more than any cosine, in millionths.
+const allAround = 2_000_000
 
 func (b *surveyor) wall(g *Ground, n *node) {
 	var v []int64

@@ -77,6 +77,7 @@ type Book struct {
 	groups []*sheet.Field
 	Glides bool // some number moves to a value over a time
 	Winds  bool // some action has a wind-up
+	Met    bool // some expression reads what stopped an aim
 }
 
 // Board returns the board of that name, or nil.

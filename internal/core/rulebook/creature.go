@@ -87,6 +87,7 @@ type CreatureFields struct {
 	Leg    *sheet.Field // the point of a path that it walks to; with a goal, 1 where it goes round a wall
 	BackAt *sheet.Field // the play tick at which it appears again, 0 for never
 	Yaw    *sheet.Field // where it faces; nil where nobody does
+	Pitch  *sheet.Field // on tall ground
 }
 
 // declareCreature adds the built-in fields of creatures, where there are any.
@@ -108,7 +109,9 @@ func (b *declarer) declareCreature() {
 		Leg: hidden("leg", whole), BackAt: hidden("back_at", whole),
 	}
 	if b.top.get("facing") != nil {
-		b.book.F.Creature.Yaw = hidden("yaw", whole)
+		if b.book.F.Creature.Yaw = hidden("yaw", whole); b.book.Schema.Deep {
+			b.book.F.Creature.Pitch = hidden("pitch", whole)
+		}
 	}
 }
 

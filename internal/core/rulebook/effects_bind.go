@@ -1,6 +1,8 @@
 package rulebook
 
 import (
+	"fmt"
+	"math"
 	"regexp"
 	"slices"
 	"strconv"
@@ -173,6 +175,25 @@ func plainInteger(s string) bool {
 	_, err := strconv.ParseUint(s, 10, 32)
 	return err == nil
 }
+
+// angle binds an angle of at least one degree that is written out; not ok without one.
+func (b *terms) angle(n *node, scope expr.Scope, most int64) (degrees int64, ok bool) {
+	p := b.quantity(n, scope, "deg")
+	if p == nil {
+		return 0, false
+	}
+	if p.Const {
+		degrees = p.Int(&expr.Env{})
+	}
+	if degrees < 1 || degrees > most {
+		b.fail(n, "out-of-range", fmt.Sprintf("an angle from 1deg to %ddeg that is written out", most), "%s", n.shown())
+		return 0, false
+	}
+	return degrees, true
+}
+
+// cosOf is the cosine of half an angle in degrees, in millionths.
+func cosOf(angle int64) int64 { return int64(math.Round(math.Cos(float64(angle)*math.Pi/360) * 1e6)) }
 
 // quantity compiles a time (in ms), a length (in mm), a speed (in mm/s) or an angle (in deg), or an expression of one.
 // A number alone needs its unit, and one with another unit is wrong.

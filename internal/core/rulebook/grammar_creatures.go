@@ -219,7 +219,8 @@ actions:
 			doc: "What happens when its centre meets a wall or the edge of the ground: it is gone (`stop`), it " +
 				"will `bounce`, or it flies over walls to the edge (`ignore`).",
 		},
-		{name: "wall", spec: effects, doc: "What happens then."},
+		{name: "wall", spec: effects, doc: "What happens then. `aim.from`, `aim.to` and `aim.dir` are its way in this " +
+			"tick, and `aim.met` is what stopped it: a `wall`, a `floor` or the `edge` of the ground."},
 		{name: "fuse", spec: effects, example: fuseExample, doc: "What happens when it has lasted its time, before " +
 			"it " +
 			"is gone."},

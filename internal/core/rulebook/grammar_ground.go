@@ -57,6 +57,12 @@ sheets: {match: {barred: {type: flag, is: match.play < 10s}}}`,
 	},
 }
 
+const sightExample = `ground:
+  width: 80m
+  height: 60m
+  sight: {near: 20m, far: 40m, angle: 110deg}
+facing: {fastest: 360deg}`
+
 var sightObject = &object{
 	name: "sight",
 	doc: "For large grounds: clients get positions only of players and pieces near one of their own players. What " +
@@ -68,6 +74,11 @@ var sightObject = &object{
 				"farther away."},
 		{name: "update", spec: duration(0, 10*second), def: "500ms",
 			doc: "Between the two, the shortest time between two updates of a position."},
+		{name: "angle", spec: anExpression, example: sightExample, doc: "Players see only what is at most half " +
+			"of this angle off where they " +
+			"look, up and down too: what is behind them is withdrawn. What is in sight stays until it is out of an " +
+			"angle 10 % wider. From `1deg` to `360deg`; it needs `facing` with `fastest`, since nobody may look " +
+			"everywhere at once. Default: all around."},
 	},
 }
 

@@ -51,10 +51,11 @@ var movementObject = &object{
 var facingObject = &object{
 	name: "facing",
 	doc: "Each player has a **yaw**, the direction in which they look: 0 to 65,535 in units of 1/65,536 of a turn, " +
-		"where 0 is east, 16,384 south, 32,768 west and 49,152 north. Creatures face where they go, and keep that " +
-		"when they stand. Expressions read `me.yaw` and `creature.yaw`; `angle_to(me, target.pos)` is how far " +
-		"somebody would have to turn to look there, and `ahead(me, 3m)` the position in front of them. On tall ground there is a **pitch** beside it, from -16,384, " +
-		"straight down, to 16,384, straight up, for which `towards: facing` counts too.",
+		"where 0 is east, 16,384 south, 32,768 west and 49,152 north. Creatures and shots face where they go, and " +
+		"creatures keep that when they stand. Expressions read `me.yaw` and `creature.yaw`; " +
+		"`angle_to(me, target.pos)` is how far somebody would have to turn to look there, and `ahead(me, 3m)` the " +
+		"position in front of them; both take a creature or a shot too. On tall ground there is a **pitch** beside " +
+		"it, from -16,384, straight down, to 16,384, straight up, for which `towards: facing` counts too.",
 	example: `facing: {follows: intents, fastest: 540deg}
 actions:
   beam: {aim: {kind: line, reach: 30m, towards: facing}, do: [{add: target.hull, by: -10}]}
@@ -200,8 +201,10 @@ record: {gold: {min: 0}, lamps: {}}`,
 var aimObject = &object{
 	name: "aim",
 	doc: "What an action reaches. Its effects and `miss` can read where the aim began, where it stopped and its " +
-		"direction as `aim.from`, `aim.to` and `aim.dir` (in thousandths). A line stops at the last one it hits, " +
-		"at a wall or at the end of its reach; an area at its centre.",
+		"direction as `aim.from`, `aim.to` and `aim.dir` (in thousandths). A line stops at the one it hits, " +
+		"at a wall, a floor, the edge of the ground or the end of its reach: `aim.met` is `body`, `wall`, `floor`, " +
+		"`edge` or `nothing`. Where sight ends, a body that the player does not see is told by neither. An area " +
+		"stops at its centre.",
 	example: `actions:
   hook:
     aim: {kind: line, reach: 20m, thick: 1m, who: rivals, walls: ignore}
@@ -220,7 +223,7 @@ var aimObject = &object{
   lance:
     aim: {kind: line, reach: 30m, pierce: true}
     do: [{add: target.hull, by: -10}]
-    miss: [{notice: missed, with: {at: aim.to, way: aim.dir}}]
+    miss: [{notice: missed, with: {at: aim.to, way: aim.dir, wall: aim.met == 'wall'}}]
 creatures: {gull: {}}`,
 	keys: []key{
 		{name: "kind", spec: aimWords.spec(), def: AimSelf.String(), doc: aimDoc()},

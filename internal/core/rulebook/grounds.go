@@ -64,4 +64,50 @@ type Shape struct {
 type Sight struct {
 	Near, Far int64
 	Every     sheet.Tick // between the two
+	Cone      *Cone      // in which players see, around where they look; nil for all around
+}
+
+// Cone is an angle around a direction.
+type Cone struct {
+	Angle int64 // in degrees
+	Cos   int64 // of half of it, in millionths
+	Keep  int64 // the same of an angle a tenth wider: what is seen is seen as far as that
+}
+
+// Keeps tells whether what is at a place may still be seen by somebody who looks somewhere, both as ways from their
+// middle: sight ends a tenth behind where it begins.
+func (s *Sight) Keeps(way, looks ground.Point) bool {
+	far := s.Far + s.Far/10
+	return way.X*way.X+way.Y*way.Y+way.Z*way.Z <= far*far && (s.Cone == nil || ground.InCone(way, looks, s.Cone.Keep))
+}
+
+// Body is the body of a player, a creature or a piece.
+func (b *Book) Body(r *sheet.Row) ground.Body {
+	switch r.Kind {
+	case sheet.Creature:
+		return b.Creatures[r.Int(b.F.Creature.Kind)].Body
+	case sheet.Piece:
+		return b.Pieces[r.Int(b.F.Piece.Kind)].Body
+	}
+	if b.Movement == nil {
+		return ground.Body{}
+	}
+	return b.Movement.Body
+}
+
+// Looks is the direction in which a player or a creature looks, of length ground.DirUnit; east where nobody looks
+// anywhere.
+func (b *Book) Looks(r *sheet.Row) ground.Point {
+	yaw, pitch := b.F.Player.Yaw, b.F.Player.Pitch
+	if r.Kind == sheet.Creature {
+		yaw, pitch = b.F.Creature.Yaw, b.F.Creature.Pitch
+	}
+	var at, up int64
+	if yaw != nil {
+		at = r.Int(yaw)
+	}
+	if pitch != nil {
+		up = r.Int(pitch)
+	}
+	return ground.DirOf(at, up)
 }

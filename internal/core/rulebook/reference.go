@@ -365,7 +365,7 @@ it is; ` + "`&&` and `||`" + ` absorb it if the other side decides.
 | ` + "`team`" + ` | the player's team, or the team concerned | where me is, and rules for teams, orders of teams |
 | ` + "`record`" + ` | the player's record; ` + "`p.record`" + ` for another's | where me is |
 | ` + "`target`" + ` | the one hit: a player, a creature or a piece | effects of an action with an aim |
-| ` + "`aim`" + ` | the way of an aim: ` + "`aim.from`, `aim.to`, `aim.dir`" + ` | what an action with an aim does, and its miss |
+| ` + "`aim`" + ` | the way of an aim: ` + "`aim.from`, `aim.to`, `aim.dir`, `aim.met`" + ` | what an action with an aim does, and its miss; what a shot does at a wall |
 | ` + "`piece`" + ` | the piece touched | a piece's if and touch |
 | ` + "`creature`" + ` | the creature concerned | rules for creatures, their moves and acts |
 | ` + "`zone`" + ` | the zone concerned | a zone's own rules, rules for zones |

@@ -73,6 +73,9 @@ func describeGround(g *rulebook.Ground) wire.GroundInfo {
 	info := wire.GroundInfo{Width: g.Width, Height: g.Height}
 	if s := g.Sight; s != nil {
 		info.Sight = &wire.SightInfo{Near: s.Near, Far: s.Far, Every: int64(s.Every)}
+		if s.Cone != nil {
+			info.Sight.Angle = s.Cone.Angle
+		}
 	}
 	if g.Tall > 0 {
 		info.Tall, info.Open, info.Walls = g.Tall, g.Open, describeWalls(g)

@@ -71,8 +71,8 @@ func (l *inputLimit) intent(seat uint32) error {
 }
 
 // The rates of moves, which are intents to steer and to claim a position: so many a second of each seat are handed on,
-// and twice as many at once; beyond that the newest waits and takes the place of the one before. The connection ends
-// with more than four times as many.
+// and twice as many at once; beyond that the newest waits and takes the place of the one before. With more than four
+// times as many the connection is read more slowly, until its client has to wait: no move ends it.
 const (
 	moveRate = 60
 	moveMost = 4 * moveRate
@@ -105,26 +105,19 @@ type pace struct {
 	waits      *wire.Intent
 }
 
-// take hands a move on, now or later. An error ends the connection.
+// take hands a move on, now or later; of a flood it comes back late. An error ends the connection.
 func (x *moves) take(m *wire.Intent) error {
+	p, err := x.pace(m.Seat)
+	if err != nil {
+		return err
+	}
+	if m.N == 0 { // which is no intent
+		return x.to.Receive(m)
+	}
+	time.Sleep(p.most.Reserve().Delay()) // at most a part of a second for each
 	x.mu.Lock()
 	defer x.mu.Unlock()
-	if x.seats == nil {
-		x.seats = map[uint32]*pace{}
-	}
-	p := x.seats[m.Seat]
-	if p == nil {
-		if len(x.seats) >= maxLimited {
-			return fault.New(code.NotYours, "moves for more than %d seats came on one connection", maxLimited)
-		}
-		p = &pace{next: rate.NewLimiter(moveRate, 2*moveRate), most: rate.NewLimiter(moveMost, 2*moveMost)}
-		x.seats[m.Seat] = p
-	}
 	switch {
-	case m.N == 0: // which is no intent
-		return x.to.Receive(m)
-	case !p.most.Allow():
-		return fault.New(code.TooMany, "more than %d moves a second for seat %d", moveMost, m.Seat)
 	case p.waits != nil:
 		x.to.Merged(p.waits)
 		p.waits = m
@@ -135,6 +128,24 @@ func (x *moves) take(m *wire.Intent) error {
 		safe.After(time.Second/moveRate, "hand a move on", func() { x.before(m.Seat) })
 	}
 	return nil
+}
+
+// pace is that of a seat, which its first move begins.
+func (x *moves) pace(seat uint32) (*pace, error) {
+	x.mu.Lock()
+	defer x.mu.Unlock()
+	if x.seats == nil {
+		x.seats = map[uint32]*pace{}
+	}
+	p := x.seats[seat]
+	if p == nil {
+		if len(x.seats) >= maxLimited {
+			return nil, fault.New(code.NotYours, "moves for more than %d seats came on one connection", maxLimited)
+		}
+		p = &pace{next: rate.NewLimiter(moveRate, 2*moveRate), most: rate.NewLimiter(moveMost, 2*moveMost)}
+		x.seats[seat] = p
+	}
+	return p, nil
 }
 
 // before hands on what waits of a seat, since something else comes now, or it has waited.

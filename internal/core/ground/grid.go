@@ -66,8 +66,8 @@ func (g *Ground) stands(p Point, b *Walker) bool {
 		p.Y > g.Height-b.Radius {
 		return false
 	}
-	var room wallsHere
-	here := g.part(p, 0, 0, b.Radius, &room)
+	var near Near
+	here := g.Part(p, 0, 0, b.Radius, &near)
 	step := b.Step + here.gradient(p, b)
 	return !slices.ContainsFunc(g.Walls, func(w Wall) bool {
 		return w.Rises == RiseNot && w.Low < p.Z+b.Tall && w.High > p.Z+step && w.Touches(p.X, p.Y, b.Radius)
@@ -216,6 +216,10 @@ func (x *Grid) clear(from, to Point) bool {
 	return true
 }
 
+// reached is how a search has come to a place: the place before, and 1 and how far it is; 0 where it has not. A grid
+// has fewer places than 2^16, and a search goes no farther than it looks at.
+type reached struct{ from, gone uint16 }
+
 // search is the shortest way between two places to stand, both included; none where it is not found soon enough. It
 // goes by how far a way is at least, as the crow walks in a town: each stride leaves that as it is or makes it two
 // longer, so that two heaps of places suffice.
@@ -224,8 +228,8 @@ func (x *Grid) search(begin, end int32) (way []int32) {
 	left := func(n int32) int32 {
 		return int32((abs(x.nodes[n].p.X-goal.X) + abs(x.nodes[n].p.Y-goal.Y)) / x.size)
 	}
-	came, gone := make([]int32, len(x.nodes)), make([]int32, len(x.nodes)) // the place before, and 1 and how far it is
-	came[begin], gone[begin] = begin, 1
+	seen := make([]reached, len(x.nodes))
+	seen[begin] = reached{uint16(begin), 1}
 	whole, now, later := 1+left(begin), []int32{begin}, []int32(nil)
 	for looked := 0; looked < maxSearch; looked++ {
 		if len(now) == 0 {
@@ -237,19 +241,20 @@ func (x *Grid) search(begin, end int32) (way []int32) {
 		now = now[:len(now)-1]
 		if n == end {
 			for way = append(way, n); n != begin; way = append(way, n) {
-				n = came[n]
+				n = int32(seen[n].from)
 			}
 			slices.Reverse(way)
 			return way
 		}
-		if gone[n]+left(n) != whole {
+		gone := int32(seen[n].gone)
+		if gone+left(n) != whole {
 			continue // it has been come to on a shorter way
 		}
 		for _, to := range x.nodes[n].next {
-			if to < 0 || gone[to] != 0 && gone[n]+1 >= gone[to] {
+			if to < 0 || seen[to].gone != 0 && gone+1 >= int32(seen[to].gone) {
 				continue
 			}
-			if came[to], gone[to] = n, gone[n]+1; gone[to]+left(to) == whole {
+			if seen[to] = (reached{uint16(n), uint16(gone + 1)}); gone+1+left(to) == whole {
 				now = append(now, to)
 			} else {
 				later = append(later, to)

@@ -17,6 +17,8 @@ type Ground struct {
 	Width, Height, Tall int64
 	Open                bool
 	Walls               []Wall
+
+	cells *cells // of a tall ground; nil where Index has not been called, or there are too many walls
 }
 
 // Wall is a box, or a circle when Radius is above 0. Where the ground is tall it goes from Low to High, and Rises makes
@@ -115,6 +117,14 @@ func (w *Wall) meets(left, north, right, south int64) bool {
 		return w.X+w.Radius >= left && w.X-w.Radius <= right && w.Y+w.Radius >= north && w.Y-w.Radius <= south
 	}
 	return w.Right >= left && w.Left <= right && w.South >= north && w.North <= south
+}
+
+// bounds are those of the wall.
+func (w *Wall) bounds() (left, north, right, south int64) {
+	if w.Radius > 0 {
+		return w.X - w.Radius, w.Y - w.Radius, w.X + w.Radius, w.Y + w.Radius
+	}
+	return w.Left, w.North, w.Right, w.South
 }
 
 // turned is the wall with its axes exchanged.

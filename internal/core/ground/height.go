@@ -1,5 +1,7 @@
 package ground
 
+import "math/bits"
+
 // Point is a place: X east, Y south, Z up, in millimetres. Of a body it is the middle of its feet.
 type Point struct{ X, Y, Z int64 }
 
@@ -68,36 +70,89 @@ func (w *Walker) climbs(ramp *Wall) bool {
 	return (ramp.High-ramp.Low)*c <= ramp.run()*s
 }
 
-// place is the part of a tall ground in which a way may lead.
-type place struct {
+// Place is the part of a tall ground in which a way may lead.
+type Place struct {
 	*Ground
 	walls []*Wall // of all walls those that may be in the way
 }
 
-// wallsHere is room for the walls of a place.
-type wallsHere [8]*Wall
+// Near is room for the walls of a place, of which there are seldom more.
+type Near [8]*Wall
 
-// part returns the part of a ground around the way of a body from a point by dx and dy.
-func (g *Ground) part(p Point, dx, dy, r int64, room *wallsHere) place {
+// Part is the part of a ground around the way of a body of radius r from a point by dx and dy.
+func (g *Ground) Part(p Point, dx, dy, r int64, near *Near) Place {
 	left, north, right, south := min(p.X, p.X+dx)-r, min(p.Y, p.Y+dy)-r, max(p.X, p.X+dx)+r, max(p.Y, p.Y+dy)+r
-	walls := room[:0]
-	for i := range g.Walls {
-		if w := &g.Walls[i]; w.meets(left, north, right, south) {
+	walls := near[:0]
+	if g.cells == nil {
+		for i := range g.Walls {
+			if w := &g.Walls[i]; w.meets(left, north, right, south) {
+				walls = append(walls, w)
+			}
+		}
+		return Place{g, walls}
+	}
+	for set := g.cells.near(left, north, right, south); set != 0; set &= set - 1 {
+		if w := &g.Walls[bits.TrailingZeros64(set)]; w.meets(left, north, right, south) {
 			walls = append(walls, w)
 		}
 	}
-	return place{g, walls}
+	return Place{g, walls}
+}
+
+// cells is which walls of a ground lie in which part of it: by rows of squares, a bit for each wall.
+type cells struct {
+	side  uint // of a square: two to this power, in millimetres
+	walls [across * across]uint64
+}
+
+// across is how many squares there are each way, at most.
+const across = 16
+
+// Index makes looking for what is near faster, where the ground has no more walls than it can tell apart. The walls
+// must not change any more.
+func (g *Ground) Index() {
+	if g.cells = nil; g.Tall == 0 || len(g.Walls) > 64 {
+		return
+	}
+	c := &cells{side: uint(bits.Len64(uint64(max(g.Width, g.Height) / across)))}
+	for i := range g.Walls {
+		left, north, right, south := g.Walls[i].bounds()
+		west, east, first, last := c.squares(left, north, right, south)
+		for y := first; y <= last; y++ {
+			for x := west; x <= east; x++ {
+				c.walls[y*across+x] |= 1 << i
+			}
+		}
+	}
+	g.cells = c
+}
+
+// near is the walls that may be within a box.
+func (c *cells) near(left, north, right, south int64) (walls uint64) {
+	west, east, first, last := c.squares(left, north, right, south)
+	for y := first; y <= last; y++ {
+		for x := west; x <= east; x++ {
+			walls |= c.walls[y*across+x]
+		}
+	}
+	return walls
+}
+
+// squares are those that a box overlaps. What is off the ground counts to its edge.
+func (c *cells) squares(left, north, right, south int64) (west, east, first, last int64) {
+	at := func(n int64) int64 { return min(max(n, 0)>>c.side, across-1) }
+	return at(left), at(right), at(north), at(south)
 }
 
 // Floor is the highest place to stand at above a point, none higher than z. There is none where the ground has no
 // floor.
 func (g *Ground) Floor(x, y, z int64) (height int64, ok bool) {
-	var room wallsHere
-	here := g.part(Point{X: x, Y: y}, 0, 0, 0, &room)
+	var near Near
+	here := g.Part(Point{X: x, Y: y}, 0, 0, 0, &near)
 	return here.floor(x, y, z)
 }
 
-func (g *place) floor(x, y, z int64) (height int64, ok bool) {
+func (g *Place) floor(x, y, z int64) (height int64, ok bool) {
 	ok = !g.Open && z >= 0
 	for _, w := range g.walls {
 		if w.Low > z || !w.Over(x, y) {
@@ -111,7 +166,7 @@ func (g *place) floor(x, y, z int64) (height int64, ok bool) {
 }
 
 // ceiling is how high above 0 the head of a body may come that stands at a point.
-func (g *place) ceiling(p Point, b Body) int64 {
+func (g *Place) ceiling(p Point, b Body) int64 {
 	low := g.Tall
 	for _, w := range g.walls {
 		if w.Low > p.Z && w.Low < low && w.holds(p.X, p.Y, b.Radius) {
@@ -152,12 +207,13 @@ func (g *Ground) Room(p Point, b Body) bool {
 // and, where it stands, down them. It tells whether it stands then. Where it would have no room above the step that it
 // takes, it stays where it is.
 func (g *Ground) Walk(p Point, dx, dy int64, w Walker, stands bool) (q Point, on bool) {
-	var room wallsHere
-	here := g.part(p, dx, dy, w.Radius, &room)
-	return here.walk(p, dx, dy, &w, stands)
+	var near Near
+	here := g.Part(p, dx, dy, w.Radius, &near)
+	return here.Walk(p, dx, dy, &w, stands)
 }
 
-func (g *place) walk(p Point, dx, dy int64, w *Walker, stands bool) (q Point, on bool) {
+// Walk is that of the ground, on a way within the place.
+func (g *Place) Walk(p Point, dx, dy int64, w *Walker, stands bool) (q Point, on bool) {
 	if len(g.walls) == 0 && p.Z == 0 && stands && !g.Open {
 		return Point{held(p.X, dx, w.Radius, g.Width), held(p.Y, dy, w.Radius, g.Height), 0}, true
 	}
@@ -176,7 +232,7 @@ func (g *place) walk(p Point, dx, dy int64, w *Walker, stands bool) (q Point, on
 }
 
 // descent is by how much more than a step a walker may come down at once on ramps, on its way from p to q.
-func (g *place) descent(p, q Point) (most int64) {
+func (g *Place) descent(p, q Point) (most int64) {
 	for _, w := range g.walls {
 		if w.Rises != RiseNot && w.Over(q.X, q.Y) {
 			most = max(most, over((w.High-w.Low)*(abs(q.X-p.X)+abs(q.Y-p.Y)), w.run()))
@@ -186,7 +242,7 @@ func (g *place) descent(p, q Point) (most int64) {
 }
 
 // along takes a walker along one axis, to x as far as walls let it, and up the ramps on which it ends.
-func (g *place) along(p Point, to int64, b *Walker, turned bool) Point {
+func (g *Place) along(p Point, to int64, b *Walker, turned bool) Point {
 	from, side := p.X, p.Y
 	if turned {
 		from, side = p.Y, p.X
@@ -223,7 +279,7 @@ func (g *place) along(p Point, to int64, b *Walker, turned bool) Point {
 
 // gradient is by how much a ramp on which a walker stands rises within its radius: so much higher may be what is at the
 // ramp's end.
-func (g *place) gradient(p Point, b *Walker) (most int64) {
+func (g *Place) gradient(p Point, b *Walker) (most int64) {
 	for _, w := range g.walls {
 		if w.Rises != RiseNot && w.Over(p.X, p.Y) && w.Top(p.X, p.Y) == p.Z && b.climbs(w) {
 			most = max(most, over((w.High-w.Low)*b.Radius, w.run()))
@@ -272,12 +328,17 @@ func (w *Wall) topOf(x, y int64) int64 {
 // Fall takes a walker up or down by dz, as far as floors and ceilings let it. Below 0 it falls on where there is no
 // floor, no deeper than the ground is tall.
 func (g *Ground) Fall(p Point, dz int64, w Walker) (q Point, stopped bool) {
-	var room wallsHere
-	here := g.part(p, 0, 0, w.Radius, &room)
+	var near Near
+	here := g.Part(p, 0, 0, w.Radius, &near)
+	return here.Fall(p, dz, &w)
+}
+
+// Fall is that of the ground, where the place goes as far as the walker's radius around the point.
+func (g *Place) Fall(p Point, dz int64, w *Walker) (q Point, stopped bool) {
 	q = p
-	floor, is := here.floor(p.X, p.Y, p.Z+w.Step)
+	floor, is := g.floor(p.X, p.Y, p.Z+w.Step)
 	if dz > 0 {
-		top := max(here.ceiling(p, w.Body)-w.Tall, p.Z)
+		top := max(g.ceiling(p, w.Body)-w.Tall, p.Z)
 		if q.Z = min(p.Z+dz, top); is {
 			q.Z = max(q.Z, floor)
 		}
@@ -291,8 +352,8 @@ func (g *Ground) Fall(p Point, dz int64, w Walker) (q Point, stopped bool) {
 
 // Fly takes a body from p by d: east, then south, then up or down, as far as bounds, floors and walls let it.
 func (g *Ground) Fly(p, d Point, b Body) Point {
-	var room wallsHere
-	here := g.part(p, d.X, d.Y, b.Radius, &room)
+	var near Near
+	here := g.Part(p, d.X, d.Y, b.Radius, &near)
 	w := Walker{Body: b}
 	p = here.along(p, held(p.X, d.X, b.Radius, g.Width), &w, false)
 	p = here.along(p, held(p.Y, d.Y, b.Radius, g.Height), &w, true)
@@ -305,7 +366,7 @@ func (g *Ground) Fly(p, d Point, b Body) Point {
 }
 
 // under is the highest place that holds a body from below.
-func (g *place) under(p Point, r int64) (high int64) {
+func (g *Place) under(p Point, r int64) (high int64) {
 	if g.Open {
 		high = -g.Tall
 	}

@@ -23,6 +23,9 @@ func tower(r *rand.Rand) *ground.Ground {
 		w.Low = r.Int64N(3) * r.Int64N(30)
 		w.High = w.Low + 1 + r.Int64N(40)
 	}
+	if r.IntN(2) == 0 {
+		g.Index()
+	}
 	return g
 }
 
@@ -113,7 +116,7 @@ func TestWalkAgainstPlod(t *testing.T) {
 	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	climbed, stopped := 0, 0
-	for i := range trial.Rounds(300_000, 30_000) {
+	for i := range trial.Rounds(1_000_000, 30_000) {
 		g, w := tower(r), someone(r)
 		p := ground.Point{X: r.Int64N(g.Width), Y: r.Int64N(g.Height), Z: r.Int64N(g.Tall)}
 		if floor, is := g.Floor(p.X, p.Y, p.Z); is && r.IntN(4) > 0 {
@@ -156,7 +159,7 @@ func TestFallAgainstDrops(t *testing.T) {
 	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	landed, hit := 0, 0
-	for i := range trial.Rounds(100_000, 20_000) {
+	for i := range trial.Rounds(1_000_000, 20_000) {
 		g, w := tower(r), someone(r)
 		w.Step = 0
 		p := ground.Point{X: r.Int64N(g.Width), Y: r.Int64N(g.Height), Z: r.Int64N(g.Tall)}
@@ -196,7 +199,7 @@ func TestFallAgainstDrops(t *testing.T) {
 func TestFlyersStayOutside(t *testing.T) {
 	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 0))
-	for i := range trial.Rounds(100_000, 20_000) {
+	for i := range trial.Rounds(1_000_000, 20_000) {
 		g, w := tower(r), someone(r)
 		g.Open = false
 		p := ground.Point{X: r.Int64N(g.Width), Y: r.Int64N(g.Height), Z: r.Int64N(g.Tall)}
@@ -242,7 +245,7 @@ func TestSeesOverAgainstManyPoints(t *testing.T) {
 	seed := trial.Seed(t)
 	r := rand.New(rand.NewPCG(seed, 0))
 	seen, hidden, between := 0, 0, 0
-	for i := range trial.Rounds(20_000, 4_000) {
+	for i := range trial.Rounds(1_000_000, 4_000) {
 		g := tower(r)
 		g.Walls = g.Walls[len(g.Walls)-1:]
 		w := &g.Walls[0]

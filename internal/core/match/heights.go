@@ -28,11 +28,11 @@ func (m *heights) aloft(p *sheet.Row) bool {
 
 // moveOver takes a player one tick further on tall ground, by so much each way, and tells by how much they have moved
 // themselves.
-func (m *heights) moveOver(p *sheet.Row, way ground.Point) ground.Point {
-	mv, f, g := m.book.Movement, &m.book.F.Player, m.ground()
+func (m *heights) moveOver(p *sheet.Row, way ground.Point, unit share) ground.Point {
+	mv, f := m.book.Movement, &m.book.F.Player
 	was := placeIn(p, f.Pos)
 	if mv.Flies {
-		now := g.Fly(was, way, mv.Body)
+		now := m.ground().Fly(was, way, mv.Body)
 		m.stirred = putAt(m.st, p, f.Pos, now) || m.stirred
 		return from(now, was)
 	}
@@ -42,11 +42,13 @@ func (m *heights) moveOver(p *sheet.Row, way ground.Point) ground.Point {
 			stood, rise = false, up
 		}
 	}
-	now, stands := g.Walk(was, way.X, way.Y, mv.Walker, stood)
+	var near ground.Near
+	here := m.ground().Part(was, way.X, way.Y, mv.Radius, &near)
+	now, stands := here.Walk(was, way.X, way.Y, &mv.Walker, stood)
 	if stands {
 		rise = 0
 	} else {
-		now, rise, stands = m.fall(p, now, rise)
+		now, rise, stands = m.fall(p, &here, now, rise, unit)
 	}
 	if m.st.SetFlag(p, f.Standing, stands); stands && !stood {
 		m.emit(rulebook.OnLand, p)
@@ -71,17 +73,19 @@ func (m *heights) upwards(p *sheet.Row, speed int64) int64 {
 }
 
 // fall takes a player who does not stand up or down for a tick, by how fast they rise. Who lands notes how fast.
-func (m *heights) fall(p *sheet.Row, at ground.Point, rise int64) (now ground.Point, next int64, lands bool) {
-	mv, f, rate := m.book.Movement, &m.book.F.Player, int64(m.book.Rate)
-	rise = max(rise-speedBy(m.stage, p, &mv.Gravity)/rate, -fastest)
+func (m *heights) fall(p *sheet.Row, here *ground.Place, at ground.Point, rise int64,
+	unit share) (now ground.Point, next int64, lands bool) {
+	mv, f := m.book.Movement, &m.book.F.Player
+	rise = max(rise-unit.of(speedBy(m.stage, p, &mv.Gravity)), -fastest)
 	rest := &p.N[f.Rest.Slot()+2] // hidden and read by nothing else, so not marked
 	by := rise + *rest
-	now, stopped := m.ground().Fall(at, by/rate, mv.Walker)
-	if *rest = by % rate; !stopped {
+	dz := unit.of(by)
+	now, stopped := here.Fall(at, dz, &mv.Walker)
+	if *rest = by - dz*unit.by; !stopped {
 		return now, rise, false
 	}
 	*rest = 0
-	if lands = by <= 0 && now.Z > -m.ground().Tall; lands {
+	if lands = by <= 0 && now.Z > -here.Tall; lands {
 		m.st.SetInt(p, f.Landed, -rise)
 	}
 	return now, 0, lands
@@ -113,8 +117,11 @@ func (m *creatures) stepOver(r *sheet.Row, c *rulebook.Creature, unit share) {
 	}
 	pace := r.Int(f.Pace)
 	whole := ground.Point{X: head.X*pace + rest.X, Y: head.Y*pace + rest.Y, Z: head.Z*pace + rest.Z}
-	way := ground.Point{X: unit.of(whole.X), Y: unit.of(whole.Y), Z: unit.of(whole.Z)}
-	if head != (ground.Point{}) && inReach(at, goal, pace/int64(m.book.Rate)+1) {
+	way := ground.Point{X: unit.of(whole.X), Y: unit.of(whole.Y)}
+	if c.Flies {
+		way.Z = unit.of(whole.Z)
+	}
+	if head != (ground.Point{}) && inReach(at, goal, unit.of(pace*full)+1) {
 		way = from(goal, at)
 		put(r, f.Head, ground.Point{})
 		m.arrives(r, c)
@@ -125,11 +132,12 @@ func (m *creatures) stepOver(r *sheet.Row, c *rulebook.Creature, unit share) {
 	if c.Flies {
 		at = g.Fly(at, way, c.Body)
 	} else {
-		w := rulebook.Legs
+		w, stands := rulebook.Legs, false
 		w.Body = c.Body
-		var stands bool
-		if at, stands = g.Walk(at, way.X, way.Y, w, true); !stands {
-			at, _ = g.Fall(at, -dropping/int64(m.book.Rate), w)
+		var near ground.Near
+		here := g.Part(at, way.X, way.Y, w.Radius, &near)
+		if at, stands = here.Walk(at, way.X, way.Y, &w, true); !stands {
+			at, _ = here.Fall(at, -dropping/int64(m.book.Rate), &w)
 			at.Z = max(at.Z, 0)
 		}
 	}

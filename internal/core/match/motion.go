@@ -139,7 +139,7 @@ func (m *motion) move() {
 	if mv == nil || m.book.Phases[m.phase].Frozen {
 		return
 	}
-	unit, deep := shareOf(int64(full*m.book.Rate)), m.book.Schema.Deep
+	unit, ticks, deep := shareOf(int64(full*m.book.Rate)), shareOf(int64(m.book.Rate)), m.book.Schema.Deep
 	for i, p := range m.st.Seated {
 		sx, sy := p.Pos(f.Steer)
 		vx, vy, pushed := pushed(m.stage, p)
@@ -169,7 +169,7 @@ func (m *motion) move() {
 		x, y := p.Pos(f.Pos)
 		gone := ground.Point{}
 		if deep {
-			gone = m.up.moveOver(p, ground.Point{X: dx, Y: dy, Z: m.up.upwards(p, speed)})
+			gone = m.up.moveOver(p, ground.Point{X: dx, Y: dy, Z: m.up.upwards(p, speed)}, ticks)
 		} else {
 			nx, ny := m.ground().Move(x, y, dx, dy, mv.Radius)
 			if m.st.SetPos(p, f.Pos, nx, ny) {

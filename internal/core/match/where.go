@@ -18,8 +18,7 @@ func pointIn(v sheet.Value) ground.Point { return ground.Point{X: v.N[0], Y: v.N
 
 // putAt puts a place into a position field, and tells whether it was another.
 func putAt(st *sheet.Store, r *sheet.Row, f *sheet.Field, p ground.Point) bool {
-	moved := st.SetPos(r, f, p.X, p.Y)
-	return st.SetHeight(r, f, p.Z) || moved
+	return st.SetPlace(r, f, p.X, p.Y, p.Z)
 }
 
 // from is a place as seen from another one.

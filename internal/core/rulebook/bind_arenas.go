@@ -131,6 +131,7 @@ func (b *surveyor) oneGround(n, otherwise *node) *Ground {
 	if g.Sight = b.sight(n.get("sight")); otherwise != nil {
 		g.Sight = b.sight(otherwise.get("sight"))
 	}
+	g.Index()
 	return g
 }
 

@@ -49,6 +49,7 @@ func (g *Ground) With(gates uint16) *Ground {
 			now.Walls = append(now.Walls, w)
 		}
 	}
+	now.Index()
 	return &now
 }
 

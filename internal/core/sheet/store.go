@@ -226,12 +226,16 @@ func (st *Store) SetPos(r *Row, f *Field, x, y int64) bool {
 	return true
 }
 
-// SetHeight is Set for how high a place is; it does nothing where places have two lengths.
-func (st *Store) SetHeight(r *Row, f *Field, z int64) bool {
-	if f.Type != Position3 || r.N[f.slot+2] == z {
+// SetPlace is Set for a position of two lengths, which has no z, or three.
+func (st *Store) SetPlace(r *Row, f *Field, x, y, z int64) bool {
+	if f.Type != Position3 {
+		return st.SetPos(r, f, x, y)
+	}
+	n := r.N[f.slot : f.slot+3]
+	if n[0] == x && n[1] == y && n[2] == z {
 		return false
 	}
-	r.N[f.slot+2] = z
+	n[0], n[1], n[2] = x, y, z
 	st.mark(r, f)
 	return true
 }

@@ -128,7 +128,8 @@ const types = new Set(['integer', 'number', 'flag', 'choice', 'text'])
 const settable = (s: Sheet) => s.fields().filter((f) => f.own && types.has(f.type))
 
 function written(f: FieldInfo, text: string): unknown {
-  if (f.type === 'integer' || f.type === 'number') return Number(text)
+  const number = Number(text)
+  if ((f.type === 'integer' || f.type === 'number') && !Number.isNaN(number)) return number
   if (f.type === 'flag') return text.trim() === 'yes' || text.trim() === 'true'
   return text.trim()
 }

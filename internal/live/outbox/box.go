@@ -1,6 +1,7 @@
 package outbox
 
 import (
+	"slices"
 	"sync"
 
 	"turnvex.example/turnvex/internal/live/safe"
@@ -20,10 +21,24 @@ const mostKept = 64
 // connection is to end. It tells whether the connection goes on. The list is good until it returns.
 type Writer func(list []*Frame, bye *wire.Bye) bool
 
+// Took is how much of a frame was taken at once.
+type Took uint8
+
+// Whoever takes Part of a frame keeps the rest, and writes it when the writer is called next.
+const (
+	Nothing Took = iota
+	Part
+	All
+)
+
+// Trier writes a frame if it can do so without waiting.
+type Trier func(*Frame) Took
+
 // Box is the queue of one connection. It may be used by several goroutines.
 //
 // Invariants:
-//  1. the writer is called by one goroutine at a time, which is there only while
+//  1. the writer and the trier are called by one goroutine at a time. Who puts a frame
+//     when nothing waits tries it; a goroutine of the writer's is there only while
 //     something waits;
 //  2. frames are handed to it in the order in which they were put, each once;
 //  3. after a bye nothing is put.
@@ -34,7 +49,10 @@ type Box struct {
 	bytes int       // guarded by mu; of queue
 	bye   *wire.Bye // guarded by mu
 	write Writer    // guarded by mu; nil until Serve
+	try   Trier     // guarded by mu; nil where every frame waits for the writer
 	busy  bool      // guarded by mu; the writer is at it
+	owes  bool      // guarded by mu; a part of a frame is yet to be written
+	cut   bool      // guarded by mu; nothing that waits is written any more
 	over  bool      // guarded by mu; the writer has said that the connection does not go on
 	full  *wire.Bye
 
@@ -48,10 +66,10 @@ func NewBox(full *wire.Bye) *Box {
 	return b
 }
 
-// Serve begins to write, with what has waited until now.
-func (b *Box) Serve(w Writer) {
+// Serve begins to write, with what has waited until now. Frames are tried first, unless try is nil.
+func (b *Box) Serve(w Writer, try Trier) {
 	b.mu.Lock()
-	b.write = w
+	b.write, b.try = w, try
 	b.wakeLocked()
 	b.mu.Unlock()
 }
@@ -65,12 +83,33 @@ func (b *Box) Put(f *Frame) {
 	case len(b.queue) >= MostFrames || b.bytes+len(f.Data) > MostBytes && b.bytes > 0:
 		b.endLocked(*b.full)
 		f.Free()
+	case b.try != nil && !b.busy && !b.over && len(b.queue) == 0:
+		b.tryLocked(f)
 	default:
 		b.queue = append(b.queue, f)
 		b.bytes += len(f.Data)
 	}
 	b.wakeLocked()
 	b.mu.Unlock()
+}
+
+// tryLocked writes a frame at once, as far as that goes; what does not waits for the writer. Meanwhile others may put.
+func (b *Box) tryLocked(f *Frame) {
+	b.busy = true
+	b.mu.Unlock()
+	took := b.try(f)
+	b.mu.Lock()
+	b.busy = false
+	switch {
+	case took == Nothing && (b.over || b.cut):
+		f.Free()
+	case took == Nothing:
+		b.queue = slices.Insert(b.queue, 0, f)
+		b.bytes += len(f.Data)
+	default:
+		b.owes = took == Part
+		f.Free()
+	}
 }
 
 // End makes the connection end after what waits, with a reason. Only the first one counts.
@@ -87,7 +126,7 @@ func (b *Box) Cut() {
 	for _, f := range b.queue {
 		f.Free()
 	}
-	b.queue, b.bytes = nil, 0
+	b.queue, b.bytes, b.cut = nil, 0, true
 	b.endLocked(wire.Bye{})
 	b.wakeLocked()
 	b.mu.Unlock()
@@ -102,7 +141,7 @@ func (b *Box) endLocked(bye wire.Bye) {
 
 // wakeLocked sees to it that somebody writes, if there is something to write.
 func (b *Box) wakeLocked() {
-	if b.busy || b.over || b.write == nil || len(b.queue) == 0 && b.bye == nil {
+	if b.busy || b.over || b.write == nil || len(b.queue) == 0 && b.bye == nil && !b.owes {
 		return
 	}
 	b.busy = true
@@ -118,8 +157,8 @@ func (b *Box) drain() {
 
 func (b *Box) writeAll() {
 	for {
-		list, bye := b.Take()
-		if len(list) == 0 && bye == nil {
+		list, bye, owes := b.take()
+		if len(list) == 0 && bye == nil && !owes {
 			return
 		}
 		goesOn := b.write(list, bye)
@@ -146,17 +185,22 @@ func (b *Box) finish() {
 // write the writer is not busy any more. The caller frees each frame; the list is good until the next Take. It is for
 // who writes without Serve.
 func (b *Box) Take() (list []*Frame, bye *wire.Bye) {
+	list, bye, _ = b.take()
+	return list, bye
+}
+
+func (b *Box) take() (list []*Frame, bye *wire.Bye, owes bool) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
-	list = b.queue
-	b.queue, b.taken, b.bytes = b.taken[:0], list, 0
-	if len(list) == 0 && b.bye == nil {
+	list, owes = b.queue, b.owes
+	b.queue, b.taken, b.bytes, b.owes = b.taken[:0], list, 0, false
+	if len(list) == 0 && b.bye == nil && !owes {
 		b.busy = false
 	}
 	if cap(list) > mostKept {
 		b.taken = nil
 	}
-	return list, b.bye
+	return list, b.bye, owes
 }
 
 // Load tells how much waits.

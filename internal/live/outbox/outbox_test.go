@@ -17,33 +17,52 @@ func frame(data string) *outbox.Frame {
 	return f
 }
 
-// TestOrderAndSharing: every box gets every shared frame, in order, while others put and take; a frame's bytes are its
-// own until the last box has freed it.
+// TestOrderAndSharing: every box gets every shared frame, in order, while others put and take, whether it is tried
+// first or not; what is left of a frame is written before the next is tried; a frame's bytes are its own until the last
+// box has freed it.
 func TestOrderAndSharing(t *testing.T) {
 	const boxes, rounds = 8, 3000
 	var all []*outbox.Box
 	var takers sync.WaitGroup
-	for range boxes {
+	for n := range boxes {
 		b := outbox.NewBox(&wire.Bye{Code: "full"})
 		all = append(all, b)
 		takers.Add(1)
-		next := 0
-		b.Serve(func(list []*outbox.Frame, bye *wire.Bye) bool {
-			for _, f := range list {
-				if want := fmt.Sprint("frame ", next); string(f.Data) != want {
-					t.Errorf("%q came, not %q", f.Data, want)
+		next, owes, tried := 0, false, 0
+		comes := func(f *outbox.Frame) {
+			if want := fmt.Sprint("frame ", next); string(f.Data) != want {
+				t.Errorf("%q came, not %q", f.Data, want)
+			}
+			next++
+		}
+		var try outbox.Trier
+		if n%2 == 1 {
+			try = func(f *outbox.Frame) outbox.Took {
+				tried++
+				took := outbox.Took(tried * n / 2 % 3)
+				if owes {
+					t.Error("it is tried while a part is left")
 				}
+				if owes = took == outbox.Part; took != outbox.Nothing {
+					comes(f)
+				}
+				return took
+			}
+		}
+		b.Serve(func(list []*outbox.Frame, bye *wire.Bye) bool {
+			owes = false
+			for _, f := range list {
+				comes(f)
 				f.Free()
-				next++
 			}
 			if bye != nil {
-				if next != rounds || bye.Code != "over" || bye.Is != "bye" {
+				if next != rounds || try != nil && tried == 0 || bye.Code != "over" || bye.Is != "bye" {
 					t.Errorf("after %d frames: %+v", next, bye)
 				}
 				takers.Done()
 			}
 			return true
-		})
+		}, try)
 	}
 	for i := range rounds {
 		for { // no more ahead than a box may hold

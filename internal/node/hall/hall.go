@@ -7,6 +7,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"turnvex.example/turnvex/internal/core/code"
@@ -31,7 +32,8 @@ type Hall struct {
 
 	Listing *directory.Watchers
 	Tallies *directory.Tallies
-	faces   sync.Map // of *rulebook.Book to *face
+	faces   sync.Map     // of *rulebook.Book to *face
+	begun   atomic.Int64 // how many lobbies have begun to tick here
 
 	quick   nameLocks // by rulebook; one is held while a lobby is looked for or opened for a party
 	mu      sync.Mutex

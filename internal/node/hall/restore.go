@@ -40,7 +40,7 @@ func (h *Hall) Restore(book *rulebook.Book, x *ledger.Left) (err error) {
 	l.memory.gap = x.Gap
 	l.memory.keep(l.room, x.After)
 	ticks := time.Duration(m.Tick()) * time.Second / time.Duration(book.Rate)
-	l.pace.begin(h.beginning().Add(-ticks).Truncate(time.Microsecond))
+	l.pace.begin(h.spread(h.beginning().Add(-ticks), book.Rate))
 	for conn, seats := range m.Conns() {
 		l.seats.keys[conn] = &heldSeats{seats: seats}
 		for _, id := range seats {

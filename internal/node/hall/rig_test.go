@@ -155,7 +155,7 @@ func (r *rig) tryJoin(l *hall.Lobby, j hall.Joining) (*player, error) {
 		return nil, err
 	}
 	p := &player{Client: c, r: r, copy: r.kept}
-	c.Serve(p.take)
+	c.Serve(p.take, nil)
 	pass(aTick)
 	return p, nil
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/rand"
 	"log/slog"
+	"math"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -66,13 +67,24 @@ func newRoom(h *Hall, id, name string, book *rulebook.Book, s lobby.Setup, m *lo
 	}
 	r.loopOver = sync.OnceFunc(func() { close(r.done); h.running.Done() })
 	r.jobsOver = sync.OnceFunc(func() { close(r.ended) })
-	r.pace.begin(h.beginning())
-	r.opened = r.pace.began()
+	r.opened = h.beginning()
+	r.pace.begin(h.spread(r.opened, book.Rate))
 	return r
 }
 
 // beginning is now, as exactly as the database keeps it.
 func (h *Hall) beginning() time.Time { return h.cfg.Now().Truncate(time.Microsecond) }
+
+// spread is a beginning less than a tick before another one, so that the lobbies of a node tick evenly over the time of
+// a tick, also those that were opened, or came back, together. Each is put where the ones before left most room, by
+// the golden section.
+func (h *Hall) spread(began time.Time, rate int) time.Time {
+	const golden = 0.6180339887498949
+	tick := time.Second / time.Duration(rate)
+	_, part := math.Modf(float64(h.begun.Add(1)-1) * golden)
+	back := (time.Duration(began.UnixNano()) - time.Duration(part*float64(tick))) % tick
+	return began.Add(-(back + tick) % tick).Truncate(time.Microsecond)
+}
 
 // nothingMore lets nobody wait for the loop any more.
 func (l *room) nothingMore() {

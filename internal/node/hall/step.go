@@ -15,7 +15,7 @@ func (l *Lobby) take(in *step.Input) *step.Output {
 	if in.Kind == step.Intent {
 		l.verdicts[out.Verdict.Code]++
 	}
-	if l.seats.secret && (in.Kind != step.Tick || l.m.State() != l.seats.stood) {
+	if l.seats.secret && (!inPlay(in) || l.m.State() != l.seats.stood) {
 		l.seats.noteSeats()
 	}
 	l.shows.notices(out.Notices)
@@ -23,6 +23,15 @@ func (l *Lobby) take(in *step.Input) *step.Output {
 		l.carryOut(out.Effects)
 	}
 	return out
+}
+
+// inPlay tells whether an input is of those that come all the time, and seat nobody.
+func inPlay(in *step.Input) bool {
+	switch in.Verb {
+	case step.Steer, step.Claim, step.Face, step.Act:
+		return in.Kind == step.Intent
+	}
+	return in.Kind == step.Tick
 }
 
 // carryOut does what the authority asks for.

@@ -71,7 +71,7 @@ func (p *person) come() bool {
 			p.mu.Lock()
 			p.at, p.to, p.conn, p.gone, p.in = n, n.run, c, false, false
 			p.mu.Unlock()
-			c.Serve(func(list []*outbox.Frame, bye *wire.Bye) bool { return p.take(c, list, bye) })
+			c.Serve(func(list []*outbox.Frame, bye *wire.Bye) bool { return p.take(c, list, bye) }, nil)
 			return true
 		}
 	}

@@ -157,7 +157,7 @@ func TestCopiesAreOfOnePast(t *testing.T) {
 				came = append(came, fmt.Sprint(m.Is, m.Kept))
 			}
 			return bye == nil
-		})
+		}, nil)
 		lives, _ := c.Now()
 		if lived := (lives - died) / int64(w.book.Rate); lived < 2 || lived > 6 { // it had a node for some of eight
 			t.Errorf("the lobby has lived %d s since", lived)

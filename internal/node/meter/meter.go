@@ -22,13 +22,20 @@ type Meter struct {
 	late     prometheus.Histogram
 	took     prometheus.Histogram
 	verdicts *prometheus.CounterVec
-	messages *prometheus.CounterVec
-	bytes    *prometheus.CounterVec
+	in, out  flow
 	answers  *prometheus.CounterVec
 	slow     prometheus.Counter
 	overs    prometheus.Counter
 	refused  prometheus.Counter
 	past     history
+}
+
+// flow counts what goes one way.
+type flow struct{ messages, bytes prometheus.Counter }
+
+func (f *flow) add(messages, bytes int) {
+	f.messages.Add(float64(messages))
+	f.bytes.Add(float64(bytes))
 }
 
 // spans are the bounds of how long something takes, in seconds.
@@ -43,12 +50,14 @@ func New() *Meter {
 		took: prometheus.NewHistogram(prometheus.HistogramOpts{Name: "turnvex_tick_seconds",
 			Help: "how long a turn of a lobby's loop took, publishing included", Buckets: spans}),
 		verdicts: vec("turnvex_verdicts_total", "intents that were answered, by the code of the answer", "code"),
-		messages: vec("turnvex_live_messages_total", "messages of live connections, by direction", "direction"),
-		bytes:    vec("turnvex_live_bytes_total", "bytes of these messages, before compression and TLS", "direction"),
 		answers:  vec("turnvex_http_answers_total", "answers over HTTP, by status", "status"),
 		slow: prometheus.NewCounter(prometheus.CounterOpts{Name: "turnvex_connections_too_slow_total",
 			Help: "live connections that were ended because they did not take what was sent"}),
 	}
+	messages := vec("turnvex_live_messages_total", "messages of live connections, by direction", "direction")
+	bytes := vec("turnvex_live_bytes_total", "bytes of these messages, before compression and TLS", "direction")
+	m.in = flow{messages.WithLabelValues("in"), bytes.WithLabelValues("in")}
+	m.out = flow{messages.WithLabelValues("out"), bytes.WithLabelValues("out")}
 	m.overs = prometheus.NewCounter(prometheus.CounterOpts{Name: "turnvex_lobbies_taken_over_total",
 		Help: "lobbies of nodes that were dead, which go on here"})
 	m.refused = prometheus.NewCounter(prometheus.CounterOpts{Name: "turnvex_posts_refused_total",
@@ -56,7 +65,7 @@ func New() *Meter {
 	m.all.MustRegister(prometheus.NewCounterFunc(prometheus.CounterOpts{Name: "turnvex_faults_total",
 		Help: "faults of the program itself that ended a request, a lobby or a task; the log says where"},
 		func() float64 { return float64(safe.Faults()) }))
-	m.all.MustRegister(m.refused, m.overs, m.late, m.took, m.verdicts, m.messages, m.bytes, m.answers, m.slow,
+	m.all.MustRegister(m.refused, m.overs, m.late, m.took, m.verdicts, messages, bytes, m.answers, m.slow,
 		collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}))
 	return m
 }
@@ -112,14 +121,12 @@ func (m *Meter) Turn(late, took time.Duration, verdicts map[code.Code]int) {
 
 // In counts a message that came over a live connection, Out those that went.
 func (m *Meter) In(bytes int) {
-	m.messages.WithLabelValues("in").Inc()
-	m.bytes.WithLabelValues("in").Add(float64(bytes))
+	m.in.add(1, bytes)
 }
 
 // Out counts messages that went over a live connection.
 func (m *Meter) Out(messages, bytes int) {
-	m.messages.WithLabelValues("out").Add(float64(messages))
-	m.bytes.WithLabelValues("out").Add(float64(bytes))
+	m.out.add(messages, bytes)
 }
 
 // Refuse counts a post that was refused. A nil meter counts nothing.

@@ -48,6 +48,7 @@ type conn struct {
 	watched func() // and for who watches, or nil
 	s       *Socket
 	ws      *websocket.Conn
+	line    *line
 	enc     replica.Encoding
 	client  *hall.Client
 	at      *hall.Lobby // that it is to
@@ -138,7 +139,7 @@ func (c *conn) serve() {
 	c.limit = newInputLimit(c.client.Count())
 	c.moves.to = c.client
 	c.timer = safe.After(firstPing, "ping a connection", c.ping)
-	c.client.Serve(c.write)
+	c.client.Serve(c.write, c.try)
 	err := c.reader(c.message)
 	c.timer.Stop()
 	if err == nil { // first, so that why it ended is not taken for a word of the service
@@ -146,6 +147,19 @@ func (c *conn) serve() {
 	}
 	c.client.EndFor(err)
 	c.client.Lost()
+}
+
+// try writes a frame at once, if the system takes it.
+func (c *conn) try(f *outbox.Frame) outbox.Took {
+	if !f.Anyway && !c.s.held() {
+		return outbox.Nothing // the writer sees to it
+	}
+	took := c.line.try(f)
+	if took != outbox.Nothing {
+		c.s.Meter.Out(1, len(f.Data))
+		point.Pass(point.Sent)
+	}
+	return took
 }
 
 // write writes what waits, and tells whether the connection goes on.
@@ -163,7 +177,12 @@ func (c *conn) write(list []*outbox.Frame, bye *wire.Bye) bool {
 		size += len(f.Data)
 	}
 	c.s.Meter.Out(len(list), size)
-	if err := WriteFrames(c.ws, list, c.s.Patience); err != nil {
+	err := c.line.writeAll(list, c.s.Patience)
+	for _, f := range list {
+		f.Free()
+	}
+	point.Pass(point.Sent)
+	if err != nil {
 		if late := net.Error(nil); errors.As(err, &late) && late.Timeout() {
 			c.s.Meter.Slow()
 			c.client.Stuck()
@@ -196,19 +215,6 @@ func (c *conn) ping() {
 	if c.client.Ended() == nil {
 		c.timer.Reset(pingEvery)
 	}
-}
-
-// WriteFrames writes frames to a connection and frees them, within a time in all.
-func WriteFrames(ws *websocket.Conn, list []*outbox.Frame, within time.Duration) (err error) {
-	ws.SetWriteDeadline(time.Now().Add(within))
-	for _, f := range list {
-		if err == nil {
-			err = ws.WriteMessage(messageType[f.Enc], f.Data)
-		}
-		f.Free()
-	}
-	point.Pass(point.Sent)
-	return err
 }
 
 // messageType is the kind of WebSocket message of each encoding.

@@ -82,11 +82,12 @@ func (s *Socket) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		ReadBufferSize:  readBuffer,
 		CheckOrigin:     func(*http.Request) bool { return true },
 	}
-	ws, err := up.Upgrade(roughWriter{w, s.Rough}, r, nil)
+	var raw *line
+	ws, err := up.Upgrade(roughWriter{w, s.Rough, &raw}, r, nil)
 	if err != nil {
 		return // the library has answered
 	}
-	c := &conn{s: s, ws: ws, enc: enc, who: who, most: 2 * wire.MaxMessage,
+	c := &conn{s: s, ws: ws, line: raw, enc: enc, who: who, most: 2 * wire.MaxMessage,
 		from: s.Doors.AddressOf(r), since: time.Now()}
 	c.countControls()
 	err = c.hello(r)
@@ -177,6 +178,7 @@ func (s *Socket) handshake(r *http.Request) (enc replica.Encoding, who *account.
 type roughWriter struct {
 	http.ResponseWriter
 	network rough.Network
+	line    **line
 }
 
 // Hijack gives the connection out of the HTTP server's hands.
@@ -188,7 +190,8 @@ func (w roughWriter) Hijack() (net.Conn, *bufio.ReadWriter, error) {
 	if tcp, ok := c.(interface{ SetWriteBuffer(int) error }); ok {
 		tcp.SetWriteBuffer(sendBuffer)
 	}
-	return w.network.Wrap(c), rw, nil
+	*w.line = newLine(w.network.Wrap(c))
+	return *w.line, rw, nil
 }
 
 // originAllowed lets programs in, which send no origin, the console, and what the operator allows.

@@ -17,7 +17,8 @@ import (
 // Parts are the clients of benchmarks, in processes of their own so that what they take is not counted as the
 // service's.
 func Parts() map[string]field.Part {
-	return map[string]field.Part{"idle-clients": idleClients, "load-clients": loadClients, "frame-sink": frameSink}
+	return map[string]field.Part{"idle-clients": idleClients, "load-clients": loadClients, "frame-sink": frameSink,
+		"light-clients": lightClients}
 }
 
 // idleClients connects with the codes and tokens that it reads, and waits until the input ends.

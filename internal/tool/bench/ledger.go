@@ -179,7 +179,7 @@ func published(ctx context.Context, f *field.Field, sure bool) (took []time.Dura
 			f.Free()
 		}
 		return bye == nil
-	})
+	}, nil)
 	<-told // its snapshot
 	for n := range f.Size(200, 7) {
 		began := time.Now()

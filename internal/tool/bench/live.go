@@ -1,41 +1,29 @@
 package bench
 
 import (
+	"bufio"
 	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
-	"io"
-	"net"
-	"net/http"
 	"os"
-	"sync"
 	"testing"
 	"time"
-
-	"github.com/gorilla/websocket"
 
 	"turnvex.example/turnvex/internal/core/lobby"
 	"turnvex.example/turnvex/internal/core/replica"
 	"turnvex.example/turnvex/internal/core/rulebook"
 	"turnvex.example/turnvex/internal/core/sheet"
 	"turnvex.example/turnvex/internal/core/step"
-	"turnvex.example/turnvex/internal/live/outbox"
-	"turnvex.example/turnvex/internal/node/socket"
 	"turnvex.example/turnvex/internal/tool/field"
 	"turnvex.example/turnvex/internal/tool/load"
-	"turnvex.example/turnvex/internal/wire"
 )
 
 func liveBenchmarks() []Benchmark {
 	return []Benchmark{
 		{"live-encode", "a tick of a 100-player match made into deltas for its 100 clients", encodeTick},
-		{
-			"live-fanout",
-			"frames through the service's connections against a bare loop that writes the same frames to the same " +
-				"sockets",
-			fanOut,
-		},
+		{"live-delivery", "the node's processor for each delta that it delivers, against that of a bare write of as " +
+			"many bytes", delivery},
 		{"live-bytes", "what clients are sent against the whole state and against a JSON Merge Patch each tick",
 			liveBytes},
 		{"live-latency", "an intent's way to every replica, with 1,000 clients on one node", liveLatency},
@@ -171,6 +159,12 @@ func liveLatency(t *Table) error {
 
 // loaded runs a load from a process of its own against a node in this one.
 func loaded(t *Table, cfg load.Config) (*load.Report, error) {
+	return loadedBy(t, cfg, "load-clients", func(string) {})
+}
+
+// loadedBy runs a load from a process that is another part of this program. Each line that it says is heard as it
+// comes; the last one is the report.
+func loadedBy(t *Table, cfg load.Config, part string, hear func(string)) (*load.Report, error) {
 	ctx := context.Background()
 	node, stop, err := t.Node(ctx)
 	if err != nil {
@@ -189,17 +183,27 @@ func loaded(t *Table, cfg load.Config) (*load.Report, error) {
 	if err != nil {
 		return nil, err
 	}
-	cmd, err := field.Command(ctx, "load-clients")
+	cmd, err := field.Command(ctx, part)
 	if err != nil {
 		return nil, err
 	}
 	cmd.Stdin = bytes.NewReader(data)
-	out, err := cmd.Output()
+	out, err := cmd.StdoutPipe()
+	if err == nil {
+		err = cmd.Start()
+	}
 	if err != nil {
 		return nil, err
 	}
+	last := ""
+	for lines := bufio.NewScanner(out); lines.Scan(); hear(last) {
+		last = lines.Text()
+	}
+	if err := cmd.Wait(); err != nil {
+		return nil, err
+	}
 	var r load.Report
-	return &r, json.Unmarshal(out, &r)
+	return &r, json.Unmarshal([]byte(last), &r)
 }
 
 // loadClients is the other side of loaded.
@@ -214,149 +218,4 @@ func loadClients(ctx context.Context, _ []string) error {
 		return err
 	}
 	return json.NewEncoder(os.Stdout).Encode(r)
-}
-
-// fanOut writes frames to sockets in two ways, in turns: as the lobbies' loops and connections do, and in a loop that
-// does nothing else. Another process reads them.
-func fanOut(t *Table) error {
-	const ahead = 8
-	conns, rounds := t.Size(200, 4), t.Size(4000, 32)
-	sockets, stop, err := sinks(conns)
-	if err != nil {
-		return err
-	}
-	defer stop()
-	for _, size := range []int{100, 1000} {
-		data := bytes.Repeat([]byte{'x'}, size)
-		raw := append([]byte{0x82, 126, byte(size >> 8), byte(size)}, data...)
-		if size < 126 {
-			raw = append([]byte{0x82, byte(size)}, data...)
-		}
-		ours, bare := time.Duration(0), time.Duration(0)
-		for range 4 { // in turns, so that the machine's noise meets both
-			d, err := throughBoxes(sockets, data, rounds/4, ahead)
-			if err != nil {
-				return err
-			}
-			ours += d
-			began := time.Now()
-			for range rounds / 4 {
-				for _, ws := range sockets {
-					if _, err := ws.NetConn().Write(raw); err != nil {
-						return err
-					}
-				}
-			}
-			bare += time.Since(began)
-		}
-		rate := func(d time.Duration) string { return fmt.Sprintf("%.0f", float64(conns*rounds)/d.Seconds()) }
-		t.Row(fmt.Sprintf("frames of %d bytes a second through the service", size), rate(ours), "")
-		t.Row("  in a bare loop", rate(bare), "")
-		t.Row("  the service against the loop", times(bare.Seconds()/ours.Seconds()), "≥ 0.80 ×")
-	}
-	return nil
-}
-
-// throughBoxes puts frames into a box for each connection, from which a writer of its own takes them, and waits until
-// all are written.
-func throughBoxes(sockets []*websocket.Conn, data []byte, rounds, ahead int) (time.Duration, error) {
-	var all, round sync.WaitGroup
-	errs := make(chan error, len(sockets))
-	boxes := make([]*outbox.Box, len(sockets))
-	for i, ws := range sockets {
-		boxes[i] = outbox.NewBox(&wire.Bye{Code: "too-slow"})
-		all.Add(1)
-		boxes[i].Serve(func(list []*outbox.Frame, bye *wire.Bye) bool {
-			if err := socket.WriteFrames(ws, list, 10*time.Second); err != nil {
-				errs <- err
-			}
-			for range list {
-				round.Done()
-			}
-			if bye != nil {
-				all.Done()
-			}
-			return true
-		})
-	}
-	began := time.Now()
-	for i := range rounds {
-		round.Add(len(sockets))
-		f := outbox.New(replica.CBOR)
-		f.Data = append(f.Data, data...)
-		for _, b := range boxes {
-			b.Put(f.Hold())
-		}
-		f.Free()
-		if i%ahead == ahead-1 {
-			round.Wait()
-		}
-	}
-	round.Wait()
-	took := time.Since(began)
-	for _, b := range boxes {
-		b.End(wire.Bye{})
-	}
-	all.Wait()
-	select {
-	case err := <-errs:
-		return 0, err
-	default:
-		return took, nil
-	}
-}
-
-// sinks opens WebSockets to another process that reads them and nothing else.
-func sinks(n int) ([]*websocket.Conn, func(), error) {
-	l, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		return nil, nil, err
-	}
-	arrived := make(chan *websocket.Conn)
-	up := websocket.Upgrader{WriteBufferPool: &sync.Pool{}, WriteBufferSize: 4096}
-	go http.Serve(l, http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if ws, err := up.Upgrade(w, r, nil); err == nil {
-			arrived <- ws
-		}
-	}))
-	cmd, err := field.Command(context.Background(), "frame-sink")
-	if err != nil {
-		return nil, nil, err
-	}
-	input, err := cmd.StdinPipe()
-	if err == nil {
-		err = cmd.Start()
-	}
-	if err != nil {
-		return nil, nil, err
-	}
-	fmt.Fprintln(input, l.Addr(), n)
-	out := make([]*websocket.Conn, n)
-	for i := range out {
-		out[i] = <-arrived
-	}
-	return out, func() {
-		for _, ws := range out {
-			ws.Close()
-		}
-		input.Close()
-		cmd.Wait()
-		l.Close()
-	}, nil
-}
-
-// frameSink opens connections and reads what comes without looking at it.
-func frameSink(context.Context, []string) error {
-	var address string
-	var n int
-	fmt.Scanln(&address, &n)
-	for range n {
-		ws, _, err := websocket.DefaultDialer.Dial("ws://"+address, nil)
-		if err != nil {
-			return err
-		}
-		go io.Copy(io.Discard, ws.NetConn())
-	}
-	fmt.Scanln() // until the input ends
-	return nil
 }

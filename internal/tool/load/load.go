@@ -142,6 +142,10 @@ func (r *run) wait(ctx context.Context, what string, d time.Duration) error {
 
 // gather signs everybody in, opens the lobbies and connects.
 func (r *run) gather(ctx context.Context) error {
+	return r.gatherBy(ctx, func(p *player, c *crew) error { return p.connect(ctx, r, c) })
+}
+
+func (r *run) gatherBy(ctx context.Context, connect func(*player, *crew) error) error {
 	size, err := r.lobbySize(ctx)
 	if err != nil {
 		return err
@@ -172,7 +176,7 @@ func (r *run) gather(ctx context.Context) error {
 	}
 	done.Store(0)
 	return Each(len(r.crews), func(i int) error {
-		err := r.launch(ctx, r.crews[i], i, size)
+		err := r.launch(ctx, r.crews[i], i, size, connect)
 		if n := done.Add(1); n%10 == 0 {
 			r.cfg.Progress(fmt.Sprintf("joining: %d of %d lobbies", n, len(r.crews)))
 		}
@@ -207,7 +211,7 @@ func (r *run) lobbySize(ctx context.Context) (int, error) {
 }
 
 // launch opens a lobby and brings its crew in.
-func (r *run) launch(ctx context.Context, c *crew, i, size int) error {
+func (r *run) launch(ctx context.Context, c *crew, i, size int, connect func(*player, *crew) error) error {
 	host := c.players[0]
 	err := patiently(ctx, func() error {
 		l, err := host.service(r.cfg.Service).
@@ -222,7 +226,7 @@ func (r *run) launch(ctx context.Context, c *crew, i, size int) error {
 		return fmt.Errorf("open a lobby: %w", err)
 	}
 	for _, p := range c.players {
-		if err := p.connect(ctx, r, c); err != nil {
+		if err := connect(p, c); err != nil {
 			return fmt.Errorf("join: %w", err)
 		}
 	}

@@ -28,6 +28,8 @@ type Report struct {
 	ToWhole  float64 `json:"bytes_against_whole_state"`
 	ToPatch  float64 `json:"bytes_against_merge_patch"`
 
+	Busiest float64 `json:"busiest_millisecond,omitempty"` // of a tick, against the mean
+
 	Intents    float64        `json:"intents_per_second"`
 	Refused    map[string]int `json:"refused"`
 	Verdict    Spread         `json:"intent_to_verdict_ms"`

@@ -133,7 +133,7 @@ func (c *crowd) fill(ctx context.Context, lobbies, players int) error {
 				}
 				client.Drained()
 				return bye == nil
-			})
+			}, nil)
 			mine = append(mine, seat{l, account, uint32(client.First())})
 			if _, err := l.Ask(ctx, account, &wire.Intent{Do: "ready"}); err != nil {
 				return err

@@ -50,7 +50,7 @@ func (l *limiter) pass(s *sheet.Schema, r *sheet.Row, now sheet.Tick) sheet.Mask
 		switch {
 		case t == nil:
 			l.told[key] = &told{at: now, value: r.Get(f)}
-		case now-t.at >= f.Every(r):
+		case now >= f.Due(r, t.at):
 			t.at, t.value, t.held = now, r.Get(f), false
 		default:
 			out.Clear(n)
@@ -71,7 +71,7 @@ func (l *limiter) due(s *sheet.Schema, st *sheet.Store, now sheet.Tick, list []c
 			return true
 		}
 		f := s.Fields(r.Kind)[key.no]
-		if now-t.at < f.Every(r) {
+		if now < f.Due(r, t.at) {
 			return false
 		}
 		t.held = false
@@ -100,7 +100,7 @@ func mergeChange(list []changed, r *sheet.Row, no int) []changed {
 func (l *limiter) next(s *sheet.Schema, st *sheet.Store) (at sheet.Tick) {
 	for _, key := range l.held {
 		if r := st.Get(key.id); r != nil {
-			if due := l.told[key].at + s.Fields(r.Kind)[key.no].Every(r); at == 0 || due < at {
+			if due := s.Fields(r.Kind)[key.no].Due(r, l.told[key].at); at == 0 || due < at {
 				at = due
 			}
 		}

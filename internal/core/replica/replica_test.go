@@ -147,6 +147,7 @@ func (o *onlooker) check(b *rulebook.Book, st *sheet.Store, h history, now sheet
 				}
 				if must && (f == b.F.Player.Pos || f == b.F.Player.Yaw || f == b.F.Player.Pitch || f == b.F.Piece.Pos) {
 					must, may, within = o.distance(b, st, r)
+					within = max(within, f.Rate)
 				}
 				v, seen := s.Get(f.Name)
 				switch {
@@ -307,9 +308,11 @@ record: {stirs: {value: me.open, keep: total}, seen: {value: me.open, keep: best
 // others come back with an old copy. After every publishing each onlooker's copy, in both encodings, is exactly what it
 // may see, and the feed knows it.
 func TestCopiesEqualTheTruth(t *testing.T) {
+	beat := strings.Replace(book, "movement: {speed: 8m/s", "movement: {update: 300ms, speed: 8m/s", 1)
 	cone := strings.Replace(book, "update: 400ms}", "update: 400ms, angle: 130deg}", 1)
 	for name, src := range map[string]string{"near": book, // where one sees far, one may come back with an old copy
-		"far":  strings.Replace(book, ", sight: {near: 4m, far: 9m, update: 400ms}", "", 1),
+		"far":  strings.Replace(beat, ", sight: {near: 4m, far: 9m, update: 400ms}", "", 1),
+		"beat": beat,
 		"cone": cone, "tall": strings.NewReplacer("height: 20m,", "height: 20m, tall: 9m,", "speed: 8m/s",
 			"speed: 8m/s, jump: 9m/s", "{number: 3,", "{number: 3, tall: 3m,").Replace(cone)} {
 		t.Run(name, func(t *testing.T) { copiesEqual(t, src) })

@@ -156,12 +156,12 @@ func (s *sights) look(sight *Sight, g *sighting, field *sheet.Field, now sheet.T
 	case g.seen && g.at == at && g.way == way:
 		return
 	case g.seen:
-		every := field.Every(g.row)
+		due := field.Due(g.row, g.told)
 		if d > sight.Near*sight.Near {
-			every = max(every, sight.Every)
+			due = max(due, g.told+sight.Every)
 		}
-		if now-g.told < every {
-			s.next = sheet.Sooner(s.next, g.told+every)
+		if now < due {
+			s.next = sheet.Sooner(s.next, due)
 			return
 		}
 	}

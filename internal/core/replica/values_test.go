@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"strings"
 	"testing"
 
 	"turnvex.example/turnvex/internal/core/replica"
@@ -420,5 +421,44 @@ func TestRates(t *testing.T) {
 	tell(32)
 	if next := feed.Due(st, nobody); next != 0 {
 		t.Errorf("a sheet that is gone is due at %d", next)
+	}
+}
+
+// TestBeat: fields that are told in the same ticks are told at once when they begin to change, and from then on in the
+// ticks that their rate divides, whoever began when.
+func TestBeat(t *testing.T) {
+	s := &sheet.Schema{}
+	pos, _ := s.Add(sheet.Player, sheet.Field{Name: "pos", Type: sheet.Position, Rate: 4, Beat: true})
+	st, face := sheet.NewStore(s), replica.NewFace(s, nil)
+	one, two := st.Add(sheet.Player), st.Add(sheet.Player)
+	feed, v := replica.NewFeed(face), &replica.Viewer{}
+	c := taken(t, face, feed, v, st)
+	st.ClearChanges()
+	var desk replica.Desk
+	var told []string
+	for now := sheet.Tick(6); now < 18; now++ {
+		if now != 15 { // somebody who stops is told where, when it is time
+			st.SetPos(one, pos, int64(now), 0)
+		}
+		if now > 8 {
+			st.SetPos(two, pos, int64(now), 1)
+		}
+		was := []int64{c.Sheet(one.ID).Int("pos"), c.Sheet(two.ID).Int("pos")}
+		feed.Begin(&desk, st, st.Changes(), now)
+		plan := feed.Plan(v)
+		if err := (&onlooker{viewer: v, copy: c}).take(feed.Write(nil, v, &plan)); err != nil {
+			t.Fatal(err)
+		}
+		feed.End()
+		st.ClearChanges()
+		for i, r := range []*sheet.Row{one, two} {
+			if x := c.Sheet(r.ID).Int("pos"); x != was[i] {
+				told = append(told, fmt.Sprintf("%d: %d at %d", now, i+1, x))
+			}
+		}
+	}
+	want := "6: 1 at 6, 8: 1 at 8, 9: 2 at 9, 12: 1 at 12, 12: 2 at 12, 16: 1 at 16, 16: 2 at 16"
+	if got := strings.Join(told, ", "); got != want {
+		t.Errorf("told is %s\nwanted  %s", got, want)
 	}
 }

@@ -118,6 +118,13 @@ func (b *surveyor) ground() {
 		b.upwards(n)
 	}
 	b.facing()
+	if every := b.ticks(b.top.get("movement"), "update"); every > 0 {
+		for _, f := range []*sheet.Field{k.F.Player.Pos, k.F.Player.Yaw, k.F.Player.Pitch} {
+			if f != nil {
+				f.Rate, f.Beat = every, true
+			}
+		}
+	}
 	b.spawnPoints()
 }
 

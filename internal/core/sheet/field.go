@@ -146,6 +146,8 @@ type Field struct {
 	RateBy *Field `json:"-"` // a choice; nil for one Rate for all
 	Rates  []Tick `json:"-"` // by its value
 
+	Beat bool `json:"-"` // it is sent in the same ticks for all sheets: those that Rate divides
+
 	slot int // index of the first slot in N, or in S for a Text
 }
 
@@ -155,6 +157,15 @@ func (f *Field) Every(r *Row) Tick {
 		return f.Rates[r.N[f.RateBy.slot]]
 	}
 	return f.Rate
+}
+
+// Due is the first wall tick in which a sheet's field may be sent that was sent last in another one.
+func (f *Field) Due(r *Row, sent Tick) Tick {
+	every := f.Every(r)
+	if f.Beat && every > 0 {
+		return (sent/every + 1) * every
+	}
+	return sent + every
 }
 
 // SeenBy says who sees the field, as rulebooks do.

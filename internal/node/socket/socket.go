@@ -70,20 +70,6 @@ type Socket struct {
 	heldAt    atomic.Int64 // when the lease was last seen to hold, since began
 }
 
-// held tells whether the lease holds. Asking its clock takes the system as long as a fifth of a write, so that what was
-// seen within the last millisecond counts.
-func (s *Socket) held() bool {
-	now := int64(time.Since(s.began))
-	if at := s.heldAt.Load(); at > 0 && now-at < int64(time.Millisecond) {
-		return true
-	}
-	holds := s.lease.Holds()
-	if holds {
-		s.heldAt.Store(now)
-	}
-	return holds
-}
-
 // New returns the live socket of a node. It ends the connections of those who sign out.
 func New(cfg Config) *Socket {
 	if cfg.Patience == 0 {

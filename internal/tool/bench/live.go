@@ -171,8 +171,10 @@ func loadedBy(t *Table, cfg load.Config, part string, hear func(string)) (*load.
 		return nil, err
 	}
 	defer stop()
-	if _, _, err := node.Library.Load(ctx, []byte(throngBook)); err != nil {
-		return nil, err
+	for _, src := range []string{throngBook, slowBook} {
+		if _, _, err := node.Library.Load(ctx, []byte(src)); err != nil {
+			return nil, err
+		}
 	}
 	cfg.Service, cfg.Real, cfg.Seed = node.Address, true, 1
 	if t.Short {

@@ -123,7 +123,11 @@ func described(b *rulebook.Book) (out []string) {
 		say("zone %s: %s", z.Name, z.Title)
 	}
 	if b.Ground != nil && b.Ground.Sight != nil {
-		say("positions are told every %v", *b.Ground.Sight)
+		s, cone := *b.Ground.Sight, rulebook.Cone{}
+		if s.Cone != nil {
+			cone = *s.Cone
+		}
+		say("positions are told to %d and %d mm, every %d ticks, within %v", s.Near, s.Far, s.Every, cone)
 	}
 	if b.Arenas != nil {
 		for _, a := range b.Grounds {

@@ -163,11 +163,12 @@ func TestConsole(t *testing.T) {
 // pause; the end by an operator with a reason, which stands in the audit trail at once; and looking back at all of it,
 // in the truth and as a seat saw it.
 func TestConsolePlays(t *testing.T) {
+	book := variant(t, "hold: 5s", "hold: 10m") // the seats stay until another page has been opened
 	s := console(t, operatorKey)
 	s.open("/")
 	s.press("Play a match here")
-	s.see(`!!document.querySelector('[data-play=duel]')`)
-	s.must("play", s.Click(`[data-play=duel]`))
+	s.see(`!!document.querySelector('[data-play=` + book + `]')`)
+	s.must("play", s.Click(`[data-play=`+book+`]`))
 	s.see(`document.querySelectorAll('[data-panel]').length === 2`)
 	s.see(`[...document.querySelectorAll('[data-panel] [data-test=phase]')].every(p => p.innerText === 'Play')`)
 	panel := func(i int) string { return fmt.Sprintf(`document.querySelectorAll('[data-panel]')[%d]`, i) }

@@ -139,7 +139,11 @@ func (c *conn) serve() {
 	c.limit = newInputLimit(c.client.Count())
 	c.moves.to = c.client
 	c.timer = safe.After(firstPing, "ping a connection", c.ping)
-	c.client.Serve(c.write, c.try)
+	try := c.try
+	if c.line.raw == nil {
+		try = nil
+	}
+	c.client.Serve(c.write, try)
 	err := c.reader(c.message)
 	c.timer.Stop()
 	if err == nil { // first, so that why it ended is not taken for a word of the service

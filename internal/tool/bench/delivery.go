@@ -48,7 +48,8 @@ func delivery(t *Table) error {
 		if err != nil {
 			return err
 		}
-		t.Row("  with positions in each second tick, deltas against those in each", times(fewer.Messages/r.Messages), "")
+		t.Row("  with positions in each second tick, deltas against those in each",
+			times(fewer.Messages/r.Messages), "")
 		share := func(u usage) float64 { return float64(u.processor) / float64(u.over) }
 		t.Row("  and processor",
 			times(share(slow)/share(used)), "≤ 0.5 ×")

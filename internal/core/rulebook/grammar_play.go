@@ -26,8 +26,8 @@ var movementObject = &object{
 			"walks " +
 			"up, from `0deg` to `89deg`."},
 		{name: "update", spec: duration(0, 10*second), def: "0", doc: "How often positions, and where players " +
-			"look, are sent, in the same ticks for everybody: `100ms` leaves little more than half of the deltas " +
-			"of a match of 20 ticks a second. Everything else is sent at once. Clients draw what lies between two " +
+			"look, are sent, in the same ticks for everybody: `100ms` leaves little more than half of the messages " +
+			"to clients at 20 ticks a second. Everything else is sent at once. Clients draw what lies between two " +
 			"updates. Default: in each tick."},
 		{name: "flies", spec: flag, def: "false", doc: "On a tall ground, whether players fly or swim: they steer " +
 			"up and " +

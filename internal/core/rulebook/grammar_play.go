@@ -207,8 +207,8 @@ var aimObject = &object{
 	doc: "What an action reaches. Its effects and `miss` can read where the aim began, where it stopped and its " +
 		"direction as `aim.from`, `aim.to` and `aim.dir` (in thousandths). A line stops at the one it hits, " +
 		"at a wall, a floor, the edge of the ground or the end of its reach: `aim.met` is `body`, `wall`, `floor`, " +
-		"`edge` or `nothing`. Where sight ends, a body that the player does not see is told by neither. An area " +
-		"stops at its centre.",
+		"`edge` or `nothing`. Where sight is limited, neither of them tells of a body that the player does not " +
+		"see. An area stops at its centre.",
 	example: `actions:
   hook:
     aim: {kind: line, reach: 20m, thick: 1m, who: rivals, walls: ignore}

@@ -14,7 +14,8 @@ type Lease struct {
 	epoch atomic.Int64
 }
 
-// Holds tells whether the lease lasts. Nothing is said to a client while it does not. A nil lease always lasts.
+// Holds tells whether the lease lasts. Nothing is said to a client while it does not, but for what goes by an answer
+// that is no older than a millisecond. A nil lease always lasts.
 func (l *Lease) Holds() bool { return l == nil || int64(l.clock()) < l.until.Load() }
 
 // Epoch is the epoch under which the node writes; it changes when a lease was lost.

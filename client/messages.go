@@ -320,7 +320,7 @@ func (c *Conn) askWhole() error {
 	return c.sendNow(wire.Plain{Is: "whole"})
 }
 
-func (c *Conn) answered(v *Verdict) error {
+func (c *Conn) answered(v *wire.Verdict) error {
 	c.mu.Lock()
 	k := intentKey{v.Seat, v.N}
 	p := c.open[k]
@@ -328,7 +328,7 @@ func (c *Conn) answered(v *Verdict) error {
 	if p != nil {
 		n := c.numbersLocked(v.Seat)
 		n.heard = max(n.heard, v.N)
-		p.verdict, p.copied = *v, c.view.copy.Tick
+		p.verdict, p.copied = Verdict(*v), c.view.copy.Tick
 		if v.OK && v.Waits && len(p.expects) > 0 {
 			c.awaitLocked(k, p)
 		} else {

@@ -120,6 +120,10 @@ def decode(data, binary):
     first, at = cbor_read(data)
     if isinstance(first, dict):
         return first
+    if len(first) > 2:
+        names = ("seat", "n", "tick", "code", "reason", "left", "waits")
+        verdict = {"is": "verdict", "tick": 0, **{name: value for name, value in zip(names, first) if value}}
+        return {**verdict, "ok": "code" not in verdict}
     parts = []
     while at < len(data):
         part, at = cbor_read(data, at)
@@ -218,7 +222,8 @@ class Copy:
         for part in parts:
             op = part[0]
             if op == 0:
-                sheet = self.sheets[part[1]] = {"id": part[1], "kind": part[2], "owner": part[3], "values": {}}
+                sheet = self.sheets[part[1]] = {"id": part[1], "kind": part[2], "owner": part[3]}
+                sheet["values"], sheet["steps"] = {}, {}
                 self.put(sheet, part[4:])
             elif op == -1:
                 for number in part[1:]:
@@ -241,13 +246,30 @@ class Copy:
                     old = values[part[2]]
                     values[part[2]] = old[:begin] + part[at + 3 : at + 3 + n] + old[begin + cut :]
                     at += 3 + n
+            elif op == -5:
+                self.course(*part[1:4], iter(part[4:]))
             else:
                 self.put(self.sheets[op], part[1:])
+
+    def course(self, no, number, stride, elements):
+        """Places by how much their steps differ from the ones before."""
+        width = {"position": 2, "position3": 3}[self.fields[self.sheets[number]["kind"]][no]["type"]]
+        ways = 3**width
+        for folded in elements:
+            skip, code = divmod(2 * folded if folded >= 0 else -1 - 2 * folded, ways + 1)
+            number += skip * stride
+            sheet = self.sheets[number]
+            off = [next(elements) if code == ways else code // 3**k % 3 - 1 for k in range(width)]
+            self.put(sheet, [no, [sum(p) for p in zip(sheet["values"][no], sheet["steps"][no], off)]])
+            number += stride
 
     def put(self, sheet, pairs):
         for no, value in zip(pairs[::2], pairs[1::2]):
             if no not in self.fields[sheet["kind"]]:
                 raise ValueError(f"there is no field {no} on a {KINDS[sheet['kind']]}")
+            if self.fields[sheet["kind"]][no]["type"].startswith("position") and no in sheet["values"]:
+                old = sheet["values"][no]
+                sheet["steps"][no] = [new - before for new, before in zip(value, old)]
             sheet["values"][no] = value
 
     def of(self, kind):

@@ -52,6 +52,9 @@ func Kind(e replica.Encoding, data []byte) (string, error) {
 		case 0x82:
 			return "delta", nil
 		}
+		if data[0]&0xe0 == replica.Array {
+			return "verdict", nil
+		}
 	}
 	kind := firstKind(e, data)
 	if kind == "" {

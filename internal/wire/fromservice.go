@@ -43,19 +43,6 @@ type Delta struct {
 	Parts [][]any `json:"parts" jsonschema:"what has changed"`
 }
 
-// Verdict answers an intent.
-type Verdict struct {
-	Is     string `json:"is"`
-	Seat   uint32 `json:"seat" jsonschema:"as in the intent"`
-	N      uint64 `json:"n" jsonschema:"as in the intent"`
-	OK     bool   `json:"ok" jsonschema:"whether it was accepted"`
-	Code   string `json:"code,omitempty" jsonschema:"why not; see errors.md"`
-	Reason string `json:"reason,omitempty" jsonschema:"the same in words"`
-	Tick   int64  `json:"tick" jsonschema:"the wall tick at which it took effect or was refused"`
-	Left   int64  `json:"left,omitempty" jsonschema:"milliseconds to wait, if waiting helps"`
-	Waits  bool   `json:"waits,omitempty" jsonschema:"a referee decides; the notice decided holds the outcome"`
-}
-
 // Notice is something that happened.
 type Notice struct {
 	Is   string         `json:"is"`

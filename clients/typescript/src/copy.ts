@@ -20,6 +20,8 @@ export class Sheet {
   expected: Expectation[] = []
   /** Where it was seen lately, for between. */
   seen: Seen[] = []
+  /** By how much its places changed when they were told last. */
+  steps = new Map<number, number[]>()
 
   constructor(
     readonly id: number,
@@ -149,6 +151,7 @@ const GONE = -1
 const WITHDRAW = -2
 const COLUMN = -3
 const SPLICE = -4
+const COURSE = -5
 
 /** How many elements values take in a column, where that is not one. */
 const widths: Partial<Record<FieldInfo['type'], number>> = { position: 2, position3: 3, clock: 3 }
@@ -284,6 +287,9 @@ export class Copy {
       case SPLICE:
         this.splice(part, changes)
         break
+      case COURSE:
+        this.course(part as number[], changes)
+        break
       default:
         this.fields(this.known(op), part, 1, changes)
     }
@@ -299,6 +305,26 @@ export class Copy {
         throw new Error(`${s.kind} ${s.id}: a column without a value`)
       this.fields(s, [part[1]!, value!], 0, changes)
       i += 1 + width
+    }
+  }
+
+  /** Places of several sheets, by how much their steps differ from the ones before. */
+  private course(part: number[], changes: Change[]) {
+    let [, no, id, stride] = part as [number, number, number, number]
+    for (let i = 4; i < part.length; id += stride) {
+      const folded = part[i++]!
+      let code = folded < 0 ? -1 - 2 * folded : 2 * folded
+      let s = this.known(id)
+      const ways = 3 ** (widths[this.schema.at(s.kind, no)?.type ?? 'integer'] ?? 1)
+      id += Math.floor(code / (ways + 1)) * stride
+      s = this.known(id)
+      code %= ways + 1
+      const step = s.steps.get(no)
+      const old = s.values.get(no)
+      if (!step || !isNumbers(old)) throw new Error(`${s.kind} ${s.id}: a step without the one before`)
+      const now = old.map((x, k) => x + step[k]! + (code === ways ? part[i + k]! : (Math.floor(code / 3 ** k) % 3) - 1))
+      if (code === ways) i += now.length
+      this.fields(s, [no, now], 0, changes)
     }
   }
 
@@ -331,6 +357,11 @@ export class Copy {
       const old = s.values.get(field.no)
       const now = part[i + 1]
       if (now === undefined || now === null) throw new Error(`${s.kind} ${s.id}: a field without a value`)
+      if (field.type.startsWith('position') && isNumbers(old) && isNumbers(now))
+        s.steps.set(
+          field.no,
+          now.map((x, k) => x - old[k]!),
+        )
       s.values.set(field.no, now)
       if (field.name === 'pos' && isNumbers(now))
         s.seen = follow(s.seen, { tick: this.tick, x: now[0] ?? 0, y: now[1] ?? 0 }, this.rate)

@@ -24,6 +24,7 @@ type Sheet struct {
 	schema *Schema
 	have   sheet.Mask
 	values []sheet.Value
+	steps  []step // of its places
 
 	expected []*Expectation
 }
@@ -175,6 +176,8 @@ func (c *Copy) part(p Source, n int) error {
 		return c.column(p, n)
 	case opSplice:
 		return c.splice(p, n)
+	case opCourse:
+		return c.course(p, n)
 	}
 	s, err := c.known(op)
 	if err != nil {
@@ -309,6 +312,9 @@ func (c *Copy) put(p Source, s *Sheet, no int64, flat bool) (int, error) {
 // set gives a field its value, and notes what that changes.
 func (c *Copy) set(s *Sheet, f *sheet.Field, v sheet.Value) {
 	ch := Change{Sheet: s, Field: f, Old: s.values[f.No], New: v, First: !s.have.Has(f.No), Seen: true}
+	if !ch.First && isPlace(f.Type) {
+		s.walk(f, &ch.Old, &v)
+	}
 	s.have.Set(f.No)
 	s.values[f.No] = v
 	if _, hidden := s.expects(f.No); ch.First || ch.Old != v && !hidden {

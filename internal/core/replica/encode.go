@@ -47,9 +47,10 @@ func (e Encoding) appendTail(dst []byte) []byte {
 
 // writer writes parts in one encoding; every part is an array that it is told the length of beforehand.
 type writer struct {
-	dst []byte
-	enc Encoding
-	sep bool // JSON: a comma is due
+	dst   []byte
+	enc   Encoding
+	sep   bool // JSON: a comma is due
+	steps bool // for those who know the last steps of places
 }
 
 // list begins an array of n elements.
@@ -169,7 +170,12 @@ func (w *writer) parts(s *fields, entries []entry, rows []*sheet.Row) {
 				w.int(int64(n))
 			}
 		case opColumn:
-			w.column(s[e.row.Kind][e.mask.Next(0)], rows[e.rows[0]:e.rows[1]])
+			f, rows := s[e.row.Kind][e.mask.Next(0)], rows[e.rows[0]:e.rows[1]]
+			if w.steps && isPlace(f.Type) {
+				w.stepwise(f, rows)
+				continue
+			}
+			w.column(f, rows, len(rows), false)
 		case opSplice:
 			w.splices(e)
 		case opAppear:
@@ -188,12 +194,16 @@ func (w *writer) parts(s *fields, entries []entry, rows []*sheet.Row) {
 	}
 }
 
-// column begins a column; its end is the caller's. Positions and clocks stand in it without a list of their own.
-func (w *writer) column(f *sheet.Field, rows []*sheet.Row) {
-	w.list(2 + (1+max(f.Type.Width(), 1))*len(rows))
+// column begins a column of n sheets, which are all of the rows, or those without a course; its end is the caller's.
+// Positions and clocks stand in it without a list of their own.
+func (w *writer) column(f *sheet.Field, rows []*sheet.Row, n int, strange bool) {
+	w.list(2 + (1+max(f.Type.Width(), 1))*n)
 	w.int(opColumn)
 	w.int(int64(f.No))
 	for _, r := range rows {
+		if strange && course(r, f) != nil {
+			continue
+		}
 		w.int(int64(r.ID))
 		if n := f.Type.Width(); n > 1 {
 			for _, v := range r.N[f.Slot() : f.Slot()+n] {

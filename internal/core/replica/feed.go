@@ -14,13 +14,15 @@ type Face struct {
 	Holds     bool      // something may be told later than it changes
 	masks     *Masks
 	fields    fields
+	courses   [sheet.Kinds]sheet.Mask
 	sight     *Sight
 	known     *Schema
 }
 
 // NewFace makes the face of a schema; sight is nil where positions are seen from anywhere.
 func NewFace(s *sheet.Schema, sight *Sight) *Face {
-	f := &Face{Schema: s, Described: Describe(s), masks: MasksOf(s, sight), sight: sight}
+	f := &Face{Schema: s, Described: Describe(s), masks: MasksOf(s, sight), courses: coursed(s),
+		sight: sight}
 	f.Holds = sight != nil || newLimiter(s).any
 	for k := range f.fields {
 		f.fields[k] = s.Fields(sheet.Kind(k))
@@ -34,6 +36,7 @@ type Viewer struct {
 	View
 	Enc    Encoding
 	On     sheet.Tick // the tick that its copy stands at
+	since  sheet.Tick // since when it has been told each change that it may see
 	sights sights
 }
 
@@ -67,10 +70,10 @@ type Desk struct {
 	changed []changed
 	collect collector
 	groups  []group
-	encoded [Encodings]encoded
+	encoded [variants]encoded
 }
 
-// encoded is a tick's groups in one encoding, each from its start to the next.
+// encoded is a tick's groups in one variant, each from its start to the next.
 type encoded struct {
 	done   bool
 	data   []byte
@@ -95,7 +98,7 @@ func NewFeed(face *Face) *Feed {
 func (f *Feed) Begin(desk *Desk, st *sheet.Store, ch sheet.Changes, now sheet.Tick) {
 	f.st, f.now, f.moved = st, now, ch.Moved
 	f.Desk = desk
-	f.collect.masks = f.masks
+	f.collect.masks, f.collect.places = f.masks, &f.courses
 	for _, r := range ch.Dirty {
 		mask := r.Sent
 		if f.limits.any {
@@ -112,6 +115,7 @@ func (f *Feed) Begin(desk *Desk, st *sheet.Store, ch sheet.Changes, now sheet.Ti
 	slices.SortFunc(f.changed, func(a, b changed) int { return cmp.Compare(a.row.ID, b.row.ID) })
 	for i := range f.changed {
 		f.changed[i].row.Tell(f.changed[i].mask, now)
+		f.follow(f.changed[i].row, f.changed[i].mask, now)
 		if f.lists.any {
 			f.lists.note(f.Schema, &f.changed[i])
 		}
@@ -179,13 +183,13 @@ func (f *Feed) Due(st *sheet.Store, viewers func(func(*Viewer) bool)) sheet.Tick
 }
 
 // part returns a group's parts, encoded at most once a tick.
-func (f *Feed) part(e Encoding, i int) []byte {
-	enc := &f.encoded[e]
+func (f *Feed) part(as variant, i int) []byte {
+	enc := &f.encoded[as]
 	if !enc.done {
 		enc.done, enc.data, enc.starts = true, enc.data[:0], enc.starts[:0]
 		for i := range f.groups {
 			enc.starts = append(enc.starts, len(enc.data))
-			w := writer{dst: enc.data, enc: e}
+			w := writer{dst: enc.data, enc: min(Encoding(as), CBOR), steps: as == stepwise}
 			w.parts(&f.fields, f.groups[i].entries, f.collect.rows)
 			enc.data = w.dst
 		}
@@ -202,13 +206,14 @@ type Plan struct {
 	Key     Key
 	Own     bool // it is this viewer's alone; otherwise all with the same key get the same
 	Nothing bool // there is nothing to send
+	as      variant
 	before  View
 	shift   bool
 }
 
 // Key names a delta that several viewers may share.
 type Key struct {
-	enc  Encoding
+	as   variant
 	on   sheet.Tick
 	bits [maxKeyed / 64]uint64
 }
@@ -216,12 +221,15 @@ type Key struct {
 // Plan finds out what a viewer gets of the tick, and makes its view follow the teams.
 func (f *Feed) Plan(v *Viewer) Plan {
 	p := Plan{before: v.View}
-	p.shift = f.Join(&v.View, f.st) || len(f.moved) > 0
+	if p.shift = f.Join(&v.View, f.st) || len(f.moved) > 0; p.shift {
+		v.since = f.now
+	}
+	p.as = f.variant(v)
 	p.Own = p.shift || len(f.groups) > maxKeyed || f.sight != nil && !v.everywhere()
 	if p.Own {
 		return p
 	}
-	p.Key.enc, p.Key.on = v.Enc, v.On
+	p.Key.as, p.Key.on = p.as, v.On
 	for i := range f.groups {
 		if v.Sees(f.groups[i].Audience) {
 			p.Key.bits[i/64] |= 1 << (i % 64)
@@ -242,7 +250,7 @@ func (f *Feed) Write(dst []byte, v *Viewer, p *Plan) []byte {
 			if v.Enc == JSON && len(dst) > body {
 				dst = append(dst, ',')
 			}
-			dst = append(dst, f.part(v.Enc, i)...)
+			dst = append(dst, f.part(p.as, i)...)
 		}
 	}
 	w := writer{dst: dst, enc: v.Enc, sep: len(dst) > body}
@@ -295,7 +303,7 @@ func (f *Feed) shift(w *writer, before, after *View) {
 func (f *Feed) Snapshot(dst []byte, v *Viewer, st *sheet.Store, now sheet.Tick) []byte {
 	f.st, f.now = st, now
 	f.Join(&v.View, st)
-	v.sights = sights{}
+	v.sights, v.since = sights{}, now
 	w := writer{dst: v.Enc.appendHead(dst, now, nil), enc: v.Enc}
 	var list []entry
 	for k := 0; k < sheet.Kinds; k++ {
@@ -327,6 +335,7 @@ func (f *Feed) CatchUp(dst []byte, v *Viewer) []byte {
 	dst = v.Enc.appendHead(dst, f.now, &v.On)
 	w := writer{dst: dst, enc: v.Enc}
 	f.Join(&v.View, f.st)
+	v.since = f.now
 	var list []entry
 	var gone []sheet.ID
 	for _, g := range f.gone {

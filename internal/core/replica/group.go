@@ -15,6 +15,7 @@ const (
 	opWithdraw = -2 // [-2, sheet, field, …]: these fields are no longer to be seen
 	opColumn   = -3 // [-3, field, sheet, value, …]: one field of several sheets, positions and clocks without lists
 	opSplice   = -4 // [-4, sheet, field, at, cut, n, item, …, at, …]: in a list, items give way to others
+	opCourse   = -5 // [-5, field, sheet, stride, code, …]: a column of places by how far they are off their courses
 )
 
 // entry is one part to be encoded from the present values.
@@ -46,6 +47,7 @@ type changed struct {
 // collector sorts a tick's changes by audience. It is reused from tick to tick.
 type collector struct {
 	masks  *Masks
+	places *[sheet.Kinds]sheet.Mask
 	groups []group
 	spare  []group
 	rows   []*sheet.Row // of all columns
@@ -107,9 +109,7 @@ func (c *collector) collect(changes []changed, gone []sheet.Removed) []group {
 		return cmp.Or(cmp.Compare(a.To, b.To), cmp.Compare(a.Of, b.Of))
 	})
 	for i := range c.groups {
-		if len(c.groups[i].entries) > 1 {
-			c.columns(&c.groups[i])
-		}
+		c.columns(&c.groups[i])
 	}
 	return c.groups
 }
@@ -133,13 +133,15 @@ func (c *collector) change(to Audience, ch *changed, fields *sheet.Mask) {
 }
 
 // columns puts a field that has changed on several sheets of a kind into one part, which takes less room than a part
-// for each sheet.
+// for each sheet, and places always.
 func (c *collector) columns(g *group) {
 	var once, twice [sheet.Kinds]sheet.Mask
 	any := false
 	for i := range g.entries {
 		if e := &g.entries[i]; e.op > 0 {
 			both := once[e.row.Kind].And(&e.mask)
+			places := c.places[e.row.Kind].And(&e.mask)
+			both.Add(&places)
 			any = any || !both.Empty()
 			twice[e.row.Kind].Add(&both)
 			once[e.row.Kind].Add(&e.mask)

@@ -27,6 +27,7 @@ type onlooker struct {
 	viewer *replica.Viewer
 	copy   *replica.Copy
 	behind int // publishings for which it gets nothing yet
+	steps  int // parts that told of places by their steps
 }
 
 // take reads a snapshot or a delta into the copy.
@@ -38,6 +39,12 @@ func (o *onlooker) take(data []byte) error {
 	parts := replica.Parts(m.Parts)
 	if m.behind != nil {
 		parts = replica.Sequence(m.behind)
+	}
+	for rest := m.behind; len(rest) > 0; {
+		var p []any
+		if rest, err = cbor.UnmarshalFirst(rest, &p); err == nil && p[0] == int64(-5) {
+			o.steps++
+		}
 	}
 	for _, p := range m.Parts { // what goes was there
 		if fmt.Sprint(p[0]) != "-1" {
@@ -331,6 +338,7 @@ func copiesEqual(t *testing.T, src string) {
 	w.arrive("spectator", replica.View{})
 	w.arrive("operator", replica.View{All: true})
 	var seats []sheet.ID
+	steps := 0
 	for i := 0; i < rounds && !w.m.Closed(); i++ {
 		in := randomInput(r, w.m, seats, i)
 		seat := w.m.Step(&in).Seat
@@ -344,7 +352,8 @@ func copiesEqual(t *testing.T, src string) {
 		}
 		w.publish(r)
 		for _, o := range w.lookers {
-			if o.behind > 0 {
+			steps += o.steps
+			if o.steps = 0; o.behind > 0 {
 				continue
 			}
 			if err := o.check(b, w.m.Store(), w.past, w.m.Tick()); err != nil {
@@ -361,8 +370,9 @@ func copiesEqual(t *testing.T, src string) {
 			w.lookers = slices.Delete(w.lookers, 4, 6)
 		}
 	}
-	if w.caught == 0 || w.kept == 0 || w.shared == 0 {
-		t.Errorf("seed %d: %d caught up, %d kept their copy, %d deltas were shared", seed, w.caught, w.kept, w.shared)
+	if w.caught == 0 || w.kept == 0 || w.shared == 0 || steps == 0 {
+		t.Errorf("seed %d: %d caught up, %d kept their copy, %d deltas were shared, %d told steps", seed, w.caught,
+			w.kept, w.shared, steps)
 	}
 }
 

@@ -196,7 +196,7 @@ func (s *sights) write(w *writer, field *sheet.Field) {
 		w.value(s.news[0], field)
 		w.end()
 	case len(s.news) > 1:
-		w.column(field, s.news)
+		w.column(field, s.news, len(s.news), false)
 		w.end()
 	}
 	for _, r := range s.lost {

@@ -26,6 +26,48 @@ type Row struct {
 	// For who tells others of the sheet; the state does not depend on them.
 	Born Tick     // the wall tick at which the sheet was first told
 	Told []uint32 // by field: the wall tick at which it was last told
+
+	Courses []Course // of its places that were told
+}
+
+// Course is how a place was told to move, as every copy knows that has been told each step of it.
+type Course struct {
+	No   int      // of the field
+	At   Tick     // the wall tick at which its last step was told, 0 where the one before is not known
+	Told [3]int64 // the place that was told last
+	Step [3]int64 // from the one before
+	Off  [3]int64 // how far the step was off the one before it
+	Fits bool     // copies that have been told of the last CourseFor ticks know the step before
+}
+
+// CourseFor is how long a step is remembered for the next one, in wall ticks.
+const CourseFor Tick = 16
+
+// Follow notes that a place is told at a wall tick.
+func (r *Row) Follow(f *Field, now Tick) {
+	at := r.N[f.slot : f.slot+f.Type.Width()]
+	c := r.Course(f.No)
+	if c == nil {
+		r.Courses = append(r.Courses, Course{No: f.No})
+		copy(r.Courses[len(r.Courses)-1].Told[:], at)
+		return
+	}
+	c.Fits = c.At != 0 && now-c.At <= CourseFor
+	for i, v := range at {
+		step := v - c.Told[i]
+		c.Told[i], c.Step[i], c.Off[i] = v, step, step-c.Step[i]
+	}
+	c.At = now
+}
+
+// Course is how a place was told to move, nil where it was not told twice.
+func (r *Row) Course(no int) *Course {
+	for i := range r.Courses {
+		if r.Courses[i].No == no {
+			return &r.Courses[i]
+		}
+	}
+	return nil
 }
 
 // Clone returns a copy with values of its own.

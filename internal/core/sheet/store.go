@@ -78,7 +78,7 @@ func (st *Store) Add(k Kind) *Row {
 	var r *Row
 	if n := len(st.spare[k]); n > 0 {
 		r, st.spare[k] = st.spare[k][n-1], st.spare[k][:n-1]
-		*r = Row{Kind: k, N: r.N, S: r.S, Told: r.Told}
+		*r = Row{Kind: k, N: r.N, S: r.S, Told: r.Told, Courses: r.Courses[:0]}
 	} else {
 		r = st.make(k)
 	}

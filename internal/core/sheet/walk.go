@@ -26,6 +26,7 @@ var NotWalked = map[string]string{
 	"Row.Fresh":     "what was not told yet",
 	"Row.Born":      "what was told when",
 	"Row.Told":      "what was told when",
+	"Row.Courses":   "what was told when",
 }
 
 // Walk walks over every sheet. What is restored counts as told: whoever has no copy gets a snapshot.

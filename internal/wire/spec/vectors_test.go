@@ -181,7 +181,14 @@ func story(t *testing.T, v *vectors) {
 		map[string]any{"4/angry": true, "6/angry": true, "4/purse": 2375, "6/plan": nil})
 	x.tell("at 2.5s Mara hit Joss\nat 2.5s Mara steer 1000 0", "a hit", map[string]any{"6/hull": 70})
 	x.tell("at 3s Mara cut", "lists change at several places", map[string]any{"6/hull": 70})
-	x.tell("at 3.5s Joss leaves", "somebody leaves, a piece has gone and come", map[string]any{"6/hull": nil})
+	x.tell("at 3.1s Joss steer -400 700", "both walk", map[string]any{"4/pos": []int64{5000, 3000}})
+	x.tell("at 3.3s Joss plot", "and go on: in CBOR, places by how far they are off their course",
+		map[string]any{"6/pos": []int64{17600, 4700}})
+	x.tell("at 3.4s Mara steer 0 1000\nat 3.5s all hit Joss", "one turns",
+		map[string]any{"4/pos": []int64{6500, 3500}})
+	x.tell("at 3.6s Mara plot", "and both go on", map[string]any{"6/pos": []int64{17000, 5750}})
+	x.tell("at 3.7s Mara plot", "as before", map[string]any{"6/pos": []int64{16800, 6100}})
+	x.tell("at 3.8s Joss leaves", "somebody leaves, a piece has gone and come", map[string]any{"6/hull": nil})
 	v.Schema, v.Story = schema, x.steps
 
 	x, v.Tall.Schema = tellOf(t, tallBook)
@@ -192,6 +199,11 @@ func story(t *testing.T, v *vectors) {
 		map[string]any{"2/pos": []int64{2000, 3000, 700}, "2/rise": 3000, "4/pitch": -4000})
 	x.tell("at 1.5s Joss steer 0 0 0", "and walks off the edge",
 		map[string]any{"4/pos": []int64{2000, 3000, 1000}, "4/rise": nil})
+	x.tell("at 3.2s all steer 300 -300 0", "both walk", map[string]any{"4/pos": []int64{2000, 3000, 0}})
+	x.tell("at 3.3s Mara steer 300 -300 1000", "and one jumps",
+		map[string]any{"2/pos": []int64{2150, 2850, 1000}})
+	x.tell("at 3.5s Joss steer 300 -300 0 yaw:700", "one falls", map[string]any{"2/rise": -2000})
+	x.tell("at 3.6s Joss steer 300 -300 0 yaw:800", "and falls on", map[string]any{"2/pos": []int64{2600, 2400, 400}})
 	v.Tall.Story = x.steps
 }
 

@@ -11,8 +11,8 @@ import (
 // theirs is told by how much the next one is off the one before: [-5, field, sheet, stride, code, …], with a code for
 // each sheet from the named one on. With w parts of a place, a code is the sum of
 //
-//   - by how much the step is off: each part, from -1 to 1, plus 1, as the digits of a number of base 3, the first part's
-//     lowest; or 3^w where a part is farther off, and then all parts follow the code as they are;
+//   - by how much the step is off: each part, from -1 to 1, plus 1, as the digits of a number of base 3, the first
+//     part's lowest; or 3^w where a part is farther off, and then all parts follow the code as they are;
 //   - (3^w + 1) times how many strides lie between the numbers of this sheet and the one before, less one; 0 for the
 //     first.
 //
@@ -25,14 +25,6 @@ const (
 	stepwise = variant(Encodings)
 	variants = Encodings + 1
 )
-
-// variant is how parts are written for a viewer now.
-func (f *Feed) variant(v *Viewer) variant {
-	if v.Enc == CBOR && f.now-v.since > sheet.CourseFor {
-		return stepwise
-	}
-	return variant(v.Enc)
-}
 
 // coursed are the fields of each kind that have courses.
 func coursed(s *sheet.Schema) (masks [sheet.Kinds]sheet.Mask) {
@@ -48,11 +40,10 @@ func coursed(s *sheet.Schema) (masks [sheet.Kinds]sheet.Mask) {
 
 func isPlace(t sheet.Type) bool { return t == sheet.Position || t == sheet.Position3 }
 
-// follow notes where those of the told fields that are places lead to.
-func (f *Face) follow(r *sheet.Row, told sheet.Mask, now sheet.Tick) {
-	places := told.And(&f.courses[r.Kind])
+// follow notes where places are told to be now.
+func (f *Feed) follow(r *sheet.Row, places sheet.Mask) {
 	for n := places.Next(0); n >= 0; n = places.Next(n + 1) {
-		r.Follow(f.fields[r.Kind][n], now)
+		r.Follow(f.fields[r.Kind][n], f.now)
 	}
 }
 
@@ -70,67 +61,88 @@ func digits(off []int64) (code int64) {
 	return code
 }
 
-// course returns a sheet's course where copies know its last step, else nil.
-func course(r *sheet.Row, f *sheet.Field) *sheet.Course {
-	if c := r.Course(f.No); c != nil && c.Fits {
-		return c
-	}
-	return nil
+// hop is a place that is told, and by how much its step is off the last one, where whoever is told knows that.
+type hop struct {
+	row  *sheet.Row
+	off  [3]int64
+	fits bool
 }
 
-// stepwise writes a column of places: those whose last steps are known by how far they are off them.
-func (w *writer) stepwise(f *sheet.Field, rows []*sheet.Row) {
+// hops are the places of a column, as all know them who have been told each step.
+func hops(dst []hop, f *sheet.Field, rows []*sheet.Row) []hop {
+	dst = dst[:0]
+	for _, r := range rows {
+		h := hop{row: r}
+		if c := r.Course(f.No); c != nil {
+			h.off, h.fits = c.Off, c.Fits
+		}
+		dst = append(dst, h)
+	}
+	return dst
+}
+
+// places writes a column of places: those whose last steps are known by how far they are off them.
+func (w *writer) places(f *sheet.Field, hops []hop) {
 	width := f.Type.Width()
 	var first, last *sheet.Row
 	steps, elements, stride := 0, 0, sheet.ID(0)
-	for _, r := range rows {
-		c := course(r, f)
-		if c == nil {
+	for i := range hops {
+		h := &hops[i]
+		if !h.fits {
 			continue
 		}
-		if steps, elements = steps+1, elements+1; digits(c.Off[:width]) == near[width] {
+		if steps, elements = steps+1, elements+1; digits(h.off[:width]) == near[width] {
 			elements += width
 		}
 		if first == nil {
-			first = r
+			first = h.row
 		} else {
-			stride = common(stride, r.ID-last.ID)
+			stride = common(stride, h.row.ID-last.ID)
 		}
-		last = r
+		last = h.row
 	}
-	if steps < len(rows) {
-		w.column(f, rows, len(rows)-steps, true)
+	if n := len(hops) - steps; n > 0 {
+		w.list(2 + (1+width)*n)
+		w.int(opColumn)
+		w.int(int64(f.No))
+		for i := range hops {
+			if !hops[i].fits {
+				w.place(f, hops[i].row)
+			}
+		}
 		w.end()
 	}
-	if steps == 0 {
-		return
+	if steps > 0 {
+		w.list(4 + elements)
+		w.int(opCourse)
+		w.int(int64(f.No))
+		w.int(int64(first.ID))
+		w.int(int64(max(stride, 1)))
+		w.codes(width, hops, max(stride, 1))
+		w.end()
 	}
-	stride = max(stride, 1)
-	w.list(4 + elements)
-	w.int(opCourse)
-	w.int(int64(f.No))
-	w.int(int64(first.ID))
-	w.int(int64(stride))
-	last = first
-	for _, r := range rows {
-		c := course(r, f)
-		if c == nil {
+}
+
+// codes writes those of the places whose last steps are known.
+func (w *writer) codes(width int, hops []hop, stride sheet.ID) {
+	var last *sheet.Row
+	for i := range hops {
+		h := &hops[i]
+		if !h.fits {
 			continue
 		}
-		off := c.Off[:width]
-		code := digits(off)
-		if r != first {
-			code += (int64((r.ID-last.ID)/stride) - 1) * (near[width] + 1)
+		code := digits(h.off[:width])
+		far := code == near[width]
+		if last != nil {
+			code += (int64((h.row.ID-last.ID)/stride) - 1) * (near[width] + 1)
 		}
-		last = r
-		w.int(code>>1 ^ -(code & 1))
-		if digits(off) == near[width] {
-			for _, by := range off {
+		last = h.row
+		if w.int(code>>1 ^ -(code & 1)); far {
+			for _, by := range h.off[:width] {
 				w.int(by)
 			}
 		}
 	}
-	w.end()
 }
 
 // common is the greatest common divisor.

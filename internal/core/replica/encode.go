@@ -51,6 +51,7 @@ type writer struct {
 	enc   Encoding
 	sep   bool // JSON: a comma is due
 	steps bool // for those who know the last steps of places
+	hops  []hop
 }
 
 // list begins an array of n elements.
@@ -172,10 +173,11 @@ func (w *writer) parts(s *fields, entries []entry, rows []*sheet.Row) {
 		case opColumn:
 			f, rows := s[e.row.Kind][e.mask.Next(0)], rows[e.rows[0]:e.rows[1]]
 			if w.steps && isPlace(f.Type) {
-				w.stepwise(f, rows)
+				w.hops = hops(w.hops, f, rows)
+				w.places(f, w.hops)
 				continue
 			}
-			w.column(f, rows, len(rows), false)
+			w.column(f, rows)
 		case opSplice:
 			w.splices(e)
 		case opAppear:
@@ -194,25 +196,26 @@ func (w *writer) parts(s *fields, entries []entry, rows []*sheet.Row) {
 	}
 }
 
-// column begins a column of n sheets, which are all of the rows, or those without a course; its end is the caller's.
-// Positions and clocks stand in it without a list of their own.
-func (w *writer) column(f *sheet.Field, rows []*sheet.Row, n int, strange bool) {
-	w.list(2 + (1+max(f.Type.Width(), 1))*n)
+// column begins a column; its end is the caller's. Positions and clocks stand in it without a list of their own.
+func (w *writer) column(f *sheet.Field, rows []*sheet.Row) {
+	w.list(2 + (1+max(f.Type.Width(), 1))*len(rows))
 	w.int(opColumn)
 	w.int(int64(f.No))
 	for _, r := range rows {
-		if strange && course(r, f) != nil {
-			continue
-		}
-		w.int(int64(r.ID))
-		if n := f.Type.Width(); n > 1 {
-			for _, v := range r.N[f.Slot() : f.Slot()+n] {
-				w.int(v)
-			}
-			continue
-		}
-		w.value(r, f)
+		w.place(f, r)
 	}
+}
+
+// place writes a sheet and a value of a column.
+func (w *writer) place(f *sheet.Field, r *sheet.Row) {
+	w.int(int64(r.ID))
+	if n := f.Type.Width(); n > 1 {
+		for _, v := range r.N[f.Slot() : f.Slot()+n] {
+			w.int(v)
+		}
+		return
+	}
+	w.value(r, f)
 }
 
 func (w *writer) fields(s *fields, e *entry) {

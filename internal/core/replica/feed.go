@@ -71,6 +71,7 @@ type Desk struct {
 	collect collector
 	groups  []group
 	encoded [variants]encoded
+	hops    []hop
 }
 
 // encoded is a tick's groups in one variant, each from its start to the next.
@@ -98,7 +99,7 @@ func NewFeed(face *Face) *Feed {
 func (f *Feed) Begin(desk *Desk, st *sheet.Store, ch sheet.Changes, now sheet.Tick) {
 	f.st, f.now, f.moved = st, now, ch.Moved
 	f.Desk = desk
-	f.collect.masks, f.collect.places = f.masks, &f.courses
+	f.collect.masks = f.masks
 	for _, r := range ch.Dirty {
 		mask := r.Sent
 		if f.limits.any {
@@ -115,7 +116,9 @@ func (f *Feed) Begin(desk *Desk, st *sheet.Store, ch sheet.Changes, now sheet.Ti
 	slices.SortFunc(f.changed, func(a, b changed) int { return cmp.Compare(a.row.ID, b.row.ID) })
 	for i := range f.changed {
 		f.changed[i].row.Tell(f.changed[i].mask, now)
-		f.follow(f.changed[i].row, f.changed[i].mask, now)
+		if places := f.changed[i].mask.And(&f.courses[f.changed[i].row.Kind]); !places.Empty() {
+			f.follow(f.changed[i].row, places)
+		}
 		if f.lists.any {
 			f.lists.note(f.Schema, &f.changed[i])
 		}
@@ -163,6 +166,7 @@ func (f *Feed) End() {
 	}
 	clear(c.rows)
 	clear(c.again)
+	clear(f.hops)
 	f.Desk = nil
 }
 
@@ -189,9 +193,9 @@ func (f *Feed) part(as variant, i int) []byte {
 		enc.done, enc.data, enc.starts = true, enc.data[:0], enc.starts[:0]
 		for i := range f.groups {
 			enc.starts = append(enc.starts, len(enc.data))
-			w := writer{dst: enc.data, enc: min(Encoding(as), CBOR), steps: as == stepwise}
+			w := writer{dst: enc.data, enc: min(Encoding(as), CBOR), steps: as == stepwise, hops: f.hops}
 			w.parts(&f.fields, f.groups[i].entries, f.collect.rows)
-			enc.data = w.dst
+			enc.data, f.hops = w.dst, w.hops
 		}
 		enc.starts = append(enc.starts, len(enc.data))
 	}
@@ -224,7 +228,9 @@ func (f *Feed) Plan(v *Viewer) Plan {
 	if p.shift = f.Join(&v.View, f.st) || len(f.moved) > 0; p.shift {
 		v.since = f.now
 	}
-	p.as = f.variant(v)
+	if p.as = variant(v.Enc); v.Enc == CBOR && f.now-v.since > sheet.CourseFor {
+		p.as = stepwise
+	}
 	p.Own = p.shift || len(f.groups) > maxKeyed || f.sight != nil && !v.everywhere()
 	if p.Own {
 		return p

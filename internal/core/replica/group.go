@@ -47,7 +47,6 @@ type changed struct {
 // collector sorts a tick's changes by audience. It is reused from tick to tick.
 type collector struct {
 	masks  *Masks
-	places *[sheet.Kinds]sheet.Mask
 	groups []group
 	spare  []group
 	rows   []*sheet.Row // of all columns
@@ -109,7 +108,9 @@ func (c *collector) collect(changes []changed, gone []sheet.Removed) []group {
 		return cmp.Or(cmp.Compare(a.To, b.To), cmp.Compare(a.Of, b.Of))
 	})
 	for i := range c.groups {
-		c.columns(&c.groups[i])
+		if len(c.groups[i].entries) > 1 {
+			c.columns(&c.groups[i])
+		}
 	}
 	return c.groups
 }
@@ -133,15 +134,13 @@ func (c *collector) change(to Audience, ch *changed, fields *sheet.Mask) {
 }
 
 // columns puts a field that has changed on several sheets of a kind into one part, which takes less room than a part
-// for each sheet, and places always.
+// for each sheet.
 func (c *collector) columns(g *group) {
 	var once, twice [sheet.Kinds]sheet.Mask
 	any := false
 	for i := range g.entries {
 		if e := &g.entries[i]; e.op > 0 {
 			both := once[e.row.Kind].And(&e.mask)
-			places := c.places[e.row.Kind].And(&e.mask)
-			both.Add(&places)
 			any = any || !both.Empty()
 			twice[e.row.Kind].Add(&both)
 			once[e.row.Kind].Add(&e.mask)

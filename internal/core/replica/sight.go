@@ -84,6 +84,8 @@ type sighting struct {
 	at   ground.Point
 	way  [maxFacing]int64 // where it looks
 	told sheet.Tick
+	step ground.Point // how it came to at
+	goes bool         // step is known
 }
 
 // sights is what a viewer knows of positions.
@@ -91,7 +93,7 @@ type sights struct {
 	list  []sighting // in the order of the store, players first
 	spare []sighting
 	eyes  []eye
-	news  []*sheet.Row
+	news  []hop
 	lost  []*sheet.Row
 	next  sheet.Tick // when something farther away is due, 0 for never
 }
@@ -149,7 +151,7 @@ func (s *sights) look(sight *Sight, g *sighting, field *sheet.Field, now sheet.T
 	switch {
 	case d > far*far:
 		if g.seen {
-			g.seen = false
+			g.seen, g.goes = false, false
 			s.lost = append(s.lost, g.row)
 		}
 		return
@@ -165,8 +167,11 @@ func (s *sights) look(sight *Sight, g *sighting, field *sheet.Field, now sheet.T
 			return
 		}
 	}
+	step := ground.Point{X: at.X - g.at.X, Y: at.Y - g.at.Y, Z: at.Z - g.at.Z}
+	s.news = append(s.news, hop{row: g.row, fits: g.goes,
+		off: [3]int64{step.X - g.step.X, step.Y - g.step.Y, step.Z - g.step.Z}})
+	g.step, g.goes = step, g.seen
 	g.seen, g.at, g.way, g.told = true, at, way, now
-	s.news = append(s.news, g.row)
 }
 
 // distance is the square of the distance to the nearest of the viewer's players who look there; far beyond any sight
@@ -189,14 +194,16 @@ func (s *sights) distance(sight *Sight, p ground.Point, seen bool) int64 {
 
 func (s *sights) write(w *writer, field *sheet.Field) {
 	switch {
-	case len(s.news) == 1:
-		w.list(3)
-		w.int(int64(s.news[0].ID))
+	case len(s.news) == 0:
+	case isPlace(field.Type) && w.enc == CBOR:
+		w.places(field, s.news)
+	default:
+		w.list(2 + (1+field.Type.Width())*len(s.news))
+		w.int(opColumn)
 		w.int(int64(field.No))
-		w.value(s.news[0], field)
-		w.end()
-	case len(s.news) > 1:
-		w.column(field, s.news, len(s.news), false)
+		for _, h := range s.news {
+			w.place(field, h.row)
+		}
 		w.end()
 	}
 	for _, r := range s.lost {

@@ -27,6 +27,8 @@ type Report struct {
 	Patch    float64 `json:"merge_patch_per_client_second"` // bytes, if a JSON Merge Patch were sent each tick
 	ToWhole  float64 `json:"bytes_against_whole_state"`
 	ToPatch  float64 `json:"bytes_against_merge_patch"`
+	Deflated float64 `json:"bytes_against_deflated_merge_patch"` // compressed with a context that is kept
+	Deflate  float64 `json:"deflate_us_per_merge_patch"`
 
 	Busiest float64 `json:"busiest_millisecond,omitempty"` // of a tick, against the mean
 
@@ -92,7 +94,7 @@ func (r *run) report(took time.Duration) *Report {
 
 // compare holds the bytes of the measured clients against the other ways.
 func (r *run) compare(out *Report, seconds float64) {
-	own, n := 0.0, 0.0
+	own, n, deflated, busy, patches := 0.0, 0.0, 0.0, 0.0, 0.0
 	for _, p := range r.players {
 		if p.twin == nil {
 			continue
@@ -101,6 +103,9 @@ func (r *run) compare(out *Report, seconds float64) {
 		own += float64(p.got())
 		out.Whole += float64(p.twin.whole)
 		out.Patch += float64(p.twin.patchs)
+		deflated += float64(p.twin.deflats)
+		busy += float64(p.twin.busy.Microseconds())
+		patches += float64(p.twin.patches)
 		p.twin.mu.Unlock()
 		n++
 	}
@@ -109,6 +114,7 @@ func (r *run) compare(out *Report, seconds float64) {
 	}
 	if out.Patch > 0 {
 		out.ToPatch = own / out.Patch
+		out.Deflated, out.Deflate = own/deflated, busy/patches
 	}
 	out.Whole, out.Patch = out.Whole/n/seconds, out.Patch/n/seconds
 }

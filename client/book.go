@@ -26,6 +26,7 @@ type Book struct {
 	Arenas    []Arena             // the grounds where there are several
 	Moves     bool                // players steer
 	Radius    int64               // of a player's body
+	Speed     int64               // the greatest of players, in millimetres a second; 0 if it varies
 	Walk      *Walk               // how they do on tall ground; nil on flat ground
 	Notices   []Told              // what notices say
 	Host      map[string][]string // the powers of the host, and where each is given: private, public, match
@@ -193,6 +194,7 @@ func bookOf(b *wire.BookInfo) *Book {
 		Teams:   b.Teams,
 		Moves:   b.Moves,
 		Radius:  b.Radius,
+		Speed:   b.Speed,
 		Host:    b.Host,
 		Pause: Pauses{Who: b.Pause.Who, Phases: b.Pause.Phases, Times: b.Pause.Times, Total: millis(b.Pause.Total),
 			Longest: millis(b.Pause.Longest), Countdown: millis(b.Pause.Countdown)},

@@ -36,6 +36,7 @@ type Conn struct {
 	nodes  []string      // guarded by mu; addresses of nodes, that of the lobby's first
 	hold   time.Duration // guarded by mu
 	time   estimate
+	screen Screen
 	err    error // guarded by mu; why it ended
 
 	leaving bool          // guarded by mu

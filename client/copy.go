@@ -15,7 +15,7 @@ type Copy struct {
 	sheets map[sheet.ID]*Sheet
 	wall   sheet.Tick
 	seats  []uint32
-	seen   map[uint32][]Seen
+	seen   map[uint32]*Track
 }
 
 // newCopy is an empty copy with the fields of a schema.

@@ -60,11 +60,11 @@ func ExampleCodeOf() {
 	// Output: cooldown
 }
 
-// Between shows movement smoothly, a tick or two behind what has come.
+// Between finds places on the way from one tick to the next.
 func ExampleBetween() {
 	seen := []client.Seen{{Tick: 100, X: 1000, Y: 1000}, {Tick: 104, X: 1400, Y: 1000}}
-	x, y := client.Between(seen, 101)
-	fmt.Println(x, y)
+	at := client.Between(seen, 101)
+	fmt.Println(at.X, at.Y)
 	// Output: 1100 1000
 }
 

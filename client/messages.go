@@ -281,6 +281,9 @@ func (c *Conn) delta(sock *socket, data []byte) error {
 	case !fits:
 		return c.askWhole()
 	}
+	c.mu.Lock()
+	c.screen.Heard(int64(on), int64(tick), c.time.exact())
+	c.mu.Unlock()
 	return c.changed(tick, func() ([]replica.Change, error) { return c.view.copy.Apply(parts) })
 }
 

@@ -22,6 +22,7 @@ type BookInfo struct {
 	Arenas    []ArenaInfo         `json:"arenas,omitempty" jsonschema:"the grounds; the match's field arena is the current one"`
 	Moves     bool                `json:"moves,omitempty" jsonschema:"players steer"`
 	Radius    int64               `json:"radius,omitempty" jsonschema:"of a player's body, in millimetres"`
+	Speed     int64               `json:"speed,omitempty" jsonschema:"the greatest speed of players, in millimetres a second; absent if it varies"`
 	Walk      *WalkInfo           `json:"walk,omitempty" jsonschema:"how players move on tall ground"`
 	Notices   []NoticeInfo        `json:"notices,omitempty"`
 	Host      map[string][]string `json:"host" jsonschema:"the powers that the rulebook gives the host, each with the words private, public and match that say where"`

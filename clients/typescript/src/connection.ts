@@ -3,7 +3,8 @@ import { json, openSocket, type Encoding, type Opener } from './encoding.ts'
 import { Estimate } from './estimate.ts'
 import { Backoff, Link } from './link.ts'
 import { roughen, type Rough } from './rough.ts'
-import { between } from './track.ts'
+import { Frame, Screen } from './screen.ts'
+import { between, type Place } from './track.ts'
 import { Watchers, type On } from './watch.ts'
 import {
   liveAddress,
@@ -136,6 +137,8 @@ export class Connection {
   /** What is expected until a referee has decided. */
   private readonly deciding = new Map<string, Open>()
   private readonly time = new Estimate()
+  private readonly screen = new Screen()
+  private readonly drawn = new Frame()
   private readonly watchers: Watchers
 
   constructor(readonly options: Options) {
@@ -179,9 +182,19 @@ export class Connection {
     return this.copy?.clock(sheet, name, this.tick()) ?? 0
   }
 
-  /** Where a player, creature or piece is shown at a tick, in millimetres: exactTick less a tick or two is good. */
-  place(sheet: Sheet | undefined, tick: number): [number, number] {
-    return between(sheet?.seen ?? [], tick)
+  /**
+   * The match as it is to be drawn now: a little in the past, by as much as what comes
+   * is late, so that there is a later place to draw everything towards. Call it in
+   * each frame; it is the same object each time.
+   */
+  frame(): Frame {
+    this.drawn.at = this.screen.frame(this.exactTick(), this.time.rate)
+    return this.drawn
+  }
+
+  /** Where a player, creature or piece was at a tick, in millimetres. To draw it, see frame. */
+  place(sheet: Sheet | undefined, tick: number): Place {
+    return between(sheet?.track.seen ?? [], tick)
   }
 
   /**
@@ -277,6 +290,7 @@ export class Connection {
       case 'delta':
         if (this.whole) return // a snapshot is on its way
         if (this.copy?.tick !== m.on) return this.askWhole()
+        this.screen.heard(m.on, m.tick, this.exactTick())
         return this.changed(m.tick, () => this.copy!.apply(m.parts, m.tick))
       case 'verdict':
         return this.answered(m)

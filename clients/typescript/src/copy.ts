@@ -1,6 +1,6 @@
 import { clockTicks } from './clock.ts'
 import { crc32 } from './hash.ts'
-import { follow, type Seen } from './track.ts'
+import { Track } from './track.ts'
 import {
   kinds,
   type ArenaInfo,
@@ -18,8 +18,8 @@ export class Sheet {
   values = new Map<number, Value>()
   /** What is shown in place of them until a verdict is there, the newest last. */
   expected: Expectation[] = []
-  /** Where it was seen lately, for between. */
-  seen: Seen[] = []
+  /** Where it was seen lately. */
+  track = new Track()
   /** By how much its places changed when they were told last. */
   steps = new Map<number, number[]>()
 
@@ -232,8 +232,12 @@ export class Copy {
     for (const s of before.values()) if (!this.sheets.has(s.id)) changes.push({ sheet: s, gone: true })
     for (const s of this.sheets.values()) {
       const old = before.get(s.id)
-      if (old) s.expected = old.expected
-      else changes.push({ sheet: s, appeared: true })
+      if (old) {
+        const [at] = s.track.seen
+        s.expected = old.expected
+        s.track = old.track
+        if (at) this.follow(s, [at.x, at.y, ...(at.z === undefined ? [] : [at.z])], old.values.get(s.field('pos')!.no))
+      } else changes.push({ sheet: s, appeared: true })
       for (const f of this.schema.fields(s.kind)) this.changed(changes, s, f, old?.values.get(f.no), s.values.get(f.no))
     }
     return changes
@@ -277,7 +281,7 @@ export class Copy {
           if (!s || !field || !s.values.has(no)) continue
           changes.push({ sheet: s, field, old: s.shown(no) })
           s.values.delete(no)
-          if (field.name === 'pos') s.seen = []
+          if (field.name === 'pos') s.track = new Track()
         }
         break
       }
@@ -363,10 +367,16 @@ export class Copy {
           now.map((x, k) => x - old[k]!),
         )
       s.values.set(field.no, now)
-      if (field.name === 'pos' && isNumbers(now))
-        s.seen = follow(s.seen, { tick: this.tick, x: now[0] ?? 0, y: now[1] ?? 0 }, this.rate)
+      if (field.name === 'pos' && isNumbers(now)) this.follow(s, now, old)
       this.changed(changes, s, field, old, now)
     }
+  }
+
+  /** Keeps where something was seen, to draw it. */
+  private follow(s: Sheet, now: number[], old: Value | undefined) {
+    if (same(old, now)) return
+    const speed = s.kind === 'player' ? (this.book.speed ?? 0) / this.rate : 0
+    s.track.add({ tick: this.tick, x: now[0] ?? 0, y: now[1] ?? 0, z: now[2] }, this.rate, speed)
   }
 
   private changed(changes: Change[], s: Sheet, field: FieldInfo, old: Value | undefined, now: Value | undefined) {

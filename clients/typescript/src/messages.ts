@@ -109,6 +109,8 @@ export interface BookInfo {
   moves?: boolean
   /** Of a player's body, in millimetres */
   radius?: number
+  /** The greatest speed of players, in millimetres a second; absent if it varies */
+  speed?: number
   /** How players move on tall ground */
   walk?: WalkInfo
   notices?: NoticeInfo[]

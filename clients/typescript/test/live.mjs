@@ -54,8 +54,8 @@ await assert.rejects(half, /no field nothing/)
 assert.equal(connection.me.num('plan'), 7, 'all that is expected is shown, or nothing')
 
 await send({ do: 'steer', at: [0, -1000] })
-await until('it moves', () => connection.me.seen.length > 2)
-const [, y] = connection.place(connection.me, connection.exactTick() - 2)
+await until('it moves', () => connection.me.track.seen.length > 2)
+const [, y] = connection.frame().place(connection.me)
 assert.ok(y <= 10000, `it is shown at ${y}`)
 
 connection.cut()

@@ -2,7 +2,7 @@
 // node vectors.mjs VECTORS.json SEED
 import assert from 'node:assert/strict'
 import { readFileSync } from 'node:fs'
-import { Copy, Estimate, Schema, between, clockTicks, follow, formatClock, json } from '../dist/index.js'
+import { Copy, Estimate, Schema, Screen, Track, between, clockTicks, formatClock, json } from '../dist/index.js'
 import { cbor } from '../dist/cbor.js'
 
 const [file, seed] = process.argv.slice(2)
@@ -39,11 +39,20 @@ for (const c of vectors.clocks) {
   assert.equal(formatClock(c.millis), c.text)
 }
 for (const b of vectors.between) {
-  assert.deepEqual(between(b.seen.map(([tick, x, y]) => ({ tick, x, y })), b.tick), b.at)
+  assert.deepEqual(between(b.seen.map(([tick, x, y]) => ({ tick, x, y })), b.tick).slice(0, 2), b.at)
 }
-let seen = []
-for (const [tick, x] of [[1, 0], [2, 10], [40, 20], [40, 30]]) seen = follow(seen, { tick, x, y: 0 }, 10)
-assert.deepEqual(seen.map((s) => [s.tick, s.x]), [[1, 0], [2, 10], [39, 10], [40, 30]])
+const { rate, speed, steps } = vectors.drawing
+const [track, screen] = [new Track(), new Screen()]
+for (const { now, on, tick, told, at = 0, draw } of steps) {
+  if (tick) {
+    screen.heard(on, tick, now)
+    if (told) track.add({ tick, x: told[0], y: told[1], z: told[2] }, rate, speed)
+  } else {
+    const shown = screen.frame(now, rate)
+    const off = [shown, ...track.at(shown)].map((v, i) => Math.abs(v - [at, ...(draw ?? [0, 0, 0])][i]))
+    assert.ok(Math.max(...off) < 1e-6, `drawn at ${now}: ${off}`)
+  }
+}
 
 const time = new Estimate()
 time.rate = 20

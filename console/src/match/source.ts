@@ -294,12 +294,11 @@ export class RecordedSource implements Source {
   }
 }
 
-/** How many ticks behind the service what moves is drawn, so that there is a later place to move towards. */
-const behind = 2
-
-/** Where a sheet is drawn, in millimetres. */
+/** Where a sheet is drawn on the map, in millimetres. */
 export function placeOf(source: Source, sheet: Sheet): [number, number] {
-  return between(sheet.seen, source.tick() - (source instanceof LiveSource ? behind : 0))
+  const [x, y] =
+    source instanceof LiveSource ? source.connection.frame().place(sheet) : between(sheet.track.seen, source.tick())
+  return [x, y]
 }
 
 /** What a clock field shows now, in milliseconds. */

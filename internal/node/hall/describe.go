@@ -63,7 +63,7 @@ func describe(b *rulebook.Book) wire.BookInfo {
 	}
 	info.Host = b.Host.Powers()
 	if b.Movement != nil {
-		info.Radius = b.Movement.Radius
+		info.Radius, info.Speed = b.Movement.Radius, b.Movement.Speed.Fixed
 		info.Walk = describeWalk(b)
 	}
 	return info

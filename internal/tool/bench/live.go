@@ -26,6 +26,8 @@ func liveBenchmarks() []Benchmark {
 			"many bytes", delivery},
 		{"live-bytes", "what clients are sent against the whole state and against a JSON Merge Patch each tick",
 			liveBytes},
+		{"live-drawing", "how evenly others are drawn over bad networks: two ticks behind, and as Conn.Frame does",
+			drawing},
 		{"live-latency", "an intent's way to every replica, with 1,000 clients on one node", liveLatency},
 	}
 }

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"flag"
 	"fmt"
+	"math/rand/v2"
 	"os"
 	"reflect"
 	"strings"
@@ -32,6 +33,7 @@ type vectors struct {
 	Story      []vector          `json:"story"`
 	Clocks     []clockVector     `json:"clocks"`
 	Between    []betweenVector   `json:"between"`
+	Drawing    drawingVector     `json:"drawing"`
 	Yaws       []yawVector       `json:"yaws"`
 	Directions []yawVector       `json:"directions"`
 	Pitches    []pitchVector     `json:"pitches"`
@@ -213,6 +215,8 @@ func makeVectors(t *testing.T) *vectors {
 			"-update; docs/protocol.md explains them. story: a snapshot and deltas for a copy that knows schema; " +
 			"hash is the copy's afterwards, seen some of its values as sent. clocks: what a clock shows at tick now, " +
 			"at rate ticks a second. between: where something is shown at a tick, given [tick, x, y]. " +
+			"drawing: ticks that come when the service is at now, with a place if there is one, and between them " +
+			"frames with the tick and the place that are drawn. " +
 			"yaws: the direction of each; directions: the yaw of each; pitches: the direction of a yaw and a pitch. " +
 			"tall: a story and a schema of tall ground.",
 	}
@@ -243,6 +247,7 @@ func makeVectors(t *testing.T) *vectors {
 		v.Between = append(v.Between, betweenVector{Seen: places, Tick: tick, At: between(places, tick)})
 	}
 	v.Between = append(v.Between, betweenVector{Seen: [][3]int64{}, Tick: 3})
+	v.Drawing = drawing()
 	for _, yaw := range []int64{0, 1, 63, 64, 8191, 8192, 16383, 16384, 20000, 32768, 40001, 49152, 65535} {
 		dx, dy := ground.Dir(yaw)
 		v.Yaws = append(v.Yaws, yawVector{yaw, [2]int64{dx, dy}})
@@ -276,8 +281,66 @@ func between(places [][3]int64, tick float64) [2]float64 {
 	for _, p := range places {
 		seen = append(seen, client.Seen{Tick: p[0], X: p[1], Y: p[2]})
 	}
-	x, y := client.Between(seen, tick)
-	return [2]float64{x, y}
+	at := client.Between(seen, tick)
+	return [2]float64{at.X, at.Y}
+}
+
+// drawingVector is what comes, and what is drawn of it: where one thing was told to be at a tick that came when the
+// service was at now, and the tick and the place of each frame.
+type drawingVector struct {
+	Rate  int         `json:"rate"`
+	Speed float64     `json:"speed"` // millimetres a tick
+	Steps []drawnStep `json:"steps"`
+}
+
+type drawnStep struct {
+	Now  float64    `json:"now"`            // the service's tick
+	On   int64      `json:"on,omitempty"`   // what comes is on that tick
+	Tick int64      `json:"tick,omitempty"` // and leads to this one; absent: a frame
+	Told *[3]int64  `json:"told,omitempty"` // where it is told to be, if it moved
+	At   float64    `json:"at,omitempty"`
+	Draw [3]float64 `json:"draw,omitzero"`
+}
+
+// drawing plays a body that goes, stands, is put elsewhere and is told more rarely, to somebody with a bad connection.
+func drawing() drawingVector {
+	v := drawingVector{Rate: 20, Speed: 300}
+	r := rand.New(rand.NewPCG(5, 9))
+	var track client.Track
+	var screen client.Screen
+	x, y, z, last, come := int64(1000), int64(2000), int64(0), int64(100), 100.0
+	for tick := int64(101); tick < 220; tick++ {
+		var told *[3]int64
+		switch {
+		case tick == 150:
+			x, y, z = 90_000, 40_000, 3000
+			told = &[3]int64{x, y, z}
+		case tick < 120 || tick > 130 && tick < 170 || tick >= 170 && tick%5 == 0:
+			x, y, z = x+200+tick%7, y-100, z+tick%3
+			told = &[3]int64{x, y, z}
+		}
+		if told == nil && tick%9 != 0 { // nothing has changed
+			continue
+		}
+		from := come
+		come = max(come, float64(tick)+0.5+r.Float64()*1.5)
+		if r.IntN(20) == 0 {
+			come += 3
+		}
+		for now := from + 0.4; now < come; now += 0.4 {
+			s := drawnStep{Now: now, At: screen.Frame(now, v.Rate)}
+			at := track.At(s.At)
+			s.Draw = [3]float64{at.X, at.Y, at.Z}
+			v.Steps = append(v.Steps, s)
+		}
+		screen.Heard(last, tick, come)
+		if told != nil {
+			track.Add(client.Seen{Tick: tick, X: x, Y: y, Z: z}, v.Rate, v.Speed)
+		}
+		v.Steps = append(v.Steps, drawnStep{Now: come, On: last, Tick: tick, Told: told})
+		last = tick
+	}
+	return v
 }
 
 // sequence writes the example of a snapshot or a delta as a CBOR sequence, by the general encoder: a second way to the

@@ -1,0 +1,216 @@
+package bench
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"math/rand/v2"
+	"sync"
+	"time"
+
+	"turnvex.example/turnvex/client"
+)
+
+// networks are the lines over which drawing is looked at, each way.
+var networks = []string{"", "delay=15ms,jitter=10ms", "delay=40ms,jitter=30ms", "delay=75ms,jitter=60ms"}
+
+// stalls are what a bad line does beside that: nothing for 150 ms, every 3 s.
+const stalls = "stall=150ms/3s"
+
+// drawing shows a body that turns, stops and starts to somebody behind each network: two ticks behind the service's, as
+// a client does that measures nothing, and as Conn.Frame does.
+func drawing(t *Table) error {
+	for _, network := range networks {
+		for _, stall := range []string{"", stalls} {
+			line := network
+			if line != "" && stall != "" {
+				line += ","
+			}
+			if line += stall; line == stalls {
+				continue
+			}
+			plain, framed, err := seenOver(t, line)
+			if err != nil {
+				return err
+			}
+			name := line
+			if name == "" {
+				name = "nothing in between"
+			}
+			t.Row(name, "two ticks behind, by Frame", "")
+			goal := ""
+			if network == networks[2] {
+				goal = "≤ 1.0 %"
+			}
+			t.Row("  frozen frames", fmt.Sprintf("%.1f %%, %.1f %%", plain.frozen, framed.frozen), goal)
+			t.Row("  uneven frames", fmt.Sprintf("%.1f %%, %.1f %%", plain.uneven, framed.uneven), goal)
+			t.Row("  behind the service", fmt.Sprintf("%.0f ms, %.0f ms", plain.behind, framed.behind), "")
+			t.Row("  longest step, against the top speed",
+				fmt.Sprintf("%.1f, %.1f times", plain.longest, framed.longest), "")
+		}
+	}
+	return nil
+}
+
+// shown is a frame: the tick of which it is, and where the body is drawn.
+type shown struct {
+	tick, passed float64 // passed is how many of the service's ticks after the frame before
+	at           client.Place
+	behind       float64 // ticks
+}
+
+// looks is how a body looked: shares of the frames in which it moved, in percent.
+type looks struct{ frozen, uneven, behind, longest float64 }
+
+// topStep is how far a body of the throng gets in a tick, in millimetres.
+const topStep = 300
+
+// seenOver plays and watches over a network for some seconds, at 60 frames a second.
+func seenOver(t *Table, network string) (plain, framed looks, err error) {
+	ctx, over := context.WithCancel(context.Background())
+	defer over()
+	node, stop, err := t.Node(ctx)
+	if err != nil {
+		return plain, framed, err
+	}
+	defer stop()
+	if _, _, err := node.Library.Load(ctx, []byte(throngBook)); err != nil {
+		return plain, framed, err
+	}
+	rough, err := client.ParseRough(network)
+	if err != nil {
+		return plain, framed, err
+	}
+	rough.Seed = 1
+	tokens, err := signIn(ctx, node, 2)
+	if err != nil {
+		return plain, framed, err
+	}
+	service := client.Service{Address: node.Address, Token: tokens[0].Token}
+	lobby, err := service.Open(ctx, client.Opening{Rulebook: "throng"})
+	if err != nil {
+		return plain, framed, err
+	}
+	truth := way{at: map[int64]client.Place{}}
+	mover, err := client.Connect(ctx, client.Options{Address: node.Address, Token: tokens[0].Token, Lobby: lobby.Code,
+		OnTick: truth.tick})
+	if err != nil {
+		return plain, framed, err
+	}
+	defer mover.Close()
+	truth.of = mover
+	watcher, err := client.Connect(ctx, client.Options{Address: node.Address, Token: tokens[1].Token, Lobby: lobby.Code,
+		Rough: rough})
+	if err != nil {
+		return plain, framed, err
+	}
+	defer watcher.Close()
+	for _, c := range []*client.Conn{mover, watcher} {
+		if err := c.Do(ctx, client.Intent{Do: "ready"}); err != nil {
+			return plain, framed, err
+		}
+	}
+	if err := watcher.Wait(ctx, func(c *client.Copy) bool {
+		return c.Match() != nil && c.Match().Text("phase") == "play"
+	}); err != nil {
+		return plain, framed, err
+	}
+	var wander sync.WaitGroup
+	wander.Go(func() { truth.wander(ctx, mover) })
+	first, second := drawOver(t, watcher, mover.Seat())
+	over()
+	wander.Wait()
+	return truth.judge(first), truth.judge(second), nil
+}
+
+// drawOver draws somebody in both ways.
+func drawOver(t *Table, c *client.Conn, whom uint32) (plain, framed []shown) {
+	frame := time.NewTicker(time.Second / 60)
+	defer frame.Stop()
+	before := c.ExactTick()
+	for range t.Size(60*20, 30) {
+		<-frame.C
+		now := c.ExactTick()
+		c.Frame(func(f *client.Frame) {
+			s := f.Sheet(whom)
+			plain = append(plain, shown{now - 2, now - before, f.Copy.Place(s, now-2), 2})
+			framed = append(framed, shown{f.At, now - before, f.Place(s), now - f.At})
+		})
+		before = now
+	}
+	skip := len(plain) / 4 // until it knows how late ticks come
+	return plain[skip:], framed[skip:]
+}
+
+// way is where a body truly was at each tick.
+type way struct {
+	mu sync.Mutex
+	of *client.Conn
+	at map[int64]client.Place // guarded by mu
+}
+
+func (w *way) tick(tick int64) {
+	if w.of == nil {
+		return
+	}
+	w.of.Read(func(c *client.Copy) {
+		w.mu.Lock()
+		defer w.mu.Unlock()
+		w.at[tick] = c.Place(c.Me(), float64(tick))
+	})
+}
+
+// wander goes somewhere else every half second or so, and stands now and then.
+func (w *way) wander(ctx context.Context, c *client.Conn) {
+	r := rand.New(rand.NewPCG(1, 1))
+	for ctx.Err() == nil {
+		angle, speed := r.Float64()*2*math.Pi, 1000.0
+		if r.IntN(4) == 0 {
+			speed = 0
+		}
+		c.Send(client.Intent{Do: "steer", At: []int64{int64(math.Cos(angle) * speed), int64(math.Sin(angle) * speed)}})
+		select {
+		case <-ctx.Done():
+		case <-time.After(time.Duration(300+r.IntN(500)) * time.Millisecond):
+		}
+	}
+}
+
+// exactly is where the body was at a tick with its fraction, as far as is known: standing where nothing was told.
+func (w *way) exactly(tick float64) (p client.Place, known bool) {
+	low := int64(math.Floor(tick))
+	a, isA := w.at[low]
+	b, isB := w.at[low+1]
+	part := tick - float64(low)
+	return client.Place{X: a.X + part*(b.X-a.X), Y: a.Y + part*(b.Y-a.Y)}, isA && isB
+}
+
+func apart(a, b client.Place) float64 { return math.Hypot(a.X-b.X, a.Y-b.Y) }
+
+// judge holds what was drawn against the truth, in the frames in which the body truly went straight on at full speed.
+func (w *way) judge(frames []shown) (out looks) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	moving := 0.0
+	for i := 1; i < len(frames); i++ {
+		f := &frames[i]
+		step := apart(f.at, frames[i-1].at)
+		due := topStep * f.passed
+		out.longest = max(out.longest, step/max(due, topStep/6))
+		before, is := w.exactly(f.tick - 1.5)
+		after, too := w.exactly(f.tick + 1)
+		if !is || !too || apart(before, after) < 0.98*2.5*topStep {
+			continue
+		}
+		out.behind += f.behind * 50
+		if moving++; step < due/5 {
+			out.frozen++
+		}
+		if math.Abs(step-due) > due/2 {
+			out.uneven++
+		}
+	}
+	moving = max(moving, 1)
+	out.frozen, out.uneven, out.behind = 100*out.frozen/moving, 100*out.uneven/moving, out.behind/moving
+	return out
+}

@@ -2,8 +2,8 @@ package client
 
 import "slices"
 
-// Frame is the match as it is drawn at one moment. It is a little in the past, by as much as what comes is late, so that
-// there is a later place to draw everything towards; see Conn.Frame.
+// Frame is the match as it is drawn at one moment. It is a little in the past, by as much as what comes is late, so
+// that there is a later place to draw everything towards; see Conn.Frame.
 type Frame struct {
 	*Copy
 	At float64 // the wall tick of which others are drawn

@@ -204,7 +204,12 @@ const pointSeconds = 10
 
 function Nodes() {
   const { data, lost } = useTopic<NodeRow>({ name: 'nodes' })
-  const colours: Record<string, string> = { alive: 'green', draining: 'orange', gone: 'gray' }
+  const colours: Record<string, string> = {
+    alive: 'green',
+    overloaded: 'red',
+    draining: 'orange',
+    gone: 'gray',
+  }
   return (
     <Section title="Nodes" flush>
       <Away lost={lost} />

@@ -117,6 +117,7 @@ const (
 	Replaced       Code = "replaced"
 	Kicked         Code = "kicked"
 	Stopping       Code = "stopping"
+	Overloaded     Code = "overloaded"
 	Moved          Code = "moved"
 	NoNode         Code = "no-such-node"
 	Method         Code = "method-not-allowed"
@@ -249,6 +250,8 @@ var All = []Entry{
 	{Replaced, 409, "Another connection has taken over the seat."},
 	{Kicked, 403, "The host, a rule or a vote has removed the player from the lobby."},
 	{Stopping, 503, "The service is stopping or temporarily unavailable; try again in a moment."},
+	{Overloaded, 503, "The nodes that may open the lobby have more to do than they can do in time. Running matches " +
+		"go on. Retry-After says when to try again."},
 	{Moved, 421, "The lobby is on another node: connect to the address given with this error."},
 	{NoNode, 404, "No node with this name is alive."},
 	{Method, 405, "The address is right, but not with this method."},

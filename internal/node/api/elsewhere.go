@@ -228,13 +228,15 @@ func (s *server) chosen(regions []string) (all []*cluster.Member, err error) {
 	}
 	others := s.Cluster.Others(regions...)
 	own := s.Hall.Lobbies()
-	if fits && !s.Cluster.Draining() && (len(others) == 0 || own <= others[0].Lobbies*5/4+spareLobbies) {
+	calm := !s.Hall.Overloaded()
+	free := len(others) > 0 && !others[0].Overloaded // who is not, comes first
+	if fits && !s.Cluster.Draining() && calm && (!free || own <= others[0].Lobbies*5/4+spareLobbies) {
 		return []*cluster.Member{nil}, nil
 	}
 	for i := range others {
 		all = append(all, &others[i])
 	}
-	if fits { // and if it cannot, it says why
+	if fits && (!s.Cluster.Draining() || len(others) == 0) { // and if it cannot, it says why
 		all = append(all, nil)
 	}
 	if len(all) == 0 {

@@ -19,7 +19,7 @@ type Node struct {
 	Address     string    `json:"address"` // for clients
 	Region      string    `json:"region"`
 	Version     string    `json:"version"`
-	State       string    `json:"state"` // alive, draining or gone
+	State       string    `json:"state"` // alive, overloaded, draining or gone
 	Lobbies     int       `json:"lobbies"`
 	Seats       int       `json:"seats"`
 	Connections int       `json:"connections"`
@@ -77,6 +77,8 @@ func (s *nodes) node(m *cluster.Member) Node {
 		n.State = "gone"
 	case m.Draining:
 		n.State = "draining"
+	case m.Overloaded:
+		n.State = "overloaded"
 	}
 	return n
 }

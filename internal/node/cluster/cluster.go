@@ -37,6 +37,7 @@ type Identity struct {
 // Load is what a node bears.
 type Load struct {
 	Lobbies, Seats, Connections int
+	Overloaded                  bool   // it opens no more lobbies
 	Tallies                     []byte // of its lobbies, as JSON
 }
 
@@ -320,14 +321,19 @@ func (c *Cluster) Draining() bool {
 	return c.draining
 }
 
-// Others are the nodes, but this, that are alive and take lobbies, the one with the fewest first; only of some regions,
-// if any are named.
+// Others are the nodes, but this, that are alive and take lobbies, the one with the fewest first, behind all others
+// those that have more to do than they can do in time; only of some regions, if any are named.
 func (c *Cluster) Others(regions ...string) []Member {
 	all := slices.DeleteFunc(c.Members(), func(m Member) bool {
 		return m.Name == c.Self.Name || !m.Alive || m.Draining || len(regions) > 0 && !slices.Contains(regions,
 			m.Region)
 	})
-	slices.SortStableFunc(all, func(a, b Member) int { return cmp.Compare(a.Lobbies, b.Lobbies) })
+	slices.SortStableFunc(all, func(a, b Member) int {
+		if a.Overloaded != b.Overloaded {
+			return map[bool]int{true: 1, false: -1}[a.Overloaded]
+		}
+		return cmp.Compare(a.Lobbies, b.Lobbies)
+	})
 	return all
 }
 

@@ -43,12 +43,13 @@ func (p postgres) Renew(ctx context.Context, name string, epoch int64, lease tim
 	kept, draining bool, err error,
 ) {
 	var rows []struct{ Draining bool }
-	set, args := "", []any{lease.Seconds(), l.Lobbies, l.Seats, l.Connections}
+	set, args := "", []any{lease.Seconds(), l.Lobbies, l.Seats, l.Connections, l.Overloaded}
 	if l.Tallies != nil {
 		set, args = ", tallies = ?", append(args, string(l.Tallies))
 	}
 	err = p.db.WithContext(ctx).Raw("update nodes set lease_until = clock_timestamp() + ? * interval '1 second', "+
-		"lobbies = ?, seats = ?, connections = ?"+set+" where name = ? and epoch = ? returning draining",
+		"lobbies = ?, seats = ?, connections = ?, overloaded = ?"+set+
+		" where name = ? and epoch = ? returning draining",
 		append(args, name, epoch)...).Scan(&rows).Error
 	if err != nil || len(rows) == 0 {
 		return false, false, err
@@ -71,7 +72,7 @@ func (p postgres) Members(ctx context.Context) (out []Member, err error) {
 		Alive, Holds bool
 	}
 	err = p.db.WithContext(ctx).Raw(`select * from (select name, epoch, address, bus, region,
-		version, started_at, lease_until, n.lobbies, seats, connections, draining,
+		version, started_at, lease_until, n.lobbies, seats, connections, draining, overloaded,
 			lease_until > clock_timestamp() as alive,
 		exists (select 1 from lobbies l where l.node = n.name and l.closed_at is null) as holds
 		from nodes n) x where alive or holds or lease_until > clock_timestamp() - interval '1 hour'`).Scan(&rows).Error

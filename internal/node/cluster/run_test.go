@@ -141,6 +141,11 @@ func TestNodesOfACluster(t *testing.T) {
 		if a.turns != before+1 {
 			t.Errorf("after a hint there are %d renewals more", a.turns-before)
 		}
+		c.load.Overloaded = true
+		pass(2 * time.Second)
+		if got := names(a.Others()); got != "b c " {
+			t.Errorf("with too much to do for c, others are %s", got)
+		}
 		if err := c.Drain(t.Context()); err != nil || c.Draining() {
 			t.Error(err)
 		}

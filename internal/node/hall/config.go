@@ -46,12 +46,7 @@ type Config struct {
 	// Again is called with the ID of a lobby that could not be handed to another node after all, and is alive nowhere:
 	// it is to be restored here.
 	Again func(lobbyID string)
-	// Waiting is how many bytes of what matches gave may wait to be saved before no more matches begin; 64 MiB if it is
-	// 0.
-	Waiting int
-	// Journal is how many bytes the journal of one lobby may have at this node; nothing is added beyond that. 512 MiB
-	// if it is 0.
-	Journal int
+	Bounds
 	// Meter counts what the lobbies do; nothing is counted if it is nil.
 	Meter *meter.Meter
 	// Refuse tells a player's second connection that they are in already; otherwise it takes over, and the older one is
@@ -68,6 +63,18 @@ type Config struct {
 	Boards Boards
 	// Secret digests the passwords of lobbies, so that none is kept as it is.
 	Secret []byte
+}
+
+// Bounds are how much of something there may be.
+type Bounds struct {
+	// Waiting is how many bytes of what matches gave may wait to be saved before no more matches begin; 64 MiB if it is
+	// 0.
+	Waiting int
+	// Journal is how many bytes the journal of one lobby may have at this node; nothing is added beyond that. 512 MiB
+	// if it is 0.
+	Journal int
+	// Late is by how much most ticks may come late before no more lobbies are opened; 0 for any time.
+	Late time.Duration
 }
 
 func (c *Config) defaults() {

@@ -22,13 +22,14 @@ import (
 //
 // Of its locks none is held while another is taken, but quick, which is held while a lobby is looked for.
 type Hall struct {
-	cfg     Config
-	savings savings
-	holders holders
-	unsaved unsaved
-	judges  judges
-	places  places
-	held    places
+	cfg      Config
+	savings  savings
+	holders  holders
+	unsaved  unsaved
+	judges   judges
+	places   places
+	held     places
+	overload overload
 
 	Listing *directory.Watchers
 	Tallies *directory.Tallies
@@ -52,7 +53,8 @@ func New(cfg Config) *Hall {
 	return &Hall{cfg: cfg, lobbies: map[string]*Lobby{}, opening: map[string]chan struct{}{},
 		savings: savings{pending: map[string]*saving{}}, holders: holders{of: map[string][]*keeping{}},
 		unsaved: unsaved{jobs: map[*keep.Job]waiting{}}, places: newPlaces(), held: newPlaces(),
-		judges: judges{of: map[string][]*Judge{}}, Listing: directory.NewWatchers(), Tallies: directory.NewTallies()}
+		overload: overload{most: cfg.Late, began: cfg.Now()},
+		judges:   judges{of: map[string][]*Judge{}}, Listing: directory.NewWatchers(), Tallies: directory.NewTallies()}
 }
 
 // start lets a lobby live; the first that its loop does is given, or nil.

@@ -107,6 +107,7 @@ func (l *Lobby) run(first func()) {
 			began = l.hall.cfg.Now()
 			l.busy.begin(began)
 			late = began.Sub(l.due)
+			l.hall.overload.note(began, late)
 			l.guard(func() { l.step(&step.Input{Kind: step.Tick}) })
 		}
 		for range 32 { // what has come meanwhile belongs to the same tick

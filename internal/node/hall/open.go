@@ -39,6 +39,7 @@ type Opening struct {
 	ReserveMS int64          // how long; a minute if 0
 	ComeMS    int64          // how soon the first of them must come, or nobody is waited for; 0: as the others
 	Party     string         // the accounts belong together
+	Due       bool           // of a series that runs: opened even where the node has too much to do
 	Linger    time.Duration  // how long it stays open before anybody has come; a minute if 0
 	Options   map[string]any // of the rulebook, as programs send them
 }
@@ -59,6 +60,9 @@ func (h *Hall) Open(ctx context.Context, book *rulebook.Book, o Opening) (*Lobby
 	h.mu.Unlock()
 	if drains {
 		return nil, fault.New(code.Stopping, "this node opens no more lobbies; another one does")
+	}
+	if h.Overloaded() && !o.Due {
+		return nil, h.errOverloaded()
 	}
 	options, err := readOptions(book, o.Options)
 	if err != nil {

@@ -54,6 +54,7 @@ func TestTheBookInTheWelcome(t *testing.T) {
 			`"phases":[{"frozen":true,"name":"hold","title":"hold"},{"name":"play","title":"play"}],` +
 			`"pieces":[{"name":"stone","radius":700,"title":"Stone"}],` +
 			`"radius":500,` +
+			`"speed":6000,` +
 			`"teams":["red","blue"],` +
 			`"title":"Varied"}`
 		if string(got) != want {

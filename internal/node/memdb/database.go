@@ -375,6 +375,7 @@ func (l *Link) Renew(ctx context.Context, name string, epoch int64, lease time.D
 		if kept = n.Name != "" && n.Epoch == epoch; kept {
 			n.LeaseUntil, draining = time.Now().Add(lease), n.Draining
 			n.Lobbies, n.Seats, n.Connections = load.Lobbies, load.Seats, load.Connections
+			n.Overloaded = load.Overloaded
 			t.nodes[name] = n
 		}
 		return nil

@@ -449,7 +449,7 @@ func (x *Manager) tryOpen(r *run, no int) error {
 		return err
 	}
 	title := entrants[m.Sides[0].Entrant-1].Name + " and " + entrants[m.Sides[1].Entrant-1].Name
-	l, err := x.hall.Open(ctx, book, hall.Opening{Title: title, Hidden: true, Hostless: true,
+	l, err := x.hall.Open(ctx, book, hall.Opening{Title: title, Hidden: true, Hostless: true, Due: true,
 		Password: rand.Text(), Options: plan.Options, Linger: time.Duration(plan.Come) * time.Millisecond})
 	if err != nil {
 		return err

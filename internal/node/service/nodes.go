@@ -79,7 +79,7 @@ func (s *Service) load() cluster.Load {
 		return cluster.Load{}
 	}
 	return cluster.Load{Lobbies: s.Hall.Lobbies(), Seats: s.Hall.Seats(), Connections: int(s.conns.Load()),
-		Tallies: s.Hall.Tallies.JSON()}
+		Overloaded: s.Hall.Overloaded(), Tallies: s.Hall.Tallies.JSON()}
 }
 
 // maxOthers is how many other nodes clients are told of.

@@ -75,6 +75,7 @@ type Config struct {
 	Retain      retain.Periods // for how long what grows is kept; as retain.Sorts say if nil
 	Patience    time.Duration  // how long a live connection may take nothing; 10 s if 0
 	Check       time.Duration  // how often all copies are checked; if 0, every 5 s in practice lobbies
+	Late        time.Duration  // by how much most ticks may come late before no more lobbies are opened; 0 for any time
 	Log         *slog.Logger   // nothing is logged if nil
 }
 
@@ -283,8 +284,7 @@ func (s *Service) assemble(ctx context.Context, cfg Config) error {
 			Refuse:      cfg.Refuse,
 			PublishKept: cfg.PublishKept,
 			Silent:      s.Cluster.Silent,
-			Waiting:     cfg.Waiting,
-			Journal:     cfg.LobbyJournal,
+			Bounds:      hall.Bounds{Waiting: cfg.Waiting, Journal: cfg.LobbyJournal, Late: cfg.Late},
 			Practice:    cfg.Practice,
 			Check:       cfg.Check,
 			Secret:      account.Derived(secret, "passwords of lobbies"),
@@ -397,6 +397,12 @@ func (s *Service) measure(m *meter.Meter, counts *guard.Guard, address string) e
 		"turnvex_saves_age_seconds": {"for how long the oldest of them has waited", func() float64 {
 			_, _, age := s.Hall.Saves()
 			return age.Seconds()
+		}},
+		"turnvex_overloaded": {"1 while the node has more to do than it can do in time, otherwise 0", func() float64 {
+			if s.Hall.Overloaded() {
+				return 1
+			}
+			return 0
 		}},
 		"turnvex_ledger_bytes": {"bytes of what lobbies took in that wait for the " +
 			"database", func() float64 { n, _ := s.Ledger.Waiting(); return float64(n) }},

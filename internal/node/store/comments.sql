@@ -183,6 +183,7 @@ comment on column nodes.lobbies is 'open on it';
 comment on column nodes.seats is 'taken on it';
 comment on column nodes.connections is 'live connections to it';
 comment on column nodes.draining is 'it takes no new lobbies';
+comment on column nodes.overloaded is 'it has more to do than it can do in time, and opens no lobbies';
 comment on column nodes.tallies is 'how many open lobbies it has, by rulebook and sort';
 comment on column nodes.seen_at is 'when it looked after its leaderboards last';
 comment on column nodes.holds_from is 'from then on it may have posts to keep: no season closes before';

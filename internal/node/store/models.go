@@ -382,6 +382,7 @@ type Node struct {
 	Seats       int       // taken on it
 	Connections int       // live connections to it
 	Draining    bool      // it takes no new lobbies
+	Overloaded  bool      // it has more to do than it can do in time, and opens no lobbies
 	Tallies     []byte    `gorm:"->;type:jsonb"` // how many open lobbies it has, by rulebook and sort
 	SeenAt      time.Time `gorm:"->"`            // when it looked after its leaderboards last
 	HoldsFrom   time.Time `gorm:"->"`            // from then on it may have posts to keep: no season closes before

@@ -9,6 +9,7 @@ import (
 	"os/signal"
 	"strings"
 	"syscall"
+	"time"
 
 	"turnvex.example/turnvex/internal/live/rough"
 	"turnvex.example/turnvex/internal/node/api"
@@ -109,6 +110,8 @@ func serveCommand() command {
 			lobbyJournal := fs.Int("lobby-journal-size", 512, "`MiB` of the journal of one lobby at this node")
 			waiting := fs.Int("waiting-size", 64, "`MiB` that may be queued while the database is unavailable, "+
 				"for each of: inputs, journals, and results with records")
+			fs.DurationVar(&cfg.Late, "late", 25*time.Millisecond, "open no more lobbies while most ticks come later "+
+				"than this `time`; 0 to open them always")
 			bad := fs.String(
 				"rough",
 				os.Getenv("TURNVEX_ROUGH"),
@@ -156,6 +159,9 @@ func serveCommand() command {
 				}
 				if *lobbyJournal < 1 || *lobbyJournal > 1<<20 {
 					return errUsage{"-lobby-journal-size is from 1 to 1048576"}
+				}
+				if cfg.Late < 0 {
+					return errUsage{"-late is not negative"}
 				}
 				if *waiting < 1 || *waiting > 1<<20 {
 					return errUsage{"-waiting-size is from 1 to 1048576"}

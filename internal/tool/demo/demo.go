@@ -178,26 +178,51 @@ func launch(ctx context.Context, address, key string, bots *sync.WaitGroup, log 
 			}
 			tokens = append(tokens, in.Token)
 		}
-		l, err := harbour(ctx, client.Service{Address: address, Token: tokens[0]}, client.Opening{
+		code, conns, err := aboard(ctx, address, tokens, client.Opening{
 			Rulebook: crew.rulebook, Name: "regatta", Title: crew.title, Options: crew.options})
 		if err != nil {
 			return nil, err
 		}
-		codes[crew.rulebook] = l.Code
-		for _, token := range tokens {
-			conn, err := client.Connect(ctx, client.Options{Address: address, Token: token, Lobby: l.Code})
-			if err != nil {
-				return nil, err
-			}
+		codes[crew.rulebook] = code
+		for _, conn := range conns {
 			bots.Go(func() {
 				defer conn.Close()
 				if err := sail(ctx, conn); err != nil && ctx.Err() == nil {
-					log.Warn("a skiff has stopped", "lobby", l.Code, "error", err)
+					log.Warn("a skiff has stopped", "lobby", code, "error", err)
 				}
 			})
 		}
 	}
 	return codes, nil
+}
+
+// aboard brings a crew into a lobby of the demo. One that was kept may close while they come, when its players have
+// been away for too long: then they get a new one.
+func aboard(ctx context.Context, address string, tokens []string, o client.Opening) (code string, conns []*client.Conn,
+	err error) {
+	for end := time.Now().Add(harbourWithin); ; {
+		l, err := harbour(ctx, client.Service{Address: address, Token: tokens[0]}, o)
+		if err != nil {
+			return "", nil, err
+		}
+		for _, token := range tokens {
+			conn, refused := client.Connect(ctx, client.Options{Address: address, Token: token, Lobby: l.Code})
+			if err = refused; err != nil {
+				break
+			}
+			conns = append(conns, conn)
+		}
+		if err == nil {
+			return l.Code, conns, nil
+		}
+		for _, conn := range conns {
+			conn.Close()
+		}
+		conns = nil
+		if c := client.CodeOf(err); c != "lobby-gone" && c != "no-such-lobby" || time.Now().After(end) {
+			return "", nil, err
+		}
+	}
 }
 
 // signIn signs a demo player in, by a device whose key follows from the demo's secret.

@@ -16,6 +16,9 @@ var heavy = []string{"cel.dev", "github.com/goccy/go-yaml", "gorm.io", "github.c
 // maxProgram is how large a program with the client may be, in bytes.
 const maxProgram = 12 << 20
 
+// modules is how many modules the client brings along, as the README says.
+const modules = 5
+
 // TestLight: the client brings along nothing of what only a service needs.
 func TestLight(t *testing.T) {
 	out, err := exec.Command("go", "list", "-deps", "turnvex.example/turnvex/client").Output()
@@ -28,6 +31,18 @@ func TestLight(t *testing.T) {
 				t.Errorf("the client imports %s", dep)
 			}
 		}
+	}
+	out, err = exec.Command("go", "list", "-deps", "-f", "{{with .Module}}{{.Path}}{{end}}",
+		"turnvex.example/turnvex/client").Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	brought := map[string]bool{}
+	for _, m := range strings.Fields(string(out)) {
+		brought[m] = true
+	}
+	if delete(brought, "turnvex.example/turnvex"); len(brought) != modules {
+		t.Errorf("the client brings %d modules, not %d: %v", len(brought), modules, brought)
 	}
 }
 

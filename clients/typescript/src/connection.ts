@@ -68,7 +68,7 @@ export interface Options {
   onUndone?: (undone: Undone) => void
   /** Called when play stands still, since the service cannot keep what happens, and, with over, when it goes on. */
   onStill?: (still: StillMessage) => void
-  /** Called when the connection comes, goes away for a while, or ends for good. */
+  /** Called when the connection comes, goes away for a while, or ends for good, with why as far as that is known. */
   onState?: (state: State, why?: Bye) => void
   /** Is told of errors in callbacks, which never stop the connection; the console if not given. */
   onError?: (e: unknown) => void
@@ -140,6 +140,8 @@ export class Connection {
   private readonly screen = new Screen()
   private readonly drawn = new Frame()
   private readonly watchers: Watchers
+  /** Who waits until the connection is let in, or told why it is not. */
+  private readonly arriving: ((why?: Error) => void)[] = []
 
   constructor(readonly options: Options) {
     this.nodes = [options.address]
@@ -152,7 +154,7 @@ export class Connection {
       address: () => liveAddress(this.nodes[0]!),
       hello: () => this.hello(),
       onMessage: (m) => this.message(m),
-      onDown: (wasUp) => this.lost(wasUp),
+      onDown: (wasUp, why) => this.lost(wasUp, why),
       onError: options.onError,
     })
   }
@@ -206,11 +208,13 @@ export class Connection {
   }
 
   /**
-   * Sends an intent; the promise gives its verdict, refused or not. What is expected
+   * Sends an intent, once there is a seat; the promise gives its verdict, refused or not. What is expected
    * of it is shown until then, and taken back where the service decides otherwise.
    */
   send(intent: Intent, ...expected: Expected[]): Promise<Verdict> {
-    const seat = intent.seat ?? this.seats[0] ?? 0
+    const seat = intent.seat ?? this.seats[0]
+    if (seat === undefined && !this.copy?.sheets.size) return this.seated().then(() => this.send(intent, ...expected))
+    if (seat === undefined) return Promise.reject(new Error('there is no seat, or none yet: who watches or waits sends no intents'))
     const n = (this.next.get(seat) ?? 0) + 1
     this.next.set(seat, n)
     const message = { is: 'intent', ...intent, seat, n }
@@ -227,6 +231,18 @@ export class Connection {
       this.tell(shown.map((s) => s.change))
       this.write(message) // if it fails, it is sent again after coming back
     })
+  }
+
+  /** Waits until the service has let the connection in. */
+  private seated(): Promise<void> {
+    return new Promise((resolve, reject) => {
+      if (this.state === 'ended') reject(new Error('the connection has ended'))
+      this.arriving.push((why) => (why ? reject(why) : resolve()))
+    })
+  }
+
+  private arrived(why?: Error) {
+    for (const f of this.arriving.splice(0)) f(why)
   }
 
   /** Ends the connection. The seats are held for a while; see leave. */
@@ -390,6 +406,7 @@ export class Connection {
     this.whole = false
     this.time.heard(tick, now())
     this.tell(changes)
+    this.arrived()
     if (changes.some((c) => c.sheet.kind === 'match' && (c.gone || c.field?.name === 'over'))) this.unjudged()
   }
 
@@ -439,8 +456,20 @@ export class Connection {
     this.tell(o.ends.map((end) => end()).filter((c) => c !== undefined))
   }
 
+  /** Why there is no connection, as far as can be known here. */
+  private trouble(why?: unknown): Bye {
+    if (why !== undefined)
+      return { is: 'bye', code: 'no-token', reason: `there is no token: ${String(why)}`, again: true }
+    const bye = { is: 'bye', code: 'lost', reason: 'the connection was lost', again: true } as const
+    if (this.key !== undefined || this.seats.length > 0 || this.copy) return bye
+    const page = (globalThis as { location?: { origin?: string } }).location?.origin
+    const reason = `${this.nodes[0]} cannot be reached`
+    return { ...bye, reason: page ? `${reason}, or does not admit pages from ${page}: its setting -origins` : reason }
+  }
+
   /** The connection is lost, or could not be made: gives how long to wait for the next attempt. */
-  private lost(wasUp: boolean): number | undefined {
+  private lost(wasUp: boolean, failed?: unknown): number | undefined {
+    const why = this.trouble(failed)
     clearTimeout(this.pinger)
     for (const f of this.seating.values())
       f({ is: 'seated', ok: false, code: 'lost', reason: 'the connection was lost' })
@@ -450,10 +479,10 @@ export class Connection {
     if (!wasUp && !moved) this.nodes.push(this.nodes.shift()!) // the node may be gone: others know where it is
     this.lostAt ||= now()
     if (now() - this.lostAt > (this.options.patience ?? Math.max(this.hold, SILENCE))) {
-      this.end({ is: 'bye', code: 'lost', reason: 'the connection was lost', again: true })
+      this.end(why)
       return undefined
     }
-    this.become('away')
+    if (this.state !== 'away') this.become('away', why)
     return moved ? 0 : this.backoff.next()
   }
 
@@ -473,6 +502,7 @@ export class Connection {
       o.reject(new Error(why.reason))
     }
     this.open.clear()
+    this.arrived(new Error(why.reason))
     this.call(() => this.options.onState?.('ended', why))
   }
 }

@@ -13,7 +13,7 @@ export interface LinkOptions {
    * An attempt has failed, or what was open is lost. Gives the milliseconds after which the next attempt
    * is made, or undefined to make none.
    */
-  onDown: (wasUp: boolean) => number | undefined
+  onDown: (wasUp: boolean, why?: unknown) => number | undefined
   /** Is told of errors in callbacks, which never stop the link; the console if not given. */
   onError?: (e: unknown) => void
 }
@@ -99,7 +99,7 @@ export class Link {
       a.deadline = setTimeout(() => this.down(a), OPEN_WITHIN)
       hello().then(
         (m) => a.over || this.send(m),
-        () => this.down(a),
+        (e: unknown) => this.down(a, e),
       )
     }
     socket.onmessage = (e) => {
@@ -133,10 +133,10 @@ export class Link {
     a.socket.close() // a close that is never answered is waited for by nobody
   }
 
-  private down(a: Attempt) {
+  private down(a: Attempt, why?: unknown) {
     if (a.over || this.ended) return
     this.drop(a)
-    this.again(a.up)
+    this.again(a.up, why)
   }
 
   private failed(e: unknown) {
@@ -144,10 +144,10 @@ export class Link {
     this.again(false)
   }
 
-  private again(wasUp: boolean) {
+  private again(wasUp: boolean, why?: unknown) {
     let wait: number | undefined
     this.safely(() => {
-      wait = this.options.onDown(wasUp)
+      wait = this.options.onDown(wasUp, why)
     })
     if (wait !== undefined && !this.ended) this.timer = setTimeout(() => this.connect(), wait)
   }

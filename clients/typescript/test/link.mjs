@@ -217,3 +217,52 @@ test('a call that is not answered ends at its deadline, and one that is aborted 
   await assert.rejects(answers.call('GET /v1/lobbies/{code}', { path: { code: 'A/B' } }), (e) => e.status === 503 && e.after === 3)
   assert.deepEqual(asked, ['http://node.example/v1/lobbies/A%2FB'])
 })
+
+test('what is sent before there is a seat goes when there is one', async () => {
+  const { c } = await connection()
+  const sent = c.send({ do: 'ready' }, { field: 'points', value: 9 })
+  last().opens()
+  await settle()
+  last().says(welcome)
+  await settle()
+  assert.equal(last().sent.filter((m) => m.is === 'intent').length, 0)
+  last().says(snapshot)
+  await settle()
+  assert.deepEqual(last().sent.filter((m) => m.is === 'intent'), [{ is: 'intent', do: 'ready', seat: 3, n: 1 }])
+  assert.equal(c.me.num('points'), 9, 'and what is expected of it is shown')
+  last().says({ is: 'verdict', seat: 3, n: 1, ok: true, tick: 6 })
+  assert.equal((await sent).ok, true)
+  c.close()
+  await assert.rejects(c.send({ do: 'ready' }), /has ended/)
+  const { c: early } = await connection()
+  const never = assert.rejects(early.send({ do: 'ready' }), /was closed/)
+  early.close()
+  await never
+  const { c: watcher } = await connection({ watch: true })
+  last().opens()
+  await settle()
+  last().says({ ...welcome, seats: [] })
+  last().says(snapshot)
+  await assert.rejects(watcher.send({ do: 'ready' }), /no seat/)
+  watcher.close()
+})
+
+test('why there is no connection is said: no token, or a page that is not admitted', async () => {
+  const told = []
+  const { c } = await connection({ tokens: () => Promise.reject(new Error('signed out')), onState: (s, why) => told.push([s, why?.code, why?.reason]) })
+  last().opens()
+  await settle()
+  assert.deepEqual(told, [['away', 'no-token', 'there is no token: Error: signed out']])
+  c.close()
+  globalThis.location = { origin: 'http://game.example' }
+  try {
+    told.length = 0
+    const { c } = await connection({ onState: (s, why) => told.push([s, why?.reason]) })
+    last().onclose?.()
+    await settle()
+    assert.deepEqual(told, [['away', 'http://node.example cannot be reached, or does not admit pages from http://game.example: its setting -origins']])
+    c.close()
+  } finally {
+    delete globalThis.location
+  }
+})

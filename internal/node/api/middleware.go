@@ -5,6 +5,7 @@ import (
 	"crypto/rand"
 	"net/http"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -16,6 +17,7 @@ import (
 	"turnvex.example/turnvex/internal/live/safe"
 	"turnvex.example/turnvex/internal/node/fault"
 	"turnvex.example/turnvex/internal/node/guard"
+	"turnvex.example/turnvex/internal/node/socket"
 )
 
 func (s *front) logged(next http.Handler) http.Handler {
@@ -103,12 +105,14 @@ func (s *front) connectsTo() string {
 const maxConnects = 20
 
 // crossOrigin lets pages of the allowed origins call the routes, as browsers need it (the Fetch standard's CORS
-// protocol). Tokens stand in a header; the one cookie is for the console alone.
+// protocol), and, but for those of the console's cookie, pages of who develops on this machine. Tokens stand in a
+// header; the one cookie is for the console alone.
 func (s *front) crossOrigin() func(http.Handler) http.Handler {
-	if len(s.Origins) == 0 {
-		return func(next http.Handler) http.Handler { return next }
-	}
-	return cors.Handler(cors.Options{AllowedOrigins: s.Origins,
+	return cors.Handler(cors.Options{
+		AllowOriginFunc: func(r *http.Request, origin string) bool {
+			return slices.Contains(s.Origins, origin) ||
+				socket.LoopbackPage(r) && !strings.HasPrefix(r.URL.Path, "/v1/console")
+		},
 		AllowedMethods: []string{"GET", "POST", "PUT", "PATCH", "DELETE"},
 		AllowedHeaders: []string{"Authorization", "Content-Type"}, ExposedHeaders: []string{"Retry-After", "ETag"},
 		MaxAge: 600})

@@ -82,21 +82,28 @@ func TestOrigins(t *testing.T) {
 	}
 }
 
-// TestCORS: pages of the origins that are allowed may call the HTTP routes, with a token; others are told nothing.
+// TestCORS: pages of the origins that are allowed may call the HTTP routes, with a token, and pages of this machine may
+// call a loopback address, but not the routes of the console's cookie; others are told nothing.
 func TestCORS(t *testing.T) {
 	s := &server{Config: Config{Origins: []string{"https://play.example"}}}
 	fine := http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) { w.WriteHeader(200) })
 	h := (&front{s}).crossOrigin()(fine)
-	for origin, want := range map[string]string{"https://play.example": "https://play.example",
-		"https://other.example": ""} {
-		r := httptest.NewRequest("OPTIONS", "http://inside/v1/me", nil)
+	const local, own = "http://localhost:5173", "http://127.0.0.1:7420"
+	for _, c := range [][3]string{{"https://play.example", "http://inside/v1/me", "https://play.example"},
+		{"https://other.example", "http://inside/v1/me", ""}, {local, own + "/v1/me", local},
+		{local, own + "/v1/console/session", ""}, {local, own + "/v1/console/session/renew", ""},
+		{"https://play.example", own + "/v1/console/session", "https://play.example"},
+		{local, "http://inside/v1/me", ""}} {
+		origin, want := c[0], c[2]
+		r := httptest.NewRequest("OPTIONS", c[1], nil)
+		r.RemoteAddr = "127.0.0.1:50000"
 		r.Header.Set("Origin", origin)
 		r.Header.Set("Access-Control-Request-Method", "PATCH")
 		r.Header.Set("Access-Control-Request-Headers", "authorization,content-type")
 		w := httptest.NewRecorder()
 		h.ServeHTTP(w, r)
 		if got := w.Header().Get("Access-Control-Allow-Origin"); got != want {
-			t.Errorf("%s may ask: %q", origin, got)
+			t.Errorf("%s may ask %s: %q", origin, c[1], got)
 		}
 		if got := w.Header().Get("Access-Control-Allow-Methods"); (got == "PATCH") != (want != "") {
 			t.Errorf("%s may use %q", origin, got)

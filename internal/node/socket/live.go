@@ -194,10 +194,11 @@ func (w roughWriter) Hijack() (net.Conn, *bufio.ReadWriter, error) {
 	return *w.line, rw, nil
 }
 
-// originAllowed lets programs in, which send no origin, the console, and what the operator allows.
+// originAllowed lets programs in, which send no origin, the console, what the operator allows, and pages of who
+// develops on this machine.
 func (s *Socket) originAllowed(r *http.Request) bool {
 	origin := r.Header.Get("Origin")
-	if origin == "" || slices.Contains(s.Origins, origin) {
+	if origin == "" || slices.Contains(s.Origins, origin) || LoopbackPage(r) {
 		return true
 	}
 	u, err := url.Parse(origin)

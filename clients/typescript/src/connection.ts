@@ -214,7 +214,8 @@ export class Connection {
   send(intent: Intent, ...expected: Expected[]): Promise<Verdict> {
     const seat = intent.seat ?? this.seats[0]
     if (seat === undefined && !this.copy?.sheets.size) return this.seated().then(() => this.send(intent, ...expected))
-    if (seat === undefined) return Promise.reject(new Error('there is no seat, or none yet: who watches or waits sends no intents'))
+    if (seat === undefined)
+      return Promise.reject(new Error('there is no seat, or none yet: who watches or waits sends no intents'))
     const n = (this.next.get(seat) ?? 0) + 1
     this.next.set(seat, n)
     const message = { is: 'intent', ...intent, seat, n }

@@ -216,9 +216,15 @@ export class Connection {
     if (seat === undefined && !this.copy?.sheets.size) return this.seated().then(() => this.send(intent, ...expected))
     if (seat === undefined)
       return Promise.reject(new Error('there is no seat, or none yet: who watches or waits sends no intents'))
+    let asked: Intent
+    try {
+      asked = whole(intent)
+    } catch (e) {
+      return Promise.reject(e as Error)
+    }
     const n = (this.next.get(seat) ?? 0) + 1
     this.next.set(seat, n)
-    const message = { is: 'intent', ...intent, seat, n }
+    const message = { is: 'intent', ...asked, seat, n }
     return new Promise((resolve, reject) => {
       if (this.state === 'ended') return reject(new Error('the connection has ended'))
       const shown: ReturnType<Copy['expect']>[] = []
@@ -505,6 +511,21 @@ export class Connection {
     this.open.clear()
     this.arrived(new Error(why.reason))
     this.call(() => this.options.onState?.('ended', why))
+  }
+}
+
+/** An intent with integers where integers are meant: what is between two is rounded. */
+function whole(intent: Intent): Intent {
+  const round = (n: number) => {
+    if (!Number.isSafeInteger(Math.round(n))) throw new RangeError(`${n} is not a number that an intent can say`)
+    return Math.round(n)
+  }
+  const { at, yaw, pitch, ...rest } = intent
+  return {
+    ...rest,
+    ...(at && { at: at.map(round) }),
+    ...(yaw !== undefined && { yaw: round(yaw) & 65535 }),
+    ...(pitch !== undefined && { pitch: round(pitch) }),
   }
 }
 

@@ -13,8 +13,12 @@ export interface Intent {
   do: string
   name?: string
   target?: number
-  /** Two parts, or three on tall ground */
+  /** Two parts, or three on tall ground; rounded */
   at?: number[]
+  /** Where to look, in 1/65536 of a turn; rounded, and beyond a turn the same as within it */
+  yaw?: number
+  /** On tall ground, with yaw: how far up to look, -16384 to 16384 in 1/65536 of a turn; rounded */
+  pitch?: number
   args?: Record<string, unknown>
   text?: string
   value?: unknown

@@ -266,3 +266,15 @@ test('why there is no connection is said: no token, or a page that is not admitt
     delete globalThis.location
   }
 })
+
+test('fractions are rounded where integers are meant, and what is no number is refused at the call', async () => {
+  const { c } = await connection()
+  await greeted(last())
+  c.send({ do: 'steer', at: [0.4, -999.7], yaw: 65535.6, pitch: -0.5 }).catch(() => {})
+  const { at, yaw, pitch } = last().sent.at(-1)
+  assert.deepEqual([at, yaw, pitch + 0], [[0, -1000], 0, 0])
+  await assert.rejects(c.send({ do: 'steer', at: [Number.NaN, 0] }), /NaN is not a number/)
+  await assert.rejects(c.send({ do: 'steer', at: [1e300, 0] }), /not a number/)
+  assert.deepEqual([c.state, last().sent.filter((m) => m.is === 'intent').length], ['open', 1])
+  c.close()
+})

@@ -37,6 +37,6 @@ func stall(c *client.Copy, me *client.Sheet) [2]int64 {
 }
 
 func height(s *client.Sheet) int64 {
-	v, _ := s.Get("pos")
-	return v.N[2]
+	_, _, z := s.Pos("pos")
+	return z
 }

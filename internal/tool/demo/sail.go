@@ -127,8 +127,8 @@ func isRival(me, p *client.Sheet) bool {
 }
 
 func pos(s *client.Sheet) (x, y int64) {
-	v, _ := s.Get("pos")
-	return v.N[0], v.N[1]
+	x, y, _ = s.Pos("pos")
+	return x, y
 }
 
 // nearest returns the nearest sheet with a position that is wanted, and the square of how far it is.

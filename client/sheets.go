@@ -142,8 +142,8 @@ func (s *Sheet) Get(name string) (Value, bool) {
 // Int returns a field's number (see Type), 0 where it is not to be seen.
 func (s *Sheet) Int(name string) int64 { return s.inner().Int(name) }
 
-// Pos returns a position field's value in millimetres, 0 where it is not to be seen; z is how high above 0 it is on tall
-// ground. To draw something, see Frame.Place.
+// Pos returns a position field's value in millimetres, 0 where it is not to be seen; z is how high above 0 it is on
+// tall ground. To draw something, see Frame.Place.
 func (s *Sheet) Pos(name string) (x, y, z int64) {
 	v, _ := s.Get(name)
 	return v.N[0], v.N[1], v.N[2]

@@ -1,5 +1,6 @@
 // The TypeScript client of a Turnvex service: no framework, for browsers and Node.
-export { Connection, type Expected, type Options, type State, type Undone } from './connection.ts'
+export { Connection } from './connection.ts'
+export type { Expected, Options, State, Undone } from './options.ts'
 export { Copy, Schema, Sheet, plain, same, type Change } from './copy.ts'
 export { clockTicks, formatClock } from './clock.ts'
 export { json, openSocket, type Encoding, type Opener, type Socket } from './encoding.ts'

@@ -390,12 +390,11 @@ export class Connection {
     this.tell(o.ends.map((end) => end()).filter((c) => c !== undefined))
   }
 
-  /** Why there is no connection, as far as can be known here. */
-  private trouble(why?: unknown): Bye {
-    if (why !== undefined)
-      return { is: 'bye', code: 'no-token', reason: `there is no token: ${String(why)}`, again: true }
-    const bye = { is: 'bye', code: 'lost', reason: 'the connection was lost', again: true } as const
-    if (this.key !== undefined || this.seats.length > 0 || this.copy) return bye
+  /** Why there is no connection, as far as more can be known here than that it was lost. */
+  private trouble(why?: unknown): Bye | undefined {
+    const bye = { is: 'bye', code: 'lost', again: true } as const
+    if (why !== undefined) return { ...bye, code: 'no-token', reason: `there is no token: ${String(why)}` }
+    if (this.copy) return undefined
     const page = (globalThis as { location?: { origin?: string } }).location?.origin
     const reason = `${this.nodes[0]} cannot be reached`
     return { ...bye, reason: page ? `${reason}, or does not admit pages from ${page}: its setting -origins` : reason }
@@ -413,10 +412,10 @@ export class Connection {
     if (!wasUp && !moved) this.nodes.push(this.nodes.shift()!) // the node may be gone: others know where it is
     this.lostAt ||= now()
     if (now() - this.lostAt > (this.options.patience ?? Math.max(this.hold, SILENCE))) {
-      this.end(why)
+      this.end(why ?? { is: 'bye', code: 'lost', reason: 'the connection was lost', again: true })
       return undefined
     }
-    if (this.state !== 'away') this.become('away', why)
+    this.become('away', this.state === 'away' ? undefined : why)
     return moved ? 0 : this.backoff.next()
   }
 

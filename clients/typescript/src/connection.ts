@@ -3,6 +3,7 @@ import { json, openSocket } from './encoding.ts'
 import { Estimate } from './estimate.ts'
 import { Backoff, Link } from './link.ts'
 import { whole, type Expected, type Options, type State } from './options.ts'
+import { Refused } from './refused.ts'
 import { roughen } from './rough.ts'
 import { Frame, Screen } from './screen.ts'
 import { between, type Place } from './track.ts'
@@ -67,8 +68,10 @@ export class Connection {
   private readonly screen = new Screen()
   private readonly drawn = new Frame()
   private readonly watchers: Watchers
-  /** Who waits until the connection is let in, or told why it is not. */
-  private readonly arriving: ((why?: Error) => void)[] = []
+  /** Who waits for something. */
+  private readonly waiters = new Set<() => void>()
+  /** Why it has ended. */
+  private over?: Error
 
   constructor(readonly options: Options) {
     this.nodes = [options.address]
@@ -140,7 +143,8 @@ export class Connection {
    */
   send(intent: Intent, ...expected: Expected[]): Promise<Verdict> {
     const seat = intent.seat ?? this.seats[0]
-    if (seat === undefined && !this.copy?.sheets.size) return this.seated().then(() => this.send(intent, ...expected))
+    if (seat === undefined && !this.copy?.sheets.size)
+      return this.wait(() => true).then(() => this.send(intent, ...expected))
     if (seat === undefined)
       return Promise.reject(new Error('there is no seat, or none yet: who watches or waits sends no intents'))
     let asked: Intent
@@ -167,16 +171,38 @@ export class Connection {
     })
   }
 
-  /** Waits until the service has let the connection in. */
-  private seated(): Promise<void> {
-    return new Promise((resolve, reject) => {
-      if (this.state === 'ended') reject(new Error('the connection has ended'))
-      this.arriving.push((why) => (why ? reject(why) : resolve()))
-    })
+  /** As send, but what is refused is thrown: a Refused with its code. */
+  async do(intent: Intent, ...expected: Expected[]): Promise<Verdict> {
+    const verdict = await this.send(intent, ...expected)
+    if (!verdict.ok) throw new Refused(verdict.code ?? '', verdict.reason ?? '')
+    return verdict
   }
 
-  private arrived(why?: Error) {
-    for (const f of this.arriving.splice(0)) f(why)
+  /**
+   * Waits until something holds for the copy: at once, after a change, or when a
+   * running clock has come to it. It fails when the connection ends first, or the
+   * signal says so.
+   */
+  wait(holds: (copy: Copy) => unknown, signal?: AbortSignal): Promise<void> {
+    return new Promise((resolve, reject) => {
+      const done = (settle: () => void) => {
+        clearInterval(timer)
+        this.waiters.delete(look)
+        settle()
+      }
+      const look = () => {
+        try {
+          signal?.throwIfAborted()
+          if (this.state === 'ended') throw this.over ?? new Error('the connection has ended')
+          if (this.copy?.sheets.size && holds(this.copy)) done(resolve)
+        } catch (e) {
+          done(() => reject(e as Error))
+        }
+      }
+      const timer = setInterval(look, 1000 / (this.time.rate || 20))
+      this.waiters.add(look)
+      look()
+    })
   }
 
   /** Ends the connection. The seats are held for a while; see leave. */
@@ -340,7 +366,7 @@ export class Connection {
     this.whole = false
     this.time.heard(tick, now())
     this.tell(changes)
-    this.arrived()
+    for (const look of [...this.waiters]) look()
     if (changes.some((c) => c.sheet.kind === 'match' && (c.gone || c.field?.name === 'over'))) this.unjudged()
   }
 
@@ -435,7 +461,8 @@ export class Connection {
       o.reject(new Error(why.reason))
     }
     this.open.clear()
-    this.arrived(new Error(why.reason))
+    this.over = new Error(why.reason)
+    for (const look of [...this.waiters]) look()
     this.call(() => this.options.onState?.('ended', why))
   }
 }

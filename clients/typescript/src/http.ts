@@ -1,3 +1,4 @@
+import { Refused } from './refused.ts'
 import type { Routes } from './routes.ts'
 
 /** What a route answers. */
@@ -14,22 +15,6 @@ export type Call<R extends keyof Routes> = (Record<never, never> extends Routes[
     /** Milliseconds until the call counts as not answered; 10,000 if not given. */
     deadline?: number
   }
-
-/** What the service refused (RFC 9457), or why there is no answer. */
-export class Refused extends Error {
-  constructor(
-    /** Stable: docs/errors.md lists all. no-answer: the service could not be reached, or was silent for too long. */
-    readonly code: string,
-    reason: string,
-    /** The HTTP status; 0 without an answer. */
-    readonly status = 0,
-    /** Seconds after which it is worth trying again, if the service said so. */
-    readonly after?: number,
-  ) {
-    super(reason)
-    this.name = 'Refused'
-  }
-}
 
 /** A token, and when it runs out (RFC 3339). */
 export interface Token {

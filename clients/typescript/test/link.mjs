@@ -278,3 +278,26 @@ test('fractions are rounded where integers are meant, and what is no number is r
   assert.deepEqual([c.state, last().sent.filter((m) => m.is === 'intent').length], ['open', 1])
   c.close()
 })
+
+test('do throws what is refused, and wait returns when something holds, by a change or by the clock', async () => {
+  const { c } = await connection()
+  const seated = c.wait(() => c.me)
+  await greeted(last())
+  await seated
+  const act = c.do({ do: 'act', name: 'ram' })
+  const had = c.wait((copy) => copy.sheet(3).num('points') === 8)
+  let late = false
+  const clock = c.wait(() => late)
+  last().says({ is: 'verdict', seat: 3, n: 1, ok: false, tick: 6, code: 'cooldown', reason: 'wait a little' })
+  await assert.rejects(act, (e) => e instanceof Refused && e.code === 'cooldown' && e.message === 'wait a little')
+  last().says({ is: 'delta', on: 5, tick: 6, parts: [[3, 0, 8]] })
+  await had
+  late = true
+  await pass(100)
+  await clock
+  await assert.rejects(c.wait(() => { throw new Error('a mistake') }), /a mistake/)
+  await assert.rejects(c.wait(() => false, AbortSignal.abort(new Error('enough'))), /enough/)
+  const never = assert.rejects(c.wait(() => false), /was closed/)
+  c.close()
+  await never
+})

@@ -97,7 +97,7 @@ func TestClientsPage(t *testing.T) {
 		programIn(t, clone, args[0], args[1:]...)
 	}
 	for i, wants := range [][]string{
-		{"state: open\n", "name: undefined -> Mara\n", "name: Mara -> Mara Tide\n", "renamed: true Mara Tide\n",
+		{"state: open\n", "name: undefined -> Mara\n", "name: Mara -> Mara Tide\n", "renamed: Mara Tide\n", "refused: not-a-power\n",
 			"state: ended\n"},
 		{"clash has 8 seats\n", "no-such-lobby 404\n"},
 	} {

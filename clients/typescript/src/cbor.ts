@@ -7,7 +7,7 @@ import type { Message, Part } from './wire.ts'
 const DELTA = 0x82
 const MAP = 0xa0
 
-/** CBOR (RFC 8949), about half as long as JSON. */
+/** CBOR (RFC 8949), a fifth of the bytes of JSON in a lively match. */
 export const cbor: Encoding = {
   protocol: 'turnvex.v1+cbor',
   encode: (m) => encode(defined(m)) as Uint8Array<ArrayBuffer>,

@@ -62,8 +62,8 @@ type Track struct {
 // have, in millimetres a tick, 0 where that is not known: who is farther away than that was put there.
 func (t *Track) Add(s Seen, rate int, speed float64) {
 	n := len(t.seen)
-	if n == 0 {
-		t.seen, t.every = append(t.seen, s), 1
+	if n == 0 || s.Tick < t.seen[n-1].Tick { // or the lobby has gone on from before
+		t.seen, t.every = append(t.seen[:0], s), 1
 		return
 	}
 	last := t.seen[n-1]

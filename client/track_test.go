@@ -137,6 +137,13 @@ func TestScreen(t *testing.T) {
 			t.Errorf("seed %d, %s: %+v", seed, c.name, d)
 		}
 	}
+	var track client.Track // a lobby that goes on from before
+	for _, s := range [][2]int64{{100, 5000}, {101, 5300}, {40, 100}, {41, 400}} {
+		track.Add(client.Seen{Tick: s[0], X: s[1]}, 20, 300)
+	}
+	if at := track.At(40.5); at.X != 250 {
+		t.Errorf("after it has gone on from before, something is drawn at %v", at)
+	}
 	put := func(tick int64) int64 { return 300*tick + tick/400*50_000 }
 	if d := draw(put, 300, steady, 1200); d.farthest < 49_000 {
 		t.Errorf("what is put elsewhere flies there: %+v", d)

@@ -361,13 +361,14 @@ class Live:
     def do(self, what, seat=None, **more):
         """Sends an intent and returns its verdict; a refusal is raised. While play stands still it is sent again."""
         seat = seat or self.seat
-        self.last[seat] = n = self.last.get(seat, 0) + 1
-        self.say({"is": "intent", "seat": seat, "n": n, "do": what, **more})
-        self.until(lambda: (seat, n) in self.verdicts)
-        verdict = self.verdicts.pop((seat, n))
-        if verdict.get("code") == "not-kept":
+        while True:
+            self.last[seat] = n = self.last.get(seat, 0) + 1
+            self.say({"is": "intent", "seat": seat, "n": n, "do": what, **more})
+            self.until(lambda: (seat, n) in self.verdicts)
+            verdict = self.verdicts.pop((seat, n))
+            if verdict.get("code") != "not-kept":
+                break
             time.sleep(0.1)
-            return self.do(what, seat, **more)
         if not verdict["ok"]:
             raise Refused(verdict["code"], verdict["reason"])
         return verdict

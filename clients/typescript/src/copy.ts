@@ -233,10 +233,13 @@ export class Copy {
     for (const s of this.sheets.values()) {
       const old = before.get(s.id)
       if (old) {
-        const [at] = s.track.seen
         s.expected = old.expected
-        s.track = old.track
-        if (at) this.follow(s, [at.x, at.y, ...(at.z === undefined ? [] : [at.z])], old.values.get(s.field('pos')!.no))
+        const no = s.field('pos')?.no ?? -1
+        const now = s.values.get(no)
+        if (isNumbers(now)) {
+          s.track = old.track
+          this.follow(s, now, old.values.get(no))
+        }
       } else changes.push({ sheet: s, appeared: true })
       for (const f of this.schema.fields(s.kind)) this.changed(changes, s, f, old?.values.get(f.no), s.values.get(f.no))
     }

@@ -57,7 +57,11 @@ export class Track {
   add(s: Seen, rate: number, speed = 0) {
     const { seen } = this
     const last = seen[seen.length - 1]
-    if (!last) return void seen.push(s)
+    if (!last || s.tick < last.tick) {
+      this.seen = [s] // the first, or the lobby has gone on from before
+      this.every = 1
+      return
+    }
     if (last.tick === s.tick) {
       seen[seen.length - 1] = last.put ? { ...s, put: true } : s
       return

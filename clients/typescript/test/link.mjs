@@ -301,3 +301,21 @@ test('do throws what is refused, and wait returns when something holds, by a cha
   c.close()
   await never
 })
+
+test('what is seen again in a snapshot is drawn where it is, and not on the way from where it was', async () => {
+  const { c } = await connection()
+  last().opens()
+  await settle()
+  const kinds = [null, null, null, [field(0, 'pos', 'position')]]
+  last().says({ ...welcome, schema: { kinds } })
+  const shows = (tick, ...values) => last().says({ is: 'snapshot', tick, parts: [[0, 3, 3, 3, ...values]] })
+  shows(5, 0, [1000, 0])
+  shows(6) // out of sight
+  shows(7, 0, [9000, 0])
+  assert.deepEqual(c.me.track.seen.map((s) => [s.tick, s.x]), [[7, 9000]])
+  shows(8, 0, [9100, 0])
+  assert.deepEqual(c.me.track.seen.map((s) => [s.tick, s.x]), [[7, 9000], [8, 9100]])
+  last().says({ is: 'snapshot', tick: 2, parts: [[0, 3, 3, 3, 0, [500, 0]]] }) // from before
+  assert.deepEqual(c.me.track.seen.map((s) => [s.tick, s.x]), [[2, 500]])
+  c.close()
+})

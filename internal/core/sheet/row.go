@@ -60,7 +60,7 @@ func (r *Row) Follow(f *Field, now Tick) {
 	c.At = now
 }
 
-// Course is how a place was told to move, nil where it was not told twice.
+// Course is how a place was told to move, nil where it was never told.
 func (r *Row) Course(no int) *Course {
 	for i := range r.Courses {
 		if r.Courses[i].No == no {

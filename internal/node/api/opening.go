@@ -69,6 +69,9 @@ func (s *lobbies) openThere(c *call, path string, book *rulebook.Book, regions [
 		if err = s.askPeer(c, to, asItIs, http.MethodPost, path, in, &out); err == nil {
 			return out, nil
 		}
+		if fault.CodeOf(err) == code.Overloaded { // another one may have room
+			continue
+		}
 		if !errors.Is(err, errUnreached) {
 			return nil, err
 		}

@@ -219,7 +219,7 @@ func aboard(ctx context.Context, address string, tokens []string, o client.Openi
 			conn.Close()
 		}
 		conns = nil
-		if c := client.CodeOf(err); c != "lobby-gone" && c != "no-such-lobby" || time.Now().After(end) {
+		if c := client.CodeOf(err); c != "lobby-gone" && c != "no-such-lobby" || time.Now().After(end) || !pause(ctx, harbourEvery) {
 			return "", nil, err
 		}
 	}

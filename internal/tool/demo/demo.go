@@ -219,7 +219,8 @@ func aboard(ctx context.Context, address string, tokens []string, o client.Openi
 			conn.Close()
 		}
 		conns = nil
-		if c := client.CodeOf(err); c != "lobby-gone" && c != "no-such-lobby" || time.Now().After(end) || !pause(ctx, harbourEvery) {
+		gone := client.CodeOf(err) == "lobby-gone" || client.CodeOf(err) == "no-such-lobby"
+		if !gone || time.Now().After(end) || !pause(ctx, harbourEvery) {
 			return "", nil, err
 		}
 	}

@@ -27,6 +27,8 @@ type Book struct {
 	Moves     bool                // players steer
 	Radius    int64               // of a player's body
 	Speed     int64               // the greatest of players, in millimetres a second; 0 if it varies
+	SpeedIn   string              // the player's field that says it, where their client is told
+	Every     int64               // where players are is told at most once in so many ticks; 0 for each change
 	Walk      *Walk               // how they do on tall ground; nil on flat ground
 	Notices   []Told              // what notices say
 	Host      map[string][]string // the powers of the host, and where each is given: private, public, match
@@ -160,7 +162,9 @@ type Walk struct {
 	Step          int64 // how much higher a floor may be that one steps on
 	Slope         int64 // the steepest ramp that one walks up, in 1/65,536 of a turn
 	Jump, Gravity int64 // the speed upwards of a jump, and by how much falling gets faster each second
-	Flies         bool  // players steer up and down, and do not fall
+
+	JumpIn, GravityIn string // the player's fields that say these, where their client is told
+	Flies             bool   // players steer up and down, and do not fall
 }
 
 // Gate is a wall that is there while a flag of the match sheet holds: a box, or a circle.
@@ -195,6 +199,8 @@ func bookOf(b *wire.BookInfo) *Book {
 		Moves:   b.Moves,
 		Radius:  b.Radius,
 		Speed:   b.Speed,
+		SpeedIn: b.SpeedIn,
+		Every:   b.Every,
 		Host:    b.Host,
 		Pause: Pauses{Who: b.Pause.Who, Phases: b.Pause.Phases, Times: b.Pause.Times, Total: millis(b.Pause.Total),
 			Longest: millis(b.Pause.Longest), Countdown: millis(b.Pause.Countdown)},
@@ -243,7 +249,8 @@ func bookOf(b *wire.BookInfo) *Book {
 		out.Ground = groundOf(b.Ground)
 	}
 	if w := b.Walk; w != nil {
-		out.Walk = &Walk{w.Tall, w.Eye, w.Step, w.Slope, w.Jump, w.Gravity, w.Flies}
+		walk := Walk(*w)
+		out.Walk = &walk
 	}
 	for _, a := range b.Arenas {
 		out.Arenas = append(out.Arenas, Arena{Name: a.Name, Title: a.Title, Ground: groundOf(&a.Ground)})

@@ -36,8 +36,8 @@ type Conn struct {
 	nodes  []string      // guarded by mu; addresses of nodes, that of the lobby's first
 	hold   time.Duration // guarded by mu
 	time   estimate
-	screen Screen
-	err    error // guarded by mu; why it ended
+	draws  drawing // guarded by mu
+	err    error   // guarded by mu; why it ended
 
 	leaving bool          // guarded by mu
 	waiting int           // guarded by mu; the place in line when it was joined, 0 with a seat
@@ -219,6 +219,11 @@ func (c *Conn) welcomed(sock *socket, data []byte) error {
 			}
 		}
 		n.heard = s.Last
+	}
+	if c.branch != w.Branch {
+		for _, b := range c.draws.own {
+			b.Forget()
+		}
 	}
 	c.branch = w.Branch
 	c.seats.Store(&seats)

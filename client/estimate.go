@@ -91,6 +91,27 @@ func (e *estimate) exact() float64 {
 	return float64(e.heardNow())
 }
 
+// up is how many ticks what is sent takes to the service, of the last round trips the longest, up to mostUp more than
+// the shortest.
+func (e *estimate) up() float64 {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	best := e.best()
+	if best == nil {
+		return 1
+	}
+	least := best.trip.Seconds() / 2
+	most := least
+	for _, s := range e.samples[:min(e.count, maxSamples)] {
+		sent := best.tick + s.at.Add(-s.trip/2).Sub(best.at).Seconds()*float64(e.rate)
+		most = max(most, (s.tick-sent)/float64(e.rate))
+	}
+	return (min(most, least+mostUp.Seconds()) + spare.Seconds()) * float64(e.rate)
+}
+
+// mostUp is how much later than others what is sent is expected to come, and spare what is added to that.
+const mostUp, spare = 60 * time.Millisecond, 10 * time.Millisecond
+
 func (e *estimate) tick() sheet.Tick { return sheet.Tick(e.exact()) }
 
 // reset forgets round trips, as after a connection was lost: the next node's clock may be another one.

@@ -1,18 +1,40 @@
 package client
 
-import "slices"
+import (
+	"slices"
+
+	"turnvex.example/turnvex/internal/core/ahead"
+)
 
 // Frame is the match as it is drawn at one moment. It is a little in the past, by as much as what comes is late, so
 // that there is a later place to draw everything towards; see Conn.Frame.
 type Frame struct {
 	*Copy
-	At float64 // the wall tick of which others are drawn
+	At    float64 // the wall tick of which others are drawn
+	Ahead float64 // the wall tick of which one's own player is drawn, if that can be known before it has happened
+
+	own map[uint32]*ahead.Body
 }
 
-// Place returns where to draw a player, a creature or a piece.
+// Wrong returns how often one's own player turned out to be over 0.1 m from where it was drawn.
+func (f *Frame) Wrong(seat uint32) int {
+	if b := f.own[seat]; b != nil {
+		return b.Wrong()
+	}
+	return 0
+}
+
+// Place returns where to draw a player, a creature or a piece. One's own player is where it will be when what is asked
+// for now has come to the service, as far as that is known: the rulebook's speed must not vary, or be a field that the
+// player is told.
 func (f *Frame) Place(s *Sheet) Place {
 	if s == nil || f.seen[s.ID] == nil {
 		return Place{}
+	}
+	if b := f.own[s.ID]; b != nil {
+		if x, y, z, ok := b.Place(f.Ahead); ok {
+			return Place{x, y, z}
+		}
 	}
 	return f.seen[s.ID].At(f.At)
 }
@@ -23,7 +45,9 @@ func (c *Conn) Frame(f func(*Frame)) {
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	c.view.wall = c.time.tick()
-	f(&Frame{c.view, c.screen.Frame(c.time.exact(), c.view.Rate)})
+	c.ownLocked()
+	f(&Frame{Copy: c.view, At: c.draws.screen.Frame(c.time.exact(), c.view.Rate), Ahead: c.aheadLocked(),
+		own: c.draws.own})
 }
 
 // Screen chooses the tick of which is drawn: as far behind the service's as ticks have come late in the last seconds,

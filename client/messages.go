@@ -89,6 +89,7 @@ func (c *Conn) Send(in Intent) *Pending {
 	}
 	if c.err == nil {
 		c.open[intentKey{in.Seat, p.msg.N}] = p
+		c.askedLocked(&p.msg)
 		p.err = c.expectLocked(p, in.Expect)
 	} else {
 		p.err = c.err
@@ -282,7 +283,7 @@ func (c *Conn) delta(sock *socket, data []byte) error {
 		return c.askWhole()
 	}
 	c.mu.Lock()
-	c.screen.Heard(int64(on), int64(tick), c.time.exact())
+	c.draws.screen.Heard(int64(on), int64(tick), c.time.exact())
 	c.mu.Unlock()
 	return c.changed(tick, func() ([]replica.Change, error) { return c.view.copy.Apply(parts) })
 }
@@ -331,6 +332,9 @@ func (c *Conn) answered(v *wire.Verdict) error {
 	if p != nil {
 		n := c.numbersLocked(v.Seat)
 		n.heard = max(n.heard, v.N)
+		if b := c.draws.own[v.Seat]; b != nil {
+			b.Answered(v.N, v.OK, v.Tick)
+		}
 		p.verdict, p.copied = Verdict(*v), c.view.copy.Tick
 		if v.OK && v.Waits && len(p.expects) > 0 {
 			c.awaitLocked(k, p)

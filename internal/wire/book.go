@@ -23,6 +23,8 @@ type BookInfo struct {
 	Moves     bool                `json:"moves,omitempty" jsonschema:"players steer"`
 	Radius    int64               `json:"radius,omitempty" jsonschema:"of a player's body, in millimetres"`
 	Speed     int64               `json:"speed,omitempty" jsonschema:"the greatest speed of players, in millimetres a second; absent if it varies"`
+	SpeedIn   string              `json:"speed_in,omitempty" jsonschema:"the player's field that says it, where it is one that its owner is told"`
+	Every     int64               `json:"every,omitempty" jsonschema:"the positions of players are told at most once in this many ticks"`
 	Walk      *WalkInfo           `json:"walk,omitempty" jsonschema:"how players move on tall ground"`
 	Notices   []NoticeInfo        `json:"notices,omitempty"`
 	Host      map[string][]string `json:"host" jsonschema:"the powers that the rulebook gives the host, each with the words private, public and match that say where"`
@@ -160,7 +162,11 @@ type WalkInfo struct {
 	Slope   int64 `json:"slope" jsonschema:"the steepest ramp that one walks up, in 1/65536 of a turn"`
 	Jump    int64 `json:"jump,omitempty" jsonschema:"the speed upwards with which a jump begins"`
 	Gravity int64 `json:"gravity,omitempty" jsonschema:"by how much falling gets faster each second"`
-	Flies   bool  `json:"flies,omitempty" jsonschema:"players steer up and down, and do not fall"`
+
+	JumpIn    string `json:"jump_in,omitempty" jsonschema:"the player's field that says the first, where it is one that its owner is told"`
+	GravityIn string `json:"gravity_in,omitempty" jsonschema:"and the second"`
+
+	Flies bool `json:"flies,omitempty" jsonschema:"players steer up and down, and do not fall"`
 }
 
 // GateInfo is a wall that is not always there.

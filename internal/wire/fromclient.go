@@ -36,6 +36,7 @@ type Intent struct {
 	Pitch  *int64         `json:"pitch,omitempty" jsonschema:"with yaw, on tall ground: how far up to look, -16384 to 16384 in 1/65536 of a turn; 0 by default"`
 	Args   map[string]any `json:"args,omitempty" jsonschema:"the action's arguments or the settings to change, by name; numbers as decimals, choices by their word"`
 	Text   string         `json:"text,omitempty" jsonschema:"a name, an account, or the reason of a pause"`
+	Tick   int64          `json:"tick,omitempty" jsonschema:"the wall tick at which it is meant to be taken; see Drawing one's own body"`
 	Value  any            `json:"value,omitempty" jsonschema:"for a field that is set by hand, or the number of ticks to advance"`
 }
 

@@ -66,7 +66,7 @@ export class Connection {
   private readonly deciding = new Map<string, Open>()
   private readonly time = new Estimate()
   private readonly screen = new Screen()
-  private readonly drawn = new Frame()
+  private readonly drawn: Frame
   private readonly watchers: Watchers
   /** Who waits for something. */
   private readonly waiters = new Set<() => void>()
@@ -75,6 +75,7 @@ export class Connection {
 
   constructor(readonly options: Options) {
     this.nodes = [options.address]
+    this.drawn = new Frame(options.ahead?.())
     const open = options.open ?? openSocket
     const call = (f: () => void) => this.call(f)
     this.watchers = new Watchers(call)
@@ -121,6 +122,7 @@ export class Connection {
    */
   frame(): Frame {
     this.drawn.at = this.screen.frame(this.exactTick(), this.time.rate)
+    this.drawn.own?.frame(this.copy, this.seats, now(), this.exactTick(), this.time.up)
     return this.drawn
   }
 
@@ -155,7 +157,11 @@ export class Connection {
     }
     const n = (this.next.get(seat) ?? 0) + 1
     this.next.set(seat, n)
-    const message = { is: 'intent', ...asked, seat, n }
+    const tick =
+      asked.do === 'steer' && asked.at && this.copy
+        ? this.drawn.own?.asked(this.copy, seat, n, asked.at, now(), this.exactTick(), this.time.up)
+        : undefined
+    const message = { is: 'intent', ...asked, seat, n, tick }
     return new Promise((resolve, reject) => {
       if (this.state === 'ended') return reject(new Error('the connection has ended'))
       const shown: ReturnType<Copy['expect']>[] = []
@@ -320,6 +326,7 @@ export class Connection {
       if (this.branch !== undefined && this.branch !== m.branch && heard > last)
         this.call(() => this.options.onUndone?.({ seat, last, heard }))
     }
+    if (this.branch !== m.branch) this.drawn.own?.forget()
     this.branch = m.branch
     if (m.schema && m.book) {
       const fresh = new Copy(new Schema(m.schema), m.book, m.rate)
@@ -407,6 +414,7 @@ export class Connection {
     this.open.delete(k)
     if (!o) return
     this.heard.set(v.seat, Math.max(this.heard.get(v.seat) ?? 0, v.n))
+    this.drawn.own?.answered(v.seat, v.n, v.ok, v.tick)
     if (v.ok && v.waits && o.ends.length > 0) this.deciding.set(k, o)
     else this.undo(o)
     o.resolve(v)

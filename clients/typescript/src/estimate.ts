@@ -6,6 +6,9 @@ interface Sample {
 
 /** How many round trips are looked at. */
 const MOST = 8
+/** How much later than others what is sent is expected to come, and what is added to that. */
+const MOST_UP = 60
+const SPARE = 10
 
 /**
  * What a client knows of the service's wall tick. A pong tells the tick at about the
@@ -46,6 +49,16 @@ export class Estimate {
   exact(now: number): number {
     const best = this.best()
     return best ? best.tick + ((now - best.at) * this.rate) / 1000 : this.merely(now)
+  }
+
+  /** How many ticks what is sent takes to the service, of the last round trips the longest, within limits. */
+  get up(): number {
+    const best = this.best()
+    if (!best) return 1
+    const least = best.trip / 2
+    const late = (s: Sample) => ((s.tick - this.exact(s.at - s.trip / 2)) * 1000) / this.rate
+    const most = Math.max(least, ...this.samples.map(late))
+    return ((Math.min(most, least + MOST_UP) + SPARE) * this.rate) / 1000
   }
 
   /** The shortest of the last round trips, 0 before the first. */

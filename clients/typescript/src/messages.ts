@@ -111,6 +111,10 @@ export interface BookInfo {
   radius?: number
   /** The greatest speed of players, in millimetres a second; absent if it varies */
   speed?: number
+  /** The player's field that says it, where it is one that its owner is told */
+  speed_in?: string
+  /** The positions of players are told at most once in this many ticks */
+  every?: number
   /** How players move on tall ground */
   walk?: WalkInfo
   notices?: NoticeInfo[]
@@ -267,6 +271,10 @@ export interface WalkInfo {
   jump?: number
   /** By how much falling gets faster each second */
   gravity?: number
+  /** The player's field that says the first, where it is one that its owner is told */
+  jump_in?: string
+  /** And the second */
+  gravity_in?: string
   /** Players steer up and down, and do not fall */
   flies?: boolean
 }
@@ -540,6 +548,8 @@ export interface IntentMessage {
   args?: Record<string, unknown>
   /** A name, an account, or the reason of a pause */
   text?: string
+  /** The wall tick at which it is meant to be taken; see Drawing one's own body */
+  tick?: number
   /** For a field that is set by hand, or the number of ticks to advance */
   value?: unknown
 }

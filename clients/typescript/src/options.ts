@@ -1,5 +1,6 @@
 import type { Change, Copy } from './copy.ts'
 import type { Encoding, Opener } from './encoding.ts'
+import type { Own } from './own.ts'
 import type { Rough } from './rough.ts'
 import type { Bye, Difference, Intent, Notice, SeriesMessage, StillMessage, Value } from './wire.ts'
 
@@ -30,6 +31,8 @@ export interface Options {
   patience?: number
   /** json if not given; cbor takes a fifth of its bytes in a lively match. */
   encoding?: Encoding
+  /** Has frame draw one's own players where they will be: ahead, which takes some bytes. */
+  ahead?: () => Own
   /** Opens WebSockets where the platform has none. */
   open?: Opener
   /** Makes the connection bad on purpose. */

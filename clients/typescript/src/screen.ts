@@ -1,4 +1,5 @@
 import type { Sheet } from './copy.ts'
+import type { Own } from './own.ts'
 import type { Place } from './track.ts'
 
 /** Of how many ticks it is remembered how late they came. */
@@ -61,8 +62,13 @@ export class Frame {
   /** The wall tick of which others are drawn. */
   at = 0
 
+  constructor(
+    /** One's own players, who are drawn ahead of the service. */
+    readonly own?: Own,
+  ) {}
+
   /** Where to draw a player, a creature or a piece. */
   place(sheet: Sheet | undefined): Place {
-    return sheet ? sheet.track.at(this.at) : [0, 0, 0]
+    return sheet ? (this.own?.place(sheet) ?? sheet.track.at(this.at)) : [0, 0, 0]
   }
 }

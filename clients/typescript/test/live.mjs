@@ -2,7 +2,7 @@
 // node --experimental-websocket live.mjs ADDRESS TOKEN LOBBY ENCODING ROUGH
 // Each line that it writes is something that it has seen happen.
 import assert from 'node:assert/strict'
-import { Connection, Listing, WatchedBoard, json, postToBoard, readBoard } from '../dist/index.js'
+import { Connection, Listing, ahead, WatchedBoard, json, postToBoard, readBoard } from '../dist/index.js'
 import { cbor } from '../dist/cbor.js'
 
 const [address, token, lobby, encoding, rough] = process.argv.slice(2)
@@ -26,6 +26,7 @@ const connection = new Connection({
   address, token, lobby,
   encoding: encoding === 'cbor' ? cbor : json,
   rough: rough ? JSON.parse(rough) : undefined,
+  ahead,
   onChange: () => wake(),
   onState: (state, why) => { seen.push(why ? `${state} ${why.code}` : state); wake() },
   onDiffers: (fields) => { console.log('the copy differs', fields); process.exit(1) },
@@ -55,8 +56,13 @@ assert.equal(connection.me.num('plan'), 7, 'all that is expected is shown, or no
 
 await send({ do: 'steer', at: [0, -1000] })
 await until('it moves', () => connection.me.track.seen.length > 2)
-const [, y] = connection.frame().place(connection.me)
-assert.ok(y <= 10000, `it is shown at ${y}`)
+connection.frame()
+const [bow] = connection.me.pos()
+const turned = connection.send({ do: 'steer', at: [1000, 0] })
+for (let drawn = bow; drawn <= bow; ) [drawn] = connection.frame().place(connection.me) // no message is read meanwhile
+assert.equal(connection.me.pos()[0], bow, 'it is drawn where it goes before the service knows')
+assert.ok((await turned).ok)
+await until('it goes there', () => connection.me.pos()[0] > bow)
 
 connection.cut()
 await until('away', () => seen.includes('away'))

@@ -2,7 +2,9 @@
 // node vectors.mjs VECTORS.json SEED
 import assert from 'node:assert/strict'
 import { readFileSync } from 'node:fs'
-import { Copy, Estimate, Schema, Screen, Track, between, clockTicks, formatClock, json } from '../dist/index.js'
+import { Body, Copy, Estimate, Schema, Screen, Track, between, clockTicks, formatClock, json } from '../dist/index.js'
+import { sine, steering } from '../dist/ground.js'
+import { groundOf } from '../dist/own.js'
 import { cbor } from '../dist/cbor.js'
 
 const [file, seed] = process.argv.slice(2)
@@ -53,6 +55,42 @@ for (const { now, on, tick, told, at = 0, draw } of steps) {
     assert.ok(Math.max(...off) < 1e-6, `drawn at ${now}: ${off}`)
   }
 }
+
+const row = (text) => text.split(' ').map(Number)
+const point = ([x = 0, y = 0, z = 0] = []) => ({ x, y, z })
+const roads = vectors.walks.map(({ rate, radius, speed, ground, walk = {}, ...rest }) => {
+  const { tall = 0, step = 0, slope = 0, flies = false, jump = 0, gravity = 0 } = walk
+  return { ...rest, on: groundOf(ground, () => true), gait: { radius, tall, step, slope, flies, rate }, drive: { steer: point(), push: point(), speed, jump, gravity } }
+})
+for (const [i, { on, gait, drive, from, stands = false, drives, becomes }] of roads.entries()) {
+  let m = { at: point(row(from)), rest: point(), rise: 0, stands }
+  for (const [tick, d] of drives.map(row).entries()) {
+    m = on.tick(m, gait, { ...drive, steer: steering(point(d), gait.flies), push: point(d.slice(3)) })
+    const is = [...Object.values(m.at), ...Object.values(m.rest), m.rise, m.stands ? 1 : 0].map((n) => n + 0)
+    assert.deepEqual(is, row(becomes[tick]), `walk ${i}, tick ${tick}`)
+  }
+}
+for (const { yaw, direction } of vectors.yaws) if (yaw < 16_384) assert.equal(sine(yaw), direction[1])
+
+const body = new Body()
+for (const { tell, asked, answered, place, at = [0, 0] } of vectors.ahead.steps) {
+  if (tell) {
+    const [tick, when, x, y, sx, sy, pushed, px, py, moves, steers] = row(tell)
+    const [{ on, gait, drive }] = roads
+    const world = { ground: on, gait, drive: { ...drive, push: point([px, py]) }, pushed, moves: moves > 0, steers: steers > 0 }
+    body.tell(world, { tick, at: when, body: { at: point([x, y]), rest: point(), rise: 0, stands: false }, steer: point([sx, sy]) })
+  } else if (asked) {
+    const [n, tick, ...way] = row(asked)
+    body.asked(n, tick, point(way))
+  } else if (answered) {
+    const [n, ok, tick] = row(answered)
+    body.answered(n, ok > 0, tick)
+  } else {
+    const off = body.place(place).map((n, i) => Math.abs(n - (at[i] ?? 0)))
+    assert.ok(Math.max(...off) < 1e-6, `one's own body at ${place}: ${off}`)
+  }
+}
+assert.equal(body.wrong, vectors.ahead.wrong)
 
 const time = new Estimate()
 time.rate = 20

@@ -205,3 +205,17 @@ func TestPasses(t *testing.T) {
 		t.Error("exactly so far is not near enough, or less is")
 	}
 }
+
+// TestShareIsDivision holds the faster division to the language's.
+func TestShareIsDivision(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 2))
+	for range 200_000 {
+		by := 1 + r.Int64N(1<<uint(1+r.IntN(20)))
+		a := r.Int64N(1<<uint(1+r.IntN(61))) - r.Int64N(1<<uint(1+r.IntN(61)))
+		for _, a := range []int64{a, a / by * by, a/by*by - 1, a/by*by + 1} {
+			if got := ground.ShareOf(by).Of(a); got != a/by {
+				t.Fatalf("%d/%d is %d, not %d", a, by, got, a/by)
+			}
+		}
+	}
+}

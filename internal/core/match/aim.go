@@ -164,7 +164,7 @@ func metres(mm int64) string { return sheet.ShowThousandths(mm) + " m" }
 // way notes where an aim began, where it stopped, and its direction.
 func (m *aims) way(begins, stops, dir ground.Point) {
 	if d := ground.Root(square(dir)); d > 0 {
-		dir = ground.Point{X: dir.X * full / d, Y: dir.Y * full / d, Z: dir.Z * full / d}
+		dir = ground.Point{X: dir.X * ground.Full / d, Y: dir.Y * ground.Full / d, Z: dir.Z * ground.Full / d}
 	}
 	put(m.env.Aim, expr.AimFrom, begins)
 	put(m.env.Aim, expr.AimTo, stops)

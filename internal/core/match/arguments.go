@@ -81,7 +81,7 @@ func (m *acts) unfit(s *Player, f *sheet.Field, b *rulebook.Bound, v sheet.Value
 	case f.Type == sheet.Ref && m.st.GetOr(sheet.ID(v.N[0]), f.Of).ID == 0:
 		return fmt.Sprintf("%s must be a %s of this lobby", f.Name, f.Of)
 	case f.Type.IsPosition() && b.Direction:
-		if p := pointIn(v); max(p.X, -p.X, p.Y, -p.Y, p.Z, -p.Z) > full || p == (ground.Point{}) {
+		if p := pointIn(v); max(p.X, -p.X, p.Y, -p.Y, p.Z, -p.Z) > ground.Full || p == (ground.Point{}) {
 			return f.Name + " is a direction: " + map[bool]string{false: "two integers from -1000 to 1000, not both 0",
 				true: "three integers from -1000 to 1000, not all 0"}[f.Type == sheet.Position3]
 		}

@@ -27,7 +27,7 @@ func (m *creatures) moveCreatures() {
 	if m.book.Phases[m.phase].Frozen {
 		return
 	}
-	f, unit := &m.book.F.Creature, shareOf(int64(full*m.book.Rate))
+	f, unit := &m.book.F.Creature, ground.ShareOf(int64(ground.Full*m.book.Rate))
 	for _, r := range m.st.Of(sheet.Creature) {
 		c := m.creature(r)
 		if len(c.Moves) == 0 || !r.Flag(f.Alive) {
@@ -66,7 +66,7 @@ func (m *creatures) choose(r *sheet.Row, c *rulebook.Creature) {
 		if mv.Hurries {
 			pace = &mv.Speed
 		}
-		n[f.Pace.Slot()] = paceOf(m.stage, pace, fastest)
+		n[f.Pace.Slot()] = paceOf(m.stage, pace, ground.Fastest)
 	}
 	n[f.Doing.Slot()] = doing
 	put(r, f.Since, at)
@@ -122,8 +122,9 @@ func (m *creatures) head(r *sheet.Row, c *rulebook.Creature, goal ground.Point) 
 			m.st.SetInt(r, f.Pitch, ground.PitchOf(way))
 		}
 	}
-	by := shareOf(ground.Root(square(way)))
-	put(r, f.Head, ground.Point{X: by.of(way.X * full), Y: by.of(way.Y * full), Z: by.of(way.Z * full)})
+	by := ground.ShareOf(ground.Root(square(way)))
+	put(r, f.Head, ground.Point{X: by.Of(way.X * ground.Full), Y: by.Of(way.Y * ground.Full),
+		Z: by.Of(way.Z * ground.Full)})
 }
 
 // put writes a hidden position, which nothing else reads: it is not marked.
@@ -180,8 +181,8 @@ func apart(at, to ground.Point, gap int64) ground.Point {
 	if d == 0 || d <= gap && d*10 >= gap*9 {
 		return at
 	}
-	by := shareOf(d)
-	return ground.Point{X: to.X + by.of(way.X*gap), Y: to.Y + by.of(way.Y*gap), Z: to.Z + by.of(way.Z*gap)}
+	by := ground.ShareOf(d)
+	return ground.Point{X: to.X + by.Of(way.X*gap), Y: to.Y + by.Of(way.Y*gap), Z: to.Z + by.Of(way.Z*gap)}
 }
 
 // inside holds a point where a creature can stand within the ground.
@@ -231,7 +232,7 @@ func (m *creatures) stroll(r *sheet.Row, c *rulebook.Creature, mv *rulebook.Move
 }
 
 // step walks one tick of a creature's way; where that ends, it decides anew.
-func (m *creatures) step(r *sheet.Row, c *rulebook.Creature, unit share) {
+func (m *creatures) step(r *sheet.Row, c *rulebook.Creature, unit ground.Share) {
 	f := &m.book.F.Creature
 	if m.book.Schema.Deep {
 		m.stepOver(r, c, unit)
@@ -246,14 +247,14 @@ func (m *creatures) step(r *sheet.Row, c *rulebook.Creature, unit share) {
 	gx, gy := r.Pos(f.Goal)
 	rx, ry := r.Pos(f.Rest)
 	wx, wy := hx*pace+rx, hy*pace+ry
-	dx, dy := unit.of(wx), unit.of(wy)
+	dx, dy := unit.Of(wx), unit.Of(wy)
 	if near(x, y, gx, gy, pace+1) && near(x, y, gx, gy, pace/int64(m.book.Rate)+1) {
 		dx, dy, wx, wy = gx-x, gy-y, 0, 0
 		put(r, f.Head, ground.Point{})
 		m.arrives(r, c)
 		put(r, f.Rest, ground.Point{})
 	} else {
-		put(r, f.Rest, ground.Point{X: wx - dx*unit.by, Y: wy - dy*unit.by})
+		put(r, f.Rest, ground.Point{X: wx - dx*unit.By, Y: wy - dy*unit.By})
 	}
 	nx, ny := m.ground().Move(x, y, dx, dy, c.Radius)
 	if m.st.SetPos(r, f.Pos, nx, ny) {

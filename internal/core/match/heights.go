@@ -26,69 +26,46 @@ func (m *heights) aloft(p *sheet.Row) bool {
 	return f.Rise != nil && (!p.Flag(f.Standing) || len(m.ground().Gates) > 0)
 }
 
-// moveOver takes a player one tick further on tall ground, by so much each way, and tells by how much they have moved
-// themselves.
-func (m *heights) moveOver(p *sheet.Row, way ground.Point, unit share) ground.Point {
+// drive adds how fast a player jumps and falls, where they may.
+func (m *heights) drive(p *sheet.Row, d *ground.Drive) {
 	mv, f := m.book.Movement, &m.book.F.Player
-	was := placeIn(p, f.Pos)
-	if mv.Flies {
-		now := m.ground().Fly(was, way, mv.Body)
-		m.stirred = putAt(m.st, p, f.Pos, now) || m.stirred
-		return from(now, was)
+	if f.Rise == nil {
+		return
 	}
-	stood, rise := p.Flag(f.Standing), p.Int(f.Rise)
-	if stood && p.Height(f.Steer) > 0 {
-		if up := speedBy(m.stage, p, &mv.Jump); up > 0 {
-			stood, rise = false, up
+	d.Gravity = speedBy(m.stage, p, &mv.Gravity)
+	if d.Steer.Z > 0 && p.Flag(f.Standing) {
+		d.Jump = speedBy(m.stage, p, &mv.Jump)
+	}
+}
+
+// bodyOf is a player's body on its way.
+func (m *heights) bodyOf(p *sheet.Row) ground.Moving {
+	f := &m.book.F.Player
+	b := ground.Moving{At: placeIn(p, f.Pos), Rest: placeIn(p, f.Rest)}
+	if f.Rise != nil {
+		b.Rise, b.Stands = p.Int(f.Rise), p.Flag(f.Standing)
+	}
+	return b
+}
+
+// takes notes where a player's body has come in a tick. Who lands notes how fast.
+func (m *heights) takes(p *sheet.Row, b *ground.Moving, l ground.Landing) {
+	f := &m.book.F.Player
+	was := placeIn(p, f.Pos)
+	put(p, f.Rest, b.Rest)
+	if f.Rise != nil {
+		if l.Lands {
+			m.st.SetInt(p, f.Landed, l.Speed)
+		}
+		if m.st.SetFlag(p, f.Standing, b.Stands); b.Stands && l.Aloft {
+			m.emit(rulebook.OnLand, p)
+		}
+		m.st.SetInt(p, f.Rise, b.Rise)
+		if was.Z >= 0 && b.At.Z < 0 {
+			m.emit(rulebook.OnFall, p)
 		}
 	}
-	var near ground.Near
-	here := m.ground().Part(was, way.X, way.Y, mv.Radius, &near)
-	now, stands := here.Walk(was, way.X, way.Y, &mv.Walker, stood)
-	if stands {
-		rise = 0
-	} else {
-		now, rise, stands = m.fall(p, &here, now, rise, unit)
-	}
-	if m.st.SetFlag(p, f.Standing, stands); stands && !stood {
-		m.emit(rulebook.OnLand, p)
-	}
-	m.st.SetInt(p, f.Rise, rise)
-	if was.Z >= 0 && now.Z < 0 {
-		m.emit(rulebook.OnFall, p)
-	}
-	m.stirred = putAt(m.st, p, f.Pos, now) || m.stirred
-	return from(now, was)
-}
-
-// upwards is how far a player flies up in a tick. What is less than a millimetre is kept for the next one.
-func (m *heights) upwards(p *sheet.Row, speed int64) int64 {
-	if f := &m.book.F.Player; m.book.Movement.Flies {
-		rest, by := &p.N[f.Rest.Slot()+2], int64(full*m.book.Rate) // hidden and read by nothing else, so not marked
-		whole := p.Height(f.Steer)*speed + pushedUp(m.stage, p)*full + *rest
-		*rest = whole % by
-		return whole / by
-	}
-	return 0
-}
-
-// fall takes a player who does not stand up or down for a tick, by how fast they rise. Who lands notes how fast.
-func (m *heights) fall(p *sheet.Row, here *ground.Place, at ground.Point, rise int64,
-	unit share) (now ground.Point, next int64, lands bool) {
-	mv, f := m.book.Movement, &m.book.F.Player
-	rise = max(rise-unit.of(speedBy(m.stage, p, &mv.Gravity)), -fastest)
-	rest := &p.N[f.Rest.Slot()+2] // hidden and read by nothing else, so not marked
-	by := rise + *rest
-	dz := unit.of(by)
-	now, stopped := here.Fall(at, dz, &mv.Walker)
-	if *rest = by - dz*unit.by; !stopped {
-		return now, rise, false
-	}
-	*rest = 0
-	if lands = by <= 0 && now.Z > -here.Tall; lands {
-		m.st.SetInt(p, f.Landed, -rise)
-	}
-	return now, 0, lands
+	m.stirred = putAt(m.st, p, f.Pos, b.At) || m.stirred
 }
 
 // lift has a push throw somebody up, who then falls.
@@ -103,7 +80,7 @@ func (m *heights) lift(p *sheet.Row, up int64) {
 const dropping = 10_000
 
 // stepOver walks or flies one tick of a creature's way on tall ground.
-func (m *creatures) stepOver(r *sheet.Row, c *rulebook.Creature, unit share) {
+func (m *creatures) stepOver(r *sheet.Row, c *rulebook.Creature, unit ground.Share) {
 	f, g := &m.book.F.Creature, m.ground()
 	at, head := placeIn(r, f.Pos), placeIn(r, f.Head)
 	if head == (ground.Point{}) {
@@ -117,17 +94,17 @@ func (m *creatures) stepOver(r *sheet.Row, c *rulebook.Creature, unit share) {
 	}
 	pace := r.Int(f.Pace)
 	whole := ground.Point{X: head.X*pace + rest.X, Y: head.Y*pace + rest.Y, Z: head.Z*pace + rest.Z}
-	way := ground.Point{X: unit.of(whole.X), Y: unit.of(whole.Y)}
+	way := ground.Point{X: unit.Of(whole.X), Y: unit.Of(whole.Y)}
 	if c.Flies {
-		way.Z = unit.of(whole.Z)
+		way.Z = unit.Of(whole.Z)
 	}
-	if head != (ground.Point{}) && inReach(at, goal, unit.of(pace*full)+1) {
+	if head != (ground.Point{}) && inReach(at, goal, unit.Of(pace*ground.Full)+1) {
 		way = from(goal, at)
 		put(r, f.Head, ground.Point{})
 		m.arrives(r, c)
 		put(r, f.Rest, ground.Point{})
 	} else {
-		put(r, f.Rest, ground.Point{X: whole.X - way.X*unit.by, Y: whole.Y - way.Y*unit.by, Z: whole.Z - way.Z*unit.by})
+		put(r, f.Rest, ground.Point{X: whole.X - way.X*unit.By, Y: whole.Y - way.Y*unit.By, Z: whole.Z - way.Z*unit.By})
 	}
 	if c.Flies {
 		at = g.Fly(at, way, c.Body)
@@ -155,7 +132,7 @@ func (m *creatures) lands(c *rulebook.Creature, at ground.Point) ground.Point {
 }
 
 // flyOver takes one shot a tick further on tall ground, by its gravity downwards.
-func (m *shots) flyOver(r *sheet.Row, p *rulebook.Piece, unit share) {
+func (m *shots) flyOver(r *sheet.Row, p *rulebook.Piece, unit ground.Share) {
 	f, g := &m.book.F.Piece, m.ground()
 	at, way, rest := placeIn(r, f.Pos), placeIn(r, f.Way), placeIn(r, f.Rest)
 	if p.Shot.Gravity > 0 {
@@ -163,8 +140,8 @@ func (m *shots) flyOver(r *sheet.Row, p *rulebook.Piece, unit share) {
 		putAt(m.st, r, f.Way, way)
 	}
 	whole := ground.Point{X: way.X + rest.X, Y: way.Y + rest.Y, Z: way.Z + rest.Z}
-	by := ground.Point{X: unit.of(whole.X), Y: unit.of(whole.Y), Z: unit.of(whole.Z)}
-	put(r, f.Rest, ground.Point{X: whole.X - by.X*unit.by, Y: whole.Y - by.Y*unit.by, Z: whole.Z - by.Z*unit.by})
+	by := ground.Point{X: unit.Of(whole.X), Y: unit.Of(whole.Y), Z: unit.Of(whole.Z)}
+	put(r, f.Rest, ground.Point{X: whole.X - by.X*unit.By, Y: whole.Y - by.Y*unit.By, Z: whole.Z - by.Z*unit.By})
 	to := onward(at, by, 1, 1)
 	end, met := stop(g, at, to, p.Shot.Walls != rulebook.ShotIgnores)
 	if !m.strike(r, p, at, end) {

@@ -22,9 +22,6 @@ type motion struct {
 	respawn sheet.Tick // nobody comes back before this play tick; 0 when nobody is to
 }
 
-// full is a steering intent at top speed.
-const full = 1000
-
 // Steer answers the wish to move in a direction. It holds until the next one.
 func (m *motion) Steer(s *Player, in *step.Input) step.Verdict {
 	if m.book.Movement == nil {
@@ -46,17 +43,7 @@ func (m *motion) Steer(s *Player, in *step.Input) step.Verdict {
 		return step.Verdict{Code: code.BadArgument,
 			Reason: "the parts of a direction are from -1000 to 1000, in thousandths of the top speed"}
 	}
-	way := ground.Point{X: in.X, Y: in.Y, Z: in.Z}
-	if !m.book.Movement.Flies {
-		way.Z = 0
-	}
-	if sq := square(way); sq > full*full { // no faster along the diagonal
-		r := ground.Root(sq)
-		way = ground.Point{X: way.X * full / r, Y: way.Y * full / r, Z: way.Z * full / r}
-	}
-	if !m.book.Movement.Flies { // up is the wish to jump
-		way.Z = min(max(in.Z, 0), full)
-	}
+	way := ground.Steering(ground.Point{X: in.X, Y: in.Y, Z: in.Z}, m.book.Movement.Flies)
 	putAt(m.st, s.Row, m.book.F.Player.Steer, way)
 	return step.Verdict{}
 }
@@ -82,7 +69,7 @@ func (m *motion) moving() bool {
 		if x, y := p.Pos(f.Steer); x != 0 || y != 0 || p.Height(f.Steer) != 0 || m.up.aloft(p) {
 			return true
 		}
-		if _, _, is := pushed(m.stage, p); is {
+		if _, is := pushed(m.stage, p); is {
 			return true
 		}
 		if mv.Claims && (mv.Speed.Varies != nil || m.players[i].reach < m.most(mv.Speed.Fixed)) {
@@ -107,13 +94,13 @@ func speedBy(m *stage, p *sheet.Row, s *rulebook.Speed) int64 {
 	}
 	was := m.env // somebody may be made to appear in the midst of an effect
 	m.subject(sheet.Player, p)
-	speed := paceOf(m, s, fastest)
+	speed := paceOf(m, s, ground.Fastest)
 	m.env = was
 	return speed
 }
 
-// The most of a speed, in millimetres a second.
-const fastest, fastestShot = 100_000, 1_000_000
+// fastestShot is the most of a shot's speed, in millimetres a second.
+const fastestShot = 1_000_000
 
 // paceOf is the speed of whom the environment is set for, from 0 to most.
 func paceOf(m *stage, s *rulebook.Speed, most int64) int64 {
@@ -133,18 +120,17 @@ func (m *motion) most(speed int64) int64 {
 	return speed * max(int64(m.book.Movement.Burst), 1)
 }
 
-// move takes everybody one tick further. What is less than a millimetre is kept for the next tick.
+// move takes everybody one tick further.
 func (m *motion) move() {
 	mv, f := m.book.Movement, &m.book.F.Player
 	if mv == nil || m.book.Phases[m.phase].Frozen {
 		return
 	}
-	unit, ticks, deep := shareOf(int64(full*m.book.Rate)), shareOf(int64(m.book.Rate)), m.book.Schema.Deep
 	for i, p := range m.st.Seated {
-		sx, sy := p.Pos(f.Steer)
-		vx, vy, pushed := pushed(m.stage, p)
-		still := sx == 0 && sy == 0 && !pushed
-		if deep && still {
+		x, y := p.Pos(f.Steer)
+		push, pushed := pushed(m.stage, p)
+		still := x == 0 && y == 0 && !pushed
+		if still && m.book.Schema.Deep {
 			still = p.Height(f.Steer) == 0 && !m.up.aloft(p)
 		}
 		if still && !mv.Claims || !p.Flag(f.Alive) {
@@ -160,28 +146,23 @@ func (m *motion) move() {
 				continue
 			}
 		}
-		if m.book.Facing != nil {
-			m.looks.looksAlong(p, placeIn(p, f.Steer))
-		}
-		rx, ry := p.Pos(f.Rest)
-		wx, wy := sx*speed+vx*full+rx, sy*speed+vy*full+ry
-		dx, dy := unit.of(wx), unit.of(wy)
-		x, y := p.Pos(f.Pos)
-		gone := ground.Point{}
-		if deep {
-			gone = m.up.moveOver(p, ground.Point{X: dx, Y: dy, Z: m.up.upwards(p, speed)}, ticks)
-		} else {
-			nx, ny := m.ground().Move(x, y, dx, dy, mv.Radius)
-			if m.st.SetPos(p, f.Pos, nx, ny) {
-				m.stirred = true
-			}
-			gone.X, gone.Y = nx-x, ny-y
-		}
-		if s := m.players[i]; mv.Claims && !pushed { // what one is pushed uses up nothing
-			s.reach = max(s.reach-m.uses(gone), 0)
-		}
-		n := p.N[f.Rest.Slot():] // hidden and read by nothing else, so not marked
-		n[0], n[1] = wx-dx*unit.by, wy-dy*unit.by
+		m.onwards(m.players[i], ground.Drive{Steer: placeIn(p, f.Steer), Push: push, Speed: speed}, pushed)
+	}
+}
+
+// onwards takes a player one tick further.
+func (m *motion) onwards(s *Player, d ground.Drive, pushed bool) {
+	mv, p := m.book.Movement, s.Row
+	if m.book.Facing != nil {
+		m.looks.looksAlong(p, d.Steer)
+	}
+	m.up.drive(p, &d)
+	body := m.up.bodyOf(p)
+	was := body.At
+	landing := body.Tick(&m.ground().Ground, &mv.Gait, &d)
+	m.up.takes(p, &body, landing)
+	if mv.Claims && !pushed { // what one is pushed uses up nothing
+		s.reach = max(s.reach-m.uses(from(body.At, was)), 0)
 	}
 }
 
@@ -192,38 +173,6 @@ func (m *motion) uses(way ground.Point) int64 {
 	}
 	rate := int64(m.book.Rate)
 	return ground.RootUp(square(way) * rate * rate)
-}
-
-// share divides by the same number again and again, faster than a division would.
-type share struct {
-	by  int64
-	inv float64
-}
-
-func shareOf(by int64) share { return share{by, 1 / float64(by)} }
-
-// of is a/by, rounded towards 0 as Go does. The guess is off by one at most for what floats hold exactly, and is made
-// exact.
-func (s share) of(a int64) int64 {
-	if a > 1<<52 || a < -1<<52 {
-		return a / s.by
-	}
-	q := int64(float64(a) * s.inv)
-	r := a - q*s.by
-	if a >= 0 {
-		if r < 0 {
-			q--
-		} else if r >= s.by {
-			q++
-		}
-		return q
-	}
-	if r > 0 {
-		q++
-	} else if r <= -s.by {
-		q--
-	}
-	return q
 }
 
 // within holds a point in the ground.

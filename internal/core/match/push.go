@@ -28,7 +28,7 @@ func (m *motion) push(e *rulebook.Effect, s *Player) {
 	for _, part := range []*int64{&way.X, &way.Y, &way.Z} {
 		*part = min(max(*part, -ground.MaxSide), ground.MaxSide)
 	}
-	speed := min(max(e.Push.Speed.Int(&m.env), -fastest), fastest)
+	speed := min(max(e.Push.Speed.Int(&m.env), -ground.Fastest), ground.Fastest)
 	m.faulty(e.Line)
 	if d := ground.Root(square(way)); d > 0 {
 		by := ground.Point{X: way.X * speed / d, Y: way.Y * speed / d, Z: way.Z * speed / d}
@@ -42,19 +42,10 @@ func (m *motion) push(e *rulebook.Effect, s *Player) {
 const longestPush = 5
 
 // pushed is how somebody is pushed at the moment, in millimetres a second, and whether they are.
-func pushed(m *stage, p *sheet.Row) (vx, vy int64, is bool) {
+func pushed(m *stage, p *sheet.Row) (by ground.Point, is bool) {
 	f := &m.book.F.Player
 	if f.Push == nil || p.Clock(f.PushLeft, m.play-1) == 0 { // what ran out with the last tick is over
-		return 0, 0, false
+		return by, false
 	}
-	vx, vy = p.Pos(f.Push)
-	return vx, vy, true
-}
-
-// pushedUp is how fast who flies is pushed up at the moment.
-func pushedUp(m *stage, p *sheet.Row) int64 {
-	if _, _, is := pushed(m, p); is {
-		return p.Height(m.book.F.Player.Push)
-	}
-	return 0
+	return placeIn(p, f.Push), true
 }

@@ -67,15 +67,15 @@ func (m *shots) flyShots() {
 
 // fly takes one shot a tick further: to the first that it meets, a wall, or on.
 func (m *shots) fly(r *sheet.Row, p *rulebook.Piece) {
-	f, g, unit := &m.book.F.Piece, m.ground(), shareOf(int64(m.book.Rate))
+	f, g, unit := &m.book.F.Piece, m.ground(), ground.ShareOf(int64(m.book.Rate))
 	if g.Tall > 0 {
 		m.flyOver(r, p, unit)
 		return
 	}
 	at, way, rest := placeIn(r, f.Pos), placeIn(r, f.Way), placeIn(r, f.Rest)
 	x, y := way.X+rest.X, way.Y+rest.Y
-	dx, dy := unit.of(x), unit.of(y)
-	put(r, f.Rest, ground.Point{X: x - dx*unit.by, Y: y - dy*unit.by})
+	dx, dy := unit.Of(x), unit.Of(y)
+	put(r, f.Rest, ground.Point{X: x - dx*unit.By, Y: y - dy*unit.By})
 	to := ground.Point{X: at.X + dx, Y: at.Y + dy}
 	end, met := stop(g, at, to, p.Shot.Walls != rulebook.ShotIgnores)
 	if !m.strike(r, p, at, end) {

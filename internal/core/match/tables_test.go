@@ -1,7 +1,6 @@
 package match
 
 import (
-	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -47,20 +46,6 @@ func TestTablesHaveNoGap(t *testing.T) {
 	for _, e := range events[2:] { // behind OnWhen and OnEvery, which settle.go looks at
 		if name := string(e[1]); !strings.Contains(source.String(), "m.emit(rulebook."+name+",") {
 			t.Errorf("nothing emits rulebook.%s", name)
-		}
-	}
-}
-
-// TestShareIsDivision holds the faster division to the language's.
-func TestShareIsDivision(t *testing.T) {
-	r := rand.New(rand.NewPCG(1, 2))
-	for range 200_000 {
-		by := 1 + r.Int64N(1<<uint(1+r.IntN(20)))
-		a := r.Int64N(1<<uint(1+r.IntN(61))) - r.Int64N(1<<uint(1+r.IntN(61)))
-		for _, a := range []int64{a, a / by * by, a/by*by - 1, a/by*by + 1} {
-			if got := shareOf(by).of(a); got != a/by {
-				t.Fatalf("%d/%d is %d, not %d", a, by, got, a/by)
-			}
 		}
 	}
 }

@@ -161,7 +161,7 @@ func (w *Whim) goes(in *step.Input, way ground.Point) {
 	}
 	in.X, in.Y, in.Z = stretched(way)
 	if up && in.Z == 0 {
-		in.Z = full
+		in.Z = ground.Full
 	}
 }
 
@@ -183,7 +183,7 @@ func (w *Whim) towards(s *rulebook.StandIns, me *sheet.Row, at ground.Point) (wa
 // stretched is a direction at full speed.
 func stretched(way ground.Point) (x, y, z int64) {
 	d := max(way.X, -way.X, way.Y, -way.Y, way.Z, -way.Z, 1)
-	return way.X * full / d, way.Y * full / d, way.Z * full / d
+	return way.X * ground.Full / d, way.Y * ground.Full / d, way.Z * ground.Full / d
 }
 
 // other picks another player, a rival most of the time.

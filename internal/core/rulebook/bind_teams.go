@@ -113,7 +113,8 @@ func (b *surveyor) ground() {
 			b.fail(n, "needs-ground", "a ground with width and height", "movement without a ground")
 			return
 		}
-		k.Movement = &Movement{Speed: b.speed(n, "speed", scopePlayer), Walker: b.walker(n),
+		k.Movement = &Movement{Speed: b.speed(n, "speed", scopePlayer),
+			Gait:   ground.Gait{Walker: b.walker(n), Rate: int64(k.Rate)},
 			Claims: claimsCheck.is(n, "claims"), Burst: b.ticks(n, "burst")}
 		b.upwards(n)
 	}

@@ -149,16 +149,16 @@ type SpawnPoint struct {
 type Speed struct {
 	Fixed  int64
 	Varies *expr.Prog // nil where it does not
+	Told   string     // the field of the player that it is, if the owner is told of that
 	Line   int        // where it stands in the file
 }
 
 // Movement says how players move.
 type Movement struct {
 	Speed Speed
-	ground.Walker
-	Eye           int64 // how high above the feet one looks from
-	Jump, Gravity Speed // of a jump upwards, and by which falling gets faster in a second
-	Flies         bool
+	ground.Gait
+	Eye           int64      // how high above the feet one looks from
+	Jump, Gravity Speed      // of a jump upwards, and by which falling gets faster in a second
 	Claims        bool       // clients may claim a position, which is checked
 	Burst         sheet.Tick // of the present speed, the most that may be claimed at once
 }

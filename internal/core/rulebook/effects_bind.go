@@ -258,6 +258,10 @@ func (b *terms) speed(n *node, key string, scope expr.Scope) (s Speed) {
 		s.Fixed = p.Int(&e)
 	default:
 		s.Varies, s.Line = p, n.get(key).line
+		name, is := strings.CutPrefix(strings.TrimSpace(p.Source), "me.")
+		if f := b.book.Schema.Field(sheet.Player, name); is && f != nil && f.See <= sheet.OwnerOnly {
+			s.Told = name
+		}
 	}
 	return s
 }

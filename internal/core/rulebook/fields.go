@@ -242,7 +242,7 @@ func (b *declarer) declarePlayer() {
 	if b.hasGround() {
 		pos = add("pos", resets(position))
 		was = add("was", seenBy(resets(position), sheet.Hidden))
-		steer = add("steer", seenBy(resets(position), sheet.Hidden))
+		steer = add("steer", seenBy(resets(position), sheet.OwnerOnly))
 		rest = add("rest", seenBy(resets(position), sheet.Hidden))
 	}
 	alive := add("alive", resets(flagField))

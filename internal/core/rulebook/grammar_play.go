@@ -8,7 +8,8 @@ var movementObject = &object{
 	keys: []key{
 		{name: "speed", spec: speed(100 * 1000), required: true, doc: "The top speed of each player, such as `6m/s` " +
 			"or `me.slowed ? 3m/s : 6m/s`. With 0 a player cannot move; less counts as 0, and more than 100 m/s as " +
-			"that."},
+			"that. A client draws its own player without waiting for the service if this, `jump` and `gravity` do not " +
+			"vary, or are fields that the player sees, such as `me.pace`."},
 		{name: "radius", spec: length(0, 10*1000), def: "500mm", doc: "The radius of a player's body."},
 		{name: "tall", spec: length(1, 20*1000), def: "1800mm", doc: "On a tall ground, how tall a player's body is."},
 		{name: "eye", spec: length(0, 20*1000), doc: "On a tall ground, how high above the feet a player looks from: " +

@@ -63,7 +63,8 @@ func describe(b *rulebook.Book) wire.BookInfo {
 	}
 	info.Host = b.Host.Powers()
 	if b.Movement != nil {
-		info.Radius, info.Speed = b.Movement.Radius, b.Movement.Speed.Fixed
+		info.Radius, info.Every = b.Movement.Radius, int64(b.F.Player.Pos.Rate)
+		info.Speed, info.SpeedIn = b.Movement.Speed.Fixed, b.Movement.Speed.Told
 		info.Walk = describeWalk(b)
 	}
 	return info
@@ -127,7 +128,7 @@ func describeWalls(g *rulebook.Ground) (list []wire.WallInfo) {
 func describeWalk(b *rulebook.Book) *wire.WalkInfo {
 	if m := b.Movement; b.Schema.Deep {
 		return &wire.WalkInfo{Tall: m.Tall, Eye: m.Eye, Step: m.Step, Slope: m.Slope, Jump: m.Jump.Fixed,
-			Gravity: m.Gravity.Fixed, Flies: m.Flies}
+			JumpIn: m.Jump.Told, Gravity: m.Gravity.Fixed, GravityIn: m.Gravity.Told, Flies: m.Flies}
 	}
 	return nil
 }

@@ -119,6 +119,7 @@ func (l *Lobby) run(first func()) {
 			}
 			break
 		}
+		l.guard(l.play.due)
 		l.guard(l.today)
 		l.guard(l.closeWhenShown)
 		l.guard(l.shows.publish)
@@ -158,6 +159,7 @@ func (l *Lobby) sleep() time.Duration {
 	if l.shows.pub.waits {
 		next = sheet.Sooner(next, l.shows.pub.last+1)
 	}
+	next = sheet.Sooner(next, l.play.next())
 	now := l.hall.cfg.Now()
 	l.due = now.Add(time.Hour)
 	if next != 0 && !l.pace.still() {

@@ -20,6 +20,7 @@ type playing struct {
 	*room
 	kept  *keeping
 	shows *showing
+	ahead []ahead // what waits for its tick, in the order in which it came
 }
 
 // taker takes what connections say.
@@ -136,8 +137,15 @@ func tooLong(m *wire.Intent) string {
 	return ""
 }
 
-// intent hands a client's intent to the authority; its verdict comes as a message.
+// intent takes a client's intent, now or at the tick that it names.
 func (l *playing) intent(c *Client, m *wire.Intent) {
+	if l.pace.still() || !l.holds(c, m) {
+		l.now(c, m)
+	}
+}
+
+// now hands a client's intent to the authority; its verdict comes as a message.
+func (l *playing) now(c *Client, m *wire.Intent) {
 	answer := func(v step.Verdict) {
 		// The verdict waits for the tick's delta.
 		l.shows.pub.given = append(l.shows.pub.given,

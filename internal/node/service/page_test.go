@@ -99,6 +99,7 @@ func TestClientsPage(t *testing.T) {
 	for i, wants := range [][]string{
 		{"state: open\n", "name: undefined -> Mara\n", "name: Mara -> Mara Tide\n", "renamed: Mara Tide\n", "refused: not-a-power\n",
 			"state: ended\n"},
+		{"drawn at 3 numbers; 0 times wrong\n"},
 		{"clash has 8 seats\n", "no-such-lobby 404\n"},
 	} {
 		script := filepath.Join(project, "page.mjs")

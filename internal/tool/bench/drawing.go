@@ -29,27 +29,43 @@ func drawing(t *Table) error {
 			if line += stall; line == stalls {
 				continue
 			}
-			plain, framed, err := seenOver(t, line)
+			seen, err := seenOver(t, line)
 			if err != nil {
 				return err
 			}
-			name := line
-			if name == "" {
-				name = "nothing in between"
-			}
-			t.Row(name, "two ticks behind, by Frame", "")
-			goal := ""
-			if network == networks[2] {
-				goal = "≤ 1.0 %"
-			}
-			t.Row("  frozen frames", fmt.Sprintf("%.1f %%, %.1f %%", plain.frozen, framed.frozen), goal)
-			t.Row("  uneven frames", fmt.Sprintf("%.1f %%, %.1f %%", plain.uneven, framed.uneven), goal)
-			t.Row("  behind the service", fmt.Sprintf("%.0f ms, %.0f ms", plain.behind, framed.behind), "")
-			t.Row("  longest step, against the top speed",
-				fmt.Sprintf("%.1f, %.1f times", plain.longest, framed.longest), "")
+			seen.rows(t, line, network == networks[2])
 		}
 	}
 	return nil
+}
+
+// seen is what was seen over a network: somebody else in two ways, and one's own body.
+type seen struct {
+	plain, framed looks
+	ahead, wrong  float64 // milliseconds; times in 10 s
+	longest       float64 // step, in top speeds
+	asked, atOnce int     // wishes, and those that showed in the next frame
+}
+
+// rows prints it.
+func (s *seen) rows(t *Table, name string, judged bool) {
+	if name == "" {
+		name = "nothing in between"
+	}
+	goal, own := "", ""
+	if judged {
+		goal, own = "≤ 1.0 %", "≤ 1"
+	}
+	plain, framed := &s.plain, &s.framed
+	t.Row(name, "two ticks behind, by Frame", "")
+	t.Row("  frozen frames", fmt.Sprintf("%.1f %%, %.1f %%", plain.frozen, framed.frozen), goal)
+	t.Row("  uneven frames", fmt.Sprintf("%.1f %%, %.1f %%", plain.uneven, framed.uneven), goal)
+	t.Row("  behind the service", fmt.Sprintf("%.0f ms, %.0f ms", plain.behind, framed.behind), "")
+	t.Row("  longest step, against the top speed", fmt.Sprintf("%.1f, %.1f times", plain.longest, framed.longest), "")
+	t.Row("  its own: ahead of the service", fmt.Sprintf("%.0f ms", s.ahead), "")
+	t.Row("  its own: wrong by over 0.1 m", fmt.Sprintf("%.1f times in 10 s", s.wrong), own)
+	t.Row("  its own: goes the new way in the next frame", fmt.Sprintf("%d of %d times", s.atOnce, s.asked), "")
+	t.Row("  its own: longest step, against the top speed", fmt.Sprintf("%.1f times", s.longest), "≤ 2")
 }
 
 // shown is a frame: the tick of which it is, and where the body is drawn.
@@ -66,80 +82,128 @@ type looks struct{ frozen, uneven, behind, longest float64 }
 const topStep = 300
 
 // seenOver plays and watches over a network for some seconds, at 60 frames a second.
-func seenOver(t *Table, network string) (plain, framed looks, err error) {
+func seenOver(t *Table, network string) (out seen, err error) {
 	ctx, over := context.WithCancel(context.Background())
 	defer over()
 	node, stop, err := t.Node(ctx)
 	if err != nil {
-		return plain, framed, err
+		return out, err
 	}
 	defer stop()
 	if _, _, err := node.Library.Load(ctx, []byte(throngBook)); err != nil {
-		return plain, framed, err
+		return out, err
 	}
 	rough, err := client.ParseRough(network)
 	if err != nil {
-		return plain, framed, err
+		return out, err
 	}
 	rough.Seed = 1
 	tokens, err := signIn(ctx, node, 2)
 	if err != nil {
-		return plain, framed, err
+		return out, err
 	}
 	service := client.Service{Address: node.Address, Token: tokens[0].Token}
 	lobby, err := service.Open(ctx, client.Opening{Rulebook: "throng"})
 	if err != nil {
-		return plain, framed, err
+		return out, err
 	}
 	truth := way{at: map[int64]client.Place{}}
 	mover, err := client.Connect(ctx, client.Options{Address: node.Address, Token: tokens[0].Token, Lobby: lobby.Code,
 		OnTick: truth.tick})
 	if err != nil {
-		return plain, framed, err
+		return out, err
 	}
 	defer mover.Close()
 	truth.of = mover
 	watcher, err := client.Connect(ctx, client.Options{Address: node.Address, Token: tokens[1].Token, Lobby: lobby.Code,
 		Rough: rough})
 	if err != nil {
-		return plain, framed, err
+		return out, err
 	}
 	defer watcher.Close()
 	for _, c := range []*client.Conn{mover, watcher} {
 		if err := c.Do(ctx, client.Intent{Do: "ready"}); err != nil {
-			return plain, framed, err
+			return out, err
 		}
 	}
 	if err := watcher.Wait(ctx, func(c *client.Copy) bool {
 		return c.Match() != nil && c.Match().Text("phase") == "play"
 	}); err != nil {
-		return plain, framed, err
+		return out, err
 	}
 	var wander sync.WaitGroup
 	wander.Go(func() { truth.wander(ctx, mover) })
-	first, second := drawOver(t, watcher, mover.Seat())
+	first, second := out.drawOver(t, watcher, mover.Seat())
 	over()
 	wander.Wait()
-	return truth.judge(first), truth.judge(second), nil
+	out.plain, out.framed = truth.judge(first), truth.judge(second)
+	return out, nil
 }
 
-// drawOver draws somebody in both ways.
-func drawOver(t *Table, c *client.Conn, whom uint32) (plain, framed []shown) {
+// drawOver draws somebody in both ways, and meanwhile steers and draws itself.
+func (s *seen) drawOver(t *Table, c *client.Conn, whom uint32) (plain, framed []shown) {
 	frame := time.NewTicker(time.Second / 60)
 	defer frame.Stop()
+	frames := t.Size(60*20, 30)
+	skip := frames / 4 // until it knows how late ticks come
+	self := itself{r: rand.New(rand.NewPCG(2, 2))}
 	before := c.ExactTick()
-	for range t.Size(60*20, 30) {
+	for i := range frames {
 		<-frame.C
 		now := c.ExactTick()
+		way, anew := self.next(now)
+		if anew {
+			c.Send(client.Intent{Do: "steer", At: way})
+		}
 		c.Frame(func(f *client.Frame) {
-			s := f.Sheet(whom)
-			plain = append(plain, shown{now - 2, now - before, f.Copy.Place(s, now-2), 2})
-			framed = append(framed, shown{f.At, now - before, f.Place(s), now - f.At})
+			x := f.Sheet(whom)
+			plain = append(plain, shown{now - 2, now - before, f.Copy.Place(x, now-2), 2})
+			framed = append(framed, shown{f.At, now - before, f.Place(x), now - f.At})
+			if i == skip {
+				self.wrong = f.Wrong(c.Seat())
+			} else if i > skip {
+				s.wrong = float64(f.Wrong(c.Seat())-self.wrong) / float64(i-skip) * 600
+				s.ahead += (f.Ahead - now) * 50 / float64(frames-skip-1)
+			}
+			self.drawn(s, f, way, i > skip, anew)
 		})
 		before = now
 	}
-	skip := len(plain) / 4 // until it knows how late ticks come
 	return plain[skip:], framed[skip:]
+}
+
+// itself is who draws: it goes somewhere else every half second or so.
+type itself struct {
+	r     *rand.Rand
+	turn  float64 // the tick of the next turn
+	at    client.Place
+	tick  float64 // of which it was drawn there
+	wrong int     // before it counts
+}
+
+func (w *itself) next(now float64) (way []int64, anew bool) {
+	if now < w.turn {
+		return nil, false
+	}
+	w.turn = now + 6 + 10*w.r.Float64()
+	angle := w.r.Float64() * 2 * math.Pi
+	return []int64{int64(math.Cos(angle) * 1000), int64(math.Sin(angle) * 1000)}, true
+}
+
+// drawn notes where it is drawn. What it asks for at the ground's edge shows nothing.
+func (w *itself) drawn(s *seen, f *client.Frame, way []int64, counts, anew bool) {
+	at, g := f.Place(f.Me()), f.Ground()
+	step := client.Place{X: at.X - w.at.X, Y: at.Y - w.at.Y}
+	due := topStep * max(f.Ahead-w.tick, 1.0/6)
+	if w.at, w.tick = at, f.Ahead; !counts {
+		return
+	}
+	s.longest = max(s.longest, apart(step, client.Place{})/due)
+	if anew && min(at.X, at.Y, float64(g.Width)-at.X, float64(g.Height)-at.Y) > 1000 {
+		if s.asked++; (step.X*float64(way[0])+step.Y*float64(way[1]))/1000 > due/4 {
+			s.atOnce++
+		}
+	}
 }
 
 // way is where a body truly was at each tick.

@@ -34,6 +34,8 @@ type vectors struct {
 	Clocks     []clockVector     `json:"clocks"`
 	Between    []betweenVector   `json:"between"`
 	Drawing    drawingVector     `json:"drawing"`
+	Walks      []walkVector      `json:"walks"`
+	Ahead      aheadVector       `json:"ahead"`
 	Yaws       []yawVector       `json:"yaws"`
 	Directions []yawVector       `json:"directions"`
 	Pitches    []pitchVector     `json:"pitches"`
@@ -217,6 +219,9 @@ func makeVectors(t *testing.T) *vectors {
 			"at rate ticks a second. between: where something is shown at a tick, given [tick, x, y]. " +
 			"drawing: ticks that come when the service is at now, with a place if there is one, and between them " +
 			"frames with the tick and the place that are drawn. " +
+			"walks: what bodies do on grounds, tick by tick, given what is steered and pushed, as at, rest, rise, " +
+			"and whether they stand. " +
+			"ahead: what becomes of one body on the first of those grounds, and where it is drawn. " +
 			"yaws: the direction of each; directions: the yaw of each; pitches: the direction of a yaw and a pitch. " +
 			"tall: a story and a schema of tall ground.",
 	}
@@ -247,7 +252,8 @@ func makeVectors(t *testing.T) *vectors {
 		v.Between = append(v.Between, betweenVector{Seen: places, Tick: tick, At: between(places, tick)})
 	}
 	v.Between = append(v.Between, betweenVector{Seen: [][3]int64{}, Tick: 3})
-	v.Drawing = drawing()
+	v.Drawing, v.Walks = drawing(), walks()
+	v.Ahead = aheadOf(&v.Walks[0])
 	for _, yaw := range []int64{0, 1, 63, 64, 8191, 8192, 16383, 16384, 20000, 32768, 40001, 49152, 65535} {
 		dx, dy := ground.Dir(yaw)
 		v.Yaws = append(v.Yaws, yawVector{yaw, [2]int64{dx, dy}})

@@ -1,5 +1,5 @@
 // One source of a match, which every view reads: live, or recorded.
-import { between, Connection, Copy, Schema } from 'turnvex-client'
+import { ahead, between, Connection, Copy, Schema } from 'turnvex-client'
 import type { BookInfo, Bye, Change, Notice, Options, Part, Sheet, State } from 'turnvex-client'
 
 /** A match as views see it. They are told of what changes by keys: see keysOf. */
@@ -93,6 +93,7 @@ export class LiveSource implements Source {
 
   constructor(options: Options) {
     this.connection = new Connection({
+      ahead,
       ...options,
       onChange: (changes, copy) => {
         const keys = new Set<string>()

@@ -14,22 +14,22 @@ import (
 // once in a while; it is tried until it is not.
 func TestOwnBody(t *testing.T) {
 	for name, world := range map[string]struct{ ground, movement, fields, way, up string }{
-		"flat": {"  walls: [{box: [9m, 4m, 10m, 12m]}, {circle: [4m, 5m, 1m]}, " +
-			"{box: [2m, 13m, 9m, 14m], while: shut}]\n", "radius: 400mm", "", "point(0m, 1m)", ""},
+		"flat": {"  walls: [{box: [9m, 4m, 10m, 12m]}, {circle: [4m, 5m, 1m]}, {box: [2m, 13m, 9m, 14m], " +
+			"while: shut}]\n", "radius: 400mm", "", "point(0m, 1m)", ""},
 		"tall": {"  tall: 6m\n  walls: [{box: [8m, 4m, 12m, 12m], tall: 1m, rises: east}, " +
 			"{box: [12m, 4m, 14m, 12m], tall: 1m}, {circle: [4m, 5m, 1m], tall: 500mm}, " +
-			"{box: [2m, 13m, 9m, 14m], tall: 2m, while: shut}, {box: [1m, 1m, 19m, 5m], bottom: 2200mm, tall: 200mm}]\n",
+			"{box: [2m, 13m, 9m, 14m], tall: 2m, while: shut}, {box: [1m, 1m, 19m, 5m], bottom: 2m, tall: 1m}]\n",
 			"radius: 400mm, jump: me.leap, gravity: 12m/s, step: 350mm",
 			"    leap: {type: speed, is: \"me.plan == 1 ? 3m/s : 5m/s\", see: owner}\n", "point(0m, 1m, 1m)", ", 0m"},
 	} {
 		t.Run(name, func(t *testing.T) {
+			hull, team := "    hull: {type", "  team:\n    points"
 			book := variant(t, "  height: 20m\n", "  height: 20m\n"+world.ground,
-				"movement: {speed: 10m/s}", "movement: {speed: me.pace, "+world.movement+"}",
-				"    hull: {type", "    pace: {type: speed, is: \"me.plan == 1 ? 4m/s : 8m/s\", see: owner}\n"+
-					world.fields+"    hull: {type",
-				"  hail:\n", "  gust:\n    do: [{push: me, way: \""+world.way+"\", speed: 3m/s, lasts: 300ms}]\n  hail:\n",
-				"  team:\n    points", "  match: {shut: {type: flag, start: true}}\n  team:\n    points",
-				"lasts: 30s", "lasts: 120s", "[6m, 10m]", "[6m, 10m"+world.up+"]", "[14m, 10m]", "[15m, 13m"+world.up+"]")
+				"movement: {speed: 10m/s}", "movement: {speed: me.pace, "+world.movement+"}", hull,
+				"    pace: {type: speed, is: \"me.plan == 1 ? 4m/s : 8m/s\", see: owner}\n"+world.fields+hull,
+				"  hail:\n", "  gust:\n    do: [{push: me, way: \""+world.way+"\", speed: 3m/s, lasts: 1s}]\n  hail:\n",
+				team, "  match: {shut: {type: flag, start: true}}\n"+team, "lasts: 30s", "lasts: 120s",
+				"[6m, 10m]", "[6m, 10m"+world.up+"]", "[14m, 10m]", "[15m, 13m"+world.up+"]")
 			_, _, b := started(t, book, client.Options{
 				Rough: client.Rough{Delay: 45 * time.Millisecond, Jitter: 10 * time.Millisecond}})
 			draws(t, b)

@@ -1,8 +1,8 @@
-import { Copy, Schema, type Change, type Sheet } from './copy.ts'
+import { Copy, Schema, plain, type Change, type Sheet } from './copy.ts'
 import { json, openSocket } from './encoding.ts'
 import { Estimate } from './estimate.ts'
 import { Backoff, Link } from './link.ts'
-import { whole, type Expected, type Options, type State } from './options.ts'
+import { whole, type Expected, type Options, type State, type Heard } from './options.ts'
 import { Refused } from './refused.ts'
 import { roughen } from './rough.ts'
 import { Frame, Screen } from './screen.ts'
@@ -13,6 +13,7 @@ import {
   type Bye,
   type Intent,
   type Message,
+  type Notice,
   type Part,
   type Seated,
   type Verdict,
@@ -92,7 +93,7 @@ export class Connection {
 
   /** The own player's sheet, undefined for a spectator. */
   get me(): Sheet | undefined {
-    return this.copy?.sheet(this.seats[0] ?? 0)
+    return this.copy?.sheet(this.seats[0] ?? 0, 'player')
   }
 
   /** The service's present wall tick, as far as can be known here: at a steady delay right to one tick. */
@@ -278,7 +279,7 @@ export class Connection {
         return this.answered(m)
       case 'notice':
         if (m.name === 'decided') this.judged(`${m.of ?? 0}/${String(m.with?.intent)}`)
-        return this.call(() => this.options.onNotice?.(m))
+        return this.call(() => this.options.onNotice?.(this.told(m)))
       case 'series':
         return this.call(() => this.options.onSeries?.(m))
       case 'seated':
@@ -375,6 +376,17 @@ export class Connection {
     this.tell(changes)
     for (const look of [...this.waiters]) look()
     if (changes.some((c) => c.sheet.kind === 'match' && (c.gone || c.field?.name === 'over'))) this.unjudged()
+  }
+
+  /** A notice with values as sheets show them. */
+  private told(n: Notice): Heard {
+    const fields = this.copy?.book.notices?.find((x) => x.name === n.name)?.fields ?? []
+    const raw = n.with ?? {}
+    const shown = Object.entries(raw).map(([name, v]) => {
+      const f = fields.find((f) => f.name === name)
+      return [name, f ? plain(f, v)! : v] as const
+    })
+    return { ...n, with: Object.fromEntries(shown), raw }
   }
 
   /** Ends what was expected of an intent on which a referee has decided. */

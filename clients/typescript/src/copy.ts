@@ -97,6 +97,18 @@ export function plain(f: FieldInfo, v: Value | undefined): Value | undefined {
   return v
 }
 
+/** Turns such a value into the one that is sent. */
+export function sent(f: FieldInfo, v: Value): Value {
+  const word = (w: string | number) => {
+    const n = typeof w === 'number' ? w : (f.choices ?? []).indexOf(w)
+    if (n < 0) throw new Error(`${f.name} is one of ${(f.choices ?? []).join(', ')}, not ${w}`)
+    return n
+  }
+  if (f.type === 'list' && Array.isArray(v) && f.item === 'choice') return v.map(word)
+  if (f.type === 'choice') return word(v as string)
+  return f.type === 'number' ? Math.round((v as number) * 1000) : v
+}
+
 /** The fields of each kind of sheet. */
 export class Schema {
   private readonly byNo: FieldInfo[][]
@@ -124,12 +136,8 @@ export class Schema {
   }
 }
 
-/** One thing that changed in a copy. `old` is undefined the first time, `now` when it is withdrawn. */
-export interface Change {
-  sheet: Sheet
-  field?: FieldInfo
-  old?: Value
-  now?: Value
+/** How something changed. */
+interface How {
   /** The field was not there before. */
   first?: boolean
   appeared?: boolean
@@ -138,6 +146,34 @@ export interface Change {
   expected?: boolean
   /** An expectation has ended, and the service's value is another one. */
   undone?: boolean
+}
+
+/** One thing that changed in a copy. */
+export interface Change extends How {
+  sheet: Sheet
+  field?: FieldInfo
+  /** As Sheet.get shows it; undefined the first time. */
+  readonly old?: Value
+  /** The same; undefined when it is withdrawn. */
+  readonly now?: Value
+  /** As they are sent. */
+  raw: { old?: Value; now?: Value }
+}
+
+/** A change of a field, or without one of a sheet. */
+export function change(sheet: Sheet, how: How, field?: FieldInfo, old?: Value, now?: Value): Change {
+  return {
+    sheet,
+    field,
+    ...how,
+    raw: { old, now },
+    get old() {
+      return field && plain(field, old)
+    },
+    get now() {
+      return field && plain(field, now)
+    },
+  }
 }
 
 /** A value that is shown before the service has decided. */
@@ -178,8 +214,10 @@ export class Copy {
     this.byKind.clear()
   }
 
-  sheet(id: number): Sheet | undefined {
-    return this.all.get(id)
+  /** A sheet by its number, if there is one, of that kind. */
+  sheet(id: number, kind?: KindName): Sheet | undefined {
+    const s = this.all.get(id)
+    return kind === undefined || s?.kind === kind ? s : undefined
   }
 
   /** The sheets of a kind, by their numbers: the same array until one comes or goes. */
@@ -229,7 +267,7 @@ export class Copy {
     this.sheets = new Map()
     this.apply(parts, tick)
     const changes: Change[] = []
-    for (const s of before.values()) if (!this.sheets.has(s.id)) changes.push({ sheet: s, gone: true })
+    for (const s of before.values()) if (!this.sheets.has(s.id)) changes.push(change(s, { gone: true }))
     for (const s of this.sheets.values()) {
       const old = before.get(s.id)
       if (old) {
@@ -240,7 +278,7 @@ export class Copy {
           s.track = old.track
           this.follow(s, now, old.values.get(no))
         }
-      } else changes.push({ sheet: s, appeared: true })
+      } else changes.push(change(s, { appeared: true }))
       for (const f of this.schema.fields(s.kind)) this.changed(changes, s, f, old?.values.get(f.no), s.values.get(f.no))
     }
     return changes
@@ -263,7 +301,7 @@ export class Copy {
         const s = new Sheet(part[1] as number, kind, part[3] as number, this.schema)
         this.all.set(s.id, s)
         this.byKind.delete(kind)
-        changes.push({ sheet: s, appeared: true })
+        changes.push(change(s, { appeared: true }))
         this.fields(s, part, 4, changes)
         break
       }
@@ -271,7 +309,7 @@ export class Copy {
         for (const id of part.slice(1) as number[]) {
           const s = this.sheets.get(id)
           if (s) {
-            changes.push({ sheet: s, gone: true })
+            changes.push(change(s, { gone: true }))
             this.byKind.delete(s.kind)
           }
           this.all.delete(id)
@@ -282,7 +320,7 @@ export class Copy {
         for (const no of part.slice(2) as number[]) {
           const field = s && this.schema.at(s.kind, no)
           if (!s || !field || !s.values.has(no)) continue
-          changes.push({ sheet: s, field, old: s.shown(no) })
+          changes.push(change(s, {}, field, s.shown(no)))
           s.values.delete(no)
           if (field.name === 'pos') s.track = new Track()
         }
@@ -384,8 +422,7 @@ export class Copy {
 
   private changed(changes: Change[], s: Sheet, field: FieldInfo, old: Value | undefined, now: Value | undefined) {
     const hidden = old !== undefined && now !== undefined && s.expected.some((e) => e.field === field)
-    if (!hidden && !same(old, now))
-      changes.push({ sheet: s, field, old, now, ...(old === undefined && { first: true }) })
+    if (!hidden && !same(old, now)) changes.push(change(s, old === undefined ? { first: true } : {}, field, old, now))
   }
 
   /** Shows a value in a field from now on. Of several expectations the newest is shown. */
@@ -394,9 +431,9 @@ export class Copy {
     const field = s.field(name)
     const old = field && s.shown(field.no)
     if (!field || old === undefined) throw new Error(`there is no field ${name} to be seen on sheet ${id}`)
-    const e = { field, value }
+    const e = { field, value: sent(field, value) }
     s.expected.push(e)
-    return { change: { sheet: s, field, old, now: value, expected: true }, end: () => this.unexpect(id, e) }
+    return { change: change(s, { expected: true }, field, old, e.value), end: () => this.unexpect(id, e) }
   }
 
   /** Takes an expectation back; the change is what one sees of that. */
@@ -406,7 +443,7 @@ export class Copy {
     const old = s.shown(e.field.no)
     s.expected.splice(s.expected.indexOf(e), 1)
     const now = s.shown(e.field.no)
-    return same(old, now) ? undefined : { sheet: s, field: e.field, old, now, undone: true }
+    return same(old, now) ? undefined : change(s, { undone: true }, e.field, old, now)
   }
 
   /** The number by which copies are compared: see the protocol page. */

@@ -1,6 +1,16 @@
 // The TypeScript client of a Turnvex service: no framework, for browsers and Node.
-export { Connection } from './connection.ts'
-export type { Expected, Options, State, Undone } from './options.ts'
+import { Connection as Live } from './connection.ts'
+import type { AnyNames, ConnectionOf, Names, OptionsOf } from './names.ts'
+
+/**
+ * A live connection: it keeps a copy of what it may see and comes back when it is lost.
+ * With the names of a rulebook, as `turnvex types` writes them, the compiler checks
+ * what is read and asked for: `new Connection<Clash>(…)`.
+ */
+export const Connection = Live as unknown as new <N extends Names = AnyNames>(options: OptionsOf<N>) => ConnectionOf<N>
+export type Connection<N extends Names = AnyNames> = ConnectionOf<N>
+export type * from './names.ts'
+export type { Expected, Options, State, Heard, Undone } from './options.ts'
 export { Copy, Schema, Sheet, plain, same, type Change } from './copy.ts'
 export { clockTicks, formatClock } from './clock.ts'
 export { json, openSocket, type Encoding, type Opener, type Socket } from './encoding.ts'

@@ -38,7 +38,7 @@ export interface Options {
   /** Makes the connection bad on purpose. */
   rough?: Rough
   onChange?: (changes: Change[], copy: Copy) => void
-  onNotice?: (notice: Notice) => void
+  onNotice?: (notice: Heard) => void
   /** Called when a meeting of a series that is the player's changes. */
   onSeries?: (due: SeriesMessage) => void
   /** Called when notices were left out because the connection was too slow. */
@@ -67,11 +67,18 @@ export interface Undone {
 
 export type State = 'connecting' | 'open' | 'away' | 'ended'
 
+/** A notice, with what it says as sheets show such values; raw has them as they are sent. */
+export interface Heard extends Notice {
+  with: Record<string, Value>
+  raw: Record<string, Value>
+}
+
 /** What an intent is expected to do, shown until its verdict is there, or a referee has decided. */
 export interface Expected {
   /** The sheet's number; the own player's if not given. */
   sheet?: number
   field: string
+  /** As Sheet.get shows it. */
   value: Value
 }
 

@@ -1,4 +1,4 @@
-import type { Change, Copy, Sheet } from './copy.ts'
+import { change, type Change, type Copy, type Sheet } from './copy.ts'
 import type { FieldInfo, KindName } from './wire.ts'
 
 /** Which changes are wanted; what is not given is any. */
@@ -23,9 +23,9 @@ export class Watchers {
     const w = { on, f }
     this.all.add(w)
     for (const s of copy?.sheets.values() ?? []) {
-      if (wants(on, s)) this.call(() => f({ sheet: s, appeared: true }))
+      if (wants(on, s)) this.call(() => f(change(s, { appeared: true })))
       for (const field of s.fields())
-        if (wants(on, s, field)) this.call(() => f({ sheet: s, field, now: s.raw(field.name), first: true }))
+        if (wants(on, s, field)) this.call(() => f(change(s, { first: true }, field, undefined, s.raw(field.name))))
     }
     return () => void this.all.delete(w)
   }

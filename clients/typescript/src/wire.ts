@@ -8,10 +8,15 @@ export function liveAddress(service: string): string {
 export * from './messages.ts'
 
 /** What a seat asks for; see the protocol page for the fields that each needs. */
-export interface Intent {
-  seat?: number
+export interface Intent extends Asking {
   do: string
   name?: string
+  args?: Record<string, unknown>
+}
+
+/** What goes with any. */
+export interface Asking {
+  seat?: number
   target?: number
   /** Two parts, or three on tall ground; rounded */
   at?: number[]
@@ -19,7 +24,6 @@ export interface Intent {
   yaw?: number
   /** On tall ground, with yaw: how far up to look, -16384 to 16384 in 1/65536 of a turn; rounded */
   pitch?: number
-  args?: Record<string, unknown>
   text?: string
   value?: unknown
 }

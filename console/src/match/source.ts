@@ -103,7 +103,7 @@ export class LiveSource implements Source {
         for (const f of this.taps) f(changes, copy)
       },
       onNotice: (n) => {
-        this.notices = [...this.notices.slice(1 - keptNotices), n]
+        this.notices = [...this.notices.slice(1 - keptNotices), { ...n, with: n.raw }]
         this.beat.tell(['notices'])
       },
       onStill: (m) => {

@@ -110,7 +110,36 @@ func writeTypeScript(n *names) string {
 	for _, l := range n.lists {
 		fmt.Fprintf(&b, "export type %s = '%s'\n", pascal(l.name, "name"), strings.Join(l.items, "' | '"))
 	}
+	tsNames(&b, n)
 	return b.String()
+}
+
+// tsNames writes what a connection takes to check all names.
+func tsNames(b *strings.Builder, n *names) {
+	var sheets []string
+	for _, g := range n.sheets {
+		sheets = append(sheets, g.name+": "+pascal(g.name, "fields"))
+	}
+	teams, votes := "never", "never"
+	for _, l := range n.lists {
+		switch l.name {
+		case "team":
+			teams = pascal(l.name, "name")
+		case "vote":
+			votes = pascal(l.name, "name")
+		}
+	}
+	fmt.Fprintf(b, `
+/** All of these: new Connection<%s>(…) of turnvex-client checks them. */
+export interface %s {
+  sheets: { %s }
+  actions: Actions
+  notices: Notices
+  teams: %s
+  votes: %s
+  settings: Partial<Pick<LobbyFields, '%s'> & { password: string }>
+}
+`, pascal(n.book), pascal(n.book), strings.Join(sheets, "; "), teams, votes, strings.Join(n.settings, "' | '"))
 }
 
 func tsInterface(b *strings.Builder, doc, name string, fields []field) {

@@ -33,6 +33,8 @@ type names struct {
 	actions []group // with their arguments
 	notices []group // with what they say
 	lists   []list  // phases, teams, kits, pieces, boards
+
+	settings []string // the fields of the lobby that the intent settings may change
 }
 
 // group is something that has fields.
@@ -57,7 +59,11 @@ type list struct {
 }
 
 func collect(b *rulebook.Book) *names {
-	n := &names{book: b.Name, version: b.Version}
+	n := &names{book: b.Name, version: b.Version,
+		settings: []string{"title", "capacity", "open", "listed", "watch_most"}}
+	for _, o := range b.Options {
+		n.settings = append(n.settings, o.Name)
+	}
 	for k := range sheet.Kinds {
 		g := group{name: sheet.Kind(k).String()}
 		for _, f := range b.Schema.Fields(sheet.Kind(k)) {

@@ -23,18 +23,32 @@ func main() {
 `, "n.PlayerHull"},
 	"typescript": {
 		"use.ts",
-		`import type { ActionName, Actions, MatchFields, Notices, PhaseName, PlayerFields } from './names'
+		`import { Connection, type Change } from 'CLIENT'
+import type { ActionName, Actions, Clash, MatchFields, PhaseName, PlayerFields } from './names'
 
-const hull: PlayerFields['hull'] = 75
 const at: PlayerFields['pos'] = [1, 2]
 const phase: MatchFields['phase'] = 'sudden'
 const same: PhaseName = phase
 const action: ActionName = 'ram'
 const none: Actions['ram'] = {}
-const told: Notices['rammed'] = { by: 5, whom: 6 }
-export { hull, at, same, action, none, told }
+const c = new Connection<Clash>({ address: '', lobby: '', onNotice: (n) => n.name === 'rammed' && take(n.with.whom) })
+const hull: number = c.me!.num('hull')
+const get: number | undefined = c.copy!.of('player')[0]?.get('hull')
+const word: PhaseName = c.copy!.match!.text('phase')
+c.watch({ kind: 'match', field: 'phase' }, (p) => take(p.now === 'play' ? 1 : 2))
+c.watch({ kind: 'player', sheet: 3 }, () => undefined)
+c.send({ do: 'act', name: 'ram', target: 3 }, { field: 'hull', value: 90 }, { sheet: 1, field: 'phase', value: 'rest' })
+c.do({ do: 'team', name: 'amber' }).catch(() => c.do({ do: 'settings', args: { target: 3, title: 'Ours' } }))
+c.do({ do: 'steer', at: [1000, 0] })
+c.wait((copy) => copy.match?.flag('over'))
+const drawn: number = c.frame().place(c.me)[0] + c.clock(c.copy!.match, 'clock')
+const loose = new Connection({ address: '', lobby: '', onChange: (all: Change[]) => all.length })
+loose.send({ do: 'anything', name: 'at all' }, { field: 'some', value: 3 })
+const some: number = loose.me!.num('whatever')
+function take(_: number) {}
+export { hull, get, word, at, same, action, none, drawn, some }
 `,
-		"'hull'",
+		"num('hull')",
 	},
 	"csharp": {},
 	"cpp": {"use.cpp", `#include "names.h"
@@ -55,6 +69,53 @@ func build(t *testing.T, dir, name string, args ...string) error {
 	}
 	return err
 }
+
+// mistakes are lines with one mistake each, which must not compile.
+const mistakes = `import { Connection } from 'CLIENT'
+import type { Clash } from './names'
+
+const c = new Connection<Clash>({ address: '', lobby: '' })
+const me = c.me!
+// @ts-expect-error a field that there is not
+me.num('hall')
+// @ts-expect-error a field of another kind of sheet
+me.get('phase')
+// @ts-expect-error a text that is read as a number
+me.num('name')
+// @ts-expect-error a word that the choice does not have
+const same = c.copy!.match!.text('phase') === 'plai'
+// @ts-expect-error a value of another type
+const hull: string | undefined = me.get('hull')
+// @ts-expect-error a field that there is not, watched
+c.watch({ kind: 'player', field: 'hall' }, () => undefined)
+// @ts-expect-error a watched value of another type
+c.watch({ kind: 'player', field: 'hull' }, (x) => x.now?.length)
+// @ts-expect-error an action that there is not
+c.do({ do: 'act', name: 'rum' })
+// @ts-expect-error an argument that there is not
+c.do({ do: 'act', name: 'ram', args: { hard: 3 } })
+// @ts-expect-error an intent that there is not
+c.do({ do: 'reddy' })
+// @ts-expect-error a team that there is not
+c.do({ do: 'team', name: 'ambre' })
+// @ts-expect-error an option that there is not
+c.do({ do: 'settings', args: { targets: 3 } })
+// @ts-expect-error an option of another type
+c.do({ do: 'settings', args: { target: 'three' } })
+// @ts-expect-error an expected field that there is not
+c.do({ do: 'ready' }, { field: 'hall', value: 3 })
+// @ts-expect-error an expected value of another type
+c.do({ do: 'ready' }, { field: 'hull', value: 'three' })
+// @ts-expect-error a notice that there is not
+new Connection<Clash>({ address: '', lobby: '', onNotice: (n) => n.name === 'rummed' })
+// @ts-expect-error what a notice does not say
+new Connection<Clash>({ address: '', lobby: '', onNotice: (n) => n.name === 'rammed' && n.with.whim })
+// @ts-expect-error a record's field that there is not
+c.copy!.of('record')[0]?.num('matchs')
+// @ts-expect-error a clock that is none
+c.clock(c.copy!.match, 'phase')
+export { hull, same }
+`
 
 // TestNamesCompile: each demo rulebook's names are written in every language; those of the clash compile, and a name
 // that has gone is found by the compiler.
@@ -103,8 +164,14 @@ func compile(t *testing.T, language, text string) {
 		try = func() error { return build(t, dir, "go", "vet", "./...") }
 	case "typescript":
 		write("names.ts", text)
-		tsc, _ := filepath.Abs("../../../clients/typescript/node_modules/.bin/tsc")
-		try = func() error { return build(t, dir, tsc, "--noEmit", "--strict", "use.ts") }
+		client, _ := filepath.Abs("../../../clients/typescript")
+		there := strings.NewReplacer("CLIENT", client+"/dist/index.js")
+		write("mistakes.ts", there.Replace(mistakes))
+		use.text = there.Replace(use.text)
+		try = func() error {
+			return build(t, dir, client+"/node_modules/.bin/tsc", "--noEmit", "--strict", "--module", "es2022", "--target",
+				"es2022", "--moduleResolution", "bundler", "--lib", "es2023,dom", "--types", "", "use.ts", "mistakes.ts")
+		}
 	case "cpp":
 		if _, err := exec.LookPath("g++"); err != nil {
 			t.Log("there is no g++ here")

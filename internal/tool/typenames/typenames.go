@@ -34,7 +34,7 @@ type names struct {
 	notices []group // with what they say
 	lists   []list  // phases, teams, kits, pieces, boards
 
-	settings []string // the fields of the lobby that the intent settings may change
+	options []field // of the lobby
 }
 
 // group is something that has fields.
@@ -59,10 +59,9 @@ type list struct {
 }
 
 func collect(b *rulebook.Book) *names {
-	n := &names{book: b.Name, version: b.Version,
-		settings: []string{"title", "capacity", "open", "listed", "watch_most"}}
+	n := &names{book: b.Name, version: b.Version}
 	for _, o := range b.Options {
-		n.settings = append(n.settings, o.Name)
+		n.options = append(n.options, fieldOf(o))
 	}
 	for k := range sheet.Kinds {
 		g := group{name: sheet.Kind(k).String()}

@@ -1,6 +1,7 @@
 package typenames_test
 
 import (
+	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -15,12 +16,32 @@ import (
 var uses = map[string]struct{ file, text, wrong string }{
 	"go": {"main.go", `package main
 
-import n "names/clashnames"
+import (
+	n "names/clashnames"
 
-func main() {
-	println(n.Rulebook, n.PlayerHull, n.TeamPoints, n.MatchPhase, n.MatchPhaseIsSudden, n.ActionRam, n.NoticeRammed, n.NoticeRammedWhom, n.PhaseNamedPlay, n.TeamNamedTeal, n.BoardNamedLanterns)
+	"turnvex.example/turnvex/client"
+)
+
+func main() { use(nil, nil) }
+
+func use(c *client.Conn, copy *client.Copy) {
+	var hull int64 = n.PlayerHull.Of(copy.Me())
+	var wind float64 = n.PlayerWind.Of(copy.Me())
+	sudden := n.MatchPhase.Of(copy.Match()) == n.MatchPhaseIsSudden
+	c.Send(n.ActRam())
+	in := n.ActHail()
+	in.Expect = []client.Expected{n.PlayerHull.Expect(3), n.MatchPhase.ExpectOn(1, n.MatchPhaseIsRest)}
+	c.Send(in)
+	c.Send(n.JoinTeam(n.TeamNamedTeal))
+	c.Send(n.Options{Target: new(int64(3)), Minutes: new(2.5)}.Intent())
+	if told, ok := n.AsRammed(client.Notice{}); ok {
+		println(told.Whom)
+	}
+	stop := n.PlayerHull.Watch(c, func(s *client.Sheet, old, now int64) { println(s.ID, now-old) })
+	stop()
+	println(n.Rulebook, n.Version, hull, wind, sudden, n.MatchClock.Of(copy, copy.Match()), n.BoardNamedLanterns)
 }
-`, "n.PlayerHull"},
+`, "n.PlayerHull.Of"},
 	"typescript": {
 		"use.ts",
 		`import { Connection, type Change } from 'CLIENT'
@@ -69,6 +90,35 @@ func build(t *testing.T, dir, name string, args ...string) error {
 	}
 	return err
 }
+
+// goMistakes has a mistake in each line that ends in wrong, none of which compiles.
+const goMistakes = `package wrong
+
+import (
+	n "names/clashnames"
+
+	"turnvex.example/turnvex/client"
+)
+
+func use(c *client.Conn, copy *client.Copy) {
+	n.PlayerHall.Of(copy.Me())                                               // wrong
+	var hull string = n.PlayerHull.Of(copy.Me())                             // wrong
+	_ = n.MatchPhase.Of(copy.Match()) == n.MatchPhaseIsPlai                  // wrong
+	_ = n.MatchPhase.Of(copy.Match()) == n.PieceKindIsLantern                // wrong
+	c.Send(n.ActRum())                                                       // wrong
+	c.Send(n.ActHail(3))                                                     // wrong
+	c.Send(n.JoinTeam(n.TeamNamedAmbre))                                     // wrong
+	c.Send(n.Options{Targets: new(int64(3))}.Intent())                       // wrong
+	c.Send(n.Options{Target: new("three")}.Intent())                         // wrong
+	_ = n.PlayerHull.Expect("three")                                         // wrong
+	told, _ := n.AsRummed(client.Notice{})                                   // wrong
+	rammed, _ := n.AsRammed(client.Notice{})
+	println(hull, told, rammed.Whim)                                         // wrong
+	n.PlayerHull.Watch(c, func(s *client.Sheet, old, now string) {})         // wrong
+	n.RecordMatchs.Of(copy.Me())                                             // wrong
+	_ = n.BoardNamedLantern                                                  // wrong
+}
+`
 
 // mistakes are lines with one mistake each, which must not compile.
 const mistakes = `import { Connection } from 'CLIENT'
@@ -145,6 +195,20 @@ func TestNamesCompile(t *testing.T) {
 	}
 }
 
+// noneCompiles: each line with a mistake is refused by the compiler.
+func noneCompiles(t *testing.T, dir string) {
+	cmd := exec.Command("go", "build", "-gcflags=-e", "./wrong")
+	cmd.Dir = dir
+	cmd.Env = append(os.Environ(), "GOFLAGS=-mod=mod", "GOWORK=off")
+	out, _ := cmd.CombinedOutput()
+	for i, line := range strings.Split(goMistakes, "\n") {
+		said := strings.Contains(string(out), fmt.Sprintf("wrong.go:%d:", i+1))
+		if said != strings.HasSuffix(line, "// wrong") {
+			t.Errorf("the compiler says something of it: %v: %s\n%s", said, line, out)
+		}
+	}
+}
+
 func compile(t *testing.T, language, text string) {
 	dir := t.TempDir()
 	use := uses[language]
@@ -159,18 +223,33 @@ func compile(t *testing.T, language, text string) {
 	var try func() error
 	switch language {
 	case "go":
-		write("go.mod", "module names\n\ngo 1.26\n")
+		root, _ := filepath.Abs("../../..")
+		mod, _ := os.ReadFile(filepath.Join(root, "go.mod")) // with all that is needed, so that nothing is fetched
+		_, needs, _ := strings.Cut(string(mod), "\n")
+		write("go.mod", "module names\n"+needs+"\nrequire turnvex.example/turnvex v0.0.0\n"+
+			"replace turnvex.example/turnvex => "+root+"\n")
+		sum, _ := os.ReadFile(filepath.Join(root, "go.sum"))
+		write("go.sum", string(sum))
 		write("clashnames/names.go", text)
-		try = func() error { return build(t, dir, "go", "vet", "./...") }
+		write("wrong/wrong.go", goMistakes)
+		try = func() error { return build(t, dir, "go", "vet", ".") }
+		noneCompiles(t, dir)
 	case "typescript":
 		write("names.ts", text)
 		client, _ := filepath.Abs("../../../clients/typescript")
 		there := strings.NewReplacer("CLIENT", client+"/dist/index.js")
 		write("mistakes.ts", there.Replace(mistakes))
+		page, _ := os.ReadFile("../../../docs/clients.md")
+		_, example, _ := strings.Cut(string(page), "```typescript\n")
+		example, _, is := strings.Cut(example, "```")
+		if write("page.ts", strings.ReplaceAll(example, "turnvex-client", client+"/dist/index.js")); !is {
+			t.Error("docs/clients.md has no example with names")
+		}
 		use.text = there.Replace(use.text)
 		try = func() error {
 			return build(t, dir, client+"/node_modules/.bin/tsc", "--noEmit", "--strict", "--module", "es2022", "--target",
-				"es2022", "--moduleResolution", "bundler", "--lib", "es2023,dom", "--types", "", "use.ts", "mistakes.ts")
+				"es2022", "--moduleResolution", "bundler", "--lib", "es2023,dom", "--types", "", "use.ts",
+				"mistakes.ts", "page.ts")
 		}
 	case "cpp":
 		if _, err := exec.LookPath("g++"); err != nil {

@@ -247,8 +247,8 @@ func compile(t *testing.T, language, text string) {
 		}
 		use.text = there.Replace(use.text)
 		try = func() error {
-			return build(t, dir, client+"/node_modules/.bin/tsc", "--noEmit", "--strict", "--module", "es2022", "--target",
-				"es2022", "--moduleResolution", "bundler", "--lib", "es2023,dom", "--types", "", "use.ts",
+			return build(t, dir, client+"/node_modules/.bin/tsc", "--noEmit", "--strict", "--module", "es2022",
+				"--target", "es2022", "--moduleResolution", "bundler", "--lib", "es2023,dom", "--types", "", "use.ts",
 				"mistakes.ts", "page.ts")
 		}
 	case "cpp":

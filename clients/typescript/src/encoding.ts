@@ -19,8 +19,9 @@ export interface Socket {
   binaryType: string
   readonly readyState: number
   onopen: ((e: never) => void) | null
-  onmessage: ((e: { data: unknown }) => void) | null
+  onmessage: ((e: never) => void) | null
   onclose: ((e: never) => void) | null
+  onerror: ((e: never) => void) | null
   send: (data: string | Uint8Array<ArrayBuffer>) => void
   close: () => void
 }

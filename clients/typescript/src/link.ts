@@ -102,7 +102,7 @@ export class Link {
         (e: unknown) => this.down(a, e),
       )
     }
-    socket.onmessage = (e) => {
+    socket.onmessage = (e: { data: unknown }) => {
       if (a.over) return
       a.quiet = 0
       let m: Message
@@ -114,6 +114,7 @@ export class Link {
       this.safely(() => this.options.onMessage(m))
     }
     socket.onclose = () => this.down(a)
+    socket.onerror = () => undefined // it closes behind that; unheard it would end a program in Node
   }
 
   /** Calls back; an error of whoever is called is theirs alone. */

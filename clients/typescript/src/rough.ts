@@ -52,8 +52,9 @@ class Way {
 
 class RoughSocket implements Socket {
   onopen: ((e: never) => void) | null = null
-  onmessage: ((e: { data: unknown }) => void) | null = null
+  onmessage: ((e: never) => void) | null = null
   onclose: ((e: never) => void) | null = null
+  onerror: ((e: never) => void) | null = null
   private stall: number
   private readonly cut?: ReturnType<typeof setTimeout>
   private readonly out: Way
@@ -68,6 +69,7 @@ class RoughSocket implements Socket {
     const into = new Way(rough, stalled)
     this.out = new Way(rough, stalled)
     inner.onopen = (e) => this.onopen?.(e)
+    inner.onerror = (e) => this.onerror?.(e)
     inner.onmessage = (e) => into.add(() => this.onmessage?.(e))
     inner.onclose = (e) => {
       clearTimeout(this.cut)

@@ -11,6 +11,7 @@ class Pretended {
   send(data) { this.sent.push(JSON.parse(data)) }
   close() { this.closed = true } // and never says so, as one that hangs
   opens() { this.readyState = 1; this.onopen?.() }
+  fails() { this.onerror({}); this.onclose?.() } // as packages do for Node: an error that nobody hears ends the program
   says(m) { this.onmessage?.({ data: JSON.stringify(m) }) }
 }
 
@@ -40,6 +41,15 @@ const connection = async (more = {}) => {
   return { c, states }
 }
 const greeted = async (socket) => { socket.opens(); await settle(); socket.says(welcome); socket.says(snapshot); await settle() }
+
+test('an error of a socket is heard, and the next attempt follows', async () => {
+  const { states } = await connection()
+  last().fails()
+  await settle()
+  assert.equal(states.at(-1), 'away')
+  await pass(1000)
+  assert.ok(sockets.length > 1)
+})
 
 test('a connection that is taken and never answered is given up, and the next attempt has a socket of its own', async () => {
   const { c, states } = await connection()

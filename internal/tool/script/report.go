@@ -145,6 +145,7 @@ func (r *Reporter) apply(data []byte, tell bool) {
 
 func (r *Reporter) change(c replica.Change) {
 	switch {
+	case c.Field != nil && c.Field.BuiltIn && c.Field.Name == "steer": // what was asked for stands there already
 	case c.Appeared:
 		r.say("%s appears", r.sheet(c.Sheet))
 	case c.Gone:

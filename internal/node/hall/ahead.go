@@ -14,6 +14,9 @@ const (
 	aheadCount = 16
 )
 
+// released is the tick of an intent that has waited.
+const released = -1
+
 // ahead is an intent that waits for its tick.
 type ahead struct {
 	at sheet.Tick
@@ -56,7 +59,8 @@ func (l *playing) release(which func(ahead) bool) {
 	l.ahead = slices.DeleteFunc(slices.Clone(all), which)
 	for _, a := range all {
 		if which(a) {
-			l.now(a.c, a.m)
+			a.m.Tick = released
+			l.intent(a.c, a.m)
 		}
 	}
 }

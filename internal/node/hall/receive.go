@@ -53,6 +53,7 @@ func (c *Client) Receive(message any) error {
 		if m.N == 0 {
 			return fault.New(code.BadMessage, "an intent needs a number n from 1")
 		}
+		m.Tick = max(m.Tick, 0)
 		l.post(func() { c.to.intent(c, m) })
 	case *wire.Ping:
 		c.pong(m.N)
@@ -137,15 +138,11 @@ func tooLong(m *wire.Intent) string {
 	return ""
 }
 
-// intent takes a client's intent, now or at the tick that it names.
+// intent hands a client's intent to the authority, now or at the tick that it names; its verdict comes as a message.
 func (l *playing) intent(c *Client, m *wire.Intent) {
-	if l.pace.still() || !l.holds(c, m) {
-		l.now(c, m)
+	if (m.Tick > 0 || m.Tick == 0 && len(l.ahead) > 0) && !l.pace.still() && l.holds(c, m) {
+		return
 	}
-}
-
-// now hands a client's intent to the authority; its verdict comes as a message.
-func (l *playing) now(c *Client, m *wire.Intent) {
 	answer := func(v step.Verdict) {
 		// The verdict waits for the tick's delta.
 		l.shows.pub.given = append(l.shows.pub.given,

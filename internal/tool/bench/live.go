@@ -28,7 +28,8 @@ func liveBenchmarks() []Benchmark {
 			liveBytes},
 		{"live-drawing", "how evenly others are drawn over bad networks: two ticks behind, and as Conn.Frame does",
 			drawing},
-		{"client-bytes", "what the TypeScript client adds to a page: minified, then with gzip, and with Brotli", clientBytes},
+		{"client-bytes", "what the TypeScript client adds to a page: minified, then with gzip, and with Brotli",
+			clientBytes},
 		{"live-latency", "an intent's way to every replica, with 1,000 clients on one node", liveLatency},
 	}
 }

@@ -63,6 +63,13 @@ func Start(parent context.Context) (*Browser, error) {
 	return b, nil
 }
 
+// Tab opens another page in the same browser.
+func (b *Browser) Tab() (*Browser, error) {
+	ctx, _ := chromedp.NewContext(b.ctx)
+	t := &Browser{ctx: ctx, stop: func() { chromedp.Cancel(ctx) }}
+	return t, t.Size(1280, 800)
+}
+
 // Stop ends the browser.
 func (b *Browser) Stop() { b.stop() }
 

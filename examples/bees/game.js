@@ -66,6 +66,8 @@ function draw() {
   const { ground } = bees.copy
   meadow.fillStyle = '#6aa84f'
   meadow.fillRect(0, 0, px(ground.width), px(ground.height))
+  meadow.fillStyle = '#7cb862'
+  for (let i = 0; i < 150; i++) meadow.fillRect((i * 397) % 960, (i * 211) % 640, 3, 12) // grass
   meadow.fillStyle = '#2f5d2a'
   for (const [left, top, right, bottom] of ground.boxes ?? []) {
     meadow.beginPath()
@@ -92,15 +94,18 @@ function disc(x, y, r, colour) {
 
 function drawBee(bee, [x, y]) {
   const own = bee === bees.me
-  const flap = 10 + 4 * Math.sin(performance.now() / 25)
-  for (const side of [-1, 1]) disc(x + 4, y + side * flap, 11, '#ffffffb0')
+  const flap = 20 + 4 * Math.sin(performance.now() / 25)
+  for (const side of [-1, 1]) disc(x, y + side * flap, 11, '#ffffffc0')
   disc(x, y, 20, own ? '#ffd54a' : '#ff9d3b')
   meadow.fillStyle = '#3b2a14'
   for (const stripe of [-9, 0, 9]) meadow.fillRect(x + stripe - 2, y - 16, 4, 32)
-  meadow.fillStyle = '#20351f'
   meadow.font = `${own ? 'bold ' : ''}15px system-ui`
   meadow.textAlign = 'center'
-  meadow.fillText(bee.text('name'), x, y - 28)
+  meadow.lineWidth = 4
+  meadow.strokeStyle = '#20351f'
+  meadow.strokeText(bee.text('name'), x, y - 40)
+  meadow.fillStyle = '#fff8dc'
+  meadow.fillText(bee.text('name'), x, y - 40)
 }
 
 function clock() {

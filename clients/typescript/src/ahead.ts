@@ -34,8 +34,6 @@ interface Asked {
 
 /** How many times in a second what was drawn elsewhere comes down to a third. */
 const FADING = 10
-/** How far beside the way of half a second something must be to have been put there, in millimetres. */
-const ELSEWHERE = 1000
 /** How far off somebody is who is drawn wrongly, in millimetres. */
 const WRONG = 100
 
@@ -45,7 +43,7 @@ const WRONG = 100
  * a jump what turns out otherwise.
  */
 export class Body {
-  /** How often it turned out to be over 0.1 m from where it was thought to be. */
+  /** How often it turned out to be over 0.1 m from where it was thought to be, but not put there. */
   wrong = 0
   private world?: World
   private told!: Told
@@ -96,14 +94,21 @@ export class Body {
       const was = this.drawn > 0 ? this.at(this.drawn) : undefined
       this.from()
       this.fresh = false
-      if (was) this.amend(was, this.at(this.drawn), world.drive.speed)
+      if (was) this.amend(was, this.at(this.drawn))
     }
     const p = this.at(tick)
-    const passed = Math.max(tick - this.drawn, 0)
+    this.fade(Math.max(tick - this.drawn, 0) / world.gait.rate, world.drive.speed)
     this.drawn = tick
-    const fade = Math.exp((-passed * FADING) / world.gait.rate)
-    this.off = this.off.map((o) => o * fade) as Place
     return p.map((n, i) => n + this.off[i]!) as Place
+  }
+
+  /** Makes less of what was drawn elsewhere, for so many seconds; it adds no more to the speed than that, or 3 m/s. */
+  private fade(seconds: number, speed: number) {
+    const far = Math.hypot(...this.off)
+    const most = Math.max(speed, 3000) * seconds
+    let keeps = Math.exp(-seconds * FADING)
+    if (far * (1 - keeps) > most) keeps = 1 - most / far
+    this.off = this.off.map((o) => o * keeps) as Place
   }
 
   /** How the body steers in a tick: as the service said, or where it has yet to say, as was asked for. */
@@ -123,7 +128,8 @@ export class Body {
     let now: Moving = { ...body, rest: point() }
     if (was) {
       const [a, b] = [was.at, now.at]
-      if (Math.max(Math.abs(a.x - b.x), Math.abs(a.y - b.y)) > WRONG) this.wrong++
+      const far = Math.max(Math.abs(a.x - b.x), Math.abs(a.y - b.y))
+      if (far > WRONG && far <= this.putBy) this.wrong++
       if (a.x === b.x && a.y === b.y && a.z === b.z && was.rise === now.rise && was.stands === now.stands)
         now = { ...now, rest: was.rest }
     }
@@ -149,9 +155,14 @@ export class Body {
   }
 
   /** Keeps what is drawn where it was, though the path leads elsewhere now. */
-  private amend(was: Place, now: Place, speed: number) {
+  private amend(was: Place, now: Place) {
     const off = this.off.map((o, i) => o + was[i]! - now[i]!) as Place
-    this.off = Math.hypot(...off) > speed / 2 + ELSEWHERE ? [0, 0, 0] : off
+    this.off = Math.hypot(...off) > this.putBy ? [0, 0, 0] : off
+  }
+
+  /** How far beside its path a body must be to have been put there: the way of half a second, and a metre. */
+  private get putBy(): number {
+    return Math.floor(this.world!.drive.speed / 2) + 1000
   }
 }
 

@@ -111,7 +111,8 @@ func (b *Body) from() {
 		if was.At == now.At && was.Rise == now.Rise && was.Stands == now.Stands {
 			now.Rest = was.Rest
 		}
-		if far := max(was.At.X-now.At.X, now.At.X-was.At.X, was.At.Y-now.At.Y, now.At.Y-was.At.Y); far > wrongBy {
+		far := max(was.At.X-now.At.X, now.At.X-was.At.X, was.At.Y-now.At.Y, now.At.Y-was.At.Y)
+		if far > wrongBy && far <= b.putBy() {
 			b.wrong++
 		}
 	}
@@ -121,7 +122,8 @@ func (b *Body) from() {
 // wrongBy is how far off somebody is who is drawn wrongly, in millimetres east or south.
 const wrongBy = 100
 
-// Wrong is how often the service has said that the body was over 0.1 m from where it was thought to be.
+// Wrong is how often the service has said that the body was over 0.1 m from where it was thought to be, but not put
+// there.
 func (b *Body) Wrong() int { return b.wrong }
 
 // at is where the path leads at a tick. It goes no further than a second from what was told.
@@ -168,18 +170,28 @@ func (b *Body) Place(tick float64) (x, y, z float64, ok bool) {
 			b.amend(was, b.at(b.drawn))
 		}
 	}
-	p, passed := b.at(tick), max(tick-b.drawn, 0)
-	if b.drawn = tick; passed > 0 {
-		fade := math.Exp(-passed * fading / float64(b.world.Gait.Rate))
-		for i := range b.off {
-			b.off[i] *= fade
-		}
-	}
+	p := b.at(tick)
+	b.fade(max(tick-b.drawn, 0) / float64(b.world.Gait.Rate))
+	b.drawn = tick
 	return p[0] + b.off[0], p[1] + b.off[1], p[2] + b.off[2], true
 }
 
 // fading is how many times in a second what was drawn elsewhere comes down to a third.
 const fading = 10
+
+// fade makes less of what was drawn elsewhere, for so many seconds. It adds no more to a body's speed than that, or
+// than 3 m/s.
+func (b *Body) fade(seconds float64) {
+	far := math.Hypot(math.Hypot(b.off[0], b.off[1]), b.off[2])
+	most := max(float64(b.world.Drive.Speed), 3000) * seconds
+	keeps := math.Exp(-seconds * fading)
+	if far*(1-keeps) > most {
+		keeps = 1 - most/far
+	}
+	for i := range b.off {
+		b.off[i] *= keeps
+	}
+}
 
 // amend keeps what is drawn where it was, though the path leads elsewhere now.
 func (b *Body) amend(was, now [3]float64) {
@@ -188,13 +200,13 @@ func (b *Body) amend(was, now [3]float64) {
 		b.off[i] += was[i] - now[i]
 		far = math.Hypot(far, b.off[i])
 	}
-	if far > float64(b.world.Drive.Speed)/2+elsewhere {
+	if far > float64(b.putBy()) {
 		b.off = [3]float64{}
 	}
 }
 
-// elsewhere is how far beside the way of half a second something must be to have been put there, in millimetres.
-const elsewhere = 1000
+// putBy is how far beside its path a body must be to have been put there: the way of half a second, and a metre.
+func (b *Body) putBy() int64 { return b.world.Drive.Speed/2 + 1000 }
 
 // Lead chooses the tick of which one's own body is drawn. The zero value has chosen none.
 type Lead struct{ at, last float64 }

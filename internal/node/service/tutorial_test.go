@@ -37,15 +37,7 @@ func TestTutorial(t *testing.T) {
 	if _, problems, err := node.Library.Load(soon(t), []byte(blocks(t, page, "yaml")[0])); err != nil {
 		t.Fatal(err, problems)
 	}
-	there := filepath.Join(m.dir, "node_modules", "turnvex-client")
-	from, err := filepath.Abs("../../../clients/typescript")
-	if err == nil {
-		err = os.MkdirAll(filepath.Dir(there), 0o755)
-	}
-	if err == nil {
-		err = os.Symlink(from, there)
-	}
-	if err != nil {
+	if err := withClient(m.dir); err != nil {
 		t.Fatal(err)
 	}
 	server := httptest.NewServer(http.FileServer(http.Dir(m.dir)))

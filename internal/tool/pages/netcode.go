@@ -162,8 +162,8 @@ func plot(title string, curves []curve) string {
 			y(m*1000), y(m*1000), left-8, y(m*1000)+5, m)
 	}
 	for _, k := range keys {
-		fmt.Fprintf(&b, "<line x1=\"%.1f\" x2=\"%.1f\" y1=\"%d\" y2=\"%d\" stroke=\"#555555\" stroke-dasharray=\"2 4\"/>\n",
-			x(k.at), x(k.at), top, height-40)
+		fmt.Fprintf(&b, "<line x1=\"%.1f\" x2=\"%.1f\" y1=\"%d\" y2=\"%d\" stroke=\"#555555\" "+
+			"stroke-dasharray=\"2 4\"/>\n", x(k.at), x(k.at), top, height-40)
 	}
 	for i, c := range curves {
 		var points []string

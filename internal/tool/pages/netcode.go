@@ -10,8 +10,8 @@ import (
 	"turnvex.example/turnvex/internal/core/ground"
 )
 
-// The pictures of docs/netcode.md: somebody who goes east for a second, back for a second, and stops, on a line of 80 to
-// 140 ms each way. Times are in ticks, 20 a second; places in millimetres.
+// The pictures of docs/netcode.md: somebody who goes east for a second, back for a second, and stops, on a line of 80
+// to 140 ms each way. Times are in ticks, 20 a second; places in millimetres.
 const (
 	tickRate   = 20
 	plotTicks  = 70
@@ -153,8 +153,8 @@ func plot(title string, curves []curve) string {
 		`font-size="14">`+"\n<rect width=\"%d\" height=\"%d\" fill=\"#ffffff\"/>\n<text x=\"%d\" y=\"24\" font-size=\"16\">%s</text>\n",
 		width, height, width, height, left, title)
 	for s := 0.0; s <= 3.5; s += 0.5 {
-		fmt.Fprintf(&b, "<text x=\"%.1f\" y=\"%d\" text-anchor=\"middle\" fill=\"#555555\">%.1f s</text>\n", x(s*tickRate),
-			height-16, s)
+		fmt.Fprintf(&b, "<text x=\"%.1f\" y=\"%d\" text-anchor=\"middle\" fill=\"#555555\">%.1f s</text>\n",
+			x(s*tickRate), height-16, s)
 	}
 	for m := 2.0; m <= 8; m += 2 {
 		fmt.Fprintf(&b, "<line x1=\"%d\" x2=\"%d\" y1=\"%.1f\" y2=\"%.1f\" stroke=\"#eeeeee\"/>"+

@@ -150,7 +150,8 @@ func plot(title string, curves []curve) string {
 	x := func(ticks float64) float64 { return left + ticks*(width-left-20)/plotTicks }
 	y := func(mm float64) float64 { return height - 40 - (mm-1500)*(height-top-60)/7500 }
 	fmt.Fprintf(&b, `<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 %d %d" font-family="sans-serif" `+
-		`font-size="14">`+"\n<rect width=\"%d\" height=\"%d\" fill=\"#ffffff\"/>\n<text x=\"%d\" y=\"24\" font-size=\"16\">%s</text>\n",
+		`font-size="14">`+"\n<rect width=\"%d\" height=\"%d\" fill=\"#ffffff\"/>\n"+
+		"<text x=\"%d\" y=\"24\" font-size=\"16\">%s</text>\n",
 		width, height, width, height, left, title)
 	for s := 0.0; s <= 3.5; s += 0.5 {
 		fmt.Fprintf(&b, "<text x=\"%.1f\" y=\"%d\" text-anchor=\"middle\" fill=\"#555555\">%.1f s</text>\n",

@@ -109,7 +109,8 @@ func (s *seen) rows(t *Table, name string, rate int, judged bool) {
 	t.Row("  longest step, against the top speed", fmt.Sprintf("%.1f, %.1f times", plain.longest, framed.longest), "")
 	t.Row("  its own: ahead of the service", fmt.Sprintf("%.0f ms", s.ahead), "")
 	t.Row("  its own: wrong by over 0.1 m", fmt.Sprintf("%.1f times in 10 s", s.wrong), own)
-	t.Row("  its own: the same just after the rules did something", fmt.Sprintf("%d in %d times", s.befallen, s.befell), "")
+	t.Row("  its own: the same just after the rules did something",
+		fmt.Sprintf("%d in %d times", s.befallen, s.befell), "")
 	t.Row("  its own: goes the new way in the next frame", fmt.Sprintf("%d of %d times", s.atOnce, s.asked), "")
 	t.Row("  its own: longest step, against the top speed", fmt.Sprintf("%.1f times", s.longest), "≤ 2")
 }

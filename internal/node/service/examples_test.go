@@ -29,9 +29,18 @@ func atTable(t *testing.T, name string) *table {
 	if _, problems, err := node.Library.Load(soon(t), rules); err != nil {
 		t.Fatal(err, problems)
 	}
-	server := httptest.NewServer(http.FileServer(http.Dir(dir)))
+	return &table{t, serves(t, dir)}
+}
+
+// serves shows a folder to a browser, which keeps nothing of it.
+func serves(t *testing.T, dir string) (address string) {
+	files := http.FileServer(http.Dir(dir))
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		w.Header().Set("Cache-Control", "no-store")
+		files.ServeHTTP(w, r)
+	}))
 	t.Cleanup(server.Close)
-	return &table{t, server.URL}
+	return server.URL
 }
 
 // withClient puts the TypeScript client into a folder.

@@ -2,8 +2,6 @@ package service_test
 
 import (
 	"fmt"
-	"net/http"
-	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"strings"
@@ -40,9 +38,7 @@ func TestTutorial(t *testing.T) {
 	if err := withClient(m.dir); err != nil {
 		t.Fatal(err)
 	}
-	server := httptest.NewServer(http.FileServer(http.Dir(m.dir)))
-	t.Cleanup(server.Close)
-	m.url = server.URL + "/?service=" + node.Address
+	m.url = serves(t, m.dir) + "/?service=" + node.Address
 
 	for step, does := range []func(*testing.T){m.signsIn, m.meets, m.draws, m.flies, m.ends} {
 		m.writes("game.js", strings.Join(js[:step+1], "\n\n"))

@@ -47,7 +47,7 @@ func Write(w io.Writer, root string) error {
 		"docs/rulebook.md": rulebook.Reference(), "docs/keys.md": claimed, "docs/errors.md": code.Page(),
 		"docs/http.md":      string(api.Page()),
 		"docs/openapi.json": string(openAPI) + "\n", "clients/typescript/src/routes.ts": calls,
-		"docs/pictures/netcode-others.svg": othersPlot(), "docs/pictures/netcode-own.svg": ownPlot(),
+		"docs/netcode-others.svg": othersPlot(), "docs/netcode-own.svg": ownPlot(),
 		"docs/database.md": database + schemaPage(all), "internal/node/store/comments.sql": comments(all)} {
 		if err := os.WriteFile(filepath.Join(root, file), []byte(text), 0o644); err != nil {
 			return err

@@ -28,6 +28,9 @@ type ahead struct {
 // ahead of the service names the tick at which it has set out itself. Nobody gains by it: an intent is never taken
 // before it has come.
 func (l *playing) holds(c *Client, m *wire.Intent) bool {
+	if !slices.Contains(c.own(), sheet.ID(m.Seat)) { // who has no say in it does not hurry it either
+		return false
+	}
 	now, count := l.clock(), 0
 	at := min(sheet.Tick(m.Tick), now+max(sheet.Tick(aheadMost*time.Duration(l.book.Rate)/time.Second), 1))
 	for _, a := range l.ahead {

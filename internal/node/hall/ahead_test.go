@@ -81,6 +81,20 @@ func TestIntentsWaitForTheirTick(t *testing.T) {
 		}
 
 		at = now()
+		mine := say(ada, steer(at+2))
+		for range 20 {
+			bo.n++
+			bo.Receive(&wire.Intent{Is: "intent", Seat: uint32(ada.First()), N: bo.n, Do: "steer", Tick: at + 2})
+		}
+		pass(4 * aTick)
+		if tick, code := answer(ada, mine); tick != at+2 || code != "" {
+			t.Errorf("what waits is taken at %d, not %d, when others ask for that seat: %s", tick, at+2, code)
+		}
+		if _, code := answer(bo, bo.n); code != "not-your-seat" {
+			t.Errorf("a wish for the seat of another is answered with %s", code)
+		}
+
+		at = now()
 		held := say(ada, steer(at+2))
 		bo.does(wire.Intent{Do: "pause"})
 		pass(4 * aTick)

@@ -44,7 +44,7 @@ bees.watch({ kind: 'match' }, show)
 
 function show() {
   const [a, b] = players()
-  const score = (p) => (p ? `${p.text('name')} ${'🌼'.repeat(p.num('nectar'))}` : '…')
+  const score = (p) => (p ? `${p.text('name')} ${'✿'.repeat(p.num('nectar'))}` : '…')
   $('one').textContent = score(a)
   $('two').textContent = score(b)
   const waits = bees.copy.lobby.text('state') === 'gathering'

@@ -82,7 +82,7 @@ func TestExamples(t *testing.T) {
 		}
 		for _, d := range both {
 			d.see(`[...document.querySelectorAll('#pond button')].map((b) => b.textContent || '.').join('') ===
-				'.....🐸🐢..🐸......'`)
+				'.....●◆..●......'`)
 		}
 	})
 	t.Run("quiz", func(t *testing.T) {

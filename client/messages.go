@@ -89,8 +89,9 @@ func (c *Conn) Send(in Intent) *Pending {
 	}
 	if c.err == nil {
 		c.open[intentKey{in.Seat, p.msg.N}] = p
-		c.askedLocked(&p.msg)
-		p.err = c.expectLocked(p, in.Expect)
+		if p.err = c.expectLocked(p, in.Expect); p.err == nil {
+			c.askedLocked(&p.msg)
+		}
 	} else {
 		p.err = c.err
 	}

@@ -158,11 +158,6 @@ export class Connection {
     }
     const n = (this.next.get(seat) ?? 0) + 1
     this.next.set(seat, n)
-    const tick =
-      asked.do === 'steer' && asked.at && this.copy
-        ? this.drawn.own?.asked(this.copy, seat, n, asked.at, now(), this.exactTick(), this.time.up)
-        : undefined
-    const message = { is: 'intent', ...asked, seat, n, tick }
     return new Promise((resolve, reject) => {
       if (this.state === 'ended') return reject(new Error('the connection has ended'))
       const shown: ReturnType<Copy['expect']>[] = []
@@ -172,6 +167,11 @@ export class Connection {
         for (const s of shown) s.end() // all of it is shown, or nothing
         return reject(e as Error)
       }
+      const tick =
+        asked.do === 'steer' && asked.at && this.copy
+          ? this.drawn.own?.asked(this.copy, seat, n, asked.at, now(), this.exactTick(), this.time.up)
+          : undefined
+      const message = { is: 'intent', ...asked, seat, n, tick }
       this.open.set(`${seat}/${n}`, { message, resolve, reject, ends: shown.map((s) => s.end) })
       this.tell(shown.map((s) => s.change))
       this.write(message) // if it fails, it is sent again after coming back

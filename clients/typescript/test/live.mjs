@@ -58,6 +58,11 @@ await send({ do: 'steer', at: [0, -1000] })
 await until('it moves', () => connection.me.track.seen.length > 2)
 connection.frame()
 const [bow] = connection.me.pos()
+await assert.rejects(connection.send({ do: 'steer', at: [1000, 0] }, { field: 'nothing', value: 1 }), /no field nothing/)
+for (const from = connection.exactTick(); connection.exactTick() < from + 4; ) {
+  const [drawn] = connection.frame().place(connection.me)
+  assert.equal(drawn, bow, 'what is not sent is not walked')
+}
 const turned = connection.send({ do: 'steer', at: [1000, 0] })
 for (let drawn = bow; drawn <= bow; ) [drawn] = connection.frame().place(connection.me) // no message is read meanwhile
 assert.equal(connection.me.pos()[0], bow, 'it is drawn where it goes before the service knows')

@@ -75,3 +75,24 @@ func draws(t *testing.T, c *client.Conn) {
 		t.Errorf("drawn %d frames ahead, and never rightly for 90 together: %d times wrong", ahead, wrong)
 	}
 }
+
+// TestWhatIsNotSentIsNotWalked: a wish to steer that fails at the call moves nobody, however long one looks.
+func TestWhatIsNotSentIsNotWalked(t *testing.T) {
+	_, _, c := started(t, variant(t), client.Options{})
+	c.Frame(func(*client.Frame) {})
+	steer := client.Intent{Do: "steer", At: []int64{1000, 0}}
+	steer.Expect = []client.Expected{client.Expect("nothing", client.Whole(1))}
+	if err := c.Do(soon(t), steer); err == nil {
+		t.Fatal("a field that there is not is expected")
+	}
+	var at, first client.Place
+	for began := c.ExactTick(); c.ExactTick() < began+4; {
+		c.Frame(func(f *client.Frame) { at = f.Place(f.Me()) })
+		if first == (client.Place{}) {
+			first = at
+		}
+	}
+	if at != first {
+		t.Errorf("who has not asked for anything is drawn from %v to %v", first, at)
+	}
+}
